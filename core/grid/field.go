@@ -1,0 +1,105 @@
+package grid
+
+import "fmt"
+
+// Dims is the number of cells along each axis.
+type Dims struct{ NX, NY, NZ int }
+
+// Len is the number of cells.
+func (d Dims) Len() int { return d.NX * d.NY * d.NZ }
+
+// Index is the position of cell (i,j,k) in a flat array.
+func (d Dims) Index(i, j, k int) int { return (k*d.NY+j)*d.NX + i }
+
+// Valid reports a grid without cells.
+func (d Dims) Valid() error {
+	if d.NX < 1 || d.NY < 1 || d.NZ < 1 {
+		return fmt.Errorf("grid: %d x %d x %d has no cells", d.NX, d.NY, d.NZ)
+	}
+	return nil
+}
+
+func (d Dims) String() string { return fmt.Sprintf("%d x %d x %d", d.NX, d.NY, d.NZ) }
+
+// Field is a scalar on a regular grid.
+type Field struct {
+	Dims
+	Data []float32
+}
+
+// NewField makes a field of zeros.
+func NewField(d Dims) *Field { return &Field{Dims: d, Data: make([]float32, d.Len())} }
+
+// At reads one value.
+func (f *Field) At(i, j, k int) float32 { return f.Data[f.Index(i, j, k)] }
+
+// Set writes one value.
+func (f *Field) Set(i, j, k int, v float32) { f.Data[f.Index(i, j, k)] = v }
+
+// Row is the run of values with the same j and k.
+func (f *Field) Row(j, k int) []float32 {
+	o := (k*f.NY + j) * f.NX
+	return f.Data[o : o+f.NX : o+f.NX]
+}
+
+// CopyFrom copies values of a field with the same dimensions.
+func (f *Field) CopyFrom(g *Field) { copy(f.Data, g.Data) }
+
+// Sample interpolates trilinearly at (x,y,z) in units of cells, where the
+// centre of cell 0 is at 0; positions outside take the border's value.
+func (f *Field) Sample(x, y, z float32) float32 {
+	i, fx := split(x, f.NX)
+	j, fy := split(y, f.NY)
+	k, fz := split(z, f.NZ)
+	o := (k*f.NY+j)*f.NX + i
+	var dx, dy, dz int
+	if i+1 < f.NX {
+		dx = 1
+	}
+	if j+1 < f.NY {
+		dy = f.NX
+	}
+	if k+1 < f.NZ {
+		dz = f.NX * f.NY
+	}
+	d := f.Data
+	a := lerp(d[o], d[o+dx], fx)
+	b := lerp(d[o+dy], d[o+dy+dx], fx)
+	c := lerp(d[o+dz], d[o+dz+dx], fx)
+	e := lerp(d[o+dz+dy], d[o+dz+dy+dx], fx)
+	return lerp(lerp(a, b, fy), lerp(c, e, fy), fz)
+}
+
+func split(x float32, n int) (int, float32) {
+	if !(x > 0) {
+		return 0, 0
+	}
+	if x >= float32(n-1) {
+		return n - 1, 0
+	}
+	i := int(x)
+	return i, x - float32(i)
+}
+
+func lerp(a, b, t float32) float32 { return a + (b-a)*t }
+
+// Range is the smallest and largest value and whether all are finite.
+func (f *Field) Range() (lo, hi float32, finite bool) {
+	if len(f.Data) == 0 {
+		return 0, 0, true
+	}
+	lo, hi, finite = f.Data[0], f.Data[0], true
+	for _, v := range f.Data {
+		if v-v != 0 {
+			finite = false
+			continue
+		}
+		if v < lo {
+			lo = v
+		}
+		if v > hi {
+			hi = v
+		}
+	}
+	return lo, hi, finite
+}

@@ -1,0 +1,27 @@
+// Package pressure solves the Poisson equation of the projection step,
+//
+//	Σ_f w_f (p_c − p_nb(f)) = b_c,
+//
+// on the fluid cells of a regular grid, where w_f in [0,1] is the open
+// fraction of face f (Batty, Bertails and Bridson 2007). Open sides of the box
+// hold p = 0 at the centre of the ghost cell outside; closed faces have w = 0.
+//
+// Method: conjugate gradients preconditioned by one multigrid V-cycle
+// (McAdams, Sifakis and Teran 2010). Smoother: damped Jacobi, ω = 0.857, two
+// sweeps before and after. Transfer: trilinear, normalised over the coarse
+// cells that are fluid, with the restriction its exact transpose; this clamps
+// at walls and extends corrections to cells beside solids. Coarse face
+// weights are means of the fine ones, and the plane p = 0 keeps its place in
+// space on every level.
+//
+// Layout: every row starts on a 64-byte boundary and is padded to whole
+// blocks of 16 values; a zero pad of 16 precedes each row and zero halo rows
+// and planes surround the box, so inner loops have no branches and no tails.
+// Values, residuals and weights are float32; sums are taken in 16 lanes a
+// row, rows and planes added in order as float64, so that a result has the
+// same bits on any number of threads.
+//
+// A box without an open side determines p up to a constant in each connected
+// part: the right-hand side's mean over such a part is taken out first, which
+// is to say that fluid made in a closed room is not.
+package pressure

@@ -1,0 +1,495 @@
+package pressure
+
+import (
+	"fmt"
+	"math"
+
+	"zarf/core/grid"
+)
+
+// Sides says for x−, x+, y−, y+, z−, z+ whether the side is open (p = 0
+// outside) or a wall.
+type Sides [6]bool
+
+// Any reports whether any side is open.
+func (s Sides) Any() bool { return s != Sides{} }
+
+// Stats tells how a solve went.
+type Stats struct {
+	Iterations int
+	Residual   float64   // ‖b − A p‖₂ / ‖b‖₂ as the iteration kept it
+	History    []float64 // the same after each iteration
+	Converged  bool
+}
+
+// Solver holds the hierarchy for one box; it is reused from step to step.
+type Solver struct {
+	crew   grid.Crew
+	dims   grid.Dims
+	open   Sides
+	lv     []*level
+	tr     []transfer
+	p, q   []float32 // search direction and A·p
+	res    []float32 // residual
+	sol    []float32
+	rhs    []float32
+	wide   []float64 // solution kept wide during refinement
+	pocket []pocket
+	solids bool
+}
+
+// New makes a solver for a grid of d cells.
+func New(d grid.Dims, crew grid.Crew) (*Solver, error) {
+	if err := d.Valid(); err != nil {
+		return nil, fmt.Errorf("pressure: %w", err)
+	}
+	s := &Solver{crew: crew, dims: d}
+	log := [3]int{}
+	cur := d
+	for {
+		l := newLevel(cur, log)
+		s.lv = append(s.lv, l)
+		n := [3]int{cur.NX, cur.NY, cur.NZ}
+		if max(n[0], n[1], n[2]) <= 6 {
+			break
+		}
+		by := [3]int{1, 1, 1}
+		axes := 0
+		for a := range n {
+			if n[a] >= 2 {
+				by[a] = 2
+				axes++
+				log[a]++
+				n[a] = (n[a] + 1) / 2
+			}
+		}
+		cur = grid.Dims{NX: n[0], NY: n[1], NZ: n[2]}
+		s.tr = append(s.tr, transfer{by: by, scale: 4 / float32(int(1)<<axes)})
+	}
+	for i := range s.tr {
+		s.tr[i].fine, s.tr[i].coarse = s.lv[i], s.lv[i+1]
+	}
+	f := s.lv[0]
+	s.p, s.q, s.res, s.sol, s.rhs = f.alloc(), f.alloc(), f.alloc(), f.alloc(), f.alloc()
+	return s, nil
+}
+
+// Setup takes the sides and the open fraction of every face, on the staggered
+// grid; nil fractions mean that all faces are open. Fractions under 0.01 count
+// as closed, so that slivers can't spoil the conditioning.
+func (s *Solver) Setup(open Sides, fx, fy, fz *grid.Field) {
+	s.open = open
+	f := newFractions(s.dims)
+	s.solids = fx != nil
+	load := func(dst, src *grid.Field, axis int) {
+		if src == nil {
+			for i := range dst.Data {
+				dst.Data[i] = 1
+			}
+		} else {
+			for i, v := range src.Data {
+				if v < 0.01 {
+					v = 0
+				}
+				dst.Data[i] = v
+			}
+		}
+		closeSides(dst, axis, open)
+	}
+	load(f.x, fx, 0)
+	load(f.y, fy, 1)
+	load(f.z, fz, 2)
+	for i, l := range s.lv {
+		if i > 0 {
+			f = coarsen(s.crew, f, s.lv[i-1].Dims, l.Dims, s.tr[i-1].by)
+		}
+		l.assemble(s.crew, f, s.dims)
+	}
+	for _, t := range s.tr {
+		t.normalise(s.crew, open)
+	}
+	s.findPockets()
+}
+
+// closeSides zeroes the fractions on walls of the box.
+func closeSides(f *grid.Field, axis int, open Sides) {
+	n := [3]int{f.NX, f.NY, f.NZ}
+	for side := range 2 {
+		if open[2*axis+side] {
+			continue
+		}
+		at := 0
+		if side == 1 {
+			at = n[axis] - 1
+		}
+		for k := range f.NZ {
+			for j := range f.NY {
+				if (axis == 1 && j != at) || (axis == 2 && k != at) {
+					continue
+				}
+				row := f.Row(j, k)
+				if axis == 0 {
+					row[at] = 0
+				} else {
+					clear(row)
+				}
+			}
+		}
+	}
+}
+
+// RHS is row (j,k) of the right-hand side, NX values, for the caller to fill
+// before Solve.
+func (s *Solver) RHS(j, k int) []float32 { return s.lv[0].row(s.rhs, j, k)[:s.dims.NX] }
+
+// Pressure is row (j,k) of the solution.
+func (s *Solver) Pressure(j, k int) []float32 { return s.lv[0].row(s.sol, j, k)[:s.dims.NX] }
+
+// Fluid is row (j,k) of the diagonal: zero where a cell takes no part.
+func (s *Solver) Fluid(j, k int) []float32 { return s.lv[0].row(s.lv[0].diag, j, k)[:s.dims.NX] }
+
+// Solve iterates until the residual has fallen to tol times that of p = 0.
+// Below 2e-5 float32 isn't enough: the solution is then kept in float64 and
+// refined by solving for corrections.
+func (s *Solver) Solve(tol float64, maxIter int) Stats {
+	s.mask(s.rhs)
+	s.settle(s.rhs)
+	f := s.lv[0]
+	if tol >= 2e-5 {
+		copy(s.res, s.rhs)
+		return s.cg(tol, maxIter, math.Sqrt(s.dotAll(s.rhs, s.rhs)))
+	}
+	if s.wide == nil {
+		s.wide = make([]float64, len(f.x))
+	}
+	clear(s.wide)
+	copy(s.res, s.rhs)
+	norm := math.Sqrt(s.dotAll(s.rhs, s.rhs))
+	var st Stats
+	if norm == 0 {
+		clear(s.sol)
+		return Stats{Converged: true}
+	}
+	left := 1.0
+	for pass := 0; pass < 6 && st.Iterations < maxIter; pass++ {
+		inner := s.cg(max(1e-4, 0.7*tol/left), maxIter-st.Iterations, left*norm)
+		st.Iterations += inner.Iterations
+		for _, h := range inner.History {
+			st.History = append(st.History, h*left)
+		}
+		for i, v := range s.sol {
+			s.wide[i] += float64(v)
+		}
+		st.Residual = s.wideResidual() / norm
+		if st.Residual <= tol {
+			st.Converged = true
+			break
+		}
+		if st.Residual > 0.9*left {
+			break
+		}
+		left = st.Residual
+		s.settle(s.res)
+	}
+	for i, v := range s.wide {
+		s.sol[i] = float32(v)
+	}
+	return st
+}
+
+// cg solves A sol = res from zero; res holds the residual afterwards.
+func (s *Solver) cg(tol float64, maxIter int, norm float64) Stats {
+	clear(s.sol)
+	var st Stats
+	if norm == 0 {
+		st.Converged = true
+		return st
+	}
+	var rz float64
+	for st.Iterations < maxIter {
+		z := s.precondition()
+		next := s.dotAll(s.res, z)
+		if !(next > 0) || math.IsInf(next, 0) {
+			break // the residual is zero or not finite
+		}
+		if st.Iterations == 0 {
+			copy(s.p, z)
+		} else {
+			s.rows(func(o, n int) { xpay(s.p[o:o+n], z[o:o+n], float32(next/rz)) })
+		}
+		rz = next
+		pq := s.applyDot()
+		if !(pq > 0) {
+			break
+		}
+		a := float32(rz / pq)
+		rr := s.update(a)
+		st.Iterations++
+		st.Residual = math.Sqrt(rr) / norm
+		st.History = append(st.History, st.Residual)
+		if st.Residual <= tol {
+			st.Converged = true
+			break
+		}
+		if math.IsNaN(st.Residual) {
+			break
+		}
+	}
+	return st
+}
+
+// rows runs fn over all rows that hold fluid.
+func (s *Solver) rows(fn func(o, n int)) {
+	f := s.lv[0]
+	s.crew.For(f.NZ, 2, func(k0, k1 int) {
+		for k := k0; k < k1; k++ {
+			for j := range f.NY {
+				if f.kind[k*f.NY+j] != rowEmpty {
+					fn(f.at(j, k), f.n)
+				}
+			}
+		}
+	})
+}
+
+// sums is rows with a partial sum for each plane.
+func (s *Solver) sums(fn func(o, n int) float64) float64 {
+	f := s.lv[0]
+	s.crew.For(f.NZ, 2, func(k0, k1 int) {
+		for k := k0; k < k1; k++ {
+			var sum float64
+			for j := range f.NY {
+				if f.kind[k*f.NY+j] != rowEmpty {
+					sum += fn(f.at(j, k), f.n)
+				}
+			}
+			f.planes[k] = sum
+		}
+	})
+	var sum float64
+	for _, v := range f.planes {
+		sum += v
+	}
+	return sum
+}
+
+func (s *Solver) dotAll(a, b []float32) float64 {
+	return s.sums(func(o, n int) float64 { return dot(a[o:o+n], b[o:o+n]) })
+}
+
+// applyDot sets q = A p and returns p·q.
+func (s *Solver) applyDot() float64 {
+	f := s.lv[0]
+	f2 := s.p
+	s.crew.For(f.NZ, 2, func(k0, k1 int) {
+		for k := k0; k < k1; k++ {
+			var sum float64
+			for j := range f.NY {
+				o := f.at(j, k)
+				kind := f.kind[k*f.NY+j]
+				if kind == rowEmpty {
+					continue
+				}
+				dst := s.q[o : o+f.n]
+				f.applyRow(kind, dst, f2, o)
+				sum += dot(f2[o:o+f.n], dst)
+			}
+			f.planes[k] = sum
+		}
+	})
+	var sum float64
+	for _, v := range f.planes {
+		sum += v
+	}
+	return sum
+}
+
+// update moves along p: sol += a p, res −= a q; returns res·res.
+func (s *Solver) update(a float32) float64 {
+	return s.sums(func(o, n int) float64 {
+		axpy(s.sol[o:o+n], s.p[o:o+n], a)
+		r := s.res[o : o+n]
+		axpy(r, s.q[o:o+n], -a)
+		return dot(r, r)
+	})
+}
+
+// applyRow sets dst = A x on one row.
+func (l *level) applyRow(kind rowKind, dst, x []float32, o int) {
+	n := l.n
+	c, xm, xp, ym, yp, zm, zp := l.hood(x, o)
+	if kind == rowPlain {
+		applyPlain(dst, c, l.diag[o:o+n], xm, xp, ym, yp, zm, zp)
+		clear(dst[l.NX:]) // the tail of the row has neighbours but no cell
+		return
+	}
+	applyWeighted(dst, c, l.diag[o:o+n], xm, xp, ym, yp, zm, zp,
+		l.wx[o:o+n], l.wx[o+1:o+1+n], l.wy[o:o+n], l.wy[o+l.sy:o+l.sy+n], l.wz[o:o+n], l.wz[o+l.sz:o+l.sz+n])
+}
+
+// sweep is one damped Jacobi sweep from src into dst.
+func (l *level) sweep(crew grid.Crew, dst, src []float32) {
+	n := l.n
+	crew.For(l.NZ, 2, func(k0, k1 int) {
+		for k := k0; k < k1; k++ {
+			for j := range l.NY {
+				kind := l.kind[k*l.NY+j]
+				if kind == rowEmpty {
+					continue
+				}
+				o := l.at(j, k)
+				c, xm, xp, ym, yp, zm, zp := l.hood(src, o)
+				if kind == rowPlain {
+					jacobiPlain(dst[o:o+n], c, l.b[o:o+n], l.invd[o:o+n], xm, xp, ym, yp, zm, zp)
+					continue
+				}
+				jacobiWeighted(dst[o:o+n], c, l.b[o:o+n], l.invd[o:o+n], xm, xp, ym, yp, zm, zp,
+					l.wx[o:o+n], l.wx[o+1:o+1+n], l.wy[o:o+n], l.wy[o+l.sy:o+l.sy+n], l.wz[o:o+n], l.wz[o+l.sz:o+l.sz+n])
+			}
+		}
+	})
+}
+
+// precondition runs one V-cycle on the residual and returns the correction.
+func (s *Solver) precondition() []float32 {
+	f := s.lv[0]
+	keep := f.b
+	f.b = s.res
+	s.cycle(0)
+	f.b = keep
+	return f.x
+}
+
+func (s *Solver) cycle(i int) {
+	l := s.lv[i]
+	if i == len(s.lv)-1 {
+		l.gaussSeidel(max(8, 2*max(l.NX, l.NY, l.NZ)))
+		return
+	}
+	n := l.n
+	s.each(l, func(o int) { scaleBy(l.t[o:o+n], l.b[o:o+n], l.invd[o:o+n], omega) })
+	l.sweep(s.crew, l.x, l.t)
+	s.crew.For(l.NZ, 2, func(k0, k1 int) {
+		for k := k0; k < k1; k++ {
+			for j := range l.NY {
+				kind := l.kind[k*l.NY+j]
+				o := l.at(j, k)
+				if kind == rowEmpty {
+					continue
+				}
+				r := l.r[o : o+n]
+				l.applyRow(kind, r, l.x, o)
+				subtract(r, l.b[o:o+n], r)
+				if !l.pnPlain[k*l.NY+j] {
+					scaleBy(r, r, l.pn[o:o+n], 1)
+				}
+			}
+		}
+	})
+	t := s.tr[i]
+	t.restrict(s.crew)
+	s.cycle(i + 1)
+	t.prolong(s.crew)
+	l.sweep(s.crew, l.t, l.x)
+	l.sweep(s.crew, l.x, l.t)
+}
+
+func (s *Solver) each(l *level, fn func(o int)) {
+	s.crew.For(l.NZ, 2, func(k0, k1 int) {
+		for k := k0; k < k1; k++ {
+			for j := range l.NY {
+				if l.kind[k*l.NY+j] != rowEmpty {
+					fn(l.at(j, k))
+				}
+			}
+		}
+	})
+}
+
+// gaussSeidel solves the coarsest level by symmetric sweeps from zero.
+func (l *level) gaussSeidel(sweeps int) {
+	clear(l.x)
+	relax := func(j, k, i int) {
+		o := l.at(j, k) + i
+		if l.invd[o] == 0 {
+			return
+		}
+		s := l.x[o-1]*l.wx[o] + l.x[o+1]*l.wx[o+1] + l.x[o-l.sy]*l.wy[o] + l.x[o+l.sy]*l.wy[o+l.sy] + l.x[o-l.sz]*l.wz[o] + l.x[o+l.sz]*l.wz[o+l.sz]
+		l.x[o] = (l.b[o] + s) * l.invd[o]
+	}
+	for range sweeps {
+		for k := range l.NZ {
+			for j := range l.NY {
+				for i := range l.NX {
+					relax(j, k, i)
+				}
+			}
+		}
+		for k := l.NZ - 1; k >= 0; k-- {
+			for j := l.NY - 1; j >= 0; j-- {
+				for i := l.NX - 1; i >= 0; i-- {
+					relax(j, k, i)
+				}
+			}
+		}
+	}
+}
+
+// mask zeroes a on cells that take no part.
+func (s *Solver) mask(a []float32) {
+	f := s.lv[0]
+	s.crew.For(f.NZ, 2, func(k0, k1 int) {
+		for k := k0; k < k1; k++ {
+			for j := range f.NY {
+				if kind := f.kind[k*f.NY+j]; kind == rowPlain {
+					continue
+				}
+				row, d := f.row(a, j, k), f.row(f.diag, j, k)
+				for i := range row {
+					if d[i] == 0 {
+						row[i] = 0
+					}
+				}
+			}
+		}
+	})
+}
+
+// wideResidual sets res = b − A wide in float64 and returns its norm.
+func (s *Solver) wideResidual() float64 {
+	f := s.lv[0]
+	x := s.wide
+	return math.Sqrt(s.sums(func(o, n int) float64 {
+		var sum float64
+		for i := o; i < o+n; i++ {
+			if f.diag[i] == 0 {
+				s.res[i] = 0
+				continue
+			}
+			// the diagonal is summed from the weights again, so that rounding
+			// of the float32 sum doesn't limit the residual
+			r := float64(s.rhs[i]) - float64(f.diag[i])*x[i] +
+				float64(f.wx[i])*x[i-1] + float64(f.wx[i+1])*x[i+1] +
+				float64(f.wy[i])*x[i-f.sy] + float64(f.wy[i+f.sy])*x[i+f.sy] +
+				float64(f.wz[i])*x[i-f.sz] + float64(f.wz[i+f.sz])*x[i+f.sz]
+			s.res[i] = float32(r)
+			sum += r * r
+		}
+		return sum
+	}))
+}
+
+// TrueResidual is ‖b − A p‖₂/‖b‖₂ of the last solution, in float64.
+func (s *Solver) TrueResidual() float64 {
+	if s.wide == nil {
+		s.wide = make([]float64, len(s.sol))
+	}
+	for i, v := range s.sol {
+		s.wide[i] = float64(v)
+	}
+	norm := math.Sqrt(s.dotAll(s.rhs, s.rhs))
+	if norm == 0 {
+		return 0
+	}
+	return s.wideResidual() / norm
+}
