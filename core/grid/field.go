@@ -103,3 +103,34 @@ func (f *Field) Range() (lo, hi float32, finite bool) {
 	}
 	return lo, hi, finite
 }
+
+// NodeRange is the smallest and largest of the eight values that Sample reads.
+func (f *Field) NodeRange(x, y, z float32) (lo, hi float32) {
+	i, _ := split(x, f.NX)
+	j, _ := split(y, f.NY)
+	k, _ := split(z, f.NZ)
+	o := (k*f.NY+j)*f.NX + i
+	var dx, dy, dz int
+	if i+1 < f.NX {
+		dx = 1
+	}
+	if j+1 < f.NY {
+		dy = f.NX
+	}
+	if k+1 < f.NZ {
+		dz = f.NX * f.NY
+	}
+	d := f.Data
+	lo = d[o]
+	hi = lo
+	for _, p := range [7]int{o + dx, o + dy, o + dy + dx, o + dz, o + dz + dx, o + dz + dy, o + dz + dy + dx} {
+		v := d[p]
+		if v < lo {
+			lo = v
+		}
+		if v > hi {
+			hi = v
+		}
+	}
+	return lo, hi
+}

@@ -1,0 +1,187 @@
+package gas
+
+import (
+	"math"
+
+	"zarf/core/geom"
+	"zarf/core/grid"
+	"zarf/core/noise"
+)
+
+// cover is how much of a voxel round p an emitter fills, 0 to 1: a ramp one
+// voxel wide over its surface.
+func (e *Emitter) cover(p geom.Vec3, h float64) float64 {
+	d := e.Shape.Distance(p)
+	if e.Surface > 0 {
+		d = math.Abs(d) - max(e.Surface, h)/2
+	}
+	return min(max(0.5-d/h, 0), 1)
+}
+
+// breakup is the share that noise leaves of the emission at p, 0 to 1.
+func (e *Emitter) breakup(p geom.Vec3, t float64) float64 {
+	if e.Breakup <= 0 || e.NoiseSize <= 0 {
+		return 1
+	}
+	q := p.Sub(e.Shape.Centre).Mul(1 / e.NoiseSize)
+	n := 0.5 + 0.5*noise.Octaves(e.Seed, 2, q.X, q.Y+t*e.NoiseRate, q.Z+0.37*t*e.NoiseRate)
+	// full strength lets through only what is above the mean
+	m := (n - e.Breakup*0.5) / max(1-e.Breakup*0.5, 1e-6) * (1 + e.Breakup)
+	return min(max(m, 0), 1)
+}
+
+// emit applies every emitter and returns the volume made, m³/s. Overlapping
+// emitters that hold an amount don't add up: each makes sure of its own.
+func (s *Solver) emit(dt float64, list []Emitter) float64 {
+	if s.sourced {
+		clear(s.source.Data)
+		s.sourced = false
+	}
+	var made float64
+	for n := range list {
+		made += s.emitOne(dt, &list[n])
+	}
+	return made
+}
+
+func (s *Solver) emitOne(dt float64, e *Emitter) float64 {
+	lo, hi := s.cellRange(e.Shape.Bounds().Grow(s.H + e.Surface/2))
+	if lo[0] >= hi[0] || lo[1] >= hi[1] || lo[2] >= hi[2] {
+		return 0
+	}
+	t := s.Time
+	nk := hi[2] - lo[2]
+	covers := make([]float64, nk)
+	blocked := s.solid.blocked
+	if !s.solid.any {
+		blocked = nil
+	}
+	s.crew.For(nk, 1, func(k0, k1 int) {
+		for k := lo[2] + k0; k < lo[2]+k1; k++ {
+			for j := lo[1]; j < hi[1]; j++ {
+				for i := lo[0]; i < hi[0]; i++ {
+					n := s.Index(i, j, k)
+					if blocked != nil && blocked[n] {
+						continue
+					}
+					p := s.Origin.Add(geom.V(float64(i)+0.5, float64(j)+0.5, float64(k)+0.5).Mul(s.H))
+					c := e.cover(p, s.H)
+					if c == 0 {
+						continue
+					}
+					covers[k-lo[2]] += c
+					c *= e.breakup(p, t)
+					s.mix(n, float32(c), float32(dt), e)
+				}
+			}
+		}
+	})
+	var cells float64
+	for _, c := range covers {
+		cells += c
+	}
+	if e.Speed == 0 && e.Push == (geom.Vec3{}) {
+		return 0
+	}
+	s.drive(s.U, 0, lo, hi, e)
+	s.drive(s.V, 1, lo, hi, e)
+	s.drive(s.W, 2, lo, hi, e)
+	return s.makeVolume(lo, hi, cells, e)
+}
+
+// mix applies amounts to one cell.
+func (s *Solver) mix(n int, c, dt float32, e *Emitter) {
+	smoke, heat := c*float32(e.Smoke), c*float32(e.Temperature)
+	if e.Add {
+		s.Smoke.Data[n] = max(0, s.Smoke.Data[n]+smoke*dt)
+		s.Heat.Data[n] += heat * dt
+		return
+	}
+	if e.Smoke > 0 && s.Smoke.Data[n] < smoke {
+		s.Smoke.Data[n] = smoke
+	}
+	if (heat > 0 && s.Heat.Data[n] < heat) || (heat < 0 && s.Heat.Data[n] > heat) {
+		s.Heat.Data[n] = heat
+	}
+}
+
+// drive sets the velocity on faces that the emitter covers.
+func (s *Solver) drive(f *grid.Field, axis int, lo, hi [3]int, e *Emitter) {
+	up := hi
+	up[axis]++
+	dir := e.Shape.Axis()
+	s.crew.For(up[2]-lo[2], 1, func(k0, k1 int) {
+		for k := lo[2] + k0; k < lo[2]+k1; k++ {
+			for j := lo[1]; j < up[1]; j++ {
+				for i := lo[0]; i < up[0]; i++ {
+					p := s.facePoint(i, j, k, axis)
+					c := e.cover(p, s.H)
+					if c == 0 {
+						continue
+					}
+					d := dir
+					if !e.AlongAxis {
+						d = e.Shape.Normal(p)
+					}
+					want := d.Mul(e.Speed).Add(e.Push).Array()[axis]
+					n := f.Index(i, j, k)
+					f.Data[n] += float32(c) * (float32(want) - f.Data[n])
+				}
+			}
+		}
+	})
+}
+
+// makeVolume spreads the new fluid over the covered cells: the inflow speed
+// times the area that it leaves through. The area of a shape that pushes along
+// its normal is measured as Σ|∇cover|; one that pushes along its axis lets out
+// what its cross-section carries.
+func (s *Solver) makeVolume(lo, hi [3]int, cells float64, e *Emitter) float64 {
+	if cells == 0 || e.Speed == 0 {
+		return 0
+	}
+	h3 := s.H * s.H * s.H
+	var flux float64
+	if e.AlongAxis {
+		flux = e.Speed * cells * h3 / max(e.Shape.Size.Y, s.H)
+	} else {
+		area := s.crew.Sum(hi[2]-lo[2], 1, func(kk int) float64 {
+			var a float64
+			k := lo[2] + kk
+			for j := lo[1]; j < hi[1]; j++ {
+				for i := lo[0]; i < hi[0]; i++ {
+					p := s.Origin.Add(geom.V(float64(i)+0.5, float64(j)+0.5, float64(k)+0.5).Mul(s.H))
+					if math.Abs(e.Shape.Distance(p)) > 1.5*s.H {
+						continue
+					}
+					var g geom.Vec3
+					d := s.H / 2
+					outer := func(p geom.Vec3) float64 { return min(max(0.5-e.Shape.Distance(p)/s.H, 0), 1) }
+					g.X = outer(p.Add(geom.V(d, 0, 0))) - outer(p.Sub(geom.V(d, 0, 0)))
+					g.Y = outer(p.Add(geom.V(0, d, 0))) - outer(p.Sub(geom.V(0, d, 0)))
+					g.Z = outer(p.Add(geom.V(0, 0, d))) - outer(p.Sub(geom.V(0, 0, d)))
+					a += g.Len()
+				}
+			}
+			return a
+		})
+		flux = e.Speed * area * s.H * s.H
+	}
+	rate := flux / (cells * h3) // 1/s in a fully covered cell
+	s.sourced = true
+	s.crew.For(hi[2]-lo[2], 1, func(k0, k1 int) {
+		for k := lo[2] + k0; k < lo[2]+k1; k++ {
+			for j := lo[1]; j < hi[1]; j++ {
+				for i := lo[0]; i < hi[0]; i++ {
+					n := s.Index(i, j, k)
+					if s.solid.any && s.solid.blocked[n] {
+						continue
+					}
+					p := s.Origin.Add(geom.V(float64(i)+0.5, float64(j)+0.5, float64(k)+0.5).Mul(s.H))
+					s.source.Data[n] += float32(rate * e.cover(p, s.H))
+				}
+			}
+		}
+	})
+	return flux
+}

@@ -1,0 +1,176 @@
+package geom
+
+import (
+	"fmt"
+	"math"
+)
+
+// Form is the kind of a primitive.
+type Form string
+
+// The primitives.
+const (
+	Sphere   Form = "sphere"
+	Block    Form = "box"
+	Cylinder Form = "cylinder"
+	Tube     Form = "tube"
+	Torus    Form = "torus"
+	Plane    Form = "plane"
+)
+
+// Shape is a primitive placed in space. Size is its bounding box before
+// rotation, in metres. Cylinders and tubes stand along y; Taper is the
+// diameter at the top over that at the bottom; Wall is a tube's wall
+// thickness. The torus lies in the xz plane, its tube Size.Y thick. A plane is
+// a plate of Size.X by Size.Z, Size.Y thick.
+type Shape struct {
+	Form   Form
+	Centre Vec3
+	Turn   Mat3
+	Size   Vec3
+	Taper  float64
+	Wall   float64
+}
+
+// Valid names what is wrong with a shape, if anything.
+func (s Shape) Valid() error {
+	switch s.Form {
+	case Sphere, Block, Cylinder, Tube, Torus, Plane:
+	default:
+		return fmt.Errorf("geom: no shape is called %q", s.Form)
+	}
+	if !(s.Size.MinComponent() > 0) || math.IsInf(s.Size.MaxComponent(), 0) {
+		return fmt.Errorf("geom: a %s of size %g x %g x %g m has no volume", s.Form, s.Size.X, s.Size.Y, s.Size.Z)
+	}
+	return nil
+}
+
+// Local takes a point into the shape's own axes.
+func (s *Shape) Local(p Vec3) Vec3 { return s.Turn.Back(p.Sub(s.Centre)) }
+
+// Distance is the signed distance of p, metres, negative inside.
+func (s *Shape) Distance(p Vec3) float64 { return s.local(s.Local(p)) }
+
+func (s *Shape) local(q Vec3) float64 {
+	h := s.Size.Mul(0.5)
+	switch s.Form {
+	case Sphere:
+		if h.X == h.Y && h.Y == h.Z {
+			return q.Len() - h.X
+		}
+		// Quilez's bound for ellipsoids, kept to a lower bound by the shortest axis
+		k0 := V(q.X/h.X, q.Y/h.Y, q.Z/h.Z).Len()
+		k1 := V(q.X/(h.X*h.X), q.Y/(h.Y*h.Y), q.Z/(h.Z*h.Z)).Len()
+		if k1 == 0 {
+			return -h.MinComponent()
+		}
+		return k0 * (k0 - 1) / k1
+	case Block, Plane:
+		d := q.Abs().Sub(h)
+		return d.Max(Vec3{}).Len() + min(d.MaxComponent(), 0)
+	case Cylinder:
+		return s.cylinder(q, h)
+	case Tube:
+		return s.tube(q, h)
+	case Torus:
+		tube := h.Y
+		ring := max(h.X-tube, 0)
+		stretch := h.X / h.Z // an oval ring is measured in the frame of its x axis
+		r := math.Hypot(q.X, q.Z*stretch) - ring
+		return (math.Hypot(r, q.Y) - tube) / max(1, stretch)
+	}
+	return math.Inf(1)
+}
+
+// radial is the distance from the axis measured against the x radius, and the
+// factor that makes a bound of it for oval cross-sections.
+func radial(q, h Vec3) (r, bound float64) {
+	if h.X == h.Z {
+		return math.Hypot(q.X, q.Z), 1
+	}
+	stretch := h.X / h.Z
+	return math.Hypot(q.X, q.Z*stretch), 1 / max(1, stretch)
+}
+
+// cylinder is a capped cone (Taper 1: a cylinder).
+func (s *Shape) cylinder(q, h Vec3) float64 {
+	r, bound := radial(q, h)
+	if s.Taper == 1 {
+		dx, dy := r-h.X, math.Abs(q.Y)-h.Y
+		return (math.Hypot(max(dx, 0), max(dy, 0)) + min(max(dx, dy), 0)) * bound
+	}
+	top, bottom := min(1, s.Taper)*h.X, h.X
+	if s.Taper > 1 {
+		bottom, top = h.X/s.Taper, h.X
+	}
+	cap := bottom
+	if q.Y >= 0 {
+		cap = top
+	}
+	ax, ay := r-min(r, cap), math.Abs(q.Y)-h.Y
+	kx, ky := top-bottom, 2*h.Y
+	t := min(max(((top-r)*kx+(h.Y-q.Y)*ky)/(kx*kx+ky*ky), 0), 1)
+	bx, by := r-top+kx*t, q.Y-h.Y+ky*t
+	d := math.Sqrt(min(ax*ax+ay*ay, bx*bx+by*by))
+	if bx < 0 && ay < 0 {
+		d = -d
+	}
+	return d * bound
+}
+
+// radii are the outer radii at the bottom and the top.
+func (s *Shape) radii(h Vec3) (bottom, top float64) {
+	if s.Taper > 1 {
+		return h.X / s.Taper, h.X
+	}
+	return h.X, h.X * s.Taper
+}
+
+// tube is open at both ends.
+func (s *Shape) tube(q, h Vec3) float64 {
+	r, bound := radial(q, h)
+	bottom, top := s.radii(h)
+	t := min(max(q.Y/(2*h.Y)+0.5, 0), 1)
+	outer := bottom + (top-bottom)*t
+	wall := min(s.Wall, outer) / 2
+	slope := (top - bottom) / (2 * h.Y)
+	cos := 1 / math.Sqrt(1+slope*slope)
+	dx := (math.Abs(r-(outer-wall)) - wall) * cos
+	dy := math.Abs(q.Y) - h.Y
+	return (math.Hypot(max(dx, 0), max(dy, 0)) + min(max(dx, dy), 0)) * bound
+}
+
+// Normal is the outward direction at p, by central differences of 1/1000 of
+// the size.
+func (s *Shape) Normal(p Vec3) Vec3 {
+	e := s.Size.MinComponent() * 1e-3
+	q := s.Local(p)
+	g := V(
+		s.local(q.Add(V(e, 0, 0)))-s.local(q.Sub(V(e, 0, 0))),
+		s.local(q.Add(V(0, e, 0)))-s.local(q.Sub(V(0, e, 0))),
+		s.local(q.Add(V(0, 0, e)))-s.local(q.Sub(V(0, 0, e))),
+	)
+	return s.Turn.Apply(g.Unit())
+}
+
+// Axis is the direction of the shape's own y axis.
+func (s *Shape) Axis() Vec3 { return s.Turn.Apply(V(0, 1, 0)) }
+
+// Bounds is the box round the shape.
+func (s *Shape) Bounds() Box {
+	h := s.Size.Mul(0.5)
+	e := V(
+		math.Abs(s.Turn[0].X)*h.X+math.Abs(s.Turn[0].Y)*h.Y+math.Abs(s.Turn[0].Z)*h.Z,
+		math.Abs(s.Turn[1].X)*h.X+math.Abs(s.Turn[1].Y)*h.Y+math.Abs(s.Turn[1].Z)*h.Z,
+		math.Abs(s.Turn[2].X)*h.X+math.Abs(s.Turn[2].Y)*h.Y+math.Abs(s.Turn[2].Z)*h.Z,
+	)
+	return Box{s.Centre.Sub(e), s.Centre.Add(e)}
+}
+
+// Thinnest is the least thickness of material, for checks against the voxel.
+func (s *Shape) Thinnest() float64 {
+	if s.Form == Tube {
+		return min(s.Wall, s.Size.MinComponent())
+	}
+	return s.Size.MinComponent()
+}
