@@ -1,0 +1,14 @@
+// Package vdb reads and writes OpenVDB files: sparse volumes in the 5-4-3
+// tree, file version 224 written, 222 and later read.
+//
+// Written: float and vec3s grids, as float or half, without compression, with
+// zip, or with Blosc (LZ4, byte shuffle), each with the active-value mask.
+// Read: the same, plus double, int32, int64, bool, vec3d and vec3i grids,
+// tiles, several grids a file, instanced grids, and every linear transform.
+// Point grids, masks and frustum transforms are named and refused.
+//
+// Values: float32 for float, half and vec3s grids; all other types are
+// widened to float64 (int64 beyond 2⁵³ loses its last bits).
+//
+// A hostile file can't make the reader allocate more than Limits says.
+package vdb

@@ -1,0 +1,533 @@
+package vdb
+
+import (
+	"bytes"
+	"encoding/binary"
+	"errors"
+	"fmt"
+	"io"
+	"math"
+	"math/bits"
+	"strings"
+
+	"github.com/x448/float16"
+)
+
+// Limits keep a hostile file from taking all memory.
+type Limits struct {
+	Bytes  int64 // size of the file
+	Voxels int64 // stored voxels over all grids
+	Grids  int
+}
+
+// DefaultLimits suit a machine of 16 GiB and more.
+var DefaultLimits = Limits{Bytes: 8 << 30, Voxels: 1 << 30, Grids: 1000}
+
+// File is what a VDB file holds.
+type File struct {
+	Version uint32
+	Meta    map[string]any
+	Grids   []*Grid
+}
+
+// Grid finds a grid by name.
+func (f *File) Grid(name string) *Grid {
+	for _, g := range f.Grids {
+		if g.Name == name {
+			return g
+		}
+	}
+	return nil
+}
+
+// lens reads little-endian values from memory; it panics with errShort past
+// the end, which Read turns into an error.
+type lens struct {
+	b  []byte
+	at int
+}
+
+var errShort = errors.New("the file ends too early")
+
+type damage struct{ error }
+
+func (l *lens) fail(format string, a ...any) { panic(damage{fmt.Errorf(format, a...)}) }
+
+func (l *lens) take(n int) []byte {
+	if n < 0 || n > len(l.b)-l.at {
+		panic(damage{errShort})
+	}
+	l.at += n
+	return l.b[l.at-n : l.at]
+}
+
+func (l *lens) u8() byte     { return l.take(1)[0] }
+func (l *lens) u32() uint32  { return binary.LittleEndian.Uint32(l.take(4)) }
+func (l *lens) u64() uint64  { return binary.LittleEndian.Uint64(l.take(8)) }
+func (l *lens) f64() float64 { return math.Float64frombits(l.u64()) }
+func (l *lens) text() string {
+	n := l.u32()
+	if n > 1<<20 {
+		l.fail("a name of %d bytes", n)
+	}
+	return string(l.take(int(n)))
+}
+func (l *lens) coord() [3]int32 {
+	return [3]int32{int32(l.u32()), int32(l.u32()), int32(l.u32())}
+}
+
+func (l *lens) words(w []uint64) {
+	b := l.take(8 * len(w))
+	for i := range w {
+		w[i] = binary.LittleEndian.Uint64(b[8*i:])
+	}
+}
+
+func (l *lens) metaMap() map[string]any {
+	n := l.u32()
+	if n > 1<<16 {
+		l.fail("%d metadata entries", n)
+	}
+	m := make(map[string]any)
+	for range n {
+		name, kind := l.text(), l.text()
+		b := l.take(int(l.u32()))
+		le := binary.LittleEndian
+		switch {
+		case kind == "string":
+			m[name] = string(b)
+		case kind == "bool" && len(b) == 1:
+			m[name] = b[0] != 0
+		case kind == "int32" && len(b) == 4:
+			m[name] = int32(le.Uint32(b))
+		case kind == "int64" && len(b) == 8:
+			m[name] = int64(le.Uint64(b))
+		case kind == "float" && len(b) == 4:
+			m[name] = math.Float32frombits(le.Uint32(b))
+		case kind == "double" && len(b) == 8:
+			m[name] = math.Float64frombits(le.Uint64(b))
+		case kind == "vec3i" && len(b) == 12:
+			m[name] = [3]int32{int32(le.Uint32(b)), int32(le.Uint32(b[4:])), int32(le.Uint32(b[8:]))}
+		case kind == "vec3d" && len(b) == 24:
+			m[name] = [3]float64{math.Float64frombits(le.Uint64(b)), math.Float64frombits(le.Uint64(b[8:])), math.Float64frombits(le.Uint64(b[16:]))}
+		default:
+			m[name] = fmt.Sprintf("%d bytes of type %s", len(b), kind)
+		}
+	}
+	return m
+}
+
+// Read reads a whole file. Errors name the grid and what is wrong with it.
+func Read(r io.Reader, lim Limits) (f *File, err error) {
+	b, err := io.ReadAll(io.LimitReader(r, lim.Bytes+1))
+	if err != nil {
+		return nil, fmt.Errorf("vdb: %w", err)
+	}
+	if int64(len(b)) > lim.Bytes {
+		return nil, fmt.Errorf("vdb: the file is larger than %d bytes", lim.Bytes)
+	}
+	return Decode(b, lim)
+}
+
+// Decode reads a file that is in memory.
+func Decode(b []byte, lim Limits) (f *File, err error) {
+	l := &lens{b: b}
+	where := "header"
+	defer func() {
+		if p := recover(); p != nil {
+			d, ok := p.(damage)
+			if !ok {
+				panic(p)
+			}
+			f, err = nil, fmt.Errorf("vdb: %s at byte %d: %w", where, l.at, d.error)
+		}
+	}()
+	if len(b) < 8 || l.u64() != magic {
+		return nil, fmt.Errorf("vdb: this is not a VDB file (it starts with % x)", b[:min(8, len(b))])
+	}
+	f = &File{Version: l.u32()}
+	if f.Version < 222 || f.Version > 300 {
+		return nil, fmt.Errorf("vdb: file version %d can't be read; 222 to 224 can", f.Version)
+	}
+	l.u32()
+	l.u32()
+	if l.u8() == 0 {
+		return nil, fmt.Errorf("vdb: the file was written as a stream, without grid offsets; save it as a file")
+	}
+	l.take(36)
+	f.Meta = l.metaMap()
+	n := int(l.u32())
+	if n < 0 || n > lim.Grids {
+		return nil, fmt.Errorf("vdb: the file says it has %d grids; %d are allowed", n, lim.Grids)
+	}
+	budget := lim.Voxels
+	parent := map[string]*Grid{}
+	var instances []*Grid
+	var instanceOf []string
+	for range n {
+		unique := l.text()
+		where = fmt.Sprintf("grid %q", unique)
+		kind, of := l.text(), l.text()
+		start, blocks, end := int64(l.u64()), int64(l.u64()), int64(l.u64())
+		if start < int64(l.at) || blocks < start || end < blocks || end > int64(len(b)) {
+			l.fail("offsets %d, %d, %d don't fit a file of %d bytes", start, blocks, end, len(b))
+		}
+		g := &Grid{Name: strings.SplitN(unique, "\x1e", 2)[0]}
+		l.at = int(start)
+		l.grid(g, kind, of != "", f.Version, &budget)
+		if of != "" {
+			instances, instanceOf = append(instances, g), append(instanceOf, of)
+		}
+		parent[unique] = g
+		l.at = int(end)
+		f.Grids = append(f.Grids, g)
+	}
+	for i, g := range instances {
+		p := parent[instanceOf[i]]
+		if p == nil || p == g {
+			return nil, fmt.Errorf("vdb: grid %q shares the tree of %q, which is not in the file", g.Name, instanceOf[i])
+		}
+		g.Leaves, g.Tiles, g.Background = p.Leaves, p.Tiles, p.Background
+	}
+	return f, nil
+}
+
+func (l *lens) grid(g *Grid, kind string, instance bool, version uint32, budget *int64) {
+	g.Half = strings.HasSuffix(kind, "_HalfFloat")
+	base := strings.TrimSuffix(kind, "_HalfFloat")
+	t, ok := strings.CutPrefix(base, "Tree_")
+	t, ok2 := strings.CutSuffix(t, "_5_4_3")
+	g.Type = Type(t)
+	if _, _, _, known := g.Type.shape(); !ok || !ok2 || !known {
+		l.fail("grids of type %s can't be read here; float, double, int32, int64, bool, vec3s, vec3d, vec3i with the 5-4-3 tree can", kind)
+	}
+	comp := Compression(l.u32())
+	g.Meta = l.metaMap()
+	if c, ok := g.Meta["class"].(string); ok {
+		g.Class = c
+	}
+	g.Transform = l.transform()
+	if instance {
+		return
+	}
+	tr := treeReader{lens: l, g: g, comp: comp, budget: budget}
+	tr.comps, tr.size, tr.narrow, _ = g.Type.shape()
+	tr.topology()
+	tr.buffers()
+}
+
+func (l *lens) transform() Transform {
+	t := Transform{Kind: l.text(), Linear: true}
+	t.M[3][3] = 1
+	vec := func() [3]float64 { return [3]float64{l.f64(), l.f64(), l.f64()} }
+	scale := func() {
+		s := vec()
+		for range 4 {
+			vec()
+		}
+		for a := range 3 {
+			t.M[a][a] = s[a]
+		}
+	}
+	switch t.Kind {
+	case "UniformScaleMap", "ScaleMap":
+		scale()
+	case "UniformScaleTranslateMap", "ScaleTranslateMap":
+		tr := vec()
+		scale()
+		for a := range 3 {
+			t.M[3][a] = tr[a]
+		}
+	case "TranslationMap":
+		tr := vec()
+		for a := range 3 {
+			t.M[a][a], t.M[3][a] = 1, tr[a]
+		}
+	case "AffineMap", "UnitaryMap":
+		for a := range 4 {
+			for b := range 4 {
+				t.M[a][b] = l.f64()
+			}
+		}
+	default:
+		l.fail("transform %s is not linear and can't be read here", t.Kind)
+	}
+	for _, r := range t.M {
+		for _, v := range r {
+			if math.IsNaN(v) || math.IsInf(v, 0) {
+				l.fail("transform holds %v", v)
+			}
+		}
+	}
+	return t
+}
+
+// treeReader reads the tree of one grid.
+type treeReader struct {
+	*lens
+	g           *Grid
+	comp        Compression
+	comps, size int
+	narrow      bool
+	budget      *int64
+}
+
+// raw reads one stored value of full size.
+func (t *treeReader) value() (v [3]float64) {
+	for c := range t.comps {
+		v[c] = t.g.Type.decode(t.take(t.size))
+	}
+	return v
+}
+
+func (t Type) decode(b []byte) float64 {
+	switch t {
+	case Float, Vec3s:
+		return float64(math.Float32frombits(binary.LittleEndian.Uint32(b)))
+	case Double, Vec3d:
+		return math.Float64frombits(binary.LittleEndian.Uint64(b))
+	case Int32, Vec3i:
+		return float64(int32(binary.LittleEndian.Uint32(b)))
+	case Int64:
+		return float64(int64(binary.LittleEndian.Uint64(b)))
+	}
+	if b[0] != 0 {
+		return 1
+	}
+	return 0
+}
+
+func (t *treeReader) topology() {
+	if n := t.u32(); n != 1 {
+		t.fail("%d buffers a leaf", n)
+	}
+	t.g.Background = t.value()
+	tiles, children := t.u32(), t.u32()
+	if int64(tiles)*13 > int64(len(t.b)) || int64(children)*13 > int64(len(t.b)) {
+		t.fail("%d tiles and %d children don't fit the file", tiles, children)
+	}
+	for range tiles {
+		o := t.coord()
+		v := t.value()
+		t.g.Tiles = append(t.g.Tiles, Tile{Origin: o, Size: 4096, Active: t.u8() != 0, Value: v})
+	}
+	for range children {
+		o := t.coord()
+		t.node(o, 5)
+	}
+}
+
+// node reads an internal node with 2^log children an axis: log 5 holds nodes
+// of log 4, which hold leaves.
+func (t *treeReader) node(o [3]int32, log uint) {
+	n := 1 << (3 * log)
+	child, active := make([]uint64, n/64), make([]uint64, n/64)
+	t.words(child)
+	t.words(active)
+	values := t.values(n, active, child)
+	span := int32(128)
+	if log == 4 {
+		span = 8
+	}
+	mask := 1<<log - 1
+	at := func(m int) [3]int32 {
+		return [3]int32{o[0] + int32(m>>(2*log))*span, o[1] + int32(m>>log&mask)*span, o[2] + int32(m&mask)*span}
+	}
+	for m := range n {
+		on := active[m>>6]>>(m&63)&1 == 1
+		if child[m>>6]>>(m&63)&1 == 1 {
+			continue
+		}
+		var v [3]float64
+		same := true
+		for c := range t.comps {
+			v[c] = values(m, c)
+			same = same && v[c] == t.g.Background[c]
+		}
+		if on || !same {
+			t.g.Tiles = append(t.g.Tiles, Tile{Origin: at(m), Size: span, Active: on, Value: v})
+		}
+	}
+	for w, bitsLeft := range child {
+		for ; bitsLeft != 0; bitsLeft &= bitsLeft - 1 {
+			m := w*64 + bits.TrailingZeros64(bitsLeft)
+			if log == 5 {
+				t.node(at(m), 4)
+				continue
+			}
+			*t.budget -= leafSize
+			if *t.budget < 0 {
+				t.fail("more voxels than allowed")
+			}
+			l := &Leaf{Origin: at(m)}
+			t.words(l.Active[:])
+			t.g.Leaves = append(t.g.Leaves, l)
+		}
+	}
+}
+
+// values reads a block of n values compressed by a mask; the returned function
+// gives component c of value m.
+func (t *treeReader) values(n int, active, child []uint64) func(m, c int) float64 {
+	inactive0, inactive1, sel, stored, wide := t.header(n, active)
+	if wide {
+		return func(m, c int) float64 { return stored(m, c) }
+	}
+	rank := 0
+	idx := make([]int32, n)
+	for m := range n {
+		if active[m>>6]>>(m&63)&1 == 1 {
+			idx[m] = int32(rank)
+			rank++
+		} else {
+			idx[m] = -1
+		}
+	}
+	return func(m, c int) float64 {
+		if idx[m] >= 0 {
+			return stored(int(idx[m]), c)
+		}
+		if sel != nil && sel[m>>6]>>(m&63)&1 == 1 {
+			return inactive1[c]
+		}
+		return inactive0[c]
+	}
+}
+
+// header reads what precedes the values of a block, and the values.
+func (t *treeReader) header(n int, active []uint64) (in0, in1 [3]float64, sel []uint64, stored func(m, c int) float64, all bool) {
+	meta := t.u8()
+	if meta > 6 {
+		t.fail("a block of unknown kind %d", meta)
+	}
+	bg := t.g.Background
+	in0, in1 = bg, bg
+	if meta != 0 {
+		for c := range in0 {
+			in0[c] = -bg[c]
+		}
+	}
+	if meta == 2 || meta == 4 || meta == 5 {
+		in0 = t.value()
+		if meta == 5 {
+			in1 = t.value()
+		}
+	}
+	if meta >= 3 && meta <= 5 {
+		sel = make([]uint64, n/64)
+		t.words(sel)
+	}
+	count := n
+	all = meta == 6 || t.comp&ActiveMask == 0
+	if !all {
+		count = 0
+		for _, w := range active {
+			count += bits.OnesCount64(w)
+		}
+	}
+	size := t.size
+	half := t.g.Half && (t.g.Type == Float || t.g.Type == Vec3s || t.g.Type == Double || t.g.Type == Vec3d)
+	if half {
+		size = 2
+	}
+	var data []byte
+	if !half || count > 0 { // empty blocks of halves have no length in front
+		data = t.unpack(count * t.comps * size)
+	}
+	typ, comps := t.g.Type, t.comps
+	return in0, in1, sel, func(m, c int) float64 {
+		b := data[(m*comps+c)*size:]
+		if half {
+			return float64(float16.Frombits(binary.LittleEndian.Uint16(b)).Float32())
+		}
+		return typ.decode(b)
+	}, all
+}
+
+// unpack reads n bytes of values through the compression.
+func (t *treeReader) unpack(n int) []byte {
+	if t.comp&(Blosc|Zip) == 0 {
+		return t.take(n)
+	}
+	size := int64(t.u64())
+	if size <= 0 {
+		if -size != int64(n) {
+			t.fail("a block of %d bytes where %d are due", -size, n)
+		}
+		return t.take(n)
+	}
+	if size > int64(len(t.b)) {
+		panic(damage{errShort})
+	}
+	packed := t.take(int(size))
+	out := make([]byte, n)
+	var err error
+	if t.comp&Blosc != 0 {
+		err = unblosc(out, packed)
+	} else {
+		err = inflate(out, packed)
+	}
+	if err != nil {
+		panic(damage{err})
+	}
+	return out
+}
+
+func (t *treeReader) buffers() {
+	for _, l := range t.g.Leaves {
+		t.words(l.Active[:])
+		if t.g.Type == Bool {
+			t.coord()
+			var on Mask
+			t.words(on[:])
+			l.Wide = make([]float64, leafSize)
+			for n := range l.Wide {
+				if on.On(n) {
+					l.Wide[n] = 1
+				}
+			}
+			continue
+		}
+		in0, in1, sel, stored, all := t.header(leafSize, l.Active[:])
+		put := func(n, c int, v float64) {
+			if t.narrow {
+				l.Values[n*t.comps+c] = float32(v)
+			} else {
+				l.Wide[n*t.comps+c] = v
+			}
+		}
+		if t.narrow {
+			l.Values = make([]float32, leafSize*t.comps)
+		} else {
+			l.Wide = make([]float64, leafSize*t.comps)
+		}
+		rank := 0
+		for n := range leafSize {
+			on := l.Active.On(n)
+			for c := range t.comps {
+				switch {
+				case all:
+					put(n, c, stored(n, c))
+				case on:
+					put(n, c, stored(rank, c))
+				case sel != nil && sel[n>>6]>>(n&63)&1 == 1:
+					put(n, c, in1[c])
+				default:
+					put(n, c, in0[c])
+				}
+			}
+			if on {
+				rank++
+			}
+		}
+	}
+}
+
+// Encode writes grids into memory.
+func Encode(grids []*Grid, opt Options) ([]byte, error) {
+	var b bytes.Buffer
+	if err := Write(&b, grids, opt); err != nil {
+		return nil, err
+	}
+	return b.Bytes(), nil
+}

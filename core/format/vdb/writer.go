@@ -1,0 +1,422 @@
+package vdb
+
+import (
+	"bytes"
+	"crypto/sha256"
+	"encoding/binary"
+	"fmt"
+	"io"
+	"math"
+	"sort"
+
+	"github.com/x448/float16"
+)
+
+const (
+	magic       = 0x56444220
+	fileVersion = 224
+)
+
+// Options of a file.
+type Options struct {
+	Compression Compression // ActiveMask is always on when writing
+	Meta        map[string]any
+	// Workers runs a job for each piece on several threads; nil: one.
+	Workers func(n, grain int, fn func(lo, hi int))
+}
+
+// pen writes little-endian values and remembers the first error.
+type pen struct{ bytes.Buffer }
+
+func (p *pen) u32(v uint32)  { p.Write(binary.LittleEndian.AppendUint32(nil, v)) }
+func (p *pen) u64(v uint64)  { p.Write(binary.LittleEndian.AppendUint64(nil, v)) }
+func (p *pen) f32(v float32) { p.u32(math.Float32bits(v)) }
+func (p *pen) f64(v float64) { p.u64(math.Float64bits(v)) }
+func (p *pen) text(s string) { p.u32(uint32(len(s))); p.WriteString(s) }
+func (p *pen) coord(c [3]int32) {
+	for _, v := range c {
+		p.u32(uint32(v))
+	}
+}
+
+// meta writes one metadata entry; types without a form here are written as text.
+func (p *pen) meta(name string, v any) {
+	p.text(name)
+	switch v := v.(type) {
+	case bool:
+		p.text("bool")
+		p.u32(1)
+		if v {
+			p.WriteByte(1)
+		} else {
+			p.WriteByte(0)
+		}
+	case int32:
+		p.text("int32")
+		p.u32(4)
+		p.u32(uint32(v))
+	case int64:
+		p.text("int64")
+		p.u32(8)
+		p.u64(uint64(v))
+	case int:
+		p.text("int64")
+		p.u32(8)
+		p.u64(uint64(v))
+	case float32:
+		p.text("float")
+		p.u32(4)
+		p.f32(v)
+	case float64:
+		p.text("double")
+		p.u32(8)
+		p.f64(v)
+	case [3]int32:
+		p.text("vec3i")
+		p.u32(12)
+		p.coord(v)
+	case [3]float64:
+		p.text("vec3d")
+		p.u32(24)
+		for _, c := range v {
+			p.f64(c)
+		}
+	default:
+		s := fmt.Sprint(v)
+		p.text("string")
+		p.u32(uint32(len(s)))
+		p.WriteString(s)
+	}
+}
+
+func (p *pen) metaMap(m map[string]any) {
+	keys := make([]string, 0, len(m))
+	for k := range m {
+		keys = append(keys, k)
+	}
+	sort.Strings(keys)
+	p.u32(uint32(len(keys)))
+	for _, k := range keys {
+		p.meta(k, m[k])
+	}
+}
+
+// Write writes grids as one file. Only Float and Vec3s grids can be written.
+// The same grids give the same bytes.
+func Write(w io.Writer, grids []*Grid, opt Options) error {
+	var head pen
+	head.u64(magic)
+	head.u32(fileVersion)
+	head.u32(10) // the library version that such files come from
+	head.u32(0)
+	head.WriteByte(1) // grids can be reached by offset
+	head.WriteString(identity(grids))
+	head.metaMap(opt.Meta)
+	head.u32(uint32(len(grids)))
+	at := int64(head.Len())
+	if _, err := w.Write(head.Bytes()); err != nil {
+		return err
+	}
+	seen := map[string]int{}
+	for _, g := range grids {
+		if g.Type != Float && g.Type != Vec3s {
+			return fmt.Errorf("vdb: grid %s is of type %s; float and vec3s can be written", g.Name, g.Type)
+		}
+		if !g.Transform.Linear {
+			return fmt.Errorf("vdb: grid %s has no linear transform", g.Name)
+		}
+		unique := g.Name
+		if n := seen[g.Name]; n > 0 {
+			unique = fmt.Sprintf("%s\x1e%d", g.Name, n)
+		}
+		seen[g.Name]++
+		var desc pen
+		desc.text(unique)
+		suffix := ""
+		if g.Half {
+			suffix = "_HalfFloat"
+		}
+		desc.text("Tree_" + string(g.Type) + "_5_4_3" + suffix)
+		desc.text("")
+		body, blocks, err := g.encode(opt)
+		if err != nil {
+			return err
+		}
+		start := at + int64(desc.Len()) + 24
+		end := start + int64(body.Len())
+		for _, b := range blocks {
+			end += int64(len(b))
+		}
+		desc.u64(uint64(start))
+		desc.u64(uint64(start + int64(body.Len())))
+		desc.u64(uint64(end))
+		for _, part := range append([][]byte{desc.Bytes(), body.Bytes()}, blocks...) {
+			if _, err := w.Write(part); err != nil {
+				return err
+			}
+		}
+		at = end
+	}
+	return nil
+}
+
+// identity is a file id made from the grids' names and sizes in the form of a
+// UUID; it need not be unique, so that equal input gives equal files.
+func identity(grids []*Grid) string {
+	h := sha256.New()
+	for _, g := range grids {
+		fmt.Fprint(h, g.Name, g.Type, len(g.Leaves), g.Transform.M)
+	}
+	s := h.Sum(nil)
+	s[6], s[8] = s[6]&0x0f|0x40, s[8]&0x3f|0x80
+	return fmt.Sprintf("%x-%x-%x-%x-%x", s[0:4], s[4:6], s[6:8], s[8:10], s[10:16])
+}
+
+// node1 is an internal node of 16³ leaves, node2 one of 32³ of those.
+type node1 struct {
+	origin [3]int32
+	leaves [4096]*Leaf
+}
+
+type node2 struct {
+	origin [3]int32
+	kids   map[int]*node1
+}
+
+// tree sorts leaves into the nodes above them.
+func (g *Grid) tree() []*node2 {
+	top := map[[3]int32]*node2{}
+	for _, l := range g.Leaves {
+		o := l.Origin
+		key := [3]int32{o[0] &^ 4095, o[1] &^ 4095, o[2] &^ 4095}
+		n2 := top[key]
+		if n2 == nil {
+			n2 = &node2{origin: key, kids: map[int]*node1{}}
+			top[key] = n2
+		}
+		at2 := int(o[0]&4095>>7)<<10 | int(o[1]&4095>>7)<<5 | int(o[2]&4095>>7)
+		n1 := n2.kids[at2]
+		if n1 == nil {
+			n1 = &node1{origin: [3]int32{o[0] &^ 127, o[1] &^ 127, o[2] &^ 127}}
+			n2.kids[at2] = n1
+		}
+		n1.leaves[int(o[0]&127>>3)<<8|int(o[1]&127>>3)<<4|int(o[2]&127>>3)] = l
+	}
+	out := make([]*node2, 0, len(top))
+	for _, n := range top {
+		out = append(out, n)
+	}
+	sort.Slice(out, func(i, j int) bool {
+		a, b := out[i].origin, out[j].origin
+		for x := range 3 {
+			if a[x] != b[x] {
+				return a[x] < b[x]
+			}
+		}
+		return false
+	})
+	return out
+}
+
+// encode writes metadata, transform and topology into one buffer, and the
+// leaves' values into pieces made on several threads.
+func (g *Grid) encode(opt Options) (*pen, [][]byte, error) {
+	comp := opt.Compression&^ActiveMask | ActiveMask
+	p := &pen{}
+	p.u32(uint32(comp))
+	meta := map[string]any{}
+	for k, v := range g.Meta {
+		meta[k] = v
+	}
+	if g.Class != "" {
+		meta["class"] = g.Class
+	}
+	meta["name"] = g.Name
+	meta["is_saved_as_half_float"] = g.Half
+	meta["file_compression"] = comp.String()
+	lo, hi, active := g.activeBounds()
+	meta["file_bbox_min"], meta["file_bbox_max"], meta["file_voxel_count"] = lo, hi, active
+	p.metaMap(meta)
+	g.Transform.write(p)
+
+	p.u32(1) // buffers a leaf
+	g.value(p, g.Background)
+	nodes := g.tree()
+	p.u32(uint32(len(g.Tiles)))
+	p.u32(uint32(len(nodes)))
+	for _, t := range g.Tiles {
+		if t.Size != 4096 {
+			return nil, nil, fmt.Errorf("vdb: tiles of %d voxels can't be written", t.Size)
+		}
+		p.coord(t.Origin)
+		g.value(p, t.Value)
+		b := byte(0)
+		if t.Active {
+			b = 1
+		}
+		p.WriteByte(b)
+	}
+	var order []*Leaf
+	for _, n2 := range nodes {
+		p.coord(n2.origin)
+		var child [512]uint64
+		var keys []int
+		for k := range n2.kids {
+			child[k>>6] |= 1 << (k & 63)
+			keys = append(keys, k)
+		}
+		sort.Ints(keys)
+		writeWords(p, child[:])
+		writeWords(p, make([]uint64, 512))
+		g.emptyValues(p, comp)
+		for _, k := range keys {
+			n1 := n2.kids[k]
+			var child [64]uint64
+			for m, l := range n1.leaves {
+				if l != nil {
+					child[m>>6] |= 1 << (m & 63)
+				}
+			}
+			writeWords(p, child[:])
+			writeWords(p, make([]uint64, 64))
+			g.emptyValues(p, comp)
+			for _, l := range n1.leaves {
+				if l != nil {
+					writeWords(p, l.Active[:])
+					order = append(order, l)
+				}
+			}
+		}
+	}
+	const batch = 64
+	blocks := make([][]byte, (len(order)+batch-1)/batch)
+	work := func(lo, hi int) {
+		var c codec
+		for b := lo; b < hi; b++ {
+			var q pen
+			for _, l := range order[b*batch : min(len(order), (b+1)*batch)] {
+				g.leafValues(&q, &c, l, comp)
+			}
+			blocks[b] = q.Bytes()
+		}
+	}
+	if opt.Workers == nil {
+		work(0, len(blocks))
+	} else {
+		opt.Workers(len(blocks), 1, work)
+	}
+	return p, blocks, nil
+}
+
+func (g *Grid) activeBounds() (lo, hi [3]int32, n int64) {
+	in := g.Inspect()
+	return in.Min, in.Max, in.Active
+}
+
+func writeWords(p *pen, w []uint64) {
+	for _, v := range w {
+		p.u64(v)
+	}
+}
+
+// emptyValues is the value block of an internal node without tiles: nothing
+// active, everything background. Empty blocks of halves have no length in front.
+func (g *Grid) emptyValues(p *pen, comp Compression) {
+	p.WriteByte(0)
+	if comp&(Blosc|Zip) != 0 && !g.Half {
+		p.u64(0)
+	}
+}
+
+func (g *Grid) value(p *pen, v [3]float64) {
+	for c := range g.Type.Components() {
+		f := float32(v[c])
+		if g.Half {
+			f = float16.Fromfloat32(f).Float32()
+		}
+		p.f32(f)
+	}
+}
+
+// leafValues writes mask and active values of one leaf. Values outside the
+// mask are the background and are not stored.
+func (g *Grid) leafValues(p *pen, c *codec, l *Leaf, comp Compression) {
+	writeWords(p, l.Active[:])
+	p.WriteByte(0) // all inactive values are the background
+	nc := g.Type.Components()
+	size := 4
+	if g.Half {
+		size = 2
+	}
+	raw := make([]byte, 0, leafSize*nc*size)
+	for n := range leafSize {
+		if !l.Active.On(n) {
+			continue
+		}
+		for _, v := range l.Values[n*nc : (n+1)*nc] {
+			if g.Half {
+				raw = binary.LittleEndian.AppendUint16(raw, uint16(float16.Fromfloat32(v)))
+			} else {
+				raw = binary.LittleEndian.AppendUint32(raw, math.Float32bits(v))
+			}
+		}
+	}
+	c.block(p, raw, size, comp)
+}
+
+// block writes a run of bytes as the compression wants it.
+func (c *codec) block(p *pen, raw []byte, size int, comp Compression) {
+	var packed []byte
+	switch {
+	case comp&Blosc != 0:
+		packed = c.blosc(raw, size)
+	case comp&Zip != 0:
+		packed = c.deflate(raw)
+	default:
+		p.Write(raw)
+		return
+	}
+	if packed == nil {
+		p.u64(uint64(-int64(len(raw))))
+		p.Write(raw)
+		return
+	}
+	p.u64(uint64(len(packed)))
+	p.Write(packed)
+}
+
+// write stores the transform: a uniform scale with translation where it is
+// one, else the whole matrix.
+func (t Transform) write(p *pen) {
+	h := t.M[0][0]
+	uniform := h > 0
+	for a := range 3 {
+		for b := range 3 {
+			want := 0.0
+			if a == b {
+				want = h
+			}
+			if t.M[a][b] != want {
+				uniform = false
+			}
+		}
+	}
+	if !uniform {
+		p.text("AffineMap")
+		for _, r := range t.M {
+			for _, v := range r {
+				p.f64(v)
+			}
+		}
+		return
+	}
+	p.text("UniformScaleTranslateMap")
+	for a := range 3 {
+		p.f64(t.M[3][a])
+	}
+	for _, v := range []float64{h, h, 1 / h, 1 / (h * h), 1 / (2 * h)} {
+		for range 3 {
+			p.f64(v)
+		}
+	}
+}
