@@ -1,0 +1,473 @@
+package shot
+
+import (
+	"bytes"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"maps"
+	"slices"
+	"strconv"
+)
+
+// FileError tells where a shot file is wrong.
+type FileError struct {
+	Line  int
+	Field string
+	What  string
+}
+
+func (e *FileError) Error() string {
+	s := "shot file"
+	if e.Line > 0 {
+		s += fmt.Sprintf(", line %d", e.Line)
+	}
+	if e.Field != "" {
+		s += ", " + e.Field
+	}
+	return s + ": " + e.What
+}
+
+type fileKey struct {
+	Frame float64         `json:"frame"`
+	Value json.RawMessage `json:"value"`
+	Hold  bool            `json:"hold,omitempty"`
+}
+
+// MaxFile is the largest shot file, bytes.
+const MaxFile = 8 << 20
+
+// Decode reads a shot file. Fields that it doesn't know are kept in the shot
+// and listed in unknown; what is wrong is a *FileError.
+func Decode(data []byte) (s *Shot, unknown []string, err error) {
+	if len(data) > MaxFile {
+		return nil, nil, &FileError{What: fmt.Sprintf("%d bytes; %d are allowed", len(data), MaxFile)}
+	}
+	at, err := offsets(data)
+	if err != nil {
+		return nil, nil, err
+	}
+	r := &reading{data: data, at: at}
+	defer func() {
+		if p := recover(); p != nil {
+			fe, ok := p.(*FileError)
+			if !ok {
+				panic(p)
+			}
+			s, unknown, err = nil, nil, fe
+		}
+	}()
+	s = r.shot()
+	return s, r.unknown, nil
+}
+
+type reading struct {
+	data    []byte
+	at      map[string]int
+	unknown []string
+}
+
+func (r *reading) fail(path, format string, a ...any) {
+	line := 0
+	if o, ok := r.at[path]; ok {
+		line = 1 + bytes.Count(r.data[:o], []byte("\n"))
+	}
+	panic(&FileError{Line: line, Field: path, What: fmt.Sprintf(format, a...)})
+}
+
+type fields map[string]json.RawMessage
+
+func (r *reading) object(path string, raw json.RawMessage) fields {
+	var f fields
+	if err := json.Unmarshal(raw, &f); err != nil || f == nil {
+		r.fail(path, "is %s; give an object in braces", clip(string(raw)))
+	}
+	return f
+}
+
+func (r *reading) list(path string, raw json.RawMessage, most int) []json.RawMessage {
+	var l []json.RawMessage
+	if err := json.Unmarshal(raw, &l); err != nil {
+		r.fail(path, "is %s; give a list in brackets", clip(string(raw)))
+	}
+	if len(l) > most {
+		r.fail(path, "has %d entries; %d are allowed", len(l), most)
+	}
+	return l
+}
+
+func take[T any](r *reading, f fields, path, key, want string, into *T) bool {
+	raw, ok := f[key]
+	delete(f, key)
+	if !ok {
+		return false
+	}
+	if err := json.Unmarshal(raw, into); err != nil {
+		r.fail(join(path, key), "is %s; give %s", clip(string(raw)), want)
+	}
+	return true
+}
+
+func join(path, key string) string {
+	if path == "" {
+		return key
+	}
+	return path + "." + key
+}
+
+// rest keeps what is left of an object's fields.
+func (r *reading) rest(path string, f fields) map[string]any {
+	if len(f) == 0 {
+		return nil
+	}
+	m := map[string]any{}
+	for _, k := range slices.Sorted(maps.Keys(f)) {
+		m[k] = f[k]
+		r.unknown = append(r.unknown, join(path, k))
+	}
+	return m
+}
+
+func (r *reading) shot() *Shot {
+	f := r.object("", r.data)
+	s := &Shot{Values: Values{}, Handover: Values{}}
+	format := ""
+	take(r, f, "", "format", "a word", &format)
+	if format != Format {
+		r.fail("format", "is %q; this program reads %q", format, Format)
+	}
+	take(r, f, "", "name", "a word", &s.Name)
+	if err := CheckName(s.Name); err != nil {
+		r.fail("name", "%v", err)
+	}
+	take(r, f, "", "title", "text", &s.Title)
+	take(r, f, "", "note", "text", &s.Note)
+	s.unknown = map[string]any{}
+	s.Values = r.values(f, "", "values", Setting, s.unknown)
+	s.Handover = r.values(f, "", "handover", Handover, s.unknown)
+	var raw json.RawMessage
+	if take(r, f, "", "elements", "a list", &raw) {
+		for i, e := range r.list("elements", raw, MaxElements) {
+			s.Elements = append(s.Elements, r.element(fmt.Sprintf("elements[%d]", i), e, s))
+		}
+	}
+	if take(r, f, "", "looks", "a list", &raw) {
+		for i, l := range r.list("looks", raw, 100) {
+			s.Looks = append(s.Looks, r.look(fmt.Sprintf("looks[%d]", i), l, s))
+		}
+	}
+	if len(s.Looks) == 0 {
+		s.Looks = New("x").Looks
+	}
+	if a, b := s.Range(); b < a {
+		r.fail("values", "last frame %d comes before first frame %d", b, a)
+	}
+	for i, e := range s.Elements {
+		for _, d := range e.ActsOn {
+			if o := s.Element(d); o == nil || o.Kind != Domain {
+				r.fail(fmt.Sprintf("elements[%d].acts_on", i), "names %q, which is no domain of this shot", d)
+			}
+		}
+	}
+	for k, v := range r.rest("", f) {
+		s.unknown[k] = v
+	}
+	return s
+}
+
+// values reads the values of a kind; those that the catalogue lacks go to
+// keep, under their own name.
+func (r *reading) values(f fields, path, key string, k Kind, keep map[string]any) Values {
+	v := Values{}
+	var raw json.RawMessage
+	if !take(r, f, path, key, "an object", &raw) {
+		return v
+	}
+	p := join(path, key)
+	other := map[string]any{}
+	obj := r.object(p, raw)
+	for _, name := range slices.Sorted(maps.Keys(obj)) {
+		e := Find(k, name)
+		if e == nil {
+			other[name] = obj[name]
+			r.unknown = append(r.unknown, join(p, name))
+			continue
+		}
+		x, err := e.FromJSON(obj[name])
+		if err != nil {
+			r.fail(join(p, name), "%v", err)
+		}
+		if !e.Same(x, e.Default) {
+			v[name] = x
+		}
+	}
+	if len(other) > 0 {
+		keep[key] = other
+	}
+	return v
+}
+
+func (r *reading) element(path string, raw json.RawMessage, s *Shot) *Element {
+	f := r.object(path, raw)
+	e := &Element{unknown: map[string]any{}}
+	take(r, f, path, "id", "a word", &e.ID)
+	take(r, f, path, "kind", "a word", &e.Kind)
+	take(r, f, path, "name", "a word", &e.Name)
+	take(r, f, path, "muted", "true or false", &e.Muted)
+	take(r, f, path, "acts_on", "a list of words", &e.ActsOn)
+	if !IsElement(e.Kind) {
+		r.fail(join(path, "kind"), "is %q; the kinds are %v", e.Kind, ElementKinds)
+	}
+	if err := CheckName(e.ID); err != nil {
+		r.fail(join(path, "id"), "%v", err)
+	}
+	if s.Element(e.ID) != nil {
+		r.fail(join(path, "id"), "%q is used twice", e.ID)
+	}
+	if e.Name == "" {
+		e.Name = e.ID
+	}
+	if err := CheckName(e.Name); err != nil {
+		r.fail(join(path, "name"), "%v", err)
+	}
+	e.Values = r.values(f, path, "values", e.Kind, e.unknown)
+	var keys map[string][]fileKey
+	take(r, f, path, "keys", "lists of keys by value", &keys)
+	for _, name := range slices.Sorted(maps.Keys(keys)) {
+		entry := Find(e.Kind, name)
+		p := join(path, "keys."+name)
+		if entry == nil || !entry.Keyable {
+			r.fail(p, "can't have keys")
+		}
+		if len(keys[name]) > MaxKeys {
+			r.fail(p, "has %d keys; %d are allowed", len(keys[name]), MaxKeys)
+		}
+		for i, k := range keys[name] {
+			v, err := entry.FromJSON(k.Value)
+			if err != nil {
+				r.fail(p, "key %d: %v", i, err)
+			}
+			e.SetKey(name, Key{Frame: k.Frame, Value: v, Hold: k.Hold})
+		}
+	}
+	for k, v := range r.rest(path, f) {
+		e.unknown[k] = v
+	}
+	return e
+}
+
+func (r *reading) look(path string, raw json.RawMessage, s *Shot) *LookSet {
+	f := r.object(path, raw)
+	l := &LookSet{unknown: map[string]any{}}
+	take(r, f, path, "id", "a word", &l.ID)
+	take(r, f, path, "name", "a word", &l.Name)
+	if err := CheckName(l.ID); err != nil {
+		r.fail(join(path, "id"), "%v", err)
+	}
+	if s.Look(l.ID) != nil && len(s.Looks) > 0 {
+		r.fail(join(path, "id"), "%q is used twice", l.ID)
+	}
+	l.Values = r.values(f, path, "values", Look, l.unknown)
+	for k, v := range r.rest(path, f) {
+		l.unknown[k] = v
+	}
+	return l
+}
+
+// offsets finds where every field of a JSON text starts, by path.
+func offsets(data []byte) (map[string]int, error) {
+	dec := json.NewDecoder(bytes.NewReader(data))
+	at := map[string]int{}
+	line := func(o int64) int { return 1 + bytes.Count(data[:min(int(o), len(data))], []byte("\n")) }
+	var walk func(path string, depth int) error
+	walk = func(path string, depth int) error {
+		if depth > 32 {
+			return &FileError{Line: line(dec.InputOffset()), Field: path, What: "is nested more than 32 deep"}
+		}
+		t, err := dec.Token()
+		if err != nil {
+			return err
+		}
+		at[path] = int(dec.InputOffset()) - 1
+		switch t {
+		case json.Delim('{'):
+			for dec.More() {
+				k, err := dec.Token()
+				if err != nil {
+					return err
+				}
+				if err := walk(join(path, k.(string)), depth+1); err != nil {
+					return err
+				}
+			}
+			_, err = dec.Token()
+		case json.Delim('['):
+			for i := 0; dec.More(); i++ {
+				if err := walk(path+"["+strconv.Itoa(i)+"]", depth+1); err != nil {
+					return err
+				}
+			}
+			_, err = dec.Token()
+		}
+		return err
+	}
+	err := walk("", 0)
+	var fe *FileError
+	var syn *json.SyntaxError
+	switch {
+	case err == nil:
+	case errors.As(err, &fe):
+		return nil, fe
+	case errors.As(err, &syn):
+		return nil, &FileError{Line: line(syn.Offset), What: "not JSON: " + syn.Error()}
+	case errors.Is(err, io.EOF) || errors.Is(err, io.ErrUnexpectedEOF):
+		return nil, &FileError{Line: line(int64(len(data))), What: "the file ends too early"}
+	default:
+		return nil, &FileError{Line: line(dec.InputOffset()), What: err.Error()}
+	}
+	if _, err := dec.Token(); !errors.Is(err, io.EOF) {
+		return nil, &FileError{Line: line(dec.InputOffset()), What: "something follows the shot"}
+	}
+	return at, nil
+}
+
+// Encode writes the shot file: fields in a fixed order, so that equal shots
+// give equal bytes.
+func (s *Shot) Encode() []byte {
+	o := ordered{}
+	o.add("format", Format)
+	o.add("name", s.Name)
+	o.text("title", s.Title)
+	o.text("note", s.Note)
+	keep := maps.Clone(s.unknown)
+	o.values("values", Setting, s.Values, keep)
+	els := []ordered{}
+	for _, e := range s.Elements {
+		els = append(els, e.ordered())
+	}
+	o.add("elements", els)
+	looks := []ordered{}
+	for _, l := range s.Looks {
+		x := ordered{}
+		keep := maps.Clone(l.unknown)
+		x.add("id", l.ID)
+		x.add("name", l.Name)
+		x.values("values", Look, l.Values, keep)
+		x.rest(keep)
+		looks = append(looks, x)
+	}
+	o.add("looks", looks)
+	o.values("handover", Handover, s.Handover, keep)
+	o.rest(keep)
+	b, err := json.MarshalIndent(o, "", "  ")
+	if err != nil {
+		panic(err) // every value was checked to be finite on its way in
+	}
+	return append(b, '\n')
+}
+
+func (e *Element) ordered() ordered {
+	x := ordered{}
+	keep := maps.Clone(e.unknown)
+	x.add("id", e.ID)
+	x.add("kind", e.Kind)
+	x.add("name", e.Name)
+	if e.Muted {
+		x.add("muted", true)
+	}
+	if len(e.ActsOn) > 0 {
+		x.add("acts_on", e.ActsOn)
+	}
+	x.values("values", e.Kind, e.Values, keep)
+	if len(e.Keys) > 0 {
+		ks := ordered{}
+		for _, name := range slices.Sorted(maps.Keys(e.Keys)) {
+			entry := Find(e.Kind, name)
+			var l []ordered
+			for _, k := range e.Keys[name] {
+				y := ordered{}
+				y.add("frame", k.Frame)
+				y.add("value", entry.JSON(k.Value))
+				if k.Hold {
+					y.add("hold", true)
+				}
+				l = append(l, y)
+			}
+			ks.add(name, l)
+		}
+		x.add("keys", ks)
+	}
+	x.rest(keep)
+	return x
+}
+
+// ordered is a JSON object that keeps the order of its fields.
+type ordered struct {
+	names  []string
+	fields []any
+}
+
+func (o *ordered) add(name string, v any) {
+	o.names, o.fields = append(o.names, name), append(o.fields, v)
+}
+
+func (o *ordered) text(name, v string) {
+	if v != "" {
+		o.add(name, v)
+	}
+}
+
+// values adds the values that differ from their defaults, and those of other
+// versions from keep.
+func (o *ordered) values(name string, k Kind, v Values, keep map[string]any) {
+	x := ordered{}
+	for _, e := range Entries(k) {
+		if val, ok := v[e.Key]; ok && !e.Same(val, e.Default) {
+			x.add(e.Key, e.JSON(val))
+		}
+	}
+	if other, ok := keep[name].(map[string]any); ok {
+		x.rest(other)
+		delete(keep, name)
+	}
+	if len(x.names) > 0 {
+		o.add(name, x)
+	}
+}
+
+func (o *ordered) rest(m map[string]any) {
+	for _, k := range slices.Sorted(maps.Keys(m)) {
+		o.add(k, m[k])
+	}
+}
+
+// MarshalJSON writes the fields in order.
+func (o ordered) MarshalJSON() ([]byte, error) {
+	var b bytes.Buffer
+	b.WriteByte('{')
+	for i, n := range o.names {
+		if i > 0 {
+			b.WriteByte(',')
+		}
+		k, _ := json.Marshal(n)
+		v, err := json.Marshal(o.fields[i])
+		if err != nil {
+			return nil, err
+		}
+		b.Write(k)
+		b.WriteByte(':')
+		b.Write(v)
+	}
+	b.WriteByte('}')
+	return b.Bytes(), nil
+}
+
+// Clone is an independent copy.
+func (s *Shot) Clone() *Shot {
+	c, _, err := Decode(s.Encode())
+	if err != nil {
+		panic(err)
+	}
+	return c
+}

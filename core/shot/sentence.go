@@ -1,0 +1,172 @@
+package shot
+
+import (
+	"fmt"
+	"math"
+	"strings"
+)
+
+// Sentence says in words what an element does, from its values; lengths in
+// the shot's unit.
+func (s *Shot) Sentence(e *Element) string {
+	length := s.Get("units").Text
+	m := func(v float64) string { return Metre.Format(v, length) + " " + length }
+	switch e.Kind {
+	case Domain:
+		d, h, _ := e.Grid()
+		size := e.Get("size").Vec
+		var open, wall []string
+		for _, x := range [][2]string{{"side_x0", "−x"}, {"side_x1", "+x"}, {"side_y0", "floor"}, {"side_y1", "top"}, {"side_z0", "−z"}, {"side_z1", "+z"}} {
+			if e.Get(x[0]).Text == "wall" {
+				wall = append(wall, x[1])
+			} else {
+				open = append(open, x[1])
+			}
+		}
+		sides := "lets gas out at " + list(open)
+		switch {
+		case len(wall) == 6:
+			sides = "is closed on all sides"
+		case len(wall) == 0:
+			sides = "is open on all sides"
+		case len(wall) < len(open):
+			sides = "has walls at " + list(wall) + " only"
+		}
+		return fmt.Sprintf("holds gas in %s × %s × %s at %s voxels (%d × %d × %d) and %s.",
+			Metre.Format(size[0], length), Metre.Format(size[1], length), m(size[2]), m(h), d.NX, d.NY, d.NZ, sides)
+	case Emitter:
+		return s.emitterSentence(e, m)
+	case Collider:
+		t := "stops gas with a " + e.sizeWords(m)
+		if len(e.Keys["position"]) > 0 || len(e.Keys["turn"]) > 0 {
+			t += ", moving"
+		}
+		if f := e.Get("friction").Num; f > 0 {
+			t += fmt.Sprintf(", friction %s", Short(f))
+		}
+		return t + s.scopeWords(e) + "."
+	case Wind:
+		v := e.Get("velocity").Vec
+		t := fmt.Sprintf("draws the air %s at %s m/s", direction(v), Short(math.Round(math.Hypot(math.Hypot(v[0], v[1]), v[2])*100)/100))
+		if g := e.Get("gust").Num; g > 0 {
+			t += fmt.Sprintf(", with gusts of %s %% every %s s", Short(g*100), Short(e.Get("gust_time").Num))
+		}
+		return t + s.keyed(e, "velocity") + s.scopeWords(e) + "."
+	case Turbulence:
+		return fmt.Sprintf("stirs the air at %s m/s² in whirls of up to %s%s%s.", Short(e.Get("strength").Num), m(e.Get("size").Num), s.keyed(e, "strength"), s.scopeWords(e))
+	case Camera:
+		p, q := e.Get("position").Vec, e.Get("target").Vec
+		d := math.Sqrt((p[0]-q[0])*(p[0]-q[0]) + (p[1]-q[1])*(p[1]-q[1]) + (p[2]-q[2])*(p[2]-q[2]))
+		return fmt.Sprintf("looks from %s away through %s mm%s.", m(math.Round(d*100)/100), Short(e.Get("lens").Num), s.keyed(e, "position"))
+	}
+	return ""
+}
+
+func (s *Shot) emitterSentence(e *Element, m func(float64) string) string {
+	var what []string
+	if e.Get("smoke").Num > 0 || len(e.Keys["smoke"]) > 0 {
+		what = append(what, "smoke "+Short(e.Get("smoke").Num))
+	}
+	dt := e.Get("temperature").Num - s.Get("air_temperature").Num
+	switch {
+	case dt > 0:
+		what = append(what, "gas "+Short(dt)+" K warmer than the air")
+	case dt < 0:
+		what = append(what, "gas "+Short(-dt)+" K colder than the air")
+	}
+	if len(what) == 0 {
+		what = append(what, "air")
+	}
+	verb := "lets out"
+	if e.Get("mode").Text == "add" {
+		verb = "adds"
+	}
+	t := verb + " " + list(what)
+	if v := e.Get("speed").Num; v != 0 {
+		t += fmt.Sprintf(" at %s m/s", Short(v))
+		if e.Get("along").Text == "axis" {
+			t += " along its axis"
+		}
+	}
+	t += " from a " + e.sizeWords(m)
+	if e.Get("from").Text == "surface" {
+		t += "’s surface"
+	}
+	a, b := e.Get("begin").Num, e.Get("end").Num
+	switch {
+	case a > -100000 && b < 1000000:
+		t += fmt.Sprintf(", frames %d–%d", int(a), int(b))
+	case a > -100000:
+		t += fmt.Sprintf(", from frame %d", int(a))
+	case b < 1000000:
+		t += fmt.Sprintf(", to frame %d", int(b))
+	}
+	if k := e.Get("breakup").Num; k > 0 {
+		t += ", with breakup " + m(e.Get("breakup_size").Num)
+	}
+	return t + s.keyed(e, "smoke") + s.scopeWords(e) + "."
+}
+
+func (e *Element) sizeWords(m func(float64) string) string {
+	v := e.Get("size").Vec
+	form := e.Get("form").Text
+	switch {
+	case v[0] == v[1] && v[1] == v[2]:
+		return fmt.Sprintf("%s of %s", form, m(v[0]))
+	case form == "cylinder" || form == "tube":
+		return fmt.Sprintf("%s of %s by %s", form, m(v[0]), m(v[1]))
+	}
+	return fmt.Sprintf("%s of %s × %s × %s", form, strings.TrimSuffix(m(v[0]), unitOf(m(v[0]))), strings.TrimSuffix(m(v[1]), unitOf(m(v[1]))), m(v[2]))
+}
+
+func unitOf(s string) string { return s[strings.LastIndex(s, " "):] }
+
+func (s *Shot) keyed(e *Element, key string) string {
+	k := e.Keys[key]
+	if len(k) < 2 {
+		return ""
+	}
+	return fmt.Sprintf(", keyed over frames %s–%s", Short(k[0].Frame), Short(k[len(k)-1].Frame))
+}
+
+// scopeWords names the domains where an element acts on some only.
+func (s *Shot) scopeWords(e *Element) string {
+	if len(e.ActsOn) == 0 {
+		return ""
+	}
+	var names []string
+	for _, id := range e.ActsOn {
+		if d := s.Element(id); d != nil {
+			names = append(names, d.Name)
+		}
+	}
+	return " (in " + list(names) + " only)"
+}
+
+func list(s []string) string {
+	switch len(s) {
+	case 0:
+		return "nothing"
+	case 1:
+		return s[0]
+	}
+	return strings.Join(s[:len(s)-1], ", ") + " and " + s[len(s)-1]
+}
+
+func direction(v [3]float64) string {
+	names := [3][2]string{{"−x", "+x"}, {"down", "up"}, {"−z", "+z"}}
+	best, at := 0.0, 0
+	for a, x := range v {
+		if math.Abs(x) > best {
+			best, at = math.Abs(x), a
+		}
+	}
+	if best == 0 {
+		return "to rest"
+	}
+	side := 0
+	if v[at] > 0 {
+		side = 1
+	}
+	return "towards " + names[at][side]
+}

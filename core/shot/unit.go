@@ -1,0 +1,127 @@
+package shot
+
+import (
+	"fmt"
+	"math"
+	"strconv"
+	"strings"
+)
+
+// Unit is the SI unit of a number.
+type Unit string
+
+// The units.
+const (
+	Metre      Unit = "m"
+	Speed      Unit = "m/s"
+	Accel      Unit = "m/s²"
+	Kelvin     Unit = "K"
+	PerSecond  Unit = "1/s"
+	PerMetre   Unit = "1/m"
+	Density    Unit = "kg/m³"
+	Degree     Unit = "°"
+	Second     Unit = "s"
+	Frames     Unit = "frames"
+	FrameRate  Unit = "fps"
+	Millimetre Unit = "mm" // of lenses
+	Stops      Unit = "stops"
+	Plain      Unit = ""
+)
+
+// spellings are the units that a typed number may carry, with what turns them
+// into the SI unit: si = factor·n + offset.
+var spellings = map[Unit]map[string][2]float64{
+	Metre:      {"m": {1}, "cm": {0.01}, "mm": {0.001}, "km": {1000}},
+	Millimetre: {"mm": {1}, "cm": {10}},
+	Speed:      {"m/s": {1}, "cm/s": {0.01}, "mm/s": {0.001}, "km/h": {1 / 3.6}},
+	Accel:      {"m/s²": {1}, "m/s2": {1}, "cm/s²": {0.01}, "cm/s2": {0.01}, "g": {9.80665}},
+	Kelvin:     {"k": {1}, "°c": {1, 273.15}, "c": {1, 273.15}},
+	PerSecond:  {"1/s": {1}, "/s": {1}, "1/min": {1.0 / 60}},
+	PerMetre:   {"1/m": {1}, "/m": {1}, "1/cm": {100}},
+	Density:    {"kg/m³": {1}, "kg/m3": {1}, "g/m³": {0.001}, "g/m3": {0.001}},
+	Degree:     {"°": {1}, "deg": {1}, "rad": {180 / math.Pi}},
+	Second:     {"s": {1}, "ms": {0.001}, "min": {60}},
+	Frames:     {"frames": {1}, "frame": {1}, "f": {1}},
+	FrameRate:  {"fps": {1}, "/s": {1}},
+	Stops:      {"stops": {1}, "stop": {1}, "ev": {1}},
+	Plain:      {"%": {0.01}},
+}
+
+// Parse reads a number as people type it: "0.35", "35 cm", "1/48 s", "1e-3",
+// "1,5". A number without a unit is in shown, the unit that the page shows.
+func (u Unit) Parse(s string, shown string) (float64, error) {
+	t := strings.TrimSpace(strings.ReplaceAll(s, "−", "-"))
+	if t == "" {
+		return 0, fmt.Errorf("nothing was typed; give a number")
+	}
+	end := 0
+	for end < len(t) && (strings.ContainsRune("0123456789.,+-/eE", rune(t[end]))) {
+		if t[end] == '/' && (end+1 >= len(t) || !strings.ContainsRune("0123456789.", rune(t[end+1]))) {
+			break
+		}
+		if (t[end] == 'e' || t[end] == 'E') && (end+1 >= len(t) || !strings.ContainsRune("0123456789+-", rune(t[end+1]))) {
+			break
+		}
+		end++
+	}
+	num, unit := t[:end], strings.ToLower(strings.TrimSpace(t[end:]))
+	n, err := fraction(num)
+	if err != nil {
+		return 0, fmt.Errorf("%q is not a number", clip(s))
+	}
+	if unit == "" {
+		unit = strings.ToLower(shown)
+	}
+	if unit == "" || unit == strings.ToLower(string(u)) {
+		return n, nil
+	}
+	c, ok := spellings[u][unit]
+	if !ok {
+		var known []string
+		for k := range spellings[u] {
+			known = append(known, k)
+		}
+		return 0, fmt.Errorf("%q has the unit %q; %s is measured in %s", clip(s), unit, "this", strings.Join(sorted(known), ", "))
+	}
+	return n*c[0] + c[1], nil
+}
+
+func fraction(s string) (float64, error) {
+	s = strings.Replace(s, ",", ".", 1)
+	if a, b, ok := strings.Cut(s, "/"); ok {
+		x, err1 := strconv.ParseFloat(a, 64)
+		y, err2 := strconv.ParseFloat(b, 64)
+		if err1 != nil || err2 != nil || y == 0 {
+			return 0, fmt.Errorf("bad fraction")
+		}
+		return x / y, nil
+	}
+	return strconv.ParseFloat(s, 64)
+}
+
+// Shown is the unit that a page shows for u where lengths are shown in length.
+func (u Unit) Shown(length string) string {
+	if u == Metre && (length == "cm" || length == "mm") {
+		return length
+	}
+	return string(u)
+}
+
+// Format writes a number in the shown unit, without the unit.
+func (u Unit) Format(n float64, shown string) string {
+	if c, ok := spellings[u][strings.ToLower(shown)]; ok && c[0] != 0 {
+		n = (n - c[1]) / c[0]
+	}
+	return Short(n)
+}
+
+// Short writes a number with up to six figures.
+func Short(n float64) string {
+	if n == 0 {
+		return "0"
+	}
+	if a := math.Abs(n); a >= 1e6 || a < 1e-4 {
+		return strconv.FormatFloat(n, 'g', 6, 64)
+	}
+	return strconv.FormatFloat(math.Round(n*1e6)/1e6, 'g', 7, 64)
+}
