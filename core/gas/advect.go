@@ -12,6 +12,9 @@ var (
 	atW      = place{0.5, 0.5, 0}
 )
 
+// Advect carries velocity and channels along the flow for dt seconds.
+func (s *Solver) Advect(dt float64, scheme Scheme) { s.advect(float32(dt), scheme) }
+
 // advect carries velocity and channels along the velocity as it is now.
 func (s *Solver) advect(dt float32, scheme Scheme) {
 	q := dt / float32(s.H) // velocities in cells a step

@@ -1,0 +1,17 @@
+// Package render makes pictures of cached volumes: a quick march with one
+// scatter, and unbiased paths.
+//
+// march: light from the sun and from the sky is carried through the volume
+// once, slice by slice, on a grid of half the resolution; then every pixel is
+// marched front to back with the closed form of emission within a step. It
+// leaves out light scattered more than once, so bright smoke comes out too
+// dark inside.
+//
+// path: free flight by delta tracking (Woodcock et al. 1965) against majorants
+// over tiles of 8³ voxels, transmittance by ratio tracking (Novák, Selle,
+// Jarosz 2014), next-event estimation to the sun, Henyey–Greenstein phase; the
+// sky is met by paths that leave. Unbiased for the given number of bounces.
+//
+// Random numbers come from (pixel, sample), so a picture has the same bits on
+// any number of threads and when it is continued.
+package render

@@ -1,0 +1,185 @@
+package render
+
+import (
+	"math"
+
+	"zarf/core/geom"
+	"zarf/core/look"
+)
+
+// opaque is the transmittance under which a march gives up.
+const opaque = 0.004
+
+// marchRay follows one ray front to back.
+func (p *Picture) marchRay(o, d geom.Vec3, r *dice) (look.RGB, float64) {
+	s := p.scene
+	h, solid := s.trace(o, d, math.Inf(1))
+	far := h.t
+	if !solid {
+		far = math.Inf(1)
+	}
+	var light look.RGB
+	through := look.RGB{1, 1, 1}
+	for i, v := range s.Volumes {
+		p.marchVolume(v, p.lights[i], o, d, far, &light, &through, r)
+	}
+	if solid {
+		at := o.Add(d.Mul(h.t)).Add(h.normal.Mul(1e-3 * max(1, h.t*0.01)))
+		return light.Add(through.Mul(p.shade(at, h))), 1
+	}
+	back, alpha := s.backdrop(d)
+	mean := (through[0] + through[1] + through[2]) / 3
+	return light.Add(through.Mul(back)), alpha*mean + (1 - mean)
+}
+
+// shade lights a surface by the sun, through smoke and past solids, and by
+// the sky.
+func (p *Picture) shade(at geom.Vec3, h hit) look.RGB {
+	s := p.scene
+	var e look.RGB
+	if cos := h.normal.Dot(s.Look.SunDir); cos > 0 && !s.blocked(at) {
+		e = s.Look.Sun.Mul(s.depth(at, s.Look.SunDir, 2)).Scale(cos / math.Pi)
+	}
+	// half of the sky for a wall, all for a floor, and darker near other solids
+	open := 0.5 + 0.5*h.normal.Y
+	open *= s.openness(at, h.normal)
+	return h.colour.Mul(e.Add(s.Look.SkyMean().Scale(open)))
+}
+
+// openness guesses how much of the sky solids leave free, from distances along
+// the normal.
+func (s *Scene) openness(at, n geom.Vec3) float64 {
+	if len(s.Solids) == 0 {
+		return 1
+	}
+	free := 1.0
+	size := 0.0
+	for i := range s.Solids {
+		size = max(size, s.Solids[i].Shape.Size.MinComponent())
+	}
+	for k := 1; k <= 4; k++ {
+		reach := size * 0.15 * float64(k)
+		q := at.Add(n.Mul(reach))
+		d := q.Y
+		if !s.Look.Ground {
+			d = reach
+		}
+		for i := range s.Solids {
+			d = min(d, s.Solids[i].Shape.Distance(q))
+		}
+		free -= max(0, reach-d) / reach * 0.5 / float64(int(1)<<k)
+	}
+	return max(free, 0)
+}
+
+// depth is the transmittance from p along d through all volumes, marched at
+// the given step in voxels.
+func (s *Scene) depth(p, d geom.Vec3, step float64) look.RGB {
+	var tau float64
+	for _, v := range s.Volumes {
+		if v.empty {
+			continue
+		}
+		near, far, ok := v.tight.Ray(p, d)
+		if !ok {
+			continue
+		}
+		o, dir := v.toGrid(p), d
+		t := max(near, 0) / v.H
+		end := far / v.H
+		for t < end {
+			q := o.Add(dir.Mul(t))
+			if free := v.leap(q); free > 0 {
+				t += free
+				continue
+			}
+			tau += float64(v.at(float32(q.X), float32(q.Y), float32(q.Z))) * step * v.H
+			t += step
+		}
+	}
+	e := s.Look.Extinction
+	return look.RGB{math.Exp(-tau * e[0]), math.Exp(-tau * e[1]), math.Exp(-tau * e[2])}
+}
+
+// leap is how far, in voxels, a ray may go from q without meeting smoke; 0
+// where it is in or beside some.
+func (v *Volume) leap(q geom.Vec3) float64 {
+	i, j, k := int(math.Floor(q.X/tile)), int(math.Floor(q.Y/tile)), int(math.Floor(q.Z/tile))
+	t := v.tiles
+	i, j, k = min(max(i, 0), t.NX-1), min(max(j, 0), t.NY-1), min(max(k, 0), t.NZ-1)
+	d := v.skip[t.Index(i, j, k)]
+	if d == 0 {
+		return 0
+	}
+	// at least d−1 whole tiles lie between, and what is left of this one
+	return max(float64(d-1)*tile, 0) + 0.5 + v.toEdge(q, i, j, k)
+}
+
+// toEdge is the distance from q to the nearest side of its tile.
+func (v *Volume) toEdge(q geom.Vec3, i, j, k int) float64 {
+	e := math.Inf(1)
+	for _, a := range [3][2]float64{{q.X, float64(i)}, {q.Y, float64(j)}, {q.Z, float64(k)}} {
+		f := a[0] - a[1]*tile
+		e = min(e, max(f, 0), max(tile-f, 0))
+	}
+	return e
+}
+
+func (p *Picture) marchVolume(v *Volume, lg *lightGrid, o, d geom.Vec3, far float64, light, through *look.RGB, r *dice) {
+	s := p.scene
+	if v.empty {
+		return
+	}
+	near, exit, ok := v.tight.Ray(o, d)
+	exit = min(exit, far)
+	if !ok || near >= exit {
+		return
+	}
+	l := &s.Look
+	phase := look.HenyeyGreenstein(l.Phase, d.Dot(l.SunDir))
+	sun := l.Sun.Scale(phase)
+	sky := l.SkyMean().Scale(1) // isotropic light of the sky: L·4π/4π
+	step := l.Step
+	q := v.toGrid(o)
+	t := max(near, 0)/v.H + step*r.next()
+	if p.Samples == 0 {
+		t = max(near, 0)/v.H + step*0.5
+	}
+	end := exit / v.H
+	grey := l.Extinction[0] == l.Extinction[1] && l.Extinction[1] == l.Extinction[2]
+	long := step * v.H
+	for t < end {
+		x := q.Add(d.Mul(t))
+		if free := v.leap(x); free > step {
+			t += free
+			continue
+		}
+		gx, gy, gz := float32(x.X), float32(x.Y), float32(x.Z)
+		den := float64(v.at(gx, gy, gz))
+		t += step
+		if den < 1e-5 {
+			continue
+		}
+		ls, la := lg.read(gx, gy, gz)
+		var tr look.RGB
+		for c := range 3 {
+			if c > 0 && grey {
+				tr[c] = tr[0]
+				continue
+			}
+			tr[c] = math.Exp(-l.Extinction[c] * den * long)
+		}
+		for c := range 3 {
+			if l.Extinction[c] == 0 {
+				continue
+			}
+			in := (sun[c]*float64(ls) + sky[c]*float64(la)) * l.Scattering[c] / l.Extinction[c]
+			light[c] += through[c] * (1 - tr[c]) * in
+			through[c] *= tr[c]
+		}
+		if through.Max() < opaque {
+			*through = look.RGB{}
+			return
+		}
+	}
+}

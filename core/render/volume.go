@@ -1,0 +1,295 @@
+package render
+
+import (
+	"math"
+
+	"zarf/core/geom"
+	"zarf/core/grid"
+)
+
+// tile is the edge in voxels of the blocks over which majorants are kept.
+const tile = 8
+
+// Volume is smoke ready to be rendered.
+type Volume struct {
+	Density *grid.Field
+	H       float64   // voxel size, m
+	Origin  geom.Vec3 // low corner, m
+
+	tiles grid.Dims
+	major []float32 // largest density in and one voxel round each tile
+	skip  []uint8   // tiles to the nearest occupied one (Chebyshev), 0 within
+	tight geom.Box  // box round all occupied tiles
+	empty bool
+}
+
+// NewVolume prepares a volume; values that are negative or not finite count as
+// empty and are counted in bad.
+func NewVolume(f *grid.Field, h float64, origin geom.Vec3, crew grid.Crew) (v *Volume, bad int) {
+	v = &Volume{Density: f, H: h, Origin: origin}
+	t := grid.Dims{NX: (f.NX + tile - 1) / tile, NY: (f.NY + tile - 1) / tile, NZ: (f.NZ + tile - 1) / tile}
+	v.tiles = t
+	v.major, v.skip = make([]float32, t.Len()), make([]uint8, t.Len())
+	faults := make([]int, f.NZ)
+	crew.For(f.NZ, 4, func(k0, k1 int) {
+		for k := k0; k < k1; k++ {
+			for j := range f.NY {
+				row := f.Row(j, k)
+				for i, d := range row {
+					if !(d >= 0) || d > math.MaxFloat32/4 {
+						row[i] = 0
+						faults[k]++
+					}
+				}
+			}
+		}
+	})
+	for _, n := range faults {
+		bad += n
+	}
+	crew.For(t.NZ, 1, func(k0, k1 int) {
+		for k := k0; k < k1; k++ {
+			for j := range t.NY {
+				for i := range t.NX {
+					var m float32
+					for z := max(k*tile-1, 0); z < min(k*tile+tile+1, f.NZ); z++ {
+						for y := max(j*tile-1, 0); y < min(j*tile+tile+1, f.NY); y++ {
+							row := f.Row(y, z)
+							for _, d := range row[max(i*tile-1, 0):min(i*tile+tile+1, f.NX)] {
+								m = max(m, d)
+							}
+						}
+					}
+					v.major[t.Index(i, j, k)] = m
+				}
+			}
+		}
+	})
+	v.measure()
+	return v, bad
+}
+
+// measure fills the skip distances and the tight box.
+func (v *Volume) measure() {
+	t := v.tiles
+	lo, hi := [3]int{t.NX, t.NY, t.NZ}, [3]int{-1, -1, -1}
+	const far = 255
+	for n, m := range v.major {
+		if m <= 0 {
+			v.skip[n] = far
+			continue
+		}
+		p := [3]int{n % t.NX, n / t.NX % t.NY, n / (t.NX * t.NY)}
+		for a := range 3 {
+			lo[a], hi[a] = min(lo[a], p[a]), max(hi[a], p[a])
+		}
+	}
+	v.empty = hi[0] < 0
+	if v.empty {
+		return
+	}
+	// one pass along each axis gives the Chebyshev distance only along lines;
+	// growing by rings is exact and cheap at this size
+	for d := uint8(1); d < 32; d++ {
+		grown := false
+		for k := range t.NZ {
+			for j := range t.NY {
+				for i := range t.NX {
+					n := t.Index(i, j, k)
+					if v.skip[n] != far {
+						continue
+					}
+					if v.beside(i, j, k, d-1) {
+						v.skip[n] = d
+						grown = true
+					}
+				}
+			}
+		}
+		if !grown {
+			break
+		}
+	}
+	e := v.H * tile
+	v.tight = geom.Box{
+		Min: v.Origin.Add(geom.V(float64(lo[0]), float64(lo[1]), float64(lo[2])).Mul(e)).Sub(geom.V(v.H, v.H, v.H).Mul(0.5)),
+		Max: v.Origin.Add(geom.V(float64(hi[0]+1), float64(hi[1]+1), float64(hi[2]+1)).Mul(e)).Add(geom.V(v.H, v.H, v.H).Mul(0.5)),
+	}
+}
+
+func (v *Volume) beside(i, j, k int, d uint8) bool {
+	t := v.tiles
+	for z := max(k-1, 0); z <= min(k+1, t.NZ-1); z++ {
+		for y := max(j-1, 0); y <= min(j+1, t.NY-1); y++ {
+			for x := max(i-1, 0); x <= min(i+1, t.NX-1); x++ {
+				if v.skip[t.Index(x, y, z)] == d {
+					return true
+				}
+			}
+		}
+	}
+	return false
+}
+
+// at is the density at a position in voxels from the low corner, fading to
+// nothing over the last half voxel outside.
+func (v *Volume) at(x, y, z float32) float32 {
+	f := v.Density
+	if x < -0.5 || y < -0.5 || z < -0.5 || x > float32(f.NX)+0.5 || y > float32(f.NY)+0.5 || z > float32(f.NZ)+0.5 {
+		return 0
+	}
+	return f.Sample(x-0.5, y-0.5, z-0.5)
+}
+
+// toGrid takes a point to voxels from the low corner.
+func (v *Volume) toGrid(p geom.Vec3) geom.Vec3 { return p.Sub(v.Origin).Mul(1 / v.H) }
+
+// lightGrid is light that reaches each point, on a grid of coarser cells: sun
+// is the transmittance to the sun, sky the mean over a few directions.
+type lightGrid struct {
+	sun, sky *grid.Field
+	scale    float32 // voxels of the volume in a cell
+}
+
+// newLight carries light through the volume. sigma is extinction in 1/m for
+// density 1.
+func newLight(v *Volume, sigma float64, sun geom.Vec3, crew grid.Crew) *lightGrid {
+	f := v.Density
+	d := grid.Dims{NX: (f.NX + 1) / 2, NY: (f.NY + 1) / 2, NZ: (f.NZ + 1) / 2}
+	coarse := grid.NewField(d)
+	q := float32(sigma * v.H * 2)
+	crew.For(d.NZ, 2, func(k0, k1 int) {
+		for k := k0; k < k1; k++ {
+			for j := range d.NY {
+				row := coarse.Row(j, k)
+				ja, jb, ka, kb := 2*j, min(2*j+1, f.NY-1), 2*k, min(2*k+1, f.NZ-1)
+				a, b, c, e := f.Row(ja, ka), f.Row(jb, ka), f.Row(ja, kb), f.Row(jb, kb)
+				for i := range row {
+					x, y := 2*i, min(2*i+1, f.NX-1)
+					row[i] = q * 0.125 * (a[x] + a[y] + b[x] + b[y] + c[x] + c[y] + e[x] + e[y])
+				}
+			}
+		}
+	})
+	l := &lightGrid{sun: grid.NewField(d), sky: grid.NewField(d), scale: 2}
+	sweep(l.sun, coarse, sun, crew)
+	exponent(l.sun, 1, false, l.sun, crew)
+	tmp := grid.NewField(d)
+	for _, s := range []struct {
+		dir geom.Vec3
+		w   float32
+	}{{geom.V(0, 1, 0), 0.36}, {geom.V(1, 0.5, 0), 0.16}, {geom.V(-1, 0.5, 0), 0.16}, {geom.V(0, 0.5, 1), 0.16}, {geom.V(0, 0.5, -1), 0.16}} {
+		sweep(tmp, coarse, s.dir.Unit(), crew)
+		exponent(tmp, s.w, true, l.sky, crew)
+	}
+	return l
+}
+
+// exponent writes or adds w·exp(−τ).
+func exponent(tau *grid.Field, w float32, add bool, out *grid.Field, crew grid.Crew) {
+	crew.For(len(tau.Data), 1<<13, func(lo, hi int) {
+		for i := lo; i < hi; i++ {
+			e := w * float32(math.Exp(-float64(tau.Data[i])))
+			if add {
+				e += out.Data[i]
+			}
+			out.Data[i] = e
+		}
+	})
+}
+
+// sweep sums optical depth from each cell's middle towards dir: slice by slice
+// along the axis nearest to dir, each cell continuing the depth interpolated
+// in the slice before. od is the optical depth of one cell's width.
+func sweep(tau, od *grid.Field, dir geom.Vec3, crew grid.Crew) {
+	d := od.Dims
+	n := [3]int{d.NX, d.NY, d.NZ}
+	stride := [3]int{1, d.NX, d.NX * d.NY}
+	v := dir.Array()
+	main := 0
+	for a := 1; a < 3; a++ {
+		if math.Abs(v[a]) > math.Abs(v[main]) {
+			main = a
+		}
+	}
+	a, b := (main+1)%3, (main+2)%3
+	if stride[a] > stride[b] {
+		a, b = b, a
+	}
+	inv := 1 / math.Abs(v[main])
+	da, db := float32(v[a]*inv), float32(v[b]*inv)
+	long := float32(inv) // path through one slice, in cells
+	first, last, step := n[main]-1, -1, -1
+	if v[main] < 0 {
+		first, last, step = 0, n[main], 1
+	}
+	for s := first; s != last; s += step {
+		before := s - step
+		crew.For(n[b], 8, func(lo, hi int) {
+			for q := lo; q < hi; q++ {
+				for p := range n[a] {
+					at := s*stride[main] + p*stride[a] + q*stride[b]
+					if s == first {
+						tau.Data[at] = 0.5 * long * od.Data[at]
+						continue
+					}
+					x, y := float32(p)+da, float32(q)+db
+					t, o := slice2(tau, od, x, y, n[a], n[b], before*stride[main], stride[a], stride[b])
+					tau.Data[at] = t + 0.5*long*(o+od.Data[at])
+				}
+			}
+		})
+	}
+}
+
+// slice2 reads both fields bilinearly in a slice; beyond its edges there is
+// nothing in the way.
+func slice2(tau, od *grid.Field, x, y float32, na, nb, base, sa, sb int) (t, o float32) {
+	fx, fy := float32(math.Floor(float64(x))), float32(math.Floor(float64(y)))
+	i, j := int(fx), int(fy)
+	x, y = x-fx, y-fy
+	for c := range 4 {
+		p, q := i+c&1, j+c>>1
+		if p < 0 || q < 0 || p >= na || q >= nb {
+			continue
+		}
+		w := (1 - x)
+		if c&1 == 1 {
+			w = x
+		}
+		if c>>1 == 1 {
+			w *= y
+		} else {
+			w *= 1 - y
+		}
+		at := base + p*sa + q*sb
+		t += w * tau.Data[at]
+		o += w * od.Data[at]
+	}
+	return t, o
+}
+
+// read gives sun and sky light at a position in voxels of the volume.
+func (l *lightGrid) read(x, y, z float32) (sun, sky float32) {
+	x, y, z = x/l.scale-0.5, y/l.scale-0.5, z/l.scale-0.5
+	return l.sun.Sample(x, y, z), l.sky.Sample(x, y, z)
+}
+
+// Light is the transmittance to a light from direction dir, and the mean over
+// a few directions of the sky, for every voxel; sigma is extinction in 1/m for
+// density 1.
+func (v *Volume) Light(sigma float64, dir geom.Vec3, crew grid.Crew) (sun, sky *grid.Field) {
+	l := newLight(v, sigma, dir, crew)
+	sun, sky = grid.NewField(v.Density.Dims), grid.NewField(v.Density.Dims)
+	crew.For(v.Density.NZ, 1, func(k0, k1 int) {
+		for k := k0; k < k1; k++ {
+			for j := range v.Density.NY {
+				a, b := sun.Row(j, k), sky.Row(j, k)
+				for i := range a {
+					a[i], b[i] = l.read(float32(i)+0.5, float32(j)+0.5, float32(k)+0.5)
+				}
+			}
+		}
+	})
+	return sun, sky
+}

@@ -1,0 +1,103 @@
+package shot
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+)
+
+// Change is one value that differs between two shots.
+type Change struct {
+	Where string // the element's name, or "shot"
+	Label string
+	Was   string
+	Is    string
+}
+
+// Show writes a value with its unit.
+func (e *Entry) Show(v Value, length string) string {
+	unit := e.Unit.Shown(length)
+	num := func(n float64) string { return e.Unit.Format(n, unit) }
+	var s string
+	switch e.Type {
+	case Vector, Colour:
+		s = num(v.Vec[0]) + ", " + num(v.Vec[1]) + ", " + num(v.Vec[2])
+	case Choice:
+		for _, c := range e.Choices {
+			if c.Key == v.Text {
+				return c.Label
+			}
+		}
+		return v.Text
+	case Flag:
+		if v.Flag {
+			return "on"
+		}
+		return "off"
+	default:
+		s = num(v.Num)
+	}
+	if unit != "" {
+		s += " " + unit
+	}
+	return s
+}
+
+// Diff lists what a simulation of b would see differently from one of a:
+// values, keys, elements added, gone or muted.
+func Diff(a, b *Shot) []Change {
+	length := b.Get("units").Text
+	var out []Change
+	for _, e := range Entries(Setting) {
+		if x, y := a.Get(e.Key), b.Get(e.Key); !e.Same(x, y) {
+			out = append(out, Change{"shot", e.Label, e.Show(x, length), e.Show(y, length)})
+		}
+	}
+	for _, x := range a.Elements {
+		if b.Element(x.ID) == nil {
+			out = append(out, Change{x.Name, "element", "there", "gone"})
+		}
+	}
+	for _, y := range b.Elements {
+		x := a.Element(y.ID)
+		if x == nil {
+			out = append(out, Change{y.Name, "element", "not there", "added"})
+			continue
+		}
+		if x.Muted != y.Muted {
+			out = append(out, Change{y.Name, "muted", onOff(x.Muted), onOff(y.Muted)})
+		}
+		if !slices.Equal(x.ActsOn, y.ActsOn) {
+			out = append(out, Change{y.Name, "acts on", scope(a, x), scope(b, y)})
+		}
+		for _, e := range Entries(y.Kind) {
+			if p, q := x.Get(e.Key), y.Get(e.Key); !e.Same(p, q) {
+				out = append(out, Change{y.Name, e.Label, e.Show(p, length), e.Show(q, length)})
+			}
+			if !slices.Equal(x.Keys[e.Key], y.Keys[e.Key]) {
+				out = append(out, Change{y.Name, e.Label + " over time", fmt.Sprintf("%d keys", len(x.Keys[e.Key])), fmt.Sprintf("%d keys", len(y.Keys[e.Key]))})
+			}
+		}
+	}
+	return out
+}
+
+func scope(s *Shot, e *Element) string {
+	if len(e.ActsOn) == 0 {
+		return "all"
+	}
+	var names []string
+	for _, id := range e.ActsOn {
+		if d := s.Element(id); d != nil {
+			names = append(names, d.Name)
+		}
+	}
+	return strings.Join(names, ", ")
+}
+
+func onOff(b bool) string {
+	if b {
+		return "on"
+	}
+	return "off"
+}

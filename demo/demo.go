@@ -1,0 +1,101 @@
+// Package demo makes the shots of "The Brinmoor Light", a made-up short film
+// about the keeper of a lighthouse, from the project's own code.
+package demo
+
+import (
+	"fmt"
+
+	"zarf/core/shot"
+)
+
+// Shots are all demo shots, ready to be put into a library.
+func Shots() []*shot.Shot { return []*shot.Shot{FogSignal()} }
+
+// set puts values into an element; it panics on what the catalogue refuses,
+// which a test would show.
+func set(e *shot.Element, pairs ...any) *shot.Element {
+	for i := 0; i+1 < len(pairs); i += 2 {
+		key := pairs[i].(string)
+		put(e.Kind, e.Values, key, pairs[i+1])
+	}
+	return e
+}
+
+func put(k shot.Kind, v shot.Values, key string, x any) {
+	entry := shot.Find(k, key)
+	if entry == nil {
+		panic(fmt.Sprintf("demo: no value %s.%s", k, key))
+	}
+	var val shot.Value
+	switch x := x.(type) {
+	case float64:
+		val = shot.Num(x)
+	case int:
+		val = shot.Num(float64(x))
+	case string:
+		val = shot.Text(x)
+	case bool:
+		val = shot.On(x)
+	case [3]float64:
+		val = shot.Value{Vec: x}
+	}
+	if err := entry.Check(val); err != nil {
+		panic("demo: " + err.Error())
+	}
+	v[key] = val
+}
+
+func add(s *shot.Shot, k shot.Kind, name string, pairs ...any) *shot.Element {
+	e := s.Add(k)
+	e.Name = name
+	return set(e, pairs...)
+}
+
+func keys(e *shot.Element, key string, pairs ...float64) {
+	for i := 0; i+1 < len(pairs); i += 2 {
+		e.SetKey(key, shot.Key{Frame: pairs[i], Value: shot.Num(pairs[i+1])})
+	}
+}
+
+type xyz = [3]float64
+
+// FogSignal is BL010: steam leaves the fog signal's horn in two blasts and is
+// carried past the tower by the sea wind.
+func FogSignal() *shot.Shot {
+	s := shot.New("BL010")
+	s.Title = "Fog signal"
+	s.Note = "Two blasts of the fog signal at dusk. The steam leaves the horn fast, slows, and drifts with the wind from the sea."
+	put(shot.Setting, s.Values, "first", 1)
+	put(shot.Setting, s.Values, "last", 72)
+	put(shot.Setting, s.Values, "air_temperature", 285)
+
+	add(s, shot.Domain, "Gallery air",
+		"position", xyz{0.95, 1.5, 0}, "size", xyz{4.2, 3.0, 2.4}, "voxel", 0.06,
+		"cooling", 0.9, "dissipation", 0.12, "vorticity", 0.25)
+	steam := add(s, shot.Emitter, "Horn throat",
+		"form", "cylinder", "position", xyz{-0.12, 1.2, 0}, "turn", xyz{0, 0, -90}, "size", xyz{0.3, 0.24, 0.3},
+		"smoke", 1.0, "temperature", 345, "speed", 5.0, "along", "axis", "breakup", 0.35, "breakup_size", 0.16, "breakup_rate", 6.0)
+	keys(steam, "smoke", 1, 0, 3, 1, 20, 1, 24, 0, 34, 0, 36, 1, 54, 1, 58, 0)
+	keys(steam, "speed", 1, 0, 4, 5, 20, 5, 26, 0, 34, 0, 37, 5, 54, 5, 60, 0)
+	add(s, shot.Collider, "Horn",
+		"form", "tube", "position", xyz{0.05, 1.2, 0}, "turn", xyz{0, 0, -90}, "size", xyz{0.72, 0.8, 0.72}, "taper", 1.6, "wall", 0.12,
+		"colour", xyz{0.32, 0.12, 0.07})
+	add(s, shot.Collider, "Horn back",
+		"form", "cylinder", "position", xyz{-0.42, 1.2, 0}, "turn", xyz{0, 0, -90}, "size", xyz{0.46, 0.2, 0.46},
+		"colour", xyz{0.32, 0.12, 0.07})
+	add(s, shot.Collider, "Tower",
+		"form", "cylinder", "position", xyz{-1.3, 1.6, 0}, "size", xyz{1.7, 3.2, 1.7}, "taper", 0.86, "colour", xyz{0.72, 0.7, 0.66})
+	add(s, shot.Collider, "Gallery floor",
+		"form", "box", "position", xyz{0.2, 0.35, 0}, "size", xyz{2.4, 0.14, 1.6}, "colour", xyz{0.2, 0.2, 0.21})
+	add(s, shot.Wind, "Sea wind", "velocity", xyz{0.5, 0.05, -0.35}, "grip", 0.5, "gust", 0.4, "gust_time", 1.6, "position", xyz{0.4, 2.7, 0.9})
+	add(s, shot.Turbulence, "Eddies", "strength", 1.2, "size", 0.5, "octaves", 2, "rate", 0.7, "position", xyz{2.2, 2.5, 0})
+	set(s.Element("camera"), "position", xyz{2.4, 1.9, 5.6}, "target", xyz{0.75, 1.35, 0}, "lens", 38.0)
+
+	dusk := s.Looks[0]
+	dusk.Name = "Dusk"
+	for k, v := range map[string]any{"extinction": 9.0, "colour": xyz{0.95, 0.95, 0.96}, "sun_strength": 4.2, "sun_colour": xyz{1, 0.72, 0.48},
+		"sun_height": 14.0, "sun_bearing": 62.0, "sky_strength": 0.55, "sky_colour": xyz{0.42, 0.55, 0.85}, "phase": 0.45, "bounces": 8} {
+		put(shot.Look, dusk.Values, k, v)
+	}
+	return s
+}

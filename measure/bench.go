@@ -1,0 +1,281 @@
+package measure
+
+import (
+	"bytes"
+	"fmt"
+	"math"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strconv"
+	"strings"
+
+	"zarf/core/format/vdb"
+	"zarf/core/gas"
+	"zarf/core/geom"
+	"zarf/core/grid"
+	"zarf/core/look"
+	"zarf/core/pressure"
+	"zarf/core/render"
+	"zarf/core/shot"
+)
+
+// Bench measures speed; section "" runs all.
+func Bench(only string, threads int) (*Table, error) {
+	return run([]section{{"projection", projection}, {"advection", advection}, {"gas step", gasStep}, {"render", renderSpeed}, {"cache", cacheSpeed}}, only, threads)
+}
+
+func cube(n int) grid.Dims { return grid.Dims{NX: n, NY: n, NZ: n} }
+
+// faces makes open fractions with closed faces round solid cells.
+func faces(d grid.Dims, solid func(x, y, z float64) bool) (x, y, z *grid.Field) {
+	x = grid.NewField(grid.Dims{NX: d.NX + 1, NY: d.NY, NZ: d.NZ})
+	y = grid.NewField(grid.Dims{NX: d.NX, NY: d.NY + 1, NZ: d.NZ})
+	z = grid.NewField(grid.Dims{NX: d.NX, NY: d.NY, NZ: d.NZ + 1})
+	for _, f := range []*grid.Field{x, y, z} {
+		for i := range f.Data {
+			f.Data[i] = 1
+		}
+	}
+	n := float64(d.NX)
+	for k := range d.NZ {
+		for j := range d.NY {
+			for i := range d.NX {
+				if solid((float64(i)+0.5)/n, (float64(j)+0.5)/n, (float64(k)+0.5)/n) {
+					x.Set(i, j, k, 0)
+					x.Set(i+1, j, k, 0)
+					y.Set(i, j, k, 0)
+					y.Set(i, j+1, k, 0)
+					z.Set(i, j, k, 0)
+					z.Set(i, j, k+1, 0)
+				}
+			}
+		}
+	}
+	return x, y, z
+}
+
+func ballSolid(x, y, z float64) bool {
+	return (x-0.5)*(x-0.5)+(y-0.35)*(y-0.35)+(z-0.5)*(z-0.5) < 0.04
+}
+
+// lift fills the divergence that a warm ball's buoyancy leaves.
+func lift(s *pressure.Solver, d grid.Dims) {
+	n := float64(d.NX)
+	for k := range d.NZ {
+		for j := range d.NY {
+			row := s.RHS(j, k)
+			for i := range row {
+				a, b, c := (float64(i)+0.5)/n-0.5, (float64(j)+0.5)/n-0.25, (float64(k)+0.5)/n-0.5
+				row[i] = float32(b * math.Exp(-(a*a+b*b+c*c)*60))
+			}
+		}
+	}
+}
+
+var openTop = pressure.Sides{3: true}
+
+func projection(t *Table) {
+	goal := map[string]float64{"64 0.001": 3, "128 0.001": 30, "192 0.001": 130, "64 1e-06": 6, "128 1e-06": 60, "192 1e-06": 230}
+	for _, n := range []int{64, 128, 192} {
+		d := cube(n)
+		s, err := pressure.New(d, t.crew)
+		if err != nil {
+			panic(err)
+		}
+		x, y, z := faces(d, ballSolid)
+		s.Setup(openTop, x, y, z)
+		for _, tol := range []float64{1e-3, 1e-6} {
+			var st pressure.Stats
+			best := fastest(3, func() {
+				lift(s, d)
+				st = s.Solve(tol, 100)
+			})
+			fill := fastest(2, func() { lift(s, d) })
+			t.most(fmt.Sprintf("%d³ to %g (%d iterations)", n, tol, st.Iterations), ms(best-fill), goal[fmt.Sprintf("%d %g", n, tol)], "ms")
+		}
+	}
+	for _, c := range []struct {
+		name  string
+		solid func(x, y, z float64) bool
+	}{
+		{"thin plate", func(x, y, z float64) bool {
+			return math.Abs(y-0.47) < 0.5/128 && x > 0.15 && x < 0.85 && z > 0.15 && z < 0.85
+		}},
+		{"box shell with a hole", func(x, y, z float64) bool {
+			in := func(v float64) bool { return v > 0.25 && v < 0.75 }
+			edge := min(x-0.25, 0.75-x, y-0.25, 0.75-y, z-0.25, 0.75-z) < 1.0/128
+			return in(x) && in(y) && in(z) && edge && !(y > 0.7 && math.Abs(x-0.5) < 0.05 && math.Abs(z-0.5) < 0.05)
+		}},
+		{"two gapped walls", func(x, y, z float64) bool {
+			return (math.Abs(x-0.3) < 0.5/128 && y < 0.9) || (math.Abs(x-0.6) < 0.5/128 && y > 0.1)
+		}},
+	} {
+		d := cube(128)
+		s, _ := pressure.New(d, t.crew)
+		x, y, z := faces(d, c.solid)
+		s.Setup(openTop, x, y, z)
+		lift(s, d)
+		st := s.Solve(1e-3, 100)
+		t.most(c.name+" at 128³, iterations to 0.001", float64(st.Iterations), 12, "iterations")
+	}
+}
+
+// Plume is a warm plume some steps on, for timing.
+func plume(n int, crew grid.Crew) (*gas.Solver, gas.Scene) {
+	s, err := gas.New(gas.Box{Dims: cube(n), H: 1 / float64(n), Open: openTop}, crew)
+	if err != nil {
+		panic(err)
+	}
+	in := gas.Inputs{
+		Physics:  gas.Physics{Gravity: 9.81, AirTemperature: 293, AirDensity: 1.2, Lift: 1, Vorticity: 0.2, Scheme: gas.MacCormack, Tolerance: 1e-3, MaxIterations: 100},
+		Emitters: []gas.Emitter{{Shape: geom.Shape{Form: geom.Sphere, Centre: geom.V(0.5, 0.15, 0.5), Size: geom.V(0.2, 0.2, 0.2), Turn: geom.RotationXYZ(geom.Vec3{}), Taper: 1}, Smoke: 1, Temperature: 80}},
+	}
+	scene := func(float64, float64) gas.Inputs { return in }
+	for range 6 {
+		step(s, scene)
+	}
+	return s, scene
+}
+
+func step(s *gas.Solver, scene gas.Scene) {
+	if _, err := s.Frame(1.0/24, gas.Substeps{CFL: 1000, Min: 1, Max: 1}, scene, nil); err != nil {
+		panic(err)
+	}
+}
+
+func advection(t *Table) {
+	for n, goal := range map[int]float64{64: 12, 128: 130} {
+		s, _ := plume(n, t.crew)
+		best := fastest(3, func() { s.Advect(1.0/24, gas.MacCormack) })
+		t.most(fmt.Sprintf("MacCormack %d³, 3 velocity parts and 2 scalars", n), ms(best), goal*5/6, "ms")
+	}
+}
+
+func gasStep(t *Table) {
+	for _, c := range []struct {
+		n    int
+		goal float64
+	}{{32, 0}, {64, 12}, {128, 90}} {
+		s, scene := plume(c.n, t.crew)
+		best := fastest(3, func() { step(s, scene) })
+		t.most(fmt.Sprintf("smoke step %d³", c.n), ms(best), c.goal, "ms")
+		t.most(fmt.Sprintf("smoke step %d³, time a cell", c.n), best.Seconds()*1e9/math.Pow(float64(c.n), 3), 0, "ns")
+	}
+}
+
+// puff is a round cloud with holes.
+func puff(n int) *grid.Field {
+	f := grid.NewField(cube(n))
+	for k := range n {
+		for j := range n {
+			for i := range n {
+				x, y, z := float64(i)/float64(n)-0.5, float64(j)/float64(n)-0.5, float64(k)/float64(n)-0.5
+				r := math.Sqrt(x*x + y*y + z*z)
+				v := (0.35 - r) * 8 * (0.6 + 0.4*math.Sin(30*x)*math.Cos(25*y)*math.Sin(28*z))
+				f.Set(i, j, k, float32(min(max(v, 0), 1)))
+			}
+		}
+	}
+	return f
+}
+
+func testScene(n int, crew grid.Crew, method string) *render.Scene {
+	v, _ := render.NewVolume(puff(n), 1/float64(n), geom.V(-0.5, 0, -0.5), crew)
+	l := look.Of(&shot.LookSet{Values: shot.Values{"method": shot.Text(method)}})
+	l.Ground = false
+	return &render.Scene{Volumes: []*render.Volume{v}, Look: l, Camera: render.NewCamera(geom.V(1.2, 0.8, 1.6), geom.V(0, 0.5, 0), 45)}
+}
+
+func renderSpeed(t *Table) {
+	sc := testScene(128, t.crew, "march")
+	best := fastest(3, func() {
+		p, err := render.New(sc, 640, 360, t.crew)
+		if err != nil {
+			panic(err)
+		}
+		p.Pass(nil)
+	})
+	t.most("single scatter march of 128³ at 640×360, light volume included", ms(best), 10, "ms")
+	sc = testScene(128, t.crew, "path")
+	p, _ := render.New(sc, 640, 360, t.crew)
+	best = fastest(2, func() { p.Pass(nil) })
+	t.most("paths, 4 bounces, 128³ smoke, 640×360, 64 samples (from 2)", best.Seconds()*64, 20, "s")
+}
+
+func cacheSpeed(t *Table) {
+	n := 128
+	f := puff(n)
+	dims := [3]int{n, n, n}
+	var grids []*vdb.Grid
+	for _, name := range []string{"density", "temperature", "fuel"} {
+		grids = append(grids, vdb.FromDense(name, [3]int{}, dims, [][]float32{f.Data}, 0, 0, t.crew.For))
+	}
+	plain := float64(3 * 4 * n * n * n)
+	ref := reference(grids)
+	for _, c := range []struct {
+		name  string
+		comp  vdb.Compression
+		times float64
+	}{{"Blosc", vdb.Blosc, 1}, {"zip", vdb.Zip, 4}, {"none", vdb.None, 1}} {
+		var b bytes.Buffer
+		w := fastest(3, func() {
+			b.Reset()
+			if err := vdb.Write(&b, grids, vdb.Options{Compression: c.comp, Workers: t.crew.For}); err != nil {
+				panic(err)
+			}
+		})
+		data := bytes.Clone(b.Bytes())
+		r := fastest(3, func() {
+			if _, err := vdb.Decode(data, vdb.DefaultLimits); err != nil {
+				panic(err)
+			}
+		})
+		ws, rs := plain/w.Seconds()/1e6, plain/r.Seconds()/1e6
+		if c.comp == vdb.Blosc && ref.write > 0 {
+			t.least("VDB write 128³ ×3, Blosc, against the reference library", ws/ref.write, c.times, "×")
+			t.least("VDB read 128³ ×3, Blosc, against the reference library", rs/ref.read, c.times, "×")
+			t.most("VDB size, Blosc, against the reference library", float64(len(data))/ref.size, 1.05, "×")
+		}
+		t.least("VDB write 128³ ×3, "+c.name, ws, 0, "MB/s")
+		t.least("VDB read 128³ ×3, "+c.name, rs, 0, "MB/s")
+	}
+}
+
+type refSpeed struct{ write, read, size float64 }
+
+// reference times the reference library on the same grids, where its Python
+// module is installed; it can be asked for Blosc only.
+func reference(grids []*vdb.Grid) (out refSpeed) {
+	dir, err := os.MkdirTemp("", "zarf-bench-")
+	if err != nil {
+		return out
+	}
+	defer os.RemoveAll(dir)
+	in, to := filepath.Join(dir, "in.vdb"), filepath.Join(dir, "out.vdb")
+	b, err := vdb.Encode(grids, vdb.Options{Compression: vdb.None})
+	if err != nil || os.WriteFile(in, b, 0o600) != nil {
+		return out
+	}
+	text, err := exec.Command("/usr/bin/python3", "-c", `
+import pyopenvdb as v,sys,time
+gs,_=v.readAll(sys.argv[1])
+for g in gs: g.activeVoxelCount()
+w=r=1e9
+for i in range(3):
+    t=time.perf_counter(); v.write(sys.argv[2],gs); w=min(w,time.perf_counter()-t)
+    t=time.perf_counter(); gs2,_=v.readAll(sys.argv[2]); [g.evalMinMax() for g in gs2]; r=min(r,time.perf_counter()-t)
+print(w,r)`, in, to).Output()
+	if err != nil {
+		return out
+	}
+	f := strings.Fields(string(text))
+	info, err := os.Stat(to)
+	if err != nil || len(f) != 2 {
+		return out
+	}
+	w, _ := strconv.ParseFloat(f[0], 64)
+	r, _ := strconv.ParseFloat(f[1], 64)
+	n := float64(3 * 4 * 128 * 128 * 128)
+	return refSpeed{n / w / 1e6, n / r / 1e6, float64(info.Size())}
+}

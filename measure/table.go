@@ -1,0 +1,122 @@
+// Package measure measures the real code paths against the targets: speed
+// (Bench) and accuracy (Verify). Every section ends within a minute.
+package measure
+
+import (
+	"fmt"
+	"os"
+	"runtime"
+	"slices"
+	"strings"
+	"time"
+
+	"golang.org/x/sys/cpu"
+
+	"zarf/core/grid"
+)
+
+// Row is one figure.
+type Row struct {
+	Section  string `json:"section"`
+	Case     string `json:"case"`
+	Target   string `json:"target"`
+	Measured string `json:"measured"`
+	Unit     string `json:"unit"`
+	Met      bool   `json:"met"`
+}
+
+// Table is what a run printed.
+type Table struct {
+	Machine string `json:"machine"`
+	Rows    []Row  `json:"rows"`
+	section string
+	crew    grid.Crew
+}
+
+// most adds a figure that should be at most target; target 0 only prints.
+func (t *Table) most(name string, measured, target float64, unit string) {
+	t.add(name, measured, target, unit, measured <= target, "≤ ")
+}
+
+// least adds a figure that should be at least target.
+func (t *Table) least(name string, measured, target float64, unit string) {
+	t.add(name, measured, target, unit, measured >= target, "≥ ")
+}
+
+func (t *Table) add(name string, measured, target float64, unit string, met bool, sign string) {
+	r := Row{Section: t.section, Case: name, Measured: fmt.Sprintf("%.4g", measured), Unit: unit, Met: met}
+	if target != 0 {
+		r.Target = sign + fmt.Sprintf("%.4g", target)
+	}
+	t.Rows = append(t.Rows, r)
+}
+
+type section struct {
+	name string
+	fn   func(*Table)
+}
+
+func run(list []section, want string, threads int) (*Table, error) {
+	t := &Table{crew: grid.NewCrew(threads)}
+	t.Machine = fmt.Sprintf("%s, %d threads, %s, Go %s, memory triad %.1f GB/s", processor(), t.crew.Threads(), instructions(), runtime.Version(), triad(t.crew))
+	var names []string
+	for _, s := range list {
+		names = append(names, s.name)
+		if want == "" || want == s.name {
+			t.section = s.name
+			s.fn(t)
+		}
+	}
+	if want != "" && !slices.Contains(names, want) {
+		return nil, fmt.Errorf("there is no section %q; the sections are %s", want, strings.Join(names, ", "))
+	}
+	return t, nil
+}
+
+func processor() string {
+	b, _ := os.ReadFile("/proc/cpuinfo")
+	for _, l := range strings.Split(string(b), "\n") {
+		if k, v, ok := strings.Cut(l, ":"); ok && strings.TrimSpace(k) == "model name" {
+			return strings.TrimSpace(v)
+		}
+	}
+	return runtime.GOARCH
+}
+
+func instructions() string {
+	switch {
+	case cpu.X86.HasAVX512F && cpu.X86.HasAVX512DQ && cpu.X86.HasAVX512VL:
+		return "AVX-512"
+	case cpu.X86.HasAVX2:
+		return "AVX2"
+	}
+	return "portable"
+}
+
+// triad is memory speed over arrays of 256 MB in all, GB/s.
+func triad(c grid.Crew) float64 {
+	n := 256 << 20 / 12
+	a, b, d := make([]float32, n), make([]float32, n), make([]float32, n)
+	best := fastest(3, func() {
+		c.For(n, 1<<16, func(lo, hi int) {
+			x, y, z := a[lo:hi], b[lo:hi], d[lo:hi]
+			for i := range x {
+				x[i] = y[i] + 3*z[i]
+			}
+		})
+	})
+	return float64(n) * 12 / best.Seconds() / 1e9
+}
+
+// fastest times fn n times and returns the shortest.
+func fastest(n int, fn func()) time.Duration {
+	best := time.Duration(1<<63 - 1)
+	for range n {
+		t := time.Now()
+		fn()
+		best = min(best, time.Since(t))
+	}
+	return best
+}
+
+func ms(d time.Duration) float64 { return d.Seconds() * 1000 }

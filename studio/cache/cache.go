@@ -1,0 +1,276 @@
+// Package cache keeps simulated frames on disk, by the key of the stage that
+// made them:
+//
+//	<root>/<key>/frame.0001.vdb    the channels, an OpenVDB file
+//	<root>/<key>/frame.0001.json   its size, checksum and statistics
+//	<root>/<key>/state.vdb         what a resumed run goes on from
+//	<root>/<key>/lock              held by the run that writes here
+//
+// A frame counts once its .json is there, which is written last: files are
+// written under another name, synced and renamed, so nothing half written is
+// ever read, whatever kills the program.
+package cache
+
+import (
+	"bufio"
+	"crypto/sha256"
+	"encoding/hex"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"regexp"
+	"strconv"
+	"syscall"
+	"time"
+)
+
+// Cache is a folder of stages.
+type Cache struct{ Root string }
+
+// Open makes the folder where it is missing.
+func Open(root string) (*Cache, error) {
+	if err := os.MkdirAll(root, 0o755); err != nil {
+		return nil, fmt.Errorf("cache folder %s: %w; give another with --data", root, err)
+	}
+	return &Cache{Root: root}, nil
+}
+
+// Stage is the frames of one key.
+type Stage struct{ Dir string }
+
+var keyPattern = regexp.MustCompile(`^[0-9a-f]{32}$`)
+
+// Stage names the frames of a key.
+func (c *Cache) Stage(key string) *Stage {
+	if !keyPattern.MatchString(key) {
+		panic("cache: key " + strconv.Quote(key)) // keys are made, never typed
+	}
+	return &Stage{Dir: filepath.Join(c.Root, key)}
+}
+
+// Frame is what is known of a cached frame.
+type Frame struct {
+	Frame    int                `json:"frame"`
+	Size     int64              `json:"size"`
+	SHA256   string             `json:"sha256"`
+	Seconds  float64            `json:"seconds"` // that it took
+	Stats    json.RawMessage    `json:"stats,omitempty"`
+	Channels []Channel          `json:"channels,omitempty"`
+	Totals   map[string]float64 `json:"totals,omitempty"`
+}
+
+// Channel sums a cached channel up.
+type Channel struct {
+	Name   string  `json:"name"`
+	Low    float64 `json:"low"`
+	High   float64 `json:"high"`
+	Active int64   `json:"active"`
+}
+
+// Locked says that another run writes to the same frames.
+var Locked = errors.New("another run is making the same frames")
+
+// Lock takes the stage for writing; a lock dies with its process.
+func (s *Stage) Lock() (release func(), err error) {
+	if err := os.MkdirAll(s.Dir, 0o755); err != nil {
+		return nil, fmt.Errorf("cache: %w", err)
+	}
+	f, err := os.OpenFile(filepath.Join(s.Dir, "lock"), os.O_CREATE|os.O_RDWR, 0o644)
+	if err != nil {
+		return nil, fmt.Errorf("cache: %w", err)
+	}
+	if err := syscall.Flock(int(f.Fd()), syscall.LOCK_EX|syscall.LOCK_NB); err != nil {
+		f.Close()
+		if errors.Is(err, syscall.EWOULDBLOCK) {
+			return nil, Locked
+		}
+		return nil, fmt.Errorf("cache: lock: %w", err)
+	}
+	return func() { f.Close() }, nil
+}
+
+func (s *Stage) path(frame int, ext string) string {
+	return filepath.Join(s.Dir, fmt.Sprintf("frame.%04d.%s", frame, ext))
+}
+
+// WriteFile writes a file under another name, syncs it and renames it; it
+// returns size and checksum.
+func WriteFile(path string, write func(io.Writer) error) (size int64, sum string, err error) {
+	tmp, err := os.CreateTemp(filepath.Dir(path), ".part-*")
+	if err != nil {
+		return 0, "", explain(path, err)
+	}
+	defer os.Remove(tmp.Name())
+	defer tmp.Close()
+	h := sha256.New()
+	b := bufio.NewWriterSize(io.MultiWriter(tmp, h), 1<<20)
+	if err = write(b); err == nil {
+		err = b.Flush()
+	}
+	if err == nil {
+		err = tmp.Chmod(0o644)
+	}
+	if err == nil {
+		err = tmp.Sync()
+	}
+	if err != nil {
+		return 0, "", explain(path, err)
+	}
+	info, err := tmp.Stat()
+	if err != nil {
+		return 0, "", explain(path, err)
+	}
+	if err := os.Rename(tmp.Name(), path); err != nil {
+		return 0, "", explain(path, err)
+	}
+	return info.Size(), hex.EncodeToString(h.Sum(nil)), nil
+}
+
+// explain puts the cause of a failed write in words.
+func explain(path string, err error) error {
+	switch {
+	case errors.Is(err, syscall.ENOSPC):
+		return fmt.Errorf("the disk is full: %s could not be written; make room and resume, what was made is kept: %w", filepath.Base(path), err)
+	case errors.Is(err, fs.ErrPermission), errors.Is(err, syscall.EROFS):
+		return fmt.Errorf("%s can't be written there: %w; check the data folder's rights", filepath.Base(path), err)
+	}
+	return fmt.Errorf("writing %s: %w", filepath.Base(path), err)
+}
+
+// Put stores a frame. An existing frame is replaced.
+func (s *Stage) Put(f Frame, write func(io.Writer) error) (Frame, error) {
+	if err := os.MkdirAll(s.Dir, 0o755); err != nil {
+		return f, explain(s.Dir, err)
+	}
+	var err error
+	if f.Size, f.SHA256, err = WriteFile(s.path(f.Frame, "vdb"), write); err != nil {
+		return f, err
+	}
+	_, _, err = WriteFile(s.path(f.Frame, "json"), func(w io.Writer) error { return json.NewEncoder(w).Encode(f) })
+	return f, err
+}
+
+// Get is what is known of a frame, if it is complete.
+func (s *Stage) Get(frame int) (Frame, bool) {
+	b, err := os.ReadFile(s.path(frame, "json"))
+	if err != nil {
+		return Frame{}, false
+	}
+	var f Frame
+	if json.Unmarshal(b, &f) != nil {
+		return Frame{}, false
+	}
+	info, err := os.Stat(s.path(frame, "vdb"))
+	return f, err == nil && info.Size() == f.Size
+}
+
+// Has reports a complete frame by its files alone.
+func (s *Stage) Has(frame int) bool { _, ok := s.Get(frame); return ok }
+
+// Damaged says that a frame's bytes are not those that were written.
+type Damaged struct {
+	Frame int
+	What  string
+}
+
+func (d *Damaged) Error() string {
+	return fmt.Sprintf("cached frame %d is damaged (%s); run the take again and it alone is made anew", d.Frame, d.What)
+}
+
+// Missing says that a frame was not made.
+type Missing struct{ Frame int }
+
+func (m *Missing) Error() string {
+	return fmt.Sprintf("frame %d is not in the cache; run the take", m.Frame)
+}
+
+// Read gives a frame's bytes, checked against the checksum.
+func (s *Stage) Read(frame int) ([]byte, error) {
+	f, ok := s.Get(frame)
+	b, err := os.ReadFile(s.path(frame, "vdb"))
+	switch {
+	case errors.Is(err, fs.ErrNotExist):
+		return nil, &Missing{frame}
+	case err != nil:
+		return nil, fmt.Errorf("cache: %w", err)
+	case !ok:
+		return nil, &Damaged{frame, "its size is not the recorded one"}
+	}
+	sum := sha256.Sum256(b)
+	if hex.EncodeToString(sum[:]) != f.SHA256 {
+		return nil, &Damaged{frame, "its checksum differs"}
+	}
+	return b, nil
+}
+
+// Path is where a frame's file is.
+func (s *Stage) Path(frame int) string { return s.path(frame, "vdb") }
+
+// Drop removes a frame, the record first.
+func (s *Stage) Drop(frame int) {
+	os.Remove(s.path(frame, "json"))
+	os.Remove(s.path(frame, "vdb"))
+}
+
+var recordName = regexp.MustCompile(`^frame\.(-?\d+)\.json$`)
+
+// Frames lists the complete frames.
+func (s *Stage) Frames() map[int]Frame {
+	out := map[int]Frame{}
+	list, _ := os.ReadDir(s.Dir)
+	for _, e := range list {
+		m := recordName.FindStringSubmatch(e.Name())
+		if m == nil {
+			continue
+		}
+		n, err := strconv.Atoi(m[1])
+		if err != nil {
+			continue
+		}
+		if f, ok := s.Get(n); ok {
+			out[n] = f
+		}
+	}
+	return out
+}
+
+// PutState stores what a resumed run goes on from, and reports how long it
+// took.
+func (s *Stage) PutState(write func(io.Writer) error) (time.Duration, error) {
+	begin := time.Now()
+	_, _, err := WriteFile(filepath.Join(s.Dir, "state.vdb"), write)
+	return time.Since(begin), err
+}
+
+// State opens the saved state; fs.ErrNotExist where there is none.
+func (s *Stage) State() (io.ReadCloser, error) { return os.Open(filepath.Join(s.Dir, "state.vdb")) }
+
+// DropState removes the saved state.
+func (s *Stage) DropState() { os.Remove(filepath.Join(s.Dir, "state.vdb")) }
+
+// Sweep removes what a killed writer left half written.
+func (s *Stage) Sweep() {
+	parts, _ := filepath.Glob(filepath.Join(s.Dir, ".part-*"))
+	for _, p := range parts {
+		os.Remove(p)
+	}
+}
+
+// Bytes is the space that the stage takes.
+func (s *Stage) Bytes() int64 {
+	var n int64
+	list, _ := os.ReadDir(s.Dir)
+	for _, e := range list {
+		if info, err := e.Info(); err == nil {
+			n += info.Size()
+		}
+	}
+	return n
+}
+
+// Remove deletes all frames of a stage.
+func (s *Stage) Remove() error { return os.RemoveAll(s.Dir) }

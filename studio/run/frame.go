@@ -1,0 +1,91 @@
+package run
+
+import (
+	"fmt"
+
+	"zarf/core/format/vdb"
+	"zarf/core/geom"
+	"zarf/core/grid"
+	"zarf/core/look"
+	"zarf/core/render"
+	"zarf/core/shot"
+	"zarf/core/stage"
+	"zarf/studio/cache"
+)
+
+// Source is where a take's frames come from.
+type Source struct {
+	Shot   *shot.Shot // the values that made them
+	Domain *shot.Element
+	Stage  *cache.Stage
+}
+
+// Open finds the cached frames of a shot's domain.
+func Open(s *shot.Shot, domain string, c *cache.Cache) (*Source, error) {
+	d, err := stage.PickDomain(s, domain)
+	if err != nil {
+		return nil, err
+	}
+	return &Source{Shot: s, Domain: d, Stage: c.Stage(stage.Key(s, d))}, nil
+}
+
+// Read decodes a frame.
+func (s *Source) Read(frame int) (*vdb.File, error) {
+	b, err := s.Stage.Read(frame)
+	if err != nil {
+		return nil, err
+	}
+	f, err := vdb.Decode(b, vdb.DefaultLimits)
+	if err != nil {
+		return nil, fmt.Errorf("frame %d: %w", frame, err)
+	}
+	return f, nil
+}
+
+// Channel reads one scalar channel of a frame as a dense field; nil where the
+// cache lacks it.
+func (s *Source) Channel(f *vdb.File, name string) *grid.Field {
+	g := f.Grid(name)
+	if g == nil || g.Type.Components() != 1 {
+		return nil
+	}
+	d, _, _ := s.Domain.Grid()
+	out := grid.NewField(d)
+	if err := g.Dense([3]int{}, [3]int{d.NX, d.NY, d.NZ}, [][]float32{out.Data}); err != nil {
+		return nil
+	}
+	return out
+}
+
+// Scene builds what a frame's picture shows: the cached smoke, with solids,
+// camera and look as they are now.
+func (s *Source) Scene(frame int, now *shot.Shot, lk *shot.LookSet, crew grid.Crew) (*render.Scene, error) {
+	f, err := s.Read(frame)
+	if err != nil {
+		return nil, err
+	}
+	den := s.Channel(f, stage.Density)
+	if den == nil {
+		return nil, fmt.Errorf("frame %d holds no density; keep it in the cache and run again", frame)
+	}
+	_, h, origin := s.Domain.Grid()
+	v, bad := render.NewVolume(den, h, origin, crew)
+	if bad > 0 {
+		return nil, fmt.Errorf("frame %d: %d voxels of density are negative or not finite; the run blew up, lower its strongest force", frame, bad)
+	}
+	return Dress([]*render.Volume{v}, now, lk, frame), nil
+}
+
+// Dress puts solids, camera and look round volumes.
+func Dress(v []*render.Volume, now *shot.Shot, lk *shot.LookSet, frame int) *render.Scene {
+	sc := &render.Scene{Volumes: v, Look: look.Of(lk), Camera: render.CameraOf(now, float64(frame))}
+	for _, c := range now.Of(shot.Collider) {
+		if c.Get("rendered").Flag {
+			sc.Solids = append(sc.Solids, render.Solid{Shape: c.Shape(float64(frame)), Colour: look.RGB(c.Get("colour").Vec)})
+		}
+	}
+	return sc
+}
+
+// Bounds is the box of the source's domain.
+func (s *Source) Bounds() geom.Box { return s.Domain.DomainBox() }

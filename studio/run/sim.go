@@ -1,0 +1,230 @@
+// Package run does the work of a job: simulating a take's domain into the
+// cache, rendering a range, making a handover. It is called by workers and by
+// the command line alike, knows files and the core, and neither database nor
+// queue.
+package run
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"runtime"
+	"time"
+
+	"zarf/core/format/vdb"
+	"zarf/core/gas"
+	"zarf/core/grid"
+	"zarf/core/shot"
+	"zarf/core/stage"
+	"zarf/studio/cache"
+)
+
+// Progress is told after every step of a job.
+type Progress struct {
+	Frame   int            `json:"frame"`
+	Done    int            `json:"done"`
+	Total   int            `json:"total"`
+	Seconds float64        `json:"seconds"` // of this frame
+	Left    float64        `json:"left"`    // seconds that remain, guessed
+	Memory  uint64         `json:"memory"`
+	Bytes   int64          `json:"bytes"`
+	Note    string         `json:"note,omitempty"`
+	Reused  bool           `json:"reused,omitempty"` // the frame was there already
+	Voxels  float64        `json:"voxels,omitempty"`
+	Stats   gas.FrameStats `json:"stats"`
+}
+
+// Report receives progress.
+type Report func(Progress)
+
+// ErrStopped says that a job was stopped on request; what it made is kept.
+var ErrStopped = errors.New("stopped on request; what was made is kept")
+
+// Sim is the simulation of one domain.
+type Sim struct {
+	Shot    *shot.Shot
+	Domain  string // id; empty: the first
+	From    int    // frames to have in the cache afterwards
+	To      int
+	Threads int
+}
+
+// stateShare bounds the time spent on saving states: a state is saved once the
+// time since the last one is this many times what saving took.
+const stateShare = 12
+
+// Do makes the frames that are missing, going on from the saved state where it
+// reaches.
+func (s *Sim) Do(ctx context.Context, c *cache.Cache, report Report) error {
+	g, err := stage.NewGas(s.Shot, s.Domain, grid.NewCrew(s.Threads))
+	if err != nil {
+		return err
+	}
+	st := c.Stage(stage.Key(s.Shot, g.Domain))
+	release, err := st.Lock()
+	if err != nil {
+		return err
+	}
+	defer release()
+	st.Sweep()
+	run := &simRun{Sim: s, gas: g, st: st, report: report, ctx: ctx, begin: time.Now()}
+	return run.do()
+}
+
+type simRun struct {
+	*Sim
+	gas     *stage.Gas
+	st      *cache.Stage
+	report  Report
+	ctx     context.Context
+	begin   time.Time
+	saved   time.Time
+	saving  time.Duration
+	made    int
+	elapsed float64
+}
+
+func (r *simRun) do() error {
+	missing := r.missing()
+	if len(missing) == 0 {
+		r.report(Progress{Frame: r.To, Done: r.To - r.From + 1, Total: r.To - r.From + 1, Reused: true, Note: "every frame is there already"})
+		return nil
+	}
+	r.resume(missing[0])
+	r.saved = time.Now()
+	stop := func() bool { return r.ctx.Err() != nil }
+	last := missing[len(missing)-1]
+	for r.gas.Next() <= last {
+		if stop() {
+			return r.halt()
+		}
+		begin := time.Now()
+		frame, stats, err := r.gas.Advance(stop)
+		if errors.Is(err, gas.ErrStopped) {
+			return ErrStopped // the state of the last whole frame stands
+		}
+		if err != nil {
+			return err
+		}
+		seconds := time.Since(begin).Seconds()
+		if err := r.keep(frame, stats, seconds); err != nil {
+			return err
+		}
+		if err := r.maybeSave(); err != nil {
+			return err
+		}
+	}
+	_, err := r.st.PutState(r.gas.SaveState)
+	return err
+}
+
+// missing lists the frames that are not complete.
+func (r *simRun) missing() []int {
+	var out []int
+	for f := r.From; f <= r.To; f++ {
+		if _, err := r.st.Read(f); err != nil {
+			r.st.Drop(f)
+			out = append(out, f)
+		}
+	}
+	return out
+}
+
+// resume loads the saved state if it doesn't lie beyond the first frame
+// wanted; a state that can't be read costs time, nothing else.
+func (r *simRun) resume(first int) {
+	f, err := r.st.State()
+	if err != nil {
+		if !errors.Is(err, fs.ErrNotExist) {
+			r.report(Progress{Note: fmt.Sprintf("the saved state can't be read (%v); starting from the first frame", err)})
+		}
+		return
+	}
+	defer f.Close()
+	fresh := r.gas.Next()
+	if err := r.gas.LoadState(f); err != nil {
+		r.report(Progress{Note: fmt.Sprintf("%v; starting from the first frame", err)})
+		r.restart()
+		return
+	}
+	if r.gas.Next() > first {
+		r.restart()
+		return
+	}
+	if r.gas.Next() > fresh {
+		r.report(Progress{Frame: r.gas.Next() - 1, Note: fmt.Sprintf("resumed after frame %d", r.gas.Next()-1)})
+	}
+}
+
+func (r *simRun) restart() {
+	g, err := stage.NewGas(r.Shot, r.Domain, grid.NewCrew(r.Threads))
+	if err == nil {
+		r.gas = g
+	}
+}
+
+// keep stores a frame if it is wanted and not there, and reports it.
+func (r *simRun) keep(frame int, stats gas.FrameStats, seconds float64) error {
+	r.elapsed += seconds
+	r.made++
+	p := Progress{Frame: frame, Total: r.To - r.From + 1, Stats: stats, Seconds: seconds, Voxels: r.gas.Domain.Voxels()}
+	if first, _ := r.Shot.Range(); frame < first {
+		p.Note = "pre-roll"
+	} else if f, ok := r.st.Get(frame); ok {
+		p.Reused, p.Bytes = true, f.Size
+	} else {
+		begin := time.Now()
+		size, err := r.put(frame, stats, seconds)
+		if err != nil {
+			return err
+		}
+		p.Bytes = size
+		r.elapsed += time.Since(begin).Seconds()
+	}
+	p.Done = max(0, frame-r.From+1)
+	p.Left = r.elapsed / float64(r.made) * float64(max(0, r.To-frame))
+	var m runtime.MemStats
+	runtime.ReadMemStats(&m)
+	p.Memory = m.Sys
+	r.report(p)
+	return nil
+}
+
+func (r *simRun) put(frame int, stats gas.FrameStats, seconds float64) (int64, error) {
+	grids := r.gas.Grids()
+	raw, err := json.Marshal(stats)
+	if err != nil {
+		return 0, err
+	}
+	f := cache.Frame{Frame: frame, Seconds: seconds, Stats: raw, Totals: map[string]float64{"smoke": stats.SmokeTotal, "heat": stats.HeatTotal}}
+	for _, g := range grids {
+		in := g.Inspect()
+		f.Channels = append(f.Channels, cache.Channel{Name: g.Name, Low: in.Low[0], High: in.High[0], Active: in.Active})
+	}
+	f, err = r.st.Put(f, func(w io.Writer) error {
+		return vdb.Write(w, grids, vdb.Options{Compression: vdb.Blosc, Workers: grid.NewCrew(r.Threads).For})
+	})
+	return f.Size, err
+}
+
+func (r *simRun) maybeSave() error {
+	if time.Since(r.saved) < stateShare*r.saving {
+		return nil
+	}
+	took, err := r.st.PutState(r.gas.SaveState)
+	r.saved, r.saving = time.Now(), took
+	return err
+}
+
+func (r *simRun) halt() error {
+	if r.made == 0 {
+		return ErrStopped
+	}
+	if _, err := r.st.PutState(r.gas.SaveState); err != nil {
+		return fmt.Errorf("stopped; %w", err)
+	}
+	return ErrStopped
+}

@@ -1,0 +1,63 @@
+-- +goose Up
+CREATE TABLE shots (
+  id INTEGER PRIMARY KEY,
+  slug TEXT NOT NULL UNIQUE,
+  name TEXT NOT NULL,
+  title TEXT NOT NULL DEFAULT '',
+  archived INTEGER NOT NULL DEFAULT 0,
+  head INTEGER NOT NULL DEFAULT 0,
+  created TEXT NOT NULL,
+  updated TEXT NOT NULL
+);
+CREATE TABLE revisions (
+  shot_id INTEGER NOT NULL REFERENCES shots(id) ON DELETE CASCADE,
+  seq INTEGER NOT NULL,
+  doc BLOB NOT NULL,
+  label TEXT NOT NULL,
+  created TEXT NOT NULL,
+  PRIMARY KEY (shot_id, seq)
+);
+CREATE TABLE takes (
+  id INTEGER PRIMARY KEY,
+  shot_id INTEGER NOT NULL REFERENCES shots(id) ON DELETE CASCADE,
+  number INTEGER NOT NULL,
+  doc BLOB NOT NULL,
+  domain TEXT NOT NULL,
+  key TEXT NOT NULL,
+  first INTEGER NOT NULL,
+  last INTEGER NOT NULL,
+  note TEXT NOT NULL DEFAULT '',
+  stars INTEGER NOT NULL DEFAULT 0,
+  seconds REAL NOT NULL DEFAULT 0,
+  created TEXT NOT NULL,
+  UNIQUE (shot_id, number)
+);
+CREATE TABLE jobs (
+  id INTEGER PRIMARY KEY,
+  kind TEXT NOT NULL,
+  shot_id INTEGER NOT NULL REFERENCES shots(id) ON DELETE CASCADE,
+  take_id INTEGER REFERENCES takes(id) ON DELETE CASCADE,
+  spec BLOB NOT NULL,
+  dir TEXT NOT NULL DEFAULT '',
+  state TEXT NOT NULL,
+  done INTEGER NOT NULL DEFAULT 0,
+  total INTEGER NOT NULL DEFAULT 0,
+  left_seconds REAL NOT NULL DEFAULT 0,
+  memory INTEGER NOT NULL DEFAULT 0,
+  message TEXT NOT NULL DEFAULT '',
+  log TEXT NOT NULL DEFAULT '',
+  created TEXT NOT NULL,
+  started TEXT NOT NULL DEFAULT '',
+  ended TEXT NOT NULL DEFAULT ''
+);
+CREATE INDEX jobs_by_shot ON jobs(shot_id, id);
+CREATE INDEX jobs_by_take ON jobs(take_id);
+CREATE INDEX jobs_by_state ON jobs(state);
+CREATE TABLE settings (key TEXT PRIMARY KEY, value TEXT NOT NULL);
+
+-- +goose Down
+DROP TABLE settings;
+DROP TABLE jobs;
+DROP TABLE takes;
+DROP TABLE revisions;
+DROP TABLE shots;

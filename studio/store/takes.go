@@ -1,0 +1,244 @@
+package store
+
+import (
+	"database/sql"
+	"errors"
+	"fmt"
+	"time"
+
+	"zarf/core/shot"
+)
+
+// Take is one run of a shot's domain with the exact values that made it.
+type Take struct {
+	ID          int64
+	ShotID      int64
+	Number      int
+	Doc         []byte
+	Domain      string
+	Key         string
+	First, Last int
+	Note        string
+	Stars       int
+	Seconds     float64
+	Created     time.Time
+}
+
+// Shot decodes the frozen values.
+func (t *Take) Shot() (*shot.Shot, error) {
+	d, _, err := shot.Decode(t.Doc)
+	return d, err
+}
+
+// CreateTake freezes a document into the shot's next take.
+func (s *Store) CreateTake(t Take) (Take, error) {
+	err := s.tx(func(tx *sql.Tx) error {
+		if err := tx.QueryRow(`SELECT COALESCE(MAX(number), 0) + 1 FROM takes WHERE shot_id = ?`, t.ShotID).Scan(&t.Number); err != nil {
+			return err
+		}
+		r, err := tx.Exec(`INSERT INTO takes (shot_id, number, doc, domain, key, first, last, note, created) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+			t.ShotID, t.Number, t.Doc, t.Domain, t.Key, t.First, t.Last, t.Note, now())
+		if err != nil {
+			return err
+		}
+		t.ID, err = r.LastInsertId()
+		t.Created = time.Now()
+		return err
+	})
+	return t, err
+}
+
+const takeColumns = `id, shot_id, number, doc, domain, key, first, last, note, stars, seconds, created`
+
+func scanTake(scan func(...any) error) (Take, error) {
+	var t Take
+	var created string
+	err := scan(&t.ID, &t.ShotID, &t.Number, &t.Doc, &t.Domain, &t.Key, &t.First, &t.Last, &t.Note, &t.Stars, &t.Seconds, &created)
+	if errors.Is(err, sql.ErrNoRows) {
+		return t, ErrNotFound
+	}
+	t.Created, _ = time.Parse(time.RFC3339Nano, created)
+	return t, err
+}
+
+// Takes lists a shot's takes, newest first.
+func (s *Store) Takes(shotID int64) ([]Take, error) {
+	rows, err := s.db.Query(`SELECT `+takeColumns+` FROM takes WHERE shot_id = ? ORDER BY number DESC`, shotID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var out []Take
+	for rows.Next() {
+		t, err := scanTake(rows.Scan)
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, t)
+	}
+	return out, rows.Err()
+}
+
+// Take finds a take by its number within a shot.
+func (s *Store) Take(shotID int64, number int) (Take, error) {
+	t, err := scanTake(s.db.QueryRow(`SELECT `+takeColumns+` FROM takes WHERE shot_id = ? AND number = ?`, shotID, number).Scan)
+	if errors.Is(err, ErrNotFound) {
+		return t, fmt.Errorf("there is no take %d: %w", number, err)
+	}
+	return t, err
+}
+
+// TakeByID finds a take.
+func (s *Store) TakeByID(id int64) (Take, error) {
+	return scanTake(s.db.QueryRow(`SELECT `+takeColumns+` FROM takes WHERE id = ?`, id).Scan)
+}
+
+// AnnotateTake sets note and stars.
+func (s *Store) AnnotateTake(id int64, note string, stars int) error {
+	_, err := s.db.Exec(`UPDATE takes SET note = ?, stars = ? WHERE id = ?`, note, stars, id)
+	return err
+}
+
+// ExtendTake widens the range of frames of a take.
+func (s *Store) ExtendTake(id int64, first, last int) error {
+	_, err := s.db.Exec(`UPDATE takes SET first = MIN(first, ?), last = MAX(last, ?) WHERE id = ?`, first, last, id)
+	return err
+}
+
+// DeleteTake forgets a take and its jobs.
+func (s *Store) DeleteTake(id int64) error {
+	_, err := s.db.Exec(`DELETE FROM takes WHERE id = ?`, id)
+	return err
+}
+
+// KeyUsers counts the takes that share cached frames.
+func (s *Store) KeyUsers(key string) (n int, err error) {
+	err = s.db.QueryRow(`SELECT COUNT(*) FROM takes WHERE key = ?`, key).Scan(&n)
+	return n, err
+}
+
+// States of a job.
+const (
+	Queued  = "queued"
+	Running = "running"
+	Stopped = "stopped"
+	Failed  = "failed"
+	Done    = "done"
+)
+
+// Job is a piece of work in the queue.
+type Job struct {
+	ID      int64
+	Kind    string
+	ShotID  int64
+	TakeID  int64
+	Spec    []byte
+	Dir     string
+	State   string
+	Done    int
+	Total   int
+	Left    float64
+	Memory  int64
+	Message string
+	Log     string
+	Created time.Time
+	Ended   string
+}
+
+// Active reports a job that is waiting or running.
+func (j *Job) Active() bool { return j.State == Queued || j.State == Running }
+
+// Percent is how much of a job is done.
+func (j *Job) Percent() int {
+	if j.Total <= 0 {
+		return 0
+	}
+	return min(100, 100*j.Done/j.Total)
+}
+
+// CreateJob queues a job.
+func (s *Store) CreateJob(j Job) (Job, error) {
+	j.State = Queued
+	r, err := s.db.Exec(`INSERT INTO jobs (kind, shot_id, take_id, spec, dir, state, total, created) VALUES (?, ?, NULLIF(?, 0), ?, ?, ?, ?, ?)`,
+		j.Kind, j.ShotID, j.TakeID, j.Spec, j.Dir, j.State, j.Total, now())
+	if err != nil {
+		return j, err
+	}
+	j.ID, err = r.LastInsertId()
+	return j, err
+}
+
+const jobColumns = `id, kind, shot_id, COALESCE(take_id, 0), spec, dir, state, done, total, left_seconds, memory, message, log, created, ended`
+
+func scanJob(scan func(...any) error) (Job, error) {
+	var j Job
+	var created string
+	err := scan(&j.ID, &j.Kind, &j.ShotID, &j.TakeID, &j.Spec, &j.Dir, &j.State, &j.Done, &j.Total, &j.Left, &j.Memory, &j.Message, &j.Log, &created, &j.Ended)
+	if errors.Is(err, sql.ErrNoRows) {
+		return j, ErrNotFound
+	}
+	j.Created, _ = time.Parse(time.RFC3339Nano, created)
+	return j, err
+}
+
+func (s *Store) jobs(where string, args ...any) ([]Job, error) {
+	rows, err := s.db.Query(`SELECT `+jobColumns+` FROM jobs WHERE `+where, args...)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var out []Job
+	for rows.Next() {
+		j, err := scanJob(rows.Scan)
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, j)
+	}
+	return out, rows.Err()
+}
+
+// Job finds a job.
+func (s *Store) Job(id int64) (Job, error) {
+	return scanJob(s.db.QueryRow(`SELECT `+jobColumns+` FROM jobs WHERE id = ?`, id).Scan)
+}
+
+// ActiveJobs lists what waits or runs, oldest first.
+func (s *Store) ActiveJobs() ([]Job, error) {
+	return s.jobs(`state IN ('queued', 'running') ORDER BY id`)
+}
+
+// ShotJobs lists a shot's jobs of a kind, newest first.
+func (s *Store) ShotJobs(shotID int64, kind string) ([]Job, error) {
+	return s.jobs(`shot_id = ? AND kind = ? ORDER BY id DESC LIMIT 200`, shotID, kind)
+}
+
+// TakeJob is the newest simulation job of a take.
+func (s *Store) TakeJob(takeID int64) (Job, error) {
+	return scanJob(s.db.QueryRow(`SELECT `+jobColumns+` FROM jobs WHERE take_id = ? AND kind = 'sim' ORDER BY id DESC LIMIT 1`, takeID).Scan)
+}
+
+// JobStep records progress.
+func (s *Store) JobStep(id int64, done, total int, left float64, memory int64) error {
+	_, err := s.db.Exec(`UPDATE jobs SET state = CASE WHEN state = 'queued' THEN 'running' ELSE state END, started = CASE WHEN started = '' THEN ? ELSE started END, done = ?, total = ?, left_seconds = ?, memory = ? WHERE id = ?`,
+		now(), done, total, left, memory, id)
+	return err
+}
+
+// JobLog adds a line to a job's log, which is kept to 64 KiB.
+func (s *Store) JobLog(id int64, line string) error {
+	_, err := s.db.Exec(`UPDATE jobs SET log = SUBSTR(log || ? || char(10), -65536) WHERE id = ?`, time.Now().Format("15:04:05 ")+line, id)
+	return err
+}
+
+// JobEnd records how a job ended.
+func (s *Store) JobEnd(id int64, state, message string) error {
+	_, err := s.db.Exec(`UPDATE jobs SET state = ?, message = ?, left_seconds = 0, ended = ? WHERE id = ?`, state, message, now(), id)
+	return err
+}
+
+// AddSeconds adds to the time that a take took.
+func (s *Store) AddSeconds(takeID int64, seconds float64) error {
+	_, err := s.db.Exec(`UPDATE takes SET seconds = seconds + ? WHERE id = ?`, seconds, takeID)
+	return err
+}

@@ -1,0 +1,492 @@
+// Package studio is the work around the core: the library of shots, takes and
+// their caches, the queue and the worker that serves it.
+package studio
+
+import (
+	"bytes"
+	"context"
+	"crypto/rand"
+	"encoding/hex"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"log/slog"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strconv"
+	"sync"
+	"syscall"
+	"time"
+
+	"zarf/core/check"
+	"zarf/core/shot"
+	"zarf/core/stage"
+	"zarf/studio/cache"
+	"zarf/studio/queue"
+	"zarf/studio/run"
+	"zarf/studio/store"
+)
+
+// Studio is one data folder at work.
+type Studio struct {
+	Dir   string
+	Store *store.Store
+	Cache *cache.Cache
+	Log   *slog.Logger
+
+	lock   *os.File
+	queue  *queue.Server
+	hub    hub
+	cancel context.CancelFunc
+	done   chan struct{}
+	mu     sync.Mutex
+	rate   float64
+}
+
+// Open takes a data folder; a second program on the same folder is refused.
+func Open(dir string, log *slog.Logger) (*Studio, error) {
+	dir, err := filepath.Abs(dir)
+	if err != nil {
+		return nil, err
+	}
+	if err := os.MkdirAll(dir, 0o755); err != nil {
+		return nil, fmt.Errorf("data folder %s: %w; give another with --data", dir, err)
+	}
+	lock, err := os.OpenFile(filepath.Join(dir, "lock"), os.O_CREATE|os.O_RDWR, 0o600)
+	if err != nil {
+		return nil, fmt.Errorf("data folder %s: %w; give another with --data", dir, err)
+	}
+	if err := syscall.Flock(int(lock.Fd()), syscall.LOCK_EX|syscall.LOCK_NB); err != nil {
+		lock.Close()
+		return nil, fmt.Errorf("data folder %s is used by another Zarf; stop that one or give another folder with --data", dir)
+	}
+	s := &Studio{Dir: dir, lock: lock, Log: log}
+	if s.Store, err = store.Open(filepath.Join(dir, "zarf.db")); err != nil {
+		lock.Close()
+		return nil, err
+	}
+	if s.Cache, err = cache.Open(filepath.Join(dir, "cache")); err != nil {
+		s.Close()
+		return nil, err
+	}
+	s.rate, _ = strconv.ParseFloat(s.Store.Setting("voxels_per_second"), 64)
+	return s, nil
+}
+
+// Close stops the worker and the queue and lets go of the folder.
+func (s *Studio) Close() {
+	if s.cancel != nil {
+		s.cancel()
+		<-s.done
+	}
+	if s.queue != nil {
+		s.queue.Close()
+	}
+	s.hub.close()
+	if s.Store != nil {
+		s.Store.Close()
+	}
+	s.lock.Close()
+}
+
+// QueueURL is where workers connect.
+func (s *Studio) QueueURL() string { return s.queue.URL() }
+
+// QueueEnv names the environment variable that tells a worker its queue; it
+// holds a token and so is kept off the command line.
+const QueueEnv = "ZARF_QUEUE"
+
+// Start runs the queue, gives out again what was due when the last server
+// ended, and keeps one worker process alive.
+func (s *Studio) Start(worker func(ctx context.Context) *exec.Cmd) error {
+	b := make([]byte, 24)
+	rand.Read(b)
+	q, err := queue.Start(filepath.Join(s.Dir, "queue"), hex.EncodeToString(b))
+	if err != nil {
+		return err
+	}
+	s.queue = q
+	if err := q.Listen(s.hear); err != nil {
+		return err
+	}
+	due, err := s.Store.ActiveJobs()
+	if err != nil {
+		return err
+	}
+	for _, j := range due {
+		if err := q.Publish(queue.Order{Job: j.ID, Kind: j.Kind, Spec: j.Spec}); err != nil {
+			return err
+		}
+	}
+	ctx, cancel := context.WithCancel(context.Background())
+	s.cancel, s.done = cancel, make(chan struct{})
+	go s.supervise(ctx, worker)
+	return nil
+}
+
+// supervise starts the worker process again whenever it ends.
+func (s *Studio) supervise(ctx context.Context, worker func(ctx context.Context) *exec.Cmd) {
+	defer close(s.done)
+	if worker == nil {
+		<-ctx.Done()
+		return
+	}
+	for ctx.Err() == nil {
+		cmd := worker(ctx)
+		cmd.Env = append(os.Environ(), QueueEnv+"="+s.queue.URL())
+		stdin, err := cmd.StdinPipe() // its end tells the worker to stop
+		if err == nil {
+			cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true}
+			cmd.Stderr = os.Stderr
+			err = cmd.Start()
+		}
+		if err != nil {
+			s.Log.Error("the worker can't be started", "error", err)
+			sleep(ctx, 2*time.Second)
+			continue
+		}
+		s.Log.Info("worker started", "pid", cmd.Process.Pid)
+		ended := make(chan error, 1)
+		go func() { ended <- cmd.Wait() }()
+		select {
+		case err := <-ended:
+			s.Log.Warn("the worker ended and is started again", "error", err)
+			sleep(ctx, 300*time.Millisecond)
+		case <-ctx.Done():
+			stdin.Close()
+			select {
+			case <-ended:
+			case <-time.After(8 * time.Second):
+				cmd.Process.Kill()
+				<-ended
+			}
+		}
+	}
+}
+
+func sleep(ctx context.Context, d time.Duration) {
+	select {
+	case <-ctx.Done():
+	case <-time.After(d):
+	}
+}
+
+// hear books what a worker tells.
+func (s *Studio) hear(e queue.Event) {
+	j, err := s.Store.Job(e.Job)
+	if err != nil {
+		return
+	}
+	switch e.Kind {
+	case "start":
+		if !j.Active() { // stopped while it waited
+			s.queue.Stop(e.Job)
+			return
+		}
+		s.Store.JobStep(e.Job, j.Done, j.Total, j.Left, j.Memory)
+		s.Store.JobLog(e.Job, "started")
+	case "step":
+		var p run.Progress
+		if json.Unmarshal(e.Step, &p) != nil {
+			return
+		}
+		s.book(j, p)
+	case "end":
+		if !j.Active() {
+			return
+		}
+		s.Store.JobEnd(e.Job, e.State, e.Message)
+		line := e.State
+		if e.Message != "" {
+			line += ": " + e.Message
+		}
+		s.Store.JobLog(e.Job, line)
+	}
+	s.tell(e.Job, e.Step)
+}
+
+func (s *Studio) book(j store.Job, p run.Progress) {
+	if p.Total > 0 {
+		s.Store.JobStep(j.ID, max(p.Done, 0), p.Total, p.Left, int64(p.Memory))
+	}
+	if p.Note != "" {
+		s.Store.JobLog(j.ID, fmt.Sprintf("frame %d: %s", p.Frame, p.Note))
+	}
+	if p.Stats.Capped {
+		s.Store.JobLog(j.ID, fmt.Sprintf("frame %d: gas at %.3g m/s needed more than %d substeps; the result is less exact", p.Frame, p.Stats.MaxSpeed, p.Stats.Substeps))
+	}
+	if p.Stats.Unconverged > 0 {
+		s.Store.JobLog(j.ID, fmt.Sprintf("frame %d: the pressure was not solved to its tolerance (residual %.2g)", p.Frame, p.Stats.Residual))
+	}
+	if j.Kind != KindSim || p.Seconds <= 0 {
+		return
+	}
+	s.Store.AddSeconds(j.TakeID, p.Seconds)
+	if p.Stats.Substeps > 0 && p.Voxels > 0 {
+		s.learn(p.Voxels * float64(p.Stats.Substeps) / p.Seconds)
+	}
+}
+
+// learn keeps a running mean of the voxels that this machine steps a second.
+func (s *Studio) learn(rate float64) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if s.rate == 0 {
+		s.rate = rate
+	}
+	s.rate += 0.1 * (rate - s.rate)
+	s.Store.SetSetting("voxels_per_second", strconv.FormatFloat(s.rate, 'g', 6, 64))
+}
+
+// firstRate stands in until a run has been measured, voxels a second.
+const firstRate = 1.5e6
+
+// Rate is voxels that this machine steps a second, and whether that was
+// measured.
+func (s *Studio) Rate() (rate float64, measured bool) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if s.rate == 0 {
+		return firstRate, false
+	}
+	return s.rate, true
+}
+
+// Memory is what a run may take, bytes.
+func Memory() float64 {
+	b, err := os.ReadFile("/proc/meminfo")
+	if err != nil {
+		return 8e9
+	}
+	for _, line := range bytes.Split(b, []byte("\n")) {
+		var kb float64
+		if n, _ := fmt.Sscanf(string(line), "MemAvailable: %f kB", &kb); n == 1 {
+			return kb * 1024
+		}
+	}
+	return 8e9
+}
+
+// Refused lists the faults that keep a run from starting.
+type Refused struct{ Findings []check.Finding }
+
+func (r *Refused) Error() string {
+	f := r.Findings[0]
+	s := f.What + " " + f.Why
+	if n := len(r.Findings); n > 1 {
+		s += fmt.Sprintf(" (and %d more faults)", n-1)
+	}
+	return s
+}
+
+// Busy says that a job is under way already.
+type Busy struct{ What string }
+
+func (b *Busy) Error() string { return b.What }
+
+// Run freezes a shot's values into a take and queues its simulation. Values
+// that the newest take already has go on with that take.
+func (s *Studio) Run(row store.ShotRow, domain string, from, to int) (store.Take, error) {
+	doc, err := s.Store.Doc(row.ID)
+	if err != nil {
+		return store.Take{}, err
+	}
+	if bad := check.Faults(check.Shot(doc, check.Machine{Memory: Memory()})); len(bad) > 0 {
+		return store.Take{}, &Refused{bad}
+	}
+	d, err := stage.PickDomain(doc, domain)
+	if err != nil {
+		return store.Take{}, err
+	}
+	first, last := doc.Range()
+	if from == 0 && to == 0 {
+		from, to = first, last
+	}
+	if from < first || to < from {
+		return store.Take{}, fmt.Errorf("frames %d–%d can't be run; the shot begins at %d", from, to, first)
+	}
+	key := stage.Key(doc, d)
+	takes, err := s.Store.Takes(row.ID)
+	if err != nil {
+		return store.Take{}, err
+	}
+	if len(takes) > 0 && takes[0].Key == key && takes[0].Domain == d.ID {
+		return takes[0], s.Resume(takes[0], from, to)
+	}
+	t, err := s.Store.CreateTake(store.Take{ShotID: row.ID, Doc: doc.Encode(), Domain: d.ID, Key: key, First: from, Last: to})
+	if err != nil {
+		return t, err
+	}
+	return t, s.Resume(t, from, to)
+}
+
+// Resume queues the frames of a take that are missing.
+func (s *Studio) Resume(t store.Take, from, to int) error {
+	if j, err := s.Store.TakeJob(t.ID); err == nil && j.Active() {
+		return &Busy{fmt.Sprintf("take %d is running already; stop it first or wait", t.Number)}
+	}
+	if err := s.Store.ExtendTake(t.ID, from, to); err != nil {
+		return err
+	}
+	return s.submit(store.Job{Kind: KindSim, ShotID: t.ShotID, TakeID: t.ID, Total: to - from + 1}, spec{Take: t.Doc, Domain: t.Domain, From: from, To: to})
+}
+
+func (s *Studio) submit(j store.Job, sp spec) error {
+	b, err := json.Marshal(sp)
+	if err != nil {
+		return err
+	}
+	j.Spec, j.Dir = b, sp.Dir
+	if j, err = s.Store.CreateJob(j); err != nil {
+		return err
+	}
+	if s.queue == nil {
+		return errors.New("the queue is not running")
+	}
+	if err := s.queue.Publish(queue.Order{Job: j.ID, Kind: j.Kind, Spec: b}); err != nil {
+		return err
+	}
+	s.tell(j.ID, nil)
+	return nil
+}
+
+// Stop asks for a job's end; one that waits ends at once.
+func (s *Studio) Stop(id int64) error {
+	j, err := s.Store.Job(id)
+	if err != nil {
+		return err
+	}
+	if !j.Active() {
+		return nil
+	}
+	if j.State == store.Queued {
+		if err := s.Store.JobEnd(id, store.Stopped, "stopped before it began"); err != nil {
+			return err
+		}
+		s.tell(id, nil)
+	}
+	return s.queue.Stop(id)
+}
+
+// RenderRange queues pictures of a take's frames.
+func (s *Studio) RenderRange(row store.ShotRow, t store.Take, lookID string, from, to int) error {
+	doc, err := s.Store.Doc(row.ID)
+	if err != nil {
+		return err
+	}
+	lk := doc.Look(lookID)
+	if lk == nil {
+		return fmt.Errorf("the shot has no look %q", lookID)
+	}
+	dir, err := s.fresh("renders", fmt.Sprintf("%s-take%d", row.Slug, t.Number))
+	if err != nil {
+		return err
+	}
+	return s.submit(store.Job{Kind: KindRender, ShotID: row.ID, TakeID: t.ID, Total: to - from + 1},
+		spec{Take: t.Doc, Now: doc.Encode(), Domain: t.Domain, Look: lk.ID, From: from, To: to, Dir: dir, Name: row.Slug})
+}
+
+// HandOver queues a handover of a take's frames; renders names the job whose
+// pictures go along, 0 for none.
+func (s *Studio) HandOver(row store.ShotRow, t store.Take, name string, from, to int, renders int64) error {
+	if err := shot.CheckName(name); err != nil {
+		return err
+	}
+	doc, err := s.Store.Doc(row.ID)
+	if err != nil {
+		return err
+	}
+	sp := spec{Take: t.Doc, Now: doc.Encode(), Domain: t.Domain, From: from, To: to, Name: name}
+	if renders > 0 {
+		j, err := s.Store.Job(renders)
+		if err != nil || j.Kind != KindRender || j.ShotID != row.ID {
+			return fmt.Errorf("there is no such rendered range in this shot")
+		}
+		sp.Renders = j.Dir
+	}
+	if sp.Dir, err = s.fresh("handovers", fmt.Sprintf("%s-take%d", row.Slug, t.Number)); err != nil {
+		return err
+	}
+	step := max(1, int(doc.HandoverValue("step").Num))
+	return s.submit(store.Job{Kind: KindHandover, ShotID: row.ID, TakeID: t.ID, Total: (to-from)/step + 1}, sp)
+}
+
+// fresh makes a new folder under the data folder.
+func (s *Studio) fresh(kind, name string) (string, error) {
+	for n := 1; n < 100000; n++ {
+		dir := filepath.Join(s.Dir, kind, fmt.Sprintf("%s-%03d", name, n))
+		if err := os.MkdirAll(filepath.Dir(dir), 0o755); err != nil {
+			return "", err
+		}
+		err := os.Mkdir(dir, 0o755)
+		if err == nil {
+			return dir, nil
+		}
+		if !errors.Is(err, os.ErrExist) {
+			return "", err
+		}
+	}
+	return "", fmt.Errorf("no free folder for %s", name)
+}
+
+// Discard forgets a take; its frames go too unless another take shares them.
+func (s *Studio) Discard(t store.Take) error {
+	if j, err := s.Store.TakeJob(t.ID); err == nil && j.Active() {
+		return &Busy{fmt.Sprintf("take %d is running; stop it first", t.Number)}
+	}
+	if err := s.Store.DeleteTake(t.ID); err != nil {
+		return err
+	}
+	n, err := s.Store.KeyUsers(t.Key)
+	if err != nil || n > 0 {
+		return err
+	}
+	return s.Cache.Stage(t.Key).Remove()
+}
+
+// CacheState of a take's frames.
+type CacheState string
+
+// The states: Stale beats the others where the shot's values have moved on.
+const (
+	Current CacheState = "current"
+	Stale   CacheState = "stale"
+	Partial CacheState = "partial"
+	Missing CacheState = "missing"
+)
+
+// State works out, from content alone, how a take's cache stands against the
+// shot as it is now, and which frames are there.
+func (s *Studio) State(doc *shot.Shot, t store.Take) (CacheState, map[int]cache.Frame) {
+	frames := s.Cache.Stage(t.Key).Frames()
+	n := 0
+	for f := range frames {
+		if f >= t.First && f <= t.Last {
+			n++
+		}
+	}
+	d := doc.Element(t.Domain)
+	switch {
+	case n == 0:
+		return Missing, frames
+	case d == nil || stage.Key(doc, d) != t.Key:
+		return Stale, frames
+	case n < t.Last-t.First+1:
+		return Partial, frames
+	}
+	return Current, frames
+}
+
+// Source opens a take's frames.
+func (s *Studio) Source(t store.Take) (*run.Source, error) {
+	d, err := t.Shot()
+	if err != nil {
+		return nil, err
+	}
+	el := d.Element(t.Domain)
+	if el == nil {
+		return nil, fmt.Errorf("take %d lacks its domain", t.Number)
+	}
+	return &run.Source{Shot: d, Domain: el, Stage: s.Cache.Stage(t.Key)}, nil
+}

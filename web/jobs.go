@@ -1,0 +1,225 @@
+package web
+
+import (
+	"archive/zip"
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"os"
+	"path/filepath"
+	"strconv"
+
+	"github.com/gin-gonic/gin"
+
+	"zarf/core/shot"
+	"zarf/studio"
+	"zarf/studio/run"
+	"zarf/studio/store"
+)
+
+// answer reports an error of a job's start, or shows the panels.
+func (s *server) answer(c *gin.Context, err error, over ...string) {
+	var busy *studio.Busy
+	var refused *studio.Refused
+	switch {
+	case err == nil:
+		carry(c, over...)
+		s.refresh(c, at(c))
+	case errors.As(err, &busy):
+		s.fail(c, http.StatusConflict, "Not started: "+err.Error()+".", "")
+	case errors.As(err, &refused):
+		s.fail(c, http.StatusUnprocessableEntity, "Not started: "+err.Error(), "The checks offer mends.")
+	case errors.Is(err, store.ErrNotFound):
+		s.fail(c, http.StatusNotFound, err.Error()+".", "")
+	default:
+		s.fail(c, http.StatusUnprocessableEntity, "Not done: "+err.Error()+".", "")
+	}
+}
+
+// span reads a range of frames from a form; the default where it is empty.
+func span(c *gin.Context, a, b int) (int, int, error) {
+	read := func(key string, otherwise int) (int, error) {
+		t := c.PostForm(key)
+		if t == "" {
+			return otherwise, nil
+		}
+		n, err := strconv.Atoi(t)
+		if err != nil {
+			return 0, fmt.Errorf("%q is not a frame number", t)
+		}
+		return n, nil
+	}
+	from, err := read("from", a)
+	if err != nil {
+		return 0, 0, err
+	}
+	to, err := read("to", b)
+	if err != nil {
+		return 0, 0, err
+	}
+	if to < from {
+		return 0, 0, fmt.Errorf("frames %d–%d end before they begin", from, to)
+	}
+	if to-from > 100000 {
+		return 0, 0, fmt.Errorf("%d frames are too many; 100000 are allowed", to-from+1)
+	}
+	return from, to, nil
+}
+
+func (s *server) run(c *gin.Context) {
+	t, err := s.st.Run(rowOf(c), c.PostForm("domain"), 0, 0)
+	s.answer(c, err, "take", strconv.Itoa(t.Number))
+}
+
+func (s *server) changeTake(c *gin.Context) {
+	t, err := s.takeOf(c, c.Param("take"))
+	if err != nil {
+		s.answer(c, err)
+		return
+	}
+	switch c.Param("verb") {
+	case "resume":
+		err = s.st.Resume(t, t.First, t.Last)
+	case "note":
+		stars, _ := strconv.Atoi(c.PostForm("stars"))
+		note := c.PostForm("note")
+		if len(note) > 4000 {
+			err = fmt.Errorf("the note has %d bytes; 4000 are allowed", len(note))
+			break
+		}
+		err = s.st.Store.AnnotateTake(t.ID, note, min(max(stars, 0), 5))
+	case "restore":
+		var old *shot.Shot
+		if old, err = t.Shot(); err == nil {
+			_, err = s.st.Store.Edit(rowOf(c).ID, fmt.Sprintf("restore take %d", t.Number), "", func(d *shot.Shot) error {
+				looks, name, title := d.Looks, d.Name, d.Title
+				*d = *old
+				d.Looks, d.Name, d.Title = looks, name, title
+				return nil
+			})
+		}
+	case "discard":
+		err = s.st.Discard(t)
+	default:
+		err = fmt.Errorf("nothing is called %q", c.Param("verb"))
+	}
+	s.answer(c, err)
+}
+
+func (s *server) stopJob(c *gin.Context) {
+	j, err := s.jobOf(c)
+	if err == nil {
+		err = s.st.Stop(j.ID)
+	}
+	s.answer(c, err)
+}
+
+// jobOf finds the job that an address names, within the shot.
+func (s *server) jobOf(c *gin.Context) (store.Job, error) {
+	id, err := strconv.ParseInt(c.Param("job"), 10, 64)
+	if err != nil {
+		return store.Job{}, fmt.Errorf("job %q: %w", c.Param("job"), store.ErrNotFound)
+	}
+	j, err := s.st.Store.Job(id)
+	if err == nil && j.ShotID != rowOf(c).ID {
+		err = fmt.Errorf("job %d belongs to another shot: %w", id, store.ErrNotFound)
+	}
+	return j, err
+}
+
+func (s *server) renderRange(c *gin.Context) {
+	t, err := s.takeOf(c, c.PostForm("take"))
+	if err != nil {
+		s.answer(c, err)
+		return
+	}
+	from, to, err := span(c, t.First, t.Last)
+	if err == nil {
+		err = s.st.RenderRange(rowOf(c), t, c.PostForm("look"), from, to)
+	}
+	s.answer(c, err)
+}
+
+func (s *server) handOver(c *gin.Context) {
+	t, err := s.takeOf(c, c.PostForm("take"))
+	if err != nil {
+		s.answer(c, err)
+		return
+	}
+	from, to, err := span(c, t.First, t.Last)
+	if err == nil {
+		renders, _ := strconv.ParseInt(c.PostForm("renders"), 10, 64)
+		err = s.st.HandOver(rowOf(c), t, c.PostForm("name"), from, to, renders)
+	}
+	s.answer(c, err)
+}
+
+// renderedPath is the file of a rendered frame.
+func (s *server) renderedPath(j store.Job, slug string, frame int) (string, error) {
+	p := filepath.Join(j.Dir, (&run.Render{Name: studio.JobName(j)}).File(frame))
+	_, err := os.Stat(p)
+	return p, err
+}
+
+func (s *server) rendered(c *gin.Context) {
+	j, err := s.jobOf(c)
+	frame, err2 := strconv.Atoi(c.Param("frame"))
+	if err != nil || err2 != nil || j.Kind != studio.KindRender {
+		c.String(http.StatusNotFound, "there is no such picture")
+		return
+	}
+	p, err := s.renderedPath(j, rowOf(c).Slug, frame)
+	if err != nil {
+		c.String(http.StatusNotFound, "this frame is not rendered yet")
+		return
+	}
+	c.Header("Cache-Control", "private, max-age=3600")
+	c.File(p)
+}
+
+// handoverZip streams a finished handover as one file.
+func (s *server) handoverZip(c *gin.Context) {
+	j, err := s.jobOf(c)
+	if err != nil || j.Kind != studio.KindHandover {
+		s.fail(c, http.StatusNotFound, "There is no such handover.", "")
+		return
+	}
+	m, err := run.ReadManifest(j.Dir)
+	if err != nil {
+		s.fail(c, http.StatusConflict, "This handover is not finished.", "Wait for it, or make it again.")
+		return
+	}
+	c.Header("Content-Type", "application/zip")
+	c.Header("Content-Disposition", `attachment; filename="`+store.Slug(m.Name)+`.zip"`)
+	z := zip.NewWriter(c.Writer)
+	add := func(name string) error {
+		// the manifest was written by Zarf, yet no path leaves the folder
+		if !filepath.IsLocal(filepath.FromSlash(name)) {
+			return fmt.Errorf("path %q", name)
+		}
+		r, err := os.Open(filepath.Join(j.Dir, filepath.FromSlash(name)))
+		if err != nil {
+			return err
+		}
+		defer r.Close()
+		w, err := z.CreateHeader(&zip.FileHeader{Name: m.Name + "/" + name, Method: zip.Store})
+		if err != nil {
+			return err
+		}
+		_, err = io.Copy(w, r)
+		return err
+	}
+	for _, f := range m.Files {
+		if err := add(f.Path); err != nil {
+			s.st.Log.Error("zip", "file", f.Path, "error", err)
+			panic(http.ErrAbortHandler) // the browser sees a broken download, not a short one
+		}
+	}
+	if err := add(run.ManifestName); err != nil {
+		panic(http.ErrAbortHandler)
+	}
+	if err := z.Close(); err != nil {
+		s.st.Log.Error("zip", "error", err)
+	}
+}

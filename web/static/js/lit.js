@@ -1,0 +1,31 @@
+// The picture of the Look station: asked for again and again until it has all
+// its samples, from the beginning when anything changes.
+const client = Math.random().toString(36).slice(2);
+
+export class Lit {
+  constructor(img, slug, on) { this.img = img; this.slug = slug; this.on = on; this.run = 0; }
+
+  stop() { this.run++; }
+
+  async start(take, frame, look) {
+    const run = ++this.run;
+    const box = this.img.parentElement.getBoundingClientRect();
+    const width = Math.max(32, Math.min(1280, Math.round(Math.min(box.width, box.height * 16 / 9) / 16) * 16));
+    const scale = parseFloat(new URLSearchParams(location.search).get('quality')) || 1;
+    for (;;) {
+      const r = await fetch(`/shots/${this.slug}/preview?take=${take}&frame=${frame}&look=${look}&width=${Math.round(width * scale)}&client=${client}`);
+      if (run !== this.run) return;
+      if (r.status === 410) continue;
+      if (!r.ok) { this.on.note(await r.text(), true); return; }
+      const done = +r.headers.get('X-Zarf-Samples'), want = +r.headers.get('X-Zarf-Target');
+      const url = URL.createObjectURL(await r.blob());
+      if (run !== this.run) { URL.revokeObjectURL(url); return; }
+      const old = this.img.src;
+      this.img.src = url;
+      if (old.startsWith('blob:')) URL.revokeObjectURL(old);
+      this.img.dataset.samples = done;
+      this.on.note(done < want ? `${done} of ${want} samples` : `${want} samples, done`);
+      if (done >= want) return;
+    }
+  }
+}

@@ -1,0 +1,371 @@
+// The picture: elements, ground, figure and smoke. It draws when something
+// changed, not all the time.
+import * as THREE from 'three';
+import { OrbitControls } from '../vendor/three/OrbitControls.js';
+import { TransformControls } from '../vendor/three/TransformControls.js';
+import { Smoke } from './volume.js';
+
+const grey = (v) => new THREE.Color(v, v, v);
+const radians = (a) => a.map((x) => x * Math.PI / 180);
+
+export class Viewport {
+  constructor(canvas, overlay, on) {
+    this.canvas = canvas;
+    this.overlay = overlay;
+    this.on = on;
+    this.renderer = new THREE.WebGLRenderer({ canvas, antialias: true, preserveDrawingBuffer: false });
+    this.scene = new THREE.Scene();
+    this.camera = new THREE.PerspectiveCamera(40, 1, 0.02, 2000);
+    this.camera.position.set(4, 2.6, 5);
+    this.orbit = new OrbitControls(this.camera, canvas);
+    this.orbit.enableDamping = false;
+    this.orbit.target.set(0, 1, 0);
+    this.orbit.addEventListener('change', () => { this.through = null; this.draw(); });
+    this.gizmo = new TransformControls(this.camera, canvas);
+    this.gizmo.setSize(0.8);
+    this.gizmo.addEventListener('change', () => this.draw());
+    this.gizmo.addEventListener('dragging-changed', (e) => {
+      this.orbit.enabled = !e.value;
+      if (!e.value && this.chosen) this.placed();
+    });
+    this.scene.add(this.gizmo.getHelper());
+    this.things = new THREE.Group();
+    this.scene.add(this.things);
+    this.smoke = new Smoke();
+    this.scene.add(this.smoke.mesh);
+    this.sun = new THREE.DirectionalLight(0xffffff, 2.2);
+    this.sun.position.set(0.45, 0.8, 0.4);
+    this.scene.add(this.sun, new THREE.HemisphereLight(0xffffff, 0x777777, 1.3));
+    this.byId = new Map();
+    this.dress();
+    new ResizeObserver(() => this.resize()).observe(canvas.parentElement);
+    canvas.addEventListener('pointerdown', (e) => { this.down = [e.clientX, e.clientY]; });
+    canvas.addEventListener('pointerup', (e) => this.pick(e));
+    document.addEventListener('zarf:theme', () => { this.dress(); this.draw(); });
+    this.resize();
+  }
+
+  dress() {
+    const dark = document.documentElement.dataset.bsTheme !== 'light';
+    this.scene.background = grey(dark ? 0.028 : 0.30);
+    this.line = dark ? 0x8c8c8c : 0x2e2e2e;
+    if (this.ground) this.scene.remove(this.ground);
+    this.ground = null;
+    if (this.data) this.show(this.data, true);
+  }
+
+  resize() {
+    const box = this.canvas.parentElement.getBoundingClientRect();
+    if (box.width < 2 || box.height < 2) return;
+    this.renderer.setPixelRatio(Math.min(window.devicePixelRatio, 1.5));
+    this.renderer.setSize(box.width, box.height, false);
+    this.camera.aspect = box.width / box.height;
+    this.camera.updateProjectionMatrix();
+    this.draw();
+  }
+
+  draw() {
+    if (this.due) return;
+    this.due = requestAnimationFrame(() => { this.due = 0; this.drawNow(); });
+  }
+
+  drawNow() {
+    this.renderer.render(this.scene, this.camera);
+    this.labels();
+  }
+
+  // figures for tests: the mean and the spread of what is drawn
+  measure() {
+    this.drawNow();
+    const gl = this.renderer.getContext();
+    const w = gl.drawingBufferWidth, h = gl.drawingBufferHeight;
+    const px = new Uint8Array(w * h * 4);
+    gl.readPixels(0, 0, w, h, gl.RGBA, gl.UNSIGNED_BYTE, px);
+    let sum = 0;
+    for (let i = 0; i < px.length; i += 4) sum += px[i] + px[i + 1] + px[i + 2];
+    return sum / (w * h * 3);
+  }
+
+  show(data, force) {
+    const key = JSON.stringify(data.elements) + data.units;
+    if (key === this.key && !force) return;
+    this.key = key;
+    this.data = data;
+    this.things.clear();
+    this.byId.clear();
+    for (const e of data.elements) {
+      const o = this.make(e);
+      if (!o) continue;
+      o.traverse((c) => { c.userData.id = e.id; });
+      o.userData.element = e;
+      this.things.add(o);
+      this.byId.set(e.id, o);
+    }
+    this.floor();
+    if (!this.framed) { this.framed = true; this.frameAll(); }
+    this.choose(this.chosen);
+  }
+
+  // The ground's lines stand a whole power of ten apart; every tenth is
+  // stronger. The figure is a keeper 1.75 m tall.
+  floor() {
+    if (this.ground) this.scene.remove(this.ground);
+    const size = Math.max(0.01, this.bounds().getSize(new THREE.Vector3()).length());
+    const step = Math.pow(10, Math.round(Math.log10(size / 12)));
+    const g = new THREE.Group();
+    const n = 20;
+    const at = new THREE.GridHelper(2 * n * step, 2 * n, this.line, this.line);
+    at.material.transparent = true;
+    at.material.opacity = 0.16;
+    g.add(at);
+    const strong = new THREE.GridHelper(2 * n * step, 4, this.line, this.line);
+    strong.material.transparent = true;
+    strong.material.opacity = 0.3;
+    g.add(strong);
+    const figure = this.figure();
+    const b = this.bounds();
+    figure.position.set(b.min.x - 0.35 * Math.max(1, 0.1 * size), 0, b.max.z);
+    figure.userData.label = '1.75 m';
+    g.add(figure);
+    this.figureAt = figure;
+    this.ground = g;
+    this.step = step;
+    this.scene.add(g);
+  }
+
+  figure() {
+    const pts = [[-0.13, 0], [-0.11, 0.42], [-0.13, 0.86], [-0.2, 0.92], [-0.27, 0.84], [-0.25, 1.3], [-0.2, 1.44], [-0.07, 1.5], [-0.07, 1.55], [-0.11, 1.6], [-0.1, 1.7], [0, 1.75], [0.1, 1.7], [0.11, 1.6], [0.07, 1.55], [0.07, 1.5], [0.2, 1.44], [0.25, 1.3], [0.27, 0.84], [0.2, 0.92], [0.13, 0.86], [0.11, 0.42], [0.13, 0], [0.02, 0], [0, 0.8], [-0.02, 0], [-0.13, 0]];
+    const geo = new THREE.BufferGeometry().setFromPoints(pts.map(([x, y]) => new THREE.Vector3(x, y, 0)));
+    return new THREE.Line(geo, new THREE.LineBasicMaterial({ color: this.line }));
+  }
+
+  geometry(e) {
+    const [w, h, d] = e.size;
+    const radii = () => (e.taper > 1 ? [0.5 / e.taper, 0.5] : [0.5, 0.5 * e.taper]);
+    let g;
+    switch (e.form) {
+      case 'sphere': g = new THREE.SphereGeometry(0.5, 32, 20); break;
+      case 'cylinder': { const [b, t] = radii(); g = new THREE.CylinderGeometry(t, b, 1, 36); break; }
+      case 'tube': {
+        const [b, t] = radii();
+        const wall = Math.min(0.5, e.wall / w);
+        const p = (x, y) => new THREE.Vector2(Math.max(x, 0), y);
+        g = new THREE.LatheGeometry([p(b - wall, -0.5), p(b, -0.5), p(t, 0.5), p(t - wall, 0.5), p(b - wall, -0.5)], 40);
+        break;
+      }
+      case 'torus': {
+        const tube = h / 2, ring = Math.max(w / 2 - tube, 1e-6);
+        g = new THREE.TorusGeometry(ring, tube, 18, 48);
+        g.rotateX(Math.PI / 2);
+        g.scale(1, 1, d / w);
+        return g;
+      }
+      default: g = new THREE.BoxGeometry(1, 1, 1);
+    }
+    g.scale(w, h, d);
+    return g;
+  }
+
+  make(e) {
+    if (e.kind === 'domain') return this.domain(e);
+    if (e.kind === 'camera') return this.cameraMark(e);
+    const g = new THREE.Group();
+    g.position.set(...e.position);
+    if (e.kind === 'wind') {
+      const v = new THREE.Vector3(...e.vector);
+      const len = Math.max(v.length(), 1e-6);
+      const size = this.reach(data => data) * 0.25;
+      g.add(new THREE.ArrowHelper(v.clone().normalize(), new THREE.Vector3(), size, this.line, size * 0.22, size * 0.1));
+      const shaft = v.clone().normalize().multiplyScalar(size);
+      for (const s of [-0.06, 0.06]) {
+        const side = new THREE.Vector3(0, s * size * 2, 0);
+        g.add(new THREE.Line(new THREE.BufferGeometry().setFromPoints([side, shaft.clone().multiplyScalar(0.7).add(side)]), new THREE.LineBasicMaterial({ color: this.line })));
+      }
+      g.userData.note = len.toFixed(1) + ' m/s';
+    } else if (e.kind === 'turbulence') {
+      const r = this.reach() * 0.05;
+      const pts = [];
+      for (let i = 0; i <= 60; i++) { const a = i / 60 * Math.PI * 5; pts.push(new THREE.Vector3(Math.cos(a) * r * i / 60, Math.sin(a) * r * i / 60, 0)); }
+      g.add(new THREE.Line(new THREE.BufferGeometry().setFromPoints(pts), new THREE.LineBasicMaterial({ color: this.line })));
+      const hit = new THREE.Mesh(new THREE.SphereGeometry(r), new THREE.MeshBasicMaterial({ visible: false }));
+      g.add(hit);
+    } else {
+      const geo = this.geometry(e);
+      g.rotation.set(...radians(e.turn), 'ZYX');
+      if (e.kind === 'collider') {
+        const m = new THREE.MeshLambertMaterial({ color: new THREE.Color(e.colour || '#777777'), transparent: e.muted, opacity: e.muted ? 0.2 : 1, side: THREE.DoubleSide });
+        g.add(new THREE.Mesh(geo, m));
+      } else {
+        g.add(new THREE.Mesh(geo, new THREE.MeshBasicMaterial({ color: 0xffffff, transparent: true, opacity: 0.06, depthWrite: false })));
+        g.add(new THREE.LineSegments(new THREE.EdgesGeometry(geo, 25), new THREE.LineDashedMaterial({ color: 0xffffff, transparent: true, opacity: e.muted ? 0.25 : 0.85 })));
+        const v = new THREE.Vector3(...e.vector);
+        if (v.length() > 0) {
+          const w = new THREE.Group();
+          w.rotation.copy(g.rotation);
+          const arrow = new THREE.ArrowHelper(new THREE.Vector3(0, Math.sign(1), 0), new THREE.Vector3(0, e.size[1] / 2, 0), Math.max(...e.size) * 0.8, 0xffffff, e.size[0] * 0.3, e.size[0] * 0.2);
+          g.add(arrow);
+        }
+      }
+    }
+    return g;
+  }
+
+  reach() {
+    let r = 1;
+    for (const e of (this.data ? this.data.elements : [])) if (e.kind === 'domain') r = Math.max(e.max[0] - e.min[0], e.max[1] - e.min[1], e.max[2] - e.min[2]);
+    return r;
+  }
+
+  // A domain is its edges; walls are hatched, open sides are not.
+  domain(e) {
+    const g = new THREE.Group();
+    const min = new THREE.Vector3(...e.min), max = new THREE.Vector3(...e.max);
+    const size = max.clone().sub(min), mid = min.clone().add(max).multiplyScalar(0.5);
+    g.position.copy(mid);
+    const box = new THREE.BoxGeometry(size.x, size.y, size.z);
+    g.add(new THREE.LineSegments(new THREE.EdgesGeometry(box), new THREE.LineBasicMaterial({ color: this.line, transparent: true, opacity: e.muted ? 0.25 : 0.9 })));
+    const pts = [];
+    const step = Math.max(size.x, size.y, size.z) / 24;
+    const axes = [[1, 2], [0, 2], [0, 1]];
+    (e.walls || []).forEach((wall, side) => {
+      if (!wall) return;
+      const a = side >> 1, [b, c] = axes[a];
+      const s = [size.x, size.y, size.z];
+      for (let t = -s[c]; t < s[b]; t += step) {
+        const p = [0, 0, 0], q = [0, 0, 0];
+        p[a] = q[a] = (side & 1 ? 0.5 : -0.5) * s[a];
+        const t0 = Math.max(t, 0), t1 = Math.min(t + s[c], s[b]);
+        if (t1 <= t0) continue;
+        p[b] = t0 - s[b] / 2; p[c] = t0 - t - s[c] / 2;
+        q[b] = t1 - s[b] / 2; q[c] = t1 - t - s[c] / 2;
+        pts.push(new THREE.Vector3(...p), new THREE.Vector3(...q));
+      }
+    });
+    if (pts.length) g.add(new THREE.LineSegments(new THREE.BufferGeometry().setFromPoints(pts), new THREE.LineBasicMaterial({ color: this.line, transparent: true, opacity: 0.13 })));
+    return g;
+  }
+
+  cameraMark(e) {
+    const g = new THREE.Group();
+    g.position.set(...e.position);
+    g.lookAt(new THREE.Vector3(...e.target));
+    const far = 0.5, w = 18 / e.lens * far, h = w * 9 / 16;
+    const c = [[-w, -h], [w, -h], [w, h], [-w, h]].map(([x, y]) => new THREE.Vector3(x, y, far));
+    const o = new THREE.Vector3();
+    const pts = [];
+    c.forEach((p, i) => pts.push(o, p, p, c[(i + 1) % 4]));
+    g.add(new THREE.LineSegments(new THREE.BufferGeometry().setFromPoints(pts), new THREE.LineBasicMaterial({ color: this.line })));
+    g.add(new THREE.Mesh(new THREE.SphereGeometry(0.12), new THREE.MeshBasicMaterial({ visible: false })));
+    return g;
+  }
+
+  bounds() {
+    const b = new THREE.Box3();
+    for (const e of (this.data ? this.data.elements : [])) if (e.kind === 'domain' && !e.muted) b.union(new THREE.Box3(new THREE.Vector3(...e.min), new THREE.Vector3(...e.max)));
+    if (b.isEmpty()) b.set(new THREE.Vector3(-1, 0, -1), new THREE.Vector3(1, 2, 1));
+    return b;
+  }
+
+  frameAll() { this.look(this.bounds()); }
+
+  frame() {
+    const o = this.byId.get(this.chosen);
+    const b = o ? new THREE.Box3().setFromObject(o) : this.bounds();
+    this.look(b.isEmpty() ? this.bounds() : b);
+  }
+
+  look(b) {
+    const mid = b.getCenter(new THREE.Vector3()), r = Math.max(b.getSize(new THREE.Vector3()).length() / 2, 1e-3);
+    const dir = this.camera.position.clone().sub(this.orbit.target).normalize();
+    const half = Math.min(this.camera.fov, this.camera.fov * this.camera.aspect) * Math.PI / 360;
+    this.orbit.target.copy(mid);
+    this.camera.position.copy(mid).addScaledVector(dir, r / Math.sin(half) * 0.92);
+    this.camera.near = r / 100;
+    this.camera.far = r * 200;
+    this.camera.fov = 40;
+    this.camera.updateProjectionMatrix();
+    this.orbit.update();
+    this.draw();
+  }
+
+  throughCamera() {
+    const e = this.data && this.data.elements.find((x) => x.kind === 'camera' && !x.muted);
+    if (!e) return;
+    this.camera.position.set(...e.position);
+    this.orbit.target.set(...e.target);
+    // the picture's width is 36 mm on a 16:9 frame; fit that width
+    const w = 18 / e.lens;
+    this.camera.fov = 2 * Math.atan(Math.max(w / this.camera.aspect, w * 9 / 16)) * 180 / Math.PI;
+    this.camera.updateProjectionMatrix();
+    this.orbit.update();
+    this.draw();
+  }
+
+  choose(id) {
+    this.chosen = id;
+    this.gizmo.detach();
+    const o = this.byId.get(id);
+    if (o && this.canPlace(o.userData.element)) this.gizmo.attach(o);
+    this.draw();
+  }
+
+  canPlace(e) { return this.on.editable && !e.muted && e.kind !== undefined; }
+
+  setGizmo(mode) {
+    this.gizmo.setMode(mode);
+    this.draw();
+  }
+
+  // What the gizmo did goes to the server as a value.
+  placed() {
+    const o = this.byId.get(this.chosen);
+    if (!o) return;
+    const e = o.userData.element;
+    if (this.gizmo.mode === 'translate') {
+      const p = e.kind === 'domain' ? o.position.clone().sub(new THREE.Vector3(...e.min).add(new THREE.Vector3(...e.max)).multiplyScalar(0.5)).add(new THREE.Vector3(...e.position)) : o.position;
+      this.on.place(e.id, 'position', p.toArray());
+    } else if (this.gizmo.mode === 'rotate' && e.turn && e.form) {
+      const r = new THREE.Euler().setFromQuaternion(o.quaternion, 'ZYX');
+      this.on.place(e.id, 'turn', [r.x, r.y, r.z].map((a) => Math.round(a * 1800 / Math.PI) / 10));
+    } else if (this.gizmo.mode === 'scale' && (e.form || e.kind === 'domain')) {
+      this.on.place(e.id, 'size', e.size.map((s, i) => Math.max(1e-4, s * Math.abs(o.scale.getComponent(i)))));
+    } else {
+      this.show(this.data, true);
+    }
+  }
+
+  pick(ev) {
+    if (!this.down || this.gizmo.dragging || Math.hypot(ev.clientX - this.down[0], ev.clientY - this.down[1]) > 3 || ev.button !== 0) return;
+    const box = this.canvas.getBoundingClientRect();
+    const p = new THREE.Vector2((ev.clientX - box.left) / box.width * 2 - 1, 1 - (ev.clientY - box.top) / box.height * 2);
+    const ray = new THREE.Raycaster();
+    ray.params.Line.threshold = this.reach() * 0.008;
+    ray.setFromCamera(p, this.camera);
+    const hits = ray.intersectObjects(this.things.children, true).filter((h) => h.object.userData.id);
+    // emitters stand inside other things: they come first, domains last
+    const rank = (h) => { const k = this.byId.get(h.object.userData.id).userData.element.kind; return k === 'emitter' ? 0 : k === 'domain' ? 2 : 1; };
+    hits.sort((a, b) => rank(a) - rank(b) || a.distance - b.distance);
+    this.on.choose(hits.length ? hits[0].object.userData.id : null);
+  }
+
+  labels() {
+    const want = [];
+    const box = this.canvas.getBoundingClientRect();
+    const put = (text, at, chosen) => {
+      const p = at.clone().project(this.camera);
+      if (p.z > 1 || Math.abs(p.x) > 1 || Math.abs(p.y) > 1) return;
+      want.push({ text, chosen, x: (p.x + 1) / 2 * box.width, y: (1 - p.y) / 2 * box.height });
+    };
+    if (this.figureAt && this.figureAt.visible) put('1.75 m', this.figureAt.position.clone().add(new THREE.Vector3(0, 1.8, 0)));
+    const o = this.byId.get(this.chosen);
+    if (o) put(o.userData.element.name, new THREE.Vector3(o.position.x, new THREE.Box3().setFromObject(o).max.y, o.position.z), true);
+    while (this.overlay.children.length > want.length) this.overlay.lastChild.remove();
+    want.forEach((w, i) => {
+      const s = this.overlay.children[i] || this.overlay.appendChild(document.createElement('span'));
+      s.textContent = w.text;
+      s.className = w.chosen ? 'chosen' : '';
+      s.style.left = w.x + 'px';
+      s.style.top = w.y + 'px';
+    });
+  }
+}

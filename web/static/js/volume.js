@@ -1,0 +1,123 @@
+// Smoke in the viewport: a box marched front to back through a 3-D texture of
+// density and light that the server has baked.
+import * as THREE from 'three';
+
+const vertex = `
+out vec3 vPos;
+void main() {
+  vPos = position;
+  gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0);
+}`;
+
+const fragment = `
+precision highp float;
+precision highp sampler3D;
+in vec3 vPos;
+out vec4 outColor;
+uniform sampler3D map;
+uniform vec3 eye;      // in the unit box
+uniform vec3 extent;   // metres
+uniform float top;     // density of 255
+uniform float sigma;   // extinction, 1/m for density 1
+uniform float steps;
+float hash(vec2 p) { return fract(sin(dot(p, vec2(12.9898, 78.233))) * 43758.5453); }
+void main() {
+  vec3 dir = vPos - eye;
+  vec3 inv = 1.0 / dir;
+  vec3 a = (vec3(0.0) - eye) * inv, b = (vec3(1.0) - eye) * inv;
+  vec3 lo = min(a, b), hi = max(a, b);
+  float t0 = max(max(lo.x, lo.y), max(lo.z, 0.0)), t1 = min(hi.x, min(hi.y, hi.z));
+  if (t1 <= t0) discard;
+  float len = length(dir * extent);
+  float dt = max((t1 - t0) / steps, 1e-5);
+  float t = t0 + dt * hash(gl_FragCoord.xy);
+  float through = 1.0;
+  vec3 light = vec3(0.0);
+  for (int i = 0; i < 256; i++) {
+    if (t > t1 || through < 0.01) break;
+    vec2 s = texture(map, eye + dir * t).rg;
+    float d = s.r * s.r * top;
+    if (d > 0.0005) {
+      float tr = exp(-d * sigma * dt * len);
+      light += through * (1.0 - tr) * mix(vec3(0.10, 0.11, 0.13), vec3(0.93, 0.92, 0.90), s.g);
+      through *= tr;
+    }
+    t += dt;
+  }
+  outColor = vec4(light, 1.0 - through);
+}`;
+
+export class Smoke {
+  constructor() {
+    this.material = new THREE.ShaderMaterial({
+      glslVersion: THREE.GLSL3, vertexShader: vertex, fragmentShader: fragment,
+      uniforms: { map: { value: null }, eye: { value: new THREE.Vector3() }, extent: { value: new THREE.Vector3() }, top: { value: 1 }, sigma: { value: 12 }, steps: { value: 72 } },
+      side: THREE.BackSide, transparent: true, depthWrite: false, depthTest: false,
+      blending: THREE.CustomBlending, blendSrc: THREE.OneFactor, blendDst: THREE.OneMinusSrcAlphaFactor,
+    });
+    const box = new THREE.BoxGeometry(1, 1, 1);
+    box.translate(0.5, 0.5, 0.5);
+    this.mesh = new THREE.Mesh(box, this.material);
+    this.mesh.visible = false;
+    this.mesh.frustumCulled = false;
+    this.mesh.renderOrder = 10;
+    this.mesh.onBeforeRender = (r, s, camera) => {
+      this.mesh.updateMatrixWorld();
+      this.material.uniforms.eye.value.copy(camera.getWorldPosition(new THREE.Vector3())).applyMatrix4(this.mesh.matrixWorld.clone().invert());
+    };
+  }
+
+  show(v) {
+    if (!v) { this.mesh.visible = false; return; }
+    const [nx, ny, nz] = v.head.dims;
+    let tex = this.material.uniforms.map.value;
+    if (!tex || tex.image.width !== nx || tex.image.height !== ny || tex.image.depth !== nz) {
+      if (tex) tex.dispose();
+      tex = new THREE.Data3DTexture(v.data, nx, ny, nz);
+      tex.format = THREE.RGFormat;
+      tex.type = THREE.UnsignedByteType;
+      tex.minFilter = tex.magFilter = THREE.LinearFilter;
+      tex.unpackAlignment = 1;
+      this.material.uniforms.map.value = tex;
+    } else {
+      tex.image.data = v.data;
+    }
+    tex.needsUpdate = true;
+    const min = new THREE.Vector3(...v.head.min), max = new THREE.Vector3(...v.head.max);
+    this.mesh.position.copy(min);
+    this.mesh.scale.copy(max).sub(min);
+    this.material.uniforms.extent.value.copy(this.mesh.scale);
+    this.material.uniforms.top.value = v.head.top;
+    this.material.uniforms.steps.value = Math.min(200, 1.4 * Math.max(nx, ny, nz));
+    this.mesh.visible = v.head.top > 0;
+  }
+}
+
+// Frames fetches volumes and keeps the latest few hundred.
+export class Frames {
+  constructor(slug, size) { this.slug = slug; this.size = size; this.kept = new Map(); this.asked = new Map(); }
+
+  key(take, frame) { return take.key + '/' + frame; }
+
+  get(take, frame) { return this.kept.get(this.key(take, frame)); }
+
+  fetch(take, frame) {
+    const key = this.key(take, frame);
+    if (this.kept.has(key)) return Promise.resolve(this.kept.get(key));
+    if (this.asked.has(key)) return this.asked.get(key);
+    const p = this.load(take, frame).then((v) => {
+      this.asked.delete(key);
+      this.kept.set(key, v);
+      if (this.kept.size > 400) this.kept.delete(this.kept.keys().next().value);
+      return v;
+    }, (err) => { this.asked.delete(key); throw err; });
+    this.asked.set(key, p);
+    return p;
+  }
+
+  async load(take, frame) {
+    const r = await fetch(`/shots/${this.slug}/volume/${take.number}/${frame}?size=${this.size}&key=${take.key}`);
+    if (!r.ok) throw new Error(await r.text());
+    return { head: JSON.parse(r.headers.get('X-Zarf-Volume')), data: new Uint8Array(await r.arrayBuffer()) };
+  }
+}

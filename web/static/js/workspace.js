@@ -1,0 +1,255 @@
+// Ties the stations together: scene, player, score, notices and keys.
+import { Viewport } from './viewport.js';
+import { Frames } from './volume.js';
+import { Score } from './score.js';
+import { Lit } from './lit.js';
+
+const work = document.getElementById('work');
+const slug = work.dataset.slug, station = work.dataset.station, shotId = +work.dataset.shot;
+const $ = (id) => document.getElementById(id);
+const query = () => new URLSearchParams(location.search);
+const size = +(query().get('volume') || 64);
+const state = { scene: null, frame: +$('frame').value, playing: false, loop: true, speed: 1, chosen: query().get('el'), lit: station === 'look' };
+
+const note = (text, fault) => { $('viewnote').textContent = text || ''; $('viewnote').classList.toggle('fault', !!fault); };
+
+function post(path, values) {
+  return htmx.ajax('POST', `/shots/${slug}/${path}`, { values, swap: 'none', target: '#live' });
+}
+
+let view = null;
+try {
+  view = new Viewport($('view'), $('overlay'), {
+    editable: station === 'stage' || station === 'score',
+    choose: (id) => choose(id),
+    place: (id, key, v) => post('place', { id, key, frame: state.frame, v0: v[0], v1: v[1], v2: v[2] }),
+  });
+} catch (err) {
+  note('This browser has no WebGL 2: the viewport stays empty. Values, runs, rendered pictures and handovers work all the same.', true);
+}
+const frames = new Frames(slug, size);
+const score = new Score($('score'), { seek: (f) => seek(f) });
+const lit = new Lit($('lit'), slug, { note });
+
+function choose(id) {
+  if (station !== 'stage' && station !== 'score') return;
+  const link = document.querySelector(id ? `[data-el="${CSS.escape(id)}"] a` : '#cast-shot a');
+  if (link) link.click();
+}
+
+function take() {
+  if (!state.scene || !state.scene.takes.length) return null;
+  const want = +query().get('take');
+  return state.scene.takes.find((t) => t.number === want) || state.scene.takes[0];
+}
+
+async function load() {
+  const r = await fetch(`/shots/${slug}/scene.json?frame=${state.frame}`);
+  if (!r.ok) { note(await r.text(), true); return; }
+  state.scene = await r.json();
+  if (view) view.show(state.scene);
+  score.show(state.scene, take());
+  await show(state.frame);
+}
+
+let loading = 0;
+function reload() {
+  clearTimeout(loading);
+  loading = setTimeout(load, 30);
+}
+
+// Shows a frame: its smoke, or why there is none.
+async function show(frame) {
+  const t = take();
+  $('clock').textContent = state.scene ? `${((frame - state.scene.first) / state.scene.rate).toFixed(3)} s at ${+state.scene.rate.toFixed(3)} fps` : '';
+  if (state.lit && station === 'look') {
+    $('lit').hidden = false;
+    if (!t) { note('No take yet: run the shot, then light it.', true); return; }
+    if (!t.frames.includes(frame)) { note(`Frame ${frame} is not in take ${t.number}'s cache.`, true); return; }
+    if (!state.playing) { lit.start(t.number, frame, currentLook()); return; }
+  }
+  $('lit').hidden = !(state.lit && station === 'look' && !state.playing);
+  if (!view) return;
+  if (!t) { view.smoke.show(null); view.draw(); note(''); return; }
+  if (!t.frames.includes(frame)) {
+    view.smoke.show(null);
+    view.draw();
+    note(t.frames.length ? `Frame ${frame} is not in take ${t.number}'s cache${t.job ? ' yet' : ''}.` : t.job ? `Take ${t.number} is about to begin.` : `Take ${t.number} has no frames.`);
+    return;
+  }
+  try {
+    const v = await frames.fetch(t, frame);
+    if (frame !== state.frame) return;
+    view.smoke.show(v);
+    view.draw();
+    note(v.head.top > 0 ? (t.state === 'stale' ? `Take ${t.number} was made with other values.` : '') : `Frame ${frame} holds no smoke.`);
+  } catch (err) { note(err.message, true); }
+  for (let f = frame + 1; f < frame + 5; f++) if (t.frames.includes(f)) frames.fetch(t, f).catch(() => {});
+}
+
+function currentLook() {
+  const s = document.querySelector('[data-sheet][data-kind=look]');
+  return s ? s.dataset.id : '';
+}
+
+function seek(frame, quiet) {
+  if (!state.scene) return;
+  frame = Math.max(state.scene.first, Math.min(state.scene.last, Math.round(frame)));
+  state.frame = frame;
+  if (document.activeElement !== $('frame')) $('frame').value = frame;
+  for (const f of document.querySelectorAll('[data-frame]')) f.value = frame;
+  score.seek(frame);
+  show(frame);
+  if (quiet) return;
+  const q = query();
+  q.set('frame', frame);
+  history.replaceState(null, '', location.pathname + '?' + q);
+  settled();
+}
+
+// Values with keys differ from frame to frame: once the frame rests, the
+// sheet and the placements are asked for again.
+let rest = 0;
+function settled() {
+  clearTimeout(rest);
+  rest = setTimeout(async () => {
+    if (!state.scene || !state.scene.elements.some((e) => e.lanes)) return;
+    if (state.scene.moving) load();
+    if (station === 'stage' || station === 'score') htmx.ajax('GET', `/shots/${slug}/sheet?${sheetQuery()}`, { swap: 'none', target: '#live' });
+  }, 150);
+}
+
+function sheetQuery() {
+  const q = query();
+  q.set('at', station);
+  q.set('frame', state.frame);
+  return q;
+}
+
+// The player keeps real time and skips frames that aren't there yet.
+let clock = 0;
+function tick(now) {
+  if (!state.playing) return;
+  const due = 1000 / (state.scene.rate * state.speed);
+  if (now - clock >= due) {
+    const t = take();
+    const last = t && t.frames.length ? Math.min(state.scene.last, t.frames[t.frames.length - 1]) : state.scene.last;
+    let next = state.frame + Math.max(1, Math.min(4, Math.floor((now - clock) / due)));
+    if (next > last) next = state.loop ? state.scene.first : last;
+    if (next === last && !state.loop && state.frame === last) { play(false); return; }
+    const ready = !t || !t.frames.includes(next) || frames.get(t, next);
+    if (ready) { clock = now - clock > 4 * due ? now : clock + due * Math.floor((now - clock) / due); seek(next, true); } else frames.fetch(t, next).catch(() => {});
+  }
+  requestAnimationFrame(tick);
+}
+
+function play(on) {
+  state.playing = on;
+  $('play').textContent = on ? 'Pause' : 'Play';
+  if (on) { lit.stop(); clock = performance.now(); requestAnimationFrame(tick); } else seek(state.frame);
+}
+
+$('play').onclick = () => play(!state.playing);
+$('tofirst').onclick = () => seek(state.scene.first);
+$('back').onclick = () => seek(state.frame - 1);
+$('forth').onclick = () => seek(state.frame + 1);
+$('loop').onclick = () => { state.loop = !state.loop; $('loop').setAttribute('aria-pressed', state.loop); };
+$('speed').onchange = () => { state.speed = +$('speed').value; };
+$('frame').onchange = () => { const f = parseFloat($('frame').value); if (!Number.isNaN(f)) seek(f); };
+
+for (const b of document.querySelectorAll('[data-gizmo]')) {
+  b.onclick = () => gizmo(b.dataset.gizmo);
+  if (station !== 'stage' && station !== 'score') b.hidden = true;
+}
+function gizmo(mode) {
+  if (view) view.setGizmo(mode);
+  for (const b of document.querySelectorAll('[data-gizmo]')) b.setAttribute('aria-pressed', b.dataset.gizmo === mode);
+}
+function litToggle() {
+  if (station !== 'look') return;
+  state.lit = !state.lit;
+  if (!state.lit) { lit.stop(); $('lit').hidden = true; note(''); }
+  document.querySelector('[data-view=lit]').setAttribute('aria-pressed', state.lit);
+  show(state.frame);
+}
+document.querySelector('[data-view=frame]').onclick = () => view && view.frame();
+document.querySelector('[data-view=camera]').onclick = () => view && view.throughCamera();
+if (station === 'look') {
+  document.querySelector('[data-view=lit]').onclick = litToggle;
+  document.querySelector('[data-view=lit]').setAttribute('aria-pressed', 'true');
+}
+gizmo('translate');
+
+// The address keeps take and frame when another station is chosen.
+for (const a of document.querySelectorAll('[data-station-link]')) {
+  a.addEventListener('click', () => {
+    const q = query(), keep = new URLSearchParams();
+    for (const k of ['take', 'frame', 'look', 'el', 'volume', 'quality']) if (q.get(k)) keep.set(k, q.get(k));
+    a.href = a.pathname + (keep.size ? '?' + keep : '');
+  });
+}
+
+// The server's answers: the document changed, or another element was chosen.
+document.body.addEventListener('zarf:doc', () => {
+  state.chosen = query().get('el');
+  if (view) view.choose(chosenId());
+  reload();
+});
+function chosenId() {
+  const s = document.querySelector('[data-sheet]');
+  return s && s.dataset.id ? s.dataset.id : null;
+}
+
+// Notices about jobs.
+const events = new EventSource('/events');
+let told = 0;
+events.onmessage = (e) => {
+  const n = JSON.parse(e.data);
+  if (n.shot !== shotId) return;
+  const live = n.state === 'queued' || n.state === 'running';
+  const running = $('running');
+  if (live && running && +running.dataset.job === n.job) {
+    running.querySelector('progress').max = n.total;
+    running.querySelector('progress').value = n.done;
+    running.querySelector('.runtext').textContent = n.state === 'queued' ? 'waiting for the worker' : `${n.done} of ${n.total} frames` + (n.left > 0 ? `, ${words(n.left)} left` : '');
+  }
+  const now = performance.now();
+  if (!live || !running || now - told > 1500) {
+    told = now;
+    if (!busyTyping() || !live) htmx.ajax('GET', `/shots/${slug}/parts/${station}?${query()}`, { swap: 'none', target: '#live' });
+    if (n.kind === 'sim') reload();
+  }
+  if (!live) $('live').textContent = `${n.kind} ${n.state}. ${n.message || ''}`;
+};
+const words = (s) => (s < 1 ? 'under 1 s' : s < 90 ? `${Math.round(s)} s` : s < 5400 ? `${Math.round(s / 60)} min` : `${(s / 3600).toFixed(1)} h`);
+const busyTyping = () => { const a = document.activeElement; return a && a.matches('#left input, #left textarea, #right input:not([type=checkbox]), #right select, #right textarea'); };
+window.addEventListener('beforeunload', () => events.close());
+
+document.addEventListener('keydown', (e) => {
+  const typing = e.target.matches('input, textarea, select') && e.target.type !== 'checkbox';
+  if ((e.ctrlKey || e.metaKey) && e.key.toLowerCase() === 'z') {
+    if (typing && e.target.value !== e.target.defaultValue) return;
+    e.preventDefault();
+    $(e.shiftKey ? 'redo' : 'undo').click();
+    return;
+  }
+  if (typing || e.ctrlKey || e.metaKey || e.altKey || document.querySelector('dialog[open]')) return;
+  const stations = [...document.querySelectorAll('[data-station-link]')];
+  const act = {
+    ' ': () => play(!state.playing), ArrowLeft: () => seek(state.frame - 1), ArrowRight: () => seek(state.frame + 1),
+    Home: () => seek(state.scene.first), End: () => seek(state.scene.last), l: () => $('loop').click(),
+    g: () => gizmo('translate'), t: () => gizmo('rotate'), z: () => gizmo('scale'),
+    f: () => view && view.frame(), c: () => view && view.throughCamera(), v: litToggle, '?': () => $('keys').showModal(),
+    r: () => $('run') && $('run').click(), m: () => $('mute') && $('mute').click(), Delete: () => $('delete') && $('delete').click(),
+    1: () => stations[0].click(), 2: () => stations[1].click(), 3: () => stations[2].click(), 4: () => stations[3].click(), 5: () => stations[4].click(),
+  }[e.key];
+  if (!act) return;
+  if (e.key === ' ' && e.target.matches('button, a, summary')) return;
+  e.preventDefault();
+  act();
+});
+
+load().then(() => { if (view) { view.choose(chosenId()); if (station !== 'stage') view.throughCamera(); } });
+
+// For tests: what the picture holds.
+window.zarf = { state, measure: () => (view ? view.measure() : 0), shown: () => view && view.smoke.mesh.visible, seek };

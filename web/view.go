@@ -1,0 +1,485 @@
+package web
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"image/png"
+	"net/http"
+	"slices"
+	"strconv"
+	"sync"
+	"time"
+
+	"github.com/gin-gonic/gin"
+
+	"zarf/core/geom"
+	"zarf/core/grid"
+	"zarf/core/render"
+	"zarf/core/shot"
+	"zarf/core/stage"
+	"zarf/studio/cache"
+	"zarf/studio/store"
+)
+
+// sceneElement is what the viewport draws of an element.
+type sceneElement struct {
+	ID       string     `json:"id"`
+	Kind     shot.Kind  `json:"kind"`
+	Name     string     `json:"name"`
+	Muted    bool       `json:"muted,omitempty"`
+	Form     string     `json:"form,omitempty"`
+	Position [3]float64 `json:"position"`
+	Turn     [3]float64 `json:"turn"`
+	Size     [3]float64 `json:"size"`
+	Taper    float64    `json:"taper,omitempty"`
+	Wall     float64    `json:"wall,omitempty"`
+	Colour   string     `json:"colour,omitempty"`
+	Vector   [3]float64 `json:"vector"` // wind, or the axis an emitter pushes along
+	Target   [3]float64 `json:"target"`
+	Lens     float64    `json:"lens,omitempty"`
+	Min      [3]float64 `json:"min"` // of domains
+	Max      [3]float64 `json:"max"`
+	Walls    []bool     `json:"walls,omitempty"`
+	Begin    int        `json:"begin"`
+	End      int        `json:"end"`
+	Lanes    []lane     `json:"lanes,omitempty"`
+}
+
+// lane is a keyed value on the score.
+type lane struct {
+	Key    string       `json:"key"`
+	Label  string       `json:"label"`
+	Keys   [][2]float64 `json:"keys"`   // frame, value
+	Curve  []float64    `json:"curve"`  // a value a frame over the shot's range
+	Vector bool         `json:"vector"` // the value is the first component
+}
+
+type sceneTake struct {
+	Number int    `json:"number"`
+	Key    string `json:"key"`
+	State  string `json:"state"`
+	First  int    `json:"first"`
+	Last   int    `json:"last"`
+	Frames []int  `json:"frames"`
+	Job    string `json:"job,omitempty"`
+}
+
+type scene struct {
+	Name     string         `json:"name"`
+	Frame    int            `json:"frame"`
+	First    int            `json:"first"`
+	Last     int            `json:"last"`
+	Rate     float64        `json:"rate"`
+	Units    string         `json:"units"`
+	Elements []sceneElement `json:"elements"`
+	Takes    []sceneTake    `json:"takes"`
+	Moving   bool           `json:"moving"` // some placement has keys
+}
+
+func (s *server) sceneJSON(c *gin.Context) {
+	row := rowOf(c)
+	doc, err := s.st.Store.Doc(row.ID)
+	if err != nil {
+		c.String(http.StatusInternalServerError, "the shot can't be read")
+		return
+	}
+	out := scene{Name: row.Name, Rate: doc.Rate(), Units: doc.Get("units").Text}
+	out.First, out.Last = doc.Range()
+	out.Frame = out.First
+	if f, err := strconv.Atoi(c.Query("frame")); err == nil {
+		out.Frame = f
+	}
+	for _, e := range doc.Elements {
+		se, moving := describe(doc, e, float64(out.Frame))
+		out.Elements = append(out.Elements, se)
+		out.Moving = out.Moving || moving
+	}
+	takes, _ := s.st.Store.Takes(row.ID)
+	for _, t := range takes {
+		state, frames := s.st.State(doc, t)
+		st := sceneTake{Number: t.Number, Key: t.Key[:8], State: string(state), First: t.First, Last: t.Last, Frames: []int{}}
+		for f := range frames {
+			st.Frames = append(st.Frames, f)
+		}
+		slices.Sort(st.Frames)
+		if j, err := s.st.Store.TakeJob(t.ID); err == nil && j.Active() {
+			st.Job = j.State
+		}
+		out.Takes = append(out.Takes, st)
+	}
+	c.Header("Cache-Control", "no-store")
+	c.JSON(http.StatusOK, out)
+}
+
+func describe(doc *shot.Shot, e *shot.Element, frame float64) (sceneElement, bool) {
+	first, last := doc.Range()
+	se := sceneElement{ID: e.ID, Kind: e.Kind, Name: e.Name, Muted: e.Muted, Begin: first, End: last}
+	moving := false
+	vec := func(key string) [3]float64 {
+		moving = moving || len(e.Keys[key]) > 0
+		return e.At(key, frame).Vec
+	}
+	se.Position = vec("position")
+	switch e.Kind {
+	case shot.Domain:
+		b := e.DomainBox()
+		se.Min, se.Max, se.Size = b.Min.Array(), b.Max.Array(), e.Get("size").Vec
+		for _, k := range []string{"side_x0", "side_x1", "side_y0", "side_y1", "side_z0", "side_z1"} {
+			se.Walls = append(se.Walls, e.Get(k).Text == "wall")
+		}
+	case shot.Emitter, shot.Collider:
+		se.Form, se.Turn, se.Size = e.Get("form").Text, vec("turn"), vec("size")
+		se.Taper, se.Wall = e.Get("taper").Num, e.Get("wall").Num
+		if e.Kind == shot.Collider {
+			se.Colour = hexOf(e.Get("colour").Vec)
+			break
+		}
+		se.Begin, se.End = max(first, int(e.Get("begin").Num)), min(last, int(e.Get("end").Num))
+		if e.Get("along").Text == "axis" {
+			sh := e.Shape(frame)
+			se.Vector = sh.Axis().Mul(e.At("speed", frame).Num).Array()
+		}
+	case shot.Wind:
+		se.Vector = vec("velocity")
+	case shot.Camera:
+		se.Target, se.Lens = vec("target"), e.At("lens", frame).Num
+	}
+	for _, entry := range shot.Entries(e.Kind) {
+		keys := e.Keys[entry.Key]
+		if len(keys) == 0 {
+			continue
+		}
+		l := lane{Key: entry.Key, Label: entry.Label, Vector: entry.Type == shot.Vector}
+		one := func(v shot.Value) float64 {
+			if l.Vector {
+				return v.Vec[0]
+			}
+			return v.Num
+		}
+		for _, k := range keys {
+			l.Keys = append(l.Keys, [2]float64{k.Frame, one(k.Value)})
+		}
+		for f := first; f <= last && len(l.Curve) < 2000; f++ {
+			l.Curve = append(l.Curve, one(e.At(entry.Key, float64(f))))
+		}
+		se.Lanes = append(se.Lanes, l)
+	}
+	return se, moving
+}
+
+// takeOf finds the take that an address names; the newest where it names none.
+func (s *server) takeOf(c *gin.Context, number string) (store.Take, error) {
+	row := rowOf(c)
+	if number == "" || number == "0" {
+		takes, err := s.st.Store.Takes(row.ID)
+		if err != nil {
+			return store.Take{}, err
+		}
+		if len(takes) == 0 {
+			return store.Take{}, fmt.Errorf("this shot has no take yet; run it first")
+		}
+		return takes[0], nil
+	}
+	n, err := strconv.Atoi(number)
+	if err != nil {
+		return store.Take{}, fmt.Errorf("take %q is not a number", number)
+	}
+	return s.st.Store.Take(row.ID, n)
+}
+
+// explain answers a script's request that can't be met.
+func explain(c *gin.Context, err error) {
+	var miss *cache.Missing
+	var bad *cache.Damaged
+	code := http.StatusUnprocessableEntity
+	switch {
+	case errors.As(err, &miss), errors.Is(err, store.ErrNotFound):
+		code = http.StatusNotFound
+	case errors.As(err, &bad):
+		code = http.StatusConflict
+	}
+	c.String(code, err.Error())
+}
+
+// volumeHead tells how to draw the bytes that follow: for each voxel, x
+// fastest, density (0..255 of Top, by its square root) and light.
+type volumeHead struct {
+	Dims [3]int     `json:"dims"`
+	Min  [3]float64 `json:"min"`
+	Max  [3]float64 `json:"max"`
+	Top  float64    `json:"top"`
+}
+
+func (s *server) volume(c *gin.Context) {
+	t, err := s.takeOf(c, c.Param("take"))
+	if err != nil {
+		explain(c, err)
+		return
+	}
+	frame, err := strconv.Atoi(c.Param("frame"))
+	if err != nil {
+		c.String(http.StatusUnprocessableEntity, "the frame is not a number")
+		return
+	}
+	size := 64
+	if n, err := strconv.Atoi(c.Query("size")); err == nil {
+		size = min(max(n, 16), 160)
+	}
+	key := fmt.Sprintf("%s/%d/%d", t.Key, frame, size)
+	head, data, ok := s.volumes.get(key)
+	if !ok {
+		if head, data, err = s.makeVolume(t, frame, size); err != nil {
+			explain(c, err)
+			return
+		}
+		s.volumes.put(key, head, data)
+	}
+	c.Header("X-Zarf-Volume", head)
+	// the address holds the take's key: what it names never changes
+	if c.Query("key") != "" {
+		c.Header("Cache-Control", "private, max-age=86400, immutable")
+	} else {
+		c.Header("Cache-Control", "no-store")
+	}
+	c.Data(http.StatusOK, "application/octet-stream", data)
+}
+
+func (s *server) makeVolume(t store.Take, frame, size int) (head string, data []byte, err error) {
+	src, err := s.st.Source(t)
+	if err != nil {
+		return "", nil, err
+	}
+	f, err := src.Read(frame)
+	if err != nil {
+		return "", nil, err
+	}
+	den := src.Channel(f, stage.Density)
+	if den == nil {
+		return "", nil, fmt.Errorf("frame %d holds no density", frame)
+	}
+	crew := grid.NewCrew(s.opt.Threads)
+	d, h, origin := src.Domain.Grid()
+	by := (max(d.NX, d.NY, d.NZ) + size - 1) / size
+	small := shrink(den, by, crew)
+	v, _ := render.NewVolume(small, h*float64(by), origin, crew)
+	sun, sky := v.Light(12, geom.V(0.45, 0.8, 0.4).Unit(), crew)
+	out := make([]byte, 2*small.Len())
+	_, top, _ := small.Range()
+	inv := float32(0)
+	if top > 0 {
+		inv = 1 / top
+	}
+	for n, x := range small.Data {
+		out[2*n] = byte(255*sqrt32(x*inv) + 0.5)
+		out[2*n+1] = byte(min(255, 255*(0.62*sun.Data[n]+0.38*sky.Data[n])+0.5))
+	}
+	hd := volumeHead{Dims: [3]int{small.NX, small.NY, small.NZ}, Min: origin.Array(), Top: float64(top)}
+	hd.Max = origin.Add(geom.V(float64(small.NX), float64(small.NY), float64(small.NZ)).Mul(h * float64(by))).Array()
+	return mustJSON(hd), out, nil
+}
+
+// shrink averages blocks of by³ voxels.
+func shrink(f *grid.Field, by int, crew grid.Crew) *grid.Field {
+	if by <= 1 {
+		return f
+	}
+	d := grid.Dims{NX: (f.NX + by - 1) / by, NY: (f.NY + by - 1) / by, NZ: (f.NZ + by - 1) / by}
+	out := grid.NewField(d)
+	inv := 1 / float32(by*by*by)
+	crew.For(d.NZ, 1, func(k0, k1 int) {
+		for k := k0; k < k1; k++ {
+			for z := k * by; z < min((k+1)*by, f.NZ); z++ {
+				for y := range f.NY {
+					row, to := f.Row(y, z), out.Row(y/by, k)
+					for x, v := range row {
+						to[x/by] += v * inv
+					}
+				}
+			}
+		}
+	})
+	return out
+}
+
+func sqrt32(x float32) float32 {
+	if x <= 0 {
+		return 0
+	}
+	r := x
+	for range 12 { // Newton; a byte needs no more
+		r = 0.5 * (r + x/r)
+	}
+	return r
+}
+
+// previews are pictures under way while values change, the newest few.
+type previews struct {
+	mu   sync.Mutex
+	list []*previewJob
+}
+
+type previewJob struct {
+	mu     sync.Mutex
+	client string
+	key    string
+	pic    *render.Picture
+	want   int
+	err    error
+	stop   context.CancelFunc
+	ctx    context.Context
+}
+
+// preview adds samples for a quarter of a second and answers with the picture
+// so far. The address names all that it depends on, so that a change begins a
+// new one, and whoever asks for an old one stops.
+func (s *server) preview(c *gin.Context) {
+	row := rowOf(c)
+	t, err := s.takeOf(c, c.Query("take"))
+	if err != nil {
+		explain(c, err)
+		return
+	}
+	frame, err := strconv.Atoi(c.Query("frame"))
+	if err != nil {
+		c.String(http.StatusUnprocessableEntity, "the frame is not a number")
+		return
+	}
+	doc, err := s.st.Store.Doc(row.ID)
+	if err != nil {
+		c.String(http.StatusInternalServerError, "the shot can't be read")
+		return
+	}
+	lk := doc.Look(c.Query("look"))
+	if lk == nil {
+		lk = doc.Looks[0]
+	}
+	width := 640
+	if n, err := strconv.Atoi(c.Query("width")); err == nil {
+		width = min(max(n, 32), 1280)
+	}
+	key := fmt.Sprintf("%d/%d/%s/%d/%d/%s", row.ID, row.Head, t.Key, frame, width, lk.ID)
+	p := s.previews.take(c.Query("client"), key)
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	if p.pic == nil && p.err == nil {
+		p.err = s.begin(p, t, doc, lk, frame, width)
+	}
+	if p.err != nil {
+		explain(c, p.err)
+		return
+	}
+	begin := time.Now()
+	stop := func() bool { return p.ctx.Err() != nil || c.Request.Context().Err() != nil }
+	for p.pic.Samples < p.want && (p.pic.Samples == 0 || time.Since(begin) < 250*time.Millisecond) {
+		if !p.pic.Pass(stop) {
+			c.String(http.StatusGone, "another picture has begun")
+			return
+		}
+	}
+	var b bytes.Buffer
+	enc := png.Encoder{CompressionLevel: png.BestSpeed}
+	if err := enc.Encode(&b, p.pic.Image()); err != nil {
+		explain(c, err)
+		return
+	}
+	c.Header("X-Zarf-Samples", strconv.Itoa(p.pic.Samples))
+	c.Header("X-Zarf-Target", strconv.Itoa(p.want))
+	c.Header("Cache-Control", "no-store")
+	c.Data(http.StatusOK, "image/png", b.Bytes())
+}
+
+func (s *server) begin(p *previewJob, t store.Take, doc *shot.Shot, lk *shot.LookSet, frame, width int) error {
+	crew := grid.NewCrew(s.opt.Threads)
+	src, err := s.st.Source(t)
+	if err != nil {
+		return err
+	}
+	sc, err := src.Scene(frame, doc, lk, crew)
+	if err != nil {
+		return err
+	}
+	height := max(1, width*sc.Look.Height/sc.Look.Width)
+	p.want = sc.Look.Samples
+	p.pic, err = render.New(sc, width, height, crew)
+	return err
+}
+
+// maxPreviews bounds the pictures under way over all pages.
+const maxPreviews = 4
+
+// take finds or begins a page's preview; the page's earlier one is stopped.
+func (p *previews) take(client, key string) *previewJob {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	for i, j := range p.list {
+		if j.client != client {
+			continue
+		}
+		if j.key == key && j.ctx.Err() == nil {
+			return j
+		}
+		j.stop()
+		p.list = append(p.list[:i:i], p.list[i+1:]...)
+		break
+	}
+	if len(p.list) >= maxPreviews {
+		p.list[0].stop()
+		p.list = p.list[1:]
+	}
+	j := &previewJob{client: client, key: key}
+	j.ctx, j.stop = context.WithCancel(context.Background())
+	p.list = append(p.list, j)
+	return j
+}
+
+// thumb is a small picture of a take's frame in the shot's first look.
+func (s *server) thumb(c *gin.Context) {
+	t, err := s.takeOf(c, c.Query("take"))
+	if err != nil {
+		explain(c, err)
+		return
+	}
+	frame, err := strconv.Atoi(c.Query("frame"))
+	if err != nil {
+		c.String(http.StatusUnprocessableEntity, "the frame is not a number")
+		return
+	}
+	key := fmt.Sprintf("%s/%d", t.Key, frame)
+	_, data, ok := s.thumbs.get(key)
+	if !ok {
+		s.renderNow <- struct{}{}
+		data, err = s.makeThumb(t, frame)
+		<-s.renderNow
+		if err != nil {
+			explain(c, err)
+			return
+		}
+		s.thumbs.put(key, "", data)
+	}
+	c.Header("Cache-Control", "private, max-age=3600")
+	c.Data(http.StatusOK, "image/png", data)
+}
+
+func (s *server) makeThumb(t store.Take, frame int) ([]byte, error) {
+	crew := grid.NewCrew(s.opt.Threads)
+	src, err := s.st.Source(t)
+	if err != nil {
+		return nil, err
+	}
+	sc, err := src.Scene(frame, src.Shot, src.Shot.Looks[0], crew)
+	if err != nil {
+		return nil, err
+	}
+	sc.Look.Method = "march"
+	pic, err := render.New(sc, 256, 144, crew)
+	if err != nil {
+		return nil, err
+	}
+	pic.Pass(nil)
+	pic.Pass(nil)
+	var b bytes.Buffer
+	err = png.Encode(&b, pic.Image())
+	return b.Bytes(), err
+}
