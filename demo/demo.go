@@ -71,17 +71,17 @@ func FogSignal() *shot.Shot {
 
 	add(s, shot.Domain, "Gallery air",
 		"position", xyz{0.95, 1.5, 0}, "size", xyz{4.2, 3.0, 2.4}, "voxel", 0.06,
-		"cooling", 0.9, "dissipation", 0.12, "vorticity", 0.25)
+		"cooling", 0.45, "dissipation", 0.1, "vorticity", 0.3)
 	steam := add(s, shot.Emitter, "Horn throat",
-		"form", "cylinder", "position", xyz{-0.12, 1.2, 0}, "turn", xyz{0, 0, -90}, "size", xyz{0.3, 0.24, 0.3},
-		"smoke", 1.0, "temperature", 345, "speed", 5.0, "along", "axis", "breakup", 0.35, "breakup_size", 0.16, "breakup_rate", 6.0)
-	keys(steam, "smoke", 1, 0, 3, 1, 20, 1, 24, 0, 34, 0, 36, 1, 54, 1, 58, 0)
-	keys(steam, "speed", 1, 0, 4, 5, 20, 5, 26, 0, 34, 0, 37, 5, 54, 5, 60, 0)
+		"form", "cylinder", "position", xyz{-0.12, 1.2, 0}, "turn", xyz{0, 0, -90}, "size", xyz{0.26, 0.3, 0.26},
+		"smoke", 1.6, "temperature", 372, "speed", 6.0, "along", "axis", "breakup", 0.35, "breakup_size", 0.16, "breakup_rate", 6.0)
+	keys(steam, "smoke", 1, 0, 3, 1.6, 20, 1.6, 24, 0, 34, 0, 36, 1.6, 54, 1.6, 58, 0)
+	keys(steam, "speed", 1, 0, 4, 6, 20, 6, 26, 0, 34, 0, 37, 6, 54, 6, 60, 0)
 	add(s, shot.Collider, "Horn",
-		"form", "tube", "position", xyz{0.05, 1.2, 0}, "turn", xyz{0, 0, -90}, "size", xyz{0.72, 0.8, 0.72}, "taper", 1.6, "wall", 0.12,
+		"form", "tube", "position", xyz{0.05, 1.2, 0}, "turn", xyz{0, 0, -90}, "size", xyz{0.84, 0.84, 0.84}, "taper", 1.5, "wall", 0.13,
 		"colour", xyz{0.32, 0.12, 0.07})
 	add(s, shot.Collider, "Horn back",
-		"form", "cylinder", "position", xyz{-0.42, 1.2, 0}, "turn", xyz{0, 0, -90}, "size", xyz{0.46, 0.2, 0.46},
+		"form", "cylinder", "position", xyz{-0.43, 1.2, 0}, "turn", xyz{0, 0, -90}, "size", xyz{0.56, 0.24, 0.56},
 		"colour", xyz{0.32, 0.12, 0.07})
 	add(s, shot.Collider, "Tower",
 		"form", "cylinder", "position", xyz{-1.3, 1.6, 0}, "size", xyz{1.7, 3.2, 1.7}, "taper", 0.86, "colour", xyz{0.72, 0.7, 0.66})
@@ -93,7 +93,7 @@ func FogSignal() *shot.Shot {
 
 	dusk := s.Looks[0]
 	dusk.Name = "Dusk"
-	for k, v := range map[string]any{"extinction": 9.0, "colour": xyz{0.95, 0.95, 0.96}, "sun_strength": 4.2, "sun_colour": xyz{1, 0.72, 0.48},
+	for k, v := range map[string]any{"extinction": 16.0, "colour": xyz{0.95, 0.95, 0.96}, "sun_strength": 4.2, "sun_colour": xyz{1, 0.72, 0.48},
 		"sun_height": 14.0, "sun_bearing": 62.0, "sky_strength": 0.55, "sky_colour": xyz{0.42, 0.55, 0.85}, "phase": 0.45, "bounces": 8} {
 		put(shot.Look, dusk.Values, k, v)
 	}

@@ -1,6 +1,10 @@
 package gas
 
-import "zarf/core/grid"
+import (
+	"math"
+
+	"zarf/core/grid"
+)
 
 // place is where a field's first value sits, in cells from the grid's corner.
 type place struct{ x, y, z float32 }
@@ -89,7 +93,43 @@ func (s *Solver) trace(d grid.Dims, at place, q float32) {
 			}
 		}
 	})
+	if s.solid.any {
+		s.pushOut(d.Len())
+	}
 }
+
+// pushOut moves traced positions that ended inside a solid to its surface:
+// fluid can't have come from there, and a thin wall must not let through what
+// is behind it.
+func (s *Solver) pushOut(n int) {
+	bx, by, bz := s.back[0], s.back[1], s.back[2]
+	f := &grid.Field{Dims: grid.Dims{NX: s.NX + 1, NY: s.NY + 1, NZ: s.NZ + 1}, Data: s.solid.node}
+	s.crew.For(n, 1<<12, func(lo, hi int) {
+		for i := lo; i < hi; i++ {
+			x, y, z := bx[i], by[i], bz[i]
+			// the nearest corner tells most positions to be clear
+			a, b, c := clampInt(int(x+0.5), s.NX), clampInt(int(y+0.5), s.NY), clampInt(int(z+0.5), s.NZ)
+			if s.solid.node[(c*(s.NY+1)+b)*(s.NX+1)+a] > 0.9 {
+				continue
+			}
+			d := f.Sample(x, y, z)
+			if d >= 0 || d < -2 {
+				continue
+			}
+			gx := f.Sample(x+0.5, y, z) - f.Sample(x-0.5, y, z)
+			gy := f.Sample(x, y+0.5, z) - f.Sample(x, y-0.5, z)
+			gz := f.Sample(x, y, z+0.5) - f.Sample(x, y, z-0.5)
+			l := gx*gx + gy*gy + gz*gz
+			if l < 1e-6 {
+				continue
+			}
+			q := -d / float32(math.Sqrt(float64(l)))
+			bx[i], by[i], bz[i] = x+q*gx, y+q*gy, z+q*gz
+		}
+	})
+}
+
+func clampInt(i, n int) int { return min(max(i, 0), n) }
 
 // velocity interpolates at a position in cells from the corner.
 func (s *Solver) velocity(x, y, z float32) (u, v, w float32) {

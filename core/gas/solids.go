@@ -386,3 +386,24 @@ func (s *Solver) clearBlocked() {
 		}
 	}
 }
+
+// Hidden lists the cells more than one layer inside solids: what channels hold
+// there is for interpolation only and is not part of the result.
+func (s *Solver) Hidden(fn func(cell int)) {
+	if !s.solid.any {
+		return
+	}
+	first := make([]bool, s.Len())
+	for _, g := range s.solid.cell {
+		for _, m := range g.from[:g.n] {
+			if !s.solid.blocked[m] {
+				first[g.at] = true
+			}
+		}
+	}
+	for n, b := range s.solid.blocked {
+		if b && !first[n] {
+			fn(n)
+		}
+	}
+}

@@ -1,6 +1,8 @@
 package stage
 
 import (
+	"math"
+
 	"zarf/core/gas"
 	"zarf/core/shot"
 )
@@ -18,10 +20,32 @@ type Estimate struct {
 // Bytes a voxel of a cached frame where smoke is, per stored value before
 // compression, and the share of a domain that smoke fills as a rule.
 const (
-	fillShare     = 0.25
-	packedShare   = 0.6
-	substepsGuess = 1.5
+	fillShare   = 0.45
+	packedShare = 0.8
 )
+
+// substeps guesses the mean number of substeps a frame from the fastest gas
+// that emitters make.
+func substeps(s *shot.Shot, d *shot.Element) float64 {
+	fast := 1.0
+	for _, e := range s.Of(shot.Emitter) {
+		if !e.Acts(d) {
+			continue
+		}
+		v := abs(e.Get("speed").Num)
+		for _, k := range e.Keys["speed"] {
+			v = max(v, abs(k.Value.Num))
+		}
+		hot := abs(e.Get("temperature").Num-s.Get("air_temperature").Num) / s.Get("air_temperature").Num
+		// gas that rises by its own warmth through the domain's height
+		rise := math.Sqrt(2 * abs(s.Get("gravity").Num*d.Get("lift").Num) * hot * d.Get("size").Vec[1] * 0.3)
+		fast = max(fast, v, rise)
+	}
+	n := math.Ceil(fast / s.Rate() / (d.Get("cfl").Num * d.Get("voxel").Num))
+	return min(max(n, d.Get("min_substeps").Num, 1), d.Get("max_substeps").Num)
+}
+
+func abs(v float64) float64 { return math.Abs(v) }
 
 // Guess works out an estimate; rate is voxels stepped a second on this
 // machine.
@@ -40,7 +64,7 @@ func Guess(s *shot.Shot, d *shot.Element, rate float64) Estimate {
 	}
 	e.Disk = float64(e.Frames) * v * values * size * fillShare * packedShare
 	if rate > 0 {
-		e.Seconds = (float64(e.Frames) + s.Get("preroll").Num) * v * max(substepsGuess, d.Get("min_substeps").Num) / rate
+		e.Seconds = (float64(e.Frames) + s.Get("preroll").Num) * v * substeps(s, d) / rate
 	}
 	return e
 }

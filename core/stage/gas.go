@@ -192,8 +192,8 @@ func (g *Gas) Grids() []*vdb.Grid {
 		v.Transform, v.Half, v.Meta = g.transform(), half, meta
 		return v
 	}
-	density := make1(Density, s.Smoke.Data, densityTolerance)
-	heat := make1(Temperature, s.Heat.Data, temperatureTolerance)
+	density := make1(Density, g.visible(s.Smoke), densityTolerance)
+	heat := make1(Temperature, g.visible(s.Heat), temperatureTolerance)
 	heat.Meta = map[string]any{"frame": int32(g.next - 1), "solver": gas.Version, "unit": "kelvin above air", "air_temperature": g.Shot.Get("air_temperature").Num}
 	out := []*vdb.Grid{density, heat}
 	if g.Domain.Get("cache_velocity").Flag {
@@ -203,6 +203,18 @@ func (g *Gas) Grids() []*vdb.Grid {
 		v.Meta = map[string]any{"frame": int32(g.next - 1), "solver": gas.Version, "unit": "m/s", "vector_type": "contravariant relative"}
 		out = append(out, v)
 	}
+	return out
+}
+
+// visible is a channel without what it holds deep inside solids.
+func (g *Gas) visible(f *grid.Field) []float32 {
+	out := f.Data
+	g.Solver.Hidden(func(cell int) {
+		if &out[0] == &f.Data[0] {
+			out = append([]float32(nil), f.Data...)
+		}
+		out[cell] = 0
+	})
 	return out
 }
 

@@ -182,6 +182,7 @@ func (r *simRun) keep(frame int, stats gas.FrameStats, seconds float64) error {
 			return err
 		}
 		p.Bytes = size
+		p.Seconds += time.Since(begin).Seconds()
 		r.elapsed += time.Since(begin).Seconds()
 	}
 	p.Done = max(0, frame-r.From+1)

@@ -69,7 +69,31 @@ export class Viewport {
     this.due = requestAnimationFrame(() => { this.due = 0; this.drawNow(); });
   }
 
+  // Solids are drawn first for their depth alone, so that smoke can stand
+  // behind, before and within them.
+  solidsDepth() {
+    const size = this.renderer.getDrawingBufferSize(new THREE.Vector2());
+    if (!this.depth || this.depth.width !== size.x || this.depth.height !== size.y) {
+      if (this.depth) this.depth.dispose();
+      this.depth = new THREE.WebGLRenderTarget(size.x, size.y, { depthTexture: new THREE.DepthTexture(size.x, size.y, THREE.UnsignedIntType) });
+    }
+    const u = this.smoke.material.uniforms;
+    u.solids.value = this.depth.depthTexture;
+    u.pixels.value.copy(size);
+    u.range.value.set(this.camera.near, this.camera.far);
+    this.camera.layers.set(1);
+    const back = this.scene.background;
+    this.scene.background = null;
+    this.renderer.setRenderTarget(this.depth);
+    this.renderer.clear();
+    this.renderer.render(this.scene, this.camera);
+    this.renderer.setRenderTarget(null);
+    this.scene.background = back;
+    this.camera.layers.set(0);
+  }
+
   drawNow() {
+    if (this.smoke.mesh.visible) this.solidsDepth();
     this.renderer.render(this.scene, this.camera);
     this.labels();
   }
@@ -194,7 +218,9 @@ export class Viewport {
       g.rotation.set(...radians(e.turn), 'ZYX');
       if (e.kind === 'collider') {
         const m = new THREE.MeshLambertMaterial({ color: new THREE.Color(e.colour || '#777777'), transparent: e.muted, opacity: e.muted ? 0.2 : 1, side: THREE.DoubleSide });
-        g.add(new THREE.Mesh(geo, m));
+        const solid = new THREE.Mesh(geo, m);
+        if (!e.muted) solid.layers.enable(1);
+        g.add(solid);
       } else {
         g.add(new THREE.Mesh(geo, new THREE.MeshBasicMaterial({ color: 0xffffff, transparent: true, opacity: 0.06, depthWrite: false })));
         g.add(new THREE.LineSegments(new THREE.EdgesGeometry(geo, 25), new THREE.LineDashedMaterial({ color: 0xffffff, transparent: true, opacity: e.muted ? 0.25 : 0.85 })));

@@ -4,8 +4,10 @@ import * as THREE from 'three';
 
 const vertex = `
 out vec3 vPos;
+out float vDepth;
 void main() {
   vPos = position;
+  vDepth = -(modelViewMatrix * vec4(position, 1.0)).z;
   gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0);
 }`;
 
@@ -13,6 +15,7 @@ const fragment = `
 precision highp float;
 precision highp sampler3D;
 in vec3 vPos;
+in float vDepth;
 out vec4 outColor;
 uniform sampler3D map;
 uniform vec3 eye;      // in the unit box
@@ -20,6 +23,9 @@ uniform vec3 extent;   // metres
 uniform float top;     // density of 255
 uniform float sigma;   // extinction, 1/m for density 1
 uniform float steps;
+uniform sampler2D solids; // depth of what is solid in the picture
+uniform vec2 pixels;
+uniform vec2 range;       // near, far
 float hash(vec2 p) { return fract(sin(dot(p, vec2(12.9898, 78.233))) * 43758.5453); }
 void main() {
   vec3 dir = vPos - eye;
@@ -27,6 +33,10 @@ void main() {
   vec3 a = (vec3(0.0) - eye) * inv, b = (vec3(1.0) - eye) * inv;
   vec3 lo = min(a, b), hi = max(a, b);
   float t0 = max(max(lo.x, lo.y), max(lo.z, 0.0)), t1 = min(hi.x, min(hi.y, hi.z));
+  // the ray ends at the first solid; t is 1 at this fragment
+  float z = texture(solids, gl_FragCoord.xy / pixels).r;
+  float away = range.x * range.y / (range.y - z * (range.y - range.x));
+  if (z < 1.0) t1 = min(t1, away / vDepth);
   if (t1 <= t0) discard;
   float len = length(dir * extent);
   float dt = max((t1 - t0) / steps, 1e-5);
@@ -51,7 +61,7 @@ export class Smoke {
   constructor() {
     this.material = new THREE.ShaderMaterial({
       glslVersion: THREE.GLSL3, vertexShader: vertex, fragmentShader: fragment,
-      uniforms: { map: { value: null }, eye: { value: new THREE.Vector3() }, extent: { value: new THREE.Vector3() }, top: { value: 1 }, sigma: { value: 12 }, steps: { value: 72 } },
+      uniforms: { map: { value: null }, eye: { value: new THREE.Vector3() }, extent: { value: new THREE.Vector3() }, top: { value: 1 }, sigma: { value: 12 }, steps: { value: 72 }, solids: { value: null }, pixels: { value: new THREE.Vector2(1, 1) }, range: { value: new THREE.Vector2(0.1, 100) } },
       side: THREE.BackSide, transparent: true, depthWrite: false, depthTest: false,
       blending: THREE.CustomBlending, blendSrc: THREE.OneFactor, blendDst: THREE.OneMinusSrcAlphaFactor,
     });
