@@ -278,6 +278,7 @@ func (r *reading) look(path string, raw json.RawMessage, s *Shot) *LookSet {
 // offsets finds where every field of a JSON text starts, by path.
 func offsets(data []byte) (map[string]int, error) {
 	dec := json.NewDecoder(bytes.NewReader(data))
+	dec.UseNumber() // numbers too large are named with their field later
 	at := map[string]int{}
 	line := func(o int64) int { return 1 + bytes.Count(data[:min(int(o), len(data))], []byte("\n")) }
 	var walk func(path string, depth int) error

@@ -115,13 +115,18 @@ func (u Unit) Format(n float64, shown string) string {
 	return Short(n)
 }
 
-// Short writes a number with up to six figures.
+// Short writes a number with up to seven figures.
 func Short(n float64) string {
 	if n == 0 {
 		return "0"
 	}
-	if a := math.Abs(n); a >= 1e6 || a < 1e-4 {
-		return strconv.FormatFloat(n, 'g', 6, 64)
+	s := strconv.FormatFloat(n, 'g', 7, 64)
+	if a := math.Abs(n); a >= 1e9 || a < 1e-4 {
+		return s
 	}
-	return strconv.FormatFloat(math.Round(n*1e6)/1e6, 'g', 7, 64)
+	v, err := strconv.ParseFloat(s, 64)
+	if err != nil {
+		return s
+	}
+	return strconv.FormatFloat(v, 'f', -1, 64)
 }

@@ -23,6 +23,7 @@ export class Viewport {
     this.orbit.addEventListener('change', () => { this.through = null; this.draw(); });
     this.gizmo = new TransformControls(this.camera, canvas);
     this.gizmo.setSize(0.8);
+    this.gizmo.setColors(0xc98a6e, 0x93ad76, 0x7796b8, 0xffffff);
     this.gizmo.addEventListener('change', () => this.draw());
     this.gizmo.addEventListener('dragging-changed', (e) => {
       this.orbit.enabled = !e.value;

@@ -1,0 +1,42 @@
+# make demo    install what is needed, build, and start with the demo shots
+# make test    install what is needed and run the tests that CI runs
+# make bench   print the speed tables;  make verify  the accuracy tables and the slow tests
+
+BIN := bin/zarf
+TOOLS := chromium libopenvdb-tools python3-openvdb openexr
+
+.PHONY: demo build test bench verify tools screenshots clean
+
+build:
+	go build -o $(BIN) ./cmd/zarf
+
+demo: build
+	$(BIN) demo
+
+# What the tests use besides Go; nothing is installed that is there already.
+tools:
+	@missing=; for p in $(TOOLS); do dpkg -s $$p >/dev/null 2>&1 || missing="$$missing $$p"; done; \
+	if [ -n "$$missing" ]; then \
+	  if [ "$$(id -u)" = 0 ]; then sudo=; else sudo=sudo; fi; \
+	  $$sudo apt-get update -qq && DEBIAN_FRONTEND=noninteractive $$sudo apt-get install -y -qq --no-install-recommends $$missing >/dev/null; \
+	fi
+
+test: tools
+	go vet ./...
+	go test -timeout 12m ./...
+
+bench: build
+	$(BIN) bench
+
+verify: build
+	$(BIN) verify
+	ZARF_SLOW=1 go test -timeout 60m ./...
+	go test -run '^$$' -fuzz FuzzDecode -fuzztime 60s ./core/format/vdb
+	go test -run '^$$' -fuzz FuzzShotFile -fuzztime 60s ./core/shot
+
+# docs/screenshots, made anew from the demo data.
+screenshots: tools build
+	go run ./internal/shoot/pictures
+
+clean:
+	rm -rf bin
