@@ -1,0 +1,420 @@
+package run
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"image/png"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"syscall"
+	"testing"
+
+	"zarf/core/format/vdb"
+	"zarf/core/shot"
+	"zarf/core/stage"
+	"zarf/studio/cache"
+)
+
+// puffShot is small enough for a test: 16 x 24 x 16 voxels, 6 frames.
+func puffShot() *shot.Shot {
+	s := shot.New("puff")
+	s.Values["last"] = shot.Num(6)
+	d := s.Add(shot.Domain)
+	d.Values["size"], d.Values["voxel"] = shot.Vec(0.8, 1.2, 0.8), shot.Num(0.05)
+	d.Values["position"] = shot.Vec(0, 0.6, 0)
+	e := s.Add(shot.Emitter)
+	e.Values["position"], e.Values["speed"], e.Values["breakup"] = shot.Vec(0, 0.25, 0), shot.Num(0.5), shot.Num(0.4)
+	s.Add(shot.Wind).Values["gust"] = shot.Num(0.5)
+	s.Add(shot.Turbulence)
+	c := s.Add(shot.Collider)
+	c.Values["size"] = shot.Vec(0.2, 0.2, 0.2)
+	c.SetKey("position", shot.Key{Frame: 1, Value: shot.Vec(-0.2, 0.7, 0)})
+	c.SetKey("position", shot.Key{Frame: 6, Value: shot.Vec(0.2, 0.8, 0)})
+	return s
+}
+
+func open(t *testing.T) *cache.Cache {
+	t.Helper()
+	c, err := cache.Open(filepath.Join(t.TempDir(), "cache"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	return c
+}
+
+func quiet(Progress) {}
+
+func mustRun(t *testing.T, c *cache.Cache, s *shot.Shot, from, to, threads int) {
+	t.Helper()
+	j := Sim{Shot: s, From: from, To: to, Threads: threads}
+	if err := j.Do(context.Background(), c, quiet); err != nil {
+		t.Fatal(err)
+	}
+}
+
+// sums are the checksums of all frames.
+func sums(t *testing.T, c *cache.Cache, s *shot.Shot) map[int]string {
+	t.Helper()
+	src, err := Open(s, "", c)
+	if err != nil {
+		t.Fatal(err)
+	}
+	out := map[int]string{}
+	for f, x := range src.Stage.Frames() {
+		out[f] = x.SHA256
+	}
+	return out
+}
+
+func same(t *testing.T, what string, a, b map[int]string) {
+	t.Helper()
+	if len(a) == 0 || len(a) != len(b) {
+		t.Fatalf("%s: %d frames against %d", what, len(a), len(b))
+	}
+	for f := range a {
+		if a[f] != b[f] {
+			t.Errorf("%s: frame %d differs", what, f)
+		}
+	}
+}
+
+func TestSameBitsOnThreadsAndAfterResume(t *testing.T) {
+	s := puffShot()
+	one := open(t)
+	mustRun(t, one, s, 1, 6, 1)
+	want := sums(t, one, s)
+
+	two := open(t)
+	mustRun(t, two, s, 1, 6, 2)
+	same(t, "two threads", want, sums(t, two, s))
+
+	parts := open(t)
+	mustRun(t, parts, s, 1, 3, 2)
+	var resumed bool
+	j := Sim{Shot: s, From: 1, To: 6, Threads: 1}
+	if err := j.Do(context.Background(), parts, func(p Progress) { resumed = resumed || strings.Contains(p.Note, "resumed after frame 3") }); err != nil {
+		t.Fatal(err)
+	}
+	if !resumed {
+		t.Error("the second half began anew instead of resuming")
+	}
+	same(t, "resumed", want, sums(t, parts, s))
+}
+
+func TestStopKeepsFramesAndResumes(t *testing.T) {
+	s := puffShot()
+	whole := open(t)
+	mustRun(t, whole, s, 1, 6, 2)
+	c := open(t)
+	ctx, cancel := context.WithCancel(context.Background())
+	j := Sim{Shot: s, From: 1, To: 6, Threads: 2}
+	err := j.Do(ctx, c, func(p Progress) {
+		if p.Frame == 2 {
+			cancel()
+		}
+	})
+	if !errors.Is(err, ErrStopped) {
+		t.Fatalf("stopped with %v", err)
+	}
+	if n := len(sums(t, c, s)); n < 2 || n >= 6 {
+		t.Fatalf("%d frames after a stop at frame 2", n)
+	}
+	mustRun(t, c, s, 1, 6, 2)
+	same(t, "stopped and resumed", sums(t, whole, s), sums(t, c, s))
+}
+
+func TestDamagedAndMissingFramesAreMadeAnew(t *testing.T) {
+	s := puffShot()
+	c := open(t)
+	mustRun(t, c, s, 1, 6, 2)
+	want := sums(t, c, s)
+	src, _ := Open(s, "", c)
+	b, err := os.ReadFile(src.Stage.Path(3))
+	if err != nil {
+		t.Fatal(err)
+	}
+	b[len(b)/2] ^= 1
+	if err := os.WriteFile(src.Stage.Path(3), b, 0o644); err != nil {
+		t.Fatal(err)
+	}
+	var bad *cache.Damaged
+	if _, err := src.Read(3); !errors.As(err, &bad) || bad.Frame != 3 {
+		t.Errorf("a flipped bit gave %v", err)
+	}
+	os.Remove(src.Stage.Path(5))
+	var miss *cache.Missing
+	if _, err := src.Read(5); !errors.As(err, &miss) {
+		t.Errorf("a missing frame gave %v", err)
+	}
+	touched := map[int]bool{}
+	j := Sim{Shot: s, From: 1, To: 6, Threads: 2}
+	if err := j.Do(context.Background(), c, func(p Progress) { touched[p.Frame] = !p.Reused }); err != nil {
+		t.Fatal(err)
+	}
+	same(t, "mended", want, sums(t, c, s))
+	if !touched[3] || !touched[5] || touched[2] || touched[4] {
+		t.Errorf("written anew: %v", touched)
+	}
+}
+
+func TestTwoRunsIntoTheSameFrames(t *testing.T) {
+	s := puffShot()
+	c := open(t)
+	src, _ := Open(s, "", c)
+	release, err := src.Stage.Lock()
+	if err != nil {
+		t.Fatal(err)
+	}
+	j := Sim{Shot: s, From: 1, To: 2}
+	if err := j.Do(context.Background(), c, quiet); !errors.Is(err, cache.Locked) {
+		t.Errorf("got %v", err)
+	}
+	release()
+	mustRun(t, c, s, 1, 2, 1)
+}
+
+// A worker that dies by SIGKILL leaves whole frames only, and the next run
+// gives the same bits.
+func TestKilledInTheMiddle(t *testing.T) {
+	if os.Getenv("ZARF_VICTIM") != "" {
+		c, _ := cache.Open(os.Getenv("ZARF_VICTIM"))
+		j := Sim{Shot: puffShot(), From: 1, To: 6, Threads: 2}
+		j.Do(context.Background(), c, func(p Progress) { os.Stdout.WriteString("frame\n") })
+		return
+	}
+	s := puffShot()
+	whole := open(t)
+	mustRun(t, whole, s, 1, 6, 2)
+	c := open(t)
+	cmd := exec.Command(os.Args[0], "-test.run=^TestKilledInTheMiddle$")
+	cmd.Env = append(os.Environ(), "ZARF_VICTIM="+c.Root)
+	out, err := cmd.StdoutPipe()
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := cmd.Start(); err != nil {
+		t.Fatal(err)
+	}
+	buf := make([]byte, 6*3)
+	out.Read(buf) // some frames in
+	cmd.Process.Signal(syscall.SIGKILL)
+	cmd.Wait()
+	src, _ := Open(s, "", c)
+	for f := range src.Stage.Frames() {
+		if _, err := src.Read(f); err != nil {
+			t.Errorf("frame %d after a kill: %v", f, err)
+		}
+	}
+	mustRun(t, c, s, 1, 6, 2)
+	same(t, "after a kill", sums(t, whole, s), sums(t, c, s))
+	if parts, _ := filepath.Glob(filepath.Join(src.Stage.Dir, ".part-*")); len(parts) > 0 {
+		t.Errorf("left behind: %v", parts)
+	}
+}
+
+func TestDiskFull(t *testing.T) {
+	dir := t.TempDir()
+	if err := syscall.Mount("tmpfs", dir, "tmpfs", 0, "size=160k"); err != nil {
+		t.Skip("a small file system can't be mounted here: ", err)
+	}
+	defer syscall.Unmount(dir, 0)
+	c, err := cache.Open(filepath.Join(dir, "cache"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	s := puffShot()
+	j := Sim{Shot: s, From: 1, To: 6}
+	err = j.Do(context.Background(), c, quiet)
+	if err == nil || !strings.Contains(err.Error(), "disk is full") {
+		t.Fatalf("got %v", err)
+	}
+	src, _ := Open(s, "", c)
+	for f := range src.Stage.Frames() {
+		if _, err := src.Read(f); err != nil {
+			t.Errorf("frame %d: %v", f, err)
+		}
+	}
+}
+
+func TestKeyFollowsOnlyWhatMatters(t *testing.T) {
+	s := puffShot()
+	d := s.Of(shot.Domain)[0]
+	key := stage.Key(s, d)
+	free := map[string]func(s *shot.Shot){
+		"a look":         func(s *shot.Shot) { s.Looks[0].Values["phase"] = shot.Num(0.9) },
+		"a name":         func(s *shot.Shot) { s.Element("emitter1").Name = "other" },
+		"a colour":       func(s *shot.Shot) { s.Element("collider1").Values["colour"] = shot.Vec(1, 0, 0) },
+		"the camera":     func(s *shot.Shot) { s.Element("camera").Values["lens"] = shot.Num(80) },
+		"the last frame": func(s *shot.Shot) { s.Values["last"] = shot.Num(90) },
+		"the handover":   func(s *shot.Shot) { s.Handover["digits"] = shot.Num(7) },
+	}
+	for what, change := range free {
+		c := s.Clone()
+		change(c)
+		if stage.Key(c, c.Element(d.ID)) != key {
+			t.Errorf("%s makes the cache stale", what)
+		}
+	}
+	bound := map[string]func(s *shot.Shot){
+		"smoke":    func(s *shot.Shot) { s.Element("emitter1").Values["smoke"] = shot.Num(0.5) },
+		"a key":    func(s *shot.Shot) { s.Element("emitter1").SetKey("smoke", shot.Key{Frame: 2}) },
+		"a mute":   func(s *shot.Shot) { s.Element("collider1").Muted = true },
+		"gravity":  func(s *shot.Shot) { s.Values["gravity"] = shot.Num(1) },
+		"a wall":   func(s *shot.Shot) { s.Element(d.ID).Values["side_y1"] = shot.Text("wall") },
+		"pre-roll": func(s *shot.Shot) { s.Values["preroll"] = shot.Num(3) },
+	}
+	for what, change := range bound {
+		c := s.Clone()
+		change(c)
+		if stage.Key(c, c.Element(d.ID)) == key {
+			t.Errorf("%s leaves the cache current", what)
+		}
+	}
+}
+
+func TestPrerollIsNotKept(t *testing.T) {
+	s := puffShot()
+	s.Values["preroll"], s.Values["last"] = shot.Num(4), shot.Num(2)
+	c := open(t)
+	mustRun(t, c, s, 1, 2, 2)
+	got := sums(t, c, s)
+	if len(got) != 2 || got[1] == "" {
+		t.Errorf("%v", got)
+	}
+	plain := puffShot()
+	plain.Values["last"] = shot.Num(2)
+	mustRun(t, c, plain, 1, 2, 2)
+	a, _ := Open(s, "", c)
+	b, _ := Open(plain, "", c)
+	fa, _ := a.Stage.Get(1)
+	fb, _ := b.Stage.Get(1)
+	if fa.Totals["smoke"] <= fb.Totals["smoke"] {
+		t.Errorf("after pre-roll frame 1 holds %g of smoke, without %g", fa.Totals["smoke"], fb.Totals["smoke"])
+	}
+}
+
+func TestHandoverReadsBack(t *testing.T) {
+	s := puffShot()
+	c := open(t)
+	mustRun(t, c, s, 1, 6, 2)
+	dir := t.TempDir()
+	set := shot.Values{"axes": shot.Text("z-up"), "scale": shot.Num(100), "start": shot.Num(1001), "step": shot.Num(2), "digits": shot.Num(5),
+		"precision": shot.Text("float"), "kelvin": shot.Text("absolute"), "compression": shot.Text("zip")}
+	h := Handover{Take: s, Settings: set, From: 1, To: 6, Dir: dir, Name: "puff"}
+	if err := h.Do(context.Background(), c, quiet); err != nil {
+		t.Fatal(err)
+	}
+	m, err := ReadManifest(dir)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if len(m.Files) != 3 || m.Files[1].Path != "vdb/puff.01002.vdb" || m.Files[1].Frame != 3 || m.Voxel != 5 || m.Axes != "z-up" {
+		t.Errorf("%+v", m)
+	}
+	b, err := os.ReadFile(filepath.Join(dir, "vdb", "puff.01003.vdb"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	out, err := vdb.Decode(b, vdb.DefaultLimits)
+	if err != nil {
+		t.Fatal(err)
+	}
+	src, _ := Open(s, "", c)
+	in, err := src.Read(5)
+	if err != nil {
+		t.Fatal(err)
+	}
+	p := [3]float64{8, 10, 3}
+	from, to := in.Grid("density").Transform.World(p), out.Grid("density").Transform.World(p)
+	if d := [3]float64{from[0]*100 - to[0], -from[2]*100 - to[1], from[1]*100 - to[2]}; abs3(d) > 1e-9 {
+		t.Errorf("a voxel at %v went to %v", from, to)
+	}
+	v, w := one(t, in.Grid("velocity"), 8, 10, 8), one(t, out.Grid("velocity"), 8, 10, 8)
+	if d := [3]float64{v[0]*100 - w[0], -v[2]*100 - w[1], v[1]*100 - w[2]}; abs3(d) > 1e-3 {
+		t.Errorf("velocity %v went to %v", v, w)
+	}
+	if bg := out.Grid("temperature").Background[0]; bg != 293 {
+		t.Errorf("the background is %g K, the air has 293", bg)
+	}
+	if a, b := one(t, in.Grid("temperature"), 8, 6, 8)[0], one(t, out.Grid("temperature"), 8, 6, 8)[0]; b-a < 292.9 || b-a > 293.1 {
+		t.Errorf("temperature %g became %g", a, b)
+	}
+}
+
+func abs3(d [3]float64) float64 { return max(d[0], -d[0], d[1], -d[1], d[2], -d[2]) }
+
+func one(t *testing.T, g *vdb.Grid, i, j, k int) [3]float64 {
+	t.Helper()
+	n := g.Type.Components()
+	out := make([][]float32, n)
+	for c := range out {
+		out[c] = make([]float32, 1)
+	}
+	if err := g.Dense([3]int{i, j, k}, [3]int{1, 1, 1}, out); err != nil {
+		t.Fatal(err)
+	}
+	var v [3]float64
+	for c := range out {
+		v[c] = float64(out[c][0])
+	}
+	return v
+}
+
+func TestHandoverRefusals(t *testing.T) {
+	s := puffShot()
+	c := open(t)
+	mustRun(t, c, s, 1, 3, 2)
+	h := Handover{Take: s, From: 1, To: 6, Dir: t.TempDir(), Name: "x"}
+	if err := h.Do(context.Background(), c, quiet); err == nil || !strings.Contains(err.Error(), "4–6") {
+		t.Errorf("missing frames: %v", err)
+	}
+	h.To = 3
+	h.Settings = shot.Values{"density": shot.On(false), "temperature": shot.On(false), "velocity": shot.On(false)}
+	if err := h.Do(context.Background(), c, quiet); err == nil || !strings.Contains(err.Error(), "no channel") {
+		t.Errorf("no channel: %v", err)
+	}
+}
+
+func TestRenderRangeNamesWhatIsMissing(t *testing.T) {
+	s := puffShot()
+	c := open(t)
+	mustRun(t, c, s, 1, 3, 2)
+	dir := t.TempDir()
+	r := Render{Take: s, Now: s, From: 2, To: 5, Width: 48, Height: 27, Samples: 2, Dir: dir, Name: "p"}
+	err := r.Do(context.Background(), c, quiet)
+	if err == nil || !strings.Contains(err.Error(), "4–5") {
+		t.Errorf("got %v", err)
+	}
+	b, err := os.ReadFile(filepath.Join(dir, "p.0003.png"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	img, err := png.Decode(bytes.NewReader(b))
+	if err != nil || img.Bounds().Dx() != 48 {
+		t.Errorf("%v %v", img.Bounds(), err)
+	}
+}
+
+func TestRunIsRefusedWithoutADomain(t *testing.T) {
+	s := shot.New("empty")
+	j := Sim{Shot: s, From: 1, To: 2}
+	if err := j.Do(context.Background(), open(t), quiet); err == nil || !strings.Contains(err.Error(), "no domain") {
+		t.Errorf("got %v", err)
+	}
+}
+
+func TestRanges(t *testing.T) {
+	if got := Ranges([]int{1, 2, 3, 7, 9, 10}); got != "1–3, 7, 9–10" {
+		t.Error(got)
+	}
+}
+
+func TestProgressIsJSON(t *testing.T) {
+	if b, err := json.Marshal(Progress{Frame: 3}); err != nil || !strings.Contains(string(b), `"frame":3`) {
+		t.Error(string(b), err)
+	}
+}
