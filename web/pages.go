@@ -42,7 +42,12 @@ func mustJSON(v any) string {
 func (s *server) loadPages() map[string]*template.Template {
 	funcs := template.FuncMap{
 		"static": func(p string) string { return "/static/" + s.stamp + "/" + p },
-		"bytes":  bytesWords, "seconds": secondsWords, "count": countWords, "ago": agoWords,
+		"bytes":  bytesWords, "seconds": secondsWords, "roughly": func(v float64) string {
+			if v < 1 {
+				return "under 1 s"
+			}
+			return "about " + secondsWords(v)
+		}, "count": countWords, "ago": agoWords,
 		"stations": func() []station { return stations },
 		"kinds":    func() []shot.Kind { return shot.ElementKinds },
 		"upto": func(n int) []int {
@@ -220,6 +225,7 @@ type space struct {
 	Last    int
 	Changes []shot.Change
 	Domain  *shot.Element
+	Stamp   int64 // differs in every answer: the page reads the scene again
 }
 
 type castGroup struct {
@@ -444,7 +450,7 @@ func (s *server) refresh(c *gin.Context, at string) {
 		return
 	}
 	c.Header("Content-Type", "text/html; charset=utf-8")
-	c.Header("HX-Trigger", "zarf:doc")
+	w.Stamp = time.Now().UnixNano()
 	s.exec(c, "partials", "panels", w)
 }
 

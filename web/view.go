@@ -85,7 +85,7 @@ func (s *server) sceneJSON(c *gin.Context) {
 		c.String(http.StatusInternalServerError, "the shot can't be read")
 		return
 	}
-	out := scene{Name: row.Name, Rate: doc.Rate(), Units: doc.Get("units").Text}
+	out := scene{Name: row.Name, Rate: doc.Rate(), Units: doc.Get("units").Text, Elements: []sceneElement{}, Takes: []sceneTake{}}
 	out.First, out.Last = doc.Range()
 	out.Frame = out.First
 	if f, err := strconv.Atoi(c.Query("frame")); err == nil {

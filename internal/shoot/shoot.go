@@ -130,7 +130,7 @@ func (p *Page) Go(url string) error {
 func (p *Page) Until(d time.Duration, js string, args ...any) error {
 	end := time.Now().Add(d)
 	for {
-		r, err := p.Eval(js, args...)
+		r, err := p.Eval("(...a) => !!("+js+")(...a)", args...)
 		if err == nil && r.Value.Bool() {
 			return nil
 		}

@@ -44,7 +44,13 @@ function take() {
 }
 
 async function load() {
-  const r = await fetch(`/shots/${slug}/scene.json?frame=${state.frame}`);
+  let r;
+  try {
+    r = await fetch(`/shots/${slug}/scene.json?frame=${state.frame}`);
+  } catch {
+    note('The server does not answer. What was stored is safe; reload the page once it runs again.', true);
+    return;
+  }
   if (!r.ok) { note(await r.text(), true); return; }
   state.scene = await r.json();
   if (view) view.show(state.scene);
@@ -190,11 +196,17 @@ for (const a of document.querySelectorAll('[data-station-link]')) {
 }
 
 // The server's answers: the document changed, or another element was chosen.
-document.body.addEventListener('zarf:doc', () => {
+new MutationObserver(() => {
+  // fields show what the server made of what was typed
+  for (const i of document.querySelectorAll('#right input:not([type=hidden]):not([type=checkbox]), #left input:not([type=hidden])')) {
+    if (i !== document.activeElement && i.id !== 'castsearch' && i.value !== i.defaultValue) i.value = i.defaultValue;
+  }
+  for (const i of document.querySelectorAll('#right input[type=checkbox]')) i.checked = i.defaultChecked;
+  for (const i of document.querySelectorAll('#right .fieldform select')) for (const o of i.options) if (o.defaultSelected && i !== document.activeElement) i.value = o.value;
   state.chosen = query().get('el');
   if (view) view.choose(chosenId());
   reload();
-});
+}).observe($('docmark'), { childList: true });
 function chosenId() {
   const s = document.querySelector('[data-sheet]');
   return s && s.dataset.id ? s.dataset.id : null;

@@ -1,0 +1,191 @@
+package web
+
+import (
+	"context"
+	"io"
+	"log/slog"
+	"net/http"
+	"net/http/httptest"
+	"net/url"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"zarf/core/shot"
+	"zarf/studio"
+	"zarf/studio/cache"
+	"zarf/studio/queue"
+	"zarf/studio/store"
+)
+
+// The test binary is its own worker process.
+func TestMain(m *testing.M) {
+	if dir := os.Getenv("ZARF_TEST_WORKER"); dir != "" {
+		work(dir)
+		return
+	}
+	code := m.Run()
+	if chromium != nil {
+		chromium.Close()
+	}
+	os.Exit(code)
+}
+
+func work(dir string) {
+	ctx, cancel := context.WithCancel(context.Background())
+	go func() { io.Copy(io.Discard, os.Stdin); cancel() }()
+	c, err := cache.Open(filepath.Join(dir, "cache"))
+	if err != nil {
+		os.Exit(1)
+	}
+	w, err := queue.Connect(os.Getenv(studio.QueueEnv))
+	if err != nil {
+		os.Exit(1)
+	}
+	k := studio.Work{Cache: c}
+	w.Run(ctx, k.Do)
+	w.Close()
+}
+
+type site struct {
+	*httptest.Server
+	st     *studio.Studio
+	dir    string
+	worker *exec.Cmd
+}
+
+func quietLog() *slog.Logger { return slog.New(slog.NewTextHandler(io.Discard, nil)) }
+
+// serve starts a server with a worker on a data folder.
+func serve(t *testing.T, dir string) *site {
+	t.Helper()
+	st, err := studio.Open(dir, quietLog())
+	if err != nil {
+		t.Fatal(err)
+	}
+	s := &site{st: st, dir: dir}
+	err = st.Start(func(context.Context) *exec.Cmd {
+		c := exec.Command(os.Args[0])
+		os.Setenv("ZARF_TEST_WORKER", dir) // the supervisor passes its environment on
+		s.worker = c
+		return c
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
+	h := New(st, Options{})
+	s.Server = httptest.NewServer(h)
+	t.Cleanup(s.close)
+	return s
+}
+
+func (s *site) close() {
+	if s.Server == nil {
+		return
+	}
+	Quit(s.Config)
+	s.CloseClientConnections()
+	s.Server.Close()
+	s.st.Close()
+	os.Unsetenv("ZARF_TEST_WORKER")
+	s.Server = nil
+}
+
+// small is a shot that runs in a moment.
+func small(name string) *shot.Shot {
+	s := shot.New(name)
+	s.Values["last"] = shot.Num(8)
+	d := s.Add(shot.Domain)
+	d.Values["size"], d.Values["voxel"], d.Values["position"] = shot.Vec(0.8, 1.2, 0.8), shot.Num(0.05), shot.Vec(0, 0.6, 0)
+	e := s.Add(shot.Emitter)
+	e.Values["position"], e.Values["smoke"] = shot.Vec(0, 0.25, 0), shot.Num(2)
+	return s
+}
+
+func (s *site) add(t *testing.T, doc *shot.Shot) store.ShotRow {
+	t.Helper()
+	row, err := s.st.Store.CreateShot(doc, "test")
+	if err != nil {
+		t.Fatal(err)
+	}
+	return row
+}
+
+// post sends a form as htmx would from a station's page.
+func (s *site) post(t *testing.T, path, station string, kv ...string) (int, string) {
+	t.Helper()
+	form := url.Values{}
+	for i := 0; i+1 < len(kv); i += 2 {
+		form.Add(kv[i], kv[i+1])
+	}
+	r, err := http.NewRequest("POST", s.URL+path, strings.NewReader(form.Encode()))
+	if err != nil {
+		t.Fatal(err)
+	}
+	r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
+	r.Header.Set("HX-Request", "true")
+	slug := strings.Split(path+"//", "/")[2]
+	r.Header.Set("HX-Current-URL", s.URL+"/shots/"+slug+"/"+station)
+	return s.do(t, r)
+}
+
+func (s *site) do(t *testing.T, r *http.Request) (int, string) {
+	t.Helper()
+	resp, err := http.DefaultClient.Do(r)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer resp.Body.Close()
+	b, err := io.ReadAll(resp.Body)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return resp.StatusCode, string(b)
+}
+
+func (s *site) get(t *testing.T, path string) (int, string) {
+	t.Helper()
+	r, err := http.NewRequest("GET", s.URL+path, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return s.do(t, r)
+}
+
+// await waits for a condition.
+func await(t *testing.T, what string, d time.Duration, fn func() bool) {
+	t.Helper()
+	end := time.Now().Add(d)
+	for !fn() {
+		if time.Now().After(end) {
+			t.Fatalf("waited %v for %s", d, what)
+		}
+		time.Sleep(10 * time.Millisecond)
+	}
+}
+
+func (s *site) job(t *testing.T, takeID int64) store.Job {
+	t.Helper()
+	j, err := s.st.Store.TakeJob(takeID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return j
+}
+
+// finish runs a shot's take to its end.
+func (s *site) finish(t *testing.T, row store.ShotRow) store.Take {
+	t.Helper()
+	tk, err := s.st.Run(row, "", 0, 0)
+	if err != nil {
+		t.Fatal(err)
+	}
+	await(t, "the run", 60*time.Second, func() bool { j := s.job(t, tk.ID); return !j.Active() })
+	if j := s.job(t, tk.ID); j.State != store.Done {
+		t.Fatalf("the run ended %s: %s", j.State, j.Message)
+	}
+	return tk
+}

@@ -1,0 +1,311 @@
+package web
+
+import (
+	"bytes"
+	"mime/multipart"
+	"net/http"
+	"os"
+	"strings"
+	"syscall"
+	"testing"
+	"time"
+
+	"zarf/core/shot"
+	"zarf/studio"
+	"zarf/studio/store"
+)
+
+func TestPagesAndHeaders(t *testing.T) {
+	s := serve(t, t.TempDir())
+	row := s.add(t, small("T1"))
+	for _, p := range []string{"/", "/shots/" + row.Slug + "/stage", "/shots/t1/score", "/shots/t1/takes", "/shots/t1/look", "/shots/t1/handover", "/shots/t1/parts/look", "/shots/t1/sheet?el=emitter1", "/shots/t1/scene.json"} {
+		code, body := s.get(t, p)
+		if code != 200 || strings.Contains(body, "ZgotmplZ") || strings.Contains(body, "<no value>") {
+			t.Errorf("%s: %d", p, code)
+		}
+		if strings.Contains(body, "style=\"") || strings.Contains(body, "onclick=") {
+			t.Errorf("%s holds inline style or script, which the policy blocks", p)
+		}
+	}
+	resp, err := http.Get(s.URL + "/")
+	if err != nil {
+		t.Fatal(err)
+	}
+	resp.Body.Close()
+	csp := resp.Header.Get("Content-Security-Policy")
+	for _, want := range []string{"default-src 'none'", "script-src 'self' 'nonce-", "frame-ancestors 'none'"} {
+		if !strings.Contains(csp, want) {
+			t.Errorf("policy %q lacks %q", csp, want)
+		}
+	}
+	if strings.Contains(csp, "unsafe") {
+		t.Errorf("policy %q", csp)
+	}
+}
+
+func TestStrangersAreRefused(t *testing.T) {
+	s := serve(t, t.TempDir())
+	s.add(t, small("T1"))
+	r, _ := http.NewRequest("POST", s.URL+"/shots/t1/undo", nil)
+	r.Header.Set("Origin", "http://elsewhere.test")
+	r.Header.Set("Sec-Fetch-Site", "cross-site")
+	if code, _ := s.do(t, r); code != http.StatusForbidden {
+		t.Errorf("a request of another site: %d", code)
+	}
+	r, _ = http.NewRequest("GET", s.URL+"/", nil)
+	r.Host = "elsewhere.test"
+	if code, _ := s.do(t, r); code != http.StatusForbidden {
+		t.Errorf("a foreign host name: %d", code)
+	}
+	r, _ = http.NewRequest("POST", s.URL+"/shots", bytes.NewReader(make([]byte, MaxBody+1)))
+	if code, _ := s.do(t, r); code != http.StatusRequestEntityTooLarge {
+		t.Errorf("a body that is too large: %d", code)
+	}
+	for _, p := range []string{"/static/x/../server.go", "/static/x/%2e%2e/%2e%2e/go.mod", "/shots/nowhere/stage", "/shots/t1/rendered/1/1", "/shots/t1/handover/77/zip", "/shots/..%2f..%2f/stage"} {
+		if code, body := s.get(t, p); code != http.StatusNotFound {
+			t.Errorf("%s: %d %.80s", p, code, body)
+		}
+	}
+}
+
+func doc(t *testing.T, s *site, row store.ShotRow) *shot.Shot {
+	t.Helper()
+	d, err := s.st.Store.Doc(row.ID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return d
+}
+
+func TestValues(t *testing.T) {
+	s := serve(t, t.TempDir())
+	row := s.add(t, small("T1"))
+	set := func(key, v string) (int, string) {
+		return s.post(t, "/shots/t1/value", "stage", "kind", "emitter", "id", "emitter1", "key", key, "v", v)
+	}
+	if code, body := set("temperature", "100 °C"); code != 200 || !strings.Contains(body, "80.15 K warmer") {
+		t.Errorf("100 °C: %d", code)
+	}
+	if got := doc(t, s, row).Element("emitter1").Get("temperature").Num; got != 373.15 {
+		t.Errorf("temperature is %v", got)
+	}
+	for _, bad := range []string{"", "hot", "-5", "1e99", "NaN", "Inf", "3 furlongs"} {
+		code, body := set("smoke", bad)
+		if code != 422 || !strings.Contains(body, "err-smoke") {
+			t.Errorf("smoke %q: %d %.120s", bad, code, body)
+		}
+	}
+	if got := doc(t, s, row).Element("emitter1").Get("smoke").Num; got != 2 {
+		t.Errorf("a refused value changed smoke to %v", got)
+	}
+	for _, c := range [][]string{{"kind", "emitter", "id", "ghost", "key", "smoke", "v", "1"}, {"kind", "emitter", "id", "emitter1", "key", "nothing", "v", "1"}, {"kind", "domain", "id", "emitter1", "key", "voxel", "v", "1"}} {
+		if code, _ := s.post(t, "/shots/t1/value", "stage", c...); code != 422 {
+			t.Errorf("%v: %d", c, code)
+		}
+	}
+	if code, body := s.post(t, "/shots/t1/value", "stage", "kind", "shot", "key", "last", "v", "-3"); code != 422 || !strings.Contains(body, "before it begins") {
+		t.Errorf("last before first: %d %.100s", code, body)
+	}
+	if code, body := s.post(t, "/shots/t1/value", "stage", "kind", "domain", "id", "domain1", "key", "size", "v0", "0", "v1", "1", "v2", "1"); code != 422 || !strings.Contains(body, "Size x is 0 m") {
+		t.Errorf("zero-size domain: %d %.200s", code, body)
+	}
+	// undo takes the temperature back, redo sets it again
+	s.post(t, "/shots/t1/undo", "stage")
+	if got := doc(t, s, row).Element("emitter1").Get("temperature").Num; got != 330 {
+		t.Errorf("after undo %v", got)
+	}
+	s.post(t, "/shots/t1/redo", "stage")
+	if got := doc(t, s, row).Element("emitter1").Get("temperature").Num; got != 373.15 {
+		t.Errorf("after redo %v", got)
+	}
+	if code, _ := s.post(t, "/shots/t1/reset", "stage", "kind", "emitter", "id", "emitter1", "key", "temperature"); code != 200 || doc(t, s, row).Element("emitter1").Get("temperature").Num != 330 {
+		t.Error("putting back failed")
+	}
+}
+
+func TestDraggingIsOneStepOfUndo(t *testing.T) {
+	s := serve(t, t.TempDir())
+	row := s.add(t, small("T1"))
+	for _, v := range []string{"3", "4", "5"} {
+		s.post(t, "/shots/t1/value", "stage", "kind", "emitter", "id", "emitter1", "key", "smoke", "v", v, "drag", "1")
+	}
+	s.post(t, "/shots/t1/undo", "stage")
+	if got := doc(t, s, row).Element("emitter1").Get("smoke").Num; got != 2 {
+		t.Errorf("one undo after a drag leaves %v, want 2", got)
+	}
+}
+
+func TestKeysVoxelsAndMends(t *testing.T) {
+	s := serve(t, t.TempDir())
+	row := s.add(t, small("T1"))
+	s.post(t, "/shots/t1/key", "stage", "id", "emitter1", "key", "smoke", "frame", "3")
+	s.post(t, "/shots/t1/value", "stage", "kind", "emitter", "id", "emitter1", "key", "smoke", "v", "7", "frame", "6")
+	if k := doc(t, s, row).Element("emitter1").Keys["smoke"]; len(k) != 2 || k[1].Frame != 6 || k[1].Value.Num != 7 {
+		t.Errorf("%+v", k)
+	}
+	before := doc(t, s, row).Element("domain1").Voxels()
+	s.post(t, "/shots/t1/voxels", "stage", "id", "domain1", "by", "finer")
+	if r := doc(t, s, row).Element("domain1").Voxels() / before; r < 1.7 || r > 2.4 {
+		t.Errorf("finer gives %g times the voxels", r)
+	}
+	s.post(t, "/shots/t1/voxels", "stage", "id", "domain1", "count", "50 000")
+	if n := doc(t, s, row).Element("domain1").Voxels(); n < 40000 || n > 60000 {
+		t.Errorf("asked for 50 000 voxels, got %g", n)
+	}
+	s.post(t, "/shots/t1/value", "stage", "kind", "emitter", "id", "emitter1", "key", "position", "v0", "9", "v1", "0.25", "v2", "0")
+	code, body := s.post(t, "/shots/t1/run", "stage")
+	if code != 422 || !strings.Contains(body, "lies outside") {
+		t.Errorf("a run with an emitter outside: %d %.200s", code, body)
+	}
+	if code, _ := s.post(t, "/shots/t1/mend", "stage", "n", "0", "check", "emitter-outside"); code != 200 {
+		t.Errorf("mend: %d", code)
+	}
+	if p := doc(t, s, row).Element("emitter1").Get("position").Vec; p[0] > 0.4 {
+		t.Errorf("the mend left it at %v", p)
+	}
+}
+
+func TestImportAndExport(t *testing.T) {
+	s := serve(t, t.TempDir())
+	s.add(t, small("T1"))
+	_, file := s.get(t, "/shots/t1/export")
+	send := func(text string) (int, string) {
+		var b bytes.Buffer
+		w := multipart.NewWriter(&b)
+		f, _ := w.CreateFormFile("file", "x.json")
+		f.Write([]byte(text))
+		w.Close()
+		r, _ := http.NewRequest("POST", s.URL+"/shots/import", &b)
+		r.Header.Set("Content-Type", w.FormDataContentType())
+		r.Header.Set("Accept", "text/html")
+		return s.do(t, r)
+	}
+	if code, _ := send(file); code != 200 {
+		t.Errorf("what was exported is not taken back: %d", code)
+	}
+	if _, err := s.st.Store.Shot("t1-2"); err != nil {
+		t.Error(err)
+	}
+	if code, body := send(strings.Replace(file, `"smoke": 2`, `"smoke": "x"`, 1)); code != 422 || !strings.Contains(body, "line ") || !strings.Contains(body, "smoke") {
+		t.Errorf("a broken file: %d %.300s", code, body)
+	}
+}
+
+func TestLibrary(t *testing.T) {
+	s := serve(t, t.TempDir())
+	if code, _ := s.post(t, "/shots", "", "name", "New one", "title", "first"); code != 200 {
+		t.Errorf("new shot: %d", code)
+	}
+	if code, _ := s.post(t, "/shots", "", "name", "../x"); code != 422 {
+		t.Errorf("a bad name: %d", code)
+	}
+	s.post(t, "/shots/new-one/rename", "", "name", "Renamed", "title", "t")
+	s.post(t, "/shots/new-one/duplicate", "")
+	s.post(t, "/shots/new-one/archive", "", "on", "1")
+	rows, err := s.st.Store.Shots()
+	if err != nil || len(rows) != 2 || rows[0].Name != "Renamed copy" || rows[1].Name != "Renamed" || !rows[1].Archived {
+		t.Errorf("%+v %v", rows, err)
+	}
+}
+
+func TestRunStopResume(t *testing.T) {
+	s := serve(t, t.TempDir())
+	d := small("T1")
+	d.Values["last"] = shot.Num(400)
+	row := s.add(t, d)
+	if code, body := s.post(t, "/shots/t1/run", "stage"); code != 200 || !strings.Contains(body, "running") {
+		t.Fatalf("%d %.200s", code, body)
+	}
+	tk, err := s.st.Store.Take(row.ID, 1)
+	if err != nil {
+		t.Fatal(err)
+	}
+	await(t, "some frames", 30*time.Second, func() bool { j := s.job(t, tk.ID); return j.Done > 5 })
+	if code, _ := s.post(t, "/shots/t1/run", "stage"); code != http.StatusConflict {
+		t.Errorf("a second run of the same take: %d", code)
+	}
+	s.post(t, "/shots/t1/job/1/stop", "stage")
+	await(t, "the stop", 20*time.Second, func() bool { j := s.job(t, tk.ID); return !j.Active() })
+	j := s.job(t, tk.ID)
+	if j.State != store.Stopped {
+		t.Fatalf("%s: %s", j.State, j.Message)
+	}
+	n := len(s.st.Cache.Stage(tk.Key).Frames())
+	if n < 5 || n >= 400 {
+		t.Fatalf("%d frames after the stop", n)
+	}
+	s.post(t, "/shots/t1/take/1/resume", "takes")
+	await(t, "more frames", 30*time.Second, func() bool { return len(s.st.Cache.Stage(tk.Key).Frames()) > n+3 })
+	j = s.job(t, tk.ID)
+	if !strings.Contains(j.Log, "resumed after frame") {
+		t.Errorf("log: %s", j.Log)
+	}
+	s.post(t, "/shots/t1/take/1/discard", "takes")
+	if _, err := s.st.Store.Take(row.ID, 1); err != nil {
+		t.Error("a running take was discarded")
+	}
+	s.post(t, "/shots/t1/job/2/stop", "stage")
+	await(t, "the stop", 20*time.Second, func() bool { j := s.job(t, tk.ID); return !j.Active() })
+	s.post(t, "/shots/t1/take/1/discard", "takes")
+	if _, err := os.Stat(s.st.Cache.Stage(tk.Key).Dir); !os.IsNotExist(err) {
+		t.Errorf("the discarded take's frames are there: %v", err)
+	}
+}
+
+// A worker killed within a job is started again and goes on; a server that
+// ends is followed by one that goes on with the run.
+func TestRunSurvivesWorkerAndServer(t *testing.T) {
+	dir := t.TempDir()
+	s := serve(t, dir)
+	d := small("T1")
+	d.Values["last"] = shot.Num(150)
+	row := s.add(t, d)
+	tk, err := s.st.Run(row, "", 0, 0)
+	if err != nil {
+		t.Fatal(err)
+	}
+	await(t, "some frames", 30*time.Second, func() bool { j := s.job(t, tk.ID); return j.Done > 8 })
+	s.worker.Process.Signal(syscall.SIGKILL)
+	n := len(s.st.Cache.Stage(tk.Key).Frames())
+	await(t, "frames after the worker was killed", 40*time.Second, func() bool { return len(s.st.Cache.Stage(tk.Key).Frames()) > n+5 })
+	s.close()
+	s = serve(t, dir)
+	await(t, "the end under another server", 60*time.Second, func() bool { j := s.job(t, tk.ID); return !j.Active() })
+	if j := s.job(t, tk.ID); j.State != store.Done || len(s.st.Cache.Stage(tk.Key).Frames()) != 150 {
+		t.Errorf("%s %s, %d frames\n%s", j.State, j.Message, len(s.st.Cache.Stage(tk.Key).Frames()), j.Log)
+	}
+}
+
+func TestSecondServerIsRefused(t *testing.T) {
+	dir := t.TempDir()
+	serve(t, dir)
+	if st, err := studio.Open(dir, quietLog()); err == nil || !strings.Contains(err.Error(), "another Zarf") {
+		t.Errorf("got %v %v", st, err)
+	}
+}
+
+func TestFramesAreServed(t *testing.T) {
+	s := serve(t, t.TempDir())
+	row := s.add(t, small("T1"))
+	tk := s.finish(t, row)
+	resp, err := http.Get(s.URL + "/shots/t1/volume/1/8?size=32")
+	if err != nil {
+		t.Fatal(err)
+	}
+	resp.Body.Close()
+	if resp.StatusCode != 200 || !strings.Contains(resp.Header.Get("X-Zarf-Volume"), `"dims":[16,24,16]`) {
+		t.Errorf("%d %s", resp.StatusCode, resp.Header.Get("X-Zarf-Volume"))
+	}
+	for path, want := range map[string]int{"/shots/t1/volume/1/99": 404, "/shots/t1/volume/9/1": 404, "/shots/t1/volume/1/x": 422, "/shots/t1/thumb?take=1&frame=8": 200, "/shots/t1/preview?take=1&frame=8&width=64": 200, "/shots/t1/preview?take=1&frame=99": 404} {
+		if code, body := s.get(t, path); code != want {
+			t.Errorf("%s: %d %.100s", path, code, body)
+		}
+	}
+	p := s.st.Cache.Stage(tk.Key).Path(4)
+	b, _ := os.ReadFile(p)
+	b[100] ^= 4
+	os.WriteFile(p, b, 0o644)
+	if code, body := s.get(t, "/shots/t1/volume/1/4"); code != http.StatusConflict || !strings.Contains(body, "frame 4 is damaged") {
+		t.Errorf("a damaged frame: %d %s", code, body)
+	}
+}
