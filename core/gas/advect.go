@@ -2,6 +2,7 @@ package gas
 
 import (
 	"math"
+	"sync"
 
 	"zarf/core/grid"
 )
@@ -75,23 +76,80 @@ func (s *Solver) carry(fields []*grid.Field, at place, q float32, scheme Scheme,
 	}
 }
 
-// trace finds where the fluid at every point came from by one midpoint (RK2)
-// step of q cells a unit of velocity; positions go to s.back in cells from the
-// corner.
+// batch is how many points are traced together: what they need stays in the
+// cache next to the processor.
+const batch = 2048
+
+// bench is the room for one batch.
+type bench struct {
+	x, y, z, u, v, w, a, b, c [batch]float32
+}
+
+var benches = sync.Pool{New: func() any { return new(bench) }}
+
+// batches runs fn over all points of a grid in runs of at most batch.
+func (s *Solver) batches(d grid.Dims, fn func(t *bench, o, n int)) {
+	s.crew.For(d.Len(), batch, func(lo, hi int) {
+		t := benches.Get().(*bench)
+		for o := lo; o < hi; o += batch {
+			fn(t, o, min(batch, hi-o))
+		}
+		benches.Put(t)
+	})
+}
+
+// points fills x, y, z with the positions of points o … o+n−1.
+func (t *bench) points(d grid.Dims, at place, o, n int) {
+	i, j, k := o%d.NX, o/d.NX%d.NY, o/(d.NX*d.NY)
+	for m := 0; m < n; {
+		run := min(d.NX-i, n-m)
+		y, z := float32(j)+at.y, float32(k)+at.z
+		x := t.x[m : m+run]
+		for q := range x {
+			x[q] = float32(i+q) + at.x
+			t.y[m+q], t.z[m+q] = y, z
+		}
+		m += run
+		i = 0
+		if j++; j == d.NY {
+			j = 0
+			k++
+		}
+	}
+}
+
+// flow samples the velocity at n positions.
+func (s *Solver) flow(t *bench, x, y, z []float32) {
+	n := len(x)
+	s.U.SampleBatch(t.u[:n], x, y, z, [3]float32{0, 0.5, 0.5})
+	s.V.SampleBatch(t.v[:n], x, y, z, [3]float32{0.5, 0, 0.5})
+	s.W.SampleBatch(t.w[:n], x, y, z, [3]float32{0.5, 0.5, 0})
+}
+
+// midpoint traces the points in t by one RK2 step of q cells a unit of
+// velocity into px, py, pz.
+func (s *Solver) midpoint(t *bench, q float32, px, py, pz []float32) {
+	n := len(px)
+	x, y, z := t.x[:n], t.y[:n], t.z[:n]
+	s.flow(t, x, y, z)
+	h := 0.5 * q
+	a, b, c := t.a[:n], t.b[:n], t.c[:n]
+	for i := range a {
+		a[i], b[i], c[i] = x[i]+float32(h*t.u[i]), y[i]+float32(h*t.v[i]), z[i]+float32(h*t.w[i])
+	}
+	s.flow(t, a, b, c)
+	for i := range px {
+		px[i], py[i], pz[i] = x[i]+float32(q*t.u[i]), y[i]+float32(q*t.v[i]), z[i]+float32(q*t.w[i])
+	}
+}
+
+// trace finds where the fluid at every point came from; positions go to s.back
+// in cells from the corner.
 func (s *Solver) trace(d grid.Dims, at place, q float32) {
 	bx, by, bz := s.back[0], s.back[1], s.back[2]
-	s.crew.For(d.NZ, 1, func(k0, k1 int) {
-		for k := k0; k < k1; k++ {
-			for j := range d.NY {
-				o := (k*d.NY + j) * d.NX
-				for i := range d.NX {
-					x, y, z := float32(i)+at.x, float32(j)+at.y, float32(k)+at.z
-					u, v, w := s.velocity(x, y, z)
-					u, v, w = s.velocity(x+0.5*q*u, y+0.5*q*v, z+0.5*q*w)
-					bx[o+i], by[o+i], bz[o+i] = x+q*u, y+q*v, z+q*w
-				}
-			}
-		}
+	s.batches(d, func(t *bench, o, n int) {
+		t.points(d, at, o, n)
+		s.midpoint(t, q, bx[o:o+n], by[o:o+n], bz[o:o+n])
 	})
 	if s.solid.any {
 		s.pushOut(d.Len())
@@ -139,55 +197,53 @@ func (s *Solver) velocity(x, y, z float32) (u, v, w float32) {
 // semiLagrangian reads src at the traced positions. With ambient, what comes
 // in through an open side is 0, the air outside.
 func (s *Solver) semiLagrangian(dst, src *grid.Field, at place, ambient bool) {
-	d := src.Dims
 	bx, by, bz := s.back[0], s.back[1], s.back[2]
 	nx, ny, nz := float32(s.NX), float32(s.NY), float32(s.NZ)
 	open := s.Open
-	s.crew.For(d.NZ, 1, func(k0, k1 int) {
-		for o := k0 * d.NX * d.NY; o < k1*d.NX*d.NY; o++ {
-			x, y, z := bx[o], by[o], bz[o]
-			if ambient && ((x < 0 && open[0]) || (x > nx && open[1]) || (y < 0 && open[2]) || (y > ny && open[3]) || (z < 0 && open[4]) || (z > nz && open[5])) {
-				dst.Data[o] = 0
-				continue
+	s.batches(src.Dims, func(t *bench, o, n int) {
+		x, y, z, out := bx[o:o+n], by[o:o+n], bz[o:o+n], dst.Data[o:o+n]
+		src.SampleBatch(out, x, y, z, at.array())
+		if !ambient {
+			return
+		}
+		for i := range out {
+			if x, y, z := x[i], y[i], z[i]; (x < 0 && open[0]) || (x > nx && open[1]) || (y < 0 && open[2]) || (y > ny && open[3]) || (z < 0 && open[4]) || (z > nz && open[5]) {
+				out[i] = 0
 			}
-			dst.Data[o] = src.Sample(x-at.x, y-at.y, z-at.z)
 		}
 	})
 }
 
+func (p place) array() [3]float32 { return [3]float32{p.x, p.y, p.z} }
+
 // correct is MacCormack's second half: dst = hat + ½(src − back(hat)), where
 // back(hat) traces forward again; values outside the range of the eight nodes
 // that semi-Lagrangian advection read fall back to hat (Selle et al. 2008).
+// dst holds hat on entry.
 func (s *Solver) correct(dst, src, hat *grid.Field, at place, q float32) {
 	d := src.Dims
 	bx, by, bz := s.back[0], s.back[1], s.back[2]
 	nx, ny, nz := float32(s.NX), float32(s.NY), float32(s.NZ)
-	s.crew.For(d.NZ, 1, func(k0, k1 int) {
-		for k := k0; k < k1; k++ {
-			for j := range d.NY {
-				o := (k*d.NY + j) * d.NX
-				for i := range d.NX {
-					n := o + i
-					px, py, pz := bx[n], by[n], bz[n]
-					if px < 0 || py < 0 || pz < 0 || px > nx || py > ny || pz > nz {
-						continue // came from outside: keep hat
-					}
-					lo, hi := src.NodeRange(px-at.x, py-at.y, pz-at.z)
-					if lo == hi {
-						continue
-					}
-					x, y, z := float32(i)+at.x, float32(j)+at.y, float32(k)+at.z
-					// reflecting the backward displacement instead would be cheaper, and
-					// first order: in a vortex it misses by ½θ² of the radius
-					a, b, c := s.velocity(x, y, z)
-					a, b, c = s.velocity(x+0.5*q*a, y+0.5*q*b, z+0.5*q*c)
-					v := hat.Data[n] + 0.5*(src.Data[n]-hat.Sample(x+q*a-at.x, y+q*b-at.y, z+q*c-at.z))
-					if v < lo || v > hi {
-						continue
-					}
-					dst.Data[n] = v
-				}
+	s.batches(d, func(t *bench, o, n int) {
+		// reflecting the backward displacement instead of tracing forward would
+		// be cheaper, and first order: in a vortex it misses by ½θ² of the radius
+		t.points(d, at, o, n)
+		x, y, z := t.a[:n], t.b[:n], t.c[:n]
+		s.midpoint(t, q, x, y, z)
+		again := t.u[:n]
+		hat.SampleBatch(again, x, y, z, at.array())
+		lo, hi := t.v[:n], t.w[:n]
+		px, py, pz := bx[o:o+n], by[o:o+n], bz[o:o+n]
+		src.RangeBatch(lo, hi, px, py, pz, at.array())
+		for i := range again {
+			if px[i] < 0 || py[i] < 0 || pz[i] < 0 || px[i] > nx || py[i] > ny || pz[i] > nz {
+				continue // came from outside: keep hat
 			}
+			v := hat.Data[o+i] + float32(0.5*(src.Data[o+i]-again[i]))
+			if v < lo[i] || v > hi[i] {
+				continue
+			}
+			dst.Data[o+i] = v
 		}
 	})
 }

@@ -46,22 +46,14 @@ func (f *Field) Row(j, k int) []float32 {
 func (f *Field) CopyFrom(g *Field) { copy(f.Data, g.Data) }
 
 // Sample interpolates trilinearly at (x,y,z) in units of cells, where the
-// centre of cell 0 is at 0; positions outside take the border's value.
+// centre of cell 0 is at 0; positions outside take the border's value, and
+// what is not a number counts as 0.
 func (f *Field) Sample(x, y, z float32) float32 {
 	i, fx := split(x, f.NX)
 	j, fy := split(y, f.NY)
 	k, fz := split(z, f.NZ)
 	o := (k*f.NY+j)*f.NX + i
-	var dx, dy, dz int
-	if i+1 < f.NX {
-		dx = 1
-	}
-	if j+1 < f.NY {
-		dy = f.NX
-	}
-	if k+1 < f.NZ {
-		dz = f.NX * f.NY
-	}
+	dx, dy, dz := f.steps()
 	d := f.Data
 	a := lerp(d[o], d[o+dx], fx)
 	b := lerp(d[o+dy], d[o+dy+dx], fx)
@@ -70,18 +62,35 @@ func (f *Field) Sample(x, y, z float32) float32 {
 	return lerp(lerp(a, b, fy), lerp(c, e, fy), fz)
 }
 
+// steps are the distances in the array to the next value along each axis, 0
+// where there is only one.
+func (f *Field) steps() (dx, dy, dz int) {
+	if f.NX > 1 {
+		dx = 1
+	}
+	if f.NY > 1 {
+		dy = f.NX
+	}
+	if f.NZ > 1 {
+		dz = f.NX * f.NY
+	}
+	return dx, dy, dz
+}
+
+// split is the lower of the two values that x lies between, and the share of
+// the upper one.
 func split(x float32, n int) (int, float32) {
 	if !(x > 0) {
 		return 0, 0
 	}
-	if x >= float32(n-1) {
-		return n - 1, 0
+	if last := float32(n - 1); x > last {
+		x = last
 	}
-	i := int(x)
+	i := min(int(x), max(n-2, 0))
 	return i, x - float32(i)
 }
 
-func lerp(a, b, t float32) float32 { return a + (b-a)*t }
+func lerp(a, b, t float32) float32 { return a + float32((b-a)*t) }
 
 // Range is the smallest and largest value and whether all are finite.
 func (f *Field) Range() (lo, hi float32, finite bool) {
@@ -110,16 +119,7 @@ func (f *Field) NodeRange(x, y, z float32) (lo, hi float32) {
 	j, _ := split(y, f.NY)
 	k, _ := split(z, f.NZ)
 	o := (k*f.NY+j)*f.NX + i
-	var dx, dy, dz int
-	if i+1 < f.NX {
-		dx = 1
-	}
-	if j+1 < f.NY {
-		dy = f.NX
-	}
-	if k+1 < f.NZ {
-		dz = f.NX * f.NY
-	}
+	dx, dy, dz := f.steps()
 	d := f.Data
 	lo = d[o]
 	hi = lo
