@@ -1,11 +1,13 @@
 package pressure
 
-// Row kernels. All rows have the same length n, a multiple of 16. xm and xp
-// are the row shifted by one cell; ym, yp, zm, zp the four rows beside it.
+import "unsafe"
 
-// jacobiPlain is a damped Jacobi sweep where all faces are open:
+// Kernels on runs of values whose length is a multiple of 16. xm and xp
+// are the run shifted by one cell; ym, yp, zm, zp the four rows beside it.
+
+// jacobiPlainGo is a damped Jacobi sweep where all faces are open:
 // dst = (1−ω) x + ω/d (b + Σ x_nb).
-func jacobiPlain(dst, x, b, invd, xm, xp, ym, yp, zm, zp []float32) {
+func jacobiPlainGo(dst, x, b, invd, xm, xp, ym, yp, zm, zp []float32) {
 	n := len(dst)
 	x, b, invd = x[:n], b[:n], invd[:n]
 	xm, xp, ym, yp, zm, zp = xm[:n], xp[:n], ym[:n], yp[:n], zm[:n], zp[:n]
@@ -15,9 +17,9 @@ func jacobiPlain(dst, x, b, invd, xm, xp, ym, yp, zm, zp []float32) {
 	}
 }
 
-// jacobiWeighted is the same with face weights; wxp, wyp, wzp are the weights
+// jacobiWeightedGo is the same with face weights; wxp, wyp, wzp are the weights
 // of the upper faces.
-func jacobiWeighted(dst, x, b, invd, xm, xp, ym, yp, zm, zp, wx, wxp, wy, wyp, wz, wzp []float32) {
+func jacobiWeightedGo(dst, x, b, invd, xm, xp, ym, yp, zm, zp, wx, wxp, wy, wyp, wz, wzp []float32) {
 	n := len(dst)
 	x, b, invd = x[:n], b[:n], invd[:n]
 	xm, xp, ym, yp, zm, zp = xm[:n], xp[:n], ym[:n], yp[:n], zm[:n], zp[:n]
@@ -28,8 +30,8 @@ func jacobiWeighted(dst, x, b, invd, xm, xp, ym, yp, zm, zp, wx, wxp, wy, wyp, w
 	}
 }
 
-// applyPlain is dst = d x − Σ x_nb.
-func applyPlain(dst, x, diag, xm, xp, ym, yp, zm, zp []float32) {
+// applyPlainGo is dst = d x − Σ x_nb.
+func applyPlainGo(dst, x, diag, xm, xp, ym, yp, zm, zp []float32) {
 	n := len(dst)
 	x, diag = x[:n], diag[:n]
 	xm, xp, ym, yp, zm, zp = xm[:n], xp[:n], ym[:n], yp[:n], zm[:n], zp[:n]
@@ -39,8 +41,8 @@ func applyPlain(dst, x, diag, xm, xp, ym, yp, zm, zp []float32) {
 	}
 }
 
-// applyWeighted is dst = d x − Σ w x_nb.
-func applyWeighted(dst, x, diag, xm, xp, ym, yp, zm, zp, wx, wxp, wy, wyp, wz, wzp []float32) {
+// applyWeightedGo is dst = d x − Σ w x_nb.
+func applyWeightedGo(dst, x, diag, xm, xp, ym, yp, zm, zp, wx, wxp, wy, wyp, wz, wzp []float32) {
 	n := len(dst)
 	x, diag = x[:n], diag[:n]
 	xm, xp, ym, yp, zm, zp = xm[:n], xp[:n], ym[:n], yp[:n], zm[:n], zp[:n]
@@ -51,17 +53,42 @@ func applyWeighted(dst, x, diag, xm, xp, ym, yp, zm, zp, wx, wxp, wy, wyp, wz, w
 	}
 }
 
-// subtract is dst = a − b.
-func subtract(dst, a, b []float32) {
-	n := len(dst)
-	a, b = a[:n], b[:n]
-	for i := range dst {
-		dst[i] = a[i] - b[i]
+// residual is r = (b − r)·pn: what is left, ready to be restricted.
+func residual(r, b, pn []float32) {
+	if useVectors {
+		residualV(&r[0], &b[0], &pn[0], len(r))
+		return
+	}
+	b, pn = b[:len(r)], pn[:len(r)]
+	for i := range r {
+		r[i] = float32((b[i] - r[i]) * pn[i])
+	}
+}
+
+// spread is x += pn·(¾ c_main + ¼ c_side) on a fine row of n values, a
+// multiple of 16: fine 2I draws from coarse I and I−1, fine 2I+1 from I and
+// I+1. c starts at coarse −1 and holds n/2 + 16 values.
+func spread(x, pn, c []float32) {
+	n := len(x)
+	if useVectors {
+		spreadV(&x[0], &pn[0], &c[0], n)
+		return
+	}
+	pn = pn[:n]
+	for i := 0; i+1 < n; i += 2 {
+		t := c[i/2 : i/2+3 : i/2+3]
+		m := float32(0.75 * t[1])
+		x[i] += float32(pn[i] * (m + float32(0.25*t[0])))
+		x[i+1] += float32(pn[i+1] * (m + float32(0.25*t[2])))
 	}
 }
 
 // scaleBy is dst = s·a·b.
 func scaleBy(dst, a, b []float32, s float32) {
+	if useVectors {
+		scaleByV(&dst[0], &a[0], &b[0], s, len(dst))
+		return
+	}
 	n := len(dst)
 	a, b = a[:n], b[:n]
 	for i := range dst {
@@ -71,6 +98,10 @@ func scaleBy(dst, a, b []float32, s float32) {
 
 // axpy is dst += s·a.
 func axpy(dst, a []float32, s float32) {
+	if useVectors {
+		axpyV(&dst[0], &a[0], s, len(dst))
+		return
+	}
 	a = a[:len(dst)]
 	for i := range dst {
 		dst[i] += float32(s * a[i])
@@ -79,6 +110,10 @@ func axpy(dst, a []float32, s float32) {
 
 // xpay is dst = a + s·dst.
 func xpay(dst, a []float32, s float32) {
+	if useVectors {
+		xpayV(&dst[0], &a[0], s, len(dst))
+		return
+	}
 	a = a[:len(dst)]
 	for i := range dst {
 		dst[i] = a[i] + float32(s*dst[i])
@@ -89,6 +124,10 @@ func xpay(dst, a []float32, s float32) {
 func dot(a, b []float32) float64 {
 	var acc [16]float32
 	b = b[:len(a)]
+	if useVectors {
+		dotV(&acc, &a[0], &b[0], len(a))
+		return laneSum(&acc)
+	}
 	for len(a) >= 16 {
 		p, q := a[:16:16], b[:16:16]
 		for l := range acc {
@@ -114,4 +153,17 @@ func blend4(dst, a, b, c, d []float32, wa, wb, wc, wd float32) {
 	for i := range dst {
 		dst[i] = (float32(wa*a[i]) + float32(wb*b[i])) + (float32(wc*c[i]) + float32(wd*d[i]))
 	}
+}
+
+// stencil is what the vector kernels of a row take; its layout is known to
+// kernels_amd64.s.
+type stencil struct {
+	dst, x, b, invd, wx, wy, wz *float32
+	sy, sz, n                   int // bytes
+}
+
+// rowArgs points at row o of the level's arrays; b is the right-hand side, or
+// the diagonal.
+func (l *level) rowArgs(dst, x, b []float32, o, n int) stencil {
+	return stencil{&dst[o], &x[o], &b[o], &l.invd[o], &l.wx[o], &l.wy[o], &l.wz[o], l.sy * 4, l.sz * 4, n * int(unsafe.Sizeof(float32(0)))}
 }

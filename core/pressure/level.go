@@ -33,7 +33,6 @@ type level struct {
 	pn         []float32 // normalisation of the prolongation onto this level
 	x, b, r, t []float32
 	kind       []rowKind // by k*NY+j
-	pnPlain    []bool
 	planes     []float64 // one partial sum a plane
 }
 
@@ -46,7 +45,6 @@ func newLevel(d grid.Dims, log [3]int) *level {
 	l.diag, l.invd, l.pn = l.alloc(), l.alloc(), l.alloc()
 	l.x, l.b, l.r, l.t = l.alloc(), l.alloc(), l.alloc(), l.alloc()
 	l.kind = make([]rowKind, d.NY*d.NZ)
-	l.pnPlain = make([]bool, d.NY*d.NZ)
 	l.planes = make([]float64, d.NZ)
 	return l
 }
@@ -70,11 +68,15 @@ func (l *level) row(a []float32, j, k int) []float32 {
 	return a[o : o+l.n : o+l.n]
 }
 
-// hood is a row and the rows round it.
-func (l *level) hood(a []float32, o int) (x, xm, xp, ym, yp, zm, zp []float32) {
-	n := l.n
+// hood is a run of n values and the runs round it.
+func (l *level) hood(a []float32, o, n int) (x, xm, xp, ym, yp, zm, zp []float32) {
 	return a[o : o+n], a[o-1 : o-1+n], a[o+1 : o+1+n],
 		a[o-l.sy : o-l.sy+n], a[o+l.sy : o+l.sy+n], a[o-l.sz : o-l.sz+n], a[o+l.sz : o+l.sz+n]
+}
+
+// weights are the face weights of a run: lower and upper along each axis.
+func (l *level) weights(o, n int) (x, xp, y, yp, z, zp []float32) {
+	return l.wx[o : o+n], l.wx[o+1 : o+1+n], l.wy[o : o+n], l.wy[o+l.sy : o+l.sy+n], l.wz[o : o+n], l.wz[o+l.sz : o+l.sz+n]
 }
 
 // fractions are open face fractions on the staggered grid: x has NX+1 values a

@@ -238,30 +238,24 @@ func (s *Solver) cg(tol float64, maxIter int, norm float64) Stats {
 	return st
 }
 
-// rows runs fn over all rows that hold fluid.
+// rows runs fn over all rows, a plane at a time: pads between rows are zero and
+// stay so, so that a plane is one run of values.
 func (s *Solver) rows(fn func(o, n int)) {
-	f := s.lv[0]
-	s.crew.For(f.NZ, 2, func(k0, k1 int) {
-		for k := k0; k < k1; k++ {
-			for j := range f.NY {
-				if f.kind[k*f.NY+j] != rowEmpty {
-					fn(f.at(j, k), f.n)
-				}
-			}
-		}
-	})
+	s.each(s.lv[0], fn)
 }
 
-// sums is rows with a partial sum for each plane.
+// strip is how many values a partial sum in float32 lanes may take.
+const strip = 4096
+
+// sums is rows with a partial sum for each plane, taken over strips of it.
 func (s *Solver) sums(fn func(o, n int) float64) float64 {
 	f := s.lv[0]
-	s.crew.For(f.NZ, 2, func(k0, k1 int) {
+	s.crew.For(f.NZ, f.grain(), func(k0, k1 int) {
 		for k := k0; k < k1; k++ {
 			var sum float64
-			for j := range f.NY {
-				if f.kind[k*f.NY+j] != rowEmpty {
-					sum += fn(f.at(j, k), f.n)
-				}
+			o, end := f.at(0, k), f.at(0, k)+f.run(f.NY)
+			for ; o < end; o += strip {
+				sum += fn(o, min(strip, end-o))
 			}
 			f.planes[k] = sum
 		}
@@ -280,19 +274,14 @@ func (s *Solver) dotAll(a, b []float32) float64 {
 // applyDot sets q = A p and returns p·q.
 func (s *Solver) applyDot() float64 {
 	f := s.lv[0]
-	f2 := s.p
-	s.crew.For(f.NZ, 2, func(k0, k1 int) {
+	s.crew.For(f.NZ, f.grain(), func(k0, k1 int) {
 		for k := k0; k < k1; k++ {
+			f.applyPlane(s.q, s.p, k)
 			var sum float64
-			for j := range f.NY {
-				o := f.at(j, k)
-				kind := f.kind[k*f.NY+j]
-				if kind == rowEmpty {
-					continue
-				}
-				dst := s.q[o : o+f.n]
-				f.applyRow(kind, dst, f2, o)
-				sum += dot(f2[o:o+f.n], dst)
+			o, end := f.at(0, k), f.at(0, k)+f.run(f.NY)
+			for ; o < end; o += strip {
+				n := min(strip, end-o)
+				sum += dot(s.p[o:o+n], s.q[o:o+n])
 			}
 			f.planes[k] = sum
 		}
@@ -314,41 +303,87 @@ func (s *Solver) update(a float32) float64 {
 	})
 }
 
-// applyRow sets dst = A x on one row.
-func (l *level) applyRow(kind rowKind, dst, x []float32, o int) {
-	n := l.n
-	c, xm, xp, ym, yp, zm, zp := l.hood(x, o)
-	if kind == rowPlain {
-		applyPlain(dst, c, l.diag[o:o+n], xm, xp, ym, yp, zm, zp)
-		clear(dst[l.NX:]) // the tail of the row has neighbours but no cell
-		return
+// runs cuts plane k into runs of rows that need weights and runs that don't.
+// A run takes in the pads between its rows; rows without fluid go with either.
+func (l *level) runs(k int, fn func(weighted bool, o, n int)) {
+	kinds := l.kind[k*l.NY : (k+1)*l.NY]
+	for j := 0; j < len(kinds); {
+		weighted := kinds[j] == rowWeighted
+		e := j + 1
+		for e < len(kinds) && (kinds[e] == rowWeighted) == weighted {
+			e++
+		}
+		fn(weighted, l.at(j, k), l.run(e-j))
+		j = e
 	}
-	applyWeighted(dst, c, l.diag[o:o+n], xm, xp, ym, yp, zm, zp,
-		l.wx[o:o+n], l.wx[o+1:o+1+n], l.wy[o:o+n], l.wy[o+l.sy:o+l.sy+n], l.wz[o:o+n], l.wz[o+l.sz:o+l.sz+n])
+}
+
+// run is the number of values from the start of one row to the end of the
+// m-th, pads between them included.
+func (l *level) run(m int) int { return m*l.sy - pad }
+
+// applyPlane sets dst = A x on plane k. Tails of rows and pads have neighbours
+// but no cell, and are cleared.
+func (l *level) applyPlane(dst, x []float32, k int) {
+	l.runs(k, func(weighted bool, o, n int) {
+		switch {
+		case useVectors:
+			args := l.rowArgs(dst, x, l.diag, o, n)
+			if weighted {
+				applyWeightedV(&args)
+			} else {
+				applyPlainV(&args)
+			}
+		case weighted:
+			c, xm, xp, ym, yp, zm, zp := l.hood(x, o, n)
+			wx, wxp, wy, wyp, wz, wzp := l.weights(o, n)
+			applyWeightedGo(dst[o:o+n], c, l.diag[o:o+n], xm, xp, ym, yp, zm, zp, wx, wxp, wy, wyp, wz, wzp)
+		default:
+			c, xm, xp, ym, yp, zm, zp := l.hood(x, o, n)
+			applyPlainGo(dst[o:o+n], c, l.diag[o:o+n], xm, xp, ym, yp, zm, zp)
+		}
+	})
+	for j := range l.NY {
+		o := l.at(j, k)
+		clear(dst[o+l.NX : o+l.n+pad])
+	}
+}
+
+// jacobiPlane is one damped Jacobi sweep of plane k, from src into dst. Where
+// there is no cell the inverse diagonal is zero, and so is the result.
+func (l *level) jacobiPlane(dst, src []float32, k int) {
+	l.runs(k, func(weighted bool, o, n int) {
+		switch {
+		case useVectors:
+			args := l.rowArgs(dst, src, l.b, o, n)
+			if weighted {
+				jacobiWeightedV(&args, oneMinusOmega, omega)
+			} else {
+				jacobiPlainV(&args, oneMinusOmega, omega)
+			}
+		case weighted:
+			c, xm, xp, ym, yp, zm, zp := l.hood(src, o, n)
+			wx, wxp, wy, wyp, wz, wzp := l.weights(o, n)
+			jacobiWeightedGo(dst[o:o+n], c, l.b[o:o+n], l.invd[o:o+n], xm, xp, ym, yp, zm, zp, wx, wxp, wy, wyp, wz, wzp)
+		default:
+			c, xm, xp, ym, yp, zm, zp := l.hood(src, o, n)
+			jacobiPlainGo(dst[o:o+n], c, l.b[o:o+n], l.invd[o:o+n], xm, xp, ym, yp, zm, zp)
+		}
+	})
 }
 
 // sweep is one damped Jacobi sweep from src into dst.
 func (l *level) sweep(crew grid.Crew, dst, src []float32) {
-	n := l.n
-	crew.For(l.NZ, 2, func(k0, k1 int) {
+	crew.For(l.NZ, l.grain(), func(k0, k1 int) {
 		for k := k0; k < k1; k++ {
-			for j := range l.NY {
-				kind := l.kind[k*l.NY+j]
-				if kind == rowEmpty {
-					continue
-				}
-				o := l.at(j, k)
-				c, xm, xp, ym, yp, zm, zp := l.hood(src, o)
-				if kind == rowPlain {
-					jacobiPlain(dst[o:o+n], c, l.b[o:o+n], l.invd[o:o+n], xm, xp, ym, yp, zm, zp)
-					continue
-				}
-				jacobiWeighted(dst[o:o+n], c, l.b[o:o+n], l.invd[o:o+n], xm, xp, ym, yp, zm, zp,
-					l.wx[o:o+n], l.wx[o+1:o+1+n], l.wy[o:o+n], l.wy[o+l.sy:o+l.sy+n], l.wz[o:o+n], l.wz[o+l.sz:o+l.sz+n])
-			}
+			l.jacobiPlane(dst, src, k)
 		}
 	})
 }
+
+// grain is how many planes are worth a thread: below some ten thousand cells
+// handing work out costs more than it gains.
+func (l *level) grain() int { return max(1, 16384/(l.n*l.NY)) }
 
 // precondition runs one V-cycle on the residual and returns the correction.
 func (s *Solver) precondition() []float32 {
@@ -366,24 +401,13 @@ func (s *Solver) cycle(i int) {
 		l.gaussSeidel(max(8, 2*max(l.NX, l.NY, l.NZ)))
 		return
 	}
-	n := l.n
-	s.each(l, func(o int) { scaleBy(l.t[o:o+n], l.b[o:o+n], l.invd[o:o+n], omega) })
+	s.each(l, func(o, n int) { scaleBy(l.t[o:o+n], l.b[o:o+n], l.invd[o:o+n], omega) })
 	l.sweep(s.crew, l.x, l.t)
-	s.crew.For(l.NZ, 2, func(k0, k1 int) {
+	s.crew.For(l.NZ, l.grain(), func(k0, k1 int) {
 		for k := k0; k < k1; k++ {
-			for j := range l.NY {
-				kind := l.kind[k*l.NY+j]
-				o := l.at(j, k)
-				if kind == rowEmpty {
-					continue
-				}
-				r := l.r[o : o+n]
-				l.applyRow(kind, r, l.x, o)
-				subtract(r, l.b[o:o+n], r)
-				if !l.pnPlain[k*l.NY+j] {
-					scaleBy(r, r, l.pn[o:o+n], 1)
-				}
-			}
+			l.applyPlane(l.r, l.x, k)
+			o, n := l.at(0, k), l.run(l.NY)
+			residual(l.r[o:o+n], l.b[o:o+n], l.pn[o:o+n])
 		}
 	})
 	t := s.tr[i]
@@ -394,14 +418,11 @@ func (s *Solver) cycle(i int) {
 	l.sweep(s.crew, l.x, l.t)
 }
 
-func (s *Solver) each(l *level, fn func(o int)) {
-	s.crew.For(l.NZ, 2, func(k0, k1 int) {
+// each runs fn over the planes of a level.
+func (s *Solver) each(l *level, fn func(o, n int)) {
+	s.crew.For(l.NZ, l.grain(), func(k0, k1 int) {
 		for k := k0; k < k1; k++ {
-			for j := range l.NY {
-				if l.kind[k*l.NY+j] != rowEmpty {
-					fn(l.at(j, k))
-				}
-			}
+			fn(l.at(0, k), l.run(l.NY))
 		}
 	})
 }
@@ -438,7 +459,7 @@ func (l *level) gaussSeidel(sweeps int) {
 // mask zeroes a on cells that take no part.
 func (s *Solver) mask(a []float32) {
 	f := s.lv[0]
-	s.crew.For(f.NZ, 2, func(k0, k1 int) {
+	s.crew.For(f.NZ, f.grain(), func(k0, k1 int) {
 		for k := k0; k < k1; k++ {
 			for j := range f.NY {
 				if kind := f.kind[k*f.NY+j]; kind == rowPlain {

@@ -22,82 +22,51 @@ func parents(i, by int) (a, b int, wa, wb float32) {
 	return a, a + 1, 0.75, 0.25
 }
 
-// spread interpolates coarse row values src (with halo) to fine row (j,k):
-// tmp is a buffer of a coarse row with its pads.
-func (t transfer) spread(src []float32, j, k int, tmp []float32, emit func(i int, v float32)) {
+// across sums the four coarse rows that fine row (j,k) draws from, by weight;
+// tmp starts at coarse cell −1 and has room for a whole fine row to draw from.
+func (t transfer) across(src []float32, j, k int, tmp []float32) {
 	c := t.coarse
 	ja, jb, wja, wjb := parents(j, t.by[1])
 	ka, kb, wka, wkb := parents(k, t.by[2])
+	n := c.NX + 2
 	row := func(j, k int) []float32 {
 		o := c.at(j, k) - 1
-		return src[o : o+c.NX+2]
+		return src[o : o+n]
 	}
-	tmp = tmp[:c.NX+2]
-	blend4(tmp, row(ja, ka), row(jb, ka), row(ja, kb), row(jb, kb), wja*wka, wjb*wka, wja*wkb, wjb*wkb)
-	if t.by[0] == 1 {
-		for i := range t.fine.NX {
-			emit(i, tmp[i+1])
-		}
-		return
-	}
-	for i := range t.fine.NX {
-		I := i>>1 + 1
-		if i&1 == 0 {
-			emit(i, 0.75*tmp[I]+0.25*tmp[I-1])
-		} else {
-			emit(i, 0.75*tmp[I]+0.25*tmp[I+1])
-		}
-	}
+	blend4(tmp[:n], row(ja, ka), row(jb, ka), row(ja, kb), row(jb, kb), wja*wka, wjb*wka, wja*wkb, wjb*wkb)
 }
+
+// room is the length of tmp for across.
+func (t transfer) room() int { return max(t.fine.n/2, t.coarse.n) + 2*pad }
 
 // prolong adds the interpolated coarse x to the fine x.
 func (t transfer) prolong(crew grid.Crew) {
-	f, c := t.fine, t.coarse
-	crew.For(f.NZ, 2, func(k0, k1 int) {
-		tmp := make([]float32, c.NX+2)
+	f := t.fine
+	crew.For(f.NZ, f.grain(), func(k0, k1 int) {
+		tmp := make([]float32, t.room())
 		for k := k0; k < k1; k++ {
 			for j := range f.NY {
-				kind := f.kind[k*f.NY+j]
-				if kind == rowEmpty {
+				if f.kind[k*f.NY+j] == rowEmpty {
 					continue
 				}
-				x := f.row(f.x, j, k)
-				if t.by[0] != 2 || !f.pnPlain[k*f.NY+j] {
-					pn := f.row(f.pn, j, k)
-					t.spread(c.x, j, k, tmp, func(i int, v float32) { x[i] += float32(pn[i] * v) })
+				t.across(t.coarse.x, j, k, tmp)
+				x, pn := f.row(f.x, j, k), f.row(f.pn, j, k)
+				if t.by[0] == 2 {
+					spread(x, pn, tmp)
 					continue
 				}
-				t.prolongPlain(x, j, k, tmp)
+				for i := range f.NX {
+					x[i] += float32(pn[i] * tmp[i+1])
+				}
 			}
 		}
 	})
 }
 
-// prolongPlain is prolong for a row whose normalisation is 1.
-func (t transfer) prolongPlain(x []float32, j, k int, tmp []float32) {
-	c := t.coarse
-	ja, jb, wja, wjb := parents(j, t.by[1])
-	ka, kb, wka, wkb := parents(k, t.by[2])
-	oa, ob, oc, od := c.at(ja, ka)-1, c.at(jb, ka)-1, c.at(ja, kb)-1, c.at(jb, kb)-1
-	n := c.NX + 2
-	blend4(tmp[:n], c.x[oa:oa+n], c.x[ob:ob+n], c.x[oc:oc+n], c.x[od:od+n], wja*wka, wjb*wka, wja*wkb, wjb*wkb)
-	x = x[:t.fine.NX]
-	i := 0
-	for ; i+1 < len(x); i += 2 {
-		I := i>>1 + 1
-		m := 0.75 * tmp[I]
-		x[i] += m + 0.25*tmp[I-1]
-		x[i+1] += m + 0.25*tmp[I+1]
-	}
-	if i < len(x) {
-		x[i] += 0.75*tmp[i>>1+1] + 0.25*tmp[i>>1]
-	}
-}
-
 // restrict takes the fine residual r, already normalised, to the coarse b.
 func (t transfer) restrict(crew grid.Crew) {
 	f, c := t.fine, t.coarse
-	crew.For(c.NZ, 1, func(k0, k1 int) {
+	crew.For(c.NZ, c.grain(), func(k0, k1 int) {
 		sum := make([]float32, f.n+2*pad)
 		for K := k0; K < k1; K++ {
 			for J := range c.NY {
@@ -141,6 +110,10 @@ func (t transfer) restrict(crew grid.Crew) {
 // blendAdd4 is dst += Σ w_m rows_m.
 func blendAdd4(dst, a, b, c, d []float32, wa, wb, wc, wd float32) {
 	n := len(dst)
+	if useVectors {
+		blendAdd4V(&dst[0], &a[0], &b[0], &c[0], &d[0], &[4]float32{wa, wb, wc, wd}, n)
+		return
+	}
 	a, b, c, d = a[:n], b[:n], c[:n], d[:n]
 	for i := range dst {
 		dst[i] += (float32(wa*a[i]) + float32(wb*b[i])) + (float32(wc*c[i]) + float32(wd*d[i]))
@@ -190,21 +163,26 @@ func (t transfer) normalise(crew grid.Crew, open Sides) {
 		}
 	}
 	crew.For(f.NZ, 1, func(k0, k1 int) {
-		tmp := make([]float32, c.NX+2)
+		tmp := make([]float32, t.room())
+		sum, ones := make([]float32, f.n), make([]float32, f.n)
+		for i := range ones {
+			ones[i] = 1
+		}
 		for k := k0; k < k1; k++ {
 			for j := range f.NY {
+				t.across(avail, j, k, tmp)
+				if clear(sum); t.by[0] == 2 {
+					spread(sum, ones, tmp)
+				} else {
+					copy(sum[:f.NX], tmp[1:])
+				}
 				pn, diag := f.row(f.pn, j, k), f.row(f.diag, j, k)
-				plain := true
-				t.spread(avail, j, k, tmp, func(i int, v float32) {
+				for i := range f.NX {
 					pn[i] = 0
-					if diag[i] > 0 && v > 0 {
-						pn[i] = 1 / v
+					if diag[i] > 0 && sum[i] > 0 {
+						pn[i] = 1 / sum[i]
 					}
-					if pn[i] != 1 {
-						plain = false
-					}
-				})
-				f.pnPlain[k*f.NY+j] = plain
+				}
 			}
 		}
 	})

@@ -1,0 +1,32 @@
+package gas
+
+import (
+	"fmt"
+	"os"
+	"os/exec"
+	"strings"
+	"testing"
+)
+
+// The portable code gives the bits of the vector code over 20 steps of a scene
+// with all that the solver knows.
+func TestPortableCodeGivesTheSameBits(t *testing.T) {
+	b, scene := plume(24)
+	s := mustNew(t, b, 2)
+	for range 10 {
+		if _, err := s.Frame(1.0/24, Substeps{CFL: 2, Min: 2, Max: 2}, scene, nil); err != nil {
+			t.Fatal(err)
+		}
+	}
+	mine := fmt.Sprintf("digest %x", digest(s))
+	if os.Getenv("ZARF_PORTABLE") != "" {
+		fmt.Println(mine)
+		return
+	}
+	cmd := exec.Command(os.Args[0], "-test.run=^TestPortableCodeGivesTheSameBits$")
+	cmd.Env = append(os.Environ(), "ZARF_PORTABLE=1")
+	out, err := cmd.CombinedOutput()
+	if err != nil || !strings.Contains(string(out), mine) {
+		t.Errorf("%v: %s, here %s", err, out, mine)
+	}
+}
