@@ -126,12 +126,13 @@ func (s *Solver) flow(t *bench, x, y, z []float32) {
 	s.W.SampleBatch(t.w[:n], x, y, z, [3]float32{0.5, 0.5, 0})
 }
 
-// midpoint traces the points in t by one RK2 step of q cells a unit of
-// velocity into px, py, pz.
-func (s *Solver) midpoint(t *bench, q float32, px, py, pz []float32) {
+// midpoint traces points o, o+1 … of a grid by one RK2 step of q cells a unit
+// of velocity into px, py, pz.
+func (s *Solver) midpoint(t *bench, d grid.Dims, at place, o int, q float32, px, py, pz []float32) {
 	n := len(px)
+	t.points(d, at, o, n)
+	s.onsite(t, d, at, o, n)
 	x, y, z := t.x[:n], t.y[:n], t.z[:n]
-	s.flow(t, x, y, z)
 	h := 0.5 * q
 	a, b, c := t.a[:n], t.b[:n], t.c[:n]
 	for i := range a {
@@ -148,8 +149,7 @@ func (s *Solver) midpoint(t *bench, q float32, px, py, pz []float32) {
 func (s *Solver) trace(d grid.Dims, at place, q float32) {
 	bx, by, bz := s.back[0], s.back[1], s.back[2]
 	s.batches(d, func(t *bench, o, n int) {
-		t.points(d, at, o, n)
-		s.midpoint(t, q, bx[o:o+n], by[o:o+n], bz[o:o+n])
+		s.midpoint(t, d, at, o, q, bx[o:o+n], by[o:o+n], bz[o:o+n])
 	})
 	if s.solid.any {
 		s.pushOut(d.Len())
@@ -227,9 +227,8 @@ func (s *Solver) correct(dst, src, hat *grid.Field, at place, q float32) {
 	s.batches(d, func(t *bench, o, n int) {
 		// reflecting the backward displacement instead of tracing forward would
 		// be cheaper, and first order: in a vortex it misses by ½θ² of the radius
-		t.points(d, at, o, n)
 		x, y, z := t.a[:n], t.b[:n], t.c[:n]
-		s.midpoint(t, q, x, y, z)
+		s.midpoint(t, d, at, o, q, x, y, z)
 		again := t.u[:n]
 		hat.SampleBatch(again, x, y, z, at.array())
 		lo, hi := t.v[:n], t.w[:n]

@@ -256,6 +256,33 @@ func TestSmokeRises(t *testing.T) {
 	}
 }
 
+// Averages of faces are what sampling gives at grid points.
+func TestOnsiteVelocityIsTheSampledOne(t *testing.T) {
+	b, scene := plume(19)
+	b.NY, b.NZ = 23, 7
+	s := mustNew(t, b, 2)
+	for range 3 {
+		if _, err := s.Frame(1.0/24, Substeps{CFL: 2, Min: 1, Max: 2}, scene, nil); err != nil {
+			t.Fatal(err)
+		}
+	}
+	for _, g := range []struct {
+		d  grid.Dims
+		at place
+	}{{s.Dims, atCentre}, {s.U.Dims, atU}, {s.V.Dims, atV}, {s.W.Dims, atW}} {
+		s.batches(g.d, func(w *bench, o, n int) {
+			s.onsite(w, g.d, g.at, o, n)
+			w.points(g.d, g.at, o, n)
+			for i := range n {
+				u, v, ww := s.velocity(w.x[i], w.y[i], w.z[i])
+				if d := math.Abs(float64(w.u[i]-u)) + math.Abs(float64(w.v[i]-v)) + math.Abs(float64(w.w[i]-ww)); d > 1e-5 {
+					t.Fatalf("at %v point %d: %g %g %g, sampled %g %g %g", g.at, o+i, w.u[i], w.v[i], w.w[i], u, v, ww)
+				}
+			}
+		})
+	}
+}
+
 func TestBlowUpIsNamed(t *testing.T) {
 	s := mustNew(t, room(8, 0.1, pressure.Sides{3: true}), 1)
 	s.Heat.Set(3, 4, 5, float32(math.NaN()))
