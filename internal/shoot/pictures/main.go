@@ -1,0 +1,154 @@
+// Command pictures makes docs/screenshots anew: it starts Zarf with the demo
+// shots on a folder of its own, waits for the first run, and takes a picture
+// of every main view at 1280 x 800. Run it from the repository's root after
+// make build. With arguments URL FILE it takes one picture instead.
+package main
+
+import (
+	"fmt"
+	"io"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"zarf/internal/shoot"
+)
+
+func main() {
+	var err error
+	if len(os.Args) >= 3 {
+		script := ""
+		if len(os.Args) > 3 {
+			script = os.Args[3]
+		}
+		err = one(os.Args[1], os.Args[2], script)
+	} else {
+		err = all("docs/screenshots")
+	}
+	if err != nil {
+		fmt.Fprintln(os.Stderr, "pictures:", err)
+		os.Exit(1)
+	}
+}
+
+func one(url, file, script string) error {
+	b, err := shoot.Open()
+	if err != nil {
+		return err
+	}
+	defer b.Close()
+	return take(b, url, file, script, 3*time.Second)
+}
+
+func take(b *shoot.Browser, url, file, script string, wait time.Duration) error {
+	p, err := b.Page()
+	if err != nil {
+		return err
+	}
+	defer p.Close()
+	if err := p.Go(url); err != nil {
+		return err
+	}
+	time.Sleep(wait)
+	if script != "" {
+		if _, err := p.Eval(script); err != nil {
+			return err
+		}
+		time.Sleep(2 * time.Second)
+	}
+	for _, f := range p.Faults() {
+		fmt.Fprintln(os.Stderr, url, f)
+	}
+	return p.PNG(file)
+}
+
+// all starts a server and goes through the views.
+func all(dir string) error {
+	data, err := os.MkdirTemp("", "zarf-pictures-")
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(data)
+	cmd := exec.Command(filepath.Join("bin", "zarf"), "demo", "--data", data, "--listen", "127.0.0.1:0")
+	out, err := cmd.StdoutPipe()
+	if err != nil {
+		return err
+	}
+	if err := cmd.Start(); err != nil {
+		return err
+	}
+	defer func() {
+		cmd.Process.Signal(os.Interrupt)
+		cmd.Wait()
+	}()
+	buf := make([]byte, 400)
+	n, err := out.Read(buf)
+	if err != nil {
+		return err
+	}
+	go io.Copy(io.Discard, out)
+	text := string(buf[:n])
+	at := strings.Index(text, "http://")
+	if at < 0 {
+		return fmt.Errorf("the server said %q", text)
+	}
+	url := strings.TrimSuffix(strings.Fields(text[at:])[0], "/")
+	b, err := shoot.Open()
+	if err != nil {
+		return err
+	}
+	defer b.Close()
+	p, err := b.Page()
+	if err != nil {
+		return err
+	}
+	if err := p.Go(url + "/shots/bl010/stage"); err != nil {
+		return err
+	}
+	if err := p.Until(2*time.Minute, `() => window.zarf && zarf.state.scene.takes[0].frames.length > 25`); err != nil {
+		return err
+	}
+	if err := take(b, url+"/shots/bl010/stage?frame=18&el=emitter1", filepath.Join(dir, "run.png"), "", 3*time.Second); err != nil {
+		return err
+	}
+	if err := p.Until(5*time.Minute, `() => zarf.state.scene.takes[0].frames.length === 72 && !document.querySelector('#running')`); err != nil {
+		return err
+	}
+	// a rendered range and a handover, so that their lists hold something
+	for _, job := range []string{"look", "handover"} {
+		if err := p.Go(url + "/shots/bl010/" + job + "?take=1"); err != nil {
+			return err
+		}
+		from, to := "40", "43"
+		if job == "handover" {
+			from, to = "1", "72"
+		}
+		_, err := p.Eval(`(a, b) => { const f = document.querySelector('.jobform'); f.querySelector('[name=from]').value = a; f.querySelector('[name=to]').value = b; f.querySelector('button').click(); }`, from, to)
+		if err != nil {
+			return err
+		}
+		if err := p.Until(5*time.Minute, `() => document.querySelector('.jobline .state.done')`); err != nil {
+			return err
+		}
+	}
+	p.Close()
+	for _, v := range []struct {
+		name, path, script string
+		wait               time.Duration
+	}{
+		{"shots", "/", "", 3 * time.Second},
+		{"stage", "/shots/bl010/stage?frame=44&el=domain1", "", 4 * time.Second},
+		{"score", "/shots/bl010/score?frame=44&el=emitter1", "", 4 * time.Second},
+		{"takes", "/shots/bl010/takes?frame=44", "", 4 * time.Second},
+		{"look", "/shots/bl010/look?frame=44", "", 25 * time.Second},
+		{"handover", "/shots/bl010/handover?frame=44", "", 4 * time.Second},
+		{"checks", "/shots/bl010/stage?frame=44&el=emitter1", `() => { const f = document.querySelector('#f-position form'); f.querySelector('[name=v0]').value = '5'; f.querySelector('[name=v0]').dispatchEvent(new Event('change', { bubbles: true })); setTimeout(() => { document.querySelector('#checks').open = true; }, 1200); }`, 3 * time.Second},
+	} {
+		if err := take(b, url+v.path, filepath.Join(dir, v.name+".png"), v.script, v.wait); err != nil {
+			return fmt.Errorf("%s: %w", v.name, err)
+		}
+	}
+	return nil
+}
