@@ -76,10 +76,14 @@ func TestFindsAndMends(t *testing.T) {
 			}
 			e.Values["speed"] = n(1)
 		},
-		"inflow-fast":      func(s *shot.Shot, d, e *shot.Element) { e.Values["speed"] = n(100) },
-		"open-floor":       func(s *shot.Shot, d, e *shot.Element) { d.Values["side_y0"], d.Values["smoke_weight"] = text("outflow"), n(1) },
+		"inflow-fast": func(s *shot.Shot, d, e *shot.Element) { e.Values["speed"] = n(100) },
+		"open-floor": func(s *shot.Shot, d, e *shot.Element) {
+			d.Values["side_y0"], d.Values["smoke_weight"] = text("outflow"), n(1)
+		},
 		"turbulence-small": func(s *shot.Shot, d, e *shot.Element) { s.Add(shot.Turbulence).Values["size"] = n(0.1) },
-		"camera-blind":     func(s *shot.Shot, d, e *shot.Element) { s.Element("camera").Values["target"] = s.Element("camera").Get("position") },
+		"camera-blind": func(s *shot.Shot, d, e *shot.Element) {
+			s.Element("camera").Values["target"] = s.Element("camera").Get("position")
+		},
 	}
 	for _, c := range table {
 		breakIt := cases[c.id]

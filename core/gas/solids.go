@@ -238,10 +238,10 @@ func (s *Solver) findGrafts() error {
 			}
 		}
 	}
-	so.cell = grow(s.Dims, func(n int) bool { return so.blocked[n] })
-	so.ux = grow(so.fx.Dims, func(n int) bool { return so.fx.Data[n] < 0.01 })
-	so.uy = grow(so.fy.Dims, func(n int) bool { return so.fy.Data[n] < 0.01 })
-	so.uz = grow(so.fz.Dims, func(n int) bool { return so.fz.Data[n] < 0.01 })
+	so.cell = grow(s.Dims, func(n int) bool { return so.blocked[n] }, s.outward(atCentre))
+	so.ux = grow(so.fx.Dims, func(n int) bool { return so.fx.Data[n] < 0.01 }, s.outward(atU))
+	so.uy = grow(so.fy.Dims, func(n int) bool { return so.fy.Data[n] < 0.01 }, s.outward(atV))
+	so.uz = grow(so.fz.Dims, func(n int) bool { return so.fz.Data[n] < 0.01 }, s.outward(atW))
 	for axis, set := range [3]struct {
 		d grid.Dims
 		g []graft
@@ -258,8 +258,22 @@ func (s *Solver) findGrafts() error {
 	return nil
 }
 
-// grow finds closed entries next to open ones, then those next to them.
-func grow(d grid.Dims, closed func(n int) bool) []graft {
+// outward gives the direction out of the nearest solid at a point of the grid
+// at a place.
+func (s *Solver) outward(at place) func(i, j, k int) geom.Vec3 {
+	return func(i, j, k int) geom.Vec3 {
+		p := s.Origin.Add(geom.V(float64(i)+float64(at.x), float64(j)+float64(at.y), float64(k)+float64(at.z)).Mul(s.H))
+		if c := s.nearest(p); c != nil {
+			return c.Shape.Normal(p)
+		}
+		return geom.Vec3{}
+	}
+}
+
+// grow finds closed entries next to open ones, then those next to them. Each
+// takes its value from the side of the wall that it is nearer to: a mean over
+// both sides would carry smoke through thin walls.
+func grow(d grid.Dims, closed func(n int) bool, outward func(i, j, k int) geom.Vec3) []graft {
 	var out []graft
 	state := make([]int8, d.Len()) // 0 open, 1.. layer, -1 closed and far
 	for n := range state {
@@ -267,31 +281,45 @@ func grow(d grid.Dims, closed func(n int) bool) []graft {
 			state[n] = -1
 		}
 	}
+	type side struct {
+		ok  bool
+		at  int
+		dir geom.Vec3
+	}
 	for layer := int8(1); layer <= layers; layer++ {
 		first := len(out)
-		n := 0
+		n := -1
 		for k := range d.NZ {
 			for j := range d.NY {
 				for i := range d.NX {
-					if state[n] == -1 {
-						g := graft{at: int32(n)}
-						add := func(ok bool, m int) {
-							if ok && state[m] >= 0 && state[m] < layer {
-								g.from[g.n] = int32(m)
-								g.n++
-							}
+					n++
+					if state[n] != -1 {
+						continue
+					}
+					sides := [6]side{{i > 0, n - 1, geom.V(-1, 0, 0)}, {i+1 < d.NX, n + 1, geom.V(1, 0, 0)},
+						{j > 0, n - d.NX, geom.V(0, -1, 0)}, {j+1 < d.NY, n + d.NX, geom.V(0, 1, 0)},
+						{k > 0, n - d.NX*d.NY, geom.V(0, 0, -1)}, {k+1 < d.NZ, n + d.NX*d.NY, geom.V(0, 0, 1)}}
+					all, near := graft{at: int32(n)}, graft{at: int32(n)}
+					var normal geom.Vec3
+					for _, c := range sides {
+						if !c.ok || state[c.at] < 0 || state[c.at] >= layer {
+							continue
 						}
-						add(i > 0, n-1)
-						add(i+1 < d.NX, n+1)
-						add(j > 0, n-d.NX)
-						add(j+1 < d.NY, n+d.NX)
-						add(k > 0, n-d.NX*d.NY)
-						add(k+1 < d.NZ, n+d.NX*d.NY)
-						if g.n > 0 {
-							out = append(out, g)
+						if all.n == 0 {
+							normal = outward(i, j, k)
+						}
+						all.from[all.n] = int32(c.at)
+						all.n++
+						if c.dir.Dot(normal) > 0.1 {
+							near.from[near.n] = int32(c.at)
+							near.n++
 						}
 					}
-					n++
+					if near.n > 0 {
+						out = append(out, near)
+					} else if all.n > 0 {
+						out = append(out, all)
+					}
 				}
 			}
 		}

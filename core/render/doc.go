@@ -1,11 +1,10 @@
-// Package render makes pictures of cached volumes: a quick march with one
-// scatter, and unbiased paths.
+// Package render makes pictures of cached volumes: a quick march, and unbiased paths.
 //
 // march: light from the sun and from the sky is carried through the volume
 // once, slice by slice, on a grid of half the resolution; then every pixel is
-// marched front to back with the closed form of emission within a step. It
-// leaves out light scattered more than once, so bright smoke comes out too
-// dark inside.
+// marched front to back with the closed form of emission within a step. Light
+// scattered more than once is guessed by up to four orders (Wrenninge, Kulla,
+// Lundqvist 2013): bright smoke looks right, and is not exact.
 //
 // path: free flight by delta tracking (Woodcock et al. 1965) against majorants
 // over tiles of 8³ voxels, transmittance by ratio tracking (Novák, Selle,

@@ -7,6 +7,17 @@ import (
 	"zarf/core/look"
 )
 
+// Light scattered more than once is guessed by orders of scattering (Wrenninge,
+// Kulla, Lundqvist 2013): each order keeps half of the light, meets half of the
+// optical depth, and has half of the phase function's directness.
+const (
+	maxOrders  = 4
+	lightShare = 0.5
+	phaseShare = 0.5
+)
+
+func scaled(share float64, n int) float64 { return math.Pow(share, float64(n)) }
+
 // opaque is the transmittance under which a march gives up.
 const opaque = 0.004
 
@@ -136,9 +147,12 @@ func (p *Picture) marchVolume(v *Volume, lg *lightGrid, o, d geom.Vec3, far floa
 		return
 	}
 	l := &s.Look
-	phase := look.HenyeyGreenstein(l.Phase, d.Dot(l.SunDir))
-	sun := l.Sun.Scale(phase)
-	sky := l.SkyMean().Scale(1) // isotropic light of the sky: L·4π/4π
+	orders := min(max(l.Bounces, 1), maxOrders)
+	var sun [maxOrders]look.RGB
+	for n := range orders {
+		sun[n] = l.Sun.Scale(look.HenyeyGreenstein(l.Phase*scaled(phaseShare, n), d.Dot(l.SunDir)) * scaled(lightShare, n))
+	}
+	sky := l.SkyMean() // the same from all round: L·4π/4π
 	step := l.Step
 	q := v.toGrid(o)
 	t := max(near, 0)/v.H + step*r.next()
@@ -169,11 +183,18 @@ func (p *Picture) marchVolume(v *Volume, lg *lightGrid, o, d geom.Vec3, far floa
 			}
 			tr[c] = math.Exp(-l.Extinction[c] * den * long)
 		}
+		direct, around := look.RGB{}, 0.0
+		ts, ta := float64(ls), float64(la)
+		for n := range orders {
+			direct = direct.Add(sun[n].Scale(ts))
+			around += scaled(lightShare, n) * ta
+			ts, ta = math.Sqrt(ts), math.Sqrt(ta) // a share of ½ of the depth
+		}
 		for c := range 3 {
 			if l.Extinction[c] == 0 {
 				continue
 			}
-			in := (sun[c]*float64(ls) + sky[c]*float64(la)) * l.Scattering[c] / l.Extinction[c]
+			in := (direct[c] + sky[c]*around) * l.Scattering[c] / l.Extinction[c]
 			light[c] += through[c] * (1 - tr[c]) * in
 			through[c] *= tr[c]
 		}

@@ -175,7 +175,7 @@ func build() []Entry {
 		{Kind: Look, Key: "colour", Label: "Smoke colour", Type: Colour, Default: Vec(0.9, 0.9, 0.9), Min: 0, Max: 1, Main: true, Topic: "smoke", Help: "Share of the light that smoke scatters on, by colour: bright for steam, dark for soot."},
 		{Kind: Look, Key: "absorption", Label: "Absorption colour", Type: Colour, Default: Vec(1, 1, 1), Min: 0, Max: 1, Topic: "smoke", Help: "What light takes on behind and within smoke: a colour goes through more easily the higher it is."},
 		{Kind: Look, Key: "phase", Label: "Forward scattering", Type: Number, Default: Num(0.3), Min: -0.95, Max: 0.95, Step: 0.05, Main: true, Topic: "smoke", Help: "Above 0 smoke glows towards a light behind it (Henyey–Greenstein g)."},
-		{Kind: Look, Key: "bounces", Label: "Bounces", Type: Integer, Default: Num(4), Min: 1, Max: 64, Step: 1, Topic: "quality", Help: "How often light is scattered within the smoke in a final picture. Steam needs 8 and more to look bright inside; each takes time."},
+		{Kind: Look, Key: "bounces", Label: "Bounces", Type: Integer, Default: Num(4), Min: 1, Max: 64, Step: 1, Topic: "quality", Help: "How often light is scattered within the smoke; the march guesses up to 4. Steam needs 8 and more to look bright inside; each takes time."},
 		{Kind: Look, Key: "sun_strength", Label: "Sun", Type: Number, Default: Num(3), Min: 0, Max: 1000, Step: 0.1, Main: true, Topic: "light", Help: "Light of the sun on a surface that faces it."},
 		{Kind: Look, Key: "sun_colour", Label: "Sun colour", Type: Colour, Default: Vec(1, 0.93, 0.82), Min: 0, Max: 1, Topic: "light", Help: "Colour of the sun."},
 		{Kind: Look, Key: "sun_height", Label: "Sun height", Type: Number, Unit: Degree, Default: Num(38), Min: -10, Max: 90, Step: 1, Main: true, Topic: "light", Help: "Angle over the horizon."},
@@ -188,7 +188,7 @@ func build() []Entry {
 		{Kind: Look, Key: "exposure", Label: "Exposure", Type: Number, Unit: Stops, Default: Num(0), Min: -20, Max: 20, Step: 0.25, Main: true, Topic: "film", Help: "Brightness of the picture in stops."},
 		{Kind: Look, Key: "width", Label: "Width", Type: Integer, Default: Num(960), Min: 16, Max: 8192, Step: 16, Topic: "film", Help: "Pixels across in a rendered range."},
 		{Kind: Look, Key: "height", Label: "Height", Type: Integer, Default: Num(540), Min: 16, Max: 8192, Step: 16, Topic: "film", Help: "Pixels down."},
-		{Kind: Look, Key: "method", Label: "Method", Type: Choice, Default: Text("march"), Choices: opts("march", "quick march, one scatter", "path", "unbiased paths"), Main: true, Topic: "quality", Help: "The march is quick and leaves out light that was scattered more than once; paths are right, and noisy until many samples are taken."},
+		{Kind: Look, Key: "method", Label: "Method", Type: Choice, Default: Text("march"), Choices: opts("march", "quick march", "path", "unbiased paths"), Main: true, Topic: "quality", Help: "The march is quick and guesses light that was scattered more than once; paths are right, and noisy until many samples are taken."},
 		{Kind: Look, Key: "samples", Label: "Samples", Type: Integer, Default: Num(16), Min: 1, Max: 65536, Step: 1, Main: true, Topic: "quality", Help: "Light paths a pixel. Four times as many halve the noise and take four times as long."},
 		{Kind: Look, Key: "step", Label: "March step", Type: Number, Default: Num(1), Min: 0.1, Max: 8, Step: 0.1, Topic: "quality", When: "method=march", Help: "Voxels between two looks into the smoke. Over 1 thin smoke breaks into slices."},
 

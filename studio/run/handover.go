@@ -226,7 +226,7 @@ func (h *Handover) convert(g *vdb.Grid, peak float64) string {
 	case stage.Temperature:
 		return h.warm(g, peak)
 	}
-	return "1"
+	return "(plain number)"
 }
 
 func (h *Handover) warm(g *vdb.Grid, peak float64) string {

@@ -70,11 +70,13 @@ async function show(frame) {
   $('clock').textContent = state.scene ? `${((frame - state.scene.first) / state.scene.rate).toFixed(3)} s at ${+state.scene.rate.toFixed(3)} fps` : '';
   if (state.lit && station === 'look') {
     $('lit').hidden = false;
+    $('overlay').hidden = true;
     if (!t) { note('No take yet: run the shot, then light it.', true); return; }
     if (!t.frames.includes(frame)) { note(`Frame ${frame} is not in take ${t.number}'s cache.`, true); return; }
     if (!state.playing) { lit.start(t.number, frame, currentLook()); return; }
   }
   $('lit').hidden = !(state.lit && station === 'look' && !state.playing);
+  $('overlay').hidden = !$('lit').hidden;
   if (!view) return;
   if (!t) { view.smoke.show(null); view.draw(); note(''); return; }
   if (!t.frames.includes(frame)) {
