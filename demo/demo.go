@@ -71,7 +71,7 @@ func FogSignal() *shot.Shot {
 
 	add(s, shot.Domain, "Gallery air",
 		"position", xyz{1.45, 1.5, -0.2}, "size", xyz{5.2, 3.0, 2.6}, "voxel", 0.06,
-		"cooling", 0.45, "dissipation", 0.35, "vorticity", 0.3)
+		"cooling", 0.45, "dissipation", 0.3, "vorticity", 0.3)
 	steam := add(s, shot.Emitter, "Horn throat",
 		"form", "cylinder", "position", xyz{-0.12, 1.2, 0}, "turn", xyz{0, 0, -90}, "size", xyz{0.26, 0.3, 0.26},
 		"smoke", 1.6, "temperature", 372, "speed", 4.0, "along", "axis", "breakup", 0.35, "breakup_size", 0.16, "breakup_rate", 6.0)
@@ -87,14 +87,14 @@ func FogSignal() *shot.Shot {
 		"form", "cylinder", "position", xyz{-1.3, 1.6, 0}, "size", xyz{1.7, 3.2, 1.7}, "taper", 0.86, "colour", xyz{0.72, 0.7, 0.66})
 	add(s, shot.Collider, "Gallery floor",
 		"form", "box", "position", xyz{0.2, 0.35, 0}, "size", xyz{2.4, 0.14, 1.6}, "colour", xyz{0.2, 0.2, 0.21})
-	add(s, shot.Wind, "Sea wind", "velocity", xyz{0.6, 0.15, -0.25}, "grip", 0.5, "gust", 0.4, "gust_time", 1.6, "position", xyz{0.4, 2.7, 0.9})
-	add(s, shot.Turbulence, "Eddies", "strength", 1.2, "size", 0.5, "octaves", 2, "rate", 0.7, "position", xyz{2.2, 2.5, 0})
+	add(s, shot.Wind, "Sea wind", "velocity", xyz{0.5, 0.1, -0.2}, "grip", 0.35, "gust", 0.5, "gust_time", 1.6, "position", xyz{0.4, 2.7, 0.9})
+	add(s, shot.Turbulence, "Eddies", "strength", 0.5, "size", 0.45, "octaves", 2, "rate", 0.7, "position", xyz{2.2, 2.5, 0})
 	set(s.Element("camera"), "position", xyz{2.9, 1.7, 6.4}, "target", xyz{1.15, 1.45, 0}, "lens", 38.0)
 
 	dusk := s.Looks[0]
 	dusk.Name = "Dusk"
 	for k, v := range map[string]any{"extinction": 16.0, "colour": xyz{0.95, 0.95, 0.96}, "sun_strength": 4.2, "sun_colour": xyz{1, 0.72, 0.48},
-		"sun_height": 16.0, "sun_bearing": 150.0, "sky_strength": 0.5, "sky_colour": xyz{0.42, 0.55, 0.85}, "phase": 0.45, "bounces": 8} {
+		"sun_height": 16.0, "sun_bearing": 112.0, "sky_strength": 0.5, "sky_colour": xyz{0.42, 0.55, 0.85}, "phase": 0.45, "bounces": 8} {
 		put(shot.Look, dusk.Values, k, v)
 	}
 	return s
