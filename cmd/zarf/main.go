@@ -66,6 +66,7 @@ func newRoot() *cobra.Command {
 		Use:           "zarf",
 		Short:         "Set up, simulate, light and hand over smoke",
 		Long:          "Zarf is a web application for simulating smoke, and a command line for the same work.\nSHOT is the name of a shot in the library, or a shot file (.json).\n\nExit codes: 0 done, 1 failed, 2 wrong call, 3 refused by the checks, 4 stopped.",
+		Args:          cobra.ArbitraryArgs, // an unknown command is named in RunE
 		SilenceUsage:  true,
 		SilenceErrors: true,
 		RunE: func(c *cobra.Command, args []string) error {

@@ -375,6 +375,12 @@ export class Viewport {
     this.on.choose(hits.length ? hits[0].object.userData.id : null);
   }
 
+  lengthText(m) {
+    const unit = this.data ? this.data.units : 'm';
+    const v = unit === 'mm' ? m * 1000 : unit === 'cm' ? m * 100 : m;
+    return `${+v.toPrecision(4)} ${unit}`;
+  }
+
   labels() {
     const want = [];
     const box = this.canvas.getBoundingClientRect();
@@ -383,7 +389,8 @@ export class Viewport {
       if (p.z > 1 || Math.abs(p.x) > 1 || Math.abs(p.y) > 1) return;
       want.push({ text, chosen, x: (p.x + 1) / 2 * box.width, y: (1 - p.y) / 2 * box.height });
     };
-    if (this.figureAt && this.figureAt.visible) put('1.75 m', this.figureAt.position.clone().add(new THREE.Vector3(0, 1.8, 0)));
+    if (this.figureAt && this.figureAt.visible) put(this.lengthText(1.75), this.figureAt.position.clone().add(new THREE.Vector3(0, 1.8, 0)));
+    if (this.step) put(`${this.lengthText(this.step)} a line`, new THREE.Vector3(this.bounds().max.x, 0, this.bounds().max.z + this.step * 0.4));
     const o = this.byId.get(this.chosen);
     if (o) put(o.userData.element.name, new THREE.Vector3(o.position.x, new THREE.Box3().setFromObject(o).max.y, o.position.z), true);
     while (this.overlay.children.length > want.length) this.overlay.lastChild.remove();

@@ -9,7 +9,7 @@ const slug = work.dataset.slug, station = work.dataset.station, shotId = +work.d
 const $ = (id) => document.getElementById(id);
 const query = () => new URLSearchParams(location.search);
 const size = +(query().get('volume') || 64);
-const state = { scene: null, frame: +$('frame').value, playing: false, loop: true, speed: 1, chosen: query().get('el'), lit: station === 'look' };
+const state = { scene: null, frame: +$('frame').value, playing: false, loop: true, speed: 1, follow: false, chosen: query().get('el'), lit: station === 'look' };
 
 const note = (text, fault) => { $('viewnote').textContent = text || ''; $('viewnote').classList.toggle('fault', !!fault); };
 
@@ -28,7 +28,7 @@ try {
   note('This browser has no WebGL 2: the viewport stays empty. Values, runs, rendered pictures and handovers work all the same.', true);
 }
 const frames = new Frames(slug, size);
-const score = new Score($('score'), { seek: (f) => seek(f) });
+const score = new Score($('score'), { seek: (f) => { state.follow = false; seek(f); } });
 const lit = new Lit($('lit'), slug, { note });
 
 function choose(id) {
@@ -55,6 +55,13 @@ async function load() {
   state.scene = await r.json();
   if (view) view.show(state.scene);
   score.show(state.scene, take());
+  const t = take();
+  // a run that was just begun is followed frame by frame until somebody scrubs
+  if (state.follow && !state.playing && t && t.frames.length) {
+    seek(t.frames[t.frames.length - 1], true);
+    if (!t.job) state.follow = false;
+    return;
+  }
   await show(state.frame);
 }
 
@@ -157,13 +164,15 @@ function play(on) {
   if (on) { lit.stop(); clock = performance.now(); requestAnimationFrame(tick); } else seek(state.frame);
 }
 
-$('play').onclick = () => play(!state.playing);
-$('tofirst').onclick = () => seek(state.scene.first);
-$('back').onclick = () => seek(state.frame - 1);
-$('forth').onclick = () => seek(state.frame + 1);
+const go = (frame) => { state.follow = false; seek(frame); };
+$('play').onclick = () => { state.follow = false; play(!state.playing); };
+$('tofirst').onclick = () => go(state.scene.first);
+$('back').onclick = () => go(state.frame - 1);
+$('forth').onclick = () => go(state.frame + 1);
+document.addEventListener('click', (e) => { if (e.target.id === 'run') state.follow = true; });
 $('loop').onclick = () => { state.loop = !state.loop; $('loop').setAttribute('aria-pressed', state.loop); };
 $('speed').onchange = () => { state.speed = +$('speed').value; };
-$('frame').onchange = () => { const f = parseFloat($('frame').value); if (!Number.isNaN(f)) seek(f); };
+$('frame').onchange = () => { const f = parseFloat($('frame').value); if (!Number.isNaN(f)) go(f); };
 
 for (const b of document.querySelectorAll('[data-gizmo]')) {
   b.onclick = () => gizmo(b.dataset.gizmo);
@@ -250,8 +259,8 @@ document.addEventListener('keydown', (e) => {
   if (typing || e.ctrlKey || e.metaKey || e.altKey || document.querySelector('dialog[open]')) return;
   const stations = [...document.querySelectorAll('[data-station-link]')];
   const act = {
-    ' ': () => play(!state.playing), ArrowLeft: () => seek(state.frame - 1), ArrowRight: () => seek(state.frame + 1),
-    Home: () => seek(state.scene.first), End: () => seek(state.scene.last), l: () => $('loop').click(),
+    ' ': () => $('play').click(), ArrowLeft: () => go(state.frame - 1), ArrowRight: () => go(state.frame + 1),
+    Home: () => go(state.scene.first), End: () => go(state.scene.last), l: () => $('loop').click(),
     g: () => gizmo('translate'), t: () => gizmo('rotate'), z: () => gizmo('scale'),
     f: () => view && view.frame(), c: () => view && view.throughCamera(), v: litToggle, '?': () => $('keys').showModal(),
     r: () => $('run') && $('run').click(), m: () => $('mute') && $('mute').click(), Delete: () => $('delete') && $('delete').click(),
