@@ -283,6 +283,62 @@ func TestOnsiteVelocityIsTheSampledOne(t *testing.T) {
 	}
 }
 
+// Curl noise pushes without squeezing: air at rest stays free of divergence.
+func TestTurbulenceHasNoDivergence(t *testing.T) {
+	s := mustNew(t, room(32, 0.05, pressure.Sides{true, true, true, true, true, true}), 2)
+	s.turbulence(0.1, Turbulence{Strength: 3, Size: 0.5, Octaves: 3, Seed: 4})
+	fast, div := s.maxSpeed(), s.Divergence()
+	if fast < 0.05 || fast > 3 {
+		t.Errorf("0.1 s at 3 m/s² makes %g m/s", fast)
+	}
+	if div*s.H > 1e-5*fast {
+		t.Errorf("divergence %g 1/s at %g m/s", div, fast)
+	}
+}
+
+// Heat fades by e^(−kt), smoke too.
+func TestDecay(t *testing.T) {
+	s := mustNew(t, room(8, 0.1, pressure.Sides{}), 1)
+	for i := range s.Heat.Data {
+		s.Heat.Data[i], s.Smoke.Data[i] = 100, 1
+	}
+	p := calm
+	p.Gravity, p.Cooling, p.Dissipation = 0, 0.7, 0.3
+	for range 24 {
+		if _, err := s.Frame(1.0/24, Substeps{CFL: 2, Min: 2, Max: 2}, fixed(Inputs{Physics: p}), nil); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if h, w := float64(s.Heat.Data[77]), 100*math.Exp(-0.7); math.Abs(h-w) > 0.01 {
+		t.Errorf("heat after a second %g, want %g", h, w)
+	}
+	if d, w := float64(s.Smoke.Data[77]), math.Exp(-0.3); math.Abs(d-w) > 1e-4 {
+		t.Errorf("smoke after a second %g, want %g", d, w)
+	}
+}
+
+// A frame is cut into as many substeps as the fastest gas asks for, up to the
+// cap, and says when that was too few.
+func TestSubsteps(t *testing.T) {
+	for _, c := range []struct {
+		speed  float64
+		steps  int
+		capped bool
+	}{{0, 1, false}, {4.8, 4, false}, {100, 8, true}} {
+		s := mustNew(t, room(16, 0.05, pressure.Sides{true, true, true, true, true, true}), 1)
+		p := calm
+		p.Gravity = 0
+		in := Inputs{Physics: p, Emitters: []Emitter{{Shape: ball(geom.V(0.4, 0.4, 0.4), 0.1), Smoke: 1, Push: geom.V(c.speed, 0, 0)}}}
+		st, err := s.Frame(1.0/24, Substeps{CFL: 1, Min: 1, Max: 8}, fixed(in), nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if st.Substeps < c.steps || st.Substeps > c.steps+1 && !c.capped || st.Substeps > 8 || st.Capped != c.capped {
+			t.Errorf("at %g m/s: %d substeps, capped %v; want %d, %v", c.speed, st.Substeps, st.Capped, c.steps, c.capped)
+		}
+	}
+}
+
 func TestBlowUpIsNamed(t *testing.T) {
 	s := mustNew(t, room(8, 0.1, pressure.Sides{3: true}), 1)
 	s.Heat.Set(3, 4, 5, float32(math.NaN()))

@@ -16,11 +16,6 @@ func Hash(seed uint64, i, j, k int64) uint64 {
 	return h ^ h>>31
 }
 
-// Uniform is a number in [0,1) from (seed, frame, index).
-func Uniform(seed uint64, frame, index int64) float64 {
-	return float64(Hash(seed, frame, index, 0x5eed)>>11) / (1 << 53)
-}
-
 func fade(t float64) float64 { return t * t * t * (t*(t*6-15) + 10) }
 
 // grad dots (x,y,z) with one of Perlin's twelve edge directions.
@@ -76,22 +71,4 @@ func Octaves(seed uint64, n int, x, y, z float64) float64 {
 		x, y, z, a = 2*x, 2*y, 2*z, a/2
 	}
 	return s
-}
-
-// Curl is a divergence-free vector field with features of size 1, made as the
-// curl of three potentials (Bridson, Hourihan and Nordenstam 2007), by central
-// differences.
-func Curl(seed uint64, n int, x, y, z float64) (float64, float64, float64) {
-	const e = 1e-2
-	p := func(c uint64, x, y, z float64) float64 { return Octaves(seed^(c*0xA5A5A5A5A5), n, x, y, z) }
-	d := func(c uint64, ax int) float64 {
-		switch ax {
-		case 0:
-			return (p(c, x+e, y, z) - p(c, x-e, y, z)) / (2 * e)
-		case 1:
-			return (p(c, x, y+e, z) - p(c, x, y-e, z)) / (2 * e)
-		}
-		return (p(c, x, y, z+e) - p(c, x, y, z-e)) / (2 * e)
-	}
-	return d(3, 1) - d(2, 2), d(1, 2) - d(3, 0), d(2, 0) - d(1, 1)
 }

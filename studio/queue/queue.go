@@ -183,7 +183,7 @@ func (w *Worker) Run(ctx context.Context, do Do) error {
 		return fmt.Errorf("worker: %w", err)
 	}
 	for ctx.Err() == nil {
-		batch, err := c.Fetch(1, jetstream.FetchMaxWait(2*time.Second))
+		batch, err := c.Fetch(1, jetstream.FetchMaxWait(400*time.Millisecond))
 		if err != nil {
 			if w.nc.IsClosed() {
 				return fmt.Errorf("worker: the queue is gone: %w", err)

@@ -13,7 +13,13 @@ export class Lit {
     const width = Math.max(32, Math.min(1280, Math.round(Math.min(box.width, box.height * 16 / 9) / 16) * 16));
     const scale = parseFloat(new URLSearchParams(location.search).get('quality')) || 1;
     for (;;) {
-      const r = await fetch(`/shots/${this.slug}/preview?take=${take}&frame=${frame}&look=${look}&width=${Math.round(width * scale)}&client=${client}`);
+      let r;
+      try {
+        r = await fetch(`/shots/${this.slug}/preview?take=${take}&frame=${frame}&look=${look}&width=${Math.round(width * scale)}&client=${client}`);
+      } catch {
+        if (run === this.run) this.on.note('The server does not answer: the picture stays as it is.', true);
+        return;
+      }
       if (run !== this.run) return;
       if (r.status === 410) continue;
       if (!r.ok) { this.on.note(await r.text(), true); return; }
