@@ -1,9 +1,6 @@
 package geom
 
-import (
-	"fmt"
-	"math"
-)
+import "math"
 
 // Form is the kind of a primitive.
 type Form string
@@ -30,19 +27,6 @@ type Shape struct {
 	Size   Vec3
 	Taper  float64
 	Wall   float64
-}
-
-// Valid names what is wrong with a shape, if anything.
-func (s Shape) Valid() error {
-	switch s.Form {
-	case Sphere, Block, Cylinder, Tube, Torus, Plane:
-	default:
-		return fmt.Errorf("geom: no shape is called %q", s.Form)
-	}
-	if !(s.Size.MinComponent() > 0) || math.IsInf(s.Size.MaxComponent(), 0) {
-		return fmt.Errorf("geom: a %s of size %g x %g x %g m has no volume", s.Form, s.Size.X, s.Size.Y, s.Size.Z)
-	}
-	return nil
 }
 
 // Local takes a point into the shape's own axes.

@@ -2,10 +2,10 @@ package vdb
 
 import (
 	"bytes"
-	"compress/zlib"
 	"encoding/binary"
 	"fmt"
 	"io"
+	"sync"
 
 	kzlib "github.com/klauspost/compress/zlib"
 	"github.com/klauspost/compress/zstd"
@@ -70,12 +70,15 @@ func unshuffle(dst, src []byte, size int) {
 
 // codec is the room that compressing takes; one for each goroutine.
 type codec struct {
+	raw   []byte
 	lz    lz4.Compressor
 	plane []byte
 	buf   []byte
 	zip   *kzlib.Writer
 	out   bytes.Buffer
 }
+
+var codecs = sync.Pool{New: func() any { return new(codec) }}
 
 // blosc compresses data of elements of size bytes into one frame, or returns
 // nil where that gains nothing.
@@ -153,7 +156,11 @@ func unblosc(dst, frame []byte) error {
 	if len(frame) < bloscHeader+4*blocks {
 		return fmt.Errorf("vdb: Blosc frame is cut short in its offsets")
 	}
-	tmp := make([]byte, block)
+	var small [4096]byte
+	tmp := small[:]
+	if block > len(small) {
+		tmp = make([]byte, block)
+	}
 	for b := range blocks {
 		plain := min(block, n-b*block)
 		at := int(binary.LittleEndian.Uint32(frame[bloscHeader+4*b:]))
@@ -222,7 +229,7 @@ func unstream(dst, src []byte, codec int) error {
 }
 
 func inflate(dst, src []byte) error {
-	r, err := zlib.NewReader(bytes.NewReader(src))
+	r, err := kzlib.NewReader(bytes.NewReader(src))
 	if err != nil {
 		return fmt.Errorf("vdb: damaged zip stream: %w", err)
 	}

@@ -8,7 +8,10 @@ import (
 	"io"
 	"math"
 	"math/bits"
+	"runtime"
 	"strings"
+	"sync"
+	"sync/atomic"
 
 	"github.com/x448/float16"
 )
@@ -394,8 +397,9 @@ func (t *treeReader) values(n int, active, child []uint64) func(m, c int) float6
 	}
 }
 
-// header reads what precedes the values of a block, and the values.
-func (t *treeReader) header(n int, active []uint64) (in0, in1 [3]float64, sel []uint64, stored func(m, c int) float64, all bool) {
+// preamble reads what precedes the values of a block of n: inactive values and
+// which voxels have which, and whether all voxels are stored.
+func (t *treeReader) preamble(n int) (in0, in1 [3]float64, sel []uint64, all, half bool) {
 	meta := t.u8()
 	if meta > 6 {
 		t.fail("a block of unknown kind %d", meta)
@@ -417,8 +421,14 @@ func (t *treeReader) header(n int, active []uint64) (in0, in1 [3]float64, sel []
 		sel = make([]uint64, n/64)
 		t.words(sel)
 	}
+	half = t.g.Half && (t.g.Type == Float || t.g.Type == Vec3s || t.g.Type == Double || t.g.Type == Vec3d)
+	return in0, in1, sel, meta == 6 || t.comp&ActiveMask == 0, half
+}
+
+// header reads a block of n values with all that precedes it.
+func (t *treeReader) header(n int, active []uint64) (in0, in1 [3]float64, sel []uint64, stored func(m, c int) float64, all bool) {
+	in0, in1, sel, all, half := t.preamble(n)
 	count := n
-	all = meta == 6 || t.comp&ActiveMask == 0
 	if !all {
 		count = 0
 		for _, w := range active {
@@ -426,13 +436,19 @@ func (t *treeReader) header(n int, active []uint64) (in0, in1 [3]float64, sel []
 		}
 	}
 	size := t.size
-	half := t.g.Half && (t.g.Type == Float || t.g.Type == Vec3s || t.g.Type == Double || t.g.Type == Vec3d)
 	if half {
 		size = 2
 	}
 	var data []byte
 	if !half || count > 0 { // empty blocks of halves have no length in front
-		data = t.unpack(count * t.comps * size)
+		raw, packed := t.parcel(count * t.comps * size)
+		data = raw
+		if packed {
+			data = make([]byte, count*t.comps*size)
+			if err := t.unpackInto(data, raw); err != nil {
+				panic(damage{err})
+			}
+		}
 	}
 	typ, comps := t.g.Type, t.comps
 	return in0, in1, sel, func(m, c int) float64 {
@@ -444,81 +460,208 @@ func (t *treeReader) header(n int, active []uint64) (in0, in1 [3]float64, sel []
 	}, all
 }
 
-// unpack reads n bytes of values through the compression.
-func (t *treeReader) unpack(n int) []byte {
+// parcel takes the bytes that hold n bytes of values, packed or as they are.
+func (t *treeReader) parcel(n int) (data []byte, packed bool) {
 	if t.comp&(Blosc|Zip) == 0 {
-		return t.take(n)
+		return t.take(n), false
 	}
 	size := int64(t.u64())
 	if size <= 0 {
 		if -size != int64(n) {
 			t.fail("a block of %d bytes where %d are due", -size, n)
 		}
-		return t.take(n)
+		return t.take(n), false
 	}
 	if size > int64(len(t.b)) {
 		panic(damage{errShort})
 	}
-	packed := t.take(int(size))
-	out := make([]byte, n)
-	var err error
-	if t.comp&Blosc != 0 {
-		err = unblosc(out, packed)
-	} else {
-		err = inflate(out, packed)
-	}
-	if err != nil {
-		panic(damage{err})
-	}
-	return out
+	return t.take(int(size)), true
 }
 
+func (t *treeReader) unpackInto(out, packed []byte) error {
+	if t.comp&Blosc != 0 {
+		return unblosc(out, packed)
+	}
+	return inflate(out, packed)
+}
+
+// stored is a leaf's block as it stands in the file, to be expanded later.
+type stored struct {
+	leaf     *Leaf
+	in0, in1 [3]float64
+	sel      []uint64
+	data     []byte // packed, or as it is
+	packed   bool
+	all      bool // every voxel has a value of its own
+	half     bool
+}
+
+// buffers reads the leaves' values: their places one after the other, their
+// contents on all processors.
 func (t *treeReader) buffers() {
+	if t.g.Type == Bool {
+		t.flags()
+		return
+	}
+	blocks := make([]stored, len(t.g.Leaves))
+	for i, l := range t.g.Leaves {
+		t.words(l.Active[:])
+		blocks[i] = t.block(l)
+	}
+	var wg sync.WaitGroup
+	var next atomic.Int64
+	fault := make([]error, runtime.GOMAXPROCS(0))
+	const run = 32
+	for w := range fault {
+		wg.Go(func() {
+			room := make([]byte, leafSize*t.comps*8)
+			for fault[w] == nil {
+				lo := int(next.Add(run)) - run
+				if lo >= len(blocks) {
+					return
+				}
+				for i := lo; i < min(lo+run, len(blocks)); i++ {
+					if err := t.expand(&blocks[i], room); err != nil {
+						fault[w] = err
+						return
+					}
+				}
+			}
+		})
+	}
+	wg.Wait()
+	for _, err := range fault {
+		if err != nil {
+			panic(damage{err})
+		}
+	}
+}
+
+// flags reads the leaves of a bool grid: a mask, the origin again, a mask of
+// values.
+func (t *treeReader) flags() {
 	for _, l := range t.g.Leaves {
 		t.words(l.Active[:])
-		if t.g.Type == Bool {
-			t.coord()
-			var on Mask
-			t.words(on[:])
-			l.Wide = make([]float64, leafSize)
-			for n := range l.Wide {
-				if on.On(n) {
-					l.Wide[n] = 1
+		t.coord()
+		var on Mask
+		t.words(on[:])
+		l.Wide = make([]float64, leafSize)
+		for n := range l.Wide {
+			if on.On(n) {
+				l.Wide[n] = 1
+			}
+		}
+	}
+}
+
+// block reads what precedes a leaf's values and notes where they are.
+func (t *treeReader) block(l *Leaf) stored {
+	in0, in1, sel, all, half := t.preamble(leafSize)
+	b := stored{leaf: l, in0: in0, in1: in1, sel: sel, all: all, half: half}
+	count := leafSize
+	if !all {
+		count = l.Active.Count()
+	}
+	size := t.size
+	if half {
+		size = 2
+	}
+	if half && count == 0 {
+		return b
+	}
+	b.data, b.packed = t.parcel(count * t.comps * size)
+	return b
+}
+
+// expand fills a leaf from its block.
+func (t *treeReader) expand(b *stored, room []byte) error {
+	l := b.leaf
+	count := leafSize
+	if !b.all {
+		count = l.Active.Count()
+	}
+	size := t.size
+	if b.half {
+		size = 2
+	}
+	raw := b.data
+	if b.packed {
+		raw = room[:count*t.comps*size]
+		if err := t.unpackInto(raw, b.data); err != nil {
+			return err
+		}
+	}
+	if t.narrow {
+		l.Values = make([]float32, leafSize*t.comps)
+		t.scatter32(b, raw)
+		return nil
+	}
+	l.Wide = make([]float64, leafSize*t.comps)
+	t.scatter(b, raw, size, func(n int, v float64) { l.Wide[n] = v })
+	return nil
+}
+
+// scatter32 is scatter for float and half values, the common case.
+func (t *treeReader) scatter32(b *stored, raw []byte) {
+	l, nc := b.leaf, t.comps
+	at := 0
+	read := func() float32 {
+		if b.half {
+			at += 2
+			return float16.Frombits(binary.LittleEndian.Uint16(raw[at-2:])).Float32()
+		}
+		at += 4
+		return math.Float32frombits(binary.LittleEndian.Uint32(raw[at-4:]))
+	}
+	if b.all || l.Active.Count() == leafSize {
+		for n := range l.Values {
+			l.Values[n] = read()
+		}
+		return
+	}
+	for w, word := range l.Active {
+		for m := range 64 {
+			n := (w*64 + m) * nc
+			if word>>m&1 == 1 {
+				for c := range nc {
+					l.Values[n+c] = read()
 				}
+				continue
 			}
-			continue
+			in := &b.in0
+			if b.sel != nil && b.sel[w]>>m&1 == 1 {
+				in = &b.in1
+			}
+			for c := range nc {
+				l.Values[n+c] = float32(in[c])
+			}
 		}
-		in0, in1, sel, stored, all := t.header(leafSize, l.Active[:])
-		put := func(n, c int, v float64) {
-			if t.narrow {
-				l.Values[n*t.comps+c] = float32(v)
-			} else {
-				l.Wide[n*t.comps+c] = v
+	}
+}
+
+// scatter puts stored values where the mask says, inactive ones elsewhere.
+func (t *treeReader) scatter(b *stored, raw []byte, size int, put func(n int, v float64)) {
+	rank := 0
+	for n := range leafSize {
+		on := b.leaf.Active.On(n)
+		for c := range t.comps {
+			at := ((rank * t.comps) + c) * size
+			if b.all {
+				at = ((n * t.comps) + c) * size
+			}
+			switch {
+			case (b.all || on) && b.half:
+				put(n*t.comps+c, float64(float16.Frombits(binary.LittleEndian.Uint16(raw[at:])).Float32()))
+			case b.all || on:
+				put(n*t.comps+c, t.g.Type.decode(raw[at:]))
+			case b.sel != nil && b.sel[n>>6]>>(n&63)&1 == 1:
+				put(n*t.comps+c, b.in1[c])
+			default:
+				put(n*t.comps+c, b.in0[c])
 			}
 		}
-		if t.narrow {
-			l.Values = make([]float32, leafSize*t.comps)
-		} else {
-			l.Wide = make([]float64, leafSize*t.comps)
-		}
-		rank := 0
-		for n := range leafSize {
-			on := l.Active.On(n)
-			for c := range t.comps {
-				switch {
-				case all:
-					put(n, c, stored(n, c))
-				case on:
-					put(n, c, stored(rank, c))
-				case sel != nil && sel[n>>6]>>(n&63)&1 == 1:
-					put(n, c, in1[c])
-				default:
-					put(n, c, in0[c])
-				}
-			}
-			if on {
-				rank++
-			}
+		if on {
+			rank++
 		}
 	}
 }

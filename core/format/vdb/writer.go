@@ -28,8 +28,8 @@ type Options struct {
 // pen writes little-endian values and remembers the first error.
 type pen struct{ bytes.Buffer }
 
-func (p *pen) u32(v uint32)  { p.Write(binary.LittleEndian.AppendUint32(nil, v)) }
-func (p *pen) u64(v uint64)  { p.Write(binary.LittleEndian.AppendUint64(nil, v)) }
+func (p *pen) u32(v uint32)  { p.Write(binary.LittleEndian.AppendUint32(p.AvailableBuffer(), v)) }
+func (p *pen) u64(v uint64)  { p.Write(binary.LittleEndian.AppendUint64(p.AvailableBuffer(), v)) }
 func (p *pen) f32(v float32) { p.u32(math.Float32bits(v)) }
 func (p *pen) f64(v float64) { p.u64(math.Float64bits(v)) }
 func (p *pen) text(s string) { p.u32(uint32(len(s))); p.WriteString(s) }
@@ -291,11 +291,12 @@ func (g *Grid) encode(opt Options) (*pen, [][]byte, error) {
 	const batch = 64
 	blocks := make([][]byte, (len(order)+batch-1)/batch)
 	work := func(lo, hi int) {
-		var c codec
+		c := codecs.Get().(*codec)
+		defer codecs.Put(c)
 		for b := lo; b < hi; b++ {
 			var q pen
 			for _, l := range order[b*batch : min(len(order), (b+1)*batch)] {
-				g.leafValues(&q, &c, l, comp)
+				g.leafValues(&q, c, l, comp)
 			}
 			blocks[b] = q.Bytes()
 		}
@@ -348,9 +349,19 @@ func (g *Grid) leafValues(p *pen, c *codec, l *Leaf, comp Compression) {
 	if g.Half {
 		size = 2
 	}
-	raw := make([]byte, 0, leafSize*nc*size)
+	if cap(c.raw) < leafSize*nc*size {
+		c.raw = make([]byte, leafSize*nc*size)
+	}
+	raw := c.raw[:0]
+	full := !g.Half && l.Active.Count() == leafSize
+	if full {
+		raw = raw[:leafSize*nc*4]
+		for n, v := range l.Values {
+			binary.LittleEndian.PutUint32(raw[4*n:], math.Float32bits(v))
+		}
+	}
 	for n := range leafSize {
-		if !l.Active.On(n) {
+		if full || !l.Active.On(n) {
 			continue
 		}
 		for _, v := range l.Values[n*nc : (n+1)*nc] {
