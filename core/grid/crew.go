@@ -2,7 +2,6 @@ package grid
 
 import (
 	"runtime"
-	"sync"
 	"sync/atomic"
 )
 
@@ -25,48 +24,52 @@ func (c Crew) Threads() int {
 	return c.n
 }
 
+// task is one call of For: pieces are handed out by a counter.
+type task struct {
+	fn       func(lo, hi int)
+	n, chunk int
+	pieces   int64
+	next     atomic.Int64
+	pending  atomic.Int32 // helpers that are still at it
+	caught   atomic.Pointer[any]
+}
+
+func (t *task) work() {
+	defer func() {
+		if r := recover(); r != nil {
+			t.caught.CompareAndSwap(nil, &r)
+		}
+	}()
+	for {
+		p := t.next.Add(1) - 1
+		if p >= t.pieces {
+			return
+		}
+		lo := int(p) * t.chunk
+		t.fn(lo, min(t.n, lo+t.chunk))
+	}
+}
+
 // For calls fn on [0,n) cut into runs of at least grain. What fn writes must
-// depend on its index only, never on the cut.
+// depend on its index only, never on the cut. A crash in any thread is a crash
+// of the caller.
 func (c Crew) For(n, grain int, fn func(lo, hi int)) {
 	if grain < 1 {
 		grain = 1
 	}
-	t := c.Threads()
-	if t == 1 || n <= grain {
+	threads := c.Threads()
+	if threads == 1 || n <= grain {
 		if n > 0 {
 			fn(0, n)
 		}
 		return
 	}
-	chunk := max(grain, n/(t*4))
-	pieces := (n + chunk - 1) / chunk
-	t = min(t, pieces)
-	var next atomic.Int64
-	work := func() {
-		for {
-			p := int(next.Add(1)) - 1
-			if p >= pieces {
-				return
-			}
-			fn(p*chunk, min(n, (p+1)*chunk))
-		}
-	}
-	var wg sync.WaitGroup
-	var caught atomic.Pointer[any]
-	for range t - 1 {
-		wg.Go(func() {
-			defer func() {
-				if r := recover(); r != nil {
-					caught.CompareAndSwap(nil, &r)
-				}
-			}()
-			work()
-		})
-	}
-	work()
-	wg.Wait()
-	if r := caught.Load(); r != nil {
-		panic(*r) // a crash in any thread is a crash of the caller
+	t := &task{fn: fn, n: n, chunk: max(grain, n/(threads*4))}
+	t.pieces = int64((n + t.chunk - 1) / t.chunk)
+	threads = min(threads, int(t.pieces))
+	helpers.run(t, threads-1)
+	if r := t.caught.Load(); r != nil {
+		panic(*r)
 	}
 }
 

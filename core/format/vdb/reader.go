@@ -328,6 +328,10 @@ func (t *treeReader) node(o [3]int32, log uint) {
 	t.words(child)
 	t.words(active)
 	values := t.values(n, active, child)
+	if values == nil {
+		t.children(o, log, child)
+		return
+	}
 	span := int32(128)
 	if log == 4 {
 		span = 8
@@ -351,6 +355,19 @@ func (t *treeReader) node(o [3]int32, log uint) {
 			t.g.Tiles = append(t.g.Tiles, Tile{Origin: at(m), Size: span, Active: on, Value: v})
 		}
 	}
+	t.children(o, log, child)
+}
+
+// children reads the nodes or the leaves below a node.
+func (t *treeReader) children(o [3]int32, log uint, child []uint64) {
+	span := int32(128)
+	if log == 4 {
+		span = 8
+	}
+	mask := 1<<log - 1
+	at := func(m int) [3]int32 {
+		return [3]int32{o[0] + int32(m>>(2*log))*span, o[1] + int32(m>>log&mask)*span, o[2] + int32(m&mask)*span}
+	}
 	for w, bitsLeft := range child {
 		for ; bitsLeft != 0; bitsLeft &= bitsLeft - 1 {
 			m := w*64 + bits.TrailingZeros64(bitsLeft)
@@ -370,9 +387,17 @@ func (t *treeReader) node(o [3]int32, log uint) {
 }
 
 // values reads a block of n values compressed by a mask; the returned function
-// gives component c of value m.
+// gives component c of value m. It is nil where every value is the inactive
+// background, as in all nodes without tiles.
 func (t *treeReader) values(n int, active, child []uint64) func(m, c int) float64 {
+	plain := len(t.b) > t.at && t.b[t.at] == 0 && t.comp&ActiveMask != 0
+	for _, w := range active {
+		plain = plain && w == 0
+	}
 	inactive0, inactive1, sel, stored, wide := t.header(n, active)
+	if plain {
+		return nil
+	}
 	if wide {
 		return func(m, c int) float64 { return stored(m, c) }
 	}
