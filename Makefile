@@ -31,8 +31,8 @@ bench: build
 verify: build
 	$(BIN) verify
 	ZARF_SLOW=1 go test -timeout 60m ./...
-	go test -run '^$$' -fuzz FuzzDecode -fuzztime 60s ./core/format/vdb
-	go test -run '^$$' -fuzz FuzzShotFile -fuzztime 60s ./core/shot
+	go test -run '^$$' -fuzz FuzzDecode -fuzztime 60s -fuzzminimizetime 20x ./core/format/vdb
+	go test -run '^$$' -fuzz FuzzShotFile -fuzztime 60s -fuzzminimizetime 20x ./core/shot
 
 # docs/screenshots, made anew from the demo data.
 screenshots: tools build
