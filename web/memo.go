@@ -8,7 +8,8 @@ import (
 // memo keeps answers that took work, the least recently used going first.
 type memo struct {
 	mu    sync.Mutex
-	room  int
+	size  int // bytes that it may hold
+	room  int // what is left of them
 	order *list.List
 	at    map[string]*list.Element
 }
@@ -20,7 +21,7 @@ type memoItem struct {
 }
 
 func newMemo(bytes int) *memo {
-	return &memo{room: bytes, order: list.New(), at: map[string]*list.Element{}}
+	return &memo{size: bytes, room: bytes, order: list.New(), at: map[string]*list.Element{}}
 }
 
 func (m *memo) get(key string) (head string, data []byte, ok bool) {
@@ -38,7 +39,7 @@ func (m *memo) get(key string) (head string, data []byte, ok bool) {
 func (m *memo) put(key, head string, data []byte) {
 	m.mu.Lock()
 	defer m.mu.Unlock()
-	if _, ok := m.at[key]; ok || len(data) > m.room {
+	if _, ok := m.at[key]; ok || len(data) > m.size {
 		return
 	}
 	m.at[key] = m.order.PushFront(&memoItem{key, head, data})

@@ -1,0 +1,52 @@
+package measure
+
+import (
+	"strings"
+	"testing"
+
+	"zarf/core/gas"
+	"zarf/core/grid"
+)
+
+// Renders are held to every target; gas to those that the schemes reach.
+func TestAccuracyTargets(t *testing.T) {
+	for _, name := range []string{"accuracy: render", "accuracy: gas"} {
+		table, err := Verify(name, 0)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, r := range table.Rows {
+			open := strings.HasPrefix(r.Case, "slotted disk") || strings.HasPrefix(r.Case, "Taylor–Green")
+			if r.Target != "" && !r.Met && !open {
+				t.Errorf("%s: %s, target %s", r.Case, r.Measured, r.Target)
+			}
+		}
+	}
+}
+
+func TestMacCormackBeatsSemiLagrangian(t *testing.T) {
+	crew := grid.NewCrew(0)
+	sl, mc := taylorGreen(32, gas.SemiLagrangian, crew), taylorGreen(32, gas.MacCormack, crew)
+	if mc < sl+0.05 || mc > 1.001 {
+		t.Errorf("energy kept: semi-Lagrangian %.3f, MacCormack %.3f", sl, mc)
+	}
+	if a, b := disk(gas.SemiLagrangian, crew), disk(gas.MacCormack, crew); b > 0.7*a {
+		t.Errorf("error on the disk: semi-Lagrangian %.4f, MacCormack %.4f", a, b)
+	}
+}
+
+func TestUnknownSectionIsNamed(t *testing.T) {
+	if _, err := Bench("nothing", 1); err == nil || !strings.Contains(err.Error(), "projection") {
+		t.Error(err)
+	}
+}
+
+func TestTableCells(t *testing.T) {
+	tb := &Table{section: "s"}
+	tb.most("a", 2, 3, "ms")
+	tb.least("b", 2, 3, "×")
+	tb.most("c", 2, 0, "ns")
+	if r := tb.Rows; !r[0].Met || r[1].Met || r[2].Target != "" || r[0].Target != "≤ 3" || r[1].Target != "≥ 3" {
+		t.Errorf("%+v", r)
+	}
+}

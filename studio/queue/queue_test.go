@@ -1,0 +1,156 @@
+package queue
+
+import (
+	"context"
+	"encoding/json"
+	"net/url"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+)
+
+type heard struct {
+	mu sync.Mutex
+	ev []Event
+}
+
+func (h *heard) add(e Event) { h.mu.Lock(); h.ev = append(h.ev, e); h.mu.Unlock() }
+
+func (h *heard) ends() (out []Event) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	for _, e := range h.ev {
+		if e.Kind == "end" {
+			out = append(out, e)
+		}
+	}
+	return out
+}
+
+func start(t *testing.T) (*Server, *heard) {
+	t.Helper()
+	s, err := Start(t.TempDir(), "secret")
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(s.Close)
+	h := &heard{}
+	if err := s.Listen(h.add); err != nil {
+		t.Fatal(err)
+	}
+	return s, h
+}
+
+// employ runs a worker until the test ends, or until its cancel is called.
+func employ(t *testing.T, s *Server, do Do) context.CancelFunc {
+	t.Helper()
+	w, err := Connect(s.URL())
+	if err != nil {
+		t.Fatal(err)
+	}
+	ctx, cancel := context.WithCancel(context.Background())
+	done := make(chan bool)
+	go func() { w.Run(ctx, do); close(done) }()
+	var once sync.Once
+	stop := func() { once.Do(func() { cancel(); <-done; w.Close() }) }
+	t.Cleanup(stop)
+	return stop
+}
+
+func await(t *testing.T, what string, d time.Duration, fn func() bool) {
+	t.Helper()
+	for end := time.Now().Add(d); !fn(); time.Sleep(5 * time.Millisecond) {
+		if time.Now().After(end) {
+			t.Fatalf("waited %v for %s", d, what)
+		}
+	}
+}
+
+func TestOrdersAreDoneInTurn(t *testing.T) {
+	s, h := start(t)
+	for n := range int64(5) {
+		if err := s.Publish(Order{Job: n + 1, Kind: "sim", Spec: json.RawMessage(`{"n":1}`)}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	employ(t, s, func(ctx context.Context, o Order, step func(any)) (string, string) {
+		step(map[string]int64{"job": o.Job})
+		return "done", ""
+	})
+	await(t, "five ends", 10*time.Second, func() bool { return len(h.ends()) == 5 })
+	for i, e := range h.ends() {
+		if e.Job != int64(i+1) || e.State != "done" {
+			t.Errorf("%+v", e)
+		}
+	}
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	if len(h.ev) != 15 || h.ev[1].Kind != "step" || !strings.Contains(string(h.ev[1].Step), `"job":1`) {
+		t.Errorf("%+v", h.ev)
+	}
+}
+
+func TestStopReachesTheJobAlone(t *testing.T) {
+	s, h := start(t)
+	begun := make(chan int64, 2)
+	employ(t, s, func(ctx context.Context, o Order, step func(any)) (string, string) {
+		begun <- o.Job
+		select {
+		case <-ctx.Done():
+			return "stopped", "as asked"
+		case <-time.After(5 * time.Second):
+			return "done", ""
+		}
+	})
+	s.Publish(Order{Job: 1, Kind: "sim", Spec: json.RawMessage(`{}`)})
+	<-begun
+	s.Stop(99)
+	time.Sleep(50 * time.Millisecond)
+	if len(h.ends()) != 0 {
+		t.Fatal("the stop of another job ended this one")
+	}
+	s.Stop(1)
+	await(t, "the end", 3*time.Second, func() bool { return len(h.ends()) == 1 })
+	if e := h.ends()[0]; e.State != "stopped" || e.Message != "as asked" {
+		t.Errorf("%+v", e)
+	}
+}
+
+// A worker that leaves gives its job back, and the next one does it.
+func TestAJobOfALeavingWorkerIsDoneAgain(t *testing.T) {
+	s, h := start(t)
+	begun := make(chan bool, 1)
+	leave := employ(t, s, func(ctx context.Context, o Order, step func(any)) (string, string) {
+		begun <- true
+		<-ctx.Done()
+		return "stopped", ""
+	})
+	s.Publish(Order{Job: 7, Kind: "sim", Spec: json.RawMessage(`{}`)})
+	<-begun
+	leave()
+	if len(h.ends()) != 0 {
+		t.Error("a leaving worker ended the job")
+	}
+	employ(t, s, func(ctx context.Context, o Order, step func(any)) (string, string) { return "done", "" })
+	await(t, "the second worker", 10*time.Second, func() bool { return len(h.ends()) == 1 })
+}
+
+func TestWrongTokenIsRefused(t *testing.T) {
+	s, _ := start(t)
+	u, err := url.Parse(s.URL())
+	if err != nil {
+		t.Fatal(err)
+	}
+	u.User = url.User("guess")
+	if _, err := Connect(u.String()); err == nil || !strings.Contains(err.Error(), "Authorization Violation") {
+		t.Errorf("got %v", err)
+	}
+	u.User = nil
+	if _, err := Connect(u.String()); err == nil {
+		t.Error("no token was taken")
+	}
+	if u.Hostname() != "127.0.0.1" {
+		t.Errorf("the queue listens on %s", u.Hostname())
+	}
+}
