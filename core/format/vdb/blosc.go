@@ -41,6 +41,7 @@ func shuffle(dst, src []byte, size int) {
 			v := binary.LittleEndian.Uint32(src[4*i:])
 			d0[i], d1[i], d2[i], d3[i] = byte(v), byte(v>>8), byte(v>>16), byte(v>>24)
 		}
+		copy(dst[4*n:], src[4*n:])
 		return
 	}
 	for b := range size {
