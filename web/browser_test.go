@@ -298,6 +298,10 @@ func TestGizmoAndPicking(t *testing.T) {
 	h.until(`() => document.querySelector('#cast-emitter1.muted')`)
 	h.Keyboard.Press(input.KeyM)
 	h.until(`() => !document.querySelector('#cast-emitter1.muted')`)
+	// what was unfolded stays so when the panels are sent anew
+	h.click("#topic-emitter-motion summary")
+	h.fill("#v-smoke", "4")
+	h.until(`() => document.querySelector('#f-smoke.changed') && document.querySelector('#topic-emitter-motion').open`)
 	// what the gizmo sends ends up in the document
 	if code, _ := s.post(t, "/shots/gz/place", "stage", "id", "emitter1", "key", "position", "v0", "0.1", "v1", "0.3", "v2", "-0.1", "frame", "1"); code != 200 {
 		t.Error(code)
@@ -310,6 +314,16 @@ func TestGizmoAndPicking(t *testing.T) {
 	h.until(`() => document.querySelector('#cast-shot.chosen')`)
 	h.open(s.URL + "/shots/gz/stage?el=emitter1")
 	h.until(`() => window.zarf && document.querySelector('#overlay .chosen')`)
+	spot, err := h.Eval(`() => { const r = document.querySelector('#overlay .chosen').getBoundingClientRect(); return [r.x + r.width / 2, r.bottom + 25]; }`)
+	if err != nil {
+		t.Fatal(err)
+	}
+	h.click("#cast-shot a")
+	h.until(`() => document.querySelector('#cast-shot.chosen')`)
+	x, y := spot.Value.Get("0").Num(), spot.Value.Get("1").Num()
+	h.Mouse.MustMoveTo(x, y)
+	h.Mouse.MustClick("left")
+	h.until(`() => document.querySelector('#cast-emitter1.chosen')`)
 }
 
 func TestLightThemeAndLayout(t *testing.T) {

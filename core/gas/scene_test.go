@@ -252,3 +252,36 @@ func TestEmitterInASolidAndStop(t *testing.T) {
 		t.Errorf("a stop gave %v", err)
 	}
 }
+
+// Divergence is the root mean square of what is left of the divergence over
+// cells that take part, 1/s, the volume made taken off.
+func (s *Solver) Divergence() float64 {
+	so := &s.solid
+	var sum float64
+	var count int
+	f := func(fr *grid.Field, u, v *grid.Field, i, j, k int) float64 {
+		if !so.any {
+			return float64(u.At(i, j, k))
+		}
+		a := float64(fr.At(i, j, k))
+		return a*float64(u.At(i, j, k)) + (1-a)*float64(v.At(i, j, k))
+	}
+	for k := range s.NZ {
+		for j := range s.NY {
+			for i := range s.NX {
+				if so.any && so.blocked[s.Index(i, j, k)] {
+					continue
+				}
+				d := (f(so.fx, s.U, so.vx, i+1, j, k)-f(so.fx, s.U, so.vx, i, j, k)+
+					f(so.fy, s.V, so.vy, i, j+1, k)-f(so.fy, s.V, so.vy, i, j, k)+
+					f(so.fz, s.W, so.vz, i, j, k+1)-f(so.fz, s.W, so.vz, i, j, k))/s.H - float64(s.source.At(i, j, k))
+				sum += d * d
+				count++
+			}
+		}
+	}
+	if count == 0 {
+		return 0
+	}
+	return math.Sqrt(sum / float64(count))
+}

@@ -145,9 +145,6 @@ func (s *Solver) RHS(j, k int) []float32 { return s.lv[0].row(s.rhs, j, k)[:s.di
 // Pressure is row (j,k) of the solution.
 func (s *Solver) Pressure(j, k int) []float32 { return s.lv[0].row(s.sol, j, k)[:s.dims.NX] }
 
-// Fluid is row (j,k) of the diagonal: zero where a cell takes no part.
-func (s *Solver) Fluid(j, k int) []float32 { return s.lv[0].row(s.lv[0].diag, j, k)[:s.dims.NX] }
-
 // Solve iterates until the residual has fallen to tol times that of p = 0.
 // Below 2e-5 float32 isn't enough: the solution is then kept in float64 and
 // refined by solving for corrections.
