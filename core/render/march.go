@@ -2,6 +2,7 @@ package render
 
 import (
 	"math"
+	"sync"
 
 	"zarf/core/geom"
 	"zarf/core/look"
@@ -155,52 +156,100 @@ func (p *Picture) marchVolume(v *Volume, lg *lightGrid, o, d geom.Vec3, far floa
 	sky := l.SkyMean() // the same from all round: L·4π/4π
 	step := l.Step
 	q := v.toGrid(o)
-	t := max(near, 0)/v.H + step*r.next()
-	if p.Samples == 0 {
-		t = max(near, 0)/v.H + step*0.5
+	t := max(near, 0)/v.H + step*0.5
+	if p.Samples > 0 {
+		t += step * (r.next() - 0.5)
 	}
 	end := exit / v.H
-	grey := l.Extinction[0] == l.Extinction[1] && l.Extinction[1] == l.Extinction[2]
 	long := step * v.H
+	b := strands.Get().(*strand)
+	defer strands.Put(b)
 	for t < end {
-		x := q.Add(d.Mul(t))
-		if free := v.leap(x); free > step {
-			t += free
-			continue
-		}
-		gx, gy, gz := float32(x.X), float32(x.Y), float32(x.Z)
-		den := float64(v.at(gx, gy, gz))
-		t += step
-		if den < 1e-5 {
-			continue
-		}
-		ls, la := lg.read(gx, gy, gz)
-		var tr look.RGB
-		for c := range 3 {
-			if c > 0 && grey {
-				tr[c] = tr[0]
+		// gather a run of looks into occupied tiles, then sample them together
+		n := 0
+		for n < len(b.x) && t < end {
+			x := q.Add(d.Mul(t))
+			if free := v.leap(x); free > step {
+				t += free
 				continue
 			}
-			tr[c] = math.Exp(-l.Extinction[c] * den * long)
+			b.x[n], b.y[n], b.z[n] = float32(x.X), float32(x.Y), float32(x.Z)
+			t += step
+			n++
 		}
-		direct, around := look.RGB{}, 0.0
-		ts, ta := float64(ls), float64(la)
-		for n := range orders {
-			direct = direct.Add(sun[n].Scale(ts))
-			around += scaled(lightShare, n) * ta
-			ts, ta = math.Sqrt(ts), math.Sqrt(ta) // a share of ½ of the depth
-		}
-		for c := range 3 {
-			if l.Extinction[c] == 0 {
-				continue
-			}
-			in := (direct[c] + sky[c]*around) * l.Scattering[c] / l.Extinction[c]
-			light[c] += through[c] * (1 - tr[c]) * in
-			through[c] *= tr[c]
-		}
-		if through.Max() < opaque {
-			*through = look.RGB{}
+		if n == 0 {
 			return
 		}
+		v.Density.SampleBatch(b.den[:n], b.x[:n], b.y[:n], b.z[:n], halves)
+		if !b.any(n) {
+			continue
+		}
+		lg.readBatch(b, n)
+		for i, den := range b.den[:n] {
+			if den < 1e-5 {
+				continue
+			}
+			p.absorb(float64(den)*long, float64(b.sun[i]), float64(b.sky[i]), sun[:orders], sky, light, through)
+			if through.Max() < opaque {
+				*through = look.RGB{}
+				return
+			}
+		}
+	}
+}
+
+// strand is a run of looks along a ray.
+type strand struct{ x, y, z, den, sun, sky [32]float32 }
+
+var (
+	strands = sync.Pool{New: func() any { return new(strand) }}
+	halves  = [3]float32{0.5, 0.5, 0.5} // voxel centres lie half a voxel in
+)
+
+func (b *strand) any(n int) bool {
+	for _, d := range b.den[:n] {
+		if d >= 1e-5 {
+			return true
+		}
+	}
+	return false
+}
+
+// readBatch reads the light at the looks of a strand; it uses up positions.
+func (l *lightGrid) readBatch(b *strand, n int) {
+	q := 1 / l.scale
+	for i := range n {
+		b.x[i], b.y[i], b.z[i] = b.x[i]*q, b.y[i]*q, b.z[i]*q
+	}
+	l.sun.SampleBatch(b.sun[:n], b.x[:n], b.y[:n], b.z[:n], halves)
+	l.sky.SampleBatch(b.sky[:n], b.x[:n], b.y[:n], b.z[:n], halves)
+}
+
+// absorb adds the light of one step of the given depth (density times metres)
+// and takes what it absorbs off through.
+func (p *Picture) absorb(depth, ts, ta float64, sun []look.RGB, sky look.RGB, light, through *look.RGB) {
+	l := &p.scene.Look
+	var direct look.RGB
+	around, share := 0.0, 1.0
+	for n := range sun {
+		for c := range direct {
+			direct[c] += sun[n][c] * ts
+		}
+		around += share * ta
+		share *= lightShare
+		ts, ta = math.Sqrt(ts), math.Sqrt(ta) // a share of ½ of the depth
+	}
+	tr := 0.0
+	for c := range 3 {
+		e := l.Extinction[c]
+		if e == 0 {
+			continue
+		}
+		if c == 0 || e != l.Extinction[c-1] {
+			tr = math.Exp(-e * depth)
+		}
+		in := (direct[c] + sky[c]*around) * l.Scattering[c] / e
+		light[c] += through[c] * (1 - tr) * in
+		through[c] *= tr
 	}
 }
