@@ -64,3 +64,22 @@ func TestFogSignalLeavesByTheMouth(t *testing.T) {
 		t.Errorf("smoke before the mouth %g, beside and behind the horn %g", out, behind)
 	}
 }
+
+// Once the signal is silent the air calms down: open sides beside the tower
+// must not feed jets of their own.
+func TestFogSignalCalmsDown(t *testing.T) {
+	s := FogSignal()
+	g, err := stage.NewGas(s, "", grid.NewCrew(0))
+	if err != nil {
+		t.Fatal(err)
+	}
+	for range 66 {
+		frame, st, err := g.Advance(nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if limit := 5.5; st.MaxSpeed > limit || (frame > 63 && st.MaxSpeed > 4) {
+			t.Fatalf("frame %d: %g m/s from an emitter of 4 m/s", frame, st.MaxSpeed)
+		}
+	}
+}

@@ -25,12 +25,13 @@ func (s *Solver) advect(dt float32, scheme Scheme) {
 	q := dt / float32(s.H) // velocities in cells a step
 	// channels first: they read the old velocity, which the velocity's own
 	// advection replaces only at the end
-	s.carry([]*grid.Field{s.Smoke, s.Heat}, atCentre, q, scheme, true)
+	s.carry([]*grid.Field{s.Smoke, s.Heat}, atCentre, q, scheme)
 	u, v, w := s.U, s.V, s.W
+	outside := s.outsideAir()
 	nu, nv, nw := copyOf(u), copyOf(v), copyOf(w)
-	s.carryInto(nu, u, atU, q, scheme)
-	s.carryInto(nv, v, atV, q, scheme)
-	s.carryInto(nw, w, atW, q, scheme)
+	s.carryInto(nu, u, atU, q, scheme, &outside[0])
+	s.carryInto(nv, v, atV, q, scheme, &outside[1])
+	s.carryInto(nw, w, atW, q, scheme, &outside[2])
 	s.U, s.V, s.W = nu, nv, nw
 }
 
@@ -38,9 +39,50 @@ func copyOf(f *grid.Field) *grid.Field {
 	return &grid.Field{Dims: f.Dims, Data: append([]float32(nil), f.Data...)}
 }
 
-func (s *Solver) carryInto(dst, src *grid.Field, at place, q float32, scheme Scheme) {
+// outsideAir is, for each velocity component and each open side, the mean over
+// the side: what air that flows in there brings along. Bringing its own speed
+// along instead feeds a jet at an open side until it blows up (backflow
+// instability of p = 0); bringing none would brake a uniform wind.
+func (s *Solver) outsideAir() (out [3][6]float32) {
+	for c, f := range []*grid.Field{s.U, s.V, s.W} {
+		var frac *grid.Field
+		if s.solid.any {
+			frac = []*grid.Field{s.solid.fx, s.solid.fy, s.solid.fz}[c]
+		}
+		n := [3]int{f.NX, f.NY, f.NZ}
+		for side, open := range s.Open {
+			if !open {
+				continue
+			}
+			lo, hi := [3]int{}, n
+			if a := side / 2; side%2 == 0 {
+				hi[a] = 1
+			} else {
+				lo[a] = n[a] - 1
+			}
+			sum, count := 0.0, 0
+			for k := lo[2]; k < hi[2]; k++ {
+				for j := lo[1]; j < hi[1]; j++ {
+					for i := lo[0]; i < hi[0]; i++ {
+						at := f.Index(i, j, k)
+						if frac == nil || frac.Data[at] > 0.5 {
+							sum += float64(f.Data[at])
+							count++
+						}
+					}
+				}
+			}
+			if count > 0 {
+				out[c][side] = float32(sum / float64(count))
+			}
+		}
+	}
+	return out
+}
+
+func (s *Solver) carryInto(dst, src *grid.Field, at place, q float32, scheme Scheme, outside *[6]float32) {
 	s.trace(src.Dims, at, -q)
-	s.semiLagrangian(dst, src, at, false)
+	s.semiLagrangian(dst, src, at, outside)
 	if scheme == MacCormack {
 		hat := s.scratch(0, src.Dims)
 		hat.CopyFrom(dst)
@@ -49,7 +91,7 @@ func (s *Solver) carryInto(dst, src *grid.Field, at place, q float32, scheme Sch
 }
 
 // carry advects fields at the same place, sharing the traces.
-func (s *Solver) carry(fields []*grid.Field, at place, q float32, scheme Scheme, ambient bool) {
+func (s *Solver) carry(fields []*grid.Field, at place, q float32, scheme Scheme) {
 	var live []*grid.Field
 	for _, f := range fields {
 		if lo, hi, _ := f.Range(); lo != 0 || hi != 0 {
@@ -62,7 +104,7 @@ func (s *Solver) carry(fields []*grid.Field, at place, q float32, scheme Scheme,
 	s.trace(live[0].Dims, at, -q)
 	for n, f := range live {
 		dst := s.scratch(n, f.Dims)
-		s.semiLagrangian(dst, f, at, ambient)
+		s.semiLagrangian(dst, f, at, &[6]float32{}) // the air outside is clean
 	}
 	for n, f := range live {
 		dst := s.scratch(n, f.Dims)
@@ -194,21 +236,30 @@ func (s *Solver) velocity(x, y, z float32) (u, v, w float32) {
 	return s.U.Sample(x, y-0.5, z-0.5), s.V.Sample(x-0.5, y, z-0.5), s.W.Sample(x-0.5, y-0.5, z)
 }
 
-// semiLagrangian reads src at the traced positions. With ambient, what comes
-// in through an open side is 0, the air outside.
-func (s *Solver) semiLagrangian(dst, src *grid.Field, at place, ambient bool) {
+// semiLagrangian reads src at the traced positions; what comes in through an
+// open side has the side's value of outside.
+func (s *Solver) semiLagrangian(dst, src *grid.Field, at place, outside *[6]float32) {
 	bx, by, bz := s.back[0], s.back[1], s.back[2]
 	nx, ny, nz := float32(s.NX), float32(s.NY), float32(s.NZ)
 	open := s.Open
 	s.batches(src.Dims, func(t *bench, o, n int) {
 		x, y, z, out := bx[o:o+n], by[o:o+n], bz[o:o+n], dst.Data[o:o+n]
 		src.SampleBatch(out, x, y, z, at.array())
-		if !ambient {
-			return
-		}
 		for i := range out {
-			if x, y, z := x[i], y[i], z[i]; (x < 0 && open[0]) || (x > nx && open[1]) || (y < 0 && open[2]) || (y > ny && open[3]) || (z < 0 && open[4]) || (z > nz && open[5]) {
-				out[i] = 0
+			switch x, y, z := x[i], y[i], z[i]; {
+			case x >= 0 && x <= nx && y >= 0 && y <= ny && z >= 0 && z <= nz:
+			case x < 0 && open[0]:
+				out[i] = outside[0]
+			case x > nx && open[1]:
+				out[i] = outside[1]
+			case y < 0 && open[2]:
+				out[i] = outside[2]
+			case y > ny && open[3]:
+				out[i] = outside[3]
+			case z < 0 && open[4]:
+				out[i] = outside[4]
+			case z > nz && open[5]:
+				out[i] = outside[5]
 			}
 		}
 	})
