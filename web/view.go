@@ -189,6 +189,21 @@ func (s *server) takeOf(c *gin.Context, number string) (store.Take, error) {
 	return s.st.Store.Take(row.ID, n)
 }
 
+// takeFrame reads a take and a frame number; where they are wrong it has
+// answered already.
+func (s *server) takeFrame(c *gin.Context, number, text string) (t store.Take, frame int, ok bool) {
+	t, err := s.takeOf(c, number)
+	if err != nil {
+		explain(c, err)
+		return t, 0, false
+	}
+	if frame, err = strconv.Atoi(text); err != nil {
+		c.String(http.StatusUnprocessableEntity, "the frame is not a number")
+		return t, 0, false
+	}
+	return t, frame, true
+}
+
 // explain answers a script's request that can't be met.
 func explain(c *gin.Context, err error) {
 	var miss *cache.Missing
@@ -213,14 +228,8 @@ type volumeHead struct {
 }
 
 func (s *server) volume(c *gin.Context) {
-	t, err := s.takeOf(c, c.Param("take"))
-	if err != nil {
-		explain(c, err)
-		return
-	}
-	frame, err := strconv.Atoi(c.Param("frame"))
-	if err != nil {
-		c.String(http.StatusUnprocessableEntity, "the frame is not a number")
+	t, frame, ok := s.takeFrame(c, c.Param("take"), c.Param("frame"))
+	if !ok {
 		return
 	}
 	size := 64
@@ -228,8 +237,9 @@ func (s *server) volume(c *gin.Context) {
 		size = min(max(n, 16), 160)
 	}
 	key := fmt.Sprintf("%s/%d/%d", t.Key, frame, size)
-	head, data, ok := s.volumes.get(key)
-	if !ok {
+	head, data, kept := s.volumes.get(key)
+	if !kept {
+		var err error
 		if head, data, err = s.makeVolume(t, frame, size); err != nil {
 			explain(c, err)
 			return
@@ -336,14 +346,8 @@ type previewJob struct {
 // new one, and whoever asks for an old one stops.
 func (s *server) preview(c *gin.Context) {
 	row := rowOf(c)
-	t, err := s.takeOf(c, c.Query("take"))
-	if err != nil {
-		explain(c, err)
-		return
-	}
-	frame, err := strconv.Atoi(c.Query("frame"))
-	if err != nil {
-		c.String(http.StatusUnprocessableEntity, "the frame is not a number")
+	t, frame, ok := s.takeFrame(c, c.Query("take"), c.Query("frame"))
+	if !ok {
 		return
 	}
 	doc, err := s.st.Store.Doc(row.ID)
@@ -436,19 +440,14 @@ func (p *previews) take(client, key string) *previewJob {
 
 // thumb is a small picture of a take's frame in the shot's first look.
 func (s *server) thumb(c *gin.Context) {
-	t, err := s.takeOf(c, c.Query("take"))
-	if err != nil {
-		explain(c, err)
-		return
-	}
-	frame, err := strconv.Atoi(c.Query("frame"))
-	if err != nil {
-		c.String(http.StatusUnprocessableEntity, "the frame is not a number")
+	t, frame, ok := s.takeFrame(c, c.Query("take"), c.Query("frame"))
+	if !ok {
 		return
 	}
 	key := fmt.Sprintf("%s/%d", t.Key, frame)
-	_, data, ok := s.thumbs.get(key)
-	if !ok {
+	_, data, kept := s.thumbs.get(key)
+	if !kept {
+		var err error
 		s.renderNow <- struct{}{}
 		data, err = s.makeThumb(t, frame)
 		<-s.renderNow

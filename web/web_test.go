@@ -47,7 +47,7 @@ func TestStrangersAreRefused(t *testing.T) {
 	s := serve(t, t.TempDir())
 	s.add(t, small("T1"))
 	r, _ := http.NewRequest("POST", s.URL+"/shots/t1/undo", nil)
-	r.Header.Set("Origin", "http://elsewhere.test")
+	r.Header.Set("Origin", "http://localhost:9")
 	r.Header.Set("Sec-Fetch-Site", "cross-site")
 	if code, _ := s.do(t, r); code != http.StatusForbidden {
 		t.Errorf("a request of another site: %d", code)

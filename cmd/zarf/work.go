@@ -120,18 +120,21 @@ func refuse(s *shot.Shot) error {
 	return nil
 }
 
-func simulate(ctx context.Context, o *options, s *shot.Shot, domain string, a, b int) (*cache.Cache, error) {
-	if err := refuse(s); err != nil {
-		return nil, err
+// simulate makes the frames of a span that the cache lacks.
+func simulate(ctx context.Context, o *options, s *shot.Shot, domain, span string) (c *cache.Cache, a, b int, err error) {
+	if a, b, err = frames(span, s); err != nil {
+		return nil, 0, 0, err
 	}
-	c, err := o.cache()
-	if err != nil {
-		return nil, err
+	if err := refuse(s); err != nil {
+		return nil, 0, 0, err
+	}
+	if c, err = o.cache(); err != nil {
+		return nil, 0, 0, err
 	}
 	report, end := o.reporter("simulating " + s.Name)
 	defer end()
 	j := run.Sim{Shot: s, Domain: domain, From: a, To: b, Threads: o.threads}
-	return c, j.Do(ctx, c, report)
+	return c, a, b, j.Do(ctx, c, report)
 }
 
 func simCommand(o *options) *cobra.Command {
@@ -142,11 +145,7 @@ func simCommand(o *options) *cobra.Command {
 			if err != nil {
 				return err
 			}
-			a, b, err := frames(span, s)
-			if err != nil {
-				return err
-			}
-			ca, err := simulate(c.Context(), o, s, domain, a, b)
+			ca, a, b, err := simulate(c.Context(), o, s, domain, span)
 			if err != nil {
 				return err
 			}
@@ -195,11 +194,7 @@ func renderCommand(o *options) *cobra.Command {
 			if err != nil {
 				return err
 			}
-			a, b, err := frames(span, s)
-			if err != nil {
-				return err
-			}
-			ca, err := simulate(c.Context(), o, s, domain, a, b)
+			ca, a, b, err := simulate(c.Context(), o, s, domain, span)
 			if err != nil {
 				return err
 			}
@@ -243,11 +238,7 @@ func handoverCommand(o *options) *cobra.Command {
 					return err
 				}
 			}
-			a, b, err := frames(span, s)
-			if err != nil {
-				return err
-			}
-			ca, err := simulate(c.Context(), o, s, domain, a, b)
+			ca, a, b, err := simulate(c.Context(), o, s, domain, span)
 			if err != nil {
 				return err
 			}
