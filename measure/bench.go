@@ -84,7 +84,7 @@ func projection(t *Table) {
 			panic(err)
 		}
 		x, y, z := faces(d, ballSolid)
-		s.Setup(openTop, x, y, z)
+		s.Setup(openTop, nil, x, y, z)
 		for _, tol := range []float64{1e-3, 1e-6} {
 			var st pressure.Stats
 			best := fastest(3, func() {
@@ -114,7 +114,7 @@ func projection(t *Table) {
 		d := cube(128)
 		s, _ := pressure.New(d, t.crew)
 		x, y, z := faces(d, c.solid)
-		s.Setup(openTop, x, y, z)
+		s.Setup(openTop, nil, x, y, z)
 		lift(s, d)
 		st := s.Solve(1e-3, 100)
 		t.most(c.name+" at 128³, iterations to 0.001", float64(st.Iterations), 12, "iterations")

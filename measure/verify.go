@@ -23,7 +23,7 @@ func gasAccuracy(t *Table) {
 		d := cube(64)
 		s, _ := pressure.New(d, t.crew)
 		x, y, z := faces(d, ballSolid)
-		s.Setup(openTop, x, y, z)
+		s.Setup(openTop, nil, x, y, z)
 		lift(s, d)
 		st := s.Solve(tol, 100)
 		// under 2e-5 the solver keeps the solution in float64 and works the

@@ -55,7 +55,7 @@ func (s *Solver) updateSolids(list []Collider, dt float64) error {
 	so.ready, so.moving, so.dt = true, !still, dt
 	so.any = len(list) > 0
 	if !so.any {
-		s.proj.Setup(s.Open, nil, nil, nil)
+		s.proj.Setup(s.Open, nil, nil, nil, nil)
 		return nil
 	}
 	s.sampleCorners()
@@ -63,7 +63,7 @@ func (s *Solver) updateSolids(list []Collider, dt float64) error {
 	if err := s.findGrafts(); err != nil {
 		return err
 	}
-	s.proj.Setup(s.Open, so.fx, so.fy, so.fz)
+	s.proj.Setup(s.Open, nil, so.fx, so.fy, so.fz)
 	if moved {
 		s.clearBlocked()
 	}

@@ -1,119 +1,164 @@
 package pressure
 
+import "zarf/core/grid"
+
 // pocket is a connected part of the fluid that touches no open side: its
 // pressure is known up to a constant only.
 type pocket struct {
-	cells []int32 // positions in padded arrays; nil: the whole box
-	count int
+	pieces []piece
+	count  int
 }
 
-// findPockets labels the closed parts. Without solids it is all or nothing.
+// piece is a stretch of joined cells of one row.
+type piece struct {
+	o, n int // position in padded arrays, length
+	j, k int
+	up   int32 // towards the root of its part
+}
+
+// findPockets joins stretches of cells that touch through open faces, and
+// keeps the parts that no p = 0 holds.
 func (s *Solver) findPockets() {
 	s.pocket = nil
 	f := s.lv[0]
 	if !s.solids {
-		if !s.open.Any() {
-			s.pocket = []pocket{{count: f.Len()}}
+		if !s.open.Any() && s.tiles.Full() {
+			whole := pocket{count: f.Len()}
+			for k := range f.NZ {
+				for j := range f.NY {
+					whole.pieces = append(whole.pieces, piece{o: f.at(j, k), n: f.NX})
+				}
+			}
+			s.pocket = []pocket{whole}
 		}
 		return
 	}
-	seen := make([]bool, len(f.diag))
-	var stack, cells []int32
-	for k := range f.NZ {
-		for j := range f.NY {
-			o := f.at(j, k)
-			for i := range f.NX {
-				start := o + i
-				if seen[start] || f.diag[start] == 0 {
-					continue
+	list, rows := f.pieces()
+	root := func(i int32) int32 {
+		for list[i].up != i {
+			list[i].up = list[list[i].up].up
+			i = list[i].up
+		}
+		return i
+	}
+	join := func(row, beside grid.Span, w []float32, shift int) {
+		a, b := row.Lo, beside.Lo
+		for a < row.Hi && b < beside.Hi {
+			p, q := &list[a], &list[b]
+			lo, hi := max(p.o, q.o+shift), min(p.o+p.n, q.o+q.n+shift)
+			for o := lo; o < hi; o++ {
+				if w[o] > 0 {
+					ra, rb := root(int32(a)), root(int32(b))
+					list[max(ra, rb)].up = min(ra, rb)
+					break
 				}
-				grounded := false
-				stack, cells = append(stack[:0], int32(start)), cells[:0]
-				seen[start] = true
-				for len(stack) > 0 {
-					c := int(stack[len(stack)-1])
-					stack = stack[:len(stack)-1]
-					cells = append(cells, int32(c))
-					visit := func(nb int, w float32) {
-						if w <= 0 {
-							return
-						}
-						if f.diag[nb] != 0 && !seen[nb] {
-							seen[nb] = true
-							stack = append(stack, int32(nb))
-						}
-					}
-					inner := f.wx[c] + f.wy[c] + f.wz[c]
-					visit(c-1, f.wx[c])
-					visit(c-f.sy, f.wy[c])
-					visit(c-f.sz, f.wz[c])
-					for _, up := range [3]int{1, f.sy, f.sz} {
-						nb := c + up
-						if f.diag[nb] == 0 {
-							continue
-						}
-						w := f.wx[nb]
-						if up == f.sy {
-							w = f.wy[nb]
-						} else if up == f.sz {
-							w = f.wz[nb]
-						}
-						visit(nb, w)
-						inner += w
-					}
-					// what the diagonal has beyond faces to fluid cells is p = 0
-					if f.touchesOpen(c, s.open) || f.diag[c] > inner*1.0001 {
-						grounded = true
-					}
-				}
-				if !grounded {
-					s.pocket = append(s.pocket, pocket{cells: append([]int32(nil), cells...), count: len(cells)})
-				}
+			}
+			if p.o+p.n < q.o+q.n+shift {
+				a++
+			} else {
+				b++
 			}
 		}
 	}
+	for k := range f.NZ {
+		for j := range f.NY {
+			if j > 0 {
+				join(rows[k*f.NY+j], rows[k*f.NY+j-1], f.wy, f.sy)
+			}
+			if k > 0 {
+				join(rows[k*f.NY+j], rows[(k-1)*f.NY+j], f.wz, f.sz)
+			}
+		}
+	}
+	held := make([]bool, len(list))
+	for i := range list {
+		if r := root(int32(i)); !held[r] && f.held(list[i], s.open) {
+			held[r] = true
+		}
+	}
+	at := map[int32]int{}
+	for i, p := range list {
+		r := root(int32(i))
+		if held[r] {
+			continue
+		}
+		n, ok := at[r]
+		if !ok {
+			n = len(s.pocket)
+			at[r] = n
+			s.pocket = append(s.pocket, pocket{})
+		}
+		s.pocket[n].pieces = append(s.pocket[n].pieces, p)
+		s.pocket[n].count += p.n
+	}
 }
 
-// touchesOpen reports a cell with an open face on an open side.
-func (l *level) touchesOpen(c int, open Sides) bool {
-	rel := c - pad
-	k := rel/l.sz - 1
-	j := rel%l.sz/l.sy - 1
-	i := rel % l.sz % l.sy
-	return (open[0] && i == 0 && l.wx[c] > 0) ||
-		(open[2] && j == 0 && l.wy[c] > 0) ||
-		(open[4] && k == 0 && l.wz[c] > 0)
+// pieces lists the stretches of every row, and which of them are a row's.
+func (l *level) pieces() (list []piece, rows []grid.Span) {
+	rows = make([]grid.Span, l.NY*l.NZ)
+	for k := range l.NZ {
+		for j := range l.NY {
+			first := len(list)
+			o := l.at(j, k)
+			for _, s := range l.cells(j, k) {
+				for i := s.Lo; i < s.Hi; i++ {
+					if l.diag[o+i] == 0 {
+						continue
+					}
+					e := i + 1
+					for e < s.Hi && l.diag[o+e] != 0 && l.wx[o+e] > 0 {
+						e++
+					}
+					list = append(list, piece{o: o + i, n: e - i, j: j, k: k, up: int32(len(list))})
+					i = e - 1
+				}
+			}
+			rows[k*l.NY+j] = grid.Span{Lo: first, Hi: len(list)}
+		}
+	}
+	return list, rows
+}
+
+// held reports that p = 0 touches a stretch: what its diagonals have beyond
+// the faces to other cells. Faces on low sides are stored with the cell.
+func (l *level) held(p piece, open Sides) bool {
+	for c := p.o; c < p.o+p.n; c++ {
+		var inner float32
+		low := func(nb int, w float32) {
+			if l.diag[nb] != 0 {
+				inner += w
+			}
+		}
+		low(c-1, l.wx[c])
+		low(c-l.sy, l.wy[c])
+		low(c-l.sz, l.wz[c])
+		low(c+1, l.wx[c+1])
+		low(c+l.sy, l.wy[c+l.sy])
+		low(c+l.sz, l.wz[c+l.sz])
+		if l.diag[c] > inner*1.0001 {
+			return true
+		}
+	}
+	return false
 }
 
 // settle takes the mean over every pocket out of the right-hand side.
 func (s *Solver) settle(b []float32) {
-	f := s.lv[0]
 	for _, p := range s.pocket {
-		if p.cells == nil {
-			mean := float32(s.sums(func(o, n int) float64 {
-				var t float64
-				for _, v := range b[o : o+n] {
-					t += float64(v)
-				}
-				return t
-			}) / float64(p.count))
-			for k := range f.NZ {
-				for j := range f.NY {
-					row := f.row(b, j, k)[:f.NX]
-					for i := range row {
-						row[i] -= mean
-					}
-				}
-			}
-			continue
-		}
 		var sum float64
-		for _, c := range p.cells {
-			sum += float64(b[c])
+		for _, c := range p.pieces {
+			var t float64
+			for _, v := range b[c.o : c.o+c.n] {
+				t += float64(v)
+			}
+			sum += t
 		}
 		mean := float32(sum / float64(p.count))
-		for _, c := range p.cells {
-			b[c] -= mean
+		for _, c := range p.pieces {
+			row := b[c.o : c.o+c.n]
+			for i := range row {
+				row[i] -= mean
+			}
 		}
 	}
 }

@@ -27,6 +27,7 @@ type Solver struct {
 	crew   grid.Crew
 	dims   grid.Dims
 	open   Sides
+	tiles  *grid.Tiles
 	lv     []*level
 	tr     []transfer
 	p, q   []float32 // search direction and A·p
@@ -40,6 +41,12 @@ type Solver struct {
 
 // New makes a solver for a grid of d cells.
 func New(d grid.Dims, crew grid.Crew) (*Solver, error) {
+	return NewIn(d, crew, func(n int) []float32 { return make([]float32, n) })
+}
+
+// NewIn makes a solver whose arrays come from alloc, zeroed; where only some
+// tiles are in use it touches no others.
+func NewIn(d grid.Dims, crew grid.Crew, alloc func(n int) []float32) (*Solver, error) {
 	if err := d.Valid(); err != nil {
 		return nil, fmt.Errorf("pressure: %w", err)
 	}
@@ -47,7 +54,7 @@ func New(d grid.Dims, crew grid.Crew) (*Solver, error) {
 	log := [3]int{}
 	cur := d
 	for {
-		l := newLevel(cur, log)
+		l := newLevel(cur, log, alloc)
 		s.lv = append(s.lv, l)
 		n := [3]int{cur.NX, cur.NY, cur.NZ}
 		if max(n[0], n[1], n[2]) <= 6 {
@@ -70,45 +77,71 @@ func New(d grid.Dims, crew grid.Crew) (*Solver, error) {
 		s.tr[i].fine, s.tr[i].coarse = s.lv[i], s.lv[i+1]
 	}
 	f := s.lv[0]
-	s.p, s.q, s.res, s.sol, s.rhs = f.alloc(), f.alloc(), f.alloc(), f.alloc(), f.alloc()
+	for _, a := range []*[]float32{&s.p, &s.q, &s.res, &s.sol, &s.rhs} {
+		*a = f.alloc(alloc)
+	}
 	return s, nil
 }
 
-// Setup takes the sides and the open fraction of every face, on the staggered
-// grid; nil fractions mean that all faces are open. Fractions under 0.01 count
-// as closed, so that slivers can't spoil the conditioning.
-func (s *Solver) Setup(open Sides, fx, fy, fz *grid.Field) {
-	s.open = open
-	f := newFractions(s.dims)
-	s.solids = fx != nil
-	load := func(dst, src *grid.Field, axis int) {
-		if src == nil {
-			for i := range dst.Data {
-				dst.Data[i] = 1
-			}
-		} else {
-			for i, v := range src.Data {
-				if v < 0.01 {
-					v = 0
-				}
-				dst.Data[i] = v
-			}
-		}
-		closeSides(dst, axis, open)
+// Setup takes the sides, the tiles in use (nil: all) and the open fraction of
+// every face, on the staggered grid; nil fractions mean that all faces are
+// open. Beyond the tiles in use p = 0. Fractions under 0.01 count as closed, so
+// that slivers can't spoil the conditioning. Fractions of faces that touch no
+// tile in use are not read.
+func (s *Solver) Setup(open Sides, tiles *grid.Tiles, fx, fy, fz *grid.Field) {
+	if tiles == nil {
+		tiles = grid.NewTiles(s.dims, true)
 	}
-	load(f.x, fx, 0)
-	load(f.y, fy, 1)
-	load(f.z, fz, 2)
-	for i, l := range s.lv {
-		if i > 0 {
-			f = coarsen(s.crew, f, s.lv[i-1].Dims, l.Dims, s.tr[i-1].by)
+	s.open, s.solids = open, fx != nil
+	if s.tiles == nil || !(s.tiles.Full() && tiles.Full()) {
+		s.rows(func(o, n int) {
+			for _, a := range [][]float32{s.p, s.q, s.res, s.sol, s.rhs} {
+				clear(a[o : o+n])
+			}
+		})
+		for _, l := range s.lv {
+			l.wipe()
+			l.use(tiles)
 		}
-		l.assemble(s.crew, f, s.dims)
+	}
+	s.tiles = tiles
+	if s.solids {
+		s.load(fx, fy, fz)
+	}
+	for i, l := range s.lv {
+		if s.solids && i > 0 {
+			s.lv[i-1].coarsen(s.crew, l, s.tr[i-1].by)
+		}
+		l.assemble(s.crew, s.dims, open, s.solids)
 	}
 	for _, t := range s.tr {
 		t.normalise(s.crew, open)
 	}
 	s.findPockets()
+}
+
+// load copies the fractions of the finest level, slivers and walls closed.
+func (s *Solver) load(fx, fy, fz *grid.Field) {
+	for _, l := range s.lv {
+		if l.frac.x == nil {
+			l.frac = newFractions(l.Dims)
+		}
+	}
+	f := s.lv[0].frac
+	for axis, c := range [3][2]*grid.Field{{f.x, fx}, {f.y, fy}, {f.z, fz}} {
+		dst, src := c[0], c[1]
+		s.crew.For(dst.NZ, 2, func(k0, k1 int) {
+			n := dst.NX * dst.NY
+			d := dst.Data[k0*n : k1*n]
+			for i, v := range src.Data[k0*n : k1*n] {
+				if v < 0.01 {
+					v = 0
+				}
+				d[i] = v
+			}
+		})
+		closeSides(dst, axis, s.open)
+	}
 }
 
 // closeSides zeroes the fractions on walls of the box.
@@ -152,19 +185,18 @@ func (s *Solver) Solve(tol float64, maxIter int) Stats {
 	s.mask(s.rhs)
 	s.settle(s.rhs)
 	f := s.lv[0]
+	s.rows(func(o, n int) { copy(s.res[o:o+n], s.rhs[o:o+n]) })
 	if tol >= 2e-5 {
-		copy(s.res, s.rhs)
 		return s.cg(tol, maxIter, math.Sqrt(s.dotAll(s.rhs, s.rhs)))
 	}
 	if s.wide == nil {
 		s.wide = make([]float64, len(f.x))
 	}
-	clear(s.wide)
-	copy(s.res, s.rhs)
+	s.rows(func(o, n int) { clear(s.wide[o : o+n]) })
 	norm := math.Sqrt(s.dotAll(s.rhs, s.rhs))
 	var st Stats
 	if norm == 0 {
-		clear(s.sol)
+		s.rows(func(o, n int) { clear(s.sol[o : o+n]) })
 		return Stats{Converged: true}
 	}
 	left := 1.0
@@ -174,9 +206,12 @@ func (s *Solver) Solve(tol float64, maxIter int) Stats {
 		for _, h := range inner.History {
 			st.History = append(st.History, h*left)
 		}
-		for i, v := range s.sol {
-			s.wide[i] += float64(v)
-		}
+		s.rows(func(o, n int) {
+			w := s.wide[o : o+n]
+			for i, v := range s.sol[o : o+n] {
+				w[i] += float64(v)
+			}
+		})
 		st.Residual = s.wideResidual() / norm
 		if st.Residual <= tol {
 			st.Converged = true
@@ -188,15 +223,18 @@ func (s *Solver) Solve(tol float64, maxIter int) Stats {
 		left = st.Residual
 		s.settle(s.res)
 	}
-	for i, v := range s.wide {
-		s.sol[i] = float32(v)
-	}
+	s.rows(func(o, n int) {
+		d := s.sol[o : o+n]
+		for i, v := range s.wide[o : o+n] {
+			d[i] = float32(v)
+		}
+	})
 	return st
 }
 
 // cg solves A sol = res from zero; res holds the residual afterwards.
 func (s *Solver) cg(tol float64, maxIter int, norm float64) Stats {
-	clear(s.sol)
+	s.rows(func(o, n int) { clear(s.sol[o : o+n]) })
 	var st Stats
 	if norm == 0 {
 		st.Converged = true
@@ -210,7 +248,7 @@ func (s *Solver) cg(tol float64, maxIter int, norm float64) Stats {
 			break // the residual is zero or not finite
 		}
 		if st.Iterations == 0 {
-			copy(s.p, z)
+			s.rows(func(o, n int) { copy(s.p[o:o+n], z[o:o+n]) })
 		} else {
 			s.rows(func(o, n int) { xpay(s.p[o:o+n], z[o:o+n], float32(next/rz)) })
 		}
@@ -235,8 +273,7 @@ func (s *Solver) cg(tol float64, maxIter int, norm float64) Stats {
 	return st
 }
 
-// rows runs fn over all rows, a plane at a time: pads between rows are zero and
-// stay so, so that a plane is one run of values.
+// rows runs fn over the runs of the finest level.
 func (s *Solver) rows(fn func(o, n int)) {
 	s.each(s.lv[0], fn)
 }
@@ -250,15 +287,26 @@ func (s *Solver) sums(fn func(o, n int) float64) float64 {
 	s.crew.For(f.NZ, f.grain(), func(k0, k1 int) {
 		for k := k0; k < k1; k++ {
 			var sum float64
-			o, end := f.at(0, k), f.at(0, k)+f.run(f.NY)
-			for ; o < end; o += strip {
-				sum += fn(o, min(strip, end-o))
+			for _, r := range f.runs[k] {
+				sum += strips(r, fn)
 			}
 			f.planes[k] = sum
 		}
 	})
-	var sum float64
-	for _, v := range f.planes {
+	return f.total()
+}
+
+// strips cuts a run so that a sum in float32 lanes takes few values.
+func strips(r run, fn func(o, n int) float64) (sum float64) {
+	for o, end := r.o, r.o+r.n; o < end; o += strip {
+		sum += fn(o, min(strip, end-o))
+	}
+	return sum
+}
+
+// total adds the planes' sums in their order.
+func (l *level) total() (sum float64) {
+	for _, v := range l.planes {
 		sum += v
 	}
 	return sum
@@ -275,19 +323,13 @@ func (s *Solver) applyDot() float64 {
 		for k := k0; k < k1; k++ {
 			f.applyPlane(s.q, s.p, k)
 			var sum float64
-			o, end := f.at(0, k), f.at(0, k)+f.run(f.NY)
-			for ; o < end; o += strip {
-				n := min(strip, end-o)
-				sum += dot(s.p[o:o+n], s.q[o:o+n])
+			for _, r := range f.runs[k] {
+				sum += strips(r, func(o, n int) float64 { return dot(s.p[o:o+n], s.q[o:o+n]) })
 			}
 			f.planes[k] = sum
 		}
 	})
-	var sum float64
-	for _, v := range f.planes {
-		sum += v
-	}
-	return sum
+	return f.total()
 }
 
 // update moves along p: sol += a p, res −= a q; returns res·res.
@@ -300,38 +342,20 @@ func (s *Solver) update(a float32) float64 {
 	})
 }
 
-// runs cuts plane k into runs of rows that need weights and runs that don't.
-// A run takes in the pads between its rows; rows without fluid go with either.
-func (l *level) runs(k int, fn func(weighted bool, o, n int)) {
-	kinds := l.kind[k*l.NY : (k+1)*l.NY]
-	for j := 0; j < len(kinds); {
-		weighted := kinds[j] == rowWeighted
-		e := j + 1
-		for e < len(kinds) && (kinds[e] == rowWeighted) == weighted {
-			e++
-		}
-		fn(weighted, l.at(j, k), l.run(e-j))
-		j = e
-	}
-}
-
-// run is the number of values from the start of one row to the end of the
-// m-th, pads between them included.
-func (l *level) run(m int) int { return m*l.sy - pad }
-
 // applyPlane sets dst = A x on plane k. Tails of rows and pads have neighbours
 // but no cell, and are cleared.
 func (l *level) applyPlane(dst, x []float32, k int) {
-	l.runs(k, func(weighted bool, o, n int) {
+	for _, r := range l.runs[k] {
+		o, n := r.o, r.n
 		switch {
 		case useVectors:
 			args := l.rowArgs(dst, x, l.diag, o, n)
-			if weighted {
+			if r.weighted {
 				applyWeightedV(&args)
 			} else {
 				applyPlainV(&args)
 			}
-		case weighted:
+		case r.weighted:
 			c, xm, xp, ym, yp, zm, zp := l.hood(x, o, n)
 			wx, wxp, wy, wyp, wz, wzp := l.weights(o, n)
 			applyWeightedGo(dst[o:o+n], c, l.diag[o:o+n], xm, xp, ym, yp, zm, zp, wx, wxp, wy, wyp, wz, wzp)
@@ -339,26 +363,29 @@ func (l *level) applyPlane(dst, x []float32, k int) {
 			c, xm, xp, ym, yp, zm, zp := l.hood(x, o, n)
 			applyPlainGo(dst[o:o+n], c, l.diag[o:o+n], xm, xp, ym, yp, zm, zp)
 		}
-	})
+	}
 	for j := range l.NY {
-		o := l.at(j, k)
-		clear(dst[o+l.NX : o+l.n+pad])
+		if s := l.cells(j, k); len(s) > 0 && s[len(s)-1].Hi == l.NX {
+			o := l.at(j, k)
+			clear(dst[o+l.NX : o+l.n+pad])
+		}
 	}
 }
 
 // jacobiPlane is one damped Jacobi sweep of plane k, from src into dst. Where
 // there is no cell the inverse diagonal is zero, and so is the result.
 func (l *level) jacobiPlane(dst, src []float32, k int) {
-	l.runs(k, func(weighted bool, o, n int) {
+	for _, r := range l.runs[k] {
+		o, n := r.o, r.n
 		switch {
 		case useVectors:
 			args := l.rowArgs(dst, src, l.b, o, n)
-			if weighted {
+			if r.weighted {
 				jacobiWeightedV(&args, oneMinusOmega, omega)
 			} else {
 				jacobiPlainV(&args, oneMinusOmega, omega)
 			}
-		case weighted:
+		case r.weighted:
 			c, xm, xp, ym, yp, zm, zp := l.hood(src, o, n)
 			wx, wxp, wy, wyp, wz, wzp := l.weights(o, n)
 			jacobiWeightedGo(dst[o:o+n], c, l.b[o:o+n], l.invd[o:o+n], xm, xp, ym, yp, zm, zp, wx, wxp, wy, wyp, wz, wzp)
@@ -366,7 +393,7 @@ func (l *level) jacobiPlane(dst, src []float32, k int) {
 			c, xm, xp, ym, yp, zm, zp := l.hood(src, o, n)
 			jacobiPlainGo(dst[o:o+n], c, l.b[o:o+n], l.invd[o:o+n], xm, xp, ym, yp, zm, zp)
 		}
-	})
+	}
 }
 
 // sweep is one damped Jacobi sweep from src into dst.
@@ -380,7 +407,7 @@ func (l *level) sweep(crew grid.Crew, dst, src []float32) {
 
 // grain is how many planes are worth a thread: below some ten thousand cells
 // handing work out costs more than it gains.
-func (l *level) grain() int { return max(1, 16384/(l.n*l.NY)) }
+func (l *level) grain() int { return max(1, l.NZ*16384/max(l.count, 1)) }
 
 // precondition runs one V-cycle on the residual and returns the correction.
 func (s *Solver) precondition() []float32 {
@@ -403,8 +430,10 @@ func (s *Solver) cycle(i int) {
 	s.crew.For(l.NZ, l.grain(), func(k0, k1 int) {
 		for k := k0; k < k1; k++ {
 			l.applyPlane(l.r, l.x, k)
-			o, n := l.at(0, k), l.run(l.NY)
-			residual(l.r[o:o+n], l.b[o:o+n], l.pn[o:o+n])
+			for _, r := range l.runs[k] {
+				o, n := r.o, r.n
+				residual(l.r[o:o+n], l.b[o:o+n], l.pn[o:o+n])
+			}
 		}
 	})
 	t := s.tr[i]
@@ -415,11 +444,13 @@ func (s *Solver) cycle(i int) {
 	l.sweep(s.crew, l.x, l.t)
 }
 
-// each runs fn over the planes of a level.
+// each runs fn over the runs of a level.
 func (s *Solver) each(l *level, fn func(o, n int)) {
 	s.crew.For(l.NZ, l.grain(), func(k0, k1 int) {
 		for k := k0; k < k1; k++ {
-			fn(l.at(0, k), l.run(l.NY))
+			for _, r := range l.runs[k] {
+				fn(r.o, r.n)
+			}
 		}
 	})
 }
@@ -430,6 +461,10 @@ func (l *level) gaussSeidel(sweeps int) {
 	relax := func(j, k, i int) {
 		o := l.at(j, k) + i
 		if l.invd[o] == 0 {
+			return
+		}
+		if !l.weighted[k*l.NY+j] {
+			l.x[o] = (l.b[o] + (l.x[o-1] + l.x[o+1] + l.x[o-l.sy] + l.x[o+l.sy] + l.x[o-l.sz] + l.x[o+l.sz])) * l.invd[o]
 			return
 		}
 		s := l.x[o-1]*l.wx[o] + l.x[o+1]*l.wx[o+1] + l.x[o-l.sy]*l.wy[o] + l.x[o+l.sy]*l.wy[o+l.sy] + l.x[o-l.sz]*l.wz[o] + l.x[o+l.sz]*l.wz[o+l.sz]
@@ -458,11 +493,11 @@ func (s *Solver) mask(a []float32) {
 	f := s.lv[0]
 	s.crew.For(f.NZ, f.grain(), func(k0, k1 int) {
 		for k := k0; k < k1; k++ {
-			for j := range f.NY {
-				if kind := f.kind[k*f.NY+j]; kind == rowPlain {
+			for _, r := range f.runs[k] {
+				if !r.weighted {
 					continue
 				}
-				row, d := f.row(a, j, k), f.row(f.diag, j, k)
+				row, d := a[r.o:r.o+r.n], f.diag[r.o:r.o+r.n]
 				for i := range row {
 					if d[i] == 0 {
 						row[i] = 0
@@ -486,10 +521,14 @@ func (s *Solver) wideResidual() float64 {
 			}
 			// the diagonal is summed from the weights again, so that rounding
 			// of the float32 sum doesn't limit the residual
-			r := float64(s.rhs[i]) - float64(f.diag[i])*x[i] +
-				float64(f.wx[i])*x[i-1] + float64(f.wx[i+1])*x[i+1] +
-				float64(f.wy[i])*x[i-f.sy] + float64(f.wy[i+f.sy])*x[i+f.sy] +
-				float64(f.wz[i])*x[i-f.sz] + float64(f.wz[i+f.sz])*x[i+f.sz]
+			r := float64(s.rhs[i]) - float64(f.diag[i])*x[i]
+			if s.solids {
+				r += float64(f.wx[i])*x[i-1] + float64(f.wx[i+1])*x[i+1] +
+					float64(f.wy[i])*x[i-f.sy] + float64(f.wy[i+f.sy])*x[i+f.sy] +
+					float64(f.wz[i])*x[i-f.sz] + float64(f.wz[i+f.sz])*x[i+f.sz]
+			} else {
+				r += x[i-1] + x[i+1] + x[i-f.sy] + x[i+f.sy] + x[i-f.sz] + x[i+f.sz]
+			}
 			s.res[i] = float32(r)
 			sum += r * r
 		}
@@ -502,9 +541,11 @@ func (s *Solver) TrueResidual() float64 {
 	if s.wide == nil {
 		s.wide = make([]float64, len(s.sol))
 	}
-	for i, v := range s.sol {
-		s.wide[i] = float64(v)
-	}
+	s.rows(func(o, n int) {
+		for i := o; i < o+n; i++ {
+			s.wide[i] = float64(s.sol[i])
+		}
+	})
 	norm := math.Sqrt(s.dotAll(s.rhs, s.rhs))
 	if norm == 0 {
 		return 0

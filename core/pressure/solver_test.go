@@ -82,9 +82,9 @@ func TestSolvesToToleranceEverywhere(t *testing.T) {
 				}
 				if solid {
 					x, y, z := obstacle(d, sphereIn(d))
-					s.Setup(open, x, y, z)
+					s.Setup(open, nil, x, y, z)
 				} else {
-					s.Setup(open, nil, nil, nil)
+					s.Setup(open, nil, nil, nil, nil)
 				}
 				for _, tol := range []float64{1e-3, 1e-6} {
 					fillRHS(s, 7)
@@ -111,7 +111,7 @@ func TestAgreesWithPlainReference(t *testing.T) {
 	x.Set(4, 5, 5, 0.37) // a fractional face
 	s, _ := New(d, grid.NewCrew(2))
 	open := Sides{0: true, 3: true}
-	s.Setup(open, x, y, z)
+	s.Setup(open, nil, x, y, z)
 	fillRHS(s, 3)
 	f := newFractions(d)
 	copy(f.x.Data, x.Data)
@@ -176,7 +176,7 @@ func TestPreconditionerIsSymmetric(t *testing.T) {
 	d := grid.Dims{NX: 20, NY: 17, NZ: 13}
 	s, _ := New(d, grid.NewCrew(1))
 	x, y, z := obstacle(d, sphereIn(d))
-	s.Setup(openTop, x, y, z)
+	s.Setup(openTop, nil, x, y, z)
 	fillRHS(s, 1)
 	s.mask(s.rhs)
 	a := append([]float32(nil), s.rhs...)
@@ -199,7 +199,7 @@ func TestSameBitsOnAnyThreads(t *testing.T) {
 	var want []float32
 	for _, n := range []int{1, 2, 4} {
 		s, _ := New(d, grid.NewCrew(n))
-		s.Setup(openTop, x, y, z)
+		s.Setup(openTop, nil, x, y, z)
 		fillRHS(s, 5)
 		s.Solve(1e-4, 50)
 		if want == nil {
@@ -230,7 +230,7 @@ func TestThinObstacles(t *testing.T) {
 	for name, solid := range cases {
 		s, _ := New(d, grid.NewCrew(2))
 		x, y, z := obstacle(d, solid)
-		s.Setup(openTop, x, y, z)
+		s.Setup(openTop, nil, x, y, z)
 		buoyantRHS(s)
 		st := s.Solve(1e-3, 200)
 		t.Logf("%s: %d iterations", name, st.Iterations)
@@ -242,7 +242,7 @@ func TestThinObstacles(t *testing.T) {
 
 func TestNothingToDo(t *testing.T) {
 	s, _ := New(grid.Dims{NX: 8, NY: 8, NZ: 8}, grid.NewCrew(1))
-	s.Setup(openTop, nil, nil, nil)
+	s.Setup(openTop, nil, nil, nil, nil)
 	if st := s.Solve(1e-3, 10); !st.Converged || st.Iterations != 0 {
 		t.Errorf("zero right-hand side: %+v", st)
 	}
@@ -258,7 +258,7 @@ func BenchmarkSolve(b *testing.B) {
 				d := grid.Dims{NX: n, NY: n, NZ: n}
 				s, _ := New(d, grid.NewCrew(0))
 				x, y, z := obstacle(d, sphereIn(d))
-				s.Setup(openTop, x, y, z)
+				s.Setup(openTop, nil, x, y, z)
 				var st Stats
 				for b.Loop() {
 					buoyantRHS(s)

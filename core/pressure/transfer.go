@@ -22,15 +22,14 @@ func parents(i, by int) (a, b int, wa, wb float32) {
 	return a, a + 1, 0.75, 0.25
 }
 
-// across sums the four coarse rows that fine row (j,k) draws from, by weight;
-// tmp starts at coarse cell −1 and has room for a whole fine row to draw from.
-func (t transfer) across(src []float32, j, k int, tmp []float32) {
+// across sums the four coarse rows that fine row (j,k) draws from, by weight,
+// from coarse cell first on; tmp takes n values.
+func (t transfer) across(src []float32, j, k, first, n int, tmp []float32) {
 	c := t.coarse
 	ja, jb, wja, wjb := parents(j, t.by[1])
 	ka, kb, wka, wkb := parents(k, t.by[2])
-	n := c.NX + 2
 	row := func(j, k int) []float32 {
-		o := c.at(j, k) - 1
+		o := c.at(j, k) + first
 		return src[o : o+n]
 	}
 	blend4(tmp[:n], row(ja, ka), row(jb, ka), row(ja, kb), row(jb, kb), wja*wka, wjb*wka, wja*wkb, wjb*wkb)
@@ -39,6 +38,9 @@ func (t transfer) across(src []float32, j, k int, tmp []float32) {
 // room is the length of tmp for across.
 func (t transfer) room() int { return max(t.fine.n/2, t.coarse.n) + 2*pad }
 
+// stretch rounds a span of fine cells out to whole vectors.
+func (l *level) stretch(s grid.Span) (lo, hi int) { return s.Lo &^ 15, min((s.Hi+15)&^15, l.n) }
+
 // prolong adds the interpolated coarse x to the fine x.
 func (t transfer) prolong(crew grid.Crew) {
 	f := t.fine
@@ -46,21 +48,33 @@ func (t transfer) prolong(crew grid.Crew) {
 		tmp := make([]float32, t.room())
 		for k := k0; k < k1; k++ {
 			for j := range f.NY {
-				if f.kind[k*f.NY+j] == rowEmpty {
-					continue
-				}
-				t.across(t.coarse.x, j, k, tmp)
-				x, pn := f.row(f.x, j, k), f.row(f.pn, j, k)
-				if t.by[0] == 2 {
-					spread(x, pn, tmp)
-					continue
-				}
-				for i := range f.NX {
-					x[i] += float32(pn[i] * tmp[i+1])
+				last := 0
+				for _, s := range f.cells(j, k) {
+					lo, hi := f.stretch(s)
+					lo = max(lo, last) // rounding must not add twice
+					last = hi
+					if lo >= hi {
+						continue
+					}
+					t.draw(f.row(f.x, j, k)[lo:hi], f.row(f.pn, j, k)[lo:hi], t.coarse.x, j, k, lo, tmp)
 				}
 			}
 		}
 	})
+}
+
+// draw adds pn times the interpolated coarse values to fine cells lo, lo+1 …
+func (t transfer) draw(x, pn, src []float32, j, k, lo int, tmp []float32) {
+	if t.by[0] == 2 {
+		t.across(src, j, k, lo/2-1, len(x)/2+2, tmp)
+		spread(x, pn, tmp)
+		return
+	}
+	n := min(len(x), t.fine.NX-lo)
+	t.across(src, j, k, lo, n, tmp)
+	for i := range n {
+		x[i] += float32(pn[i] * tmp[i])
+	}
 }
 
 // restrict takes the fine residual r, already normalised, to the coarse b.
@@ -70,41 +84,51 @@ func (t transfer) restrict(crew grid.Crew) {
 		sum := make([]float32, f.n+2*pad)
 		for K := k0; K < k1; K++ {
 			for J := range c.NY {
-				if c.kind[K*c.NY+J] == rowEmpty {
-					continue
-				}
-				clear(sum)
-				mid := sum[pad : pad+f.n]
-				jr, jw, jn := children(J, t.by[1], f.NY)
-				kr, kw, kn := children(K, t.by[2], f.NZ)
-				if jn == 4 {
-					for b := range kn {
-						w := kw[b]
-						blendAdd4(mid, f.row(f.r, jr[0], kr[b]), f.row(f.r, jr[1], kr[b]), f.row(f.r, jr[2], kr[b]), f.row(f.r, jr[3], kr[b]),
-							w*jw[0], w*jw[1], w*jw[2], w*jw[3])
-					}
-				} else {
-					for b := range kn {
-						for a := range jn {
-							axpy(mid, f.row(f.r, jr[a], kr[b]), jw[a]*kw[b])
-						}
-					}
-				}
-				dst := c.row(c.b, J, K)[:c.NX]
-				if t.by[0] == 1 {
-					for I := range dst {
-						dst[I] = t.scale * mid[I]
-					}
-					continue
-				}
-				q := t.scale * 0.25
-				for I := range dst {
-					s := sum[pad+2*I-1 : pad+2*I+3 : pad+2*I+3]
-					dst[I] = float32(q * ((s[0] + s[3]) + float32(3*(s[1]+s[2]))))
+				for _, s := range c.cells(J, K) {
+					t.gather(s, J, K, sum)
 				}
 			}
 		}
 	})
+}
+
+// gather fills coarse cells s of row (J,K); sum is room for a fine row.
+func (t transfer) gather(s grid.Span, J, K int, sum []float32) {
+	f, c := t.fine, t.coarse
+	// fine cells from −1 on go to sum[pad−1] on
+	lo := max(s.Lo*t.by[0]-1, 0) &^ 15
+	hi := min((s.Hi*t.by[0]+1+15)&^15, f.n)
+	clear(sum[lo : hi+2*pad])
+	mid := sum[pad+lo : pad+hi]
+	jr, jw, jn := children(J, t.by[1], f.NY)
+	kr, kw, kn := children(K, t.by[2], f.NZ)
+	part := func(j, k int) []float32 { return f.row(f.r, j, k)[lo:hi] }
+	if jn == 4 {
+		for b := range kn {
+			w := kw[b]
+			blendAdd4(mid, part(jr[0], kr[b]), part(jr[1], kr[b]), part(jr[2], kr[b]), part(jr[3], kr[b]),
+				w*jw[0], w*jw[1], w*jw[2], w*jw[3])
+		}
+	} else {
+		for b := range kn {
+			for a := range jn {
+				axpy(mid, part(jr[a], kr[b]), jw[a]*kw[b])
+			}
+		}
+	}
+	dst := c.row(c.b, J, K)[s.Lo:s.Hi]
+	if t.by[0] == 1 {
+		for i := range dst {
+			dst[i] = t.scale * sum[pad+s.Lo+i]
+		}
+		return
+	}
+	q := t.scale * 0.25
+	for i := range dst {
+		at := pad + 2*(s.Lo+i) - 1
+		v := sum[at : at+4 : at+4]
+		dst[i] = float32(q * ((v[0] + v[3]) + float32(3*(v[1]+v[2]))))
+	}
 }
 
 // blendAdd4 is dst += Σ w_m rows_m.
@@ -136,32 +160,63 @@ func children(I, by, n int) (at [4]int, w [4]float32, count int) {
 }
 
 // normalise works out pn of the fine level: one over the sum of weights of
-// the coarse values that exist (fluid cells, and p = 0 beyond open sides).
+// the coarse values that exist (fluid cells, and p = 0 beyond open sides and
+// beside cells in use).
 func (t transfer) normalise(crew grid.Crew, open Sides) {
 	f, c := t.fine, t.coarse
 	avail := c.t
-	clear(avail)
-	for k := -1; k <= c.NZ; k++ {
-		for j := -1; j <= c.NY; j++ {
-			o := c.at(j, k)
-			for i := -1; i <= c.NX; i++ {
-				out := 0
-				ok := true
-				for a, v := range [3][2]int{{i, c.NX}, {j, c.NY}, {k, c.NZ}} {
-					if v[0] < 0 {
-						out++
-						ok = ok && open[2*a]
-					} else if v[0] >= v[1] {
-						out++
-						ok = ok && open[2*a+1]
+	fill := func(j, k int) {
+		o := c.at(j, k)
+		row := avail[o-1 : o+c.NX+1]
+		ok := (j >= 0 || open[2]) && (j < c.NY || open[3]) && (k >= 0 || open[4]) && (k < c.NZ || open[5])
+		if !ok {
+			clear(row)
+			return
+		}
+		for i := range row {
+			row[i] = 1
+		}
+		if j >= 0 && k >= 0 && j < c.NY && k < c.NZ {
+			for _, s := range c.cells(j, k) { // solids stand in cells in use alone
+				for i := s.Lo; i < s.Hi; i++ {
+					if c.diag[o+i] <= 0 {
+						row[i+1] = 0
 					}
 				}
-				if (out == 0 && c.diag[o+i] > 0) || (out > 0 && ok) {
-					avail[o+i] = 1
+			}
+		}
+		if !open[0] {
+			row[0] = 0
+		}
+		if !open[1] {
+			row[c.NX+1] = 0
+		}
+	}
+	near := make([]bool, (c.NY+2)*(c.NZ+2)) // rows that some cell in use draws from
+	for k := range c.NZ {
+		for j := range c.NY {
+			if len(c.cells(j, k)) == 0 {
+				continue
+			}
+			for b := range 3 {
+				for a := range 3 {
+					near[(k+b)*(c.NY+2)+j+a] = true
 				}
 			}
 		}
 	}
+	each := func(fn func(j, k int)) {
+		crew.For(c.NZ+2, 4, func(k0, k1 int) {
+			for k := k0; k < k1; k++ {
+				for j := range c.NY + 2 {
+					if near[k*(c.NY+2)+j] {
+						fn(j-1, k-1)
+					}
+				}
+			}
+		})
+	}
+	each(fill)
 	crew.For(f.NZ, 1, func(k0, k1 int) {
 		tmp := make([]float32, t.room())
 		sum, ones := make([]float32, f.n), make([]float32, f.n)
@@ -170,21 +225,23 @@ func (t transfer) normalise(crew grid.Crew, open Sides) {
 		}
 		for k := k0; k < k1; k++ {
 			for j := range f.NY {
-				t.across(avail, j, k, tmp)
-				if clear(sum); t.by[0] == 2 {
-					spread(sum, ones, tmp)
-				} else {
-					copy(sum[:f.NX], tmp[1:])
-				}
-				pn, diag := f.row(f.pn, j, k), f.row(f.diag, j, k)
-				for i := range f.NX {
-					pn[i] = 0
-					if diag[i] > 0 && sum[i] > 0 {
-						pn[i] = 1 / sum[i]
+				for _, s := range f.cells(j, k) {
+					lo, hi := f.stretch(s)
+					clear(sum[lo:hi])
+					t.draw(sum[lo:hi], ones[lo:hi], avail, j, k, lo, tmp)
+					pn, diag := f.row(f.pn, j, k), f.row(f.diag, j, k)
+					for i := s.Lo; i < s.Hi; i++ {
+						pn[i] = 0
+						if diag[i] > 0 && sum[i] > 0 {
+							pn[i] = 1 / sum[i]
+						}
 					}
 				}
 			}
 		}
 	})
-	clear(avail)
+	each(func(j, k int) {
+		o := c.at(j, k)
+		clear(avail[o-1 : o+c.NX+1])
+	})
 }

@@ -24,7 +24,7 @@ func TestVectorsGiveTheSameBits(t *testing.T) {
 			}
 			x, y, z := obstacle(d, sphereIn(d))
 			x.Set(3, 4, 2, 0.3)
-			s.Setup(openTop, x, y, z)
+			s.Setup(openTop, nil, x, y, z)
 			fillRHS(s, 5)
 			s.Solve(1e-6, 60)
 			if want == nil {
