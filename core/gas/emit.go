@@ -33,10 +33,6 @@ func (e *Emitter) breakup(p geom.Vec3, t float64) float64 {
 // emit applies every emitter and returns the volume made, m³/s. Overlapping
 // emitters that hold an amount don't add up: each makes sure of its own.
 func (s *Solver) emit(dt float64, list []Emitter) float64 {
-	if s.sourced {
-		clear(s.source.Data)
-		s.sourced = false
-	}
 	var made float64
 	for n := range list {
 		made += s.emitOne(dt, &list[n])
@@ -80,18 +76,27 @@ func (s *Solver) emitOne(dt float64, e *Emitter) float64 {
 	for _, c := range covers {
 		cells += c
 	}
-	if e.Speed == 0 && e.Push == (geom.Vec3{}) {
+	body := e.Inherit != 0 && e.Shape != e.Before
+	if e.Speed == 0 && e.Push == (geom.Vec3{}) && !body {
 		return 0
 	}
-	s.drive(s.U, 0, lo, hi, e)
-	s.drive(s.V, 1, lo, hi, e)
-	s.drive(s.W, 2, lo, hi, e)
+	for axis, f := range s.velocity() {
+		s.drive(f, axis, lo, hi, dt, e)
+	}
 	return s.makeVolume(lo, hi, cells, e)
 }
 
 // mix applies amounts to one cell.
 func (s *Solver) mix(n int, c, dt float32, e *Emitter) {
 	smoke, heat := c*float32(e.Smoke), c*float32(e.Temperature)
+	if s.Fuel != nil && e.Fuel != 0 {
+		fuel := c * float32(e.Fuel)
+		if e.Add {
+			s.Fuel.Data[n] = max(0, s.Fuel.Data[n]+fuel*dt)
+		} else if s.Fuel.Data[n] < fuel {
+			s.Fuel.Data[n] = fuel
+		}
+	}
 	if e.Add {
 		s.Smoke.Data[n] = max(0, s.Smoke.Data[n]+smoke*dt)
 		s.Heat.Data[n] += heat * dt
@@ -106,7 +111,7 @@ func (s *Solver) mix(n int, c, dt float32, e *Emitter) {
 }
 
 // drive sets the velocity on faces that the emitter covers.
-func (s *Solver) drive(f *grid.Field, axis int, lo, hi [3]int, e *Emitter) {
+func (s *Solver) drive(f *grid.Field, axis int, lo, hi [3]int, dt float64, e *Emitter) {
 	up := hi
 	up[axis]++
 	dir := e.Shape.Axis()
@@ -123,7 +128,7 @@ func (s *Solver) drive(f *grid.Field, axis int, lo, hi [3]int, e *Emitter) {
 					if !e.AlongAxis {
 						d = e.Shape.Normal(p)
 					}
-					want := d.Mul(e.Speed).Add(e.Push).Array()[axis]
+					want := d.Mul(e.Speed).Add(e.Push).Add(moving(&e.Shape, &e.Before, p, dt).Mul(e.Inherit)).Array()[axis]
 					n := f.Index(i, j, k)
 					f.Data[n] += float32(c) * (float32(want) - f.Data[n])
 				}

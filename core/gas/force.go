@@ -12,24 +12,31 @@ import (
 func (s *Solver) force(dt float64, in Inputs) {
 	p := in.Physics
 	s.buoyancy(dt, p)
-	for _, w := range in.Winds {
-		s.wind(dt, w)
+	for i := range in.Winds {
+		s.wind(dt, &in.Winds[i])
 	}
-	for _, t := range in.Turbulences {
-		s.turbulence(dt, t)
+	for n := range in.Turbulences {
+		s.turbulence(dt, &in.Turbulences[n], n)
+	}
+	for i := range in.Vortices {
+		v := &in.Vortices[i]
+		s.push(dt, &v.Region, v.Reach(), v.at)
+	}
+	for i := range in.Radials {
+		r := &in.Radials[i]
+		s.push(dt, &r.Region, r.Reach(), r.at)
 	}
 	if p.Vorticity != 0 {
-		s.confine(dt, p.Vorticity)
+		s.confine(dt, p)
 	}
 	if p.Damping > 0 {
-		q := float32(math.Exp(-p.Damping * dt))
-		for _, f := range []*grid.Field{s.U, s.V, s.W} {
-			s.crew.For(len(f.Data), 1<<14, func(lo, hi int) {
-				for i := range f.Data[lo:hi] {
-					f.Data[lo+i] *= q
-				}
-			})
-		}
+		s.slow(dt, p.Damping, &Region{})
+	}
+	for i := range in.Drags {
+		s.slow(dt, in.Drags[i].Rate, &in.Drags[i].Region)
+	}
+	if s.Follow != nil {
+		s.drift(dt, in)
 	}
 }
 
@@ -38,170 +45,369 @@ func (s *Solver) force(dt float64, in Inputs) {
 func (s *Solver) buoyancy(dt float64, p Physics) {
 	a := float32(dt * p.Gravity * p.Lift / p.AirTemperature)
 	b := float32(dt * p.Gravity * p.SmokeWeight / p.AirDensity)
-	if a == 0 && b == 0 {
+	if a == 0 && b == 0 || !s.live[0] && !s.live[1] && s.total(s.Heat) == 0 && s.total(s.Smoke) == 0 {
 		return
 	}
-	s.crew.For(s.NZ, 2, func(k0, k1 int) {
-		for k := k0; k < k1; k++ {
-			for j := 1; j < s.NY; j++ {
-				v := s.V.Row(j, k)
-				h0, h1 := s.Heat.Row(j-1, k), s.Heat.Row(j, k)
-				d0, d1 := s.Smoke.Row(j-1, k), s.Smoke.Row(j, k)
-				for i := range v {
-					v[i] += 0.5 * (a*(h0[i]+h1[i]) - b*(d0[i]+d1[i]))
-				}
-			}
+	s.each(onV, func(i, j, k, o, n int) {
+		if j == 0 || j == s.NY {
+			return
+		}
+		v := s.V.Data[o : o+n]
+		h0, h1 := s.Heat.Row(j-1, k)[i:i+n], s.Heat.Row(j, k)[i:i+n]
+		d0, d1 := s.Smoke.Row(j-1, k)[i:i+n], s.Smoke.Row(j, k)[i:i+n]
+		for i := range v {
+			v[i] += 0.5 * (a*(h0[i]+h1[i]) - b*(d0[i]+d1[i]))
 		}
 	})
 }
 
-// wind draws the velocity towards the wind's: u += (1 − e^(−grip dt)) (w − u).
-func (s *Solver) wind(dt float64, w Wind) {
-	q := float32(1 - math.Exp(-w.Grip*dt))
-	v := w.Velocity.Array()
-	for axis, f := range []*grid.Field{s.U, s.V, s.W} {
-		want := float32(v[axis])
-		s.crew.For(len(f.Data), 1<<14, func(lo, hi int) {
-			for i, u := range f.Data[lo:hi] {
-				f.Data[lo+i] = u + q*(want-u)
+// weights fills w with a region's strength on a run of faces of one axis; it
+// reports whether there is any.
+func (s *Solver) weights(w []float32, r *Region, axis, i, j, k int) bool {
+	if !r.Limited {
+		for m := range w {
+			w[m] = 1
+		}
+		return true
+	}
+	reach := r.Shape.Bounds().Grow(r.Fade)
+	a, b := s.facePoint(i, j, k, axis), s.facePoint(i+len(w)-1, j, k, axis)
+	if b.X < reach.Min.X || a.X > reach.Max.X || a.Y < reach.Min.Y || a.Y > reach.Max.Y || a.Z < reach.Min.Z || a.Z > reach.Max.Z {
+		return false
+	}
+	any := false
+	for m := range w {
+		w[m] = float32(r.Weight(a))
+		any = any || w[m] != 0
+		a.X += s.H
+	}
+	return any
+}
+
+// eachFace runs fn over the runs of faces that a region reaches, with its
+// weights.
+func (s *Solver) eachFace(r *Region, fn func(axis, i, j, k int, u, w []float32)) {
+	for axis, f := range s.velocity() {
+		s.each(onU+axis, func(i, j, k, o, n int) {
+			for n > 0 {
+				var room [128]float32
+				m := min(n, len(room))
+				if s.weights(room[:m], r, axis, i, j, k) {
+					fn(axis, i, j, k, f.Data[o:o+m], room[:m])
+				}
+				i, o, n = i+m, o+m, n-m
 			}
 		})
 	}
+}
+
+// wind draws the velocity towards the wind's: u += (1 − e^(−grip dt)) (w − u).
+func (s *Solver) wind(dt float64, w *Wind) {
+	q := float32(1 - math.Exp(-w.Grip*dt))
+	v := w.Velocity.Array()
+	s.eachFace(&w.Region, func(axis, _, _, _ int, u, part []float32) {
+		want := float32(v[axis])
+		for i := range u {
+			u[i] += q * part[i] * (want - u[i])
+		}
+	})
+}
+
+// slow takes speed away: u *= e^(−rate dt).
+func (s *Solver) slow(dt, rate float64, r *Region) {
+	q := float32(1 - math.Exp(-rate*dt))
+	s.eachFace(r, func(_, _, _, _ int, u, part []float32) {
+		for i := range u {
+			u[i] -= q * part[i] * u[i]
+		}
+	})
+}
+
+// push adds an acceleration that depends on the place; beyond reach (metres
+// about a point) it is too weak to matter.
+func (s *Solver) push(dt float64, r *Region, reach geom.Box, at func(p geom.Vec3) geom.Vec3) {
+	s.eachFace(r, func(axis, i, j, k int, u, part []float32) {
+		p := s.facePoint(i, j, k, axis)
+		if p.Y < reach.Min.Y || p.Y > reach.Max.Y || p.Z < reach.Min.Z || p.Z > reach.Max.Z {
+			return
+		}
+		for m := range u {
+			if part[m] != 0 && p.X >= reach.Min.X && p.X <= reach.Max.X {
+				u[m] += float32(dt*at(p).Array()[axis]) * part[m]
+			}
+			p.X += s.H
+		}
+	})
+}
+
+// at is the vortex's acceleration at p.
+func (v *Vortex) at(p geom.Vec3) geom.Vec3 {
+	q := p.Sub(v.Centre)
+	axis := v.Axis.Unit()
+	out := q.Sub(axis.Mul(q.Dot(axis))) // away from the axis
+	r := out.Len()
+	if r < 1e-9 {
+		return axis.Mul(v.Lift)
+	}
+	out = out.Mul(1 / r)
+	// Kaufmann's profile, 1 at the radius: 2 r R/(R² + r²)
+	f := 2 * r * v.Radius / (v.Radius*v.Radius + r*r)
+	return axis.Cross(out).Mul(v.Strength * f).Sub(out.Mul(v.Draw * f)).Add(axis.Mul(v.Lift * v.Radius * v.Radius / (v.Radius*v.Radius + r*r)))
+}
+
+// Reach is where a vortex pushes with more than 2 % of its strength.
+func (v *Vortex) Reach() geom.Box {
+	return geom.Box{Min: v.Centre, Max: v.Centre}.Grow(100 * v.Radius)
+}
+
+// at is the radial push at p.
+func (r *Radial) at(p geom.Vec3) geom.Vec3 {
+	q := p.Sub(r.Centre)
+	d := q.Len()
+	if d < 1e-9 {
+		return geom.Vec3{}
+	}
+	f := r.Strength / d
+	if d < r.Radius*0.2 {
+		f *= d / (r.Radius * 0.2) // no jump across the middle
+	}
+	if d > r.Radius {
+		f *= r.Radius * r.Radius / (d * d)
+	}
+	return q.Mul(f)
+}
+
+// Reach is where a radial push has more than 1 % of its strength.
+func (r *Radial) Reach() geom.Box {
+	return geom.Box{Min: r.Centre, Max: r.Centre}.Grow(10 * r.Radius)
+}
+
+// eddy is the noise potential of one turbulence, kept while it changes little.
+type eddy struct {
+	of    Turbulence
+	time  float64
+	box   grid.Dims
+	low   [3]int
+	cell  float64
+	first [3]float32 // where the box's corner lies on the lattice
+	psi   [3]*grid.Field
+	edges [3]*grid.Field
 }
 
 // turbulence adds the curl of a noise potential. The potential is sampled on a
 // lattice fine enough for its smallest octave, interpolated to the edges of
 // the cells, and differenced round every face: what comes out has no
-// divergence on this grid, to rounding (Bridson et al. 2007).
-func (s *Solver) turbulence(dt float64, t Turbulence) {
+// divergence on this grid, to rounding (Bridson et al. 2007). A region's
+// weight multiplies the potential, so that this holds at its border too.
+func (s *Solver) turbulence(dt float64, t *Turbulence, n int) {
 	if t.Strength == 0 || t.Size <= 0 {
 		return
 	}
-	n := max(t.Octaves, 1)
-	cell := max(s.H, t.Size/float64(int(4)<<(n-1)))
-	b := s.Bounds()
-	size := b.Size().Mul(1 / cell)
-	d := grid.Dims{NX: int(size.X) + 3, NY: int(size.Y) + 3, NZ: int(size.Z) + 3}
-	var psi [3]*grid.Field
-	drift := s.Time * t.Rate
-	for c := range psi {
-		psi[c] = grid.NewField(d)
-		s.crew.For(d.NZ, 1, func(k0, k1 int) {
-			for k := k0; k < k1; k++ {
-				for j := range d.NY {
-					row := psi[c].Row(j, k)
-					for i := range row {
-						p := b.Min.Add(geom.V(float64(i)-0.5, float64(j)-0.5, float64(k)-0.5).Mul(cell)).Mul(1 / t.Size)
-						row[i] = float32(noise.Octaves(t.Seed^(uint64(c+1)*0xA5A5A5A5A5), n, p.X+drift, p.Y-0.61*drift, p.Z+0.33*drift))
-					}
-				}
-			}
-		})
+	for len(s.eddies) <= n {
+		s.eddies = append(s.eddies, eddy{})
+	}
+	e := &s.eddies[n]
+	like := *t
+	like.Strength = 0
+	if e.psi[0] == nil || e.of != like || e.time != s.begin || e.box != s.Dims || e.low != s.Low {
+		e.of, e.time, e.box, e.low = like, s.begin, s.Dims, s.Low
+		s.lattice(e)
+		s.toEdges(e)
 	}
 	// the gradient of unit noise has a root mean square of about 1 a feature size
 	scale := float32(dt * t.Strength * t.Size / s.H)
-	h := s.H / cell
-	at := func(f *grid.Field, x, y, z float64) float32 {
-		return f.Sample(float32(x*h+0.5), float32(y*h+0.5), float32(z*h+0.5))
+	x, y, z := e.edges[0], e.edges[1], e.edges[2]
+	s.each(onU, func(i, j, k, o, n int) {
+		u := s.U.Data[o : o+n]
+		a, b, c, d := z.Row(j+1, k)[i:i+n], z.Row(j, k)[i:i+n], y.Row(j, k+1)[i:i+n], y.Row(j, k)[i:i+n]
+		for m := range u {
+			u[m] += scale * ((a[m] - b[m]) - (c[m] - d[m]))
+		}
+	})
+	s.each(onV, func(i, j, k, o, n int) {
+		u := s.V.Data[o : o+n]
+		a, b, c := x.Row(j, k+1)[i:i+n], x.Row(j, k)[i:i+n], z.Row(j, k)[i:i+n+1]
+		for m := range u {
+			u[m] += scale * ((a[m] - b[m]) - (c[m+1] - c[m]))
+		}
+	})
+	s.each(onW, func(i, j, k, o, n int) {
+		u := s.W.Data[o : o+n]
+		a, b, c := y.Row(j, k)[i:i+n+1], x.Row(j+1, k)[i:i+n], x.Row(j, k)[i:i+n]
+		for m := range u {
+			u[m] += scale * ((a[m+1] - a[m]) - (b[m] - c[m]))
+		}
+	})
+}
+
+// lattice samples the potential; its cells are a quarter of the smallest
+// octave, and count from the limit's corner, so that a box that grows sees the
+// same noise.
+func (s *Solver) lattice(e *eddy) {
+	t := e.of
+	n := max(t.Octaves, 1)
+	e.cell = max(s.H, t.Size/float64(int(4)<<(n-1)))
+	b := s.Bounds()
+	var first, last [3]int
+	lo, hi := b.Min.Sub(s.Limit.Origin).Mul(1/e.cell).Array(), b.Max.Sub(s.Limit.Origin).Mul(1/e.cell).Array()
+	for a := range 3 {
+		first[a], last[a] = int(math.Floor(lo[a]))-1, int(math.Ceil(hi[a]))+2
 	}
-	add := func(f *grid.Field, fn func(i, j, k float64) float32) {
-		s.crew.For(f.NZ, 1, func(k0, k1 int) {
+	d := grid.Dims{NX: last[0] - first[0] + 1, NY: last[1] - first[1] + 1, NZ: last[2] - first[2] + 1}
+	drift := e.time * t.Rate
+	for c := range e.psi {
+		if e.psi[c] == nil || e.psi[c].Dims != d {
+			e.psi[c] = grid.NewField(d)
+		}
+		s.crew.For(d.NZ, 1, func(k0, k1 int) {
 			for k := k0; k < k1; k++ {
-				for j := range f.NY {
-					row := f.Row(j, k)
+				for j := range d.NY {
+					row := e.psi[c].Row(j, k)
 					for i := range row {
-						row[i] += scale * fn(float64(i), float64(j), float64(k))
+						p := s.Limit.Origin.Add(geom.V(float64(i+first[0]), float64(j+first[1]), float64(k+first[2])).Mul(e.cell))
+						w := t.Region.Weight(p)
+						if w == 0 {
+							row[i] = 0
+							continue
+						}
+						p = p.Mul(1 / t.Size)
+						row[i] = float32(w * noise.Octaves(t.Seed^(uint64(c+1)*0xA5A5A5A5A5), n, p.X+drift, p.Y-0.61*drift, p.Z+0.33*drift))
 					}
 				}
 			}
 		})
 	}
-	add(s.U, func(i, j, k float64) float32 {
-		return at(psi[2], i, j+1, k+0.5) - at(psi[2], i, j, k+0.5) - at(psi[1], i, j+0.5, k+1) + at(psi[1], i, j+0.5, k)
-	})
-	add(s.V, func(i, j, k float64) float32 {
-		return at(psi[0], i+0.5, j, k+1) - at(psi[0], i+0.5, j, k) - at(psi[2], i+1, j, k+0.5) + at(psi[2], i, j, k+0.5)
-	})
-	add(s.W, func(i, j, k float64) float32 {
-		return at(psi[1], i+1, j+0.5, k) - at(psi[1], i, j+0.5, k) - at(psi[0], i+0.5, j+1, k) + at(psi[0], i+0.5, j, k)
-	})
+	e.low = s.Low
+	for a := range 3 {
+		e.first[a] = float32(float64(s.Low[a])*s.H/e.cell - float64(first[a]))
+	}
+}
+
+// toEdges interpolates component a of the potential to the edges along axis a.
+func (s *Solver) toEdges(e *eddy) {
+	d := grid.Dims{NX: s.NX + 1, NY: s.NY + 1, NZ: s.NZ + 1}
+	q := float32(s.H / e.cell)
+	for a := range e.edges {
+		if e.edges[a] == nil || e.edges[a].Dims != d {
+			e.edges[a] = grid.NewField(d)
+		}
+		var half [3]float32
+		half[a] = 0.5
+		out, psi := e.edges[a], e.psi[a]
+		s.crew.For(d.NZ, 1, func(k0, k1 int) {
+			t := benches.Get().(*bench)
+			defer benches.Put(t)
+			for k := k0; k < k1; k++ {
+				for j := range d.NY {
+					spans := grid.Join(grid.Join(s.tiles.Spans(j, k), s.tiles.Spans(j-1, k)), grid.Join(s.tiles.Spans(j, k-1), s.tiles.Spans(j-1, k-1)))
+					y, z := (float32(j)+half[1])*q+e.first[1], (float32(k)+half[2])*q+e.first[2]
+					for _, p := range spans {
+						for i := p.Lo; i < p.Hi+1; {
+							n := min(p.Hi+1-i, batch)
+							for m := range n {
+								t.x[m], t.y[m], t.z[m] = (float32(i+m)+half[0])*q+e.first[0], y, z
+							}
+							psi.SampleBatch(out.Row(j, k)[i:i+n], t.x[:n], t.y[:n], t.z[:n], [3]float32{})
+							i += n
+						}
+					}
+				}
+			}
+		})
+	}
 }
 
 // confine adds f = ε h (N × ω), N = ∇|ω|/|∇|ω|| (Fedkiw et al. 2001, eq. 11).
-func (s *Solver) confine(dt float64, epsilon float64) {
+// It can be weighted by how warm or how thick the smoke is.
+func (s *Solver) confine(dt float64, p Physics) {
 	d := s.Dims
 	if s.curl[0] == nil {
 		for i := range s.curl {
+			if s.arena != nil {
+				s.curl[i] = &grid.Field{Dims: d, Data: s.arena.Floats(d.Len())}
+				continue
+			}
 			s.curl[i] = grid.NewField(d)
 		}
 	}
-	wx, wy, wz, mag := s.curl[0], s.curl[1], s.curl[2], s.curl[3]
-	inv := float32(1 / (2 * s.H))
-	s.crew.For(d.NZ, 1, func(k0, k1 int) {
-		for k := k0; k < k1; k++ {
-			ka, kb := max(k-1, 0), min(k+1, d.NZ-1)
-			for j := range d.NY {
-				ja, jb := max(j-1, 0), min(j+1, d.NY-1)
-				for i := range d.NX {
-					ia, ib := max(i-1, 0), min(i+1, d.NX-1)
-					_, vl, wl := s.Centre(ia, j, k)
-					_, vr, wr := s.Centre(ib, j, k)
-					ud, _, wd := s.Centre(i, ja, k)
-					uu, _, wu := s.Centre(i, jb, k)
-					uf, vf, _ := s.Centre(i, j, ka)
-					ub, vb, _ := s.Centre(i, j, kb)
-					n := d.Index(i, j, k)
-					x, y, z := ((wu-wd)-(vb-vf))*inv, ((ub-uf)-(wr-wl))*inv, ((vr-vl)-(uu-ud))*inv
-					wx.Data[n], wy.Data[n], wz.Data[n] = x, y, z
-					mag.Data[n] = float32(math.Sqrt(float64(x*x + y*y + z*z)))
-				}
-			}
+	s.vorticity()
+	s.curlForce(float32(dt*p.Vorticity*s.H), p.VorticityBy)
+	f := s.curl[4:7]
+	s.each(onU, func(i, j, k, o, n int) {
+		u, c := s.U.Data[o:o+n], f[0].Row(j, k)
+		lo, hi := max(0, 1-i), min(n, d.NX-i)
+		for m := lo; m < hi; m++ {
+			u[m] += 0.5 * (c[i+m-1] + c[i+m])
 		}
 	})
-	fx, fy, fz := s.scratch(0, d), s.scratch(1, d), s.scratch(2, d)
-	scale := float32(dt * epsilon * s.H)
-	s.crew.For(d.NZ, 1, func(k0, k1 int) {
-		for k := k0; k < k1; k++ {
-			ka, kb := max(k-1, 0), min(k+1, d.NZ-1)
-			for j := range d.NY {
-				ja, jb := max(j-1, 0), min(j+1, d.NY-1)
-				for i := range d.NX {
-					n := d.Index(i, j, k)
-					x := mag.At(min(i+1, d.NX-1), j, k) - mag.At(max(i-1, 0), j, k)
-					y := mag.At(i, jb, k) - mag.At(i, ja, k)
-					z := mag.At(i, j, kb) - mag.At(i, j, ka)
-					l := float32(math.Sqrt(float64(x*x + y*y + z*z)))
-					if l < 1e-9 {
-						fx.Data[n], fy.Data[n], fz.Data[n] = 0, 0, 0
-						continue
-					}
-					q := scale / l
-					a, b, c := wx.Data[n], wy.Data[n], wz.Data[n]
-					fx.Data[n], fy.Data[n], fz.Data[n] = q*(y*c-z*b), q*(z*a-x*c), q*(x*b-y*a)
-				}
-			}
+	s.each(onV, func(i, j, k, o, n int) {
+		if j > 0 && j < d.NY {
+			addMean(s.V.Data[o:o+n], f[1].Row(j-1, k)[i:i+n], f[1].Row(j, k)[i:i+n])
 		}
 	})
-	s.crew.For(d.NZ, 1, func(k0, k1 int) {
-		for k := k0; k < k1; k++ {
-			for j := range d.NY {
-				u, v := s.U.Row(j, k), s.V.Row(j, k)
-				n := d.Index(0, j, k)
-				for i := 1; i < d.NX; i++ {
-					u[i] += 0.5 * (fx.Data[n+i-1] + fx.Data[n+i])
-				}
-				if j > 0 {
-					for i := range v {
-						v[i] += 0.5 * (fy.Data[n+i-d.NX] + fy.Data[n+i])
-					}
-				}
-				if k > 0 {
-					w := s.W.Row(j, k)
-					for i := range w {
-						w[i] += 0.5 * (fz.Data[n+i-d.NX*d.NY] + fz.Data[n+i])
-					}
-				}
+	s.each(onW, func(i, j, k, o, n int) {
+		if k > 0 && k < d.NZ {
+			addMean(s.W.Data[o:o+n], f[2].Row(j, k-1)[i:i+n], f[2].Row(j, k)[i:i+n])
+		}
+	})
+}
+
+func addMean(u, a, b []float32) {
+	a, b = a[:len(u)], b[:len(u)]
+	for i := range u {
+		u[i] += 0.5 * (a[i] + b[i])
+	}
+}
+
+// vorticity fills s.curl[0:4] with ω and |ω| at the cells' middles.
+func (s *Solver) vorticity() {
+	d := s.Dims
+	inv := float32(1 / (4 * s.H)) // sums of two faces over two cells
+	s.each(onCentre, func(i0, j, k, o, n int) {
+		ja, jb, ka, kb := max(j-1, 0), min(j+1, d.NY-1), max(k-1, 0), min(k+1, d.NZ-1)
+		v, w0, w1 := s.V.Row(j, k), s.W.Row(j, k), s.W.Row(j, k+1)
+		v1 := s.V.Row(j+1, k)
+		ud, uu, uf, ub := s.U.Row(ja, k), s.U.Row(jb, k), s.U.Row(j, ka), s.U.Row(j, kb)
+		wd0, wd1, wu0, wu1 := s.W.Row(ja, k), s.W.Row(ja, k+1), s.W.Row(jb, k), s.W.Row(jb, k+1)
+		vf0, vf1, vb0, vb1 := s.V.Row(j, ka), s.V.Row(j+1, ka), s.V.Row(j, kb), s.V.Row(j+1, kb)
+		for m := range n {
+			i := i0 + m
+			ia, ib := max(i-1, 0), min(i+1, d.NX-1)
+			x := ((wu0[i] + wu1[i]) - (wd0[i] + wd1[i])) - ((vb0[i] + vb1[i]) - (vf0[i] + vf1[i]))
+			y := ((ub[i] + ub[i+1]) - (uf[i] + uf[i+1])) - ((w0[ib] + w1[ib]) - (w0[ia] + w1[ia]))
+			z := ((v[ib] + v1[ib]) - (v[ia] + v1[ia])) - ((uu[i] + uu[i+1]) - (ud[i] + ud[i+1]))
+			x, y, z = x*inv, y*inv, z*inv
+			s.curl[0].Data[o+m], s.curl[1].Data[o+m], s.curl[2].Data[o+m] = x, y, z
+			s.curl[3].Data[o+m] = float32(math.Sqrt(float64(x*x + y*y + z*z)))
+		}
+	})
+}
+
+// curlForce fills s.curl[4:7] with scale·(N × ω).
+func (s *Solver) curlForce(scale float32, by string) {
+	d := s.Dims
+	mag := s.curl[3]
+	s.each(onCentre, func(i0, j, k, o, n int) {
+		row := mag.Row(j, k)
+		y0, y1 := mag.Row(max(j-1, 0), k), mag.Row(min(j+1, d.NY-1), k)
+		z0, z1 := mag.Row(j, max(k-1, 0)), mag.Row(j, min(k+1, d.NZ-1))
+		for m := range n {
+			i := i0 + m
+			x, y, z := row[min(i+1, d.NX-1)]-row[max(i-1, 0)], y1[i]-y0[i], z1[i]-z0[i]
+			l := float32(math.Sqrt(float64(x*x + y*y + z*z)))
+			if l < 1e-9 {
+				s.curl[4].Data[o+m], s.curl[5].Data[o+m], s.curl[6].Data[o+m] = 0, 0, 0
+				continue
 			}
+			q := scale / l
+			switch by {
+			case "temperature":
+				q *= min(max(s.Heat.Data[o+m]/500, 0), 1)
+			case "density":
+				q *= min(max(s.Smoke.Data[o+m], 0), 1)
+			}
+			a, b, c := s.curl[0].Data[o+m], s.curl[1].Data[o+m], s.curl[2].Data[o+m]
+			s.curl[4].Data[o+m], s.curl[5].Data[o+m], s.curl[6].Data[o+m] = q*(y*c-z*b), q*(z*a-x*c), q*(x*b-y*a)
 		}
 	})
 }

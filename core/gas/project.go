@@ -9,37 +9,32 @@ import (
 // pressure is in units of velocity times voxel: u −= ∇p with unit spacing.
 func (s *Solver) project(p Physics) pressure.Stats {
 	so := &s.solid
-	d := s.Dims
 	s.closeWalls()
 	h := float32(s.H)
-	s.crew.For(d.NZ, 2, func(k0, k1 int) {
-		for k := k0; k < k1; k++ {
-			for j := range d.NY {
-				b := s.proj.RHS(j, k)
-				u := s.U.Row(j, k)
-				v0, v1 := s.V.Row(j, k), s.V.Row(j+1, k)
-				w0, w1 := s.W.Row(j, k), s.W.Row(j, k+1)
-				src := s.source.Row(j, k)
-				if !so.any {
-					for i := range b {
-						b[i] = src[i]*h - ((u[i+1] - u[i]) + (v1[i] - v0[i]) + (w1[i] - w0[i]))
-					}
-					continue
-				}
-				a := so.fx.Row(j, k)
-				b0, b1 := so.fy.Row(j, k), so.fy.Row(j+1, k)
-				c0, c1 := so.fz.Row(j, k), so.fz.Row(j, k+1)
-				x := so.vx.Row(j, k)
-				y0, y1 := so.vy.Row(j, k), so.vy.Row(j+1, k)
-				z0, z1 := so.vz.Row(j, k), so.vz.Row(j, k+1)
-				for i := range b {
-					through := func(f, u, us float32) float32 { return f*u + (1-f)*us }
-					div := through(a[i+1], u[i+1], x[i+1]) - through(a[i], u[i], x[i]) +
-						through(b1[i], v1[i], y1[i]) - through(b0[i], v0[i], y0[i]) +
-						through(c1[i], w1[i], z1[i]) - through(c0[i], w0[i], z0[i])
-					b[i] = src[i]*h - div
-				}
+	s.each(onCentre, func(i0, j, k, _, n int) {
+		b := s.proj.RHS(j, k)[i0 : i0+n]
+		u := s.U.Row(j, k)[i0 : i0+n+1]
+		v0, v1 := s.V.Row(j, k)[i0:i0+n], s.V.Row(j+1, k)[i0:i0+n]
+		w0, w1 := s.W.Row(j, k)[i0:i0+n], s.W.Row(j, k+1)[i0:i0+n]
+		src := s.source.Row(j, k)[i0 : i0+n]
+		if !so.any || !so.near(j, k) {
+			for i := range b {
+				b[i] = src[i]*h - ((u[i+1] - u[i]) + (v1[i] - v0[i]) + (w1[i] - w0[i]))
 			}
+			return
+		}
+		a := so.fx.Row(j, k)[i0 : i0+n+1]
+		b0, b1 := so.fy.Row(j, k)[i0:i0+n], so.fy.Row(j+1, k)[i0:i0+n]
+		c0, c1 := so.fz.Row(j, k)[i0:i0+n], so.fz.Row(j, k+1)[i0:i0+n]
+		x := so.vx.Row(j, k)[i0 : i0+n+1]
+		y0, y1 := so.vy.Row(j, k)[i0:i0+n], so.vy.Row(j+1, k)[i0:i0+n]
+		z0, z1 := so.vz.Row(j, k)[i0:i0+n], so.vz.Row(j, k+1)[i0:i0+n]
+		through := func(f, u, us float32) float32 { return f*u + (1-f)*us }
+		for i := range b {
+			div := through(a[i+1], u[i+1], x[i+1]) - through(a[i], u[i], x[i]) +
+				through(b1[i], v1[i], y1[i]) - through(b0[i], v0[i], y0[i]) +
+				through(c1[i], w1[i], z1[i]) - through(c0[i], w0[i], z0[i])
+			b[i] = src[i]*h - div
 		}
 	})
 	st := s.proj.Solve(p.Tolerance, p.MaxIterations)
@@ -49,7 +44,7 @@ func (s *Solver) project(p Physics) pressure.Stats {
 
 // closeWalls holds the flow through walls at zero.
 func (s *Solver) closeWalls() {
-	for side, open := range s.Open {
+	for side, open := range s.open {
 		if open {
 			continue
 		}
@@ -62,17 +57,22 @@ func (s *Solver) closeWalls() {
 			for j := range f.NY {
 				switch {
 				case side/2 == 0:
-					f.Row(j, k)[at] = 0
+					if f.Row(j, k)[at] != 0 {
+						f.Row(j, k)[at] = 0
+					}
 				case side/2 == 1 && j == at, side/2 == 2 && k == at:
-					clear(f.Row(j, k))
+					for _, p := range s.lay[onU+side/2].spans(j, k) {
+						clear(f.Row(j, k)[p.Lo:p.Hi])
+					}
 				}
 			}
 		}
 	}
 }
 
-// subtractGradient takes −∇p... off the velocity: b = −div u was solved by
-// Σ w (p_c − p_nb) = b, so u_face −= p_hi − p_lo leaves no divergence.
+// subtractGradient takes −∇p off the velocity: b = −div u was solved by
+// Σ w (p_c − p_nb) = b, so u_face −= p_hi − p_lo leaves no divergence. Beyond
+// the tiles in use p is zero.
 func (s *Solver) subtractGradient() {
 	d := s.Dims
 	zero := make([]float32, d.NX)
@@ -82,35 +82,41 @@ func (s *Solver) subtractGradient() {
 		}
 		return s.proj.Pressure(j, k)
 	}
-	s.crew.For(d.NZ+1, 2, func(k0, k1 int) {
-		for k := k0; k < k1; k++ {
-			for j := 0; j <= d.NY; j++ {
-				p := row(j, k)
-				if k < d.NZ && j < d.NY {
-					u := s.U.Row(j, k)
-					if s.Open[0] {
-						u[0] -= p[0]
-					}
-					for i := 1; i < d.NX; i++ {
-						u[i] -= p[i] - p[i-1]
-					}
-					if s.Open[1] {
-						u[d.NX] += p[d.NX-1]
-					}
-				}
-				if k < d.NZ && (j > 0 || s.Open[2]) && (j < d.NY || s.Open[3]) {
-					v, q := s.V.Row(j, k), row(j-1, k)
-					for i := range v {
-						v[i] -= p[i] - q[i]
-					}
-				}
-				if j < d.NY && (k > 0 || s.Open[4]) && (k < d.NZ || s.Open[5]) {
-					w, q := s.W.Row(j, k), row(j, k-1)
-					for i := range w {
-						w[i] -= p[i] - q[i]
-					}
-				}
+	s.each(onU, func(i0, j, k, o, n int) {
+		p, u := row(j, k), s.U.Data[o:o+n]
+		lo, hi := 0, n
+		if i0 == 0 {
+			if lo = 1; s.open[0] {
+				u[0] -= p[0]
 			}
 		}
+		if i0+n == d.NX+1 {
+			if hi = n - 1; s.open[1] {
+				u[n-1] += p[d.NX-1]
+			}
+		}
+		for i := lo; i < hi; i++ {
+			u[i] -= p[i0+i] - p[i0+i-1]
+		}
 	})
+	s.each(onV, func(i0, j, k, o, n int) {
+		if (j == 0 && !s.open[2]) || (j == d.NY && !s.open[3]) {
+			return
+		}
+		fall(s.V.Data[o:o+n], row(j, k)[i0:i0+n], row(j-1, k)[i0:i0+n])
+	})
+	s.each(onW, func(i0, j, k, o, n int) {
+		if (k == 0 && !s.open[4]) || (k == d.NZ && !s.open[5]) {
+			return
+		}
+		fall(s.W.Data[o:o+n], row(j, k)[i0:i0+n], row(j, k-1)[i0:i0+n])
+	})
+}
+
+// fall is v −= p − q.
+func fall(v, p, q []float32) {
+	p, q = p[:len(v)], q[:len(v)]
+	for i := range v {
+		v[i] -= p[i] - q[i]
+	}
 }

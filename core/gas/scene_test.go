@@ -180,7 +180,7 @@ func TestConfinementFeedsCurls(t *testing.T) {
 		p := calm
 		p.Gravity, p.Vorticity = 0, eps
 		s := mustNew(t, room(24, 0.05, pressure.Sides{}), 2)
-		s.turbulence(0.5, Turbulence{Strength: 2, Size: 0.4, Octaves: 2, Seed: 1})
+		s.turbulence(0.5, &Turbulence{Strength: 2, Size: 0.4, Octaves: 2, Seed: 1}, 0)
 		frames(t, s, 12, Inputs{Physics: p})
 		e := 0.0
 		for i := range s.U.Data {

@@ -23,6 +23,12 @@ type solids struct {
 	cell, ux, uy, uz []graft
 	blocked          []bool // cell has no open face
 	slide            [3][]slideFace
+	lo, hi           [3]int // corners within reach of a solid
+}
+
+// near reports a row of cells that solids may touch.
+func (so *solids) near(j, k int) bool {
+	return j >= so.lo[1] && j <= so.hi[1] && k >= so.lo[2] && k <= so.hi[2]
 }
 
 // graft sets field[at] to the mean of field[from].
@@ -55,38 +61,82 @@ func (s *Solver) updateSolids(list []Collider, dt float64) error {
 	so.ready, so.moving, so.dt = true, !still, dt
 	so.any = len(list) > 0
 	if !so.any {
-		s.proj.Setup(s.Open, nil, nil, nil, nil)
+		s.proj.Setup(s.open, s.tiles, nil, nil, nil)
 		return nil
 	}
-	s.sampleCorners()
-	s.openFractions()
-	if err := s.findGrafts(); err != nil {
-		return err
-	}
-	s.proj.Setup(s.Open, nil, so.fx, so.fy, so.fz)
+	dirty := s.reach()
+	s.sampleCorners(dirty)
+	s.openFractions(dirty)
+	s.findGrafts()
+	s.proj.Setup(s.open, s.tiles, so.fx, so.fy, so.fz)
 	if moved {
 		s.clearBlocked()
 	}
 	return nil
 }
 
+// span3 is a range of corners, both ends within.
+type span3 struct{ lo, hi [3]int }
+
+// reach works out the corners that solids may touch, and returns those to do
+// anew: they and the ones of the last time.
+func (s *Solver) reach() span3 {
+	so := &s.solid
+	n := [3]int{s.NX, s.NY, s.NZ}
+	lo, hi := n, [3]int{}
+	for c := range so.list {
+		a, b := s.cellRange(so.list[c].Shape.Bounds().Grow(4 * s.H))
+		for x := range 3 {
+			lo[x], hi[x] = min(lo[x], a[x]), max(hi[x], b[x])
+		}
+	}
+	dirty := span3{lo, hi}
+	if so.node == nil {
+		so.node = make([]float32, (s.NX+1)*(s.NY+1)*(s.NZ+1))
+		for i := range so.node {
+			so.node[i] = far
+		}
+		open := func(f *grid.Field) *grid.Field {
+			g := grid.NewField(f.Dims)
+			for i := range g.Data {
+				g.Data[i] = 1
+			}
+			return g
+		}
+		so.fx, so.fy, so.fz = open(s.U), open(s.V), open(s.W)
+		so.vx, so.vy, so.vz = grid.NewField(s.U.Dims), grid.NewField(s.V.Dims), grid.NewField(s.W.Dims)
+		so.blocked = make([]bool, s.Len())
+	} else {
+		for x := range 3 {
+			dirty.lo[x], dirty.hi[x] = min(lo[x], so.lo[x]), max(hi[x], so.hi[x])
+		}
+	}
+	so.lo, so.hi = lo, hi
+	return dirty
+}
+
+// far is the distance, in voxels, of corners that no solid is near to.
+const far = 1e3
+
 // corner is the index of corner (i,j,k).
 func (s *Solver) corner(i, j, k int) int { return (k*(s.NY+1)+j)*(s.NX+1) + i }
 
 // sampleCorners takes the least distance over all colliders, in voxels.
-func (s *Solver) sampleCorners() {
+func (s *Solver) sampleCorners(r span3) {
 	so := &s.solid
-	n := (s.NX + 1) * (s.NY + 1) * (s.NZ + 1)
-	if so.node == nil {
-		so.node = make([]float32, n)
-	}
-	for i := range so.node {
-		so.node[i] = 1e3
-	}
-	reach := 4 * s.H
+	s.crew.For(r.hi[2]-r.lo[2]+1, 1, func(k0, k1 int) {
+		for k := r.lo[2] + k0; k < r.lo[2]+k1; k++ {
+			for j := r.lo[1]; j <= r.hi[1]; j++ {
+				row := so.node[s.corner(0, j, k):][:s.NX+1]
+				for i := r.lo[0]; i <= r.hi[0]; i++ {
+					row[i] = far
+				}
+			}
+		}
+	})
 	for c := range so.list {
 		sh := so.list[c].Shape
-		lo, hi := s.cellRange(sh.Bounds().Grow(reach))
+		lo, hi := s.cellRange(sh.Bounds().Grow(4 * s.H))
 		s.crew.For(hi[2]-lo[2]+1, 1, func(k0, k1 int) {
 			for k := lo[2] + k0; k < lo[2]+k1; k++ {
 				for j := lo[1]; j <= hi[1]; j++ {
@@ -154,21 +204,18 @@ func insideSquare(a, b, c, d float32) float32 {
 }
 
 // openFractions fills the face fractions and the velocities of solids.
-func (s *Solver) openFractions() {
+func (s *Solver) openFractions(r span3) {
 	so := &s.solid
-	if so.fx == nil {
-		so.fx, so.fy, so.fz = copyOf(s.U), copyOf(s.V), copyOf(s.W)
-		so.vx, so.vy, so.vz = copyOf(s.U), copyOf(s.V), copyOf(s.W)
-	}
 	nd := so.node
 	sx, sy := 1, s.NX+1
 	sz := sy * (s.NY + 1)
 	fill := func(f, v *grid.Field, axis, a, b int) {
-		s.crew.For(f.NZ, 1, func(k0, k1 int) {
-			for k := k0; k < k1; k++ {
-				for j := range f.NY {
+		k1 := min(r.hi[2], f.NZ-1)
+		s.crew.For(k1-r.lo[2]+1, 1, func(p0, p1 int) {
+			for k := r.lo[2] + p0; k < r.lo[2]+p1; k++ {
+				for j := r.lo[1]; j <= min(r.hi[1], f.NY-1); j++ {
 					row, vel := f.Row(j, k), v.Row(j, k)
-					for i := range row {
+					for i := r.lo[0]; i <= min(r.hi[0], f.NX-1); i++ {
 						c := s.corner(i, j, k)
 						in := insideSquare(nd[c], nd[c+a], nd[c+a+b], nd[c+b])
 						row[i], vel[i] = 1-in, 0
@@ -183,6 +230,19 @@ func (s *Solver) openFractions() {
 	fill(so.fx, so.vx, 0, sy, sz)
 	fill(so.fy, so.vy, 1, sx, sz)
 	fill(so.fz, so.vz, 2, sx, sy)
+	clear(so.blocked)
+	s.crew.For(s.NZ, 4, func(k0, k1 int) {
+		for k := max(k0, r.lo[2]); k < min(k1, r.hi[2]+1); k++ {
+			for j := r.lo[1]; j <= min(r.hi[1], s.NY-1); j++ {
+				x := so.fx.Row(j, k)
+				y0, y1, z0, z1 := so.fy.Row(j, k), so.fy.Row(j+1, k), so.fz.Row(j, k), so.fz.Row(j, k+1)
+				o := s.Index(0, j, k)
+				for i := r.lo[0]; i <= min(r.hi[0], s.NX-1); i++ {
+					so.blocked[o+i] = x[i] < 0.01 && x[i+1] < 0.01 && y0[i] < 0.01 && y1[i] < 0.01 && z0[i] < 0.01 && z1[i] < 0.01
+				}
+			}
+		}
+	})
 }
 
 // facePoint is the middle of a face in space.
@@ -225,37 +285,42 @@ const layers = 3
 
 // findGrafts lists, layer by layer, the cells and faces inside solids that
 // take their values from outside.
-func (s *Solver) findGrafts() error {
+func (s *Solver) findGrafts() {
 	so := &s.solid
-	so.blocked = make([]bool, s.Len())
-	for k := range s.NZ {
-		for j := range s.NY {
-			x := so.fx.Row(j, k)
-			y0, y1, z0, z1 := so.fy.Row(j, k), so.fy.Row(j+1, k), so.fz.Row(j, k), so.fz.Row(j, k+1)
-			o := s.Index(0, j, k)
-			for i := range s.NX {
-				so.blocked[o+i] = x[i] < 0.01 && x[i+1] < 0.01 && y0[i] < 0.01 && y1[i] < 0.01 && z0[i] < 0.01 && z1[i] < 0.01
-			}
-		}
+	box := span3{so.lo, so.hi}
+	closed := func(f *grid.Field) func(n int) bool { return func(n int) bool { return f.Data[n] < 0.01 } }
+	jobs := []struct {
+		out    *[]graft
+		d      grid.Dims
+		closed func(n int) bool
+		at     place
+	}{
+		{&so.cell, s.Dims, func(n int) bool { return so.blocked[n] }, atCentre},
+		{&so.ux, so.fx.Dims, closed(so.fx), atU},
+		{&so.uy, so.fy.Dims, closed(so.fy), atV},
+		{&so.uz, so.fz.Dims, closed(so.fz), atW},
 	}
-	so.cell = grow(s.Dims, func(n int) bool { return so.blocked[n] }, s.outward(atCentre))
-	so.ux = grow(so.fx.Dims, func(n int) bool { return so.fx.Data[n] < 0.01 }, s.outward(atU))
-	so.uy = grow(so.fy.Dims, func(n int) bool { return so.fy.Data[n] < 0.01 }, s.outward(atV))
-	so.uz = grow(so.fz.Dims, func(n int) bool { return so.fz.Data[n] < 0.01 }, s.outward(atW))
+	s.crew.For(len(jobs), 1, func(lo, hi int) {
+		for _, j := range jobs[lo:hi] {
+			*j.out = grow(j.d, box, j.closed, s.outward(j.at))
+		}
+	})
 	for axis, set := range [3]struct {
 		d grid.Dims
 		g []graft
 	}{{so.fx.Dims, so.ux}, {so.fy.Dims, so.uy}, {so.fz.Dims, so.uz}} {
-		so.slide[axis] = so.slide[axis][:0]
-		for _, g := range set.g {
-			i, j, k := int(g.at)%set.d.NX, int(g.at)/set.d.NX%set.d.NY, int(g.at)/(set.d.NX*set.d.NY)
-			p := s.facePoint(i, j, k, axis)
-			c := s.nearest(p)
-			n := c.Shape.Normal(p)
-			so.slide[axis] = append(so.slide[axis], slideFace{g.at, [3]float32{float32(n.X), float32(n.Y), float32(n.Z)}, float32(c.Friction)})
-		}
+		list := make([]slideFace, len(set.g))
+		s.crew.For(len(list), 64, func(lo, hi int) {
+			for m := lo; m < hi; m++ {
+				at := int(set.g[m].at)
+				p := s.facePoint(at%set.d.NX, at/set.d.NX%set.d.NY, at/(set.d.NX*set.d.NY), axis)
+				c := s.nearest(p)
+				n := c.Shape.Normal(p)
+				list[m] = slideFace{int32(at), [3]float32{float32(n.X), float32(n.Y), float32(n.Z)}, float32(c.Friction)}
+			}
+		})
+		so.slide[axis] = list
 	}
-	return nil
 }
 
 // outward gives the direction out of the nearest solid at a point of the grid
@@ -273,59 +338,71 @@ func (s *Solver) outward(at place) func(i, j, k int) geom.Vec3 {
 // grow finds closed entries next to open ones, then those next to them. Each
 // takes its value from the side of the wall that it is nearer to: a mean over
 // both sides would carry smoke through thin walls.
-func grow(d grid.Dims, closed func(n int) bool, outward func(i, j, k int) geom.Vec3) []graft {
+func grow(d grid.Dims, box span3, closed func(n int) bool, outward func(i, j, k int) geom.Vec3) []graft {
 	var out []graft
-	state := make([]int8, d.Len()) // 0 open, 1.. layer, -1 closed and far
-	for n := range state {
-		if closed(n) {
-			state[n] = -1
-		}
+	lo := box.lo
+	hi := [3]int{min(box.hi[0]+1, d.NX), min(box.hi[1]+1, d.NY), min(box.hi[2]+1, d.NZ)}
+	b := grid.Dims{NX: hi[0] - lo[0], NY: hi[1] - lo[1], NZ: hi[2] - lo[2]}
+	if b.NX <= 0 || b.NY <= 0 || b.NZ <= 0 {
+		return nil
 	}
-	type side struct {
-		ok  bool
-		at  int
-		dir geom.Vec3
-	}
-	for layer := int8(1); layer <= layers; layer++ {
-		first := len(out)
-		n := -1
-		for k := range d.NZ {
-			for j := range d.NY {
-				for i := range d.NX {
-					n++
-					if state[n] != -1 {
-						continue
-					}
-					sides := [6]side{{i > 0, n - 1, geom.V(-1, 0, 0)}, {i+1 < d.NX, n + 1, geom.V(1, 0, 0)},
-						{j > 0, n - d.NX, geom.V(0, -1, 0)}, {j+1 < d.NY, n + d.NX, geom.V(0, 1, 0)},
-						{k > 0, n - d.NX*d.NY, geom.V(0, 0, -1)}, {k+1 < d.NZ, n + d.NX*d.NY, geom.V(0, 0, 1)}}
-					all, near := graft{at: int32(n)}, graft{at: int32(n)}
-					var normal geom.Vec3
-					for _, c := range sides {
-						if !c.ok || state[c.at] < 0 || state[c.at] >= layer {
-							continue
-						}
-						if all.n == 0 {
-							normal = outward(i, j, k)
-						}
-						all.from[all.n] = int32(c.at)
-						all.n++
-						if c.dir.Dot(normal) > 0.1 {
-							near.from[near.n] = int32(c.at)
-							near.n++
-						}
-					}
-					if near.n > 0 {
-						out = append(out, near)
-					} else if all.n > 0 {
-						out = append(out, all)
-					}
+	state := make([]int8, b.Len()) // 0 open, 1.. layer, -1 closed and far
+	var inside []int32             // the closed ones
+	for k := range b.NZ {
+		for j := range b.NY {
+			for i := range b.NX {
+				if closed(d.Index(i+lo[0], j+lo[1], k+lo[2])) {
+					n := b.Index(i, j, k)
+					state[n] = -1
+					inside = append(inside, int32(n))
 				}
 			}
 		}
-		for _, g := range out[first:] {
-			state[g.at] = layer
+	}
+	steps := [6][3]int{{-1, 0, 0}, {1, 0, 0}, {0, -1, 0}, {0, 1, 0}, {0, 0, -1}, {0, 0, 1}}
+	var fresh []int32
+	for layer := int8(1); layer <= layers; layer++ {
+		rest := inside[:0:0]
+		fresh = fresh[:0]
+		for _, n32 := range inside {
+			n := int(n32)
+			i, j, k := n%b.NX, n/b.NX%b.NY, n/(b.NX*b.NY)
+			var all, near graft
+			var normal geom.Vec3
+			for _, c := range steps {
+				x, y, z := i+c[0], j+c[1], k+c[2]
+				if x < 0 || y < 0 || z < 0 || x >= b.NX || y >= b.NY || z >= b.NZ {
+					continue
+				}
+				if v := state[b.Index(x, y, z)]; v < 0 || v >= layer {
+					continue
+				}
+				from := int32(d.Index(x+lo[0], y+lo[1], z+lo[2]))
+				if all.n == 0 {
+					normal = outward(i+lo[0], j+lo[1], k+lo[2])
+				}
+				all.from[all.n] = from
+				all.n++
+				if float64(c[0])*normal.X+float64(c[1])*normal.Y+float64(c[2])*normal.Z > 0.1 {
+					near.from[near.n] = from
+					near.n++
+				}
+			}
+			if near.n == 0 {
+				near = all
+			}
+			if near.n == 0 {
+				rest = append(rest, n32)
+				continue
+			}
+			near.at = int32(d.Index(i+lo[0], j+lo[1], k+lo[2]))
+			out = append(out, near)
+			fresh = append(fresh, n32)
 		}
+		for _, n := range fresh {
+			state[n] = layer
+		}
+		inside = rest
 	}
 	return out
 }
@@ -349,14 +426,21 @@ func (s *Solver) extend() {
 	if !so.any {
 		return
 	}
-	apply(s.Smoke, so.cell)
-	apply(s.Heat, so.cell)
+	for n, f := range s.channels() {
+		if s.live[n] || n < 2 {
+			apply(f, so.cell)
+		}
+	}
 	// faces deep inside move with the solid
-	for _, c := range []struct{ f, frac, v *grid.Field }{{s.U, so.fx, so.vx}, {s.V, so.fy, so.vy}, {s.W, so.fz, so.vz}} {
-		s.crew.For(len(c.f.Data), 1<<14, func(lo, hi int) {
-			for n := lo; n < hi; n++ {
-				if c.frac.Data[n] < 0.01 {
-					c.f.Data[n] = c.v.Data[n]
+	for c, f := range s.velocity() {
+		frac, v := []*grid.Field{so.fx, so.fy, so.fz}[c], []*grid.Field{so.vx, so.vy, so.vz}[c]
+		s.each(onU+c, func(i, j, k, o, n int) {
+			if !so.near(j, k) {
+				return
+			}
+			for m := o + max(so.lo[0]-i, 0); m < o+min(n, so.hi[0]+1-i); m++ {
+				if frac.Data[m] < 0.01 {
+					f.Data[m] = v.Data[m]
 				}
 			}
 		})
@@ -383,7 +467,7 @@ func (s *Solver) slip() {
 				i, j, k := int(g.at)%f.NX, int(g.at)/f.NX%f.NY, int(g.at)/(f.NX*f.NY)
 				at := [3]place{atU, atV, atW}[axis]
 				x, y, z := float32(i)+at.x, float32(j)+at.y, float32(k)+at.z
-				u, v, w := s.velocity(x, y, z)
+				u, v, w := s.sampleAt(x, y, z)
 				var su, sv, sw float32
 				if so.moving {
 					su = so.vx.Sample(x, y-0.5, z-0.5)
@@ -410,7 +494,9 @@ func (s *Solver) slip() {
 func (s *Solver) clearBlocked() {
 	for n, b := range s.solid.blocked {
 		if b {
-			s.Smoke.Data[n], s.Heat.Data[n] = 0, 0
+			for _, f := range s.channels() {
+				f.Data[n] = 0
+			}
 		}
 	}
 }

@@ -3,45 +3,82 @@ package gas
 import (
 	"fmt"
 	"math"
+	"runtime"
 
+	"zarf/core/geom"
 	"zarf/core/grid"
 	"zarf/core/pressure"
 )
 
 // Version is part of every cache key: raise it when results change.
-const Version = "gas/1"
+const Version = "gas/2"
 
-// Solver is the state of one fluid and the room to work in.
+// Solver is the state of one fluid and the room to work in. Its own box is the
+// part of the limit that arrays are laid out for; the two are the same unless
+// the bounds follow the fluid.
 type Solver struct {
 	Box
+	Limit   Box    // the box asked for
+	Low     [3]int // cells of the limit below the box
 	crew    grid.Crew
 	U, V, W *grid.Field // m/s on faces
 	Smoke   *grid.Field
 	Heat    *grid.Field // K over the air's temperature
+	Fuel    *grid.Field // kg/m³; nil unless burning
+	Burn    *grid.Field // 0 unlit … 1 alight; nil unless burning
+	Used    *grid.Field // share of the air's oxygen used up; nil unless counted
 	Time    float64     // s since the first frame's start
+	Ambient geom.Vec3   // m/s of the air beyond the tiles in use
+	begin   float64     // s, when the frame began
 
-	proj      *pressure.Solver
-	solid     solids
-	source    *grid.Field // volume made, 1/s
-	sourced   bool
-	tmp       [4]*grid.Field
-	back      [3][]float32
-	curl      [4]*grid.Field
-	projReady bool
-	lastDt    float64
+	proj    *pressure.Solver
+	tiles   *grid.Tiles // of the box, in use
+	over    *grid.Tiles // the same over the limit, where bounds follow
+	cells   int         // in use
+	open    pressure.Sides
+	lay     [5]layout
+	solid   solids
+	source  *grid.Field // volume made, 1/s
+	sourced bool
+	way     [2][3][]float32
+	hat     [4]*grid.Field
+	low     []float32
+	high    []float32
+	curl    [7]*grid.Field
+	eddies  []eddy
+	arena   *grid.Arena
+	fast    float64 // largest speed along an axis at the last survey, m/s
+	hot     float64 // largest excess temperature, K
+	live    []bool  // channels that are not zero everywhere
+	limited [6]bool // sides of the limit that the fluid has reached
 }
 
-// FrameStats tells how a frame went.
+// FrameStats tells how a frame went. Amounts are those of the whole domain.
 type FrameStats struct {
-	Substeps    int     `json:"substeps"`
-	Capped      bool    `json:"capped"` // more substeps were needed than allowed
-	Iterations  int     `json:"iterations"`
-	Residual    float64 `json:"residual"` // the worst
-	MaxSpeed    float64 `json:"max_speed"`
-	SmokeTotal  float64 `json:"smoke_total"` // density integrated, m³
-	HeatTotal   float64 `json:"heat_total"`  // K·m³
-	VolumeMade  float64 `json:"volume_made"` // m³ since the frame before
-	Unconverged int     `json:"unconverged"`
+	Substeps    int        `json:"substeps"`
+	Capped      bool       `json:"capped"` // more substeps were needed than allowed
+	Iterations  int        `json:"iterations"`
+	Residual    float64    `json:"residual"` // the worst
+	MaxSpeed    float64    `json:"max_speed"`
+	SmokeTotal  float64    `json:"smoke_total"` // density integrated, m³
+	HeatTotal   float64    `json:"heat_total"`  // K·m³
+	FuelTotal   float64    `json:"fuel_total,omitempty"`
+	FuelBurnt   float64    `json:"fuel_burnt,omitempty"`  // kg in this frame
+	HeatMade    float64    `json:"heat_made,omitempty"`   // K·m³ in this frame, by burning
+	SootMade    float64    `json:"soot_made,omitempty"`   // m³ of density 1
+	Expanded    float64    `json:"expanded,omitempty"`    // m³ of gas that burning made room for
+	VolumeMade  float64    `json:"volume_made"`           // m³ in this frame, by emitters and expansion
+	VolumeHeld  float64    `json:"volume_held,omitempty"` // m³ that found no way out of a closed box
+	Cut         [6]float64 `json:"cut,omitempty"`         // smoke that left through each side, m³
+	AtLimit     [6]bool    `json:"at_limit,omitempty"`    // sides where growing bounds were stopped
+	Lost        float64    `json:"lost,omitempty"`        // smoke in tiles given up, m³
+	Tiles       int        `json:"tiles,omitempty"`       // in use
+	Voxels      int        `json:"voxels,omitempty"`      // in use
+	Window      [3]int     `json:"window,omitempty"`      // cells that arrays are laid out for
+	PeakHeat    float64    `json:"peak_temp,omitempty"`   // K over the air
+	Top         float64    `json:"top,omitempty"`         // height of the highest smoke over the floor, m
+	Width       float64    `json:"width,omitempty"`       // widest extent of the smoke in x, m
+	Unconverged int        `json:"unconverged"`
 }
 
 // New makes a fluid at rest.
@@ -49,42 +86,121 @@ func New(b Box, crew grid.Crew) (*Solver, error) {
 	if !(b.H > 0) || math.IsInf(b.H, 0) {
 		return nil, fmt.Errorf("gas: voxel size is %g m; give more than 0", b.H)
 	}
-	proj, err := pressure.New(b.Dims, crew)
-	if err != nil {
+	if err := b.Dims.Valid(); err != nil {
 		return nil, fmt.Errorf("gas: %w", err)
 	}
-	s := &Solver{Box: b, crew: crew, proj: proj}
-	d := b.Dims
-	s.U = grid.NewField(grid.Dims{NX: d.NX + 1, NY: d.NY, NZ: d.NZ})
-	s.V = grid.NewField(grid.Dims{NX: d.NX, NY: d.NY + 1, NZ: d.NZ})
-	s.W = grid.NewField(grid.Dims{NX: d.NX, NY: d.NY, NZ: d.NZ + 1})
-	s.Smoke, s.Heat = grid.NewField(d), grid.NewField(d)
-	s.source = grid.NewField(d)
-	big := grid.Dims{NX: d.NX + 1, NY: d.NY + 1, NZ: d.NZ + 1}
-	for i := range s.tmp {
-		s.tmp[i] = &grid.Field{Data: make([]float32, big.Len())}
+	s := &Solver{Limit: b, crew: crew}
+	s.live = make([]bool, 5)
+	if b.Follow == nil {
+		s.tiles = grid.NewTiles(b.Dims, true)
+		return s, s.furnish(b, [3]int{})
 	}
-	for i := range s.back {
-		s.back[i] = make([]float32, big.Len())
-	}
-	return s, nil
+	// start with one tile in the middle of the floor; the first step finds
+	// where the emitters are
+	first := grid.Dims{NX: min(b.NX, 4*grid.TileX), NY: min(b.NY, 4*grid.TileY), NZ: min(b.NZ, 4*grid.TileZ)}
+	w := b
+	w.Dims = first
+	s.tiles, s.over = grid.NewTiles(first, false), grid.NewTiles(b.Dims, false)
+	return s, s.furnish(w, [3]int{})
 }
+
+// furnish makes the arrays for a box at low within the limit.
+func (s *Solver) furnish(b Box, low [3]int) error {
+	alloc := func(n int) []float32 { return make([]float32, n) }
+	if b.Follow != nil {
+		arena := &grid.Arena{}
+		alloc = arena.Floats
+		runtime.AddCleanup(s, func(a *grid.Arena) { a.Free() }, arena)
+		s.arena = arena
+	}
+	proj, err := pressure.NewIn(b.Dims, s.crew, alloc)
+	if err != nil {
+		return fmt.Errorf("gas: %w", err)
+	}
+	s.Box, s.Low, s.proj = b, low, proj
+	s.Origin = s.Limit.Origin.Add(geom.V(float64(low[0]), float64(low[1]), float64(low[2])).Mul(s.H))
+	d := b.Dims
+	field := func(x, y, z int) *grid.Field {
+		n := grid.Dims{NX: d.NX + x, NY: d.NY + y, NZ: d.NZ + z}
+		return &grid.Field{Dims: n, Data: alloc(n.Len())}
+	}
+	s.U, s.V, s.W = field(1, 0, 0), field(0, 1, 0), field(0, 0, 1)
+	s.Smoke, s.Heat, s.source = field(0, 0, 0), field(0, 0, 0), field(0, 0, 0)
+	if b.Burning {
+		s.Fuel, s.Burn = field(0, 0, 0), field(0, 0, 0)
+		if b.Oxygen {
+			s.Used = field(0, 0, 0)
+		}
+	}
+	s.hat = [4]*grid.Field{field(1, 0, 0), field(0, 1, 0), field(0, 0, 1), field(0, 0, 0)}
+	for w := range s.way {
+		for c := range 3 {
+			s.way[w][c] = field(2, 2, 2).Data
+		}
+	}
+	big := field(1, 1, 1).Dims.Len()
+	s.low, s.high = alloc(big), alloc(big)
+	s.curl = [7]*grid.Field{}
+	s.solid = solids{}
+	s.sourced = false
+	for side := range s.open {
+		// the box's sides are the limit's where they lie together
+		at, n, l := low[side/2], [3]int{d.NX, d.NY, d.NZ}[side/2], [3]int{s.Limit.NX, s.Limit.NY, s.Limit.NZ}[side/2]
+		s.open[side] = b.Open[side] || (side%2 == 0 && at > 0) || (side%2 == 1 && at+n < l)
+	}
+	s.arrange()
+	return nil
+}
+
+// arrange works out what depends on the tiles in use.
+func (s *Solver) arrange() {
+	s.layOut()
+	s.cells = 0
+	for _, list := range s.lay[onCentre].rows {
+		for _, p := range list {
+			s.cells += p.Hi - p.Lo
+		}
+	}
+	s.solid.ready = false
+}
+
+// channels are the scalar fields carried along, in a fixed order.
+func (s *Solver) channels() []*grid.Field {
+	list := []*grid.Field{s.Smoke, s.Heat}
+	if s.Fuel != nil {
+		list = append(list, s.Fuel, s.Burn)
+	}
+	if s.Used != nil {
+		list = append(list, s.Used)
+	}
+	return list
+}
+
+var channelNames = []string{"smoke density", "temperature", "fuel", "burn", "oxygen used"}
+
+func (s *Solver) velocity() [3]*grid.Field { return [3]*grid.Field{s.U, s.V, s.W} }
 
 // BytesPerCell is the memory that a run takes for each voxel, for estimates
-// before a run; measured by TestMemoryEstimate.
-const BytesPerCell = 180
-
-// scratch is temporary field n with dimensions d.
-func (s *Solver) scratch(n int, d grid.Dims) *grid.Field {
-	f := s.tmp[n]
-	f.Dims = d
-	return &grid.Field{Dims: d, Data: f.Data[:d.Len()]}
-}
+// before a run; measured by TestMemoryEstimate. Burning takes BytesPerBurning
+// more.
+const (
+	BytesPerCell    = 200
+	BytesPerBurning = 8
+)
 
 // Frame advances by one frame of dt seconds. On an error the state is that of
 // the failed substep; load the last good one.
 func (s *Solver) Frame(dt float64, sub Substeps, scene Scene, stop func() bool) (FrameStats, error) {
 	var st FrameStats
+	s.begin = s.Time
+	if s.Follow != nil {
+		if err := s.follows(scene(s.Time, 0), true, &st); err != nil {
+			return st, err
+		}
+	}
+	if err := s.survey(); err != nil {
+		return st, err
+	}
 	left := dt
 	for left > dt*1e-9 {
 		if stop != nil && stop() {
@@ -96,6 +212,11 @@ func (s *Solver) Frame(dt float64, sub Substeps, scene Scene, stop func() bool) 
 			step = left
 		}
 		in := scene(s.Time+step, step)
+		if s.Follow != nil {
+			if err := s.follows(in, false, &st); err != nil {
+				return st, err
+			}
+		}
 		if err := s.step(step, in, &st); err != nil {
 			return st, err
 		}
@@ -103,11 +224,48 @@ func (s *Solver) Frame(dt float64, sub Substeps, scene Scene, stop func() bool) 
 		left -= step
 		st.Substeps++
 	}
-	st.MaxSpeed = s.maxSpeed()
-	v := s.H * s.H * s.H
-	st.SmokeTotal, st.HeatTotal = s.total(s.Smoke)*v, s.total(s.Heat)*v
+	s.account(&st)
 	return st, nil
 }
+
+// account fills the totals.
+func (s *Solver) account(st *FrameStats) {
+	v := s.H * s.H * s.H
+	st.MaxSpeed, st.PeakHeat = s.fast, s.hot
+	st.SmokeTotal, st.HeatTotal = s.total(s.Smoke)*v, s.total(s.Heat)*v
+	if s.Fuel != nil {
+		st.FuelTotal = s.total(s.Fuel) * v
+	}
+	st.Tiles, st.Voxels = s.tiles.Count, s.cells
+	st.Window = [3]int{s.NX, s.NY, s.NZ}
+	st.AtLimit = s.limited
+	st.Top, st.Width = s.extent()
+}
+
+// extent is how high over the limit's floor, and how wide along x, smoke or
+// heat is that can be seen.
+func (s *Solver) extent() (top, width float64) {
+	lo, hi, high := s.NX, -1, -1
+	for k := range s.NZ {
+		for j := range s.NY {
+			for _, p := range s.lay[onCentre].spans(j, k) {
+				o := s.Index(0, j, k)
+				for i := p.Lo; i < p.Hi; i++ {
+					if s.Smoke.Data[o+i] > seen {
+						lo, hi, high = min(lo, i), max(hi, i), max(high, j)
+					}
+				}
+			}
+		}
+	}
+	if hi < 0 {
+		return 0, 0
+	}
+	return float64(high+1+s.Low[1]) * s.H, float64(hi+1-lo) * s.H
+}
+
+// seen is the smoke density that counts as visible.
+const seen = 0.02
 
 // ErrStopped says that a frame was given up because it was asked to stop.
 var ErrStopped = fmt.Errorf("gas: stopped within a frame")
@@ -117,18 +275,19 @@ type BlowUp struct {
 	Time    float64
 	Channel string
 	Cell    [3]int
+	Place   geom.Vec3 // m
 	Value   float64
 	Cause   string
 }
 
 func (b *BlowUp) Error() string {
-	return fmt.Sprintf("gas: %s became %g at cell %v after %.3f s: %s", b.Channel, b.Value, b.Cell, b.Time, b.Cause)
+	return fmt.Sprintf("gas: %s became %g at cell %v (%.2f, %.2f, %.2f m) after %.3f s: %s", b.Channel, b.Value, b.Cell, b.Place.X, b.Place.Y, b.Place.Z, b.Time, b.Cause)
 }
 
 // choose picks the next substep from the fastest fluid now and the fastest
 // that an emitter is about to add.
 func (s *Solver) choose(left, frame float64, sub Substeps, done int, scene Scene) (step float64, capped bool) {
-	fast := s.maxSpeed()
+	fast := s.fast
 	in := scene(s.Time, 0)
 	for _, e := range in.Emitters {
 		fast = max(fast, math.Abs(e.Speed)+e.Push.Len())
@@ -138,10 +297,9 @@ func (s *Solver) choose(left, frame float64, sub Substeps, done int, scene Scene
 			fast = max(fast, w.Velocity.Len()*(1-math.Exp(-w.Grip*frame)))
 		}
 	}
-	_, hot, _ := s.Heat.Range()
-	lift := math.Abs(in.Physics.Gravity * in.Physics.Lift * float64(hot) / in.Physics.AirTemperature)
+	lift := math.Abs(in.Physics.Gravity * in.Physics.Lift * s.hot / in.Physics.AirTemperature)
 	fast += 0.5 * lift * left
-	n := int(math.Ceil(fast * left / (sub.CFL * s.H) * (1 - 1e-6)))
+	n := int(math.Ceil(min(fast*left/(sub.CFL*s.H)*(1-1e-6), 1e6)))
 	n = max(n, sub.Min-done, 1)
 	if room := max(1, sub.Max-done); n > room {
 		return left / float64(room), true
@@ -150,54 +308,167 @@ func (s *Solver) choose(left, frame float64, sub Substeps, done int, scene Scene
 }
 
 func (s *Solver) step(dt float64, in Inputs, st *FrameStats) error {
-	if err := in.Physics.check(); err != nil {
+	p := in.Physics
+	if err := p.check(); err != nil {
 		return err
 	}
 	if err := s.updateSolids(in.Colliders, dt); err != nil {
 		return err
 	}
-	s.advect(float32(dt), in.Physics.Scheme)
-	s.decay(dt, in.Physics)
-	st.VolumeMade += s.emit(dt, in.Emitters) * dt
+	if p.Scheme == Reflection {
+		s.reflect(dt, p, st)
+	} else {
+		s.advect(float32(dt), p.Scheme, true)
+	}
+	s.decay(dt, p)
+	s.clearSource()
+	made := s.emit(dt, in.Emitters)
+	if s.Fuel != nil {
+		made += s.burn(dt, p, st)
+	}
+	st.VolumeMade += made * dt
+	if made > 0 && s.tiles.Full() && !s.open.Any() {
+		st.VolumeHeld += made * dt
+	}
 	s.force(dt, in)
-	ps := s.project(in.Physics)
+	s.settle(p, st)
+	s.leave(dt, st)
+	if err := s.survey(); err != nil {
+		b := err.(*BlowUp)
+		b.Cause = likelyCause(in, b)
+		return b
+	}
+	return nil
+}
+
+// reflect advects by advection–reflection (Zehnder, Narain, Thomaszewski
+// 2018): half a step, a projection, the reflection u ← 2 P(u) − u that takes
+// back what the projection lost in energy, and the other half. The channels go
+// the whole way along the velocity in between.
+func (s *Solver) reflect(dt float64, p Physics, st *FrameStats) {
+	half := float32(dt / 2)
+	s.advect(half, MacCormack, true)
+	var was [3][]float32
+	for c, f := range s.velocity() {
+		was[c] = append([]float32(nil), f.Data...)
+	}
+	s.settle(p, st)
+	for c, f := range s.velocity() {
+		s.each(onU+c, func(_, _, _, o, n int) {
+			u := f.Data[o : o+n]
+			for i, w := range was[c][o : o+n] {
+				u[i] += u[i] - w
+			}
+		})
+	}
+	s.advect(half, MacCormack, true)
+}
+
+// settle projects and carries the result into solids.
+func (s *Solver) settle(p Physics, st *FrameStats) {
+	ps := s.project(p)
 	s.extend()
 	st.Iterations += ps.Iterations
 	st.Residual = max(st.Residual, ps.Residual)
 	if !ps.Converged {
 		st.Unconverged++
 	}
-	return s.healthy(in)
 }
 
-// healthy looks for values that are not finite.
-func (s *Solver) healthy(in Inputs) error {
-	names := []string{"velocity x", "velocity y", "velocity z", "smoke density", "temperature"}
-	for n, f := range []*grid.Field{s.U, s.V, s.W, s.Smoke, s.Heat} {
-		bad := s.crew.Sum(f.NZ, 4, func(k int) float64 {
-			lo := f.NX * f.NY * k
-			var acc float32
-			for _, v := range f.Data[lo : lo+f.NX*f.NY] {
-				acc += v - v // zero for finite values, NaN otherwise
+// peak is what a survey finds in one plane.
+type peak struct {
+	fast, hot float32
+	live      [5]bool
+	bad       bool
+}
+
+// survey finds the fastest and the hottest fluid, which channels hold
+// anything, and values that are not finite.
+func (s *Solver) survey() error {
+	part := make([]peak, s.NZ+1)
+	list := s.channels()
+	s.crew.For(s.NZ+1, s.grain(), func(k0, k1 int) {
+		for k := k0; k < k1; k++ {
+			p := &part[k]
+			for c, f := range s.velocity() {
+				if k >= f.NZ {
+					continue
+				}
+				for j := range f.NY {
+					for _, r := range s.lay[onU+c].spans(j, k) {
+						top, odd := largest(f.Data[f.Index(r.Lo, j, k) : f.Index(r.Hi-1, j, k)+1])
+						p.fast = max(p.fast, top)
+						p.bad = p.bad || odd
+					}
+				}
 			}
-			return float64(acc)
-		})
-		if bad == 0 {
-			continue
-		}
-		for i, v := range f.Data {
-			if v-v == 0 {
+			if k >= s.NZ {
 				continue
 			}
-			return &BlowUp{Time: s.Time, Channel: names[n], Value: float64(v),
-				Cell:  [3]int{i % f.NX, i / f.NX % f.NY, i / (f.NX * f.NY)},
-				Cause: likelyCause(in)}
+			for n, f := range list {
+				for j := range s.NY {
+					for _, r := range s.lay[onCentre].spans(j, k) {
+						top, odd := largest(f.Data[f.Index(r.Lo, j, k) : f.Index(r.Hi-1, j, k)+1])
+						p.bad = p.bad || odd
+						p.live[n] = p.live[n] || top != 0
+						if n == 1 {
+							p.hot = max(p.hot, top)
+						}
+					}
+				}
+			}
+		}
+	})
+	s.fast, s.hot = 0, 0
+	clear(s.live)
+	for i := range part {
+		p := &part[i]
+		if p.bad {
+			return s.findBad()
+		}
+		s.fast, s.hot = max(s.fast, float64(p.fast)), max(s.hot, float64(p.hot))
+		for n, v := range p.live {
+			s.live[n] = s.live[n] || v
 		}
 	}
 	return nil
 }
 
-func likelyCause(in Inputs) string {
+// largest is the largest magnitude and whether some value isn't finite.
+func largest(row []float32) (top float32, odd bool) {
+	var acc float32
+	for _, v := range row {
+		acc += v - v // zero for finite values, NaN otherwise
+		if v < 0 {
+			v = -v
+		}
+		if v > top {
+			top = v
+		}
+	}
+	return top, acc != 0
+}
+
+// findBad names the first value that is not finite.
+func (s *Solver) findBad() error {
+	names := append([]string{"velocity x", "velocity y", "velocity z"}, channelNames...)
+	vel := s.velocity()
+	for n, f := range append(vel[:], s.channels()...) {
+		for i, v := range f.Data {
+			if v-v == 0 {
+				continue
+			}
+			c := [3]int{i % f.NX, i / f.NX % f.NY, i / (f.NX * f.NY)}
+			return &BlowUp{Time: s.Time, Channel: names[n], Value: float64(v),
+				Cell:  [3]int{c[0] + s.Low[0], c[1] + s.Low[1], c[2] + s.Low[2]},
+				Place: s.Origin.Add(geom.V(float64(c[0])+0.5, float64(c[1])+0.5, float64(c[2])+0.5).Mul(s.H)),
+				Cause: "lower the strongest force or raise the number of substeps"}
+		}
+	}
+	return nil
+}
+
+func likelyCause(in Inputs, b *BlowUp) string {
 	for _, e := range in.Emitters {
 		if math.Abs(e.Speed)+e.Push.Len() > 500 {
 			return "an emitter's speed is over 500 m/s"
@@ -206,69 +477,93 @@ func likelyCause(in Inputs) string {
 			return "an emitter's temperature is absurd"
 		}
 	}
+	if f := in.Physics.Fire; f.Heat*f.Rate > 0 && f.Expansion > 4 {
+		return "the burning gas expands more than its heat demands; bring the expansion nearer to 1"
+	}
+	for _, v := range in.Vortices {
+		if math.Abs(v.Strength)+math.Abs(v.Draw) > 2000 {
+			return "a vortex is too strong"
+		}
+	}
+	for _, v := range in.Radials {
+		if math.Abs(v.Strength) > 2000 {
+			return "a radial force is too strong"
+		}
+	}
 	if in.Physics.Vorticity > 2 {
 		return "vorticity confinement is likely too strong"
 	}
-	return "lower the strongest force or raise the number of substeps"
-}
-
-// maxSpeed is the largest speed along any axis, m/s.
-func (s *Solver) maxSpeed() float64 {
-	var worst float64
-	for _, f := range []*grid.Field{s.U, s.V, s.W} {
-		part := make([]float32, f.NZ)
-		s.crew.For(f.NZ, 4, func(k0, k1 int) {
-			for k := k0; k < k1; k++ {
-				lo := f.NX * f.NY * k
-				var m float32
-				for _, v := range f.Data[lo : lo+f.NX*f.NY] {
-					if v < 0 {
-						v = -v
-					}
-					if v > m {
-						m = v
-					}
-				}
-				part[k] = m
-			}
-		})
-		for _, m := range part {
-			worst = max(worst, float64(m))
-		}
-	}
-	return worst
+	return b.Cause
 }
 
 func (s *Solver) total(f *grid.Field) float64 {
-	return s.crew.Sum(f.NZ, 4, func(k int) float64 {
-		var t float64
-		lo := f.NX * f.NY * k
-		for _, v := range f.Data[lo : lo+f.NX*f.NY] {
+	return s.sum(func(o, n int) (t float64) {
+		for _, v := range f.Data[o : o+n] {
 			t += float64(v)
 		}
 		return t
 	})
 }
 
-// decay fades smoke and cools heat.
-func (s *Solver) decay(dt float64, p Physics) {
-	for _, c := range []struct {
-		f *grid.Field
-		k float64
-	}{{s.Smoke, p.Dissipation}, {s.Heat, p.Cooling}} {
-		if c.k == 0 {
+// leave counts the smoke that leaves through each open side of the limit.
+func (s *Solver) leave(dt float64, st *FrameStats) {
+	area := s.H * s.H * dt
+	for side, open := range s.Limit.Open {
+		a := side / 2
+		n := [3]int{s.NX, s.NY, s.NZ}
+		atLow := s.Low[a] == 0 && side%2 == 0
+		atHigh := s.Low[a]+n[a] == [3]int{s.Limit.NX, s.Limit.NY, s.Limit.NZ}[a] && side%2 == 1
+		if !open || !(atLow || atHigh) || !s.live[0] {
 			continue
 		}
-		q := float32(math.Exp(-c.k * dt))
-		s.crew.For(len(c.f.Data), 1<<14, func(lo, hi int) {
-			for i, v := range c.f.Data[lo:hi] {
+		f := s.velocity()[a]
+		lo, hi, sign := [3]int{}, n, -1.0
+		if side%2 == 0 {
+			hi[a] = 1
+		} else {
+			lo[a], sign = n[a]-1, 1
+		}
+		sum := 0.0
+		for k := lo[2]; k < hi[2]; k++ {
+			for j := lo[1]; j < hi[1]; j++ {
+				for i := lo[0]; i < hi[0]; i++ {
+					d := s.Smoke.Data[s.Index(i, j, k)]
+					if d == 0 {
+						continue
+					}
+					p := [3]int{i, j, k}
+					p[a] += side % 2
+					if out := sign * float64(f.At(p[0], p[1], p[2])); out > 0 {
+						sum += out * float64(d)
+					}
+				}
+			}
+		}
+		st.Cut[side] += sum * area
+	}
+}
+
+// decay fades smoke and cools heat, by mixing and by radiation.
+func (s *Solver) decay(dt float64, p Physics) {
+	for n, k := range []float64{p.Dissipation, p.Cooling} {
+		if k == 0 || !s.live[n] {
+			continue
+		}
+		q := float32(math.Exp(-k * dt))
+		f := s.channels()[n]
+		s.each(onCentre, func(_, _, _, o, n int) {
+			row := f.Data[o : o+n]
+			for i, v := range row {
 				v *= q
 				if v < 1e-7 && v > -1e-7 {
 					v = 0 // keeps denormals away
 				}
-				c.f.Data[lo+i] = v
+				row[i] = v
 			}
 		})
+	}
+	if s.live[1] {
+		s.radiate(dt, p)
 	}
 }
 

@@ -57,7 +57,7 @@ func TestBatchesGiveTheSameBits(t *testing.T) {
 		off := [3]float32{0.5, 0, 0.5}
 		got, lo, hi := make([]float32, n), make([]float32, n), make([]float32, n)
 		f.SampleBatch(got, x, y, z, off)
-		f.RangeBatch(lo, hi, x, y, z, off)
+		f.SampleRangeBatch(got2, lo, hi, x, y, z, off)
 		for i := range x {
 			want := f.Sample(x[i]-off[0], y[i]-off[1], z[i]-off[2])
 			a, b := f.NodeRange(x[i]-off[0], y[i]-off[1], z[i]-off[2])

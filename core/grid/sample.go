@@ -49,19 +49,21 @@ func (f *Field) SampleBatch(dst, x, y, z []float32, off [3]float32) {
 	}
 }
 
-// RangeBatch is NodeRange for many positions.
-func (f *Field) RangeBatch(lo, hi, x, y, z []float32, off [3]float32) {
-	n := len(lo)
-	hi, x, y, z = hi[:n], x[:n], y[:n], z[:n]
+// SampleRangeBatch is SampleBatch and, for the same positions, NodeRange.
+func (f *Field) SampleRangeBatch(dst, lo, hi, x, y, z []float32, off [3]float32) {
+	n := len(dst)
+	lo, hi, x, y, z = lo[:n], hi[:n], x[:n], y[:n], z[:n]
 	done := 0
 	if useVectors && f.NX > 1 && len(f.Data) < math.MaxInt32 {
 		done = n &^ 15
 		if done > 0 {
 			l := f.lattice(off)
-			rangeVectors(&lo[0], &hi[0], &f.Data[0], &x[0], &y[0], &z[0], done, &l)
+			sampleRangeVectors(&dst[0], &lo[0], &hi[0], &f.Data[0], &x[0], &y[0], &z[0], done, &l)
 		}
 	}
 	for i := done; i < n; i++ {
-		lo[i], hi[i] = f.NodeRange(x[i]-off[0], y[i]-off[1], z[i]-off[2])
+		px, py, pz := x[i]-off[0], y[i]-off[1], z[i]-off[2]
+		dst[i] = f.Sample(px, py, pz)
+		lo[i], hi[i] = f.NodeRange(px, py, pz)
 	}
 }

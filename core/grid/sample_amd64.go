@@ -16,7 +16,7 @@ var useVectors = cpu.X86.HasAVX512F && cpu.X86.HasAVX512DQ && os.Getenv("ZARF_PO
 func sampleVectors(dst, data, x, y, z *float32, n int, l *lattice)
 
 //go:noescape
-func rangeVectors(lo, hi, data, x, y, z *float32, n int, l *lattice)
+func sampleRangeVectors(dst, lo, hi, data, x, y, z *float32, n int, l *lattice)
 
 // evens and odds part pairs of values that two gathers fetched.
 var (

@@ -74,7 +74,7 @@ func (t *Tiles) Grown(n int) *Tiles {
 	on := t.On
 	for range n {
 		for axis := range 3 {
-			on = t.spread(on, axis)
+			on = t.Spread(on, axis)
 		}
 	}
 	g := &Tiles{Cells: t.Cells, Dims: t.Dims, On: append([]bool(nil), on...)}
@@ -82,7 +82,8 @@ func (t *Tiles) Grown(n int) *Tiles {
 	return g
 }
 
-func (t *Tiles) spread(on []bool, axis int) []bool {
+// Spread is a set with the neighbours along an axis added.
+func (t *Tiles) Spread(on []bool, axis int) []bool {
 	out := append([]bool(nil), on...)
 	step := [3]int{1, t.NX, t.NX * t.NY}[axis]
 	n := [3]int{t.NX, t.NY, t.NZ}[axis]

@@ -1,0 +1,193 @@
+package gas
+
+import (
+	"sync"
+
+	"zarf/core/grid"
+)
+
+// layout is one of the grids that share the box: where its first value sits,
+// and which runs of every row are in use.
+type layout struct {
+	grid.Dims
+	at   place
+	rows [][]grid.Span // by k*NY+j
+}
+
+// The layouts, in the order of Solver.lay.
+const (
+	onU = iota
+	onV
+	onW
+	onCentre
+	onHalo // cells and one more all round, for traces
+)
+
+// place is where a field's first value sits, in cells from the grid's corner.
+type place struct{ x, y, z float32 }
+
+var (
+	atCentre = place{0.5, 0.5, 0.5}
+	atU      = place{0, 0.5, 0.5}
+	atV      = place{0.5, 0, 0.5}
+	atW      = place{0.5, 0.5, 0}
+	atHalo   = place{-0.5, -0.5, -0.5}
+)
+
+func (p place) array() [3]float32 { return [3]float32{p.x, p.y, p.z} }
+
+// spans of row (j,k).
+func (l *layout) spans(j, k int) []grid.Span { return l.rows[k*l.NY+j] }
+
+// layOut works out the rows of every grid from the tiles in use: faces belong
+// to both cells that they part.
+func (s *Solver) layOut() {
+	t, d := s.tiles, s.Dims
+	s.lay[onU] = layout{grid.Dims{NX: d.NX + 1, NY: d.NY, NZ: d.NZ}, atU, nil}
+	s.lay[onV] = layout{grid.Dims{NX: d.NX, NY: d.NY + 1, NZ: d.NZ}, atV, nil}
+	s.lay[onW] = layout{grid.Dims{NX: d.NX, NY: d.NY, NZ: d.NZ + 1}, atW, nil}
+	s.lay[onCentre] = layout{d, atCentre, nil}
+	s.lay[onHalo] = layout{grid.Dims{NX: d.NX + 2, NY: d.NY + 2, NZ: d.NZ + 2}, atHalo, nil}
+	longer := func(list []grid.Span, by int) []grid.Span {
+		out := make([]grid.Span, len(list))
+		for i, p := range list {
+			out[i] = grid.Span{Lo: p.Lo, Hi: p.Hi + by}
+		}
+		return out
+	}
+	for n := range s.lay {
+		l := &s.lay[n]
+		l.rows = make([][]grid.Span, l.NY*l.NZ)
+		for k := range l.NZ {
+			for j := range l.NY {
+				r := &l.rows[k*l.NY+j]
+				switch n {
+				case onU:
+					*r = longer(t.Spans(j, k), 1)
+				case onV:
+					*r = grid.Join(t.Spans(j, k), t.Spans(j-1, k))
+				case onW:
+					*r = grid.Join(t.Spans(j, k), t.Spans(j, k-1))
+				case onCentre:
+					*r = t.Spans(j, k)
+				case onHalo:
+					var list []grid.Span
+					for c := k - 2; c <= k; c++ {
+						for b := j - 2; b <= j; b++ {
+							list = grid.Join(list, t.Spans(b, c))
+						}
+					}
+					*r = longer(list, 2)
+				}
+			}
+		}
+	}
+}
+
+// each runs fn over all runs in use of a layout: n values from position o of
+// row (j,k), the first of index i.
+func (s *Solver) each(lay int, fn func(i, j, k, o, n int)) {
+	l := &s.lay[lay]
+	s.crew.For(l.NZ, s.grain(), func(k0, k1 int) {
+		for k := k0; k < k1; k++ {
+			for j := range l.NY {
+				for _, p := range l.spans(j, k) {
+					fn(p.Lo, j, k, l.Index(p.Lo, j, k), p.Hi-p.Lo)
+				}
+			}
+		}
+	})
+}
+
+// sum adds fn over all runs of cells in use: first within a plane, then plane
+// by plane, so that the result has the same bits for every crew.
+func (s *Solver) sum(fn func(o, n int) float64) float64 {
+	l := &s.lay[onCentre]
+	return s.crew.Sum(l.NZ, s.grain(), func(k int) (t float64) {
+		for j := range l.NY {
+			for _, p := range l.spans(j, k) {
+				t += fn(l.Index(p.Lo, j, k), p.Hi-p.Lo)
+			}
+		}
+		return t
+	})
+}
+
+// grain is how many planes are worth handing to a thread.
+func (s *Solver) grain() int { return max(1, 4096*s.NZ/max(1, s.cells)) }
+
+// batch is how many points are traced together: what they need stays in the
+// cache next to the processor.
+const batch = 1024
+
+// bench is the room for one batch, and the runs that it holds.
+type bench struct {
+	x, y, z, u, v, w, a, b, c, d, e [batch]float32
+	n                               int
+	runs                            []stretch
+}
+
+// stretch is a run of a row within a batch: n values from position o of the
+// field, kept from position at of the batch on.
+type stretch struct{ i, j, k, o, n, at int }
+
+var benches = sync.Pool{New: func() any { return new(bench) }}
+
+// batches gathers the runs of a layout into batches and hands them to fn.
+func (s *Solver) batches(lay int, fn func(t *bench)) {
+	l := &s.lay[lay]
+	s.crew.For(l.NZ, s.grain(), func(k0, k1 int) {
+		t := benches.Get().(*bench)
+		t.n, t.runs = 0, t.runs[:0]
+		flush := func() {
+			if t.n > 0 {
+				fn(t)
+			}
+			t.n, t.runs = 0, t.runs[:0]
+		}
+		for k := k0; k < k1; k++ {
+			for j := range l.NY {
+				for _, p := range l.spans(j, k) {
+					for i := p.Lo; i < p.Hi; {
+						n := min(p.Hi-i, batch-t.n)
+						t.runs = append(t.runs, stretch{i, j, k, l.Index(i, j, k), n, t.n})
+						t.n += n
+						i += n
+						if t.n == batch {
+							flush()
+						}
+					}
+				}
+			}
+		}
+		flush()
+		benches.Put(t)
+	})
+}
+
+// put copies the batch's results to where they belong.
+func (t *bench) put(f []float32, from *[batch]float32) {
+	for _, r := range t.runs {
+		copy(f[r.o:r.o+r.n], from[r.at:])
+	}
+}
+
+// get fetches the batch's values of a field.
+func (t *bench) get(to *[batch]float32, f []float32) {
+	for _, r := range t.runs {
+		copy(to[r.at:r.at+r.n], f[r.o:])
+	}
+}
+
+// points fills x, y, z with the positions of the batch's points, in cells from
+// the corner.
+func (t *bench) points(at place) {
+	for _, r := range t.runs {
+		y, z := float32(r.j)+at.y, float32(r.k)+at.z
+		x, ys, zs := t.x[r.at:r.at+r.n], t.y[r.at:r.at+r.n], t.z[r.at:r.at+r.n]
+		for q := range x {
+			x[q] = float32(r.i+q) + at.x
+			ys[q], zs[q] = y, z
+		}
+	}
+}
