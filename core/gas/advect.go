@@ -9,30 +9,63 @@ import (
 // Advect carries velocity and channels along the flow for dt seconds.
 func (s *Solver) Advect(dt float64, scheme Scheme) {
 	s.survey()
-	s.advect(float32(dt), scheme, true)
+	q := float32(dt / s.H)
+	s.ways(q, scheme)
+	s.carryChannels(scheme)
+	s.carryVelocity(scheme)
 }
 
-// advect carries the velocity, and the channels if wanted, along the velocity
-// as it is now. Where the fluid comes from and goes to is traced once, at the
-// cells' middles; faces take the mean of the two cells that they part, which
-// is as exact as interpolating the velocity there.
-func (s *Solver) advect(dt float32, scheme Scheme, channels bool) {
-	q := dt / float32(s.H) // velocities in cells a step
-	outside := s.outsideAir()
+// ways traces where the fluid comes from and, where the scheme wants it, where
+// it goes to, for velocities times q in cells. That is done once, in the
+// cells' middles; faces take the mean of the two cells that they part, which is
+// as exact as interpolating the velocity there.
+func (s *Solver) ways(q float32, scheme Scheme) {
 	s.trace(0, -q)
-	if scheme != SemiLagrangian {
+	if scheme == MacCormack {
 		s.trace(1, q)
 	}
-	if channels {
-		for n, f := range s.channels() {
-			if s.live[n] {
-				s.carry(onCentre, f, scheme, &[6]float32{}) // the air outside is clean
-			}
+}
+
+func (s *Solver) carryChannels(scheme Scheme) {
+	for n, f := range s.channels() {
+		if s.live[n] {
+			s.carry(onCentre, f, scheme, &[6]float32{}) // the air outside is clean
 		}
 	}
+}
+
+func (s *Solver) carryVelocity(scheme Scheme) {
+	outside := s.outsideAir()
 	for c, f := range s.velocity() {
 		s.carry(onU+c, f, scheme, &outside[c])
 	}
+}
+
+// reflect advects by advection–reflection (Zehnder, Narain, Thomaszewski
+// 2018): half a step, a projection, the reflection u ← 2 P(u) − u that takes
+// back what the projection lost in energy, and the other half. The channels go
+// the whole way along the velocity in between, read by cubic splines.
+func (s *Solver) reflect(dt float64, p Physics, st *FrameStats) {
+	q := float32(dt / s.H)
+	s.ways(q/2, MacCormack)
+	s.carryVelocity(MacCormack)
+	was := s.way // used up by now; the halo's arrays hold any of the three
+	for c, f := range s.velocity() {
+		s.each(onU+c, func(_, _, _, o, n int) { copy(was[1][c][o:o+n], f.Data[o:o+n]) })
+	}
+	s.settle(p, st)
+	s.ways(q, Reflection)
+	s.carryChannels(Reflection)
+	for c, f := range s.velocity() {
+		s.each(onU+c, func(_, _, _, o, n int) {
+			u := f.Data[o : o+n]
+			for i, w := range was[1][c][o : o+n] {
+				u[i] += u[i] - w
+			}
+		})
+	}
+	s.ways(q/2, MacCormack)
+	s.carryVelocity(MacCormack)
 }
 
 // outsideAir is, for each velocity component and each open side, the mean over
@@ -214,14 +247,19 @@ func (s *Solver) follow(t *bench, lay, way int) {
 func (s *Solver) carry(lay int, f *grid.Field, scheme Scheme, outside *[6]float32) {
 	at := s.lay[lay].at
 	hat := s.hat[lay]
-	limit := scheme != SemiLagrangian
+	limit := scheme == MacCormack
 	s.batches(lay, func(t *bench) {
 		n := t.n
 		t.points(at)
 		s.follow(t, lay, 0)
-		if limit {
+		switch {
+		case scheme == Reflection:
+			for i := range n {
+				t.u[i] = f.SampleCubic(t.x[i]-at.x, t.y[i]-at.y, t.z[i]-at.z)
+			}
+		case limit:
 			f.SampleRangeBatch(t.u[:n], t.v[:n], t.w[:n], t.x[:n], t.y[:n], t.z[:n], at.array())
-		} else {
+		default:
 			f.SampleBatch(t.u[:n], t.x[:n], t.y[:n], t.z[:n], at.array())
 		}
 		s.comeIn(t, outside)

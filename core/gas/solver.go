@@ -318,7 +318,9 @@ func (s *Solver) step(dt float64, in Inputs, st *FrameStats) error {
 	if p.Scheme == Reflection {
 		s.reflect(dt, p, st)
 	} else {
-		s.advect(float32(dt), p.Scheme, true)
+		s.ways(float32(dt/s.H), p.Scheme)
+		s.carryChannels(p.Scheme)
+		s.carryVelocity(p.Scheme)
 	}
 	s.decay(dt, p)
 	s.clearSource()
@@ -339,29 +341,6 @@ func (s *Solver) step(dt float64, in Inputs, st *FrameStats) error {
 		return b
 	}
 	return nil
-}
-
-// reflect advects by advection–reflection (Zehnder, Narain, Thomaszewski
-// 2018): half a step, a projection, the reflection u ← 2 P(u) − u that takes
-// back what the projection lost in energy, and the other half. The channels go
-// the whole way along the velocity in between.
-func (s *Solver) reflect(dt float64, p Physics, st *FrameStats) {
-	half := float32(dt / 2)
-	s.advect(half, MacCormack, true)
-	var was [3][]float32
-	for c, f := range s.velocity() {
-		was[c] = append([]float32(nil), f.Data...)
-	}
-	s.settle(p, st)
-	for c, f := range s.velocity() {
-		s.each(onU+c, func(_, _, _, o, n int) {
-			u := f.Data[o : o+n]
-			for i, w := range was[c][o : o+n] {
-				u[i] += u[i] - w
-			}
-		})
-	}
-	s.advect(half, MacCormack, true)
 }
 
 // settle projects and carries the result into solids.

@@ -4,5 +4,5 @@ package grid
 
 const useVectors = false
 
-func sampleVectors(dst, data, x, y, z *float32, n int, l *lattice)   {}
+func sampleVectors(dst, data, x, y, z *float32, n int, l *lattice)              {}
 func sampleRangeVectors(dst, lo, hi, data, x, y, z *float32, n int, l *lattice) {}
