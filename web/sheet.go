@@ -130,31 +130,9 @@ func (s *sheet) fill(doc *shot.Shot, value func(*shot.Entry) shot.Value) {
 	}
 }
 
-// shown follows an entry's condition: "key=a|b".
+// shown follows an entry's condition.
 func shown(e *shot.Entry, value func(*shot.Entry) shot.Value, k shot.Kind) bool {
-	if e.When == "" {
-		return true
-	}
-	var key, list string
-	for i := range e.When {
-		if e.When[i] == '=' {
-			key, list = e.When[:i], e.When[i+1:]
-		}
-	}
-	other := shot.Find(k, key)
-	if other == nil {
-		return true
-	}
-	want := value(other).Text
-	for start, i := 0, 0; i <= len(list); i++ {
-		if i == len(list) || list[i] == '|' {
-			if list[start:i] == want {
-				return true
-			}
-			start = i + 1
-		}
-	}
-	return false
+	return shot.Holds(e.When, func(key string) shot.Value { return value(shot.Find(k, key)) })
 }
 
 func elementSheet(doc *shot.Shot, e *shot.Element, frame float64) *sheet {

@@ -6,9 +6,9 @@ import (
 	"fmt"
 	"math"
 
-	"zarf/core/gas"
 	"zarf/core/geom"
 	"zarf/core/shot"
+	"zarf/core/stage"
 )
 
 // Severity of a finding.
@@ -124,7 +124,7 @@ func noEmitter(s *scene) []Finding {
 func memory(s *scene) []Finding {
 	var out []Finding
 	for _, d := range s.domains {
-		need := d.Voxels() * gas.BytesPerCell
+		need := d.Voxels() * stage.Bytes(d)
 		room := s.Memory * 0.8
 		if room <= 0 || need <= room {
 			continue

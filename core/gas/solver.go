@@ -185,7 +185,7 @@ func (s *Solver) velocity() [3]*grid.Field { return [3]*grid.Field{s.U, s.V, s.W
 // more.
 const (
 	BytesPerCell    = 200
-	BytesPerBurning = 8
+	BytesPerBurning = 16
 )
 
 // Frame advances by one frame of dt seconds. On an error the state is that of

@@ -55,13 +55,13 @@ func TestBatchesGiveTheSameBits(t *testing.T) {
 		}
 		x[5], y[6], z[7], x[8] = float32(math.NaN()), float32(math.Inf(1)), float32(math.Inf(-1)), float32(d.NX-1)+0.5
 		off := [3]float32{0.5, 0, 0.5}
-		got, lo, hi := make([]float32, n), make([]float32, n), make([]float32, n)
+		got, again, lo, hi := make([]float32, n), make([]float32, n), make([]float32, n), make([]float32, n)
 		f.SampleBatch(got, x, y, z, off)
-		f.SampleRangeBatch(got2, lo, hi, x, y, z, off)
+		f.SampleRangeBatch(again, lo, hi, x, y, z, off)
 		for i := range x {
 			want := f.Sample(x[i]-off[0], y[i]-off[1], z[i]-off[2])
 			a, b := f.NodeRange(x[i]-off[0], y[i]-off[1], z[i]-off[2])
-			if math.Float32bits(got[i]) != math.Float32bits(want) || lo[i] != a || hi[i] != b {
+			if math.Float32bits(got[i]) != math.Float32bits(want) || again[i] != want || lo[i] != a || hi[i] != b {
 				t.Fatalf("%v at (%g %g %g): %g [%g %g], want %g [%g %g]", d, x[i], y[i], z[i], got[i], lo[i], hi[i], want, a, b)
 			}
 		}

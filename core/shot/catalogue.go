@@ -2,6 +2,7 @@ package shot
 
 import (
 	"slices"
+	"strings"
 )
 
 // Kind is what an element is.
@@ -16,6 +17,9 @@ const (
 	Collider   Kind = "collider"
 	Wind       Kind = "wind"
 	Turbulence Kind = "turbulence"
+	Vortex     Kind = "vortex"
+	Radial     Kind = "radial"
+	Drag       Kind = "drag"
 	Camera     Kind = "camera"
 	Look       Kind = "look"
 	Handover   Kind = "handover"
@@ -23,7 +27,7 @@ const (
 
 // ElementKinds are the kinds that can be added to a shot, in the order of
 // the menu.
-var ElementKinds = []Kind{Domain, Emitter, Collider, Wind, Turbulence, Camera}
+var ElementKinds = []Kind{Domain, Emitter, Collider, Wind, Turbulence, Vortex, Radial, Drag, Camera}
 
 // Group is the heading of the cast under which a kind stands.
 func (k Kind) Group() string {
@@ -32,7 +36,7 @@ func (k Kind) Group() string {
 		return "lets fluid in"
 	case Collider:
 		return "stops it"
-	case Wind, Turbulence:
+	case Wind, Turbulence, Vortex, Radial, Drag:
 		return "moves it"
 	case Domain:
 		return "holds it"
@@ -65,7 +69,8 @@ type Entry struct {
 	Topic    string // heading among the others
 	Help     string // what it does to the picture, and to the time
 	Sim      bool   // a simulation depends on it
-	When     string // "key=choice|choice": shown only then
+	When     string // "key=choice|choice": shown, and of consequence, only then
+	Counts   string // like When: of consequence only then, though always shown
 }
 
 func opts(pairs ...string) []Option {
@@ -94,6 +99,42 @@ func placed(k Kind, form string, size Value) []Entry {
 	}
 }
 
+// region are the values that limit a force to a place.
+func region(k Kind, at Value) []Entry {
+	const limited = "region=box|sphere"
+	return []Entry{
+		{Kind: k, Key: "position", Label: "Position", Type: Vector, Unit: Metre, Default: at, Min: -1e5, Max: 1e5, Keyable: true, Topic: "place", Sim: true, Counts: limited, Help: "Middle of its region; where it acts everywhere, only where its mark is drawn."},
+		{Kind: k, Key: "region", Label: "Acts", Type: Choice, Default: Text("everywhere"), Choices: opts("everywhere", "everywhere", "box", "within a box", "sphere", "within a sphere"), Main: true, Topic: "place", Sim: true, Help: "Where it acts. A region costs a little time, and saves some outside."},
+		{Kind: k, Key: "region_size", Label: "Region's size", Type: Vector, Unit: Metre, Default: Vec(1, 1, 1), Min: 1e-4, Max: 1e5, Keyable: true, Topic: "place", Sim: true, When: limited, Help: "Width, height and depth within which it acts fully."},
+		{Kind: k, Key: "region_fade", Label: "Fades out over", Type: Number, Unit: Metre, Default: Num(0.2), Min: 0, Max: 1e5, Keyable: true, Topic: "place", Sim: true, When: limited, Help: "Distance outside the region over which it fades to nothing. Under two voxels its border shows."},
+	}
+}
+
+// burns are the values of fire, which stand with the domain.
+func burns() []Entry {
+	const on, air = "burning=fuel|oxygen", "burning=oxygen"
+	b := func(e Entry) Entry {
+		e.Kind, e.Topic, e.Sim = Domain, "fire", true
+		if e.When == "" && e.Key != "burning" {
+			e.When = on
+		}
+		return e
+	}
+	return []Entry{
+		b(Entry{Key: "burning", Label: "Burning", Type: Choice, Default: Text("no"), Choices: opts("no", "no", "fuel", "fuel burns", "oxygen", "fuel burns, air runs out"), Help: "Carries fuel that lights, burns and makes heat and soot. Takes about a third more time, counting air a tenth on top."}),
+		b(Entry{Key: "ignition", Label: "Ignites at", Type: Number, Unit: Kelvin, Default: Num(600), Min: 1, Max: 6000, Step: 10, Keyable: true, Help: "Fuel this hot burns. Under the air's temperature all fuel burns at once."}),
+		b(Entry{Key: "burn_rate", Label: "Burn rate", Type: Number, Unit: PerSecond, Default: Num(6), Min: 0, Max: 1000, Step: 0.5, Keyable: true, Help: "Share of the burning fuel used up in a second, roughly. Low makes long lazy flames, high a short hard one; an explosion wants 20 and more."}),
+		b(Entry{Key: "heat_released", Label: "Heat released", Type: Number, Unit: Energy, Default: Num(20), Min: 0, Max: 1000, Step: 1, Keyable: true, Help: "By a kilogram of fuel: wood gas 15, petrol and propane 46. More is hotter, faster and brighter."}),
+		b(Entry{Key: "soot", Label: "Soot", Type: Number, Default: Num(10), Min: 0, Max: 100000, Step: 1, Keyable: true, Help: "Smoke density that 1 kg/m³ of fuel leaves. 0 burns clean; black smoke of oil wants 50 and more."}),
+		b(Entry{Key: "expansion", Label: "Expansion", Type: Number, Default: Num(1), Min: 0, Max: 20, Step: 0.1, Keyable: true, Help: "Room that burning gas makes for itself: 1 as its heat demands, 0 none. It drives explosions apart; over 1 it exaggerates and needs more substeps."}),
+		b(Entry{Key: "spread", Label: "Flame spread", Type: Number, Unit: Speed, Default: Num(0.4), Min: 0, Max: 500, Step: 0.1, Keyable: true, Help: "Speed at which flame eats into cold fuel: gas in air 0.4, rich clouds 5 and more. 0 burns only where it is hot enough already."}),
+		b(Entry{Key: "afterglow", Label: "Afterglow", Type: Number, Unit: Second, Default: Num(0.1), Min: 0, Max: 100, Step: 0.05, Keyable: true, Help: "How long flame can still be seen once its fuel is gone. Longer makes taller flames; costs nothing."}),
+		b(Entry{Key: "radiation", Label: "Cooling by glow", Type: Number, Unit: CoolRate, Default: Num(1500), Min: 0, Max: 1e6, Step: 100, Keyable: true, Help: "Kelvin lost in a second by gas at the next value; it falls with the fourth power of warmth, so that hot cores cool first."}),
+		b(Entry{Key: "radiation_at", Label: "… at", Type: Number, Unit: Kelvin, Default: Num(2000), Min: 2, Max: 10000, Step: 50, Help: "The temperature at which gas cools that fast."}),
+		b(Entry{Key: "oxygen_need", Label: "Air needed", Type: Number, Default: Num(14), Min: 0, Max: 1000, Step: 0.5, When: air, Help: "How much of the air's oxygen 1 kg/m³ of fuel uses: at 14, over 0.07 kg/m³ can't burn until fresh air mixes in."}),
+	}
+}
+
 func side(key, label, def string) Entry {
 	return Entry{Kind: Domain, Key: key, Label: label, Type: Choice, Default: Text(def), Choices: opts("outflow", "outflow", "wall", "wall"), Topic: "sides", Sim: true,
 		Help: "Outflow lets fluid leave and outside air in; a wall stops it."}
@@ -108,6 +149,7 @@ func build() []Entry {
 		{Kind: Setting, Key: "first", Label: "First frame", Type: Integer, Unit: Frames, Default: Num(1), Min: -100000, Max: 1000000, Step: 1, Main: true, Sim: true, Help: "Number of the first frame."},
 		{Kind: Setting, Key: "last", Label: "Last frame", Type: Integer, Unit: Frames, Default: Num(72), Min: -100000, Max: 1000000, Step: 1, Main: true, Help: "Number of the last frame. Making it later keeps the frames that are there."},
 		{Kind: Setting, Key: "preroll", Label: "Pre-roll", Type: Integer, Unit: Frames, Default: Num(0), Min: 0, Max: 100000, Step: 1, Main: true, Sim: true, Help: "Frames that are simulated before the first and not kept, so that the fluid is already moving. Costs as much time as frames that are kept."},
+		{Kind: Setting, Key: "time_scale", Label: "Time scale", Type: Number, Default: Num(1), Min: 0.001, Max: 100, Step: 0.05, Topic: "time", Sim: true, Help: "Seconds of fluid in a second of the picture. Under 1 it runs slower and reads as larger; keys keep their frames."},
 		{Kind: Setting, Key: "units", Label: "Lengths shown in", Type: Choice, Default: Text("m"), Choices: opts("mm", "mm", "cm", "cm", "m", "m"), Main: true, Help: "Only what the pages show; any unit can be typed."},
 		{Kind: Setting, Key: "gravity", Label: "Gravity", Type: Number, Unit: Accel, Default: Num(9.81), Min: -1000, Max: 1000, Step: 0.1, Keyable: true, Main: true, Topic: "air", Sim: true, Help: "Pull downwards. Without it warm smoke doesn't rise."},
 		{Kind: Setting, Key: "air_temperature", Label: "Air temperature", Type: Number, Unit: Kelvin, Default: Num(293), Min: 1, Max: 5000, Step: 1, Main: true, Topic: "air", Sim: true, Help: "Temperature of the air outside. Only the difference to it makes gas rise or sink."},
@@ -121,10 +163,15 @@ func build() []Entry {
 		{Kind: Domain, Key: "dissipation", Label: "Smoke fades", Type: Number, Unit: PerSecond, Default: Num(0), Min: 0, Max: 1000, Step: 0.05, Keyable: true, Main: true, Topic: "motion", Sim: true, Help: "Share of the smoke that goes in a second, roughly. 0 keeps it for ever."},
 		{Kind: Domain, Key: "cooling", Label: "Heat fades", Type: Number, Unit: PerSecond, Default: Num(0.2), Min: 0, Max: 1000, Step: 0.05, Keyable: true, Main: true, Topic: "motion", Sim: true, Help: "How quickly warm gas takes the air's temperature. Quick cooling makes short, heavy plumes."},
 		{Kind: Domain, Key: "vorticity", Label: "Vorticity confinement", Type: Number, Default: Num(0.1), Min: 0, Max: 20, Step: 0.05, Keyable: true, Main: true, Topic: "motion", Sim: true, Help: "Feeds small curls that the grid would lose. Much of it looks nervous; over 2 it may blow up."},
+		{Kind: Domain, Key: "vorticity_by", Label: "Curls fed", Type: Choice, Default: Text("even"), Choices: opts("even", "everywhere", "temperature", "where it is hot", "density", "where smoke is"), Topic: "motion", Sim: true, Help: "Where vorticity confinement works: evenly, by temperature (fully from 500 K over the air), or by smoke density."},
 		{Kind: Domain, Key: "damping", Label: "Damping", Type: Number, Unit: PerSecond, Default: Num(0), Min: 0, Max: 1000, Step: 0.05, Keyable: true, Topic: "motion", Sim: true, Help: "Slows all motion, as if the air were thick."},
+		{Kind: Domain, Key: "bounds", Label: "Bounds", Type: Choice, Default: Text("fixed"), Choices: opts("fixed", "fixed", "follow", "follow the fluid"), Main: true, Topic: "bounds", Sim: true, Help: "Fixed works on the whole box all the time. Following works on the blocks where fluid is and keeps no others in memory; the box is then only the farthest it may go."},
+		{Kind: Domain, Key: "follow_from", Label: "Fluid counts from", Type: Number, Default: Num(0.001), Min: 1e-6, Max: 10, Topic: "bounds", Sim: true, When: "bounds=follow", Help: "Smoke, fuel or flame over this keeps a block; heat from 20 K times this. Higher saves time and cuts off thin veils."},
+		{Kind: Domain, Key: "follow_margin", Label: "Margin", Type: Number, Unit: Metre, Default: Num(0.4), Min: 0, Max: 1e5, Step: 0.05, Topic: "bounds", Sim: true, When: "bounds=follow", Help: "Air round the fluid that is simulated too. Too little and it moves as if in a tight box; 8 voxels do as a rule."},
+		{Kind: Domain, Key: "flat", Label: "Flat", Type: Flag, Default: On(false), Topic: "bounds", Sim: true, Help: "One voxel deep along z: quick two-dimensional trials of timing and values. Curls look other than in depth."},
 		side("side_x0", "Side −x", "outflow"), side("side_x1", "Side +x", "outflow"), side("side_y0", "Floor −y", "wall"),
 		side("side_y1", "Top +y", "outflow"), side("side_z0", "Side −z", "outflow"), side("side_z1", "Side +z", "outflow"),
-		{Kind: Domain, Key: "scheme", Label: "Advection", Type: Choice, Default: Text("MacCormack"), Choices: opts("semi-Lagrangian", "semi-Lagrangian", "MacCormack", "MacCormack"), Topic: "solver", Sim: true, Help: "MacCormack keeps fine curls; semi-Lagrangian is softer and takes about two thirds of the time."},
+		{Kind: Domain, Key: "scheme", Label: "Advection", Type: Choice, Default: Text("MacCormack"), Choices: opts("semi-Lagrangian", "semi-Lagrangian", "MacCormack", "MacCormack", "reflection", "advection–reflection, cubic"), Topic: "solver", Sim: true, Help: "MacCormack keeps fine curls and suits most. Semi-Lagrangian is softer and takes two thirds of the time: drafts, lazy fog. Advection–reflection with cubic splines keeps whirls going longest, and takes 3 to 4 times as long: hero plumes in calm air; for drifting mist nobody sees the difference."},
 		{Kind: Domain, Key: "cfl", Label: "Voxels a substep", Type: Number, Default: Num(2), Min: 0.1, Max: 20, Step: 0.5, Topic: "solver", Sim: true, Help: "How far the fastest gas may go in one substep. Lower is more exact and takes longer."},
 		{Kind: Domain, Key: "min_substeps", Label: "Least substeps", Type: Integer, Default: Num(1), Min: 1, Max: 100, Step: 1, Topic: "solver", Sim: true, Help: "Substeps a frame at least."},
 		{Kind: Domain, Key: "max_substeps", Label: "Most substeps", Type: Integer, Default: Num(8), Min: 1, Max: 500, Step: 1, Topic: "solver", Sim: true, Help: "Substeps a frame at most; a run tells where it needed more."},
@@ -133,19 +180,29 @@ func build() []Entry {
 		{Kind: Domain, Key: "cache_velocity", Label: "Keep velocity", Type: Flag, Default: On(true), Topic: "cache", Sim: true, Help: "Needed for motion blur and for handing velocity over; about two thirds of the disk space."},
 		{Kind: Domain, Key: "cache_half", Label: "Cache in half precision", Type: Flag, Default: On(true), Topic: "cache", Sim: true, Help: "Half the disk space; pictures don't change."},
 	}
+	e = append(e, burns()...)
+	e = append(e, []Entry{
+		{Kind: Domain, Key: "upres", Label: "Upres", Type: Choice, Default: Text("1"), Choices: opts("1", "none", "2", "2 × as fine", "3", "3 × as fine", "4", "4 × as fine"), Topic: "upres", Help: "Adds fine whirls to a finished coarse run as a stage of its own and keeps the coarse motion. At 2 × it takes about the time of the coarse run, at 4 × eight times that; the coarse frames stay as they are."},
+		{Kind: Domain, Key: "upres_strength", Label: "Fine whirls", Type: Number, Default: Num(1), Min: 0, Max: 20, Step: 0.1, Topic: "upres", When: "upres=2|3|4", Help: "Strength of the whirls added: 1 goes on as turbulence does from large to small. Over 2 it boils."},
+		{Kind: Domain, Key: "upres_seed", Label: "Fine seed", Type: Integer, Default: Num(1), Min: 0, Max: 1e9, Step: 1, Topic: "upres", When: "upres=2|3|4", Help: "Another number gives other fine whirls on the same motion."},
+	}...)
 	e = append(e, placed(Emitter, "sphere", Vec(0.3, 0.3, 0.3))...)
 	e = append(e, []Entry{
 		{Kind: Emitter, Key: "smoke", Label: "Smoke", Type: Number, Default: Num(1), Min: 0, Max: 1000, Step: 0.1, Keyable: true, Main: true, Topic: "amounts", Sim: true, Help: "Density of the smoke that comes out; 1 is dense."},
 		{Kind: Emitter, Key: "temperature", Label: "Temperature", Type: Number, Unit: Kelvin, Default: Num(330), Min: 1, Max: 6000, Step: 5, Keyable: true, Main: true, Topic: "amounts", Sim: true, Help: "Of the gas that comes out. Warmer than the air rises, colder sinks."},
+		{Kind: Emitter, Key: "fuel", Label: "Fuel", Type: Number, Unit: Density, Default: Num(0), Min: 0, Max: 1000, Step: 0.01, Keyable: true, Main: true, Topic: "amounts", Sim: true, Help: "Fuel vapour that comes out, in domains that burn. 0.05 makes a clean flame, 0.2 and more a rich one that grows as it burns."},
 		{Kind: Emitter, Key: "speed", Label: "Inflow speed", Type: Number, Unit: Speed, Default: Num(0), Min: -2000, Max: 2000, Step: 0.1, Keyable: true, Main: true, Topic: "motion", Sim: true, Help: "Speed with which new gas leaves the emitter. Fast gas needs more substeps."},
 		{Kind: Emitter, Key: "along", Label: "Leaves along", Type: Choice, Default: Text("normal"), Choices: opts("normal", "its surface's normal", "axis", "its own up axis"), Topic: "motion", Sim: true, Help: "Out of the surface on all sides, or as a jet along the element's own y axis."},
 		{Kind: Emitter, Key: "push", Label: "Push", Type: Vector, Unit: Speed, Default: Vec(0, 0, 0), Min: -2000, Max: 2000, Keyable: true, Topic: "motion", Sim: true, Help: "Velocity given to the gas on top."},
+		{Kind: Emitter, Key: "inherit", Label: "Takes along", Type: Number, Default: Num(1), Min: -10, Max: 10, Step: 0.1, Keyable: true, Topic: "motion", Sim: true, Help: "Share of its own velocity that a moving emitter gives to the gas."},
 		{Kind: Emitter, Key: "from", Label: "From", Type: Choice, Default: Text("volume"), Choices: opts("volume", "the whole volume", "surface", "a shell at the surface"), Topic: "amounts", Sim: true, Help: "Where the gas appears."},
 		{Kind: Emitter, Key: "shell", Label: "Shell", Type: Number, Unit: Metre, Default: Num(0.05), Min: 1e-4, Max: 1e4, Topic: "amounts", Sim: true, When: "from=surface", Help: "Thickness of the shell; at least a voxel counts."},
 		{Kind: Emitter, Key: "mode", Label: "Adds or holds", Type: Choice, Default: Text("hold"), Choices: opts("hold", "holds the amounts", "add", "adds them a second"), Topic: "amounts", Sim: true, Help: "Holding keeps smoke at least as dense, however many emitters overlap; adding piles up."},
 		{Kind: Emitter, Key: "breakup", Label: "Breakup", Type: Number, Default: Num(0), Min: 0, Max: 1, Step: 0.05, Keyable: true, Main: true, Topic: "breakup", Sim: true, Help: "Noise that leaves gaps in the emission, 0 none to 1 only wisps. Costs nothing."},
 		{Kind: Emitter, Key: "breakup_size", Label: "Breakup size", Type: Number, Unit: Metre, Default: Num(0.12), Min: 1e-4, Max: 1e4, Keyable: true, Main: true, Topic: "breakup", Sim: true, Help: "Size of the gaps. Under two voxels they can't be seen."},
 		{Kind: Emitter, Key: "breakup_rate", Label: "Breakup speed", Type: Number, Unit: PerSecond, Default: Num(1), Min: 0, Max: 1000, Step: 0.1, Topic: "breakup", Sim: true, Help: "How many times a second the pattern has changed altogether."},
+		{Kind: Emitter, Key: "pulse", Label: "Pulses every", Type: Number, Unit: Second, Default: Num(0), Min: 0, Max: 10000, Step: 0.1, Keyable: true, Topic: "time", Sim: true, Help: "Time from one puff to the next; 0 emits all the time."},
+		{Kind: Emitter, Key: "pulse_share", Label: "Pulse length", Type: Number, Default: Num(0.4), Min: 0, Max: 1, Step: 0.05, Keyable: true, Topic: "time", Sim: true, Help: "Share of that time for which it emits."},
 		{Kind: Emitter, Key: "begin", Label: "From frame", Type: Integer, Unit: Frames, Default: Num(-100000), Min: -100000, Max: 1000000, Step: 1, Topic: "time", Sim: true, Help: "First frame on which it emits; −100000 means always."},
 		{Kind: Emitter, Key: "end", Label: "To frame", Type: Integer, Unit: Frames, Default: Num(1000000), Min: -100000, Max: 1000000, Step: 1, Topic: "time", Sim: true, Help: "Last frame on which it emits; 1000000 means always."},
 	}...)
@@ -159,13 +216,32 @@ func build() []Entry {
 		{Kind: Wind, Key: "grip", Label: "Grip", Type: Number, Unit: PerSecond, Default: Num(0.5), Min: 0, Max: 1000, Step: 0.1, Keyable: true, Main: true, Topic: "motion", Sim: true, Help: "How quickly the air takes up the wind: at 1, two thirds within a second."},
 		{Kind: Wind, Key: "gust", Label: "Gusts", Type: Number, Default: Num(0), Min: 0, Max: 5, Step: 0.05, Keyable: true, Main: true, Topic: "gusts", Sim: true, Help: "How much the wind swells and drops, as a share of its speed."},
 		{Kind: Wind, Key: "gust_time", Label: "Gust length", Type: Number, Unit: Second, Default: Num(2), Min: 0.01, Max: 10000, Step: 0.1, Main: true, Topic: "gusts", Sim: true, Help: "Seconds from one gust to the next."},
-		{Kind: Wind, Key: "position", Label: "Shown at", Type: Vector, Unit: Metre, Default: Vec(-1, 1, 0), Min: -1e5, Max: 1e5, Topic: "place", Help: "Where its arrow is drawn; the wind blows everywhere."},
 
 		{Kind: Turbulence, Key: "strength", Label: "Strength", Type: Number, Unit: Accel, Default: Num(1), Min: 0, Max: 10000, Step: 0.1, Keyable: true, Main: true, Topic: "motion", Sim: true, Help: "How hard the noise pushes."},
 		{Kind: Turbulence, Key: "size", Label: "Largest eddies", Type: Number, Unit: Metre, Default: Num(0.4), Min: 1e-3, Max: 1e5, Keyable: true, Main: true, Topic: "motion", Sim: true, Help: "Size of the largest whirls. Under four voxels they are lost."},
 		{Kind: Turbulence, Key: "octaves", Label: "Sizes", Type: Integer, Default: Num(2), Min: 1, Max: 6, Step: 1, Main: true, Topic: "motion", Sim: true, Help: "How many sizes, each half of the one before. Each takes time."},
 		{Kind: Turbulence, Key: "rate", Label: "Change", Type: Number, Unit: PerSecond, Default: Num(0.5), Min: 0, Max: 1000, Step: 0.1, Main: true, Topic: "motion", Sim: true, Help: "How many times a second the pattern has changed altogether."},
-		{Kind: Turbulence, Key: "position", Label: "Shown at", Type: Vector, Unit: Metre, Default: Vec(1, 1, 0), Min: -1e5, Max: 1e5, Topic: "place", Help: "Where its mark is drawn; it pushes everywhere."},
+
+		{Kind: Vortex, Key: "strength", Label: "Swirl", Type: Number, Unit: Accel, Default: Num(4), Min: -10000, Max: 10000, Step: 0.5, Keyable: true, Main: true, Topic: "motion", Sim: true, Help: "How hard it pushes round its axis, at its radius. Below 0 the other way round."},
+		{Kind: Vortex, Key: "radius", Label: "Radius", Type: Number, Unit: Metre, Default: Num(0.3), Min: 1e-3, Max: 1e5, Keyable: true, Main: true, Topic: "motion", Sim: true, Help: "Where it pushes hardest; farther out it falls off."},
+		{Kind: Vortex, Key: "draw", Label: "Draw", Type: Number, Unit: Accel, Default: Num(2), Min: -10000, Max: 10000, Step: 0.5, Keyable: true, Main: true, Topic: "motion", Sim: true, Help: "Pull towards the axis; without it the swirl flings smoke out."},
+		{Kind: Vortex, Key: "lift", Label: "Lift", Type: Number, Unit: Accel, Default: Num(0), Min: -10000, Max: 10000, Step: 0.5, Keyable: true, Main: true, Topic: "motion", Sim: true, Help: "Push along the axis, near it."},
+		{Kind: Vortex, Key: "turn", Label: "Turn", Type: Vector, Unit: Degree, Default: Vec(0, 0, 0), Min: -36000, Max: 36000, Step: 5, Keyable: true, Main: true, Topic: "place", Sim: true, Help: "Angles about x, then y, then z; its axis stands upright without."},
+
+		{Kind: Radial, Key: "strength", Label: "Strength", Type: Number, Unit: Accel, Default: Num(-4), Min: -100000, Max: 100000, Step: 0.5, Keyable: true, Main: true, Topic: "motion", Sim: true, Help: "Push away from its middle; below 0 it draws in."},
+		{Kind: Radial, Key: "radius", Label: "Radius", Type: Number, Unit: Metre, Default: Num(0.3), Min: 1e-3, Max: 1e5, Keyable: true, Main: true, Topic: "motion", Sim: true, Help: "Up to here it acts fully, beyond it falls with the square of the distance."},
+
+		{Kind: Drag, Key: "rate", Label: "Slows", Type: Number, Unit: PerSecond, Default: Num(2), Min: 0, Max: 10000, Step: 0.1, Keyable: true, Main: true, Topic: "motion", Sim: true, Help: "Share of the speed taken away in a second, roughly: 2 leaves a seventh after a second."},
+	}...)
+	for _, k := range []Kind{Wind, Turbulence, Vortex, Radial, Drag} {
+		list := region(k, Vec(0, 1, 0))
+		if k == Vortex || k == Radial {
+			list[0].Counts, list[0].Main = "", true // their middle matters wherever they act
+			list[0].Help = "The middle that it acts about."
+		}
+		e = append(e, list...)
+	}
+	e = append(e, []Entry{
 
 		{Kind: Camera, Key: "position", Label: "Position", Type: Vector, Unit: Metre, Default: Vec(3, 1.6, 4), Min: -1e5, Max: 1e5, Keyable: true, Main: true, Topic: "place", Help: "Where the lens is."},
 		{Kind: Camera, Key: "target", Label: "Looks at", Type: Vector, Unit: Metre, Default: Vec(0, 1, 0), Min: -1e5, Max: 1e5, Keyable: true, Main: true, Topic: "place", Help: "The point in the middle of the picture."},
@@ -175,6 +251,11 @@ func build() []Entry {
 		{Kind: Look, Key: "colour", Label: "Smoke colour", Type: Colour, Default: Vec(0.9, 0.9, 0.9), Min: 0, Max: 1, Main: true, Topic: "smoke", Help: "Share of the light that smoke scatters on, by colour: bright for steam, dark for soot."},
 		{Kind: Look, Key: "absorption", Label: "Absorption colour", Type: Colour, Default: Vec(1, 1, 1), Min: 0, Max: 1, Topic: "smoke", Help: "What light takes on behind and within smoke: a colour goes through more easily the higher it is."},
 		{Kind: Look, Key: "phase", Label: "Forward scattering", Type: Number, Default: Num(0.3), Min: -0.95, Max: 0.95, Step: 0.05, Main: true, Topic: "smoke", Help: "Above 0 smoke glows towards a light behind it (Henyey–Greenstein g)."},
+		{Kind: Look, Key: "flame", Label: "Flame", Type: Number, Default: Num(1), Min: 0, Max: 1e6, Step: 0.1, Main: true, Topic: "flame", Help: "How bright flame and hot soot are to the camera. Nothing is simulated again."},
+		{Kind: Look, Key: "flame_light", Label: "Light of flame", Type: Number, Default: Num(1), Min: 0, Max: 1e6, Step: 0.1, Main: true, Topic: "flame", Help: "How brightly flame lights smoke, ground and solids, apart from how bright it looks itself. Paths follow the flame itself when both are the same."},
+		{Kind: Look, Key: "flame_thickness", Label: "Thickness of flame", Type: Number, Unit: PerMetre, Default: Num(4), Min: 0, Max: 1e5, Step: 0.5, Topic: "flame", Help: "Light that burning gas gives over a metre: small fires want more, so that thin flames can be seen."},
+		{Kind: Look, Key: "flame_soot", Label: "Glow of soot", Type: Number, Default: Num(0.3), Min: 0, Max: 100, Step: 0.05, Topic: "flame", Help: "How much hot smoke glows too: fireballs live on it."},
+		{Kind: Look, Key: "flame_scale", Label: "Colour temperature", Type: Number, Default: Num(1), Min: 0.05, Max: 20, Step: 0.05, Topic: "flame", Help: "Multiplies the temperature before it becomes colour: up is whiter, down redder."},
 		{Kind: Look, Key: "bounces", Label: "Bounces", Type: Integer, Default: Num(4), Min: 1, Max: 64, Step: 1, Topic: "quality", Help: "How often light is scattered within the smoke; the march guesses up to 4. Steam needs 8 and more to look bright inside; each takes time."},
 		{Kind: Look, Key: "sun_strength", Label: "Sun", Type: Number, Default: Num(3), Min: 0, Max: 1000, Step: 0.1, Main: true, Topic: "light", Help: "Light of the sun on a surface that faces it."},
 		{Kind: Look, Key: "sun_colour", Label: "Sun colour", Type: Colour, Default: Vec(1, 0.93, 0.82), Min: 0, Max: 1, Topic: "light", Help: "Colour of the sun."},
@@ -194,6 +275,8 @@ func build() []Entry {
 
 		{Kind: Handover, Key: "density", Label: "Density", Type: Flag, Default: On(true), Main: true, Topic: "channels", Help: "Smoke density, a plain number."},
 		{Kind: Handover, Key: "temperature", Label: "Temperature", Type: Flag, Default: On(true), Main: true, Topic: "channels", Help: "In kelvin."},
+		{Kind: Handover, Key: "fuel", Label: "Fuel", Type: Flag, Default: On(false), Topic: "channels", Help: "Unburnt fuel in kg/m³, of domains that burn."},
+		{Kind: Handover, Key: "burn", Label: "Burn", Type: Flag, Default: On(true), Topic: "channels", Help: "Where flame is, 0 to 1, of domains that burn."},
 		{Kind: Handover, Key: "velocity", Label: "Velocity", Type: Flag, Default: On(true), Main: true, Topic: "channels", Help: "In metres a second, for motion blur."},
 		{Kind: Handover, Key: "kelvin", Label: "Temperature as", Type: Choice, Default: Text("excess"), Choices: opts("excess", "kelvin above the air", "absolute", "kelvin", "unit", "0 to 1 of the highest"), Topic: "channels", Help: "Absolute gives every empty voxel the air's temperature as background."},
 		{Kind: Handover, Key: "precision", Label: "Precision", Type: Choice, Default: Text("half"), Choices: opts("half", "half (16 bit)", "float", "float (32 bit)"), Main: true, Topic: "file", Help: "Half is enough for pictures; float for further computation."},
@@ -230,3 +313,12 @@ func Find(k Kind, key string) *Entry {
 
 // IsElement reports a kind that can stand in the cast.
 func IsElement(k Kind) bool { return slices.Contains(ElementKinds, k) }
+
+// Holds reports whether a condition such as When is met by values.
+func Holds(when string, get func(key string) Value) bool {
+	if when == "" {
+		return true
+	}
+	key, list, _ := strings.Cut(when, "=")
+	return slices.Contains(strings.Split(list, "|"), get(key).Text)
+}

@@ -32,8 +32,18 @@ func (s *Shot) Sentence(e *Element) string {
 		case len(wall) < len(open):
 			sides = "has walls at " + list(wall) + " only"
 		}
-		return fmt.Sprintf("holds gas in %s × %s × %s at %s voxels (%d × %d × %d) and %s.",
-			Metre.Format(size[0], length), Metre.Format(size[1], length), m(size[2]), m(h), d.NX, d.NY, d.NZ, sides)
+		verb := "holds gas in"
+		if e.Get("bounds").Text == "follow" {
+			verb = "follows gas within"
+		}
+		if e.Burns() {
+			sides += fmt.Sprintf("; fuel burns from %s K", Short(e.Get("ignition").Num))
+		}
+		if u := e.Get("upres").Text; u != "1" {
+			sides += "; upres " + u + " ×"
+		}
+		return fmt.Sprintf("%s %s × %s × %s at %s voxels (%d × %d × %d) and %s.",
+			verb, Metre.Format(size[0], length), Metre.Format(size[1], length), m(size[2]), m(h), d.NX, d.NY, d.NZ, sides)
 	case Emitter:
 		return s.emitterSentence(e, m)
 	case Collider:
@@ -51,9 +61,23 @@ func (s *Shot) Sentence(e *Element) string {
 		if g := e.Get("gust").Num; g > 0 {
 			t += fmt.Sprintf(", with gusts of %s %% every %s s", Short(g*100), Short(e.Get("gust_time").Num))
 		}
-		return t + s.keyed(e, "velocity") + s.scopeWords(e) + "."
+		return t + s.keyed(e, "velocity") + s.regionWords(e, m) + s.scopeWords(e) + "."
 	case Turbulence:
-		return fmt.Sprintf("stirs the air at %s m/s² in whirls of up to %s%s%s.", Short(e.Get("strength").Num), m(e.Get("size").Num), s.keyed(e, "strength"), s.scopeWords(e))
+		return fmt.Sprintf("stirs the air at %s m/s² in whirls of up to %s%s%s%s.", Short(e.Get("strength").Num), m(e.Get("size").Num), s.keyed(e, "strength"), s.regionWords(e, m), s.scopeWords(e))
+	case Vortex:
+		t := fmt.Sprintf("turns the air about its axis at %s m/s², hardest %s out", Short(e.Get("strength").Num), m(e.Get("radius").Num))
+		if v := e.Get("draw").Num; v > 0 {
+			t += fmt.Sprintf(", drawing in at %s m/s²", Short(v))
+		}
+		return t + s.keyed(e, "strength") + s.regionWords(e, m) + s.scopeWords(e) + "."
+	case Radial:
+		verb, v := "pushes the air away", e.Get("strength").Num
+		if v < 0 {
+			verb, v = "draws the air in", -v
+		}
+		return fmt.Sprintf("%s at %s m/s² within %s%s%s%s.", verb, Short(v), m(e.Get("radius").Num), s.keyed(e, "strength"), s.regionWords(e, m), s.scopeWords(e))
+	case Drag:
+		return fmt.Sprintf("slows the air by %s a second%s%s%s.", Short(e.Get("rate").Num), s.keyed(e, "rate"), s.regionWords(e, m), s.scopeWords(e))
 	case Camera:
 		p, q := e.Get("position").Vec, e.Get("target").Vec
 		d := math.Sqrt((p[0]-q[0])*(p[0]-q[0]) + (p[1]-q[1])*(p[1]-q[1]) + (p[2]-q[2])*(p[2]-q[2]))
@@ -66,6 +90,9 @@ func (s *Shot) emitterSentence(e *Element, m func(float64) string) string {
 	var what []string
 	if e.Get("smoke").Num > 0 || len(e.Keys["smoke"]) > 0 {
 		what = append(what, "smoke "+Short(e.Get("smoke").Num))
+	}
+	if e.Get("fuel").Num > 0 || len(e.Keys["fuel"]) > 0 {
+		what = append(what, "fuel "+Short(e.Get("fuel").Num)+" kg/m³")
 	}
 	dt := e.Get("temperature").Num - s.Get("air_temperature").Num
 	switch {
@@ -101,6 +128,9 @@ func (s *Shot) emitterSentence(e *Element, m func(float64) string) string {
 	case b < 1000000:
 		t += fmt.Sprintf(", to frame %d", int(b))
 	}
+	if p := e.Get("pulse").Num; p > 0 {
+		t += fmt.Sprintf(", in puffs every %s s", Short(p))
+	}
 	if k := e.Get("breakup").Num; k > 0 {
 		t += ", with breakup " + m(e.Get("breakup_size").Num)
 	}
@@ -127,6 +157,18 @@ func (s *Shot) keyed(e *Element, key string) string {
 		return ""
 	}
 	return fmt.Sprintf(", keyed over frames %s–%s", Short(k[0].Frame), Short(k[len(k)-1].Frame))
+}
+
+// regionWords tells where a force acts, if not everywhere.
+func (s *Shot) regionWords(e *Element, m func(float64) string) string {
+	v := e.Get("region_size").Vec
+	switch e.Get("region").Text {
+	case "box":
+		return fmt.Sprintf(" within %s × %s × %s", strings.TrimSuffix(m(v[0]), unitOf(m(v[0]))), strings.TrimSuffix(m(v[1]), unitOf(m(v[1]))), m(v[2]))
+	case "sphere":
+		return " within " + m(v[0])
+	}
+	return ""
 }
 
 // scopeWords names the domains where an element acts on some only.

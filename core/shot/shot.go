@@ -193,7 +193,7 @@ func (s *Shot) Of(k Kind) []*Element {
 
 // Add makes an element with a free id and name.
 func (s *Shot) Add(k Kind) *Element {
-	base := map[Kind]string{Domain: "Air", Emitter: "Emitter", Collider: "Collider", Wind: "Wind", Turbulence: "Turbulence", Camera: "Camera"}[k]
+	base := map[Kind]string{Domain: "Air", Emitter: "Emitter", Collider: "Collider", Wind: "Wind", Turbulence: "Turbulence", Vortex: "Vortex", Radial: "Radial", Drag: "Drag", Camera: "Camera"}[k]
 	e := &Element{Kind: k, Values: Values{}}
 	for n := 1; ; n++ {
 		e.ID, e.Name = fmt.Sprintf("%s%d", k, n), base
@@ -278,6 +278,20 @@ func (e *Element) Shape(frame float64) geom.Shape {
 	}
 }
 
+// RegionShape is the region of a force at a frame; limited is false where it
+// acts everywhere.
+func (e *Element) RegionShape(frame float64) (sh geom.Shape, fade float64, limited bool) {
+	form := e.Get("region").Text
+	if form == "everywhere" {
+		return sh, 0, false
+	}
+	return geom.Shape{Form: geom.Form(form), Centre: geom.FromArray(e.At("position", frame).Vec), Turn: geom.RotationXYZ(geom.Vec3{}),
+		Size: geom.FromArray(e.At("region_size", frame).Vec), Taper: 1}, e.At("region_fade", frame).Num, true
+}
+
+// Burns reports a domain in which fuel burns.
+func (e *Element) Burns() bool { return e.Kind == Domain && e.Get("burning").Text != "no" }
+
 // Placed reports an element with a shape.
 func (e *Element) Placed() bool { return e.Kind == Emitter || e.Kind == Collider }
 
@@ -288,6 +302,9 @@ func (e *Element) Grid() (d grid.Dims, h float64, origin geom.Vec3) {
 	size, at := e.Get("size").Vec, e.Get("position").Vec
 	cells := func(v float64) int { return int(max(1, min(math.Ceil(v/h-1e-6), 1<<20))) }
 	d = grid.Dims{NX: cells(size[0]), NY: cells(size[1]), NZ: cells(size[2])}
+	if e.Get("flat").Flag {
+		d.NZ = 1
+	}
 	origin = geom.V(at[0]-float64(d.NX)*h/2, at[1]-size[1]/2, at[2]-float64(d.NZ)*h/2)
 	return d, h, origin
 }

@@ -21,6 +21,8 @@ const (
 	Density    Unit = "kg/m³"
 	Degree     Unit = "°"
 	Second     Unit = "s"
+	Energy     Unit = "MJ/kg"
+	CoolRate   Unit = "K/s"
 	Frames     Unit = "frames"
 	FrameRate  Unit = "fps"
 	Millimetre Unit = "mm" // of lenses
@@ -41,6 +43,8 @@ var spellings = map[Unit]map[string][2]float64{
 	Density:    {"kg/m³": {1}, "kg/m3": {1}, "g/m³": {0.001}, "g/m3": {0.001}},
 	Degree:     {"°": {1}, "deg": {1}, "rad": {180 / math.Pi}},
 	Second:     {"s": {1}, "ms": {0.001}, "min": {60}},
+	Energy:     {"mj/kg": {1}, "kj/kg": {0.001}, "kj/g": {1}},
+	CoolRate:   {"k/s": {1}},
 	Frames:     {"frames": {1}, "frame": {1}, "f": {1}},
 	FrameRate:  {"fps": {1}, "/s": {1}},
 	Stops:      {"stops": {1}, "stop": {1}, "ev": {1}},

@@ -24,6 +24,18 @@ const (
 	packedShare = 0.8
 )
 
+// followShare is how much of its limit a domain whose bounds follow uses on
+// the mean, as a rule.
+const followShare = 0.3
+
+// Bytes is the memory that a voxel of a domain takes.
+func Bytes(d *shot.Element) float64 {
+	if d.Burns() {
+		return gas.BytesPerCell + gas.BytesPerBurning
+	}
+	return gas.BytesPerCell
+}
+
 // substeps guesses the mean number of substeps a frame from the fastest gas
 // that emitters make.
 func substeps(s *shot.Shot, d *shot.Element) float64 {
@@ -39,9 +51,12 @@ func substeps(s *shot.Shot, d *shot.Element) float64 {
 		hot := abs(e.Get("temperature").Num-s.Get("air_temperature").Num) / s.Get("air_temperature").Num
 		// gas that rises by its own warmth through the domain's height
 		rise := math.Sqrt(2 * abs(s.Get("gravity").Num*d.Get("lift").Num) * hot * d.Get("size").Vec[1] * 0.3)
+		if d.Burns() && e.Get("fuel").Num > 0 { // flames rise at several metres a second
+			rise = max(rise, math.Sqrt(2*abs(s.Get("gravity").Num*d.Get("lift").Num)*4*d.Get("size").Vec[1]*0.3))
+		}
 		fast = max(fast, v, rise)
 	}
-	n := math.Ceil(fast / s.Rate() / (d.Get("cfl").Num * d.Get("voxel").Num))
+	n := math.Ceil(fast * s.Get("time_scale").Num / s.Rate() / (d.Get("cfl").Num * d.Get("voxel").Num))
 	return min(max(n, d.Get("min_substeps").Num, 1), d.Get("max_substeps").Num)
 }
 
@@ -53,10 +68,21 @@ func Guess(s *shot.Shot, d *shot.Element, rate float64) Estimate {
 	dims, _, _ := d.Grid()
 	first, last := s.Range()
 	v := d.Voxels()
-	e := Estimate{NX: dims.NX, NY: dims.NY, NZ: dims.NZ, Voxels: v, Memory: v * gas.BytesPerCell, Frames: last - first + 1}
-	values := 2.0
+	e := Estimate{NX: dims.NX, NY: dims.NY, NZ: dims.NZ, Voxels: v, Memory: v * Bytes(d), Frames: last - first + 1}
+	values, slower := 2.0, 1.0
+	if d.Burns() {
+		values, slower = 4, 1.4
+	}
 	if d.Get("cache_velocity").Flag {
-		values = 5
+		values += 3
+	}
+	if d.Get("bounds").Text == "follow" {
+		// a guess: fluid grows from nothing to the share that it fills
+		v *= followShare
+		e.Memory *= 2 * followShare
+	}
+	if d.Get("scheme").Text == string(gas.Reflection) {
+		slower *= 3.5
 	}
 	size := 4.0
 	if d.Get("cache_half").Flag {
@@ -64,7 +90,7 @@ func Guess(s *shot.Shot, d *shot.Element, rate float64) Estimate {
 	}
 	e.Disk = float64(e.Frames) * v * values * size * fillShare * packedShare
 	if rate > 0 {
-		e.Seconds = (float64(e.Frames) + s.Get("preroll").Num) * v * substeps(s, d) / rate
+		e.Seconds = (float64(e.Frames) + s.Get("preroll").Num) * v * slower * substeps(s, d) / rate
 	}
 	return e
 }

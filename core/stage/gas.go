@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io"
 	"math"
+	"runtime"
 
 	"zarf/core/format/vdb"
 	"zarf/core/gas"
@@ -55,6 +56,13 @@ func NewGas(s *shot.Shot, domain string, crew grid.Crew) (*Gas, error) {
 	for i, k := range []string{"side_x0", "side_x1", "side_y0", "side_y1", "side_z0", "side_z1"} {
 		box.Open[i] = d.Get(k).Text == "outflow"
 	}
+	if d.Get("flat").Flag { // nothing moves along z
+		box.Open[4], box.Open[5] = false, false
+	}
+	box.Burning, box.Oxygen = d.Burns(), d.Get("burning").Text == "oxygen"
+	if d.Get("bounds").Text == "follow" {
+		box.Follow = &gas.Follow{Threshold: d.Get("follow_from").Num, Margin: d.Get("follow_margin").Num}
+	}
 	solver, err := gas.New(box, crew)
 	if err != nil {
 		return nil, fmt.Errorf("domain %s: %w", d.Name, err)
@@ -67,7 +75,7 @@ func (g *Gas) Next() int { return g.next }
 
 // Advance simulates one frame and returns its number.
 func (g *Gas) Advance(stop func() bool) (int, gas.FrameStats, error) {
-	dt := 1 / g.Shot.Rate()
+	dt := g.Shot.Get("time_scale").Num / g.Shot.Rate()
 	sub := gas.Substeps{CFL: g.Domain.Get("cfl").Num, Min: int(g.Domain.Get("min_substeps").Num), Max: int(g.Domain.Get("max_substeps").Num)}
 	if sub.Max < sub.Min {
 		sub.Max = sub.Min
@@ -85,16 +93,26 @@ func (g *Gas) Advance(stop func() bool) (int, gas.FrameStats, error) {
 // Scene gives the solver's surroundings at t seconds after the start.
 func (g *Gas) Scene(t, dt float64) gas.Inputs {
 	s, d := g.Shot, g.Domain
-	frame := func(t float64) float64 { return float64(Start(s)-1) + t*s.Rate() }
+	pace := s.Rate() / s.Get("time_scale").Num
+	frame := func(t float64) float64 { return float64(Start(s)-1) + t*pace }
 	f := frame(t)
 	num := func(e *shot.Element, key string) float64 { return e.At(key, f).Num }
 	air := s.Get("air_temperature").Num
 	in := gas.Inputs{Physics: gas.Physics{
 		Gravity: s.Get("gravity").Num, AirTemperature: air, AirDensity: s.Get("air_density").Num,
 		Lift: num(d, "lift"), SmokeWeight: num(d, "smoke_weight"), Dissipation: num(d, "dissipation"), Cooling: num(d, "cooling"),
-		Damping: num(d, "damping"), Vorticity: num(d, "vorticity"), Scheme: gas.Scheme(d.Get("scheme").Text),
+		Damping: num(d, "damping"), Vorticity: num(d, "vorticity"), VorticityBy: d.Get("vorticity_by").Text, Scheme: gas.Scheme(d.Get("scheme").Text),
 		Tolerance: d.Get("tolerance").Num, MaxIterations: 200,
 	}}
+	if d.Burns() {
+		in.Physics.Fire = gas.Fire{Ignition: num(d, "ignition"), Rate: num(d, "burn_rate"), Heat: num(d, "heat_released") * 1e6, Soot: num(d, "soot"),
+			Expansion: num(d, "expansion"), Spread: num(d, "spread"), Afterglow: num(d, "afterglow"),
+			Radiation: num(d, "radiation"), RadiationAt: d.Get("radiation_at").Num, OxygenNeed: d.Get("oxygen_need").Num}
+	}
+	region := func(e *shot.Element) (r gas.Region) {
+		r.Shape, r.Fade, r.Limited = e.RegionShape(f)
+		return r
+	}
 	seed := uint64(d.Get("seed").Num)
 	for n, e := range s.Elements {
 		if e.Muted || !e.Acts(d) {
@@ -105,7 +123,10 @@ func (g *Gas) Scene(t, dt float64) gas.Inputs {
 			if now := math.Ceil(f - 1e-9); now < e.Get("begin").Num || now > e.Get("end").Num {
 				continue
 			}
-			em := gas.Emitter{Shape: e.Shape(f), Smoke: num(e, "smoke"), Temperature: num(e, "temperature") - air, Speed: num(e, "speed"),
+			if p := num(e, "pulse"); p > 0 && math.Mod(t, p) > p*num(e, "pulse_share") {
+				continue
+			}
+			em := gas.Emitter{Shape: e.Shape(f), Before: e.Shape(frame(t - dt)), Inherit: num(e, "inherit"), Fuel: num(e, "fuel"), Smoke: num(e, "smoke"), Temperature: num(e, "temperature") - air, Speed: num(e, "speed"),
 				AlongAxis: e.Get("along").Text == "axis", Push: geom.FromArray(e.At("push", f).Vec), Add: e.Get("mode").Text == "add",
 				Breakup: num(e, "breakup"), NoiseSize: num(e, "breakup_size"), NoiseRate: e.Get("breakup_rate").Num, Seed: seed*1000 + uint64(n)}
 			if e.Get("from").Text == "surface" {
@@ -117,10 +138,17 @@ func (g *Gas) Scene(t, dt float64) gas.Inputs {
 		case shot.Wind:
 			v := geom.FromArray(e.At("velocity", f).Vec)
 			swell := num(e, "gust") * noise.Octaves(seed*1000+uint64(n), 2, t/e.Get("gust_time").Num, 0.5, 0.5)
-			in.Winds = append(in.Winds, gas.Wind{Velocity: v.Mul(1 + swell), Grip: num(e, "grip")})
+			in.Winds = append(in.Winds, gas.Wind{Velocity: v.Mul(1 + swell), Grip: num(e, "grip"), Region: region(e)})
 		case shot.Turbulence:
 			in.Turbulences = append(in.Turbulences, gas.Turbulence{Strength: num(e, "strength"), Size: num(e, "size"),
-				Octaves: int(e.Get("octaves").Num), Rate: e.Get("rate").Num, Seed: seed*1000 + uint64(n)})
+				Octaves: int(e.Get("octaves").Num), Rate: e.Get("rate").Num, Seed: seed*1000 + uint64(n), Region: region(e)})
+		case shot.Vortex:
+			in.Vortices = append(in.Vortices, gas.Vortex{Centre: geom.FromArray(e.At("position", f).Vec), Axis: geom.RotationXYZ(geom.FromArray(e.At("turn", f).Vec)).Apply(geom.V(0, 1, 0)),
+				Radius: num(e, "radius"), Strength: num(e, "strength"), Draw: num(e, "draw"), Lift: num(e, "lift"), Region: region(e)})
+		case shot.Radial:
+			in.Radials = append(in.Radials, gas.Radial{Centre: geom.FromArray(e.At("position", f).Vec), Radius: num(e, "radius"), Strength: num(e, "strength"), Region: region(e)})
+		case shot.Drag:
+			in.Drags = append(in.Drags, gas.Drag{Rate: num(e, "rate"), Region: region(e)})
 		}
 	}
 	return in
@@ -142,7 +170,7 @@ func Key(s *shot.Shot, d *shot.Element) string {
 	element := func(el *shot.Element) {
 		put(el.Kind)
 		for _, e := range shot.Entries(el.Kind) {
-			if !e.Sim {
+			if !e.Sim || !shot.Holds(e.When, el.Get) || !shot.Holds(e.Counts, el.Get) {
 				continue
 			}
 			put([]any{e.Key, e.JSON(el.Get(e.Key))})
@@ -167,38 +195,46 @@ const (
 	Density     = "density"
 	Temperature = "temperature"
 	Velocity    = "velocity"
+	Fuel        = "fuel"
+	Burn        = "burn"
 )
 
 // Tolerances under which a voxel counts as empty.
 const (
 	densityTolerance     = 1e-4
 	temperatureTolerance = 0.02 // K
+	fuelTolerance        = 1e-5 // kg/m³
 )
 
-// Transform of the domain's voxels.
+// transform of the domain's voxels; indices count from the limit's corner.
 func (g *Gas) transform() vdb.Transform {
-	h, o := g.Solver.H, g.Solver.Origin
+	h, o := g.Solver.H, g.Solver.Limit.Origin
 	return vdb.Uniform(h, [3]float64{o.X + h/2, o.Y + h/2, o.Z + h/2})
 }
 
 // Grids are the channels to cache of the frame made last.
 func (g *Gas) Grids() []*vdb.Grid {
 	s := g.Solver
+	defer runtime.KeepAlive(s) // its fields may be mapped memory
 	n := [3]int{s.NX, s.NY, s.NZ}
 	half := g.Domain.Get("cache_half").Flag
-	meta := map[string]any{"frame": int32(g.next - 1), "solver": gas.Version}
-	make1 := func(name string, data []float32, tol float32) *vdb.Grid {
-		v := vdb.FromDense(name, [3]int{}, n, [][]float32{data}, 0, tol, g.crew.For)
-		v.Transform, v.Half, v.Meta = g.transform(), half, meta
+	add := func(name, unit string, f *grid.Field, tol float32) *vdb.Grid {
+		v := vdb.FromDense(name, s.Low, n, [][]float32{g.visible(f)}, 0, tol, g.crew.For)
+		v.Transform, v.Half = g.transform(), half
+		v.Meta = map[string]any{"frame": int32(g.next - 1), "solver": gas.Version}
+		if unit != "" {
+			v.Meta["unit"] = unit
+		}
 		return v
 	}
-	density := make1(Density, g.visible(s.Smoke), densityTolerance)
-	heat := make1(Temperature, g.visible(s.Heat), temperatureTolerance)
-	heat.Meta = map[string]any{"frame": int32(g.next - 1), "solver": gas.Version, "unit": "kelvin above air", "air_temperature": g.Shot.Get("air_temperature").Num}
-	out := []*vdb.Grid{density, heat}
+	out := []*vdb.Grid{add(Density, "", s.Smoke, densityTolerance), add(Temperature, "kelvin above air", s.Heat, temperatureTolerance)}
+	out[1].Meta["air_temperature"] = g.Shot.Get("air_temperature").Num
+	if s.Fuel != nil {
+		out = append(out, add(Fuel, "kg/m3", s.Fuel, fuelTolerance), add(Burn, "", s.Burn, densityTolerance))
+	}
 	if g.Domain.Get("cache_velocity").Flag {
-		comps := g.velocityNear(append(density.Leaves, heat.Leaves...))
-		v := vdb.FromDense(Velocity, [3]int{}, n, comps[:], 0, 0, g.crew.For)
+		comps := g.velocityNear(append(out[0].Leaves, out[1].Leaves...))
+		v := vdb.FromDense(Velocity, s.Low, n, comps[:], 0, 0, g.crew.For)
 		v.Transform, v.Half = g.transform(), half
 		v.Meta = map[string]any{"frame": int32(g.next - 1), "solver": gas.Version, "unit": "m/s", "vector_type": "contravariant relative"}
 		out = append(out, v)
@@ -225,7 +261,8 @@ func (g *Gas) velocityNear(leaves []*vdb.Leaf) (comps [3][]float32) {
 	bx, by, bz := (s.NX+7)/8, (s.NY+7)/8, (s.NZ+7)/8
 	near := make([]bool, bx*by*bz)
 	for _, l := range leaves {
-		i, j, k := int(l.Origin[0])/8, int(l.Origin[1])/8, int(l.Origin[2])/8
+		// the solver's box begins at a multiple of 8
+		i, j, k := (int(l.Origin[0])-s.Low[0])/8, (int(l.Origin[1])-s.Low[1])/8, (int(l.Origin[2])-s.Low[2])/8
 		for c := max(k-1, 0); c <= min(k+1, bz-1); c++ {
 			for b := max(j-1, 0); b <= min(j+1, by-1); b++ {
 				for a := max(i-1, 0); a <= min(i+1, bx-1); a++ {
@@ -256,14 +293,49 @@ func (g *Gas) velocityNear(leaves []*vdb.Leaf) (comps [3][]float32) {
 // SaveState writes all that a resumed run needs to go on bit for bit.
 func (g *Gas) SaveState(w io.Writer) error {
 	s := g.Solver
+	defer runtime.KeepAlive(s)
 	var grids []*vdb.Grid
 	for _, f := range g.stateFields() {
 		v := vdb.FromDense(f.name, [3]int{}, [3]int{f.f.NX, f.f.NY, f.f.NZ}, [][]float32{f.f.Data}, 0, 0, g.crew.For)
 		v.Transform = vdb.Uniform(s.H, [3]float64{})
 		grids = append(grids, v)
 	}
-	return vdb.Write(w, grids, vdb.Options{Compression: vdb.Blosc, Workers: g.crew.For,
-		Meta: map[string]any{"next_frame": int64(g.next), "key": Key(g.Shot, g.Domain)}})
+	meta := map[string]any{"next_frame": int64(g.next), "key": Key(g.Shot, g.Domain)}
+	if s.Follow != nil {
+		low, n, on := s.Tiling()
+		b, err := json.Marshal(tiling{low, n, pack(on), s.Ambient.Array()})
+		if err != nil {
+			return err
+		}
+		meta["tiles"] = string(b)
+	}
+	return vdb.Write(w, grids, vdb.Options{Compression: vdb.Blosc, Workers: g.crew.For, Meta: meta})
+}
+
+// tiling is what a saved state tells of a domain whose bounds follow.
+type tiling struct {
+	Low     [3]int     `json:"low"`
+	N       [3]int     `json:"n"`
+	On      []byte     `json:"on"` // a bit for each tile of the limit
+	Ambient [3]float64 `json:"ambient"`
+}
+
+func pack(on []bool) []byte {
+	b := make([]byte, (len(on)+7)/8)
+	for i, v := range on {
+		if v {
+			b[i/8] |= 1 << (i % 8)
+		}
+	}
+	return b
+}
+
+func unpack(b []byte, n int) []bool {
+	on := make([]bool, min(n, 8*len(b)))
+	for i := range on {
+		on[i] = b[i/8]>>(i%8)&1 == 1
+	}
+	return on
 }
 
 type stateField struct {
@@ -273,7 +345,14 @@ type stateField struct {
 
 func (g *Gas) stateFields() []stateField {
 	s := g.Solver
-	return []stateField{{"u", s.U}, {"v", s.V}, {"w", s.W}, {"smoke", s.Smoke}, {"heat", s.Heat}}
+	list := []stateField{{"u", s.U}, {"v", s.V}, {"w", s.W}, {"smoke", s.Smoke}, {"heat", s.Heat}}
+	if s.Fuel != nil {
+		list = append(list, stateField{"fuel", s.Fuel}, stateField{"burn", s.Burn})
+	}
+	if s.Used != nil {
+		list = append(list, stateField{"used", s.Used})
+	}
+	return list
 }
 
 // LoadState goes on from a saved state of the same stage.
@@ -289,6 +368,11 @@ func (g *Gas) LoadState(r io.Reader) error {
 	if !ok {
 		return fmt.Errorf("saved state doesn't say its frame")
 	}
+	if g.Solver.Follow != nil {
+		if err := g.loadTiling(f); err != nil {
+			return fmt.Errorf("saved state: %w", err)
+		}
+	}
 	for _, sf := range g.stateFields() {
 		v := f.Grid(sf.name)
 		if v == nil {
@@ -299,5 +383,19 @@ func (g *Gas) LoadState(r io.Reader) error {
 		}
 	}
 	g.next = int(next)
+	return nil
+}
+
+func (g *Gas) loadTiling(f *vdb.File) error {
+	text, _ := f.Meta["tiles"].(string)
+	var t tiling
+	if err := json.Unmarshal([]byte(text), &t); err != nil {
+		return fmt.Errorf("its tiles can't be read: %w", err)
+	}
+	l := grid.NewTiles(g.Solver.Limit.Dims, false)
+	if err := g.Solver.SetTiling(t.Low, t.N, unpack(t.On, l.Len())); err != nil {
+		return err
+	}
+	g.Solver.Ambient = geom.FromArray(t.Ambient)
 	return nil
 }
