@@ -270,8 +270,14 @@ func (s *server) placeNew(d *shot.Shot, e *shot.Element) {
 	b := doms[0].DomainBox()
 	mid, size := b.Centre(), b.Size()
 	small := max(size.MinComponent()*0.2, doms[0].Get("voxel").Num*4)
+	if shot.Find(e.Kind, "region_size") != nil {
+		e.Values["region_size"], e.Values["region_fade"] = shot.Vec(size.X/2, size.Y/2, size.Z/2), shot.Num(size.MinComponent()*0.1)
+	}
 	switch e.Kind {
 	case shot.Emitter:
+		if doms[0].Burns() { // an emitter in a burning domain feeds the fire
+			e.Values["fuel"], e.Values["temperature"] = shot.Num(0.06), shot.Num(900)
+		}
 		e.Values["size"] = shot.Vec(small, small, small)
 		e.Values["position"] = shot.Vec(mid.X, b.Min.Y+small, mid.Z)
 		e.Values["breakup_size"] = shot.Num(small * 0.4)
@@ -283,6 +289,11 @@ func (s *server) placeNew(d *shot.Shot, e *shot.Element) {
 	case shot.Turbulence:
 		e.Values["size"] = shot.Num(size.MinComponent() * 0.3)
 		e.Values["position"] = shot.Vec(b.Max.X, mid.Y, mid.Z)
+	case shot.Vortex, shot.Radial:
+		e.Values["position"] = shot.Vec(mid.X, mid.Y, mid.Z)
+		e.Values["radius"] = shot.Num(size.MinComponent() * 0.2)
+	case shot.Drag:
+		e.Values["position"] = shot.Vec(mid.X, b.Max.Y-size.Y*0.2, mid.Z)
 	case shot.Camera:
 		e.Values["target"] = shot.Vec(mid.X, mid.Y, mid.Z)
 		e.Values["position"] = shot.Vec(mid.X+size.X*1.2, mid.Y+size.Y*0.3, mid.Z+size.MaxComponent()*1.8)

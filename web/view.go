@@ -42,6 +42,9 @@ type sceneElement struct {
 	Min      [3]float64 `json:"min"` // of domains
 	Max      [3]float64 `json:"max"`
 	Walls    []bool     `json:"walls,omitempty"`
+	Radius   float64    `json:"radius,omitempty"`
+	Region   string     `json:"region,omitempty"` // form of a force's region
+	Fade     float64    `json:"fade,omitempty"`
 	Begin    int        `json:"begin"`
 	End      int        `json:"end"`
 	Lanes    []lane     `json:"lanes,omitempty"`
@@ -143,8 +146,18 @@ func describe(doc *shot.Shot, e *shot.Element, frame float64) (sceneElement, boo
 		}
 	case shot.Wind:
 		se.Vector = vec("velocity")
+	case shot.Vortex:
+		se.Turn = vec("turn")
+		se.Radius, se.Vector[0] = e.At("radius", frame).Num, e.At("strength", frame).Num
+	case shot.Radial:
+		se.Radius, se.Vector[0] = e.At("radius", frame).Num, e.At("strength", frame).Num
 	case shot.Camera:
 		se.Target, se.Lens = vec("target"), e.At("lens", frame).Num
+	}
+	if shot.Find(e.Kind, "region") != nil {
+		if sh, fade, limited := e.RegionShape(frame); limited {
+			se.Region, se.Size, se.Fade = string(sh.Form), sh.Size.Array(), fade
+		}
 	}
 	for _, entry := range shot.Entries(e.Kind) {
 		keys := e.Keys[entry.Key]
@@ -219,12 +232,16 @@ func explain(c *gin.Context, err error) {
 }
 
 // volumeHead tells how to draw the bytes that follow: for each voxel, x
-// fastest, density (0..255 of Top, by its square root) and light.
+// fastest, density (0..255 of Top, by its square root) and light, and where
+// there is fire, burn and temperature (255 is Hottest).
 type volumeHead struct {
 	Dims [3]int     `json:"dims"`
 	Min  [3]float64 `json:"min"`
 	Max  [3]float64 `json:"max"`
 	Top  float64    `json:"top"`
+
+	Fire    bool    `json:"fire,omitempty"`
+	Hottest float64 `json:"hottest,omitempty"`
 }
 
 func (s *server) volume(c *gin.Context) {
@@ -270,25 +287,44 @@ func (s *server) makeVolume(t store.Take, frame, size int) (head string, data []
 		return "", nil, fmt.Errorf("frame %d holds no density", frame)
 	}
 	crew := grid.NewCrew(s.opt.Threads)
-	d, h, origin := src.Domain.Grid()
+	_, h, origin := src.Domain.Grid()
+	low, d := src.Window(f)
+	origin = origin.Add(geom.V(float64(low[0]), float64(low[1]), float64(low[2])).Mul(h))
 	by := (max(d.NX, d.NY, d.NZ) + size - 1) / size
 	small := shrink(den, by, crew)
 	v, _ := render.NewVolume(small, h*float64(by), origin, crew)
 	sun, sky := v.Light(12, geom.V(0.45, 0.8, 0.4).Unit(), crew)
-	out := make([]byte, 2*small.Len())
+	var burn, heat *grid.Field
+	bytes := 2
+	if src.Domain.Burns() {
+		burn, heat = src.Channel(f, stage.Burn), src.Channel(f, stage.Temperature)
+		if burn != nil && heat != nil {
+			burn, heat, bytes = shrink(burn, by, crew), shrink(heat, by, crew), 4
+		}
+	}
+	out := make([]byte, bytes*small.Len())
 	_, top, _ := small.Range()
 	inv := float32(0)
 	if top > 0 {
 		inv = 1 / top
 	}
+	air := float32(src.Shot.Get("air_temperature").Num)
 	for n, x := range small.Data {
-		out[2*n] = byte(255*sqrt32(x*inv) + 0.5)
-		out[2*n+1] = byte(min(255, 255*(0.62*sun.Data[n]+0.38*sky.Data[n])+0.5))
+		o := out[bytes*n : bytes*n+bytes]
+		o[0] = byte(255*sqrt32(x*inv) + 0.5)
+		o[1] = byte(min(255, 255*(0.62*sun.Data[n]+0.38*sky.Data[n])+0.5))
+		if bytes == 4 {
+			o[2] = byte(255*min(1, max(0, burn.Data[n])) + 0.5)
+			o[3] = byte(255*min(1, max(0, (heat.Data[n]+air)/volumeHottest)) + 0.5)
+		}
 	}
-	hd := volumeHead{Dims: [3]int{small.NX, small.NY, small.NZ}, Min: origin.Array(), Top: float64(top)}
+	hd := volumeHead{Dims: [3]int{small.NX, small.NY, small.NZ}, Min: origin.Array(), Top: float64(top), Fire: bytes == 4, Hottest: volumeHottest}
 	hd.Max = origin.Add(geom.V(float64(small.NX), float64(small.NY), float64(small.NZ)).Mul(h * float64(by))).Array()
 	return mustJSON(hd), out, nil
 }
+
+// volumeHottest is the temperature, K, that the last byte of a voxel says.
+const volumeHottest = 3000
 
 // shrink averages blocks of by³ voxels.
 func shrink(f *grid.Field, by int, crew grid.Crew) *grid.Field {

@@ -50,7 +50,6 @@ type Solver struct {
 	fast    float64 // largest speed along an axis at the last survey, m/s
 	hot     float64 // largest excess temperature, K
 	live    []bool  // channels that are not zero everywhere
-	limited [6]bool // sides of the limit that the fluid has reached
 }
 
 // FrameStats tells how a frame went. Amounts are those of the whole domain.
@@ -193,13 +192,13 @@ const (
 func (s *Solver) Frame(dt float64, sub Substeps, scene Scene, stop func() bool) (FrameStats, error) {
 	var st FrameStats
 	s.begin = s.Time
+	if err := s.survey(); err != nil {
+		return st, err
+	}
 	if s.Follow != nil {
 		if err := s.follows(scene(s.Time, 0), true, &st); err != nil {
 			return st, err
 		}
-	}
-	if err := s.survey(); err != nil {
-		return st, err
 	}
 	left := dt
 	for left > dt*1e-9 {
@@ -238,7 +237,9 @@ func (s *Solver) account(st *FrameStats) {
 	}
 	st.Tiles, st.Voxels = s.tiles.Count, s.cells
 	st.Window = [3]int{s.NX, s.NY, s.NZ}
-	st.AtLimit = s.limited
+	if s.Follow != nil {
+		st.AtLimit = s.limited()
+	}
 	st.Top, st.Width = s.extent()
 }
 

@@ -17,7 +17,6 @@ const heatWeight = 20
 // up tiles that have become empty.
 func (s *Solver) follows(in Inputs, trim bool, st *FrameStats) error {
 	need := s.occupied(in)
-	s.noteLimits(need)
 	defer func() { s.blow(in) }()
 	want := s.grow(need, 0)
 	if !trim && want.Within(s.over) {
@@ -79,10 +78,7 @@ func (s *Solver) occupied(in Inputs) *grid.Tiles {
 	list := s.channels()
 	limit := make([]float32, len(list))
 	for n := range list {
-		limit[n] = float32(s.Follow.Threshold)
-		if n == 1 {
-			limit[n] *= heatWeight
-		}
+		limit[n] = s.enough(n)
 	}
 	s.crew.For(s.tiles.NZ, 1, func(k0, k1 int) {
 		for K := k0; K < k1; K++ {
@@ -136,20 +132,41 @@ func (s *Solver) holds(list []*grid.Field, limit []float32, I, J, K int) bool {
 	return false
 }
 
-// noteLimits remembers the sides of the limit that fluid has come near to.
-func (s *Solver) noteLimits(t *grid.Tiles) {
-	s.limited = [6]bool{}
-	last := s.limitTiles()
-	for n, on := range t.On {
-		if !on {
+// limited reports the sides of the limit that fluid has reached: those with
+// some in their outermost cells.
+func (s *Solver) limited() (out [6]bool) {
+	n, full := [3]int{s.NX, s.NY, s.NZ}, [3]int{s.Limit.NX, s.Limit.NY, s.Limit.NZ}
+	for side := range out {
+		a := side / 2
+		lo, hi := [3]int{}, n
+		if side%2 == 0 {
+			hi[a] = 1
+		} else {
+			lo[a] = n[a] - 1
+		}
+		if (side%2 == 0 && s.Low[a] > 0) || (side%2 == 1 && s.Low[a]+n[a] < full[a]) {
 			continue
 		}
-		p := [3]int{n % t.NX, n / t.NX % t.NY, n / (t.NX * t.NY)}
-		for a := range 3 {
-			s.limited[2*a] = s.limited[2*a] || p[a] == 0
-			s.limited[2*a+1] = s.limited[2*a+1] || p[a] == last[a]-1
+		for c, f := range s.channels() {
+			q := s.enough(c)
+			for k := lo[2]; k < hi[2] && s.live[c]; k++ {
+				for j := lo[1]; j < hi[1]; j++ {
+					for _, v := range f.Row(j, k)[lo[0]:hi[0]] {
+						out[side] = out[side] || v > q || v < -q
+					}
+				}
+			}
 		}
 	}
+	return out
+}
+
+// enough is how much of a channel counts as fluid.
+func (s *Solver) enough(channel int) float32 {
+	if channel == 1 {
+		return float32(heatWeight * s.Follow.Threshold)
+	}
+	return float32(s.Follow.Threshold)
 }
 
 // grow adds the margin and more tiles.

@@ -32,6 +32,12 @@ type Look struct {
 	Phase      float64
 	Bounces    int
 
+	Flame          float64 // brightness of fire to the camera
+	FlameLight     float64 // of the light that it casts
+	FlameThickness float64 // 1/m for burn 1
+	FlameSoot      float64 // share of the smoke's extinction that glows
+	FlameScale     float64 // times the temperature
+
 	Sun    RGB       // irradiance on a surface that faces the sun
 	SunDir geom.Vec3 // towards the sun
 	Sky    RGB       // radiance overhead
@@ -63,6 +69,8 @@ func Of(l *shot.LookSet) Look {
 	elevation, bearing := n("sun_height")*math.Pi/180, n("sun_bearing")*math.Pi/180
 	out.SunDir = geom.V(math.Sin(bearing)*math.Cos(elevation), math.Sin(elevation), -math.Cos(bearing)*math.Cos(elevation))
 	out.Phase, out.Bounces = n("phase"), int(n("bounces"))
+	out.Flame, out.FlameLight, out.FlameThickness = n("flame"), n("flame_light"), n("flame_thickness")
+	out.FlameSoot, out.FlameScale = n("flame_soot"), n("flame_scale")
 	out.Sun = c("sun_colour").Scale(n("sun_strength"))
 	out.Sky = c("sky_colour").Scale(n("sky_strength"))
 	out.Ground, out.GroundColour, out.Background = l.Get("ground").Flag, c("ground_colour"), l.Get("background").Text

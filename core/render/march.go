@@ -52,6 +52,9 @@ func (p *Picture) shade(at geom.Vec3, h hit) look.RGB {
 	if cos := h.normal.Dot(s.Look.SunDir); cos > 0 && !s.blocked(at) {
 		e = s.Look.Sun.Mul(s.depth(at, s.Look.SunDir, 2)).Scale(cos / math.Pi)
 	}
+	for _, v := range s.Volumes {
+		e = e.Add(v.fireOn(s, at, h.normal))
+	}
 	// half of the sky for a wall, all for a floor, and darker near other solids
 	open := 0.5 + 0.5*h.normal.Y
 	open *= s.openness(at, h.normal)
@@ -181,15 +184,25 @@ func (p *Picture) marchVolume(v *Volume, lg *lightGrid, o, d geom.Vec3, far floa
 			return
 		}
 		v.Density.SampleBatch(b.den[:n], b.x[:n], b.y[:n], b.z[:n], halves)
-		if !b.any(n) {
+		hot := v.glowBatch(b, n)
+		if !hot && !b.any(n) {
 			continue
 		}
 		lg.readBatch(b, n)
 		for i, den := range b.den[:n] {
+			if hot {
+				for c := range 3 {
+					light[c] += through[c] * l.Flame * float64(b.glow[c][i]) * long
+				}
+			}
 			if den < 1e-5 {
 				continue
 			}
-			p.absorb(float64(den)*long, float64(b.sun[i]), float64(b.sky[i]), sun[:orders], sky, light, through)
+			around := sky.Scale(float64(b.sky[i]))
+			if lg.fire[0] != nil {
+				around = around.Add(look.RGB{float64(b.fire[0][i]), float64(b.fire[1][i]), float64(b.fire[2][i])})
+			}
+			p.absorb(float64(den)*long, float64(b.sun[i]), float64(b.sky[i]), sun[:orders], around, sky, light, through)
 			if through.Max() < opaque {
 				*through = look.RGB{}
 				return
@@ -199,7 +212,10 @@ func (p *Picture) marchVolume(v *Volume, lg *lightGrid, o, d geom.Vec3, far floa
 }
 
 // strand is a run of looks along a ray.
-type strand struct{ x, y, z, den, sun, sky [32]float32 }
+type strand struct {
+	x, y, z, den, sun, sky [32]float32
+	glow, fire             [3][32]float32
+}
 
 var (
 	strands = sync.Pool{New: func() any { return new(strand) }}
@@ -217,6 +233,20 @@ func (b *strand) any(n int) bool {
 
 // readBatch reads the light at the looks of a strand; it uses up positions.
 func (l *lightGrid) readBatch(b *strand, n int) {
+	if l.fire[0] != nil {
+		q := l.scale / l.coarse
+		for i := range n {
+			b.x[i], b.y[i], b.z[i] = b.x[i]/l.scale, b.y[i]/l.scale, b.z[i]/l.scale
+		}
+		for c := range 3 {
+			for i := range n {
+				b.fire[c][i] = l.fire[c].Sample(b.x[i]*q-0.5, b.y[i]*q-0.5, b.z[i]*q-0.5)
+			}
+		}
+		l.sun.SampleBatch(b.sun[:n], b.x[:n], b.y[:n], b.z[:n], halves)
+		l.sky.SampleBatch(b.sky[:n], b.x[:n], b.y[:n], b.z[:n], halves)
+		return
+	}
 	q := 1 / l.scale
 	for i := range n {
 		b.x[i], b.y[i], b.z[i] = b.x[i]*q, b.y[i]*q, b.z[i]*q
@@ -226,8 +256,9 @@ func (l *lightGrid) readBatch(b *strand, n int) {
 }
 
 // absorb adds the light of one step of the given depth (density times metres)
-// and takes what it absorbs off through.
-func (p *Picture) absorb(depth, ts, ta float64, sun []look.RGB, sky look.RGB, light, through *look.RGB) {
+// and takes what it absorbs off through. first is the light from all round,
+// sky's part of which goes on through further orders.
+func (p *Picture) absorb(depth, ts, ta float64, sun []look.RGB, first, sky look.RGB, light, through *look.RGB) {
 	l := &p.scene.Look
 	var direct look.RGB
 	around, share := 0.0, 1.0
@@ -235,7 +266,9 @@ func (p *Picture) absorb(depth, ts, ta float64, sun []look.RGB, sky look.RGB, li
 		for c := range direct {
 			direct[c] += sun[n][c] * ts
 		}
-		around += share * ta
+		if n > 0 {
+			around += share * ta
+		}
 		share *= lightShare
 		ts, ta = math.Sqrt(ts), math.Sqrt(ta) // a share of ½ of the depth
 	}
@@ -248,7 +281,7 @@ func (p *Picture) absorb(depth, ts, ta float64, sun []look.RGB, sky look.RGB, li
 		if c == 0 || e != l.Extinction[c-1] {
 			tr = math.Exp(-e * depth)
 		}
-		in := (direct[c] + sky[c]*around) * l.Scattering[c] / e
+		in := (direct[c] + first[c] + sky[c]*around) * l.Scattering[c] / e
 		light[c] += through[c] * (1 - tr) * in
 		through[c] *= tr
 	}

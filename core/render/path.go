@@ -13,7 +13,19 @@ func (s *Scene) path(o, d geom.Vec3, r *dice) (light look.RGB, alpha float64) {
 	l := &s.Look
 	for bounce := 0; ; bounce++ {
 		h, solid := s.trace(o, d, math.Inf(1))
+		before := w
 		t, inSmoke := s.fly(o, d, h.t, &w, r)
+		gain := l.Flame
+		if bounce > 0 {
+			gain = l.FlameLight
+		}
+		if gain > 0 {
+			far := h.t
+			if inSmoke {
+				far = t
+			}
+			light = light.Add(before.Mul(s.glow(o, d, far, r)).Scale(gain))
+		}
 		if w.Max() <= 0 {
 			return light, 1
 		}

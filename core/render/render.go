@@ -50,6 +50,7 @@ func New(s *Scene, w, h int, crew grid.Crew) (*Picture, error) {
 		mean := (s.Look.Extinction[0] + s.Look.Extinction[1] + s.Look.Extinction[2]) / 3
 		for _, v := range s.Volumes {
 			p.lights = append(p.lights, newLight(v, mean, s.Look.SunDir, crew))
+			p.lights[len(p.lights)-1].warm(v, mean, s.Look.FlameLight, crew)
 		}
 	}
 	return p, nil

@@ -16,6 +16,13 @@ type Volume struct {
 	H       float64   // voxel size, m
 	Origin  geom.Vec3 // low corner, m
 
+	// Glow is the light that a metre of fire gives off, before the look's
+	// brightness; nil where nothing burns.
+	Glow  [3]*grid.Field
+	lit   []bool // tiles in and round which something glows
+	fires []fire // what lights smoke
+	lamps []fire // the same in fewer, larger clusters: what lights surfaces
+
 	tiles grid.Dims
 	major []float32 // largest density in and one voxel round each tile
 	skip  []uint8   // tiles to the nearest occupied one (Chebyshev), 0 within
@@ -75,7 +82,8 @@ func (v *Volume) measure() {
 	lo, hi := [3]int{t.NX, t.NY, t.NZ}, [3]int{-1, -1, -1}
 	const far = 255
 	for n, m := range v.major {
-		if m <= 0 {
+		v.skip[n] = 0
+		if m <= 0 && (v.lit == nil || !v.lit[n]) {
 			v.skip[n] = far
 			continue
 		}
@@ -148,7 +156,9 @@ func (v *Volume) toGrid(p geom.Vec3) geom.Vec3 { return p.Sub(v.Origin).Mul(1 / 
 // is the transmittance to the sun, sky the mean over a few directions.
 type lightGrid struct {
 	sun, sky *grid.Field
-	scale    float32 // voxels of the volume in a cell
+	scale    float32        // voxels of the volume in a cell
+	fire     [3]*grid.Field // radiance from fire, mean over all directions; nil without
+	coarse   float32        // voxels of the volume in a cell of fire
 }
 
 // newLight carries light through the volume. sigma is extinction in 1/m for

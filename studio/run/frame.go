@@ -42,24 +42,52 @@ func (s *Source) Read(frame int) (*vdb.File, error) {
 	return f, nil
 }
 
-// Channel reads one scalar channel of a frame as a dense field; nil where the
-// cache lacks it.
+// Window is the part of the domain that a frame's pictures need: all of it, or
+// where bounds follow the box round what is there.
+func (s *Source) Window(f *vdb.File) (low [3]int, d grid.Dims) {
+	d, _, _ = s.Domain.Grid()
+	if s.Domain.Get("bounds").Text != "follow" {
+		return low, d
+	}
+	full := [3]int{d.NX, d.NY, d.NZ}
+	lo, hi := full, [3]int{}
+	for _, name := range []string{stage.Density, stage.Burn} {
+		g := f.Grid(name)
+		if g == nil {
+			continue
+		}
+		for _, l := range g.Leaves {
+			for a := range 3 {
+				lo[a], hi[a] = min(lo[a], int(l.Origin[a])), max(hi[a], int(l.Origin[a])+8)
+			}
+		}
+	}
+	if hi[0] <= lo[0] {
+		return low, grid.Dims{NX: min(8, d.NX), NY: min(8, d.NY), NZ: min(8, d.NZ)}
+	}
+	for a := range 3 {
+		lo[a], hi[a] = max(lo[a], 0), min(hi[a], full[a])
+	}
+	return lo, grid.Dims{NX: hi[0] - lo[0], NY: hi[1] - lo[1], NZ: hi[2] - lo[2]}
+}
+
+// Channel reads one scalar channel of a frame as a dense field over its
+// window; nil where the cache lacks it.
 func (s *Source) Channel(f *vdb.File, name string) *grid.Field {
 	g := f.Grid(name)
 	if g == nil || g.Type.Components() != 1 {
 		return nil
 	}
-	d, _, _ := s.Domain.Grid()
+	low, d := s.Window(f)
 	out := grid.NewField(d)
-	if err := g.Dense([3]int{}, [3]int{d.NX, d.NY, d.NZ}, [][]float32{out.Data}); err != nil {
+	if err := g.Dense(low, [3]int{d.NX, d.NY, d.NZ}, [][]float32{out.Data}); err != nil {
 		return nil
 	}
 	return out
 }
 
-// Scene builds what a frame's picture shows: the cached smoke, with solids,
-// camera and look as they are now.
-func (s *Source) Scene(frame int, now *shot.Shot, lk *shot.LookSet, crew grid.Crew) (*render.Scene, error) {
+// Volume prepares a frame for pictures.
+func (s *Source) Volume(frame int, lk *look.Look, crew grid.Crew) (*render.Volume, error) {
 	f, err := s.Read(frame)
 	if err != nil {
 		return nil, err
@@ -69,11 +97,26 @@ func (s *Source) Scene(frame int, now *shot.Shot, lk *shot.LookSet, crew grid.Cr
 		return nil, fmt.Errorf("frame %d holds no density; keep it in the cache and run again", frame)
 	}
 	_, h, origin := s.Domain.Grid()
-	v, bad := render.NewVolume(den, h, origin, crew)
+	low, _ := s.Window(f)
+	v, bad := render.NewVolume(den, h, origin.Add(geom.V(float64(low[0]), float64(low[1]), float64(low[2])).Mul(h)), crew)
 	if bad > 0 {
 		return nil, fmt.Errorf("frame %d: %d voxels of density are negative or not finite; the run blew up, lower its strongest force", frame, bad)
 	}
-	return Dress([]*render.Volume{v}, now, lk, frame), nil
+	if s.Domain.Burns() {
+		v.Ignite(s.Channel(f, stage.Burn), s.Channel(f, stage.Temperature), s.Shot.Get("air_temperature").Num, lk, crew)
+	}
+	return v, nil
+}
+
+// Scene builds what a frame's picture shows: the cached smoke, with solids,
+// camera and look as they are now.
+func (s *Source) Scene(frame int, now *shot.Shot, set *shot.LookSet, crew grid.Crew) (*render.Scene, error) {
+	lk := look.Of(set)
+	v, err := s.Volume(frame, &lk, crew)
+	if err != nil {
+		return nil, err
+	}
+	return Dress([]*render.Volume{v}, now, set, frame), nil
 }
 
 // Dress puts solids, camera and look round volumes.

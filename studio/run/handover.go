@@ -166,9 +166,9 @@ func (h *Handover) volume(src *Source, frame, number int, peak float64, m *Manif
 		return ManifestFile{}, err
 	}
 	var out []*vdb.Grid
-	for _, name := range []string{stage.Density, stage.Temperature, stage.Velocity} {
+	for _, name := range []string{stage.Density, stage.Temperature, stage.Fuel, stage.Burn, stage.Velocity} {
 		g := in.Grid(name)
-		if !h.get(name).Flag {
+		if !h.get(name).Flag || (g == nil && !src.Domain.Burns() && (name == stage.Fuel || name == stage.Burn)) {
 			continue
 		}
 		if g == nil {
@@ -225,6 +225,8 @@ func (h *Handover) convert(g *vdb.Grid, peak float64) string {
 		return fmt.Sprintf("units/s (%g units a metre)", scale)
 	case stage.Temperature:
 		return h.warm(g, peak)
+	case stage.Fuel:
+		return "kg/m³"
 	}
 	return "(plain number)"
 }

@@ -212,8 +212,40 @@ export class Viewport {
       const pts = [];
       for (let i = 0; i <= 60; i++) { const a = i / 60 * Math.PI * 5; pts.push(new THREE.Vector3(Math.cos(a) * r * i / 60, Math.sin(a) * r * i / 60, 0)); }
       g.add(new THREE.Line(new THREE.BufferGeometry().setFromPoints(pts), new THREE.LineBasicMaterial({ color: this.line })));
-      const hit = new THREE.Mesh(new THREE.SphereGeometry(r), new THREE.MeshBasicMaterial({ visible: false }));
-      g.add(hit);
+      this.handle(g, r);
+    } else if (e.kind === 'vortex') {
+      // an open ring of arrows round its axis
+      g.rotation.set(...radians(e.turn), 'ZYX');
+      const r = e.radius, way = Math.sign(e.vector[0]) || 1, pts = [];
+      for (let ring = 0; ring < 2; ring++) {
+        const y = (ring - 0.5) * r * 0.7, q = r * (1 - 0.25 * ring);
+        for (let part = 0; part < 3; part++) {
+          const at = (a) => { const b = way * (a + part * 2.0944); return new THREE.Vector3(Math.cos(b) * q, y, -Math.sin(b) * q); };
+          for (let i = 0; i < 12; i++) pts.push(at(i * 0.14), at((i + 1) * 0.14));
+          const tip = at(1.68), back = at(1.48);
+          pts.push(tip, back.clone().multiplyScalar(1.12).setY(y), tip, back.clone().multiplyScalar(0.88).setY(y));
+        }
+      }
+      pts.push(new THREE.Vector3(0, -r, 0), new THREE.Vector3(0, r, 0));
+      this.lines(g, pts, 0.9);
+      this.handle(g, r * 0.4);
+    } else if (e.kind === 'radial') {
+      const r = e.radius, out = e.vector[0] >= 0, pts = [];
+      for (const [x, y, z] of [[1, 0, 0], [-1, 0, 0], [0, 1, 0], [0, -1, 0], [0, 0, 1], [0, 0, -1], [0.7, 0.7, 0], [-0.7, 0.7, 0], [0.7, -0.7, 0], [-0.7, -0.7, 0]]) {
+        const d = new THREE.Vector3(x, y, z), a = d.clone().multiplyScalar(r * 0.45), b = d.clone().multiplyScalar(r);
+        const [tip, tail] = out ? [b, a] : [a, b];
+        const side = new THREE.Vector3(-y || z, x, -x || 0).normalize().multiplyScalar(r * 0.07);
+        const neck = tip.clone().lerp(tail, 0.3);
+        pts.push(a, b, tip, neck.clone().add(side), tip, neck.clone().sub(side));
+      }
+      this.lines(g, pts, 0.9);
+      this.handle(g, r * 0.4);
+    } else if (e.kind === 'drag') {
+      const r = this.reach() * 0.04, pts = [];
+      for (let i = -1; i <= 1; i++) pts.push(new THREE.Vector3(-r, i * r * 0.6, 0), new THREE.Vector3(r * (0.4 + 0.3 * i), i * r * 0.6, 0));
+      pts.push(new THREE.Vector3(r, -r, 0), new THREE.Vector3(r, r, 0));
+      this.lines(g, pts, 0.9);
+      this.handle(g, r);
     } else {
       const geo = this.geometry(e);
       g.rotation.set(...radians(e.turn), 'ZYX');
@@ -234,7 +266,50 @@ export class Viewport {
         }
       }
     }
+    if (e.region) g.add(this.region(e));
     return g;
+  }
+
+  lines(g, pts, opacity) {
+    g.add(new THREE.LineSegments(new THREE.BufferGeometry().setFromPoints(pts), new THREE.LineBasicMaterial({ color: this.line, transparent: true, opacity })));
+  }
+
+  // something to click on
+  handle(g, r) {
+    g.add(new THREE.Mesh(new THREE.SphereGeometry(r), new THREE.MeshBasicMaterial({ visible: false })));
+  }
+
+  // The region of a force: short dashes where it acts fully, faint ones where
+  // it has faded out.
+  region(e) {
+    const box = new THREE.Group();
+    const add = (w, h, d, opacity) => {
+      let geo;
+      if (e.region === 'sphere') {
+        const pts = [];
+        for (let axis = 0; axis < 3; axis++) {
+          for (let i = 0; i < 64; i++) {
+            for (const a of [i, i + 0.6]) {
+              const c = Math.cos(a * Math.PI / 32) / 2, s = Math.sin(a * Math.PI / 32) / 2;
+              pts.push(axis === 0 ? new THREE.Vector3(0, c * h, s * d) : axis === 1 ? new THREE.Vector3(c * w, 0, s * d) : new THREE.Vector3(c * w, s * h, 0));
+            }
+          }
+        }
+        geo = new THREE.BufferGeometry().setFromPoints(pts);
+        box.add(new THREE.LineSegments(geo, new THREE.LineBasicMaterial({ color: this.line, transparent: true, opacity })));
+        return;
+      }
+      geo = new THREE.EdgesGeometry(new THREE.BoxGeometry(w, h, d));
+      const lines = new THREE.LineSegments(geo, new THREE.LineDashedMaterial({ color: this.line, transparent: true, opacity, dashSize: Math.max(w, h, d) / 40, gapSize: Math.max(w, h, d) / 40 }));
+      lines.computeLineDistances();
+      box.add(lines);
+    };
+    add(...e.size, e.muted ? 0.2 : 0.8);
+    if (e.fade > 0) add(...e.size.map((v) => v + 2 * e.fade), e.muted ? 0.08 : 0.25);
+    // a vortex turns; its region doesn't
+    const r = new THREE.Euler(...radians(e.turn || [0, 0, 0]), 'ZYX');
+    box.quaternion.setFromEuler(r).invert();
+    return box;
   }
 
   reach() {

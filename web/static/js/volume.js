@@ -23,10 +23,19 @@ uniform vec3 extent;   // metres
 uniform float top;     // density of 255
 uniform float sigma;   // extinction, 1/m for density 1
 uniform float steps;
+uniform float hottest;    // kelvin of 255; 0 without fire
+uniform float fuse;       // light of burning gas over a metre
 uniform sampler2D solids; // depth of what is solid in the picture
 uniform vec2 pixels;
 uniform vec2 range;       // near, far
 float hash(vec2 p) { return fract(sin(dot(p, vec2(12.9898, 78.233))) * 43758.5453); }
+// black-body colour, roughly, for the fourth power of the temperature
+vec3 glow(float k) {
+  float t = k / 1500.0;
+  vec3 c = mix(vec3(1.0, 0.16, 0.0), vec3(1.0, 0.45, 0.10), smoothstep(900.0, 1500.0, k));
+  c = mix(c, vec3(1.0, 0.72, 0.40), smoothstep(1500.0, 2600.0, k));
+  return c * t * t * t * t * smoothstep(500.0, 800.0, k);
+}
 void main() {
   vec3 dir = vPos - eye;
   vec3 inv = 1.0 / dir;
@@ -45,8 +54,12 @@ void main() {
   vec3 light = vec3(0.0);
   for (int i = 0; i < 256; i++) {
     if (t > t1 || through < 0.01) break;
-    vec2 s = texture(map, eye + dir * t).rg;
+    vec4 s = texture(map, eye + dir * t);
     float d = s.r * s.r * top;
+    if (hottest > 0.0) {
+      float k = s.a * hottest;
+      light += through * (s.b * fuse + 0.25 * d * sigma) * glow(k) * dt * len;
+    }
     if (d > 0.0005) {
       float tr = exp(-d * sigma * dt * len);
       light += through * (1.0 - tr) * mix(vec3(0.10, 0.11, 0.13), vec3(0.93, 0.92, 0.90), s.g);
@@ -54,6 +67,7 @@ void main() {
     }
     t += dt;
   }
+  if (hottest > 0.0) light = 1.0 - exp(-1.3 * light); // a soft shoulder for fire
   outColor = vec4(light, 1.0 - through);
 }`;
 
@@ -61,7 +75,7 @@ export class Smoke {
   constructor() {
     this.material = new THREE.ShaderMaterial({
       glslVersion: THREE.GLSL3, vertexShader: vertex, fragmentShader: fragment,
-      uniforms: { map: { value: null }, eye: { value: new THREE.Vector3() }, extent: { value: new THREE.Vector3() }, top: { value: 1 }, sigma: { value: 12 }, steps: { value: 72 }, solids: { value: null }, pixels: { value: new THREE.Vector2(1, 1) }, range: { value: new THREE.Vector2(0.1, 100) } },
+      uniforms: { map: { value: null }, eye: { value: new THREE.Vector3() }, extent: { value: new THREE.Vector3() }, top: { value: 1 }, sigma: { value: 12 }, steps: { value: 72 }, hottest: { value: 0 }, fuse: { value: 6 }, solids: { value: null }, pixels: { value: new THREE.Vector2(1, 1) }, range: { value: new THREE.Vector2(0.1, 100) } },
       side: THREE.BackSide, transparent: true, depthWrite: false, depthTest: false,
       blending: THREE.CustomBlending, blendSrc: THREE.OneFactor, blendDst: THREE.OneMinusSrcAlphaFactor,
     });
@@ -81,10 +95,11 @@ export class Smoke {
     if (!v) { this.mesh.visible = false; return; }
     const [nx, ny, nz] = v.head.dims;
     let tex = this.material.uniforms.map.value;
-    if (!tex || tex.image.width !== nx || tex.image.height !== ny || tex.image.depth !== nz) {
+    const format = v.head.fire ? THREE.RGBAFormat : THREE.RGFormat;
+    if (!tex || tex.format !== format || tex.image.width !== nx || tex.image.height !== ny || tex.image.depth !== nz) {
       if (tex) tex.dispose();
       tex = new THREE.Data3DTexture(v.data, nx, ny, nz);
-      tex.format = THREE.RGFormat;
+      tex.format = format;
       tex.type = THREE.UnsignedByteType;
       tex.minFilter = tex.magFilter = THREE.LinearFilter;
       tex.unpackAlignment = 1;
@@ -99,7 +114,9 @@ export class Smoke {
     this.material.uniforms.extent.value.copy(this.mesh.scale);
     this.material.uniforms.top.value = v.head.top;
     this.material.uniforms.steps.value = Math.min(200, 1.4 * Math.max(nx, ny, nz));
-    this.mesh.visible = v.head.top > 0;
+    this.material.uniforms.hottest.value = v.head.fire ? v.head.hottest : 0;
+    this.material.uniforms.fuse.value = 6 / Math.max(0.2, Math.max(...this.mesh.scale.toArray()) / 2.5);
+    this.mesh.visible = v.head.top > 0 || !!v.head.fire;
   }
 }
 

@@ -1,0 +1,303 @@
+package render
+
+import (
+	"math"
+	"slices"
+
+	"zarf/core/geom"
+	"zarf/core/grid"
+	"zarf/core/look"
+)
+
+// fire is a cluster of glowing voxels as one light.
+type fire struct {
+	at     geom.Vec3
+	size   float64  // m, within which it isn't a point
+	power  look.RGB // ∫ glow dV: irradiance times distance squared, before the look's brightness
+	weight float64
+}
+
+// Ignite makes a volume glow: burning gas and hot smoke, by black-body colour.
+// heat is in kelvin over the air's temperature air; burn may be nil. All have
+// the volume's grid.
+func (v *Volume) Ignite(burn, heat *grid.Field, air float64, l *look.Look, crew grid.Crew) {
+	if heat == nil || (l.Flame <= 0 && l.FlameLight <= 0) {
+		return
+	}
+	soot := l.FlameSoot * (l.Extinction[0] + l.Extinction[1] + l.Extinction[2]) / 3
+	if _, top, _ := heat.Range(); (float64(top)+air)*l.FlameScale < 500 {
+		return
+	}
+	d := v.Density.Dims
+	for c := range v.Glow {
+		v.Glow[c] = grid.NewField(d)
+	}
+	crew.For(d.NZ, 2, func(k0, k1 int) {
+		for n := d.Index(0, 0, k0); n < d.Index(0, 0, k1); n++ {
+			k := soot * float64(v.Density.Data[n])
+			if burn != nil {
+				if b := float64(burn.Data[n]); b > 0 {
+					k += l.FlameThickness * min(b, 4)
+				}
+			}
+			if !(k > 1e-6) {
+				continue
+			}
+			g := look.Glow((float64(heat.Data[n]) + air) * l.FlameScale)
+			for c := range 3 {
+				v.Glow[c].Data[n] = float32(min(k*g[c], 1e6))
+			}
+		}
+	})
+	v.lightTiles(crew)
+	v.measure()
+}
+
+// lightTiles finds the tiles that glow and gathers them into fires.
+func (v *Volume) lightTiles(crew grid.Crew) {
+	t, f := v.tiles, v.Density
+	v.lit = make([]bool, t.Len())
+	all := make([]fire, t.Len())
+	h3 := v.H * v.H * v.H
+	crew.For(t.NZ, 1, func(k0, k1 int) {
+		for k := k0; k < k1; k++ {
+			for j := range t.NY {
+				for i := range t.NX {
+					n := t.Index(i, j, k)
+					for z := max(k*tile-1, 0); z < min(k*tile+tile+1, f.NZ); z++ {
+						for y := max(j*tile-1, 0); y < min(j*tile+tile+1, f.NY); y++ {
+							o := f.Index(0, y, z)
+							for x := max(i*tile-1, 0); x < min(i*tile+tile+1, f.NX); x++ {
+								g := look.RGB{float64(v.Glow[0].Data[o+x]), float64(v.Glow[1].Data[o+x]), float64(v.Glow[2].Data[o+x])}
+								if g == (look.RGB{}) {
+									continue
+								}
+								v.lit[n] = true
+								if x/tile != i || y/tile != j || z/tile != k {
+									continue
+								}
+								w := g[0] + g[1] + g[2]
+								all[n].weight += w
+								all[n].at = all[n].at.Add(geom.V(float64(x)+0.5, float64(y)+0.5, float64(z)+0.5).Mul(w))
+								all[n].power = all[n].power.Add(g.Scale(h3))
+							}
+						}
+					}
+				}
+			}
+		}
+	})
+	v.fires = v.fires[:0]
+	for _, x := range all {
+		if x.weight > 0 {
+			x.at = v.Origin.Add(x.at.Mul(v.H / x.weight))
+			x.size = tile * v.H * 0.5
+			v.fires = append(v.fires, x)
+		}
+	}
+	v.lamps = gatherFires(slices.Clone(v.fires), maxLamps)
+	v.fires = gatherFires(v.fires, maxFires)
+}
+
+// maxFires bounds the lights that smoke sees, maxLamps those of surfaces.
+const (
+	maxFires = 160
+	maxLamps = 12
+)
+
+// gatherFires joins fires in ever larger cells until few enough are left.
+func gatherFires(list []fire, most int) []fire {
+	for cell := 0.0; len(list) > most; {
+		if cell == 0 {
+			cell = list[0].size * 2
+		}
+		cell *= 1.5
+		at := map[[3]int]int{}
+		var out []fire
+		for _, f := range list {
+			key := [3]int{int(math.Floor(f.at.X / cell)), int(math.Floor(f.at.Y / cell)), int(math.Floor(f.at.Z / cell))}
+			n, ok := at[key]
+			if !ok {
+				n = len(out)
+				at[key] = n
+				out = append(out, fire{size: cell / 2})
+			}
+			o := &out[n]
+			w := o.weight + f.weight
+			o.at = o.at.Mul(o.weight / w).Add(f.at.Mul(f.weight / w))
+			o.power, o.weight = o.power.Add(f.power), w
+		}
+		list = out
+	}
+	slices.SortStableFunc(list, func(a, b fire) int {
+		switch {
+		case a.weight > b.weight:
+			return -1
+		case a.weight < b.weight:
+			return 1
+		}
+		return 0
+	})
+	return list
+}
+
+// fireOn is the irradiance of a surface by a volume's fire, over π; solids
+// throw shadows.
+func (v *Volume) fireOn(s *Scene, at, normal geom.Vec3) (e look.RGB) {
+	if s.Look.FlameLight <= 0 {
+		return e
+	}
+	for _, f := range v.lamps {
+		to := f.at.Sub(at)
+		r := to.Len()
+		dir := to.Mul(1 / max(r, 1e-9))
+		cos := normal.Dot(dir)
+		if cos <= 0 {
+			continue
+		}
+		if h, hit := s.trace(at, dir, r-f.size); hit && h.t < r-f.size {
+			continue
+		}
+		e = e.Add(f.power.Scale(s.Look.FlameLight * cos / (math.Pi * (r*r + f.size*f.size))))
+	}
+	return e
+}
+
+// warm works out the light of fire within the volume, on a coarse grid: the sum
+// over all fires with the smoke in between.
+func (l *lightGrid) warm(v *Volume, sigma, gain float64, crew grid.Crew) {
+	if len(v.fires) == 0 || gain <= 0 {
+		return
+	}
+	l.coarse = tile / 2
+	f := v.Density
+	d := grid.Dims{NX: max(1, (f.NX+3)/4), NY: max(1, (f.NY+3)/4), NZ: max(1, (f.NZ+3)/4)}
+	for c := range l.fire {
+		l.fire[c] = grid.NewField(d)
+	}
+	mean := v.thin()
+	crew.For(d.NZ, 1, func(k0, k1 int) {
+		for k := k0; k < k1; k++ {
+			for j := range d.NY {
+				for i := range d.NX {
+					ti, tj, tk := min(i/2, v.tiles.NX-1), min(j/2, v.tiles.NY-1), min(k/2, v.tiles.NZ-1)
+					if v.skip[v.tiles.Index(ti, tj, tk)] > 1 {
+						continue // no smoke here to be lit
+					}
+					p := v.Origin.Add(geom.V(float64(i)+0.5, float64(j)+0.5, float64(k)+0.5).Mul(4 * v.H))
+					var sum look.RGB
+					for _, x := range v.fires {
+						to := x.at.Sub(p)
+						r2 := to.Dot(to)
+						q := gain / (4 * math.Pi * (r2 + x.size*x.size))
+						if q*x.weight < 1e-7 {
+							continue
+						}
+						sum = sum.Add(x.power.Scale(q * v.between(mean, p, x.at, sigma)))
+					}
+					for c := range 3 {
+						l.fire[c].Set(i, j, k, float32(sum[c]))
+					}
+				}
+			}
+		}
+	})
+}
+
+// thin is the mean density of every tile.
+func (v *Volume) thin() []float32 {
+	t, f := v.tiles, v.Density
+	out := make([]float32, t.Len())
+	for n, m := range v.major {
+		if m <= 0 {
+			continue
+		}
+		i, j, k := n%t.NX, n/t.NX%t.NY, n/(t.NX*t.NY)
+		var sum float32
+		for z := k * tile; z < min(k*tile+tile, f.NZ); z++ {
+			for y := j * tile; y < min(j*tile+tile, f.NY); y++ {
+				for _, d := range f.Row(y, z)[i*tile : min(i*tile+tile, f.NX)] {
+					sum += d
+				}
+			}
+		}
+		out[n] = sum / (tile * tile * tile)
+	}
+	return out
+}
+
+// between is the transmittance from a to b through the tiles' mean densities.
+func (v *Volume) between(mean []float32, a, b geom.Vec3, sigma float64) float64 {
+	d := b.Sub(a)
+	long := d.Len()
+	n := min(max(int(long/(tile*v.H)*1.5), 1), 24)
+	q := v.toGrid(a)
+	step := d.Mul(1 / (v.H * float64(n)))
+	var sum float64
+	for i := range n {
+		p := q.Add(step.Mul(float64(i) + 0.5))
+		x, y, z := int(p.X)/tile, int(p.Y)/tile, int(p.Z)/tile
+		if x < 0 || y < 0 || z < 0 || x >= v.tiles.NX || y >= v.tiles.NY || z >= v.tiles.NZ {
+			continue
+		}
+		sum += float64(mean[v.tiles.Index(x, y, z)])
+	}
+	// orders of scattering let more light through than the straight way does
+	return math.Exp(-0.5 * sigma * sum * long / float64(n))
+}
+
+// glowBatch samples the glow at the looks of a strand; it reports whether
+// there is any.
+func (v *Volume) glowBatch(b *strand, n int) bool {
+	if v.Glow[0] == nil {
+		return false
+	}
+	lit := false
+	t := v.tiles
+	for i := range n {
+		x, y, z := min(max(int(b.x[i])/tile, 0), t.NX-1), min(max(int(b.y[i])/tile, 0), t.NY-1), min(max(int(b.z[i])/tile, 0), t.NZ-1)
+		if v.lit[t.Index(x, y, z)] {
+			lit = true
+			break
+		}
+	}
+	if !lit {
+		return false
+	}
+	for c := range 3 {
+		v.Glow[c].SampleBatch(b.glow[c][:n], b.x[:n], b.y[:n], b.z[:n], halves)
+	}
+	return true
+}
+
+// glow estimates the light that fire gives along a ray up to far: a sum over
+// steps of a voxel from a random start, which is right in the mean.
+func (s *Scene) glow(o, d geom.Vec3, far float64, r *dice) (sum look.RGB) {
+	for _, v := range s.Volumes {
+		if v.Glow[0] == nil {
+			continue
+		}
+		near, exit, ok := v.tight.Ray(o, d)
+		if exit = min(exit, far); !ok || near >= exit {
+			continue
+		}
+		q := v.toGrid(o)
+		t, end := max(near, 0)/v.H, exit/v.H
+		t += r.next()
+		for t < end {
+			p := q.Add(d.Mul(t))
+			x, y, z := int(p.X)/tile, int(p.Y)/tile, int(p.Z)/tile
+			n := v.tiles.Index(min(max(x, 0), v.tiles.NX-1), min(max(y, 0), v.tiles.NY-1), min(max(z, 0), v.tiles.NZ-1))
+			if v.lit[n] {
+				for c := range 3 {
+					sum[c] += float64(v.Glow[c].Sample(float32(p.X)-0.5, float32(p.Y)-0.5, float32(p.Z)-0.5)) * v.H
+				}
+			} else if free := math.Floor(v.leap(p)); free > 1 {
+				t += free // whole steps, so that the start stays random
+				continue
+			}
+			t++
+		}
+	}
+	return sum
+}
