@@ -9,7 +9,7 @@ import (
 )
 
 // Shots are all demo shots, ready to be put into a library.
-func Shots() []*shot.Shot { return []*shot.Shot{FogSignal()} }
+func Shots() []*shot.Shot { return []*shot.Shot{FogSignal(), Brazier(), Magazine(), CliffFog()} }
 
 // set puts values into an element; it panics on what the catalogue refuses,
 // which a test would show.

@@ -29,15 +29,18 @@ func (s *Solver) ways(q float32, scheme Scheme) {
 func (s *Solver) carryChannels(scheme Scheme) {
 	for n, f := range s.channels() {
 		if s.live[n] {
-			s.carry(onCentre, f, scheme, &[6]float32{}) // the air outside is clean
+			s.carry(onCentre, f, scheme, 0) // the air outside is clean
 		}
 	}
 }
 
 func (s *Solver) carryVelocity(scheme Scheme) {
-	outside := s.outsideAir()
+	// Air that flows in brings along the velocity that the air outside has.
+	// Bringing its own speed instead, or the mean of the side, feeds a jet at an
+	// open side until it blows up (the backflow instability of p = 0).
+	air := s.Ambient.Array()
 	for c, f := range s.velocity() {
-		s.carry(onU+c, f, scheme, &outside[c])
+		s.carry(onU+c, f, scheme, float32(air[c]))
 	}
 }
 
@@ -66,49 +69,6 @@ func (s *Solver) reflect(dt float64, p Physics, st *FrameStats) {
 	}
 	s.ways(q/2, MacCormack)
 	s.carryVelocity(MacCormack)
-}
-
-// outsideAir is, for each velocity component and each open side, the mean over
-// the side: what air that flows in there brings along. Bringing its own speed
-// along instead feeds a jet at an open side until it blows up (backflow
-// instability of p = 0); bringing none would brake a uniform wind.
-func (s *Solver) outsideAir() (out [3][6]float32) {
-	for c, f := range s.velocity() {
-		var frac *grid.Field
-		if s.solid.any {
-			frac = []*grid.Field{s.solid.fx, s.solid.fy, s.solid.fz}[c]
-		}
-		n := [3]int{f.NX, f.NY, f.NZ}
-		for side, open := range s.open {
-			if !open {
-				continue
-			}
-			lo, hi := [3]int{}, n
-			if a := side / 2; side%2 == 0 {
-				hi[a] = 1
-			} else {
-				lo[a] = n[a] - 1
-			}
-			sum, count := 0.0, 0
-			for k := lo[2]; k < hi[2]; k++ {
-				for j := lo[1]; j < hi[1]; j++ {
-					for _, p := range s.lay[onU+c].spans(j, k) {
-						for i := max(lo[0], p.Lo); i < min(hi[0], p.Hi); i++ {
-							at := f.Index(i, j, k)
-							if frac == nil || frac.Data[at] > 0.5 {
-								sum += float64(f.Data[at])
-								count++
-							}
-						}
-					}
-				}
-			}
-			if count > 0 {
-				out[c][side] = float32(sum / float64(count))
-			}
-		}
-	}
-	return out
 }
 
 // centre fills t.u, t.v, t.w with the velocities in the middles of the batch's
@@ -244,7 +204,7 @@ func (s *Solver) follow(t *bench, lay, way int) {
 // from. MacCormack adds ½(f − f″), where f″ traces the result back again; values
 // outside the range of the eight nodes that the first step read fall back to
 // it (Selle et al. 2008).
-func (s *Solver) carry(lay int, f *grid.Field, scheme Scheme, outside *[6]float32) {
+func (s *Solver) carry(lay int, f *grid.Field, scheme Scheme, outside float32) {
 	at := s.lay[lay].at
 	hat := s.hat[lay]
 	limit := scheme == MacCormack
@@ -295,9 +255,9 @@ func (s *Solver) carry(lay int, f *grid.Field, scheme Scheme, outside *[6]float3
 	})
 }
 
-// comeIn gives what comes in through an open side that side's value, and takes
+// comeIn gives what comes in through an open side the value outside, and takes
 // it out of MacCormack's hands: its range holds the one value alone.
-func (s *Solver) comeIn(t *bench, outside *[6]float32) {
+func (s *Solver) comeIn(t *bench, outside float32) {
 	nx, ny, nz := float32(s.NX), float32(s.NY), float32(s.NZ)
 	open := s.open
 	x, y, z := t.x[:t.n], t.y[:t.n], t.z[:t.n]
@@ -306,19 +266,8 @@ func (s *Solver) comeIn(t *bench, outside *[6]float32) {
 		if x >= 0 && x <= nx && y >= 0 && y <= ny && z >= 0 && z <= nz {
 			continue
 		}
-		switch {
-		case x < 0 && open[0]:
-			t.u[i] = outside[0]
-		case x > nx && open[1]:
-			t.u[i] = outside[1]
-		case y < 0 && open[2]:
-			t.u[i] = outside[2]
-		case y > ny && open[3]:
-			t.u[i] = outside[3]
-		case z < 0 && open[4]:
-			t.u[i] = outside[4]
-		case z > nz && open[5]:
-			t.u[i] = outside[5]
+		if (x < 0 && open[0]) || (x > nx && open[1]) || (y < 0 && open[2]) || (y > ny && open[3]) || (z < 0 && open[4]) || (z > nz && open[5]) {
+			t.u[i] = outside
 		}
 		t.v[i], t.w[i] = t.u[i], t.u[i]
 	}

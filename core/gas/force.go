@@ -35,9 +35,17 @@ func (s *Solver) force(dt float64, in Inputs) {
 	for i := range in.Drags {
 		s.slow(dt, in.Drags[i].Rate, &in.Drags[i].Region)
 	}
-	if s.Follow != nil {
-		s.drift(dt, in)
+	s.drift(dt, in)
+}
+
+// drift advances the air outside under the winds, for dt seconds.
+func (s *Solver) drift(dt float64, in Inputs) {
+	for _, w := range in.Winds {
+		if !w.Region.Limited {
+			s.Ambient = s.Ambient.Add(w.Velocity.Sub(s.Ambient).Mul(1 - math.Exp(-w.Grip*dt)))
+		}
 	}
+	s.Ambient = s.Ambient.Mul(math.Exp(-in.Physics.Damping * dt))
 }
 
 // buoyancy lifts warm air and weighs down smoke:

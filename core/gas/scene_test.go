@@ -169,6 +169,7 @@ func TestDampingSlows(t *testing.T) {
 	for i := range s.U.Data {
 		s.U.Data[i] = 1
 	}
+	s.Ambient.X = 1
 	frames(t, s, 24, Inputs{Physics: p})
 	if u, _, _ := s.Centre(6, 6, 6); math.Abs(float64(u)-math.Exp(-1.5)) > 0.01 {
 		t.Errorf("after a second %g m/s, want %g", u, math.Exp(-1.5))

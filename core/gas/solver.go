@@ -28,7 +28,7 @@ type Solver struct {
 	Burn    *grid.Field // 0 unlit … 1 alight; nil unless burning
 	Used    *grid.Field // share of the air's oxygen used up; nil unless counted
 	Time    float64     // s since the first frame's start
-	Ambient geom.Vec3   // m/s of the air beyond the tiles in use
+	Ambient geom.Vec3   // m/s of the air outside, which the winds move
 	begin   float64     // s, when the frame began
 
 	proj    *pressure.Solver

@@ -387,16 +387,6 @@ func (s *Solver) blow(in Inputs) {
 	}
 }
 
-// drift advances the air outside under the winds, for dt seconds.
-func (s *Solver) drift(dt float64, in Inputs) {
-	for _, w := range in.Winds {
-		if !w.Region.Limited {
-			s.Ambient = s.Ambient.Add(w.Velocity.Sub(s.Ambient).Mul(1 - math.Exp(-w.Grip*dt)))
-		}
-	}
-	s.Ambient = s.Ambient.Mul(math.Exp(-in.Physics.Damping * dt))
-}
-
 // Tiling tells which tiles are in use, for saving: the box in tiles of the
 // limit, and for each of the limit's tiles whether it is in use.
 func (s *Solver) Tiling() (low, n [3]int, on []bool) {

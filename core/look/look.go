@@ -130,3 +130,23 @@ func View(v float64) float64 {
 	}
 	return 1 - (1-shoulder)*math.Exp(-(v-shoulder)/(1-shoulder))
 }
+
+// Tone is the view transform of a colour: what is too bright to show bleaches
+// towards white, as film and eyes have it, before every channel is bent.
+func Tone(c RGB) RGB {
+	top := c.Max()
+	if top > shoulder {
+		t := 0.85 * (1 - math.Exp(-(top-shoulder)/bleach))
+		for i := range c {
+			c[i] += t * (top - c[i]) * 0.6
+		}
+	}
+	for i := range c {
+		c[i] = View(c[i])
+	}
+	return c
+}
+
+// bleach is how far over the shoulder colours have lost two thirds of what
+// they will lose.
+const bleach = 6

@@ -24,15 +24,26 @@ func TestGlow(t *testing.T) {
 	if v := lum(Glow(1500)); math.Abs(v-1) > 1e-6 {
 		t.Errorf("luminance at 1500 K is %g", v)
 	}
-	if r := lum(Glow(3000)) / lum(Glow(1500)); math.Abs(r-16) > 0.01 {
-		t.Errorf("twice as hot is %g times as bright, want 16", r)
+	if r := lum(Glow(2000)); r < 6 || r > 10 {
+		t.Errorf("at 2000 K it is %g times as bright as at 1500 K", r)
 	}
 	red, white := Glow(1000), Glow(6500)
-	if red[2] > 0.02*red[0] || white[2] < 0.8*white[0] {
+	if red[2] > 0.05*red[0] || white[2] < 0.8*white[0] {
 		t.Errorf("1000 K is %v, 6500 K is %v", red, white)
 	}
 	if c := Glow(1e9); math.IsNaN(c[0]) || math.IsInf(c[0], 0) {
 		t.Errorf("%v", c)
+	}
+}
+
+// Bright colours turn to white on their way out, dim ones stay.
+func TestToneKeepsAndBleaches(t *testing.T) {
+	if c := Tone(RGB{0.3, 0.2, 0.1}); c != (RGB{0.3, 0.2, 0.1}) {
+		t.Errorf("a dim colour became %v", c)
+	}
+	c := Tone(RGB{40, 12, 0.5})
+	if c[2] < 0.5 || c[0] > 1 || c[1] < c[2] {
+		t.Errorf("a glaring orange became %v", c)
 	}
 }
 

@@ -118,8 +118,9 @@ func (p *Picture) Image() *image.NRGBA {
 				if a > 0 {
 					c = c.Scale(gain / a)
 				}
+				c = look.Tone(c)
 				to := func(v float64) uint8 {
-					return uint8(min(max(look.Transfer(look.View(v))*255+0.5, 0), 255))
+					return uint8(min(max(look.Transfer(v)*255+0.5, 0), 255))
 				}
 				img.SetNRGBA(x, y, color.NRGBA{to(c[0]), to(c[1]), to(c[2]), uint8(min(max(a, 0), 1)*255 + 0.5)})
 			}

@@ -300,10 +300,11 @@ func (g *Gas) SaveState(w io.Writer) error {
 		v.Transform = vdb.Uniform(s.H, [3]float64{})
 		grids = append(grids, v)
 	}
-	meta := map[string]any{"next_frame": int64(g.next), "key": Key(g.Shot, g.Domain)}
+	air := s.Ambient
+	meta := map[string]any{"next_frame": int64(g.next), "key": Key(g.Shot, g.Domain), "air_x": air.X, "air_y": air.Y, "air_z": air.Z}
 	if s.Follow != nil {
 		low, n, on := s.Tiling()
-		b, err := json.Marshal(tiling{low, n, pack(on), s.Ambient.Array()})
+		b, err := json.Marshal(tiling{low, n, pack(on)})
 		if err != nil {
 			return err
 		}
@@ -314,10 +315,9 @@ func (g *Gas) SaveState(w io.Writer) error {
 
 // tiling is what a saved state tells of a domain whose bounds follow.
 type tiling struct {
-	Low     [3]int     `json:"low"`
-	N       [3]int     `json:"n"`
-	On      []byte     `json:"on"` // a bit for each tile of the limit
-	Ambient [3]float64 `json:"ambient"`
+	Low [3]int `json:"low"`
+	N   [3]int `json:"n"`
+	On  []byte `json:"on"` // a bit for each tile of the limit
 }
 
 func pack(on []bool) []byte {
@@ -368,6 +368,11 @@ func (g *Gas) LoadState(r io.Reader) error {
 	if !ok {
 		return fmt.Errorf("saved state doesn't say its frame")
 	}
+	for name, to := range map[string]*float64{"air_x": &g.Solver.Ambient.X, "air_y": &g.Solver.Ambient.Y, "air_z": &g.Solver.Ambient.Z} {
+		if *to, ok = f.Meta[name].(float64); !ok {
+			return fmt.Errorf("saved state doesn't say how the air outside moves")
+		}
+	}
 	if g.Solver.Follow != nil {
 		if err := g.loadTiling(f); err != nil {
 			return fmt.Errorf("saved state: %w", err)
@@ -396,6 +401,5 @@ func (g *Gas) loadTiling(f *vdb.File) error {
 	if err := g.Solver.SetTiling(t.Low, t.N, unpack(t.On, l.Len())); err != nil {
 		return err
 	}
-	g.Solver.Ambient = geom.FromArray(t.Ambient)
 	return nil
 }

@@ -1,0 +1,170 @@
+package recipe
+
+import (
+	"fmt"
+	"math"
+
+	"zarf/core/geom"
+	"zarf/core/shot"
+)
+
+// Part is one element of a recipe; its values are for a thing one metre across
+// whose middle stands at the origin.
+type Part struct {
+	Kind   shot.Kind
+	Name   string
+	Values shot.Values
+	Keys   map[string][]shot.Key // frames after the start, at 24 a second
+}
+
+// Recipe is a starting set.
+type Recipe struct {
+	Key   string
+	Name  string
+	About string // what it makes, and what to change first
+	Parts []Part
+	Look  shot.Values
+	Size  float64 // m: what it is put on when nothing is chosen
+}
+
+// Find is a recipe by key.
+func Find(key string) (*Recipe, error) {
+	for i := range All {
+		if All[i].Key == key {
+			return &All[i], nil
+		}
+	}
+	return nil, fmt.Errorf("there is no recipe %q", key)
+}
+
+// exponent is the power of the length by which a unit grows (Froude).
+func exponent(u shot.Unit) float64 {
+	switch u {
+	case shot.Metre:
+		return 1
+	case shot.Speed, shot.Second:
+		return 0.5
+	case shot.PerSecond, shot.CoolRate:
+		return -0.5
+	case shot.PerMetre:
+		return -1
+	}
+	return 0
+}
+
+// Scale is a value for a thing L metres across.
+func Scale(e *shot.Entry, v shot.Value, L float64) shot.Value {
+	p := exponent(e.Unit)
+	if p == 0 {
+		return v
+	}
+	q := math.Pow(L, p)
+	v.Num = tidy(v.Num * q)
+	for i := range v.Vec {
+		v.Vec[i] = tidy(v.Vec[i] * q)
+	}
+	lo, hi := e.Min, e.Max
+	if hi > lo {
+		v.Num = min(max(v.Num, lo), hi)
+		for i := range v.Vec {
+			v.Vec[i] = min(max(v.Vec[i], lo), hi)
+		}
+	}
+	return v
+}
+
+// tidy rounds to three figures: nobody wants 0.353553 on a sheet.
+func tidy(v float64) float64 {
+	if v == 0 {
+		return 0
+	}
+	p := math.Pow(10, 2-math.Floor(math.Log10(math.Abs(v))))
+	return math.Round(v*p) / p
+}
+
+// Put adds the recipe to a shot for a thing L metres across at a place, its
+// keys from a frame on, and returns the new elements. Its look becomes a look
+// of its own, first in the list.
+func (r *Recipe) Put(s *shot.Shot, at geom.Vec3, L float64, start float64) []*shot.Element {
+	var out []*shot.Element
+	var domain *shot.Element
+	pace := s.Rate() / 24 * math.Sqrt(L)
+	for _, p := range r.Parts {
+		e := s.Add(p.Kind)
+		if p.Name != "" {
+			e.Name = free(s, p.Name)
+		}
+		for key, v := range p.Values {
+			v = Scale(shot.Find(p.Kind, key), v, L)
+			if key == "position" {
+				v = shot.Vec(tidy(v.Vec[0]+at.X), tidy(v.Vec[1]+at.Y), tidy(v.Vec[2]+at.Z))
+			}
+			e.Values[key] = v
+		}
+		for key, list := range p.Keys {
+			for _, k := range list {
+				k.Value = Scale(shot.Find(p.Kind, key), k.Value, L)
+				k.Frame = math.Round(start + k.Frame*pace)
+				e.SetKey(key, k)
+			}
+		}
+		if p.Kind == shot.Domain {
+			domain = e
+		} else if domain != nil && len(s.Of(shot.Domain)) > 1 {
+			e.ActsOn = []string{domain.ID}
+		}
+		out = append(out, e)
+	}
+	l := &shot.LookSet{ID: freeLook(s), Name: r.Name, Values: shot.Values{}}
+	for key, v := range r.Look {
+		l.Values[key] = Scale(shot.Find(shot.Look, key), v, L)
+	}
+	s.Looks = append([]*shot.LookSet{l}, s.Looks...)
+	return out
+}
+
+func free(s *shot.Shot, name string) string {
+	try := name
+	for n := 2; ; n++ {
+		taken := false
+		for _, e := range s.Elements {
+			taken = taken || (e.Name == try)
+		}
+		if !taken {
+			return try
+		}
+		try = fmt.Sprintf("%s %d", name, n)
+	}
+}
+
+func freeLook(s *shot.Shot) string {
+	for n := 1; ; n++ {
+		id := fmt.Sprintf("look%d", n)
+		taken := false
+		for _, l := range s.Looks {
+			taken = taken || l.ID == id
+		}
+		if !taken {
+			return id
+		}
+	}
+}
+
+// On is where a recipe goes that is put on an element: its size across and the
+// middle of its top. For a domain it is the middle of the floor and a third of
+// the smaller side.
+func (r *Recipe) On(s *shot.Shot, e *shot.Element) (at geom.Vec3, size float64) {
+	first, _ := s.Range()
+	switch {
+	case e == nil:
+		return geom.Vec3{}, r.Size
+	case e.Kind == shot.Domain:
+		b := e.DomainBox()
+		return geom.V(b.Centre().X, b.Min.Y, b.Centre().Z), min(b.Size().X, b.Size().Z) / 3
+	case e.Placed():
+		sh := e.Shape(float64(first))
+		b := sh.Bounds()
+		return geom.V(b.Centre().X, b.Max.Y, b.Centre().Z), max(b.Size().X, b.Size().Z)
+	}
+	return geom.FromArray(e.At("position", float64(first)).Vec), r.Size
+}
