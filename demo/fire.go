@@ -56,13 +56,13 @@ func Magazine() *shot.Shot {
 	put(shot.Setting, s.Values, "last", 96)
 	put(shot.Setting, s.Values, "air_temperature", 286)
 	parts := cook(s, "large-blast", geom.V(0, 0, 0), 5, 3)
-	set(parts["Blast air"], "position", xyz{3, 15, 0}, "size", xyz{44, 30, 36}, "voxel", 0.4)
-	coal := add(s, shot.Emitter, "Coal store", "form", "box", "position", xyz{7.5, 1.4, 1.5}, "size", xyz{3.4, 2.4, 3.4}, "temperature", 1200, "fuel", 0.7, "smoke", 1.6, "speed", 4.0,
+	set(parts["Blast air"], "position", xyz{3, 15, 0}, "size", xyz{44, 30, 36}, "voxel", 0.36)
+	coal := add(s, shot.Emitter, "Coal store", "form", "box", "position", xyz{7.5, 1.4, 1.5}, "size", xyz{3.4, 2.4, 3.4}, "temperature", 1100, "fuel", 0.3, "smoke", 1.6, "speed", 4.0,
 		"breakup", 0.65, "breakup_size", 1.2, "breakup_rate", 3.0)
-	keys(coal, "fuel", 1, 0, 15, 0, 16, 0.7, 23, 0.7, 30, 0)
+	keys(coal, "fuel", 1, 0, 15, 0, 16, 0.3, 22, 0.3, 26, 0)
 	keys(coal, "smoke", 1, 0, 15, 0, 16, 1.6, 24, 1.6, 34, 0)
 	keys(coal, "speed", 1, 0, 15, 0, 16, 7, 22, 4, 30, 0)
-	keys(coal, "temperature", 1, 286, 15, 286, 16, 1200, 28, 1200, 31, 286)
+	keys(coal, "temperature", 1, 286, 15, 286, 16, 1100, 26, 1100, 28, 286)
 	add(s, shot.Collider, "Keeper's house", "form", "box", "position", xyz{-8.5, 1.9, -3}, "size", xyz{5, 3.8, 6}, "colour", xyz{0.55, 0.53, 0.5})
 	add(s, shot.Collider, "Tower", "form", "cylinder", "position", xyz{-15, 9, -9}, "size", xyz{7, 18, 7}, "taper", 0.72, "colour", xyz{0.74, 0.73, 0.7})
 	add(s, shot.Wind, "Sea wind", "velocity", xyz{1.6, 0, 0.4}, "grip", 0.12, "gust", 0.2, "gust_time", 3.0, "position", xyz{-12, 12, 6})
@@ -81,18 +81,18 @@ func CliffFog() *shot.Shot {
 	s.Note = "Before dawn cold fog creeps over the cliff's edge, falls in folds and spreads over the shingle."
 	put(shot.Setting, s.Values, "last", 120)
 	put(shot.Setting, s.Values, "air_temperature", 284)
-	put(shot.Setting, s.Values, "preroll", 24)
+	put(shot.Setting, s.Values, "preroll", 48)
 	parts := cook(s, "heavy-fog", geom.V(0, 0, 0), 6, 1)
-	set(parts["Fog air"], "position", xyz{4, 4.2, 0}, "size", xyz{26, 8.4, 14}, "voxel", 0.2, "smoke_weight", 0.11, "follow_margin", 1.6)
-	set(parts["Fog source"], "position", xyz{-6.6, 6.3, 0}, "size", xyz{4.4, 1.1, 12}, "temperature", 279, "speed", 0.4, "breakup", 0.35, "breakup_size", 1.6)
-	set(parts["Slow air"], "strength", 0.5, "size", 2.2, "position", xyz{4, 6, 3})
+	set(parts["Fog air"], "position", xyz{4, 4.2, 0}, "size", xyz{26, 8.4, 18}, "voxel", 0.2, "smoke_weight", 0.6, "follow_margin", 1.6, "side_x0", "wall")
+	set(parts["Fog source"], "position", xyz{-5.4, 6.2, 0}, "size", xyz{4, 0.9, 11}, "temperature", 279, "speed", 0.0, "breakup", 0.4, "breakup_size", 2.2, "smoke", 1.5)
+	set(parts["Slow air"], "strength", 0.12, "size", 2.2, "position", xyz{4, 6, 3})
 	rock := xyz{0.13, 0.125, 0.12}
 	add(s, shot.Collider, "Cliff top", "form", "box", "position", xyz{-5.5, 2.8, 0}, "size", xyz{8, 5.6, 16}, "turn", xyz{0, 0, -2}, "colour", rock)
 	add(s, shot.Collider, "Ledge", "form", "box", "position", xyz{-0.6, 1.6, -3}, "size", xyz{3.4, 3.2, 7}, "turn", xyz{0, 12, -4}, "colour", rock)
 	add(s, shot.Collider, "Buttress", "form", "cylinder", "position", xyz{-1.2, 2, 4}, "size", xyz{3.4, 4.4, 3}, "taper", 0.6, "colour", rock)
 	add(s, shot.Collider, "Boulder", "form", "sphere", "position", xyz{4.5, 0.3, 1.5}, "size", xyz{2.6, 1.8, 2.2}, "colour", rock)
 	add(s, shot.Collider, "Small boulder", "form", "sphere", "position", xyz{7.5, 0.1, -2.6}, "size", xyz{1.8, 1.2, 1.6}, "colour", rock)
-	add(s, shot.Wind, "Land breeze", "velocity", xyz{0.9, 0, 0.05}, "grip", 0.15, "gust", 0.3, "gust_time", 4.0, "position", xyz{-8, 7.6, 4})
+	add(s, shot.Wind, "Land breeze", "velocity", xyz{0.8, -0.1, 0.05}, "grip", 0.2, "gust", 0.3, "gust_time", 4.0, "position", xyz{-8, 7.6, 4})
 	set(s.Element("camera"), "position", xyz{15, 4.2, 17}, "target", xyz{0.5, 3, 0}, "lens", 38.0)
 	s.Looks[0].Name = "Before dawn"
 	for k, v := range map[string]any{"sun_bearing": 215.0, "sun_height": 9.0, "sun_colour": xyz{1, 0.8, 0.62}, "sun_strength": 2.6, "sky_strength": 0.6, "sky_colour": xyz{0.42, 0.56, 0.85}, "extinction": 1.1, "ground_colour": xyz{0.1, 0.1, 0.105}} {

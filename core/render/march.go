@@ -36,7 +36,7 @@ func (p *Picture) marchRay(o, d geom.Vec3, r *dice) (look.RGB, float64) {
 		p.marchVolume(v, p.lights[i], o, d, far, &light, &through, r)
 	}
 	if solid {
-		at := o.Add(d.Mul(h.t)).Add(h.normal.Mul(1e-3 * max(1, h.t*0.01)))
+		at := o.Add(d.Mul(h.t)).Add(h.normal.Mul(h.off))
 		return light.Add(through.Mul(p.shade(at, h))), 1
 	}
 	back, alpha := s.backdrop(d)

@@ -49,7 +49,7 @@ func (s *Scene) path(o, d geom.Vec3, r *dice) (light look.RGB, alpha float64) {
 			if bounce >= l.Bounces {
 				return light, 1
 			}
-			p := o.Add(d.Mul(h.t)).Add(h.normal.Mul(1e-3 * max(1, h.t*0.01)))
+			p := o.Add(d.Mul(h.t)).Add(h.normal.Mul(h.off))
 			w = w.Mul(h.colour)
 			if cos := h.normal.Dot(l.SunDir); cos > 0 && !s.blocked(p) {
 				light = light.Add(w.Mul(l.Sun).Mul(s.transmit(p, l.SunDir, r)).Scale(cos / math.Pi))

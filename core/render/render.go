@@ -134,6 +134,7 @@ type hit struct {
 	t      float64
 	normal geom.Vec3
 	colour look.RGB
+	off    float64 // m: how far from the surface rays that leave it must start
 }
 
 const groundSize = 1e4 // m; beyond it the horizon is sky
@@ -144,7 +145,7 @@ func (s *Scene) trace(o, d geom.Vec3, far float64) (hit, bool) {
 	found := false
 	if s.Look.Ground && d.Y < 0 {
 		if t := -o.Y / d.Y; t > 1e-4 && t < best.t && t < groundSize {
-			best, found = hit{t, geom.V(0, 1, 0), s.Look.GroundColour}, true
+			best, found = hit{t, geom.V(0, 1, 0), s.Look.GroundColour, 1e-3 * max(1, t*0.01)}, true
 		}
 	}
 	for i := range s.Solids {
@@ -162,7 +163,7 @@ func (s *Scene) trace(o, d geom.Vec3, far float64) (hit, bool) {
 			}
 			dist := sh.Distance(o.Add(d.Mul(t)))
 			if dist < eps {
-				best, found = hit{t, sh.Normal(o.Add(d.Mul(t))), s.Solids[i].Colour}, true
+				best, found = hit{t, sh.Normal(o.Add(d.Mul(t))), s.Solids[i].Colour, 4 * eps}, true
 				break
 			}
 			t += dist
