@@ -287,7 +287,7 @@ func (s *server) makeVolume(t store.Take, frame, size int) (head string, data []
 		return "", nil, fmt.Errorf("frame %d holds no density", frame)
 	}
 	crew := grid.NewCrew(s.opt.Threads)
-	_, h, origin := src.Domain.Grid()
+	_, h, origin := src.Grid()
 	low, d := src.Window(f)
 	origin = origin.Add(geom.V(float64(low[0]), float64(low[1]), float64(low[2])).Mul(h))
 	by := (max(d.NX, d.NY, d.NZ) + size - 1) / size

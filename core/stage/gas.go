@@ -154,8 +154,9 @@ func (g *Gas) Scene(t, dt float64) gas.Inputs {
 	return in
 }
 
-// Key identifies the result of domain d: 32 hexadecimal digits.
-func Key(s *shot.Shot, d *shot.Element) string {
+// CoarseKey identifies the run of domain d, without upres: 32 hexadecimal
+// digits.
+func CoarseKey(s *shot.Shot, d *shot.Element) string {
 	h := sha256.New()
 	io.WriteString(h, gas.Version)
 	put := func(v any) {
@@ -294,14 +295,8 @@ func (g *Gas) velocityNear(leaves []*vdb.Leaf) (comps [3][]float32) {
 func (g *Gas) SaveState(w io.Writer) error {
 	s := g.Solver
 	defer runtime.KeepAlive(s)
-	var grids []*vdb.Grid
-	for _, f := range g.stateFields() {
-		v := vdb.FromDense(f.name, [3]int{}, [3]int{f.f.NX, f.f.NY, f.f.NZ}, [][]float32{f.f.Data}, 0, 0, g.crew.For)
-		v.Transform = vdb.Uniform(s.H, [3]float64{})
-		grids = append(grids, v)
-	}
 	air := s.Ambient
-	meta := map[string]any{"next_frame": int64(g.next), "key": Key(g.Shot, g.Domain), "air_x": air.X, "air_y": air.Y, "air_z": air.Z}
+	meta := map[string]any{"next_frame": int64(g.next), "key": CoarseKey(g.Shot, g.Domain), "air_x": air.X, "air_y": air.Y, "air_z": air.Z}
 	if s.Follow != nil {
 		low, n, on := s.Tiling()
 		b, err := json.Marshal(tiling{low, n, pack(on)})
@@ -310,7 +305,32 @@ func (g *Gas) SaveState(w io.Writer) error {
 		}
 		meta["tiles"] = string(b)
 	}
-	return vdb.Write(w, grids, vdb.Options{Compression: vdb.Blosc, Workers: g.crew.For, Meta: meta})
+	return writeFields(w, g.stateFields(), g.crew, meta)
+}
+
+// writeFields writes fields bit for bit.
+func writeFields(w io.Writer, list []stateField, crew grid.Crew, meta map[string]any) error {
+	var grids []*vdb.Grid
+	for _, f := range list {
+		v := vdb.FromDense(f.name, [3]int{}, [3]int{f.f.NX, f.f.NY, f.f.NZ}, [][]float32{f.f.Data}, 0, 0, crew.For)
+		v.Transform = vdb.Uniform(1, [3]float64{})
+		grids = append(grids, v)
+	}
+	return vdb.Write(w, grids, vdb.Options{Compression: vdb.Blosc, Workers: crew.For, Meta: meta})
+}
+
+// readFields fills fields from what writeFields wrote.
+func readFields(f *vdb.File, list []stateField) error {
+	for _, sf := range list {
+		v := f.Grid(sf.name)
+		if v == nil {
+			return fmt.Errorf("saved state lacks %s", sf.name)
+		}
+		if err := v.Dense([3]int{}, [3]int{sf.f.NX, sf.f.NY, sf.f.NZ}, [][]float32{sf.f.Data}); err != nil {
+			return fmt.Errorf("saved state: %w", err)
+		}
+	}
+	return nil
 }
 
 // tiling is what a saved state tells of a domain whose bounds follow.
@@ -361,7 +381,7 @@ func (g *Gas) LoadState(r io.Reader) error {
 	if err != nil {
 		return fmt.Errorf("saved state: %w", err)
 	}
-	if k, _ := f.Meta["key"].(string); k != Key(g.Shot, g.Domain) {
+	if k, _ := f.Meta["key"].(string); k != CoarseKey(g.Shot, g.Domain) {
 		return fmt.Errorf("saved state belongs to other values (key %s)", k)
 	}
 	next, ok := f.Meta["next_frame"].(int64)
@@ -378,14 +398,8 @@ func (g *Gas) LoadState(r io.Reader) error {
 			return fmt.Errorf("saved state: %w", err)
 		}
 	}
-	for _, sf := range g.stateFields() {
-		v := f.Grid(sf.name)
-		if v == nil {
-			return fmt.Errorf("saved state lacks %s", sf.name)
-		}
-		if err := v.Dense([3]int{}, [3]int{sf.f.NX, sf.f.NY, sf.f.NZ}, [][]float32{sf.f.Data}); err != nil {
-			return fmt.Errorf("saved state: %w", err)
-		}
+	if err := readFields(f, g.stateFields()); err != nil {
+		return err
 	}
 	g.next = int(next)
 	return nil

@@ -42,33 +42,17 @@ func (s *Source) Read(frame int) (*vdb.File, error) {
 	return f, nil
 }
 
+// Grid is the grid of the source's frames, upres included.
+func (s *Source) Grid() (d grid.Dims, h float64, origin geom.Vec3) { return stage.Cells(s.Domain) }
+
 // Window is the part of the domain that a frame's pictures need: all of it, or
-// where bounds follow the box round what is there.
+// where bounds follow or upres was added the box round what is there.
 func (s *Source) Window(f *vdb.File) (low [3]int, d grid.Dims) {
-	d, _, _ = s.Domain.Grid()
-	if s.Domain.Get("bounds").Text != "follow" {
+	d, _, _ = s.Grid()
+	if s.Domain.Get("bounds").Text != "follow" && stage.Factor(s.Domain) == 1 {
 		return low, d
 	}
-	full := [3]int{d.NX, d.NY, d.NZ}
-	lo, hi := full, [3]int{}
-	for _, name := range []string{stage.Density, stage.Burn} {
-		g := f.Grid(name)
-		if g == nil {
-			continue
-		}
-		for _, l := range g.Leaves {
-			for a := range 3 {
-				lo[a], hi[a] = min(lo[a], int(l.Origin[a])), max(hi[a], int(l.Origin[a])+8)
-			}
-		}
-	}
-	if hi[0] <= lo[0] {
-		return low, grid.Dims{NX: min(8, d.NX), NY: min(8, d.NY), NZ: min(8, d.NZ)}
-	}
-	for a := range 3 {
-		lo[a], hi[a] = max(lo[a], 0), min(hi[a], full[a])
-	}
-	return lo, grid.Dims{NX: hi[0] - lo[0], NY: hi[1] - lo[1], NZ: hi[2] - lo[2]}
+	return stage.Extent(f, d, []string{stage.Density, stage.Burn})
 }
 
 // Channel reads one scalar channel of a frame as a dense field over its
@@ -96,7 +80,7 @@ func (s *Source) Volume(frame int, lk *look.Look, crew grid.Crew) (*render.Volum
 	if den == nil {
 		return nil, fmt.Errorf("frame %d holds no density; keep it in the cache and run again", frame)
 	}
-	_, h, origin := s.Domain.Grid()
+	_, h, origin := s.Grid()
 	low, _ := s.Window(f)
 	v, bad := render.NewVolume(den, h, origin.Add(geom.V(float64(low[0]), float64(low[1]), float64(low[2])).Mul(h)), crew)
 	if bad > 0 {

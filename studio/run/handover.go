@@ -106,7 +106,7 @@ func (h *Handover) Do(ctx context.Context, c *cache.Cache, report Report) error 
 	}
 	m := &Manifest{Format: "zarf-handover/1", Name: h.Name, Shot: h.Take.Name, Made: time.Now().UTC().Format(time.RFC3339), Rate: h.Take.Rate(),
 		Frames: len(frames), First: int(h.get("start").Num), Source: [2]int{h.From, h.To}, Step: step, Axes: h.get("axes").Text, Scale: h.get("scale").Num}
-	_, vox, _ := src.Domain.Grid()
+	_, vox, _ := src.Grid()
 	m.Voxel = vox * m.Scale
 	peak := 0.0
 	if h.get("kelvin").Text == "unit" {

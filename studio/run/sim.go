@@ -63,7 +63,15 @@ func (s *Sim) Do(ctx context.Context, c *cache.Cache, report Report) error {
 	if err != nil {
 		return err
 	}
-	st := c.Stage(stage.Key(s.Shot, g.Domain))
+	if stage.Factor(g.Domain) > 1 {
+		return s.refine(ctx, c, g.Domain, report)
+	}
+	return s.coarse(ctx, c, g, report)
+}
+
+// coarse makes the frames of the simulation itself.
+func (s *Sim) coarse(ctx context.Context, c *cache.Cache, g *stage.Gas, report Report) error {
+	st := c.Stage(stage.CoarseKey(s.Shot, g.Domain))
 	release, err := st.Lock()
 	if err != nil {
 		return err
@@ -122,11 +130,12 @@ func (r *simRun) do() error {
 }
 
 // missing lists the frames that are not complete.
-func (r *simRun) missing() []int {
-	var out []int
-	for f := r.From; f <= r.To; f++ {
-		if _, err := r.st.Read(f); err != nil {
-			r.st.Drop(f)
+func (r *simRun) missing() []int { return missing(r.st, r.From, r.To) }
+
+func missing(st *cache.Stage, from, to int) (out []int) {
+	for f := from; f <= to; f++ {
+		if _, err := st.Read(f); err != nil {
+			st.Drop(f)
 			out = append(out, f)
 		}
 	}
@@ -195,18 +204,28 @@ func (r *simRun) keep(frame int, stats gas.FrameStats, seconds float64) error {
 }
 
 func (r *simRun) put(frame int, stats gas.FrameStats, seconds float64) (int64, error) {
-	grids := r.gas.Grids()
 	raw, err := json.Marshal(stats)
 	if err != nil {
 		return 0, err
 	}
-	f := cache.Frame{Frame: frame, Seconds: seconds, Stats: raw, Totals: map[string]float64{"smoke": stats.SmokeTotal, "heat": stats.HeatTotal}}
+	f := cache.Frame{Frame: frame, Seconds: seconds, Stats: raw, Totals: totals(stats)}
+	return putGrids(r.st, f, r.gas.Grids(), r.Threads)
+}
+
+// totals are the amounts kept with a frame, for plots.
+func totals(st gas.FrameStats) map[string]float64 {
+	return map[string]float64{"smoke": st.SmokeTotal, "heat": st.HeatTotal, "fuel": st.FuelTotal, "burnt": st.FuelBurnt, "heat made": st.HeatMade,
+		"soot made": st.SootMade, "expanded": st.Expanded, "speed": st.MaxSpeed, "peak": st.PeakHeat, "top": st.Top, "substeps": float64(st.Substeps)}
+}
+
+// putGrids writes a frame with its channels' ranges.
+func putGrids(st *cache.Stage, f cache.Frame, grids []*vdb.Grid, threads int) (int64, error) {
 	for _, g := range grids {
 		in := g.Inspect()
 		f.Channels = append(f.Channels, cache.Channel{Name: g.Name, Low: in.Low[0], High: in.High[0], Active: in.Active})
 	}
-	f, err = r.st.Put(f, func(w io.Writer) error {
-		return vdb.Write(w, grids, vdb.Options{Compression: vdb.Blosc, Workers: grid.NewCrew(r.Threads).For})
+	f, err := st.Put(f, func(w io.Writer) error {
+		return vdb.Write(w, grids, vdb.Options{Compression: vdb.Blosc, Workers: grid.NewCrew(threads).For})
 	})
 	return f.Size, err
 }
