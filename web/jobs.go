@@ -99,6 +99,10 @@ func (s *server) changeTake(c *gin.Context) {
 				return nil
 			})
 		}
+	case "mend":
+		v := &takeView{Take: t}
+		v.accounts(s.st.Cache.Stage(t.Key).Frames())
+		err = s.mendTake(c, v)
 	case "discard":
 		err = s.st.Discard(t)
 	default:

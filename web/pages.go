@@ -14,6 +14,9 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"zarf/core/check"
+	"zarf/core/recipe"
+	"zarf/core/geom"
+	"zarf/studio/cache"
 	"zarf/core/shot"
 	"zarf/core/stage"
 	"zarf/studio"
@@ -50,6 +53,7 @@ func (s *server) loadPages() map[string]*template.Template {
 		}, "count": countWords, "ago": agoWords,
 		"stations": func() []station { return stations },
 		"kinds":    func() []shot.Kind { return shot.ElementKinds },
+		"recipes":  func() []recipe.Recipe { return recipe.All },
 		"upto": func(n int) []int {
 			out := make([]int, n)
 			for i := range out {
@@ -250,6 +254,9 @@ type takeView struct {
 	Thumb   string
 	Chosen  bool
 	Running bool
+	Plots   []plot
+	After   []check.Finding // what its frames tell
+	frames  map[int]cache.Frame
 }
 
 type jobView struct {
@@ -309,6 +316,7 @@ func (s *server) space(c *gin.Context, at string) (*space, error) {
 		}
 	case "takes":
 		if w.Take != nil {
+			w.Take.accounts(w.Take.frames)
 			if old, err := w.Take.Shot(); err == nil {
 				w.Changes = shot.Diff(old, doc)
 			}
@@ -351,7 +359,7 @@ func (s *server) takes(w *space, chosen string) error {
 		v := takeView{Take: t, Want: t.Last - t.First + 1}
 		var frames map[int]bool
 		state, fs := s.st.State(w.Doc, t)
-		v.State = state
+		v.State, v.frames = state, fs
 		frames = map[int]bool{}
 		for f, x := range fs {
 			if f >= t.First && f <= t.Last {
@@ -475,8 +483,23 @@ func (s *server) newShot(c *gin.Context) {
 	}
 	doc := shot.New(name)
 	doc.Title = c.PostForm("title")
-	d := doc.Add(shot.Domain)
-	d.Name = "Air"
+	if key := c.PostForm("recipe"); key != "" {
+		r, err := recipe.Find(key)
+		size := 0.0
+		if err == nil {
+			size, err = recipeSize(r, c.PostForm("size"))
+		}
+		if err != nil {
+			s.fail(c, http.StatusUnprocessableEntity, "The shot was not made: "+err.Error()+".", "Choose another and try again.")
+			return
+		}
+		r.Put(doc, geom.Vec3{}, size, 1)
+		doc.Looks = doc.Looks[:1]
+		frameCamera(doc)
+	} else {
+		d := doc.Add(shot.Domain)
+		d.Name = "Air"
+	}
 	s.created(c, doc, "new shot")
 }
 

@@ -120,6 +120,7 @@ func (s *server) routes(e *gin.Engine) {
 	g.POST("/reset", s.resetValue)
 	g.POST("/key", s.toggleKey)
 	g.POST("/element", s.addElement)
+	g.POST("/recipe", s.addRecipe)
 	g.POST("/element/:id/:verb", s.changeElement)
 	g.POST("/place", s.placeElement)
 	g.POST("/voxels", s.scaleVoxels)

@@ -70,6 +70,13 @@ var table = []struct {
 	{"inflow-fast", inflowFast},
 	{"open-floor", openFloor},
 	{"turbulence-small", turbulenceSmall},
+	{"fuel-unused", fuelUnused},
+	{"fuel-missing", noFuel},
+	{"fuel-cold", fuelCold},
+	{"fire-hot", fireHot},
+	{"fire-closed", closedFire},
+	{"upres", upresWants},
+	{"region-outside", regionOutside},
 	{"camera-blind", cameraBlind},
 }
 
@@ -125,6 +132,12 @@ func memory(s *scene) []Finding {
 	var out []Finding
 	for _, d := range s.domains {
 		need := d.Voxels() * stage.Bytes(d)
+		if d.Get("bounds").Text == "follow" {
+			need *= stage.FollowShare // the limit as a whole is seldom filled
+		}
+		if f := float64(stage.Factor(d)); f > 1 {
+			need = max(need, d.Voxels()*f*f*f*stage.BytesFine)
+		}
 		room := s.Memory * 0.8
 		if room <= 0 || need <= room {
 			continue
@@ -254,9 +267,9 @@ func emitterEmpty(s *scene) []Finding {
 		if len(e.Keys["smoke"])+len(e.Keys["temperature"])+len(e.Keys["speed"]) > 0 {
 			continue
 		}
-		if e.Get("smoke").Num == 0 && e.Get("temperature").Num == air && e.Get("speed").Num == 0 && e.Get("push").Vec == [3]float64{} {
+		if e.Get("smoke").Num == 0 && highest(e, "fuel") <= 0 && e.Get("temperature").Num == air && e.Get("speed").Num == 0 && e.Get("push").Vec == [3]float64{} {
 			out = append(out, Finding{Severity: Warning, Element: e.ID, What: e.Name + " lets out nothing.", Why: "Its smoke is 0, it is as warm as the air, and it has no speed.", Mend: &Mend{Label: "Set smoke to 1", Element: e.ID, Key: "smoke", Value: shot.Num(1)}})
-		} else if e.Get("smoke").Num == 0 {
+		} else if e.Get("smoke").Num == 0 && highest(e, "fuel") <= 0 {
 			out = append(out, Finding{Severity: Note, Element: e.ID, What: e.Name + " lets out no smoke.", Why: "It moves or warms the air, and can't be seen itself."})
 		}
 		if b := e.Get("breakup").Num; b > 0 {
@@ -334,14 +347,20 @@ func colliderFast(s *scene) []Finding {
 
 var sides = []string{"side_x0", "side_x1", "side_y0", "side_y1", "side_z0", "side_z1"}
 
+// closed reports a domain with walls all round.
+func closed(d *shot.Element) bool {
+	for _, k := range sides {
+		if d.Get(k).Text == "outflow" {
+			return false
+		}
+	}
+	return true
+}
+
 func closedInflow(s *scene) []Finding {
 	var out []Finding
 	for _, d := range s.domains {
-		open := false
-		for _, k := range sides {
-			open = open || d.Get(k).Text == "outflow"
-		}
-		if open {
+		if !closed(d) {
 			continue
 		}
 		for _, e := range s.emitters {
@@ -360,7 +379,7 @@ func inflowFast(s *scene) []Finding {
 		for _, d := range s.domains {
 			v := math.Abs(e.Get("speed").Num) + geom.FromArray(e.Get("push").Vec).Len()
 			h := d.Get("voxel").Num
-			need := math.Ceil(v / s.Rate() / (h * d.Get("cfl").Num))
+			need := math.Ceil(v * s.Get("time_scale").Num / s.Rate() / (h * d.Get("cfl").Num))
 			if most := d.Get("max_substeps").Num; e.Acts(d) && need > most {
 				out = append(out, Finding{Severity: Warning, Element: e.ID, What: fmt.Sprintf("%s at %s m/s needs %d substeps; %s allows %d.", e.Name, shot.Short(v), int(need), d.Name, int(most)), Why: "Gas that crosses many voxels a substep leaves gaps and smears.", Mend: &Mend{Label: fmt.Sprintf("Allow %d substeps", int(min(need, 500))), Element: d.ID, Key: "max_substeps", Value: shot.Num(min(need, 500))}})
 			}

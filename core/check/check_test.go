@@ -4,6 +4,7 @@ import (
 	"strings"
 	"testing"
 
+	"zarf/core/gas"
 	"zarf/core/shot"
 	"zarf/demo"
 )
@@ -50,6 +51,27 @@ func TestFindsAndMends(t *testing.T) {
 			other := s.Add(shot.Domain)
 			e.ActsOn = []string{other.ID}
 			other.Muted = true
+		},
+		"fuel-unused": func(s *shot.Shot, d, e *shot.Element) { e.Values["fuel"] = n(0.05); e.Values["temperature"] = n(900) },
+		"fuel-missing": func(s *shot.Shot, d, e *shot.Element) {
+			d.Values["burning"], e.Values["temperature"] = text("fuel"), n(900)
+		},
+		"fuel-cold": func(s *shot.Shot, d, e *shot.Element) { d.Values["burning"], e.Values["fuel"] = text("fuel"), n(0.05) },
+		"fire-hot": func(s *shot.Shot, d, e *shot.Element) {
+			d.Values["burning"], e.Values["fuel"], e.Values["temperature"] = text("fuel"), n(2), n(900)
+		},
+		"fire-closed": func(s *shot.Shot, d, e *shot.Element) {
+			d.Values["burning"], e.Values["fuel"], e.Values["temperature"] = text("fuel"), n(0.05), n(900)
+			for _, k := range sides {
+				d.Values[k] = text("wall")
+			}
+		},
+		"upres": func(s *shot.Shot, d, e *shot.Element) {
+			d.Values["upres"], d.Values["cache_velocity"] = text("2"), shot.On(false)
+		},
+		"region-outside": func(s *shot.Shot, d, e *shot.Element) {
+			w := s.Add(shot.Wind)
+			w.Values["region"], w.Values["position"] = text("box"), v(40, 1, 0)
 		},
 		"emitter-outside": func(s *shot.Shot, d, e *shot.Element) { e.Values["position"] = v(5, 1, 0) },
 		"emitter-inside-collider": func(s *shot.Shot, d, e *shot.Element) {
@@ -128,5 +150,44 @@ func TestMemoryNamesTheVoxelThatFits(t *testing.T) {
 	f := Faults(Shot(s, Machine{Memory: 2e9}))
 	if len(f) != 1 || !strings.Contains(f[0].Why, "smallest voxel that fits is 0.0") {
 		t.Fatalf("%+v", f)
+	}
+}
+
+// After a run: what was cut off, held back, capped or empty.
+func TestAfterARun(t *testing.T) {
+	_, d, _ := base()
+	st := func(change func(*gas.FrameStats)) map[int]gas.FrameStats {
+		out := map[int]gas.FrameStats{}
+		for f := 1; f <= 4; f++ {
+			s := gas.FrameStats{SmokeTotal: 1, VolumeMade: 0.1, Substeps: 2}
+			if f >= 3 {
+				change(&s)
+			}
+			out[f] = s
+		}
+		return out
+	}
+	if f := After(d, st(func(*gas.FrameStats) {})); len(f) > 0 {
+		t.Errorf("a good run: %+v", f)
+	}
+	for want, change := range map[string]func(*gas.FrameStats){
+		"cut":      func(s *gas.FrameStats) { s.Cut[3], s.AtLimit[3] = 0.2, true },
+		"limit":    func(s *gas.FrameStats) { s.AtLimit[1] = true },
+		"substeps": func(s *gas.FrameStats) { s.Capped = true },
+		"held":     func(s *gas.FrameStats) { s.VolumeHeld = 0.05 },
+		"trimmed":  func(s *gas.FrameStats) { s.Lost = 0.02 },
+		"pressure": func(s *gas.FrameStats) { s.Unconverged = 1 },
+	} {
+		got := After(d, st(change))
+		if ids(got) != want {
+			t.Errorf("want %s, got %+v", want, got)
+			continue
+		}
+		if want == "cut" && (!strings.Contains(got[0].What, "top") || !strings.Contains(got[0].Why, "frame 3")) {
+			t.Errorf("%+v", got[0])
+		}
+	}
+	if got := After(d, map[int]gas.FrameStats{1: {}}); ids(got) != "empty" {
+		t.Errorf("%+v", got)
 	}
 }

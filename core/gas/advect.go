@@ -122,6 +122,8 @@ func (s *Solver) trace(way int, q float32) {
 		x, y, z := t.x[:n], t.y[:n], t.z[:n]
 		h := 0.5 * q
 		a, b, c, u, v, w := t.a[:n], t.b[:n], t.c[:n], t.u[:n], t.v[:n], t.w[:n]
+		x, y, z = x[:len(a)], y[:len(a)], z[:len(a)]
+		b, c, u, v, w = b[:len(a)], c[:len(a)], u[:len(a)], v[:len(a)], w[:len(a)]
 		for i := range a {
 			a[i], b[i], c[i] = x[i]+float32(h*u[i]), y[i]+float32(h*v[i]), z[i]+float32(h*w[i])
 		}
@@ -132,9 +134,11 @@ func (s *Solver) trace(way int, q float32) {
 		if s.solid.any {
 			s.pushOut(x, y, z, u, v, w)
 		}
-		t.put(d[0], &t.u)
-		t.put(d[1], &t.v)
-		t.put(d[2], &t.w)
+		for _, r := range t.runs {
+			copy(d[0][r.o:r.o+r.n], u[r.at:])
+			copy(d[1][r.o:r.o+r.n], v[r.at:])
+			copy(d[2][r.o:r.o+r.n], w[r.at:])
+		}
 	})
 }
 
@@ -177,26 +181,20 @@ func (s *Solver) sampleAt(x, y, z float32) (u, v, w float32) {
 	return s.U.Sample(x, y-0.5, z-0.5), s.V.Sample(x-0.5, y, z-0.5), s.W.Sample(x-0.5, y-0.5, z)
 }
 
-// follow moves the batch's points t.x, t.y, t.z along a way: that of the cell,
-// or for faces the mean of the two cells beside them.
+// follow fills t.x, t.y, t.z with where the batch's points come from (way 0)
+// or go to (way 1): the cell's way, or for faces the mean of the two cells
+// beside them.
 func (s *Solver) follow(t *bench, lay, way int) {
 	h := &s.lay[onHalo]
+	at := s.lay[lay].at
 	step := [5]int{onU: 1, onV: h.NX, onW: h.NX * h.NY, onCentre: 0}[lay]
+	d := &s.way[way]
 	for _, r := range t.runs {
-		o := h.Index(r.i+1, r.j+1, r.k+1) - step
-		for c, p := range [3][]float32{t.x[r.at : r.at+r.n], t.y[r.at : r.at+r.n], t.z[r.at : r.at+r.n]} {
-			a := s.way[way][c][o : o+r.n]
-			if step == 0 {
-				for i := range p {
-					p[i] += a[i]
-				}
-				continue
-			}
-			b := s.way[way][c][o+step : o+step+r.n]
-			for i := range p {
-				p[i] += 0.5 * (a[i] + b[i])
-			}
-		}
+		b := h.Index(r.i+1, r.j+1, r.k+1)
+		a, e := b-step, r.at+r.n
+		followed(t.x[r.at:e], d[0][a:], d[0][b:], float32(r.i)+at.x, 1)
+		followed(t.y[r.at:e], d[1][a:], d[1][b:], float32(r.j)+at.y, 0)
+		followed(t.z[r.at:e], d[2][a:], d[2][b:], float32(r.k)+at.z, 0)
 	}
 }
 
@@ -207,68 +205,60 @@ func (s *Solver) follow(t *bench, lay, way int) {
 func (s *Solver) carry(lay int, f *grid.Field, scheme Scheme, outside float32) {
 	at := s.lay[lay].at
 	hat := s.hat[lay]
-	limit := scheme == MacCormack
+	second := scheme == MacCormack
 	s.batches(lay, func(t *bench) {
 		n := t.n
-		t.points(at)
 		s.follow(t, lay, 0)
+		u, v, w := t.room(hat.Data, &t.u), t.v[:n], t.w[:n]
 		switch {
 		case scheme == Reflection:
-			for i := range n {
-				t.u[i] = f.SampleCubic(t.x[i]-at.x, t.y[i]-at.y, t.z[i]-at.z)
+			for i := range u {
+				u[i] = f.SampleCubic(t.x[i]-at.x, t.y[i]-at.y, t.z[i]-at.z)
 			}
-		case limit:
-			f.SampleRangeBatch(t.u[:n], t.v[:n], t.w[:n], t.x[:n], t.y[:n], t.z[:n], at.array())
+		case second:
+			v, w = t.room(s.low, &t.v), t.room(s.high, &t.w)
+			f.SampleRangeBatch(u, v, w, t.x[:n], t.y[:n], t.z[:n], at.array())
 		default:
-			f.SampleBatch(t.u[:n], t.x[:n], t.y[:n], t.z[:n], at.array())
+			f.SampleBatch(u, t.x[:n], t.y[:n], t.z[:n], at.array())
 		}
-		s.comeIn(t, outside)
-		t.put(hat.Data, &t.u)
-		if limit {
-			t.put(s.low, &t.v)
-			t.put(s.high, &t.w)
+		s.comeIn(t, u, v, w, outside)
+		t.keep(hat.Data, &t.u)
+		if second {
+			t.keep(s.low, &t.v)
+			t.keep(s.high, &t.w)
 		}
 	})
-	if !limit {
+	if !second {
 		s.each(lay, func(_, _, _, o, n int) { copy(f.Data[o:o+n], hat.Data[o:o+n]) })
 		return
 	}
 	s.batches(lay, func(t *bench) {
 		n := t.n
-		t.points(at)
 		s.follow(t, lay, 1)
-		again := t.u[:n]
-		hat.SampleBatch(again, t.x[:n], t.y[:n], t.z[:n], at.array())
-		t.get(&t.v, s.low)
-		t.get(&t.w, s.high)
-		t.get(&t.a, hat.Data)
-		t.get(&t.b, f.Data)
-		lo, hi, first, was := t.v[:n], t.w[:n], t.a[:n], t.b[:n]
-		for i := range again {
-			v := first[i] + float32(0.5*(was[i]-again[i]))
-			if v < lo[i] || v > hi[i] {
-				v = first[i]
-			}
-			again[i] = v
-		}
-		t.put(f.Data, &t.u)
+		hat.SampleBatch(t.u[:n], t.x[:n], t.y[:n], t.z[:n], at.array())
+		out := t.room(f.Data, &t.e)
+		limit(out, t.u[:n], t.read(hat.Data, &t.a), t.read(f.Data, &t.b), t.read(s.low, &t.v), t.read(s.high, &t.w))
+		t.keep(f.Data, &t.e)
 	})
 }
 
 // comeIn gives what comes in through an open side the value outside, and takes
 // it out of MacCormack's hands: its range holds the one value alone.
-func (s *Solver) comeIn(t *bench, outside float32) {
+func (s *Solver) comeIn(t *bench, u, lo, hi []float32, air float32) {
 	nx, ny, nz := float32(s.NX), float32(s.NY), float32(s.NZ)
 	open := s.open
 	x, y, z := t.x[:t.n], t.y[:t.n], t.z[:t.n]
+	if !outside(x, nx) && !outside(y, ny) && !outside(z, nz) {
+		return
+	}
 	for i := range x {
 		x, y, z := x[i], y[i], z[i]
 		if x >= 0 && x <= nx && y >= 0 && y <= ny && z >= 0 && z <= nz {
 			continue
 		}
 		if (x < 0 && open[0]) || (x > nx && open[1]) || (y < 0 && open[2]) || (y > ny && open[3]) || (z < 0 && open[4]) || (z > nz && open[5]) {
-			t.u[i] = outside
+			u[i] = air
 		}
-		t.v[i], t.w[i] = t.u[i], t.u[i]
+		lo[i], hi[i] = u[i], u[i]
 	}
 }

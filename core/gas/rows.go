@@ -125,6 +125,7 @@ type bench struct {
 	x, y, z, u, v, w, a, b, c, d, e [batch]float32
 	n                               int
 	runs                            []stretch
+	flat                            bool // the runs follow each other in memory
 }
 
 // stretch is a run of a row within a batch: n values from position o of the
@@ -141,6 +142,8 @@ func (s *Solver) batches(lay int, fn func(t *bench)) {
 		t.n, t.runs = 0, t.runs[:0]
 		flush := func() {
 			if t.n > 0 {
+				last := t.runs[len(t.runs)-1]
+				t.flat = last.o+last.n-t.runs[0].o == t.n
 				fn(t)
 			}
 			t.n, t.runs = 0, t.runs[:0]
@@ -165,18 +168,35 @@ func (s *Solver) batches(lay int, fn func(t *bench)) {
 	})
 }
 
-// put copies the batch's results to where they belong.
-func (t *bench) put(f []float32, from *[batch]float32) {
+// room is where the batch's values of a field are to be put together: in the
+// field itself where they lie in one piece, else in a buffer, which keep then
+// copies to where its values belong.
+func (t *bench) room(f []float32, buf *[batch]float32) []float32 {
+	if t.flat {
+		return f[t.runs[0].o : t.runs[0].o+t.n]
+	}
+	return buf[:t.n]
+}
+
+func (t *bench) keep(f []float32, buf *[batch]float32) {
+	if t.flat {
+		return
+	}
 	for _, r := range t.runs {
-		copy(f[r.o:r.o+r.n], from[r.at:])
+		copy(f[r.o:r.o+r.n], buf[r.at:])
 	}
 }
 
-// get fetches the batch's values of a field.
-func (t *bench) get(to *[batch]float32, f []float32) {
-	for _, r := range t.runs {
-		copy(to[r.at:r.at+r.n], f[r.o:])
+// read is the batch's values of a field, fetched into buf where they don't lie
+// in one piece.
+func (t *bench) read(f []float32, buf *[batch]float32) []float32 {
+	if t.flat {
+		return f[t.runs[0].o : t.runs[0].o+t.n]
 	}
+	for _, r := range t.runs {
+		copy(buf[r.at:r.at+r.n], f[r.o:])
+	}
+	return buf[:t.n]
 }
 
 // points fills x, y, z with the positions of the batch's points, in cells from

@@ -414,21 +414,6 @@ func (s *Solver) survey() error {
 	return nil
 }
 
-// largest is the largest magnitude and whether some value isn't finite.
-func largest(row []float32) (top float32, odd bool) {
-	var acc float32
-	for _, v := range row {
-		acc += v - v // zero for finite values, NaN otherwise
-		if v < 0 {
-			v = -v
-		}
-		if v > top {
-			top = v
-		}
-	}
-	return top, acc != 0
-}
-
 // findBad names the first value that is not finite.
 func (s *Solver) findBad() error {
 	names := append([]string{"velocity x", "velocity y", "velocity z"}, channelNames...)

@@ -24,9 +24,13 @@ const (
 	packedShare = 0.8
 )
 
-// followShare is how much of its limit a domain whose bounds follow uses on
+// FollowShare is how much of its limit a domain whose bounds follow uses on
 // the mean, as a rule.
-const followShare = 0.3
+const FollowShare = 0.3
+
+// BytesFine is the memory that a fine voxel of upres takes, of what smoke
+// fills as a rule.
+const BytesFine = 20
 
 // Bytes is the memory that a voxel of a domain takes.
 func Bytes(d *shot.Element) float64 {
@@ -78,8 +82,8 @@ func Guess(s *shot.Shot, d *shot.Element, rate float64) Estimate {
 	}
 	if d.Get("bounds").Text == "follow" {
 		// a guess: fluid grows from nothing to the share that it fills
-		v *= followShare
-		e.Memory *= 2 * followShare
+		v *= FollowShare
+		e.Memory *= 2 * FollowShare
 	}
 	if d.Get("scheme").Text == string(gas.Reflection) {
 		slower *= 3.5
@@ -89,8 +93,17 @@ func Guess(s *shot.Shot, d *shot.Element, rate float64) Estimate {
 		size = 2
 	}
 	e.Disk = float64(e.Frames) * v * values * size * fillShare * packedShare
+	if f := Factor(d); f > 1 { // the fine stage comes on top
+		fine := v * float64(f*f*f)
+		e.NX, e.NY, e.NZ, e.Voxels = e.NX*f, e.NY*f, e.NZ*f, e.Voxels*float64(f*f*f)
+		e.Memory = max(e.Memory, fine*BytesFine)
+		e.Disk += float64(e.Frames) * fine * (values - 3) * size * fillShare * packedShare
+		if rate > 0 {
+			e.Seconds += float64(e.Frames) * fine * fillShare / rate
+		}
+	}
 	if rate > 0 {
-		e.Seconds = (float64(e.Frames) + s.Get("preroll").Num) * v * slower * substeps(s, d) / rate
+		e.Seconds += (float64(e.Frames) + s.Get("preroll").Num) * v * slower * substeps(s, d) / rate
 	}
 	return e
 }

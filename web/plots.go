@@ -1,0 +1,131 @@
+package web
+
+import (
+	"encoding/json"
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+
+	"zarf/core/check"
+	"zarf/core/gas"
+	"zarf/core/shot"
+	"zarf/studio/cache"
+)
+
+// plot is a small curve of one quantity over a take's frames, drawn as SVG in a
+// box of plotW by plotH.
+type plot struct {
+	Title string
+	Unit  string
+	Path  string // of the curve
+	Area  string // the curve closed to the base line
+	Top   string // the largest value
+	Last  string // the value at the last frame
+	From  int
+	To    int
+}
+
+const (
+	plotW = 240
+	plotH = 46
+)
+
+// quantities are what is plotted, in order; those that are zero throughout are
+// left out.
+var quantities = []struct {
+	title, unit string
+	of          func(gas.FrameStats) float64
+	shown       func(*shot.Shot) float64 // turns the solver's unit into that shown
+}{
+	{"Fuel in the air", "kg", func(s gas.FrameStats) float64 { return s.FuelTotal }, nil},
+	{"Fuel burnt a frame", "kg", func(s gas.FrameStats) float64 { return s.FuelBurnt }, nil},
+	{"Heat made a frame", "MJ", func(s gas.FrameStats) float64 { return s.HeatMade }, heatUnit},
+	{"Heat held", "MJ", func(s gas.FrameStats) float64 { return s.HeatTotal }, heatUnit},
+	{"Soot made a frame", "m³", func(s gas.FrameStats) float64 { return s.SootMade }, nil},
+	{"Smoke held", "m³", func(s gas.FrameStats) float64 { return s.SmokeTotal }, nil},
+	{"Gas expanded a frame", "m³", func(s gas.FrameStats) float64 { return s.Expanded }, nil},
+	{"Hottest", "K over air", func(s gas.FrameStats) float64 { return s.PeakHeat }, nil},
+	{"Fastest", "m/s", func(s gas.FrameStats) float64 { return s.MaxSpeed }, nil},
+	{"Height of smoke", "m", func(s gas.FrameStats) float64 { return s.Top }, nil},
+	{"Substeps", "", func(s gas.FrameStats) float64 { return float64(s.Substeps) }, nil},
+	{"Voxels in use", "", func(s gas.FrameStats) float64 { return float64(s.Voxels) }, nil},
+}
+
+// heatUnit turns K·m³ of air into MJ.
+func heatUnit(s *shot.Shot) float64 { return s.Get("air_density").Num * gas.HeatCapacity / 1e6 }
+
+// statsOf reads what a run told of its frames.
+func statsOf(frames map[int]cache.Frame) map[int]gas.FrameStats {
+	out := map[int]gas.FrameStats{}
+	for n, f := range frames {
+		var st gas.FrameStats
+		if len(f.Stats) > 0 && json.Unmarshal(f.Stats, &st) == nil {
+			out[n] = st
+		}
+	}
+	return out
+}
+
+// plots draws every quantity that has something to show.
+func plots(doc *shot.Shot, stats map[int]gas.FrameStats) []plot {
+	var order []int
+	for n := range stats {
+		order = append(order, n)
+	}
+	if len(order) < 2 {
+		return nil
+	}
+	slices.Sort(order)
+	var out []plot
+	for _, q := range quantities {
+		k := 1.0
+		if q.shown != nil {
+			k = q.shown(doc)
+		}
+		values := make([]float64, len(order))
+		top := 0.0
+		for i, n := range order {
+			values[i] = q.of(stats[n]) * k
+			top = max(top, math.Abs(values[i]))
+		}
+		if top == 0 || math.IsInf(top, 0) || math.IsNaN(top) {
+			continue
+		}
+		p := plot{Title: q.title, Unit: q.unit, Top: figures(top), Last: figures(values[len(values)-1]), From: order[0], To: order[len(order)-1]}
+		var b strings.Builder
+		span := float64(max(1, p.To-p.From))
+		for i, v := range values {
+			c := 'L'
+			if i == 0 {
+				c = 'M'
+			}
+			fmt.Fprintf(&b, "%c%.1f %.1f", c, 2+float64(order[i]-p.From)/span*(plotW-4), plotH-2-max(v, 0)/top*(plotH-4))
+		}
+		p.Path = b.String()
+		p.Area = fmt.Sprintf("%sL%d %dL2 %dZ", p.Path, plotW-2, plotH-2, plotH-2)
+		out = append(out, p)
+	}
+	return out
+}
+
+// figures shows a number in three figures, or as a count.
+func figures(v float64) string {
+	if v == math.Trunc(v) && math.Abs(v) < 1e9 {
+		return countWords(v)
+	}
+	return fmt.Sprintf("%.3g", v)
+}
+
+// accounts fills in what a take's sheet tells of its run.
+func (v *takeView) accounts(frames map[int]cache.Frame) {
+	doc, err := v.Shot()
+	if err != nil {
+		return
+	}
+	stats := statsOf(frames)
+	v.Plots = plots(doc, stats)
+	if d := doc.Element(v.Domain); d != nil && len(stats) > 0 {
+		v.After = check.After(d, stats)
+	}
+}
