@@ -56,7 +56,7 @@ func Magazine() *shot.Shot {
 	put(shot.Setting, s.Values, "last", 96)
 	put(shot.Setting, s.Values, "air_temperature", 286)
 	parts := cook(s, "large-blast", geom.V(0, 0, 0), 5, 3)
-	set(parts["Blast air"], "position", xyz{3, 15, 0}, "size", xyz{44, 30, 36}, "voxel", 0.36)
+	set(parts["Blast air"], "position", xyz{3, 22, 0}, "size", xyz{50, 44, 42}, "voxel", 0.38)
 	coal := add(s, shot.Emitter, "Coal store", "form", "box", "position", xyz{7.5, 1.4, 1.5}, "size", xyz{3.4, 2.4, 3.4}, "temperature", 1100, "fuel", 0.3, "smoke", 1.6, "speed", 4.0,
 		"breakup", 0.65, "breakup_size", 1.2, "breakup_rate", 3.0)
 	keys(coal, "fuel", 1, 0, 15, 0, 16, 0.3, 22, 0.3, 26, 0)

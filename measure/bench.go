@@ -22,7 +22,7 @@ import (
 
 // Bench measures speed; section "" runs all.
 func Bench(only string, threads int) (*Table, error) {
-	return run([]section{{"projection", projection}, {"advection", advection}, {"gas step", gasStep}, {"render", renderSpeed}, {"cache", cacheSpeed}}, only, threads)
+	return run([]section{{"projection", projection}, {"advection", advection}, {"gas step", gasStep}, {"sparse", sparse}, {"render", renderSpeed}, {"cache", cacheSpeed}}, only, threads)
 }
 
 func cube(n int) grid.Dims { return grid.Dims{NX: n, NY: n, NZ: n} }
@@ -149,18 +149,6 @@ func advection(t *Table) {
 		s, _ := plume(n, t.crew)
 		best := fastest(3, func() { s.Advect(1.0/24, gas.MacCormack) })
 		t.most(fmt.Sprintf("MacCormack %d³, 3 velocity parts and 2 scalars", n), ms(best), goal*5/6, "ms")
-	}
-}
-
-func gasStep(t *Table) {
-	for _, c := range []struct {
-		n    int
-		goal float64
-	}{{32, 0}, {64, 12}, {128, 90}} {
-		s, scene := plume(c.n, t.crew)
-		best := fastest(3, func() { step(s, scene) })
-		t.most(fmt.Sprintf("smoke step %d³", c.n), ms(best), c.goal, "ms")
-		t.most(fmt.Sprintf("smoke step %d³, time a cell", c.n), best.Seconds()*1e9/math.Pow(float64(c.n), 3), 0, "ns")
 	}
 }
 

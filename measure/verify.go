@@ -15,10 +15,11 @@ import (
 
 // Verify measures accuracy; section "" runs all.
 func Verify(only string, threads int) (*Table, error) {
-	return run([]section{{"accuracy: gas", gasAccuracy}, {"accuracy: render", renderAccuracy}}, only, threads)
+	return run([]section{{"accuracy: gas", gasAccuracy}, {"accuracy: rise", rises}, {"accuracy: likeness", likeness}, {"accuracy: render", renderAccuracy}}, only, threads)
 }
 
 func gasAccuracy(t *Table) {
+	burning(t)
 	for _, tol := range []float64{1e-3, 1e-6} {
 		d := cube(64)
 		s, _ := pressure.New(d, t.crew)
@@ -34,7 +35,8 @@ func gasAccuracy(t *Table) {
 		}
 		t.most(fmt.Sprintf("residual in float64, 2-norm, of the projection asked for %g", tol), r, tol, "")
 	}
-	calm := gas.Physics{Gravity: 9.81, AirTemperature: 293, AirDensity: 1.2, Lift: 1, Scheme: gas.MacCormack, Tolerance: 1e-6, MaxIterations: 100}
+	calm := calm
+	calm.Tolerance = 1e-6
 	s, _ := gas.New(gas.Box{Dims: cube(32), H: 1.0 / 32}, t.crew)
 	for k := range 32 {
 		for j := 16; j < 24; j++ {

@@ -16,6 +16,7 @@ import (
 
 	"zarf/core/geom"
 	"zarf/core/grid"
+	"zarf/core/look"
 	"zarf/core/render"
 	"zarf/core/shot"
 	"zarf/core/stage"
@@ -240,6 +241,8 @@ type volumeHead struct {
 	Max  [3]float64 `json:"max"`
 	Top  float64    `json:"top"`
 
+	Sigma float64 `json:"sigma"` // extinction of the take's first look, 1/m for density 1
+
 	Fire    bool    `json:"fire,omitempty"`
 	Hottest float64 `json:"hottest,omitempty"`
 }
@@ -293,7 +296,8 @@ func (s *server) makeVolume(t store.Take, frame, size int) (head string, data []
 	by := (max(d.NX, d.NY, d.NZ) + size - 1) / size
 	small := shrink(den, by, crew)
 	v, _ := render.NewVolume(small, h*float64(by), origin, crew)
-	sun, sky := v.Light(12, geom.V(0.45, 0.8, 0.4).Unit(), crew)
+	sigma := look.Of(src.Shot.Looks[0]).Extinction[0]
+	sun, sky := v.Light(sigma, geom.V(0.45, 0.8, 0.4).Unit(), crew)
 	var burn, heat *grid.Field
 	bytes := 2
 	if src.Domain.Burns() {
@@ -318,7 +322,7 @@ func (s *server) makeVolume(t store.Take, frame, size int) (head string, data []
 			o[3] = byte(255*min(1, max(0, (heat.Data[n]+air)/volumeHottest)) + 0.5)
 		}
 	}
-	hd := volumeHead{Dims: [3]int{small.NX, small.NY, small.NZ}, Min: origin.Array(), Top: float64(top), Fire: bytes == 4, Hottest: volumeHottest}
+	hd := volumeHead{Dims: [3]int{small.NX, small.NY, small.NZ}, Min: origin.Array(), Top: float64(top), Sigma: sigma, Fire: bytes == 4, Hottest: volumeHottest}
 	hd.Max = origin.Add(geom.V(float64(small.NX), float64(small.NY), float64(small.NZ)).Mul(h * float64(by))).Array()
 	return mustJSON(hd), out, nil
 }

@@ -3,6 +3,7 @@ package check
 import (
 	"fmt"
 	"math"
+	"strings"
 
 	"zarf/core/gas"
 	"zarf/core/shot"
@@ -219,10 +220,14 @@ func After(d *shot.Element, frames map[int]gas.FrameStats) []Finding {
 			out = append(out, f)
 		}
 	}
+	var reached []string
 	for side := range 6 {
 		if at, ok := limit[side]; ok && d.Get(sides[side]).Text == "outflow" && cut[side] <= 0.03*smoke {
-			out = append(out, Finding{ID: "limit", Severity: Note, Element: d.ID, What: fmt.Sprintf("Fluid reached the limit at %s from frame %d on.", sideNames[side], at), Why: "Little of it was lost there."})
+			reached = append(reached, fmt.Sprintf("%s (from frame %d)", sideNames[side], at))
 		}
+	}
+	if len(reached) > 0 {
+		out = append(out, Finding{ID: "limit", Severity: Note, Element: d.ID, What: fmt.Sprintf("Fluid reached the limit at %s.", strings.Join(reached, ", ")), Why: "Little of it was lost there."})
 	}
 	if capped > 0 {
 		out = append(out, Finding{ID: "substeps", Severity: Warning, Element: d.ID, What: fmt.Sprintf("%d frames, from %d on, needed more than %d substeps.", capped, first, int(d.Get("max_substeps").Num)), Why: "Gas crossed more voxels a step than asked: it smears and may leave gaps.", Mend: &Mend{Label: "Allow twice as many", Element: d.ID, Key: "max_substeps", Value: shot.Num(min(500, 2*d.Get("max_substeps").Num))}})

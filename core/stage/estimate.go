@@ -26,7 +26,7 @@ const (
 
 // FollowShare is how much of its limit a domain whose bounds follow uses on
 // the mean, as a rule.
-const FollowShare = 0.3
+const FollowShare = 0.4
 
 // BytesFine is the memory that a fine voxel of upres takes, of what smoke
 // fills as a rule.
@@ -73,7 +73,7 @@ func Guess(s *shot.Shot, d *shot.Element, rate float64) Estimate {
 	first, last := s.Range()
 	v := d.Voxels()
 	e := Estimate{NX: dims.NX, NY: dims.NY, NZ: dims.NZ, Voxels: v, Memory: v * Bytes(d), Frames: last - first + 1}
-	values, slower := 2.0, 1.0
+	values, slower, fill := 2.0, 1.0, fillShare
 	if d.Burns() {
 		values, slower = 4, 1.4
 	}
@@ -81,8 +81,10 @@ func Guess(s *shot.Shot, d *shot.Element, rate float64) Estimate {
 		values += 3
 	}
 	if d.Get("bounds").Text == "follow" {
-		// a guess: fluid grows from nothing to the share that it fills
+		// a guess: fluid grows from nothing to the share that it fills, and
+		// fills that better than a fixed box
 		v *= FollowShare
+		fill = 1
 		e.Memory *= 2 * FollowShare
 	}
 	if d.Get("scheme").Text == string(gas.Reflection) {
@@ -92,7 +94,7 @@ func Guess(s *shot.Shot, d *shot.Element, rate float64) Estimate {
 	if d.Get("cache_half").Flag {
 		size = 2
 	}
-	e.Disk = float64(e.Frames) * v * values * size * fillShare * packedShare
+	e.Disk = float64(e.Frames) * v * values * size * fill * packedShare
 	if f := Factor(d); f > 1 { // the fine stage comes on top
 		fine := v * float64(f*f*f)
 		e.NX, e.NY, e.NZ, e.Voxels = e.NX*f, e.NY*f, e.NZ*f, e.Voxels*float64(f*f*f)

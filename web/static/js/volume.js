@@ -58,7 +58,7 @@ void main() {
     float d = s.r * s.r * top;
     if (hottest > 0.0) {
       float k = s.a * hottest;
-      light += through * (s.b * fuse + 0.25 * d * sigma) * glow(k) * dt * len;
+      light += through * (s.b * fuse + 0.4 * d * sigma) * glow(k) * dt * len;
     }
     if (d > 0.0005) {
       float tr = exp(-d * sigma * dt * len);
@@ -113,9 +113,10 @@ export class Smoke {
     this.mesh.scale.copy(max).sub(min);
     this.material.uniforms.extent.value.copy(this.mesh.scale);
     this.material.uniforms.top.value = v.head.top;
+    this.material.uniforms.sigma.value = v.head.sigma;
     this.material.uniforms.steps.value = Math.min(200, 1.4 * Math.max(nx, ny, nz));
     this.material.uniforms.hottest.value = v.head.fire ? v.head.hottest : 0;
-    this.material.uniforms.fuse.value = 6 / Math.max(0.2, Math.max(...this.mesh.scale.toArray()) / 2.5);
+    this.material.uniforms.fuse.value = 12 / Math.max(...this.mesh.scale.toArray());
     this.mesh.visible = v.head.top > 0 || !!v.head.fire;
   }
 }

@@ -1,0 +1,314 @@
+package measure
+
+import (
+	"fmt"
+	"math"
+	"runtime"
+	"time"
+
+	"zarf/core/gas"
+	"zarf/core/geom"
+	"zarf/core/grid"
+	"zarf/core/pressure"
+	"zarf/core/shot"
+	"zarf/core/stage"
+	"zarf/demo"
+)
+
+func shape(form geom.Form, at, size geom.Vec3) geom.Shape {
+	return geom.Shape{Form: form, Centre: at, Size: size, Turn: geom.RotationXYZ(geom.Vec3{}), Taper: 1}
+}
+
+// fire is a burner under a ball that swings, some steps on, in a unit box.
+func fire(n int, crew grid.Crew) (*gas.Solver, gas.Scene) {
+	s, err := gas.New(gas.Box{Dims: cube(n), H: 1 / float64(n), Open: openTop, Burning: true}, crew)
+	if err != nil {
+		panic(err)
+	}
+	p := calm
+	p.Vorticity, p.Scheme, p.Tolerance = 0.2, gas.MacCormack, 1e-3
+	p.Fire = gas.Fire{Ignition: 600, Rate: 6, Heat: 2e7, Soot: 10, Expansion: 1, Spread: 0.5, Afterglow: 0.1, Radiation: 1500, RadiationAt: 2000}
+	burner := shape(geom.Sphere, geom.V(0.5, 0.15, 0.5), geom.V(0.2, 0.2, 0.2))
+	scene := func(t, dt float64) gas.Inputs {
+		at := func(t float64) geom.Shape {
+			return shape(geom.Sphere, geom.V(0.5+0.2*math.Sin(3*t), 0.5, 0.5), geom.V(0.15, 0.15, 0.15))
+		}
+		return gas.Inputs{Physics: p,
+			Emitters:    []gas.Emitter{{Shape: burner, Before: burner, Fuel: 0.06, Temperature: 500, Smoke: 0.1}},
+			Colliders:   []gas.Collider{{Shape: at(t), Before: at(t - dt)}},
+			Turbulences: []gas.Turbulence{{Strength: 1, Size: 0.3, Octaves: 2, Rate: 1}}}
+	}
+	for range 6 {
+		step(s, scene)
+	}
+	return s, scene
+}
+
+// gasStep times whole steps; smoke and fire are timed in turn, so that a noisy
+// machine treats both alike.
+func gasStep(t *Table) {
+	for _, c := range []struct {
+		n          int
+		goal, fire float64
+	}{{32, 0, 0}, {64, 12, 1.6}, {128, 90, 1.6}, {192, 0, 0}} {
+		s, scene := plume(c.n, t.crew)
+		best := fastest(4, func() { step(s, scene) })
+		if c.fire > 0 {
+			f, burning := fire(c.n, t.crew)
+			hot := time.Duration(math.MaxInt64)
+			for range 5 {
+				hot = min(hot, fastest(1, func() { step(f, burning) }))
+				best = min(best, fastest(1, func() { step(s, scene) }))
+			}
+			t.most(fmt.Sprintf("burning step %d³ with a moving collider, against the smoke step", c.n), hot.Seconds()/best.Seconds(), c.fire, "×")
+		}
+		t.most(fmt.Sprintf("smoke step %d³", c.n), ms(best), c.goal, "ms")
+		t.most(fmt.Sprintf("smoke step %d³, time a cell", c.n), best.Seconds()*1e9/math.Pow(float64(c.n), 3), 0, "ns")
+	}
+}
+
+// sparse compares a tall plume on tiles of a 256³ domain with a dense box of
+// as many cells.
+func sparse(t *Table) {
+	n := 256
+	h := 1 / float64(n)
+	p := calm
+	p.Vorticity, p.Scheme, p.Tolerance = 0.2, gas.MacCormack, 1e-3
+	cone := shape(geom.Cylinder, geom.V(0.5, 0.47, 0.5), geom.V(0.24, 0.92, 0.24))
+	cone.Taper = 1.9
+	scene := func(float64, float64) gas.Inputs {
+		return gas.Inputs{Physics: p, Emitters: []gas.Emitter{{Shape: cone, Smoke: 1, Temperature: 20, Breakup: 0.4, NoiseSize: 0.1}}}
+	}
+	s, err := gas.New(gas.Box{Dims: cube(n), H: h, Open: pressure.Sides{true, true, false, true, true, true}, Follow: &gas.Follow{Threshold: 1e-3, Margin: 4 * h}}, t.crew)
+	if err != nil {
+		panic(err)
+	}
+	var st gas.FrameStats
+	one := func(s *gas.Solver) func() {
+		return func() {
+			if st, err = s.Frame(0.01, gas.Substeps{CFL: 1000, Min: 1, Max: 1}, scene, nil); err != nil {
+				panic(err)
+			}
+		}
+	}
+	for range 3 {
+		one(s)()
+	}
+	cells := st.Voxels
+	m := int(math.Cbrt(float64(cells)) + 0.5)
+	runtime.GC()
+	var before, after runtime.MemStats
+	runtime.ReadMemStats(&before)
+	d, err := gas.New(gas.Box{Dims: cube(m), H: 1 / float64(m), Open: openTop}, t.crew)
+	if err != nil {
+		panic(err)
+	}
+	for range 3 {
+		one(d)()
+	}
+	runtime.GC()
+	runtime.ReadMemStats(&after)
+	dense := float64(after.HeapAlloc-before.HeapAlloc) / float64(m*m*m)
+	a, b := time.Duration(math.MaxInt64), time.Duration(math.MaxInt64)
+	for range 4 {
+		a, b = min(a, fastest(1, one(s))), min(b, fastest(1, one(d)))
+	}
+	one(s)()
+	label := fmt.Sprintf("plume on %.0f %% of 256³ (box %v) against dense %d³", 100*float64(st.Voxels)/float64(n*n*n), st.Window, m)
+	perTile, perDense := a.Seconds()/float64(st.Voxels), b.Seconds()/float64(m*m*m)
+	t.most(label+": time a cell", perTile/perDense, 1.3, "×")
+	t.most(label+": memory a cell", float64(s.Resident())/float64(st.Voxels)/dense, 1.5, "×")
+	runtime.KeepAlive(d)
+}
+
+var calm = gas.Physics{Gravity: 9.81, AirTemperature: 293, AirDensity: 1.2, Lift: 1, Scheme: gas.MacCormack, Tolerance: 1e-3, MaxIterations: 100}
+
+// burning checks accounts of fire against what they must be.
+func burning(t *Table) {
+	b := gas.Box{Dims: cube(24), H: 0.05, Open: pressure.Sides{true, true, true, true, true, true}, Burning: true}
+	p := calm
+	p.Gravity, p.Tolerance = 0, 1e-6
+	p.Fire = gas.Fire{Ignition: 600, Rate: 6, Heat: 2e7, Soot: 10, RadiationAt: 2000}
+	light := func() *gas.Solver {
+		s, err := gas.New(b, t.crew)
+		if err != nil {
+			panic(err)
+		}
+		for k := 8; k < 16; k++ {
+			for j := 8; j < 16; j++ {
+				for i := 8; i < 16; i++ {
+					s.Heat.Set(i, j, k, 500)
+					s.Fuel.Set(i, j, k, 0.05)
+				}
+			}
+		}
+		return s
+	}
+	total := func(f *grid.Field) (sum float64) {
+		for _, v := range f.Data {
+			sum += float64(v)
+		}
+		return sum * b.H * b.H * b.H
+	}
+	s := light()
+	heat := total(s.Heat)
+	burnt := 0.0
+	for range 12 {
+		st, err := s.Frame(1.0/24, gas.Substeps{CFL: 2, Min: 1, Max: 1}, func(float64, float64) gas.Inputs { return gas.Inputs{Physics: p} }, nil)
+		if err != nil {
+			panic(err)
+		}
+		burnt += st.FuelBurnt
+	}
+	want := burnt * p.Fire.Heat / (p.AirDensity * gas.HeatCapacity)
+	t.most("fuel burnt × heat against heat gained: relative error", math.Abs((total(s.Heat)-heat)/want-1), 0.01, "")
+
+	p.Fire.Expansion = 1
+	s = light()
+	st, err := s.Frame(1.0/48, gas.Substeps{CFL: 1000, Min: 1, Max: 1}, func(float64, float64) gas.Inputs { return gas.Inputs{Physics: p} }, nil)
+	if err != nil {
+		panic(err)
+	}
+	out, n := 0.0, b.NX
+	for a := range n {
+		for c := range n {
+			out += float64(s.U.At(n, a, c) - s.U.At(0, a, c) + s.V.At(a, n, c) - s.V.At(a, 0, c) + s.W.At(a, c, n) - s.W.At(a, c, 0))
+		}
+	}
+	t.most("expansion: volume made against outflow: relative error", math.Abs(out*b.H*b.H/48/st.Expanded-1), 0.02, "")
+
+	p.Fire = gas.Fire{Radiation: 3000, RadiationAt: 2000}
+	s = light()
+	for i := range s.Heat.Data {
+		s.Heat.Data[i], s.Fuel.Data[i] = 1500, 0
+	}
+	for range 24 {
+		if _, err := s.Frame(1.0/24, gas.Substeps{CFL: 2, Min: 1, Max: 1}, func(float64, float64) gas.Inputs { return gas.Inputs{Physics: p} }, nil); err != nil {
+			panic(err)
+		}
+	}
+	span := 2000 - p.AirTemperature
+	th := 1500 / span
+	exact := span / math.Cbrt(1/(th*th*th)+3*3000/span)
+	t.most("radiative cooling over a second against the closed solution: relative error", math.Abs(float64(s.Heat.At(12, 12, 12))/exact-1), 0.01, "")
+}
+
+// rises measures the exponents with which a thermal and a starting plume climb
+// (Morton, Taylor, Turner 1956: height goes with t^½ and t^¾).
+func rises(t *Table) {
+	for _, n := range []int{64, 96} {
+		t.most(fmt.Sprintf("thermal, %d voxels wide: |exponent − ½| over ½", n), math.Abs(climb(n, false, t.crew)/0.5-1), 0.12, "")
+		t.most(fmt.Sprintf("starting plume, %d voxels wide: |exponent − ¾| over ¾", n), math.Abs(climb(n, true, t.crew)/0.75-1), 0.12, "")
+	}
+}
+
+// climb fits the exponent of the front's height over time, from the virtual
+// origin that the source's own size demands (entrainment of ¼ for a thermal,
+// of 0.13·6/5 for a plume).
+func climb(n int, steady bool, crew grid.Crew) float64 {
+	h := 2.0 / float64(n)
+	r := 0.1
+	b := gas.Box{Dims: grid.Dims{NX: n, NY: 2 * n, NZ: n}, H: h, Open: pressure.Sides{true, true, false, true, true, true},
+		Follow: &gas.Follow{Threshold: 2e-3, Margin: 0.25}}
+	s, err := gas.New(b, crew)
+	if err != nil {
+		panic(err)
+	}
+	p := calm
+	at := geom.V(1, 0.25, 1)
+	ball := shape(geom.Sphere, at, geom.V(2*r, 2*r, 2*r))
+	scene := func(now, _ float64) gas.Inputs {
+		in := gas.Inputs{Physics: p, Turbulences: []gas.Turbulence{{Strength: 0.3, Size: 0.3, Octaves: 2, Rate: 1, Region: gas.Region{Shape: ball, Limited: true, Fade: 0.2}}}}
+		if steady {
+			in.Emitters = []gas.Emitter{{Shape: ball, Add: true, Smoke: 10, Temperature: 300}}
+		} else if now < 1e-3 {
+			in.Emitters = []gas.Emitter{{Shape: ball, Smoke: 1, Temperature: 30}}
+		}
+		return in
+	}
+	origin := at.Y - 4*r
+	if steady {
+		origin = at.Y - r/0.156
+	}
+	var xs, ys []float64
+	for f := range 400 {
+		dt := 1.0 / 24
+		if f == 0 {
+			dt = 1e-3 // the release
+		}
+		st, err := s.Frame(dt, gas.Substeps{CFL: 2, Min: 1, Max: 8}, scene, nil)
+		if err != nil {
+			panic(err)
+		}
+		z := st.Top - origin
+		if st.Top > 3.2 {
+			break
+		}
+		if st.Top-at.Y > 5*r {
+			xs, ys = append(xs, s.Time), append(ys, z)
+		}
+	}
+	return exponent(xs, ys)
+}
+
+// exponent fits z = A (t + t₀)^p with the t₀ that leaves the least error: time
+// too has a virtual origin.
+func exponent(ts, zs []float64) float64 {
+	best, at := math.Inf(1), 0.0
+	for t0 := 0.0; t0 < 4; t0 += 0.02 {
+		var sx, sy, sxx, sxy, syy float64
+		for i := range ts {
+			x, y := math.Log(ts[i]+t0), math.Log(zs[i])
+			sx, sy, sxx, sxy, syy = sx+x, sy+y, sxx+x*x, sxy+x*y, syy+y*y
+		}
+		n := float64(len(ts))
+		p := (n*sxy - sx*sy) / (n*sxx - sx*sx)
+		rest := syy - sy*sy/n - p*(sxy-sx*sy/n)
+		if rest < best {
+			best, at = rest, p
+		}
+	}
+	return at
+}
+
+// likeness runs the demo's fires at three voxel sizes and shows how high, wide
+// and hot they are: what an artist raises the resolution for must not change
+// the timing.
+func likeness(t *Table) {
+	for _, c := range []struct {
+		shot *shot.Shot
+		fine float64 // voxels of the finest run, over the demo's
+		at   []int
+	}{{demo.Brazier(), 1.25, []int{12, 24}}, {demo.Magazine(), 1.25, []int{12, 24, 36}}} {
+		type look struct{ top, wide, hot float64 }
+		var rows [3]map[int]look
+		for n, by := range []float64{4, 2, 1} {
+			rows[n] = map[int]look{}
+			s := c.shot.Clone()
+			for _, d := range s.Of(shot.Domain) {
+				d.Values["voxel"] = shot.Num(d.Get("voxel").Num * c.fine * by)
+			}
+			g, err := stage.NewGas(s, "", t.crew)
+			if err != nil {
+				panic(err)
+			}
+			for {
+				f, st, err := g.Advance(nil)
+				if err != nil {
+					panic(err)
+				}
+				rows[n][f] = look{st.Top, st.Width, st.PeakHeat + s.Get("air_temperature").Num}
+				if f >= c.at[len(c.at)-1] {
+					break
+				}
+			}
+		}
+		for _, f := range c.at {
+			a, b, z := rows[0][f], rows[1][f], rows[2][f]
+			t.most(fmt.Sprintf("%s frame %d, height at 4 : 2 : 1 — %.2f, %.2f, %.2f m: 2 against 1", c.shot.Name, f, a.top, b.top, z.top), math.Abs(b.top/z.top-1), 0.15, "")
+			t.most(fmt.Sprintf("%s frame %d, height: 4 against 1", c.shot.Name, f), math.Abs(a.top/z.top-1), 0.15, "")
+			t.most(fmt.Sprintf("%s frame %d, width — %.2f, %.2f, %.2f m: 2 against 1", c.shot.Name, f, a.wide, b.wide, z.wide), math.Abs(b.wide/z.wide-1), 0, "")
+			t.most(fmt.Sprintf("%s frame %d, hottest — %.0f, %.0f, %.0f K: 2 against 1", c.shot.Name, f, a.hot, b.hot, z.hot), math.Abs(b.hot/z.hot-1), 0, "")
+		}
+	}
+}
