@@ -74,7 +74,7 @@ func sparse(t *Table) {
 	h := 1 / float64(n)
 	p := calm
 	p.Vorticity, p.Scheme, p.Tolerance = 0.2, gas.MacCormack, 1e-3
-	cone := shape(geom.Cylinder, geom.V(0.5, 0.47, 0.5), geom.V(0.24, 0.92, 0.24))
+	cone := shape(geom.Cylinder, geom.V(0.5, 0.47, 0.5), geom.V(0.15, 0.92, 0.15))
 	cone.Taper = 1.9
 	scene := func(float64, float64) gas.Inputs {
 		return gas.Inputs{Physics: p, Emitters: []gas.Emitter{{Shape: cone, Smoke: 1, Temperature: 20, Breakup: 0.4, NoiseSize: 0.1}}}

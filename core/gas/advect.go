@@ -115,6 +115,7 @@ func (s *Solver) flow(t *bench, x, y, z []float32) {
 // in the middle of every cell comes from (way 0) or goes (way 1).
 func (s *Solver) trace(way int, q float32) {
 	d := &s.way[way]
+	reach := int(s.fast*math.Abs(float64(q))) + 2 // cells that anything goes
 	s.batches(onHalo, func(t *bench) {
 		n := t.n
 		t.points(atHalo)
@@ -131,10 +132,11 @@ func (s *Solver) trace(way int, q float32) {
 		for i := range u {
 			u[i], v[i], w[i] = float32(q*u[i]), float32(q*v[i]), float32(q*w[i])
 		}
-		if s.solid.any {
-			s.pushOut(x, y, z, u, v, w)
-		}
 		for _, r := range t.runs {
+			if s.solid.any && s.solid.within(r.j-1, r.k-1, reach) {
+				e := r.at + r.n
+				s.pushOut(x[r.at:e], y[r.at:e], z[r.at:e], u[r.at:e], v[r.at:e], w[r.at:e])
+			}
 			copy(d[0][r.o:r.o+r.n], u[r.at:])
 			copy(d[1][r.o:r.o+r.n], v[r.at:])
 			copy(d[2][r.o:r.o+r.n], w[r.at:])

@@ -143,11 +143,28 @@ func (s *Solver) spread(dt, speed float64) {
 	old := s.hat[onCentre]
 	b := s.Burn
 	l := &s.lay[onCentre]
-	for range steps {
-		s.each(onCentre, func(_, _, _, o, n int) { copy(old.Data[o:o+n], b.Data[o:o+n]) })
+	// rows without fuel stay as they are, and so do their copies
+	fed := make([]bool, s.NY*s.NZ)
+	s.each(onCentre, func(_, j, k, o, n int) {
+		copy(old.Data[o:o+n], b.Data[o:o+n])
+		if top, _ := largest(s.Fuel.Data[o : o+n]); top >= least {
+			fed[k*s.NY+j] = true
+		}
+	})
+	for step := range steps {
+		if step > 0 {
+			s.each(onCentre, func(_, j, k, o, n int) {
+				if fed[k*s.NY+j] {
+					copy(old.Data[o:o+n], b.Data[o:o+n])
+				}
+			})
+		}
 		s.crew.For(s.NZ, s.grain(), func(k0, k1 int) {
 			for k := k0; k < k1; k++ {
 				for j := range s.NY {
+					if !fed[k*s.NY+j] {
+						continue
+					}
 					row, fuel, c := b.Row(j, k), s.Fuel.Row(j, k), old.Row(j, k)
 					y0, y1 := old.Row(max(j-1, 0), k), old.Row(min(j+1, s.NY-1), k)
 					z0, z1 := old.Row(j, max(k-1, 0)), old.Row(j, min(k+1, s.NZ-1))

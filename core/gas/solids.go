@@ -6,6 +6,7 @@ import (
 
 	"zarf/core/geom"
 	"zarf/core/grid"
+	"zarf/core/pressure"
 )
 
 // solids is what the colliders mean on this grid.
@@ -45,6 +46,11 @@ type slideFace struct {
 	friction float32
 }
 
+// within reports a row of cells less than reach away from where solids are.
+func (so *solids) within(j, k, reach int) bool {
+	return j >= so.lo[1]-reach && j <= so.hi[1]+reach && k >= so.lo[2]-reach && k <= so.hi[2]+reach
+}
+
 // updateSolids samples the colliders and tells the pressure solver, if they
 // changed.
 func (s *Solver) updateSolids(list []Collider, dt float64) error {
@@ -68,7 +74,7 @@ func (s *Solver) updateSolids(list []Collider, dt float64) error {
 	s.sampleCorners(dirty)
 	s.openFractions(dirty)
 	s.findGrafts()
-	s.proj.Setup(s.open, s.tiles, so.fx, so.fy, so.fz)
+	s.proj.SetupNear(s.open, s.tiles, so.fx, so.fy, so.fz, pressure.Range{Lo: so.lo, Hi: so.hi})
 	if moved {
 		s.clearBlocked()
 	}

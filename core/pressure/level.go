@@ -190,16 +190,14 @@ func (l *level) geometry(a, nFine int) (inner, low, high float32) {
 // a cell that isn't (p = 0 there), and at the two sides of the box.
 type sides struct{ inner, edge, low, high float32 }
 
-func (l *level) sides(a, nFine int, open Sides, solids bool) sides {
+func (l *level) sides(a, nFine int, open Sides) sides {
 	in, lo, hi := l.geometry(a, nFine)
 	s := sides{in, lo, lo, hi}
-	if !solids { // with solids the fractions hold the walls
-		if !open[2*a] {
-			s.low = 0
-		}
-		if !open[2*a+1] {
-			s.high = 0
-		}
+	if !open[2*a] {
+		s.low = 0
+	}
+	if !open[2*a+1] {
+		s.high = 0
 	}
 	return s
 }
@@ -238,8 +236,8 @@ func scaleRow(w, by []float32) {
 }
 
 // assemble fills weights, diagonal and runs.
-func (l *level) assemble(crew grid.Crew, fine grid.Dims, open Sides, solids bool) {
-	sx, sy, sz := l.sides(0, fine.NX, open, solids), l.sides(1, fine.NY, open, solids), l.sides(2, fine.NZ, open, solids)
+func (l *level) assemble(crew grid.Crew, fine grid.Dims, open Sides, solids bool, near Range) {
+	sx, sy, sz := l.sides(0, fine.NX, open), l.sides(1, fine.NY, open), l.sides(2, fine.NZ, open)
 	even := sx.inner == 1 && sy.inner == 1 && sz.inner == 1
 	crew.For(l.NZ, 1, func(k0, k1 int) {
 		room := make([]float32, 5*l.NX+1)
@@ -270,7 +268,7 @@ func (l *level) assemble(crew grid.Crew, fine grid.Dims, open Sides, solids bool
 					x[l.NX] = sx.high
 				}
 				plain := even
-				if solids {
+				if solids && near.row(j, k) {
 					f := l.frac
 					fx, fy0, fy1, fz0, fz1 := f.x.Row(j, k), f.y.Row(j, k), f.y.Row(j+1, k), f.z.Row(j, k), f.z.Row(j, k+1)
 					plain = plain && l.open(spans, fx, fy0, fy1, fz0, fz1, j, k)
@@ -332,8 +330,8 @@ func (l *level) open(spans []grid.Span, fx, y0, y1, z0, z1 []float32, j, k int) 
 }
 
 // coarsen makes the fractions of level c from those of level l: means over the
-// fine faces that a coarse face covers.
-func (l *level) coarsen(crew grid.Crew, c *level, by [3]int) {
+// fine faces that a coarse face covers, within a range of the coarse level.
+func (l *level) coarsen(crew grid.Crew, c *level, by [3]int, r Range) {
 	mean := func(src, dst *grid.Field, axis int) {
 		span := by
 		span[axis] = 1
@@ -341,8 +339,8 @@ func (l *level) coarsen(crew grid.Crew, c *level, by [3]int) {
 		n := [3]int{src.NX, src.NY, src.NZ}
 		crew.For(dst.NZ, 1, func(k0, k1 int) {
 			sum := make([]float32, src.NX+2)
-			for k := k0; k < k1; k++ {
-				for j := range dst.NY {
+			for k := max(k0, r.Lo[2]); k < min(k1, r.Hi[2]+2); k++ {
+				for j := max(r.Lo[1], 0); j < min(dst.NY, r.Hi[1]+2); j++ {
 					list := grid.Join(c.cells(min(j, c.NY-1), min(k, c.NZ-1)), nil)
 					if axis == 1 {
 						list = grid.Join(list, c.cells(j-1, min(k, c.NZ-1)))

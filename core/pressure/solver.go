@@ -37,6 +37,31 @@ type Solver struct {
 	wide   []float64 // solution kept wide during refinement
 	pocket []pocket
 	solids bool
+	near   Range // where some face isn't fully open
+}
+
+// Range is a box of cells, both ends within.
+type Range struct{ Lo, Hi [3]int }
+
+// join is the smallest range that holds both.
+func (r Range) join(o Range) Range {
+	for a := range 3 {
+		r.Lo[a], r.Hi[a] = min(r.Lo[a], o.Lo[a]), max(r.Hi[a], o.Hi[a])
+	}
+	return r
+}
+
+// coarse is the range on a level, a cell larger all round.
+func (r Range) coarse(log [3]int) Range {
+	for a := range 3 {
+		r.Lo[a], r.Hi[a] = r.Lo[a]>>log[a]-1, r.Hi[a]>>log[a]+1
+	}
+	return r
+}
+
+// row reports that row (j,k) runs through the range.
+func (r Range) row(j, k int) bool {
+	return j >= r.Lo[1] && j <= r.Hi[1] && k >= r.Lo[2] && k <= r.Hi[2]
 }
 
 // New makes a solver for a grid of d cells.
@@ -89,11 +114,21 @@ func NewIn(d grid.Dims, crew grid.Crew, alloc func(n int) []float32) (*Solver, e
 // that slivers can't spoil the conditioning. Fractions of faces that touch no
 // tile in use are not read.
 func (s *Solver) Setup(open Sides, tiles *grid.Tiles, fx, fy, fz *grid.Field) {
+	s.SetupNear(open, tiles, fx, fy, fz, Range{Hi: [3]int{s.dims.NX, s.dims.NY, s.dims.NZ}})
+}
+
+// SetupNear is Setup where all faces beyond a range of cells are fully open.
+func (s *Solver) SetupNear(open Sides, tiles *grid.Tiles, fx, fy, fz *grid.Field, near Range) {
 	if tiles == nil {
 		tiles = grid.NewTiles(s.dims, true)
 	}
-	s.open, s.solids = open, fx != nil
-	if s.tiles == nil || !(s.tiles.Full() && tiles.Full()) {
+	sameTiles := s.tiles != nil && (s.tiles == tiles || s.tiles.Full() && tiles.Full())
+	dirty := near.join(s.near)
+	if !sameTiles || s.open != open || !s.solids {
+		dirty = Range{Hi: [3]int{s.dims.NX, s.dims.NY, s.dims.NZ}}
+	}
+	s.open, s.solids, s.near = open, fx != nil, near
+	if !sameTiles {
 		s.rows(func(o, n int) {
 			for _, a := range [][]float32{s.p, s.q, s.res, s.sol, s.rhs} {
 				clear(a[o : o+n])
@@ -106,13 +141,13 @@ func (s *Solver) Setup(open Sides, tiles *grid.Tiles, fx, fy, fz *grid.Field) {
 	}
 	s.tiles = tiles
 	if s.solids {
-		s.load(fx, fy, fz)
+		s.load(fx, fy, fz, dirty)
 	}
 	for i, l := range s.lv {
 		if s.solids && i > 0 {
-			s.lv[i-1].coarsen(s.crew, l, s.tr[i-1].by)
+			s.lv[i-1].coarsen(s.crew, l, s.tr[i-1].by, dirty.coarse(l.log))
 		}
-		l.assemble(s.crew, s.dims, open, s.solids)
+		l.assemble(s.crew, s.dims, open, s.solids, near.coarse(l.log))
 	}
 	for _, t := range s.tr {
 		t.normalise(s.crew, open)
@@ -120,8 +155,9 @@ func (s *Solver) Setup(open Sides, tiles *grid.Tiles, fx, fy, fz *grid.Field) {
 	s.findPockets()
 }
 
-// load copies the fractions of the finest level, slivers and walls closed.
-func (s *Solver) load(fx, fy, fz *grid.Field) {
+// load copies the fractions of the finest level, slivers and walls closed,
+// within a range.
+func (s *Solver) load(fx, fy, fz *grid.Field, r Range) {
 	for _, l := range s.lv {
 		if l.frac.x == nil {
 			l.frac = newFractions(l.Dims)
@@ -131,13 +167,16 @@ func (s *Solver) load(fx, fy, fz *grid.Field) {
 	for axis, c := range [3][2]*grid.Field{{f.x, fx}, {f.y, fy}, {f.z, fz}} {
 		dst, src := c[0], c[1]
 		s.crew.For(dst.NZ, 2, func(k0, k1 int) {
-			n := dst.NX * dst.NY
-			d := dst.Data[k0*n : k1*n]
-			for i, v := range src.Data[k0*n : k1*n] {
-				if v < 0.01 {
-					v = 0
+			for k := max(k0, r.Lo[2]); k < min(k1, r.Hi[2]+2); k++ {
+				for j := max(r.Lo[1], 0); j < min(dst.NY, r.Hi[1]+2); j++ {
+					d := dst.Row(j, k)
+					for i, v := range src.Row(j, k) {
+						if v < 0.01 {
+							v = 0
+						}
+						d[i] = v
+					}
 				}
-				d[i] = v
 			}
 		})
 		closeSides(dst, axis, s.open)
