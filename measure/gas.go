@@ -196,15 +196,16 @@ func burning(t *Table) {
 // rises measures the exponents with which a thermal and a starting plume climb
 // (Morton, Taylor, Turner 1956: height goes with t^½ and t^¾).
 func rises(t *Table) {
-	for _, n := range []int{64, 96} {
-		t.most(fmt.Sprintf("thermal, %d voxels wide: |exponent − ½| over ½", n), math.Abs(climb(n, false, t.crew)/0.5-1), 0.12, "")
-		t.most(fmt.Sprintf("starting plume, %d voxels wide: |exponent − ¾| over ¾", n), math.Abs(climb(n, true, t.crew)/0.75-1), 0.12, "")
+	for _, n := range []int{48, 64} {
+		a, b := climb(n, false, t.crew), climb(n, true, t.crew)
+		t.most(fmt.Sprintf("thermal, %d voxels wide: exponent %.3f against ½", n, a), math.Abs(a/0.5-1), 0.12, "")
+		t.most(fmt.Sprintf("starting plume, %d voxels wide: exponent %.3f against ¾", n, b), math.Abs(b/0.75-1), 0.12, "")
 	}
 }
 
-// climb fits the exponent of the front's height over time, from the virtual
-// origin that the source's own size demands (entrainment of ¼ for a thermal,
-// of 0.13·6/5 for a plume).
+// climb fits the exponent of the front's height over time, from a virtual
+// origin four radii under the source (a thermal's radius is a quarter of its
+// height).
 func climb(n int, steady bool, crew grid.Crew) float64 {
 	h := 2.0 / float64(n)
 	r := 0.1
@@ -221,17 +222,14 @@ func climb(n int, steady bool, crew grid.Crew) float64 {
 		in := gas.Inputs{Physics: p, Turbulences: []gas.Turbulence{{Strength: 0.3, Size: 0.3, Octaves: 2, Rate: 1, Region: gas.Region{Shape: ball, Limited: true, Fade: 0.2}}}}
 		if steady {
 			in.Emitters = []gas.Emitter{{Shape: ball, Add: true, Smoke: 10, Temperature: 300}}
-		} else if now < 1e-3 {
+		} else if now < 1.5e-3 {
 			in.Emitters = []gas.Emitter{{Shape: ball, Smoke: 1, Temperature: 30}}
 		}
 		return in
 	}
 	origin := at.Y - 4*r
-	if steady {
-		origin = at.Y - r/0.156
-	}
 	var xs, ys []float64
-	for f := range 400 {
+	for f := range 190 {
 		dt := 1.0 / 24
 		if f == 0 {
 			dt = 1e-3 // the release
@@ -240,35 +238,25 @@ func climb(n int, steady bool, crew grid.Crew) float64 {
 		if err != nil {
 			panic(err)
 		}
-		z := st.Top - origin
-		if st.Top > 3.2 {
+		if st.Top > 3 {
 			break
 		}
-		if st.Top-at.Y > 5*r {
-			xs, ys = append(xs, s.Time), append(ys, z)
+		if st.Top-at.Y > 8*r {
+			xs, ys = append(xs, s.Time), append(ys, st.Top-origin)
 		}
 	}
 	return exponent(xs, ys)
 }
 
-// exponent fits z = A (t + t₀)^p with the t₀ that leaves the least error: time
-// too has a virtual origin.
+// exponent is the slope of log z over log t.
 func exponent(ts, zs []float64) float64 {
-	best, at := math.Inf(1), 0.0
-	for t0 := 0.0; t0 < 4; t0 += 0.02 {
-		var sx, sy, sxx, sxy, syy float64
-		for i := range ts {
-			x, y := math.Log(ts[i]+t0), math.Log(zs[i])
-			sx, sy, sxx, sxy, syy = sx+x, sy+y, sxx+x*x, sxy+x*y, syy+y*y
-		}
-		n := float64(len(ts))
-		p := (n*sxy - sx*sy) / (n*sxx - sx*sx)
-		rest := syy - sy*sy/n - p*(sxy-sx*sy/n)
-		if rest < best {
-			best, at = rest, p
-		}
+	var sx, sy, sxx, sxy float64
+	for i := range ts {
+		x, y := math.Log(ts[i]), math.Log(zs[i])
+		sx, sy, sxx, sxy = sx+x, sy+y, sxx+x*x, sxy+x*y
 	}
-	return at
+	n := float64(len(ts))
+	return (n*sxy - sx*sy) / (n*sxx - sx*sx)
 }
 
 // likeness runs the demo's fires at three voxel sizes and shows how high, wide
@@ -279,7 +267,7 @@ func likeness(t *Table) {
 		shot *shot.Shot
 		fine float64 // voxels of the finest run, over the demo's
 		at   []int
-	}{{demo.Brazier(), 1.25, []int{12, 24}}, {demo.Magazine(), 1.25, []int{12, 24, 36}}} {
+	}{{demo.Brazier(), 1, []int{12, 24}}, {demo.Magazine(), 1.25, []int{12, 24, 36}}} {
 		type look struct{ top, wide, hot float64 }
 		var rows [3]map[int]look
 		for n, by := range []float64{4, 2, 1} {

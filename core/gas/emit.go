@@ -9,13 +9,19 @@ import (
 )
 
 // cover is how much of a voxel round p an emitter fills, 0 to 1: a ramp one
-// voxel wide over its surface.
+// voxel wide over its surface. One thinner than a voxel counts as if it were a
+// voxel thick: else a coarse run would emit colder and thinner gas than a fine
+// one, and fuel might not light.
 func (e *Emitter) cover(p geom.Vec3, h float64) float64 {
 	d := e.Shape.Distance(p)
 	if e.Surface > 0 {
 		d = math.Abs(d) - max(e.Surface, h)/2
 	}
-	return min(max(0.5-d/h, 0), 1)
+	full := 1.0
+	if e.Surface <= 0 {
+		full = min(0.5+e.Shape.Thinnest()/(2*h), 1)
+	}
+	return min(max((0.5-d/h)/full, 0), 1)
 }
 
 // breakup is the share that noise leaves of the emission at p, 0 to 1.
