@@ -83,3 +83,68 @@ func TestFogSignalCalmsDown(t *testing.T) {
 		}
 	}
 }
+
+// Each fire lights, and none runs away: the fastest gas is what flames of that
+// size have.
+func TestFiresBurn(t *testing.T) {
+	for _, c := range []struct {
+		shot   *shot.Shot
+		frames int
+		fast   float64
+	}{{Brazier(), 16, 12}, {Magazine(), 14, 60}} {
+		s := c.shot
+		for _, d := range s.Of(shot.Domain) {
+			d.Values["voxel"] = shot.Num(d.Get("voxel").Num * 2)
+		}
+		g, err := stage.NewGas(s, "", grid.NewCrew(0))
+		if err != nil {
+			t.Fatal(err)
+		}
+		burnt, hot := 0.0, 0.0
+		for range c.frames {
+			_, st, err := g.Advance(nil)
+			if err != nil {
+				t.Fatal(err)
+			}
+			burnt, hot = burnt+st.FuelBurnt, max(hot, st.PeakHeat)
+			if st.MaxSpeed > c.fast {
+				t.Fatalf("%s: %g m/s", s.Name, st.MaxSpeed)
+			}
+		}
+		if burnt <= 0 || hot < 800 || hot > 4200 {
+			t.Errorf("%s: %g kg burnt, hottest %g K over the air", s.Name, burnt, hot)
+		}
+	}
+}
+
+// The fog falls: after two seconds some of it is well under the cliff's edge.
+func TestFogFalls(t *testing.T) {
+	s := CliffFog()
+	for _, d := range s.Of(shot.Domain) {
+		d.Values["voxel"] = shot.Num(0.35)
+	}
+	g, err := stage.NewGas(s, "", grid.NewCrew(0))
+	if err != nil {
+		t.Fatal(err)
+	}
+	for range 80 {
+		if _, _, err := g.Advance(nil); err != nil {
+			t.Fatal(err)
+		}
+	}
+	v := g.Solver
+	low := 0.0
+	for k := range v.NZ {
+		for j := range v.NY {
+			if y := v.Origin.Y + float64(j)*v.H; y > 4 {
+				continue
+			}
+			for _, d := range v.Smoke.Row(j, k) {
+				low += float64(d)
+			}
+		}
+	}
+	if low < 5 {
+		t.Errorf("%g of fog lies under 4 m", low)
+	}
+}

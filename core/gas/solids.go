@@ -62,7 +62,6 @@ func (s *Solver) updateSolids(list []Collider, dt float64) error {
 	if same && still && !so.moving {
 		return nil
 	}
-	moved := so.ready && !same
 	so.list = slices.Clone(list)
 	so.ready, so.moving, so.dt = true, !still, dt
 	so.any = len(list) > 0
@@ -75,7 +74,7 @@ func (s *Solver) updateSolids(list []Collider, dt float64) error {
 	s.openFractions(dirty)
 	s.findGrafts()
 	s.proj.SetupNear(s.open, s.tiles, so.fx, so.fy, so.fz, pressure.Range{Lo: so.lo, Hi: so.hi})
-	if moved {
+	if !still { // told by the solids alone, so that a resumed run does the same
 		s.clearBlocked()
 	}
 	return nil

@@ -1,0 +1,88 @@
+package recipe
+
+import (
+	"math"
+	"testing"
+
+	"zarf/core/check"
+	"zarf/core/geom"
+	"zarf/core/shot"
+)
+
+// Every recipe gives a shot that can be run, at sizes from a candle to a
+// quarry, and survives its file.
+func TestRecipesAreSound(t *testing.T) {
+	for _, r := range All {
+		for _, size := range []float64{0.1, 1, 30} {
+			s := shot.New("R")
+			r.Put(s, geom.V(1, 0, 2), size, 5)
+			if again, unknown, err := shot.Decode(s.Encode()); err != nil || len(unknown) > 0 || string(again.Encode()) != string(s.Encode()) {
+				t.Errorf("%s at %g m doesn't survive its file: %v %v", r.Key, size, err, unknown)
+			}
+			for _, f := range check.Shot(s, check.Machine{Memory: 16e9}) {
+				t.Errorf("%s at %g m: %s %s", r.Key, size, f.What, f.Why)
+			}
+			for _, e := range s.Elements {
+				for key, v := range e.Values {
+					if err := shot.Find(e.Kind, key).Check(v); err != nil {
+						t.Errorf("%s at %g m: %s: %v", r.Key, size, e.Name, err)
+					}
+				}
+			}
+			if v := s.Of(shot.Domain)[0].Voxels(); v > 3e6 || v < 3e4 {
+				t.Errorf("%s at %g m has %g voxels", r.Key, size, v)
+			}
+		}
+		if r.About == "" || r.Size <= 0 || len(r.Look) == 0 {
+			t.Errorf("%s is not documented", r.Key)
+		}
+	}
+}
+
+// Froude: a fire nine times as large is three times as slow, with the same
+// accelerations and temperatures, and as thick to the eye.
+func TestScaling(t *testing.T) {
+	r, err := Find("brazier")
+	if err != nil {
+		t.Fatal(err)
+	}
+	small, large := shot.New("A"), shot.New("B")
+	r.Put(small, geom.Vec3{}, 1, 1)
+	r.Put(large, geom.Vec3{}, 9, 1)
+	at := func(s *shot.Shot, k shot.Kind, key string) float64 { return s.Of(k)[0].Get(key).Num }
+	for _, c := range []struct {
+		kind shot.Kind
+		key  string
+		want float64
+	}{{shot.Domain, "voxel", 9}, {shot.Domain, "burn_rate", 1.0 / 3}, {shot.Domain, "radiation", 1.0 / 3}, {shot.Domain, "spread", 3}, {shot.Domain, "ignition", 1},
+		{shot.Domain, "afterglow", 3}, {shot.Emitter, "speed", 3}, {shot.Emitter, "fuel", 1}, {shot.Turbulence, "strength", 1}, {shot.Turbulence, "size", 9}} {
+		if got := at(large, c.kind, c.key) / at(small, c.kind, c.key); math.Abs(got/c.want-1) > 0.02 {
+			t.Errorf("%s.%s grows %g times, want %g", c.kind, c.key, got, c.want)
+		}
+	}
+	if got := large.Looks[0].Get("extinction").Num / small.Looks[0].Get("extinction").Num; math.Abs(got*9-1) > 0.02 {
+		t.Errorf("extinction grows %g times", got)
+	}
+}
+
+func TestPutOnAThing(t *testing.T) {
+	s := shot.New("T")
+	c := s.Add(shot.Collider)
+	c.Values["position"], c.Values["size"] = shot.Vec(2, 1, 0), shot.Vec(0.8, 2, 0.6)
+	r, _ := Find("brazier")
+	at, size := r.On(s, c)
+	if at.Dist(geom.V(2, 2, 0)) > 1e-9 || math.Abs(size-0.8) > 1e-9 {
+		t.Errorf("on top at %v, %g m across", at, size)
+	}
+	out := r.Put(s, at, size, 10)
+	again := r.Put(s, at, size, 10)
+	if out[0].ID == again[0].ID || out[0].Name == again[0].Name {
+		t.Error("a second recipe took the first one's names")
+	}
+	if e := again[1]; len(e.ActsOn) != 1 || e.ActsOn[0] != again[0].ID {
+		t.Errorf("with two domains %s acts on %v", e.Name, e.ActsOn)
+	}
+	if _, err := Find("nothing"); err == nil {
+		t.Error("an unknown recipe was found")
+	}
+}
