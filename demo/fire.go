@@ -28,7 +28,7 @@ func Brazier() *shot.Shot {
 	put(shot.Setting, s.Values, "last", 96)
 	put(shot.Setting, s.Values, "air_temperature", 281)
 	parts := cook(s, "brazier", geom.V(0, 0.92, 0), 0.6, 1)
-	set(parts["Fire air"], "position", xyz{0.75, 2.1, 0}, "size", xyz{3.9, 2.7, 2.0}, "voxel", 0.04)
+	set(parts["Fire air"], "position", xyz{0.75, 2.1, 0}, "size", xyz{3.9, 2.7, 2.0}, "voxel", 0.036)
 	set(parts["Embers"], "breakup", 0.55)
 	add(s, shot.Wind, "Gale", "velocity", xyz{3.2, 0.2, -0.6}, "grip", 1.1, "gust", 0.7, "gust_time", 0.9, "position", xyz{-0.9, 1.9, 0.4})
 	iron := xyz{0.05, 0.048, 0.046}
@@ -56,7 +56,7 @@ func Magazine() *shot.Shot {
 	put(shot.Setting, s.Values, "last", 96)
 	put(shot.Setting, s.Values, "air_temperature", 286)
 	parts := cook(s, "large-blast", geom.V(0, 0, 0), 5, 3)
-	set(parts["Blast air"], "position", xyz{3, 22, 0}, "size", xyz{50, 44, 42}, "voxel", 0.38)
+	set(parts["Blast air"], "position", xyz{3, 27, 0}, "size", xyz{52, 54, 44}, "voxel", 0.38)
 	coal := add(s, shot.Emitter, "Coal store", "form", "box", "position", xyz{7.5, 1.4, 1.5}, "size", xyz{3.4, 2.4, 3.4}, "temperature", 1100, "fuel", 0.3, "smoke", 1.6, "speed", 4.0,
 		"breakup", 0.65, "breakup_size", 1.2, "breakup_rate", 3.0)
 	keys(coal, "fuel", 1, 0, 15, 0, 16, 0.3, 22, 0.3, 26, 0)

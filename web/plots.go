@@ -111,8 +111,8 @@ func plots(doc *shot.Shot, stats map[int]gas.FrameStats) []plot {
 
 // figures shows a number in three figures, or as a count.
 func figures(v float64) string {
-	if v == math.Trunc(v) && math.Abs(v) < 1e9 {
-		return countWords(v)
+	if v == math.Trunc(v) || math.Abs(v) >= 1000 {
+		return countWords(math.Round(v))
 	}
 	return fmt.Sprintf("%.3g", v)
 }
