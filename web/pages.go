@@ -14,12 +14,12 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"zarf/core/check"
-	"zarf/core/recipe"
 	"zarf/core/geom"
-	"zarf/studio/cache"
+	"zarf/core/recipe"
 	"zarf/core/shot"
 	"zarf/core/stage"
 	"zarf/studio"
+	"zarf/studio/cache"
 	"zarf/studio/run"
 	"zarf/studio/store"
 )

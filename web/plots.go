@@ -1,7 +1,6 @@
 package web
 
 import (
-	"encoding/json"
 	"fmt"
 	"math"
 	"slices"
@@ -11,6 +10,7 @@ import (
 	"zarf/core/gas"
 	"zarf/core/shot"
 	"zarf/studio/cache"
+	"zarf/studio/run"
 )
 
 // plot is a small curve of one quantity over a take's frames, drawn as SVG in a
@@ -54,18 +54,6 @@ var quantities = []struct {
 
 // heatUnit turns K·m³ of air into MJ.
 func heatUnit(s *shot.Shot) float64 { return s.Get("air_density").Num * gas.HeatCapacity / 1e6 }
-
-// statsOf reads what a run told of its frames.
-func statsOf(frames map[int]cache.Frame) map[int]gas.FrameStats {
-	out := map[int]gas.FrameStats{}
-	for n, f := range frames {
-		var st gas.FrameStats
-		if len(f.Stats) > 0 && json.Unmarshal(f.Stats, &st) == nil {
-			out[n] = st
-		}
-	}
-	return out
-}
 
 // plots draws every quantity that has something to show.
 func plots(doc *shot.Shot, stats map[int]gas.FrameStats) []plot {
@@ -123,7 +111,7 @@ func (v *takeView) accounts(frames map[int]cache.Frame) {
 	if err != nil {
 		return
 	}
-	stats := statsOf(frames)
+	stats := run.Stats(frames)
 	v.Plots = plots(doc, stats)
 	if d := doc.Element(v.Domain); d != nil && len(stats) > 0 {
 		v.After = check.After(d, stats)

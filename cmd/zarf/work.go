@@ -17,6 +17,8 @@ import (
 
 	"zarf/core/check"
 	"zarf/core/format/vdb"
+	"zarf/core/geom"
+	"zarf/core/recipe"
 	"zarf/core/shot"
 	"zarf/studio"
 	"zarf/studio/cache"
@@ -149,11 +151,71 @@ func simCommand(o *options) *cobra.Command {
 			if err != nil {
 				return err
 			}
+			if err := tellAfter(c.ErrOrStderr(), s, domain, ca); err != nil {
+				return err
+			}
 			return copyFrames(s, domain, ca, a, b, out)
 		}}
 	c.Flags().StringVar(&span, "frames", "", "frames A-B (the shot's range where left out)")
 	c.Flags().StringVar(&out, "out", "", "folder for the frames, name.0001.vdb …")
 	c.Flags().StringVar(&domain, "domain", "", "id of the domain (the first where left out)")
+	return c
+}
+
+// tellAfter prints what the frames of a run tell: smoke cut off, too few
+// substeps, expansion held back.
+func tellAfter(w io.Writer, s *shot.Shot, domain string, c *cache.Cache) error {
+	src, err := run.Open(s, domain, c)
+	if err != nil {
+		return err
+	}
+	for _, f := range check.After(src.Domain, run.Stats(src.Stage.Frames())) {
+		fmt.Fprintf(w, "%s: %s %s\n", f.Severity, f.What, f.Why)
+	}
+	return nil
+}
+
+// recipeCommand lists recipes, or writes a shot made from one.
+func recipeCommand(o *options) *cobra.Command {
+	var size, name, out string
+	c := &cobra.Command{Use: "recipe [RECIPE]", Short: "List the recipes, or make a shot file from one", Args: cobra.MaximumNArgs(1),
+		RunE: func(c *cobra.Command, args []string) error {
+			if len(args) == 0 {
+				for _, r := range recipe.All {
+					fmt.Fprintf(c.OutOrStdout(), "%-14s %s, for about %s m. %s\n", r.Key, r.Name, shot.Short(r.Size), r.About)
+				}
+				return nil
+			}
+			r, err := recipe.Find(args[0])
+			if err != nil {
+				return usage{fmt.Errorf("%w; zarf recipe lists them", err)}
+			}
+			wide := r.Size
+			if size != "" {
+				if wide, err = shot.Metre.Parse(size, "m"); err != nil || !(wide >= 1e-3 && wide <= 1e4) {
+					return usage{fmt.Errorf("--size %q: give 0.001 to 10000 m, such as 60cm", size)}
+				}
+			}
+			if name == "" {
+				name = r.Key
+			}
+			if err := shot.CheckName(name); err != nil {
+				return usage{fmt.Errorf("--name: %w", err)}
+			}
+			s := shot.New(name)
+			s.Title = r.Name
+			r.Put(s, geom.Vec3{}, wide, 1)
+			s.Looks = s.Looks[:1]
+			if out == "" {
+				_, err = c.OutOrStdout().Write(s.Encode())
+				return err
+			}
+			_, _, err = cache.WriteFile(out, func(w io.Writer) error { _, err := w.Write(s.Encode()); return err })
+			return err
+		}}
+	c.Flags().StringVar(&size, "size", "", "size across of the thing that it is put on, such as 60cm")
+	c.Flags().StringVar(&name, "name", "", "name of the shot")
+	c.Flags().StringVar(&out, "out", "", "file (printed where left out)")
 	return c
 }
 

@@ -328,6 +328,18 @@ func TestBlowUpIsNamed(t *testing.T) {
 	}
 }
 
+// A run whose numbers are finite and absurd has blown up too; the error tells
+// where.
+func TestAbsurdSpeedIsABlowUp(t *testing.T) {
+	s := mustNew(t, room(8, 0.1, pressure.Sides{3: true}), 1)
+	s.V.Set(2, 3, 4, 1e7)
+	_, err := s.Frame(1.0/24, Substeps{CFL: 2, Min: 1, Max: 1}, fixed(Inputs{Physics: calm}), nil)
+	var b *BlowUp
+	if !errors.As(err, &b) || b.Channel != "velocity y" || b.Cell != [3]int{2, 3, 4} {
+		t.Errorf("got %v", err)
+	}
+}
+
 func TestRefusesNonsense(t *testing.T) {
 	if _, err := New(Box{Dims: grid.Dims{NX: 4, NY: 4, NZ: 4}}, grid.NewCrew(1)); err == nil {
 		t.Error("voxel size 0 was taken")

@@ -411,8 +411,15 @@ func (s *Solver) survey() error {
 			s.live[n] = s.live[n] || v
 		}
 	}
+	if s.fast > absurd || s.hot > absurd {
+		return s.findBad()
+	}
 	return nil
 }
+
+// absurd is a speed, m/s, and a warmth, K, that no fluid here has: a run that
+// comes to it has blown up, though its numbers are still finite.
+const absurd = 2e5
 
 // findBad names the first value that is not finite.
 func (s *Solver) findBad() error {
@@ -420,7 +427,7 @@ func (s *Solver) findBad() error {
 	vel := s.velocity()
 	for n, f := range append(vel[:], s.channels()...) {
 		for i, v := range f.Data {
-			if v-v == 0 {
+			if v-v == 0 && (v < absurd && v > -absurd || n == 3) {
 				continue
 			}
 			c := [3]int{i % f.NX, i / f.NX % f.NY, i / (f.NX * f.NY)}

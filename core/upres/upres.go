@@ -456,9 +456,15 @@ func (s *Solver) carry(u [3]*grid.Field, energy *grid.Field, dt float64) {
 	}
 }
 
+// sharper is how far over the largest coarse value round it a fine channel may
+// go: smoke may gather a little, heat and fuel may not, or specks would glow
+// that the coarse run has not.
+const sharper = 1.3
+
 // match scales the fine channels so that their means over a coarse cell are
 // the coarse run's. Where the fine has next to nothing it takes the coarse
-// value as it is.
+// value as it is. What is cut off at the largest value round it is missing from
+// the mean until the next frame.
 func (s *Solver) match(now *Frame) {
 	inv := 1 / float32(s.Factor)
 	live := s.near(now)
@@ -470,12 +476,17 @@ func (s *Solver) match(now *Frame) {
 			m := mean.Data[i]
 			switch {
 			case m > 0.1*v && m > 1e-6 && v > 0:
-				ratio.Data[i] = min(v/m, 4)
+				ratio.Data[i] = min(v/m, 2)
 			case m < 0.1*v && m < -1e-6 && v < 0:
-				ratio.Data[i] = min(v/m, 4)
+				ratio.Data[i] = min(v/m, 2)
 			case v != 0:
 				plain.Data[i] = 1
 			}
+		}
+		lo, hi := extremes(c)
+		room := float32(1)
+		if n == 0 {
+			room = sharper
 		}
 		d := f.Dims
 		out := grid.NewField(d)
@@ -487,13 +498,38 @@ func (s *Solver) match(now *Frame) {
 			ratio.SampleBatch(t.a[:n], x, y, z, [3]float32{})
 			plain.SampleBatch(t.b[:n], x, y, z, [3]float32{})
 			c.SampleBatch(t.c[:n], x, y, z, [3]float32{})
+			lo.SampleBatch(t.d[:n], x, y, z, [3]float32{})
+			hi.SampleBatch(t.e[:n], x, y, z, [3]float32{})
 			o := d.Index(i, j, k)
 			for m := range n {
-				out.Data[o+m] = t.a[m]*f.Data[o+m] + t.b[m]*t.c[m]
+				v := t.a[m]*f.Data[o+m] + t.b[m]*t.c[m]
+				out.Data[o+m] = min(max(v, room*min(t.d[m], 0)), room*t.e[m])
 			}
 		})
 		f.Data = out.Data
 	}
+}
+
+// extremes are the smallest and largest value of every cell and its neighbours.
+func extremes(f *grid.Field) (lo, hi *grid.Field) {
+	lo, hi = grid.NewField(f.Dims), grid.NewField(f.Dims)
+	copy(lo.Data, f.Data)
+	copy(hi.Data, f.Data)
+	for axis, step := range [3]int{1, f.NX, f.NX * f.NY} {
+		n := [3]int{f.NX, f.NY, f.NZ}[axis]
+		a, b := append([]float32(nil), lo.Data...), append([]float32(nil), hi.Data...)
+		for i := range a {
+			if p := i / step % n; p > 0 {
+				lo.Data[i], hi.Data[i] = min(lo.Data[i], a[i-step]), max(hi.Data[i], b[i-step])
+				if p+1 < n {
+					lo.Data[i], hi.Data[i] = min(lo.Data[i], a[i+step]), max(hi.Data[i], b[i+step])
+				}
+			} else if n > 1 {
+				lo.Data[i], hi.Data[i] = min(lo.Data[i], a[i+step]), max(hi.Data[i], b[i+step])
+			}
+		}
+	}
+	return lo, hi
 }
 
 // means are the means over the fine cells of every coarse one.

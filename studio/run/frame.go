@@ -1,9 +1,11 @@
 package run
 
 import (
+	"encoding/json"
 	"fmt"
 
 	"zarf/core/format/vdb"
+	"zarf/core/gas"
 	"zarf/core/geom"
 	"zarf/core/grid"
 	"zarf/core/look"
@@ -116,3 +118,15 @@ func Dress(v []*render.Volume, now *shot.Shot, lk *shot.LookSet, frame int) *ren
 
 // Bounds is the box of the source's domain.
 func (s *Source) Bounds() geom.Box { return s.Domain.DomainBox() }
+
+// Stats reads what a run told of its frames.
+func Stats(frames map[int]cache.Frame) map[int]gas.FrameStats {
+	out := map[int]gas.FrameStats{}
+	for n, f := range frames {
+		var st gas.FrameStats
+		if len(f.Stats) > 0 && json.Unmarshal(f.Stats, &st) == nil {
+			out[n] = st
+		}
+	}
+	return out
+}

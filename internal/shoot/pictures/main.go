@@ -133,6 +133,18 @@ func all(dir string) error {
 			return err
 		}
 	}
+	// the other shots, one after the other
+	for _, name := range []string{"bl020", "bl030", "bl070"} {
+		if err := p.Go(url + "/shots/" + name + "/stage"); err != nil {
+			return err
+		}
+		if _, err := p.Eval(`() => document.querySelector('#run').click()`); err != nil {
+			return err
+		}
+		if err := p.Until(15*time.Minute, `() => zarf.state.scene.takes.length && zarf.state.scene.takes[0].state === 'current' && !document.querySelector('#running')`); err != nil {
+			return fmt.Errorf("%s: %w", name, err)
+		}
+	}
 	p.Close()
 	for _, v := range []struct {
 		name, path, script string
@@ -144,6 +156,11 @@ func all(dir string) error {
 		{"takes", "/shots/bl010/takes?frame=44", "", 4 * time.Second},
 		{"look", "/shots/bl010/look?frame=44", "", 25 * time.Second},
 		{"handover", "/shots/bl010/handover?frame=44", "", 4 * time.Second},
+		{"recipes", "/shots/bl020/stage?frame=40&el=turbulence1", `() => { document.querySelector('#addmenu').open = true }`, 4 * time.Second},
+		{"fire", "/shots/bl020/look?frame=40", "", 25 * time.Second},
+		{"blast", "/shots/bl030/look?frame=20", "", 30 * time.Second},
+		{"totals", "/shots/bl030/takes?frame=20", `() => { const e = document.querySelector('#topic-plots'); e.scrollIntoView(); }`, 6 * time.Second},
+		{"fog", "/shots/bl070/look?frame=96", "", 25 * time.Second},
 		{"checks", "/shots/bl010/stage?frame=44&el=emitter1", `() => { const f = document.querySelector('#f-position form'); f.querySelector('[name=v0]').value = '5'; f.querySelector('[name=v0]').dispatchEvent(new Event('change', { bubbles: true })); setTimeout(() => { document.querySelector('#checks').open = true; }, 1200); }`, 3 * time.Second},
 	} {
 		if err := take(b, url+v.path, filepath.Join(dir, v.name+".png"), v.script, v.wait); err != nil {

@@ -12,6 +12,7 @@ export class Lit {
     const box = this.img.parentElement.getBoundingClientRect();
     const width = Math.max(32, Math.min(1280, Math.round(Math.min(box.width, box.height * 16 / 9) / 16) * 16));
     const scale = parseFloat(new URLSearchParams(location.search).get('quality')) || 1;
+    this.on.note('The first samples are being taken …');
     for (;;) {
       let r;
       try {

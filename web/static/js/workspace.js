@@ -275,4 +275,4 @@ document.addEventListener('keydown', (e) => {
 load().then(() => { if (view) { view.choose(chosenId()); if (station !== 'stage') view.throughCamera(); } });
 
 // For tests: what the picture holds.
-window.zarf = { state, measure: () => (view ? view.measure() : 0), shown: () => view && view.smoke.mesh.visible, seek };
+window.zarf = { state, measure: () => (view ? view.measure() : 0), shown: () => view && view.smoke.mesh.visible, fire: () => (view ? view.smoke.material.uniforms.hottest.value : 0), seek };
