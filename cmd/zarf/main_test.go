@@ -124,6 +124,8 @@ func TestExitCodesAndMessages(t *testing.T) {
 		{exitUsage, "can be 1 to 8", []string{"handover", good, "--out", data, "--set", "digits=99"}},
 		{exitUsage, "ZARF_QUEUE", []string{"worker"}},
 		{exitUsage, "other machines", []string{"serve", "--listen", "0.0.0.0:0"}},
+		{exitUsage, "no recipe", []string{"recipe", "nothing"}},
+		{exitUsage, "0.001 to 10000", []string{"recipe", "steam", "--size", "many"}},
 		{exitUsage, "no section", []string{"bench", "--section", "nothing"}},
 		{exitFailed, "line 4, values.rate", []string{"check", broken}},
 		{exitFailed, "no such file", []string{"check", "missing.json"}},
@@ -160,5 +162,24 @@ func TestLibraryFromTheCommandLine(t *testing.T) {
 	}
 	if code, out, _ := call(t, "values", "emitter"); code != 0 || !strings.Contains(out, "emitter.smoke") {
 		t.Error(out)
+	}
+}
+
+// A recipe becomes a shot file that can be checked and run.
+func TestRecipeCommand(t *testing.T) {
+	code, out, errs := call(t, "recipe")
+	if code != 0 || !strings.Contains(out, "large-blast") || !strings.Contains(out, "Wisps") {
+		t.Fatalf("%d %s %s", code, out, errs)
+	}
+	dir := t.TempDir()
+	file := filepath.Join(dir, "fire.json")
+	if code, _, errs = call(t, "recipe", "brazier", "--size", "60cm", "--name", "FR1", "--out", file); code != 0 {
+		t.Fatalf("%d %s", code, errs)
+	}
+	if code, _, errs = call(t, "check", file); code != 0 {
+		t.Errorf("%d %s", code, errs)
+	}
+	if code, _, errs = call(t, "sim", file, "--frames", "1-2", "--data", filepath.Join(dir, "data")); code != 0 {
+		t.Errorf("%d %s", code, errs)
 	}
 }
