@@ -40,7 +40,7 @@ func speed(s *Solver) float64 {
 
 func digest(s *Solver) uint64 {
 	h := fnv.New64a()
-	for _, f := range []*grid.Field{s.U, s.V, s.W, s.Smoke, s.Heat} {
+	for _, f := range append([]*grid.Field{s.U, s.V, s.W}, s.channels()...) {
 		for _, v := range f.Data {
 			b := math.Float32bits(v)
 			h.Write([]byte{byte(b), byte(b >> 8), byte(b >> 16), byte(b >> 24)})
