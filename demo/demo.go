@@ -70,7 +70,7 @@ func FogSignal() *shot.Shot {
 	put(shot.Setting, s.Values, "air_temperature", 285)
 
 	add(s, shot.Domain, "Gallery air",
-		"position", xyz{1.45, 1.5, -0.2}, "size", xyz{5.2, 3.0, 2.6}, "voxel", 0.06,
+		"position", xyz{1.45, 1.5, -0.2}, "size", xyz{5.2, 3.0, 2.6}, "voxel", 0.045,
 		"cooling", 0.45, "dissipation", 0.3, "vorticity", 0.3)
 	steam := add(s, shot.Emitter, "Horn throat",
 		"form", "cylinder", "position", xyz{-0.12, 1.2, 0}, "turn", xyz{0, 0, -90}, "size", xyz{0.26, 0.3, 0.26},

@@ -33,6 +33,9 @@ func TestFogSignalLeavesByTheMouth(t *testing.T) {
 		if e.Kind == shot.Wind || e.Kind == shot.Turbulence {
 			e.Muted = true
 		}
+		if e.Kind == shot.Domain {
+			e.Values["voxel"] = shot.Num(0.06)
+		}
 	}
 	g, err := stage.NewGas(s, "", grid.NewCrew(0))
 	if err != nil {
@@ -69,6 +72,9 @@ func TestFogSignalLeavesByTheMouth(t *testing.T) {
 // must not feed jets of their own.
 func TestFogSignalCalmsDown(t *testing.T) {
 	s := FogSignal()
+	for _, d := range s.Of(shot.Domain) {
+		d.Values["voxel"] = shot.Num(0.06)
+	}
 	g, err := stage.NewGas(s, "", grid.NewCrew(0))
 	if err != nil {
 		t.Fatal(err)

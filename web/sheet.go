@@ -3,6 +3,7 @@ package web
 import (
 	"fmt"
 	"math"
+	"slices"
 
 	"zarf/core/shot"
 )
@@ -99,7 +100,11 @@ func fromSRGB(v float64) float64 {
 func (s *sheet) fill(doc *shot.Shot, value func(*shot.Entry) shot.Value) {
 	length := doc.Get("units").Text
 	at := map[string]int{}
+	burns := slices.ContainsFunc(doc.Elements, (*shot.Element).Burns)
 	for _, e := range shot.Entries(s.Kind) {
+		if !burns && ofFire(e) {
+			continue
+		}
 		f := fieldOf(e, s.ID, value(e), length)
 		f.Hidden = !shown(e, value, s.Kind)
 		if s.Element != nil {
@@ -148,6 +153,12 @@ func shotSheet(doc *shot.Shot) *sheet {
 	s := &sheet{Kind: shot.Setting, Title: "shot"}
 	s.fill(doc, func(x *shot.Entry) shot.Value { return doc.Get(x.Key) })
 	return s
+}
+
+// ofFire reports values of looks and handovers that mean nothing where no
+// domain burns.
+func ofFire(e *shot.Entry) bool {
+	return (e.Kind == shot.Look && e.Topic == "flame") || (e.Kind == shot.Handover && (e.Key == "fuel" || e.Key == "burn"))
 }
 
 func lookSheet(doc *shot.Shot, l *shot.LookSet) *sheet {

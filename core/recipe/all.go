@@ -57,7 +57,7 @@ var All = []Recipe{
 				"breakup", 0.65, "breakup_size", 0.28, "breakup_rate", 2.6)},
 			{Kind: shot.Turbulence, Name: "Flicker", Values: values("position", xyz{1.2, 1.6, 0}, "strength", 3.0, "size", 0.7, "octaves", 2, "rate", 1.6, "region", "sphere", "region_size", xyz{2.4, 3, 2.4}, "region_fade", 0.8)},
 		},
-		Look: values("extinction", 3.0, "colour", xyz{0.25, 0.24, 0.23}, "flame", 0.3, "flame_light", 1.6, "flame_thickness", 5.0, "flame_soot", 0.2, "sun_strength", 0.25, "sun_height", 12.0, "sky_strength", 0.12, "sky_colour", xyz{0.35, 0.5, 0.9}),
+		Look: values("extinction", 3.0, "colour", xyz{0.25, 0.24, 0.23}, "flame", 0.2, "flame_light", 1.6, "flame_thickness", 5.0, "flame_soot", 0.2, "sun_strength", 0.25, "sun_height", 12.0, "sky_strength", 0.12, "sky_colour", xyz{0.35, 0.5, 0.9}),
 	},
 	{
 		Key: "small-blast", Name: "Small blast", Size: 1,
