@@ -38,7 +38,7 @@ var All = []Recipe{
 		Key: "steam", Name: "Steam", Size: 0.5,
 		About: "A white jet that slows, rises and is gone: kettles, valves, horns. Change the inflow speed first; dissipation decides how long it hangs.",
 		Parts: []Part{
-			{Kind: shot.Domain, Name: "Steam air", Values: values("position", xyz{0, 3, 0}, "size", xyz{5, 6, 5}, "voxel", 0.1, "bounds", "follow", "follow_margin", 0.8,
+			{Kind: shot.Domain, Name: "Steam air", Values: values("position", xyz{0, 5, 0}, "size", xyz{11, 10, 11}, "voxel", 0.1, "bounds", "follow", "follow_margin", 0.8,
 				"dissipation", 0.35, "cooling", 0.5, "vorticity", 0.3)},
 			{Kind: shot.Emitter, Name: "Vent", Values: values("form", "cylinder", "position", xyz{0, 0.25, 0}, "size", xyz{0.9, 0.5, 0.9}, "smoke", 1.6, "temperature", 365, "speed", 3.5,
 				"along", "axis", "breakup", 0.35, "breakup_size", 0.4, "breakup_rate", 4.0)},
@@ -125,10 +125,10 @@ var All = []Recipe{
 		Key: "wisps", Name: "Wisps", Size: 0.1,
 		About: "Thin threads over a wick, a cup or an incense stick. They live from calm air: keep the turbulence low and the voxels small.",
 		Parts: []Part{
-			{Kind: shot.Domain, Name: "Calm air", Values: values("position", xyz{0, 4, 0}, "size", xyz{4, 8.2, 4}, "voxel", 0.08, "bounds", "follow", "follow_margin", 0.6, "scheme", "reflection", "cooling", 0.25, "dissipation", 0.12, "vorticity", 0.05)},
-			{Kind: shot.Emitter, Name: "Wick", Values: values("form", "sphere", "position", xyz{0, 0.12, 0}, "size", xyz{0.36, 0.36, 0.36}, "smoke", 1.0, "temperature", 340, "breakup", 0.25, "breakup_size", 0.3, "breakup_rate", 0.8)},
-			{Kind: shot.Turbulence, Name: "Breath", Values: values("position", xyz{1, 5, 0}, "strength", 0.35, "size", 1.5, "octaves", 2, "rate", 0.3)},
+			{Kind: shot.Domain, Name: "Calm air", Values: values("position", xyz{0, 4.9, 0}, "size", xyz{7, 10, 7}, "voxel", 0.07, "bounds", "follow", "follow_margin", 0.6, "scheme", "reflection", "cooling", 0.1, "dissipation", 0.1, "vorticity", 0.0, "damping", 0.12)},
+			{Kind: shot.Emitter, Name: "Wick", Values: values("form", "sphere", "position", xyz{0, 0.2, 0}, "size", xyz{0.3, 0.3, 0.3}, "smoke", 1.0, "temperature", 325)},
+			{Kind: shot.Turbulence, Name: "Breath", Values: values("position", xyz{1, 5, 0}, "strength", 0.08, "size", 1.2, "octaves", 2, "rate", 0.25)},
 		},
-		Look: values("extinction", 7.0, "colour", xyz{0.9, 0.92, 0.97}, "phase", 0.5, "background", "grey"),
+		Look: values("extinction", 9.0, "colour", xyz{0.9, 0.92, 0.97}, "phase", 0.5, "ground", false, "background", "grey", "sun_strength", 4.0),
 	},
 }
