@@ -145,10 +145,21 @@ func step(s *gas.Solver, scene gas.Scene) {
 }
 
 func advection(t *Table) {
-	for n, goal := range map[int]float64{64: 12, 128: 130} {
-		s, _ := plume(n, t.crew)
-		best := fastest(3, func() { s.Advect(1.0/24, gas.MacCormack) })
-		t.most(fmt.Sprintf("MacCormack %d³, 3 velocity parts and 2 scalars", n), ms(best), goal*5/6, "ms")
+	for _, c := range []struct {
+		n    int
+		goal float64
+	}{{64, 12}, {128, 130}} {
+		s, _ := plume(c.n, t.crew)
+		// a third scalar: the burning box carries four, of which one stays empty
+		b, err := gas.New(gas.Box{Dims: cube(c.n), H: 1 / float64(c.n), Open: openTop, Burning: true}, t.crew)
+		if err != nil {
+			panic(err)
+		}
+		for _, p := range [][2]*grid.Field{{b.U, s.U}, {b.V, s.V}, {b.W, s.W}, {b.Smoke, s.Smoke}, {b.Heat, s.Heat}, {b.Fuel, s.Smoke}} {
+			p[0].CopyFrom(p[1])
+		}
+		best := fastest(4, func() { b.Advect(1.0/24, gas.MacCormack) })
+		t.most(fmt.Sprintf("MacCormack %d³, 3 velocity parts and 3 scalars", c.n), ms(best), c.goal, "ms")
 	}
 }
 
