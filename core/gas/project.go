@@ -38,7 +38,8 @@ func (s *Solver) project(p Physics) pressure.Stats {
 		}
 	})
 	st := s.proj.Solve(p.Tolerance, p.MaxIterations)
-	s.subtractGradient()
+	s.each(onCentre, func(i, j, k, o, n int) { copy(s.Pressure.Data[o:o+n], s.proj.Pressure(j, k)[i:i+n]) })
+	s.subtractGradient(1)
 	return st
 }
 
@@ -70,53 +71,63 @@ func (s *Solver) closeWalls() {
 	}
 }
 
-// subtractGradient takes −∇p off the velocity: b = −div u was solved by
+// subtractGradient takes share·∇p off the velocity: b = −div u was solved by
 // Σ w (p_c − p_nb) = b, so u_face −= p_hi − p_lo leaves no divergence. Beyond
-// the tiles in use p is zero.
-func (s *Solver) subtractGradient() {
+// the tiles in use p is zero. Closed faces have the solid's velocity and are
+// left alone.
+func (s *Solver) subtractGradient(share float32) {
 	d := s.Dims
 	zero := make([]float32, d.NX)
 	row := func(j, k int) []float32 {
 		if j < 0 || k < 0 || j >= d.NY || k >= d.NZ {
 			return zero
 		}
-		return s.proj.Pressure(j, k)
+		return s.Pressure.Row(j, k)
 	}
 	s.each(onU, func(i0, j, k, o, n int) {
 		p, u := row(j, k), s.U.Data[o:o+n]
 		lo, hi := 0, n
 		if i0 == 0 {
 			if lo = 1; s.open[0] {
-				u[0] -= p[0]
+				u[0] -= share * p[0]
 			}
 		}
 		if i0+n == d.NX+1 {
 			if hi = n - 1; s.open[1] {
-				u[n-1] += p[d.NX-1]
+				u[n-1] += share * p[d.NX-1]
 			}
 		}
-		for i := lo; i < hi; i++ {
-			u[i] -= p[i0+i] - p[i0+i-1]
+		if lo < hi {
+			s.fall(u[lo:hi], p[i0+lo:], p[i0+lo-1:], share, s.solid.fx, o+lo, j, k)
 		}
 	})
 	s.each(onV, func(i0, j, k, o, n int) {
 		if (j == 0 && !s.open[2]) || (j == d.NY && !s.open[3]) {
 			return
 		}
-		fall(s.V.Data[o:o+n], row(j, k)[i0:i0+n], row(j-1, k)[i0:i0+n])
+		s.fall(s.V.Data[o:o+n], row(j, k)[i0:], row(j-1, k)[i0:], share, s.solid.fy, o, j, k)
 	})
 	s.each(onW, func(i0, j, k, o, n int) {
 		if (k == 0 && !s.open[4]) || (k == d.NZ && !s.open[5]) {
 			return
 		}
-		fall(s.W.Data[o:o+n], row(j, k)[i0:i0+n], row(j, k-1)[i0:i0+n])
+		s.fall(s.W.Data[o:o+n], row(j, k)[i0:], row(j, k-1)[i0:], share, s.solid.fz, o, j, k)
 	})
 }
 
-// fall is v −= p − q.
-func fall(v, p, q []float32) {
+// fall is v −= share·(p − q) on a run of faces, from position o of their field
+// in row (j,k).
+func (s *Solver) fall(v, p, q []float32, share float32, open *grid.Field, o, j, k int) {
 	p, q = p[:len(v)], q[:len(v)]
+	if s.solid.any && s.solid.near(j, k) {
+		for i, f := range open.Data[o : o+len(v)] {
+			if f >= 0.01 {
+				v[i] -= share * (p[i] - q[i])
+			}
+		}
+		return
+	}
 	for i := range v {
-		v[i] -= p[i] - q[i]
+		v[i] -= share * (p[i] - q[i])
 	}
 }

@@ -27,9 +27,13 @@ type Solver struct {
 	Fuel    *grid.Field // kg/m³; nil unless burning
 	Burn    *grid.Field // 0 unlit … 1 alight; nil unless burning
 	Used    *grid.Field // share of the air's oxygen used up; nil unless counted
-	Time    float64     // s since the first frame's start
-	Ambient geom.Vec3   // m/s of the air outside, which the winds move
-	begin   float64     // s, when the frame began
+	// Pressure is that of the last projection, in units of velocity times
+	// voxel, and LastDt the step that it acted for (0: there was none).
+	Pressure *grid.Field
+	LastDt   float64
+	Time     float64   // s since the first frame's start
+	Ambient  geom.Vec3 // m/s of the air outside, which the winds move
+	begin    float64   // s, when the frame began
 
 	proj    *pressure.Solver
 	tiles   *grid.Tiles // of the box, in use
@@ -124,7 +128,7 @@ func (s *Solver) furnish(b Box, low [3]int) error {
 		return &grid.Field{Dims: n, Data: alloc(n.Len())}
 	}
 	s.U, s.V, s.W = field(1, 0, 0), field(0, 1, 0), field(0, 0, 1)
-	s.Smoke, s.Heat, s.source = field(0, 0, 0), field(0, 0, 0), field(0, 0, 0)
+	s.Smoke, s.Heat, s.source, s.Pressure = field(0, 0, 0), field(0, 0, 0), field(0, 0, 0), field(0, 0, 0)
 	if b.Burning {
 		s.Fuel, s.Burn = field(0, 0, 0), field(0, 0, 0)
 		if b.Oxygen {
@@ -183,7 +187,7 @@ func (s *Solver) velocity() [3]*grid.Field { return [3]*grid.Field{s.U, s.V, s.W
 // before a run; measured by TestMemoryEstimate. Burning takes BytesPerBurning
 // more.
 const (
-	BytesPerCell    = 200
+	BytesPerCell    = 204
 	BytesPerBurning = 16
 )
 
@@ -319,10 +323,18 @@ func (s *Solver) step(dt float64, in Inputs, st *FrameStats) error {
 	if p.Scheme == Reflection {
 		s.reflect(dt, p, st)
 	} else {
+		// Half of the pressure acts where the fluid comes from, half where it
+		// goes: the trapezoidal rule in time (Robert 1981). The projection below
+		// finds the second half, whatever of it is left. With all of it at the
+		// end a vortex loses twice as much.
 		s.ways(float32(dt/s.H), p.Scheme)
 		s.carryChannels(p.Scheme)
+		if s.LastDt > 0 {
+			s.subtractGradient(float32(0.5 * dt / s.LastDt))
+		}
 		s.carryVelocity(p.Scheme)
 	}
+	s.LastDt = dt
 	s.decay(dt, p)
 	s.clearSource()
 	made := s.emit(dt, in.Emitters)

@@ -298,6 +298,7 @@ func (s *Solver) copyFrom(o *Solver) {
 	for n, f := range s.channels() {
 		copyField(f, o.channels()[n], &o.lay[onCentre])
 	}
+	copyField(s.Pressure, o.Pressure, &o.lay[onCentre])
 }
 
 // tileCells runs fn over the rows of tile n: the first cell and how many.
@@ -325,6 +326,7 @@ func (s *Solver) abandon(n int, next *grid.Tiles, st *FrameStats) {
 		}
 		clear(s.hat[onCentre].Data[o : o+count])
 		clear(s.source.Data[o : o+count])
+		clear(s.Pressure.Data[o : o+count])
 		for _, f := range s.curl {
 			if f != nil {
 				clear(f.Data[o : o+count])

@@ -296,7 +296,7 @@ func (g *Gas) SaveState(w io.Writer) error {
 	s := g.Solver
 	defer runtime.KeepAlive(s)
 	air := s.Ambient
-	meta := map[string]any{"next_frame": int64(g.next), "key": CoarseKey(g.Shot, g.Domain), "air_x": air.X, "air_y": air.Y, "air_z": air.Z}
+	meta := map[string]any{"next_frame": int64(g.next), "key": CoarseKey(g.Shot, g.Domain), "air_x": air.X, "air_y": air.Y, "air_z": air.Z, "last_dt": s.LastDt}
 	if s.Follow != nil {
 		low, n, on := s.Tiling()
 		b, err := json.Marshal(tiling{low, n, pack(on)})
@@ -365,7 +365,7 @@ type stateField struct {
 
 func (g *Gas) stateFields() []stateField {
 	s := g.Solver
-	list := []stateField{{"u", s.U}, {"v", s.V}, {"w", s.W}, {"smoke", s.Smoke}, {"heat", s.Heat}}
+	list := []stateField{{"u", s.U}, {"v", s.V}, {"w", s.W}, {"smoke", s.Smoke}, {"heat", s.Heat}, {"pressure", s.Pressure}}
 	if s.Fuel != nil {
 		list = append(list, stateField{"fuel", s.Fuel}, stateField{"burn", s.Burn})
 	}
@@ -388,9 +388,9 @@ func (g *Gas) LoadState(r io.Reader) error {
 	if !ok {
 		return fmt.Errorf("saved state doesn't say its frame")
 	}
-	for name, to := range map[string]*float64{"air_x": &g.Solver.Ambient.X, "air_y": &g.Solver.Ambient.Y, "air_z": &g.Solver.Ambient.Z} {
+	for name, to := range map[string]*float64{"air_x": &g.Solver.Ambient.X, "air_y": &g.Solver.Ambient.Y, "air_z": &g.Solver.Ambient.Z, "last_dt": &g.Solver.LastDt} {
 		if *to, ok = f.Meta[name].(float64); !ok {
-			return fmt.Errorf("saved state doesn't say how the air outside moves")
+			return fmt.Errorf("saved state lacks %s", name)
 		}
 	}
 	if g.Solver.Follow != nil {
