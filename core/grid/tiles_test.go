@@ -115,3 +115,24 @@ func TestCubicSamples(t *testing.T) {
 		t.Errorf("at a value of a flat field: %g, want %g", v, flat.At(2, 2, 0))
 	}
 }
+
+// Softening keeps the sum but for the borders, spreads a spike by the binomial
+// weights, and leaves what is even alone.
+func TestSoften(t *testing.T) {
+	f := NewField(Dims{NX: 7, NY: 7, NZ: 7})
+	f.Set(3, 3, 3, 64)
+	g := Soften(f, NewCrew(2))
+	sum := 0.0
+	for _, v := range g.Data {
+		sum += float64(v)
+	}
+	if g.At(3, 3, 3) != 8 || g.At(2, 3, 3) != 4 || g.At(2, 2, 2) != 1 || math.Abs(sum-64) > 1e-4 {
+		t.Errorf("middle %g, beside %g, corner %g, sum %g", g.At(3, 3, 3), g.At(2, 3, 3), g.At(2, 2, 2), sum)
+	}
+	for i := range f.Data {
+		f.Data[i] = 5
+	}
+	if lo, hi, _ := Soften(f, NewCrew(1)).Range(); lo != 5 || hi != 5 {
+		t.Errorf("an even field became %g … %g", lo, hi)
+	}
+}

@@ -71,7 +71,7 @@ var All = []Recipe{
 				Keys: keyed{"fuel": keys(0, 0.42, 3, 0.42, 5, 0), "smoke": keys(0, 0.5, 3, 0.5, 5, 0), "speed": keys(0, 5, 2, 4, 5, 0), "temperature": keys(0, 1100, 3, 1100, 5, 293)}},
 			{Kind: shot.Turbulence, Name: "Churn", Values: values("position", xyz{2, 3, 0}, "strength", 7.0, "size", 1.3, "octaves", 3, "rate", 1.5), Keys: keyed{"strength": keys(0, 9, 10, 7, 30, 1.5)}},
 		},
-		Look: values("extinction", 13.0, "colour", xyz{0.33, 0.3, 0.27}, "flame", 0.07, "flame_light", 0.05, "flame_thickness", 2.0, "flame_soot", 0.35, "sun_height", 34.0),
+		Look: values("extinction", 13.0, "colour", xyz{0.33, 0.3, 0.27}, "flame", 0.04, "flame_light", 0.04, "flame_thickness", 2.0, "flame_soot", 0.35, "sun_height", 34.0),
 	},
 	{
 		Key: "large-blast", Name: "Large blast", Size: 8,
@@ -85,7 +85,7 @@ var All = []Recipe{
 				Keys: keyed{"fuel": keys(0, 0.4, 3, 0.4, 5, 0), "smoke": keys(0, 0.8, 4, 0.8, 6, 0), "speed": keys(0, 4.5, 2, 3.5, 5, 0), "temperature": keys(0, 1100, 4, 1100, 5, 293)}},
 			{Kind: shot.Turbulence, Name: "Churn", Values: values("position", xyz{1.8, 2.4, 0}, "strength", 6.0, "size", 0.9, "octaves", 3, "rate", 1.2), Keys: keyed{"strength": keys(0, 8, 10, 6, 40, 1.5)}},
 		},
-		Look: values("extinction", 16.0, "colour", xyz{0.34, 0.31, 0.28}, "flame", 0.07, "flame_light", 0.05, "flame_thickness", 2.0, "flame_soot", 0.4, "sun_height", 34.0),
+		Look: values("extinction", 16.0, "colour", xyz{0.34, 0.31, 0.28}, "flame", 0.04, "flame_light", 0.04, "flame_thickness", 2.0, "flame_soot", 0.4, "sun_height", 34.0),
 	},
 	{
 		Key: "heavy-fog", Name: "Heavy fog", Size: 4,

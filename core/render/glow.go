@@ -49,6 +49,10 @@ func (v *Volume) Ignite(burn, heat *grid.Field, air float64, l *look.Look, crew 
 			}
 		}
 	})
+	// light grows so steeply with temperature that single voxels would stand out
+	for c := range v.Glow {
+		v.Glow[c] = grid.Soften(v.Glow[c], crew)
+	}
 	v.lightTiles(crew)
 	v.measure()
 }

@@ -221,51 +221,17 @@ func (s *Solver) energy(u [3]*grid.Field) *grid.Field {
 	d := s.Coarse
 	out := grid.NewField(d)
 	for c := range u {
-		low := mean3(u[c], s.crew)
+		low := grid.Soften(u[c], s.crew)
 		for i := range out.Data {
 			v := u[c].Data[i] - low.Data[i]
 			out.Data[i] += v * v
 		}
 	}
-	out = mean3(out, s.crew)
+	out = grid.Soften(out, s.crew)
 	for i, v := range out.Data {
 		out.Data[i] = float32(math.Sqrt(float64(v)))
 	}
 	return out
-}
-
-// mean3 is the mean with weights ¼, ½, ¼ along each axis.
-func mean3(f *grid.Field, crew grid.Crew) *grid.Field {
-	d := f.Dims
-	a, b := grid.NewField(d), grid.NewField(d)
-	pass := func(dst, src *grid.Field, axis int) {
-		crew.For(d.NZ, 2, func(k0, k1 int) {
-			for k := k0; k < k1; k++ {
-				for j := range d.NY {
-					row := dst.Row(j, k)
-					c := src.Row(j, k)
-					var lo, hi []float32
-					switch axis {
-					case 1:
-						lo, hi = src.Row(max(j-1, 0), k), src.Row(min(j+1, d.NY-1), k)
-					case 2:
-						lo, hi = src.Row(j, max(k-1, 0)), src.Row(j, min(k+1, d.NZ-1))
-					}
-					for i := range row {
-						if axis == 0 {
-							row[i] = 0.5*c[i] + 0.25*(c[max(i-1, 0)]+c[min(i+1, d.NX-1)])
-						} else {
-							row[i] = 0.5*c[i] + 0.25*(lo[i]+hi[i])
-						}
-					}
-				}
-			}
-		})
-	}
-	pass(a, f, 0)
-	pass(b, a, 1)
-	pass(a, b, 2)
-	return a
 }
 
 const batch = 512
