@@ -9,4 +9,7 @@
 // Same bits on any number of threads: work is handed out in slabs whose
 // results don't depend on who computes them, and sums are taken one float64
 // per plane, the planes added in order.
+//
+// Tiles name the blocks of a grid in use, as runs of cells row by row; an Arena
+// gives arrays that take memory only where they are written to.
 package grid

@@ -21,6 +21,12 @@
 // row, rows and planes added in order as float64, so that a result has the
 // same bits on any number of threads.
 //
+// Where only some tiles are in use the same layout is worked on in runs, and
+// p = 0 holds in the first cell beyond them, with the weight that an open side
+// would have. Thin walls are the worst case: corrections are interpolated
+// across walls that a coarse level can't hold (24 iterations to 1e-3 for a
+// shell of one cell, where 5 do without).
+//
 // A box without an open side determines p up to a constant in each connected
 // part: the right-hand side's mean over such a part is taken out first, which
 // is to say that fluid made in a closed room is not.
