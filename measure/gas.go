@@ -74,10 +74,14 @@ func sparse(t *Table) {
 	h := 1 / float64(n)
 	p := calm
 	p.Vorticity, p.Scheme, p.Tolerance = 0.2, gas.MacCormack, 1e-3
-	cone := shape(geom.Cylinder, geom.V(0.5, 0.47, 0.5), geom.V(0.15, 0.92, 0.15))
+	cone := shape(geom.Cylinder, geom.V(0.5, 0.47, 0.5), geom.V(0.1, 0.92, 0.1))
 	cone.Taper = 1.9
-	scene := func(float64, float64) gas.Inputs {
-		return gas.Inputs{Physics: p, Emitters: []gas.Emitter{{Shape: cone, Smoke: 1, Temperature: 20, Breakup: 0.4, NoiseSize: 0.1}}}
+	scene := func(now, _ float64) gas.Inputs {
+		in := gas.Inputs{Physics: p}
+		if now < 0.025 { // what is timed is the plume, not its making
+			in.Emitters = []gas.Emitter{{Shape: cone, Smoke: 1, Temperature: 20, Breakup: 0.4, NoiseSize: 0.1}}
+		}
+		return in
 	}
 	s, err := gas.New(gas.Box{Dims: cube(n), H: h, Open: pressure.Sides{true, true, false, true, true, true}, Follow: &gas.Follow{Threshold: 1e-3, Margin: 4 * h}}, t.crew)
 	if err != nil {

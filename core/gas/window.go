@@ -16,6 +16,10 @@ const heatWeight = 20
 // a margin round them are in use; at the start of a frame (trim) it also gives
 // up tiles that have become empty.
 func (s *Solver) follows(in Inputs, trim bool, st *FrameStats) error {
+	if !trim && st.Substeps == 0 && s.emitting(in).Within(s.over) {
+		s.blow(in)
+		return nil // the start of the frame has just looked
+	}
 	need := s.occupied(in)
 	defer func() { s.blow(in) }()
 	want := s.grow(need, 0)
@@ -72,8 +76,7 @@ func (s *Solver) limitTiles() (n [3]int) {
 // occupied lists, in the limit's tiles, those with fluid or reached by an
 // emitter.
 func (s *Solver) occupied(in Inputs) *grid.Tiles {
-	full := s.limitTiles()
-	t := grid.NewTiles(s.Limit.Dims, false)
+	t := s.emitting(in)
 	at := s.place()
 	list := s.channels()
 	limit := make([]float32, len(list))
@@ -91,6 +94,14 @@ func (s *Solver) occupied(in Inputs) *grid.Tiles {
 			}
 		}
 	})
+	t.Update()
+	return t
+}
+
+// emitting lists, in the limit's tiles, those that emitters reach.
+func (s *Solver) emitting(in Inputs) *grid.Tiles {
+	full := s.limitTiles()
+	t := grid.NewTiles(s.Limit.Dims, false)
 	for _, e := range in.Emitters {
 		b := e.Shape.Bounds().Grow(e.Surface/2 + s.H)
 		lo, hi := b.Min.Sub(s.Limit.Origin).Mul(1/s.H).Array(), b.Max.Sub(s.Limit.Origin).Mul(1/s.H).Array()
