@@ -2,6 +2,8 @@ package recipe
 
 import (
 	"math"
+	"os"
+	"strings"
 	"testing"
 
 	"zarf/core/check"
@@ -84,5 +86,18 @@ func TestPutOnAThing(t *testing.T) {
 	}
 	if _, err := Find("nothing"); err == nil {
 		t.Error("an unknown recipe was found")
+	}
+}
+
+// The page of recipes names each, with its size.
+func TestRecipesAreOnTheirPage(t *testing.T) {
+	page, err := os.ReadFile("../../docs/recipes.md")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, r := range All {
+		if line := "| **" + r.Name + "** `" + r.Key + "` | " + shot.Short(r.Size) + " m | " + r.About + " |"; !strings.Contains(string(page), line) {
+			t.Errorf("docs/recipes.md lacks: %s", line)
+		}
 	}
 }
