@@ -14,18 +14,19 @@ export class Lit {
     const scale = parseFloat(new URLSearchParams(location.search).get('quality')) || 1;
     this.on.note('The first samples are being taken …');
     for (;;) {
-      let r;
+      let r, body;
       try {
         r = await fetch(`/shots/${this.slug}/preview?take=${take}&frame=${frame}&look=${look}&width=${Math.round(width * scale)}&client=${client}`);
+        body = r.ok ? await r.blob() : await r.text(); // the answer may break off as well
       } catch {
         if (run === this.run) this.on.note('The server does not answer: the picture stays as it is.', true);
         return;
       }
       if (run !== this.run) return;
       if (r.status === 410) continue;
-      if (!r.ok) { this.on.note(await r.text(), true); return; }
+      if (!r.ok) { this.on.note(body, true); return; }
       const done = +r.headers.get('X-Zarf-Samples'), want = +r.headers.get('X-Zarf-Target');
-      const url = URL.createObjectURL(await r.blob());
+      const url = URL.createObjectURL(body);
       if (run !== this.run) { URL.revokeObjectURL(url); return; }
       const old = this.img.src;
       this.img.src = url;

@@ -44,15 +44,16 @@ function take() {
 }
 
 async function load() {
-  let r;
+  let r, body;
   try {
     r = await fetch(`/shots/${slug}/scene.json?frame=${state.frame}`);
+    body = r.ok ? await r.json() : await r.text(); // the answer may break off as well
   } catch {
     note('The server does not answer. What was stored is safe; reload the page once it runs again.', true);
     return;
   }
-  if (!r.ok) { note(await r.text(), true); return; }
-  state.scene = await r.json();
+  if (!r.ok) { note(body, true); return; }
+  state.scene = body;
   if (view) view.show(state.scene);
   score.show(state.scene, take());
   const t = take();
