@@ -3,7 +3,7 @@
 # make bench   print the speed tables;  make verify  the accuracy tables and the slow tests
 
 BIN := bin/zarf
-TOOLS := chromium libopenvdb-tools python3-openvdb openexr
+TOOLS := chromium libopenvdb-tools python3-openvdb openexr assimp-utils
 
 .PHONY: demo build test bench verify tools screenshots clean
 

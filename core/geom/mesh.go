@@ -1,0 +1,298 @@
+package geom
+
+import (
+	"fmt"
+	"math"
+	"slices"
+)
+
+// Mesh is triangles in space, metres. Triangles turn anticlockwise as seen
+// from outside.
+type Mesh struct {
+	P      []Vec3
+	Tri    [][3]int32
+	Part   []int32  // part of each triangle, index to Parts; nil: all of part 0
+	Parts  []string // names of parts: nodes, objects, groups, materials
+	Colour []Vec3   // linear red, green, blue of each vertex; nil: none
+	Joint  []int32  // skin joint that moves each vertex most, index to Joints; nil: none
+	Joints []string
+
+	open int // open edges plus one, once counted
+}
+
+// Limits of a mesh.
+const (
+	MaxTriangles = 20_000_000
+	MaxVertices  = 30_000_000
+	MaxParts     = 4096
+)
+
+// Bounds is the box round all vertices that triangles use.
+func (m *Mesh) Bounds() Box {
+	b := Box{V(math.Inf(1), math.Inf(1), math.Inf(1)), V(math.Inf(-1), math.Inf(-1), math.Inf(-1))}
+	for _, t := range m.Tri {
+		for _, v := range t {
+			b.Min, b.Max = b.Min.Min(m.P[v]), b.Max.Max(m.P[v])
+		}
+	}
+	if len(m.Tri) == 0 {
+		return Box{}
+	}
+	return b
+}
+
+// Corners are the three points of triangle n.
+func (m *Mesh) Corners(n int) (a, b, c Vec3) {
+	t := m.Tri[n]
+	return m.P[t[0]], m.P[t[1]], m.P[t[2]]
+}
+
+// PartOf is the part of triangle n.
+func (m *Mesh) PartOf(n int) int32 {
+	if m.Part == nil {
+		return 0
+	}
+	return m.Part[n]
+}
+
+// Area is the area of all triangles, m².
+func (m *Mesh) Area() float64 {
+	var sum float64
+	for n := range m.Tri {
+		a, b, c := m.Corners(n)
+		sum += b.Sub(a).Cross(c.Sub(a)).Len() / 2
+	}
+	return sum
+}
+
+// Volume is the enclosed volume, m³, by the divergence theorem: negative where
+// the faces look inwards, without meaning where the mesh is open.
+func (m *Mesh) Volume() float64 {
+	if len(m.P) == 0 {
+		return 0
+	}
+	var sum float64
+	o := m.Bounds().Centre()
+	for n := range m.Tri {
+		a, b, c := m.Corners(n)
+		sum += a.Sub(o).Dot(b.Sub(o).Cross(c.Sub(o))) / 6
+	}
+	return sum
+}
+
+// Repairs tells what Clean did to a mesh and what it found.
+type Repairs struct {
+	Degenerate int  // faces without area, dropped
+	Welded     int  // vertices that stood on others
+	OpenEdges  int  // edges with a face on one side only
+	Turned     bool // all faces looked inwards and were turned
+}
+
+// Clean drops faces without area and welds vertices that stand on the same
+// point, and turns a closed mesh whose faces all look inwards. Vertices that
+// are not finite and indices out of range are errors; the error names the
+// first.
+func (m *Mesh) Clean() (r Repairs, err error) {
+	if len(m.Tri) > MaxTriangles {
+		return r, fmt.Errorf("the mesh has %d triangles; up to %d are taken: hand over a lighter one", len(m.Tri), MaxTriangles)
+	}
+	for n, p := range m.P {
+		for _, c := range p.Array() {
+			if math.IsNaN(c) || math.IsInf(c, 0) || math.Abs(c) > 1e9 {
+				return r, fmt.Errorf("vertex %d is at %v, which is no place: %s", n, p, "mend the mesh where it was made")
+			}
+		}
+	}
+	for n, t := range m.Tri {
+		for _, v := range t {
+			if v < 0 || int(v) >= len(m.P) {
+				return r, fmt.Errorf("face %d names vertex %d; there are %d", n, v, len(m.P))
+			}
+		}
+	}
+	to := m.weld()
+	for n, v := range to {
+		if int(v) != n {
+			r.Welded++
+		}
+	}
+	size := m.Bounds().Size().Len()
+	out := m.Tri[:0]
+	var part []int32
+	if m.Part != nil {
+		part = m.Part[:0]
+	}
+	for n, t := range m.Tri {
+		a, b, c := m.P[t[0]], m.P[t[1]], m.P[t[2]]
+		if to[t[0]] == to[t[1]] || to[t[1]] == to[t[2]] || to[t[0]] == to[t[2]] || b.Sub(a).Cross(c.Sub(a)).Len() <= 1e-14*size*size {
+			r.Degenerate++
+			continue
+		}
+		out = append(out, t)
+		if m.Part != nil {
+			part = append(part, m.Part[n])
+		}
+	}
+	m.Tri, m.Part = out, part
+	if len(m.Tri) == 0 {
+		return r, fmt.Errorf("the mesh has no face with an area; there is nothing to use")
+	}
+	r.OpenEdges = m.openEdges(to)
+	m.open = r.OpenEdges + 1
+	if r.OpenEdges == 0 && m.Volume() < 0 {
+		r.Turned = true
+		for n, t := range m.Tri {
+			m.Tri[n] = [3]int32{t[0], t[2], t[1]}
+		}
+	}
+	return r, nil
+}
+
+// weld maps each vertex to the first that stands on the same point.
+func (m *Mesh) weld() []int32 {
+	to := make([]int32, len(m.P))
+	first := make(map[Vec3]int32, len(m.P))
+	for n, p := range m.P {
+		p = p.Add(Vec3{}) // −0 is 0
+		if f, ok := first[p]; ok {
+			to[n] = f
+			continue
+		}
+		first[p] = int32(n)
+		to[n] = int32(n)
+	}
+	return to
+}
+
+// OpenEdges counts the edges that have no partner running the other way; a
+// closed mesh has none.
+func (m *Mesh) OpenEdges() int {
+	if m.open > 0 {
+		return m.open - 1
+	}
+	return m.openEdges(m.weld())
+}
+
+func (m *Mesh) openEdges(to []int32) int {
+	edges := make([]uint64, 0, 3*len(m.Tri))
+	for _, t := range m.Tri {
+		for x := range 3 {
+			a, b := to[t[x]], to[t[(x+1)%3]]
+			if a == b {
+				continue
+			}
+			// both ways of an edge stand together, told apart by the last bit
+			way := uint64(0)
+			if a > b {
+				a, b, way = b, a, 1
+			}
+			edges = append(edges, uint64(a)<<33|uint64(b)<<1|way)
+		}
+	}
+	slices.Sort(edges)
+	open := 0
+	for i := 0; i < len(edges); {
+		j, ways := i, 0
+		for ; j < len(edges) && edges[j]>>1 == edges[i]>>1; j++ {
+			ways += 1 - 2*int(edges[j]&1)
+		}
+		if ways != 0 {
+			open++
+		}
+		i = j
+	}
+	return open
+}
+
+// Thickness is about the least thickness of a closed mesh, m: rays run inwards
+// from up to 400 faces, and the twentieth part of what they measure is left
+// out as corners.
+func (m *Mesh) Thickness(tree *Tree) float64 {
+	var list []float64
+	step := max(1, len(m.Tri)/400)
+	for n := 0; n < len(m.Tri); n += step {
+		a, b, c := m.Corners(n)
+		out := b.Sub(a).Cross(c.Sub(a)).Unit()
+		o := a.Add(b).Add(c).Mul(1.0 / 3)
+		eps := 1e-6 * tree.Bounds().Size().Len()
+		if hit := tree.Ray(o.Sub(out.Mul(eps)), out.Mul(-1), eps, math.Inf(1)); hit.Tri >= 0 {
+			list = append(list, hit.T)
+		}
+	}
+	if len(list) == 0 {
+		return 0
+	}
+	slices.Sort(list)
+	return list[len(list)/20]
+}
+
+// Take is the mesh of the triangles that keep says; vertices stay.
+func (m *Mesh) Take(keep func(n int) bool) *Mesh {
+	out := *m
+	out.Tri, out.Part, out.open = nil, nil, 0
+	for n, t := range m.Tri {
+		if keep(n) {
+			out.Tri = append(out.Tri, t)
+			if m.Part != nil {
+				out.Part = append(out.Part, m.Part[n])
+			}
+		}
+	}
+	return &out
+}
+
+// Append adds another mesh, whose parts keep their names; equal names become
+// one part.
+func (m *Mesh) Append(o *Mesh) {
+	base := int32(len(m.P))
+	if m.Part == nil && len(m.Tri) > 0 {
+		m.Part = make([]int32, len(m.Tri))
+	}
+	if len(m.Parts) == 0 && len(m.Tri) > 0 {
+		m.Parts = []string{""}
+	}
+	names := o.Parts
+	if len(names) == 0 {
+		names = []string{""}
+	}
+	to := make([]int32, len(names))
+	for n, name := range names {
+		i := slices.Index(m.Parts, name)
+		if i < 0 {
+			i = len(m.Parts)
+			m.Parts = append(m.Parts, name)
+		}
+		to[n] = int32(i)
+	}
+	if m.Colour != nil || o.Colour != nil {
+		white := func(c []Vec3, n int) []Vec3 {
+			for len(c) < n {
+				c = append(c, V(1, 1, 1))
+			}
+			return c
+		}
+		m.Colour = append(white(m.Colour, len(m.P)), white(o.Colour, len(o.P))...)
+	}
+	if m.Joint != nil || o.Joint != nil {
+		none := func(j []int32, n int) []int32 {
+			for len(j) < n {
+				j = append(j, -1)
+			}
+			return j
+		}
+		shift := int32(len(m.Joints))
+		m.Joint = none(m.Joint, len(m.P))
+		for _, j := range none(o.Joint, len(o.P)) {
+			if j >= 0 {
+				j += shift
+			}
+			m.Joint = append(m.Joint, j)
+		}
+		m.Joints = append(m.Joints, o.Joints...)
+	}
+	m.P, m.open = append(m.P, o.P...), 0
+	for n, t := range o.Tri {
+		m.Tri = append(m.Tri, [3]int32{t[0] + base, t[1] + base, t[2] + base})
+		m.Part = append(m.Part, to[o.PartOf(n)])
+	}
+}

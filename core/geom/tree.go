@@ -1,0 +1,381 @@
+package geom
+
+import (
+	"math"
+	"slices"
+)
+
+// Tree is a bounding volume hierarchy over the triangles of a mesh, built by
+// binned surface area (Wald 2007). Queries touch nothing but the tree, so that
+// threads may share it.
+type Tree struct {
+	nodes []treeNode
+	tri   []treeTri
+}
+
+type treeNode struct {
+	box         Box
+	first, many int32 // leaf: triangles; inner: many is 0 and the children are at first and first+1
+}
+
+type treeTri struct {
+	a, ab, ac Vec3
+	id        int32
+}
+
+const leafSize = 4
+
+// NewTree builds the tree of a mesh; a mesh without triangles gives a tree
+// that nothing hits.
+func NewTree(m *Mesh) *Tree {
+	n := len(m.Tri)
+	t := &Tree{tri: make([]treeTri, n)}
+	if n == 0 {
+		return t
+	}
+	items := make([]treeItem, n)
+	for i := range items {
+		a, b, c := m.Corners(i)
+		bx := Box{a.Min(b).Min(c), a.Max(b).Max(c)}
+		items[i] = treeItem{bx, bx.Centre(), int32(i)}
+	}
+	t.nodes = make([]treeNode, 1, 2*n/leafSize+16)
+	t.split(0, items, 0, 0)
+	for i, it := range items {
+		a, b, c := m.Corners(int(it.id))
+		t.tri[i] = treeTri{a, b.Sub(a), c.Sub(a), it.id}
+	}
+	return t
+}
+
+type treeItem struct {
+	box Box
+	mid Vec3
+	id  int32
+}
+
+func (b Box) with(c Box) Box { return Box{b.Min.Min(c.Min), b.Max.Max(c.Max)} }
+
+func (b Box) area() float64 {
+	s := b.Size()
+	return s.X*s.Y + s.Y*s.Z + s.Z*s.X
+}
+
+var nowhere = Box{V(math.Inf(1), math.Inf(1), math.Inf(1)), V(math.Inf(-1), math.Inf(-1), math.Inf(-1))}
+
+// bins that cuts are tried between.
+const bins = 12
+
+// deep is the level below which nodes are halved by count, which keeps the
+// stacks of the queries within bounds.
+const deep = 32
+
+func (t *Tree) split(node int, items []treeItem, base int32, level int) {
+	box, mids := nowhere, nowhere
+	for i := range items {
+		box = box.with(items[i].box)
+		mids = mids.with(Box{items[i].mid, items[i].mid})
+	}
+	t.nodes[node].box = box
+	if len(items) <= leafSize {
+		t.nodes[node].first, t.nodes[node].many = base, int32(len(items))
+		return
+	}
+	size := mids.Size().Array()
+	axis := 0
+	if size[1] > size[axis] {
+		axis = 1
+	}
+	if size[2] > size[axis] {
+		axis = 2
+	}
+	cut := len(items) / 2
+	if size[axis] > 0 && level < deep {
+		cut = t.binned(items, axis, mids, box)
+	}
+	t.nodes = append(t.nodes, treeNode{}, treeNode{})
+	left := len(t.nodes) - 2
+	t.nodes[node].first, t.nodes[node].many = int32(left), 0
+	t.split(left, items[:cut], base, level+1)
+	t.split(left+1, items[cut:], base+int32(cut), level+1)
+}
+
+// binned sorts items about the best of the cuts between bins.
+func (t *Tree) binned(items []treeItem, axis int, mids, all Box) int {
+	lo := mids.Min.Array()[axis]
+	scale := bins / (mids.Size().Array()[axis] * (1 + 1e-9))
+	bin := func(it *treeItem) int {
+		return min(bins-1, int((it.mid.Array()[axis]-lo)*scale))
+	}
+	var count [bins]int
+	var boxes [bins]Box
+	for b := range boxes {
+		boxes[b] = nowhere
+	}
+	for i := range items {
+		b := bin(&items[i])
+		count[b]++
+		boxes[b] = boxes[b].with(items[i].box)
+	}
+	var right [bins]float64
+	box, n := nowhere, 0
+	for b := bins - 1; b > 0; b-- {
+		box, n = box.with(boxes[b]), n+count[b]
+		right[b] = math.Inf(1)
+		if n > 0 {
+			right[b] = box.area() * float64(n)
+		}
+	}
+	best, cost := -1, math.Inf(1)
+	box, n = nowhere, 0
+	for b := range bins - 1 {
+		box, n = box.with(boxes[b]), n+count[b]
+		if n > 0 && n < len(items) {
+			if c := box.area()*float64(n) + right[b+1]; c < cost {
+				best, cost = b, c
+			}
+		}
+	}
+	if best < 0 {
+		return len(items) / 2
+	}
+	i, j := 0, len(items)-1
+	for i <= j {
+		if bin(&items[i]) <= best {
+			i++
+		} else {
+			items[i], items[j] = items[j], items[i]
+			j--
+		}
+	}
+	return i
+}
+
+// Bounds is the box round all triangles.
+func (t *Tree) Bounds() Box {
+	if len(t.nodes) == 0 {
+		return Box{}
+	}
+	return t.nodes[0].box
+}
+
+// Hit is where a ray or a query meets a mesh. Tri is −1 where nothing was met.
+type Hit struct {
+	Tri  int     // index of the triangle
+	T    float64 // distance along the ray, or from the point asked about
+	U, V float64 // the point is a + U (b − a) + V (c − a)
+	At   Vec3
+}
+
+// Nearest is the point of the mesh nearest to p, no farther than within.
+func (t *Tree) Nearest(p Vec3, within float64) Hit {
+	hit := Hit{Tri: -1, T: within}
+	if len(t.nodes) == 0 {
+		return hit
+	}
+	best := within * within
+	var stack [64]int32
+	n := 1
+	for n > 0 {
+		n--
+		nd := &t.nodes[stack[n]]
+		if nd.box.gap2(p) > best {
+			continue
+		}
+		if nd.many > 0 {
+			for i := nd.first; i < nd.first+nd.many; i++ {
+				tr := &t.tri[i]
+				u, v := tr.nearest(p)
+				q := tr.a.Add(tr.ab.Mul(u)).Add(tr.ac.Mul(v))
+				d := p.Sub(q)
+				if d2 := d.Dot(d); d2 < best || (d2 == best && (hit.Tri < 0 || int(tr.id) < hit.Tri)) {
+					best = d2
+					hit = Hit{Tri: int(tr.id), U: u, V: v, At: q}
+				}
+			}
+			continue
+		}
+		a, b := nd.first, nd.first+1
+		if t.nodes[a].box.gap2(p) < t.nodes[b].box.gap2(p) {
+			a, b = b, a
+		}
+		stack[n], stack[n+1] = a, b
+		n += 2
+	}
+	hit.T = math.Sqrt(best)
+	return hit
+}
+
+func (b *Box) gap2(p Vec3) float64 {
+	var d float64
+	if x := max(b.Min.X-p.X, p.X-b.Max.X); x > 0 {
+		d += x * x
+	}
+	if y := max(b.Min.Y-p.Y, p.Y-b.Max.Y); y > 0 {
+		d += y * y
+	}
+	if z := max(b.Min.Z-p.Z, p.Z-b.Max.Z); z > 0 {
+		d += z * z
+	}
+	return d
+}
+
+// nearest finds the nearest point of a triangle by its regions (Ericson,
+// Real-Time Collision Detection, 5.1.5).
+func (t *treeTri) nearest(p Vec3) (u, v float64) {
+	ap := p.Sub(t.a)
+	d1, d2 := t.ab.Dot(ap), t.ac.Dot(ap)
+	if d1 <= 0 && d2 <= 0 {
+		return 0, 0
+	}
+	bb, bc, cc := t.ab.Dot(t.ab), t.ab.Dot(t.ac), t.ac.Dot(t.ac)
+	d3, d4 := d1-bb, d2-bc
+	if d3 >= 0 && d4 <= d3 {
+		return 1, 0
+	}
+	if vc := d1*d4 - d3*d2; vc <= 0 && d1 >= 0 && d3 <= 0 {
+		return d1 / (d1 - d3), 0
+	}
+	d5, d6 := d1-bc, d2-cc
+	if d6 >= 0 && d5 <= d6 {
+		return 0, 1
+	}
+	if vb := d5*d2 - d1*d6; vb <= 0 && d2 >= 0 && d6 <= 0 {
+		return 0, d2 / (d2 - d6)
+	}
+	if va := d3*d6 - d5*d4; va <= 0 && d4-d3 >= 0 && d5-d6 >= 0 {
+		w := (d4 - d3) / ((d4 - d3) + (d5 - d6))
+		return 1 - w, w
+	}
+	va, vb, vc := d3*d6-d5*d4, d5*d2-d1*d6, d1*d4-d3*d2
+	s := 1 / (va + vb + vc)
+	return vb * s, vc * s
+}
+
+// gap2 is the squared distance of p.
+func (t *treeTri) gap2(p Vec3) float64 {
+	u, v := t.nearest(p)
+	d := p.Sub(t.a.Add(t.ab.Mul(u)).Add(t.ac.Mul(v)))
+	return d.Dot(d)
+}
+
+// Ray finds the first triangle that the ray from o along dir meets between the
+// distances near and far; both sides of a triangle count (Möller and Trumbore
+// 1997).
+func (t *Tree) Ray(o, dir Vec3, near, far float64) Hit {
+	hit := Hit{Tri: -1, T: far}
+	if len(t.nodes) == 0 {
+		return hit
+	}
+	inv := V(1/dir.X, 1/dir.Y, 1/dir.Z)
+	var stack [64]int32
+	n := 1
+	for n > 0 {
+		n--
+		nd := &t.nodes[stack[n]]
+		if nd.box.enter(o, inv) >= hit.T {
+			continue
+		}
+		if nd.many > 0 {
+			for i := nd.first; i < nd.first+nd.many; i++ {
+				tr := &t.tri[i]
+				pv := dir.Cross(tr.ac)
+				det := tr.ab.Dot(pv)
+				if det == 0 {
+					continue
+				}
+				f := 1 / det
+				tv := o.Sub(tr.a)
+				u := tv.Dot(pv) * f
+				if u < 0 || u > 1 {
+					continue
+				}
+				qv := tv.Cross(tr.ab)
+				v := dir.Dot(qv) * f
+				if v < 0 || u+v > 1 {
+					continue
+				}
+				if d := tr.ac.Dot(qv) * f; d >= near && d < hit.T {
+					hit = Hit{Tri: int(tr.id), T: d, U: u, V: v}
+				}
+			}
+			continue
+		}
+		a, b := nd.first, nd.first+1
+		if t.nodes[a].box.enter(o, inv) < t.nodes[b].box.enter(o, inv) {
+			a, b = b, a
+		}
+		stack[n], stack[n+1] = a, b
+		n += 2
+	}
+	if hit.Tri >= 0 {
+		hit.At = o.Add(dir.Mul(hit.T))
+	}
+	return hit
+}
+
+// enter is the distance at which a ray comes into the box; +Inf where it
+// doesn't.
+func (b *Box) enter(o, inv Vec3) float64 {
+	x0, x1 := (b.Min.X-o.X)*inv.X, (b.Max.X-o.X)*inv.X
+	if x0 > x1 {
+		x0, x1 = x1, x0
+	}
+	y0, y1 := (b.Min.Y-o.Y)*inv.Y, (b.Max.Y-o.Y)*inv.Y
+	if y0 > y1 {
+		y0, y1 = y1, y0
+	}
+	z0, z1 := (b.Min.Z-o.Z)*inv.Z, (b.Max.Z-o.Z)*inv.Z
+	if z0 > z1 {
+		z0, z1 = z1, z0
+	}
+	// written so that 0·∞ = NaN, of a ray within a side's plane, counts as a hit
+	near, far := 0.0, math.Inf(1)
+	if x0 > near {
+		near = x0
+	}
+	if y0 > near {
+		near = y0
+	}
+	if z0 > near {
+		near = z0
+	}
+	if x1 < far {
+		far = x1
+	}
+	if y1 < far {
+		far = y1
+	}
+	if z1 < far {
+		far = z1
+	}
+	if near > far {
+		return math.Inf(1)
+	}
+	return near
+}
+
+// depth is the deepest level of the tree, for its test.
+func (t *Tree) depth() int {
+	type at struct{ node, d int32 }
+	list, deepest := []at{{0, 1}}, int32(0)
+	for len(list) > 0 {
+		a := list[len(list)-1]
+		list = list[:len(list)-1]
+		deepest = max(deepest, a.d)
+		if nd := t.nodes[a.node]; nd.many == 0 {
+			list = append(list, at{nd.first, a.d + 1}, at{nd.first + 1, a.d + 1})
+		}
+	}
+	return int(deepest)
+}
+
+// ids are the sorted ids of all triangles, for its test.
+func (t *Tree) ids() []int32 {
+	var out []int32
+	for i := range t.tri {
+		out = append(out, t.tri[i].id)
+	}
+	slices.Sort(out)
+	return out
+}
