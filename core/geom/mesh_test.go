@@ -150,7 +150,7 @@ func TestBodyHoldsTheDistanceOfABall(t *testing.T) {
 		want := p.Len() - 1
 		most := 0.02 // near the surface: interpolation and facets
 		if math.Abs(want) > 0.07 {
-			most = 0.1 // two spacings
+			most = 0.15 // three spacings: the middle is a crease
 		}
 		if got := b.Distance(p); math.Abs(got-want) > most {
 			t.Fatalf("%v: %g, want %g", p, got, want)

@@ -1,0 +1,271 @@
+// Package bring reads a file that an artist brings along, of any kind that
+// Zarf knows, into a model in metres with y up, and says in words what it
+// found and what it mended.
+package bring
+
+import (
+	"fmt"
+	"math"
+	"path"
+	"strings"
+
+	"zarf/core/format/gltf"
+	"zarf/core/format/obj"
+	"zarf/core/format/ply"
+	"zarf/core/format/stl"
+	"zarf/core/format/svg"
+	"zarf/core/geom"
+	"zarf/core/model"
+)
+
+// MaxFile is the largest file, bytes: about 20 million triangles in the
+// wordiest format.
+const MaxFile = 2 << 30
+
+// Kinds are the endings of files that can be read.
+var Kinds = []string{".glb", ".gltf", ".obj", ".ply", ".stl", ".svg", ".png", ".jpg", ".jpeg", ".gif"}
+
+// Options say how to read what a file leaves open.
+type Options struct {
+	Unit   float64 `json:"unit"`             // metres that one unit of the file is; 0: 1, for drawings 0.001
+	ZUp    bool    `json:"z_up,omitempty"`   // the file's z points up
+	Depth  float64 `json:"depth,omitempty"`  // of extruded drawings, m; 0: a tenth of the width
+	Bevel  float64 `json:"bevel,omitempty"`  // of extruded drawings, m
+	Width  float64 `json:"width,omitempty"`  // of terrain along x, m; 0: 100
+	Height float64 `json:"height,omitempty"` // of terrain from black to white, m; 0: a fifth of the width
+}
+
+// Facts is what was found in a file.
+type Facts struct {
+	Kind      string     `json:"kind"`
+	Triangles int        `json:"triangles"`
+	Vertices  int        `json:"vertices"`
+	Size      [3]float64 `json:"size"` // m
+	Centre    [3]float64 `json:"centre"`
+	Parts     []string   `json:"parts,omitempty"`
+	Joints    []string   `json:"joints,omitempty"`
+	Curves    []string   `json:"curves,omitempty"`
+	Colours   bool       `json:"colours,omitempty"`
+	Camera    bool       `json:"camera,omitempty"`
+	Length    float64    `json:"length,omitempty"` // of the animation, s
+	Rate      float64    `json:"rate,omitempty"`   // that the keys fit, fps; 0: none
+	Rigid     bool       `json:"rigid,omitempty"`  // it moves without bending
+	OpenEdges int        `json:"open_edges,omitempty"`
+	Thickness float64    `json:"thickness,omitempty"` // about the least, m, of a closed mesh
+	Notes     []string   `json:"notes,omitempty"`
+}
+
+// Read reads a file by its ending. Files are others that came along, by name.
+func Read(name string, data []byte, files map[string][]byte, o Options) (*model.Model, *Facts, error) {
+	if len(data) == 0 {
+		return nil, nil, fmt.Errorf("%s is empty", path.Base(name))
+	}
+	if len(data) > MaxFile {
+		return nil, nil, fmt.Errorf("%s has %d bytes; up to %d are taken", path.Base(name), len(data), MaxFile)
+	}
+	if err := o.check(); err != nil {
+		return nil, nil, err
+	}
+	kind := strings.ToLower(path.Ext(name))
+	var m *model.Model
+	var err error
+	unit := o.Unit
+	switch kind {
+	case ".glb", ".gltf":
+		m, err = gltf.Decode(data, files)
+	case ".obj":
+		m, err = obj.Decode(data)
+	case ".ply":
+		m, err = ply.Decode(data)
+	case ".stl":
+		m, err = stl.Decode(data)
+	case ".svg":
+		if unit == 0 {
+			unit = 0.001
+		}
+		m, err = drawing(data, unit, o)
+		unit = 1
+	case ".png", ".jpg", ".jpeg", ".gif":
+		w := o.Width
+		if w == 0 {
+			w = 100
+		}
+		h := o.Height
+		if h == 0 {
+			h = w / 5
+		}
+		var g *geom.Mesh
+		if g, err = model.Terrain(data, w, h); err == nil {
+			m = model.FromMesh(g)
+		}
+		unit = 1
+	default:
+		return nil, nil, fmt.Errorf("%s is of a kind that can't be read; give one of %s", path.Base(name), strings.Join(Kinds, " "))
+	}
+	if err != nil {
+		return nil, nil, fmt.Errorf("%s: %w", path.Base(name), err)
+	}
+	if unit == 0 {
+		unit = 1
+	}
+	orient(m, unit, o.ZUp && kind != ".svg")
+	f, err := survey(m)
+	if err != nil {
+		return nil, nil, fmt.Errorf("%s: %w", path.Base(name), err)
+	}
+	f.Kind = strings.TrimPrefix(kind, ".")
+	return m, f, nil
+}
+
+func (o *Options) check() error {
+	for _, v := range []struct {
+		name string
+		v    float64
+	}{{"unit", o.Unit}, {"depth", o.Depth}, {"bevel", o.Bevel}, {"width", o.Width}, {"height", o.Height}} {
+		if math.IsNaN(v.v) || v.v < 0 || v.v > 1e6 {
+			return fmt.Errorf("the %s is %g m; give 0 to 1,000,000", v.name, v.v)
+		}
+	}
+	return nil
+}
+
+// drawing extrudes the closed outlines of an SVG file and keeps every curve.
+func drawing(data []byte, unit float64, o Options) (*model.Model, error) {
+	curves, err := svg.Decode(data)
+	if err != nil {
+		return nil, err
+	}
+	m := &model.Model{}
+	var closed [][][2]float64
+	lo, hi := [2]float64{math.Inf(1), math.Inf(1)}, [2]float64{math.Inf(-1), math.Inf(-1)}
+	for _, c := range curves {
+		mc := model.Curve{Name: c.Name, Closed: c.Closed}
+		pts := make([][2]float64, len(c.Points))
+		for i, p := range c.Points {
+			p = [2]float64{p[0] * unit, p[1] * unit}
+			pts[i] = p
+			mc.Points = append(mc.Points, geom.V(p[0], p[1], 0))
+			for x := range 2 {
+				lo[x], hi[x] = min(lo[x], p[x]), max(hi[x], p[x])
+			}
+		}
+		if c.Closed {
+			closed = append(closed, pts)
+		}
+		nd := model.NewNode(c.Name)
+		nd.Curve = len(m.Curves)
+		m.Curves, m.Nodes = append(m.Curves, mc), append(m.Nodes, nd)
+	}
+	if len(closed) == 0 {
+		m.Notes = append(m.Notes, "no outline is closed: there is no mesh, only curves")
+		return m, nil
+	}
+	depth := o.Depth
+	if depth == 0 {
+		depth = (hi[0] - lo[0]) / 10
+	}
+	mesh := geom.Extrude(geom.Outlines(closed), depth, o.Bevel)
+	nd := model.NewNode("outline")
+	nd.Mesh = 0
+	m.Nodes = append(m.Nodes, nd)
+	m.Meshes = []model.Mesh{{Mesh: *mesh}}
+	return m, nil
+}
+
+// orient brings a model to metres and y up by a root above its roots.
+func orient(m *model.Model, unit float64, zUp bool) {
+	if unit == 1 && !zUp {
+		return
+	}
+	a := geom.Identity
+	if zUp { // x stays, z goes up, y goes away
+		a.M = geom.Mat3{geom.V(1, 0, 0), geom.V(0, 0, 1), geom.V(0, -1, 0)}
+	}
+	for r := range a.M {
+		a.M[r] = a.M[r].Mul(unit)
+	}
+	root := model.NewNode("")
+	root.Fixed = &a
+	n := len(m.Nodes)
+	m.Nodes = append(m.Nodes, root)
+	for i := range m.Nodes[:n] {
+		if m.Nodes[i].Parent < 0 {
+			m.Nodes[i].Parent = n
+		}
+	}
+}
+
+// survey cleans the meshes of a model and says what they are.
+func survey(m *model.Model) (*Facts, error) {
+	f := &Facts{Notes: m.Notes}
+	note := func(format string, a ...any) { f.Notes = append(f.Notes, fmt.Sprintf(format, a...)) }
+	total := geom.Repairs{}
+	for n := range m.Meshes {
+		if len(m.Meshes[n].Tri) == 0 {
+			continue
+		}
+		r, err := m.Meshes[n].Clean()
+		if err != nil {
+			return nil, err
+		}
+		total.Degenerate += r.Degenerate
+		total.Turned = total.Turned || r.Turned
+	}
+	if err := m.Check(); err != nil {
+		return nil, err
+	}
+	for _, c := range m.Curves {
+		f.Curves = append(f.Curves, c.Name)
+	}
+	f.Triangles = m.Triangles()
+	if f.Triangles > geom.MaxTriangles {
+		return nil, fmt.Errorf("%d triangles; up to %d are taken: hand over a lighter mesh", f.Triangles, geom.MaxTriangles)
+	}
+	if f.Triangles == 0 && len(f.Curves) == 0 {
+		return nil, fmt.Errorf("the file holds no mesh and no curve")
+	}
+	_, _, f.Camera = m.CameraAt(0)
+	f.Length, f.Rate = m.Length(), m.Rate()
+	if f.Triangles > 0 {
+		at := m.At(0)
+		b := at.Bounds()
+		f.Vertices, f.Size, f.Centre = len(at.P), b.Size().Array(), b.Centre().Array()
+		for _, c := range append(f.Size[:], f.Centre[:]...) {
+			if math.IsNaN(c) || math.IsInf(c, 0) || math.Abs(c) > 1e9 {
+				return nil, fmt.Errorf("the mesh would be %v m large at %v; its transforms or its unit are wrong", f.Size, f.Centre)
+			}
+		}
+		f.Parts, f.Joints, f.Colours = at.Parts, at.Joints, at.Colour != nil
+		if len(f.Parts) == 1 && f.Parts[0] == "" {
+			f.Parts = nil
+		}
+		f.OpenEdges = at.OpenEdges()
+		if f.OpenEdges == 0 && f.Triangles <= 2_000_000 {
+			f.Thickness = at.Thickness(geom.NewTree(at))
+		}
+		if f.Length > 0 {
+			f.Rigid = true
+			for i := range 5 {
+				if _, ok := m.Rigid(f.Length * float64(i) / 4); !ok {
+					f.Rigid = false
+				}
+			}
+		}
+		switch s := max(f.Size[0], f.Size[1], f.Size[2]); {
+		case s > 2000:
+			note("it is %.0f m large: were its lengths in millimetres or centimetres? Set the unit", s)
+		case s < 0.005:
+			note("it is %.2g mm large: were its lengths in metres? Set the unit", s*1000)
+		}
+	}
+	if total.Degenerate > 0 {
+		note("%d faces without area were left out", total.Degenerate)
+	}
+	if total.Turned {
+		note("its faces looked inwards and were turned")
+	}
+	if f.OpenEdges > 0 {
+		note("%d edges have a face on one side only: it isn't closed. Let its surface emit, or wrap it", f.OpenEdges)
+	}
+	return f, nil
+}

@@ -1,0 +1,271 @@
+package gltf
+
+import (
+	"bytes"
+	"encoding/binary"
+	"encoding/json"
+	"io"
+	"math"
+
+	"zarf/core/geom"
+	"zarf/core/model"
+)
+
+type obj = map[string]any
+
+type writing struct {
+	bin       bytes.Buffer
+	views     []obj
+	accessors []obj
+}
+
+// floats stores rows of w numbers and returns the accessor.
+func (w *writing) floats(kind string, width int, v []float64, target int) int {
+	lo, hi := make([]float64, width), make([]float64, width)
+	for x := range width {
+		lo[x], hi[x] = math.Inf(1), math.Inf(-1)
+	}
+	off := w.bin.Len()
+	for i, x := range v {
+		f := float32(x)
+		lo[i%width], hi[i%width] = min(lo[i%width], float64(f)), max(hi[i%width], float64(f))
+		binary.Write(&w.bin, binary.LittleEndian, f)
+	}
+	a := obj{"bufferView": w.view(off, target), "componentType": 5126, "count": len(v) / width, "type": kind}
+	if len(v) > 0 {
+		a["min"], a["max"] = lo, hi
+	}
+	w.accessors = append(w.accessors, a)
+	return len(w.accessors) - 1
+}
+
+func (w *writing) indices(v []int32) int {
+	off := w.bin.Len()
+	b := make([]byte, 0, 4*len(v))
+	for _, x := range v {
+		b = binary.LittleEndian.AppendUint32(b, uint32(x))
+	}
+	w.bin.Write(b)
+	w.accessors = append(w.accessors, obj{"bufferView": w.view(off, 34963), "componentType": 5125, "count": len(v), "type": "SCALAR"})
+	return len(w.accessors) - 1
+}
+
+func (w *writing) shorts(v [][4]uint16) int {
+	off := w.bin.Len()
+	for _, x := range v {
+		binary.Write(&w.bin, binary.LittleEndian, x)
+	}
+	w.accessors = append(w.accessors, obj{"bufferView": w.view(off, 34962), "componentType": 5123, "count": len(v), "type": "VEC4"})
+	return len(w.accessors) - 1
+}
+
+func (w *writing) view(off, target int) int {
+	v := obj{"buffer": 0, "byteOffset": off, "byteLength": w.bin.Len() - off}
+	if target != 0 {
+		v["target"] = target
+	}
+	w.views = append(w.views, v)
+	return len(w.views) - 1
+}
+
+func flat(v []geom.Vec3) []float64 {
+	out := make([]float64, 0, 3*len(v))
+	for _, p := range v {
+		out = append(out, p.X, p.Y, p.Z)
+	}
+	return out
+}
+
+// Encode writes a model as a .glb file.
+func Encode(to io.Writer, m *model.Model) error {
+	if err := m.Check(); err != nil {
+		return err
+	}
+	w := &writing{}
+	doc := obj{"asset": obj{"version": "2.0", "generator": "Zarf"}}
+	nodes, roots := w.nodes(m)
+	doc["nodes"] = nodes
+	doc["scene"], doc["scenes"] = 0, []obj{{"nodes": roots}}
+	meshes, materials := w.meshes(m)
+	for n, c := range m.Curves {
+		mode := 3
+		if c.Closed {
+			mode = 2
+		}
+		meshes = append(meshes, obj{"name": c.Name, "primitives": []obj{{"attributes": obj{"POSITION": w.floats("VEC3", 3, flat(c.Points), 34962)}, "mode": mode}}})
+		for i := range m.Nodes {
+			if m.Nodes[i].Curve == n {
+				nodes[i]["mesh"] = len(meshes) - 1
+			}
+		}
+	}
+	var cameras, skins, clips []obj
+	for _, c := range m.Cameras {
+		cameras = append(cameras, obj{"name": c.Name, "type": "perspective", "perspective": obj{"yfov": c.YFov, "znear": 0.01}})
+	}
+	for _, s := range m.Skins {
+		o := obj{"joints": s.Joints}
+		if len(s.Inverse) > 0 {
+			var v []float64
+			for _, a := range s.Inverse {
+				v = append(v, columns(a)...)
+			}
+			o["inverseBindMatrices"] = w.floats("MAT4", 16, v, 0)
+		}
+		skins = append(skins, o)
+	}
+	for _, c := range m.Clips {
+		clips = append(clips, w.clip(c))
+	}
+	for key, list := range map[string][]obj{"meshes": meshes, "materials": materials, "cameras": cameras, "skins": skins, "animations": clips, "accessors": w.accessors, "bufferViews": w.views} {
+		if len(list) > 0 {
+			doc[key] = list
+		}
+	}
+	if w.bin.Len() > 0 {
+		doc["buffers"] = []obj{{"byteLength": w.bin.Len()}}
+	}
+	return w.container(to, doc)
+}
+
+func (w *writing) container(to io.Writer, doc obj) error {
+	text, err := json.Marshal(doc)
+	if err != nil {
+		return err
+	}
+	for len(text)%4 != 0 {
+		text = append(text, ' ')
+	}
+	bin := w.bin.Bytes()
+	for len(bin)%4 != 0 {
+		bin = append(bin, 0)
+	}
+	head := make([]byte, 0, 20)
+	for _, v := range []uint32{magic, 2, uint32(12 + 8 + len(text) + 8 + len(bin)), uint32(len(text)), chunkJSON} {
+		head = binary.LittleEndian.AppendUint32(head, v)
+	}
+	mid := binary.LittleEndian.AppendUint32(nil, uint32(len(bin)))
+	mid = binary.LittleEndian.AppendUint32(mid, chunkBIN)
+	for _, b := range [][]byte{head, text, mid, bin} {
+		if _, err := to.Write(b); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func columns(a geom.Affine) []float64 {
+	m := a.M
+	return []float64{m[0].X, m[1].X, m[2].X, 0, m[0].Y, m[1].Y, m[2].Y, 0, m[0].Z, m[1].Z, m[2].Z, 0, a.T.X, a.T.Y, a.T.Z, 1}
+}
+
+func (w *writing) nodes(m *model.Model) (nodes []obj, roots []int) {
+	for n, nd := range m.Nodes {
+		o := obj{}
+		if nd.Name != "" {
+			o["name"] = nd.Name
+		}
+		switch {
+		case nd.Fixed != nil:
+			o["matrix"] = columns(*nd.Fixed)
+		default:
+			if nd.T != (geom.Vec3{}) {
+				o["translation"] = nd.T.Array()
+			}
+			if nd.R != (geom.Quat{W: 1}) {
+				o["rotation"] = [4]float64{nd.R.X, nd.R.Y, nd.R.Z, nd.R.W}
+			}
+			if nd.S != geom.V(1, 1, 1) {
+				o["scale"] = nd.S.Array()
+			}
+		}
+		for key, i := range map[string]int{"mesh": nd.Mesh, "skin": nd.Skin, "camera": nd.Camera} {
+			if i >= 0 {
+				o[key] = i
+			}
+		}
+		if nd.Weights != nil {
+			o["weights"] = nd.Weights
+		}
+		var kids []int
+		for c := range m.Nodes {
+			if m.Nodes[c].Parent == n {
+				kids = append(kids, c)
+			}
+		}
+		if kids != nil {
+			o["children"] = kids
+		}
+		if nd.Parent < 0 {
+			roots = append(roots, n)
+		}
+		nodes = append(nodes, o)
+	}
+	return nodes, roots
+}
+
+// meshes writes one primitive a part, which share their vertices.
+func (w *writing) meshes(m *model.Model) (meshes, materials []obj) {
+	for n := range m.Meshes {
+		me := &m.Meshes[n]
+		attr := obj{"POSITION": w.floats("VEC3", 3, flat(me.P), 34962)}
+		if me.Colour != nil {
+			attr["COLOR_0"] = w.floats("VEC3", 3, flat(me.Colour), 34962)
+		}
+		if me.Joints != nil {
+			attr["JOINTS_0"] = w.shorts(me.Joints)
+			var v []float64
+			for _, x := range me.Weights {
+				v = append(v, float64(x[0]), float64(x[1]), float64(x[2]), float64(x[3]))
+			}
+			attr["WEIGHTS_0"] = w.floats("VEC4", 4, v, 34962)
+		}
+		var targets []obj
+		for _, mo := range me.Morphs {
+			targets = append(targets, obj{"POSITION": w.floats("VEC3", 3, flat(mo), 34962)})
+		}
+		parts := max(1, len(me.Parts))
+		byPart := make([][]int32, parts)
+		for i, t := range me.Tri {
+			p := me.PartOf(i)
+			byPart[p] = append(byPart[p], t[:]...)
+		}
+		var prims []obj
+		for p, idx := range byPart {
+			if len(idx) == 0 {
+				continue
+			}
+			o := obj{"attributes": attr, "indices": w.indices(idx)}
+			if targets != nil {
+				o["targets"] = targets
+			}
+			if p < len(me.Parts) && me.Parts[p] != "" {
+				materials = append(materials, obj{"name": me.Parts[p]})
+				o["material"] = len(materials) - 1
+			}
+			prims = append(prims, o)
+		}
+		o := obj{"primitives": prims}
+		if me.Morph != nil {
+			o["weights"] = me.Morph
+		}
+		meshes = append(meshes, o)
+	}
+	return meshes, materials
+}
+
+func (w *writing) clip(c model.Clip) obj {
+	var channels, samplers []obj
+	for n, t := range c.Tracks {
+		kind, width := "VEC3", 3
+		switch t.Path {
+		case model.Rotation:
+			kind, width = "VEC4", 4
+		case model.Weights:
+			kind, width = "SCALAR", 1
+		}
+		samplers = append(samplers, obj{"input": w.floats("SCALAR", 1, t.Times, 0), "output": w.floats(kind, width, t.Values, 0), "interpolation": string(t.How)})
+		channels = append(channels, obj{"sampler": n, "target": obj{"node": t.Node, "path": string(t.Path)}})
+	}
+	return obj{"name": c.Name, "channels": channels, "samplers": samplers}
+}

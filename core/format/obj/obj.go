@@ -1,0 +1,277 @@
+// Package obj reads and writes Wavefront OBJ: vertices with colours, polygons
+// cut into triangles, objects and groups as parts, lines as curves. Curved
+// surfaces and materials' looks are left out; a material's name makes a part
+// where there are neither objects nor groups. Numbers are in the file's own
+// unit.
+package obj
+
+import (
+	"bufio"
+	"bytes"
+	"fmt"
+	"io"
+	"strconv"
+
+	"zarf/core/geom"
+	"zarf/core/model"
+)
+
+// Error tells which line of a file is wrong.
+type Error struct {
+	Line int
+	What string
+}
+
+func (e *Error) Error() string { return fmt.Sprintf("OBJ, line %d: %s", e.Line, e.What) }
+
+type reading struct {
+	m      geom.Mesh
+	curves []model.Curve
+	line   int
+	parts  map[string]int32
+	object string
+	group  string
+	mat    string
+	cur    int32
+	named  bool // an object or group was named: materials don't count
+}
+
+// Decode reads a file. What is wrong is an *Error.
+func Decode(data []byte) (*model.Model, error) {
+	r := &reading{parts: map[string]int32{}, cur: -1}
+	r.named = bytes.Contains(data, []byte("\no ")) || bytes.Contains(data, []byte("\ng ")) || bytes.HasPrefix(data, []byte("o ")) || bytes.HasPrefix(data, []byte("g "))
+	var held []byte
+	for len(data) > 0 {
+		r.line++
+		var line []byte
+		line, data, _ = bytes.Cut(data, []byte("\n"))
+		line = bytes.TrimRight(line, " \t\r")
+		if n := len(line); n > 0 && line[n-1] == '\\' { // goes on in the next line
+			if len(held)+n > 1<<20 {
+				return nil, &Error{r.line, "a statement of over a megabyte"}
+			}
+			held = append(append(held, line[:n-1]...), ' ')
+			continue
+		}
+		if held != nil {
+			line, held = append(held, line...), nil
+		}
+		if err := r.statement(line); err != nil {
+			return nil, err
+		}
+	}
+	if len(r.m.Tri) == 0 && len(r.curves) == 0 {
+		return nil, &Error{r.line, "the file has no faces; export polygons"}
+	}
+	for len(r.m.Colour) > 0 && len(r.m.Colour) < len(r.m.P) {
+		r.m.Colour = append(r.m.Colour, geom.V(1, 1, 1))
+	}
+	md := model.FromMesh(&r.m)
+	for i, c := range r.curves {
+		nd := model.NewNode(c.Name)
+		nd.Curve = i
+		md.Nodes = append(md.Nodes, nd)
+	}
+	md.Curves = r.curves
+	return md, nil
+}
+
+func (r *reading) fail(format string, a ...any) error {
+	return &Error{r.line, fmt.Sprintf(format, a...)}
+}
+
+func (r *reading) statement(line []byte) error {
+	word, rest, _ := bytes.Cut(bytes.TrimLeft(line, " \t"), []byte(" "))
+	switch string(word) {
+	case "v":
+		return r.vertex(rest)
+	case "f":
+		return r.face(rest)
+	case "l":
+		return r.polyline(rest)
+	case "o", "g", "usemtl":
+		name := string(bytes.TrimSpace(rest))
+		switch string(word) {
+		case "o":
+			r.object, r.group = name, ""
+		case "g":
+			r.group = name
+		default:
+			r.mat = name
+		}
+		r.cur = -1
+	}
+	return nil
+}
+
+// part is the number of the part that faces belong to now.
+func (r *reading) part() int32 {
+	if r.cur >= 0 {
+		return r.cur
+	}
+	name := r.object
+	if r.group != "" && r.group != "default" {
+		if name != "" && name != r.group {
+			name += " / "
+		} else {
+			name = ""
+		}
+		name += r.group
+	}
+	if !r.named {
+		name = r.mat
+	}
+	id, ok := r.parts[name]
+	if !ok {
+		if len(r.m.Parts) < geom.MaxParts {
+			r.m.Parts = append(r.m.Parts, name)
+		}
+		id = int32(len(r.m.Parts) - 1)
+		r.parts[name] = id
+	}
+	r.cur = id
+	return id
+}
+
+func (r *reading) vertex(b []byte) error {
+	var v [7]float64
+	n := 0
+	for len(b) > 0 && n < len(v) {
+		var word []byte
+		word, b = field(b)
+		if len(word) == 0 {
+			break
+		}
+		x, err := strconv.ParseFloat(string(word), 64)
+		if err != nil {
+			return r.fail("%q is not a number", clip(word))
+		}
+		v[n] = x
+		n++
+	}
+	if n < 3 {
+		return r.fail("a vertex has %d numbers; it needs 3", n)
+	}
+	if len(r.m.P) >= geom.MaxVertices {
+		return r.fail("over %d vertices; hand over a lighter mesh", geom.MaxVertices)
+	}
+	r.m.P = append(r.m.P, geom.V(v[0], v[1], v[2]))
+	if n >= 6 { // x y z r g b, as many programs write
+		for len(r.m.Colour) < len(r.m.P)-1 {
+			r.m.Colour = append(r.m.Colour, geom.V(1, 1, 1))
+		}
+		r.m.Colour = append(r.m.Colour, geom.V(v[3], v[4], v[5]))
+	}
+	return nil
+}
+
+func clip(b []byte) string { return string(b[:min(len(b), 40)]) }
+
+func field(b []byte) (word, rest []byte) {
+	i := 0
+	for i < len(b) && (b[i] == ' ' || b[i] == '\t') {
+		i++
+	}
+	j := i
+	for j < len(b) && b[j] != ' ' && b[j] != '\t' {
+		j++
+	}
+	return b[i:j], b[j:]
+}
+
+// ref reads "7", "7/1", "7//3" or "-1/…"; the first number is the vertex.
+func (r *reading) ref(word []byte) (int32, error) {
+	num, _, _ := bytes.Cut(word, []byte("/"))
+	n, err := strconv.Atoi(string(num))
+	if err != nil {
+		return 0, r.fail("%q names no vertex", clip(word))
+	}
+	if n < 0 {
+		n += len(r.m.P) + 1
+	}
+	if n < 1 || n > len(r.m.P) {
+		return 0, r.fail("names vertex %s; there are %d so far", clip(num), len(r.m.P))
+	}
+	return int32(n - 1), nil
+}
+
+func (r *reading) face(b []byte) error {
+	var poly []int32
+	for {
+		var word []byte
+		if word, b = field(b); len(word) == 0 {
+			break
+		}
+		v, err := r.ref(word)
+		if err != nil {
+			return err
+		}
+		poly = append(poly, v)
+	}
+	if len(poly) < 3 {
+		return r.fail("a face has %d corners; it needs 3", len(poly))
+	}
+	if len(r.m.Tri)+len(poly) > geom.MaxTriangles {
+		return r.fail("over %d triangles; hand over a lighter mesh", geom.MaxTriangles)
+	}
+	part := r.part()
+	for _, t := range geom.Triangulate(r.m.P, poly) {
+		r.m.Tri = append(r.m.Tri, t)
+		r.m.Part = append(r.m.Part, part)
+	}
+	return nil
+}
+
+func (r *reading) polyline(b []byte) error {
+	name := r.object
+	if name == "" {
+		name = "line " + strconv.Itoa(len(r.curves)+1)
+	}
+	c := model.Curve{Name: name}
+	for {
+		var word []byte
+		if word, b = field(b); len(word) == 0 {
+			break
+		}
+		v, err := r.ref(word)
+		if err != nil {
+			return err
+		}
+		c.Points = append(c.Points, r.m.P[v])
+	}
+	if n := len(c.Points); n > 2 && c.Points[0] == c.Points[n-1] {
+		c.Points, c.Closed = c.Points[:n-1], true
+	}
+	if len(c.Points) >= 2 && len(r.curves) < 1000 {
+		r.curves = append(r.curves, c)
+	}
+	return nil
+}
+
+// Encode writes a mesh; parts become groups.
+func Encode(to io.Writer, m *geom.Mesh) error {
+	w := bufio.NewWriterSize(to, 1<<16)
+	num := func(x float64) { w.WriteByte(' '); w.WriteString(strconv.FormatFloat(x, 'g', 9, 64)) }
+	fmt.Fprintln(w, "# metres, y up")
+	for n, p := range m.P {
+		w.WriteByte('v')
+		num(p.X)
+		num(p.Y)
+		num(p.Z)
+		if m.Colour != nil {
+			num(m.Colour[n].X)
+			num(m.Colour[n].Y)
+			num(m.Colour[n].Z)
+		}
+		w.WriteByte('\n')
+	}
+	last := int32(-1)
+	for n, t := range m.Tri {
+		if p := m.PartOf(n); len(m.Parts) > 0 && p != last {
+			fmt.Fprintf(w, "g %s\n", m.Parts[p])
+			last = p
+		}
+		fmt.Fprintf(w, "f %d %d %d\n", t[0]+1, t[1]+1, t[2]+1)
+	}
+	return w.Flush()
+}

@@ -1,0 +1,358 @@
+// Package ply reads and writes PLY meshes: text and binary of either byte
+// order, polygons and triangle strips, vertex colours, any other elements and
+// properties skipped. Integer colours are taken to be sRGB-coded, as programs
+// write them.
+package ply
+
+import (
+	"bytes"
+	"encoding/binary"
+	"fmt"
+	"io"
+	"math"
+	"strconv"
+	"strings"
+
+	"zarf/core/geom"
+	"zarf/core/model"
+)
+
+// Error tells where a file is wrong.
+type Error struct{ Where, What string }
+
+func (e *Error) Error() string { return "PLY, " + e.Where + ": " + e.What }
+
+func fail(where, format string, a ...any) { panic(&Error{where, fmt.Sprintf(format, a...)}) }
+
+type property struct {
+	name  string
+	kind  string // of the value, or of the list's entries
+	count string // kind of the list's length; empty: no list
+}
+
+type element struct {
+	name  string
+	many  int
+	props []property
+}
+
+var sizes = map[string]int{"char": 1, "int8": 1, "uchar": 1, "uint8": 1, "short": 2, "int16": 2, "ushort": 2, "uint16": 2, "int": 4, "int32": 4, "uint": 4, "uint32": 4, "float": 4, "float32": 4, "double": 8, "float64": 8}
+
+// Decode reads a file. What is wrong is an *Error.
+func Decode(data []byte) (m *model.Model, err error) {
+	defer func() {
+		if p := recover(); p != nil {
+			fe, ok := p.(*Error)
+			if !ok {
+				panic(p)
+			}
+			m, err = nil, fe
+		}
+	}()
+	elements, src := header(data)
+	mesh := &geom.Mesh{}
+	for _, e := range elements {
+		switch e.name {
+		case "vertex":
+			vertices(e, src, mesh)
+		case "face":
+			faces(e, src, mesh)
+		case "tristrips":
+			strips(e, src, mesh)
+		default:
+			for range e.many {
+				for _, p := range e.props {
+					skip(p, src, e.name)
+				}
+			}
+		}
+	}
+	if len(mesh.Tri) == 0 {
+		fail("faces", "there are none; points alone can't be used as a mesh")
+	}
+	for n, t := range mesh.Tri {
+		for _, v := range t {
+			if v < 0 || int(v) >= len(mesh.P) {
+				fail("faces", "triangle %d names vertex %d; there are %d", n, v, len(mesh.P))
+			}
+		}
+	}
+	return model.FromMesh(mesh), nil
+}
+
+// source hands out numbers.
+type source struct {
+	data  []byte
+	text  bool
+	order binary.ByteOrder
+}
+
+func (s *source) number(kind, where string) float64 {
+	if s.text {
+		i := 0
+		for i < len(s.data) && s.data[i] <= ' ' {
+			i++
+		}
+		j := i
+		for j < len(s.data) && s.data[j] > ' ' {
+			j++
+		}
+		if i == j {
+			fail(where, "the file ends too early")
+		}
+		v, err := strconv.ParseFloat(string(s.data[i:j]), 64)
+		if err != nil {
+			fail(where, "%q is not a number", s.data[i:min(j, i+40)])
+		}
+		s.data = s.data[j:]
+		return v
+	}
+	n := sizes[kind]
+	if len(s.data) < n {
+		fail(where, "the file ends too early")
+	}
+	b := s.data[:n]
+	s.data = s.data[n:]
+	switch kind {
+	case "char", "int8":
+		return float64(int8(b[0]))
+	case "uchar", "uint8":
+		return float64(b[0])
+	case "short", "int16":
+		return float64(int16(s.order.Uint16(b)))
+	case "ushort", "uint16":
+		return float64(s.order.Uint16(b))
+	case "int", "int32":
+		return float64(int32(s.order.Uint32(b)))
+	case "uint", "uint32":
+		return float64(s.order.Uint32(b))
+	case "float", "float32":
+		return float64(math.Float32frombits(s.order.Uint32(b)))
+	}
+	return math.Float64frombits(s.order.Uint64(b))
+}
+
+func (s *source) length(p property, where string) int {
+	v := s.number(p.count, where)
+	if v > float64(len(s.data)) {
+		fail(where, "a list has a length of %g, but %d bytes are left: the file was cut off", v, len(s.data))
+	}
+	if !(v >= 0) || v != math.Trunc(v) {
+		fail(where, "a list has a length of %g", v)
+	}
+	return int(v)
+}
+
+func skip(p property, s *source, where string) {
+	if p.count == "" {
+		s.number(p.kind, where)
+		return
+	}
+	for range s.length(p, where) {
+		s.number(p.kind, where)
+	}
+}
+
+func header(data []byte) (list []element, s *source) {
+	s = &source{}
+	line := 0
+	for {
+		row, rest, ok := bytes.Cut(data, []byte("\n"))
+		if !ok {
+			fail("header", "it doesn't end")
+		}
+		data = rest
+		line++
+		where := "header, line " + strconv.Itoa(line)
+		f := strings.Fields(string(row[:min(len(row), 1000)]))
+		switch {
+		case line == 1:
+			if len(f) != 1 || f[0] != "ply" {
+				fail("header", "the file doesn't begin with “ply”")
+			}
+		case len(f) == 0 || f[0] == "comment" || f[0] == "obj_info":
+		case f[0] == "format" && len(f) == 3:
+			switch f[1] {
+			case "ascii":
+				s.text = true
+			case "binary_little_endian":
+				s.order = binary.LittleEndian
+			case "binary_big_endian":
+				s.order = binary.BigEndian
+			default:
+				fail(where, "format %q isn't known", f[1])
+			}
+		case f[0] == "element" && len(f) == 3:
+			n, err := strconv.Atoi(f[2])
+			if err != nil || n < 0 {
+				fail(where, "%q is no number of elements", f[2])
+			}
+			if (f[1] == "vertex" && n > geom.MaxVertices) || (f[1] == "face" && n > geom.MaxTriangles) {
+				fail(where, "%d of %s are more than are taken (%d vertices, %d triangles): hand over a lighter mesh", n, f[1], geom.MaxVertices, geom.MaxTriangles)
+			}
+			list = append(list, element{name: f[1], many: n})
+		case f[0] == "property" && len(list) > 0 && (len(f) == 3 || (len(f) == 5 && f[1] == "list")):
+			p := property{name: f[len(f)-1], kind: f[len(f)-2]}
+			if len(f) == 5 {
+				p.count = f[2]
+			}
+			if sizes[p.kind] == 0 || (p.count != "" && sizes[p.count] == 0) {
+				fail(where, "type of property %q isn't known", p.name)
+			}
+			e := &list[len(list)-1]
+			e.props = append(e.props, p)
+		case f[0] == "end_header":
+			if !s.text && s.order == nil {
+				fail("header", "it names no format")
+			}
+			s.data = data
+			for _, e := range list {
+				// an element without properties takes no room: no count can be trusted
+				if len(e.props) == 0 && e.many > 0 {
+					fail("header", "element %q has no properties", e.name)
+				}
+				if e.many > len(data) {
+					fail("header", "%d of %s in %d bytes: the file was cut off", e.many, e.name, len(data))
+				}
+			}
+			return list, s
+		default:
+			fail(where, "%q can't be read", clip(string(row)))
+		}
+		if line > 1000 {
+			fail("header", "over 1000 lines")
+		}
+	}
+}
+
+func clip(s string) string { return s[:min(len(s), 60)] }
+
+func vertices(e element, s *source, m *geom.Mesh) {
+	at := map[string]int{"x": 0, "y": 1, "z": 2, "red": 3, "green": 4, "blue": 5, "r": 3, "g": 4, "b": 5}
+	seen, coded := 0, false
+	for _, p := range e.props {
+		if i, ok := at[p.name]; ok && p.count == "" {
+			seen |= 1 << i
+			if i >= 3 {
+				coded = sizes[p.kind] == 1
+			}
+		}
+	}
+	if seen&7 != 7 {
+		fail("vertex", "x, y and z are not all there")
+	}
+	colours := seen == 63
+	for n := range e.many {
+		where := "vertex " + strconv.Itoa(n)
+		var v [6]float64
+		for _, p := range e.props {
+			i, ok := at[p.name]
+			if !ok || p.count != "" {
+				skip(p, s, where)
+				continue
+			}
+			v[i] = s.number(p.kind, where)
+		}
+		m.P = append(m.P, geom.V(v[0], v[1], v[2]))
+		if colours {
+			c := geom.V(v[3], v[4], v[5])
+			if coded {
+				c = geom.V(linear(v[3]/255), linear(v[4]/255), linear(v[5]/255))
+			}
+			m.Colour = append(m.Colour, c)
+		}
+	}
+}
+
+func linear(c float64) float64 {
+	if c <= 0.04045 {
+		return c / 12.92
+	}
+	return math.Pow((c+0.055)/1.055, 2.4)
+}
+
+func faces(e element, s *source, m *geom.Mesh) {
+	var poly []int32
+	for n := range e.many {
+		where := "face " + strconv.Itoa(n)
+		for _, p := range e.props {
+			if p.count == "" || (p.name != "vertex_indices" && p.name != "vertex_index") {
+				skip(p, s, where)
+				continue
+			}
+			poly = poly[:0]
+			for range s.length(p, where) {
+				v := s.number(p.kind, where)
+				if !(v >= 0 && v < float64(len(m.P))) {
+					fail(where, "names vertex %g; there are %d before it", v, len(m.P))
+				}
+				poly = append(poly, int32(v))
+			}
+			m.Tri = append(m.Tri, geom.Triangulate(m.P, poly)...)
+			if len(m.Tri) > geom.MaxTriangles {
+				fail(where, "over %d triangles; hand over a lighter mesh", geom.MaxTriangles)
+			}
+		}
+	}
+}
+
+// strips end at −1.
+func strips(e element, s *source, m *geom.Mesh) {
+	for range e.many {
+		for _, p := range e.props {
+			if p.count == "" || p.name != "vertex_indices" {
+				skip(p, s, "tristrips")
+				continue
+			}
+			var run []int32
+			for range s.length(p, "tristrips") {
+				v := s.number(p.kind, "tristrips")
+				if v < 0 {
+					run = run[:0]
+					continue
+				}
+				if v >= float64(len(m.P)) {
+					fail("tristrips", "names vertex %g; there are %d", v, len(m.P))
+				}
+				run = append(run, int32(v))
+				if k := len(run); k >= 3 {
+					t := [3]int32{run[k-3], run[k-2], run[k-1]}
+					if k%2 == 0 {
+						t[1], t[2] = t[2], t[1]
+					}
+					m.Tri = append(m.Tri, t)
+				}
+			}
+		}
+	}
+}
+
+// Encode writes a binary little-endian file of floats.
+func Encode(w io.Writer, m *geom.Mesh) error {
+	var b bytes.Buffer
+	fmt.Fprintf(&b, "ply\nformat binary_little_endian 1.0\ncomment metres, y up\nelement vertex %d\nproperty float x\nproperty float y\nproperty float z\n", len(m.P))
+	if m.Colour != nil {
+		b.WriteString("property float red\nproperty float green\nproperty float blue\n")
+	}
+	fmt.Fprintf(&b, "element face %d\nproperty list uchar int vertex_indices\nend_header\n", len(m.Tri))
+	out := b.Bytes()
+	put := func(v geom.Vec3) {
+		for _, x := range v.Array() {
+			out = binary.LittleEndian.AppendUint32(out, math.Float32bits(float32(x)))
+		}
+	}
+	for n, p := range m.P {
+		put(p)
+		if m.Colour != nil {
+			put(m.Colour[n])
+		}
+	}
+	for _, t := range m.Tri {
+		out = append(out, 3)
+		for _, v := range t {
+			out = binary.LittleEndian.AppendUint32(out, uint32(v))
+		}
+	}
+	_, err := w.Write(out)
+	return err
+}
