@@ -416,7 +416,7 @@ func TestTwoMillionTriangles(t *testing.T) {
 	if err != nil || f.OpenEdges != 0 {
 		t.Fatalf("%v %+v", err, f)
 	}
-	body, err := geom.NewBody(got.At(0), 2.0/128, geom.Alone)
+	body, err := geom.NewBody(got.At(0), 2.0/128)
 	if err != nil || math.Abs(body.Distance(geom.V(0.9, 0, 0))+0.1) > 0.005 {
 		t.Errorf("%v: %g", err, body.Distance(geom.V(0.9, 0, 0)))
 	}

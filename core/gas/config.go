@@ -114,6 +114,10 @@ func moving(now, before *geom.Shape, p geom.Vec3, dt float64) geom.Vec3 {
 	if *now == *before || dt <= 0 {
 		return geom.Vec3{}
 	}
+	if now.Body != before.Body && now.Body != nil && now.Body.SameFaces(before.Body) {
+		a, b := now.Body.Came(before.Body, now.Local(p))
+		return now.Turn.Apply(a).Add(now.Centre).Sub(before.Turn.Apply(b).Add(before.Centre)).Mul(1 / dt)
+	}
 	was := before.Turn.Apply(now.Local(p)).Add(before.Centre)
 	return p.Sub(was).Mul(1 / dt)
 }
@@ -196,6 +200,8 @@ type Inputs struct {
 	Vortices    []Vortex
 	Radials     []Radial
 	Drags       []Drag
+	Guides      []Guide
+	Pulls       []Pull
 }
 
 // Scene tells the solver what is round it: the moment t (seconds since the

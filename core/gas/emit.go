@@ -18,10 +18,14 @@ func (e *Emitter) cover(p geom.Vec3, h float64) float64 {
 		d = math.Abs(d) - max(e.Surface, h)/2
 	}
 	full := 1.0
-	if e.Surface <= 0 {
+	if e.Surface <= 0 && e.Shape.Form != geom.Imported {
 		full = min(0.5+e.Shape.Thinnest()/(2*h), 1)
 	}
-	return min(max((0.5-d/h)/full, 0), 1)
+	c := min(max((0.5-d/h)/full, 0), 1)
+	if c > 0 && e.Shape.Body != nil {
+		c *= e.Shape.Body.Share(e.Shape.Local(p))
+	}
+	return c
 }
 
 // breakup is the share that noise leaves of the emission at p, 0 to 1.

@@ -26,6 +26,12 @@ func (s *Solver) force(dt float64, in Inputs) {
 		r := &in.Radials[i]
 		s.push(dt, &r.Region, r.Reach(), r.at)
 	}
+	for i := range in.Guides {
+		s.guide(dt, &in.Guides[i], i)
+	}
+	for i := range in.Pulls {
+		s.gather(dt, &in.Pulls[i], i)
+	}
 	if p.Vorticity != 0 {
 		s.confine(dt, p)
 	}

@@ -50,6 +50,9 @@ type Solver struct {
 	high    []float32
 	curl    [7]*grid.Field
 	eddies  []eddy
+	guides  []blocks
+	pulls   []distances
+	moved   []float32 // room of gather
 	arena   *grid.Arena
 	fast    float64 // largest speed along an axis at the last survey, m/s
 	hot     float64 // largest excess temperature, K

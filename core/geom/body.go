@@ -25,14 +25,19 @@ type Body struct {
 	Dist    []float32 // x fastest
 	near    []int32   // nearest triangle, −1 farther than the band
 	Weight  []float32 // of each vertex, 0 to 1; nil: 1 everywhere
-	Moves   []Vec3    // velocity of each vertex, own units a second; nil: still
 	Open    int       // edges with one face only
 	Limited bool      // the spacing was made wider than asked, to stay within MaxLattice
 
-	tris []treeTri
-	once sync.Once
-	tree *Tree
+	tris  []treeTri
+	ready sync.Once
+	once  sync.Once
+	tree  *Tree
+	thin  func() float64
+	norms func() []Vec3
 }
+
+// Thin is about the least thickness of a closed mesh, m; 0 of an open one.
+func (b *Body) Thin() float64 { return b.thin() }
 
 // Tree is the hierarchy over the mesh, built when first asked for.
 func (b *Body) Tree() *Tree {
@@ -52,10 +57,11 @@ type Workers func(n, grain int, fn func(lo, hi int))
 // Alone is Workers on the caller's own thread.
 func Alone(n, _ int, fn func(lo, hi int)) { fn(0, n) }
 
-// NewBody samples the signed distance of a mesh at a spacing, in the mesh's
-// own unit. Where the lattice would grow over MaxLattice the spacing is made
-// wider and Limited says so.
-func NewBody(m *Mesh, spacing float64, work Workers) (*Body, error) {
+// NewBody makes a body whose lattice has the given spacing, in the mesh's own
+// unit. Where the lattice would grow over MaxLattice the spacing is made wider
+// and Limited says so. The lattice is filled by Fill, or when it is first
+// needed.
+func NewBody(m *Mesh, spacing float64) (*Body, error) {
 	if len(m.Tri) == 0 {
 		return nil, fmt.Errorf("the mesh has no faces")
 	}
@@ -84,9 +90,23 @@ func NewBody(m *Mesh, spacing float64, work Workers) (*Body, error) {
 		p, q, r := m.Corners(n)
 		b.tris[n] = treeTri{p, q.Sub(p), r.Sub(p), int32(n)}
 	}
-	b.nearBand(work)
-	b.farField(b.inside(work), work)
+	b.thin = sync.OnceValue(func() float64 {
+		if b.Open > 0 {
+			return 0
+		}
+		return m.Thickness(b.Tree())
+	})
+	b.norms = sync.OnceValue(m.normals)
 	return b, nil
+}
+
+// Fill measures the lattice, unless it is there.
+func (b *Body) Fill(work Workers) *Body {
+	b.ready.Do(func() {
+		b.nearBand(work)
+		b.farField(b.inside(work), work)
+	})
+	return b
 }
 
 func (b *Body) index(i, j, k int) int { return (k*b.N[1]+j)*b.N[0] + i }
@@ -416,6 +436,7 @@ func (b *Body) cross(t, axis int, ou, ov float64, v0, v1, nu int, rows [][]cross
 // Distance is the signed distance of q, in the mesh's own unit; beyond the
 // lattice the distance to it is added.
 func (b *Body) Distance(q Vec3) float64 {
+	b.Fill(Alone)
 	x, y, z := (q.X-b.Origin.X)/b.H, (q.Y-b.Origin.Y)/b.H, (q.Z-b.Origin.Z)/b.H
 	cx, cy, cz := clampTo(x, b.N[0]), clampTo(y, b.N[1]), clampTo(z, b.N[2])
 	i, j, k := min(int(cx), b.N[0]-2), min(int(cy), b.N[1]-2), min(int(cz), b.N[2]-2)
@@ -440,6 +461,7 @@ func clampTo(x float64, n int) float64 { return min(max(x, 0), float64(n-1)) }
 // surface finds the place on the mesh that q belongs to: the triangle and the
 // weights of its corners.
 func (b *Body) surface(q Vec3) (tri int, wa, wb, wc float64) {
+	b.Fill(Alone)
 	i, j, k := int(math.Round((q.X-b.Origin.X)/b.H)), int(math.Round((q.Y-b.Origin.Y)/b.H)), int(math.Round((q.Z-b.Origin.Z)/b.H))
 	if i >= 0 && j >= 0 && k >= 0 && i < b.N[0] && j < b.N[1] && k < b.N[2] {
 		if t := b.near[b.index(i, j, k)]; t >= 0 {
@@ -461,12 +483,36 @@ func (b *Body) Share(q Vec3) float64 {
 	return x*float64(b.Weight[c[0]]) + y*float64(b.Weight[c[1]]) + z*float64(b.Weight[c[2]])
 }
 
-// Velocity is that of the surface near q, in the mesh's own unit a second.
-func (b *Body) Velocity(q Vec3) Vec3 {
-	if b.Moves == nil {
-		return Vec3{}
-	}
+// Came is where the place on the surface that is near q now stood before, when
+// the same mesh had another pose.
+func (b *Body) Came(before *Body, q Vec3) (now, then Vec3) {
 	t, x, y, z := b.surface(q)
-	c := b.Mesh.Tri[t]
-	return b.Moves[c[0]].Mul(x).Add(b.Moves[c[1]].Mul(y)).Add(b.Moves[c[2]].Mul(z))
+	at := func(m *Mesh) Vec3 {
+		p, r, s := m.Corners(t)
+		return p.Mul(x).Add(r.Mul(y)).Add(s.Mul(z))
+	}
+	return at(b.Mesh), at(before.Mesh)
+}
+
+// SameFaces reports two poses of one mesh.
+func (b *Body) SameFaces(o *Body) bool {
+	return o != nil && len(b.Mesh.Tri) == len(o.Mesh.Tri) && len(b.Mesh.P) == len(o.Mesh.P)
+}
+
+// Ray finds where a ray meets the mesh, and the normal there: that of a smooth
+// surface where faces meet at flat angles.
+func (b *Body) Ray(o, dir Vec3, near, far float64) (h Hit, normal Vec3) {
+	if h = b.Tree().Ray(o, dir, near, far); h.Tri < 0 {
+		return h, normal
+	}
+	p, q, r := b.Mesh.Corners(h.Tri)
+	face := q.Sub(p).Cross(r.Sub(p)).Unit()
+	c, n := b.Mesh.Tri[h.Tri], b.norms()
+	smooth := func(v int32) Vec3 {
+		if n[v].Dot(face) > 0.9 { // 26°
+			return n[v]
+		}
+		return face
+	}
+	return h, smooth(c[0]).Mul(1 - h.U - h.V).Add(smooth(c[1]).Mul(h.U)).Add(smooth(c[2]).Mul(h.V)).Unit()
 }

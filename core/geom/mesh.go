@@ -296,3 +296,22 @@ func (m *Mesh) Append(o *Mesh) {
 		m.Part = append(m.Part, to[o.PartOf(n)])
 	}
 }
+
+// normals are those of the vertices, faces counting by their area; vertices
+// that stand on one point share theirs.
+func (m *Mesh) normals() []Vec3 {
+	to := m.weld()
+	n := make([]Vec3, len(m.P))
+	for i, t := range m.Tri {
+		a, b, c := m.Corners(i)
+		f := b.Sub(a).Cross(c.Sub(a))
+		for _, v := range t {
+			n[to[v]] = n[to[v]].Add(f)
+		}
+	}
+	out := make([]Vec3, len(m.P))
+	for v := range out {
+		out[v] = n[to[v]].Unit()
+	}
+	return out
+}

@@ -27,6 +27,14 @@ func pair(n, _ int, fn func(lo, hi int)) {
 	wg.Wait()
 }
 
+func madeBody(m *Mesh, spacing float64, work Workers) (*Body, error) {
+	b, err := NewBody(m, spacing)
+	if err == nil {
+		b.Fill(work)
+	}
+	return b, err
+}
+
 func TestMeshMakersAreClosed(t *testing.T) {
 	for name, c := range map[string]struct {
 		m            *Mesh
@@ -140,7 +148,7 @@ func TestTreeOfUnevenTriangles(t *testing.T) {
 
 func TestBodyHoldsTheDistanceOfABall(t *testing.T) {
 	m := BallMesh(1, 256)
-	b, err := NewBody(m, 0.05, pair)
+	b, err := madeBody(m, 0.05, pair)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -166,8 +174,8 @@ func TestBodyHoldsTheDistanceOfABall(t *testing.T) {
 
 func TestBodyIsTheSameOnAnyNumberOfThreads(t *testing.T) {
 	m := soup(300)
-	a, _ := NewBody(m, 0.02, Alone)
-	b, _ := NewBody(m, 0.02, pair)
+	a, _ := madeBody(m, 0.02, Alone)
+	b, _ := madeBody(m, 0.02, pair)
 	if !slices.Equal(a.Dist, b.Dist) || !slices.Equal(a.near, b.near) {
 		t.Error("distances differ with the number of threads")
 	}
@@ -175,7 +183,7 @@ func TestBodyIsTheSameOnAnyNumberOfThreads(t *testing.T) {
 
 func TestBodyBandIsExact(t *testing.T) {
 	m := soup(80)
-	b, _ := NewBody(m, 0.03, pair)
+	b, _ := madeBody(m, 0.03, pair)
 	exact, banded := 0, 0
 	for k := range b.N[2] {
 		for j := range b.N[1] {
@@ -207,7 +215,7 @@ func TestBodyInsideOfCavitiesOverlapsAndHoles(t *testing.T) {
 		inner.Tri[n] = [3]int32{f[0], f[2], f[1]}
 	}
 	hollow.Append(inner)
-	b, _ := NewBody(hollow, 0.05, pair)
+	b, _ := madeBody(hollow, 0.05, pair)
 	for _, c := range []struct {
 		p  Vec3
 		in bool
@@ -219,14 +227,14 @@ func TestBodyInsideOfCavitiesOverlapsAndHoles(t *testing.T) {
 	// two balls that run into each other are one solid
 	two := BallMesh(1, 64)
 	two.Append(BallMesh(1, 64).Move(V(1, 0, 0), 1))
-	b, _ = NewBody(two, 0.05, pair)
+	b, _ = madeBody(two, 0.05, pair)
 	if d := b.Distance(V(0.5, 0, 0)); d > 0 {
 		t.Errorf("where both overlap: %g", d)
 	}
 	// a ball with a few faces missing still has an inside
 	torn := BallMesh(1, 64)
 	torn = torn.Take(func(n int) bool { return n%97 != 0 })
-	b, _ = NewBody(torn, 0.05, pair)
+	b, _ = madeBody(torn, 0.05, pair)
 	wrong := 0
 	for k := range b.N[2] {
 		for j := range b.N[1] {
@@ -245,15 +253,19 @@ func TestBodyInsideOfCavitiesOverlapsAndHoles(t *testing.T) {
 
 func TestBodyCarriesMotionAndWeight(t *testing.T) {
 	m := BoxMesh(V(1, 1, 1))
-	b, _ := NewBody(m, 0.1, Alone)
-	b.Moves = make([]Vec3, len(m.P))
+	b, _ := madeBody(m, 0.1, Alone)
+	shift := &Mesh{P: make([]Vec3, len(m.P)), Tri: m.Tri}
 	b.Weight = make([]float32, len(m.P))
 	for n, p := range m.P {
-		b.Moves[n] = V(p.Y, 0, 0)
+		shift.P[n] = p.Sub(V(p.Y, 0, 0)) // it sheared along x
 		b.Weight[n] = float32(p.X + 0.5)
 	}
-	if v := b.Velocity(V(0.52, 0.25, 0)); v.Dist(V(0.25, 0, 0)) > 1e-9 {
-		t.Errorf("velocity %v", v)
+	was, _ := NewBody(shift, 0.1)
+	if now, then := b.Came(was, V(0.52, 0.25, 0)); now.Sub(then).Dist(V(0.25, 0, 0)) > 1e-9 || !b.SameFaces(was) {
+		t.Errorf("it came from %v to %v", then, now)
+	}
+	if h, n := b.Ray(V(5, 0.2, 0.1), V(-1, 0, 0), 0, 10); h.Tri < 0 || math.Abs(h.T-4.5) > 1e-9 || n.Dist(V(1, 0, 0)) > 1e-9 {
+		t.Errorf("ray %+v, normal %v", h, n)
 	}
 	if w := b.Share(V(0.25, 0.55, 0)); math.Abs(w-0.75) > 1e-9 {
 		t.Errorf("weight %g", w)
@@ -264,11 +276,11 @@ func TestBodyCarriesMotionAndWeight(t *testing.T) {
 }
 
 func TestBodyLattice(t *testing.T) {
-	b, err := NewBody(BoxMesh(V(100, 100, 100)), 0.01, Alone)
-	if err != nil || !b.Limited || len(b.Dist) > MaxLattice {
-		t.Errorf("%v, limited %v, %d points", err, b.Limited, len(b.Dist))
+	b, err := madeBody(BoxMesh(V(100, 100, 100)), 0.01, Alone)
+	if err != nil || !b.Limited || b.N[0]*b.N[1]*b.N[2] > MaxLattice {
+		t.Errorf("%v, limited %v, %v points", err, b.Limited, b.N)
 	}
-	if _, err := NewBody(&Mesh{}, 1, Alone); err == nil {
+	if _, err := NewBody(&Mesh{}, 1); err == nil {
 		t.Error("an empty mesh was taken")
 	}
 }
@@ -280,7 +292,7 @@ func BenchmarkBody(b *testing.B) {
 	b.Logf("%d triangles", len(m.Tri))
 	for b.Loop() {
 		begin := time.Now()
-		body, err := NewBody(m, 2.0/128, pair)
+		body, err := madeBody(m, 2.0/128, pair)
 		if err != nil {
 			b.Fatal(err)
 		}

@@ -13,6 +13,7 @@ const (
 	Tube     Form = "tube"
 	Torus    Form = "torus"
 	Plane    Form = "plane"
+	Imported Form = "mesh"
 )
 
 // Shape is a primitive placed in space. Size is its bounding box before
@@ -27,6 +28,7 @@ type Shape struct {
 	Size   Vec3
 	Taper  float64
 	Wall   float64
+	Body   *Body // of imported meshes, in metres about Centre; nil: nothing is there
 }
 
 // Local takes a point into the shape's own axes.
@@ -62,6 +64,10 @@ func (s *Shape) local(q Vec3) float64 {
 		stretch := h.X / h.Z // an oval ring is measured in the frame of its x axis
 		r := math.Hypot(q.X, q.Z*stretch) - ring
 		return (math.Hypot(r, q.Y) - tube) / max(1, stretch)
+	case Imported:
+		if s.Body != nil {
+			return s.Body.Distance(q)
+		}
 	}
 	return math.Inf(1)
 }
@@ -128,6 +134,9 @@ func (s *Shape) tube(q, h Vec3) float64 {
 // the size.
 func (s *Shape) Normal(p Vec3) Vec3 {
 	e := s.Size.MinComponent() * 1e-3
+	if s.Body != nil {
+		e = s.Body.H / 2
+	}
 	q := s.Local(p)
 	g := V(
 		s.local(q.Add(V(e, 0, 0)))-s.local(q.Sub(V(e, 0, 0))),
@@ -142,17 +151,31 @@ func (s *Shape) Axis() Vec3 { return s.Turn.Apply(V(0, 1, 0)) }
 
 // Bounds is the box round the shape.
 func (s *Shape) Bounds() Box {
-	h := s.Size.Mul(0.5)
+	h, mid := s.Size.Mul(0.5), s.Centre
+	if s.Form == Imported {
+		if s.Body == nil {
+			return Box{s.Centre, s.Centre}
+		}
+		h = s.Body.Box.Size().Mul(0.5)
+		mid = s.Turn.Apply(s.Body.Box.Centre()).Add(s.Centre)
+	}
 	e := V(
 		math.Abs(s.Turn[0].X)*h.X+math.Abs(s.Turn[0].Y)*h.Y+math.Abs(s.Turn[0].Z)*h.Z,
 		math.Abs(s.Turn[1].X)*h.X+math.Abs(s.Turn[1].Y)*h.Y+math.Abs(s.Turn[1].Z)*h.Z,
 		math.Abs(s.Turn[2].X)*h.X+math.Abs(s.Turn[2].Y)*h.Y+math.Abs(s.Turn[2].Z)*h.Z,
 	)
-	return Box{s.Centre.Sub(e), s.Centre.Add(e)}
+	return Box{mid.Sub(e), mid.Add(e)}
 }
 
-// Thinnest is the least thickness of material, for checks against the voxel.
+// Thinnest is the least thickness of material, for checks against the voxel;
+// an open mesh has none and counts as thick.
 func (s *Shape) Thinnest() float64 {
+	if s.Form == Imported {
+		if s.Body == nil || s.Body.Open > 0 {
+			return s.Size.MaxComponent()
+		}
+		return s.Body.Thin()
+	}
 	if s.Form == Tube {
 		return min(s.Wall, s.Size.MinComponent())
 	}

@@ -20,6 +20,9 @@ const (
 	Vortex     Kind = "vortex"
 	Radial     Kind = "radial"
 	Drag       Kind = "drag"
+	Guide      Kind = "guide"
+	Pull       Kind = "pull"
+	Mesh       Kind = "mesh"
 	Camera     Kind = "camera"
 	Look       Kind = "look"
 	Handover   Kind = "handover"
@@ -27,7 +30,7 @@ const (
 
 // ElementKinds are the kinds that can be added to a shot, in the order of
 // the menu.
-var ElementKinds = []Kind{Domain, Emitter, Collider, Wind, Turbulence, Vortex, Radial, Drag, Camera}
+var ElementKinds = []Kind{Domain, Emitter, Collider, Wind, Turbulence, Vortex, Radial, Drag, Guide, Pull, Mesh, Camera}
 
 // Group is the heading of the cast under which a kind stands.
 func (k Kind) Group() string {
@@ -36,10 +39,12 @@ func (k Kind) Group() string {
 		return "lets fluid in"
 	case Collider:
 		return "stops it"
-	case Wind, Turbulence, Vortex, Radial, Drag:
+	case Wind, Turbulence, Vortex, Radial, Drag, Guide, Pull:
 		return "moves it"
 	case Domain:
 		return "holds it"
+	case Mesh:
+		return "stands by"
 	case Camera:
 		return "sees it"
 	}
@@ -47,7 +52,7 @@ func (k Kind) Group() string {
 }
 
 // Groups are the headings of the cast in order.
-var Groups = []string{"holds it", "lets fluid in", "stops it", "moves it", "sees it"}
+var Groups = []string{"holds it", "lets fluid in", "stops it", "moves it", "stands by", "sees it"}
 
 // Option is one choice.
 type Option struct{ Key, Label string }
@@ -69,7 +74,7 @@ type Entry struct {
 	Topic    string // heading among the others
 	Help     string // what it does to the picture, and to the time
 	Sim      bool   // a simulation depends on it
-	When     string // "key=choice|choice": shown, and of consequence, only then
+	When     string // "key=choice|choice&key=choice": shown, and of consequence, only then
 	Counts   string // like When: of consequence only then, though always shown
 }
 
@@ -84,7 +89,7 @@ func opts(pairs ...string) []Option {
 // placed are the values of everything that has a shape.
 func placed(k Kind, form string, size Value) []Entry {
 	return []Entry{
-		{Kind: k, Key: "form", Label: "Shape", Type: Choice, Default: Text(form), Choices: opts("sphere", "Sphere", "box", "Box", "cylinder", "Cylinder", "tube", "Tube", "torus", "Torus", "plane", "Plane"), Main: true, Topic: "place", Sim: true,
+		{Kind: k, Key: "form", Label: "Shape", Type: Choice, Default: Text(form), Choices: opts("sphere", "Sphere", "box", "Box", "cylinder", "Cylinder", "tube", "Tube", "torus", "Torus", "plane", "Plane", "mesh", "From a file"), Main: true, Topic: "place", Sim: true,
 			Help: "Form of the element. A tube is open at both ends."},
 		{Kind: k, Key: "position", Label: "Position", Type: Vector, Unit: Metre, Default: Vec(0, 0.5, 0), Min: -1e5, Max: 1e5, Keyable: true, Main: true, Topic: "place", Sim: true,
 			Help: "Where its middle stands. With keys it moves, and what touches it is moved along."},
@@ -96,8 +101,31 @@ func placed(k Kind, form string, size Value) []Entry {
 			Help: "Diameter at the top over diameter at the bottom: under 1 it narrows, over 1 it opens like a horn."},
 		{Kind: k, Key: "wall", Label: "Wall", Type: Number, Unit: Metre, Default: Num(0.05), Min: 1e-4, Max: 1e4, Topic: "place", Sim: true, When: "form=tube",
 			Help: "Thickness of a tube's wall. Under two voxels it leaks."},
+		{Kind: k, Key: "mesh", Label: "File", Type: File, Main: true, Topic: "file", Sim: true, When: inFile,
+			Help: "The imported file whose meshes are its form. Another one keeps its place, its keys and its scope."},
+		{Kind: k, Key: "share", Label: "Takes part", Type: Choice, Default: Text("whole"), Choices: opts("whole", "the whole mesh", "parts", "named parts", "joints", "what joints move", "colour", "where its colours are bright", "painted", "where it is painted"), Main: true, Topic: "file", Sim: true, When: inFile,
+			Help: "Which part of the mesh counts. Painting works in the viewport."},
+		{Kind: k, Key: "share_names", Label: "Names", Type: Names, Main: true, Topic: "file", Sim: true, When: inFile + "&share=parts|joints",
+			Help: "The parts or joints that take part."},
+		{Kind: k, Key: "share_painted", Label: "Painted", Type: Weights, Main: true, Topic: "file", Sim: true, When: inFile + "&share=painted",
+			Help: "Weight painted on the mesh, 0 to 1: how strongly each place takes part."},
+		{Kind: k, Key: "motion", Label: "Its animation", Type: Choice, Default: Text("plays"), Choices: opts("plays", "plays once", "loops", "plays again and again", "still", "stays in its first pose"), Topic: "file", Sim: true, When: inFile,
+			Help: "What the file's own animation does. A mesh that bends is measured anew in every substep and takes longer."},
+		{Kind: k, Key: "motion_keeps", Label: "Animation keeps", Type: Choice, Default: Text("seconds"), Choices: opts("seconds", "its seconds", "frames", "its frames"), Topic: "file", Sim: true, When: inFile + moves,
+			Help: "Where the file was made at another rate: seconds keep its speed, frames keep a pose for each frame."},
+		{Kind: k, Key: "motion_rate", Label: "Animated at", Type: Number, Unit: FrameRate, Default: Num(24), Min: 1, Max: 240, Step: 1, Topic: "file", Sim: true, When: inFile + moves + "&motion_keeps=frames",
+			Help: "Frames a second at which the file was made; guessed from its keys when it comes in."},
+		{Kind: k, Key: "motion_start", Label: "Animation from", Type: Integer, Unit: Frames, Default: Num(1), Min: -100000, Max: 1000000, Step: 1, Topic: "file", Sim: true, When: inFile + moves,
+			Help: "Frame on which the animation begins."},
+		{Kind: k, Key: "motion_hold", Label: "Holds first pose", Type: Integer, Unit: Frames, Default: Num(0), Min: 0, Max: 100000, Step: 1, Topic: "file", Sim: true, When: inFile + moves,
+			Help: "Frames for which the first pose is held before it moves, so that fluid can settle round it."},
 	}
 }
+
+const (
+	inFile = "form=mesh"
+	moves  = "&motion=plays|loops"
+)
 
 // region are the values that limit a force to a place.
 func region(k Kind, at Value) []Entry {
@@ -138,6 +166,32 @@ func burns() []Entry {
 func side(key, label, def string) Entry {
 	return Entry{Kind: Domain, Key: key, Label: label, Type: Choice, Default: Text(def), Choices: opts("outflow", "outflow", "wall", "wall"), Topic: "sides", Sim: true,
 		Help: "Outflow lets fluid leave and outside air in; a wall stops it."}
+}
+
+// guides are the values of a guide curve.
+func guides() []Entry {
+	g := func(e Entry) Entry {
+		e.Kind, e.Sim = Guide, true
+		if e.Topic == "" {
+			e.Topic, e.Main = "motion", true
+		}
+		return e
+	}
+	along := func(key, label, of string) Entry {
+		return g(Entry{Key: key, Label: label, Type: Profile, Min: -100, Max: 100, Topic: "along the curve",
+			Help: of + " along the curve, as factors from its start to its end: “1 1 0” fades it out over the second half. Empty is 1 everywhere."})
+	}
+	return []Entry{
+		g(Entry{Key: "points", Label: "Points", Type: Points, Unit: Metre, Default: PointList([][3]float64{{0, 0, 0}, {0, 1, 0}, {0, 2, 0}}), Min: -1e5, Max: 1e5, Topic: "place", Help: "Places that the curve runs through, x y z each, from its start to its end."}),
+		g(Entry{Key: "closed", Label: "Closed", Type: Flag, Topic: "place", Help: "The end runs on into the start."}),
+		g(Entry{Key: "position", Label: "Shift", Type: Vector, Unit: Metre, Min: -1e5, Max: 1e5, Keyable: true, Topic: "place", Help: "Moves the whole curve."}),
+		g(Entry{Key: "pace", Label: "Pace", Type: Number, Unit: Speed, Default: Num(1), Min: -500, Max: 500, Step: 0.1, Keyable: true, Help: "Speed along the curve that gas takes on; below 0 backwards."}),
+		g(Entry{Key: "draw", Label: "Draw", Type: Number, Unit: Speed, Default: Num(0.3), Min: -500, Max: 500, Step: 0.1, Keyable: true, Help: "Speed towards the curve at the edge of its reach, less nearer in. It keeps a stream together; below 0 it spreads it."}),
+		g(Entry{Key: "swirl", Label: "Swirl", Type: Number, Unit: Speed, Default: Num(0), Min: -500, Max: 500, Step: 0.1, Keyable: true, Help: "Speed round the curve, fastest at half its reach."}),
+		g(Entry{Key: "reach", Label: "Reach", Type: Number, Unit: Metre, Default: Num(0.5), Min: 1e-3, Max: 1e5, Keyable: true, Help: "Distance from the curve at which it stops acting; it acts fully within about half of it."}),
+		g(Entry{Key: "grip", Label: "Grip", Type: Number, Unit: PerSecond, Default: Num(4), Min: 0, Max: 1000, Step: 0.5, Keyable: true, Help: "How quickly gas takes these speeds up: at 4, two thirds within a quarter of a second."}),
+		along("pace_along", "Pace", "Pace"), along("draw_along", "Draw", "Draw"), along("swirl_along", "Swirl", "Swirl"), along("reach_along", "Reach", "Reach"),
+	}
 }
 
 // Catalogue declares every value of Zarf once.
@@ -233,6 +287,18 @@ func build() []Entry {
 
 		{Kind: Drag, Key: "rate", Label: "Slows", Type: Number, Unit: PerSecond, Default: Num(2), Min: 0, Max: 10000, Step: 0.1, Keyable: true, Main: true, Topic: "motion", Sim: true, Help: "Share of the speed taken away in a second, roughly: 2 leaves a seventh after a second."},
 	}...)
+	e = append(e, guides()...)
+	e = append(e, placed(Pull, "sphere", Vec(1, 1, 1))...)
+	e = append(e, []Entry{
+		{Kind: Pull, Key: "gather", Label: "Gathers", Type: Number, Unit: Speed, Default: Num(0.6), Min: 0, Max: 500, Step: 0.1, Keyable: true, Main: true, Topic: "motion", Sim: true, Help: "Speed at which smoke drifts into the form. At 0 it is let go; key it to gather and release."},
+		{Kind: Pull, Key: "reach", Label: "Reach", Type: Number, Unit: Metre, Default: Num(1), Min: 1e-3, Max: 1e5, Keyable: true, Main: true, Topic: "motion", Sim: true, Help: "Distance from the form's surface up to which smoke is drawn."},
+		{Kind: Pull, Key: "keep", Label: "Holds", Type: Number, Unit: PerSecond, Default: Num(3), Min: 0, Max: 10000, Step: 0.5, Keyable: true, Main: true, Topic: "motion", Sim: true, Help: "How hard gas inside the form is slowed: without it the smoke is carried out again at once."},
+	}...)
+	e = append(e, placed(Mesh, "box", Vec(1, 1, 1))...)
+	e = append(e, []Entry{
+		{Kind: Mesh, Key: "colour", Label: "Colour", Type: Colour, Default: Vec(0.18, 0.18, 0.18), Min: 0, Max: 1, Topic: "surface", Help: "In the picture."},
+		{Kind: Mesh, Key: "rendered", Label: "In the picture", Type: Flag, Default: On(true), Topic: "surface", Help: "Off: it is seen in the viewport only."},
+	}...)
 	for _, k := range []Kind{Wind, Turbulence, Vortex, Radial, Drag} {
 		list := region(k, Vec(0, 1, 0))
 		if k == Vortex || k == Radial {
@@ -319,6 +385,11 @@ func Holds(when string, get func(key string) Value) bool {
 	if when == "" {
 		return true
 	}
-	key, list, _ := strings.Cut(when, "=")
-	return slices.Contains(strings.Split(list, "|"), get(key).Text)
+	for cond := range strings.SplitSeq(when, "&") {
+		key, list, _ := strings.Cut(cond, "=")
+		if !slices.Contains(strings.Split(list, "|"), get(key).Text) {
+			return false
+		}
+	}
+	return true
 }

@@ -7,8 +7,11 @@ import (
 	"fmt"
 	"io"
 	"maps"
+	"math"
 	"slices"
 	"strconv"
+
+	"zarf/core/anim"
 )
 
 // FileError tells where a shot file is wrong.
@@ -32,7 +35,36 @@ func (e *FileError) Error() string {
 type fileKey struct {
 	Frame float64         `json:"frame"`
 	Value json.RawMessage `json:"value"`
-	Hold  bool            `json:"hold,omitempty"`
+	Hold  bool            `json:"hold,omitempty"` // of older files: way "hold"
+	Way   anim.Way        `json:"way,omitempty"`
+	In    any             `json:"in,omitempty"`
+	Out   any             `json:"out,omitempty"`
+}
+
+type fileExtra struct {
+	After  anim.After `json:"after,omitempty"`
+	Amount float64    `json:"noise,omitempty"`
+	Period float64    `json:"noise_frames,omitempty"`
+	Seed   int        `json:"noise_seed,omitempty"`
+}
+
+// slopes reads a slope, a number or three.
+func slopes(v any) (out [3]float64, ok bool) {
+	one := func(v any) float64 { f, is := v.(float64); ok = ok && is && math.Abs(f) <= 1e9; return f }
+	ok = true
+	switch v := v.(type) {
+	case nil:
+	case []any:
+		if len(v) != 3 {
+			return out, false
+		}
+		for a := range out {
+			out[a] = one(v[a])
+		}
+	default:
+		out[0] = one(v)
+	}
+	return out, ok
 }
 
 // MaxFile is the largest shot file, bytes.
@@ -59,7 +91,7 @@ func Decode(data []byte) (s *Shot, unknown []string, err error) {
 		}
 	}()
 	s = r.shot()
-	return s, r.unknown, nil
+	return s.Attach(nil), r.unknown, nil
 }
 
 type reading struct {
@@ -248,8 +280,30 @@ func (r *reading) element(path string, raw json.RawMessage, s *Shot) *Element {
 			if err != nil {
 				r.fail(p, "key %d: %v", i, err)
 			}
-			e.SetKey(name, Key{Frame: k.Frame, Value: v, Hold: k.Hold})
+			key := Key{Frame: k.Frame, Value: v, Way: k.Way}
+			if math.IsNaN(k.Frame) || math.Abs(k.Frame) > 1e7 {
+				r.fail(p, "key %d is at frame %g", i, k.Frame)
+			}
+			if k.Hold {
+				key.Way = anim.Hold
+			}
+			var ok1, ok2 bool
+			key.In, ok1 = slopes(k.In)
+			key.Out, ok2 = slopes(k.Out)
+			if !ok1 || !ok2 || !slices.Contains(anim.Ways, key.Way) {
+				r.fail(p, "key %d runs on by %q, with slopes %v and %v; the ways are %q", i, k.Way, k.In, k.Out, anim.Ways)
+			}
+			e.SetKey(name, key)
 		}
+	}
+	var extras map[string]fileExtra
+	take(r, f, path, "curves", "what keyed values do besides", &extras)
+	for _, name := range slices.Sorted(maps.Keys(extras)) {
+		x := Extra(extras[name])
+		if err := CheckExtra(x); err != nil || len(e.Keys[name]) == 0 {
+			r.fail(join(path, "curves."+name), "can't be: it needs keys, and %v", err)
+		}
+		e.SetExtra(name, x)
 	}
 	for k, v := range r.rest(path, f) {
 		e.unknown[k] = v
@@ -368,6 +422,36 @@ func (s *Shot) Encode() []byte {
 	return append(b, '\n')
 }
 
+// CheckExtra tells whether a curve can do that.
+func CheckExtra(x Extra) error {
+	switch {
+	case !slices.Contains(anim.Afters, x.After):
+		return fmt.Errorf("after its last key it can %q, not %q", anim.Afters, x.After)
+	case math.IsNaN(x.Amount) || math.Abs(x.Amount) > 1e9:
+		return fmt.Errorf("its noise is %g; give a finite amount", x.Amount)
+	case x.Amount != 0 && !(x.Period >= 0.01 && x.Period <= 1e6):
+		return fmt.Errorf("its noise repeats every %g frames; give 0.01 to 1,000,000", x.Period)
+	case x.Seed < 0 || x.Seed > 1e9:
+		return fmt.Errorf("its noise has seed %d; give 0 to 1,000,000,000", x.Seed)
+	}
+	return nil
+}
+
+// SetExtra sets what a keyed value does besides; the zero Extra is dropped.
+func (e *Element) SetExtra(key string, x Extra) {
+	if x.Amount == 0 {
+		x.Period, x.Seed = 0, 0
+	}
+	if x == (Extra{}) {
+		delete(e.Extras, key)
+		return
+	}
+	if e.Extras == nil {
+		e.Extras = map[string]Extra{}
+	}
+	e.Extras[key] = x
+}
+
 func (e *Element) ordered() ordered {
 	x := ordered{}
 	keep := maps.Clone(e.unknown)
@@ -390,14 +474,30 @@ func (e *Element) ordered() ordered {
 				y := ordered{}
 				y.add("frame", k.Frame)
 				y.add("value", entry.JSON(k.Value))
-				if k.Hold {
-					y.add("hold", true)
+				if k.Way != anim.Ease {
+					y.add("way", k.Way)
+				}
+				if k.Way == anim.Free {
+					if entry.Type == Vector {
+						y.add("in", k.In)
+						y.add("out", k.Out)
+					} else {
+						y.add("in", k.In[0])
+						y.add("out", k.Out[0])
+					}
 				}
 				l = append(l, y)
 			}
 			ks.add(name, l)
 		}
 		x.add("keys", ks)
+	}
+	if len(e.Extras) > 0 {
+		xs := ordered{}
+		for _, name := range slices.Sorted(maps.Keys(e.Extras)) {
+			xs.add(name, fileExtra(e.Extras[name]))
+		}
+		x.add("curves", xs)
 	}
 	x.rest(keep)
 	return x
@@ -470,5 +570,5 @@ func (s *Shot) Clone() *Shot {
 	if err != nil {
 		panic(err)
 	}
-	return c
+	return c.Attach(s.files)
 }

@@ -4,6 +4,9 @@ import (
 	"fmt"
 	"math"
 	"strings"
+
+	"zarf/core/asset"
+	"zarf/core/geom"
 )
 
 // Sentence says in words what an element does, from its values; lengths in
@@ -48,7 +51,7 @@ func (s *Shot) Sentence(e *Element) string {
 		return s.emitterSentence(e, m)
 	case Collider:
 		t := "stops gas with a " + e.sizeWords(m)
-		if len(e.Keys["position"]) > 0 || len(e.Keys["turn"]) > 0 {
+		if e.Moving() {
 			t += ", moving"
 		}
 		if f := e.Get("friction").Num; f > 0 {
@@ -78,6 +81,16 @@ func (s *Shot) Sentence(e *Element) string {
 		return fmt.Sprintf("%s at %s m/s² within %s%s%s%s.", verb, Short(v), m(e.Get("radius").Num), s.keyed(e, "strength"), s.regionWords(e, m), s.scopeWords(e))
 	case Drag:
 		return fmt.Sprintf("slows the air by %s a second%s%s%s.", Short(e.Get("rate").Num), s.keyed(e, "rate"), s.regionWords(e, m), s.scopeWords(e))
+	case Guide:
+		t := fmt.Sprintf("leads the air along a curve of %d points at %s m/s, within %s", len(e.Get("points").Places()), Short(e.Get("pace").Num), m(e.Get("reach").Num))
+		if v := e.Get("swirl").Num; v != 0 {
+			t += fmt.Sprintf(", swirling at %s m/s", Short(v))
+		}
+		return t + s.keyed(e, "pace") + s.scopeWords(e) + "."
+	case Pull:
+		return fmt.Sprintf("gathers smoke into a %s at %s m/s from up to %s away%s%s.", e.sizeWords(m), Short(e.Get("gather").Num), m(e.Get("reach").Num), s.keyed(e, "gather"), s.scopeWords(e))
+	case Mesh:
+		return "is a " + e.sizeWords(m) + " that touches nothing."
 	case Camera:
 		p, q := e.Get("position").Vec, e.Get("target").Vec
 		d := math.Sqrt((p[0]-q[0])*(p[0]-q[0]) + (p[1]-q[1])*(p[1]-q[1]) + (p[2]-q[2])*(p[2]-q[2]))
@@ -140,6 +153,21 @@ func (s *Shot) emitterSentence(e *Element, m func(float64) string) string {
 func (e *Element) sizeWords(m func(float64) string) string {
 	v := e.Get("size").Vec
 	form := e.Get("form").Text
+	if form == string(geom.Imported) {
+		form = "mesh"
+		if ref := e.Get("mesh").Text; ref != "" {
+			form += " " + asset.Name(ref)
+		}
+		switch e.Get("share").Text {
+		case "parts", "joints":
+			form += " (" + list(e.Get("share_names").List()) + ")"
+		case "colour":
+			form += " (its bright colours)"
+		case "painted":
+			form += " (painted)"
+		}
+		return fmt.Sprintf("%s, %s wide", form, m(v[0]))
+	}
 	switch {
 	case v[0] == v[1] && v[1] == v[2]:
 		return fmt.Sprintf("%s of %s", form, m(v[0]))
@@ -147,6 +175,20 @@ func (e *Element) sizeWords(m func(float64) string) string {
 		return fmt.Sprintf("%s of %s by %s", form, m(v[0]), m(v[1]))
 	}
 	return fmt.Sprintf("%s of %s × %s × %s", form, strings.TrimSuffix(m(v[0]), unitOf(m(v[0]))), strings.TrimSuffix(m(v[1]), unitOf(m(v[1]))), m(v[2]))
+}
+
+// Moving reports an element whose place or form changes over the frames.
+func (e *Element) Moving() bool {
+	for _, k := range []string{"position", "turn", "size"} {
+		if len(e.Keys[k]) > 0 {
+			return true
+		}
+	}
+	if e.FromFile() && e.Get("motion").Text != "still" && e.in != nil {
+		m, err := e.in.files.Model(e.Get("mesh").Text)
+		return err == nil && m.Moves()
+	}
+	return false
 }
 
 func unitOf(s string) string { return s[strings.LastIndex(s, " "):] }

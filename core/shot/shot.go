@@ -8,6 +8,8 @@ import (
 	"slices"
 	"strings"
 
+	"zarf/core/anim"
+	"zarf/core/asset"
 	"zarf/core/geom"
 	"zarf/core/grid"
 )
@@ -18,12 +20,17 @@ const Format = "zarf-shot/1"
 // Values are what differs from the defaults.
 type Values map[string]Value
 
-// Key is a value at a frame.
+// Key is a value at a frame, and how it runs on from there. Slopes are in the
+// value's unit a frame; a number uses their first part.
 type Key struct {
-	Frame float64
-	Value Value
-	Hold  bool // keeps the value until the next key instead of running to it
+	Frame   float64
+	Value   Value
+	Way     anim.Way
+	In, Out [3]float64
 }
+
+// Extra is what a keyed value does after its last key, and noise on top.
+type Extra = anim.Extra
 
 // Element is anything placed in a shot.
 type Element struct {
@@ -33,8 +40,10 @@ type Element struct {
 	Muted  bool
 	Values Values
 	Keys   map[string][]Key
-	ActsOn []string // ids of domains; empty: all
+	Extras map[string]Extra // of keyed values
+	ActsOn []string         // ids of domains; empty: all
 
+	in      *Shot // the shot that it stands in
 	unknown map[string]any
 }
 
@@ -57,8 +66,23 @@ type Shot struct {
 	Looks    []*LookSet
 	Handover Values
 
+	files   *asset.Library
 	unknown map[string]any
 }
+
+// Attach gives the shot the library in which its files are found, and returns
+// the shot.
+func (s *Shot) Attach(files *asset.Library) *Shot {
+	s.files = files
+	for _, e := range s.Elements {
+		e.in = s
+	}
+	return s
+}
+
+// Files is the library that Attach gave; it may be nil, and then says of every
+// file that it can't be reached.
+func (s *Shot) Files() *asset.Library { return s.files }
 
 // Limits of a document.
 const (
@@ -84,9 +108,10 @@ func CheckName(s string) error {
 
 // New makes an empty shot with a camera and a look.
 func New(name string) *Shot {
-	return &Shot{Name: name, Values: Values{}, Handover: Values{},
+	s := &Shot{Name: name, Values: Values{}, Handover: Values{},
 		Elements: []*Element{{ID: "camera", Kind: Camera, Name: "Camera", Values: Values{}}},
 		Looks:    []*LookSet{{ID: "look", Name: "Day", Values: Values{}}}}
+	return s.Attach(nil)
 }
 
 // Get is a value of the shot itself.
@@ -118,24 +143,50 @@ func (e *Element) At(key string, frame float64) Value {
 	if len(keys) == 0 {
 		return e.Get(key)
 	}
-	n, exact := slices.BinarySearchFunc(keys, frame, func(k Key, f float64) int { return cmp.Compare(k.Frame, f) })
-	switch {
-	case exact:
-		return keys[n].Value
-	case n == 0:
-		return keys[0].Value
-	case n == len(keys) || keys[n-1].Hold:
-		return keys[n-1].Value
+	// only the keys about the frame count, unless the curve goes on after its end
+	x := e.Extras[key]
+	lo, hi := 0, len(keys)
+	if x.After == anim.Stay {
+		n, _ := slices.BinarySearchFunc(keys, frame, func(k Key, f float64) int { return cmp.Compare(k.Frame, f) })
+		lo, hi = max(0, n-2), min(len(keys), n+2)
 	}
-	a, b := keys[n-1], keys[n]
-	t := (frame - a.Frame) / (b.Frame - a.Frame)
-	t = t * t * (3 - 2*t) // flat tangents at the keys
-	out := a.Value
-	out.Num += (b.Value.Num - a.Value.Num) * t
-	for i := range out.Vec {
-		out.Vec[i] += (b.Value.Vec[i] - a.Value.Vec[i]) * t
+	vector := Find(e.Kind, key).Type == Vector
+	near := make([]anim.Key, 0, 8)
+	for _, k := range keys[lo:hi] {
+		near = append(near, k.curve(vector))
+	}
+	v := anim.At(near, x, frame)
+	out := keys[lo].Value
+	if vector {
+		out.Vec = v
+	} else {
+		out.Num = v[0]
+	}
+	if x.Amount != 0 { // noise must not leave the range
+		out = Find(e.Kind, key).clamp(out)
 	}
 	return out
+}
+
+func (k *Key) curve(vector bool) anim.Key {
+	a := anim.Key{Frame: k.Frame, Way: k.Way, In: k.In, Out: k.Out, Value: k.Value.Vec}
+	if !vector {
+		a.Value = [3]float64{k.Value.Num}
+	}
+	return a
+}
+
+// clamp brings a number or a vector into the entry's range.
+func (e *Entry) clamp(v Value) Value {
+	in := func(x float64) float64 { return min(max(x, e.Min), e.Max) }
+	v.Num = in(v.Num)
+	for a := range v.Vec {
+		v.Vec[a] = in(v.Vec[a])
+	}
+	if e.Type == Integer {
+		v.Num = math.Round(v.Num)
+	}
+	return v
 }
 
 // SetKey sets a key; one at the same frame is replaced.
@@ -157,6 +208,7 @@ func (e *Element) DropKey(key string, frame float64) {
 	e.Keys[key] = slices.DeleteFunc(e.Keys[key], func(k Key) bool { return k.Frame == frame })
 	if len(e.Keys[key]) == 0 {
 		delete(e.Keys, key)
+		delete(e.Extras, key)
 	}
 }
 
@@ -193,8 +245,8 @@ func (s *Shot) Of(k Kind) []*Element {
 
 // Add makes an element with a free id and name.
 func (s *Shot) Add(k Kind) *Element {
-	base := map[Kind]string{Domain: "Air", Emitter: "Emitter", Collider: "Collider", Wind: "Wind", Turbulence: "Turbulence", Vortex: "Vortex", Radial: "Radial", Drag: "Drag", Camera: "Camera"}[k]
-	e := &Element{Kind: k, Values: Values{}}
+	base := map[Kind]string{Domain: "Air", Emitter: "Emitter", Collider: "Collider", Wind: "Wind", Turbulence: "Turbulence", Vortex: "Vortex", Radial: "Radial", Drag: "Drag", Guide: "Guide", Pull: "Shape pull", Mesh: "Mesh", Camera: "Camera"}[k]
+	e := &Element{Kind: k, Values: Values{}, in: s}
 	for n := 1; ; n++ {
 		e.ID, e.Name = fmt.Sprintf("%s%d", k, n), base
 		if n > 1 {
@@ -233,6 +285,7 @@ func (s *Shot) Remove(id string) {
 func (e *Element) clone() *Element {
 	c := *e
 	c.Values = cloneMap(e.Values)
+	c.Extras = cloneMap(e.Extras)
 	c.ActsOn = slices.Clone(e.ActsOn)
 	c.Keys = nil
 	for k, v := range e.Keys {
@@ -253,8 +306,10 @@ func cloneMap[M ~map[K]V, K comparable, V any](m M) M {
 }
 
 // Rate is frames a second; 23.976 and its kin are taken as n·1000/1001.
-func (s *Shot) Rate() float64 {
-	r := s.Get("rate").Num
+func (s *Shot) Rate() float64 { return Rational(s.Get("rate").Num) }
+
+// Rational takes 23.976 and its kin as n·1000/1001.
+func Rational(r float64) float64 {
 	for _, n := range []float64{24, 30, 48, 60, 120} {
 		if math.Abs(r-n*1000/1001) < 2e-3 {
 			return n * 1000 / 1001
@@ -266,9 +321,17 @@ func (s *Shot) Rate() float64 {
 // Range is the first and last frame.
 func (s *Shot) Range() (first, last int) { return int(s.Get("first").Num), int(s.Get("last").Num) }
 
-// Shape is an element's form at a frame.
+// Shape is an element's form at a frame. A mesh whose file can't be had is an
+// empty form; Form tells why.
 func (e *Element) Shape(frame float64) geom.Shape {
-	return geom.Shape{
+	sh, _ := e.Form(frame, 0)
+	return sh
+}
+
+// Form is an element's form at a frame; spacing, in metres, is that of the
+// lattice on which imported meshes are measured, 0 for a middling one.
+func (e *Element) Form(frame, spacing float64) (geom.Shape, error) {
+	sh := geom.Shape{
 		Form:   geom.Form(e.Get("form").Text),
 		Centre: geom.FromArray(e.At("position", frame).Vec),
 		Turn:   geom.RotationXYZ(geom.FromArray(e.At("turn", frame).Vec)),
@@ -276,7 +339,58 @@ func (e *Element) Shape(frame float64) geom.Shape {
 		Taper:  e.Get("taper").Num,
 		Wall:   e.Get("wall").Num,
 	}
+	if sh.Form != geom.Imported {
+		return sh, nil
+	}
+	w := asset.Want{Ref: e.Get("mesh").Text, Size: sh.Size.Array(), Time: e.MeshTime(frame), Region: e.Share(), Spacing: spacing}
+	if w.Ref == "" {
+		return sh, fmt.Errorf("%s has no file yet; import one", e.Name)
+	}
+	var files *asset.Library
+	if e.in != nil {
+		files = e.in.files
+	}
+	p, err := files.Pose(w)
+	if err != nil {
+		return sh, err
+	}
+	sh.Body = p.Body
+	sh.Centre = sh.Centre.Add(sh.Turn.Apply(p.At))
+	sh.Turn = geom.Affine{M: p.Turn}.Then(geom.Affine{M: sh.Turn}).M
+	return sh, nil
 }
+
+// Share is which part of an imported mesh takes part.
+func (e *Element) Share() asset.Region {
+	return asset.Region{By: e.Get("share").Text, Names: e.Get("share_names").List(), Weights: e.Get("share_painted").Text}
+}
+
+// MeshTime is the time, in seconds of its file, that an imported animation has
+// reached at a frame of the shot.
+func (e *Element) MeshTime(frame float64) float64 {
+	rate := 24.0
+	if e.in != nil {
+		rate = e.in.Rate()
+	}
+	mode := e.Get("motion").Text
+	n := frame - e.Get("motion_start").Num - e.Get("motion_hold").Num
+	if mode == "still" || n <= 0 {
+		return 0
+	}
+	if e.Get("motion_keeps").Text == "frames" {
+		rate = Rational(e.Get("motion_rate").Num)
+	}
+	t := n / rate
+	if mode == "loops" && e.in != nil {
+		if m, err := e.in.files.Model(e.Get("mesh").Text); err == nil && m.Facts.Length > 0 {
+			t = math.Mod(t, m.Facts.Length)
+		}
+	}
+	return t
+}
+
+// FromFile reports an element whose form is an imported mesh.
+func (e *Element) FromFile() bool { return e.Placed() && e.Get("form").Text == string(geom.Imported) }
 
 // RegionShape is the region of a force at a frame; limited is false where it
 // acts everywhere.
@@ -293,7 +407,9 @@ func (e *Element) RegionShape(frame float64) (sh geom.Shape, fade float64, limit
 func (e *Element) Burns() bool { return e.Kind == Domain && e.Get("burning").Text != "no" }
 
 // Placed reports an element with a shape.
-func (e *Element) Placed() bool { return e.Kind == Emitter || e.Kind == Collider }
+func (e *Element) Placed() bool {
+	return e.Kind == Emitter || e.Kind == Collider || e.Kind == Pull || e.Kind == Mesh
+}
 
 // Grid is the grid of a domain: cells, voxel size and low corner. The box is
 // rounded up to whole voxels about its middle, its floor kept.

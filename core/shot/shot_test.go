@@ -3,10 +3,12 @@ package shot
 import (
 	"encoding/json"
 	"errors"
+	"fmt"
 	"math"
 	"slices"
 	"strings"
 	"testing"
+	"zarf/core/anim"
 )
 
 func sample() *Shot {
@@ -45,13 +47,23 @@ func TestCatalogueIsSound(t *testing.T) {
 		if _, ok := spellings[e.Unit]; !ok {
 			t.Errorf("%s: nobody can type its unit %q", id, e.Unit)
 		}
-		if e.When != "" && Find(e.Kind, strings.SplitN(e.When, "=", 2)[0]) == nil {
-			t.Errorf("%s is shown when %q, which is no value", id, e.When)
+		for cond := range strings.SplitSeq(e.When, "&") {
+			if e.When != "" && Find(e.Kind, strings.SplitN(cond, "=", 2)[0]) == nil {
+				t.Errorf("%s is shown when %q, which is no value", id, cond)
+			}
 		}
 		var v Value
 		for _, bad := range []float64{math.NaN(), math.Inf(1), math.Inf(-1)} {
 			v.Num, v.Vec = bad, [3]float64{bad, 0, 0}
-			if e.Type != Flag && e.Check(v) == nil {
+			switch e.Type {
+			case Points, Profile:
+				v.Text = fmt.Sprint(bad, bad, bad)
+			case Flag, Names, Weights:
+				continue
+			case File:
+				v.Text = "../etc/passwd"
+			}
+			if e.Check(v) == nil {
 				t.Errorf("%s takes %v", id, bad)
 			}
 		}
@@ -200,7 +212,7 @@ func TestKeys(t *testing.T) {
 	if len(e.Keys["smoke"]) != 2 || e.At("smoke", 10).Num != 6 {
 		t.Error("a key at the same frame was not replaced")
 	}
-	e.Keys["smoke"][0].Hold = true
+	e.Keys["smoke"][0].Way = anim.Hold
 	if e.At("smoke", 9.9).Num != 0 {
 		t.Error("a held key runs on")
 	}

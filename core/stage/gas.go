@@ -24,6 +24,8 @@ type Gas struct {
 	Solver *gas.Solver
 	crew   grid.Crew
 	next   int // the frame that Advance makes next
+	lines  map[string]*geom.Line
+	fault  error // why a form can't be had
 }
 
 // Start is the first simulated frame, pre-roll included.
@@ -67,7 +69,45 @@ func NewGas(s *shot.Shot, domain string, crew grid.Crew) (*Gas, error) {
 	if err != nil {
 		return nil, fmt.Errorf("domain %s: %w", d.Name, err)
 	}
-	return &Gas{Shot: s, Domain: d, Solver: solver, crew: crew, next: Start(s)}, nil
+	g := &Gas{Shot: s, Domain: d, Solver: solver, crew: crew, next: Start(s), lines: map[string]*geom.Line{}}
+	g.Scene(0, 1/s.Rate()) // files that can't be had are told before the first frame
+	return g, g.fault
+}
+
+// form is an element's shape at a frame, measured for this domain's voxels.
+func (g *Gas) form(e *shot.Element, frame float64) geom.Shape {
+	sh, err := e.Form(frame, g.Solver.H)
+	if err != nil && g.fault == nil {
+		g.fault = fmt.Errorf("%s: %w", e.Name, err)
+	}
+	if sh.Body != nil {
+		sh.Body.Fill(g.crew.For)
+	}
+	return sh
+}
+
+// before is a shape that only tells where things came from.
+func (g *Gas) before(e *shot.Element, frame float64) geom.Shape {
+	sh, _ := e.Form(frame, g.Solver.H)
+	return sh
+}
+
+// line is a guide's curve at a frame; the same one as long as it stays.
+func (g *Gas) line(e *shot.Element, frame float64) *geom.Line {
+	at := geom.FromArray(e.At("position", frame).Vec)
+	key := fmt.Sprint(e.ID, at)
+	if l, ok := g.lines[key]; ok {
+		return l
+	}
+	var p []geom.Vec3
+	for _, q := range e.Get("points").Places() {
+		p = append(p, geom.FromArray(q).Add(at))
+	}
+	if len(g.lines) > 64 {
+		clear(g.lines)
+	}
+	g.lines[key] = geom.NewLine(p, e.Get("closed").Flag, 12)
+	return g.lines[key]
 }
 
 // Next is the frame that Advance makes next.
@@ -83,6 +123,9 @@ func (g *Gas) Advance(stop func() bool) (int, gas.FrameStats, error) {
 	// count time from frames, so that rounding doesn't add up over a shot
 	g.Solver.Time = float64(g.next-Start(g.Shot)) * dt
 	st, err := g.Solver.Frame(dt, sub, g.Scene, stop)
+	if err == nil {
+		err = g.fault
+	}
 	if err != nil {
 		return g.next, st, fmt.Errorf("frame %d: %w", g.next, err)
 	}
@@ -126,7 +169,7 @@ func (g *Gas) Scene(t, dt float64) gas.Inputs {
 			if p := num(e, "pulse"); p > 0 && math.Mod(t, p) > p*num(e, "pulse_share") {
 				continue
 			}
-			em := gas.Emitter{Shape: e.Shape(f), Before: e.Shape(frame(t - dt)), Inherit: num(e, "inherit"), Fuel: num(e, "fuel"), Smoke: num(e, "smoke"), Temperature: num(e, "temperature") - air, Speed: num(e, "speed"),
+			em := gas.Emitter{Shape: g.form(e, f), Before: g.before(e, frame(t-dt)), Inherit: num(e, "inherit"), Fuel: num(e, "fuel"), Smoke: num(e, "smoke"), Temperature: num(e, "temperature") - air, Speed: num(e, "speed"),
 				AlongAxis: e.Get("along").Text == "axis", Push: geom.FromArray(e.At("push", f).Vec), Add: e.Get("mode").Text == "add",
 				Breakup: num(e, "breakup"), NoiseSize: num(e, "breakup_size"), NoiseRate: e.Get("breakup_rate").Num, Seed: seed*1000 + uint64(n)}
 			if e.Get("from").Text == "surface" {
@@ -134,7 +177,7 @@ func (g *Gas) Scene(t, dt float64) gas.Inputs {
 			}
 			in.Emitters = append(in.Emitters, em)
 		case shot.Collider:
-			in.Colliders = append(in.Colliders, gas.Collider{Shape: e.Shape(f), Before: e.Shape(frame(t - dt)), Friction: num(e, "friction")})
+			in.Colliders = append(in.Colliders, gas.Collider{Shape: g.form(e, f), Before: g.before(e, frame(t-dt)), Friction: num(e, "friction")})
 		case shot.Wind:
 			v := geom.FromArray(e.At("velocity", f).Vec)
 			swell := num(e, "gust") * noise.Octaves(seed*1000+uint64(n), 2, t/e.Get("gust_time").Num, 0.5, 0.5)
@@ -147,6 +190,11 @@ func (g *Gas) Scene(t, dt float64) gas.Inputs {
 				Radius: num(e, "radius"), Strength: num(e, "strength"), Draw: num(e, "draw"), Lift: num(e, "lift"), Region: region(e)})
 		case shot.Radial:
 			in.Radials = append(in.Radials, gas.Radial{Centre: geom.FromArray(e.At("position", f).Vec), Radius: num(e, "radius"), Strength: num(e, "strength"), Region: region(e)})
+		case shot.Guide:
+			along := [4][]float64{e.Get("pace_along").Factors(), e.Get("draw_along").Factors(), e.Get("swirl_along").Factors(), e.Get("reach_along").Factors()}
+			in.Guides = append(in.Guides, gas.Guide{Line: g.line(e, f), Pace: num(e, "pace"), Draw: num(e, "draw"), Swirl: num(e, "swirl"), Reach: num(e, "reach"), Grip: num(e, "grip"), Along: along})
+		case shot.Pull:
+			in.Pulls = append(in.Pulls, gas.Pull{Shape: g.form(e, f), Gather: num(e, "gather"), Reach: num(e, "reach"), Keep: num(e, "keep")})
 		case shot.Drag:
 			in.Drags = append(in.Drags, gas.Drag{Rate: num(e, "rate"), Region: region(e)})
 		}
@@ -176,13 +224,16 @@ func CoarseKey(s *shot.Shot, d *shot.Element) string {
 			}
 			put([]any{e.Key, e.JSON(el.Get(e.Key))})
 			for _, k := range el.Keys[e.Key] {
-				put([]any{k.Frame, e.JSON(k.Value), k.Hold})
+				put([]any{k.Frame, e.JSON(k.Value), k.Way, k.In, k.Out})
+			}
+			if x, ok := el.Extras[e.Key]; ok {
+				put(x)
 			}
 		}
 	}
 	element(d)
 	for n, e := range s.Elements {
-		if e.Kind == shot.Camera || e.Kind == shot.Domain || e.Muted || !e.Acts(d) {
+		if e.Kind == shot.Camera || e.Kind == shot.Mesh || e.Kind == shot.Domain || e.Muted || !e.Acts(d) {
 			continue
 		}
 		put(n) // its place is the seed of its noise
