@@ -5,11 +5,30 @@ package demo
 import (
 	"fmt"
 
+	"zarf/core/bring"
 	"zarf/core/shot"
 )
 
 // Shots are all demo shots, ready to be put into a library.
-func Shots() []*shot.Shot { return []*shot.Shot{FogSignal(), Brazier(), Magazine(), CliffFog()} }
+func Shots(files Keeper) ([]*shot.Shot, error) {
+	list := []*shot.Shot{FogSignal(), Brazier(), Magazine(), CliffFog()}
+	for _, make := range []func(Keeper) (*shot.Shot, error){KeepersAnchor, RunawayDrum} {
+		s, err := make(files)
+		if err != nil {
+			return nil, err
+		}
+		list = append(list, s)
+	}
+	return list, nil
+}
+
+// First is the shot that the program shows first.
+const First = "BL010"
+
+// Keeper takes the files that the demo makes.
+type Keeper interface {
+	Bring(name string, data []byte, side map[string][]byte, o bring.Options) (ref string, facts *bring.Facts, err error)
+}
 
 // set puts values into an element; it panics on what the catalogue refuses,
 // which a test would show.
@@ -32,7 +51,7 @@ func put(k shot.Kind, v shot.Values, key string, x any) {
 		val = shot.Num(x)
 	case int:
 		val = shot.Num(float64(x))
-	case string:
+	case string: // choices, files and profiles alike
 		val = shot.Text(x)
 	case bool:
 		val = shot.On(x)
@@ -60,18 +79,18 @@ func keys(e *shot.Element, key string, pairs ...float64) {
 type xyz = [3]float64
 
 // FogSignal is BL010: steam leaves the fog signal's horn in two blasts and is
-// carried past the tower by the sea wind.
+// led round the tower by a guide curve.
 func FogSignal() *shot.Shot {
 	s := shot.New("BL010")
 	s.Title = "Fog signal"
-	s.Note = "Two blasts of the fog signal at dusk. The steam leaves the horn fast, slows, and drifts with the wind from the sea."
+	s.Note = "Two blasts of the fog signal at dusk. The steam leaves the horn fast, slows, and winds itself round the tower."
 	put(shot.Setting, s.Values, "first", 1)
-	put(shot.Setting, s.Values, "last", 72)
+	put(shot.Setting, s.Values, "last", 96)
 	put(shot.Setting, s.Values, "air_temperature", 285)
 
 	add(s, shot.Domain, "Gallery air",
-		"position", xyz{1.45, 1.5, -0.2}, "size", xyz{5.2, 3.0, 2.6}, "voxel", 0.045,
-		"cooling", 0.45, "dissipation", 0.3, "vorticity", 0.3)
+		"position", xyz{0.35, 1.75, -0.1}, "size", xyz{6.6, 3.5, 4.6}, "voxel", 0.06, "bounds", "follow", "follow_margin", 0.5,
+		"cooling", 0.45, "dissipation", 0.22, "vorticity", 0.3)
 	steam := add(s, shot.Emitter, "Horn throat",
 		"form", "cylinder", "position", xyz{-0.12, 1.2, 0}, "turn", xyz{0, 0, -90}, "size", xyz{0.26, 0.3, 0.26},
 		"smoke", 1.6, "temperature", 372, "speed", 4.0, "along", "axis", "breakup", 0.35, "breakup_size", 0.16, "breakup_rate", 6.0)
@@ -87,9 +106,12 @@ func FogSignal() *shot.Shot {
 		"form", "cylinder", "position", xyz{-1.3, 1.6, 0}, "size", xyz{1.7, 3.2, 1.7}, "taper", 0.86, "colour", xyz{0.72, 0.7, 0.66})
 	add(s, shot.Collider, "Gallery floor",
 		"form", "box", "position", xyz{0.2, 0.35, 0}, "size", xyz{2.4, 0.14, 1.6}, "colour", xyz{0.2, 0.2, 0.21})
+	lead := add(s, shot.Guide, "Round the tower", "pace", 2.6, "draw", 0.7, "swirl", 0.5, "reach", 0.75, "grip", 3.0)
+	put(shot.Guide, lead.Values, "pace_along", "0.6 1 1 0.7")
+	lead.Values["points"] = shot.PointList([][3]float64{{0.55, 1.2, 0}, {1.5, 1.3, -0.15}, {2.25, 1.7, -0.75}, {1.5, 2.1, -1.45}, {-0.1, 2.3, -1.6}, {-1.5, 2.4, -1.45}, {-2.35, 2.5, -0.5}, {-2.1, 2.6, 0.75}, {-1, 2.75, 1.35}, {0.4, 2.95, 1.4}})
 	add(s, shot.Wind, "Sea wind", "velocity", xyz{0.5, 0.1, -0.2}, "grip", 0.35, "gust", 0.5, "gust_time", 1.6, "position", xyz{0.4, 2.7, 0.9})
 	add(s, shot.Turbulence, "Eddies", "strength", 0.5, "size", 0.45, "octaves", 2, "rate", 0.7, "position", xyz{2.2, 2.5, 0})
-	set(s.Element("camera"), "position", xyz{2.9, 1.7, 6.4}, "target", xyz{1.15, 1.45, 0}, "lens", 38.0)
+	set(s.Element("camera"), "position", xyz{2.3, 2.1, 7.6}, "target", xyz{0.05, 1.6, 0}, "lens", 38.0)
 
 	dusk := s.Looks[0]
 	dusk.Name = "Dusk"

@@ -3,6 +3,7 @@ package demo
 import (
 	"testing"
 
+	"zarf/core/asset"
 	"zarf/core/grid"
 	"zarf/core/shot"
 	"zarf/core/stage"
@@ -10,7 +11,11 @@ import (
 
 func TestShotsAreSound(t *testing.T) {
 	names := map[string]bool{}
-	for _, s := range Shots() {
+	list, err := Shots(asset.NewMemory())
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, s := range list {
 		if names[s.Name] {
 			t.Errorf("two shots are called %s", s.Name)
 		}

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 
+	"zarf/core/asset"
 	"zarf/core/shot"
 	"zarf/studio/cache"
 	"zarf/studio/queue"
@@ -40,6 +41,7 @@ type spec struct {
 // Work is what a worker process does with an order.
 type Work struct {
 	Cache   *cache.Cache
+	Files   *asset.Library
 	Threads int
 }
 
@@ -69,11 +71,13 @@ func (w *Work) do(ctx context.Context, o queue.Order, report run.Report) error {
 	if err != nil {
 		return err
 	}
+	take.Attach(w.Files)
 	now := take
 	if len(s.Now) > 0 {
 		if now, _, err = shot.Decode(s.Now); err != nil {
 			return err
 		}
+		now.Attach(w.Files)
 	}
 	switch o.Kind {
 	case KindSim:

@@ -19,9 +19,11 @@ import (
 	"syscall"
 	"time"
 
+	"zarf/core/asset"
 	"zarf/core/check"
 	"zarf/core/shot"
 	"zarf/core/stage"
+	"zarf/studio/assets"
 	"zarf/studio/cache"
 	"zarf/studio/queue"
 	"zarf/studio/run"
@@ -33,6 +35,7 @@ type Studio struct {
 	Dir   string
 	Store *store.Store
 	Cache *cache.Cache
+	Files *assets.Dir // imported files, painted weights, reference clips
 	Log   *slog.Logger
 
 	lock   *os.File
@@ -70,6 +73,11 @@ func Open(dir string, log *slog.Logger) (*Studio, error) {
 		s.Close()
 		return nil, err
 	}
+	if s.Files, err = assets.Open(filepath.Join(dir, "assets")); err != nil {
+		s.Close()
+		return nil, err
+	}
+	s.Store.Files = asset.New(s.Files)
 	s.rate, _ = strconv.ParseFloat(s.Store.Setting("voxels_per_second"), 64)
 	return s, nil
 }

@@ -102,6 +102,14 @@ func parse(c *gin.Context, e *shot.Entry, length string, old shot.Value) (shot.V
 		v.Text = c.PostForm("v")
 	case shot.Flag:
 		v.Flag = c.PostForm("v") == "on"
+	case shot.Names:
+		v = shot.NameList(c.PostFormArray("v")...)
+	case shot.Points, shot.Profile, shot.File, shot.Weights:
+		v.Text = strings.TrimSpace(c.PostForm("v"))
+		if err = e.Check(v); err == nil && e.Type == shot.Points {
+			v = shot.PointList(v.Places()) // one way to write them
+		}
+		return v, err
 	case shot.Vector:
 		for i := range 3 {
 			text, sent := c.GetPostForm("v" + strconv.Itoa(i))
@@ -281,9 +289,19 @@ func (s *server) placeNew(d *shot.Shot, e *shot.Element) {
 		e.Values["size"] = shot.Vec(small, small, small)
 		e.Values["position"] = shot.Vec(mid.X, b.Min.Y+small, mid.Z)
 		e.Values["breakup_size"] = shot.Num(small * 0.4)
-	case shot.Collider:
+	case shot.Collider, shot.Mesh:
 		e.Values["size"] = shot.Vec(small, small, small)
 		e.Values["position"] = shot.Vec(mid.X, mid.Y, mid.Z)
+	case shot.Pull:
+		e.Values["size"] = shot.Vec(2*small, 2*small, 2*small)
+		e.Values["position"] = shot.Vec(mid.X, mid.Y, mid.Z)
+		e.Values["reach"] = shot.Num(round3(size.MinComponent() * 0.5))
+	case shot.Guide: // up through the domain in a bow
+		at := func(x, y float64) [3]float64 {
+			return [3]float64{round3(mid.X + x*size.X), round3(b.Min.Y + y*size.Y), round3(mid.Z)}
+		}
+		e.Values["points"] = shot.PointList([][3]float64{at(0, 0.1), at(0.15, 0.35), at(-0.15, 0.65), at(0, 0.9)})
+		e.Values["reach"] = shot.Num(round3(size.MinComponent() * 0.2))
 	case shot.Wind:
 		e.Values["position"] = shot.Vec(b.Min.X, mid.Y, mid.Z)
 	case shot.Turbulence:

@@ -14,8 +14,10 @@ import (
 	"testing"
 	"time"
 
+	"zarf/core/asset"
 	"zarf/core/shot"
 	"zarf/studio"
+	"zarf/studio/assets"
 	"zarf/studio/cache"
 	"zarf/studio/queue"
 	"zarf/studio/store"
@@ -45,7 +47,11 @@ func work(dir string) {
 	if err != nil {
 		os.Exit(1)
 	}
-	k := studio.Work{Cache: c}
+	d, err := assets.Open(filepath.Join(dir, "assets"))
+	if err != nil {
+		os.Exit(1)
+	}
+	k := studio.Work{Cache: c, Files: asset.New(d)}
 	w.Run(ctx, k.Do)
 	w.Close()
 }

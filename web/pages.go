@@ -54,6 +54,8 @@ func (s *server) loadPages() map[string]*template.Template {
 		"stations": func() []station { return stations },
 		"kinds":    func() []shot.Kind { return shot.ElementKinds },
 		"recipes":  func() []recipe.Recipe { return recipe.All },
+		"uses":     func() []shot.Option { return uses },
+		"has":      func(list []string, s string) bool { return slices.Contains(list, s) },
 		"upto": func(n int) []int {
 			out := make([]int, n)
 			for i := range out {

@@ -113,12 +113,18 @@ func (s *server) routes(e *gin.Engine) {
 	g.GET("/thumb", s.thumb)
 	g.GET("/rendered/:job/:frame", s.rendered)
 	g.GET("/handover/:job/zip", s.handoverZip)
+	g.GET("/mesh/:el", s.meshBytes)
+	g.POST("/bring", s.bringIn)
+	g.POST("/paint/:el", s.paint)
+	g.POST("/wrap/:el", s.wrap)
 	g.POST("/rename", s.renameShot)
 	g.POST("/duplicate", s.duplicateShot)
 	g.POST("/archive", s.archiveShot)
 	g.POST("/value", s.setValue)
 	g.POST("/reset", s.resetValue)
 	g.POST("/key", s.toggleKey)
+	g.POST("/keys", s.editKeys)
+	g.POST("/curve", s.setExtra)
 	g.POST("/element", s.addElement)
 	g.POST("/recipe", s.addRecipe)
 	g.POST("/element/:id/:verb", s.changeElement)
@@ -186,12 +192,16 @@ func hostOnly(h string) string {
 }
 
 func (s *server) limit(c *gin.Context) {
-	if c.Request.ContentLength > MaxBody {
-		s.fail(c, http.StatusRequestEntityTooLarge, fmt.Sprintf("What was sent has %d bytes.", c.Request.ContentLength), fmt.Sprintf("Up to %d are taken.", MaxBody))
+	most := int64(MaxBody)
+	if p := c.Request.URL.Path; strings.HasSuffix(p, "/bring") || strings.HasSuffix(p, "/clip") || strings.Contains(p, "/paint/") {
+		most = MaxUpload
+	}
+	if c.Request.ContentLength > most {
+		s.fail(c, http.StatusRequestEntityTooLarge, fmt.Sprintf("What was sent has %d bytes.", c.Request.ContentLength), fmt.Sprintf("Up to %d are taken.", most))
 		c.Abort()
 		return
 	}
-	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, MaxBody)
+	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, most)
 }
 
 func (s *server) static(c *gin.Context) {

@@ -5,6 +5,8 @@ import (
 	"math"
 	"slices"
 
+	"zarf/core/asset"
+	"zarf/core/bring"
 	"zarf/core/shot"
 )
 
@@ -20,6 +22,53 @@ type sheet struct {
 	Topics  []topic
 	Frame   float64
 	Changed int
+	File    *fileFacts // of an element whose form is an imported mesh
+}
+
+// fileFacts is what a sheet tells of an imported file.
+type fileFacts struct {
+	*bring.Facts
+	Name, Fault string
+	Time        string   // its animation's length and what the shot makes of it
+	Wrap        string   // a thickness to wrap it with, as shown
+	Choices     []string // names that can take part
+}
+
+// facts reads what is known of an element's file.
+func facts(doc *shot.Shot, e *shot.Element) *fileFacts {
+	ref := e.Get("mesh").Text
+	if ref == "" {
+		return &fileFacts{Fault: "No file yet: press Bring in, or drop one on the picture."}
+	}
+	m, err := doc.Files().Model(ref)
+	if err != nil {
+		return &fileFacts{Name: asset.Name(ref), Fault: err.Error()}
+	}
+	f := &fileFacts{Facts: m.Facts, Name: asset.Name(ref), Time: duration(doc, e, m.Facts)}
+	length := doc.Get("units").Text
+	size := e.Get("size").Vec
+	f.Wrap = shot.Metre.Format(round3(max(size[0], size[1], size[2])/40), length) + " " + length
+	switch e.Get("share").Text {
+	case "parts":
+		f.Choices = m.Facts.Parts
+	case "joints":
+		f.Choices = m.Facts.Joints
+	}
+	return f
+}
+
+// duration tells the arithmetic of an animation's seconds and frames.
+func duration(doc *shot.Shot, e *shot.Element, f *bring.Facts) string {
+	if f.Length <= 0 {
+		return ""
+	}
+	own, rate := shot.Rational(e.Get("motion_rate").Num), doc.Rate()
+	num := func(v float64) string { return shot.Short(math.Round(v*1000) / 1000) }
+	frames := math.Round(f.Length*own*100) / 100
+	if e.Get("motion_keeps").Text == "frames" {
+		return fmt.Sprintf("%s frames at %s fps are %s s; keeping its frames it plays in %s s at the shot's %s fps, %s × as fast.", num(frames), num(own), num(f.Length), num(frames/rate), num(rate), num(rate/own))
+	}
+	return fmt.Sprintf("%s frames at %s fps are %s s; keeping its seconds it takes %s frames at the shot's %s fps.", num(frames), num(own), num(f.Length), num(f.Length*rate), num(rate))
 }
 
 type topic struct {
@@ -36,6 +85,7 @@ type field struct {
 	Text    string    // as shown
 	Parts   [3]string // of vectors
 	Hex     string    // of colours
+	List    []string  // of names
 	On      bool
 	Changed bool
 	Was     string
@@ -65,6 +115,12 @@ func fieldOf(e *shot.Entry, id string, v shot.Value, length string) field {
 		}
 	case shot.Colour:
 		f.Hex = hexOf(v.Vec)
+	case shot.Names:
+		f.List = v.List()
+	case shot.File:
+		if v.Text != "" {
+			f.Text = asset.Name(v.Text)
+		}
 	}
 	f.Changed = !e.Same(v, e.Default)
 	if f.Changed {
@@ -146,6 +202,9 @@ func elementSheet(doc *shot.Shot, e *shot.Element, frame float64) *sheet {
 		s.Domains = doc.Of(shot.Domain)
 	}
 	s.fill(doc, func(x *shot.Entry) shot.Value { return e.At(x.Key, frame) })
+	if e.FromFile() {
+		s.File = facts(doc, e)
+	}
 	return s
 }
 

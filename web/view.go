@@ -3,6 +3,8 @@ package web
 import (
 	"bytes"
 	"context"
+	"crypto/sha256"
+	"encoding/hex"
 	"errors"
 	"fmt"
 	"image/png"
@@ -14,6 +16,8 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"zarf/core/anim"
+	"zarf/core/asset"
 	"zarf/core/geom"
 	"zarf/core/grid"
 	"zarf/core/look"
@@ -26,38 +30,60 @@ import (
 
 // sceneElement is what the viewport draws of an element.
 type sceneElement struct {
-	ID       string     `json:"id"`
-	Kind     shot.Kind  `json:"kind"`
-	Name     string     `json:"name"`
-	Muted    bool       `json:"muted,omitempty"`
-	Form     string     `json:"form,omitempty"`
-	Position [3]float64 `json:"position"`
-	Turn     [3]float64 `json:"turn"`
-	Size     [3]float64 `json:"size"`
-	Taper    float64    `json:"taper,omitempty"`
-	Wall     float64    `json:"wall,omitempty"`
-	Colour   string     `json:"colour,omitempty"`
-	Vector   [3]float64 `json:"vector"` // wind, or the axis an emitter pushes along
-	Target   [3]float64 `json:"target"`
-	Lens     float64    `json:"lens,omitempty"`
-	Min      [3]float64 `json:"min"` // of domains
-	Max      [3]float64 `json:"max"`
-	Walls    []bool     `json:"walls,omitempty"`
-	Radius   float64    `json:"radius,omitempty"`
-	Region   string     `json:"region,omitempty"` // form of a force's region
-	Fade     float64    `json:"fade,omitempty"`
-	Begin    int        `json:"begin"`
-	End      int        `json:"end"`
-	Lanes    []lane     `json:"lanes,omitempty"`
+	ID       string       `json:"id"`
+	Kind     shot.Kind    `json:"kind"`
+	Name     string       `json:"name"`
+	Muted    bool         `json:"muted,omitempty"`
+	Form     string       `json:"form,omitempty"`
+	Position [3]float64   `json:"position"`
+	Turn     [3]float64   `json:"turn"`
+	Size     [3]float64   `json:"size"`
+	Taper    float64      `json:"taper,omitempty"`
+	Wall     float64      `json:"wall,omitempty"`
+	Colour   string       `json:"colour,omitempty"`
+	Vector   [3]float64   `json:"vector"` // wind, or the axis an emitter pushes along
+	Target   [3]float64   `json:"target"`
+	Lens     float64      `json:"lens,omitempty"`
+	Min      [3]float64   `json:"min"` // of domains
+	Max      [3]float64   `json:"max"`
+	Walls    []bool       `json:"walls,omitempty"`
+	Radius   float64      `json:"radius,omitempty"`
+	Region   string       `json:"region,omitempty"` // form of a force's region
+	Fade     float64      `json:"fade,omitempty"`
+	Begin    int          `json:"begin"`
+	End      int          `json:"end"`
+	Lanes    []lane       `json:"lanes,omitempty"`
+	Mesh     string       `json:"mesh,omitempty"`  // what the mesh's bytes depend on
+	Inner    *[6]float64  `json:"inner,omitempty"` // shift and turn that its file gives it
+	Fault    string       `json:"fault,omitempty"`
+	Points   [][3]float64 `json:"points,omitempty"` // of guides
+	Line     [][3]float64 `json:"line,omitempty"`
+	Closed   bool         `json:"closed,omitempty"`
+	Swirl    float64      `json:"swirl,omitempty"`
 }
 
 // lane is a keyed value on the score.
 type lane struct {
-	Key    string       `json:"key"`
-	Label  string       `json:"label"`
-	Keys   [][2]float64 `json:"keys"`   // frame, value
-	Curve  []float64    `json:"curve"`  // a value a frame over the shot's range
-	Vector bool         `json:"vector"` // the value is the first component
+	Key    string     `json:"key"`
+	Label  string     `json:"label"`
+	Keys   []laneKey  `json:"keys"`
+	Curve  []float64  `json:"curve,omitempty"` // a value a frame over the shot's range, where there is noise
+	Vector bool       `json:"vector"`
+	Unit   string     `json:"unit,omitempty"`
+	Scale  float64    `json:"scale"` // SI units in a shown one
+	After  anim.After `json:"after,omitempty"`
+	Noise  float64    `json:"noise,omitempty"`
+	Period float64    `json:"period,omitempty"`
+	Seed   int        `json:"seed,omitempty"`
+}
+
+// laneKey is a key as the score draws it.
+type laneKey struct {
+	Frame float64    `json:"f"`
+	Value [3]float64 `json:"v"`
+	Way   anim.Way   `json:"way"`
+	In    [3]float64 `json:"in"`
+	Out   [3]float64 `json:"out"`
 }
 
 type sceneTake struct {
@@ -133,11 +159,19 @@ func describe(doc *shot.Shot, e *shot.Element, frame float64) (sceneElement, boo
 		for _, k := range []string{"side_x0", "side_x1", "side_y0", "side_y1", "side_z0", "side_z1"} {
 			se.Walls = append(se.Walls, e.Get(k).Text == "wall")
 		}
-	case shot.Emitter, shot.Collider:
+	case shot.Emitter, shot.Collider, shot.Pull, shot.Mesh:
 		se.Form, se.Turn, se.Size = e.Get("form").Text, vec("turn"), vec("size")
 		se.Taper, se.Wall = e.Get("taper").Num, e.Get("wall").Num
-		if e.Kind == shot.Collider {
+		if e.FromFile() {
+			meshOf(&se, doc, e, frame)
+			moving = moving || e.Moving()
+		}
+		if e.Kind == shot.Collider || e.Kind == shot.Mesh {
 			se.Colour = hexOf(e.Get("colour").Vec)
+			break
+		}
+		if e.Kind == shot.Pull {
+			se.Radius = e.At("reach", frame).Num
 			break
 		}
 		se.Begin, se.End = max(first, int(e.Get("begin").Num)), min(last, int(e.Get("end").Num))
@@ -147,6 +181,17 @@ func describe(doc *shot.Shot, e *shot.Element, frame float64) (sceneElement, boo
 		}
 	case shot.Wind:
 		se.Vector = vec("velocity")
+	case shot.Guide:
+		se.Points, se.Closed = e.Get("points").Places(), e.Get("closed").Flag
+		se.Radius, se.Swirl = e.At("reach", frame).Num, e.At("swirl", frame).Num
+		se.Vector[0] = e.At("pace", frame).Num
+		var p []geom.Vec3
+		for _, q := range se.Points {
+			p = append(p, geom.FromArray(q))
+		}
+		for _, q := range geom.NewLine(p, se.Closed, 12).P {
+			se.Line = append(se.Line, q.Array())
+		}
 	case shot.Vortex:
 		se.Turn = vec("turn")
 		se.Radius, se.Vector[0] = e.At("radius", frame).Num, e.At("strength", frame).Num
@@ -165,7 +210,9 @@ func describe(doc *shot.Shot, e *shot.Element, frame float64) (sceneElement, boo
 		if len(keys) == 0 {
 			continue
 		}
-		l := lane{Key: entry.Key, Label: entry.Label, Vector: entry.Type == shot.Vector}
+		x := e.Extras[entry.Key]
+		f := fieldOf(entry, e.ID, entry.Default, doc.Get("units").Text)
+		l := lane{Key: entry.Key, Label: entry.Label, Vector: entry.Type == shot.Vector, Unit: f.Unit, Scale: f.Scale, After: x.After, Noise: x.Amount, Period: x.Period, Seed: x.Seed}
 		one := func(v shot.Value) float64 {
 			if l.Vector {
 				return v.Vec[0]
@@ -173,14 +220,43 @@ func describe(doc *shot.Shot, e *shot.Element, frame float64) (sceneElement, boo
 			return v.Num
 		}
 		for _, k := range keys {
-			l.Keys = append(l.Keys, [2]float64{k.Frame, one(k.Value)})
+			v := k.Value.Vec
+			if !l.Vector {
+				v = [3]float64{k.Value.Num}
+			}
+			l.Keys = append(l.Keys, laneKey{k.Frame, v, k.Way, k.In, k.Out})
 		}
-		for f := first; f <= last && len(l.Curve) < 2000; f++ {
+		for f := first; f <= last && x.Amount != 0 && len(l.Curve) < 2000; f++ {
 			l.Curve = append(l.Curve, one(e.At(entry.Key, float64(f))))
 		}
 		se.Lanes = append(se.Lanes, l)
 	}
 	return se, moving
+}
+
+// meshOf names the mesh of an element and how its file moves it.
+func meshOf(se *sceneElement, doc *shot.Shot, e *shot.Element, frame float64) {
+	w := asset.Want{Ref: e.Get("mesh").Text, Size: se.Size, Time: e.MeshTime(frame), Region: e.Share()}
+	if w.Ref == "" {
+		se.Fault = "no file yet"
+		return
+	}
+	m, err := doc.Files().Model(w.Ref)
+	if err == nil {
+		var p asset.Placed
+		if p, err = doc.Files().Pose(w); err == nil {
+			a := p.Turn.Angles()
+			se.Inner = &[6]float64{p.At.X, p.At.Y, p.At.Z, a.X, a.Y, a.Z}
+			if _, rigid := m.Rigid(w.Time); rigid || !m.Moves() {
+				w.Time = 0
+			}
+		}
+	}
+	if err != nil {
+		se.Fault = err.Error()
+	}
+	sum := sha256.Sum256(fmt.Appendf(nil, "%s %v %v %v", asset.ID(w.Ref), w.Size, w.Time, w.Region))
+	se.Mesh = hex.EncodeToString(sum[:8])
 }
 
 // takeOf finds the take that an address names; the newest where it names none.

@@ -124,7 +124,11 @@ func serve(ctx context.Context, o *options, so *serveOptions, withDemo bool) err
 
 // plant puts the demo shots that are missing into the library.
 func plant(st *studio.Studio) error {
-	for _, d := range demo.Shots() {
+	shots, err := demo.Shots(st.Files)
+	if err != nil {
+		return err
+	}
+	for _, d := range shots {
 		if _, err := st.Store.Shot(store.Slug(d.Name)); err == nil {
 			continue
 		}
@@ -137,7 +141,7 @@ func plant(st *studio.Studio) error {
 
 // firstRun makes the first demo shot's cache where it has no take yet.
 func firstRun(st *studio.Studio) error {
-	row, err := st.Store.Shot(store.Slug(demo.Shots()[0].Name))
+	row, err := st.Store.Shot(store.Slug(demo.First))
 	if err != nil {
 		return err
 	}
@@ -171,7 +175,7 @@ func workerCommand(o *options) *cobra.Command {
 				return err
 			}
 			defer w.Close()
-			work := studio.Work{Cache: ca, Threads: o.threads}
+			work := studio.Work{Cache: ca, Files: o.files(), Threads: o.threads}
 			return w.Run(ctx, work.Do)
 		}}
 }

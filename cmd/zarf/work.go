@@ -15,12 +15,14 @@ import (
 	"github.com/mattn/go-isatty"
 	"github.com/spf13/cobra"
 
+	"zarf/core/asset"
 	"zarf/core/check"
 	"zarf/core/format/vdb"
 	"zarf/core/geom"
 	"zarf/core/recipe"
 	"zarf/core/shot"
 	"zarf/studio"
+	"zarf/studio/assets"
 	"zarf/studio/cache"
 	"zarf/studio/run"
 	"zarf/studio/store"
@@ -40,7 +42,7 @@ func (o *options) load(name string) (*shot.Shot, error) {
 		if len(unknown) > 0 {
 			fmt.Fprintf(os.Stderr, "zarf: %s: kept, but not known here: %s\n", name, strings.Join(unknown, ", "))
 		}
-		return s, nil
+		return s.Attach(o.files()), nil
 	}
 	st, err := o.library()
 	if err != nil {
@@ -59,7 +61,21 @@ func (o *options) library() (*store.Store, error) {
 	if _, err := os.Stat(path); err != nil {
 		return nil, fmt.Errorf("there is no library in %s yet; zarf demo or zarf serve makes one, or name a shot file", o.data)
 	}
-	return store.Open(path)
+	st, err := store.Open(path)
+	if err == nil {
+		st.Files = o.files()
+	}
+	return st, err
+}
+
+// files is the library of imported files; nil, which says so when asked, where
+// the data folder can't be used.
+func (o *options) files() *asset.Library {
+	d, err := assets.Open(filepath.Join(o.data, "assets"))
+	if err != nil {
+		return nil
+	}
+	return asset.New(d)
 }
 
 func (o *options) cache() (*cache.Cache, error) {

@@ -145,6 +145,7 @@ func (l *Library) Model(ref string) (*Model, error) {
 		}
 		out := &Model{Model: m, Facts: facts, Rest: m.At(0)}
 		out.Box = out.Rest.Bounds()
+		out.Rest.OpenEdges() // counted before threads share it
 		return out, int64(len(f.Data)) + int64(facts.Triangles)*120, nil
 	})
 	if err != nil {
@@ -230,6 +231,7 @@ func (l *Library) Pose(w Want) (Placed, error) {
 		mesh := m.Rest
 		if w.Time != 0 {
 			mesh = m.At(w.Time)
+			mesh.LikeOpen(m.Rest)
 		}
 		at := *mesh
 		at.P = make([]geom.Vec3, len(mesh.P))

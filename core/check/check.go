@@ -229,7 +229,11 @@ func emitterInside(s *scene) []Finding {
 	for _, e := range s.emitters {
 		for _, c := range s.colliders {
 			sh, co := e.Shape(s.first), c.Shape(s.first)
-			if !swallowed(&sh, &co) {
+			shell := 0.0
+			if e.Get("from").Text == "surface" {
+				shell = e.Get("shell").Num / 2
+			}
+			if !swallowed(&sh, &co, shell) {
 				continue
 			}
 			out = append(out, Finding{Severity: Warning, Element: e.ID, What: fmt.Sprintf("%s lies inside the collider %s.", e.Name, c.Name), Why: "No gas can get out of a solid: the emitter gives nothing.", Mend: &Mend{Label: "Mute the collider", Element: c.ID, Key: "muted"}})
@@ -239,17 +243,17 @@ func emitterInside(s *scene) []Finding {
 }
 
 // swallowed reports an emitter with no point outside the collider, tried on a
-// 5³ lattice over its box.
-func swallowed(e, c *geom.Shape) bool {
-	b := e.Bounds()
+// 7³ lattice over its box; a shell reaches out of the emitter's surface.
+func swallowed(e, c *geom.Shape, shell float64) bool {
+	b := e.Bounds().Grow(shell)
 	if !b.Overlaps(c.Bounds()) {
 		return false
 	}
 	found := false
-	for n := range 125 {
-		t := geom.V(float64(n%5)/4, float64(n/5%5)/4, float64(n/25)/4)
+	for n := range 343 {
+		t := geom.V(float64(n%7)/6, float64(n/7%7)/6, float64(n/49)/6)
 		p := b.Min.Add(t.Scale(b.Size()))
-		if e.Distance(p) > 0 {
+		if e.Distance(p) > shell {
 			continue
 		}
 		found = true

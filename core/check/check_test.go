@@ -4,6 +4,7 @@ import (
 	"strings"
 	"testing"
 
+	"zarf/core/asset"
 	"zarf/core/gas"
 	"zarf/core/shot"
 	"zarf/demo"
@@ -32,7 +33,13 @@ func TestQuietWhereNothingIsWrong(t *testing.T) {
 	if f := Shot(s, big); len(f) > 0 {
 		t.Errorf("%+v", f)
 	}
-	for _, s := range demo.Shots() {
+	files := asset.NewMemory()
+	shots, err := demo.Shots(files)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, s := range shots {
+		s.Attach(asset.New(files))
 		if f := Shot(s, big); len(f) > 0 {
 			t.Errorf("%s: %+v", s.Name, f)
 		}

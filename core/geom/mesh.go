@@ -164,13 +164,16 @@ func (m *Mesh) weld() []int32 {
 	return to
 }
 
+// LikeOpen takes over what is known of another pose of the same faces.
+func (m *Mesh) LikeOpen(o *Mesh) { m.open = o.open }
+
 // OpenEdges counts the edges that have no partner running the other way; a
 // closed mesh has none.
 func (m *Mesh) OpenEdges() int {
-	if m.open > 0 {
-		return m.open - 1
+	if m.open == 0 {
+		m.open = m.openEdges(m.weld()) + 1
 	}
-	return m.openEdges(m.weld())
+	return m.open - 1
 }
 
 func (m *Mesh) openEdges(to []int32) int {
@@ -205,25 +208,40 @@ func (m *Mesh) openEdges(to []int32) int {
 }
 
 // Thickness is about the least thickness of a closed mesh, m: rays run inwards
-// from up to 400 faces, and the twentieth part of what they measure is left
-// out as corners.
+// from up to 400 faces, and the tenth of the area where they are shortest is
+// left out as corners.
 func (m *Mesh) Thickness(tree *Tree) float64 {
-	var list []float64
+	type probe struct{ thick, area float64 }
+	var list []probe
+	var total float64
 	step := max(1, len(m.Tri)/400)
 	for n := 0; n < len(m.Tri); n += step {
 		a, b, c := m.Corners(n)
-		out := b.Sub(a).Cross(c.Sub(a)).Unit()
+		normal := b.Sub(a).Cross(c.Sub(a))
+		out := normal.Unit()
 		o := a.Add(b).Add(c).Mul(1.0 / 3)
 		eps := 1e-6 * tree.Bounds().Size().Len()
 		if hit := tree.Ray(o.Sub(out.Mul(eps)), out.Mul(-1), eps, math.Inf(1)); hit.Tri >= 0 {
-			list = append(list, hit.T)
+			list = append(list, probe{hit.T, normal.Len()})
+			total += normal.Len()
 		}
 	}
-	if len(list) == 0 {
+	slices.SortFunc(list, func(a, b probe) int {
+		switch {
+		case a.thick < b.thick:
+			return -1
+		case a.thick > b.thick:
+			return 1
+		}
 		return 0
+	})
+	var sum float64
+	for _, p := range list {
+		if sum += p.area; sum >= total/10 {
+			return p.thick
+		}
 	}
-	slices.Sort(list)
-	return list[len(list)/20]
+	return 0
 }
 
 // Take is the mesh of the triangles that keep says; vertices stay.
@@ -314,4 +332,43 @@ func (m *Mesh) normals() []Vec3 {
 		out[v] = n[to[v]].Unit()
 	}
 	return out
+}
+
+// Thin is a mesh of at most about most triangles, made by merging the vertices
+// within each cell of a lattice into their mean (Rossignac and Borrel 1993):
+// for looking at, not for measuring.
+func (m *Mesh) Thin(most int) *Mesh {
+	size, low := m.Bounds().Size(), m.Bounds().Min
+	for cells := math.Sqrt(float64(most) / 2); ; cells *= 0.8 {
+		h := max(size.MaxComponent()/cells, 1e-12)
+		id := map[[3]int32]int32{}
+		out := &Mesh{Parts: m.Parts}
+		var count []float64
+		to := make([]int32, len(m.P))
+		for n, p := range m.P {
+			q := p.Sub(low).Mul(1 / h)
+			c := [3]int32{int32(q.X), int32(q.Y), int32(q.Z)}
+			v, ok := id[c]
+			if !ok {
+				v = int32(len(out.P))
+				id[c] = v
+				out.P, count = append(out.P, Vec3{}), append(count, 0)
+			}
+			out.P[v], to[n] = out.P[v].Add(p), v
+			count[v]++
+		}
+		for v := range out.P {
+			out.P[v] = out.P[v].Mul(1 / count[v])
+		}
+		for n, t := range m.Tri {
+			f := [3]int32{to[t[0]], to[t[1]], to[t[2]]}
+			if f[0] != f[1] && f[1] != f[2] && f[0] != f[2] {
+				out.Tri = append(out.Tri, f)
+				out.Part = append(out.Part, m.PartOf(n))
+			}
+		}
+		if len(out.Tri) <= most || cells < 8 {
+			return out
+		}
+	}
 }

@@ -4,6 +4,8 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+
+	"zarf/core/asset"
 )
 
 // Change is one value that differs between two shots.
@@ -27,6 +29,25 @@ func (e *Entry) Show(v Value, length string) string {
 			if c.Key == v.Text {
 				return c.Label
 			}
+		}
+		return v.Text
+	case File:
+		if v.Text == "" {
+			return "no file"
+		}
+		return asset.Name(v.Text)
+	case Weights:
+		if v.Text == "" {
+			return "nothing painted"
+		}
+		return "painted " + v.Text[:min(6, len(v.Text))]
+	case Names:
+		return list(v.List())
+	case Points:
+		return fmt.Sprintf("%d points", len(v.Places()))
+	case Profile:
+		if v.Text == "" {
+			return "1"
 		}
 		return v.Text
 	case Flag:

@@ -128,9 +128,10 @@ func (s *Shot) emitterSentence(e *Element, m func(float64) string) string {
 			t += " along its axis"
 		}
 	}
-	t += " from a " + e.sizeWords(m)
 	if e.Get("from").Text == "surface" {
-		t += "’s surface"
+		t += " from the surface of a " + e.sizeWords(m)
+	} else {
+		t += " from a " + e.sizeWords(m)
 	}
 	a, b := e.Get("begin").Num, e.Get("end").Num
 	switch {

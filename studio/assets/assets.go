@@ -51,21 +51,8 @@ func (d *Dir) path(id string) (string, error) {
 // Put keeps a file that was read already, and returns its reference: the id,
 // a slash and the name.
 func (d *Dir) Put(f *asset.File, facts *bring.Facts) (ref string, err error) {
-	h := sha256.New()
-	m := meta{Name: clean(f.Name), Options: f.Options, Facts: facts, Side: slices.Sorted(maps.Keys(f.Side))}
-	opts, err := json.Marshal(m.Options)
-	if err != nil {
-		return "", err
-	}
-	for _, b := range [][]byte{[]byte(filepath.Ext(m.Name)), opts, f.Data} {
-		fmt.Fprintf(h, "%d:", len(b))
-		h.Write(b)
-	}
-	for _, name := range m.Side {
-		fmt.Fprintf(h, "%s %d:", name, len(f.Side[name]))
-		h.Write(f.Side[name])
-	}
-	id := hex.EncodeToString(h.Sum(nil))[:32]
+	m := meta{Name: asset.Clean(f.Name), Options: f.Options, Facts: facts, Side: slices.Sorted(maps.Keys(f.Side))}
+	id := f.Hash()
 	return id + "/" + m.Name, d.keep(id, func(dir string) error {
 		if err := write(filepath.Join(dir, "file"), f.Data); err != nil {
 			return err
@@ -81,6 +68,17 @@ func (d *Dir) Put(f *asset.File, facts *bring.Facts) (ref string, err error) {
 		}
 		return write(filepath.Join(dir, "meta.json"), b)
 	})
+}
+
+// Bring reads a file and keeps it. Nothing is kept of a file that can't be
+// read.
+func (d *Dir) Bring(name string, data []byte, side map[string][]byte, o bring.Options) (ref string, facts *bring.Facts, err error) {
+	_, facts, err = bring.Read(name, data, side, o)
+	if err != nil {
+		return "", nil, err
+	}
+	ref, err = d.Put(&asset.File{Name: name, Data: data, Side: side, Options: o}, facts)
+	return ref, facts, err
 }
 
 // keep fills a temporary folder and renames it to the id, unless it is there.
@@ -112,21 +110,6 @@ func write(path string, data []byte) error {
 	}
 	_, err = f.Write(data)
 	return errors.Join(err, f.Sync(), f.Close())
-}
-
-// clean keeps of a name what can be shown and sorted by.
-func clean(name string) string {
-	name = filepath.Base(filepath.ToSlash(name))
-	out := []rune{}
-	for _, r := range name {
-		if r >= ' ' && r != '/' && r != '\\' && r != 0x7f && len(out) < 80 {
-			out = append(out, r)
-		}
-	}
-	if len(out) == 0 {
-		return "file"
-	}
-	return string(out)
 }
 
 // File reads a file back.

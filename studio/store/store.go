@@ -17,6 +17,7 @@ import (
 	"github.com/pressly/goose/v3"
 	_ "modernc.org/sqlite" // the driver
 
+	"zarf/core/asset"
 	"zarf/core/shot"
 )
 
@@ -24,7 +25,10 @@ import (
 var migrations embed.FS
 
 // Store is the database.
-type Store struct{ db *sql.DB }
+type Store struct {
+	db    *sql.DB
+	Files *asset.Library // that shots find their imported files in; may be nil
+}
 
 // ErrNotFound says that a row is not there.
 var ErrNotFound = errors.New("not found")
@@ -47,7 +51,7 @@ func Open(path string) (*Store, error) {
 		db.Close()
 		return nil, fmt.Errorf("database %s: %w", path, err)
 	}
-	return &Store{db}, nil
+	return &Store{db: db}, nil
 }
 
 // Close closes the database.
@@ -183,8 +187,15 @@ func (s *Store) Doc(id int64) (*shot.Shot, error) {
 	if err != nil {
 		return nil, err
 	}
+	return s.decode(b)
+}
+
+func (s *Store) decode(b []byte) (*shot.Shot, error) {
 	d, _, err := shot.Decode(b)
-	return d, err
+	if err != nil {
+		return nil, err
+	}
+	return d.Attach(s.Files), nil
 }
 
 // Keep is how many revisions of a shot can be undone.
@@ -206,7 +217,7 @@ func (s *Store) Edit(id int64, label, merge string, change func(*shot.Shot) erro
 		if err != nil {
 			return err
 		}
-		if doc, _, err = shot.Decode(b); err != nil {
+		if doc, err = s.decode(b); err != nil {
 			return err
 		}
 		if err := change(doc); err != nil {
@@ -268,7 +279,7 @@ func (s *Store) Undo(id int64, by int) (label string, err error) {
 		if err := tx.QueryRow(`SELECT label FROM revisions WHERE shot_id = ? AND seq = ?`, id, named).Scan(&label); err != nil {
 			return err
 		}
-		doc, _, err := shot.Decode(b)
+		doc, err := s.decode(b)
 		if err != nil {
 			return err
 		}

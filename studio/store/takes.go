@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"time"
 
+	"zarf/core/asset"
 	"zarf/core/shot"
 )
 
@@ -22,12 +23,17 @@ type Take struct {
 	Stars       int
 	Seconds     float64
 	Created     time.Time
+
+	files *asset.Library
 }
 
 // Shot decodes the frozen values.
 func (t *Take) Shot() (*shot.Shot, error) {
 	d, _, err := shot.Decode(t.Doc)
-	return d, err
+	if err != nil {
+		return nil, err
+	}
+	return d.Attach(t.files), nil
 }
 
 // CreateTake freezes a document into the shot's next take.
@@ -50,8 +56,8 @@ func (s *Store) CreateTake(t Take) (Take, error) {
 
 const takeColumns = `id, shot_id, number, doc, domain, key, first, last, note, stars, seconds, created`
 
-func scanTake(scan func(...any) error) (Take, error) {
-	var t Take
+func (s *Store) scanTake(scan func(...any) error) (Take, error) {
+	t := Take{files: s.Files}
 	var created string
 	err := scan(&t.ID, &t.ShotID, &t.Number, &t.Doc, &t.Domain, &t.Key, &t.First, &t.Last, &t.Note, &t.Stars, &t.Seconds, &created)
 	if errors.Is(err, sql.ErrNoRows) {
@@ -70,7 +76,7 @@ func (s *Store) Takes(shotID int64) ([]Take, error) {
 	defer rows.Close()
 	var out []Take
 	for rows.Next() {
-		t, err := scanTake(rows.Scan)
+		t, err := s.scanTake(rows.Scan)
 		if err != nil {
 			return nil, err
 		}
@@ -81,7 +87,7 @@ func (s *Store) Takes(shotID int64) ([]Take, error) {
 
 // Take finds a take by its number within a shot.
 func (s *Store) Take(shotID int64, number int) (Take, error) {
-	t, err := scanTake(s.db.QueryRow(`SELECT `+takeColumns+` FROM takes WHERE shot_id = ? AND number = ?`, shotID, number).Scan)
+	t, err := s.scanTake(s.db.QueryRow(`SELECT `+takeColumns+` FROM takes WHERE shot_id = ? AND number = ?`, shotID, number).Scan)
 	if errors.Is(err, ErrNotFound) {
 		return t, fmt.Errorf("there is no take %d: %w", number, err)
 	}
@@ -90,7 +96,7 @@ func (s *Store) Take(shotID int64, number int) (Take, error) {
 
 // TakeByID finds a take.
 func (s *Store) TakeByID(id int64) (Take, error) {
-	return scanTake(s.db.QueryRow(`SELECT `+takeColumns+` FROM takes WHERE id = ?`, id).Scan)
+	return s.scanTake(s.db.QueryRow(`SELECT `+takeColumns+` FROM takes WHERE id = ?`, id).Scan)
 }
 
 // AnnotateTake sets note and stars.

@@ -4,6 +4,7 @@ import * as THREE from 'three';
 import { OrbitControls } from '../vendor/three/OrbitControls.js';
 import { TransformControls } from '../vendor/three/TransformControls.js';
 import { Smoke } from './volume.js';
+import { meshes } from './meshes.js';
 
 const grey = (v) => new THREE.Color(v, v, v);
 const radians = (a) => a.map((x) => x * Math.PI / 180);
@@ -166,6 +167,7 @@ export class Viewport {
 
   geometry(e) {
     const [w, h, d] = e.size;
+    if (e.form === 'mesh') return this.imported(e) || new THREE.BoxGeometry(w, h, d);
     const radii = () => (e.taper > 1 ? [0.5 / e.taper, 0.5] : [0.5, 0.5 * e.taper]);
     let g;
     switch (e.form) {
@@ -189,6 +191,69 @@ export class Viewport {
     }
     g.scale(w, h, d);
     return g;
+  }
+
+  // An imported mesh, once it has come; until then its box stands in.
+  imported(e) {
+    if (!e.mesh || e.fault) return null;
+    const have = meshes.get(this.on.slug, e, this.data.frame, () => { if (this.data) this.show(this.data, true); });
+    return have;
+  }
+
+  // A guide: its curve with heads along its pace, rings at its reach, and
+  // hooks for its swirl.
+  guide(e, g) {
+    const at = e.line.map((p) => new THREE.Vector3(...p));
+    if (at.length < 2) return;
+    const o = e.muted ? 0.25 : 0.95;
+    g.add(new THREE.Line(new THREE.BufferGeometry().setFromPoints(at), new THREE.LineBasicMaterial({ color: 0xffffff, transparent: true, opacity: o })));
+    const pts = [], faint = [];
+    const way = Math.sign(e.vector[0]) || 1;
+    const marks = Math.min(9, Math.max(2, Math.round(at.length / 8)));
+    for (let m = 0; m < marks; m++) {
+      const i = Math.min(at.length - 2, Math.round((m + 0.5) / marks * (at.length - 1)));
+      const dir = at[i + 1].clone().sub(at[i]).normalize();
+      const side = new THREE.Vector3(0, 1, 0).cross(dir);
+      if (side.lengthSq() < 1e-4) side.set(1, 0, 0).cross(dir);
+      side.normalize();
+      const up = dir.clone().cross(side);
+      const r = e.radius, tip = at[i].clone().addScaledVector(dir, way * r * 0.22);
+      for (const s of [-1, 1]) pts.push(tip, at[i].clone().addScaledVector(side, s * r * 0.12));
+      const ring = (a, q) => at[i].clone().addScaledVector(side, Math.cos(a) * q).addScaledVector(up, Math.sin(a) * q);
+      for (let a = 0; a < 40; a++) if (a % 4 < 2) faint.push(ring(a * Math.PI / 20, r), ring((a + 1) * Math.PI / 20, r));
+      if (e.swirl) {
+        const s = Math.sign(e.swirl);
+        for (const from of [0, Math.PI]) {
+          for (let a = 0; a < 8; a++) pts.push(ring(from + s * a * 0.16, r / 2), ring(from + s * (a + 1) * 0.16, r / 2));
+          const end = ring(from + s * 1.28, r / 2), back = from + s * 1.08;
+          pts.push(end, ring(back, r * 0.56), end, ring(back, r * 0.44));
+        }
+      }
+    }
+    this.lines(g, pts, o);
+    this.lines(g, faint, e.muted ? 0.1 : 0.35);
+    // something to click on
+    for (let i = 0; i < at.length; i += 3) {
+      const ball = new THREE.Mesh(new THREE.SphereGeometry(Math.max(e.radius * 0.18, 1e-3), 6, 4), new THREE.MeshBasicMaterial({ visible: false }));
+      ball.position.copy(at[i]);
+      g.add(ball);
+    }
+  }
+
+  // A shape pull: its form in faint lines, with short strokes that point in.
+  pull(e, g, geo) {
+    g.add(new THREE.Mesh(geo, new THREE.MeshBasicMaterial({ color: 0xffffff, transparent: true, opacity: 0.05, depthWrite: false })));
+    g.add(new THREE.LineSegments(new THREE.EdgesGeometry(geo, 30), new THREE.LineBasicMaterial({ color: 0xffffff, transparent: true, opacity: e.muted ? 0.2 : 0.6 })));
+    const p = geo.getAttribute('position'), mid = new THREE.Vector3(), pts = [];
+    if (!geo.getAttribute('normal')) geo.computeVertexNormals();
+    const n = geo.getAttribute('normal');
+    const step = Math.max(1, Math.floor(p.count / 60));
+    for (let i = 0; i < p.count; i += step) {
+      const a = mid.clone().fromBufferAttribute(p, i), d = new THREE.Vector3().fromBufferAttribute(n, i);
+      const near = a.clone().addScaledVector(d, e.radius * 0.15), far = a.clone().addScaledVector(d, e.radius * 0.5);
+      pts.push(near, far);
+    }
+    this.lines(g, pts, e.muted ? 0.1 : 0.45);
   }
 
   make(e) {
@@ -246,10 +311,15 @@ export class Viewport {
       pts.push(new THREE.Vector3(r, -r, 0), new THREE.Vector3(r, r, 0));
       this.lines(g, pts, 0.9);
       this.handle(g, r);
+    } else if (e.kind === 'guide') {
+      this.guide(e, g);
     } else {
       const geo = this.geometry(e);
       g.rotation.set(...radians(e.turn), 'ZYX');
-      if (e.kind === 'collider') {
+      if (e.inner) return this.moved(e, g, geo);
+      if (e.kind === 'pull') {
+        this.pull(e, g, geo);
+      } else if (e.kind === 'collider' || e.kind === 'mesh') {
         const m = new THREE.MeshLambertMaterial({ color: new THREE.Color(e.colour || '#777777'), transparent: e.muted, opacity: e.muted ? 0.2 : 1, side: THREE.DoubleSide });
         const solid = new THREE.Mesh(geo, m);
         if (!e.muted) solid.layers.enable(1);
@@ -267,6 +337,27 @@ export class Viewport {
       }
     }
     if (e.region) g.add(this.region(e));
+    return g;
+  }
+
+  // What a file moves hangs in a group of its own, so that the gizmo sets the
+  // element's place and not the animation's.
+  moved(e, g, geo) {
+    const inner = new THREE.Group();
+    inner.position.set(...e.inner.slice(0, 3));
+    inner.rotation.set(...radians(e.inner.slice(3)), 'ZYX');
+    const tinted = geo.getAttribute('color');
+    if (e.kind === 'pull') {
+      this.pull(e, inner, geo);
+    } else if (e.kind === 'emitter') {
+      inner.add(new THREE.Mesh(geo, new THREE.MeshBasicMaterial({ color: 0xffffff, vertexColors: !!tinted, transparent: true, opacity: tinted ? 0.5 : 0.12, depthWrite: false, side: THREE.DoubleSide })));
+      inner.add(new THREE.LineSegments(new THREE.EdgesGeometry(geo, 25), new THREE.LineBasicMaterial({ color: 0xffffff, transparent: true, opacity: e.muted ? 0.25 : 0.7 })));
+    } else {
+      const solid = new THREE.Mesh(geo, new THREE.MeshLambertMaterial({ color: tinted ? 0xffffff : new THREE.Color(e.colour || '#777777'), vertexColors: !!tinted, transparent: e.muted, opacity: e.muted ? 0.2 : 1, side: THREE.DoubleSide }));
+      if (!e.muted) solid.layers.enable(1);
+      inner.add(solid);
+    }
+    g.add(inner);
     return g;
   }
 
@@ -411,7 +502,7 @@ export class Viewport {
     this.draw();
   }
 
-  canPlace(e) { return this.on.editable && !e.muted && e.kind !== undefined; }
+  canPlace(e) { return !this.tool && this.on.editable && !e.muted && e.kind !== undefined; }
 
   setGizmo(mode) {
     this.gizmo.setMode(mode);
@@ -436,7 +527,24 @@ export class Viewport {
     }
   }
 
+  // A tool (painting, drawing a curve) takes the pointer until it is put down.
+  take(tool) {
+    if (this.tool) this.tool.end();
+    this.tool = tool;
+    this.choose(this.chosen);
+  }
+
+  // ray through the pointer
+  ray(ev) {
+    const box = this.canvas.getBoundingClientRect();
+    const p = new THREE.Vector2((ev.clientX - box.left) / box.width * 2 - 1, 1 - (ev.clientY - box.top) / box.height * 2);
+    const r = new THREE.Raycaster();
+    r.setFromCamera(p, this.camera);
+    return r;
+  }
+
   pick(ev) {
+    if (this.tool) return;
     if (!this.down || this.gizmo.dragging || Math.hypot(ev.clientX - this.down[0], ev.clientY - this.down[1]) > 3 || ev.button !== 0) return;
     const box = this.canvas.getBoundingClientRect();
     const p = new THREE.Vector2((ev.clientX - box.left) / box.width * 2 - 1, 1 - (ev.clientY - box.top) / box.height * 2);

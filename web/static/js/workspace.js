@@ -3,6 +3,9 @@ import { Viewport } from './viewport.js';
 import { Frames } from './volume.js';
 import { Score } from './score.js';
 import { Lit } from './lit.js';
+import { bringIn } from './bring.js';
+import { Painter } from './paint.js';
+import { Pen } from './pen.js';
 
 const work = document.getElementById('work');
 const slug = work.dataset.slug, station = work.dataset.station, shotId = +work.dataset.shot;
@@ -20,6 +23,7 @@ function post(path, values) {
 let view = null;
 try {
   view = new Viewport($('view'), $('overlay'), {
+    slug,
     editable: station === 'stage' || station === 'score',
     choose: (id) => choose(id),
     place: (id, key, v) => post('place', { id, key, frame: state.frame, v0: v[0], v1: v[1], v2: v[2] }),
@@ -28,7 +32,43 @@ try {
   note('This browser has no WebGL 2: the viewport stays empty. Values, runs, rendered pictures and handovers work all the same.', true);
 }
 const frames = new Frames(slug, size);
-const score = new Score($('score'), { seek: (f) => { state.follow = false; seek(f); } });
+const score = new Score($('score'), {
+  seek: (f) => { state.follow = false; seek(f); },
+  choose: (id) => choose(id),
+  edit: (body) => json('keys', body),
+  picked: (n) => {
+    $('keycount').textContent = n ? `${n} key${n === 1 ? '' : 's'} chosen` : 'no key chosen';
+    const ways = new Set(score ? score.picked().map((x) => x.q.way) : []);
+    if (ways.size === 1) $('keyway').value = [...ways][0];
+  },
+  opened: (r) => {
+    const f = $('curvetools');
+    f.hidden = !r;
+    if (!r) return;
+    $('curvename').textContent = `${r.e.name}: ${r.l.label}`;
+    f.after.value = r.l.after || '';
+    f.amount.value = +((r.l.noise || 0) / r.l.scale).toPrecision(6);
+    f.period.value = r.l.period || 12;
+    f.seed.value = r.l.seed || 1;
+  },
+});
+
+// Sends a script's change; the panels come back as after any other.
+function json(path, body) {
+  return post(path, { body: JSON.stringify(body), frame: state.frame });
+}
+$('keyway').onchange = () => score.way($('keyway').value);
+$('keydrop').onclick = () => score.drop();
+$('keystretchgo').onclick = () => score.stretchTime(parseFloat($('keystretch').value));
+$('zoomin').onclick = () => score.zoom(0.6);
+$('zoomout').onclick = () => score.zoom(1 / 0.6);
+$('zoomfit').onclick = () => score.fit();
+$('curveclose').onclick = () => score.close();
+$('curvetools').onsubmit = (e) => e.preventDefault();
+$('curvetools').onchange = () => {
+  const f = $('curvetools'), r = score.open;
+  if (r) json('curve', { el: r.e.id, key: r.l.key, after: f.after.value, amount: parseFloat(f.amount.value) * r.l.scale, period: parseFloat(f.period.value), seed: parseInt(f.seed.value, 10) });
+};
 const lit = new Lit($('lit'), slug, { note });
 
 function choose(id) {
@@ -54,7 +94,13 @@ async function load() {
   }
   if (!r.ok) { note(body, true); return; }
   state.scene = body;
-  if (view) view.show(state.scene);
+  if (view) {
+    view.show(state.scene);
+    if (view.tool && view.tool.again) {
+      const el = state.scene.elements.find((x) => x.id === view.tool.el.id);
+      if (el) view.tool.again(el); else view.take(null);
+    }
+  }
   score.show(state.scene, take());
   const t = take();
   // a run that was just begun is followed frame by frame until somebody scrubs
@@ -257,6 +303,7 @@ document.addEventListener('keydown', (e) => {
     $(e.shiftKey ? 'redo' : 'undo').click();
     return;
   }
+  if (view && view.tool && view.tool.key && view.tool.key(e)) { e.preventDefault(); return; }
   if (typing || e.ctrlKey || e.metaKey || e.altKey || document.querySelector('dialog[open]')) return;
   const stations = [...document.querySelectorAll('[data-station-link]')];
   const act = {
@@ -264,7 +311,9 @@ document.addEventListener('keydown', (e) => {
     Home: () => go(state.scene.first), End: () => go(state.scene.last), l: () => $('loop').click(),
     g: () => gizmo('translate'), t: () => gizmo('rotate'), z: () => gizmo('scale'),
     f: () => view && view.frame(), c: () => view && view.throughCamera(), v: litToggle, '?': () => $('keys').showModal(),
-    r: () => $('run') && $('run').click(), m: () => $('mute') && $('mute').click(), Delete: () => $('delete') && $('delete').click(),
+    '+': () => score.zoom(0.6), '=': () => score.zoom(0.6), '-': () => score.zoom(1 / 0.6), 0: () => score.fit(), a: () => score.all(),
+    k: () => keyAll(), Escape: () => { if (score.open) score.close(); else { score.chosen.clear(); score.tell(); score.draw(); } },
+    r: () => $('run') && $('run').click(), m: () => $('mute') && $('mute').click(), Delete: () => { if (score.chosen.size) score.drop(); else if ($('delete')) $('delete').click(); },
     1: () => stations[0].click(), 2: () => stations[1].click(), 3: () => stations[2].click(), 4: () => stations[3].click(), 5: () => stations[4].click(),
   }[e.key];
   if (!act) return;
@@ -273,7 +322,27 @@ document.addEventListener('keydown', (e) => {
   act();
 });
 
+// Sets a key on every value of the sheet that has keys already.
+function keyAll() {
+  const s = document.querySelector('[data-sheet]');
+  const el = s && state.scene && state.scene.elements.find((x) => x.id === s.dataset.id);
+  if (!el || !el.lanes) { note('This element has no keyed value yet: press the note beside a value.'); return; }
+  json('keys', { label: 'key', changes: el.lanes.map((l) => ({ el: el.id, key: l.key, here: true })), bars: [] });
+}
+
+// Tools of the picture, and files that are dropped on it.
+document.addEventListener('click', (e) => {
+  const t = e.target.closest('[data-paint], [data-curve]');
+  if (!t || !view) return;
+  const id = t.dataset.paint || t.dataset.curve;
+  const el = state.scene && state.scene.elements.find((x) => x.id === id);
+  if (!el) return;
+  view.take(t.dataset.paint ? new Painter(view, slug, el, { note, done: reloadAll }) : new Pen(view, el, { note, set: (text) => post('value', { kind: 'guide', id, key: 'points', frame: state.frame, v: text }) }));
+});
+function reloadAll() { htmx.ajax('GET', `/shots/${slug}/sheet?${sheetQuery()}`, { swap: 'none', target: '#live' }); }
+bringIn({ slug, note, drop: $('picture'), chosen: () => chosenId(), show: (id) => htmx.ajax('GET', `/shots/${slug}/sheet?at=${station}&el=${encodeURIComponent(id)}`, { swap: 'none', target: '#live' }).then(() => history.replaceState(null, '', `${location.pathname}?el=${encodeURIComponent(id)}`)) });
+
 load().then(() => { if (view) { view.choose(chosenId()); if (station !== 'stage') view.throughCamera(); } });
 
 // For tests: what the picture holds.
-window.zarf = { state, measure: () => (view ? view.measure() : 0), shown: () => view && view.smoke.mesh.visible, fire: () => (view ? view.smoke.material.uniforms.hottest.value : 0), seek };
+window.zarf = { state, view, score, measure: () => (view ? view.measure() : 0), shown: () => view && view.smoke.mesh.visible, fire: () => (view ? view.smoke.material.uniforms.hottest.value : 0), seek };
