@@ -24,35 +24,35 @@ func KeepersAnchor(files Keeper) (*shot.Shot, error) {
 	s := shot.New("BL080")
 	s.Title = "Keeper's anchor"
 	s.Note = "Smoke of two lamp bowls gathers into the keeper's anchor, stands for a second and drifts apart."
-	put(shot.Setting, s.Values, "last", 96)
+	put(shot.Setting, s.Values, "last", 120)
 	put(shot.Setting, s.Values, "air_temperature", 288)
-	add(s, shot.Domain, "Hall air", "position", xyz{0, 1.75, 0}, "size", xyz{3.6, 3.5, 1.7}, "voxel", 0.05, "cooling", 0.6, "vorticity", 0.25, "dissipation", 0.12)
+	add(s, shot.Domain, "Hall air", "position", xyz{0, 1.75, 0}, "size", xyz{3.6, 3.5, 1.7}, "voxel", 0.042, "cooling", 0.5, "vorticity", 0.25, "dissipation", 0.05)
 	for _, side := range []float64{-1, 1} {
 		name := "Left bowl"
 		if side > 0 {
 			name = "Right bowl"
 		}
-		e := add(s, shot.Emitter, name, "form", "sphere", "position", xyz{side * 0.95, 0.3, 0}, "size", xyz{0.34, 0.24, 0.34}, "smoke", 1.1, "temperature", 330, "breakup", 0.4, "breakup_size", 0.14, "breakup_rate", 2.0)
-		keys(e, "smoke", 1, 1.1, 52, 1.1, 60, 0)
-		keys(e, "temperature", 1, 330, 52, 330, 60, 288)
+		e := add(s, shot.Emitter, name, "form", "sphere", "position", xyz{side * 0.95, 0.3, 0}, "size", xyz{0.34, 0.24, 0.34}, "smoke", 1.5, "temperature", 352, "breakup", 0.4, "breakup_size", 0.14, "breakup_rate", 2.0)
+		keys(e, "smoke", 1, 1.5, 62, 1.5, 70, 0)
+		keys(e, "temperature", 1, 352, 62, 352, 70, 288)
 		add(s, shot.Collider, name+" stand", "form", "cylinder", "position", xyz{side * 0.95, 0.09, 0}, "size", xyz{0.4, 0.18, 0.4}, "taper", 1.3, "colour", xyz{0.16, 0.11, 0.06})
 	}
 	size := geom.FromArray(f.Size)
 	pull := add(s, shot.Pull, "Anchor", "form", "mesh", "mesh", ref, "position", xyz{0, 1.9, 0}, "size", size.Array(), "reach", 1.3, "keep", 5.0, "gather", 0.0)
-	keys(pull, "gather", 18, 0, 30, 0.9, 72, 0.9, 78, 0)
-	keys(pull, "keep", 18, 0, 30, 5, 72, 5, 78, 0)
+	keys(pull, "gather", 34, 0, 46, 1.3, 94, 1.3, 100, 0)
+	keys(pull, "keep", 34, 0, 46, 5, 94, 5, 100, 0)
 	stir := add(s, shot.Turbulence, "Draught", "strength", 0.4, "size", 0.5, "octaves", 2, "rate", 0.6, "position", xyz{1.5, 3, 0})
-	keys(stir, "strength", 70, 0.4, 80, 2.2)
+	keys(stir, "strength", 92, 0.4, 102, 2.2)
 	add(s, shot.Wind, "Open door", "velocity", xyz{0, 0, 0}, "grip", 0.6, "position", xyz{-1.6, 2, 0.4})
 	door := s.Elements[len(s.Elements)-1]
-	for _, k := range [][2]float64{{72, 0}, {84, 1.4}} {
+	for _, k := range [][2]float64{{94, 0}, {106, 1.4}} {
 		door.SetKey("velocity", shot.Key{Frame: k[0], Value: shot.Vec(k[1], 0.1*k[1], 0)})
 	}
-	set(s.Element("camera"), "position", xyz{0, 1.7, 6.6}, "target", xyz{0, 1.72, 0}, "lens", 50.0)
+	set(s.Element("camera"), "position", xyz{0, 1.7, 6.6}, "target", xyz{0, 1.72, 0}, "lens", 39.0)
 	lk := s.Looks[0]
 	lk.Name = "Lamplight"
 	for k, v := range map[string]any{"extinction": 14.0, "colour": xyz{0.9, 0.88, 0.84}, "sun_strength": 3.4, "sun_colour": xyz{1, 0.78, 0.5}, "sun_height": 24.0, "sun_bearing": 118.0,
-		"sky_strength": 0.22, "sky_colour": xyz{0.4, 0.5, 0.72}, "ground_colour": xyz{0.1, 0.09, 0.08}, "background": "grey"} {
+		"sky_strength": 0.22, "sky_colour": xyz{0.4, 0.5, 0.72}, "ground_colour": xyz{0.1, 0.09, 0.08}, "background": "sky"} {
 		put(shot.Look, lk.Values, k, v)
 	}
 	return s, nil

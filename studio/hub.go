@@ -57,6 +57,16 @@ func (s *Studio) tell(job int64, step json.RawMessage) {
 		return
 	}
 	n := Notice{Job: j.ID, Kind: j.Kind, Shot: j.ShotID, Take: j.TakeID, State: j.State, Done: j.Done, Total: j.Total, Left: j.Left, Message: j.Message, Step: step}
+	s.spread(n)
+}
+
+// Changed tells all pages that a shot's document has a new revision, made by
+// one of them.
+func (s *Studio) Changed(shot int64, page string) {
+	s.spread(Notice{Kind: "document", Shot: shot, State: "changed", Message: page})
+}
+
+func (s *Studio) spread(n Notice) {
 	h := &s.hub
 	h.mu.Lock()
 	defer h.mu.Unlock()

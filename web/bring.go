@@ -59,7 +59,7 @@ func (s *server) bringIn(c *gin.Context) {
 	}
 	use, into := c.PostForm("as"), c.PostForm("into")
 	out := brought{Facts: facts, Notes: append([]string{}, facts.Notes...)}
-	_, err = s.st.Store.Edit(rowOf(c).ID, "bring in "+asset.Name(ref), "", func(d *shot.Shot) error {
+	err = s.change(c, "bring in "+asset.Name(ref), "", func(d *shot.Shot) error {
 		notes, id, err := s.install(d, use, into, ref, facts, c.PostForm)
 		out.Element = id
 		out.Notes = append(out.Notes, notes...)
@@ -468,7 +468,7 @@ func (s *server) paint(c *gin.Context) {
 		return
 	}
 	id := c.Param("el")
-	_, err = s.st.Store.Edit(rowOf(c).ID, "paint", "", func(d *shot.Shot) error {
+	err = s.change(c, "paint", "", func(d *shot.Shot) error {
 		e := d.Element(id)
 		if e == nil || !e.FromFile() {
 			return errors.New("the element that was painted on has no imported mesh any more")

@@ -57,12 +57,15 @@ type invalid struct {
 
 // edit changes the document and answers with the panels.
 func (s *server) edit(c *gin.Context, label, merge string, change func(*shot.Shot) error, over ...string) {
-	_, err := s.st.Store.Edit(rowOf(c).ID, label, merge, change)
+	err := s.change(c, label, merge, change)
 	var bad invalid
 	if errors.As(err, &bad) {
 		c.Header("Content-Type", "text/html; charset=utf-8")
 		c.Status(http.StatusUnprocessableEntity)
 		s.exec(c, "partials", "field-error", map[string]any{"Field": bad.field, "What": bad.Error()})
+		return
+	}
+	if s.clash(c, err) {
 		return
 	}
 	if err != nil {
@@ -248,7 +251,7 @@ func (s *server) addElement(c *gin.Context) {
 	id := ""
 	carry(c)
 	// the id is known before the panels are made
-	_, err := s.st.Store.Edit(rowOf(c).ID, "add "+string(k), "", func(d *shot.Shot) error {
+	err := s.change(c, "add "+string(k), "", func(d *shot.Shot) error {
 		if !shot.IsElement(k) {
 			return fmt.Errorf("no element is called %q", k)
 		}
@@ -385,7 +388,10 @@ func move(d *shot.Shot, e *shot.Element, up bool) {
 
 // edit2 is edit for changes that choose another element.
 func (s *server) edit2(c *gin.Context, label string, change func(*shot.Shot) error, chosen func() string) {
-	if _, err := s.st.Store.Edit(rowOf(c).ID, label, "", change); err != nil {
+	if err := s.change(c, label, "", change); err != nil {
+		if s.clash(c, err) {
+			return
+		}
 		s.fail(c, http.StatusUnprocessableEntity, "Nothing was changed: "+err.Error()+".", "")
 		return
 	}
@@ -503,6 +509,7 @@ func (s *server) undo(by int) gin.HandlerFunc {
 			s.fail(c, http.StatusInternalServerError, "Undo failed: "+err.Error(), "")
 			return
 		}
+		s.st.Changed(rowOf(c).ID, c.GetHeader("X-Zarf-Page"))
 		carry(c)
 		s.refresh(c, at(c))
 	}
@@ -511,7 +518,7 @@ func (s *server) undo(by int) gin.HandlerFunc {
 func (s *server) changeLook(c *gin.Context) {
 	id, verb := c.Param("id"), c.Param("verb")
 	next := id
-	_, err := s.st.Store.Edit(rowOf(c).ID, verb+" look", "", func(d *shot.Shot) error {
+	err := s.change(c, verb+" look", "", func(d *shot.Shot) error {
 		l := d.Look(id)
 		if l == nil {
 			return fmt.Errorf("there is no look %q", id)

@@ -231,6 +231,7 @@ type space struct {
 	Last    int
 	Changes []shot.Change
 	Domain  *shot.Element
+	Head    int   // revision of the document that the panels show
 	Stamp   int64 // differs in every answer: the page reads the scene again
 }
 
@@ -461,6 +462,9 @@ func (s *server) refresh(c *gin.Context, at string) {
 	}
 	c.Header("Content-Type", "text/html; charset=utf-8")
 	w.Stamp = time.Now().UnixNano()
+	if now, err := s.st.Store.ShotByID(rowOf(c).ID); err == nil {
+		w.Head = now.Head
+	}
 	s.exec(c, "partials", "panels", w)
 }
 

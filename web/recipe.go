@@ -41,7 +41,7 @@ func (s *server) addRecipe(c *gin.Context) {
 	start, _ := strconv.ParseFloat(c.PostForm("frame"), 64)
 	id := ""
 	carry(c)
-	_, err = s.st.Store.Edit(rowOf(c).ID, "recipe "+r.Name, "", func(d *shot.Shot) error {
+	err = s.change(c, "recipe "+r.Name, "", func(d *shot.Shot) error {
 		if len(d.Elements)+len(r.Parts) > shot.MaxElements {
 			return fmt.Errorf("the shot has %d elements; %d are allowed", len(d.Elements), shot.MaxElements)
 		}
@@ -105,7 +105,7 @@ func (s *server) mendTake(c *gin.Context, v *takeView) error {
 	if m == nil {
 		return fmt.Errorf("that finding is gone; the page was out of date")
 	}
-	_, err := s.st.Store.Edit(rowOf(c).ID, "mend: "+m.Label, "", func(d *shot.Shot) error {
+	err := s.change(c, "mend: "+m.Label, "", func(d *shot.Shot) error {
 		e := d.Element(m.Element)
 		if e == nil {
 			return fmt.Errorf("the domain that the take ran in is gone from the shot")

@@ -103,6 +103,42 @@ func Diff(a, b *Shot) []Change {
 	return out
 }
 
+// DiffAll is Diff with what no simulation sees: names, looks, handover values.
+func DiffAll(a, b *Shot) []Change {
+	out := Diff(a, b)
+	length := b.Get("units").Text
+	add := func(where string, k Kind, x, y func(string) Value) {
+		for _, e := range Entries(k) {
+			if p, q := x(e.Key), y(e.Key); !e.Same(p, q) {
+				out = append(out, Change{where, e.Label, e.Show(p, length), e.Show(q, length)})
+			}
+		}
+	}
+	for _, y := range b.Looks {
+		i := slices.IndexFunc(a.Looks, func(l *LookSet) bool { return l.ID == y.ID })
+		if i < 0 {
+			out = append(out, Change{y.Name, "look", "not there", "added"})
+			continue
+		}
+		if a.Looks[i].Name != y.Name {
+			out = append(out, Change{y.ID, "name", a.Looks[i].Name, y.Name})
+		}
+		add(y.Name, Look, a.Looks[i].Get, y.Get)
+	}
+	for _, x := range a.Looks {
+		if !slices.ContainsFunc(b.Looks, func(l *LookSet) bool { return l.ID == x.ID }) {
+			out = append(out, Change{x.Name, "look", "there", "gone"})
+		}
+	}
+	for _, y := range b.Elements {
+		if x := a.Element(y.ID); x != nil && x.Name != y.Name {
+			out = append(out, Change{y.ID, "name", x.Name, y.Name})
+		}
+	}
+	add("handover", Handover, a.HandoverValue, b.HandoverValue)
+	return out
+}
+
 func scope(s *Shot, e *Element) string {
 	if len(e.ActsOn) == 0 {
 		return "all"

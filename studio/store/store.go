@@ -288,6 +288,19 @@ func (s *Store) Undo(id int64, by int) (label string, err error) {
 	return label, err
 }
 
+// At is a shot's document as it was at a revision.
+func (s *Store) At(id int64, seq int) (*shot.Shot, error) {
+	var b []byte
+	err := s.db.QueryRow(`SELECT doc FROM revisions WHERE shot_id = ? AND seq = ?`, id, seq).Scan(&b)
+	if errors.Is(err, sql.ErrNoRows) {
+		return nil, ErrNotFound
+	}
+	if err != nil {
+		return nil, err
+	}
+	return s.decode(b)
+}
+
 // Labels names what undo and redo would do, "" where there is nothing.
 func (s *Store) Labels(id int64) (undo, redo string) {
 	q := `SELECT label FROM revisions JOIN shots ON shots.id = shot_id WHERE shot_id = ? AND seq = head + ? AND (? = 1 OR EXISTS (SELECT 1 FROM revisions r WHERE r.shot_id = shots.id AND r.seq = head - 1))`

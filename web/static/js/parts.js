@@ -15,6 +15,7 @@ document.addEventListener('submit', (e) => {
 });
 
 document.addEventListener('click', (e) => {
+  if (e.target.closest('[data-dismiss-later]')) { const t = e.target.closest('.toastline'); setTimeout(() => t.remove(), 50); }
   if (e.target.closest('[data-dismiss]')) e.target.closest('.toastline').remove();
   if (e.target.closest('[data-theme-toggle]')) {
     const next = document.documentElement.dataset.bsTheme === 'dark' ? 'light' : 'dark';

@@ -253,8 +253,20 @@ for (const a of document.querySelectorAll('[data-station-link]')) {
   });
 }
 
+// Every request tells which revision this page shows, so that two windows can't
+// undo each other's work without a word.
+let head = +work.dataset.head;
+const page = Math.random().toString(36).slice(2);
+document.addEventListener('htmx:config:request', (e) => {
+  const h = e.detail.ctx.request.headers;
+  h['X-Zarf-Head'] = String(head);
+  h['X-Zarf-Page'] = page;
+});
+
 // The server's answers: the document changed, or another element was chosen.
 new MutationObserver(() => {
+  const mark = $('docmark').firstElementChild;
+  if (mark && +mark.dataset.head) head = +mark.dataset.head;
   // fields show what the server made of what was typed
   for (const i of document.querySelectorAll('#right input:not([type=hidden]):not([type=checkbox]), #left input:not([type=hidden])')) {
     if (i !== document.activeElement && i.id !== 'castsearch' && i.value !== i.defaultValue) i.value = i.defaultValue;
@@ -276,6 +288,12 @@ let told = 0;
 events.onmessage = (e) => {
   const n = JSON.parse(e.data);
   if (n.shot !== shotId) return;
+  if (n.kind === 'document') {
+    if (n.message === page) return;
+    if (!busyTyping()) htmx.ajax('GET', `/shots/${slug}/parts/${station}?${query()}`, { swap: 'none', target: '#live' });
+    $('live').textContent = 'The shot was changed in another window.';
+    return;
+  }
   const live = n.state === 'queued' || n.state === 'running';
   const running = $('running');
   if (live && running && +running.dataset.job === n.job) {
