@@ -282,8 +282,8 @@ func TestPlayAndKeys(t *testing.T) {
 	h.until(`() => document.querySelector('#f-smoke .keybtn.keyed')`)
 	h.fill("#v-smoke", "0")
 	h.until(`() => zarf.state.scene.elements.some((e) => e.lanes && e.lanes[0].keys.length === 2)`)
-	h.until(`() => document.querySelectorAll('#score .head').length === 2`)
-	h.until(`() => document.querySelector('#score rect[fill]')`) // stale frames are hatched
+	h.until(`() => zarf.score.rows.some((r) => r.l && r.l.key === 'smoke' && r.l.keys.length === 2)`)
+	h.until(`() => zarf.score.take.state === 'stale'`)
 }
 
 func TestGizmoAndPicking(t *testing.T) {

@@ -210,6 +210,8 @@ func (s *server) resetValue(c *gin.Context) {
 		delete(vals, key)
 		if el != nil {
 			delete(el.Keys, key)
+			delete(el.Extras, key)
+			vals[key] = el.Start(key)
 		}
 		return sensible(d, key)
 	})

@@ -9,6 +9,7 @@ import (
 	"net/http"
 	"slices"
 	"strconv"
+	"strings"
 	"time"
 
 	"github.com/gin-gonic/gin"
@@ -53,9 +54,16 @@ func (s *server) loadPages() map[string]*template.Template {
 		}, "count": countWords, "ago": agoWords,
 		"stations": func() []station { return stations },
 		"kinds":    func() []shot.Kind { return shot.ElementKinds },
-		"recipes":  func() []recipe.Recipe { return recipe.All },
-		"uses":     func() []shot.Option { return uses },
-		"has":      func(list []string, s string) bool { return slices.Contains(list, s) },
+		"recipes":  s.st.Recipes,
+		"picture": func(key string) string {
+			if strings.HasPrefix(key, studio.Own) {
+				return "/recipes/" + key + ".png"
+			}
+			return "/static/" + s.stamp + "/recipes/" + key + ".png"
+		},
+		"uses": func() []shot.Option { return uses },
+		"has":  func(list []string, s string) bool { return slices.Contains(list, s) },
+		"own":  func(key string) bool { return strings.HasPrefix(key, studio.Own) },
 		"upto": func(n int) []int {
 			out := make([]int, n)
 			for i := range out {
@@ -490,7 +498,7 @@ func (s *server) newShot(c *gin.Context) {
 	doc := shot.New(name)
 	doc.Title = c.PostForm("title")
 	if key := c.PostForm("recipe"); key != "" {
-		r, err := recipe.Find(key)
+		r, err := s.st.Recipe(key)
 		size := 0.0
 		if err == nil {
 			size, err = recipeSize(r, c.PostForm("size"))
@@ -501,7 +509,7 @@ func (s *server) newShot(c *gin.Context) {
 		}
 		r.Put(doc, geom.Vec3{}, size, 1)
 		doc.Looks = doc.Looks[:1]
-		frameCamera(doc)
+		recipe.Frame(doc)
 	} else {
 		d := doc.Add(shot.Domain)
 		d.Name = "Air"

@@ -2,7 +2,6 @@ package web
 
 import (
 	"fmt"
-	"math"
 	"net/http"
 	"net/url"
 	"strconv"
@@ -11,7 +10,6 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"zarf/core/check"
-	"zarf/core/geom"
 	"zarf/core/recipe"
 	"zarf/core/shot"
 )
@@ -33,7 +31,7 @@ func recipeSize(r *recipe.Recipe, text string) (float64, error) {
 
 // addRecipe puts a recipe on the chosen element, or on the ground.
 func (s *server) addRecipe(c *gin.Context) {
-	r, err := recipe.Find(c.PostForm("recipe"))
+	r, err := s.st.Recipe(c.PostForm("recipe"))
 	if err != nil {
 		s.fail(c, http.StatusUnprocessableEntity, "Nothing was added: "+err.Error()+".", "")
 		return
@@ -51,6 +49,11 @@ func (s *server) addRecipe(c *gin.Context) {
 		}
 		first, last := d.Range()
 		at, size := r.On(d, on)
+		if text := c.PostForm("size"); strings.TrimSpace(text) != "" {
+			if size, err = recipeSize(r, text); err != nil {
+				return err
+			}
+		}
 		fresh := len(d.Of(shot.Emitter)) == 0
 		if fresh { // a domain that nothing flows in gives way to the recipe's own
 			for _, e := range d.Of(shot.Domain) {
@@ -59,7 +62,7 @@ func (s *server) addRecipe(c *gin.Context) {
 		}
 		out := r.Put(d, at, size, min(max(start, float64(first)), float64(last)))
 		if fresh {
-			frameCamera(d)
+			recipe.Frame(d)
 		}
 		for _, e := range out {
 			if e.Kind == shot.Emitter && id == "" {
@@ -75,23 +78,6 @@ func (s *server) addRecipe(c *gin.Context) {
 	carry(c, "el", id)
 	c.Header("HX-Replace-Url", "/shots/"+rowOf(c).Slug+"/"+at(c)+"?el="+url.QueryEscape(id))
 	s.refresh(c, at(c))
-}
-
-// frameCamera sets the shot's camera so that the first domain fills the
-// picture.
-func frameCamera(d *shot.Shot) {
-	doms, cams := d.Of(shot.Domain), d.Of(shot.Camera)
-	if len(doms) == 0 || len(cams) == 0 {
-		return
-	}
-	b := doms[0].DomainBox()
-	mid, size := b.Centre(), b.Size()
-	away := size.Len() * 1.15
-	round := func(v float64) float64 { return math.Round(v*1000) / 1000 }
-	eye := mid.Add(geom.V(0.35, 0.12, 0.93).Mul(away))
-	eye.Y = max(eye.Y, b.Min.Y+size.Y*0.1)
-	cams[0].Values["position"] = shot.Vec(round(eye.X), round(eye.Y), round(eye.Z))
-	cams[0].Values["target"] = shot.Vec(round(mid.X), round(mid.Y-size.Y*0.06), round(mid.Z))
 }
 
 // mendTake applies the mend of a finding about a take's run to the shot.
@@ -118,4 +104,82 @@ func (s *server) mendTake(c *gin.Context, v *takeView) error {
 		return nil
 	})
 	return err
+}
+
+// recipeList is the inside of the dialog that recipes are picked from.
+func (s *server) recipeList(c *gin.Context) {
+	doc, err := s.st.Store.Doc(rowOf(c).ID)
+	if err != nil {
+		s.fail(c, http.StatusInternalServerError, "The shot can't be read.", "")
+		return
+	}
+	data := map[string]any{"Row": rowOf(c), "Recipes": s.st.Recipes(), "On": "", "OnName": "", "OnSize": ""}
+	if e := doc.Element(c.Query("el")); e != nil {
+		_, size := recipe.All[0].On(doc, e)
+		length := doc.Get("units").Text
+		data["On"], data["OnName"] = e.ID, e.Name
+		if e.Placed() || e.Kind == shot.Domain {
+			data["OnSize"] = shot.Metre.Format(round3(size), length) + " " + length
+		}
+	}
+	c.Header("Content-Type", "text/html; charset=utf-8")
+	s.exec(c, "partials", "recipelist", data)
+}
+
+// saveRecipe keeps the shot's cast as a recipe of one's own.
+func (s *server) saveRecipe(c *gin.Context) {
+	doc, err := s.st.Store.Doc(rowOf(c).ID)
+	if err != nil {
+		s.fail(c, http.StatusInternalServerError, "The shot can't be read.", "")
+		return
+	}
+	on := doc.Element(c.PostForm("on"))
+	if on == nil {
+		if list := doc.Of(shot.Emitter); len(list) > 0 {
+			on = list[0]
+		}
+	}
+	r, err := recipe.FromShot(doc, on, c.PostForm("name"), c.PostForm("about"))
+	if err == nil {
+		var pic []byte
+		if t, terr := s.takeOf(c, ""); terr == nil {
+			if _, frames := s.st.State(doc, t); len(frames) > 0 {
+				mid := t.First + (t.Last-t.First)*2/3
+				for mid > t.First {
+					if _, ok := frames[mid]; ok {
+						break
+					}
+					mid--
+				}
+				pic, _ = s.makeThumb(t, mid) // without a picture the recipe is as good
+			}
+		}
+		err = s.st.SaveRecipe(r, pic)
+	}
+	if err != nil {
+		s.fail(c, http.StatusUnprocessableEntity, "The recipe was not kept: "+err.Error()+".", "")
+		return
+	}
+	c.Request.URL.RawQuery = "el=" + url.QueryEscape(c.PostForm("on"))
+	s.recipeList(c)
+}
+
+// dropRecipe deletes one of one's own.
+func (s *server) dropRecipe(c *gin.Context) {
+	if err := s.st.DropRecipe(c.PostForm("recipe")); err != nil {
+		s.fail(c, http.StatusUnprocessableEntity, err.Error()+".", "")
+		return
+	}
+	s.recipeList(c)
+}
+
+// recipePicture is that of a recipe of one's own.
+func (s *server) recipePicture(c *gin.Context) {
+	b, err := s.st.RecipePicture(strings.TrimSuffix(c.Param("file"), ".png"))
+	if err != nil {
+		c.String(http.StatusNotFound, "this recipe has no picture")
+		return
+	}
+	c.Header("Cache-Control", "no-cache")
+	c.Data(http.StatusOK, "image/png", b)
 }

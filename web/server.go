@@ -69,7 +69,7 @@ func New(st *studio.Studio, opt Options) http.Handler {
 	e := gin.New()
 	e.Use(s.recover, s.harden, s.limit)
 	s.routes(e)
-	wrap, err := gzhttp.NewWrapper(gzhttp.MinSize(1024), gzhttp.ExceptContentTypes([]string{"text/event-stream", "image/png", "application/zip", "font/woff2"}))
+	wrap, err := gzhttp.NewWrapper(gzhttp.MinSize(1024), gzhttp.ExceptContentTypes([]string{"text/event-stream", "image/png", "image/jpeg", "image/gif", "image/webp", "video/mp4", "video/webm", "application/zip", "font/woff2"}))
 	if err != nil {
 		panic(err)
 	}
@@ -98,6 +98,7 @@ func (s *server) routes(e *gin.Engine) {
 	e.GET("/", s.shotsPage)
 	e.GET("/events", s.events)
 	e.POST("/shots", s.newShot)
+	e.GET("/recipes/:file", s.recipePicture)
 	e.POST("/shots/import", s.importShot)
 	g := e.Group("/shots/:slug", s.findShot)
 	g.GET("", func(c *gin.Context) { c.Redirect(http.StatusSeeOther, "/shots/"+c.Param("slug")+"/stage") })
@@ -115,6 +116,9 @@ func (s *server) routes(e *gin.Engine) {
 	g.GET("/handover/:job/zip", s.handoverZip)
 	g.GET("/mesh/:el", s.meshBytes)
 	g.POST("/bring", s.bringIn)
+	g.POST("/clip", s.addClip)
+	g.GET("/clip/:id", s.clip)
+	g.POST("/clip/:id/:verb", s.changeClip)
 	g.POST("/paint/:el", s.paint)
 	g.POST("/wrap/:el", s.wrap)
 	g.POST("/rename", s.renameShot)
@@ -127,6 +131,9 @@ func (s *server) routes(e *gin.Engine) {
 	g.POST("/curve", s.setExtra)
 	g.POST("/element", s.addElement)
 	g.POST("/recipe", s.addRecipe)
+	g.GET("/recipes", s.recipeList)
+	g.POST("/saverecipe", s.saveRecipe)
+	g.POST("/droprecipe", s.dropRecipe)
 	g.POST("/element/:id/:verb", s.changeElement)
 	g.POST("/place", s.placeElement)
 	g.POST("/voxels", s.scaleVoxels)
@@ -211,7 +218,7 @@ func (s *server) static(c *gin.Context) {
 		c.String(http.StatusNotFound, "no such file")
 		return
 	}
-	kind := map[string]string{".js": "text/javascript; charset=utf-8", ".css": "text/css; charset=utf-8", ".woff2": "font/woff2", ".svg": "image/svg+xml", ".txt": "text/plain; charset=utf-8"}[path.Ext(name)]
+	kind := map[string]string{".js": "text/javascript; charset=utf-8", ".css": "text/css; charset=utf-8", ".woff2": "font/woff2", ".svg": "image/svg+xml", ".png": "image/png", ".txt": "text/plain; charset=utf-8"}[path.Ext(name)]
 	if kind == "" {
 		kind = "application/octet-stream"
 	}

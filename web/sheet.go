@@ -122,12 +122,17 @@ func fieldOf(e *shot.Entry, id string, v shot.Value, length string) field {
 			f.Text = asset.Name(v.Text)
 		}
 	}
-	f.Changed = !e.Same(v, e.Default)
-	if f.Changed {
-		f.Was = e.Show(e.Default, length)
-	}
+	f.since(v, e.Default, length)
 	f.Step = e.Step / f.Scale
 	return f
+}
+
+// since marks a value that differs from the one that it began with.
+func (f *field) since(v, start shot.Value, length string) {
+	f.Changed, f.Was = !f.Same(v, start), ""
+	if f.Changed {
+		f.Was = f.Show(start, length)
+	}
 }
 
 // hexOf writes a linear colour as the browser's colour field wants it, in sRGB.
@@ -164,6 +169,7 @@ func (s *sheet) fill(doc *shot.Shot, value func(*shot.Entry) shot.Value) {
 		f := fieldOf(e, s.ID, value(e), length)
 		f.Hidden = !shown(e, value, s.Kind)
 		if s.Element != nil {
+			f.since(value(e), s.Element.Start(e.Key), length)
 			keys := s.Element.Keys[e.Key]
 			f.Keyed = len(keys) > 0
 			for _, k := range keys {

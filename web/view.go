@@ -106,6 +106,7 @@ type scene struct {
 	Elements []sceneElement `json:"elements"`
 	Takes    []sceneTake    `json:"takes"`
 	Moving   bool           `json:"moving"` // some placement has keys
+	Clips    []shot.Clip    `json:"clips"`
 }
 
 func (s *server) sceneJSON(c *gin.Context) {
@@ -115,7 +116,7 @@ func (s *server) sceneJSON(c *gin.Context) {
 		c.String(http.StatusInternalServerError, "the shot can't be read")
 		return
 	}
-	out := scene{Name: row.Name, Rate: doc.Rate(), Units: doc.Get("units").Text, Elements: []sceneElement{}, Takes: []sceneTake{}}
+	out := scene{Name: row.Name, Rate: doc.Rate(), Units: doc.Get("units").Text, Elements: []sceneElement{}, Takes: []sceneTake{}, Clips: append([]shot.Clip{}, doc.Clips...)}
 	out.First, out.Last = doc.Range()
 	out.Frame = out.First
 	if f, err := strconv.Atoi(c.Query("frame")); err == nil {

@@ -77,6 +77,17 @@ var table = []struct {
 	{"fire-closed", closedFire},
 	{"upres", upresWants},
 	{"region-outside", regionOutside},
+	{"file-missing", fileMissing},
+	{"share-empty", shareEmpty},
+	{"mesh-open", meshOpen},
+	{"mesh-size", meshSize},
+	{"motion-late", motionLate},
+	{"guide-short", guideShort},
+	{"guide-far", guideFar},
+	{"guide-thin", guideThin},
+	{"pull-far", pullFar},
+	{"pull-thin", pullThin},
+	{"force-idle", forceIdle},
 	{"camera-blind", cameraBlind},
 }
 
@@ -334,7 +345,7 @@ func colliderFast(s *scene) []Finding {
 	for _, c := range s.colliders {
 		keys := c.Keys["position"]
 		for _, d := range s.domains {
-			worst := 0.0
+			worst := s.meshPace(c)
 			for i := 1; i < len(keys); i++ {
 				// a run between flat tangents is 1.5 times as fast in its middle
 				v := geom.FromArray(keys[i].Value.Vec).Dist(geom.FromArray(keys[i-1].Value.Vec)) / (keys[i].Frame - keys[i-1].Frame) * 1.5

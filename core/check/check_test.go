@@ -1,11 +1,16 @@
 package check
 
 import (
+	"bytes"
 	"strings"
 	"testing"
 
 	"zarf/core/asset"
+	load "zarf/core/bring"
+	"zarf/core/format/gltf"
 	"zarf/core/gas"
+	"zarf/core/geom"
+	"zarf/core/model"
 	"zarf/core/shot"
 	"zarf/demo"
 )
@@ -110,6 +115,36 @@ func TestFindsAndMends(t *testing.T) {
 			d.Values["side_y0"], d.Values["smoke_weight"] = text("outflow"), n(1)
 		},
 		"turbulence-small": func(s *shot.Shot, d, e *shot.Element) { s.Add(shot.Turbulence).Values["size"] = n(0.1) },
+		"file-missing": func(s *shot.Shot, d, e *shot.Element) {
+			e.Values["form"], e.Values["mesh"] = text("mesh"), text(strings.Repeat("ab", 16)+"/gone.glb")
+		},
+		"share-empty": func(s *shot.Shot, d, e *shot.Element) {
+			bring(s, e)
+			e.Values["share"], e.Values["share_names"] = text("parts"), shot.NameList("no such part")
+		},
+		"mesh-open": func(s *shot.Shot, d, e *shot.Element) { bring(s, e) },
+		"mesh-size": func(s *shot.Shot, d, e *shot.Element) {
+			bring(s, e)
+			e.Values["size"], e.Values["from"] = v(400, 400, 400), text("surface")
+		},
+		"motion-late": func(s *shot.Shot, d, e *shot.Element) {
+			bring(s, e)
+			e.Values["motion_start"], e.Values["from"] = n(500), text("surface")
+		},
+		"guide-short": func(s *shot.Shot, d, e *shot.Element) {
+			s.Add(shot.Guide).Values["points"] = shot.PointList([][3]float64{{1, 1, 1}, {1, 1, 1}})
+		},
+		"guide-far":  func(s *shot.Shot, d, e *shot.Element) { s.Add(shot.Guide).Values["position"] = v(30, 0, 0) },
+		"guide-thin": func(s *shot.Shot, d, e *shot.Element) { s.Add(shot.Guide).Values["reach"] = n(0.05) },
+		"pull-far":   func(s *shot.Shot, d, e *shot.Element) { s.Add(shot.Pull).Values["position"] = v(0, 20, 0) },
+		"pull-thin": func(s *shot.Shot, d, e *shot.Element) {
+			p := s.Add(shot.Pull)
+			p.Values["form"], p.Values["size"], p.Values["position"] = text("box"), v(0.5, 0.5, 0.04), v(0, 1, 0)
+		},
+		"force-idle": func(s *shot.Shot, d, e *shot.Element) {
+			s.Add(shot.Vortex).Values["strength"] = n(0)
+			s.Elements[len(s.Elements)-1].Values["draw"] = n(0)
+		},
 		"camera-blind": func(s *shot.Shot, d, e *shot.Element) {
 			s.Element("camera").Values["target"] = s.Element("camera").Get("position")
 		},
@@ -196,5 +231,39 @@ func TestAfterARun(t *testing.T) {
 	}
 	if got := After(d, map[int]gas.FrameStats{1: {}}); ids(got) != "empty" {
 		t.Errorf("%+v", got)
+	}
+}
+
+// bring gives an element an open mesh that moves.
+func bring(s *shot.Shot, e *shot.Element) {
+	m := model.FromMesh(geom.BoxMesh(geom.V(0.3, 0.3, 0.3)))
+	m.Meshes[0].Tri = m.Meshes[0].Tri[:10]
+	m.Clips = []model.Clip{{Tracks: []model.Track{{Path: model.Translation, How: model.Linear, Times: []float64{0, 1}, Values: []float64{0, 0, 0, 0.2, 0, 0}}}}}
+	var b bytes.Buffer
+	if err := gltf.Encode(&b, m); err != nil {
+		panic(err)
+	}
+	files := asset.NewMemory()
+	ref, _, err := files.Bring("box.glb", b.Bytes(), nil, load.Options{})
+	if err != nil {
+		panic(err)
+	}
+	s.Attach(asset.New(files))
+	e.Values["form"], e.Values["mesh"] = shot.Text("mesh"), shot.Text(ref)
+}
+
+// A mesh that its file moves counts as a moving collider.
+func TestAnimatedMeshesCanBeTooFast(t *testing.T) {
+	s, d, _ := base()
+	c := s.Add(shot.Collider)
+	bring(s, c)
+	c.Values["position"] = shot.Vec(0, 1, 0)
+	d.Values["max_substeps"] = shot.Num(1)
+	if strings.Contains(ids(Shot(s, big)), "collider-fast") {
+		t.Error("a slow mesh is called fast")
+	}
+	c.Values["size"] = shot.Vec(3, 3, 3) // ten times as large, it moves ten times as far
+	if !strings.Contains(ids(Shot(s, big)), "collider-fast") {
+		t.Error("a mesh of 2 m/s in voxels of 5 cm wasn't found")
 	}
 }

@@ -2,6 +2,7 @@ package recipe
 
 import (
 	"fmt"
+	"maps"
 	"math"
 
 	"zarf/core/geom"
@@ -25,6 +26,7 @@ type Recipe struct {
 	Parts []Part
 	Look  shot.Values
 	Size  float64 // m: what it is put on when nothing is chosen
+	Base  float64 // m: the size that its values are for; 0: 1
 }
 
 // Find is a recipe by key.
@@ -55,8 +57,17 @@ func exponent(u shot.Unit) float64 {
 // Scale is a value for a thing L metres across.
 func Scale(e *shot.Entry, v shot.Value, L float64) shot.Value {
 	p := exponent(e.Unit)
-	if p == 0 {
+	if p == 0 || L == 1 {
 		return v
+	}
+	if e.Type == shot.Points {
+		list := v.Places()
+		for n := range list {
+			for a := range list[n] {
+				list[n][a] = tidy(list[n][a] * L)
+			}
+		}
+		return shot.PointList(list)
 	}
 	q := math.Pow(L, p)
 	v.Num = tidy(v.Num * q)
@@ -88,6 +99,9 @@ func tidy(v float64) float64 {
 func (r *Recipe) Put(s *shot.Shot, at geom.Vec3, L float64, start float64) []*shot.Element {
 	var out []*shot.Element
 	var domain *shot.Element
+	if r.Base > 0 {
+		L /= r.Base
+	}
 	pace := s.Rate() / 24 * math.Sqrt(L)
 	for _, p := range r.Parts {
 		e := s.Add(p.Kind)
@@ -97,7 +111,7 @@ func (r *Recipe) Put(s *shot.Shot, at geom.Vec3, L float64, start float64) []*sh
 		for key, v := range p.Values {
 			v = Scale(shot.Find(p.Kind, key), v, L)
 			if key == "position" {
-				v = shot.Vec(tidy(v.Vec[0]+at.X), tidy(v.Vec[1]+at.Y), tidy(v.Vec[2]+at.Z))
+				v = shot.Vec(round6(v.Vec[0]+at.X), round6(v.Vec[1]+at.Y), round6(v.Vec[2]+at.Z))
 			}
 			e.Values[key] = v
 		}
@@ -113,6 +127,7 @@ func (r *Recipe) Put(s *shot.Shot, at geom.Vec3, L float64, start float64) []*sh
 		} else if domain != nil && len(s.Of(shot.Domain)) > 1 {
 			e.ActsOn = []string{domain.ID}
 		}
+		e.Recipe, e.Before = r.Name, maps.Clone(e.Values)
 		out = append(out, e)
 	}
 	l := &shot.LookSet{ID: freeLook(s), Name: r.Name, Values: shot.Values{}}
@@ -122,6 +137,9 @@ func (r *Recipe) Put(s *shot.Shot, at geom.Vec3, L float64, start float64) []*sh
 	s.Looks = append([]*shot.LookSet{l}, s.Looks...)
 	return out
 }
+
+// round6 rounds to micrometres.
+func round6(v float64) float64 { return math.Round(v*1e6) / 1e6 }
 
 func free(s *shot.Shot, name string) string {
 	try := name
@@ -167,4 +185,21 @@ func (r *Recipe) On(s *shot.Shot, e *shot.Element) (at geom.Vec3, size float64) 
 		return geom.V(b.Centre().X, b.Max.Y, b.Centre().Z), max(b.Size().X, b.Size().Z)
 	}
 	return geom.FromArray(e.At("position", float64(first)).Vec), r.Size
+}
+
+// Frame sets the shot's camera so that the first domain fills the
+// picture.
+func Frame(d *shot.Shot) {
+	doms, cams := d.Of(shot.Domain), d.Of(shot.Camera)
+	if len(doms) == 0 || len(cams) == 0 {
+		return
+	}
+	b := doms[0].DomainBox()
+	mid, size := b.Centre(), b.Size()
+	away := size.Len() * 1.15
+	round := func(v float64) float64 { return math.Round(v*1000) / 1000 }
+	eye := mid.Add(geom.V(0.35, 0.12, 0.93).Mul(away))
+	eye.Y = max(eye.Y, b.Min.Y+size.Y*0.1)
+	cams[0].Values["position"] = shot.Vec(round(eye.X), round(eye.Y), round(eye.Z))
+	cams[0].Values["target"] = shot.Vec(round(mid.X), round(mid.Y-size.Y*0.06), round(mid.Z))
 }

@@ -12,6 +12,7 @@ import (
 	"strconv"
 
 	"zarf/core/anim"
+	"zarf/core/asset"
 )
 
 // FileError tells where a shot file is wrong.
@@ -192,6 +193,16 @@ func (r *reading) shot() *Shot {
 	if len(s.Looks) == 0 {
 		s.Looks = New("x").Looks
 	}
+	if take(r, f, "", "clips", "a list of references", &s.Clips) {
+		if len(s.Clips) > MaxClips {
+			r.fail("clips", "has %d entries; %d are allowed", len(s.Clips), MaxClips)
+		}
+		for i, c := range s.Clips {
+			if asset.CheckID(c.ID) != nil || len(c.ID) != 32 || !slices.Contains(ClipTypes, c.Type) || len(c.Name) > 2*MaxName || !(math.Abs(c.Offset) <= 1e6) {
+				r.fail(fmt.Sprintf("clips[%d]", i), "is no reference that can be shown")
+			}
+		}
+	}
 	if a, b := s.Range(); b < a {
 		r.fail("values", "last frame %d comes before first frame %d", b, a)
 	}
@@ -264,6 +275,13 @@ func (r *reading) element(path string, raw json.RawMessage, s *Shot) *Element {
 		r.fail(join(path, "name"), "%v", err)
 	}
 	e.Values = r.values(f, path, "values", e.Kind, e.unknown)
+	take(r, f, path, "recipe", "a word", &e.Recipe)
+	if len(e.Recipe) > MaxName {
+		r.fail(join(path, "recipe"), "has %d bytes; %d are allowed", len(e.Recipe), MaxName)
+	}
+	if e.Recipe != "" {
+		e.Before = r.values(f, path, "before", e.Kind, e.unknown)
+	}
 	var keys map[string][]fileKey
 	take(r, f, path, "keys", "lists of keys by value", &keys)
 	for _, name := range slices.Sorted(maps.Keys(keys)) {
@@ -414,6 +432,9 @@ func (s *Shot) Encode() []byte {
 	}
 	o.add("looks", looks)
 	o.values("handover", Handover, s.Handover, keep)
+	if len(s.Clips) > 0 {
+		o.add("clips", s.Clips)
+	}
 	o.rest(keep)
 	b, err := json.MarshalIndent(o, "", "  ")
 	if err != nil {
@@ -465,6 +486,10 @@ func (e *Element) ordered() ordered {
 		x.add("acts_on", e.ActsOn)
 	}
 	x.values("values", e.Kind, e.Values, keep)
+	if e.Recipe != "" {
+		x.add("recipe", e.Recipe)
+		x.values("before", e.Kind, e.Before, keep)
+	}
 	if len(e.Keys) > 0 {
 		ks := ordered{}
 		for _, name := range slices.Sorted(maps.Keys(e.Keys)) {

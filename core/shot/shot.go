@@ -41,6 +41,8 @@ type Element struct {
 	Values Values
 	Keys   map[string][]Key
 	Extras map[string]Extra // of keyed values
+	Recipe string           // that it came from; empty: none
+	Before Values           // as the recipe had them
 	ActsOn []string         // ids of domains; empty: all
 
 	in      *Shot // the shot that it stands in
@@ -56,6 +58,23 @@ type LookSet struct {
 	unknown map[string]any
 }
 
+// Clip is a reference kept with a shot: a picture or a moving one.
+type Clip struct {
+	ID     string  `json:"id"` // of the file
+	Name   string  `json:"name"`
+	Type   string  `json:"type"`             // such as video/mp4
+	Offset float64 `json:"offset,omitempty"` // s of the clip that is shown on the shot's first frame
+}
+
+// Moving reports a clip with a time of its own.
+func (c Clip) Moving() bool { return strings.HasPrefix(c.Type, "video/") }
+
+// MaxClips is the number of references of a shot.
+const MaxClips = 50
+
+// ClipTypes are the kinds of references.
+var ClipTypes = []string{"image/png", "image/jpeg", "image/gif", "image/webp", "video/mp4", "video/webm"}
+
 // Shot is the document.
 type Shot struct {
 	Name     string
@@ -65,6 +84,7 @@ type Shot struct {
 	Elements []*Element
 	Looks    []*LookSet
 	Handover Values
+	Clips    []Clip // references
 
 	files   *asset.Library
 	unknown map[string]any
@@ -136,6 +156,14 @@ func get(k Kind, v Values, key string) Value {
 
 // Get is an element's value without regard to keys.
 func (e *Element) Get(key string) Value { return get(e.Kind, e.Values, key) }
+
+// Start is the value that an element began with: its recipe's, or the default.
+func (e *Element) Start(key string) Value {
+	if v, ok := e.Before[key]; ok && e.Recipe != "" {
+		return v
+	}
+	return Find(e.Kind, key).Default
+}
 
 // At is an element's value at a frame: the curve's where it has keys.
 func (e *Element) At(key string, frame float64) Value {
@@ -286,6 +314,7 @@ func (e *Element) clone() *Element {
 	c := *e
 	c.Values = cloneMap(e.Values)
 	c.Extras = cloneMap(e.Extras)
+	c.Before = cloneMap(e.Before)
 	c.ActsOn = slices.Clone(e.ActsOn)
 	c.Keys = nil
 	for k, v := range e.Keys {

@@ -43,6 +43,7 @@ export function bringIn({ slug, note, drop, chosen, show }) {
     e.preventDefault();
     drop.classList.remove('dropping');
     const list = [...e.dataTransfer.files];
+    if (e.target.closest('#refpane') || list.some((f) => f.type.startsWith('video/'))) return; // the reference takes those
     const odd = list.find((f) => !kinds.includes(ending(f.name)));
     if (odd) { note(`${odd.name} can't be read here. Geometry comes as ${kinds.filter((k) => k !== '.bin').join(' ')}.`, true); return; }
     open(list);

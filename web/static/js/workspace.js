@@ -6,6 +6,8 @@ import { Lit } from './lit.js';
 import { bringIn } from './bring.js';
 import { Painter } from './paint.js';
 import { Pen } from './pen.js';
+import { palette } from './palette.js';
+import { Reference } from './reference.js';
 
 const work = document.getElementById('work');
 const slug = work.dataset.slug, station = work.dataset.station, shotId = +work.dataset.shot;
@@ -69,6 +71,7 @@ $('curvetools').onchange = () => {
   const f = $('curvetools'), r = score.open;
   if (r) json('curve', { el: r.e.id, key: r.l.key, after: f.after.value, amount: parseFloat(f.amount.value) * r.l.scale, period: parseFloat(f.period.value), seed: parseInt(f.seed.value, 10) });
 };
+const reference = new Reference($('refpane'), { slug, note, json, drop: $('picture'), reload: () => reload() });
 const lit = new Lit($('lit'), slug, { note });
 
 function choose(id) {
@@ -102,6 +105,7 @@ async function load() {
     }
   }
   score.show(state.scene, take());
+  reference.show(state.scene);
   const t = take();
   // a run that was just begun is followed frame by frame until somebody scrubs
   if (state.follow && !state.playing && t && t.frames.length) {
@@ -161,6 +165,7 @@ function seek(frame, quiet) {
   if (document.activeElement !== $('frame')) $('frame').value = frame;
   for (const f of document.querySelectorAll('[data-frame]')) f.value = frame;
   score.seek(frame);
+  reference.seek(frame, state.playing, state.speed);
   show(frame);
   if (quiet) return;
   const q = query();
@@ -208,6 +213,7 @@ function tick(now) {
 function play(on) {
   state.playing = on;
   $('play').textContent = on ? 'Pause' : 'Play';
+  reference.seek(state.frame, on, state.speed);
   if (on) { lit.stop(); clock = performance.now(); requestAnimationFrame(tick); } else seek(state.frame);
 }
 
@@ -321,6 +327,7 @@ document.addEventListener('keydown', (e) => {
     $(e.shiftKey ? 'redo' : 'undo').click();
     return;
   }
+  if ((e.ctrlKey || e.metaKey) && e.key.toLowerCase() === 'k' && !document.querySelector('dialog[open]')) { e.preventDefault(); commands(); return; }
   if (view && view.tool && view.tool.key && view.tool.key(e)) { e.preventDefault(); return; }
   if (typing || e.ctrlKey || e.metaKey || e.altKey || document.querySelector('dialog[open]')) return;
   const stations = [...document.querySelectorAll('[data-station-link]')];
@@ -331,6 +338,9 @@ document.addEventListener('keydown', (e) => {
     f: () => view && view.frame(), c: () => view && view.throughCamera(), v: litToggle, '?': () => $('keys').showModal(),
     '+': () => score.zoom(0.6), '=': () => score.zoom(0.6), '-': () => score.zoom(1 / 0.6), 0: () => score.fit(), a: () => score.all(),
     k: () => keyAll(), Escape: () => { if (score.open) score.close(); else { score.chosen.clear(); score.tell(); score.draw(); } },
+    e: () => reference.toggle(),
+    '/': () => commands(), b: () => document.querySelector('#addmenu [data-recipes]') && document.querySelector('#addmenu [data-recipes]').click(), i: () => document.querySelector('#addmenu [data-bring]') && document.querySelector('#addmenu [data-bring]').click(),
+    n: () => { const m = $('addmenu'); if (m) { m.open = true; m.querySelector('.menu button').focus(); } }, d: () => { const b = document.querySelector('.elacts [data-duplicate]'); if (b) b.click(); },
     r: () => $('run') && $('run').click(), m: () => $('mute') && $('mute').click(), Delete: () => { if (score.chosen.size) score.drop(); else if ($('delete')) $('delete').click(); },
     1: () => stations[0].click(), 2: () => stations[1].click(), 3: () => stations[2].click(), 4: () => stations[3].click(), 5: () => stations[4].click(),
   }[e.key];
@@ -338,6 +348,16 @@ document.addEventListener('keydown', (e) => {
   if (e.key === ' ' && e.target.matches('button, a, summary')) return;
   e.preventDefault();
   act();
+});
+
+const commands = palette();
+document.addEventListener('click', (e) => {
+  if (e.target.closest('[data-recipes]')) {
+    htmx.ajax('GET', `/shots/${slug}/recipes?el=${encodeURIComponent(chosenId() || '')}`, { target: '#recipelist', swap: 'innerHTML' }).then(() => { for (const f of $('recipelist').querySelectorAll('[data-frame]')) f.value = state.frame; });
+    $('recipes').showModal();
+  }
+  if (e.target.closest('[data-close]')) setTimeout(() => $('recipes').close(), 30);
+  if (e.target.closest('[data-palette]')) commands();
 });
 
 // Sets a key on every value of the sheet that has keys already.

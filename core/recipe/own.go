@@ -1,0 +1,142 @@
+package recipe
+
+import (
+	"encoding/json"
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+
+	"zarf/core/geom"
+	"zarf/core/shot"
+)
+
+// OwnFormat names the version of the file of a recipe of one's own.
+const OwnFormat = "zarf-recipe/1"
+
+// Limits of a recipe's words.
+const MaxAbout = 400
+
+// FromShot makes a recipe of a shot's cast, cameras left out, for a thing of
+// the size and at the place of one of its elements.
+func FromShot(s *shot.Shot, on *shot.Element, name, about string) (*Recipe, error) {
+	if err := shot.CheckName(name); err != nil {
+		return nil, err
+	}
+	if len(about) > MaxAbout {
+		return nil, fmt.Errorf("its words have %d bytes; %d are allowed", len(about), MaxAbout)
+	}
+	if len(s.Of(shot.Domain)) == 0 || on == nil {
+		return nil, fmt.Errorf("the shot needs a domain, and an element that the recipe is for")
+	}
+	r := &Recipe{Name: name, About: about}
+	var at geom.Vec3
+	first, _ := s.Range()
+	if on.Placed() {
+		// a recipe is put on top of what it is for; what it was made round
+		// lies there when it is put on something of the same size
+		sh := on.Shape(float64(first))
+		b := sh.Bounds()
+		at, r.Size = geom.V(b.Centre().X, b.Min.Y, b.Centre().Z), max(b.Size().X, b.Size().Z)
+	} else {
+		at, r.Size = (&Recipe{Size: 1}).On(s, on)
+	}
+	r.Base = r.Size
+	for _, e := range s.Elements {
+		if e.Kind == shot.Camera || e.Muted {
+			continue
+		}
+		p := Part{Kind: e.Kind, Name: e.Name, Values: shot.Values{}, Keys: map[string][]shot.Key{}}
+		for _, v := range shot.Entries(e.Kind) {
+			if x := e.Get(v.Key); v.Key == "position" || !v.Same(x, v.Default) {
+				p.Values[v.Key] = x
+			}
+		}
+		shift := func(v shot.Value) shot.Value {
+			return shot.Value{Vec: geom.FromArray(v.Vec).Sub(at).Array()}
+		}
+		if v, ok := p.Values["position"]; ok {
+			p.Values["position"] = shift(v)
+		}
+		for key, list := range e.Keys {
+			for _, k := range list {
+				if key == "position" || key == "target" {
+					k.Value = shift(k.Value)
+				}
+				k.Frame = (k.Frame - float64(first)) * 24 / s.Rate()
+				p.Keys[key] = append(p.Keys[key], k)
+			}
+		}
+		r.Parts = append(r.Parts, p)
+	}
+	// a domain comes first: what follows acts on it
+	slices.SortStableFunc(r.Parts, func(a, b Part) int {
+		rank := func(p Part) int {
+			if p.Kind == shot.Domain {
+				return 0
+			}
+			return 1
+		}
+		return rank(a) - rank(b)
+	})
+	r.Look = shot.Values{}
+	for k, v := range s.Looks[0].Values {
+		r.Look[k] = v
+	}
+	return r, nil
+}
+
+type ownFile struct {
+	Format string          `json:"format"`
+	Name   string          `json:"name"`
+	About  string          `json:"about"`
+	Size   float64         `json:"size"`
+	Shot   json.RawMessage `json:"shot"`
+}
+
+// Encode writes a recipe of one's own; its parts stand in it as a shot file.
+func (r *Recipe) Encode() ([]byte, error) {
+	s := shot.New("recipe")
+	s.Elements = nil
+	for _, p := range r.Parts {
+		e := s.Add(p.Kind)
+		e.Name, e.Values = p.Name, p.Values
+		for key, list := range p.Keys {
+			for _, k := range list {
+				e.SetKey(key, k)
+			}
+		}
+	}
+	s.Looks[0].Values = r.Look
+	return json.MarshalIndent(ownFile{OwnFormat, r.Name, r.About, r.Size, s.Encode()}, "", " ")
+}
+
+// DecodeOwn reads a recipe of one's own.
+func DecodeOwn(b []byte) (*Recipe, error) {
+	var f ownFile
+	if err := json.Unmarshal(b, &f); err != nil {
+		return nil, fmt.Errorf("recipe file: %w", err)
+	}
+	if f.Format != OwnFormat {
+		return nil, fmt.Errorf("recipe file: its format is %q; this program reads %q", f.Format, OwnFormat)
+	}
+	if err := shot.CheckName(f.Name); err != nil {
+		return nil, fmt.Errorf("recipe file: %w", err)
+	}
+	if !(f.Size > 0) || math.IsInf(f.Size, 0) {
+		return nil, fmt.Errorf("recipe file: its size is %g m", f.Size)
+	}
+	s, _, err := shot.Decode(f.Shot)
+	if err != nil {
+		return nil, fmt.Errorf("recipe file: %w", err)
+	}
+	r := &Recipe{Name: f.Name, About: strings.TrimSpace(f.About), Size: f.Size, Base: f.Size, Look: s.Looks[0].Values}
+	for _, e := range s.Elements {
+		p := Part{Kind: e.Kind, Name: e.Name, Values: e.Values, Keys: e.Keys}
+		if shot.Find(e.Kind, "position") != nil {
+			p.Values["position"] = e.Get("position")
+		}
+		r.Parts = append(r.Parts, p)
+	}
+	return r, nil
+}

@@ -1,0 +1,91 @@
+// Recipes makes the picture of each recipe that the menu shows, from a coarse
+// run of the recipe itself: go run ./internal/shoot/recipes [KEY …].
+package main
+
+import (
+	"fmt"
+	"image/png"
+	"math"
+	"os"
+	"path/filepath"
+	"runtime"
+	"slices"
+
+	"zarf/core/geom"
+	"zarf/core/grid"
+	"zarf/core/look"
+	"zarf/core/recipe"
+	"zarf/core/render"
+	"zarf/core/shot"
+	"zarf/core/stage"
+	"zarf/studio/run"
+)
+
+// voxels of a picture's run.
+const voxels = 220_000
+
+// frames at which a recipe looks like itself, 24 a second for a thing a metre
+// across.
+var frames = map[string]float64{"large-blast": 22, "small-blast": 14, "steam": 40, "heavy-fog": 70, "ground-burst": 18}
+
+func main() {
+	for i := range recipe.All {
+		r := &recipe.All[i]
+		if len(os.Args) > 1 && !slices.Contains(os.Args[1:], r.Key) {
+			continue
+		}
+		if err := picture(r, filepath.Join("web", "static", "recipes", r.Key+".png")); err != nil {
+			fmt.Fprintln(os.Stderr, r.Key+":", err)
+			os.Exit(1)
+		}
+		fmt.Println(r.Key)
+	}
+}
+
+func picture(r *recipe.Recipe, path string) error {
+	s := shot.New("picture")
+	r.Put(s, geom.Vec3{}, r.Size, 1)
+	d := s.Of(shot.Domain)[0]
+	if n := d.Voxels(); n > voxels {
+		d.Values["voxel"] = shot.Num(d.Get("voxel").Num * math.Cbrt(n/voxels))
+	}
+	recipe.Frame(s)
+	want, ok := frames[r.Key]
+	if !ok {
+		want = 52
+	}
+	last := int(want * math.Sqrt(r.Size))
+	s.Values["last"] = shot.Num(float64(last))
+	crew := grid.NewCrew(0)
+	g, err := stage.NewGas(s, "", crew)
+	if err != nil {
+		return err
+	}
+	for g.Next() <= last {
+		if _, _, err := g.Advance(nil); err != nil {
+			return err
+		}
+	}
+	sol := g.Solver
+	defer runtime.KeepAlive(sol) // its fields may be mapped memory
+	lk := look.Of(s.Looks[0])
+	v, _ := render.NewVolume(sol.Smoke, sol.H, sol.Origin, crew)
+	if d.Burns() {
+		v.Ignite(sol.Burn, sol.Heat, s.Get("air_temperature").Num, &lk, crew)
+	}
+	sc := run.Dress([]*render.Volume{v}, s, s.Looks[0], last)
+	sc.Look.Method = "march"
+	p, err := render.New(sc, 320, 180, crew)
+	if err != nil {
+		return err
+	}
+	for range 6 {
+		p.Pass(nil)
+	}
+	f, err := os.Create(path)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	return png.Encode(f, p.Image())
+}
