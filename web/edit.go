@@ -13,6 +13,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"zarf/core/check"
+	"zarf/core/geom"
 	"zarf/core/shot"
 	"zarf/studio"
 )
@@ -348,6 +349,8 @@ func (s *server) changeElement(c *gin.Context) {
 				return err
 			}
 			e.Name = name
+		case "round":
+			return s.fitRound(d, e, c.PostForm("target"))
 		case "up", "down":
 			move(d, e, verb == "up")
 		case "scope":
@@ -357,6 +360,38 @@ func (s *server) changeElement(c *gin.Context) {
 		}
 		return nil
 	}, func() string { return next })
+}
+
+// fitRound sets a domain round another element, with room above for what
+// rises; its voxel size stays.
+func (s *server) fitRound(d *shot.Shot, e *shot.Element, target string) error {
+	o := d.Element(target)
+	if e.Kind != shot.Domain || o == nil || !o.Placed() {
+		return errors.New("choose a domain, and an element with a shape to set it round")
+	}
+	first, last := d.Range()
+	sh := o.Shape(float64(first))
+	b := sh.Bounds()
+	for f := first; f <= last && o.Moving(); f += max(1, (last-first)/12) {
+		sh := o.Shape(float64(f))
+		m := sh.Bounds()
+		b = geom.Box{Min: b.Min.Min(m.Min), Max: b.Max.Max(m.Max)}
+	}
+	room := b.Size().MaxComponent() * 0.6
+	b = b.Grow(room)
+	b.Max.Y += 2 * room
+	if b.Min.Y < 0 && b.Max.Y > 0 { // it stands on the ground
+		b.Min.Y = 0
+	}
+	at, size := b.Centre(), b.Size()
+	vals := map[string]shot.Value{"position": shot.Vec(round3(at.X), round3(at.Y), round3(at.Z)), "size": shot.Vec(round3(size.X), round3(size.Y), round3(size.Z))}
+	for k, v := range vals {
+		if err := shot.Find(shot.Domain, k).Check(v); err != nil {
+			return err
+		}
+		e.Values[k] = v
+	}
+	return nil
 }
 
 // scope limits an element to domains; all of them means no limit.

@@ -240,6 +240,7 @@ func emitterInside(s *scene) []Finding {
 	for _, e := range s.emitters {
 		for _, c := range s.colliders {
 			sh, co := e.Shape(s.first), c.Shape(s.first)
+			co.Hollow = c.Get("invert").Flag
 			shell := 0.0
 			if e.Get("from").Text == "surface" {
 				shell = e.Get("shell").Num / 2

@@ -28,6 +28,7 @@ type Shape struct {
 	Size   Vec3
 	Taper  float64
 	Wall   float64
+	Hollow bool  // inside out: solid is what lies outside
 	Body   *Body // of imported meshes, in metres about Centre; nil: nothing is there
 }
 
@@ -35,7 +36,13 @@ type Shape struct {
 func (s *Shape) Local(p Vec3) Vec3 { return s.Turn.Back(p.Sub(s.Centre)) }
 
 // Distance is the signed distance of p, metres, negative inside.
-func (s *Shape) Distance(p Vec3) float64 { return s.local(s.Local(p)) }
+func (s *Shape) Distance(p Vec3) float64 {
+	d := s.local(s.Local(p))
+	if s.Hollow {
+		return -d
+	}
+	return d
+}
 
 func (s *Shape) local(q Vec3) float64 {
 	h := s.Size.Mul(0.5)
@@ -143,6 +150,9 @@ func (s *Shape) Normal(p Vec3) Vec3 {
 		s.local(q.Add(V(0, e, 0)))-s.local(q.Sub(V(0, e, 0))),
 		s.local(q.Add(V(0, 0, e)))-s.local(q.Sub(V(0, 0, e))),
 	)
+	if s.Hollow {
+		g = g.Mul(-1)
+	}
 	return s.Turn.Apply(g.Unit())
 }
 
@@ -151,6 +161,9 @@ func (s *Shape) Axis() Vec3 { return s.Turn.Apply(V(0, 1, 0)) }
 
 // Bounds is the box round the shape.
 func (s *Shape) Bounds() Box {
+	if s.Hollow { // solid everywhere but within
+		return Box{V(-1e6, -1e6, -1e6), V(1e6, 1e6, 1e6)}
+	}
 	h, mid := s.Size.Mul(0.5), s.Centre
 	if s.Form == Imported {
 		if s.Body == nil {
@@ -170,6 +183,9 @@ func (s *Shape) Bounds() Box {
 // Thinnest is the least thickness of material, for checks against the voxel;
 // an open mesh has none and counts as thick.
 func (s *Shape) Thinnest() float64 {
+	if s.Hollow {
+		return s.Size.MaxComponent()
+	}
 	if s.Form == Imported {
 		if s.Body == nil || s.Body.Open > 0 {
 			return s.Size.MaxComponent()

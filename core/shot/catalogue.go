@@ -263,6 +263,7 @@ func build() []Entry {
 	e = append(e, placed(Collider, "box", Vec(0.4, 0.4, 0.4))...)
 	e = append(e, []Entry{
 		{Kind: Collider, Key: "friction", Label: "Friction", Type: Number, Default: Num(0), Min: 0, Max: 1, Step: 0.05, Keyable: true, Main: true, Topic: "surface", Sim: true, Help: "0 lets gas slide along the surface, 1 holds it there."},
+		{Kind: Collider, Key: "invert", Label: "Inside out", Type: Flag, Topic: "surface", Sim: true, Help: "Gas is kept within the form instead of outside: a room, a jar. What lies outside is solid."},
 		{Kind: Collider, Key: "colour", Label: "Colour", Type: Colour, Default: Vec(0.18, 0.18, 0.18), Min: 0, Max: 1, Topic: "surface", Help: "In the picture."},
 		{Kind: Collider, Key: "rendered", Label: "In the picture", Type: Flag, Default: On(true), Topic: "surface", Help: "Off: it stops gas and can't be seen."},
 

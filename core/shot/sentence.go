@@ -51,6 +51,9 @@ func (s *Shot) Sentence(e *Element) string {
 		return s.emitterSentence(e, m)
 	case Collider:
 		t := "stops gas with a " + e.sizeWords(m)
+		if e.Get("invert").Flag {
+			t = "keeps gas within a " + e.sizeWords(m)
+		}
 		if e.Moving() {
 			t += ", moving"
 		}

@@ -83,12 +83,14 @@ func (g *Gas) form(e *shot.Element, frame float64) geom.Shape {
 	if sh.Body != nil {
 		sh.Body.Fill(g.crew.For)
 	}
+	sh.Hollow = e.Kind == shot.Collider && e.Get("invert").Flag
 	return sh
 }
 
 // before is a shape that only tells where things came from.
 func (g *Gas) before(e *shot.Element, frame float64) geom.Shape {
 	sh, _ := e.Form(frame, g.Solver.H)
+	sh.Hollow = e.Kind == shot.Collider && e.Get("invert").Flag
 	return sh
 }
 

@@ -7,6 +7,7 @@ import (
 	"testing"
 
 	"zarf/core/gas"
+	"zarf/core/geom"
 	"zarf/core/grid"
 	"zarf/core/shot"
 )
@@ -170,5 +171,41 @@ func TestMemoryEstimate(t *testing.T) {
 	per := float64(r.AllocedBytesPerOp()) / cells
 	if per > 1.5*gas.BytesPerCell || per < 0.5*gas.BytesPerCell {
 		t.Errorf("%.0f bytes a cell were allocated, estimates say %d", per, gas.BytesPerCell)
+	}
+}
+
+// A collider inside out keeps gas within: none gets past it, and the volume
+// outside stays empty.
+func TestInsideOutColliderKeepsGasIn(t *testing.T) {
+	s := shot.New("jar")
+	s.Values["last"] = shot.Num(20)
+	d := s.Add(shot.Domain)
+	d.Values["size"], d.Values["voxel"], d.Values["position"] = shot.Vec(1.6, 1.6, 1.6), shot.Num(0.08), shot.Vec(0, 0.8, 0)
+	jar := s.Add(shot.Collider)
+	jar.Values["form"], jar.Values["position"], jar.Values["size"], jar.Values["invert"] = shot.Text("sphere"), shot.Vec(0, 0.8, 0), shot.Vec(1, 1, 1), shot.On(true)
+	e := s.Add(shot.Emitter)
+	e.Values["position"], e.Values["size"], e.Values["temperature"] = shot.Vec(0, 0.6, 0), shot.Vec(0.3, 0.3, 0.3), shot.Num(500)
+	g, err := NewGas(s, "", grid.NewCrew(2))
+	if err != nil {
+		t.Fatal(err)
+	}
+	for g.Next() <= 20 {
+		if _, _, err := g.Advance(nil); err != nil {
+			t.Fatal(err)
+		}
+	}
+	var in, out float64
+	f := g.visible(g.Solver.Smoke)
+	for n, v := range f {
+		i, j, k := n%g.Solver.NX, n/g.Solver.NX%g.Solver.NY, n/(g.Solver.NX*g.Solver.NY)
+		p := g.Solver.Origin.Add(geom.V(float64(i)+0.5, float64(j)+0.5, float64(k)+0.5).Mul(g.Solver.H))
+		if p.Dist(geom.V(0, 0.8, 0)) > 0.5+2*g.Solver.H {
+			out += float64(v)
+		} else {
+			in += float64(v)
+		}
+	}
+	if in < 5 || out > 1e-6*in {
+		t.Errorf("smoke inside %g, outside %g", in, out)
 	}
 }

@@ -11,6 +11,7 @@ import (
 	"runtime"
 	"slices"
 
+	"zarf/core/gas"
 	"zarf/core/geom"
 	"zarf/core/grid"
 	"zarf/core/look"
@@ -26,7 +27,7 @@ const voxels = 220_000
 
 // frames at which a recipe looks like itself, 24 a second for a thing a metre
 // across.
-var frames = map[string]float64{"large-blast": 22, "small-blast": 14, "steam": 40, "heavy-fog": 70, "ground-burst": 18}
+var frames = map[string]float64{"large-blast": 13, "small-blast": 7, "steam": 40, "heavy-fog": 70, "ground-burst": 18}
 
 func main() {
 	for i := range recipe.All {
@@ -40,6 +41,24 @@ func main() {
 		}
 		fmt.Println(r.Key)
 	}
+}
+
+// closer sets the camera so that what can be seen fills the picture.
+func closer(s *shot.Shot, sol *gas.Solver) {
+	lo, hi := geom.V(1e9, 1e9, 1e9), geom.V(-1e9, -1e9, -1e9)
+	for n, v := range sol.Smoke.Data {
+		if v > 0.04 || (sol.Burn != nil && sol.Burn.Data[n] > 0.1) {
+			p := sol.Origin.Add(geom.V(float64(n%sol.NX)+0.5, float64(n/sol.NX%sol.NY)+0.5, float64(n/(sol.NX*sol.NY))+0.5).Mul(sol.H))
+			lo, hi = lo.Min(p), hi.Max(p)
+		}
+	}
+	b := geom.Box{Min: lo, Max: hi}
+	mid, size := b.Centre(), b.Size()
+	c := s.Of(shot.Camera)[0]
+	away := max(size.Y*1.75, size.X, size.Z) * 1.25
+	eye := mid.Add(geom.V(0.3, 0.1, 0.95).Mul(away))
+	c.Values["position"], c.Values["target"] = shot.Vec(eye.X, max(eye.Y, lo.Y+size.Y*0.1), eye.Z), shot.Vec(mid.X, mid.Y, mid.Z)
+	c.Values["lens"] = shot.Num(35)
 }
 
 func picture(r *recipe.Recipe, path string) error {
@@ -73,6 +92,7 @@ func picture(r *recipe.Recipe, path string) error {
 	if d.Burns() {
 		v.Ignite(sol.Burn, sol.Heat, s.Get("air_temperature").Num, &lk, crew)
 	}
+	closer(s, sol)
 	sc := run.Dress([]*render.Volume{v}, s, s.Looks[0], last)
 	sc.Look.Method = "march"
 	p, err := render.New(sc, 320, 180, crew)

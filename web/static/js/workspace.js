@@ -242,6 +242,28 @@ function litToggle() {
   document.querySelector('[data-view=lit]').setAttribute('aria-pressed', state.lit);
   show(state.frame);
 }
+const press = (name, on) => document.querySelector(`[data-view=${name}]`).setAttribute('aria-pressed', on);
+function solids() { if (!view) return; view.things.visible = !view.things.visible; press('solids', view.things.visible); view.draw(); }
+function safe() {
+  const s = $('safe'), box = $('picture').getBoundingClientRect();
+  s.hidden = !s.hidden;
+  press('safe', !s.hidden);
+  // the picture's shape, in the middle of the viewport
+  const w = Math.min(box.width, box.height * 16 / 9);
+  s.style.width = w + 'px';
+  s.style.height = w * 9 / 16 + 'px';
+}
+function snapshot() {
+  if (!view) return;
+  const lit1 = $('lit');
+  const save = (href) => { const a = document.createElement('a'); a.href = href; a.download = `${slug}-${String(state.frame).padStart(4, '0')}.png`; a.click(); note(`Saved as ${a.download}.`); };
+  if (!lit1.hidden && lit1.src) { save(lit1.src); return; }
+  view.drawNow();
+  $('view').toBlob((b) => { const u = URL.createObjectURL(b); save(u); setTimeout(() => URL.revokeObjectURL(u), 10000); });
+}
+document.querySelector('[data-view=solids]').onclick = solids;
+document.querySelector('[data-view=safe]').onclick = safe;
+document.querySelector('[data-view=snap]').onclick = snapshot;
 document.querySelector('[data-view=frame]').onclick = () => view && view.frame();
 document.querySelector('[data-view=camera]').onclick = () => view && view.throughCamera();
 if (station === 'look') {
@@ -338,7 +360,7 @@ document.addEventListener('keydown', (e) => {
     f: () => view && view.frame(), c: () => view && view.throughCamera(), v: litToggle, '?': () => $('keys').showModal(),
     '+': () => score.zoom(0.6), '=': () => score.zoom(0.6), '-': () => score.zoom(1 / 0.6), 0: () => score.fit(), a: () => score.all(),
     k: () => keyAll(), Escape: () => { if (score.open) score.close(); else { score.chosen.clear(); score.tell(); score.draw(); } },
-    e: () => reference.toggle(),
+    e: () => reference.toggle(), h: solids, x: safe, p: snapshot,
     '/': () => commands(), b: () => document.querySelector('#addmenu [data-recipes]') && document.querySelector('#addmenu [data-recipes]').click(), i: () => document.querySelector('#addmenu [data-bring]') && document.querySelector('#addmenu [data-bring]').click(),
     n: () => { const m = $('addmenu'); if (m) { m.open = true; m.querySelector('.menu button').focus(); } }, d: () => { const b = document.querySelector('.elacts [data-duplicate]'); if (b) b.click(); },
     r: () => $('run') && $('run').click(), m: () => $('mute') && $('mute').click(), Delete: () => { if (score.chosen.size) score.drop(); else if ($('delete')) $('delete').click(); },
