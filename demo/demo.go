@@ -90,12 +90,12 @@ func FogSignal() *shot.Shot {
 
 	add(s, shot.Domain, "Gallery air",
 		"position", xyz{0.35, 1.75, -0.1}, "size", xyz{6.6, 3.5, 4.6}, "voxel", 0.06, "bounds", "follow", "follow_margin", 0.5,
-		"cooling", 0.45, "dissipation", 0.1, "vorticity", 0.3)
+		"cooling", 0.45, "dissipation", 0.04, "vorticity", 0.3)
 	steam := add(s, shot.Emitter, "Horn throat",
 		"form", "cylinder", "position", xyz{-0.12, 1.2, 0}, "turn", xyz{0, 0, -90}, "size", xyz{0.26, 0.3, 0.26},
 		"smoke", 1.6, "temperature", 372, "speed", 4.0, "along", "axis", "breakup", 0.35, "breakup_size", 0.16, "breakup_rate", 6.0)
-	keys(steam, "smoke", 1, 0, 3, 1.6, 20, 1.6, 24, 0, 34, 0, 36, 1.6, 54, 1.6, 58, 0)
-	keys(steam, "speed", 1, 0, 4, 4, 20, 4, 26, 0, 34, 0, 37, 4, 54, 4, 60, 0)
+	keys(steam, "smoke", 1, 0, 3, 2.8, 22, 2.8, 26, 0, 38, 0, 40, 2.8, 60, 2.8, 64, 0)
+	keys(steam, "speed", 1, 0, 4, 4, 22, 4, 28, 0, 38, 0, 41, 4, 60, 4, 66, 0)
 	add(s, shot.Collider, "Horn",
 		"form", "tube", "position", xyz{0.05, 1.2, 0}, "turn", xyz{0, 0, -90}, "size", xyz{0.84, 0.84, 0.84}, "taper", 1.5, "wall", 0.13,
 		"colour", xyz{0.32, 0.12, 0.07})
@@ -106,7 +106,7 @@ func FogSignal() *shot.Shot {
 		"form", "cylinder", "position", xyz{-1.3, 1.6, 0}, "size", xyz{1.7, 3.2, 1.7}, "taper", 0.86, "colour", xyz{0.72, 0.7, 0.66})
 	add(s, shot.Collider, "Gallery floor",
 		"form", "box", "position", xyz{0.2, 0.35, 0}, "size", xyz{2.4, 0.14, 1.6}, "colour", xyz{0.2, 0.2, 0.21})
-	lead := add(s, shot.Guide, "Round the tower", "pace", 3.4, "draw", 1.6, "swirl", 0.7, "reach", 1.05, "grip", 6.0)
+	lead := add(s, shot.Guide, "Round the tower", "pace", 4.4, "draw", 1.8, "swirl", 0.7, "reach", 1.05, "grip", 6.0)
 	put(shot.Guide, lead.Values, "pace_along", "0.8 1 1 0.8")
 	lead.Values["points"] = shot.PointList([][3]float64{{0.55, 1.2, 0}, {1.5, 1.3, -0.15}, {2.25, 1.7, -0.75}, {1.5, 2.1, -1.45}, {-0.1, 2.3, -1.6}, {-1.5, 2.4, -1.45}, {-2.35, 2.5, -0.5}, {-2.1, 2.6, 0.75}, {-1, 2.75, 1.35}, {0.4, 2.95, 1.4}})
 	add(s, shot.Wind, "Sea wind", "velocity", xyz{0.2, 0.05, -0.1}, "grip", 0.2, "gust", 0.5, "gust_time", 1.6, "position", xyz{0.4, 2.7, 0.9})

@@ -5,6 +5,7 @@ import (
 	"maps"
 	"net/http"
 	"strconv"
+	"sync"
 	"time"
 
 	"github.com/gin-gonic/gin"
@@ -28,8 +29,9 @@ func (e *clashError) Error() string { return "another window changed the same me
 func (s *server) change(c *gin.Context, label, merge string, fn func(*shot.Shot) error) error {
 	id := rowOf(c).ID
 	seen, _ := strconv.Atoi(c.GetHeader("X-Zarf-Head"))
+	page := c.GetHeader("X-Zarf-Page")
 	_, err := s.st.Store.Edit(id, label, merge, func(d *shot.Shot) error {
-		if seen == 0 || seen >= rowOf(c).Head || c.PostForm("force") != "" {
+		if seen == 0 || seen >= rowOf(c).Head || c.PostForm("force") != "" || s.authors.alone(id, seen, rowOf(c).Head, page) {
 			return fn(d)
 		}
 		old, err := s.st.Store.At(id, seen)
@@ -48,9 +50,51 @@ func (s *server) change(c *gin.Context, label, merge string, fn func(*shot.Shot)
 		return nil
 	})
 	if err == nil {
-		s.st.Changed(id, c.GetHeader("X-Zarf-Page"))
+		if now, e := s.st.Store.ShotByID(id); e == nil {
+			s.authors.note(id, now.Head, page)
+		}
+		s.st.Changed(id, page)
 	}
 	return err
+}
+
+// authors remembers which page made the latest revisions, so that a page whose
+// changes follow each other quickly doesn't clash with itself.
+type authors struct {
+	mu   sync.Mutex
+	list []authored
+}
+
+type authored struct {
+	shot int64
+	head int
+	page string
+}
+
+func (a *authors) note(shot int64, head int, page string) {
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	if a.list = append(a.list, authored{shot, head, page}); len(a.list) > 500 {
+		a.list = a.list[100:]
+	}
+}
+
+// alone reports that all revisions after one up to another are of one page.
+func (a *authors) alone(shot int64, after, to int, page string) bool {
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	mine := map[int]bool{}
+	for _, x := range a.list {
+		if x.shot == shot {
+			mine[x.head] = x.page == page && page != ""
+		}
+	}
+	for h := after + 1; h <= to; h++ {
+		if !mine[h] {
+			return false
+		}
+	}
+	return true
 }
 
 // both are the changes that two lists make to the same thing.

@@ -43,6 +43,7 @@ type server struct {
 	pages     map[string]*template.Template
 	stamp     string // hash of all static files, part of their addresses
 	previews  previews
+	authors   authors
 	volumes   *memo
 	thumbs    *memo
 	renderNow chan struct{} // bounds pictures made at once

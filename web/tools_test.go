@@ -1,0 +1,334 @@
+package web
+
+import (
+	"bytes"
+	"fmt"
+	"image"
+	"image/png"
+	"os"
+	"path/filepath"
+	"testing"
+	"time"
+
+	"github.com/go-rod/rod/lib/input"
+	"github.com/go-rod/rod/lib/proto"
+
+	"zarf/core/geom"
+	"zarf/core/shot"
+)
+
+// stroke presses the left button at the first place and lifts it at the last.
+func (h hand) stroke(path ...[2]float64) {
+	h.Helper()
+	to := func(p [2]float64) {
+		if err := h.Mouse.MoveTo(proto.Point{X: p[0], Y: p[1]}); err != nil {
+			h.Fatal(err)
+		}
+	}
+	to(path[0])
+	if err := h.Mouse.Down(proto.InputMouseButtonLeft, 1); err != nil {
+		h.Fatal(err)
+	}
+	for _, p := range path[1:] {
+		to(p)
+	}
+	if err := h.Mouse.Up(proto.InputMouseButtonLeft, 1); err != nil {
+		h.Fatal(err)
+	}
+}
+
+// spot is where a script finds a place of the page, in pixels.
+func (h hand) spot(js string, args ...any) [2]float64 {
+	h.Helper()
+	r, err := h.Eval(js, args...)
+	if err != nil {
+		h.Fatal(err)
+	}
+	return [2]float64{r.Value.Get("0").Num(), r.Value.Get("1").Num()}
+}
+
+// inView gives the pixel of a place in space.
+const inView = `(x, y, z) => { const v = zarf.view, p = v.orbit.target.clone().set(x, y, z).project(v.camera), b = v.canvas.getBoundingClientRect(); return [b.x + (p.x + 1) / 2 * b.width, b.y + (1 - p.y) / 2 * b.height]; }`
+
+// A file is chosen in the dialog, comes in, is painted on, and undo takes the
+// paint away again.
+func TestBringInAndPaint(t *testing.T) {
+	s := serve(t, t.TempDir())
+	row := s.add(t, small("BP"))
+	file := filepath.Join(t.TempDir(), "pot.obj")
+	if err := os.WriteFile(file, objOf(geom.BallMesh(0.25, 32).Move(geom.V(0, 0.5, 0), 1)), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	h := hand{t, browse(t)}
+	h.open(s.URL + "/shots/bp/stage")
+	h.until(`() => window.zarf && zarf.state.scene`)
+	h.Keyboard.Press(input.KeyI)
+	h.until(`() => document.querySelector('#bring').open`)
+	if err := h.MustElement("#bringfile").SetFiles([]string{file}); err != nil {
+		t.Fatal(err)
+	}
+	h.until(`() => document.querySelector('#bring .names').textContent.includes('pot.obj')`)
+	h.click("#bringgo")
+	h.until(`() => !document.querySelector('#bring').open && document.querySelector('.filefacts')`)
+	h.until(`() => zarf.state.scene.elements.some((e) => e.name === 'pot' && e.inner)`)
+	id := "collider1"
+	e, err := h.Element("#v-share")
+	if err != nil {
+		t.Fatal(err)
+	}
+	e.MustSelect("where it is painted")
+	h.until(`() => document.querySelector('#f-share_painted:not([hidden]) [data-paint]')`)
+	h.click("[data-paint]")
+	h.until(`() => zarf.view.tool && zarf.view.tool.mesh`)
+	mid := h.spot(inView, 0, 0.5, 0)
+	h.stroke([2]float64{mid[0] - 15, mid[1]}, mid, [2]float64{mid[0] + 15, mid[1]})
+	painted := func() (sum int) {
+		w, err := s.st.Store.Files.Weights(doc(t, s, row).Element(id).Get("share_painted").Text)
+		if err != nil {
+			return 0
+		}
+		for _, x := range w {
+			if x > 0 {
+				sum++
+			}
+		}
+		return sum
+	}
+	await(t, "the stroke", 10*time.Second, func() bool { return painted() > 5 })
+	if n := painted(); n > 300 {
+		t.Errorf("a stroke painted %d of 482 vertices", n)
+	}
+	h.click(`#painttools [data-all=invert]`)
+	await(t, "the inversion", 10*time.Second, func() bool { return painted() > 300 })
+	h.Keyboard.Press(input.Escape)
+	h.until(`() => !zarf.view.tool && document.querySelector('#painttools').hidden`)
+	h.click("#undo")
+	await(t, "undo", 10*time.Second, func() bool { n := painted(); return n > 5 && n < 300 })
+}
+
+// Points of a guide are dragged in the picture, added by a double click and
+// deleted by a key.
+func TestDrawAGuide(t *testing.T) {
+	s := serve(t, t.TempDir())
+	sh := small("DG")
+	g := sh.Add(shot.Guide)
+	g.Values["points"] = shot.PointList([][3]float64{{-0.3, 0.2, 0}, {0, 0.6, 0}, {0.3, 1, 0}})
+	row := s.add(t, sh)
+	points := func() [][3]float64 { return doc(t, s, row).Element(g.ID).Get("points").Places() }
+	h := hand{t, browse(t)}
+	h.open(s.URL + "/shots/dg/stage?el=" + g.ID)
+	h.until(`() => window.zarf && zarf.state.scene && document.querySelector('#cast-guide1.chosen')`)
+	h.click("#topic-guide-place summary")
+	h.click("[data-curve]")
+	h.until(`() => zarf.view.tool && zarf.view.tool.group.children.length === 4`)
+	p := h.spot(inView, 0, 0.6, 0)
+	h.stroke(p, [2]float64{p[0] + 30, p[1]}, [2]float64{p[0] + 60, p[1]})
+	await(t, "the drag", 10*time.Second, func() bool { q := points(); return len(q) == 3 && q[1] != [3]float64{0, 0.6, 0} })
+	if q := points(); q[0] != [3]float64{-0.3, 0.2, 0} || q[2] != [3]float64{0.3, 1, 0} {
+		t.Errorf("other points moved along: %v", q)
+	}
+	h.until(`() => !zarf.view.tool.dragging`)
+	end := h.spot(inView, 0.3, 1, 0)
+	h.Mouse.MustMoveTo(end[0]+120, end[1]-20)
+	if err := h.Mouse.Click(proto.InputMouseButtonLeft, 2); err != nil {
+		t.Fatal(err)
+	}
+	await(t, "the new point", 10*time.Second, func() bool { return len(points()) == 4 })
+	h.Keyboard.Press(input.Delete)
+	await(t, "its deletion", 10*time.Second, func() bool { return len(points()) == 3 })
+	h.Keyboard.Press(input.Escape)
+	h.until(`() => !zarf.view.tool`)
+	if doc(t, s, row).Element(g.ID) == nil {
+		t.Error("the delete key took the whole guide")
+	}
+}
+
+// Keys, lanes and bars are dragged on the score; a curve opens, and its keys
+// take tangents.
+func TestScoreIsDragged(t *testing.T) {
+	s := serve(t, t.TempDir())
+	sh := small("SD")
+	sh.Values["last"] = shot.Num(40)
+	e := sh.Element("emitter1")
+	e.SetKey("smoke", shot.Key{Frame: 5, Value: shot.Num(0)})
+	e.SetKey("smoke", shot.Key{Frame: 15, Value: shot.Num(4)})
+	e.SetKey("speed", shot.Key{Frame: 8, Value: shot.Num(1)})
+	row := s.add(t, sh)
+	frames := func(key string) (out []float64) {
+		for _, k := range doc(t, s, row).Element("emitter1").Keys[key] {
+			out = append(out, k.Frame)
+		}
+		return out
+	}
+	h := hand{t, browse(t)}
+	want := func(what, key string, f ...float64) {
+		t.Helper()
+		for end := time.Now().Add(10 * time.Second); fmt.Sprint(frames(key)) != fmt.Sprint(f); time.Sleep(20 * time.Millisecond) {
+			if time.Now().After(end) {
+				h.PNG("/tmp/zarf-test-failure.png")
+				t.Fatalf("%s: keys at %v, want %v", what, frames(key), f)
+			}
+		}
+	}
+	h.open(s.URL + "/shots/sd/score")
+	h.until(`() => window.zarf && zarf.state.scene && zarf.score.rows && zarf.score.rows.length === 3`)
+	at := func(row int, frame float64) [2]float64 {
+		return h.spot(`(row, f) => { const b = zarf.score.canvas.getBoundingClientRect(); return [b.x + zarf.score.x(f), b.y + 20 + 21 * (row + 1) + 10]; }`, row, frame)
+	}
+	name := func(row int) [2]float64 { p := at(row, 1); return [2]float64{p[0] - 80, p[1]} }
+	by := func(p [2]float64, n float64) [2]float64 {
+		w := at(0, 1)[0] - at(0, 0)[0]
+		return [2]float64{p[0] + n*w, p[1]}
+	}
+	settle := func() { h.until(`() => !zarf.score.drag`); time.Sleep(150 * time.Millisecond) }
+	h.stroke(at(1, 15), by(at(1, 15), 2), by(at(1, 15), 5))
+	want("a key dragged by 5", "smoke", 5, 20)
+	settle()
+	// a lane by its name
+	h.stroke(name(1), by(name(1), 1), by(name(1), 3))
+	want("a lane dragged by 3", "smoke", 8, 23)
+	settle()
+	// the whole element: its keys and its bar
+	h.stroke(name(0), by(name(0), 1), by(name(0), 2))
+	want("an element dragged by 2", "smoke", 10, 25)
+	want("an element dragged by 2", "speed", 10)
+	if b := doc(t, s, row).Element("emitter1").Get("begin").Num; b != 3 {
+		t.Errorf("its bar begins at %g", b)
+	}
+	settle()
+	// what was dragged stays chosen as a group until Escape lets it go
+	h.Keyboard.Type(input.Escape)
+	h.until(`() => zarf.score.chosen.size === 0`)
+	// a copy with Ctrl
+	h.Keyboard.Press(input.ControlLeft)
+	h.stroke(at(1, 25), by(at(1, 25), 3), by(at(1, 25), 8))
+	h.Keyboard.Release(input.ControlLeft)
+	want("a copied key", "smoke", 10, 25, 33)
+	settle()
+	h.Keyboard.Press(input.Delete)
+	want("the copy deleted", "smoke", 10, 25)
+	if doc(t, s, row).Element("emitter1") == nil {
+		t.Fatal("the delete key took the emitter")
+	}
+	settle()
+	// the curve
+	p := at(1, 17)
+	h.Mouse.MustMoveTo(p[0], p[1])
+	if err := h.Mouse.Click(proto.InputMouseButtonLeft, 2); err != nil {
+		t.Fatal(err)
+	}
+	h.until(`() => zarf.score.open && !document.querySelector('#curvetools').hidden`)
+	key := h.spot(`() => { const s = zarf.score, b = s.canvas.getBoundingClientRect(); return [b.x + s.x(25), b.y + s.y(4)]; }`)
+	up := h.spot(`() => { const s = zarf.score, b = s.canvas.getBoundingClientRect(); return [b.x + s.x(25), b.y + s.y(2)]; }`)
+	h.stroke(key, [2]float64{key[0], (key[1] + up[1]) / 2}, up)
+	await(t, "a value dragged", 10*time.Second, func() bool {
+		k := doc(t, s, row).Element("emitter1").Keys["smoke"]
+		return len(k) == 2 && k[1].Frame == 25 && k[1].Value.Num > 1.8 && k[1].Value.Num < 2.2
+	})
+	settle()
+	sel, err := h.Element("#keyway")
+	if err != nil {
+		t.Fatal(err)
+	}
+	sel.MustSelect("straight")
+	await(t, "a straight run", 10*time.Second, func() bool { return doc(t, s, row).Element("emitter1").Keys["smoke"][1].Way == "ramp" })
+	h.fill("#curvetools [name=amount]", "0.3")
+	await(t, "noise", 10*time.Second, func() bool { return doc(t, s, row).Element("emitter1").Extras["smoke"].Amount == 0.3 })
+	h.Keyboard.Press(input.Escape)
+	h.click("#curveclose")
+	h.until(`() => !zarf.score.open`)
+}
+
+// With 5,000 keys a lane can still be dragged at more than 30 redraws a second.
+func TestScoreWithThousandsOfKeys(t *testing.T) {
+	s := serve(t, t.TempDir())
+	sh := small("TK")
+	sh.Values["last"] = shot.Num(2500)
+	e := sh.Element("emitter1")
+	for i := range 2500 {
+		e.SetKey("smoke", shot.Key{Frame: float64(i + 1), Value: shot.Num(float64(i%17) / 4)})
+		e.SetKey("speed", shot.Key{Frame: float64(i + 1), Value: shot.Num(float64(i % 5))})
+	}
+	s.add(t, sh)
+	h := hand{t, browse(t)}
+	h.open(s.URL + "/shots/tk/score")
+	h.until(`() => window.zarf && zarf.state.scene && zarf.score.rows && zarf.score.rows.length === 3`)
+	r, err := h.Eval(`() => new Promise((done) => {
+		const s = zarf.score, b = s.canvas.getBoundingClientRect(), x0 = b.x + 60, y = b.y + 20 + 21 + 10;
+		const send = (type, x) => s.canvas.dispatchEvent(new PointerEvent(type, { clientX: x, clientY: y, button: 0, buttons: 1, pointerId: 1, bubbles: true }));
+		s.canvas.setPointerCapture = () => {};
+		send('pointerdown', x0);
+		const from = s.drawn, begin = performance.now();
+		let n = 0;
+		const step = () => {
+			send('pointermove', x0 + 40 + (n++ % 60));
+			if (performance.now() - begin < 1500) requestAnimationFrame(step); else { const fps = (s.drawn - from) / (performance.now() - begin) * 1000; s.drag = null; done(fps); }
+		};
+		step();
+	})`)
+	if err != nil {
+		t.Fatal(err)
+	}
+	fps := r.Value.Num()
+	t.Logf("%.0f redraws a second with 5,000 keys", fps)
+	if fps < 30 {
+		t.Errorf("%.0f redraws a second with 5,000 keys; 30 are wanted", fps)
+	}
+}
+
+// The palette finds actions, elements and values; the keys are all told of.
+func TestPaletteAndKeyHelp(t *testing.T) {
+	s := serve(t, t.TempDir())
+	row := s.add(t, small("PT"))
+	h := hand{t, browse(t)}
+	h.open(s.URL + "/shots/pt/stage")
+	h.until(`() => window.zarf && zarf.state.scene`)
+	command := func(text string) {
+		h.Keyboard.Type(input.Slash)
+		h.until(`() => document.querySelector('#palette').open`)
+		h.MustElement("#palette input").MustInput(text)
+		h.until(`() => document.querySelector('#palettelist [aria-selected=true]')`)
+		h.Keyboard.Type(input.Enter)
+		h.until(`() => !document.querySelector('#palette').open`)
+	}
+	command("add vortex")
+	await(t, "the vortex", 10*time.Second, func() bool { return len(doc(t, s, row).Of(shot.Vortex)) == 1 })
+	command("choose emitter")
+	h.until(`() => document.querySelector('#cast-emitter1.chosen')`)
+	command("inflow speed value")
+	h.until(`() => document.activeElement && document.activeElement.id === 'v-speed'`)
+	h.click("#cast-shot a")
+	h.until(`() => document.querySelector('#cast-shot.chosen')`)
+	command("go to score")
+	h.until(`() => document.querySelector('#work') && document.querySelector('#work').dataset.station === 'score' && window.zarf && zarf.state.scene`)
+	if err := h.Keyboard.Type(input.Key('?')); err != nil {
+		t.Fatal(err)
+	}
+	h.until(`() => document.querySelector('#keys').open`)
+}
+
+// A picture is dropped as a reference and shown over the viewport.
+func TestReferencePane(t *testing.T) {
+	s := serve(t, t.TempDir())
+	row := s.add(t, small("RP"))
+	var b bytes.Buffer
+	png.Encode(&b, image.NewGray(image.Rect(0, 0, 16, 9)))
+	file := filepath.Join(t.TempDir(), "plume.png")
+	os.WriteFile(file, b.Bytes(), 0o600)
+	h := hand{t, browse(t)}
+	h.open(s.URL + "/shots/rp/stage")
+	h.until(`() => window.zarf && zarf.state.scene`)
+	h.Keyboard.Press(input.KeyE)
+	h.until(`() => !document.querySelector('#refpane').hidden`)
+	if err := h.MustElement("#reffile").SetFiles([]string{file}); err != nil {
+		t.Fatal(err)
+	}
+	h.until(`() => { const i = document.querySelector('.refshow img'); return i && i.complete && i.naturalWidth === 16; }`)
+	h.MustElement("#refpane [name=mode]").MustSelect("over")
+	h.until(`() => document.querySelector('#refpane.over') && +document.querySelector('.refshow img').style.opacity === 0.5`)
+	if n := len(doc(t, s, row).Clips); n != 1 {
+		t.Errorf("%d references", n)
+	}
+	h.click("#refpane [data-remove]")
+	h.until(`() => !document.querySelector('.refshow img')`)
+}
