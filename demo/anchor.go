@@ -37,6 +37,14 @@ func KeepersAnchor(files Keeper) (*shot.Shot, error) {
 		keys(e, "temperature", 1, 352, 62, 352, 70, 288)
 		add(s, shot.Collider, name+" stand", "form", "cylinder", "position", xyz{side * 0.95, 0.09, 0}, "size", xyz{0.4, 0.18, 0.4}, "taper", 1.3, "colour", xyz{0.16, 0.11, 0.06})
 	}
+	for _, side := range []float64{-1, 1} {
+		name := "Left lamp"
+		if side > 0 {
+			name = "Right lamp"
+		}
+		e := add(s, shot.Emitter, name, "form", "sphere", "position", xyz{side * 0.75, 2.95, 0}, "size", xyz{0.3, 0.24, 0.3}, "smoke", 1.5, "temperature", 288, "breakup", 0.4, "breakup_size", 0.14, "breakup_rate", 2.0, "begin", 30, "end", 66)
+		keys(e, "smoke", 30, 0, 36, 1.5, 60, 1.5, 66, 0)
+	}
 	size := geom.FromArray(f.Size)
 	pull := add(s, shot.Pull, "Anchor", "form", "mesh", "mesh", ref, "position", xyz{0, 1.9, 0}, "size", size.Array(), "reach", 1.3, "keep", 5.0, "gather", 0.0)
 	keys(pull, "gather", 34, 0, 46, 1.3, 94, 1.3, 100, 0)

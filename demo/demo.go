@@ -89,13 +89,13 @@ func FogSignal() *shot.Shot {
 	put(shot.Setting, s.Values, "air_temperature", 285)
 
 	add(s, shot.Domain, "Gallery air",
-		"position", xyz{0.35, 1.75, -0.1}, "size", xyz{6.6, 3.5, 4.6}, "voxel", 0.06, "bounds", "follow", "follow_margin", 0.5,
+		"position", xyz{0.35, 1.75, -0.1}, "size", xyz{6.6, 3.5, 4.6}, "voxel", 0.07, "bounds", "follow", "follow_margin", 0.5,
 		"cooling", 0.45, "dissipation", 0.04, "vorticity", 0.3)
 	steam := add(s, shot.Emitter, "Horn throat",
 		"form", "cylinder", "position", xyz{-0.12, 1.2, 0}, "turn", xyz{0, 0, -90}, "size", xyz{0.26, 0.3, 0.26},
-		"smoke", 1.6, "temperature", 372, "speed", 4.0, "along", "axis", "breakup", 0.35, "breakup_size", 0.16, "breakup_rate", 6.0)
-	keys(steam, "smoke", 1, 0, 3, 2.8, 22, 2.8, 26, 0, 38, 0, 40, 2.8, 60, 2.8, 64, 0)
-	keys(steam, "speed", 1, 0, 4, 4, 22, 4, 28, 0, 38, 0, 41, 4, 60, 4, 66, 0)
+		"smoke", 2.8, "temperature", 340, "speed", 3.2, "along", "axis", "breakup", 0.35, "breakup_size", 0.16, "breakup_rate", 6.0)
+	keys(steam, "smoke", 1, 0, 3, 2.8, 22, 2.8, 26, 0, 44, 0, 46, 2.8, 64, 2.8, 68, 0)
+	keys(steam, "speed", 1, 0, 4, 3.2, 22, 3.2, 28, 0, 44, 0, 47, 3.2, 64, 3.2, 70, 0)
 	add(s, shot.Collider, "Horn",
 		"form", "tube", "position", xyz{0.05, 1.2, 0}, "turn", xyz{0, 0, -90}, "size", xyz{0.84, 0.84, 0.84}, "taper", 1.5, "wall", 0.13,
 		"colour", xyz{0.32, 0.12, 0.07})
@@ -106,9 +106,9 @@ func FogSignal() *shot.Shot {
 		"form", "cylinder", "position", xyz{-1.3, 1.6, 0}, "size", xyz{1.7, 3.2, 1.7}, "taper", 0.86, "colour", xyz{0.72, 0.7, 0.66})
 	add(s, shot.Collider, "Gallery floor",
 		"form", "box", "position", xyz{0.2, 0.35, 0}, "size", xyz{2.4, 0.14, 1.6}, "colour", xyz{0.2, 0.2, 0.21})
-	lead := add(s, shot.Guide, "Round the tower", "pace", 4.4, "draw", 1.8, "swirl", 0.7, "reach", 1.05, "grip", 6.0)
+	lead := add(s, shot.Guide, "Round the tower", "pace", 6.0, "draw", 4.0, "swirl", 1.0, "reach", 1.15, "grip", 20.0)
 	put(shot.Guide, lead.Values, "pace_along", "0.8 1 1 0.8")
-	lead.Values["points"] = shot.PointList([][3]float64{{0.55, 1.2, 0}, {1.5, 1.3, -0.15}, {2.25, 1.7, -0.75}, {1.5, 2.1, -1.45}, {-0.1, 2.3, -1.6}, {-1.5, 2.4, -1.45}, {-2.35, 2.5, -0.5}, {-2.1, 2.6, 0.75}, {-1, 2.75, 1.35}, {0.4, 2.95, 1.4}})
+	lead.Values["points"] = shot.PointList([][3]float64{{0.55, 1.2, 0}, {1.4, 1.25, -0.05}, {2.15, 1.5, -0.5}, {1.95, 1.85, -1.2}, {1, 2.1, -1.5}, {-0.2, 2.3, -1.6}, {-1.5, 2.4, -1.45}, {-2.35, 2.5, -0.5}, {-2.1, 2.6, 0.75}, {-1, 2.75, 1.35}, {0.4, 2.95, 1.4}})
 	add(s, shot.Wind, "Sea wind", "velocity", xyz{0.2, 0.05, -0.1}, "grip", 0.2, "gust", 0.5, "gust_time", 1.6, "position", xyz{0.4, 2.7, 0.9})
 	add(s, shot.Turbulence, "Eddies", "strength", 0.5, "size", 0.45, "octaves", 2, "rate", 0.7, "position", xyz{2.2, 2.5, 0})
 	set(s.Element("camera"), "position", xyz{2.3, 2.1, 7.6}, "target", xyz{0.05, 1.6, 0}, "lens", 38.0)

@@ -5,6 +5,8 @@ import (
 	"strings"
 	"testing"
 
+	"github.com/go-rod/rod/lib/input"
+
 	"zarf/core/gas"
 	"zarf/core/recipe"
 	"zarf/core/shot"
@@ -150,8 +152,9 @@ func TestFireInTheBrowser(t *testing.T) {
 	}
 	h.until(`() => zarf.state.scene.elements.some((e) => e.region === 'sphere')`)
 	h.until(`() => !document.querySelector('#f-region_fade').hidden`)
-	h.click("#addmenu summary")
-	h.click(`.menu form input[value="wisps"] ~ button`)
+	h.Keyboard.Type(input.KeyB)
+	h.until(`() => { const p = document.querySelector('#recipelist img'); return p && p.complete && p.naturalWidth > 0; }`)
+	h.click(`.recipe input[value="wisps"] ~ p [data-close]`)
 	h.until(`() => zarf.state.scene.elements.some((e) => e.name === 'Wick')`)
 	h.until(`() => document.querySelector('.cast').textContent.includes('acts on') || document.querySelector('.cast').textContent.includes('in Calm air only')`)
 }

@@ -309,7 +309,7 @@ func (s *server) space(c *gin.Context, at string) (*space, error) {
 		w.Est, w.Rated, w.Domain = &g, measured, d
 	}
 	w.cast(c.Query("el"))
-	if err := s.takes(w, c.Query("take")); err != nil {
+	if err := s.takes(w, c.Query("take"), at == "stage" || at == "score"); err != nil {
 		return nil, err
 	}
 	w.Look = doc.Look(c.Query("look"))
@@ -360,13 +360,24 @@ func (w *space) cast(chosen string) {
 	}
 }
 
-func (s *server) takes(w *space, chosen string) error {
+// takes gathers the shot's takes; brief leaves out all but the chosen one.
+func (s *server) takes(w *space, chosen string, brief bool) error {
 	takes, err := s.st.Store.Takes(w.Row.ID)
 	if err != nil {
 		return err
 	}
+	jobs, err := s.st.Store.TakeJobs(w.Row.ID)
+	if err != nil {
+		return err
+	}
 	want, _ := strconv.Atoi(chosen)
-	for _, t := range takes {
+	for n, t := range takes {
+		if brief && n > 0 && t.Number != want {
+			if j, ok := jobs[t.ID]; ok && j.Active() && w.Active == nil {
+				w.Active = &j
+			}
+			continue
+		}
 		v := takeView{Take: t, Want: t.Last - t.First + 1}
 		var frames map[int]bool
 		state, fs := s.st.State(w.Doc, t)
@@ -382,7 +393,7 @@ func (s *server) takes(w *space, chosen string) error {
 		if f, ok := middle(frames, t); ok {
 			v.Thumb = fmt.Sprintf("/shots/%s/thumb?take=%d&frame=%d&key=%s", w.Row.Slug, t.Number, f, t.Key[:8])
 		}
-		if j, err := s.st.Store.TakeJob(t.ID); err == nil {
+		if j, ok := jobs[t.ID]; ok {
 			v.Job = &j
 			v.Running = j.Active()
 			if v.Running && w.Active == nil {

@@ -109,6 +109,9 @@ type scene struct {
 	Clips    []shot.Clip    `json:"clips"`
 }
 
+// sceneTakes is how many of the newest takes a scene tells of.
+const sceneTakes = 4
+
 func (s *server) sceneJSON(c *gin.Context) {
 	row := rowOf(c)
 	doc, err := s.st.Store.Doc(row.ID)
@@ -128,14 +131,19 @@ func (s *server) sceneJSON(c *gin.Context) {
 		out.Moving = out.Moving || moving
 	}
 	takes, _ := s.st.Store.Takes(row.ID)
-	for _, t := range takes {
+	jobs, _ := s.st.Store.TakeJobs(row.ID)
+	for n, t := range takes {
+		// the page shows one of them: the newest, or the one that its address names
+		if n >= sceneTakes && strconv.Itoa(t.Number) != c.Query("take") {
+			continue
+		}
 		state, frames := s.st.State(doc, t)
 		st := sceneTake{Number: t.Number, Key: t.Key[:8], State: string(state), First: t.First, Last: t.Last, Frames: []int{}}
 		for f := range frames {
 			st.Frames = append(st.Frames, f)
 		}
 		slices.Sort(st.Frames)
-		if j, err := s.st.Store.TakeJob(t.ID); err == nil && j.Active() {
+		if j, ok := jobs[t.ID]; ok && j.Active() {
 			st.Job = j.State
 		}
 		out.Takes = append(out.Takes, st)

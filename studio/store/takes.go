@@ -219,6 +219,16 @@ func (s *Store) ShotJobs(shotID int64, kind string) ([]Job, error) {
 	return s.jobs(`shot_id = ? AND kind = ? ORDER BY id DESC LIMIT 200`, shotID, kind)
 }
 
+// TakeJobs are the latest simulations of a shot's takes, by take.
+func (s *Store) TakeJobs(shotID int64) (map[int64]Job, error) {
+	list, err := s.jobs(`shot_id = ? AND kind = 'sim' ORDER BY id`, shotID)
+	out := map[int64]Job{}
+	for _, j := range list {
+		out[j.TakeID] = j
+	}
+	return out, err
+}
+
 // TakeJob is the newest simulation job of a take.
 func (s *Store) TakeJob(takeID int64) (Job, error) {
 	return scanJob(s.db.QueryRow(`SELECT `+jobColumns+` FROM jobs WHERE take_id = ? AND kind = 'sim' ORDER BY id DESC LIMIT 1`, takeID).Scan)

@@ -55,7 +55,7 @@ func closer(s *shot.Shot, sol *gas.Solver) {
 	b := geom.Box{Min: lo, Max: hi}
 	mid, size := b.Centre(), b.Size()
 	c := s.Of(shot.Camera)[0]
-	away := max(size.Y*1.75, size.X, size.Z) * 1.25
+	away := max(size.Y*1.75, size.X, size.Z) * 1.5
 	eye := mid.Add(geom.V(0.3, 0.1, 0.95).Mul(away))
 	c.Values["position"], c.Values["target"] = shot.Vec(eye.X, max(eye.Y, lo.Y+size.Y*0.1), eye.Z), shot.Vec(mid.X, mid.Y, mid.Z)
 	c.Values["lens"] = shot.Num(35)
@@ -65,8 +65,12 @@ func picture(r *recipe.Recipe, path string) error {
 	s := shot.New("picture")
 	r.Put(s, geom.Vec3{}, r.Size, 1)
 	d := s.Of(shot.Domain)[0]
-	if n := d.Voxels(); n > voxels {
-		d.Values["voxel"] = shot.Num(d.Get("voxel").Num * math.Cbrt(n/voxels))
+	most := float64(voxels)
+	if r.Key == "wisps" { // threads need finer voxels
+		most *= 4
+	}
+	if n := d.Voxels(); n > most {
+		d.Values["voxel"] = shot.Num(d.Get("voxel").Num * math.Cbrt(n/most))
 	}
 	recipe.Frame(s)
 	want, ok := frames[r.Key]

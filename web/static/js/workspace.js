@@ -89,7 +89,7 @@ function take() {
 async function load() {
   let r, body;
   try {
-    r = await fetch(`/shots/${slug}/scene.json?frame=${state.frame}`);
+    r = await fetch(`/shots/${slug}/scene.json?frame=${state.frame}&take=${query().get('take') || ''}`);
     body = r.ok ? await r.json() : await r.text(); // the answer may break off as well
   } catch {
     note('The server does not answer. What was stored is safe; reload the page once it runs again.', true);
