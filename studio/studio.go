@@ -320,7 +320,11 @@ func (s *Studio) Run(row store.ShotRow, domain string, from, to int) (store.Take
 		return store.Take{}, err
 	}
 	if len(takes) > 0 && takes[0].Key == key && takes[0].Domain == d.ID {
-		return takes[0], s.Resume(takes[0], from, to)
+		t, err := s.Store.TakeByID(takes[0].ID) // with its document
+		if err != nil {
+			return t, err
+		}
+		return t, s.Resume(t, from, to)
 	}
 	t, err := s.Store.CreateTake(store.Take{ShotID: row.ID, Doc: doc.Encode(), Domain: d.ID, Key: key, First: from, Last: to})
 	if err != nil {

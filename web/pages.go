@@ -239,6 +239,7 @@ type space struct {
 	Last    int
 	Changes []shot.Change
 	Domain  *shot.Element
+	Older   int   // takes that the list leaves out
 	Head    int   // revision of the document that the panels show
 	Stamp   int64 // differs in every answer: the page reads the scene again
 }
@@ -309,7 +310,7 @@ func (s *server) space(c *gin.Context, at string) (*space, error) {
 		w.Est, w.Rated, w.Domain = &g, measured, d
 	}
 	w.cast(c.Query("el"))
-	if err := s.takes(w, c.Query("take"), at == "stage" || at == "score"); err != nil {
+	if err := s.takes(w, c.Query("take"), at == "stage" || at == "score", c.Query("all") != ""); err != nil {
 		return nil, err
 	}
 	w.Look = doc.Look(c.Query("look"))
@@ -360,8 +361,12 @@ func (w *space) cast(chosen string) {
 	}
 }
 
+// listedTakes is how many of the newest takes are listed; older ones are where
+// they have stars, are chosen, or all are asked for.
+const listedTakes = 40
+
 // takes gathers the shot's takes; brief leaves out all but the chosen one.
-func (s *server) takes(w *space, chosen string, brief bool) error {
+func (s *server) takes(w *space, chosen string, brief, every bool) error {
 	takes, err := s.st.Store.Takes(w.Row.ID)
 	if err != nil {
 		return err
@@ -372,7 +377,11 @@ func (s *server) takes(w *space, chosen string, brief bool) error {
 	}
 	want, _ := strconv.Atoi(chosen)
 	for n, t := range takes {
-		if brief && n > 0 && t.Number != want {
+		hidden := n >= listedTakes && t.Stars == 0 && !every
+		if (hidden || (brief && n > 0)) && t.Number != want {
+			if !brief {
+				w.Older++
+			}
 			if j, ok := jobs[t.ID]; ok && j.Active() && w.Active == nil {
 				w.Active = &j
 			}

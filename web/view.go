@@ -279,7 +279,7 @@ func (s *server) takeOf(c *gin.Context, number string) (store.Take, error) {
 		if len(takes) == 0 {
 			return store.Take{}, fmt.Errorf("this shot has no take yet; run it first")
 		}
-		return takes[0], nil
+		return s.st.Store.TakeByID(takes[0].ID)
 	}
 	n, err := strconv.Atoi(number)
 	if err != nil {

@@ -4,6 +4,7 @@ import (
 	"database/sql"
 	"errors"
 	"fmt"
+	"strings"
 	"time"
 
 	"zarf/core/asset"
@@ -25,10 +26,18 @@ type Take struct {
 	Created     time.Time
 
 	files *asset.Library
+	full  func(id int64) (Take, error)
 }
 
 // Shot decodes the frozen values.
 func (t *Take) Shot() (*shot.Shot, error) {
+	if t.Doc == nil && t.full != nil {
+		all, err := t.full(t.ID)
+		if err != nil {
+			return nil, err
+		}
+		t.Doc = all.Doc
+	}
 	d, _, err := shot.Decode(t.Doc)
 	if err != nil {
 		return nil, err
@@ -57,7 +66,7 @@ func (s *Store) CreateTake(t Take) (Take, error) {
 const takeColumns = `id, shot_id, number, doc, domain, key, first, last, note, stars, seconds, created`
 
 func (s *Store) scanTake(scan func(...any) error) (Take, error) {
-	t := Take{files: s.Files}
+	t := Take{files: s.Files, full: s.TakeByID}
 	var created string
 	err := scan(&t.ID, &t.ShotID, &t.Number, &t.Doc, &t.Domain, &t.Key, &t.First, &t.Last, &t.Note, &t.Stars, &t.Seconds, &created)
 	if errors.Is(err, sql.ErrNoRows) {
@@ -67,9 +76,10 @@ func (s *Store) scanTake(scan func(...any) error) (Take, error) {
 	return t, err
 }
 
-// Takes lists a shot's takes, newest first.
+// Takes lists a shot's takes, newest first. Their documents, which may be
+// large, are read when Shot asks for them.
 func (s *Store) Takes(shotID int64) ([]Take, error) {
-	rows, err := s.db.Query(`SELECT `+takeColumns+` FROM takes WHERE shot_id = ? ORDER BY number DESC`, shotID)
+	rows, err := s.db.Query(`SELECT `+strings.Replace(takeColumns, " doc,", " NULL,", 1)+` FROM takes WHERE shot_id = ? ORDER BY number DESC`, shotID)
 	if err != nil {
 		return nil, err
 	}
