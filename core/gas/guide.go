@@ -2,6 +2,7 @@ package gas
 
 import (
 	"math"
+	"slices"
 
 	"zarf/core/geom"
 	"zarf/core/grid"
@@ -141,32 +142,88 @@ func (s *Solver) nearPieces(b *blocks, g *Guide) {
 	})
 }
 
-// guide draws the velocity towards the guide's wish:
-// u += (1 − e^(−grip w dt)) (wish − u).
+// wishes are what a guide wants in the middle of every cell, kept as long as
+// its curve and its values stay.
+type wishes struct {
+	near blocks
+	of   Guide
+	v    [3][]float32
+	w    []float32
+}
+
+func (g *Guide) same(o *Guide) bool {
+	for n := range g.Along {
+		if !slices.Equal(g.Along[n], o.Along[n]) {
+			return false
+		}
+	}
+	return g.Line == o.Line && g.Pace == o.Pace && g.Draw == o.Draw && g.Swirl == o.Swirl && g.Reach == o.Reach
+}
+
+func (s *Solver) wishField(f *wishes, g *Guide) {
+	old := f.near
+	s.nearPieces(&f.near, g)
+	if f.w != nil && f.of.same(g) && old.low == s.Low && old.dims == s.Dims {
+		return
+	}
+	f.of = *g
+	n := s.Dims.Len()
+	if len(f.w) != n {
+		f.w = make([]float32, n)
+		for a := range f.v {
+			f.v[a] = make([]float32, n)
+		}
+	}
+	b := &f.near
+	s.crew.For(s.NZ, 1, func(k0, k1 int) {
+		for k := k0; k < k1; k++ {
+			for j := range s.NY {
+				row := b.list[(k/blockSize*b.ny+j/blockSize)*b.nx:][:b.nx]
+				o := s.Index(0, j, k)
+				for i := range s.NX {
+					var v geom.Vec3
+					var w float64
+					if pieces := row[i/blockSize]; pieces != nil {
+						v, w = g.Wish(s.Origin.Add(geom.V(float64(i)+0.5, float64(j)+0.5, float64(k)+0.5).Mul(s.H)), pieces)
+					}
+					f.w[o+i] = float32(w)
+					f.v[0][o+i], f.v[1][o+i], f.v[2][o+i] = float32(v.X), float32(v.Y), float32(v.Z)
+				}
+			}
+		}
+	})
+}
+
+// guide draws the velocity towards the guide's wish, the mean of the two cells
+// at a face: u += (1 − e^(−grip w dt)) (wish − u).
 func (s *Solver) guide(dt float64, g *Guide, n int) {
 	if g.Line == nil || len(g.Line.P) < 2 || g.Reach <= 0 || g.Grip <= 0 {
 		return
 	}
 	for len(s.guides) <= n {
-		s.guides = append(s.guides, blocks{})
+		s.guides = append(s.guides, &wishes{})
 	}
-	b := &s.guides[n]
-	s.nearPieces(b, g)
-	for axis, f := range s.velocity() {
+	f := s.guides[n]
+	s.wishField(f, g)
+	rate := -g.Grip * dt
+	step := [3]int{1, s.NX, s.NX * s.NY}
+	for axis, u := range s.velocity() {
+		size := [3]int{s.NX, s.NY, s.NZ}
 		s.each(onU+axis, func(i, j, k, o, n int) {
-			row := b.list[(k/blockSize*b.ny+j/blockSize)*b.nx:][:b.nx]
-			for m := 0; m < n; {
-				at := (i + m) / blockSize
-				end := min(n, (at+1)*blockSize-i)
-				if pieces := row[at]; pieces != nil {
-					for ; m < end; m++ {
-						if v, w := g.Wish(s.facePoint(i+m, j, k, axis), pieces); w > 0 {
-							u := &f.Data[o+m]
-							*u += float32(1-math.Exp(-g.Grip*w*dt)) * (float32(v.Array()[axis]) - *u)
-						}
-					}
+			at := [3]int{i, j, k}
+			for m := range n {
+				at[0] = i + m
+				// beyond the ends of the box the cell within speaks alone
+				hi := min(at[axis], size[axis]-1) - at[axis]
+				lo := max(at[axis]-1, 0) - at[axis]
+				c := s.Index(at[0], at[1], at[2])
+				a, b := c+hi*step[axis], c+lo*step[axis]
+				w := (f.w[a] + f.w[b]) / 2
+				if w == 0 {
+					continue
 				}
-				m = end
+				want := (f.v[axis][a] + f.v[axis][b]) / 2
+				u.Data[o+m] += float32(1-math.Exp(rate*float64(w))) * (want - u.Data[o+m])
 			}
 		})
 	}

@@ -50,7 +50,7 @@ type Solver struct {
 	high    []float32
 	curl    [7]*grid.Field
 	eddies  []eddy
-	guides  []blocks
+	guides  []*wishes
 	pulls   []distances
 	moved   []float32 // room of gather
 	arena   *grid.Arena
