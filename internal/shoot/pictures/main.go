@@ -113,7 +113,7 @@ func all(dir string) error {
 	if err := take(b, url+"/shots/bl010/stage?frame=18&el=emitter1", filepath.Join(dir, "run.png"), "", 3*time.Second); err != nil {
 		return err
 	}
-	if err := p.Until(5*time.Minute, `() => zarf.state.scene.takes[0].frames.length === 72 && !document.querySelector('#running')`); err != nil {
+	if err := p.Until(5*time.Minute, `() => zarf.state.scene.takes[0].frames.length === 96 && !document.querySelector('#running')`); err != nil {
 		return err
 	}
 	// a rendered range and a handover, so that their lists hold something
@@ -121,9 +121,9 @@ func all(dir string) error {
 		if err := p.Go(url + "/shots/bl010/" + job + "?take=1"); err != nil {
 			return err
 		}
-		from, to := "40", "43"
+		from, to := "60", "63"
 		if job == "handover" {
-			from, to = "1", "72"
+			from, to = "1", "96"
 		}
 		_, err := p.Eval(`(a, b) => { const f = document.querySelector('.jobform'); f.querySelector('[name=from]').value = a; f.querySelector('[name=to]').value = b; f.querySelector('button').click(); }`, from, to)
 		if err != nil {
@@ -134,7 +134,7 @@ func all(dir string) error {
 		}
 	}
 	// the other shots, one after the other
-	for _, name := range []string{"bl020", "bl030", "bl070"} {
+	for _, name := range []string{"bl020", "bl030", "bl070", "bl080", "bl090"} {
 		if err := p.Go(url + "/shots/" + name + "/stage"); err != nil {
 			return err
 		}
@@ -151,17 +151,23 @@ func all(dir string) error {
 		wait               time.Duration
 	}{
 		{"shots", "/", "", 3 * time.Second},
-		{"stage", "/shots/bl010/stage?frame=44&el=domain1", "", 4 * time.Second},
-		{"score", "/shots/bl010/score?frame=44&el=emitter1", "", 4 * time.Second},
-		{"takes", "/shots/bl010/takes?frame=44", "", 4 * time.Second},
-		{"look", "/shots/bl010/look?frame=44", "", 25 * time.Second},
-		{"handover", "/shots/bl010/handover?frame=44", "", 4 * time.Second},
-		{"recipes", "/shots/bl020/stage?frame=40&el=turbulence1", `() => { document.querySelector('#addmenu').open = true }`, 4 * time.Second},
+		{"stage", "/shots/bl010/stage?frame=62&el=domain1", "", 4 * time.Second},
+		{"score", "/shots/bl010/score?frame=62&el=emitter1", "", 4 * time.Second},
+		{"takes", "/shots/bl010/takes?frame=62", "", 4 * time.Second},
+		{"look", "/shots/bl010/look?frame=62", "", 25 * time.Second},
+		{"handover", "/shots/bl010/handover?frame=62", "", 4 * time.Second},
+		{"recipes", "/shots/bl020/stage?frame=40&el=collider1", `() => { document.querySelector('#addmenu [data-recipes]').click() }`, 4 * time.Second},
+		{"guide", "/shots/bl010/stage?frame=70&el=guide1", `() => { document.querySelector('[data-curve]').click() }`, 4 * time.Second},
+		{"palette", "/shots/bl010/stage?frame=62&el=emitter1", `() => { document.querySelector('[data-palette]').click(); const i = document.querySelector('#palette input'); i.value = 'sm'; i.dispatchEvent(new Event('input')); }`, 4 * time.Second},
+		{"curve", "/shots/bl080/score?frame=80&el=pull1", `() => { const s = zarf.score; s.show1(s.rows.find((q) => q.l && q.l.key === 'gather')); s.all(); }`, 4 * time.Second},
+		{"anchor", "/shots/bl080/look?frame=88", "", 25 * time.Second},
+		{"drum", "/shots/bl090/look?frame=56", "", 30 * time.Second},
+		{"paint", "/shots/bl090/stage?el=collider1", paintDrum, 4 * time.Second},
 		{"fire", "/shots/bl020/look?frame=40", "", 25 * time.Second},
 		{"blast", "/shots/bl030/look?frame=20", "", 30 * time.Second},
 		{"totals", "/shots/bl030/takes?frame=20", `() => { const e = document.querySelector('#topic-plots'); e.scrollIntoView(); }`, 6 * time.Second},
 		{"fog", "/shots/bl070/look?frame=96", "", 25 * time.Second},
-		{"checks", "/shots/bl010/stage?frame=44&el=emitter1", `() => { const f = document.querySelector('#f-position form'); f.querySelector('[name=v0]').value = '5'; f.querySelector('[name=v0]').dispatchEvent(new Event('change', { bubbles: true })); setTimeout(() => { document.querySelector('#checks').open = true; }, 1200); }`, 3 * time.Second},
+		{"checks", "/shots/bl010/stage?frame=62&el=emitter1", `() => { const f = document.querySelector('#f-position form'); f.querySelector('[name=v0]').value = '5'; f.querySelector('[name=v0]').dispatchEvent(new Event('change', { bubbles: true })); setTimeout(() => { document.querySelector('#checks').open = true; }, 1200); }`, 3 * time.Second},
 	} {
 		if err := take(b, url+v.path, filepath.Join(dir, v.name+".png"), v.script, v.wait); err != nil {
 			return fmt.Errorf("%s: %w", v.name, err)
@@ -169,3 +175,20 @@ func all(dir string) error {
 	}
 	return nil
 }
+
+// paintDrum paints the lower half of the drum; nothing of it is kept.
+const paintDrum = `() => new Promise((done) => {
+	const e = document.querySelector('#v-share');
+	e.value = 'painted';
+	e.dispatchEvent(new Event('change', { bubbles: true }));
+	setTimeout(() => {
+		zarf.view.frame();
+		document.querySelector('[data-paint]').click();
+		setTimeout(() => {
+			const t = zarf.view.tool, p = t.geometry.getAttribute('position');
+			for (let i = 0; i < t.weights.length; i++) t.weights[i] = Math.max(0, Math.min(255, 255 * (p.getY(i) * 1.5 + 0.4)));
+			t.button({ target: document.querySelector('#painttools [data-all=invert]') });
+			setTimeout(() => done(true), 800);
+		}, 2000);
+	}, 1500);
+})`
