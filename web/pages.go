@@ -1,12 +1,14 @@
 package web
 
 import (
+	"bytes"
 	"encoding/json"
 	"fmt"
 	"html/template"
 	"io"
 	"math"
 	"net/http"
+	"path/filepath"
 	"slices"
 	"strconv"
 	"strings"
@@ -20,6 +22,7 @@ import (
 	"zarf/core/shot"
 	"zarf/core/stage"
 	"zarf/studio"
+	"zarf/studio/assets"
 	"zarf/studio/cache"
 	"zarf/studio/run"
 	"zarf/studio/store"
@@ -505,6 +508,16 @@ func (s *server) exportShot(c *gin.Context) {
 		s.fail(c, http.StatusInternalServerError, "The shot can't be read.", "")
 		return
 	}
+	if files, weights, clips := assets.Needs(doc); len(files)+len(weights)+len(clips) > 0 {
+		var b bytes.Buffer
+		if err := s.st.Files.WriteBundle(&b, doc); err != nil {
+			s.fail(c, http.StatusConflict, "The shot can't be exported whole: "+err.Error()+".", "The checks at Stage name the element; bring its file in again.")
+			return
+		}
+		c.Header("Content-Disposition", `attachment; filename="`+rowOf(c).Slug+`.zip"`)
+		c.Data(http.StatusOK, "application/zip", b.Bytes())
+		return
+	}
 	c.Header("Content-Disposition", `attachment; filename="`+rowOf(c).Slug+`.json"`)
 	c.Data(http.StatusOK, "application/json", doc.Encode())
 }
@@ -568,6 +581,18 @@ func (s *server) importShot(c *gin.Context) {
 		return
 	}
 	defer r.Close()
+	if strings.EqualFold(filepath.Ext(f.Filename), ".zip") {
+		doc, unknown, err := s.st.Files.ReadBundle(r, f.Size)
+		if err != nil {
+			s.fail(c, http.StatusUnprocessableEntity, upper(err.Error())+".", "No shot was made; export it again where it came from.")
+			return
+		}
+		if len(unknown) > 0 {
+			doc.Note += fmt.Sprintf("\nKept from the file, but not known to this version: %v", unknown)
+		}
+		s.created(c, doc, "import")
+		return
+	}
 	b, err := io.ReadAll(io.LimitReader(r, shot.MaxFile+1))
 	if err != nil {
 		s.fail(c, http.StatusUnprocessableEntity, "The file can't be read.", "")

@@ -201,7 +201,7 @@ func hostOnly(h string) string {
 
 func (s *server) limit(c *gin.Context) {
 	most := int64(MaxBody)
-	if p := c.Request.URL.Path; strings.HasSuffix(p, "/bring") || strings.HasSuffix(p, "/clip") || strings.Contains(p, "/paint/") {
+	if p := c.Request.URL.Path; strings.HasSuffix(p, "/bring") || strings.HasSuffix(p, "/clip") || p == "/shots/import" || strings.Contains(p, "/paint/") {
 		most = MaxUpload
 	}
 	if c.Request.ContentLength > most {

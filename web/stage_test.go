@@ -487,3 +487,43 @@ func TestDomainIsSetRoundAnElement(t *testing.T) {
 		t.Error("a domain was set round a camera")
 	}
 }
+
+// A shot with a mesh, paint and a reference goes to another library whole.
+func TestShotsTravelWithTheirFiles(t *testing.T) {
+	a, b := serve(t, t.TempDir()), serve(t, t.TempDir())
+	row := a.add(t, small("TR"))
+	ball := geom.BallMesh(0.2, 16)
+	e := a.bring(t, row, "ball.obj", objOf(ball), "as", "emitter")
+	r, _ := http.NewRequest("POST", a.URL+"/shots/tr/paint/"+e.ID, bytes.NewReader(bytes.Repeat([]byte{200}, len(ball.P))))
+	a.do(t, r)
+	var pic bytes.Buffer
+	png.Encode(&pic, image.NewGray(image.Rect(0, 0, 4, 4)))
+	a.upload(t, "/shots/tr/clip", map[string][]byte{"ref.png": pic.Bytes()})
+	code, zipped := a.get(t, "/shots/tr/export")
+	if code != 200 || !strings.HasPrefix(zipped, "PK") {
+		t.Fatalf("%d %.40q", code, zipped)
+	}
+	if code, body := b.upload(t, "/shots/import", map[string][]byte{"tr.zip": []byte(zipped)}); code != 200 {
+		t.Fatalf("%d %.300s", code, body)
+	}
+	rows, err := b.st.Store.Shots()
+	if err != nil || len(rows) != 1 {
+		t.Fatal(rows, err)
+	}
+	sh, err := doc(t, b, rows[0]).Element(e.ID).Form(1, 0)
+	if err != nil || math.Abs(sh.Body.Share(geom.V(0, 0.2, 0))-200.0/255) > 1e-6 {
+		t.Errorf("%v", err)
+	}
+	if code, _ := b.get(t, "/shots/tr/clip/"+doc(t, b, rows[0]).Clips[0].ID); code != 200 {
+		t.Errorf("the reference: %d", code)
+	}
+	// damage within, a bundle without its files, no zip at all
+	for _, bad := range []string{zipped[:len(zipped)/2], strings.Replace(zipped, "files/", "filez/", -1), "PK nonsense"} {
+		if code, _ := b.upload(t, "/shots/import", map[string][]byte{"x.zip": []byte(bad)}); code != 422 {
+			t.Errorf("a broken bundle: %d", code)
+		}
+	}
+	if rows, _ := b.st.Store.Shots(); len(rows) != 1 {
+		t.Errorf("%d shots after broken bundles", len(rows))
+	}
+}
