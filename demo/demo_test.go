@@ -201,10 +201,10 @@ func share(g *stage.Gas, in func(p geom.Vec3) bool) float64 {
 
 func TestSteamIsLedRoundTheTower(t *testing.T) {
 	behind := func(p geom.Vec3) bool { return p.X < -0.2 && p.Z < 0.2 }
-	led := share(play(t, FogSignal(), 0.12, 66), behind)
+	led := share(play(t, FogSignal(), 0.15, 60), behind)
 	s := FogSignal()
 	s.Of(shot.Guide)[0].Muted = true
-	if left := share(play(t, s, 0.12, 66), behind); led < 0.15 || led < 4*left {
+	if left := share(play(t, s, 0.15, 60), behind); led < 0.15 || led < 4*left {
 		t.Errorf("%.0f %% of the steam is behind the tower, %.0f %% without the guide", 100*led, 100*left)
 	}
 }
@@ -218,7 +218,7 @@ func TestSmokeGathersIntoTheAnchor(t *testing.T) {
 	s.Attach(asset.New(files))
 	form := s.Of(shot.Pull)[0].Shape(1)
 	in := func(p geom.Vec3) bool { return form.Distance(p) < 0.05 }
-	g := play(t, s, 0.07, 90)
+	g := play(t, s, 0.08, 86)
 	if got := share(g, in); got < 0.6 {
 		t.Errorf("%.0f %% of the smoke is in the anchor", 100*got)
 	}
@@ -254,9 +254,9 @@ func TestDrumRollsBurning(t *testing.T) {
 	if want := geom.V(math.Cos(-angle), math.Sin(-angle), 0); spoke.Dist(want) > 2e-2 {
 		t.Errorf("it turned a spoke to %v, want %v", spoke, want)
 	}
-	g := play(t, s, 0.12, 40)
+	g := play(t, s, 0.15, 30)
 	_, hot, _ := g.Solver.Heat.Range()
-	mid := drum.Shape(40).Centre
+	mid := drum.Shape(30).Centre
 	if near := share(g, func(p geom.Vec3) bool { return p.Dist(mid) < 2.4 }); hot < 600 || near < 0.5 {
 		t.Errorf("it is %g K warmer at most, and %.0f %% of the smoke is near the drum", hot, 100*near)
 	}

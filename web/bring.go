@@ -42,6 +42,8 @@ type brought struct {
 // bringIn takes files of a multipart request, reads the geometry, keeps it, and
 // makes or changes an element. Nothing is changed by a file that can't be read.
 func (s *server) bringIn(c *gin.Context) {
+	s.heavy <- struct{}{} // large files one after the other: their memory adds up
+	defer func() { <-s.heavy }()
 	name, data, side, err := uploaded(c)
 	if err != nil {
 		refuse(c, http.StatusUnprocessableEntity, err)
@@ -462,7 +464,7 @@ func packMesh(m *geom.Mesh, weights []float32) []byte {
 // paint takes weights painted in the viewport, a byte for each vertex of the
 // rest pose.
 func (s *server) paint(c *gin.Context) {
-	body, err := io.ReadAll(c.Request.Body)
+	body, err := io.ReadAll(http.MaxBytesReader(c.Writer, c.Request.Body, geom.MaxVertices))
 	if err != nil {
 		refuse(c, http.StatusRequestEntityTooLarge, errors.New("the weights are too large"))
 		return

@@ -10,6 +10,7 @@ import (
 	"testing"
 	"time"
 
+	"github.com/go-rod/rod"
 	"github.com/go-rod/rod/lib/input"
 
 	"zarf/core/format/vdb"
@@ -64,9 +65,15 @@ func (h hand) until(js string, args ...any) {
 
 func (h hand) click(sel string) {
 	h.Helper()
-	e, err := h.Timeout(15 * time.Second).Element(sel)
-	if err == nil {
-		err = e.CancelTimeout().Timeout(15*time.Second).Click("left", 1)
+	var err error
+	for range 4 { // the panels may be sent anew between finding and pressing
+		var e *rod.Element
+		if e, err = h.Timeout(15 * time.Second).Element(sel); err == nil {
+			err = e.CancelTimeout().Timeout(15*time.Second).Click("left", 1)
+		}
+		if err == nil || !strings.Contains(err.Error(), "detached") {
+			break
+		}
 	}
 	if err != nil {
 		h.PNG("/tmp/zarf-test-failure.png")

@@ -47,6 +47,7 @@ type server struct {
 	volumes   *memo
 	thumbs    *memo
 	renderNow chan struct{} // bounds pictures made at once
+	heavy     chan struct{} // bounds files read at once
 	quit      chan struct{}
 	once      sync.Once
 }
@@ -64,7 +65,7 @@ func Quit(srv *http.Server) {
 // New makes the handler of all pages.
 func New(st *studio.Studio, opt Options) http.Handler {
 	gin.SetMode(gin.ReleaseMode)
-	s := &server{st: st, opt: opt, quit: make(chan struct{}), volumes: newMemo(256 << 20), thumbs: newMemo(32 << 20), renderNow: make(chan struct{}, 2)}
+	s := &server{st: st, opt: opt, quit: make(chan struct{}), volumes: newMemo(256 << 20), thumbs: newMemo(32 << 20), renderNow: make(chan struct{}, 2), heavy: make(chan struct{}, 2)}
 	s.stamp = hashStatic()
 	s.pages = s.loadPages()
 	e := gin.New()

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"image"
 	"image/png"
+	"math"
 	"os"
 	"path/filepath"
 	"testing"
@@ -13,6 +14,7 @@ import (
 	"github.com/go-rod/rod/lib/input"
 	"github.com/go-rod/rod/lib/proto"
 
+	"zarf/core/anim"
 	"zarf/core/geom"
 	"zarf/core/shot"
 )
@@ -331,4 +333,93 @@ func TestReferencePane(t *testing.T) {
 	}
 	h.click("#refpane [data-remove]")
 	h.until(`() => !document.querySelector('.refshow img')`)
+}
+
+// The score draws the curve that the solver follows.
+func TestScoreDrawsWhatTheSolverFollows(t *testing.T) {
+	s := serve(t, t.TempDir())
+	s.add(t, small("CV"))
+	h := hand{t, browse(t)}
+	h.open(s.URL + "/shots/cv/score")
+	h.until(`() => window.zarf && zarf.state.scene`)
+	keys := []anim.Key{{Frame: 1, Value: [3]float64{0}, Way: anim.Ease}, {Frame: 4, Value: [3]float64{3}, Way: anim.Through}, {Frame: 9, Value: [3]float64{4}, Way: anim.Through},
+		{Frame: 12, Value: [3]float64{-1}, Way: anim.Free, In: [3]float64{0.5}, Out: [3]float64{-2}}, {Frame: 15, Value: [3]float64{2}, Way: anim.Ramp}, {Frame: 17, Value: [3]float64{0}, Way: anim.Hold}, {Frame: 20, Value: [3]float64{5}}}
+	var list []laneKey
+	for _, k := range keys {
+		list = append(list, laneKey{k.Frame, k.Value, k.Way, k.In, k.Out})
+	}
+	for _, mode := range anim.Afters {
+		r, err := h.Eval(`(keys, mode) => import(document.querySelector('script[type=module]').src.replace('workspace.js', 'curve.js')).then((m) => { const out = []; for (let f = -1; f < 60; f += 0.37) out.push(m.at(keys, 0, f, mode)); return out; })`, list, string(mode))
+		if err != nil {
+			t.Fatal(err)
+		}
+		for i, v := range r.Value.Arr() {
+			f := -1 + 0.37*float64(i)
+			if want := anim.At(keys, anim.Extra{After: mode}, f)[0]; math.Abs(v.Num()-want) > 1e-6 {
+				t.Fatalf("%q at frame %g: the score draws %g, the solver takes %g", mode, f, v.Num(), want)
+			}
+		}
+	}
+}
+
+// What docs/first-shot.md tells a newcomer to do works, in that order.
+func TestFirstShotPage(t *testing.T) {
+	s := serve(t, t.TempDir())
+	file := filepath.Join(t.TempDir(), "kettle.obj")
+	if err := os.WriteFile(file, objOf(geom.BallMesh(20, 24)), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	h := hand{t, browse(t)}
+	h.open(s.URL + "/")
+	h.fill("#new-name", "FS1")
+	h.click(".newshot .btn-main")
+	h.until(`() => window.zarf && zarf.state.scene && location.pathname === '/shots/fs1/stage'`)
+	h.Keyboard.Type(input.KeyI)
+	h.until(`() => document.querySelector('#bring').open`)
+	if err := h.MustElement("#bringfile").SetFiles([]string{file}); err != nil {
+		t.Fatal(err)
+	}
+	h.fill("#bringfit", "60 cm")
+	h.click("#bring [name=recentre]")
+	h.click("#bringgo")
+	h.until(`() => document.querySelector('.filefacts') && document.querySelector('.filefacts').textContent.includes('closed')`)
+	h.Keyboard.Type(input.KeyB)
+	h.until(`() => document.querySelector('#recipes').open && document.querySelector('.recipe input[value=steam] ~ p [data-close]')`)
+	h.click(".recipe input[value=steam] ~ p [data-close]")
+	h.until(`() => !document.querySelector('#recipes').open && zarf.state.scene.elements.some((e) => e.kind === 'emitter')`)
+	row, err := s.st.Store.Shot("fs1")
+	if err != nil {
+		t.Fatal(err)
+	}
+	d := doc(t, s, row)
+	if em := d.Of(shot.Emitter)[0]; em.Get("position").Vec[1] < 0.5 || em.Recipe != "Steam" {
+		t.Errorf("the steam stands at %v: it should be on top of a kettle of 60 cm", em.Get("position").Vec)
+	}
+	dom := d.Of(shot.Domain)[0].ID
+	h.click("#cast-" + dom + " a")
+	h.until(`() => document.querySelector('.voxels [name=count]')`)
+	n := doc(t, s, row).Element(dom).Voxels()
+	h.fill(".voxels [name=count]", "30000")
+	await(t, "coarser voxels", 10*time.Second, func() bool { return doc(t, s, row).Element(dom).Voxels() < n/2 })
+	h.click("#addmenu summary")
+	h.until(`() => document.querySelector('#addmenu').open`)
+	h.click(`.menu form input[value="guide"] + button`)
+	h.until(`() => document.querySelector('[data-curve]')`)
+	h.click("#cast-" + d.Of(shot.Emitter)[0].ID + " a")
+	h.until(`() => document.querySelector('#f-smoke .keybtn')`)
+	h.click("#f-smoke .keybtn")
+	h.until(`() => document.querySelector('#f-smoke .keybtn.here')`)
+	h.fill("#frame", "40")
+	h.until(`() => document.querySelector('#f-smoke .keybtn.keyed')`)
+	h.fill("#v-smoke", "0.2")
+	await(t, "two keys", 10*time.Second, func() bool { return len(doc(t, s, row).Of(shot.Emitter)[0].Keys["smoke"]) == 2 })
+	h.until(`() => zarf.state.scene.elements.some((e) => e.kind === 'emitter' && e.lanes && e.lanes[0].keys.length === 2)`)
+	if _, err := s.st.Store.Edit(row.ID, "shorter", "", func(d *shot.Shot) error { d.Values["last"] = shot.Num(6); return nil }); err != nil {
+		t.Fatal(err)
+	}
+	h.open(s.URL + "/shots/fs1/stage?volume=32")
+	h.until(`() => window.zarf && zarf.state.scene && zarf.state.scene.last === 6`)
+	h.Keyboard.Type(input.KeyR)
+	h.until(`() => zarf.state.scene.takes.length === 1 && zarf.state.scene.takes[0].state === 'current'`)
+	h.until(`() => zarf.shown()`)
 }

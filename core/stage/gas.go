@@ -9,6 +9,7 @@ import (
 	"math"
 	"runtime"
 
+	"zarf/core/asset"
 	"zarf/core/format/vdb"
 	"zarf/core/gas"
 	"zarf/core/geom"
@@ -224,7 +225,11 @@ func CoarseKey(s *shot.Shot, d *shot.Element) string {
 			if !e.Sim || !shot.Holds(e.When, el.Get) || !shot.Holds(e.Counts, el.Get) {
 				continue
 			}
-			put([]any{e.Key, e.JSON(el.Get(e.Key))})
+			v := el.Get(e.Key)
+			if e.Type == shot.File { // what it is counts, not what it is called
+				v.Text = asset.ID(v.Text)
+			}
+			put([]any{e.Key, e.JSON(v)})
 			for _, k := range el.Keys[e.Key] {
 				put([]any{k.Frame, e.JSON(k.Value), k.Way, k.In, k.Out})
 			}

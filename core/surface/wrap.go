@@ -34,27 +34,16 @@ func Wrap(m *geom.Mesh, thickness, fineness float64, fill bool, work geom.Worker
 		least := thickness * math.Cbrt(cells/MaxWrap) * 1.02
 		return nil, fmt.Errorf("a thickness of %.3g m is too fine for a mesh of %.3g m; %.2g m is the least that works", thickness, size.MaxComponent(), least)
 	}
-	lo := m.Bounds().Min.Sub(geom.V(1, 1, 1).Mul(thickness/2 + 3*h))
-	l := &Lattice{H: h, Origin: lo}
-	for a, s := range size.Add(geom.V(1, 1, 1).Mul(thickness + 6*h)).Array() {
-		l.N[a] = int(math.Ceil(s/h)) + 1
+	b, err := geom.NewBody(m, h)
+	if err != nil {
+		return nil, err
 	}
-	l.V = make([]float32, l.N[0]*l.N[1]*l.N[2])
-	tree := geom.NewTree(m)
-	reach := thickness/2 + 4*h
-	work(l.N[2], 1, func(k0, k1 int) {
-		for k := k0; k < k1; k++ {
-			for j := range l.N[1] {
-				before := math.Inf(1) // no farther than the neighbour and a step
-				for i := range l.N[0] {
-					p := lo.Add(geom.V(float64(i), float64(j), float64(k)).Mul(h))
-					d := tree.Nearest(p, min(reach, before+h*1.001)).T
-					before = d
-					l.V[l.At(i, j, k)] = float32(d - thickness/2)
-				}
-			}
-		}
-	})
+	b.Fill(work)
+	l := &Lattice{N: b.N, H: b.H, Origin: b.Origin, V: make([]float32, len(b.Dist))}
+	half := float32(thickness / 2)
+	for n, d := range b.Dist {
+		l.V[n] = max(d, -d) - half
+	}
 	if fill {
 		l.flood()
 	}
