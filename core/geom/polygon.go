@@ -52,7 +52,7 @@ func cross2(a, b, c [2]float64) float64 {
 
 // maxEarTests bounds the time that a hostile polygon can take; what is left
 // then is cut as a fan.
-const maxEarTests = 100_000_000
+const maxEarTests = 20_000_000
 
 // ears triangulates an anticlockwise polygon; where it crosses itself the
 // remaining corners are cut as a fan.
