@@ -423,3 +423,49 @@ func TestFirstShotPage(t *testing.T) {
 	h.until(`() => zarf.state.scene.takes.length === 1 && zarf.state.scene.takes[0].state === 'current'`)
 	h.until(`() => zarf.shown()`)
 }
+
+// A clip, recorded by the browser itself, follows the score by seconds.
+func TestReferenceClipFollowsTheScore(t *testing.T) {
+	s := serve(t, t.TempDir())
+	sh := small("RC")
+	sh.Values["last"] = shot.Num(24)
+	row := s.add(t, sh)
+	h := hand{t, browse(t)}
+	h.open(s.URL + "/shots/rc/stage")
+	h.until(`() => window.zarf && zarf.state.scene`)
+	r, err := h.Eval(`() => new Promise((done) => {
+		const c = document.createElement('canvas');
+		c.width = 64; c.height = 36;
+		const g = c.getContext('2d');
+		if (!window.MediaRecorder || !MediaRecorder.isTypeSupported('video/webm')) { done('none'); return; }
+		const rec = new MediaRecorder(c.captureStream(25), { mimeType: 'video/webm' }), parts = [];
+		rec.ondataavailable = (e) => parts.push(e.data);
+		rec.onstop = async () => {
+			const body = new FormData();
+			body.append('file', new File(parts, 'flame.webm'));
+			const a = await fetch('/shots/rc/clip', { method: 'POST', body });
+			done(a.ok ? 'sent' : await a.text());
+		};
+		rec.start();
+		let n = 0;
+		const draw = () => { g.fillStyle = n % 2 ? '#fff' : '#222'; g.fillRect(0, 0, 64, 36); if (n++ < 45) setTimeout(draw, 33); else rec.stop(); };
+		draw();
+	})`)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if said := r.Value.Str(); said == "none" {
+		t.Skip("this Chromium can't record")
+	} else if said != "sent" {
+		t.Fatal(said)
+	}
+	if c := doc(t, s, row).Clips; len(c) != 1 || c[0].Type != "video/webm" {
+		t.Fatalf("%+v", c)
+	}
+	h.Keyboard.Type(input.KeyE)
+	h.until(`() => { const v = document.querySelector('.refshow video'); return v && v.readyState >= 1 && v.videoWidth === 64; }`)
+	h.Eval(`() => zarf.seek(13)`)
+	h.until(`() => Math.abs(document.querySelector('.refshow video').currentTime - 0.5) < 0.02`)
+	h.fill("#refpane [name=offset]", "0.25")
+	h.until(`() => Math.abs(document.querySelector('.refshow video').currentTime - 0.75) < 0.02`)
+}

@@ -89,7 +89,7 @@ export class Reference {
       v.preload = 'auto';
       v.src = src;
       v.onerror = () => { this.said.textContent = `This browser can't play ${c.name}: WebM (VP8, VP9) works everywhere, MP4 needs H.264.`; };
-      v.onloadedmetadata = () => { this.said.textContent = `${v.videoWidth} × ${v.videoHeight}, ${v.duration.toFixed(2)} s; matched to the shot by seconds`; this.seek(this.frame ?? this.scene.first, false, 1); };
+      v.onloadedmetadata = () => { this.said.textContent = `${v.videoWidth} × ${v.videoHeight}${Number.isFinite(v.duration) ? `, ${v.duration.toFixed(2)} s` : ''}; matched to the shot by seconds`; this.seek(this.frame ?? this.scene.first, false, 1); };
       this.media = v;
       this.box.replaceChildren(v);
     } else {
