@@ -39,6 +39,18 @@ func (h hand) stroke(path ...[2]float64) {
 	}
 }
 
+// choose picks an option by its words; the field may be sent anew meanwhile.
+func (h hand) choose(sel, words string) {
+	h.Helper()
+	h.until(`(sel, words) => {
+		const e = document.querySelector(sel), o = e && [...e.options].find((x) => x.textContent === words);
+		if (!o) return false;
+		e.value = o.value;
+		e.dispatchEvent(new Event('change', { bubbles: true }));
+		return true;
+	}`, sel, words)
+}
+
 // spot is where a script finds a place of the page, in pixels.
 func (h hand) spot(js string, args ...any) [2]float64 {
 	h.Helper()
@@ -74,11 +86,7 @@ func TestBringInAndPaint(t *testing.T) {
 	h.until(`() => !document.querySelector('#bring').open && document.querySelector('.filefacts')`)
 	h.until(`() => zarf.state.scene.elements.some((e) => e.name === 'pot' && e.inner)`)
 	id := "collider1"
-	e, err := h.Element("#v-share")
-	if err != nil {
-		t.Fatal(err)
-	}
-	e.MustSelect("where it is painted")
+	h.choose("#v-share", "where it is painted")
 	h.until(`() => document.querySelector('#f-share_painted:not([hidden]) [data-paint]')`)
 	h.click("[data-paint]")
 	h.until(`() => zarf.view.tool && zarf.view.tool.mesh`)
@@ -228,11 +236,7 @@ func TestScoreIsDragged(t *testing.T) {
 		return len(k) == 2 && k[1].Frame == 25 && k[1].Value.Num > 1.8 && k[1].Value.Num < 2.2
 	})
 	settle()
-	sel, err := h.Element("#keyway")
-	if err != nil {
-		t.Fatal(err)
-	}
-	sel.MustSelect("straight")
+	h.choose("#keyway", "straight")
 	await(t, "a straight run", 10*time.Second, func() bool { return doc(t, s, row).Element("emitter1").Keys["smoke"][1].Way == "ramp" })
 	h.fill("#curvetools [name=amount]", "0.3")
 	await(t, "noise", 10*time.Second, func() bool { return doc(t, s, row).Element("emitter1").Extras["smoke"].Amount == 0.3 })
@@ -326,7 +330,7 @@ func TestReferencePane(t *testing.T) {
 		t.Fatal(err)
 	}
 	h.until(`() => { const i = document.querySelector('.refshow img'); return i && i.complete && i.naturalWidth === 16; }`)
-	h.MustElement("#refpane [name=mode]").MustSelect("over")
+	h.choose("#refpane [name=mode]", "over")
 	h.until(`() => document.querySelector('#refpane.over') && +document.querySelector('.refshow img').style.opacity === 0.5`)
 	if n := len(doc(t, s, row).Clips); n != 1 {
 		t.Errorf("%d references", n)

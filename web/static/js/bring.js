@@ -3,7 +3,7 @@
 const kinds = ['.glb', '.gltf', '.bin', '.obj', '.ply', '.stl', '.svg', '.png', '.jpg', '.jpeg', '.gif'];
 const ending = (name) => (name.match(/\.[^.]+$/) || [''])[0].toLowerCase();
 
-export function bringIn({ slug, note, drop, chosen, show }) {
+export function bringIn({ slug, note, drop, chosen, show, mine }) {
   const box = document.getElementById('bring');
   const form = box.querySelector('form'), pick = form.querySelector('[name=file]'), bar = box.querySelector('progress'), said = box.querySelector('.said');
   let files = [], into = '', request = null;
@@ -76,6 +76,7 @@ export function bringIn({ slug, note, drop, chosen, show }) {
     x.onerror = () => end('The server does not answer; nothing was changed.', true);
     x.onabort = () => end('Stopped; nothing was changed.', false);
     x.open('POST', `/shots/${slug}/bring`);
+    x.setRequestHeader('X-Zarf-Page', mine());
     x.send(body);
   });
 }

@@ -117,7 +117,7 @@ export class Painter {
 
   // every stroke is a step that undo takes back
   async keep() {
-    const r = await fetch(`/shots/${this.slug}/paint/${encodeURIComponent(this.el.id)}`, { method: 'POST', headers: { 'Content-Type': 'application/octet-stream' }, body: this.weights });
+    const r = await fetch(`/shots/${this.slug}/paint/${encodeURIComponent(this.el.id)}`, { method: 'POST', headers: { 'Content-Type': 'application/octet-stream', 'X-Zarf-Page': this.on.mine() }, body: this.weights });
     if (!r.ok) this.on.note(await r.text(), true); else this.on.done();
   }
 

@@ -42,7 +42,7 @@ export class Reference {
   }
 
   async send(path, values) {
-    const r = await fetch(`/shots/${this.on.slug}/${path}`, { method: 'POST', body: new URLSearchParams(values) });
+    const r = await fetch(`/shots/${this.on.slug}/${path}`, { method: 'POST', headers: { 'X-Zarf-Page': this.on.mine() }, body: new URLSearchParams(values) });
     if (!r.ok) this.said.textContent = await r.text(); else this.on.reload();
   }
 
@@ -57,6 +57,7 @@ export class Reference {
     };
     x.onerror = () => { this.said.textContent = 'The server does not answer; nothing was kept.'; };
     x.open('POST', `/shots/${this.on.slug}/clip`);
+    x.setRequestHeader('X-Zarf-Page', this.on.mine());
     x.send(body);
   }
 

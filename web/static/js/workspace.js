@@ -71,7 +71,7 @@ $('curvetools').onchange = () => {
   const f = $('curvetools'), r = score.open;
   if (r) json('curve', { el: r.e.id, key: r.l.key, after: f.after.value, amount: parseFloat(f.amount.value) * r.l.scale, period: parseFloat(f.period.value), seed: parseInt(f.seed.value, 10) });
 };
-const reference = new Reference($('refpane'), { slug, note, json, drop: $('picture'), reload: () => reload() });
+const reference = new Reference($('refpane'), { slug, note, json, mine, drop: $('picture'), reload: () => reload() });
 const lit = new Lit($('lit'), slug, { note });
 
 function choose(id) {
@@ -285,6 +285,7 @@ for (const a of document.querySelectorAll('[data-station-link]')) {
 // undo each other's work without a word.
 let head = +work.dataset.head;
 const page = Math.random().toString(36).slice(2);
+function mine() { return page; }
 document.addEventListener('htmx:config:request', (e) => {
   const h = e.detail.ctx.request.headers;
   h['X-Zarf-Head'] = String(head);
@@ -397,10 +398,16 @@ document.addEventListener('click', (e) => {
   const id = t.dataset.paint || t.dataset.curve;
   const el = state.scene && state.scene.elements.find((x) => x.id === id);
   if (!el) return;
-  view.take(t.dataset.paint ? new Painter(view, slug, el, { note, done: reloadAll }) : new Pen(view, el, { note, set: (text) => post('value', { kind: 'guide', id, key: 'points', frame: state.frame, v: text }) }));
+  view.take(t.dataset.paint ? new Painter(view, slug, el, { note, mine, done: reloadAll }) : new Pen(view, el, { note, set: (text) => post('value', { kind: 'guide', id, key: 'points', frame: state.frame, v: text }) }));
 });
 function reloadAll() { htmx.ajax('GET', `/shots/${slug}/sheet?${sheetQuery()}`, { swap: 'none', target: '#live' }); }
-bringIn({ slug, note, drop: $('picture'), chosen: () => chosenId(), show: (id) => htmx.ajax('GET', `/shots/${slug}/sheet?at=${station}&el=${encodeURIComponent(id)}`, { swap: 'none', target: '#live' }).then(() => history.replaceState(null, '', `${location.pathname}?el=${encodeURIComponent(id)}`)) });
+bringIn({
+  slug, note, mine, drop: $('picture'), chosen: () => chosenId(),
+  show: (id) => { // the address first: whatever asks for the panels next then asks for this element's
+    history.replaceState(null, '', `${location.pathname}?el=${encodeURIComponent(id)}`);
+    htmx.ajax('GET', `/shots/${slug}/sheet?at=${station}&el=${encodeURIComponent(id)}`, { swap: 'none', target: '#live' });
+  },
+});
 
 load().then(() => { if (view) { view.choose(chosenId()); if (station !== 'stage') view.throughCamera(); } });
 
