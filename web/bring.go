@@ -324,7 +324,7 @@ func (s *server) guideFrom(d *shot.Shot, e *shot.Element, ref string) error {
 	}
 	e.Values["points"] = v
 	e.Values["closed"] = shot.On(m.Curves[0].Closed)
-	e.Values["reach"] = shot.Num(round3(max(1e-3, line.L*0.12)))
+	e.Values["reach"] = shot.Num(shot.Tidy(max(1e-3, line.L*0.12)))
 	return nil
 }
 

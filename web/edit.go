@@ -301,13 +301,13 @@ func (s *server) placeNew(d *shot.Shot, e *shot.Element) {
 	case shot.Pull:
 		e.Values["size"] = shot.Vec(2*small, 2*small, 2*small)
 		e.Values["position"] = shot.Vec(mid.X, mid.Y, mid.Z)
-		e.Values["reach"] = shot.Num(round3(size.MinComponent() * 0.5))
+		e.Values["reach"] = shot.Num(shot.Tidy(size.MinComponent() * 0.5))
 	case shot.Guide: // up through the domain in a bow
 		at := func(x, y float64) [3]float64 {
-			return [3]float64{round3(mid.X + x*size.X), round3(b.Min.Y + y*size.Y), round3(mid.Z)}
+			return [3]float64{shot.Tidy(mid.X + x*size.X), shot.Tidy(b.Min.Y + y*size.Y), shot.Tidy(mid.Z)}
 		}
 		e.Values["points"] = shot.PointList([][3]float64{at(0, 0.1), at(0.15, 0.35), at(-0.15, 0.65), at(0, 0.9)})
-		e.Values["reach"] = shot.Num(round3(size.MinComponent() * 0.2))
+		e.Values["reach"] = shot.Num(shot.Tidy(size.MinComponent() * 0.2))
 	case shot.Wind:
 		e.Values["position"] = shot.Vec(b.Min.X, mid.Y, mid.Z)
 	case shot.Turbulence:
@@ -384,7 +384,7 @@ func (s *server) fitRound(d *shot.Shot, e *shot.Element, target string) error {
 		b.Min.Y = 0
 	}
 	at, size := b.Centre(), b.Size()
-	vals := map[string]shot.Value{"position": shot.Vec(round3(at.X), round3(at.Y), round3(at.Z)), "size": shot.Vec(round3(size.X), round3(size.Y), round3(size.Z))}
+	vals := map[string]shot.Value{"position": shot.Vec(shot.Tidy(at.X), shot.Tidy(at.Y), shot.Tidy(at.Z)), "size": shot.Vec(shot.Tidy(size.X), shot.Tidy(size.Y), shot.Tidy(size.Z))}
 	for k, v := range vals {
 		if err := shot.Find(shot.Domain, k).Check(v); err != nil {
 			return err
@@ -494,22 +494,13 @@ func (s *server) scaleVoxels(c *gin.Context) {
 			n = v
 		}
 		h := math.Cbrt(volume / n)
-		v := shot.Num(round3(h))
+		v := shot.Num(shot.Tidy(h))
 		if err := shot.Find(shot.Domain, "voxel").Check(v); err != nil {
 			return invalid{err, "voxel"}
 		}
 		e.Values["voxel"] = v
 		return nil
 	})
-}
-
-// round3 keeps three figures.
-func round3(v float64) float64 {
-	if v == 0 {
-		return 0
-	}
-	p := math.Pow(10, math.Ceil(math.Log10(math.Abs(v)))-3)
-	return math.Round(v/p) * p
 }
 
 func (s *server) mend(c *gin.Context) {

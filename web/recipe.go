@@ -119,7 +119,7 @@ func (s *server) recipeList(c *gin.Context) {
 		length := doc.Get("units").Text
 		data["On"], data["OnName"] = e.ID, e.Name
 		if e.Placed() || e.Kind == shot.Domain {
-			data["OnSize"] = shot.Metre.Format(round3(size), length) + " " + length
+			data["OnSize"] = shot.Metre.Format(shot.Tidy(size), length) + " " + length
 		}
 	}
 	c.Header("Content-Type", "text/html; charset=utf-8")

@@ -47,7 +47,7 @@ func facts(doc *shot.Shot, e *shot.Element) *fileFacts {
 	f := &fileFacts{Facts: m.Facts, Name: asset.Name(ref), Time: duration(doc, e, m.Facts)}
 	length := doc.Get("units").Text
 	size := e.Get("size").Vec
-	f.Wrap = shot.Metre.Format(round3(max(size[0], size[1], size[2])/40), length) + " " + length
+	f.Wrap = shot.Metre.Format(shot.Tidy(max(size[0], size[1], size[2])/40), length) + " " + length
 	switch e.Get("share").Text {
 	case "parts":
 		f.Choices = m.Facts.Parts

@@ -247,21 +247,12 @@ func pullThin(s *scene) []Finding {
 		for _, d := range s.domains {
 			h := d.Get("voxel").Num
 			if t := sh.Thinnest(); e.Acts(d) && t < 2*h {
-				out = append(out, Finding{Severity: Warning, Element: e.ID, What: fmt.Sprintf("%s is %s m thin in voxels of %s m.", e.Name, shot.Short(math.Round(t*1e4)/1e4), shot.Short(h)), Why: "Under two voxels its form can't be made out in smoke.", Mend: &Mend{Label: fmt.Sprintf("Set %s's voxel size to %s m", d.Name, shot.Short(round3(t/2.5))), Element: d.ID, Key: "voxel", Value: shot.Num(round3(t / 2.5))}})
+				out = append(out, Finding{Severity: Warning, Element: e.ID, What: fmt.Sprintf("%s is %s m thin in voxels of %s m.", e.Name, shot.Short(math.Round(t*1e4)/1e4), shot.Short(h)), Why: "Under two voxels its form can't be made out in smoke.", Mend: &Mend{Label: fmt.Sprintf("Set %s's voxel size to %s m", d.Name, shot.Short(shot.Tidy(t/2.5))), Element: d.ID, Key: "voxel", Value: shot.Num(shot.Tidy(t / 2.5))}})
 				break
 			}
 		}
 	}
 	return out
-}
-
-// round3 keeps three figures.
-func round3(v float64) float64 {
-	if v == 0 {
-		return 0
-	}
-	p := math.Pow(10, 2-math.Floor(math.Log10(math.Abs(v))))
-	return math.Round(v*p) / p
 }
 
 // meshPace is about the farthest that a place on an imported mesh moves in a

@@ -64,15 +64,15 @@ func Scale(e *shot.Entry, v shot.Value, L float64) shot.Value {
 		list := v.Places()
 		for n := range list {
 			for a := range list[n] {
-				list[n][a] = tidy(list[n][a] * L)
+				list[n][a] = shot.Tidy(list[n][a] * L)
 			}
 		}
 		return shot.PointList(list)
 	}
 	q := math.Pow(L, p)
-	v.Num = tidy(v.Num * q)
+	v.Num = shot.Tidy(v.Num * q)
 	for i := range v.Vec {
-		v.Vec[i] = tidy(v.Vec[i] * q)
+		v.Vec[i] = shot.Tidy(v.Vec[i] * q)
 	}
 	lo, hi := e.Min, e.Max
 	if hi > lo {
@@ -82,15 +82,6 @@ func Scale(e *shot.Entry, v shot.Value, L float64) shot.Value {
 		}
 	}
 	return v
-}
-
-// tidy rounds to three figures: nobody wants 0.353553 on a sheet.
-func tidy(v float64) float64 {
-	if v == 0 {
-		return 0
-	}
-	p := math.Pow(10, 2-math.Floor(math.Log10(math.Abs(v))))
-	return math.Round(v*p) / p
 }
 
 // Put adds the recipe to a shot for a thing L metres across at a place, its

@@ -134,3 +134,12 @@ func Short(n float64) string {
 	}
 	return strconv.FormatFloat(v, 'f', -1, 64)
 }
+
+// Tidy rounds to three figures: nobody wants 0.353553 on a sheet.
+func Tidy(v float64) float64 {
+	if v == 0 {
+		return 0
+	}
+	p := math.Pow(10, 2-math.Floor(math.Log10(math.Abs(v))))
+	return math.Round(v*p) / p
+}
