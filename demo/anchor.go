@@ -24,8 +24,8 @@ func KeepersAnchor(files Keeper) (*shot.Shot, error) {
 	s := shot.New("BL080")
 	s.Title = "Keeper's anchor"
 	s.Note = "Smoke of two lamp bowls gathers into the keeper's anchor, stands for a second and drifts apart."
-	put(shot.Setting, s.Values, "last", 120)
-	put(shot.Setting, s.Values, "air_temperature", 288)
+	put(shot.Setting, s.Self.Values, "last", 120)
+	put(shot.Setting, s.Self.Values, "air_temperature", 288)
 	add(s, shot.Domain, "Hall air", "position", xyz{0, 1.75, 0}, "size", xyz{3.6, 3.5, 1.7}, "voxel", 0.042, "cooling", 0.5, "vorticity", 0.25, "dissipation", 0.05)
 	for _, side := range []float64{-1, 1} {
 		name := "Left bowl"

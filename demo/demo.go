@@ -84,9 +84,9 @@ func FogSignal() *shot.Shot {
 	s := shot.New("BL010")
 	s.Title = "Fog signal"
 	s.Note = "Two blasts of the fog signal at dusk. The steam leaves the horn fast, slows, and winds itself round the tower."
-	put(shot.Setting, s.Values, "first", 1)
-	put(shot.Setting, s.Values, "last", 96)
-	put(shot.Setting, s.Values, "air_temperature", 285)
+	put(shot.Setting, s.Self.Values, "first", 1)
+	put(shot.Setting, s.Self.Values, "last", 96)
+	put(shot.Setting, s.Self.Values, "air_temperature", 285)
 
 	add(s, shot.Domain, "Gallery air",
 		"position", xyz{0.35, 1.75, -0.1}, "size", xyz{6.6, 3.5, 4.6}, "voxel", 0.07, "bounds", "follow", "follow_margin", 0.5,

@@ -107,8 +107,8 @@ func RunawayDrum(files Keeper) (*shot.Shot, error) {
 	s := shot.New("BL090")
 	s.Title = "Runaway drum"
 	s.Note = "The cable on the drum has caught fire; it breaks loose and rolls down the slipway."
-	put(shot.Setting, s.Values, "last", drumFrames)
-	put(shot.Setting, s.Values, "air_temperature", 283)
+	put(shot.Setting, s.Self.Values, "last", drumFrames)
+	put(shot.Setting, s.Self.Values, "air_temperature", 283)
 	parts := cook(s, "brazier", geom.V(-3.4, 1.9, 0), 0.9, 1)
 	set(parts["Fire air"], "position", xyz{0.6, 2.3, 0}, "size", xyz{11.6, 4.6, 3.0}, "voxel", 0.06, "bounds", "follow", "follow_margin", 0.5)
 	// the cable alone burns; the whole drum stops gas

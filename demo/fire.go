@@ -25,8 +25,8 @@ func Brazier() *shot.Shot {
 	s := shot.New("BL020")
 	s.Title = "Gallery brazier"
 	s.Note = "The keeper's fire basket in the gale, by night. Gusts tear the flames off towards the sea."
-	put(shot.Setting, s.Values, "last", 96)
-	put(shot.Setting, s.Values, "air_temperature", 281)
+	put(shot.Setting, s.Self.Values, "last", 96)
+	put(shot.Setting, s.Self.Values, "air_temperature", 281)
 	parts := cook(s, "brazier", geom.V(0, 0.92, 0), 0.6, 1)
 	set(parts["Fire air"], "position", xyz{0.75, 2.1, 0}, "size", xyz{3.9, 2.7, 2.0}, "voxel", 0.036)
 	set(parts["Embers"], "breakup", 0.55)
@@ -53,8 +53,8 @@ func Magazine() *shot.Shot {
 	s := shot.New("BL030")
 	s.Title = "Magazine blast"
 	s.Note = "The powder magazine goes up; the coal store follows half a second later."
-	put(shot.Setting, s.Values, "last", 96)
-	put(shot.Setting, s.Values, "air_temperature", 286)
+	put(shot.Setting, s.Self.Values, "last", 96)
+	put(shot.Setting, s.Self.Values, "air_temperature", 286)
 	parts := cook(s, "large-blast", geom.V(0, 0, 0), 5, 3)
 	set(parts["Blast air"], "position", xyz{3, 27, 0}, "size", xyz{52, 54, 44}, "voxel", 0.38)
 	coal := add(s, shot.Emitter, "Coal store", "form", "box", "position", xyz{7.5, 1.4, 1.5}, "size", xyz{3.4, 2.4, 3.4}, "temperature", 1100, "fuel", 0.3, "smoke", 1.6, "speed", 4.0,
@@ -79,9 +79,9 @@ func CliffFog() *shot.Shot {
 	s := shot.New("BL070")
 	s.Title = "Cliff fog"
 	s.Note = "Before dawn cold fog creeps over the cliff's edge, falls in folds and spreads over the shingle."
-	put(shot.Setting, s.Values, "last", 120)
-	put(shot.Setting, s.Values, "air_temperature", 284)
-	put(shot.Setting, s.Values, "preroll", 48)
+	put(shot.Setting, s.Self.Values, "last", 120)
+	put(shot.Setting, s.Self.Values, "air_temperature", 284)
+	put(shot.Setting, s.Self.Values, "preroll", 48)
 	parts := cook(s, "heavy-fog", geom.V(0, 0, 0), 6, 1)
 	set(parts["Fog air"], "position", xyz{4, 4.2, 0}, "size", xyz{26, 8.4, 18}, "voxel", 0.2, "smoke_weight", 0.6, "follow_margin", 1.6, "side_x0", "wall")
 	set(parts["Fog source"], "position", xyz{-5.4, 6.2, 0}, "size", xyz{4, 0.9, 11}, "temperature", 279, "speed", 0.0, "breakup", 0.4, "breakup_size", 2.2, "smoke", 1.5)

@@ -181,7 +181,7 @@ func puff(n int) *grid.Field {
 
 func testScene(n int, crew grid.Crew, method string) *render.Scene {
 	v, _ := render.NewVolume(puff(n), 1/float64(n), geom.V(-0.5, 0, -0.5), crew)
-	l := look.Of(&shot.LookSet{Values: shot.Values{"method": shot.Text(method)}})
+	l := look.At(&shot.Element{Kind: shot.Look, Values: shot.Values{"method": shot.Text(method)}}, 1)
 	l.Ground = false
 	return &render.Scene{Volumes: []*render.Volume{v}, Look: l, Camera: render.NewCamera(geom.V(1.2, 0.8, 1.6), geom.V(0, 0.5, 0), 45)}
 }

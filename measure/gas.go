@@ -36,7 +36,7 @@ func fire(n int, crew grid.Crew) (*gas.Solver, gas.Scene) {
 		return gas.Inputs{Physics: p,
 			Emitters:    []gas.Emitter{{Shape: burner, Before: burner, Fuel: 0.06, Temperature: 500, Smoke: 0.1}},
 			Colliders:   []gas.Collider{{Shape: at(t), Before: at(t - dt)}},
-			Turbulences: []gas.Turbulence{{Strength: 1, Size: 0.3, Octaves: 2, Rate: 1}}}
+			Turbulences: []gas.Turbulence{{Strength: 1, Size: 0.3, Octaves: 2, Phase: t}}}
 	}
 	for range 6 {
 		step(s, scene)
@@ -223,7 +223,7 @@ func climb(n int, steady bool, crew grid.Crew) float64 {
 	at := geom.V(1, 0.25, 1)
 	ball := shape(geom.Sphere, at, geom.V(2*r, 2*r, 2*r))
 	scene := func(now, _ float64) gas.Inputs {
-		in := gas.Inputs{Physics: p, Turbulences: []gas.Turbulence{{Strength: 0.3, Size: 0.3, Octaves: 2, Rate: 1, Region: gas.Region{Shape: ball, Limited: true, Fade: 0.2}}}}
+		in := gas.Inputs{Physics: p, Turbulences: []gas.Turbulence{{Strength: 0.3, Size: 0.3, Octaves: 2, Phase: now, Region: gas.Region{Shape: ball, Limited: true, Fade: 0.2}}}}
 		if steady {
 			in.Emitters = []gas.Emitter{{Shape: ball, Add: true, Smoke: 10, Temperature: 300}}
 		} else if now < 1.5e-3 {

@@ -149,7 +149,7 @@ func renderAccuracy(t *Table) {
 	}
 	for _, method := range []string{"march", "path"} {
 		v, _ := render.NewVolume(f, 1.0/float64(n), geom.V(-0.5, -0.5, -0.5), t.crew)
-		l := look.Of(&shot.LookSet{Values: shot.Values{"method": shot.Text(method), "colour": shot.Vec(0, 0, 0), "extinction": shot.Num(2), "sun_strength": shot.Num(0), "sky_strength": shot.Num(0)}})
+		l := look.At(&shot.Element{Kind: shot.Look, Values: shot.Values{"method": shot.Text(method), "colour": shot.Vec(0, 0, 0), "extinction": shot.Num(2), "sun_strength": shot.Num(0), "sky_strength": shot.Num(0)}}, 1)
 		l.Ground, l.Background, l.Step = false, "grey", 0.5
 		sc := &render.Scene{Volumes: []*render.Volume{v}, Look: l, Camera: render.NewCamera(geom.V(0, 0, 100), geom.Vec3{}, 20000)}
 		p, err := render.New(sc, 8, 8, t.crew)
@@ -195,7 +195,7 @@ func furnace(crew grid.Crew) float64 {
 	n := 24
 	f := puff(n)
 	v, _ := render.NewVolume(f, 1/float64(n), geom.V(-0.5, -0.5, -0.5), crew)
-	l := look.Of(&shot.LookSet{Values: shot.Values{"method": shot.Text("path"), "colour": shot.Vec(1, 1, 1), "extinction": shot.Num(8), "bounces": shot.Num(64), "sun_strength": shot.Num(0)}})
+	l := look.At(&shot.Element{Kind: shot.Look, Values: shot.Values{"method": shot.Text("path"), "colour": shot.Vec(1, 1, 1), "extinction": shot.Num(8), "bounces": shot.Num(64), "sun_strength": shot.Num(0)}}, 1)
 	l.Ground, l.Background = false, "sky"
 	l.Even = true
 	sc := &render.Scene{Volumes: []*render.Volume{v}, Look: l, Camera: render.NewCamera(geom.V(0, 0, 2), geom.Vec3{}, 80)}

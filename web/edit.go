@@ -81,12 +81,12 @@ func (s *server) edit(c *gin.Context, label, merge string, change func(*shot.Sho
 func values(d *shot.Shot, kind shot.Kind, id string) (shot.Values, *shot.Element, error) {
 	switch kind {
 	case shot.Setting:
-		return d.Values, nil, nil
+		return d.Self.Values, d.Self, nil
 	case shot.Handover:
 		return d.Handover, nil, nil
 	case shot.Look:
 		if l := d.Look(id); l != nil {
-			return l.Values, nil, nil
+			return l.Values, l, nil
 		}
 		return nil, nil, fmt.Errorf("there is no look %q", id)
 	}
@@ -226,7 +226,7 @@ func (s *server) toggleKey(c *gin.Context) {
 		return
 	}
 	s.edit(c, "key", "", func(d *shot.Shot) error {
-		e := d.Element(id)
+		e := d.Owner(id)
 		if e == nil {
 			return fmt.Errorf("there is no element %q", id)
 		}
@@ -441,7 +441,7 @@ func (s *server) placeElement(c *gin.Context) {
 	id, key := c.PostForm("id"), c.PostForm("key")
 	frame, _ := strconv.ParseFloat(c.PostForm("frame"), 64)
 	s.edit(c, "move", "", func(d *shot.Shot) error {
-		e := d.Element(id)
+		e := d.Owner(id)
 		if e == nil {
 			return fmt.Errorf("there is no element %q", id)
 		}
@@ -556,13 +556,13 @@ func (s *server) changeLook(c *gin.Context) {
 			if len(d.Looks) >= 100 {
 				return fmt.Errorf("the shot has 100 looks; no more are allowed")
 			}
-			copy := &shot.LookSet{Name: l.Name + " copy", Values: shot.Values{}}
+			copy := l.Copy(l.Name + " copy")
 			for k, v := range l.Values {
 				copy.Values[k] = v
 			}
 			for n := 2; ; n++ {
 				copy.ID = fmt.Sprintf("look%d", n)
-				if !slices.ContainsFunc(d.Looks, func(o *shot.LookSet) bool { return o.ID == copy.ID }) {
+				if !slices.ContainsFunc(d.Looks, func(o *shot.Element) bool { return o.ID == copy.ID }) {
 					break
 				}
 			}
@@ -572,7 +572,7 @@ func (s *server) changeLook(c *gin.Context) {
 			if len(d.Looks) == 1 {
 				return fmt.Errorf("a shot keeps at least one look")
 			}
-			d.Looks = slices.DeleteFunc(d.Looks, func(o *shot.LookSet) bool { return o == l })
+			d.Looks = slices.DeleteFunc(d.Looks, func(o *shot.Element) bool { return o == l })
 			next = ""
 		case "rename":
 			if err := shot.CheckName(c.PostForm("name")); err != nil {

@@ -48,7 +48,7 @@ func (s *server) editKeys(c *gin.Context) {
 	}
 	s.edit(c, k.Label, "", func(d *shot.Shot) error {
 		for _, ch := range k.Changes {
-			e := d.Element(ch.Element)
+			e := d.Owner(ch.Element)
 			if e == nil {
 				return fmt.Errorf("there is no element %q; it may have been deleted in another window", ch.Element)
 			}
@@ -102,7 +102,7 @@ func setKey(e *shot.Element, entry *shot.Entry, q laneKey) error {
 		}
 	}
 	v := shot.Value{Num: q.Value[0]}
-	if entry.Type == shot.Vector {
+	if entry.Type.Triple() {
 		v = shot.Value{Vec: q.Value}
 	}
 	if entry.Type == shot.Integer {
@@ -161,7 +161,7 @@ func (s *server) setExtra(c *gin.Context) {
 		return
 	}
 	s.edit(c, "curve", "", func(d *shot.Shot) error {
-		e := d.Element(x.Element)
+		e := d.Owner(x.Element)
 		if e == nil || len(e.Keys[x.Key]) == 0 {
 			return errors.New("this value has no keys any more")
 		}

@@ -103,7 +103,7 @@ func (s *site) close() {
 // small is a shot that runs in a moment.
 func small(name string) *shot.Shot {
 	s := shot.New(name)
-	s.Values["last"] = shot.Num(8)
+	s.Self.Values["last"] = shot.Num(8)
 	d := s.Add(shot.Domain)
 	d.Values["size"], d.Values["voxel"], d.Values["position"] = shot.Vec(0.8, 1.2, 0.8), shot.Num(0.05), shot.Vec(0, 0.6, 0)
 	e := s.Add(shot.Emitter)

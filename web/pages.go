@@ -234,7 +234,7 @@ type space struct {
 	Takes   []takeView
 	Take    *takeView
 	Active  *store.Job
-	Look    *shot.LookSet
+	Look    *shot.Element
 	Renders []jobView
 	Hands   []handView
 	Frame   int
@@ -322,7 +322,7 @@ func (s *server) space(c *gin.Context, at string) (*space, error) {
 	}
 	switch at {
 	case "look":
-		w.Sheet = lookSheet(doc, w.Look)
+		w.Sheet = lookSheet(doc, w.Look, float64(w.Frame))
 		err = s.renders(w)
 	case "handover":
 		w.Sheet = handoverSheet(doc)
@@ -337,10 +337,13 @@ func (s *server) space(c *gin.Context, at string) (*space, error) {
 			}
 		}
 	default:
-		if e := doc.Element(c.Query("el")); e != nil {
+		switch e := doc.Owner(c.Query("el")); {
+		case e == nil || e.Kind == shot.Setting:
+			w.Sheet = shotSheet(doc, float64(w.Frame))
+		case e.Kind == shot.Look:
+			w.Sheet = lookSheet(doc, e, float64(w.Frame))
+		default:
 			w.Sheet = elementSheet(doc, e, float64(w.Frame))
-		} else {
-			w.Sheet = shotSheet(doc)
 		}
 	}
 	return w, err

@@ -16,7 +16,8 @@ type sheet struct {
 	ID      string
 	Title   string
 	Name    string // editable name; empty: none
-	Element *shot.Element
+	Element *shot.Element // of the cast
+	Owner   *shot.Element // of the values: the element, the look or the shot; nil where nothing can have keys
 	Domains []*shot.Element
 	Main    []field
 	Topics  []topic
@@ -127,6 +128,14 @@ func fieldOf(e *shot.Entry, id string, v shot.Value, length string) field {
 	return f
 }
 
+// Tip is what a field's label tells when it is pointed at.
+func (f field) Tip() string {
+	if f.Fixed == "" {
+		return f.Help
+	}
+	return f.Help + " It has no keys. " + f.Fixed
+}
+
 // since marks a value that differs from the one that it began with.
 func (f *field) since(v, start shot.Value, length string) {
 	f.Changed, f.Was = !f.Same(v, start), ""
@@ -168,9 +177,9 @@ func (s *sheet) fill(doc *shot.Shot, value func(*shot.Entry) shot.Value) {
 		}
 		f := fieldOf(e, s.ID, value(e), length)
 		f.Hidden = !shown(e, value, s.Kind)
-		if s.Element != nil {
-			f.since(value(e), s.Element.Start(e.Key), length)
-			keys := s.Element.Keys[e.Key]
+		if s.Owner != nil {
+			f.since(value(e), s.Owner.Start(e.Key), length)
+			keys := s.Owner.Keys[e.Key]
 			f.Keyed = len(keys) > 0
 			for _, k := range keys {
 				f.KeyHere = f.KeyHere || k.Frame == s.Frame
@@ -203,7 +212,7 @@ func shown(e *shot.Entry, value func(*shot.Entry) shot.Value, k shot.Kind) bool 
 }
 
 func elementSheet(doc *shot.Shot, e *shot.Element, frame float64) *sheet {
-	s := &sheet{Kind: e.Kind, ID: e.ID, Title: string(e.Kind), Name: e.Name, Element: e, Frame: frame}
+	s := &sheet{Kind: e.Kind, ID: e.ID, Title: string(e.Kind), Name: e.Name, Element: e, Owner: e, Frame: frame}
 	if e.Kind != shot.Domain && e.Kind != shot.Camera {
 		s.Domains = doc.Of(shot.Domain)
 	}
@@ -214,9 +223,12 @@ func elementSheet(doc *shot.Shot, e *shot.Element, frame float64) *sheet {
 	return s
 }
 
-func shotSheet(doc *shot.Shot) *sheet {
-	s := &sheet{Kind: shot.Setting, Title: "shot"}
-	s.fill(doc, func(x *shot.Entry) shot.Value { return doc.Get(x.Key) })
+func shotSheet(doc *shot.Shot, frame float64) *sheet {
+	return ownerSheet(doc, &sheet{Kind: shot.Setting, Title: "shot", Owner: doc.Self, Frame: frame})
+}
+
+func ownerSheet(doc *shot.Shot, s *sheet) *sheet {
+	s.fill(doc, func(x *shot.Entry) shot.Value { return s.Owner.At(x.Key, s.Frame) })
 	return s
 }
 
@@ -226,10 +238,8 @@ func ofFire(e *shot.Entry) bool {
 	return (e.Kind == shot.Look && e.Topic == "flame") || (e.Kind == shot.Handover && (e.Key == "fuel" || e.Key == "burn"))
 }
 
-func lookSheet(doc *shot.Shot, l *shot.LookSet) *sheet {
-	s := &sheet{Kind: shot.Look, ID: l.ID, Title: "look", Name: l.Name}
-	s.fill(doc, func(x *shot.Entry) shot.Value { return l.Get(x.Key) })
-	return s
+func lookSheet(doc *shot.Shot, l *shot.Element, frame float64) *sheet {
+	return ownerSheet(doc, &sheet{Kind: shot.Look, ID: l.ID, Title: "look", Name: l.Name, Owner: l, Frame: frame})
 }
 
 func handoverSheet(doc *shot.Shot) *sheet {

@@ -170,7 +170,7 @@ func moving(t *testing.T) []byte {
 func TestAnimationKeepsSecondsOrFrames(t *testing.T) {
 	s := serve(t, t.TempDir())
 	sh := small("AN")
-	sh.Values["rate"] = shot.Num(30)
+	sh.Self.Values["rate"] = shot.Num(30)
 	row := s.add(t, sh)
 	e := s.bring(t, row, "slide.glb", moving(t), "as", "mesh", "camera", "on", "hold", "4")
 	d := doc(t, s, row)
@@ -525,5 +525,51 @@ func TestShotsTravelWithTheirFiles(t *testing.T) {
 	}
 	if rows, _ := b.st.Store.Shots(); len(rows) != 1 {
 		t.Errorf("%d shots after broken bundles", len(rows))
+	}
+}
+
+func TestKeysOfLooksAndOfTheShot(t *testing.T) {
+	s := serve(t, t.TempDir())
+	row := s.add(t, small("KO"))
+	key := func(owner, key, frame string) (int, string) {
+		return s.post(t, "/shots/ko/key", "look", "id", owner, "key", key, "frame", frame)
+	}
+	if code, body := key("look:look", "exposure", "1"); code != 200 {
+		t.Fatalf("%d %s", code, body)
+	}
+	s.post(t, "/shots/ko/value", "look", "kind", "look", "id", "look", "key", "exposure", "v", "2", "frame", "9")
+	key("shot:", "gravity", "1")
+	s.post(t, "/shots/ko/value", "stage", "kind", "shot", "id", "", "key", "gravity", "v", "0", "frame", "5")
+	d := doc(t, s, row)
+	if v := d.Looks[0].At("exposure", 5).Num; v < 0.5 || v > 1.5 {
+		t.Errorf("between 0 and 2 stops at frame 5: %g", v)
+	}
+	if v := d.Self.At("gravity", 5).Num; v != 0 {
+		t.Errorf("gravity at frame 5 is %g", v)
+	}
+	for _, bad := range [][2]string{{"shot:", "rate"}, {"look:look", "width"}, {"look:other", "exposure"}, {"domain1", "voxel"}} {
+		if code, _ := key(bad[0], bad[1], "3"); code != 422 {
+			t.Errorf("a key of %s %s: %d", bad[0], bad[1], code)
+		}
+	}
+	_, scene := s.get(t, "/shots/ko/scene.json?frame=5")
+	for _, want := range []string{`"others":[{"id":"shot:"`, `"id":"look:look"`, `"key":"exposure"`} {
+		if !strings.Contains(scene, want) {
+			t.Errorf("the scene lacks %s", want)
+		}
+	}
+	if code, _ := s.post(t, "/shots/ko/keys", "score", "frame", "1", "body", `{"label":"move keys","changes":[{"el":"shot:","key":"gravity","drop":[5],"set":[{"f":7,"v":[1,0,0],"way":"","in":[0,0,0],"out":[0,0,0]}]}]}`); code != 200 {
+		t.Errorf("moving a key of gravity: %d", code)
+	}
+	if k := doc(t, s, row).Self.Keys["gravity"]; len(k) != 2 || k[1].Frame != 7 {
+		t.Errorf("%+v", k)
+	}
+	_, page := s.get(t, "/shots/ko/score?el=look:look&frame=9")
+	if !strings.Contains(page, `data-owner="look:look"`) || !strings.Contains(page, "Remove the key at this frame") {
+		t.Error("the score's sheet doesn't show the look's keys")
+	}
+	s.post(t, "/shots/ko/reset", "look", "kind", "look", "id", "look", "key", "exposure")
+	if d := doc(t, s, row); len(d.Looks[0].Keys) != 0 || d.Looks[0].Get("exposure").Num != 0 {
+		t.Errorf("put back, it keeps %v", d.Looks[0].Keys)
 	}
 }

@@ -158,7 +158,7 @@ func TestDrawAGuide(t *testing.T) {
 func TestScoreIsDragged(t *testing.T) {
 	s := serve(t, t.TempDir())
 	sh := small("SD")
-	sh.Values["last"] = shot.Num(40)
+	sh.Self.Values["last"] = shot.Num(40)
 	e := sh.Element("emitter1")
 	e.SetKey("smoke", shot.Key{Frame: 5, Value: shot.Num(0)})
 	e.SetKey("smoke", shot.Key{Frame: 15, Value: shot.Num(4)})
@@ -249,7 +249,7 @@ func TestScoreIsDragged(t *testing.T) {
 func TestScoreWithThousandsOfKeys(t *testing.T) {
 	s := serve(t, t.TempDir())
 	sh := small("TK")
-	sh.Values["last"] = shot.Num(2500)
+	sh.Self.Values["last"] = shot.Num(2500)
 	e := sh.Element("emitter1")
 	for i := range 2500 {
 		e.SetKey("smoke", shot.Key{Frame: float64(i + 1), Value: shot.Num(float64(i%17) / 4)})
@@ -418,7 +418,7 @@ func TestFirstShotPage(t *testing.T) {
 	h.fill("#v-smoke", "0.2")
 	await(t, "two keys", 10*time.Second, func() bool { return len(doc(t, s, row).Of(shot.Emitter)[0].Keys["smoke"]) == 2 })
 	h.until(`() => zarf.state.scene.elements.some((e) => e.kind === 'emitter' && e.lanes && e.lanes[0].keys.length === 2)`)
-	if _, err := s.st.Store.Edit(row.ID, "shorter", "", func(d *shot.Shot) error { d.Values["last"] = shot.Num(6); return nil }); err != nil {
+	if _, err := s.st.Store.Edit(row.ID, "shorter", "", func(d *shot.Shot) error { d.Self.Values["last"] = shot.Num(6); return nil }); err != nil {
 		t.Fatal(err)
 	}
 	h.open(s.URL + "/shots/fs1/stage?volume=32")
@@ -432,7 +432,7 @@ func TestFirstShotPage(t *testing.T) {
 func TestReferenceClipFollowsTheScore(t *testing.T) {
 	s := serve(t, t.TempDir())
 	sh := small("RC")
-	sh.Values["last"] = shot.Num(24)
+	sh.Self.Values["last"] = shot.Num(24)
 	row := s.add(t, sh)
 	h := hand{t, browse(t)}
 	h.open(s.URL + "/shots/rc/stage")

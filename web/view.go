@@ -104,6 +104,7 @@ type scene struct {
 	Rate     float64        `json:"rate"`
 	Units    string         `json:"units"`
 	Elements []sceneElement `json:"elements"`
+	Others   []sceneElement `json:"others"` // the shot itself and its looks, where they have keys
 	Takes    []sceneTake    `json:"takes"`
 	Moving   bool           `json:"moving"` // some placement has keys
 	Clips    []shot.Clip    `json:"clips"`
@@ -119,7 +120,7 @@ func (s *server) sceneJSON(c *gin.Context) {
 		c.String(http.StatusInternalServerError, "the shot can't be read")
 		return
 	}
-	out := scene{Name: row.Name, Rate: doc.Rate(), Units: doc.Get("units").Text, Elements: []sceneElement{}, Takes: []sceneTake{}, Clips: append([]shot.Clip{}, doc.Clips...)}
+	out := scene{Name: row.Name, Rate: doc.Rate(), Units: doc.Get("units").Text, Elements: []sceneElement{}, Others: []sceneElement{}, Takes: []sceneTake{}, Clips: append([]shot.Clip{}, doc.Clips...)}
 	out.First, out.Last = doc.Range()
 	out.Frame = out.First
 	if f, err := strconv.Atoi(c.Query("frame")); err == nil {
@@ -129,6 +130,12 @@ func (s *server) sceneJSON(c *gin.Context) {
 		se, moving := describe(doc, e, float64(out.Frame))
 		out.Elements = append(out.Elements, se)
 		out.Moving = out.Moving || moving
+	}
+	for _, e := range append([]*shot.Element{doc.Self}, doc.Looks...) {
+		se := sceneElement{ID: e.Address(), Kind: e.Kind, Name: e.Title(), Lanes: lanes(doc, e)}
+		if len(se.Lanes) > 0 {
+			out.Others = append(out.Others, se)
+		}
 	}
 	takes, _ := s.st.Store.Takes(row.ID)
 	jobs, _ := s.st.Store.TakeJobs(row.ID)
@@ -170,13 +177,14 @@ func describe(doc *shot.Shot, e *shot.Element, frame float64) (sceneElement, boo
 		}
 	case shot.Emitter, shot.Collider, shot.Pull, shot.Mesh:
 		se.Form, se.Turn, se.Size = e.Get("form").Text, vec("turn"), vec("size")
-		se.Taper, se.Wall = e.Get("taper").Num, e.Get("wall").Num
+		se.Taper, se.Wall = e.At("taper", frame).Num, e.At("wall", frame).Num
+		moving = moving || len(e.Keys["taper"])+len(e.Keys["wall"])+len(e.Keys["colour"]) > 0
 		if e.FromFile() {
 			meshOf(&se, doc, e, frame)
 			moving = moving || e.Moving()
 		}
 		if e.Kind == shot.Collider || e.Kind == shot.Mesh {
-			se.Colour = hexOf(e.Get("colour").Vec)
+			se.Colour = hexOf(e.At("colour", frame).Vec)
 			break
 		}
 		if e.Kind == shot.Pull {
@@ -214,6 +222,13 @@ func describe(doc *shot.Shot, e *shot.Element, frame float64) (sceneElement, boo
 			se.Region, se.Size, se.Fade = string(sh.Form), sh.Size.Array(), fade
 		}
 	}
+	se.Lanes = lanes(doc, e)
+	return se, moving
+}
+
+// lanes are the keyed values of an element, a look or the shot.
+func lanes(doc *shot.Shot, e *shot.Element) (out []lane) {
+	first, last := doc.Range()
 	for _, entry := range shot.Entries(e.Kind) {
 		keys := e.Keys[entry.Key]
 		if len(keys) == 0 {
@@ -221,7 +236,7 @@ func describe(doc *shot.Shot, e *shot.Element, frame float64) (sceneElement, boo
 		}
 		x := e.Extras[entry.Key]
 		f := fieldOf(entry, e.ID, entry.Default, doc.Get("units").Text)
-		l := lane{Key: entry.Key, Label: entry.Label, Vector: entry.Type == shot.Vector, Unit: f.Unit, Scale: f.Scale, After: x.After, Noise: x.Amount, Period: x.Period, Seed: x.Seed}
+		l := lane{Key: entry.Key, Label: entry.Label, Vector: entry.Type.Triple(), Unit: f.Unit, Scale: f.Scale, After: x.After, Noise: x.Amount, Period: x.Period, Seed: x.Seed}
 		one := func(v shot.Value) float64 {
 			if l.Vector {
 				return v.Vec[0]
@@ -238,9 +253,9 @@ func describe(doc *shot.Shot, e *shot.Element, frame float64) (sceneElement, boo
 		for f := first; f <= last && x.Amount != 0 && len(l.Curve) < 2000; f++ {
 			l.Curve = append(l.Curve, one(e.At(entry.Key, float64(f))))
 		}
-		se.Lanes = append(se.Lanes, l)
+		out = append(out, l)
 	}
-	return se, moving
+	return out
 }
 
 // meshOf names the mesh of an element and how its file moves it.
@@ -381,7 +396,7 @@ func (s *server) makeVolume(t store.Take, frame, size int) (head string, data []
 	by := (max(d.NX, d.NY, d.NZ) + size - 1) / size
 	small := shrink(den, by, crew)
 	v, _ := render.NewVolume(small, h*float64(by), origin, crew)
-	sigma := look.Of(src.Shot.Looks[0]).Extinction[0]
+	sigma := look.At(src.Shot.Looks[0], float64(frame)).Extinction[0]
 	sun, sky := v.Light(sigma, geom.V(0.45, 0.8, 0.4).Unit(), crew)
 	var burn, heat *grid.Field
 	bytes := 2
@@ -519,7 +534,7 @@ func (s *server) preview(c *gin.Context) {
 	c.Data(http.StatusOK, "image/png", b.Bytes())
 }
 
-func (s *server) begin(p *previewJob, t store.Take, doc *shot.Shot, lk *shot.LookSet, frame, width int) error {
+func (s *server) begin(p *previewJob, t store.Take, doc *shot.Shot, lk *shot.Element, frame, width int) error {
 	crew := grid.NewCrew(s.opt.Threads)
 	src, err := s.st.Source(t)
 	if err != nil {

@@ -211,7 +211,7 @@ func TestLibrary(t *testing.T) {
 func TestRunStopResume(t *testing.T) {
 	s := serve(t, t.TempDir())
 	d := small("T1")
-	d.Values["last"] = shot.Num(400)
+	d.Self.Values["last"] = shot.Num(400)
 	row := s.add(t, d)
 	if code, body := s.post(t, "/shots/t1/run", "stage"); code != 200 || !strings.Contains(body, "running") {
 		t.Fatalf("%d %.200s", code, body)
@@ -258,7 +258,7 @@ func TestRunSurvivesWorkerAndServer(t *testing.T) {
 	dir := t.TempDir()
 	s := serve(t, dir)
 	d := small("T1")
-	d.Values["last"] = shot.Num(150)
+	d.Self.Values["last"] = shot.Num(150)
 	row := s.add(t, d)
 	tk, err := s.st.Run(row, "", 0, 0)
 	if err != nil {

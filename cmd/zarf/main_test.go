@@ -41,7 +41,7 @@ func call(t *testing.T, args ...string) (code int, out, errs string) {
 func tiny(t *testing.T, change func(*shot.Shot)) string {
 	t.Helper()
 	s := shot.New("tiny")
-	s.Values["last"] = shot.Num(4)
+	s.Self.Values["last"] = shot.Num(4)
 	d := s.Add(shot.Domain)
 	d.Values["size"], d.Values["voxel"], d.Values["position"] = shot.Vec(0.8, 1, 0.8), shot.Num(0.08), shot.Vec(0, 0.5, 0)
 	e := s.Add(shot.Emitter)

@@ -193,9 +193,9 @@ func inferno() Scene {
 		at := func(t float64) geom.Shape { return ball(geom.V(0.6+0.5*t, 0.8, 0.6), 0.12) }
 		burner := ball(geom.V(0.6, 0.25, 0.6), 0.12)
 		return Inputs{Physics: p,
-			Emitters:    []Emitter{{Shape: burner, Before: burner, Fuel: 0.08, Temperature: 500, Smoke: 0.2, Speed: 1, Breakup: 0.3, NoiseSize: 0.1, NoiseRate: 4}},
+			Emitters:    []Emitter{{Shape: burner, Before: burner, Fuel: 0.08, Temperature: 500, Smoke: 0.2, Speed: 1, Breakup: 0.3, NoiseSize: 0.1, NoisePhase: 4 * t}},
 			Colliders:   []Collider{{Shape: at(t), Before: at(t - dt)}},
-			Turbulences: []Turbulence{{Strength: 3, Size: 0.3, Octaves: 2, Rate: 1, Region: Region{Shape: ball(geom.V(0.6, 0.7, 0.6), 0.4), Limited: true, Fade: 0.2}}},
+			Turbulences: []Turbulence{{Strength: 3, Size: 0.3, Octaves: 2, Phase: t, Region: Region{Shape: ball(geom.V(0.6, 0.7, 0.6), 0.4), Limited: true, Fade: 0.2}}},
 			Vortices:    []Vortex{{Centre: geom.V(0.6, 0.6, 0.6), Axis: geom.V(0, 1, 0), Radius: 0.2, Strength: 3, Draw: 1}},
 			Radials:     []Radial{{Centre: geom.V(0.9, 0.6, 0.6), Radius: 0.1, Strength: -2}},
 			Drags:       []Drag{{Rate: 1, Region: Region{Shape: ball(geom.V(0.2, 0.6, 0.6), 0.2), Limited: true, Fade: 0.1}}},

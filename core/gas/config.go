@@ -93,7 +93,7 @@ type Emitter struct {
 	Inherit     float64   // share of the body's own velocity handed on
 	Breakup     float64   // 0..1: how much of the emitter the noise switches off
 	NoiseSize   float64   // m
-	NoiseRate   float64   // 1/s
+	NoisePhase  float64   // how far its noise has run by now, in changes of the whole pattern
 	Seed        uint64
 }
 
@@ -158,7 +158,7 @@ type Turbulence struct {
 	Strength float64 // m/s²
 	Size     float64 // m, of the largest eddies
 	Octaves  int
-	Rate     float64 // 1/s, how fast the pattern changes
+	Phase    float64 // how far the pattern has run by now, in changes of the whole of it; making it anew costs most of the force
 	Seed     uint64
 	Region   Region
 }

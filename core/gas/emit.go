@@ -29,12 +29,12 @@ func (e *Emitter) cover(p geom.Vec3, h float64) float64 {
 }
 
 // breakup is the share that noise leaves of the emission at p, 0 to 1.
-func (e *Emitter) breakup(p geom.Vec3, t float64) float64 {
+func (e *Emitter) breakup(p geom.Vec3) float64 {
 	if e.Breakup <= 0 || e.NoiseSize <= 0 {
 		return 1
 	}
 	q := p.Sub(e.Shape.Centre).Mul(1 / e.NoiseSize)
-	n := 0.5 + 0.5*noise.Octaves(e.Seed, 2, q.X, q.Y+t*e.NoiseRate, q.Z+0.37*t*e.NoiseRate)
+	n := 0.5 + 0.5*noise.Octaves(e.Seed, 2, q.X, q.Y+e.NoisePhase, q.Z+0.37*e.NoisePhase)
 	// full strength lets through only what is above the mean
 	m := (n - e.Breakup*0.5) / max(1-e.Breakup*0.5, 1e-6) * (1 + e.Breakup)
 	return min(max(m, 0), 1)
@@ -55,7 +55,6 @@ func (s *Solver) emitOne(dt float64, e *Emitter) float64 {
 	if lo[0] >= hi[0] || lo[1] >= hi[1] || lo[2] >= hi[2] {
 		return 0
 	}
-	t := s.Time
 	nk := hi[2] - lo[2]
 	covers := make([]float64, nk)
 	blocked := s.solid.blocked
@@ -76,7 +75,7 @@ func (s *Solver) emitOne(dt float64, e *Emitter) float64 {
 						continue
 					}
 					covers[k-lo[2]] += c
-					c *= e.breakup(p, t)
+					c *= e.breakup(p)
 					s.mix(n, float32(c), float32(dt), e)
 				}
 			}

@@ -199,7 +199,6 @@ func (r *Radial) Reach() geom.Box {
 // eddy is the noise potential of one turbulence, kept while it changes little.
 type eddy struct {
 	of    Turbulence
-	time  float64
 	box   grid.Dims
 	low   [3]int
 	cell  float64
@@ -223,8 +222,8 @@ func (s *Solver) turbulence(dt float64, t *Turbulence, n int) {
 	e := &s.eddies[n]
 	like := *t
 	like.Strength = 0
-	if e.psi[0] == nil || e.of != like || e.time != s.begin || e.box != s.Dims || e.low != s.Low {
-		e.of, e.time, e.box, e.low = like, s.begin, s.Dims, s.Low
+	if e.psi[0] == nil || e.of != like || e.box != s.Dims || e.low != s.Low {
+		e.of, e.box, e.low = like, s.Dims, s.Low
 		s.lattice(e)
 		s.toEdges(e)
 	}
@@ -268,7 +267,7 @@ func (s *Solver) lattice(e *eddy) {
 		first[a], last[a] = int(math.Floor(lo[a]))-1, int(math.Ceil(hi[a]))+2
 	}
 	d := grid.Dims{NX: last[0] - first[0] + 1, NY: last[1] - first[1] + 1, NZ: last[2] - first[2] + 1}
-	drift := e.time * t.Rate
+	drift := t.Phase
 	for c := range e.psi {
 		if e.psi[c] == nil || e.psi[c].Dims != d {
 			e.psi[c] = grid.NewField(d)

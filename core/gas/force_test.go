@@ -91,7 +91,7 @@ func TestRegionsLimitForces(t *testing.T) {
 // Turbulence in a region has no divergence either, at its border included.
 func TestTurbulenceInARegionHasNoDivergence(t *testing.T) {
 	r := Region{Shape: ball(geom.V(1, 1, 1), 0.4), Limited: true, Fade: 0.3}
-	s := pushed(t, Inputs{Turbulences: []Turbulence{{Strength: 5, Size: 0.4, Octaves: 2, Rate: 1, Seed: 3, Region: r}}})
+	s := pushed(t, Inputs{Turbulences: []Turbulence{{Strength: 5, Size: 0.4, Octaves: 2, Seed: 3, Region: r}}})
 	if d := s.Divergence(); d > 2e-4*5/s.H {
 		t.Errorf("divergence %g", d)
 	}

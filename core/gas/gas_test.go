@@ -58,10 +58,10 @@ func plume(n int) (Box, Scene) {
 		at := func(t float64) geom.Shape { return ball(geom.V(0.5+0.1*t, 0.55, 0.5), 0.12) }
 		return Inputs{
 			Physics:     p,
-			Emitters:    []Emitter{{Shape: ball(geom.V(0.5, 0.2, 0.5), 0.1), Smoke: 1, Temperature: 80, Speed: 0.3, Breakup: 0.5, NoiseSize: 0.1, NoiseRate: 2}},
+			Emitters:    []Emitter{{Shape: ball(geom.V(0.5, 0.2, 0.5), 0.1), Smoke: 1, Temperature: 80, Speed: 0.3, Breakup: 0.5, NoiseSize: 0.1, NoisePhase: 2 * t}},
 			Colliders:   []Collider{{Shape: at(t), Before: at(t - dt), Friction: 0.2}},
 			Winds:       []Wind{{Velocity: geom.V(0.4, 0, 0), Grip: 0.3}},
-			Turbulences: []Turbulence{{Strength: 0.5, Size: 0.3, Octaves: 2, Rate: 1, Seed: 3}},
+			Turbulences: []Turbulence{{Strength: 0.5, Size: 0.3, Octaves: 2, Phase: t, Seed: 3}},
 		}
 	}
 }

@@ -55,10 +55,10 @@ type Look struct {
 	Step          float64 // voxels
 }
 
-// Of reads a look's values.
-func Of(l *shot.LookSet) Look {
-	n := func(k string) float64 { return l.Get(k).Num }
-	c := func(k string) RGB { return RGB(l.Get(k).Vec) }
+// At reads a look's values as they are at a frame.
+func At(l *shot.Element, frame float64) Look {
+	n := func(k string) float64 { return l.At(k, frame).Num }
+	c := func(k string) RGB { return RGB(l.At(k, frame).Vec) }
 	ext := n("extinction")
 	var out Look
 	absorb, colour := c("absorption"), c("colour")

@@ -121,11 +121,11 @@ func (r *Recipe) Put(s *shot.Shot, at geom.Vec3, L float64, start float64) []*sh
 		e.Recipe, e.Before = r.Name, maps.Clone(e.Values)
 		out = append(out, e)
 	}
-	l := &shot.LookSet{ID: freeLook(s), Name: r.Name, Values: shot.Values{}}
+	l := &shot.Element{Kind: shot.Look, ID: freeLook(s), Name: r.Name, Values: shot.Values{}}
 	for key, v := range r.Look {
 		l.Values[key] = Scale(shot.Find(shot.Look, key), v, L)
 	}
-	s.Looks = append([]*shot.LookSet{l}, s.Looks...)
+	s.Looks = append([]*shot.Element{l}, s.Looks...)
 	return out
 }
 

@@ -31,7 +31,7 @@ func ember(n int, l *look.Look) *Volume {
 }
 
 func fireLook(method string) look.Look {
-	l := look.Of(&shot.LookSet{Values: shot.Values{"method": shot.Text(method), "sun_strength": shot.Num(0), "sky_strength": shot.Num(0), "background": shot.Text("none"), "flame_thickness": shot.Num(2)}})
+	l := look.At(&shot.Element{Kind: shot.Look, Values: shot.Values{"method": shot.Text(method), "sun_strength": shot.Num(0), "sky_strength": shot.Num(0), "background": shot.Text("none"), "flame_thickness": shot.Num(2)}}, 1)
 	return l
 }
 

@@ -70,6 +70,7 @@ type Entry struct {
 	Step     float64 // of one press of an arrow, in SI; 0: a tenth of the value
 	Choices  []Option
 	Keyable  bool
+	Fixed    string // why a number can't have keys
 	Main     bool   // among the values that matter most
 	Topic    string // heading among the others
 	Help     string // what it does to the picture, and to the time
@@ -77,6 +78,16 @@ type Entry struct {
 	When     string // "key=choice|choice&key=choice": shown, and of consequence, only then
 	Counts   string // like When: of consequence only then, though always shown
 }
+
+// Why some numbers stay the same over a run.
+const (
+	fixedFrames  = "It counts frames itself."
+	fixedAir     = "All temperatures and weights in a run are measured against it."
+	fixedGrid    = "A run's grid is made from it; bounds that follow the fluid move with it."
+	fixedSeed    = "Another seed is another run."
+	fixedPicture = "All pictures of a range have one size."
+	fixedFiles   = "All files of a handover are written alike."
+)
 
 func opts(pairs ...string) []Option {
 	var o []Option
@@ -97,9 +108,9 @@ func placed(k Kind, form string, size Value) []Entry {
 			Help: "Angles about x, then y, then z."},
 		{Kind: k, Key: "size", Label: "Size", Type: Vector, Unit: Metre, Default: size, Min: 1e-4, Max: 1e5, Keyable: true, Main: true, Topic: "place", Sim: true,
 			Help: "Width, height and depth before turning. A torus is as thick as its height."},
-		{Kind: k, Key: "taper", Label: "Taper", Type: Number, Default: Num(1), Min: 0.01, Max: 100, Step: 0.05, Topic: "place", Sim: true, When: "form=cylinder|tube",
+		{Kind: k, Key: "taper", Label: "Taper", Type: Number, Default: Num(1), Min: 0.01, Max: 100, Step: 0.05, Keyable: true, Topic: "place", Sim: true, When: "form=cylinder|tube",
 			Help: "Diameter at the top over diameter at the bottom: under 1 it narrows, over 1 it opens like a horn."},
-		{Kind: k, Key: "wall", Label: "Wall", Type: Number, Unit: Metre, Default: Num(0.05), Min: 1e-4, Max: 1e4, Topic: "place", Sim: true, When: "form=tube",
+		{Kind: k, Key: "wall", Label: "Wall", Type: Number, Unit: Metre, Default: Num(0.05), Min: 1e-4, Max: 1e4, Keyable: true, Topic: "place", Sim: true, When: "form=tube",
 			Help: "Thickness of a tube's wall. Under two voxels it leaks."},
 		{Kind: k, Key: "mesh", Label: "File", Type: File, Main: true, Topic: "file", Sim: true, When: inFile,
 			Help: "The imported file whose meshes are its form. Another one keeps its place, its keys and its scope."},
@@ -113,11 +124,11 @@ func placed(k Kind, form string, size Value) []Entry {
 			Help: "What the file's own animation does. A mesh that bends is measured anew in every substep and takes longer."},
 		{Kind: k, Key: "motion_keeps", Label: "Animation keeps", Type: Choice, Default: Text("seconds"), Choices: opts("seconds", "its seconds", "frames", "its frames"), Topic: "file", Sim: true, When: inFile + moves,
 			Help: "Where the file was made at another rate: seconds keep its speed, frames keep a pose for each frame."},
-		{Kind: k, Key: "motion_rate", Label: "Animated at", Type: Number, Unit: FrameRate, Default: Num(24), Min: 1, Max: 240, Step: 1, Topic: "file", Sim: true, When: inFile + moves + "&motion_keeps=frames",
+		{Kind: k, Key: "motion_rate", Label: "Animated at", Type: Number, Unit: FrameRate, Default: Num(24), Min: 1, Max: 240, Step: 1, Fixed: fixedFrames, Topic: "file", Sim: true, When: inFile + moves + "&motion_keeps=frames",
 			Help: "Frames a second at which the file was made; guessed from its keys when it comes in."},
-		{Kind: k, Key: "motion_start", Label: "Animation from", Type: Integer, Unit: Frames, Default: Num(1), Min: -100000, Max: 1000000, Step: 1, Topic: "file", Sim: true, When: inFile + moves,
+		{Kind: k, Key: "motion_start", Label: "Animation from", Type: Integer, Unit: Frames, Default: Num(1), Min: -100000, Max: 1000000, Step: 1, Fixed: fixedFrames, Topic: "file", Sim: true, When: inFile + moves,
 			Help: "Frame on which the animation begins."},
-		{Kind: k, Key: "motion_hold", Label: "Holds first pose", Type: Integer, Unit: Frames, Default: Num(0), Min: 0, Max: 100000, Step: 1, Topic: "file", Sim: true, When: inFile + moves,
+		{Kind: k, Key: "motion_hold", Label: "Holds first pose", Type: Integer, Unit: Frames, Default: Num(0), Min: 0, Max: 100000, Step: 1, Fixed: fixedFrames, Topic: "file", Sim: true, When: inFile + moves,
 			Help: "Frames for which the first pose is held before it moves, so that fluid can settle round it."},
 	}
 }
@@ -158,8 +169,8 @@ func burns() []Entry {
 		b(Entry{Key: "spread", Label: "Flame spread", Type: Number, Unit: Speed, Default: Num(0.4), Min: 0, Max: 500, Step: 0.1, Keyable: true, Help: "Speed at which flame eats into cold fuel: gas in air 0.4, rich clouds 5 and more. 0 burns only where it is hot enough already."}),
 		b(Entry{Key: "afterglow", Label: "Afterglow", Type: Number, Unit: Second, Default: Num(0.1), Min: 0, Max: 100, Step: 0.05, Keyable: true, Help: "How long flame can still be seen once its fuel is gone. Longer makes taller flames; costs nothing."}),
 		b(Entry{Key: "radiation", Label: "Cooling by glow", Type: Number, Unit: CoolRate, Default: Num(1500), Min: 0, Max: 1e6, Step: 100, Keyable: true, Help: "Kelvin lost in a second by gas at the next value; it falls with the fourth power of warmth, so that hot cores cool first."}),
-		b(Entry{Key: "radiation_at", Label: "… at", Type: Number, Unit: Kelvin, Default: Num(2000), Min: 2, Max: 10000, Step: 50, Help: "The temperature at which gas cools that fast."}),
-		b(Entry{Key: "oxygen_need", Label: "Air needed", Type: Number, Default: Num(14), Min: 0, Max: 1000, Step: 0.5, When: air, Help: "How much of the air's oxygen 1 kg/m³ of fuel uses: at 14, over 0.07 kg/m³ can't burn until fresh air mixes in."}),
+		b(Entry{Key: "radiation_at", Label: "… at", Type: Number, Unit: Kelvin, Default: Num(2000), Min: 2, Max: 10000, Step: 50, Keyable: true, Help: "The temperature at which gas cools that fast."}),
+		b(Entry{Key: "oxygen_need", Label: "Air needed", Type: Number, Default: Num(14), Min: 0, Max: 1000, Step: 0.5, Keyable: true, When: air, Help: "How much of the air's oxygen 1 kg/m³ of fuel uses: at 14, over 0.07 kg/m³ can't burn until fresh air mixes in."}),
 	}
 }
 
@@ -199,19 +210,19 @@ var Catalogue = build()
 
 func build() []Entry {
 	e := []Entry{
-		{Kind: Setting, Key: "rate", Label: "Frame rate", Type: Number, Unit: FrameRate, Default: Num(24), Min: 1, Max: 240, Step: 1, Main: true, Sim: true, Help: "Frames a second. 23.976 is written as 24000/1001."},
-		{Kind: Setting, Key: "first", Label: "First frame", Type: Integer, Unit: Frames, Default: Num(1), Min: -100000, Max: 1000000, Step: 1, Main: true, Sim: true, Help: "Number of the first frame."},
-		{Kind: Setting, Key: "last", Label: "Last frame", Type: Integer, Unit: Frames, Default: Num(72), Min: -100000, Max: 1000000, Step: 1, Main: true, Help: "Number of the last frame. Making it later keeps the frames that are there."},
-		{Kind: Setting, Key: "preroll", Label: "Pre-roll", Type: Integer, Unit: Frames, Default: Num(0), Min: 0, Max: 100000, Step: 1, Main: true, Sim: true, Help: "Frames that are simulated before the first and not kept, so that the fluid is already moving. Costs as much time as frames that are kept."},
-		{Kind: Setting, Key: "time_scale", Label: "Time scale", Type: Number, Default: Num(1), Min: 0.001, Max: 100, Step: 0.05, Topic: "time", Sim: true, Help: "Seconds of fluid in a second of the picture. Under 1 it runs slower and reads as larger; keys keep their frames."},
+		{Kind: Setting, Key: "rate", Label: "Frame rate", Type: Number, Unit: FrameRate, Default: Num(24), Min: 1, Max: 240, Step: 1, Fixed: fixedFrames, Main: true, Sim: true, Help: "Frames a second. 23.976 is written as 24000/1001."},
+		{Kind: Setting, Key: "first", Label: "First frame", Type: Integer, Unit: Frames, Default: Num(1), Min: -100000, Max: 1000000, Step: 1, Fixed: fixedFrames, Main: true, Sim: true, Help: "Number of the first frame."},
+		{Kind: Setting, Key: "last", Label: "Last frame", Type: Integer, Unit: Frames, Default: Num(72), Min: -100000, Max: 1000000, Step: 1, Fixed: fixedFrames, Main: true, Help: "Number of the last frame. Making it later keeps the frames that are there."},
+		{Kind: Setting, Key: "preroll", Label: "Pre-roll", Type: Integer, Unit: Frames, Default: Num(0), Min: 0, Max: 100000, Step: 1, Fixed: fixedFrames, Main: true, Sim: true, Help: "Frames that are simulated before the first and not kept, so that the fluid is already moving. Costs as much time as frames that are kept."},
+		{Kind: Setting, Key: "time_scale", Label: "Time scale", Type: Number, Default: Num(1), Min: 0.001, Max: 100, Step: 0.05, Keyable: true, Topic: "time", Sim: true, Help: "Seconds of fluid in a second of the picture. Under 1 it runs slower and reads as larger; keys keep their frames."},
 		{Kind: Setting, Key: "units", Label: "Lengths shown in", Type: Choice, Default: Text("m"), Choices: opts("mm", "mm", "cm", "cm", "m", "m"), Main: true, Help: "Only what the pages show; any unit can be typed."},
 		{Kind: Setting, Key: "gravity", Label: "Gravity", Type: Number, Unit: Accel, Default: Num(9.81), Min: -1000, Max: 1000, Step: 0.1, Keyable: true, Main: true, Topic: "air", Sim: true, Help: "Pull downwards. Without it warm smoke doesn't rise."},
-		{Kind: Setting, Key: "air_temperature", Label: "Air temperature", Type: Number, Unit: Kelvin, Default: Num(293), Min: 1, Max: 5000, Step: 1, Main: true, Topic: "air", Sim: true, Help: "Temperature of the air outside. Only the difference to it makes gas rise or sink."},
-		{Kind: Setting, Key: "air_density", Label: "Air density", Type: Number, Unit: Density, Default: Num(1.2), Min: 0.001, Max: 10000, Step: 0.01, Topic: "air", Sim: true, Help: "Weight of the air, against which smoke's weight counts."},
+		{Kind: Setting, Key: "air_temperature", Label: "Air temperature", Type: Number, Unit: Kelvin, Default: Num(293), Min: 1, Max: 5000, Step: 1, Fixed: fixedAir, Main: true, Topic: "air", Sim: true, Help: "Temperature of the air outside. Only the difference to it makes gas rise or sink."},
+		{Kind: Setting, Key: "air_density", Label: "Air density", Type: Number, Unit: Density, Default: Num(1.2), Min: 0.001, Max: 10000, Step: 0.01, Fixed: fixedAir, Topic: "air", Sim: true, Help: "Weight of the air, against which smoke's weight counts."},
 
-		{Kind: Domain, Key: "position", Label: "Position", Type: Vector, Unit: Metre, Default: Vec(0, 1, 0), Min: -1e5, Max: 1e5, Main: true, Topic: "place", Sim: true, Help: "Where the middle of the box stands."},
-		{Kind: Domain, Key: "size", Label: "Size", Type: Vector, Unit: Metre, Default: Vec(1.5, 2, 1.5), Min: 1e-4, Max: 1e5, Main: true, Topic: "place", Sim: true, Help: "The box in which fluid is simulated. Changing it leaves the voxel size alone; time and memory grow with the volume."},
-		{Kind: Domain, Key: "voxel", Label: "Voxel size", Type: Number, Unit: Metre, Default: Num(0.05), Min: 1e-5, Max: 1e4, Main: true, Topic: "detail", Sim: true, Help: "Edge of a grid cell. Half of it shows twice the detail, takes 8 times the memory and about 16 times the time."},
+		{Kind: Domain, Key: "position", Label: "Position", Type: Vector, Unit: Metre, Default: Vec(0, 1, 0), Min: -1e5, Max: 1e5, Fixed: fixedGrid, Main: true, Topic: "place", Sim: true, Help: "Where the middle of the box stands."},
+		{Kind: Domain, Key: "size", Label: "Size", Type: Vector, Unit: Metre, Default: Vec(1.5, 2, 1.5), Min: 1e-4, Max: 1e5, Fixed: fixedGrid, Main: true, Topic: "place", Sim: true, Help: "The box in which fluid is simulated. Changing it leaves the voxel size alone; time and memory grow with the volume."},
+		{Kind: Domain, Key: "voxel", Label: "Voxel size", Type: Number, Unit: Metre, Default: Num(0.05), Min: 1e-5, Max: 1e4, Fixed: fixedGrid, Main: true, Topic: "detail", Sim: true, Help: "Edge of a grid cell. Half of it shows twice the detail, takes 8 times the memory and about 16 times the time."},
 		{Kind: Domain, Key: "lift", Label: "Lift of warm gas", Type: Number, Default: Num(1), Min: -100, Max: 100, Step: 0.1, Keyable: true, Main: true, Topic: "motion", Sim: true, Help: "How strongly warmth lifts; 1 as in nature, 0 not at all, below 0 it sinks."},
 		{Kind: Domain, Key: "smoke_weight", Label: "Weight of smoke", Type: Number, Unit: Density, Default: Num(0), Min: -1000, Max: 1000, Step: 0.05, Keyable: true, Main: true, Topic: "motion", Sim: true, Help: "What smoke of density 1 adds to the air's weight. Above 0 it sinks and rolls along the ground."},
 		{Kind: Domain, Key: "dissipation", Label: "Smoke fades", Type: Number, Unit: PerSecond, Default: Num(0), Min: 0, Max: 1000, Step: 0.05, Keyable: true, Main: true, Topic: "motion", Sim: true, Help: "Share of the smoke that goes in a second, roughly. 0 keeps it for ever."},
@@ -220,25 +231,25 @@ func build() []Entry {
 		{Kind: Domain, Key: "vorticity_by", Label: "Curls fed", Type: Choice, Default: Text("even"), Choices: opts("even", "everywhere", "temperature", "where it is hot", "density", "where smoke is"), Topic: "motion", Sim: true, Help: "Where vorticity confinement works: evenly, by temperature (fully from 500 K over the air), or by smoke density."},
 		{Kind: Domain, Key: "damping", Label: "Damping", Type: Number, Unit: PerSecond, Default: Num(0), Min: 0, Max: 1000, Step: 0.05, Keyable: true, Topic: "motion", Sim: true, Help: "Slows all motion, as if the air were thick."},
 		{Kind: Domain, Key: "bounds", Label: "Bounds", Type: Choice, Default: Text("fixed"), Choices: opts("fixed", "fixed", "follow", "follow the fluid"), Main: true, Topic: "bounds", Sim: true, Help: "Fixed works on the whole box all the time. Following works on the blocks where fluid is and keeps no others in memory; the box is then only the farthest it may go."},
-		{Kind: Domain, Key: "follow_from", Label: "Fluid counts from", Type: Number, Default: Num(0.001), Min: 1e-6, Max: 10, Topic: "bounds", Sim: true, When: "bounds=follow", Help: "Smoke, fuel or flame over this keeps a block; heat from 20 K times this. Higher saves time and cuts off thin veils."},
-		{Kind: Domain, Key: "follow_margin", Label: "Margin", Type: Number, Unit: Metre, Default: Num(0.4), Min: 0, Max: 1e5, Step: 0.05, Topic: "bounds", Sim: true, When: "bounds=follow", Help: "Air round the fluid that is simulated too. Too little and it moves as if in a tight box; 8 voxels do as a rule."},
+		{Kind: Domain, Key: "follow_from", Label: "Fluid counts from", Type: Number, Default: Num(0.001), Min: 1e-6, Max: 10, Keyable: true, Topic: "bounds", Sim: true, When: "bounds=follow", Help: "Smoke, fuel or flame over this keeps a block; heat from 20 K times this. Higher saves time and cuts off thin veils."},
+		{Kind: Domain, Key: "follow_margin", Label: "Margin", Type: Number, Unit: Metre, Default: Num(0.4), Min: 0, Max: 1e5, Step: 0.05, Keyable: true, Topic: "bounds", Sim: true, When: "bounds=follow", Help: "Air round the fluid that is simulated too. Too little and it moves as if in a tight box; 8 voxels do as a rule."},
 		{Kind: Domain, Key: "flat", Label: "Flat", Type: Flag, Default: On(false), Topic: "bounds", Sim: true, Help: "One voxel deep along z: quick two-dimensional trials of timing and values. Curls look other than in depth."},
 		side("side_x0", "Side −x", "outflow"), side("side_x1", "Side +x", "outflow"), side("side_y0", "Floor −y", "wall"),
 		side("side_y1", "Top +y", "outflow"), side("side_z0", "Side −z", "outflow"), side("side_z1", "Side +z", "outflow"),
 		{Kind: Domain, Key: "scheme", Label: "Advection", Type: Choice, Default: Text("MacCormack"), Choices: opts("semi-Lagrangian", "semi-Lagrangian", "MacCormack", "MacCormack", "reflection", "advection–reflection, cubic"), Topic: "solver", Sim: true, Help: "MacCormack keeps fine curls and suits most. Semi-Lagrangian is softer and takes two thirds of the time: drafts, lazy fog. Advection–reflection with cubic splines keeps whirls going longest, and takes 3 to 4 times as long: hero plumes in calm air; for drifting mist nobody sees the difference."},
-		{Kind: Domain, Key: "cfl", Label: "Voxels a substep", Type: Number, Default: Num(2), Min: 0.1, Max: 20, Step: 0.5, Topic: "solver", Sim: true, Help: "How far the fastest gas may go in one substep. Lower is more exact and takes longer."},
-		{Kind: Domain, Key: "min_substeps", Label: "Least substeps", Type: Integer, Default: Num(1), Min: 1, Max: 100, Step: 1, Topic: "solver", Sim: true, Help: "Substeps a frame at least."},
-		{Kind: Domain, Key: "max_substeps", Label: "Most substeps", Type: Integer, Default: Num(8), Min: 1, Max: 500, Step: 1, Topic: "solver", Sim: true, Help: "Substeps a frame at most; a run tells where it needed more."},
-		{Kind: Domain, Key: "tolerance", Label: "Pressure tolerance", Type: Number, Default: Num(1e-3), Min: 1e-7, Max: 0.1, Topic: "solver", Sim: true, Help: "How exactly gas is kept from being squeezed. 0.001 looks right; smaller costs a little more time."},
-		{Kind: Domain, Key: "seed", Label: "Seed", Type: Integer, Default: Num(1), Min: 0, Max: 1e9, Step: 1, Topic: "solver", Sim: true, Help: "Another number gives other noise of the same character."},
+		{Kind: Domain, Key: "cfl", Label: "Voxels a substep", Type: Number, Default: Num(2), Min: 0.1, Max: 20, Step: 0.5, Keyable: true, Topic: "solver", Sim: true, Help: "How far the fastest gas may go in one substep. Lower is more exact and takes longer."},
+		{Kind: Domain, Key: "min_substeps", Label: "Least substeps", Type: Integer, Default: Num(1), Min: 1, Max: 100, Step: 1, Keyable: true, Topic: "solver", Sim: true, Help: "Substeps a frame at least."},
+		{Kind: Domain, Key: "max_substeps", Label: "Most substeps", Type: Integer, Default: Num(8), Min: 1, Max: 500, Step: 1, Keyable: true, Topic: "solver", Sim: true, Help: "Substeps a frame at most; a run tells where it needed more."},
+		{Kind: Domain, Key: "tolerance", Label: "Pressure tolerance", Type: Number, Default: Num(1e-3), Min: 1e-7, Max: 0.1, Keyable: true, Topic: "solver", Sim: true, Help: "How exactly gas is kept from being squeezed. 0.001 looks right; smaller costs a little more time."},
+		{Kind: Domain, Key: "seed", Label: "Seed", Type: Integer, Default: Num(1), Min: 0, Max: 1e9, Step: 1, Fixed: fixedSeed, Topic: "solver", Sim: true, Help: "Another number gives other noise of the same character."},
 		{Kind: Domain, Key: "cache_velocity", Label: "Keep velocity", Type: Flag, Default: On(true), Topic: "cache", Sim: true, Help: "Needed for motion blur and for handing velocity over; about two thirds of the disk space."},
 		{Kind: Domain, Key: "cache_half", Label: "Cache in half precision", Type: Flag, Default: On(true), Topic: "cache", Sim: true, Help: "Half the disk space; pictures don't change."},
 	}
 	e = append(e, burns()...)
 	e = append(e, []Entry{
 		{Kind: Domain, Key: "upres", Label: "Upres", Type: Choice, Default: Text("1"), Choices: opts("1", "none", "2", "2 × as fine", "3", "3 × as fine", "4", "4 × as fine"), Topic: "upres", Help: "Adds fine whirls to a finished coarse run as a stage of its own and keeps the coarse motion. At 2 × it takes about the time of the coarse run, at 4 × eight times that; the coarse frames stay as they are."},
-		{Kind: Domain, Key: "upres_strength", Label: "Fine whirls", Type: Number, Default: Num(1), Min: 0, Max: 20, Step: 0.1, Topic: "upres", When: "upres=2|3|4", Help: "Strength of the whirls added: 1 goes on as turbulence does from large to small. Over 2 it boils."},
-		{Kind: Domain, Key: "upres_seed", Label: "Fine seed", Type: Integer, Default: Num(1), Min: 0, Max: 1e9, Step: 1, Topic: "upres", When: "upres=2|3|4", Help: "Another number gives other fine whirls on the same motion."},
+		{Kind: Domain, Key: "upres_strength", Label: "Fine whirls", Type: Number, Default: Num(1), Min: 0, Max: 20, Step: 0.1, Keyable: true, Topic: "upres", When: "upres=2|3|4", Help: "Strength of the whirls added: 1 goes on as turbulence does from large to small. Over 2 it boils."},
+		{Kind: Domain, Key: "upres_seed", Label: "Fine seed", Type: Integer, Default: Num(1), Min: 0, Max: 1e9, Step: 1, Fixed: fixedSeed, Topic: "upres", When: "upres=2|3|4", Help: "Another number gives other fine whirls on the same motion."},
 	}...)
 	e = append(e, placed(Emitter, "sphere", Vec(0.3, 0.3, 0.3))...)
 	e = append(e, []Entry{
@@ -250,32 +261,32 @@ func build() []Entry {
 		{Kind: Emitter, Key: "push", Label: "Push", Type: Vector, Unit: Speed, Default: Vec(0, 0, 0), Min: -2000, Max: 2000, Keyable: true, Topic: "motion", Sim: true, Help: "Velocity given to the gas on top."},
 		{Kind: Emitter, Key: "inherit", Label: "Takes along", Type: Number, Default: Num(1), Min: -10, Max: 10, Step: 0.1, Keyable: true, Topic: "motion", Sim: true, Help: "Share of its own velocity that a moving emitter gives to the gas."},
 		{Kind: Emitter, Key: "from", Label: "From", Type: Choice, Default: Text("volume"), Choices: opts("volume", "the whole volume", "surface", "a shell at the surface"), Topic: "amounts", Sim: true, Help: "Where the gas appears."},
-		{Kind: Emitter, Key: "shell", Label: "Shell", Type: Number, Unit: Metre, Default: Num(0.05), Min: 1e-4, Max: 1e4, Topic: "amounts", Sim: true, When: "from=surface", Help: "Thickness of the shell; at least a voxel counts."},
+		{Kind: Emitter, Key: "shell", Label: "Shell", Type: Number, Unit: Metre, Default: Num(0.05), Min: 1e-4, Max: 1e4, Keyable: true, Topic: "amounts", Sim: true, When: "from=surface", Help: "Thickness of the shell; at least a voxel counts."},
 		{Kind: Emitter, Key: "mode", Label: "Adds or holds", Type: Choice, Default: Text("hold"), Choices: opts("hold", "holds the amounts", "add", "adds them a second"), Topic: "amounts", Sim: true, Help: "Holding keeps smoke at least as dense, however many emitters overlap; adding piles up."},
 		{Kind: Emitter, Key: "breakup", Label: "Breakup", Type: Number, Default: Num(0), Min: 0, Max: 1, Step: 0.05, Keyable: true, Main: true, Topic: "breakup", Sim: true, Help: "Noise that leaves gaps in the emission, 0 none to 1 only wisps. Costs nothing."},
 		{Kind: Emitter, Key: "breakup_size", Label: "Breakup size", Type: Number, Unit: Metre, Default: Num(0.12), Min: 1e-4, Max: 1e4, Keyable: true, Main: true, Topic: "breakup", Sim: true, Help: "Size of the gaps. Under two voxels they can't be seen."},
-		{Kind: Emitter, Key: "breakup_rate", Label: "Breakup speed", Type: Number, Unit: PerSecond, Default: Num(1), Min: 0, Max: 1000, Step: 0.1, Topic: "breakup", Sim: true, Help: "How many times a second the pattern has changed altogether."},
+		{Kind: Emitter, Key: "breakup_rate", Label: "Breakup speed", Type: Number, Unit: PerSecond, Default: Num(1), Min: 0, Max: 1000, Step: 0.1, Keyable: true, Topic: "breakup", Sim: true, Help: "How many times a second the pattern has changed altogether."},
 		{Kind: Emitter, Key: "pulse", Label: "Pulses every", Type: Number, Unit: Second, Default: Num(0), Min: 0, Max: 10000, Step: 0.1, Keyable: true, Topic: "time", Sim: true, Help: "Time from one puff to the next; 0 emits all the time."},
 		{Kind: Emitter, Key: "pulse_share", Label: "Pulse length", Type: Number, Default: Num(0.4), Min: 0, Max: 1, Step: 0.05, Keyable: true, Topic: "time", Sim: true, Help: "Share of that time for which it emits."},
-		{Kind: Emitter, Key: "begin", Label: "From frame", Type: Integer, Unit: Frames, Default: Num(-100000), Min: -100000, Max: 1000000, Step: 1, Topic: "time", Sim: true, Help: "First frame on which it emits; −100000 means always."},
-		{Kind: Emitter, Key: "end", Label: "To frame", Type: Integer, Unit: Frames, Default: Num(1000000), Min: -100000, Max: 1000000, Step: 1, Topic: "time", Sim: true, Help: "Last frame on which it emits; 1000000 means always."},
+		{Kind: Emitter, Key: "begin", Label: "From frame", Type: Integer, Unit: Frames, Default: Num(-100000), Min: -100000, Max: 1000000, Step: 1, Fixed: fixedFrames, Topic: "time", Sim: true, Help: "First frame on which it emits; −100000 means always."},
+		{Kind: Emitter, Key: "end", Label: "To frame", Type: Integer, Unit: Frames, Default: Num(1000000), Min: -100000, Max: 1000000, Step: 1, Fixed: fixedFrames, Topic: "time", Sim: true, Help: "Last frame on which it emits; 1000000 means always."},
 	}...)
 	e = append(e, placed(Collider, "box", Vec(0.4, 0.4, 0.4))...)
 	e = append(e, []Entry{
 		{Kind: Collider, Key: "friction", Label: "Friction", Type: Number, Default: Num(0), Min: 0, Max: 1, Step: 0.05, Keyable: true, Main: true, Topic: "surface", Sim: true, Help: "0 lets gas slide along the surface, 1 holds it there."},
 		{Kind: Collider, Key: "invert", Label: "Inside out", Type: Flag, Topic: "surface", Sim: true, Help: "Gas is kept within the form instead of outside: a room, a jar. What lies outside is solid."},
-		{Kind: Collider, Key: "colour", Label: "Colour", Type: Colour, Default: Vec(0.18, 0.18, 0.18), Min: 0, Max: 1, Topic: "surface", Help: "In the picture."},
+		{Kind: Collider, Key: "colour", Label: "Colour", Type: Colour, Default: Vec(0.18, 0.18, 0.18), Min: 0, Max: 1, Keyable: true, Topic: "surface", Help: "In the picture."},
 		{Kind: Collider, Key: "rendered", Label: "In the picture", Type: Flag, Default: On(true), Topic: "surface", Help: "Off: it stops gas and can't be seen."},
 
 		{Kind: Wind, Key: "velocity", Label: "Wind", Type: Vector, Unit: Speed, Default: Vec(1, 0, 0), Min: -500, Max: 500, Step: 0.1, Keyable: true, Main: true, Topic: "motion", Sim: true, Help: "Speed and direction that the air is drawn towards."},
 		{Kind: Wind, Key: "grip", Label: "Grip", Type: Number, Unit: PerSecond, Default: Num(0.5), Min: 0, Max: 1000, Step: 0.1, Keyable: true, Main: true, Topic: "motion", Sim: true, Help: "How quickly the air takes up the wind: at 1, two thirds within a second."},
 		{Kind: Wind, Key: "gust", Label: "Gusts", Type: Number, Default: Num(0), Min: 0, Max: 5, Step: 0.05, Keyable: true, Main: true, Topic: "gusts", Sim: true, Help: "How much the wind swells and drops, as a share of its speed."},
-		{Kind: Wind, Key: "gust_time", Label: "Gust length", Type: Number, Unit: Second, Default: Num(2), Min: 0.01, Max: 10000, Step: 0.1, Main: true, Topic: "gusts", Sim: true, Help: "Seconds from one gust to the next."},
+		{Kind: Wind, Key: "gust_time", Label: "Gust length", Type: Number, Unit: Second, Default: Num(2), Min: 0.01, Max: 10000, Step: 0.1, Keyable: true, Main: true, Topic: "gusts", Sim: true, Help: "Seconds from one gust to the next."},
 
 		{Kind: Turbulence, Key: "strength", Label: "Strength", Type: Number, Unit: Accel, Default: Num(1), Min: 0, Max: 10000, Step: 0.1, Keyable: true, Main: true, Topic: "motion", Sim: true, Help: "How hard the noise pushes."},
 		{Kind: Turbulence, Key: "size", Label: "Largest eddies", Type: Number, Unit: Metre, Default: Num(0.4), Min: 1e-3, Max: 1e5, Keyable: true, Main: true, Topic: "motion", Sim: true, Help: "Size of the largest whirls. Under four voxels they are lost."},
-		{Kind: Turbulence, Key: "octaves", Label: "Sizes", Type: Integer, Default: Num(2), Min: 1, Max: 6, Step: 1, Main: true, Topic: "motion", Sim: true, Help: "How many sizes, each half of the one before. Each takes time."},
-		{Kind: Turbulence, Key: "rate", Label: "Change", Type: Number, Unit: PerSecond, Default: Num(0.5), Min: 0, Max: 1000, Step: 0.1, Main: true, Topic: "motion", Sim: true, Help: "How many times a second the pattern has changed altogether."},
+		{Kind: Turbulence, Key: "octaves", Label: "Sizes", Type: Integer, Default: Num(2), Min: 1, Max: 6, Step: 1, Keyable: true, Main: true, Topic: "motion", Sim: true, Help: "How many sizes, each half of the one before. Each takes time."},
+		{Kind: Turbulence, Key: "rate", Label: "Change", Type: Number, Unit: PerSecond, Default: Num(0.5), Min: 0, Max: 1000, Step: 0.1, Keyable: true, Main: true, Topic: "motion", Sim: true, Help: "How many times a second the pattern has changed altogether."},
 
 		{Kind: Vortex, Key: "strength", Label: "Swirl", Type: Number, Unit: Accel, Default: Num(4), Min: -10000, Max: 10000, Step: 0.5, Keyable: true, Main: true, Topic: "motion", Sim: true, Help: "How hard it pushes round its axis, at its radius. Below 0 the other way round."},
 		{Kind: Vortex, Key: "radius", Label: "Radius", Type: Number, Unit: Metre, Default: Num(0.3), Min: 1e-3, Max: 1e5, Keyable: true, Main: true, Topic: "motion", Sim: true, Help: "Where it pushes hardest; farther out it falls off."},
@@ -297,7 +308,7 @@ func build() []Entry {
 	}...)
 	e = append(e, placed(Mesh, "box", Vec(1, 1, 1))...)
 	e = append(e, []Entry{
-		{Kind: Mesh, Key: "colour", Label: "Colour", Type: Colour, Default: Vec(0.18, 0.18, 0.18), Min: 0, Max: 1, Topic: "surface", Help: "In the picture."},
+		{Kind: Mesh, Key: "colour", Label: "Colour", Type: Colour, Default: Vec(0.18, 0.18, 0.18), Min: 0, Max: 1, Keyable: true, Topic: "surface", Help: "In the picture."},
 		{Kind: Mesh, Key: "rendered", Label: "In the picture", Type: Flag, Default: On(true), Topic: "surface", Help: "Off: it is seen in the viewport only."},
 	}...)
 	for _, k := range []Kind{Wind, Turbulence, Vortex, Radial, Drag} {
@@ -314,31 +325,31 @@ func build() []Entry {
 		{Kind: Camera, Key: "target", Label: "Looks at", Type: Vector, Unit: Metre, Default: Vec(0, 1, 0), Min: -1e5, Max: 1e5, Keyable: true, Main: true, Topic: "place", Help: "The point in the middle of the picture."},
 		{Kind: Camera, Key: "lens", Label: "Focal length", Type: Number, Unit: Millimetre, Default: Num(35), Min: 4, Max: 2000, Step: 1, Keyable: true, Main: true, Topic: "lens", Help: "On a picture 36 mm wide. Longer brings things nearer."},
 
-		{Kind: Look, Key: "extinction", Label: "Thickness of smoke", Type: Number, Unit: PerMetre, Default: Num(12), Min: 0, Max: 1e6, Step: 0.5, Main: true, Topic: "smoke", Help: "How much light smoke of density 1 takes away in a metre. Doubling it makes smoke look twice as dense."},
-		{Kind: Look, Key: "colour", Label: "Smoke colour", Type: Colour, Default: Vec(0.9, 0.9, 0.9), Min: 0, Max: 1, Main: true, Topic: "smoke", Help: "Share of the light that smoke scatters on, by colour: bright for steam, dark for soot."},
-		{Kind: Look, Key: "absorption", Label: "Absorption colour", Type: Colour, Default: Vec(1, 1, 1), Min: 0, Max: 1, Topic: "smoke", Help: "What light takes on behind and within smoke: a colour goes through more easily the higher it is."},
-		{Kind: Look, Key: "phase", Label: "Forward scattering", Type: Number, Default: Num(0.3), Min: -0.95, Max: 0.95, Step: 0.05, Main: true, Topic: "smoke", Help: "Above 0 smoke glows towards a light behind it (Henyey–Greenstein g)."},
-		{Kind: Look, Key: "flame", Label: "Flame", Type: Number, Default: Num(1), Min: 0, Max: 1e6, Step: 0.1, Main: true, Topic: "flame", Help: "How bright flame and hot soot are to the camera. Nothing is simulated again."},
-		{Kind: Look, Key: "flame_light", Label: "Light of flame", Type: Number, Default: Num(1), Min: 0, Max: 1e6, Step: 0.1, Main: true, Topic: "flame", Help: "How brightly flame lights smoke, ground and solids, apart from how bright it looks itself. Paths follow the flame itself when both are the same."},
-		{Kind: Look, Key: "flame_thickness", Label: "Thickness of flame", Type: Number, Unit: PerMetre, Default: Num(4), Min: 0, Max: 1e5, Step: 0.5, Topic: "flame", Help: "Light that burning gas gives over a metre: small fires want more, so that thin flames can be seen."},
-		{Kind: Look, Key: "flame_soot", Label: "Glow of soot", Type: Number, Default: Num(0.3), Min: 0, Max: 100, Step: 0.05, Topic: "flame", Help: "How much hot smoke glows too: fireballs live on it."},
-		{Kind: Look, Key: "flame_scale", Label: "Colour temperature", Type: Number, Default: Num(1), Min: 0.05, Max: 20, Step: 0.05, Topic: "flame", Help: "Multiplies the temperature before it becomes colour: up is whiter, down redder."},
-		{Kind: Look, Key: "bounces", Label: "Bounces", Type: Integer, Default: Num(4), Min: 1, Max: 64, Step: 1, Topic: "quality", Help: "How often light is scattered within the smoke; the march guesses up to 4. Steam needs 8 and more to look bright inside; each takes time."},
-		{Kind: Look, Key: "sun_strength", Label: "Sun", Type: Number, Default: Num(3), Min: 0, Max: 1000, Step: 0.1, Main: true, Topic: "light", Help: "Light of the sun on a surface that faces it."},
-		{Kind: Look, Key: "sun_colour", Label: "Sun colour", Type: Colour, Default: Vec(1, 0.93, 0.82), Min: 0, Max: 1, Topic: "light", Help: "Colour of the sun."},
-		{Kind: Look, Key: "sun_height", Label: "Sun height", Type: Number, Unit: Degree, Default: Num(38), Min: -10, Max: 90, Step: 1, Main: true, Topic: "light", Help: "Angle over the horizon."},
-		{Kind: Look, Key: "sun_bearing", Label: "Sun bearing", Type: Number, Unit: Degree, Default: Num(130), Min: -360, Max: 360, Step: 5, Main: true, Topic: "light", Help: "Where the sun stands, turned about the vertical from −z."},
-		{Kind: Look, Key: "sky_strength", Label: "Sky", Type: Number, Default: Num(0.7), Min: 0, Max: 1000, Step: 0.1, Main: true, Topic: "light", Help: "Light of the sky from all round."},
-		{Kind: Look, Key: "sky_colour", Label: "Sky colour", Type: Colour, Default: Vec(0.55, 0.68, 0.9), Min: 0, Max: 1, Topic: "light", Help: "Colour of the sky overhead; it pales to the horizon."},
+		{Kind: Look, Key: "extinction", Label: "Thickness of smoke", Type: Number, Unit: PerMetre, Default: Num(12), Min: 0, Max: 1e6, Step: 0.5, Keyable: true, Main: true, Topic: "smoke", Help: "How much light smoke of density 1 takes away in a metre. Doubling it makes smoke look twice as dense."},
+		{Kind: Look, Key: "colour", Label: "Smoke colour", Type: Colour, Default: Vec(0.9, 0.9, 0.9), Min: 0, Max: 1, Keyable: true, Main: true, Topic: "smoke", Help: "Share of the light that smoke scatters on, by colour: bright for steam, dark for soot."},
+		{Kind: Look, Key: "absorption", Label: "Absorption colour", Type: Colour, Default: Vec(1, 1, 1), Min: 0, Max: 1, Keyable: true, Topic: "smoke", Help: "What light takes on behind and within smoke: a colour goes through more easily the higher it is."},
+		{Kind: Look, Key: "phase", Label: "Forward scattering", Type: Number, Default: Num(0.3), Min: -0.95, Max: 0.95, Step: 0.05, Keyable: true, Main: true, Topic: "smoke", Help: "Above 0 smoke glows towards a light behind it (Henyey–Greenstein g)."},
+		{Kind: Look, Key: "flame", Label: "Flame", Type: Number, Default: Num(1), Min: 0, Max: 1e6, Step: 0.1, Keyable: true, Main: true, Topic: "flame", Help: "How bright flame and hot soot are to the camera. Nothing is simulated again."},
+		{Kind: Look, Key: "flame_light", Label: "Light of flame", Type: Number, Default: Num(1), Min: 0, Max: 1e6, Step: 0.1, Keyable: true, Main: true, Topic: "flame", Help: "How brightly flame lights smoke, ground and solids, apart from how bright it looks itself. Paths follow the flame itself when both are the same."},
+		{Kind: Look, Key: "flame_thickness", Label: "Thickness of flame", Type: Number, Unit: PerMetre, Default: Num(4), Min: 0, Max: 1e5, Step: 0.5, Keyable: true, Topic: "flame", Help: "Light that burning gas gives over a metre: small fires want more, so that thin flames can be seen."},
+		{Kind: Look, Key: "flame_soot", Label: "Glow of soot", Type: Number, Default: Num(0.3), Min: 0, Max: 100, Step: 0.05, Keyable: true, Topic: "flame", Help: "How much hot smoke glows too: fireballs live on it."},
+		{Kind: Look, Key: "flame_scale", Label: "Colour temperature", Type: Number, Default: Num(1), Min: 0.05, Max: 20, Step: 0.05, Keyable: true, Topic: "flame", Help: "Multiplies the temperature before it becomes colour: up is whiter, down redder."},
+		{Kind: Look, Key: "bounces", Label: "Bounces", Type: Integer, Default: Num(4), Min: 1, Max: 64, Step: 1, Keyable: true, Topic: "quality", Help: "How often light is scattered within the smoke; the march guesses up to 4. Steam needs 8 and more to look bright inside; each takes time."},
+		{Kind: Look, Key: "sun_strength", Label: "Sun", Type: Number, Default: Num(3), Min: 0, Max: 1000, Step: 0.1, Keyable: true, Main: true, Topic: "light", Help: "Light of the sun on a surface that faces it."},
+		{Kind: Look, Key: "sun_colour", Label: "Sun colour", Type: Colour, Default: Vec(1, 0.93, 0.82), Min: 0, Max: 1, Keyable: true, Topic: "light", Help: "Colour of the sun."},
+		{Kind: Look, Key: "sun_height", Label: "Sun height", Type: Number, Unit: Degree, Default: Num(38), Min: -10, Max: 90, Step: 1, Keyable: true, Main: true, Topic: "light", Help: "Angle over the horizon."},
+		{Kind: Look, Key: "sun_bearing", Label: "Sun bearing", Type: Number, Unit: Degree, Default: Num(130), Min: -360, Max: 360, Step: 5, Keyable: true, Main: true, Topic: "light", Help: "Where the sun stands, turned about the vertical from −z."},
+		{Kind: Look, Key: "sky_strength", Label: "Sky", Type: Number, Default: Num(0.7), Min: 0, Max: 1000, Step: 0.1, Keyable: true, Main: true, Topic: "light", Help: "Light of the sky from all round."},
+		{Kind: Look, Key: "sky_colour", Label: "Sky colour", Type: Colour, Default: Vec(0.55, 0.68, 0.9), Min: 0, Max: 1, Keyable: true, Topic: "light", Help: "Colour of the sky overhead; it pales to the horizon."},
 		{Kind: Look, Key: "ground", Label: "Ground", Type: Flag, Default: On(true), Main: true, Topic: "ground", Help: "A floor at height 0 that takes shadows."},
-		{Kind: Look, Key: "ground_colour", Label: "Ground colour", Type: Colour, Default: Vec(0.2, 0.19, 0.18), Min: 0, Max: 1, Topic: "ground", Help: "Share of the light that the floor throws back."},
+		{Kind: Look, Key: "ground_colour", Label: "Ground colour", Type: Colour, Default: Vec(0.2, 0.19, 0.18), Min: 0, Max: 1, Keyable: true, Topic: "ground", Help: "Share of the light that the floor throws back."},
 		{Kind: Look, Key: "background", Label: "Background", Type: Choice, Default: Text("sky"), Choices: opts("sky", "the sky", "grey", "neutral grey", "none", "none (alpha)"), Topic: "ground", Help: "What stands behind. None gives a picture with alpha."},
-		{Kind: Look, Key: "exposure", Label: "Exposure", Type: Number, Unit: Stops, Default: Num(0), Min: -20, Max: 20, Step: 0.25, Main: true, Topic: "film", Help: "Brightness of the picture in stops."},
-		{Kind: Look, Key: "width", Label: "Width", Type: Integer, Default: Num(960), Min: 16, Max: 8192, Step: 16, Topic: "film", Help: "Pixels across in a rendered range."},
-		{Kind: Look, Key: "height", Label: "Height", Type: Integer, Default: Num(540), Min: 16, Max: 8192, Step: 16, Topic: "film", Help: "Pixels down."},
+		{Kind: Look, Key: "exposure", Label: "Exposure", Type: Number, Unit: Stops, Default: Num(0), Min: -20, Max: 20, Step: 0.25, Keyable: true, Main: true, Topic: "film", Help: "Brightness of the picture in stops."},
+		{Kind: Look, Key: "width", Label: "Width", Type: Integer, Default: Num(960), Min: 16, Max: 8192, Step: 16, Fixed: fixedPicture, Topic: "film", Help: "Pixels across in a rendered range."},
+		{Kind: Look, Key: "height", Label: "Height", Type: Integer, Default: Num(540), Min: 16, Max: 8192, Step: 16, Fixed: fixedPicture, Topic: "film", Help: "Pixels down."},
 		{Kind: Look, Key: "method", Label: "Method", Type: Choice, Default: Text("march"), Choices: opts("march", "quick march", "path", "unbiased paths"), Main: true, Topic: "quality", Help: "The march is quick and guesses light that was scattered more than once; paths are right, and noisy until many samples are taken."},
-		{Kind: Look, Key: "samples", Label: "Samples", Type: Integer, Default: Num(16), Min: 1, Max: 65536, Step: 1, Main: true, Topic: "quality", Help: "Light paths a pixel. Four times as many halve the noise and take four times as long."},
-		{Kind: Look, Key: "step", Label: "March step", Type: Number, Default: Num(1), Min: 0.1, Max: 8, Step: 0.1, Topic: "quality", When: "method=march", Help: "Voxels between two looks into the smoke. Over 1 thin smoke breaks into slices."},
+		{Kind: Look, Key: "samples", Label: "Samples", Type: Integer, Default: Num(16), Min: 1, Max: 65536, Step: 1, Keyable: true, Main: true, Topic: "quality", Help: "Light paths a pixel. Four times as many halve the noise and take four times as long."},
+		{Kind: Look, Key: "step", Label: "March step", Type: Number, Default: Num(1), Min: 0.1, Max: 8, Step: 0.1, Keyable: true, Topic: "quality", When: "method=march", Help: "Voxels between two looks into the smoke. Over 1 thin smoke breaks into slices."},
 
 		{Kind: Handover, Key: "density", Label: "Density", Type: Flag, Default: On(true), Main: true, Topic: "channels", Help: "Smoke density, a plain number."},
 		{Kind: Handover, Key: "temperature", Label: "Temperature", Type: Flag, Default: On(true), Main: true, Topic: "channels", Help: "In kelvin."},
@@ -349,10 +360,10 @@ func build() []Entry {
 		{Kind: Handover, Key: "precision", Label: "Precision", Type: Choice, Default: Text("half"), Choices: opts("half", "half (16 bit)", "float", "float (32 bit)"), Main: true, Topic: "file", Help: "Half is enough for pictures; float for further computation."},
 		{Kind: Handover, Key: "compression", Label: "Compression", Type: Choice, Default: Text("blosc"), Choices: opts("none", "none", "zip", "zip", "blosc", "Blosc"), Topic: "file", Help: "Blosc is quick; zip is smaller and read everywhere; none is largest."},
 		{Kind: Handover, Key: "axes", Label: "Axes", Type: Choice, Default: Text("y-up"), Choices: opts("y-up", "y up, right-handed", "z-up", "z up, right-handed"), Main: true, Topic: "space", Help: "Which way is up where the files go."},
-		{Kind: Handover, Key: "scale", Label: "Units a metre", Type: Number, Default: Num(1), Min: 1e-6, Max: 1e6, Main: true, Topic: "space", Help: "1 for metres, 100 for centimetres, 1000 for millimetres. Velocity is scaled along."},
-		{Kind: Handover, Key: "start", Label: "First number", Type: Integer, Default: Num(1), Min: -100000, Max: 1000000, Step: 1, Main: true, Topic: "frames", Help: "Number of the first file."},
-		{Kind: Handover, Key: "step", Label: "Every nth frame", Type: Integer, Default: Num(1), Min: 1, Max: 1000, Step: 1, Topic: "frames", Help: "2 hands over every other frame."},
-		{Kind: Handover, Key: "digits", Label: "Digits", Type: Integer, Default: Num(4), Min: 1, Max: 8, Step: 1, Main: true, Topic: "frames", Help: "Least digits of the frame number in file names."},
+		{Kind: Handover, Key: "scale", Label: "Units a metre", Type: Number, Default: Num(1), Min: 1e-6, Max: 1e6, Fixed: fixedFiles, Main: true, Topic: "space", Help: "1 for metres, 100 for centimetres, 1000 for millimetres. Velocity is scaled along."},
+		{Kind: Handover, Key: "start", Label: "First number", Type: Integer, Default: Num(1), Min: -100000, Max: 1000000, Step: 1, Fixed: fixedFiles, Main: true, Topic: "frames", Help: "Number of the first file."},
+		{Kind: Handover, Key: "step", Label: "Every nth frame", Type: Integer, Default: Num(1), Min: 1, Max: 1000, Step: 1, Fixed: fixedFiles, Topic: "frames", Help: "2 hands over every other frame."},
+		{Kind: Handover, Key: "digits", Label: "Digits", Type: Integer, Default: Num(4), Min: 1, Max: 8, Step: 1, Fixed: fixedFiles, Main: true, Topic: "frames", Help: "Least digits of the frame number in file names."},
 	}...)
 	return e
 }

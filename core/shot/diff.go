@@ -74,6 +74,7 @@ func Diff(a, b *Shot) []Change {
 			out = append(out, Change{"shot", e.Label, e.Show(x, length), e.Show(y, length)})
 		}
 	}
+	out = append(out, diffKeys(a.Self, b.Self)...)
 	for _, x := range a.Elements {
 		if b.Element(x.ID) == nil {
 			out = append(out, Change{x.Name, "element", "there", "gone"})
@@ -95,9 +96,18 @@ func Diff(a, b *Shot) []Change {
 			if p, q := x.Get(e.Key), y.Get(e.Key); !e.Same(p, q) {
 				out = append(out, Change{y.Name, e.Label, e.Show(p, length), e.Show(q, length)})
 			}
-			if !slices.Equal(x.Keys[e.Key], y.Keys[e.Key]) {
-				out = append(out, Change{y.Name, e.Label + " over time", fmt.Sprintf("%d keys", len(x.Keys[e.Key])), fmt.Sprintf("%d keys", len(y.Keys[e.Key]))})
-			}
+		}
+		out = append(out, diffKeys(x, y)...)
+	}
+	return out
+}
+
+// diffKeys lists the values that run otherwise over time.
+func diffKeys(x, y *Element) (out []Change) {
+	for _, e := range Entries(y.Kind) {
+		p, q := x.Keys[e.Key], y.Keys[e.Key]
+		if !slices.Equal(p, q) || x.Extras[e.Key] != y.Extras[e.Key] {
+			out = append(out, Change{y.Title(), e.Label + " over time", fmt.Sprintf("%d keys", len(p)), fmt.Sprintf("%d keys", len(q))})
 		}
 	}
 	return out
@@ -115,7 +125,7 @@ func DiffAll(a, b *Shot) []Change {
 		}
 	}
 	for _, y := range b.Looks {
-		i := slices.IndexFunc(a.Looks, func(l *LookSet) bool { return l.ID == y.ID })
+		i := slices.IndexFunc(a.Looks, func(l *Element) bool { return l.ID == y.ID })
 		if i < 0 {
 			out = append(out, Change{y.Name, "look", "not there", "added"})
 			continue
@@ -124,9 +134,10 @@ func DiffAll(a, b *Shot) []Change {
 			out = append(out, Change{y.ID, "name", a.Looks[i].Name, y.Name})
 		}
 		add(y.Name, Look, a.Looks[i].Get, y.Get)
+		out = append(out, diffKeys(a.Looks[i], y)...)
 	}
 	for _, x := range a.Looks {
-		if !slices.ContainsFunc(b.Looks, func(l *LookSet) bool { return l.ID == x.ID }) {
+		if !slices.ContainsFunc(b.Looks, func(l *Element) bool { return l.ID == x.ID }) {
 			out = append(out, Change{x.Name, "look", "there", "gone"})
 		}
 	}

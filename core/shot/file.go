@@ -164,7 +164,7 @@ func (r *reading) rest(path string, f fields) map[string]any {
 
 func (r *reading) shot() *Shot {
 	f := r.object("", r.data)
-	s := &Shot{Values: Values{}, Handover: Values{}}
+	s := &Shot{Self: &Element{Kind: Setting}, Handover: Values{}}
 	format := ""
 	take(r, f, "", "format", "a word", &format)
 	if format != Format {
@@ -177,7 +177,8 @@ func (r *reading) shot() *Shot {
 	take(r, f, "", "title", "text", &s.Title)
 	take(r, f, "", "note", "text", &s.Note)
 	s.unknown = map[string]any{}
-	s.Values = r.values(f, "", "values", Setting, s.unknown)
+	s.Self.Values = r.values(f, "", "values", Setting, s.unknown)
+	r.curves(f, "", s.Self)
 	s.Handover = r.values(f, "", "handover", Handover, s.unknown)
 	var raw json.RawMessage
 	if take(r, f, "", "elements", "a list", &raw) {
@@ -282,6 +283,15 @@ func (r *reading) element(path string, raw json.RawMessage, s *Shot) *Element {
 	if e.Recipe != "" {
 		e.Before = r.values(f, path, "before", e.Kind, e.unknown)
 	}
+	r.curves(f, path, e)
+	for k, v := range r.rest(path, f) {
+		e.unknown[k] = v
+	}
+	return e
+}
+
+// curves reads the keys of an element, a look or the shot.
+func (r *reading) curves(f fields, path string, e *Element) {
 	var keys map[string][]fileKey
 	take(r, f, path, "keys", "lists of keys by value", &keys)
 	for _, name := range slices.Sorted(maps.Keys(keys)) {
@@ -323,15 +333,11 @@ func (r *reading) element(path string, raw json.RawMessage, s *Shot) *Element {
 		}
 		e.SetExtra(name, x)
 	}
-	for k, v := range r.rest(path, f) {
-		e.unknown[k] = v
-	}
-	return e
 }
 
-func (r *reading) look(path string, raw json.RawMessage, s *Shot) *LookSet {
+func (r *reading) look(path string, raw json.RawMessage, s *Shot) *Element {
 	f := r.object(path, raw)
-	l := &LookSet{unknown: map[string]any{}}
+	l := &Element{Kind: Look, unknown: map[string]any{}}
 	take(r, f, path, "id", "a word", &l.ID)
 	take(r, f, path, "name", "a word", &l.Name)
 	if err := CheckName(l.ID); err != nil {
@@ -341,6 +347,7 @@ func (r *reading) look(path string, raw json.RawMessage, s *Shot) *LookSet {
 		r.fail(join(path, "id"), "%q is used twice", l.ID)
 	}
 	l.Values = r.values(f, path, "values", Look, l.unknown)
+	r.curves(f, path, l)
 	for k, v := range r.rest(path, f) {
 		l.unknown[k] = v
 	}
@@ -414,7 +421,8 @@ func (s *Shot) Encode() []byte {
 	o.text("title", s.Title)
 	o.text("note", s.Note)
 	keep := maps.Clone(s.unknown)
-	o.values("values", Setting, s.Values, keep)
+	o.values("values", Setting, s.Self.Values, keep)
+	s.Self.curves(&o)
 	els := []ordered{}
 	for _, e := range s.Elements {
 		els = append(els, e.ordered())
@@ -427,6 +435,7 @@ func (s *Shot) Encode() []byte {
 		x.add("id", l.ID)
 		x.add("name", l.Name)
 		x.values("values", Look, l.Values, keep)
+		l.curves(&x)
 		x.rest(keep)
 		looks = append(looks, x)
 	}
@@ -490,6 +499,13 @@ func (e *Element) ordered() ordered {
 		x.add("recipe", e.Recipe)
 		x.values("before", e.Kind, e.Before, keep)
 	}
+	e.curves(&x)
+	x.rest(keep)
+	return x
+}
+
+// curves adds an element's keys.
+func (e *Element) curves(x *ordered) {
 	if len(e.Keys) > 0 {
 		ks := ordered{}
 		for _, name := range slices.Sorted(maps.Keys(e.Keys)) {
@@ -503,7 +519,7 @@ func (e *Element) ordered() ordered {
 					y.add("way", k.Way)
 				}
 				if k.Way == anim.Free {
-					if entry.Type == Vector {
+					if entry.Type.Triple() {
 						y.add("in", k.In)
 						y.add("out", k.Out)
 					} else {
@@ -524,8 +540,6 @@ func (e *Element) ordered() ordered {
 		}
 		x.add("curves", xs)
 	}
-	x.rest(keep)
-	return x
 }
 
 // ordered is a JSON object that keeps the order of its fields.

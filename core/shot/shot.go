@@ -32,7 +32,8 @@ type Key struct {
 // Extra is what a keyed value does after its last key, and noise on top.
 type Extra = anim.Extra
 
-// Element is anything placed in a shot.
+// Element is anything placed in a shot; looks, and the settings of the shot
+// itself, are held in the same way.
 type Element struct {
 	ID     string
 	Kind   Kind
@@ -46,15 +47,6 @@ type Element struct {
 	ActsOn []string         // ids of domains; empty: all
 
 	in      *Shot // the shot that it stands in
-	unknown map[string]any
-}
-
-// LookSet is one way to shade a cached simulation.
-type LookSet struct {
-	ID     string
-	Name   string
-	Values Values
-
 	unknown map[string]any
 }
 
@@ -80,9 +72,9 @@ type Shot struct {
 	Name     string
 	Title    string
 	Note     string
-	Values   Values
+	Self     *Element // the shot's own settings
 	Elements []*Element
-	Looks    []*LookSet
+	Looks    []*Element
 	Handover Values
 	Clips    []Clip // references
 
@@ -128,17 +120,14 @@ func CheckName(s string) error {
 
 // New makes an empty shot with a camera and a look.
 func New(name string) *Shot {
-	s := &Shot{Name: name, Values: Values{}, Handover: Values{},
+	s := &Shot{Name: name, Self: &Element{Kind: Setting, Values: Values{}}, Handover: Values{},
 		Elements: []*Element{{ID: "camera", Kind: Camera, Name: "Camera", Values: Values{}}},
-		Looks:    []*LookSet{{ID: "look", Name: "Day", Values: Values{}}}}
+		Looks:    []*Element{{Kind: Look, ID: "look", Name: "Day", Values: Values{}}}}
 	return s.Attach(nil)
 }
 
 // Get is a value of the shot itself.
-func (s *Shot) Get(key string) Value { return get(Setting, s.Values, key) }
-
-// Get is a value of a look.
-func (l *LookSet) Get(key string) Value { return get(Look, l.Values, key) }
+func (s *Shot) Get(key string) Value { return s.Self.Get(key) }
 
 // HandoverValue is a value of the handover settings.
 func (s *Shot) HandoverValue(key string) Value { return get(Handover, s.Handover, key) }
@@ -178,7 +167,8 @@ func (e *Element) At(key string, frame float64) Value {
 		n, _ := slices.BinarySearchFunc(keys, frame, func(k Key, f float64) int { return cmp.Compare(k.Frame, f) })
 		lo, hi = max(0, n-2), min(len(keys), n+2)
 	}
-	vector := Find(e.Kind, key).Type == Vector
+	entry := Find(e.Kind, key)
+	vector := entry.Type.Triple()
 	near := make([]anim.Key, 0, 8)
 	for _, k := range keys[lo:hi] {
 		near = append(near, k.curve(vector))
@@ -190,10 +180,47 @@ func (e *Element) At(key string, frame float64) Value {
 	} else {
 		out.Num = v[0]
 	}
-	if x.Amount != 0 { // noise must not leave the range
-		out = Find(e.Kind, key).clamp(out)
+	if x.Amount != 0 || entry.Type == Integer { // noise must not leave the range
+		out = entry.clamp(out)
 	}
 	return out
+}
+
+// Triple reports values of three numbers.
+func (t Type) Triple() bool { return t == Vector || t == Colour }
+
+// Address tells an element, a look or the shot's own settings apart within
+// their shot; Shot.Owner finds them by it.
+func (e *Element) Address() string {
+	switch e.Kind {
+	case Setting:
+		return "shot:"
+	case Look:
+		return "look:" + e.ID
+	}
+	return e.ID
+}
+
+// Owner finds what an address names; nil where nothing does.
+func (s *Shot) Owner(address string) *Element {
+	if address == s.Self.Address() {
+		return s.Self
+	}
+	if id, ok := strings.CutPrefix(address, "look:"); ok {
+		if id == "" {
+			return nil
+		}
+		return s.Look(id)
+	}
+	return s.Element(address)
+}
+
+// Title is how an element, a look or the shot is called.
+func (e *Element) Title() string {
+	if e.Kind == Setting {
+		return "shot"
+	}
+	return e.Name
 }
 
 func (k *Key) curve(vector bool) anim.Key {
@@ -251,7 +278,7 @@ func (s *Shot) Element(id string) *Element {
 }
 
 // Look finds a look; the first where id is empty.
-func (s *Shot) Look(id string) *LookSet {
+func (s *Shot) Look(id string) *Element {
 	for _, l := range s.Looks {
 		if l.ID == id || id == "" {
 			return l
@@ -310,6 +337,13 @@ func (s *Shot) Remove(id string) {
 	}
 }
 
+// Copy is an independent copy under another name, that stands in no shot.
+func (e *Element) Copy(name string) *Element {
+	c := e.clone()
+	c.Name, c.in = name, nil
+	return c
+}
+
 func (e *Element) clone() *Element {
 	c := *e
 	c.Values = cloneMap(e.Values)
@@ -365,8 +399,8 @@ func (e *Element) Form(frame, spacing float64) (geom.Shape, error) {
 		Centre: geom.FromArray(e.At("position", frame).Vec),
 		Turn:   geom.RotationXYZ(geom.FromArray(e.At("turn", frame).Vec)),
 		Size:   geom.FromArray(e.At("size", frame).Vec),
-		Taper:  e.Get("taper").Num,
-		Wall:   e.Get("wall").Num,
+		Taper:  e.At("taper", frame).Num,
+		Wall:   e.At("wall", frame).Num,
 	}
 	if sh.Form != geom.Imported {
 		return sh, nil

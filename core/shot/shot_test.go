@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strings"
 	"testing"
+
 	"zarf/core/anim"
 )
 
@@ -248,7 +249,7 @@ func TestGridRoundsUp(t *testing.T) {
 
 func TestRate(t *testing.T) {
 	s := New("a")
-	s.Values["rate"] = Num(23.976)
+	s.Self.Values["rate"] = Num(23.976)
 	if r := s.Rate(); r != 24000.0/1001 {
 		t.Errorf("23.976 is taken as %v", r)
 	}
@@ -264,7 +265,7 @@ func TestSentences(t *testing.T) {
 			t.Errorf("%q lacks %q", text, want)
 		}
 	}
-	s.Values["units"] = Text("cm")
+	s.Self.Values["units"] = Text("cm")
 	if text := s.Sentence(e); !strings.Contains(text, "12 cm") {
 		t.Errorf("in centimetres: %q", text)
 	}
@@ -304,5 +305,55 @@ func TestDuplicateAndRemove(t *testing.T) {
 	s.Remove("domain1")
 	if len(c.ActsOn) != 0 {
 		t.Error("a scope still names a domain that is gone")
+	}
+}
+
+func TestEveryNumberHasKeysOrSaysWhyNot(t *testing.T) {
+	for _, e := range Catalogue {
+		number := e.Type == Number || e.Type == Integer || e.Type.Triple()
+		switch {
+		case number && e.Keyable == (e.Fixed != ""):
+			t.Errorf("%s.%s: keyable %v, and stays because %q", e.Kind, e.Key, e.Keyable, e.Fixed)
+		case !number && (e.Keyable || e.Fixed != ""):
+			t.Errorf("%s.%s is no number and can't have keys", e.Kind, e.Key)
+		}
+	}
+}
+
+func TestKeysOfShotAndLooks(t *testing.T) {
+	s := New("a")
+	l := s.Looks[0]
+	s.Self.SetKey("gravity", Key{Frame: 1, Value: Num(9.81)})
+	s.Self.SetKey("gravity", Key{Frame: 11, Value: Num(0), Way: anim.Ramp})
+	l.SetKey("sky_colour", Key{Frame: 1, Value: Vec(0, 0, 0), Way: anim.Ramp})
+	l.SetKey("sky_colour", Key{Frame: 5, Value: Vec(1, 0.5, 0)})
+	l.SetKey("bounces", Key{Frame: 1, Value: Num(2), Way: anim.Ramp})
+	l.SetKey("bounces", Key{Frame: 4, Value: Num(3)})
+	l.SetExtra("sky_colour", Extra{After: anim.Repeat})
+	c, unknown, err := Decode(s.Encode())
+	if err != nil || len(unknown) > 0 {
+		t.Fatal(err, unknown)
+	}
+	if !slices.Equal(c.Encode(), s.Encode()) {
+		t.Error("keys of the shot or a look are lost in the file")
+	}
+	m := c.Looks[0]
+	if v := m.At("sky_colour", 3).Vec; v != [3]float64{0.5, 0.25, 0} {
+		t.Errorf("half way the sky is %v", v)
+	}
+	if v := m.At("bounces", 2).Num; v != 2 {
+		t.Errorf("a whole number between 2 and 3 is %g", v)
+	}
+	for address, want := range map[string]*Element{"shot:": c.Self, "look:look": m, "look:": nil, "look:other": nil, "camera": c.Element("camera"), "other": nil} {
+		if got := c.Owner(address); got != want || (got != nil && got.Address() != address) {
+			t.Errorf("%q finds %v", address, got)
+		}
+	}
+	d := DiffAll(New("a"), c)
+	if len(d) != 3 || d[0] != (Change{"shot", "Gravity over time", "0 keys", "2 keys"}) {
+		t.Errorf("%v", d)
+	}
+	if n := m.Copy("b"); n.Name != "b" || len(n.Keys["sky_colour"]) != 2 {
+		t.Errorf("a copied look is %+v", n)
 	}
 }

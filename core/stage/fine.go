@@ -42,7 +42,7 @@ func Key(s *shot.Shot, d *shot.Element) string {
 	if Factor(d) == 1 {
 		return key
 	}
-	b, _ := json.Marshal([]any{upres.Version, key, Factor(d), d.Get("upres_strength").Num, d.Get("upres_seed").Num})
+	b, _ := json.Marshal([]any{upres.Version, key, Factor(d), d.Get("upres_strength").Num, d.Keys["upres_strength"], d.Extras["upres_strength"], d.Get("upres_seed").Num})
 	sum := sha256.Sum256(b)
 	return hex.EncodeToString(sum[:])[:32]
 }
@@ -93,7 +93,8 @@ func (f *Fine) Advance(coarse *vdb.File) error {
 		return fmt.Errorf("frame %d: %w", f.next, err)
 	}
 	full, _, _ := f.Domain.Grid()
-	f.Solver.Advance(w, full, f.Shot.Get("time_scale").Num/f.Shot.Rate())
+	f.Solver.Strength = f.Domain.At("upres_strength", float64(f.next)).Num
+	f.Solver.Advance(w, full, lasts(f.Shot, f.next))
 	f.coarse = coarse
 	f.next++
 	return nil

@@ -26,7 +26,7 @@ func TestPulses(t *testing.T) {
 // Time scale changes how much time passes in a frame; keys keep their frames.
 func TestTimeScale(t *testing.T) {
 	s := sample()
-	s.Values["time_scale"] = shot.Num(0.25)
+	s.Self.Values["time_scale"] = shot.Num(0.25)
 	e := s.Element("emitter1")
 	e.SetKey("smoke", shot.Key{Frame: 1, Value: shot.Num(0)})
 	e.SetKey("smoke", shot.Key{Frame: 11, Value: shot.Num(10)})

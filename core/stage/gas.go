@@ -118,13 +118,17 @@ func (g *Gas) Next() int { return g.next }
 
 // Advance simulates one frame and returns its number.
 func (g *Gas) Advance(stop func() bool) (int, gas.FrameStats, error) {
-	dt := g.Shot.Get("time_scale").Num / g.Shot.Rate()
-	sub := gas.Substeps{CFL: g.Domain.Get("cfl").Num, Min: int(g.Domain.Get("min_substeps").Num), Max: int(g.Domain.Get("max_substeps").Num)}
+	dt, now := lasts(g.Shot, g.next), float64(g.next)
+	num := func(key string) float64 { return g.Domain.At(key, now).Num }
+	sub := gas.Substeps{CFL: num("cfl"), Min: int(num("min_substeps")), Max: int(num("max_substeps"))}
+	if g.Solver.Follow != nil {
+		g.Solver.Follow.Threshold, g.Solver.Follow.Margin = num("follow_from"), num("follow_margin")
+	}
 	if sub.Max < sub.Min {
 		sub.Max = sub.Min
 	}
 	// count time from frames, so that rounding doesn't add up over a shot
-	g.Solver.Time = float64(g.next-Start(g.Shot)) * dt
+	g.Solver.Time = began(g.Shot, g.next)
 	st, err := g.Solver.Frame(dt, sub, g.Scene, stop)
 	if err == nil {
 		err = g.fault
@@ -136,24 +140,74 @@ func (g *Gas) Advance(stop func() bool) (int, gas.FrameStats, error) {
 	return g.next - 1, st, nil
 }
 
+// lasts is how long a frame lasts for the fluid, in seconds: the time scale
+// may have keys.
+func lasts(s *shot.Shot, frame int) float64 {
+	return s.Self.At("time_scale", float64(frame)).Num / s.Rate()
+}
+
+// began is the fluid's time at which a frame begins to be made, in seconds
+// after the start.
+func began(s *shot.Shot, frame int) float64 {
+	start := Start(s)
+	if len(s.Self.Keys["time_scale"]) == 0 {
+		return float64(frame-start) * lasts(s, start)
+	}
+	t := 0.0
+	for n := start; n < frame; n++ {
+		t += lasts(s, n)
+	}
+	return t
+}
+
+// clock turns the fluid's time into frames about the one being made: at the
+// end of its time a frame has its number.
+func (g *Gas) clock() func(t float64) float64 {
+	s := g.Shot
+	if len(s.Self.Keys["time_scale"]) == 0 {
+		pace := s.Rate() / s.Get("time_scale").Num
+		return func(t float64) float64 { return float64(Start(s)-1) + t*pace }
+	}
+	from, pace := began(s, g.next), 1/lasts(s, g.next)
+	return func(t float64) float64 { return float64(g.next-1) + (t-from)*pace }
+}
+
+func same(v float64) float64    { return v }
+func inverse(v float64) float64 { return 1 / v }
+
+// phase is how far a noise has run at time t, at frame f: the integral of its
+// rate, or of the inverse of its period, over the fluid's time. A rate with
+// keys is summed frame by frame, by the trapezoidal rule.
+func (g *Gas) phase(e *shot.Element, key string, t, f float64, rate func(float64) float64) float64 {
+	if len(e.Keys[key]) == 0 {
+		return t * rate(e.Get(key).Num)
+	}
+	at := func(f float64) float64 { return rate(e.At(key, f).Num) }
+	turns, before := 0.0, float64(Start(g.Shot)-1)
+	for n := Start(g.Shot); float64(n) < f; n++ {
+		turns += (at(before) + at(float64(n))) / 2 * lasts(g.Shot, n)
+		before = float64(n)
+	}
+	return turns + (at(before)+at(f))/2*(f-before)*lasts(g.Shot, int(math.Ceil(f)))
+}
+
 // Scene gives the solver's surroundings at t seconds after the start.
 func (g *Gas) Scene(t, dt float64) gas.Inputs {
 	s, d := g.Shot, g.Domain
-	pace := s.Rate() / s.Get("time_scale").Num
-	frame := func(t float64) float64 { return float64(Start(s)-1) + t*pace }
+	frame, start := g.clock(), began(s, g.next)
 	f := frame(t)
 	num := func(e *shot.Element, key string) float64 { return e.At(key, f).Num }
 	air := s.Get("air_temperature").Num
 	in := gas.Inputs{Physics: gas.Physics{
-		Gravity: s.Get("gravity").Num, AirTemperature: air, AirDensity: s.Get("air_density").Num,
+		Gravity: num(s.Self, "gravity"), AirTemperature: air, AirDensity: s.Get("air_density").Num,
 		Lift: num(d, "lift"), SmokeWeight: num(d, "smoke_weight"), Dissipation: num(d, "dissipation"), Cooling: num(d, "cooling"),
 		Damping: num(d, "damping"), Vorticity: num(d, "vorticity"), VorticityBy: d.Get("vorticity_by").Text, Scheme: gas.Scheme(d.Get("scheme").Text),
-		Tolerance: d.Get("tolerance").Num, MaxIterations: 200,
+		Tolerance: num(d, "tolerance"), MaxIterations: 200,
 	}}
 	if d.Burns() {
 		in.Physics.Fire = gas.Fire{Ignition: num(d, "ignition"), Rate: num(d, "burn_rate"), Heat: num(d, "heat_released") * 1e6, Soot: num(d, "soot"),
 			Expansion: num(d, "expansion"), Spread: num(d, "spread"), Afterglow: num(d, "afterglow"),
-			Radiation: num(d, "radiation"), RadiationAt: d.Get("radiation_at").Num, OxygenNeed: d.Get("oxygen_need").Num}
+			Radiation: num(d, "radiation"), RadiationAt: num(d, "radiation_at"), OxygenNeed: num(d, "oxygen_need")}
 	}
 	region := func(e *shot.Element) (r gas.Region) {
 		r.Shape, r.Fade, r.Limited = e.RegionShape(f)
@@ -174,20 +228,20 @@ func (g *Gas) Scene(t, dt float64) gas.Inputs {
 			}
 			em := gas.Emitter{Shape: g.form(e, f), Before: g.before(e, frame(t-dt)), Inherit: num(e, "inherit"), Fuel: num(e, "fuel"), Smoke: num(e, "smoke"), Temperature: num(e, "temperature") - air, Speed: num(e, "speed"),
 				AlongAxis: e.Get("along").Text == "axis", Push: geom.FromArray(e.At("push", f).Vec), Add: e.Get("mode").Text == "add",
-				Breakup: num(e, "breakup"), NoiseSize: num(e, "breakup_size"), NoiseRate: e.Get("breakup_rate").Num, Seed: seed*1000 + uint64(n)}
+				Breakup: num(e, "breakup"), NoiseSize: num(e, "breakup_size"), NoisePhase: g.phase(e, "breakup_rate", t, f, same), Seed: seed*1000 + uint64(n)}
 			if e.Get("from").Text == "surface" {
-				em.Surface = e.Get("shell").Num
+				em.Surface = num(e, "shell")
 			}
 			in.Emitters = append(in.Emitters, em)
 		case shot.Collider:
 			in.Colliders = append(in.Colliders, gas.Collider{Shape: g.form(e, f), Before: g.before(e, frame(t-dt)), Friction: num(e, "friction")})
 		case shot.Wind:
 			v := geom.FromArray(e.At("velocity", f).Vec)
-			swell := num(e, "gust") * noise.Octaves(seed*1000+uint64(n), 2, t/e.Get("gust_time").Num, 0.5, 0.5)
+			swell := num(e, "gust") * noise.Octaves(seed*1000+uint64(n), 2, g.phase(e, "gust_time", t, f, inverse), 0.5, 0.5)
 			in.Winds = append(in.Winds, gas.Wind{Velocity: v.Mul(1 + swell), Grip: num(e, "grip"), Region: region(e)})
 		case shot.Turbulence:
 			in.Turbulences = append(in.Turbulences, gas.Turbulence{Strength: num(e, "strength"), Size: num(e, "size"),
-				Octaves: int(e.Get("octaves").Num), Rate: e.Get("rate").Num, Seed: seed*1000 + uint64(n), Region: region(e)})
+				Octaves: int(num(e, "octaves")), Phase: g.phase(e, "rate", start, frame(start), same), Seed: seed*1000 + uint64(n), Region: region(e)})
 		case shot.Vortex:
 			in.Vortices = append(in.Vortices, gas.Vortex{Centre: geom.FromArray(e.At("position", f).Vec), Axis: geom.RotationXYZ(geom.FromArray(e.At("turn", f).Vec)).Apply(geom.V(0, 1, 0)),
 				Radius: num(e, "radius"), Strength: num(e, "strength"), Draw: num(e, "draw"), Lift: num(e, "lift"), Region: region(e)})
@@ -214,11 +268,6 @@ func CoarseKey(s *shot.Shot, d *shot.Element) string {
 		b, _ := json.Marshal(v)
 		h.Write(append(b, '\n'))
 	}
-	for _, e := range shot.Entries(shot.Setting) {
-		if e.Sim {
-			put([]any{e.Key, e.JSON(s.Get(e.Key))})
-		}
-	}
 	element := func(el *shot.Element) {
 		put(el.Kind)
 		for _, e := range shot.Entries(el.Kind) {
@@ -238,6 +287,7 @@ func CoarseKey(s *shot.Shot, d *shot.Element) string {
 			}
 		}
 	}
+	element(s.Self)
 	element(d)
 	for n, e := range s.Elements {
 		if e.Kind == shot.Camera || e.Kind == shot.Mesh || e.Kind == shot.Domain || e.Muted || !e.Acts(d) {

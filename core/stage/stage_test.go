@@ -6,6 +6,7 @@ import (
 	"strings"
 	"testing"
 
+	"zarf/core/anim"
 	"zarf/core/gas"
 	"zarf/core/geom"
 	"zarf/core/grid"
@@ -14,7 +15,7 @@ import (
 
 func sample() *shot.Shot {
 	s := shot.New("S")
-	s.Values["last"] = shot.Num(20)
+	s.Self.Values["last"] = shot.Num(20)
 	d := s.Add(shot.Domain)
 	d.Values["size"], d.Values["voxel"], d.Values["position"] = shot.Vec(0.8, 1, 0.8), shot.Num(0.1), shot.Vec(0, 0.5, 0)
 	e := s.Add(shot.Emitter)
@@ -178,7 +179,7 @@ func TestMemoryEstimate(t *testing.T) {
 // outside stays empty.
 func TestInsideOutColliderKeepsGasIn(t *testing.T) {
 	s := shot.New("jar")
-	s.Values["last"] = shot.Num(20)
+	s.Self.Values["last"] = shot.Num(20)
 	d := s.Add(shot.Domain)
 	d.Values["size"], d.Values["voxel"], d.Values["position"] = shot.Vec(1.6, 1.6, 1.6), shot.Num(0.08), shot.Vec(0, 0.8, 0)
 	jar := s.Add(shot.Collider)
@@ -207,5 +208,69 @@ func TestInsideOutColliderKeepsGasIn(t *testing.T) {
 	}
 	if in < 5 || out > 1e-6*in {
 		t.Errorf("smoke inside %g, outside %g", in, out)
+	}
+}
+
+// A rate that runs from 0 to 24 over the first second has turned 12 times by
+// its end; a fluid at half speed until frame 13 and at full speed after has
+// lived ¾ of the second.
+func TestNoiseAndTimeWithKeys(t *testing.T) {
+	s := sample()
+	s.Self.Values["last"] = shot.Num(25)
+	e := s.Element("emitter1")
+	g := mustGas(t, s)
+	e.Values["breakup_rate"] = shot.Num(3)
+	plain := g.phase(e, "breakup_rate", 0.5, 12, same)
+	e.SetKey("breakup_rate", shot.Key{Frame: 0, Value: shot.Num(3)})
+	if keyed := g.phase(e, "breakup_rate", 0.5, 12, same); math.Abs(keyed-plain) > 1e-9 || plain != 1.5 {
+		t.Errorf("a constant rate turns %g with a key, %g without", keyed, plain)
+	}
+	e.SetKey("breakup_rate", shot.Key{Frame: 0, Value: shot.Num(0), Way: anim.Ramp})
+	e.SetKey("breakup_rate", shot.Key{Frame: 24, Value: shot.Num(24), Way: anim.Ramp})
+	for f, want := range map[float64]float64{24: 12, 12: 3, 6.5: 6.5 * 6.5 / 48} {
+		if got := g.phase(e, "breakup_rate", f/24, f, same); math.Abs(got-want) > 1e-9 {
+			t.Errorf("by frame %g it turned %g times, want %g", f, got, want)
+		}
+	}
+
+	s.Self.SetKey("time_scale", shot.Key{Frame: 1, Value: shot.Num(0.5), Way: anim.Hold})
+	s.Self.SetKey("time_scale", shot.Key{Frame: 13, Value: shot.Num(1)})
+	if got := began(s, 25); math.Abs(got-0.75) > 1e-12 {
+		t.Errorf("after 24 frames the fluid lived %g s", got)
+	}
+	g = mustGas(t, s)
+	for g.Next() < 13 {
+		if _, _, err := g.Advance(nil); err != nil {
+			t.Fatal(err)
+		}
+	}
+	clock := g.clock()
+	if a, b := clock(0.25), clock(0.25+0.5/24); math.Abs(a-12) > 1e-9 || math.Abs(b-12.5) > 1e-9 {
+		t.Errorf("frame 13 goes from %g to %g in its first half", a, b)
+	}
+}
+
+func TestKeysOfTheShotAreInTheKey(t *testing.T) {
+	s := sample()
+	d := s.Element("domain1")
+	plain := Key(s, d)
+	for what, change := range map[string]func(*shot.Shot){
+		"gravity over time": func(s *shot.Shot) { s.Self.SetKey("gravity", shot.Key{Frame: 1, Value: shot.Num(2)}) },
+		"tolerance over time": func(s *shot.Shot) {
+			s.Element("domain1").SetKey("tolerance", shot.Key{Frame: 1, Value: shot.Num(0.01)})
+		},
+		"gust length by frame": func(s *shot.Shot) {
+			s.Element("emitter1").SetKey("breakup_rate", shot.Key{Frame: 1, Value: shot.Num(2)})
+		},
+	} {
+		c := s.Clone()
+		change(c)
+		if Key(c, c.Element("domain1")) == plain {
+			t.Errorf("%s doesn't make a take stale", what)
+		}
+	}
+	s.Looks[0].SetKey("phase", shot.Key{Frame: 1, Value: shot.Num(0.9)})
+	if Key(s, d) != plain {
+		t.Error("a key of a look makes a take stale")
 	}
 }

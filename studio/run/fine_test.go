@@ -153,7 +153,7 @@ func TestFireIsKeptAndSeen(t *testing.T) {
 	if burnt <= 0 {
 		t.Error("no fuel was burnt")
 	}
-	lk := look.Of(s.Looks[0])
+	lk := look.At(s.Looks[0], 18)
 	v, err := src.Volume(5, &lk, grid.NewCrew(2))
 	if err != nil {
 		t.Fatal(err)

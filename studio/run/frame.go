@@ -96,8 +96,8 @@ func (s *Source) Volume(frame int, lk *look.Look, crew grid.Crew) (*render.Volum
 
 // Scene builds what a frame's picture shows: the cached smoke, with solids,
 // camera and look as they are now.
-func (s *Source) Scene(frame int, now *shot.Shot, set *shot.LookSet, crew grid.Crew) (*render.Scene, error) {
-	lk := look.Of(set)
+func (s *Source) Scene(frame int, now *shot.Shot, set *shot.Element, crew grid.Crew) (*render.Scene, error) {
+	lk := look.At(set, float64(frame))
 	v, err := s.Volume(frame, &lk, crew)
 	if err != nil {
 		return nil, err
@@ -106,11 +106,11 @@ func (s *Source) Scene(frame int, now *shot.Shot, set *shot.LookSet, crew grid.C
 }
 
 // Dress puts solids, camera and look round volumes.
-func Dress(v []*render.Volume, now *shot.Shot, lk *shot.LookSet, frame int) *render.Scene {
-	sc := &render.Scene{Volumes: v, Look: look.Of(lk), Camera: render.CameraOf(now, float64(frame))}
+func Dress(v []*render.Volume, now *shot.Shot, lk *shot.Element, frame int) *render.Scene {
+	sc := &render.Scene{Volumes: v, Look: look.At(lk, float64(frame)), Camera: render.CameraOf(now, float64(frame))}
 	for _, c := range now.Of(shot.Collider) {
 		if c.Get("rendered").Flag {
-			sc.Solids = append(sc.Solids, render.Solid{Shape: c.Shape(float64(frame)), Colour: look.RGB(c.Get("colour").Vec)})
+			sc.Solids = append(sc.Solids, render.Solid{Shape: c.Shape(float64(frame)), Colour: look.RGB(c.At("colour", float64(frame)).Vec)})
 		}
 	}
 	return sc

@@ -82,7 +82,7 @@ func (r *Render) Do(ctx context.Context, c *cache.Cache, report Report) error {
 	return nil
 }
 
-func (r *Render) one(ctx context.Context, src *Source, lk *shot.LookSet, frame int, path string) (int64, error) {
+func (r *Render) one(ctx context.Context, src *Source, lk *shot.Element, frame int, path string) (int64, error) {
 	crew := grid.NewCrew(r.Threads)
 	sc, err := src.Scene(frame, r.Now, lk, crew)
 	if err != nil {

@@ -22,7 +22,7 @@ import (
 // puffShot is small enough for a test: 16 x 24 x 16 voxels, 6 frames.
 func puffShot() *shot.Shot {
 	s := shot.New("puff")
-	s.Values["last"] = shot.Num(6)
+	s.Self.Values["last"] = shot.Num(6)
 	d := s.Add(shot.Domain)
 	d.Values["size"], d.Values["voxel"] = shot.Vec(0.8, 1.2, 0.8), shot.Num(0.05)
 	d.Values["position"] = shot.Vec(0, 0.6, 0)
@@ -249,7 +249,7 @@ func TestKeyFollowsOnlyWhatMatters(t *testing.T) {
 		"a name":         func(s *shot.Shot) { s.Element("emitter1").Name = "other" },
 		"a colour":       func(s *shot.Shot) { s.Element("collider1").Values["colour"] = shot.Vec(1, 0, 0) },
 		"the camera":     func(s *shot.Shot) { s.Element("camera").Values["lens"] = shot.Num(80) },
-		"the last frame": func(s *shot.Shot) { s.Values["last"] = shot.Num(90) },
+		"the last frame": func(s *shot.Shot) { s.Self.Values["last"] = shot.Num(90) },
 		"the handover":   func(s *shot.Shot) { s.Handover["digits"] = shot.Num(7) },
 	}
 	for what, change := range free {
@@ -263,9 +263,9 @@ func TestKeyFollowsOnlyWhatMatters(t *testing.T) {
 		"smoke":    func(s *shot.Shot) { s.Element("emitter1").Values["smoke"] = shot.Num(0.5) },
 		"a key":    func(s *shot.Shot) { s.Element("emitter1").SetKey("smoke", shot.Key{Frame: 2}) },
 		"a mute":   func(s *shot.Shot) { s.Element("collider1").Muted = true },
-		"gravity":  func(s *shot.Shot) { s.Values["gravity"] = shot.Num(1) },
+		"gravity":  func(s *shot.Shot) { s.Self.Values["gravity"] = shot.Num(1) },
 		"a wall":   func(s *shot.Shot) { s.Element(d.ID).Values["side_y1"] = shot.Text("wall") },
-		"pre-roll": func(s *shot.Shot) { s.Values["preroll"] = shot.Num(3) },
+		"pre-roll": func(s *shot.Shot) { s.Self.Values["preroll"] = shot.Num(3) },
 	}
 	for what, change := range bound {
 		c := s.Clone()
@@ -278,7 +278,7 @@ func TestKeyFollowsOnlyWhatMatters(t *testing.T) {
 
 func TestPrerollIsNotKept(t *testing.T) {
 	s := puffShot()
-	s.Values["preroll"], s.Values["last"] = shot.Num(4), shot.Num(2)
+	s.Self.Values["preroll"], s.Self.Values["last"] = shot.Num(4), shot.Num(2)
 	c := open(t)
 	mustRun(t, c, s, 1, 2, 2)
 	got := sums(t, c, s)
@@ -286,7 +286,7 @@ func TestPrerollIsNotKept(t *testing.T) {
 		t.Errorf("%v", got)
 	}
 	plain := puffShot()
-	plain.Values["last"] = shot.Num(2)
+	plain.Self.Values["last"] = shot.Num(2)
 	mustRun(t, c, plain, 1, 2, 2)
 	a, _ := Open(s, "", c)
 	b, _ := Open(plain, "", c)

@@ -40,7 +40,7 @@ func last(t *testing.T, s *Store, id int64) float64 {
 
 func edit(t *testing.T, s *Store, id int64, v float64, merge string) {
 	t.Helper()
-	_, err := s.Edit(id, fmt.Sprintf("to %g", v), merge, func(d *shot.Shot) error { d.Values["last"] = shot.Num(v); return nil })
+	_, err := s.Edit(id, fmt.Sprintf("to %g", v), merge, func(d *shot.Shot) error { d.Self.Values["last"] = shot.Num(v); return nil })
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -124,7 +124,7 @@ func TestConcurrentEdits(t *testing.T) {
 func TestAFailedEditChangesNothing(t *testing.T) {
 	s := open(t)
 	r := create(t, s, "A")
-	_, err := s.Edit(r.ID, "x", "", func(d *shot.Shot) error { d.Values["last"] = shot.Num(5); return errors.New("no") })
+	_, err := s.Edit(r.ID, "x", "", func(d *shot.Shot) error { d.Self.Values["last"] = shot.Num(5); return errors.New("no") })
 	if err == nil || last(t, s, r.ID) != 72 {
 		t.Errorf("%v, last %g", err, last(t, s, r.ID))
 	}

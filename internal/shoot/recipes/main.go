@@ -78,7 +78,7 @@ func picture(r *recipe.Recipe, path string) error {
 		want = 52
 	}
 	last := int(want * math.Sqrt(r.Size))
-	s.Values["last"] = shot.Num(float64(last))
+	s.Self.Values["last"] = shot.Num(float64(last))
 	crew := grid.NewCrew(0)
 	g, err := stage.NewGas(s, "", crew)
 	if err != nil {
@@ -91,7 +91,7 @@ func picture(r *recipe.Recipe, path string) error {
 	}
 	sol := g.Solver
 	defer runtime.KeepAlive(sol) // its fields may be mapped memory
-	lk := look.Of(s.Looks[0])
+	lk := look.At(s.Looks[0], float64(last))
 	v, _ := render.NewVolume(sol.Smoke, sol.H, sol.Origin, crew)
 	if d.Burns() {
 		v.Ignite(sol.Burn, sol.Heat, s.Get("air_temperature").Num, &lk, crew)

@@ -53,7 +53,7 @@ export class Score {
     if (!data) return;
     if (other || this.from === undefined) this.fit();
     this.rows = [];
-    for (const e of data.elements) {
+    for (const e of [...data.elements, ...data.others]) {
       const lanes = e.lanes || [];
       const bar = e.kind === 'emitter';
       if (!bar && !lanes.length) continue;

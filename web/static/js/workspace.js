@@ -180,9 +180,9 @@ let rest = 0;
 function settled() {
   clearTimeout(rest);
   rest = setTimeout(async () => {
-    if (!state.scene || !state.scene.elements.some((e) => e.lanes)) return;
+    if (!state.scene || ![...state.scene.elements, ...state.scene.others].some((e) => e.lanes)) return;
     if (state.scene.moving) load();
-    if (station === 'stage' || station === 'score') htmx.ajax('GET', `/shots/${slug}/sheet?${sheetQuery()}`, { swap: 'none', target: '#live' });
+    if (station === 'stage' || station === 'score' || station === 'look') htmx.ajax('GET', `/shots/${slug}/sheet?${sheetQuery()}`, { swap: 'none', target: '#live' });
   }, 150);
 }
 
@@ -308,7 +308,7 @@ new MutationObserver(() => {
 }).observe($('docmark'), { childList: true });
 function chosenId() {
   const s = document.querySelector('[data-sheet]');
-  return s && s.dataset.id ? s.dataset.id : null;
+  return s && s.dataset.id && s.dataset.kind !== 'look' ? s.dataset.id : null;
 }
 
 // Notices about jobs.
@@ -386,8 +386,8 @@ document.addEventListener('click', (e) => {
 // Sets a key on every value of the sheet that has keys already.
 function keyAll() {
   const s = document.querySelector('[data-sheet]');
-  const el = s && state.scene && state.scene.elements.find((x) => x.id === s.dataset.id);
-  if (!el || !el.lanes) { note('This element has no keyed value yet: press the note beside a value.'); return; }
+  const el = s && state.scene && [...state.scene.elements, ...state.scene.others].find((x) => x.id === s.dataset.owner);
+  if (!el || !el.lanes) { note('This sheet has no keyed value yet: press the note beside a value.'); return; }
   json('keys', { label: 'key', changes: el.lanes.map((l) => ({ el: el.id, key: l.key, here: true })), bars: [] });
 }
 
