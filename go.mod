@@ -3,6 +3,7 @@ module zarf
 go 1.26.0
 
 require (
+	github.com/coder/websocket v1.8.15
 	github.com/gin-gonic/gin v1.12.0
 	github.com/go-rod/rod v0.116.2
 	github.com/klauspost/compress v1.20.3

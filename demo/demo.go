@@ -106,11 +106,11 @@ func FogSignal() *shot.Shot {
 		"form", "cylinder", "position", xyz{-1.3, 1.6, 0}, "size", xyz{1.7, 3.2, 1.7}, "taper", 0.86, "colour", xyz{0.72, 0.7, 0.66})
 	add(s, shot.Collider, "Gallery floor",
 		"form", "box", "position", xyz{0.2, 0.35, 0}, "size", xyz{2.4, 0.14, 1.6}, "colour", xyz{0.2, 0.2, 0.21})
-	lead := add(s, shot.Guide, "Round the tower", "pace", 6.0, "draw", 4.0, "swirl", 1.0, "reach", 1.15, "grip", 20.0)
+	lead := add(s, shot.Guide, "Round the tower", "pace", 5.4, "draw", 2.6, "swirl", 1.4, "reach", 1.2, "grip", 14.0)
 	put(shot.Guide, lead.Values, "pace_along", "0.8 1 1 0.8")
 	lead.Values["points"] = shot.PointList([][3]float64{{0.55, 1.2, 0}, {1.4, 1.25, -0.05}, {2.15, 1.5, -0.5}, {1.95, 1.85, -1.2}, {1, 2.1, -1.5}, {-0.2, 2.3, -1.6}, {-1.5, 2.4, -1.45}, {-2.35, 2.5, -0.5}, {-2.1, 2.6, 0.75}, {-1, 2.75, 1.35}, {0.4, 2.95, 1.4}})
 	add(s, shot.Wind, "Sea wind", "velocity", xyz{0.2, 0.05, -0.1}, "grip", 0.2, "gust", 0.5, "gust_time", 1.6, "position", xyz{0.4, 2.7, 0.9})
-	add(s, shot.Turbulence, "Eddies", "strength", 0.5, "size", 0.45, "octaves", 2, "rate", 0.7, "position", xyz{2.2, 2.5, 0})
+	add(s, shot.Turbulence, "Eddies", "strength", 5.0, "size", 0.6, "octaves", 3, "rate", 1.2, "position", xyz{2.2, 2.5, 0})
 	set(s.Element("camera"), "position", xyz{2.3, 2.1, 7.6}, "target", xyz{0.05, 1.6, 0}, "lens", 38.0)
 
 	dusk := s.Looks[0]

@@ -300,6 +300,11 @@ func (s *Studio) Run(row store.ShotRow, domain string, from, to int) (store.Take
 	if err != nil {
 		return store.Take{}, err
 	}
+	return s.RunDoc(row, doc, domain, from, to, "")
+}
+
+// RunDoc is Run with values that needn't be those of the shot as it stands.
+func (s *Studio) RunDoc(row store.ShotRow, doc *shot.Shot, domain string, from, to int, note string) (store.Take, error) {
 	if bad := check.Faults(check.Shot(doc, check.Machine{Memory: Memory()})); len(bad) > 0 {
 		return store.Take{}, &Refused{bad}
 	}
@@ -326,7 +331,7 @@ func (s *Studio) Run(row store.ShotRow, domain string, from, to int) (store.Take
 		}
 		return t, s.Resume(t, from, to)
 	}
-	t, err := s.Store.CreateTake(store.Take{ShotID: row.ID, Doc: doc.Encode(), Domain: d.ID, Key: key, First: from, Last: to})
+	t, err := s.Store.CreateTake(store.Take{ShotID: row.ID, Doc: doc.Encode(), Domain: d.ID, Key: key, First: from, Last: to, Note: note})
 	if err != nil {
 		return t, err
 	}

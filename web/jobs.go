@@ -98,6 +98,7 @@ func (s *server) changeTake(c *gin.Context) {
 				d.Looks, d.Name, d.Title = looks, name, title
 				return nil
 			})
+			s.st.Changed(rowOf(c).ID, c.GetHeader("X-Zarf-Page"))
 		}
 	case "mend":
 		v := &takeView{Take: t}

@@ -19,12 +19,17 @@ import (
 	"zarf/studio"
 	"zarf/studio/assets"
 	"zarf/studio/cache"
+	"zarf/studio/draft"
 	"zarf/studio/queue"
 	"zarf/studio/store"
 )
 
 // The test binary is its own worker process.
 func TestMain(m *testing.M) {
+	if os.Getenv("ZARF_TEST_DRAFT") != "" {
+		(&draft.Child{Threads: 2}).Serve(os.Stdin, os.Stdout)
+		return
+	}
 	if dir := os.Getenv("ZARF_TEST_WORKER"); dir != "" {
 		work(dir)
 		return
@@ -82,10 +87,19 @@ func serve(t *testing.T, dir string) *site {
 	if err != nil {
 		t.Fatal(err)
 	}
-	h := New(st, Options{})
+	h := New(st, Options{Draft: draftProcess(os.Args[0])})
 	s.Server = httptest.NewServer(h)
 	t.Cleanup(s.close)
 	return s
+}
+
+// drafts are the live drafts of the server.
+func (s *site) drafts(t *testing.T) []*live {
+	t.Helper()
+	d := &s.server().drafts
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	return append([]*live(nil), d.list...)
 }
 
 func (s *site) close() {
@@ -194,4 +208,10 @@ func (s *site) finish(t *testing.T, row store.ShotRow) store.Take {
 		t.Fatalf("the run ended %s: %s", j.State, j.Message)
 	}
 	return tk
+}
+
+// server is what answers the site's requests.
+func (s *site) server() *server {
+	v, _ := servers.Load(s.Config.Handler)
+	return v.(*server)
 }

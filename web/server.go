@@ -11,6 +11,7 @@ import (
 	"html/template"
 	"io/fs"
 	"net/http"
+	"os/exec"
 	"path"
 	"strings"
 	"sync"
@@ -31,13 +32,15 @@ var templateFiles embed.FS
 
 // Options of the server.
 type Options struct {
-	Threads int // for pictures while values change
+	Threads int              // for pictures while values change
+	Draft   func() *exec.Cmd // the process of a live draft; nil: there are none
 }
 
 // MaxBody is the largest request body, bytes.
 const MaxBody = 9 << 20
 
 type server struct {
+	drafts    drafts
 	st        *studio.Studio
 	opt       Options
 	pages     map[string]*template.Template
@@ -58,7 +61,7 @@ var servers sync.Map // *http.Handler's server, for Quit
 func Quit(srv *http.Server) {
 	if s, ok := servers.Load(srv.Handler); ok {
 		s := s.(*server)
-		s.once.Do(func() { close(s.quit) })
+		s.once.Do(func() { close(s.quit); s.drafts.closeAll() })
 	}
 }
 
@@ -144,6 +147,8 @@ func (s *server) routes(e *gin.Engine) {
 	g.POST("/redo", s.undo(1))
 	g.POST("/look/:id/:verb", s.changeLook)
 	g.POST("/run", s.run)
+	g.GET("/draft", s.liveDraft)
+	g.POST("/draft/keep", s.keepDraft)
 	g.POST("/take/:take/:verb", s.changeTake)
 	g.POST("/job/:job/stop", s.stopJob)
 	g.POST("/render", s.renderRange)

@@ -15,7 +15,7 @@ type sheet struct {
 	Kind    shot.Kind
 	ID      string
 	Title   string
-	Name    string // editable name; empty: none
+	Name    string        // editable name; empty: none
 	Element *shot.Element // of the cast
 	Owner   *shot.Element // of the values: the element, the look or the shot; nil where nothing can have keys
 	Domains []*shot.Element

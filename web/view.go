@@ -60,6 +60,7 @@ type sceneElement struct {
 	Line     [][3]float64 `json:"line,omitempty"`
 	Closed   bool         `json:"closed,omitempty"`
 	Swirl    float64      `json:"swirl,omitempty"`
+	Along    []float64    `json:"along,omitempty"` // factors of the reach along a guide
 }
 
 // lane is a keyed value on the score.
@@ -202,6 +203,7 @@ func describe(doc *shot.Shot, e *shot.Element, frame float64) (sceneElement, boo
 		se.Points, se.Closed = e.Get("points").Places(), e.Get("closed").Flag
 		se.Radius, se.Swirl = e.At("reach", frame).Num, e.At("swirl", frame).Num
 		se.Vector[0] = e.At("pace", frame).Num
+		se.Along = e.Get("reach_along").Factors()
 		var p []geom.Vec3
 		for _, q := range se.Points {
 			p = append(p, geom.FromArray(q))
@@ -332,21 +334,6 @@ func explain(c *gin.Context, err error) {
 	c.String(code, err.Error())
 }
 
-// volumeHead tells how to draw the bytes that follow: for each voxel, x
-// fastest, density (0..255 of Top, by its square root) and light, and where
-// there is fire, burn and temperature (255 is Hottest).
-type volumeHead struct {
-	Dims [3]int     `json:"dims"`
-	Min  [3]float64 `json:"min"`
-	Max  [3]float64 `json:"max"`
-	Top  float64    `json:"top"`
-
-	Sigma float64 `json:"sigma"` // extinction of the take's first look, 1/m for density 1
-
-	Fire    bool    `json:"fire,omitempty"`
-	Hottest float64 `json:"hottest,omitempty"`
-}
-
 func (s *server) volume(c *gin.Context) {
 	t, frame, ok := s.takeFrame(c, c.Param("take"), c.Param("frame"))
 	if !ok {
@@ -391,77 +378,14 @@ func (s *server) makeVolume(t store.Take, frame, size int) (head string, data []
 	}
 	crew := grid.NewCrew(s.opt.Threads)
 	_, h, origin := src.Grid()
-	low, d := src.Window(f)
+	low, _ := src.Window(f)
 	origin = origin.Add(geom.V(float64(low[0]), float64(low[1]), float64(low[2])).Mul(h))
-	by := (max(d.NX, d.NY, d.NZ) + size - 1) / size
-	small := shrink(den, by, crew)
-	v, _ := render.NewVolume(small, h*float64(by), origin, crew)
-	sigma := look.At(src.Shot.Looks[0], float64(frame)).Extinction[0]
-	sun, sky := v.Light(sigma, geom.V(0.45, 0.8, 0.4).Unit(), crew)
-	var burn, heat *grid.Field
-	bytes := 2
+	in := render.Bake{Density: den, H: h, Origin: origin, Size: size, Sigma: look.At(src.Shot.Looks[0], float64(frame)).Extinction[0], Air: src.Shot.Get("air_temperature").Num}
 	if src.Domain.Burns() {
-		burn, heat = src.Channel(f, stage.Burn), src.Channel(f, stage.Temperature)
-		if burn != nil && heat != nil {
-			burn, heat, bytes = shrink(burn, by, crew), shrink(heat, by, crew), 4
-		}
+		in.Burn, in.Heat = src.Channel(f, stage.Burn), src.Channel(f, stage.Temperature)
 	}
-	out := make([]byte, bytes*small.Len())
-	_, top, _ := small.Range()
-	inv := float32(0)
-	if top > 0 {
-		inv = 1 / top
-	}
-	air := float32(src.Shot.Get("air_temperature").Num)
-	for n, x := range small.Data {
-		o := out[bytes*n : bytes*n+bytes]
-		o[0] = byte(255*sqrt32(x*inv) + 0.5)
-		o[1] = byte(min(255, 255*(0.62*sun.Data[n]+0.38*sky.Data[n])+0.5))
-		if bytes == 4 {
-			o[2] = byte(255*min(1, max(0, burn.Data[n])) + 0.5)
-			o[3] = byte(255*min(1, max(0, (heat.Data[n]+air)/volumeHottest)) + 0.5)
-		}
-	}
-	hd := volumeHead{Dims: [3]int{small.NX, small.NY, small.NZ}, Min: origin.Array(), Top: float64(top), Sigma: sigma, Fire: bytes == 4, Hottest: volumeHottest}
-	hd.Max = origin.Add(geom.V(float64(small.NX), float64(small.NY), float64(small.NZ)).Mul(h * float64(by))).Array()
+	hd, out := in.Texture(crew)
 	return mustJSON(hd), out, nil
-}
-
-// volumeHottest is the temperature, K, that the last byte of a voxel says.
-const volumeHottest = 3000
-
-// shrink averages blocks of by³ voxels.
-func shrink(f *grid.Field, by int, crew grid.Crew) *grid.Field {
-	if by <= 1 {
-		return f
-	}
-	d := grid.Dims{NX: (f.NX + by - 1) / by, NY: (f.NY + by - 1) / by, NZ: (f.NZ + by - 1) / by}
-	out := grid.NewField(d)
-	inv := 1 / float32(by*by*by)
-	crew.For(d.NZ, 1, func(k0, k1 int) {
-		for k := k0; k < k1; k++ {
-			for z := k * by; z < min((k+1)*by, f.NZ); z++ {
-				for y := range f.NY {
-					row, to := f.Row(y, z), out.Row(y/by, k)
-					for x, v := range row {
-						to[x/by] += v * inv
-					}
-				}
-			}
-		}
-	})
-	return out
-}
-
-func sqrt32(x float32) float32 {
-	if x <= 0 {
-		return 0
-	}
-	r := x
-	for range 12 { // Newton; a byte needs no more
-		r = 0.5 * (r + x/r)
-	}
-	return r
 }
 
 // previews are pictures under way while values change, the newest few.

@@ -81,7 +81,7 @@ func newRoot() *cobra.Command {
 	p.StringVar(&o.data, "data", env("ZARF_DATA", defaultData()), "data folder (or ZARF_DATA)")
 	p.IntVar(&o.threads, "threads", 0, "threads to compute with (0: all)")
 	p.BoolVar(&o.json, "json", false, "print JSON for machines")
-	root.AddCommand(serveCommand(o), demoCommand(o), workerCommand(o), shotsCommand(o), exportCommand(o), importCommand(o),
+	root.AddCommand(serveCommand(o), demoCommand(o), workerCommand(o), draftCommand(o), shotsCommand(o), exportCommand(o), importCommand(o),
 		simCommand(o), renderCommand(o), handoverCommand(o), checkCommand(o), inspectCommand(o), benchCommand(o), verifyCommand(o), valuesCommand(o), recipeCommand(o))
 	return root
 }

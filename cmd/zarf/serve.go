@@ -19,6 +19,7 @@ import (
 	"zarf/demo"
 	"zarf/studio"
 	"zarf/studio/cache"
+	"zarf/studio/draft"
 	"zarf/studio/queue"
 	"zarf/studio/store"
 	"zarf/web"
@@ -86,11 +87,14 @@ func serve(ctx context.Context, o *options, so *serveOptions, withDemo bool) err
 		}
 	}
 	var worker func(ctx context.Context) *exec.Cmd
+	self, err := os.Executable()
+	if err != nil {
+		return err
+	}
+	drafts := func() *exec.Cmd {
+		return exec.Command(self, "draft", "--data", o.data, "--threads", strconv.Itoa(o.threads))
+	}
 	if !so.noWork {
-		self, err := os.Executable()
-		if err != nil {
-			return err
-		}
 		worker = func(context.Context) *exec.Cmd {
 			return exec.Command(self, "worker", "--data", o.data, "--threads", strconv.Itoa(o.threads))
 		}
@@ -103,7 +107,7 @@ func serve(ctx context.Context, o *options, so *serveOptions, withDemo bool) err
 			log.Warn("the demo shot's first run could not be queued", "error", err)
 		}
 	}
-	srv := &http.Server{Handler: web.New(st, web.Options{Threads: o.threads}), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute}
+	srv := &http.Server{Handler: web.New(st, web.Options{Threads: o.threads, Draft: drafts}), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute}
 	stopped := make(chan error, 1)
 	go func() { stopped <- srv.Serve(ln) }()
 	fmt.Printf("Zarf is at http://%s/  (data in %s; stop with Ctrl-C)\n", ln.Addr(), st.Dir)
@@ -151,6 +155,14 @@ func firstRun(st *studio.Studio) error {
 	}
 	_, err = st.Run(row, "", 0, 0)
 	return err
+}
+
+func draftCommand(o *options) *cobra.Command {
+	return &cobra.Command{Use: "draft", Short: "Run a live draft (a server starts it and talks to it by standard input and output)", Hidden: true, Args: exactly(0, "no arguments"),
+		RunE: func(c *cobra.Command, _ []string) error {
+			child := draft.Child{Files: o.files(), Threads: o.threads}
+			return child.Serve(os.Stdin, os.Stdout)
+		}}
 }
 
 func workerCommand(o *options) *cobra.Command {

@@ -484,12 +484,15 @@ func (g *Gas) stateFields() []stateField {
 }
 
 // LoadState goes on from a saved state of the same stage.
-func (g *Gas) LoadState(r io.Reader) error {
+func (g *Gas) LoadState(r io.Reader) error { return g.load(r, true) }
+
+// load goes on from a saved state; own asks that the same values made it.
+func (g *Gas) load(r io.Reader, own bool) error {
 	f, err := vdb.Read(r, vdb.DefaultLimits)
 	if err != nil {
 		return fmt.Errorf("saved state: %w", err)
 	}
-	if k, _ := f.Meta["key"].(string); k != CoarseKey(g.Shot, g.Domain) {
+	if k, _ := f.Meta["key"].(string); own && k != CoarseKey(g.Shot, g.Domain) {
 		return fmt.Errorf("saved state belongs to other values (key %s)", k)
 	}
 	next, ok := f.Meta["next_frame"].(int64)

@@ -499,6 +499,8 @@ export class Viewport {
     this.gizmo.detach();
     const o = this.byId.get(id);
     if (o && this.canPlace(o.userData.element)) this.gizmo.attach(o);
+    const e = o && o.userData.element;
+    this.smoke.reach(e && e.kind === 'guide' && !e.muted ? e : null); // what it acts on shows in the smoke
     this.draw();
   }
 

@@ -28,6 +28,20 @@ uniform float fuse;       // light of burning gas over a metre
 uniform sampler2D solids; // depth of what is solid in the picture
 uniform vec2 pixels;
 uniform vec2 range;       // near, far
+uniform vec4 way[24];     // a chosen guide: metres from the box's corner, and its reach there
+uniform int ways;         // how many of its points; 0 without one
+// how far within the guide's reach a place is: 1 on its curve, 0 out of reach
+float within(vec3 p) {
+  float most = 0.0;
+  for (int i = 0; i < 23; i++) {
+    if (i + 1 >= ways) break;
+    vec3 a = way[i].xyz, d = way[i + 1].xyz - a;
+    float s = clamp(dot(p - a, d) / max(dot(d, d), 1e-12), 0.0, 1.0);
+    float r = mix(way[i].w, way[i + 1].w, s);
+    most = max(most, 1.0 - length(p - a - d * s) / max(r, 1e-6));
+  }
+  return most;
+}
 float hash(vec2 p) { return fract(sin(dot(p, vec2(12.9898, 78.233))) * 43758.5453); }
 // black-body colour, roughly, for the fourth power of the temperature
 vec3 glow(float k) {
@@ -62,7 +76,9 @@ void main() {
     }
     if (d > 0.0005) {
       float tr = exp(-d * sigma * dt * len);
-      light += through * (1.0 - tr) * mix(vec3(0.10, 0.11, 0.13), vec3(0.93, 0.92, 0.90), s.g);
+      vec3 shade = mix(vec3(0.10, 0.11, 0.13), vec3(0.93, 0.92, 0.90), s.g);
+      if (ways > 1) shade *= mix(vec3(1.0), vec3(0.48, 0.96, 0.86), smoothstep(0.0, 0.25, within((eye + dir * t) * extent)));
+      light += through * (1.0 - tr) * shade;
       through *= tr;
     }
     t += dt;
@@ -75,7 +91,7 @@ export class Smoke {
   constructor() {
     this.material = new THREE.ShaderMaterial({
       glslVersion: THREE.GLSL3, vertexShader: vertex, fragmentShader: fragment,
-      uniforms: { map: { value: null }, eye: { value: new THREE.Vector3() }, extent: { value: new THREE.Vector3() }, top: { value: 1 }, sigma: { value: 12 }, steps: { value: 72 }, hottest: { value: 0 }, fuse: { value: 6 }, solids: { value: null }, pixels: { value: new THREE.Vector2(1, 1) }, range: { value: new THREE.Vector2(0.1, 100) } },
+      uniforms: { map: { value: null }, eye: { value: new THREE.Vector3() }, extent: { value: new THREE.Vector3() }, top: { value: 1 }, sigma: { value: 12 }, steps: { value: 72 }, hottest: { value: 0 }, fuse: { value: 6 }, solids: { value: null }, pixels: { value: new THREE.Vector2(1, 1) }, range: { value: new THREE.Vector2(0.1, 100) }, way: { value: Array.from({ length: 24 }, () => new THREE.Vector4()) }, ways: { value: 0 } },
       side: THREE.BackSide, transparent: true, depthWrite: false, depthTest: false,
       blending: THREE.CustomBlending, blendSrc: THREE.OneFactor, blendDst: THREE.OneMinusSrcAlphaFactor,
     });
@@ -89,6 +105,21 @@ export class Smoke {
       this.mesh.updateMatrixWorld();
       this.material.uniforms.eye.value.copy(camera.getWorldPosition(new THREE.Vector3())).applyMatrix4(this.mesh.matrixWorld.clone().invert());
     };
+  }
+
+  // A guide whose reach is to be seen in the smoke; null for none.
+  reach(guide) { this.guide = guide; this.place(); }
+
+  place() {
+    const u = this.material.uniforms, g = this.guide;
+    u.ways.value = 0;
+    if (!g || !g.line || g.line.length < 2 || !this.low) return;
+    const n = Math.min(24, g.line.length);
+    for (let i = 0; i < n; i++) {
+      const at = Math.round(i * (g.line.length - 1) / (n - 1));
+      u.way.value[i].set(...g.line[at].map((x, a) => x + g.position[a] - this.low[a]), g.radius * along(g.along, at / (g.line.length - 1)));
+    }
+    u.ways.value = n;
   }
 
   show(v) {
@@ -109,6 +140,7 @@ export class Smoke {
     }
     tex.needsUpdate = true;
     const min = new THREE.Vector3(...v.head.min), max = new THREE.Vector3(...v.head.max);
+    this.low = v.head.min;
     this.mesh.position.copy(min);
     this.mesh.scale.copy(max).sub(min);
     this.material.uniforms.extent.value.copy(this.mesh.scale);
@@ -117,8 +149,16 @@ export class Smoke {
     this.material.uniforms.steps.value = Math.min(200, 1.4 * Math.max(nx, ny, nz));
     this.material.uniforms.hottest.value = v.head.fire ? v.head.hottest : 0;
     this.material.uniforms.fuse.value = 12 / Math.max(...this.mesh.scale.toArray());
+    this.place();
     this.mesh.visible = v.head.top > 0 || !!v.head.fire;
   }
+}
+
+// along is a profile's factor at a share of a curve's length.
+function along(list, s) {
+  if (!list || !list.length) return 1;
+  const x = s * (list.length - 1), i = Math.min(Math.floor(x), Math.max(0, list.length - 2));
+  return list.length === 1 ? list[0] : list[i] + (list[i + 1] - list[i]) * (x - i);
 }
 
 // Frames fetches volumes and keeps the latest few hundred.

@@ -8,6 +8,7 @@ import { Painter } from './paint.js';
 import { Pen } from './pen.js';
 import { palette } from './palette.js';
 import { Reference } from './reference.js';
+import { Draft } from './draft.js';
 
 const work = document.getElementById('work');
 const slug = work.dataset.slug, station = work.dataset.station, shotId = +work.dataset.shot;
@@ -73,6 +74,25 @@ $('curvetools').onchange = () => {
 };
 const reference = new Reference($('refpane'), { slug, note, json, mine, drop: $('picture'), reload: () => reload() });
 const lit = new Lit($('lit'), slug, { note });
+// A live draft takes the picture over while it runs.
+const draft = $('draft') ? new Draft($('drafttools'), $('draft'), {
+  slug, size, note,
+  show: (frame, v) => {
+    if (!view) return;
+    state.frame = frame;
+    if (document.activeElement !== $('frame')) $('frame').value = frame;
+    for (const f of document.querySelectorAll('[data-frame]')) f.value = frame;
+    score.seek(frame);
+    reference.seek(frame, false, 1);
+    view.smoke.show(v);
+    view.draw();
+    $('clock').textContent = clockText(frame);
+  },
+  loop: () => state.loop,
+  keep: (voxel) => post('draft/keep', { voxel }),
+  changed: (on) => { if (on && state.playing) play(false); if (!on) show(state.frame); },
+}) : null;
+const drafting = () => !!draft && draft.running;
 
 function choose(id) {
   if (station !== 'stage' && station !== 'score') return;
@@ -122,10 +142,13 @@ function reload() {
   loading = setTimeout(load, 30);
 }
 
+const clockText = (frame) => (state.scene ? `${((frame - state.scene.first) / state.scene.rate).toFixed(3)} s at ${+state.scene.rate.toFixed(3)} fps` : '');
+
 // Shows a frame: its smoke, or why there is none.
 async function show(frame) {
   const t = take();
-  $('clock').textContent = state.scene ? `${((frame - state.scene.first) / state.scene.rate).toFixed(3)} s at ${+state.scene.rate.toFixed(3)} fps` : '';
+  $('clock').textContent = clockText(frame);
+  if (drafting()) return;
   if (state.lit && station === 'look') {
     $('lit').hidden = false;
     $('overlay').hidden = true;
@@ -218,7 +241,7 @@ function play(on) {
 }
 
 const go = (frame) => { state.follow = false; seek(frame); };
-$('play').onclick = () => { state.follow = false; play(!state.playing); };
+$('play').onclick = () => { state.follow = false; if (drafting()) draft.pause(!draft.paused); else play(!state.playing); };
 $('tofirst').onclick = () => go(state.scene.first);
 $('back').onclick = () => go(state.frame - 1);
 $('forth').onclick = () => go(state.frame + 1);
@@ -290,6 +313,7 @@ document.addEventListener('htmx:config:request', (e) => {
   const h = e.detail.ctx.request.headers;
   h['X-Zarf-Head'] = String(head);
   h['X-Zarf-Page'] = page;
+  if (drafting() && /\/(value|place|key|keys|curve|element|mend|undo|redo|reset)/.test(e.detail.ctx.request.action || '')) draft.changing();
 });
 
 // The server's answers: the document changed, or another element was chosen.
@@ -364,7 +388,7 @@ document.addEventListener('keydown', (e) => {
     e: () => reference.toggle(), h: solids, x: safe, p: snapshot,
     '/': () => commands(), b: () => document.querySelector('#addmenu [data-recipes]') && document.querySelector('#addmenu [data-recipes]').click(), i: () => document.querySelector('#addmenu [data-bring]') && document.querySelector('#addmenu [data-bring]').click(),
     n: () => { const m = $('addmenu'); if (m) { m.open = true; m.querySelector('.menu button').focus(); } }, d: () => { const b = document.querySelector('.elacts [data-duplicate]'); if (b) b.click(); },
-    r: () => $('run') && $('run').click(), m: () => $('mute') && $('mute').click(), Delete: () => { if (score.chosen.size) score.drop(); else if ($('delete')) $('delete').click(); },
+    w: () => draft && draft.toggle(), r: () => $('run') && $('run').click(), m: () => $('mute') && $('mute').click(), Delete: () => { if (score.chosen.size) score.drop(); else if ($('delete')) $('delete').click(); },
     1: () => stations[0].click(), 2: () => stations[1].click(), 3: () => stations[2].click(), 4: () => stations[3].click(), 5: () => stations[4].click(),
   }[e.key];
   if (!act) return;
@@ -412,4 +436,4 @@ bringIn({
 load().then(() => { if (view) { view.choose(chosenId()); if (station !== 'stage') view.throughCamera(); } });
 
 // For tests: what the picture holds.
-window.zarf = { state, view, score, measure: () => (view ? view.measure() : 0), shown: () => view && view.smoke.mesh.visible, fire: () => (view ? view.smoke.material.uniforms.hottest.value : 0), seek };
+window.zarf = { state, view, score, measure: () => (view ? view.measure() : 0), shown: () => view && view.smoke.mesh.visible, fire: () => (view ? view.smoke.material.uniforms.hottest.value : 0), seek, draft };

@@ -1,0 +1,345 @@
+package draft
+
+import (
+	"bufio"
+	"encoding/binary"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"sync"
+	"time"
+
+	"zarf/core/asset"
+	"zarf/core/grid"
+	"zarf/core/look"
+	"zarf/core/render"
+	"zarf/core/shot"
+	"zarf/core/stage"
+)
+
+// Command is what a draft is told.
+type Command struct {
+	Do    string          `json:"do"`              // begin, change, next, go, pause, step, restart, pace, voxel, end
+	Shot  json.RawMessage `json:"shot,omitempty"`  // begin, change
+	Value float64         `json:"value,omitempty"` // pace: frames of the shot in the time of one, 0 as fast as it goes; voxel: m, 0 by itself
+	Rate  float64         `json:"rate,omitempty"`  // begin: voxels a second that this machine steps
+	Size  int             `json:"size,omitempty"`  // begin: voxels of a picture along its longest side
+}
+
+// Head goes before a volume, or alone.
+type Head struct {
+	Kind    string          `json:"kind"` // frame, begin, fault, end, told
+	Frame   int             `json:"frame"`
+	Seconds float64         `json:"seconds,omitempty"` // that the frame took
+	Rate    float64         `json:"rate,omitempty"`    // frames a second that it could make
+	Speed   float64         `json:"speed,omitempty"`   // voxels a second that were stepped
+	Voxel   float64         `json:"voxel,omitempty"`
+	Voxels  float64         `json:"voxels,omitempty"`
+	Said    string          `json:"said,omitempty"`
+	Change  int             `json:"change"` // how many changes of the shot act in it
+	Fastest float64         `json:"fastest,omitempty"`
+	Volume  *render.Texture `json:"volume,omitempty"`
+}
+
+// Child is the draft's process.
+type Child struct {
+	Files   *asset.Library
+	Threads int
+
+	out  *bufio.Writer
+	mu   sync.Mutex
+	wake chan struct{}
+
+	// under mu
+	doc     *shot.Shot
+	changes int // of doc
+	credits int
+	steps   int // frames to make although it is paused
+	paused  bool
+	again   bool // restart
+	retry   bool // go on although it stood still
+	voxel   float64
+	pace    float64
+	ended   bool
+
+	// the loop's own
+	draft  *stage.Draft
+	acting int // change that the draft knows
+	speed  float64
+	size   int
+	free   bool    // the voxel size is its own choice
+	tuned  int     // how often the voxel size was mended since somebody began
+	made   int     // frames since it began
+	slow   float64 // seconds a frame, a running mean
+	stuck  bool    // blew up, or at the end: waits for a change or a restart
+}
+
+// aim is how many frames a second a draft wants to make, and least what it
+// must.
+const (
+	aim   = 18
+	least = 12
+)
+
+// Serve runs until its input ends.
+func (c *Child) Serve(in io.Reader, out io.Writer) error {
+	c.out, c.wake, c.pace = bufio.NewWriterSize(out, 1<<20), make(chan struct{}, 1), 1
+	r := bufio.NewReaderSize(in, 1<<20)
+	var first Command
+	if err := read(r, &first); err != nil {
+		return err
+	}
+	if err := c.obey(first); err != nil {
+		return err
+	}
+	c.size, c.speed = min(max(first.Size, 16), 160), first.Rate
+	go func() {
+		for {
+			var cmd Command
+			err := read(r, &cmd)
+			if err == nil {
+				err = c.obey(cmd)
+			}
+			if err != nil || cmd.Do == "end" {
+				c.mu.Lock()
+				c.ended = true
+				c.mu.Unlock()
+				c.nudge()
+				return
+			}
+		}
+	}()
+	return c.loop()
+}
+
+func read(r *bufio.Reader, cmd *Command) error {
+	line, err := r.ReadBytes('\n')
+	if err != nil {
+		return err
+	}
+	return json.Unmarshal(line, cmd)
+}
+
+func (c *Child) nudge() {
+	select {
+	case c.wake <- struct{}{}:
+	default:
+	}
+}
+
+func (c *Child) obey(cmd Command) error {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	defer c.nudge()
+	switch cmd.Do {
+	case "begin", "change":
+		d, _, err := shot.Decode(cmd.Shot)
+		if err != nil {
+			return err
+		}
+		c.doc = d.Attach(c.Files)
+		if cmd.Do == "begin" {
+			c.voxel = cmd.Value
+			break
+		}
+		c.changes++
+	case "next":
+		c.credits = min(c.credits+1, 3)
+	case "go":
+		c.paused, c.retry = false, true
+	case "pause":
+		c.paused, c.steps = true, 0
+	case "step":
+		c.paused = true
+		c.steps++
+		c.retry = true
+	case "restart":
+		c.again = true
+	case "pace":
+		c.pace = max(0, cmd.Value)
+	case "voxel":
+		c.voxel, c.again = cmd.Value, true
+	}
+	return nil
+}
+
+// due tells what to do next: whether to start again, whether to make a frame.
+func (c *Child) due() (doc *shot.Shot, changes int, again, make, ended bool) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	again = c.again
+	c.again = false
+	if again || c.retry || c.changes != c.acting {
+		c.stuck = false
+	}
+	c.retry = false
+	make = c.credits > 0 && (!c.paused || c.steps > 0) && !c.stuck
+	return c.doc, c.changes, again, make, c.ended
+}
+
+// loop makes frames.
+func (c *Child) loop() error {
+	if err := c.begin(c.doc); err != nil {
+		return err
+	}
+	for {
+		doc, changes, again, make, ended := c.due()
+		switch {
+		case ended:
+			return nil
+		case again || c.draft == nil && changes != c.acting:
+			c.acting, c.tuned = changes, 0
+			if err := c.begin(doc); err != nil {
+				return err
+			}
+			continue
+		case changes != c.acting && c.draft != nil:
+			c.acting = changes
+			restarts, err := c.draft.Change(doc)
+			if err == nil && restarts {
+				err = c.begin(doc)
+			}
+			if err != nil {
+				if err := c.tell(Head{Kind: "fault", Said: err.Error(), Change: c.acting}); err != nil {
+					return err
+				}
+			}
+			continue
+		case !make || c.draft == nil:
+			<-c.wake
+			continue
+		}
+		if err := c.frame(doc); err != nil {
+			return err
+		}
+	}
+}
+
+// begin makes a draft at rest; what keeps it from that is told, not returned.
+func (c *Child) begin(doc *shot.Shot) error {
+	c.mu.Lock()
+	h := c.voxel
+	c.mu.Unlock()
+	dom, err := stage.PickDomain(doc, "")
+	if err == nil {
+		c.free = h <= 0
+		if c.free {
+			h = stage.CoarseVoxel(dom, c.speed/aim)
+		}
+		c.draft, err = stage.NewDraft(doc, dom.ID, h, grid.NewCrew(c.Threads))
+	}
+	if err != nil {
+		c.draft = nil
+		return c.tell(Head{Kind: "fault", Said: err.Error()})
+	}
+	c.stuck, c.made, c.slow = false, 0, 0
+	return c.tell(Head{Kind: "begin", Frame: c.draft.Next(), Voxel: c.draft.H, Voxels: c.draft.Voxels(), Change: c.acting})
+}
+
+func (c *Child) frame(doc *shot.Shot) error {
+	first, last := doc.Range()
+	if c.draft.Next() > last {
+		c.stuck = true
+		return c.tell(Head{Kind: "end", Frame: last, Change: c.acting})
+	}
+	begin := time.Now()
+	n, st, err := c.draft.Advance(nil)
+	if err != nil {
+		c.stuck = true
+		said := err.Error()
+		if errors.Is(err, stage.ErrBlown) {
+			said += ". Change a value, or go on from there."
+		}
+		return c.tell(Head{Kind: "fault", Frame: n, Said: said, Change: c.acting})
+	}
+	shown := c.draft.Shown()
+	bake := render.Bake{Density: shown.Density, Burn: shown.Burn, Heat: shown.Heat, H: shown.H, Origin: shown.Origin, Size: c.size,
+		Sigma: look.At(doc.Looks[0], float64(n)).Extinction[0], Air: doc.Get("air_temperature").Num}
+	tex, data := bake.Texture(grid.NewCrew(c.Threads))
+	took := time.Since(begin).Seconds()
+	c.learn(took)
+	if n < first {
+		return nil // pre-roll isn't shown
+	}
+	c.mu.Lock()
+	c.credits--
+	c.steps = max(0, c.steps-1)
+	pace := c.pace
+	c.mu.Unlock()
+	h := Head{Kind: "frame", Frame: n, Seconds: took, Rate: 1 / took, Speed: c.speed, Voxel: c.draft.H, Voxels: c.draft.Voxels(), Fastest: st.MaxSpeed, Change: c.acting, Volume: &tex}
+	if err := c.send(h, data); err != nil {
+		return err
+	}
+	if err := c.tune(doc, n); err != nil {
+		return err
+	}
+	if pace > 0 {
+		c.sleep(time.Duration(1/(doc.Rate()*pace)*float64(time.Second)) - time.Since(begin))
+	}
+	return nil
+}
+
+// sleep waits, or until a command comes.
+func (c *Child) sleep(d time.Duration) {
+	if d <= 0 {
+		return
+	}
+	until := time.After(d)
+	for {
+		select {
+		case <-until:
+			return
+		case <-c.wake:
+			c.mu.Lock()
+			stir := c.ended || c.again || c.changes != c.acting
+			c.mu.Unlock()
+			if stir {
+				c.nudge()
+				return
+			}
+		}
+	}
+}
+
+// learn keeps running means of the voxels that a second of work carries a
+// frame on, and of the time of a frame.
+func (c *Child) learn(took float64) {
+	c.made++
+	if c.made == 1 {
+		c.slow = took
+		return // solids are measured in it
+	}
+	c.slow += 0.3 * (took - c.slow)
+	c.speed += 0.15 * (c.draft.Voxels()/took - c.speed)
+}
+
+// tune starts again with larger voxels where frames take too long and the voxel
+// size is the draft's own choice; later, only after a restart.
+func (c *Child) tune(doc *shot.Shot, n int) error {
+	if !c.free || c.made < 4 || c.tuned >= 3 || c.slow < 1.0/least {
+		return nil
+	}
+	c.speed = c.draft.Voxels() / c.slow
+	c.tuned++
+	if err := c.tell(Head{Kind: "told", Frame: n, Said: fmt.Sprintf("%.0f frames a second at %.3g m: started again with larger voxels", 1/c.slow, c.draft.H)}); err != nil {
+		return err
+	}
+	return c.begin(doc)
+}
+
+func (c *Child) tell(h Head) error { return c.send(h, nil) }
+
+func (c *Child) send(h Head, data []byte) error {
+	head, err := json.Marshal(h)
+	if err != nil {
+		return err
+	}
+	var n [8]byte
+	binary.LittleEndian.PutUint32(n[:4], uint32(len(head)))
+	binary.LittleEndian.PutUint32(n[4:], uint32(len(data)))
+	c.out.Write(n[:])
+	c.out.Write(head)
+	c.out.Write(data)
+	return c.out.Flush()
+}

@@ -1,0 +1,173 @@
+package draft
+
+import (
+	"io"
+	"os/exec"
+	"strings"
+	"syscall"
+	"testing"
+	"time"
+
+	"zarf/core/shot"
+	"zarf/demo"
+)
+
+// talk runs a draft within the test and gives its commands and packets.
+func talk(t *testing.T, s *shot.Shot, voxel float64) *Session {
+	t.Helper()
+	inR, inW := io.Pipe()
+	outR, outW := io.Pipe()
+	c := Child{Threads: 2}
+	done := make(chan error, 1)
+	go func() {
+		err := c.Serve(inR, outW)
+		outW.CloseWithError(io.EOF)
+		done <- err
+	}()
+	sess := &Session{cmd: &exec.Cmd{}, in: inW, out: newReader(outR)}
+	t.Cleanup(func() {
+		inW.Close()
+		outR.Close()
+		<-done
+	})
+	if err := sess.Tell(Command{Do: "begin", Shot: s.Encode(), Value: voxel, Rate: 2e6, Size: 48}); err != nil {
+		t.Fatal(err)
+	}
+	return sess
+}
+
+// next asks for a frame and reads packets until one of a kind comes.
+func next(t *testing.T, s *Session, kind string) (Head, []byte) {
+	t.Helper()
+	if kind == "frame" || kind == "end" || kind == "fault" {
+		s.Tell(Command{Do: "next"})
+	}
+	for {
+		h, raw, err := s.Packet()
+		if err != nil {
+			t.Fatalf("waiting for %s: %v", kind, err)
+		}
+		if h.Kind == kind {
+			return h, raw
+		}
+		if h.Kind == "fault" {
+			t.Fatalf("waiting for %s: %s", kind, h.Said)
+		}
+	}
+}
+
+func puff() *shot.Shot {
+	s := shot.New("D")
+	s.Self.Values["last"] = shot.Num(12)
+	d := s.Add(shot.Domain)
+	d.Values["size"], d.Values["voxel"], d.Values["position"] = shot.Vec(0.8, 1.2, 0.8), shot.Num(0.02), shot.Vec(0, 0.6, 0)
+	e := s.Add(shot.Emitter)
+	e.Values["position"], e.Values["smoke"] = shot.Vec(0, 0.25, 0), shot.Num(2)
+	return s
+}
+
+func TestDraftFollowsChanges(t *testing.T) {
+	doc := puff()
+	s := talk(t, doc, 0.1)
+	s.Tell(Command{Do: "pace", Value: 0})
+	if h, _ := next(t, s, "begin"); h.Voxel != 0.1 || h.Frame != 1 {
+		t.Errorf("%+v", h)
+	}
+	a, raw := next(t, s, "frame")
+	if a.Frame != 1 || a.Volume == nil || a.Volume.Top <= 0 || len(raw) < 8*12*8*2 {
+		t.Fatalf("%+v, %d bytes", a, len(raw))
+	}
+	next(t, s, "frame")
+	// a value of the emitter acts in the next frame, without a new start
+	doc.Element("emitter1").Values["smoke"] = shot.Num(40)
+	s.Tell(Command{Do: "change", Shot: doc.Encode()})
+	b, _ := next(t, s, "frame")
+	if b.Change == 0 { // a frame may have been under way
+		b, _ = next(t, s, "frame")
+	}
+	if b.Frame > 4 || b.Change != 1 || b.Volume.Top < 30 {
+		t.Errorf("after the change: frame %d, change %d, densest %g", b.Frame, b.Change, b.Volume.Top)
+	}
+	// walls are what the grid is made from: it starts again
+	doc.Element("domain1").Values["side_y1"] = shot.Text("wall")
+	s.Tell(Command{Do: "change", Shot: doc.Encode()})
+	if h, _ := next(t, s, "begin"); h.Frame != 1 || h.Change != 2 {
+		t.Errorf("%+v", h)
+	}
+	for n := 1; n <= 12; n++ {
+		if h, _ := next(t, s, "frame"); h.Frame != n {
+			t.Fatalf("frame %d, want %d", h.Frame, n)
+		}
+	}
+	next(t, s, "end")
+	s.Tell(Command{Do: "restart"})
+	if h, _ := next(t, s, "begin"); h.Frame != 1 {
+		t.Errorf("%+v", h)
+	}
+}
+
+func TestDraftPausesAndSteps(t *testing.T) {
+	s := talk(t, puff(), 0.1)
+	s.Tell(Command{Do: "pause"})
+	next(t, s, "begin")
+	for range 3 {
+		s.Tell(Command{Do: "next"})
+	}
+	s.Tell(Command{Do: "step"})
+	if h, _, err := s.Packet(); err != nil || h.Kind != "frame" || h.Frame != 1 {
+		t.Fatalf("%+v %v", h, err)
+	}
+	got := make(chan Head, 1)
+	go func() {
+		h, _, _ := s.Packet()
+		got <- h
+	}()
+	select {
+	case h := <-got:
+		t.Fatalf("paused, it made %+v", h)
+	case <-time.After(150 * time.Millisecond):
+	}
+	s.Tell(Command{Do: "go"})
+	if h := <-got; h.Frame != 2 {
+		t.Errorf("%+v", h)
+	}
+}
+
+func TestDraftTellsWhyItCant(t *testing.T) {
+	doc := shot.New("E")
+	s := talk(t, doc, 0)
+	h, _, err := s.Packet()
+	if err != nil || h.Kind != "fault" || !strings.Contains(h.Said, "no domain") {
+		t.Fatalf("%+v %v", h, err)
+	}
+	s.Tell(Command{Do: "change", Shot: puff().Encode()})
+	if h, _ := next(t, s, "begin"); h.Voxel != 0.02 {
+		t.Errorf("%+v", h)
+	}
+}
+
+func TestKilledProcessIsTold(t *testing.T) {
+	s, err := Start(exec.Command("sleep", "60"))
+	if err != nil {
+		t.Skip(err)
+	}
+	defer s.Close()
+	syscall.Kill(s.PID(), syscall.SIGKILL)
+	if _, _, err := s.Packet(); err == nil || !strings.Contains(err.Error(), "killed") {
+		t.Errorf("%v", err)
+	}
+}
+
+func TestAutomaticVoxelIsQuickEnough(t *testing.T) {
+	s := talk(t, demo.Brazier(), 0)
+	s.Tell(Command{Do: "pace", Value: 0})
+	begin := time.Now()
+	var last Head
+	for range 30 {
+		last, _ = next(t, s, "frame")
+	}
+	if last.Voxels < 2000 {
+		t.Errorf("it chose %.0f voxels", last.Voxels)
+	}
+	t.Logf("30 frames of the brazier in %.2f s; %.0f frames a second at %.3g m, %.0f voxels", time.Since(begin).Seconds(), last.Rate, last.Voxel, last.Voxels)
+}
