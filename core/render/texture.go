@@ -41,13 +41,17 @@ func (b *Bake) Texture(crew grid.Crew) (Texture, []byte) {
 	by := (max(d.NX, d.NY, d.NZ) + b.Size - 1) / b.Size
 	small := shrink(b.Density, by, crew)
 	h := b.H * float64(by)
-	v, _ := NewVolume(small, h, b.Origin, crew)
-	sun, sky := v.Light(b.Sigma, geom.V(0.45, 0.8, 0.4).Unit(), crew)
 	bytes := 2
 	var burn, heat *grid.Field
 	if b.Burn != nil && b.Heat != nil {
 		burn, heat, bytes = shrink(b.Burn, by, crew), shrink(b.Heat, by, crew), 4
 	}
+	// what is empty round the fluid costs the screen as much as what is full
+	lo, hi := occupied(small, burn, heat)
+	origin := b.Origin.Add(geom.V(float64(lo[0]), float64(lo[1]), float64(lo[2])).Mul(h))
+	small, burn, heat = crop(small, lo, hi), crop(burn, lo, hi), crop(heat, lo, hi)
+	v, _ := NewVolume(small, h, origin, crew)
+	sun, sky := v.Light(b.Sigma, geom.V(0.45, 0.8, 0.4).Unit(), crew)
 	out := make([]byte, bytes*small.Len())
 	_, top, _ := small.Range()
 	inv := float32(0)
@@ -66,9 +70,57 @@ func (b *Bake) Texture(crew grid.Crew) (Texture, []byte) {
 			}
 		}
 	})
-	t := Texture{Dims: [3]int{small.NX, small.NY, small.NZ}, Min: b.Origin.Array(), Top: float64(top), Sigma: b.Sigma, Fire: bytes == 4, Hottest: textureHottest}
-	t.Max = b.Origin.Add(geom.V(float64(small.NX), float64(small.NY), float64(small.NZ)).Mul(h)).Array()
+	t := Texture{Dims: [3]int{small.NX, small.NY, small.NZ}, Min: origin.Array(), Top: float64(top), Sigma: b.Sigma, Fire: bytes == 4, Hottest: textureHottest}
+	t.Max = origin.Add(geom.V(float64(small.NX), float64(small.NY), float64(small.NZ)).Mul(h)).Array()
 	return t, out
+}
+
+// occupied is the range of cells in which something is to be seen, with a cell
+// to spare where there is room; two cells at least.
+func occupied(density, burn, heat *grid.Field) (lo, hi [3]int) {
+	d := density.Dims
+	n := [3]int{d.NX, d.NY, d.NZ}
+	lo = n
+	for k := range d.NZ {
+		for j := range d.NY {
+			row := density.Row(j, k)
+			var b, t []float32
+			if burn != nil {
+				b, t = burn.Row(j, k), heat.Row(j, k)
+			}
+			for i, v := range row {
+				if v > 1e-4 || (b != nil && (b[i] > 1e-3 || t[i] > 200)) {
+					at := [3]int{i, j, k}
+					for a := range at {
+						lo[a], hi[a] = min(lo[a], at[a]), max(hi[a], at[a]+1)
+					}
+				}
+			}
+		}
+	}
+	empty := hi[0] == 0
+	for a := range n {
+		if empty {
+			lo[a], hi[a] = 0, min(2, n[a])
+			continue
+		}
+		lo[a], hi[a] = max(0, lo[a]-1), min(n[a], hi[a]+1)
+	}
+	return lo, hi
+}
+
+// crop copies a range of cells; nil stays nil.
+func crop(f *grid.Field, lo, hi [3]int) *grid.Field {
+	if f == nil {
+		return nil
+	}
+	out := grid.NewField(grid.Dims{NX: hi[0] - lo[0], NY: hi[1] - lo[1], NZ: hi[2] - lo[2]})
+	for k := range out.NZ {
+		for j := range out.NY {
+			copy(out.Row(j, k), f.Row(lo[1]+j, lo[2]+k)[lo[0]:hi[0]])
+		}
+	}
+	return out
 }
 
 // shrink averages blocks of by³ voxels.

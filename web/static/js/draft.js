@@ -29,6 +29,9 @@ export class Draft {
 
   get running() { return !!this.ws; }
 
+  // the picture is the draft's, even if its process is gone
+  get shown() { return !!this.ws || this.held; }
+
   toggle() { if (this.ws) this.stop(); else this.start(); }
 
   size(text) {
@@ -43,12 +46,12 @@ export class Draft {
     this.began = performance.now();
     this.frames = 0;
     this.fault = '';
-    this.paused = false;
+    this.held = this.paused = false;
     this.asked = new Map(); // when a change was made, by how many there were
     this.changes = 0;
     const ws = this.ws = new WebSocket(`${location.protocol === 'https:' ? 'wss' : 'ws'}://${location.host}/shots/${this.on.slug}/draft?size=${this.on.size}`);
     ws.binaryType = 'arraybuffer';
-    ws.onopen = () => { this.send('pace', +this.q('pace').value); this.send('next'); this.send('next'); };
+    ws.onopen = () => { this.send('pace', +this.q('pace').value); this.send('next'); };
     ws.onmessage = (e) => { if (this.ws === ws) this.take(unpackDraft(e.data)); };
     ws.onclose = () => { if (this.ws === ws) this.gone('The draft ended; nothing that was stored is lost.'); };
     this.state();
@@ -58,6 +61,7 @@ export class Draft {
   stop() {
     const ws = this.ws;
     this.ws = null;
+    this.held = false;
     if (ws) ws.close();
     this.state();
     this.on.changed(false);
@@ -68,6 +72,7 @@ export class Draft {
   gone(said) {
     if (!this.ws) return;
     this.ws = null;
+    this.held = true;
     this.fault = said;
     this.state();
     this.box.hidden = false;
@@ -108,10 +113,11 @@ export class Draft {
         this.frame = head.frame;
         this.head = head;
         for (const [n, t] of this.asked) if (n <= head.change) { this.latency = performance.now() - t; this.asked.delete(n); }
-        this.on.show(head.frame, { head: head.volume, data });
+        const drawn = this.on.show(head.frame, { head: head.volume, data });
         this.rate = this.rate ? this.rate * 0.9 + head.rate * 0.1 : head.rate;
-        this.say(`${this.rate.toFixed(0)} frames a second · ${Math.round(head.voxels / 1000)} thousand voxels · fastest ${head.fastest.toFixed(1)} m/s`);
-        this.send('next');
+        this.say(`${this.rate.toFixed(0)} frames/s · ${Math.round(head.voxels / 1000)} k voxels · ${head.fastest.toFixed(1)} m/s`);
+        // the next one once this is drawn and the page had its turn
+        Promise.resolve(drawn).then(() => setTimeout(() => this.send('next'), 2));
         break;
       }
       case 'end':

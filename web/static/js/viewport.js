@@ -12,6 +12,7 @@ const radians = (a) => a.map((x) => x * Math.PI / 180);
 export class Viewport {
   constructor(canvas, overlay, on) {
     this.canvas = canvas;
+    this.fine = 1; // of the full resolution
     this.overlay = overlay;
     this.on = on;
     this.renderer = new THREE.WebGLRenderer({ canvas, antialias: true, preserveDrawingBuffer: false });
@@ -59,7 +60,7 @@ export class Viewport {
   resize() {
     const box = this.canvas.parentElement.getBoundingClientRect();
     if (box.width < 2 || box.height < 2) return;
-    this.renderer.setPixelRatio(Math.min(window.devicePixelRatio, 1.5));
+    this.renderer.setPixelRatio(Math.min(window.devicePixelRatio, 1.5) * this.fine);
     this.renderer.setSize(box.width, box.height, false);
     this.camera.aspect = box.width / box.height;
     this.camera.updateProjectionMatrix();
@@ -98,6 +99,33 @@ export class Viewport {
     if (this.smoke.mesh.visible) this.solidsDepth();
     this.renderer.render(this.scene, this.camera);
     this.labels();
+  }
+
+  // Draws one of many pictures that follow each other and resolves when it is
+  // on the screen. Where the machine draws slowly it takes fewer pixels; once
+  // nothing moves any more the full picture is drawn.
+  async moving() {
+    clearTimeout(this.calm);
+    this.calm = setTimeout(() => this.pixels(1), 350);
+    const gl = this.renderer.getContext(), begin = performance.now();
+    await new Promise((r) => requestAnimationFrame(r));
+    this.drawNow();
+    const fence = gl.fenceSync(gl.SYNC_GPU_COMMANDS_COMPLETE, 0);
+    gl.flush();
+    while (gl.clientWaitSync(fence, 0, 0) === gl.TIMEOUT_EXPIRED) {
+      await new Promise((r) => setTimeout(r, 4));
+      if (performance.now() - begin > 2000) break;
+    }
+    gl.deleteSync(fence);
+    const took = performance.now() - begin;
+    if (took > 60 && this.fine > 0.4) this.pixels(this.fine * 0.7);
+    else if (took < 18 && this.fine < 1) this.pixels(Math.min(1, this.fine / 0.7));
+  }
+
+  pixels(fine) {
+    if (fine === this.fine) return;
+    this.fine = fine;
+    this.resize();
   }
 
   // figures for tests: the mean and the spread of what is drawn

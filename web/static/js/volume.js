@@ -28,6 +28,7 @@ uniform float fuse;       // light of burning gas over a metre
 uniform sampler2D solids; // depth of what is solid in the picture
 uniform vec2 pixels;
 uniform vec2 range;       // near, far
+#ifdef REACH
 uniform vec4 way[24];     // a chosen guide: metres from the box's corner, and its reach there
 uniform int ways;         // how many of its points; 0 without one
 // how far within the guide's reach a place is: 1 on its curve, 0 out of reach
@@ -42,6 +43,7 @@ float within(vec3 p) {
   }
   return most;
 }
+#endif
 float hash(vec2 p) { return fract(sin(dot(p, vec2(12.9898, 78.233))) * 43758.5453); }
 // black-body colour, roughly, for the fourth power of the temperature
 vec3 glow(float k) {
@@ -70,27 +72,31 @@ void main() {
     if (t > t1 || through < 0.01) break;
     vec4 s = texture(map, eye + dir * t);
     float d = s.r * s.r * top;
-    if (hottest > 0.0) {
-      float k = s.a * hottest;
-      light += through * (s.b * fuse + 0.4 * d * sigma) * glow(k) * dt * len;
-    }
+#ifdef FIRE
+    float k = s.a * hottest;
+    if (k > 500.0) light += through * (s.b * fuse + 0.4 * d * sigma) * glow(k) * dt * len;
+#endif
     if (d > 0.0005) {
       float tr = exp(-d * sigma * dt * len);
       vec3 shade = mix(vec3(0.10, 0.11, 0.13), vec3(0.93, 0.92, 0.90), s.g);
-      if (ways > 1) shade *= mix(vec3(1.0), vec3(0.48, 0.96, 0.86), smoothstep(0.0, 0.25, within((eye + dir * t) * extent)));
+#ifdef REACH
+      shade *= mix(vec3(1.0), vec3(0.48, 0.96, 0.86), smoothstep(0.0, 0.25, within((eye + dir * t) * extent)));
+#endif
       light += through * (1.0 - tr) * shade;
       through *= tr;
     }
     t += dt;
   }
-  if (hottest > 0.0) light = 1.0 - exp(-1.3 * light); // a soft shoulder for fire
+#ifdef FIRE
+  light = 1.0 - exp(-1.3 * light); // a soft shoulder for fire
+#endif
   outColor = vec4(light, 1.0 - through);
 }`;
 
 export class Smoke {
   constructor() {
     this.material = new THREE.ShaderMaterial({
-      glslVersion: THREE.GLSL3, vertexShader: vertex, fragmentShader: fragment,
+      glslVersion: THREE.GLSL3, defines: {}, vertexShader: vertex, fragmentShader: fragment,
       uniforms: { map: { value: null }, eye: { value: new THREE.Vector3() }, extent: { value: new THREE.Vector3() }, top: { value: 1 }, sigma: { value: 12 }, steps: { value: 72 }, hottest: { value: 0 }, fuse: { value: 6 }, solids: { value: null }, pixels: { value: new THREE.Vector2(1, 1) }, range: { value: new THREE.Vector2(0.1, 100) }, way: { value: Array.from({ length: 24 }, () => new THREE.Vector4()) }, ways: { value: 0 } },
       side: THREE.BackSide, transparent: true, depthWrite: false, depthTest: false,
       blending: THREE.CustomBlending, blendSrc: THREE.OneFactor, blendDst: THREE.OneMinusSrcAlphaFactor,
@@ -113,13 +119,25 @@ export class Smoke {
   place() {
     const u = this.material.uniforms, g = this.guide;
     u.ways.value = 0;
-    if (!g || !g.line || g.line.length < 2 || !this.low) return;
+    if (!g || !g.line || g.line.length < 2 || !this.low) { this.with({ REACH: 0 }); return; }
     const n = Math.min(24, g.line.length);
     for (let i = 0; i < n; i++) {
       const at = Math.round(i * (g.line.length - 1) / (n - 1));
       u.way.value[i].set(...g.line[at].map((x, a) => x + g.position[a] - this.low[a]), g.radius * along(g.along, at / (g.line.length - 1)));
     }
     u.ways.value = n;
+    this.with({ REACH: 1 });
+  }
+
+  // The shader is built anew with what it needs: branches cost even where they
+  // aren't taken.
+  with(defines) {
+    const m = this.material;
+    for (const [k, v] of Object.entries(defines)) {
+      if ((k in m.defines) === !!v) continue;
+      if (v) m.defines[k] = 1; else delete m.defines[k];
+      m.needsUpdate = true;
+    }
   }
 
   show(v) {
@@ -148,6 +166,7 @@ export class Smoke {
     this.material.uniforms.sigma.value = v.head.sigma;
     this.material.uniforms.steps.value = Math.min(200, 1.4 * Math.max(nx, ny, nz));
     this.material.uniforms.hottest.value = v.head.fire ? v.head.hottest : 0;
+    this.with({ FIRE: v.head.fire ? 1 : 0 });
     this.material.uniforms.fuse.value = 12 / Math.max(...this.mesh.scale.toArray());
     this.place();
     this.mesh.visible = v.head.top > 0 || !!v.head.fire;

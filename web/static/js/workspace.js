@@ -85,14 +85,14 @@ const draft = $('draft') ? new Draft($('drafttools'), $('draft'), {
     score.seek(frame);
     reference.seek(frame, false, 1);
     view.smoke.show(v);
-    view.draw();
     $('clock').textContent = clockText(frame);
+    return view.moving();
   },
   loop: () => state.loop,
   keep: (voxel) => post('draft/keep', { voxel }),
   changed: (on) => { if (on && state.playing) play(false); if (!on) show(state.frame); },
 }) : null;
-const drafting = () => !!draft && draft.running;
+const drafting = () => !!draft && draft.shown;
 
 function choose(id) {
   if (station !== 'stage' && station !== 'score') return;
@@ -170,7 +170,7 @@ async function show(frame) {
     const v = await frames.fetch(t, frame);
     if (frame !== state.frame) return;
     view.smoke.show(v);
-    view.draw();
+    if (state.playing) view.moving(); else view.draw();
     note(v.head.top > 0 ? (t.state === 'stale' ? `Take ${t.number} was made with other values.` : '') : `Frame ${frame} holds no smoke.`);
   } catch (err) { note(err.message, true); }
   for (let f = frame + 1; f < frame + 5; f++) if (t.frames.includes(f)) frames.fetch(t, f).catch(() => {});
@@ -241,7 +241,7 @@ function play(on) {
 }
 
 const go = (frame) => { state.follow = false; seek(frame); };
-$('play').onclick = () => { state.follow = false; if (drafting()) draft.pause(!draft.paused); else play(!state.playing); };
+$('play').onclick = () => { state.follow = false; if (draft && draft.running) draft.pause(!draft.paused); else play(!state.playing); };
 $('tofirst').onclick = () => go(state.scene.first);
 $('back').onclick = () => go(state.frame - 1);
 $('forth').onclick = () => go(state.frame + 1);
