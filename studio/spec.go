@@ -36,6 +36,7 @@ type spec struct {
 	Name     string          `json:"name,omitempty"`
 	Renders  string          `json:"renders,omitempty"`
 	Settings json.RawMessage `json:"settings,omitempty"`
+	Before   map[int]float64 `json:"before,omitempty"` // seconds a frame of the last take with frames
 }
 
 // Work is what a worker process does with an order.
@@ -81,7 +82,7 @@ func (w *Work) do(ctx context.Context, o queue.Order, report run.Report) error {
 	}
 	switch o.Kind {
 	case KindSim:
-		j := run.Sim{Shot: take, Domain: s.Domain, From: s.From, To: s.To, Threads: w.Threads}
+		j := run.Sim{Shot: take, Domain: s.Domain, From: s.From, To: s.To, Threads: w.Threads, Before: s.Before}
 		return j.Do(ctx, w.Cache, report)
 	case KindRender:
 		j := run.Render{Take: take, Domain: s.Domain, Now: now, Look: s.Look, From: s.From, To: s.To, Width: s.Width, Height: s.Height, Samples: s.Samples, Dir: s.Dir, Name: s.Name, Threads: w.Threads}

@@ -11,6 +11,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"math"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -45,6 +46,9 @@ type Studio struct {
 	done   chan struct{}
 	mu     sync.Mutex
 	rate   float64
+
+	turn   sync.Mutex
+	flying map[int64]bool // orders that a worker has, or may take
 }
 
 // Open takes a data folder; a second program on the same folder is refused.
@@ -118,14 +122,8 @@ func (s *Studio) Start(worker func(ctx context.Context) *exec.Cmd) error {
 	if err := q.Listen(s.hear); err != nil {
 		return err
 	}
-	due, err := s.Store.ActiveJobs()
-	if err != nil {
+	if err := s.dispatch(0); err != nil {
 		return err
-	}
-	for _, j := range due {
-		if err := q.Publish(queue.Order{Job: j.ID, Kind: j.Kind, Spec: j.Spec}); err != nil {
-			return err
-		}
 	}
 	ctx, cancel := context.WithCancel(context.Background())
 	s.cancel, s.done = cancel, make(chan struct{})
@@ -202,6 +200,7 @@ func (s *Studio) hear(e queue.Event) {
 		s.book(j, p)
 	case "end":
 		if !j.Active() {
+			s.dispatch(e.Job)
 			return
 		}
 		s.Store.JobEnd(e.Job, e.State, e.Message)
@@ -210,6 +209,9 @@ func (s *Studio) hear(e queue.Event) {
 			line += ": " + e.Message
 		}
 		s.Store.JobLog(e.Job, line)
+		if err := s.dispatch(e.Job); err != nil {
+			s.Log.Error("the next job could not be given out", "error", err)
+		}
 	}
 	s.tell(e.Job, e.Step)
 }
@@ -331,22 +333,85 @@ func (s *Studio) RunDoc(row store.ShotRow, doc *shot.Shot, domain string, from, 
 		}
 		return t, s.Resume(t, from, to)
 	}
-	t, err := s.Store.CreateTake(store.Take{ShotID: row.ID, Doc: doc.Encode(), Domain: d.ID, Key: key, First: from, Last: to, Note: note})
+	base, err := s.Store.Base(row.ID)
 	if err != nil {
+		return store.Take{}, err
+	}
+	t, err := s.Store.CreateTake(store.Take{ShotID: row.ID, Doc: doc.Encode(), Domain: d.ID, Key: key, First: from, Last: to, Note: note, Parent: base})
+	if err != nil {
+		return t, err
+	}
+	if err := s.Store.SetBase(row.ID, t.ID); err != nil {
 		return t, err
 	}
 	return t, s.Resume(t, from, to)
 }
 
 // Resume queues the frames of a take that are missing.
-func (s *Studio) Resume(t store.Take, from, to int) error {
+func (s *Studio) Resume(t store.Take, from, to int) error { return s.resume(t, from, to, 0) }
+
+func (s *Studio) resume(t store.Take, from, to, priority int) error {
 	if j, err := s.Store.TakeJob(t.ID); err == nil && j.Active() {
 		return &Busy{fmt.Sprintf("take %d is running already; stop it first or wait", t.Number)}
 	}
 	if err := s.Store.ExtendTake(t.ID, from, to); err != nil {
 		return err
 	}
-	return s.submit(store.Job{Kind: KindSim, ShotID: t.ShotID, TakeID: t.ID, Total: to - from + 1}, spec{Take: t.Doc, Domain: t.Domain, From: from, To: to})
+	return s.submit(store.Job{Kind: KindSim, ShotID: t.ShotID, TakeID: t.ID, Total: to - from + 1, Priority: priority}, spec{Take: t.Doc, Domain: t.Domain, From: from, To: to, Before: s.seconds(t)})
+}
+
+// seconds are what the frames of the newest other take of a domain took.
+func (s *Studio) seconds(t store.Take) map[int]float64 {
+	takes, err := s.Store.Takes(t.ShotID)
+	if err != nil {
+		return nil
+	}
+	for _, o := range takes[:min(len(takes), 12)] {
+		if o.ID == t.ID || o.Domain != t.Domain {
+			continue
+		}
+		out := map[int]float64{}
+		for n, f := range s.Cache.Stage(o.Key).Frames() {
+			out[n] = f.Seconds
+		}
+		if len(out) > 0 {
+			return out
+		}
+	}
+	return nil
+}
+
+// Guess is what a run of a domain would take: the estimate, with the time that
+// the last take of it took, by the voxels of both, where there is one.
+func (s *Studio) Guess(shotID int64, doc *shot.Shot, d *shot.Element) (e stage.Estimate, measured bool) {
+	rate, measured := s.Rate()
+	e = stage.Guess(doc, d, rate)
+	takes, err := s.Store.Takes(shotID)
+	if err != nil {
+		return e, measured
+	}
+	for _, t := range takes[:min(len(takes), 4)] {
+		if t.Domain != d.ID {
+			continue
+		}
+		frames := s.Cache.Stage(t.Key).Frames()
+		if len(frames)*2 < e.Frames || stage.Factor(d) > 1 {
+			continue
+		}
+		old, err := t.Shot()
+		if err != nil || old.Element(d.ID) == nil {
+			continue
+		}
+		spent := 0.0
+		for _, f := range frames {
+			spent += f.Seconds
+		}
+		// work goes by voxels and, as they get smaller, by substeps: n^(4/3)
+		more := math.Pow(d.Voxels()/old.Element(d.ID).Voxels(), 4.0/3)
+		e.Seconds = spent / float64(len(frames)) * float64(e.Frames) * more
+		return e, true
+	}
+	return e, measured
 }
 
 func (s *Studio) submit(j store.Job, sp spec) error {
@@ -361,10 +426,63 @@ func (s *Studio) submit(j store.Job, sp spec) error {
 	if s.queue == nil {
 		return errors.New("the queue is not running")
 	}
-	if err := s.queue.Publish(queue.Order{Job: j.ID, Kind: j.Kind, Spec: b}); err != nil {
+	if err := s.dispatch(0); err != nil {
 		return err
 	}
 	s.tell(j.ID, nil)
+	return nil
+}
+
+// ahead is how many orders are given out at a time. Those that wait stay in
+// the database, so that their order can change.
+const ahead = 1
+
+// dispatch gives out the jobs whose turn it is; ended is one that a worker let
+// go of, 0 for none.
+func (s *Studio) dispatch(ended int64) error {
+	s.turn.Lock()
+	defer s.turn.Unlock()
+	if s.flying == nil {
+		s.flying = map[int64]bool{}
+	}
+	delete(s.flying, ended)
+	due, err := s.Store.ActiveJobs()
+	if err != nil {
+		return err
+	}
+	for _, j := range due {
+		if len(s.flying) >= ahead {
+			return nil
+		}
+		if s.flying[j.ID] {
+			continue
+		}
+		if err := s.queue.Publish(queue.Order{Job: j.ID, Kind: j.Kind, Spec: j.Spec}); err != nil {
+			return err
+		}
+		s.flying[j.ID] = true
+	}
+	return nil
+}
+
+// Prefer sets the turn of a waiting job: before all others, or after them.
+func (s *Studio) Prefer(id int64, first bool) error {
+	due, err := s.Store.ActiveJobs()
+	if err != nil {
+		return err
+	}
+	top, low := 0, 0
+	for _, j := range due {
+		top, low = max(top, j.Priority), min(low, j.Priority)
+	}
+	p := low - 1
+	if first {
+		p = top + 1
+	}
+	if err := s.Store.JobPriority(id, p); err != nil {
+		return err
+	}
+	s.tell(id, nil)
 	return nil
 }
 
@@ -382,6 +500,12 @@ func (s *Studio) Stop(id int64) error {
 			return err
 		}
 		s.tell(id, nil)
+		s.turn.Lock()
+		waits := !s.flying[id]
+		s.turn.Unlock()
+		if waits {
+			return nil
+		}
 	}
 	return s.queue.Stop(id)
 }
@@ -459,8 +583,12 @@ func (s *Studio) Discard(t store.Take) error {
 	if err != nil || n > 0 {
 		return err
 	}
+	os.RemoveAll(s.StillDir(t.Key))
 	return s.Cache.Stage(t.Key).Remove()
 }
+
+// StillDir holds small pictures of a take's frames; they can be made again.
+func (s *Studio) StillDir(key string) string { return filepath.Join(s.Dir, "stills", key) }
 
 // CacheState of a take's frames.
 type CacheState string

@@ -98,8 +98,14 @@ func (s *server) changeTake(c *gin.Context) {
 				d.Looks, d.Name, d.Title = looks, name, title
 				return nil
 			})
+			if err == nil {
+				err = s.st.Store.SetBase(rowOf(c).ID, t.ID) // the next take is made from it
+			}
 			s.st.Changed(rowOf(c).ID, c.GetHeader("X-Zarf-Page"))
 		}
+	case "adopt":
+		err = s.st.Adopt(rowOf(c).ID, t)
+		s.st.Changed(rowOf(c).ID, c.GetHeader("X-Zarf-Page"))
 	case "mend":
 		v := &takeView{Take: t}
 		v.accounts(s.st.Cache.Stage(t.Key).Frames())

@@ -55,6 +55,7 @@ func (s *server) loadPages() map[string]*template.Template {
 			}
 			return "about " + secondsWords(v)
 		}, "count": countWords, "ago": agoWords,
+		"lookList": lookList, "takeNumbers": takeNumbers, "sweepable": sweepable, "sweepVoxel": sweepVoxel,
 		"stations": func() []station { return stations },
 		"kinds":    func() []shot.Kind { return shot.ElementKinds },
 		"recipes":  s.st.Recipes,
@@ -84,7 +85,7 @@ func (s *server) loadPages() map[string]*template.Template {
 	}
 	base := template.Must(template.New("").Funcs(funcs).ParseFS(templateFiles, "templates/base.html", "templates/partials.html", "templates/glyphs.html"))
 	out := map[string]*template.Template{"partials": base}
-	for _, p := range []string{"shots", "workspace", "fault"} {
+	for _, p := range []string{"shots", "workspace", "queue", "fault"} {
 		out[p] = template.Must(template.Must(base.Clone()).ParseFS(templateFiles, "templates/"+p+".html"))
 	}
 	return out
@@ -219,32 +220,36 @@ func abs(a int) int {
 
 // space is all that the workspace's templates read.
 type space struct {
-	Row     store.ShotRow
-	Doc     *shot.Shot
-	Station string
-	Groups  []castGroup
-	Sheet   *sheet
-	Checks  []check.Finding
-	Faults  int
-	Undo    string
-	Redo    string
-	Est     *stage.Estimate
-	Rated   bool
-	Free    float64
-	Takes   []takeView
-	Take    *takeView
-	Active  *store.Job
-	Look    *shot.Element
-	Renders []jobView
-	Hands   []handView
-	Frame   int
-	First   int
-	Last    int
-	Changes []shot.Change
-	Domain  *shot.Element
-	Older   int   // takes that the list leaves out
-	Head    int   // revision of the document that the panels show
-	Stamp   int64 // differs in every answer: the page reads the scene again
+	Row        store.ShotRow
+	Doc        *shot.Shot
+	Station    string
+	Groups     []castGroup
+	Sheet      *sheet
+	Checks     []check.Finding
+	Faults     int
+	Undo       string
+	Redo       string
+	Est        *stage.Estimate
+	Rated      bool
+	Free       float64
+	Takes      []takeView
+	Take       *takeView
+	Active     *store.Job
+	Look       *shot.Element
+	Renders    []jobView
+	Hands      []handView
+	Frame      int
+	First      int
+	Last       int
+	Changes    []shot.Change
+	Domain     *shot.Element
+	Disk       int64        // that the shot's takes take
+	Clearable  []store.Take // that nobody marked
+	ClearBytes int64
+	Sweeps     []sweepView
+	Older      int   // takes that the list leaves out
+	Head       int   // revision of the document that the panels show
+	Stamp      int64 // differs in every answer: the page reads the scene again
 }
 
 type castGroup struct {
@@ -269,6 +274,11 @@ type takeView struct {
 	Thumb   string
 	Chosen  bool
 	Running bool
+	Newest  bool
+	Strip   []string // pictures of four frames
+	From    int      // number of the take that it was made from; 0: none
+	Since   string   // what was changed since that one
+	Hangs   string   // what was made from it
 	Plots   []plot
 	After   []check.Finding // what its frames tell
 	frames  map[int]cache.Frame
@@ -308,8 +318,7 @@ func (s *server) space(c *gin.Context, at string) (*space, error) {
 	w.Checks = check.Shot(doc, check.Machine{Memory: w.Free})
 	w.Faults = len(check.Faults(w.Checks))
 	if d, err := stage.PickDomain(doc, ""); err == nil {
-		rate, measured := s.st.Rate()
-		g := stage.Guess(doc, d, rate)
+		g, measured := s.st.Guess(row.ID, doc, d)
 		w.Est, w.Rated, w.Domain = &g, measured, d
 	}
 	w.cast(c.Query("el"))
@@ -330,7 +339,13 @@ func (s *server) space(c *gin.Context, at string) (*space, error) {
 			err = s.hands(w)
 		}
 	case "takes":
+		if err := s.tidy(w); err != nil {
+			return nil, err
+		}
 		if w.Take != nil {
+			if hangs, err := s.st.Hangs(w.Take.Take); err == nil && len(hangs) > 0 {
+				w.Take.Hangs = "From it were made " + strings.Join(hangs, " and ") + ": those stay on disk, but can't be made again."
+			}
 			w.Take.accounts(w.Take.frames)
 			if old, err := w.Take.Shot(); err == nil {
 				w.Changes = shot.Diff(old, doc)
@@ -382,7 +397,20 @@ func (s *server) takes(w *space, chosen string, brief, every bool) error {
 		return err
 	}
 	want, _ := strconv.Atoi(chosen)
+	byID := map[int64]store.Take{}
+	for _, t := range takes {
+		byID[t.ID] = t
+	}
 	for n, t := range takes {
+		if id := t.SweepID(); id != "" && !brief {
+			w.swept(s, id, t)
+			if t.Number != want {
+				if j, ok := jobs[t.ID]; ok && j.Active() && w.Active == nil {
+					w.Active = &j
+				}
+				continue
+			}
+		}
 		hidden := n >= listedTakes && t.Stars == 0 && !every
 		if (hidden || (brief && n > 0)) && t.Number != want {
 			if !brief {
@@ -405,8 +433,12 @@ func (s *server) takes(w *space, chosen string, brief, every bool) error {
 				frames[f] = true
 			}
 		}
-		if f, ok := middle(frames, t); ok {
-			v.Thumb = fmt.Sprintf("/shots/%s/thumb?take=%d&frame=%d&key=%s", w.Row.Slug, t.Number, f, t.Key[:8])
+		for _, f := range four(frames, t) {
+			v.Strip = append(v.Strip, fmt.Sprintf("/shots/%s/thumb?take=%d&frame=%d&key=%s", w.Row.Slug, t.Number, f, t.Key[:8]))
+		}
+		v.Newest = n == 0
+		if p, ok := byID[t.Parent]; ok {
+			v.From, v.Since = p.Number, s.since.words(p, t)
 		}
 		if j, ok := jobs[t.ID]; ok {
 			v.Job = &j

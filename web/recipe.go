@@ -151,7 +151,9 @@ func (s *server) saveRecipe(c *gin.Context) {
 					}
 					mid--
 				}
-				pic, _ = s.makeThumb(t, mid) // without a picture the recipe is as good
+				if td, err := t.Shot(); err == nil {
+					pic, _ = s.makeStill(t, td, td.Looks[0], mid, 256)
+				} // without a picture the recipe is as good
 			}
 		}
 		err = s.st.SaveRecipe(r, pic)

@@ -41,6 +41,7 @@ const MaxBody = 9 << 20
 
 type server struct {
 	drafts    drafts
+	since     since
 	st        *studio.Studio
 	opt       Options
 	pages     map[string]*template.Template
@@ -48,7 +49,6 @@ type server struct {
 	previews  previews
 	authors   authors
 	volumes   *memo
-	thumbs    *memo
 	renderNow chan struct{} // bounds pictures made at once
 	heavy     chan struct{} // bounds files read at once
 	quit      chan struct{}
@@ -68,7 +68,7 @@ func Quit(srv *http.Server) {
 // New makes the handler of all pages.
 func New(st *studio.Studio, opt Options) http.Handler {
 	gin.SetMode(gin.ReleaseMode)
-	s := &server{st: st, opt: opt, quit: make(chan struct{}), volumes: newMemo(256 << 20), thumbs: newMemo(32 << 20), renderNow: make(chan struct{}, 2), heavy: make(chan struct{}, 2)}
+	s := &server{st: st, opt: opt, quit: make(chan struct{}), volumes: newMemo(256 << 20), renderNow: make(chan struct{}, 2), heavy: make(chan struct{}, 2)}
 	s.stamp = hashStatic()
 	s.pages = s.loadPages()
 	e := gin.New()
@@ -102,6 +102,8 @@ func (s *server) routes(e *gin.Engine) {
 	e.GET("/static/:stamp/*file", s.static)
 	e.GET("/", s.shotsPage)
 	e.GET("/events", s.events)
+	e.GET("/queue", s.queuePage)
+	e.POST("/queue/:job/:verb", s.changeJob)
 	e.POST("/shots", s.newShot)
 	e.GET("/recipes/:file", s.recipePicture)
 	e.POST("/shots/import", s.importShot)
@@ -117,6 +119,12 @@ func (s *server) routes(e *gin.Engine) {
 	g.GET("/volume/:take/:frame", s.volume)
 	g.GET("/preview", s.preview)
 	g.GET("/thumb", s.thumb)
+	g.GET("/still/:take/:frame", s.still)
+	g.GET("/compare", s.compareTable)
+	g.GET("/slice/:take/:frame", s.slice)
+	g.POST("/sweep/cost", s.sweepCost)
+	g.POST("/sweep", s.sweep)
+	g.POST("/takes/clear", s.clearTakes)
 	g.GET("/rendered/:job/:frame", s.rendered)
 	g.GET("/handover/:job/zip", s.handoverZip)
 	g.GET("/mesh/:el", s.meshBytes)

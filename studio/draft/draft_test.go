@@ -74,7 +74,7 @@ func TestDraftFollowsChanges(t *testing.T) {
 		t.Errorf("%+v", h)
 	}
 	a, raw := next(t, s, "frame")
-	if a.Frame != 1 || a.Volume == nil || a.Volume.Top <= 0 || len(raw) < 8*12*8*2 {
+	if a.Frame != 1 || a.Volume == nil || a.Volume.Top <= 0 || len(raw) < 8+2*a.Volume.Dims[0]*a.Volume.Dims[1]*a.Volume.Dims[2] {
 		t.Fatalf("%+v, %d bytes", a, len(raw))
 	}
 	next(t, s, "frame")

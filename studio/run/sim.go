@@ -50,6 +50,7 @@ type Sim struct {
 	From    int    // frames to have in the cache afterwards
 	To      int
 	Threads int
+	Before  map[int]float64 // seconds a frame of an earlier run of the like, for the time left; may be nil
 }
 
 // stateShare bounds the time spent on saving states: a state is saved once the
@@ -78,7 +79,7 @@ func (s *Sim) coarse(ctx context.Context, c *cache.Cache, g *stage.Gas, report R
 	}
 	defer release()
 	st.Sweep()
-	run := &simRun{Sim: s, gas: g, st: st, report: report, ctx: ctx, begin: time.Now()}
+	run := &simRun{Sim: s, gas: g, st: st, report: report, ctx: ctx, begin: time.Now(), pacer: pacer{before: s.Before}}
 	return run.do()
 }
 
@@ -92,7 +93,7 @@ type simRun struct {
 	saved   time.Time
 	saving  time.Duration
 	made    int
-	elapsed float64
+	pacer   pacer
 }
 
 func (r *simRun) do() error {
@@ -177,7 +178,6 @@ func (r *simRun) restart() {
 
 // keep stores a frame if it is wanted and not there, and reports it.
 func (r *simRun) keep(frame int, stats gas.FrameStats, seconds float64) error {
-	r.elapsed += seconds
 	r.made++
 	p := Progress{Frame: frame, Total: r.To - r.From + 1, Stats: stats, Seconds: seconds, Voxels: r.gas.Domain.Voxels()}
 	if first, _ := r.Shot.Range(); frame < first {
@@ -192,10 +192,10 @@ func (r *simRun) keep(frame int, stats gas.FrameStats, seconds float64) error {
 		}
 		p.Bytes = size
 		p.Seconds += time.Since(begin).Seconds()
-		r.elapsed += time.Since(begin).Seconds()
 	}
 	p.Done = max(0, frame-r.From+1)
-	p.Left = r.elapsed / float64(r.made) * float64(max(0, r.To-frame))
+	r.pacer.frame(frame, p.Seconds)
+	p.Left = r.pacer.left(frame+1, r.To)
 	var m runtime.MemStats
 	runtime.ReadMemStats(&m)
 	p.Memory = m.Sys

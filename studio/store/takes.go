@@ -2,6 +2,7 @@ package store
 
 import (
 	"database/sql"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"strings"
@@ -24,9 +25,20 @@ type Take struct {
 	Stars       int
 	Seconds     float64
 	Created     time.Time
+	Parent      int64  // id of the take that it was made from; 0: none
+	Sweep       string // the sweep that it belongs to; empty: none
 
 	files *asset.Library
 	full  func(id int64) (Take, error)
+}
+
+// SweepID names the sweep that a take belongs to; empty: none.
+func (t *Take) SweepID() string {
+	var s struct {
+		ID string `json:"id"`
+	}
+	json.Unmarshal([]byte(t.Sweep), &s)
+	return s.ID
 }
 
 // Shot decodes the frozen values.
@@ -51,8 +63,8 @@ func (s *Store) CreateTake(t Take) (Take, error) {
 		if err := tx.QueryRow(`SELECT COALESCE(MAX(number), 0) + 1 FROM takes WHERE shot_id = ?`, t.ShotID).Scan(&t.Number); err != nil {
 			return err
 		}
-		r, err := tx.Exec(`INSERT INTO takes (shot_id, number, doc, domain, key, first, last, note, created) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)`,
-			t.ShotID, t.Number, t.Doc, t.Domain, t.Key, t.First, t.Last, t.Note, now())
+		r, err := tx.Exec(`INSERT INTO takes (shot_id, number, doc, domain, key, first, last, note, parent, sweep, created) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+			t.ShotID, t.Number, t.Doc, t.Domain, t.Key, t.First, t.Last, t.Note, t.Parent, t.Sweep, now())
 		if err != nil {
 			return err
 		}
@@ -63,12 +75,12 @@ func (s *Store) CreateTake(t Take) (Take, error) {
 	return t, err
 }
 
-const takeColumns = `id, shot_id, number, doc, domain, key, first, last, note, stars, seconds, created`
+const takeColumns = `id, shot_id, number, doc, domain, key, first, last, note, stars, seconds, created, parent, sweep`
 
 func (s *Store) scanTake(scan func(...any) error) (Take, error) {
 	t := Take{files: s.Files, full: s.TakeByID}
 	var created string
-	err := scan(&t.ID, &t.ShotID, &t.Number, &t.Doc, &t.Domain, &t.Key, &t.First, &t.Last, &t.Note, &t.Stars, &t.Seconds, &created)
+	err := scan(&t.ID, &t.ShotID, &t.Number, &t.Doc, &t.Domain, &t.Key, &t.First, &t.Last, &t.Note, &t.Stars, &t.Seconds, &created, &t.Parent, &t.Sweep)
 	if errors.Is(err, sql.ErrNoRows) {
 		return t, ErrNotFound
 	}
@@ -121,10 +133,20 @@ func (s *Store) ExtendTake(id int64, first, last int) error {
 	return err
 }
 
-// DeleteTake forgets a take and its jobs.
+// DeleteTake forgets a take and its jobs. Takes that were made from it hang on
+// its own parent from then on.
 func (s *Store) DeleteTake(id int64) error {
-	_, err := s.db.Exec(`DELETE FROM takes WHERE id = ?`, id)
-	return err
+	return s.tx(func(tx *sql.Tx) error {
+		for _, q := range []string{
+			`UPDATE takes SET parent = (SELECT parent FROM takes WHERE id = ?1) WHERE parent = ?1`,
+			`UPDATE shots SET base = (SELECT parent FROM takes WHERE id = ?1) WHERE base = ?1`,
+			`DELETE FROM takes WHERE id = ?1`} {
+			if _, err := tx.Exec(q, id); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
 }
 
 // KeyUsers counts the takes that share cached frames.
@@ -159,6 +181,8 @@ type Job struct {
 	Log     string
 	Created time.Time
 	Ended   string
+
+	Priority int // higher goes first
 }
 
 // Active reports a job that is waiting or running.
@@ -175,8 +199,8 @@ func (j *Job) Percent() int {
 // CreateJob queues a job.
 func (s *Store) CreateJob(j Job) (Job, error) {
 	j.State = Queued
-	r, err := s.db.Exec(`INSERT INTO jobs (kind, shot_id, take_id, spec, dir, state, total, created) VALUES (?, ?, NULLIF(?, 0), ?, ?, ?, ?, ?)`,
-		j.Kind, j.ShotID, j.TakeID, j.Spec, j.Dir, j.State, j.Total, now())
+	r, err := s.db.Exec(`INSERT INTO jobs (kind, shot_id, take_id, spec, dir, state, total, priority, created) VALUES (?, ?, NULLIF(?, 0), ?, ?, ?, ?, ?, ?)`,
+		j.Kind, j.ShotID, j.TakeID, j.Spec, j.Dir, j.State, j.Total, j.Priority, now())
 	if err != nil {
 		return j, err
 	}
@@ -184,12 +208,12 @@ func (s *Store) CreateJob(j Job) (Job, error) {
 	return j, err
 }
 
-const jobColumns = `id, kind, shot_id, COALESCE(take_id, 0), spec, dir, state, done, total, left_seconds, memory, message, log, created, ended`
+const jobColumns = `id, kind, shot_id, COALESCE(take_id, 0), spec, dir, state, done, total, left_seconds, memory, message, log, created, ended, priority`
 
 func scanJob(scan func(...any) error) (Job, error) {
 	var j Job
 	var created string
-	err := scan(&j.ID, &j.Kind, &j.ShotID, &j.TakeID, &j.Spec, &j.Dir, &j.State, &j.Done, &j.Total, &j.Left, &j.Memory, &j.Message, &j.Log, &created, &j.Ended)
+	err := scan(&j.ID, &j.Kind, &j.ShotID, &j.TakeID, &j.Spec, &j.Dir, &j.State, &j.Done, &j.Total, &j.Left, &j.Memory, &j.Message, &j.Log, &created, &j.Ended, &j.Priority)
 	if errors.Is(err, sql.ErrNoRows) {
 		return j, ErrNotFound
 	}
@@ -219,9 +243,33 @@ func (s *Store) Job(id int64) (Job, error) {
 	return scanJob(s.db.QueryRow(`SELECT `+jobColumns+` FROM jobs WHERE id = ?`, id).Scan)
 }
 
-// ActiveJobs lists what waits or runs, oldest first.
+// ActiveJobs lists what runs, then what waits, in the order in which it will be
+// done.
 func (s *Store) ActiveJobs() ([]Job, error) {
-	return s.jobs(`state IN ('queued', 'running') ORDER BY id`)
+	return s.jobs(`state IN ('queued', 'running') ORDER BY state = 'running' DESC, priority DESC, id`)
+}
+
+// EndedJobs lists the jobs that ended last, newest first.
+func (s *Store) EndedJobs(n int) ([]Job, error) {
+	return s.jobs(`state NOT IN ('queued', 'running') ORDER BY ended DESC, id DESC LIMIT ?`, n)
+}
+
+// JobPriority sets when a waiting job has its turn.
+func (s *Store) JobPriority(id int64, priority int) error {
+	_, err := s.db.Exec(`UPDATE jobs SET priority = ? WHERE id = ? AND state = 'queued'`, priority, id)
+	return err
+}
+
+// SetBase names the take from which a shot goes on: its next take's parent.
+func (s *Store) SetBase(shotID, takeID int64) error {
+	_, err := s.db.Exec(`UPDATE shots SET base = ? WHERE id = ?`, takeID, shotID)
+	return err
+}
+
+// Base is the take that a shot goes on from; 0 where there is none.
+func (s *Store) Base(shotID int64) (id int64, err error) {
+	err = s.db.QueryRow(`SELECT base FROM shots WHERE id = ?`, shotID).Scan(&id)
+	return id, err
 }
 
 // ShotJobs lists a shot's jobs of a kind, newest first.

@@ -9,6 +9,9 @@ import { Pen } from './pen.js';
 import { palette } from './palette.js';
 import { Reference } from './reference.js';
 import { Draft } from './draft.js';
+import { Compare } from './compare.js';
+import { Sweep } from './sweep.js';
+import { Probe } from './probe.js';
 
 const work = document.getElementById('work');
 const slug = work.dataset.slug, station = work.dataset.station, shotId = +work.dataset.shot;
@@ -73,6 +76,25 @@ $('curvetools').onchange = () => {
   if (r) json('curve', { el: r.e.id, key: r.l.key, after: f.after.value, amount: parseFloat(f.amount.value) * r.l.scale, period: parseFloat(f.period.value), seed: parseInt(f.seed.value, 10) });
 };
 const reference = new Reference($('refpane'), { slug, note, json, mine, drop: $('picture'), reload: () => reload() });
+const probe = new Probe($('probepane'), { slug, take, frame: () => state.frame, note });
+const compare = $('comparepane') ? new Compare($('comparepane'), {
+  slug, note, post, scene: () => state.scene, frame: () => state.frame, closed: () => show(state.frame),
+  address: (set) => {
+    const q = query();
+    for (const [k, v] of Object.entries(set)) if (v === null) q.delete(k); else q.set(k, v);
+    history.replaceState(null, '', location.pathname + '?' + q);
+  },
+}) : null;
+const comparing = () => !!compare && compare.open;
+const sweep = $('sweep') ? new Sweep($('sweep'), { slug, post }) : null;
+document.addEventListener('click', (e) => {
+  if (sweep && e.target.closest('[data-sweep]')) sweep.open();
+  if (compare && e.target.closest('[data-compare-go]')) {
+    const list = [...document.querySelectorAll('[data-compare]:checked')].map((x) => +x.dataset.compare).sort((a, b) => a - b);
+    if (list.length < 1 || list.length > 4) note(`Tick two to four takes, or one to hold against a clip; ${list.length} are.`, true);
+    else compare.show(list);
+  }
+});
 const lit = new Lit($('lit'), slug, { note });
 // A live draft takes the picture over while it runs.
 const draft = $('draft') ? new Draft($('drafttools'), $('draft'), {
@@ -149,6 +171,8 @@ async function show(frame) {
   const t = take();
   $('clock').textContent = clockText(frame);
   if (drafting()) return;
+  probe.seek();
+  if (comparing()) { compare.seek(); return; }
   if (state.lit && station === 'look') {
     $('lit').hidden = false;
     $('overlay').hidden = true;
@@ -227,8 +251,8 @@ function tick(now) {
     let next = state.frame + Math.max(1, Math.min(4, Math.floor((now - clock) / due)));
     if (next > last) next = state.loop ? state.scene.first : last;
     if (next === last && !state.loop && state.frame === last) { play(false); return; }
-    const ready = !t || !t.frames.includes(next) || frames.get(t, next);
-    if (ready) { clock = now - clock > 4 * due ? now : clock + due * Math.floor((now - clock) / due); seek(next, true); } else frames.fetch(t, next).catch(() => {});
+    const ready = comparing() ? compare.ready(next) : !t || !t.frames.includes(next) || frames.get(t, next);
+    if (ready) { clock = now - clock > 4 * due ? now : clock + due * Math.floor((now - clock) / due); seek(next, true); } else if (!comparing()) frames.fetch(t, next).catch(() => {});
   }
   requestAnimationFrame(tick);
 }
@@ -385,7 +409,7 @@ document.addEventListener('keydown', (e) => {
     f: () => view && view.frame(), c: () => view && view.throughCamera(), v: litToggle, '?': () => $('keys').showModal(),
     '+': () => score.zoom(0.6), '=': () => score.zoom(0.6), '-': () => score.zoom(1 / 0.6), 0: () => score.fit(), a: () => score.all(),
     k: () => keyAll(), Escape: () => { if (score.open) score.close(); else { score.chosen.clear(); score.tell(); score.draw(); } },
-    e: () => reference.toggle(), h: solids, x: safe, p: snapshot,
+    e: () => reference.toggle(), q: () => probe.toggle(), h: solids, x: safe, p: snapshot,
     '/': () => commands(), b: () => document.querySelector('#addmenu [data-recipes]') && document.querySelector('#addmenu [data-recipes]').click(), i: () => document.querySelector('#addmenu [data-bring]') && document.querySelector('#addmenu [data-bring]').click(),
     n: () => { const m = $('addmenu'); if (m) { m.open = true; m.querySelector('.menu button').focus(); } }, d: () => { const b = document.querySelector('.elacts [data-duplicate]'); if (b) b.click(); },
     w: () => draft && draft.toggle(), r: () => $('run') && $('run').click(), m: () => $('mute') && $('mute').click(), Delete: () => { if (score.chosen.size) score.drop(); else if ($('delete')) $('delete').click(); },
@@ -433,7 +457,8 @@ bringIn({
   },
 });
 
-load().then(() => { if (view) { view.choose(chosenId()); if (station !== 'stage') view.throughCamera(); } });
+load().then(() => {
+  if (compare && query().get('compare')) compare.show(query().get('compare').split(',').map(Number).filter((n) => n > 0), query().get('mode')); if (view) { view.choose(chosenId()); if (station !== 'stage') view.throughCamera(); } });
 
 // For tests: what the picture holds.
-window.zarf = { state, view, score, measure: () => (view ? view.measure() : 0), shown: () => view && view.smoke.mesh.visible, fire: () => (view ? view.smoke.material.uniforms.hottest.value : 0), seek, draft };
+window.zarf = { state, view, score, measure: () => (view ? view.measure() : 0), shown: () => view && view.smoke.mesh.visible, fire: () => (view ? view.smoke.material.uniforms.hottest.value : 0), seek, draft, compare, probe };
