@@ -15,6 +15,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"sync"
 	"syscall"
@@ -305,6 +306,110 @@ func (s *Studio) Run(row store.ShotRow, domain string, from, to int) (store.Take
 	return s.RunDoc(row, doc, domain, from, to, "")
 }
 
+// Rebuild runs what is stale or missing of a shot's domains, those first that
+// feed others, and gives the take of the last. Where everything is current the
+// first domain is asked for again, which checks its frames.
+func (s *Studio) Rebuild(row store.ShotRow) (t store.Take, err error) {
+	doc, err := s.Store.Doc(row.ID)
+	if err != nil {
+		return t, err
+	}
+	order, err := doc.Order()
+	if err != nil {
+		return t, err
+	}
+	if len(order) < 2 {
+		return s.Run(row, "", 0, 0)
+	}
+	ran := false
+	for _, st := range s.Chain(row.ID, doc) {
+		if st.State == Current || st.Running {
+			continue
+		}
+		if t, err = s.Run(row, st.Domain.ID, 0, 0); err != nil {
+			return t, err
+		}
+		ran = true
+	}
+	if !ran {
+		return s.Run(row, order[len(order)-1].ID, 0, 0)
+	}
+	return t, nil
+}
+
+// Stage is one part of a shot's cache chain.
+type Stage struct {
+	Domain  *shot.Element
+	Fed     []*shot.Element // the domains that feed it
+	Key     string
+	State   CacheState
+	Made    int
+	Want    int
+	Frames  map[int]cache.Frame
+	Bytes   int64
+	Take    int  // number of its newest take; 0: none
+	Running bool // a job makes it, or waits to
+}
+
+// Chain lists the stages of a shot in the order in which they are made, with
+// their states worked out from content.
+func (s *Studio) Chain(shotID int64, doc *shot.Shot) []Stage {
+	order, err := doc.Order()
+	if err != nil {
+		order = doc.Of(shot.Domain)
+	}
+	takes, _ := s.Store.Takes(shotID)
+	jobs, _ := s.Store.TakeJobs(shotID)
+	first, last := doc.Range()
+	var out []Stage
+	for _, d := range order {
+		st := Stage{Domain: d, Fed: doc.Feeds(d), Key: stage.Key(doc, d), Want: last - first + 1, State: Missing}
+		st.Frames = s.Cache.Stage(st.Key).Frames()
+		for f, x := range st.Frames {
+			if f >= first && f <= last {
+				st.Made++
+				st.Bytes += x.Size
+			}
+		}
+		for _, t := range takes {
+			if t.Domain != d.ID || t.SweepID() != "" {
+				continue
+			}
+			if st.Take == 0 {
+				st.Take = t.Number
+				if st.Made == 0 && len(s.Cache.Stage(t.Key).Frames()) > 0 {
+					st.State = Stale
+				}
+			}
+			j := jobs[t.ID]
+			st.Running = st.Running || (t.Key == st.Key && j.Active())
+		}
+		switch {
+		case st.Made >= st.Want:
+			st.State = Current
+		case st.Made > 0:
+			st.State = Partial
+		}
+		out = append(out, st)
+	}
+	return out
+}
+
+// Verify reads all frames of a take against their checksums; those that are
+// damaged are dropped, so that the next run makes them anew, and listed.
+func (s *Studio) Verify(t store.Take) (damaged []int, err error) {
+	st := s.Cache.Stage(t.Key)
+	for n := t.First; n <= t.Last; n++ {
+		_, err := st.Read(n)
+		var d *cache.Damaged
+		if errors.As(err, &d) {
+			st.Drop(n)
+			damaged = append(damaged, n)
+		}
+	}
+	return damaged, nil
+}
+
 // RunDoc is Run with values that needn't be those of the shot as it stands.
 func (s *Studio) RunDoc(row store.ShotRow, doc *shot.Shot, domain string, from, to int, note string) (store.Take, error) {
 	if bad := check.Faults(check.Shot(doc, check.Machine{Memory: Memory()})); len(bad) > 0 {
@@ -326,8 +431,9 @@ func (s *Studio) RunDoc(row store.ShotRow, doc *shot.Shot, domain string, from, 
 	if err != nil {
 		return store.Take{}, err
 	}
-	if len(takes) > 0 && takes[0].Key == key && takes[0].Domain == d.ID {
-		t, err := s.Store.TakeByID(takes[0].ID) // with its document
+	newest := slices.IndexFunc(takes, func(t store.Take) bool { return t.Domain == d.ID })
+	if newest >= 0 && takes[newest].Key == key {
+		t, err := s.Store.TakeByID(takes[newest].ID) // with its document
 		if err != nil {
 			return t, err
 		}

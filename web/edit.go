@@ -102,7 +102,7 @@ func parse(c *gin.Context, e *shot.Entry, length string, old shot.Value) (shot.V
 	shown := e.Unit.Shown(length)
 	var err error
 	switch e.Type {
-	case shot.Choice:
+	case shot.Choice, shot.Ref:
 		v.Text = c.PostForm("v")
 	case shot.Flag:
 		v.Flag = c.PostForm("v") == "on"

@@ -12,6 +12,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"zarf/core/scale"
 	"zarf/core/shot"
 	"zarf/studio"
 	"zarf/studio/run"
@@ -68,7 +69,13 @@ func span(c *gin.Context, a, b int) (int, int, error) {
 }
 
 func (s *server) run(c *gin.Context) {
-	t, err := s.st.Run(rowOf(c), c.PostForm("domain"), 0, 0)
+	var t store.Take
+	var err error
+	if d := c.PostForm("domain"); d != "" {
+		t, err = s.st.Run(rowOf(c), d, 0, 0)
+	} else {
+		t, err = s.st.Rebuild(rowOf(c))
+	}
 	s.answer(c, err, "take", strconv.Itoa(t.Number))
 }
 
@@ -106,6 +113,13 @@ func (s *server) changeTake(c *gin.Context) {
 	case "adopt":
 		err = s.st.Adopt(rowOf(c).ID, t)
 		s.st.Changed(rowOf(c).ID, c.GetHeader("X-Zarf-Page"))
+	case "verify":
+		var damaged []int
+		if damaged, err = s.st.Verify(t); err == nil && len(damaged) > 0 {
+			err = fmt.Errorf("take %d: frames %s were damaged and are gone; Resume makes them anew", t.Number, run.Ranges(damaged))
+		}
+	case "advise":
+		err = s.advise(c, t)
 	case "mend":
 		v := &takeView{Take: t}
 		v.accounts(s.st.Cache.Stage(t.Key).Frames())
@@ -116,6 +130,45 @@ func (s *server) changeTake(c *gin.Context) {
 		err = fmt.Errorf("nothing is called %q", c.Param("verb"))
 	}
 	s.answer(c, err)
+}
+
+// advise makes a branch of a take with one of the changes that its reading
+// offers.
+func (s *server) advise(c *gin.Context, t store.Take) error {
+	doc, err := t.Shot()
+	if err != nil {
+		return err
+	}
+	d := doc.Element(t.Domain)
+	if d == nil {
+		return fmt.Errorf("take %d lacks its domain", t.Number)
+	}
+	r := scale.Of(doc, d, run.Stats(s.st.Cache.Stage(t.Key).Frames()))
+	n, err := strconv.Atoi(c.PostForm("n"))
+	if err != nil || n < 0 || n >= len(r.Mends) || r.Mends[n].Label != c.PostForm("label") {
+		return errors.New("that change is not offered any more; look at the take again")
+	}
+	_, err = s.st.Store.Edit(rowOf(c).ID, fmt.Sprintf("branch from take %d: %s", t.Number, r.Mends[n].Label), "", func(now *shot.Shot) error {
+		looks, name, title := now.Looks, now.Name, now.Title
+		*now = *doc
+		now.Looks, now.Name, now.Title = looks, name, title
+		for _, ch := range r.Mends[n].Changes {
+			e := now.Owner(ch.Element)
+			if e == nil {
+				return fmt.Errorf("there is no element %q", ch.Element)
+			}
+			if err := shot.Find(e.Kind, ch.Key).Check(ch.Value); err != nil {
+				return err
+			}
+			e.Values[ch.Key] = ch.Value
+		}
+		return nil
+	})
+	if err == nil {
+		err = s.st.Store.SetBase(rowOf(c).ID, t.ID)
+	}
+	s.st.Changed(rowOf(c).ID, c.GetHeader("X-Zarf-Page"))
+	return err
 }
 
 func (s *server) stopJob(c *gin.Context) {

@@ -246,6 +246,8 @@ type space struct {
 	Disk       int64        // that the shot's takes take
 	Clearable  []store.Take // that nobody marked
 	ClearBytes int64
+	Chain   []studio.Stage
+	Behind  int // stages of the chain that aren't current
 	Sweeps     []sweepView
 	Older      int   // takes that the list leaves out
 	Head       int   // revision of the document that the panels show
@@ -280,6 +282,7 @@ type takeView struct {
 	Since   string   // what was changed since that one
 	Hangs   string   // what was made from it
 	Plots   []plot
+	Scale   *scaleView
 	After   []check.Finding // what its frames tell
 	frames  map[int]cache.Frame
 }
@@ -339,6 +342,12 @@ func (s *server) space(c *gin.Context, at string) (*space, error) {
 			err = s.hands(w)
 		}
 	case "takes":
+		w.Chain = s.st.Chain(row.ID, doc)
+		for _, st := range w.Chain {
+			if st.State != studio.Current {
+				w.Behind++
+			}
+		}
 		if err := s.tidy(w); err != nil {
 			return nil, err
 		}

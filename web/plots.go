@@ -8,6 +8,7 @@ import (
 
 	"zarf/core/check"
 	"zarf/core/gas"
+	"zarf/core/scale"
 	"zarf/core/shot"
 	"zarf/studio/cache"
 	"zarf/studio/run"
@@ -54,6 +55,68 @@ var quantities = []struct {
 
 // heatUnit turns K·m³ of air into MJ.
 func heatUnit(s *shot.Shot) float64 { return s.Get("air_density").Num * gas.HeatCapacity / 1e6 }
+
+// scaleView is a take's reading with its curves drawn.
+type scaleView struct {
+	scale.Reading
+	Front, Law string // paths in a box of plotW by 2·plotH
+	Long, Far  string // what the box's sides mean
+}
+
+func newScale(r scale.Reading) *scaleView {
+	v := &scaleView{Reading: r}
+	t, l := 0.0, 0.0
+	for _, p := range r.Measured {
+		t, l = max(t, p.T), max(l, p.L)
+	}
+	for _, p := range r.Demanded {
+		t, l = max(t, min(p.T, 3*t)), max(l, p.L)
+	}
+	if t == 0 || l == 0 {
+		return v
+	}
+	path := func(list []scale.Point) string {
+		var b strings.Builder
+		for _, p := range list {
+			if p.T > t {
+				break
+			}
+			c := "L"
+			if b.Len() == 0 {
+				c = "M"
+			}
+			fmt.Fprintf(&b, "%s%.1f %.1f", c, p.T/t*plotW, 2*plotH-p.L/l*2*plotH)
+		}
+		return b.String()
+	}
+	v.Front, v.Law = path(r.Measured), path(r.Demanded)
+	v.Long, v.Far = fmt.Sprintf("%.3g s", t), metres(l)
+	return v
+}
+
+// metres writes a length in two figures.
+func metres(v float64) string {
+	switch {
+	case v >= 10:
+		return fmt.Sprintf("%.0f m", v)
+	case v >= 1:
+		return fmt.Sprintf("%.1f m", v)
+	}
+	return fmt.Sprintf("%.0f cm", 100*v)
+}
+
+// Says is the reading in words.
+func (v *scaleView) Says() string {
+	return fmt.Sprintf("Reads as about %s; the shot says %s.", metres(v.Reads), metres(v.Size))
+}
+
+// Facts are the figures behind it.
+func (v *scaleView) Facts() string {
+	if v.Kind == scale.Blast {
+		return fmt.Sprintf("A blast: its front goes as the %.2f-th power of time, %.1f is natural; it grew in %.2f s.", v.Slope, 0.4, v.Measured[len(v.Measured)-1].T)
+	}
+	return fmt.Sprintf("Its front goes at %.2g m/s on the screen; its size and warmth ask for %.2g m/s.", v.Speed, v.Wants)
+}
 
 // plots draws every quantity that has something to show.
 func plots(doc *shot.Shot, stats map[int]gas.FrameStats) []plot {
@@ -115,5 +178,9 @@ func (v *takeView) accounts(frames map[int]cache.Frame) {
 	v.Plots = plots(doc, stats)
 	if d := doc.Element(v.Domain); d != nil && len(stats) > 0 {
 		v.After = check.After(d, stats)
+		if seen := slices.ContainsFunc(v.After, func(f check.Finding) bool { return f.ID == "empty" }); seen {
+			v.After = append(v.After, check.WhyEmpty(doc)...)
+		}
+		v.Scale = newScale(scale.Of(doc, d, stats))
 	}
 }

@@ -160,7 +160,11 @@ func firstRun(st *studio.Studio) error {
 func draftCommand(o *options) *cobra.Command {
 	return &cobra.Command{Use: "draft", Short: "Run a live draft (a server starts it and talks to it by standard input and output)", Hidden: true, Args: exactly(0, "no arguments"),
 		RunE: func(c *cobra.Command, _ []string) error {
-			child := draft.Child{Files: o.files(), Threads: o.threads}
+			ca, err := o.cache()
+			if err != nil {
+				return err
+			}
+			child := draft.Child{Files: o.files(), Cache: ca, Threads: o.threads}
 			return child.Serve(os.Stdin, os.Stdout)
 		}}
 }

@@ -88,7 +88,21 @@ var table = []struct {
 	{"pull-far", pullFar},
 	{"pull-thin", pullThin},
 	{"force-idle", forceIdle},
+	{"feed-missing", feedMissing},
+	{"feed-ring", feedRing},
+	{"feed-channel", feedChannel},
+	{"feed-still", feedStill},
 	{"camera-blind", cameraBlind},
+}
+
+// shaped lists the emitters that have a form of their own.
+func (s *scene) shaped() (out []*shot.Element) {
+	for _, e := range s.emitters {
+		if e.Get("from").Text != "fluid" {
+			out = append(out, e)
+		}
+	}
+	return out
 }
 
 // Shot runs all checks, faults first.
@@ -192,7 +206,7 @@ func (s *scene) when(e *shot.Element) []float64 {
 
 func emitterOutside(s *scene) []Finding {
 	var out []Finding
-	for _, e := range s.emitters {
+	for _, e := range s.shaped() {
 		nearest, inside := math.Inf(1), false
 		var which *shot.Element
 		for _, d := range s.domains {
@@ -237,7 +251,7 @@ func intoBox(e, d *shot.Element, f float64) shot.Value {
 
 func emitterInside(s *scene) []Finding {
 	var out []Finding
-	for _, e := range s.emitters {
+	for _, e := range s.shaped() {
 		for _, c := range s.colliders {
 			sh, co := e.Shape(s.first), c.Shape(s.first)
 			co.Hollow = c.Get("invert").Flag
@@ -301,7 +315,7 @@ func emitterEmpty(s *scene) []Finding {
 
 func emitterSmall(s *scene) []Finding {
 	var out []Finding
-	for _, e := range s.emitters {
+	for _, e := range s.shaped() {
 		sh := e.Shape(s.first)
 		for _, d := range s.domains {
 			if h := d.Get("voxel").Num; e.Acts(d) && sh.Thinnest() < 2*h {

@@ -56,7 +56,30 @@ func TestQuietWhereNothingIsWrong(t *testing.T) {
 func TestFindsAndMends(t *testing.T) {
 	n, v, text := shot.Num, shot.Vec, shot.Text
 	cases := map[string]func(s *shot.Shot, d, e *shot.Element){
-		"no-domain":  func(s *shot.Shot, d, e *shot.Element) { s.Remove(d.ID) },
+		"no-domain": func(s *shot.Shot, d, e *shot.Element) { s.Remove(d.ID) },
+		"feed-missing": func(s *shot.Shot, d, e *shot.Element) {
+			other := s.Add(shot.Domain)
+			e.ActsOn = []string{d.ID}
+			x := s.Add(shot.Emitter)
+			x.Values["from"], x.ActsOn = text("fluid"), []string{other.ID}
+		},
+		"feed-ring": func(s *shot.Shot, d, e *shot.Element) {
+			x := s.Add(shot.Emitter)
+			x.Values["from"], x.Values["fed_by"] = text("fluid"), text(d.ID)
+		},
+		"feed-channel": func(s *shot.Shot, d, e *shot.Element) {
+			other := s.Add(shot.Domain)
+			e.ActsOn = []string{d.ID}
+			x := s.Add(shot.Emitter)
+			x.Values["from"], x.Values["fed_by"], x.Values["fed_where"], x.ActsOn = text("fluid"), text(d.ID), text("burn"), []string{other.ID}
+		},
+		"feed-still": func(s *shot.Shot, d, e *shot.Element) {
+			other := s.Add(shot.Domain)
+			e.ActsOn = []string{d.ID}
+			d.Values["cache_velocity"] = shot.On(false)
+			x := s.Add(shot.Emitter)
+			x.Values["from"], x.Values["fed_by"], x.ActsOn = text("fluid"), text(d.ID), []string{other.ID}
+		},
 		"no-emitter": func(s *shot.Shot, d, e *shot.Element) { e.Muted = true },
 		"memory":     func(s *shot.Shot, d, e *shot.Element) { d.Values["voxel"] = n(0.001) },
 		"acts-on-nothing": func(s *shot.Shot, d, e *shot.Element) {

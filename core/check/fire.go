@@ -178,6 +178,42 @@ func regionOutside(s *scene) []Finding {
 
 var sideNames = [6]string{"−x", "+x", "floor", "top", "−z", "+z"}
 
+// WhyEmpty tells why a shot's emitters make nothing that can be seen.
+func WhyEmpty(s *shot.Shot) (out []Finding) {
+	say := func(e *shot.Element, what, why string) {
+		out = append(out, Finding{ID: "why-empty", Severity: Note, Element: e.ID, What: what, Why: why})
+	}
+	first, last := s.Range()
+	emitters := 0
+	for _, e := range s.Elements {
+		if e.Kind != shot.Emitter {
+			continue
+		}
+		emitters++
+		most := 0.0
+		for f := first; f <= last; f++ {
+			most = max(most, e.At("smoke", float64(f)).Num, e.At("fuel", float64(f)).Num)
+		}
+		switch {
+		case e.Muted:
+			say(e, e.Name+" is muted.", "Unmute it in the cast.")
+		case e.Get("begin").Num > float64(last) || e.Get("end").Num < float64(first):
+			say(e, fmt.Sprintf("%s emits on frames %.0f to %.0f only.", e.Name, e.Get("begin").Num, e.Get("end").Num), fmt.Sprintf("The shot runs from %d to %d.", first, last))
+		case most == 0:
+			say(e, e.Name+" gives neither smoke nor fuel on any frame.", "Warm or fast air alone can't be seen; give it smoke.")
+		}
+	}
+	if emitters == 0 {
+		out = append(out, Finding{ID: "why-empty", Severity: Note, What: "The shot has no emitter.", Why: "Add one, or a recipe."})
+	}
+	for _, f := range Shot(s, Machine{Memory: math.Inf(1)}) {
+		if e := s.Element(f.Element); e != nil && e.Kind == shot.Emitter {
+			out = append(out, f)
+		}
+	}
+	return out
+}
+
 // After looks at how the frames of a run went: what was cut off, held back, or
 // not followed closely enough. frames go by number.
 func After(d *shot.Element, frames map[int]gas.FrameStats) []Finding {

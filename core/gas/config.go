@@ -81,6 +81,7 @@ type Fire struct {
 // Emitter puts smoke, heat, fuel and velocity into the fluid.
 type Emitter struct {
 	Shape       geom.Shape
+	Source      *Source    // emits where another fluid is, instead of a shape; may be nil
 	Before      geom.Shape // where it stood dt earlier, for the velocity that it hands on
 	Surface     float64    // 0: the whole volume; else the thickness of the shell, m
 	Add         bool       // add an amount a second instead of holding at least the amount
@@ -95,6 +96,36 @@ type Emitter struct {
 	NoiseSize   float64   // m
 	NoisePhase  float64   // how far its noise has run by now, in changes of the whole pattern
 	Seed        uint64
+}
+
+// Source is another fluid that emits: how much of it there is, 0 to 1, and how
+// it moves, on a grid of its own.
+type Source struct {
+	Share  *grid.Field
+	Motion [3]*grid.Field // m/s at cell centres; nil where it isn't known
+	H      float64        // m
+	Origin geom.Vec3      // the grid's corner
+}
+
+// at is the share at a place, and the velocity there.
+func (o *Source) at(p geom.Vec3) (share float64, v geom.Vec3) {
+	q := p.Sub(o.Origin).Mul(1 / o.H)
+	d := o.Share.Dims
+	if q.X < 0 || q.Y < 0 || q.Z < 0 || q.X > float64(d.NX) || q.Y > float64(d.NY) || q.Z > float64(d.NZ) {
+		return 0, v
+	}
+	x, y, z := float32(q.X-0.5), float32(q.Y-0.5), float32(q.Z-0.5)
+	share = min(1, max(0, float64(o.Share.Sample(x, y, z))))
+	if share > 0 && o.Motion[0] != nil {
+		v = geom.V(float64(o.Motion[0].Sample(x, y, z)), float64(o.Motion[1].Sample(x, y, z)), float64(o.Motion[2].Sample(x, y, z)))
+	}
+	return share, v
+}
+
+// bounds is the box that the source's grid fills.
+func (o *Source) bounds() geom.Box {
+	d := o.Share.Dims
+	return geom.Box{Min: o.Origin, Max: o.Origin.Add(geom.V(float64(d.NX), float64(d.NY), float64(d.NZ)).Mul(o.H))}
 }
 
 // Collider is a solid.

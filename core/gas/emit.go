@@ -13,6 +13,10 @@ import (
 // voxel thick: else a coarse run would emit colder and thinner gas than a fine
 // one, and fuel might not light.
 func (e *Emitter) cover(p geom.Vec3, h float64) float64 {
+	if e.Source != nil {
+		c, _ := e.Source.at(p)
+		return c
+	}
 	d := e.Shape.Distance(p)
 	if e.Surface > 0 {
 		d = math.Abs(d) - max(e.Surface, h)/2
@@ -51,7 +55,11 @@ func (s *Solver) emit(dt float64, list []Emitter) float64 {
 }
 
 func (s *Solver) emitOne(dt float64, e *Emitter) float64 {
-	lo, hi := s.cellRange(e.Shape.Bounds().Grow(s.H + e.Surface/2))
+	room := e.Shape.Bounds()
+	if e.Source != nil {
+		room = e.Source.bounds()
+	}
+	lo, hi := s.cellRange(room.Grow(s.H + e.Surface/2))
 	if lo[0] >= hi[0] || lo[1] >= hi[1] || lo[2] >= hi[2] {
 		return 0
 	}
@@ -85,12 +93,15 @@ func (s *Solver) emitOne(dt float64, e *Emitter) float64 {
 	for _, c := range covers {
 		cells += c
 	}
-	body := e.Inherit != 0 && e.Shape != e.Before
+	body := e.Inherit != 0 && (e.Shape != e.Before || (e.Source != nil && e.Source.Motion[0] != nil))
 	if e.Speed == 0 && e.Push == (geom.Vec3{}) && !body {
 		return 0
 	}
 	for axis, f := range s.velocity() {
 		s.drive(f, axis, lo, hi, dt, e)
+	}
+	if e.Source != nil { // it brings its own velocity, and no new gas
+		return 0
 	}
 	return s.makeVolume(lo, hi, cells, e)
 }
@@ -131,6 +142,12 @@ func (s *Solver) drive(f *grid.Field, axis int, lo, hi [3]int, dt float64, e *Em
 					p := s.facePoint(i, j, k, axis)
 					c := e.cover(p, s.H)
 					if c == 0 {
+						continue
+					}
+					if e.Source != nil {
+						_, v := e.Source.at(p)
+						n := f.Index(i, j, k)
+						f.Data[n] += float32(c) * (float32(v.Mul(e.Inherit).Add(e.Push).Array()[axis]) - f.Data[n])
 						continue
 					}
 					d := dir

@@ -83,6 +83,10 @@ type FrameStats struct {
 	PeakHeat    float64    `json:"peak_temp,omitempty"`   // K over the air
 	Top         float64    `json:"top,omitempty"`         // height of the highest smoke over the floor, m
 	Width       float64    `json:"width,omitempty"`       // widest extent of the smoke in x, m
+	Low         [3]float64 `json:"low"`                   // the box of what can be seen, m
+	High        [3]float64 `json:"high"`
+	Bulk        float64    `json:"bulk,omitempty"` // what can be seen, m³
+	Warm        float64    `json:"warm,omitempty"` // its mean excess temperature, K
 	Unconverged int        `json:"unconverged"`
 }
 
@@ -246,7 +250,63 @@ func (s *Solver) account(st *FrameStats) {
 		st.AtLimit = s.limited()
 	}
 	st.Top, st.Width = s.extent()
+	s.outline(st)
 }
+
+// outline finds the box, the volume and the mean warmth of what can be seen:
+// smoke, and gas that is hot enough to glow in smoke's stead.
+func (s *Solver) outline(st *FrameStats) {
+	type part struct {
+		lo, hi [3]int
+		n      int
+		warm   float64
+	}
+	rows := make([]part, s.NZ) // a plane each, so that sums keep their order
+	s.crew.For(s.NZ, s.grain(), func(k0, k1 int) {
+		for k := k0; k < k1; k++ {
+			p := part{lo: [3]int{s.NX, s.NY, s.NZ}}
+			for j := range s.NY {
+				for _, span := range s.lay[onCentre].spans(j, k) {
+					o := s.Index(0, j, k)
+					for i := span.Lo; i < span.Hi; i++ {
+						if s.Smoke.Data[o+i] <= seen && s.Heat.Data[o+i] <= glows {
+							continue
+						}
+						at := [3]int{i, j, k}
+						for a := range 3 {
+							p.lo[a], p.hi[a] = min(p.lo[a], at[a]), max(p.hi[a], at[a]+1)
+						}
+						p.n++
+						p.warm += float64(s.Heat.Data[o+i])
+					}
+				}
+			}
+			rows[k] = p
+		}
+	})
+	all := part{lo: [3]int{s.NX, s.NY, s.NZ}}
+	for _, p := range rows {
+		if p.n == 0 {
+			continue
+		}
+		for a := range 3 {
+			all.lo[a], all.hi[a] = min(all.lo[a], p.lo[a]), max(all.hi[a], p.hi[a])
+		}
+		all.n, all.warm = all.n+p.n, all.warm+p.warm
+	}
+	if all.n == 0 {
+		return
+	}
+	o := s.Limit.Origin.Array()
+	for a := range 3 {
+		st.Low[a], st.High[a] = o[a]+float64(all.lo[a]+s.Low[a])*s.H, o[a]+float64(all.hi[a]+s.Low[a])*s.H
+	}
+	st.Bulk, st.Warm = float64(all.n)*s.H*s.H*s.H, all.warm/float64(all.n)
+}
+
+// glows is the excess temperature, K, from which gas without smoke counts as
+// visible.
+const glows = 400
 
 // extent is how high over the limit's floor, and how wide along x, smoke or
 // heat is that can be seen.

@@ -36,6 +36,11 @@ func (e *Entry) Show(v Value, length string) string {
 			return "no file"
 		}
 		return asset.Name(v.Text)
+	case Ref:
+		if v.Text == "" {
+			return "nothing"
+		}
+		return v.Text
 	case Weights:
 		if v.Text == "" {
 			return "nothing painted"

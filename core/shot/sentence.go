@@ -133,6 +133,13 @@ func (s *Shot) emitterSentence(e *Element, m func(float64) string) string {
 	}
 	if e.Get("from").Text == "surface" {
 		t += " from the surface of a " + e.sizeWords(m)
+	} else if d := s.Source(e); e.Get("from").Text == "fluid" {
+		where := map[string]string{"density": "the smoke", "burn": "the flame", "temperature": "the heat"}[e.Get("fed_where").Text]
+		if d == nil {
+			t += " where another domain has " + where + ", which none does yet"
+		} else {
+			t += " where " + d.Name + " has " + where
+		}
 	} else {
 		t += " from a " + e.sizeWords(m)
 	}

@@ -25,6 +25,7 @@ const (
 	Weights Type = "weights" // the id of painted weights
 	Names   Type = "names"   // parts or joints, in Text a line each
 	Points  Type = "points"  // places in space, in Text as "x y z; x y z"
+	Ref     Type = "element" // the id of another element of the shot
 	Profile Type = "profile" // numbers evenly along something, in Text as "1 0.5 0"
 )
 
@@ -128,7 +129,7 @@ func (e *Entry) JSON(v Value) any {
 	switch e.Type {
 	case Vector, Colour:
 		return v.Vec
-	case Choice, File, Weights:
+	case Choice, File, Weights, Ref:
 		return v.Text
 	case Flag:
 		return v.Flag
@@ -173,7 +174,7 @@ func (e *Entry) FromJSON(raw json.RawMessage) (Value, error) {
 		if err = json.Unmarshal(raw, &l); err == nil {
 			v.Text = profileText(l)
 		}
-	case Choice, File, Weights:
+	case Choice, File, Weights, Ref:
 		want = "a word"
 		err = json.Unmarshal(raw, &v.Text)
 	case Flag:
@@ -232,6 +233,11 @@ func (e *Entry) Check(v Value) error {
 	case Weights:
 		if v.Text != "" && (asset.CheckID(v.Text) != nil || len(v.Text) != 32) {
 			return fmt.Errorf("%s is %q, which are no painted weights", e.Label, clip(v.Text))
+		}
+		return nil
+	case Ref:
+		if v.Text != "" && CheckName(v.Text) != nil {
+			return fmt.Errorf("%s is %q, which names no element", e.Label, clip(v.Text))
 		}
 		return nil
 	case Names:
@@ -306,7 +312,7 @@ func (e *Entry) Same(a, b Value) bool {
 	switch e.Type {
 	case Vector, Colour:
 		return a.Vec == b.Vec
-	case Choice, File, Weights, Names, Points, Profile:
+	case Choice, File, Weights, Ref, Names, Points, Profile:
 		return a.Text == b.Text
 	case Flag:
 		return a.Flag == b.Flag

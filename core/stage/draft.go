@@ -7,6 +7,7 @@ import (
 	"math"
 	"runtime"
 
+	"zarf/core/format/vdb"
 	"zarf/core/gas"
 	"zarf/core/geom"
 	"zarf/core/grid"
@@ -92,6 +93,9 @@ func (d *Draft) remember() error {
 	return err
 }
 
+// Feed tells the draft where frames of the domains that feed it are.
+func (d *Draft) Feed(read func(e *shot.Element, frame int) (*vdb.File, error)) { d.gas.Feed = read }
+
 // Next is the frame that Advance makes next.
 func (d *Draft) Next() int { return d.gas.next }
 
@@ -163,6 +167,7 @@ func (d *Draft) back() error {
 	if err := g.load(bytes.NewReader(d.good), false); err != nil {
 		return err
 	}
+	g.Feed = d.gas.Feed
 	d.gas = g
 	return nil
 }

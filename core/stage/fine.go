@@ -37,8 +37,10 @@ func Cells(d *shot.Element) (n grid.Dims, h float64, origin geom.Vec3) {
 
 // Key identifies the final frames of domain d: those of the coarse run, or of
 // the fine stage on top of it.
-func Key(s *shot.Shot, d *shot.Element) string {
-	key := CoarseKey(s, d)
+func Key(s *shot.Shot, d *shot.Element) string { return key(s, d, 0) }
+
+func key(s *shot.Shot, d *shot.Element, depth int) string {
+	key := coarseKey(s, d, depth)
 	if Factor(d) == 1 {
 		return key
 	}

@@ -27,6 +27,11 @@ type Gas struct {
 	next   int // the frame that Advance makes next
 	lines  map[string]*geom.Line
 	fault  error // why a form can't be had
+
+	// Feed reads frames of the domains that feed this one. Without it such a
+	// domain can't be run.
+	Feed func(d *shot.Element, frame int) (*vdb.File, error)
+	fed  map[string]*fedFrame
 }
 
 // Start is the first simulated frame, pre-roll included.
@@ -118,6 +123,9 @@ func (g *Gas) Next() int { return g.next }
 
 // Advance simulates one frame and returns its number.
 func (g *Gas) Advance(stop func() bool) (int, gas.FrameStats, error) {
+	if feeds := g.Shot.Feeds(g.Domain); len(feeds) > 0 && g.Feed == nil {
+		return g.next, gas.FrameStats{}, fmt.Errorf("%s is fed by %s, which isn't at hand here", g.Domain.Name, feeds[0].Name)
+	}
 	dt, now := lasts(g.Shot, g.next), float64(g.next)
 	num := func(key string) float64 { return g.Domain.At(key, now).Num }
 	sub := gas.Substeps{CFL: num("cfl"), Min: int(num("min_substeps")), Max: int(num("max_substeps"))}
@@ -229,6 +237,11 @@ func (g *Gas) Scene(t, dt float64) gas.Inputs {
 			em := gas.Emitter{Shape: g.form(e, f), Before: g.before(e, frame(t-dt)), Inherit: num(e, "inherit"), Fuel: num(e, "fuel"), Smoke: num(e, "smoke"), Temperature: num(e, "temperature") - air, Speed: num(e, "speed"),
 				AlongAxis: e.Get("along").Text == "axis", Push: geom.FromArray(e.At("push", f).Vec), Add: e.Get("mode").Text == "add",
 				Breakup: num(e, "breakup"), NoiseSize: num(e, "breakup_size"), NoisePhase: g.phase(e, "breakup_rate", t, f, same), Seed: seed*1000 + uint64(n)}
+			if e.Get("from").Text == "fluid" {
+				if em.Source = g.source(e, int(math.Ceil(f-1e-9))); em.Source == nil {
+					continue
+				}
+			}
 			if e.Get("from").Text == "surface" {
 				em.Surface = num(e, "shell")
 			}
@@ -261,7 +274,12 @@ func (g *Gas) Scene(t, dt float64) gas.Inputs {
 
 // CoarseKey identifies the run of domain d, without upres: 32 hexadecimal
 // digits.
-func CoarseKey(s *shot.Shot, d *shot.Element) string {
+func CoarseKey(s *shot.Shot, d *shot.Element) string { return coarseKey(s, d, 0) }
+
+// maxChain is how deep domains may feed each other.
+const maxChain = 16
+
+func coarseKey(s *shot.Shot, d *shot.Element, depth int) string {
 	h := sha256.New()
 	io.WriteString(h, gas.Version)
 	put := func(v any) {
@@ -295,6 +313,11 @@ func CoarseKey(s *shot.Shot, d *shot.Element) string {
 		}
 		put(n) // its place is the seed of its noise
 		element(e)
+		if e.Kind == shot.Emitter && e.Get("from").Text == "fluid" && depth < maxChain {
+			if src := s.Source(e); src != nil { // what feeds it counts like its own values
+				put(key(s, src, depth+1))
+			}
+		}
 	}
 	return hex.EncodeToString(h.Sum(nil))[:32]
 }

@@ -16,6 +16,8 @@ import (
 	"zarf/core/render"
 	"zarf/core/shot"
 	"zarf/core/stage"
+	"zarf/studio/cache"
+	"zarf/studio/run"
 )
 
 // Command is what a draft is told.
@@ -45,6 +47,7 @@ type Head struct {
 // Child is the draft's process.
 type Child struct {
 	Files   *asset.Library
+	Cache   *cache.Cache // of domains that feed others; may be nil
 	Threads int
 
 	out  *bufio.Writer
@@ -228,6 +231,9 @@ func (c *Child) begin(doc *shot.Shot) error {
 			h = stage.CoarseVoxel(dom, c.speed/aim)
 		}
 		c.draft, err = stage.NewDraft(doc, dom.ID, h, grid.NewCrew(c.Threads))
+		if err == nil && c.Cache != nil {
+			c.draft.Feed(run.Feed(doc, c.Cache))
+		}
 	}
 	if err != nil {
 		c.draft = nil

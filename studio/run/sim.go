@@ -5,6 +5,7 @@
 package run
 
 import (
+	"bytes"
 	"context"
 	"encoding/json"
 	"errors"
@@ -64,6 +65,7 @@ func (s *Sim) Do(ctx context.Context, c *cache.Cache, report Report) error {
 	if err != nil {
 		return err
 	}
+	g.Feed = Feed(s.Shot, c)
 	if stage.Factor(g.Domain) > 1 {
 		return s.refine(ctx, c, g.Domain, report)
 	}
@@ -83,17 +85,28 @@ func (s *Sim) coarse(ctx context.Context, c *cache.Cache, g *stage.Gas, report R
 	return run.do()
 }
 
+// Feed reads the frames of a shot's domains from a cache.
+func Feed(s *shot.Shot, c *cache.Cache) func(d *shot.Element, frame int) (*vdb.File, error) {
+	return func(d *shot.Element, frame int) (*vdb.File, error) {
+		b, err := c.Stage(stage.Key(s, d)).Read(frame)
+		if err != nil {
+			return nil, err
+		}
+		return vdb.Read(bytes.NewReader(b), vdb.DefaultLimits)
+	}
+}
+
 type simRun struct {
 	*Sim
-	gas     *stage.Gas
-	st      *cache.Stage
-	report  Report
-	ctx     context.Context
-	begin   time.Time
-	saved   time.Time
-	saving  time.Duration
-	made    int
-	pacer   pacer
+	gas    *stage.Gas
+	st     *cache.Stage
+	report Report
+	ctx    context.Context
+	begin  time.Time
+	saved  time.Time
+	saving time.Duration
+	made   int
+	pacer  pacer
 }
 
 func (r *simRun) do() error {
@@ -172,6 +185,7 @@ func (r *simRun) resume(first int) {
 func (r *simRun) restart() {
 	g, err := stage.NewGas(r.Shot, r.Domain, grid.NewCrew(r.Threads))
 	if err == nil {
+		g.Feed = r.gas.Feed
 		r.gas = g
 	}
 }

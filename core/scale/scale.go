@@ -1,0 +1,221 @@
+package scale
+
+import (
+	"fmt"
+	"math"
+	"slices"
+
+	"zarf/core/gas"
+	"zarf/core/shot"
+)
+
+// Kind is which law an effect is held against.
+type Kind string
+
+// The kinds.
+const (
+	Rising Kind = "rising"
+	Blast  Kind = "blast"
+)
+
+// Constants of the laws, as the package's comment has them.
+const (
+	froude     = 0.85
+	fireGrows  = 0.36 // s for √m
+	slowsAs    = 0.4
+	ninetieth  = 0.768 // 0.9^(1/slowsAs): share of the time at which nine tenths are reached
+	leastFront = 6     // voxels that a front must have gone
+	leastCount = 10    // frames on the way
+)
+
+// Point is a front's distance at a time of the picture.
+type Point struct{ T, L float64 } // s, m
+
+// Change is one value to be set.
+type Change struct {
+	Element string // as shot.Owner finds it
+	Key     string
+	Value   shot.Value
+}
+
+// Mend is a change that would bring reading and size together.
+type Mend struct {
+	Label   string
+	Changes []Change
+}
+
+// Reading is how large a take reads.
+type Reading struct {
+	Kind     Kind
+	Why      string  // why nothing can be said; then the rest is empty
+	Size     float64 // m: how far its front went
+	Reads    float64 // m
+	Speed    float64 // m/s of the front on the screen
+	Wants    float64 // m/s that its size demands
+	Slope    float64 // of a blast: p in R ∝ t^p
+	Measured []Point
+	Demanded []Point
+	Mends    []Mend
+}
+
+// Off is how many times too small it reads; under 1 too large.
+func (r *Reading) Off() float64 { return r.Size / r.Reads }
+
+// Fits reports a reading within a factor of two of the size.
+func (r *Reading) Fits() bool { return r.Off() < 2 && r.Off() > 0.5 }
+
+// Of reads a take: frames by number, of domain d in shot s.
+func Of(s *shot.Shot, d *shot.Element, frames map[int]gas.FrameStats) Reading {
+	var order []int
+	for n := range frames {
+		order = append(order, n)
+	}
+	slices.Sort(order)
+	var way []Point
+	var at []int
+	var from [3]float64
+	for _, n := range order {
+		f := frames[n]
+		if f.Bulk == 0 {
+			continue
+		}
+		if way == nil {
+			for a := range 3 {
+				from[a] = (f.Low[a] + f.High[a]) / 2
+			}
+		}
+		far := 0.0
+		for a := range 3 {
+			far = max(far, from[a]-f.Low[a], f.High[a]-from[a])
+		}
+		way, at = append(way, Point{float64(n-order[0]) / s.Rate(), far}), append(at, n)
+	}
+	h := d.Get("voxel").Num
+	if len(way) == 0 {
+		return Reading{Why: "No frame holds smoke or fire that can be seen."}
+	}
+	// the way of the front: until it stands, or something stops it
+	most := 0.0
+	for _, p := range way {
+		most = max(most, p.L)
+	}
+	end := slices.IndexFunc(way, func(p Point) bool { return p.L >= 0.9*most })
+	way, at = way[:end+1], at[:end+1]
+	if len(way) < leastCount || most-way[0].L < leastFront*h {
+		return Reading{Why: fmt.Sprintf("Too few frames: the front was on its way for %d frames and %s m; at least %d frames and %d voxels are needed.", len(way), shot.Short(shot.Tidy(most-way[0].L)), leastCount, leastFront)}
+	}
+	r := Reading{Kind: Rising, Size: way[end].L, Measured: way}
+	if blast(frames, order) {
+		r.Kind = Blast
+	}
+	r.read(s, d, frames, at)
+	return r
+}
+
+// blast tells a fire that is made at once: four fifths of its heat within a
+// quarter of its frames.
+func blast(frames map[int]gas.FrameStats, order []int) bool {
+	all, best := 0.0, 0.0
+	n := max(len(order)/4, 1)
+	for i := range order {
+		all += frames[order[i]].HeatMade
+		sum := 0.0
+		for _, f := range order[i:min(i+n, len(order))] {
+			sum += frames[f].HeatMade
+		}
+		best = max(best, sum)
+	}
+	return all > 0 && best > 0.8*all
+}
+
+func (r *Reading) read(s *shot.Shot, d *shot.Element, frames map[int]gas.FrameStats, at []int) {
+	way := r.Measured
+	last := way[len(way)*2/3:]
+	u, _ := line(last)
+	r.Speed = max(u, 1e-6)
+	l := (last[0].L + last[len(last)-1].L) / 2
+	if r.Kind == Blast {
+		t0 := way[0].T - 1/s.Rate()
+		var logs []Point
+		for _, p := range way[len(way)/4:] {
+			logs = append(logs, Point{math.Log(p.T - t0), math.Log(p.L)})
+		}
+		r.Slope, _ = line(logs)
+		grown := way[len(way)-1].T - t0
+		r.Reads = math.Pow(grown/ninetieth/fireGrows, 2) / 2 // as a radius
+		r.Wants = r.Speed * math.Sqrt(r.Reads/r.Size)
+		whole := fireGrows * math.Sqrt(2*r.Size) // s that its size demands
+		for i := range 24 {
+			t := whole * float64(i+1) / 24
+			r.Demanded = append(r.Demanded, Point{t0 + t, r.Size * math.Pow(t/whole, slowsAs)})
+		}
+	} else {
+		air := s.Get("air_temperature").Num
+		g := 0.0
+		for _, n := range at[len(at)*2/3:] {
+			warm := math.Abs(frames[n].Warm)
+			g += 9.81 * warm / (air + warm)
+		}
+		g /= float64(len(at) - len(at)*2/3)
+		if g < 1e-3 {
+			*r = Reading{Kind: r.Kind, Why: "It is as warm as the air: what drives it is not its own weight, and size can't be read from its speed."}
+			return
+		}
+		r.Wants = froude * math.Sqrt(g*l)
+		r.Reads = r.Size * math.Pow(r.Wants/r.Speed, 2)
+		p := way[0]
+		r.Demanded = append(r.Demanded, p)
+		for i := 1; i < 400 && p.L < 1.2*r.Size; i++ {
+			p = Point{p.T + 0.5/s.Rate(), p.L + froude*math.Sqrt(g*max(p.L, 1e-3))*0.5/s.Rate()}
+			r.Demanded = append(r.Demanded, p)
+		}
+	}
+	r.mends(s, d)
+}
+
+// line fits L = a + b·T and gives b and a.
+func line(p []Point) (b, a float64) {
+	var n, x, y, xx, xy float64
+	for _, q := range p {
+		n, x, y, xx, xy = n+1, x+q.T, y+q.L, xx+q.T*q.T, xy+q.T*q.L
+	}
+	det := n*xx - x*x
+	if det == 0 {
+		return 0, y / max(n, 1)
+	}
+	b = (n*xy - x*y) / det
+	return b, (y - b*x) / n
+}
+
+// mends offers what would bring reading and size together: time, which scales
+// every speed; buoyancy, whose square root speeds go by; damping where a blast
+// doesn't slow down.
+func (r *Reading) mends(s *shot.Shot, d *shot.Element) {
+	if r.Fits() {
+		return
+	}
+	fast := math.Sqrt(r.Off()) // how many times too fast
+	two := func(v float64) float64 {
+		if v == 0 {
+			return 0
+		}
+		m := math.Pow(10, math.Floor(math.Log10(math.Abs(v)))-1)
+		return shot.Tidy(math.Round(v/m) * m)
+	}
+	add := func(e *shot.Element, key string, v float64) {
+		entry := shot.Find(e.Kind, key)
+		v = two(min(max(v, entry.Min), entry.Max))
+		if v == e.Get(key).Num || len(e.Keys[key]) > 0 {
+			return
+		}
+		label := fmt.Sprintf("%s %s instead of %s", entry.Label, entry.Show(shot.Num(v), "m"), entry.Show(e.Get(key), "m"))
+		r.Mends = append(r.Mends, Mend{label, []Change{{e.Address(), key, shot.Num(v)}}})
+	}
+	add(s.Self, "time_scale", s.Get("time_scale").Num/fast)
+	if r.Kind == Rising {
+		add(d, "lift", d.Get("lift").Num/(fast*fast))
+	}
+	if fast > 1 {
+		add(d, "damping", d.Get("damping").Num+r.Speed/r.Size*(1-1/fast)*2)
+	}
+}

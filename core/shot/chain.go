@@ -1,0 +1,63 @@
+package shot
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+)
+
+// Feeds lists the domains whose fluid emits into d, in the order of the cast.
+// Emitters that name no domain are left out.
+func (s *Shot) Feeds(d *Element) (out []*Element) {
+	for _, e := range s.Elements {
+		if e.Kind != Emitter || e.Muted || !e.Acts(d) || e.Get("from").Text != "fluid" {
+			continue
+		}
+		if src := s.Source(e); src != nil && !slices.Contains(out, src) {
+			out = append(out, src)
+		}
+	}
+	return out
+}
+
+// Source is the domain that feeds an emitter; nil where there is none.
+func (s *Shot) Source(e *Element) *Element {
+	if d := s.Element(e.Get("fed_by").Text); d != nil && d.Kind == Domain && !d.Muted {
+		return d
+	}
+	return nil
+}
+
+// Order lists the domains so that each comes after those that feed it. Domains
+// that feed each other in a ring are named in the error.
+func (s *Shot) Order() (out []*Element, err error) {
+	state := map[*Element]int{} // 1: under way, 2: done
+	var way []string
+	var visit func(d *Element) error
+	visit = func(d *Element) error {
+		switch state[d] {
+		case 1:
+			i := slices.Index(way, d.Name)
+			return fmt.Errorf("%s feed each other in a ring; let one of them be fed by something else", strings.Join(append(way[i:], d.Name), " → "))
+		case 2:
+			return nil
+		}
+		state[d] = 1
+		way = append(way, d.Name)
+		for _, f := range s.Feeds(d) {
+			if err := visit(f); err != nil {
+				return err
+			}
+		}
+		way = way[:len(way)-1]
+		state[d] = 2
+		out = append(out, d)
+		return nil
+	}
+	for _, d := range s.Of(Domain) {
+		if err := visit(d); err != nil {
+			return nil, err
+		}
+	}
+	return out, nil
+}

@@ -1,0 +1,131 @@
+package stage
+
+import (
+	"bytes"
+	"runtime"
+	"strings"
+	"testing"
+
+	"zarf/core/format/vdb"
+	"zarf/core/grid"
+	"zarf/core/shot"
+)
+
+// chained is a shot whose second domain is fed by the smoke of its first.
+func chained() *shot.Shot {
+	s := sample()
+	s.Element("emitter1").ActsOn = []string{"domain1"}
+	d := s.Add(shot.Domain)
+	d.Values["size"], d.Values["voxel"], d.Values["position"] = shot.Vec(1, 1.2, 1), shot.Num(0.08), shot.Vec(0, 0.6, 0)
+	e := s.Add(shot.Emitter)
+	e.Values["from"], e.Values["fed_by"], e.Values["smoke"] = shot.Text("fluid"), shot.Text("domain1"), shot.Num(2)
+	e.ActsOn = []string{d.ID}
+	return s
+}
+
+func TestOneDomainFeedsAnother(t *testing.T) {
+	s := chained()
+	order, err := s.Order()
+	if err != nil || len(order) != 2 || order[0].ID != "domain1" {
+		t.Fatalf("%v %v", order, err)
+	}
+	frames := map[int]*vdb.File{}
+	g := mustGas(t, s)
+	for range 6 {
+		n, _, err := g.Advance(nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		var b bytes.Buffer
+		if err := vdb.Write(&b, g.Grids(), vdb.Options{}); err != nil {
+			t.Fatal(err)
+		}
+		if frames[n], err = vdb.Read(&b, vdb.DefaultLimits); err != nil {
+			t.Fatal(err)
+		}
+	}
+	second := func() *Gas {
+		f, err := NewGas(s, "domain2", grid.NewCrew(1))
+		if err != nil {
+			t.Fatal(err)
+		}
+		return f
+	}
+	f := second()
+	if _, _, err := f.Advance(nil); err == nil || !strings.Contains(err.Error(), "fed by") {
+		t.Errorf("without its feed it went on: %v", err)
+	}
+	f = second()
+	asked := 0
+	f.Feed = func(d *shot.Element, n int) (*vdb.File, error) {
+		asked++
+		if d.ID != "domain1" || frames[n] == nil {
+			t.Fatalf("frame %d of %s was asked for", n, d.ID)
+		}
+		return frames[n], nil
+	}
+	for range 6 {
+		if _, _, err := f.Advance(nil); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if asked > 6 {
+		t.Errorf("6 frames were read %d times", asked)
+	}
+	// it holds at least twice the density wherever the first has smoke
+	src, err := sourceOf(frames[6], s.Element("domain1"), Density)
+	if err != nil {
+		t.Fatal(err)
+	}
+	sv, worst, most := f.Solver, 1.0, 0.0
+	for k := range sv.NZ {
+		for j := range sv.NY {
+			for i := range sv.NX {
+				p := sv.Origin
+				p.X, p.Y, p.Z = p.X+(float64(i)+0.5)*sv.H, p.Y+(float64(j)+0.5)*sv.H, p.Z+(float64(k)+0.5)*sv.H
+				q := p.Sub(src.Origin).Mul(1 / src.H)
+				if q.X < 1 || q.Y < 1 || q.Z < 1 || q.X > float64(src.Share.NX)-1 || q.Y > float64(src.Share.NY)-1 || q.Z > float64(src.Share.NZ)-1 {
+					continue
+				}
+				want := float64(src.Share.Sample(float32(q.X-0.5), float32(q.Y-0.5), float32(q.Z-0.5)))
+				if want > 0.3 && want <= 1 {
+					worst = min(worst, float64(sv.Smoke.At(i, j, k))/(2*want))
+				}
+				most = max(most, float64(sv.Smoke.At(i, j, k)))
+			}
+		}
+	}
+	if worst < 0.75 || most > 2.3 {
+		t.Errorf("it holds from %.2f of what feeds it, at most %.2f", worst, most)
+	}
+	runtime.KeepAlive(f)
+}
+
+func TestChainsKeys(t *testing.T) {
+	s := chained()
+	first, second := Key(s, s.Element("domain1")), Key(s, s.Element("domain2"))
+	for what, c := range map[string]struct {
+		change func(*shot.Shot)
+		a, b   bool // whether the first, the second becomes stale
+	}{
+		"a value of the first":         {func(s *shot.Shot) { s.Element("emitter1").Values["smoke"] = shot.Num(3) }, true, true},
+		"a value of the second":        {func(s *shot.Shot) { s.Element("emitter2").Values["smoke"] = shot.Num(3) }, false, true},
+		"a look":                       {func(s *shot.Shot) { s.Looks[0].Values["phase"] = shot.Num(0.5) }, false, false},
+		"the last frame":               {func(s *shot.Shot) { s.Self.Values["last"] = shot.Num(99) }, false, false},
+		"which channel feeds it":       {func(s *shot.Shot) { s.Element("emitter2").Values["fed_where"] = shot.Text("temperature") }, false, true},
+		"a name":                       {func(s *shot.Shot) { s.Element("domain1").Name = "Other" }, false, false},
+		"upres of the first":           {func(s *shot.Shot) { s.Element("domain1").Values["upres"] = shot.Text("2") }, true, true},
+		"what the second doesn't read": {func(s *shot.Shot) { s.Element("emitter2").Values["shell"] = shot.Num(2) }, false, false},
+	} {
+		x := s.Clone()
+		c.change(x)
+		if a, b := Key(x, x.Element("domain1")) != first, Key(x, x.Element("domain2")) != second; a != c.a || b != c.b {
+			t.Errorf("%s: stale %v and %v, want %v and %v", what, a, b, c.a, c.b)
+		}
+	}
+	s.Element("emitter1").Values["from"], s.Element("emitter1").Values["fed_by"] = shot.Text("fluid"), shot.Text("domain2")
+	if _, err := s.Order(); err == nil || !strings.Contains(err.Error(), "Air → Air 2 → Air") {
+		t.Errorf("a ring: %v", err)
+	}
+	Key(s, s.Element("domain1")) // ends
+}
