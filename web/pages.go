@@ -246,8 +246,8 @@ type space struct {
 	Disk       int64        // that the shot's takes take
 	Clearable  []store.Take // that nobody marked
 	ClearBytes int64
-	Chain   []studio.Stage
-	Behind  int // stages of the chain that aren't current
+	Chain      []studio.Stage
+	Behind     int // stages of the chain that aren't current
 	Sweeps     []sweepView
 	Older      int   // takes that the list leaves out
 	Head       int   // revision of the document that the panels show

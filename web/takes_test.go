@@ -74,6 +74,9 @@ func TestChainIsRebuiltInOrder(t *testing.T) {
 	if got := states(); got != "domain1 stale 0, domain2 stale 0" {
 		t.Errorf("after a value of the first: %s", got)
 	}
+	if _, scene := s.get(t, "/shots/ch/scene.json"); !strings.Contains(scene, `"stages":[{"id":"domain1"`) || !strings.Contains(scene, `"state":"stale"`) {
+		t.Error("the score has no lanes for the stages")
+	}
 	_, page := s.get(t, "/shots/ch/takes")
 	if !strings.Contains(page, "Make 2 stages in order") || !strings.Contains(page, "fed by First") {
 		t.Error("the page doesn't offer to make them in order")

@@ -97,6 +97,17 @@ type sceneTake struct {
 	Job    string `json:"job,omitempty"`
 }
 
+// sceneStage is a stage of the cache chain as the score draws it.
+type sceneStage struct {
+	ID     string `json:"id"`
+	Name   string `json:"name"`
+	State  string `json:"state"`
+	First  int    `json:"first"`
+	Last   int    `json:"last"`
+	Frames []int  `json:"frames"`
+	Job    bool   `json:"job,omitempty"`
+}
+
 type scene struct {
 	Name     string         `json:"name"`
 	Frame    int            `json:"frame"`
@@ -107,7 +118,8 @@ type scene struct {
 	Elements []sceneElement `json:"elements"`
 	Others   []sceneElement `json:"others"` // the shot itself and its looks, where they have keys
 	Takes    []sceneTake    `json:"takes"`
-	Moving   bool           `json:"moving"` // some placement has keys
+	Stages   []sceneStage   `json:"stages,omitempty"` // of a chain; a shot of one domain has none
+	Moving   bool           `json:"moving"`           // some placement has keys
 	Clips    []shot.Clip    `json:"clips"`
 }
 
@@ -136,6 +148,16 @@ func (s *server) sceneJSON(c *gin.Context) {
 		se := sceneElement{ID: e.Address(), Kind: e.Kind, Name: e.Title(), Lanes: lanes(doc, e)}
 		if len(se.Lanes) > 0 {
 			out.Others = append(out.Others, se)
+		}
+	}
+	if len(doc.Of(shot.Domain)) > 1 {
+		for _, st := range s.st.Chain(row.ID, doc) {
+			v := sceneStage{ID: st.Domain.ID, Name: st.Domain.Name, State: string(st.State), First: out.First, Last: out.Last, Frames: []int{}, Job: st.Running}
+			for f := range st.Frames {
+				v.Frames = append(v.Frames, f)
+			}
+			slices.Sort(v.Frames)
+			out.Stages = append(out.Stages, v)
 		}
 	}
 	takes, _ := s.st.Store.Takes(row.ID)

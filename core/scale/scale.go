@@ -53,6 +53,7 @@ type Reading struct {
 	Speed    float64 // m/s of the front on the screen
 	Wants    float64 // m/s that its size demands
 	Slope    float64 // of a blast: p in R ∝ t^p
+	Caveat   string  // why the reading counts for little; no mends are offered then
 	Measured []Point
 	Demanded []Point
 	Mends    []Mend
@@ -92,6 +93,11 @@ func Of(s *shot.Shot, d *shot.Element, frames map[int]gas.FrameStats) Reading {
 	}
 	h := d.Get("voxel").Num
 	if len(way) == 0 {
+		for _, f := range frames {
+			if f.SmokeTotal > 0 {
+				return Reading{Why: "This take was made before fronts were measured; run it again."}
+			}
+		}
 		return Reading{Why: "No frame holds smoke or fire that can be seen."}
 	}
 	// the way of the front: until it stands, or something stops it
@@ -107,6 +113,11 @@ func Of(s *shot.Shot, d *shot.Element, frames map[int]gas.FrameStats) Reading {
 	r := Reading{Kind: Rising, Size: way[end].L, Measured: way}
 	if blast(frames, order) {
 		r.Kind = Blast
+	}
+	for _, e := range s.Elements {
+		if !e.Muted && e.Acts(d) && (e.Kind == shot.Guide || e.Kind == shot.Wind || e.Kind == shot.Pull || e.Kind == shot.Vortex || e.Kind == shot.Radial) {
+			r.Caveat = e.Name + " drives it too: its speed is not its own alone."
+		}
 	}
 	r.read(s, d, frames, at)
 	return r
@@ -191,7 +202,7 @@ func line(p []Point) (b, a float64) {
 // every speed; buoyancy, whose square root speeds go by; damping where a blast
 // doesn't slow down.
 func (r *Reading) mends(s *shot.Shot, d *shot.Element) {
-	if r.Fits() {
+	if r.Fits() || r.Caveat != "" {
 		return
 	}
 	fast := math.Sqrt(r.Off()) // how many times too fast

@@ -96,6 +96,21 @@ func TestWhatCantBeRead(t *testing.T) {
 	}
 }
 
+func TestForcesMakeAReadingCountLess(t *testing.T) {
+	s, d := box(1, 0.02)
+	frames := front(func(t float64) float64 { return 5 * t }, 60, 40)
+	if r := Of(s, d, frames); r.Fits() || len(r.Mends) == 0 || r.Caveat != "" {
+		t.Errorf("%+v", r)
+	}
+	s.Add(shot.Wind).Name = "Gale"
+	if r := Of(s, d, frames); len(r.Mends) > 0 || !strings.HasPrefix(r.Caveat, "Gale drives it") {
+		t.Errorf("in a wind: %q, %d mends", r.Caveat, len(r.Mends))
+	}
+	if r := Of(s, d, map[int]gas.FrameStats{1: {SmokeTotal: 1}}); !strings.Contains(r.Why, "run it again") {
+		t.Errorf("of an old take: %q", r.Why)
+	}
+}
+
 // What the solver makes by itself reads as what it is, within the factor of
 // two that readings are good to; the same at three times the speed doesn't.
 func TestSimulatedThermalReadsAsItsSize(t *testing.T) {

@@ -52,7 +52,8 @@ export class Score {
     this.take = take;
     if (!data) return;
     if (other || this.from === undefined) this.fit();
-    this.rows = [];
+    // a chain of stages: a lane of frames for each
+    this.rows = (data.stages || []).map((s) => ({ kind: 'stage', e: { id: `stage:${s.id}`, name: s.name }, s: { ...s, has: new Set(s.frames) } }));
     for (const e of [...data.elements, ...data.others]) {
       const lanes = e.lanes || [];
       const bar = e.kind === 'emitter';
@@ -181,10 +182,14 @@ export class Score {
 
   // Frames of the chosen take: filled current, hatched stale, outline missing.
   cache(y) {
-    const t = this.take, c = this.c, k = this.k;
+    const t = this.take;
     this.label(y, t ? `take ${t.number}, ${t.state}` : 'no take yet', false, 0);
     if (!t) return;
-    const has = this.has && this.hasOf === t ? this.has : (this.hasOf = t, this.has = new Set(t.frames));
+    this.frames(y, t, this.has && this.hasOf === t ? this.has : (this.hasOf = t, this.has = new Set(t.frames)));
+  }
+
+  frames(y, t, has) {
+    const c = this.c, k = this.k;
     const w = Math.max(1, this.x(1) - this.x(0)), gap = w > 4 ? 1 : 0;
     for (let f = Math.max(t.first, Math.floor(this.from)); f <= Math.min(Math.max(t.last, this.data.last), this.to); f++) {
       const inTake = f >= t.first && f <= t.last;
@@ -200,6 +205,11 @@ export class Score {
 
   row(r, y) {
     const c = this.c, k = this.k;
+    if (r.kind === 'stage') {
+      this.label(y, `${r.s.name}, ${r.s.job ? 'being made' : r.s.state}`, false, 0);
+      this.frames(y, r.s, r.s.has);
+      return;
+    }
     if (r.kind !== 'lane') {
       this.label(y, r.e.name, true, 0);
       if (r.kind === 'bar' && !r.e.muted && r.e.end >= r.e.begin) {
