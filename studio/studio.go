@@ -322,7 +322,11 @@ func (s *Studio) Rebuild(row store.ShotRow) (t store.Take, err error) {
 		return s.Run(row, "", 0, 0)
 	}
 	ran := false
-	for _, st := range s.Chain(row.ID, doc) {
+	l, err := s.List(row.ID)
+	if err != nil {
+		return t, err
+	}
+	for _, st := range s.Chain(doc, l) {
 		if st.State == Current || st.Running {
 			continue
 		}
@@ -335,6 +339,20 @@ func (s *Studio) Rebuild(row store.ShotRow) (t store.Take, err error) {
 		return s.Run(row, order[len(order)-1].ID, 0, 0)
 	}
 	return t, nil
+}
+
+// Listing is a shot's takes, newest first, and the latest run of each.
+type Listing struct {
+	Takes []store.Take
+	Jobs  map[int64]store.Job
+}
+
+// List reads a shot's takes.
+func (s *Studio) List(shotID int64) (l Listing, err error) {
+	if l.Takes, err = s.Store.Takes(shotID); err == nil {
+		l.Jobs, err = s.Store.TakeJobs(shotID)
+	}
+	return l, err
 }
 
 // Stage is one part of a shot's cache chain.
@@ -353,13 +371,11 @@ type Stage struct {
 
 // Chain lists the stages of a shot in the order in which they are made, with
 // their states worked out from content.
-func (s *Studio) Chain(shotID int64, doc *shot.Shot) []Stage {
+func (s *Studio) Chain(doc *shot.Shot, l Listing) []Stage {
 	order, err := doc.Order()
 	if err != nil {
 		order = doc.Of(shot.Domain)
 	}
-	takes, _ := s.Store.Takes(shotID)
-	jobs, _ := s.Store.TakeJobs(shotID)
 	first, last := doc.Range()
 	var out []Stage
 	for _, d := range order {
@@ -371,7 +387,7 @@ func (s *Studio) Chain(shotID int64, doc *shot.Shot) []Stage {
 				st.Bytes += x.Size
 			}
 		}
-		for _, t := range takes {
+		for n, t := range l.Takes {
 			if t.Domain != d.ID || t.SweepID() != "" {
 				continue
 			}
@@ -381,7 +397,10 @@ func (s *Studio) Chain(shotID int64, doc *shot.Shot) []Stage {
 					st.State = Stale
 				}
 			}
-			j := jobs[t.ID]
+			if n >= 12 && st.Take != 0 {
+				break
+			}
+			j := l.Jobs[t.ID]
 			st.Running = st.Running || (t.Key == st.Key && j.Active())
 		}
 		switch {
@@ -489,14 +508,10 @@ func (s *Studio) seconds(t store.Take) map[int]float64 {
 
 // Guess is what a run of a domain would take: the estimate, with the time that
 // the last take of it took, by the voxels of both, where there is one.
-func (s *Studio) Guess(shotID int64, doc *shot.Shot, d *shot.Element) (e stage.Estimate, measured bool) {
+func (s *Studio) Guess(doc *shot.Shot, d *shot.Element, l Listing) (e stage.Estimate, measured bool) {
 	rate, measured := s.Rate()
 	e = stage.Guess(doc, d, rate)
-	takes, err := s.Store.Takes(shotID)
-	if err != nil {
-		return e, measured
-	}
-	for _, t := range takes[:min(len(takes), 4)] {
+	for _, t := range l.Takes[:min(len(l.Takes), 4)] {
 		if t.Domain != d.ID {
 			continue
 		}

@@ -176,13 +176,17 @@ func (s *Studio) SweepCost(row store.ShotRow, sw Sweep) (c SweepCost, err error)
 	if err != nil {
 		return c, err
 	}
+	l, err := s.List(row.ID)
+	if err != nil {
+		return c, err
+	}
 	c.Takes, c.Frames = len(docs), to-from+1
 	for _, d := range docs {
 		dom, err := stage.PickDomain(d, "")
 		if err != nil {
 			return c, err
 		}
-		g, _ := s.Guess(row.ID, d, dom)
+		g, _ := s.Guess(d, dom, l)
 		part := float64(c.Frames) / float64(max(g.Frames, 1))
 		c.Voxels = dom.Voxels()
 		c.Seconds += g.Seconds * part
@@ -269,27 +273,19 @@ func (s *Studio) Adopt(shotID int64, t store.Take) error {
 // Clearable lists the takes that Clear would discard: those without stars and
 // notes, that nothing hangs on, but for the newest and the one that the shot
 // goes on from.
-func (s *Studio) Clearable(shotID int64) (out []store.Take, err error) {
-	takes, err := s.Store.Takes(shotID)
-	if err != nil {
-		return nil, err
-	}
+func (s *Studio) Clearable(shotID int64, l Listing) (out []store.Take, err error) {
 	base, err := s.Store.Base(shotID)
 	if err != nil {
 		return nil, err
 	}
-	jobs, err := s.Store.TakeJobs(shotID)
+	hangs, err := s.hanging(shotID)
 	if err != nil {
 		return nil, err
 	}
-	for i, t := range takes {
-		hangs, err := s.Hangs(t)
-		if err != nil {
-			return nil, err
-		}
-		j := jobs[t.ID]
+	for i, t := range l.Takes {
+		j := l.Jobs[t.ID]
 		marked := t.Stars > 0 || (t.Note != "" && t.Sweep == "")
-		if i == 0 || t.ID == base || marked || j.Active() || len(hangs) > 0 {
+		if i == 0 || t.ID == base || marked || j.Active() || len(hangs[t.ID]) > 0 {
 			continue
 		}
 		out = append(out, t)
@@ -299,7 +295,11 @@ func (s *Studio) Clearable(shotID int64) (out []store.Take, err error) {
 
 // Clear discards the takes that Clearable lists and tells how many they were.
 func (s *Studio) Clear(shotID int64) (int, error) {
-	list, err := s.Clearable(shotID)
+	l, err := s.List(shotID)
+	if err != nil {
+		return 0, err
+	}
+	list, err := s.Clearable(shotID, l)
 	if err != nil {
 		return 0, err
 	}
@@ -312,23 +312,25 @@ func (s *Studio) Clear(shotID int64) (int, error) {
 }
 
 // Hangs names what was made from a take: rendered ranges and handovers.
-func (s *Studio) Hangs(t store.Take) (out []string, err error) {
-	for kind, word := range map[string]string{KindRender: "rendered range", KindHandover: "handover"} {
-		jobs, err := s.Store.ShotJobs(t.ShotID, kind)
+func (s *Studio) Hangs(t store.Take) ([]string, error) {
+	all, err := s.hanging(t.ShotID)
+	return all[t.ID], err
+}
+
+// hanging names what was made from the takes of a shot, by take.
+func (s *Studio) hanging(shotID int64) (map[int64][]string, error) {
+	out := map[int64][]string{}
+	for _, k := range []struct{ kind, word string }{{KindRender, "rendered range"}, {KindHandover, "handover"}} {
+		count, err := s.Store.CountJobs(shotID, k.kind)
 		if err != nil {
 			return nil, err
 		}
-		n := 0
-		for _, j := range jobs {
-			if j.TakeID == t.ID {
-				n++
+		for id, n := range count {
+			if n == 1 {
+				out[id] = append(out[id], "a "+k.word)
+			} else {
+				out[id] = append(out[id], fmt.Sprintf("%d %ss", n, k.word))
 			}
-		}
-		switch {
-		case n == 1:
-			out = append(out, "a "+word)
-		case n > 1:
-			out = append(out, fmt.Sprintf("%d %ss", n, word))
 		}
 	}
 	return out, nil

@@ -126,18 +126,15 @@ func (w *space) swept(s *server, id string, t store.Take) {
 
 // tidy adds up what the takes take of the disk, and what can be cleared.
 func (s *server) tidy(w *space) error {
-	takes, err := s.st.Store.Takes(w.Row.ID)
-	if err != nil {
-		return err
-	}
 	size := map[string]int64{}
-	for _, t := range takes {
+	for _, t := range w.list.Takes {
 		if _, ok := size[t.Key]; !ok {
 			size[t.Key] = s.st.Cache.Stage(t.Key).Bytes()
 			w.Disk += size[t.Key]
 		}
 	}
-	if w.Clearable, err = s.st.Clearable(w.Row.ID); err != nil {
+	var err error
+	if w.Clearable, err = s.st.Clearable(w.Row.ID, w.list); err != nil {
 		return err
 	}
 	seen := map[string]bool{}

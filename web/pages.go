@@ -246,6 +246,7 @@ type space struct {
 	Disk       int64        // that the shot's takes take
 	Clearable  []store.Take // that nobody marked
 	ClearBytes int64
+	list       studio.Listing
 	Chain      []studio.Stage
 	Behind     int // stages of the chain that aren't current
 	Sweeps     []sweepView
@@ -318,10 +319,13 @@ func (s *server) space(c *gin.Context, at string) (*space, error) {
 	}
 	w.Undo, w.Redo = s.st.Store.Labels(row.ID)
 	w.Free = studio.Memory()
+	if w.list, err = s.st.List(row.ID); err != nil {
+		return nil, err
+	}
 	w.Checks = check.Shot(doc, check.Machine{Memory: w.Free})
 	w.Faults = len(check.Faults(w.Checks))
 	if d, err := stage.PickDomain(doc, ""); err == nil {
-		g, measured := s.st.Guess(row.ID, doc, d)
+		g, measured := s.st.Guess(doc, d, w.list)
 		w.Est, w.Rated, w.Domain = &g, measured, d
 	}
 	w.cast(c.Query("el"))
@@ -342,7 +346,7 @@ func (s *server) space(c *gin.Context, at string) (*space, error) {
 			err = s.hands(w)
 		}
 	case "takes":
-		w.Chain = s.st.Chain(row.ID, doc)
+		w.Chain = s.st.Chain(doc, w.list)
 		for _, st := range w.Chain {
 			if st.State != studio.Current {
 				w.Behind++
@@ -397,14 +401,7 @@ const listedTakes = 40
 
 // takes gathers the shot's takes; brief leaves out all but the chosen one.
 func (s *server) takes(w *space, chosen string, brief, every bool) error {
-	takes, err := s.st.Store.Takes(w.Row.ID)
-	if err != nil {
-		return err
-	}
-	jobs, err := s.st.Store.TakeJobs(w.Row.ID)
-	if err != nil {
-		return err
-	}
+	takes, jobs := w.list.Takes, w.list.Jobs
 	want, _ := strconv.Atoi(chosen)
 	byID := map[int64]store.Take{}
 	for _, t := range takes {

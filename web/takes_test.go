@@ -41,7 +41,8 @@ func TestChainIsRebuiltInOrder(t *testing.T) {
 	row := s.add(t, two("CH"))
 	states := func() string {
 		var out []string
-		for _, st := range s.st.Chain(row.ID, doc(t, s, row)) {
+		l, _ := s.st.List(row.ID)
+		for _, st := range s.st.Chain(doc(t, s, row), l) {
 			out = append(out, fmt.Sprintf("%s %s %d", st.Domain.ID, st.State, st.Made))
 		}
 		return strings.Join(out, ", ")
@@ -187,7 +188,8 @@ func TestSweep(t *testing.T) {
 	}
 	// what nobody marked can be cleared: five of the sweep, not the one gone on from
 	s.post(t, "/shots/sw/take/2/note", "takes", "note", "", "stars", "4")
-	if list, err := s.st.Clearable(row.ID); err != nil || len(list) != 5 {
+	l, _ := s.st.List(row.ID)
+	if list, err := s.st.Clearable(row.ID, l); err != nil || len(list) != 5 {
 		t.Errorf("%d can be cleared, %v", len(list), err)
 	}
 	s.post(t, "/shots/sw/takes/clear", "takes")

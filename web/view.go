@@ -150,8 +150,9 @@ func (s *server) sceneJSON(c *gin.Context) {
 			out.Others = append(out.Others, se)
 		}
 	}
+	list, _ := s.st.List(row.ID)
 	if len(doc.Of(shot.Domain)) > 1 {
-		for _, st := range s.st.Chain(row.ID, doc) {
+		for _, st := range s.st.Chain(doc, list) {
 			v := sceneStage{ID: st.Domain.ID, Name: st.Domain.Name, State: string(st.State), First: out.First, Last: out.Last, Frames: []int{}, Job: st.Running}
 			for f := range st.Frames {
 				v.Frames = append(v.Frames, f)
@@ -160,8 +161,7 @@ func (s *server) sceneJSON(c *gin.Context) {
 			out.Stages = append(out.Stages, v)
 		}
 	}
-	takes, _ := s.st.Store.Takes(row.ID)
-	jobs, _ := s.st.Store.TakeJobs(row.ID)
+	takes, jobs := list.Takes, list.Jobs
 	for n, t := range takes {
 		// the page shows one of them: the newest, or the one that its address names
 		if n >= sceneTakes && strconv.Itoa(t.Number) != c.Query("take") {
@@ -390,7 +390,7 @@ func (s *server) makeVolume(t store.Take, frame, size int) (head string, data []
 	if err != nil {
 		return "", nil, err
 	}
-	f, err := src.Read(frame)
+	f, err := src.ReadOnly(frame, stage.Density, stage.Temperature, stage.Burn)
 	if err != nil {
 		return "", nil, err
 	}

@@ -18,6 +18,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"hash/crc32"
 	"io"
 	"io/fs"
 	"os"
@@ -57,7 +58,8 @@ type Frame struct {
 	Frame    int                `json:"frame"`
 	Size     int64              `json:"size"`
 	SHA256   string             `json:"sha256"`
-	Seconds  float64            `json:"seconds"` // that it took
+	CRC      uint32             `json:"crc32c,omitempty"` // quick to check; frames of older versions lack it
+	Seconds  float64            `json:"seconds"`          // that it took
 	Stats    json.RawMessage    `json:"stats,omitempty"`
 	Channels []Channel          `json:"channels,omitempty"`
 	Totals   map[string]float64 `json:"totals,omitempty"`
@@ -100,14 +102,21 @@ func (s *Stage) path(frame int, ext string) string {
 // WriteFile writes a file under another name, syncs it and renames it; it
 // returns size and checksum.
 func WriteFile(path string, write func(io.Writer) error) (size int64, sum string, err error) {
+	size, sum, _, err = writeFile(path, write)
+	return size, sum, err
+}
+
+var castagnoli = crc32.MakeTable(crc32.Castagnoli)
+
+func writeFile(path string, write func(io.Writer) error) (size int64, sum string, crc uint32, err error) {
 	tmp, err := os.CreateTemp(filepath.Dir(path), ".part-*")
 	if err != nil {
-		return 0, "", explain(path, err)
+		return 0, "", 0, explain(path, err)
 	}
 	defer os.Remove(tmp.Name())
 	defer tmp.Close()
-	h := sha256.New()
-	b := bufio.NewWriterSize(io.MultiWriter(tmp, h), 1<<20)
+	h, quick := sha256.New(), crc32.New(castagnoli)
+	b := bufio.NewWriterSize(io.MultiWriter(tmp, h, quick), 1<<20)
 	if err = write(b); err == nil {
 		err = b.Flush()
 	}
@@ -118,16 +127,16 @@ func WriteFile(path string, write func(io.Writer) error) (size int64, sum string
 		err = tmp.Sync()
 	}
 	if err != nil {
-		return 0, "", explain(path, err)
+		return 0, "", 0, explain(path, err)
 	}
 	info, err := tmp.Stat()
 	if err != nil {
-		return 0, "", explain(path, err)
+		return 0, "", 0, explain(path, err)
 	}
 	if err := os.Rename(tmp.Name(), path); err != nil {
-		return 0, "", explain(path, err)
+		return 0, "", 0, explain(path, err)
 	}
-	return info.Size(), hex.EncodeToString(h.Sum(nil)), nil
+	return info.Size(), hex.EncodeToString(h.Sum(nil)), quick.Sum32(), nil
 }
 
 // explain puts the cause of a failed write in words.
@@ -147,7 +156,7 @@ func (s *Stage) Put(f Frame, write func(io.Writer) error) (Frame, error) {
 		return f, explain(s.Dir, err)
 	}
 	var err error
-	if f.Size, f.SHA256, err = WriteFile(s.path(f.Frame, "vdb"), write); err != nil {
+	if f.Size, f.SHA256, f.CRC, err = writeFile(s.path(f.Frame, "vdb"), write); err != nil {
 		return f, err
 	}
 	_, _, err = WriteFile(s.path(f.Frame, "json"), func(w io.Writer) error { return json.NewEncoder(w).Encode(f) })
@@ -199,6 +208,12 @@ func (s *Stage) Read(frame int) ([]byte, error) {
 		return nil, fmt.Errorf("cache: %w", err)
 	case !ok:
 		return nil, &Damaged{frame, "its size is not the recorded one"}
+	}
+	if f.CRC != 0 {
+		if crc32.Checksum(b, castagnoli) != f.CRC {
+			return nil, &Damaged{frame, "its checksum differs"}
+		}
+		return b, nil
 	}
 	sum := sha256.Sum256(b)
 	if hex.EncodeToString(sum[:]) != f.SHA256 {

@@ -34,6 +34,7 @@ type Head struct {
 	Kind    string          `json:"kind"` // frame, begin, fault, end, told
 	Frame   int             `json:"frame"`
 	Seconds float64         `json:"seconds,omitempty"` // that the frame took
+	Steps   int             `json:"steps,omitempty"`   // of the solver within it
 	Rate    float64         `json:"rate,omitempty"`    // frames a second that it could make
 	Speed   float64         `json:"speed,omitempty"`   // voxels a second that were stepped
 	Voxel   float64         `json:"voxel,omitempty"`
@@ -273,7 +274,7 @@ func (c *Child) frame(doc *shot.Shot) error {
 	c.steps = max(0, c.steps-1)
 	pace := c.pace
 	c.mu.Unlock()
-	h := Head{Kind: "frame", Frame: n, Seconds: took, Rate: 1 / took, Speed: c.speed, Voxel: c.draft.H, Voxels: c.draft.Voxels(), Fastest: st.MaxSpeed, Change: c.acting, Volume: &tex}
+	h := Head{Kind: "frame", Frame: n, Seconds: took, Steps: st.Substeps, Rate: 1 / took, Speed: c.speed, Voxel: c.draft.H, Voxels: c.draft.Voxels(), Fastest: st.MaxSpeed, Change: c.acting, Volume: &tex}
 	if err := c.send(h, data); err != nil {
 		return err
 	}

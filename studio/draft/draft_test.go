@@ -1,7 +1,6 @@
 package draft
 
 import (
-	"io"
 	"os/exec"
 	"strings"
 	"syscall"
@@ -15,21 +14,8 @@ import (
 // talk runs a draft within the test and gives its commands and packets.
 func talk(t *testing.T, s *shot.Shot, voxel float64) *Session {
 	t.Helper()
-	inR, inW := io.Pipe()
-	outR, outW := io.Pipe()
-	c := Child{Threads: 2}
-	done := make(chan error, 1)
-	go func() {
-		err := c.Serve(inR, outW)
-		outW.CloseWithError(io.EOF)
-		done <- err
-	}()
-	sess := &Session{cmd: &exec.Cmd{}, in: inW, out: newReader(outR)}
-	t.Cleanup(func() {
-		inW.Close()
-		outR.Close()
-		<-done
-	})
+	sess := Local(&Child{Threads: 2})
+	t.Cleanup(sess.Close)
 	if err := sess.Tell(Command{Do: "begin", Shot: s.Encode(), Value: voxel, Rate: 2e6, Size: 48}); err != nil {
 		t.Fatal(err)
 	}

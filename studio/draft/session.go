@@ -20,6 +20,8 @@ type Session struct {
 	mu  sync.Mutex
 	out *bufio.Reader
 	end sync.Once
+
+	local io.Closer // instead of a process
 }
 
 // most bytes of a packet's parts.
@@ -47,6 +49,17 @@ func Start(cmd *exec.Cmd) (*Session, error) {
 }
 
 func newReader(r io.Reader) *bufio.Reader { return bufio.NewReaderSize(r, 1<<20) }
+
+// Local runs a draft within this process, for tests and measurements.
+func Local(c *Child) *Session {
+	inR, inW := io.Pipe()
+	outR, outW := io.Pipe()
+	go func() {
+		c.Serve(inR, outW)
+		outW.Close()
+	}()
+	return &Session{in: inW, out: newReader(outR), local: outR}
+}
 
 // PID is the process's number.
 func (s *Session) PID() int { return s.cmd.Process.Pid }
@@ -83,7 +96,7 @@ func (s *Session) Packet() (h Head, raw []byte, err error) {
 }
 
 func (s *Session) ended() error {
-	if s.cmd.Process == nil {
+	if s.local != nil {
 		return io.EOF
 	}
 	err := s.cmd.Wait()
@@ -101,6 +114,10 @@ func (s *Session) ended() error {
 func (s *Session) Close() {
 	s.end.Do(func() {
 		s.in.Close()
+		if s.local != nil {
+			s.local.Close()
+			return
+		}
 		s.cmd.Process.Kill()
 	})
 }

@@ -32,12 +32,17 @@ func Open(s *shot.Shot, domain string, c *cache.Cache) (*Source, error) {
 }
 
 // Read decodes a frame.
-func (s *Source) Read(frame int) (*vdb.File, error) {
+func (s *Source) Read(frame int) (*vdb.File, error) { return s.ReadOnly(frame) }
+
+// ReadOnly reads some channels of a frame; all where none is named.
+func (s *Source) ReadOnly(frame int, channels ...string) (*vdb.File, error) {
 	b, err := s.Stage.Read(frame)
 	if err != nil {
 		return nil, err
 	}
-	f, err := vdb.Decode(b, vdb.DefaultLimits)
+	lim := vdb.DefaultLimits
+	lim.Only = channels
+	f, err := vdb.Decode(b, lim)
 	if err != nil {
 		return nil, fmt.Errorf("frame %d: %w", frame, err)
 	}
@@ -74,7 +79,7 @@ func (s *Source) Channel(f *vdb.File, name string) *grid.Field {
 
 // Volume prepares a frame for pictures.
 func (s *Source) Volume(frame int, lk *look.Look, crew grid.Crew) (*render.Volume, error) {
-	f, err := s.Read(frame)
+	f, err := s.ReadOnly(frame, stage.Density, stage.Temperature, stage.Burn)
 	if err != nil {
 		return nil, err
 	}

@@ -63,19 +63,24 @@ func (s *Store) CreateTake(t Take) (Take, error) {
 		if err := tx.QueryRow(`SELECT COALESCE(MAX(number), 0) + 1 FROM takes WHERE shot_id = ?`, t.ShotID).Scan(&t.Number); err != nil {
 			return err
 		}
-		r, err := tx.Exec(`INSERT INTO takes (shot_id, number, doc, domain, key, first, last, note, parent, sweep, created) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
-			t.ShotID, t.Number, t.Doc, t.Domain, t.Key, t.First, t.Last, t.Note, t.Parent, t.Sweep, now())
+		r, err := tx.Exec(`INSERT INTO takes (shot_id, number, doc, domain, key, first, last, note, created) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+			t.ShotID, t.Number, t.Doc, t.Domain, t.Key, t.First, t.Last, t.Note, now())
 		if err != nil {
 			return err
 		}
-		t.ID, err = r.LastInsertId()
+		if t.ID, err = r.LastInsertId(); err != nil {
+			return err
+		}
 		t.Created = time.Now()
+		_, err = tx.Exec(`INSERT INTO lineage (take_id, parent, sweep) VALUES (?, ?, ?)`, t.ID, t.Parent, t.Sweep)
 		return err
 	})
 	return t, err
 }
 
-const takeColumns = `id, shot_id, number, doc, domain, key, first, last, note, stars, seconds, created, parent, sweep`
+const takeColumns = `id, shot_id, number, doc, domain, key, first, last, note, stars, seconds, created, COALESCE(parent, 0), COALESCE(sweep, '')`
+
+const takeTables = `takes LEFT JOIN lineage ON take_id = takes.id`
 
 func (s *Store) scanTake(scan func(...any) error) (Take, error) {
 	t := Take{files: s.Files, full: s.TakeByID}
@@ -91,7 +96,7 @@ func (s *Store) scanTake(scan func(...any) error) (Take, error) {
 // Takes lists a shot's takes, newest first. Their documents, which may be
 // large, are read when Shot asks for them.
 func (s *Store) Takes(shotID int64) ([]Take, error) {
-	rows, err := s.db.Query(`SELECT `+strings.Replace(takeColumns, " doc,", " NULL,", 1)+` FROM takes WHERE shot_id = ? ORDER BY number DESC`, shotID)
+	rows, err := s.db.Query(`SELECT `+strings.Replace(takeColumns, " doc,", " NULL,", 1)+` FROM `+takeTables+` WHERE shot_id = ? ORDER BY number DESC`, shotID)
 	if err != nil {
 		return nil, err
 	}
@@ -109,7 +114,7 @@ func (s *Store) Takes(shotID int64) ([]Take, error) {
 
 // Take finds a take by its number within a shot.
 func (s *Store) Take(shotID int64, number int) (Take, error) {
-	t, err := s.scanTake(s.db.QueryRow(`SELECT `+takeColumns+` FROM takes WHERE shot_id = ? AND number = ?`, shotID, number).Scan)
+	t, err := s.scanTake(s.db.QueryRow(`SELECT `+takeColumns+` FROM `+takeTables+` WHERE shot_id = ? AND number = ?`, shotID, number).Scan)
 	if errors.Is(err, ErrNotFound) {
 		return t, fmt.Errorf("there is no take %d: %w", number, err)
 	}
@@ -118,7 +123,7 @@ func (s *Store) Take(shotID int64, number int) (Take, error) {
 
 // TakeByID finds a take.
 func (s *Store) TakeByID(id int64) (Take, error) {
-	return s.scanTake(s.db.QueryRow(`SELECT `+takeColumns+` FROM takes WHERE id = ?`, id).Scan)
+	return s.scanTake(s.db.QueryRow(`SELECT `+takeColumns+` FROM `+takeTables+` WHERE id = ?`, id).Scan)
 }
 
 // AnnotateTake sets note and stars.
@@ -138,8 +143,8 @@ func (s *Store) ExtendTake(id int64, first, last int) error {
 func (s *Store) DeleteTake(id int64) error {
 	return s.tx(func(tx *sql.Tx) error {
 		for _, q := range []string{
-			`UPDATE takes SET parent = (SELECT parent FROM takes WHERE id = ?1) WHERE parent = ?1`,
-			`UPDATE shots SET base = (SELECT parent FROM takes WHERE id = ?1) WHERE base = ?1`,
+			`UPDATE lineage SET parent = COALESCE((SELECT parent FROM lineage WHERE take_id = ?1), 0) WHERE parent = ?1`,
+			`UPDATE shots SET base = COALESCE((SELECT parent FROM lineage WHERE take_id = ?1), 0) WHERE base = ?1`,
 			`DELETE FROM takes WHERE id = ?1`} {
 			if _, err := tx.Exec(q, id); err != nil {
 				return err
@@ -275,6 +280,25 @@ func (s *Store) Base(shotID int64) (id int64, err error) {
 // ShotJobs lists a shot's jobs of a kind, newest first.
 func (s *Store) ShotJobs(shotID int64, kind string) ([]Job, error) {
 	return s.jobs(`shot_id = ? AND kind = ? ORDER BY id DESC LIMIT 200`, shotID, kind)
+}
+
+// CountJobs counts a shot's jobs of a kind by take.
+func (s *Store) CountJobs(shotID int64, kind string) (map[int64]int, error) {
+	rows, err := s.db.Query(`SELECT take_id, COUNT(*) FROM jobs WHERE shot_id = ? AND kind = ? AND take_id IS NOT NULL GROUP BY take_id`, shotID, kind)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	out := map[int64]int{}
+	for rows.Next() {
+		var id int64
+		var n int
+		if err := rows.Scan(&id, &n); err != nil {
+			return nil, err
+		}
+		out[id] = n
+	}
+	return out, rows.Err()
 }
 
 // TakeJobs are the latest simulations of a shot's takes, by take.

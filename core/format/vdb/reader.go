@@ -9,6 +9,7 @@ import (
 	"math"
 	"math/bits"
 	"runtime"
+	"slices"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -21,6 +22,7 @@ type Limits struct {
 	Bytes  int64 // size of the file
 	Voxels int64 // stored voxels over all grids
 	Grids  int
+	Only   []string // the grids to read; the others keep their metadata alone. Empty: all
 }
 
 // DefaultLimits suit a machine of 16 GiB and more.
@@ -177,7 +179,7 @@ func Decode(b []byte, lim Limits) (f *File, err error) {
 		}
 		g := &Grid{Name: strings.SplitN(unique, "\x1e", 2)[0]}
 		l.at = int(start)
-		l.grid(g, kind, of != "", f.Version, &budget)
+		l.grid(g, kind, of != "" || (len(lim.Only) > 0 && !slices.Contains(lim.Only, g.Name)), &budget)
 		if of != "" {
 			instances, instanceOf = append(instances, g), append(instanceOf, of)
 		}
@@ -195,7 +197,8 @@ func Decode(b []byte, lim Limits) (f *File, err error) {
 	return f, nil
 }
 
-func (l *lens) grid(g *Grid, kind string, instance bool, version uint32, budget *int64) {
+// grid reads a grid; bare reads no values.
+func (l *lens) grid(g *Grid, kind string, bare bool, budget *int64) {
 	g.Half = strings.HasSuffix(kind, "_HalfFloat")
 	base := strings.TrimSuffix(kind, "_HalfFloat")
 	t, ok := strings.CutPrefix(base, "Tree_")
@@ -210,7 +213,7 @@ func (l *lens) grid(g *Grid, kind string, instance bool, version uint32, budget 
 		g.Class = c
 	}
 	g.Transform = l.transform()
-	if instance {
+	if bare {
 		return
 	}
 	tr := treeReader{lens: l, g: g, comp: comp, budget: budget}
