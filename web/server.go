@@ -129,6 +129,7 @@ func (s *server) routes(e *gin.Engine) {
 	g.GET("/handover/:job/zip", s.handoverZip)
 	g.GET("/mesh/:el", s.meshBytes)
 	g.POST("/bring", s.bringIn)
+	g.POST("/sequence/:el", s.bringSequence)
 	g.POST("/clip", s.addClip)
 	g.GET("/clip/:id", s.clip)
 	g.POST("/clip/:id/:verb", s.changeClip)
@@ -215,7 +216,7 @@ func hostOnly(h string) string {
 
 func (s *server) limit(c *gin.Context) {
 	most := int64(MaxBody)
-	if p := c.Request.URL.Path; strings.HasSuffix(p, "/bring") || strings.HasSuffix(p, "/clip") || p == "/shots/import" || strings.Contains(p, "/paint/") {
+	if p := c.Request.URL.Path; strings.HasSuffix(p, "/bring") || strings.HasSuffix(p, "/clip") || strings.Contains(p, "/sequence/") || p == "/shots/import" || strings.Contains(p, "/paint/") {
 		most = MaxUpload
 	}
 	if c.Request.ContentLength > most {

@@ -118,7 +118,7 @@ func fieldOf(e *shot.Entry, id string, v shot.Value, length string) field {
 		f.Hex = hexOf(v.Vec)
 	case shot.Names:
 		f.List = v.List()
-	case shot.File:
+	case shot.File, shot.Frozen:
 		if v.Text != "" {
 			f.Text = asset.Name(v.Text)
 		}

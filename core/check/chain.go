@@ -33,6 +33,15 @@ func feedMissing(s *scene) (out []Finding) {
 	return out
 }
 
+func sequenceEmpty(s *scene) (out []Finding) {
+	for _, e := range s.Of(shot.Sequence) {
+		if e.Get("frames").Text == "" {
+			out = append(out, Finding{Severity: Warning, Element: e.ID, What: e.Name + " holds no frames.", Why: "Bring in the VDB files of a sequence on its sheet."})
+		}
+	}
+	return out
+}
+
 func feedRing(s *scene) []Finding {
 	_, err := s.Order()
 	if err == nil {
@@ -40,7 +49,7 @@ func feedRing(s *scene) []Finding {
 	}
 	f := Finding{Severity: Fault, What: "Domains " + err.Error() + ".", Why: "None of them could be run first."}
 	for _, e := range s.fed() {
-		if src := s.Source(e); src != nil && e.Acts(src) {
+		if src := s.Source(e); src != nil && src.Kind == shot.Domain && e.Acts(src) {
 			f.Element = e.ID
 			f.What = fmt.Sprintf("%s is fed by %s and acts on it too.", e.Name, src.Name)
 			f.Why = "A domain can't feed itself: let the emitter act on another one only."
@@ -51,7 +60,7 @@ func feedRing(s *scene) []Finding {
 
 func feedChannel(s *scene) (out []Finding) {
 	for _, e := range s.fed() {
-		if src := s.Source(e); src != nil && e.Get("fed_where").Text == "burn" && !src.Burns() {
+		if src := s.Source(e); src != nil && e.Get("fed_where").Text == "burn" && src.Kind == shot.Domain && !src.Burns() {
 			out = append(out, Finding{Severity: Fault, Element: e.ID, What: fmt.Sprintf("%s is fed by the flame of %s, in which nothing burns.", e.Name, src.Name), Why: "There is no such channel in its frames.",
 				Mend: &Mend{Label: "Feed it by smoke", Element: e.ID, Key: "fed_where", Value: shot.Text("density")}})
 		}
@@ -61,7 +70,7 @@ func feedChannel(s *scene) (out []Finding) {
 
 func feedStill(s *scene) (out []Finding) {
 	for _, e := range s.fed() {
-		if src := s.Source(e); src != nil && e.Get("inherit").Num != 0 && !src.Get("cache_velocity").Flag {
+		if src := s.Source(e); src != nil && e.Get("inherit").Num != 0 && src.Kind == shot.Domain && !src.Get("cache_velocity").Flag {
 			out = append(out, Finding{Severity: Warning, Element: e.ID, What: fmt.Sprintf("%s keeps no velocity for %s to take along.", src.Name, e.Name), Why: "What it emits stands still at first.",
 				Mend: &Mend{Label: "Keep velocity", Element: src.ID, Key: "cache_velocity", Value: shot.On(true)}})
 		}

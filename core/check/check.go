@@ -89,6 +89,7 @@ var table = []struct {
 	{"pull-thin", pullThin},
 	{"force-idle", forceIdle},
 	{"feed-missing", feedMissing},
+	{"sequence-empty", sequenceEmpty},
 	{"feed-ring", feedRing},
 	{"feed-channel", feedChannel},
 	{"feed-still", feedStill},

@@ -63,6 +63,7 @@ func TestFindsAndMends(t *testing.T) {
 			x := s.Add(shot.Emitter)
 			x.Values["from"], x.ActsOn = text("fluid"), []string{other.ID}
 		},
+		"sequence-empty": func(s *shot.Shot, d, e *shot.Element) { s.Add(shot.Sequence) },
 		"feed-ring": func(s *shot.Shot, d, e *shot.Element) {
 			x := s.Add(shot.Emitter)
 			x.Values["from"], x.Values["fed_by"] = text("fluid"), text(d.ID)

@@ -98,8 +98,8 @@ type Emitter struct {
 	Seed        uint64
 }
 
-// Source is another fluid that emits: how much of it there is, 0 to 1, and how
-// it moves, on a grid of its own.
+// Source is another fluid that emits: how much of it there is, 1 counting once,
+// and how it moves, on a grid of its own.
 type Source struct {
 	Share  *grid.Field
 	Motion [3]*grid.Field // m/s at cell centres; nil where it isn't known
@@ -115,7 +115,7 @@ func (o *Source) at(p geom.Vec3) (share float64, v geom.Vec3) {
 		return 0, v
 	}
 	x, y, z := float32(q.X-0.5), float32(q.Y-0.5), float32(q.Z-0.5)
-	share = min(1, max(0, float64(o.Share.Sample(x, y, z))))
+	share = max(0, float64(o.Share.Sample(x, y, z)))
 	if share > 0 && o.Motion[0] != nil {
 		v = geom.V(float64(o.Motion[0].Sample(x, y, z)), float64(o.Motion[1].Sample(x, y, z)), float64(o.Motion[2].Sample(x, y, z)))
 	}

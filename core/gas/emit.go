@@ -147,7 +147,7 @@ func (s *Solver) drive(f *grid.Field, axis int, lo, hi [3]int, dt float64, e *Em
 					if e.Source != nil {
 						_, v := e.Source.at(p)
 						n := f.Index(i, j, k)
-						f.Data[n] += float32(c) * (float32(v.Mul(e.Inherit).Add(e.Push).Array()[axis]) - f.Data[n])
+						f.Data[n] += float32(min(c, 1)) * (float32(v.Mul(e.Inherit).Add(e.Push).Array()[axis]) - f.Data[n])
 						continue
 					}
 					d := dir

@@ -23,6 +23,7 @@ const (
 	Guide      Kind = "guide"
 	Pull       Kind = "pull"
 	Mesh       Kind = "mesh"
+	Sequence   Kind = "sequence" // frames of volumes that were made elsewhere
 	Camera     Kind = "camera"
 	Look       Kind = "look"
 	Handover   Kind = "handover"
@@ -30,7 +31,7 @@ const (
 
 // ElementKinds are the kinds that can be added to a shot, in the order of
 // the menu.
-var ElementKinds = []Kind{Domain, Emitter, Collider, Wind, Turbulence, Vortex, Radial, Drag, Guide, Pull, Mesh, Camera}
+var ElementKinds = []Kind{Domain, Emitter, Collider, Wind, Turbulence, Vortex, Radial, Drag, Guide, Pull, Mesh, Sequence, Camera}
 
 // Group is the heading of the cast under which a kind stands.
 func (k Kind) Group() string {
@@ -43,6 +44,8 @@ func (k Kind) Group() string {
 		return "moves it"
 	case Domain:
 		return "holds it"
+	case Sequence:
+		return "comes from outside"
 	case Mesh:
 		return "stands by"
 	case Camera:
@@ -52,7 +55,7 @@ func (k Kind) Group() string {
 }
 
 // Groups are the headings of the cast in order.
-var Groups = []string{"holds it", "lets fluid in", "stops it", "moves it", "stands by", "sees it"}
+var Groups = []string{"holds it", "lets fluid in", "stops it", "moves it", "comes from outside", "stands by", "sees it"}
 
 // Option is one choice.
 type Option struct{ Key, Label string }
@@ -260,9 +263,9 @@ func build() []Entry {
 		{Kind: Emitter, Key: "along", Label: "Leaves along", Type: Choice, Default: Text("normal"), Choices: opts("normal", "its surface's normal", "axis", "its own up axis"), Topic: "motion", Sim: true, Help: "Out of the surface on all sides, or as a jet along the element's own y axis."},
 		{Kind: Emitter, Key: "push", Label: "Push", Type: Vector, Unit: Speed, Default: Vec(0, 0, 0), Min: -2000, Max: 2000, Keyable: true, Topic: "motion", Sim: true, Help: "Velocity given to the gas on top."},
 		{Kind: Emitter, Key: "inherit", Label: "Takes along", Type: Number, Default: Num(1), Min: -10, Max: 10, Step: 0.1, Keyable: true, Topic: "motion", Sim: true, Help: "Share of its own velocity that a moving emitter gives to the gas."},
-		{Kind: Emitter, Key: "from", Label: "From", Type: Choice, Default: Text("volume"), Choices: opts("volume", "the whole volume", "surface", "a shell at the surface", "fluid", "another domain's fluid"), Topic: "amounts", Sim: true, Help: "Where the gas appears. Another domain's fluid is read from its cache, frame by frame: run that one first, or let Run do both."},
-		{Kind: Emitter, Key: "fed_by", Label: "Fed by", Type: Ref, Topic: "amounts", Sim: true, When: "from=fluid", Help: "The domain whose fluid emits."},
-		{Kind: Emitter, Key: "fed_where", Label: "… where it has", Type: Choice, Default: Text("density"), Choices: opts("density", "smoke", "burn", "flame", "temperature", "heat"), Topic: "amounts", Sim: true, When: "from=fluid", Help: "Amounts count fully where smoke is 1 dense, where flame is full, or from 1000 K over the air. “Takes along” hands its velocity on."},
+		{Kind: Emitter, Key: "from", Label: "From", Type: Choice, Default: Text("volume"), Choices: opts("volume", "the whole volume", "surface", "a shell at the surface", "fluid", "another stage's fluid"), Topic: "amounts", Sim: true, Help: "Where the gas appears. Another domain's fluid is read from its cache, frame by frame: run that one first, or let Run do both."},
+		{Kind: Emitter, Key: "fed_by", Label: "Fed by", Type: Ref, Topic: "amounts", Sim: true, When: "from=fluid", Help: "The domain, or the sequence from outside, whose fluid emits."},
+		{Kind: Emitter, Key: "fed_where", Label: "… where it has", Type: Choice, Default: Text("density"), Choices: opts("density", "smoke", "burn", "flame", "temperature", "heat"), Topic: "amounts", Sim: true, When: "from=fluid", Help: "Amounts count once where smoke is 1 dense, where flame is full, or at 1000 K over the air, and in proportion elsewhere. “Takes along” hands its velocity on."},
 		{Kind: Emitter, Key: "shell", Label: "Shell", Type: Number, Unit: Metre, Default: Num(0.05), Min: 1e-4, Max: 1e4, Keyable: true, Topic: "amounts", Sim: true, When: "from=surface", Help: "Thickness of the shell; at least a voxel counts."},
 		{Kind: Emitter, Key: "mode", Label: "Adds or holds", Type: Choice, Default: Text("hold"), Choices: opts("hold", "holds the amounts", "add", "adds them a second"), Topic: "amounts", Sim: true, Help: "Holding keeps smoke at least as dense, however many emitters overlap; adding piles up."},
 		{Kind: Emitter, Key: "breakup", Label: "Breakup", Type: Number, Default: Num(0), Min: 0, Max: 1, Step: 0.05, Keyable: true, Main: true, Topic: "breakup", Sim: true, Help: "Noise that leaves gaps in the emission, 0 none to 1 only wisps. Costs nothing."},
@@ -312,6 +315,12 @@ func build() []Entry {
 	e = append(e, []Entry{
 		{Kind: Mesh, Key: "colour", Label: "Colour", Type: Colour, Default: Vec(0.18, 0.18, 0.18), Min: 0, Max: 1, Keyable: true, Topic: "surface", Help: "In the picture."},
 		{Kind: Mesh, Key: "rendered", Label: "In the picture", Type: Flag, Default: On(true), Topic: "surface", Help: "Off: it is seen in the viewport only."},
+	}...)
+	e = append(e, []Entry{
+		{Kind: Sequence, Key: "frames", Label: "Frames", Type: Frozen, Main: true, Topic: "frames", Sim: true, Help: "The volumes that were brought in, one a frame."},
+		{Kind: Sequence, Key: "start", Label: "Begins at", Type: Integer, Unit: Frames, Default: Num(1), Min: -100000, Max: 1000000, Step: 1, Fixed: fixedFrames, Main: true, Topic: "frames", Sim: true, Help: "Frame of the shot on which its first frame plays. Before and after it there is nothing."},
+		{Kind: Sequence, Key: "position", Label: "Shifted by", Type: Vector, Unit: Metre, Default: Vec(0, 0, 0), Min: -1e5, Max: 1e5, Keyable: true, Main: true, Topic: "place", Sim: true, Help: "Moves it from where its files place it."},
+		{Kind: Sequence, Key: "scale", Label: "Size", Type: Number, Default: Num(1), Min: 1e-6, Max: 1e6, Keyable: true, Main: true, Topic: "place", Sim: true, Help: "Metres that one unit of its files is: 0.01 for files in centimetres. Velocities go along."},
 	}...)
 	for _, k := range []Kind{Wind, Turbulence, Vortex, Radial, Drag} {
 		list := region(k, Vec(0, 1, 0))

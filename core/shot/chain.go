@@ -13,16 +13,16 @@ func (s *Shot) Feeds(d *Element) (out []*Element) {
 		if e.Kind != Emitter || e.Muted || !e.Acts(d) || e.Get("from").Text != "fluid" {
 			continue
 		}
-		if src := s.Source(e); src != nil && !slices.Contains(out, src) {
+		if src := s.Source(e); src != nil && src.Kind == Domain && !slices.Contains(out, src) {
 			out = append(out, src)
 		}
 	}
 	return out
 }
 
-// Source is the domain that feeds an emitter; nil where there is none.
+// Source is the domain or the sequence that feeds an emitter; nil where there is none.
 func (s *Shot) Source(e *Element) *Element {
-	if d := s.Element(e.Get("fed_by").Text); d != nil && d.Kind == Domain && !d.Muted {
+	if d := s.Element(e.Get("fed_by").Text); d != nil && (d.Kind == Domain || d.Kind == Sequence) && !d.Muted {
 		return d
 	}
 	return nil

@@ -31,7 +31,7 @@ func (e *Entry) Show(v Value, length string) string {
 			}
 		}
 		return v.Text
-	case File:
+	case File, Frozen:
 		if v.Text == "" {
 			return "no file"
 		}

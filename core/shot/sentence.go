@@ -92,6 +92,11 @@ func (s *Shot) Sentence(e *Element) string {
 		return t + s.keyed(e, "pace") + s.scopeWords(e) + "."
 	case Pull:
 		return fmt.Sprintf("gathers smoke into a %s at %s m/s from up to %s away%s%s.", e.sizeWords(m), Short(e.Get("gather").Num), m(e.Get("reach").Num), s.keyed(e, "gather"), s.scopeWords(e))
+	case Sequence:
+		if e.Get("frames").Text == "" {
+			return "holds no frames yet."
+		}
+		return fmt.Sprintf("plays %s from frame %s on.", asset.Name(e.Get("frames").Text), Short(e.Get("start").Num))
 	case Mesh:
 		return "is a " + e.sizeWords(m) + " that touches nothing."
 	case Camera:

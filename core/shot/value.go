@@ -26,6 +26,7 @@ const (
 	Names   Type = "names"   // parts or joints, in Text a line each
 	Points  Type = "points"  // places in space, in Text as "x y z; x y z"
 	Ref     Type = "element" // the id of another element of the shot
+	Frozen  Type = "frames"  // cached frames from outside: their key, a slash, their name
 	Profile Type = "profile" // numbers evenly along something, in Text as "1 0.5 0"
 )
 
@@ -129,7 +130,7 @@ func (e *Entry) JSON(v Value) any {
 	switch e.Type {
 	case Vector, Colour:
 		return v.Vec
-	case Choice, File, Weights, Ref:
+	case Choice, File, Weights, Ref, Frozen:
 		return v.Text
 	case Flag:
 		return v.Flag
@@ -174,7 +175,7 @@ func (e *Entry) FromJSON(raw json.RawMessage) (Value, error) {
 		if err = json.Unmarshal(raw, &l); err == nil {
 			v.Text = profileText(l)
 		}
-	case Choice, File, Weights, Ref:
+	case Choice, File, Weights, Ref, Frozen:
 		want = "a word"
 		err = json.Unmarshal(raw, &v.Text)
 	case Flag:
@@ -222,7 +223,7 @@ func (e *Entry) Check(v Value) error {
 		return fmt.Errorf("%s is %q; choose one of %s", e.Label, v.Text, strings.Join(keys, ", "))
 	case Flag:
 		return nil
-	case File:
+	case File, Frozen:
 		if v.Text == "" {
 			return nil
 		}
@@ -312,7 +313,7 @@ func (e *Entry) Same(a, b Value) bool {
 	switch e.Type {
 	case Vector, Colour:
 		return a.Vec == b.Vec
-	case Choice, File, Weights, Ref, Names, Points, Profile:
+	case Choice, File, Weights, Ref, Frozen, Names, Points, Profile:
 		return a.Text == b.Text
 	case Flag:
 		return a.Flag == b.Flag

@@ -1,7 +1,9 @@
 package stage
 
 import (
+	"errors"
 	"fmt"
+	"math"
 
 	"zarf/core/format/vdb"
 	"zarf/core/gas"
@@ -15,6 +17,10 @@ type fedFrame struct {
 	frame int
 	src   *gas.Source
 }
+
+// ErrOver says that a sequence has nothing at a frame: it begins later, or is
+// over.
+var ErrOver = errors.New("the sequence doesn't play at this frame")
 
 // hotAll is the excess temperature, K, from which heat feeds fully.
 const hotAll = 1000
@@ -38,7 +44,13 @@ func (g *Gas) source(e *shot.Element, frame int) *gas.Source {
 	f, err := g.Feed(d, frame)
 	var src *gas.Source
 	if err == nil {
-		src, err = sourceOf(f, d, e.Get("fed_where").Text)
+		src, err = sourceOf(f, e.Get("fed_where").Text)
+	}
+	if errors.Is(err, ErrOver) {
+		return nil
+	}
+	if err == nil && d.Kind == shot.Sequence {
+		placed(src, d, float64(frame))
 	}
 	if err != nil {
 		if g.fault == nil {
@@ -50,18 +62,34 @@ func (g *Gas) source(e *shot.Element, frame int) *gas.Source {
 	return src
 }
 
-// sourceOf reads a frame as a source.
-func sourceOf(f *vdb.File, d *shot.Element, channel string) (*gas.Source, error) {
-	full, h, origin := d.Grid()
-	factor := Factor(d)
-	full, h = grid.Dims{NX: full.NX * factor, NY: full.NY * factor, NZ: full.NZ * factor}, h/float64(factor)
+// fedBy lists what feeds the domain, sequences too.
+func (g *Gas) fedBy() (out []*shot.Element) {
+	for _, e := range g.Shot.Of(shot.Emitter) {
+		if e.Acts(g.Domain) && e.Get("from").Text == "fluid" {
+			if src := g.Shot.Source(e); src != nil {
+				out = append(out, src)
+			}
+		}
+	}
+	return out
+}
+
+// sourceOf reads a frame as a source. Where it lies is told by the file's own
+// transform.
+func sourceOf(f *vdb.File, channel string) (*gas.Source, error) {
 	c := f.Grid(channel)
 	if c == nil {
 		return nil, fmt.Errorf("its frames hold no %s", channel)
 	}
-	low, n := Extent(f, full, []string{channel})
+	size := c.Transform.VoxelSize()
+	h := size[0]
+	if !c.Transform.Linear || math.Abs(size[1]-h) > 1e-6*h || math.Abs(size[2]-h) > 1e-6*h || !(h > 0) {
+		return nil, fmt.Errorf("its voxels of %.3g × %.3g × %.3g m are no cubes", size[0], size[1], size[2])
+	}
+	low, n := leafBox(c)
 	dims := [3]int{n.NX, n.NY, n.NZ}
-	src := &gas.Source{Share: grid.NewField(n), H: h, Origin: origin.Add(geom.V(float64(low[0]), float64(low[1]), float64(low[2])).Mul(h))}
+	corner := geom.V(c.Transform.M[3][0], c.Transform.M[3][1], c.Transform.M[3][2]) // the centre of voxel 0
+	src := &gas.Source{Share: grid.NewField(n), H: h, Origin: corner.Add(geom.V(float64(low[0])-0.5, float64(low[1])-0.5, float64(low[2])-0.5).Mul(h))}
 	if err := c.Dense(low, dims, [][]float32{src.Share.Data}); err != nil {
 		return nil, err
 	}
@@ -70,7 +98,7 @@ func sourceOf(f *vdb.File, d *shot.Element, channel string) (*gas.Source, error)
 			src.Share.Data[i] /= hotAll
 		}
 	}
-	if v := f.Grid(Velocity); v != nil {
+	if v := f.Grid(Velocity); v != nil && v.Transform.M == c.Transform.M {
 		var parts [][]float32
 		for a := range 3 {
 			src.Motion[a] = grid.NewField(n)
@@ -81,4 +109,36 @@ func sourceOf(f *vdb.File, d *shot.Element, channel string) (*gas.Source, error)
 		}
 	}
 	return src, nil
+}
+
+// leafBox is the box of a grid's leaves, in voxels; one block where it is
+// empty.
+func leafBox(g *vdb.Grid) (low [3]int, n grid.Dims) {
+	if len(g.Leaves) == 0 {
+		return low, grid.Dims{NX: 8, NY: 8, NZ: 8}
+	}
+	hi := [3]int{math.MinInt, math.MinInt, math.MinInt}
+	low = [3]int{math.MaxInt, math.MaxInt, math.MaxInt}
+	for _, l := range g.Leaves {
+		for a := range 3 {
+			low[a], hi[a] = min(low[a], int(l.Origin[a])), max(hi[a], int(l.Origin[a])+8)
+		}
+	}
+	return low, grid.Dims{NX: hi[0] - low[0], NY: hi[1] - low[1], NZ: hi[2] - low[2]}
+}
+
+// placed moves a source of a sequence to where the shot has it: scaled about
+// the origin, then shifted. Its velocities go along.
+func placed(src *gas.Source, e *shot.Element, frame float64) {
+	k := e.At("scale", frame).Num
+	src.H *= k
+	src.Origin = src.Origin.Mul(k).Add(geom.FromArray(e.At("position", frame).Vec))
+	for _, m := range src.Motion {
+		if m == nil || k == 1 {
+			continue
+		}
+		for i := range m.Data {
+			m.Data[i] *= float32(k)
+		}
+	}
 }

@@ -73,7 +73,7 @@ func TestOneDomainFeedsAnother(t *testing.T) {
 		t.Errorf("6 frames were read %d times", asked)
 	}
 	// it holds at least twice the density wherever the first has smoke
-	src, err := sourceOf(frames[6], s.Element("domain1"), Density)
+	src, err := sourceOf(frames[6], Density)
 	if err != nil {
 		t.Fatal(err)
 	}

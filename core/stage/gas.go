@@ -123,7 +123,7 @@ func (g *Gas) Next() int { return g.next }
 
 // Advance simulates one frame and returns its number.
 func (g *Gas) Advance(stop func() bool) (int, gas.FrameStats, error) {
-	if feeds := g.Shot.Feeds(g.Domain); len(feeds) > 0 && g.Feed == nil {
+	if feeds := g.fedBy(); len(feeds) > 0 && g.Feed == nil {
 		return g.next, gas.FrameStats{}, fmt.Errorf("%s is fed by %s, which isn't at hand here", g.Domain.Name, feeds[0].Name)
 	}
 	dt, now := lasts(g.Shot, g.next), float64(g.next)
@@ -293,7 +293,7 @@ func coarseKey(s *shot.Shot, d *shot.Element, depth int) string {
 				continue
 			}
 			v := el.Get(e.Key)
-			if e.Type == shot.File { // what it is counts, not what it is called
+			if e.Type == shot.File || e.Type == shot.Frozen { // what it is counts, not what it is called
 				v.Text = asset.ID(v.Text)
 			}
 			put([]any{e.Key, e.JSON(v)})
@@ -308,14 +308,18 @@ func coarseKey(s *shot.Shot, d *shot.Element, depth int) string {
 	element(s.Self)
 	element(d)
 	for n, e := range s.Elements {
-		if e.Kind == shot.Camera || e.Kind == shot.Mesh || e.Kind == shot.Domain || e.Muted || !e.Acts(d) {
+		if e.Kind == shot.Camera || e.Kind == shot.Mesh || e.Kind == shot.Sequence || e.Kind == shot.Domain || e.Muted || !e.Acts(d) {
 			continue
 		}
 		put(n) // its place is the seed of its noise
 		element(e)
 		if e.Kind == shot.Emitter && e.Get("from").Text == "fluid" && depth < maxChain {
 			if src := s.Source(e); src != nil { // what feeds it counts like its own values
-				put(key(s, src, depth+1))
+				if src.Kind == shot.Sequence {
+					element(src)
+				} else {
+					put(key(s, src, depth+1))
+				}
 			}
 		}
 	}

@@ -12,9 +12,12 @@ import (
 	"fmt"
 	"io"
 	"io/fs"
+	"maps"
 	"runtime"
+	"slices"
 	"time"
 
+	"zarf/core/asset"
 	"zarf/core/format/vdb"
 	"zarf/core/gas"
 	"zarf/core/grid"
@@ -88,12 +91,38 @@ func (s *Sim) coarse(ctx context.Context, c *cache.Cache, g *stage.Gas, report R
 // Feed reads the frames of a shot's domains from a cache.
 func Feed(s *shot.Shot, c *cache.Cache) func(d *shot.Element, frame int) (*vdb.File, error) {
 	return func(d *shot.Element, frame int) (*vdb.File, error) {
+		if d.Kind == shot.Sequence {
+			return outside(c, d, frame)
+		}
 		b, err := c.Stage(stage.Key(s, d)).Read(frame)
 		if err != nil {
 			return nil, err
 		}
 		return vdb.Read(bytes.NewReader(b), vdb.DefaultLimits)
 	}
+}
+
+// outside reads the frame of a sequence that plays at a frame of the shot.
+func outside(c *cache.Cache, d *shot.Element, frame int) (*vdb.File, error) {
+	ref := d.Get("frames").Text
+	if asset.CheckID(ref) != nil {
+		return nil, fmt.Errorf("%s holds no frames yet; bring some in", d.Name)
+	}
+	st := c.Stage(asset.ID(ref))
+	frames := st.Frames()
+	if len(frames) == 0 {
+		return nil, fmt.Errorf("the frames of %s are gone from the cache; bring them in again", d.Name)
+	}
+	first, last := slices.Min(slices.Collect(maps.Keys(frames))), slices.Max(slices.Collect(maps.Keys(frames)))
+	n := frame - int(d.Get("start").Num) + first
+	if n < first || n > last {
+		return nil, stage.ErrOver
+	}
+	b, err := st.Read(n)
+	if err != nil {
+		return nil, fmt.Errorf("frame %d of %s: %w", n, d.Name, err)
+	}
+	return vdb.Decode(b, vdb.DefaultLimits)
 }
 
 type simRun struct {

@@ -439,6 +439,25 @@ function keyAll() {
   json('keys', { label: 'key', changes: el.lanes.map((l) => ({ el: el.id, key: l.key, here: true })), bars: [] });
 }
 
+// Volumes from outside become the frames of a sequence.
+document.addEventListener('change', (e) => {
+  const id = e.target.dataset && e.target.dataset.sequence;
+  if (!id || !e.target.files.length) return;
+  const x = new XMLHttpRequest(), body = new FormData();
+  for (const f of e.target.files) body.append('file', f);
+  x.upload.onprogress = (p) => note(`sent ${(p.loaded / 1e6).toFixed(1)} of ${(p.total / 1e6).toFixed(1)} MB`);
+  x.onload = () => {
+    if (x.status !== 200) { note(x.responseText, true); return; }
+    note(JSON.parse(x.responseText).notes.join('; ') || 'Brought in.');
+    reloadAll();
+    reload();
+  };
+  x.onerror = () => note('The server does not answer; nothing was kept.', true);
+  x.open('POST', `/shots/${slug}/sequence/${encodeURIComponent(id)}`);
+  x.setRequestHeader('X-Zarf-Page', mine());
+  x.send(body);
+});
+
 // Tools of the picture, and files that are dropped on it.
 document.addEventListener('click', (e) => {
   const t = e.target.closest('[data-paint], [data-curve]');
