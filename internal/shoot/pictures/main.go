@@ -110,9 +110,6 @@ func all(dir string) error {
 	if err := p.Until(2*time.Minute, `() => window.zarf && zarf.state.scene.takes[0].frames.length > 25`); err != nil {
 		return err
 	}
-	if err := take(b, url+"/shots/bl010/stage?frame=18&el=emitter1", filepath.Join(dir, "run.png"), "", 3*time.Second); err != nil {
-		return err
-	}
 	if err := p.Until(5*time.Minute, `() => zarf.state.scene.takes[0].frames.length === 96 && !document.querySelector('#running')`); err != nil {
 		return err
 	}
@@ -134,7 +131,7 @@ func all(dir string) error {
 		}
 	}
 	// the other shots, one after the other
-	for _, name := range []string{"bl020", "bl030", "bl070", "bl080", "bl090"} {
+	for _, name := range []string{"bl020", "bl030", "bl080", "bl090"} {
 		if err := p.Go(url + "/shots/" + name + "/stage"); err != nil {
 			return err
 		}
@@ -144,6 +141,25 @@ func all(dir string) error {
 		if err := p.Until(15*time.Minute, `() => zarf.state.scene.takes.length && zarf.state.scene.takes[0].state === 'current' && !document.querySelector('#running')`); err != nil {
 			return fmt.Errorf("%s: %w", name, err)
 		}
+	}
+	// a second take of the fog signal to hold against the first, and a sweep
+	if err := p.Go(url + "/shots/bl010/takes"); err != nil {
+		return err
+	}
+	if _, err := p.Eval(secondTake); err != nil {
+		return err
+	}
+	if err := p.Until(5*time.Minute, `() => zarf.state.scene.takes.length > 1 && zarf.state.scene.takes[0].state === 'current' && !document.querySelector('#running')`); err != nil {
+		return err
+	}
+	if err := p.Go(url + "/shots/bl080/takes"); err != nil {
+		return err
+	}
+	if _, err := p.Eval(sweep); err != nil {
+		return err
+	}
+	if err := p.Until(5*time.Minute, `() => !!document.querySelector('.sweepitem') && document.querySelector('.sweepitem').textContent.includes('6 ready')`); err != nil {
+		return err
 	}
 	p.Close()
 	for _, v := range []struct {
@@ -158,15 +174,16 @@ func all(dir string) error {
 		{"handover", "/shots/bl010/handover?frame=62", "", 4 * time.Second},
 		{"recipes", "/shots/bl020/stage?frame=40&el=collider1", `() => { document.querySelector('#addmenu [data-recipes]').click() }`, 4 * time.Second},
 		{"guide", "/shots/bl010/stage?frame=70&el=guide1", `() => { document.querySelector('[data-curve]').click() }`, 4 * time.Second},
-		{"palette", "/shots/bl010/stage?frame=62&el=emitter1", `() => { document.querySelector('[data-palette]').click(); const i = document.querySelector('#palette input'); i.value = 'sm'; i.dispatchEvent(new Event('input')); }`, 4 * time.Second},
-		{"curve", "/shots/bl080/score?frame=80&el=pull1", `() => { const s = zarf.score; s.show1(s.rows.find((q) => q.l && q.l.key === 'gather')); s.all(); }`, 4 * time.Second},
+		{"draft", "/shots/bl020/stage?el=emitter1", `() => new Promise((done) => { document.querySelector('#draft').click(); const see = () => { if (zarf.draft.frame > 40) { document.querySelector('#drafttools [name=pause]').click(); setTimeout(() => done(true), 1500); } else setTimeout(see, 100); }; see(); })`, 3 * time.Second},
+		{"compare", "/shots/bl010/takes?compare=1,2&mode=wipe&frame=66", "", 9 * time.Second},
+		{"sweep", "/shots/bl080/takes?compare=2,3,4,5,6,7&mode=sheet&frame=44", "", 12 * time.Second},
+		{"probe", "/shots/bl020/takes?take=1&frame=40", `() => new Promise((done) => { zarf.probe.q('channel').append(new Option('temperature')); zarf.probe.q('channel').value = 'temperature'; zarf.probe.toggle(true); setTimeout(() => { const p = document.querySelector('canvas.plane'), c = p.getBoundingClientRect(); p.dispatchEvent(new PointerEvent('pointermove', { clientX: c.x + c.width * 0.35, clientY: c.y + c.height * 0.5 })); done(true); }, 3000); })`, 5 * time.Second},
 		{"anchor", "/shots/bl080/look?frame=88", "", 25 * time.Second},
 		{"drum", "/shots/bl090/look?frame=56", "", 30 * time.Second},
 		{"paint", "/shots/bl090/stage?el=collider1", paintDrum, 4 * time.Second},
 		{"fire", "/shots/bl020/look?frame=40", "", 25 * time.Second},
 		{"blast", "/shots/bl030/look?frame=20", "", 30 * time.Second},
-		{"totals", "/shots/bl030/takes?frame=20", `() => { const e = document.querySelector('#topic-plots'); e.scrollIntoView(); }`, 6 * time.Second},
-		{"fog", "/shots/bl070/look?frame=96", "", 25 * time.Second},
+		{"totals", "/shots/bl030/takes?frame=20", `() => { const e = document.querySelector('#topic-scale'); e.scrollIntoView(); }`, 6 * time.Second},
 		{"checks", "/shots/bl010/stage?frame=62&el=emitter1", `() => { const f = document.querySelector('#f-position form'); f.querySelector('[name=v0]').value = '5'; f.querySelector('[name=v0]').dispatchEvent(new Event('change', { bubbles: true })); setTimeout(() => { document.querySelector('#checks').open = true; }, 1200); }`, 3 * time.Second},
 	} {
 		if err := take(b, url+v.path, filepath.Join(dir, v.name+".png"), v.script, v.wait); err != nil {
@@ -175,6 +192,12 @@ func all(dir string) error {
 	}
 	return nil
 }
+
+// secondTake runs the fog signal with a slower guide.
+const secondTake = `() => htmx.ajax('POST', '/shots/bl010/value', { values: { kind: 'guide', id: 'guide1', key: 'pace', v: '3.2', frame: 1 }, swap: 'none', target: '#live' }).then(() => htmx.ajax('POST', '/shots/bl010/run', { swap: 'none', target: '#live' }))`
+
+// sweep runs the anchor with six pairs of values.
+const sweep = `() => htmx.ajax('POST', '/shots/bl080/sweep', { values: { body: JSON.stringify({ voxel: 0.13, from: 1, to: 60, values: [{ el: 'pull1', key: 'gather', part: 0, from: 0.4, to: 1.6, steps: 3 }, { el: 'pull1', key: 'keep', part: 0, from: 1, to: 8, steps: 2 }] }) }, swap: 'none', target: '#live' })`
 
 // paintDrum paints the lower half of the drum; nothing of it is kept.
 const paintDrum = `() => new Promise((done) => {
