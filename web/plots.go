@@ -177,7 +177,7 @@ func (v *takeView) accounts(frames map[int]cache.Frame) {
 	stats := run.Stats(frames)
 	v.Plots = plots(doc, stats)
 	if d := doc.Element(v.Domain); d != nil && len(stats) > 0 {
-		v.After = check.After(d, stats)
+		v.After = check.After(doc, d, stats)
 		if seen := slices.ContainsFunc(v.After, func(f check.Finding) bool { return f.ID == "empty" }); seen {
 			v.After = append(v.After, check.WhyEmpty(doc)...)
 		}

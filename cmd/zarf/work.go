@@ -185,7 +185,7 @@ func tellAfter(w io.Writer, s *shot.Shot, domain string, c *cache.Cache) error {
 	if err != nil {
 		return err
 	}
-	for _, f := range check.After(src.Domain, run.Stats(src.Stage.Frames())) {
+	for _, f := range check.After(src.Shot, src.Domain, run.Stats(src.Stage.Frames())) {
 		fmt.Fprintf(w, "%s: %s %s\n", f.Severity, f.What, f.Why)
 	}
 	return nil

@@ -221,7 +221,9 @@ func TestMemoryNamesTheVoxelThatFits(t *testing.T) {
 
 // After a run: what was cut off, held back, capped or empty.
 func TestAfterARun(t *testing.T) {
-	_, d, _ := base()
+	sh, d, _ := base()
+	plate := sh.Add(shot.Collider)
+	plate.Values["size"] = shot.Vec(1, 0.02, 1)
 	st := func(change func(*gas.FrameStats)) map[int]gas.FrameStats {
 		out := map[int]gas.FrameStats{}
 		for f := 1; f <= 4; f++ {
@@ -233,7 +235,7 @@ func TestAfterARun(t *testing.T) {
 		}
 		return out
 	}
-	if f := After(d, st(func(*gas.FrameStats) {})); len(f) > 0 {
+	if f := After(sh, d, st(func(*gas.FrameStats) {})); len(f) > 0 {
 		t.Errorf("a good run: %+v", f)
 	}
 	for want, change := range map[string]func(*gas.FrameStats){
@@ -242,9 +244,10 @@ func TestAfterARun(t *testing.T) {
 		"substeps": func(s *gas.FrameStats) { s.Capped = true },
 		"held":     func(s *gas.FrameStats) { s.VolumeHeld = 0.05 },
 		"trimmed":  func(s *gas.FrameStats) { s.Lost = 0.02 },
+		"leak":     func(s *gas.FrameStats) { s.Leaks = map[string]float64{plate.ID: 0.6} },
 		"pressure": func(s *gas.FrameStats) { s.Unconverged = 1 },
 	} {
-		got := After(d, st(change))
+		got := After(sh, d, st(change))
 		if ids(got) != want {
 			t.Errorf("want %s, got %+v", want, got)
 			continue
@@ -253,7 +256,27 @@ func TestAfterARun(t *testing.T) {
 			t.Errorf("%+v", got[0])
 		}
 	}
-	if got := After(d, map[int]gas.FrameStats{1: {}}); ids(got) != "empty" {
+	tight := st(func(s *gas.FrameStats) { s.Leaks = map[string]float64{plate.ID: 0.02} })
+	if got := After(sh, d, tight); len(got) > 0 {
+		t.Errorf("a tight plate: %+v", got)
+	}
+	for want, change := range map[string]func(e *shot.Element){
+		"is muted":     func(e *shot.Element) { e.Muted = true },
+		"neither":      func(e *shot.Element) { e.Values["smoke"] = shot.Num(0) },
+		"emits on":     func(e *shot.Element) { e.Values["begin"] = shot.Num(900) },
+		"lies outside": func(e *shot.Element) { e.Values["position"] = shot.Vec(50, 0, 0) },
+	} {
+		s2, _, e := base()
+		change(e)
+		said := ""
+		for _, f := range WhyEmpty(s2) {
+			said += f.What + " "
+		}
+		if !strings.Contains(said, want) {
+			t.Errorf("of an empty take it says %q, not that it %s", said, want)
+		}
+	}
+	if got := After(sh, d, map[int]gas.FrameStats{1: {}}); ids(got) != "empty" {
 		t.Errorf("%+v", got)
 	}
 }

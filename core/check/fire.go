@@ -2,7 +2,9 @@ package check
 
 import (
 	"fmt"
+	"maps"
 	"math"
+	"slices"
 	"strings"
 
 	"zarf/core/gas"
@@ -178,6 +180,12 @@ func regionOutside(s *scene) []Finding {
 
 var sideNames = [6]string{"−x", "+x", "floor", "top", "−z", "+z"}
 
+// leakFrom is the share of the speed near a thin solid from which gas that
+// goes through it is told.
+const leakFrom = 0.1
+
+func first0(s *shot.Shot) int { a, _ := s.Range(); return a }
+
 // WhyEmpty tells why a shot's emitters make nothing that can be seen.
 func WhyEmpty(s *shot.Shot) (out []Finding) {
 	say := func(e *shot.Element, what, why string) {
@@ -216,12 +224,13 @@ func WhyEmpty(s *shot.Shot) (out []Finding) {
 
 // After looks at how the frames of a run went: what was cut off, held back, or
 // not followed closely enough. frames go by number.
-func After(d *shot.Element, frames map[int]gas.FrameStats) []Finding {
+func After(s *shot.Shot, d *shot.Element, frames map[int]gas.FrameStats) []Finding {
 	var out []Finding
 	var smoke, made, held, lost float64
 	var cut [6]float64
 	limit := map[int]int{} // side → first frame
 	capped, stuck := 0, 0
+	leaks := map[string]float64{}
 	first, worst := math.MaxInt, 0
 	for n, f := range frames {
 		smoke = max(smoke, f.SmokeTotal)
@@ -231,6 +240,9 @@ func After(d *shot.Element, frames map[int]gas.FrameStats) []Finding {
 			if at, seen := limit[side]; f.AtLimit[side] && (!seen || n < at) {
 				limit[side] = n
 			}
+		}
+		for id, share := range f.Leaks {
+			leaks[id] = max(leaks[id], share)
 		}
 		if f.Capped {
 			capped++
@@ -273,6 +285,15 @@ func After(d *shot.Element, frames map[int]gas.FrameStats) []Finding {
 	}
 	if lost > 0.01*smoke && lost > 0 {
 		out = append(out, Finding{ID: "trimmed", Severity: Warning, Element: d.ID, What: fmt.Sprintf("%.1f %% of the smoke was thinner than what counts as fluid and was dropped.", 100*lost/smoke), Why: "Veils may end abruptly.", Mend: &Mend{Label: "Count thinner smoke", Element: d.ID, Key: "follow_from", Value: shot.Num(d.Get("follow_from").Num / 10)}})
+	}
+	for _, id := range slices.Sorted(maps.Keys(leaks)) {
+		if e := s.Element(id); e != nil && leaks[id] > leakFrom {
+			sh := e.Shape(float64(first0(s)))
+			thin := sh.Thinnest()
+			h := shot.Tidy(thin / 2.5)
+			out = append(out, Finding{ID: "leak", Severity: Warning, Element: d.ID, What: fmt.Sprintf("Gas went through %s, at up to %.0f %% of its speed near it.", e.Name, 100*leaks[id]), Why: fmt.Sprintf("It is %s m thick in voxels of %s m, which don't see it whole. Walls of two voxels and more hold.", shot.Short(shot.Tidy(thin)), shot.Short(d.Get("voxel").Num)),
+				Mend: &Mend{Label: fmt.Sprintf("Voxels of %s m", shot.Short(h)), Element: d.ID, Key: "voxel", Value: shot.Num(h)}})
+		}
 	}
 	if stuck > 0 {
 		out = append(out, Finding{ID: "pressure", Severity: Warning, Element: d.ID, What: fmt.Sprintf("The pressure didn't settle in %d frames.", stuck), Why: "Gas is squeezed where it shouldn't be; thin walls are the usual cause."})

@@ -59,7 +59,7 @@ func (s *Solver) emitOne(dt float64, e *Emitter) float64 {
 	if e.Source != nil {
 		room = e.Source.bounds()
 	}
-	lo, hi := s.cellRange(room.Grow(s.H + e.Surface/2))
+	lo, hi := s.Cells(room.Grow(s.H + e.Surface/2))
 	if lo[0] >= hi[0] || lo[1] >= hi[1] || lo[2] >= hi[2] {
 		return 0
 	}

@@ -41,7 +41,7 @@ func (s *Solver) measure(d *distances, p *Pull) {
 		return
 	}
 	d.shape, d.reach, d.low, d.dims = p.Shape, p.Reach, s.Low, s.Dims
-	d.lo, d.hi = s.cellRange(p.Shape.Bounds().Grow(p.Reach + s.H))
+	d.lo, d.hi = s.Cells(p.Shape.Bounds().Grow(p.Reach + s.H))
 	n := [3]int{}
 	for a := range n {
 		n[a] = max(0, d.hi[a]-d.lo[a])

@@ -90,7 +90,7 @@ func (s *Solver) reach() span3 {
 	n := [3]int{s.NX, s.NY, s.NZ}
 	lo, hi := n, [3]int{}
 	for c := range so.list {
-		a, b := s.cellRange(so.list[c].Shape.Bounds().Grow(4 * s.H))
+		a, b := s.Cells(so.list[c].Shape.Bounds().Grow(4 * s.H))
 		for x := range 3 {
 			lo[x], hi[x] = min(lo[x], a[x]), max(hi[x], b[x])
 		}
@@ -141,7 +141,7 @@ func (s *Solver) sampleCorners(r span3) {
 	})
 	for c := range so.list {
 		sh := so.list[c].Shape
-		lo, hi := s.cellRange(sh.Bounds().Grow(4 * s.H))
+		lo, hi := s.Cells(sh.Bounds().Grow(4 * s.H))
 		s.crew.For(hi[2]-lo[2]+1, 1, func(k0, k1 int) {
 			for k := lo[2] + k0; k < lo[2]+k1; k++ {
 				for j := lo[1]; j <= hi[1]; j++ {
@@ -158,8 +158,8 @@ func (s *Solver) sampleCorners(r span3) {
 	}
 }
 
-// cellRange is the range of corner indices that a box covers, clipped.
-func (s *Solver) cellRange(b geom.Box) (lo, hi [3]int) {
+// Cells is the range of cells that a box covers, clipped.
+func (s *Solver) Cells(b geom.Box) (lo, hi [3]int) {
 	a, c := b.Min.Sub(s.Origin).Mul(1/s.H).Array(), b.Max.Sub(s.Origin).Mul(1/s.H).Array()
 	n := [3]int{s.NX, s.NY, s.NZ}
 	for x := range 3 {

@@ -60,34 +60,35 @@ type Solver struct {
 
 // FrameStats tells how a frame went. Amounts are those of the whole domain.
 type FrameStats struct {
-	Substeps    int        `json:"substeps"`
-	Capped      bool       `json:"capped"` // more substeps were needed than allowed
-	Iterations  int        `json:"iterations"`
-	Residual    float64    `json:"residual"` // the worst
-	MaxSpeed    float64    `json:"max_speed"`
-	SmokeTotal  float64    `json:"smoke_total"` // density integrated, m³
-	HeatTotal   float64    `json:"heat_total"`  // K·m³
-	FuelTotal   float64    `json:"fuel_total,omitempty"`
-	FuelBurnt   float64    `json:"fuel_burnt,omitempty"`  // kg in this frame
-	HeatMade    float64    `json:"heat_made,omitempty"`   // K·m³ in this frame, by burning
-	SootMade    float64    `json:"soot_made,omitempty"`   // m³ of density 1
-	Expanded    float64    `json:"expanded,omitempty"`    // m³ of gas that burning made room for
-	VolumeMade  float64    `json:"volume_made"`           // m³ in this frame, by emitters and expansion
-	VolumeHeld  float64    `json:"volume_held,omitempty"` // m³ that found no way out of a closed box
-	Cut         [6]float64 `json:"cut,omitempty"`         // smoke that left through each side, m³
-	AtLimit     [6]bool    `json:"at_limit,omitempty"`    // sides where growing bounds were stopped
-	Lost        float64    `json:"lost,omitempty"`        // smoke in tiles given up, m³
-	Tiles       int        `json:"tiles,omitempty"`       // in use
-	Voxels      int        `json:"voxels,omitempty"`      // in use
-	Window      [3]int     `json:"window,omitempty"`      // cells that arrays are laid out for
-	PeakHeat    float64    `json:"peak_temp,omitempty"`   // K over the air
-	Top         float64    `json:"top,omitempty"`         // height of the highest smoke over the floor, m
-	Width       float64    `json:"width,omitempty"`       // widest extent of the smoke in x, m
-	Low         [3]float64 `json:"low"`                   // the box of what can be seen, m
-	High        [3]float64 `json:"high"`
-	Bulk        float64    `json:"bulk,omitempty"` // what can be seen, m³
-	Warm        float64    `json:"warm,omitempty"` // its mean excess temperature, K
-	Unconverged int        `json:"unconverged"`
+	Substeps    int                `json:"substeps"`
+	Capped      bool               `json:"capped"` // more substeps were needed than allowed
+	Iterations  int                `json:"iterations"`
+	Residual    float64            `json:"residual"` // the worst
+	MaxSpeed    float64            `json:"max_speed"`
+	SmokeTotal  float64            `json:"smoke_total"` // density integrated, m³
+	HeatTotal   float64            `json:"heat_total"`  // K·m³
+	FuelTotal   float64            `json:"fuel_total,omitempty"`
+	FuelBurnt   float64            `json:"fuel_burnt,omitempty"`  // kg in this frame
+	HeatMade    float64            `json:"heat_made,omitempty"`   // K·m³ in this frame, by burning
+	SootMade    float64            `json:"soot_made,omitempty"`   // m³ of density 1
+	Expanded    float64            `json:"expanded,omitempty"`    // m³ of gas that burning made room for
+	VolumeMade  float64            `json:"volume_made"`           // m³ in this frame, by emitters and expansion
+	VolumeHeld  float64            `json:"volume_held,omitempty"` // m³ that found no way out of a closed box
+	Cut         [6]float64         `json:"cut,omitempty"`         // smoke that left through each side, m³
+	AtLimit     [6]bool            `json:"at_limit,omitempty"`    // sides where growing bounds were stopped
+	Lost        float64            `json:"lost,omitempty"`        // smoke in tiles given up, m³
+	Tiles       int                `json:"tiles,omitempty"`       // in use
+	Voxels      int                `json:"voxels,omitempty"`      // in use
+	Window      [3]int             `json:"window,omitempty"`      // cells that arrays are laid out for
+	PeakHeat    float64            `json:"peak_temp,omitempty"`   // K over the air
+	Top         float64            `json:"top,omitempty"`         // height of the highest smoke over the floor, m
+	Width       float64            `json:"width,omitempty"`       // widest extent of the smoke in x, m
+	Low         [3]float64         `json:"low"`                   // the box of what can be seen, m
+	High        [3]float64         `json:"high"`
+	Bulk        float64            `json:"bulk,omitempty"` // what can be seen, m³
+	Warm        float64            `json:"warm,omitempty"` // its mean excess temperature, K
+	Unconverged int                `json:"unconverged"`
+	Leaks       map[string]float64 `json:"leaks,omitempty"` // of thin solids: the share of the gas near them that goes through
 }
 
 // New makes a fluid at rest.

@@ -144,6 +144,9 @@ func (g *Gas) Advance(stop func() bool) (int, gas.FrameStats, error) {
 	if err != nil {
 		return g.next, st, fmt.Errorf("frame %d: %w", g.next, err)
 	}
+	if (g.next-Start(g.Shot))%leakEvery == 0 {
+		st.Leaks = g.leaks()
+	}
 	g.next++
 	return g.next - 1, st, nil
 }
