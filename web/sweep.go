@@ -2,8 +2,10 @@ package web
 
 import (
 	"encoding/json"
+	"errors"
 	"fmt"
 	"net/http"
+	"strings"
 
 	"github.com/gin-gonic/gin"
 
@@ -13,7 +15,11 @@ import (
 
 // readSweep reads a sweep as the page's form sends it.
 func readSweep(c *gin.Context) (sw studio.Sweep, err error) {
-	err = json.Unmarshal([]byte(c.PostForm("body")), &sw)
+	body := c.PostForm("body")
+	if strings.Contains(body, "null") { // what is no number leaves the page as null
+		return sw, errors.New("a number is missing; give from, to and steps of each value, and the voxel size")
+	}
+	err = json.Unmarshal([]byte(body), &sw)
 	if err != nil {
 		err = fmt.Errorf("the sweep can't be read: %w", err)
 	}

@@ -145,6 +145,7 @@ func TestSweep(t *testing.T) {
 		"no element":         body(studio.SweepValue{Element: "emitter9", Key: "smoke", To: 1, Steps: 2}),
 		"a choice":           body(studio.SweepValue{Element: "domain1", Key: "scheme", To: 1, Steps: 2}),
 		"no JSON":            "{",
+		"no number":          strings.Replace(body(speed), `"to":1.5`, `"to":null`, 1),
 	} {
 		if code, said := s.post(t, "/shots/sw/sweep/cost", "takes", "body", bad); code != 422 || len(said) < 10 {
 			t.Errorf("%s: %d %s", what, code, said)

@@ -60,7 +60,17 @@ func feedRing(s *scene) []Finding {
 
 func feedChannel(s *scene) (out []Finding) {
 	for _, e := range s.fed() {
-		if src := s.Source(e); src != nil && e.Get("fed_where").Text == "burn" && src.Kind == shot.Domain && !src.Burns() {
+		src := s.Source(e)
+		if src == nil || src.Kind != shot.Domain {
+			continue
+		}
+		for where, key := range map[string]string{"burn": "cache_fire", "temperature": "cache_temperature"} {
+			if e.Get("fed_where").Text == where && !src.Get(key).Flag {
+				out = append(out, Finding{Severity: Fault, Element: e.ID, What: fmt.Sprintf("%s is fed by what %s doesn't keep in its cache.", e.Name, src.Name), Why: "There is no such channel in its frames.",
+					Mend: &Mend{Label: shot.Find(shot.Domain, key).Label, Element: src.ID, Key: key, Value: shot.On(true)}})
+			}
+		}
+		if e.Get("fed_where").Text == "burn" && !src.Burns() {
 			out = append(out, Finding{Severity: Fault, Element: e.ID, What: fmt.Sprintf("%s is fed by the flame of %s, in which nothing burns.", e.Name, src.Name), Why: "There is no such channel in its frames.",
 				Mend: &Mend{Label: "Feed it by smoke", Element: e.ID, Key: "fed_where", Value: shot.Text("density")}})
 		}

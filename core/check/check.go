@@ -75,6 +75,7 @@ var table = []struct {
 	{"fuel-cold", fuelCold},
 	{"fire-hot", fireHot},
 	{"fire-closed", closedFire},
+	{"fire-unseen", fireUnseen},
 	{"upres", upresWants},
 	{"region-outside", regionOutside},
 	{"file-missing", fileMissing},

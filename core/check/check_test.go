@@ -102,6 +102,9 @@ func TestFindsAndMends(t *testing.T) {
 				d.Values[k] = text("wall")
 			}
 		},
+		"fire-unseen": func(s *shot.Shot, d, e *shot.Element) {
+			d.Values["burning"], e.Values["fuel"], e.Values["temperature"], d.Values["cache_fire"] = text("fuel"), n(0.05), n(900), shot.On(false)
+		},
 		"upres": func(s *shot.Shot, d, e *shot.Element) {
 			d.Values["upres"], d.Values["cache_velocity"] = text("2"), shot.On(false)
 		},

@@ -139,6 +139,17 @@ func closedFire(s *scene) []Finding {
 	return out
 }
 
+func fireUnseen(s *scene) (out []Finding) {
+	for _, d := range s.domains {
+		for _, key := range []string{"cache_temperature", "cache_fire"} {
+			if d.Burns() && !d.Get(key).Flag {
+				out = append(out, Finding{Severity: Warning, Element: d.ID, What: fmt.Sprintf("%s burns, and “%s” is off.", d.Name, shot.Find(shot.Domain, key).Label), Why: "Without it fire can't be seen in pictures.", Mend: &Mend{Label: "Keep it", Element: d.ID, Key: key, Value: shot.On(true)}})
+			}
+		}
+	}
+	return out
+}
+
 func upresWants(s *scene) []Finding {
 	var out []Finding
 	for _, d := range s.domains {
@@ -147,6 +158,11 @@ func upresWants(s *scene) []Finding {
 		}
 		if !d.Get("cache_velocity").Flag {
 			out = append(out, Finding{Severity: Fault, Element: d.ID, What: d.Name + " has upres, and doesn't keep velocity.", Why: "Upres follows the coarse run's velocity.", Mend: &Mend{Label: "Keep velocity", Element: d.ID, Key: "cache_velocity", Value: shot.On(true)}})
+		}
+		for _, key := range []string{"cache_temperature", "cache_fire"} {
+			if !d.Get(key).Flag && (key != "cache_fire" || d.Burns()) {
+				out = append(out, Finding{Severity: Fault, Element: d.ID, What: fmt.Sprintf("%s has upres, and “%s” is off.", d.Name, shot.Find(shot.Domain, key).Label), Why: "Upres carries every channel.", Mend: &Mend{Label: "Keep it", Element: d.ID, Key: key, Value: shot.On(true)}})
+			}
 		}
 		if d.Get("flat").Flag {
 			out = append(out, Finding{Severity: Fault, Element: d.ID, What: d.Name + " is flat and has upres.", Why: "Fine whirls need depth.", Mend: &Mend{Label: "Switch upres off", Element: d.ID, Key: "upres", Value: shot.Text("1")}})

@@ -246,6 +246,8 @@ func build() []Entry {
 		{Kind: Domain, Key: "tolerance", Label: "Pressure tolerance", Type: Number, Default: Num(1e-3), Min: 1e-7, Max: 0.1, Keyable: true, Topic: "solver", Sim: true, Help: "How exactly gas is kept from being squeezed. 0.001 looks right; smaller costs a little more time."},
 		{Kind: Domain, Key: "seed", Label: "Seed", Type: Integer, Default: Num(1), Min: 0, Max: 1e9, Step: 1, Fixed: fixedSeed, Topic: "solver", Sim: true, Help: "Another number gives other noise of the same character."},
 		{Kind: Domain, Key: "cache_velocity", Label: "Keep velocity", Type: Flag, Default: On(true), Topic: "cache", Sim: true, Help: "Needed for motion blur and for handing velocity over; about two thirds of the disk space."},
+		{Kind: Domain, Key: "cache_temperature", Label: "Keep temperature", Type: Flag, Default: On(true), Topic: "cache", Sim: true, Help: "Needed to see fire, and for smoke that is coloured or fed by its heat; about a fifth of the disk space."},
+		{Kind: Domain, Key: "cache_fire", Label: "Keep fuel and flame", Type: Flag, Default: On(true), Topic: "cache", Sim: true, When: "burning=fuel|oxygen", Help: "Needed to see fire; two channels."},
 		{Kind: Domain, Key: "cache_half", Label: "Cache in half precision", Type: Flag, Default: On(true), Topic: "cache", Sim: true, Help: "Half the disk space; pictures don't change."},
 	}
 	e = append(e, burns()...)

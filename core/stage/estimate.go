@@ -77,6 +77,12 @@ func Guess(s *shot.Shot, d *shot.Element, rate float64) Estimate {
 	if d.Burns() {
 		values, slower = 4, 1.4
 	}
+	if !d.Get("cache_temperature").Flag {
+		values--
+	}
+	if d.Burns() && !d.Get("cache_fire").Flag {
+		values -= 2
+	}
 	if d.Get("cache_velocity").Flag {
 		values += 3
 	}

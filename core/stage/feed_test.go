@@ -129,3 +129,28 @@ func TestChainsKeys(t *testing.T) {
 	}
 	Key(s, s.Element("domain1")) // ends
 }
+
+func TestChannelsThatAreKept(t *testing.T) {
+	for _, c := range []struct {
+		off  []string
+		want string
+	}{{nil, "density temperature fuel burn velocity"}, {[]string{"cache_temperature"}, "density fuel burn velocity"}, {[]string{"cache_fire", "cache_velocity"}, "density temperature"}, {[]string{"cache_temperature", "cache_fire", "cache_velocity"}, "density"}} {
+		s := sample()
+		d := s.Element("domain1")
+		d.Values["burning"] = shot.Text("fuel")
+		for _, k := range c.off {
+			d.Values[k] = shot.On(false)
+		}
+		g := mustGas(t, s)
+		if _, _, err := g.Advance(nil); err != nil {
+			t.Fatal(err)
+		}
+		var names []string
+		for _, x := range g.Grids() {
+			names = append(names, x.Name)
+		}
+		if got := strings.Join(names, " "); got != c.want {
+			t.Errorf("without %v: %s", c.off, got)
+		}
+	}
+}

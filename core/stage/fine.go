@@ -69,6 +69,9 @@ func NewFine(s *shot.Shot, domain string, crew grid.Crew) (*Fine, error) {
 	if !d.Get("cache_velocity").Flag {
 		return nil, fmt.Errorf("%s: upres follows the coarse velocity; switch “Keep velocity” on and run again", d.Name)
 	}
+	if !d.Get("cache_temperature").Flag || (d.Burns() && !d.Get("cache_fire").Flag) {
+		return nil, fmt.Errorf("%s: upres carries every channel; keep temperature, fuel and flame in the cache and run again", d.Name)
+	}
 	if d.Get("flat").Flag {
 		return nil, fmt.Errorf("%s: upres works in depth only; switch “Flat” off, or upres", d.Name)
 	}

@@ -8,6 +8,7 @@ import (
 	"io"
 	"math"
 	"runtime"
+	"slices"
 
 	"zarf/core/asset"
 	"zarf/core/format/vdb"
@@ -368,11 +369,15 @@ func (g *Gas) Grids() []*vdb.Grid {
 	}
 	out := []*vdb.Grid{add(Density, "", s.Smoke, densityTolerance), add(Temperature, "kelvin above air", s.Heat, temperatureTolerance)}
 	out[1].Meta["air_temperature"] = g.Shot.Get("air_temperature").Num
-	if s.Fuel != nil {
+	heat := out[1]
+	if !g.Domain.Get("cache_temperature").Flag {
+		out = out[:1]
+	}
+	if s.Fuel != nil && g.Domain.Get("cache_fire").Flag {
 		out = append(out, add(Fuel, "kg/m3", s.Fuel, fuelTolerance), add(Burn, "", s.Burn, densityTolerance))
 	}
 	if g.Domain.Get("cache_velocity").Flag {
-		comps := g.velocityNear(append(out[0].Leaves, out[1].Leaves...))
+		comps := g.velocityNear(append(slices.Clone(out[0].Leaves), heat.Leaves...))
 		v := vdb.FromDense(Velocity, s.Low, n, comps[:], 0, 0, g.crew.For)
 		v.Transform, v.Half = g.transform(), half
 		v.Meta = map[string]any{"frame": int32(g.next - 1), "solver": gas.Version, "unit": "m/s", "vector_type": "contravariant relative"}

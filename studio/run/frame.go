@@ -93,8 +93,8 @@ func (s *Source) Volume(frame int, lk *look.Look, crew grid.Crew) (*render.Volum
 	if bad > 0 {
 		return nil, fmt.Errorf("frame %d: %d voxels of density are negative or not finite; the run blew up, lower its strongest force", frame, bad)
 	}
-	if s.Domain.Burns() {
-		v.Ignite(s.Channel(f, stage.Burn), s.Channel(f, stage.Temperature), s.Shot.Get("air_temperature").Num, lk, crew)
+	if burn, heat := s.Channel(f, stage.Burn), s.Channel(f, stage.Temperature); s.Domain.Burns() && burn != nil && heat != nil {
+		v.Ignite(burn, heat, s.Shot.Get("air_temperature").Num, lk, crew)
 	}
 	return v, nil
 }

@@ -6,7 +6,8 @@ export class Sweep {
     this.form = box.querySelector('form');
     this.said = box.querySelector('[name=said]');
     this.rows = [...box.querySelectorAll('.sweepvalue')];
-    this.form.addEventListener('input', (e) => { if (e.target.dataset.pick !== undefined) this.picked(e.target); this.cost(); });
+    this.form.addEventListener('change', (e) => { if (e.target.dataset.pick !== undefined) this.picked(e.target); this.cost(); });
+    this.form.addEventListener('input', () => this.cost());
     this.form.addEventListener('submit', (e) => { e.preventDefault(); this.go(); });
     box.querySelector('[name=cancel]').onclick = () => box.close();
   }
