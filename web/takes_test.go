@@ -415,3 +415,55 @@ func TestCacheFolderGoneOrReadOnly(t *testing.T) {
 		t.Errorf("read-only: %s %s", j.State, j.Message)
 	}
 }
+
+// A take whose key a newer solver would not give again: its frames are
+// readable, it is marked stale, and a run makes a take of its own.
+func TestTakeOfAnOlderSolver(t *testing.T) {
+	s := serve(t, t.TempDir())
+	row := s.add(t, small("OL"))
+	tk := s.finish(t, row)
+	old := strings.Repeat("0f", 16)
+	if err := os.Rename(s.st.Cache.Stage(tk.Key).Dir, s.st.Cache.Stage(old).Dir); err != nil {
+		t.Fatal(err)
+	}
+	if err := s.st.Store.DeleteTake(tk.ID); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := s.st.Store.CreateTake(store.Take{ShotID: row.ID, Doc: tk.Doc, Domain: tk.Domain, Key: old, First: 1, Last: 8}); err != nil {
+		t.Fatal(err)
+	}
+	_, page := s.get(t, "/shots/ol/takes")
+	if !strings.Contains(page, `class="state stale"`) {
+		t.Error("it isn't marked stale")
+	}
+	if code, _ := s.get(t, "/shots/ol/volume/1/5?size=16"); code != 200 {
+		t.Errorf("its frames can't be read: %d", code)
+	}
+	if code, _ := s.get(t, "/shots/ol/slice/1/5"); code != 200 {
+		t.Errorf("nor probed: %d", code)
+	}
+	again := s.finish(t, row)
+	if again.Number == 1 || again.Key == old {
+		t.Errorf("the new run went into take %d", again.Number)
+	}
+}
+
+// A data folder that was moved elsewhere is whole there.
+func TestMovedDataFolder(t *testing.T) {
+	dir := filepath.Join(t.TempDir(), "here")
+	s := serve(t, dir)
+	row := s.add(t, small("MV"))
+	s.finish(t, row)
+	s.close()
+	there := filepath.Join(t.TempDir(), "there")
+	if err := os.Rename(dir, there); err != nil {
+		t.Fatal(err)
+	}
+	s = serve(t, there)
+	if _, page := s.get(t, "/shots/mv/takes"); !strings.Contains(page, `class="state current"`) {
+		t.Error("moved, the take is not current")
+	}
+	if code, _ := s.get(t, "/shots/mv/volume/1/5?size=16"); code != 200 {
+		t.Errorf("moved, a frame can't be read: %d", code)
+	}
+}
