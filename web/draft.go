@@ -119,7 +119,7 @@ func (s *server) liveDraft(c *gin.Context) {
 	if rate <= 0 {
 		rate = firstDraftRate
 	}
-	if err := sess.Tell(draft.Command{Do: "begin", Shot: doc.Encode(), Value: voxel, Rate: rate, Size: size}); err != nil {
+	if err := sess.Tell(draft.Command{Do: "begin", Shot: doc.Encode(), Value: voxel, Rate: rate, Size: size, Domain: c.Query("domain")}); err != nil {
 		fault(err.Error())
 		return
 	}
@@ -205,7 +205,7 @@ func (s *server) keepDraft(c *gin.Context) {
 	doc, err := s.st.Store.Doc(row.ID)
 	var coarse *shot.Shot
 	if err == nil {
-		coarse, err = stage.Coarse(doc, "", voxel)
+		coarse, err = stage.Coarse(doc, c.PostForm("domain"), voxel)
 	}
 	if err == nil {
 		if bad := check.Faults(check.Shot(coarse, check.Machine{Memory: studio.Memory()})); len(bad) > 0 {
@@ -216,6 +216,6 @@ func (s *server) keepDraft(c *gin.Context) {
 		s.answer(c, err)
 		return
 	}
-	t, err := s.st.RunDoc(row, coarse, "", 0, 0, fmt.Sprintf("draft at %s", shot.Metre.Format(voxel, "m")+" m"))
+	t, err := s.st.RunDoc(row, coarse, c.PostForm("domain"), 0, 0, fmt.Sprintf("draft at %s", shot.Metre.Format(voxel, "m")+" m"))
 	s.answer(c, err, "take", strconv.Itoa(t.Number))
 }

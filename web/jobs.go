@@ -100,9 +100,7 @@ func (s *server) changeTake(c *gin.Context) {
 		var old *shot.Shot
 		if old, err = t.Shot(); err == nil {
 			_, err = s.st.Store.Edit(rowOf(c).ID, fmt.Sprintf("restore take %d", t.Number), "", func(d *shot.Shot) error {
-				looks, name, title := d.Looks, d.Name, d.Title
-				*d = *old
-				d.Looks, d.Name, d.Title = looks, name, title
+				again(d, old)
 				return nil
 			})
 			if err == nil {
@@ -132,6 +130,13 @@ func (s *server) changeTake(c *gin.Context) {
 	s.answer(c, err)
 }
 
+// again gives a shot the values of an older one; its looks and its name stay.
+func again(d, old *shot.Shot) {
+	looks, name, title := d.Looks, d.Name, d.Title
+	*d = *old
+	d.Looks, d.Name, d.Title = looks, name, title
+}
+
 // advise makes a branch of a take with one of the changes that its reading
 // offers.
 func (s *server) advise(c *gin.Context, t store.Take) error {
@@ -149,9 +154,7 @@ func (s *server) advise(c *gin.Context, t store.Take) error {
 		return errors.New("that change is not offered any more; look at the take again")
 	}
 	_, err = s.st.Store.Edit(rowOf(c).ID, fmt.Sprintf("branch from take %d: %s", t.Number, r.Mends[n].Label), "", func(now *shot.Shot) error {
-		looks, name, title := now.Looks, now.Name, now.Title
-		*now = *doc
-		now.Looks, now.Name, now.Title = looks, name, title
+		again(now, doc)
 		for _, ch := range r.Mends[n].Changes {
 			e := now.Owner(ch.Element)
 			if e == nil {

@@ -22,11 +22,12 @@ import (
 
 // Command is what a draft is told.
 type Command struct {
-	Do    string          `json:"do"`              // begin, change, next, go, pause, step, restart, pace, voxel, end
-	Shot  json.RawMessage `json:"shot,omitempty"`  // begin, change
-	Value float64         `json:"value,omitempty"` // pace: frames of the shot in the time of one, 0 as fast as it goes; voxel: m, 0 by itself
-	Rate  float64         `json:"rate,omitempty"`  // begin: voxels a second that this machine steps
-	Size  int             `json:"size,omitempty"`  // begin: voxels of a picture along its longest side
+	Do     string          `json:"do"`               // begin, change, next, go, pause, step, restart, pace, voxel, end
+	Shot   json.RawMessage `json:"shot,omitempty"`   // begin, change
+	Value  float64         `json:"value,omitempty"`  // pace: frames of the shot in the time of one, 0 as fast as it goes; voxel: m, 0 by itself
+	Rate   float64         `json:"rate,omitempty"`   // begin: voxels a second that this machine steps
+	Domain string          `json:"domain,omitempty"` // begin: which domain; empty: the first
+	Size   int             `json:"size,omitempty"`   // begin: voxels of a picture along its longest side
 }
 
 // Head goes before a volume, or alone.
@@ -65,6 +66,7 @@ type Child struct {
 	retry   bool // go on although it stood still
 	voxel   float64
 	pace    float64
+	domain  string
 	ended   bool
 
 	// the loop's own
@@ -144,7 +146,7 @@ func (c *Child) obey(cmd Command) error {
 		}
 		c.doc = d.Attach(c.Files)
 		if cmd.Do == "begin" {
-			c.voxel = cmd.Value
+			c.voxel, c.domain = cmd.Value, cmd.Domain
 			break
 		}
 		c.changes++
@@ -225,7 +227,7 @@ func (c *Child) begin(doc *shot.Shot) error {
 	c.mu.Lock()
 	h := c.voxel
 	c.mu.Unlock()
-	dom, err := stage.PickDomain(doc, "")
+	dom, err := stage.PickDomain(doc, c.domain)
 	if err == nil {
 		c.free = h <= 0
 		if c.free {

@@ -157,3 +157,21 @@ func TestAutomaticVoxelIsQuickEnough(t *testing.T) {
 	}
 	t.Logf("30 frames of the brazier in %.2f s; %.0f frames a second at %.3g m, %.0f voxels", time.Since(begin).Seconds(), last.Rate, last.Voxel, last.Voxels)
 }
+
+func TestDraftOfANamedDomain(t *testing.T) {
+	doc := puff()
+	d := doc.Add(shot.Domain)
+	d.Values["size"], d.Values["voxel"], d.Values["position"] = shot.Vec(2, 2, 2), shot.Num(0.25), shot.Vec(0, 1, 0)
+	s := Local(&Child{Threads: 1})
+	t.Cleanup(s.Close)
+	s.Tell(Command{Do: "begin", Shot: doc.Encode(), Value: 0.25, Rate: 2e6, Size: 24, Domain: d.ID})
+	if h, _, err := s.Packet(); err != nil || h.Kind != "begin" || h.Voxels != 512 {
+		t.Errorf("%+v %v", h, err)
+	}
+	s2 := Local(&Child{Threads: 1})
+	t.Cleanup(s2.Close)
+	s2.Tell(Command{Do: "begin", Shot: doc.Encode(), Rate: 2e6, Size: 24, Domain: "none"})
+	if h, _, err := s2.Packet(); err != nil || h.Kind != "fault" || !strings.Contains(h.Said, `no domain "none"`) {
+		t.Errorf("%+v %v", h, err)
+	}
+}

@@ -22,7 +22,7 @@ export class Draft {
     q('restart').onclick = () => { if (this.ws) { this.fault = ''; this.send('restart'); } else this.start(); };
     q('pace').onchange = () => this.send('pace', +q('pace').value);
     q('voxel').onchange = () => this.size(q('voxel').value);
-    q('keep').onclick = () => on.keep(this.voxel);
+    q('keep').onclick = () => on.keep(this.voxel, this.domain);
     q('end').onclick = () => this.stop();
     this.q = q;
   }
@@ -49,7 +49,7 @@ export class Draft {
     this.held = this.paused = false;
     this.asked = new Map(); // when a change was made, by how many there were
     this.changes = 0;
-    const ws = this.ws = new WebSocket(`${location.protocol === 'https:' ? 'wss' : 'ws'}://${location.host}/shots/${this.on.slug}/draft?size=${this.on.size}`);
+    const ws = this.ws = new WebSocket(`${location.protocol === 'https:' ? 'wss' : 'ws'}://${location.host}/shots/${this.on.slug}/draft?size=${this.on.size}&domain=${encodeURIComponent(this.domain = this.on.domain())}`);
     ws.binaryType = 'arraybuffer';
     ws.onopen = () => { this.send('pace', +this.q('pace').value); this.send('next'); };
     ws.onmessage = (e) => { if (this.ws === ws) this.take(unpackDraft(e.data)); };

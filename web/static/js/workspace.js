@@ -111,7 +111,8 @@ const draft = $('draft') ? new Draft($('drafttools'), $('draft'), {
     return view.moving();
   },
   loop: () => state.loop,
-  keep: (voxel) => post('draft/keep', { voxel }),
+  domain: () => { const e = state.scene && state.scene.elements.find((x) => x.id === chosenId()); return e && e.kind === 'domain' ? e.id : ''; },
+  keep: (voxel, domain) => post('draft/keep', { voxel, domain }),
   changed: (on) => { if (on && state.playing) play(false); if (!on) show(state.frame); },
 }) : null;
 const drafting = () => !!draft && draft.shown;
