@@ -18,7 +18,7 @@ export class Compare {
     this.pictures = new Map();
     this.line = 0.5;
     this.busy = 0;
-    this.mode.onchange = () => { this.tell(); this.draw(); };
+    this.mode.onchange = () => { this.tell(); this.lay(); this.resize(); };
     this.gain.onchange = () => this.draw();
     pane.querySelector('[name=add]').onchange = (e) => { this.add(e.target.value); e.target.value = ''; };
     pane.querySelector('[name=close]').onclick = () => this.close();
@@ -103,7 +103,7 @@ export class Compare {
       d.append('+', o, x);
       return d;
     };
-    this.list.replaceChildren(...(this.items.length > 6 ? [] : this.items.map(row)));
+    this.list.replaceChildren(...(this.items.length > 4 || this.mode.value === 'sheet' ? [] : this.items.map(row)));
     const add = this.pane.querySelector('[name=add]');
     add.replaceChildren(new Option('add…', ''));
     for (const n of JSON.parse(this.pane.dataset.takes)) add.append(new Option(`Take ${n}`, `t${n}`));

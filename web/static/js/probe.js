@@ -95,7 +95,7 @@ export class Probe {
     }
     const small = new OffscreenCanvas(h.n[0], h.n[1]);
     small.getContext('2d').putImageData(img, 0, 0);
-    const bar = 46 * k, z = Math.min((this.canvas.width - bar) / h.n[0], (this.canvas.height - 22 * k) / h.n[1]);
+    const bar = 54 * k, z = Math.min((this.canvas.width - bar) / h.n[0], (this.canvas.height - 22 * k) / h.n[1]);
     this.place = { x: (this.canvas.width - bar - h.n[0] * z) / 2, y: (this.canvas.height - 22 * k - h.n[1] * z) / 2, z };
     c.imageSmoothingEnabled = false;
     c.drawImage(small, this.place.x, this.place.y, h.n[0] * z, h.n[1] * z);
@@ -131,5 +131,5 @@ function tone(v, lo, hi) {
   const t = Math.max(0, Math.min(1, hi > 0 ? v / hi : (v - lo) / Math.max(1e-30, hi - lo)));
   return [18 + 232 * t ** 1.15, 20 + 190 * t * t ** 0.3, 22 + 120 * Math.sin(Math.PI * Math.min(1, t * 0.8)) * t + 60 * t ** 6];
 }
-const short = (v) => (v === 0 ? '0' : Math.abs(v) >= 1000 || Math.abs(v) < 0.01 ? v.toExponential(1) : `${+v.toPrecision(3)}`);
+const short = (v) => (v === 0 ? '0' : Math.abs(v) >= 1e5 || Math.abs(v) < 0.001 ? v.toExponential(1).replace('e+', 'e') : `${+v.toPrecision(Math.abs(v) >= 1000 ? 4 : 3)}`);
 const nice = (v) => { const p = 10 ** Math.floor(Math.log10(v)); return (v / p >= 5 ? 5 : v / p >= 2 ? 2 : 1) * p; };
