@@ -152,6 +152,12 @@ func all(dir string) error {
 	if err := p.Until(5*time.Minute, `() => zarf.state.scene.takes.length > 1 && zarf.state.scene.takes[0].state === 'current' && !document.querySelector('#running')`); err != nil {
 		return err
 	}
+	if _, err := p.Eval(`() => document.querySelector('#undo').click()`); err != nil {
+		return err
+	}
+	if err := p.Until(time.Minute, `() => zarf.state.scene.takes[1].state === 'current'`); err != nil {
+		return err
+	}
 	if err := p.Go(url + "/shots/bl080/takes"); err != nil {
 		return err
 	}
@@ -167,13 +173,13 @@ func all(dir string) error {
 		wait               time.Duration
 	}{
 		{"shots", "/", "", 3 * time.Second},
-		{"stage", "/shots/bl010/stage?frame=62&el=domain1", "", 4 * time.Second},
-		{"score", "/shots/bl010/score?frame=62&el=emitter1", "", 4 * time.Second},
+		{"stage", "/shots/bl010/stage?take=1&frame=62&el=domain1", "", 4 * time.Second},
+		{"score", "/shots/bl010/score?take=1&frame=62&el=emitter1", "", 4 * time.Second},
 		{"takes", "/shots/bl010/takes?frame=62", "", 4 * time.Second},
-		{"look", "/shots/bl010/look?frame=62", "", 25 * time.Second},
-		{"handover", "/shots/bl010/handover?frame=62", "", 4 * time.Second},
+		{"look", "/shots/bl010/look?take=1&frame=62", "", 25 * time.Second},
+		{"handover", "/shots/bl010/handover?take=1&frame=62", "", 4 * time.Second},
 		{"recipes", "/shots/bl020/stage?frame=40&el=collider1", `() => { document.querySelector('#addmenu [data-recipes]').click() }`, 4 * time.Second},
-		{"guide", "/shots/bl010/stage?frame=70&el=guide1", `() => { document.querySelector('[data-curve]').click() }`, 4 * time.Second},
+		{"guide", "/shots/bl010/stage?take=1&frame=70&el=guide1", `() => { document.querySelector('[data-curve]').click() }`, 4 * time.Second},
 		{"draft", "/shots/bl020/stage?el=emitter1", `() => new Promise((done) => { document.querySelector('#draft').click(); const see = () => { if (zarf.draft.frame > 40) { document.querySelector('#drafttools [name=pause]').click(); setTimeout(() => done(true), 1500); } else setTimeout(see, 100); }; see(); })`, 3 * time.Second},
 		{"compare", "/shots/bl010/takes?compare=1,2&mode=wipe&frame=66", "", 9 * time.Second},
 		{"sweep", "/shots/bl080/takes?compare=2,3,4,5,6,7&mode=sheet&frame=44", "", 12 * time.Second},
@@ -184,7 +190,7 @@ func all(dir string) error {
 		{"fire", "/shots/bl020/look?frame=40", "", 25 * time.Second},
 		{"blast", "/shots/bl030/look?frame=20", "", 30 * time.Second},
 		{"totals", "/shots/bl030/takes?frame=20", `() => { const e = document.querySelector('#topic-scale'); e.scrollIntoView(); }`, 6 * time.Second},
-		{"checks", "/shots/bl010/stage?frame=62&el=emitter1", `() => { const f = document.querySelector('#f-position form'); f.querySelector('[name=v0]').value = '5'; f.querySelector('[name=v0]').dispatchEvent(new Event('change', { bubbles: true })); setTimeout(() => { document.querySelector('#checks').open = true; }, 1200); }`, 3 * time.Second},
+		{"checks", "/shots/bl010/stage?take=1&frame=62&el=emitter1", `() => { const f = document.querySelector('#f-position form'); f.querySelector('[name=v0]').value = '5'; f.querySelector('[name=v0]').dispatchEvent(new Event('change', { bubbles: true })); setTimeout(() => { document.querySelector('#checks').open = true; }, 1200); }`, 3 * time.Second},
 	} {
 		if err := take(b, url+v.path, filepath.Join(dir, v.name+".png"), v.script, v.wait); err != nil {
 			return fmt.Errorf("%s: %w", v.name, err)
