@@ -462,6 +462,13 @@ func (s *Studio) RunDoc(row store.ShotRow, doc *shot.Shot, domain string, from, 
 	if err != nil {
 		return store.Take{}, err
 	}
+	// in a chain the parent is a take of the same domain
+	if i := slices.IndexFunc(takes, func(t store.Take) bool { return t.ID == base }); i < 0 || takes[i].Domain != d.ID {
+		base = 0
+		if newest >= 0 {
+			base = takes[newest].ID
+		}
+	}
 	t, err := s.Store.CreateTake(store.Take{ShotID: row.ID, Doc: doc.Encode(), Domain: d.ID, Key: key, First: from, Last: to, Note: note, Parent: base})
 	if err != nil {
 		return t, err

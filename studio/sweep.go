@@ -271,8 +271,8 @@ func (s *Studio) Adopt(shotID int64, t store.Take) error {
 }
 
 // Clearable lists the takes that Clear would discard: those without stars and
-// notes, that nothing hangs on, but for the newest and the one that the shot
-// goes on from.
+// notes, that nothing hangs on, but for the newest of each domain and the one
+// that the shot goes on from.
 func (s *Studio) Clearable(shotID int64, l Listing) (out []store.Take, err error) {
 	base, err := s.Store.Base(shotID)
 	if err != nil {
@@ -282,8 +282,13 @@ func (s *Studio) Clearable(shotID int64, l Listing) (out []store.Take, err error
 	if err != nil {
 		return nil, err
 	}
+	newest := map[string]bool{} // by domain: a chain's stages each keep theirs
 	for i, t := range l.Takes {
 		j := l.Jobs[t.ID]
+		if t.SweepID() == "" && !newest[t.Domain] {
+			newest[t.Domain] = true
+			continue
+		}
 		marked := t.Stars > 0 || (t.Note != "" && t.Sweep == "")
 		if i == 0 || t.ID == base || marked || j.Active() || len(hangs[t.ID]) > 0 {
 			continue

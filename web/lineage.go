@@ -185,7 +185,8 @@ func sweepable(doc *shot.Shot) []choice {
 		}
 		for _, x := range shot.Entries(e.Kind) {
 			frames := x.Unit == shot.Frames || x.Unit == shot.FrameRate
-			if !x.Sim || frames || !shot.Holds(x.When, e.Get) || !shot.Holds(x.Counts, e.Get) || x.Key == "voxel" {
+			held := x.Fixed != "" && x.Key != "seed" && e.Kind != shot.Setting // what the grid is made from
+			if !x.Sim || frames || held || !shot.Holds(x.When, e.Get) || !shot.Holds(x.Counts, e.Get) || x.Key == "voxel" {
 				continue
 			}
 			f := fieldOf(x, e.ID, e.Get(x.Key), length)

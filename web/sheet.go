@@ -213,7 +213,7 @@ func shown(e *shot.Entry, value func(*shot.Entry) shot.Value, k shot.Kind) bool 
 
 func elementSheet(doc *shot.Shot, e *shot.Element, frame float64) *sheet {
 	s := &sheet{Kind: e.Kind, ID: e.ID, Title: string(e.Kind), Name: e.Name, Element: e, Owner: e, Frame: frame}
-	if e.Kind != shot.Domain && e.Kind != shot.Camera {
+	if e.Kind != shot.Domain && e.Kind != shot.Camera && e.Kind != shot.Sequence {
 		s.Domains = doc.Of(shot.Domain)
 	}
 	s.fill(doc, func(x *shot.Entry) shot.Value { return e.At(x.Key, frame) })

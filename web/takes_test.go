@@ -61,6 +61,20 @@ func TestChainIsRebuiltInOrder(t *testing.T) {
 	if len(takes) != 2 {
 		t.Fatalf("%d takes", len(takes))
 	}
+	for _, tk := range takes { // they are of two domains: neither is made from the other, and neither can go
+		if tk.Parent != 0 {
+			t.Errorf("take %d of %s is said to be made from another domain's", tk.Number, tk.Domain)
+		}
+	}
+	l, _ := s.st.List(row.ID)
+	if list, err := s.st.Clearable(row.ID, l); err != nil || len(list) != 0 {
+		t.Errorf("of a chain %d takes could be cleared away, %v", len(list), err)
+	}
+	for _, c := range sweepable(doc(t, s, row)) {
+		if strings.HasPrefix(c.Label, "Air: Position") || strings.HasPrefix(c.Label, "Air: Size") {
+			t.Errorf("a sweep offers %s", c.Label)
+		}
+	}
 	// a look and a name make nothing stale; a value of the second only itself
 	s.post(t, "/shots/ch/value", "look", "kind", "look", "id", "look", "key", "phase", "v", "0.6")
 	s.post(t, "/shots/ch/element/domain1/rename", "stage", "name", "First")
