@@ -2,6 +2,7 @@ package studio
 
 import (
 	"encoding/json"
+	"errors"
 	"fmt"
 	"math"
 	"strings"
@@ -138,6 +139,23 @@ func (s *Studio) docs(row store.ShotRow, sw Sweep) (base *shot.Shot, docs []*sho
 	coarse, err := stage.Coarse(base, "", sw.Voxel)
 	if err != nil {
 		return nil, nil, err
+	}
+	runs, err := stage.PickDomain(coarse, "")
+	if err != nil {
+		return nil, nil, err
+	}
+	for i := range sw.Values { // a value that the domain doesn't read would make the same take again and again
+		v := &sw.Values[i]
+		if v.Steps < 2 || v.From == v.To {
+			continue
+		}
+		a, b := coarse.Clone(), coarse.Clone()
+		if err := errors.Join(v.apply(a, v.From), v.apply(b, v.To)); err != nil {
+			return nil, nil, err
+		}
+		if stage.Key(a, a.Element(runs.ID)) == stage.Key(b, b.Element(runs.ID)) {
+			return nil, nil, fmt.Errorf("%s of %s changes nothing in %s, the domain that a sweep runs", shot.Find(a.Owner(v.Element).Kind, v.Key).Label, a.Owner(v.Element).Title(), runs.Name)
+		}
 	}
 	for _, set := range sw.sets() {
 		d := coarse.Clone()

@@ -178,9 +178,10 @@ type choice struct {
 // first.
 func sweepable(doc *shot.Shot) []choice {
 	length := doc.Get("units").Text
-	var first, rest []choice
+	var main, rest []choice
 	for _, e := range append(append([]*shot.Element{}, doc.Elements...), doc.Self) {
-		if e.Muted {
+		// a sweep runs the first domain: only what acts in it
+		if first := doc.Of(shot.Domain); e.Muted || (len(first) > 0 && e != doc.Self && ((e.Kind == shot.Domain && e != first[0]) || !e.Acts(first[0]))) {
 			continue
 		}
 		for _, x := range shot.Entries(e.Kind) {
@@ -193,7 +194,7 @@ func sweepable(doc *shot.Shot) []choice {
 			add := func(label string, part int, is float64) {
 				c := choice{Label: label, Value: mustJSON([]any{e.Address(), x.Key, part}), Unit: f.Unit, Is: is / f.Scale, Scale: f.Scale}
 				if x.Main {
-					first = append(first, c)
+					main = append(main, c)
 				} else {
 					rest = append(rest, c)
 				}
@@ -209,7 +210,7 @@ func sweepable(doc *shot.Shot) []choice {
 			}
 		}
 	}
-	return append(first, rest...)
+	return append(main, rest...)
 }
 
 // sweepVoxel is the voxel size that a sweep offers: twice the domain's.

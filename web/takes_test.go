@@ -70,9 +70,15 @@ func TestChainIsRebuiltInOrder(t *testing.T) {
 	if list, err := s.st.Clearable(row.ID, l); err != nil || len(list) != 0 {
 		t.Errorf("of a chain %d takes could be cleared away, %v", len(list), err)
 	}
+	if code, said := s.post(t, "/shots/ch/sweep/cost", "takes", "body", `{"voxel":0.1,"from":1,"to":4,"values":[{"el":"domain2","key":"lift","from":1,"to":2,"steps":3}]}`); code != 422 || !strings.Contains(said, "changes nothing in Air") {
+		t.Errorf("a sweep over what the first domain doesn't read: %d %s", code, said)
+	}
 	for _, c := range sweepable(doc(t, s, row)) {
 		if strings.HasPrefix(c.Label, "Air: Position") || strings.HasPrefix(c.Label, "Air: Size") {
 			t.Errorf("a sweep offers %s", c.Label)
+		}
+		if strings.Contains(c.Value, "domain2") || strings.Contains(c.Value, "emitter2") {
+			t.Errorf("a sweep offers %s, which its domain doesn't read", c.Label)
 		}
 	}
 	// a look and a name make nothing stale; a value of the second only itself
