@@ -149,7 +149,10 @@ func (s *server) liveDraft(c *gin.Context) {
 			if why == "" && !errors.Is(err, io.EOF) {
 				why = err.Error() + "; nothing that was stored is lost"
 			}
-			fault(why)
+			if why == "" {
+				why = "the draft's process ended; nothing that was stored is lost"
+			}
+			fault(upper(why) + ".")
 			return
 		}
 		if h.Speed > 0 {

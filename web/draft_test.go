@@ -4,6 +4,7 @@ import (
 	"context"
 	"os/exec"
 	"strings"
+	"syscall"
 	"testing"
 	"time"
 
@@ -35,7 +36,7 @@ func TestLiveDraftInTheBrowser(t *testing.T) {
 	h.click(`#drafttools [name=step]`)
 	h.until(`(n) => zarf.draft.frames === n + 1`, at)
 	// its process is killed: the page says so, keeps the picture, and goes on
-	s.drafts(t)[0].Close()
+	syscall.Kill(s.drafts(t)[0].PID(), syscall.SIGKILL)
 	h.until(`() => !zarf.draft.running && document.getElementById('viewnote').textContent.includes('killed') && zarf.shown()`)
 	h.click(`#drafttools [name=restart]`)
 	h.until(`() => zarf.draft.running && zarf.draft.frames > 2`)
