@@ -8,7 +8,9 @@ import (
 	"net/http"
 	"os"
 	"path/filepath"
+	"slices"
 	"strconv"
+	"strings"
 
 	"github.com/gin-gonic/gin"
 
@@ -222,11 +224,42 @@ func (s *server) handOver(c *gin.Context) {
 	s.answer(c, err)
 }
 
-// renderedPath is the file of a rendered frame.
-func (s *server) renderedPath(j store.Job, slug string, frame int) (string, error) {
-	p := filepath.Join(j.Dir, (&run.Render{Name: studio.JobName(j)}).File(frame))
-	_, err := os.Stat(p)
-	return p, err
+// renderedPath is the file of a rendered frame, or its small picture.
+func (s *server) renderedPath(j store.Job, frame int, small bool) (string, error) {
+	r := run.Render{Name: studio.JobName(j)}
+	if small {
+		p := filepath.Join(j.Dir, run.TinyDir, r.File(frame, "png"))
+		_, err := os.Stat(p)
+		return p, err
+	}
+	for _, ext := range []string{"png", "exr", "hdr"} {
+		p := filepath.Join(j.Dir, r.File(frame, ext))
+		if _, err := os.Stat(p); err == nil {
+			return p, nil
+		}
+	}
+	return "", os.ErrNotExist
+}
+
+// renderedFrames are the frames of a render job that are there.
+func renderedFrames(j store.Job, from, to int) (out []int) {
+	list, err := os.ReadDir(j.Dir)
+	if err != nil {
+		return nil
+	}
+	name := studio.JobName(j)
+	for _, e := range list {
+		rest, ok := strings.CutPrefix(e.Name(), name+".")
+		if !ok {
+			continue
+		}
+		number, _, _ := strings.Cut(rest, ".")
+		if f, err := strconv.Atoi(number); err == nil && f >= from && f <= to && (len(out) == 0 || out[len(out)-1] != f) {
+			out = append(out, f)
+		}
+	}
+	slices.Sort(out)
+	return out
 }
 
 func (s *server) rendered(c *gin.Context) {
@@ -236,12 +269,16 @@ func (s *server) rendered(c *gin.Context) {
 		c.String(http.StatusNotFound, "there is no such picture")
 		return
 	}
-	p, err := s.renderedPath(j, rowOf(c).Slug, frame)
+	p, err := s.renderedPath(j, frame, c.Query("small") != "")
 	if err != nil {
 		c.String(http.StatusNotFound, "this frame is not rendered yet")
 		return
 	}
 	c.Header("Cache-Control", "private, max-age=3600")
+	if filepath.Ext(p) != ".png" {
+		c.Header("Content-Disposition", fmt.Sprintf("attachment; filename=%q", filepath.Base(p)))
+		c.Header("Content-Type", "application/octet-stream")
+	}
 	c.File(p)
 }
 

@@ -482,11 +482,7 @@ func (s *server) renders(w *space) error {
 	for _, j := range jobs {
 		v := jobView{Job: j, Take: s.takeNumber(j.TakeID)}
 		v.From, v.To, v.Look = studio.Span(j)
-		for f := v.From; f <= v.To; f++ {
-			if _, err := s.renderedPath(j, w.Row.Slug, f); err == nil {
-				v.Files = append(v.Files, f)
-			}
-		}
+		v.Files = renderedFrames(j, v.From, v.To)
 		w.Renders = append(w.Renders, v)
 	}
 	return err

@@ -15,10 +15,12 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"zarf/core/film"
 	"zarf/core/grid"
 	"zarf/core/render"
 	"zarf/core/shot"
 	"zarf/studio/cache"
+	"zarf/studio/run"
 	"zarf/studio/store"
 )
 
@@ -77,7 +79,7 @@ func (s *server) thumb(c *gin.Context) {
 func (s *server) stillPath(t store.Take, doc *shot.Shot, lk *shot.Element, frame, width int) string {
 	seen := []any{lk.Values, lk.Keys, width, doc.Rate()}
 	for _, e := range doc.Elements {
-		if !e.Muted && (e.Kind == shot.Camera || e.Kind == shot.Collider || e.Kind == shot.Mesh) {
+		if !e.Muted && (e.Kind == shot.Camera || e.Kind == shot.Collider || e.Kind == shot.Mesh || e.Kind == shot.Lamp) {
 			seen = append(seen, e.Kind, e.Values, e.Keys, e.Extras)
 		}
 	}
@@ -109,6 +111,10 @@ func (s *server) makeStill(t store.Take, doc *shot.Shot, lk *shot.Element, frame
 		return nil, err
 	}
 	sc.Look.Method = "march"
+	plate, err := run.Plate(doc, &sc.Look, frame)
+	if err != nil {
+		return nil, err
+	}
 	pic, err := render.New(sc, width, max(16, width*sc.Look.Height/max(sc.Look.Width, 1)), crew)
 	if err != nil {
 		return nil, err
@@ -116,7 +122,7 @@ func (s *server) makeStill(t store.Take, doc *shot.Shot, lk *shot.Element, frame
 	pic.Pass(nil)
 	pic.Pass(nil)
 	var b bytes.Buffer
-	if err := png.Encode(&b, pic.Image()); err != nil {
+	if err := png.Encode(&b, film.Develop(pic.Frame(), &sc.Look.Film, plate, crew).NRGBA()); err != nil {
 		return nil, err
 	}
 	// a full disk or a read-only folder costs time, nothing else

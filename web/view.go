@@ -1,18 +1,13 @@
 package web
 
 import (
-	"bytes"
-	"context"
 	"crypto/sha256"
 	"encoding/hex"
 	"errors"
 	"fmt"
-	"image/png"
 	"net/http"
 	"slices"
 	"strconv"
-	"sync"
-	"time"
 
 	"github.com/gin-gonic/gin"
 
@@ -408,118 +403,4 @@ func (s *server) makeVolume(t store.Take, frame, size int) (head string, data []
 	}
 	hd, out := in.Texture(crew)
 	return mustJSON(hd), out, nil
-}
-
-// previews are pictures under way while values change, the newest few.
-type previews struct {
-	mu   sync.Mutex
-	list []*previewJob
-}
-
-type previewJob struct {
-	mu     sync.Mutex
-	client string
-	key    string
-	pic    *render.Picture
-	want   int
-	err    error
-	stop   context.CancelFunc
-	ctx    context.Context
-}
-
-// preview adds samples for a quarter of a second and answers with the picture
-// so far. The address names all that it depends on, so that a change begins a
-// new one, and whoever asks for an old one stops.
-func (s *server) preview(c *gin.Context) {
-	row := rowOf(c)
-	t, frame, ok := s.takeFrame(c, c.Query("take"), c.Query("frame"))
-	if !ok {
-		return
-	}
-	doc, err := s.st.Store.Doc(row.ID)
-	if err != nil {
-		c.String(http.StatusInternalServerError, "the shot can't be read")
-		return
-	}
-	lk := doc.Look(c.Query("look"))
-	if lk == nil {
-		lk = doc.Looks[0]
-	}
-	width := 640
-	if n, err := strconv.Atoi(c.Query("width")); err == nil {
-		width = min(max(n, 32), 1280)
-	}
-	key := fmt.Sprintf("%d/%d/%s/%d/%d/%s", row.ID, row.Head, t.Key, frame, width, lk.ID)
-	p := s.previews.take(c.Query("client"), key)
-	p.mu.Lock()
-	defer p.mu.Unlock()
-	if p.pic == nil && p.err == nil {
-		p.err = s.begin(p, t, doc, lk, frame, width)
-	}
-	if p.err != nil {
-		explain(c, p.err)
-		return
-	}
-	begin := time.Now()
-	stop := func() bool { return p.ctx.Err() != nil || c.Request.Context().Err() != nil }
-	for p.pic.Samples < p.want && (p.pic.Samples == 0 || time.Since(begin) < 250*time.Millisecond) {
-		if !p.pic.Pass(stop) {
-			c.String(http.StatusGone, "another picture has begun")
-			return
-		}
-	}
-	var b bytes.Buffer
-	enc := png.Encoder{CompressionLevel: png.BestSpeed}
-	if err := enc.Encode(&b, p.pic.Image()); err != nil {
-		explain(c, err)
-		return
-	}
-	c.Header("X-Zarf-Samples", strconv.Itoa(p.pic.Samples))
-	c.Header("X-Zarf-Target", strconv.Itoa(p.want))
-	c.Header("Cache-Control", "no-store")
-	c.Data(http.StatusOK, "image/png", b.Bytes())
-}
-
-func (s *server) begin(p *previewJob, t store.Take, doc *shot.Shot, lk *shot.Element, frame, width int) error {
-	crew := grid.NewCrew(s.opt.Threads)
-	src, err := s.st.Source(t)
-	if err != nil {
-		return err
-	}
-	sc, err := src.Scene(frame, doc, lk, crew)
-	if err != nil {
-		return err
-	}
-	height := max(1, width*sc.Look.Height/sc.Look.Width)
-	p.want = sc.Look.Samples
-	p.pic, err = render.New(sc, width, height, crew)
-	return err
-}
-
-// maxPreviews bounds the pictures under way over all pages.
-const maxPreviews = 4
-
-// take finds or begins a page's preview; the page's earlier one is stopped.
-func (p *previews) take(client, key string) *previewJob {
-	p.mu.Lock()
-	defer p.mu.Unlock()
-	for i, j := range p.list {
-		if j.client != client {
-			continue
-		}
-		if j.key == key && j.ctx.Err() == nil {
-			return j
-		}
-		j.stop()
-		p.list = append(p.list[:i:i], p.list[i+1:]...)
-		break
-	}
-	if len(p.list) >= maxPreviews {
-		p.list[0].stop()
-		p.list = p.list[1:]
-	}
-	j := &previewJob{client: client, key: key}
-	j.ctx, j.stop = context.WithCancel(context.Background())
-	p.list = append(p.list, j)
-	return j
 }

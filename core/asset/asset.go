@@ -9,6 +9,7 @@ import (
 	"container/list"
 	"encoding/binary"
 	"fmt"
+	"maps"
 	"math"
 	"regexp"
 	"slices"
@@ -18,6 +19,7 @@ import (
 	"zarf/core/bring"
 	"zarf/core/geom"
 	"zarf/core/model"
+	"zarf/core/pixel"
 )
 
 // File is what a store keeps of an imported file.
@@ -152,6 +154,52 @@ func (l *Library) Model(ref string) (*Model, error) {
 		return nil, err
 	}
 	return v.(*Model), nil
+}
+
+// Pictures is how many pictures a reference stands for: one, or a numbered
+// sequence of which the others came along.
+func (l *Library) Pictures(ref string) (int, error) {
+	if l == nil {
+		return 0, fmt.Errorf("imported files can't be reached here")
+	}
+	if err := CheckID(ref); err != nil {
+		return 0, err
+	}
+	f, err := l.src.File(ID(ref))
+	if err != nil {
+		return 0, fmt.Errorf("the imported picture %s is missing: %w", Name(ref), err)
+	}
+	return 1 + len(f.Side), nil
+}
+
+// Picture reads the nth picture of a reference; before the first and after the
+// last it is that one.
+func (l *Library) Picture(ref string, n int) (*pixel.Image, error) {
+	if l == nil {
+		return nil, fmt.Errorf("imported files can't be reached here")
+	}
+	if err := CheckID(ref); err != nil {
+		return nil, err
+	}
+	v, err := l.get(fmt.Sprintf("picture %s %d", ID(ref), max(n, 0)), func() (any, int64, error) {
+		f, err := l.src.File(ID(ref))
+		if err != nil {
+			return nil, 0, fmt.Errorf("the imported picture %s is missing: %w", Name(ref), err)
+		}
+		data := f.Data
+		if names := slices.Sorted(maps.Keys(f.Side)); n > 0 && len(names) > 0 {
+			data = f.Side[names[min(n, len(names))-1]]
+		}
+		m, err := pixel.Decode(data)
+		if err != nil {
+			return nil, 0, fmt.Errorf("%s: %w", f.Name, err)
+		}
+		return m, int64(4 * len(m.Pix)), nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	return v.(*pixel.Image), nil
 }
 
 // Region says which part of a mesh takes part.

@@ -29,36 +29,93 @@ func (a RGB) Max() float64 { return max(a[0], a[1], a[2]) }
 type Look struct {
 	Extinction RGB // 1/m for density 1
 	Scattering RGB // 1/m for density 1
-	Phase      float64
+	Lobes      Lobes
 	Bounces    int
+
+	SmokeFrom string // channel drawn as smoke: density, temperature, burn, fuel, speed
+	Opacity   *Table // from the channel to density; nil: as it is
+	TintFrom  string // channel that tints smoke; empty: none
+	Tint      *Table
 
 	Flame          float64 // brightness of fire to the camera
 	FlameLight     float64 // of the light that it casts
 	FlameThickness float64 // 1/m for burn 1
 	FlameSoot      float64 // share of the smoke's extinction that glows
 	FlameScale     float64 // times the temperature
+	FlameMix       float64 // 0: black body, 1: ramp
+	FlameBy        string  // channel over which ramp and curve run
+	FlameRamp      *Table
+	FlameCurve     *Table
+	FlameAnywhere  bool // the curve alone says what glows
+	FlameBands     int
+	FlameSoft      float64
 
 	Sun    RGB       // irradiance on a surface that faces the sun
 	SunDir geom.Vec3 // towards the sun
 	Sky    RGB       // radiance overhead
 
+	SkyPicture string
+	SkyTurn    float64 // degrees
+
 	Even bool // the sky has the same radiance all round, for tests of energy
 
 	Ground       bool
+	Catcher      bool // the ground is seen by its shadows alone
 	GroundColour RGB
 	Background   string
+	Plate        string
+	PlateFirst   int
 
-	Exposure      float64 // stops
+	Film          Film
 	Width, Height int
-	Method        string
-	Samples       int
-	Step          float64 // voxels
+	File          string
+	Over          bool // PNGs are premultiplied
+	Layers        bool
+	Packed        bool
+
+	Method  string
+	Samples int
+	Noise   float64
+	Denoise float64
+	Step    float64 // voxels
 }
+
+// Film is what becomes of light in a picture.
+type Film struct {
+	Exposure   float64 // stops
+	Plain      bool    // cut off at white; else bent and bleached
+	Lift       float64
+	Gamma      float64
+	Gain       RGB
+	Saturation float64
+	Bloom      float64
+	BloomSize  float64 // share of the width
+	Steps      int     // of light; 0: smooth
+	StepsSoft  float64
+}
+
+// Lobes is a phase function of two Henyey–Greenstein lobes.
+type Lobes struct {
+	G, Back float64
+	Share   float64 // of the second
+}
+
+// At is the phase function for a cosine; it integrates to 1 over the sphere.
+func (l Lobes) At(cos float64) float64 {
+	if l.Share <= 0 {
+		return HenyeyGreenstein(l.G, cos)
+	}
+	return (1-l.Share)*HenyeyGreenstein(l.G, cos) + l.Share*HenyeyGreenstein(l.Back, cos)
+}
+
+// Flat takes directness off both lobes, by a share.
+func (l Lobes) Flat(by float64) Lobes { return Lobes{l.G * by, l.Back * by, l.Share} }
 
 // At reads a look's values as they are at a frame.
 func At(l *shot.Element, frame float64) Look {
 	n := func(k string) float64 { return l.At(k, frame).Num }
 	c := func(k string) RGB { return RGB(l.At(k, frame).Vec) }
+	word := func(k string) string { return l.Get(k).Text }
 	ext := n("extinction")
 	var out Look
 	absorb, colour := c("absorption"), c("colour")
@@ -68,16 +125,74 @@ func At(l *shot.Element, frame float64) Look {
 	}
 	elevation, bearing := n("sun_height")*math.Pi/180, n("sun_bearing")*math.Pi/180
 	out.SunDir = geom.V(math.Sin(bearing)*math.Cos(elevation), math.Sin(elevation), -math.Cos(bearing)*math.Cos(elevation))
-	out.Phase, out.Bounces = n("phase"), int(n("bounces"))
+	out.Lobes, out.Bounces = Lobes{n("phase"), n("phase_back"), n("phase_share")}, int(n("bounces"))
+
+	bands, soft, of := int(n("bands")), n("bands_soft"), word("bands_of")
+	out.SmokeFrom = word("smoke_from")
+	if out.SmokeFrom == "density" {
+		if bands > 0 && of != "flame" {
+			out.Opacity = NewTable(shot.Curve, shot.Text("0 0; 1 1"), 0, 1).Band(bands, soft)
+		}
+	} else {
+		out.Opacity = NewTable(shot.Curve, l.Get("smoke_curve"), n("smoke_low"), n("smoke_high"))
+		if of != "flame" {
+			out.Opacity = out.Opacity.Band(bands, soft)
+		}
+		if out.SmokeFrom == "curve" {
+			out.SmokeFrom = "density"
+		}
+	}
+	if by := word("colour_from"); by != "none" {
+		out.TintFrom, out.Tint = by, NewTable(shot.Ramp, l.Get("colour_ramp"), n("colour_low"), n("colour_high"))
+		if of != "flame" {
+			out.Tint = out.Tint.Band(bands, soft)
+		}
+	}
 	out.Flame, out.FlameLight, out.FlameThickness = n("flame"), n("flame_light"), n("flame_thickness")
-	out.FlameSoot, out.FlameScale = n("flame_soot"), n("flame_scale")
+	out.FlameSoot, out.FlameScale, out.FlameMix = n("flame_soot"), n("flame_scale"), n("flame_mix")
+	out.FlameBy, out.FlameAnywhere = word("flame_by"), word("flame_where") == "curve"
+	if of != "smoke" {
+		out.FlameBands, out.FlameSoft = bands, soft
+	}
+	out.FlameRamp = NewTable(shot.Ramp, l.Get("flame_ramp"), n("flame_low"), n("flame_high")).Band(out.FlameBands, soft)
+	out.FlameCurve = NewTable(shot.Curve, l.Get("flame_curve"), n("flame_low"), n("flame_high")).Band(out.FlameBands, soft)
+
 	out.Sun = c("sun_colour").Scale(n("sun_strength"))
 	out.Sky = c("sky_colour").Scale(n("sky_strength"))
-	out.Ground, out.GroundColour, out.Background = l.Get("ground").Flag, c("ground_colour"), l.Get("background").Text
-	out.Exposure, out.Width, out.Height = n("exposure"), int(n("width")), int(n("height"))
-	out.Method, out.Samples, out.Step = l.Get("method").Text, int(n("samples")), n("step")
+	out.SkyPicture, out.SkyTurn = word("sky_picture"), n("sky_turn")
+	out.Ground, out.Catcher, out.GroundColour = l.Get("ground").Flag, word("ground_as") == "catcher", c("ground_colour")
+	out.Background, out.Plate, out.PlateFirst = word("background"), word("plate"), int(n("plate_first"))
+	out.Film = Film{Exposure: n("exposure"), Plain: word("view") == "plain", Lift: n("lift"), Gamma: n("gamma"), Gain: c("gain"), Saturation: n("saturation"), Bloom: n("bloom"), BloomSize: n("bloom_size"), Steps: int(n("light_bands")), StepsSoft: soft}
+	out.Width, out.Height = int(n("width")), int(n("height"))
+	out.File, out.Over, out.Layers, out.Packed = word("file"), word("alpha") == "over", l.Get("layers").Flag, word("packed") == "zip"
+	out.Method, out.Samples, out.Step = word("method"), int(n("samples")), n("step")
+	out.Noise, out.Denoise = n("noise"), n("denoise")
 	return out
 }
+
+// Channels are the channels that the look reads beside density.
+func (l *Look) Channels(burns bool) []string {
+	need := map[string]bool{l.SmokeFrom: true, l.TintFrom: true}
+	if burns && l.Lit() && !l.FlameAnywhere {
+		need["burn"], need["temperature"] = true, true
+	}
+	if l.Lit() && (l.FlameAnywhere || (burns && l.FlameMix > 0)) {
+		need[l.FlameBy] = true
+		if l.FlameMix < 1 {
+			need["temperature"] = true
+		}
+	}
+	var out []string
+	for _, k := range []string{"temperature", "burn", "fuel", "speed"} {
+		if need[k] {
+			out = append(out, k)
+		}
+	}
+	return out
+}
+
+// Lit reports whether the look lets anything glow.
+func (l *Look) Lit() bool { return l.Flame > 0 || l.FlameLight > 0 }
 
 // SkyLight is the sky's radiance in a direction: its colour overhead, paler
 // and brighter towards the horizon, dim below.

@@ -8,11 +8,14 @@ import (
 	"zarf/core/shot"
 )
 
-// Camera is a pinhole with a picture 36 mm wide.
+// Camera has a picture 36 mm wide and a thin lens.
 type Camera struct {
 	Eye                geom.Vec3
 	right, up, forward geom.Vec3
 	spread             float64 // half width over distance
+	opening            float64 // radius of the lens, m; 0: a pinhole
+	focus              float64 // distance along the view that is sharp, m
+	w, h               float64 // pixels of the picture, for project
 }
 
 // NewCamera looks from eye to target through a lens of the given focal
@@ -34,9 +37,32 @@ func NewCamera(eye, target geom.Vec3, lens float64) Camera {
 // has none.
 func CameraOf(s *shot.Shot, frame float64) Camera {
 	for _, c := range s.Of(shot.Camera) {
-		return NewCamera(geom.FromArray(c.At("position", frame).Vec), geom.FromArray(c.At("target", frame).Vec), c.At("lens", frame).Num)
+		eye, target, lens := geom.FromArray(c.At("position", frame).Vec), geom.FromArray(c.At("target", frame).Vec), c.At("lens", frame).Num
+		out := NewCamera(eye, target, lens)
+		if stop := c.At("stop", frame).Num; stop > 0 {
+			focus := c.At("focus", frame).Num
+			if focus <= 0 {
+				focus = target.Sub(eye).Len()
+			}
+			out.Open(lens, stop, focus)
+		}
+		return out
 	}
 	return NewCamera(geom.V(3, 1.6, 4), geom.V(0, 1, 0), 35)
+}
+
+// ShutterOf is how long a shot's camera exposes a frame, s.
+func ShutterOf(s *shot.Shot, frame float64) float64 {
+	for _, c := range s.Of(shot.Camera) {
+		return c.At("shutter", frame).Num / 360 / s.Rate()
+	}
+	return 0
+}
+
+// Open gives the camera a lens of a focal length, mm, at an f-number, focused
+// at a distance, m.
+func (c *Camera) Open(lens, stop, focus float64) {
+	c.opening, c.focus = lens/1000/stop/2, max(focus, 1e-3)
 }
 
 // ray is the direction through (x,y) of a picture w by h, in pixels from its
@@ -47,12 +73,41 @@ func (c *Camera) ray(x, y float64, w, h int) geom.Vec3 {
 	return c.forward.Add(c.right.Mul(u)).Add(c.up.Mul(v)).Unit()
 }
 
-// dice gives random numbers of one (pixel, sample).
-type dice struct{ seed, n uint64 }
+// lensRay is ray through a random place of the lens: what is at the focus
+// meets in one point.
+func (c *Camera) lensRay(x, y float64, w, h int, r *dice) (o, d geom.Vec3) {
+	d = c.ray(x, y, w, h)
+	if c.opening <= 0 {
+		return c.Eye, d
+	}
+	sharp := c.Eye.Add(d.Mul(c.focus / d.Dot(c.forward)))
+	s, q := math.Sincos(2 * math.Pi * r.next())
+	rad := c.opening * math.Sqrt(r.next())
+	o = c.Eye.Add(c.right.Mul(rad * q)).Add(c.up.Mul(rad * s))
+	return o, sharp.Sub(o).Unit()
+}
+
+// project is the pixel in which a point is seen.
+func (c *Camera) project(p geom.Vec3) (x, y float64) {
+	q := p.Sub(c.Eye)
+	z := max(q.Dot(c.forward), 1e-6)
+	return (q.Dot(c.right)/z/c.spread + 1) * c.w / 2, (c.h - q.Dot(c.up)/z/c.spread*c.w) / 2
+}
+
+// dice gives random numbers of one (pixel, sample): splitmix64 (Steele, Lea,
+// Flood 2014) from a hashed start.
+type dice struct{ seed uint64 }
+
+func roll(x, y, n int) dice {
+	return dice{noise.Hash(0x7a7266, int64(x), int64(y), int64(n))}
+}
 
 func (d *dice) next() float64 {
-	d.n++
-	return float64(noise.Hash(d.seed, int64(d.n), 0, 0)>>11) / (1 << 53)
+	d.seed += 0x9E3779B97F4A7C15
+	h := d.seed
+	h = (h ^ h>>30) * 0xBF58476D1CE4E5B9
+	h = (h ^ h>>27) * 0x94D049BB133111EB
+	return float64((h^h>>31)>>11) / (1 << 53)
 }
 
 // basis makes two directions square to n.

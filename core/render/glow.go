@@ -17,46 +17,6 @@ type fire struct {
 	weight float64
 }
 
-// Ignite makes a volume glow: burning gas and hot smoke, by black-body colour.
-// heat is in kelvin over the air's temperature air; burn may be nil. All have
-// the volume's grid.
-func (v *Volume) Ignite(burn, heat *grid.Field, air float64, l *look.Look, crew grid.Crew) {
-	if heat == nil || (l.Flame <= 0 && l.FlameLight <= 0) {
-		return
-	}
-	soot := l.FlameSoot * (l.Extinction[0] + l.Extinction[1] + l.Extinction[2]) / 3
-	if _, top, _ := heat.Range(); (float64(top)+air)*l.FlameScale < 500 {
-		return
-	}
-	d := v.Density.Dims
-	for c := range v.Glow {
-		v.Glow[c] = grid.NewField(d)
-	}
-	crew.For(d.NZ, 2, func(k0, k1 int) {
-		for n := d.Index(0, 0, k0); n < d.Index(0, 0, k1); n++ {
-			k := soot * float64(v.Density.Data[n])
-			if burn != nil {
-				if b := float64(burn.Data[n]); b > 0 {
-					k += l.FlameThickness * min(b, 4)
-				}
-			}
-			if !(k > 1e-6) {
-				continue
-			}
-			g := look.Glow((float64(heat.Data[n]) + air) * l.FlameScale)
-			for c := range 3 {
-				v.Glow[c].Data[n] = float32(min(k*g[c], 1e6))
-			}
-		}
-	})
-	// light grows so steeply with temperature that single voxels would stand out
-	for c := range v.Glow {
-		v.Glow[c] = grid.Soften(v.Glow[c], crew)
-	}
-	v.lightTiles(crew)
-	v.measure()
-}
-
 // lightTiles finds the tiles that glow and gathers them into fires.
 func (v *Volume) lightTiles(crew grid.Crew) {
 	t, f := v.tiles, v.Density
@@ -97,6 +57,23 @@ func (v *Volume) lightTiles(crew grid.Crew) {
 			x.at = v.Origin.Add(x.at.Mul(v.H / x.weight))
 			x.size = tile * v.H * 0.5
 			v.fires = append(v.fires, x)
+		}
+	}
+	weight := make([]float64, len(all))
+	for n := range all {
+		weight[n] = all[n].weight
+		v.power += all[n].power[0] + all[n].power[1] + all[n].power[2]
+	}
+	v.pick = newDiscrete(weight)
+	if v.moves != nil {
+		f := make([]float32, len(v.lit))
+		for n, l := range v.lit {
+			if l {
+				f[n] = 1
+			}
+		}
+		for n, l := range v.moves.spread(v, f) {
+			v.lit[n] = l > 0
 		}
 	}
 	v.lamps = gatherFires(slices.Clone(v.fires), maxLamps)
@@ -147,7 +124,7 @@ func gatherFires(list []fire, most int) []fire {
 
 // fireOn is the irradiance of a surface by a volume's fire, over π; solids
 // throw shadows.
-func (v *Volume) fireOn(s *Scene, at, normal geom.Vec3) (e look.RGB) {
+func (v *Volume) fireOn(s *Scene, solids []Solid, at, normal geom.Vec3) (e look.RGB) {
 	if s.Look.FlameLight <= 0 {
 		return e
 	}
@@ -159,7 +136,7 @@ func (v *Volume) fireOn(s *Scene, at, normal geom.Vec3) (e look.RGB) {
 		if cos <= 0 {
 			continue
 		}
-		if h, hit := s.trace(at, dir, r-f.size); hit && h.t < r-f.size {
+		if s.blocked(solids, at, dir, r-f.size) {
 			continue
 		}
 		e = e.Add(f.power.Scale(s.Look.FlameLight * cos / (math.Pi * (r*r + f.size*f.size))))
@@ -167,19 +144,20 @@ func (v *Volume) fireOn(s *Scene, at, normal geom.Vec3) (e look.RGB) {
 	return e
 }
 
-// warm works out the light of fire within the volume, on a coarse grid: the sum
-// over all fires with the smoke in between.
-func (l *lightGrid) warm(v *Volume, sigma, gain float64, crew grid.Crew) {
-	if len(v.fires) == 0 || gain <= 0 {
+// warm works out the light of fire and lamps within the volume, on a coarse
+// grid: the sum over all with the smoke in between.
+func (l *lightGrid) warm(v *Volume, s *Scene, sigma float64, crew grid.Crew) {
+	gain := s.Look.FlameLight
+	if (len(v.fires) == 0 || gain <= 0) && len(s.Lamps) == 0 {
 		return
 	}
 	l.coarse = tile / 2
-	f := v.Density
+	f := v.Density.Dims
 	d := grid.Dims{NX: max(1, (f.NX+3)/4), NY: max(1, (f.NY+3)/4), NZ: max(1, (f.NZ+3)/4)}
 	for c := range l.fire {
 		l.fire[c] = grid.NewField(d)
 	}
-	mean := v.thin()
+	mean := v.thin(v.mapped(crew))
 	crew.For(d.NZ, 1, func(k0, k1 int) {
 		for k := k0; k < k1; k++ {
 			for j := range d.NY {
@@ -199,6 +177,10 @@ func (l *lightGrid) warm(v *Volume, sigma, gain float64, crew grid.Crew) {
 						}
 						sum = sum.Add(x.power.Scale(q * v.between(mean, p, x.at, sigma)))
 					}
+					for n := range s.Lamps {
+						c, _, _ := s.Lamps[n].on(p, geom.Vec3{})
+						sum = sum.Add(c.Scale(v.between(mean, p, s.Lamps[n].Centre, sigma)))
+					}
 					for c := range 3 {
 						l.fire[c].Set(i, j, k, float32(sum[c]))
 					}
@@ -209,8 +191,8 @@ func (l *lightGrid) warm(v *Volume, sigma, gain float64, crew grid.Crew) {
 }
 
 // thin is the mean density of every tile.
-func (v *Volume) thin() []float32 {
-	t, f := v.tiles, v.Density
+func (v *Volume) thin(f *grid.Field) []float32 {
+	t := v.tiles
 	out := make([]float32, t.Len())
 	for n, m := range v.major {
 		if m <= 0 {
@@ -268,40 +250,17 @@ func (v *Volume) glowBatch(b *strand, n int) bool {
 	if !lit {
 		return false
 	}
+	if v.sharp != nil {
+		for i := range n {
+			g := v.sharp.at(b.x[i], b.y[i], b.z[i])
+			for c := range 3 {
+				b.glow[c][i] = float32(g[c])
+			}
+		}
+		return true
+	}
 	for c := range 3 {
 		v.Glow[c].SampleBatch(b.glow[c][:n], b.x[:n], b.y[:n], b.z[:n], halves)
 	}
 	return true
-}
-
-// glow estimates the light that fire gives along a ray up to far: a sum over
-// steps of a voxel from a random start, which is right in the mean.
-func (s *Scene) glow(o, d geom.Vec3, far float64, r *dice) (sum look.RGB) {
-	for _, v := range s.Volumes {
-		if v.Glow[0] == nil {
-			continue
-		}
-		near, exit, ok := v.tight.Ray(o, d)
-		if exit = min(exit, far); !ok || near >= exit {
-			continue
-		}
-		q := v.toGrid(o)
-		t, end := max(near, 0)/v.H, exit/v.H
-		t += r.next()
-		for t < end {
-			p := q.Add(d.Mul(t))
-			x, y, z := int(p.X)/tile, int(p.Y)/tile, int(p.Z)/tile
-			n := v.tiles.Index(min(max(x, 0), v.tiles.NX-1), min(max(y, 0), v.tiles.NY-1), min(max(z, 0), v.tiles.NZ-1))
-			if v.lit[n] {
-				for c := range 3 {
-					sum[c] += float64(v.Glow[c].Sample(float32(p.X)-0.5, float32(p.Y)-0.5, float32(p.Z)-0.5)) * v.H
-				}
-			} else if free := math.Floor(v.leap(p)); free > 1 {
-				t += free // whole steps, so that the start stays random
-				continue
-			}
-			t++
-		}
-	}
-	return sum
 }

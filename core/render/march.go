@@ -23,54 +23,90 @@ func scaled(share float64, n int) float64 { return math.Pow(share, float64(n)) }
 const opaque = 0.004
 
 // marchRay follows one ray front to back.
-func (p *Picture) marchRay(o, d geom.Vec3, r *dice) (look.RGB, float64) {
+func (p *Picture) marchRay(t *trip, o, d geom.Vec3, out *taken) {
 	s := p.scene
-	h, solid := s.trace(o, d, math.Inf(1))
+	h, solid := s.trace(t.solids, o, d, math.Inf(1), false)
 	far := h.t
-	if !solid {
-		far = math.Inf(1)
+	lamp, at := s.meetLamp(o, d, far, true)
+	if lamp >= 0 {
+		far = at
 	}
-	var light look.RGB
 	through := look.RGB{1, 1, 1}
 	for i, v := range s.Volumes {
-		p.marchVolume(v, p.lights[i], o, d, far, &light, &through, r)
+		p.marchVolume(v, p.lights[i], t, o, d, far, out, &through)
 	}
-	if solid {
-		at := o.Add(d.Mul(h.t)).Add(h.normal.Mul(h.off))
-		return light.Add(through.Mul(p.shade(at, h))), 1
+	out.alpha = 1
+	switch {
+	case lamp >= 0:
+		out.light[lampGroup(lamp)] = out.light[lampGroup(lamp)].Add(through.Mul(s.Lamps[lamp].Radiance))
+	case solid && h.holdout:
+		out.alpha = 1 - (through[0]+through[1]+through[2])/3
+	case solid && h.catcher:
+		p.marchCatcher(t, o, d, h, through, out)
+	case solid:
+		if !out.hit && p.feats != nil {
+			t.see(out, o, d, h.t, h.of)
+			out.albedo, out.normal = h.colour, h.normal
+		}
+		e := p.shade(t, o.Add(d.Mul(h.t)).Add(h.normal.Mul(h.off)), h)
+		for g, v := range e {
+			out.light[g] = out.light[g].Add(through.Mul(h.colour).Mul(v))
+		}
+	default:
+		t.behind(out, d, through)
 	}
-	back, alpha := s.backdrop(d)
-	mean := (through[0] + through[1] + through[2]) / 3
-	return light.Add(through.Mul(back)), alpha*mean + (1 - mean)
 }
 
-// shade lights a surface by the sun, through smoke and past solids, and by
-// the sky.
-func (p *Picture) shade(at geom.Vec3, h hit) look.RGB {
+// marchCatcher shows a ground by its shadows alone.
+func (p *Picture) marchCatcher(t *trip, o, d geom.Vec3, h hit, through look.RGB, out *taken) {
 	s := p.scene
-	var e look.RGB
-	if cos := h.normal.Dot(s.Look.SunDir); cos > 0 && !s.blocked(at) {
-		e = s.Look.Sun.Mul(s.depth(at, s.Look.SunDir, 2)).Scale(cos / math.Pi)
+	e := p.shade(t, o.Add(d.Mul(h.t)).Add(h.normal.Mul(h.off)), h)
+	lum := func(c look.RGB) float64 { return 0.2126*c[0] + 0.7152*c[1] + 0.0722*c[2] }
+	share := 1.0
+	if all := lum(s.open); all > 0 {
+		share = min(lum(e[BySun].Add(e[BySky]))/all, 1)
+	}
+	for g := ByFire; g < p.groups; g++ {
+		out.light[g] = out.light[g].Add(through.Mul(h.colour).Mul(e[g]))
+	}
+	back, a := s.backdrop(d)
+	out.light[BySky] = out.light[BySky].Add(through.Mul(back).Scale(share))
+	out.alpha = 1 - (1-a)*share*(through[0]+through[1]+through[2])/3
+}
+
+// shade is the light over π on a surface, by where it comes from: the sun
+// through smoke and past solids, the sky, fire and lamps.
+func (p *Picture) shade(t *trip, at geom.Vec3, h hit) (e [maxGroups]look.RGB) {
+	s := p.scene
+	if cos := h.normal.Dot(s.Look.SunDir); cos > 0 && s.Look.Sun.Max() > 0 && !s.blocked(t.solids, at, s.Look.SunDir, math.Inf(1)) {
+		e[BySun] = s.Look.Sun.Mul(s.depth(at, s.Look.SunDir, math.Inf(1), 2)).Scale(cos / math.Pi)
 	}
 	for _, v := range s.Volumes {
-		e = e.Add(v.fireOn(s, at, h.normal))
+		e[ByFire] = e[ByFire].Add(v.fireOn(s, t.solids, at, h.normal))
+	}
+	for i := range s.Lamps {
+		c, d, far := s.Lamps[i].on(at, h.normal)
+		if c.Max() > 0 && !s.blocked(t.solids, at, d, far*(1-1e-3)) {
+			e[lampGroup(i)] = e[lampGroup(i)].Add(c.Mul(s.depth(at, d, far, 2)))
+		}
 	}
 	// half of the sky for a wall, all for a floor, and darker near other solids
-	open := 0.5 + 0.5*h.normal.Y
-	open *= s.openness(at, h.normal)
-	return h.colour.Mul(e.Add(s.Look.SkyMean().Scale(open)))
+	up := 0.5 + 0.5*h.normal.Y
+	up *= s.openness(t.solids, at, h.normal)
+	e[BySky] = p.skyLight.Scale(up)
+	return e
 }
 
 // openness guesses how much of the sky solids leave free, from distances along
 // the normal.
-func (s *Scene) openness(at, n geom.Vec3) float64 {
-	if len(s.Solids) == 0 {
+func (s *Scene) openness(solids []Solid, at, n geom.Vec3) float64 {
+	if len(solids) == 0 {
 		return 1
 	}
 	free := 1.0
 	size := 0.0
-	for i := range s.Solids {
-		size = max(size, s.Solids[i].Shape.Size.MinComponent())
+	for i := range solids {
+		size = max(size, solids[i].Shape.Size.MinComponent())
 	}
 	for k := 1; k <= 4; k++ {
 		reach := size * 0.15 * float64(k)
@@ -79,29 +115,29 @@ func (s *Scene) openness(at, n geom.Vec3) float64 {
 		if !s.Look.Ground {
 			d = reach
 		}
-		for i := range s.Solids {
-			d = min(d, s.Solids[i].Shape.Distance(q))
+		for i := range solids {
+			d = min(d, solids[i].Shape.Distance(q))
 		}
 		free -= max(0, reach-d) / reach * 0.5 / float64(int(1)<<k)
 	}
 	return max(free, 0)
 }
 
-// depth is the transmittance from p along d through all volumes, marched at
-// the given step in voxels.
-func (s *Scene) depth(p, d geom.Vec3, step float64) look.RGB {
+// depth is the transmittance from p along d, up to far, through all volumes,
+// marched at the given step in voxels.
+func (s *Scene) depth(p, d geom.Vec3, far, step float64) look.RGB {
 	var tau float64
 	for _, v := range s.Volumes {
 		if v.empty {
 			continue
 		}
-		near, far, ok := v.tight.Ray(p, d)
+		near, exit, ok := v.tight.Ray(p, d)
 		if !ok {
 			continue
 		}
 		o, dir := v.toGrid(p), d
 		t := max(near, 0) / v.H
-		end := far / v.H
+		end := min(exit, far) / v.H
 		for t < end {
 			q := o.Add(dir.Mul(t))
 			if free := v.leap(q); free > 0 {
@@ -140,8 +176,8 @@ func (v *Volume) toEdge(q geom.Vec3, i, j, k int) float64 {
 	return e
 }
 
-func (p *Picture) marchVolume(v *Volume, lg *lightGrid, o, d geom.Vec3, far float64, light, through *look.RGB, r *dice) {
-	s := p.scene
+func (p *Picture) marchVolume(v *Volume, lg *lightGrid, tr *trip, o, d geom.Vec3, far float64, out *taken, through *look.RGB) {
+	s, r := p.scene, &tr.r
 	if v.empty {
 		return
 	}
@@ -152,15 +188,16 @@ func (p *Picture) marchVolume(v *Volume, lg *lightGrid, o, d geom.Vec3, far floa
 	}
 	l := &s.Look
 	orders := min(max(l.Bounces, 1), maxOrders)
-	var sun [maxOrders]look.RGB
+	var m marched
+	m.orders = orders
+	cos := d.Dot(l.SunDir)
 	for n := range orders {
-		sun[n] = l.Sun.Scale(look.HenyeyGreenstein(l.Phase*scaled(phaseShare, n), d.Dot(l.SunDir)) * scaled(lightShare, n))
+		m.sun[n] = l.Lobes.Flat(scaled(phaseShare, n)).At(cos) * scaled(lightShare, n)
 	}
-	sky := l.SkyMean() // the same from all round: L·4π/4π
 	step := l.Step
 	q := v.toGrid(o)
 	t := max(near, 0)/v.H + step*0.5
-	if p.Samples > 0 {
+	if p.jitter {
 		t += step * (r.next() - 0.5)
 	}
 	end := exit / v.H
@@ -176,45 +213,69 @@ func (p *Picture) marchVolume(v *Volume, lg *lightGrid, o, d geom.Vec3, far floa
 				t += free
 				continue
 			}
-			b.x[n], b.y[n], b.z[n] = float32(x.X), float32(x.Y), float32(x.Z)
+			if v.moves != nil && tr.moment != 0 {
+				x = v.moves.back(v, x, tr.moment)
+			}
+			b.x[n], b.y[n], b.z[n], b.t[n] = float32(x.X), float32(x.Y), float32(x.Z), float32(t)
 			t += step
 			n++
 		}
 		if n == 0 {
-			return
+			break
 		}
 		v.Density.SampleBatch(b.den[:n], b.x[:n], b.y[:n], b.z[:n], halves)
+		if v.opacity != nil {
+			for i, x := range b.den[:n] {
+				b.den[i] = v.opacity.One(x)
+			}
+		}
 		hot := v.glowBatch(b, n)
 		if !hot && !b.any(n) {
 			continue
+		}
+		if v.tint != nil {
+			v.tintBy.SampleBatch(b.hue[:n], b.x[:n], b.y[:n], b.z[:n], halves)
 		}
 		lg.readBatch(b, n)
 		for i, den := range b.den[:n] {
 			if hot {
 				for c := range 3 {
-					light[c] += through[c] * l.Flame * float64(b.glow[c][i]) * long
+					out.light[Emission][c] += through[c] * l.Flame * float64(b.glow[c][i]) * long
 				}
 			}
 			if den < 1e-5 {
 				continue
 			}
-			around := sky.Scale(float64(b.sky[i]))
-			if lg.fire[0] != nil {
-				around = around.Add(look.RGB{float64(b.fire[0][i]), float64(b.fire[1][i]), float64(b.fire[2][i])})
+			if !out.hit && p.feats != nil && through.Max() < 0.5 {
+				tr.see(out, o, d, float64(b.t[i])*v.H, nil)
 			}
-			p.absorb(float64(den)*long, float64(b.sun[i]), float64(b.sky[i]), sun[:orders], around, sky, light, through)
+			tint := look.RGB{1, 1, 1}
+			if v.tint != nil {
+				tint = v.tint.At(float64(b.hue[i]))
+			}
+			p.absorb(lg, b, i, float64(den)*long, &m, tint, out, through)
 			if through.Max() < opaque {
 				*through = look.RGB{}
 				return
 			}
 		}
 	}
+	if !out.hit && p.feats != nil && through.Max() < 0.98 {
+		tr.see(out, o, d, (max(near, 0)+exit)/2, nil)
+	}
+}
+
+// marched is what stays the same along a ray: the phase function towards the
+// sun at each order, with the share of the light that the order keeps.
+type marched struct {
+	sun    [maxOrders]float64
+	orders int
 }
 
 // strand is a run of looks along a ray.
 type strand struct {
-	x, y, z, den, sun, sky [32]float32
-	glow, fire             [3][32]float32
+	x, y, z, t, den, hue, sun, sky [32]float32
+	glow, fire                     [3][32]float32
 }
 
 var (
@@ -256,18 +317,17 @@ func (l *lightGrid) readBatch(b *strand, n int) {
 }
 
 // absorb adds the light of one step of the given depth (density times metres)
-// and takes what it absorbs off through. first is the light from all round,
-// sky's part of which goes on through further orders.
-func (p *Picture) absorb(depth, ts, ta float64, sun []look.RGB, first, sky look.RGB, light, through *look.RGB) {
-	l := &p.scene.Look
-	var direct look.RGB
-	around, share := 0.0, 1.0
-	for n := range sun {
-		for c := range direct {
-			direct[c] += sun[n][c] * ts
-		}
+// and takes what it absorbs off through. The sky's light goes on through
+// further orders as the sun's does.
+func (p *Picture) absorb(lg *lightGrid, b *strand, i int, depth float64, m *marched, tint look.RGB, out *taken, through *look.RGB) {
+	s := p.scene
+	l := &s.Look
+	ts, ta := float64(b.sun[i]), float64(b.sky[i])
+	sun, sky, share := 0.0, ta, 1.0
+	for n := range m.orders {
+		sun += m.sun[n] * ts
 		if n > 0 {
-			around += share * ta
+			sky += share * ta
 		}
 		share *= lightShare
 		ts, ta = math.Sqrt(ts), math.Sqrt(ta) // a share of ½ of the depth
@@ -281,8 +341,12 @@ func (p *Picture) absorb(depth, ts, ta float64, sun []look.RGB, first, sky look.
 		if c == 0 || e != l.Extinction[c-1] {
 			tr = math.Exp(-e * depth)
 		}
-		in := (direct[c] + first[c] + sky[c]*around) * l.Scattering[c] / e
-		light[c] += through[c] * (1 - tr) * in
+		k := through[c] * (1 - tr) * l.Scattering[c] / e * tint[c]
+		out.light[BySun][c] += k * sun * l.Sun[c]
+		out.light[BySky][c] += k * sky * p.skyLight[c]
+		if lg.fire[0] != nil {
+			out.light[ByFire][c] += k * float64(b.fire[c][i])
+		}
 		through[c] *= tr
 	}
 }

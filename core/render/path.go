@@ -7,72 +7,393 @@ import (
 	"zarf/core/look"
 )
 
+// Light is kept apart by where it comes from.
+const (
+	Emission = iota // of flame, as it is seen
+	BySun
+	BySky
+	ByFire
+	ByLamp // the first lamp; others follow, as many as MaxLampGroups
+)
+
+// MaxLampGroups is how many lamps have a layer of their own; further ones
+// share the last.
+const MaxLampGroups = 8
+
+const maxGroups = ByLamp + MaxLampGroups
+
+// taken is what one sample of a pixel found.
+type taken struct {
+	light  [maxGroups]look.RGB
+	alpha  float64
+	hit    bool
+	depth  float64 // along the view, m
+	motion [2]float64
+	albedo look.RGB
+	normal geom.Vec3
+}
+
+// trail holds what a coloured flight's weights were on its way.
+type trail struct {
+	t []float64
+	w []look.RGB
+}
+
+// trip is a sample under way: the moment of the exposure and what stands
+// where at it.
+type trip struct {
+	s      *Scene
+	cam    *Camera
+	solids []Solid
+	moment float64 // s from the middle of the exposure
+	r      dice
+	way    trail
+}
+
 // path follows one light path backwards from the eye.
-func (s *Scene) path(o, d geom.Vec3, r *dice) (light look.RGB, alpha float64) {
-	w := look.RGB{1, 1, 1}
+//
+// At every event the sun is asked directly, and one of sky, lamps and fire,
+// drawn at random; the path goes on by the phase function or by cosine, and
+// both ways are weighed against each other by the balance heuristic (Veach
+// 1997). Fire is met along the way by looking every voxel, and asked by
+// drawing a place within it by its light; in the measure dω dt the first has
+// density p(ω)/step, the second p(y)·r².
+func (t *trip) path(o, d geom.Vec3, out *taken) {
+	s := t.s
 	l := &s.Look
+	r := &t.r
+	w := look.RGB{1, 1, 1}
+	out.alpha = 1
+	pdf := 0.0 // by which d was drawn; 0 for the eye's own ray
 	for bounce := 0; ; bounce++ {
-		h, solid := s.trace(o, d, math.Inf(1))
-		before := w
-		t, inSmoke := s.fly(o, d, h.t, &w, r)
-		gain := l.Flame
-		if bounce > 0 {
-			gain = l.FlameLight
+		h, solid := s.trace(t.solids, o, d, math.Inf(1), bounce > 0)
+		lamp, lampAt := s.meetLamp(o, d, h.t, bounce == 0)
+		far := h.t
+		if lamp >= 0 {
+			far = lampAt
 		}
-		if gain > 0 {
-			far := h.t
-			if inSmoke {
-				far = t
+		before := w
+		at, inSmoke := t.fly(o, d, far, &w)
+		if inSmoke {
+			far = at
+		}
+		gain, group := l.Flame, Emission
+		if bounce > 0 {
+			gain, group = l.FlameLight, ByFire
+		}
+		if gain > 0 && s.fire != nil {
+			sum, mid := t.glow(o, d, far, before, pdf)
+			out.light[group] = out.light[group].Add(sum.Scale(gain))
+			if bounce == 0 && mid > 0 && !inSmoke && !solid {
+				t.see(out, o, d, mid, nil)
 			}
-			light = light.Add(before.Mul(s.glow(o, d, far, r)).Scale(gain))
 		}
 		if w.Max() <= 0 {
-			return light, 1
+			return
 		}
 		switch {
 		case inSmoke:
-			p := o.Add(d.Mul(t))
+			p := o.Add(d.Mul(at))
+			colour := s.albedo(p, t.moment)
+			if bounce == 0 {
+				t.see(out, o, d, at, nil)
+				out.albedo = colour
+			}
 			if bounce >= l.Bounces {
-				return light, 1
+				return
 			}
-			for c := range 3 {
-				if l.Extinction[c] > 0 {
-					w[c] *= l.Scattering[c] / l.Extinction[c]
-				}
+			w = w.Mul(colour)
+			t.ask(out, p, d, geom.Vec3{}, w)
+			in := d
+			d = t.scatter(in)
+			o, pdf = p, l.Lobes.At(in.Dot(d))
+		case lamp >= 0:
+			weight := 1.0
+			if pdf > 0 {
+				weight = pdf / (pdf + s.chance*s.Lamps[lamp].pdf(o, d, lampAt))
 			}
-			if !s.blocked(p) {
-				f := look.HenyeyGreenstein(l.Phase, d.Dot(l.SunDir))
-				light = light.Add(w.Mul(l.Sun).Mul(s.transmit(p, l.SunDir, r)).Scale(f))
-			}
-			o, d = p, scatterHG(d, l.Phase, r)
+			g := lampGroup(lamp)
+			out.light[g] = out.light[g].Add(w.Mul(s.Lamps[lamp].Radiance).Scale(weight))
+			return
 		case solid:
-			if bounce >= l.Bounces {
-				return light, 1
-			}
 			p := o.Add(d.Mul(h.t)).Add(h.normal.Mul(h.off))
-			w = w.Mul(h.colour)
-			if cos := h.normal.Dot(l.SunDir); cos > 0 && !s.blocked(p) {
-				light = light.Add(w.Mul(l.Sun).Mul(s.transmit(p, l.SunDir, r)).Scale(cos / math.Pi))
+			if bounce == 0 {
+				if h.holdout {
+					out.alpha = 1 - (w[0]+w[1]+w[2])/3
+					return
+				}
+				if h.catcher {
+					t.caught(out, p, h, w, d)
+					return
+				}
+				t.see(out, o, d, h.t, h.of)
+				out.albedo, out.normal = h.colour, h.normal
 			}
-			o, d = p, about(h.normal, math.Sqrt(r.next()), 2*math.Pi*r.next())
+			if bounce >= l.Bounces {
+				return
+			}
+			w = w.Mul(h.colour)
+			t.ask(out, p, d, h.normal, w)
+			cos := math.Sqrt(r.next())
+			d = about(h.normal, cos, 2*math.Pi*r.next())
+			o, pdf = p, cos/math.Pi
 		case bounce == 0:
-			back, a := s.backdrop(d)
-			return light.Add(w.Mul(back)), a
+			t.behind(out, d, w)
+			return
 		default:
-			return light.Add(w.Mul(l.SkyLight(d))), 1
+			weight := 1.0
+			if s.env != nil {
+				weight = pdf / (pdf + s.chance*s.env.pdf(d))
+			}
+			out.light[BySky] = out.light[BySky].Add(w.Mul(s.sky(d)).Scale(weight))
+			return
 		}
 		if bounce > 3 { // Russian roulette
 			keep := min(w.Max(), 0.95)
 			if r.next() >= keep {
-				return light, 1
+				return
 			}
 			w = w.Scale(1 / keep)
 		}
 	}
 }
 
+func lampGroup(n int) int { return ByLamp + min(n, MaxLampGroups-1) }
+
+// behind is what an eye's ray finds beyond everything.
+func (t *trip) behind(out *taken, d geom.Vec3, w look.RGB) {
+	back, a := t.s.backdrop(d)
+	out.light[BySky] = out.light[BySky].Add(w.Mul(back))
+	out.alpha = 1 - (1-a)*(w[0]+w[1]+w[2])/3
+}
+
+// see notes depth and motion of what a ray meets first.
+func (t *trip) see(out *taken, o, d geom.Vec3, far float64, of *Solid) {
+	s := t.s
+	out.hit, out.depth = true, far*d.Dot(t.cam.forward)
+	p := o.Add(d.Mul(far))
+	q := p
+	switch {
+	case of != nil && of.Then != nil:
+		q = of.Then.Centre.Add(of.Then.Turn.Apply(of.Shape.Local(p)))
+	case of == nil && s.Rate > 0:
+		for _, v := range s.Volumes {
+			if v.moves != nil {
+				q = p.Add(v.moves.at(p).Mul(1 / s.Rate))
+				break
+			}
+		}
+	}
+	x0, y0 := s.Camera.project(p)
+	x1, y1 := x0, y0
+	if s.Then != nil {
+		x1, y1 = s.Then.project(q)
+	} else {
+		x1, y1 = s.Camera.project(q)
+	}
+	out.motion = [2]float64{x1 - x0, y1 - y0}
+}
+
+// caught is a ground that shows its shadows alone: as much alpha as direct
+// light is kept off, and the light of fire and lamps as it is.
+func (t *trip) caught(out *taken, p geom.Vec3, h hit, w look.RGB, d geom.Vec3) {
+	s := t.s
+	all := s.open // what would arrive with nothing in the way
+	var got taken
+	t.ask(&got, p, d, h.normal, look.RGB{1, 1, 1})
+	lum := func(c look.RGB) float64 { return 0.2126*c[0] + 0.7152*c[1] + 0.0722*c[2] }
+	// the sky that the other way of the two finds
+	cos := math.Sqrt(t.r.next())
+	dir := about(h.normal, cos, 2*math.Pi*t.r.next())
+	if _, hit := s.trace(t.solids, p, dir, math.Inf(1), true); !hit {
+		weight := 1.0
+		if s.env != nil {
+			weight = (cos / math.Pi) / (cos/math.Pi + s.chance*s.env.pdf(dir))
+		}
+		got.light[BySky] = got.light[BySky].Add(s.sky(dir).Mul(t.transmit(p, dir, math.Inf(1))).Scale(weight))
+	}
+	share := 1.0
+	if a := lum(all); a > 0 {
+		share = lum(got.light[BySun].Add(got.light[BySky])) / a
+	}
+	m := (w[0] + w[1] + w[2]) / 3
+	back, a := s.backdrop(d)
+	out.light[BySky] = out.light[BySky].Add(w.Mul(back).Scale(share))
+	out.alpha = 1 - (1-a)*m*share
+	for g := ByFire; g < maxGroups; g++ {
+		out.light[g] = out.light[g].Add(got.light[g].Mul(w).Mul(h.colour))
+	}
+}
+
+// scatter draws a direction by the phase function.
+func (t *trip) scatter(d geom.Vec3) geom.Vec3 {
+	l := t.s.Look.Lobes
+	g := l.G
+	if l.Share > 0 && t.r.next() < l.Share {
+		g = l.Back
+	}
+	return scatterHG(d, g, &t.r)
+}
+
+// response is how much of the light from dir goes on, and the chance of that
+// direction: the phase function in smoke, cosine over π on a surface.
+func (t *trip) response(d, normal, dir geom.Vec3) float64 {
+	if normal == (geom.Vec3{}) {
+		return t.s.Look.Lobes.At(d.Dot(dir))
+	}
+	return max(0, normal.Dot(dir)) / math.Pi
+}
+
+// sunWidth is half the angle of the sun's disc, radians.
+const sunWidth = 0.00465
+
+// ask adds the light that comes directly: from the sun, and from one of the
+// others.
+func (t *trip) ask(out *taken, p, d, normal geom.Vec3, w look.RGB) {
+	s := t.s
+	l := &s.Look
+	r := &t.r
+	if l.Sun.Max() > 0 {
+		dir := about(l.SunDir, 1-r.next()*sunWidth*sunWidth/2, 2*math.Pi*r.next())
+		if f := t.response(d, normal, dir); f > 0 && !s.blocked(t.solids, p, dir, math.Inf(1)) {
+			out.light[BySun] = out.light[BySun].Add(w.Mul(l.Sun).Mul(t.transmit(p, dir, math.Inf(1))).Scale(f))
+		}
+	}
+	if s.chance == 0 {
+		return
+	}
+	n := min(int(r.next()/s.chance), s.lights-1)
+	if s.env != nil {
+		if n == 0 {
+			dir, pl := s.env.sample(r)
+			pl *= s.chance
+			if f := t.response(d, normal, dir); f > 0 && !s.blocked(t.solids, p, dir, math.Inf(1)) {
+				out.light[BySky] = out.light[BySky].Add(w.Mul(s.sky(dir)).Mul(t.transmit(p, dir, math.Inf(1))).Scale(f / (pl + f)))
+			}
+			return
+		}
+		n--
+	}
+	if s.fire != nil {
+		if n == 0 {
+			t.askFire(out, p, d, normal, w)
+			return
+		}
+		n--
+	}
+	lamp := &s.Lamps[n]
+	dir, far, pl, ok := lamp.sample(p, r)
+	if !ok {
+		return
+	}
+	pl *= s.chance
+	if f := t.response(d, normal, dir); f > 0 && !s.blocked(t.solids, p, dir, far*(1-1e-6)) {
+		g := lampGroup(n)
+		out.light[g] = out.light[g].Add(w.Mul(lamp.Radiance).Mul(t.transmit(p, dir, far)).Scale(f / (pl + f)))
+	}
+}
+
+// askFire draws a place within the fire and takes its light from there.
+func (t *trip) askFire(out *taken, p, d, normal geom.Vec3, w look.RGB) {
+	s := t.s
+	r := &t.r
+	n, _ := s.fire.draw(r.next())
+	v := s.Volumes[n]
+	c, _ := v.pick.draw(r.next())
+	i, j, k := c%v.tiles.NX, c/v.tiles.NX%v.tiles.NY, c/(v.tiles.NX*v.tiles.NY)
+	y := geom.V((float64(i)+r.next())*tile, (float64(j)+r.next())*tile, (float64(k)+r.next())*tile)
+	glow := v.burnt(y, t.moment)
+	if glow == (look.RGB{}) {
+		return
+	}
+	to := v.Origin.Add(y.Mul(v.H)).Sub(p)
+	far := to.Len()
+	dir := to.Mul(1 / max(far, 1e-9))
+	f := t.response(d, normal, dir)
+	if f <= 0 || s.blocked(t.solids, p, dir, far) {
+		return
+	}
+	pa, pb := f/v.H, s.chance*s.fireChance(n, c)*far*far
+	out.light[ByFire] = out.light[ByFire].Add(w.Mul(glow).Mul(t.transmit(p, dir, far)).Scale(s.Look.FlameLight * f / (pa + pb)))
+}
+
+// fireChance is the chance a cubic metre of a tile has to be drawn.
+func (s *Scene) fireChance(volume, cell int) float64 {
+	v := s.Volumes[volume]
+	e := tile * v.H
+	return s.fire.chance(volume) * v.pick.chance(cell) / (e * e * e)
+}
+
+// burnt is the light that a metre of fire gives at a place in voxels at a
+// moment; none outside the grid.
+func (v *Volume) burnt(p geom.Vec3, moment float64) look.RGB {
+	f := v.Density
+	if p.X < 0 || p.Y < 0 || p.Z < 0 || p.X > float64(f.NX) || p.Y > float64(f.NY) || p.Z > float64(f.NZ) {
+		return look.RGB{}
+	}
+	if v.moves != nil && moment != 0 {
+		p = v.moves.back(v, p, moment)
+	}
+	return v.glowAt(float32(p.X), float32(p.Y), float32(p.Z))
+}
+
+// glow estimates the light that fire gives along a ray up to far: a sum over
+// steps of a voxel from a random start, which is right in the mean, weighed
+// against askFire where the ray was drawn with density pdf. mid is the mean
+// distance of that light.
+func (t *trip) glow(o, d geom.Vec3, far float64, w look.RGB, pdf float64) (sum look.RGB, mid float64) {
+	s := t.s
+	weight := 0.0
+	for n, v := range s.Volumes {
+		if v.Glow[0] == nil {
+			continue
+		}
+		near, exit, ok := v.tight.Ray(o, d)
+		if exit = min(exit, far); !ok || near >= exit {
+			continue
+		}
+		q := v.toGrid(o)
+		x, end := max(near, 0)/v.H, exit/v.H
+		x += t.r.next()
+		step := 0
+		for x < end {
+			p := q.Add(d.Mul(x))
+			i, j, k := int(p.X)/tile, int(p.Y)/tile, int(p.Z)/tile
+			c := v.tiles.Index(min(max(i, 0), v.tiles.NX-1), min(max(j, 0), v.tiles.NY-1), min(max(k, 0), v.tiles.NZ-1))
+			if v.lit[c] {
+				if g := v.burnt(p, t.moment); g != (look.RGB{}) {
+					g = g.Scale(v.H)
+					if pdf > 0 {
+						r := x * v.H
+						pa := pdf / v.H
+						g = g.Scale(pa / (pa + s.chance*s.fireChance(n, c)*r*r))
+					}
+					for step < len(t.way.t) && t.way.t[step] <= x*v.H {
+						w = t.way.w[step]
+						step++
+					}
+					g = g.Mul(w)
+					sum = sum.Add(g)
+					lum := g[0] + g[1] + g[2]
+					weight += lum
+					mid += lum * x * v.H
+				}
+			} else if free := math.Floor(v.leap(p)); free > 1 {
+				x += free // whole steps, so that the start stays random
+				continue
+			}
+			x++
+		}
+	}
+	if weight > 0 {
+		mid /= weight
+	}
+	return sum, mid
+}
+
 // flight walks a ray through a volume's tiles with a visitor that is given a
 // stretch of constant majorant (density) in voxels; it ends where visit says.
+// Tiles are stepped through as by Amanatides and Woo (1987).
 func (v *Volume) flight(o, d geom.Vec3, far float64, visit func(from, to float64, major float32) bool) {
 	if v.empty {
 		return
@@ -83,40 +404,67 @@ func (v *Volume) flight(o, d geom.Vec3, far float64, visit func(from, to float64
 	}
 	q := v.toGrid(o)
 	t, end := max(near, 0)/v.H, min(exit, far)/v.H
-	dir := d.Array()
-	for t < end {
-		p := q.Add(d.Mul(t + 1e-4)).Array()
-		var idx [3]int
-		n := [3]int{v.tiles.NX, v.tiles.NY, v.tiles.NZ}
-		next := end
-		for a := range 3 {
-			idx[a] = int(math.Floor(p[a] / tile))
-			if dir[a] > 0 {
-				next = min(next, t+1e-4+(float64(idx[a]+1)*tile-p[a])/dir[a])
-			} else if dir[a] < 0 {
-				next = min(next, t+1e-4+(float64(idx[a])*tile-p[a])/dir[a])
-			}
-			idx[a] = min(max(idx[a], 0), n[a]-1)
+	if t >= end {
+		return
+	}
+	p, dir := q.Add(d.Mul(t)).Array(), d.Array()
+	n := [3]int{v.tiles.NX, v.tiles.NY, v.tiles.NZ}
+	stride := [3]int{1, n[0], n[0] * n[1]}
+	var idx, way [3]int
+	var next, over [3]float64
+	at := 0
+	for a := range 3 {
+		c := p[a] / tile
+		idx[a] = min(max(int(math.Floor(c)), 0), n[a]-1)
+		at += idx[a] * stride[a]
+		switch {
+		case dir[a] > 1e-12:
+			way[a], over[a] = 1, tile/dir[a]
+			next[a] = t + (float64(idx[a]+1)*tile-p[a])/dir[a]
+		case dir[a] < -1e-12:
+			way[a], over[a] = -1, -tile/dir[a]
+			next[a] = t + (float64(idx[a])*tile-p[a])/dir[a]
+		default:
+			next[a] = math.Inf(1)
 		}
-		next = min(max(next, t+1e-3), end)
-		if m := v.major[v.tiles.Index(idx[0], idx[1], idx[2])]; m > 0 {
-			if !visit(t, next, m) {
+	}
+	for t < end {
+		a := 0
+		if next[1] < next[a] {
+			a = 1
+		}
+		if next[2] < next[a] {
+			a = 2
+		}
+		to := min(next[a], end)
+		if m := v.major[at]; m > 0 && to > t {
+			if !visit(t, to, m) {
 				return
 			}
 		}
-		t = next
+		t = to
+		next[a] += over[a]
+		if i := idx[a] + way[a]; i >= 0 && i < n[a] {
+			idx[a] = i
+			at += way[a] * stride[a]
+		} else {
+			next[a] = math.Inf(1) // the fading border goes on in the last tile
+		}
 	}
 }
 
 // fly draws a free flight by delta tracking up to far. With coloured
 // extinction collisions are drawn by its mean, and the weights carry what
-// differs, so the estimate stays unbiased.
-func (s *Scene) fly(o, d geom.Vec3, far float64, w *look.RGB, r *dice) (t float64, collided bool) {
+// differs, so the estimate stays unbiased; the trail keeps them for glow.
+func (t *trip) fly(o, d geom.Vec3, far float64, w *look.RGB) (at float64, collided bool) {
+	s, r := t.s, &t.r
 	e := s.Look.Extinction
+	t.way.t, t.way.w = t.way.t[:0], t.way.w[:0]
 	top := e.Max()
 	if top == 0 {
 		return 0, false
 	}
+	grey := e[0] == e[1] && e[1] == e[2]
 	best := far
 	base := *w
 	out := base
@@ -124,14 +472,21 @@ func (s *Scene) fly(o, d geom.Vec3, far float64, w *look.RGB, r *dice) (t float6
 		weight := base
 		q := v.toGrid(o)
 		v.flight(o, d, best, func(from, to float64, major float32) bool {
-			mu := float64(major) * top * v.H // collisions a voxel
-			for t := from; ; {
-				t -= math.Log(1-r.next()) / mu
-				if t >= to {
+			mu := 1 / (float64(major) * top * v.H) // voxels to a collision
+			inv := 1 / float64(major)
+			for x := from; ; {
+				x -= math.Log(1-r.next()) * mu
+				if x >= to {
 					return true
 				}
-				p := q.Add(d.Mul(t))
-				den := float64(v.at(float32(p.X), float32(p.Y), float32(p.Z))) / float64(major)
+				den := min(float64(v.blurred(q.Add(d.Mul(x)), t.moment))*inv, 1)
+				if grey {
+					if r.next() < den {
+						best, collided, out = x*v.H, true, weight
+						return false
+					}
+					continue
+				}
 				var real look.RGB
 				for c := range 3 {
 					real[c] = den * e[c] / top
@@ -141,12 +496,15 @@ func (s *Scene) fly(o, d geom.Vec3, far float64, w *look.RGB, r *dice) (t float6
 					for c := range 3 {
 						weight[c] *= real[c] / chance
 					}
-					best, collided, out = t*v.H, true, weight
+					best, collided, out = x*v.H, true, weight
 					return false
 				}
 				if chance < 1 {
 					for c := range 3 {
 						weight[c] *= (1 - real[c]) / (1 - chance)
+					}
+					if s.fire != nil {
+						t.way.t, t.way.w = append(t.way.t, x*v.H), append(t.way.w, weight)
 					}
 				}
 			}
@@ -159,29 +517,32 @@ func (s *Scene) fly(o, d geom.Vec3, far float64, w *look.RGB, r *dice) (t float6
 	return best, collided
 }
 
-// transmit estimates the transmittance from p along d by ratio tracking.
-func (s *Scene) transmit(p, d geom.Vec3, r *dice) look.RGB {
+// transmit estimates the transmittance from p along d up to far by ratio
+// tracking.
+func (t *trip) transmit(p, d geom.Vec3, far float64) look.RGB {
+	s, r := t.s, &t.r
 	e := s.Look.Extinction
 	top := e.Max()
 	w := look.RGB{1, 1, 1}
 	if top == 0 {
 		return w
 	}
+	share := look.RGB{e[0] / top, e[1] / top, e[2] / top}
 	for _, v := range s.Volumes {
 		q := v.toGrid(p)
-		v.flight(p, d, math.Inf(1), func(from, to float64, major float32) bool {
-			mu := float64(major) * top * v.H
-			for t := from; ; {
-				t -= math.Log(1-r.next()) / mu
-				if t >= to {
+		v.flight(p, d, far, func(from, to float64, major float32) bool {
+			mu := 1 / (float64(major) * top * v.H)
+			inv := 1 / float64(major)
+			for x := from; ; {
+				x -= math.Log(1-r.next()) * mu
+				if x >= to {
 					return true
 				}
-				x := q.Add(d.Mul(t))
-				den := float64(v.at(float32(x.X), float32(x.Y), float32(x.Z))) / float64(major)
+				den := min(float64(v.blurred(q.Add(d.Mul(x)), t.moment))*inv, 1)
 				for c := range 3 {
-					w[c] *= 1 - den*e[c]/top
+					w[c] *= 1 - den*share[c]
 				}
-				if m := w.Max(); m < 0.05 { // Russian roulette keeps it unbiased
+				if m := w.Max(); m < 0.1 { // Russian roulette keeps it unbiased
 					if r.next() >= 0.5 {
 						w = look.RGB{}
 						return false
@@ -190,6 +551,9 @@ func (s *Scene) transmit(p, d geom.Vec3, r *dice) look.RGB {
 				}
 			}
 		})
+		if w.Max() == 0 {
+			break
+		}
 	}
 	return w
 }

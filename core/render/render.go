@@ -2,157 +2,414 @@ package render
 
 import (
 	"fmt"
-	"image"
-	"image/color"
 	"math"
 
 	"zarf/core/geom"
 	"zarf/core/grid"
 	"zarf/core/look"
-	"zarf/core/noise"
 )
 
 // Solid is a shape in the picture.
 type Solid struct {
-	Shape  geom.Shape
-	Colour look.RGB
+	Shape   geom.Shape
+	Then    *geom.Shape // at the next frame; nil: it stands still
+	Colour  look.RGB
+	Holdout bool // it cuts out what is behind it
+}
+
+// Moment is the scene at a moment of the exposure.
+type Moment struct {
+	Camera Camera
+	Solids []Solid
 }
 
 // Scene is all that is seen.
 type Scene struct {
 	Volumes []*Volume
 	Solids  []Solid
+	Lamps   []Lamp
+	Env     *Env // a picture of the sky; nil: the look's own sky
 	Look    look.Look
 	Camera  Camera
+	Then    *Camera  // at the next frame, for motion; nil: it stands still
+	Rate    float64  // frames a second
+	Shutter float64  // s for which it is open
+	Moments []Moment // over the exposure; nil: nothing moves but fluid
+	Notes   []string // what had to be left out
+
+	env    *Env         // from which directions are drawn; nil: the sky is dark
+	fire   *discrete    // volumes by their light; nil: nothing glows
+	lights int          // that ask draws from
+	chance float64      // of each
+	open   look.RGB     // light over π on open ground, for the catcher
+	grids  []*lightGrid // light within volumes, for the march; made once
+}
+
+// Dark tells why nothing can be lit: neither sun, sky, lamp nor fire.
+func (s *Scene) Dark() bool {
+	s.prepare()
+	return s.Look.Sun.Max() <= 0 && s.Look.Sky.Max() <= 0 && len(s.Lamps) == 0 && s.fire == nil
+}
+
+// prepare gathers the lights.
+func (s *Scene) prepare() {
+	s.env, s.fire, s.lights = nil, nil, len(s.Lamps)
+	if s.Look.Sky.Max() > 0 && !s.Look.Even {
+		s.env = s.Env
+		if s.env == nil {
+			s.env = skyEnv(&s.Look)
+		}
+		s.lights++
+	}
+	power := make([]float64, len(s.Volumes))
+	for i, v := range s.Volumes {
+		power[i] = v.power
+	}
+	if f := newDiscrete(power); f.total > 0 && s.Look.Lit() {
+		s.fire = f
+		s.lights++
+	}
+	s.chance = 0
+	if s.lights > 0 {
+		s.chance = 1 / float64(s.lights)
+	}
+	s.open = s.Look.Sun.Scale(max(0, s.Look.SunDir.Y) / math.Pi)
+	if s.env != nil {
+		s.open = s.open.Add(s.skyMean())
+	} else if s.Look.Even {
+		s.open = s.open.Add(s.Look.Sky)
+	}
+}
+
+// sky is the light of the sky in a direction.
+func (s *Scene) sky(d geom.Vec3) look.RGB {
+	if s.Env != nil {
+		return s.Env.At(d).Mul(s.Look.Sky)
+	}
+	return s.Look.SkyLight(d)
+}
+
+// skyMean is the sky's light on open ground, over π.
+func (s *Scene) skyMean() look.RGB {
+	if s.Env != nil {
+		return s.Env.mean(geom.V(0, 1, 0)).Mul(s.Look.Sky)
+	}
+	return s.env.mean(geom.V(0, 1, 0))
 }
 
 // MaxPixels is the largest picture.
 const MaxPixels = 8192 * 8192
 
+// block is the edge in pixels of the squares whose noise is measured together.
+const block = 16
+
 // Picture is a rendering under way.
 type Picture struct {
-	W, H    int
-	Samples int // taken so far
-	scene   *Scene
-	crew    grid.Crew
-	sum     []float32 // RGBA, premultiplied, summed over samples
-	lights  []*lightGrid
-	march   bool
+	W, H     int
+	Samples  int // passes taken so far
+	scene    *Scene
+	crew     grid.Crew
+	lights   []*lightGrid
+	march    bool
+	jitter   bool     // steps begin at random
+	skyLight look.RGB // the sky's light on open ground, over π, for the march
+
+	across int   // blocks in a row
+	count  []int // samples of every block
+	done   []bool
+	groups int
+	sum    []float32   // RGBA of all light, premultiplied
+	half   []float32   // RGB of every second sample
+	parts  [][]float32 // RGB of each group; nil without layers
+	seen   []float32   // hits, depth, motion x and y
+	feats  []float32   // albedo and normal
 }
 
-// New prepares a picture of w by h pixels.
+// Wants is what a picture keeps beside beauty and alpha.
+type Wants struct {
+	Layers   bool // light by where it comes from
+	Features bool // depth, motion, albedo, normal
+}
+
+// Need is the memory, bytes, that a picture of w by h pixels takes.
+func (s *Scene) Need(w, h int, k Wants) int64 {
+	floats := 4 + 3 + 4 // and what it becomes on film
+	if k.Layers {
+		floats += 3 * s.groupCount()
+	}
+	if k.Features {
+		floats += 4 + 6
+	}
+	return int64(w) * int64(h) * int64(4*floats)
+}
+
+func (s *Scene) groupCount() int { return ByLamp + min(len(s.Lamps), MaxLampGroups) }
+
+// New prepares a picture of w by h pixels that keeps no layers.
 func New(s *Scene, w, h int, crew grid.Crew) (*Picture, error) {
+	return NewWith(s, w, h, Wants{}, crew)
+}
+
+// NewWith prepares a picture of w by h pixels.
+func NewWith(s *Scene, w, h int, k Wants, crew grid.Crew) (*Picture, error) {
 	if w < 1 || h < 1 || w*h > MaxPixels {
 		return nil, fmt.Errorf("render: a picture of %d x %d pixels can't be made; up to %d pixels can", w, h, MaxPixels)
 	}
-	p := &Picture{W: w, H: h, scene: s, crew: crew, sum: make([]float32, 4*w*h), march: s.Look.Method != "path"}
-	if p.march {
-		mean := (s.Look.Extinction[0] + s.Look.Extinction[1] + s.Look.Extinction[2]) / 3
-		for _, v := range s.Volumes {
-			p.lights = append(p.lights, newLight(v, mean, s.Look.SunDir, crew))
-			p.lights[len(p.lights)-1].warm(v, mean, s.Look.FlameLight, crew)
+	s.prepare()
+	s.Camera.w, s.Camera.h = float64(w), float64(h)
+	if s.Then != nil {
+		s.Then.w, s.Then.h = float64(w), float64(h)
+	}
+	p := &Picture{W: w, H: h, scene: s, crew: crew, march: s.Look.Method != "path", groups: s.groupCount()}
+	p.across = (w + block - 1) / block
+	blocks := p.across * ((h + block - 1) / block)
+	p.count, p.done = make([]int, blocks), make([]bool, blocks)
+	p.sum, p.half = make([]float32, 4*w*h), make([]float32, 3*w*h)
+	if k.Layers {
+		p.parts = make([][]float32, p.groups)
+		for g := range p.parts {
+			p.parts[g] = make([]float32, 3*w*h)
 		}
+	}
+	if k.Features {
+		p.seen, p.feats = make([]float32, 4*w*h), make([]float32, 6*w*h)
+	}
+	p.skyLight = s.Look.SkyMean()
+	if s.Env != nil {
+		p.skyLight = s.skyMean()
+	}
+	if p.march {
+		if s.grids == nil {
+			mean := (s.Look.Extinction[0] + s.Look.Extinction[1] + s.Look.Extinction[2]) / 3
+			for _, v := range s.Volumes {
+				l := newLight(v, mean, s.Look.SunDir, crew)
+				l.warm(v, s, mean, crew)
+				s.grids = append(s.grids, l)
+			}
+		}
+		p.lights = s.grids
 	}
 	return p, nil
 }
 
-// Pass adds one sample to every pixel; it stops early where stop says so, and
-// then the pass doesn't count.
+// Done reports that no block wants further samples.
+func (p *Picture) Done() bool {
+	for _, d := range p.done {
+		if !d {
+			return false
+		}
+	}
+	return p.Samples > 0
+}
+
+// Pass adds one sample to every pixel of every block that wants more; it ends
+// early where stop says so, and then the pass doesn't count.
 func (p *Picture) Pass(stop func() bool) bool {
-	rows := make([]float32, len(p.sum))
 	halted := false
-	n := p.Samples
-	p.crew.For(p.H, 4, func(lo, hi int) {
-		for y := lo; y < hi; y++ {
+	p.jitter = p.Samples > 0
+	p.crew.For(len(p.count), 1, func(lo, hi int) {
+		t := trip{s: p.scene}
+		for b := lo; b < hi; b++ {
+			if p.done[b] {
+				continue
+			}
 			if stop != nil && stop() {
 				halted = true
 				return
 			}
-			for x := range p.W {
-				r := dice{seed: noise.Hash(0x7a7266, int64(x), int64(y), int64(n))}
-				jx, jy := 0.5, 0.5
-				if n > 0 || !p.march {
-					jx, jy = r.next(), r.next()
-				}
-				d := p.scene.Camera.ray(float64(x)+jx, float64(y)+jy, p.W, p.H)
-				var c look.RGB
-				var a float64
-				if p.march {
-					c, a = p.marchRay(p.scene.Camera.Eye, d, &r)
-				} else {
-					c, a = p.scene.path(p.scene.Camera.Eye, d, &r)
-				}
-				o := 4 * (y*p.W + x)
-				rows[o], rows[o+1], rows[o+2], rows[o+3] = float32(c[0]), float32(c[1]), float32(c[2]), float32(a)
-			}
+			p.square(b, &t)
 		}
 	})
 	if halted {
 		return false
 	}
-	for i, v := range rows {
-		p.sum[i] += v
-	}
 	p.Samples++
 	return true
 }
 
-// At is the mean of pixel (x,y): linear, premultiplied, before exposure.
-func (p *Picture) At(x, y int) (c look.RGB, alpha float64) {
-	if p.Samples == 0 {
-		return look.RGB{}, 0
+// leastSamples are taken before a block's noise is trusted.
+const leastSamples = 16
+
+// square takes one sample of each pixel of a block.
+func (p *Picture) square(b int, t *trip) {
+	s := p.scene
+	x0, y0 := b%p.across*block, b/p.across*block
+	n := p.count[b]
+	var out taken
+	for y := y0; y < min(y0+block, p.H); y++ {
+		for x := x0; x < min(x0+block, p.W); x++ {
+			t.r = roll(x, y, n)
+			jx, jy := 0.5, 0.5
+			if n > 0 || !p.march {
+				jx, jy = t.r.next(), t.r.next()
+			}
+			t.cam, t.solids, t.moment = &s.Camera, s.Solids, 0
+			if s.Shutter > 0 {
+				u := t.r.next()
+				t.moment = (u - 0.5) * s.Shutter
+				if len(s.Moments) > 0 {
+					m := &s.Moments[min(int(u*float64(len(s.Moments))), len(s.Moments)-1)]
+					t.cam, t.solids = &m.Camera, m.Solids
+				}
+			}
+			o, d := t.cam.lensRay(float64(x)+jx, float64(y)+jy, p.W, p.H, &t.r)
+			out = taken{}
+			if p.march {
+				p.marchRay(t, o, d, &out)
+			} else {
+				t.path(o, d, &out)
+			}
+			p.keep(x, y, n, &out)
+		}
 	}
-	o, s := 4*(y*p.W+x), 1/float64(p.Samples)
-	return look.RGB{float64(p.sum[o]) * s, float64(p.sum[o+1]) * s, float64(p.sum[o+2]) * s}, float64(p.sum[o+3]) * s
+	p.count[b]++
+	if limit := s.Look.Noise; limit > 0 && !p.march && p.count[b] >= leastSamples && p.count[b]%8 == 0 {
+		p.done[b] = p.noise(b) < limit
+	}
 }
 
-// Image is the picture so far through exposure, view transform and sRGB, with
-// straight alpha.
-func (p *Picture) Image() *image.NRGBA {
-	img := image.NewNRGBA(image.Rect(0, 0, p.W, p.H))
-	gain := math.Exp2(p.scene.Look.Exposure)
-	p.crew.For(p.H, 8, func(lo, hi int) {
-		for y := lo; y < hi; y++ {
-			for x := range p.W {
-				c, a := p.At(x, y)
-				if a > 0 {
-					c = c.Scale(gain / a)
-				}
-				c = look.Tone(c)
-				to := func(v float64) uint8 {
-					return uint8(min(max(look.Transfer(v)*255+0.5, 0), 255))
-				}
-				img.SetNRGBA(x, y, color.NRGBA{to(c[0]), to(c[1]), to(c[2]), uint8(min(max(a, 0), 1)*255 + 0.5)})
-			}
+func (p *Picture) keep(x, y, n int, s *taken) {
+	at := y*p.W + x
+	var c look.RGB
+	for g := range p.groups {
+		v := s.light[g]
+		c = c.Add(v)
+		if p.parts != nil {
+			q := p.parts[g][3*at : 3*at+3]
+			q[0], q[1], q[2] = q[0]+float32(v[0]), q[1]+float32(v[1]), q[2]+float32(v[2])
 		}
-	})
-	return img
+	}
+	if math.IsNaN(c[0]+c[1]+c[2]) || math.IsInf(c[0]+c[1]+c[2], 0) {
+		return
+	}
+	q := p.sum[4*at : 4*at+4]
+	for i := range 3 {
+		q[i] += float32(c[i])
+	}
+	q[3] += float32(s.alpha)
+	if n&1 == 0 {
+		h := p.half[3*at : 3*at+3]
+		h[0], h[1], h[2] = h[0]+float32(c[0]), h[1]+float32(c[1]), h[2]+float32(c[2])
+	}
+	if p.feats == nil {
+		return
+	}
+	if s.hit {
+		e := p.seen[4*at : 4*at+4]
+		e[0]++
+		e[1], e[2], e[3] = e[1]+float32(s.depth), e[2]+float32(s.motion[0]), e[3]+float32(s.motion[1])
+	}
+	f := p.feats[6*at : 6*at+6]
+	for i := range 3 {
+		f[i] += float32(s.albedo[i])
+	}
+	f[3], f[4], f[5] = f[3]+float32(s.normal.X), f[4]+float32(s.normal.Y), f[5]+float32(s.normal.Z)
+}
+
+// noise is how far the halves of a block's samples are apart, against its
+// brightness: Σ |I − A| over Σ √I, after Dammertz et al. (2010), as it shows
+// on film.
+func (p *Picture) noise(b int) float64 {
+	x0, y0 := b%p.across*block, b/p.across*block
+	n := float64(p.count[b])
+	even := float64((p.count[b] + 1) / 2)
+	gain := math.Exp2(p.scene.Look.Film.Exposure)
+	var gap float64
+	pixels := 0
+	for y := y0; y < min(y0+block, p.H); y++ {
+		for x := x0; x < min(x0+block, p.W); x++ {
+			at := y*p.W + x
+			var i, d float64
+			for c := range 3 {
+				whole := float64(p.sum[4*at+c]) / n * gain
+				i += whole
+				d += math.Abs(whole - float64(p.half[3*at+c])/even*gain)
+			}
+			gap += d / math.Sqrt(i+0.01)
+			pixels++
+		}
+	}
+	return gap / float64(pixels)
+}
+
+// Noise is the mean noise over all blocks, as Look.Noise counts it, and how
+// many blocks still want samples.
+func (p *Picture) Noise() (mean float64, open int) {
+	for b := range p.count {
+		if p.count[b] > 1 {
+			mean += p.noise(b)
+		}
+		if !p.done[b] {
+			open++
+		}
+	}
+	return mean / float64(len(p.count)), open
+}
+
+// Spent is the samples taken over all pixels, and what they would be without
+// stopping early.
+func (p *Picture) Spent() (taken, all int) {
+	for _, n := range p.count {
+		taken += n * block * block
+	}
+	return taken, p.Samples * len(p.count) * block * block
+}
+
+// share is one over the samples of a pixel.
+func (p *Picture) share(x, y int) float32 {
+	n := p.count[y/block*p.across+x/block]
+	if n == 0 {
+		return 0
+	}
+	return 1 / float32(n)
+}
+
+// At is the mean of pixel (x,y): linear, premultiplied, before exposure.
+func (p *Picture) At(x, y int) (c look.RGB, alpha float64) {
+	o, s := 4*(y*p.W+x), float64(p.share(x, y))
+	return look.RGB{float64(p.sum[o]) * s, float64(p.sum[o+1]) * s, float64(p.sum[o+2]) * s}, float64(p.sum[o+3]) * s
 }
 
 // hit is where a ray meets something solid.
 type hit struct {
-	t      float64
-	normal geom.Vec3
-	colour look.RGB
-	off    float64 // m: how far from the surface rays that leave it must start
+	t       float64
+	normal  geom.Vec3
+	colour  look.RGB
+	off     float64 // m: how far from the surface rays that leave it must start
+	of      *Solid
+	holdout bool
+	catcher bool
 }
 
 const groundSize = 1e4 // m; beyond it the horizon is sky
 
-// trace finds the nearest solid along a ray, up to far.
-func (s *Scene) trace(o, d geom.Vec3, far float64) (hit, bool) {
+// trace finds the nearest solid along a ray, up to far. light rays don't care
+// what is only cut out.
+func (s *Scene) trace(solids []Solid, o, d geom.Vec3, far float64, light bool) (hit, bool) {
 	best := hit{t: far}
 	found := false
 	if s.Look.Ground && d.Y < 0 {
 		if t := -o.Y / d.Y; t > 1e-4 && t < best.t && t < groundSize {
-			best, found = hit{t, geom.V(0, 1, 0), s.Look.GroundColour, 1e-3 * max(1, t*0.01)}, true
+			best, found = hit{t: t, normal: geom.V(0, 1, 0), colour: s.Look.GroundColour, off: 1e-3 * max(1, t*0.01), catcher: s.Look.Catcher && !light}, true
 		}
 	}
-	for i := range s.Solids {
-		sh := &s.Solids[i].Shape
+	for i := range solids {
+		sh := &solids[i].Shape
 		size := sh.Size.MaxComponent()
 		near, end, ok := sh.Bounds().Grow(size*1e-3).Ray(o, d)
 		if !ok || near > best.t {
+			continue
+		}
+		if sh.Body != nil {
+			// imported meshes have their own triangles; both sides are seen
+			lo, ld := sh.Local(o), sh.Turn.Back(d)
+			if h, n := sh.Body.Ray(lo, ld, max(near, 0)-1e-9, min(end, best.t)); h.Tri >= 0 {
+				n = sh.Turn.Apply(n)
+				if n.Dot(d) > 0 {
+					n = n.Mul(-1)
+				}
+				best, found = hit{t: h.T, normal: n, colour: solids[i].Colour, off: size * 1e-4, of: &solids[i], holdout: solids[i].Holdout && !light}, true
+			}
 			continue
 		}
 		eps := size * 2e-4
@@ -163,7 +420,7 @@ func (s *Scene) trace(o, d geom.Vec3, far float64) (hit, bool) {
 			}
 			dist := sh.Distance(o.Add(d.Mul(t)))
 			if dist < eps {
-				best, found = hit{t, sh.Normal(o.Add(d.Mul(t))), s.Solids[i].Colour, 4 * eps}, true
+				best, found = hit{t: t, normal: sh.Normal(o.Add(d.Mul(t))), colour: solids[i].Colour, off: 4 * eps, of: &solids[i], holdout: solids[i].Holdout && !light}, true
 				break
 			}
 			t += dist
@@ -172,19 +429,59 @@ func (s *Scene) trace(o, d geom.Vec3, far float64) (hit, bool) {
 	return best, found
 }
 
-// blocked reports a solid between p and the sun.
-func (s *Scene) blocked(p geom.Vec3) bool {
-	_, hit := s.trace(p, s.Look.SunDir, math.Inf(1))
+// blocked reports a solid between p and a light.
+func (s *Scene) blocked(solids []Solid, p, d geom.Vec3, far float64) bool {
+	_, hit := s.trace(solids, p, d, far, true)
 	return hit
 }
 
-// backdrop is what stands behind everything: its light and its alpha.
+// meetLamp finds the nearest lamp along a ray; the eye meets only those that
+// are seen.
+func (s *Scene) meetLamp(o, d geom.Vec3, far float64, eye bool) (n int, t float64) {
+	n = -1
+	for i := range s.Lamps {
+		if eye && !s.Lamps[i].Seen {
+			continue
+		}
+		if at, ok := s.Lamps[i].hit(o, d, far); ok {
+			n, t, far = i, at, at
+		}
+	}
+	return n, t
+}
+
+// albedo is the share of light that smoke scatters on at a point.
+func (s *Scene) albedo(p geom.Vec3, moment float64) (c look.RGB) {
+	l := &s.Look
+	for i := range c {
+		if l.Extinction[i] > 0 {
+			c[i] = l.Scattering[i] / l.Extinction[i]
+		}
+	}
+	if l.Tint == nil {
+		return c
+	}
+	for _, v := range s.Volumes {
+		if v.tintBy == nil {
+			continue
+		}
+		q := v.toGrid(p)
+		if v.moves != nil && moment != 0 {
+			q = v.moves.back(v, q, moment)
+		}
+		return c.Mul(v.tint.At(float64(v.tintBy.Sample(float32(q.X)-0.5, float32(q.Y)-0.5, float32(q.Z)-0.5))))
+	}
+	return c
+}
+
+// backdrop is what stands behind everything: its light and its alpha. A plate
+// is laid under on film.
 func (s *Scene) backdrop(d geom.Vec3) (look.RGB, float64) {
 	switch s.Look.Background {
-	case "none":
+	case "none", "plate":
 		return look.RGB{}, 0
 	case "grey":
 		return look.RGB{0.18, 0.18, 0.18}, 1
 	}
-	return s.Look.SkyLight(d), 1
+	return s.sky(d), 1
 }

@@ -5,23 +5,35 @@ import (
 
 	"zarf/core/geom"
 	"zarf/core/grid"
+	"zarf/core/look"
 )
 
 // tile is the edge in voxels of the blocks over which majorants are kept.
 const tile = 8
 
-// Volume is smoke ready to be rendered.
+// Volume is fluid ready to be rendered.
 type Volume struct {
+	// Density is the channel that smoke is drawn from, as it was simulated, and
+	// opacity what density it is drawn with; nil: as it is.
 	Density *grid.Field
+	opacity *look.Table
 	H       float64   // voxel size, m
 	Origin  geom.Vec3 // low corner, m
+
+	tintBy *grid.Field // channel that tints smoke; nil: none
+	tint   *look.Table
+
+	moves *drift // velocity, for blur; nil: still
 
 	// Glow is the light that a metre of fire gives off, before the look's
 	// brightness; nil where nothing burns.
 	Glow  [3]*grid.Field
-	lit   []bool // tiles in and round which something glows
-	fires []fire // what lights smoke
-	lamps []fire // the same in fewer, larger clusters: what lights surfaces
+	sharp *flame    // works glow out where it is looked at; nil: Glow is read
+	lit   []bool    // tiles in and round which something glows
+	fires []fire    // what lights smoke
+	lamps []fire    // the same in fewer, larger clusters: what lights surfaces
+	pick  *discrete // draws a tile by its light
+	power float64   // all light, ∫ glow dV
 
 	tiles grid.Dims
 	major []float32 // largest density in and one voxel round each tile
@@ -34,16 +46,20 @@ type Volume struct {
 // empty and are counted in bad.
 func NewVolume(f *grid.Field, h float64, origin geom.Vec3, crew grid.Crew) (v *Volume, bad int) {
 	v = &Volume{Density: f, H: h, Origin: origin}
-	t := grid.Dims{NX: (f.NX + tile - 1) / tile, NY: (f.NY + tile - 1) / tile, NZ: (f.NZ + tile - 1) / tile}
-	v.tiles = t
-	v.major, v.skip = make([]float32, t.Len()), make([]uint8, t.Len())
+	bad = clean(f, 0, crew)
+	v.majorants(crew)
+	return v, bad
+}
+
+// clean sets values that are under least or not finite to 0 and counts them.
+func clean(f *grid.Field, least float32, crew grid.Crew) (bad int) {
 	faults := make([]int, f.NZ)
 	crew.For(f.NZ, 4, func(k0, k1 int) {
 		for k := k0; k < k1; k++ {
 			for j := range f.NY {
 				row := f.Row(j, k)
 				for i, d := range row {
-					if !(d >= 0) || d > math.MaxFloat32/4 {
+					if !(d >= least) || d > math.MaxFloat32/4 {
 						row[i] = 0
 						faults[k]++
 					}
@@ -54,26 +70,61 @@ func NewVolume(f *grid.Field, h float64, origin geom.Vec3, crew grid.Crew) (v *V
 	for _, n := range faults {
 		bad += n
 	}
+	return bad
+}
+
+// majorants finds, for every tile, the largest density that a look within it
+// or half a voxel round it can give.
+func (v *Volume) majorants(crew grid.Crew) {
+	f := v.Density
+	t := grid.Dims{NX: (f.NX + tile - 1) / tile, NY: (f.NY + tile - 1) / tile, NZ: (f.NZ + tile - 1) / tile}
+	v.tiles = t
+	v.major, v.skip = make([]float32, t.Len()), make([]uint8, t.Len())
 	crew.For(t.NZ, 1, func(k0, k1 int) {
 		for k := k0; k < k1; k++ {
 			for j := range t.NY {
 				for i := range t.NX {
-					var m float32
+					lo, hi := float32(math.MaxFloat32), float32(-math.MaxFloat32)
 					for z := max(k*tile-1, 0); z < min(k*tile+tile+1, f.NZ); z++ {
 						for y := max(j*tile-1, 0); y < min(j*tile+tile+1, f.NY); y++ {
-							row := f.Row(y, z)
-							for _, d := range row[max(i*tile-1, 0):min(i*tile+tile+1, f.NX)] {
-								m = max(m, d)
+							row := f.Row(y, z)[max(i*tile-1, 0):min(i*tile+tile+1, f.NX)]
+							if v.opacity == nil {
+								for _, d := range row {
+									hi = max(hi, d)
+								}
+								continue
+							}
+							for _, d := range row {
+								lo, hi = min(lo, d), max(hi, d)
 							}
 						}
 					}
-					v.major[t.Index(i, j, k)] = m
+					if v.opacity != nil {
+						hi = v.opacity.Most(lo, hi)
+					}
+					v.major[t.Index(i, j, k)] = hi
 				}
 			}
 		}
 	})
+	if v.moves != nil {
+		v.major = v.moves.spread(v, v.major)
+	}
 	v.measure()
-	return v, bad
+}
+
+// mapped is the density that smoke is drawn with, at every voxel.
+func (v *Volume) mapped(crew grid.Crew) *grid.Field {
+	if v.opacity == nil {
+		return v.Density
+	}
+	out := grid.NewField(v.Density.Dims)
+	crew.For(len(out.Data), 1<<14, func(lo, hi int) {
+		for i := lo; i < hi; i++ {
+			out.Data[i] = v.opacity.One(v.Density.Data[i])
+		}
+	})
+	return out
 }
 
 // measure fills the skip distances and the tight box.
@@ -146,7 +197,20 @@ func (v *Volume) at(x, y, z float32) float32 {
 	if x < -0.5 || y < -0.5 || z < -0.5 || x > float32(f.NX)+0.5 || y > float32(f.NY)+0.5 || z > float32(f.NZ)+0.5 {
 		return 0
 	}
-	return f.Sample(x-0.5, y-0.5, z-0.5)
+	d := f.Sample(x-0.5, y-0.5, z-0.5)
+	if v.opacity != nil {
+		d = v.opacity.One(d)
+	}
+	return d
+}
+
+// blurred is at for a moment, in seconds from the middle of the exposure: what
+// is seen at a place then stood upstream at the frame itself.
+func (v *Volume) blurred(p geom.Vec3, moment float64) float32 {
+	if v.moves != nil && moment != 0 {
+		p = v.moves.back(v, p, moment)
+	}
+	return v.at(float32(p.X), float32(p.Y), float32(p.Z))
 }
 
 // toGrid takes a point to voxels from the low corner.
@@ -164,7 +228,7 @@ type lightGrid struct {
 // newLight carries light through the volume. sigma is extinction in 1/m for
 // density 1.
 func newLight(v *Volume, sigma float64, sun geom.Vec3, crew grid.Crew) *lightGrid {
-	f := v.Density
+	f := v.mapped(crew)
 	d := grid.Dims{NX: (f.NX + 1) / 2, NY: (f.NY + 1) / 2, NZ: (f.NZ + 1) / 2}
 	coarse := grid.NewField(d)
 	q := float32(sigma * v.H * 2)

@@ -24,6 +24,7 @@ const (
 	Pull       Kind = "pull"
 	Mesh       Kind = "mesh"
 	Sequence   Kind = "sequence" // frames of volumes that were made elsewhere
+	Lamp       Kind = "lamp"
 	Camera     Kind = "camera"
 	Look       Kind = "look"
 	Handover   Kind = "handover"
@@ -31,7 +32,7 @@ const (
 
 // ElementKinds are the kinds that can be added to a shot, in the order of
 // the menu.
-var ElementKinds = []Kind{Domain, Emitter, Collider, Wind, Turbulence, Vortex, Radial, Drag, Guide, Pull, Mesh, Sequence, Camera}
+var ElementKinds = []Kind{Domain, Emitter, Collider, Wind, Turbulence, Vortex, Radial, Drag, Guide, Pull, Mesh, Sequence, Lamp, Camera}
 
 // Group is the heading of the cast under which a kind stands.
 func (k Kind) Group() string {
@@ -48,6 +49,8 @@ func (k Kind) Group() string {
 		return "comes from outside"
 	case Mesh:
 		return "stands by"
+	case Lamp:
+		return "lights it"
 	case Camera:
 		return "sees it"
 	}
@@ -55,7 +58,7 @@ func (k Kind) Group() string {
 }
 
 // Groups are the headings of the cast in order.
-var Groups = []string{"holds it", "lets fluid in", "stops it", "moves it", "comes from outside", "stands by", "sees it"}
+var Groups = []string{"holds it", "lets fluid in", "stops it", "moves it", "comes from outside", "stands by", "lights it", "sees it"}
 
 // Option is one choice.
 type Option struct{ Key, Label string }
@@ -135,6 +138,13 @@ func placed(k Kind, form string, size Value) []Entry {
 			Help: "Frames for which the first pose is held before it moves, so that fluid can settle round it."},
 	}
 }
+
+// Conditions and words of looks.
+const (
+	smokeCurved = "smoke_from=curve|temperature|burn|fuel|speed"
+	tinted      = "colour_from=density|temperature|burn|fuel|speed"
+	holdoutHelp = "On: it cuts out of the picture what stands behind it, for a plate that shows it already."
+)
 
 const (
 	inFile = "form=mesh"
@@ -284,6 +294,7 @@ func build() []Entry {
 		{Kind: Collider, Key: "invert", Label: "Inside out", Type: Flag, Topic: "surface", Sim: true, Help: "Gas is kept within the form instead of outside: a room, a jar. What lies outside is solid."},
 		{Kind: Collider, Key: "colour", Label: "Colour", Type: Colour, Default: Vec(0.18, 0.18, 0.18), Min: 0, Max: 1, Keyable: true, Topic: "surface", Help: "In the picture."},
 		{Kind: Collider, Key: "rendered", Label: "In the picture", Type: Flag, Default: On(true), Topic: "surface", Help: "Off: it stops gas and can't be seen."},
+		{Kind: Collider, Key: "holdout", Label: "Holdout", Type: Flag, Topic: "surface", Help: holdoutHelp},
 
 		{Kind: Wind, Key: "velocity", Label: "Wind", Type: Vector, Unit: Speed, Default: Vec(1, 0, 0), Min: -500, Max: 500, Step: 0.1, Keyable: true, Main: true, Topic: "motion", Sim: true, Help: "Speed and direction that the air is drawn towards."},
 		{Kind: Wind, Key: "grip", Label: "Grip", Type: Number, Unit: PerSecond, Default: Num(0.5), Min: 0, Max: 1000, Step: 0.1, Keyable: true, Main: true, Topic: "motion", Sim: true, Help: "How quickly the air takes up the wind: at 1, two thirds within a second."},
@@ -317,6 +328,7 @@ func build() []Entry {
 	e = append(e, []Entry{
 		{Kind: Mesh, Key: "colour", Label: "Colour", Type: Colour, Default: Vec(0.18, 0.18, 0.18), Min: 0, Max: 1, Keyable: true, Topic: "surface", Help: "In the picture."},
 		{Kind: Mesh, Key: "rendered", Label: "In the picture", Type: Flag, Default: On(true), Topic: "surface", Help: "Off: it is seen in the viewport only."},
+		{Kind: Mesh, Key: "holdout", Label: "Holdout", Type: Flag, Topic: "surface", Help: holdoutHelp},
 	}...)
 	e = append(e, []Entry{
 		{Kind: Sequence, Key: "frames", Label: "Frames", Type: Frozen, Main: true, Topic: "frames", Sim: true, Help: "The volumes that were brought in, one a frame."},
@@ -337,31 +349,82 @@ func build() []Entry {
 		{Kind: Camera, Key: "position", Label: "Position", Type: Vector, Unit: Metre, Default: Vec(3, 1.6, 4), Min: -1e5, Max: 1e5, Keyable: true, Main: true, Topic: "place", Help: "Where the lens is."},
 		{Kind: Camera, Key: "target", Label: "Looks at", Type: Vector, Unit: Metre, Default: Vec(0, 1, 0), Min: -1e5, Max: 1e5, Keyable: true, Main: true, Topic: "place", Help: "The point in the middle of the picture."},
 		{Kind: Camera, Key: "lens", Label: "Focal length", Type: Number, Unit: Millimetre, Default: Num(35), Min: 4, Max: 2000, Step: 1, Keyable: true, Main: true, Topic: "lens", Help: "On a picture 36 mm wide. Longer brings things nearer."},
+		{Kind: Camera, Key: "stop", Label: "Lens opening f/", Type: Number, Default: Num(0), Min: 0, Max: 128, Step: 0.1, Keyable: true, Main: true, Topic: "lens", Help: "Focal length over the opening: 1.4 blurs what is out of focus much, 16 hardly. 0 keeps all sharp. Blur wants more samples."},
+		{Kind: Camera, Key: "focus", Label: "Focus at", Type: Number, Unit: Metre, Default: Num(0), Min: 0, Max: 1e5, Step: 0.1, Keyable: true, Main: true, Topic: "lens", Help: "Distance that is sharp, along the view. 0 focuses on the point that it looks at."},
+		{Kind: Camera, Key: "shutter", Label: "Shutter", Type: Number, Unit: Degree, Default: Num(0), Min: 0, Max: 360, Step: 15, Keyable: true, Main: true, Topic: "lens", Help: "How long a picture is exposed: 180° is half a frame. Fluid is blurred by its own velocity, solids and camera by their motion. 0 freezes."},
 
+		{Kind: Lamp, Key: "form", Label: "Shape", Type: Choice, Default: Text("panel"), Choices: opts("panel", "Panel", "ball", "Ball"), Main: true, Topic: "place", Help: "A panel shines to its front; a ball all round."},
+		{Kind: Lamp, Key: "position", Label: "Position", Type: Vector, Unit: Metre, Default: Vec(2, 3, 2), Min: -1e5, Max: 1e5, Keyable: true, Main: true, Topic: "place", Help: "Where its middle stands."},
+		{Kind: Lamp, Key: "target", Label: "Shines at", Type: Vector, Unit: Metre, Default: Vec(0, 1, 0), Min: -1e5, Max: 1e5, Keyable: true, Main: true, Topic: "place", When: "form=panel", Help: "The point that a panel faces."},
+		{Kind: Lamp, Key: "wide", Label: "Width", Type: Number, Unit: Metre, Default: Num(1), Min: 1e-3, Max: 1e4, Keyable: true, Main: true, Topic: "place", Help: "Width of a panel, diameter of a ball. Larger lamps make softer shadows."},
+		{Kind: Lamp, Key: "tall", Label: "Height", Type: Number, Unit: Metre, Default: Num(1), Min: 1e-3, Max: 1e4, Keyable: true, Main: true, Topic: "place", When: "form=panel", Help: "Height of a panel."},
+		{Kind: Lamp, Key: "colour", Label: "Light colour", Type: Colour, Default: Vec(1, 0.95, 0.85), Min: 0, Max: 1, Keyable: true, Main: true, Topic: "light", Help: "Colour of its light."},
+		{Kind: Lamp, Key: "strength", Label: "Strength", Type: Number, Default: Num(10), Min: 0, Max: 1e7, Step: 1, Keyable: true, Main: true, Topic: "light", Help: "How bright its surface is; a larger lamp of the same strength gives more light. 1 is white paper in plain light."},
+		{Kind: Lamp, Key: "seen", Label: "Seen itself", Type: Flag, Topic: "light", Help: "On: the lamp stands in the picture. Off: only its light does."},
+
+		{Kind: Look, Key: "smoke_from", Label: "Smoke drawn from", Type: Choice, Default: Text("density"), Choices: opts("density", "density as it is", "curve", "density through a curve", "temperature", "temperature", "burn", "burning", "fuel", "fuel", "speed", "speed"), Topic: "smoke", Help: "Which channel is drawn as smoke. Anything but density as it is goes through a range and a curve."},
+		{Kind: Look, Key: "smoke_low", Label: "Range from", Type: Number, Default: Num(0), Min: -1e6, Max: 1e6, Step: 0.1, Keyable: true, Topic: "smoke", When: smokeCurved, Help: "Value of the channel at the curve's left end: kelvin for temperature, metres a second for speed."},
+		{Kind: Look, Key: "smoke_high", Label: "Range to", Type: Number, Default: Num(1), Min: -1e6, Max: 1e6, Step: 0.1, Keyable: true, Topic: "smoke", When: smokeCurved, Help: "Value of the channel at the curve's right end."},
+		{Kind: Look, Key: "smoke_curve", Label: "Opacity", Type: Curve, Default: Text("0 0; 1 1"), Min: 0, Max: 1, Topic: "smoke", When: smokeCurved, Help: "How dense smoke is drawn over the range: 1 is density 1."},
 		{Kind: Look, Key: "extinction", Label: "Thickness of smoke", Type: Number, Unit: PerMetre, Default: Num(12), Min: 0, Max: 1e6, Step: 0.5, Keyable: true, Main: true, Topic: "smoke", Help: "How much light smoke of density 1 takes away in a metre. Doubling it makes smoke look twice as dense."},
 		{Kind: Look, Key: "colour", Label: "Smoke colour", Type: Colour, Default: Vec(0.9, 0.9, 0.9), Min: 0, Max: 1, Keyable: true, Main: true, Topic: "smoke", Help: "Share of the light that smoke scatters on, by colour: bright for steam, dark for soot."},
+		{Kind: Look, Key: "colour_from", Label: "Colour varies with", Type: Choice, Default: Text("none"), Choices: opts("none", "nothing", "density", "density", "temperature", "temperature", "burn", "burning", "fuel", "fuel", "speed", "speed"), Topic: "smoke", Help: "A channel that tints the smoke, through the ramp below; the smoke colour is multiplied with it."},
+		{Kind: Look, Key: "colour_low", Label: "Tint from", Type: Number, Default: Num(0), Min: -1e6, Max: 1e6, Step: 0.1, Keyable: true, Topic: "smoke", When: tinted, Help: "Value of the channel at the ramp's left end."},
+		{Kind: Look, Key: "colour_high", Label: "Tint to", Type: Number, Default: Num(1), Min: -1e6, Max: 1e6, Step: 0.1, Keyable: true, Topic: "smoke", When: tinted, Help: "Value of the channel at the ramp's right end."},
+		{Kind: Look, Key: "colour_ramp", Label: "Tint", Type: Ramp, Default: Text("0 1 1 1; 1 0.35 0.3 0.28"), Min: 0, Max: 1, Topic: "smoke", When: tinted, Help: "Colours of the smoke over the range."},
 		{Kind: Look, Key: "absorption", Label: "Absorption colour", Type: Colour, Default: Vec(1, 1, 1), Min: 0, Max: 1, Keyable: true, Topic: "smoke", Help: "What light takes on behind and within smoke: a colour goes through more easily the higher it is."},
 		{Kind: Look, Key: "phase", Label: "Forward scattering", Type: Number, Default: Num(0.3), Min: -0.95, Max: 0.95, Step: 0.05, Keyable: true, Main: true, Topic: "smoke", Help: "Above 0 smoke glows towards a light behind it (Henyey–Greenstein g)."},
+		{Kind: Look, Key: "phase_back", Label: "Second lobe", Type: Number, Default: Num(-0.2), Min: -0.95, Max: 0.95, Step: 0.05, Keyable: true, Topic: "smoke", Help: "Directness of a second lobe of scattering, most often backward."},
+		{Kind: Look, Key: "phase_share", Label: "Share of second lobe", Type: Number, Default: Num(0), Min: 0, Max: 1, Step: 0.05, Keyable: true, Topic: "smoke", Help: "How much of the light goes by the second lobe."},
 		{Kind: Look, Key: "flame", Label: "Flame", Type: Number, Default: Num(1), Min: 0, Max: 1e6, Step: 0.1, Keyable: true, Main: true, Topic: "flame", Help: "How bright flame and hot soot are to the camera. Nothing is simulated again."},
-		{Kind: Look, Key: "flame_light", Label: "Light of flame", Type: Number, Default: Num(1), Min: 0, Max: 1e6, Step: 0.1, Keyable: true, Main: true, Topic: "flame", Help: "How brightly flame lights smoke, ground and solids, apart from how bright it looks itself. Paths follow the flame itself when both are the same."},
+		{Kind: Look, Key: "flame_light", Label: "Light of flame", Type: Number, Default: Num(1), Min: 0, Max: 1e6, Step: 0.1, Keyable: true, Main: true, Topic: "flame", Help: "How brightly flame lights smoke, ground and solids, apart from how bright it looks itself."},
+		{Kind: Look, Key: "flame_where", Label: "Glows", Type: Choice, Default: Text("fire"), Choices: opts("fire", "where it burns and soot is hot", "curve", "where the curve says"), Topic: "flame", Help: "Burning gas and hot soot glow by themselves; a curve lets any channel glow, of smoke without fire too."},
 		{Kind: Look, Key: "flame_thickness", Label: "Thickness of flame", Type: Number, Unit: PerMetre, Default: Num(4), Min: 0, Max: 1e5, Step: 0.5, Keyable: true, Topic: "flame", Help: "Light that burning gas gives over a metre: small fires want more, so that thin flames can be seen."},
-		{Kind: Look, Key: "flame_soot", Label: "Glow of soot", Type: Number, Default: Num(0.3), Min: 0, Max: 100, Step: 0.05, Keyable: true, Topic: "flame", Help: "How much hot smoke glows too: fireballs live on it."},
+		{Kind: Look, Key: "flame_soot", Label: "Glow of soot", Type: Number, Default: Num(0.3), Min: 0, Max: 100, Step: 0.05, Keyable: true, Topic: "flame", When: "flame_where=fire", Help: "How much hot smoke glows too: fireballs live on it."},
 		{Kind: Look, Key: "flame_scale", Label: "Colour temperature", Type: Number, Default: Num(1), Min: 0.05, Max: 20, Step: 0.05, Keyable: true, Topic: "flame", Help: "Multiplies the temperature before it becomes colour: up is whiter, down redder."},
+		{Kind: Look, Key: "flame_mix", Label: "Ramp in place of heat", Type: Number, Default: Num(0), Min: 0, Max: 1, Step: 0.05, Keyable: true, Main: true, Topic: "flame", Help: "0 takes the colours of a glowing body, 1 those of the ramp: green fire is one stop away."},
+		{Kind: Look, Key: "flame_by", Label: "Ramp runs over", Type: Choice, Default: Text("temperature"), Choices: opts("temperature", "temperature", "burn", "burning", "density", "density", "fuel", "fuel", "speed", "speed"), Topic: "flame", Help: "Channel over which ramp and curve run; temperature in kelvin."},
+		{Kind: Look, Key: "flame_low", Label: "Ramp from", Type: Number, Default: Num(600), Min: -1e6, Max: 1e6, Step: 50, Keyable: true, Topic: "flame", Help: "Value of the channel at the left end."},
+		{Kind: Look, Key: "flame_high", Label: "Ramp to", Type: Number, Default: Num(2000), Min: -1e6, Max: 1e6, Step: 50, Keyable: true, Topic: "flame", Help: "Value of the channel at the right end."},
+		{Kind: Look, Key: "flame_ramp", Label: "Flame colours", Type: Ramp, Default: Text("0 0.06 0.003 0; 0.35 0.75 0.09 0.008; 0.7 1 0.42 0.07; 1 1 0.85 0.5"), Min: 0, Max: 100, Topic: "flame", Help: "Colours of the flame over the range, where the ramp is mixed in."},
+		{Kind: Look, Key: "flame_curve", Label: "Flame strength", Type: Curve, Default: Text("0 0; 0.15 0.15; 1 1"), Min: 0, Max: 1, Topic: "flame", Help: "How strongly the ramp's colours glow over the range."},
+		{Kind: Look, Key: "bands", Label: "Bands", Type: Integer, Default: Num(0), Min: 0, Max: 64, Step: 1, Keyable: true, Topic: "bands", Help: "Cuts values into so many flat steps before they become smoke and flame: a drawn look. 0 keeps them smooth."},
+		{Kind: Look, Key: "bands_of", Label: "Bands in", Type: Choice, Default: Text("both"), Choices: opts("both", "smoke and flame", "smoke", "smoke", "flame", "flame"), Topic: "bands", Help: "What is cut into steps."},
+		{Kind: Look, Key: "bands_soft", Label: "Softness of edges", Type: Number, Default: Num(0.1), Min: 0, Max: 1, Step: 0.05, Keyable: true, Topic: "bands", Help: "0 cuts hard from step to step, 1 glides all the way."},
+		{Kind: Look, Key: "light_bands", Label: "Steps of light", Type: Integer, Default: Num(0), Min: 0, Max: 64, Step: 1, Keyable: true, Topic: "bands", Help: "Cuts the finished light of fluid and solids into so many tones. 0 keeps it smooth."},
 		{Kind: Look, Key: "bounces", Label: "Bounces", Type: Integer, Default: Num(4), Min: 1, Max: 64, Step: 1, Keyable: true, Topic: "quality", Help: "How often light is scattered within the smoke; the march guesses up to 4. Steam needs 8 and more to look bright inside; each takes time."},
 		{Kind: Look, Key: "sun_strength", Label: "Sun", Type: Number, Default: Num(3), Min: 0, Max: 1000, Step: 0.1, Keyable: true, Main: true, Topic: "light", Help: "Light of the sun on a surface that faces it."},
 		{Kind: Look, Key: "sun_colour", Label: "Sun colour", Type: Colour, Default: Vec(1, 0.93, 0.82), Min: 0, Max: 1, Keyable: true, Topic: "light", Help: "Colour of the sun."},
 		{Kind: Look, Key: "sun_height", Label: "Sun height", Type: Number, Unit: Degree, Default: Num(38), Min: -10, Max: 90, Step: 1, Keyable: true, Main: true, Topic: "light", Help: "Angle over the horizon."},
 		{Kind: Look, Key: "sun_bearing", Label: "Sun bearing", Type: Number, Unit: Degree, Default: Num(130), Min: -360, Max: 360, Step: 5, Keyable: true, Main: true, Topic: "light", Help: "Where the sun stands, turned about the vertical from −z."},
 		{Kind: Look, Key: "sky_strength", Label: "Sky", Type: Number, Default: Num(0.7), Min: 0, Max: 1000, Step: 0.1, Keyable: true, Main: true, Topic: "light", Help: "Light of the sky from all round."},
-		{Kind: Look, Key: "sky_colour", Label: "Sky colour", Type: Colour, Default: Vec(0.55, 0.68, 0.9), Min: 0, Max: 1, Keyable: true, Topic: "light", Help: "Colour of the sky overhead; it pales to the horizon."},
+		{Kind: Look, Key: "sky_colour", Label: "Sky colour", Type: Colour, Default: Vec(0.55, 0.68, 0.9), Min: 0, Max: 1, Keyable: true, Topic: "light", Help: "Colour of the sky overhead; it pales to the horizon. A picture of the sky is multiplied with it."},
+		{Kind: Look, Key: "sky_picture", Label: "Picture of the sky", Type: Picture, Topic: "light", Help: "A panorama twice as wide as high (EXR, HDR or PNG) that lights the shot from all round."},
+		{Kind: Look, Key: "sky_turn", Label: "Sky turned", Type: Number, Unit: Degree, Default: Num(0), Min: -360, Max: 360, Step: 5, Keyable: true, Topic: "light", Help: "Turns the picture of the sky about the vertical."},
 		{Kind: Look, Key: "ground", Label: "Ground", Type: Flag, Default: On(true), Main: true, Topic: "ground", Help: "A floor at height 0 that takes shadows."},
+		{Kind: Look, Key: "ground_as", Label: "Ground is", Type: Choice, Default: Text("floor"), Choices: opts("floor", "a floor", "catcher", "a shadow catcher"), Topic: "ground", Help: "A catcher isn't seen: only its shadows and the light that fire and lamps throw on it are, over the plate."},
 		{Kind: Look, Key: "ground_colour", Label: "Ground colour", Type: Colour, Default: Vec(0.2, 0.19, 0.18), Min: 0, Max: 1, Keyable: true, Topic: "ground", Help: "Share of the light that the floor throws back."},
-		{Kind: Look, Key: "background", Label: "Background", Type: Choice, Default: Text("sky"), Choices: opts("sky", "the sky", "grey", "neutral grey", "none", "none (alpha)"), Topic: "ground", Help: "What stands behind. None gives a picture with alpha."},
+		{Kind: Look, Key: "background", Label: "Background", Type: Choice, Default: Text("sky"), Choices: opts("sky", "the sky", "grey", "neutral grey", "plate", "the plate", "none", "none (alpha)"), Topic: "ground", Help: "What stands behind. None gives a picture with alpha."},
+		{Kind: Look, Key: "plate", Label: "Plate", Type: Picture, Topic: "ground", When: "background=plate", Help: "A picture, or numbered pictures, that the fluid is laid over. It keeps its own brightness whatever the exposure."},
+		{Kind: Look, Key: "plate_first", Label: "Plate's first frame", Type: Integer, Unit: Frames, Default: Num(1), Min: -100000, Max: 1000000, Step: 1, Fixed: fixedFrames, Topic: "ground", When: "background=plate", Help: "Frame of the shot on which the first of numbered pictures stands."},
 		{Kind: Look, Key: "exposure", Label: "Exposure", Type: Number, Unit: Stops, Default: Num(0), Min: -20, Max: 20, Step: 0.25, Keyable: true, Main: true, Topic: "film", Help: "Brightness of the picture in stops."},
-		{Kind: Look, Key: "width", Label: "Width", Type: Integer, Default: Num(960), Min: 16, Max: 8192, Step: 16, Fixed: fixedPicture, Topic: "film", Help: "Pixels across in a rendered range."},
-		{Kind: Look, Key: "height", Label: "Height", Type: Integer, Default: Num(540), Min: 16, Max: 8192, Step: 16, Fixed: fixedPicture, Topic: "film", Help: "Pixels down."},
+		{Kind: Look, Key: "view", Label: "View", Type: Choice, Default: Text("film"), Choices: opts("film", "film: bright light bleaches and bends", "plain", "plain sRGB: cut off at white"), Topic: "film", Help: "How light becomes a picture. EXR and HDR files hold the light itself, before exposure and view."},
+		{Kind: Look, Key: "lift", Label: "Lift", Type: Number, Default: Num(0), Min: -0.5, Max: 0.5, Step: 0.01, Keyable: true, Topic: "film", Help: "Raises or lowers the dark end of the picture."},
+		{Kind: Look, Key: "gamma", Label: "Gamma", Type: Number, Default: Num(1), Min: 0.2, Max: 5, Step: 0.05, Keyable: true, Topic: "film", Help: "Over 1 brightens the middle tones, under 1 darkens them."},
+		{Kind: Look, Key: "gain", Label: "Gain", Type: Colour, Default: Vec(1, 1, 1), Min: 0, Max: 1, Keyable: true, Topic: "film", Help: "Multiplies the picture's colours."},
+		{Kind: Look, Key: "saturation", Label: "Saturation", Type: Number, Default: Num(1), Min: 0, Max: 4, Step: 0.05, Keyable: true, Topic: "film", Help: "0 is grey, 1 as it is."},
+		{Kind: Look, Key: "bloom", Label: "Bloom", Type: Number, Default: Num(0), Min: 0, Max: 1, Step: 0.01, Keyable: true, Topic: "film", Help: "Share of the light that strays round where it belongs, as in a lens. No light is added."},
+		{Kind: Look, Key: "bloom_size", Label: "Size of bloom", Type: Number, Default: Num(0.08), Min: 0.001, Max: 0.5, Step: 0.01, Keyable: true, Topic: "film", Help: "How far light strays, as a share of the picture's width."},
+		{Kind: Look, Key: "width", Label: "Width", Type: Integer, Default: Num(960), Min: 16, Max: 8192, Step: 16, Fixed: fixedPicture, Topic: "files", Help: "Pixels across in a rendered range."},
+		{Kind: Look, Key: "height", Label: "Height", Type: Integer, Default: Num(540), Min: 16, Max: 8192, Step: 16, Fixed: fixedPicture, Topic: "files", Help: "Pixels down."},
+		{Kind: Look, Key: "file", Label: "Files", Type: Choice, Default: Text("png8"), Choices: opts("png8", "PNG, 8 bits", "png16", "PNG, 16 bits", "exr", "OpenEXR, half", "exr32", "OpenEXR, float", "hdr", "Radiance HDR"), Topic: "files", Help: "PNG holds the finished picture. OpenEXR and HDR hold linear light without exposure, view or plate."},
+		{Kind: Look, Key: "alpha", Label: "Alpha", Type: Choice, Default: Text("straight"), Choices: opts("straight", "straight", "over", "premultiplied"), Topic: "files", When: "file=png8|png16", Help: "Whether colours in a PNG are already multiplied by alpha. OpenEXR always is."},
+		{Kind: Look, Key: "layers", Label: "Layers", Type: Flag, Default: On(true), Topic: "files", When: "file=exr|exr32", Help: "Emission, every light by itself, depth, motion and what the denoiser reads go into the file as named layers, after beauty and alpha."},
+		{Kind: Look, Key: "packed", Label: "Packing", Type: Choice, Default: Text("zip"), Choices: opts("zip", "zip", "none", "none"), Topic: "files", When: "file=exr|exr32", Help: "Zip loses nothing."},
 		{Kind: Look, Key: "method", Label: "Method", Type: Choice, Default: Text("march"), Choices: opts("march", "quick march", "path", "unbiased paths"), Main: true, Topic: "quality", Help: "The march is quick and guesses light that was scattered more than once; paths are right, and noisy until many samples are taken."},
-		{Kind: Look, Key: "samples", Label: "Samples", Type: Integer, Default: Num(16), Min: 1, Max: 65536, Step: 1, Keyable: true, Main: true, Topic: "quality", Help: "Light paths a pixel. Four times as many halve the noise and take four times as long."},
+		{Kind: Look, Key: "samples", Label: "Samples", Type: Integer, Default: Num(16), Min: 1, Max: 65536, Step: 1, Keyable: true, Main: true, Topic: "quality", Help: "Light paths a pixel at most. Four times as many halve the noise and take four times as long."},
+		{Kind: Look, Key: "noise", Label: "Noise allowed", Type: Number, Default: Num(0), Min: 0, Max: 1, Step: 0.005, Keyable: true, Topic: "quality", When: "method=path", Help: "Blocks of pixels with less noise than this get no further samples: 0.02 is hard to see. 0 gives every pixel all samples."},
+		{Kind: Look, Key: "denoise", Label: "Denoise", Type: Number, Default: Num(0), Min: 0, Max: 1, Step: 0.1, Keyable: true, Topic: "quality", When: "method=path", Help: "Takes noise away where neighbours agree in light, depth, alpha and surface. 1 is strong; fine wisps go soft first."},
 		{Kind: Look, Key: "step", Label: "March step", Type: Number, Default: Num(1), Min: 0.1, Max: 8, Step: 0.1, Keyable: true, Topic: "quality", When: "method=march", Help: "Voxels between two looks into the smoke. Over 1 thin smoke breaks into slices."},
 
 		{Kind: Handover, Key: "density", Label: "Density", Type: Flag, Default: On(true), Main: true, Topic: "channels", Help: "Smoke density, a plain number."},

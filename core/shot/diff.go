@@ -31,7 +31,13 @@ func (e *Entry) Show(v Value, length string) string {
 			}
 		}
 		return v.Text
-	case File, Frozen:
+	case Ramp, Curve:
+		list := v.Stops(e.Type)
+		if len(list) == 1 {
+			return "1 stop"
+		}
+		return fmt.Sprintf("%d stops", len(list))
+	case File, Frozen, Picture:
 		if v.Text == "" {
 			return "no file"
 		}

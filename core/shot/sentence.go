@@ -99,6 +99,12 @@ func (s *Shot) Sentence(e *Element) string {
 		return fmt.Sprintf("plays %s from frame %s on.", asset.Name(e.Get("frames").Text), Short(e.Get("start").Num))
 	case Mesh:
 		return "is a " + e.sizeWords(m) + " that touches nothing."
+	case Lamp:
+		form := "panel"
+		if e.Get("form").Text == "ball" {
+			form = "ball"
+		}
+		return fmt.Sprintf("shines with %s from a %s %s wide%s.", Short(e.Get("strength").Num), form, m(e.Get("wide").Num), s.keyed(e, "strength"))
 	case Camera:
 		p, q := e.Get("position").Vec, e.Get("target").Vec
 		d := math.Sqrt((p[0]-q[0])*(p[0]-q[0]) + (p[1]-q[1])*(p[1]-q[1]) + (p[2]-q[2])*(p[2]-q[2]))

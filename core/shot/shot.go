@@ -300,7 +300,7 @@ func (s *Shot) Of(k Kind) []*Element {
 
 // Add makes an element with a free id and name.
 func (s *Shot) Add(k Kind) *Element {
-	base := map[Kind]string{Domain: "Air", Emitter: "Emitter", Collider: "Collider", Wind: "Wind", Turbulence: "Turbulence", Vortex: "Vortex", Radial: "Radial", Drag: "Drag", Guide: "Guide", Pull: "Shape pull", Mesh: "Mesh", Sequence: "Volumes", Camera: "Camera"}[k]
+	base := map[Kind]string{Domain: "Air", Emitter: "Emitter", Collider: "Collider", Wind: "Wind", Turbulence: "Turbulence", Vortex: "Vortex", Radial: "Radial", Drag: "Drag", Guide: "Guide", Pull: "Shape pull", Mesh: "Mesh", Sequence: "Volumes", Lamp: "Lamp", Camera: "Camera"}[k]
 	e := &Element{Kind: k, Values: Values{}, in: s}
 	for n := 1; ; n++ {
 		e.ID, e.Name = fmt.Sprintf("%s%d", k, n), base

@@ -57,11 +57,11 @@ func TestCatalogueIsSound(t *testing.T) {
 		for _, bad := range []float64{math.NaN(), math.Inf(1), math.Inf(-1)} {
 			v.Num, v.Vec = bad, [3]float64{bad, 0, 0}
 			switch e.Type {
-			case Points, Profile:
+			case Points, Profile, Ramp, Curve:
 				v.Text = fmt.Sprint(bad, bad, bad)
 			case Flag, Names, Weights:
 				continue
-			case File, Ref, Frozen:
+			case File, Ref, Frozen, Picture:
 				v.Text = "../etc/passwd"
 			}
 			if e.Check(v) == nil {

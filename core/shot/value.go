@@ -28,6 +28,9 @@ const (
 	Ref     Type = "element" // the id of another element of the shot
 	Frozen  Type = "frames"  // cached frames from outside: their key, a slash, their name
 	Profile Type = "profile" // numbers evenly along something, in Text as "1 0.5 0"
+	Ramp    Type = "ramp"    // colours over 0 to 1, in Text as StopList writes them
+	Curve   Type = "curve"   // a number over 0 to 1, likewise
+	Picture Type = "picture" // an imported picture or numbered pictures: id, a slash, name
 )
 
 // Limits of listed values.
@@ -130,8 +133,10 @@ func (e *Entry) JSON(v Value) any {
 	switch e.Type {
 	case Vector, Colour:
 		return v.Vec
-	case Choice, File, Weights, Ref, Frozen:
+	case Choice, File, Weights, Ref, Frozen, Picture:
 		return v.Text
+	case Ramp, Curve:
+		return e.stopsJSON(v)
 	case Flag:
 		return v.Flag
 	case Names:
@@ -175,7 +180,10 @@ func (e *Entry) FromJSON(raw json.RawMessage) (Value, error) {
 		if err = json.Unmarshal(raw, &l); err == nil {
 			v.Text = profileText(l)
 		}
-	case Choice, File, Weights, Ref, Frozen:
+	case Ramp, Curve:
+		want = "a list of stops, each with a place and its value"
+		v, err = e.stopsFromJSON(raw)
+	case Choice, File, Weights, Ref, Frozen, Picture:
 		want = "a word"
 		err = json.Unmarshal(raw, &v.Text)
 	case Flag:
@@ -223,7 +231,9 @@ func (e *Entry) Check(v Value) error {
 		return fmt.Errorf("%s is %q; choose one of %s", e.Label, v.Text, strings.Join(keys, ", "))
 	case Flag:
 		return nil
-	case File, Frozen:
+	case Ramp, Curve:
+		return e.checkStops(v)
+	case File, Frozen, Picture:
 		if v.Text == "" {
 			return nil
 		}
@@ -313,7 +323,7 @@ func (e *Entry) Same(a, b Value) bool {
 	switch e.Type {
 	case Vector, Colour:
 		return a.Vec == b.Vec
-	case Choice, File, Weights, Ref, Frozen, Names, Points, Profile:
+	case Choice, File, Weights, Ref, Frozen, Names, Points, Profile, Ramp, Curve, Picture:
 		return a.Text == b.Text
 	case Flag:
 		return a.Flag == b.Flag

@@ -7,7 +7,6 @@ import (
 	"testing"
 
 	"zarf/core/grid"
-	"zarf/core/look"
 	"zarf/core/shot"
 	"zarf/core/stage"
 	"zarf/studio/cache"
@@ -153,11 +152,11 @@ func TestFireIsKeptAndSeen(t *testing.T) {
 	if burnt <= 0 {
 		t.Error("no fuel was burnt")
 	}
-	lk := look.At(s.Looks[0], 18)
-	v, err := src.Volume(5, &lk, grid.NewCrew(2))
+	sc, err := src.Scene(5, s, s.Looks[0], grid.NewCrew(2))
 	if err != nil {
 		t.Fatal(err)
 	}
+	v := sc.Volumes[0]
 	if v.Glow[0] == nil {
 		t.Fatal("the flame doesn't glow")
 	}

@@ -3,6 +3,8 @@ package run
 import (
 	"encoding/json"
 	"fmt"
+	"math"
+	"slices"
 
 	"zarf/core/format/vdb"
 	"zarf/core/gas"
@@ -77,48 +79,186 @@ func (s *Source) Channel(f *vdb.File, name string) *grid.Field {
 	return out
 }
 
-// Volume prepares a frame for pictures.
-func (s *Source) Volume(frame int, lk *look.Look, crew grid.Crew) (*render.Volume, error) {
-	f, err := s.ReadOnly(frame, stage.Density, stage.Temperature, stage.Burn)
-	if err != nil {
-		return nil, err
+// Channels reads what a look needs of a frame, all on one grid.
+func (s *Source) Channels(frame int, lk *look.Look, shutter float64) (*render.Channels, geom.Vec3, float64, error) {
+	names := append([]string{stage.Density}, lk.Channels(s.Domain.Burns())...)
+	fast := slices.Index(names, "speed")
+	if fast >= 0 {
+		names[fast] = stage.Velocity
 	}
-	den := s.Channel(f, stage.Density)
-	if den == nil {
-		return nil, fmt.Errorf("frame %d holds no density; keep it in the cache and run again", frame)
+	if shutter > 0 && fast < 0 {
+		names = append(names, stage.Velocity)
+	}
+	f, err := s.ReadOnly(frame, names...)
+	if err != nil {
+		return nil, geom.Vec3{}, 0, err
 	}
 	_, h, origin := s.Grid()
-	low, _ := s.Window(f)
-	v, bad := render.NewVolume(den, h, origin.Add(geom.V(float64(low[0]), float64(low[1]), float64(low[2])).Mul(h)), crew)
-	if bad > 0 {
-		return nil, fmt.Errorf("frame %d: %d voxels of density are negative or not finite; the run blew up, lower its strongest force", frame, bad)
+	low, d := s.Window(f)
+	origin = origin.Add(geom.V(float64(low[0]), float64(low[1]), float64(low[2])).Mul(h))
+	c := &render.Channels{Air: s.Shot.Get("air_temperature").Num, Burns: s.Domain.Burns(), Shutter: shutter}
+	if c.Density = s.Channel(f, stage.Density); c.Density == nil {
+		if lk.SmokeFrom == "density" {
+			return nil, origin, h, fmt.Errorf("frame %d holds no density; keep it in the cache and run again, or draw smoke from another channel", frame)
+		}
+		c.Density = grid.NewField(d)
 	}
-	if burn, heat := s.Channel(f, stage.Burn), s.Channel(f, stage.Temperature); s.Domain.Burns() && burn != nil && heat != nil {
-		v.Ignite(burn, heat, s.Shot.Get("air_temperature").Num, lk, crew)
+	c.Temperature, c.Burn, c.Fuel = s.Channel(f, stage.Temperature), s.Channel(f, stage.Burn), s.Channel(f, stage.Fuel)
+	if g := f.Grid(stage.Velocity); g != nil && g.Type.Components() == 3 {
+		if err := s.motion(g, c, d, h, origin, fast >= 0); err != nil {
+			return nil, origin, h, err
+		}
 	}
-	return v, nil
+	return c, origin, h, nil
 }
 
-// Scene builds what a frame's picture shows: the cached smoke, with solids,
-// camera and look as they are now.
+// motion reads the velocity, which may be on a coarser grid than the rest.
+func (s *Source) motion(g *vdb.Grid, c *render.Channels, d grid.Dims, h float64, origin geom.Vec3, speed bool) error {
+	lo, hi := extent(g)
+	n := grid.Dims{NX: max(hi[0]-lo[0]+1, 1), NY: max(hi[1]-lo[1]+1, 1), NZ: max(hi[2]-lo[2]+1, 1)}
+	if n.Len() > 1<<28 {
+		return fmt.Errorf("velocity fills %s voxels, which is too many to blur with", n)
+	}
+	c.VelH = g.Transform.M[0][0]
+	m := g.Transform.M
+	// the cache's transforms put whole indices at voxel centres
+	c.VelLow = geom.V(m[3][0]+(float64(lo[0])-0.5)*c.VelH, m[3][1]+(float64(lo[1])-0.5)*c.VelH, m[3][2]+(float64(lo[2])-0.5)*c.VelH)
+	var data [][]float32
+	for a := range c.Velocity {
+		c.Velocity[a] = grid.NewField(n)
+		data = append(data, c.Velocity[a].Data)
+	}
+	if err := g.Dense(lo, [3]int{n.NX, n.NY, n.NZ}, data); err != nil {
+		return err
+	}
+	if !speed {
+		return nil
+	}
+	c.Speed = grid.NewField(d)
+	for k := range d.NZ {
+		for j := range d.NY {
+			row := c.Speed.Row(j, k)
+			for i := range row {
+				p := origin.Add(geom.V(float64(i)+0.5, float64(j)+0.5, float64(k)+0.5).Mul(h)).Sub(c.VelLow).Mul(1 / c.VelH)
+				var s2 float64
+				for a := range 3 {
+					v := float64(c.Velocity[a].Sample(float32(p.X)-0.5, float32(p.Y)-0.5, float32(p.Z)-0.5))
+					s2 += v * v
+				}
+				row[i] = float32(math.Sqrt(s2))
+			}
+		}
+	}
+	return nil
+}
+
+// extent is the box of indices that a grid's leaves fill.
+func extent(g *vdb.Grid) (lo, hi [3]int) {
+	for n, l := range g.Leaves {
+		for a := range 3 {
+			from := int(l.Origin[a])
+			if n == 0 {
+				lo[a], hi[a] = from, from+7
+			}
+			lo[a], hi[a] = min(lo[a], from), max(hi[a], from+7)
+		}
+	}
+	return lo, hi
+}
+
+// Scene builds what a frame's picture shows: the cached fluid, with solids,
+// lamps, camera and look as they are now.
 func (s *Source) Scene(frame int, now *shot.Shot, set *shot.Element, crew grid.Crew) (*render.Scene, error) {
 	lk := look.At(set, float64(frame))
-	v, err := s.Volume(frame, &lk, crew)
+	shutter := render.ShutterOf(now, float64(frame))
+	c, origin, h, err := s.Channels(frame, &lk, shutter)
 	if err != nil {
 		return nil, err
 	}
-	return Dress([]*render.Volume{v}, now, set, frame), nil
+	return s.Assemble(c, origin, h, frame, now, set, crew)
 }
 
-// Dress puts solids, camera and look round volumes.
-func Dress(v []*render.Volume, now *shot.Shot, lk *shot.Element, frame int) *render.Scene {
-	sc := &render.Scene{Volumes: v, Look: look.At(lk, float64(frame)), Camera: render.CameraOf(now, float64(frame))}
-	for _, c := range now.Of(shot.Collider) {
-		if c.Get("rendered").Flag {
-			sc.Solids = append(sc.Solids, render.Solid{Shape: c.Shape(float64(frame)), Colour: look.RGB(c.At("colour", float64(frame)).Vec)})
+// Assemble is Scene with channels that were read already.
+func (s *Source) Assemble(c *render.Channels, origin geom.Vec3, h float64, frame int, now *shot.Shot, set *shot.Element, crew grid.Crew) (*render.Scene, error) {
+	lk := look.At(set, float64(frame))
+	v, bad := render.NewVolume(c.Density, h, origin, crew)
+	notes, err := v.Dress(c, &lk, crew)
+	if err != nil {
+		return nil, fmt.Errorf("frame %d: %w", frame, err)
+	}
+	if bad > 0 {
+		notes = append(notes, fmt.Sprintf("%d voxels of density are negative or not finite and count as empty; the run may have blown up", bad))
+	}
+	if c.Shutter > 0 && c.Velocity[0] == nil {
+		notes = append(notes, "the cache holds no velocity, so the fluid isn't blurred: keep velocity and run again")
+	}
+	sc, err := Dress([]*render.Volume{v}, now, set, frame)
+	if err != nil {
+		return nil, err
+	}
+	sc.Notes = append(notes, sc.Notes...)
+	return sc, nil
+}
+
+// moments is how many moments of an exposure solids and camera are worked out
+// for.
+const moments = 15
+
+// Dress puts solids, lamps, camera and look round volumes.
+func Dress(v []*render.Volume, now *shot.Shot, lk *shot.Element, frame int) (*render.Scene, error) {
+	f := float64(frame)
+	sc := &render.Scene{Volumes: v, Look: look.At(lk, f), Camera: render.CameraOf(now, f), Solids: solids(now, f), Rate: now.Rate(), Shutter: render.ShutterOf(now, f)}
+	next := render.CameraOf(now, f+1)
+	sc.Then = &next
+	for i, s := range solids(now, f+1) {
+		if i < len(sc.Solids) {
+			sh := s.Shape
+			sc.Solids[i].Then = &sh
 		}
 	}
-	return sc
+	for _, e := range now.Of(shot.Lamp) {
+		sc.Lamps = append(sc.Lamps, lamp(e, f))
+	}
+	if sc.Shutter > 0 {
+		for n := range moments {
+			at := f + (float64(n)+0.5)/moments*sc.Shutter*sc.Rate - sc.Shutter*sc.Rate/2
+			m := render.Moment{Camera: render.CameraOf(now, at), Solids: solids(now, at)}
+			for i := range m.Solids {
+				if i < len(sc.Solids) {
+					m.Solids[i].Then = sc.Solids[i].Then
+				}
+			}
+			sc.Moments = append(sc.Moments, m)
+		}
+	}
+	if ref := sc.Look.SkyPicture; ref != "" {
+		p, err := now.Files().Picture(ref, 0)
+		if err != nil {
+			return nil, fmt.Errorf("the picture of the sky: %w", err)
+		}
+		sc.Env = render.NewEnv(p, sc.Look.SkyTurn*math.Pi/180)
+	}
+	return sc, nil
+}
+
+func solids(now *shot.Shot, frame float64) (out []render.Solid) {
+	for _, c := range now.Elements {
+		if (c.Kind == shot.Collider || c.Kind == shot.Mesh) && !c.Muted && c.Get("rendered").Flag {
+			out = append(out, render.Solid{Shape: c.Shape(frame), Colour: look.RGB(c.At("colour", frame).Vec), Holdout: c.Get("holdout").Flag})
+		}
+	}
+	return out
+}
+
+func lamp(e *shot.Element, frame float64) render.Lamp {
+	at, wide := geom.FromArray(e.At("position", frame).Vec), e.At("wide", frame).Num
+	l := render.NewPanel(at, geom.FromArray(e.At("target", frame).Vec), wide, e.At("tall", frame).Num)
+	if e.Get("form").Text == "ball" {
+		l = render.Lamp{Ball: true, Centre: at, Radius: wide / 2}
+	}
+	l.Name, l.Seen = e.Name, e.Get("seen").Flag
+	l.Radiance = look.RGB(e.At("colour", frame).Vec).Scale(e.At("strength", frame).Num)
+	return l
 }
 
 // Bounds is the box of the source's domain.

@@ -3,13 +3,12 @@ package run
 import (
 	"context"
 	"fmt"
-	"image/png"
-	"io"
 	"os"
 	"path/filepath"
 	"time"
 
 	"zarf/core/grid"
+	"zarf/core/look"
 	"zarf/core/render"
 	"zarf/core/shot"
 	"zarf/studio/cache"
@@ -31,8 +30,13 @@ type Render struct {
 	Threads int
 }
 
-// File is the name of one picture.
-func (r *Render) File(frame int) string { return fmt.Sprintf("%s.%04d.png", r.Name, frame) }
+// File is the name of one picture with an ending.
+func (r *Render) File(frame int, ext string) string {
+	return fmt.Sprintf("%s.%04d.%s", r.Name, frame, ext)
+}
+
+// TinyDir is the folder, beside the pictures, of small ones for the page.
+const TinyDir = "tiny"
 
 // Do renders the frames that are not there yet. Frames that the cache lacks
 // are named at the end; the others are made.
@@ -41,19 +45,21 @@ func (r *Render) Do(ctx context.Context, c *cache.Cache, report Report) error {
 	if err != nil {
 		return err
 	}
-	lk := r.Now.Look(r.Look)
-	if lk == nil {
+	set := r.Now.Look(r.Look)
+	if set == nil {
 		return fmt.Errorf("shot %s has no look %q", r.Now.Name, r.Look)
 	}
-	if err := os.MkdirAll(r.Dir, 0o755); err != nil {
+	if err := os.MkdirAll(filepath.Join(r.Dir, TinyDir), 0o755); err != nil {
 		return fmt.Errorf("render folder: %w", err)
 	}
 	var lost []int
+	told := map[string]bool{}
 	var spent float64
 	made := 0
 	for f := r.From; f <= r.To; f++ {
 		p := Progress{Frame: f, Done: f - r.From + 1, Total: r.To - r.From + 1}
-		path := filepath.Join(r.Dir, r.File(f))
+		lk := look.At(set, float64(f))
+		path := filepath.Join(r.Dir, r.File(f, Ext(&lk)))
 		if _, err := os.Stat(path); err == nil {
 			p.Reused = true
 			report(p)
@@ -66,9 +72,15 @@ func (r *Render) Do(ctx context.Context, c *cache.Cache, report Report) error {
 			continue
 		}
 		begin := time.Now()
-		size, err := r.one(ctx, src, lk, f, path)
+		size, notes, err := r.one(ctx, src, set, f, path)
 		if err != nil {
 			return err
+		}
+		for _, n := range notes {
+			if !told[n] {
+				told[n] = true
+				p.Note = fmt.Sprintf("frame %d: %s", f, n)
+			}
 		}
 		p.Seconds, p.Bytes = time.Since(begin).Seconds(), size
 		spent += p.Seconds
@@ -82,11 +94,19 @@ func (r *Render) Do(ctx context.Context, c *cache.Cache, report Report) error {
 	return nil
 }
 
-func (r *Render) one(ctx context.Context, src *Source, lk *shot.Element, frame int, path string) (int64, error) {
+// one renders a frame; notes tell what had to be left out.
+func (r *Render) one(ctx context.Context, src *Source, set *shot.Element, frame int, path string) (int64, []string, error) {
 	crew := grid.NewCrew(r.Threads)
-	sc, err := src.Scene(frame, r.Now, lk, crew)
+	sc, err := src.Scene(frame, r.Now, set, crew)
 	if err != nil {
-		return 0, err
+		return 0, nil, err
+	}
+	plate, err := Plate(r.Now, &sc.Look, frame)
+	if err != nil {
+		return 0, nil, err
+	}
+	if sc.Dark() {
+		sc.Notes = append(sc.Notes, WhyDark)
 	}
 	w, h, n := sc.Look.Width, sc.Look.Height, sc.Look.Samples
 	if r.Width > 0 {
@@ -95,18 +115,27 @@ func (r *Render) one(ctx context.Context, src *Source, lk *shot.Element, frame i
 	if r.Samples > 0 {
 		n = r.Samples
 	}
-	pic, err := render.New(sc, w, h, crew)
-	if err != nil {
-		return 0, err
+	k := wants(&sc.Look)
+	if err := fits(sc, w, h, k, Memory()); err != nil {
+		return 0, nil, err
 	}
-	for range n {
+	pic, err := render.NewWith(sc, w, h, k, crew)
+	if err != nil {
+		return 0, nil, err
+	}
+	for pic.Samples < n && !pic.Done() {
 		if !pic.Pass(func() bool { return ctx.Err() != nil }) {
-			return 0, ErrStopped
+			return 0, nil, ErrStopped
 		}
 	}
-	size, _, err := cache.WriteFile(path, func(w io.Writer) error { return png.Encode(w, pic.Image()) })
-	return size, err
+	tiny := filepath.Join(r.Dir, TinyDir, r.File(frame, "png"))
+	meta := map[string]string{"shot": r.Now.Name, "look": set.Name, "frame": fmt.Sprint(frame), "samples": fmt.Sprint(pic.Samples), "software": "Zarf"}
+	size, err := Save(path, tiny, sc, pic, plate, meta, crew)
+	return size, sc.Notes, err
 }
+
+// WhyDark tells of a picture without light.
+const WhyDark = "nothing gives light: sun and sky are 0, there is no lamp, and nothing glows. Raise one of them"
 
 // Ranges writes frame numbers as "1–4, 7, 9–12".
 func Ranges(frames []int) string {

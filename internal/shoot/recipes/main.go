@@ -11,6 +11,7 @@ import (
 	"runtime"
 	"slices"
 
+	"zarf/core/film"
 	"zarf/core/gas"
 	"zarf/core/geom"
 	"zarf/core/grid"
@@ -97,7 +98,10 @@ func picture(r *recipe.Recipe, path string) error {
 		v.Ignite(sol.Burn, sol.Heat, s.Get("air_temperature").Num, &lk, crew)
 	}
 	closer(s, sol)
-	sc := run.Dress([]*render.Volume{v}, s, s.Looks[0], last)
+	sc, err := run.Dress([]*render.Volume{v}, s, s.Looks[0], last)
+	if err != nil {
+		return err
+	}
 	sc.Look.Method = "march"
 	p, err := render.New(sc, 320, 180, crew)
 	if err != nil {
@@ -111,5 +115,5 @@ func picture(r *recipe.Recipe, path string) error {
 		return err
 	}
 	defer f.Close()
-	return png.Encode(f, p.Image())
+	return png.Encode(f, film.Develop(p.Frame(), &sc.Look.Film, nil, crew).NRGBA())
 }

@@ -1,0 +1,293 @@
+package exr
+
+import (
+	"bytes"
+	"compress/zlib"
+	"encoding/binary"
+	"errors"
+	"fmt"
+	"io"
+	"math"
+)
+
+// Limits keep hostile files from taking all memory.
+type Limits struct {
+	Pixels   int
+	Channels int
+}
+
+// DefaultLimits take pictures of 8192 × 8192 with up to 64 channels.
+var DefaultLimits = Limits{8192 * 8192, 64}
+
+type cursor struct {
+	b  []byte
+	at int
+}
+
+var errShort = errors.New("exr: the file ends too early")
+
+func (c *cursor) take(n int) ([]byte, error) {
+	if n < 0 || n > len(c.b)-c.at {
+		return nil, errShort
+	}
+	c.at += n
+	return c.b[c.at-n : c.at], nil
+}
+
+func (c *cursor) u32() (uint32, error) {
+	b, err := c.take(4)
+	if err != nil {
+		return 0, err
+	}
+	return binary.LittleEndian.Uint32(b), nil
+}
+
+func (c *cursor) word() (string, error) {
+	n := bytes.IndexByte(c.b[c.at:], 0)
+	if n < 0 || n > 255 {
+		return "", errShort
+	}
+	s := string(c.b[c.at : c.at+n])
+	c.at += n + 1
+	return s, nil
+}
+
+type header struct {
+	kinds    []uint32 // 0 unsigned, 1 half, 2 float
+	names    []string
+	comp     byte
+	box      [4]int32
+	meta     map[string]string
+	seen     int
+	lines, w int
+	h        int
+}
+
+// Decode reads a picture.
+func Decode(data []byte, lim Limits) (*Image, error) {
+	c := &cursor{b: data}
+	m, err := c.u32()
+	if err != nil || m != magic {
+		return nil, errors.New("exr: this is no OpenEXR file")
+	}
+	flags, err := c.u32()
+	if err != nil {
+		return nil, err
+	}
+	if flags&0xff != 2 || flags&(0x200|0x800|0x1000) != 0 {
+		return nil, errors.New("exr: tiled, deep and multi-part files are not read; write it as single-part scan lines")
+	}
+	h, err := c.header()
+	if err != nil {
+		return nil, err
+	}
+	if int64(h.w)*int64(h.h) > int64(lim.Pixels) || len(h.names) > lim.Channels {
+		return nil, fmt.Errorf("exr: %d x %d pixels in %d channels are too many; up to %d pixels in %d channels are read", h.w, h.h, len(h.names), lim.Pixels, lim.Channels)
+	}
+	return c.pixels(h)
+}
+
+func (c *cursor) header() (*header, error) {
+	h := &header{meta: map[string]string{}}
+	for {
+		name, err := c.word()
+		if err != nil {
+			return nil, err
+		}
+		if name == "" {
+			break
+		}
+		kind, err := c.word()
+		if err != nil {
+			return nil, err
+		}
+		n, err := c.u32()
+		if err != nil {
+			return nil, err
+		}
+		b, err := c.take(int(n))
+		if err != nil {
+			return nil, err
+		}
+		switch {
+		case name == "channels":
+			if err := h.channels(b); err != nil {
+				return nil, err
+			}
+		case name == "compression" && len(b) == 1:
+			h.comp = b[0]
+			h.seen |= 1
+		case name == "dataWindow" && len(b) == 16:
+			for i := range h.box {
+				h.box[i] = int32(binary.LittleEndian.Uint32(b[4*i:]))
+			}
+			h.seen |= 2
+		case kind == "string" && n < 1<<16:
+			h.meta[name] = string(b)
+		}
+	}
+	w, ht := int64(h.box[2])-int64(h.box[0])+1, int64(h.box[3])-int64(h.box[1])+1
+	if h.seen != 3 || len(h.names) == 0 || w < 1 || ht < 1 || w > 1<<20 || ht > 1<<20 {
+		return nil, errors.New("exr: the header lacks channels, size or compression")
+	}
+	h.w, h.h, h.lines = int(w), int(ht), 1
+	switch h.comp {
+	case 0, 1, 2:
+	case 3:
+		h.lines = zipLines
+	default:
+		return nil, fmt.Errorf("exr: compression %d is not read; write it with zip, run lengths or none", h.comp)
+	}
+	return h, nil
+}
+
+func (h *header) channels(b []byte) error {
+	c := &cursor{b: b}
+	for {
+		name, err := c.word()
+		if err != nil {
+			return err
+		}
+		if name == "" {
+			return nil
+		}
+		q, err := c.take(16)
+		if err != nil {
+			return err
+		}
+		kind := binary.LittleEndian.Uint32(q)
+		if kind > 2 || binary.LittleEndian.Uint32(q[8:]) != 1 || binary.LittleEndian.Uint32(q[12:]) != 1 {
+			return fmt.Errorf("exr: channel %q is subsampled or of an unknown kind, which is not read", name)
+		}
+		h.names, h.kinds = append(h.names, name), append(h.kinds, kind)
+	}
+}
+
+func (c *cursor) pixels(h *header) (*Image, error) {
+	line := 0
+	for _, k := range h.kinds {
+		line += h.w * kindSize(k)
+	}
+	blocks := (h.h + h.lines - 1) / h.lines
+	if _, err := c.take(8 * blocks); err != nil { // the table of offsets; blocks follow in order
+		return nil, err
+	}
+	if len(c.b)-c.at < 8*blocks {
+		return nil, errShort
+	}
+	m := &Image{W: h.w, H: h.h, Packed: h.comp > 1, Meta: h.meta}
+	for i, n := range h.names {
+		m.Channels = append(m.Channels, Channel{Name: n, Full: h.kinds[i] != 1, Pix: make([]float32, h.w*h.h)})
+	}
+	for range blocks {
+		y, err := c.u32()
+		if err != nil {
+			return nil, err
+		}
+		n, err := c.u32()
+		if err != nil {
+			return nil, err
+		}
+		b, err := c.take(int(n))
+		if err != nil {
+			return nil, err
+		}
+		y0 := int64(int32(y)) - int64(h.box[1])
+		if y0 < 0 || y0 >= int64(h.h) {
+			return nil, fmt.Errorf("exr: a block of lines stands at %d, outside the picture", int32(y))
+		}
+		y1 := min(int(y0)+h.lines, h.h)
+		raw, err := unpack(h.comp, b, line*(y1-int(y0)))
+		if err != nil {
+			return nil, err
+		}
+		for y := int(y0); y < y1; y++ {
+			for i, k := range h.kinds {
+				raw = readLine(raw, k, m.Channels[i].Pix[y*h.w:(y+1)*h.w])
+			}
+		}
+	}
+	return m, nil
+}
+
+func kindSize(k uint32) int {
+	if k == 1 {
+		return 2
+	}
+	return 4
+}
+
+func readLine(raw []byte, kind uint32, out []float32) []byte {
+	for x := range out {
+		switch kind {
+		case 0:
+			out[x] = float32(binary.LittleEndian.Uint32(raw[4*x:]))
+		case 1:
+			out[x] = Float(binary.LittleEndian.Uint16(raw[2*x:]))
+		default:
+			out[x] = math.Float32frombits(binary.LittleEndian.Uint32(raw[4*x:]))
+		}
+	}
+	return raw[len(out)*kindSize(kind):]
+}
+
+func unpack(comp byte, b []byte, size int) ([]byte, error) {
+	if comp == 0 || len(b) == size {
+		if len(b) != size {
+			return nil, errShort
+		}
+		return b, nil
+	}
+	mixed := make([]byte, size)
+	if comp == 1 {
+		if err := runs(mixed, b); err != nil {
+			return nil, err
+		}
+	} else {
+		z, err := zlib.NewReader(bytes.NewReader(b))
+		if err != nil {
+			return nil, fmt.Errorf("exr: a block can't be unpacked: %w", err)
+		}
+		if _, err := io.ReadFull(z, mixed); err != nil {
+			return nil, fmt.Errorf("exr: a block can't be unpacked: %w", err)
+		}
+	}
+	for i := 1; i < len(mixed); i++ {
+		mixed[i] += mixed[i-1] - 128
+	}
+	raw := make([]byte, size)
+	half := (size + 1) / 2
+	for i := range raw {
+		raw[i] = mixed[i/2+i%2*half]
+	}
+	return raw, nil
+}
+
+func runs(out, in []byte) error {
+	at := 0
+	for len(in) > 0 {
+		n := int(int8(in[0]))
+		in = in[1:]
+		if n < 0 {
+			n = -n
+			if n > len(in) || n > len(out)-at {
+				return errShort
+			}
+			copy(out[at:], in[:n])
+			in, at = in[n:], at+n
+			continue
+		}
+		n++
+		if len(in) == 0 || n > len(out)-at {
+			return errShort
+		}
+		for i := range n {
+			out[at+i] = in[0]
+		}
+		in, at = in[1:], at+n
+	}
+	if at != len(out) {
+		return errShort
+	}
+	return nil
+}

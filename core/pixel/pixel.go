@@ -1,0 +1,150 @@
+// Package pixel reads pictures that come from outside, plates and panoramas,
+// into linear light with the primaries of sRGB, premultiplied by alpha.
+package pixel
+
+import (
+	"bytes"
+	"fmt"
+	"image"
+	_ "image/jpeg" // plates come as these
+	_ "image/png"
+	"math"
+
+	"zarf/core/format/exr"
+	"zarf/core/format/hdr"
+)
+
+// MaxPixels is the largest picture.
+const MaxPixels = 8192 * 8192
+
+// Image is a picture: red, green, blue, alpha, row by row from the top.
+type Image struct {
+	W, H int
+	Pix  []float32
+}
+
+// At is the picture's colour at a share of its width and height, between
+// pixels.
+func (m *Image) At(u, v float64) [3]float64 {
+	x, y := u*float64(m.W)-0.5, v*float64(m.H)-0.5
+	fx, fy := math.Floor(x), math.Floor(y)
+	tx, ty := x-fx, y-fy
+	var out [3]float64
+	for c := range 4 {
+		i, j := min(max(int(fx)+c&1, 0), m.W-1), min(max(int(fy)+c>>1, 0), m.H-1)
+		w := (1 - tx)
+		if c&1 == 1 {
+			w = tx
+		}
+		if c>>1 == 1 {
+			w *= ty
+		} else {
+			w *= 1 - ty
+		}
+		p := m.Pix[4*(j*m.W+i):]
+		for k := range out {
+			out[k] += w * float64(p[k])
+		}
+	}
+	return out
+}
+
+// Decode reads a PNG, JPEG, OpenEXR or Radiance picture. Values that are
+// negative or not finite become 0.
+func Decode(data []byte) (*Image, error) {
+	m, err := decode(data)
+	if err != nil {
+		return nil, err
+	}
+	for i, v := range m.Pix {
+		if !(v >= 0) || v > 1e30 {
+			m.Pix[i] = 0
+		}
+	}
+	return m, nil
+}
+
+func decode(data []byte) (*Image, error) {
+	switch {
+	case bytes.HasPrefix(data, []byte{0x76, 0x2f, 0x31, 0x01}):
+		return fromEXR(data)
+	case bytes.HasPrefix(data, []byte("#?")):
+		w, h, rgb, err := hdr.Read(data)
+		if err != nil {
+			return nil, err
+		}
+		m := &Image{w, h, make([]float32, 4*w*h)}
+		for i := range w * h {
+			copy(m.Pix[4*i:], rgb[3*i:3*i+3])
+			m.Pix[4*i+3] = 1
+		}
+		return m, nil
+	}
+	c, _, err := image.DecodeConfig(bytes.NewReader(data))
+	if err != nil {
+		return nil, fmt.Errorf("it is neither PNG, JPEG, OpenEXR nor Radiance HDR")
+	}
+	if c.Width < 1 || c.Height < 1 || c.Width > MaxPixels || c.Height > MaxPixels || c.Width*c.Height > MaxPixels {
+		return nil, fmt.Errorf("it has %d x %d pixels; up to %d are taken", c.Width, c.Height, MaxPixels)
+	}
+	img, _, err := image.Decode(bytes.NewReader(data))
+	if err != nil {
+		return nil, fmt.Errorf("it can't be read: %w", err)
+	}
+	return fromImage(img), nil
+}
+
+func fromEXR(data []byte) (*Image, error) {
+	e, err := exr.Decode(data, exr.DefaultLimits)
+	if err != nil {
+		return nil, err
+	}
+	r, g, b, a := e.Channel("R"), e.Channel("G"), e.Channel("B"), e.Channel("A")
+	if r == nil && e.Channel("Y") != nil {
+		r, g, b = e.Channel("Y"), e.Channel("Y"), e.Channel("Y")
+	}
+	if r == nil || g == nil || b == nil {
+		return nil, fmt.Errorf("it holds no channels R, G and B, nor Y")
+	}
+	m := &Image{e.W, e.H, make([]float32, 4*e.W*e.H)}
+	for i := range r {
+		m.Pix[4*i], m.Pix[4*i+1], m.Pix[4*i+2], m.Pix[4*i+3] = r[i], g[i], b[i], 1
+		if a != nil {
+			m.Pix[4*i+3] = a[i]
+		}
+	}
+	return m, nil
+}
+
+// Linear is the sRGB transfer function (IEC 61966-2-1) backwards.
+func Linear(v float64) float64 {
+	if v <= 0.04045 {
+		return v / 12.92
+	}
+	return math.Pow((v+0.055)/1.055, 2.4)
+}
+
+// linear is the sRGB transfer function backwards, for 16-bit values.
+var linear = func() (t [65536]float32) {
+	for i := range t {
+		t[i] = float32(Linear(float64(i) / 65535))
+	}
+	return t
+}()
+
+func fromImage(img image.Image) *Image {
+	b := img.Bounds()
+	m := &Image{b.Dx(), b.Dy(), make([]float32, 4*b.Dx()*b.Dy())}
+	for y := range m.H {
+		for x := range m.W {
+			r, g, bl, a := img.At(b.Min.X+x, b.Min.Y+y).RGBA()
+			p := m.Pix[4*(y*m.W+x):]
+			if a == 0 {
+				continue
+			}
+			straight := func(v uint32) float32 { return linear[min(v*65535/a, 65535)] * float32(a) / 65535 }
+			p[0], p[1], p[2], p[3] = straight(r), straight(g), straight(bl), float32(a)/65535
+		}
+	}
+	return m
+}

@@ -1,0 +1,164 @@
+package render
+
+import (
+	"math"
+
+	"zarf/core/film"
+)
+
+// The denoiser is a non-local mean whose weights compare patches against the
+// variance of the samples (Rousselle, Knaus, Zwicker 2012): each half of the
+// samples is filtered by weights of the other half, so that noise doesn't
+// choose its own weights. Depth, alpha, albedo and normal of fluid and solids
+// keep their edges.
+const (
+	denoiseReach = 6 // pixels either way
+	patchReach   = 1
+)
+
+// plane3 is a picture of three values a pixel.
+type plane3 []float32
+
+// denoise filters a frame in place; alpha stays.
+func (p *Picture) denoise(f film.Frame, strength float64) {
+	n := p.W * p.H
+	a, b, variance := make(plane3, 3*n), make(plane3, 3*n), make(plane3, 3*n)
+	for i := range n {
+		c := p.count[i/p.W/block*p.across+i%p.W/block]
+		even, odd := float32((c+1)/2), float32(c/2)
+		for k := range 3 {
+			a[3*i+k] = p.half[3*i+k] / max(even, 1)
+			b[3*i+k] = (p.sum[4*i+k] - p.half[3*i+k]) / max(odd, 1)
+			d := a[3*i+k] - b[3*i+k]
+			variance[3*i+k] = d * d / 2 // of either half
+		}
+	}
+	variance = p.soften(p.soften(variance))
+	feats := p.features()
+	fa := p.nlm(a, b, variance, feats, strength)
+	fb := p.nlm(b, a, variance, feats, strength)
+	for i := range n {
+		for k := range 3 {
+			f.Pix[4*i+k] = 0.5 * (fa[3*i+k] + fb[3*i+k])
+		}
+	}
+}
+
+// soften averages over 3 × 3 pixels.
+func (p *Picture) soften(in plane3) plane3 {
+	out := make(plane3, len(in))
+	p.crew.For(p.H, 8, func(lo, hi int) {
+		for y := lo; y < hi; y++ {
+			for x := range p.W {
+				var s [3]float32
+				n := float32(0)
+				for j := max(y-1, 0); j <= min(y+1, p.H-1); j++ {
+					for i := max(x-1, 0); i <= min(x+1, p.W-1); i++ {
+						for k := range 3 {
+							s[k] += in[3*(j*p.W+i)+k]
+						}
+						n++
+					}
+				}
+				for k := range 3 {
+					out[3*(y*p.W+x)+k] = s[k] / n
+				}
+			}
+		}
+	})
+	return out
+}
+
+const featureCount = 8
+
+// features are what keeps edges, each scaled so that a difference of 1 parts:
+// alpha, depth by its logarithm, albedo, normal.
+func (p *Picture) features() []float32 {
+	out := make([]float32, featureCount*p.W*p.H)
+	for i := range p.W * p.H {
+		s := p.share(i%p.W, i/p.W)
+		o := out[featureCount*i:]
+		o[0] = p.sum[4*i+3] * s / 0.3
+		if n := p.seen[4*i]; n > 0 {
+			o[1] = float32(math.Log(math.Max(float64(p.seen[4*i+1]/n), 1e-3))) / 0.25
+		}
+		for k := range 3 {
+			o[2+k] = p.feats[6*i+k] * s / 0.25
+			o[5+k] = p.feats[6*i+3+k] * s / 0.4
+		}
+	}
+	return out
+}
+
+// nlm filters in by weights from guide. Every offset is done for the whole
+// picture at once, in strips.
+func (p *Picture) nlm(in, guide, variance plane3, feats []float32, strength float64) plane3 {
+	w, h := p.W, p.H
+	out := make(plane3, 3*w*h)
+	k2 := float32(strength * strength * 0.5)
+	p.crew.For(h, 16, func(lo, hi int) { p.strip(lo, hi, in, guide, variance, feats, k2, out) })
+	return out
+}
+
+// strip filters rows lo to hi.
+func (p *Picture) strip(lo, hi int, in, guide, variance plane3, feats []float32, k2 float32, out plane3) {
+	w, h := p.W, p.H
+	weight := make([]float32, w*(hi-lo))
+	from, to := max(lo-patchReach, 0), min(hi+patchReach, h)
+	gap := make([]float32, w*(to-from))
+	for dy := -denoiseReach; dy <= denoiseReach; dy++ {
+		for dx := -denoiseReach; dx <= denoiseReach; dx++ {
+			for y := from; y < to; y++ {
+				row := gap[(y-from)*w:][:w]
+				v := min(max(y+dy, 0), h-1)
+				for x := range row {
+					u := min(max(x+dx, 0), w-1)
+					a, b := 3*(y*w+x), 3*(v*w+u)
+					var d float32
+					for k := range 3 {
+						e := guide[a+k] - guide[b+k]
+						va, vb := variance[a+k], variance[b+k]
+						d += (e*e - (va + min(va, vb))) / (1e-8 + k2*(va+vb) + 1e-4*k2*guide[a+k]*guide[a+k])
+					}
+					row[x] = d / 3
+				}
+			}
+			for y := lo; y < hi; y++ {
+				v := y + dy
+				if v < 0 || v >= h {
+					continue
+				}
+				for x := max(0, -dx); x < min(w, w-dx); x++ {
+					var d float32
+					n := float32(0)
+					for j := max(y-patchReach, from); j <= min(y+patchReach, to-1); j++ {
+						for i := max(x-patchReach, 0); i <= min(x+patchReach, w-1); i++ {
+							d += gap[(j-from)*w+i]
+							n++
+						}
+					}
+					d = max(d/n, 0)
+					a, b := y*w+x, v*w+x+dx
+					fa, fb := feats[featureCount*a:][:featureCount], feats[featureCount*b:][:featureCount]
+					for k := range fa {
+						e := fa[k] - fb[k]
+						d = max(d, e*e)
+					}
+					if d > 12 {
+						continue
+					}
+					wt := float32(math.Exp(-float64(d)))
+					weight[(y-lo)*w+x] += wt
+					for k := range 3 {
+						out[3*a+k] += wt * in[3*b+k]
+					}
+				}
+			}
+		}
+	}
+	for i, wt := range weight {
+		for k := range 3 {
+			out[3*(lo*w+i)+k] /= wt
+		}
+	}
+}

@@ -1,0 +1,239 @@
+package render
+
+import (
+	"fmt"
+
+	"zarf/core/geom"
+	"zarf/core/grid"
+	"zarf/core/look"
+)
+
+// Channels are what a frame holds, on one grid. Temperature is in kelvin over
+// the air's.
+type Channels struct {
+	Density, Temperature, Burn, Fuel, Speed *grid.Field
+	Air                                     float64 // K
+	Burns                                   bool
+
+	Velocity [3]*grid.Field // m/s, on its own grid; nil: none
+	VelH     float64
+	VelLow   geom.Vec3
+	Shutter  float64 // s
+}
+
+// named finds a channel, and what its values are over.
+func (c *Channels) named(name string) (f *grid.Field, over float64) {
+	switch name {
+	case "density":
+		return c.Density, 0
+	case "temperature":
+		return c.Temperature, c.Air
+	case "burn":
+		return c.Burn, 0
+	case "fuel":
+		return c.Fuel, 0
+	case "speed":
+		return c.Speed, 0
+	}
+	return nil, 0
+}
+
+// shift is a table over values that are counted from another zero.
+func shift(t *look.Table, by float64) *look.Table {
+	if by == 0 {
+		return t
+	}
+	out := *t
+	out.Low, out.High = t.Low-by, t.High-by
+	return &out
+}
+
+// Missing is a channel that a look wants and a take lacks.
+type Missing struct{ Use, Channel string }
+
+func (m *Missing) Error() string {
+	return fmt.Sprintf("the look draws its %s from %s, which this take does not hold: keep %s in the domain's cache and run again, or choose another channel", m.Use, m.Channel, m.Channel)
+}
+
+// Dress shades a volume: what smoke and tint are drawn from, what glows, and
+// how it moves. notes tell of values that had to be left out.
+func (v *Volume) Dress(c *Channels, l *look.Look, crew grid.Crew) (notes []string, err error) {
+	for _, f := range []struct {
+		name  string
+		field *grid.Field
+		least float32
+	}{{"temperature", c.Temperature, -1e30}, {"burning", c.Burn, 0}, {"fuel", c.Fuel, 0}, {"speed", c.Speed, 0}} {
+		if f.field == nil {
+			continue
+		}
+		if bad := clean(f.field, f.least, crew); bad > 0 {
+			notes = append(notes, fmt.Sprintf("%d voxels of %s are negative or not finite and count as none", bad, f.name))
+		}
+	}
+	fresh := false
+	if l.Opacity != nil {
+		f, over := c.named(l.SmokeFrom)
+		if f == nil {
+			return notes, &Missing{"smoke", l.SmokeFrom}
+		}
+		v.Density, v.opacity, fresh = f, shift(l.Opacity, over), true
+	}
+	if l.Tint != nil {
+		f, over := c.named(l.TintFrom)
+		if f == nil {
+			return notes, &Missing{"tint", l.TintFrom}
+		}
+		v.tintBy, v.tint = f, shift(l.Tint, over)
+	}
+	if c.Velocity[0] != nil && c.Shutter > 0 {
+		for _, f := range c.Velocity {
+			clean(f, -1e30, crew)
+		}
+		v.moves, fresh = &drift{c.Velocity, c.VelH, c.VelLow, c.Shutter}, true
+	}
+	if fresh {
+		v.majorants(crew)
+	}
+	return notes, v.ignite(c, l, crew)
+}
+
+// flame works out what glows from channels.
+type flame struct {
+	l                          *look.Look
+	density, burn, heat, drive *grid.Field
+	air, over, soot            float64
+	opacity                    *look.Table
+}
+
+// glow is the light that a metre gives, from the values at a place.
+func (f *flame) glow(density, burn, heat, drive float64) look.RGB {
+	l := f.l
+	k := 0.0
+	if l.FlameAnywhere {
+		k = l.FlameThickness * f.curve(drive)
+	} else {
+		k = f.soot * density
+		if burn > 0 {
+			k += l.FlameThickness * min(burn, 4)
+		}
+	}
+	if !(k > 1e-6) {
+		return look.RGB{}
+	}
+	var out look.RGB
+	if l.FlameMix < 1 && f.heat != nil {
+		t := (heat + f.air) * l.FlameScale
+		if l.FlameBands > 0 {
+			u := (t - l.FlameRamp.Low) / max(l.FlameRamp.High-l.FlameRamp.Low, 1e-9)
+			if u <= 0 {
+				t = 0
+			} else {
+				t = l.FlameRamp.Low + look.Step(u, l.FlameBands, l.FlameSoft)*(l.FlameRamp.High-l.FlameRamp.Low)
+			}
+		}
+		out = look.Glow(t).Scale((1 - l.FlameMix) * k)
+	}
+	if l.FlameMix > 0 {
+		if !l.FlameAnywhere {
+			k *= f.curve(drive)
+		}
+		out = out.Add(l.FlameRamp.At(drive + f.over).Scale(l.FlameMix * k))
+	}
+	for c := range out {
+		out[c] = min(out[c], 1e6)
+	}
+	return out
+}
+
+func (f *flame) curve(drive float64) float64 { return f.l.FlameCurve.At(drive + f.over)[0] }
+
+// values reads the channels at an index.
+func (f *flame) values(n int) (density, burn, heat, drive float64) {
+	read := func(g *grid.Field) float64 {
+		if g == nil {
+			return 0
+		}
+		return float64(g.Data[n])
+	}
+	density = read(f.density)
+	if f.opacity != nil {
+		density = float64(f.opacity.One(float32(density)))
+	}
+	return density, read(f.burn), read(f.heat), read(f.drive)
+}
+
+// at reads them at a place in voxels.
+func (f *flame) at(x, y, z float32) look.RGB {
+	read := func(g *grid.Field) float64 {
+		if g == nil {
+			return 0
+		}
+		return float64(g.Sample(x-0.5, y-0.5, z-0.5))
+	}
+	density := read(f.density)
+	if f.opacity != nil {
+		density = float64(f.opacity.One(float32(density)))
+	}
+	return f.glow(density, read(f.burn), read(f.heat), read(f.drive))
+}
+
+// Ignite makes a volume glow: burning gas and hot smoke, by black-body colour.
+// heat is in kelvin over the air's temperature air; burn may be nil. All have
+// the volume's grid.
+func (v *Volume) Ignite(burn, heat *grid.Field, air float64, l *look.Look, crew grid.Crew) {
+	c := &Channels{Density: v.Density, Temperature: heat, Burn: burn, Air: air, Burns: true}
+	_ = v.ignite(c, l, crew)
+}
+
+func (v *Volume) ignite(c *Channels, l *look.Look, crew grid.Crew) error {
+	if !l.Lit() || (!l.FlameAnywhere && (!c.Burns || c.Temperature == nil)) {
+		return nil
+	}
+	f := &flame{l: l, density: v.Density, opacity: v.opacity, burn: c.Burn, heat: c.Temperature, air: c.Air}
+	f.soot = l.FlameSoot * (l.Extinction[0] + l.Extinction[1] + l.Extinction[2]) / 3
+	if l.FlameAnywhere || l.FlameMix > 0 {
+		if f.drive, f.over = c.named(l.FlameBy); f.drive == nil {
+			return &Missing{"flame", l.FlameBy}
+		}
+	}
+	if !l.FlameAnywhere && l.FlameMix == 0 {
+		if _, top, _ := c.Temperature.Range(); (float64(top)+c.Air)*l.FlameScale < 500 {
+			return nil
+		}
+	}
+	d := v.Density.Dims
+	for c := range v.Glow {
+		v.Glow[c] = grid.NewField(d)
+	}
+	crew.For(d.NZ, 2, func(k0, k1 int) {
+		for n := d.Index(0, 0, k0); n < d.Index(0, 0, k1); n++ {
+			g := f.glow(f.values(n))
+			for c := range 3 {
+				v.Glow[c].Data[n] = float32(g[c])
+			}
+		}
+	})
+	if l.FlameBands > 0 {
+		v.sharp = f
+	} else {
+		// light grows so steeply with temperature that single voxels would stand out
+		for c := range v.Glow {
+			v.Glow[c] = grid.Soften(v.Glow[c], crew)
+		}
+	}
+	v.lightTiles(crew)
+	v.measure()
+	return nil
+}
+
+// glowAt is the light that a metre gives at a place in voxels.
+func (v *Volume) glowAt(x, y, z float32) look.RGB {
+	if v.sharp != nil {
+		return v.sharp.at(x, y, z)
+	}
+	var out look.RGB
+	for c := range 3 {
+		out[c] = float64(v.Glow[c].Sample(x-0.5, y-0.5, z-0.5))
+	}
+	return out
+}

@@ -1,0 +1,277 @@
+package render
+
+import (
+	"math"
+	"sort"
+
+	"zarf/core/geom"
+	"zarf/core/look"
+	"zarf/core/pixel"
+)
+
+// discrete draws indices with given chances.
+type discrete struct {
+	sum   []float64 // running sums
+	total float64
+}
+
+func newDiscrete(w []float64) *discrete {
+	d := &discrete{sum: make([]float64, len(w))}
+	for i, x := range w {
+		d.total += x
+		d.sum[i] = d.total
+	}
+	return d
+}
+
+// draw gives an index and its chance; u is within [0,1).
+func (d *discrete) draw(u float64) (n int, chance float64) {
+	n = min(sort.SearchFloat64s(d.sum, u*d.total+1e-300), len(d.sum)-1)
+	return n, d.chance(n)
+}
+
+func (d *discrete) chance(n int) float64 {
+	if d.total <= 0 {
+		return 0
+	}
+	if n == 0 {
+		return d.sum[0] / d.total
+	}
+	return (d.sum[n] - d.sum[n-1]) / d.total
+}
+
+// Lamp is a light with a surface.
+type Lamp struct {
+	Name     string
+	Ball     bool
+	Centre   geom.Vec3
+	Radius   float64   // of a ball, m
+	U, V     geom.Vec3 // half the width and height of a panel
+	Normal   geom.Vec3
+	Radiance look.RGB
+	Seen     bool
+}
+
+// NewPanel is a panel at a place, facing a target.
+func NewPanel(at, target geom.Vec3, wide, tall float64) Lamp {
+	n := target.Sub(at).Unit()
+	if n == (geom.Vec3{}) {
+		n = geom.V(0, -1, 0)
+	}
+	u := n.Cross(geom.V(0, 1, 0))
+	if u.Len() < 1e-6 {
+		u = geom.V(1, 0, 0)
+	}
+	u = u.Unit()
+	return Lamp{Centre: at, Normal: n, U: u.Mul(wide / 2), V: u.Cross(n).Mul(tall / 2)}
+}
+
+func (l *Lamp) area() float64 {
+	if l.Ball {
+		return 4 * math.Pi * l.Radius * l.Radius
+	}
+	return 4 * l.U.Len() * l.V.Len()
+}
+
+// sample draws a direction from p to the lamp: how far it is, its chance by
+// solid angle, and whether the lamp shines that way at all.
+func (l *Lamp) sample(p geom.Vec3, r *dice) (d geom.Vec3, far, pdf float64, ok bool) {
+	if l.Ball {
+		to := l.Centre.Sub(p)
+		c2 := to.Dot(to)
+		if c2 <= l.Radius*l.Radius*1.0001 {
+			return d, 0, 0, false
+		}
+		cosMax := math.Sqrt(1 - l.Radius*l.Radius/c2)
+		d = about(to.Unit(), 1-r.next()*(1-cosMax), 2*math.Pi*r.next())
+		t, hit := l.hit(p, d, math.Inf(1))
+		return d, t, 1 / (2 * math.Pi * (1 - cosMax)), hit
+	}
+	q := l.Centre.Add(l.U.Mul(2*r.next() - 1)).Add(l.V.Mul(2*r.next() - 1))
+	to := q.Sub(p)
+	far = to.Len()
+	d = to.Mul(1 / max(far, 1e-12))
+	cos := -d.Dot(l.Normal)
+	if cos <= 1e-6 || far < 1e-9 {
+		return d, far, 0, false
+	}
+	return d, far, far * far / (cos * l.area()), true
+}
+
+// hit is where a ray meets the lamp's shining side.
+func (l *Lamp) hit(o, d geom.Vec3, far float64) (t float64, ok bool) {
+	if l.Ball {
+		to := l.Centre.Sub(o)
+		b := to.Dot(d)
+		disc := b*b - to.Dot(to) + l.Radius*l.Radius
+		if disc < 0 {
+			return 0, false
+		}
+		t = b - math.Sqrt(disc)
+		return t, t > 1e-6 && t < far
+	}
+	cos := d.Dot(l.Normal)
+	if cos > -1e-6 {
+		return 0, false
+	}
+	to := l.Centre.Sub(o)
+	t = to.Dot(l.Normal) / cos
+	if t <= 1e-6 || t >= far {
+		return 0, false
+	}
+	q := d.Mul(t).Sub(to)
+	return t, math.Abs(q.Dot(l.U)) <= l.U.Dot(l.U) && math.Abs(q.Dot(l.V)) <= l.V.Dot(l.V)
+}
+
+// pdf is the chance by solid angle with which sample draws a direction that
+// hits at a distance.
+func (l *Lamp) pdf(p, d geom.Vec3, far float64) float64 {
+	if l.Ball {
+		to := l.Centre.Sub(p)
+		c2 := to.Dot(to)
+		if c2 <= l.Radius*l.Radius*1.0001 {
+			return 0
+		}
+		return 1 / (2 * math.Pi * (1 - math.Sqrt(1-l.Radius*l.Radius/c2)))
+	}
+	return far * far / (-d.Dot(l.Normal) * l.area())
+}
+
+// on is the irradiance over π of a surface by a lamp taken as a point, for the
+// quick march; normal 0 gives the mean over all directions, for smoke.
+func (l *Lamp) on(p, normal geom.Vec3) (e look.RGB, d geom.Vec3, far float64) {
+	to := l.Centre.Sub(p)
+	far = to.Len()
+	d = to.Mul(1 / max(far, 1e-9))
+	shown := l.area()
+	soft := l.area() / math.Pi
+	if l.Ball {
+		shown /= 4
+		soft /= 4
+	} else {
+		shown *= max(0, -d.Dot(l.Normal))
+	}
+	w := shown / (math.Pi * (far*far + soft))
+	if normal != (geom.Vec3{}) {
+		w *= max(0, normal.Dot(d))
+	} else {
+		w /= 4
+	}
+	return l.Radiance.Scale(w), d, far
+}
+
+// Env is light from all round, as a panorama: longitude along x from −z over
+// +x, latitude from the zenith down.
+type Env struct {
+	W, H int
+	Pix  []look.RGB
+	turn float64 // radians
+	rows *discrete
+	cols []*discrete
+}
+
+// NewEnv prepares a panorama turned about the vertical, radians.
+func NewEnv(m *pixel.Image, turn float64) *Env {
+	e := &Env{W: m.W, H: m.H, Pix: make([]look.RGB, m.W*m.H), turn: turn}
+	for i := range e.Pix {
+		for c := range 3 {
+			e.Pix[i][c] = float64(m.Pix[4*i+c])
+		}
+	}
+	e.weigh()
+	return e
+}
+
+func (e *Env) weigh() {
+	rows := make([]float64, e.H)
+	e.cols = make([]*discrete, e.H)
+	for y := range e.H {
+		sin := math.Sin(math.Pi * (float64(y) + 0.5) / float64(e.H))
+		w := make([]float64, e.W)
+		for x := range w {
+			// the mean over the pixel of what At finds between pixels
+			var c look.RGB
+			for j, q := range [3]float64{0.125, 0.75, 0.125} {
+				for i, p := range [3]float64{0.125, 0.75, 0.125} {
+					c = c.Add(e.pixel(x+i-1, y+j-1).Scale(p * q))
+				}
+			}
+			w[x] = (0.2126*c[0] + 0.7152*c[1] + 0.0722*c[2] + 1e-9) * sin
+		}
+		e.cols[y] = newDiscrete(w)
+		rows[y] = e.cols[y].total
+	}
+	e.rows = newDiscrete(rows)
+}
+
+// skyEnv is a look's own sky as a coarse panorama, for drawing directions.
+func skyEnv(l *look.Look) *Env {
+	const w, h = 32, 64
+	pix := make([]look.RGB, w*h)
+	e := &Env{W: w, H: h, Pix: pix}
+	for y := range h {
+		for x := range w {
+			pix[y*w+x] = l.SkyLight(e.direction((float64(x)+0.5)/w, (float64(y)+0.5)/h))
+		}
+	}
+	e.weigh()
+	return e
+}
+
+func (e *Env) direction(u, v float64) geom.Vec3 {
+	phi, theta := 2*math.Pi*u+e.turn, math.Pi*v
+	s, c := math.Sincos(theta)
+	ps, pc := math.Sincos(phi)
+	return geom.V(s*ps, c, -s*pc)
+}
+
+func (e *Env) place(d geom.Vec3) (u, v float64) {
+	u = (math.Atan2(d.X, -d.Z) - e.turn) / (2 * math.Pi)
+	u -= math.Floor(u)
+	return u, math.Acos(min(max(d.Y, -1), 1)) / math.Pi
+}
+
+// At is the panorama's light in a direction, between pixels.
+func (e *Env) At(d geom.Vec3) look.RGB {
+	u, v := e.place(d)
+	x, y := u*float64(e.W)-0.5, v*float64(e.H)-0.5
+	fx, fy := math.Floor(x), math.Floor(y)
+	tx, ty := x-fx, y-fy
+	i, j := int(fx), int(fy)
+	return e.pixel(i, j).Scale((1 - tx) * (1 - ty)).Add(e.pixel(i+1, j).Scale(tx * (1 - ty))).Add(e.pixel(i, j+1).Scale((1 - tx) * ty)).Add(e.pixel(i+1, j+1).Scale(tx * ty))
+}
+
+// pixel goes round at the sides and stays at the poles.
+func (e *Env) pixel(i, j int) look.RGB {
+	return e.Pix[min(max(j, 0), e.H-1)*e.W+((i%e.W)+e.W)%e.W]
+}
+
+// sample draws a direction by the panorama's light.
+func (e *Env) sample(r *dice) (d geom.Vec3, pdf float64) {
+	y, py := e.rows.draw(r.next())
+	x, px := e.cols[y].draw(r.next())
+	v := (float64(y) + r.next()) / float64(e.H)
+	d = e.direction((float64(x)+r.next())/float64(e.W), v)
+	return d, py * px * float64(e.W*e.H) / (2 * math.Pi * math.Pi * max(math.Sin(math.Pi*v), 1e-9))
+}
+
+// pdf is the chance by solid angle with which sample draws d.
+func (e *Env) pdf(d geom.Vec3) float64 {
+	u, v := e.place(d)
+	x, y := min(int(u*float64(e.W)), e.W-1), min(int(v*float64(e.H)), e.H-1)
+	return e.rows.chance(y) * e.cols[y].chance(x) * float64(e.W*e.H) / (2 * math.Pi * math.Pi * max(math.Sin(math.Pi*v), 1e-9))
+}
+
+// mean is the panorama's radiance averaged over the half facing n by cosine.
+func (e *Env) mean(n geom.Vec3) (out look.RGB) {
+	for y := range e.H {
+		v := (float64(y) + 0.5) / float64(e.H)
+		solid := math.Sin(math.Pi*v) * 2 * math.Pi * math.Pi / float64(e.W*e.H)
+		for x := range e.W {
+			if cos := e.direction((float64(x)+0.5)/float64(e.W), v).Dot(n); cos > 0 {
+				out = out.Add(e.Pix[y*e.W+x].Scale(cos * solid / math.Pi))
+			}
+		}
+	}
+	return out
+}
