@@ -50,6 +50,8 @@ type Studio struct {
 
 	turn   sync.Mutex
 	flying map[int64]bool // orders that a worker has, or may take
+
+	library sync.Mutex // over the kept ramps and curves
 }
 
 // Open takes a data folder; a second program on the same folder is refused.
@@ -654,6 +656,22 @@ func (s *Studio) RenderRange(row store.ShotRow, t store.Take, lookID string, fro
 	}
 	return s.submit(store.Job{Kind: KindRender, ShotID: row.ID, TakeID: t.ID, Total: to - from + 1},
 		spec{Take: t.Doc, Now: doc.Encode(), Domain: t.Domain, Look: lk.ID, From: from, To: to, Dir: dir, Name: row.Slug})
+}
+
+// RenderAgain goes on with a range that ended early: the frames that are there
+// stay, the others are made with the values that it was begun with.
+func (s *Studio) RenderAgain(j store.Job) error {
+	if j.Kind != KindRender || j.Active() {
+		return errors.New("only a range of pictures that has ended can go on")
+	}
+	var sp spec
+	if err := json.Unmarshal(j.Spec, &sp); err != nil {
+		return fmt.Errorf("the order can't be read: %w", err)
+	}
+	if sp.Dir != j.Dir || sp.Dir == "" {
+		return errors.New("its folder is not known any more; render anew")
+	}
+	return s.submit(store.Job{Kind: KindRender, ShotID: j.ShotID, TakeID: j.TakeID, Total: sp.To - sp.From + 1}, sp)
 }
 
 // HandOver queues a handover of a take's frames; renders names the job whose

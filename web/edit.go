@@ -108,10 +108,13 @@ func parse(c *gin.Context, e *shot.Entry, length string, old shot.Value) (shot.V
 		v.Flag = c.PostForm("v") == "on"
 	case shot.Names:
 		v = shot.NameList(c.PostFormArray("v")...)
-	case shot.Points, shot.Profile, shot.File, shot.Weights, shot.Frozen:
+	case shot.Points, shot.Profile, shot.File, shot.Weights, shot.Frozen, shot.Picture, shot.Ramp, shot.Curve:
 		v.Text = strings.TrimSpace(c.PostForm("v"))
 		if err = e.Check(v); err == nil && e.Type == shot.Points {
 			v = shot.PointList(v.Places()) // one way to write them
+		}
+		if err == nil && (e.Type == shot.Ramp || e.Type == shot.Curve) {
+			v = shot.StopList(e.Type, v.Stops(e.Type))
 		}
 		return v, err
 	case shot.Vector:
@@ -543,9 +546,23 @@ func (s *server) undo(by int) gin.HandlerFunc {
 	}
 }
 
+// freeLook is an id that no look of a shot has.
+func freeLook(d *shot.Shot) string {
+	for n := 2; ; n++ {
+		id := fmt.Sprintf("look%d", n)
+		if !slices.ContainsFunc(d.Looks, func(o *shot.Element) bool { return o.ID == id }) {
+			return id
+		}
+	}
+}
+
 func (s *server) changeLook(c *gin.Context) {
 	id, verb := c.Param("id"), c.Param("verb")
 	next := id
+	if verb == "keep" || verb == "forget" {
+		s.lookLibrary(c, id, verb)
+		return
+	}
 	err := s.change(c, verb+" look", "", func(d *shot.Shot) error {
 		l := d.Look(id)
 		if l == nil {
@@ -560,12 +577,7 @@ func (s *server) changeLook(c *gin.Context) {
 			for k, v := range l.Values {
 				copy.Values[k] = v
 			}
-			for n := 2; ; n++ {
-				copy.ID = fmt.Sprintf("look%d", n)
-				if !slices.ContainsFunc(d.Looks, func(o *shot.Element) bool { return o.ID == copy.ID }) {
-					break
-				}
-			}
+			copy.ID = freeLook(d)
 			d.Looks = append(d.Looks, copy)
 			next = copy.ID
 		case "delete":
@@ -579,6 +591,17 @@ func (s *server) changeLook(c *gin.Context) {
 				return err
 			}
 			l.Name = c.PostForm("name")
+		case "bring": // one of the library, as a new look
+			if len(d.Looks) >= 100 {
+				return fmt.Errorf("the shot has 100 looks; no more are allowed")
+			}
+			copy, err := s.st.LibraryLook(c.PostForm("name"))
+			if err != nil {
+				return err
+			}
+			copy.ID = freeLook(d)
+			d.Looks = append(d.Looks, copy)
+			next = copy.ID
 		default:
 			return fmt.Errorf("nothing is called %q", verb)
 		}

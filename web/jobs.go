@@ -282,6 +282,15 @@ func (s *server) rendered(c *gin.Context) {
 	c.File(p)
 }
 
+// renderAgain goes on with a range that ended early.
+func (s *server) renderAgain(c *gin.Context) {
+	j, err := s.jobOf(c)
+	if err == nil {
+		err = s.st.RenderAgain(j)
+	}
+	s.answer(c, err)
+}
+
 // handoverZip streams a finished handover as one file.
 func (s *server) handoverZip(c *gin.Context) {
 	j, err := s.jobOf(c)

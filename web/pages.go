@@ -55,7 +55,7 @@ func (s *server) loadPages() map[string]*template.Template {
 			}
 			return "about " + secondsWords(v)
 		}, "count": countWords, "ago": agoWords,
-		"lookList": lookList, "takeNumbers": takeNumbers, "sweepable": sweepable, "sweepVoxel": sweepVoxel,
+		"lookList": lookList, "lookChanges": lookChanges, "driven": driven, "takeNumbers": takeNumbers, "sweepable": sweepable, "sweepVoxel": sweepVoxel,
 		"stations": func() []station { return stations },
 		"kinds":    func() []shot.Kind { return shot.ElementKinds },
 		"recipes":  s.st.Recipes,
@@ -236,6 +236,7 @@ type space struct {
 	Take       *takeView
 	Active     *store.Job
 	Look       *shot.Element
+	Library    []string // looks that any shot can take
 	Renders    []jobView
 	Hands      []handView
 	Frame      int
@@ -339,7 +340,9 @@ func (s *server) space(c *gin.Context, at string) (*space, error) {
 	switch at {
 	case "look":
 		w.Sheet = lookSheet(doc, w.Look, float64(w.Frame))
-		err = s.renders(w)
+		if w.Library, err = s.st.LookNames(); err == nil {
+			err = s.renders(w)
+		}
 	case "handover":
 		w.Sheet = handoverSheet(doc)
 		if err = s.renders(w); err == nil {
@@ -479,9 +482,14 @@ func (s *server) takeNumber(id int64) int {
 
 func (s *server) renders(w *space) error {
 	jobs, err := s.st.Store.ShotJobs(w.Row.ID, studio.KindRender)
+	seen := map[string]bool{}
 	for _, j := range jobs {
 		v := jobView{Job: j, Take: s.takeNumber(j.TakeID)}
 		v.From, v.To, v.Look = studio.Span(j)
+		if seen[j.Dir] { // a later job went on with it
+			continue
+		}
+		seen[j.Dir] = true
 		v.Files = renderedFrames(j, v.From, v.To)
 		w.Renders = append(w.Renders, v)
 	}

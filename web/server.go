@@ -103,6 +103,8 @@ func (s *server) routes(e *gin.Engine) {
 	e.GET("/", s.shotsPage)
 	e.GET("/events", s.events)
 	e.GET("/queue", s.queuePage)
+	e.GET("/kept/:type", s.keptList)
+	e.POST("/kept/:type", s.keep)
 	e.POST("/queue/:job/:verb", s.changeJob)
 	e.POST("/shots", s.newShot)
 	e.GET("/recipes/:file", s.recipePicture)
@@ -122,6 +124,8 @@ func (s *server) routes(e *gin.Engine) {
 	g.GET("/still/:take/:frame", s.still)
 	g.GET("/compare", s.compareTable)
 	g.GET("/slice/:take/:frame", s.slice)
+	g.GET("/histogram/:take/:frame", s.histogram)
+	g.POST("/picture/:kind/:id/:key", s.bringPicture)
 	g.POST("/sweep/cost", s.sweepCost)
 	g.POST("/sweep", s.sweep)
 	g.POST("/takes/clear", s.clearTakes)
@@ -160,6 +164,7 @@ func (s *server) routes(e *gin.Engine) {
 	g.POST("/draft/keep", s.keepDraft)
 	g.POST("/take/:take/:verb", s.changeTake)
 	g.POST("/job/:job/stop", s.stopJob)
+	g.POST("/job/:job/again", s.renderAgain)
 	g.POST("/render", s.renderRange)
 	g.POST("/handover", s.handOver)
 	e.NoRoute(func(c *gin.Context) {
@@ -216,7 +221,7 @@ func hostOnly(h string) string {
 
 func (s *server) limit(c *gin.Context) {
 	most := int64(MaxBody)
-	if p := c.Request.URL.Path; strings.HasSuffix(p, "/bring") || strings.HasSuffix(p, "/clip") || strings.Contains(p, "/sequence/") || p == "/shots/import" || strings.Contains(p, "/paint/") {
+	if p := c.Request.URL.Path; strings.HasSuffix(p, "/bring") || strings.HasSuffix(p, "/clip") || strings.Contains(p, "/sequence/") || strings.Contains(p, "/picture/") || p == "/shots/import" || strings.Contains(p, "/paint/") {
 		most = MaxUpload
 	}
 	if c.Request.ContentLength > most {

@@ -118,7 +118,7 @@ func fieldOf(e *shot.Entry, id string, v shot.Value, length string) field {
 		f.Hex = hexOf(v.Vec)
 	case shot.Names:
 		f.List = v.List()
-	case shot.File, shot.Frozen:
+	case shot.File, shot.Frozen, shot.Picture:
 		if v.Text != "" {
 			f.Text = asset.Name(v.Text)
 		}
@@ -171,6 +171,9 @@ func (s *sheet) fill(doc *shot.Shot, value func(*shot.Entry) shot.Value) {
 	length := doc.Get("units").Text
 	at := map[string]int{}
 	burns := slices.ContainsFunc(doc.Elements, (*shot.Element).Burns)
+	if s.Kind == shot.Look && s.Owner.Get("flame_where").Text == "curve" {
+		burns = true // any channel may glow
+	}
 	for _, e := range shot.Entries(s.Kind) {
 		if !burns && ofFire(e) {
 			continue
@@ -213,7 +216,7 @@ func shown(e *shot.Entry, value func(*shot.Entry) shot.Value, k shot.Kind) bool 
 
 func elementSheet(doc *shot.Shot, e *shot.Element, frame float64) *sheet {
 	s := &sheet{Kind: e.Kind, ID: e.ID, Title: string(e.Kind), Name: e.Name, Element: e, Owner: e, Frame: frame}
-	if e.Kind != shot.Domain && e.Kind != shot.Camera && e.Kind != shot.Sequence {
+	if e.Kind != shot.Domain && e.Kind != shot.Camera && e.Kind != shot.Lamp && e.Kind != shot.Sequence {
 		s.Domains = doc.Of(shot.Domain)
 	}
 	s.fill(doc, func(x *shot.Entry) shot.Value { return e.At(x.Key, frame) })
@@ -235,7 +238,7 @@ func ownerSheet(doc *shot.Shot, s *sheet) *sheet {
 // ofFire reports values of looks and handovers that mean nothing where no
 // domain burns.
 func ofFire(e *shot.Entry) bool {
-	return (e.Kind == shot.Look && e.Topic == "flame") || (e.Kind == shot.Handover && (e.Key == "fuel" || e.Key == "burn"))
+	return (e.Kind == shot.Look && e.Topic == "flame" && e.Key != "flame_where") || (e.Kind == shot.Handover && (e.Key == "fuel" || e.Key == "burn"))
 }
 
 func lookSheet(doc *shot.Shot, l *shot.Element, frame float64) *sheet {

@@ -233,6 +233,9 @@ func describe(doc *shot.Shot, e *shot.Element, frame float64) (sceneElement, boo
 		se.Radius, se.Vector[0] = e.At("radius", frame).Num, e.At("strength", frame).Num
 	case shot.Radial:
 		se.Radius, se.Vector[0] = e.At("radius", frame).Num, e.At("strength", frame).Num
+	case shot.Lamp:
+		se.Form, se.Target, se.Colour = e.Get("form").Text, vec("target"), hexOf(e.At("colour", frame).Vec)
+		se.Size = [3]float64{e.At("wide", frame).Num, e.At("tall", frame).Num, 0}
 	case shot.Camera:
 		se.Target, se.Lens = vec("target"), e.At("lens", frame).Num
 	}

@@ -3,7 +3,7 @@
 const client = Math.random().toString(36).slice(2);
 
 export class Lit {
-  constructor(img, slug, on) { this.img = img; this.slug = slug; this.on = on; this.run = 0; }
+  constructor(img, slug, on) { this.img = img; this.slug = slug; this.on = on; this.run = 0; this.layer = 'beauty'; }
 
   stop() { this.run++; }
 
@@ -16,7 +16,7 @@ export class Lit {
     for (;;) {
       let r, body;
       try {
-        r = await fetch(`/shots/${this.slug}/preview?take=${take}&frame=${frame}&look=${look}&width=${Math.round(width * scale)}&client=${client}`);
+        r = await fetch(`/shots/${this.slug}/preview?take=${take}&frame=${frame}&look=${look}&width=${Math.round(width * scale)}&client=${client}&layer=${encodeURIComponent(this.layer)}`);
         body = r.ok ? await r.blob() : await r.text(); // the answer may break off as well
       } catch {
         if (run === this.run) this.on.note('The server does not answer: the picture stays as it is.', true);
@@ -25,15 +25,19 @@ export class Lit {
       if (run !== this.run) return;
       if (r.status === 410) continue;
       if (!r.ok) { this.on.note(body, true); return; }
-      const done = +r.headers.get('X-Zarf-Samples'), want = +r.headers.get('X-Zarf-Target');
+      const h = (k) => r.headers.get('X-Zarf-' + k);
+      const done = +h('Samples'), want = +h('Target'), over = h('Done') === 'true';
+      this.on.layers(h('Layers').split(' '));
       const url = URL.createObjectURL(body);
       if (run !== this.run) { URL.revokeObjectURL(url); return; }
       const old = this.img.src;
       this.img.src = url;
       if (old.startsWith('blob:')) URL.revokeObjectURL(old);
       this.img.dataset.samples = done;
-      this.on.note(done < want ? `${done} of ${want} samples` : `${want} samples, done`);
-      if (done >= want) return;
+      const bias = h('Method') === 'march' ? 'quick march: light scattered more than once is guessed' : h('Noise') ? `noise ${(+h('Noise')).toFixed(3)}` : '';
+      const notes = decodeURIComponent((h('Notes') || '').replace(/\+/g, ' '));
+      this.on.note([done === 0 ? 'coarse first look' : over ? `${done} samples, done` : `${done} of ${want} samples`, bias, h('Spared') ? `${h('Spared')} % of samples spared` : '', `${h('Seconds')} s`, notes].filter(Boolean).join(' · '), !!notes);
+      if (over) return;
     }
   }
 }

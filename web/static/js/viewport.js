@@ -287,6 +287,7 @@ export class Viewport {
   make(e) {
     if (e.kind === 'domain') return this.domain(e);
     if (e.kind === 'camera') return this.cameraMark(e);
+    if (e.kind === 'lamp') return this.lampMark(e);
     const g = new THREE.Group();
     g.position.set(...e.position);
     if (e.kind === 'wind') {
@@ -463,6 +464,24 @@ export class Viewport {
       }
     });
     if (pts.length) g.add(new THREE.LineSegments(new THREE.BufferGeometry().setFromPoints(pts), new THREE.LineBasicMaterial({ color: this.line, transparent: true, opacity: 0.13 })));
+    return g;
+  }
+
+  // A lamp: its surface, and short rays the way that it shines.
+  lampMark(e) {
+    const g = new THREE.Group(), ball = e.form === 'ball', [w, h] = e.size;
+    g.position.set(...e.position);
+    if (!ball) g.lookAt(new THREE.Vector3(...e.target));
+    const skin = new THREE.MeshBasicMaterial({ color: e.colour, side: THREE.DoubleSide });
+    g.add(new THREE.Mesh(ball ? new THREE.SphereGeometry(w / 2, 20, 12) : new THREE.PlaneGeometry(w, h), skin));
+    const pts = [], r = ball ? w / 2 : 0;
+    const ways = ball ? [[1, 0, 0], [-1, 0, 0], [0, 1, 0], [0, -1, 0], [0, 0, 1], [0, 0, -1]] : [[-1, -1], [1, -1], [1, 1], [-1, 1]];
+    for (const p of ways) {
+      const a = ball ? new THREE.Vector3(...p) : new THREE.Vector3(p[0] * w / 2, p[1] * h / 2, 0);
+      const d = ball ? a.clone() : new THREE.Vector3(0, 0, 1), o = ball ? a.clone().multiplyScalar(r) : a;
+      pts.push(o.clone().addScaledVector(d, 0.1 * w), o.clone().addScaledVector(d, 0.5 * w));
+    }
+    g.add(new THREE.LineSegments(new THREE.BufferGeometry().setFromPoints(pts), new THREE.LineBasicMaterial({ color: this.line })));
     return g;
   }
 

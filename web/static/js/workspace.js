@@ -12,6 +12,8 @@ import { Draft } from './draft.js';
 import { Compare } from './compare.js';
 import { Sweep } from './sweep.js';
 import { Probe } from './probe.js';
+import './stops.js';
+import './strip.js';
 
 const work = document.getElementById('work');
 const slug = work.dataset.slug, station = work.dataset.station, shotId = +work.dataset.shot;
@@ -95,7 +97,27 @@ document.addEventListener('click', (e) => {
     else compare.show(list);
   }
 });
-const lit = new Lit($('lit'), slug, { note });
+const lit = new Lit($('lit'), slug, {
+  note,
+  // lamps have layers of their own, known once the scene is made
+  layers: (list) => { for (const l of list) if ($('layer') && ![...$('layer').options].some((o) => o.value === l)) $('layer').append(new Option(l.replaceAll('_', ' '), l)); },
+});
+if ($('layer')) $('layer').onchange = () => { lit.layer = $('layer').value; show(state.frame); };
+// Pictures from outside become a look's value.
+document.addEventListener('change', async (e) => {
+  const to = e.target.dataset && e.target.dataset.picture;
+  if (!to || !e.target.files.length) return;
+  e.stopPropagation();
+  const body = new FormData();
+  for (const f of e.target.files) body.append('file', f);
+  note('The pictures are on their way …');
+  try {
+    const r = await fetch(`/shots/${slug}/picture/${to}`, { method: 'POST', body, headers: { 'X-Zarf-Page': mine() } });
+    const text = await r.text();
+    note(text, !r.ok);
+    if (r.ok) { reloadAll(); reload(); }
+  } catch { note('The server does not answer; nothing was kept.', true); }
+}, true);
 // A live draft takes the picture over while it runs.
 const draft = $('draft') ? new Draft($('drafttools'), $('draft'), {
   slug, size, note,

@@ -1,0 +1,162 @@
+package exr
+
+import (
+	"bytes"
+	"math"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+)
+
+func picture(w, h int, packed bool) *Image {
+	m := &Image{W: w, H: h, Packed: packed, Meta: map[string]string{"shot": "BL090"}}
+	for n, name := range []string{"R", "G", "B", "A", "Z", "emission.R", "a layer with quite a long name of its own.Y"} {
+		pix := make([]float32, w*h)
+		for i := range pix {
+			pix[i] = float32(math.Sin(float64(i*(n+1))*0.01)) * float32(n+1)
+		}
+		m.Channels = append(m.Channels, Channel{name, name == "Z", pix})
+	}
+	return m
+}
+
+func TestRoundTrip(t *testing.T) {
+	for _, packed := range []bool{false, true} {
+		for _, size := range [][2]int{{1, 1}, {37, 41}, {64, 16}} {
+			m := picture(size[0], size[1], packed)
+			var b bytes.Buffer
+			if err := Write(&b, m, nil); err != nil {
+				t.Fatal(err)
+			}
+			got, err := Decode(b.Bytes(), DefaultLimits)
+			if err != nil {
+				t.Fatal(err)
+			}
+			if got.W != m.W || got.H != m.H || got.Meta["shot"] != "BL090" || len(got.Channels) != len(m.Channels) {
+				t.Fatalf("%d x %d, %v", got.W, got.H, got.Meta)
+			}
+			for _, c := range m.Channels {
+				for i, v := range got.Channel(c.Name) {
+					want := c.Pix[i]
+					if !c.Full {
+						want = Float(Half(want))
+					}
+					if v != want {
+						t.Fatalf("%s[%d] is %g, want %g", c.Name, i, v, want)
+					}
+				}
+			}
+		}
+	}
+}
+
+// Every half comes back, and what lies between two goes to the nearer, ties to
+// the even one.
+func TestHalfIsExact(t *testing.T) {
+	for h := range 0x10000 {
+		f := Float(uint16(h))
+		if f != f {
+			if b := Half(f); b&0x7c00 != 0x7c00 || b&0x3ff == 0 {
+				t.Fatalf("NaN %#x became %#x", h, b)
+			}
+			continue
+		}
+		if b := Half(f); b != uint16(h) {
+			t.Fatalf("%#x (%g) became %#x", h, f, b)
+		}
+		if h&0x7fff >= 0x7bff {
+			continue
+		}
+		next := Float(uint16(h + 1))
+		mid := float32((float64(f) + float64(next)) / 2)
+		want := uint16(h)
+		if h&1 == 1 {
+			want++
+		}
+		if b := Half(mid); b != want {
+			t.Fatalf("halfway from %#x became %#x, want %#x", h, b, want)
+		}
+		if b := Half(math.Nextafter32(mid, next)); b != uint16(h+1) {
+			t.Fatalf("just over halfway from %#x became %#x", h, b)
+		}
+	}
+	if Half(65519) != 0x7bff || Half(65520) != 0x7c00 || Half(float32(math.Inf(-1))) != 0xfc00 {
+		t.Error("the largest halves are wrong")
+	}
+}
+
+// The format's own tool reads the header and finds every channel.
+func TestReferenceToolReads(t *testing.T) {
+	tool, err := exec.LookPath("exrheader")
+	if err != nil {
+		t.Skip("exrheader is not here")
+	}
+	for _, packed := range []bool{false, true} {
+		path := filepath.Join(t.TempDir(), "x.exr")
+		f, err := os.Create(path)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if err := Write(f, picture(70, 50, packed), nil); err != nil {
+			t.Fatal(err)
+		}
+		f.Close()
+		out, err := exec.Command(tool, path).CombinedOutput()
+		if err != nil {
+			t.Fatalf("%v: %s", err, out)
+		}
+		for _, want := range []string{"emission.R, 16-bit floating-point", "Z, 32-bit floating-point", "(0 0) - (69 49)"} {
+			if !strings.Contains(string(out), want) {
+				t.Errorf("it doesn't say %q:\n%s", want, out)
+			}
+		}
+		// and the pixels: the tool that packs anew must read them all
+		if conv, err := exec.LookPath("exrmaketiled"); err == nil {
+			to := filepath.Join(t.TempDir(), "y.exr")
+			if out, err := exec.Command(conv, path, to).CombinedOutput(); err != nil {
+				t.Errorf("%v: %s", err, out)
+			}
+		}
+	}
+}
+
+func TestHostileFilesAreRefused(t *testing.T) {
+	var b bytes.Buffer
+	if err := Write(&b, picture(20, 20, true), nil); err != nil {
+		t.Fatal(err)
+	}
+	good := b.Bytes()
+	for n := 0; n < len(good); n += 7 {
+		if _, err := Decode(good[:n], DefaultLimits); err == nil {
+			t.Fatalf("the first %d of %d bytes were taken for a picture", n, len(good))
+		}
+	}
+	if _, err := Decode(good, Limits{100, 64}); err == nil || !strings.Contains(err.Error(), "20 x 20") {
+		t.Errorf("over the limit: %v", err)
+	}
+	tiled := bytes.Clone(good)
+	tiled[5] |= 2
+	if _, err := Decode(tiled, DefaultLimits); err == nil || !strings.Contains(err.Error(), "tiled") {
+		t.Errorf("tiled: %v", err)
+	}
+	bad := picture(4, 4, false)
+	bad.Channels[0].Pix = bad.Channels[0].Pix[:3]
+	if err := Write(&b, bad, nil); err == nil {
+		t.Error("a channel that is too short was written")
+	}
+}
+
+func FuzzDecode(f *testing.F) {
+	for _, packed := range []bool{false, true} {
+		var b bytes.Buffer
+		Write(&b, picture(9, 5, packed), nil)
+		f.Add(b.Bytes())
+	}
+	f.Fuzz(func(t *testing.T, b []byte) {
+		if m, err := Decode(b, Limits{1 << 16, 16}); err == nil && m.W*m.H > 1<<16 {
+			t.Errorf("%d x %d", m.W, m.H)
+		}
+	})
+}
