@@ -243,6 +243,9 @@ func drives(l *shot.Element, key string, frame int) (channel string, low, high f
 	default:
 		return "", 0, 1
 	}
+	if channel == "none" {
+		channel = ""
+	}
 	return channel, low, high
 }
 

@@ -62,6 +62,21 @@ func (f *Field) Sample(x, y, z float32) float32 {
 	return lerp(lerp(a, b, fy), lerp(c, e, fy), fz)
 }
 
+// Corners are the eight values that Sample mixes, and their shares: for fields
+// of one size that are read together.
+func (f *Field) Corners(x, y, z float32) (at [8]int, w [8]float32) {
+	i, fx := split(x, f.NX)
+	j, fy := split(y, f.NY)
+	k, fz := split(z, f.NZ)
+	o := (k*f.NY+j)*f.NX + i
+	dx, dy, dz := f.steps()
+	at = [8]int{o, o + dx, o + dy, o + dy + dx, o + dz, o + dz + dx, o + dz + dy, o + dz + dy + dx}
+	gx, gy, gz := 1-fx, 1-fy, 1-fz
+	a, b, c, e := gy*gz, fy*gz, gy*fz, fy*fz
+	w = [8]float32{gx * a, fx * a, gx * b, fx * b, gx * c, fx * c, gx * e, fx * e}
+	return at, w
+}
+
 // steps are the distances in the array to the next value along each axis, 0
 // where there is only one.
 func (f *Field) steps() (dx, dy, dz int) {

@@ -232,8 +232,12 @@ func (v *Volume) glowAt(x, y, z float32) look.RGB {
 		return v.sharp.at(x, y, z)
 	}
 	var out look.RGB
+	at, w := v.Density.Corners(x-0.5, y-0.5, z-0.5)
 	for c := range 3 {
-		out[c] = float64(v.Glow[c].Sample(x-0.5, y-0.5, z-0.5))
+		g := v.Glow[c].Data
+		for i, n := range at {
+			out[c] += float64(w[i] * g[n])
+		}
 	}
 	return out
 }

@@ -22,6 +22,8 @@ func (v *Volume) lightTiles(crew grid.Crew) {
 	t, f := v.tiles, v.Density
 	v.lit = make([]bool, t.Len())
 	all := make([]fire, t.Len())
+	bright := make([]float32, t.Len())
+	v.bright = bright
 	h3 := v.H * v.H * v.H
 	crew.For(t.NZ, 1, func(k0, k1 int) {
 		for k := k0; k < k1; k++ {
@@ -41,6 +43,7 @@ func (v *Volume) lightTiles(crew grid.Crew) {
 									continue
 								}
 								w := g[0] + g[1] + g[2]
+								bright[n] = max(bright[n], float32(w*(1+1e-6)))
 								all[n].weight += w
 								all[n].at = all[n].at.Add(geom.V(float64(x)+0.5, float64(y)+0.5, float64(z)+0.5).Mul(w))
 								all[n].power = all[n].power.Add(g.Scale(h3))
@@ -60,9 +63,20 @@ func (v *Volume) lightTiles(crew grid.Crew) {
 		}
 	}
 	weight := make([]float64, len(all))
+	v.power = 0
+	var mid geom.Vec3
+	square := 0.0
 	for n := range all {
 		weight[n] = all[n].weight
-		v.power += all[n].power[0] + all[n].power[1] + all[n].power[2]
+		if w := all[n].weight; w > 0 {
+			p := v.Origin.Add(all[n].at.Mul(v.H / w))
+			v.power += w * h3
+			mid, square = mid.Add(p.Mul(w*h3)), square+w*h3*p.Dot(p)
+		}
+	}
+	if v.power > 0 {
+		v.hearth = mid.Mul(1 / v.power)
+		v.blaze = math.Sqrt(max(square/v.power-v.hearth.Dot(v.hearth), v.H*v.H))
 	}
 	v.pick = newDiscrete(weight)
 	if v.moves != nil {

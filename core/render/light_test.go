@@ -102,7 +102,7 @@ func TestAskingFireChangesNothingButNoise(t *testing.T) {
 			t.Fatal(err)
 		}
 		if !ask {
-			sc.lights, sc.chance = 0, 0
+			sc.lights = 0
 		}
 		for range passes {
 			p.Pass(nil)

@@ -116,7 +116,11 @@ func (s *Scene) openness(solids []Solid, at, n geom.Vec3) float64 {
 			d = reach
 		}
 		for i := range solids {
-			d = min(d, solids[i].Shape.Distance(q))
+			sh := &solids[i].Shape
+			if q.Sub(sh.Centre).Len()-sh.Size.Len() > d { // too far to matter
+				continue
+			}
+			d = min(d, sh.Distance(q))
 		}
 		free -= max(0, reach-d) / reach * 0.5 / float64(int(1)<<k)
 	}
@@ -128,25 +132,16 @@ func (s *Scene) openness(solids []Solid, at, n geom.Vec3) float64 {
 func (s *Scene) depth(p, d geom.Vec3, far, step float64) look.RGB {
 	var tau float64
 	for _, v := range s.Volumes {
-		if v.empty {
-			continue
-		}
-		near, exit, ok := v.tight.Ray(p, d)
-		if !ok {
-			continue
-		}
-		o, dir := v.toGrid(p), d
-		t := max(near, 0) / v.H
-		end := min(exit, far) / v.H
-		for t < end {
-			q := o.Add(dir.Mul(t))
-			if free := v.leap(q); free > 0 {
-				t += free
-				continue
+		q := v.toGrid(p)
+		next := step / 2
+		v.flight(p, d, far, func(from, to float64, _ float32) bool {
+			next = max(next, from+math.Mod(next-from, step))
+			for ; next < to; next += step {
+				x := q.Add(d.Mul(next))
+				tau += float64(v.at(float32(x.X), float32(x.Y), float32(x.Z))) * step * v.H
 			}
-			tau += float64(v.at(float32(q.X), float32(q.Y), float32(q.Z))) * step * v.H
-			t += step
-		}
+			return true
+		})
 	}
 	e := s.Look.Extinction
 	return look.RGB{math.Exp(-tau * e[0]), math.Exp(-tau * e[1]), math.Exp(-tau * e[2])}
@@ -196,48 +191,33 @@ func (p *Picture) marchVolume(v *Volume, lg *lightGrid, tr *trip, o, d geom.Vec3
 	}
 	step := l.Step
 	q := v.toGrid(o)
-	t := max(near, 0)/v.H + step*0.5
+	// looks stand a step apart from the eye on, whichever tiles they fall in
+	shift := 0.5
 	if p.jitter {
-		t += step * (r.next() - 0.5)
+		shift = r.next()
 	}
-	end := exit / v.H
 	long := step * v.H
 	b := strands.Get().(*strand)
 	defer strands.Put(b)
-	for t < end {
-		// gather a run of looks into occupied tiles, then sample them together
-		n := 0
-		for n < len(b.x) && t < end {
-			x := q.Add(d.Mul(t))
-			if free := v.leap(x); free > step {
-				t += free
-				continue
-			}
-			if v.moves != nil && tr.moment != 0 {
-				x = v.moves.back(v, x, tr.moment)
-			}
-			b.x[n], b.y[n], b.z[n], b.t[n] = float32(x.X), float32(x.Y), float32(x.Z), float32(t)
-			t += step
-			n++
-		}
-		if n == 0 {
-			break
-		}
-		v.Density.SampleBatch(b.den[:n], b.x[:n], b.y[:n], b.z[:n], halves)
+	n := 0
+	flush := func() bool {
+		count := n
+		n = 0
+		v.Density.SampleBatch(b.den[:count], b.x[:count], b.y[:count], b.z[:count], halves)
 		if v.opacity != nil {
-			for i, x := range b.den[:n] {
+			for i, x := range b.den[:count] {
 				b.den[i] = v.opacity.One(x)
 			}
 		}
-		hot := v.glowBatch(b, n)
-		if !hot && !b.any(n) {
-			continue
+		hot := v.glowBatch(b, count)
+		if !hot && !b.any(count) {
+			return true
 		}
 		if v.tint != nil {
-			v.tintBy.SampleBatch(b.hue[:n], b.x[:n], b.y[:n], b.z[:n], halves)
+			v.tintBy.SampleBatch(b.hue[:count], b.x[:count], b.y[:count], b.z[:count], halves)
 		}
-		lg.readBatch(b, n)
-		for i, den := range b.den[:n] {
+		lg.readBatch(b, count)
+		for i, den := range b.den[:count] {
 			if hot {
 				for c := range 3 {
 					out.light[Emission][c] += through[c] * l.Flame * float64(b.glow[c][i]) * long
@@ -256,9 +236,28 @@ func (p *Picture) marchVolume(v *Volume, lg *lightGrid, tr *trip, o, d geom.Vec3
 			p.absorb(lg, b, i, float64(den)*long, &m, tint, out, through)
 			if through.Max() < opaque {
 				*through = look.RGB{}
-				return
+				return false
 			}
 		}
+		return true
+	}
+	moved := v.moves != nil && tr.moment != 0
+	inv := 1 / step
+	v.cross(o, d, far, func(from, to float64, _ int) bool {
+		for t := (math.Ceil(from*inv-shift) + shift) * step; t < to; t += step {
+			x := q.Add(d.Mul(t))
+			if moved {
+				x = v.moves.back(v, x, tr.moment)
+			}
+			b.x[n], b.y[n], b.z[n], b.t[n] = float32(x.X), float32(x.Y), float32(x.Z), float32(t)
+			if n++; n == len(b.x) && !flush() {
+				return false
+			}
+		}
+		return true
+	})
+	if n > 0 {
+		flush()
 	}
 	if !out.hit && p.feats != nil && through.Max() < 0.98 {
 		tr.see(out, o, d, (max(near, 0)+exit)/2, nil)

@@ -48,6 +48,7 @@ type trip struct {
 	moment float64 // s from the middle of the exposure
 	r      dice
 	way    trail
+	odds   []float64 // of each light to be asked at the last event
 }
 
 // path follows one light path backwards from the eye.
@@ -64,6 +65,7 @@ func (t *trip) path(o, d geom.Vec3, out *taken) {
 	r := &t.r
 	w := look.RGB{1, 1, 1}
 	out.alpha = 1
+	t.odds = t.odds[:0]
 	pdf := 0.0 // by which d was drawn; 0 for the eye's own ray
 	for bounce := 0; ; bounce++ {
 		h, solid := s.trace(t.solids, o, d, math.Inf(1), bounce > 0)
@@ -110,7 +112,7 @@ func (t *trip) path(o, d geom.Vec3, out *taken) {
 		case lamp >= 0:
 			weight := 1.0
 			if pdf > 0 {
-				weight = pdf / (pdf + s.chance*s.Lamps[lamp].pdf(o, d, lampAt))
+				weight = pdf / (pdf + t.odd(s.lampAt+lamp)*s.Lamps[lamp].pdf(o, d, lampAt))
 			}
 			g := lampGroup(lamp)
 			out.light[g] = out.light[g].Add(w.Mul(s.Lamps[lamp].Radiance).Scale(weight))
@@ -143,7 +145,7 @@ func (t *trip) path(o, d geom.Vec3, out *taken) {
 		default:
 			weight := 1.0
 			if s.env != nil {
-				weight = pdf / (pdf + s.chance*s.env.pdf(d))
+				weight = pdf / (pdf + t.odd(0)*s.env.pdf(d))
 			}
 			out.light[BySky] = out.light[BySky].Add(w.Mul(s.sky(d)).Scale(weight))
 			return
@@ -208,7 +210,7 @@ func (t *trip) caught(out *taken, p geom.Vec3, h hit, w look.RGB, d geom.Vec3) {
 	if _, hit := s.trace(t.solids, p, dir, math.Inf(1), true); !hit {
 		weight := 1.0
 		if s.env != nil {
-			weight = (cos / math.Pi) / (cos/math.Pi + s.chance*s.env.pdf(dir))
+			weight = (cos / math.Pi) / (cos/math.Pi + t.odd(0)*s.env.pdf(dir))
 		}
 		got.light[BySky] = got.light[BySky].Add(s.sky(dir).Mul(t.transmit(p, dir, math.Inf(1))).Scale(weight))
 	}
@@ -259,38 +261,82 @@ func (t *trip) ask(out *taken, p, d, normal geom.Vec3, w look.RGB) {
 			out.light[BySun] = out.light[BySun].Add(w.Mul(l.Sun).Mul(t.transmit(p, dir, math.Inf(1))).Scale(f))
 		}
 	}
-	if s.chance == 0 {
+	if s.lights == 0 {
 		return
 	}
-	n := min(int(r.next()/s.chance), s.lights-1)
-	if s.env != nil {
-		if n == 0 {
-			dir, pl := s.env.sample(r)
-			pl *= s.chance
-			if f := t.response(d, normal, dir); f > 0 && !s.blocked(t.solids, p, dir, math.Inf(1)) {
-				out.light[BySky] = out.light[BySky].Add(w.Mul(s.sky(dir)).Mul(t.transmit(p, dir, math.Inf(1))).Scale(f / (pl + f)))
+	t.weigh(p)
+	u := r.next()
+	n := 0
+	for n < s.lights-1 && u >= t.odds[n] {
+		u -= t.odds[n]
+		n++
+	}
+	switch {
+	case n >= s.lampAt:
+		n -= s.lampAt
+		lamp := &s.Lamps[n]
+		dir, far, pl, ok := lamp.sample(p, r)
+		if !ok {
+			return
+		}
+		pl *= t.odd(s.lampAt + n)
+		if f := t.response(d, normal, dir); f > 0 && !s.blocked(t.solids, p, dir, far*(1-1e-6)) {
+			g := lampGroup(n)
+			out.light[g] = out.light[g].Add(w.Mul(lamp.Radiance).Mul(t.transmit(p, dir, far)).Scale(f / (pl + f)))
+		}
+	case n == s.fireAt:
+		t.askFire(out, p, d, normal, w)
+	default:
+		dir, pl := s.env.sample(r)
+		pl *= t.odd(0)
+		if f := t.response(d, normal, dir); f > 0 && !s.blocked(t.solids, p, dir, math.Inf(1)) {
+			out.light[BySky] = out.light[BySky].Add(w.Mul(s.sky(dir)).Mul(t.transmit(p, dir, math.Inf(1))).Scale(f / (pl + f)))
+		}
+	}
+}
+
+// weigh gives each light a chance by about how much it gives at p; none gets
+// less than a tenth of an even share, as what stands between isn't known.
+func (t *trip) weigh(p geom.Vec3) {
+	s := t.s
+	t.odds = append(t.odds[:0], make([]float64, s.lights)...)
+	sum := 0.0
+	for n := range t.odds {
+		w := 0.0
+		switch {
+		case n >= s.lampAt:
+			c, _, _ := s.Lamps[n-s.lampAt].on(p, geom.Vec3{})
+			w = 4 * (c[0] + c[1] + c[2])
+		case n == s.fireAt:
+			for _, v := range s.Volumes {
+				if v.power > 0 {
+					to := v.hearth.Sub(p)
+					w += s.Look.FlameLight * v.power / (math.Pi * (to.Dot(to) + v.blaze*v.blaze))
+				}
 			}
-			return
+		default:
+			w = s.open[0] + s.open[1] + s.open[2]
+			w -= s.sunOpen
 		}
-		n--
+		t.odds[n] = max(w, 0)
+		sum += t.odds[n]
 	}
-	if s.fire != nil {
-		if n == 0 {
-			t.askFire(out, p, d, normal, w)
-			return
+	even := 1 / float64(s.lights)
+	for n := range t.odds {
+		if sum > 0 {
+			t.odds[n] = 0.9*t.odds[n]/sum + 0.1*even
+		} else {
+			t.odds[n] = even
 		}
-		n--
 	}
-	lamp := &s.Lamps[n]
-	dir, far, pl, ok := lamp.sample(p, r)
-	if !ok {
-		return
+}
+
+// odd is the chance that a light had at the last event; 0 where none was asked.
+func (t *trip) odd(n int) float64 {
+	if n >= len(t.odds) {
+		return 0
 	}
-	pl *= s.chance
-	if f := t.response(d, normal, dir); f > 0 && !s.blocked(t.solids, p, dir, far*(1-1e-6)) {
-		g := lampGroup(n)
-		out.light[g] = out.light[g].Add(w.Mul(lamp.Radiance).Mul(t.transmit(p, dir, far)).Scale(f / (pl + f)))
-	}
+	return t.odds[n]
 }
 
 // askFire draws a place within the fire and takes its light from there.
@@ -299,9 +345,7 @@ func (t *trip) askFire(out *taken, p, d, normal geom.Vec3, w look.RGB) {
 	r := &t.r
 	n, _ := s.fire.draw(r.next())
 	v := s.Volumes[n]
-	c, _ := v.pick.draw(r.next())
-	i, j, k := c%v.tiles.NX, c/v.tiles.NX%v.tiles.NY, c/(v.tiles.NX*v.tiles.NY)
-	y := geom.V((float64(i)+r.next())*tile, (float64(j)+r.next())*tile, (float64(k)+r.next())*tile)
+	y, voxel := v.ember(r)
 	glow := v.burnt(y, t.moment)
 	if glow == (look.RGB{}) {
 		return
@@ -313,16 +357,42 @@ func (t *trip) askFire(out *taken, p, d, normal geom.Vec3, w look.RGB) {
 	if f <= 0 || s.blocked(t.solids, p, dir, far) {
 		return
 	}
-	pa, pb := f/v.H, s.chance*s.fireChance(n, c)*far*far
+	pa, pb := f/(glowStep*v.H), t.odd(s.fireAt)*s.fireChance(n, voxel)*far*far
 	out.light[ByFire] = out.light[ByFire].Add(w.Mul(glow).Mul(t.transmit(p, dir, far)).Scale(s.Look.FlameLight * f / (pa + pb)))
 }
 
-// fireChance is the chance a cubic metre of a tile has to be drawn.
-func (s *Scene) fireChance(volume, cell int) float64 {
-	v := s.Volumes[volume]
-	e := tile * v.H
-	return s.fire.chance(volume) * v.pick.chance(cell) / (e * e * e)
+// ember draws a place within the fire by its light: a tile, then a voxel in it
+// by trial, then a place in the voxel.
+func (v *Volume) ember(r *dice) (y geom.Vec3, voxel int) {
+	c, _ := v.pick.draw(r.next())
+	f := v.Density
+	i, j, k := c%v.tiles.NX*tile, c/v.tiles.NX%v.tiles.NY*tile, c/(v.tiles.NX*v.tiles.NY)*tile
+	for {
+		u := int(r.next() * tile * tile * tile)
+		x, yy, z := i+u%tile, j+u/tile%tile, k+u/(tile*tile)
+		if x >= f.NX || yy >= f.NY || z >= f.NZ {
+			continue
+		}
+		voxel = f.Index(x, yy, z)
+		if r.next()*float64(v.bright[c]) < v.shine(voxel) {
+			return geom.V(float64(x)+r.next(), float64(yy)+r.next(), float64(z)+r.next()), voxel
+		}
+	}
 }
+
+// shine is the light of a voxel, summed over colours.
+func (v *Volume) shine(n int) float64 {
+	return float64(v.Glow[0].Data[n]) + float64(v.Glow[1].Data[n]) + float64(v.Glow[2].Data[n])
+}
+
+// fireChance is the chance a cubic metre round a voxel has to be drawn.
+func (s *Scene) fireChance(volume, voxel int) float64 {
+	v := s.Volumes[volume]
+	return s.fire.chance(volume) * v.shine(voxel) / (v.pick.total * v.H * v.H * v.H)
+}
+
+// glowStep is how many voxels apart fire is looked at by scattered rays.
+const glowStep = 2
 
 // burnt is the light that a metre of fire gives at a place in voxels at a
 // moment; none outside the grid.
@@ -354,7 +424,11 @@ func (t *trip) glow(o, d geom.Vec3, far float64, w look.RGB, pdf float64) (sum l
 		}
 		q := v.toGrid(o)
 		x, end := max(near, 0)/v.H, exit/v.H
-		x += t.r.next()
+		gap := 1.0
+		if pdf > 0 {
+			gap = glowStep
+		}
+		x += gap * t.r.next()
 		step := 0
 		for x < end {
 			p := q.Add(d.Mul(x))
@@ -362,11 +436,13 @@ func (t *trip) glow(o, d geom.Vec3, far float64, w look.RGB, pdf float64) (sum l
 			c := v.tiles.Index(min(max(i, 0), v.tiles.NX-1), min(max(j, 0), v.tiles.NY-1), min(max(k, 0), v.tiles.NZ-1))
 			if v.lit[c] {
 				if g := v.burnt(p, t.moment); g != (look.RGB{}) {
-					g = g.Scale(v.H)
+					g = g.Scale(gap * v.H)
 					if pdf > 0 {
 						r := x * v.H
-						pa := pdf / v.H
-						g = g.Scale(pa / (pa + s.chance*s.fireChance(n, c)*r*r))
+						pa := pdf / (gap * v.H)
+						f := v.Density
+						at := f.Index(min(int(p.X), f.NX-1), min(int(p.Y), f.NY-1), min(int(p.Z), f.NZ-1))
+						g = g.Scale(pa / (pa + t.odd(s.fireAt)*s.fireChance(n, at)*r*r))
 					}
 					for step < len(t.way.t) && t.way.t[step] <= x*v.H {
 						w = t.way.w[step]
@@ -378,11 +454,11 @@ func (t *trip) glow(o, d geom.Vec3, far float64, w look.RGB, pdf float64) (sum l
 					weight += lum
 					mid += lum * x * v.H
 				}
-			} else if free := math.Floor(v.leap(p)); free > 1 {
-				x += free // whole steps, so that the start stays random
+			} else if free := math.Floor(v.leap(p) / gap); free > 1 {
+				x += free * gap // whole steps, so that the start stays random
 				continue
 			}
-			x++
+			x += gap
 		}
 	}
 	if weight > 0 {
@@ -393,8 +469,16 @@ func (t *trip) glow(o, d geom.Vec3, far float64, w look.RGB, pdf float64) (sum l
 
 // flight walks a ray through a volume's tiles with a visitor that is given a
 // stretch of constant majorant (density) in voxels; it ends where visit says.
-// Tiles are stepped through as by Amanatides and Woo (1987).
 func (v *Volume) flight(o, d geom.Vec3, far float64, visit func(from, to float64, major float32) bool) {
+	v.cross(o, d, far, func(from, to float64, n int) bool {
+		m := v.major[n]
+		return m <= 0 || visit(from, to, m)
+	})
+}
+
+// cross walks a ray through the tiles that hold smoke or flame; stretches are
+// in voxels. Tiles are stepped through as by Amanatides and Woo (1987).
+func (v *Volume) cross(o, d geom.Vec3, far float64, visit func(from, to float64, n int) bool) {
 	if v.empty {
 		return
 	}
@@ -437,10 +521,8 @@ func (v *Volume) flight(o, d geom.Vec3, far float64, visit func(from, to float64
 			a = 2
 		}
 		to := min(next[a], end)
-		if m := v.major[at]; m > 0 && to > t {
-			if !visit(t, to, m) {
-				return
-			}
+		if v.skip[at] == 0 && to > t && !visit(t, to, at) {
+			return
 		}
 		t = to
 		next[a] += over[a]

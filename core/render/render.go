@@ -15,6 +15,17 @@ type Solid struct {
 	Then    *geom.Shape // at the next frame; nil: it stands still
 	Colour  look.RGB
 	Holdout bool // it cuts out what is behind it
+
+	box  geom.Box // a little larger than the shape
+	size float64
+}
+
+// settle works out what trace asks of a solid again and again.
+func settle(list []Solid) {
+	for i := range list {
+		list[i].size = list[i].Shape.Size.MaxComponent()
+		list[i].box = list[i].Shape.Bounds().Grow(list[i].size * 1e-3)
+	}
 }
 
 // Moment is the scene at a moment of the exposure.
@@ -37,12 +48,14 @@ type Scene struct {
 	Moments []Moment // over the exposure; nil: nothing moves but fluid
 	Notes   []string // what had to be left out
 
-	env    *Env         // from which directions are drawn; nil: the sky is dark
-	fire   *discrete    // volumes by their light; nil: nothing glows
-	lights int          // that ask draws from
-	chance float64      // of each
-	open   look.RGB     // light over π on open ground, for the catcher
-	grids  []*lightGrid // light within volumes, for the march; made once
+	env     *Env      // from which directions are drawn; nil: the sky is dark
+	fire    *discrete // volumes by their light; nil: nothing glows
+	lights  int       // that ask draws from: the sky first, fire, then lamps
+	fireAt  int
+	lampAt  int
+	sunOpen float64      // the sun's part of open, summed
+	open    look.RGB     // light over π on open ground, for the catcher
+	grids   []*lightGrid // light within volumes, for the march; made once
 }
 
 // Dark tells why nothing can be lit: neither sun, sky, lamp nor fire.
@@ -54,26 +67,30 @@ func (s *Scene) Dark() bool {
 // prepare gathers the lights.
 func (s *Scene) prepare() {
 	s.env, s.fire, s.lights = nil, nil, len(s.Lamps)
+	settle(s.Solids)
+	for i := range s.Moments {
+		settle(s.Moments[i].Solids)
+	}
+	s.fireAt, s.lampAt = -1, 0
 	if s.Look.Sky.Max() > 0 && !s.Look.Even {
 		s.env = s.Env
 		if s.env == nil {
 			s.env = skyEnv(&s.Look)
 		}
 		s.lights++
+		s.lampAt++
 	}
 	power := make([]float64, len(s.Volumes))
 	for i, v := range s.Volumes {
 		power[i] = v.power
 	}
 	if f := newDiscrete(power); f.total > 0 && s.Look.Lit() {
-		s.fire = f
+		s.fire, s.fireAt = f, s.lampAt
 		s.lights++
-	}
-	s.chance = 0
-	if s.lights > 0 {
-		s.chance = 1 / float64(s.lights)
+		s.lampAt++
 	}
 	s.open = s.Look.Sun.Scale(max(0, s.Look.SunDir.Y) / math.Pi)
+	s.sunOpen = s.open[0] + s.open[1] + s.open[2]
 	if s.env != nil {
 		s.open = s.open.Add(s.skyMean())
 	} else if s.Look.Even {
@@ -393,10 +410,11 @@ func (s *Scene) trace(solids []Solid, o, d geom.Vec3, far float64, light bool) (
 			best, found = hit{t: t, normal: geom.V(0, 1, 0), colour: s.Look.GroundColour, off: 1e-3 * max(1, t*0.01), catcher: s.Look.Catcher && !light}, true
 		}
 	}
+	inv := geom.V(1/d.X, 1/d.Y, 1/d.Z)
 	for i := range solids {
 		sh := &solids[i].Shape
-		size := sh.Size.MaxComponent()
-		near, end, ok := sh.Bounds().Grow(size*1e-3).Ray(o, d)
+		size := solids[i].size
+		near, end, ok := slabs(&solids[i].box, o, inv)
 		if !ok || near > best.t {
 			continue
 		}
@@ -427,6 +445,35 @@ func (s *Scene) trace(solids []Solid, o, d geom.Vec3, far float64, light bool) (
 		}
 	}
 	return best, found
+}
+
+// slabs is where a ray enters and leaves a box; inv is one over its direction.
+func slabs(b *geom.Box, o, inv geom.Vec3) (near, far float64, hit bool) {
+	x0, x1 := (b.Min.X-o.X)*inv.X, (b.Max.X-o.X)*inv.X
+	if x0 > x1 {
+		x0, x1 = x1, x0
+	}
+	y0, y1 := (b.Min.Y-o.Y)*inv.Y, (b.Max.Y-o.Y)*inv.Y
+	if y0 > y1 {
+		y0, y1 = y1, y0
+	}
+	if y0 > x0 {
+		x0 = y0
+	}
+	if y1 < x1 {
+		x1 = y1
+	}
+	z0, z1 := (b.Min.Z-o.Z)*inv.Z, (b.Max.Z-o.Z)*inv.Z
+	if z0 > z1 {
+		z0, z1 = z1, z0
+	}
+	if z0 > x0 {
+		x0 = z0
+	}
+	if z1 < x1 {
+		x1 = z1
+	}
+	return x0, x1, x1 >= x0 && x1 >= 0
 }
 
 // blocked reports a solid between p and a light.

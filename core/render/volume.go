@@ -27,13 +27,16 @@ type Volume struct {
 
 	// Glow is the light that a metre of fire gives off, before the look's
 	// brightness; nil where nothing burns.
-	Glow  [3]*grid.Field
-	sharp *flame    // works glow out where it is looked at; nil: Glow is read
-	lit   []bool    // tiles in and round which something glows
-	fires []fire    // what lights smoke
-	lamps []fire    // the same in fewer, larger clusters: what lights surfaces
-	pick  *discrete // draws a tile by its light
-	power float64   // all light, ∫ glow dV
+	Glow   [3]*grid.Field
+	sharp  *flame    // works glow out where it is looked at; nil: Glow is read
+	lit    []bool    // tiles in and round which something glows
+	fires  []fire    // what lights smoke
+	lamps  []fire    // the same in fewer, larger clusters: what lights surfaces
+	pick   *discrete // draws a tile by its light
+	bright []float32 // the brightest voxel of every tile
+	power  float64   // all light, ∫ glow dV, summed over colours
+	hearth geom.Vec3 // its middle
+	blaze  float64   // how far it spreads about that, m
 
 	tiles grid.Dims
 	major []float32 // largest density in and one voxel round each tile

@@ -45,10 +45,10 @@ class StopEditor extends HTMLElement {
     this.append(this.canvas, this.numbers(), this.tools());
     this.canvas.onpointerdown = (e) => this.down(e);
     this.canvas.onkeydown = (e) => this.keyed(e);
-    this.watch = new ResizeObserver(() => this.draw());
+    // what is folded away asks for nothing
+    this.watch = new ResizeObserver(() => { this.draw(); if (this.canvas.clientWidth && !this.asked) { this.asked = true; this.histogram(); } });
     this.watch.observe(this.canvas);
     this.fill();
-    this.histogram();
   }
 
   disconnectedCallback() { if (this.watch) this.watch.disconnect(); }
