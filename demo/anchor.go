@@ -63,5 +63,7 @@ func KeepersAnchor(files Keeper) (*shot.Shot, error) {
 		"sky_strength": 0.22, "sky_colour": xyz{0.4, 0.5, 0.72}, "ground_colour": xyz{0.1, 0.09, 0.08}, "background": "sky"} {
 		put(shot.Look, lk.Values, k, v)
 	}
+	add(s, shot.Lamp, "Lantern", "form", "ball", "position", xyz{1.9, 2.7, 1.5}, "wide", 0.24, "colour", xyz{1, 0.62, 0.3}, "strength", 90.0)
+	final(s)
 	return s, nil
 }

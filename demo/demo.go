@@ -5,6 +5,7 @@ package demo
 import (
 	"fmt"
 
+	"zarf/core/asset"
 	"zarf/core/bring"
 	"zarf/core/shot"
 )
@@ -28,6 +29,7 @@ const First = "BL010"
 // Keeper takes the files that the demo makes.
 type Keeper interface {
 	Bring(name string, data []byte, side map[string][]byte, o bring.Options) (ref string, facts *bring.Facts, err error)
+	Put(f *asset.File, facts *bring.Facts) (ref string, err error)
 }
 
 // set puts values into an element; it panics on what the catalogue refuses,
@@ -78,6 +80,17 @@ func keys(e *shot.Element, key string, pairs ...float64) {
 
 type xyz = [3]float64
 
+// final adds a look with the first one's light and unbiased paths: what a
+// finished frame is rendered with.
+func final(s *shot.Shot) {
+	l := s.Looks[0].Copy("Final")
+	l.ID = "final"
+	for k, v := range map[string]any{"method": "path", "samples": 192, "noise": 0.02, "denoise": 0.6} {
+		put(shot.Look, l.Values, k, v)
+	}
+	s.Looks = append(s.Looks, l)
+}
+
 // FogSignal is BL010: steam leaves the fog signal's horn in two blasts and is
 // led round the tower by a guide curve.
 func FogSignal() *shot.Shot {
@@ -119,5 +132,6 @@ func FogSignal() *shot.Shot {
 		"sun_height": 16.0, "sun_bearing": 112.0, "sky_strength": 0.5, "sky_colour": xyz{0.42, 0.55, 0.85}, "phase": 0.45, "bounces": 8} {
 		put(shot.Look, dusk.Values, k, v)
 	}
+	final(s)
 	return s
 }

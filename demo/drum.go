@@ -2,8 +2,10 @@ package demo
 
 import (
 	"bytes"
+	"embed"
 	"math"
 
+	"zarf/core/asset"
 	"zarf/core/bring"
 	"zarf/core/format/gltf"
 	"zarf/core/geom"
@@ -134,7 +136,47 @@ func RunawayDrum(files Keeper) (*shot.Shot, error) {
 	for k, v := range map[string]any{"exposure": 0.4, "sun_bearing": 240.0, "sun_height": 6.0, "sun_strength": 0.5, "sun_colour": xyz{1, 0.66, 0.42}, "sky_strength": 0.16, "ground_colour": xyz{0.06, 0.06, 0.065}} {
 		put(shot.Look, lk.Values, k, v)
 	}
-	return s, nil
+	return s, overPlate(s, files)
+}
+
+//go:embed plate/*.jpg
+var plateFiles embed.FS
+
+// overPlate adds the look that lays the fire over the filmed slipway: what the
+// plate shows already is held out, the ground takes shadows alone.
+func overPlate(s *shot.Shot, files Keeper) error {
+	f := &asset.File{Side: map[string][]byte{}}
+	list, err := plateFiles.ReadDir("plate")
+	if err != nil {
+		return err
+	}
+	for n, e := range list {
+		b, err := plateFiles.ReadFile("plate/" + e.Name())
+		if err != nil {
+			return err
+		}
+		if n == 0 {
+			f.Name, f.Data = e.Name(), b
+			continue
+		}
+		f.Side[e.Name()] = b
+	}
+	ref, err := files.Put(f, nil)
+	if err != nil {
+		return err
+	}
+	for _, e := range s.Elements {
+		if e.Kind == shot.Collider || e.Kind == shot.Mesh {
+			put(e.Kind, e.Values, "holdout", true)
+		}
+	}
+	put(shot.Camera, s.Element("camera").Values, "shutter", 180.0)
+	lk := s.Looks[0]
+	for k, v := range map[string]any{"background": "plate", "plate": ref, "ground_as": "catcher", "bloom": 0.08, "bloom_size": 0.06} {
+		put(shot.Look, lk.Values, k, v)
+	}
+	final(s)
+	return nil
 }
 
 // chase gives the shot the file's camera, a key a frame.

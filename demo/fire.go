@@ -44,6 +44,14 @@ func Brazier() *shot.Shot {
 	for k, v := range map[string]any{"exposure": 0.5, "sun_bearing": 200.0, "ground_colour": xyz{0.05, 0.05, 0.055}, "sky_strength": 0.035, "sun_strength": 0.05, "background": "sky"} {
 		put(shot.Look, night.Values, k, v)
 	}
+	final(s)
+	// the same take as a drawing: flat bands, and a flame of another colour
+	drawn := s.Looks[0].Copy("Drawn")
+	drawn.ID = "drawn"
+	for k, v := range map[string]any{"flame_mix": 1.0, "flame_ramp": "0 0.12 0 0.05; 0.45 0.9 0.03 0.3; 1 1 0.75 0.85", "flame_curve": "0 0; 0.2 0.5; 1 1", "flame": 2.2, "bands": 4, "bands_of": "flame", "bands_soft": 0.05, "light_bands": 6} {
+		put(shot.Look, drawn.Values, k, v)
+	}
+	s.Looks = append(s.Looks, drawn)
 	return s
 }
 
@@ -71,6 +79,7 @@ func Magazine() *shot.Shot {
 	for k, v := range map[string]any{"sun_bearing": 70.0, "sun_strength": 2.2, "sky_strength": 0.8, "exposure": 0.0, "ground_colour": xyz{0.16, 0.17, 0.13}} {
 		put(shot.Look, s.Looks[0].Values, k, v)
 	}
+	final(s)
 	return s
 }
 
@@ -98,5 +107,6 @@ func CliffFog() *shot.Shot {
 	for k, v := range map[string]any{"sun_bearing": 215.0, "sun_height": 9.0, "sun_colour": xyz{1, 0.8, 0.62}, "sun_strength": 2.6, "sky_strength": 0.6, "sky_colour": xyz{0.42, 0.56, 0.85}, "extinction": 1.1, "ground_colour": xyz{0.1, 0.1, 0.105}} {
 		put(shot.Look, s.Looks[0].Values, k, v)
 	}
+	final(s)
 	return s
 }

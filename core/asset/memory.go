@@ -99,3 +99,12 @@ func (m *Memory) Bring(name string, data []byte, side map[string][]byte, o bring
 	m.files[id] = f
 	return id + "/" + f.Name, facts, nil
 }
+
+// Put keeps a file as it is.
+func (m *Memory) Put(f *File, _ *bring.Facts) (ref string, err error) {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	id := f.Hash()
+	m.files[id] = f
+	return id + "/" + Clean(f.Name), nil
+}

@@ -41,6 +41,10 @@ func (p *Picture) marchRay(t *trip, o, d geom.Vec3, out *taken) {
 		out.light[lampGroup(lamp)] = out.light[lampGroup(lamp)].Add(through.Mul(s.Lamps[lamp].Radiance))
 	case solid && h.holdout:
 		out.alpha = 1 - (through[0]+through[1]+through[2])/3
+		e := p.shade(t, o.Add(d.Mul(h.t)).Add(h.normal.Mul(h.off)), h)
+		for g := ByFire; g < p.groups; g++ {
+			out.light[g] = out.light[g].Add(through.Mul(h.colour).Mul(e[g]))
+		}
 	case solid && h.catcher:
 		p.marchCatcher(t, o, d, h, through, out)
 	case solid:

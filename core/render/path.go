@@ -121,7 +121,13 @@ func (t *trip) path(o, d geom.Vec3, out *taken) {
 			p := o.Add(d.Mul(h.t)).Add(h.normal.Mul(h.off))
 			if bounce == 0 {
 				if h.holdout {
+					// the plate shows it; fire and lamps light it up
 					out.alpha = 1 - (w[0]+w[1]+w[2])/3
+					var got taken
+					t.ask(&got, p, d, h.normal, w.Mul(h.colour))
+					for g := ByFire; g < maxGroups; g++ {
+						out.light[g] = out.light[g].Add(got.light[g])
+					}
 					return
 				}
 				if h.catcher {

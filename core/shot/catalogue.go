@@ -143,7 +143,7 @@ func placed(k Kind, form string, size Value) []Entry {
 const (
 	smokeCurved = "smoke_from=curve|temperature|burn|fuel|speed"
 	tinted      = "colour_from=density|temperature|burn|fuel|speed"
-	holdoutHelp = "On: it cuts out of the picture what stands behind it, for a plate that shows it already."
+	holdoutHelp = "On: the plate shows it already. It cuts out what stands behind it, and only the light of fire and lamps on it is seen."
 )
 
 const (
