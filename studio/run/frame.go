@@ -216,6 +216,11 @@ func Dress(v []*render.Volume, now *shot.Shot, lk *shot.Element, frame int) (*re
 			sc.Solids[i].Then = &sh
 		}
 	}
+	for _, e := range now.Elements {
+		if held := e.Kind == shot.Collider || e.Kind == shot.Mesh; held && e.Get("holdout").Flag && (e.Muted || !e.Get("rendered").Flag) {
+			sc.Notes = append(sc.Notes, e.Name+" is a holdout but not in the picture, so it holds nothing out: switch “In the picture” on")
+		}
+	}
 	for _, e := range now.Of(shot.Lamp) {
 		sc.Lamps = append(sc.Lamps, lamp(e, f))
 	}

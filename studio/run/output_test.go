@@ -188,3 +188,43 @@ func TestPicturesMustFit(t *testing.T) {
 		t.Error(err)
 	}
 }
+
+// A range has the same bytes on any number of threads, and one that was
+// stopped goes on where it ended.
+func TestRangesAreTheSameOnAnyThreads(t *testing.T) {
+	c := open(t)
+	s := fireShot()
+	mustRun(t, c, s, 1, 6, 2)
+	s.Looks[0].Values["method"] = shot.Text("path")
+	all := func(threads int, stop int) string {
+		dir := t.TempDir()
+		r := Render{Take: s, Now: s, From: 1, To: 6, Width: 32, Height: 18, Samples: 4, Dir: dir, Name: "x", Threads: threads}
+		if stop > 0 {
+			ctx, cancel := context.WithCancel(context.Background())
+			n := 0
+			if err := r.Do(ctx, c, func(Progress) {
+				if n++; n == stop {
+					cancel()
+				}
+			}); err == nil {
+				t.Error("a stopped range ended as if whole")
+			}
+		}
+		if err := r.Do(context.Background(), c, quiet); err != nil {
+			t.Fatal(err)
+		}
+		var sum []byte
+		for f := 1; f <= 6; f++ {
+			b, err := os.ReadFile(filepath.Join(dir, r.File(f, "png")))
+			if err != nil {
+				t.Fatal(err)
+			}
+			sum = append(sum, b...)
+		}
+		return string(sum)
+	}
+	want := all(1, 0)
+	if all(2, 0) != want || all(2, 2) != want {
+		t.Error("the pictures differ")
+	}
+}

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"sync"
 	"time"
 
 	"zarf/core/grid"
@@ -52,51 +53,123 @@ func (r *Render) Do(ctx context.Context, c *cache.Cache, report Report) error {
 	if err := os.MkdirAll(filepath.Join(r.Dir, TinyDir), 0o755); err != nil {
 		return fmt.Errorf("render folder: %w", err)
 	}
-	var lost []int
-	told := map[string]bool{}
-	var spent float64
-	made := 0
+	p := &pass{r: r, src: src, set: set, report: report, told: map[string]bool{}, total: r.To - r.From + 1}
+	var todo []int
 	for f := r.From; f <= r.To; f++ {
-		p := Progress{Frame: f, Done: f - r.From + 1, Total: r.To - r.From + 1}
 		lk := look.At(set, float64(f))
-		path := filepath.Join(r.Dir, r.File(f, Ext(&lk)))
-		if _, err := os.Stat(path); err == nil {
-			p.Reused = true
-			report(p)
-			continue
+		switch _, err := os.Stat(filepath.Join(r.Dir, r.File(f, Ext(&lk)))); {
+		case err == nil:
+			p.tell(Progress{Frame: f, Reused: true})
+		case !src.Stage.Has(f):
+			p.lost = append(p.lost, f)
+			p.tell(Progress{Frame: f, Note: fmt.Sprintf("frame %d is not in the cache", f)})
+		default:
+			todo = append(todo, f)
 		}
-		if !src.Stage.Has(f) {
-			lost = append(lost, f)
-			p.Note = fmt.Sprintf("frame %d is not in the cache", f)
-			report(p)
-			continue
-		}
-		begin := time.Now()
-		size, notes, err := r.one(ctx, src, set, f, path)
-		if err != nil {
-			return err
-		}
-		for _, n := range notes {
-			if !told[n] {
-				told[n] = true
-				p.Note = fmt.Sprintf("frame %d: %s", f, n)
-			}
-		}
-		p.Seconds, p.Bytes = time.Since(begin).Seconds(), size
-		spent += p.Seconds
-		made++
-		p.Left = spent / float64(made) * float64(r.To-f)
-		report(p)
 	}
-	if len(lost) > 0 {
-		return fmt.Errorf("%d of %d frames are not in the cache and were left out: %s; run the take and render again", len(lost), r.To-r.From+1, Ranges(lost))
+	if err := p.all(ctx, todo); err != nil {
+		return err
+	}
+	if len(p.lost) > 0 {
+		return fmt.Errorf("%d of %d frames are not in the cache and were left out: %s; run the take and render again", len(p.lost), p.total, Ranges(p.lost))
 	}
 	return nil
 }
 
+// pass is a range being made.
+type pass struct {
+	r      *Render
+	src    *Source
+	set    *shot.Element
+	report Report
+	total  int
+	lost   []int
+
+	mu   sync.Mutex
+	done int
+	made int
+	told map[string]bool
+}
+
+// tell reports one frame more; the caller holds mu or is alone.
+func (p *pass) tell(g Progress) {
+	p.done++
+	g.Done, g.Total = p.done, p.total
+	p.report(g)
+}
+
+// lanes is how many frames are made at a time: reading, packing and writing of
+// one go on while another is lit. A frame has the same bits on any number of
+// threads.
+const lanes = 2
+
+// all makes frames, several at a time; the first fault ends it once those
+// under way have ended.
+func (p *pass) all(ctx context.Context, todo []int) error {
+	begin := time.Now()
+	threads := grid.NewCrew(p.r.Threads).Threads()
+	n := max(1, min(lanes, threads, len(todo)))
+	next := make(chan int)
+	faults := make(chan error, n)
+	ctx, cancel := context.WithCancel(ctx)
+	defer cancel()
+	var wait sync.WaitGroup
+	for lane := range n {
+		crew := grid.NewCrew(max(1, (threads+lane)/n))
+		wait.Go(func() {
+			for f := range next {
+				if err := p.frame(ctx, f, crew, begin, len(todo)); err != nil {
+					faults <- err
+					cancel()
+					return
+				}
+			}
+		})
+	}
+	for _, f := range todo {
+		select {
+		case next <- f:
+			continue
+		case <-ctx.Done():
+		}
+		break
+	}
+	close(next)
+	wait.Wait()
+	close(faults)
+	for err := range faults {
+		return err
+	}
+	if ctx.Err() != nil && p.made < len(todo) {
+		return ErrStopped
+	}
+	return nil
+}
+
+func (p *pass) frame(ctx context.Context, f int, crew grid.Crew, begin time.Time, todo int) error {
+	lk := look.At(p.set, float64(f))
+	start := time.Now()
+	size, notes, err := p.r.one(ctx, p.src, p.set, f, filepath.Join(p.r.Dir, p.r.File(f, Ext(&lk))), crew)
+	if err != nil {
+		return err
+	}
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	g := Progress{Frame: f, Seconds: time.Since(start).Seconds(), Bytes: size}
+	for _, n := range notes {
+		if !p.told[n] {
+			p.told[n] = true
+			g.Note = fmt.Sprintf("frame %d: %s", f, n)
+		}
+	}
+	p.made++
+	g.Left = time.Since(begin).Seconds() / float64(p.made) * float64(todo-p.made)
+	p.tell(g)
+	return nil
+}
+
 // one renders a frame; notes tell what had to be left out.
-func (r *Render) one(ctx context.Context, src *Source, set *shot.Element, frame int, path string) (int64, []string, error) {
-	crew := grid.NewCrew(r.Threads)
+func (r *Render) one(ctx context.Context, src *Source, set *shot.Element, frame int, path string, crew grid.Crew) (int64, []string, error) {
 	sc, err := src.Scene(frame, r.Now, set, crew)
 	if err != nil {
 		return 0, nil, err
