@@ -48,7 +48,7 @@ func Brazier() *shot.Shot {
 	// the same take as a drawing: flat bands, and a flame of another colour
 	drawn := s.Looks[0].Copy("Drawn")
 	drawn.ID = "drawn"
-	for k, v := range map[string]any{"flame_mix": 1.0, "flame_ramp": "0 0.12 0 0.05; 0.45 0.9 0.03 0.3; 1 1 0.75 0.85", "flame_curve": "0 0; 0.2 0.5; 1 1", "flame": 2.2, "bands": 4, "bands_of": "flame", "bands_soft": 0.05, "light_bands": 6} {
+	for k, v := range map[string]any{"flame_mix": 1.0, "flame_ramp": "0 0.12 0 0.05; 0.45 0.9 0.03 0.3; 1 1 0.75 0.85", "flame_curve": "0 0; 0.2 0.5; 1 1", "flame": 1.1, "bands": 4, "bands_of": "flame", "bands_soft": 0.05, "light_bands": 6} {
 		put(shot.Look, drawn.Values, k, v)
 	}
 	s.Looks = append(s.Looks, drawn)

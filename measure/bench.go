@@ -9,6 +9,7 @@ import (
 	"path/filepath"
 	"strconv"
 	"strings"
+	"time"
 
 	"zarf/core/format/vdb"
 	"zarf/core/gas"
@@ -196,10 +197,106 @@ func renderSpeed(t *Table) {
 		p.Pass(nil)
 	})
 	t.most("single scatter march of 128³ at 640×360, light volume included", ms(best), 10, "ms")
-	sc = testScene(128, t.crew, "path")
-	p, _ := render.New(sc, 640, 360, t.crew)
-	best = fastest(2, func() { p.Pass(nil) })
-	t.most("paths, 4 bounces, 128³ smoke, 640×360, 64 samples (from 2)", best.Seconds()*64, 20, "s")
+	for _, threads := range []int{1, t.crew.Threads()} {
+		crew := grid.NewCrew(threads)
+		sc := fireScene(128, crew, "path")
+		p, _ := render.New(sc, 640, 360, crew)
+		best = fastest(2, func() { p.Pass(nil) })
+		name := fmt.Sprintf("unbiased, 4 bounces, 128³ fire with self-light, 640×360, 64 samples (from 2), %d threads", threads)
+		if threads == 1 {
+			t.most(name, best.Seconds()*64, 0, "s")
+			continue
+		}
+		t.most(name, best.Seconds()*64, 20, "s")
+	}
+	t.most("error of paths at the time of one march pass, against that of the march, 64³ fire at 160×90", pathsAgainstMarch(t.crew), 0, "×")
+	sc = fireScene(128, t.crew, "path")
+	sc.Look.Method = "march"
+	first := fastest(3, func() {
+		v := burningPuff(128, t.crew, &sc.Look)
+		sc.Volumes = []*render.Volume{v}
+		fresh := &render.Scene{Volumes: sc.Volumes, Look: sc.Look, Camera: sc.Camera}
+		p, err := render.New(fresh, 160, 90, t.crew)
+		if err != nil {
+			panic(err)
+		}
+		p.Pass(nil)
+	})
+	t.most("change of a look to its first picture, 128³ fire, a quarter of 640×360, march", ms(first), 100, "ms")
+	sc.Look.Method = "path"
+	first = fastest(3, func() {
+		v := burningPuff(128, t.crew, &sc.Look)
+		fresh := &render.Scene{Volumes: []*render.Volume{v}, Look: sc.Look, Camera: sc.Camera}
+		p, err := render.New(fresh, 160, 90, t.crew)
+		if err != nil {
+			panic(err)
+		}
+		p.Pass(nil)
+	})
+	t.most("the same by paths", ms(first), 100, "ms")
+	denoised := sc
+	denoised.Look.Denoise = 1
+	q, _ := render.NewWith(denoised, 640, 360, render.Wants{Features: true}, t.crew)
+	for range 4 {
+		q.Pass(nil)
+	}
+	t.most("denoising 640×360", ms(fastest(1, func() { q.Finished() })), 0, "ms")
+}
+
+// burningPuff is the puff with a hot, burning middle.
+func burningPuff(n int, crew grid.Crew, l *look.Look) *render.Volume {
+	f := puff(n)
+	heat, burn := grid.NewField(f.Dims), grid.NewField(f.Dims)
+	for i, d := range f.Data {
+		if d > 0.7 {
+			heat.Data[i], burn.Data[i] = (d-0.7)*4500, (d-0.7)*3
+		}
+	}
+	v, _ := render.NewVolume(f, 1/float64(n), geom.V(-0.5, 0, -0.5), crew)
+	if _, err := v.Dress(&render.Channels{Density: f, Temperature: heat, Burn: burn, Air: 293, Burns: true}, l, crew); err != nil {
+		panic(err)
+	}
+	return v
+}
+
+func fireScene(n int, crew grid.Crew, method string) *render.Scene {
+	l := look.At(&shot.Element{Kind: shot.Look, Values: shot.Values{"method": shot.Text(method)}}, 1)
+	return &render.Scene{Volumes: []*render.Volume{burningPuff(n, crew, &l)}, Look: l, Camera: render.NewCamera(geom.V(1.2, 0.8, 1.6), geom.V(0, 0.5, 0), 45)}
+}
+
+// pathsAgainstMarch takes as many samples as one pass of the march lasts, and
+// holds both errors against a picture of many samples.
+func pathsAgainstMarch(crew grid.Crew) float64 {
+	const w, h = 160, 90
+	take := func(method string, until func(n int, spent time.Duration) bool) *render.Picture {
+		sc := fireScene(64, crew, method)
+		begin := time.Now()
+		p, err := render.New(sc, w, h, crew)
+		if err != nil {
+			panic(err)
+		}
+		for !until(p.Samples, time.Since(begin)) {
+			p.Pass(nil)
+		}
+		return p
+	}
+	truth := take("path", func(n int, _ time.Duration) bool { return n >= 1024 })
+	begin := time.Now()
+	march := take("march", func(n int, _ time.Duration) bool { return n >= 4 })
+	spent := time.Since(begin)
+	paths := take("path", func(n int, d time.Duration) bool { return n > 0 && d >= spent })
+	gap := func(p *render.Picture) (e float64) {
+		for i := range w * h {
+			a, _ := truth.At(i%w, i/w)
+			b, _ := p.At(i%w, i/w)
+			for c := range 3 {
+				d := (b[c] - a[c]) / (a[c] + 0.05)
+				e += d * d
+			}
+		}
+		return math.Sqrt(e)
+	}
+	return gap(paths) / gap(march)
 }
 
 func cacheSpeed(t *Table) {

@@ -321,6 +321,11 @@ func (s *server) placeNew(d *shot.Shot, e *shot.Element) {
 		e.Values["radius"] = shot.Num(size.MinComponent() * 0.2)
 	case shot.Drag:
 		e.Values["position"] = shot.Vec(mid.X, b.Max.Y-size.Y*0.2, mid.Z)
+	case shot.Lamp: // as a key light: beside, above and before
+		long := size.MaxComponent()
+		e.Values["target"] = shot.Vec(mid.X, mid.Y, mid.Z)
+		e.Values["position"] = shot.Vec(shot.Tidy(mid.X+long*0.7), shot.Tidy(b.Max.Y+long*0.2), shot.Tidy(mid.Z+long*0.7))
+		e.Values["wide"], e.Values["tall"] = shot.Num(shot.Tidy(long*0.3)), shot.Num(shot.Tidy(long*0.3))
 	case shot.Camera:
 		e.Values["target"] = shot.Vec(mid.X, mid.Y, mid.Z)
 		e.Values["position"] = shot.Vec(mid.X+size.X*1.2, mid.Y+size.Y*0.3, mid.Z+size.MaxComponent()*1.8)

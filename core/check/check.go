@@ -182,7 +182,7 @@ func memory(s *scene) []Finding {
 func actsOnNothing(s *scene) []Finding {
 	var out []Finding
 	for _, e := range s.Elements {
-		if e.Muted || e.Kind == shot.Domain || e.Kind == shot.Camera || len(s.domains) == 0 || len(e.ActsOn) == 0 {
+		if e.Muted || e.Kind == shot.Domain || e.Kind == shot.Camera || e.Kind == shot.Lamp || len(s.domains) == 0 || len(e.ActsOn) == 0 {
 			continue
 		}
 		hit := false

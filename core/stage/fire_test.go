@@ -84,6 +84,8 @@ func TestKeysOfFireAndUpres(t *testing.T) {
 	same := map[string]func(){
 		"fire's values without fire":      func() { d.Values["burn_rate"] = shot.Num(50) },
 		"where a wind's arrow is drawn":   func() { w.Values["position"] = shot.Vec(9, 9, 9) },
+		"a lamp":                          func() { s.Add(shot.Lamp) },
+		"a camera's exposure":             func() { s.Of(shot.Camera)[0].Values["shutter"] = shot.Num(180) },
 		"margin of bounds that are fixed": func() { d.Values["follow_margin"] = shot.Num(3) },
 		"fine whirls without upres":       func() { d.Values["upres_strength"] = shot.Num(3) },
 	}

@@ -312,7 +312,7 @@ func coarseKey(s *shot.Shot, d *shot.Element, depth int) string {
 	element(s.Self)
 	element(d)
 	for n, e := range s.Elements {
-		if e.Kind == shot.Camera || e.Kind == shot.Mesh || e.Kind == shot.Sequence || e.Kind == shot.Domain || e.Muted || !e.Acts(d) {
+		if e.Kind == shot.Camera || e.Kind == shot.Lamp || e.Kind == shot.Mesh || e.Kind == shot.Sequence || e.Kind == shot.Domain || e.Muted || !e.Acts(d) {
 			continue
 		}
 		put(n) // its place is the seed of its noise

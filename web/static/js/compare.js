@@ -33,10 +33,10 @@ export class Compare {
 
   get open() { return !this.pane.hidden; }
 
-  async show(numbers, mode) {
+  async show(numbers, mode, looks = []) {
     this.pane.hidden = false;
     this.chosen = -1;
-    this.items = numbers.map((take) => ({ take, offset: 0, look: '' }));
+    this.items = numbers.map((take, i) => ({ take, offset: 0, look: looks[i] || '' }));
     this.mode.value = mode || (numbers.length > 4 ? 'sheet' : 'side');
     await this.facts();
     this.resize();
@@ -47,18 +47,19 @@ export class Compare {
     this.pane.hidden = true;
     for (const it of this.items) if (it.video) it.video.pause();
     this.items = [];
-    this.on.address({ compare: null, mode: null, sweep: null });
+    this.on.address({ compare: null, mode: null, sweep: null, looks: null });
     this.on.closed();
   }
 
   tell() {
     const takes = this.items.filter((x) => x.take).map((x) => x.take);
-    this.on.address({ compare: takes.join(',') || null, mode: this.mode.value });
+    const looks = this.items.filter((x) => x.take).map((x) => x.look || '');
+    this.on.address({ compare: takes.join(',') || null, mode: this.mode.value, looks: looks.some((l) => l) ? looks.join(',') : null });
   }
 
   // What differs between the takes, which frames they hold, their rates.
   async facts() {
-    const takes = this.items.filter((x) => x.take).map((x) => x.take);
+    const takes = [...new Set(this.items.filter((x) => x.take).map((x) => x.take))]; // one take under two looks counts once
     if (takes.length) {
       const r = await fetch(`/shots/${this.on.slug}/compare?takes=${takes.join(',')}`);
       const text = await r.text();
@@ -148,7 +149,7 @@ export class Compare {
       if (Number.isNaN(v)) { this.on.note(`“${t.value}” is no number of frames.`, true); return; }
       this.items[+t.dataset.offset].offset = v;
     }
-    if (t.dataset.look) this.items[+t.dataset.look].look = t.value;
+    if (t.dataset.look) { this.items[+t.dataset.look].look = t.value; this.tell(); }
     this.draw();
   }
 

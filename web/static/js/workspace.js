@@ -500,7 +500,7 @@ bringIn({
 });
 
 load().then(() => {
-  if (compare && query().get('compare')) compare.show(query().get('compare').split(',').map(Number).filter((n) => n > 0), query().get('mode')); if (view) { view.choose(chosenId()); if (station !== 'stage') view.throughCamera(); } });
+  if (compare && query().get('compare')) compare.show(query().get('compare').split(',').map(Number).filter((n) => n > 0), query().get('mode'), (query().get('looks') || '').split(',')); if (view) { view.choose(chosenId()); if (station !== 'stage') view.throughCamera(); } });
 
 // For tests: what the picture holds.
 window.zarf = { state, view, score, measure: () => (view ? view.measure() : 0), shown: () => view && view.smoke.mesh.visible, fire: () => (view ? view.smoke.material.uniforms.hottest.value : 0), seek, draft, compare, probe };
