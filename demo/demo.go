@@ -85,7 +85,7 @@ type xyz = [3]float64
 func final(s *shot.Shot) {
 	l := s.Looks[0].Copy("Final")
 	l.ID = "final"
-	for k, v := range map[string]any{"method": "path", "samples": 192, "noise": 0.02, "denoise": 0.6} {
+	for k, v := range map[string]any{"method": "path", "samples": 96, "noise": 0.02, "denoise": 0.6} {
 		put(shot.Look, l.Values, k, v)
 	}
 	s.Looks = append(s.Looks, l)

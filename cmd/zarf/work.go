@@ -263,7 +263,7 @@ func copyFrames(s *shot.Shot, domain string, c *cache.Cache, a, b int, out strin
 func renderCommand(o *options) *cobra.Command {
 	var span, out, domain, lookID string
 	var samples, width int
-	c := &cobra.Command{Use: "render SHOT", Short: "Render cached frames to PNG, simulating what is missing", Args: exactly(1, "a shot"),
+	c := &cobra.Command{Use: "render SHOT", Short: "Render frames to PNG, OpenEXR or HDR as a look says, simulating what is missing", Args: exactly(1, "a shot"),
 		RunE: func(c *cobra.Command, args []string) error {
 			if out == "" {
 				return usage{fmt.Errorf("--out is missing; name the folder for the pictures")}

@@ -16,21 +16,21 @@ const (
 	patchReach   = 1
 )
 
-// plane3 is a picture of three values a pixel.
-type plane3 []float32
+// plane is a picture of four values a pixel: light and alpha.
+type plane []float32
 
-// denoise filters a frame in place; alpha stays.
+// denoise filters a frame in place, alpha with its light.
 func (p *Picture) denoise(f film.Frame, strength float64) {
 	n := p.W * p.H
-	a, b, variance := make(plane3, 3*n), make(plane3, 3*n), make(plane3, 3*n)
+	a, b, variance := make(plane, 4*n), make(plane, 4*n), make(plane, 4*n)
 	for i := range n {
 		c := p.count[i/p.W/block*p.across+i%p.W/block]
 		even, odd := float32((c+1)/2), float32(c/2)
-		for k := range 3 {
-			a[3*i+k] = p.half[3*i+k] / max(even, 1)
-			b[3*i+k] = (p.sum[4*i+k] - p.half[3*i+k]) / max(odd, 1)
-			d := a[3*i+k] - b[3*i+k]
-			variance[3*i+k] = d * d / 2 // of either half
+		for k := range 4 {
+			a[4*i+k] = p.half[4*i+k] / max(even, 1)
+			b[4*i+k] = (p.sum[4*i+k] - p.half[4*i+k]) / max(odd, 1)
+			d := a[4*i+k] - b[4*i+k]
+			variance[4*i+k] = d * d / 2 // of either half
 		}
 	}
 	variance = p.soften(p.soften(variance))
@@ -38,30 +38,30 @@ func (p *Picture) denoise(f film.Frame, strength float64) {
 	fa := p.nlm(a, b, variance, feats, strength)
 	fb := p.nlm(b, a, variance, feats, strength)
 	for i := range n {
-		for k := range 3 {
-			f.Pix[4*i+k] = 0.5 * (fa[3*i+k] + fb[3*i+k])
+		for k := range 4 {
+			f.Pix[4*i+k] = 0.5 * (fa[4*i+k] + fb[4*i+k])
 		}
 	}
 }
 
 // soften averages over 3 × 3 pixels.
-func (p *Picture) soften(in plane3) plane3 {
-	out := make(plane3, len(in))
+func (p *Picture) soften(in plane) plane {
+	out := make(plane, len(in))
 	p.crew.For(p.H, 8, func(lo, hi int) {
 		for y := lo; y < hi; y++ {
 			for x := range p.W {
-				var s [3]float32
+				var s [4]float32
 				n := float32(0)
 				for j := max(y-1, 0); j <= min(y+1, p.H-1); j++ {
 					for i := max(x-1, 0); i <= min(x+1, p.W-1); i++ {
-						for k := range 3 {
-							s[k] += in[3*(j*p.W+i)+k]
+						for k := range 4 {
+							s[k] += in[4*(j*p.W+i)+k]
 						}
 						n++
 					}
 				}
-				for k := range 3 {
-					out[3*(y*p.W+x)+k] = s[k] / n
+				for k := range 4 {
+					out[4*(y*p.W+x)+k] = s[k] / n
 				}
 			}
 		}
@@ -69,22 +69,21 @@ func (p *Picture) soften(in plane3) plane3 {
 	return out
 }
 
-const featureCount = 8
+const featureCount = 7
 
 // features are what keeps edges, each scaled so that a difference of 1 parts:
-// alpha, depth by its logarithm, albedo, normal.
+// depth by its logarithm, albedo, normal.
 func (p *Picture) features() []float32 {
 	out := make([]float32, featureCount*p.W*p.H)
 	for i := range p.W * p.H {
 		s := p.share(i%p.W, i/p.W)
 		o := out[featureCount*i:]
-		o[0] = p.sum[4*i+3] * s / 0.3
 		if n := p.seen[4*i]; n > 0 {
-			o[1] = float32(math.Log(math.Max(float64(p.seen[4*i+1]/n), 1e-3))) / 0.25
+			o[0] = float32(math.Log(math.Max(float64(p.seen[4*i+1]/n), 1e-3))) / 0.25
 		}
 		for k := range 3 {
-			o[2+k] = p.feats[6*i+k] * s / 0.25
-			o[5+k] = p.feats[6*i+3+k] * s / 0.4
+			o[1+k] = p.feats[6*i+k] * s / 0.25
+			o[4+k] = p.feats[6*i+3+k] * s / 0.4
 		}
 	}
 	return out
@@ -92,16 +91,16 @@ func (p *Picture) features() []float32 {
 
 // nlm filters in by weights from guide. Every offset is done for the whole
 // picture at once, in strips.
-func (p *Picture) nlm(in, guide, variance plane3, feats []float32, strength float64) plane3 {
+func (p *Picture) nlm(in, guide, variance plane, feats []float32, strength float64) plane {
 	w, h := p.W, p.H
-	out := make(plane3, 3*w*h)
+	out := make(plane, 4*w*h)
 	k2 := float32(strength * strength * 0.5)
 	p.crew.For(h, 16, func(lo, hi int) { p.strip(lo, hi, in, guide, variance, feats, k2, out) })
 	return out
 }
 
 // strip filters rows lo to hi.
-func (p *Picture) strip(lo, hi int, in, guide, variance plane3, feats []float32, k2 float32, out plane3) {
+func (p *Picture) strip(lo, hi int, in, guide, variance plane, feats []float32, k2 float32, out plane) {
 	w, h := p.W, p.H
 	weight := make([]float32, w*(hi-lo))
 	from, to := max(lo-patchReach, 0), min(hi+patchReach, h)
@@ -113,14 +112,14 @@ func (p *Picture) strip(lo, hi int, in, guide, variance plane3, feats []float32,
 				v := min(max(y+dy, 0), h-1)
 				for x := range row {
 					u := min(max(x+dx, 0), w-1)
-					a, b := 3*(y*w+x), 3*(v*w+u)
+					a, b := 4*(y*w+x), 4*(v*w+u)
 					var d float32
-					for k := range 3 {
+					for k := range 4 {
 						e := guide[a+k] - guide[b+k]
 						va, vb := variance[a+k], variance[b+k]
 						d += (e*e - (va + min(va, vb))) / (1e-8 + k2*(va+vb) + 1e-4*k2*guide[a+k]*guide[a+k])
 					}
-					row[x] = d / 3
+					row[x] = d / 4
 				}
 			}
 			for y := lo; y < hi; y++ {
@@ -149,16 +148,16 @@ func (p *Picture) strip(lo, hi int, in, guide, variance plane3, feats []float32,
 					}
 					wt := float32(math.Exp(-float64(d)))
 					weight[(y-lo)*w+x] += wt
-					for k := range 3 {
-						out[3*a+k] += wt * in[3*b+k]
+					for k := range 4 {
+						out[4*a+k] += wt * in[4*b+k]
 					}
 				}
 			}
 		}
 	}
 	for i, wt := range weight {
-		for k := range 3 {
-			out[3*(lo*w+i)+k] /= wt
+		for k := range 4 {
+			out[4*(lo*w+i)+k] /= wt
 		}
 	}
 }

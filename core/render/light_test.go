@@ -180,7 +180,8 @@ func TestCatcherShowsShadowsAlone(t *testing.T) {
 		l := fireLook(method)
 		l.Sun, l.SunDir, l.Catcher = look.RGB{3, 3, 3}, geom.V(0, 1, 0), true
 		ball := Solid{Shape: geom.Shape{Form: geom.Sphere, Centre: geom.V(0, 1.5, 0), Size: geom.V(1, 1, 1), Turn: geom.RotationXYZ(geom.Vec3{}), Taper: 1}}
-		at := func(x float64) float64 {
+		at := func(x float64, held bool) float64 {
+			ball.Holdout = held
 			sc := &Scene{Solids: []Solid{ball}, Look: l, Camera: NewCamera(geom.V(x+2, 0.8, 0), geom.V(x, 0, 0), 2000)}
 			p, _ := New(sc, 4, 4, grid.NewCrew(1))
 			for range 64 {
@@ -189,10 +190,13 @@ func TestCatcherShowsShadowsAlone(t *testing.T) {
 			_, a := p.At(2, 2)
 			return a
 		}
-		if a := at(0); a < 0.95 {
+		if a := at(0, false); a < 0.95 {
 			t.Errorf("%s: alpha in the shadow is %g", method, a)
 		}
-		if a := at(5); math.Abs(a) > 0.02 {
+		if a := at(0, true); math.Abs(a) > 0.02 {
+			t.Errorf("%s: the shadow of a holdout, which the plate shows, has alpha %g", method, a)
+		}
+		if a := at(5, false); math.Abs(a) > 0.02 {
 			t.Errorf("%s: alpha in the open is %g", method, a)
 		}
 	}

@@ -64,11 +64,16 @@ func (p *Picture) marchRay(t *trip, o, d geom.Vec3, out *taken) {
 // marchCatcher shows a ground by its shadows alone.
 func (p *Picture) marchCatcher(t *trip, o, d geom.Vec3, h hit, through look.RGB, out *taken) {
 	s := p.scene
-	e := p.shade(t, o.Add(d.Mul(h.t)).Add(h.normal.Mul(h.off)), h)
+	at := o.Add(d.Mul(h.t)).Add(h.normal.Mul(h.off))
+	e := p.shade(t, at, h)
+	solids := t.solids
+	t.solids = t.bare
+	free := p.shade(t, at, h)
+	t.solids = solids
 	lum := func(c look.RGB) float64 { return 0.2126*c[0] + 0.7152*c[1] + 0.0722*c[2] }
 	share := 1.0
 	if all := lum(s.open); all > 0 {
-		share = min(lum(e[BySun].Add(e[BySky]))/all, 1)
+		share = min(lum(free[BySun].Add(free[BySky]))/all, 1)
 	}
 	for g := ByFire; g < p.groups; g++ {
 		out.light[g] = out.light[g].Add(through.Mul(h.colour).Mul(e[g]))

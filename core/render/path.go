@@ -45,6 +45,7 @@ type trip struct {
 	s      *Scene
 	cam    *Camera
 	solids []Solid
+	bare   []Solid // those whose shadows no plate holds
 	moment float64 // s from the middle of the exposure
 	r      dice
 	way    trail
@@ -207,10 +208,13 @@ func (t *trip) see(out *taken, o, d geom.Vec3, far float64, of *Solid) {
 func (t *trip) caught(out *taken, p geom.Vec3, h hit, w look.RGB, d geom.Vec3) {
 	s := t.s
 	all := s.open // what would arrive with nothing in the way
-	var got taken
-	t.ask(&got, p, d, h.normal, look.RGB{1, 1, 1})
 	lum := func(c look.RGB) float64 { return 0.2126*c[0] + 0.7152*c[1] + 0.0722*c[2] }
-	// the sky that the other way of the two finds
+	solids := t.solids
+	var got, free taken
+	t.ask(&got, p, d, h.normal, look.RGB{1, 1, 1})
+	// sun and sky: what stands in the plate throws its shadow there
+	t.solids = t.bare
+	t.ask(&free, p, d, h.normal, look.RGB{1, 1, 1})
 	cos := math.Sqrt(t.r.next())
 	dir := about(h.normal, cos, 2*math.Pi*t.r.next())
 	if _, hit := s.trace(t.solids, p, dir, math.Inf(1), true); !hit {
@@ -218,11 +222,12 @@ func (t *trip) caught(out *taken, p geom.Vec3, h hit, w look.RGB, d geom.Vec3) {
 		if s.env != nil {
 			weight = (cos / math.Pi) / (cos/math.Pi + t.odd(0)*s.env.pdf(dir))
 		}
-		got.light[BySky] = got.light[BySky].Add(s.sky(dir).Mul(t.transmit(p, dir, math.Inf(1))).Scale(weight))
+		free.light[BySky] = free.light[BySky].Add(s.sky(dir).Mul(t.transmit(p, dir, math.Inf(1))).Scale(weight))
 	}
+	t.solids = solids
 	share := 1.0
 	if a := lum(all); a > 0 {
-		share = lum(got.light[BySun].Add(got.light[BySky])) / a
+		share = lum(free.light[BySun].Add(free.light[BySky])) / a
 	}
 	m := (w[0] + w[1] + w[2]) / 3
 	back, a := s.backdrop(d)

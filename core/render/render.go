@@ -32,6 +32,19 @@ func settle(list []Solid) {
 type Moment struct {
 	Camera Camera
 	Solids []Solid
+
+	bare []Solid // without holdouts
+}
+
+// without are the solids that a plate doesn't show: the shadows of the others
+// are in it already.
+func without(list []Solid) (out []Solid) {
+	for _, s := range list {
+		if !s.Holdout {
+			out = append(out, s)
+		}
+	}
+	return out
 }
 
 // Scene is all that is seen.
@@ -55,6 +68,7 @@ type Scene struct {
 	lampAt  int
 	sunOpen float64      // the sun's part of open, summed
 	open    look.RGB     // light over π on open ground, for the catcher
+	bare    []Solid      // without holdouts
 	grids   []*lightGrid // light within volumes, for the march; made once
 }
 
@@ -68,8 +82,10 @@ func (s *Scene) Dark() bool {
 func (s *Scene) prepare() {
 	s.env, s.fire, s.lights = nil, nil, len(s.Lamps)
 	settle(s.Solids)
+	s.bare = without(s.Solids)
 	for i := range s.Moments {
 		settle(s.Moments[i].Solids)
+		s.Moments[i].bare = without(s.Moments[i].Solids)
 	}
 	s.fireAt, s.lampAt = -1, 0
 	if s.Look.Sky.Max() > 0 && !s.Look.Even {
@@ -136,7 +152,7 @@ type Picture struct {
 	done   []bool
 	groups int
 	sum    []float32   // RGBA of all light, premultiplied
-	half   []float32   // RGB of every second sample
+	half   []float32   // RGBA of every second sample
 	parts  [][]float32 // RGB of each group; nil without layers
 	seen   []float32   // hits, depth, motion x and y
 	feats  []float32   // albedo and normal
@@ -150,7 +166,7 @@ type Wants struct {
 
 // Need is the memory, bytes, that a picture of w by h pixels takes.
 func (s *Scene) Need(w, h int, k Wants) int64 {
-	floats := 4 + 3 + 4 // and what it becomes on film
+	floats := 4 + 4 + 4 // and what it becomes on film
 	if k.Layers {
 		floats += 3 * s.groupCount()
 	}
@@ -181,7 +197,7 @@ func NewWith(s *Scene, w, h int, k Wants, crew grid.Crew) (*Picture, error) {
 	p.across = (w + block - 1) / block
 	blocks := p.across * ((h + block - 1) / block)
 	p.count, p.done = make([]int, blocks), make([]bool, blocks)
-	p.sum, p.half = make([]float32, 4*w*h), make([]float32, 3*w*h)
+	p.sum, p.half = make([]float32, 4*w*h), make([]float32, 4*w*h)
 	if k.Layers {
 		p.parts = make([][]float32, p.groups)
 		for g := range p.parts {
@@ -260,13 +276,13 @@ func (p *Picture) square(b int, t *trip) {
 			if n > 0 || !p.march {
 				jx, jy = t.r.next(), t.r.next()
 			}
-			t.cam, t.solids, t.moment = &s.Camera, s.Solids, 0
+			t.cam, t.solids, t.bare, t.moment = &s.Camera, s.Solids, s.bare, 0
 			if s.Shutter > 0 {
 				u := t.r.next()
 				t.moment = (u - 0.5) * s.Shutter
 				if len(s.Moments) > 0 {
 					m := &s.Moments[min(int(u*float64(len(s.Moments))), len(s.Moments)-1)]
-					t.cam, t.solids = &m.Camera, m.Solids
+					t.cam, t.solids, t.bare = &m.Camera, m.Solids, m.bare
 				}
 			}
 			o, d := t.cam.lensRay(float64(x)+jx, float64(y)+jy, p.W, p.H, &t.r)
@@ -305,8 +321,8 @@ func (p *Picture) keep(x, y, n int, s *taken) {
 	}
 	q[3] += float32(s.alpha)
 	if n&1 == 0 {
-		h := p.half[3*at : 3*at+3]
-		h[0], h[1], h[2] = h[0]+float32(c[0]), h[1]+float32(c[1]), h[2]+float32(c[2])
+		h := p.half[4*at : 4*at+4]
+		h[0], h[1], h[2], h[3] = h[0]+float32(c[0]), h[1]+float32(c[1]), h[2]+float32(c[2]), h[3]+float32(s.alpha)
 	}
 	if p.feats == nil {
 		return
@@ -340,7 +356,7 @@ func (p *Picture) noise(b int) float64 {
 			for c := range 3 {
 				whole := float64(p.sum[4*at+c]) / n * gain
 				i += whole
-				d += math.Abs(whole - float64(p.half[3*at+c])/even*gain)
+				d += math.Abs(whole - float64(p.half[4*at+c])/even*gain)
 			}
 			gap += d / math.Sqrt(i+0.01)
 			pixels++

@@ -293,7 +293,8 @@ export class Compare {
     c.font = `${12 * k}px "IBM Plex Sans", sans-serif`;
     c.textBaseline = 'top';
     c.textAlign = right ? 'right' : 'left';
-    const text = it.take ? `Take ${it.take}${it.note ? ` · ${it.note}` : ''}` : it.clip.name;
+    const look = it.look && JSON.parse(this.pane.dataset.looks).find((l) => l.id === it.look);
+    const text = it.take ? `Take ${it.take}${look ? ` · ${look.name}` : ''}${it.note ? ` · ${it.note}` : ''}` : it.clip.name;
     const lx = right ? x + w - 6 * k : x + 6 * k;
     c.lineWidth = 3 * k;
     c.strokeStyle = 'rgba(0,0,0,.75)';
