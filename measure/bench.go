@@ -212,10 +212,9 @@ func renderSpeed(t *Table) {
 	t.most("error of paths at the time of one march pass, against that of the march, 64³ fire at 160×90", pathsAgainstMarch(t.crew), 0, "×")
 	sc = fireScene(128, t.crew, "path")
 	sc.Look.Method = "march"
+	puffed := burningChannels(128)
 	first := fastest(3, func() {
-		v := burningPuff(128, t.crew, &sc.Look)
-		sc.Volumes = []*render.Volume{v}
-		fresh := &render.Scene{Volumes: sc.Volumes, Look: sc.Look, Camera: sc.Camera}
+		fresh := &render.Scene{Volumes: []*render.Volume{dressed(puffed, 128, t.crew, &sc.Look)}, Look: sc.Look, Camera: sc.Camera}
 		p, err := render.New(fresh, 160, 90, t.crew)
 		if err != nil {
 			panic(err)
@@ -225,8 +224,7 @@ func renderSpeed(t *Table) {
 	t.most("change of a look to its first picture, 128³ fire, a quarter of 640×360, march", ms(first), 100, "ms")
 	sc.Look.Method = "path"
 	first = fastest(3, func() {
-		v := burningPuff(128, t.crew, &sc.Look)
-		fresh := &render.Scene{Volumes: []*render.Volume{v}, Look: sc.Look, Camera: sc.Camera}
+		fresh := &render.Scene{Volumes: []*render.Volume{dressed(puffed, 128, t.crew, &sc.Look)}, Look: sc.Look, Camera: sc.Camera}
 		p, err := render.New(fresh, 160, 90, t.crew)
 		if err != nil {
 			panic(err)
@@ -243,8 +241,8 @@ func renderSpeed(t *Table) {
 	t.most("denoising 640×360", ms(fastest(1, func() { q.Finished() })), 0, "ms")
 }
 
-// burningPuff is the puff with a hot, burning middle.
-func burningPuff(n int, crew grid.Crew, l *look.Look) *render.Volume {
+// burningChannels are those of the puff with a hot, burning middle.
+func burningChannels(n int) *render.Channels {
 	f := puff(n)
 	heat, burn := grid.NewField(f.Dims), grid.NewField(f.Dims)
 	for i, d := range f.Data {
@@ -252,8 +250,13 @@ func burningPuff(n int, crew grid.Crew, l *look.Look) *render.Volume {
 			heat.Data[i], burn.Data[i] = (d-0.7)*4500, (d-0.7)*3
 		}
 	}
-	v, _ := render.NewVolume(f, 1/float64(n), geom.V(-0.5, 0, -0.5), crew)
-	if _, err := v.Dress(&render.Channels{Density: f, Temperature: heat, Burn: burn, Air: 293, Burns: true}, l, crew); err != nil {
+	return &render.Channels{Density: f, Temperature: heat, Burn: burn, Air: 293, Burns: true}
+}
+
+// dressed is a volume of channels as a look shades it.
+func dressed(c *render.Channels, n int, crew grid.Crew, l *look.Look) *render.Volume {
+	v, _ := render.NewVolume(c.Density, 1/float64(n), geom.V(-0.5, 0, -0.5), crew)
+	if _, err := v.Dress(c, l, crew); err != nil {
 		panic(err)
 	}
 	return v
@@ -261,7 +264,7 @@ func burningPuff(n int, crew grid.Crew, l *look.Look) *render.Volume {
 
 func fireScene(n int, crew grid.Crew, method string) *render.Scene {
 	l := look.At(&shot.Element{Kind: shot.Look, Values: shot.Values{"method": shot.Text(method)}}, 1)
-	return &render.Scene{Volumes: []*render.Volume{burningPuff(n, crew, &l)}, Look: l, Camera: render.NewCamera(geom.V(1.2, 0.8, 1.6), geom.V(0, 0.5, 0), 45)}
+	return &render.Scene{Volumes: []*render.Volume{dressed(burningChannels(n), n, crew, &l)}, Look: l, Camera: render.NewCamera(geom.V(1.2, 0.8, 1.6), geom.V(0, 0.5, 0), 45)}
 }
 
 // pathsAgainstMarch takes as many samples as one pass of the march lasts, and

@@ -205,8 +205,13 @@ func (v *Volume) ignite(c *Channels, l *look.Look, crew grid.Crew) error {
 	for c := range v.Glow {
 		v.Glow[c] = grid.NewField(d)
 	}
+	// by heat alone nothing under 500 K is seen
+	cold, visible := !l.FlameAnywhere && l.FlameMix == 0, 475/l.FlameScale
 	crew.For(d.NZ, 2, func(k0, k1 int) {
 		for n := d.Index(0, 0, k0); n < d.Index(0, 0, k1); n++ {
+			if cold && float64(c.Temperature.Data[n])+c.Air < visible {
+				continue
+			}
 			g := f.glow(f.values(n))
 			for c := range 3 {
 				v.Glow[c].Data[n] = float32(g[c])
@@ -221,6 +226,16 @@ func (v *Volume) ignite(c *Channels, l *look.Look, crew grid.Crew) error {
 			v.Glow[c] = grid.Soften(v.Glow[c], crew)
 		}
 	}
+	v.glow = make([]float32, 4*d.Len())
+	crew.For(d.NZ, 2, func(k0, k1 int) {
+		for n := d.Index(0, 0, k0); n < d.Index(0, 0, k1); n++ {
+			r, g, b := v.Glow[0].Data[n], v.Glow[1].Data[n], v.Glow[2].Data[n]
+			if r+g+b > 0 {
+				p := v.glow[4*n : 4*n+4]
+				p[0], p[1], p[2], p[3] = r, g, b, r+g+b
+			}
+		}
+	})
 	v.lightTiles(crew)
 	v.measure()
 	return nil
@@ -233,11 +248,11 @@ func (v *Volume) glowAt(x, y, z float32) look.RGB {
 	}
 	var out look.RGB
 	at, w := v.Density.Corners(x-0.5, y-0.5, z-0.5)
-	for c := range 3 {
-		g := v.Glow[c].Data
-		for i, n := range at {
-			out[c] += float64(w[i] * g[n])
-		}
+	var r, g, b float32
+	for i, n := range at {
+		p := v.glow[4*n : 4*n+3 : 4*n+3]
+		r, g, b = r+w[i]*p[0], g+w[i]*p[1], b+w[i]*p[2]
 	}
+	out[0], out[1], out[2] = float64(r), float64(g), float64(b)
 	return out
 }

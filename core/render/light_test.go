@@ -114,8 +114,9 @@ func TestAskingFireChangesNothingButNoise(t *testing.T) {
 		}
 		return s, math.Sqrt(max(s2-s*s, 0))
 	}
-	a, da := light(true, 300)
-	b, db := light(false, 1200)
+	a, da := light(true, 1200)
+	b, db := light(false, 4800)
+	t.Logf("asked %g (spread %g), met %g (spread %g)", a, da, b, db)
 	if a <= 0 || math.Abs(a/b-1) > 0.03 {
 		t.Errorf("asked %g, met %g", a, b)
 	}

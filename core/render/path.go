@@ -393,7 +393,7 @@ func (v *Volume) ember(r *dice) (y geom.Vec3, voxel int) {
 
 // shine is the light of a voxel, summed over colours.
 func (v *Volume) shine(n int) float64 {
-	return float64(v.Glow[0].Data[n]) + float64(v.Glow[1].Data[n]) + float64(v.Glow[2].Data[n])
+	return float64(v.glow[4*n+3])
 }
 
 // fireChance is the chance a cubic metre round a voxel has to be drawn.
@@ -429,48 +429,43 @@ func (t *trip) glow(o, d geom.Vec3, far float64, w look.RGB, pdf float64) (sum l
 		if v.Glow[0] == nil {
 			continue
 		}
-		near, exit, ok := v.tight.Ray(o, d)
-		if exit = min(exit, far); !ok || near >= exit {
-			continue
-		}
 		q := v.toGrid(o)
-		x, end := max(near, 0)/v.H, exit/v.H
 		gap := 1.0
 		if pdf > 0 {
 			gap = glowStep
 		}
-		x += gap * t.r.next()
-		step := 0
-		for x < end {
-			p := q.Add(d.Mul(x))
-			i, j, k := int(p.X)/tile, int(p.Y)/tile, int(p.Z)/tile
-			c := v.tiles.Index(min(max(i, 0), v.tiles.NX-1), min(max(j, 0), v.tiles.NY-1), min(max(k, 0), v.tiles.NZ-1))
-			if v.lit[c] {
-				if g := v.burnt(p, t.moment); g != (look.RGB{}) {
-					g = g.Scale(gap * v.H)
-					if pdf > 0 {
-						r := x * v.H
-						pa := pdf / (gap * v.H)
-						f := v.Density
-						at := f.Index(min(int(p.X), f.NX-1), min(int(p.Y), f.NY-1), min(int(p.Z), f.NZ-1))
-						g = g.Scale(pa / (pa + t.odd(s.fireAt)*s.fireChance(n, at)*r*r))
-					}
-					for step < len(t.way.t) && t.way.t[step] <= x*v.H {
-						w = t.way.w[step]
-						step++
-					}
-					g = g.Mul(w)
-					sum = sum.Add(g)
-					lum := g[0] + g[1] + g[2]
-					weight += lum
-					mid += lum * x * v.H
-				}
-			} else if free := math.Floor(v.leap(p) / gap); free > 1 {
-				x += free * gap // whole steps, so that the start stays random
-				continue
+		shift, step := t.r.next(), 0
+		inv := 1 / gap
+		v.cross(o, d, far, func(from, to float64, tile int) bool {
+			if !v.lit[tile] {
+				return true
 			}
-			x += gap
-		}
+			for x := (math.Ceil(from*inv-shift) + shift) * gap; x < to; x += gap {
+				p := q.Add(d.Mul(x))
+				g := v.burnt(p, t.moment)
+				if g == (look.RGB{}) {
+					continue
+				}
+				k := gap * v.H
+				if pdf > 0 {
+					r := x * v.H
+					pa := pdf / k
+					f := v.Density
+					at := f.Index(min(int(p.X), f.NX-1), min(int(p.Y), f.NY-1), min(int(p.Z), f.NZ-1))
+					k *= pa / (pa + t.odd(s.fireAt)*s.fireChance(n, at)*r*r)
+				}
+				for step < len(t.way.t) && t.way.t[step] <= x*v.H {
+					w = t.way.w[step]
+					step++
+				}
+				g = g.Scale(k).Mul(w)
+				sum = sum.Add(g)
+				lum := g[0] + g[1] + g[2]
+				weight += lum
+				mid += lum * x * v.H
+			}
+			return true
+		})
 	}
 	if weight > 0 {
 		mid /= weight

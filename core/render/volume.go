@@ -28,6 +28,7 @@ type Volume struct {
 	// Glow is the light that a metre of fire gives off, before the look's
 	// brightness; nil where nothing burns.
 	Glow   [3]*grid.Field
+	glow   []float32 // the same voxel by voxel: red, green, blue, their sum
 	sharp  *flame    // works glow out where it is looked at; nil: Glow is read
 	lit    []bool    // tiles in and round which something glows
 	fires  []fire    // what lights smoke
