@@ -156,22 +156,6 @@ func (l *Library) Model(ref string) (*Model, error) {
 	return v.(*Model), nil
 }
 
-// Pictures is how many pictures a reference stands for: one, or a numbered
-// sequence of which the others came along.
-func (l *Library) Pictures(ref string) (int, error) {
-	if l == nil {
-		return 0, fmt.Errorf("imported files can't be reached here")
-	}
-	if err := CheckID(ref); err != nil {
-		return 0, err
-	}
-	f, err := l.src.File(ID(ref))
-	if err != nil {
-		return 0, fmt.Errorf("the imported picture %s is missing: %w", Name(ref), err)
-	}
-	return 1 + len(f.Side), nil
-}
-
 // Picture reads the nth picture of a reference; before the first and after the
 // last it is that one.
 func (l *Library) Picture(ref string, n int) (*pixel.Image, error) {

@@ -156,30 +156,7 @@ func (s *Scene) depth(p, d geom.Vec3, far, step float64) look.RGB {
 	return look.RGB{math.Exp(-tau * e[0]), math.Exp(-tau * e[1]), math.Exp(-tau * e[2])}
 }
 
-// leap is how far, in voxels, a ray may go from q without meeting smoke; 0
-// where it is in or beside some.
-func (v *Volume) leap(q geom.Vec3) float64 {
-	i, j, k := int(math.Floor(q.X/tile)), int(math.Floor(q.Y/tile)), int(math.Floor(q.Z/tile))
-	t := v.tiles
-	i, j, k = min(max(i, 0), t.NX-1), min(max(j, 0), t.NY-1), min(max(k, 0), t.NZ-1)
-	d := v.skip[t.Index(i, j, k)]
-	if d == 0 {
-		return 0
-	}
-	// at least d−1 whole tiles lie between, and what is left of this one
-	return max(float64(d-1)*tile, 0) + 0.5 + v.toEdge(q, i, j, k)
-}
-
-// toEdge is the distance from q to the nearest side of its tile.
-func (v *Volume) toEdge(q geom.Vec3, i, j, k int) float64 {
-	e := math.Inf(1)
-	for _, a := range [3][2]float64{{q.X, float64(i)}, {q.Y, float64(j)}, {q.Z, float64(k)}} {
-		f := a[0] - a[1]*tile
-		e = min(e, max(f, 0), max(tile-f, 0))
-	}
-	return e
-}
-
+// marchVolume follows a ray through one volume.
 func (p *Picture) marchVolume(v *Volume, lg *lightGrid, tr *trip, o, d geom.Vec3, far float64, out *taken, through *look.RGB) {
 	s, r := p.scene, &tr.r
 	if v.empty {
