@@ -190,7 +190,7 @@ func TestWholeSlice(t *testing.T) {
 	}
 	h.fill(".jobform [name=from]", "11")
 	h.click("#render")
-	h.until(`() => document.querySelectorAll('.strip a').length === 2 && document.querySelector('.jobline .state').textContent === 'done'`)
+	h.until(`() => { const s = document.querySelector('film-strip'); return s && s.dataset.frames === '11 12' && +s.querySelector('input').max === 1 && document.querySelector('.jobline .state').textContent === 'done'; }`)
 
 	// Handover, with the pictures
 	h.open(s.URL + "/shots/sl010/handover?take=1")

@@ -88,7 +88,11 @@ func TestRampsAreEditedByHand(t *testing.T) {
 	first := look()[0].V
 	h.until(`(r) => { [...document.querySelectorAll(r + ' button')].find((b) => b.textContent === 'Reverse').click(); return true; }`, ramp)
 	await(t, "the ramp turned round", 10*time.Second, func() bool { l := look(); return l[len(l)-1].V == first })
-	s.post(t, "/shots/re/undo", "look")
+	// the numbers stand there after every answer, and undo reaches the editor
+	h.until(`(r) => { const e = document.querySelector(r); return e.isConnected && e.at.value !== '' && e.times.value !== '' && e.contains(e.canvas); }`, ramp)
+	h.click("#undo")
+	h.until(`(r, v) => Math.abs(document.querySelector(r).stops[0].v[0] - v) < 1e-6`, ramp, first[0])
+	await(t, "undo", 5*time.Second, func() bool { return look()[0].V == first })
 	if look()[0].V != first {
 		t.Error("undo didn't turn it back")
 	}
@@ -280,4 +284,49 @@ func TestRangeAsAStrip(t *testing.T) {
 	h.until(`() => { const i = document.querySelector('film-strip img'); return i && i.naturalWidth === 32; }`)
 	h.until(`() => { document.querySelector('film-strip button').click(); return true; }`)
 	h.until(`() => +document.querySelector('film-strip input').value === 3`)
+}
+
+// A worker that is lost during a frame costs that frame's time, nothing else:
+// the next one goes on with the range, and no file is half written.
+func TestLostWorkerDuringARange(t *testing.T) {
+	s := serve(t, t.TempDir())
+	row := s.add(t, small("LW"))
+	s.finish(t, row)
+	for k, v := range map[string]string{"width": "160", "height": "96", "samples": "60", "method": "path"} {
+		s.post(t, "/shots/lw/value", "look", "kind", "look", "id", "look", "key", k, "v", v)
+	}
+	s.post(t, "/shots/lw/render", "look", "take", "1", "look", "look", "from", "1", "to", "8")
+	job := func() store.Job {
+		l, _ := s.st.Store.ShotJobs(row.ID, "render")
+		if len(l) == 0 {
+			return store.Job{}
+		}
+		return l[0]
+	}
+	await(t, "the second frame", 60*time.Second, func() bool { return job().Done >= 2 })
+	before := renderedFrames(job(), 1, 8)
+	lost := s.worker
+	if err := lost.Process.Kill(); err != nil {
+		t.Fatal(err)
+	}
+	await(t, "the end of the range", 120*time.Second, func() bool { j := job(); return j.ID > 0 && !j.Active() })
+	j := job()
+	if j.State != store.Done {
+		t.Fatalf("%s: %s", j.State, j.Message)
+	}
+	if got := renderedFrames(j, 1, 8); len(got) != 8 || len(before) == 0 {
+		t.Errorf("%d frames before the worker was lost, %v after", len(before), got)
+	}
+	for f := 1; f <= 8; f++ {
+		code, body := s.get(t, fmt.Sprintf("/shots/lw/rendered/%d/%d", j.ID, f))
+		if code != 200 {
+			t.Fatalf("frame %d: %d", f, code)
+		}
+		if _, err := png.Decode(strings.NewReader(body)); err != nil {
+			t.Errorf("frame %d: %v", f, err)
+		}
+	}
+	if s.worker == lost {
+		t.Error("no other worker came")
+	}
 }

@@ -3,7 +3,7 @@
 const client = Math.random().toString(36).slice(2);
 
 export class Lit {
-  constructor(img, slug, on) { this.img = img; this.slug = slug; this.on = on; this.run = 0; this.layer = 'beauty'; }
+  constructor(img, slug, on) { this.img = img; this.slug = slug; this.on = on; this.run = 0; this.layer = 'beauty'; this.stale = ''; }
 
   stop() { this.run++; }
 
@@ -36,7 +36,7 @@ export class Lit {
       this.img.dataset.samples = done;
       const bias = h('Method') === 'march' ? 'quick march: light scattered more than once is guessed' : h('Noise') ? `noise ${(+h('Noise')).toFixed(3)}` : '';
       const notes = decodeURIComponent((h('Notes') || '').replace(/\+/g, ' '));
-      this.on.note([done === 0 ? 'coarse first look' : over ? `${done} samples, done` : `${done} of ${want} samples`, bias, h('Spared') ? `${h('Spared')} % of samples spared` : '', `${h('Seconds')} s`, notes].filter(Boolean).join(' · '), !!notes);
+      this.on.note([done === 0 ? 'coarse first look' : over ? `${done} samples, done` : `${done} of ${want} samples`, bias, h('Spared') ? `${h('Spared')} % of samples spared` : '', `${h('Seconds')} s`, this.stale, notes].filter(Boolean).join(' · '), !!notes);
       if (over) return;
     }
   }

@@ -30,8 +30,24 @@ function blend(stops, u) {
 }
 
 class StopEditor extends HTMLElement {
+  static observedAttributes = ['data-text', 'data-low', 'data-high', 'data-channel', 'data-take'];
+
+  // The server's answer: another text (after undo, say), or another range.
+  attributeChangedCallback(name, old) {
+    if (old === null || !this.canvas) return;
+    if (name === 'data-text' && !this.canvas.onpointermove) {
+      this.field.value = this.dataset.text;
+      this.stops = parse(this.dataset.text);
+      this.n = Math.min(this.n, this.stops.length - 1);
+    }
+    this.fill();
+    if (name !== 'data-text') this.histogram();
+  }
+
   connectedCallback() {
     if (this.canvas) return;
+    // panels are exchanged piece by piece: what was made here stays
+    new MutationObserver(() => { if (this.parts.some((p) => p.parentNode !== this)) this.replaceChildren(...this.parts); }).observe(this, { childList: true });
     this.form = this.closest('form');
     this.field = this.form.elements.v;
     this.ramp = this.dataset.type === 'ramp';
@@ -42,7 +58,8 @@ class StopEditor extends HTMLElement {
     this.canvas.tabIndex = 0;
     this.canvas.setAttribute('role', 'application');
     this.canvas.setAttribute('aria-label', `${this.dataset.label}: click for another stop, drag to move, arrows nudge, Delete removes, Tab to the numbers`);
-    this.append(this.canvas, this.numbers(), this.tools());
+    this.parts = [this.canvas, this.numbers(), this.tools()];
+    this.append(...this.parts);
     this.canvas.onpointerdown = (e) => this.down(e);
     this.canvas.onkeydown = (e) => this.keyed(e);
     // what is folded away asks for nothing

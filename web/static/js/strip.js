@@ -1,7 +1,18 @@
 // Frames that were rendered, as a strip that plays while others are made.
 class FilmStrip extends HTMLElement {
+  static observedAttributes = ['data-frames'];
+
+  attributeChangedCallback(name, old) { if (old !== null && this.isConnected) this.build(); }
+
   connectedCallback() {
-    if (this.firstChild) return;
+    if (!this.firstChild) this.build();
+    new MutationObserver(() => { if (!this.firstChild) this.build(); }).observe(this, { childList: true });
+  }
+
+  build() {
+    const playing = !!this.timer;
+    this.stop();
+    this.replaceChildren();
     const frames = this.dataset.frames.split(' ').map(Number);
     const img = document.createElement('img'), bar = document.createElement('div');
     const name = document.createElement('a'), go = document.createElement('button'), at = document.createElement('input');
@@ -32,6 +43,7 @@ class FilmStrip extends HTMLElement {
     this.append(img, bar);
     bar.append(go, at, name);
     show(frames.length - 1);
+    if (playing) go.click();
   }
 
   stop() { clearInterval(this.timer); this.timer = 0; }

@@ -201,7 +201,7 @@ async function show(frame) {
     $('overlay').hidden = true;
     if (!t) { note('No take yet: run the shot, then light it.', true); return; }
     if (!t.frames.includes(frame)) { note(`Frame ${frame} is not in take ${t.number}'s cache.`, true); return; }
-    if (!state.playing) { lit.start(t.number, frame, currentLook()); return; }
+    if (!state.playing) { lit.stale = t.state === 'stale' ? `take ${t.number} was made with other values` : ''; lit.start(t.number, frame, currentLook()); return; }
   }
   $('lit').hidden = !(state.lit && station === 'look' && !state.playing);
   $('overlay').hidden = !$('lit').hidden;
@@ -369,7 +369,7 @@ new MutationObserver(() => {
   if (mark && +mark.dataset.head) head = +mark.dataset.head;
   // fields show what the server made of what was typed
   for (const i of document.querySelectorAll('#right input:not([type=hidden]):not([type=checkbox]), #left input:not([type=hidden])')) {
-    if (i !== document.activeElement && i.id !== 'castsearch' && i.value !== i.defaultValue) i.value = i.defaultValue;
+    if (i !== document.activeElement && i.id !== 'castsearch' && i.value !== i.defaultValue && !i.closest('stop-editor, film-strip')) i.value = i.defaultValue;
   }
   for (const i of document.querySelectorAll('#right input[type=checkbox]')) i.checked = i.defaultChecked;
   for (const i of document.querySelectorAll('#right .fieldform select')) for (const o of i.options) if (o.defaultSelected && i !== document.activeElement) i.value = o.value;
