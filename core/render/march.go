@@ -174,6 +174,7 @@ func (p *Picture) marchVolume(v *Volume, lg *lightGrid, tr *trip, o, d geom.Vec3
 	cos := d.Dot(l.SunDir)
 	for n := range orders {
 		m.sun[n] = l.Lobes.Flat(scaled(phaseShare, n)).At(cos) * scaled(lightShare, n)
+		m.flat[n] = float32(m.sun[n])
 	}
 	step := l.Step
 	q := v.toGrid(o)
@@ -183,13 +184,19 @@ func (p *Picture) marchVolume(v *Volume, lg *lightGrid, tr *trip, o, d geom.Vec3
 		shift = r.next()
 	}
 	long := step * v.H
+	grey := v.tint == nil && l.Extinction[0] == l.Extinction[1] && l.Extinction[1] == l.Extinction[2]
+	sum := sums{through: 1}
 	b := strands.Get().(*strand)
 	defer strands.Put(b)
 	n := 0
 	flush := func() bool {
 		count := n
 		n = 0
-		v.Density.SampleBatch(b.den[:count], b.x[:count], b.y[:count], b.z[:count], halves)
+		for n := count; n&15 != 0; n++ { // whole vectors are read quickest
+			b.x[n], b.y[n], b.z[n] = b.x[count-1], b.y[count-1], b.z[count-1]
+		}
+		full := (count + 15) &^ 15
+		v.Density.SampleBatch(b.den[:full], b.x[:full], b.y[:full], b.z[:full], halves)
 		if v.opacity != nil {
 			for i, x := range b.den[:count] {
 				b.den[i] = v.opacity.One(x)
@@ -202,7 +209,13 @@ func (p *Picture) marchVolume(v *Volume, lg *lightGrid, tr *trip, o, d geom.Vec3
 		if v.tint != nil {
 			v.tintBy.SampleBatch(b.hue[:count], b.x[:count], b.y[:count], b.z[:count], halves)
 		}
-		lg.readBatch(b, count)
+		lg.readBatch(b, full)
+		if grey {
+			if !out.hit && p.feats != nil {
+				p.feature(tr, b, count, &sum, *through, float32(l.Extinction[0]*long), o, d, v.H, out)
+			}
+			return sum.add(b, count, float32(l.Extinction[0]*long), &m, hot, lg.fire[0] != nil, through.Max())
+		}
 		for i, den := range b.den[:count] {
 			if hot {
 				for c := range 3 {
@@ -245,15 +258,109 @@ func (p *Picture) marchVolume(v *Volume, lg *lightGrid, tr *trip, o, d geom.Vec3
 	if n > 0 {
 		flush()
 	}
+	if grey {
+		p.settle(&sum, l.Flame*long, out, through)
+	}
 	if !out.hit && p.feats != nil && through.Max() < 0.98 {
 		tr.see(out, o, d, (max(near, 0)+exit)/2, nil)
 	}
+}
+
+// sums is the light that a ray gathers in a volume of grey extinction without
+// tint: the colours of sun, sky and smoke are put on at its end.
+type sums struct {
+	through, sun, sky float32
+	fire, glow        [3]float32
+}
+
+// add gathers the looks of a strand, and says whether to go on: from is the
+// light that comes into the volume, depth the optical depth of one look in
+// density 1.
+func (s *sums) add(b *strand, n int, depth float32, m *marched, hot, lit bool, from float64) bool {
+	through := s.through
+	end := opaque / max(float32(from), opaque)
+	for i, den := range b.den[:n] {
+		if hot {
+			for c := range s.glow {
+				s.glow[c] += through * b.glow[c][i]
+			}
+		}
+		if den < 1e-5 {
+			continue
+		}
+		tr := fade(den * depth)
+		k := through * (1 - tr)
+		through *= tr
+		ts, ta := b.sun[i], b.sky[i]
+		sun, sky := m.flat[0]*ts, ta
+		share := float32(lightShare)
+		for o := 1; o < m.orders; o++ {
+			ts, ta = sqrt32(ts), sqrt32(ta)
+			sun += m.flat[o] * ts
+			sky += share * ta
+			share *= lightShare
+		}
+		s.sun += k * sun
+		s.sky += k * sky
+		if lit {
+			for c := range s.fire {
+				s.fire[c] += k * b.fire[c][i]
+			}
+		}
+		if through < end {
+			s.through = 0
+			return false
+		}
+	}
+	s.through = through
+	return true
+}
+
+// feature puts down where half of the light from behind is taken away.
+func (p *Picture) feature(tr *trip, b *strand, n int, s *sums, through look.RGB, depth float32, o, d geom.Vec3, h float64, out *taken) {
+	left := s.through * float32(through.Max())
+	for i, den := range b.den[:n] {
+		if left < 0.5 {
+			tr.see(out, o, d, float64(b.t[i])*h, nil)
+			return
+		}
+		left *= fade(den * depth)
+	}
+}
+
+// settle adds what a ray has gathered, seen through what lies before.
+func (p *Picture) settle(s *sums, glow float64, out *taken, through *look.RGB) {
+	l := &p.scene.Look
+	for c := range 3 {
+		out.light[Emission][c] += through[c] * glow * float64(s.glow[c])
+		if e := l.Extinction[c]; e > 0 {
+			k := through[c] * l.Scattering[c] / e
+			out.light[BySun][c] += k * float64(s.sun) * l.Sun[c]
+			out.light[BySky][c] += k * float64(s.sky) * p.skyLight[c]
+			out.light[ByFire][c] += k * float64(s.fire[c])
+		}
+	}
+	*through = through.Scale(float64(s.through))
+}
+
+func sqrt32(x float32) float32 { return float32(math.Sqrt(float64(x))) }
+
+// fade is exp(−x) for x ≥ 0 within 3e-7 of it, and exactly 1 at 0.
+func fade(x float32) float32 {
+	if !(x < 87) {
+		return 0
+	}
+	k := int32(x*1.44269504 + 0.5)
+	r := x - float32(k)*0.693359375 + float32(k)*2.12194440e-4 // x − k ln 2
+	e := 1 - r*(1-r*(0.5-r*(1.0/6-r*(1.0/24-r*(1.0/120-r*(1.0/720))))))
+	return e * math.Float32frombits(uint32(127-k)<<23)
 }
 
 // marched is what stays the same along a ray: the phase function towards the
 // sun at each order, with the share of the light that the order keeps.
 type marched struct {
 	sun    [maxOrders]float64
+	flat   [maxOrders]float32 // the same
 	orders int
 }
 

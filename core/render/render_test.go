@@ -214,3 +214,63 @@ func TestStoppedPassDoesNotCount(t *testing.T) {
 }
 
 func valueOf(text string) shot.Value { return shot.Text(text) }
+
+func TestFadeIsTheExponential(t *testing.T) {
+	if fade(0) != 1 {
+		t.Errorf("exp(0) is %v: it must be exactly 1", fade(0))
+	}
+	for x := 0.0; x < 90; x += 0.0137 {
+		want := math.Exp(-float64(float32(x)))
+		if got := float64(fade(float32(x))); math.Abs(got-want) > 4e-7*want+1e-37 {
+			t.Fatalf("exp(-%v) is %v, want %v", x, got, want)
+		}
+	}
+	for _, x := range []float32{200, float32(math.Inf(1)), float32(math.NaN())} {
+		if fade(x) != 0 {
+			t.Errorf("exp(-%v) is %v, want 0", x, fade(x))
+		}
+	}
+}
+
+// Grey smoke is gathered by a short cut; smoke that is all but grey is not.
+func TestGreyMarchIsTheColouredOne(t *testing.T) {
+	f := slab(24, 0)
+	for i := range f.Data {
+		f.Data[i] = float32(0.5 + 0.5*math.Sin(float64(i)*0.37))
+	}
+	take := func(tilt float64) *Picture {
+		sc := viewed(f, func(l *look.Look) {
+			l.Method = "march"
+			l.Extinction = look.RGB{6, 6, 6 * (1 + tilt)}
+			l.Scattering = look.RGB{5, 4, 3}
+			l.Sun, l.SunDir = look.RGB{3, 2, 1}, geom.V(0.4, 0.8, 0.2).Unit()
+			l.Bounces = 3
+		})
+		p, err := New(sc, 24, 24, grid.NewCrew(1))
+		if err != nil {
+			t.Fatal(err)
+		}
+		p.Pass(nil)
+		return p
+	}
+	grey, coloured := take(0), take(1e-9)
+	bright := 0.0
+	for y := range 24 {
+		for x := range 24 {
+			a, aa := grey.At(x, y)
+			b, ba := coloured.At(x, y)
+			for c := range 3 {
+				bright = max(bright, b[c])
+				if math.Abs(a[c]-b[c]) > 1e-5*(1+b[c]) {
+					t.Fatalf("pixel %d, %d: %v by the short cut, %v without", x, y, a, b)
+				}
+			}
+			if math.Abs(aa-ba) > 1e-5 {
+				t.Fatalf("pixel %d, %d: alpha %v by the short cut, %v without", x, y, aa, ba)
+			}
+		}
+	}
+	if bright < 0.1 {
+		t.Fatalf("the picture is dark (%g): nothing was compared", bright)
+	}
+}

@@ -267,7 +267,7 @@ func newLight(v *Volume, sigma float64, sun geom.Vec3, crew grid.Crew) *lightGri
 func exponent(tau *grid.Field, w float32, add bool, out *grid.Field, crew grid.Crew) {
 	crew.For(len(tau.Data), 1<<13, func(lo, hi int) {
 		for i := lo; i < hi; i++ {
-			e := w * float32(math.Exp(-float64(tau.Data[i])))
+			e := w * fade(tau.Data[i])
 			if add {
 				e += out.Data[i]
 			}
@@ -301,50 +301,50 @@ func sweep(tau, od *grid.Field, dir geom.Vec3, crew grid.Crew) {
 	if v[main] < 0 {
 		first, last, step = 0, n[main], 1
 	}
+	// a look at the slice before lies between the same four cells, seen from
+	// every cell, with the same weights
+	fa, fb := float32(math.Floor(float64(da))), float32(math.Floor(float64(db)))
+	ia, ib := int(fa), int(fb)
+	xa, xb := da-fa, db-fb
+	sa, sb := stride[a], stride[b]
 	for s := first; s != last; s += step {
-		before := s - step
+		before := (s - step) * stride[main]
 		crew.For(n[b], 8, func(lo, hi int) {
 			for q := lo; q < hi; q++ {
-				for p := range n[a] {
-					at := s*stride[main] + p*stride[a] + q*stride[b]
-					if s == first {
-						tau.Data[at] = 0.5 * long * od.Data[at]
-						continue
+				at := s*stride[main] + q*sb
+				if s == first {
+					for p := range n[a] {
+						tau.Data[at+p*sa] = 0.5 * long * od.Data[at+p*sa]
 					}
-					x, y := float32(p)+da, float32(q)+db
-					t, o := slice2(tau, od, x, y, n[a], n[b], before*stride[main], stride[a], stride[b])
-					tau.Data[at] = t + 0.5*long*(o+od.Data[at])
+					continue
+				}
+				w0, w1 := 1-xb, xb
+				j := q + ib
+				r0, r1 := before+j*sb, before+(j+1)*sb
+				if j < 0 || j >= n[b] {
+					w0, r0 = 0, before
+				}
+				if j+1 < 0 || j+1 >= n[b] {
+					w1, r1 = 0, before
+				}
+				for p := range n[a] {
+					i := p + ia
+					var t, o float32
+					if i >= 0 && i < n[a] {
+						c, e := r0+i*sa, r1+i*sa
+						t = (1 - xa) * (w0*tau.Data[c] + w1*tau.Data[e])
+						o = (1 - xa) * (w0*od.Data[c] + w1*od.Data[e])
+					}
+					if i++; i >= 0 && i < n[a] {
+						c, e := r0+i*sa, r1+i*sa
+						t += xa * (w0*tau.Data[c] + w1*tau.Data[e])
+						o += xa * (w0*od.Data[c] + w1*od.Data[e])
+					}
+					tau.Data[at+p*sa] = t + 0.5*long*(o+od.Data[at+p*sa])
 				}
 			}
 		})
 	}
-}
-
-// slice2 reads both fields bilinearly in a slice; beyond its edges there is
-// nothing in the way.
-func slice2(tau, od *grid.Field, x, y float32, na, nb, base, sa, sb int) (t, o float32) {
-	fx, fy := float32(math.Floor(float64(x))), float32(math.Floor(float64(y)))
-	i, j := int(fx), int(fy)
-	x, y = x-fx, y-fy
-	for c := range 4 {
-		p, q := i+c&1, j+c>>1
-		if p < 0 || q < 0 || p >= na || q >= nb {
-			continue
-		}
-		w := (1 - x)
-		if c&1 == 1 {
-			w = x
-		}
-		if c>>1 == 1 {
-			w *= y
-		} else {
-			w *= 1 - y
-		}
-		at := base + p*sa + q*sb
-		t += w * tau.Data[at]
-		o += w * od.Data[at]
-	}
-	return t, o
 }
 
 // read gives sun and sky light at a position in voxels of the volume.

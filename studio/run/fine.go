@@ -29,7 +29,7 @@ func (s *Sim) refine(ctx context.Context, c *cache.Cache, d *shot.Element, repor
 	total := s.To - s.From + 1
 	lost := missing(st, s.From, s.To)
 	if len(lost) == 0 {
-		report(Progress{Frame: s.To, Done: total, Total: total, Reused: true, Note: "every frame is there already"})
+		report(Progress{Frame: s.To, Done: total, Total: total, Reused: true, Note: "every frame of the simulation is there already"})
 		return nil
 	}
 	first, _ := s.Shot.Range()

@@ -141,7 +141,7 @@ type simRun struct {
 func (r *simRun) do() error {
 	missing := r.missing()
 	if len(missing) == 0 {
-		r.report(Progress{Frame: r.To, Done: r.To - r.From + 1, Total: r.To - r.From + 1, Reused: true, Note: "every frame is there already"})
+		r.report(Progress{Frame: r.To, Done: r.To - r.From + 1, Total: r.To - r.From + 1, Reused: true, Note: "every frame of the simulation is there already"})
 		return nil
 	}
 	r.resume(missing[0])
