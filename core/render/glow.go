@@ -231,19 +231,21 @@ func (v *Volume) between(mean []float32, a, b geom.Vec3, sigma float64) float64 
 	d := b.Sub(a)
 	long := d.Len()
 	n := min(max(int(long/(tile*v.H)*1.5), 1), 24)
-	q := v.toGrid(a)
-	step := d.Mul(1 / (v.H * float64(n)))
-	var sum float64
-	for i := range n {
-		p := q.Add(step.Mul(float64(i) + 0.5))
-		x, y, z := int(p.X)/tile, int(p.Y)/tile, int(p.Z)/tile
-		if x < 0 || y < 0 || z < 0 || x >= v.tiles.NX || y >= v.tiles.NY || z >= v.tiles.NZ {
-			continue
+	q := v.toGrid(a).Mul(1.0 / tile)
+	step := d.Mul(1 / (tile * v.H * float64(n)))
+	x, y, z := float32(q.X+0.5*step.X), float32(q.Y+0.5*step.Y), float32(q.Z+0.5*step.Z)
+	dx, dy, dz := float32(step.X), float32(step.Y), float32(step.Z)
+	nx, ny, nz := uint(v.tiles.NX), uint(v.tiles.NY), uint(v.tiles.NZ)
+	var sum float32
+	for range n {
+		// what lies below 0 by less than a tile is taken for the first one's
+		if i, j, k := uint(int(x)), uint(int(y)), uint(int(z)); i < nx && j < ny && k < nz {
+			sum += mean[(k*ny+j)*nx+i]
 		}
-		sum += float64(mean[v.tiles.Index(x, y, z)])
+		x, y, z = x+dx, y+dy, z+dz
 	}
 	// orders of scattering let more light through than the straight way does
-	return math.Exp(-0.5 * sigma * sum * long / float64(n))
+	return float64(fade(float32(0.5*sigma*long/float64(n)) * sum))
 }
 
 // glowBatch samples the glow at the looks of a strand; it reports whether
