@@ -140,6 +140,11 @@ func (c *Collider) Velocity(p geom.Vec3, dt float64) geom.Vec3 {
 	return moving(&c.Shape, &c.Before, p, dt)
 }
 
+// Velocity is how fast the emitter's body moves at p, m/s.
+func (e *Emitter) Velocity(p geom.Vec3, dt float64) geom.Vec3 {
+	return moving(&e.Shape, &e.Before, p, dt)
+}
+
 // moving is the velocity at p of a body that stood at before dt earlier.
 func moving(now, before *geom.Shape, p geom.Vec3, dt float64) geom.Vec3 {
 	if *now == *before || dt <= 0 {

@@ -8,11 +8,11 @@ import (
 	"zarf/core/noise"
 )
 
-// cover is how much of a voxel round p an emitter fills, 0 to 1: a ramp one
+// Cover is how much of a voxel round p an emitter fills, 0 to 1: a ramp one
 // voxel wide over its surface. One thinner than a voxel counts as if it were a
 // voxel thick: else a coarse run would emit colder and thinner gas than a fine
 // one, and fuel might not light.
-func (e *Emitter) cover(p geom.Vec3, h float64) float64 {
+func (e *Emitter) Cover(p geom.Vec3, h float64) float64 {
 	if e.Source != nil {
 		c, _ := e.Source.at(p)
 		return c
@@ -32,8 +32,8 @@ func (e *Emitter) cover(p geom.Vec3, h float64) float64 {
 	return c
 }
 
-// breakup is the share that noise leaves of the emission at p, 0 to 1.
-func (e *Emitter) breakup(p geom.Vec3) float64 {
+// Gaps is the share that noise leaves of the emission at p, 0 to 1.
+func (e *Emitter) Gaps(p geom.Vec3) float64 {
 	if e.Breakup <= 0 || e.NoiseSize <= 0 {
 		return 1
 	}
@@ -78,12 +78,12 @@ func (s *Solver) emitOne(dt float64, e *Emitter) float64 {
 						continue
 					}
 					p := s.Origin.Add(geom.V(float64(i)+0.5, float64(j)+0.5, float64(k)+0.5).Mul(s.H))
-					c := e.cover(p, s.H)
+					c := e.Cover(p, s.H)
 					if c == 0 {
 						continue
 					}
 					covers[k-lo[2]] += c
-					c *= e.breakup(p)
+					c *= e.Gaps(p)
 					s.mix(n, float32(c), float32(dt), e)
 				}
 			}
@@ -140,7 +140,7 @@ func (s *Solver) drive(f *grid.Field, axis int, lo, hi [3]int, dt float64, e *Em
 			for j := lo[1]; j < up[1]; j++ {
 				for i := lo[0]; i < up[0]; i++ {
 					p := s.facePoint(i, j, k, axis)
-					c := e.cover(p, s.H)
+					c := e.Cover(p, s.H)
 					if c == 0 {
 						continue
 					}
@@ -154,7 +154,7 @@ func (s *Solver) drive(f *grid.Field, axis int, lo, hi [3]int, dt float64, e *Em
 					if !e.AlongAxis {
 						d = e.Shape.Normal(p)
 					}
-					want := d.Mul(e.Speed).Add(e.Push).Add(moving(&e.Shape, &e.Before, p, dt).Mul(e.Inherit)).Array()[axis]
+					want := d.Mul(e.Speed).Add(e.Push).Add(e.Velocity(p, dt).Mul(e.Inherit)).Array()[axis]
 					n := f.Index(i, j, k)
 					f.Data[n] += float32(c) * (float32(want) - f.Data[n])
 				}
@@ -209,7 +209,7 @@ func (s *Solver) makeVolume(lo, hi [3]int, cells float64, e *Emitter) float64 {
 						continue
 					}
 					p := s.Origin.Add(geom.V(float64(i)+0.5, float64(j)+0.5, float64(k)+0.5).Mul(s.H))
-					s.source.Data[n] += float32(rate * e.cover(p, s.H))
+					s.source.Data[n] += float32(rate * e.Cover(p, s.H))
 				}
 			}
 		}

@@ -20,11 +20,11 @@ func (s *Solver) force(dt float64, in Inputs) {
 	}
 	for i := range in.Vortices {
 		v := &in.Vortices[i]
-		s.push(dt, &v.Region, v.Reach(), v.at)
+		s.push(dt, &v.Region, v.Reach(), v.At)
 	}
 	for i := range in.Radials {
 		r := &in.Radials[i]
-		s.push(dt, &r.Region, r.Reach(), r.at)
+		s.push(dt, &r.Region, r.Reach(), r.At)
 	}
 	for i := range in.Guides {
 		s.guide(dt, &in.Guides[i], i)
@@ -154,8 +154,8 @@ func (s *Solver) push(dt float64, r *Region, reach geom.Box, at func(p geom.Vec3
 	})
 }
 
-// at is the vortex's acceleration at p.
-func (v *Vortex) at(p geom.Vec3) geom.Vec3 {
+// At is the vortex's acceleration at p.
+func (v *Vortex) At(p geom.Vec3) geom.Vec3 {
 	q := p.Sub(v.Centre)
 	axis := v.Axis.Unit()
 	out := q.Sub(axis.Mul(q.Dot(axis))) // away from the axis
@@ -174,8 +174,8 @@ func (v *Vortex) Reach() geom.Box {
 	return geom.Box{Min: v.Centre, Max: v.Centre}.Grow(100 * v.Radius)
 }
 
-// at is the radial push at p.
-func (r *Radial) at(p geom.Vec3) geom.Vec3 {
+// At is the radial push at p.
+func (r *Radial) At(p geom.Vec3) geom.Vec3 {
 	q := p.Sub(r.Centre)
 	d := q.Len()
 	if d < 1e-9 {

@@ -232,8 +232,8 @@ func TestFractions(t *testing.T) {
 		v    [4]float32
 		want float32
 	}{{[4]float32{1, 1, 1, 1}, 0}, {[4]float32{-1, -1, -1, -1}, 1}, {[4]float32{-1, -1, 1, 1}, 0.5}, {[4]float32{-3, 1, 1, -3}, 0.75}} {
-		if got := insideSquare(c.v[0], c.v[1], c.v[2], c.v[3]); math.Abs(float64(got-c.want)) > 1e-5 {
-			t.Errorf("insideSquare%v = %g, want %g", c.v, got, c.want)
+		if got := geom.InsideSquare(c.v[0], c.v[1], c.v[2], c.v[3]); math.Abs(float64(got-c.want)) > 1e-5 {
+			t.Errorf("geom.InsideSquare%v = %g, want %g", c.v, got, c.want)
 		}
 	}
 }

@@ -169,45 +169,6 @@ func (s *Solver) Cells(b geom.Box) (lo, hi [3]int) {
 	return lo, hi
 }
 
-// insideTriangle is the share of a triangle where a linear φ < 0: the corner
-// whose sign differs from the other two cuts off a similar triangle.
-func insideTriangle(a, b, c float32) float32 {
-	cut := func(p, q, r float32) float32 { return p / (p - q) * (p / (p - r)) }
-	na, nb, nc := a < 0, b < 0, c < 0
-	var share float32
-	var lone bool // the sign of the lone corner
-	switch {
-	case na == nb && nb == nc:
-		if na {
-			return 1
-		}
-		return 0
-	case nb == nc:
-		share, lone = cut(a, b, c), na
-	case na == nc:
-		share, lone = cut(b, a, c), nb
-	default:
-		share, lone = cut(c, a, b), nc
-	}
-	if lone {
-		return share
-	}
-	return 1 - share
-}
-
-// insideSquare is the share of a face where φ < 0, from its corners in order
-// round the face, by the four triangles about its middle.
-func insideSquare(a, b, c, d float32) float32 {
-	if a >= 0 && b >= 0 && c >= 0 && d >= 0 {
-		return 0
-	}
-	if a < 0 && b < 0 && c < 0 && d < 0 {
-		return 1
-	}
-	m := (a + b + c + d) / 4
-	return (insideTriangle(a, b, m) + insideTriangle(b, c, m) + insideTriangle(c, d, m) + insideTriangle(d, a, m)) / 4
-}
-
 // openFractions fills the face fractions and the velocities of solids.
 func (s *Solver) openFractions(r span3) {
 	so := &s.solid
@@ -222,7 +183,7 @@ func (s *Solver) openFractions(r span3) {
 					row, vel := f.Row(j, k), v.Row(j, k)
 					for i := r.lo[0]; i <= min(r.hi[0], f.NX-1); i++ {
 						c := s.corner(i, j, k)
-						in := insideSquare(nd[c], nd[c+a], nd[c+a+b], nd[c+b])
+						in := geom.InsideSquare(nd[c], nd[c+a], nd[c+a+b], nd[c+b])
 						row[i], vel[i] = 1-in, 0
 						if in > 0 && so.moving {
 							vel[i] = s.solidVelocity(i, j, k, axis)

@@ -1,0 +1,96 @@
+package liquid
+
+import (
+	"math"
+)
+
+// measure works out how full cells are, and from that where the surface lies.
+//
+// The density ρ of a cell is the sum of its surroundings' particles by the hat
+// function, over what a full surrounding would hold with the room that solids
+// leave. Over a flat surface at the depth d, in voxels,
+//
+//	ρ = ½ + d − d|d|/2,
+//
+// which is turned round to give the distance: φ = −d, in voxels, cut off at ±1.
+func (s *Solver) measure() {
+	s.each(s.rho, func(lo, hi int) { clear(s.rho.Data[lo:hi]) })
+	s.slabs(func(k0, k1 int) {
+		f := s.rho
+		list := s.P[s.start[s.Index(0, 0, k0)]:s.start[s.Index(0, 0, k1-1)+s.NX*s.NY]]
+		for n := range list {
+			x := &list[n].X
+			px, py, pz := x[0]+0.5, x[1]+0.5, x[2]+0.5
+			i, j, k := int(px), int(py), int(pz)
+			fx, fy, fz := px-float32(i), py-float32(j), pz-float32(k)
+			if s.Flat {
+				k, fz = 0, 1
+			}
+			for c := range 8 {
+				a, b, e := i-1+c&1, j-1+c>>1&1, k-1+c>>2
+				if uint(a) >= uint(f.NX) || uint(b) >= uint(f.NY) || uint(e) >= uint(f.NZ) {
+					continue
+				}
+				w := [2]float32{1 - fx, fx}[c&1] * [2]float32{1 - fy, fy}[c>>1&1] * [2]float32{1 - fz, fz}[c>>2]
+				f.Data[f.Index(a, b, e)] += w
+			}
+		}
+	})
+	s.each(s.rho, func(lo, hi int) {
+		rho, room, phi := s.rho.Data[lo:hi], s.solid.room.Data[lo:hi], s.phi.Data[lo:hi]
+		for i, r := range rho {
+			if r == 0 {
+				phi[i] = 1
+				continue
+			}
+			r /= PerCell * max(room[i], 0.1)
+			rho[i] = r
+			phi[i] = -depthOf(r)
+		}
+	})
+}
+
+// depthOf is the depth under a flat surface at which the density is r.
+func depthOf(r float32) float32 {
+	switch {
+	case r >= 1:
+		return 1
+	case r <= 0:
+		return -1
+	case r > 0.5:
+		return 1 - float32(math.Sqrt(float64(2-2*r)))
+	}
+	return float32(math.Sqrt(float64(2*r))) - 1
+}
+
+// crowding is how much of a cell's excess is mended in a substep.
+const crowding = 0.5
+
+// spreadOut finds a displacement of faces, in voxels, that takes particles from
+// where they are crowded to where they lack (Kugelstadt et al. 2019), by the
+// system of the pressure. Near the surface they are only kept from crowding.
+func (s *Solver) spreadOut(tol float64, most int) {
+	b := s.rhs[:len(s.cells)]
+	for n, c := range s.cells {
+		excess := s.rho.Data[c] - 1
+		if excess < 0 && !s.deep(int(c)) {
+			excess = 0
+		}
+		b[n] = crowding * min(max(excess, -0.5), 0.5)
+	}
+	x, _, _ := s.sys.Solve(b, tol, most)
+	s.toFaces(x, s.gap, nil)
+}
+
+// deep reports a cell with liquid on all sides.
+func (s *Solver) deep(c int) bool {
+	i, j, k := c%s.NX, c/s.NX%s.NY, c/(s.NX*s.NY)
+	full := func(i, j, k int) bool {
+		if uint(i) >= uint(s.NX) || uint(j) >= uint(s.NY) || uint(k) >= uint(s.NZ) {
+			return true
+		}
+		n := s.Index(i, j, k)
+		return s.row[n] >= 0 || s.solid.room.Data[n] < 0.3
+	}
+	return full(i-1, j, k) && full(i+1, j, k) && full(i, j-1, k) && full(i, j+1, k) && full(i, j, k-1) && full(i, j, k+1)
+}

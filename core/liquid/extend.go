@@ -1,0 +1,255 @@
+package liquid
+
+import (
+	"math"
+
+	"zarf/core/geom"
+	"zarf/core/grid"
+)
+
+// extend carries values of known faces outwards by layers, each the mean of the
+// neighbours known before: what particles near the surface and near solids
+// read. Beyond the first layer faces with particles of their own keep what
+// these bring: drops fly on.
+func (s *Solver) extend(f [3]*grid.Field, layers int) {
+	s.crew.For(3, 1, func(a0, a1 int) {
+		for a := a0; a < a1; a++ {
+			s.extendOne(f[a], s.w[a], s.known[a], &s.front[a], layers)
+		}
+	})
+}
+
+func (s *Solver) extendOne(f, own *grid.Field, known []bool, front *[2][]int32, layers int) {
+	n := [3]int{f.NX, f.NY, f.NZ}
+	step := [3]int{1, f.NX, f.NX * f.NY}
+	// beside calls fn for the faces beside one
+	beside := func(at int, fn func(m int)) {
+		p := [3]int{at % n[0], at / n[0] % n[1], at / (n[0] * n[1])}
+		for a := range 3 {
+			if p[a] > 0 {
+				fn(at - step[a])
+			}
+			if p[a] < n[a]-1 {
+				fn(at + step[a])
+			}
+		}
+	}
+	list, next := front[0][:0], front[1][:0]
+	for at, k := range known {
+		if k {
+			list = append(list, int32(at))
+		}
+	}
+	for layer := range layers {
+		next = next[:0]
+		for _, at := range list {
+			beside(int(at), func(m int) {
+				if known[m] || layer > 0 && own.Data[m] > 0 {
+					return
+				}
+				var sum float32
+				var count float32
+				beside(m, func(q int) {
+					if known[q] {
+						sum, count = sum+f.Data[q], count+1
+					}
+				})
+				f.Data[m] = sum / count
+				next = append(next, int32(m))
+			})
+		}
+		// a face that several reach is listed, and worked out, more than once
+		kept := next[:0]
+		for _, m := range next {
+			if !known[m] {
+				known[m] = true
+				kept = append(kept, m)
+			}
+		}
+		list, next = kept, list
+	}
+	front[0], front[1] = list, next
+}
+
+// hold keeps the flow on shut faces from running into solids, and slows it
+// along them by their friction. On closed sides of the box nothing flows
+// through.
+func (s *Solver) hold() {
+	so := &s.solid
+	for a := range 3 {
+		f, open := s.u[a], so.open[a]
+		tmp := s.tmp[a]
+		s.crew.For(f.NZ, 2, func(k0, k1 int) {
+			for k := k0; k < k1; k++ {
+				for j := range f.NY {
+					for i := range f.NX {
+						n := f.Index(i, j, k)
+						tmp.Data[n] = f.Data[n]
+						if open.Data[n] >= closed {
+							continue
+						}
+						at := [3]int{i, j, k}[a]
+						if at == 0 && !s.Open[2*a] || at == [3]int{s.NX, s.NY, s.NZ}[a] && !s.Open[2*a+1] || (s.Flat && a == 2) {
+							tmp.Data[n] = 0
+							continue
+						}
+						tmp.Data[n] = s.along(a, i, j, k)
+					}
+				}
+			}
+		})
+	}
+	for a := range 3 {
+		s.u[a], s.tmp[a] = s.tmp[a], s.u[a]
+	}
+}
+
+// along is part a of the velocity on a face within a solid, without what runs
+// into it.
+func (s *Solver) along(a, i, j, k int) float32 {
+	x := [3]float32{float32(i) + 0.5, float32(j) + 0.5, float32(k) + 0.5}
+	x[a] -= 0.5
+	_, out := s.depth(&x)
+	v := s.at(&x)
+	us := [3]float32{}
+	friction := float32(0)
+	if p := s.facePoint(i, j, k, a); len(s.solid.list) > 0 {
+		if c := s.nearest(p); c != nil {
+			friction = float32(c.Friction)
+			if c.Shape != c.Before {
+				w := c.Velocity(p, s.dt).Array()
+				us = [3]float32{float32(w[0]), float32(w[1]), float32(w[2])}
+			}
+		}
+	}
+	var into float32
+	for b := range 3 {
+		into += (v[b] - us[b]) * out[b]
+	}
+	r := v[a] - us[a]
+	normal := into * out[a]
+	tangent := (r - normal) * (1 - friction)
+	return us[a] + tangent + max(into, 0)*out[a]
+}
+
+// advect carries particles along the grid's flow for dt, by the third-order
+// scheme of Ralston (1962), moves them apart by the gaps found, and out of
+// solids. What leaves through an open side is taken away.
+func (s *Solver) advect(dt float64, st *FrameStats) {
+	g := float32(dt / s.H) // m/s to voxels
+	n := [3]float32{float32(s.NX), float32(s.NY), float32(s.NZ)}
+	const skin = 1e-3
+	inside := func(x *[3]float32) {
+		for a := range 3 {
+			x[a] = min(max(x[a], 0), n[a])
+		}
+	}
+	pieces := (len(s.P) + 4095) / 4096
+	gone := make([][6]int, pieces)
+	s.crew.For(pieces, 1, func(p0, p1 int) {
+		for p := p0; p < p1; p++ {
+			for m := p * 4096; m < min((p+1)*4096, len(s.P)); m++ {
+				q := &s.P[m]
+				x := q.X
+				k1 := s.at(&x)
+				y := [3]float32{x[0] + 0.5*g*k1[0], x[1] + 0.5*g*k1[1], x[2] + 0.5*g*k1[2]}
+				inside(&y)
+				k2 := s.at(&y)
+				for a := range 3 {
+					y[a] = x[a] + 0.75*g*k2[a]
+				}
+				inside(&y)
+				k3 := s.at(&y)
+				for a := range 3 {
+					y[a] = x[a] + g*(2*k1[a]+3*k2[a]+4*k3[a])/9
+				}
+				if s.spread {
+					for a := range 3 {
+						i, j, k, fx, fy, fz := place(a, &x)
+						c := corners(s.gap[a], i, j, k)
+						y[a] += min(max(mix(&c, fx, fy, fz), -0.3), 0.3)
+					}
+				}
+				if s.Flat {
+					y[2] = x[2]
+				}
+				if s.solid.any {
+					s.expel(&y, q)
+				}
+				q.X = y
+				for a := range 3 {
+					for up := range 2 {
+						beyond := q.X[a] < skin
+						if up == 1 {
+							beyond = q.X[a] > n[a]-skin
+						}
+						if !beyond {
+							continue
+						}
+						if s.Open[2*a+up] {
+							q.X[0] = -1 // to be taken away
+							gone[p][2*a+up]++
+							break
+						}
+						q.X[a] = min(max(q.X[a], skin), n[a]-skin)
+						if (q.V[a] < 0) == (up == 0) {
+							q.V[a] = 0
+						}
+					}
+					if q.X[0] < 0 {
+						break
+					}
+				}
+			}
+		}
+	})
+	unit := s.H * s.H * s.H / PerCell
+	for _, g := range gone {
+		for side, c := range g {
+			st.Left[side] += float64(c) * unit
+		}
+	}
+	s.drop(func(p *Particle) bool { return p.X[0] < 0 || math.IsNaN(float64(p.X[0]+p.X[1]+p.X[2])) })
+}
+
+// expel puts a particle that has come into a solid back to its surface, and
+// takes the velocity into it away.
+func (s *Solver) expel(y *[3]float32, q *Particle) {
+	for range 2 {
+		d, out := s.depth(y)
+		if d >= 0 {
+			return
+		}
+		for a := range 3 {
+			y[a] += (0.02 - d) * out[a]
+		}
+		var into float32
+		for a := range 3 {
+			into += q.V[a] * out[a]
+		}
+		if into < 0 && !s.solid.moving {
+			for a := range 3 {
+				q.V[a] -= into * out[a]
+			}
+		}
+	}
+}
+
+// drop takes particles away, keeping the order of the others; it returns how
+// many went.
+func (s *Solver) drop(gone func(p *Particle) bool) int {
+	kept := s.P[:0]
+	for n := range s.P {
+		if !gone(&s.P[n]) {
+			kept = append(kept, s.P[n])
+		}
+	}
+	c := len(s.P) - len(kept)
+	s.P = kept
+	return c
+}
+
+// where is a particle's place in space.
+func (s *Solver) where(x *[3]float32) geom.Vec3 {
+	return s.Origin.Add(geom.V(float64(x[0]), float64(x[1]), float64(x[2])).Mul(s.H))
+}

@@ -1,0 +1,286 @@
+package liquid
+
+import (
+	"fmt"
+	"math"
+
+	"zarf/core/gas"
+	"zarf/core/geom"
+	"zarf/core/grid"
+)
+
+// Solver is a liquid in a box. P is all of its state but what Owed and Filled
+// tell of emitters, and the last step's speed.
+type Solver struct {
+	Box
+	P     []Particle
+	Time  float64 // s since the start
+	steps int
+	fast  float64 // m/s, of the fastest particle
+
+	owed   map[string]float64 // m³ that emitters still have to let in
+	filled map[string]bool    // emitters that have filled their form once
+
+	crew   grid.Crew
+	u, old [3]*grid.Field
+	w, tmp [3]*grid.Field // weights of toGrid; room for new velocities
+	gap    [3]*grid.Field // displacement that keeps particles apart, voxels
+	known  [3][]bool
+	front  [3][2][]int32
+	rho    *grid.Field // density, 1 where full
+	phi    *grid.Field // distance to the surface, voxels, negative in the liquid, within ±1
+	row    []int32     // row of each cell in the system, −1 where none
+	cells  []int32     // cell of each row
+	rhs    []float32
+	sys    *System
+	solid  solids
+	aside  []kept
+	dt     float64
+	spread bool
+
+	spare  []Particle
+	cell   []int32
+	start  []int32
+	counts [][]int32
+}
+
+// Bytes that a voxel of the box and a voxel full of liquid take.
+const (
+	BytesPerCell = 4*(3*6+3) + 4*(2*3+1) + 4*(sortPieces+1) + 4 + 3
+	BytesPerFull = PerCell*60*2 + PerCell*4 + 140
+)
+
+// New makes an empty box.
+func New(b Box, crew grid.Crew) (*Solver, error) {
+	if !(b.H > 0) || math.IsInf(b.H, 0) {
+		return nil, fmt.Errorf("liquid: voxel size is %g m; give more than 0", b.H)
+	}
+	if err := b.Dims.Valid(); err != nil {
+		return nil, fmt.Errorf("liquid: %w", err)
+	}
+	s := &Solver{Box: b, crew: crew, owed: map[string]float64{}, filled: map[string]bool{}}
+	d := b.Dims
+	dims := [3]grid.Dims{{NX: d.NX + 1, NY: d.NY, NZ: d.NZ}, {NX: d.NX, NY: d.NY + 1, NZ: d.NZ}, {NX: d.NX, NY: d.NY, NZ: d.NZ + 1}}
+	for a := range 3 {
+		for _, f := range []*[3]*grid.Field{&s.u, &s.old, &s.w, &s.tmp, &s.gap} {
+			f[a] = grid.NewField(dims[a])
+		}
+		s.known[a] = make([]bool, dims[a].Len())
+	}
+	s.rho, s.phi, s.row = grid.NewField(d), grid.NewField(d), make([]int32, d.Len())
+	for i := range s.phi.Data {
+		s.phi.Data[i] = 1
+	}
+	return s, nil
+}
+
+// Velocity is the grid's velocity on faces, m/s, as the last step left it.
+func (s *Solver) Velocity() [3]*grid.Field { return s.u }
+
+// Surface is the distance to the surface at the cells' middles, in voxels,
+// negative in the liquid and within ±1, from particles as they stand.
+func (s *Solver) Surface() *grid.Field {
+	s.sort()
+	s.measure()
+	return s.phi
+}
+
+// Volume of the liquid, m³.
+func (s *Solver) Volume() float64 { return float64(len(s.P)) * s.H * s.H * s.H / PerCell }
+
+// Frame goes on by dt seconds in as many substeps as the flow asks for.
+func (s *Solver) Frame(dt float64, sub gas.Substeps, scene Scene, stop func() bool) (FrameStats, error) {
+	var st FrameStats
+	left := dt
+	for left > dt*1e-9 {
+		if stop != nil && stop() {
+			return st, gas.ErrStopped
+		}
+		step, capped := s.choose(left, dt, sub, st.Substeps, scene)
+		st.Capped = st.Capped || capped
+		in := scene(s.Time+step, step)
+		if err := in.Physics.check(); err != nil {
+			return st, err
+		}
+		if err := s.step(step, in, &st); err != nil {
+			return st, err
+		}
+		s.Time += step
+		left -= step
+		st.Substeps++
+	}
+	s.account(&st)
+	return st, nil
+}
+
+// choose is the length of the next substep: what is left in equal parts, as
+// many as the fastest particle, gravity, waves of surface tension and inflow
+// ask for.
+func (s *Solver) choose(left, dt float64, sub gas.Substeps, done int, scene Scene) (step float64, capped bool) {
+	in := scene(s.Time+left, left)
+	g := math.Abs(in.Physics.Gravity)
+	fast := s.fast + math.Sqrt(sub.CFL*s.H*g)
+	for n := range in.Emitters {
+		e := &in.Emitters[n]
+		fast = max(fast, math.Abs(e.Speed)+e.Push.Len())
+	}
+	n := math.Ceil(left * fast / (sub.CFL * s.H))
+	if t := in.Physics.Tension; t > 0 {
+		// the shortest wave of surface tension that the grid carries
+		// (Brackbill, Kothe, Zemach 1992)
+		n = max(n, math.Ceil(left/(1.5*math.Sqrt(in.Physics.Density*s.H*s.H*s.H/(2*math.Pi*t)))))
+	}
+	n = max(n, 1, math.Ceil(float64(sub.Min)*left/dt))
+	if room := max(sub.Max-done, 1); n > float64(room) {
+		n, capped = float64(room), true
+	}
+	return left / n, capped
+}
+
+func (s *Solver) step(dt float64, in Inputs, st *FrameStats) error {
+	s.dt = dt
+	p := in.Physics
+	s.setSolids(in.Colliders, dt)
+	s.sort()
+	inlets := make([]*inlet, len(in.Emitters))
+	for n := range in.Emitters {
+		inlets[n] = s.measureInlet(&in.Emitters[n])
+	}
+	rates := s.openInlets(inlets)
+	made, lost := s.emit(inlets, rates, dt), s.drain(in.Drains)
+	st.Inflow, st.Drained = st.Inflow+made, st.Drained+lost
+	s.holdInlets(inlets)
+	if made > 0 || lost > 0 {
+		s.sort()
+	}
+	s.toGrid()
+	s.measure()
+	for a := range 3 {
+		s.old[a].CopyFrom(s.u[a])
+	}
+	s.force(dt, in)
+	s.setup()
+	if p.Viscosity > 0 {
+		st.Iterations += s.thicken(float32(p.Viscosity/p.Density*dt/(s.H*s.H)), 1e-4, 600)
+	}
+	s.project(p, dt, st)
+	layers := 4
+	s.extend(s.u, layers)
+	s.spread = len(s.cells) > 0
+	if s.spread {
+		s.spreadOut(0.02, 20)
+		s.extend(s.gap, 2)
+	}
+	s.hold()
+	s.driveInlets()
+	smooth := 1 - math.Pow(1-min(max(p.Smooth, 0), 1), dt*24)
+	s.toParticles(p.Affine, float32(smooth))
+	s.advect(dt, st)
+	s.closeInlets()
+	s.steps++
+	return s.survey()
+}
+
+// force adds gravity and what else pushes to the faces that particles are near
+// to.
+func (s *Solver) force(dt float64, in Inputs) {
+	fall := float32(in.Physics.Gravity * dt)
+	keep := float32(math.Exp(-in.Physics.Damping * dt))
+	for a := range 3 {
+		u, w := s.u[a], s.w[a]
+		s.crew.For(u.NZ, 2, func(k0, k1 int) {
+			for k := k0; k < k1; k++ {
+				for j := range u.NY {
+					n := u.Index(0, j, k)
+					for i := range u.NX {
+						if w.Data[n+i] == 0 {
+							continue
+						}
+						v := u.Data[n+i] * keep
+						if a == 1 {
+							v -= fall
+						}
+						if in.Push != nil || in.Slow != nil {
+							p := s.facePoint(i, j, k, a)
+							if in.Push != nil {
+								v += float32(in.Push(p).Array()[a] * dt)
+							}
+							if in.Slow != nil {
+								v *= float32(math.Exp(-in.Slow(p) * dt))
+							}
+						}
+						u.Data[n+i] = v
+					}
+				}
+			}
+		})
+	}
+}
+
+// survey finds the fastest particle, and whether the run has blown up.
+func (s *Solver) survey() error {
+	pieces := (len(s.P) + 4095) / 4096
+	top := make([]float32, pieces)
+	s.crew.For(pieces, 4, func(a, b int) {
+		for p := a; p < b; p++ {
+			for m := p * 4096; m < min((p+1)*4096, len(s.P)); m++ {
+				v := &s.P[m].V
+				if q := v[0]*v[0] + v[1]*v[1] + v[2]*v[2]; q > top[p] || q != q {
+					top[p] = q
+				}
+			}
+		}
+	})
+	var fast float32
+	for _, v := range top {
+		if v != v || math.IsInf(float64(v), 0) {
+			return fmt.Errorf("liquid: the flow has blown up at %.3f s: a speed is no number any more; use more substeps, or weaker forces", s.Time)
+		}
+		fast = max(fast, v)
+	}
+	s.fast = math.Sqrt(float64(fast))
+	return nil
+}
+
+func (s *Solver) account(st *FrameStats) {
+	st.MaxSpeed, st.Particles, st.Volume = s.fast, len(s.P), s.Volume()
+	if len(s.P) == 0 {
+		return
+	}
+	lo, hi := s.P[0].X, s.P[0].X
+	for n := range s.P {
+		for a, x := range s.P[n].X {
+			lo[a], hi[a] = min(lo[a], x), max(hi[a], x)
+		}
+	}
+	st.Low, st.High = s.where(&lo), s.where(&hi)
+}
+
+// Emitted is what a resumed run must know of emitters: liquid still owed, by
+// their ids, and those that have filled their form.
+type Emitted struct {
+	Owed   map[string]float64 `json:"owed"`
+	Filled map[string]bool    `json:"filled"`
+	Steps  int                `json:"steps"`
+	Fast   float64            `json:"fast"`
+}
+
+// Emitted tells how far emitters are.
+func (s *Solver) Emitted() Emitted { return Emitted{s.owed, s.filled, s.steps, s.fast} }
+
+// Resume goes on with particles and emitters as they were.
+func (s *Solver) Resume(p []Particle, e Emitted) {
+	s.P, s.owed, s.filled, s.steps, s.fast = p, e.Owed, e.Filled, e.Steps, e.Fast
+	if s.owed == nil {
+		s.owed = map[string]float64{}
+	}
+	if s.filled == nil {
+		s.filled = map[string]bool{}
+	}
+}
+
+// Contains reports a place within the box.
+func (b Box) Contains(p geom.Vec3) bool {
+	bb := b.Bounds()
+	return p.X >= bb.Min.X && p.Y >= bb.Min.Y && p.Z >= bb.Min.Z && p.X <= bb.Max.X && p.Y <= bb.Max.Y && p.Z <= bb.Max.Z
+}

@@ -1,0 +1,173 @@
+package liquid
+
+import (
+	"zarf/core/grid"
+)
+
+// slab is how many planes of cells are scattered at a time. Slabs of one
+// colour write to planes that no other of that colour touches.
+const slab = 4
+
+// slabs calls fn for all slabs of cell planes, first the even then the odd
+// ones, so that each place of a grid gets its sums in the same order on any
+// number of threads.
+func (s *Solver) slabs(fn func(k0, k1 int)) {
+	n := (s.NZ + slab - 1) / slab
+	for colour := range 2 {
+		s.crew.For((n-colour+1)/2, 1, func(a, b int) {
+			for m := a; m < b; m++ {
+				k := (2*m + colour) * slab
+				fn(k, min(k+slab, s.NZ))
+			}
+		})
+	}
+}
+
+// toGrid averages the particles' velocity onto the faces: by hat functions,
+// each particle counting with its velocity there, C·(x_f − x_p) included. Faces
+// that no particle is near to have weight 0.
+func (s *Solver) toGrid() {
+	for a := range 3 {
+		s.each(s.u[a], func(lo, hi int) {
+			clear(s.u[a].Data[lo:hi])
+			clear(s.w[a].Data[lo:hi])
+		})
+	}
+	s.slabs(func(k0, k1 int) {
+		for _, p := range s.P[s.start[s.Index(0, 0, k0)]:s.start[s.Index(0, 0, k1-1)+s.NX*s.NY]] {
+			for a := range 3 {
+				s.splat(a, &p)
+			}
+		}
+	})
+	for a := range 3 {
+		s.each(s.u[a], func(lo, hi int) {
+			u, w := s.u[a].Data[lo:hi], s.w[a].Data[lo:hi]
+			for i, x := range w {
+				if x > 1e-6 {
+					u[i] /= x
+				} else {
+					u[i], w[i] = 0, 0
+				}
+			}
+		})
+	}
+}
+
+// place is where a position lies on the lattice of part a of the velocity: the
+// lower node and the share of the way to the upper one.
+func place(a int, x *[3]float32) (i, j, k int, fx, fy, fz float32) {
+	px, py, pz := x[0]+0.5, x[1]+0.5, x[2]+0.5 // never below 0: a node lower than the lattice is −1 + 1
+	switch a {
+	case 0:
+		px += 0.5
+	case 1:
+		py += 0.5
+	default:
+		pz += 0.5
+	}
+	i, j, k = int(px), int(py), int(pz)
+	return i - 1, j - 1, k - 1, px - float32(i), py - float32(j), pz - float32(k)
+}
+
+func (s *Solver) splat(a int, p *Particle) {
+	f, wf := s.u[a], s.w[a]
+	i, j, k, fx, fy, fz := place(a, &p.X)
+	c := &p.C[a]
+	for dk := range 2 {
+		wz, oz := 1-fz, -fz
+		if dk == 1 {
+			wz, oz = fz, 1-fz
+		}
+		if uint(k+dk) >= uint(f.NZ) {
+			continue
+		}
+		for dj := range 2 {
+			wy, oy := 1-fy, -fy
+			if dj == 1 {
+				wy, oy = fy, 1-fy
+			}
+			if uint(j+dj) >= uint(f.NY) {
+				continue
+			}
+			w := wy * wz
+			v := p.V[a] + c[1]*oy + c[2]*oz
+			n := ((k+dk)*f.NY+j+dj)*f.NX + i
+			if uint(i) < uint(f.NX) {
+				q := w * (1 - fx)
+				f.Data[n] += q * (v - c[0]*fx)
+				wf.Data[n] += q
+			}
+			if uint(i+1) < uint(f.NX) {
+				q := w * fx
+				f.Data[n+1] += q * (v + c[0]*(1-fx))
+				wf.Data[n+1] += q
+			}
+		}
+	}
+}
+
+// corners reads the eight values round a place of a lattice; beyond its border
+// the border counts on.
+func corners(f *grid.Field, i, j, k int) (c [8]float32) {
+	i0, i1 := max(i, 0), min(i+1, f.NX-1)
+	j0, j1 := max(j, 0)*f.NX, min(j+1, f.NY-1)*f.NX
+	k0, k1 := max(k, 0)*f.NX*f.NY, min(k+1, f.NZ-1)*f.NX*f.NY
+	d := f.Data
+	return [8]float32{d[i0+j0+k0], d[i1+j0+k0], d[i0+j1+k0], d[i1+j1+k0], d[i0+j0+k1], d[i1+j0+k1], d[i0+j1+k1], d[i1+j1+k1]}
+}
+
+func mix(c *[8]float32, fx, fy, fz float32) float32 {
+	a, b := c[0]+(c[1]-c[0])*fx, c[2]+(c[3]-c[2])*fx
+	d, e := c[4]+(c[5]-c[4])*fx, c[6]+(c[7]-c[6])*fx
+	a += (b - a) * fy
+	d += (e - d) * fy
+	return a + (d-a)*fz
+}
+
+// slope is the gradient of what mix gives, per voxel.
+func slope(c *[8]float32, fx, fy, fz float32) [3]float32 {
+	gx := func(n int) float32 { return c[n+1] - c[n] }
+	lerp := func(a, b, t float32) float32 { return a + (b-a)*t }
+	x := lerp(lerp(gx(0), gx(2), fy), lerp(gx(4), gx(6), fy), fz)
+	row := func(n int) float32 { return lerp(c[n], c[n+1], fx) }
+	y := lerp(row(2)-row(0), row(6)-row(4), fz)
+	z := lerp(row(4)-row(0), row(6)-row(2), fy)
+	return [3]float32{x, y, z}
+}
+
+// toParticles hands the grid's velocity back: FLIP adds the change since
+// toGrid, mixed with smooth of the velocity itself; APIC takes the velocity
+// and its slope.
+func (s *Solver) toParticles(affine bool, smooth float32) {
+	s.crew.For(len(s.P), 4096, func(lo, hi int) {
+		for n := lo; n < hi; n++ {
+			p := &s.P[n]
+			for a := range 3 {
+				i, j, k, fx, fy, fz := place(a, &p.X)
+				c := corners(s.u[a], i, j, k)
+				v := mix(&c, fx, fy, fz)
+				if affine {
+					p.V[a], p.C[a] = v, slope(&c, fx, fy, fz)
+					continue
+				}
+				o := corners(s.old[a], i, j, k)
+				p.V[a] = v + (1-smooth)*(p.V[a]-mix(&o, fx, fy, fz))
+				p.C[a] = [3]float32{}
+			}
+		}
+	})
+}
+
+// at is the grid's velocity at a place, m/s.
+func (s *Solver) at(x *[3]float32) (v [3]float32) {
+	for a := range 3 {
+		i, j, k, fx, fy, fz := place(a, x)
+		c := corners(s.u[a], i, j, k)
+		v[a] = mix(&c, fx, fy, fz)
+	}
+	return v
+}
+
+// each cuts a field into runs.
+func (s *Solver) each(f *grid.Field, fn func(lo, hi int)) { s.crew.For(len(f.Data), 1<<14, fn) }

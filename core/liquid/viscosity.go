@@ -1,0 +1,307 @@
+package liquid
+
+import "math"
+
+// element is one part of the rate of strain: the sum of coef·u over up to four
+// faces and known, weighted by w.
+type element struct {
+	face  [4]int32 // unknowns; −1 where the velocity is known
+	coef  [4]float32
+	known float32
+	w     float32
+}
+
+// touch says in which element, and as which of its faces, a face counts.
+type touch struct {
+	element int32
+	slot    int8
+}
+
+// stress is the variational system of viscosity (Batty and Bridson 2008): the
+// velocity that makes
+//
+//	½ Σ V_u (u − u*)² + ν·dt/h² (Σ V_c Δu_a² + ½ Σ V_e γ²)
+//
+// least, where Δ are differences over a voxel, γ the shear at edges of cells,
+// and V the shares of liquid round faces, cells and edges. Where no liquid is,
+// nothing is added, which leaves the surface free of stress; in solids the
+// velocity is theirs, so that the liquid sticks to them.
+type stress struct {
+	index [3][]int32 // unknown of each face, plus one
+	vol   []float32  // V_u
+	x, b  []float32
+	el    []element
+	at    [][6]touch
+	count []int8
+	strn  []float32
+	diag  []float32
+}
+
+// share is how much of a voxel round a place is liquid, from its distance.
+func share(phi float32) float32 { return min(max(0.5-phi, 0), 1) }
+
+// thicken applies viscosity for dt: nu is ν·dt/h².
+func (s *Solver) thicken(nu float32, tol float64, most int) (iterations int) {
+	m := s.gatherStress(nu)
+	n := len(m.x)
+	if n == 0 {
+		return 0
+	}
+	iterations = s.solveStress(m, tol, most)
+	for a := range 3 {
+		for f, r := range m.index[a] {
+			if r > 0 {
+				s.u[a].Data[f] = m.x[r-1]
+			}
+		}
+	}
+	return iterations
+}
+
+// around is the mean distance over cells that aren't solid among those round a
+// place: cells at (i,j,k) less up to one along two axes.
+func (s *Solver) around(i, j, k, a, b int) (phi float32, ok bool) {
+	var sum, count float32
+	for c := range 4 {
+		at := [3]int{i, j, k}
+		at[a] -= c & 1
+		at[b] -= c >> 1
+		if at[0] < 0 || at[1] < 0 || at[2] < 0 || at[0] >= s.NX || at[1] >= s.NY || at[2] >= s.NZ {
+			continue
+		}
+		n := s.Index(at[0], at[1], at[2])
+		if s.solid.room.Data[n] < 0.3 {
+			continue
+		}
+		sum, count = sum+s.phi.Data[n], count+1
+	}
+	if count == 0 {
+		return 1, false
+	}
+	return sum / count, true
+}
+
+func (s *Solver) gatherStress(nu float32) *stress {
+	m := &stress{}
+	for a := range 3 {
+		m.index[a] = make([]int32, len(s.u[a].Data))
+	}
+	unknown := func(a, i, j, k int) (id int32, known float32) {
+		f := s.u[a]
+		if i < 0 || j < 0 || k < 0 || i >= f.NX || j >= f.NY || k >= f.NZ {
+			return -1, 0
+		}
+		n := f.Index(i, j, k)
+		if s.solid.open[a].Data[n] < closed {
+			return -1, s.solid.vel[a].Data[n]
+		}
+		if m.index[a][n] == 0 {
+			phi, _ := s.around(i, j, k, a, a)
+			m.vol = append(m.vol, share(phi))
+			m.x = append(m.x, f.Data[n])
+			m.at = append(m.at, [6]touch{})
+			m.count = append(m.count, 0)
+			m.index[a][n] = int32(len(m.x))
+		}
+		return m.index[a][n] - 1, 0
+	}
+	add := func(e element) {
+		id := int32(len(m.el))
+		any := false
+		for slot, f := range e.face {
+			if f >= 0 && e.coef[slot] != 0 {
+				m.at[f][m.count[f]] = touch{id, int8(slot)}
+				m.count[f]++
+				any = true
+			}
+		}
+		if any {
+			m.el = append(m.el, e)
+		}
+	}
+	for k := range s.NZ + 1 {
+		for j := range s.NY + 1 {
+			for i := range s.NX + 1 {
+				if i < s.NX && j < s.NY && k < s.NZ {
+					s.stretch(i, j, k, nu, unknown, add)
+				}
+				for _, ab := range [3][2]int{{0, 1}, {0, 2}, {1, 2}} {
+					s.shear(i, j, k, ab[0], ab[1], nu, unknown, add)
+				}
+			}
+		}
+	}
+	return m
+}
+
+// stretch adds the three strains along the axes of a cell.
+func (s *Solver) stretch(i, j, k int, nu float32, unknown func(a, i, j, k int) (int32, float32), add func(element)) {
+	v := share(s.phi.At(i, j, k))
+	if v == 0 {
+		return
+	}
+	for a := range 3 {
+		if s.Flat && a == 2 {
+			continue
+		}
+		up := [3]int{i, j, k}
+		up[a]++
+		f0, k0 := unknown(a, i, j, k)
+		f1, k1 := unknown(a, up[0], up[1], up[2])
+		add(element{face: [4]int32{f0, f1, -1, -1}, coef: [4]float32{-1, 1}, known: k1 - k0, w: 2 * nu * v})
+	}
+}
+
+// shear adds the strain ∂u_a/∂b + ∂u_b/∂a at the edge that starts at corner
+// (i,j,k), along the third axis. Where one of two faces lies in a solid, the
+// solid begins at a share θ of the way between them: the difference is over θ,
+// and counts over θ of the voxel.
+func (s *Solver) shear(i, j, k, a, b int, nu float32, unknown func(a, i, j, k int) (int32, float32), add func(element)) {
+	c := 3 - a - b
+	at := [3]int{i, j, k}
+	if n := [3]int{s.NX, s.NY, s.NZ}; at[c] >= n[c] || (s.Flat && c != 2) {
+		return
+	}
+	phi, ok := s.around(i, j, k, a, b)
+	v := share(phi)
+	if !ok || v == 0 {
+		return
+	}
+	// beyond open sides nothing shears
+	for _, x := range [2]int{a, b} {
+		n := [3]int{s.NX, s.NY, s.NZ}[x]
+		if at[x] == 0 && s.Open[2*x] || at[x] == n && s.Open[2*x+1] {
+			return
+		}
+	}
+	e := element{face: [4]int32{-1, -1, -1, -1}, w: nu * v}
+	for side, ab := range [2][2]int{{a, b}, {b, a}} {
+		lo := at
+		lo[ab[1]]--
+		f0, k0 := unknown(ab[0], lo[0], lo[1], lo[2])
+		f1, k1 := unknown(ab[0], at[0], at[1], at[2])
+		theta := float32(1)
+		if (f0 < 0) != (f1 < 0) {
+			theta = s.toWall(ab[0], ab[1], lo, at, f0 < 0)
+			e.w *= theta
+		}
+		e.face[2*side], e.face[2*side+1] = f0, f1
+		e.coef[2*side], e.coef[2*side+1] = -1/theta, 1/theta
+		e.known += (k1 - k0) / theta
+	}
+	add(e)
+}
+
+// toWall is the share of the way from a face in the liquid to one in a solid,
+// at lo and hi, at which the solid begins; low says which of them is in it.
+func (s *Solver) toWall(a, b int, lo, hi [3]int, low bool) float32 {
+	n := [3]int{s.NX, s.NY, s.NZ}[b]
+	if lo[b] < 0 || hi[b] >= n {
+		return 0.5 // a side of the box
+	}
+	if !s.solid.any {
+		return 1
+	}
+	d := func(at [3]int) float32 {
+		x := [3]float32{float32(at[0]) + 0.5, float32(at[1]) + 0.5, float32(at[2]) + 0.5}
+		x[a] -= 0.5
+		v, _ := s.depth(&x)
+		return v
+	}
+	in, out := d(hi), d(lo) // in the liquid, in the solid
+	if !low {
+		in, out = out, in
+	}
+	if in <= 0 || out >= 0 {
+		return 1
+	}
+	return min(max(in/(in-out), 0.25), 1)
+}
+
+func (s *Solver) solveStress(m *stress, tol float64, most int) int {
+	n := len(m.x)
+	vec := func() []float32 { return make([]float32, n) }
+	m.b, m.diag, m.strn = vec(), vec(), make([]float32, len(m.el))
+	strain := func(x []float32, withKnown bool) {
+		s.crew.For(len(m.el), 4096, func(lo, hi int) {
+			for i := lo; i < hi; i++ {
+				e := &m.el[i]
+				var sum float32
+				for c, f := range e.face {
+					if f >= 0 {
+						sum += e.coef[c] * x[f]
+					}
+				}
+				if withKnown {
+					sum += e.known
+				}
+				m.strn[i] = e.w * sum
+			}
+		})
+	}
+	force := func(f int) (sum float32) {
+		for _, t := range m.at[f][:m.count[f]] {
+			sum += m.el[t.element].coef[t.slot] * m.strn[t.element]
+		}
+		return sum
+	}
+	r, p, q, z := vec(), vec(), vec(), vec()
+	strain(m.x, true)
+	s.crew.For(n, 4096, func(lo, hi int) {
+		for i := lo; i < hi; i++ {
+			r[i] = -force(i) // u starts as u*, so V(u − u*) = 0
+			d := m.vol[i]
+			for _, t := range m.at[i][:m.count[i]] {
+				e := &m.el[t.element]
+				d += e.coef[t.slot] * e.coef[t.slot] * e.w
+			}
+			m.diag[i] = max(d, 1e-6)
+		}
+	})
+	sys := System{crew: s.crew}
+	norm := math.Sqrt(sys.dot(r, r))
+	if norm == 0 {
+		return 0
+	}
+	// what the residual is held against: the momentum, or the force at the start
+	mass := 0.0
+	for i, v := range m.vol {
+		mass += float64(v*m.x[i]) * float64(v*m.x[i])
+	}
+	goal := tol * max(math.Sqrt(mass), norm*1e-3)
+	var rho float64
+	for it := range most {
+		for i := range z {
+			z[i] = r[i] / m.diag[i]
+		}
+		last := rho
+		rho = sys.dot(r, z)
+		if it == 0 {
+			copy(p, z)
+		} else {
+			beta := float32(rho / last)
+			for i := range p {
+				p[i] = z[i] + beta*p[i]
+			}
+		}
+		strain(p, false)
+		s.crew.For(n, 4096, func(lo, hi int) {
+			for i := lo; i < hi; i++ {
+				q[i] = m.vol[i]*p[i] + force(i)
+			}
+		})
+		pq := sys.dot(p, q)
+		if !(pq > 0) {
+			return it
+		}
+		alpha := float32(rho / pq)
+		for i := range p {
+			m.x[i] += alpha * p[i]
+			r[i] -= alpha * q[i]
+		}
+		if math.Sqrt(sys.dot(r, r)) < goal {
+			return it + 1
+		}
+	}
+	return most
+}
