@@ -92,12 +92,16 @@ func (s *Solver) gatherStress(nu float32) *stress {
 			return -1, 0
 		}
 		n := f.Index(i, j, k)
-		if s.solid.open[a].Data[n] < closed {
+		if s.solid.open[a].Data[n] < closed || s.buried(a, i, j, k) {
 			return -1, s.solid.vel[a].Data[n]
 		}
 		if m.index[a][n] == 0 {
 			phi, _ := s.around(i, j, k, a, a)
-			m.vol = append(m.vol, share(phi))
+			vol := share(phi)
+			if at := [3]int{i, j, k}[a]; at == 0 || at == [3]int{s.NX, s.NY, s.NZ}[a] {
+				vol *= 0.5 // the other half lies outside
+			}
+			m.vol = append(m.vol, vol)
 			m.x = append(m.x, f.Data[n])
 			m.at = append(m.at, [6]touch{})
 			m.count = append(m.count, 0)
@@ -167,17 +171,14 @@ func (s *Solver) shear(i, j, k, a, b int, nu float32, unknown func(a, i, j, k in
 	if !ok || v == 0 {
 		return
 	}
-	// beyond open sides nothing shears
-	for _, x := range [2]int{a, b} {
-		n := [3]int{s.NX, s.NY, s.NZ}[x]
-		if at[x] == 0 && s.Open[2*x] || at[x] == n && s.Open[2*x+1] {
-			return
-		}
-	}
 	e := element{face: [4]int32{-1, -1, -1, -1}, w: nu * v}
 	for side, ab := range [2][2]int{{a, b}, {b, a}} {
 		lo := at
 		lo[ab[1]]--
+		if x := ab[1]; at[x] == 0 && s.Open[2*x] || at[x] == [3]int{s.NX, s.NY, s.NZ}[x] && s.Open[2*x+1] {
+			e.w *= 0.5 // beyond an open side it goes on as it is
+			continue
+		}
 		f0, k0 := unknown(ab[0], lo[0], lo[1], lo[2])
 		f1, k1 := unknown(ab[0], at[0], at[1], at[2])
 		theta := float32(1)
@@ -192,6 +193,20 @@ func (s *Solver) shear(i, j, k, a, b int, nu float32, unknown func(a, i, j, k in
 	add(e)
 }
 
+// clearance is how far the middle of a face lies from solids, in voxels.
+func (s *Solver) clearance(a int, at [3]int) float32 {
+	x := [3]float32{float32(at[0]) + 0.5, float32(at[1]) + 0.5, float32(at[2]) + 0.5}
+	x[a] -= 0.5
+	d, _ := s.depth(&x)
+	return d
+}
+
+// buried reports a face whose middle lies in a solid, though it may be open in
+// part.
+func (s *Solver) buried(a, i, j, k int) bool {
+	return s.solid.any && s.clearance(a, [3]int{i, j, k}) < 0
+}
+
 // toWall is the share of the way from a face in the liquid to one in a solid,
 // at lo and hi, at which the solid begins; low says which of them is in it.
 func (s *Solver) toWall(a, b int, lo, hi [3]int, low bool) float32 {
@@ -202,13 +217,7 @@ func (s *Solver) toWall(a, b int, lo, hi [3]int, low bool) float32 {
 	if !s.solid.any {
 		return 1
 	}
-	d := func(at [3]int) float32 {
-		x := [3]float32{float32(at[0]) + 0.5, float32(at[1]) + 0.5, float32(at[2]) + 0.5}
-		x[a] -= 0.5
-		v, _ := s.depth(&x)
-		return v
-	}
-	in, out := d(hi), d(lo) // in the liquid, in the solid
+	in, out := s.clearance(a, hi), s.clearance(a, lo) // in the liquid, in the solid
 	if !low {
 		in, out = out, in
 	}
