@@ -159,7 +159,7 @@ func memory(s *scene) []Finding {
 	var out []Finding
 	for _, d := range s.domains {
 		need := d.Voxels() * stage.Bytes(d)
-		if d.Get("bounds").Text == "follow" {
+		if d.Follows() {
 			need *= stage.FollowShare // the limit as a whole is seldom filled
 		}
 		if f := float64(stage.Factor(d)); f > 1 {

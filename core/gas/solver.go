@@ -88,7 +88,10 @@ type FrameStats struct {
 	Bulk        float64            `json:"bulk,omitempty"` // what can be seen, m³
 	Warm        float64            `json:"warm,omitempty"` // its mean excess temperature, K
 	Unconverged int                `json:"unconverged"`
-	Leaks       map[string]float64 `json:"leaks,omitempty"` // of thin solids: the share of the gas near them that goes through
+	Particles   int                `json:"particles,omitempty"` // of a liquid
+	Volume      float64            `json:"volume,omitempty"`    // of a liquid, m³; Cut is its too
+	Drained     float64            `json:"drained,omitempty"`   // m³ of it taken away in this frame
+	Leaks       map[string]float64 `json:"leaks,omitempty"`     // of thin solids: the share of the gas near them that goes through
 }
 
 // New makes a fluid at rest.

@@ -94,3 +94,50 @@ func (s *Solver) deep(c int) bool {
 	}
 	return full(i-1, j, k) && full(i+1, j, k) && full(i, j-1, k) && full(i, j+1, k) && full(i, j, k-1) && full(i, j, k+1)
 }
+
+// Deep marks the cells that are full with full ones all round, and those with
+// a cell beside or across that isn't deep: no others have to do with the
+// surface. Particles are sorted by it.
+func (s *Solver) Deep() (deep, near []bool) {
+	s.sort()
+	full := make([]bool, s.Len())
+	for c := range full {
+		full[c] = s.start[c+1]-s.start[c] >= PerCell/2
+	}
+	deep = s.allRound(full, true)
+	return deep, s.anyRound(deep)
+}
+
+// allRound marks cells whose whole surroundings are marked; what lies outside
+// the box counts as edge says.
+func (s *Solver) allRound(mark []bool, edge bool) []bool {
+	out := make([]bool, len(mark))
+	s.crew.For(s.NZ, 1, func(k0, k1 int) {
+		for k := k0; k < k1; k++ {
+			for j := range s.NY {
+				for i := range s.NX {
+					all := true
+					for c := 0; c < 27 && all; c++ {
+						a, b, e := i+c%3-1, j+c/3%3-1, k+c/9-1
+						if a < 0 || b < 0 || e < 0 || a >= s.NX || b >= s.NY || e >= s.NZ {
+							all = edge
+							continue
+						}
+						all = mark[s.Index(a, b, e)]
+					}
+					out[s.Index(i, j, k)] = all
+				}
+			}
+		}
+	})
+	return out
+}
+
+// anyRound marks cells with one in their surroundings that isn't marked.
+func (s *Solver) anyRound(mark []bool) []bool {
+	out := s.allRound(mark, true)
+	for c := range out {
+		out[c] = !out[c]
+	}
+	return out
+}

@@ -192,6 +192,32 @@ func side(key, label, def string) Entry {
 		Help: "Outflow lets fluid leave and outside air in; a wall stops it."}
 }
 
+// gasOnly are a domain's values that mean nothing in a liquid.
+var gasOnly = []string{"lift", "smoke_weight", "dissipation", "cooling", "vorticity", "vorticity_by", "bounds", "follow_from", "follow_margin", "scheme", "cache_temperature", "cache_fire", "burning", "upres", "upres_strength", "upres_seed",
+	"ignition", "burn_rate", "heat_released", "soot", "expansion", "spread", "afterglow", "radiation", "radiation_at", "oxygen_need"}
+
+// liquids are the values of a liquid, which stand with the domain.
+func liquids() []Entry {
+	l := func(e Entry) Entry {
+		e.Kind, e.Sim = Domain, true
+		if e.Topic == "" {
+			e.Topic = "liquid"
+		}
+		e.When = strings.TrimSuffix("fluid=liquid&"+e.When, "&")
+		return e
+	}
+	return []Entry{
+		l(Entry{Key: "viscosity", Label: "Viscosity", Type: Number, Unit: Viscosity, Default: Num(0.001), Min: 0, Max: 1e4, Keyable: true, Main: true, Help: "Water 0.001 Pa·s, lamp oil 0.002, motor oil 0.2, honey 10, lava 100 to 10,000. Under about 0.1 it can't be seen at most voxel sizes; from 1 on it takes time."}),
+		l(Entry{Key: "tension", Label: "Surface tension", Type: Number, Unit: Tension, Default: Num(0), Min: 0, Max: 100, Step: 0.01, Keyable: true, Main: true, Help: "Rounds drops and holds sheets together: water 0.072 N/m. It is seen at voxels of a few millimetres and under, and needs many substeps there; 0 saves them."}),
+		l(Entry{Key: "weight", Label: "Density", Type: Number, Unit: Density, Default: Num(1000), Min: 1, Max: 50000, Step: 10, Keyable: true, Help: "Water 1000 kg/m³, oil 850, lava 2700. Only viscosity and surface tension are measured against it."}),
+		l(Entry{Key: "carried", Label: "Motion carried", Type: Choice, Default: Text("flip"), Choices: opts("flip", "lively (FLIP)", "apic", "smooth (APIC)"), Help: "FLIP splashes and sprays; APIC keeps whirls and is calmer: thick liquids, small vessels."}),
+		l(Entry{Key: "calming", Label: "Calming", Type: Number, Default: Num(0.05), Min: 0, Max: 1, Step: 0.01, Keyable: true, When: "carried=flip", Help: "Share of each particle's own motion that goes over to its surroundings' in a 24th of a second: 0 seethes, 1 is dull."}),
+		l(Entry{Key: "surface_detail", Label: "Surface detail", Type: Choice, Default: Text("2"), Choices: opts("1", "a cell a voxel", "2", "2 cells a voxel", "3", "3 cells a voxel"), Topic: "surface", Help: "Cells of the cached surface along a voxel. 2 shows what the particles hold; 3 is smoother and takes over three times the space."}),
+		l(Entry{Key: "surface_smooth", Label: "Smoothing", Type: Integer, Default: Num(2), Min: 0, Max: 20, Step: 1, Fixed: "Every frame's surface is made alike.", Topic: "surface", Help: "Times that the surface is evened out; sheets and drops are kept from shrinking away."}),
+		l(Entry{Key: "cache_points", Label: "Keep particles", Type: Choice, Default: Text("few"), Choices: opts("none", "none", "few", "every eighth", "all", "all"), Topic: "cache", Help: "PLY files beside the frames, to be shown by their speed and handed over. All of a million take 24 MB a frame."}),
+	}
+}
+
 // guides are the values of a guide curve.
 func guides() []Entry {
 	g := func(e Entry) Entry {
@@ -236,6 +262,7 @@ func build() []Entry {
 		{Kind: Domain, Key: "position", Label: "Position", Type: Vector, Unit: Metre, Default: Vec(0, 1, 0), Min: -1e5, Max: 1e5, Fixed: fixedGrid, Main: true, Topic: "place", Sim: true, Help: "Where the middle of the box stands."},
 		{Kind: Domain, Key: "size", Label: "Size", Type: Vector, Unit: Metre, Default: Vec(1.5, 2, 1.5), Min: 1e-4, Max: 1e5, Fixed: fixedGrid, Main: true, Topic: "place", Sim: true, Help: "The box in which fluid is simulated. Changing it leaves the voxel size alone; time and memory grow with the volume."},
 		{Kind: Domain, Key: "voxel", Label: "Voxel size", Type: Number, Unit: Metre, Default: Num(0.05), Min: 1e-5, Max: 1e4, Fixed: fixedGrid, Main: true, Topic: "detail", Sim: true, Help: "Edge of a grid cell. Half of it shows twice the detail, takes 8 times the memory and about 16 times the time."},
+		{Kind: Domain, Key: "fluid", Label: "Holds", Type: Choice, Default: Text("gas"), Choices: opts("gas", "gas: smoke, fire", "liquid", "a liquid"), Main: true, Topic: "place", Sim: true, Help: "What is simulated in the box. A liquid is carried by particles; emitters in it pour."},
 		{Kind: Domain, Key: "lift", Label: "Lift of warm gas", Type: Number, Default: Num(1), Min: -100, Max: 100, Step: 0.1, Keyable: true, Main: true, Topic: "motion", Sim: true, Help: "How strongly warmth lifts; 1 as in nature, 0 not at all, below 0 it sinks."},
 		{Kind: Domain, Key: "smoke_weight", Label: "Weight of smoke", Type: Number, Unit: Density, Default: Num(0), Min: -1000, Max: 1000, Step: 0.05, Keyable: true, Main: true, Topic: "motion", Sim: true, Help: "What smoke of density 1 adds to the air's weight. Above 0 it sinks and rolls along the ground."},
 		{Kind: Domain, Key: "dissipation", Label: "Smoke fades", Type: Number, Unit: PerSecond, Default: Num(0), Min: 0, Max: 1000, Step: 0.05, Keyable: true, Main: true, Topic: "motion", Sim: true, Help: "Share of the smoke that goes in a second, roughly. 0 keeps it for ever."},
@@ -261,13 +288,20 @@ func build() []Entry {
 		{Kind: Domain, Key: "cache_half", Label: "Cache in half precision", Type: Flag, Default: On(true), Topic: "cache", Sim: true, Help: "Half the disk space; pictures don't change."},
 	}
 	e = append(e, burns()...)
+	e = append(e, liquids()...)
 	e = append(e, []Entry{
 		{Kind: Domain, Key: "upres", Label: "Upres", Type: Choice, Default: Text("1"), Choices: opts("1", "none", "2", "2 × as fine", "3", "3 × as fine", "4", "4 × as fine"), Topic: "upres", Help: "Adds fine whirls to a finished coarse run as a stage of its own and keeps the coarse motion. At 2 × it takes about the time of the coarse run, at 4 × eight times that; the coarse frames stay as they are."},
 		{Kind: Domain, Key: "upres_strength", Label: "Fine whirls", Type: Number, Default: Num(1), Min: 0, Max: 20, Step: 0.1, Keyable: true, Topic: "upres", When: "upres=2|3|4", Help: "Strength of the whirls added: 1 goes on as turbulence does from large to small. Over 2 it boils."},
 		{Kind: Domain, Key: "upres_seed", Label: "Fine seed", Type: Integer, Default: Num(1), Min: 0, Max: 1e9, Step: 1, Fixed: fixedSeed, Topic: "upres", When: "upres=2|3|4", Help: "Another number gives other fine whirls on the same motion."},
 	}...)
+	for i := range e { // what only a gas has
+		if e[i].Kind == Domain && slices.Contains(gasOnly, e[i].Key) {
+			e[i].When = strings.TrimSuffix("fluid=gas&"+e[i].When, "&")
+		}
+	}
 	e = append(e, placed(Emitter, "sphere", Vec(0.3, 0.3, 0.3))...)
 	e = append(e, []Entry{
+		{Kind: Emitter, Key: "pours", Label: "Liquid", Type: Choice, Default: Text("flow"), Choices: opts("flow", "flows out at its speed", "full", "keeps its form full", "once", "fills its form once", "drain", "drains: takes it away"), Main: true, Topic: "amounts", Sim: true, Help: "In domains that hold a liquid. Once is a body of liquid to start with; what flows out is the speed times the surface that it leaves by."},
 		{Kind: Emitter, Key: "smoke", Label: "Smoke", Type: Number, Default: Num(1), Min: 0, Max: 1000, Step: 0.1, Keyable: true, Main: true, Topic: "amounts", Sim: true, Help: "Density of the smoke that comes out; 1 is dense."},
 		{Kind: Emitter, Key: "temperature", Label: "Temperature", Type: Number, Unit: Kelvin, Default: Num(330), Min: 1, Max: 6000, Step: 5, Keyable: true, Main: true, Topic: "amounts", Sim: true, Help: "Of the gas that comes out. Warmer than the air rises, colder sinks."},
 		{Kind: Emitter, Key: "fuel", Label: "Fuel", Type: Number, Unit: Density, Default: Num(0), Min: 0, Max: 1000, Step: 0.01, Keyable: true, Main: true, Topic: "amounts", Sim: true, Help: "Fuel vapour that comes out, in domains that burn. 0.05 makes a clean flame, 0.2 and more a rich one that grows as it burns."},
@@ -277,7 +311,7 @@ func build() []Entry {
 		{Kind: Emitter, Key: "inherit", Label: "Takes along", Type: Number, Default: Num(1), Min: -10, Max: 10, Step: 0.1, Keyable: true, Topic: "motion", Sim: true, Help: "Share of its own velocity that a moving emitter gives to the gas."},
 		{Kind: Emitter, Key: "from", Label: "From", Type: Choice, Default: Text("volume"), Choices: opts("volume", "the whole volume", "surface", "a shell at the surface", "fluid", "another fluid"), Topic: "amounts", Sim: true, Help: "Where the gas appears. Another domain's fluid is read from its cache, frame by frame: run that one first, or let Run do both."},
 		{Kind: Emitter, Key: "fed_by", Label: "Fed by", Type: Ref, Topic: "amounts", Sim: true, When: "from=fluid", Help: "The domain, or the sequence from outside, whose fluid emits."},
-		{Kind: Emitter, Key: "fed_where", Label: "… where it has", Type: Choice, Default: Text("density"), Choices: opts("density", "smoke", "burn", "flame", "temperature", "heat"), Topic: "amounts", Sim: true, When: "from=fluid", Help: "Amounts count once where smoke is 1 dense, where flame is full, or at 1000 K over the air, and in proportion elsewhere. “Takes along” hands its velocity on."},
+		{Kind: Emitter, Key: "fed_where", Label: "… where it has", Type: Choice, Default: Text("density"), Choices: opts("density", "smoke", "burn", "flame", "temperature", "heat", "surface", "a liquid's surface"), Topic: "amounts", Sim: true, When: "from=fluid", Help: "Amounts count once where smoke is 1 dense, where flame is full, at 1000 K over the air, or at a liquid's surface, and in proportion elsewhere. “Takes along” hands its velocity on."},
 		{Kind: Emitter, Key: "shell", Label: "Shell", Type: Number, Unit: Metre, Default: Num(0.05), Min: 1e-4, Max: 1e4, Keyable: true, Topic: "amounts", Sim: true, When: "from=surface", Help: "Thickness of the shell; at least a voxel counts."},
 		{Kind: Emitter, Key: "mode", Label: "Adds or holds", Type: Choice, Default: Text("hold"), Choices: opts("hold", "holds the amounts", "add", "adds them a second"), Topic: "amounts", Sim: true, Help: "Holding keeps smoke at least as dense, however many emitters overlap; adding piles up."},
 		{Kind: Emitter, Key: "breakup", Label: "Breakup", Type: Number, Default: Num(0), Min: 0, Max: 1, Step: 0.05, Keyable: true, Main: true, Topic: "breakup", Sim: true, Help: "Noise that leaves gaps in the emission, 0 none to 1 only wisps. Costs nothing."},

@@ -36,7 +36,7 @@ func (s *Shot) Sentence(e *Element) string {
 			sides = "has walls at " + list(wall) + " only"
 		}
 		verb := "holds gas in"
-		if e.Get("bounds").Text == "follow" {
+		if e.Follows() {
 			verb = "follows gas within"
 		}
 		if e.Burns() {

@@ -467,7 +467,15 @@ func (e *Element) RegionShape(frame float64) (sh geom.Shape, fade float64, limit
 }
 
 // Burns reports a domain in which fuel burns.
-func (e *Element) Burns() bool { return e.Kind == Domain && e.Get("burning").Text != "no" }
+func (e *Element) Burns() bool {
+	return e.Kind == Domain && !e.Liquid() && e.Get("burning").Text != "no"
+}
+
+// Liquid reports a domain that holds a liquid.
+func (e *Element) Liquid() bool { return e.Kind == Domain && e.Get("fluid").Text == "liquid" }
+
+// Follows reports a domain whose bounds follow its fluid.
+func (e *Element) Follows() bool { return !e.Liquid() && e.Get("bounds").Text == "follow" }
 
 // Placed reports an element with a shape.
 func (e *Element) Placed() bool {

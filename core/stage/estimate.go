@@ -86,7 +86,7 @@ func Guess(s *shot.Shot, d *shot.Element, rate float64) Estimate {
 	if d.Get("cache_velocity").Flag {
 		values += 3
 	}
-	if d.Get("bounds").Text == "follow" {
+	if d.Follows() {
 		// a guess: fluid grows from nothing to the share that it fills, and
 		// fills that better than a fixed box
 		v *= FollowShare

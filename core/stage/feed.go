@@ -27,7 +27,7 @@ const hotAll = 1000
 
 // source is the fluid that an emitter is fed by at a frame; nil where there is
 // none, and where it can't be read, which is then the stage's fault.
-func (g *Gas) source(e *shot.Element, frame int) *gas.Source {
+func (g *cast) source(e *shot.Element, frame int) *gas.Source {
 	d := g.Shot.Source(e)
 	if d == nil || g.Feed == nil {
 		return nil
@@ -63,7 +63,7 @@ func (g *Gas) source(e *shot.Element, frame int) *gas.Source {
 }
 
 // fedBy lists what feeds the domain, sequences too.
-func (g *Gas) fedBy() (out []*shot.Element) {
+func (g *cast) fedBy() (out []*shot.Element) {
 	for _, e := range g.Shot.Of(shot.Emitter) {
 		if e.Acts(g.Domain) && e.Get("from").Text == "fluid" {
 			if src := g.Shot.Source(e); src != nil {

@@ -19,7 +19,7 @@ import (
 // without upres.
 func Factor(d *shot.Element) int {
 	n, err := strconv.Atoi(d.Get("upres").Text)
-	if err != nil || n < 1 {
+	if err != nil || n < 1 || d.Liquid() {
 		return 1
 	}
 	return n

@@ -15,24 +15,15 @@ import (
 	"zarf/core/gas"
 	"zarf/core/geom"
 	"zarf/core/grid"
+	"zarf/core/liquid"
 	"zarf/core/noise"
 	"zarf/core/shot"
 )
 
 // Gas runs one gas domain of a shot.
 type Gas struct {
-	Shot   *shot.Shot
-	Domain *shot.Element
+	cast
 	Solver *gas.Solver
-	crew   grid.Crew
-	next   int // the frame that Advance makes next
-	lines  map[string]*geom.Line
-	fault  error // why a form can't be had
-
-	// Feed reads frames of the domains that feed this one. Without it such a
-	// domain can't be run.
-	Feed func(d *shot.Element, frame int) (*vdb.File, error)
-	fed  map[string]*fedFrame
 }
 
 // Start is the first simulated frame, pre-roll included.
@@ -62,65 +53,24 @@ func NewGas(s *shot.Shot, domain string, crew grid.Crew) (*Gas, error) {
 	}
 	dims, h, origin := d.Grid()
 	box := gas.Box{Dims: dims, H: h, Origin: origin}
-	for i, k := range []string{"side_x0", "side_x1", "side_y0", "side_y1", "side_z0", "side_z1"} {
+	for i, k := range sideKeys {
 		box.Open[i] = d.Get(k).Text == "outflow"
 	}
 	if d.Get("flat").Flag { // nothing moves along z
 		box.Open[4], box.Open[5] = false, false
 	}
 	box.Burning, box.Oxygen = d.Burns(), d.Get("burning").Text == "oxygen"
-	if d.Get("bounds").Text == "follow" {
+	if d.Follows() {
 		box.Follow = &gas.Follow{Threshold: d.Get("follow_from").Num, Margin: d.Get("follow_margin").Num}
 	}
 	solver, err := gas.New(box, crew)
 	if err != nil {
 		return nil, fmt.Errorf("domain %s: %w", d.Name, err)
 	}
-	g := &Gas{Shot: s, Domain: d, Solver: solver, crew: crew, next: Start(s), lines: map[string]*geom.Line{}}
+	g := &Gas{cast: newCast(s, d, h, crew), Solver: solver}
 	g.Scene(0, 1/s.Rate()) // files that can't be had are told before the first frame
 	return g, g.fault
 }
-
-// form is an element's shape at a frame, measured for this domain's voxels.
-func (g *Gas) form(e *shot.Element, frame float64) geom.Shape {
-	sh, err := e.Form(frame, g.Solver.H)
-	if err != nil && g.fault == nil {
-		g.fault = fmt.Errorf("%s: %w", e.Name, err)
-	}
-	if sh.Body != nil {
-		sh.Body.Fill(g.crew.For)
-	}
-	sh.Hollow = e.Kind == shot.Collider && e.Get("invert").Flag
-	return sh
-}
-
-// before is a shape that only tells where things came from.
-func (g *Gas) before(e *shot.Element, frame float64) geom.Shape {
-	sh, _ := e.Form(frame, g.Solver.H)
-	sh.Hollow = e.Kind == shot.Collider && e.Get("invert").Flag
-	return sh
-}
-
-// line is a guide's curve at a frame; the same one as long as it stays.
-func (g *Gas) line(e *shot.Element, frame float64) *geom.Line {
-	at := geom.FromArray(e.At("position", frame).Vec)
-	key := fmt.Sprint(e.ID, at)
-	if l, ok := g.lines[key]; ok {
-		return l
-	}
-	var p []geom.Vec3
-	for _, q := range e.Get("points").Places() {
-		p = append(p, geom.FromArray(q).Add(at))
-	}
-	if len(g.lines) > 64 {
-		clear(g.lines)
-	}
-	g.lines[key] = geom.NewLine(p, e.Get("closed").Flag, 12)
-	return g.lines[key]
-}
-
-// Next is the frame that Advance makes next.
-func (g *Gas) Next() int { return g.next }
 
 // Advance simulates one frame and returns its number.
 func (g *Gas) Advance(stop func() bool) (int, gas.FrameStats, error) {
@@ -152,57 +102,6 @@ func (g *Gas) Advance(stop func() bool) (int, gas.FrameStats, error) {
 	return g.next - 1, st, nil
 }
 
-// lasts is how long a frame lasts for the fluid, in seconds: the time scale
-// may have keys.
-func lasts(s *shot.Shot, frame int) float64 {
-	return s.Self.At("time_scale", float64(frame)).Num / s.Rate()
-}
-
-// began is the fluid's time at which a frame begins to be made, in seconds
-// after the start.
-func began(s *shot.Shot, frame int) float64 {
-	start := Start(s)
-	if len(s.Self.Keys["time_scale"]) == 0 {
-		return float64(frame-start) * lasts(s, start)
-	}
-	t := 0.0
-	for n := start; n < frame; n++ {
-		t += lasts(s, n)
-	}
-	return t
-}
-
-// clock turns the fluid's time into frames about the one being made: at the
-// end of its time a frame has its number.
-func (g *Gas) clock() func(t float64) float64 {
-	s := g.Shot
-	if len(s.Self.Keys["time_scale"]) == 0 {
-		pace := s.Rate() / s.Get("time_scale").Num
-		return func(t float64) float64 { return float64(Start(s)-1) + t*pace }
-	}
-	from, pace := began(s, g.next), 1/lasts(s, g.next)
-	return func(t float64) float64 { return float64(g.next-1) + (t-from)*pace }
-}
-
-func same(v float64) float64    { return v }
-func inverse(v float64) float64 { return 1 / v }
-
-// phase is how far a noise has run at time t, at frame f: the integral of its
-// rate, or of the inverse of its period, over the fluid's time. A rate with
-// keys is summed frame by frame, by the trapezoidal rule.
-func (g *Gas) phase(e *shot.Element, key string, t, f float64, rate func(float64) float64) float64 {
-	if len(e.Keys[key]) == 0 {
-		return t * rate(e.Get(key).Num)
-	}
-	at := func(f float64) float64 { return rate(e.At(key, f).Num) }
-	turns, before := 0.0, float64(Start(g.Shot)-1)
-	for n := Start(g.Shot); float64(n) < f; n++ {
-		turns += (at(before) + at(float64(n))) / 2 * lasts(g.Shot, n)
-		before = float64(n)
-	}
-	return turns + (at(before)+at(f))/2*(f-before)*lasts(g.Shot, int(math.Ceil(f)))
-}
-
 // Scene gives the solver's surroundings at t seconds after the start.
 func (g *Gas) Scene(t, dt float64) gas.Inputs {
 	s, d := g.Shot, g.Domain
@@ -221,10 +120,6 @@ func (g *Gas) Scene(t, dt float64) gas.Inputs {
 			Expansion: num(d, "expansion"), Spread: num(d, "spread"), Afterglow: num(d, "afterglow"),
 			Radiation: num(d, "radiation"), RadiationAt: num(d, "radiation_at"), OxygenNeed: num(d, "oxygen_need")}
 	}
-	region := func(e *shot.Element) (r gas.Region) {
-		r.Shape, r.Fade, r.Limited = e.RegionShape(f)
-		return r
-	}
 	seed := uint64(d.Get("seed").Num)
 	for n, e := range s.Elements {
 		if e.Muted || !e.Acts(d) {
@@ -232,45 +127,37 @@ func (g *Gas) Scene(t, dt float64) gas.Inputs {
 		}
 		switch e.Kind {
 		case shot.Emitter:
-			if now := math.Ceil(f - 1e-9); now < e.Get("begin").Num || now > e.Get("end").Num {
+			em, ok := g.emitter(e, n, t, dt)
+			if !ok {
 				continue
 			}
-			if p := num(e, "pulse"); p > 0 && math.Mod(t, p) > p*num(e, "pulse_share") {
-				continue
-			}
-			em := gas.Emitter{Shape: g.form(e, f), Before: g.before(e, frame(t-dt)), Inherit: num(e, "inherit"), Fuel: num(e, "fuel"), Smoke: num(e, "smoke"), Temperature: num(e, "temperature") - air, Speed: num(e, "speed"),
-				AlongAxis: e.Get("along").Text == "axis", Push: geom.FromArray(e.At("push", f).Vec), Add: e.Get("mode").Text == "add",
-				Breakup: num(e, "breakup"), NoiseSize: num(e, "breakup_size"), NoisePhase: g.phase(e, "breakup_rate", t, f, same), Seed: seed*1000 + uint64(n)}
+			em.Fuel, em.Smoke, em.Temperature, em.Add = num(e, "fuel"), num(e, "smoke"), num(e, "temperature")-air, e.Get("mode").Text == "add"
 			if e.Get("from").Text == "fluid" {
 				if em.Source = g.source(e, int(math.Ceil(f-1e-9))); em.Source == nil {
 					continue
 				}
 			}
-			if e.Get("from").Text == "surface" {
-				em.Surface = num(e, "shell")
-			}
 			in.Emitters = append(in.Emitters, em)
 		case shot.Collider:
-			in.Colliders = append(in.Colliders, gas.Collider{Shape: g.form(e, f), Before: g.before(e, frame(t-dt)), Friction: num(e, "friction")})
+			in.Colliders = append(in.Colliders, g.collider(e, t, dt))
 		case shot.Wind:
 			v := geom.FromArray(e.At("velocity", f).Vec)
 			swell := num(e, "gust") * noise.Octaves(seed*1000+uint64(n), 2, g.phase(e, "gust_time", t, f, inverse), 0.5, 0.5)
-			in.Winds = append(in.Winds, gas.Wind{Velocity: v.Mul(1 + swell), Grip: num(e, "grip"), Region: region(e)})
+			in.Winds = append(in.Winds, gas.Wind{Velocity: v.Mul(1 + swell), Grip: num(e, "grip"), Region: region(e, f)})
 		case shot.Turbulence:
 			in.Turbulences = append(in.Turbulences, gas.Turbulence{Strength: num(e, "strength"), Size: num(e, "size"),
-				Octaves: int(num(e, "octaves")), Phase: g.phase(e, "rate", start, frame(start), same), Seed: seed*1000 + uint64(n), Region: region(e)})
+				Octaves: int(num(e, "octaves")), Phase: g.phase(e, "rate", start, frame(start), same), Seed: seed*1000 + uint64(n), Region: region(e, f)})
 		case shot.Vortex:
-			in.Vortices = append(in.Vortices, gas.Vortex{Centre: geom.FromArray(e.At("position", f).Vec), Axis: geom.RotationXYZ(geom.FromArray(e.At("turn", f).Vec)).Apply(geom.V(0, 1, 0)),
-				Radius: num(e, "radius"), Strength: num(e, "strength"), Draw: num(e, "draw"), Lift: num(e, "lift"), Region: region(e)})
+			in.Vortices = append(in.Vortices, vortex(e, f))
 		case shot.Radial:
-			in.Radials = append(in.Radials, gas.Radial{Centre: geom.FromArray(e.At("position", f).Vec), Radius: num(e, "radius"), Strength: num(e, "strength"), Region: region(e)})
+			in.Radials = append(in.Radials, radial(e, f))
 		case shot.Guide:
 			along := [4][]float64{e.Get("pace_along").Factors(), e.Get("draw_along").Factors(), e.Get("swirl_along").Factors(), e.Get("reach_along").Factors()}
 			in.Guides = append(in.Guides, gas.Guide{Line: g.line(e, f), Pace: num(e, "pace"), Draw: num(e, "draw"), Swirl: num(e, "swirl"), Reach: num(e, "reach"), Grip: num(e, "grip"), Along: along})
 		case shot.Pull:
 			in.Pulls = append(in.Pulls, gas.Pull{Shape: g.form(e, f), Gather: num(e, "gather"), Reach: num(e, "reach"), Keep: num(e, "keep")})
 		case shot.Drag:
-			in.Drags = append(in.Drags, gas.Drag{Rate: num(e, "rate"), Region: region(e)})
+			in.Drags = append(in.Drags, gas.Drag{Rate: num(e, "rate"), Region: region(e, f)})
 		}
 	}
 	return in
@@ -280,12 +167,32 @@ func (g *Gas) Scene(t, dt float64) gas.Inputs {
 // digits.
 func CoarseKey(s *shot.Shot, d *shot.Element) string { return coarseKey(s, d, 0) }
 
+// version is that of the solver of a domain.
+func version(d *shot.Element) string {
+	if d.Liquid() {
+		return liquid.Version
+	}
+	return gas.Version
+}
+
+// idle reports a value that means nothing in a domain of its kind. What the
+// domain holds is told by the solver's version.
+func idle(d *shot.Element, e *shot.Entry) bool {
+	if e.Kind == shot.Domain {
+		return e.Key == "fluid"
+	}
+	if e.Kind == shot.Emitter && d.Liquid() {
+		return slices.Contains([]string{"smoke", "temperature", "fuel", "mode", "from", "fed_by", "fed_where", "shell"}, e.Key)
+	}
+	return e.Kind == shot.Emitter && e.Key == "pours"
+}
+
 // maxChain is how deep domains may feed each other.
 const maxChain = 16
 
 func coarseKey(s *shot.Shot, d *shot.Element, depth int) string {
 	h := sha256.New()
-	io.WriteString(h, gas.Version)
+	io.WriteString(h, version(d))
 	put := func(v any) {
 		b, _ := json.Marshal(v)
 		h.Write(append(b, '\n'))
@@ -293,7 +200,7 @@ func coarseKey(s *shot.Shot, d *shot.Element, depth int) string {
 	element := func(el *shot.Element) {
 		put(el.Kind)
 		for _, e := range shot.Entries(el.Kind) {
-			if !e.Sim || !shot.Holds(e.When, el.Get) || !shot.Holds(e.Counts, el.Get) {
+			if !e.Sim || !shot.Holds(e.When, el.Get) || !shot.Holds(e.Counts, el.Get) || idle(d, e) {
 				continue
 			}
 			v := el.Get(e.Key)

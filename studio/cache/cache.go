@@ -62,6 +62,7 @@ type Frame struct {
 	Seconds  float64            `json:"seconds"`          // that it took
 	Stats    json.RawMessage    `json:"stats,omitempty"`
 	Channels []Channel          `json:"channels,omitempty"`
+	Points   int64              `json:"points,omitempty"` // bytes of the particles kept beside it
 	Totals   map[string]float64 `json:"totals,omitempty"`
 }
 
@@ -163,6 +164,32 @@ func (s *Stage) Put(f Frame, write func(io.Writer) error) (Frame, error) {
 	return f, err
 }
 
+// PutPoints stores the particles of a frame beside it, as PLY, before the frame
+// itself is; it returns their bytes.
+func (s *Stage) PutPoints(frame int, write func(io.Writer) error) (int64, error) {
+	if err := os.MkdirAll(s.Dir, 0o755); err != nil {
+		return 0, explain(s.Dir, err)
+	}
+	n, _, err := WriteFile(s.path(frame, "ply"), write)
+	return n, err
+}
+
+// ReadPoints gives the particles kept beside a frame; nil where there are none.
+func (s *Stage) ReadPoints(frame int) ([]byte, error) {
+	f, ok := s.Get(frame)
+	if !ok {
+		return nil, &Missing{frame}
+	}
+	if f.Points == 0 {
+		return nil, nil
+	}
+	b, err := os.ReadFile(s.path(frame, "ply"))
+	if err != nil || int64(len(b)) != f.Points {
+		return nil, &Damaged{frame, "its particles aren't those that were written"}
+	}
+	return b, nil
+}
+
 // Get is what is known of a frame, if it is complete.
 func (s *Stage) Get(frame int) (Frame, bool) {
 	b, err := os.ReadFile(s.path(frame, "json"))
@@ -229,6 +256,7 @@ func (s *Stage) Path(frame int) string { return s.path(frame, "vdb") }
 func (s *Stage) Drop(frame int) {
 	os.Remove(s.path(frame, "json"))
 	os.Remove(s.path(frame, "vdb"))
+	os.Remove(s.path(frame, "ply"))
 }
 
 var recordName = regexp.MustCompile(`^frame\.(-?\d+)\.json$`)

@@ -40,7 +40,7 @@ func (s *Sim) refine(ctx context.Context, c *cache.Cache, d *shot.Element, repor
 		if err != nil {
 			return err
 		}
-		g.Feed = Feed(s.Shot, c)
+		g.FedBy(Feed(s.Shot, c))
 		coarse := &Sim{Shot: s.Shot, Domain: d.ID, From: first, To: last, Threads: s.Threads}
 		err = coarse.coarse(ctx, c, g, func(p Progress) {
 			// the coarse frames come first: none of the final ones is done yet

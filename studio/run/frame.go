@@ -58,7 +58,7 @@ func (s *Source) Grid() (d grid.Dims, h float64, origin geom.Vec3) { return stag
 // where bounds follow or upres was added the box round what is there.
 func (s *Source) Window(f *vdb.File) (low [3]int, d grid.Dims) {
 	d, _, _ = s.Grid()
-	if s.Domain.Get("bounds").Text != "follow" && stage.Factor(s.Domain) == 1 {
+	if !s.Domain.Follows() && stage.Factor(s.Domain) == 1 {
 		return low, d
 	}
 	return stage.Extent(f, d, []string{stage.Density, stage.Burn})

@@ -64,27 +64,27 @@ const stateShare = 12
 // Do makes the frames that are missing, going on from the saved state where it
 // reaches.
 func (s *Sim) Do(ctx context.Context, c *cache.Cache, report Report) error {
-	g, err := stage.NewGas(s.Shot, s.Domain, grid.NewCrew(s.Threads))
+	g, err := stage.New(s.Shot, s.Domain, grid.NewCrew(s.Threads))
 	if err != nil {
 		return err
 	}
-	g.Feed = Feed(s.Shot, c)
-	if stage.Factor(g.Domain) > 1 {
-		return s.refine(ctx, c, g.Domain, report)
+	g.FedBy(Feed(s.Shot, c))
+	if stage.Factor(g.Of()) > 1 {
+		return s.refine(ctx, c, g.Of(), report)
 	}
 	return s.coarse(ctx, c, g, report)
 }
 
 // coarse makes the frames of the simulation itself.
-func (s *Sim) coarse(ctx context.Context, c *cache.Cache, g *stage.Gas, report Report) error {
-	st := c.Stage(stage.CoarseKey(s.Shot, g.Domain))
+func (s *Sim) coarse(ctx context.Context, c *cache.Cache, g stage.Runner, report Report) error {
+	st := c.Stage(stage.CoarseKey(s.Shot, g.Of()))
 	release, err := st.Lock()
 	if err != nil {
 		return err
 	}
 	defer release()
 	st.Sweep()
-	run := &simRun{Sim: s, gas: g, st: st, report: report, ctx: ctx, begin: time.Now(), pacer: pacer{before: s.Before}}
+	run := &simRun{Sim: s, cache: c, stage: g, st: st, report: report, ctx: ctx, begin: time.Now(), pacer: pacer{before: s.Before}}
 	return run.do()
 }
 
@@ -127,7 +127,8 @@ func outside(c *cache.Cache, d *shot.Element, frame int) (*vdb.File, error) {
 
 type simRun struct {
 	*Sim
-	gas    *stage.Gas
+	cache  *cache.Cache
+	stage  stage.Runner
 	st     *cache.Stage
 	report Report
 	ctx    context.Context
@@ -148,12 +149,12 @@ func (r *simRun) do() error {
 	r.saved = time.Now()
 	stop := func() bool { return r.ctx.Err() != nil }
 	last := missing[len(missing)-1]
-	for r.gas.Next() <= last {
+	for r.stage.Next() <= last {
 		if stop() {
 			return r.halt()
 		}
 		begin := time.Now()
-		frame, stats, err := r.gas.Advance(stop)
+		frame, stats, err := r.stage.Advance(stop)
 		if errors.Is(err, gas.ErrStopped) {
 			return ErrStopped // the state of the last whole frame stands
 		}
@@ -168,7 +169,7 @@ func (r *simRun) do() error {
 			return err
 		}
 	}
-	_, err := r.st.PutState(r.gas.SaveState)
+	_, err := r.st.PutState(r.stage.SaveState)
 	return err
 }
 
@@ -196,33 +197,33 @@ func (r *simRun) resume(first int) {
 		return
 	}
 	defer f.Close()
-	fresh := r.gas.Next()
-	if err := r.gas.LoadState(f); err != nil {
+	fresh := r.stage.Next()
+	if err := r.stage.LoadState(f); err != nil {
 		r.report(Progress{Note: fmt.Sprintf("%v; starting from the first frame", err)})
 		r.restart()
 		return
 	}
-	if r.gas.Next() > first {
+	if r.stage.Next() > first {
 		r.restart()
 		return
 	}
-	if r.gas.Next() > fresh {
-		r.report(Progress{Frame: r.gas.Next() - 1, Note: fmt.Sprintf("resumed after frame %d", r.gas.Next()-1)})
+	if r.stage.Next() > fresh {
+		r.report(Progress{Frame: r.stage.Next() - 1, Note: fmt.Sprintf("resumed after frame %d", r.stage.Next()-1)})
 	}
 }
 
 func (r *simRun) restart() {
-	g, err := stage.NewGas(r.Shot, r.Domain, grid.NewCrew(r.Threads))
+	g, err := stage.New(r.Shot, r.Domain, grid.NewCrew(r.Threads))
 	if err == nil {
-		g.Feed = r.gas.Feed
-		r.gas = g
+		g.FedBy(Feed(r.Shot, r.cache))
+		r.stage = g
 	}
 }
 
 // keep stores a frame if it is wanted and not there, and reports it.
 func (r *simRun) keep(frame int, stats gas.FrameStats, seconds float64) error {
 	r.made++
-	p := Progress{Frame: frame, Total: r.To - r.From + 1, Stats: stats, Seconds: seconds, Voxels: r.gas.Domain.Voxels()}
+	p := Progress{Frame: frame, Total: r.To - r.From + 1, Stats: stats, Seconds: seconds, Voxels: r.stage.Of().Voxels()}
 	if first, _ := r.Shot.Range(); frame < first {
 		p.Note = "pre-roll"
 	} else if f, ok := r.st.Get(frame); ok {
@@ -252,11 +253,19 @@ func (r *simRun) put(frame int, stats gas.FrameStats, seconds float64) (int64, e
 		return 0, err
 	}
 	f := cache.Frame{Frame: frame, Seconds: seconds, Stats: raw, Totals: totals(stats)}
-	return putGrids(r.st, f, r.gas.Grids(), r.Threads)
+	if p := r.stage.Points(); p != nil {
+		if f.Points, err = r.st.PutPoints(frame, p.Encode); err != nil {
+			return 0, err
+		}
+	}
+	return putGrids(r.st, f, r.stage.Grids(), r.Threads)
 }
 
 // totals are the amounts kept with a frame, for plots.
 func totals(st gas.FrameStats) map[string]float64 {
+	if st.Particles > 0 || st.Volume > 0 {
+		return map[string]float64{"volume": st.Volume, "inflow": st.VolumeMade, "drained": st.Drained, "particles": float64(st.Particles), "speed": st.MaxSpeed, "top": st.Top, "substeps": float64(st.Substeps)}
+	}
 	return map[string]float64{"smoke": st.SmokeTotal, "heat": st.HeatTotal, "fuel": st.FuelTotal, "burnt": st.FuelBurnt, "heat made": st.HeatMade,
 		"soot made": st.SootMade, "expanded": st.Expanded, "speed": st.MaxSpeed, "peak": st.PeakHeat, "top": st.Top, "substeps": float64(st.Substeps)}
 }
@@ -270,14 +279,14 @@ func putGrids(st *cache.Stage, f cache.Frame, grids []*vdb.Grid, threads int) (i
 	f, err := st.Put(f, func(w io.Writer) error {
 		return vdb.Write(w, grids, vdb.Options{Compression: vdb.Blosc, Workers: grid.NewCrew(threads).For})
 	})
-	return f.Size, err
+	return f.Size + f.Points, err
 }
 
 func (r *simRun) maybeSave() error {
 	if time.Since(r.saved) < stateShare*r.saving {
 		return nil
 	}
-	took, err := r.st.PutState(r.gas.SaveState)
+	took, err := r.st.PutState(r.stage.SaveState)
 	r.saved, r.saving = time.Now(), took
 	return err
 }
@@ -286,7 +295,7 @@ func (r *simRun) halt() error {
 	if r.made == 0 {
 		return ErrStopped
 	}
-	if _, err := r.st.PutState(r.gas.SaveState); err != nil {
+	if _, err := r.st.PutState(r.stage.SaveState); err != nil {
 		return fmt.Errorf("stopped; %w", err)
 	}
 	return ErrStopped

@@ -1,0 +1,96 @@
+package ply
+
+import (
+	"bytes"
+	"encoding/binary"
+	"fmt"
+	"io"
+	"math"
+)
+
+// Points are particles: places in metres, and velocities in m/s or nil.
+type Points struct {
+	Comment string
+	P, V    [][3]float32
+}
+
+// Encode writes a binary little-endian file of vertices x, y, z, vx, vy, vz.
+func (p *Points) Encode(w io.Writer) error {
+	var b bytes.Buffer
+	fmt.Fprintf(&b, "ply\nformat binary_little_endian 1.0\ncomment %s\nelement vertex %d\n", p.Comment, len(p.P))
+	names := []string{"x", "y", "z"}
+	if p.V != nil {
+		names = append(names, "vx", "vy", "vz")
+	}
+	for _, n := range names {
+		fmt.Fprintf(&b, "property float %s\n", n)
+	}
+	b.WriteString("end_header\n")
+	out := make([]byte, 0, b.Len()+len(p.P)*4*len(names))
+	out = append(out, b.Bytes()...)
+	put := func(v [3]float32) {
+		for _, x := range v {
+			out = binary.LittleEndian.AppendUint32(out, math.Float32bits(x))
+		}
+	}
+	for n, x := range p.P {
+		put(x)
+		if p.V != nil {
+			put(p.V[n])
+		}
+	}
+	_, err := w.Write(out)
+	return err
+}
+
+// DecodePoints reads the vertices of a file with their velocities, where it
+// has vx, vy and vz.
+func DecodePoints(data []byte) (p *Points, err error) {
+	defer func() {
+		if r := recover(); r != nil {
+			e, ok := r.(*Error)
+			if !ok {
+				panic(r)
+			}
+			p, err = nil, e
+		}
+	}()
+	list, s := header(data)
+	for _, e := range list {
+		if e.name != "vertex" {
+			fail("element "+e.name, "stands before the vertices; points are read from files that begin with them")
+		}
+		return s.points(e), nil
+	}
+	return nil, &Error{"header", "there are no vertices"}
+}
+
+func (s *source) points(e element) *Points {
+	at := map[string]int{}
+	for n, q := range e.props {
+		at[q.name] = n
+	}
+	for _, k := range []string{"x", "y", "z"} {
+		if _, ok := at[k]; !ok {
+			fail("vertices", "have no %s", k)
+		}
+	}
+	p := &Points{}
+	_, moves := at["vx"]
+	row := make([]float32, len(e.props))
+	for n := range e.many {
+		where := fmt.Sprintf("vertex %d", n)
+		for m, q := range e.props {
+			if q.count != "" {
+				skip(q, s, where)
+				continue
+			}
+			row[m] = float32(s.number(q.kind, where))
+		}
+		p.P = append(p.P, [3]float32{row[at["x"]], row[at["y"]], row[at["z"]]})
+		if moves {
+			p.V = append(p.V, [3]float32{row[at["vx"]], row[at["vy"]], row[at["vz"]]})
+		}
+	}
+	return p
+}
