@@ -66,6 +66,8 @@ type Look struct {
 	Plate        string
 	PlateFirst   int
 
+	Liquid Liquid
+
 	Film          Film
 	Width, Height int
 	File          string
@@ -78,6 +80,16 @@ type Look struct {
 	Noise   float64
 	Denoise float64
 	Step    float64 // voxels
+}
+
+// Liquid is how liquids look.
+type Liquid struct {
+	Opaque bool
+	Index  float64 // of refraction
+	Colour RGB     // of what is opaque, and of its glow
+	Absorb RGB     // 1/m, of what is clear
+	Rough  float64
+	Glow   float64 // light of what is opaque, in its colour
 }
 
 // Film is what becomes of light in a picture.
@@ -157,6 +169,10 @@ func At(l *shot.Element, frame float64) Look {
 	out.FlameRamp = NewTable(shot.Ramp, l.Get("flame_ramp"), n("flame_low"), n("flame_high")).Band(out.FlameBands, soft)
 	out.FlameCurve = NewTable(shot.Curve, l.Get("flame_curve"), n("flame_low"), n("flame_high")).Band(out.FlameBands, soft)
 
+	out.Liquid = Liquid{Opaque: word("liquid_as") == "opaque", Index: n("liquid_index"), Colour: c("liquid_colour"), Rough: n("liquid_rough"), Glow: n("liquid_glow")}
+	for i, v := range out.Liquid.Colour {
+		out.Liquid.Absorb[i] = -math.Log(max(v, 1e-4)) / n("liquid_depth")
+	}
 	out.Sun = c("sun_colour").Scale(n("sun_strength"))
 	out.Sky = c("sky_colour").Scale(n("sky_strength"))
 	out.SkyPicture, out.SkyTurn = word("sky_picture"), n("sky_turn")

@@ -138,7 +138,7 @@ func gatherFires(list []fire, most int) []fire {
 
 // fireOn is the irradiance of a surface by a volume's fire, over π; solids
 // throw shadows.
-func (v *Volume) fireOn(s *Scene, solids []Solid, at, normal geom.Vec3) (e look.RGB) {
+func (v *Volume) fireOn(s *Scene, t *trip, at, normal geom.Vec3) (e look.RGB) {
 	if s.Look.FlameLight <= 0 {
 		return e
 	}
@@ -150,7 +150,7 @@ func (v *Volume) fireOn(s *Scene, solids []Solid, at, normal geom.Vec3) (e look.
 		if cos <= 0 {
 			continue
 		}
-		if s.blocked(solids, at, dir, r-f.size) {
+		if s.blocked(t, at, dir, r-f.size) {
 			continue
 		}
 		e = e.Add(f.power.Scale(s.Look.FlameLight * cos / (math.Pi * (r*r + f.size*f.size))))

@@ -22,43 +22,111 @@ func scaled(share float64, n int) float64 { return math.Pow(share, float64(n)) }
 // opaque is the transmittance under which a march gives up.
 const opaque = 0.004
 
-// marchRay follows one ray front to back.
+// marchRay follows one ray front to back. Clear surfaces send it on bent; what
+// they mirror is looked up once, without smoke.
 func (p *Picture) marchRay(t *trip, o, d geom.Vec3, out *taken) {
 	s := p.scene
-	h, solid := s.trace(t.solids, o, d, math.Inf(1), false)
-	far := h.t
-	lamp, at := s.meetLamp(o, d, far, true)
-	if lamp >= 0 {
-		far = at
-	}
 	through := look.RGB{1, 1, 1}
-	for i, v := range s.Volumes {
-		p.marchVolume(v, p.lights[i], t, o, d, far, out, &through)
-	}
+	in, eye := t.medium(o), true
 	out.alpha = 1
-	switch {
-	case lamp >= 0:
-		out.light[lampGroup(lamp)] = out.light[lampGroup(lamp)].Add(through.Mul(s.Lamps[lamp].Radiance))
-	case solid && h.holdout:
-		out.alpha = 1 - (through[0]+through[1]+through[2])/3
-		e := p.shade(t, o.Add(d.Mul(h.t)).Add(h.normal.Mul(h.off)), h)
-		for g := ByFire; g < p.groups; g++ {
-			out.light[g] = out.light[g].Add(through.Mul(h.colour).Mul(e[g]))
+	for crossed := 0; ; crossed++ {
+		h, solid := s.trace(t, o, d, math.Inf(1), false)
+		far := h.t
+		lamp, at := s.meetLamp(o, d, far, eye)
+		if lamp >= 0 {
+			far = at
 		}
-	case solid && h.catcher:
-		p.marchCatcher(t, o, d, h, through, out)
-	case solid:
-		if !out.hit && p.feats != nil {
-			t.see(out, o, d, h.t, h.of)
-			out.albedo, out.normal = h.colour, h.normal
+		for i, v := range s.Volumes {
+			p.marchVolume(v, p.lights[i], t, o, d, far, out, &through)
 		}
-		e := p.shade(t, o.Add(d.Mul(h.t)).Add(h.normal.Mul(h.off)), h)
-		for g, v := range e {
-			out.light[g] = out.light[g].Add(through.Mul(h.colour).Mul(v))
+		through = through.Mul(s.soaked(in, far))
+		switch {
+		case lamp >= 0:
+			out.light[lampGroup(lamp)] = out.light[lampGroup(lamp)].Add(through.Mul(s.Lamps[lamp].Radiance))
+			return
+		case solid && h.clear && crossed < maxClear && through.Max() > opaque:
+			if !out.hit && p.feats != nil {
+				t.see(out, o, d, h.t, h.of)
+				out.albedo, out.normal = look.RGB{1, 1, 1}, h.normal
+			}
+			o, d, in, eye = p.marchClear(t, o, d, h, in, eye, out, &through)
+			continue
+		case solid && h.holdout:
+			out.alpha = 1 - (through[0]+through[1]+through[2])/3
+			e := p.shade(t, o.Add(d.Mul(h.t)).Add(h.normal.Mul(h.off)), h)
+			for g := ByFire; g < p.groups; g++ {
+				out.light[g] = out.light[g].Add(through.Mul(h.colour).Mul(e[g]))
+			}
+		case solid && h.catcher:
+			p.marchCatcher(t, o, d, h, through, out)
+		case solid:
+			if !out.hit && p.feats != nil {
+				t.see(out, o, d, h.t, h.of)
+				out.albedo, out.normal = h.colour, h.normal
+			}
+			p.marchSolid(t, o, d, h, through, out)
+		case eye:
+			t.behind(out, d, through)
+		default:
+			out.light[BySky] = out.light[BySky].Add(through.Mul(s.sky(d)))
 		}
-	default:
-		t.behind(out, d, through)
+		return
 	}
+}
+
+// marchSolid adds the light of a surface, and what its varnish mirrors where
+// it is that of an opaque liquid.
+func (p *Picture) marchSolid(t *trip, o, d geom.Vec3, h hit, through look.RGB, out *taken) {
+	s := p.scene
+	if h.wet {
+		f, _ := Fresnel(min(max(-d.Dot(h.normal), 1e-3), 1), 1/s.Look.Liquid.Index)
+		p.mirror(t, o, d, h, through.Scale(f), out)
+		through = through.Scale(1 - f)
+		out.light[Emission] = out.light[Emission].Add(through.Mul(h.colour).Scale(s.Look.Liquid.Glow))
+	}
+	e := p.shade(t, o.Add(d.Mul(h.t)).Add(h.normal.Mul(h.off)), h)
+	for g, v := range e {
+		out.light[g] = out.light[g].Add(through.Mul(h.colour).Mul(v))
+	}
+}
+
+// mirror adds what a surface throws back: the sky, or a solid.
+func (p *Picture) mirror(t *trip, o, d geom.Vec3, h hit, share look.RGB, out *taken) {
+	s := p.scene
+	from := o.Add(d.Mul(h.t)).Add(h.normal.Mul(h.off))
+	dir := mirrored(d, h.normal)
+	m, solid := s.trace(t, from, dir, math.Inf(1), true)
+	if !solid || m.clear {
+		out.light[BySky] = out.light[BySky].Add(share.Mul(s.sky(dir)))
+		return
+	}
+	e := p.shade(t, from.Add(dir.Mul(m.t)).Add(m.normal.Mul(m.off)), m)
+	for g, v := range e {
+		out.light[g] = out.light[g].Add(share.Mul(m.colour).Mul(v))
+	}
+}
+
+// marchClear takes a ray on through a clear surface, or off it where nothing
+// gets through.
+func (p *Picture) marchClear(t *trip, o, d geom.Vec3, h hit, in medium, eye bool, out *taken, through *look.RGB) (geom.Vec3, geom.Vec3, medium, bool) {
+	s := p.scene
+	at := o.Add(d.Mul(h.t))
+	beyond := at.Add(d.Mul(4 * h.off))
+	behind := t.medium(beyond)
+	if behind == in {
+		return beyond, d, in, eye
+	}
+	cos, eta := min(max(-d.Dot(h.normal), 1e-6), 1), s.index(in)/s.index(behind)
+	f, bent := Fresnel(cos, eta)
+	if f >= 1 {
+		return at.Add(h.normal.Mul(h.off)), mirrored(d, h.normal), in, false
+	}
+	// what is thrown back within comes out elsewhere: it is left in the ray
+	if in == inAir {
+		p.mirror(t, o, d, h, through.Scale(f), out)
+		*through = through.Scale(1 - f)
+	}
+	return at.Sub(h.normal.Mul(h.off)), refracted(d, h.normal, eta, cos, bent), behind, eye
 }
 
 // marchCatcher shows a ground by its shadows alone.
@@ -87,16 +155,16 @@ func (p *Picture) marchCatcher(t *trip, o, d geom.Vec3, h hit, through look.RGB,
 // through smoke and past solids, the sky, fire and lamps.
 func (p *Picture) shade(t *trip, at geom.Vec3, h hit) (e [maxGroups]look.RGB) {
 	s := p.scene
-	if cos := h.normal.Dot(s.Look.SunDir); cos > 0 && s.Look.Sun.Max() > 0 && !s.blocked(t.solids, at, s.Look.SunDir, math.Inf(1)) {
-		e[BySun] = s.Look.Sun.Mul(s.depth(at, s.Look.SunDir, math.Inf(1), 2)).Scale(cos / math.Pi)
+	if cos := h.normal.Dot(s.Look.SunDir); cos > 0 && s.Look.Sun.Max() > 0 {
+		e[BySun] = s.Look.Sun.Mul(s.sunlit(t, at, s.Look.SunDir, math.Inf(1))).Mul(s.depth(at, s.Look.SunDir, math.Inf(1), 2)).Scale(cos / math.Pi)
 	}
 	for _, v := range s.Volumes {
-		e[ByFire] = e[ByFire].Add(v.fireOn(s, t.solids, at, h.normal))
+		e[ByFire] = e[ByFire].Add(v.fireOn(s, t, at, h.normal))
 	}
 	for i := range s.Lamps {
 		c, d, far := s.Lamps[i].on(at, h.normal)
-		if c.Max() > 0 && !s.blocked(t.solids, at, d, far*(1-1e-3)) {
-			e[lampGroup(i)] = e[lampGroup(i)].Add(c.Mul(s.depth(at, d, far, 2)))
+		if c.Max() > 0 {
+			e[lampGroup(i)] = e[lampGroup(i)].Add(c.Mul(s.sunlit(t, at, d, far*(1-1e-3))).Mul(s.depth(at, d, far, 2)))
 		}
 	}
 	// half of the sky for a wall, all for a floor, and darker near other solids

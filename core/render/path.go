@@ -67,10 +67,12 @@ func (t *trip) path(o, d geom.Vec3, out *taken) {
 	w := look.RGB{1, 1, 1}
 	out.alpha = 1
 	t.odds = t.odds[:0]
-	pdf := 0.0 // by which d was drawn; 0 for the eye's own ray
+	pdf := 0.0  // by which d was drawn; 0 for the eye's own ray, and behind clear surfaces
+	eye := true // nothing but clear surfaces that it went through lies before it
+	in, crossed := t.medium(o), 0
 	for bounce := 0; ; bounce++ {
-		h, solid := s.trace(t.solids, o, d, math.Inf(1), bounce > 0)
-		lamp, lampAt := s.meetLamp(o, d, h.t, bounce == 0)
+		h, solid := s.trace(t, o, d, math.Inf(1), !eye)
+		lamp, lampAt := s.meetLamp(o, d, h.t, eye)
 		far := h.t
 		if lamp >= 0 {
 			far = lampAt
@@ -80,14 +82,15 @@ func (t *trip) path(o, d geom.Vec3, out *taken) {
 		if inSmoke {
 			far = at
 		}
+		w = w.Mul(s.soaked(in, far))
 		gain, group := l.Flame, Emission
-		if bounce > 0 {
+		if !eye {
 			gain, group = l.FlameLight, ByFire
 		}
 		if gain > 0 && s.fire != nil {
 			sum, mid := t.glow(o, d, far, before, pdf)
 			out.light[group] = out.light[group].Add(sum.Scale(gain))
-			if bounce == 0 && mid > 0 && !inSmoke && !solid {
+			if eye && mid > 0 && !inSmoke && !solid {
 				t.see(out, o, d, mid, nil)
 			}
 		}
@@ -98,7 +101,7 @@ func (t *trip) path(o, d geom.Vec3, out *taken) {
 		case inSmoke:
 			p := o.Add(d.Mul(at))
 			colour := s.albedo(p, t.moment)
-			if bounce == 0 {
+			if eye {
 				t.see(out, o, d, at, nil)
 				out.albedo = colour
 			}
@@ -107,9 +110,9 @@ func (t *trip) path(o, d geom.Vec3, out *taken) {
 			}
 			w = w.Mul(colour)
 			t.ask(out, p, d, geom.Vec3{}, w)
-			in := d
-			d = t.scatter(in)
-			o, pdf = p, l.Lobes.At(in.Dot(d))
+			from := d
+			d = t.scatter(from)
+			o, pdf, eye = p, l.Lobes.At(from.Dot(d)), false
 		case lamp >= 0:
 			weight := 1.0
 			if pdf > 0 {
@@ -118,9 +121,25 @@ func (t *trip) path(o, d geom.Vec3, out *taken) {
 			g := lampGroup(lamp)
 			out.light[g] = out.light[g].Add(w.Mul(s.Lamps[lamp].Radiance).Scale(weight))
 			return
+		case solid && h.clear:
+			if crossed++; crossed > maxClear {
+				return
+			}
+			if eye && !out.hit {
+				t.see(out, o, d, h.t, h.of)
+				out.albedo, out.normal = look.RGB{1, 1, 1}, h.normal
+			}
+			thrown := false
+			o, d, in, thrown = t.crossClear(o, d, h, in)
+			pdf = 0
+			if thrown {
+				eye = false
+			}
+			bounce--
+			continue
 		case solid:
 			p := o.Add(d.Mul(h.t)).Add(h.normal.Mul(h.off))
-			if bounce == 0 {
+			if eye {
 				if h.holdout {
 					// the plate shows it; fire and lamps light it up
 					out.alpha = 1 - (w[0]+w[1]+w[2])/3
@@ -135,8 +154,29 @@ func (t *trip) path(o, d geom.Vec3, out *taken) {
 					t.caught(out, p, h, w, d)
 					return
 				}
-				t.see(out, o, d, h.t, h.of)
-				out.albedo, out.normal = h.colour, h.normal
+				if !out.hit {
+					t.see(out, o, d, h.t, h.of)
+					out.albedo, out.normal = h.colour, h.normal
+				}
+			}
+			if h.wet {
+				if l.Liquid.Glow > 0 {
+					g := Emission
+					if !eye {
+						g = ByFire
+					}
+					out.light[g] = out.light[g].Add(w.Mul(l.Liquid.Colour).Scale(l.Liquid.Glow))
+				}
+				// a coat of varnish over what is opaque
+				n := facet(h.normal, l.Liquid.Rough, r)
+				if f, _ := Fresnel(min(max(-d.Dot(n), 1e-3), 1), 1/l.Liquid.Index); r.next() < f {
+					if crossed++; crossed > maxClear {
+						return
+					}
+					o, d, pdf, eye = p, mirrored(d, n), 0, false
+					bounce--
+					continue
+				}
 			}
 			if bounce >= l.Bounces {
 				return
@@ -145,13 +185,13 @@ func (t *trip) path(o, d geom.Vec3, out *taken) {
 			t.ask(out, p, d, h.normal, w)
 			cos := math.Sqrt(r.next())
 			d = about(h.normal, cos, 2*math.Pi*r.next())
-			o, pdf = p, cos/math.Pi
-		case bounce == 0:
+			o, pdf, eye = p, cos/math.Pi, false
+		case eye:
 			t.behind(out, d, w)
 			return
 		default:
 			weight := 1.0
-			if s.env != nil {
+			if s.env != nil && pdf > 0 {
 				weight = pdf / (pdf + t.odd(0)*s.env.pdf(d))
 			}
 			out.light[BySky] = out.light[BySky].Add(w.Mul(s.sky(d)).Scale(weight))
@@ -217,7 +257,7 @@ func (t *trip) caught(out *taken, p geom.Vec3, h hit, w look.RGB, d geom.Vec3) {
 	t.ask(&free, p, d, h.normal, look.RGB{1, 1, 1})
 	cos := math.Sqrt(t.r.next())
 	dir := about(h.normal, cos, 2*math.Pi*t.r.next())
-	if _, hit := s.trace(t.solids, p, dir, math.Inf(1), true); !hit {
+	if _, hit := s.trace(t, p, dir, math.Inf(1), true); !hit {
 		weight := 1.0
 		if s.env != nil {
 			weight = (cos / math.Pi) / (cos/math.Pi + t.odd(0)*s.env.pdf(dir))
@@ -268,8 +308,10 @@ func (t *trip) ask(out *taken, p, d, normal geom.Vec3, w look.RGB) {
 	r := &t.r
 	if l.Sun.Max() > 0 {
 		dir := about(l.SunDir, 1-r.next()*sunWidth*sunWidth/2, 2*math.Pi*r.next())
-		if f := t.response(d, normal, dir); f > 0 && !s.blocked(t.solids, p, dir, math.Inf(1)) {
-			out.light[BySun] = out.light[BySun].Add(w.Mul(l.Sun).Mul(t.transmit(p, dir, math.Inf(1))).Scale(f))
+		if f := t.response(d, normal, dir); f > 0 {
+			if sun := s.sunlit(t, p, dir, math.Inf(1)); sun.Max() > 0 {
+				out.light[BySun] = out.light[BySun].Add(w.Mul(l.Sun).Mul(sun).Mul(t.transmit(p, dir, math.Inf(1))).Scale(f))
+			}
 		}
 	}
 	if s.lights == 0 {
@@ -291,7 +333,7 @@ func (t *trip) ask(out *taken, p, d, normal geom.Vec3, w look.RGB) {
 			return
 		}
 		pl *= t.odd(s.lampAt + n)
-		if f := t.response(d, normal, dir); f > 0 && !s.blocked(t.solids, p, dir, far*(1-1e-6)) {
+		if f := t.response(d, normal, dir); f > 0 && !s.blocked(t, p, dir, far*(1-1e-6)) {
 			g := lampGroup(n)
 			out.light[g] = out.light[g].Add(w.Mul(lamp.Radiance).Mul(t.transmit(p, dir, far)).Scale(f / (pl + f)))
 		}
@@ -300,7 +342,7 @@ func (t *trip) ask(out *taken, p, d, normal geom.Vec3, w look.RGB) {
 	default:
 		dir, pl := s.env.sample(r)
 		pl *= t.odd(0)
-		if f := t.response(d, normal, dir); f > 0 && !s.blocked(t.solids, p, dir, math.Inf(1)) {
+		if f := t.response(d, normal, dir); f > 0 && !s.blocked(t, p, dir, math.Inf(1)) {
 			out.light[BySky] = out.light[BySky].Add(w.Mul(s.sky(dir)).Mul(t.transmit(p, dir, math.Inf(1))).Scale(f / (pl + f)))
 		}
 	}
@@ -365,7 +407,7 @@ func (t *trip) askFire(out *taken, p, d, normal geom.Vec3, w look.RGB) {
 	far := to.Len()
 	dir := to.Mul(1 / max(far, 1e-9))
 	f := t.response(d, normal, dir)
-	if f <= 0 || s.blocked(t.solids, p, dir, far) {
+	if f <= 0 || s.blocked(t, p, dir, far) {
 		return
 	}
 	pa, pb := f/(glowStep*v.H), t.odd(s.fireAt)*s.fireChance(n, voxel)*far*far

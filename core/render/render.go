@@ -15,6 +15,7 @@ type Solid struct {
 	Then    *geom.Shape // at the next frame; nil: it stands still
 	Colour  look.RGB
 	Holdout bool // it cuts out what is behind it
+	Clear   bool // of glass
 
 	box  geom.Box // a little larger than the shape
 	size float64
@@ -50,6 +51,7 @@ func without(list []Solid) (out []Solid) {
 // Scene is all that is seen.
 type Scene struct {
 	Volumes []*Volume
+	Liquids []*Liquid
 	Solids  []Solid
 	Lamps   []Lamp
 	Env     *Env // a picture of the sky; nil: the look's own sky
@@ -69,6 +71,7 @@ type Scene struct {
 	sunOpen float64      // the sun's part of open, summed
 	open    look.RGB     // light over π on open ground, for the catcher
 	bare    []Solid      // without holdouts
+	clear   bool         // something is made of glass, or is a clear liquid
 	grids   []*lightGrid // light within volumes, for the march; made once
 }
 
@@ -83,6 +86,10 @@ func (s *Scene) prepare() {
 	s.env, s.fire, s.lights = nil, nil, len(s.Lamps)
 	settle(s.Solids)
 	s.bare = without(s.Solids)
+	s.clear = len(s.Liquids) > 0 && !s.Look.Liquid.Opaque
+	for i := range s.Solids {
+		s.clear = s.clear || s.Solids[i].Clear
+	}
 	for i := range s.Moments {
 		settle(s.Moments[i].Solids)
 		s.Moments[i].bare = without(s.Moments[i].Solids)
@@ -412,18 +419,29 @@ type hit struct {
 	of      *Solid
 	holdout bool
 	catcher bool
+	clear   bool // the surface of something clear
+	wet     bool // the surface of an opaque liquid
 }
 
 const groundSize = 1e4 // m; beyond it the horizon is sky
 
 // trace finds the nearest solid along a ray, up to far. light rays don't care
 // what is only cut out.
-func (s *Scene) trace(solids []Solid, o, d geom.Vec3, far float64, light bool) (hit, bool) {
+func (s *Scene) trace(tr *trip, o, d geom.Vec3, far float64, light bool) (hit, bool) {
+	solids := tr.solids
 	best := hit{t: far}
 	found := false
 	if s.Look.Ground && d.Y < 0 {
 		if t := -o.Y / d.Y; t > 1e-4 && t < best.t && t < groundSize {
 			best, found = hit{t: t, normal: geom.V(0, 1, 0), colour: s.Look.GroundColour, off: 1e-3 * max(1, t*0.01), catcher: s.Look.Catcher && !light}, true
+		}
+	}
+	for _, l := range s.Liquids {
+		if t, n, ok := l.ray(o, d, best.t, tr.moment); ok {
+			if n.Dot(d) > 0 {
+				n = n.Mul(-1)
+			}
+			best, found = hit{t: t, normal: n, colour: s.Look.Liquid.Colour, off: 0.02 * l.H, clear: !s.Look.Liquid.Opaque, wet: s.Look.Liquid.Opaque}, true
 		}
 	}
 	inv := geom.V(1/d.X, 1/d.Y, 1/d.Z)
@@ -442,7 +460,7 @@ func (s *Scene) trace(solids []Solid, o, d geom.Vec3, far float64, light bool) (
 				if n.Dot(d) > 0 {
 					n = n.Mul(-1)
 				}
-				best, found = hit{t: h.T, normal: n, colour: solids[i].Colour, off: size * 1e-4, of: &solids[i], holdout: solids[i].Holdout && !light}, true
+				best, found = hit{t: h.T, normal: n, colour: solids[i].Colour, off: size * 1e-4, of: &solids[i], holdout: solids[i].Holdout && !light, clear: solids[i].Clear}, true
 			}
 			continue
 		}
@@ -453,8 +471,15 @@ func (s *Scene) trace(solids []Solid, o, d geom.Vec3, far float64, light bool) (
 				break
 			}
 			dist := sh.Distance(o.Add(d.Mul(t)))
+			if solids[i].Clear { // from within, too
+				dist = math.Abs(dist)
+			}
 			if dist < eps {
-				best, found = hit{t: t, normal: sh.Normal(o.Add(d.Mul(t))), colour: solids[i].Colour, off: 4 * eps, of: &solids[i], holdout: solids[i].Holdout && !light}, true
+				n := sh.Normal(o.Add(d.Mul(t)))
+				if solids[i].Clear && n.Dot(d) > 0 {
+					n = n.Mul(-1)
+				}
+				best, found = hit{t: t, normal: n, colour: solids[i].Colour, off: 4 * eps, of: &solids[i], holdout: solids[i].Holdout && !light, clear: solids[i].Clear}, true
 				break
 			}
 			t += dist
@@ -493,8 +518,8 @@ func slabs(b *geom.Box, o, inv geom.Vec3) (near, far float64, hit bool) {
 }
 
 // blocked reports a solid between p and a light.
-func (s *Scene) blocked(solids []Solid, p, d geom.Vec3, far float64) bool {
-	_, hit := s.trace(solids, p, d, far, true)
+func (s *Scene) blocked(t *trip, p, d geom.Vec3, far float64) bool {
+	_, hit := s.trace(t, p, d, far, true)
 	return hit
 }
 

@@ -326,6 +326,7 @@ func build() []Entry {
 	e = append(e, []Entry{
 		{Kind: Collider, Key: "friction", Label: "Friction", Type: Number, Default: Num(0), Min: 0, Max: 1, Step: 0.05, Keyable: true, Main: true, Topic: "surface", Sim: true, Help: "0 lets gas slide along the surface, 1 holds it there."},
 		{Kind: Collider, Key: "invert", Label: "Inside out", Type: Flag, Topic: "surface", Sim: true, Help: "Gas is kept within the form instead of outside: a room, a jar. What lies outside is solid."},
+		{Kind: Collider, Key: "material", Label: "Made of", Type: Choice, Default: Text("matt"), Choices: opts("matt", "something matt", "glass", "clear glass"), Topic: "surface", Help: "Glass bends light and is seen through; liquid may stand right up against it."},
 		{Kind: Collider, Key: "colour", Label: "Colour", Type: Colour, Default: Vec(0.18, 0.18, 0.18), Min: 0, Max: 1, Keyable: true, Topic: "surface", Help: "In the picture."},
 		{Kind: Collider, Key: "rendered", Label: "In the picture", Type: Flag, Default: On(true), Topic: "surface", Help: "Off: it stops gas and can't be seen."},
 		{Kind: Collider, Key: "holdout", Label: "Holdout", Type: Flag, Topic: "surface", Help: holdoutHelp},
@@ -360,6 +361,7 @@ func build() []Entry {
 	}...)
 	e = append(e, placed(Mesh, "box", Vec(1, 1, 1))...)
 	e = append(e, []Entry{
+		{Kind: Mesh, Key: "material", Label: "Made of", Type: Choice, Default: Text("matt"), Choices: opts("matt", "something matt", "glass", "clear glass"), Topic: "surface", Help: "Glass bends light and is seen through; liquid may stand right up against it."},
 		{Kind: Mesh, Key: "colour", Label: "Colour", Type: Colour, Default: Vec(0.18, 0.18, 0.18), Min: 0, Max: 1, Keyable: true, Topic: "surface", Help: "In the picture."},
 		{Kind: Mesh, Key: "rendered", Label: "In the picture", Type: Flag, Default: On(true), Topic: "surface", Help: "Off: it is seen in the viewport only."},
 		{Kind: Mesh, Key: "holdout", Label: "Holdout", Type: Flag, Topic: "surface", Help: holdoutHelp},
@@ -426,6 +428,12 @@ func build() []Entry {
 		{Kind: Look, Key: "bands_of", Label: "Bands in", Type: Choice, Default: Text("both"), Choices: opts("both", "smoke and flame", "smoke", "smoke", "flame", "flame"), Topic: "bands", Help: "What is cut into steps."},
 		{Kind: Look, Key: "bands_soft", Label: "Softness of edges", Type: Number, Default: Num(0.1), Min: 0, Max: 1, Step: 0.05, Keyable: true, Topic: "bands", Help: "0 cuts hard from step to step, 1 glides all the way."},
 		{Kind: Look, Key: "light_bands", Label: "Steps of light", Type: Integer, Default: Num(0), Min: 0, Max: 64, Step: 1, Keyable: true, Topic: "bands", Help: "Cuts the finished light of fluid and solids into so many tones. 0 keeps it smooth."},
+		{Kind: Look, Key: "liquid_as", Label: "Liquid is", Type: Choice, Default: Text("clear"), Choices: opts("clear", "clear", "opaque", "opaque"), Topic: "liquid", Help: "Clear bends light and takes colour with depth: water, oil, honey. Opaque has a skin that shines: milk, paint, lava."},
+		{Kind: Look, Key: "liquid_colour", Label: "Liquid colour", Type: Colour, Default: Vec(0.72, 0.9, 0.93), Min: 0, Max: 1, Keyable: true, Topic: "liquid", Help: "Of clear liquid: what is left of white light after the depth below. Of opaque: its skin."},
+		{Kind: Look, Key: "liquid_depth", Label: "… at a depth of", Type: Number, Unit: Metre, Default: Num(1), Min: 1e-4, Max: 1e5, Keyable: true, Topic: "liquid", When: "liquid_as=clear", Help: "The way through clear liquid that gives it its colour. Shorter is murkier."},
+		{Kind: Look, Key: "liquid_index", Label: "Refraction", Type: Number, Default: Num(1.33), Min: 1.001, Max: 3, Step: 0.01, Topic: "liquid", Fixed: "A liquid's index stays what it is.", Help: "Index of refraction: water 1.33, oil 1.47, honey 1.5."},
+		{Kind: Look, Key: "liquid_rough", Label: "Roughness", Type: Number, Default: Num(0), Min: 0, Max: 1, Step: 0.05, Keyable: true, Topic: "liquid", Help: "0 mirrors sharply; over 0.3 it is dull."},
+		{Kind: Look, Key: "liquid_glow", Label: "Glow", Type: Number, Default: Num(0), Min: 0, Max: 1000, Step: 0.5, Keyable: true, Topic: "liquid", When: "liquid_as=opaque", Help: "Light that the liquid gives off in its colour: lava 3 to 10."},
 		{Kind: Look, Key: "bounces", Label: "Bounces", Type: Integer, Default: Num(4), Min: 1, Max: 64, Step: 1, Keyable: true, Topic: "quality", Help: "How often light is scattered within the smoke; the march guesses up to 4. Steam needs 8 and more to look bright inside; each takes time."},
 		{Kind: Look, Key: "sun_strength", Label: "Sun", Type: Number, Default: Num(3), Min: 0, Max: 1000, Step: 0.1, Keyable: true, Main: true, Topic: "light", Help: "Light of the sun on a surface that faces it."},
 		{Kind: Look, Key: "sun_colour", Label: "Sun colour", Type: Colour, Default: Vec(1, 0.93, 0.82), Min: 0, Max: 1, Keyable: true, Topic: "light", Help: "Colour of the sun."},

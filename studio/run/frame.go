@@ -171,11 +171,74 @@ func extent(g *vdb.Grid) (lo, hi [3]int) {
 func (s *Source) Scene(frame int, now *shot.Shot, set *shot.Element, crew grid.Crew) (*render.Scene, error) {
 	lk := look.At(set, float64(frame))
 	shutter := render.ShutterOf(now, float64(frame))
+	if s.Domain.Liquid() {
+		return s.wet(frame, shutter, now, set)
+	}
 	c, origin, h, err := s.Channels(frame, &lk, shutter)
 	if err != nil {
 		return nil, err
 	}
 	return s.Assemble(c, origin, h, frame, now, set, crew)
+}
+
+// wet is the scene of a liquid.
+func (s *Source) wet(frame int, shutter float64, now *shot.Shot, set *shot.Element) (*render.Scene, error) {
+	names := []string{stage.Surface}
+	if shutter > 0 {
+		names = append(names, stage.Velocity)
+	}
+	f, err := s.ReadOnly(frame, names...)
+	if err != nil {
+		return nil, err
+	}
+	l, err := s.Liquid(f, shutter)
+	if err != nil {
+		return nil, fmt.Errorf("frame %d: %w", frame, err)
+	}
+	sc, err := Dress(nil, now, set, frame)
+	if err != nil {
+		return nil, err
+	}
+	sc.Liquids = []*render.Liquid{l}
+	if shutter > 0 && f.Grid(stage.Velocity) == nil {
+		sc.Notes = append(sc.Notes, "the cache holds no velocity, so the liquid isn't blurred: keep velocity and run again")
+	}
+	return sc, nil
+}
+
+// Surface reads the distance to a liquid's surface, m, on its own cells; band
+// is where it is cut off.
+func (s *Source) Surface(f *vdb.File) (phi *grid.Field, h float64, band float64, err error) {
+	g := f.Grid(stage.Surface)
+	if g == nil || g.Type.Components() != 1 {
+		return nil, 0, 0, fmt.Errorf("the cache holds no surface; run the take again")
+	}
+	d, voxel, _ := s.Grid()
+	n := stage.Detail(s.Domain)
+	phi = grid.NewField(grid.Dims{NX: d.NX * n, NY: d.NY * n, NZ: d.NZ * n})
+	for i := range phi.Data {
+		phi.Data[i] = float32(g.Background[0])
+	}
+	if err := g.Dense([3]int{}, [3]int{phi.NX, phi.NY, phi.NZ}, [][]float32{phi.Data}); err != nil {
+		return nil, 0, 0, err
+	}
+	return phi, voxel / float64(n), g.Background[0], nil
+}
+
+// Liquid reads a liquid's frame for a picture.
+func (s *Source) Liquid(f *vdb.File, shutter float64) (*render.Liquid, error) {
+	phi, h, band, err := s.Surface(f)
+	if err != nil {
+		return nil, err
+	}
+	d, voxel, origin := s.Grid()
+	var c render.Channels
+	if g := f.Grid(stage.Velocity); g != nil && g.Type.Components() == 3 && shutter > 0 {
+		if err := s.motion(g, &c, d, voxel, origin, false); err != nil {
+			return nil, err
+		}
+	}
+	return render.NewLiquid(phi, h, origin, band, voxel, c.Velocity, c.VelH, c.VelLow, shutter), nil
 }
 
 // Assemble is Scene with channels that were read already.
@@ -249,7 +312,7 @@ func Dress(v []*render.Volume, now *shot.Shot, lk *shot.Element, frame int) (*re
 func solids(now *shot.Shot, frame float64) (out []render.Solid) {
 	for _, c := range now.Elements {
 		if (c.Kind == shot.Collider || c.Kind == shot.Mesh) && !c.Muted && c.Get("rendered").Flag {
-			out = append(out, render.Solid{Shape: c.Shape(frame), Colour: look.RGB(c.At("colour", frame).Vec), Holdout: c.Get("holdout").Flag})
+			out = append(out, render.Solid{Shape: c.Shape(frame), Colour: look.RGB(c.At("colour", frame).Vec), Holdout: c.Get("holdout").Flag, Clear: c.Get("material").Text == "glass"})
 		}
 	}
 	return out

@@ -1,0 +1,354 @@
+package render
+
+import (
+	"math"
+
+	"zarf/core/geom"
+	"zarf/core/grid"
+	"zarf/core/look"
+)
+
+// Liquid is a body of liquid in the picture, by the distance to its surface.
+type Liquid struct {
+	Phi    *grid.Field // m, negative inside, at cell centres; cut off at ±Band
+	H      float64     // cell, m
+	Origin geom.Vec3   // low corner, m
+	Band   float64     // m
+	Voxel  float64     // of the simulation, m: to glass nearer than this the liquid clings
+
+	moves *drift
+	tiles grid.Dims
+	kind  []uint8 // of every tile: nothing, surface, all liquid
+}
+
+// What a tile of a liquid holds.
+const (
+	dry = iota
+	mixed
+	flooded
+)
+
+// NewLiquid prepares a liquid. vel is its velocity, m/s, at cells of width velH
+// from velLow on; nil where it isn't known or nothing is blurred. shutter is
+// how long it is open, s.
+func NewLiquid(phi *grid.Field, h float64, origin geom.Vec3, band, voxel float64, vel [3]*grid.Field, velH float64, velLow geom.Vec3, shutter float64) *Liquid {
+	l := &Liquid{Phi: phi, H: h, Origin: origin, Band: band, Voxel: voxel}
+	reach := 0
+	if vel[0] != nil && shutter > 0 {
+		l.moves = &drift{vel: vel, h: velH, origin: velLow, shutter: shutter}
+		var fast float32
+		for _, f := range vel {
+			lo, hi, _ := f.Range()
+			fast = max(fast, hi, -lo)
+		}
+		reach = int(math.Ceil(float64(fast) * shutter / 2 / (h * tile)))
+	}
+	l.tiles = grid.Dims{NX: (phi.NX + tile - 1) / tile, NY: (phi.NY + tile - 1) / tile, NZ: (phi.NZ + tile - 1) / tile}
+	l.kind = make([]uint8, l.tiles.Len())
+	full := float32(band * 0.99)
+	for n := range l.kind {
+		i, j, k := n%l.tiles.NX, n/l.tiles.NX%l.tiles.NY, n/(l.tiles.NX*l.tiles.NY)
+		lo, hi := float32(math.Inf(1)), float32(math.Inf(-1))
+		for z := max(k*tile-1, 0); z < min(k*tile+tile+1, phi.NZ); z++ {
+			for y := max(j*tile-1, 0); y < min(j*tile+tile+1, phi.NY); y++ {
+				for _, v := range phi.Row(y, z)[max(i*tile-1, 0):min(i*tile+tile+1, phi.NX)] {
+					lo, hi = min(lo, v), max(hi, v)
+				}
+			}
+		}
+		switch {
+		case lo >= full:
+			l.kind[n] = dry
+		case hi <= -full:
+			l.kind[n] = flooded
+		default:
+			l.kind[n] = mixed
+		}
+	}
+	if reach > 0 {
+		l.widen(min(reach, 8))
+	}
+	return l
+}
+
+// widen marks the tiles that a surface may be carried into.
+func (l *Liquid) widen(reach int) {
+	old := append([]uint8(nil), l.kind...)
+	t := l.tiles
+	for n, k := range old {
+		if k != mixed {
+			continue
+		}
+		a, b, c := n%t.NX, n/t.NX%t.NY, n/(t.NX*t.NY)
+		for z := max(c-reach, 0); z <= min(c+reach, t.NZ-1); z++ {
+			for y := max(b-reach, 0); y <= min(b+reach, t.NY-1); y++ {
+				for x := max(a-reach, 0); x <= min(a+reach, t.NX-1); x++ {
+					l.kind[t.Index(x, y, z)] = mixed
+				}
+			}
+		}
+	}
+}
+
+// Distance is that to the surface at p, m; beyond the box nothing is wet.
+func (l *Liquid) Distance(p geom.Vec3, moment float64) float64 {
+	q := p.Sub(l.Origin).Mul(1 / l.H)
+	if q.X < 0 || q.Y < 0 || q.Z < 0 || q.X > float64(l.Phi.NX) || q.Y > float64(l.Phi.NY) || q.Z > float64(l.Phi.NZ) {
+		return l.Band
+	}
+	if l.moves != nil && moment != 0 {
+		q = p.Sub(l.moves.at(p).Mul(moment)).Sub(l.Origin).Mul(1 / l.H)
+	}
+	return float64(l.Phi.Sample(float32(q.X-0.5), float32(q.Y-0.5), float32(q.Z-0.5)))
+}
+
+func (l *Liquid) box() geom.Box {
+	return geom.Box{Min: l.Origin, Max: l.Origin.Add(geom.V(float64(l.Phi.NX), float64(l.Phi.NY), float64(l.Phi.NZ)).Mul(l.H))}
+}
+
+// normal points out of the liquid.
+func (l *Liquid) normal(p geom.Vec3, moment float64) geom.Vec3 {
+	e := l.H
+	d := func(v geom.Vec3) float64 { return l.Distance(p.Add(v), moment) - l.Distance(p.Sub(v), moment) }
+	n := geom.V(d(geom.V(e, 0, 0)), d(geom.V(0, e, 0)), d(geom.V(0, 0, e)))
+	if n.Len() == 0 {
+		return geom.V(0, 1, 0)
+	}
+	return n.Unit()
+}
+
+// ray finds where a ray crosses the surface next: into the liquid or out of
+// it. Where liquid stands at the side of its box, the side is its surface.
+func (l *Liquid) ray(o, d geom.Vec3, far, moment float64) (t float64, normal geom.Vec3, ok bool) {
+	near, end, hit := l.box().Ray(o, d)
+	if !hit || near >= far || end <= 0 {
+		return 0, normal, false
+	}
+	side := func(t float64, out float64) geom.Vec3 { // the side of the box met at t
+		q := o.Add(d.Mul(t)).Sub(l.box().Centre())
+		s := l.box().Size().Mul(0.5)
+		x, y, z := math.Abs(q.X)/s.X, math.Abs(q.Y)/s.Y, math.Abs(q.Z)/s.Z
+		switch {
+		case x >= y && x >= z:
+			return geom.V(math.Copysign(1, q.X), 0, 0)
+		case y >= z:
+			return geom.V(0, math.Copysign(1, q.Y), 0)
+		}
+		return geom.V(0, 0, math.Copysign(1, q.Z))
+	}
+	small := l.H * 1e-3
+	was := false
+	from := 0.0
+	if near > 0 {
+		from = near
+		if l.Distance(o.Add(d.Mul(near+small)), moment) < 0 {
+			return near, side(near, 1), true
+		}
+	} else {
+		was = l.Distance(o, moment) < 0
+	}
+	stop := min(end, far)
+	prev := from
+	for t = from; t < stop; {
+		p := o.Add(d.Mul(t))
+		q := p.Sub(l.Origin).Mul(1 / (l.H * tile))
+		i, j, k := min(max(int(q.X), 0), l.tiles.NX-1), min(max(int(q.Y), 0), l.tiles.NY-1), min(max(int(q.Z), 0), l.tiles.NZ-1)
+		if kind := l.kind[l.tiles.Index(i, j, k)]; kind != mixed && (kind == flooded) == was {
+			prev = t
+			t += l.leave(q, d, i, j, k) + small
+			continue
+		}
+		v := l.Distance(p, moment)
+		if (v < 0) != was {
+			a, b := prev, t
+			for range 14 {
+				m := (a + b) / 2
+				if (l.Distance(o.Add(d.Mul(m)), moment) < 0) == was {
+					a = m
+				} else {
+					b = m
+				}
+			}
+			t = (a + b) / 2
+			return t, l.normal(o.Add(d.Mul(t)), moment), true
+		}
+		prev = t
+		t += min(max(math.Abs(v)*0.6, 0.25*l.H), 1.2*l.H)
+	}
+	if was && end <= far {
+		return end, side(end, 1), true
+	}
+	return 0, normal, false
+}
+
+// leave is how far a ray at q, in tiles, goes within tile (i,j,k), m.
+func (l *Liquid) leave(q, d geom.Vec3, i, j, k int) float64 {
+	best := math.Inf(1)
+	at, dir := q.Array(), d.Array()
+	for a, c := range [3]int{i, j, k} {
+		switch {
+		case dir[a] > 1e-12:
+			best = min(best, (float64(c+1)-at[a])/dir[a])
+		case dir[a] < -1e-12:
+			best = min(best, (float64(c)-at[a])/dir[a])
+		}
+	}
+	return max(best, 0) * l.H * tile
+}
+
+// medium is what fills space at a place.
+type medium uint8
+
+const (
+	inAir medium = iota
+	inLiquid
+	inGlass
+)
+
+// medium is what is at p: glass before liquid, so that a liquid may overlap
+// the glass that holds it; and liquid where only a gap of the simulation's
+// voxel parts it from glass.
+func (t *trip) medium(p geom.Vec3) medium {
+	s := t.s
+	if !s.clear {
+		return inAir
+	}
+	near := math.Inf(1)
+	for i := range t.solids {
+		if !t.solids[i].Clear {
+			continue
+		}
+		d := t.solids[i].Shape.Distance(p)
+		if d < 0 {
+			return inGlass
+		}
+		near = min(near, d)
+	}
+	for _, l := range s.Liquids {
+		edge := 0.0
+		if near < 0.8*l.Voxel {
+			edge = 0.8 * l.Voxel
+		}
+		if l.Distance(p, t.moment) < edge && !s.Look.Liquid.Opaque {
+			return inLiquid
+		}
+	}
+	return inAir
+}
+
+// Index of refraction of glass.
+const glassIndex = 1.5
+
+func (s *Scene) index(m medium) float64 {
+	switch m {
+	case inLiquid:
+		return s.Look.Liquid.Index
+	case inGlass:
+		return glassIndex
+	}
+	return 1
+}
+
+// soaked is what a way through a medium leaves of light (Beer and Lambert).
+func (s *Scene) soaked(m medium, far float64) look.RGB {
+	if m == inAir || math.IsInf(far, 0) {
+		return look.RGB{1, 1, 1}
+	}
+	a := s.Look.Liquid.Absorb
+	if m == inGlass {
+		a = look.RGB{0.6, 0.25, 0.4} // 1/m: greenish, as in windows
+	}
+	return look.RGB{math.Exp(-a[0] * far), math.Exp(-a[1] * far), math.Exp(-a[2] * far)}
+}
+
+// Fresnel is the share of unpolarised light that a surface between two clear
+// media throws back: cos is that of the angle to the normal, eta the index
+// before over the one behind. bent is the cosine behind it.
+func Fresnel(cos, eta float64) (share, bent float64) {
+	sin2 := eta * eta * (1 - cos*cos)
+	if sin2 >= 1 {
+		return 1, 0
+	}
+	bent = math.Sqrt(1 - sin2)
+	s := (eta*cos - bent) / (eta*cos + bent)
+	p := (cos - eta*bent) / (cos + eta*bent)
+	return (s*s + p*p) / 2, bent
+}
+
+// mirrored and bent are directions behind a surface whose normal n is turned
+// against d.
+func mirrored(d, n geom.Vec3) geom.Vec3 { return d.Sub(n.Mul(2 * d.Dot(n))) }
+
+func refracted(d, n geom.Vec3, eta, cos, bent float64) geom.Vec3 {
+	return d.Mul(eta).Add(n.Mul(eta*cos - bent)).Unit()
+}
+
+// facet is a normal drawn about n by a Beckmann distribution of the given
+// roughness (Walter et al. 2007).
+func facet(n geom.Vec3, rough float64, r *dice) geom.Vec3 {
+	if rough <= 0 {
+		return n
+	}
+	a := rough * rough
+	tan2 := -a * a * math.Log(1-r.next()*0.999)
+	return about(n, 1/math.Sqrt(1+tan2), 2*math.Pi*r.next())
+}
+
+// maxClear is how many clear surfaces a path may cross.
+const maxClear = 32
+
+// cross takes a path through or off a clear surface at h: where and which way
+// it goes on, what it is in then, and whether it was thrown back.
+func (t *trip) crossClear(o, d geom.Vec3, h hit, in medium) (p, dir geom.Vec3, now medium, thrown bool) {
+	at := o.Add(d.Mul(h.t))
+	behind := t.medium(at.Add(d.Mul(4 * h.off)))
+	if behind == in {
+		return at.Add(d.Mul(4 * h.off)), d, in, false
+	}
+	n := h.normal
+	if in == inLiquid || behind == inLiquid {
+		n = facet(n, t.s.Look.Liquid.Rough, &t.r)
+	}
+	cos := -d.Dot(n)
+	if cos <= 0 {
+		n, cos = h.normal, max(-d.Dot(h.normal), 1e-6)
+	}
+	eta := t.s.index(in) / t.s.index(behind)
+	f, bent := Fresnel(min(cos, 1), eta)
+	if t.r.next() < f {
+		return at.Add(h.normal.Mul(h.off)), mirrored(d, n), in, true
+	}
+	return at.Sub(h.normal.Mul(h.off)), refracted(d, n, eta, min(cos, 1), bent), behind, false
+}
+
+// sunlit is what comes of light from far away along dir, past solids and
+// straight through what is clear: the bending by which the sun is gathered
+// into caustics is left out, as the sun is too small to be met by chance.
+func (s *Scene) sunlit(t *trip, p, dir geom.Vec3, far float64) look.RGB {
+	w := look.RGB{1, 1, 1}
+	if !s.clear {
+		if s.blocked(t, p, dir, far) {
+			return look.RGB{}
+		}
+		return w
+	}
+	in := t.medium(p)
+	for range maxClear {
+		h, hit := s.trace(t, p, dir, far, true)
+		w = w.Mul(s.soaked(in, h.t))
+		if !hit {
+			return w
+		}
+		if !h.clear {
+			return look.RGB{}
+		}
+		next := p.Add(dir.Mul(h.t + 4*h.off))
+		now := t.medium(next)
+		if now != in {
+			f, _ := Fresnel(max(-dir.Dot(h.normal), 0.05), 1/1.33)
+			w = w.Scale(1 - f)
+		}
+		p, in, far = next, now, far-h.t-4*h.off
+	}
+	return look.RGB{}
+}
