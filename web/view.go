@@ -363,11 +363,12 @@ func (s *server) volume(c *gin.Context) {
 	if n, err := strconv.Atoi(c.Query("size")); err == nil {
 		size = min(max(n, 16), 160)
 	}
-	key := fmt.Sprintf("%s/%d/%d", t.Key, frame, size)
+	as := c.Query("as")
+	key := fmt.Sprintf("%s/%d/%d/%s", t.Key, frame, size, as)
 	head, data, kept := s.volumes.get(key)
 	if !kept {
 		var err error
-		if head, data, err = s.makeVolume(t, frame, size); err != nil {
+		if head, data, err = s.makeVolume(t, frame, size, as); err != nil {
 			explain(c, err)
 			return
 		}
@@ -383,10 +384,13 @@ func (s *server) volume(c *gin.Context) {
 	c.Data(http.StatusOK, "application/octet-stream", data)
 }
 
-func (s *server) makeVolume(t store.Take, frame, size int) (head string, data []byte, err error) {
+func (s *server) makeVolume(t store.Take, frame, size int, as string) (head string, data []byte, err error) {
 	src, err := s.st.Source(t)
 	if err != nil {
 		return "", nil, err
+	}
+	if src.Domain.Liquid() {
+		return s.makeLiquid(src, frame, as)
 	}
 	f, err := src.ReadOnly(frame, stage.Density, stage.Temperature, stage.Burn)
 	if err != nil {

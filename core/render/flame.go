@@ -11,6 +11,7 @@ import (
 // Channels are what a frame holds, on one grid. Temperature is in kelvin over
 // the air's.
 type Channels struct {
+	Liquid                                  *Liquid // of a domain that holds one: nothing else is then read but velocity
 	Density, Temperature, Burn, Fuel, Speed *grid.Field
 	Air                                     float64 // K
 	Burns                                   bool

@@ -81,6 +81,9 @@ func (s *Source) Channel(f *vdb.File, name string) *grid.Field {
 
 // Channels reads what a look needs of a frame, all on one grid.
 func (s *Source) Channels(frame int, lk *look.Look, shutter float64) (*render.Channels, geom.Vec3, float64, error) {
+	if s.Domain.Liquid() {
+		return s.wet(frame, shutter)
+	}
 	names := append([]string{stage.Density}, lk.Channels(s.Domain.Burns())...)
 	fast := slices.Index(names, "speed")
 	if fast >= 0 {
@@ -171,9 +174,6 @@ func extent(g *vdb.Grid) (lo, hi [3]int) {
 func (s *Source) Scene(frame int, now *shot.Shot, set *shot.Element, crew grid.Crew) (*render.Scene, error) {
 	lk := look.At(set, float64(frame))
 	shutter := render.ShutterOf(now, float64(frame))
-	if s.Domain.Liquid() {
-		return s.wet(frame, shutter, now, set)
-	}
 	c, origin, h, err := s.Channels(frame, &lk, shutter)
 	if err != nil {
 		return nil, err
@@ -181,29 +181,22 @@ func (s *Source) Scene(frame int, now *shot.Shot, set *shot.Element, crew grid.C
 	return s.Assemble(c, origin, h, frame, now, set, crew)
 }
 
-// wet is the scene of a liquid.
-func (s *Source) wet(frame int, shutter float64, now *shot.Shot, set *shot.Element) (*render.Scene, error) {
+// wet reads what a look needs of a liquid's frame.
+func (s *Source) wet(frame int, shutter float64) (*render.Channels, geom.Vec3, float64, error) {
+	_, h, origin := s.Grid()
 	names := []string{stage.Surface}
 	if shutter > 0 {
 		names = append(names, stage.Velocity)
 	}
 	f, err := s.ReadOnly(frame, names...)
 	if err != nil {
-		return nil, err
+		return nil, origin, h, err
 	}
-	l, err := s.Liquid(f, shutter)
-	if err != nil {
-		return nil, fmt.Errorf("frame %d: %w", frame, err)
+	c := &render.Channels{Shutter: shutter}
+	if c.Liquid, err = s.Liquid(f, c, shutter); err != nil {
+		return nil, origin, h, fmt.Errorf("frame %d: %w", frame, err)
 	}
-	sc, err := Dress(nil, now, set, frame)
-	if err != nil {
-		return nil, err
-	}
-	sc.Liquids = []*render.Liquid{l}
-	if shutter > 0 && f.Grid(stage.Velocity) == nil {
-		sc.Notes = append(sc.Notes, "the cache holds no velocity, so the liquid isn't blurred: keep velocity and run again")
-	}
-	return sc, nil
+	return c, origin, h, nil
 }
 
 // Surface reads the distance to a liquid's surface, m, on its own cells; band
@@ -225,16 +218,15 @@ func (s *Source) Surface(f *vdb.File) (phi *grid.Field, h float64, band float64,
 	return phi, voxel / float64(n), g.Background[0], nil
 }
 
-// Liquid reads a liquid's frame for a picture.
-func (s *Source) Liquid(f *vdb.File, shutter float64) (*render.Liquid, error) {
+// Liquid reads a liquid's surface, and into c its velocity where it is blurred.
+func (s *Source) Liquid(f *vdb.File, c *render.Channels, shutter float64) (*render.Liquid, error) {
 	phi, h, band, err := s.Surface(f)
 	if err != nil {
 		return nil, err
 	}
 	d, voxel, origin := s.Grid()
-	var c render.Channels
 	if g := f.Grid(stage.Velocity); g != nil && g.Type.Components() == 3 && shutter > 0 {
-		if err := s.motion(g, &c, d, voxel, origin, false); err != nil {
+		if err := s.motion(g, c, d, voxel, origin, false); err != nil {
 			return nil, err
 		}
 	}
@@ -243,6 +235,16 @@ func (s *Source) Liquid(f *vdb.File, shutter float64) (*render.Liquid, error) {
 
 // Assemble is Scene with channels that were read already.
 func (s *Source) Assemble(c *render.Channels, origin geom.Vec3, h float64, frame int, now *shot.Shot, set *shot.Element, crew grid.Crew) (*render.Scene, error) {
+	if c.Liquid != nil {
+		sc, err := Dress(nil, now, set, frame)
+		if err == nil {
+			sc.Liquids = []*render.Liquid{c.Liquid}
+			if c.Shutter > 0 && c.Velocity[0] == nil {
+				sc.Notes = append(sc.Notes, "the cache holds no velocity, so the liquid isn't blurred: keep velocity and run again")
+			}
+		}
+		return sc, err
+	}
 	lk := look.At(set, float64(frame))
 	v, bad := render.NewVolume(c.Density, h, origin, crew)
 	notes, err := v.Dress(c, &lk, crew)

@@ -4,6 +4,7 @@ import * as THREE from 'three';
 import { OrbitControls } from '../vendor/three/OrbitControls.js';
 import { TransformControls } from '../vendor/three/TransformControls.js';
 import { Smoke } from './volume.js';
+import { Liquid } from './liquid.js';
 import { meshes } from './meshes.js';
 
 const grey = (v) => new THREE.Color(v, v, v);
@@ -36,6 +37,8 @@ export class Viewport {
     this.scene.add(this.things);
     this.smoke = new Smoke();
     this.scene.add(this.smoke.mesh);
+    this.liquid = new Liquid();
+    this.scene.add(this.liquid.group);
     this.sun = new THREE.DirectionalLight(0xffffff, 2.2);
     this.sun.position.set(0.45, 0.8, 0.4);
     this.scene.add(this.sun, new THREE.HemisphereLight(0xffffff, 0x777777, 1.3));
@@ -126,6 +129,13 @@ export class Viewport {
     if (fine === this.fine) return;
     this.fine = fine;
     this.resize();
+  }
+
+  // What a frame holds: smoke, or a liquid.
+  fluid(v) {
+    const wet = v && v.head.liquid;
+    this.smoke.show(wet ? null : v);
+    this.liquid.show(wet ? v : null);
   }
 
   // figures for tests: the mean and the spread of what is drawn

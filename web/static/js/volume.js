@@ -184,7 +184,7 @@ function along(list, s) {
 export class Frames {
   constructor(slug, size) { this.slug = slug; this.size = size; this.kept = new Map(); this.asked = new Map(); }
 
-  key(take, frame) { return take.key + '/' + frame; }
+  key(take, frame) { return take.key + '/' + frame + '/' + (this.as || ''); }
 
   get(take, frame) { return this.kept.get(this.key(take, frame)); }
 
@@ -203,7 +203,7 @@ export class Frames {
   }
 
   async load(take, frame) {
-    const r = await fetch(`/shots/${this.slug}/volume/${take.number}/${frame}?size=${this.size}&key=${take.key}`);
+    const r = await fetch(`/shots/${this.slug}/volume/${take.number}/${frame}?size=${this.size}&as=${this.as || ''}&key=${take.key}`);
     if (!r.ok) throw new Error(await r.text());
     return { head: JSON.parse(r.headers.get('X-Zarf-Volume')), data: new Uint8Array(await r.arrayBuffer()) };
   }

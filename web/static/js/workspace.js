@@ -128,7 +128,7 @@ const draft = $('draft') ? new Draft($('drafttools'), $('draft'), {
     for (const f of document.querySelectorAll('[data-frame]')) f.value = frame;
     score.seek(frame);
     reference.seek(frame, false, 1);
-    view.smoke.show(v);
+    view.fluid(v);
     $('clock').textContent = clockText(frame);
     return view.moving();
   },
@@ -206,9 +206,9 @@ async function show(frame) {
   $('lit').hidden = !(state.lit && station === 'look' && !state.playing);
   $('overlay').hidden = !$('lit').hidden;
   if (!view) return;
-  if (!t) { view.smoke.show(null); view.draw(); note(''); return; }
+  if (!t) { view.fluid(null); view.draw(); note(''); return; }
   if (!t.frames.includes(frame)) {
-    view.smoke.show(null);
+    view.fluid(null);
     view.draw();
     note(t.frames.length ? `Frame ${frame} is not in take ${t.number}'s cache${t.job ? ' yet' : ''}.` : t.job ? `Take ${t.number} is about to begin.` : `Take ${t.number} has no frames.`);
     return;
@@ -216,9 +216,10 @@ async function show(frame) {
   try {
     const v = await frames.fetch(t, frame);
     if (frame !== state.frame) return;
-    view.smoke.show(v);
+    view.fluid(v);
     if (state.playing) view.moving(); else view.draw();
-    note(v.head.top > 0 ? (t.state === 'stale' ? `Take ${t.number} was made with other values.` : '') : `Frame ${frame} holds no smoke.`);
+    document.querySelector('[data-view=points]').hidden = !v.head.liquid;
+    note(v.head.top > 0 || v.head.vertices || v.head.particles ? (t.state === 'stale' ? `Take ${t.number} was made with other values.` : '') : `Frame ${frame} holds no ${v.head.liquid ? 'liquid' : 'smoke'}.`);
   } catch (err) { note(err.message, true); }
   for (let f = frame + 1; f < frame + 5; f++) if (t.frames.includes(f)) frames.fetch(t, f).catch(() => {});
 }
@@ -314,6 +315,12 @@ function litToggle() {
 }
 const press = (name, on) => document.querySelector(`[data-view=${name}]`).setAttribute('aria-pressed', on);
 function solids() { if (!view) return; view.things.visible = !view.things.visible; press('solids', view.things.visible); view.draw(); }
+// A liquid as particles takes less to fetch and to draw than its surface.
+function points() {
+  frames.as = frames.as ? '' : 'points';
+  press('points', !!frames.as);
+  seek(state.frame, true);
+}
 function safe() {
   const s = $('safe'), box = $('picture').getBoundingClientRect();
   s.hidden = !s.hidden;
@@ -332,6 +339,7 @@ function snapshot() {
   $('view').toBlob((b) => { const u = URL.createObjectURL(b); save(u); setTimeout(() => URL.revokeObjectURL(u), 10000); });
 }
 document.querySelector('[data-view=solids]').onclick = solids;
+document.querySelector('[data-view=points]').onclick = points;
 document.querySelector('[data-view=safe]').onclick = safe;
 document.querySelector('[data-view=snap]').onclick = snapshot;
 document.querySelector('[data-view=frame]').onclick = () => view && view.frame();
@@ -432,7 +440,7 @@ document.addEventListener('keydown', (e) => {
     f: () => view && view.frame(), c: () => view && view.throughCamera(), v: litToggle, '?': () => $('keys').showModal(),
     '+': () => score.zoom(0.6), '=': () => score.zoom(0.6), '-': () => score.zoom(1 / 0.6), 0: () => score.fit(), a: () => score.all(),
     k: () => keyAll(), Escape: () => { if (score.open) score.close(); else { score.chosen.clear(); score.tell(); score.draw(); } },
-    e: () => reference.toggle(), q: () => probe.toggle(), h: solids, x: safe, p: snapshot,
+    e: () => reference.toggle(), q: () => probe.toggle(), h: solids, b: points, x: safe, p: snapshot,
     '/': () => commands(), b: () => document.querySelector('#addmenu [data-recipes]') && document.querySelector('#addmenu [data-recipes]').click(), i: () => document.querySelector('#addmenu [data-bring]') && document.querySelector('#addmenu [data-bring]').click(),
     n: () => { const m = $('addmenu'); if (m) { m.open = true; m.querySelector('.menu button').focus(); } }, d: () => { const b = document.querySelector('.elacts [data-duplicate]'); if (b) b.click(); },
     w: () => draft && draft.toggle(), r: () => $('run') && $('run').click(), m: () => $('mute') && $('mute').click(), Delete: () => { if (score.chosen.size) score.drop(); else if ($('delete')) $('delete').click(); },
