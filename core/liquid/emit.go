@@ -214,7 +214,7 @@ func (s *Solver) fill(in *inlet, budget int) int {
 	for k := in.lo[2]; k < in.hi[2]; k++ {
 		for j := in.lo[1]; j < in.hi[1]; j++ {
 			for i := in.lo[0]; i < in.hi[0]; i++ {
-				if in.at(i, j, k) == 0 {
+				if in.at(i, j, k) == 0 || moves(in.e) && !in.inside(i, j, k) {
 					continue
 				}
 				var taken [8]bool
@@ -225,7 +225,7 @@ func (s *Solver) fill(in *inlet, budget int) int {
 					h := noise.Hash(seed, int64(i), int64(j), int64(k*8+c))
 					jit := func(n int) float32 { return (float32(h>>(8*n)&255)/255 - 0.5) * 0.3 }
 					x := [3]float32{float32(i) + 0.25 + 0.5*float32(c&1), float32(j) + 0.25 + 0.5*float32(c>>1&1), float32(k) + 0.25 + 0.5*float32(c>>2)}
-					if in.e.Shape.Distance(s.where(&x)) > 0 && in.most > 0.99 || s.blocked(&x) || in.e.Gaps(s.where(&x)) < 0.5 {
+					if !moves(in.e) && in.most > 0.99 && in.e.Shape.Distance(s.where(&x)) > 0 || s.blocked(&x) || in.e.Gaps(s.where(&x)) < 0.5 {
 						continue
 					}
 					if moves(in.e) { // at rest an even lattice stays at rest

@@ -77,7 +77,7 @@ func (s *Solver) extendOne(f, own *grid.Field, known []bool, front *[2][]int32, 
 func (s *Solver) hold() {
 	so := &s.solid
 	for a := range 3 {
-		f, open := s.u[a], so.open[a]
+		f, open, known := s.u[a], so.open[a], s.known[a]
 		tmp := s.tmp[a]
 		s.crew.For(f.NZ, 2, func(k0, k1 int) {
 			for k := k0; k < k1; k++ {
@@ -93,7 +93,9 @@ func (s *Solver) hold() {
 							tmp.Data[n] = 0
 							continue
 						}
-						tmp.Data[n] = s.along(a, i, j, k)
+						if known[n] { // near the liquid
+							tmp.Data[n] = s.along(a, i, j, k)
+						}
 					}
 				}
 			}
@@ -113,7 +115,8 @@ func (s *Solver) along(a, i, j, k int) float32 {
 	v := s.at(&x)
 	us := [3]float32{}
 	friction := float32(0)
-	if p := s.facePoint(i, j, k, a); len(s.solid.list) > 0 {
+	if s.solid.moving || s.solid.rough {
+		p := s.facePoint(i, j, k, a)
 		if c := s.nearest(p); c != nil {
 			friction = float32(c.Friction)
 			if c.Shape != c.Before {

@@ -15,6 +15,7 @@ type solids struct {
 	ready  bool
 	any    bool
 	moving bool
+	rough  bool           // some solid has friction
 	node   *grid.Field    // signed distance at the corners of cells, voxels
 	open   [3]*grid.Field // open share of faces
 	vel    [3]*grid.Field // the solid's velocity on faces that it covers, m/s
@@ -22,7 +23,7 @@ type solids struct {
 }
 
 // closed is the open share under which a face counts as shut.
-const closed = 0.01
+const closed = 0.1
 
 // far is the distance, in voxels, of corners that no solid is near to.
 const far = 1e3
@@ -37,6 +38,7 @@ func (s *Solver) setSolids(list []gas.Collider, dt float64) {
 		return
 	}
 	so.list, so.ready, so.moving, so.any = slices.Clone(list), true, !still, len(list) > 0
+	so.rough = slices.ContainsFunc(list, func(c gas.Collider) bool { return c.Friction > 0 })
 	if so.node == nil {
 		so.node = grid.NewField(grid.Dims{NX: s.NX + 1, NY: s.NY + 1, NZ: s.NZ + 1})
 		for a := range 3 {

@@ -137,6 +137,11 @@ func (s *Solver) choose(left, dt float64, sub gas.Substeps, done int, scene Scen
 	return left / n, capped
 }
 
+// thin is the share of a difference between neighbouring faces that viscosity
+// evens out in a step, under which it is left out: the solver's own smoothing
+// is far stronger.
+const thin = 1e-3
+
 func (s *Solver) step(dt float64, in Inputs, st *FrameStats) error {
 	s.dt = dt
 	p := in.Physics
@@ -160,8 +165,8 @@ func (s *Solver) step(dt float64, in Inputs, st *FrameStats) error {
 	}
 	s.force(dt, in)
 	s.setup()
-	if p.Viscosity > 0 {
-		st.Iterations += s.thicken(float32(p.Viscosity/p.Density*dt/(s.H*s.H)), 1e-4, 600)
+	if nu := p.Viscosity / p.Density * dt / (s.H * s.H); nu > thin {
+		st.Iterations += s.thicken(float32(nu), 1e-4, 600)
 	}
 	s.project(p, dt, st)
 	layers := 4
