@@ -53,7 +53,7 @@ func OilSpill() *shot.Shot {
 	cask := add(s, shot.Emitter, "Cask", "form", "cylinder", "position", xyz{0.1, 1.78, -0.72}, "turn", xyz{90, 0, 0}, "size", xyz{0.24, 0.2, 0.24}, "speed", 1.1, "along", "axis", "push", xyz{-0.5, -0.6, 0})
 	cask.ActsOn = []string{oil.ID}
 	keys(cask, "speed", 1, 1.1, 50, 1.1, 60, 0.3)
-	flame := add(s, shot.Emitter, "Burning oil", "from", "fluid", "fed_by", oil.ID, "fed_where", "surface", "fuel", 0.16, "smoke", 0.1, "temperature", 900.0, "inherit", 0.6,
+	flame := add(s, shot.Emitter, "Burning oil", "from", "fluid", "fed_by", oil.ID, "fed_where", "surface", "fuel", 0.11, "smoke", 0.1, "temperature", 900.0, "inherit", 0.6,
 		"breakup", 0.45, "breakup_size", 0.22, "breakup_rate", 2.0, "begin", 12)
 	flame.ActsOn = []string{air.ID}
 	stone := xyz{0.3, 0.28, 0.25}

@@ -227,7 +227,7 @@ func (s *Studio) book(j store.Job, p run.Progress) {
 		s.Store.JobLog(j.ID, fmt.Sprintf("frame %d: %s", p.Frame, p.Note))
 	}
 	if p.Stats.Capped {
-		s.Store.JobLog(j.ID, fmt.Sprintf("frame %d: gas at %.3g m/s needed more than %d substeps; the result is less exact", p.Frame, p.Stats.MaxSpeed, p.Stats.Substeps))
+		s.Store.JobLog(j.ID, fmt.Sprintf("frame %d: fluid at %.3g m/s needed more than %d substeps; the result is less exact", p.Frame, p.Stats.MaxSpeed, p.Stats.Substeps))
 	}
 	if p.Stats.Unconverged > 0 {
 		s.Store.JobLog(j.ID, fmt.Sprintf("frame %d: the pressure was not solved to its tolerance (residual %.2g)", p.Frame, p.Stats.Residual))

@@ -64,6 +64,15 @@ func feedChannel(s *scene) (out []Finding) {
 		if src == nil || src.Kind != shot.Domain {
 			continue
 		}
+		if where := e.Get("fed_where").Text; (where == "surface") != src.Liquid() && where != "density" {
+			what, mend := "a liquid's surface", "density"
+			if src.Liquid() {
+				what, mend = where, "surface"
+			}
+			out = append(out, Finding{Severity: Fault, Element: e.ID, What: fmt.Sprintf("%s is fed by %s, which %s doesn't have.", e.Name, what, src.Name), Why: "There is no such channel in its frames.",
+				Mend: &Mend{Label: "Feed it by what there is", Element: e.ID, Key: "fed_where", Value: shot.Text(mend)}})
+			continue
+		}
 		for where, key := range map[string]string{"burn": "cache_fire", "temperature": "cache_temperature"} {
 			if e.Get("fed_where").Text == where && !src.Get(key).Flag {
 				out = append(out, Finding{Severity: Fault, Element: e.ID, What: fmt.Sprintf("%s is fed by what %s doesn't keep in its cache.", e.Name, src.Name), Why: "There is no such channel in its frames.",

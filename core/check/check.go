@@ -94,6 +94,12 @@ var table = []struct {
 	{"feed-ring", feedRing},
 	{"feed-channel", feedChannel},
 	{"feed-still", feedStill},
+	{"pour-still", pourStill},
+	{"liquid-floor", liquidFloor},
+	{"liquid-weightless", liquidWeightless},
+	{"inflow-thick", inflowThick},
+	{"force-in-liquid", forceInLiquid},
+	{"overflow", overflow},
 	{"camera-blind", cameraBlind},
 }
 
@@ -229,7 +235,7 @@ func emitterOutside(s *scene) []Finding {
 		}
 		out = append(out, Finding{Severity: Fault, Element: e.ID,
 			What: fmt.Sprintf("%s lies outside %s, %s m away.", e.Name, which.Name, shot.Short(math.Round(nearest*1000)/1000)),
-			Why:  "Gas can only appear inside a domain: the run would stay empty.",
+			Why:  "Fluid can only appear inside a domain: the run would stay empty.",
 			Mend: &Mend{Label: "Move it into the domain", Element: e.ID, Key: "position", Value: intoBox(e, which, s.first)}})
 	}
 	return out
@@ -264,7 +270,7 @@ func emitterInside(s *scene) []Finding {
 			if !swallowed(&sh, &co, shell) {
 				continue
 			}
-			out = append(out, Finding{Severity: Warning, Element: e.ID, What: fmt.Sprintf("%s lies inside the collider %s.", e.Name, c.Name), Why: "No gas can get out of a solid: the emitter gives nothing.", Mend: &Mend{Label: "Mute the collider", Element: c.ID, Key: "muted"}})
+			out = append(out, Finding{Severity: Warning, Element: e.ID, What: fmt.Sprintf("%s lies inside the collider %s.", e.Name, c.Name), Why: "Nothing can get out of a solid: the emitter gives nothing.", Mend: &Mend{Label: "Mute the collider", Element: c.ID, Key: "muted"}})
 		}
 	}
 	return out
@@ -296,6 +302,9 @@ func emitterEmpty(s *scene) []Finding {
 	var out []Finding
 	air := s.Get("air_temperature").Num
 	for _, e := range s.emitters {
+		if !s.inGas(e) {
+			continue
+		}
 		if len(e.Keys["smoke"])+len(e.Keys["temperature"])+len(e.Keys["speed"]) > 0 {
 			continue
 		}
@@ -370,7 +379,7 @@ func colliderFast(s *scene) []Finding {
 			}
 			most := d.Get("max_substeps").Num
 			if h := d.Get("voxel").Num; c.Acts(d) && worst > h*most {
-				out = append(out, Finding{Severity: Warning, Element: c.ID, What: fmt.Sprintf("%s moves %s m a frame, over %s voxels in each of %d substeps.", c.Name, shot.Short(math.Round(worst*1000)/1000), shot.Short(math.Round(worst/h/most*10)/10), int(most)), Why: "A solid that skips voxels passes through gas without pushing it.", Mend: &Mend{Label: "Allow more substeps", Element: d.ID, Key: "max_substeps", Value: shot.Num(min(500, math.Ceil(worst/h)))}})
+				out = append(out, Finding{Severity: Warning, Element: c.ID, What: fmt.Sprintf("%s moves %s m a frame, over %s voxels in each of %d substeps.", c.Name, shot.Short(math.Round(worst*1000)/1000), shot.Short(math.Round(worst/h/most*10)/10), int(most)), Why: "A solid that skips voxels passes through fluid without pushing it.", Mend: &Mend{Label: "Allow more substeps", Element: d.ID, Key: "max_substeps", Value: shot.Num(min(500, math.Ceil(worst/h)))}})
 			}
 		}
 	}
@@ -392,7 +401,7 @@ func closed(d *shot.Element) bool {
 func closedInflow(s *scene) []Finding {
 	var out []Finding
 	for _, d := range s.domains {
-		if !closed(d) {
+		if d.Liquid() || !closed(d) {
 			continue
 		}
 		for _, e := range s.emitters {
@@ -413,7 +422,7 @@ func inflowFast(s *scene) []Finding {
 			h := d.Get("voxel").Num
 			need := math.Ceil(v * s.Get("time_scale").Num / s.Rate() / (h * d.Get("cfl").Num))
 			if most := d.Get("max_substeps").Num; e.Acts(d) && need > most {
-				out = append(out, Finding{Severity: Warning, Element: e.ID, What: fmt.Sprintf("%s at %s m/s needs %d substeps; %s allows %d.", e.Name, shot.Short(v), int(need), d.Name, int(most)), Why: "Gas that crosses many voxels a substep leaves gaps and smears.", Mend: &Mend{Label: fmt.Sprintf("Allow %d substeps", int(min(need, 500))), Element: d.ID, Key: "max_substeps", Value: shot.Num(min(need, 500))}})
+				out = append(out, Finding{Severity: Warning, Element: e.ID, What: fmt.Sprintf("%s at %s m/s needs %d substeps; %s allows %d.", e.Name, shot.Short(v), int(need), d.Name, int(most)), Why: "Fluid that crosses many voxels a substep leaves gaps and smears.", Mend: &Mend{Label: fmt.Sprintf("Allow %d substeps", int(min(need, 500))), Element: d.ID, Key: "max_substeps", Value: shot.Num(min(need, 500))}})
 			}
 		}
 	}
@@ -423,7 +432,7 @@ func inflowFast(s *scene) []Finding {
 func openFloor(s *scene) []Finding {
 	var out []Finding
 	for _, d := range s.domains {
-		if d.Get("side_y0").Text == "outflow" && d.Get("smoke_weight").Num > 0 {
+		if !d.Liquid() && d.Get("side_y0").Text == "outflow" && d.Get("smoke_weight").Num > 0 {
 			out = append(out, Finding{Severity: Warning, Element: d.ID, What: fmt.Sprintf("Heavy smoke falls through %s's open floor.", d.Name), Why: "Its weight makes it sink, and nothing stops it at the bottom.", Mend: &Mend{Label: "Make the floor a wall", Element: d.ID, Key: "side_y0", Value: shot.Text("wall")}})
 		}
 	}

@@ -172,6 +172,32 @@ func TestFindsAndMends(t *testing.T) {
 			s.Add(shot.Vortex).Values["strength"] = n(0)
 			s.Elements[len(s.Elements)-1].Values["draw"] = n(0)
 		},
+		"pour-still": func(s *shot.Shot, d, e *shot.Element) {
+			d.Values["fluid"], d.Values["side_y1"] = text("liquid"), text("wall")
+			e.Values["speed"] = n(0)
+		},
+		"liquid-floor": func(s *shot.Shot, d, e *shot.Element) {
+			d.Values["fluid"], d.Values["side_y0"] = text("liquid"), text("outflow")
+			e.Values["speed"] = n(1)
+		},
+		"liquid-weightless": func(s *shot.Shot, d, e *shot.Element) {
+			d.Values["fluid"] = text("liquid")
+			s.Self.Values["gravity"] = n(0)
+		},
+		"inflow-thick": func(s *shot.Shot, d, e *shot.Element) {
+			d.Values["fluid"], e.Values["speed"] = text("liquid"), n(60)
+		},
+		"force-in-liquid": func(s *shot.Shot, d, e *shot.Element) {
+			d.Values["fluid"] = text("liquid")
+			s.Add(shot.Wind)
+		},
+		"overflow": func(s *shot.Shot, d, e *shot.Element) {
+			d.Values["fluid"], e.Values["speed"] = text("liquid"), n(4)
+			for _, k := range sides {
+				d.Values[k] = text("wall")
+			}
+			e.Values["form"], e.Values["size"], e.Values["along"] = text("box"), v(1, 0.3, 1), text("axis")
+		},
 		"camera-blind": func(s *shot.Shot, d, e *shot.Element) {
 			s.Element("camera").Values["target"] = s.Element("camera").Get("position")
 		},

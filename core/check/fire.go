@@ -38,7 +38,7 @@ func (s *scene) feeders(d *shot.Element) (out []*shot.Element) {
 func fuelUnused(s *scene) []Finding {
 	var out []Finding
 	for _, d := range s.domains {
-		if f := s.feeders(d); len(f) > 0 && !d.Burns() {
+		if f := s.feeders(d); len(f) > 0 && !d.Burns() && !d.Liquid() {
 			out = append(out, Finding{Severity: Warning, Element: d.ID, What: fmt.Sprintf("%s lets out fuel, and %s doesn't burn.", f[0].Name, d.Name), Why: "Its fuel is not carried: nothing will be seen of it.", Mend: &Mend{Label: "Let fuel burn", Element: d.ID, Key: "burning", Value: shot.Text("fuel")}})
 		}
 	}
@@ -217,6 +217,9 @@ func WhyEmpty(s *shot.Shot) (out []Finding) {
 		most := 0.0
 		for f := first; f <= last; f++ {
 			most = max(most, e.At("smoke", float64(f)).Num, e.At("fuel", float64(f)).Num)
+			if pours := e.Get("pours").Text; slices.ContainsFunc(s.Of(shot.Domain), func(d *shot.Element) bool { return d.Liquid() && e.Acts(d) }) && (pours == "once" || pours == "full" || e.At("speed", float64(f)).Num != 0) {
+				most = max(most, 1)
+			}
 		}
 		switch {
 		case e.Muted:
@@ -272,6 +275,9 @@ func After(s *shot.Shot, d *shot.Element, frames map[int]gas.FrameStats) []Findi
 		}
 	}
 	for side, v := range cut {
+		if d.Liquid() {
+			break
+		}
 		all := smoke + cut[0] + cut[1] + cut[2] + cut[3] + cut[4] + cut[5]
 		if share := v / max(all, 1e-12); share > 0.03 {
 			f := Finding{ID: "cut", Severity: Warning, Element: d.ID, What: fmt.Sprintf("%.0f %% of the smoke left %s at %s.", 100*share, d.Name, sideNames[side]), Why: "The picture shows it cut off there, if the camera sees that side."}
@@ -294,7 +300,7 @@ func After(s *shot.Shot, d *shot.Element, frames map[int]gas.FrameStats) []Findi
 		out = append(out, Finding{ID: "limit", Severity: Note, Element: d.ID, What: fmt.Sprintf("Fluid reached the limit at %s.", strings.Join(reached, ", ")), Why: "Little of it was lost there."})
 	}
 	if capped > 0 {
-		out = append(out, Finding{ID: "substeps", Severity: Warning, Element: d.ID, What: fmt.Sprintf("%d frames, from %d on, needed more than %d substeps.", capped, first, int(d.Get("max_substeps").Num)), Why: "Gas crossed more voxels a step than asked: it smears and may leave gaps.", Mend: &Mend{Label: "Allow twice as many", Element: d.ID, Key: "max_substeps", Value: shot.Num(min(500, 2*d.Get("max_substeps").Num))}})
+		out = append(out, Finding{ID: "substeps", Severity: Warning, Element: d.ID, What: fmt.Sprintf("%d frames, from %d on, needed more than %d substeps.", capped, first, int(d.Get("max_substeps").Num)), Why: "Fluid crossed more voxels a step than asked: it smears and may leave gaps.", Mend: &Mend{Label: "Allow twice as many", Element: d.ID, Key: "max_substeps", Value: shot.Num(min(500, 2*d.Get("max_substeps").Num))}})
 	}
 	if held > 1e-3*max(made, 1e-9) && held > 0 {
 		out = append(out, Finding{ID: "held", Severity: Warning, Element: d.ID, What: fmt.Sprintf("%s m³ of new gas found no way out of %s.", shot.Short(math.Round(held*1000)/1000), d.Name), Why: "All its sides are walls: the expansion was held back.", Mend: &Mend{Label: "Open the top", Element: d.ID, Key: "side_y1", Value: shot.Text("outflow")}})
@@ -312,7 +318,10 @@ func After(s *shot.Shot, d *shot.Element, frames map[int]gas.FrameStats) []Findi
 		}
 	}
 	if stuck > 0 {
-		out = append(out, Finding{ID: "pressure", Severity: Warning, Element: d.ID, What: fmt.Sprintf("The pressure didn't settle in %d frames.", stuck), Why: "Gas is squeezed where it shouldn't be; thin walls are the usual cause."})
+		out = append(out, Finding{ID: "pressure", Severity: Warning, Element: d.ID, What: fmt.Sprintf("The pressure didn't settle in %d frames.", stuck), Why: "Fluid is squeezed where it shouldn't be; thin walls are the usual cause."})
+	}
+	if d.Liquid() {
+		return append(out, afterLiquid(d, frames)...)
 	}
 	if smoke == 0 && len(frames) > 0 {
 		out = append(out, Finding{ID: "empty", Severity: Warning, Element: d.ID, What: "No smoke was made.", Why: "Nothing can be seen: look at the emitters' amounts and times."})

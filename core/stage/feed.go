@@ -77,8 +77,12 @@ func (g *cast) fedBy() (out []*shot.Element) {
 // sourceOf reads a frame as a source. Where it lies is told by the file's own
 // transform.
 func sourceOf(f *vdb.File, channel string) (*gas.Source, error) {
-	c := f.Grid(channel)
-	if c == nil {
+	name := channel
+	if channel == Surface {
+		name = Density
+	}
+	c := f.Grid(name)
+	if c == nil || (channel == Surface && f.Grid(Surface) == nil) {
 		return nil, fmt.Errorf("its frames hold no %s", channel)
 	}
 	size := c.Transform.VoxelSize()
@@ -98,6 +102,9 @@ func sourceOf(f *vdb.File, channel string) (*gas.Source, error) {
 			src.Share.Data[i] /= hotAll
 		}
 	}
+	if channel == Surface {
+		src.Share = rim(src.Share)
+	}
 	if v := f.Grid(Velocity); v != nil && v.Transform.M == c.Transform.M {
 		var parts [][]float32
 		for a := range 3 {
@@ -109,6 +116,28 @@ func sourceOf(f *vdb.File, channel string) (*gas.Source, error) {
 		}
 	}
 	return src, nil
+}
+
+// rim is how much of a liquid's surface cells hold, from how full they and
+// their neighbours are: 1 where that changes by two thirds and more.
+func rim(full *grid.Field) *grid.Field {
+	out := grid.NewField(full.Dims)
+	n := [3]int{full.NX, full.NY, full.NZ}
+	step := [3]int{1, full.NX, full.NX * full.NY}
+	for c, v := range full.Data {
+		at := [3]int{c % n[0], c / n[0] % n[1], c / (n[0] * n[1])}
+		var most float32
+		for a := range 3 {
+			if at[a] > 0 {
+				most = max(most, v-full.Data[c-step[a]], full.Data[c-step[a]]-v)
+			}
+			if at[a] < n[a]-1 {
+				most = max(most, v-full.Data[c+step[a]], full.Data[c+step[a]]-v)
+			}
+		}
+		out.Data[c] = min(1.5*most, 1)
+	}
+	return out
 }
 
 // leafBox is the box of a grid's leaves, in voxels; one block where it is
