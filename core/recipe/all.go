@@ -33,7 +33,7 @@ func keys(pairs ...float64) (list []shot.Key) {
 type xyz = [3]float64
 
 // All recipes, in the order of the menu.
-var All = []Recipe{
+var All = append([]Recipe{
 	{
 		Key: "steam", Name: "Steam", Size: 0.5,
 		About: "A white jet that slows, rises and is gone: kettles, valves, horns. Change the inflow speed first; dissipation decides how long it hangs.",
@@ -131,4 +131,4 @@ var All = []Recipe{
 		},
 		Look: values("extinction", 9.0, "colour", xyz{0.9, 0.92, 0.97}, "phase", 0.5, "ground", false, "background", "grey", "sun_strength", 4.0),
 	},
-}
+}, liquids...)

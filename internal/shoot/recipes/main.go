@@ -3,6 +3,7 @@
 package main
 
 import (
+	"context"
 	"fmt"
 	"image/png"
 	"math"
@@ -20,6 +21,7 @@ import (
 	"zarf/core/render"
 	"zarf/core/shot"
 	"zarf/core/stage"
+	"zarf/studio/cache"
 	"zarf/studio/run"
 )
 
@@ -28,7 +30,8 @@ const voxels = 220_000
 
 // frames at which a recipe looks like itself, 24 a second for a thing a metre
 // across.
-var frames = map[string]float64{"large-blast": 13, "small-blast": 7, "steam": 40, "heavy-fog": 70, "ground-burst": 18}
+var frames = map[string]float64{"large-blast": 13, "small-blast": 7, "steam": 40, "heavy-fog": 70, "ground-burst": 18,
+	"pour": 60, "splash": 15, "fountain": 36, "flood": 20, "honey": 200, "lava": 60, "drip": 140}
 
 func main() {
 	for i := range recipe.All {
@@ -81,6 +84,9 @@ func picture(r *recipe.Recipe, path string) error {
 	last := int(want * math.Sqrt(r.Size))
 	s.Self.Values["last"] = shot.Num(float64(last))
 	crew := grid.NewCrew(0)
+	if d.Liquid() {
+		return liquid(s, last, path, crew)
+	}
 	g, err := stage.NewGas(s, "", crew)
 	if err != nil {
 		return err
@@ -102,6 +108,44 @@ func picture(r *recipe.Recipe, path string) error {
 	if err != nil {
 		return err
 	}
+	return take(sc, path, crew)
+}
+
+// liquid runs a liquid's recipe into a folder of its own and takes its picture.
+func liquid(s *shot.Shot, last int, path string, crew grid.Crew) error {
+	dir, err := os.MkdirTemp("", "recipe")
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(dir)
+	c, err := cache.Open(dir)
+	if err != nil {
+		return err
+	}
+	sim := run.Sim{Shot: s, From: 1, To: last}
+	if err := sim.Do(context.Background(), c, func(run.Progress) {}); err != nil {
+		return err
+	}
+	src, err := run.Open(s, "", c)
+	if err != nil {
+		return err
+	}
+	b := s.Of(shot.Domain)[0].DomainBox()
+	cam := s.Of(shot.Camera)[0]
+	mid, size := b.Centre(), b.Size()
+	away := max(size.Y*1.6, size.X, size.Z) * 1.25
+	eye := mid.Add(geom.V(0.32, 0.42, 0.9).Mul(away))
+	cam.Values["position"], cam.Values["target"] = shot.Vec(eye.X, eye.Y, eye.Z), shot.Vec(mid.X, b.Min.Y+0.38*size.Y, mid.Z)
+	cam.Values["lens"] = shot.Num(38)
+	sc, err := src.Scene(last, s, s.Looks[0], crew)
+	if err != nil {
+		return err
+	}
+	return take(sc, path, crew)
+}
+
+// take makes the picture of a scene.
+func take(sc *render.Scene, path string, crew grid.Crew) error {
 	sc.Look.Method = "march"
 	p, err := render.New(sc, 320, 180, crew)
 	if err != nil {
