@@ -53,8 +53,8 @@ func OilSpill() *shot.Shot {
 	cask := add(s, shot.Emitter, "Cask", "form", "cylinder", "position", xyz{0.1, 1.78, -0.72}, "turn", xyz{90, 0, 0}, "size", xyz{0.24, 0.2, 0.24}, "speed", 1.1, "along", "axis", "push", xyz{-0.5, -0.6, 0})
 	cask.ActsOn = []string{oil.ID}
 	keys(cask, "speed", 1, 1.1, 50, 1.1, 60, 0.3)
-	flame := add(s, shot.Emitter, "Burning oil", "from", "fluid", "fed_by", oil.ID, "fed_where", "surface", "fuel", 0.11, "smoke", 0.1, "temperature", 900.0, "inherit", 0.6,
-		"breakup", 0.45, "breakup_size", 0.22, "breakup_rate", 2.0, "begin", 12)
+	flame := add(s, shot.Emitter, "Burning oil", "from", "fluid", "fed_by", oil.ID, "fed_where", "surface", "fuel", 0.035, "smoke", 0.05, "temperature", 850.0, "inherit", 0.6,
+		"breakup", 0.7, "breakup_size", 0.3, "breakup_rate", 2.0, "begin", 12)
 	flame.ActsOn = []string{air.ID}
 	stone := xyz{0.3, 0.28, 0.25}
 	add(s, shot.Collider, "Newel", "form", "cylinder", "position", xyz{0, 1.5, 0}, "size", xyz{0.4, 3, 0.4}, "colour", stone)
@@ -68,7 +68,7 @@ func OilSpill() *shot.Shot {
 	set(s.Element("camera"), "position", xyz{3.1, 2.6, 4.4}, "target", xyz{0, 0.95, 0}, "lens", 36.0)
 	l := s.Looks[0]
 	l.Name = "Stairwell"
-	for k, v := range map[string]any{"sun_strength": 0.12, "sky_strength": 0.06, "ground_colour": xyz{0.14, 0.13, 0.12}, "liquid_colour": xyz{0.75, 0.5, 0.12}, "liquid_depth": 0.08, "liquid_index": 1.47, "exposure": 0.6} {
+	for k, v := range map[string]any{"sun_strength": 0.12, "sky_strength": 0.06, "ground_colour": xyz{0.14, 0.13, 0.12}, "liquid_colour": xyz{0.75, 0.5, 0.12}, "liquid_depth": 0.08, "liquid_index": 1.47, "exposure": 0.2, "flame": 0.12, "flame_light": 0.8, "flame_thickness": 5.0} {
 		put(shot.Look, l.Values, k, v)
 	}
 	final(s)

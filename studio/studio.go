@@ -779,5 +779,5 @@ func (s *Studio) Source(t store.Take) (*run.Source, error) {
 	if el == nil {
 		return nil, fmt.Errorf("take %d lacks its domain", t.Number)
 	}
-	return &run.Source{Shot: d, Domain: el, Stage: s.Cache.Stage(t.Key)}, nil
+	return &run.Source{Shot: d, Domain: el, Stage: s.Cache.Stage(t.Key), Cache: s.Cache}, nil
 }

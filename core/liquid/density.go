@@ -100,9 +100,10 @@ func (s *Solver) deep(c int) bool {
 // surface. Particles are sorted by it.
 func (s *Solver) Deep() (deep, near []bool) {
 	s.sort()
+	s.measure()
 	full := make([]bool, s.Len())
 	for c := range full {
-		full[c] = s.start[c+1]-s.start[c] >= PerCell/2
+		full[c] = s.rho.Data[c] >= 0.75 || s.solid.room != nil && s.solid.room.Data[c] < 0.1
 	}
 	deep = s.allRound(full, true)
 	return deep, s.anyRound(deep)

@@ -165,6 +165,9 @@ func (s *Solver) step(dt float64, in Inputs, st *FrameStats) error {
 	}
 	s.force(dt, in)
 	s.setup()
+	if s.solid.any {
+		s.cling(float32(p.Viscosity / p.Density * dt / (s.H * s.H)))
+	}
 	if nu := p.Viscosity / p.Density * dt / (s.H * s.H); nu > thin {
 		st.Iterations += s.thicken(float32(nu), 1e-4, 600)
 	}
@@ -184,6 +187,39 @@ func (s *Solver) step(dt float64, in Inputs, st *FrameStats) error {
 	s.closeInlets()
 	s.steps++
 	return s.survey()
+}
+
+// cling slows what is too thin on a solid to count as liquid, a film or lone
+// drops, by the shear of its viscosity over half a voxel: without it honey
+// would run like water wherever it is thin. nu is ν·dt/h².
+func (s *Solver) cling(nu float32) {
+	if nu <= thin {
+		return
+	}
+	for a := range 3 {
+		u, w := s.u[a], s.w[a]
+		step := [3]int{1, s.NX, s.NX * s.NY}[a]
+		s.crew.For(u.NZ, 2, func(k0, k1 int) {
+			for k := k0; k < k1; k++ {
+				for j := range u.NY {
+					for i := range u.NX {
+						n := u.Index(i, j, k)
+						if w.Data[n] == 0 {
+							continue
+						}
+						c := s.Index(min(i, s.NX-1), min(j, s.NY-1), min(k, s.NZ-1))
+						if s.row[c] >= 0 || [3]int{i, j, k}[a] > 0 && c >= step && s.row[c-step] >= 0 {
+							continue
+						}
+						if d := s.clearance(a, [3]int{i, j, k}); d < 1 {
+							v := s.solid.vel[a].Data[n]
+							u.Data[n] = v + (u.Data[n]-v)/(1+4*nu)
+						}
+					}
+				}
+			}
+		})
+	}
 }
 
 // force adds gravity and what else pushes to the faces that particles are near

@@ -68,8 +68,8 @@ var liquids = []Recipe{
 		Key: "honey", Name: "Honey", Size: 0.08,
 		About: "A thick thread that coils and piles up. Viscosity is the material's own: honey 10 Pa·s, syrup 2, tar 1000.",
 		Parts: []Part{
-			{Kind: shot.Domain, Name: "Honey", Values: values("fluid", "liquid", "position", xyz{0, 0.9, 0}, "size", xyz{1.7, 1.8, 1.7}, "voxel", 0.045, "viscosity", 10.0, "weight", 1400.0, "carried", "apic")},
-			{Kind: shot.Emitter, Name: "Spoon's edge", Values: values("form", "cylinder", "position", xyz{0, 1.6, 0}, "size", xyz{0.22, 0.2, 0.22}, "speed", -0.9, "along", "axis")},
+			{Kind: shot.Domain, Name: "Honey", Values: values("fluid", "liquid", "position", xyz{0, 0.9, 0}, "size", xyz{1.7, 1.8, 1.7}, "voxel", 0.045, "viscosity", 12.0, "weight", 1400.0, "carried", "apic")},
+			{Kind: shot.Emitter, Name: "Spoon's edge", Values: values("form", "cylinder", "position", xyz{0, 1.6, 0}, "size", xyz{0.24, 0.2, 0.24}, "speed", -0.45, "along", "axis")},
 			{Kind: shot.Collider, Name: "Plate", Values: values("form", "cylinder", "position", xyz{0, 0.08, 0}, "size", xyz{1.5, 0.16, 1.5}, "colour", xyz{0.75, 0.73, 0.7}, "friction", 1.0)},
 		},
 		Look: values("liquid_colour", xyz{0.85, 0.42, 0.04}, "liquid_depth", 0.35, "liquid_index", 1.5, "sun_height", 30.0, "sun_bearing", 220.0),

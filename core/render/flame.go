@@ -8,10 +8,19 @@ import (
 	"zarf/core/look"
 )
 
+// Beside is another domain's fluid, and where its grid lies.
+type Beside struct {
+	*Channels
+	Origin geom.Vec3
+	H      float64
+}
+
 // Channels are what a frame holds, on one grid. Temperature is in kelvin over
 // the air's.
 type Channels struct {
-	Liquid                                  *Liquid // of a domain that holds one: nothing else is then read but velocity
+	Liquid *Liquid  // of a domain that holds one: nothing else is then read but velocity
+	Beside []Beside // other domains of the shot that are in the picture too
+
 	Density, Temperature, Burn, Fuel, Speed *grid.Field
 	Air                                     float64 // K
 	Burns                                   bool

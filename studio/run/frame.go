@@ -22,6 +22,7 @@ type Source struct {
 	Shot   *shot.Shot // the values that made them
 	Domain *shot.Element
 	Stage  *cache.Stage
+	Cache  *cache.Cache // where frames of the shot's other domains may be; nil: they are left out
 }
 
 // Open finds the cached frames of a shot's domain.
@@ -30,7 +31,7 @@ func Open(s *shot.Shot, domain string, c *cache.Cache) (*Source, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &Source{Shot: s, Domain: d, Stage: c.Stage(stage.Key(s, d))}, nil
+	return &Source{Shot: s, Domain: d, Stage: c.Stage(stage.Key(s, d)), Cache: c}, nil
 }
 
 // Read decodes a frame.
@@ -79,8 +80,32 @@ func (s *Source) Channel(f *vdb.File, name string) *grid.Field {
 	return out
 }
 
-// Channels reads what a look needs of a frame, all on one grid.
+// Channels reads what a look needs of a frame, all on one grid, and beside it
+// what the shot's other domains have in the cache of the same frame.
 func (s *Source) Channels(frame int, lk *look.Look, shutter float64) (*render.Channels, geom.Vec3, float64, error) {
+	c, origin, h, err := s.own(frame, lk, shutter)
+	if err != nil || s.Cache == nil {
+		return c, origin, h, err
+	}
+	for _, d := range s.Shot.Of(shot.Domain) {
+		if d.ID == s.Domain.ID {
+			continue
+		}
+		o := &Source{Shot: s.Shot, Domain: d, Stage: s.Cache.Stage(stage.Key(s.Shot, d))}
+		if !o.Stage.Has(frame) {
+			continue
+		}
+		b := render.Beside{}
+		if b.Channels, b.Origin, b.H, err = o.own(frame, lk, shutter); err != nil {
+			return nil, origin, h, fmt.Errorf("%s: %w", d.Name, err)
+		}
+		c.Beside = append(c.Beside, b)
+	}
+	return c, origin, h, nil
+}
+
+// own are the channels of the source's own domain.
+func (s *Source) own(frame int, lk *look.Look, shutter float64) (*render.Channels, geom.Vec3, float64, error) {
 	if s.Domain.Liquid() {
 		return s.wet(frame, shutter)
 	}
@@ -235,32 +260,43 @@ func (s *Source) Liquid(f *vdb.File, c *render.Channels, shutter float64) (*rend
 
 // Assemble is Scene with channels that were read already.
 func (s *Source) Assemble(c *render.Channels, origin geom.Vec3, h float64, frame int, now *shot.Shot, set *shot.Element, crew grid.Crew) (*render.Scene, error) {
-	if c.Liquid != nil {
-		sc, err := Dress(nil, now, set, frame)
-		if err == nil {
-			sc.Liquids = []*render.Liquid{c.Liquid}
-			if c.Shutter > 0 && c.Velocity[0] == nil {
-				sc.Notes = append(sc.Notes, "the cache holds no velocity, so the liquid isn't blurred: keep velocity and run again")
-			}
-		}
-		return sc, err
-	}
 	lk := look.At(set, float64(frame))
-	v, bad := render.NewVolume(c.Density, h, origin, crew)
-	notes, err := v.Dress(c, &lk, crew)
-	if err != nil {
-		return nil, fmt.Errorf("frame %d: %w", frame, err)
+	var volumes []*render.Volume
+	var wet []*render.Liquid
+	var notes []string
+	add := func(c *render.Channels, origin geom.Vec3, h float64) error {
+		if c.Shutter > 0 && c.Velocity[0] == nil {
+			notes = append(notes, "the cache holds no velocity, so the fluid isn't blurred: keep velocity and run again")
+		}
+		if c.Liquid != nil {
+			wet = append(wet, c.Liquid)
+			return nil
+		}
+		v, bad := render.NewVolume(c.Density, h, origin, crew)
+		said, err := v.Dress(c, &lk, crew)
+		if err != nil {
+			return fmt.Errorf("frame %d: %w", frame, err)
+		}
+		if notes = append(notes, said...); bad > 0 {
+			notes = append(notes, fmt.Sprintf("%d voxels of density are negative or not finite and count as empty; the run may have blown up", bad))
+		}
+		volumes = append(volumes, v)
+		return nil
 	}
-	if bad > 0 {
-		notes = append(notes, fmt.Sprintf("%d voxels of density are negative or not finite and count as empty; the run may have blown up", bad))
+	if err := add(c, origin, h); err != nil {
+		return nil, err
 	}
-	if c.Shutter > 0 && c.Velocity[0] == nil {
-		notes = append(notes, "the cache holds no velocity, so the fluid isn't blurred: keep velocity and run again")
+	for _, b := range c.Beside {
+		b.Channels.Shutter = c.Shutter
+		if err := add(b.Channels, b.Origin, b.H); err != nil {
+			return nil, err
+		}
 	}
-	sc, err := Dress([]*render.Volume{v}, now, set, frame)
+	sc, err := Dress(volumes, now, set, frame)
 	if err != nil {
 		return nil, err
 	}
+	sc.Liquids = wet
 	sc.Notes = append(notes, sc.Notes...)
 	return sc, nil
 }
