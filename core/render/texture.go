@@ -19,6 +19,14 @@ type Texture struct {
 
 	Fire    bool    `json:"fire,omitempty"`
 	Hottest float64 `json:"hottest,omitempty"` // K that the last byte says
+
+	// Of a liquid: so many vertices and triangles of its surface, or so many
+	// particles and the speed, m/s, of the fastest.
+	Liquid    bool    `json:"liquid,omitempty"`
+	Vertices  int     `json:"vertices,omitempty"`
+	Triangles int     `json:"triangles,omitempty"`
+	Particles int     `json:"particles,omitempty"`
+	Fastest   float64 `json:"fastest,omitempty"`
 }
 
 // Bake is a frame to be packed, with light from above baked in.

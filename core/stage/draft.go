@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"errors"
 	"fmt"
+	"io"
 	"math"
 	"runtime"
 
@@ -62,10 +63,28 @@ func CoarseVoxel(d *shot.Element, voxels float64) float64 {
 type Draft struct {
 	H      float64 // voxel size, m
 	domain string
-	gas    *Gas
+	run    drafted
 	crew   grid.Crew
 	good   []byte // a state to go back to
 	at     int    // the frame that follows it
+}
+
+// drafted is a stage that can be watched.
+type drafted interface {
+	Runner
+	load(r io.Reader, own bool) error
+	base() *cast
+	shown() Shown
+}
+
+func (g *cast) base() *cast { return g }
+
+func newDrafted(s *shot.Shot, domain string, crew grid.Crew) (drafted, error) {
+	r, err := New(s, domain, crew)
+	if err != nil {
+		return nil, err
+	}
+	return r.(drafted), nil
 }
 
 // goodEvery is how many frames apart states are kept to go back to.
@@ -77,30 +96,30 @@ func NewDraft(s *shot.Shot, domain string, voxel float64, crew grid.Crew) (*Draf
 	if err != nil {
 		return nil, err
 	}
-	g, err := NewGas(c, domain, crew)
+	g, err := newDrafted(c, domain, crew)
 	if err != nil {
 		return nil, err
 	}
-	d := &Draft{H: g.Solver.H, domain: domain, gas: g, crew: crew}
+	d := &Draft{H: g.base().h, domain: domain, run: g, crew: crew}
 	return d, d.remember()
 }
 
 // remember keeps the state as one to go back to.
 func (d *Draft) remember() error {
 	var b bytes.Buffer
-	err := d.gas.SaveState(&b)
-	d.good, d.at = b.Bytes(), d.gas.next
+	err := d.run.SaveState(&b)
+	d.good, d.at = b.Bytes(), d.run.Next()
 	return err
 }
 
 // Feed tells the draft where frames of the domains that feed it are.
-func (d *Draft) Feed(read func(e *shot.Element, frame int) (*vdb.File, error)) { d.gas.Feed = read }
+func (d *Draft) Feed(read func(e *shot.Element, frame int) (*vdb.File, error)) { d.run.FedBy(read) }
 
 // Next is the frame that Advance makes next.
-func (d *Draft) Next() int { return d.gas.next }
+func (d *Draft) Next() int { return d.run.Next() }
 
 // Voxels is the number of voxels within the domain's limit.
-func (d *Draft) Voxels() float64 { return d.gas.Domain.Voxels() }
+func (d *Draft) Voxels() float64 { return d.run.Of().Voxels() }
 
 // Change gives the draft other values: they act from the next substep on. What
 // the grid is made from can't change under way: restarts says so, and leaves
@@ -110,7 +129,8 @@ func (d *Draft) Change(s *shot.Shot) (restarts bool, err error) {
 	if err != nil {
 		return false, err
 	}
-	g, old := d.gas, d.gas.Shot
+	g := d.run.base()
+	old := g.Shot
 	to, err := PickDomain(c, d.domain)
 	if err != nil {
 		return false, err
@@ -124,7 +144,7 @@ func (d *Draft) Change(s *shot.Shot) (restarts bool, err error) {
 		return true, nil
 	}
 	for _, e := range shot.Entries(shot.Domain) {
-		structural := e.Fixed != "" || e.Key == "bounds" || e.Key == "flat" || e.Key == "burning" || len(e.Key) > 5 && e.Key[:5] == "side_"
+		structural := e.Fixed != "" || e.Key == "bounds" || e.Key == "flat" || e.Key == "fluid" || e.Key == "burning" || len(e.Key) > 5 && e.Key[:5] == "side_"
 		if structural && e.Key != "upres_seed" && !e.Same(g.Domain.Get(e.Key), to.Get(e.Key)) {
 			return true, nil
 		}
@@ -141,7 +161,7 @@ var ErrBlown = errors.New("the draft blew up")
 // the last good state, ErrBlown says why, and the draft can go on once a value
 // was changed.
 func (d *Draft) Advance(stop func() bool) (int, gas.FrameStats, error) {
-	frame, st, err := d.gas.Advance(stop)
+	frame, st, err := d.run.Advance(stop)
 	if errors.Is(err, gas.ErrStopped) {
 		return frame, st, err
 	}
@@ -150,9 +170,9 @@ func (d *Draft) Advance(stop func() bool) (int, gas.FrameStats, error) {
 	}
 	if err != nil {
 		back := d.back()
-		return frame, st, errors.Join(fmt.Errorf("%w: %w; it stands at frame %d again", ErrBlown, err, d.gas.next-1), back)
+		return frame, st, errors.Join(fmt.Errorf("%w: %w; it stands at frame %d again", ErrBlown, err, d.run.Next()-1), back)
 	}
-	if d.gas.next-d.at >= goodEvery {
+	if d.run.Next()-d.at >= goodEvery {
 		err = d.remember()
 	}
 	return frame, st, err
@@ -160,29 +180,41 @@ func (d *Draft) Advance(stop func() bool) (int, gas.FrameStats, error) {
 
 // back loads the state kept last.
 func (d *Draft) back() error {
-	g, err := NewGas(d.gas.Shot, d.domain, d.crew)
+	old := d.run.base()
+	g, err := newDrafted(old.Shot, d.domain, d.crew)
 	if err != nil {
 		return err
 	}
 	if err := g.load(bytes.NewReader(d.good), false); err != nil {
 		return err
 	}
-	g.Feed = d.gas.Feed
-	d.gas = g
+	g.FedBy(old.Feed)
+	d.run = g
 	return nil
 }
 
 // Shown is what a picture of the frame made last needs; heat and burn are nil
-// where nothing burns.
+// where nothing burns. Of a liquid it is the distance to its surface, m, beyond
+// Outside cut off; the others are nil.
 type Shown struct {
+	Surface *grid.Field
+	Outside float64
+
 	Density, Burn, Heat *grid.Field
 	Origin              geom.Vec3 // corner of the fields
 	H                   float64   // m
 }
 
 // Shown gives the frame made last; its fields may change with the next step.
-func (d *Draft) Shown() Shown {
-	g := d.gas
+func (d *Draft) Shown() Shown { return d.run.shown() }
+
+func (l *Liquid) shown() Shown {
+	lat := l.surface()
+	f := &grid.Field{Dims: grid.Dims{NX: lat.N[0], NY: lat.N[1], NZ: lat.N[2]}, Data: lat.V}
+	return Shown{Surface: f, Outside: band * lat.H, Origin: l.Solver.Origin, H: lat.H}
+}
+
+func (g *Gas) shown() Shown {
 	s := g.Solver
 	defer runtime.KeepAlive(s)
 	field := func(f *grid.Field) *grid.Field {

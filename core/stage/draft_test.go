@@ -28,7 +28,7 @@ func TestDraftGoesBackWhenItBlowsUp(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	v := d.gas.Solver.V.Data
+	v := d.run.(*Gas).Solver.V.Data
 	v[len(v)/2] = float32(math.NaN())
 	_, _, err := d.Advance(nil)
 	if !errors.Is(err, ErrBlown) || !strings.Contains(err.Error(), "stands at frame 12") {
@@ -56,8 +56,8 @@ func TestDraftIsTheCoarseTake(t *testing.T) {
 		g.Advance(nil)
 	}
 	for i, v := range g.Solver.Smoke.Data {
-		if d.gas.Solver.Smoke.Data[i] != v {
-			t.Fatalf("cell %d holds %g in the draft, %g in the take", i, d.gas.Solver.Smoke.Data[i], v)
+		if d.run.(*Gas).Solver.Smoke.Data[i] != v {
+			t.Fatalf("cell %d holds %g in the draft, %g in the take", i, d.run.(*Gas).Solver.Smoke.Data[i], v)
 		}
 	}
 }

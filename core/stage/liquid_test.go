@@ -211,3 +211,40 @@ func TestScenesOfLiquids(t *testing.T) {
 		}
 	}
 }
+
+// A draft of a liquid shows its surface, and takes other values on the way.
+func TestDraftOfALiquid(t *testing.T) {
+	s := poured()
+	d, err := NewDraft(s, "", 0.08, grid.NewCrew(1))
+	if err != nil {
+		t.Fatal(err)
+	}
+	for range 2 {
+		if _, _, err := d.Advance(nil); err != nil {
+			t.Fatal(err)
+		}
+	}
+	wet := func() (n int) {
+		for _, v := range d.Shown().Surface.Data {
+			if v < 0 {
+				n++
+			}
+		}
+		return n
+	}
+	before := wet()
+	s.Of(shot.Emitter)[1].Values["speed"] = shot.Num(-3)
+	if again, err := d.Change(s); again || err != nil {
+		t.Fatalf("another speed: restarts %v, %v", again, err)
+	}
+	for range 3 {
+		d.Advance(nil)
+	}
+	if now := wet(); before == 0 || now <= before {
+		t.Errorf("%d cells under the surface, then %d", before, now)
+	}
+	s.Of(shot.Domain)[0].Values["fluid"] = shot.Text("gas")
+	if again, _ := d.Change(s); !again {
+		t.Error("another fluid must begin anew")
+	}
+}

@@ -263,9 +263,15 @@ func (c *Child) frame(doc *shot.Shot) error {
 		return c.tell(Head{Kind: "fault", Frame: n, Said: said, Change: c.acting})
 	}
 	shown := c.draft.Shown()
-	bake := render.Bake{Density: shown.Density, Burn: shown.Burn, Heat: shown.Heat, H: shown.H, Origin: shown.Origin, Size: c.size,
-		Sigma: look.At(doc.Looks[0], float64(n)).Extinction[0], Air: doc.Get("air_temperature").Num}
-	tex, data := bake.Texture(grid.NewCrew(c.Threads))
+	var tex render.Texture
+	var data []byte
+	if crew := grid.NewCrew(c.Threads); shown.Surface != nil {
+		tex, data = render.Skin(shown.Surface, shown.H, shown.Origin, shown.Outside, crew)
+	} else {
+		bake := render.Bake{Density: shown.Density, Burn: shown.Burn, Heat: shown.Heat, H: shown.H, Origin: shown.Origin, Size: c.size,
+			Sigma: look.At(doc.Looks[0], float64(n)).Extinction[0], Air: doc.Get("air_temperature").Num}
+		tex, data = bake.Texture(crew)
+	}
 	took := time.Since(begin).Seconds()
 	c.learn(took)
 	if n < first {
