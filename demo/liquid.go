@@ -14,7 +14,7 @@ func BellFlood() *shot.Shot {
 	s.Note = "Down in the bell a valve gives way. Water shoots across, strikes the far glass and fills the bell to the bench."
 	put(shot.Setting, s.Self.Values, "last", 96)
 	put(shot.Setting, s.Self.Values, "air_temperature", 281)
-	add(s, shot.Domain, "Bell water", "fluid", "liquid", "position", xyz{0, 1, 0}, "size", xyz{2.16, 2.0, 2.16}, "voxel", 0.04,
+	add(s, shot.Domain, "Bell water", "fluid", "liquid", "position", xyz{0, 1, 0}, "size", xyz{2.16, 2.0, 2.16}, "voxel", 0.04, "foam", 50.0, "foam_lasts", 1.2, "max_substeps", 12,
 		"side_x0", "wall", "side_x1", "wall", "side_z0", "wall", "side_z1", "wall", "side_y1", "wall")
 	valve := add(s, shot.Emitter, "Valve", "form", "cylinder", "position", xyz{-0.78, 1.34, 0.1}, "turn", xyz{0, 0, -98}, "size", xyz{0.36, 0.2, 0.36},
 		"speed", 4.2, "along", "axis")
@@ -32,7 +32,7 @@ func BellFlood() *shot.Shot {
 	set(s.Element("camera"), "position", xyz{1.5, 1.7, 5.6}, "target", xyz{0, 1.02, 0}, "lens", 42.0)
 	l := s.Looks[0]
 	l.Name = "Work light"
-	for k, v := range map[string]any{"sun_bearing": 320.0, "sun_height": 42.0, "sun_strength": 2.4, "sky_strength": 0.75, "sky_colour": xyz{0.6, 0.74, 0.86}, "ground_colour": xyz{0.16, 0.16, 0.15}, "liquid_colour": xyz{0.35, 0.72, 0.72}, "liquid_depth": 1.2, "bounces": 6, "exposure": 0.2} {
+	for k, v := range map[string]any{"sun_bearing": 320.0, "sun_height": 42.0, "sun_strength": 2.4, "sky_strength": 0.75, "sky_colour": xyz{0.6, 0.74, 0.86}, "ground_colour": xyz{0.16, 0.16, 0.15}, "liquid_colour": xyz{0.35, 0.72, 0.72}, "liquid_depth": 1.2, "extinction": 14.0, "colour": xyz{0.97, 0.97, 0.98}, "bounces": 6, "exposure": 0.2} {
 		put(shot.Look, l.Values, k, v)
 	}
 	final(s)

@@ -75,6 +75,7 @@ type Drain struct{ Shape geom.Shape }
 // Inputs is everything round the liquid at one moment.
 type Inputs struct {
 	Physics   Physics
+	Foam      Foam
 	Emitters  []Emitter
 	Drains    []Drain
 	Colliders []gas.Collider
@@ -97,6 +98,7 @@ type FrameStats struct {
 	Unconverged int
 	MaxSpeed    float64 // m/s
 	Particles   int
+	Drops       int        // of foam, spray and bubbles
 	Volume      float64    // m³
 	Inflow      float64    // m³ in this frame
 	Drained     float64    // m³

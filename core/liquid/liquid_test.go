@@ -216,3 +216,44 @@ func TestDraining(t *testing.T) {
 		t.Errorf("the jet's speed is off by %.1f %%", 100*worst)
 	}
 }
+
+// Water that strikes a wall froths; still water doesn't. Foam goes when its
+// time is up, and adds nothing to the liquid.
+func TestFoam(t *testing.T) {
+	s := box(t, 48, 24, 8, 0.03, 2)
+	in := Inputs{Physics: water, Foam: Foam{Amount: 60, Lasts: 0.3}, Emitters: []Emitter{body(geom.V(0, 0, 0), geom.V(0.4, 0.6, 1))}}
+	in.Physics.Affine, in.Physics.Smooth = false, 0.05
+	var first, most int
+	run(t, s, 26, in, func(f int, st FrameStats) {
+		if f == 3 {
+			first = st.Drops
+		}
+		most = max(most, st.Drops)
+		for n := range s.Drops {
+			for a, x := range s.Drops[n].X {
+				if !(x >= 0 && x <= float32([3]int{48, 24, 8}[a])) {
+					t.Fatalf("frame %d: a drop at %v", f, s.Drops[n].X)
+				}
+			}
+		}
+	})
+	sum := 0.0
+	for _, v := range s.Froth() {
+		sum += float64(v)
+	}
+	t.Logf("%d drops after 3 frames, %d at most, %d at last; they fill %.1f voxels", first, most, len(s.Drops), sum)
+	if first > most/20 || most < 500 || sum == 0 {
+		t.Errorf("%d drops after 3 frames, %d at most, %.1f voxels", first, most, sum)
+	}
+	in.Foam.Amount = 0
+	run(t, s, 36, in, nil)
+	if len(s.Drops) > most/4 {
+		t.Errorf("%d of %d drops are left though none lasts longer than half a second on the surface", len(s.Drops), most)
+	}
+	still := box(t, 12, 12, 12, 0.03, 1)
+	in.Foam.Amount, in.Emitters = 60, []Emitter{body(geom.V(0, 0, 0), geom.V(1, 0.2, 1))}
+	run(t, still, 6, in, nil)
+	if len(still.Drops) > 0 {
+		t.Errorf("still water gives %d drops", len(still.Drops))
+	}
+}

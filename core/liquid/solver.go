@@ -14,6 +14,7 @@ import (
 type Solver struct {
 	Box
 	P     []Particle
+	Drops []Drop  // foam, spray and bubbles
 	Time  float64 // s since the start
 	steps int
 	fast  float64 // m/s, of the fastest particle
@@ -183,6 +184,7 @@ func (s *Solver) step(dt float64, in Inputs, st *FrameStats) error {
 	s.driveInlets()
 	smooth := 1 - math.Pow(1-min(max(p.Smooth, 0), 1), dt*24)
 	s.toParticles(p.Affine, float32(smooth))
+	s.froth(in.Foam, p.Gravity, dt)
 	s.advect(dt, st)
 	s.closeInlets()
 	s.steps++
@@ -284,7 +286,7 @@ func (s *Solver) survey() error {
 }
 
 func (s *Solver) account(st *FrameStats) {
-	st.MaxSpeed, st.Particles, st.Volume = s.fast, len(s.P), s.Volume()
+	st.MaxSpeed, st.Particles, st.Drops, st.Volume = s.fast, len(s.P), len(s.Drops), s.Volume()
 	if len(s.P) == 0 {
 		return
 	}
@@ -309,8 +311,9 @@ type Emitted struct {
 // Emitted tells how far emitters are.
 func (s *Solver) Emitted() Emitted { return Emitted{s.owed, s.filled, s.steps, s.fast} }
 
-// Resume goes on with particles and emitters as they were.
-func (s *Solver) Resume(p []Particle, e Emitted) {
+// Resume goes on with particles, drops and emitters as they were.
+func (s *Solver) Resume(p []Particle, drops []Drop, e Emitted) {
+	s.Drops = drops
 	s.P, s.owed, s.filled, s.steps, s.fast = p, e.Owed, e.Filled, e.Steps, e.Fast
 	if s.owed == nil {
 		s.owed = map[string]float64{}

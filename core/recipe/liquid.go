@@ -36,7 +36,7 @@ var liquids = []Recipe{
 		Key: "splash", Name: "Splash", Size: 1.0,
 		About: "Something drops into still water and throws up a crown. The body's size and speed decide how high; finer voxels break the crown into drops.",
 		Parts: []Part{
-			{Kind: shot.Domain, Name: "Pool", Values: pool("position", xyz{0, 1, 0}, "size", xyz{3.2, 2.0, 3.2}, "voxel", 0.06, "calming", 0.02, "max_substeps", 24)},
+			{Kind: shot.Domain, Name: "Pool", Values: pool("position", xyz{0, 1, 0}, "size", xyz{3.2, 2.0, 3.2}, "voxel", 0.06, "calming", 0.02, "foam", 40.0, "max_substeps", 24)},
 			{Kind: shot.Emitter, Name: "Still water", Values: values("form", "box", "position", xyz{0, 0.3, 0}, "size", xyz{6, 0.6, 6}, "pours", "once")},
 			{Kind: shot.Collider, Name: "Buoy", Values: values("form", "sphere", "position", xyz{0, 1.6, 0}, "size", xyz{0.6, 0.6, 0.6}, "colour", xyz{0.6, 0.16, 0.06}),
 				Keys: keyed{"position": places(0.0, xyz{0, 1.6, 0}, 4.0, xyz{0, 1.4, 0}, 10.0, xyz{0, 0.3, 0}, 14.0, xyz{0, 0.22, 0})}},
@@ -47,7 +47,7 @@ var liquids = []Recipe{
 		Key: "fountain", Name: "Fountain", Size: 1.0,
 		About: "A jet rises from a basin and falls back. Its height is the square of its speed over twice gravity: 5 m/s reach 1.3 m.",
 		Parts: []Part{
-			{Kind: shot.Domain, Name: "Basin", Values: pool("position", xyz{0, 1.15, 0}, "size", xyz{2.6, 2.3, 2.6}, "voxel", 0.055, "calming", 0.02, "max_substeps", 20)},
+			{Kind: shot.Domain, Name: "Basin", Values: pool("position", xyz{0, 1.15, 0}, "size", xyz{2.6, 2.3, 2.6}, "voxel", 0.055, "calming", 0.02, "foam", 30.0, "max_substeps", 20)},
 			{Kind: shot.Emitter, Name: "Basin water", Values: values("form", "box", "position", xyz{0, 0.12, 0}, "size", xyz{6, 0.24, 6}, "pours", "once")},
 			{Kind: shot.Emitter, Name: "Jet", Values: values("form", "cylinder", "position", xyz{0, 0.2, 0}, "size", xyz{0.2, 0.2, 0.2}, "speed", 5.4, "along", "axis")},
 		},
@@ -57,7 +57,7 @@ var liquids = []Recipe{
 		Key: "flood", Name: "Flood", Size: 4.0,
 		About: "A wall of water is let go and runs down a passage round what stands in it. Height decides the speed: the front runs at about the root of four times gravity times height.",
 		Parts: []Part{
-			{Kind: shot.Domain, Name: "Passage", Values: pool("position", xyz{0.9, 0.6, 0}, "size", xyz{4.4, 1.2, 1.6}, "voxel", 0.05, "calming", 0.02, "max_substeps", 12)},
+			{Kind: shot.Domain, Name: "Passage", Values: pool("position", xyz{0.9, 0.6, 0}, "size", xyz{4.4, 1.2, 1.6}, "voxel", 0.05, "calming", 0.02, "foam", 60.0, "max_substeps", 12)},
 			{Kind: shot.Emitter, Name: "Held water", Values: values("form", "box", "position", xyz{-1, 0.45, 0}, "size", xyz{0.9, 0.9, 3}, "pours", "once")},
 			{Kind: shot.Collider, Name: "Post", Values: values("form", "box", "position", xyz{0.6, 0.5, 0.15}, "size", xyz{0.24, 1.2, 0.24}, "turn", xyz{0, 30, 0}, "colour", xyz{0.35, 0.3, 0.26})},
 			{Kind: shot.Collider, Name: "Crate", Values: values("form", "box", "position", xyz{1.5, 0.16, -0.35}, "size", xyz{0.34, 0.34, 0.34}, "turn", xyz{0, 15, 0}, "colour", xyz{0.4, 0.25, 0.12})},

@@ -54,6 +54,9 @@ func (g *Gas) Points() *ply.Points { return nil }
 // Surface is the channel of a liquid's signed distance to its surface, m.
 const Surface = "surface"
 
+// FoamChannel is how thick foam, spray and bubbles are, 0 to 1.
+const FoamChannel = "foam"
+
 // Liquid runs one liquid domain of a shot.
 type Liquid struct {
 	cast
@@ -109,6 +112,7 @@ func (l *Liquid) Scene(t, dt float64) liquid.Inputs {
 	num := func(e *shot.Element, key string) float64 { return e.At(key, f).Num }
 	in := liquid.Inputs{Physics: liquid.Physics{Gravity: num(s.Self, "gravity"), Density: num(d, "weight"), Viscosity: num(d, "viscosity"), Tension: num(d, "tension"),
 		Affine: d.Get("carried").Text == "apic", Smooth: num(d, "calming"), Damping: num(d, "damping"), Tolerance: num(d, "tolerance"), MaxIterations: 200}}
+	in.Foam = liquid.Foam{Amount: num(d, "foam"), Lasts: num(d, "foam_lasts")}
 	var pushes []func(p geom.Vec3) geom.Vec3
 	var drags []func(p geom.Vec3) float64
 	for n, e := range s.Elements {
@@ -196,6 +200,11 @@ func (l *Liquid) Grids() []*vdb.Grid {
 	sdf.Transform, sdf.Half, sdf.Meta, sdf.Class = at(lat.H), half, meta(), "level set"
 	sdf.Meta["unit"] = "m"
 	grids := []*vdb.Grid{fill, sdf}
+	if len(s.Drops) > 0 {
+		f := vdb.FromDense(FoamChannel, [3]int{}, n, [][]float32{s.Froth()}, 0, densityTolerance, l.crew.For)
+		f.Transform, f.Half, f.Meta = at(s.H), half, meta()
+		grids = append(grids, f)
+	}
 	if l.Domain.Get("cache_velocity").Flag {
 		v := vdb.FromDense(Velocity, [3]int{}, n, l.centred(phi), 0, 0, l.crew.For)
 		v.Transform, v.Half, v.Meta = at(s.H), half, meta()
@@ -275,14 +284,27 @@ func (l *Liquid) Points() *ply.Points {
 	p := &ply.Points{Comment: fmt.Sprintf("metres, y up; frame %d; every %d. particle", l.next-1, step), P: make([][3]float32, n), V: make([][3]float32, n)}
 	for m := range n {
 		q := &s.P[m*step]
-		x := s.Origin.Add(geom.V(float64(q.X[0]), float64(q.X[1]), float64(q.X[2])).Mul(s.H))
-		p.P[m], p.V[m] = [3]float32{float32(x.X), float32(x.Y), float32(x.Z)}, q.V
+		p.P[m], p.V[m] = l.place(&q.X), q.V
+	}
+	for m := 0; m < len(s.Drops); m += step {
+		q := &s.Drops[m]
+		x := l.place(&q.X)
+		p.P, p.V = append(p.P, x), append(p.V, q.V)
 	}
 	return p
 }
 
+// place is a particle's place in space, m.
+func (l *Liquid) place(x *[3]float32) [3]float32 {
+	p := l.Solver.Origin.Add(geom.V(float64(x[0]), float64(x[1]), float64(x[2])).Mul(l.Solver.H))
+	return [3]float32{float32(p.X), float32(p.Y), float32(p.Z)}
+}
+
 // particleFields are the fields that a state keeps of every particle.
 const particleFields = 15
+
+// dropFields are those of every drop.
+const dropFields = 7
 
 // SaveState writes all that a resumed run needs to go on bit for bit: the
 // particles, each of their numbers as a field of its own.
@@ -293,21 +315,28 @@ func (l *Liquid) SaveState(w io.Writer) error {
 		return err
 	}
 	n := len(s.P)
-	list := particleList(n)
+	list := fieldList("particle", particleFields, n)
 	for m := range s.P {
 		for a, f := range list {
 			f.f.Data[m] = particleValue(&s.P[m], a)
 		}
 	}
-	meta := map[string]any{"next_frame": int64(l.next), "key": CoarseKey(l.Shot, l.Domain), "particles": int64(n), "emitted": string(emitted)}
-	return writeFields(w, list, l.crew, meta)
+	drops := fieldList("drop", dropFields, len(s.Drops))
+	for m, d := range s.Drops {
+		for a := range 3 {
+			drops[a].f.Data[m], drops[3+a].f.Data[m] = d.X[a], d.V[a]
+		}
+		drops[6].f.Data[m] = d.Left
+	}
+	meta := map[string]any{"next_frame": int64(l.next), "key": CoarseKey(l.Shot, l.Domain), "particles": int64(n), "drops": int64(len(s.Drops)), "emitted": string(emitted)}
+	return writeFields(w, append(list, drops...), l.crew, meta)
 }
 
-// particleList are fields with room for n particles.
-func particleList(n int) (list []stateField) {
+// fieldList are fields with room for n of something, one for each number.
+func fieldList(name string, fields, n int) (list []stateField) {
 	d := grid.Dims{NX: 64, NY: 64, NZ: max(1, (n+4095)/4096)}
-	for a := range particleFields {
-		list = append(list, stateField{"particle" + strconv.Itoa(a), grid.NewField(d)})
+	for a := range fields {
+		list = append(list, stateField{name + strconv.Itoa(a), grid.NewField(d)})
 	}
 	return list
 }
@@ -338,12 +367,20 @@ func (l *Liquid) load(r io.Reader, own bool) error {
 	n, ok2 := f.Meta["particles"].(int64)
 	text, _ := f.Meta["emitted"].(string)
 	var e liquid.Emitted
-	if !ok || !ok2 || n < 0 || n > 1<<31 || json.Unmarshal([]byte(text), &e) != nil {
+	many, ok3 := f.Meta["drops"].(int64)
+	if !ok || !ok2 || !ok3 || n < 0 || n > 1<<31 || many < 0 || many > 2*liquid.MaxDrops || json.Unmarshal([]byte(text), &e) != nil {
 		return fmt.Errorf("saved state doesn't say its frame, its particles or what emitters did")
 	}
-	list := particleList(int(n))
-	if err := readFields(f, list); err != nil {
+	list, drops := fieldList("particle", particleFields, int(n)), fieldList("drop", dropFields, int(many))
+	if err := readFields(f, append(slices.Clone(list), drops...)); err != nil {
 		return err
+	}
+	foam := make([]liquid.Drop, many)
+	for m := range foam {
+		for a := range 3 {
+			foam[m].X[a], foam[m].V[a] = drops[a].f.Data[m], drops[3+a].f.Data[m]
+		}
+		foam[m].Left = drops[6].f.Data[m]
 	}
 	p := make([]liquid.Particle, n)
 	for m := range p {
@@ -357,7 +394,7 @@ func (l *Liquid) load(r io.Reader, own bool) error {
 	if slices.ContainsFunc(p, func(q liquid.Particle) bool { return !l.inside(&q) }) {
 		return fmt.Errorf("saved state holds particles outside the domain")
 	}
-	l.Solver.Resume(p, e)
+	l.Solver.Resume(p, foam, e)
 	l.next = int(next)
 	return nil
 }

@@ -209,7 +209,7 @@ func (s *Source) Scene(frame int, now *shot.Shot, set *shot.Element, crew grid.C
 // wet reads what a look needs of a liquid's frame.
 func (s *Source) wet(frame int, shutter float64) (*render.Channels, geom.Vec3, float64, error) {
 	_, h, origin := s.Grid()
-	names := []string{stage.Surface}
+	names := []string{stage.Surface, stage.FoamChannel}
 	if shutter > 0 {
 		names = append(names, stage.Velocity)
 	}
@@ -221,6 +221,7 @@ func (s *Source) wet(frame int, shutter float64) (*render.Channels, geom.Vec3, f
 	if c.Liquid, err = s.Liquid(f, c, shutter); err != nil {
 		return nil, origin, h, fmt.Errorf("frame %d: %w", frame, err)
 	}
+	c.Density = s.Channel(f, stage.FoamChannel) // drawn as smoke; nil where there is none
 	return c, origin, h, nil
 }
 
@@ -270,10 +271,16 @@ func (s *Source) Assemble(c *render.Channels, origin geom.Vec3, h float64, frame
 		}
 		if c.Liquid != nil {
 			wet = append(wet, c.Liquid)
-			return nil
+			if c.Density == nil {
+				return nil
+			}
+		}
+		as := lk
+		if c.Liquid != nil { // foam is drawn as it is
+			as.SmokeFrom, as.Opacity, as.TintFrom, as.Tint, as.FlameAnywhere = "density", nil, "", nil, false
 		}
 		v, bad := render.NewVolume(c.Density, h, origin, crew)
-		said, err := v.Dress(c, &lk, crew)
+		said, err := v.Dress(c, &as, crew)
 		if err != nil {
 			return fmt.Errorf("frame %d: %w", frame, err)
 		}
