@@ -48,9 +48,23 @@ var quantities = []struct {
 	{"Gas expanded a frame", "m³", func(s gas.FrameStats) float64 { return s.Expanded }, nil},
 	{"Hottest", "K over air", func(s gas.FrameStats) float64 { return s.PeakHeat }, nil},
 	{"Fastest", "m/s", func(s gas.FrameStats) float64 { return s.MaxSpeed }, nil},
-	{"Height of smoke", "m", func(s gas.FrameStats) float64 { return s.Top }, nil},
+	{"Height of smoke", "m", func(s gas.FrameStats) float64 { return gasOnly(s, s.Top) }, nil},
+	{"Liquid held", "m³", func(s gas.FrameStats) float64 { return s.Volume }, nil},
+	{"Liquid that came in a frame", "m³", func(s gas.FrameStats) float64 { return s.VolumeMade - gasOnly(s, s.VolumeMade) }, nil},
+	{"Liquid taken away in a frame", "m³", func(s gas.FrameStats) float64 { return s.Drained }, nil},
+	{"Height of the liquid", "m", func(s gas.FrameStats) float64 { return s.Top - gasOnly(s, s.Top) }, nil},
+	{"Particles", "", func(s gas.FrameStats) float64 { return float64(s.Particles) }, nil},
+	{"Drops of foam", "", func(s gas.FrameStats) float64 { return float64(s.Drops) }, nil},
 	{"Substeps", "", func(s gas.FrameStats) float64 { return float64(s.Substeps) }, nil},
 	{"Voxels in use", "", func(s gas.FrameStats) float64 { return float64(s.Voxels) }, nil},
+}
+
+// gasOnly is a figure that means something else of a liquid.
+func gasOnly(s gas.FrameStats, v float64) float64 {
+	if s.Particles > 0 {
+		return 0
+	}
+	return v
 }
 
 // heatUnit turns K·m³ of air into MJ.
@@ -181,6 +195,8 @@ func (v *takeView) accounts(frames map[int]cache.Frame) {
 		if seen := slices.ContainsFunc(v.After, func(f check.Finding) bool { return f.ID == "empty" }); seen {
 			v.After = append(v.After, check.WhyEmpty(doc)...)
 		}
-		v.Scale = newScale(scale.Of(doc, d, stats))
+		if !d.Liquid() {
+			v.Scale = newScale(scale.Of(doc, d, stats))
+		}
 	}
 }

@@ -36,7 +36,8 @@ type sceneElement struct {
 	Taper    float64      `json:"taper,omitempty"`
 	Wall     float64      `json:"wall,omitempty"`
 	Colour   string       `json:"colour,omitempty"`
-	Vector   [3]float64   `json:"vector"` // wind, or the axis an emitter pushes along
+	Clear    bool         `json:"clear,omitempty"` // of glass
+	Vector   [3]float64   `json:"vector"`          // wind, or the axis an emitter pushes along
 	Target   [3]float64   `json:"target"`
 	Lens     float64      `json:"lens,omitempty"`
 	Min      [3]float64   `json:"min"` // of domains
@@ -203,6 +204,7 @@ func describe(doc *shot.Shot, e *shot.Element, frame float64) (sceneElement, boo
 		}
 		if e.Kind == shot.Collider || e.Kind == shot.Mesh {
 			se.Colour = hexOf(e.At("colour", frame).Vec)
+			se.Clear = e.Get("material").Text == "glass"
 			break
 		}
 		if e.Kind == shot.Pull {

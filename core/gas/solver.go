@@ -89,6 +89,7 @@ type FrameStats struct {
 	Warm        float64            `json:"warm,omitempty"` // its mean excess temperature, K
 	Unconverged int                `json:"unconverged"`
 	Particles   int                `json:"particles,omitempty"` // of a liquid
+	Drops       int                `json:"drops,omitempty"`     // of its foam, spray and bubbles
 	Volume      float64            `json:"volume,omitempty"`    // of a liquid, m³; Cut is its too
 	Drained     float64            `json:"drained,omitempty"`   // m³ of it taken away in this frame
 	Leaks       map[string]float64 `json:"leaks,omitempty"`     // of thin solids: the share of the gas near them that goes through

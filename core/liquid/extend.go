@@ -1,8 +1,6 @@
 package liquid
 
 import (
-	"math"
-
 	"zarf/core/geom"
 	"zarf/core/grid"
 )
@@ -135,84 +133,129 @@ func (s *Solver) along(a, i, j, k int) float32 {
 	return us[a] + tangent + max(into, 0)*out[a]
 }
 
+// batch is how many particles are moved together.
+const batch = 256
+
+// bundle are places and velocities of a batch of particles.
+type bundle struct {
+	x, y, v, k [3][batch]float32
+}
+
+// flow samples the velocity f at the places p of n particles into v.
+func flow(f [3]*grid.Field, p, v *[3][batch]float32, n int) {
+	full := (n + 15) &^ 15 // whole vectors are read quickest
+	for i := n; i < full; i++ {
+		for a := range p {
+			p[a][i] = p[a][n-1]
+		}
+	}
+	for a := range 3 {
+		off := [3]float32{0.5, 0.5, 0.5}
+		off[a] = 0
+		f[a].SampleBatch(v[a][:full], p[0][:full], p[1][:full], p[2][:full], off)
+	}
+}
+
 // advect carries particles along the grid's flow for dt, by the third-order
 // scheme of Ralston (1962), moves them apart by the gaps found, and out of
 // solids. What leaves through an open side is taken away.
 func (s *Solver) advect(dt float64, st *FrameStats) {
-	g := float32(dt / s.H) // m/s to voxels
-	n := [3]float32{float32(s.NX), float32(s.NY), float32(s.NZ)}
-	const skin = 1e-3
-	inside := func(x *[3]float32) {
-		for a := range 3 {
-			x[a] = min(max(x[a], 0), n[a])
-		}
-	}
-	pieces := (len(s.P) + 4095) / 4096
-	gone := make([][6]int, pieces)
-	s.crew.For(pieces, 1, func(p0, p1 int) {
-		for p := p0; p < p1; p++ {
-			for m := p * 4096; m < min((p+1)*4096, len(s.P)); m++ {
-				q := &s.P[m]
-				x := q.X
-				k1 := s.at(&x)
-				y := [3]float32{x[0] + 0.5*g*k1[0], x[1] + 0.5*g*k1[1], x[2] + 0.5*g*k1[2]}
-				inside(&y)
-				k2 := s.at(&y)
-				for a := range 3 {
-					y[a] = x[a] + 0.75*g*k2[a]
-				}
-				inside(&y)
-				k3 := s.at(&y)
-				for a := range 3 {
-					y[a] = x[a] + g*(2*k1[a]+3*k2[a]+4*k3[a])/9
-				}
-				if s.spread {
-					for a := range 3 {
-						i, j, k, fx, fy, fz := place(a, &x)
-						c := corners(s.gap[a], i, j, k)
-						y[a] += min(max(mix(&c, fx, fy, fz), -0.3), 0.3)
-					}
-				}
-				if s.Flat {
-					y[2] = x[2]
-				}
-				if s.solid.any {
-					s.expel(&y, q)
-				}
-				q.X = y
-				for a := range 3 {
-					for up := range 2 {
-						beyond := q.X[a] < skin
-						if up == 1 {
-							beyond = q.X[a] > n[a]-skin
-						}
-						if !beyond {
-							continue
-						}
-						if s.Open[2*a+up] {
-							q.X[0] = -1 // to be taken away
-							gone[p][2*a+up]++
-							break
-						}
-						q.X[a] = min(max(q.X[a], skin), n[a]-skin)
-						if (q.V[a] < 0) == (up == 0) {
-							q.V[a] = 0
-						}
-					}
-					if q.X[0] < 0 {
-						break
-					}
-				}
+	blocks := (len(s.P) + batch - 1) / batch
+	gone := make([][6]int, blocks)
+	s.crew.For(blocks, 4, func(b0, b1 int) {
+		var w bundle
+		for b := b0; b < b1; b++ {
+			list := s.P[b*batch : min((b+1)*batch, len(s.P))]
+			s.carry(&w, list, float32(dt/s.H))
+			for m := range list {
+				s.land(&list[m], [3]float32{w.y[0][m], w.y[1][m], w.y[2][m]}, &gone[b])
 			}
 		}
 	})
 	unit := s.H * s.H * s.H / PerCell
+	lost := 0
 	for _, g := range gone {
 		for side, c := range g {
 			st.Left[side] += float64(c) * unit
+			lost += c
 		}
 	}
-	s.drop(func(p *Particle) bool { return p.X[0] < 0 || math.IsNaN(float64(p.X[0]+p.X[1]+p.X[2])) })
+	if lost > 0 {
+		s.drop(func(p *Particle) bool { return p.X[0] < 0 })
+	}
+}
+
+// carry leaves in w.y where particles come to; g is dt over a voxel.
+func (s *Solver) carry(w *bundle, list []Particle, g float32) {
+	n := len(list)
+	for m := range list {
+		for a := range 3 {
+			w.x[a][m] = list[m].X[a]
+		}
+	}
+	flow(s.u, &w.x, &w.k, n)
+	for a := range 3 {
+		for m := range n {
+			w.v[a][m] = 2 * w.k[a][m]
+			w.y[a][m] = w.x[a][m] + 0.5*g*w.k[a][m]
+		}
+	}
+	flow(s.u, &w.y, &w.k, n)
+	for a := range 3 {
+		for m := range n {
+			w.v[a][m] += 3 * w.k[a][m]
+			w.y[a][m] = w.x[a][m] + 0.75*g*w.k[a][m]
+		}
+	}
+	flow(s.u, &w.y, &w.k, n)
+	for a := range 3 {
+		for m := range n {
+			w.y[a][m] = w.x[a][m] + g*(w.v[a][m]+4*w.k[a][m])/9
+		}
+	}
+	if !s.spread {
+		return
+	}
+	flow(s.gap, &w.x, &w.k, n)
+	for a := range 3 {
+		for m := range n {
+			w.y[a][m] += min(max(w.k[a][m], -0.3), 0.3)
+		}
+	}
+}
+
+// land puts a particle to a place, or where solids and sides keep it; one that
+// leaves gets a place below 0 and is counted.
+func (s *Solver) land(q *Particle, y [3]float32, gone *[6]int) {
+	n := [3]float32{float32(s.NX), float32(s.NY), float32(s.NZ)}
+	const skin = 1e-3
+	if s.Flat {
+		y[2] = q.X[2]
+	}
+	if s.solid.any {
+		s.expel(&y, q)
+	}
+	q.X = y
+	for a := range 3 {
+		for up := range 2 {
+			beyond := q.X[a] < skin
+			if up == 1 {
+				beyond = q.X[a] > n[a]-skin
+			}
+			if !beyond {
+				continue
+			}
+			if s.Open[2*a+up] {
+				q.X[0] = -1
+				gone[2*a+up]++
+				return
+			}
+			q.X[a] = min(max(q.X[a], skin), n[a]-skin)
+			if (q.V[a] < 0) == (up == 0) {
+				q.V[a] = 0
+			}
+		}
+	}
 }
 
 // expel puts a particle that has come into a solid back to its surface, and

@@ -140,20 +140,42 @@ func slope(c *[8]float32, fx, fy, fz float32) [3]float32 {
 // toGrid, mixed with smooth of the velocity itself; APIC takes the velocity
 // and its slope.
 func (s *Solver) toParticles(affine bool, smooth float32) {
+	if !affine {
+		s.changes(smooth)
+		return
+	}
 	s.crew.For(len(s.P), 4096, func(lo, hi int) {
 		for n := lo; n < hi; n++ {
 			p := &s.P[n]
 			for a := range 3 {
 				i, j, k, fx, fy, fz := place(a, &p.X)
 				c := corners(s.u[a], i, j, k)
-				v := mix(&c, fx, fy, fz)
-				if affine {
-					p.V[a], p.C[a] = v, slope(&c, fx, fy, fz)
-					continue
+				p.V[a], p.C[a] = mix(&c, fx, fy, fz), slope(&c, fx, fy, fz)
+			}
+		}
+	})
+}
+
+// changes is FLIP's way.
+func (s *Solver) changes(smooth float32) {
+	blocks := (len(s.P) + batch - 1) / batch
+	s.crew.For(blocks, 4, func(b0, b1 int) {
+		var w bundle
+		for b := b0; b < b1; b++ {
+			list := s.P[b*batch : min((b+1)*batch, len(s.P))]
+			for m := range list {
+				for a := range 3 {
+					w.x[a][m] = list[m].X[a]
 				}
-				o := corners(s.old[a], i, j, k)
-				p.V[a] = v + (1-smooth)*(p.V[a]-mix(&o, fx, fy, fz))
-				p.C[a] = [3]float32{}
+			}
+			flow(s.u, &w.x, &w.v, len(list))
+			flow(s.old, &w.x, &w.k, len(list))
+			for m := range list {
+				p := &list[m]
+				for a := range 3 {
+					p.V[a] = w.v[a][m] + (1-smooth)*(p.V[a]-w.k[a][m])
+				}
+				p.C = [3][3]float32{}
 			}
 		}
 	})
@@ -171,3 +193,14 @@ func (s *Solver) at(x *[3]float32) (v [3]float32) {
 
 // each cuts a field into runs.
 func (s *Solver) each(f *grid.Field, fn func(lo, hi int)) { s.crew.For(len(f.Data), 1<<14, fn) }
+
+// Transfers sorts the particles, averages them onto the grid and hands the
+// velocity back, and nothing else: for measuring.
+func (s *Solver) Transfers(affine bool) {
+	s.sort()
+	s.toGrid()
+	for a := range 3 {
+		s.old[a].CopyFrom(s.u[a])
+	}
+	s.toParticles(affine, 0)
+}

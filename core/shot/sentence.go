@@ -26,7 +26,11 @@ func (s *Shot) Sentence(e *Element) string {
 				open = append(open, x[1])
 			}
 		}
-		sides := "lets gas out at " + list(open)
+		what := "gas"
+		if e.Liquid() {
+			what = "liquid"
+		}
+		sides := "lets " + what + " out at " + list(open)
 		switch {
 		case len(wall) == 6:
 			sides = "is closed on all sides"
@@ -35,14 +39,17 @@ func (s *Shot) Sentence(e *Element) string {
 		case len(wall) < len(open):
 			sides = "has walls at " + list(wall) + " only"
 		}
-		verb := "holds gas in"
+		verb := "holds " + what + " in"
 		if e.Follows() {
 			verb = "follows gas within"
 		}
 		if e.Burns() {
 			sides += fmt.Sprintf("; fuel burns from %s K", Short(e.Get("ignition").Num))
 		}
-		if u := e.Get("upres").Text; u != "1" {
+		if v := e.Get("viscosity").Num; e.Liquid() && v > 0.01 {
+			sides += fmt.Sprintf("; viscosity %s Pa·s", Short(v))
+		}
+		if u := e.Get("upres").Text; u != "1" && !e.Liquid() {
 			sides += "; upres " + u + " ×"
 		}
 		return fmt.Sprintf("%s %s × %s × %s at %s voxels (%d × %d × %d) and %s.",
@@ -114,6 +121,9 @@ func (s *Shot) Sentence(e *Element) string {
 }
 
 func (s *Shot) emitterSentence(e *Element, m func(float64) string) string {
+	if s.onlyLiquid(e) {
+		return s.pourSentence(e, m)
+	}
 	var what []string
 	if e.Get("smoke").Num > 0 || len(e.Keys["smoke"]) > 0 {
 		what = append(what, "smoke "+Short(e.Get("smoke").Num))
@@ -275,4 +285,33 @@ func direction(v [3]float64) string {
 		side = 1
 	}
 	return "towards " + names[at][side]
+}
+
+// onlyLiquid reports an emitter that acts on liquids alone.
+func (s *Shot) onlyLiquid(e *Element) bool {
+	wet := false
+	for _, d := range s.Of(Domain) {
+		if e.Acts(d) {
+			if !d.Liquid() {
+				return false
+			}
+			wet = true
+		}
+	}
+	return wet
+}
+
+func (s *Shot) pourSentence(e *Element, m func(float64) string) string {
+	t := map[string]string{"flow": "pours liquid", "full": "keeps full of liquid", "once": "fills once with liquid", "drain": "takes liquid away from"}[e.Get("pours").Text]
+	switch e.Get("pours").Text {
+	case "flow":
+		t += fmt.Sprintf(" at %s m/s", Short(math.Abs(e.Get("speed").Num)))
+		if e.Get("along").Text == "axis" {
+			t += " along its axis"
+		}
+		t += " from a " + e.sizeWords(m)
+	default:
+		t += " a " + e.sizeWords(m)
+	}
+	return t + s.keyed(e, "speed") + s.scopeWords(e) + "."
 }

@@ -4,6 +4,7 @@ import (
 	"math"
 
 	"zarf/core/gas"
+	"zarf/core/liquid"
 	"zarf/core/shot"
 )
 
@@ -24,6 +25,9 @@ const (
 	packedShare = 0.8
 )
 
+// wetShare is how much of a liquid domain is full, as a rule.
+const wetShare = 1.0 / 3
+
 // FollowShare is how much of its limit a domain whose bounds follow uses on
 // the mean, as a rule.
 const FollowShare = 0.4
@@ -34,6 +38,10 @@ const BytesFine = 20
 
 // Bytes is the memory that a voxel of a domain takes.
 func Bytes(d *shot.Element) float64 {
+	if d.Liquid() { // as if a third were full
+		n := float64(Detail(d))
+		return liquid.BytesPerCell + wetShare*liquid.BytesPerFull + 4*n*n*n
+	}
 	if d.Burns() {
 		return gas.BytesPerCell + gas.BytesPerBurning
 	}
@@ -74,6 +82,17 @@ func Guess(s *shot.Shot, d *shot.Element, rate float64) Estimate {
 	v := d.Voxels()
 	e := Estimate{NX: dims.NX, NY: dims.NY, NZ: dims.NZ, Voxels: v, Memory: v * Bytes(d), Frames: last - first + 1}
 	values, slower, fill := 2.0, 1.0, fillShare
+	if d.Liquid() { // a full voxel's particles take about as long as four voxels of gas
+		n := float64(Detail(d))
+		e.Disk = float64(e.Frames) * v * (1 + 0.15*n*n*n)
+		if d.Get("cache_velocity").Flag {
+			e.Disk *= 1.6
+		}
+		if rate > 0 {
+			e.Seconds = (float64(e.Frames) + s.Get("preroll").Num) * v * (1 + 4*wetShare) * substeps(s, d) / rate
+		}
+		return e
+	}
 	if d.Burns() {
 		values, slower = 4, 1.4
 	}

@@ -96,7 +96,7 @@ func (l *Liquid) Advance(stop func() bool) (int, gas.FrameStats, error) {
 		err = l.fault
 	}
 	out := gas.FrameStats{Substeps: st.Substeps, Capped: st.Capped, Iterations: st.Iterations, Residual: st.Residual, Unconverged: st.Unconverged, MaxSpeed: st.MaxSpeed,
-		Particles: st.Particles, Volume: st.Volume, VolumeMade: st.Inflow, Drained: st.Drained, Cut: st.Left, Low: st.Low.Array(), High: st.High.Array(),
+		Particles: st.Particles, Drops: st.Drops, Volume: st.Volume, VolumeMade: st.Inflow, Drained: st.Drained, Cut: st.Left, Low: st.Low.Array(), High: st.High.Array(),
 		Top: max(0, st.High.Y-l.Solver.Origin.Y), Width: st.High.X - st.Low.X, Bulk: st.Volume}
 	if err != nil {
 		return l.next, out, fmt.Errorf("frame %d: %w", l.next, err)

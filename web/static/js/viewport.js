@@ -359,9 +359,9 @@ export class Viewport {
       if (e.kind === 'pull') {
         this.pull(e, g, geo);
       } else if (e.kind === 'collider' || e.kind === 'mesh') {
-        const m = new THREE.MeshLambertMaterial({ color: new THREE.Color(e.colour || '#777777'), transparent: e.muted, opacity: e.muted ? 0.2 : 1, side: THREE.DoubleSide });
+        const m = new THREE.MeshLambertMaterial({ color: new THREE.Color(e.colour || '#777777'), transparent: e.muted || e.clear, opacity: e.muted ? 0.2 : e.clear ? 0.16 : 1, depthWrite: !e.clear, side: THREE.DoubleSide });
         const solid = new THREE.Mesh(geo, m);
-        if (!e.muted) solid.layers.enable(1);
+        if (!e.muted && !e.clear) solid.layers.enable(1);
         g.add(solid);
       } else {
         g.add(new THREE.Mesh(geo, new THREE.MeshBasicMaterial({ color: 0xffffff, transparent: true, opacity: 0.06, depthWrite: false })));

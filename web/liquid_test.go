@@ -1,0 +1,114 @@
+package web
+
+import (
+	"encoding/json"
+	"io"
+	"net/http"
+	"strings"
+	"testing"
+
+	"zarf/core/shot"
+)
+
+// filled is a shot of a spout over a glass vessel.
+func filled(name string) *shot.Shot {
+	d := shot.New(name)
+	d.Self.Values["last"] = shot.Num(5)
+	dom := d.Add(shot.Domain)
+	for k, v := range map[string]shot.Value{"fluid": shot.Text("liquid"), "size": shot.Vec(0.8, 0.8, 0.8), "voxel": shot.Num(0.05), "position": shot.Vec(0, 0.4, 0), "foam": shot.Num(30)} {
+		dom.Values[k] = v
+	}
+	b := d.Add(shot.Emitter)
+	b.Values["form"], b.Values["size"], b.Values["position"], b.Values["pours"] = shot.Text("box"), shot.Vec(0.5, 0.3, 0.5), shot.Vec(0, 0.2, 0), shot.Text("once")
+	e := d.Add(shot.Emitter)
+	e.Values["form"], e.Values["size"], e.Values["position"], e.Values["speed"], e.Values["along"] = shot.Text("cylinder"), shot.Vec(0.2, 0.15, 0.2), shot.Vec(0, 0.65, 0), shot.Num(-1.5), shot.Text("axis")
+	c := d.Add(shot.Collider)
+	c.Values["form"], c.Values["size"], c.Values["position"], c.Values["wall"], c.Values["material"] = shot.Text("tube"), shot.Vec(0.7, 0.5, 0.7), shot.Vec(0, 0.25, 0), shot.Num(0.1), shot.Text("glass")
+	return d
+}
+
+// A liquid's take shows its surface and its particles on the page, says what
+// it holds, and is lit.
+func TestLiquidTakeOnPages(t *testing.T) {
+	s := serve(t, t.TempDir())
+	row := s.add(t, filled("LQ"))
+	s.finish(t, row)
+	head := func(path string) (h struct {
+		Liquid                         bool
+		Vertices, Triangles, Particles int
+		Fastest                        float64
+	}, size int) {
+		r, err := http.Get(s.URL + path)
+		if err != nil {
+			t.Fatal(err)
+		}
+		defer r.Body.Close()
+		if err := json.Unmarshal([]byte(r.Header.Get("X-Zarf-Volume")), &h); err != nil {
+			t.Fatalf("%s: %d %v", path, r.StatusCode, err)
+		}
+		b, _ := io.ReadAll(r.Body)
+		return h, len(b)
+	}
+	if h, n := head("/shots/lq/volume/1/4"); !h.Liquid || h.Vertices < 500 || h.Triangles < 1000 || n != 12*(h.Vertices+h.Triangles) {
+		t.Errorf("the surface: %+v in %d bytes", h, n)
+	}
+	if h, n := head("/shots/lq/volume/1/4?as=points"); h.Particles < 300 || h.Fastest < 1 || n != 13*h.Particles {
+		t.Errorf("the particles: %+v in %d bytes", h, n)
+	}
+	_, body := s.get(t, "/shots/lq/takes?take=1")
+	for _, want := range []string{"Liquid held", "Liquid that came in a frame", "Particles"} {
+		if !strings.Contains(body, want) {
+			t.Errorf("the take's sheet lacks %q", want)
+		}
+	}
+	for _, no := range []string{"No smoke", "Height of smoke", "warm as the air"} {
+		if strings.Contains(body, no) {
+			t.Errorf("the take's sheet says %q of a liquid", no)
+		}
+	}
+	img, _ := s.shown(t, "/shots/lq/preview?take=1&frame=4&width=96")
+	tones := map[uint32]bool{}
+	for y := range img.Bounds().Dy() {
+		for x := range img.Bounds().Dx() {
+			r, g, b, _ := img.At(x, y).RGBA()
+			tones[r>>12<<8|g>>12<<4|b>>12] = true
+		}
+	}
+	if len(tones) < 6 {
+		t.Errorf("the lit liquid has %d tones", len(tones))
+	}
+
+	h := hand{t, browse(t)}
+	h.open(s.URL + "/shots/lq/takes?take=1&frame=4")
+	h.until(`() => zarf.view && zarf.view.liquid.skin.visible && zarf.view.liquid.skin.geometry.index.count > 3000`)
+	h.click("[data-view=points]")
+	h.until(`() => zarf.view.liquid.dots.visible && !zarf.view.liquid.skin.visible`)
+	h.until(`() => document.querySelector('[data-view=points]').getAttribute('aria-pressed') === 'true'`)
+	h.click("[data-view=points]")
+	h.until(`() => zarf.view.liquid.skin.visible && !zarf.view.liquid.dots.visible`)
+}
+
+// Whether a domain holds gas or a liquid decides what its sheet asks.
+func TestSheetFollowsTheFluid(t *testing.T) {
+	s := serve(t, t.TempDir())
+	row := s.add(t, small("SF"))
+	_, body := s.get(t, "/shots/sf/stage?el=domain1")
+	if !strings.Contains(body, "Vorticity confinement") || strings.Contains(body, "Surface tension") {
+		t.Error("a gas is asked for what liquids have")
+	}
+	if code, _ := s.post(t, "/shots/sf/value", "stage", "kind", "domain", "id", "domain1", "key", "fluid", "v", "liquid"); code != 200 {
+		t.Fatal(code)
+	}
+	_, body = s.get(t, "/shots/sf/stage?el=domain1")
+	if strings.Contains(body, "Vorticity confinement") || !strings.Contains(body, "Surface tension") || !strings.Contains(body, "holds liquid in") {
+		t.Error("a liquid's sheet isn't one")
+	}
+	for _, bad := range []string{"-1", "20000", "thick"} {
+		if code, body := s.post(t, "/shots/sf/value", "stage", "kind", "domain", "id", "domain1", "key", "viscosity", "v", bad); code != 422 || !strings.Contains(body, "Viscosity") {
+			t.Errorf("viscosity %s: %d %.100s", bad, code, body)
+		}
+	}
+	if code, _ := s.post(t, "/shots/sf/value", "stage", "kind", "domain", "id", "domain1", "key", "viscosity", "v", "50 mPa·s"); code != 200 || doc(t, s, row).Element("domain1").Get("viscosity").Num != 0.05 {
+		t.Error("50 mPa·s isn't 0.05")
+	}
+}
