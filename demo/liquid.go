@@ -14,7 +14,7 @@ func BellFlood() *shot.Shot {
 	s.Note = "Down in the bell a valve gives way. Water shoots across, strikes the far glass and fills the bell to the bench."
 	put(shot.Setting, s.Self.Values, "last", 96)
 	put(shot.Setting, s.Self.Values, "air_temperature", 281)
-	add(s, shot.Domain, "Bell water", "fluid", "liquid", "position", xyz{0, 1, 0}, "size", xyz{2.16, 2.0, 2.16}, "voxel", 0.04, "foam", 50.0, "foam_lasts", 1.2, "max_substeps", 12,
+	add(s, shot.Domain, "Bell water", "fluid", "liquid", "position", xyz{0, 1, 0}, "size", xyz{2.16, 2.0, 2.16}, "voxel", 0.04, "foam", 14.0, "foam_lasts", 0.8, "max_substeps", 12,
 		"side_x0", "wall", "side_x1", "wall", "side_z0", "wall", "side_z1", "wall", "side_y1", "wall")
 	valve := add(s, shot.Emitter, "Valve", "form", "cylinder", "position", xyz{-0.78, 1.34, 0.1}, "turn", xyz{0, 0, -98}, "size", xyz{0.36, 0.2, 0.36},
 		"speed", 4.2, "along", "axis")
@@ -32,7 +32,7 @@ func BellFlood() *shot.Shot {
 	set(s.Element("camera"), "position", xyz{1.5, 1.7, 5.6}, "target", xyz{0, 1.02, 0}, "lens", 42.0)
 	l := s.Looks[0]
 	l.Name = "Work light"
-	for k, v := range map[string]any{"sun_bearing": 320.0, "sun_height": 42.0, "sun_strength": 2.4, "sky_strength": 0.75, "sky_colour": xyz{0.6, 0.74, 0.86}, "ground_colour": xyz{0.16, 0.16, 0.15}, "liquid_colour": xyz{0.35, 0.72, 0.72}, "liquid_depth": 1.2, "extinction": 14.0, "colour": xyz{0.97, 0.97, 0.98}, "bounces": 6, "exposure": 0.2} {
+	for k, v := range map[string]any{"sun_bearing": 320.0, "sun_height": 42.0, "sun_strength": 2.4, "sky_strength": 0.75, "sky_colour": xyz{0.6, 0.74, 0.86}, "ground_colour": xyz{0.16, 0.16, 0.15}, "liquid_colour": xyz{0.35, 0.72, 0.72}, "liquid_depth": 1.2, "extinction": 6.0, "colour": xyz{0.97, 0.97, 0.98}, "bounces": 6, "exposure": 0.2} {
 		put(shot.Look, l.Values, k, v)
 	}
 	final(s)
@@ -49,11 +49,11 @@ func OilSpill() *shot.Shot {
 	oil := add(s, shot.Domain, "Oil", "fluid", "liquid", "position", xyz{0, 1.0, 0}, "size", xyz{2.4, 2.0, 2.4}, "voxel", 0.035, "viscosity", 0.02, "weight", 850.0, "carried", "apic",
 		"max_substeps", 10)
 	air := add(s, shot.Domain, "Stair air", "position", xyz{0, 1.55, 0}, "size", xyz{3.0, 3.1, 3.0}, "voxel", 0.05, "bounds", "follow", "follow_margin", 0.4,
-		"burning", "fuel", "ignition", 450.0, "heat_released", 30.0, "burn_rate", 5.0, "soot", 14.0, "spread", 0.8, "cooling", 0.6, "vorticity", 0.3)
+		"burning", "fuel", "ignition", 450.0, "heat_released", 30.0, "burn_rate", 5.0, "soot", 4.0, "spread", 0.8, "cooling", 0.6, "vorticity", 0.3)
 	cask := add(s, shot.Emitter, "Cask", "form", "cylinder", "position", xyz{0.1, 1.78, -0.72}, "turn", xyz{90, 0, 0}, "size", xyz{0.24, 0.2, 0.24}, "speed", 1.1, "along", "axis", "push", xyz{-0.5, -0.6, 0})
 	cask.ActsOn = []string{oil.ID}
 	keys(cask, "speed", 1, 1.1, 50, 1.1, 60, 0.3)
-	flame := add(s, shot.Emitter, "Burning oil", "from", "fluid", "fed_by", oil.ID, "fed_where", "surface", "fuel", 0.035, "smoke", 0.05, "temperature", 850.0, "inherit", 0.6,
+	flame := add(s, shot.Emitter, "Burning oil", "from", "fluid", "fed_by", oil.ID, "fed_where", "surface", "fuel", 0.045, "smoke", 0.0, "temperature", 850.0, "inherit", 0.6,
 		"breakup", 0.7, "breakup_size", 0.3, "breakup_rate", 2.0, "begin", 12)
 	flame.ActsOn = []string{air.ID}
 	stone := xyz{0.3, 0.28, 0.25}
@@ -65,10 +65,10 @@ func OilSpill() *shot.Shot {
 		y := 1.5 - 0.17*float64(n)
 		add(s, shot.Collider, "Step", "form", "box", "position", xyz{0.68 * math.Cos(a), y - 0.5*y, -0.68 * math.Sin(a)}, "size", xyz{1.0, y, 0.62}, "turn", xyz{0, turn, 0}, "colour", stone)
 	}
-	set(s.Element("camera"), "position", xyz{3.1, 2.6, 4.4}, "target", xyz{0, 0.95, 0}, "lens", 36.0)
+	set(s.Element("camera"), "position", xyz{2.3, 3.9, 3.5}, "target", xyz{0.05, 0.85, 0.1}, "lens", 38.0)
 	l := s.Looks[0]
 	l.Name = "Stairwell"
-	for k, v := range map[string]any{"sun_strength": 0.12, "sky_strength": 0.06, "ground_colour": xyz{0.14, 0.13, 0.12}, "liquid_colour": xyz{0.75, 0.5, 0.12}, "liquid_depth": 0.08, "liquid_index": 1.47, "exposure": 0.2, "flame": 0.12, "flame_light": 0.8, "flame_thickness": 5.0} {
+	for k, v := range map[string]any{"sun_strength": 0.5, "sun_height": 55.0, "sun_bearing": 150.0, "sky_strength": 0.16, "ground_colour": xyz{0.14, 0.13, 0.12}, "liquid_colour": xyz{0.75, 0.5, 0.12}, "liquid_depth": 0.08, "liquid_index": 1.47, "exposure": 0.2, "flame": 0.12, "flame_light": 0.8, "flame_thickness": 5.0} {
 		put(shot.Look, l.Values, k, v)
 	}
 	final(s)

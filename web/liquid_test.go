@@ -92,15 +92,15 @@ func TestLiquidTakeOnPages(t *testing.T) {
 func TestSheetFollowsTheFluid(t *testing.T) {
 	s := serve(t, t.TempDir())
 	row := s.add(t, small("SF"))
-	_, body := s.get(t, "/shots/sf/stage?el=domain1")
-	if !strings.Contains(body, "Vorticity confinement") || strings.Contains(body, "Surface tension") {
+	_, body := s.get(t, "/shots/sf/sheet?el=domain1")
+	if strings.Contains(body, `id="f-vorticity" hidden`) || !strings.Contains(body, `id="f-tension" hidden`) {
 		t.Error("a gas is asked for what liquids have")
 	}
 	if code, _ := s.post(t, "/shots/sf/value", "stage", "kind", "domain", "id", "domain1", "key", "fluid", "v", "liquid"); code != 200 {
 		t.Fatal(code)
 	}
-	_, body = s.get(t, "/shots/sf/stage?el=domain1")
-	if strings.Contains(body, "Vorticity confinement") || !strings.Contains(body, "Surface tension") || !strings.Contains(body, "holds liquid in") {
+	_, body = s.get(t, "/shots/sf/sheet?el=domain1")
+	if !strings.Contains(body, `id="f-vorticity" hidden`) || strings.Contains(body, `id="f-tension" hidden`) || !strings.Contains(body, "holds liquid in") {
 		t.Error("a liquid's sheet isn't one")
 	}
 	for _, bad := range []string{"-1", "20000", "thick"} {

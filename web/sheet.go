@@ -171,11 +171,12 @@ func (s *sheet) fill(doc *shot.Shot, value func(*shot.Entry) shot.Value) {
 	length := doc.Get("units").Text
 	at := map[string]int{}
 	burns := slices.ContainsFunc(doc.Elements, (*shot.Element).Burns)
+	wet := slices.ContainsFunc(doc.Elements, (*shot.Element).Liquid)
 	if s.Kind == shot.Look && s.Owner.Get("flame_where").Text == "curve" {
 		burns = true // any channel may glow
 	}
 	for _, e := range shot.Entries(s.Kind) {
-		if !burns && ofFire(e) {
+		if !burns && ofFire(e) || !wet && ofLiquid(e) {
 			continue
 		}
 		f := fieldOf(e, s.ID, value(e), length)
@@ -239,6 +240,11 @@ func ownerSheet(doc *shot.Shot, s *sheet) *sheet {
 // domain burns.
 func ofFire(e *shot.Entry) bool {
 	return (e.Kind == shot.Look && e.Topic == "flame" && e.Key != "flame_where") || (e.Kind == shot.Handover && (e.Key == "fuel" || e.Key == "burn"))
+}
+
+// ofLiquid reports values that mean nothing where no domain holds a liquid.
+func ofLiquid(e *shot.Entry) bool {
+	return e.Kind == shot.Look && e.Topic == "liquid" || e.Kind == shot.Emitter && e.Key == "pours"
 }
 
 func lookSheet(doc *shot.Shot, l *shot.Element, frame float64) *sheet {
