@@ -244,7 +244,7 @@ func ofFire(e *shot.Entry) bool {
 
 // ofLiquid reports values that mean nothing where no domain holds a liquid.
 func ofLiquid(e *shot.Entry) bool {
-	return e.Kind == shot.Look && e.Topic == "liquid" || e.Kind == shot.Emitter && e.Key == "pours"
+	return e.Kind == shot.Look && e.Topic == "liquid" || e.Kind == shot.Emitter && e.Key == "pours" || e.Kind == shot.Handover && (e.Key == "surface" || e.Key == "foam")
 }
 
 func lookSheet(doc *shot.Shot, l *shot.Element, frame float64) *sheet {

@@ -472,6 +472,8 @@ func build() []Entry {
 		{Kind: Look, Key: "step", Label: "March step", Type: Number, Default: Num(1), Min: 0.1, Max: 8, Step: 0.1, Keyable: true, Topic: "quality", When: "method=march", Help: "Voxels between two looks into the smoke. Over 1 thin smoke breaks into slices."},
 
 		{Kind: Handover, Key: "density", Label: "Density", Type: Flag, Default: On(true), Main: true, Topic: "channels", Help: "Smoke density, a plain number."},
+		{Kind: Handover, Key: "surface", Label: "Surface", Type: Flag, Default: On(true), Topic: "channels", Help: "A liquid's signed distance to its surface, as a level set, negative inside."},
+		{Kind: Handover, Key: "foam", Label: "Foam", Type: Flag, Default: On(true), Topic: "channels", Help: "How thick a liquid's foam, spray and bubbles are, 0 to 1."},
 		{Kind: Handover, Key: "temperature", Label: "Temperature", Type: Flag, Default: On(true), Main: true, Topic: "channels", Help: "In kelvin."},
 		{Kind: Handover, Key: "fuel", Label: "Fuel", Type: Flag, Default: On(false), Topic: "channels", Help: "Unburnt fuel in kg/m³, of domains that burn."},
 		{Kind: Handover, Key: "burn", Label: "Burn", Type: Flag, Default: On(true), Topic: "channels", Help: "Where flame is, 0 to 1, of domains that burn."},

@@ -57,6 +57,22 @@ const Surface = "surface"
 // FoamChannel is how thick foam, spray and bubbles are, 0 to 1.
 const FoamChannel = "foam"
 
+// Carries reports a channel that every frame of a domain has, unless it was
+// kept out of the cache.
+func Carries(d *shot.Element, channel string) bool {
+	switch channel {
+	case Surface:
+		return d.Liquid()
+	case FoamChannel: // once there is some
+		return false
+	case Temperature:
+		return !d.Liquid()
+	case Fuel, Burn:
+		return d.Burns()
+	}
+	return true
+}
+
 // Liquid runs one liquid domain of a shot.
 type Liquid struct {
 	cast

@@ -166,9 +166,9 @@ func (h *Handover) volume(src *Source, frame, number int, peak float64, m *Manif
 		return ManifestFile{}, err
 	}
 	var out []*vdb.Grid
-	for _, name := range []string{stage.Density, stage.Temperature, stage.Fuel, stage.Burn, stage.Velocity} {
+	for _, name := range []string{stage.Density, stage.Surface, stage.FoamChannel, stage.Temperature, stage.Fuel, stage.Burn, stage.Velocity} {
 		g := in.Grid(name)
-		if !h.get(name).Flag || (g == nil && !src.Domain.Burns() && (name == stage.Fuel || name == stage.Burn)) {
+		if !h.get(name).Flag || g == nil && !stage.Carries(src.Domain, name) {
 			continue
 		}
 		if g == nil {
@@ -223,6 +223,14 @@ func (h *Handover) convert(g *vdb.Grid, peak float64) string {
 			}
 		}
 		return fmt.Sprintf("units/s (%g units a metre)", scale)
+	case stage.Surface:
+		g.Background[0] *= scale
+		for _, l := range g.Leaves {
+			for n := range l.Values {
+				l.Values[n] *= float32(scale)
+			}
+		}
+		return fmt.Sprintf("signed distance (%g units a metre)", scale)
 	case stage.Temperature:
 		return h.warm(g, peak)
 	case stage.Fuel:
