@@ -12,12 +12,12 @@ import (
 func (s *Solver) extend(f [3]*grid.Field, layers int) {
 	s.crew.For(3, 1, func(a0, a1 int) {
 		for a := a0; a < a1; a++ {
-			s.extendOne(f[a], s.w[a], s.known[a], &s.front[a], layers)
+			s.extendOne(f[a], s.w[a], s.known[a], s.rim[a], &s.front[a], layers)
 		}
 	})
 }
 
-func (s *Solver) extendOne(f, own *grid.Field, known []bool, front *[2][]int32, layers int) {
+func (s *Solver) extendOne(f, own *grid.Field, known []bool, rim [][]int32, front *[2][]int32, layers int) {
 	n := [3]int{f.NX, f.NY, f.NZ}
 	step := [3]int{1, f.NX, f.NX * f.NY}
 	// beside calls fn for the faces beside one
@@ -33,10 +33,8 @@ func (s *Solver) extendOne(f, own *grid.Field, known []bool, front *[2][]int32, 
 		}
 	}
 	list, next := front[0][:0], front[1][:0]
-	for at, k := range known {
-		if k {
-			list = append(list, int32(at))
-		}
+	for _, plane := range rim { // the others have none but known faces beside them
+		list = append(list, plane...)
 	}
 	for layer := range layers {
 		next = next[:0]

@@ -12,23 +12,27 @@ import (
 // the cell before, up to a voxel and a bit away.
 const wet = 0.02
 
-// faces of a cell: axis and side, in the order x−, x+, y−, y+, z−, z+.
-func (s *Solver) beside(c, m int) (cell, face int, ok bool) {
-	a := m >> 1
-	at := [3]int{c % s.NX, c / s.NX % s.NY, c / (s.NX * s.NY)}
-	n := [3]int{s.NX, s.NY, s.NZ}
-	f := s.u[a]
-	up := m & 1
-	g := at
-	g[a] += up
-	face = f.Index(g[0], g[1], g[2])
-	at[a] += 2*up - 1
-	ok = at[a] >= 0 && at[a] < n[a]
-	if ok {
-		cell = s.Index(at[0], at[1], at[2])
+// beside is the cell on one side of another, and the face between them: sides
+// go x−, x+, y−, y+, z−, z+. ok is false at the border of the box.
+func (s *Solver) beside(i, j, k, m int) (cell, face int, ok bool) {
+	c := (k*s.NY+j)*s.NX + i
+	switch m {
+	case 0:
+		return c - 1, c + k*s.NY + j, i > 0
+	case 1:
+		return c + 1, c + k*s.NY + j + 1, i < s.NX-1
+	case 2:
+		return c - s.NX, c + k*s.NX, j > 0
+	case 3:
+		return c + s.NX, c + (k+1)*s.NX, j < s.NY-1
+	case 4:
+		return c - s.NX*s.NY, c, k > 0
 	}
-	return cell, face, ok
+	return c + s.NX*s.NY, c + s.NX*s.NY, k < s.NZ-1
 }
+
+// at is the place of a cell.
+func (s *Solver) cellAt(c int) (i, j, k int) { return c % s.NX, c / s.NX % s.NY, c / (s.NX * s.NY) }
 
 // gapTo is the share of the way from a liquid cell to an empty one at which the
 // surface lies; over 1 where the empty one holds a little too.
@@ -80,16 +84,24 @@ func (s *Solver) setup() {
 		}
 	})
 	rows := make([]node, total)
+	if cap(s.inner) < total {
+		s.inner = make([]bool, total, total+total/4)
+	}
+	s.inner = s.inner[:total]
 	s.crew.For(total, 1024, func(lo, hi int) {
 		for r := lo; r < hi; r++ {
 			c, g := int(s.cells[r]), &rows[r]
+			i, j, k := int(at[r][0]), int(at[r][1]), int(at[r][2])
+			inner := true
 			for m := range 6 {
 				g.nb[m] = int32(r)
-				cell, face, ok := s.beside(c, m)
+				cell, face, ok := s.beside(i, j, k, m)
 				w := s.solid.open[m>>1].Data[face]
 				if w < closed {
+					inner = false
 					continue
 				}
+				inner = inner && ok && s.row[cell] >= 0
 				switch {
 				case !ok: // an open side: nothing outside
 					g.diag += w / 0.5
@@ -100,6 +112,7 @@ func (s *Solver) setup() {
 					g.diag += w / s.gap2(c, cell)
 				}
 			}
+			s.inner[r] = inner
 		}
 	})
 	s.sys = newSystem(rows, at, s.crew)
@@ -115,8 +128,9 @@ func (s *Solver) gap2(in, out int) float32 {
 }
 
 func (s *Solver) hasOpen(c int) bool {
+	i, j, k := s.cellAt(c)
 	for m := range 6 {
-		if _, f, _ := s.beside(c, m); s.solid.open[m>>1].Data[f] >= closed {
+		if _, f, _ := s.beside(i, j, k, m); s.solid.open[m>>1].Data[f] >= closed {
 			return true
 		}
 	}
@@ -134,10 +148,11 @@ func (s *Solver) project(p Physics, dt float64, st *FrameStats) {
 	s.crew.For(len(s.cells), 1024, func(lo, hi int) {
 		for r := lo; r < hi; r++ {
 			c := int(s.cells[r])
+			i, j, k := s.cellAt(c)
 			var div float32
 			for m := range 6 {
 				a := m >> 1
-				cell, f, ok := s.beside(c, m)
+				cell, f, ok := s.beside(i, j, k, m)
 				w := so.open[a].Data[f]
 				v := w*s.u[a].Data[f] + (1-w)*so.vel[a].Data[f]
 				if m&1 == 0 {
@@ -175,6 +190,7 @@ func (s *Solver) toFaces(x []float32, f [3]*grid.Field, surf []float32) {
 		g := f[a]
 		s.crew.For(g.NZ, 2, func(k0, k1 int) {
 			for k := k0; k < k1; k++ {
+				rim := s.rim[a][k][:0]
 				for j := range g.NY {
 					for i := range g.NX {
 						n := g.Index(i, j, k)
@@ -216,8 +232,12 @@ func (s *Solver) toFaces(x []float32, f [3]*grid.Field, surf []float32) {
 						}
 						known[n] = true
 						g.Data[n] -= d
+						if rl < 0 || rh < 0 || !s.inner[rl] || !s.inner[rh] {
+							rim = append(rim, int32(n))
+						}
 					}
 				}
+				s.rim[a][k] = rim
 			}
 		})
 	}

@@ -27,12 +27,14 @@ type Solver struct {
 	w, tmp [3]*grid.Field // weights of toGrid; room for new velocities
 	gap    [3]*grid.Field // displacement that keeps particles apart, voxels
 	known  [3][]bool
+	rim    [3][][]int32 // known faces, plane by plane, that may have unknown ones beside them
 	front  [3][2][]int32
 	rho    *grid.Field // density, 1 where full
 	phi    *grid.Field // distance to the surface, voxels, negative in the liquid, within ±1
 	row    []int32     // row of each cell in the system, −1 where none
 	cells  []int32     // cell of each row
 	rhs    []float32
+	inner  []bool // rows whose cell has open faces and liquid on all sides
 	sys    *System
 	solid  solids
 	aside  []kept
@@ -66,7 +68,7 @@ func New(b Box, crew grid.Crew) (*Solver, error) {
 		for _, f := range []*[3]*grid.Field{&s.u, &s.old, &s.w, &s.tmp, &s.gap} {
 			f[a] = grid.NewField(dims[a])
 		}
-		s.known[a] = make([]bool, dims[a].Len())
+		s.known[a], s.rim[a] = make([]bool, dims[a].Len()), make([][]int32, dims[a].NZ)
 	}
 	s.rho, s.phi, s.row = grid.NewField(d), grid.NewField(d), make([]int32, d.Len())
 	for i := range s.phi.Data {

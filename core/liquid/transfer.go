@@ -34,9 +34,10 @@ func (s *Solver) toGrid() {
 		})
 	}
 	s.slabs(func(k0, k1 int) {
-		for _, p := range s.P[s.start[s.Index(0, 0, k0)]:s.start[s.Index(0, 0, k1-1)+s.NX*s.NY]] {
+		list := s.P[s.start[s.Index(0, 0, k0)]:s.start[s.Index(0, 0, k1-1)+s.NX*s.NY]]
+		for n := range list {
 			for a := range 3 {
-				s.splat(a, &p)
+				s.splat(a, &list[n])
 			}
 		}
 	})
@@ -70,7 +71,36 @@ func place(a int, x *[3]float32) (i, j, k int, fx, fy, fz float32) {
 	return i - 1, j - 1, k - 1, px - float32(i), py - float32(j), pz - float32(k)
 }
 
+// splat adds a particle to the faces round it. Within the box, away from its
+// border, all eight are there.
 func (s *Solver) splat(a int, p *Particle) {
+	f, wf := s.u[a], s.w[a]
+	i, j, k, fx, fy, fz := place(a, &p.X)
+	if i < 0 || j < 0 || k < 0 || i+1 >= f.NX || j+1 >= f.NY || k+1 >= f.NZ {
+		s.splatEdge(a, p)
+		return
+	}
+	c := &p.C[a]
+	n := (k*f.NY+j)*f.NX + i
+	sy, sz := f.NX, f.NX*f.NY
+	gx, gy, gz := 1-fx, 1-fy, 1-fz
+	v := p.V[a] - c[0]*fx - c[1]*fy - c[2]*fz // at the lowest corner
+	row := func(n int, w, v float32) {
+		d, q := f.Data[n:n+2:n+2], wf.Data[n:n+2:n+2]
+		w0, w1 := w*gx, w*fx
+		d[0] += w0 * v
+		d[1] += w1 * (v + c[0])
+		q[0] += w0
+		q[1] += w1
+	}
+	row(n, gy*gz, v)
+	row(n+sy, fy*gz, v+c[1])
+	row(n+sz, gy*fz, v+c[2])
+	row(n+sy+sz, fy*fz, v+c[1]+c[2])
+}
+
+// splatEdge is splat where some faces lie outside.
+func (s *Solver) splatEdge(a int, p *Particle) {
 	f, wf := s.u[a], s.w[a]
 	i, j, k, fx, fy, fz := place(a, &p.X)
 	c := &p.C[a]
