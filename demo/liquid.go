@@ -32,7 +32,7 @@ func BellFlood() *shot.Shot {
 	set(s.Element("camera"), "position", xyz{1.5, 1.7, 5.6}, "target", xyz{0, 1.02, 0}, "lens", 42.0)
 	l := s.Looks[0]
 	l.Name = "Work light"
-	for k, v := range map[string]any{"sun_bearing": 320.0, "sun_height": 42.0, "sun_strength": 2.4, "sky_strength": 0.75, "sky_colour": xyz{0.6, 0.74, 0.86}, "ground_colour": xyz{0.16, 0.16, 0.15}, "liquid_colour": xyz{0.35, 0.72, 0.72}, "liquid_depth": 1.2, "extinction": 6.0, "colour": xyz{0.97, 0.97, 0.98}, "bounces": 6, "exposure": 0.2} {
+	for k, v := range map[string]any{"sun_bearing": 320.0, "sun_height": 42.0, "sun_strength": 2.4, "sky_strength": 0.75, "sky_colour": xyz{0.6, 0.74, 0.86}, "ground_colour": xyz{0.16, 0.16, 0.15}, "liquid_colour": xyz{0.35, 0.72, 0.72}, "liquid_depth": 1.2, "extinction": 3.0, "colour": xyz{0.97, 0.97, 0.98}, "bounces": 6, "exposure": 0.2} {
 		put(shot.Look, l.Values, k, v)
 	}
 	final(s)

@@ -76,6 +76,7 @@ type topic struct {
 	Name    string
 	Fields  []field
 	Changed int
+	Idle    bool // none of its fields counts as things are
 }
 
 // field is one value ready to be shown.
@@ -201,8 +202,9 @@ func (s *sheet) fill(doc *shot.Shot, value func(*shot.Entry) shot.Value) {
 		if !ok {
 			n = len(s.Topics)
 			at[e.Topic] = n
-			s.Topics = append(s.Topics, topic{Name: e.Topic})
+			s.Topics = append(s.Topics, topic{Name: e.Topic, Idle: true})
 		}
+		s.Topics[n].Idle = s.Topics[n].Idle && f.Hidden
 		s.Topics[n].Fields = append(s.Topics[n].Fields, f)
 		if f.Changed {
 			s.Topics[n].Changed++

@@ -151,8 +151,22 @@ func simulate(ctx context.Context, o *options, s *shot.Shot, domain, span string
 	}
 	report, end := o.reporter("simulating " + s.Name)
 	defer end()
-	j := run.Sim{Shot: s, Domain: domain, From: a, To: b, Threads: o.threads}
-	return c, a, b, j.Do(ctx, c, report)
+	order, err := s.Order()
+	if err != nil {
+		return nil, 0, 0, err
+	}
+	if domain != "" || len(order) < 2 {
+		j := run.Sim{Shot: s, Domain: domain, From: a, To: b, Threads: o.threads}
+		return c, a, b, j.Do(ctx, c, report)
+	}
+	first, _ := s.Range() // those that are fed need all frames before
+	for _, d := range order {
+		j := run.Sim{Shot: s, Domain: d.ID, From: min(a, first), To: b, Threads: o.threads}
+		if err := j.Do(ctx, c, report); err != nil {
+			return c, a, b, fmt.Errorf("%s: %w", d.Name, err)
+		}
+	}
+	return c, a, b, nil
 }
 
 func simCommand(o *options) *cobra.Command {
@@ -292,7 +306,7 @@ func renderCommand(o *options) *cobra.Command {
 	f := c.Flags()
 	f.StringVar(&span, "frames", "", "frames A-B (the shot's range where left out)")
 	f.StringVar(&out, "out", "", "folder for the pictures")
-	f.StringVar(&domain, "domain", "", "id of the domain")
+	f.StringVar(&domain, "domain", "", "id of the domain (all, one after the other, where left out)")
 	f.StringVar(&lookID, "look", "", "id of the look (the first where left out)")
 	f.IntVar(&samples, "samples", 0, "samples a pixel (the look's where 0)")
 	f.IntVar(&width, "width", 0, "pixels across (the look's where 0)")
@@ -337,7 +351,7 @@ func handoverCommand(o *options) *cobra.Command {
 	f := c.Flags()
 	f.StringVar(&span, "frames", "", "frames A-B (the shot's range where left out)")
 	f.StringVar(&out, "out", "", "folder for the files")
-	f.StringVar(&domain, "domain", "", "id of the domain")
+	f.StringVar(&domain, "domain", "", "id of the domain (all, one after the other, where left out)")
 	f.StringVar(&name, "name", "", "name of the files")
 	f.StringArrayVar(&sets, "set", nil, "a handover value as key=value, any number of times (zarf values handover lists them)")
 	return c

@@ -57,9 +57,9 @@ func (s *Shot) Sentence(e *Element) string {
 	case Emitter:
 		return s.emitterSentence(e, m)
 	case Collider:
-		t := "stops gas with a " + e.sizeWords(m)
+		t := "stops " + s.fluidWord() + " with a " + e.sizeWords(m)
 		if e.Get("invert").Flag {
-			t = "keeps gas within a " + e.sizeWords(m)
+			t = "keeps " + s.fluidWord() + " within a " + e.sizeWords(m)
 		}
 		if e.Moving() {
 			t += ", moving"
@@ -285,6 +285,21 @@ func direction(v [3]float64) string {
 		side = 1
 	}
 	return "towards " + names[at][side]
+}
+
+// fluidWord is what a shot's domains hold.
+func (s *Shot) fluidWord() string {
+	wet, dry := false, false
+	for _, d := range s.Of(Domain) {
+		wet, dry = wet || d.Liquid(), dry || !d.Liquid()
+	}
+	switch {
+	case wet && dry:
+		return "fluid"
+	case wet:
+		return "liquid"
+	}
+	return "gas"
 }
 
 // onlyLiquid reports an emitter that acts on liquids alone.

@@ -18,7 +18,7 @@ import (
 var frames = []struct {
 	shot  string
 	frame int
-}{{"bl010", 60}, {"bl020", 30}, {"bl030", 34}, {"bl070", 72}, {"bl080", 78}, {"bl090", 46}}
+}{{"bl010", 60}, {"bl020", 30}, {"bl030", 34}, {"bl040", 70}, {"bl050", 54}, {"bl070", 72}, {"bl080", 78}, {"bl090", 46}}
 
 const (
 	width, height = 640, 360
