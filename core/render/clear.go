@@ -149,16 +149,22 @@ func (l *Liquid) ray(o, d geom.Vec3, far, moment float64) (t float64, normal geo
 	}
 	stop := min(end, far)
 	prev := from
+	still := l.moves == nil || moment == 0
+	o1, d1 := o.Sub(l.Origin).Mul(1/l.H), d.Mul(1/l.H) // in cells
 	for t = from; t < stop; {
-		p := o.Add(d.Mul(t))
-		q := p.Sub(l.Origin).Mul(1 / (l.H * tile))
-		i, j, k := min(max(int(q.X), 0), l.tiles.NX-1), min(max(int(q.Y), 0), l.tiles.NY-1), min(max(int(q.Z), 0), l.tiles.NZ-1)
+		q := o1.Add(d1.Mul(t))
+		i, j, k := min(max(int(q.X)/tile, 0), l.tiles.NX-1), min(max(int(q.Y)/tile, 0), l.tiles.NY-1), min(max(int(q.Z)/tile, 0), l.tiles.NZ-1)
 		if kind := l.kind[l.tiles.Index(i, j, k)]; kind != mixed && (kind == flooded) == was {
 			prev = t
-			t += l.leave(q, d, i, j, k) + small
+			t += l.leave(q.Mul(1.0/tile), d, i, j, k) + small
 			continue
 		}
-		v := l.Distance(p, moment)
+		var v float64
+		if still {
+			v = float64(l.Phi.Sample(float32(q.X-0.5), float32(q.Y-0.5), float32(q.Z-0.5)))
+		} else {
+			v = l.Distance(o.Add(d.Mul(t)), moment)
+		}
 		if (v < 0) != was {
 			a, b := prev, t
 			for range 14 {
@@ -173,7 +179,9 @@ func (l *Liquid) ray(o, d geom.Vec3, far, moment float64) (t float64, normal geo
 			return t, l.normal(o.Add(d.Mul(t)), moment), true
 		}
 		prev = t
-		t += min(max(math.Abs(v)*0.6, 0.25*l.H), 1.2*l.H)
+		// particles within the liquid leave its distance shallow: it says little
+		// of how far the way out is
+		t += min(max(math.Abs(v)*0.7, 0.35*l.H), 1.5*l.H)
 	}
 	if was && end <= far {
 		return end, side(end, 1), true
