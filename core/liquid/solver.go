@@ -5,7 +5,6 @@ import (
 	"math"
 
 	"zarf/core/gas"
-	"zarf/core/geom"
 	"zarf/core/grid"
 )
 
@@ -323,10 +322,4 @@ func (s *Solver) Resume(p []Particle, drops []Drop, e Emitted) {
 	if s.filled == nil {
 		s.filled = map[string]bool{}
 	}
-}
-
-// Contains reports a place within the box.
-func (b Box) Contains(p geom.Vec3) bool {
-	bb := b.Bounds()
-	return p.X >= bb.Min.X && p.Y >= bb.Min.Y && p.Z >= bb.Min.Z && p.X <= bb.Max.X && p.Y <= bb.Max.Y && p.Z <= bb.Max.Z
 }

@@ -79,7 +79,11 @@ func FromPoints(l *Lattice, p Points, reach float32, slack int, deep []bool, ban
 				case s[0] > 1e-9:
 					x, y, z := s[1]/s[0], s[2]/s[0], s[3]/s[0]
 					d := float32(math.Sqrt(float64(x*x + y*y + z*z)))
-					v = min(max((d-Rim*reach)*h, -band), band)
+					v = d - Rim*reach
+					if v < 0 { // within, the mean comes along with the place by about half
+						v *= 2
+					}
+					v = min(max(v*h, -band), band)
 				}
 				l.V[o+n] = v
 			}
