@@ -141,35 +141,6 @@ func TestColliderThatCloses(t *testing.T) {
 	}
 }
 
-func TestSameBitsOnAnyThreads(t *testing.T) {
-	var want []Particle
-	for _, threads := range []int{1, 2, 4} {
-		p := water
-		p.Viscosity, p.Tension = 2, 0.07
-		s := box(t, 24, 24, 24, 0.02, threads)
-		e := Emitter{Emitter: block(geom.V(0.2, 0.36, 0.2), geom.V(0.28, 0.44, 0.28)), ID: "jet"}
-		e.AlongAxis, e.Speed = true, -1
-		ball := geom.Shape{Form: geom.Sphere, Centre: geom.V(0.24, 0.2, 0.24), Size: geom.V(0.12, 0.12, 0.12), Turn: geom.RotationXYZ(geom.Vec3{})}
-		in := Inputs{Physics: p, Emitters: []Emitter{body(geom.V(0, 0, 0), geom.V(0.48, 0.12, 0.48)), e}, Colliders: []gas.Collider{{Shape: ball, Before: ball}}}
-		run(t, s, 8, in, nil)
-		if s.steps < 20 {
-			t.Fatalf("only %d steps", s.steps)
-		}
-		if want == nil {
-			want = s.P
-			continue
-		}
-		if len(s.P) != len(want) {
-			t.Fatalf("%d threads: %d particles, 1 thread %d", threads, len(s.P), len(want))
-		}
-		for n := range want {
-			if s.P[n] != want[n] {
-				t.Fatalf("%d threads: particle %d is %v, 1 thread %v", threads, n, s.P[n], want[n])
-			}
-		}
-	}
-}
-
 func TestBadPhysics(t *testing.T) {
 	s := box(t, 4, 4, 4, 0.1, 1)
 	for _, change := range []func(p *Physics){func(p *Physics) { p.Density = 0 }, func(p *Physics) { p.Viscosity = -1 }, func(p *Physics) { p.Gravity = math.NaN() }, func(p *Physics) { p.Tension = math.Inf(1) }} {

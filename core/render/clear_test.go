@@ -123,3 +123,81 @@ func TestLiquidClingsToGlass(t *testing.T) {
 		}
 	}
 }
+
+// A liquid that moves while the shutter is open is smeared along its way, and
+// one that is still isn't.
+func TestLiquidBlurs(t *testing.T) {
+	ball := ballOf(0.3, 32)
+	wide := func(speed float32) (lo, hi int) {
+		vel := [3]*grid.Field{}
+		for a := range vel {
+			vel[a] = grid.NewField(grid.Dims{NX: 4, NY: 4, NZ: 4})
+		}
+		for i := range vel[0].Data {
+			vel[0].Data[i] = speed
+		}
+		l := NewLiquid(ball.Phi, ball.H, ball.Origin, ball.Band, ball.Voxel, vel, 0.5, geom.V(-1, -1, -1), 0.02)
+		sc := wetScene(l, func(k *look.Look) {
+			k.Method, k.Background, k.Even, k.Sky = "path", "none", true, look.RGB{1, 1, 1}
+			k.Liquid.Opaque, k.Liquid.Colour = true, look.RGB{0.5, 0.5, 0.5}
+		})
+		sc.Shutter, sc.Rate = 0.02, 24
+		sc.Camera = NewCamera(geom.V(0, 0, 100), geom.Vec3{}, 1500)
+		p, err := New(sc, 48, 9, grid.NewCrew(2))
+		if err != nil {
+			t.Fatal(err)
+		}
+		for range 40 {
+			p.Pass(nil)
+		}
+		lo, hi = 48, 0
+		for x := range 48 {
+			if _, a := p.At(x, 4); a > 0.1 {
+				lo, hi = min(lo, x), max(hi, x)
+			}
+		}
+		return lo, hi
+	}
+	a, b := wide(0)
+	c, d := wide(20) // 0.4 m, from −0.2 to 0.2
+	t.Logf("still from %d to %d, moving from %d to %d of 48", a, b, c, d)
+	if b <= a || (d-c) < (b-a)+5 || math.Abs(float64(c+d-a-b)) > 4 {
+		t.Errorf("still from %d to %d, moving from %d to %d", a, b, c, d)
+	}
+}
+
+// Opaque liquid throws back its colour and the varnish's share, no more than
+// what comes, and glows by itself.
+func TestOpaqueLiquid(t *testing.T) {
+	for _, method := range []string{"path", "march"} {
+		shade := func(glow float64) look.RGB {
+			sc := wetScene(ballOf(0.6, 48), func(l *look.Look) {
+				l.Method, l.Even, l.Sky, l.Sun, l.Background = method, true, look.RGB{1, 1, 1}, look.RGB{}, "none"
+				l.Liquid.Opaque, l.Liquid.Colour, l.Liquid.Glow, l.Liquid.Index = true, look.RGB{0.8, 0.4, 0.1}, glow, 1.33
+			})
+			sc.Camera = NewCamera(geom.V(0, 0, 100), geom.Vec3{}, 100000)
+			if glow > 0 {
+				sc.Look.Sky = look.RGB{}
+			}
+			c, a := mean(t, sc, 6, 200)
+			if math.Abs(a-1) > 1e-6 {
+				t.Errorf("%s: alpha %g", method, a)
+			}
+			return c
+		}
+		c := shade(0)
+		if method == "path" {
+			for n, want := range [3]float64{0.02 + 0.98*0.8, 0.02 + 0.98*0.4, 0.02 + 0.98*0.1} {
+				if math.Abs(c[n]-want) > 0.03 {
+					t.Errorf("%s: %v, want %g in part %d", method, c, want, n)
+				}
+			}
+		}
+		if !(c[0] > c[1] && c[1] > c[2] && c[0] < 1.02) {
+			t.Errorf("%s: %v", method, c)
+		}
+		if g := shade(3); math.Abs(g[0]/(3*0.8*0.98)-1) > 0.05 {
+			t.Errorf("%s: it glows with %v, want %g", method, g, 3*0.8*0.98)
+		}
+	}
+}
