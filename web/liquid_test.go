@@ -86,6 +86,10 @@ func TestLiquidTakeOnPages(t *testing.T) {
 	h.until(`() => document.querySelector('[data-view=points]').getAttribute('aria-pressed') === 'true'`)
 	h.click("[data-view=points]")
 	h.until(`() => zarf.view.liquid.skin.visible && !zarf.view.liquid.dots.visible`)
+	h.open(s.URL + "/shots/lq/stage")
+	h.click("#draft")
+	h.until(`() => zarf.draft.frame >= 3 && zarf.view.liquid.skin.visible`)
+	h.until(`() => { const g = zarf.view.liquid.skin.geometry; g.computeBoundingSphere(); return g.boundingSphere.radius > 0.1 && g.boundingSphere.radius < 1; }`)
 }
 
 // Whether a domain holds gas or a liquid decides what its sheet asks.

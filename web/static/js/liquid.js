@@ -17,7 +17,7 @@ export class Liquid {
     this.skin.visible = n.vertices > 0;
     this.dots.visible = n.particles > 0;
     if (!v) return;
-    const b = v.data.buffer;
+    const b = v.data.byteOffset ? v.data.slice().buffer : v.data.buffer; // a draft's packets begin with a head
     if (n.vertices) {
       const g = new THREE.BufferGeometry();
       g.setAttribute('position', new THREE.BufferAttribute(new Float32Array(b, 0, 3 * n.vertices), 3));
