@@ -139,3 +139,33 @@ func TestDepthFromDensity(t *testing.T) {
 		t.Errorf("under the surface φ is %g, in the corner %g", a, b)
 	}
 }
+
+// Particles stay sorted, each with its own, however many come and go.
+func TestSortWhileParticlesComeAndGo(t *testing.T) {
+	s := box(t, 6, 5, 4, 0.1, 2)
+	n := 0
+	for round := range 40 {
+		for range 37 * (round%7 + 1) {
+			s.P = append(s.P, Particle{X: [3]float32{6 * dice(n, 0), 5 * dice(n, 1), 4 * dice(n, 2)}, V: [3]float32{float32(n)}})
+			n++
+		}
+		if round%5 == 4 {
+			s.drop(func(p *Particle) bool { return int(p.V[0])%3 == round%3 })
+		}
+		want := map[float32][3]float32{}
+		for _, p := range s.P {
+			want[p.V[0]] = p.X
+		}
+		s.sort()
+		if len(want) != len(s.P) {
+			t.Fatalf("round %d: %d particles of %d", round, len(s.P), len(want))
+		}
+		for c := range s.Len() {
+			for _, p := range s.P[s.start[c]:s.start[c+1]] {
+				if cellOf(s.Dims, &p.X) != c || want[p.V[0]] != p.X {
+					t.Fatalf("round %d: a particle at %v stands in cell %d", round, p.X, c)
+				}
+			}
+		}
+	}
+}

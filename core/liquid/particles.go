@@ -34,6 +34,8 @@ func (s *Solver) sort() {
 	}
 	if cap(s.spare) < n {
 		s.spare = make([]Particle, n, n+n/4)
+	}
+	if cap(s.cell) < n { // spare and P change places, and P grows by itself
 		s.cell = make([]int32, n, n+n/4)
 	}
 	out, cell := s.spare[:n], s.cell[:n]
