@@ -71,9 +71,9 @@ func TestSameBitsOnAnyThreads(t *testing.T) {
 	for _, threads := range []int{1, 2, 4} {
 		s := box(t, 24, 24, 24, 0.02, threads)
 		in := pool()
-		run(t, s, 6, in, nil)
+		run(t, s, 5, in, nil)
 		in.Physics.Affine = true
-		run(t, s, 4, in, nil)
+		run(t, s, 3, in, nil)
 		if s.steps < 20 {
 			t.Fatalf("only %d steps", s.steps)
 		}

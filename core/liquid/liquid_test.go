@@ -2,6 +2,7 @@ package liquid
 
 import (
 	"math"
+	"os"
 	"testing"
 
 	"zarf/core/gas"
@@ -50,9 +51,9 @@ func TestStillWaterStaysStill(t *testing.T) {
 		p.Affine = affine
 		in := Inputs{Physics: p, Emitters: []Emitter{body(geom.V(0, 0, 0), geom.V(0.8, 0.42, 0.8))}}
 		var full, worst float64
-		frames := 48
-		if testing.Short() {
-			frames = 12
+		frames := 24
+		if os.Getenv("ZARF_SLOW") != "" {
+			frames = 240
 		}
 		run(t, s, frames, in, func(f int, st FrameStats) {
 			if f == 1 {
@@ -133,9 +134,9 @@ func TestSloshKeepsItsVolume(t *testing.T) {
 		return v * s.H * s.H * s.H
 	}
 	var first, parts float64
-	frames := 240
-	if testing.Short() {
-		frames = 60
+	frames := 60
+	if os.Getenv("ZARF_SLOW") != "" {
+		frames = 240
 	}
 	run(t, s, frames, in, func(f int, st FrameStats) {
 		if f == 1 {

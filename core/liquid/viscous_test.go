@@ -15,7 +15,7 @@ import (
 func TestChannelFlow(t *testing.T) {
 	for _, wall := range []bool{false, true} { // the box's own sides; solids between grid lines
 		for _, mu := range []float64{1, 30, 1000} {
-			s, err := New(Box{Dims: grid.Dims{NX: 16, NY: 72, NZ: 2}, H: 0.0625, Open: [6]bool{false, false, true, true, true, true}}, grid.NewCrew(2))
+			s, err := New(Box{Dims: grid.Dims{NX: 16, NY: 48, NZ: 2}, H: 0.0625, Open: [6]bool{false, false, true, true, true, true}}, grid.NewCrew(2))
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -33,9 +33,9 @@ func TestChannelFlow(t *testing.T) {
 				s.phi.Data[i] = -1
 			}
 			nu := mu / 1000
-			dt := 0.05 * wide * wide / nu
+			dt := 0.07 * wide * wide / nu
 			g := 8 * nu / (wide * wide) // so that the middle runs at 1 m/s
-			for range 60 {
+			for range 40 {
 				for n := range s.u[1].Data {
 					s.u[1].Data[n] += float32(g * dt)
 				}
@@ -48,7 +48,7 @@ func TestChannelFlow(t *testing.T) {
 					continue
 				}
 				want := 1 - 4*x*x/(wide*wide)
-				worst = max(worst, math.Abs(float64(s.u[1].At(i, 36, 1))-want))
+				worst = max(worst, math.Abs(float64(s.u[1].At(i, 24, 1))-want))
 			}
 			t.Logf("%g Pa·s, solids %v: off by %.2f %% of the middle's speed", mu, wall, 100*worst)
 			if worst > 0.03 {
