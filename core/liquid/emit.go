@@ -225,7 +225,7 @@ func (s *Solver) fill(in *inlet, budget int) int {
 					h := noise.Hash(seed, int64(i), int64(j), int64(k*8+c))
 					jit := func(n int) float32 { return (float32(h>>(8*n)&255)/255 - 0.5) * 0.3 }
 					x := [3]float32{float32(i) + 0.25 + 0.5*float32(c&1), float32(j) + 0.25 + 0.5*float32(c>>1&1), float32(k) + 0.25 + 0.5*float32(c>>2)}
-					if !moves(in.e) && in.most > 0.99 && in.e.Shape.Distance(s.where(&x)) > 0 || s.blocked(&x) || in.e.Gaps(s.where(&x)) < 0.5 {
+					if !moves(in.e) && in.most > 0.99 && s.outside(in.e, &x) || s.blocked(&x) || in.e.Gaps(s.where(&x)) < 0.5 {
 						continue
 					}
 					if moves(in.e) { // at rest an even lattice stays at rest
@@ -262,6 +262,16 @@ func (s *Solver) fill(in *inlet, budget int) int {
 		n++
 	}
 	return n
+}
+
+// outside reports a place outside a form, or outside the shell at its surface,
+// which is a voxel thick at least.
+func (s *Solver) outside(e *Emitter, x *[3]float32) bool {
+	d := e.Shape.Distance(s.where(x))
+	if e.Surface > 0 {
+		d = math.Abs(d) - max(e.Surface, s.H)/2
+	}
+	return d > 0
 }
 
 // eighth is the part of cell (i,j,k) in which a place lies.

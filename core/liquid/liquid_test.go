@@ -258,3 +258,30 @@ func TestFoam(t *testing.T) {
 		t.Errorf("still water gives %d drops", len(still.Drops))
 	}
 }
+
+// A form fills its whole volume, or a shell at its surface; noise leaves gaps.
+func TestFormsFill(t *testing.T) {
+	volume := func(change func(e *Emitter)) float64 {
+		s := box(t, 24, 24, 24, 0.05, 2)
+		e := body(geom.V(0.2, 0.2, 0.2), geom.V(1, 1, 1))
+		change(&e)
+		p := water
+		p.Gravity = 0
+		run(t, s, 1, Inputs{Physics: p, Emitters: []Emitter{e}}, nil)
+		return s.Volume()
+	}
+	whole := volume(func(*Emitter) {})
+	shell := volume(func(e *Emitter) { e.Surface = 0.1 })
+	gaps := volume(func(e *Emitter) { e.Breakup, e.NoiseSize = 0.6, 0.3 })
+	t.Logf("whole %.3f m³, shell %.3f, with gaps %.3f", whole, shell, gaps)
+	if math.Abs(whole/0.512-1) > 0.02 {
+		t.Errorf("the box of 0.512 m³ holds %.3f", whole)
+	}
+	// 0.9³ − 0.7³, rounded at its edges
+	if math.Abs(shell/0.386-1) > 0.08 {
+		t.Errorf("the shell of 0.386 m³ holds %.3f", shell)
+	}
+	if gaps < 0.1*whole || gaps > 0.8*whole {
+		t.Errorf("with gaps it holds %.3f of %.3f", gaps, whole)
+	}
+}

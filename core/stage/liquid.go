@@ -145,7 +145,6 @@ func (l *Liquid) Scene(t, dt float64) liquid.Inputs {
 			case pours == "drain" || !ok && pours != "once":
 			case pours == "flow" && em.Speed == 0 && em.Push == (geom.Vec3{}): // nothing flows
 			default:
-				em.Surface = 0
 				in.Emitters = append(in.Emitters, liquid.Emitter{Emitter: em, Full: pours == "full", Once: pours == "once", ID: e.ID})
 			}
 		case shot.Collider:
