@@ -3,6 +3,7 @@ package web
 import (
 	"fmt"
 	"math"
+	"slices"
 
 	"zarf/core/format/ply"
 	"zarf/core/grid"
@@ -15,8 +16,8 @@ import (
 const maxShown = 150_000
 
 // makeLiquid is a liquid's frame for a page: the mesh of its surface, or its
-// particles, three floats each, with their speeds, a byte each, 255 for the
-// fastest.
+// particles, three floats each, with their speeds, a byte each, 255 for
+// those of the fastest fiftieth.
 func (s *server) makeLiquid(src *run.Source, frame int, as string) (head string, data []byte, err error) {
 	h := render.Texture{Liquid: true}
 	if as == "points" {
@@ -65,11 +66,13 @@ func (s *server) liquidPoints(src *run.Source, frame int, head *render.Texture) 
 			v = math.Sqrt(float64(p.V[n][0]*p.V[n][0] + p.V[n][1]*p.V[n][1] + p.V[n][2]*p.V[n][2]))
 		}
 		speeds = append(speeds, v)
-		head.Fastest = max(head.Fastest, v)
 	}
 	head.Particles = len(speeds)
+	if len(speeds) > 0 { // a few drops that shoot off would make all others look slow
+		head.Fastest = slices.Sorted(slices.Values(speeds))[len(speeds)*98/100]
+	}
 	for _, v := range speeds {
-		out = append(out, byte(255*v/max(head.Fastest, 1e-9)))
+		out = append(out, byte(255*min(v/max(head.Fastest, 1e-9), 1)))
 	}
 	return out, nil
 }

@@ -107,6 +107,10 @@ func TestSheetFollowsTheFluid(t *testing.T) {
 	if !strings.Contains(body, `id="f-vorticity" hidden`) || strings.Contains(body, `id="f-tension" hidden`) || !strings.Contains(body, "holds liquid in") {
 		t.Error("a liquid's sheet isn't one")
 	}
+	_, body = s.get(t, "/shots/sf/sheet?el=emitter1")
+	if strings.Contains(body, `id="f-smoke"`) || !strings.Contains(body, `id="f-pours"`) {
+		t.Error("an emitter of liquid is asked for smoke")
+	}
 	for _, bad := range []string{"-1", "20000", "thick"} {
 		if code, body := s.post(t, "/shots/sf/value", "stage", "kind", "domain", "id", "domain1", "key", "viscosity", "v", bad); code != 422 || !strings.Contains(body, "Viscosity") {
 			t.Errorf("viscosity %s: %d %.100s", bad, code, body)

@@ -173,11 +173,12 @@ func (s *sheet) fill(doc *shot.Shot, value func(*shot.Entry) shot.Value) {
 	at := map[string]int{}
 	burns := slices.ContainsFunc(doc.Elements, (*shot.Element).Burns)
 	wet := slices.ContainsFunc(doc.Elements, (*shot.Element).Liquid)
+	pours := s.Kind == shot.Emitter && doc.OnlyLiquid(s.Owner)
 	if s.Kind == shot.Look && s.Owner.Get("flame_where").Text == "curve" {
 		burns = true // any channel may glow
 	}
 	for _, e := range shot.Entries(s.Kind) {
-		if !burns && ofFire(e) || !wet && ofLiquid(e) {
+		if !burns && ofFire(e) || !wet && ofLiquid(e) || pours && e.Puffs() {
 			continue
 		}
 		f := fieldOf(e, s.ID, value(e), length)

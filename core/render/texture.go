@@ -21,7 +21,7 @@ type Texture struct {
 	Hottest float64 `json:"hottest,omitempty"` // K that the last byte says
 
 	// Of a liquid: so many vertices and triangles of its surface, or so many
-	// particles and the speed, m/s, of the fastest.
+	// particles and the speed, m/s, that all but the fastest fiftieth stay under.
 	Liquid    bool    `json:"liquid,omitempty"`
 	Vertices  int     `json:"vertices,omitempty"`
 	Triangles int     `json:"triangles,omitempty"`

@@ -196,6 +196,11 @@ func side(key, label, def string) Entry {
 var gasOnly = []string{"lift", "smoke_weight", "dissipation", "cooling", "vorticity", "vorticity_by", "bounds", "follow_from", "follow_margin", "scheme", "cache_temperature", "cache_fire", "burning", "upres", "upres_strength", "upres_seed",
 	"ignition", "burn_rate", "heat_released", "soot", "expansion", "spread", "afterglow", "radiation", "radiation_at", "oxygen_need"}
 
+// Puffs reports a value of emitters that means nothing in a liquid.
+func (e *Entry) Puffs() bool {
+	return e.Kind == Emitter && slices.Contains([]string{"smoke", "temperature", "fuel", "mode", "fed_by", "fed_where"}, e.Key)
+}
+
 // liquids are the values of a liquid, which stand with the domain.
 func liquids() []Entry {
 	l := func(e Entry) Entry {

@@ -121,7 +121,7 @@ func (s *Shot) Sentence(e *Element) string {
 }
 
 func (s *Shot) emitterSentence(e *Element, m func(float64) string) string {
-	if s.onlyLiquid(e) {
+	if s.OnlyLiquid(e) {
 		return s.pourSentence(e, m)
 	}
 	var what []string
@@ -302,8 +302,8 @@ func (s *Shot) fluidWord() string {
 	return "gas"
 }
 
-// onlyLiquid reports an emitter that acts on liquids alone.
-func (s *Shot) onlyLiquid(e *Element) bool {
+// OnlyLiquid reports an emitter that acts on liquids alone.
+func (s *Shot) OnlyLiquid(e *Element) bool {
 	wet := false
 	for _, d := range s.Of(Domain) {
 		if e.Acts(d) {

@@ -182,7 +182,7 @@ func idle(d *shot.Element, e *shot.Entry) bool {
 		return e.Key == "fluid"
 	}
 	if e.Kind == shot.Emitter && d.Liquid() {
-		return slices.Contains([]string{"smoke", "temperature", "fuel", "mode", "fed_by", "fed_where"}, e.Key)
+		return e.Puffs()
 	}
 	return e.Kind == shot.Emitter && e.Key == "pours"
 }
