@@ -81,6 +81,10 @@ func (s *Solver) hold() {
 					for i := range f.NX {
 						n := f.Index(i, j, k)
 						tmp.Data[n] = f.Data[n]
+						if s.sticky && open.Data[n] >= closed && s.buried(a, i, j, k) {
+							tmp.Data[n] = so.vel[a].Data[n] // open in part, but a thick liquid sticks there
+							continue
+						}
 						if open.Data[n] >= closed {
 							continue
 						}

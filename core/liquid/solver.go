@@ -39,6 +39,7 @@ type Solver struct {
 	aside  []kept
 	dt     float64
 	spread bool
+	sticky bool // viscous enough to stick to solids
 
 	spare  []Particle
 	cell   []int32
@@ -170,7 +171,8 @@ func (s *Solver) step(dt float64, in Inputs, st *FrameStats) error {
 	if s.solid.any {
 		s.cling(float32(p.Viscosity / p.Density * dt / (s.H * s.H)))
 	}
-	if nu := p.Viscosity / p.Density * dt / (s.H * s.H); nu > thin {
+	nu := p.Viscosity / p.Density * dt / (s.H * s.H)
+	if s.sticky = nu > thin; s.sticky {
 		st.Iterations += s.thicken(float32(nu), 1e-4, 600)
 	}
 	s.project(p, dt, st)

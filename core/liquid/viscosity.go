@@ -50,8 +50,11 @@ func (s *Solver) thicken(nu float32, tol float64, most int) (iterations int) {
 	iterations = s.solveStress(m, tol, most)
 	for a := range 3 {
 		for f, r := range m.index[a] {
-			if r > 0 {
+			switch {
+			case r > 0:
 				s.u[a].Data[f] = m.x[r-1]
+			case s.solid.any && s.w[a].Data[f] > 0 && s.buried(a, f%s.u[a].NX, f/s.u[a].NX%s.u[a].NY, f/(s.u[a].NX*s.u[a].NY)):
+				s.u[a].Data[f] = s.solid.vel[a].Data[f]
 			}
 		}
 	}

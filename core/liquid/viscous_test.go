@@ -170,3 +170,26 @@ func BenchmarkStep(b *testing.B) {
 	}
 	b.ReportMetric(float64(len(s.P)), "particles")
 }
+
+// A thick liquid sticks to a plate that lies between grid lines: no particle
+// runs off along it, as water does.
+func TestHoneySticksBetweenGridLines(t *testing.T) {
+	reach := func(mu float64) float64 {
+		s := box(t, 28, 12, 28, 0.0036, 2)
+		p := water
+		p.Density, p.Viscosity = 1400, mu
+		plate := geom.Shape{Form: geom.Block, Centre: geom.V(0.05, 0.0028, 0.05), Size: geom.V(1, 0.02, 1), Turn: geom.RotationXYZ(geom.Vec3{})} // its top at 3.56 voxels
+		in := Inputs{Physics: p, Emitters: []Emitter{body(geom.V(0.04, 0.0128, 0.04), geom.V(0.06, 0.035, 0.06))}, Colliders: []gas.Collider{{Shape: plate, Before: plate, Friction: 1}}}
+		run(t, s, 6, in, nil)
+		far := 0.0
+		for _, q := range s.P {
+			far = max(far, math.Hypot(float64(q.X[0])-14, float64(q.X[2])-14))
+		}
+		return far
+	}
+	honey, stuff := reach(12), reach(0)
+	t.Logf("honey reaches %.1f voxels, water %.1f", honey, stuff)
+	if honey > 8 || stuff < honey+2 {
+		t.Errorf("honey reaches %.1f voxels, water %.1f", honey, stuff)
+	}
+}
