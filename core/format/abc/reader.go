@@ -1,0 +1,572 @@
+package abc
+
+import (
+	"bytes"
+	"encoding/binary"
+	"fmt"
+	"math"
+	"strings"
+)
+
+// Error tells where a file is wrong.
+type Error struct{ Where, What string }
+
+func (e *Error) Error() string {
+	if e.Where == "" {
+		return "Alembic: " + e.What
+	}
+	return "Alembic, " + e.Where + ": " + e.What
+}
+
+// Limits keep a hostile file from taking all memory and time.
+const (
+	maxNodes  = 1 << 20
+	maxDepth  = 64
+	maxValues = 1 << 28
+)
+
+// Archive is what a file holds.
+type Archive struct {
+	About   map[string]string
+	Objects []*Node
+	Notes   []string // what was left out
+	times   []Times
+
+	b     []byte
+	metas []string
+	nodes int
+}
+
+// Times is when samples are: sample i at First + i·Cycle seconds.
+type Times struct{ Cycle, First float64 }
+
+// Node is an object that was read.
+type Node struct {
+	Path string // from the top, with slashes
+	Kind Kind
+	N    int // samples
+	Times
+	file  *Archive
+	geom  *group
+	above []*group // compounds of the transforms over it, the outermost first
+}
+
+type header struct {
+	name, meta     string
+	kind, pod      int
+	extent         int
+	n, first, last int
+	sampling       int
+	group          uint64
+}
+
+// group is a compound that was read.
+type group struct{ under []header }
+
+func (g *group) find(name string) *header {
+	if g != nil {
+		for i := range g.under {
+			if g.under[i].name == name {
+				return &g.under[i]
+			}
+		}
+	}
+	return nil
+}
+
+// Decode reads a file. Data are only looked at when a sample is asked for.
+func Decode(b []byte) (a *Archive, err error) {
+	defer func() {
+		switch p := recover().(type) {
+		case nil:
+		case *Error:
+			a, err = nil, p
+		default:
+			panic(p)
+		}
+	}()
+	if bytes.HasPrefix(b, []byte("\x89HDF")) {
+		return nil, &Error{"", "this file is in the older HDF5 layout; write it again in the Ogawa layout"}
+	}
+	if len(b) < 16 || string(b[:5]) != "Ogawa" {
+		return nil, &Error{"", "this is no Alembic file"}
+	}
+	if b[5] != 255 {
+		return nil, &Error{"", "the file was never finished; whatever wrote it stopped early"}
+	}
+	a = &Archive{b: b, About: map[string]string{}, metas: []string{""}}
+	root := a.refs(binary.LittleEndian.Uint64(b[8:]), "root")
+	if len(root) < 6 {
+		fail("root", "it holds %d parts, 6 are needed", len(root))
+	}
+	for _, kv := range strings.Split(string(a.data(root[3], "metadata")), ";") {
+		if k, v, ok := strings.Cut(kv, "="); ok {
+			a.About[k] = v
+		}
+	}
+	a.readTimes(a.data(root[4], "time samplings"))
+	for t := a.data(root[5], "table of metadata"); len(t) > 0; {
+		n := int(t[0])
+		if len(t) < 1+n {
+			fail("table of metadata", "it is cut off")
+		}
+		a.metas = append(a.metas, string(t[1:1+n]))
+		t = t[1+n:]
+	}
+	a.object(root[2], "", "", nil, 0)
+	return a, nil
+}
+
+func fail(where, what string, args ...any) { panic(&Error{where, fmt.Sprintf(what, args...)}) }
+
+func (a *Archive) word(at uint64, where string) uint64 {
+	if at > uint64(len(a.b)) || uint64(len(a.b))-at < 8 {
+		fail(where, "it points beyond the end of the file, at byte %d of %d", at, len(a.b))
+	}
+	return binary.LittleEndian.Uint64(a.b[at:])
+}
+
+// refs reads a group.
+func (a *Archive) refs(ref uint64, where string) []uint64 {
+	if ref == 0 {
+		return nil
+	}
+	if ref&dataBit != 0 {
+		fail(where, "data stands where a group belongs")
+	}
+	n := a.word(ref, where)
+	if n > (uint64(len(a.b))-ref-8)/8 {
+		fail(where, "a group of %d parts doesn't fit the file", n)
+	}
+	if a.nodes += int(n) + 1; a.nodes > maxNodes {
+		fail(where, "the file has over %d parts", maxNodes)
+	}
+	out := make([]uint64, n)
+	for i := range out {
+		out[i] = a.word(ref+8+8*uint64(i), where)
+	}
+	return out
+}
+
+// data reads a block of bytes.
+func (a *Archive) data(ref uint64, where string) []byte {
+	if ref&dataBit == 0 {
+		fail(where, "a group stands where data belongs")
+	}
+	at := ref &^ dataBit
+	if at == 0 {
+		return nil
+	}
+	n := a.word(at, where)
+	if n > uint64(len(a.b))-at-8 {
+		fail(where, "data of %d bytes don't fit the file", n)
+	}
+	return a.b[at+8 : at+8+n]
+}
+
+func (a *Archive) readTimes(b []byte) {
+	le := binary.LittleEndian
+	for len(b) > 0 {
+		if len(b) < 16 {
+			fail("time samplings", "they are cut off")
+		}
+		t := Times{Cycle: math.Float64frombits(le.Uint64(b[4:]))}
+		n := uint64(le.Uint32(b[12:]))
+		if b = b[16:]; n == 0 || uint64(len(b)) < 8*n {
+			fail("time samplings", "they are cut off")
+		}
+		t.First = math.Float64frombits(le.Uint64(b))
+		if n > 1 { // times given one by one: their mean step
+			t.Cycle = (math.Float64frombits(le.Uint64(b[8*(n-1):])) - t.First) / float64(n-1)
+		}
+		if !(t.Cycle > 0) || math.IsInf(t.Cycle, 0) || math.IsNaN(t.First) || math.IsInf(t.First, 0) {
+			fail("time samplings", "a step of %g s from %g s can't be", t.Cycle, t.First)
+		}
+		a.times = append(a.times, t)
+		b = b[8*n:]
+	}
+}
+
+// object reads an object and all under it.
+func (a *Archive) object(ref uint64, path, meta string, above []*group, depth int) {
+	where := path
+	if where == "" {
+		where = "/"
+	}
+	if depth > maxDepth {
+		fail(where, "objects stand in each other over %d deep", maxDepth)
+	}
+	refs := a.refs(ref, where)
+	if len(refs) == 0 {
+		return
+	}
+	if refs[0]&dataBit == 0 {
+		top := a.compound(refs[0], where)
+		a.take(top, path, meta, above)
+		if x := top.find(".xform"); x != nil && x.kind == 0 {
+			above = append(above[:len(above):len(above)], a.compound(x.group, where))
+		}
+	}
+	last := refs[len(refs)-1]
+	if last&dataBit == 0 {
+		return
+	}
+	head := a.data(last, where)
+	if len(head) <= 32 {
+		return
+	}
+	head = head[:len(head)-32]
+	for i := 1; len(head) > 0; i++ {
+		name, rest := text32(head, where)
+		if len(rest) < 1 || i >= len(refs)-1 {
+			fail(where, "the headers of its children are cut off")
+		}
+		n := int(rest[0])
+		rest = rest[1:]
+		m := ""
+		if n == 255 {
+			m, rest = text32(rest, where)
+		} else if n < len(a.metas) {
+			m = a.metas[n]
+		}
+		a.object(refs[i], path+"/"+name, m, above, depth+1)
+		head = rest
+	}
+}
+
+func text32(b []byte, where string) (string, []byte) {
+	if len(b) < 4 {
+		fail(where, "a name is cut off")
+	}
+	n := binary.LittleEndian.Uint32(b)
+	if uint64(n) > uint64(len(b)-4) {
+		fail(where, "a name of %d letters doesn't fit", n)
+	}
+	return string(b[4 : 4+n]), b[4+n:]
+}
+
+// take keeps an object of a kind that is known.
+func (a *Archive) take(top *group, path, meta string, above []*group) {
+	schema := ""
+	for _, kv := range strings.Split(meta, ";") {
+		if v, ok := strings.CutPrefix(kv, "schema="); ok {
+			schema = v
+		}
+	}
+	for k, s := range schemas {
+		if s != schema {
+			continue
+		}
+		g := top.find(".geom")
+		if g == nil || g.kind != 0 {
+			fail(path, "it has no geometry")
+		}
+		n := &Node{Path: path, Kind: k, file: a, geom: a.compound(g.group, path), above: above, Times: Times{Cycle: 1}}
+		for _, h := range n.geom.under {
+			if n.N = max(n.N, h.n); h.n > 0 && h.sampling > 0 && h.sampling < len(a.times) {
+				n.Times = a.times[h.sampling]
+			}
+		}
+		a.Objects = append(a.Objects, n)
+		return
+	}
+	if schema != "" && !strings.Contains(schema, "Xform") {
+		a.Notes = append(a.Notes, fmt.Sprintf("%s is of kind %s, which isn't read", path, schema))
+	}
+}
+
+// compound reads the headers of a compound.
+func (a *Archive) compound(ref uint64, where string) *group {
+	g := &group{}
+	refs := a.refs(ref, where)
+	if len(refs) == 0 || refs[len(refs)-1]&dataBit == 0 {
+		return g
+	}
+	b := a.data(refs[len(refs)-1], where)
+	for len(b) > 0 {
+		if len(b) < 4 {
+			fail(where, "the headers of its properties are cut off")
+		}
+		info := binary.LittleEndian.Uint32(b)
+		b = b[4:]
+		num := func() int {
+			size := []int{1, 2, 4, 4}[info>>2&3]
+			if len(b) < size {
+				fail(where, "the headers of its properties are cut off")
+			}
+			v := 0
+			for i := range size {
+				v |= int(b[i]) << (8 * i)
+			}
+			b = b[size:]
+			return v
+		}
+		h := header{kind: int(info & 3), pod: int(info >> 4 & 15), extent: int(info >> 12 & 255)}
+		if h.kind > 0 {
+			h.n = num()
+			h.first, h.last = 1, h.n-1
+			if info&(1<<9) != 0 {
+				h.first, h.last = num(), num()
+			} else if info&(1<<11) != 0 {
+				h.first, h.last = 0, 0
+			}
+			if info&(1<<8) != 0 {
+				h.sampling = num()
+			}
+		}
+		n := num()
+		if n > len(b) {
+			fail(where, "a property's name of %d letters doesn't fit", n)
+		}
+		h.name, b = string(b[:n]), b[n:]
+		if m := int(info >> 20 & 255); m == 255 {
+			if n = num(); n > len(b) {
+				fail(where, "metadata of %d letters doesn't fit", n)
+			}
+			h.meta, b = string(b[:n]), b[n:]
+		} else if m < len(a.metas) {
+			h.meta = a.metas[m]
+		}
+		if len(g.under) >= len(refs)-1 {
+			fail(where, "it has more headers than properties")
+		}
+		h.group = refs[len(g.under)]
+		g.under = append(g.under, h)
+	}
+	return g
+}
+
+// bytes are the values of sample i of a property, and the number of entries.
+func (a *Archive) bytes(h *header, i int, where string) ([]byte, int) {
+	where += " " + h.name
+	if h.pod >= len(podSize) || h.extent < 1 {
+		fail(where, "values of kind %d aren't read", h.pod)
+	}
+	refs := a.refs(h.group, where)
+	a.nodes -= len(refs) + 1 // samples are read one by one
+	at := 0
+	if i >= h.first && h.last > 0 {
+		at = min(i, h.last) - h.first + 1
+	}
+	if h.kind > 1 {
+		at *= 2
+	}
+	if at >= len(refs) {
+		fail(where, "sample %d is not in the file", i)
+	}
+	b := a.data(refs[at], where)
+	if len(b) == 0 {
+		return nil, 0
+	}
+	if len(b) < 16 {
+		fail(where, "a sample of %d bytes is cut off", len(b))
+	}
+	b = b[16:]
+	per := podSize[h.pod] * h.extent
+	if len(b)%per != 0 || len(b)/podSize[h.pod] > maxValues {
+		fail(where, "a sample of %d bytes doesn't hold entries of %d", len(b), per)
+	}
+	return b, len(b) / per
+}
+
+// floats widens or narrows numbers of any type.
+func (a *Archive) floats(h *header, i int, where string) []float32 {
+	b, n := a.bytes(h, i, where)
+	out := make([]float32, n*h.extent)
+	for k := range out {
+		out[k] = float32(number(b, k, h.pod, where+" "+h.name))
+	}
+	return out
+}
+
+func number(b []byte, k, pod int, where string) float64 {
+	le := binary.LittleEndian
+	switch pod {
+	case podFloat:
+		return float64(math.Float32frombits(le.Uint32(b[4*k:])))
+	case podDouble:
+		return math.Float64frombits(le.Uint64(b[8*k:]))
+	case podInt32:
+		return float64(int32(le.Uint32(b[4*k:])))
+	case podUint32:
+		return float64(le.Uint32(b[4*k:]))
+	case podInt64:
+		return float64(int64(le.Uint64(b[8*k:])))
+	case podUint64:
+		return float64(le.Uint64(b[8*k:]))
+	case podBool, podUint8:
+		return float64(b[k])
+	}
+	fail(where, "numbers of kind %d aren't read", pod)
+	return 0
+}
+
+// Sample reads an object at a sample; beyond the last it is the last.
+func (n *Node) Sample(i int) (s *Sample, err error) {
+	defer func() {
+		switch p := recover().(type) {
+		case nil:
+		case *Error:
+			s, err = nil, p
+		default:
+			panic(p)
+		}
+	}()
+	i = min(max(i, 0), max(n.N-1, 0))
+	a := n.file
+	s = &Sample{}
+	get := func(name string) []float32 {
+		if h := n.geom.find(name); h != nil && h.kind > 0 {
+			return a.floats(h, i, n.Path)
+		}
+		return nil
+	}
+	ints := func(name string) (out []int32) {
+		if h := n.geom.find(name); h != nil && h.kind > 0 {
+			b, k := a.bytes(h, i, n.Path)
+			for j := range k {
+				out = append(out, int32(number(b, j, h.pod, n.Path)))
+			}
+		}
+		return out
+	}
+	if n.Kind == Camera {
+		if c := n.geom.find(".core"); c != nil {
+			b, _ := a.bytes(c, i, n.Path)
+			v := func(k int) float64 { return number(b, k, c.pod, n.Path) }
+			if c.extent < 16 || len(b) < 16*8 {
+				fail(n.Path, "the camera has %d values, 16 are needed", c.extent)
+			}
+			s.Lens = Lens{Focal: v(0), Wide: v(1), ShiftX: v(2), Tall: v(3), ShiftY: v(4), Squeeze: v(5), Overscan: [4]float64{v(6), v(7), v(8), v(9)}, Stop: v(10), Focus: v(11), Open: v(12), Close: v(13), Near: v(14), Far: v(15)}
+		}
+	} else {
+		s.P, s.V, s.Widths = get("P"), get(".velocities"), get(".widths")
+		if len(s.P)%3 != 0 || s.V != nil && len(s.V) != len(s.P) {
+			fail(n.Path, "sample %d has %d places and %d velocities", i, len(s.P)/3, len(s.V)/3)
+		}
+		if h := n.geom.find(".pointIds"); h != nil {
+			b, k := a.bytes(h, i, n.Path)
+			s.IDs = make([]uint64, k)
+			for j := range s.IDs {
+				s.IDs[j] = uint64(number(b, j, h.pod, n.Path))
+			}
+		}
+		s.Counts, s.Faces = ints(".faceCounts"), ints(".faceIndices")
+		if h := n.geom.find(".arbGeomParams"); h != nil && h.kind == 0 {
+			for _, e := range a.compound(h.group, n.Path).under {
+				if e.kind > 0 && e.pod == podFloat {
+					s.Extra = append(s.Extra, Extra{e.name, e.extent, a.floats(&e, i, n.Path)})
+				}
+			}
+		}
+		n.check(s)
+	}
+	s.Matrix = n.matrix(i)
+	return s, nil
+}
+
+// check holds a mesh's faces against its points.
+func (n *Node) check(s *Sample) {
+	total := 0
+	for _, c := range s.Counts {
+		if c < 0 {
+			fail(n.Path, "a face of %d corners", c)
+		}
+		total += int(c)
+	}
+	if total != len(s.Faces) {
+		fail(n.Path, "its faces have %d corners, %d are listed", total, len(s.Faces))
+	}
+	for _, f := range s.Faces {
+		if f < 0 || int(f) >= len(s.P)/3 {
+			fail(n.Path, "a face names point %d of %d", f, len(s.P)/3)
+		}
+	}
+}
+
+// matrix joins the transforms over an object; nil where there are none.
+func (n *Node) matrix(i int) *[16]float64 {
+	var m *[16]float64
+	for _, x := range n.above {
+		ops, vals := x.find(".ops"), x.find(".vals")
+		if ops == nil || vals == nil {
+			continue
+		}
+		ob, _ := n.file.bytes(ops, i, n.Path)
+		vb, _ := n.file.bytes(vals, i, n.Path)
+		at := 0
+		next := func() float64 {
+			if 8*at+8 > len(vb) {
+				fail(n.Path, "its transform is cut off")
+			}
+			at++
+			return math.Float64frombits(binary.LittleEndian.Uint64(vb[8*(at-1):]))
+		}
+		// the first operation listed is the outermost
+		own := identity()
+		for _, o := range ob {
+			own = times(operation(o>>4, next, n.Path), own)
+		}
+		if m != nil {
+			own = times(own, *m)
+		}
+		m = &own
+	}
+	return m
+}
+
+func identity() [16]float64 { return [16]float64{0: 1, 5: 1, 10: 1, 15: 1} }
+
+// times is a·b for row vectors: a acts first.
+func times(a, b [16]float64) (c [16]float64) {
+	for i := range 4 {
+		for j := range 4 {
+			for k := range 4 {
+				c[4*i+j] += a[4*i+k] * b[4*k+j]
+			}
+		}
+	}
+	return c
+}
+
+func operation(kind byte, next func() float64, where string) [16]float64 {
+	m := identity()
+	switch kind {
+	case 0:
+		m[0], m[5], m[10] = next(), next(), next()
+	case 1:
+		m[12], m[13], m[14] = next(), next(), next()
+	case 2:
+		x, y, z := next(), next(), next()
+		return turn(x, y, z, next())
+	case 3:
+		for i := range m {
+			m[i] = next()
+		}
+	case 4:
+		return turn(1, 0, 0, next())
+	case 5:
+		return turn(0, 1, 0, next())
+	case 6:
+		return turn(0, 0, 1, next())
+	default:
+		fail(where, "a transform of kind %d isn't read", kind)
+	}
+	return m
+}
+
+// turn is a rotation about an axis by degrees, for row vectors.
+func turn(x, y, z, deg float64) [16]float64 {
+	l := math.Sqrt(x*x + y*y + z*z)
+	if l == 0 {
+		return identity()
+	}
+	x, y, z = x/l, y/l, z/l
+	s, c := math.Sincos(deg * math.Pi / 180)
+	d := 1 - c
+	return [16]float64{
+		x*x*d + c, x*y*d + z*s, x*z*d - y*s, 0,
+		x*y*d - z*s, y*y*d + c, y*z*d + x*s, 0,
+		x*z*d + y*s, y*z*d - x*s, z*z*d + c, 0,
+		0, 0, 0, 1}
+}
