@@ -108,7 +108,7 @@ func parse(c *gin.Context, e *shot.Entry, length string, old shot.Value) (shot.V
 		v.Flag = c.PostForm("v") == "on"
 	case shot.Names:
 		v = shot.NameList(c.PostFormArray("v")...)
-	case shot.Points, shot.Profile, shot.File, shot.Weights, shot.Frozen, shot.Picture, shot.Ramp, shot.Curve:
+	case shot.Points, shot.Profile, shot.File, shot.Weights, shot.Frozen, shot.Picture, shot.Ramp, shot.Curve, shot.Word:
 		v.Text = strings.TrimSpace(c.PostForm("v"))
 		if err = e.Check(v); err == nil && e.Type == shot.Points {
 			v = shot.PointList(v.Places()) // one way to write them

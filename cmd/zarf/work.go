@@ -366,8 +366,18 @@ func setHandover(s *shot.Shot, kv string) error {
 	var val shot.Value
 	var err error
 	switch e.Type {
-	case shot.Choice:
+	case shot.Choice, shot.Word:
 		val.Text = v
+	case shot.Vector:
+		parts := strings.Split(v, ",")
+		for i := range val.Vec {
+			if err == nil && len(parts) == 3 {
+				val.Vec[i], err = e.Unit.Parse(parts[i], string(e.Unit))
+			}
+		}
+		if len(parts) != 3 {
+			err = fmt.Errorf("%s needs three numbers, as in 0,1,2", e.Label)
+		}
 	case shot.Flag:
 		val.Flag, err = strconv.ParseBool(v)
 	default:

@@ -95,6 +95,16 @@ const (
 	fixedFiles   = "All files of a handover are written alike."
 )
 
+// Conditions of a handover's values.
+const (
+	vols  = "what=volumes"
+	book  = "what=flipbook"
+	solid = "what=volumes|points|meshes|field"
+)
+
+// packed is what a channel of a flipbook's packed sheet can hold.
+var packed = opts("none", "nothing", "alpha", "alpha", "light", "all light, as grey", "emission", "emission, as grey", "heat", "temperature", "depth", "depth, near is 1", "normal_x", "normal x", "normal_y", "normal y", "normal_z", "normal z")
+
 func opts(pairs ...string) []Option {
 	var o []Option
 	for i := 0; i+1 < len(pairs); i += 2 {
@@ -476,18 +486,78 @@ func build() []Entry {
 		{Kind: Look, Key: "denoise", Label: "Denoise", Type: Number, Default: Num(0), Min: 0, Max: 1, Step: 0.1, Keyable: true, Topic: "quality", When: "method=path", Help: "Takes noise away where neighbours agree in light, depth, alpha and surface. 1 is strong; fine wisps go soft first."},
 		{Kind: Look, Key: "step", Label: "March step", Type: Number, Default: Num(1), Min: 0.1, Max: 8, Step: 0.1, Keyable: true, Topic: "quality", When: "method=march", Help: "Voxels between two looks into the smoke. Over 1 thin smoke breaks into slices."},
 
-		{Kind: Handover, Key: "density", Label: "Density", Type: Flag, Default: On(true), Main: true, Topic: "channels", Help: "Smoke density, a plain number."},
-		{Kind: Handover, Key: "surface", Label: "Surface", Type: Flag, Default: On(true), Topic: "channels", Help: "A liquid's signed distance to its surface, as a level set, negative inside."},
-		{Kind: Handover, Key: "foam", Label: "Foam", Type: Flag, Default: On(true), Topic: "channels", Help: "How thick a liquid's foam, spray and bubbles are, 0 to 1."},
-		{Kind: Handover, Key: "temperature", Label: "Temperature", Type: Flag, Default: On(true), Main: true, Topic: "channels", Help: "In kelvin."},
-		{Kind: Handover, Key: "fuel", Label: "Fuel", Type: Flag, Default: On(false), Topic: "channels", Help: "Unburnt fuel in kg/m³, of domains that burn."},
-		{Kind: Handover, Key: "burn", Label: "Burn", Type: Flag, Default: On(true), Topic: "channels", Help: "Where flame is, 0 to 1, of domains that burn."},
-		{Kind: Handover, Key: "velocity", Label: "Velocity", Type: Flag, Default: On(true), Main: true, Topic: "channels", Help: "In metres a second, for motion blur."},
-		{Kind: Handover, Key: "kelvin", Label: "Temperature as", Type: Choice, Default: Text("excess"), Choices: opts("excess", "kelvin above the air", "absolute", "kelvin", "unit", "0 to 1 of the highest"), Topic: "channels", Help: "Absolute gives every empty voxel the air's temperature as background."},
-		{Kind: Handover, Key: "precision", Label: "Precision", Type: Choice, Default: Text("half"), Choices: opts("half", "half (16 bit)", "float", "float (32 bit)"), Main: true, Topic: "file", Help: "Half is enough for pictures; float for further computation."},
-		{Kind: Handover, Key: "compression", Label: "Compression", Type: Choice, Default: Text("blosc"), Choices: opts("none", "none", "zip", "zip", "blosc", "Blosc"), Topic: "file", Help: "Blosc is quick; zip is smaller and read everywhere; none is largest."},
-		{Kind: Handover, Key: "axes", Label: "Axes", Type: Choice, Default: Text("y-up"), Choices: opts("y-up", "y up, right-handed", "z-up", "z up, right-handed"), Main: true, Topic: "space", Help: "Which way is up where the files go."},
-		{Kind: Handover, Key: "scale", Label: "Units a metre", Type: Number, Default: Num(1), Min: 1e-6, Max: 1e6, Fixed: fixedFiles, Main: true, Topic: "space", Help: "1 for metres, 100 for centimetres, 1000 for millimetres. Velocity is scaled along."},
+		{Kind: Handover, Key: "what", Label: "What", Type: Choice, Default: Text("volumes"), Choices: opts("volumes", "volumes", "points", "points", "meshes", "meshes and camera", "pictures", "pictures", "flipbook", "flipbook", "field", "vector field"), Main: true, Topic: "channels", Help: "What is handed over. Each kind keeps its own values below."},
+		{Kind: Handover, Key: "density", Label: "Density", Type: Flag, Default: On(true), Main: true, Topic: "channels", When: vols, Help: "Smoke density, a plain number."},
+		{Kind: Handover, Key: "surface", Label: "Surface", Type: Flag, Default: On(true), Topic: "channels", When: vols, Help: "A liquid's signed distance to its surface, as a level set, negative inside."},
+		{Kind: Handover, Key: "foam", Label: "Foam", Type: Flag, Default: On(true), Topic: "channels", When: vols, Help: "How thick a liquid's foam, spray and bubbles are, 0 to 1."},
+		{Kind: Handover, Key: "temperature", Label: "Temperature", Type: Flag, Default: On(true), Main: true, Topic: "channels", When: vols, Help: "In kelvin."},
+		{Kind: Handover, Key: "fuel", Label: "Fuel", Type: Flag, Default: On(false), Topic: "channels", When: vols, Help: "Unburnt fuel in kg/m³, of domains that burn."},
+		{Kind: Handover, Key: "burn", Label: "Burn", Type: Flag, Default: On(true), Topic: "channels", When: vols, Help: "Where flame is, 0 to 1, of domains that burn."},
+		{Kind: Handover, Key: "velocity", Label: "Velocity", Type: Flag, Default: On(true), Main: true, Topic: "channels", When: vols, Help: "In metres a second, for motion blur."},
+		{Kind: Handover, Key: "kelvin", Label: "Temperature as", Type: Choice, Default: Text("excess"), Choices: opts("excess", "kelvin above the air", "absolute", "kelvin", "unit", "0 to 1 of the highest"), Topic: "channels", When: vols + "&temperature=true", Help: "Absolute gives every empty voxel the air's temperature as background. 0 to 1 is of the highest over all frames, and the manifest tells it."},
+		{Kind: Handover, Key: "motion_per", Label: "Velocity in", Type: Choice, Default: Text("second"), Choices: opts("second", "units a second", "frame", "units a frame"), Topic: "channels", When: "what=volumes|points|meshes|field", Help: "Receivers that blur by frames want units a frame. Alembic always has units a second."},
+		{Kind: Handover, Key: "motion_split", Label: "Velocity as", Type: Choice, Default: Text("vector"), Choices: opts("vector", "one vector channel", "split", "three channels x, y, z"), Topic: "channels", When: vols + "&velocity=true", Help: "For receivers that read plain numbers only."},
+		{Kind: Handover, Key: "density_as", Label: "Density is called", Type: Word, Default: Text("density"), Topic: "names", When: vols + "&density=true", Help: "The channel's name in the files."},
+		{Kind: Handover, Key: "surface_as", Label: "Surface is called", Type: Word, Default: Text("surface"), Topic: "names", When: vols + "&surface=true", Help: "The channel's name in the files."},
+		{Kind: Handover, Key: "foam_as", Label: "Foam is called", Type: Word, Default: Text("foam"), Topic: "names", When: vols + "&foam=true", Help: "The channel's name in the files."},
+		{Kind: Handover, Key: "temperature_as", Label: "Temperature is called", Type: Word, Default: Text("temperature"), Topic: "names", When: vols + "&temperature=true", Help: "The channel's name in the files."},
+		{Kind: Handover, Key: "fuel_as", Label: "Fuel is called", Type: Word, Default: Text("fuel"), Topic: "names", When: vols + "&fuel=true", Help: "The channel's name in the files."},
+		{Kind: Handover, Key: "burn_as", Label: "Burn is called", Type: Word, Default: Text("burn"), Topic: "names", When: vols + "&burn=true", Help: "The channel's name in the files."},
+		{Kind: Handover, Key: "velocity_as", Label: "Velocity is called", Type: Word, Default: Text("velocity"), Topic: "names", When: "what=volumes|field", Help: "The channel's name in the files; split, _x, _y and _z follow it."},
+
+		{Kind: Handover, Key: "field_file", Label: "As", Type: Choice, Default: Text("vdb"), Choices: opts("vdb", "OpenVDB vectors", "csv", "text (CSV)"), Main: true, Topic: "file", When: "what=field", Help: "Text has a line a voxel; its head tells sizes, axes and units."},
+		{Kind: Handover, Key: "field_step", Label: "Voxels to one", Type: Integer, Default: Num(1), Min: 1, Max: 64, Step: 1, Fixed: fixedFiles, Main: true, Topic: "file", When: "what=field", Help: "Means over blocks of so many voxels a side: 4 makes the field 64 times smaller."},
+		{Kind: Handover, Key: "point_file", Label: "As", Type: Choice, Default: Text("abc"), Choices: opts("abc", "Alembic, one file", "ply", "PLY sequence", "obj", "OBJ sequence", "glb", "glTF sequence"), Main: true, Topic: "file", When: "what=points", Help: "OBJ and glTF hold places alone; the others velocity too."},
+		{Kind: Handover, Key: "point_velocity", Label: "Velocity", Type: Flag, Default: On(true), Main: true, Topic: "channels", When: "what=points", Help: "Of every point."},
+		{Kind: Handover, Key: "point_depth", Label: "Depth", Type: Flag, Default: On(false), Topic: "channels", When: "what=points&point_file=abc|ply", Help: "How far under the surface a point lies, in the files' units; negative above."},
+		{Kind: Handover, Key: "point_size", Label: "Size", Type: Flag, Default: On(true), Topic: "channels", When: "what=points&point_file=abc|ply", Help: "Diameter: half a voxel, as eight points fill one."},
+		{Kind: Handover, Key: "point_groups", Label: "Groups", Type: Choice, Default: Text("one"), Choices: opts("one", "all points", "depth", "spray, surface, inside"), Topic: "file", When: "what=points", Help: "By depth: more than a voxel above the surface, within one, or deeper."},
+		{Kind: Handover, Key: "mesh_file", Label: "As", Type: Choice, Default: Text("abc"), Choices: opts("abc", "Alembic, one file", "ply", "PLY sequence", "obj", "OBJ sequence", "glb", "glTF sequence"), Main: true, Topic: "file", When: "what=meshes", Help: "Velocity goes into Alembic only."},
+		{Kind: Handover, Key: "mesh_fluid", Label: "The fluid's surface", Type: Flag, Default: On(true), Main: true, Topic: "channels", When: "what=meshes", Help: "Of a liquid its surface; of smoke the surface at a density."},
+		{Kind: Handover, Key: "mesh_level", Label: "Smoke's surface at", Type: Number, Default: Num(0.1), Min: 1e-6, Max: 1000, Fixed: fixedFiles, Topic: "channels", When: "what=meshes&mesh_fluid=true", Help: "Density at which smoke is given a surface. Liquids have their own."},
+		{Kind: Handover, Key: "mesh_velocity", Label: "Velocity", Type: Flag, Default: On(true), Topic: "channels", When: "what=meshes&mesh_fluid=true&mesh_file=abc", Help: "Of every vertex of the fluid's surface, for blur: the vertices change from frame to frame."},
+		{Kind: Handover, Key: "mesh_solids", Label: "Solids", Type: Flag, Default: On(true), Main: true, Topic: "channels", When: "what=meshes", Help: "Colliders and meshes that are in the picture, one object each."},
+		{Kind: Handover, Key: "mesh_camera", Label: "Camera", Type: Flag, Default: On(true), Main: true, Topic: "channels", When: "what=meshes&mesh_file=abc", Help: "The shot's camera with lens, aperture and focus."},
+		{Kind: Handover, Key: "mesh_detail", Label: "Detail", Type: Choice, Default: Text("final"), Choices: opts("final", "final", "half", "draft, every second cell", "quarter", "every fourth cell"), Topic: "file", When: "what=meshes&mesh_fluid=true", Help: "A draft has a quarter of the triangles, and thin sheets get holes."},
+		{Kind: Handover, Key: "mesh_split", Label: "Files", Type: Choice, Default: Text("one"), Choices: opts("one", "all objects in one", "each", "one an object"), Topic: "file", When: "what=points|meshes", Help: "Whether objects or groups share a file."},
+
+		{Kind: Handover, Key: "columns", Label: "Columns", Type: Integer, Default: Num(8), Min: 1, Max: 64, Step: 1, Fixed: fixedFiles, Main: true, Topic: "tiles", When: book, Help: "Tiles side by side."},
+		{Kind: Handover, Key: "rows", Label: "Rows", Type: Integer, Default: Num(8), Min: 1, Max: 64, Step: 1, Fixed: fixedFiles, Main: true, Topic: "tiles", When: book, Help: "Tiles one above the other. Columns by rows is how many frames are taken."},
+		{Kind: Handover, Key: "tile_wide", Label: "Tile width", Type: Integer, Default: Num(256), Min: 8, Max: 8192, Step: 8, Fixed: fixedFiles, Main: true, Topic: "tiles", When: book, Help: "Pixels of a tile from side to side."},
+		{Kind: Handover, Key: "tile_tall", Label: "Tile height", Type: Integer, Default: Num(256), Min: 8, Max: 8192, Step: 8, Fixed: fixedFiles, Main: true, Topic: "tiles", When: book, Help: "Pixels. Frames keep their shape: what a tile has more stays empty."},
+		{Kind: Handover, Key: "pick", Label: "Frames", Type: Choice, Default: Text("fit"), Choices: opts("fit", "spread from first light to last smoke", "range", "one after another"), Main: true, Topic: "tiles", When: book, Help: "Spread: as many as there are tiles, evenly over what can be seen. One after another: the first so many, every nth."},
+		{Kind: Handover, Key: "loop", Label: "Loop", Type: Choice, Default: Text("none"), Choices: opts("none", "plays once", "cut", "cut where frames match best", "blend", "goes over into its beginning"), Main: true, Topic: "tiles", When: book, Help: "The seam is measured against the mean change from frame to frame; under 1.5 times it is hard to see."},
+		{Kind: Handover, Key: "loop_least", Label: "Loop at least", Type: Integer, Default: Num(12), Min: 2, Max: 10000, Step: 1, Fixed: fixedFiles, Topic: "tiles", When: book + "&loop=cut", Help: "Recorded frames that a loop has at least."},
+		{Kind: Handover, Key: "loop_over", Label: "Goes over in", Type: Integer, Default: Num(8), Min: 1, Max: 1000, Step: 1, Fixed: fixedFiles, Topic: "tiles", When: book + "&loop=blend", Help: "Tiles over which the end goes over into what came before the beginning."},
+		{Kind: Handover, Key: "vectors", Label: "Motion vectors", Type: Choice, Default: Text("flow"), Choices: opts("none", "none", "flow", "seen in the pictures", "projected", "from the fluid's velocity"), Main: true, Topic: "motion", When: book, Help: "Seen: optical flow from a tile to the next, which blends best. From the velocity: what the recording's motion layer tells."},
+		{Kind: Handover, Key: "vectors_masked", Label: "Masked", Type: Flag, Default: On(false), Topic: "motion", When: book + "&vectors=flow|projected", Help: "No motion where a tile is empty. Unmasked, motion goes on beyond the edge, and edges blend better."},
+		{Kind: Handover, Key: "vectors_up", Label: "Vertical is", Type: Choice, Default: Text("down"), Choices: opts("down", "positive downwards", "up", "positive upwards"), Topic: "motion", When: book + "&vectors=flow|projected", Help: "The sign that the receiver takes for upward motion."},
+		{Kind: Handover, Key: "shift_x", Label: "Shift right", Type: Number, Default: Num(0), Min: -2, Max: 2, Step: 0.01, Fixed: fixedFiles, Topic: "placing", When: book, Help: "Shares of a tile's width."},
+		{Kind: Handover, Key: "shift_y", Label: "Shift down", Type: Number, Default: Num(0), Min: -2, Max: 2, Step: 0.01, Fixed: fixedFiles, Topic: "placing", When: book, Help: "Shares of a tile's width."},
+		{Kind: Handover, Key: "tile_turn", Label: "Turn", Type: Number, Unit: Degree, Default: Num(0), Min: -360, Max: 360, Step: 5, Fixed: fixedFiles, Topic: "placing", When: book, Help: "Clockwise."},
+		{Kind: Handover, Key: "tile_scale", Label: "Size in the tile", Type: Number, Default: Num(1), Min: 0.01, Max: 100, Step: 0.05, Fixed: fixedFiles, Topic: "placing", When: book, Help: "1: the frame just fits."},
+		{Kind: Handover, Key: "padding", Label: "Padding", Type: Integer, Default: Num(0), Min: 0, Max: 256, Step: 1, Fixed: fixedFiles, Topic: "placing", When: book, Help: "Pixels on every side of a tile that stay empty, so that neighbours don't bleed in when shrunk."},
+		{Kind: Handover, Key: "sheet_colour", Label: "Colour sheet", Type: Choice, Default: Text("all"), Choices: opts("all", "all light, with alpha", "lit", "without emission, with alpha", "none", "none"), Topic: "sheets", When: book, Help: "The main sheet."},
+		{Kind: Handover, Key: "sheet_emission", Label: "Emission sheet", Type: Flag, Default: On(false), Topic: "sheets", When: book, Help: "What glows by itself, to be added."},
+		{Kind: Handover, Key: "sheet_normals", Label: "Normals sheet", Type: Flag, Default: On(false), Topic: "sheets", When: book, Help: "x to the right, y up, z to the viewer, 0.5 being 0; alpha along."},
+		{Kind: Handover, Key: "sheet_sides", Label: "Six-way light", Type: Flag, Default: On(false), Topic: "sheets", When: book, Help: "Two sheets: light from right, above and behind with alpha, and from left, below and before with emission. The recording must have been made for tiles."},
+		{Kind: Handover, Key: "sheet_packed", Label: "Packed sheet", Type: Flag, Default: On(false), Topic: "sheets", When: book, Help: "A sheet with what you choose in each channel."},
+		{Kind: Handover, Key: "pack_r", Label: "Red holds", Type: Choice, Default: Text("alpha"), Choices: packed, Topic: "sheets", When: book + "&sheet_packed=true", Help: "A plain number, never sRGB."},
+		{Kind: Handover, Key: "pack_g", Label: "Green holds", Type: Choice, Default: Text("emission"), Choices: packed, Topic: "sheets", When: book + "&sheet_packed=true", Help: "A plain number, never sRGB."},
+		{Kind: Handover, Key: "pack_b", Label: "Blue holds", Type: Choice, Default: Text("heat"), Choices: packed, Topic: "sheets", When: book + "&sheet_packed=true", Help: "A plain number, never sRGB."},
+		{Kind: Handover, Key: "pack_a", Label: "Alpha holds", Type: Choice, Default: Text("none"), Choices: packed, Topic: "sheets", When: book + "&sheet_packed=true", Help: "A plain number, never sRGB. Nothing means 1."},
+		{Kind: Handover, Key: "space", Label: "Colours are", Type: Choice, Default: Text("srgb"), Choices: opts("srgb", "sRGB", "film", "sRGB as the look shows them", "linear", "linear"), Main: true, Topic: "file", When: book + "&sheet_file=png8|png16", Help: "In eight bits linear light bands in the darks. What is brighter than 1 is cut off, and the manifest tells how much."},
+		{Kind: Handover, Key: "alpha_as", Label: "Alpha", Type: Choice, Default: Text("straight"), Choices: opts("straight", "straight", "over", "premultiplied"), Main: true, Topic: "file", When: book, Help: "Straight colours go on into what is empty, so that edges don't go dark."},
+		{Kind: Handover, Key: "sheet_file", Label: "As", Type: Choice, Default: Text("png8"), Choices: opts("png8", "PNG, 8 bit", "png16", "PNG, 16 bit", "exr", "OpenEXR, half"), Main: true, Topic: "file", When: book, Help: "OpenEXR is linear and keeps what is brighter than 1."},
+		{Kind: Handover, Key: "sheet_out", Label: "Tiles go", Type: Choice, Default: Text("atlas"), Choices: opts("atlas", "into one atlas", "sequence", "into a file each"), Topic: "file", When: book, Help: "One file each for receivers that build their own atlas."},
+
+		{Kind: Handover, Key: "precision", Label: "Precision", Type: Choice, Default: Text("half"), Choices: opts("half", "half (16 bit)", "float", "float (32 bit)", "steps", "255 steps, as half"), Main: true, Topic: "file", When: "what=volumes|field", Help: "Half is enough for pictures; float for further computation. 255 steps of the range over all frames pack far smaller; the manifest tells the largest error."},
+		{Kind: Handover, Key: "compression", Label: "Compression", Type: Choice, Default: Text("blosc"), Choices: opts("none", "none", "zip", "zip", "blosc", "Blosc"), Topic: "file", When: "what=volumes|field", Help: "Blosc is quick; zip is smaller and read everywhere; none is largest."},
+		{Kind: Handover, Key: "axes", Label: "Axes", Type: Choice, Default: Text("y-up"), Choices: opts("y-up", "y up, right-handed", "z-up", "z up, right-handed", "y-up-left", "y up, left-handed", "z-up-left", "z up, left-handed"), Main: true, Topic: "space", When: solid, Help: "Which way is up where the files go. Voxels, places and vectors are turned; transforms stay plain. glTF is y up, right-handed, and in metres by its standard."},
+		{Kind: Handover, Key: "scale", Label: "Units a metre", Type: Number, Default: Num(1), Min: 1e-6, Max: 1e6, Fixed: fixedFiles, Main: true, Topic: "space", When: solid, Help: "1 for metres, 100 for centimetres, 1000 for millimetres. Velocity is scaled along."},
+		{Kind: Handover, Key: "crop", Label: "Crop", Type: Choice, Default: Text("none"), Choices: opts("none", "all of the domain", "box", "to a box"), Topic: "space", When: "what=volumes|field", Help: "What is empty takes no room anyway."},
+		{Kind: Handover, Key: "crop_low", Label: "From", Type: Vector, Unit: Metre, Default: Vec(-1, 0, -1), Min: -1e5, Max: 1e5, Fixed: fixedFiles, Topic: "space", When: "what=volumes|field&crop=box", Help: "Low corner, in the shot's own space."},
+		{Kind: Handover, Key: "crop_high", Label: "To", Type: Vector, Unit: Metre, Default: Vec(1, 2, 1), Min: -1e5, Max: 1e5, Fixed: fixedFiles, Topic: "space", When: "what=volumes|field&crop=box", Help: "High corner, in the shot's own space."},
 		{Kind: Handover, Key: "start", Label: "First number", Type: Integer, Default: Num(1), Min: -100000, Max: 1000000, Step: 1, Fixed: fixedFiles, Main: true, Topic: "frames", Help: "Number of the first file."},
 		{Kind: Handover, Key: "step", Label: "Every nth frame", Type: Integer, Default: Num(1), Min: 1, Max: 1000, Step: 1, Fixed: fixedFiles, Topic: "frames", Help: "2 hands over every other frame."},
 		{Kind: Handover, Key: "digits", Label: "Digits", Type: Integer, Default: Num(4), Min: 1, Max: 8, Step: 1, Fixed: fixedFiles, Main: true, Topic: "frames", Help: "Least digits of the frame number in file names."},
@@ -526,7 +596,14 @@ func Holds(when string, get func(key string) Value) bool {
 	}
 	for cond := range strings.SplitSeq(when, "&") {
 		key, list, _ := strings.Cut(cond, "=")
-		if !slices.Contains(strings.Split(list, "|"), get(key).Text) {
+		v := get(key)
+		if list == "true" || list == "false" {
+			if v.Flag != (list == "true") {
+				return false
+			}
+			continue
+		}
+		if !slices.Contains(strings.Split(list, "|"), v.Text) {
 			return false
 		}
 	}

@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"math"
+	"regexp"
 	"strconv"
 	"strings"
 
@@ -31,7 +32,11 @@ const (
 	Ramp    Type = "ramp"    // colours over 0 to 1, in Text as StopList writes them
 	Curve   Type = "curve"   // a number over 0 to 1, likewise
 	Picture Type = "picture" // an imported picture or numbered pictures: id, a slash, name
+	Word    Type = "word"    // a name that goes into files
 )
+
+// word is what names of channels in files may be.
+var word = regexp.MustCompile(`^[A-Za-z_][A-Za-z0-9_]{0,39}$`)
 
 // Limits of listed values.
 const (
@@ -133,7 +138,7 @@ func (e *Entry) JSON(v Value) any {
 	switch e.Type {
 	case Vector, Colour:
 		return v.Vec
-	case Choice, File, Weights, Ref, Frozen, Picture:
+	case Choice, File, Weights, Ref, Frozen, Picture, Word:
 		return v.Text
 	case Ramp, Curve:
 		return e.stopsJSON(v)
@@ -183,7 +188,7 @@ func (e *Entry) FromJSON(raw json.RawMessage) (Value, error) {
 	case Ramp, Curve:
 		want = "a list of stops, each with a place and its value"
 		v, err = e.stopsFromJSON(raw)
-	case Choice, File, Weights, Ref, Frozen, Picture:
+	case Choice, File, Weights, Ref, Frozen, Picture, Word:
 		want = "a word"
 		err = json.Unmarshal(raw, &v.Text)
 	case Flag:
@@ -239,6 +244,11 @@ func (e *Entry) Check(v Value) error {
 		}
 		if err := asset.CheckID(v.Text); err != nil {
 			return fmt.Errorf("%s: %w", e.Label, err)
+		}
+		return nil
+	case Word:
+		if !word.MatchString(v.Text) {
+			return fmt.Errorf("%s is %q; give a name of letters, digits and _ that begins with no digit, 40 at most", e.Label, clip(v.Text))
 		}
 		return nil
 	case Weights:
@@ -323,7 +333,7 @@ func (e *Entry) Same(a, b Value) bool {
 	switch e.Type {
 	case Vector, Colour:
 		return a.Vec == b.Vec
-	case Choice, File, Weights, Ref, Frozen, Names, Points, Profile, Ramp, Curve, Picture:
+	case Choice, File, Weights, Ref, Frozen, Names, Points, Profile, Ramp, Curve, Picture, Word:
 		return a.Text == b.Text
 	case Flag:
 		return a.Flag == b.Flag

@@ -103,11 +103,18 @@ func (p *pass) tell(g Progress) {
 // threads.
 const lanes = 2
 
-// all makes frames, several at a time; the first fault ends it once those
-// under way have ended.
+// all makes frames, several at a time.
 func (p *pass) all(ctx context.Context, todo []int) error {
 	begin := time.Now()
-	threads := grid.NewCrew(p.r.Threads).Threads()
+	return Lanes(ctx, todo, p.r.Threads, func(ctx context.Context, f int, crew grid.Crew) error {
+		return p.frame(ctx, f, crew, begin, len(todo))
+	})
+}
+
+// Lanes does something for each of a list, a few at a time, each on its share
+// of the threads; the first fault ends it once those under way have ended.
+func Lanes(ctx context.Context, todo []int, threads int, do func(ctx context.Context, f int, crew grid.Crew) error) error {
+	threads = grid.NewCrew(threads).Threads()
 	n := max(1, min(lanes, threads, len(todo)))
 	next := make(chan int)
 	faults := make(chan error, n)
@@ -118,7 +125,7 @@ func (p *pass) all(ctx context.Context, todo []int) error {
 		crew := grid.NewCrew(max(1, (threads+lane)/n))
 		wait.Go(func() {
 			for f := range next {
-				if err := p.frame(ctx, f, crew, begin, len(todo)); err != nil {
+				if err := do(ctx, f, crew); err != nil {
 					faults <- err
 					cancel()
 					return
@@ -126,9 +133,11 @@ func (p *pass) all(ctx context.Context, todo []int) error {
 			}
 		})
 	}
+	sent := 0
 	for _, f := range todo {
 		select {
 		case next <- f:
+			sent++
 			continue
 		case <-ctx.Done():
 		}
@@ -140,7 +149,7 @@ func (p *pass) all(ctx context.Context, todo []int) error {
 	for err := range faults {
 		return err
 	}
-	if ctx.Err() != nil && p.made < len(todo) {
+	if sent < len(todo) {
 		return ErrStopped
 	}
 	return nil
