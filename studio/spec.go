@@ -9,6 +9,7 @@ import (
 	"zarf/core/asset"
 	"zarf/core/shot"
 	"zarf/studio/cache"
+	"zarf/studio/handover"
 	"zarf/studio/queue"
 	"zarf/studio/run"
 	"zarf/studio/store"
@@ -35,6 +36,7 @@ type spec struct {
 	Dir      string          `json:"dir,omitempty"`
 	Name     string          `json:"name,omitempty"`
 	Renders  string          `json:"renders,omitempty"`
+	Tiles    bool            `json:"tiles,omitempty"`
 	Settings json.RawMessage `json:"settings,omitempty"`
 	Before   map[int]float64 `json:"before,omitempty"` // seconds a frame of the last take with frames
 }
@@ -85,10 +87,10 @@ func (w *Work) do(ctx context.Context, o queue.Order, report run.Report) error {
 		j := run.Sim{Shot: take, Domain: s.Domain, From: s.From, To: s.To, Threads: w.Threads, Before: s.Before}
 		return j.Do(ctx, w.Cache, report)
 	case KindRender:
-		j := run.Render{Take: take, Domain: s.Domain, Now: now, Look: s.Look, From: s.From, To: s.To, Width: s.Width, Height: s.Height, Samples: s.Samples, Dir: s.Dir, Name: s.Name, Threads: w.Threads}
+		j := run.Render{Take: take, Domain: s.Domain, Now: now, Look: s.Look, From: s.From, To: s.To, Width: s.Width, Height: s.Height, Samples: s.Samples, Dir: s.Dir, Name: s.Name, Tiles: s.Tiles, Threads: w.Threads}
 		return j.Do(ctx, w.Cache, report)
 	case KindHandover:
-		j := run.Handover{Take: take, Domain: s.Domain, Settings: now.Handover, From: s.From, To: s.To, Dir: s.Dir, Name: s.Name, Renders: s.Renders, Threads: w.Threads}
+		j := handover.Job{Take: take, Now: now, Domain: s.Domain, Settings: now.Handover, From: s.From, To: s.To, Dir: s.Dir, Name: s.Name, Renders: s.Renders, Look: s.Look, Threads: w.Threads}
 		return j.Do(ctx, w.Cache, report)
 	}
 	return fmt.Errorf("no job is called %q", o.Kind)

@@ -17,6 +17,7 @@ import (
 	"zarf/core/scale"
 	"zarf/core/shot"
 	"zarf/studio"
+	"zarf/studio/handover"
 	"zarf/studio/run"
 	"zarf/studio/store"
 )
@@ -286,7 +287,7 @@ func (s *server) rendered(c *gin.Context) {
 func (s *server) renderAgain(c *gin.Context) {
 	j, err := s.jobOf(c)
 	if err == nil {
-		err = s.st.RenderAgain(j)
+		err = s.st.Again(j)
 	}
 	s.answer(c, err)
 }
@@ -298,7 +299,7 @@ func (s *server) handoverZip(c *gin.Context) {
 		s.fail(c, http.StatusNotFound, "There is no such handover.", "")
 		return
 	}
-	m, err := run.ReadManifest(j.Dir)
+	m, err := handover.Read(j.Dir)
 	if err != nil {
 		s.fail(c, http.StatusConflict, "This handover is not finished.", "Wait for it, or make it again.")
 		return
@@ -329,7 +330,7 @@ func (s *server) handoverZip(c *gin.Context) {
 			panic(http.ErrAbortHandler) // the browser sees a broken download, not a short one
 		}
 	}
-	if err := add(run.ManifestName); err != nil {
+	if err := add(handover.ManifestName); err != nil {
 		panic(http.ErrAbortHandler)
 	}
 	if err := z.Close(); err != nil {

@@ -22,9 +22,9 @@ import (
 	"zarf/core/shot"
 	"zarf/core/stage"
 	"zarf/studio"
+	"zarf/studio/handover"
 	"zarf/studio/assets"
 	"zarf/studio/cache"
-	"zarf/studio/run"
 	"zarf/studio/store"
 )
 
@@ -302,7 +302,7 @@ type handView struct {
 	store.Job
 	Take     int
 	Name     string
-	Manifest *run.Manifest
+	Manifest *handover.Manifest
 }
 
 // space gathers what a station shows; el, take and look come from the query.
@@ -500,7 +500,7 @@ func (s *server) hands(w *space) error {
 	jobs, err := s.st.Store.ShotJobs(w.Row.ID, studio.KindHandover)
 	for _, j := range jobs {
 		v := handView{Job: j, Take: s.takeNumber(j.TakeID), Name: studio.JobName(j)}
-		if m, err := run.ReadManifest(j.Dir); err == nil {
+		if m, err := handover.Read(j.Dir); err == nil {
 			v.Manifest = m
 		}
 		w.Hands = append(w.Hands, v)

@@ -11,6 +11,7 @@ import (
 
 	"zarf/core/format/vdb"
 	"zarf/core/shot"
+	"zarf/studio/handover"
 	"zarf/studio/run"
 )
 
@@ -95,7 +96,7 @@ func TestSimRenderHandoverInspect(t *testing.T) {
 	if code, _, errs = call(t, "handover", file, "--frames", "2-3", "--out", hand, "--data", data, "--set", "digits=6", "--set", "velocity=false"); code != 0 {
 		t.Error(errs)
 	}
-	m, err := run.ReadManifest(hand)
+	m, err := handover.Read(hand)
 	if err != nil || len(m.Files) != 2 || m.Files[0].Path != "vdb/tiny.000001.vdb" || len(m.Channels) != 2 {
 		t.Errorf("%+v %v", m, err)
 	}

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"maps"
 	"os"
 	"path/filepath"
 	"sort"
@@ -24,6 +25,7 @@ import (
 	"zarf/studio"
 	"zarf/studio/assets"
 	"zarf/studio/cache"
+	"zarf/studio/handover"
 	"zarf/studio/run"
 	"zarf/studio/store"
 )
@@ -277,6 +279,7 @@ func copyFrames(s *shot.Shot, domain string, c *cache.Cache, a, b int, out strin
 func renderCommand(o *options) *cobra.Command {
 	var span, out, domain, lookID string
 	var samples, width int
+	var tiles bool
 	c := &cobra.Command{Use: "render SHOT", Short: "Render frames to PNG, OpenEXR or HDR as a look says, simulating what is missing", Args: exactly(1, "a shot"),
 		RunE: func(c *cobra.Command, args []string) error {
 			if out == "" {
@@ -299,6 +302,14 @@ func renderCommand(o *options) *cobra.Command {
 				j.Width = width
 				j.Height = max(1, int(float64(width)*lk.Get("height").Num/lk.Get("width").Num+0.5))
 			}
+			if tiles {
+				lk := s.Look(lookID)
+				if lk == nil {
+					return fmt.Errorf("the shot has no look %q", lookID)
+				}
+				run.ForTiles(lk)
+				j.Tiles = true
+			}
 			report, end := o.reporter("rendering " + s.Name)
 			defer end()
 			return j.Do(c.Context(), ca, report)
@@ -310,13 +321,14 @@ func renderCommand(o *options) *cobra.Command {
 	f.StringVar(&lookID, "look", "", "id of the look (the first where left out)")
 	f.IntVar(&samples, "samples", 0, "samples a pixel (the look's where 0)")
 	f.IntVar(&width, "width", 0, "pixels across (the look's where 0)")
+	f.BoolVar(&tiles, "tiles", false, "write OpenEXR with the further layers that flipbooks are packed from")
 	return c
 }
 
 func handoverCommand(o *options) *cobra.Command {
-	var span, out, domain, name string
+	var span, out, domain, name, renders, lookID, preset string
 	var sets []string
-	c := &cobra.Command{Use: "handover SHOT", Short: "Write an OpenVDB sequence with a manifest and read it back", Args: exactly(1, "a shot"),
+	c := &cobra.Command{Use: "handover SHOT", Short: "Write volumes, points, meshes, pictures or a flipbook with a manifest, and read them back", Args: exactly(1, "a shot"),
 		RunE: func(c *cobra.Command, args []string) error {
 			if out == "" {
 				return usage{fmt.Errorf("--out is missing; name the folder for the files")}
@@ -325,12 +337,30 @@ func handoverCommand(o *options) *cobra.Command {
 			if err != nil {
 				return err
 			}
+			if preset != "" {
+				p, ok := handover.FindPreset(preset)
+				if !ok {
+					return usage{fmt.Errorf("--preset is %q; choose one of %s", preset, strings.Join(presetKeys(), ", "))}
+				}
+				maps.Copy(s.Handover, p.Values)
+			}
 			for _, kv := range sets {
 				if err := setHandover(s, kv); err != nil {
 					return err
 				}
 			}
-			ca, a, b, err := simulate(c.Context(), o, s, domain, span)
+			var ca *cache.Cache
+			var a, b int
+			if w := s.HandoverValue("what").Text; w == "pictures" || w == "flipbook" {
+				if renders == "" {
+					return usage{fmt.Errorf("--renders is missing; name the folder of rendered pictures")}
+				}
+				if a, b, err = frames(span, s); err == nil {
+					ca, err = o.cache()
+				}
+			} else {
+				ca, a, b, err = simulate(c.Context(), o, s, domain, span)
+			}
 			if err != nil {
 				return err
 			}
@@ -345,7 +375,7 @@ func handoverCommand(o *options) *cobra.Command {
 			}
 			report, end := o.reporter("handing over " + s.Name)
 			defer end()
-			j := run.Handover{Take: s, Domain: domain, Settings: s.Handover, From: a, To: b, Dir: out, Name: name, Threads: o.threads}
+			j := handover.Job{Take: s, Now: s, Domain: domain, Settings: s.Handover, From: a, To: b, Dir: out, Name: name, Renders: renders, Look: lookID, Threads: o.threads}
 			return j.Do(c.Context(), ca, report)
 		}}
 	f := c.Flags()
@@ -353,8 +383,18 @@ func handoverCommand(o *options) *cobra.Command {
 	f.StringVar(&out, "out", "", "folder for the files")
 	f.StringVar(&domain, "domain", "", "id of the domain (all, one after the other, where left out)")
 	f.StringVar(&name, "name", "", "name of the files")
+	f.StringVar(&renders, "renders", "", "folder of rendered pictures, for pictures and flipbooks")
+	f.StringVar(&lookID, "look", "", "id of the look that they were rendered with")
+	f.StringVar(&preset, "preset", "", "a set of values to begin with: "+strings.Join(presetKeys(), ", "))
 	f.StringArrayVar(&sets, "set", nil, "a handover value as key=value, any number of times (zarf values handover lists them)")
 	return c
+}
+
+func presetKeys() (out []string) {
+	for _, p := range handover.Presets {
+		out = append(out, p.Key)
+	}
+	return out
 }
 
 func setHandover(s *shot.Shot, kv string) error {

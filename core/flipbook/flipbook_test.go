@@ -139,15 +139,21 @@ func TestCutFindsThePeriod(t *testing.T) {
 		}
 		frames = append(frames, cloud(32, 32, shift(5*c+d, 5*s)))
 	}
-	seam, err := Cut(frames, 15)
+	seam, err := Cut(frames, 15, 100)
 	if err != nil {
 		t.Fatal(err)
 	}
 	if seam.From < 4 || (seam.To-seam.From+1)%20 != 0 || math.Abs(seam.Ratio()-1) > 0.25 {
 		t.Errorf("loops frames %d to %d, ratio %.3f", seam.From, seam.To, seam.Ratio())
 	}
-	if _, err := Cut(frames, 47); err == nil || !strings.Contains(err.Error(), "48 recorded") {
+	if _, err := Cut(frames, 47, 100); err == nil || !strings.Contains(err.Error(), "48 recorded") {
 		t.Errorf("too long a loop: %v", err)
+	}
+	if seam, err := Cut(frames, 8, 19); err != nil || seam.To-seam.From+1 > 19 {
+		t.Errorf("a loop of frames %d to %d for 19 tiles, %v", seam.From, seam.To, err)
+	}
+	if _, err := Cut(frames, 15, 12); err == nil || !strings.Contains(err.Error(), "12 tiles") {
+		t.Errorf("more than there are tiles: %v", err)
 	}
 }
 

@@ -96,15 +96,18 @@ func Measure(tiles []*Tile) Seam {
 	return s
 }
 
-// Cut finds the loop of n frames at least whose frame after the last is most
+// Cut finds the loop of n to most frames whose frame after the last is most
 // like its first. small are the frames, maybe shrunken.
-func Cut(small []*Tile, n int) (Seam, error) {
+func Cut(small []*Tile, n, most int) (Seam, error) {
+	if most < n {
+		return Seam{}, fmt.Errorf("a loop of at least %d frames doesn't fit %d tiles: take more tiles, or a shorter loop", n, most)
+	}
 	if n < 2 || len(small) < n+1 {
 		return Seam{}, fmt.Errorf("a loop of %d frames needs %d recorded ones, there are %d: record more or loop fewer", n, n+1, len(small))
 	}
 	best, at := math.Inf(1), Seam{}
 	for a := 0; a+n < len(small); a++ {
-		for b := a + n; b < len(small); b++ { // b would follow b−1, a does
+		for b := a + n; b < len(small) && b-a <= most; b++ { // b would follow b−1, a does
 			if d := Difference(small[a], small[b]); d < best {
 				best, at = d, Seam{From: a, To: b - 1}
 			}

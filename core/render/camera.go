@@ -137,3 +137,6 @@ func scatterHG(d geom.Vec3, g float64, r *dice) geom.Vec3 {
 	}
 	return about(d, cos, 2*math.Pi*r.next())
 }
+
+// Axes are the camera's, of length 1: right, up, and towards the viewer.
+func (c *Camera) Axes() [3]geom.Vec3 { return [3]geom.Vec3{c.right, c.up, c.forward.Mul(-1)} }

@@ -17,9 +17,11 @@ const maxMeshed = 6 << 20
 // surface at the middles of cells of width h from origin on, outside what it is
 // beyond them.
 func Skin(phi *grid.Field, h float64, origin geom.Vec3, outside float64, crew grid.Crew) (Texture, []byte) {
-	l := padded(phi, h, float32(outside))
-	l.Origin = origin.Sub(l.Origin)
-	m := surface.Nets(l, 0, crew.For)
+	step := 1
+	for phi.Len()/(step*step*step) > maxMeshed {
+		step++
+	}
+	m := surface.Nets(surface.Closed(phi.Data, [3]int{phi.NX, phi.NY, phi.NZ}, h, origin, float32(outside), step), 0, crew.For)
 	out := make([]byte, 0, 12*(len(m.P)+len(m.Tri)))
 	for _, p := range m.P {
 		out = Floats(out, float32(p.X), float32(p.Y), float32(p.Z))
@@ -38,31 +40,4 @@ func Floats(out []byte, v ...float32) []byte {
 		out = binary.LittleEndian.AppendUint32(out, math.Float32bits(x))
 	}
 	return out
-}
-
-// padded is a lattice of a level set with a layer outside all round it, so that
-// its surface closes; of a large one every second point. Its origin is how far
-// its first point lies before the low corner of phi.
-func padded(phi *grid.Field, h float64, outside float32) *surface.Lattice {
-	step := 1
-	for phi.Len()/(step*step*step) > maxMeshed {
-		step++
-	}
-	n := [3]int{(phi.NX + step - 1) / step, (phi.NY + step - 1) / step, (phi.NZ + step - 1) / step}
-	l := &surface.Lattice{N: [3]int{n[0] + 2, n[1] + 2, n[2] + 2}, H: h * float64(step)}
-	back := l.H - h/2
-	l.Origin.X, l.Origin.Y, l.Origin.Z = back, back, back
-	l.V = make([]float32, l.N[0]*l.N[1]*l.N[2])
-	for i := range l.V {
-		l.V[i] = outside
-	}
-	for k := range n[2] {
-		for j := range n[1] {
-			row := phi.Row(j*step, k*step)
-			for i := range n[0] {
-				l.V[l.At(i+1, j+1, k+1)] = row[i*step]
-			}
-		}
-	}
-	return l
 }

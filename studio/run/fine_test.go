@@ -163,22 +163,6 @@ func TestFireIsKeptAndSeen(t *testing.T) {
 	if _, top, _ := v.Glow[0].Range(); top <= 0 {
 		t.Error("the flame is dark")
 	}
-	dir := t.TempDir()
-	h := Handover{Take: s, From: 1, To: 5, Dir: dir, Name: "fire", Settings: shot.Values{"fuel": shot.On(true)}}
-	if err := h.Do(context.Background(), c, quiet); err != nil {
-		t.Fatal(err)
-	}
-	m, err := ReadManifest(dir)
-	if err != nil {
-		t.Fatal(err)
-	}
-	var names []string
-	for _, ch := range m.Channels {
-		names = append(names, ch.Name+" "+ch.Unit)
-	}
-	if all := strings.Join(names, ", "); !strings.Contains(all, "fuel kg/m³") || !strings.Contains(all, "burn ") {
-		t.Errorf("the manifest lists %s", all)
-	}
 }
 
 // A window is as large as what is there, wherever it is.

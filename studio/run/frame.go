@@ -388,3 +388,9 @@ func Stats(frames map[int]cache.Frame) map[int]gas.FrameStats {
 	}
 	return out
 }
+
+// View is the axes of a shot's camera at a frame: right, up, towards the viewer.
+func View(s *shot.Shot, frame float64) [3]geom.Vec3 {
+	c := render.CameraOf(s, frame)
+	return c.Axes()
+}

@@ -76,7 +76,7 @@ func Memory() int64 {
 // Save writes a picture as a look wants it: PNG finished and maybe over a
 // plate, OpenEXR and HDR as linear light. tiny, where it is not empty, takes a
 // small finished PNG to be seen on the page.
-func Save(path, tiny string, sc *render.Scene, pic *render.Picture, plate *pixel.Image, meta map[string]string, crew grid.Crew) (int64, error) {
+func Save(path, tiny string, sc *render.Scene, pic *render.Picture, plate *pixel.Image, meta map[string]string, crew grid.Crew, more ...exr.Channel) (int64, error) {
 	l := &sc.Look
 	light := pic.Finished()
 	if tiny != "" {
@@ -88,7 +88,9 @@ func Save(path, tiny string, sc *render.Scene, pic *render.Picture, plate *pixel
 	size, _, err := cache.WriteFile(path, func(w io.Writer) error {
 		switch l.File {
 		case "exr", "exr32":
-			return exr.Write(w, exrImage(l, light, pic, meta), crew.For)
+			m := exrImage(l, light, pic, meta)
+			m.Channels = append(m.Channels, more...)
+			return exr.Write(w, m, crew.For)
 		case "hdr":
 			rgb := make([]float32, 3*light.W*light.H)
 			for i := range light.W * light.H {
@@ -100,12 +102,24 @@ func Save(path, tiny string, sc *render.Scene, pic *render.Picture, plate *pixel
 		if l.Over {
 			out = out.Over()
 		}
+		tags := pixel.Tags{Text: map[string]string{"Software": "Zarf", "Alpha": AlphaOf(l)}}
 		if l.File == "png16" {
-			return png.Encode(w, out.NRGBA64())
+			return pixel.EncodePNG(w, out.NRGBA64(), tags, png.DefaultCompression)
 		}
-		return png.Encode(w, out.NRGBA())
+		return pixel.EncodePNG(w, out.NRGBA(), tags, png.DefaultCompression)
 	})
 	return size, err
+}
+
+// AlphaOf is how colours stand to alpha in the files that a look makes.
+func AlphaOf(l *look.Look) string {
+	switch {
+	case Ext(l) == "exr", l.Over && Ext(l) == "png":
+		return "premultiplied"
+	case Ext(l) == "hdr":
+		return "none"
+	}
+	return "straight"
 }
 
 // exrImage names the planes: R, G, B and A are the beauty, layers go before a

@@ -8,10 +8,12 @@ import (
 	"sync"
 	"time"
 
+	"zarf/core/format/exr"
 	"zarf/core/grid"
 	"zarf/core/look"
 	"zarf/core/render"
 	"zarf/core/shot"
+	"zarf/core/stage"
 	"zarf/studio/cache"
 )
 
@@ -25,7 +27,8 @@ type Render struct {
 	To      int
 	Width   int // 0: the look's
 	Height  int
-	Samples int // 0: the look's
+	Samples int  // 0: the look's
+	Tiles   bool // further layers that flipbooks are packed from
 	Dir     string
 	Name    string
 	Threads int
@@ -211,8 +214,22 @@ func (r *Render) one(ctx context.Context, src *Source, set *shot.Element, frame 
 		}
 	}
 	tiny := filepath.Join(r.Dir, TinyDir, r.File(frame, "png"))
-	meta := map[string]string{"shot": r.Now.Name, "look": set.Name, "frame": fmt.Sprint(frame), "samples": fmt.Sprint(pic.Samples), "software": "Zarf"}
-	size, err := Save(path, tiny, sc, pic, plate, meta, crew)
+	meta := map[string]string{"shot": r.Now.Name, "look": set.Name, "frame": fmt.Sprint(frame), "samples": fmt.Sprint(pic.Samples), "software": "Zarf", "alpha": "premultiplied", "colourSpace": "linear light, Rec. 709 primaries"}
+	var more []exr.Channel
+	if r.Tiles {
+		var heat *grid.Field
+		if !src.Domain.Liquid() {
+			f, err := src.ReadOnly(frame, stage.Density, stage.Burn, stage.Temperature)
+			if err != nil {
+				return 0, nil, err
+			}
+			heat = src.Channel(f, stage.Temperature)
+		}
+		if more, err = tileLayers(ctx, sc, heat, w, h, crew); err != nil {
+			return 0, nil, err
+		}
+	}
+	size, err := Save(path, tiny, sc, pic, plate, meta, crew, more...)
 	return size, sc.Notes, err
 }
 
@@ -238,4 +255,30 @@ func Ranges(frames []int) string {
 		i = j + 1
 	}
 	return out
+}
+
+// ForTiles sets a look to what flipbooks are made of: OpenEXR with layers,
+// nothing behind, no ground.
+func ForTiles(lk *shot.Element) {
+	lk.Values["file"], lk.Values["layers"], lk.Values["packed"] = shot.Text("exr"), shot.On(true), shot.Text("zip")
+	lk.Values["background"], lk.Values["ground"] = shot.Text("none"), shot.On(false)
+}
+
+// tileLayers are the layers that only flipbooks want: temperature, and light
+// from six sides.
+func tileLayers(ctx context.Context, sc *render.Scene, heat *grid.Field, w, h int, crew grid.Crew) (out []exr.Channel, err error) {
+	if heat != nil {
+		out = append(out, exr.Channel{Name: "heat.Y", Pix: sc.Heat(heat, w, h, crew)})
+	}
+	sides, err := sc.Sides(w, h, crew, func() bool { return ctx.Err() != nil })
+	if err != nil {
+		return nil, err
+	}
+	for n, name := range render.SideNames {
+		if sides[n] == nil {
+			return nil, ErrStopped
+		}
+		out = append(out, exr.Channel{Name: "sides." + name, Pix: sides[n]})
+	}
+	return out, nil
 }

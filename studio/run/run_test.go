@@ -13,7 +13,6 @@ import (
 	"syscall"
 	"testing"
 
-	"zarf/core/format/vdb"
 	"zarf/core/shot"
 	"zarf/core/stage"
 	"zarf/studio/cache"
@@ -294,88 +293,6 @@ func TestPrerollIsNotKept(t *testing.T) {
 	fb, _ := b.Stage.Get(1)
 	if fa.Totals["smoke"] <= fb.Totals["smoke"] {
 		t.Errorf("after pre-roll frame 1 holds %g of smoke, without %g", fa.Totals["smoke"], fb.Totals["smoke"])
-	}
-}
-
-func TestHandoverReadsBack(t *testing.T) {
-	s := puffShot()
-	c := open(t)
-	mustRun(t, c, s, 1, 6, 2)
-	dir := t.TempDir()
-	set := shot.Values{"axes": shot.Text("z-up"), "scale": shot.Num(100), "start": shot.Num(1001), "step": shot.Num(2), "digits": shot.Num(5),
-		"precision": shot.Text("float"), "kelvin": shot.Text("absolute"), "compression": shot.Text("zip")}
-	h := Handover{Take: s, Settings: set, From: 1, To: 6, Dir: dir, Name: "puff"}
-	if err := h.Do(context.Background(), c, quiet); err != nil {
-		t.Fatal(err)
-	}
-	m, err := ReadManifest(dir)
-	if err != nil {
-		t.Fatal(err)
-	}
-	if len(m.Files) != 3 || m.Files[1].Path != "vdb/puff.01002.vdb" || m.Files[1].Frame != 3 || m.Voxel != 5 || m.Axes != "z-up" {
-		t.Errorf("%+v", m)
-	}
-	b, err := os.ReadFile(filepath.Join(dir, "vdb", "puff.01003.vdb"))
-	if err != nil {
-		t.Fatal(err)
-	}
-	out, err := vdb.Decode(b, vdb.DefaultLimits)
-	if err != nil {
-		t.Fatal(err)
-	}
-	src, _ := Open(s, "", c)
-	in, err := src.Read(5)
-	if err != nil {
-		t.Fatal(err)
-	}
-	p := [3]float64{8, 10, 3}
-	from, to := in.Grid("density").Transform.World(p), out.Grid("density").Transform.World(p)
-	if d := [3]float64{from[0]*100 - to[0], -from[2]*100 - to[1], from[1]*100 - to[2]}; abs3(d) > 1e-9 {
-		t.Errorf("a voxel at %v went to %v", from, to)
-	}
-	v, w := one(t, in.Grid("velocity"), 8, 10, 8), one(t, out.Grid("velocity"), 8, 10, 8)
-	if d := [3]float64{v[0]*100 - w[0], -v[2]*100 - w[1], v[1]*100 - w[2]}; abs3(d) > 1e-3 {
-		t.Errorf("velocity %v went to %v", v, w)
-	}
-	if bg := out.Grid("temperature").Background[0]; bg != 293 {
-		t.Errorf("the background is %g K, the air has 293", bg)
-	}
-	if a, b := one(t, in.Grid("temperature"), 8, 6, 8)[0], one(t, out.Grid("temperature"), 8, 6, 8)[0]; b-a < 292.9 || b-a > 293.1 {
-		t.Errorf("temperature %g became %g", a, b)
-	}
-}
-
-func abs3(d [3]float64) float64 { return max(d[0], -d[0], d[1], -d[1], d[2], -d[2]) }
-
-func one(t *testing.T, g *vdb.Grid, i, j, k int) [3]float64 {
-	t.Helper()
-	n := g.Type.Components()
-	out := make([][]float32, n)
-	for c := range out {
-		out[c] = make([]float32, 1)
-	}
-	if err := g.Dense([3]int{i, j, k}, [3]int{1, 1, 1}, out); err != nil {
-		t.Fatal(err)
-	}
-	var v [3]float64
-	for c := range out {
-		v[c] = float64(out[c][0])
-	}
-	return v
-}
-
-func TestHandoverRefusals(t *testing.T) {
-	s := puffShot()
-	c := open(t)
-	mustRun(t, c, s, 1, 3, 2)
-	h := Handover{Take: s, From: 1, To: 6, Dir: t.TempDir(), Name: "x"}
-	if err := h.Do(context.Background(), c, quiet); err == nil || !strings.Contains(err.Error(), "4–6") {
-		t.Errorf("missing frames: %v", err)
-	}
-	h.To = 3
-	h.Settings = shot.Values{"density": shot.On(false), "temperature": shot.On(false), "velocity": shot.On(false)}
-	if err := h.Do(context.Background(), c, quiet); err == nil || !strings.Contains(err.Error(), "no channel") {
-		t.Errorf("no channel: %v", err)
 	}
 }
 

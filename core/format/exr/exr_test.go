@@ -133,7 +133,7 @@ func TestHostileFilesAreRefused(t *testing.T) {
 			t.Fatalf("the first %d of %d bytes were taken for a picture", n, len(good))
 		}
 	}
-	if _, err := Decode(good, Limits{100, 64}); err == nil || !strings.Contains(err.Error(), "20 x 20") {
+	if _, err := Decode(good, Limits{Pixels: 100, Channels: 64}); err == nil || !strings.Contains(err.Error(), "20 x 20") {
 		t.Errorf("over the limit: %v", err)
 	}
 	tiled := bytes.Clone(good)
@@ -155,8 +155,34 @@ func FuzzDecode(f *testing.F) {
 		f.Add(b.Bytes())
 	}
 	f.Fuzz(func(t *testing.T, b []byte) {
-		if m, err := Decode(b, Limits{1 << 16, 16}); err == nil && m.W*m.H > 1<<16 {
+		if m, err := Decode(b, Limits{Pixels: 1 << 16, Channels: 16}); err == nil && m.W*m.H > 1<<16 {
 			t.Errorf("%d x %d", m.W, m.H)
 		}
 	})
+}
+
+// Channels that aren't asked for are left out, and the others are what they
+// were.
+func TestOnlySomeChannels(t *testing.T) {
+	m := &Image{W: 7, H: 33, Packed: true}
+	for c, name := range []string{"A", "B", "Z", "motion.X"} {
+		pix := make([]float32, 7*33)
+		for i := range pix {
+			pix[i] = float32(c*256 + i)
+		}
+		m.Channels = append(m.Channels, Channel{Name: name, Full: name == "Z", Pix: pix})
+	}
+	var b bytes.Buffer
+	if err := Write(&b, m, nil); err != nil {
+		t.Fatal(err)
+	}
+	lim := DefaultLimits
+	lim.Only = []string{"motion.X", "Z", "none"}
+	got, err := Decode(b.Bytes(), lim)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if len(got.Channels) != 2 || got.Channel("Z")[230] != 742 || got.Channel("motion.X")[5] != 773 {
+		t.Errorf("%d channels, %v", len(got.Channels), got.Channel("Z"))
+	}
 }

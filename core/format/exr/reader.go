@@ -8,16 +8,18 @@ import (
 	"fmt"
 	"io"
 	"math"
+	"slices"
 )
 
 // Limits keep hostile files from taking all memory.
 type Limits struct {
 	Pixels   int
 	Channels int
+	Only     []string // the channels to read; the others are left out. Empty: all
 }
 
 // DefaultLimits take pictures of 8192 × 8192 with up to 64 channels.
-var DefaultLimits = Limits{8192 * 8192, 64}
+var DefaultLimits = Limits{Pixels: 8192 * 8192, Channels: 64}
 
 type cursor struct {
 	b  []byte
@@ -84,7 +86,7 @@ func Decode(data []byte, lim Limits) (*Image, error) {
 	if int64(h.w)*int64(h.h) > int64(lim.Pixels) || len(h.names) > lim.Channels {
 		return nil, fmt.Errorf("exr: %d x %d pixels in %d channels are too many; up to %d pixels in %d channels are read", h.w, h.h, len(h.names), lim.Pixels, lim.Channels)
 	}
-	return c.pixels(h)
+	return c.pixels(h, lim.Only)
 }
 
 func (c *cursor) header() (*header, error) {
@@ -163,7 +165,7 @@ func (h *header) channels(b []byte) error {
 	}
 }
 
-func (c *cursor) pixels(h *header) (*Image, error) {
+func (c *cursor) pixels(h *header, only []string) (*Image, error) {
 	line := 0
 	for _, k := range h.kinds {
 		line += h.w * kindSize(k)
@@ -176,8 +178,13 @@ func (c *cursor) pixels(h *header) (*Image, error) {
 		return nil, errShort
 	}
 	m := &Image{W: h.w, H: h.h, Packed: h.comp > 1, Meta: h.meta}
+	at := make([]int, len(h.names)) // where a channel's values go; −1: nowhere
 	for i, n := range h.names {
-		m.Channels = append(m.Channels, Channel{Name: n, Full: h.kinds[i] != 1, Pix: make([]float32, h.w*h.h)})
+		at[i] = -1
+		if len(only) == 0 || slices.Contains(only, n) {
+			at[i] = len(m.Channels)
+			m.Channels = append(m.Channels, Channel{Name: n, Full: h.kinds[i] != 1, Pix: make([]float32, h.w*h.h)})
+		}
 	}
 	for range blocks {
 		y, err := c.u32()
@@ -203,7 +210,11 @@ func (c *cursor) pixels(h *header) (*Image, error) {
 		}
 		for y := int(y0); y < y1; y++ {
 			for i, k := range h.kinds {
-				raw = readLine(raw, k, m.Channels[i].Pix[y*h.w:(y+1)*h.w])
+				if at[i] < 0 {
+					raw = raw[h.w*kindSize(k):]
+					continue
+				}
+				raw = readLine(raw, k, m.Channels[at[i]].Pix[y*h.w:(y+1)*h.w])
 			}
 		}
 	}
@@ -218,17 +229,22 @@ func kindSize(k uint32) int {
 }
 
 func readLine(raw []byte, kind uint32, out []float32) []byte {
-	for x := range out {
-		switch kind {
-		case 0:
+	rest := raw[len(out)*kindSize(kind):]
+	switch kind {
+	case 0:
+		for x := range out {
 			out[x] = float32(binary.LittleEndian.Uint32(raw[4*x:]))
-		case 1:
+		}
+	case 1:
+		for x := range out {
 			out[x] = Float(binary.LittleEndian.Uint16(raw[2*x:]))
-		default:
+		}
+	default:
+		for x := range out {
 			out[x] = math.Float32frombits(binary.LittleEndian.Uint32(raw[4*x:]))
 		}
 	}
-	return raw[len(out)*kindSize(kind):]
+	return rest
 }
 
 func unpack(comp byte, b []byte, size int) ([]byte, error) {
@@ -252,13 +268,18 @@ func unpack(comp byte, b []byte, size int) ([]byte, error) {
 			return nil, fmt.Errorf("exr: a block can't be unpacked: %w", err)
 		}
 	}
-	for i := 1; i < len(mixed); i++ {
-		mixed[i] += mixed[i-1] - 128
-	}
+	// differences are summed, and the two halves, every even and every odd
+	// byte, put together
 	raw := make([]byte, size)
 	half := (size + 1) / 2
-	for i := range raw {
-		raw[i] = mixed[i/2+i%2*half]
+	sum := byte(128)
+	for i, d := range mixed[:half] {
+		sum += d - 128
+		raw[2*i] = sum
+	}
+	for i, d := range mixed[half:] {
+		sum += d - 128
+		raw[2*i+1] = sum
 	}
 	return raw, nil
 }

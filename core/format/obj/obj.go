@@ -11,6 +11,7 @@ import (
 	"fmt"
 	"io"
 	"strconv"
+	"strings"
 
 	"zarf/core/geom"
 	"zarf/core/model"
@@ -273,5 +274,26 @@ func Encode(to io.Writer, m *geom.Mesh) error {
 		}
 		fmt.Fprintf(w, "f %d %d %d\n", t[0]+1, t[1]+1, t[2]+1)
 	}
+	return w.Flush()
+}
+
+// EncodePoints writes points, three numbers each, as vertices that a point
+// element lists. note goes into the head.
+func EncodePoints(to io.Writer, note string, p []float32) error {
+	w := bufio.NewWriterSize(to, 1<<16)
+	fmt.Fprintf(w, "# %s\n", strings.ReplaceAll(note, "\n", " "))
+	for n := 0; n+2 < len(p); n += 3 {
+		fmt.Fprintf(w, "v %.9g %.9g %.9g\n", p[n], p[n+1], p[n+2])
+	}
+	for n := range len(p) / 3 {
+		if n%64 == 0 {
+			if n > 0 {
+				w.WriteByte('\n')
+			}
+			w.WriteByte('p')
+		}
+		fmt.Fprintf(w, " %d", n+1)
+	}
+	w.WriteByte('\n')
 	return w.Flush()
 }

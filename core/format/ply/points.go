@@ -6,21 +6,33 @@ import (
 	"fmt"
 	"io"
 	"math"
+	"slices"
 )
 
 // Points are particles: places in metres, and velocities in m/s or nil.
 type Points struct {
 	Comment string
 	P, V    [][3]float32
+	Extra   []Extra
 }
 
-// Encode writes a binary little-endian file of vertices x, y, z, vx, vy, vz.
+// Extra is a further number of every point.
+type Extra struct {
+	Name string
+	V    []float32
+}
+
+// Encode writes a binary little-endian file of vertices x, y, z, vx, vy, vz and
+// what else there is.
 func (p *Points) Encode(w io.Writer) error {
 	var b bytes.Buffer
 	fmt.Fprintf(&b, "ply\nformat binary_little_endian 1.0\ncomment %s\nelement vertex %d\n", p.Comment, len(p.P))
 	names := []string{"x", "y", "z"}
 	if p.V != nil {
 		names = append(names, "vx", "vy", "vz")
+	}
+	for _, e := range p.Extra {
+		names = append(names, e.Name)
 	}
 	for _, n := range names {
 		fmt.Fprintf(&b, "property float %s\n", n)
@@ -38,13 +50,16 @@ func (p *Points) Encode(w io.Writer) error {
 		if p.V != nil {
 			put(p.V[n])
 		}
+		for _, e := range p.Extra {
+			out = binary.LittleEndian.AppendUint32(out, math.Float32bits(e.V[n]))
+		}
 	}
 	_, err := w.Write(out)
 	return err
 }
 
 // DecodePoints reads the vertices of a file with their velocities, where it
-// has vx, vy and vz.
+// has vx, vy and vz, and its further numbers.
 func DecodePoints(data []byte) (p *Points, err error) {
 	defer func() {
 		if r := recover(); r != nil {
@@ -78,6 +93,13 @@ func (s *source) points(e element) *Points {
 	p := &Points{}
 	_, moves := at["vx"]
 	row := make([]float32, len(e.props))
+	own := map[int]int{} // further numbers, by property
+	for n, q := range e.props {
+		if q.count == "" && !slices.Contains([]string{"x", "y", "z", "vx", "vy", "vz"}, q.name) {
+			own[n] = len(p.Extra)
+			p.Extra = append(p.Extra, Extra{Name: q.name})
+		}
+	}
 	for n := range e.many {
 		where := fmt.Sprintf("vertex %d", n)
 		for m, q := range e.props {
@@ -86,6 +108,9 @@ func (s *source) points(e element) *Points {
 				continue
 			}
 			row[m] = float32(s.number(q.kind, where))
+			if x, ok := own[m]; ok {
+				p.Extra[x].V = append(p.Extra[x].V, row[m])
+			}
 		}
 		p.P = append(p.P, [3]float32{row[at["x"]], row[at["y"]], row[at["z"]]})
 		if moves {

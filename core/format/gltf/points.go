@@ -1,0 +1,46 @@
+package gltf
+
+import (
+	"encoding/binary"
+	"encoding/json"
+	"fmt"
+	"io"
+)
+
+// EncodePoints writes points, three numbers each, as a .glb file with one node.
+// A file without points can't hold a mesh and has an empty node.
+func EncodePoints(to io.Writer, p []float32) error {
+	w := &writing{}
+	node := obj{"name": "points"}
+	root := obj{"asset": obj{"version": "2.0", "generator": "Zarf"}, "scene": 0, "scenes": []obj{{"nodes": []int{0}}}, "nodes": []obj{node}}
+	if len(p) > 0 {
+		v := make([]float64, len(p))
+		for i, x := range p {
+			v[i] = float64(x)
+		}
+		at := w.floats("VEC3", 3, v, 34962)
+		node["mesh"] = 0
+		root["meshes"] = []obj{{"name": "points", "primitives": []obj{{"attributes": obj{"POSITION": at}, "mode": 0}}}}
+		root["accessors"], root["bufferViews"] = w.accessors, w.views
+		root["buffers"] = []obj{{"byteLength": w.bin.Len()}}
+	}
+	head, err := json.Marshal(root)
+	if err != nil {
+		return fmt.Errorf("gltf: %w", err)
+	}
+	for len(head)%4 != 0 {
+		head = append(head, ' ')
+	}
+	size := 12 + 8 + len(head)
+	if w.bin.Len() > 0 {
+		size += 8 + w.bin.Len()
+	}
+	le := binary.LittleEndian
+	out := le.AppendUint32(le.AppendUint32(le.AppendUint32(nil, 0x46546c67), 2), uint32(size))
+	out = append(le.AppendUint32(le.AppendUint32(out, uint32(len(head))), 0x4e4f534a), head...)
+	if w.bin.Len() > 0 {
+		out = append(le.AppendUint32(le.AppendUint32(out, uint32(w.bin.Len())), 0x004e4942), w.bin.Bytes()...)
+	}
+	_, err = to.Write(out)
+	return err
+}

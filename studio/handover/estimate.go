@@ -1,0 +1,109 @@
+package handover
+
+import (
+	"bytes"
+	"fmt"
+	"os"
+	"path/filepath"
+
+	"zarf/core/grid"
+	"zarf/studio/cache"
+	"zarf/studio/run"
+)
+
+// Estimate is the disk that a job will take, by making its middle frame in
+// memory and holding that against the cache. how tells what it is worked out
+// from.
+func (h *Job) Estimate(c *cache.Cache) (bytes_ int64, how string, err error) {
+	frames := h.Frames()
+	if len(frames) == 0 {
+		return 0, "", fmt.Errorf("there are no frames from %d to %d", h.From, h.To)
+	}
+	if h.What() == "flipbook" {
+		n := h.get("columns").Num * h.get("rows").Num * h.get("tile_wide").Num * h.get("tile_tall").Num
+		per := map[string]float64{"png8": 1.2, "png16": 4, "exr": 4}[h.get("sheet_file").Text]
+		return int64(n * per * float64(h.sheetCount())), "about, by pixels; smoke packs to a third", nil
+	}
+	if h.What() == "pictures" {
+		files, _, err := Recorded(h.Renders)
+		for _, f := range frames {
+			if info, err := os.Stat(filepath.Join(h.Renders, files[f])); err == nil && !info.IsDir() {
+				bytes_ += info.Size()
+			}
+		}
+		return bytes_, "the sizes of the rendered files", err
+	}
+	w := &work{Job: h, m: &Manifest{Digits: 4}}
+	if h.Now == nil {
+		h.Now = h.Take
+	}
+	if w.src, err = run.Open(h.Take, h.Domain, c); err != nil {
+		return 0, "", err
+	}
+	w.sp = spaces[h.get("axes").Text]
+	w.sp.scale = h.get("scale").Num
+	mid, got := 0, []cache.Frame{}
+	var all int64
+	for _, f := range frames {
+		if rec, ok := w.src.Stage.Get(f); ok {
+			got = append(got, rec)
+			all += rec.Size
+		}
+	}
+	if len(got) == 0 {
+		return 0, "", fmt.Errorf("none of the frames is in the cache")
+	}
+	rec := got[len(got)/2]
+	mid = rec.Frame
+	var b bytes.Buffer
+	crew := grid.NewCrew(h.Threads)
+	switch h.What() {
+	case "volumes", "field":
+		grids, _, err := w.convert(mid, w.chosen(), ranges{}, crew)
+		if err != nil {
+			return 0, "", err
+		}
+		if h.What() == "field" && h.get("field_file").Text == "csv" {
+			_, size := box(grids[0], 1)
+			b.Write(make([]byte, 58*size[0]*size[1]*size[2]))
+		} else if err := w.encode(&b, grids, mid, crew); err != nil {
+			return 0, "", err
+		}
+	case "points":
+		list, err := w.clouds(mid)
+		if err != nil {
+			return 0, "", err
+		}
+		for _, c := range list {
+			b.Write(make([]byte, 4*(len(c.p)+len(c.v)+len(c.depth)+len(c.width))+8*len(c.p)/3))
+		}
+	case "meshes":
+		list, err := w.bodies(mid, h.flag("mesh_fluid"), w.solids(), crew)
+		if err != nil {
+			return 0, "", err
+		}
+		for _, x := range list {
+			per := map[string]int{"abc": 16, "ply": 13, "glb": 12, "obj": 22}[h.get("mesh_file").Text]
+			b.Write(make([]byte, 24*len(x.mesh.P)+per*len(x.mesh.Tri)))
+		}
+	}
+	return int64(float64(b.Len()) * float64(all) / float64(rec.Size) * float64(len(frames)) / float64(len(got))), fmt.Sprintf("from frame %d", mid), nil
+}
+
+func (h *Job) sheetCount() (n int) {
+	for _, k := range []string{"sheet_emission", "sheet_normals", "sheet_packed", "sheet_sides"} {
+		if h.flag(k) {
+			n++
+		}
+	}
+	if h.flag("sheet_sides") {
+		n++
+	}
+	if h.get("sheet_colour").Text != "none" {
+		n++
+	}
+	if h.get("vectors").Text != "none" {
+		n++
+	}
+	return n
+}

@@ -1,0 +1,336 @@
+package handover
+
+import (
+	"bytes"
+	"cmp"
+	"context"
+	"fmt"
+	"io"
+	"math"
+	"path"
+	"strings"
+
+	"zarf/core/format/abc"
+	"zarf/core/format/gltf"
+	"zarf/core/format/obj"
+	"zarf/core/format/ply"
+	"zarf/core/format/vdb"
+	"zarf/core/geom"
+	"zarf/core/grid"
+	"zarf/core/model"
+	"zarf/core/shot"
+	"zarf/core/stage"
+	"zarf/core/surface"
+)
+
+// body is a mesh of the handover at a frame, in the receiver's space.
+type body struct {
+	name string
+	mesh *geom.Mesh
+	v    []float32
+}
+
+// meshes writes surfaces, solids and the camera.
+func (w *work) meshes(ctx context.Context, frames []int, number map[int]int) error {
+	fluid, solids, eye := w.flag("mesh_fluid"), w.solids(), w.camera()
+	ext := w.get("mesh_file").Text
+	var names []string
+	if fluid {
+		if err := w.have(frames); err != nil {
+			return err
+		}
+		names = append(names, "fluid")
+	}
+	for _, e := range solids {
+		names = append(names, w.solidName(e))
+	}
+	if eye != nil && ext == "abc" {
+		names = append(names, "camera")
+	}
+	if len(names) == 0 {
+		return fmt.Errorf("neither the fluid's surface, nor solids, nor a camera is chosen, or the shot has none; switch at least one on")
+	}
+	if ext == "glb" && (w.get("axes").Text != "y-up" || w.sp.scale != 1) {
+		return fmt.Errorf("glTF is y up, right-handed and in metres by its standard; the handover asks for %s, %g units a metre. Choose those, or another file", w.sp.name, w.sp.scale)
+	}
+	w.m.Axes, w.m.Scale, w.m.Objects = w.sp.name, w.sp.scale, names
+	if ext == "abc" {
+		return w.movie(ctx, frames, names, func(f int) ([]one, error) {
+			list, err := w.bodies(f, fluid, solids, grid.NewCrew(w.Threads))
+			if err != nil {
+				return nil, err
+			}
+			var out []one
+			for _, b := range list {
+				out = append(out, one{b.name, abc.Mesh, b.sample()})
+			}
+			if eye != nil {
+				out = append(out, one{"camera", abc.Camera, w.lens(eye, f)})
+			}
+			return out, nil
+		})
+	}
+	return w.lanes(ctx, frames, func(f int, crew grid.Crew) (bool, error) {
+		list, err := w.bodies(f, fluid, solids, crew)
+		if err != nil {
+			return false, err
+		}
+		if w.get("mesh_split").Text == "one" {
+			list = []body{merged(list)}
+		}
+		before := true
+		for _, b := range list {
+			name := w.Name
+			if len(list) > 1 {
+				name += "_" + b.name
+			}
+			to := path.Join(ext, Numbered(name, number[f], w.m.Digits, ext))
+			if w.again(to, nil) {
+				continue
+			}
+			before = false
+			if err := w.file(to, f, entry{Channels: b.said()}, func(o io.Writer) error { return b.encode(o, ext) }, func(data []byte) error { return b.check(data, ext) }); err != nil {
+				return false, err
+			}
+		}
+		return before, nil
+	})
+}
+
+// solids are the elements that are in the picture.
+func (w *work) solids() (out []*shot.Element) {
+	if !w.flag("mesh_solids") {
+		return nil
+	}
+	for _, e := range w.Now.Elements {
+		if (e.Kind == shot.Collider || e.Kind == shot.Mesh) && !e.Muted && e.Get("rendered").Flag {
+			out = append(out, e)
+		}
+	}
+	return out
+}
+
+// solidName is an element's name as files can hold it.
+func (w *work) solidName(e *shot.Element) string {
+	return strings.Map(func(r rune) rune {
+		if r >= 'a' && r <= 'z' || r >= 'A' && r <= 'Z' || r >= '0' && r <= '9' {
+			return r
+		}
+		return '_'
+	}, e.Name) + "_" + e.ID
+}
+
+func (w *work) camera() *shot.Element {
+	if w.flag("mesh_camera") {
+		for _, c := range w.Now.Of(shot.Camera) {
+			return c
+		}
+	}
+	return nil
+}
+
+func (w *work) bodies(frame int, fluid bool, solids []*shot.Element, crew grid.Crew) (out []body, err error) {
+	if fluid {
+		b, err := w.fluid(frame, crew)
+		if err != nil {
+			return nil, fmt.Errorf("frame %d: %w", frame, err)
+		}
+		out = append(out, b)
+	}
+	for _, e := range solids {
+		sh, err := e.Form(float64(frame), 0)
+		if err != nil {
+			return nil, fmt.Errorf("frame %d: %s: %w", frame, e.Name, err)
+		}
+		out = append(out, w.placed(body{name: w.solidName(e), mesh: sh.Mesh()}))
+	}
+	return out, nil
+}
+
+// placed takes a mesh into the receiver's space.
+func (w *work) placed(b body) body {
+	for n, p := range b.mesh.P {
+		b.mesh.P[n] = w.sp.point(p)
+	}
+	if w.sp.mirrored() {
+		tri := make([][3]int32, len(b.mesh.Tri))
+		for n, t := range b.mesh.Tri {
+			tri[n] = [3]int32{t[0], t[2], t[1]}
+		}
+		b.mesh.Tri = tri
+	}
+	w.sp.vectors(b.v, float32(w.sp.scale))
+	return b
+}
+
+// fluid is the surface of a frame.
+func (w *work) fluid(frame int, crew grid.Crew) (body, error) {
+	b := body{name: "fluid"}
+	f, err := w.src.ReadOnly(frame, stage.Surface, stage.Density, stage.Velocity)
+	if err != nil {
+		return b, err
+	}
+	every := map[string]int{"final": 1, "half": 2, "quarter": 4}[w.get("mesh_detail").Text]
+	_, h, origin := w.src.Grid()
+	var phi *grid.Field
+	outside := 0.0
+	if w.src.Domain.Liquid() {
+		if phi, h, outside, err = w.src.Surface(f); err != nil {
+			return b, err
+		}
+	} else {
+		level := float32(w.get("mesh_level").Num)
+		if phi = w.src.Channel(f, stage.Density); phi == nil {
+			return b, w.lacks(frame, stage.Density)
+		}
+		low, _ := w.src.Window(f)
+		origin = origin.Add(geom.V(float64(low[0]), float64(low[1]), float64(low[2])).Mul(h))
+		for i, v := range phi.Data {
+			phi.Data[i] = level - v
+		}
+		outside = float64(level)
+	}
+	b.mesh = surface.Nets(surface.Closed(phi.Data, [3]int{phi.NX, phi.NY, phi.NZ}, h, origin, float32(outside), every), 0, crew.For)
+	if w.flag("mesh_velocity") && w.get("mesh_file").Text == "abc" {
+		if b.v, err = moving(f.Grid(stage.Velocity), b.mesh.P); err != nil {
+			return b, err
+		}
+		if b.v == nil {
+			return b, w.lacks(frame, stage.Velocity)
+		}
+	}
+	return w.placed(b), nil
+}
+
+// moving reads the velocity at places; nil where there is none.
+func moving(g *vdb.Grid, at []geom.Vec3) ([]float32, error) {
+	if g == nil || g.Type.Components() != 3 {
+		return nil, nil
+	}
+	lo, size := box(g, 1)
+	v, err := dense(g, lo, size)
+	if err != nil {
+		return nil, err
+	}
+	d := grid.Dims{NX: size[0], NY: size[1], NZ: size[2]}
+	m := g.Transform.M
+	out := make([]float32, 0, 3*len(at))
+	for _, p := range at {
+		x, y, z := float32((p.X-m[3][0])/m[0][0]-float64(lo[0])), float32((p.Y-m[3][1])/m[1][1]-float64(lo[1])), float32((p.Z-m[3][2])/m[2][2]-float64(lo[2]))
+		for c := range 3 {
+			f := grid.Field{Dims: d, Data: v[c]}
+			out = append(out, f.Sample(x, y, z))
+		}
+	}
+	return out, nil
+}
+
+// sample lists faces clockwise, as Alembic has them.
+func (b body) sample() *abc.Sample {
+	s := &abc.Sample{P: make([]float32, 0, 3*len(b.mesh.P)), V: b.v, Counts: make([]int32, len(b.mesh.Tri)), Faces: make([]int32, 0, 3*len(b.mesh.Tri))}
+	for _, p := range b.mesh.P {
+		s.P = append(s.P, float32(p.X), float32(p.Y), float32(p.Z))
+	}
+	for n, t := range b.mesh.Tri {
+		s.Counts[n] = 3
+		s.Faces = append(s.Faces, t[0], t[2], t[1])
+	}
+	return s
+}
+
+func (b body) said() []Channel {
+	if len(b.mesh.Tri) == 0 {
+		return nil
+	}
+	x := b.mesh.Bounds()
+	return []Channel{{Name: "place", Holds: "place", Type: "float", Unit: "units", Low: min(x.Min.X, x.Min.Y, x.Min.Z), High: max(x.Max.X, x.Max.Y, x.Max.Z)}}
+}
+
+// merged joins meshes; each becomes a part.
+func merged(list []body) body {
+	out := body{name: "all", mesh: &geom.Mesh{}}
+	for n, b := range list {
+		out.mesh.Parts = append(out.mesh.Parts, b.name)
+		first := int32(len(out.mesh.P))
+		out.mesh.P = append(out.mesh.P, b.mesh.P...)
+		for _, t := range b.mesh.Tri {
+			out.mesh.Tri = append(out.mesh.Tri, [3]int32{t[0] + first, t[1] + first, t[2] + first})
+			out.mesh.Part = append(out.mesh.Part, int32(n))
+		}
+	}
+	return out
+}
+
+func (b body) encode(to io.Writer, ext string) error {
+	switch ext {
+	case "obj":
+		return obj.Encode(to, b.mesh)
+	case "glb":
+		return gltf.Encode(to, model.FromMesh(b.mesh))
+	}
+	return ply.Encode(to, b.mesh)
+}
+
+func (b body) check(data []byte, ext string) error {
+	var m *model.Model
+	var err error
+	switch {
+	case len(b.mesh.Tri) == 0: // readers refuse what is empty; the hash was compared
+		return nil
+	case ext == "obj":
+		m, err = obj.Decode(data)
+	case ext == "glb":
+		m, err = gltf.Decode(data, nil)
+	default:
+		m, err = ply.Decode(bytes.Clone(data))
+	}
+	if err != nil {
+		return err
+	}
+	n := 0
+	for _, x := range m.Meshes {
+		n += len(x.Tri)
+	}
+	if n != len(b.mesh.Tri) {
+		return fmt.Errorf("it holds %d triangles, %d were written", n, len(b.mesh.Tri))
+	}
+	return nil
+}
+
+// lens is the shot's camera: its picture is 36 mm wide.
+func (w *work) lens(c *shot.Element, frame int) *abc.Sample {
+	f := float64(frame)
+	eye, target := geom.FromArray(c.At("position", f).Vec), geom.FromArray(c.At("target", f).Vec)
+	wide, tall := 36.0, 20.25
+	for _, l := range w.Now.Looks {
+		tall = wide * l.At("height", f).Num / math.Max(l.At("width", f).Num, 1)
+		break
+	}
+	focus := c.At("focus", f).Num
+	if focus <= 0 {
+		focus = target.Sub(eye).Len()
+	}
+	shut := c.At("shutter", f).Num / 360 / w.Now.Rate() / 2
+	s := &abc.Sample{Lens: abc.Lens{Focal: c.At("lens", f).Num, Wide: wide / 10, Tall: tall / 10, Stop: cmp.Or(c.At("stop", f).Num, 64), Focus: focus * 100, Open: 0 - shut, Close: shut, Near: 0.01 * w.sp.scale, Far: 1e5 * w.sp.scale, Squeeze: 1}}
+	back := eye.Sub(target).Unit()
+	right := geom.V(0, 1, 0).Cross(back)
+	if right.Len() < 1e-6 {
+		right = geom.V(1, 0, 0)
+	}
+	right = right.Unit()
+	up := back.Cross(right)
+	m := [16]float64{15: 1}
+	for r, v := range []geom.Vec3{right, up, back} {
+		t := w.sp.dir(v.Array())
+		if r == 2 && w.sp.mirrored() { // a mirrored view can't be turned into; depth is
+			for a := range t {
+				t[a] = -t[a]
+			}
+		}
+		copy(m[4*r:], t[:])
+	}
+	at := w.sp.place(eye.Array())
+	copy(m[12:], at[:])
+	s.Matrix = &m
+	return s
+}

@@ -1,0 +1,386 @@
+package handover
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"io"
+	"os"
+	"path"
+	"slices"
+
+	"zarf/core/format/abc"
+	"zarf/core/format/gltf"
+	"zarf/core/format/obj"
+	"zarf/core/format/ply"
+	"zarf/core/geom"
+	"zarf/core/grid"
+	"zarf/studio/run"
+)
+
+// cloud is the points of a group at a frame, in the receiver's space.
+type cloud struct {
+	name         string
+	p, v         []float32
+	depth, width []float32
+}
+
+// groups of points by depth under the surface, in voxels.
+var depths = []struct {
+	name string
+	from float64
+}{{"spray", -1e30}, {"surface", -1}, {"inside", 1}}
+
+// points writes a liquid's particles.
+func (w *work) points(ctx context.Context, frames []int, number map[int]int) error {
+	if !w.src.Domain.Liquid() {
+		return fmt.Errorf("%s holds gas, which has no particles: hand over volumes, or choose a liquid's take", w.src.Domain.Name)
+	}
+	if err := w.have(frames); err != nil {
+		return err
+	}
+	w.m.Axes, w.m.Scale = w.sp.name, w.sp.scale
+	ext := w.get("point_file").Text
+	if ext == "glb" && (w.get("axes").Text != "y-up" || w.sp.scale != 1) {
+		return fmt.Errorf("glTF is y up, right-handed and in metres by its standard; the handover asks for %s, %g units a metre. Choose those, or another file", w.sp.name, w.sp.scale)
+	}
+	w.m.Notes = append(w.m.Notes, "points have no identity: their order changes from frame to frame, so a receiver blurs them by velocity")
+	names := []string{"points"}
+	if w.get("point_groups").Text == "depth" {
+		names = nil
+		for _, d := range depths {
+			names = append(names, d.name)
+		}
+	}
+	w.m.Objects = names
+	if ext == "abc" {
+		return w.movie(ctx, frames, names, func(f int) ([]one, error) {
+			list, err := w.clouds(f)
+			var out []one
+			for _, c := range list {
+				s := &abc.Sample{P: c.p, V: c.v, Widths: c.width}
+				if c.depth != nil {
+					s.Extra = []abc.Extra{{Name: "depth", Comps: 1, V: c.depth}}
+				}
+				out = append(out, one{c.name, abc.Points, s})
+			}
+			return out, err
+		})
+	}
+	return w.lanes(ctx, frames, func(f int, crew grid.Crew) (bool, error) {
+		list, err := w.clouds(f)
+		if err != nil {
+			return false, err
+		}
+		if w.get("mesh_split").Text == "one" {
+			list = []*cloud{joined(list)}
+		}
+		before := true
+		for _, c := range list {
+			name := w.Name
+			if len(list) > 1 {
+				name += "_" + c.name
+			}
+			to := path.Join(ext, Numbered(name, number[f], w.m.Digits, ext))
+			if w.again(to, nil) {
+				continue
+			}
+			before = false
+			if err := w.file(to, f, entry{Channels: c.said()}, func(o io.Writer) error { return c.encode(o, ext, w.unit(), w.perFrame()) }, func(b []byte) error { return c.check(b, ext) }); err != nil {
+				return false, err
+			}
+		}
+		return before, nil
+	})
+}
+
+// perFrame is what velocities in a second are multiplied by.
+func (w *work) perFrame() float32 {
+	if w.get("motion_per").Text == "frame" {
+		return float32(1 / w.Take.Rate())
+	}
+	return 1
+}
+
+func (w *work) unit() string {
+	per := "a second"
+	if w.perFrame() != 1 {
+		per = "a frame"
+	}
+	return fmt.Sprintf("%g units a metre, %s; velocity in units %s", w.sp.scale, w.sp.name, per)
+}
+
+// clouds reads a frame's particles by group.
+func (w *work) clouds(frame int) ([]*cloud, error) {
+	b, err := w.src.Stage.ReadPoints(frame)
+	if err != nil {
+		return nil, err
+	}
+	if b == nil {
+		return nil, fmt.Errorf("frame %d holds no particles; let %s keep particles in its cache and run again", frame, w.src.Domain.Name)
+	}
+	p, err := ply.DecodePoints(b)
+	if err != nil {
+		return nil, fmt.Errorf("frame %d: %w", frame, err)
+	}
+	byDepth := w.get("point_groups").Text == "depth"
+	wantDepth := w.flag("point_depth")
+	var phi *grid.Field
+	var h float64
+	_, voxel, origin := w.src.Grid()
+	if byDepth || wantDepth {
+		f, err := w.src.ReadOnly(frame, "surface")
+		if err != nil {
+			return nil, err
+		}
+		if phi, h, _, err = w.src.Surface(f); err != nil {
+			return nil, fmt.Errorf("frame %d: %w", frame, err)
+		}
+	}
+	wide := voxel / 2 * w.sp.scale
+	if w.src.Domain.Get("cache_points").Text == "few" { // one stands for eight
+		wide *= 2
+	}
+	list := []*cloud{{name: "points"}}
+	if byDepth {
+		list = nil
+		for _, d := range depths {
+			list = append(list, &cloud{name: d.name})
+		}
+	}
+	for n, x := range p.P {
+		depth := 0.0
+		if phi != nil {
+			q := geom.V(float64(x[0]), float64(x[1]), float64(x[2])).Sub(origin).Mul(1 / h)
+			depth = -float64(phi.Sample(float32(q.X)-0.5, float32(q.Y)-0.5, float32(q.Z)-0.5))
+		}
+		c := list[0]
+		if byDepth {
+			for i, d := range depths {
+				if depth > d.from*voxel {
+					c = list[i]
+				}
+			}
+		}
+		at := w.sp.place([3]float64{float64(x[0]), float64(x[1]), float64(x[2])})
+		c.p = append(c.p, float32(at[0]), float32(at[1]), float32(at[2]))
+		if p.V != nil && w.flag("point_velocity") {
+			v := p.V[n]
+			u := w.sp.place([3]float64{float64(v[0]), float64(v[1]), float64(v[2])})
+			c.v = append(c.v, float32(u[0]), float32(u[1]), float32(u[2]))
+		}
+		if wantDepth {
+			c.depth = append(c.depth, float32(depth*w.sp.scale))
+		}
+		if w.flag("point_size") {
+			c.width = append(c.width, float32(wide))
+		}
+	}
+	for _, c := range list { // an empty group keeps its channels
+		if len(c.p) > 0 {
+			continue
+		}
+		c.p = []float32{}
+		if p.V != nil && w.flag("point_velocity") {
+			c.v = []float32{}
+		}
+		if wantDepth {
+			c.depth = []float32{}
+		}
+		if w.flag("point_size") {
+			c.width = []float32{}
+		}
+	}
+	return list, nil
+}
+
+func joined(list []*cloud) *cloud {
+	out := &cloud{name: "points"}
+	for _, c := range list {
+		out.p, out.v = append(out.p, c.p...), append(out.v, c.v...)
+		out.depth, out.width = append(out.depth, c.depth...), append(out.width, c.width...)
+	}
+	return out
+}
+
+func (c *cloud) said() (out []Channel) {
+	add := func(name, holds, unit string, v []float32) {
+		if len(v) == 0 {
+			return
+		}
+		s := Channel{Name: name, Holds: holds, Type: "float", Unit: unit, Low: float64(v[0]), High: float64(v[0])}
+		for _, x := range v {
+			s.Low, s.High = min(s.Low, float64(x)), max(s.High, float64(x))
+		}
+		out = append(out, s)
+	}
+	add("place", "place", "units", c.p)
+	add("velocity", "velocity", "units a second", c.v)
+	add("depth", "depth under the surface", "units", c.depth)
+	add("size", "diameter", "units", c.width)
+	return out
+}
+
+func (c *cloud) encode(to io.Writer, ext, unit string, per float32) error {
+	switch ext {
+	case "obj":
+		return obj.EncodePoints(to, unit, c.p)
+	case "glb":
+		return gltf.EncodePoints(to, c.p)
+	}
+	p := &ply.Points{Comment: unit}
+	three := func(v []float32, k float32) (out [][3]float32) {
+		for n := 0; n+2 < len(v); n += 3 {
+			out = append(out, [3]float32{v[n] * k, v[n+1] * k, v[n+2] * k})
+		}
+		return out
+	}
+	p.P = three(c.p, 1)
+	if c.v != nil {
+		p.V = three(c.v, per)
+	}
+	if c.depth != nil {
+		p.Extra = append(p.Extra, ply.Extra{Name: "depth", V: c.depth})
+	}
+	if c.width != nil {
+		p.Extra = append(p.Extra, ply.Extra{Name: "size", V: c.width})
+	}
+	return p.Encode(to)
+}
+
+// check reads a file of points back.
+func (c *cloud) check(b []byte, ext string) error {
+	n := len(c.p) / 3
+	got := n
+	switch ext {
+	case "ply":
+		p, err := ply.DecodePoints(b)
+		if err != nil {
+			return err
+		}
+		got = len(p.P)
+	case "obj":
+		got = bytes.Count(b, []byte("\nv "))
+	}
+	if got != n {
+		return fmt.Errorf("it holds %d points, %d were written", got, n)
+	}
+	return nil
+}
+
+// one is an object at a frame.
+type one struct {
+	name string
+	kind abc.Kind
+	s    *abc.Sample
+}
+
+// movie writes Alembic: one file, or one an object.
+func (w *work) movie(ctx context.Context, frames []int, names []string, sample func(f int) ([]one, error)) error {
+	files := map[string][]string{w.Name: names}
+	if w.get("mesh_split").Text == "each" && len(names) > 1 {
+		files = map[string][]string{}
+		for _, n := range names {
+			files[w.Name+"_"+n] = []string{n}
+		}
+	}
+	done := true
+	for name := range files {
+		done = w.again(path.Join("abc", name+".abc"), nil) && done
+	}
+	if done {
+		for _, f := range frames {
+			w.tell(f, true)
+		}
+		return nil
+	}
+	w.m.Files, w.m.Channels = nil, nil
+	type open struct {
+		f    *os.File
+		w    *abc.Writer
+		objs map[string]*abc.Object
+	}
+	outs := map[string]*open{}
+	defer func() {
+		for _, o := range outs {
+			o.f.Close()
+			os.Remove(o.f.Name())
+		}
+	}()
+	rate := w.Take.Rate() / float64(w.m.Step)
+	for name := range files {
+		f, err := os.CreateTemp(w.Dir, ".part-*")
+		if err != nil {
+			return fmt.Errorf("handover folder: %w", err)
+		}
+		outs[name] = &open{f, abc.NewWriter(f, abc.Info{App: "Zarf", Note: w.Take.Name + ", " + w.unit(), Rate: rate, First: float64(w.m.First)}), map[string]*abc.Object{}}
+	}
+	for n, f := range frames {
+		if ctx.Err() != nil {
+			return fmt.Errorf("%w; an Alembic file is begun anew", run.ErrStopped)
+		}
+		list, err := sample(f)
+		if err != nil {
+			return err
+		}
+		for name, has := range files {
+			o := outs[name]
+			for _, one := range list {
+				if !slices.Contains(has, one.name) {
+					continue
+				}
+				if o.objs[one.name] == nil {
+					o.objs[one.name] = o.w.Object(one.name, one.kind)
+				}
+				if err := o.objs[one.name].Add(one.s); err != nil {
+					return err
+				}
+			}
+		}
+		if n == 0 {
+			for _, one := range list {
+				w.m.Notes = append(w.m.Notes, fmt.Sprintf("object %s holds %d points at first", one.name, len(one.s.P)/3))
+			}
+		}
+		w.tell(f, false)
+	}
+	for name := range files {
+		o := outs[name]
+		if err := o.w.Close(); err != nil {
+			return fmt.Errorf("writing %s.abc: %w", name, err)
+		}
+		var e entry
+		if err := w.file(path.Join("abc", name+".abc"), frames[0], e, func(to io.Writer) error {
+			if _, err := o.f.Seek(0, io.SeekStart); err != nil {
+				return err
+			}
+			_, err := io.Copy(to, o.f)
+			return err
+		}, func(b []byte) error { return checkMovie(b, len(frames)) }); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// checkMovie reads every sample of an Alembic file.
+func checkMovie(b []byte, frames int) error {
+	a, err := abc.Decode(b)
+	if err != nil {
+		return err
+	}
+	for _, o := range a.Objects {
+		if o.N != frames {
+			return fmt.Errorf("object %s has %d samples, %d were written", o.Path, o.N, frames)
+		}
+		for i := range o.N {
+			if _, err := o.Sample(i); err != nil {
+				return err
+			}
+		}
+	}
+	if len(a.Objects) == 0 {
+		return fmt.Errorf("it holds no object")
+	}
+	return nil
+}

@@ -1,0 +1,331 @@
+package handover
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"math"
+	"path"
+	"slices"
+	"sync"
+
+	"zarf/core/format/vdb"
+	"zarf/core/geom"
+	"zarf/core/grid"
+	"zarf/core/stage"
+	"zarf/studio/run"
+)
+
+// channels are those that volumes can hold, in the order of files.
+var channels = []string{stage.Density, stage.Surface, stage.FoamChannel, stage.Temperature, stage.Fuel, stage.Burn, stage.Velocity}
+
+// holds tells what a channel is, for who reads the manifest.
+var holds = map[string]string{
+	stage.Density: "density of smoke, or how full of liquid", stage.Surface: "distance to the liquid's surface", stage.FoamChannel: "foam, spray and bubbles", stage.Temperature: "temperature",
+	stage.Fuel: "unburnt fuel", stage.Burn: "flame", stage.Velocity: "velocity",
+}
+
+// chosen are the channels that a job wants and its domain can have.
+func (w *work) chosen() (out []string) {
+	if w.What() == "field" {
+		return []string{stage.Velocity}
+	}
+	for _, name := range channels {
+		if w.flag(name) && stage.Carries(w.src.Domain, name) {
+			out = append(out, name)
+		}
+	}
+	return out
+}
+
+// ranges are the largest sizes of values over all frames, by channel.
+type ranges map[string]float64
+
+// volumes writes an OpenVDB sequence, or a vector field.
+func (w *work) volumes(ctx context.Context, frames []int, number map[int]int) error {
+	if err := w.have(frames); err != nil {
+		return err
+	}
+	want := w.chosen()
+	if len(want) == 0 {
+		return fmt.Errorf("no channel is chosen; switch at least one on")
+	}
+	if err := w.names(want); err != nil {
+		return err
+	}
+	_, vox, _ := w.src.Grid()
+	w.m.Axes, w.m.Scale, w.m.Voxel, w.m.Precision = w.sp.name, w.sp.scale, vox*w.sp.scale, w.get("precision").Text
+	if w.get("crop").Text == "box" {
+		lo, hi := w.get("crop_low").Vec, w.get("crop_high").Vec
+		for a := range lo {
+			if lo[a] >= hi[a] {
+				return fmt.Errorf("the box to crop to runs from %g to %g along %s; its first corner must be the lower one", lo[a], hi[a], "xyz"[a:a+1])
+			}
+		}
+		w.m.Crop = append(lo[:], hi[:]...)
+	}
+	top, err := w.peaks(ctx, frames, want)
+	if err != nil {
+		return err
+	}
+	return w.lanes(ctx, frames, func(f int, crew grid.Crew) (bool, error) {
+		name := path.Join("vdb", w.FileName(number[f], "vdb"))
+		if w.What() == "field" {
+			if w.get("field_file").Text == "csv" {
+				return w.table(f, path.Join("csv", w.FileName(number[f], "csv")), top, crew)
+			}
+			name = path.Join("field", w.FileName(number[f], "vdb"))
+		}
+		if w.again(name, nil) {
+			return true, nil
+		}
+		grids, said, err := w.convert(f, want, top, crew)
+		if err != nil {
+			return false, err
+		}
+		return false, w.file(name, f, entry{Channels: said}, func(to io.Writer) error { return w.encode(to, grids, f, crew) }, func(b []byte) error { return decoded(b, grids) })
+	})
+}
+
+func (w *work) encode(to io.Writer, grids []*vdb.Grid, frame int, crew grid.Crew) error {
+	comp := map[string]vdb.Compression{"none": vdb.None, "zip": vdb.Zip, "blosc": vdb.Blosc}[w.get("compression").Text]
+	return vdb.Write(to, grids, vdb.Options{Compression: comp, Workers: crew.For,
+		Meta: map[string]any{"creator": "Zarf", "shot": w.Take.Name, "source_frame": int64(frame), "frames_per_second": w.Take.Rate(), "axes": w.sp.name, "units_per_metre": w.sp.scale}})
+}
+
+// decoded reads a file back and compares what it holds.
+func decoded(b []byte, want []*vdb.Grid) error {
+	v, err := vdb.Decode(b, vdb.DefaultLimits)
+	if err != nil {
+		return err
+	}
+	for _, g := range want {
+		o := v.Grid(g.Name)
+		if o == nil {
+			return fmt.Errorf("channel %s is missing", g.Name)
+		}
+		if o.Transform.M != g.Transform.M {
+			return fmt.Errorf("channel %s lies elsewhere", g.Name)
+		}
+		if len(o.Leaves) != len(g.Leaves) {
+			return fmt.Errorf("channel %s has %d blocks, %d were written", g.Name, len(o.Leaves), len(g.Leaves))
+		}
+	}
+	return nil
+}
+
+// names refuses channels of one name.
+func (w *work) names(want []string) error {
+	used := map[string]string{}
+	for _, name := range want {
+		as := w.get(name + "_as").Text
+		if other, ok := used[as]; ok {
+			return fmt.Errorf("%s and %s would both be called %s in the files; give one another name", other, name, as)
+		}
+		used[as] = name
+	}
+	return nil
+}
+
+// peaks finds the largest sizes over all frames where values are measured
+// against them. Numbers come from the cache's own records, vectors from its
+// frames.
+func (w *work) peaks(ctx context.Context, frames []int, want []string) (ranges, error) {
+	top := ranges{}
+	steps := w.get("precision").Text == "steps"
+	if !steps && w.get("kelvin").Text != "unit" {
+		return top, nil
+	}
+	for _, f := range frames {
+		rec, _ := w.src.Stage.Get(f)
+		for _, c := range rec.Channels {
+			top[c.Name] = max(top[c.Name], math.Abs(c.Low), math.Abs(c.High))
+		}
+	}
+	if !steps || !slices.Contains(want, stage.Velocity) {
+		return top, nil
+	}
+	var mu sync.Mutex
+	err := run.Lanes(ctx, frames, w.Threads, func(_ context.Context, f int, _ grid.Crew) error {
+		v, err := w.src.ReadOnly(f, stage.Velocity)
+		if err != nil {
+			return err
+		}
+		g := v.Grid(stage.Velocity)
+		if g == nil {
+			return w.lacks(f, stage.Velocity)
+		}
+		most := 0.0
+		for _, l := range g.Leaves {
+			for _, x := range l.Values {
+				most = max(most, math.Abs(float64(x)))
+			}
+		}
+		mu.Lock()
+		top[stage.Velocity] = max(top[stage.Velocity], most)
+		mu.Unlock()
+		return nil
+	})
+	return top, err
+}
+
+// lacks names a channel that a frame hasn't, and whether others have it.
+func (w *work) lacks(frame int, name string) error {
+	var with []int
+	for n, f := range w.src.Stage.Frames() {
+		for _, c := range f.Channels {
+			if c.Name == name && n >= w.From && n <= w.To {
+				with = append(with, n)
+			}
+		}
+	}
+	if len(with) == 0 {
+		return fmt.Errorf("the cache holds no %s; switch it off here, or keep it in the cache and run again", name)
+	}
+	slices.Sort(with)
+	return fmt.Errorf("frame %d holds no %s, frames %s do; run the take again, or switch it off here", frame, name, run.Ranges(with))
+}
+
+// convert reads a frame and makes of it what the receiver wants.
+func (w *work) convert(frame int, want []string, top ranges, crew grid.Crew) (out []*vdb.Grid, said []Channel, err error) {
+	in, err := w.src.ReadOnly(frame, want...)
+	if err != nil {
+		return nil, nil, err
+	}
+	for _, name := range want {
+		g := in.Grid(name)
+		if g == nil {
+			return nil, nil, w.lacks(frame, name)
+		}
+		if w.get("crop").Text == "box" {
+			crop(g, geom.Box{Min: geom.FromArray(w.get("crop_low").Vec), Max: geom.FromArray(w.get("crop_high").Vec)})
+		}
+		if n := int(w.get("field_step").Num); w.What() == "field" && n > 1 {
+			if g, err = coarser(g, n, crew); err != nil {
+				return nil, nil, err
+			}
+		}
+		c, err := w.dress(g, name, top)
+		if err != nil {
+			return nil, nil, fmt.Errorf("frame %d: %w", frame, err)
+		}
+		parts := []*vdb.Grid{g}
+		if name == stage.Velocity && w.What() == "volumes" && w.get("motion_split").Text == "split" {
+			parts = split(g)
+		}
+		for _, p := range parts {
+			one := c
+			one.Name, one.Type = p.Name, string(p.Type)
+			if p.Half {
+				one.Type += ", half"
+			}
+			in := p.Inspect()
+			if in.NonFinite > 0 {
+				return nil, nil, fmt.Errorf("frame %d: %d values of %s are not finite; the run blew up", frame, in.NonFinite, name)
+			}
+			one.Low, one.High = slices.Min(in.Low), slices.Max(in.High)
+			big := max(-one.Low, one.High)
+			if p.Half { // to the nearest of 11 bits
+				one.Error += big / 2048
+			}
+			if p.Half && big > 65504 {
+				return nil, nil, fmt.Errorf("frame %d: %s reaches %.4g, and half precision ends at 65504: choose float, or fewer units a metre", frame, name, big)
+			}
+			out, said = append(out, p), append(said, one)
+		}
+	}
+	return out, said, nil
+}
+
+// dress gives a channel the receiver's name, steps, axes, scale and unit.
+func (w *work) dress(g *vdb.Grid, name string, top ranges) (Channel, error) {
+	g.Half = w.get("precision").Text != "float"
+	c := Channel{Holds: holds[name], Unit: "(plain number)"}
+	step := 0.0
+	if w.get("precision").Text == "steps" && top[name] > 0 {
+		step = top[name] / 255
+		if name == stage.Velocity || name == stage.Surface { // they have two signs
+			step = top[name] / 127
+		}
+		rounded(g, step)
+	}
+	times, shift := 1.0, 0.0
+	switch name {
+	case stage.Velocity:
+		times = w.sp.scale
+		c.Unit = "units a second"
+		if w.get("motion_per").Text == "frame" {
+			times /= w.Take.Rate()
+			c.Unit = "units a frame"
+		}
+	case stage.Surface:
+		times, c.Unit = w.sp.scale, "units, negative inside"
+	case stage.Temperature:
+		switch w.get("kelvin").Text {
+		case "absolute":
+			shift, c.Unit = w.Take.Get("air_temperature").Num, "kelvin"
+		case "unit":
+			if top[name] > 0 {
+				times = 1 / top[name]
+			}
+			c.Unit = fmt.Sprintf("1 = %.4g kelvin above the air", top[name])
+		default:
+			c.Unit = "kelvin above the air"
+		}
+	case stage.Fuel:
+		c.Unit = "kg/m³"
+	}
+	turned := 1.0
+	if g.Type.Components() == 3 {
+		turned = times
+	}
+	if err := w.sp.turn(g, turned); err != nil {
+		return c, err
+	}
+	if g.Type.Components() == 1 && (times != 1 || shift != 0) {
+		for _, l := range g.Leaves {
+			for n, v := range l.Values {
+				l.Values[n] = float32(float64(v)*times + shift)
+			}
+		}
+		g.Background[0] = g.Background[0]*times + shift
+	}
+	if step > 0 {
+		c.Error = step / 2 * times
+	}
+	g.Name = w.get(name + "_as").Text
+	g.Meta = map[string]any{"unit": c.Unit}
+	return c, nil
+}
+
+// rounded takes values to whole steps, so that 0 stays 0.
+func rounded(g *vdb.Grid, step float64) {
+	for _, l := range g.Leaves {
+		for n, v := range l.Values {
+			l.Values[n] = float32(math.Round(float64(v)/step) * step)
+		}
+	}
+	for c := range g.Background {
+		g.Background[c] = math.Round(g.Background[c]/step) * step
+	}
+}
+
+// split makes three channels of a vector.
+func split(g *vdb.Grid) (out []*vdb.Grid) {
+	for a, end := range []string{"_x", "_y", "_z"} {
+		o := &vdb.Grid{Name: g.Name + end, Type: vdb.Float, Half: g.Half, Class: "fog volume", Meta: g.Meta, Transform: g.Transform, Background: [3]float64{g.Background[a]}}
+		for _, l := range g.Leaves {
+			n := &vdb.Leaf{Origin: l.Origin, Active: l.Active, Values: make([]float32, len(l.Values)/3)}
+			for i := range n.Values {
+				n.Values[i] = l.Values[3*i+a]
+			}
+			o.Leaves = append(o.Leaves, n)
+		}
+		for _, t := range g.Tiles {
+			t.Value = [3]float64{t.Value[a]}
+			o.Tiles = append(o.Tiles, t)
+		}
+		out = append(out, o)
+	}
+	return out
+}
