@@ -12,7 +12,7 @@ import (
 
 // Shots are all demo shots, ready to be put into a library.
 func Shots(files Keeper) ([]*shot.Shot, error) {
-	list := []*shot.Shot{FogSignal(), Brazier(), Magazine(), BellFlood(), OilSpill(), CliffFog()}
+	list := []*shot.Shot{FogSignal(), Brazier(), Magazine(), BellFlood(), OilSpill(), CliffFog(), FlareBurst()}
 	for _, make := range []func(Keeper) (*shot.Shot, error){KeepersAnchor, RunawayDrum} {
 		s, err := make(files)
 		if err != nil {

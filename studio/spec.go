@@ -37,6 +37,7 @@ type spec struct {
 	Name     string          `json:"name,omitempty"`
 	Renders  string          `json:"renders,omitempty"`
 	Tiles    bool            `json:"tiles,omitempty"`
+	Sides    bool            `json:"sides,omitempty"`
 	Settings json.RawMessage `json:"settings,omitempty"`
 	Before   map[int]float64 `json:"before,omitempty"` // seconds a frame of the last take with frames
 }
@@ -87,7 +88,7 @@ func (w *Work) do(ctx context.Context, o queue.Order, report run.Report) error {
 		j := run.Sim{Shot: take, Domain: s.Domain, From: s.From, To: s.To, Threads: w.Threads, Before: s.Before}
 		return j.Do(ctx, w.Cache, report)
 	case KindRender:
-		j := run.Render{Take: take, Domain: s.Domain, Now: now, Look: s.Look, From: s.From, To: s.To, Width: s.Width, Height: s.Height, Samples: s.Samples, Dir: s.Dir, Name: s.Name, Tiles: s.Tiles, Threads: w.Threads}
+		j := run.Render{Take: take, Domain: s.Domain, Now: now, Look: s.Look, From: s.From, To: s.To, Width: s.Width, Height: s.Height, Samples: s.Samples, Dir: s.Dir, Name: s.Name, Tiles: s.Tiles, Sides: s.Sides, Threads: w.Threads}
 		return j.Do(ctx, w.Cache, report)
 	case KindHandover:
 		j := handover.Job{Take: take, Now: now, Domain: s.Domain, Settings: now.Handover, From: s.From, To: s.To, Dir: s.Dir, Name: s.Name, Renders: s.Renders, Look: s.Look, Threads: w.Threads}

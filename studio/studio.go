@@ -660,8 +660,9 @@ func (s *Studio) RenderRange(row store.ShotRow, t store.Take, lookID string, fro
 }
 
 // Record queues a rendering of frames for flipbooks: of a size of its own,
-// OpenEXR with all layers, nothing behind, no ground.
-func (s *Studio) Record(row store.ShotRow, t store.Take, lookID string, from, to, w, h int) error {
+// OpenEXR with all layers, nothing behind, no ground; sides adds light from six
+// sides. Solids are left "out", "held" out, or as they are.
+func (s *Studio) Record(row store.ShotRow, t store.Take, lookID string, from, to, w, h int, sides bool, solids string) error {
 	doc, err := s.Store.Doc(row.ID)
 	if err != nil {
 		return err
@@ -676,12 +677,23 @@ func (s *Studio) Record(row store.ShotRow, t store.Take, lookID string, from, to
 		}
 	}
 	run.ForTiles(lk)
+	for _, e := range doc.Elements {
+		if e.Kind != shot.Collider && e.Kind != shot.Mesh {
+			continue
+		}
+		switch solids {
+		case "out":
+			e.Values["rendered"] = shot.On(false)
+		case "held":
+			e.Values["holdout"] = shot.On(true)
+		}
+	}
 	dir, err := s.fresh("renders", fmt.Sprintf("%s-take%d-tiles", row.Slug, t.Number))
 	if err != nil {
 		return err
 	}
 	return s.submit(store.Job{Kind: KindRender, ShotID: row.ID, TakeID: t.ID, Total: to - from + 1},
-		spec{Take: t.Doc, Now: doc.Encode(), Domain: t.Domain, Look: lk.ID, From: from, To: to, Width: w, Height: h, Tiles: true, Dir: dir, Name: row.Slug})
+		spec{Take: t.Doc, Now: doc.Encode(), Domain: t.Domain, Look: lk.ID, From: from, To: to, Width: w, Height: h, Tiles: true, Sides: sides, Dir: dir, Name: row.Slug})
 }
 
 // Again goes on with a range of pictures or a handover that ended early: the

@@ -42,9 +42,11 @@ func (s *server) answer(c *gin.Context, err error, over ...string) {
 }
 
 // span reads a range of frames from a form; the default where it is empty.
-func span(c *gin.Context, a, b int) (int, int, error) {
+func span(c *gin.Context, a, b int) (int, int, error) { return spanOf(c.PostForm, a, b) }
+
+func spanOf(form func(string) string, a, b int) (int, int, error) {
 	read := func(key string, otherwise int) (int, error) {
-		t := c.PostForm(key)
+		t := form(key)
 		if t == "" {
 			return otherwise, nil
 		}
@@ -211,20 +213,6 @@ func (s *server) renderRange(c *gin.Context) {
 	s.answer(c, err)
 }
 
-func (s *server) handOver(c *gin.Context) {
-	t, err := s.takeOf(c, c.PostForm("take"))
-	if err != nil {
-		s.answer(c, err)
-		return
-	}
-	from, to, err := span(c, t.First, t.Last)
-	if err == nil {
-		renders, _ := strconv.ParseInt(c.PostForm("renders"), 10, 64)
-		err = s.st.HandOver(rowOf(c), t, c.PostForm("name"), from, to, renders)
-	}
-	s.answer(c, err)
-}
-
 // renderedPath is the file of a rendered frame, or its small picture.
 func (s *server) renderedPath(j store.Job, frame int, small bool) (string, error) {
 	r := run.Render{Name: studio.JobName(j)}
@@ -330,8 +318,10 @@ func (s *server) handoverZip(c *gin.Context) {
 			panic(http.ErrAbortHandler) // the browser sees a broken download, not a short one
 		}
 	}
-	if err := add(handover.ManifestName); err != nil {
-		panic(http.ErrAbortHandler)
+	for _, name := range []string{handover.ChecklistName, handover.ManifestName} {
+		if err := add(name); err != nil {
+			panic(http.ErrAbortHandler)
+		}
 	}
 	if err := z.Close(); err != nil {
 		s.st.Log.Error("zip", "error", err)

@@ -22,7 +22,6 @@ import (
 	"zarf/core/shot"
 	"zarf/core/stage"
 	"zarf/studio"
-	"zarf/studio/handover"
 	"zarf/studio/assets"
 	"zarf/studio/cache"
 	"zarf/studio/store"
@@ -65,9 +64,11 @@ func (s *server) loadPages() map[string]*template.Template {
 			}
 			return "/static/" + s.stamp + "/recipes/" + key + ".png"
 		},
-		"uses": func() []shot.Option { return uses },
-		"has":  func(list []string, s string) bool { return slices.Contains(list, s) },
-		"own":  func(key string) bool { return strings.HasPrefix(key, studio.Own) },
+		"uses":  func() []shot.Option { return uses },
+		"has":   func(list []string, s string) bool { return slices.Contains(list, s) },
+		"own":   func(key string) bool { return strings.HasPrefix(key, studio.Own) },
+		"minus": func(a, b int) int { return a - b },
+		"half":  func(a int) int { return a / 2 },
 		"upto": func(n int) []int {
 			out := make([]int, n)
 			for i := range out {
@@ -298,13 +299,6 @@ type jobView struct {
 	Files []int
 }
 
-type handView struct {
-	store.Job
-	Take     int
-	Name     string
-	Manifest *handover.Manifest
-}
-
 // space gathers what a station shows; el, take and look come from the query.
 func (s *server) space(c *gin.Context, at string) (*space, error) {
 	row := rowOf(c)
@@ -492,18 +486,6 @@ func (s *server) renders(w *space) error {
 		seen[j.Dir] = true
 		v.Files = renderedFrames(j, v.From, v.To)
 		w.Renders = append(w.Renders, v)
-	}
-	return err
-}
-
-func (s *server) hands(w *space) error {
-	jobs, err := s.st.Store.ShotJobs(w.Row.ID, studio.KindHandover)
-	for _, j := range jobs {
-		v := handView{Job: j, Take: s.takeNumber(j.TakeID), Name: studio.JobName(j)}
-		if m, err := handover.Read(j.Dir); err == nil {
-			v.Manifest = m
-		}
-		w.Hands = append(w.Hands, v)
 	}
 	return err
 }

@@ -279,7 +279,7 @@ func copyFrames(s *shot.Shot, domain string, c *cache.Cache, a, b int, out strin
 func renderCommand(o *options) *cobra.Command {
 	var span, out, domain, lookID string
 	var samples, width int
-	var tiles bool
+	var tiles, sides bool
 	c := &cobra.Command{Use: "render SHOT", Short: "Render frames to PNG, OpenEXR or HDR as a look says, simulating what is missing", Args: exactly(1, "a shot"),
 		RunE: func(c *cobra.Command, args []string) error {
 			if out == "" {
@@ -302,13 +302,13 @@ func renderCommand(o *options) *cobra.Command {
 				j.Width = width
 				j.Height = max(1, int(float64(width)*lk.Get("height").Num/lk.Get("width").Num+0.5))
 			}
-			if tiles {
+			if tiles || sides {
 				lk := s.Look(lookID)
 				if lk == nil {
 					return fmt.Errorf("the shot has no look %q", lookID)
 				}
 				run.ForTiles(lk)
-				j.Tiles = true
+				j.Tiles, j.Sides = true, sides
 			}
 			report, end := o.reporter("rendering " + s.Name)
 			defer end()
@@ -321,7 +321,8 @@ func renderCommand(o *options) *cobra.Command {
 	f.StringVar(&lookID, "look", "", "id of the look (the first where left out)")
 	f.IntVar(&samples, "samples", 0, "samples a pixel (the look's where 0)")
 	f.IntVar(&width, "width", 0, "pixels across (the look's where 0)")
-	f.BoolVar(&tiles, "tiles", false, "write OpenEXR with the further layers that flipbooks are packed from")
+	f.BoolVar(&tiles, "tiles", false, "write OpenEXR with the layers that flipbooks are packed from, on nothing")
+	f.BoolVar(&sides, "sides", false, "with --tiles: light from six sides too")
 	return c
 }
 

@@ -28,7 +28,11 @@ func (m *Manifest) checklist() (out []string) {
 		say("Frame rate %s a second", shot.Short(m.Rate/float64(max(m.Step, 1))))
 	}
 	if m.Axes != "" {
-		say("Axes: %s; %s units are a metre", m.Axes, shot.Short(m.Scale))
+		if m.Scale == 1 {
+			say("Axes: %s; a unit is a metre", m.Axes)
+		} else {
+			say("Axes: %s; %s units are a metre", m.Axes, shot.Short(m.Scale))
+		}
 		say("A thing of 1 m in the shot measures %s in your scene; if it doesn't, set the import scale to 1 and look again", shot.Short(m.Scale))
 	}
 	if m.Voxel > 0 {

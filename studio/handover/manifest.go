@@ -112,6 +112,15 @@ type MotionFacts struct {
 	Fade    float64 `json:"in_between_error_cross_fade"` // what a cross-fade gives
 }
 
+// Gain is how many times nearer to the truth pictures between tiles come by
+// motion than by a cross-fade.
+func (m MotionFacts) Gain() float64 {
+	if m.Between <= 0 {
+		return 1
+	}
+	return m.Fade / m.Between
+}
+
 // Sheet is one atlas, or sequence of tiles.
 type Sheet struct {
 	Name     string    `json:"name"`

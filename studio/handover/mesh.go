@@ -55,17 +55,17 @@ func (w *work) meshes(ctx context.Context, frames []int, number map[int]int) err
 	}
 	w.m.Axes, w.m.Scale, w.m.Objects = w.sp.name, w.sp.scale, names
 	if ext == "abc" {
-		return w.movie(ctx, frames, names, func(f int) ([]one, error) {
+		return w.movie(ctx, frames, names, func(f int) ([]still, error) {
 			list, err := w.bodies(f, fluid, solids, grid.NewCrew(w.Threads))
 			if err != nil {
 				return nil, err
 			}
-			var out []one
+			var out []still
 			for _, b := range list {
-				out = append(out, one{b.name, abc.Mesh, b.sample()})
+				out = append(out, still{b.name, abc.Mesh, b.sample()})
 			}
 			if eye != nil {
-				out = append(out, one{"camera", abc.Camera, w.lens(eye, f)})
+				out = append(out, still{"camera", abc.Camera, w.lens(eye, f)})
 			}
 			return out, nil
 		})

@@ -54,15 +54,15 @@ func (w *work) points(ctx context.Context, frames []int, number map[int]int) err
 	}
 	w.m.Objects = names
 	if ext == "abc" {
-		return w.movie(ctx, frames, names, func(f int) ([]one, error) {
+		return w.movie(ctx, frames, names, func(f int) ([]still, error) {
 			list, err := w.clouds(f)
-			var out []one
+			var out []still
 			for _, c := range list {
 				s := &abc.Sample{P: c.p, V: c.v, Widths: c.width}
 				if c.depth != nil {
 					s.Extra = []abc.Extra{{Name: "depth", Comps: 1, V: c.depth}}
 				}
-				out = append(out, one{c.name, abc.Points, s})
+				out = append(out, still{c.name, abc.Points, s})
 			}
 			return out, err
 		})
@@ -268,15 +268,15 @@ func (c *cloud) check(b []byte, ext string) error {
 	return nil
 }
 
-// one is an object at a frame.
-type one struct {
+// still is an object at a frame.
+type still struct {
 	name string
 	kind abc.Kind
 	s    *abc.Sample
 }
 
 // movie writes Alembic: one file, or one an object.
-func (w *work) movie(ctx context.Context, frames []int, names []string, sample func(f int) ([]one, error)) error {
+func (w *work) movie(ctx context.Context, frames []int, names []string, sample func(f int) ([]still, error)) error {
 	files := map[string][]string{w.Name: names}
 	if w.get("mesh_split").Text == "each" && len(names) > 1 {
 		files = map[string][]string{}

@@ -28,7 +28,8 @@ type Render struct {
 	Width   int // 0: the look's
 	Height  int
 	Samples int  // 0: the look's
-	Tiles   bool // further layers that flipbooks are packed from
+	Tiles   bool // temperature as a further layer, for flipbooks
+	Sides   bool // and light from six sides, which takes six quick renders
 	Dir     string
 	Name    string
 	Threads int
@@ -225,7 +226,7 @@ func (r *Render) one(ctx context.Context, src *Source, set *shot.Element, frame 
 			}
 			heat = src.Channel(f, stage.Temperature)
 		}
-		if more, err = tileLayers(ctx, sc, heat, w, h, crew); err != nil {
+		if more, err = tileLayers(ctx, sc, heat, r.Sides, w, h, crew); err != nil {
 			return 0, nil, err
 		}
 	}
@@ -266,9 +267,12 @@ func ForTiles(lk *shot.Element) {
 
 // tileLayers are the layers that only flipbooks want: temperature, and light
 // from six sides.
-func tileLayers(ctx context.Context, sc *render.Scene, heat *grid.Field, w, h int, crew grid.Crew) (out []exr.Channel, err error) {
+func tileLayers(ctx context.Context, sc *render.Scene, heat *grid.Field, six bool, w, h int, crew grid.Crew) (out []exr.Channel, err error) {
 	if heat != nil {
 		out = append(out, exr.Channel{Name: "heat.Y", Pix: sc.Heat(heat, w, h, crew)})
+	}
+	if !six {
+		return out, nil
 	}
 	sides, err := sc.Sides(w, h, crew, func() bool { return ctx.Err() != nil })
 	if err != nil {

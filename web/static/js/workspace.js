@@ -14,6 +14,8 @@ import { Sweep } from './sweep.js';
 import { Probe } from './probe.js';
 import './stops.js';
 import './strip.js';
+import './player.js';
+import { Handed } from './handed.js';
 
 const work = document.getElementById('work');
 const slug = work.dataset.slug, station = work.dataset.station, shotId = +work.dataset.shot;
@@ -87,6 +89,7 @@ const compare = $('comparepane') ? new Compare($('comparepane'), {
     history.replaceState(null, '', location.pathname + '?' + q);
   },
 }) : null;
+const handed = $('handpane') ? new Handed($('handpane'), { slug, note }) : null;
 const comparing = () => !!compare && compare.open;
 const sweep = $('sweep') ? new Sweep($('sweep'), { slug, post }) : null;
 document.addEventListener('click', (e) => {
