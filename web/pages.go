@@ -369,6 +369,9 @@ func (s *server) space(c *gin.Context, at string) (*space, error) {
 			w.Sheet = lookSheet(doc, e, float64(w.Frame))
 		default:
 			w.Sheet = elementSheet(doc, e, float64(w.Frame))
+			if e.Kind == shot.Sequence {
+				w.Sheet.Outside = s.outsideFacts(doc, e)
+			}
 		}
 	}
 	return w, err

@@ -1,11 +1,13 @@
 package web
 
 import (
+	"bytes"
 	"crypto/sha256"
 	"encoding/hex"
 	"errors"
 	"fmt"
 	"io"
+	"math"
 	"mime/multipart"
 	"net/http"
 	"regexp"
@@ -16,25 +18,20 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"zarf/core/asset"
+	"zarf/core/format/abc"
+	"zarf/core/format/ply"
 	"zarf/core/format/vdb"
 	"zarf/core/shot"
 	"zarf/core/stage"
 	"zarf/studio/cache"
+	"zarf/studio/run"
 )
 
 // maxSequence is the number of frames that can be brought in at once.
 const maxSequence = 2000
 
 // numbered is a file name with the frame number before its ending.
-var numbered = regexp.MustCompile(`^(.*?)(-?\d+)\.vdb$`)
-
-// channelNames are the names under which others write our channels.
-var channelNames = map[string][]string{
-	stage.Density:     {"density", "smoke", "dens"},
-	stage.Temperature: {"temperature", "temp", "heat"},
-	stage.Burn:        {"burn", "flame", "flames"},
-	stage.Velocity:    {"velocity", "vel", "v"},
-}
+var numbered = regexp.MustCompile(`^(.*?)(-?\d+)\.(vdb|ply)$`)
 
 // bringSequence makes the files of a request the frames of a sequence.
 func (s *server) bringSequence(c *gin.Context) {
@@ -44,7 +41,12 @@ func (s *server) bringSequence(c *gin.Context) {
 		return
 	}
 	defer form.RemoveAll()
-	ref, notes, err := s.keepSequence(form.File["file"])
+	doc, err := s.st.Store.Doc(rowOf(c).ID)
+	if err != nil {
+		refuse(c, http.StatusInternalServerError, err)
+		return
+	}
+	ref, notes, err := s.keepSequence(form.File["file"], doc.Rate())
 	if err != nil {
 		refuse(c, http.StatusUnprocessableEntity, err)
 		return
@@ -62,120 +64,283 @@ func (s *server) bringSequence(c *gin.Context) {
 		refuse(c, http.StatusUnprocessableEntity, err)
 		return
 	}
+	if doc, err := s.st.Store.Doc(rowOf(c).ID); err == nil && doc.Element(id) != nil {
+		o := s.outsideFacts(doc, doc.Element(id))
+		for _, name := range o.Left {
+			notes = append(notes, fmt.Sprintf("channel %s isn't read as things are; name it under channels", name))
+		}
+		if o.Fault != "" {
+			notes = append(notes, o.Fault)
+		}
+	}
 	c.JSON(http.StatusOK, map[string]any{"notes": notes})
 }
 
-// keepSequence reads volumes and keeps them as a stage of the cache, by their
-// content. Channels are known by the names that others give them; what isn't
-// known stays behind and is told.
-func (s *server) keepSequence(files []*multipart.FileHeader) (ref string, notes []string, err error) {
+// arrived is a frame on its way into the cache.
+type arrived struct {
+	frame int
+	name  string
+	read  func() ([]byte, error)
+}
+
+// keepSequence reads volumes or points and keeps them as a stage of the cache,
+// by their content, with all channels under the names that they came with.
+func (s *server) keepSequence(files []*multipart.FileHeader, rate float64) (ref string, notes []string, err error) {
 	if len(files) == 0 {
-		return "", nil, errors.New("no file came along; choose the VDB files of a sequence")
+		return "", nil, errors.New("no file came along; choose the VDB or PLY files of a sequence, or one Alembic file")
 	}
 	if len(files) > maxSequence {
 		return "", nil, fmt.Errorf("%d files came along; %d can be brought in", len(files), maxSequence)
 	}
-	type one struct {
-		frame int
-		file  *multipart.FileHeader
-	}
-	var list []one
+	var list []arrived
 	stem := ""
-	for _, f := range files {
-		m := numbered.FindStringSubmatch(f.Filename)
-		if m == nil {
-			return "", nil, fmt.Errorf("%s has no frame number before .vdb, as in smoke.0001.vdb", asset.Clean(f.Filename))
+	if strings.HasSuffix(files[0].Filename, ".abc") {
+		if len(files) > 1 {
+			return "", nil, errors.New("an Alembic file holds a whole sequence; choose one alone")
 		}
-		n, err := strconv.Atoi(m[2])
-		if err != nil || n < -100000 || n > 1000000 {
-			return "", nil, fmt.Errorf("%s has frame number %s; −100000 to 1000000 can be", asset.Clean(f.Filename), m[2])
+		b, err := content(files[0])
+		if err != nil {
+			return "", nil, err
 		}
-		stem = strings.TrimRight(m[1], "._-")
-		list = append(list, one{n, f})
+		stem = strings.TrimSuffix(files[0].Filename, ".abc")
+		if list, notes, err = unroll(b, rate); err != nil {
+			return "", nil, fmt.Errorf("%s: %w", asset.Clean(files[0].Filename), err)
+		}
+	} else if list, stem, err = byNumber(files); err != nil {
+		return "", nil, err
 	}
-	slices.SortFunc(list, func(a, b one) int { return a.frame - b.frame })
+	slices.SortFunc(list, func(a, b arrived) int { return a.frame - b.frame })
 	sum := sha256.New()
 	for i, f := range list {
 		if i > 0 && f.frame == list[i-1].frame {
-			return "", nil, fmt.Errorf("%s and %s have the same frame number", asset.Clean(list[i-1].file.Filename), asset.Clean(f.file.Filename))
+			return "", nil, fmt.Errorf("%s and %s have the same frame number", asset.Clean(list[i-1].name), asset.Clean(f.name))
 		}
-		if i > 0 && f.frame > list[i-1].frame+1 {
-			notes = append(notes, fmt.Sprintf("frames %d to %d are missing", list[i-1].frame+1, f.frame-1))
-		}
-		b, err := content(f.file)
+		b, err := f.read()
 		if err != nil {
 			return "", nil, err
 		}
 		h := sha256.Sum256(b)
-		fmt.Fprintf(sum, "%d %x\n", f.frame, h)
+		fmt.Fprintf(sum, "raw %d %x\n", f.frame, h)
 	}
 	key := hex.EncodeToString(sum.Sum(nil))[:32]
 	st := s.st.Cache.Stage(key)
-	left := map[string]bool{}
 	for _, f := range list {
 		if st.Has(f.frame) {
 			continue
 		}
-		b, err := content(f.file)
+		b, err := f.read()
 		if err != nil {
 			return "", nil, err
 		}
-		v, err := vdb.Decode(b, vdb.DefaultLimits)
-		if err != nil {
-			return "", nil, fmt.Errorf("%s: %w", asset.Clean(f.file.Filename), err)
-		}
-		ours, others, err := known(v)
-		if err != nil {
-			return "", nil, fmt.Errorf("%s: %w", asset.Clean(f.file.Filename), err)
-		}
-		for _, o := range others {
-			left[o] = true
-		}
-		fr := cache.Frame{Frame: f.frame}
-		for _, g := range ours {
-			in := g.Inspect()
-			fr.Channels = append(fr.Channels, cache.Channel{Name: g.Name, Low: in.Low[0], High: in.High[0], Active: in.Active})
-		}
-		if _, err := st.Put(fr, func(w io.Writer) error { return vdb.Write(w, ours, vdb.Options{Compression: vdb.Blosc}) }); err != nil {
-			return "", nil, err
+		if err := keepFrame(st, f, b); err != nil {
+			return "", nil, fmt.Errorf("%s: %w", asset.Clean(f.name), err)
 		}
 	}
-	for name := range left {
-		notes = append(notes, fmt.Sprintf("channel %s isn't known here and was left out", name))
-	}
-	slices.Sort(notes)
 	first, last := list[0].frame, list[len(list)-1].frame
-	return key + "/" + asset.Clean(fmt.Sprintf("%s %d–%d", stem, first, last)), notes, nil
+	return key + "/" + asset.Clean(fmt.Sprintf("%s %d–%d", stem, first, last)), append(notes, gaps(list)...), nil
 }
 
-// known picks the channels that stages read, under our names. A file with one
-// grid of numbers has it taken for density.
-func known(v *vdb.File) (ours []*vdb.Grid, others []string, err error) {
-	has := map[string]bool{}
-	for _, g := range v.Grids {
-		name := ""
-		for our, names := range channelNames {
-			vector := our == stage.Velocity
-			if slices.Contains(names, strings.ToLower(g.Name)) && (g.Type.Components() == 3) == vector && !has[our] {
-				name = our
-			}
+// byNumber reads the frame numbers of files' names.
+func byNumber(files []*multipart.FileHeader) (list []arrived, stem string, err error) {
+	kind := ""
+	for _, f := range files {
+		m := numbered.FindStringSubmatch(f.Filename)
+		if m == nil {
+			return nil, "", fmt.Errorf("%s has no frame number before .vdb or .ply, as in smoke.0001.vdb", asset.Clean(f.Filename))
 		}
-		if name == "" && len(v.Grids) == 1 && g.Type.Components() == 1 {
-			name = stage.Density
+		n, err := strconv.Atoi(m[2])
+		if err != nil || n < -100000 || n > 1000000 {
+			return nil, "", fmt.Errorf("%s has frame number %s; −100000 to 1000000 can be", asset.Clean(f.Filename), m[2])
 		}
-		if name == "" {
-			others = append(others, g.Name)
+		if kind != "" && kind != m[3] {
+			return nil, "", errors.New("both .vdb and .ply files came along; choose those of one sequence")
+		}
+		kind = m[3]
+		stem = strings.TrimRight(m[1], "._-")
+		list = append(list, arrived{n, f.Filename, func() ([]byte, error) { return content(f) }})
+	}
+	return list, stem, nil
+}
+
+// unroll makes frames of the points of an Alembic file: of its points, or of
+// its meshes' vertices where it has none.
+func unroll(b []byte, rate float64) (list []arrived, notes []string, err error) {
+	a, err := abc.Decode(b)
+	if err != nil {
+		return nil, nil, err
+	}
+	kind := abc.Points
+	if !slices.ContainsFunc(a.Objects, func(o *abc.Node) bool { return o.Kind == abc.Points }) {
+		kind = abc.Mesh
+		notes = append(notes, "it holds no points, so the vertices of its meshes are taken")
+	}
+	notes = append(notes, a.Notes...)
+	at := map[int]int{} // frame to sample
+	var objects []*abc.Node
+	for _, o := range a.Objects {
+		if o.Kind != kind {
 			continue
 		}
-		if in := g.Inspect(); in.NonFinite > 0 {
-			return nil, nil, fmt.Errorf("channel %s holds %d values that are not finite", g.Name, in.NonFinite)
+		objects = append(objects, o)
+		if o.N > maxSequence {
+			return nil, nil, fmt.Errorf("%s has %d samples; %d can be brought in", o.Path, o.N, maxSequence)
 		}
-		has[name] = true
-		g.Name = name
-		ours = append(ours, g)
+		for i := range o.N {
+			at[int(math.Round((o.First+float64(i)*o.Cycle)*rate))] = i
+		}
 	}
-	if len(ours) == 0 {
-		return nil, nil, fmt.Errorf("it holds no channel that is known here (density, temperature, flame, velocity), but %s", strings.Join(others, ", "))
+	if len(at) == 0 {
+		return nil, nil, errors.New("it holds neither points nor meshes")
 	}
-	return ours, others, nil
+	for frame, i := range at {
+		list = append(list, arrived{frame, fmt.Sprintf("sample %d", i), func() ([]byte, error) {
+			p := &ply.Points{Comment: "from an Alembic file"}
+			for _, o := range objects {
+				s, err := o.Sample(i)
+				if err != nil {
+					return nil, err
+				}
+				gather(p, s)
+			}
+			if p.V != nil && len(p.V) != len(p.P) {
+				p.V = nil
+			}
+			var out bytes.Buffer
+			err := p.Encode(&out)
+			return out.Bytes(), err
+		}})
+	}
+	return list, notes, nil
+}
+
+// gather adds an object's points, where its transform puts them.
+func gather(p *ply.Points, s *abc.Sample) {
+	for n := 0; n+2 < len(s.P); n += 3 {
+		x := [3]float64{float64(s.P[n]), float64(s.P[n+1]), float64(s.P[n+2])}
+		var v [3]float64
+		if s.V != nil {
+			v = [3]float64{float64(s.V[n]), float64(s.V[n+1]), float64(s.V[n+2])}
+		}
+		if m := s.Matrix; m != nil {
+			var q, u [3]float64
+			for a := range 3 {
+				q[a] = x[0]*m[a] + x[1]*m[4+a] + x[2]*m[8+a] + m[12+a]
+				u[a] = v[0]*m[a] + v[1]*m[4+a] + v[2]*m[8+a]
+			}
+			x, v = q, u
+		}
+		p.P = append(p.P, [3]float32{float32(x[0]), float32(x[1]), float32(x[2])})
+		if s.V != nil {
+			p.V = append(p.V, [3]float32{float32(v[0]), float32(v[1]), float32(v[2])})
+		}
+	}
+}
+
+// keepFrame stores one frame: volumes as volumes, points as points beside an
+// empty one.
+func keepFrame(st *cache.Stage, f arrived, b []byte) error {
+	fr := cache.Frame{Frame: f.frame}
+	var grids []*vdb.Grid
+	if bytes.HasPrefix(b, []byte("ply")) {
+		p, err := ply.DecodePoints(b)
+		if err != nil {
+			return err
+		}
+		for n, x := range p.P {
+			for _, v := range x {
+				if math.IsNaN(float64(v)) || math.IsInf(float64(v), 0) {
+					return fmt.Errorf("point %d lies at %g %g %g", n, x[0], x[1], x[2])
+				}
+			}
+		}
+		p.Extra = nil
+		if fr.Points, err = st.PutPoints(f.frame, p.Encode); err != nil {
+			return err
+		}
+		fr.Totals = map[string]float64{"points": float64(len(p.P))}
+		grids = []*vdb.Grid{vdb.FromDense("points", [3]int{}, [3]int{8, 8, 8}, [][]float32{make([]float32, 512)}, 0, 0, nil)}
+	} else {
+		v, err := vdb.Decode(b, vdb.DefaultLimits)
+		if err != nil {
+			return err
+		}
+		if len(v.Grids) == 0 {
+			return errors.New("it holds no channel")
+		}
+		for _, g := range v.Grids {
+			g.Narrow()
+			in := g.Inspect()
+			if in.NonFinite > 0 {
+				return fmt.Errorf("channel %s holds %d values that are not finite", g.Name, in.NonFinite)
+			}
+			if in.Active > 0 {
+				fr.Channels = append(fr.Channels, cache.Channel{Name: g.Name, Low: slices.Min(in.Low), High: slices.Max(in.High), Active: in.Active})
+			} else {
+				fr.Channels = append(fr.Channels, cache.Channel{Name: g.Name})
+			}
+			grids = append(grids, g)
+		}
+	}
+	_, err := st.Put(fr, func(w io.Writer) error { return vdb.Write(w, grids, vdb.Options{Compression: vdb.Blosc}) })
+	return err
+}
+
+// gaps names the numbers that lack within a sequence.
+func gaps(list []arrived) (notes []string) {
+	for i := 1; i < len(list); i++ {
+		if list[i].frame > list[i-1].frame+1 {
+			notes = append(notes, fmt.Sprintf("frames %d to %d are missing", list[i-1].frame+1, list[i].frame-1))
+		}
+	}
+	return notes
+}
+
+// outsideFacts tells what is known of a sequence's frames, for its sheet.
+type outsideFacts struct {
+	Frames   string // which are there
+	Missing  string // which lack between them
+	Channels []cache.Channel
+	Points   int
+	Left     []string // channels that nothing reads as things are
+	Fault    string
+}
+
+func (s *server) outsideFacts(doc *shot.Shot, e *shot.Element) *outsideFacts {
+	ref := e.Get("frames").Text
+	if ref == "" {
+		return &outsideFacts{Fault: "No frames yet: bring in a numbered sequence of VDB or PLY files, or an Alembic file."}
+	}
+	st := s.st.Cache.Stage(asset.ID(ref))
+	frames := st.Frames()
+	if len(frames) == 0 {
+		return &outsideFacts{Fault: "Its frames are gone from the cache; bring them in again."}
+	}
+	var have, lack []int
+	for f := range frames {
+		have = append(have, f)
+	}
+	slices.Sort(have)
+	for f := have[0]; f < have[len(have)-1]; f++ {
+		if _, ok := frames[f]; !ok && len(lack) < 5000 {
+			lack = append(lack, f)
+		}
+	}
+	o := &outsideFacts{Frames: run.Ranges(have), Missing: run.Ranges(lack)}
+	mid := frames[have[len(have)/2]]
+	if mid.Points > 0 {
+		o.Points = int(mid.Totals["points"])
+		return o
+	}
+	o.Channels = mid.Channels
+	b, err := st.Read(mid.Frame)
+	if err == nil {
+		var f *vdb.File
+		if f, err = vdb.Decode(b, vdb.DefaultLimits); err == nil {
+			_, o.Left, err = stage.Arrive(f, e, doc.Get("air_temperature").Num, doc.Rate())
+		}
+	}
+	if err != nil {
+		o.Fault = upper(err.Error()) + "."
+	}
+	return o
 }

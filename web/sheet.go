@@ -23,7 +23,8 @@ type sheet struct {
 	Topics  []topic
 	Frame   float64
 	Changed int
-	File    *fileFacts // of an element whose form is an imported mesh
+	File    *fileFacts    // of an element whose form is an imported mesh
+	Outside *outsideFacts // of a sequence
 }
 
 // fileFacts is what a sheet tells of an imported file.

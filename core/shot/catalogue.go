@@ -102,6 +102,9 @@ const (
 	solid = "what=volumes|points|meshes|field"
 )
 
+// axes that files can have.
+var axes = opts("y-up", "y up, right-handed", "z-up", "z up, right-handed", "y-up-left", "y up, left-handed", "z-up-left", "z up, left-handed")
+
 // packed is what a channel of a flipbook's packed sheet can hold.
 var packed = opts("none", "nothing", "alpha", "alpha", "light", "all light, as grey", "emission", "emission, as grey", "heat", "temperature", "depth", "depth, near is 1", "normal_x", "normal x", "normal_y", "normal y", "normal_z", "normal z")
 
@@ -388,6 +391,15 @@ func build() []Entry {
 		{Kind: Sequence, Key: "start", Label: "Begins at", Type: Integer, Unit: Frames, Default: Num(1), Min: -100000, Max: 1000000, Step: 1, Fixed: fixedFrames, Main: true, Topic: "frames", Sim: true, Help: "Frame of the shot on which its first frame plays. Before and after it there is nothing."},
 		{Kind: Sequence, Key: "position", Label: "Shifted by", Type: Vector, Unit: Metre, Default: Vec(0, 0, 0), Min: -1e5, Max: 1e5, Keyable: true, Main: true, Topic: "place", Sim: true, Help: "Moves it from where its files place it."},
 		{Kind: Sequence, Key: "scale", Label: "Size", Type: Number, Default: Num(1), Min: 1e-6, Max: 1e6, Keyable: true, Main: true, Topic: "place", Sim: true, Help: "Metres that one unit of its files is: 0.01 for files in centimetres. Velocities go along."},
+		{Kind: Sequence, Key: "axes", Label: "Its axes", Type: Choice, Default: Text("y-up"), Choices: axes, Main: true, Topic: "place", Sim: true, Help: "Which way is up in the files. Voxels and velocities are turned to y up, right-handed."},
+		{Kind: Sequence, Key: "density_from", Label: "Density from", Type: Word, Default: Text("auto"), Topic: "channels", Sim: true, Help: "The channel that is read as density; auto takes density, smoke or dens, or the only one there is."},
+		{Kind: Sequence, Key: "temperature_from", Label: "Temperature from", Type: Word, Default: Text("auto"), Topic: "channels", Sim: true, Help: "auto takes temperature, temp or heat."},
+		{Kind: Sequence, Key: "burn_from", Label: "Flame from", Type: Word, Default: Text("auto"), Topic: "channels", Sim: true, Help: "auto takes burn, flame, flames or fire."},
+		{Kind: Sequence, Key: "velocity_from", Label: "Velocity from", Type: Word, Default: Text("auto"), Topic: "channels", Sim: true, Help: "auto takes velocity, vel or v; of three channels give the name before _x, _y and _z."},
+		{Kind: Sequence, Key: "heat_is", Label: "Temperature is in", Type: Choice, Default: Text("excess"), Choices: opts("excess", "kelvin above the air", "kelvin", "kelvin", "celsius", "degrees Celsius", "unit", "0 to 1"), Topic: "channels", Sim: true, Help: "What the files' numbers mean."},
+		{Kind: Sequence, Key: "heat_top", Label: "1 means", Type: Number, Unit: Kelvin, Default: Num(1000), Min: 1, Max: 20000, Step: 50, Fixed: fixedFrames, Topic: "channels", Sim: true, When: "heat_is=unit", Help: "Kelvin above the air that 1 stands for."},
+		{Kind: Sequence, Key: "velocity_is", Label: "Velocity is in", Type: Choice, Default: Text("second"), Choices: opts("second", "units a second", "frame", "units a frame"), Topic: "channels", Sim: true, Help: "Per frame is of the shot's frames."},
+		{Kind: Sequence, Key: "grain", Label: "Points fill", Type: Number, Unit: Metre, Default: Num(0.05), Min: 1e-4, Max: 1e4, Fixed: fixedGrid, Topic: "points", Sim: true, Help: "Edge of the voxels that points are poured into: PLY and Alembic bring places, not volumes. One point fills one voxel."},
 	}...)
 	for _, k := range []Kind{Wind, Turbulence, Vortex, Radial, Drag} {
 		list := region(k, Vec(0, 1, 0))
@@ -553,7 +565,7 @@ func build() []Entry {
 
 		{Kind: Handover, Key: "precision", Label: "Precision", Type: Choice, Default: Text("half"), Choices: opts("half", "half (16 bit)", "float", "float (32 bit)", "steps", "255 steps, as half"), Main: true, Topic: "file", When: "what=volumes|field", Help: "Half is enough for pictures; float for further computation. 255 steps of the range over all frames pack far smaller; the manifest tells the largest error."},
 		{Kind: Handover, Key: "compression", Label: "Compression", Type: Choice, Default: Text("blosc"), Choices: opts("none", "none", "zip", "zip", "blosc", "Blosc"), Topic: "file", When: "what=volumes|field", Help: "Blosc is quick; zip is smaller and read everywhere; none is largest."},
-		{Kind: Handover, Key: "axes", Label: "Axes", Type: Choice, Default: Text("y-up"), Choices: opts("y-up", "y up, right-handed", "z-up", "z up, right-handed", "y-up-left", "y up, left-handed", "z-up-left", "z up, left-handed"), Main: true, Topic: "space", When: solid, Help: "Which way is up where the files go. Voxels, places and vectors are turned; transforms stay plain. glTF is y up, right-handed, and in metres by its standard."},
+		{Kind: Handover, Key: "axes", Label: "Axes", Type: Choice, Default: Text("y-up"), Choices: axes, Main: true, Topic: "space", When: solid, Help: "Which way is up where the files go. Voxels, places and vectors are turned; transforms stay plain. glTF is y up, right-handed, and in metres by its standard."},
 		{Kind: Handover, Key: "scale", Label: "Units a metre", Type: Number, Default: Num(1), Min: 1e-6, Max: 1e6, Fixed: fixedFiles, Main: true, Topic: "space", When: solid, Help: "1 for metres, 100 for centimetres, 1000 for millimetres. Velocity is scaled along."},
 		{Kind: Handover, Key: "crop", Label: "Crop", Type: Choice, Default: Text("none"), Choices: opts("none", "all of the domain", "box", "to a box"), Topic: "space", When: "what=volumes|field", Help: "What is empty takes no room anyway."},
 		{Kind: Handover, Key: "crop_low", Label: "From", Type: Vector, Unit: Metre, Default: Vec(-1, 0, -1), Min: -1e5, Max: 1e5, Fixed: fixedFiles, Topic: "space", When: "what=volumes|field&crop=box", Help: "Low corner, in the shot's own space."},
@@ -588,6 +600,16 @@ func Find(k Kind, key string) *Entry {
 
 // IsElement reports a kind that can stand in the cast.
 func IsElement(k Kind) bool { return slices.Contains(ElementKinds, k) }
+
+// Words are a choice's, by its key.
+func (e *Entry) Words(key string) string {
+	for _, c := range e.Choices {
+		if c.Key == key {
+			return c.Label
+		}
+	}
+	return key
+}
 
 // Holds reports whether a condition such as When is met by values.
 func Holds(when string, get func(key string) Value) bool {

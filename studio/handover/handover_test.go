@@ -604,7 +604,7 @@ func TestMeshesAndCamera(t *testing.T) {
 			if len(m.Files) != 2 {
 				t.Errorf("%s: %d files for two objects", ext, len(m.Files))
 			}
-			b, err := (&work{Job: j, src: mustOpen(t, s, c), sp: space{perm: [3]int{0, 1, 2}, sign: [3]int{1, 1, 1}, scale: 1}}).fluid(3, one)
+			b, err := (&work{Job: j, src: mustOpen(t, s, c), sp: spaces["y-up"]}).fluid(3, one)
 			if err != nil {
 				t.Fatal(err)
 			}

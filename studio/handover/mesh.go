@@ -152,14 +152,14 @@ func (w *work) placed(b body) body {
 	for n, p := range b.mesh.P {
 		b.mesh.P[n] = w.sp.point(p)
 	}
-	if w.sp.mirrored() {
+	if w.sp.Mirrors() {
 		tri := make([][3]int32, len(b.mesh.Tri))
 		for n, t := range b.mesh.Tri {
 			tri[n] = [3]int32{t[0], t[2], t[1]}
 		}
 		b.mesh.Tri = tri
 	}
-	w.sp.vectors(b.v, float32(w.sp.scale))
+	w.sp.Vectors(b.v, float32(w.sp.scale))
 	return b
 }
 
@@ -321,8 +321,8 @@ func (w *work) lens(c *shot.Element, frame int) *abc.Sample {
 	up := back.Cross(right)
 	m := [16]float64{15: 1}
 	for r, v := range []geom.Vec3{right, up, back} {
-		t := w.sp.dir(v.Array())
-		if r == 2 && w.sp.mirrored() { // a mirrored view can't be turned into; depth is
+		t := w.sp.Dir(v.Array())
+		if r == 2 && w.sp.Mirrors() { // a mirrored view can't be turned into; depth is
 			for a := range t {
 				t[a] = -t[a]
 			}

@@ -279,7 +279,7 @@ func (w *work) dress(g *vdb.Grid, name string, top ranges) (Channel, error) {
 	if g.Type.Components() == 3 {
 		turned = times
 	}
-	if err := w.sp.turn(g, turned); err != nil {
+	if err := g.Turn(w.sp.Turn, w.sp.scale, turned); err != nil {
 		return c, err
 	}
 	if g.Type.Components() == 1 && (times != 1 || shift != 0) {

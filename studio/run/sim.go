@@ -18,6 +18,7 @@ import (
 	"time"
 
 	"zarf/core/asset"
+	"zarf/core/format/ply"
 	"zarf/core/format/vdb"
 	"zarf/core/gas"
 	"zarf/core/grid"
@@ -92,7 +93,7 @@ func (s *Sim) coarse(ctx context.Context, c *cache.Cache, g stage.Runner, report
 func Feed(s *shot.Shot, c *cache.Cache) func(d *shot.Element, frame int) (*vdb.File, error) {
 	return func(d *shot.Element, frame int) (*vdb.File, error) {
 		if d.Kind == shot.Sequence {
-			return outside(c, d, frame)
+			return outside(s, c, d, frame)
 		}
 		b, err := c.Stage(stage.Key(s, d)).Read(frame)
 		if err != nil {
@@ -103,7 +104,7 @@ func Feed(s *shot.Shot, c *cache.Cache) func(d *shot.Element, frame int) (*vdb.F
 }
 
 // outside reads the frame of a sequence that plays at a frame of the shot.
-func outside(c *cache.Cache, d *shot.Element, frame int) (*vdb.File, error) {
+func outside(s *shot.Shot, c *cache.Cache, d *shot.Element, frame int) (*vdb.File, error) {
 	ref := d.Get("frames").Text
 	if asset.CheckID(ref) != nil {
 		return nil, fmt.Errorf("%s holds no frames yet; bring some in", d.Name)
@@ -118,11 +119,34 @@ func outside(c *cache.Cache, d *shot.Element, frame int) (*vdb.File, error) {
 	if n < first || n > last {
 		return nil, stage.ErrOver
 	}
-	b, err := st.Read(n)
-	if err != nil {
-		return nil, fmt.Errorf("frame %d of %s: %w", n, d.Name, err)
+	said := func(err error) error { return fmt.Errorf("frame %d of %s: %w", n, d.Name, err) }
+	var f *vdb.File
+	if frames[n].Points > 0 {
+		b, err := st.ReadPoints(n)
+		if err != nil {
+			return nil, said(err)
+		}
+		p, err := ply.DecodePoints(b)
+		if err != nil {
+			return nil, said(err)
+		}
+		if f, err = stage.Pour(p, d.Get("grain").Num/d.At("scale", float64(frame)).Num); err != nil {
+			return nil, said(err)
+		}
+	} else {
+		b, err := st.Read(n)
+		if err != nil {
+			return nil, said(err)
+		}
+		if f, err = vdb.Decode(b, vdb.DefaultLimits); err != nil {
+			return nil, said(err)
+		}
 	}
-	return vdb.Decode(b, vdb.DefaultLimits)
+	f, _, err := stage.Arrive(f, d, s.Get("air_temperature").Num, s.Rate())
+	if err != nil {
+		return nil, said(err)
+	}
+	return f, nil
 }
 
 type simRun struct {
