@@ -53,10 +53,52 @@ func Motion(a, b *Tile, most int, crew grid.Crew) *Flow {
 			refine(f, l.p, l.q, crew)
 		}
 	}
+	settle(f, p, q, crew)
 	if f.W != a.W || f.H != a.H {
 		f = f.scaled(a.W, a.H)
 	}
 	return f
+}
+
+// settle lets motion go where it brings the two pictures together no better
+// than standing still does: what comes up or goes out isn't moving. Halfway
+// both are looked up as a receiver does it, and the squares of what they differ
+// by are held against those without motion, over the window.
+func settle(f *Flow, p, q [2]plane, crew grid.Crew) {
+	w, h := f.W, f.H
+	with, still := make([]float32, w*h), make([]float32, w*h)
+	crew.For(h, 8, func(lo, hi int) {
+		for y := lo; y < hi; y++ {
+			for x := range w {
+				i := y*w + x
+				u, v := f.U[i]/2, f.V[i]/2
+				for s := range p {
+					d := q[s].at(float32(x)+u, float32(y)+v) - p[s].at(float32(x)-u, float32(y)-v)
+					with[i] += d * d
+					d = q[s].v[i] - p[s].v[i]
+					still[i] += d * d
+				}
+			}
+		}
+	})
+	tmp := make([]float32, w*h)
+	for _, v := range [][]float32{with, still} {
+		rows(tmp, v, w, h)
+		columns(v, tmp, w, h)
+	}
+	for i, e := range with {
+		k := float32(1)
+		if slight := float32(1e-4); e > still[i]+slight {
+			k = (still[i] + slight) / e
+			k *= k
+		}
+		tmp[i] = k
+	}
+	smooth(tmp, w, h, crew)
+	for i, k := range tmp {
+		f.U[i] *= k
+		f.V[i] *= k
+	}
 }
 
 // signals are what motion is told by: the root of light, and alpha.
@@ -157,7 +199,7 @@ func refine(f *Flow, p, q [2]plane, crew grid.Crew) {
 			}
 		}
 	})
-	const lambda = 1e-5
+	const lambda = 1e-4
 	crew.For(w*h, 4096, func(lo, hi int) {
 		for i := lo; i < hi; i++ {
 			a, b, c := float64(sums[0][i])+lambda, float64(sums[1][i]), float64(sums[2][i])+lambda

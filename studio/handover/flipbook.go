@@ -6,6 +6,7 @@ import (
 	"math"
 	"os"
 	"path/filepath"
+	"slices"
 	"sync"
 
 	"zarf/core/flipbook"
@@ -55,6 +56,8 @@ type book struct {
 	flows  []*flipbook.Flow
 	facts  *Flipbook
 	crew   grid.Crew
+	cut    []int // frames that are cut off by the picture's edge
+	cutBy  float64
 }
 
 // flipbook makes atlases of a rendered range.
@@ -172,11 +175,32 @@ func (b *book) load(ctx context.Context) error {
 		}
 		b.mu.Lock()
 		b.facts.recorded = size
+		if e := edge(t); e > 0.02 {
+			b.cut = append(b.cut, f)
+			b.cutBy = max(b.cutBy, e)
+		}
 		b.mu.Unlock()
 		b.tiles[index[f]] = b.place.Put(t, b.grid.W, b.grid.H, crew)
 		b.tell(f, false)
 		return nil
 	})
+}
+
+// edge is the most alpha or light on a frame's outermost pixels.
+func edge(t *flipbook.Tile) float64 {
+	most := float32(0)
+	at := func(i int) {
+		most = max(most, t.Planes[3][i], t.Planes[0][i], t.Planes[1][i], t.Planes[2][i])
+	}
+	for x := range t.W {
+		at(x)
+		at((t.H-1)*t.W + x)
+	}
+	for y := range t.H {
+		at(y * t.W)
+		at(y*t.W + t.W - 1)
+	}
+	return float64(most)
 }
 
 // read reads a recorded frame as linear planes.
@@ -305,6 +329,10 @@ func (b *book) choose() error {
 		}
 	}
 	b.facts.Tiles, b.facts.Picked = len(b.tiles), b.picked
+	if hit := slices.DeleteFunc(b.cut, func(f int) bool { return !slices.Contains(b.picked, f) }); len(hit) > 0 {
+		slices.Sort(hit)
+		b.m.Notes = append(b.m.Notes, fmt.Sprintf("frames %s are cut off by the recording's edge, at up to %.2f: move the camera back and record again", run.Ranges(hit), b.cutBy))
+	}
 	b.facts.Rate = b.Take.Rate() / b.pace()
 	if len(b.tiles) < n {
 		b.m.Notes = append(b.m.Notes, fmt.Sprintf("%d of %d tiles are used", len(b.tiles), n))

@@ -261,6 +261,11 @@ func TestFlipbookRefusals(t *testing.T) {
 			t.Errorf("%s: %v", says, err)
 		}
 	}
+	// what flies out of the picture is told
+	m := do(t, emptyCache(t), bookJob(s, record(t, 24, 12, 2, false), 12, shot.Values{"pick": shot.Text("fit"), "vectors": shot.Text("none")}))
+	if !strings.Contains(strings.Join(m.Notes, "|"), "cut off by the recording's edge") {
+		t.Errorf("what is cut off isn't told: %v", m.Notes)
+	}
 	// tiles that aren't square keep the frame's shape
 	j := bookJob(s, dir, 8, shot.Values{"tile_wide": shot.Num(96), "tile_tall": shot.Num(24), "vectors": shot.Text("none")})
 	do(t, emptyCache(t), j)

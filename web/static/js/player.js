@@ -76,7 +76,7 @@ class FlipPlayer extends HTMLElement {
       <label class="line"><span>colour</span><input type="color" class="swatch" name="tint0" value="#ffffff" aria-label="Colour at first"><input type="color" class="swatch" name="tint1" value="#ffffff" aria-label="Colour at last"></label>
       <label class="line"><span>fades</span><input type="range" name="fade" min="0" max="1" step="0.05" value="0" aria-label="How much it fades by the end"></label>
       ${this.spec.loops ? '<label class="check"><input type="checkbox" name="seam"> only round the seam</label>' : ''}
-      <p class="flipsaid">${d.seam ? `The seam is ${d.seam} times the mean change from tile to tile. ` : 'Plays once. '}${d.between ? `Between tiles, motion vectors come ${d.between} times nearer to what was recorded than a cross-fade.` : ''}</p><p class="flipsaid" role="status" data-said></p></div>`;
+      <p class="flipsaid">${d.seam ? `The seam is ${d.seam} times the mean change from tile to tile. ` : 'Plays once. '}${!d.between ? '' : +d.between < 1.1 ? 'This flickers more than it moves: between tiles a cross-fade comes as near to what was recorded as motion vectors.' : `Between tiles, motion vectors come ${d.between} times nearer to what was recorded than a cross-fade.`}</p><p class="flipsaid" role="status" data-said></p></div>`;
     this.at = (n) => this.querySelector(`[name=${n}]`);
     this.said = this.querySelector('[data-said]');
     if (moves) this.at('blend').value = '2';
