@@ -16,7 +16,7 @@ export class Handed {
       if (e.target.closest('[data-close-hand]')) this.close();
       if (e.target.closest('.comppanel [name=play]')) this.play();
     });
-    pane.addEventListener('input', (e) => { if (e.target.closest('[data-panel]')) this.shown(e.target.closest('[data-panel]')); });
+    for (const kind of ['input', 'change']) pane.addEventListener(kind, (e) => { if (e.target.closest('[data-panel]')) this.shown(e.target.closest('[data-panel]')); });
     const q = new URLSearchParams(location.search);
     if (+q.get('hand')) this.open(+q.get('hand'), q.get('tab'));
   }
