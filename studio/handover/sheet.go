@@ -41,42 +41,58 @@ func (b *book) write(ctx context.Context) error {
 	if b.get("sheet_file").Text == "exr" {
 		ext = "exr"
 	}
-	var all []int
+	sequence := b.get("sheet_out").Text == "sequence"
+	type task struct{ sheet, part int }
+	var tasks []task
 	for i := range sheets {
+		s := &sheets[i]
+		if !sequence {
+			s.Files = []string{b.Name + "_" + s.Name + "." + ext}
+			tasks = append(tasks, task{i, -1})
+			continue
+		}
+		for n := range s.tiles {
+			s.Files = append(s.Files, path.Join(s.Name, Numbered(b.Name+"_"+s.Name, b.m.First+n, b.m.Digits, ext)))
+			tasks = append(tasks, task{i, n})
+		}
+	}
+	var all []int
+	for i := range tasks {
 		all = append(all, i)
 	}
+	cut, values, left := make([]int, len(sheets)), make([]int, len(sheets)), make([]int, len(sheets))
+	for _, k := range tasks {
+		left[k.sheet]++
+	}
 	err = run.Lanes(ctx, all, b.Threads, func(_ context.Context, i int, crew grid.Crew) error {
-		s := &sheets[i]
-		var parts []*flipbook.Tile
-		var names []string
-		if b.get("sheet_out").Text == "sequence" {
-			for n, t := range s.tiles {
-				parts = append(parts, t)
-				names = append(names, path.Join(s.Name, Numbered(b.Name+"_"+s.Name, b.m.First+n, b.m.Digits, ext)))
-			}
+		s, n := &sheets[tasks[i].sheet], tasks[i].part
+		var t *flipbook.Tile
+		if n < 0 {
+			t, n = b.grid.Sheet(s.tiles, []int{0, 1, 2, 3}, crew), 0
+			s.tiles = nil
 		} else {
-			parts = append(parts, b.grid.Sheet(s.tiles, []int{0, 1, 2, 3}, crew))
-			names = append(names, b.Name+"_"+s.Name+"."+ext)
+			t, s.tiles[n] = s.tiles[n], nil
 		}
-		s.tiles = nil
-		values, cut := 0, 0
-		for n, t := range parts {
-			cut += s.code(t, crew)
-			values += 3 * t.W * t.H
-			if b.again(names[n], nil) {
-				s.Files = append(s.Files, names[n])
-				continue
-			}
-			if err := b.file(names[n], b.picked[min(n, len(b.picked)-1)], entry{}, func(to io.Writer) error { return b.encode(to, s, t, ext, crew) }, func(data []byte) error { return checkSheet(data, ext, t.W, t.H) }); err != nil {
+		over := s.code(t, crew)
+		if !b.again(s.Files[n], nil) {
+			if err := b.file(s.Files[n], b.picked[min(n, len(b.picked)-1)], entry{}, func(to io.Writer) error { return b.encode(to, s, t, ext, crew) }, func(data []byte) error { return checkSheet(data, ext, t.W, t.H) }); err != nil {
 				return err
 			}
-			s.Files = append(s.Files, names[n])
 		}
-		s.Clipped = float64(cut) / float64(values)
-		b.tell(b.frames[len(b.frames)-1], false)
+		k := tasks[i].sheet
+		b.mu.Lock()
+		cut[k], values[k], left[k] = cut[k]+over, values[k]+3*t.W*t.H, left[k]-1
+		done := left[k] == 0
+		b.mu.Unlock()
+		if done {
+			b.tell(b.frames[len(b.frames)-1], false)
+		}
 		return nil
 	})
-	for _, s := range sheets {
+	for k, s := range sheets {
+		if values[k] > 0 {
+			s.Clipped = float64(cut[k]) / float64(values[k])
+		}
 		b.facts.Sheets = append(b.facts.Sheets, s.Sheet)
 	}
 	return err

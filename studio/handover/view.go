@@ -91,6 +91,9 @@ func Open(dir string, f File, sample int) ([]*Thing, error) {
 			t.cloud = append(t.cloud, point{[3]float32{float32(p.X), float32(p.Y), float32(p.Z)}, 1})
 		}
 		t.measure()
+		for _, f := range mesh.Tri {
+			t.outline(f[:])
+		}
 		return []*Thing{t}, nil
 	}
 	return nil, fmt.Errorf("%s is not looked into here; its size and hash were compared", f.Path)
@@ -174,9 +177,35 @@ func openMovie(b []byte, sample int) (out []*Thing, err error) {
 			t.cloud = append(t.cloud, point{[3]float32{s.P[i], s.P[i+1], s.P[i+2]}, 1})
 		}
 		t.measure()
+		at := 0
+		for _, n := range s.Counts {
+			t.outline(s.Faces[at : at+int(n)])
+			at += int(n)
+		}
 		out = append(out, t)
 	}
 	return out, nil
+}
+
+// outline draws a face's edges as points, about as near to each other as the
+// pixels of a shadow.
+func (t *Thing) outline(corners []int32) {
+	pixel := max(t.high[0]-t.low[0], t.high[1]-t.low[1], t.high[2]-t.low[2]) / 220
+	if len(t.cloud) > 4<<20 || !(pixel > 0) {
+		return
+	}
+	for i, c := range corners {
+		a, b := t.cloud[c].at, t.cloud[corners[(i+1)%len(corners)]].at
+		far := 0.0
+		for x := range a {
+			far = max(far, math.Abs(float64(b[x]-a[x])))
+		}
+		n := min(int(far/pixel), 400)
+		for k := 1; k < n; k++ {
+			f := float32(k) / float32(n)
+			t.cloud = append(t.cloud, point{[3]float32{a[0] + f*(b[0]-a[0]), a[1] + f*(b[1]-a[1]), a[2] + f*(b[2]-a[2])}, 1})
+		}
+	}
 }
 
 func numbers(v []float64) string {
@@ -228,9 +257,13 @@ func (t *Thing) Shadow(across, up, side int) *image.Gray {
 		}
 		top = max(top, *s)
 	}
+	soft := 0.5
+	if t.step == 0 { // few points and many can both be told
+		soft = 0.3
+	}
 	m := image.NewGray(image.Rect(0, 0, w, h))
 	for i, v := range sum {
-		m.SetGray(i%w, i/w, color.Gray{uint8(255 * math.Sqrt(float64(v/top)))})
+		m.SetGray(i%w, i/w, color.Gray{uint8(255 * math.Pow(float64(v/top), soft))})
 	}
 	return m
 }

@@ -113,25 +113,18 @@ func all(dir string) error {
 	if err := p.Until(5*time.Minute, `() => zarf.state.scene.takes[0].frames.length === 96 && !document.querySelector('#running')`); err != nil {
 		return err
 	}
-	// a rendered range and a handover, so that their lists hold something
-	for _, job := range []string{"look", "handover"} {
-		if err := p.Go(url + "/shots/bl010/" + job + "?take=1"); err != nil {
-			return err
-		}
-		from, to := "60", "63"
-		if job == "handover" {
-			from, to = "1", "96"
-		}
-		_, err := p.Eval(`(a, b) => { const f = document.querySelector('.jobform'); f.querySelector('[name=from]').value = a; f.querySelector('[name=to]').value = b; f.querySelector('button').click(); }`, from, to)
-		if err != nil {
-			return err
-		}
-		if err := p.Until(5*time.Minute, `() => document.querySelector('.jobline .state.done')`); err != nil {
-			return err
-		}
+	// a rendered range, so that its list holds something
+	if err := p.Go(url + "/shots/bl010/look?take=1"); err != nil {
+		return err
+	}
+	if _, err := p.Eval(order, ".jobform", map[string]string{"from": "60", "to": "63"}); err != nil {
+		return err
+	}
+	if err := p.Until(5*time.Minute, `() => document.querySelector('.jobline .state.done')`); err != nil {
+		return err
 	}
 	// the other shots, one after the other
-	for _, name := range []string{"bl020", "bl030", "bl040", "bl080", "bl090"} {
+	for _, name := range []string{"bl020", "bl030", "bl040", "bl080", "bl090", "bl100"} {
 		if err := p.Go(url + "/shots/" + name + "/stage"); err != nil {
 			return err
 		}
@@ -167,6 +160,10 @@ func all(dir string) error {
 	if err := p.Until(5*time.Minute, `() => !!document.querySelector('.sweepitem') && document.querySelector('.sweepitem').textContent.includes('6 ready')`); err != nil {
 		return err
 	}
+	hands, err := handOver(p, url)
+	if err != nil {
+		return err
+	}
 	p.Close()
 	for _, v := range []struct {
 		name, path, script string
@@ -177,7 +174,7 @@ func all(dir string) error {
 		{"score", "/shots/bl010/score?take=1&frame=62&el=emitter1", "", 4 * time.Second},
 		{"takes", "/shots/bl010/takes?frame=62", "", 4 * time.Second},
 		{"look", "/shots/bl020/look?take=1&frame=30&look=look", `() => { const d = document.querySelector('#topic-look-flame'); d.open = true; d.scrollIntoView(); }`, 40 * time.Second},
-		{"handover", "/shots/bl010/handover?take=1&frame=62", "", 4 * time.Second},
+		{"handover", fmt.Sprintf("/shots/bl100/handover?hand=%s&tab=play", hands[0]), "() => { document.querySelector('flip-player').pixel(1.42, 0, 0); }", 8 * time.Second},
 		{"recipes", "/shots/bl020/stage?frame=40&el=collider1", `() => { document.querySelector('#addmenu [data-recipes]').click() }`, 4 * time.Second},
 		{"guide", "/shots/bl010/stage?take=1&frame=70&el=guide1", `() => { document.querySelector('[data-curve]').click() }`, 4 * time.Second},
 		{"draft", "/shots/bl020/stage?el=emitter1", `() => new Promise((done) => { document.querySelector('#draft').click(); const see = () => { if (zarf.draft.frame > 40) { document.querySelector('#drafttools [name=pause]').click(); setTimeout(() => done(true), 1500); } else setTimeout(see, 100); }; see(); })`, 3 * time.Second},
@@ -185,7 +182,7 @@ func all(dir string) error {
 		{"sweep", "/shots/bl080/takes?compare=2,3,4,5,6,7&mode=sheet&frame=44", "", 12 * time.Second},
 		{"probe", "/shots/bl020/takes?take=1&frame=40", `() => new Promise((done) => { zarf.probe.q('channel').append(new Option('temperature')); zarf.probe.q('channel').value = 'temperature'; zarf.probe.toggle(true); setTimeout(() => { const p = document.querySelector('canvas.plane'), c = p.getBoundingClientRect(); p.dispatchEvent(new PointerEvent('pointermove', { clientX: c.x + c.width * 0.35, clientY: c.y + c.height * 0.5 })); done(true); }, 3000); })`, 5 * time.Second},
 		{"bell", "/shots/bl040/takes?frame=70", "", 8 * time.Second},
-		{"drum", "/shots/bl090/look?frame=56", "", 30 * time.Second},
+		{"drum", fmt.Sprintf("/shots/bl090/handover?hand=%s&tab=comp&frame=50", hands[1]), "", 8 * time.Second},
 		{"paint", "/shots/bl090/stage?el=collider1", paintDrum, 4 * time.Second},
 		{"blast", "/shots/bl030/look?frame=20", "", 30 * time.Second},
 		{"totals", "/shots/bl030/takes?frame=20", `() => { const e = document.querySelector('#topic-scale'); e.scrollIntoView(); }`, 6 * time.Second},
@@ -196,6 +193,59 @@ func all(dir string) error {
 		}
 	}
 	return nil
+}
+
+// order fills a form and presses its button.
+const order = `(sel, v) => { const f = document.querySelector(sel); for (const k in v) f.querySelector('[name=' + k + ']').value = v[k]; f.querySelector('button.btn:not(.btn-quiet)').click(); }`
+
+// value sets a value of a shot.
+const value = `(slug, v) => htmx.ajax('POST', '/shots/' + slug + '/value', { values: v, swap: 'none', target: '#live' })`
+
+// handOver makes the flare's flipbook, and pictures of the drum; it returns the
+// numbers of the two.
+func handOver(p *shoot.Page, url string) (ids [2]string, err error) {
+	for n, slug := range []string{"bl100", "bl090"} {
+		rendered := `() => [...document.querySelectorAll('[id^=rec-] .state')].some((e) => e.textContent === 'done')`
+		if slug == "bl100" {
+			if err := p.Go(url + "/shots/bl100/handover"); err != nil {
+				return ids, err
+			}
+			_, err = p.Eval(order, ".recordform", map[string]string{"wide": "192", "tall": "192"})
+		} else {
+			if err := p.Go(url + "/shots/bl090/look"); err != nil {
+				return ids, err
+			}
+			for _, v := range []map[string]string{{"kind": "look", "id": "look1", "key": "file", "v": "exr"}, {"kind": "look", "id": "look1", "key": "samples", "v": "4"}, {"kind": "handover", "key": "what", "v": "pictures"}} {
+				if _, err := p.Eval(value, slug, v); err != nil {
+					return ids, err
+				}
+			}
+			if _, err = p.Eval(order, ".jobform", map[string]string{"from": "44", "to": "55"}); err == nil {
+				err = p.Go(url + "/shots/bl090/handover")
+			}
+		}
+		if err != nil {
+			return ids, err
+		}
+		if err := p.Until(10*time.Minute, rendered); err != nil {
+			return ids, err
+		}
+		if err := p.Go(url + "/shots/" + slug + "/handover"); err != nil {
+			return ids, err
+		}
+		if _, err := p.Eval(order, "#handform", map[string]string{}); err != nil {
+			return ids, err
+		}
+		if err := p.Until(5*time.Minute, `() => document.querySelector('[data-hand]')`); err != nil {
+			return ids, err
+		}
+		id, err := p.Eval(`() => document.querySelector('[data-hand]').dataset.hand`)
+		if err != nil {
+			return ids, err
+		}
+		ids[n] = id.Value.Str()
+	}
+	return ids, nil
 }
 
 // secondTake runs the fog signal with a slower guide.
