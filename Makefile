@@ -33,6 +33,7 @@ verify: build
 	ZARF_SLOW=1 go test -timeout 60m ./...
 	go test -run '^$$' -fuzz FuzzDecode -fuzztime 60s -fuzzminimizetime 20x ./core/format/vdb
 	go test -run '^$$' -fuzz FuzzDecode -fuzztime 60s -fuzzminimizetime 20x ./core/format/exr
+	go test -run '^$$' -fuzz FuzzDecode -fuzztime 60s -fuzzminimizetime 20x ./core/format/abc
 	go test -run '^$$' -fuzz FuzzRead -fuzztime 60s -fuzzminimizetime 20x ./core/format/hdr
 	for f in GLTF OBJ PLY STL SVG Terrain; do go test -run '^$$' -fuzz Fuzz$$f -fuzztime 60s -fuzzminimizetime 20x ./core/bring || exit 1; done
 	go test -run '^$$' -fuzz FuzzShotFile -fuzztime 60s -fuzzminimizetime 20x ./core/shot

@@ -176,6 +176,16 @@ func overPlate(s *shot.Shot, files Keeper) error {
 		put(shot.Look, lk.Values, k, v)
 	}
 	final(s)
+	// what goes to the compositor: linear light in layers, laid over the plate there
+	layers := lk.Copy("Layers")
+	layers.ID = "layers"
+	for k, v := range map[string]any{"file": "exr", "samples": 8} {
+		put(shot.Look, layers.Values, k, v)
+	}
+	s.Looks = append(s.Looks, layers)
+	for k, v := range map[string]any{"what": "pictures", "start": 1001} {
+		put(shot.Handover, s.Handover, k, v)
+	}
 	return nil
 }
 

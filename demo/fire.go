@@ -80,6 +80,9 @@ func Magazine() *shot.Shot {
 		put(shot.Look, s.Looks[0].Values, k, v)
 	}
 	final(s)
+	for k, v := range map[string]any{"what": "volumes", "axes": "z-up", "kelvin": "absolute", "start": 1001} {
+		put(shot.Handover, s.Handover, k, v)
+	}
 	return s
 }
 

@@ -198,9 +198,6 @@ func all(dir string) error {
 // order fills a form and presses its button.
 const order = `(sel, v) => { const f = document.querySelector(sel); for (const k in v) f.querySelector('[name=' + k + ']').value = v[k]; f.querySelector('button.btn:not(.btn-quiet)').click(); }`
 
-// value sets a value of a shot.
-const value = `(slug, v) => htmx.ajax('POST', '/shots/' + slug + '/value', { values: v, swap: 'none', target: '#live' })`
-
 // handOver makes the flare's flipbook, and pictures of the drum; it returns the
 // numbers of the two.
 func handOver(p *shoot.Page, url string) (ids [2]string, err error) {
@@ -212,13 +209,8 @@ func handOver(p *shoot.Page, url string) (ids [2]string, err error) {
 			}
 			_, err = p.Eval(order, ".recordform", map[string]string{"wide": "192", "tall": "192"})
 		} else {
-			if err := p.Go(url + "/shots/bl090/look"); err != nil {
+			if err := p.Go(url + "/shots/bl090/look?look=layers"); err != nil {
 				return ids, err
-			}
-			for _, v := range []map[string]string{{"kind": "look", "id": "look1", "key": "file", "v": "exr"}, {"kind": "look", "id": "look1", "key": "samples", "v": "4"}, {"kind": "handover", "key": "what", "v": "pictures"}} {
-				if _, err := p.Eval(value, slug, v); err != nil {
-					return ids, err
-				}
 			}
 			if _, err = p.Eval(order, ".jobform", map[string]string{"from": "44", "to": "55"}); err == nil {
 				err = p.Go(url + "/shots/bl090/handover")
