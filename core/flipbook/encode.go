@@ -1,9 +1,6 @@
 package flipbook
 
-import (
-	"image"
-	"math"
-)
+import "image"
 
 // Image8 is four planes as straight bytes; what lies outside 0 to 1 is cut off.
 func Image8(t *Tile) *image.NRGBA {
@@ -33,10 +30,4 @@ func Image16(t *Tile) *image.NRGBA64 {
 func Signed(v float32, bits int) float32 {
 	half := float32(int(1) << (bits - 1))
 	return (half + (half-1)*v) / (2*half - 1)
-}
-
-// Unsigned is Signed backwards.
-func Unsigned(c float64, bits int) float64 {
-	half := math.Exp2(float64(bits - 1))
-	return (c*(2*half-1) - half) / (half - 1)
 }

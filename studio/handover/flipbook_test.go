@@ -13,7 +13,6 @@ import (
 	"strings"
 	"testing"
 
-	"zarf/core/flipbook"
 	"zarf/core/format/exr"
 	"zarf/core/pixel"
 	"zarf/core/shot"
@@ -76,6 +75,12 @@ func bookJob(s *shot.Shot, dir string, n int, more shot.Values) *Job {
 		set[k] = v
 	}
 	return &Job{Take: s, Now: s, From: 1, To: n, Name: "b", Renders: dir, Settings: set}
+}
+
+// unsigned reads a channel as the manifest's formula says.
+func unsigned(c float64, bits int) float64 {
+	half := math.Exp2(float64(bits - 1))
+	return (c*(2*half-1) - half) / (half - 1)
 }
 
 func emptyCache(t testing.TB) *cache.Cache {
@@ -148,11 +153,11 @@ func TestAtlasReadsAsRecorded(t *testing.T) {
 	}
 	mo, _, _, _ := picture(t, j, "b_motion.png")
 	v := mo(tx+px, ty+py)
-	got := flipbook.Unsigned(v[0], 16) * f.Motion.Largest * 64
+	got := unsigned(v[0], 16) * f.Motion.Largest * 64
 	if want := float64(3 * (f.Picked[3] - f.Picked[2])); math.Abs(got-want) > 0.1 {
 		t.Errorf("moves by %.2f pixels to the right, %.0f recorded", got, want)
 	}
-	if z := flipbook.Unsigned(mo(tx+1, ty+1)[0], 16); z != 0 {
+	if z := unsigned(mo(tx+1, ty+1)[0], 16); z != 0 {
 		t.Errorf("where nothing is it moves by %g", z)
 	}
 	sides, _, _, _ := picture(t, j, "b_sides_a.png")

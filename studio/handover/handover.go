@@ -202,7 +202,7 @@ func (w *work) file(path string, frame int, e entry, write func(io.Writer) error
 	if err := w.log.add(e); err != nil {
 		return err
 	}
-	w.take(e, false)
+	w.take(e)
 	return nil
 }
 
@@ -230,12 +230,12 @@ func (w *work) again(path string, check func([]byte) error) bool {
 	if !ok || w.reread(e.File, check) != nil {
 		return false
 	}
-	w.take(e, true)
+	w.take(e)
 	return true
 }
 
 // take notes a file that is there.
-func (w *work) take(e entry, before bool) {
+func (w *work) take(e entry) {
 	w.mu.Lock()
 	defer w.mu.Unlock()
 	w.m.Files = append(w.m.Files, e.File)

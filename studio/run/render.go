@@ -139,6 +139,9 @@ func Lanes(ctx context.Context, todo []int, threads int, do func(ctx context.Con
 	}
 	sent := 0
 	for _, f := range todo {
+		if ctx.Err() != nil { // where both are ready, select takes either
+			break
+		}
 		select {
 		case next <- f:
 			sent++
