@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"io/fs"
 	"os"
 	"path/filepath"
 	"slices"
@@ -139,12 +140,25 @@ func (h *Job) start(c *cache.Cache, report run.Report) (*work, error) {
 	if w.log, err = openJournal(h.Dir, h.head(w.src)); err != nil {
 		return nil, err
 	}
+	if err := sweep(h.Dir); err != nil {
+		return nil, err
+	}
 	w.sp = spaces[h.get("axes").Text]
 	w.sp.scale = h.get("scale").Num
 	w.m = &Manifest{Format: "zarf-handover/2", What: h.What(), Name: h.Name, Shot: h.Take.Name, Made: time.Now().UTC().Format(time.RFC3339), Rate: h.Take.Rate(),
 		Frames: len(h.Frames()), First: int(h.get("start").Num), Digits: int(h.get("digits").Num), Source: [2]int{h.From, h.To}, Step: int(h.get("step").Num)}
 	w.total = len(h.Frames())
 	return w, nil
+}
+
+// sweep removes what a killed job left half written.
+func sweep(dir string) error {
+	return filepath.WalkDir(dir, func(path string, d fs.DirEntry, err error) error {
+		if err == nil && !d.IsDir() && strings.HasPrefix(d.Name(), ".part-") {
+			err = os.Remove(path)
+		}
+		return err
+	})
 }
 
 // head tells what a job makes, for its journal.

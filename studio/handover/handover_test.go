@@ -416,6 +416,8 @@ func TestGoesOn(t *testing.T) {
 	}
 	b[len(b)/2] ^= 1
 	os.WriteFile(damaged, b, 0o644)
+	half := filepath.Join(dir, "vdb", ".part-1") // as a killed worker leaves it
+	os.WriteFile(half, b, 0o644)
 	reused := 0
 	if err := j.Do(context.Background(), c, func(p run.Progress) {
 		if p.Reused {
@@ -427,6 +429,9 @@ func TestGoesOn(t *testing.T) {
 	m, err := Read(dir)
 	if err != nil {
 		t.Fatal(err)
+	}
+	if _, err := os.Stat(half); err == nil {
+		t.Error("what was half written is still there")
 	}
 	if reused < 2 || reused > 4 {
 		t.Errorf("%d frames were there from before", reused)
