@@ -522,13 +522,24 @@ func TestPointsInEveryFile(t *testing.T) {
 			}
 		}
 		if ext != "obj" { // its reader knows no point elements of OBJ
-			assimp(t, file, "Vertices:", len(in.P))
+			assimp(t, file, "Vertices:", len(in.P), round(in.P))
 		}
 	}
 }
 
-// assimp asks an independent reader how many vertices or faces a file has.
-func assimp(t *testing.T, file, what string, want int) {
+// round is the box round points.
+func round(p [][3]float32) geom.Box {
+	b := geom.Box{Min: geom.V(math.Inf(1), math.Inf(1), math.Inf(1)), Max: geom.V(math.Inf(-1), math.Inf(-1), math.Inf(-1))}
+	for _, x := range p {
+		v := geom.V(float64(x[0]), float64(x[1]), float64(x[2]))
+		b.Min, b.Max = b.Min.Min(v), b.Max.Max(v)
+	}
+	return b
+}
+
+// assimp asks an independent reader how many vertices or faces a file has, and
+// in which box they lie.
+func assimp(t *testing.T, file, what string, want int, in geom.Box) {
 	t.Helper()
 	if _, err := exec.LookPath("assimp"); err != nil {
 		t.Skip("assimp is not installed")
@@ -538,15 +549,27 @@ func assimp(t *testing.T, file, what string, want int) {
 		t.Errorf("%s: the independent reader refuses it: %s", filepath.Base(file), out)
 		return
 	}
+	found := 0
 	for _, l := range strings.Split(string(out), "\n") {
 		if v, ok := strings.CutPrefix(l, what); ok {
+			found++
 			if n, _ := strconv.Atoi(strings.TrimSpace(v)); n != want {
 				t.Errorf("%s: the independent reader finds %s %d, %d were written", filepath.Base(file), what, n, want)
 			}
-			return
+		}
+		for head, p := range map[string]geom.Vec3{"Minimum point": in.Min, "Maximum point": in.Max} {
+			if v, ok := strings.CutPrefix(l, head); ok {
+				found++
+				var q geom.Vec3
+				if _, err := fmt.Sscanf(strings.TrimSpace(v), "(%g %g %g)", &q.X, &q.Y, &q.Z); err != nil || q.Sub(p).Len() > 1e-5*(1+p.Len()) {
+					t.Errorf("%s: %s is %s for the independent reader, %v was written", filepath.Base(file), head, v, p)
+				}
+			}
 		}
 	}
-	t.Errorf("%s: %s", filepath.Base(file), out)
+	if found != 3 {
+		t.Errorf("%s: %s", filepath.Base(file), out)
+	}
 }
 
 func TestMeshesAndCamera(t *testing.T) {
@@ -614,7 +637,7 @@ func TestMeshesAndCamera(t *testing.T) {
 				t.Fatal(err)
 			}
 			tris[ext+detail] = len(b.mesh.Tri)
-			assimp(t, filepath.Join(j.Dir, ext, "m_fluid.0001."+ext), "Faces:", len(b.mesh.Tri))
+			assimp(t, filepath.Join(j.Dir, ext, "m_fluid.0001."+ext), "Faces:", len(b.mesh.Tri), b.mesh.Bounds())
 		}
 	}
 	if tris["plyhalf"] > tris["plyfinal"]/3 || tris["plyhalf"] == 0 {
