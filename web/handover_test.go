@@ -162,6 +162,13 @@ func TestFlipbookByHand(t *testing.T) {
 		h.until(`(k, v) => document.querySelector('#f-' + k + ' input.num').value === v && document.querySelector('#f-' + k + ' .was')`, field, v)
 	}
 	h.until(`() => document.querySelector('.recordform [name=wide]').value === '32'`)
+	// what is typed stays while other values change, and the size is told anew
+	h.fill("#handform [name=name]", "puffs")
+	h.until(`() => /on disk, about/.test(document.querySelector('#handsize').textContent) || /pictures are chosen/.test(document.querySelector('#handsize').textContent)`)
+	h.choose("#f-loop select", "goes over into its beginning")
+	h.until(`() => document.querySelector('#f-loop .was') && document.querySelector('#handform [name=name]').value === 'puffs' && document.querySelector('#handsize').textContent !== ''`)
+	h.choose("#f-loop select", "plays once")
+	h.until(`() => !document.querySelector('#f-loop .was')`)
 	h.click("#record")
 	h.until(`() => { const r = document.querySelector('[id^=rec-] .state'); return r && r.textContent === 'done'; }`)
 	h.until(`() => document.querySelector('#handform [name=renders] option').textContent.startsWith('tiles of take 1')`)

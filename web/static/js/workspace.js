@@ -377,12 +377,14 @@ document.addEventListener('htmx:config:request', (e) => {
 // The server's answers: the document changed, or another element was chosen.
 new MutationObserver(() => {
   const mark = $('docmark').firstElementChild;
+  const before = head;
   if (mark && +mark.dataset.head) head = +mark.dataset.head;
+  if (head !== before && $('handsize')) htmx.trigger($('handsize'), 'estimate');
   // fields show what the server made of what was typed
   for (const i of document.querySelectorAll('#right input:not([type=hidden]):not([type=checkbox]), #left input:not([type=hidden])')) {
-    if (i !== document.activeElement && i.id !== 'castsearch' && i.value !== i.defaultValue && !i.closest('stop-editor, film-strip')) i.value = i.defaultValue;
+    if (i !== document.activeElement && i.id !== 'castsearch' && i.value !== i.defaultValue && !i.closest('stop-editor, film-strip, .jobform')) i.value = i.defaultValue;
   }
-  for (const i of document.querySelectorAll('#right input[type=checkbox]')) i.checked = i.defaultChecked;
+  for (const i of document.querySelectorAll('#right input[type=checkbox]')) if (!i.closest('.jobform')) i.checked = i.defaultChecked;
   for (const i of document.querySelectorAll('#right .fieldform select')) for (const o of i.options) if (o.defaultSelected && i !== document.activeElement) i.value = o.value;
   state.chosen = query().get('el');
   if (view) view.choose(chosenId());
