@@ -63,7 +63,7 @@ type previewJob struct {
 
 // lightKey names all that a picture's light depends on; what film makes of it
 // is left out, so that exposure and grade act on the light that is there.
-func lightKey(t store.Take, doc *shot.Shot, lk *shot.Element, frame, width int, layers bool) string {
+func lightKey(t store.Take, doc *shot.Shot, lk *shot.Element, frame, width int, layer string) string {
 	values, keys := map[string]shot.Value{}, map[string][]shot.Key{}
 	for _, e := range shot.Entries(shot.Look) {
 		if e.Topic == "film" || e.Topic == "files" || e.Key == "light_bands" || e.Key == "denoise" || e.Key == "samples" || e.Key == "plate" || e.Key == "plate_first" {
@@ -81,7 +81,7 @@ func lightKey(t store.Take, doc *shot.Shot, lk *shot.Element, frame, width int, 
 	if err != nil {
 		b = []byte(fmt.Sprint(seen))
 	}
-	return fmt.Sprintf("%s/%d/%d/%t/%x", t.Key, frame, width, layers, sha256.Sum256(b))
+	return fmt.Sprintf("%s/%d/%d/%t/%t/%x", t.Key, frame, width, layer != "beauty", layer == "motion", sha256.Sum256(b))
 }
 
 // preview adds samples for a quarter of a second and answers with the picture
@@ -107,11 +107,11 @@ func (s *server) preview(c *gin.Context) {
 		width = min(max(n, 32), 1280)
 	}
 	layer := c.DefaultQuery("layer", "beauty")
-	p := s.previews.take(c.Query("client"), lightKey(t, doc, lk, frame, width, layer != "beauty"))
+	p := s.previews.take(c.Query("client"), lightKey(t, doc, lk, frame, width, layer))
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	if p.sc == nil && p.err == nil {
-		p.err = s.begin(p, t, doc, lk, frame)
+		p.err = s.begin(p, t, doc, lk, frame, layer == "motion")
 	}
 	if p.err != nil {
 		explain(c, p.err)
@@ -204,15 +204,16 @@ func (s *server) sendPreview(c *gin.Context, p *previewJob, out film.Frame) {
 	c.Data(http.StatusOK, "image/png", b.Bytes())
 }
 
-// begin makes the scene of a preview.
-func (s *server) begin(p *previewJob, t store.Take, doc *shot.Shot, lk *shot.Element, frame int) error {
+// begin makes the scene of a preview; moving says that its motion is shown.
+func (s *server) begin(p *previewJob, t store.Take, doc *shot.Shot, lk *shot.Element, frame int, moving bool) error {
 	src, err := s.st.Source(t)
 	if err != nil {
 		return err
 	}
 	l := look.At(lk, float64(frame))
 	shutter := render.ShutterOf(doc, float64(frame))
-	f := s.previews.frame(fmt.Sprint(t.Key, frame, l.Channels(src.Domain.Burns()), shutter > 0))
+	src.Moving = moving
+	f := s.previews.frame(fmt.Sprint(t.Key, frame, l.Channels(src.Domain.Burns()), shutter > 0, moving))
 	f.once.Do(func() { f.c, f.origin, f.h, f.err = src.Channels(frame, &l, shutter) })
 	if f.err != nil {
 		return f.err

@@ -29,12 +29,12 @@ const (
 )
 
 // NewLiquid prepares a liquid. vel is its velocity, m/s, at cells of width velH
-// from velLow on; nil where it isn't known or nothing is blurred. shutter is
-// how long it is open, s.
+// from velLow on; nil where it isn't known or not wanted. shutter is how long
+// it is open, s; where that is 0 motion goes into its layer alone.
 func NewLiquid(phi *grid.Field, h float64, origin geom.Vec3, band, voxel float64, vel [3]*grid.Field, velH float64, velLow geom.Vec3, shutter float64) *Liquid {
 	l := &Liquid{Phi: phi, H: h, Origin: origin, Band: band, Voxel: voxel}
 	reach := 0
-	if vel[0] != nil && shutter > 0 {
+	if vel[0] != nil {
 		l.moves = &drift{vel: vel, h: velH, origin: velLow, shutter: shutter}
 		var fast float32
 		for _, f := range vel {

@@ -24,6 +24,12 @@ func (d *drift) at(p geom.Vec3) geom.Vec3 {
 	return geom.V(float64(d.vel[0].Sample(x, y, z)), float64(d.vel[1].Sample(x, y, z)), float64(d.vel[2].Sample(x, y, z)))
 }
 
+// reaches reports a place within the velocity's grid.
+func (d *drift) reaches(p geom.Vec3) bool {
+	q := p.Sub(d.origin).Mul(1 / d.h)
+	return min(q.X, q.Y, q.Z) >= 0 && q.X <= float64(d.vel[0].NX) && q.Y <= float64(d.vel[0].NY) && q.Z <= float64(d.vel[0].NZ)
+}
+
 // back takes a place in voxels to where its fluid stood at the frame.
 func (d *drift) back(v *Volume, p geom.Vec3, moment float64) geom.Vec3 {
 	u := d.at(v.Origin.Add(p.Mul(v.H)))

@@ -95,7 +95,7 @@ func (v *Volume) Dress(c *Channels, l *look.Look, crew grid.Crew) (notes []strin
 		}
 		v.tintBy, v.tint = f, shift(l.Tint, over)
 	}
-	if c.Velocity[0] != nil && c.Shutter > 0 {
+	if c.Velocity[0] != nil { // without a shutter it is for the motion layer alone
 		for _, f := range c.Velocity {
 			clean(f, -1e30, crew)
 		}

@@ -216,6 +216,22 @@ func (t *trip) behind(out *taken, d geom.Vec3, w look.RGB) {
 	out.alpha = 1 - (1-a)*(w[0]+w[1]+w[2])/3
 }
 
+// movesAt is how the fluid at a place moves: that of the volume or the liquid
+// whose velocity reaches there; nil where none is known.
+func (s *Scene) movesAt(p geom.Vec3) *drift {
+	for _, v := range s.Volumes {
+		if v.moves != nil && v.moves.reaches(p) {
+			return v.moves
+		}
+	}
+	for _, l := range s.Liquids {
+		if l.moves != nil && l.moves.reaches(p) {
+			return l.moves
+		}
+	}
+	return nil
+}
+
 // see notes depth and motion of what a ray meets first.
 func (t *trip) see(out *taken, o, d geom.Vec3, far float64, of *Solid) {
 	s := t.s
@@ -226,11 +242,8 @@ func (t *trip) see(out *taken, o, d geom.Vec3, far float64, of *Solid) {
 	case of != nil && of.Then != nil:
 		q = of.Then.Centre.Add(of.Then.Turn.Apply(of.Shape.Local(p)))
 	case of == nil && s.Rate > 0:
-		for _, v := range s.Volumes {
-			if v.moves != nil {
-				q = p.Add(v.moves.at(p).Mul(1 / s.Rate))
-				break
-			}
+		if m := s.movesAt(p); m != nil {
+			q = p.Add(m.at(p).Mul(1 / s.Rate))
 		}
 	}
 	x0, y0 := s.Camera.project(p)

@@ -48,6 +48,21 @@ func without(list []Solid) (out []Solid) {
 	return out
 }
 
+// Moves reports that some fluid's velocity is known.
+func (s *Scene) Moves() bool {
+	for _, v := range s.Volumes {
+		if v.moves != nil {
+			return true
+		}
+	}
+	for _, l := range s.Liquids {
+		if l.moves != nil {
+			return true
+		}
+	}
+	return false
+}
+
 // Scene is all that is seen.
 type Scene struct {
 	Volumes []*Volume

@@ -23,6 +23,7 @@ type Source struct {
 	Domain *shot.Element
 	Stage  *cache.Stage
 	Cache  *cache.Cache // where frames of the shot's other domains may be; nil: they are left out
+	Moving bool         // velocity is wanted for the motion layer, blurred or not
 }
 
 // Open finds the cached frames of a shot's domain.
@@ -91,7 +92,7 @@ func (s *Source) Channels(frame int, lk *look.Look, shutter float64) (*render.Ch
 		if d.ID == s.Domain.ID {
 			continue
 		}
-		o := &Source{Shot: s.Shot, Domain: d, Stage: s.Cache.Stage(stage.Key(s.Shot, d))}
+		o := &Source{Shot: s.Shot, Domain: d, Stage: s.Cache.Stage(stage.Key(s.Shot, d)), Moving: s.Moving}
 		if !o.Stage.Has(frame) {
 			continue
 		}
@@ -114,7 +115,7 @@ func (s *Source) own(frame int, lk *look.Look, shutter float64) (*render.Channel
 	if fast >= 0 {
 		names[fast] = stage.Velocity
 	}
-	if shutter > 0 && fast < 0 {
+	if (shutter > 0 || s.Moving) && fast < 0 {
 		names = append(names, stage.Velocity)
 	}
 	f, err := s.ReadOnly(frame, names...)
@@ -210,7 +211,7 @@ func (s *Source) Scene(frame int, now *shot.Shot, set *shot.Element, crew grid.C
 func (s *Source) wet(frame int, shutter float64) (*render.Channels, geom.Vec3, float64, error) {
 	_, h, origin := s.Grid()
 	names := []string{stage.Surface, stage.FoamChannel}
-	if shutter > 0 {
+	if shutter > 0 || s.Moving {
 		names = append(names, stage.Velocity)
 	}
 	f, err := s.ReadOnly(frame, names...)
@@ -251,7 +252,7 @@ func (s *Source) Liquid(f *vdb.File, c *render.Channels, shutter float64) (*rend
 		return nil, err
 	}
 	d, voxel, origin := s.Grid()
-	if g := f.Grid(stage.Velocity); g != nil && g.Type.Components() == 3 && shutter > 0 {
+	if g := f.Grid(stage.Velocity); g != nil && g.Type.Components() == 3 && (shutter > 0 || s.Moving) {
 		if err := s.motion(g, c, d, voxel, origin, false); err != nil {
 			return nil, err
 		}

@@ -186,9 +186,15 @@ func (p *pass) frame(ctx context.Context, f int, crew grid.Crew, begin time.Time
 
 // one renders a frame; notes tell what had to be left out.
 func (r *Render) one(ctx context.Context, src *Source, set *shot.Element, frame int, path string, crew grid.Crew) (int64, []string, error) {
-	sc, err := src.Scene(frame, r.Now, set, crew)
+	lk := look.At(set, float64(frame))
+	own := *src
+	own.Moving = wants(&lk).Features && Ext(&lk) == "exr"
+	sc, err := own.Scene(frame, r.Now, set, crew)
 	if err != nil {
 		return 0, nil, err
+	}
+	if own.Moving && !sc.Moves() {
+		sc.Notes = append(sc.Notes, "the cache holds no velocity, so the fluid stands still in the motion layer: keep velocity and run again")
 	}
 	plate, err := Plate(r.Now, &sc.Look, frame)
 	if err != nil {

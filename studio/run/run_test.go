@@ -13,6 +13,7 @@ import (
 	"syscall"
 	"testing"
 
+	"zarf/core/format/exr"
 	"zarf/core/shot"
 	"zarf/core/stage"
 	"zarf/studio/cache"
@@ -333,5 +334,46 @@ func TestRanges(t *testing.T) {
 func TestProgressIsJSON(t *testing.T) {
 	if b, err := json.Marshal(Progress{Frame: 3}); err != nil || !strings.Contains(string(b), `"frame":3`) {
 		t.Error(string(b), err)
+	}
+}
+
+// The motion layer tells how the fluid goes, without a shutter too, and in a
+// picture of the march.
+func TestMotionLayerOfFluidWithoutShutter(t *testing.T) {
+	s := puffShot()
+	s.Of(shot.Camera)[0].Values["shutter"] = shot.Num(0)
+	s.Of(shot.Emitter)[0].Values["speed"] = shot.Num(2)
+	c := open(t)
+	mustRun(t, c, s, 1, 5, 2)
+	ForTiles(s.Looks[0])
+	for _, e := range s.Of(shot.Collider) {
+		e.Values["rendered"] = shot.On(false)
+	}
+	dir := t.TempDir()
+	r := Render{Take: s, Now: s, Look: s.Looks[0].ID, From: 5, To: 5, Width: 64, Height: 64, Samples: 1, Tiles: true, Dir: dir, Name: "m"}
+	if err := r.Do(context.Background(), c, quiet); err != nil {
+		t.Fatal(err)
+	}
+	b, err := os.ReadFile(filepath.Join(dir, "m.0005.exr"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	m, err := exr.Decode(b, exr.DefaultLimits)
+	if err != nil {
+		t.Fatal(err)
+	}
+	up, heat, n := 0.0, 0.0, 0.0
+	for i, a := range m.Channel("A") {
+		if a > 0.05 {
+			n++
+			up -= float64(m.Channel("motion.Y")[i])
+			heat = max(heat, float64(m.Channel("heat.Y")[i]))
+		}
+	}
+	if n < 4 || up/n < 0.05 {
+		t.Errorf("%g pixels rise by %.3f pixels a frame", n, up/n)
+	}
+	if heat <= 0 || m.Channel("sides.top") != nil {
+		t.Errorf("heat is %g, and sides weren't asked for", heat)
 	}
 }
