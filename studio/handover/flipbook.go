@@ -7,7 +7,6 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
-	"sync"
 
 	"zarf/core/flipbook"
 	"zarf/core/format/exr"
@@ -157,24 +156,14 @@ func (b *book) load(ctx context.Context) error {
 	for n, f := range b.frames {
 		index[f] = n
 	}
-	var mu sync.Mutex
-	size := [2]int{}
-	return run.Lanes(ctx, b.frames, b.Threads, func(_ context.Context, f int, crew grid.Crew) error {
+	sizes := make([][2]int, len(b.frames))
+	err = run.Lanes(ctx, b.frames, b.Threads, func(_ context.Context, f int, crew grid.Crew) error {
 		t, err := b.read(filepath.Join(b.Renders, files[f]), want)
 		if err != nil {
 			return fmt.Errorf("%s: %w", files[f], err)
 		}
-		mu.Lock()
-		if size[0] == 0 {
-			size = [2]int{t.W, t.H}
-		}
-		same := size == [2]int{t.W, t.H}
-		mu.Unlock()
-		if !same {
-			return fmt.Errorf("%s is %d × %d pixels, others are %d × %d; render the range again", files[f], t.W, t.H, size[0], size[1])
-		}
+		sizes[index[f]] = [2]int{t.W, t.H}
 		b.mu.Lock()
-		b.facts.recorded = size
 		if e := edge(t); e > 0.02 {
 			b.cut = append(b.cut, f)
 			b.cutBy = max(b.cutBy, e)
@@ -184,6 +173,16 @@ func (b *book) load(ctx context.Context) error {
 		b.tell(f, false)
 		return nil
 	})
+	if err != nil {
+		return err
+	}
+	b.facts.recorded = sizes[0]
+	for n, x := range sizes {
+		if x != sizes[0] {
+			return fmt.Errorf("%s is %d × %d pixels, %s is %d × %d; render the range again", files[b.frames[n]], x[0], x[1], files[b.frames[0]], sizes[0][0], sizes[0][1])
+		}
+	}
+	return nil
 }
 
 // edge is the most alpha or light on a frame's outermost pixels.

@@ -252,7 +252,7 @@ func TestFlipbookRefusals(t *testing.T) {
 		"frames 9–12 are not rendered": {dir, 12, nil},
 		"different digits":             {mixed, 2, nil},
 		"both .exr and .png":           {two, 2, nil},
-		"32 × 32 pixels, others":       {odd, 2, nil},
+		"0002.exr is 32 × 32 pixels":   {odd, 2, nil},
 		"no layer normal.X":            {dir, 8, shot.Values{"sheet_normals": shot.On(true)}},
 		"over 16384":                   {dir, 8, shot.Values{"columns": shot.Num(64), "tile_wide": shot.Num(512)}},
 		"leaves nothing":               {dir, 8, shot.Values{"padding": shot.Num(32)}},
@@ -302,6 +302,16 @@ func TestPicturesKeepAndTell(t *testing.T) {
 	b, err := os.ReadFile(filepath.Join(j.Dir, "exr", "plate.1002.exr"))
 	if err != nil || !bytes.Equal(a, b) || m.Pictures.Alpha != "premultiplied" || m.Pictures.Width != 24 || !strings.Contains(strings.Join(m.Pictures.Layers, " "), "emission") {
 		t.Errorf("%v %+v", err, m.Pictures)
+	}
+}
+
+func TestPicturesOfTwoSizes(t *testing.T) {
+	dir := record(t, 24, 3, 1, true)
+	b, _ := os.ReadFile(filepath.Join(record(t, 32, 1, 1, true), "rec.0001.exr"))
+	os.WriteFile(filepath.Join(dir, "rec.0002.exr"), b, 0o644)
+	j := &Job{Take: puff(), From: 1, To: 3, Name: "x", Renders: dir, Dir: t.TempDir(), Settings: shot.Values{"what": shot.Text("pictures")}}
+	if err := j.Do(context.Background(), emptyCache(t), quiet); err == nil || !strings.Contains(err.Error(), "rec.0002.exr has another size, alpha or layers than rec.0001.exr") {
+		t.Errorf("%v", err)
 	}
 }
 

@@ -82,7 +82,13 @@ func (w *work) pictures(ctx context.Context, frames []int, number map[int]int) e
 	if err := lost(files, frames); err != nil {
 		return err
 	}
-	w.m.Pictures = &Pictures{File: ext}
+	b, err := os.ReadFile(filepath.Join(w.Renders, files[frames[0]]))
+	if err != nil {
+		return err
+	}
+	if _, w.m.Pictures, err = w.picture(b, ext); err != nil {
+		return fmt.Errorf("%s: %w", files[frames[0]], err)
+	}
 	return w.lanes(ctx, frames, func(f int, crew grid.Crew) (bool, error) {
 		b, err := os.ReadFile(filepath.Join(w.Renders, files[f]))
 		if err != nil {
@@ -92,14 +98,9 @@ func (w *work) pictures(ctx context.Context, frames []int, number map[int]int) e
 		if err != nil {
 			return false, fmt.Errorf("%s: %w", files[f], err)
 		}
-		w.mu.Lock()
-		if w.m.Pictures.Width == 0 {
-			w.m.Pictures = p
-		}
 		same := w.m.Pictures.Width == p.Width && w.m.Pictures.Height == p.Height && w.m.Pictures.Alpha == p.Alpha && slices.Equal(w.m.Pictures.Layers, p.Layers)
-		w.mu.Unlock()
 		if !same {
-			return false, fmt.Errorf("%s has another size, alpha or layers than the others; render the range again", files[f])
+			return false, fmt.Errorf("%s has another size, alpha or layers than %s; render the range again", files[f], files[frames[0]])
 		}
 		name := path.Join(ext, w.FileName(number[f], ext))
 		if w.again(name, nil) {
