@@ -67,3 +67,28 @@ func TestTurnThereAndBack(t *testing.T) {
 		t.Errorf("%d of 48 are mirrors", mirrors)
 	}
 }
+
+// What other writers store as wide or whole numbers is written as float32.
+func TestNarrowCanBeWritten(t *testing.T) {
+	for _, kind := range []Type{Double, Int32, Vec3d} {
+		n := kind.Components()
+		l := &Leaf{Origin: [3]int32{8, 0, -8}, Wide: make([]float64, leafSize*n)}
+		l.Wide[5*n], l.Wide[7*n+n-1] = 1.5, -3
+		l.Active.Set(5)
+		l.Active.Set(7)
+		g := &Grid{Name: "x", Type: kind, Transform: Uniform(0.5, [3]float64{}), Leaves: []*Leaf{l}}
+		g.Narrow()
+		b, err := Encode([]*Grid{g}, Options{Compression: Zip})
+		if err != nil {
+			t.Fatalf("%s: %v", kind, err)
+		}
+		f, err := Decode(b, DefaultLimits)
+		if err != nil {
+			t.Fatalf("%s: %v", kind, err)
+		}
+		back := f.Grids[0].Leaves[0]
+		if back.At(5, 0, n) != 1.5 || back.At(7, n-1, n) != -3 || f.Grids[0].Type.Components() != n {
+			t.Errorf("%s: %g %g", kind, back.At(5, 0, n), back.At(7, n-1, n))
+		}
+	}
+}
