@@ -102,8 +102,7 @@ func (w *work) table(frame int, name string, top ranges, crew grid.Crew) (bool, 
 	g := grids[0]
 	lo, size := box(g, 1)
 	if n := size[0] * size[1] * size[2]; n > maxLines {
-		need := int(math.Ceil(math.Cbrt(float64(n)/maxLines)*w.get("field_step").Num + 1e-9))
-		return false, fmt.Errorf("the field of frame %d has %d × %d × %d voxels, and a table has %d lines at most: take %d voxels to one, or crop it", frame, size[0], size[1], size[2], maxLines, need)
+		return false, tooLong(frame, size, w.get("field_step").Num)
 	}
 	v, err := dense(g, lo, size)
 	if err != nil {
@@ -137,6 +136,13 @@ func (w *work) table(frame int, name string, top ranges, crew grid.Crew) (bool, 
 	}
 	said[0].Type = "text"
 	return false, w.file(name, frame, entry{Channels: said}, write, func(b []byte) error { return checkTable(b, size[0]*size[1]*size[2]) })
+}
+
+// tooLong names the means over blocks with which a field fits a table.
+func tooLong(frame int, size [3]int, step float64) error {
+	n := float64(size[0]) * float64(size[1]) * float64(size[2])
+	need := int(math.Ceil(math.Cbrt(n/maxLines)*step + 1e-9))
+	return fmt.Errorf("the field of frame %d has %d × %d × %d voxels, and a table has %d lines at most: take %d voxels to one, or crop it", frame, size[0], size[1], size[2], maxLines, need)
 }
 
 // checkTable reads a table back.

@@ -7,7 +7,6 @@ import (
 	"fmt"
 	"io"
 	"math"
-	"path"
 	"strings"
 
 	"zarf/core/format/abc"
@@ -29,6 +28,8 @@ type body struct {
 	mesh *geom.Mesh
 	v    []float32
 }
+
+func (b body) label() string { return b.name }
 
 // meshes writes surfaces, solids and the camera.
 func (w *work) meshes(ctx context.Context, frames []int, number map[int]int) error {
@@ -70,30 +71,18 @@ func (w *work) meshes(ctx context.Context, frames []int, number map[int]int) err
 			return out, nil
 		})
 	}
-	return w.lanes(ctx, frames, func(f int, crew grid.Crew) (bool, error) {
+	return w.numbered(ctx, frames, number, ext, func(f int, crew grid.Crew) (out []piece, err error) {
 		list, err := w.bodies(f, fluid, solids, crew)
 		if err != nil {
-			return false, err
+			return nil, err
 		}
 		if w.get("mesh_split").Text == "one" {
 			list = []body{merged(list)}
 		}
-		before := true
 		for _, b := range list {
-			name := w.Name
-			if len(list) > 1 {
-				name += "_" + b.name
-			}
-			to := path.Join(ext, Numbered(name, number[f], w.m.Digits, ext))
-			if w.again(to, nil) {
-				continue
-			}
-			before = false
-			if err := w.file(to, f, entry{Channels: b.said()}, func(o io.Writer) error { return b.encode(o, ext) }, func(data []byte) error { return b.check(data, ext) }); err != nil {
-				return false, err
-			}
+			out = append(out, b)
 		}
-		return before, nil
+		return out, nil
 	})
 }
 

@@ -23,7 +23,11 @@ type cloud struct {
 	name         string
 	p, v         []float32
 	depth, width []float32
+	unit         string  // for the file's head
+	per          float32 // what velocities are multiplied by
 }
+
+func (c *cloud) label() string { return c.name }
 
 // groups of points by depth under the surface, in voxels.
 var depths = []struct {
@@ -67,26 +71,49 @@ func (w *work) points(ctx context.Context, frames []int, number map[int]int) err
 			return out, err
 		})
 	}
-	return w.lanes(ctx, frames, func(f int, crew grid.Crew) (bool, error) {
+	return w.numbered(ctx, frames, number, ext, func(f int, _ grid.Crew) (out []piece, err error) {
 		list, err := w.clouds(f)
 		if err != nil {
-			return false, err
+			return nil, err
 		}
 		if w.get("mesh_split").Text == "one" {
 			list = []*cloud{joined(list)}
 		}
-		before := true
 		for _, c := range list {
+			c.unit, c.per = w.unit(), w.perFrame()
+			out = append(out, c)
+		}
+		return out, nil
+	})
+}
+
+// piece is what a frame's file holds.
+type piece interface {
+	label() string
+	said() []Channel
+	encode(to io.Writer, ext string) error
+	check(data []byte, ext string) error
+}
+
+// numbered writes a file a frame, or one for each of its pieces.
+func (w *work) numbered(ctx context.Context, frames []int, number map[int]int, ext string, read func(f int, crew grid.Crew) ([]piece, error)) error {
+	return w.lanes(ctx, frames, func(f int, crew grid.Crew) (bool, error) {
+		list, err := read(f, crew)
+		if err != nil {
+			return false, err
+		}
+		before := true
+		for _, p := range list {
 			name := w.Name
 			if len(list) > 1 {
-				name += "_" + c.name
+				name += "_" + p.label()
 			}
 			to := path.Join(ext, Numbered(name, number[f], w.m.Digits, ext))
 			if w.again(to, nil) {
 				continue
 			}
 			before = false
-			if err := w.file(to, f, entry{Channels: c.said()}, func(o io.Writer) error { return c.encode(o, ext, w.unit(), w.perFrame()) }, func(b []byte) error { return c.check(b, ext) }); err != nil {
+			if err := w.file(to, f, entry{Channels: p.said()}, func(o io.Writer) error { return p.encode(o, ext) }, func(b []byte) error { return p.check(b, ext) }); err != nil {
 				return false, err
 			}
 		}
@@ -221,14 +248,14 @@ func (c *cloud) said() (out []Channel) {
 	return out
 }
 
-func (c *cloud) encode(to io.Writer, ext, unit string, per float32) error {
+func (c *cloud) encode(to io.Writer, ext string) error {
 	switch ext {
 	case "obj":
-		return obj.EncodePoints(to, unit, c.p)
+		return obj.EncodePoints(to, c.unit, c.p)
 	case "glb":
 		return gltf.EncodePoints(to, c.p)
 	}
-	p := &ply.Points{Comment: unit}
+	p := &ply.Points{Comment: c.unit}
 	three := func(v []float32, k float32) (out [][3]float32) {
 		for n := 0; n+2 < len(v); n += 3 {
 			out = append(out, [3]float32{v[n] * k, v[n+1] * k, v[n+2] * k})
@@ -237,7 +264,7 @@ func (c *cloud) encode(to io.Writer, ext, unit string, per float32) error {
 	}
 	p.P = three(c.p, 1)
 	if c.v != nil {
-		p.V = three(c.v, per)
+		p.V = three(c.v, c.per)
 	}
 	if c.depth != nil {
 		p.Extra = append(p.Extra, ply.Extra{Name: "depth", V: c.depth})
