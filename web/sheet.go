@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strings"
 
 	"zarf/core/asset"
 	"zarf/core/bring"
@@ -243,12 +244,12 @@ func ownerSheet(doc *shot.Shot, s *sheet) *sheet {
 // ofFire reports values of looks and handovers that mean nothing where no
 // domain burns.
 func ofFire(e *shot.Entry) bool {
-	return (e.Kind == shot.Look && e.Topic == "flame" && e.Key != "flame_where") || (e.Kind == shot.Handover && (e.Key == "fuel" || e.Key == "burn"))
+	return (e.Kind == shot.Look && e.Topic == "flame" && e.Key != "flame_where") || (e.Kind == shot.Handover && slices.Contains([]string{"fuel", "burn"}, strings.TrimSuffix(e.Key, "_as")))
 }
 
 // ofLiquid reports values that mean nothing where no domain holds a liquid.
 func ofLiquid(e *shot.Entry) bool {
-	return e.Kind == shot.Look && e.Topic == "liquid" || e.Kind == shot.Emitter && e.Key == "pours" || e.Kind == shot.Handover && (e.Key == "surface" || e.Key == "foam")
+	return e.Kind == shot.Look && e.Topic == "liquid" || e.Kind == shot.Emitter && e.Key == "pours" || e.Kind == shot.Handover && slices.Contains([]string{"surface", "foam"}, strings.TrimSuffix(e.Key, "_as"))
 }
 
 func lookSheet(doc *shot.Shot, l *shot.Element, frame float64) *sheet {
