@@ -4,6 +4,7 @@ import (
 	"zarf/core/bring"
 	"zarf/core/geom"
 	"zarf/core/shot"
+	"zarf/core/shot/val"
 )
 
 // anchorDrawing is the keeper's emblem: a ring over a stocked anchor, 60 wide
@@ -24,46 +25,43 @@ func KeepersAnchor(files Keeper) (*shot.Shot, error) {
 	s := shot.New("BL080")
 	s.Title = "Keeper's anchor"
 	s.Note = "Smoke of two lamp bowls gathers into the keeper's anchor, stands for a second and drifts apart."
-	put(shot.Setting, s.Self.Values, "last", 120)
-	put(shot.Setting, s.Self.Values, "air_temperature", 288)
-	add(s, shot.Domain, "Hall air", "position", xyz{0, 1.75, 0}, "size", xyz{3.6, 3.5, 1.7}, "voxel", 0.042, "cooling", 0.5, "vorticity", 0.25, "dissipation", 0.05)
+	set(s.Self, val.Last.Is(120))
+	set(s.Self, val.AirTemperature.Is(288))
+	add(s, shot.Domain, "Hall air", val.Position.Is(0, 1.75, 0), val.Size.Is(3.6, 3.5, 1.7), val.Voxel.Is(0.042), val.Cooling.Is(0.5), val.Vorticity.Is(0.25), val.Dissipation.Is(0.05))
 	for _, side := range []float64{-1, 1} {
 		name := "Left bowl"
 		if side > 0 {
 			name = "Right bowl"
 		}
-		e := add(s, shot.Emitter, name, "form", "sphere", "position", xyz{side * 0.95, 0.3, 0}, "size", xyz{0.34, 0.24, 0.34}, "smoke", 1.5, "temperature", 352, "breakup", 0.4, "breakup_size", 0.14, "breakup_rate", 2.0)
-		keys(e, "smoke", 1, 1.5, 62, 1.5, 70, 0)
-		keys(e, "temperature", 1, 352, 62, 352, 70, 288)
-		add(s, shot.Collider, name+" stand", "form", "cylinder", "position", xyz{side * 0.95, 0.09, 0}, "size", xyz{0.4, 0.18, 0.4}, "taper", 1.3, "colour", xyz{0.16, 0.11, 0.06})
+		e := add(s, shot.Emitter, name, val.Form.Is("sphere"), val.Position.Is(side*0.95, 0.3, 0), val.Size.Is(0.34, 0.24, 0.34), val.Smoke.Is(1.5), val.Temperature.Is(352), val.Breakup.Is(0.4), val.BreakupSize.Is(0.14), val.BreakupRate.Is(2.0))
+		keys(e, val.Smoke, 1, 1.5, 62, 1.5, 70, 0)
+		keys(e, val.Temperature, 1, 352, 62, 352, 70, 288)
+		add(s, shot.Collider, name+" stand", val.Form.Is("cylinder"), val.Position.Is(side*0.95, 0.09, 0), val.Size.Is(0.4, 0.18, 0.4), val.Taper.Is(1.3), val.Colour.Is(0.16, 0.11, 0.06))
 	}
 	for _, side := range []float64{-1, 1} {
 		name := "Left lamp"
 		if side > 0 {
 			name = "Right lamp"
 		}
-		e := add(s, shot.Emitter, name, "form", "sphere", "position", xyz{side * 0.75, 2.95, 0}, "size", xyz{0.3, 0.24, 0.3}, "smoke", 1.5, "temperature", 288, "breakup", 0.4, "breakup_size", 0.14, "breakup_rate", 2.0, "begin", 30, "end", 66)
-		keys(e, "smoke", 30, 0, 36, 1.5, 60, 1.5, 66, 0)
+		e := add(s, shot.Emitter, name, val.Form.Is("sphere"), val.Position.Is(side*0.75, 2.95, 0), val.Size.Is(0.3, 0.24, 0.3), val.Smoke.Is(1.5), val.Temperature.Is(288), val.Breakup.Is(0.4), val.BreakupSize.Is(0.14), val.BreakupRate.Is(2.0), val.Begin.Is(30), val.End.Is(66))
+		keys(e, val.Smoke, 30, 0, 36, 1.5, 60, 1.5, 66, 0)
 	}
 	size := geom.FromArray(f.Size)
-	pull := add(s, shot.Pull, "Anchor", "form", "mesh", "mesh", ref, "position", xyz{0, 1.9, 0}, "size", size.Array(), "reach", 1.3, "keep", 5.0, "gather", 0.0)
-	keys(pull, "gather", 34, 0, 46, 1.3, 94, 1.3, 100, 0)
-	keys(pull, "keep", 34, 0, 46, 5, 94, 5, 100, 0)
-	stir := add(s, shot.Turbulence, "Draught", "strength", 0.4, "size", 0.5, "octaves", 2, "rate", 0.6, "position", xyz{1.5, 3, 0})
-	keys(stir, "strength", 92, 0.4, 102, 2.2)
-	add(s, shot.Wind, "Open door", "velocity", xyz{0, 0, 0}, "grip", 0.6, "position", xyz{-1.6, 2, 0.4})
+	pull := add(s, shot.Pull, "Anchor", val.Form.Is("mesh"), val.Mesh.Is(ref), val.Position.Is(0, 1.9, 0), val.Size.Is(size.X, size.Y, size.Z), val.Reach.Is(1.3), val.Keep.Is(5.0), val.Gather.Is(0.0))
+	keys(pull, val.Gather, 34, 0, 46, 1.3, 94, 1.3, 100, 0)
+	keys(pull, val.Keep, 34, 0, 46, 5, 94, 5, 100, 0)
+	stir := add(s, shot.Turbulence, "Draught", val.Strength.Is(0.4), val.Largest.Is(0.5), val.Octaves.Is(2), val.Rate.Is(0.6), val.Position.Is(1.5, 3, 0))
+	keys(stir, val.Strength, 92, 0.4, 102, 2.2)
+	add(s, shot.Wind, "Open door", val.Velocity.Is(0, 0, 0), val.Grip.Is(0.6), val.Position.Is(-1.6, 2, 0.4))
 	door := s.Elements[len(s.Elements)-1]
 	for _, k := range [][2]float64{{94, 0}, {106, 1.4}} {
-		door.SetKey("velocity", shot.Key{Frame: k[0], Value: shot.Vec(k[1], 0.1*k[1], 0)})
+		door.SetKey(val.Velocity, shot.Key{Frame: k[0], Value: shot.Vec(k[1], 0.1*k[1], 0)})
 	}
-	set(s.Element("camera"), "position", xyz{0, 1.7, 6.6}, "target", xyz{0, 1.72, 0}, "lens", 39.0)
+	set(s.Element("camera"), val.Position.Is(0, 1.7, 6.6), val.Target.Is(0, 1.72, 0), val.Lens.Is(39.0))
 	lk := s.Looks[0]
 	lk.Name = "Lamplight"
-	for k, v := range map[string]any{"extinction": 14.0, "colour": xyz{0.9, 0.88, 0.84}, "sun_strength": 3.4, "sun_colour": xyz{1, 0.78, 0.5}, "sun_height": 24.0, "sun_bearing": 118.0,
-		"sky_strength": 0.22, "sky_colour": xyz{0.4, 0.5, 0.72}, "ground_colour": xyz{0.1, 0.09, 0.08}, "background": "sky"} {
-		put(shot.Look, lk.Values, k, v)
-	}
-	add(s, shot.Lamp, "Lantern", "form", "ball", "position", xyz{1.9, 2.7, 1.5}, "wide", 0.24, "colour", xyz{1, 0.62, 0.3}, "strength", 90.0)
+	set(lk, val.Extinction.Is(14.0), val.Colour.Is(0.9, 0.88, 0.84), val.SunStrength.Is(3.4), val.SunColour.Is(1, 0.78, 0.5), val.SunHeight.Is(24.0), val.SunBearing.Is(118.0), val.SkyStrength.Is(0.22), val.SkyColour.Is(0.4, 0.5, 0.72), val.GroundColour.Is(0.1, 0.09, 0.08), val.Background.Is("sky"))
+	add(s, shot.Lamp, "Lantern", val.Form.Is("ball"), val.Position.Is(1.9, 2.7, 1.5), val.Wide.Is(0.24), val.Colour.Is(1, 0.62, 0.3), val.Strength.Is(90.0))
 	final(s)
 	return s, nil
 }

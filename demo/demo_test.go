@@ -6,10 +6,12 @@ import (
 	"testing"
 
 	"zarf/core/asset"
+	"zarf/core/gas"
 	"zarf/core/geom"
 	"zarf/core/grid"
 	"zarf/core/shot"
-	"zarf/core/stage"
+	"zarf/core/shot/val"
+	"zarf/core/sim"
 )
 
 func TestShotsAreSound(t *testing.T) {
@@ -42,10 +44,10 @@ func TestFogSignalLeavesByTheMouth(t *testing.T) {
 			e.Muted = true
 		}
 		if e.Kind == shot.Domain {
-			e.Values["voxel"] = shot.Num(0.06)
+			val.Voxel.Set(e, 0.06)
 		}
 	}
-	g, err := stage.NewGas(s, "", grid.NewCrew(0))
+	g, err := gas.NewStage(s, "", grid.NewCrew(0))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -81,10 +83,10 @@ func TestFogSignalLeavesByTheMouth(t *testing.T) {
 func TestFogSignalCalmsDown(t *testing.T) {
 	s := FogSignal()
 	for _, d := range s.Of(shot.Domain) { // a box that cuts through the tower
-		set(d, "voxel", 0.06, "bounds", "fixed", "position", xyz{1.45, 1.5, -0.2}, "size", xyz{5.2, 3.0, 2.6})
+		set(d, val.Voxel.Is(0.06), val.Bounds.Is("fixed"), val.Position.Is(1.45, 1.5, -0.2), val.Size.Is(5.2, 3.0, 2.6))
 	}
 	s.Of(shot.Guide)[0].Muted, s.Of(shot.Turbulence)[0].Muted = true, true // what stirs the air on purpose
-	g, err := stage.NewGas(s, "", grid.NewCrew(0))
+	g, err := gas.NewStage(s, "", grid.NewCrew(0))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -109,9 +111,9 @@ func TestFiresBurn(t *testing.T) {
 	}{{Brazier(), 16, 12}, {Magazine(), 14, 60}} {
 		s := c.shot
 		for _, d := range s.Of(shot.Domain) {
-			d.Values["voxel"] = shot.Num(d.Get("voxel").Num * 2)
+			val.Voxel.Set(d, val.Voxel.Of(d)*2)
 		}
-		g, err := stage.NewGas(s, "", grid.NewCrew(0))
+		g, err := gas.NewStage(s, "", grid.NewCrew(0))
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -121,7 +123,7 @@ func TestFiresBurn(t *testing.T) {
 			if err != nil {
 				t.Fatal(err)
 			}
-			burnt, hot = burnt+st.FuelBurnt, max(hot, st.PeakHeat)
+			burnt, hot = burnt+st.Of(sim.FuelBurnt), max(hot, st.Of(sim.PeakHeat))
 			if st.MaxSpeed > c.fast {
 				t.Fatalf("%s: %g m/s", s.Name, st.MaxSpeed)
 			}
@@ -136,9 +138,9 @@ func TestFiresBurn(t *testing.T) {
 func TestFogFalls(t *testing.T) {
 	s := CliffFog()
 	for _, d := range s.Of(shot.Domain) {
-		d.Values["voxel"] = shot.Num(0.35)
+		val.Voxel.Set(d, 0.35)
 	}
-	g, err := stage.NewGas(s, "", grid.NewCrew(0))
+	g, err := gas.NewStage(s, "", grid.NewCrew(0))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -165,12 +167,12 @@ func TestFogFalls(t *testing.T) {
 }
 
 // play runs a shot at a coarser voxel up to a frame.
-func play(t *testing.T, s *shot.Shot, voxel float64, to int) *stage.Gas {
+func play(t *testing.T, s *shot.Shot, voxel float64, to int) *gas.Stage {
 	t.Helper()
 	for _, d := range s.Of(shot.Domain) {
-		d.Values["voxel"] = shot.Num(voxel)
+		val.Voxel.Set(d, voxel)
 	}
-	g, err := stage.NewGas(s, "", grid.NewCrew(0))
+	g, err := gas.NewStage(s, "", grid.NewCrew(0))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -183,7 +185,7 @@ func play(t *testing.T, s *shot.Shot, voxel float64, to int) *stage.Gas {
 }
 
 // share is the part of the smoke where a place satisfies in.
-func share(g *stage.Gas, in func(p geom.Vec3) bool) float64 {
+func share(g *gas.Stage, in func(p geom.Vec3) bool) float64 {
 	s := g.Solver
 	var some, all float64
 	for n, v := range s.Smoke.Data {
@@ -216,7 +218,7 @@ func TestSmokeGathersIntoTheAnchor(t *testing.T) {
 		t.Fatal(err)
 	}
 	s.Attach(asset.New(files))
-	form := s.Of(shot.Pull)[0].Shape(1)
+	form := s.Of(shot.Pull)[0].Shape(s.Eval(1))
 	in := func(p geom.Vec3) bool { return form.Distance(p) < 0.05 }
 	g := play(t, s, 0.08, 86)
 	if got := share(g, in); got < 0.6 {
@@ -243,7 +245,7 @@ func TestDrumRollsBurning(t *testing.T) {
 	}
 	s.Attach(asset.New(files))
 	drum := s.Element("collider1")
-	a, b := drum.Shape(1), drum.Shape(60)
+	a, b := drum.Shape(s.Eval(1)), drum.Shape(s.Eval(60))
 	// it rolls: the way is the turn times the radius
 	way := a.Centre.Dist(b.Centre)
 	if want := runway(59.0 / 24); math.Abs(way-want) > 1e-3 {
@@ -256,7 +258,7 @@ func TestDrumRollsBurning(t *testing.T) {
 	}
 	g := play(t, s, 0.15, 30)
 	_, hot, _ := g.Solver.Heat.Range()
-	mid := drum.Shape(30).Centre
+	mid := drum.Shape(s.Eval(30)).Centre
 	if near := share(g, func(p geom.Vec3) bool { return p.Dist(mid) < 2.4 }); hot < 600 || near < 0.5 {
 		t.Errorf("it is %g K warmer at most, and %.0f %% of the smoke is near the drum", hot, 100*near)
 	}

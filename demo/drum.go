@@ -11,6 +11,7 @@ import (
 	"zarf/core/geom"
 	"zarf/core/model"
 	"zarf/core/shot"
+	"zarf/core/shot/val"
 )
 
 // The slipway falls along +x at this angle; the drum's outer radius, m.
@@ -109,33 +110,30 @@ func RunawayDrum(files Keeper) (*shot.Shot, error) {
 	s := shot.New("BL090")
 	s.Title = "Runaway drum"
 	s.Note = "The cable on the drum has caught fire; it breaks loose and rolls down the slipway."
-	put(shot.Setting, s.Self.Values, "last", drumFrames)
-	put(shot.Setting, s.Self.Values, "air_temperature", 283)
+	set(s.Self, val.Last.Is(drumFrames))
+	set(s.Self, val.AirTemperature.Is(283))
 	parts := cook(s, "brazier", geom.V(-3.4, 1.9, 0), 0.9, 1)
-	set(parts["Fire air"], "position", xyz{0.6, 2.3, 0}, "size", xyz{11.6, 4.6, 3.0}, "voxel", 0.06, "bounds", "follow", "follow_margin", 0.5)
+	set(parts["Fire air"], val.Position.Is(0.6, 2.3, 0), val.Size.Is(11.6, 4.6, 3.0), val.Voxel.Is(0.06), val.Bounds.Is("follow"), val.FollowMargin.Is(0.5))
 	// the cable alone burns; the whole drum stops gas
-	file := []any{"form", "mesh", "mesh", ref, "position", f.Centre, "size", f.Size, "motion_start", 1}
+	c, size := f.Centre, f.Size
+	file := []val.Pair{val.Form.Is("mesh"), val.Mesh.Is(ref), val.Position.Is(c[0], c[1], c[2]), val.Size.Is(size[0], size[1], size[2]), val.MotionStart.Is(1)}
 	fire := parts["Embers"]
-	for _, k := range []string{"taper", "wall"} {
-		delete(fire.Values, k)
-	}
+	fire.Reset(val.Taper, val.Wall)
 	fire.Name = "Burning cable"
 	set(fire, file...)
-	set(fire, "share", "parts", "from", "surface", "shell", 0.16, "breakup", 0.5, "breakup_size", 0.22, "inherit", 0.7)
-	fire.Values["share_names"] = shot.NameList("cable")
+	set(fire, val.Share.Is("parts"), val.From.Is("surface"), val.Shell.Is(0.16), val.Breakup.Is(0.5), val.BreakupSize.Is(0.22), val.Inherit.Is(0.7))
+	val.ShareNames.Set(fire, "cable")
 	drum := add(s, shot.Collider, "Drum", file...)
-	set(drum, "colour", xyz{0.16, 0.1, 0.055})
-	add(s, shot.Collider, "Slipway", "form", "box", "position", xyz{1.05, 0.26, 0}, "size", xyz{14, 0.4, 3.4}, "turn", xyz{0, 0, -slope}, "colour", xyz{0.2, 0.195, 0.185})
-	add(s, shot.Mesh, "Bollard", "form", "cylinder", "position", xyz{-4.6, 1.75, 1.3}, "size", xyz{0.34, 0.7, 0.34}, "taper", 0.8, "colour", xyz{0.12, 0.12, 0.13})
-	add(s, shot.Wind, "Sea wind", "velocity", xyz{-0.9, 0.1, -0.3}, "grip", 0.4, "gust", 0.5, "gust_time", 1.2, "position", xyz{4, 3.6, 0.8})
+	set(drum, val.Colour.Is(0.16, 0.1, 0.055))
+	add(s, shot.Collider, "Slipway", val.Form.Is("box"), val.Position.Is(1.05, 0.26, 0), val.Size.Is(14, 0.4, 3.4), val.Turn.Is(0, 0, -slope), val.Colour.Is(0.2, 0.195, 0.185))
+	add(s, shot.Mesh, "Bollard", val.Form.Is("cylinder"), val.Position.Is(-4.6, 1.75, 1.3), val.Size.Is(0.34, 0.7, 0.34), val.Taper.Is(0.8), val.Colour.Is(0.12, 0.12, 0.13))
+	add(s, shot.Wind, "Sea wind", val.Velocity.Is(-0.9, 0.1, -0.3), val.Grip.Is(0.4), val.Gust.Is(0.5), val.GustTime.Is(1.2), val.Position.Is(4, 3.6, 0.8))
 	if err := chase(s, data); err != nil {
 		return nil, err
 	}
 	lk := s.Looks[0]
 	lk.Name = "Dusk"
-	for k, v := range map[string]any{"exposure": 0.4, "sun_bearing": 240.0, "sun_height": 6.0, "sun_strength": 0.5, "sun_colour": xyz{1, 0.66, 0.42}, "sky_strength": 0.16, "ground_colour": xyz{0.06, 0.06, 0.065}} {
-		put(shot.Look, lk.Values, k, v)
-	}
+	set(lk, val.Exposure.Is(0.4), val.SunBearing.Is(240.0), val.SunHeight.Is(6.0), val.SunStrength.Is(0.5), val.SunColour.Is(1, 0.66, 0.42), val.SkyStrength.Is(0.16), val.GroundColour.Is(0.06, 0.06, 0.065))
 	return s, overPlate(s, files)
 }
 
@@ -167,25 +165,19 @@ func overPlate(s *shot.Shot, files Keeper) error {
 	}
 	for _, e := range s.Elements {
 		if e.Kind == shot.Collider || e.Kind == shot.Mesh {
-			put(e.Kind, e.Values, "holdout", true)
+			set(e, val.Holdout.Is(true))
 		}
 	}
-	put(shot.Camera, s.Element("camera").Values, "shutter", 180.0)
+	set(s.Element("camera"), val.Shutter.Is(180.0))
 	lk := s.Looks[0]
-	for k, v := range map[string]any{"background": "plate", "plate": ref, "ground_as": "catcher", "bloom": 0.08, "bloom_size": 0.06} {
-		put(shot.Look, lk.Values, k, v)
-	}
+	set(lk, val.Background.Is("plate"), val.Plate.Is(ref), val.GroundAs.Is("catcher"), val.Bloom.Is(0.08), val.BloomSize.Is(0.06))
 	final(s)
 	// what goes to the compositor: linear light in layers, laid over the plate there
 	layers := lk.Copy("Layers")
 	layers.ID = "layers"
-	for k, v := range map[string]any{"file": "exr", "samples": 8} {
-		put(shot.Look, layers.Values, k, v)
-	}
+	set(layers, val.File.Is("exr"), val.Samples.Is(8))
 	s.Looks = append(s.Looks, layers)
-	for k, v := range map[string]any{"what": "pictures", "start": 1001} {
-		put(shot.Handover, s.Handover, k, v)
-	}
+	set(s.Handover, val.What.Is("pictures"), val.Start.Is(1001))
 	return nil
 }
 
@@ -199,10 +191,10 @@ func chase(s *shot.Shot, data []byte) error {
 	for f := range drumFrames {
 		a, fov, _ := m.CameraAt(float64(f) / 24)
 		q := a.T.Add(a.M.Apply(geom.V(0, 0, -1)).Mul(6.8))
-		for key, p := range map[string]geom.Vec3{"position": a.T, "target": q} {
+		for key, p := range map[val.VecKey]geom.Vec3{val.Position: a.T, val.Target: q} {
 			cam.SetKey(key, shot.Key{Frame: float64(f + 1), Value: shot.Vec(round4(p.X), round4(p.Y), round4(p.Z)), Way: "ramp"})
 		}
-		cam.Values["lens"] = shot.Num(round4(18 / (math.Tan(fov*math.Pi/360) * 16 / 9)))
+		val.Lens.Set(cam, round4(18/(math.Tan(fov*math.Pi/360)*16/9)))
 	}
 	return nil
 }

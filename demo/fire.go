@@ -4,6 +4,7 @@ import (
 	"zarf/core/geom"
 	"zarf/core/recipe"
 	"zarf/core/shot"
+	"zarf/core/shot/val"
 )
 
 // cook puts a recipe into a shot and returns its elements by name.
@@ -25,32 +26,28 @@ func Brazier() *shot.Shot {
 	s := shot.New("BL020")
 	s.Title = "Gallery brazier"
 	s.Note = "The keeper's fire basket in the gale, by night. Gusts tear the flames off towards the sea."
-	put(shot.Setting, s.Self.Values, "last", 96)
-	put(shot.Setting, s.Self.Values, "air_temperature", 281)
+	set(s.Self, val.Last.Is(96))
+	set(s.Self, val.AirTemperature.Is(281))
 	parts := cook(s, "brazier", geom.V(0, 0.92, 0), 0.6, 1)
-	set(parts["Fire air"], "position", xyz{0.75, 2.1, 0}, "size", xyz{3.9, 2.7, 2.0}, "voxel", 0.036)
-	set(parts["Embers"], "breakup", 0.55)
-	add(s, shot.Wind, "Gale", "velocity", xyz{3.2, 0.2, -0.6}, "grip", 1.1, "gust", 0.7, "gust_time", 0.9, "position", xyz{-0.9, 1.9, 0.4})
+	set(parts["Fire air"], val.Position.Is(0.75, 2.1, 0), val.Size.Is(3.9, 2.7, 2.0), val.Voxel.Is(0.036))
+	set(parts["Embers"], val.Breakup.Is(0.55))
+	add(s, shot.Wind, "Gale", val.Velocity.Is(3.2, 0.2, -0.6), val.Grip.Is(1.1), val.Gust.Is(0.7), val.GustTime.Is(0.9), val.Position.Is(-0.9, 1.9, 0.4))
 	iron := xyz{0.05, 0.048, 0.046}
-	add(s, shot.Collider, "Fire bowl", "form", "cylinder", "position", xyz{0, 0.84, 0}, "size", xyz{0.62, 0.1, 0.62}, "taper", 1.25, "colour", iron)
-	add(s, shot.Collider, "Basket rim", "form", "torus", "position", xyz{0, 1.06, 0}, "size", xyz{0.74, 0.045, 0.74}, "colour", iron)
-	add(s, shot.Collider, "Leg", "form", "cylinder", "position", xyz{0, 0.46, 0}, "size", xyz{0.09, 0.7, 0.09}, "colour", iron)
-	add(s, shot.Collider, "Foot", "form", "cylinder", "position", xyz{0, 0.1, 0}, "size", xyz{0.5, 0.06, 0.5}, "colour", iron)
-	add(s, shot.Collider, "Tower wall", "form", "cylinder", "position", xyz{-1.75, 1.6, -0.7}, "size", xyz{1.9, 3.4, 1.9}, "taper", 0.9, "colour", xyz{0.6, 0.58, 0.54})
-	add(s, shot.Collider, "Gallery floor", "form", "box", "position", xyz{0.2, 0.03, 0}, "size", xyz{3.4, 0.06, 2.4}, "colour", xyz{0.16, 0.155, 0.15})
-	set(s.Element("camera"), "position", xyz{1.0, 1.55, 5.6}, "target", xyz{0.55, 1.5, 0}, "lens", 42.0)
+	add(s, shot.Collider, "Fire bowl", val.Form.Is("cylinder"), val.Position.Is(0, 0.84, 0), val.Size.Is(0.62, 0.1, 0.62), val.Taper.Is(1.25), val.Colour.Is(iron[0], iron[1], iron[2]))
+	add(s, shot.Collider, "Basket rim", val.Form.Is("torus"), val.Position.Is(0, 1.06, 0), val.Size.Is(0.74, 0.045, 0.74), val.Colour.Is(iron[0], iron[1], iron[2]))
+	add(s, shot.Collider, "Leg", val.Form.Is("cylinder"), val.Position.Is(0, 0.46, 0), val.Size.Is(0.09, 0.7, 0.09), val.Colour.Is(iron[0], iron[1], iron[2]))
+	add(s, shot.Collider, "Foot", val.Form.Is("cylinder"), val.Position.Is(0, 0.1, 0), val.Size.Is(0.5, 0.06, 0.5), val.Colour.Is(iron[0], iron[1], iron[2]))
+	add(s, shot.Collider, "Tower wall", val.Form.Is("cylinder"), val.Position.Is(-1.75, 1.6, -0.7), val.Size.Is(1.9, 3.4, 1.9), val.Taper.Is(0.9), val.Colour.Is(0.6, 0.58, 0.54))
+	add(s, shot.Collider, "Gallery floor", val.Form.Is("box"), val.Position.Is(0.2, 0.03, 0), val.Size.Is(3.4, 0.06, 2.4), val.Colour.Is(0.16, 0.155, 0.15))
+	set(s.Element("camera"), val.Position.Is(1.0, 1.55, 5.6), val.Target.Is(0.55, 1.5, 0), val.Lens.Is(42.0))
 	night := s.Looks[0]
 	night.Name = "Night"
-	for k, v := range map[string]any{"exposure": 0.5, "sun_bearing": 200.0, "ground_colour": xyz{0.05, 0.05, 0.055}, "sky_strength": 0.035, "sun_strength": 0.05, "background": "sky"} {
-		put(shot.Look, night.Values, k, v)
-	}
+	set(night, val.Exposure.Is(0.5), val.SunBearing.Is(200.0), val.GroundColour.Is(0.05, 0.05, 0.055), val.SkyStrength.Is(0.035), val.SunStrength.Is(0.05), val.Background.Is("sky"))
 	final(s)
 	// the same take as a drawing: flat bands, and a flame of another colour
 	drawn := s.Looks[0].Copy("Drawn")
 	drawn.ID = "drawn"
-	for k, v := range map[string]any{"flame_mix": 1.0, "flame_ramp": "0 0.12 0 0.05; 0.45 0.9 0.03 0.3; 1 1 0.75 0.85", "flame_curve": "0 0; 0.2 0.5; 1 1", "flame": 1.1, "bands": 4, "bands_of": "flame", "bands_soft": 0.05, "light_bands": 6} {
-		put(shot.Look, drawn.Values, k, v)
-	}
+	set(drawn, val.FlameMix.Is(1.0), val.FlameRamp.Is("0 0.12 0 0.05; 0.45 0.9 0.03 0.3; 1 1 0.75 0.85"), val.FlameCurve.Is("0 0; 0.2 0.5; 1 1"), val.Flame.Is(1.1), val.Bands.Is(4), val.BandsOf.Is("flame"), val.BandsSoft.Is(0.05), val.LightBands.Is(6))
 	s.Looks = append(s.Looks, drawn)
 	return s
 }
@@ -61,28 +58,23 @@ func Magazine() *shot.Shot {
 	s := shot.New("BL030")
 	s.Title = "Magazine blast"
 	s.Note = "The powder magazine goes up; the coal store follows half a second later."
-	put(shot.Setting, s.Self.Values, "last", 96)
-	put(shot.Setting, s.Self.Values, "air_temperature", 286)
+	set(s.Self, val.Last.Is(96))
+	set(s.Self, val.AirTemperature.Is(286))
 	parts := cook(s, "large-blast", geom.V(0, 0, 0), 5, 3)
-	set(parts["Blast air"], "position", xyz{3, 27, 0}, "size", xyz{52, 54, 44}, "voxel", 0.38)
-	coal := add(s, shot.Emitter, "Coal store", "form", "box", "position", xyz{7.5, 1.4, 1.5}, "size", xyz{3.4, 2.4, 3.4}, "temperature", 1100, "fuel", 0.3, "smoke", 1.6, "speed", 4.0,
-		"breakup", 0.65, "breakup_size", 1.2, "breakup_rate", 3.0)
-	keys(coal, "fuel", 1, 0, 15, 0, 16, 0.3, 22, 0.3, 26, 0)
-	keys(coal, "smoke", 1, 0, 15, 0, 16, 1.6, 24, 1.6, 34, 0)
-	keys(coal, "speed", 1, 0, 15, 0, 16, 7, 22, 4, 30, 0)
-	keys(coal, "temperature", 1, 286, 15, 286, 16, 1100, 26, 1100, 28, 286)
-	add(s, shot.Collider, "Keeper's house", "form", "box", "position", xyz{-8.5, 1.9, -3}, "size", xyz{5, 3.8, 6}, "colour", xyz{0.55, 0.53, 0.5})
-	add(s, shot.Collider, "Tower", "form", "cylinder", "position", xyz{-15, 9, -9}, "size", xyz{7, 18, 7}, "taper", 0.72, "colour", xyz{0.74, 0.73, 0.7})
-	add(s, shot.Wind, "Sea wind", "velocity", xyz{1.6, 0, 0.4}, "grip", 0.12, "gust", 0.2, "gust_time", 3.0, "position", xyz{-12, 12, 6})
-	set(s.Element("camera"), "position", xyz{9, 2.2, 42}, "target", xyz{1.5, 9, 0}, "lens", 30.0)
+	set(parts["Blast air"], val.Position.Is(3, 27, 0), val.Size.Is(52, 54, 44), val.Voxel.Is(0.38))
+	coal := add(s, shot.Emitter, "Coal store", val.Form.Is("box"), val.Position.Is(7.5, 1.4, 1.5), val.Size.Is(3.4, 2.4, 3.4), val.Temperature.Is(1100), val.Fuel.Is(0.3), val.Smoke.Is(1.6), val.Speed.Is(4.0), val.Breakup.Is(0.65), val.BreakupSize.Is(1.2), val.BreakupRate.Is(3.0))
+	keys(coal, val.Fuel, 1, 0, 15, 0, 16, 0.3, 22, 0.3, 26, 0)
+	keys(coal, val.Smoke, 1, 0, 15, 0, 16, 1.6, 24, 1.6, 34, 0)
+	keys(coal, val.Speed, 1, 0, 15, 0, 16, 7, 22, 4, 30, 0)
+	keys(coal, val.Temperature, 1, 286, 15, 286, 16, 1100, 26, 1100, 28, 286)
+	add(s, shot.Collider, "Keeper's house", val.Form.Is("box"), val.Position.Is(-8.5, 1.9, -3), val.Size.Is(5, 3.8, 6), val.Colour.Is(0.55, 0.53, 0.5))
+	add(s, shot.Collider, "Tower", val.Form.Is("cylinder"), val.Position.Is(-15, 9, -9), val.Size.Is(7, 18, 7), val.Taper.Is(0.72), val.Colour.Is(0.74, 0.73, 0.7))
+	add(s, shot.Wind, "Sea wind", val.Velocity.Is(1.6, 0, 0.4), val.Grip.Is(0.12), val.Gust.Is(0.2), val.GustTime.Is(3.0), val.Position.Is(-12, 12, 6))
+	set(s.Element("camera"), val.Position.Is(9, 2.2, 42), val.Target.Is(1.5, 9, 0), val.Lens.Is(30.0))
 	s.Looks[0].Name = "Overcast"
-	for k, v := range map[string]any{"sun_bearing": 70.0, "sun_strength": 2.2, "sky_strength": 0.8, "exposure": 0.0, "ground_colour": xyz{0.16, 0.17, 0.13}} {
-		put(shot.Look, s.Looks[0].Values, k, v)
-	}
+	set(s.Looks[0], val.SunBearing.Is(70.0), val.SunStrength.Is(2.2), val.SkyStrength.Is(0.8), val.Exposure.Is(0.0), val.GroundColour.Is(0.16, 0.17, 0.13))
 	final(s)
-	for k, v := range map[string]any{"what": "volumes", "axes": "z-up", "kelvin": "absolute", "start": 1001} {
-		put(shot.Handover, s.Handover, k, v)
-	}
+	set(s.Handover, val.What.Is("volumes"), val.Axes.Is("z-up"), val.Kelvin.Is("absolute"), val.Start.Is(1001))
 	return s
 }
 
@@ -91,25 +83,23 @@ func CliffFog() *shot.Shot {
 	s := shot.New("BL070")
 	s.Title = "Cliff fog"
 	s.Note = "Before dawn cold fog creeps over the cliff's edge, falls in folds and spreads over the shingle."
-	put(shot.Setting, s.Self.Values, "last", 120)
-	put(shot.Setting, s.Self.Values, "air_temperature", 284)
-	put(shot.Setting, s.Self.Values, "preroll", 48)
+	set(s.Self, val.Last.Is(120))
+	set(s.Self, val.AirTemperature.Is(284))
+	set(s.Self, val.Preroll.Is(48))
 	parts := cook(s, "heavy-fog", geom.V(0, 0, 0), 6, 1)
-	set(parts["Fog air"], "position", xyz{4, 4.2, 0}, "size", xyz{26, 8.4, 18}, "voxel", 0.2, "smoke_weight", 0.6, "follow_margin", 1.6, "side_x0", "wall")
-	set(parts["Fog source"], "position", xyz{-5.4, 6.2, 0}, "size", xyz{4, 0.9, 11}, "temperature", 279, "speed", 0.0, "breakup", 0.4, "breakup_size", 2.2, "smoke", 1.5)
-	set(parts["Slow air"], "strength", 0.12, "size", 2.2, "position", xyz{4, 6, 3})
+	set(parts["Fog air"], val.Position.Is(4, 4.2, 0), val.Size.Is(26, 8.4, 18), val.Voxel.Is(0.2), val.SmokeWeight.Is(0.6), val.FollowMargin.Is(1.6), val.SideX0.Is("wall"))
+	set(parts["Fog source"], val.Position.Is(-5.4, 6.2, 0), val.Size.Is(4, 0.9, 11), val.Temperature.Is(279), val.Speed.Is(0.0), val.Breakup.Is(0.4), val.BreakupSize.Is(2.2), val.Smoke.Is(1.5))
+	set(parts["Slow air"], val.Strength.Is(0.12), val.Largest.Is(2.2), val.Position.Is(4, 6, 3))
 	rock := xyz{0.13, 0.125, 0.12}
-	add(s, shot.Collider, "Cliff top", "form", "box", "position", xyz{-5.5, 2.8, 0}, "size", xyz{8, 5.6, 16}, "turn", xyz{0, 0, -2}, "colour", rock)
-	add(s, shot.Collider, "Ledge", "form", "box", "position", xyz{-0.6, 1.6, -3}, "size", xyz{3.4, 3.2, 7}, "turn", xyz{0, 12, -4}, "colour", rock)
-	add(s, shot.Collider, "Buttress", "form", "cylinder", "position", xyz{-1.2, 2, 4}, "size", xyz{3.4, 4.4, 3}, "taper", 0.6, "colour", rock)
-	add(s, shot.Collider, "Boulder", "form", "sphere", "position", xyz{4.5, 0.3, 1.5}, "size", xyz{2.6, 1.8, 2.2}, "colour", rock)
-	add(s, shot.Collider, "Small boulder", "form", "sphere", "position", xyz{7.5, 0.1, -2.6}, "size", xyz{1.8, 1.2, 1.6}, "colour", rock)
-	add(s, shot.Wind, "Land breeze", "velocity", xyz{0.8, -0.1, 0.05}, "grip", 0.2, "gust", 0.3, "gust_time", 4.0, "position", xyz{-8, 7.6, 4})
-	set(s.Element("camera"), "position", xyz{15, 4.2, 17}, "target", xyz{0.5, 3, 0}, "lens", 38.0)
+	add(s, shot.Collider, "Cliff top", val.Form.Is("box"), val.Position.Is(-5.5, 2.8, 0), val.Size.Is(8, 5.6, 16), val.Turn.Is(0, 0, -2), val.Colour.Is(rock[0], rock[1], rock[2]))
+	add(s, shot.Collider, "Ledge", val.Form.Is("box"), val.Position.Is(-0.6, 1.6, -3), val.Size.Is(3.4, 3.2, 7), val.Turn.Is(0, 12, -4), val.Colour.Is(rock[0], rock[1], rock[2]))
+	add(s, shot.Collider, "Buttress", val.Form.Is("cylinder"), val.Position.Is(-1.2, 2, 4), val.Size.Is(3.4, 4.4, 3), val.Taper.Is(0.6), val.Colour.Is(rock[0], rock[1], rock[2]))
+	add(s, shot.Collider, "Boulder", val.Form.Is("sphere"), val.Position.Is(4.5, 0.3, 1.5), val.Size.Is(2.6, 1.8, 2.2), val.Colour.Is(rock[0], rock[1], rock[2]))
+	add(s, shot.Collider, "Small boulder", val.Form.Is("sphere"), val.Position.Is(7.5, 0.1, -2.6), val.Size.Is(1.8, 1.2, 1.6), val.Colour.Is(rock[0], rock[1], rock[2]))
+	add(s, shot.Wind, "Land breeze", val.Velocity.Is(0.8, -0.1, 0.05), val.Grip.Is(0.2), val.Gust.Is(0.3), val.GustTime.Is(4.0), val.Position.Is(-8, 7.6, 4))
+	set(s.Element("camera"), val.Position.Is(15, 4.2, 17), val.Target.Is(0.5, 3, 0), val.Lens.Is(38.0))
 	s.Looks[0].Name = "Before dawn"
-	for k, v := range map[string]any{"sun_bearing": 215.0, "sun_height": 9.0, "sun_colour": xyz{1, 0.8, 0.62}, "sun_strength": 2.6, "sky_strength": 0.6, "sky_colour": xyz{0.42, 0.56, 0.85}, "extinction": 1.1, "ground_colour": xyz{0.1, 0.1, 0.105}} {
-		put(shot.Look, s.Looks[0].Values, k, v)
-	}
+	set(s.Looks[0], val.SunBearing.Is(215.0), val.SunHeight.Is(9.0), val.SunColour.Is(1, 0.8, 0.62), val.SunStrength.Is(2.6), val.SkyStrength.Is(0.6), val.SkyColour.Is(0.42, 0.56, 0.85), val.Extinction.Is(1.1), val.GroundColour.Is(0.1, 0.1, 0.105))
 	final(s)
 	return s
 }

@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"zarf/core/format/vdb"
+	"zarf/core/frame"
 	"zarf/core/gas"
 	"zarf/core/geom"
 	"zarf/core/grid"
@@ -19,6 +20,9 @@ import (
 	"zarf/core/pressure"
 	"zarf/core/render"
 	"zarf/core/shot"
+	"zarf/core/shot/val"
+	"zarf/core/sim"
+	_ "zarf/core/solvers"
 )
 
 // Bench measures speed; section "" runs all.
@@ -130,7 +134,7 @@ func plume(n int, crew grid.Crew) (*gas.Solver, gas.Scene) {
 	}
 	in := gas.Inputs{
 		Physics:  gas.Physics{Gravity: 9.81, AirTemperature: 293, AirDensity: 1.2, Lift: 1, Vorticity: 0.2, Scheme: gas.MacCormack, Tolerance: 1e-3, MaxIterations: 100},
-		Emitters: []gas.Emitter{{Shape: geom.Shape{Form: geom.Sphere, Centre: geom.V(0.5, 0.15, 0.5), Size: geom.V(0.2, 0.2, 0.2), Turn: geom.RotationXYZ(geom.Vec3{}), Taper: 1}, Smoke: 1, Temperature: 80}},
+		Emitters: []gas.Emitter{{Emitter: sim.Emitter{Shape: geom.Shape{Form: geom.Sphere, Centre: geom.V(0.5, 0.15, 0.5), Size: geom.V(0.2, 0.2, 0.2), Turn: geom.RotationXYZ(geom.Vec3{}), Taper: 1}}, Smoke: 1, Temperature: 80}},
 	}
 	scene := func(float64, float64) gas.Inputs { return in }
 	for range 6 {
@@ -140,7 +144,7 @@ func plume(n int, crew grid.Crew) (*gas.Solver, gas.Scene) {
 }
 
 func step(s *gas.Solver, scene gas.Scene) {
-	if _, err := s.Frame(1.0/24, gas.Substeps{CFL: 1000, Min: 1, Max: 1}, scene, nil); err != nil {
+	if _, err := s.Frame(1.0/24, sim.Substeps{CFL: 1000, Min: 1, Max: 1}, scene, nil); err != nil {
 		panic(err)
 	}
 }
@@ -182,7 +186,7 @@ func puff(n int) *grid.Field {
 
 func testScene(n int, crew grid.Crew, method string) *render.Scene {
 	v, _ := render.NewVolume(puff(n), 1/float64(n), geom.V(-0.5, 0, -0.5), crew)
-	l := look.At(&shot.Element{Kind: shot.Look, Values: shot.Values{"method": shot.Text(method)}}, 1)
+	l := look.At(shot.NewElement(shot.Look, "", "", val.Method.Is(method)), 1)
 	l.Ground = false
 	return &render.Scene{Volumes: []*render.Volume{v}, Look: l, Camera: render.NewCamera(geom.V(1.2, 0.8, 1.6), geom.V(0, 0.5, 0), 45)}
 }
@@ -263,7 +267,7 @@ func dressed(c *render.Channels, n int, crew grid.Crew, l *look.Look) *render.Vo
 }
 
 func fireScene(n int, crew grid.Crew, method string) *render.Scene {
-	l := look.At(&shot.Element{Kind: shot.Look, Values: shot.Values{"method": shot.Text(method)}}, 1)
+	l := look.At(shot.NewElement(shot.Look, "", "", val.Method.Is(method)), 1)
 	return &render.Scene{Volumes: []*render.Volume{dressed(burningChannels(n), n, crew, &l)}, Look: l, Camera: render.NewCamera(geom.V(1.2, 0.8, 1.6), geom.V(0, 0.5, 0), 45)}
 }
 
@@ -306,9 +310,9 @@ func cacheSpeed(t *Table) {
 	n := 128
 	f := puff(n)
 	dims := [3]int{n, n, n}
-	var grids []*vdb.Grid
+	var grids []*frame.Grid
 	for _, name := range []string{"density", "temperature", "fuel"} {
-		grids = append(grids, vdb.FromDense(name, [3]int{}, dims, [][]float32{f.Data}, 0, 0, t.crew.For))
+		grids = append(grids, frame.FromDense(name, [3]int{}, dims, [][]float32{f.Data}, 0, 0, t.crew.For))
 	}
 	plain := float64(3 * 4 * n * n * n)
 	ref := reference(grids)
@@ -345,7 +349,7 @@ type refSpeed struct{ write, read, size float64 }
 
 // reference times the reference library on the same grids, where its Python
 // module is installed; it can be asked for Blosc only.
-func reference(grids []*vdb.Grid) (out refSpeed) {
+func reference(grids []*frame.Grid) (out refSpeed) {
 	dir, err := os.MkdirTemp("", "zarf-bench-")
 	if err != nil {
 		return out

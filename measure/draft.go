@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"zarf/core/shot"
+	"zarf/core/shot/val"
 	"zarf/core/stage"
 	"zarf/demo"
 	"zarf/studio"
@@ -23,13 +24,18 @@ import (
 // blaze is a fire in a box of n³ voxels.
 func blaze(n int) *shot.Shot {
 	s := shot.New("Blaze")
-	s.Self.Values["last"] = shot.Num(500)
+	val.Last.Set(s.Self, 500)
 	d := s.Add(shot.Domain)
-	d.Values["size"], d.Values["position"], d.Values["voxel"] = shot.Vec(2, 2, 2), shot.Vec(0, 1, 0), shot.Num(2/float64(n))
-	d.Values["burning"] = shot.Text("fuel")
+	val.Size.Set(d, 2, 2, 2)
+	val.Position.Set(d, 0, 1, 0)
+	val.Voxel.Set(d, 2/float64(n))
+	val.Burning.Set(d, "fuel")
 	e := s.Add(shot.Emitter)
-	e.Values["position"], e.Values["size"] = shot.Vec(0, 0.25, 0), shot.Vec(0.5, 0.2, 0.5)
-	e.Values["fuel"], e.Values["temperature"], e.Values["smoke"] = shot.Num(0.06), shot.Num(900), shot.Num(0.1)
+	val.Position.Set(e, 0, 0.25, 0)
+	val.Size.Set(e, 0.5, 0.2, 0.5)
+	val.Fuel.Set(e, 0.06)
+	val.Temperature.Set(e, 900)
+	val.Smoke.Set(e, 0.1)
 	return s
 }
 
@@ -90,7 +96,7 @@ func draftOf(t *Table, name string, s *shot.Shot, voxel, goal float64) error {
 	t.least(name+": frames a second", 24/spent, least, "1/s")
 	worst := 0.0
 	for n := 1; n <= 6; n++ {
-		s.Of(shot.Emitter)[0].Values["smoke"] = shot.Num(float64(n))
+		val.Smoke.Set(s.Of(shot.Emitter)[0], float64(n))
 		begin := time.Now()
 		d.Tell(draft.Command{Do: "change", Shot: s.Encode()})
 		for {
@@ -136,11 +142,15 @@ func scrub(t *Table, n, size int) (ms float64, err error) {
 	}
 	defer st.Close()
 	s := shot.New("Scrub")
-	s.Self.Values["last"] = shot.Num(8)
+	val.Last.Set(s.Self, 8)
 	d := s.Add(shot.Domain)
-	d.Values["size"], d.Values["position"], d.Values["voxel"] = shot.Vec(2, 2, 2), shot.Vec(0, 1, 0), shot.Num(2/float64(n))
+	val.Size.Set(d, 2, 2, 2)
+	val.Position.Set(d, 0, 1, 0)
+	val.Voxel.Set(d, 2/float64(n))
 	e := s.Add(shot.Emitter)
-	e.Values["position"], e.Values["size"], e.Values["smoke"] = shot.Vec(0, 0.9, 0), shot.Vec(1.1, 1.5, 1.1), shot.Num(2)
+	val.Position.Set(e, 0, 0.9, 0)
+	val.Size.Set(e, 1.1, 1.5, 1.1)
+	val.Smoke.Set(e, 2)
 	row, err := st.Store.CreateShot(s, "bench")
 	if err != nil {
 		return 0, err

@@ -11,6 +11,8 @@ import (
 	"zarf/core/grid"
 	"zarf/core/pressure"
 	"zarf/core/shot"
+	"zarf/core/shot/val"
+	"zarf/core/sim"
 	"zarf/core/stage"
 	"zarf/demo"
 )
@@ -33,10 +35,7 @@ func fire(n int, crew grid.Crew) (*gas.Solver, gas.Scene) {
 		at := func(t float64) geom.Shape {
 			return shape(geom.Sphere, geom.V(0.5+0.2*math.Sin(3*t), 0.5, 0.5), geom.V(0.15, 0.15, 0.15))
 		}
-		return gas.Inputs{Physics: p,
-			Emitters:    []gas.Emitter{{Shape: burner, Before: burner, Fuel: 0.06, Temperature: 500, Smoke: 0.1}},
-			Colliders:   []gas.Collider{{Shape: at(t), Before: at(t - dt)}},
-			Turbulences: []gas.Turbulence{{Strength: 1, Size: 0.3, Octaves: 2, Phase: t}}}
+		return gas.Inputs{Physics: p, Emitters: []gas.Emitter{{Emitter: sim.Emitter{Shape: burner, Before: burner}, Fuel: 0.06, Temperature: 500, Smoke: 0.1}}, Scene: sim.Scene{Colliders: []sim.Collider{{Shape: at(t), Before: at(t - dt)}}, Turbulences: []sim.Turbulence{{Strength: 1, Size: 0.3, Octaves: 2, Phase: t}}}}
 	}
 	for range 6 {
 		step(s, scene)
@@ -79,7 +78,7 @@ func sparse(t *Table) {
 	scene := func(now, _ float64) gas.Inputs {
 		in := gas.Inputs{Physics: p}
 		if now < 0.025 { // what is timed is the plume, not its making
-			in.Emitters = []gas.Emitter{{Shape: cone, Smoke: 1, Temperature: 20, Breakup: 0.4, NoiseSize: 0.1}}
+			in.Emitters = []gas.Emitter{{Emitter: sim.Emitter{Shape: cone, Breakup: 0.4, NoiseSize: 0.1}, Smoke: 1, Temperature: 20}}
 		}
 		return in
 	}
@@ -90,7 +89,7 @@ func sparse(t *Table) {
 	var st gas.FrameStats
 	one := func(s *gas.Solver) func() {
 		return func() {
-			if st, err = s.Frame(0.01, gas.Substeps{CFL: 1000, Min: 1, Max: 1}, scene, nil); err != nil {
+			if st, err = s.Frame(0.01, sim.Substeps{CFL: 1000, Min: 1, Max: 1}, scene, nil); err != nil {
 				panic(err)
 			}
 		}
@@ -158,7 +157,7 @@ func burning(t *Table) {
 	heat := total(s.Heat)
 	burnt := 0.0
 	for range 12 {
-		st, err := s.Frame(1.0/24, gas.Substeps{CFL: 2, Min: 1, Max: 1}, func(float64, float64) gas.Inputs { return gas.Inputs{Physics: p} }, nil)
+		st, err := s.Frame(1.0/24, sim.Substeps{CFL: 2, Min: 1, Max: 1}, func(float64, float64) gas.Inputs { return gas.Inputs{Physics: p} }, nil)
 		if err != nil {
 			panic(err)
 		}
@@ -169,7 +168,7 @@ func burning(t *Table) {
 
 	p.Fire.Expansion = 1
 	s = light()
-	st, err := s.Frame(1.0/48, gas.Substeps{CFL: 1000, Min: 1, Max: 1}, func(float64, float64) gas.Inputs { return gas.Inputs{Physics: p} }, nil)
+	st, err := s.Frame(1.0/48, sim.Substeps{CFL: 1000, Min: 1, Max: 1}, func(float64, float64) gas.Inputs { return gas.Inputs{Physics: p} }, nil)
 	if err != nil {
 		panic(err)
 	}
@@ -187,7 +186,7 @@ func burning(t *Table) {
 		s.Heat.Data[i], s.Fuel.Data[i] = 1500, 0
 	}
 	for range 24 {
-		if _, err := s.Frame(1.0/24, gas.Substeps{CFL: 2, Min: 1, Max: 1}, func(float64, float64) gas.Inputs { return gas.Inputs{Physics: p} }, nil); err != nil {
+		if _, err := s.Frame(1.0/24, sim.Substeps{CFL: 2, Min: 1, Max: 1}, func(float64, float64) gas.Inputs { return gas.Inputs{Physics: p} }, nil); err != nil {
 			panic(err)
 		}
 	}
@@ -223,11 +222,11 @@ func climb(n int, steady bool, crew grid.Crew) float64 {
 	at := geom.V(1, 0.25, 1)
 	ball := shape(geom.Sphere, at, geom.V(2*r, 2*r, 2*r))
 	scene := func(now, _ float64) gas.Inputs {
-		in := gas.Inputs{Physics: p, Turbulences: []gas.Turbulence{{Strength: 0.3, Size: 0.3, Octaves: 2, Phase: now, Region: gas.Region{Shape: ball, Limited: true, Fade: 0.2}}}}
+		in := gas.Inputs{Physics: p, Scene: sim.Scene{Turbulences: []sim.Turbulence{{Strength: 0.3, Size: 0.3, Octaves: 2, Phase: now, Region: sim.Region{Shape: ball, Limited: true, Fade: 0.2}}}}}
 		if steady {
-			in.Emitters = []gas.Emitter{{Shape: ball, Add: true, Smoke: 10, Temperature: 300}}
+			in.Emitters = []gas.Emitter{{Emitter: sim.Emitter{Shape: ball}, Add: true, Smoke: 10, Temperature: 300}}
 		} else if now < 1.5e-3 {
-			in.Emitters = []gas.Emitter{{Shape: ball, Smoke: 1, Temperature: 30}}
+			in.Emitters = []gas.Emitter{{Emitter: sim.Emitter{Shape: ball}, Smoke: 1, Temperature: 30}}
 		}
 		return in
 	}
@@ -238,7 +237,7 @@ func climb(n int, steady bool, crew grid.Crew) float64 {
 		if f == 0 {
 			dt = 1e-3 // the release
 		}
-		st, err := s.Frame(dt, gas.Substeps{CFL: 2, Min: 1, Max: 8}, scene, nil)
+		st, err := s.Frame(dt, sim.Substeps{CFL: 2, Min: 1, Max: 8}, scene, nil)
 		if err != nil {
 			panic(err)
 		}
@@ -278,9 +277,9 @@ func likeness(t *Table) {
 			rows[n] = map[int]look{}
 			s := c.shot.Clone()
 			for _, d := range s.Of(shot.Domain) {
-				d.Values["voxel"] = shot.Num(d.Get("voxel").Num * c.fine * by)
+				val.Voxel.Set(d, val.Voxel.Of(d)*c.fine*by)
 			}
-			g, err := stage.NewGas(s, "", t.crew)
+			g, err := stage.New(s, "", t.crew)
 			if err != nil {
 				panic(err)
 			}
@@ -289,7 +288,7 @@ func likeness(t *Table) {
 				if err != nil {
 					panic(err)
 				}
-				rows[n][f] = look{st.Top, st.Width, st.PeakHeat + s.Get("air_temperature").Num}
+				rows[n][f] = look{st.Top, st.Width, st.Of(sim.PeakHeat) + val.AirTemperature.Of(s)}
 				if f >= c.at[len(c.at)-1] {
 					break
 				}

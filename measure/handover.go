@@ -11,7 +11,9 @@ import (
 
 	"zarf/core/format/exr"
 	"zarf/core/format/vdb"
+	"zarf/core/frame"
 	"zarf/core/shot"
+	"zarf/core/shot/val"
 	"zarf/core/stage"
 	"zarf/studio/cache"
 	"zarf/studio/handover"
@@ -27,7 +29,9 @@ func handoverSpeed(t *Table) {
 	defer os.RemoveAll(dir)
 	s := shot.New("bench")
 	d := s.Add(shot.Domain)
-	d.Values["size"], d.Values["voxel"], d.Values["position"] = shot.Vec(0.96, 0.96, 0.96), shot.Num(0.01), shot.Vec(0, 0.48, 0)
+	val.Size.Set(d, 0.96, 0.96, 0.96)
+	val.Voxel.Set(d, 0.01)
+	val.Position.Set(d, 0, 0.48, 0)
 	c, err := cache.Open(filepath.Join(dir, "cache"))
 	if err != nil {
 		panic(err)
@@ -53,11 +57,10 @@ func handoverSpeed(t *Table) {
 		}
 		return top
 	}
-	t.least("12 frames of 96³, three channels, to VDB, z up, zip: 2 threads over 1", ratio(handover.Job{From: 1, To: frames, Settings: shot.Values{"axes": shot.Text("z-up"), "compression": shot.Text("zip")}}), 1.8, "×")
+	t.least("12 frames of 96³, three channels, to VDB, z up, zip: 2 threads over 1", ratio(handover.Job{From: 1, To: frames, Settings: handover.Set(val.Axes.Is("z-up"), val.Compression.Is("zip"))}), 1.8, "×")
 	rec := tiles(filepath.Join(dir, "rec"), 512, 64)
-	t.least("32 tiles of 512² to an OpenEXR sequence: 2 threads over 1", ratio(handover.Job{From: 1, To: 32, Renders: rec, Settings: shot.Values{"what": shot.Text("flipbook"), "columns": shot.Num(8), "rows": shot.Num(4), "tile_wide": shot.Num(512), "tile_tall": shot.Num(512),
-		"pick": shot.Text("range"), "vectors": shot.Text("none"), "sheet_file": shot.Text("exr"), "sheet_out": shot.Text("sequence")}}), 1.8, "×")
-	atlas := handover.Job{From: 1, To: 64, Renders: rec, Threads: t.crew.Threads(), Settings: shot.Values{"what": shot.Text("flipbook"), "tile_wide": shot.Num(512), "tile_tall": shot.Num(512), "pick": shot.Text("range")}}
+	t.least("32 tiles of 512² to an OpenEXR sequence: 2 threads over 1", ratio(handover.Job{From: 1, To: 32, Renders: rec, Settings: handover.Set(val.What.Is("flipbook"), val.Columns.Is(8), val.Rows.Is(4), val.TileWide.Is(512), val.TileTall.Is(512), val.Pick.Is("range"), val.Vectors.Is("none"), val.SheetFile.Is("exr"), val.SheetOut.Is("sequence"))}), 1.8, "×")
+	atlas := handover.Job{From: 1, To: 64, Renders: rec, Threads: t.crew.Threads(), Settings: handover.Set(val.What.Is("flipbook"), val.TileWide.Is(512), val.TileTall.Is(512), val.Pick.Is("range"))}
 	t.most("64 tiles of 512² to a 4096² atlas with motion vectors", min(do(atlas), do(atlas)), 15, "s")
 }
 
@@ -76,10 +79,10 @@ func smoke(st *cache.Stage, n, frames int) {
 			den[i], heat[i] = float32(v), float32(600*v*v)
 			vel[0][i], vel[1][i], vel[2][i] = float32(-3*z), float32(v), float32(3*x)
 		}
-		var grids []*vdb.Grid
-		for name, comps := range map[string][][]float32{stage.Density: {den}, stage.Temperature: {heat}, stage.Velocity: vel} {
-			g := vdb.FromDense(name, [3]int{}, [3]int{n, n, n}, comps, 0, 1e-4, nil)
-			g.Transform = vdb.Uniform(0.01, [3]float64{-0.475, 0.005, -0.475})
+		var grids []*frame.Grid
+		for name, comps := range map[string][][]float32{frame.Density: {den}, frame.Temperature: {heat}, frame.Velocity: vel} {
+			g := frame.FromDense(name, [3]int{}, [3]int{n, n, n}, comps, 0, 1e-4, nil)
+			g.Transform = frame.Uniform(0.01, [3]float64{-0.475, 0.005, -0.475})
 			grids = append(grids, g)
 		}
 		if _, err := st.Put(cache.Frame{Frame: f}, func(w io.Writer) error { return vdb.Write(w, grids, vdb.Options{Compression: vdb.Blosc}) }); err != nil {

@@ -5,10 +5,10 @@ import (
 	"math"
 	"time"
 
-	"zarf/core/gas"
 	"zarf/core/geom"
 	"zarf/core/grid"
 	"zarf/core/liquid"
+	"zarf/core/sim"
 	"zarf/core/surface"
 )
 
@@ -26,13 +26,13 @@ var water = liquid.Physics{Gravity: 9.81, Density: 1000, Affine: true, Tolerance
 // bodyOf is an emitter that fills a box once.
 func bodyOf(lo, hi geom.Vec3) liquid.Emitter {
 	sh := geom.Shape{Form: geom.Block, Centre: lo.Add(hi).Mul(0.5), Size: hi.Sub(lo), Turn: geom.RotationXYZ(geom.Vec3{})}
-	return liquid.Emitter{Emitter: gas.Emitter{Shape: sh, Before: sh}, Once: true, ID: "body"}
+	return liquid.Emitter{Emitter: sim.Emitter{Shape: sh, Before: sh}, Once: true, ID: "body"}
 }
 
 // flows runs frames of a liquid and tells of each.
 func flows(s *liquid.Solver, frames int, dt, cfl float64, in liquid.Inputs, each func(f int, st liquid.FrameStats)) {
 	for f := range frames {
-		st, err := s.Frame(dt, gas.Substeps{CFL: cfl, Min: 1, Max: 100}, func(float64, float64) liquid.Inputs { return in }, nil)
+		st, err := s.Frame(dt, sim.Substeps{CFL: cfl, Min: 1, Max: 100}, func(float64, float64) liquid.Inputs { return in }, nil)
 		if err != nil {
 			panic(err)
 		}
@@ -167,7 +167,7 @@ func draining(crew grid.Crew) (worst float64) {
 	h := 0.025
 	s := tank(56, 40, 8, h, [6]bool{false, true}, crew)
 	wall := geom.Shape{Form: geom.Block, Centre: geom.V(0.85, 0.575, 0.1), Size: geom.V(0.1, 0.85, 1), Turn: geom.RotationXYZ(geom.Vec3{})}
-	in := liquid.Inputs{Physics: water, Emitters: []liquid.Emitter{bodyOf(geom.V(0, 0, 0), geom.V(0.8, 0.8, 0.2))}, Colliders: []gas.Collider{{Shape: wall, Before: wall}}}
+	in := liquid.Inputs{Physics: water, Emitters: []liquid.Emitter{bodyOf(geom.V(0, 0, 0), geom.V(0.8, 0.8, 0.2))}, Scene: sim.Scene{Colliders: []sim.Collider{{Shape: wall, Before: wall}}}}
 	flows(s, 14, 1.0/24, 2, in, func(f int, _ liquid.FrameStats) {
 		if f < 8 {
 			return

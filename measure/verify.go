@@ -11,6 +11,7 @@ import (
 	"zarf/core/pressure"
 	"zarf/core/render"
 	"zarf/core/shot"
+	"zarf/core/shot/val"
 )
 
 // Verify measures accuracy; section "" runs all.
@@ -149,7 +150,7 @@ func renderAccuracy(t *Table) {
 	}
 	for _, method := range []string{"march", "path"} {
 		v, _ := render.NewVolume(f, 1.0/float64(n), geom.V(-0.5, -0.5, -0.5), t.crew)
-		l := look.At(&shot.Element{Kind: shot.Look, Values: shot.Values{"method": shot.Text(method), "colour": shot.Vec(0, 0, 0), "extinction": shot.Num(2), "sun_strength": shot.Num(0), "sky_strength": shot.Num(0)}}, 1)
+		l := look.At(shot.NewElement(shot.Look, "", "", val.Method.Is(method), val.Colour.Is(0, 0, 0), val.Extinction.Is(2), val.SunStrength.Is(0), val.SkyStrength.Is(0)), 1)
 		l.Ground, l.Background, l.Step = false, "grey", 0.5
 		sc := &render.Scene{Volumes: []*render.Volume{v}, Look: l, Camera: render.NewCamera(geom.V(0, 0, 100), geom.Vec3{}, 20000)}
 		p, err := render.New(sc, 8, 8, t.crew)
@@ -195,7 +196,7 @@ func furnace(crew grid.Crew) float64 {
 	n := 24
 	f := puff(n)
 	v, _ := render.NewVolume(f, 1/float64(n), geom.V(-0.5, -0.5, -0.5), crew)
-	l := look.At(&shot.Element{Kind: shot.Look, Values: shot.Values{"method": shot.Text("path"), "colour": shot.Vec(1, 1, 1), "extinction": shot.Num(8), "bounces": shot.Num(64), "sun_strength": shot.Num(0)}}, 1)
+	l := look.At(shot.NewElement(shot.Look, "", "", val.Method.Is("path"), val.Colour.Is(1, 1, 1), val.Extinction.Is(8), val.Bounces.Is(64), val.SunStrength.Is(0)), 1)
 	l.Ground, l.Background = false, "sky"
 	l.Even = true
 	sc := &render.Scene{Volumes: []*render.Volume{v}, Look: l, Camera: render.NewCamera(geom.V(0, 0, 2), geom.Vec3{}, 80)}

@@ -24,6 +24,7 @@ import (
 	"zarf/core/asset"
 	"zarf/core/check"
 	"zarf/core/shot"
+	"zarf/core/shot/val"
 	"zarf/core/stage"
 	"zarf/studio/assets"
 	"zarf/studio/cache"
@@ -683,9 +684,9 @@ func (s *Studio) Record(row store.ShotRow, t store.Take, lookID string, from, to
 		}
 		switch solids {
 		case "out":
-			e.Values["rendered"] = shot.On(false)
+			val.Rendered.Set(e, false)
 		case "held":
-			e.Values["holdout"] = shot.On(true)
+			val.Holdout.Set(e, true)
 		}
 	}
 	dir, err := s.fresh("renders", fmt.Sprintf("%s-take%d-tiles", row.Slug, t.Number))
@@ -727,7 +728,7 @@ func (s *Studio) handing(row store.ShotRow, t store.Take, name string, from, to 
 		return spec{}, nil, err
 	}
 	sp := spec{Take: t.Doc, Now: doc.Encode(), Domain: t.Domain, From: from, To: to, Name: name}
-	what := doc.HandoverValue("what").Text
+	what := val.What.Of(doc.Handover)
 	if renders == 0 {
 		if what == "pictures" || what == "flipbook" {
 			return sp, nil, errors.New("no pictures are chosen: record tiles here or render a range at Look, then choose it")
@@ -764,7 +765,7 @@ func (s *Studio) HandOver(row store.ShotRow, t store.Take, name string, from, to
 	if sp.Dir, err = s.fresh("handovers", fmt.Sprintf("%s-take%d", row.Slug, t.Number)); err != nil {
 		return err
 	}
-	step := max(1, int(doc.HandoverValue("step").Num))
+	step := max(1, int(val.Step.Of(doc.Handover)))
 	return s.submit(store.Job{Kind: KindHandover, ShotID: row.ID, TakeID: t.ID, Total: (to-from)/step + 1}, sp)
 }
 

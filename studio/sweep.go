@@ -9,6 +9,7 @@ import (
 
 	"zarf/core/check"
 	"zarf/core/shot"
+	"zarf/core/shot/val"
 	"zarf/core/stage"
 	"zarf/studio/store"
 )
@@ -79,24 +80,22 @@ func (v *SweepValue) apply(s *shot.Shot, x float64) error {
 	if !entry.Sim {
 		return fmt.Errorf("%s of %s doesn't change a simulation; compare looks instead", entry.Label, e.Title())
 	}
-	val := e.Get(v.Key)
+	to := entry.Value(e)
 	if entry.Type == shot.Vector {
 		if v.Part < 0 || v.Part > 2 {
 			return fmt.Errorf("%s has three parts; %d is none of them", entry.Label, v.Part)
 		}
-		val.Vec[v.Part] = x
+		to.Vec[v.Part] = x
 	} else {
-		val.Num = x
+		to.Num = x
 	}
 	if entry.Type == shot.Integer {
-		val.Num = math.Round(val.Num)
+		to.Num = math.Round(to.Num)
 	}
-	if err := entry.Check(val); err != nil {
+	if err := e.Put(v.Key, to); err != nil {
 		return err
 	}
-	e.Values[v.Key] = val
-	delete(e.Keys, v.Key)
-	delete(e.Extras, v.Key)
+	e.DropKeys(entry)
 	return nil
 }
 
@@ -104,7 +103,7 @@ func (v *SweepValue) apply(s *shot.Shot, x float64) error {
 func (v *SweepValue) say(s *shot.Shot, x float64) string {
 	e := s.Owner(v.Element)
 	entry := shot.Find(e.Kind, v.Key)
-	unit := entry.Unit.Shown(s.Get("units").Text)
+	unit := entry.Unit.Shown(val.Units.Of(s))
 	label := entry.Label
 	if entry.Type == shot.Vector {
 		label += " " + "xyz"[v.Part:v.Part+1]

@@ -22,6 +22,7 @@ import (
 	"zarf/core/geom"
 	"zarf/core/grid"
 	"zarf/core/shot"
+	"zarf/core/shot/val"
 	"zarf/core/surface"
 )
 
@@ -174,13 +175,14 @@ func (s *server) install(d *shot.Shot, use, into, ref string, f *bring.Facts, fo
 	if f.Triangles == 0 {
 		return nil, "", fmt.Errorf("%s holds no mesh, only %d curves; bring it in as a curve that leads", asset.Name(ref), len(f.Curves))
 	}
-	e.Values["form"], e.Values["mesh"] = shot.Text("mesh"), shot.Text(ref)
+	val.Form.Set(e, "mesh")
+	val.Mesh.Set(e, ref)
 	size, at := f.Size, geom.FromArray(f.Centre)
 	for a := range size {
 		size[a] = max(size[a], 1e-4)
 	}
 	if fit := strings.TrimSpace(form("fit")); fit != "" {
-		want, err := shot.Metre.Parse(fit, d.Get("units").Text)
+		want, err := shot.Metre.Parse(fit, val.Units.Of(d))
 		if err != nil || !(want > 0) || want > 1e5 {
 			return nil, "", fmt.Errorf("the size to fit to is %q; give a length such as 2.5 m", fit)
 		}
@@ -193,14 +195,13 @@ func (s *server) install(d *shot.Shot, use, into, ref string, f *bring.Facts, fo
 	if form("recentre") == "on" {
 		at = geom.V(0, size[1]/2, 0)
 	}
-	e.Values["size"], e.Values["position"] = shot.Vec(size[0], size[1], size[2]), shot.Vec(at.X, at.Y, at.Z)
-	for _, key := range []string{"size", "position"} {
-		if err := shot.Find(kind, key).Check(e.Values[key]); err != nil {
+	for _, p := range []val.Pair{val.Size.Is(size[0], size[1], size[2]), val.Position.Is(at.X, at.Y, at.Z)} {
+		if err := e.Put(p.Name, p.Value); err != nil {
 			return nil, "", fmt.Errorf("it would be placed wrongly (%v); fit it to a size, recentre it, or set the unit", err)
 		}
 	}
 	if kind == shot.Emitter && f.OpenEdges > 0 {
-		e.Values["from"] = shot.Text("surface")
+		val.From.Set(e, "surface")
 		notes = append(notes, "it isn't closed, so its surface emits")
 	}
 	if f.Length > 0 {
@@ -219,15 +220,15 @@ func (s *server) install(d *shot.Shot, use, into, ref string, f *bring.Facts, fo
 // animate sets the values of a file's animation.
 func animate(d *shot.Shot, e *shot.Element, f *bring.Facts, form func(string) string) {
 	first, _ := d.Range()
-	e.Values["motion_start"] = shot.Num(float64(first))
+	val.MotionStart.Set(e, float64(first))
 	if f.Rate > 0 {
-		e.Values["motion_rate"] = shot.Num(f.Rate)
+		val.MotionRate.Set(e, f.Rate)
 	}
 	if form("keeps") == "frames" {
-		e.Values["motion_keeps"] = shot.Text("frames")
+		val.MotionKeeps.Set(e, "frames")
 	}
 	if n, err := strconv.Atoi(form("hold")); err == nil && n > 0 {
-		e.Values["motion_hold"] = shot.Num(float64(min(n, 100000)))
+		val.MotionHold.Set(e, float64(min(n, 100000)))
 	}
 }
 
@@ -239,20 +240,20 @@ func (s *server) swapMesh(d *shot.Shot, e *shot.Element, ref string, f *bring.Fa
 		return nil, fmt.Errorf("%s holds no mesh", asset.Name(ref))
 	}
 	lib := s.st.Store.Files
-	old, oldErr := lib.Model(e.Get("mesh").Text)
+	old, oldErr := lib.Model(val.Mesh.Of(e))
 	now, err := lib.Model(ref)
 	if err != nil {
 		return nil, err
 	}
 	size := geom.FromArray(f.Size)
 	if e.FromFile() && oldErr == nil {
-		was, native := geom.FromArray(e.Get("size").Vec), old.Box.Size()
+		was, native := geom.FromArray(val.Size.Of(e)), old.Box.Size()
 		k := 1.0
 		if m := native.MaxComponent(); m > 0 {
 			k = was.MaxComponent() / m
 		}
 		size = size.Mul(k)
-		if w := e.Get("share_painted").Text; w != "" {
+		if w := val.SharePainted.Of(e); w != "" {
 			weights, err := lib.Weights(w)
 			if err == nil && len(weights) == len(old.Rest.P) {
 				carried, share := asset.Carry(old.Rest, weights, now.Rest)
@@ -260,7 +261,7 @@ func (s *server) swapMesh(d *shot.Shot, e *shot.Element, ref string, f *bring.Fa
 				if err != nil {
 					return nil, err
 				}
-				e.Values["share_painted"] = shot.Text(id)
+				val.SharePainted.Set(e, id)
 				if share < 0.95 {
 					notes = append(notes, fmt.Sprintf("the painted weights were carried over to the nearest place; for %.0f %% of the new mesh that is far: look at them", 100*(1-share)))
 				} else {
@@ -269,22 +270,23 @@ func (s *server) swapMesh(d *shot.Shot, e *shot.Element, ref string, f *bring.Fa
 			}
 		}
 	} else if m := size.MaxComponent(); m > 0 {
-		size = size.Mul(geom.FromArray(e.Get("size").Vec).MaxComponent() / m)
+		size = size.Mul(geom.FromArray(val.Size.Of(e)).MaxComponent() / m)
 	}
-	by, have := e.Get("share").Text, f.Parts
+	by, have := val.Share.Of(e), f.Parts
 	if by == "joints" {
 		have = f.Joints
 	}
 	if by == "parts" || by == "joints" {
-		for _, n := range e.Get("share_names").List() {
+		for _, n := range val.ShareNames.Of(e) {
 			if !slices.Contains(have, n) {
 				notes = append(notes, fmt.Sprintf("the new file has no %s called %q", strings.TrimSuffix(by, "s"), n))
 			}
 		}
 	}
-	e.Values["form"], e.Values["mesh"] = shot.Text("mesh"), shot.Text(ref)
-	if len(e.Keys["size"]) == 0 {
-		e.Values["size"] = shot.Vec(max(size.X, 1e-4), max(size.Y, 1e-4), max(size.Z, 1e-4))
+	val.Form.Set(e, "mesh")
+	val.Mesh.Set(e, ref)
+	if len(e.Keys(val.Largest)) == 0 {
+		val.Size.Set(e, max(size.X, 1e-4), max(size.Y, 1e-4), max(size.Z, 1e-4))
 	}
 	return notes, nil
 }
@@ -322,16 +324,16 @@ func (s *server) guideFrom(d *shot.Shot, e *shot.Element, ref string) error {
 	if err := shot.Find(shot.Guide, "points").Check(v); err != nil {
 		return err
 	}
-	e.Values["points"] = v
-	e.Values["closed"] = shot.On(m.Curves[0].Closed)
-	e.Values["reach"] = shot.Num(shot.Tidy(max(1e-3, line.L*0.12)))
+	e.Set(val.Points.Name(), v)
+	val.Closed.Set(e, m.Curves[0].Closed)
+	val.Reach.Set(e, shot.Tidy(max(1e-3, line.L*0.12)))
 	return nil
 }
 
 // cameraFrom makes the shot's camera that of a file: a key a frame where it
 // moves.
 func (s *server) cameraFrom(d *shot.Shot, e *shot.Element) (notes []string, err error) {
-	m, err := s.st.Store.Files.Model(e.Get("mesh").Text)
+	m, err := s.st.Store.Files.Model(val.Mesh.Of(e))
 	if err != nil {
 		return nil, err
 	}
@@ -343,21 +345,20 @@ func (s *server) cameraFrom(d *shot.Shot, e *shot.Element) (notes []string, err 
 		cam = d.Add(shot.Camera)
 	}
 	// the camera stands to the file's meshes as in the file
-	size, native := geom.FromArray(e.Get("size").Vec), m.Box.Size()
+	size, native := geom.FromArray(val.Size.Of(e)), m.Box.Size()
 	k := 1.0
 	if x := native.MaxComponent(); x > 0 {
 		k = size.MaxComponent() / x
 	}
-	shift := geom.FromArray(e.Get("position").Vec).Sub(m.Box.Centre().Mul(k))
+	shift := geom.FromArray(val.Position.Of(e)).Sub(m.Box.Centre().Mul(k))
 	first, last := d.Range()
 	moves := m.Moves()
-	for _, key := range []string{"position", "target", "lens"} {
-		delete(cam.Keys, key)
-		delete(cam.Extras, key)
+	for _, n := range []val.Name{val.Position, val.Target, val.Lens} {
+		cam.DropKeys(n)
 	}
 	roll := 0.0
 	for f := first; f <= last; f++ {
-		t := e.MeshTime(float64(f))
+		t := e.MeshTime(d.Eval(float64(f)))
 		a, fov, ok := m.CameraAt(t)
 		if !ok {
 			return nil, nil
@@ -366,23 +367,24 @@ func (s *server) cameraFrom(d *shot.Shot, e *shot.Element) (notes []string, err 
 		ahead := a.M.Apply(geom.V(0, 0, -1)).Unit()
 		side := a.M.Apply(geom.V(1, 0, 0)).Unit()
 		roll = max(roll, math.Abs(math.Asin(min(1, max(-1, side.Y))))*180/math.Pi)
-		dist := max(0.1, geom.FromArray(e.Get("position").Vec).Sub(at).Dot(ahead))
+		dist := max(0.1, geom.FromArray(val.Position.Of(e)).Sub(at).Dot(ahead))
 		q := at.Add(ahead.Mul(dist))
 		// the picture's shape is the look's; the angle is upright, the lens is
 		// told for a picture 36 mm wide
 		lk := d.Looks[0]
-		aspect := lk.Get("width").Num / lk.Get("height").Num
+		aspect := val.Width.Of(lk) / val.Height.Of(lk)
 		lens := 18 / (math.Tan(fov*math.Pi/360) * aspect)
-		vals := map[string]shot.Value{"position": shot.Vec(at.X, at.Y, at.Z), "target": shot.Vec(q.X, q.Y, q.Z), "lens": shot.Num(min(2000, max(4, math.Round(lens*1e4)/1e4)))}
-		for key, v := range vals {
-			if err := shot.Find(shot.Camera, key).Check(v); err != nil {
+		val.Lens.Set(cam, math.Round(lens*1e4)/1e4)
+		for k, p := range map[val.VecKey]geom.Vec3{val.Position: at, val.Target: q} {
+			v := shot.Vec(p.X, p.Y, p.Z)
+			if !moves {
+				err = cam.Put(k.Name(), v)
+			} else {
+				err = cam.PutKey(k, shot.Key{Frame: float64(f), Value: v, Way: "ramp"})
+			}
+			if err != nil {
 				return nil, fmt.Errorf("the file's camera: %w", err)
 			}
-			if !moves || key == "lens" {
-				cam.Values[key] = v
-				continue
-			}
-			cam.SetKey(key, shot.Key{Frame: float64(f), Value: v, Way: "ramp"})
 		}
 		if !moves {
 			break
@@ -413,14 +415,18 @@ func (s *server) meshBytes(c *gin.Context) {
 		c.String(http.StatusNotFound, "this element has no imported mesh")
 		return
 	}
-	frame, _ := strconv.ParseFloat(c.Query("frame"), 64)
-	lib := s.st.Store.Files
-	w := asset.Want{Ref: e.Get("mesh").Text, Size: e.At("size", frame).Vec, Region: e.Share()}
+	frame, err := strconv.ParseFloat(c.DefaultQuery("frame", "0"), 64)
+	if err != nil || !(math.Abs(frame) <= shot.MaxFrame) {
+		c.String(http.StatusUnprocessableEntity, "the frame is not a number")
+		return
+	}
+	lib, now := s.st.Store.Files, doc.Eval(frame)
+	w := asset.Want{Ref: val.Mesh.Of(e), Size: val.Size.At(e, now), Region: e.Share()}
 	full := c.Query("full") != ""
 	if full {
 		w.Region = asset.Region{}
 	} else {
-		w.Time = e.MeshTime(frame)
+		w.Time = e.MeshTime(now)
 	}
 	p, err := lib.Pose(w)
 	if err != nil {
@@ -429,7 +435,7 @@ func (s *server) meshBytes(c *gin.Context) {
 	}
 	m, weights := p.Body.Mesh, p.Body.Weight
 	if full {
-		if got, err := lib.Weights(e.Get("share_painted").Text); err == nil && len(got) == len(m.P) {
+		if got, err := lib.Weights(val.SharePainted.Of(e)); err == nil && len(got) == len(m.P) {
 			weights = got
 		}
 	} else if len(m.Tri) > shownTriangles {
@@ -475,7 +481,7 @@ func (s *server) paint(c *gin.Context) {
 		if e == nil || !e.FromFile() {
 			return errors.New("the element that was painted on has no imported mesh any more")
 		}
-		m, err := s.st.Store.Files.Model(e.Get("mesh").Text)
+		m, err := s.st.Store.Files.Model(val.Mesh.Of(e))
 		if err != nil {
 			return err
 		}
@@ -490,7 +496,8 @@ func (s *server) paint(c *gin.Context) {
 		if err != nil {
 			return err
 		}
-		e.Values["share"], e.Values["share_painted"] = shot.Text("painted"), shot.Text(key)
+		val.Share.Set(e, "painted")
+		val.SharePainted.Set(e, key)
 		return nil
 	})
 	if err != nil {
@@ -508,11 +515,11 @@ func (s *server) wrap(c *gin.Context) {
 		if e == nil || !e.FromFile() {
 			return errors.New("only an imported mesh can be wrapped")
 		}
-		t, err := shot.Metre.Parse(c.PostForm("thickness"), d.Get("units").Text)
+		t, err := shot.Metre.Parse(c.PostForm("thickness"), val.Units.Of(d))
 		if err != nil {
 			return fmt.Errorf("the thickness is %q; give a length such as 5 cm", c.PostForm("thickness"))
 		}
-		p, err := d.Files().Pose(asset.Want{Ref: e.Get("mesh").Text, Size: e.Get("size").Vec, Region: e.Share()})
+		p, err := d.Files().Pose(asset.Want{Ref: val.Mesh.Of(e), Size: val.Size.Of(e), Region: e.Share()})
 		if err != nil {
 			return err
 		}
@@ -521,7 +528,7 @@ func (s *server) wrap(c *gin.Context) {
 			return err
 		}
 		for _, h := range d.Of(shot.Domain) {
-			if v := h.Get("voxel").Num; e.Acts(h) && t < v {
+			if v := val.Voxel.Of(h); e.Acts(h) && t < v {
 				return fmt.Errorf("a wrap %s m thick is thinner than %s's voxels of %s m; give at least that, or a voxel size of %s m", shot.Short(t), h.Name, shot.Short(v), shot.Short(t))
 			}
 		}
@@ -529,26 +536,25 @@ func (s *server) wrap(c *gin.Context) {
 		if err := ply.Encode(&b, m); err != nil {
 			return err
 		}
-		name := strings.TrimSuffix(asset.Name(e.Get("mesh").Text), path.Ext(asset.Name(e.Get("mesh").Text))) + " wrapped.ply"
+		name := strings.TrimSuffix(asset.Name(val.Mesh.Of(e)), path.Ext(asset.Name(val.Mesh.Of(e)))) + " wrapped.ply"
 		ref, f, err := s.st.Files.Bring(name, b.Bytes(), nil, bring.Options{})
 		if err != nil {
 			return err
 		}
 		// the mesh was made about the middle of the old one
-		turn := geom.RotationXYZ(geom.FromArray(e.Get("turn").Vec))
+		turn := geom.RotationXYZ(geom.FromArray(val.Turn.Of(e)))
 		shift := turn.Apply(geom.FromArray(f.Centre))
-		for i, k := range e.Keys["position"] {
-			e.Keys["position"][i].Value.Vec = geom.FromArray(k.Value.Vec).Add(shift).Array()
-		}
-		at := geom.FromArray(e.Get("position").Vec).Add(shift)
-		e.Values["position"], e.Values["mesh"] = shot.Vec(at.X, at.Y, at.Z), shot.Text(ref)
-		e.Values["size"] = shot.Vec(f.Size[0], f.Size[1], f.Size[2])
-		delete(e.Keys, "size")
-		for _, key := range []string{"share", "share_names", "share_painted"} {
-			delete(e.Values, key)
-		}
+		e.MapKeys(val.Position, func(v shot.Value) shot.Value {
+			return shot.Value{Vec: geom.FromArray(v.Vec).Add(shift).Array()}
+		})
+		at := geom.FromArray(val.Position.Of(e)).Add(shift)
+		val.Position.Set(e, at.X, at.Y, at.Z)
+		val.Mesh.Set(e, ref)
+		val.Size.Set(e, f.Size[0], f.Size[1], f.Size[2])
+		e.DropKeys(val.Size)
+		e.Reset(val.Share, val.ShareNames, val.SharePainted)
 		if e.Kind == shot.Emitter {
-			delete(e.Values, "from")
+			e.Reset(val.From)
 		}
 		return nil
 	}, "el", id)

@@ -14,6 +14,7 @@ import (
 	"github.com/go-rod/rod/lib/input"
 
 	"zarf/core/format/vdb"
+	"zarf/core/shot/val"
 	"zarf/internal/shoot"
 )
 
@@ -313,7 +314,7 @@ func TestGizmoAndPicking(t *testing.T) {
 	if code, _ := s.post(t, "/shots/gz/place", "stage", "id", "emitter1", "key", "position", "v0", "0.1", "v1", "0.3", "v2", "-0.1", "frame", "1"); code != 200 {
 		t.Error(code)
 	}
-	if p := doc(t, s, row).Element("emitter1").Get("position").Vec; p != [3]float64{0.1, 0.3, -0.1} {
+	if p := val.Position.Of(doc(t, s, row).Element("emitter1")); p != [3]float64{0.1, 0.3, -0.1} {
 		t.Errorf("%v", p)
 	}
 	// press on the middle of the emitter in the picture

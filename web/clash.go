@@ -101,7 +101,7 @@ func (a *authors) alone(shot int64, after, to int, page string) bool {
 func both(mine, theirs []shot.Change) (a, b []shot.Change) {
 	for _, m := range mine {
 		for _, t := range theirs {
-			if m.Where == t.Where && m.Label == t.Label && m.Is != t.Is {
+			if m.Clashes(t) {
 				a, b = append(a, m), append(b, t)
 			}
 		}

@@ -5,6 +5,7 @@ import (
 	"strings"
 	"testing"
 
+	"zarf/core/shot/val"
 	"zarf/studio/store"
 )
 
@@ -91,7 +92,7 @@ func TestCompareSweepAndProbeInTheBrowser(t *testing.T) {
 	h.until(`() => !document.querySelector('#comparepane [name=adopt]').hidden`)
 	h.click(`#comparepane [name=adopt]`)
 	h.until(`() => document.getElementById('undo').title.includes('go on from take 5')`)
-	if v := doc(t, s, row).Element("emitter1").Get("speed").Num; v != 4 {
+	if v := val.Speed.Of(doc(t, s, row).Element("emitter1")); v != 4 {
 		t.Errorf("going on from it, the speed is %g", v)
 	}
 }

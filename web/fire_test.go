@@ -7,17 +7,21 @@ import (
 
 	"github.com/go-rod/rod/lib/input"
 
-	"zarf/core/gas"
 	"zarf/core/recipe"
 	"zarf/core/shot"
+	"zarf/core/shot/val"
+	"zarf/core/sim"
 )
 
 // burner is a small shot that burns, on bounds that follow.
 func burner(name string) *shot.Shot {
 	d := small(name)
 	dom, e := d.Element("domain1"), d.Element("emitter1")
-	dom.Values["burning"], dom.Values["bounds"], dom.Values["follow_margin"] = shot.Text("fuel"), shot.Text("follow"), shot.Num(0.1)
-	e.Values["fuel"], e.Values["temperature"] = shot.Num(0.06), shot.Num(900)
+	val.Burning.Set(dom, "fuel")
+	val.Bounds.Set(dom, "follow")
+	val.FollowMargin.Set(dom, 0.1)
+	val.Fuel.Set(e, 0.06)
+	val.Temperature.Set(e, 900)
 	return d
 }
 
@@ -40,8 +44,8 @@ func TestRecipesOnPages(t *testing.T) {
 	if len(got.Of(shot.Domain)) != 1 || len(got.Elements) != before-1+len(r.Parts) {
 		t.Errorf("%d domains, %d elements", len(got.Of(shot.Domain)), len(got.Elements))
 	}
-	if e := got.Of(shot.Emitter)[0]; e.Get("size").Vec[0] != 0.64 {
-		t.Errorf("on a thing of 0.8 m the embers are %g m across", e.Get("size").Vec[0])
+	if e := got.Of(shot.Emitter)[0]; val.Size.Of(e)[0] != 0.64 {
+		t.Errorf("on a thing of 0.8 m the embers are %g m across", val.Size.Of(e)[0])
 	}
 	// a second one brings a domain of its own and acts there alone
 	s.post(t, "/shots/r1/recipe", "stage", "recipe", "steam", "on", "", "frame", "4")
@@ -82,7 +86,8 @@ func TestBurningTakeOnPages(t *testing.T) {
 	s := serve(t, t.TempDir())
 	d := burner("F1")
 	dom := d.Element("domain1")
-	dom.Values["max_substeps"], dom.Values["cfl"] = shot.Num(1), shot.Num(0.3) // too few: a finding
+	val.MaxSubsteps.Set(dom, 1)
+	val.Cfl.Set(dom, 0.3)
 	row := s.add(t, d)
 	s.finish(t, row)
 	_, body := s.get(t, "/shots/f1/takes?take=1")
@@ -92,7 +97,7 @@ func TestBurningTakeOnPages(t *testing.T) {
 		}
 	}
 	code, _ := s.post(t, "/shots/f1/take/1/mend", "takes", "check", "substeps", "label", "Allow twice as many")
-	if v := doc(t, s, row).Element("domain1").Get("max_substeps").Num; code != 200 || v != 2 {
+	if v := val.MaxSubsteps.Of(doc(t, s, row).Element("domain1")); code != 200 || v != 2 {
 		t.Errorf("%d: max_substeps is %g after the mend", code, v)
 	}
 	if code, _ := s.post(t, "/shots/f1/take/1/mend", "takes", "check", "substeps", "label", "something else"); code != 422 && code != 409 {
@@ -110,11 +115,11 @@ func TestBurningTakeOnPages(t *testing.T) {
 
 func TestPlots(t *testing.T) {
 	d := small("P")
-	stats := map[int]gas.FrameStats{}
+	stats := map[int]sim.Stats{}
 	for f := 1; f <= 5; f++ {
-		stats[f] = gas.FrameStats{Substeps: f, SmokeTotal: float64(f) * 1000, MaxSpeed: 2.5}
+		stats[f] = sim.Stats{Substeps: f, MaxSpeed: 2.5, Amounts: map[sim.Amount]float64{sim.SmokeTotal: float64(f) * 1000}}
 	}
-	got := plots(d, stats)
+	got := plots(d, d.Element("domain1"), stats)
 	var titles []string
 	for _, p := range got {
 		titles = append(titles, p.Title)
@@ -125,7 +130,7 @@ func TestPlots(t *testing.T) {
 	if got[0].Top != "5000" || got[0].From != 1 || got[0].To != 5 || strings.Count(got[0].Path, "L") != 4 {
 		t.Errorf("%+v", got[0])
 	}
-	if len(plots(d, map[int]gas.FrameStats{1: {Substeps: 1}})) != 0 {
+	if len(plots(d, d.Element("domain1"), map[int]sim.Stats{1: {Substeps: 1}})) != 0 {
 		t.Error("one frame is no curve")
 	}
 }

@@ -4,7 +4,6 @@ import (
 	"bytes"
 	"fmt"
 	"image/png"
-	"maps"
 	"net/http"
 	"os"
 	"path/filepath"
@@ -16,6 +15,7 @@ import (
 
 	"zarf/core/look"
 	"zarf/core/shot"
+	"zarf/core/shot/val"
 	"zarf/studio"
 	"zarf/studio/handover"
 	"zarf/studio/store"
@@ -107,15 +107,18 @@ func (w *space) Recordings() (out []recording) {
 // Presets are the sets of values for a handover.
 func (w *space) Presets() []handover.Preset { return handover.Presets }
 
+// Sides reports that tiles are to be lit from six sides.
+func (w *space) Sides() bool { return val.SheetSides.Of(w.Doc.Handover) }
+
 // What is what the shot hands over next.
-func (w *space) What() string { return w.Doc.HandoverValue("what").Text }
+func (w *space) What() string { return val.What.Of(w.Doc.Handover) }
 
 // OfPictures tells whether the next handover is made of rendered pictures.
 func (w *space) OfPictures() bool { return w.What() == "pictures" || w.What() == "flipbook" }
 
 // TileSize is what is offered for a recording.
 func (w *space) TileSize() [2]int {
-	return [2]int{int(w.Doc.HandoverValue("tile_wide").Num), int(w.Doc.HandoverValue("tile_tall").Num)}
+	return [2]int{int(val.TileWide.Of(w.Doc.Handover)), int(val.TileTall.Of(w.Doc.Handover))}
 }
 
 func (s *server) handOver(c *gin.Context) {
@@ -171,10 +174,7 @@ func (s *server) presetHandover(c *gin.Context) {
 		s.fail(c, http.StatusUnprocessableEntity, "There is no such set of values.", "Choose one of the list.")
 		return
 	}
-	s.edit(c, "handover: "+p.Label, "", func(d *shot.Shot) error {
-		maps.Copy(d.Handover, p.Values)
-		return nil
-	})
+	s.edit(c, "handover: "+p.Label, "", func(d *shot.Shot) error { return d.Handover.PutAll(p.Values) })
 }
 
 // record queues the rendering of tiles.
@@ -257,8 +257,8 @@ func (s *server) showHandover(c *gin.Context) {
 func plateOf(doc *shot.Shot, j store.Job) string {
 	_, _, id := studio.Span(j)
 	for _, l := range append([]*shot.Element{doc.Look(id)}, doc.Looks...) {
-		if l != nil && l.Get("plate").Text != "" {
-			return l.Get("plate").Text
+		if l != nil && val.Plate.Of(l) != "" {
+			return val.Plate.Of(l)
 		}
 	}
 	return ""
@@ -406,7 +406,7 @@ func (s *server) comp(c *gin.Context) {
 		}
 		first := 0
 		for _, l := range doc.Looks {
-			if l.Get("plate").Text == ref {
+			if val.Plate.Of(l) == ref {
 				first = look.At(l, 0).PlateFirst
 			}
 		}
@@ -423,7 +423,7 @@ func (s *server) comp(c *gin.Context) {
 	exposure := 0.0
 	_, _, id := studio.Span(j)
 	if l := doc.Look(id); l != nil {
-		exposure = l.Get("exposure").Num
+		exposure = val.Exposure.Of(l)
 	}
 	s.sendPNG(c, func(out *bytes.Buffer) error {
 		img, err := handover.Comp(b, strings.TrimPrefix(filepath.Ext(f.Path), "."), alpha, u, exposure, 960)

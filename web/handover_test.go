@@ -15,7 +15,9 @@ import (
 
 	"zarf/core/format/abc"
 	"zarf/core/format/ply"
+	"zarf/core/frame"
 	"zarf/core/shot"
+	"zarf/core/shot/val"
 	"zarf/studio"
 	"zarf/studio/handover"
 	"zarf/studio/store"
@@ -56,7 +58,7 @@ func TestHandoverReadsAndRefuses(t *testing.T) {
 	row := s.add(t, small("RD"))
 	s.finish(t, row)
 	s.post(t, "/shots/rd/handoverpreset", "handover", "preset", "z-up")
-	if d := doc(t, s, row); d.HandoverValue("axes").Text != "z-up" || d.HandoverValue("kelvin").Text != "absolute" {
+	if d := doc(t, s, row); val.Axes.Of(d.Handover) != "z-up" || val.Kelvin.Of(d.Handover) != "absolute" {
 		t.Error("the set of values didn't act")
 	}
 	// names of channels that this shot can't have aren't asked for
@@ -154,7 +156,7 @@ func TestHandoverGoesOn(t *testing.T) {
 func TestFlipbookByHand(t *testing.T) {
 	s := serve(t, t.TempDir())
 	d := small("FB")
-	d.Looks[0].Values["samples"] = shot.Num(1)
+	val.Samples.Set(d.Looks[0], 1)
 	row := s.add(t, d)
 	s.finish(t, row)
 	h := hand{t, browse(t)}
@@ -228,17 +230,23 @@ func TestFlipbookByHand(t *testing.T) {
 func TestPointsFromOutsideFeedADomain(t *testing.T) {
 	s := serve(t, t.TempDir())
 	d := shot.New("PT")
-	d.Self.Values["last"] = shot.Num(4)
+	val.Last.Set(d.Self, 4)
 	box := d.Add(shot.Domain)
-	box.Values["size"], box.Values["voxel"], box.Values["position"] = shot.Vec(1.2, 1.2, 1.2), shot.Num(0.06), shot.Vec(0, 0.6, 0)
+	val.Size.Set(box, 1.2, 1.2, 1.2)
+	val.Voxel.Set(box, 0.06)
+	val.Position.Set(box, 0, 0.6, 0)
 	seq := d.Add(shot.Sequence)
-	seq.Values["scale"], seq.Values["axes"], seq.Values["grain"] = shot.Num(0.01), shot.Text("z-up"), shot.Num(0.06)
+	val.Scale.Set(seq, 0.01)
+	val.Axes.Set(seq, "z-up")
+	val.Grain.Set(seq, 0.06)
 	e := d.Add(shot.Emitter)
-	e.Values["from"], e.Values["fed_by"], e.Values["smoke"] = shot.Text("fluid"), shot.Text(seq.ID), shot.Num(1)
+	val.From.Set(e, "fluid")
+	val.FedBy.Set(e, seq.ID)
+	val.Smoke.Set(e, 1)
 	row := s.add(t, d)
 	// a ball of points at x 20, z 40 cm, z up
-	ball := func(f int) *ply.Points {
-		p := &ply.Points{Comment: "test"}
+	ball := func(f int) *frame.Points {
+		p := &frame.Points{Comment: "test"}
 		for n := range 1000 {
 			x, y, z := float32(n%10), float32(n/10%10), float32(n/100)
 			p.P = append(p.P, [3]float32{20 + (x-4.5)*2, (y - 4.5) * 2, 40 + (z-4.5)*2})
@@ -249,7 +257,7 @@ func TestPointsFromOutsideFeedADomain(t *testing.T) {
 	files := map[string][]byte{}
 	for f := 1; f <= 4; f++ {
 		var b bytes.Buffer
-		ball(f).Encode(&b)
+		ply.EncodePoints(&b, ball(f))
 		files[fmt.Sprintf("pts.%03d.ply", f)] = b.Bytes()
 	}
 	centre := func(take int) (x, y, total float64) {

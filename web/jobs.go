@@ -165,10 +165,9 @@ func (s *server) advise(c *gin.Context, t store.Take) error {
 			if e == nil {
 				return fmt.Errorf("there is no element %q", ch.Element)
 			}
-			if err := shot.Find(e.Kind, ch.Key).Check(ch.Value); err != nil {
+			if err := e.Put(ch.Key, ch.Value); err != nil {
 				return err
 			}
-			e.Values[ch.Key] = ch.Value
 		}
 		return nil
 	})

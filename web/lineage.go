@@ -8,6 +8,7 @@ import (
 	"sync"
 
 	"zarf/core/shot"
+	"zarf/core/shot/val"
 	"zarf/studio/store"
 )
 
@@ -177,17 +178,18 @@ type choice struct {
 // sweepable lists the numbers that change a simulation, those that matter most
 // first.
 func sweepable(doc *shot.Shot) []choice {
-	length := doc.Get("units").Text
+	length := val.Units.Of(doc)
 	var main, rest []choice
 	for _, e := range append(append([]*shot.Element{}, doc.Elements...), doc.Self) {
 		// a sweep runs the first domain: only what acts in it
 		if first := doc.Of(shot.Domain); e.Muted || (len(first) > 0 && e != doc.Self && ((e.Kind == shot.Domain && e != first[0]) || !e.Acts(first[0]))) {
 			continue
 		}
+		in := doc.Within(e)
 		for _, x := range shot.Entries(e.Kind) {
 			frames := x.Unit == shot.Frames || x.Unit == shot.FrameRate
-			held := x.Fixed != "" && x.Key != "seed" && e.Kind != shot.Setting // what the grid is made from
-			if !x.Sim || frames || held || !shot.Holds(x.When, e.Get) || !shot.Holds(x.Counts, e.Get) || x.Key == "voxel" {
+			held := x.Fixed != "" && x.Key != val.Seed.Name() && e.Kind != shot.Setting // what the grid is made from
+			if !x.Sim || frames || held || !x.Matters(e, in) || x.Key == val.Voxel.Name() {
 				continue
 			}
 			f := fieldOf(x, e.ID, e.Get(x.Key), length)
@@ -214,7 +216,7 @@ func sweepable(doc *shot.Shot) []choice {
 }
 
 // sweepVoxel is the voxel size that a sweep offers: twice the domain's.
-func sweepVoxel(d *shot.Element) string { return shot.Short(shot.Tidy(2 * d.Get("voxel").Num)) }
+func sweepVoxel(d *shot.Element) string { return shot.Short(shot.Tidy(2 * val.Voxel.Of(d))) }
 
 // JSON tells the page of the takes' frames and rates.
 func (c *compared) JSON() string { return mustJSON(c.facts) }

@@ -6,9 +6,9 @@ import (
 	"slices"
 
 	"zarf/core/format/ply"
+	"zarf/core/frame"
 	"zarf/core/grid"
 	"zarf/core/render"
-	"zarf/core/stage"
 	"zarf/studio/run"
 )
 
@@ -18,41 +18,41 @@ const maxShown = 150_000
 // makeLiquid is a liquid's frame for a page: the mesh of its surface, or its
 // particles, three floats each, with their speeds, a byte each, 255 for
 // those of the fastest fiftieth.
-func (s *server) makeLiquid(src *run.Source, frame int, as string) (head string, data []byte, err error) {
+func (s *server) makeLiquid(src *run.Source, number int, as string) (head string, data []byte, err error) {
 	h := render.Texture{Liquid: true}
 	if as == "points" {
-		data, err = s.liquidPoints(src, frame, &h)
+		data, err = s.liquidPoints(src, number, &h)
 	} else {
-		h, data, err = s.liquidMesh(src, frame)
+		h, data, err = s.liquidMesh(src, number)
 	}
 	return mustJSON(h), data, err
 }
 
-func (s *server) liquidMesh(src *run.Source, frame int) (head render.Texture, data []byte, err error) {
-	f, err := src.ReadOnly(frame, stage.Surface)
+func (s *server) liquidMesh(src *run.Source, number int) (head render.Texture, data []byte, err error) {
+	f, err := src.ReadOnly(number, frame.Surface)
 	if err != nil {
 		return head, nil, err
 	}
 	phi, h, band, err := src.Surface(f)
 	if err != nil {
-		return head, nil, fmt.Errorf("frame %d: %w", frame, err)
+		return head, nil, fmt.Errorf("frame %d: %w", number, err)
 	}
 	_, _, origin := src.Grid()
 	head, data = render.Skin(phi, h, origin, band, grid.NewCrew(s.opt.Threads))
 	return head, data, nil
 }
 
-func (s *server) liquidPoints(src *run.Source, frame int, head *render.Texture) ([]byte, error) {
-	b, err := src.Stage.ReadPoints(frame)
+func (s *server) liquidPoints(src *run.Source, number int, head *render.Texture) ([]byte, error) {
+	b, err := src.Stage.ReadPoints(number)
 	if err != nil {
 		return nil, err
 	}
 	if b == nil {
-		return nil, fmt.Errorf("frame %d was kept without particles; choose “Keep particles” and run again", frame)
+		return nil, fmt.Errorf("frame %d was kept without particles; choose “Keep particles” and run again", number)
 	}
 	p, err := ply.DecodePoints(b)
 	if err != nil {
-		return nil, fmt.Errorf("frame %d: %w", frame, err)
+		return nil, fmt.Errorf("frame %d: %w", number, err)
 	}
 	step := (len(p.P) + maxShown - 1) / maxShown
 	step = max(step, 1)

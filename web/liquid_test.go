@@ -8,22 +8,34 @@ import (
 	"testing"
 
 	"zarf/core/shot"
+	"zarf/core/shot/val"
 )
 
 // filled is a shot of a spout over a glass vessel.
 func filled(name string) *shot.Shot {
 	d := shot.New(name)
-	d.Self.Values["last"] = shot.Num(5)
+	val.Last.Set(d.Self, 5)
 	dom := d.Add(shot.Domain)
-	for k, v := range map[string]shot.Value{"fluid": shot.Text("liquid"), "size": shot.Vec(0.8, 0.8, 0.8), "voxel": shot.Num(0.05), "position": shot.Vec(0, 0.4, 0), "foam": shot.Num(30)} {
-		dom.Values[k] = v
+	if err := dom.PutAll(shot.With(val.Fluid.Is("liquid"), val.Size.Is(0.8, 0.8, 0.8), val.Voxel.Is(0.05), val.Position.Is(0, 0.4, 0), val.Foam.Is(30))); err != nil {
+		panic(err)
 	}
 	b := d.Add(shot.Emitter)
-	b.Values["form"], b.Values["size"], b.Values["position"], b.Values["pours"] = shot.Text("box"), shot.Vec(0.5, 0.3, 0.5), shot.Vec(0, 0.2, 0), shot.Text("once")
+	val.Form.Set(b, "box")
+	val.Size.Set(b, 0.5, 0.3, 0.5)
+	val.Position.Set(b, 0, 0.2, 0)
+	val.Pours.Set(b, "once")
 	e := d.Add(shot.Emitter)
-	e.Values["form"], e.Values["size"], e.Values["position"], e.Values["speed"], e.Values["along"] = shot.Text("cylinder"), shot.Vec(0.2, 0.15, 0.2), shot.Vec(0, 0.65, 0), shot.Num(-1.5), shot.Text("axis")
+	val.Form.Set(e, "cylinder")
+	val.Size.Set(e, 0.2, 0.15, 0.2)
+	val.Position.Set(e, 0, 0.65, 0)
+	val.Speed.Set(e, -1.5)
+	val.Along.Set(e, "axis")
 	c := d.Add(shot.Collider)
-	c.Values["form"], c.Values["size"], c.Values["position"], c.Values["wall"], c.Values["material"] = shot.Text("tube"), shot.Vec(0.7, 0.5, 0.7), shot.Vec(0, 0.25, 0), shot.Num(0.1), shot.Text("glass")
+	val.Form.Set(c, "tube")
+	val.Size.Set(c, 0.7, 0.5, 0.7)
+	val.Position.Set(c, 0, 0.25, 0)
+	val.Wall.Set(c, 0.1)
+	val.Material.Set(c, "glass")
 	return d
 }
 
@@ -97,14 +109,14 @@ func TestSheetFollowsTheFluid(t *testing.T) {
 	s := serve(t, t.TempDir())
 	row := s.add(t, small("SF"))
 	_, body := s.get(t, "/shots/sf/sheet?el=domain1")
-	if strings.Contains(body, `id="f-vorticity" hidden`) || !strings.Contains(body, `id="f-tension" hidden`) {
+	if !strings.Contains(body, `id="f-vorticity"`) || strings.Contains(body, `id="f-tension"`) {
 		t.Error("a gas is asked for what liquids have")
 	}
 	if code, _ := s.post(t, "/shots/sf/value", "stage", "kind", "domain", "id", "domain1", "key", "fluid", "v", "liquid"); code != 200 {
 		t.Fatal(code)
 	}
 	_, body = s.get(t, "/shots/sf/sheet?el=domain1")
-	if !strings.Contains(body, `id="f-vorticity" hidden`) || strings.Contains(body, `id="f-tension" hidden`) || !strings.Contains(body, "holds liquid in") {
+	if strings.Contains(body, `id="f-vorticity"`) || !strings.Contains(body, `id="f-tension"`) || !strings.Contains(body, "holds liquid in") {
 		t.Error("a liquid's sheet isn't one")
 	}
 	_, body = s.get(t, "/shots/sf/sheet?el=emitter1")
@@ -116,7 +128,7 @@ func TestSheetFollowsTheFluid(t *testing.T) {
 			t.Errorf("viscosity %s: %d %.100s", bad, code, body)
 		}
 	}
-	if code, _ := s.post(t, "/shots/sf/value", "stage", "kind", "domain", "id", "domain1", "key", "viscosity", "v", "50 mPa·s"); code != 200 || doc(t, s, row).Element("domain1").Get("viscosity").Num != 0.05 {
+	if code, _ := s.post(t, "/shots/sf/value", "stage", "kind", "domain", "id", "domain1", "key", "viscosity", "v", "50 mPa·s"); code != 200 || val.Viscosity.Of(doc(t, s, row).Element("domain1")) != 0.05 {
 		t.Error("50 mPa·s isn't 0.05")
 	}
 }

@@ -4,7 +4,6 @@ import (
 	"bytes"
 	"context"
 	"crypto/sha256"
-	"encoding/json"
 	"fmt"
 	"image/png"
 	"net/http"
@@ -18,11 +17,14 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"zarf/core/film"
+	"zarf/core/frame"
 	"zarf/core/geom"
 	"zarf/core/grid"
 	"zarf/core/look"
 	"zarf/core/render"
 	"zarf/core/shot"
+	"zarf/core/shot/val"
+	"zarf/core/stage"
 	"zarf/studio/run"
 	"zarf/studio/store"
 )
@@ -63,25 +65,29 @@ type previewJob struct {
 
 // lightKey names all that a picture's light depends on; what film makes of it
 // is left out, so that exposure and grade act on the light that is there.
-func lightKey(t store.Take, doc *shot.Shot, lk *shot.Element, frame, width int, layer string) string {
-	values, keys := map[string]shot.Value{}, map[string][]shot.Key{}
+func lightKey(t store.Take, doc *shot.Shot, lk *shot.Element, number, width int, layer string) string {
+	seen := []any{doc.Rate(), pictured(doc)}
+	now := val.Frame(float64(number))
 	for _, e := range shot.Entries(shot.Look) {
-		if e.Topic == "film" || e.Topic == "files" || e.Key == "light_bands" || e.Key == "denoise" || e.Key == "samples" || e.Key == "plate" || e.Key == "plate_first" {
-			continue
+		if e.Topic != "film" && e.Topic != "files" && !slices.Contains(afterLight, e.Key) {
+			seen = append(seen, e.Key, e.JSON(lk.At(e.Key, now)))
 		}
-		values[e.Key] = lk.At(e.Key, float64(frame))
 	}
-	seen := []any{values, keys, doc.Rate()}
+	return fmt.Sprintf("%s/%d/%d/%t/%t/%x", t.Key, number, width, layer != "beauty", layer == "motion", sha256.Sum256([]byte(mustJSON(seen))))
+}
+
+// afterLight are the values of looks that act on the light that is there, or
+// say how much of it is gathered.
+var afterLight = []string{val.LightBands.Name(), val.Denoise.Name(), val.Samples.Name(), val.Plate.Name(), val.PlateFirst.Name()}
+
+// pictured prints the elements that pictures show or are lit and seen by.
+func pictured(doc *shot.Shot) (out []string) {
 	for _, e := range doc.Elements {
 		if !e.Muted && slices.Contains([]shot.Kind{shot.Camera, shot.Collider, shot.Mesh, shot.Lamp}, e.Kind) {
-			seen = append(seen, e.Kind, e.Values, e.Keys, e.Extras)
+			out = append(out, e.Print())
 		}
 	}
-	b, err := json.Marshal(seen)
-	if err != nil {
-		b = []byte(fmt.Sprint(seen))
-	}
-	return fmt.Sprintf("%s/%d/%d/%t/%t/%x", t.Key, frame, width, layer != "beauty", layer == "motion", sha256.Sum256(b))
+	return out
 }
 
 // preview adds samples for a quarter of a second and answers with the picture
@@ -89,7 +95,7 @@ func lightKey(t store.Take, doc *shot.Shot, lk *shot.Element, frame, width int, 
 // so that a change begins a new one, and whoever asks for an old one stops.
 func (s *server) preview(c *gin.Context) {
 	row := rowOf(c)
-	t, frame, ok := s.takeFrame(c, c.Query("take"), c.Query("frame"))
+	t, number, ok := s.takeFrame(c, c.Query("take"), c.Query("frame"))
 	if !ok {
 		return
 	}
@@ -107,20 +113,20 @@ func (s *server) preview(c *gin.Context) {
 		width = min(max(n, 32), 1280)
 	}
 	layer := c.DefaultQuery("layer", "beauty")
-	p := s.previews.take(c.Query("client"), lightKey(t, doc, lk, frame, width, layer))
+	p := s.previews.take(c.Query("client"), lightKey(t, doc, lk, number, width, layer))
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	if p.sc == nil && p.err == nil {
-		p.err = s.begin(p, t, doc, lk, frame, layer == "motion")
+		p.err = s.begin(p, t, doc, lk, number, layer == "motion")
 	}
 	if p.err != nil {
 		explain(c, p.err)
 		return
 	}
-	now := look.At(lk, float64(frame))
+	now := look.At(lk, float64(number))
 	p.want, p.sc.Look.Denoise, p.sc.Look.Film = now.Samples, now.Denoise, now.Film
 	height := max(1, width*now.Height/now.Width)
-	plate, err := run.Plate(doc, &now, frame)
+	plate, err := run.Plate(doc, &now, number)
 	if err != nil {
 		explain(c, err)
 		return
@@ -205,23 +211,23 @@ func (s *server) sendPreview(c *gin.Context, p *previewJob, out film.Frame) {
 }
 
 // begin makes the scene of a preview; moving says that its motion is shown.
-func (s *server) begin(p *previewJob, t store.Take, doc *shot.Shot, lk *shot.Element, frame int, moving bool) error {
+func (s *server) begin(p *previewJob, t store.Take, doc *shot.Shot, lk *shot.Element, number int, moving bool) error {
 	src, err := s.st.Source(t)
 	if err != nil {
 		return err
 	}
-	l := look.At(lk, float64(frame))
-	shutter := render.ShutterOf(doc, float64(frame))
+	l := look.At(lk, float64(number))
+	shutter := render.ShutterOf(doc, float64(number))
 	src.Moving = moving
-	f := s.previews.frame(fmt.Sprint(t.Key, frame, l.Channels(src.Domain.Burns()), shutter > 0, moving))
-	f.once.Do(func() { f.c, f.origin, f.h, f.err = src.Channels(frame, &l, shutter) })
+	f := s.previews.frame(fmt.Sprint(t.Key, number, l.Channels(stage.Has(src.Domain, frame.Burn)), shutter > 0, moving))
+	f.once.Do(func() { f.c, f.origin, f.h, f.err = src.Channels(number, &l, shutter) })
 	if f.err != nil {
 		return f.err
 	}
 	channels := *f.c
 	channels.Shutter = shutter
 	p.begun = time.Now()
-	p.sc, err = src.Assemble(&channels, f.origin, f.h, frame, doc, lk, grid.NewCrew(s.opt.Threads))
+	p.sc, err = src.Assemble(&channels, f.origin, f.h, number, doc, lk, grid.NewCrew(s.opt.Threads))
 	return err
 }
 

@@ -13,9 +13,10 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"zarf/core/asset"
+	"zarf/core/frame"
 	"zarf/core/pixel"
 	"zarf/core/shot"
-	"zarf/core/stage"
+	"zarf/core/shot/val"
 	"zarf/studio"
 )
 
@@ -25,7 +26,7 @@ const histogramBins = 96
 // histogram counts a channel's voxels over a range, those that are empty left
 // out; temperature is absolute.
 func (s *server) histogram(c *gin.Context) {
-	t, frame, ok := s.takeFrame(c, c.Param("take"), c.Param("frame"))
+	t, number, ok := s.takeFrame(c, c.Param("take"), c.Param("frame"))
 	if !ok {
 		return
 	}
@@ -44,15 +45,15 @@ func (s *server) histogram(c *gin.Context) {
 	over := 0.0
 	switch name {
 	case "temperature":
-		over = src.Shot.Get("air_temperature").Num
+		over = val.AirTemperature.Of(src.Shot)
 	case "speed":
-		name = stage.Velocity
+		name = frame.Velocity
 	case "density", "burn", "fuel":
 	default:
 		c.String(http.StatusUnprocessableEntity, "no channel is called "+strconv.Quote(name[:min(len(name), 40)]))
 		return
 	}
-	f, err := src.ReadOnly(frame, name)
+	f, err := src.ReadOnly(number, name)
 	if err != nil {
 		explain(c, err)
 		return
@@ -109,12 +110,11 @@ func (s *server) bringPicture(c *gin.Context) {
 		return
 	}
 	err = s.change(c, strings.ToLower(e.Label), "", func(d *shot.Shot) error {
-		v, _, err := values(d, kind, id)
-		if err != nil {
-			return err
+		o := d.Owner((&shot.Element{Kind: kind, ID: id}).Address())
+		if o == nil {
+			return fmt.Errorf("there is no %s %q any more", kind, id)
 		}
-		v[key] = shot.Text(ref)
-		return nil
+		return o.Put(key, shot.Text(ref))
 	})
 	if err != nil {
 		refuse(c, http.StatusUnprocessableEntity, err)
@@ -217,7 +217,7 @@ func lookChanges(doc *shot.Shot, l *shot.Element) (out []shot.Change) {
 	if len(doc.Looks) == 0 || doc.Looks[0] == l {
 		return nil
 	}
-	length := doc.Get("units").Text
+	length := val.Units.Of(doc)
 	for _, e := range shot.Entries(shot.Look) {
 		if a, b := doc.Looks[0].Get(e.Key), l.Get(e.Key); !e.Same(a, b) {
 			out = append(out, shot.Change{Where: l.Name, Label: e.Label, Was: e.Show(a, length), Is: e.Show(b, length)})
@@ -228,18 +228,19 @@ func lookChanges(doc *shot.Shot, l *shot.Element) (out []shot.Change) {
 
 // drives is the channel over whose values a ramp or curve of a look runs, and
 // the range.
-func drives(l *shot.Element, key string, frame int) (channel string, low, high float64) {
-	n := func(k string) float64 { return l.At(k, float64(frame)).Num }
+func drives(l *shot.Element, key string, number int) (channel string, low, high float64) {
+	now := val.Frame(float64(number))
+	n := func(k val.NumKey) float64 { return k.At(l, now) }
 	switch {
-	case key == "smoke_curve":
-		channel, low, high = l.Get("smoke_from").Text, n("smoke_low"), n("smoke_high")
+	case key == val.SmokeCurve.Name():
+		channel, low, high = val.SmokeFrom.Of(l), n(val.SmokeLow), n(val.SmokeHigh)
 		if channel == "curve" {
 			channel = "density"
 		}
-	case key == "colour_ramp":
-		channel, low, high = l.Get("colour_from").Text, n("colour_low"), n("colour_high")
+	case key == val.ColourRamp.Name():
+		channel, low, high = val.ColourFrom.Of(l), n(val.ColourLow), n(val.ColourHigh)
 	case strings.HasPrefix(key, "flame_"):
-		channel, low, high = l.Get("flame_by").Text, n("flame_low"), n("flame_high")
+		channel, low, high = val.FlameBy.Of(l), n(val.FlameLow), n(val.FlameHigh)
 	default:
 		return "", 0, 1
 	}
@@ -250,7 +251,7 @@ func drives(l *shot.Element, key string, frame int) (channel string, low, high f
 }
 
 // driven is drives for templates.
-func driven(l *shot.Element, key string, frame int) map[string]any {
-	channel, low, high := drives(l, key, frame)
+func driven(l *shot.Element, key string, number int) map[string]any {
+	channel, low, high := drives(l, key, number)
 	return map[string]any{"Channel": channel, "Low": low, "High": high}
 }

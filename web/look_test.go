@@ -13,6 +13,7 @@ import (
 	"time"
 
 	"zarf/core/shot"
+	"zarf/core/shot/val"
 	"zarf/studio/store"
 )
 
@@ -67,7 +68,7 @@ func TestRampsAreEditedByHand(t *testing.T) {
 	const ramp = `stop-editor[data-key=flame_ramp]`
 	h.until(`(r) => document.querySelector(r).canvas.clientWidth > 50`, ramp)
 	h.until(`(r) => document.querySelector(r).bins`, ramp) // the histogram came
-	look := func() []shot.Stop { return doc(t, s, row).Looks[0].Get("flame_ramp").Stops(shot.Ramp) }
+	look := func() []shot.Stop { return val.FlameRamp.Value(doc(t, s, row).Looks[0]).Stops(3) }
 	place := func(u float64) [2]float64 {
 		return h.spot(`(r, u) => { const c = document.querySelector(r).canvas, b = c.getBoundingClientRect(); c.scrollIntoViewIfNeeded(); return [b.x + 6 + u * (b.width - 12), b.y + 30]; }`, ramp, u)
 	}
@@ -141,8 +142,8 @@ func TestLookLibrary(t *testing.T) {
 		t.Fatal(code)
 	}
 	d := doc(t, s, other)
-	if len(d.Looks) != 2 || d.Looks[1].Name != "Thick fog" || d.Looks[1].Get("extinction").Num != 33 {
-		t.Errorf("%d looks, %+v", len(d.Looks), d.Looks[len(d.Looks)-1].Values)
+	if len(d.Looks) != 2 || d.Looks[1].Name != "Thick fog" || val.Extinction.Of(d.Looks[1]) != 33 {
+		t.Errorf("%d looks, %+v", len(d.Looks), d.Looks[len(d.Looks)-1].Given())
 	}
 	_, page := s.get(t, "/shots/lb/look?look="+d.Looks[1].ID)
 	if !strings.Contains(page, "1 value off") || !strings.Contains(page, "12 1/m → 33 1/m") {
@@ -235,7 +236,7 @@ func TestLayersFilmAndDarkness(t *testing.T) {
 	}
 	set("smoke_from", "speed")
 	d := doc(t, s, row)
-	if d.Of(shot.Domain)[0].Get("cache_velocity").Flag {
+	if val.CacheVelocity.Of(d.Of(shot.Domain)[0]) {
 		s.shown(t, "/shots/lf/preview?take=1&frame=6&look=look&width=64&client=d")
 	}
 }

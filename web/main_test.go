@@ -16,6 +16,7 @@ import (
 
 	"zarf/core/asset"
 	"zarf/core/shot"
+	"zarf/core/shot/val"
 	"zarf/studio"
 	"zarf/studio/assets"
 	"zarf/studio/cache"
@@ -70,10 +71,24 @@ type site struct {
 
 func quietLog() *slog.Logger { return slog.New(slog.NewTextHandler(io.Discard, nil)) }
 
+// loud is a log that fails a test when a template can't be filled in: a page
+// would end there without a word.
+type loud struct {
+	slog.Handler
+	t *testing.T
+}
+
+func (l loud) Handle(ctx context.Context, r slog.Record) error {
+	if r.Message == "template" {
+		r.Attrs(func(a slog.Attr) bool { l.t.Errorf("a template failed: %v", a); return true })
+	}
+	return nil
+}
+
 // serve starts a server with a worker on a data folder.
 func serve(t *testing.T, dir string) *site {
 	t.Helper()
-	st, err := studio.Open(dir, quietLog())
+	st, err := studio.Open(dir, slog.New(loud{slog.NewTextHandler(io.Discard, nil), t}))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -117,11 +132,14 @@ func (s *site) close() {
 // small is a shot that runs in a moment.
 func small(name string) *shot.Shot {
 	s := shot.New(name)
-	s.Self.Values["last"] = shot.Num(8)
+	val.Last.Set(s.Self, 8)
 	d := s.Add(shot.Domain)
-	d.Values["size"], d.Values["voxel"], d.Values["position"] = shot.Vec(0.8, 1.2, 0.8), shot.Num(0.05), shot.Vec(0, 0.6, 0)
+	val.Size.Set(d, 0.8, 1.2, 0.8)
+	val.Voxel.Set(d, 0.05)
+	val.Position.Set(d, 0, 0.6, 0)
 	e := s.Add(shot.Emitter)
-	e.Values["position"], e.Values["smoke"] = shot.Vec(0, 0.25, 0), shot.Num(2)
+	val.Position.Set(e, 0, 0.25, 0)
+	val.Smoke.Set(e, 2)
 	return s
 }
 

@@ -56,7 +56,7 @@ func (s *server) loadPages() map[string]*template.Template {
 		}, "count": countWords, "ago": agoWords,
 		"lookList": lookList, "lookChanges": lookChanges, "driven": driven, "takeNumbers": takeNumbers, "sweepable": sweepable, "sweepVoxel": sweepVoxel,
 		"stations": func() []station { return stations },
-		"kinds":    func() []shot.Kind { return shot.ElementKinds },
+		"kinds":    shot.ElementKinds,
 		"recipes":  s.st.Recipes,
 		"picture": func(key string) string {
 			if strings.HasPrefix(key, studio.Own) {

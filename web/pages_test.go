@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"zarf/core/shot"
+	"zarf/core/shot/val"
 	"zarf/studio"
 	"zarf/studio/store"
 )
@@ -23,7 +24,7 @@ func TestElementVerbs(t *testing.T) {
 		code, _ := s.post(t, "/shots/t1/element/"+id+"/"+verb, "stage", kv...)
 		return code
 	}
-	for _, k := range shot.ElementKinds {
+	for _, k := range shot.ElementKinds() {
 		if code, body := s.post(t, "/shots/t1/element", "stage", "kind", string(k)); code != 200 || !strings.Contains(body, `data-kind="`+string(k)+`"`) {
 			t.Errorf("add %s: %d", k, code)
 		}
@@ -82,7 +83,7 @@ func TestPlacing(t *testing.T) {
 	}
 	s.post(t, "/shots/t1/key", "stage", "id", "emitter1", "key", "position", "frame", "1")
 	s.post(t, "/shots/t1/place", "stage", "id", "emitter1", "key", "position", "v0", "0.2", "v1", "0.4", "v2", "0", "frame", "5")
-	if k := doc(t, s, row).Element("emitter1").Keys["position"]; len(k) != 2 || k[1].Frame != 5 {
+	if k := doc(t, s, row).Element("emitter1").Keys(val.Position); len(k) != 2 || k[1].Frame != 5 {
 		t.Errorf("a keyed element was placed without a key: %+v", k)
 	}
 	_, body := s.get(t, "/shots/t1/scene.json?frame=5")
@@ -101,10 +102,10 @@ func TestLooks(t *testing.T) {
 	s.post(t, "/shots/t1/look/look2/rename", "look", "name", "Night")
 	s.post(t, "/shots/t1/value", "look", "kind", "look", "id", "look2", "key", "colour", "v", "#804020")
 	d := doc(t, s, row)
-	if len(d.Looks) != 2 || d.Looks[1].Name != "Night" || d.Looks[0].Get("colour").Vec == d.Looks[1].Get("colour").Vec {
+	if len(d.Looks) != 2 || d.Looks[1].Name != "Night" || val.Colour.Of(d.Looks[0]) == val.Colour.Of(d.Looks[1]) {
 		t.Errorf("%+v", d.Looks)
 	}
-	if got := hexOf(d.Looks[1].Get("colour").Vec); got != "#804020" {
+	if got := shot.SRGB(val.Colour.Of(d.Looks[1])); got != "#804020" {
 		t.Errorf("the colour reads back as %s", got)
 	}
 	if code, _ := s.post(t, "/shots/t1/value", "look", "kind", "look", "id", "look2", "key", "colour", "v", "red"); code != 422 {
@@ -125,16 +126,16 @@ func TestUnitsOnPages(t *testing.T) {
 		t.Error("the voxel size isn't shown in centimetres")
 	}
 	s.post(t, "/shots/t1/value", "stage", "kind", "domain", "id", "domain1", "key", "voxel", "v", "4")
-	if v := doc(t, s, row).Element("domain1").Get("voxel").Num; v != 0.04 {
+	if v := val.Voxel.Of(doc(t, s, row).Element("domain1")); v != 0.04 {
 		t.Errorf("4 typed in centimetres became %g m", v)
 	}
 	// what was only shown, rounded, keeps its digits
 	s.st.Store.Edit(row.ID, "x", "", func(d *shot.Shot) error {
-		d.Element("emitter1").Values["position"] = shot.Vec(1.0/30, 0.25, 0)
+		val.Position.Set(d.Element("emitter1"), 1.0/30, 0.25, 0)
 		return nil
 	})
 	s.post(t, "/shots/t1/value", "stage", "kind", "emitter", "id", "emitter1", "key", "position", "v0", "3.333333", "v1", "30", "v2", "0")
-	if p := doc(t, s, row).Element("emitter1").Get("position").Vec; p[0] != 1.0/30 || p[1] != 0.3 {
+	if p := val.Position.Of(doc(t, s, row).Element("emitter1")); p[0] != 1.0/30 || p[1] != 0.3 {
 		t.Errorf("%v", p)
 	}
 }
@@ -156,7 +157,7 @@ func TestTakesPage(t *testing.T) {
 		}
 	}
 	s.post(t, "/shots/t1/take/1/restore", "takes")
-	if v := doc(t, s, row).Element("emitter1").Get("smoke").Num; v != 2 {
+	if v := val.Smoke.Of(doc(t, s, row).Element("emitter1")); v != 2 {
 		t.Errorf("restored smoke %g", v)
 	}
 	if code, _ := s.post(t, "/shots/t1/take/77/restore", "takes"); code != 404 {

@@ -7,9 +7,10 @@ import (
 	"strings"
 
 	"zarf/core/check"
-	"zarf/core/gas"
 	"zarf/core/scale"
 	"zarf/core/shot"
+	"zarf/core/sim"
+	"zarf/core/stage"
 	"zarf/studio/cache"
 	"zarf/studio/run"
 )
@@ -32,43 +33,12 @@ const (
 	plotH = 46
 )
 
-// quantities are what is plotted, in order; those that are zero throughout are
-// left out.
-var quantities = []struct {
-	title, unit string
-	of          func(gas.FrameStats) float64
-	shown       func(*shot.Shot) float64 // turns the solver's unit into that shown
-}{
-	{"Fuel in the air", "kg", func(s gas.FrameStats) float64 { return s.FuelTotal }, nil},
-	{"Fuel burnt a frame", "kg", func(s gas.FrameStats) float64 { return s.FuelBurnt }, nil},
-	{"Heat made a frame", "MJ", func(s gas.FrameStats) float64 { return s.HeatMade }, heatUnit},
-	{"Heat held", "MJ", func(s gas.FrameStats) float64 { return s.HeatTotal }, heatUnit},
-	{"Soot made a frame", "m³", func(s gas.FrameStats) float64 { return s.SootMade }, nil},
-	{"Smoke held", "m³", func(s gas.FrameStats) float64 { return s.SmokeTotal }, nil},
-	{"Gas expanded a frame", "m³", func(s gas.FrameStats) float64 { return s.Expanded }, nil},
-	{"Hottest", "K over air", func(s gas.FrameStats) float64 { return s.PeakHeat }, nil},
-	{"Fastest", "m/s", func(s gas.FrameStats) float64 { return s.MaxSpeed }, nil},
-	{"Height of smoke", "m", func(s gas.FrameStats) float64 { return gasOnly(s, s.Top) }, nil},
-	{"Liquid held", "m³", func(s gas.FrameStats) float64 { return s.Volume }, nil},
-	{"Liquid that came in a frame", "m³", func(s gas.FrameStats) float64 { return s.VolumeMade - gasOnly(s, s.VolumeMade) }, nil},
-	{"Liquid taken away in a frame", "m³", func(s gas.FrameStats) float64 { return s.Drained }, nil},
-	{"Height of the liquid", "m", func(s gas.FrameStats) float64 { return s.Top - gasOnly(s, s.Top) }, nil},
-	{"Particles", "", func(s gas.FrameStats) float64 { return float64(s.Particles) }, nil},
-	{"Drops of foam", "", func(s gas.FrameStats) float64 { return float64(s.Drops) }, nil},
-	{"Substeps", "", func(s gas.FrameStats) float64 { return float64(s.Substeps) }, nil},
-	{"Voxels in use", "", func(s gas.FrameStats) float64 { return float64(s.Voxels) }, nil},
+// always are what is plotted of every solver's frames, after its own figures.
+var always = []stage.Quantity{
+	{Name: "speed", Label: "Fastest", Unit: "m/s", Of: func(s *sim.Stats) float64 { return s.MaxSpeed }},
+	{Name: "substeps", Label: "Substeps", Of: func(s *sim.Stats) float64 { return float64(s.Substeps) }},
+	{Name: "voxels", Label: "Voxels in use", Of: func(s *sim.Stats) float64 { return float64(s.Voxels) }},
 }
-
-// gasOnly is a figure that means something else of a liquid.
-func gasOnly(s gas.FrameStats, v float64) float64 {
-	if s.Particles > 0 {
-		return 0
-	}
-	return v
-}
-
-// heatUnit turns K·m³ of air into MJ.
-func heatUnit(s *shot.Shot) float64 { return s.Get("air_density").Num * gas.HeatCapacity / 1e6 }
 
 // scaleView is a take's reading with its curves drawn.
 type scaleView struct {
@@ -133,7 +103,7 @@ func (v *scaleView) Facts() string {
 }
 
 // plots draws every quantity that has something to show.
-func plots(doc *shot.Shot, stats map[int]gas.FrameStats) []plot {
+func plots(doc *shot.Shot, d *shot.Element, stats map[int]sim.Stats) []plot {
 	var order []int
 	for n := range stats {
 		order = append(order, n)
@@ -143,21 +113,26 @@ func plots(doc *shot.Shot, stats map[int]gas.FrameStats) []plot {
 	}
 	slices.Sort(order)
 	var out []plot
-	for _, q := range quantities {
+	list := always
+	if solver := stage.Of(d); solver != nil {
+		list = append(slices.Clone(solver.Amounts), always...)
+	}
+	for _, q := range list {
 		k := 1.0
-		if q.shown != nil {
-			k = q.shown(doc)
+		if q.Shown != nil {
+			k = q.Shown(doc)
 		}
 		values := make([]float64, len(order))
 		top := 0.0
 		for i, n := range order {
-			values[i] = q.of(stats[n]) * k
+			st := stats[n]
+			values[i] = q.Read(&st) * k
 			top = max(top, math.Abs(values[i]))
 		}
 		if top == 0 || math.IsInf(top, 0) || math.IsNaN(top) {
 			continue
 		}
-		p := plot{Title: q.title, Unit: q.unit, Top: figures(top), Last: figures(values[len(values)-1]), From: order[0], To: order[len(order)-1]}
+		p := plot{Title: q.Label, Unit: q.Unit, Top: figures(top), Last: figures(values[len(values)-1]), From: order[0], To: order[len(order)-1]}
 		var b strings.Builder
 		span := float64(max(1, p.To-p.From))
 		for i, v := range values {
@@ -189,14 +164,16 @@ func (v *takeView) accounts(frames map[int]cache.Frame) {
 		return
 	}
 	stats := run.Stats(frames)
-	v.Plots = plots(doc, stats)
-	if d := doc.Element(v.Domain); d != nil && len(stats) > 0 {
-		v.After = check.After(doc, d, stats)
-		if seen := slices.ContainsFunc(v.After, func(f check.Finding) bool { return f.ID == "empty" }); seen {
-			v.After = append(v.After, check.WhyEmpty(doc)...)
-		}
-		if !d.Liquid() {
-			v.Scale = newScale(scale.Of(doc, d, stats))
-		}
+	d := doc.Element(v.Domain)
+	if d == nil || len(stats) == 0 {
+		return
+	}
+	v.Plots = plots(doc, d, stats)
+	v.After = stage.After(doc, d, stats)
+	if slices.ContainsFunc(v.After, func(f check.Finding) bool { return f.ID == "empty" }) {
+		v.After = append(v.After, stage.WhyEmpty(doc, d)...)
+	}
+	if solver := stage.Of(d); solver != nil && solver.Fronts {
+		v.Scale = newScale(scale.Of(doc, d, stats))
 	}
 }

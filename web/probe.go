@@ -9,7 +9,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
-	"zarf/core/format/vdb"
+	"zarf/core/frame"
 )
 
 // sliceHead tells what a slice's numbers are.
@@ -43,7 +43,7 @@ type sliceChannel struct {
 // slice answers with the numbers of a channel on a plane: float32, little
 // endian, rows from below.
 func (s *server) slice(c *gin.Context) {
-	t, frame, ok := s.takeFrame(c, c.Param("take"), c.Param("frame"))
+	t, number, ok := s.takeFrame(c, c.Param("take"), c.Param("frame"))
 	if !ok {
 		return
 	}
@@ -52,7 +52,7 @@ func (s *server) slice(c *gin.Context) {
 		explain(c, err)
 		return
 	}
-	f, err := src.Read(frame)
+	f, err := src.Read(number)
 	if err != nil {
 		explain(c, err)
 		return
@@ -70,7 +70,7 @@ func (s *server) slice(c *gin.Context) {
 	}
 	g := f.Grid(name)
 	if g == nil {
-		c.String(http.StatusUnprocessableEntity, "take %d holds no channel %q at frame %d", t.Number, name, frame)
+		c.String(http.StatusUnprocessableEntity, "take %d holds no channel %q at frame %d", t.Number, name, number)
 		return
 	}
 	h.Channel = name
@@ -123,7 +123,7 @@ func (s *server) slice(c *gin.Context) {
 
 // plain gives a channel as numbers over a window; of vectors the part x, y, z
 // or their length.
-func plain(g *vdb.Grid, low, n [3]int, part string) ([]float32, error) {
+func plain(g *frame.Grid, low, n [3]int, part string) ([]float32, error) {
 	size := n[0] * n[1] * n[2]
 	comps := make([][]float32, g.Type.Components())
 	for i := range comps {

@@ -12,6 +12,7 @@ import (
 	"zarf/core/check"
 	"zarf/core/recipe"
 	"zarf/core/shot"
+	"zarf/core/shot/val"
 )
 
 // recipeSize reads the size of the thing that a recipe is put on.
@@ -96,12 +97,8 @@ func (s *server) mendTake(c *gin.Context, v *takeView) error {
 		if e == nil {
 			return fmt.Errorf("the domain that the take ran in is gone from the shot")
 		}
-		entry := shot.Find(e.Kind, m.Key)
-		if err := entry.Check(m.Value); err != nil {
-			return err
-		}
-		e.Values[m.Key] = m.Value
-		return nil
+		e.DropKeys(shot.Find(e.Kind, m.Key))
+		return e.Put(m.Key, m.Value)
 	})
 	return err
 }
@@ -116,7 +113,7 @@ func (s *server) recipeList(c *gin.Context) {
 	data := map[string]any{"Row": rowOf(c), "Recipes": s.st.Recipes(), "On": "", "OnName": "", "OnSize": ""}
 	if e := doc.Element(c.Query("el")); e != nil {
 		_, size := recipe.All[0].On(doc, e)
-		length := doc.Get("units").Text
+		length := val.Units.Of(doc)
 		data["On"], data["OnName"] = e.ID, e.Name
 		if e.Placed() || e.Kind == shot.Domain {
 			data["OnSize"] = shot.Metre.Format(shot.Tidy(size), length) + " " + length

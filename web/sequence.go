@@ -21,7 +21,9 @@ import (
 	"zarf/core/format/abc"
 	"zarf/core/format/ply"
 	"zarf/core/format/vdb"
+	"zarf/core/frame"
 	"zarf/core/shot"
+	"zarf/core/shot/val"
 	"zarf/core/stage"
 	"zarf/studio/cache"
 	"zarf/studio/run"
@@ -57,7 +59,7 @@ func (s *server) bringSequence(c *gin.Context) {
 		if e == nil || e.Kind != shot.Sequence {
 			return fmt.Errorf("there is no sequence %q", id)
 		}
-		e.Values["frames"] = shot.Text(ref)
+		val.Frames.Set(e, ref)
 		return nil
 	})
 	if err != nil {
@@ -78,9 +80,9 @@ func (s *server) bringSequence(c *gin.Context) {
 
 // arrived is a frame on its way into the cache.
 type arrived struct {
-	frame int
-	name  string
-	read  func() ([]byte, error)
+	number int
+	name   string
+	read   func() ([]byte, error)
 }
 
 // keepSequence reads volumes or points and keeps them as a stage of the cache,
@@ -109,10 +111,10 @@ func (s *server) keepSequence(files []*multipart.FileHeader, rate float64) (ref 
 	} else if list, stem, err = byNumber(files); err != nil {
 		return "", nil, err
 	}
-	slices.SortFunc(list, func(a, b arrived) int { return a.frame - b.frame })
+	slices.SortFunc(list, func(a, b arrived) int { return a.number - b.number })
 	sum := sha256.New()
 	for i, f := range list {
-		if i > 0 && f.frame == list[i-1].frame {
+		if i > 0 && f.number == list[i-1].number {
 			return "", nil, fmt.Errorf("%s and %s have the same frame number", asset.Clean(list[i-1].name), asset.Clean(f.name))
 		}
 		b, err := f.read()
@@ -120,12 +122,12 @@ func (s *server) keepSequence(files []*multipart.FileHeader, rate float64) (ref 
 			return "", nil, err
 		}
 		h := sha256.Sum256(b)
-		fmt.Fprintf(sum, "raw %d %x\n", f.frame, h)
+		fmt.Fprintf(sum, "raw %d %x\n", f.number, h)
 	}
 	key := hex.EncodeToString(sum.Sum(nil))[:32]
 	st := s.st.Cache.Stage(key)
 	for _, f := range list {
-		if st.Has(f.frame) {
+		if st.Has(f.number) {
 			continue
 		}
 		b, err := f.read()
@@ -136,7 +138,7 @@ func (s *server) keepSequence(files []*multipart.FileHeader, rate float64) (ref 
 			return "", nil, fmt.Errorf("%s: %w", asset.Clean(f.name), err)
 		}
 	}
-	first, last := list[0].frame, list[len(list)-1].frame
+	first, last := list[0].number, list[len(list)-1].number
 	return key + "/" + asset.Clean(fmt.Sprintf("%s %d–%d", stem, first, last)), append(notes, gaps(list)...), nil
 }
 
@@ -192,9 +194,9 @@ func unroll(b []byte, rate float64) (list []arrived, notes []string, err error) 
 	if len(at) == 0 {
 		return nil, nil, errors.New("it holds neither points nor meshes")
 	}
-	for frame, i := range at {
-		list = append(list, arrived{frame, fmt.Sprintf("sample %d", i), func() ([]byte, error) {
-			p := &ply.Points{Comment: "from an Alembic file"}
+	for number, i := range at {
+		list = append(list, arrived{number, fmt.Sprintf("sample %d", i), func() ([]byte, error) {
+			p := &frame.Points{Comment: "from an Alembic file"}
 			for _, o := range objects {
 				s, err := o.Sample(i)
 				if err != nil {
@@ -206,7 +208,7 @@ func unroll(b []byte, rate float64) (list []arrived, notes []string, err error) 
 				p.V = nil
 			}
 			var out bytes.Buffer
-			err := p.Encode(&out)
+			err := ply.EncodePoints(&out, p)
 			return out.Bytes(), err
 		}})
 	}
@@ -214,7 +216,7 @@ func unroll(b []byte, rate float64) (list []arrived, notes []string, err error) 
 }
 
 // gather adds an object's points, where its transform puts them.
-func gather(p *ply.Points, s *abc.Sample) {
+func gather(p *frame.Points, s *abc.Sample) {
 	for n := 0; n+2 < len(s.P); n += 3 {
 		x := [3]float64{float64(s.P[n]), float64(s.P[n+1]), float64(s.P[n+2])}
 		var v [3]float64
@@ -239,8 +241,8 @@ func gather(p *ply.Points, s *abc.Sample) {
 // keepFrame stores one frame: volumes as volumes, points as points beside an
 // empty one.
 func keepFrame(st *cache.Stage, f arrived, b []byte) error {
-	fr := cache.Frame{Frame: f.frame}
-	var grids []*vdb.Grid
+	fr := cache.Frame{Frame: f.number}
+	var grids []*frame.Grid
 	if bytes.HasPrefix(b, []byte("ply")) {
 		p, err := ply.DecodePoints(b)
 		if err != nil {
@@ -254,11 +256,11 @@ func keepFrame(st *cache.Stage, f arrived, b []byte) error {
 			}
 		}
 		p.Extra = nil
-		if fr.Points, err = st.PutPoints(f.frame, p.Encode); err != nil {
+		if fr.Points, err = st.PutPoints(f.number, func(out io.Writer) error { return ply.EncodePoints(out, p) }); err != nil {
 			return err
 		}
 		fr.Totals = map[string]float64{"points": float64(len(p.P))}
-		grids = []*vdb.Grid{vdb.FromDense("points", [3]int{}, [3]int{8, 8, 8}, [][]float32{make([]float32, 512)}, 0, 0, nil)}
+		grids = []*frame.Grid{frame.FromDense("points", [3]int{}, [3]int{8, 8, 8}, [][]float32{make([]float32, 512)}, 0, 0, nil)}
 	} else {
 		v, err := vdb.Decode(b, vdb.DefaultLimits)
 		if err != nil {
@@ -288,8 +290,8 @@ func keepFrame(st *cache.Stage, f arrived, b []byte) error {
 // gaps names the numbers that lack within a sequence.
 func gaps(list []arrived) (notes []string) {
 	for i := 1; i < len(list); i++ {
-		if list[i].frame > list[i-1].frame+1 {
-			notes = append(notes, fmt.Sprintf("frames %d to %d are missing", list[i-1].frame+1, list[i].frame-1))
+		if list[i].number > list[i-1].number+1 {
+			notes = append(notes, fmt.Sprintf("frames %d to %d are missing", list[i-1].number+1, list[i].number-1))
 		}
 	}
 	return notes
@@ -306,7 +308,7 @@ type outsideFacts struct {
 }
 
 func (s *server) outsideFacts(doc *shot.Shot, e *shot.Element) *outsideFacts {
-	ref := e.Get("frames").Text
+	ref := val.Frames.Of(e)
 	if ref == "" {
 		return &outsideFacts{Fault: "No frames yet: bring in a numbered sequence of VDB or PLY files, or an Alembic file."}
 	}
@@ -332,12 +334,9 @@ func (s *server) outsideFacts(doc *shot.Shot, e *shot.Element) *outsideFacts {
 		return o
 	}
 	o.Channels = mid.Channels
-	b, err := st.Read(mid.Frame)
+	f, err := st.Load(mid.Frame)
 	if err == nil {
-		var f *vdb.File
-		if f, err = vdb.Decode(b, vdb.DefaultLimits); err == nil {
-			_, o.Left, err = stage.Arrive(f, e, doc.Get("air_temperature").Num, doc.Rate())
-		}
+		_, o.Left, err = stage.Normalise(f, e, val.AirTemperature.Of(doc), doc.Rate())
 	}
 	if err != nil {
 		o.Fault = upper(err.Error()) + "."

@@ -8,7 +8,11 @@ import (
 	"testing"
 
 	"zarf/core/format/vdb"
+	"zarf/core/frame"
 	"zarf/core/shot"
+	"zarf/core/shot/val"
+	"zarf/core/sim"
+	"zarf/studio/run"
 )
 
 // outsideFrame is a VDB file as others may write it: a ball of smoke in
@@ -28,9 +32,9 @@ func outsideFrame(t *testing.T, n int, bad float32) []byte {
 	if bad != 0 {
 		smoke[2000] = bad
 	}
-	g := []*vdb.Grid{vdb.FromDense("Smoke", [3]int{}, d, [][]float32{smoke}, 0, 0, nil), vdb.FromDense("vel", [3]int{}, d, vel[:], 0, 0, nil), vdb.FromDense("crumbs", [3]int{}, d, [][]float32{odd}, 0, 0, nil)}
+	g := []*frame.Grid{frame.FromDense("Smoke", [3]int{}, d, [][]float32{smoke}, 0, 0, nil), frame.FromDense("vel", [3]int{}, d, vel[:], 0, 0, nil), frame.FromDense("crumbs", [3]int{}, d, [][]float32{odd}, 0, 0, nil)}
 	for _, x := range g {
-		x.Transform = vdb.Uniform(5, [3]float64{-40, 10, -40}) // 5 cm
+		x.Transform = frame.Uniform(5, [3]float64{-40, 10, -40}) // 5 cm
 	}
 	var b bytes.Buffer
 	if err := vdb.Write(&b, g, vdb.Options{}); err != nil {
@@ -42,13 +46,18 @@ func outsideFrame(t *testing.T, n int, bad float32) []byte {
 func TestSequenceFromOutsideFeedsADomain(t *testing.T) {
 	s := serve(t, t.TempDir())
 	d := shot.New("SQ")
-	d.Self.Values["last"] = shot.Num(8)
+	val.Last.Set(d.Self, 8)
 	box := d.Add(shot.Domain)
-	box.Values["size"], box.Values["voxel"], box.Values["position"] = shot.Vec(1.2, 1.2, 1.2), shot.Num(0.06), shot.Vec(0, 0.6, 0)
+	val.Size.Set(box, 1.2, 1.2, 1.2)
+	val.Voxel.Set(box, 0.06)
+	val.Position.Set(box, 0, 0.6, 0)
 	seq := d.Add(shot.Sequence)
-	seq.Values["scale"], seq.Values["start"] = shot.Num(0.01), shot.Num(3)
+	val.Scale.Set(seq, 0.01)
+	val.Start.Set(seq, 3)
 	e := d.Add(shot.Emitter)
-	e.Values["from"], e.Values["fed_by"], e.Values["smoke"] = shot.Text("fluid"), shot.Text(seq.ID), shot.Num(1)
+	val.From.Set(e, "fluid")
+	val.FedBy.Set(e, seq.ID)
+	val.Smoke.Set(e, 1)
 	row := s.add(t, d)
 	files := map[string][]byte{}
 	for _, n := range []int{101, 102, 104} {
@@ -65,7 +74,7 @@ func TestSequenceFromOutsideFeedsADomain(t *testing.T) {
 	if code != 200 || !strings.Contains(said, "frames 103 to 103 are missing") || !strings.Contains(said, "crumbs") {
 		t.Fatalf("%d %s", code, said)
 	}
-	if v := doc(t, s, row).Element(seq.ID).Get("frames").Text; !strings.HasSuffix(v, "/puff_v2 101–104") {
+	if v := val.Frames.Of(doc(t, s, row).Element(seq.ID)); !strings.HasSuffix(v, "/puff_v2 101–104") {
 		t.Errorf("it is called %q", v)
 	}
 	// frame 5 of the shot would be 103, which is missing: named
@@ -83,21 +92,21 @@ func TestSequenceFromOutsideFeedsADomain(t *testing.T) {
 	st := s.st.Cache.Stage(tk.Key)
 	for n, want := range map[int]bool{2: false, 3: true, 6: true} {
 		f, _ := st.Get(n)
-		if got := f.Totals["smoke"] > 0; got != want {
-			t.Errorf("frame %d holds %g m³ of smoke", n, f.Totals["smoke"])
+		if got := run.StatsOf(f).Of(sim.SmokeTotal) > 0; got != want {
+			t.Errorf("frame %d holds %g m³ of smoke", n, run.StatsOf(f).Of(sim.SmokeTotal))
 		}
 	}
 	// where the file has it: a ball of 25 cm about (0, 0.5, 0), and its 0.5 m/s
 	f, _ := st.Get(3)
 	ball := 4.0 / 3 * math.Pi * math.Pow(0.25, 3) * 1.81
-	if got := f.Totals["smoke"]; math.Abs(got/ball-1) > 0.25 {
+	if got := run.StatsOf(f).Of(sim.SmokeTotal); math.Abs(got/ball-1) > 0.25 {
 		t.Errorf("frame 3 holds %g m³ of smoke, the file %g", got, ball)
 	}
-	if v := f.Totals["speed"]; v < 0.3 || v > 1 {
+	if v := run.StatsOf(f).MaxSpeed; v < 0.3 || v > 1 {
 		t.Errorf("it moves at %g m/s, the file at 0.5", v)
 	}
 	stale := doc(t, s, row)
-	stale.Element(seq.ID).Values["start"] = shot.Num(4)
+	val.Start.Set(stale.Element(seq.ID), 4)
 	for what, bad := range map[string]map[string][]byte{
 		"no number":     {"smoke.vdb": outsideFrame(t, 1, 0)},
 		"no VDB":        {"smoke.0001.vdb": []byte("nothing of the kind")},
@@ -106,11 +115,11 @@ func TestSequenceFromOutsideFeedsADomain(t *testing.T) {
 		"number twice":  {"a.1.vdb": outsideFrame(t, 1, 0), "a.01.vdb": outsideFrame(t, 1, 0)},
 		"absurd number": {"a.99999999999.vdb": outsideFrame(t, 1, 0)},
 	} {
-		before := doc(t, s, row).Element(seq.ID).Get("frames").Text
+		before := val.Frames.Of(doc(t, s, row).Element(seq.ID))
 		if code, said := s.upload(t, "/shots/sq/sequence/"+seq.ID, bad); code != 422 || len(said) < 10 {
 			t.Errorf("%s: %d %s", what, code, said)
 		}
-		if doc(t, s, row).Element(seq.ID).Get("frames").Text != before {
+		if val.Frames.Of(doc(t, s, row).Element(seq.ID)) != before {
 			t.Errorf("%s: the frames that were there are lost", what)
 		}
 	}

@@ -3,12 +3,11 @@ package web
 import (
 	"fmt"
 	"math"
-	"slices"
-	"strings"
 
 	"zarf/core/asset"
 	"zarf/core/bring"
 	"zarf/core/shot"
+	"zarf/core/shot/val"
 )
 
 // sheet is the right column: the values of one thing as fields.
@@ -39,7 +38,7 @@ type fileFacts struct {
 
 // facts reads what is known of an element's file.
 func facts(doc *shot.Shot, e *shot.Element) *fileFacts {
-	ref := e.Get("mesh").Text
+	ref := val.Mesh.Of(e)
 	if ref == "" {
 		return &fileFacts{Fault: "No file yet: press Bring in, or drop one on the picture."}
 	}
@@ -48,10 +47,10 @@ func facts(doc *shot.Shot, e *shot.Element) *fileFacts {
 		return &fileFacts{Name: asset.Name(ref), Fault: err.Error()}
 	}
 	f := &fileFacts{Facts: m.Facts, Name: asset.Name(ref), Time: duration(doc, e, m.Facts)}
-	length := doc.Get("units").Text
-	size := e.Get("size").Vec
+	length := val.Units.Of(doc)
+	size := val.Size.Of(e)
 	f.Wrap = shot.Metre.Format(shot.Tidy(max(size[0], size[1], size[2])/40), length) + " " + length
-	switch e.Get("share").Text {
+	switch val.Share.Of(e) {
 	case "parts":
 		f.Choices = m.Facts.Parts
 	case "joints":
@@ -65,10 +64,10 @@ func duration(doc *shot.Shot, e *shot.Element, f *bring.Facts) string {
 	if f.Length <= 0 {
 		return ""
 	}
-	own, rate := shot.Rational(e.Get("motion_rate").Num), doc.Rate()
+	own, rate := shot.Rational(val.MotionRate.Of(e)), doc.Rate()
 	num := func(v float64) string { return shot.Short(math.Round(v*1000) / 1000) }
 	frames := math.Round(f.Length*own*100) / 100
-	if e.Get("motion_keeps").Text == "frames" {
+	if val.MotionKeeps.Of(e) == "frames" {
 		return fmt.Sprintf("%s frames at %s fps are %s s; keeping its frames it plays in %s s at the shot's %s fps, %s × as fast.", num(frames), num(own), num(f.Length), num(frames/rate), num(rate), num(rate/own))
 	}
 	return fmt.Sprintf("%s frames at %s fps are %s s; keeping its seconds it takes %s frames at the shot's %s fps.", num(frames), num(own), num(f.Length), num(f.Length*rate), num(rate))
@@ -118,7 +117,7 @@ func fieldOf(e *shot.Entry, id string, v shot.Value, length string) field {
 			f.Parts[i] = e.Unit.Format(n, f.Unit)
 		}
 	case shot.Colour:
-		f.Hex = hexOf(v.Vec)
+		f.Hex = shot.SRGB(v.Vec)
 	case shot.Names:
 		f.List = v.List()
 	case shot.File, shot.Frozen, shot.Picture:
@@ -147,53 +146,27 @@ func (f *field) since(v, start shot.Value, length string) {
 	}
 }
 
-// hexOf writes a linear colour as the browser's colour field wants it, in sRGB.
-func hexOf(v [3]float64) string {
-	b := [3]int{}
-	for i, x := range v {
-		b[i] = int(math.Round(toSRGB(min(max(x, 0), 1)) * 255))
-	}
-	return fmt.Sprintf("#%02x%02x%02x", b[0], b[1], b[2])
-}
-
-func toSRGB(v float64) float64 {
-	if v <= 0.0031308 {
-		return 12.92 * v
-	}
-	return 1.055*math.Pow(v, 1/2.4) - 0.055
-}
-
-func fromSRGB(v float64) float64 {
-	if v <= 0.04045 {
-		return v / 12.92
-	}
-	return math.Pow((v+0.055)/1.055, 2.4)
-}
-
-func (s *sheet) fill(doc *shot.Shot, value func(*shot.Entry) shot.Value) {
-	length := doc.Get("units").Text
+// fill makes the fields of all values that have a meaning where the shot's
+// fluids are what they are.
+func (s *sheet) fill(doc *shot.Shot) {
+	length := val.Units.Of(doc)
 	at := map[string]int{}
-	burns := slices.ContainsFunc(doc.Elements, (*shot.Element).Burns)
-	wet := slices.ContainsFunc(doc.Elements, (*shot.Element).Liquid)
-	pours := s.Kind == shot.Emitter && doc.OnlyLiquid(s.Owner)
-	if s.Kind == shot.Look && s.Owner.Get("flame_where").Text == "curve" {
-		burns = true // any channel may glow
-	}
+	in := doc.Within(s.Owner)
+	now := moment{s.Owner, doc.Eval(s.Frame)}
 	for _, e := range shot.Entries(s.Kind) {
-		if !burns && ofFire(e) || !wet && ofLiquid(e) || pours && e.Puffs() {
+		if !e.Belongs(now, in) {
 			continue
 		}
-		f := fieldOf(e, s.ID, value(e), length)
-		f.Hidden = !shown(e, value, s.Kind)
-		if s.Owner != nil {
-			f.since(value(e), s.Owner.Start(e.Key), length)
-			keys := s.Owner.Keys[e.Key]
-			f.Keyed = len(keys) > 0
-			for _, k := range keys {
-				f.KeyHere = f.KeyHere || k.Frame == s.Frame
-			}
-			f.Changed = f.Changed || f.Keyed
+		v := now.Get(e.Key)
+		f := fieldOf(e, s.ID, v, length)
+		f.Hidden = !e.Shown(now, in)
+		f.since(v, s.Owner.Start(e), length)
+		keys := s.Owner.Keys(e)
+		f.Keyed = len(keys) > 0
+		for _, k := range keys {
+			f.KeyHere = f.KeyHere || k.Frame == s.Frame
 		}
+		f.Changed = f.Changed || f.Keyed
 		if f.Changed && !f.Hidden {
 			s.Changed++
 		}
@@ -215,17 +188,20 @@ func (s *sheet) fill(doc *shot.Shot, value func(*shot.Entry) shot.Value) {
 	}
 }
 
-// shown follows an entry's condition.
-func shown(e *shot.Entry, value func(*shot.Entry) shot.Value, k shot.Kind) bool {
-	return shot.Holds(e.When, func(key string) shot.Value { return value(shot.Find(k, key)) })
+// moment reads an element's values as they are at a frame.
+type moment struct {
+	*shot.Element
+	ev val.Eval
 }
+
+func (m moment) Get(key string) shot.Value { return m.Element.At(key, m.ev) }
 
 func elementSheet(doc *shot.Shot, e *shot.Element, frame float64) *sheet {
 	s := &sheet{Kind: e.Kind, ID: e.ID, Title: string(e.Kind), Name: e.Name, Element: e, Owner: e, Frame: frame}
-	if e.Kind != shot.Domain && e.Kind != shot.Camera && e.Kind != shot.Lamp && e.Kind != shot.Sequence {
+	if e.Kind.Def().Scoped {
 		s.Domains = doc.Of(shot.Domain)
 	}
-	s.fill(doc, func(x *shot.Entry) shot.Value { return e.At(x.Key, frame) })
+	s.fill(doc)
 	if e.FromFile() {
 		s.File = facts(doc, e)
 	}
@@ -237,19 +213,8 @@ func shotSheet(doc *shot.Shot, frame float64) *sheet {
 }
 
 func ownerSheet(doc *shot.Shot, s *sheet) *sheet {
-	s.fill(doc, func(x *shot.Entry) shot.Value { return s.Owner.At(x.Key, s.Frame) })
+	s.fill(doc)
 	return s
-}
-
-// ofFire reports values of looks and handovers that mean nothing where no
-// domain burns.
-func ofFire(e *shot.Entry) bool {
-	return (e.Kind == shot.Look && e.Topic == "flame" && e.Key != "flame_where") || (e.Kind == shot.Handover && slices.Contains([]string{"fuel", "burn"}, strings.TrimSuffix(e.Key, "_as")))
-}
-
-// ofLiquid reports values that mean nothing where no domain holds a liquid.
-func ofLiquid(e *shot.Entry) bool {
-	return e.Kind == shot.Look && e.Topic == "liquid" || e.Kind == shot.Emitter && e.Key == "pours" || e.Kind == shot.Handover && slices.Contains([]string{"surface", "foam"}, strings.TrimSuffix(e.Key, "_as"))
 }
 
 func lookSheet(doc *shot.Shot, l *shot.Element, frame float64) *sheet {
@@ -257,7 +222,5 @@ func lookSheet(doc *shot.Shot, l *shot.Element, frame float64) *sheet {
 }
 
 func handoverSheet(doc *shot.Shot) *sheet {
-	s := &sheet{Kind: shot.Handover, Title: "handover"}
-	s.fill(doc, func(x *shot.Entry) shot.Value { return doc.HandoverValue(x.Key) })
-	return s
+	return ownerSheet(doc, &sheet{Kind: shot.Handover, Title: "handover", Owner: doc.Handover})
 }

@@ -20,6 +20,7 @@ import (
 	"zarf/core/geom"
 	"zarf/core/model"
 	"zarf/core/shot"
+	"zarf/core/shot/val"
 	"zarf/studio/store"
 )
 
@@ -83,7 +84,7 @@ func TestGeometryComesInFitsAndIsReplaced(t *testing.T) {
 	if e == nil || e.Name != "two" || e.Kind != shot.Collider {
 		t.Fatalf("%+v", e)
 	}
-	size, at := e.Get("size").Vec, e.Get("position").Vec
+	size, at := val.Size.Of(e), val.Position.Of(e)
 	if math.Abs(size[0]-0.5) > 1e-9 || math.Abs(at[1]-size[1]/2) > 1e-9 || at[0] != 0 {
 		t.Errorf("size %v at %v: it should be 0.5 m wide on the ground", size, at)
 	}
@@ -97,8 +98,8 @@ func TestGeometryComesInFitsAndIsReplaced(t *testing.T) {
 		t.Errorf("%d %s", code, body)
 	}
 	now := doc(t, s, row).Element(e.ID)
-	if asset.Name(now.Get("mesh").Text) != "finer.obj" || len(now.Keys["turn"]) != 1 || now.Get("position").Vec != at || math.Abs(now.Get("size").Vec[0]-0.5) > 1e-9 {
-		t.Errorf("after the replacement: %v %v %v", now.Get("mesh"), now.Get("position"), now.Get("size"))
+	if asset.Name(val.Mesh.Of(now)) != "finer.obj" || len(now.Keys(val.Turn)) != 1 || val.Position.Of(now) != at || math.Abs(val.Size.Of(now)[0]-0.5) > 1e-9 {
+		t.Errorf("after the replacement: %v %v %v", val.Mesh.Value(now), val.Position.Value(now), now.Get("size"))
 	}
 	// the sheet tells of the file and of the missing part
 	_, page := s.get(t, "/shots/gm/stage?el="+e.ID)
@@ -109,7 +110,7 @@ func TestGeometryComesInFitsAndIsReplaced(t *testing.T) {
 	}
 	// one undo takes the replacement back
 	s.post(t, "/shots/gm/undo", "stage")
-	if n := asset.Name(doc(t, s, row).Element(e.ID).Get("mesh").Text); n != "two.obj" {
+	if n := asset.Name(val.Mesh.Of(doc(t, s, row).Element(e.ID))); n != "two.obj" {
 		t.Errorf("after undo the file is %s", n)
 	}
 }
@@ -170,14 +171,17 @@ func moving(t *testing.T) []byte {
 func TestAnimationKeepsSecondsOrFrames(t *testing.T) {
 	s := serve(t, t.TempDir())
 	sh := small("AN")
-	sh.Self.Values["rate"] = shot.Num(30)
+	val.Rate.Set(sh.Self, 30)
 	row := s.add(t, sh)
 	e := s.bring(t, row, "slide.glb", moving(t), "as", "mesh", "camera", "on", "hold", "4")
 	d := doc(t, s, row)
-	if r := e.Get("motion_rate").Num; r != 24 {
+	if r := val.MotionRate.Of(e); r != 24 {
 		t.Errorf("the file's rate was taken for %g", r)
 	}
-	at := func(f float64) float64 { sh := d.Element(e.ID).Shape(f); return sh.Centre.X }
+	at := func(f float64) float64 {
+		sh := d.Element(e.ID).Shape(d.Eval(f))
+		return sh.Centre.X
+	}
 	// half a metre a second from frame 5 on
 	if x := at(5 + 15); math.Abs(x-0.25) > 1e-6 || at(4) != 0 {
 		t.Errorf("by seconds it stands at %g after half a second", x)
@@ -195,8 +199,8 @@ func TestAnimationKeepsSecondsOrFrames(t *testing.T) {
 		t.Error("the sheet doesn't tell the arithmetic of frames")
 	}
 	cam := d.Of(shot.Camera)[0]
-	if p := cam.At("position", 1).Vec; math.Abs(p[2]-4) > 1e-6 || len(cam.Keys["position"]) != 8 {
-		t.Errorf("the file's camera was not taken: %v, %d keys", p, len(cam.Keys["position"]))
+	if p := val.Position.At(cam, val.Frame(1)); math.Abs(p[2]-4) > 1e-6 || len(cam.Keys(val.Position)) != 8 {
+		t.Errorf("the file's camera was not taken: %v, %d keys", p, len(cam.Keys(val.Position)))
 	}
 }
 
@@ -205,7 +209,7 @@ func TestWrapMakesAClosedStandIn(t *testing.T) {
 	row := s.add(t, small("WR"))
 	open := geom.BallMesh(0.2, 24).Move(geom.V(0.1, 0.5, 0), 1).Take(func(n int) bool { return n%37 != 0 })
 	e := s.bring(t, row, "torn.obj", objOf(open), "as", "emitter")
-	if e.Get("from").Text != "surface" {
+	if val.From.Of(e) != "surface" {
 		t.Error("an open mesh should emit from its surface")
 	}
 	if code, body := s.post(t, "/shots/wr/wrap/"+e.ID, "stage", "thickness", "1 cm", "fill", "on"); code != 422 || !strings.Contains(body, "thinner than") {
@@ -215,7 +219,7 @@ func TestWrapMakesAClosedStandIn(t *testing.T) {
 		t.Fatalf("%d %s", code, body)
 	}
 	w := doc(t, s, row).Element(e.ID)
-	sh, err := w.Form(1, 0)
+	sh, err := w.Form(val.Eval{Frame: 1, Files: s.st.Store.Files}, 0)
 	if err != nil || sh.Body.Open != 0 {
 		t.Fatalf("%v", err)
 	}
@@ -249,7 +253,7 @@ func TestPaintedWeightsSurviveAReplacement(t *testing.T) {
 		t.Fatalf("%d %s", code, body)
 	}
 	share := func() (up, down float64) {
-		sh, err := doc(t, s, row).Element(e.ID).Form(1, 0)
+		sh, err := doc(t, s, row).Element(e.ID).Form(val.Eval{Frame: 1, Files: s.st.Store.Files}, 0)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -279,15 +283,15 @@ func TestGuideFromACurve(t *testing.T) {
 	s := serve(t, t.TempDir())
 	row := s.add(t, small("GC"))
 	e := s.bring(t, row, "way.svg", []byte(`<svg viewBox="0 0 100 100"><path d="M0 100C30 20 60 20 100 100"/></svg>`), "as", "guide", "unit", "1 cm")
-	p := e.Get("points").Places()
-	if len(p) < 8 || len(p) > 48 || p[0] != [3]float64{0, -1, 0} || math.Abs(p[len(p)-1][0]-1) > 1e-9 || e.Get("closed").Flag {
+	p := val.Points.Of(e)
+	if len(p) < 8 || len(p) > 48 || p[0] != [3]float64{0, -1, 0} || math.Abs(p[len(p)-1][0]-1) > 1e-9 || val.Closed.Of(e) {
 		t.Errorf("%d points from %v to %v", len(p), p[0], p[len(p)-1])
 	}
 	if code, body := s.post(t, "/shots/gc/value", "stage", "kind", "guide", "id", e.ID, "key", "points", "v", "0 0 0; 1 nonsense 2"); code != 422 || !strings.Contains(body, "point 2") {
 		t.Errorf("a broken point: %d %s", code, body)
 	}
 	s.post(t, "/shots/gc/value", "stage", "kind", "guide", "id", e.ID, "key", "points", "v", "0 0 0; 1,2,3")
-	if q := doc(t, s, row).Element(e.ID).Get("points").Places(); len(q) != 2 || q[1] != [3]float64{1, 2, 3} {
+	if q := val.Points.Of(doc(t, s, row).Element(e.ID)); len(q) != 2 || q[1] != [3]float64{1, 2, 3} {
 		t.Errorf("typed points are %v", q)
 	}
 }
@@ -299,7 +303,7 @@ func TestKeysMoveMergeAndKeepTheirCurve(t *testing.T) {
 	sh := small("KY")
 	e := sh.Element("emitter1")
 	for i, f := range []float64{1, 5, 9} {
-		e.SetKey("smoke", shot.Key{Frame: f, Value: shot.Num(float64(i))})
+		e.SetKey(val.Smoke, shot.Key{Frame: f, Value: shot.Num(float64(i))})
 	}
 	row := s.add(t, sh)
 	change := func(label string, drop []float64, set ...map[string]any) (int, string) {
@@ -318,11 +322,11 @@ func TestKeysMoveMergeAndKeepTheirCurve(t *testing.T) {
 		t.Fatalf("%d %s", code, body)
 	}
 	got := doc(t, s, row).Element("emitter1")
-	keys := got.Keys["smoke"]
+	keys := got.Keys(val.Smoke)
 	if len(keys) != 2 || keys[0].Frame != 5 || keys[1].Value.Num != 1 || keys[1].Way != anim.Free || keys[1].Out[0] != 0.25 {
 		t.Errorf("%+v", keys)
 	}
-	if x := got.Extras["smoke"]; x.After != anim.Mirror || x.Amount != 0.5 || x.Period != 6 {
+	if x := got.Extra(val.Smoke); x.After != anim.Mirror || x.Amount != 0.5 || x.Period != 6 {
 		t.Errorf("the curve's ends and noise were lost: %+v", x)
 	}
 	for what, c := range map[string]map[string]any{"a value out of range": k(3, -5), "an absurd frame": k(1e9, 1), "an unknown way": k(3, 1, "way", "sideways")} {
@@ -337,13 +341,13 @@ func TestKeysMoveMergeAndKeepTheirCurve(t *testing.T) {
 	change("delete keys", []float64{5})
 	change("delete keys", []float64{9})
 	got = doc(t, s, row).Element("emitter1")
-	if len(got.Keys["smoke"]) != 0 || len(got.Extras) != 0 || got.Get("smoke").Num != 1 {
-		t.Errorf("after the last key: %v %v %v", got.Keys, got.Extras, got.Get("smoke"))
+	if len(got.Keys(val.Smoke)) != 0 || got.Extra(val.Smoke) != (shot.Extra{}) || val.Smoke.Of(got) != 1 {
+		t.Errorf("after the last key: %v %v %v", got.Keys(val.Smoke), got.Extra(val.Smoke), val.Smoke.Value(got))
 	}
 	// an emitter's bar: always becomes the shot's range, shifted
 	s.post(t, "/shots/ky/keys", "score", "body", keysBody(map[string]any{"label": "move in time", "bars": []any{map[string]any{"el": "emitter1", "begin": 2, "end": -1}}}))
-	if got = doc(t, s, row).Element("emitter1"); got.Get("begin").Num != 3 || got.Get("end").Num != 7 {
-		t.Errorf("it emits from %g to %g", got.Get("begin").Num, got.Get("end").Num)
+	if got = doc(t, s, row).Element("emitter1"); val.Begin.Of(got) != 3 || val.End.Of(got) != 7 {
+		t.Errorf("it emits from %g to %g", val.Begin.Of(got), val.End.Of(got))
 	}
 }
 
@@ -369,21 +373,21 @@ func TestTwoWindowsOnOneShot(t *testing.T) {
 		t.Fatalf("%d %s", code, body)
 	}
 	e := doc(t, s, row).Element("emitter1")
-	if e.Get("smoke").Num != 5 || e.Get("temperature").Num != 400 {
-		t.Errorf("smoke %g, temperature %g", e.Get("smoke").Num, e.Get("temperature").Num)
+	if val.Smoke.Of(e) != 5 || val.Temperature.Of(e) != 400 {
+		t.Errorf("smoke %g, temperature %g", val.Smoke.Of(e), val.Temperature.Of(e))
 	}
 	// the same value: nothing is stored, and both are told
 	code, body := stale("7", "smoke")
 	if code != http.StatusConflict || !strings.Contains(body, "2 → 5") || !strings.Contains(body, "would be 7") || !strings.Contains(body, "Use mine") {
 		t.Errorf("%d %s", code, body)
 	}
-	if v := doc(t, s, row).Element("emitter1").Get("smoke").Num; v != 5 {
+	if v := val.Smoke.Of(doc(t, s, row).Element("emitter1")); v != 5 {
 		t.Errorf("smoke is %g", v)
 	}
 	if code, _ := stale("7", "smoke", "force", "1"); code != 200 {
 		t.Errorf("insisting: %d", code)
 	}
-	if v := doc(t, s, row).Element("emitter1").Get("smoke").Num; v != 7 {
+	if v := val.Smoke.Of(doc(t, s, row).Element("emitter1")); v != 7 {
 		t.Errorf("after insisting smoke is %g", v)
 	}
 }
@@ -391,7 +395,7 @@ func TestTwoWindowsOnOneShot(t *testing.T) {
 func TestRecipesOfOnesOwn(t *testing.T) {
 	s := serve(t, t.TempDir())
 	sh := small("RO")
-	sh.Element("emitter1").SetKey("smoke", shot.Key{Frame: 4, Value: shot.Num(3)})
+	sh.Element("emitter1").SetKey(val.Smoke, shot.Key{Frame: 4, Value: shot.Num(3)})
 	row := s.add(t, sh)
 	if code, body := s.post(t, "/shots/ro/saverecipe", "stage", "name", "Keeper's pipe", "about", "thin puffs", "on", "emitter1"); code != 200 || !strings.Contains(body, "Keeper&#39;s pipe") {
 		t.Fatalf("%d %.300s", code, body)
@@ -410,8 +414,8 @@ func TestRecipesOfOnesOwn(t *testing.T) {
 	}
 	d := doc(t, s, row)
 	a, b := d.Element("emitter1"), d.Of(shot.Emitter)[1]
-	if b.Get("size") != a.Get("size") || b.Keys["smoke"][0].Frame != 4 || b.Keys["smoke"][0].Value.Num != 3 || b.Recipe != "Keeper's pipe" {
-		t.Errorf("put back it is %v with %v", b.Values, b.Keys)
+	if b.Get("size") != a.Get("size") || b.Keys(val.Smoke)[0].Frame != 4 || b.Keys(val.Smoke)[0].Value.Num != 3 || b.Recipe != "Keeper's pipe" {
+		t.Errorf("put back it is %v with %v", b.Given(), b.Keys(val.Smoke))
 	}
 	// what is changed from there on is told against the recipe
 	s.post(t, "/shots/ro/value", "stage", "kind", "emitter", "id", b.ID, "key", "temperature", "v", "500", "frame", "1")
@@ -479,8 +483,8 @@ func TestDomainIsSetRoundAnElement(t *testing.T) {
 		t.Fatalf("%d %s", code, body)
 	}
 	d := doc(t, s, row)
-	sh := d.Element("emitter1").Shape(1)
-	if box := d.Element("domain1").DomainBox(); !box.Contains(sh.Bounds()) || box.Min.Y < -1e-9 || d.Element("domain1").Get("voxel").Num != 0.05 {
+	sh := d.Element("emitter1").Shape(val.Eval{Frame: 1, Files: s.st.Store.Files})
+	if box := d.Element("domain1").DomainBox(); !box.Contains(sh.Bounds()) || box.Min.Y < -1e-9 || val.Voxel.Of(d.Element("domain1")) != 0.05 {
 		t.Errorf("the box is %v", box)
 	}
 	if code, _ := s.post(t, "/shots/dr/element/domain1/round", "stage", "target", "camera"); code != 422 {
@@ -510,7 +514,7 @@ func TestShotsTravelWithTheirFiles(t *testing.T) {
 	if err != nil || len(rows) != 1 {
 		t.Fatal(rows, err)
 	}
-	sh, err := doc(t, b, rows[0]).Element(e.ID).Form(1, 0)
+	sh, err := doc(t, b, rows[0]).Element(e.ID).Form(val.Eval{Frame: 1, Files: b.st.Store.Files}, 0)
 	if err != nil || math.Abs(sh.Body.Share(geom.V(0, 0.2, 0))-200.0/255) > 1e-6 {
 		t.Errorf("%v", err)
 	}
@@ -541,10 +545,10 @@ func TestKeysOfLooksAndOfTheShot(t *testing.T) {
 	key("shot:", "gravity", "1")
 	s.post(t, "/shots/ko/value", "stage", "kind", "shot", "id", "", "key", "gravity", "v", "0", "frame", "5")
 	d := doc(t, s, row)
-	if v := d.Looks[0].At("exposure", 5).Num; v < 0.5 || v > 1.5 {
+	if v := val.Exposure.At(d.Looks[0], val.Frame(5)); v < 0.5 || v > 1.5 {
 		t.Errorf("between 0 and 2 stops at frame 5: %g", v)
 	}
-	if v := d.Self.At("gravity", 5).Num; v != 0 {
+	if v := val.Gravity.At(d.Self, val.Frame(5)); v != 0 {
 		t.Errorf("gravity at frame 5 is %g", v)
 	}
 	for _, bad := range [][2]string{{"shot:", "rate"}, {"look:look", "width"}, {"look:other", "exposure"}, {"domain1", "voxel"}} {
@@ -561,7 +565,7 @@ func TestKeysOfLooksAndOfTheShot(t *testing.T) {
 	if code, _ := s.post(t, "/shots/ko/keys", "score", "frame", "1", "body", `{"label":"move keys","changes":[{"el":"shot:","key":"gravity","drop":[5],"set":[{"f":7,"v":[1,0,0],"way":"","in":[0,0,0],"out":[0,0,0]}]}]}`); code != 200 {
 		t.Errorf("moving a key of gravity: %d", code)
 	}
-	if k := doc(t, s, row).Self.Keys["gravity"]; len(k) != 2 || k[1].Frame != 7 {
+	if k := doc(t, s, row).Self.Keys(val.Gravity); len(k) != 2 || k[1].Frame != 7 {
 		t.Errorf("%+v", k)
 	}
 	_, page := s.get(t, "/shots/ko/score?el=look:look&frame=9")
@@ -569,7 +573,7 @@ func TestKeysOfLooksAndOfTheShot(t *testing.T) {
 		t.Error("the score's sheet doesn't show the look's keys")
 	}
 	s.post(t, "/shots/ko/reset", "look", "kind", "look", "id", "look", "key", "exposure")
-	if d := doc(t, s, row); len(d.Looks[0].Keys) != 0 || d.Looks[0].Get("exposure").Num != 0 {
-		t.Errorf("put back, it keeps %v", d.Looks[0].Keys)
+	if d := doc(t, s, row); d.Looks[0].Keyed(val.Exposure) || val.Exposure.Of(d.Looks[0]) != 0 {
+		t.Errorf("put back, it keeps %v", d.Looks[0].Keys(val.Exposure))
 	}
 }

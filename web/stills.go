@@ -4,7 +4,6 @@ import (
 	"bytes"
 	"crypto/sha256"
 	"encoding/hex"
-	"encoding/json"
 	"fmt"
 	"image/png"
 	"io"
@@ -77,17 +76,7 @@ func (s *server) thumb(c *gin.Context) {
 // stillPath is where a picture is kept: it changes with everything that is
 // seen in it.
 func (s *server) stillPath(t store.Take, doc *shot.Shot, lk *shot.Element, frame, width int) string {
-	seen := []any{lk.Values, lk.Keys, width, doc.Rate()}
-	for _, e := range doc.Elements {
-		if !e.Muted && (e.Kind == shot.Camera || e.Kind == shot.Collider || e.Kind == shot.Mesh || e.Kind == shot.Lamp) {
-			seen = append(seen, e.Kind, e.Values, e.Keys, e.Extras)
-		}
-	}
-	b, err := json.Marshal(seen)
-	if err != nil {
-		b = []byte(fmt.Sprint(seen))
-	}
-	sum := sha256.Sum256(b)
+	sum := sha256.Sum256([]byte(mustJSON([]any{lk.Print(), pictured(doc), width, doc.Rate()})))
 	return filepath.Join(s.st.StillDir(t.Key), fmt.Sprintf("%s.%05d.png", hex.EncodeToString(sum[:8]), frame))
 }
 

@@ -14,8 +14,11 @@ import (
 	"time"
 
 	"zarf/core/shot"
+	"zarf/core/shot/val"
+	"zarf/core/sim"
 	"zarf/core/stage"
 	"zarf/studio"
+	"zarf/studio/run"
 	"zarf/studio/store"
 )
 
@@ -30,9 +33,13 @@ func two(name string) *shot.Shot {
 	s := small(name)
 	s.Element("emitter1").ActsOn = []string{"domain1"}
 	d := s.Add(shot.Domain)
-	d.Values["size"], d.Values["voxel"], d.Values["position"] = shot.Vec(1, 1.4, 1), shot.Num(0.07), shot.Vec(0, 0.7, 0)
+	val.Size.Set(d, 1, 1.4, 1)
+	val.Voxel.Set(d, 0.07)
+	val.Position.Set(d, 0, 0.7, 0)
 	e := s.Add(shot.Emitter)
-	e.Values["from"], e.Values["fed_by"], e.ActsOn = shot.Text("fluid"), shot.Text("domain1"), []string{d.ID}
+	val.From.Set(e, "fluid")
+	val.FedBy.Set(e, "domain1")
+	e.ActsOn = []string{d.ID}
 	return s
 }
 
@@ -195,7 +202,7 @@ func TestSweep(t *testing.T) {
 		t.Fatalf("%d %.300s", code, said)
 	}
 	d := doc(t, s, row)
-	if d.Element("emitter1").Get("speed").Num != 1.5 || d.Element("domain1").Get("lift").Num != 2 || d.Element("domain1").Get("voxel").Num != 0.05 {
+	if val.Speed.Of(d.Element("emitter1")) != 1.5 || val.Lift.Of(d.Element("domain1")) != 2 || val.Voxel.Of(d.Element("domain1")) != 0.05 {
 		t.Error("its values were not taken over, or too many of them")
 	}
 	s.post(t, "/shots/sw/run", "takes")
@@ -301,7 +308,7 @@ func TestProbeReadsNumbers(t *testing.T) {
 	}
 	tk, _ := s.st.Store.Take(row.ID, 1)
 	f, _ := s.st.Cache.Stage(tk.Key).Get(8)
-	if want := f.Totals["smoke"]; math.Abs(sum/want-1) > 0.01 {
+	if want := run.StatsOf(f).Of(sim.SmokeTotal); math.Abs(sum/want-1) > 0.01 {
 		t.Errorf("the planes hold %g m³ of smoke, the run counted %g", sum, want)
 	}
 	if math.Abs(h.High-most) > 1e-6 || h.Filled == 0 || h.Mean <= h.Low || h.Mean >= h.High {
@@ -334,7 +341,7 @@ func TestProbeReadsNumbers(t *testing.T) {
 func TestQueueKeepsTurns(t *testing.T) {
 	s := serve(t, t.TempDir())
 	long := small("Q1")
-	long.Self.Values["last"] = shot.Num(2000)
+	val.Last.Set(long.Self, 2000)
 	a := s.add(t, long)
 	s.post(t, "/shots/q1/run", "stage")
 	var rows []store.ShotRow
@@ -381,8 +388,10 @@ func TestQueueKeepsTurns(t *testing.T) {
 func TestScaleIsReadAndMended(t *testing.T) {
 	s := serve(t, t.TempDir())
 	d := small("SC")
-	d.Self.Values["last"], d.Self.Values["time_scale"], d.Self.Values["rate"] = shot.Num(60), shot.Num(2.5), shot.Num(60)
-	d.Element("emitter1").Values["temperature"] = shot.Num(600)
+	val.Last.Set(d.Self, 60)
+	val.TimeScale.Set(d.Self, 2.5)
+	val.Rate.Set(d.Self, 60)
+	val.Temperature.Set(d.Element("emitter1"), 600)
 	row := s.add(t, d)
 	s.post(t, "/shots/sc/run", "takes")
 	s.idle(t)
@@ -400,7 +409,7 @@ func TestScaleIsReadAndMended(t *testing.T) {
 	if code, said := s.post(t, "/shots/sc/take/1/advise", "takes", "n", "0", "label", label); code != 200 {
 		t.Fatalf("%d %.300s", code, said)
 	}
-	if v := doc(t, s, row).Get("time_scale").Num; v >= 2 || v <= 0.1 {
+	if v := val.TimeScale.Of(doc(t, s, row)); v >= 2 || v <= 0.1 {
 		t.Errorf("%s set the time scale to %g", label, v)
 	}
 }

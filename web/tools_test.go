@@ -15,8 +15,10 @@ import (
 	"github.com/go-rod/rod/lib/proto"
 
 	"zarf/core/anim"
+	"zarf/core/edit"
 	"zarf/core/geom"
 	"zarf/core/shot"
+	"zarf/core/shot/val"
 )
 
 // stroke presses the left button at the first place and lifts it at the last.
@@ -93,7 +95,7 @@ func TestBringInAndPaint(t *testing.T) {
 	mid := h.spot(inView, 0, 0.5, 0)
 	h.stroke([2]float64{mid[0] - 15, mid[1]}, mid, [2]float64{mid[0] + 15, mid[1]})
 	painted := func() (sum int) {
-		w, err := s.st.Store.Files.Weights(doc(t, s, row).Element(id).Get("share_painted").Text)
+		w, err := s.st.Store.Files.Weights(val.SharePainted.Of(doc(t, s, row).Element(id)))
 		if err != nil {
 			return 0
 		}
@@ -122,9 +124,9 @@ func TestDrawAGuide(t *testing.T) {
 	s := serve(t, t.TempDir())
 	sh := small("DG")
 	g := sh.Add(shot.Guide)
-	g.Values["points"] = shot.PointList([][3]float64{{-0.3, 0.2, 0}, {0, 0.6, 0}, {0.3, 1, 0}})
+	val.Points.Set(g, [][3]float64{{-0.3, 0.2, 0}, {0, 0.6, 0}, {0.3, 1, 0}})
 	row := s.add(t, sh)
-	points := func() [][3]float64 { return doc(t, s, row).Element(g.ID).Get("points").Places() }
+	points := func() [][3]float64 { return val.Points.Of(doc(t, s, row).Element(g.ID)) }
 	h := hand{t, browse(t)}
 	h.open(s.URL + "/shots/dg/stage?el=" + g.ID)
 	h.until(`() => window.zarf && zarf.state.scene && document.querySelector('#cast-guide1.chosen')`)
@@ -158,14 +160,14 @@ func TestDrawAGuide(t *testing.T) {
 func TestScoreIsDragged(t *testing.T) {
 	s := serve(t, t.TempDir())
 	sh := small("SD")
-	sh.Self.Values["last"] = shot.Num(40)
+	val.Last.Set(sh.Self, 40)
 	e := sh.Element("emitter1")
-	e.SetKey("smoke", shot.Key{Frame: 5, Value: shot.Num(0)})
-	e.SetKey("smoke", shot.Key{Frame: 15, Value: shot.Num(4)})
-	e.SetKey("speed", shot.Key{Frame: 8, Value: shot.Num(1)})
+	e.SetKey(val.Smoke, shot.Key{Frame: 5, Value: shot.Num(0)})
+	e.SetKey(val.Smoke, shot.Key{Frame: 15, Value: shot.Num(4)})
+	e.SetKey(val.Speed, shot.Key{Frame: 8, Value: shot.Num(1)})
 	row := s.add(t, sh)
 	frames := func(key string) (out []float64) {
-		for _, k := range doc(t, s, row).Element("emitter1").Keys[key] {
+		for _, k := range doc(t, s, row).Element("emitter1").Keys(shot.Find(shot.Emitter, key)) {
 			out = append(out, k.Frame)
 		}
 		return out
@@ -202,7 +204,7 @@ func TestScoreIsDragged(t *testing.T) {
 	h.stroke(name(0), by(name(0), 1), by(name(0), 2))
 	want("an element dragged by 2", "smoke", 10, 25)
 	want("an element dragged by 2", "speed", 10)
-	if b := doc(t, s, row).Element("emitter1").Get("begin").Num; b != 3 {
+	if b := val.Begin.Of(doc(t, s, row).Element("emitter1")); b != 3 {
 		t.Errorf("its bar begins at %g", b)
 	}
 	settle()
@@ -232,14 +234,14 @@ func TestScoreIsDragged(t *testing.T) {
 	up := h.spot(`() => { const s = zarf.score, b = s.canvas.getBoundingClientRect(); return [b.x + s.x(25), b.y + s.y(2)]; }`)
 	h.stroke(key, [2]float64{key[0], (key[1] + up[1]) / 2}, up)
 	await(t, "a value dragged", 10*time.Second, func() bool {
-		k := doc(t, s, row).Element("emitter1").Keys["smoke"]
+		k := doc(t, s, row).Element("emitter1").Keys(val.Smoke)
 		return len(k) == 2 && k[1].Frame == 25 && k[1].Value.Num > 1.8 && k[1].Value.Num < 2.2
 	})
 	settle()
 	h.choose("#keyway", "straight")
-	await(t, "a straight run", 10*time.Second, func() bool { return doc(t, s, row).Element("emitter1").Keys["smoke"][1].Way == "ramp" })
+	await(t, "a straight run", 10*time.Second, func() bool { return doc(t, s, row).Element("emitter1").Keys(val.Smoke)[1].Way == "ramp" })
 	h.fill("#curvetools [name=amount]", "0.3")
-	await(t, "noise", 10*time.Second, func() bool { return doc(t, s, row).Element("emitter1").Extras["smoke"].Amount == 0.3 })
+	await(t, "noise", 10*time.Second, func() bool { return doc(t, s, row).Element("emitter1").Extra(val.Smoke).Amount == 0.3 })
 	h.Keyboard.Press(input.Escape)
 	h.click("#curveclose")
 	h.until(`() => !zarf.score.open`)
@@ -249,11 +251,11 @@ func TestScoreIsDragged(t *testing.T) {
 func TestScoreWithThousandsOfKeys(t *testing.T) {
 	s := serve(t, t.TempDir())
 	sh := small("TK")
-	sh.Self.Values["last"] = shot.Num(2500)
+	val.Last.Set(sh.Self, 2500)
 	e := sh.Element("emitter1")
 	for i := range 2500 {
-		e.SetKey("smoke", shot.Key{Frame: float64(i + 1), Value: shot.Num(float64(i%17) / 4)})
-		e.SetKey("speed", shot.Key{Frame: float64(i + 1), Value: shot.Num(float64(i % 5))})
+		e.SetKey(val.Smoke, shot.Key{Frame: float64(i + 1), Value: shot.Num(float64(i%17) / 4)})
+		e.SetKey(val.Speed, shot.Key{Frame: float64(i + 1), Value: shot.Num(float64(i % 5))})
 	}
 	s.add(t, sh)
 	h := hand{t, browse(t)}
@@ -353,9 +355,9 @@ func TestScoreDrawsWhatTheSolverFollows(t *testing.T) {
 	h.until(`() => window.zarf && zarf.state.scene`)
 	keys := []anim.Key{{Frame: 1, Value: [3]float64{0}, Way: anim.Ease}, {Frame: 4, Value: [3]float64{3}, Way: anim.Through}, {Frame: 9, Value: [3]float64{4}, Way: anim.Through},
 		{Frame: 12, Value: [3]float64{-1}, Way: anim.Free, In: [3]float64{0.5}, Out: [3]float64{-2}}, {Frame: 15, Value: [3]float64{2}, Way: anim.Ramp}, {Frame: 17, Value: [3]float64{0}, Way: anim.Hold}, {Frame: 20, Value: [3]float64{5}}}
-	var list []laneKey
+	var list []edit.KeyAt
 	for _, k := range keys {
-		list = append(list, laneKey{k.Frame, k.Value, k.Way, k.In, k.Out})
+		list = append(list, edit.KeyAt{Frame: k.Frame, Value: k.Value, Way: k.Way, In: k.In, Out: k.Out})
 	}
 	for _, mode := range anim.Afters {
 		r, err := h.Eval(`(keys, mode) => import(document.querySelector('script[type=module]').src.replace('workspace.js', 'curve.js')).then((m) => { const out = []; for (let f = -1; f < 60; f += 0.37) out.push(m.at(keys, 0, f, mode)); return out; })`, list, string(mode))
@@ -401,8 +403,8 @@ func TestFirstShotPage(t *testing.T) {
 		t.Fatal(err)
 	}
 	d := doc(t, s, row)
-	if em := d.Of(shot.Emitter)[0]; em.Get("position").Vec[1] < 0.5 || em.Recipe != "Steam" {
-		t.Errorf("the steam stands at %v: it should be on top of a kettle of 60 cm", em.Get("position").Vec)
+	if em := d.Of(shot.Emitter)[0]; val.Position.Of(em)[1] < 0.5 || em.Recipe != "Steam" {
+		t.Errorf("the steam stands at %v: it should be on top of a kettle of 60 cm", val.Position.Of(em))
 	}
 	dom := d.Of(shot.Domain)[0].ID
 	h.click("#cast-" + dom + " a")
@@ -421,9 +423,9 @@ func TestFirstShotPage(t *testing.T) {
 	h.fill("#frame", "40")
 	h.until(`() => document.querySelector('#f-smoke .keybtn.keyed')`)
 	h.fill("#v-smoke", "0.2")
-	await(t, "two keys", 10*time.Second, func() bool { return len(doc(t, s, row).Of(shot.Emitter)[0].Keys["smoke"]) == 2 })
+	await(t, "two keys", 10*time.Second, func() bool { return len(doc(t, s, row).Of(shot.Emitter)[0].Keys(val.Smoke)) == 2 })
 	h.until(`() => zarf.state.scene.elements.some((e) => e.kind === 'emitter' && e.lanes && e.lanes[0].keys.length === 2)`)
-	if _, err := s.st.Store.Edit(row.ID, "shorter", "", func(d *shot.Shot) error { d.Self.Values["last"] = shot.Num(6); return nil }); err != nil {
+	if _, err := s.st.Store.Edit(row.ID, "shorter", "", func(d *shot.Shot) error { val.Last.Set(d.Self, 6); return nil }); err != nil {
 		t.Fatal(err)
 	}
 	h.open(s.URL + "/shots/fs1/stage?volume=32")
@@ -437,7 +439,7 @@ func TestFirstShotPage(t *testing.T) {
 func TestReferenceClipFollowsTheScore(t *testing.T) {
 	s := serve(t, t.TempDir())
 	sh := small("RC")
-	sh.Self.Values["last"] = shot.Num(24)
+	val.Last.Set(sh.Self, 24)
 	row := s.add(t, sh)
 	h := hand{t, browse(t)}
 	h.open(s.URL + "/shots/rc/stage")

@@ -14,6 +14,7 @@ import (
 
 	"zarf/core/render"
 	"zarf/core/shot"
+	"zarf/core/shot/val"
 	"zarf/studio"
 	"zarf/studio/store"
 )
@@ -89,7 +90,7 @@ func TestValues(t *testing.T) {
 	if code, body := set("temperature", "100 °C"); code != 200 || !strings.Contains(body, "80.15 K warmer") {
 		t.Errorf("100 °C: %d", code)
 	}
-	if got := doc(t, s, row).Element("emitter1").Get("temperature").Num; got != 373.15 {
+	if got := val.Temperature.Of(doc(t, s, row).Element("emitter1")); got != 373.15 {
 		t.Errorf("temperature is %v", got)
 	}
 	for _, bad := range []string{"", "hot", "-5", "1e99", "NaN", "Inf", "3 furlongs"} {
@@ -98,7 +99,7 @@ func TestValues(t *testing.T) {
 			t.Errorf("smoke %q: %d %.120s", bad, code, body)
 		}
 	}
-	if got := doc(t, s, row).Element("emitter1").Get("smoke").Num; got != 2 {
+	if got := val.Smoke.Of(doc(t, s, row).Element("emitter1")); got != 2 {
 		t.Errorf("a refused value changed smoke to %v", got)
 	}
 	for _, c := range [][]string{{"kind", "emitter", "id", "ghost", "key", "smoke", "v", "1"}, {"kind", "emitter", "id", "emitter1", "key", "nothing", "v", "1"}, {"kind", "domain", "id", "emitter1", "key", "voxel", "v", "1"}} {
@@ -114,14 +115,14 @@ func TestValues(t *testing.T) {
 	}
 	// undo takes the temperature back, redo sets it again
 	s.post(t, "/shots/t1/undo", "stage")
-	if got := doc(t, s, row).Element("emitter1").Get("temperature").Num; got != 330 {
+	if got := val.Temperature.Of(doc(t, s, row).Element("emitter1")); got != 330 {
 		t.Errorf("after undo %v", got)
 	}
 	s.post(t, "/shots/t1/redo", "stage")
-	if got := doc(t, s, row).Element("emitter1").Get("temperature").Num; got != 373.15 {
+	if got := val.Temperature.Of(doc(t, s, row).Element("emitter1")); got != 373.15 {
 		t.Errorf("after redo %v", got)
 	}
-	if code, _ := s.post(t, "/shots/t1/reset", "stage", "kind", "emitter", "id", "emitter1", "key", "temperature"); code != 200 || doc(t, s, row).Element("emitter1").Get("temperature").Num != 330 {
+	if code, _ := s.post(t, "/shots/t1/reset", "stage", "kind", "emitter", "id", "emitter1", "key", "temperature"); code != 200 || val.Temperature.Of(doc(t, s, row).Element("emitter1")) != 330 {
 		t.Error("putting back failed")
 	}
 }
@@ -133,7 +134,7 @@ func TestDraggingIsOneStepOfUndo(t *testing.T) {
 		s.post(t, "/shots/t1/value", "stage", "kind", "emitter", "id", "emitter1", "key", "smoke", "v", v, "drag", "1")
 	}
 	s.post(t, "/shots/t1/undo", "stage")
-	if got := doc(t, s, row).Element("emitter1").Get("smoke").Num; got != 2 {
+	if got := val.Smoke.Of(doc(t, s, row).Element("emitter1")); got != 2 {
 		t.Errorf("one undo after a drag leaves %v, want 2", got)
 	}
 }
@@ -143,7 +144,7 @@ func TestKeysVoxelsAndMends(t *testing.T) {
 	row := s.add(t, small("T1"))
 	s.post(t, "/shots/t1/key", "stage", "id", "emitter1", "key", "smoke", "frame", "3")
 	s.post(t, "/shots/t1/value", "stage", "kind", "emitter", "id", "emitter1", "key", "smoke", "v", "7", "frame", "6")
-	if k := doc(t, s, row).Element("emitter1").Keys["smoke"]; len(k) != 2 || k[1].Frame != 6 || k[1].Value.Num != 7 {
+	if k := doc(t, s, row).Element("emitter1").Keys(val.Smoke); len(k) != 2 || k[1].Frame != 6 || k[1].Value.Num != 7 {
 		t.Errorf("%+v", k)
 	}
 	before := doc(t, s, row).Element("domain1").Voxels()
@@ -163,7 +164,7 @@ func TestKeysVoxelsAndMends(t *testing.T) {
 	if code, _ := s.post(t, "/shots/t1/mend", "stage", "n", "0", "check", "emitter-outside"); code != 200 {
 		t.Errorf("mend: %d", code)
 	}
-	if p := doc(t, s, row).Element("emitter1").Get("position").Vec; p[0] > 0.4 {
+	if p := val.Position.Of(doc(t, s, row).Element("emitter1")); p[0] > 0.4 {
 		t.Errorf("the mend left it at %v", p)
 	}
 }
@@ -214,7 +215,7 @@ func TestLibrary(t *testing.T) {
 func TestRunStopResume(t *testing.T) {
 	s := serve(t, t.TempDir())
 	d := small("T1")
-	d.Self.Values["last"] = shot.Num(400)
+	val.Last.Set(d.Self, 400)
 	row := s.add(t, d)
 	if code, body := s.post(t, "/shots/t1/run", "stage"); code != 200 || !strings.Contains(body, "running") {
 		t.Fatalf("%d %.200s", code, body)
@@ -261,7 +262,7 @@ func TestRunSurvivesWorkerAndServer(t *testing.T) {
 	dir := t.TempDir()
 	s := serve(t, dir)
 	d := small("T1")
-	d.Self.Values["last"] = shot.Num(150)
+	val.Last.Set(d.Self, 150)
 	row := s.add(t, d)
 	tk, err := s.st.Run(row, "", 0, 0)
 	if err != nil {

@@ -10,7 +10,9 @@ import (
 	"testing"
 
 	"zarf/core/format/vdb"
+	"zarf/core/frame"
 	"zarf/core/shot"
+	"zarf/core/shot/val"
 	"zarf/studio/handover"
 	"zarf/studio/run"
 )
@@ -42,11 +44,13 @@ func call(t *testing.T, args ...string) (code int, out, errs string) {
 func tiny(t *testing.T, change func(*shot.Shot)) string {
 	t.Helper()
 	s := shot.New("tiny")
-	s.Self.Values["last"] = shot.Num(4)
+	val.Last.Set(s.Self, 4)
 	d := s.Add(shot.Domain)
-	d.Values["size"], d.Values["voxel"], d.Values["position"] = shot.Vec(0.8, 1, 0.8), shot.Num(0.08), shot.Vec(0, 0.5, 0)
+	val.Size.Set(d, 0.8, 1, 0.8)
+	val.Voxel.Set(d, 0.08)
+	val.Position.Set(d, 0, 0.5, 0)
 	e := s.Add(shot.Emitter)
-	e.Values["position"] = shot.Vec(0, 0.3, 0)
+	val.Position.Set(e, 0, 0.3, 0)
 	if change != nil {
 		change(s)
 	}
@@ -68,22 +72,22 @@ func TestSimRenderHandoverInspect(t *testing.T) {
 	if err := json.Unmarshal([]byte(strings.Split(text, "\n")[0]), &p); err != nil || p.Total != 3 {
 		t.Errorf("%v %q", err, text)
 	}
-	frame := filepath.Join(out, "tiny.0003.vdb")
-	b, err := os.ReadFile(frame)
+	number := filepath.Join(out, "tiny.0003.vdb")
+	b, err := os.ReadFile(number)
 	if err != nil {
 		t.Fatal(err)
 	}
 	if f, err := vdb.Decode(b, vdb.DefaultLimits); err != nil || f.Grid("density") == nil {
 		t.Error(err)
 	}
-	code, text, _ = call(t, "inspect", frame, "--json")
+	code, text, _ = call(t, "inspect", number, "--json")
 	var in struct {
-		Grids []vdb.Info `json:"grids"`
+		Grids []frame.Info `json:"grids"`
 	}
 	if err := json.Unmarshal([]byte(text), &in); code != 0 || err != nil || len(in.Grids) != 3 || in.Grids[0].Active == 0 || in.Grids[0].VoxelSize[0] != 0.08 {
 		t.Errorf("%d %v %+v", code, err, in)
 	}
-	if code, text, _ = call(t, "inspect", frame); code != 0 || !strings.Contains(text, "kelvin above air") || !strings.Contains(text, "active voxels") {
+	if code, text, _ = call(t, "inspect", number); code != 0 || !strings.Contains(text, "kelvin above air") || !strings.Contains(text, "active voxels") {
 		t.Errorf("%d %s", code, text)
 	}
 	if code, _, errs = call(t, "render", file, "--frames", "3", "--out", out, "--data", data, "--width", "32", "--samples", "1"); code != 0 {
@@ -106,7 +110,7 @@ func TestExitCodesAndMessages(t *testing.T) {
 	data := t.TempDir()
 	broken := filepath.Join(t.TempDir(), "broken.json")
 	os.WriteFile(broken, []byte("{\n \"format\": \"zarf-shot/1\",\n \"name\": \"x\",\n \"values\": {\"rate\": \"fast\"}\n}"), 0o644)
-	outside := tiny(t, func(s *shot.Shot) { s.Element("emitter1").Values["position"] = shot.Vec(9, 9, 9) })
+	outside := tiny(t, func(s *shot.Shot) { val.Position.Set(s.Element("emitter1"), 9, 9, 9) })
 	good := tiny(t, nil)
 	notVDB := filepath.Join(t.TempDir(), "x.vdb")
 	os.WriteFile(notVDB, []byte("hello"), 0o644)

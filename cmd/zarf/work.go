@@ -5,7 +5,6 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
-	"maps"
 	"os"
 	"path/filepath"
 	"sort"
@@ -18,10 +17,14 @@ import (
 
 	"zarf/core/asset"
 	"zarf/core/check"
+	"zarf/core/edit"
 	"zarf/core/format/vdb"
+	"zarf/core/frame"
 	"zarf/core/geom"
 	"zarf/core/recipe"
 	"zarf/core/shot"
+	"zarf/core/shot/val"
+	"zarf/core/stage"
 	"zarf/studio"
 	"zarf/studio/assets"
 	"zarf/studio/cache"
@@ -201,7 +204,7 @@ func tellAfter(w io.Writer, s *shot.Shot, domain string, c *cache.Cache) error {
 	if err != nil {
 		return err
 	}
-	for _, f := range check.After(src.Shot, src.Domain, run.Stats(src.Stage.Frames())) {
+	for _, f := range stage.After(src.Shot, src.Domain, run.Stats(src.Stage.Frames())) {
 		fmt.Fprintf(w, "%s: %s %s\n", f.Severity, f.What, f.Why)
 	}
 	return nil
@@ -300,7 +303,7 @@ func renderCommand(o *options) *cobra.Command {
 					return fmt.Errorf("the shot has no look %q", lookID)
 				}
 				j.Width = width
-				j.Height = max(1, int(float64(width)*lk.Get("height").Num/lk.Get("width").Num+0.5))
+				j.Height = max(1, int(float64(width)*val.Height.Of(lk)/val.Width.Of(lk)+0.5))
 			}
 			if tiles || sides {
 				lk := s.Look(lookID)
@@ -343,7 +346,9 @@ func handoverCommand(o *options) *cobra.Command {
 				if !ok {
 					return usage{fmt.Errorf("--preset is %q; choose one of %s", preset, strings.Join(presetKeys(), ", "))}
 				}
-				maps.Copy(s.Handover, p.Values)
+				if err := s.Handover.PutAll(p.Values); err != nil {
+					return err
+				}
 			}
 			for _, kv := range sets {
 				if err := setHandover(s, kv); err != nil {
@@ -352,7 +357,7 @@ func handoverCommand(o *options) *cobra.Command {
 			}
 			var ca *cache.Cache
 			var a, b int
-			if w := s.HandoverValue("what").Text; w == "pictures" || w == "flipbook" {
+			if w := val.What.Of(s.Handover); w == "pictures" || w == "flipbook" {
 				if renders == "" {
 					return usage{fmt.Errorf("--renders is missing; name the folder of rendered pictures")}
 				}
@@ -399,38 +404,18 @@ func presetKeys() (out []string) {
 }
 
 func setHandover(s *shot.Shot, kv string) error {
-	k, v, ok := strings.Cut(kv, "=")
+	k, _, ok := strings.Cut(kv, "=")
 	e := shot.Find(shot.Handover, k)
 	if !ok || e == nil {
 		return usage{fmt.Errorf("--set is %q; give key=value with a key that zarf values handover lists", kv)}
 	}
-	var val shot.Value
-	var err error
-	switch e.Type {
-	case shot.Choice, shot.Word:
-		val.Text = v
-	case shot.Vector:
-		parts := strings.Split(v, ",")
-		for i := range val.Vec {
-			if err == nil && len(parts) == 3 {
-				val.Vec[i], err = e.Unit.Parse(parts[i], string(e.Unit))
-			}
-		}
-		if len(parts) != 3 {
-			err = fmt.Errorf("%s needs three numbers, as in 0,1,2", e.Label)
-		}
-	case shot.Flag:
-		val.Flag, err = strconv.ParseBool(v)
-	default:
-		val.Num, err = e.Unit.Parse(v, string(e.Unit))
-	}
+	set, err := edit.Assign("handover:." + kv)
 	if err == nil {
-		err = e.Check(val)
+		err = set.Apply(s)
 	}
 	if err != nil {
 		return usage{fmt.Errorf("--set %s: %w", kv, err)}
 	}
-	s.Handover[k] = val
 	return nil
 }
 
@@ -480,7 +465,7 @@ func inspectCommand(o *options) *cobra.Command {
 			if err != nil {
 				return fmt.Errorf("%s: %w", args[0], err)
 			}
-			infos := []vdb.Info{}
+			infos := []frame.Info{}
 			for _, g := range f.Grids {
 				infos = append(infos, g.Inspect())
 			}
@@ -586,8 +571,8 @@ func importCommand(o *options) *cobra.Command {
 func valuesCommand(o *options) *cobra.Command {
 	return &cobra.Command{Use: "values [KIND]", Short: "List every value with unit, default, range and what it does",
 		RunE: func(_ *cobra.Command, args []string) error {
-			var list []shot.Entry
-			for _, e := range shot.Catalogue {
+			var list []*shot.Entry
+			for _, e := range shot.All() {
 				if len(args) == 0 || string(e.Kind) == args[0] {
 					list = append(list, e)
 				}

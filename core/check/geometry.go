@@ -9,10 +9,11 @@ import (
 	"zarf/core/asset"
 	"zarf/core/geom"
 	"zarf/core/shot"
+	"zarf/core/shot/val"
 )
 
 // fromFile lists the elements whose forms are imported meshes.
-func (s *scene) fromFile() (out []*shot.Element) {
+func (s *Scene) fromFile() (out []*shot.Element) {
 	for _, e := range s.Elements {
 		if !e.Muted && e.FromFile() {
 			out = append(out, e)
@@ -22,9 +23,9 @@ func (s *scene) fromFile() (out []*shot.Element) {
 }
 
 // forms gives an element's shape on the first frame, and why there is none.
-func (s *scene) form(e *shot.Element) (geom.Shape, error) { return e.Form(s.first, 0) }
+func (s *Scene) form(e *shot.Element) (geom.Shape, error) { return e.Form(s.Now, 0) }
 
-func fileMissing(s *scene) []Finding {
+func fileMissing(s *Scene) []Finding {
 	var out []Finding
 	for _, e := range s.fromFile() {
 		_, err := s.form(e)
@@ -36,7 +37,7 @@ func fileMissing(s *scene) []Finding {
 		if e.Kind == shot.Mesh { // it only stands by
 			f.Severity = Warning
 		}
-		f.Mend = &Mend{Label: "Use a box in its place", Element: e.ID, Key: "form", Value: shot.Text("box")}
+		f.Mend = &Mend{Label: "Use a box in its place", Element: e.ID, Key: val.Form.Name(), Value: shot.Text("box")}
 		out = append(out, f)
 	}
 	return out
@@ -49,32 +50,32 @@ func sentence(s string) string {
 	return strings.ToUpper(s[:1]) + s[1:] + "."
 }
 
-func shareEmpty(s *scene) []Finding {
+func shareEmpty(s *Scene) []Finding {
 	var out []Finding
 	for _, e := range s.fromFile() {
 		_, err := s.form(e)
 		var empty *asset.ErrEmpty
 		if errors.As(err, &empty) {
-			out = append(out, Finding{Severity: Fault, Element: e.ID, What: fmt.Sprintf("No part of %s takes part.", e.Name), Why: sentence(empty.What), Mend: &Mend{Label: "Let the whole mesh take part", Element: e.ID, Key: "share", Value: shot.Text("whole")}})
+			out = append(out, Finding{Severity: Fault, Element: e.ID, What: fmt.Sprintf("No part of %s takes part.", e.Name), Why: sentence(empty.What), Mend: &Mend{Label: "Let the whole mesh take part", Element: e.ID, Key: val.Share.Name(), Value: shot.Text("whole")}})
 		}
 	}
 	return out
 }
 
-func meshOpen(s *scene) []Finding {
+func meshOpen(s *Scene) []Finding {
 	var out []Finding
 	for _, e := range s.fromFile() {
 		sh, err := s.form(e)
 		if err != nil || sh.Body.Open == 0 || e.Kind == shot.Mesh {
 			continue
 		}
-		if e.Kind == shot.Emitter && e.Get("from").Text == "surface" {
+		if e.Kind == shot.Emitter && val.From.Of(e) == "surface" {
 			continue
 		}
 		f := Finding{Severity: Warning, Element: e.ID, What: fmt.Sprintf("The mesh of %s isn't closed: %d edges have a face on one side only.", e.Name, sh.Body.Open),
 			Why: "What is open has no inside for sure: gas may leak, or appear where it shouldn't. Wrap it, on its sheet."}
 		if e.Kind == shot.Emitter {
-			f.Mend = &Mend{Label: "Let its surface emit", Element: e.ID, Key: "from", Value: shot.Text("surface")}
+			f.Mend = &Mend{Label: "Let its surface emit", Element: e.ID, Key: val.From.Name(), Value: shot.Text("surface")}
 		}
 		out = append(out, f)
 	}
@@ -82,75 +83,75 @@ func meshOpen(s *scene) []Finding {
 }
 
 // meshSize finds meshes that came in with the wrong unit.
-func meshSize(s *scene) []Finding {
+func meshSize(s *Scene) []Finding {
 	var out []Finding
 	for _, e := range s.fromFile() {
-		size := geom.FromArray(e.At("size", s.first).Vec).MaxComponent()
-		for _, d := range s.domains {
+		size := geom.FromArray(val.Size.At(e, s.Now)).MaxComponent()
+		for _, d := range s.Domains {
 			box := d.DomainBox().Size().MaxComponent()
-			if !e.Acts(d) || (size <= 30*box && size >= d.Get("voxel").Num) {
+			if !e.Acts(d) || (size <= 30*box && size >= val.Voxel.Of(d)) {
 				continue
 			}
-			now := e.Get("size").Vec
+			now := val.Size.Of(e)
 			k := box / 3 / size
 			out = append(out, Finding{Severity: Warning, Element: e.ID, What: fmt.Sprintf("%s is %s m large, %s is %s m.", e.Name, shot.Short(size), d.Name, shot.Short(box)),
 				Why:  "Was its file in other units? Nothing of it can be made out in this domain.",
-				Mend: &Mend{Label: fmt.Sprintf("Make it %s m large", shot.Short(math.Round(box/3*1e4)/1e4)), Element: e.ID, Key: "size", Value: shot.Vec(max(1e-4, now[0]*k), max(1e-4, now[1]*k), max(1e-4, now[2]*k))}})
+				Mend: &Mend{Label: fmt.Sprintf("Make it %s m large", shot.Short(math.Round(box/3*1e4)/1e4)), Element: e.ID, Key: val.Largest.Name(), Value: shot.Vec(max(1e-4, now[0]*k), max(1e-4, now[1]*k), max(1e-4, now[2]*k))}})
 			break
 		}
 	}
 	return out
 }
 
-func motionLate(s *scene) []Finding {
+func motionLate(s *Scene) []Finding {
 	var out []Finding
 	first, last := s.Range()
 	for _, e := range s.fromFile() {
-		if e.Get("motion").Text == "still" {
+		if val.Motion.Of(e) == "still" {
 			continue
 		}
-		m, err := s.Files().Model(e.Get("mesh").Text)
+		m, err := s.Files().Model(val.Mesh.Of(e))
 		if err != nil || !m.Moves() {
 			continue
 		}
-		if at := e.Get("motion_start").Num + e.Get("motion_hold").Num; int(at) > last {
-			out = append(out, Finding{Severity: Warning, Element: e.ID, What: fmt.Sprintf("%s's animation begins at frame %d, after the shot's end at %d.", e.Name, int(at), last), Why: "It stands still throughout.", Mend: &Mend{Label: "Begin with the shot", Element: e.ID, Key: "motion_start", Value: shot.Num(float64(first) - e.Get("motion_hold").Num)}})
+		if at := val.MotionStart.Of(e) + val.MotionHold.Of(e); int(at) > last {
+			out = append(out, Finding{Severity: Warning, Element: e.ID, What: fmt.Sprintf("%s's animation begins at frame %d, after the shot's end at %d.", e.Name, int(at), last), Why: "It stands still throughout.", Mend: &Mend{Label: "Begin with the shot", Element: e.ID, Key: val.MotionStart.Name(), Value: shot.Num(float64(first) - val.MotionHold.Of(e))}})
 		}
 	}
 	return out
 }
 
 // line is a guide's curve where it stands on the first frame.
-func (s *scene) line(g *shot.Element) *geom.Line {
-	at := geom.FromArray(g.At("position", s.first).Vec)
+func (s *Scene) line(g *shot.Element) *geom.Line {
+	at := geom.FromArray(val.Position.At(g, s.Now))
 	var p []geom.Vec3
-	for _, q := range g.Get("points").Places() {
+	for _, q := range val.Points.Of(g) {
 		p = append(p, geom.FromArray(q).Add(at))
 	}
-	return geom.NewLine(p, g.Get("closed").Flag, 12)
+	return geom.NewLine(p, val.Closed.Of(g), 12)
 }
 
-func guideShort(s *scene) []Finding {
+func guideShort(s *Scene) []Finding {
 	var out []Finding
 	for _, g := range s.Of(shot.Guide) {
 		if len(s.line(g).P) < 2 {
 			out = append(out, Finding{Severity: Warning, Element: g.ID, What: fmt.Sprintf("%s has no length.", g.Name), Why: "A curve needs two points in different places: it leads nothing.",
-				Mend: &Mend{Label: "Begin with an upright curve", Element: g.ID, Key: "points", Value: shot.Find(shot.Guide, "points").Default}})
+				Mend: &Mend{Label: "Begin with an upright curve", Element: g.ID, Key: val.Points.Name(), Value: shot.Find(shot.Guide, "points").Default}})
 		}
 	}
 	return out
 }
 
-func guideFar(s *scene) []Finding {
+func guideFar(s *Scene) []Finding {
 	var out []Finding
 	for _, g := range s.Of(shot.Guide) {
 		l := s.line(g)
-		if len(l.P) < 2 || len(g.Keys["position"]) > 0 {
+		if len(l.P) < 2 || g.Keyed(val.Position) {
 			continue
 		}
-		reach := highest(g, "reach")
+		reach := Highest(g, val.Reach)
 		gap, near := math.Inf(1), (*shot.Element)(nil)
-		for _, d := range s.domains {
+		for _, d := range s.Domains {
 			if !g.Acts(d) {
 				continue
 			}
@@ -164,19 +165,19 @@ func guideFar(s *scene) []Finding {
 			continue
 		}
 		shift := near.DomainBox().Centre().Sub(l.Bounds().Centre())
-		p := geom.FromArray(g.Get("position").Vec).Add(shift)
+		p := geom.FromArray(val.Position.Of(g)).Add(shift)
 		out = append(out, Finding{Severity: Warning, Element: g.ID, What: fmt.Sprintf("%s runs %s m beyond its reach from %s.", g.Name, shot.Short(math.Round(gap*1000)/1000), near.Name), Why: fmt.Sprintf("It acts within %s m only: no gas feels it.", shot.Short(reach)),
-			Mend: &Mend{Label: "Move it into the domain", Element: g.ID, Key: "position", Value: shot.Vec(p.X, p.Y, p.Z)}})
+			Mend: &Mend{Label: "Move it into the domain", Element: g.ID, Key: val.Position.Name(), Value: shot.Vec(p.X, p.Y, p.Z)}})
 	}
 	return out
 }
 
-func guideThin(s *scene) []Finding {
+func guideThin(s *Scene) []Finding {
 	var out []Finding
 	for _, g := range s.Of(shot.Guide) {
-		for _, d := range s.domains {
-			if h, r := d.Get("voxel").Num, highest(g, "reach"); g.Acts(d) && r < 2*h {
-				out = append(out, Finding{Severity: Warning, Element: g.ID, What: fmt.Sprintf("%s reaches %s m in voxels of %s m.", g.Name, shot.Short(r), shot.Short(h)), Why: "Under two voxels hardly a cell feels it.", Mend: &Mend{Label: fmt.Sprintf("Let it reach %s m", shot.Short(4*h)), Element: g.ID, Key: "reach", Value: shot.Num(4 * h)}})
+		for _, d := range s.Domains {
+			if h, r := val.Voxel.Of(d), Highest(g, val.Reach); g.Acts(d) && r < 2*h {
+				out = append(out, Finding{Severity: Warning, Element: g.ID, What: fmt.Sprintf("%s reaches %s m in voxels of %s m.", g.Name, shot.Short(r), shot.Short(h)), Why: "Under two voxels hardly a cell feels it.", Mend: &Mend{Label: fmt.Sprintf("Let it reach %s m", shot.Short(4*h)), Element: g.ID, Key: val.Reach.Name(), Value: shot.Num(4 * h)}})
 				break
 			}
 		}
@@ -184,47 +185,37 @@ func guideThin(s *scene) []Finding {
 	return out
 }
 
-// keyed reports an element of which one of the values has keys.
-func keyed(e *shot.Element, keys ...string) bool {
-	for _, k := range keys {
-		if len(e.Keys[k]) > 0 {
-			return true
-		}
-	}
-	return false
-}
-
 // idle are the values of a force of which at least one must not be 0.
-var idle = map[shot.Kind][]string{shot.Turbulence: {"strength"}, shot.Vortex: {"strength", "draw", "lift"}, shot.Radial: {"strength"}, shot.Drag: {"rate"}, shot.Guide: {"pace", "draw", "swirl"}, shot.Pull: {"gather"}}
+var idle = map[shot.Kind][]val.NumKey{shot.Turbulence: {val.Strength}, shot.Vortex: {val.Strength, val.Draw, val.Lift}, shot.Radial: {val.Strength}, shot.Drag: {val.Rate}, shot.Guide: {val.Pace, val.Draw, val.Swirl}, shot.Pull: {val.Gather}}
 
-func forceIdle(s *scene) []Finding {
+func forceIdle(s *Scene) []Finding {
 	var out []Finding
 	for _, e := range s.Elements {
 		list := idle[e.Kind]
-		if e.Muted || list == nil || keyed(e, list...) {
+		if e.Muted || list == nil {
 			continue
 		}
 		still := true
 		for _, k := range list {
-			still = still && e.Get(k).Num == 0
+			still = still && k.Of(e) == 0 && !e.Keyed(k)
 		}
 		if still {
-			entry := shot.Find(e.Kind, list[0])
-			out = append(out, Finding{Severity: Note, Element: e.ID, What: fmt.Sprintf("%s does nothing: its %s is 0.", e.Name, strings.ToLower(entry.Label)), Why: "It costs time all the same.", Mend: &Mend{Label: fmt.Sprintf("Set it to %s", entry.Show(entry.Default, "m")), Element: e.ID, Key: list[0], Value: entry.Default}})
+			entry := shot.Find(e.Kind, list[0].Name())
+			out = append(out, Finding{Severity: Note, Element: e.ID, What: fmt.Sprintf("%s does nothing: its %s is 0.", e.Name, strings.ToLower(entry.Label)), Why: "It costs time all the same.", Mend: &Mend{Label: fmt.Sprintf("Set it to %s", entry.Show(entry.Default, "m")), Element: e.ID, Key: list[0].Name(), Value: entry.Default}})
 		}
 	}
 	return out
 }
 
-func pullFar(s *scene) []Finding {
+func pullFar(s *Scene) []Finding {
 	var out []Finding
 	for _, e := range s.Of(shot.Pull) {
 		sh, err := s.form(e)
-		if err != nil || e.Moving() {
+		if err != nil || e.Moving(s.Files()) {
 			continue
 		}
 		gap, near := math.Inf(1), (*shot.Element)(nil)
-		for _, d := range s.domains {
+		for _, d := range s.Domains {
 			if g := d.DomainBox().Gap(sh.Bounds()); e.Acts(d) && g < gap {
 				gap, near = g, d
 			}
@@ -232,22 +223,22 @@ func pullFar(s *scene) []Finding {
 		if near == nil || gap == 0 {
 			continue
 		}
-		out = append(out, Finding{Severity: Warning, Element: e.ID, What: fmt.Sprintf("%s stands %s m outside %s.", e.Name, shot.Short(math.Round(gap*1000)/1000), near.Name), Why: "Smoke can't gather where no gas is simulated.", Mend: &Mend{Label: "Move it into the domain", Element: e.ID, Key: "position", Value: intoBox(e, near, s.first)}})
+		out = append(out, Finding{Severity: Warning, Element: e.ID, What: fmt.Sprintf("%s stands %s m outside %s.", e.Name, shot.Short(math.Round(gap*1000)/1000), near.Name), Why: "Smoke can't gather where no gas is simulated.", Mend: &Mend{Label: "Move it into the domain", Element: e.ID, Key: val.Position.Name(), Value: intoBox(e, near, s.Now)}})
 	}
 	return out
 }
 
-func pullThin(s *scene) []Finding {
+func pullThin(s *Scene) []Finding {
 	var out []Finding
 	for _, e := range s.Of(shot.Pull) {
 		sh, err := s.form(e)
 		if err != nil {
 			continue
 		}
-		for _, d := range s.domains {
-			h := d.Get("voxel").Num
+		for _, d := range s.Domains {
+			h := val.Voxel.Of(d)
 			if t := sh.Thinnest(); e.Acts(d) && t < 2*h {
-				out = append(out, Finding{Severity: Warning, Element: e.ID, What: fmt.Sprintf("%s is %s m thin in voxels of %s m.", e.Name, shot.Short(math.Round(t*1e4)/1e4), shot.Short(h)), Why: "Under two voxels its form can't be made out in smoke.", Mend: &Mend{Label: fmt.Sprintf("Set %s's voxel size to %s m", d.Name, shot.Short(shot.Tidy(t/2.5))), Element: d.ID, Key: "voxel", Value: shot.Num(shot.Tidy(t / 2.5))}})
+				out = append(out, Finding{Severity: Warning, Element: e.ID, What: fmt.Sprintf("%s is %s m thin in voxels of %s m.", e.Name, shot.Short(math.Round(t*1e4)/1e4), shot.Short(h)), Why: "Under two voxels its form can't be made out in smoke.", Mend: &Mend{Label: fmt.Sprintf("Set %s's voxel size to %s m", d.Name, shot.Short(shot.Tidy(t/2.5))), Element: d.ID, Key: val.Voxel.Name(), Value: shot.Num(shot.Tidy(t / 2.5))}})
 				break
 			}
 		}
@@ -257,8 +248,8 @@ func pullThin(s *scene) []Finding {
 
 // meshPace is about the farthest that a place on an imported mesh moves in a
 // frame, m, from a few of its frames.
-func (s *scene) meshPace(e *shot.Element) float64 {
-	if !e.FromFile() || !e.Moving() {
+func (s *Scene) meshPace(e *shot.Element) float64 {
+	if !e.FromFile() || !e.Moving(s.Files()) {
 		return 0
 	}
 	first, last := s.Range()
@@ -266,8 +257,8 @@ func (s *scene) meshPace(e *shot.Element) float64 {
 	const looks = 8
 	for n := range looks {
 		f := float64(first) + float64(last-1-first)*float64(n)/(looks-1)
-		a, err1 := e.Form(f, 0)
-		b, err2 := e.Form(f+1, 0)
+		a, err1 := e.Form(s.Eval(f), 0)
+		b, err2 := e.Form(s.Eval(f+1), 0)
 		if err1 != nil || err2 != nil || !a.Body.SameFaces(b.Body) {
 			return worst
 		}

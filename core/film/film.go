@@ -17,6 +17,7 @@ import (
 	"zarf/core/grid"
 	"zarf/core/look"
 	"zarf/core/pixel"
+	"zarf/core/srgb"
 )
 
 // Frame is linear light, premultiplied: red, green, blue, alpha.
@@ -71,8 +72,8 @@ func steps(p []float32, f *look.Film) {
 	if l <= 0 {
 		return
 	}
-	want := look.Step(look.Transfer(l/(1+l))*1.0001, f.Steps, f.StepsSoft)
-	v := min(pixel.Linear(want), 0.98)
+	want := look.Step(srgb.Encode(l/(1+l))*1.0001, f.Steps, f.StepsSoft)
+	v := min(srgb.Decode(want), 0.98)
 	s := float32(v / (1 - v) / l)
 	p[0], p[1], p[2] = p[0]*s, p[1]*s, p[2]*s
 }
@@ -118,7 +119,7 @@ func develop(p []float32, f *look.Film) {
 		c = look.Tone(c)
 	}
 	for i := range c {
-		v := min(max(look.Transfer(c[i]), 0), 1)
+		v := min(max(srgb.Encode(c[i]), 0), 1)
 		if f.Gamma != 1 && f.Gamma > 0 {
 			v = math.Pow(v, 1/f.Gamma)
 		}

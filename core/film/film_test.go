@@ -7,6 +7,7 @@ import (
 	"zarf/core/grid"
 	"zarf/core/look"
 	"zarf/core/pixel"
+	"zarf/core/srgb"
 )
 
 func plain() *look.Film { return &look.Film{Gamma: 1, Gain: look.RGB{1, 1, 1}, Saturation: 1} }
@@ -26,7 +27,7 @@ func near(t *testing.T, what string, got []float32, want ...float64) {
 }
 
 func TestDevelop(t *testing.T) {
-	s := look.Transfer
+	s := srgb.Encode
 	near(t, "as it is", one([4]float32{0.2, 0.1, 0.05, 1}, plain(), nil), s(0.2), s(0.1), s(0.05), 1)
 	near(t, "premultiplied light becomes straight", one([4]float32{0.2, 0.1, 0.05, 0.5}, plain(), nil), s(0.4), s(0.2), s(0.1), 0.5)
 	up := plain()
@@ -50,9 +51,9 @@ func TestPlateIsLaidUnder(t *testing.T) {
 	m := &pixel.Image{W: 1, H: 1, Pix: []float32{0.3, 0.3, 0.3, 1}}
 	f := plain()
 	f.Exposure = 3
-	near(t, "nothing over the plate", one([4]float32{0, 0, 0, 0}, f, m), look.Transfer(0.3), look.Transfer(0.3), look.Transfer(0.3), 1)
+	near(t, "nothing over the plate", one([4]float32{0, 0, 0, 0}, f, m), srgb.Encode(0.3), srgb.Encode(0.3), srgb.Encode(0.3), 1)
 	f.Exposure = 0
-	near(t, "half over the plate", one([4]float32{0.1, 0, 0, 0.5}, f, m), look.Transfer(0.25), look.Transfer(0.15), look.Transfer(0.15), 1)
+	near(t, "half over the plate", one([4]float32{0.1, 0, 0, 0.5}, f, m), srgb.Encode(0.25), srgb.Encode(0.15), srgb.Encode(0.15), 1)
 }
 
 // Bloom moves light and adds none, also at the edges.

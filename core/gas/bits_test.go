@@ -6,6 +6,8 @@ import (
 	"os/exec"
 	"strings"
 	"testing"
+
+	"zarf/core/sim"
 )
 
 // The portable code gives the bits of the vector code over 20 steps of a scene
@@ -14,7 +16,7 @@ func TestPortableCodeGivesTheSameBits(t *testing.T) {
 	b, scene := plume(24)
 	s := mustNew(t, b, 2)
 	for range 10 {
-		if _, err := s.Frame(1.0/24, Substeps{CFL: 2, Min: 2, Max: 2}, scene, nil); err != nil {
+		if _, err := s.Frame(1.0/24, sim.Substeps{CFL: 2, Min: 2, Max: 2}, scene, nil); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -22,7 +24,7 @@ func TestPortableCodeGivesTheSameBits(t *testing.T) {
 	fire.Follow, fire.Oxygen = &Follow{Threshold: 0.001, Margin: 0.1}, true
 	f := mustNew(t, fire, 2)
 	for range 10 {
-		if _, err := f.Frame(1.0/24, Substeps{CFL: 2, Min: 2, Max: 2}, inferno(), nil); err != nil {
+		if _, err := f.Frame(1.0/24, sim.Substeps{CFL: 2, Min: 2, Max: 2}, inferno(), nil); err != nil {
 			t.Fatal(err)
 		}
 	}

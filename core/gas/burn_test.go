@@ -7,6 +7,7 @@ import (
 	"zarf/core/geom"
 	"zarf/core/grid"
 	"zarf/core/pressure"
+	"zarf/core/sim"
 )
 
 var flame = Fire{Ignition: 600, Rate: 6, Heat: 2e7, Soot: 10, Expansion: 1, Spread: 0.5, Afterglow: 0.1, RadiationAt: 2000}
@@ -60,7 +61,7 @@ func TestFuelHeatAndSootAreAccountedFor(t *testing.T) {
 	fuel0, heat0 := s.total(s.Fuel)*v, s.total(s.Heat)*v
 	var burnt, heat, soot float64
 	for range 12 {
-		st, err := s.Frame(1.0/24, Substeps{CFL: 2, Min: 2, Max: 2}, fixed(Inputs{Physics: p}), nil)
+		st, err := s.Frame(1.0/24, sim.Substeps{CFL: 2, Min: 2, Max: 2}, fixed(Inputs{Physics: p}), nil)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -192,15 +193,7 @@ func inferno() Scene {
 	return func(t, dt float64) Inputs {
 		at := func(t float64) geom.Shape { return ball(geom.V(0.6+0.5*t, 0.8, 0.6), 0.12) }
 		burner := ball(geom.V(0.6, 0.25, 0.6), 0.12)
-		return Inputs{Physics: p,
-			Emitters:    []Emitter{{Shape: burner, Before: burner, Fuel: 0.08, Temperature: 500, Smoke: 0.2, Speed: 1, Breakup: 0.3, NoiseSize: 0.1, NoisePhase: 4 * t}},
-			Colliders:   []Collider{{Shape: at(t), Before: at(t - dt)}},
-			Turbulences: []Turbulence{{Strength: 3, Size: 0.3, Octaves: 2, Phase: t, Region: Region{Shape: ball(geom.V(0.6, 0.7, 0.6), 0.4), Limited: true, Fade: 0.2}}},
-			Vortices:    []Vortex{{Centre: geom.V(0.6, 0.6, 0.6), Axis: geom.V(0, 1, 0), Radius: 0.2, Strength: 3, Draw: 1}},
-			Radials:     []Radial{{Centre: geom.V(0.9, 0.6, 0.6), Radius: 0.1, Strength: -2}},
-			Drags:       []Drag{{Rate: 1, Region: Region{Shape: ball(geom.V(0.2, 0.6, 0.6), 0.2), Limited: true, Fade: 0.1}}},
-			Winds:       []Wind{{Velocity: geom.V(0.5, 0, 0), Grip: 0.5}},
-		}
+		return Inputs{Physics: p, Emitters: []Emitter{{Emitter: sim.Emitter{Shape: burner, Before: burner, Speed: 1, Breakup: 0.3, NoiseSize: 0.1, NoisePhase: 4 * t}, Fuel: 0.08, Temperature: 500, Smoke: 0.2}}, Scene: sim.Scene{Colliders: []sim.Collider{{Shape: at(t), Before: at(t - dt)}}, Turbulences: []sim.Turbulence{{Strength: 3, Size: 0.3, Octaves: 2, Phase: t, Region: sim.Region{Shape: ball(geom.V(0.6, 0.7, 0.6), 0.4), Limited: true, Fade: 0.2}}}, Vortices: []sim.Vortex{{Centre: geom.V(0.6, 0.6, 0.6), Axis: geom.V(0, 1, 0), Radius: 0.2, Strength: 3, Draw: 1}}, Radials: []sim.Radial{{Centre: geom.V(0.9, 0.6, 0.6), Radius: 0.1, Strength: -2}}, Drags: []sim.Drag{{Rate: 1, Region: sim.Region{Shape: ball(geom.V(0.2, 0.6, 0.6), 0.2), Limited: true, Fade: 0.1}}}, Winds: []sim.Wind{{Velocity: geom.V(0.5, 0, 0), Grip: 0.5}}}}
 	}
 }
 
@@ -214,7 +207,7 @@ func TestFireGivesTheSameBits(t *testing.T) {
 			b.Follow, b.Oxygen = follow, true
 			s := mustNew(t, b, threads)
 			for range 10 {
-				if _, err := s.Frame(1.0/24, Substeps{CFL: 2, Min: 2, Max: 2}, inferno(), nil); err != nil {
+				if _, err := s.Frame(1.0/24, sim.Substeps{CFL: 2, Min: 2, Max: 2}, inferno(), nil); err != nil {
 					t.Fatal(err)
 				}
 			}

@@ -5,44 +5,7 @@ import (
 
 	"zarf/core/geom"
 	"zarf/core/grid"
-	"zarf/core/noise"
 )
-
-// Cover is how much of a voxel round p an emitter fills, 0 to 1: a ramp one
-// voxel wide over its surface. One thinner than a voxel counts as if it were a
-// voxel thick: else a coarse run would emit colder and thinner gas than a fine
-// one, and fuel might not light.
-func (e *Emitter) Cover(p geom.Vec3, h float64) float64 {
-	if e.Source != nil {
-		c, _ := e.Source.at(p)
-		return c
-	}
-	d := e.Shape.Distance(p)
-	if e.Surface > 0 {
-		d = math.Abs(d) - max(e.Surface, h)/2
-	}
-	full := 1.0
-	if e.Surface <= 0 && e.Shape.Form != geom.Imported {
-		full = min(0.5+e.Shape.Thinnest()/(2*h), 1)
-	}
-	c := min(max((0.5-d/h)/full, 0), 1)
-	if c > 0 && e.Shape.Body != nil {
-		c *= e.Shape.Body.Share(e.Shape.Local(p))
-	}
-	return c
-}
-
-// Gaps is the share that noise leaves of the emission at p, 0 to 1.
-func (e *Emitter) Gaps(p geom.Vec3) float64 {
-	if e.Breakup <= 0 || e.NoiseSize <= 0 {
-		return 1
-	}
-	q := p.Sub(e.Shape.Centre).Mul(1 / e.NoiseSize)
-	n := 0.5 + 0.5*noise.Octaves(e.Seed, 2, q.X, q.Y+e.NoisePhase, q.Z+0.37*e.NoisePhase)
-	// full strength lets through only what is above the mean
-	m := (n - e.Breakup*0.5) / max(1-e.Breakup*0.5, 1e-6) * (1 + e.Breakup)
-	return min(max(m, 0), 1)
-}
 
 // emit applies every emitter and returns the volume made, m³/s. Overlapping
 // emitters that hold an amount don't add up: each makes sure of its own.
@@ -57,7 +20,7 @@ func (s *Solver) emit(dt float64, list []Emitter) float64 {
 func (s *Solver) emitOne(dt float64, e *Emitter) float64 {
 	room := e.Shape.Bounds()
 	if e.Source != nil {
-		room = e.Source.bounds()
+		room = e.Source.Bounds()
 	}
 	lo, hi := s.Cells(room.Grow(s.H + e.Surface/2))
 	if lo[0] >= hi[0] || lo[1] >= hi[1] || lo[2] >= hi[2] {
@@ -145,7 +108,7 @@ func (s *Solver) drive(f *grid.Field, axis int, lo, hi [3]int, dt float64, e *Em
 						continue
 					}
 					if e.Source != nil {
-						_, v := e.Source.at(p)
+						_, v := e.Source.At(p)
 						n := f.Index(i, j, k)
 						f.Data[n] += float32(min(c, 1)) * (float32(v.Mul(e.Inherit).Add(e.Push).Array()[axis]) - f.Data[n])
 						continue

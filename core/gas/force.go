@@ -6,6 +6,7 @@ import (
 	"zarf/core/geom"
 	"zarf/core/grid"
 	"zarf/core/noise"
+	"zarf/core/sim"
 )
 
 // force applies body forces for dt seconds.
@@ -18,13 +19,8 @@ func (s *Solver) force(dt float64, in Inputs) {
 	for n := range in.Turbulences {
 		s.turbulence(dt, &in.Turbulences[n], n)
 	}
-	for i := range in.Vortices {
-		v := &in.Vortices[i]
-		s.push(dt, &v.Region, v.Reach(), v.At)
-	}
-	for i := range in.Radials {
-		r := &in.Radials[i]
-		s.push(dt, &r.Region, r.Reach(), r.At)
+	for _, f := range in.Pushes() {
+		s.push(dt, &f.Region, f.Reach, f.At)
 	}
 	for i := range in.Guides {
 		s.guide(dt, &in.Guides[i], i)
@@ -36,7 +32,7 @@ func (s *Solver) force(dt float64, in Inputs) {
 		s.confine(dt, p)
 	}
 	if p.Damping > 0 {
-		s.slow(dt, p.Damping, &Region{})
+		s.slow(dt, p.Damping, &sim.Region{})
 	}
 	for i := range in.Drags {
 		s.slow(dt, in.Drags[i].Rate, &in.Drags[i].Region)
@@ -77,7 +73,7 @@ func (s *Solver) buoyancy(dt float64, p Physics) {
 
 // weights fills w with a region's strength on a run of faces of one axis; it
 // reports whether there is any.
-func (s *Solver) weights(w []float32, r *Region, axis, i, j, k int) bool {
+func (s *Solver) weights(w []float32, r *sim.Region, axis, i, j, k int) bool {
 	if !r.Limited {
 		for m := range w {
 			w[m] = 1
@@ -100,7 +96,7 @@ func (s *Solver) weights(w []float32, r *Region, axis, i, j, k int) bool {
 
 // eachFace runs fn over the runs of faces that a region reaches, with its
 // weights.
-func (s *Solver) eachFace(r *Region, fn func(axis, i, j, k int, u, w []float32)) {
+func (s *Solver) eachFace(r *sim.Region, fn func(axis, i, j, k int, u, w []float32)) {
 	for axis, f := range s.velocity() {
 		s.each(onU+axis, func(i, j, k, o, n int) {
 			for n > 0 {
@@ -116,7 +112,7 @@ func (s *Solver) eachFace(r *Region, fn func(axis, i, j, k int, u, w []float32))
 }
 
 // wind draws the velocity towards the wind's: u += (1 − e^(−grip dt)) (w − u).
-func (s *Solver) wind(dt float64, w *Wind) {
+func (s *Solver) wind(dt float64, w *sim.Wind) {
 	q := float32(1 - math.Exp(-w.Grip*dt))
 	v := w.Velocity.Array()
 	s.eachFace(&w.Region, func(axis, _, _, _ int, u, part []float32) {
@@ -128,7 +124,7 @@ func (s *Solver) wind(dt float64, w *Wind) {
 }
 
 // slow takes speed away: u *= e^(−rate dt).
-func (s *Solver) slow(dt, rate float64, r *Region) {
+func (s *Solver) slow(dt, rate float64, r *sim.Region) {
 	q := float32(1 - math.Exp(-rate*dt))
 	s.eachFace(r, func(_, _, _, _ int, u, part []float32) {
 		for i := range u {
@@ -139,7 +135,7 @@ func (s *Solver) slow(dt, rate float64, r *Region) {
 
 // push adds an acceleration that depends on the place; beyond reach (metres
 // about a point) it is too weak to matter.
-func (s *Solver) push(dt float64, r *Region, reach geom.Box, at func(p geom.Vec3) geom.Vec3) {
+func (s *Solver) push(dt float64, r *sim.Region, reach geom.Box, at func(p geom.Vec3) geom.Vec3) {
 	s.eachFace(r, func(axis, i, j, k int, u, part []float32) {
 		p := s.facePoint(i, j, k, axis)
 		if p.Y < reach.Min.Y || p.Y > reach.Max.Y || p.Z < reach.Min.Z || p.Z > reach.Max.Z {
@@ -154,51 +150,9 @@ func (s *Solver) push(dt float64, r *Region, reach geom.Box, at func(p geom.Vec3
 	})
 }
 
-// At is the vortex's acceleration at p.
-func (v *Vortex) At(p geom.Vec3) geom.Vec3 {
-	q := p.Sub(v.Centre)
-	axis := v.Axis.Unit()
-	out := q.Sub(axis.Mul(q.Dot(axis))) // away from the axis
-	r := out.Len()
-	if r < 1e-9 {
-		return axis.Mul(v.Lift)
-	}
-	out = out.Mul(1 / r)
-	// Kaufmann's profile, 1 at the radius: 2 r R/(R² + r²)
-	f := 2 * r * v.Radius / (v.Radius*v.Radius + r*r)
-	return axis.Cross(out).Mul(v.Strength * f).Sub(out.Mul(v.Draw * f)).Add(axis.Mul(v.Lift * v.Radius * v.Radius / (v.Radius*v.Radius + r*r)))
-}
-
-// Reach is where a vortex pushes with more than 2 % of its strength.
-func (v *Vortex) Reach() geom.Box {
-	return geom.Box{Min: v.Centre, Max: v.Centre}.Grow(100 * v.Radius)
-}
-
-// At is the radial push at p.
-func (r *Radial) At(p geom.Vec3) geom.Vec3 {
-	q := p.Sub(r.Centre)
-	d := q.Len()
-	if d < 1e-9 {
-		return geom.Vec3{}
-	}
-	f := r.Strength / d
-	if d < r.Radius*0.2 {
-		f *= d / (r.Radius * 0.2) // no jump across the middle
-	}
-	if d > r.Radius {
-		f *= r.Radius * r.Radius / (d * d)
-	}
-	return q.Mul(f)
-}
-
-// Reach is where a radial push has more than 1 % of its strength.
-func (r *Radial) Reach() geom.Box {
-	return geom.Box{Min: r.Centre, Max: r.Centre}.Grow(10 * r.Radius)
-}
-
 // eddy is the noise potential of one turbulence, kept while it changes little.
 type eddy struct {
-	of    Turbulence
+	of    sim.Turbulence
 	box   grid.Dims
 	low   [3]int
 	cell  float64
@@ -212,7 +166,7 @@ type eddy struct {
 // the cells, and differenced round every face: what comes out has no
 // divergence on this grid, to rounding (Bridson et al. 2007). A region's
 // weight multiplies the potential, so that this holds at its border too.
-func (s *Solver) turbulence(dt float64, t *Turbulence, n int) {
+func (s *Solver) turbulence(dt float64, t *sim.Turbulence, n int) {
 	if t.Strength == 0 || t.Size <= 0 {
 		return
 	}

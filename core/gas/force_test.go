@@ -8,6 +8,7 @@ import (
 	"zarf/core/geom"
 	"zarf/core/grid"
 	"zarf/core/pressure"
+	"zarf/core/sim"
 )
 
 // at is the velocity in the middle of the cell nearest to p.
@@ -30,8 +31,8 @@ func pushed(t *testing.T, in Inputs) *Solver {
 // A vortex pushes round its axis, hardest at its radius, falls off beyond, and
 // draws in and lifts as asked.
 func TestVortexTurns(t *testing.T) {
-	v := Vortex{Centre: geom.V(1.025, 1.025, 1.025), Axis: geom.V(0, 1, 0), Radius: 0.3, Strength: 4, Draw: 1, Lift: 2}
-	s := pushed(t, Inputs{Vortices: []Vortex{v}})
+	v := sim.Vortex{Centre: geom.V(1.025, 1.025, 1.025), Axis: geom.V(0, 1, 0), Radius: 0.3, Strength: 4, Draw: 1, Lift: 2}
+	s := pushed(t, Inputs{Scene: sim.Scene{Vortices: []sim.Vortex{v}}})
 	u := at(s, geom.V(1.325, 1.025, 1.025)) // on the +x side
 	if math.Abs(u.Z+4) > 0.2 || math.Abs(u.X+1) > 0.15 {
 		t.Errorf("at the radius: %v, want −4 along z, −1 along x", u)
@@ -42,7 +43,7 @@ func TestVortexTurns(t *testing.T) {
 	if mid := at(s, geom.V(1.025, 1.025, 1.025)); math.Abs(mid.Y-2) > 0.1 || mid.Y < u.Y {
 		t.Errorf("lift on the axis %v, at the radius %v", mid, u)
 	}
-	back := pushed(t, Inputs{Vortices: []Vortex{{Centre: v.Centre, Axis: v.Axis, Radius: 0.3, Strength: -4}}})
+	back := pushed(t, Inputs{Scene: sim.Scene{Vortices: []sim.Vortex{{Centre: v.Centre, Axis: v.Axis, Radius: 0.3, Strength: -4}}}})
 	if w := at(back, geom.V(1.325, 1.025, 1.025)); w.Z < 3 {
 		t.Errorf("the other way round: %v", w)
 	}
@@ -51,12 +52,12 @@ func TestVortexTurns(t *testing.T) {
 // A radial push falls with the square of the distance, and draws in where it
 // is negative.
 func TestRadialFallsOff(t *testing.T) {
-	s := pushed(t, Inputs{Radials: []Radial{{Centre: geom.V(1.025, 1.025, 1.025), Radius: 0.2, Strength: 8}}})
+	s := pushed(t, Inputs{Scene: sim.Scene{Radials: []sim.Radial{{Centre: geom.V(1.025, 1.025, 1.025), Radius: 0.2, Strength: 8}}}})
 	a, b := at(s, geom.V(1.425, 1.025, 1.025)), at(s, geom.V(1.825, 1.025, 1.025))
 	if math.Abs(a.X-2) > 0.1 || math.Abs(a.X/b.X-4) > 0.3 {
 		t.Errorf("at two radii %v, at four %v: want 2 and a quarter of it", a, b)
 	}
-	s = pushed(t, Inputs{Radials: []Radial{{Centre: geom.V(1, 1, 1), Radius: 0.2, Strength: -8}}})
+	s = pushed(t, Inputs{Scene: sim.Scene{Radials: []sim.Radial{{Centre: geom.V(1, 1, 1), Radius: 0.2, Strength: -8}}}})
 	if c := at(s, geom.V(1.425, 1.025, 1.025)); c.X > -1 {
 		t.Errorf("it draws in with %v", c)
 	}
@@ -64,13 +65,13 @@ func TestRadialFallsOff(t *testing.T) {
 
 // Forces stay within their regions, full inside, fading outside.
 func TestRegionsLimitForces(t *testing.T) {
-	box := Region{Shape: geom.Shape{Form: geom.Block, Centre: geom.V(0.5, 1, 1), Size: geom.V(0.6, 2, 2), Turn: geom.RotationXYZ(geom.Vec3{}), Taper: 1}, Limited: true, Fade: 0.4}
+	box := sim.Region{Shape: geom.Shape{Form: geom.Block, Centre: geom.V(0.5, 1, 1), Size: geom.V(0.6, 2, 2), Turn: geom.RotationXYZ(geom.Vec3{}), Taper: 1}, Limited: true, Fade: 0.4}
 	for d, want := range map[float64]float64{-0.1: 1, 0: 1, 0.2: 0.5, 0.4: 0, 0.6: 0} {
 		if w := box.Weight(geom.V(0.8+d, 1, 1)); math.Abs(w-want) > 1e-9 {
 			t.Errorf("%g m outside: weight %g, want %g", d, w, want)
 		}
 	}
-	s := pushed(t, Inputs{Winds: []Wind{{Velocity: geom.V(3, 0, 0), Grip: 50, Region: box}}})
+	s := pushed(t, Inputs{Scene: sim.Scene{Winds: []sim.Wind{{Velocity: geom.V(3, 0, 0), Grip: 50, Region: box}}}})
 	in, half, out := at(s, geom.V(0.5, 1, 1)), at(s, geom.V(1.0, 1, 1)), at(s, geom.V(1.5, 1, 1))
 	if math.Abs(in.X-3) > 0.01 || half.X < 0.5 || half.X > 2.5 || out.X != 0 {
 		t.Errorf("inside %v, in the fade %v, outside %v", in, half, out)
@@ -82,16 +83,16 @@ func TestRegionsLimitForces(t *testing.T) {
 	for i := range s.U.Data {
 		s.U.Data[i] = 1
 	}
-	s.force(0.5, Inputs{Physics: Physics{AirTemperature: 293, AirDensity: 1.2}, Drags: []Drag{{Rate: 2, Region: box}}})
+	s.force(0.5, Inputs{Physics: Physics{AirTemperature: 293, AirDensity: 1.2}, Scene: sim.Scene{Drags: []sim.Drag{{Rate: 2, Region: box}}}})
 	if a, b := at(s, geom.V(0.5, 1, 1)).X, at(s, geom.V(1.5, 1, 1)).X; math.Abs(a-math.Exp(-1)) > 1e-3 || b != 1 {
 		t.Errorf("drag within %g, outside %g", a, b)
 	}
 }
 
-// Turbulence in a region has no divergence either, at its border included.
+// sim.Turbulence in a region has no divergence either, at its border included.
 func TestTurbulenceInARegionHasNoDivergence(t *testing.T) {
-	r := Region{Shape: ball(geom.V(1, 1, 1), 0.4), Limited: true, Fade: 0.3}
-	s := pushed(t, Inputs{Turbulences: []Turbulence{{Strength: 5, Size: 0.4, Octaves: 2, Seed: 3, Region: r}}})
+	r := sim.Region{Shape: ball(geom.V(1, 1, 1), 0.4), Limited: true, Fade: 0.3}
+	s := pushed(t, Inputs{Scene: sim.Scene{Turbulences: []sim.Turbulence{{Strength: 5, Size: 0.4, Octaves: 2, Seed: 3, Region: r}}}})
 	if d := s.Divergence(); d > 2e-4*5/s.H {
 		t.Errorf("divergence %g", d)
 	}
@@ -144,7 +145,7 @@ func TestConfinementIsWeighted(t *testing.T) {
 func TestEmitterTakesAlong(t *testing.T) {
 	for _, share := range []float64{0, 1, 0.5} {
 		s := mustNew(t, room(20, 0.1, pressure.Sides{true, true, true, true, true, true}), 1)
-		e := Emitter{Shape: ball(geom.V(1.1, 1, 1), 0.3), Before: ball(geom.V(0.9, 1, 1), 0.3), Smoke: 1, Inherit: share}
+		e := Emitter{Emitter: sim.Emitter{Shape: ball(geom.V(1.1, 1, 1), 0.3), Before: ball(geom.V(0.9, 1, 1), 0.3), Inherit: share}, Smoke: 1}
 		s.emit(0.1, []Emitter{e})
 		if u := at(s, geom.V(1.1, 1, 1)); math.Abs(u.X-2*share) > 0.05 {
 			t.Errorf("share %g of 2 m/s: %v", share, u)
@@ -157,7 +158,7 @@ func TestOverlapHoldsOnce(t *testing.T) {
 	b := room(16, 0.1, pressure.Sides{})
 	b.Burning = true
 	s := mustNew(t, b, 1)
-	list := []Emitter{{Shape: ball(geom.V(0.7, 0.8, 0.8), 0.3), Smoke: 1, Fuel: 0.2, Temperature: 100}, {Shape: ball(geom.V(0.9, 0.8, 0.8), 0.3), Smoke: 1, Fuel: 0.2, Temperature: 100}}
+	list := []Emitter{{Emitter: sim.Emitter{Shape: ball(geom.V(0.7, 0.8, 0.8), 0.3)}, Smoke: 1, Fuel: 0.2, Temperature: 100}, {Emitter: sim.Emitter{Shape: ball(geom.V(0.9, 0.8, 0.8), 0.3)}, Smoke: 1, Fuel: 0.2, Temperature: 100}}
 	s.emit(0.1, list)
 	s.emit(0.1, list)
 	for name, c := range map[string]struct {

@@ -10,6 +10,7 @@ import (
 	"zarf/core/geom"
 	"zarf/core/grid"
 	"zarf/core/pressure"
+	"zarf/core/sim"
 )
 
 var calm = Physics{Gravity: 9.81, AirTemperature: 293, AirDensity: 1.2, Lift: 1, Scheme: MacCormack, Tolerance: 1e-4, MaxIterations: 100}
@@ -56,13 +57,7 @@ func plume(n int) (Box, Scene) {
 		p := calm
 		p.Vorticity, p.SmokeWeight, p.Dissipation, p.Cooling = 0.2, 0.1, 0.1, 0.2
 		at := func(t float64) geom.Shape { return ball(geom.V(0.5+0.1*t, 0.55, 0.5), 0.12) }
-		return Inputs{
-			Physics:     p,
-			Emitters:    []Emitter{{Shape: ball(geom.V(0.5, 0.2, 0.5), 0.1), Smoke: 1, Temperature: 80, Speed: 0.3, Breakup: 0.5, NoiseSize: 0.1, NoisePhase: 2 * t}},
-			Colliders:   []Collider{{Shape: at(t), Before: at(t - dt), Friction: 0.2}},
-			Winds:       []Wind{{Velocity: geom.V(0.4, 0, 0), Grip: 0.3}},
-			Turbulences: []Turbulence{{Strength: 0.5, Size: 0.3, Octaves: 2, Phase: t, Seed: 3}},
-		}
+		return Inputs{Physics: p, Emitters: []Emitter{{Emitter: sim.Emitter{Shape: ball(geom.V(0.5, 0.2, 0.5), 0.1), Speed: 0.3, Breakup: 0.5, NoiseSize: 0.1, NoisePhase: 2 * t}, Smoke: 1, Temperature: 80}}, Scene: sim.Scene{Colliders: []sim.Collider{{Shape: at(t), Before: at(t - dt), Friction: 0.2}}, Winds: []sim.Wind{{Velocity: geom.V(0.4, 0, 0), Grip: 0.3}}, Turbulences: []sim.Turbulence{{Strength: 0.5, Size: 0.3, Octaves: 2, Phase: t, Seed: 3}}}}
 	}
 }
 
@@ -72,7 +67,7 @@ func TestSameBitsOnAnyThreads(t *testing.T) {
 		b, scene := plume(28)
 		s := mustNew(t, b, n)
 		for range 10 {
-			if _, err := s.Frame(1.0/24, Substeps{CFL: 2, Min: 2, Max: 4}, scene, nil); err != nil {
+			if _, err := s.Frame(1.0/24, sim.Substeps{CFL: 2, Min: 2, Max: 4}, scene, nil); err != nil {
 				t.Fatal(err)
 			}
 		}
@@ -88,7 +83,7 @@ func TestDivergenceAfterProjection(t *testing.T) {
 	b, scene := plume(32)
 	s := mustNew(t, b, 2)
 	for range 5 {
-		st, err := s.Frame(1.0/24, Substeps{CFL: 2, Min: 1, Max: 4}, scene, nil)
+		st, err := s.Frame(1.0/24, sim.Substeps{CFL: 2, Min: 1, Max: 4}, scene, nil)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -116,7 +111,7 @@ func TestHydrostaticRest(t *testing.T) {
 	p := calm
 	p.Tolerance = 1e-6
 	for range 20 {
-		if _, err := s.Frame(1.0/24, Substeps{CFL: 1, Min: 1, Max: 1}, fixed(Inputs{Physics: p}), nil); err != nil {
+		if _, err := s.Frame(1.0/24, sim.Substeps{CFL: 1, Min: 1, Max: 1}, fixed(Inputs{Physics: p}), nil); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -132,7 +127,7 @@ func TestUniformFlowPasses(t *testing.T) {
 	}
 	s.Ambient.X = 1.5 // the air outside moves along
 	for range 10 {
-		if _, err := s.Frame(1.0/24, Substeps{CFL: 2, Min: 1, Max: 8}, fixed(Inputs{Physics: calm}), nil); err != nil {
+		if _, err := s.Frame(1.0/24, sim.Substeps{CFL: 2, Min: 1, Max: 8}, fixed(Inputs{Physics: calm}), nil); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -147,10 +142,10 @@ func TestVolumeMadeLeaves(t *testing.T) {
 	for _, along := range []bool{false, true} {
 		s := mustNew(t, room(32, 1.0/32, pressure.Sides{true, true, true, true, true, true}), 2)
 		r, speed := 0.15, 0.5
-		e := Emitter{Shape: ball(geom.V(0.5, 0.5, 0.5), r), Smoke: 1, Speed: speed, AlongAxis: along}
+		e := Emitter{Emitter: sim.Emitter{Shape: ball(geom.V(0.5, 0.5, 0.5), r), Speed: speed, AlongAxis: along}, Smoke: 1}
 		p := calm
 		p.Gravity, p.Tolerance = 0, 1e-5
-		st, err := s.Frame(1.0/24, Substeps{CFL: 2, Min: 1, Max: 8}, fixed(Inputs{Physics: p, Emitters: []Emitter{e}}), nil)
+		st, err := s.Frame(1.0/24, sim.Substeps{CFL: 2, Min: 1, Max: 8}, fixed(Inputs{Physics: p, Emitters: []Emitter{e}}), nil)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -179,10 +174,9 @@ func TestSolidsHold(t *testing.T) {
 	n := 32
 	s := mustNew(t, room(n, 1/float64(n), pressure.Sides{}), 2)
 	block := geom.Shape{Form: geom.Block, Centre: geom.V(0.5, 0.6, 0.5), Size: geom.V(0.9, 0.12, 2), Turn: geom.RotationXYZ(geom.V(0, 0, 17)), Taper: 1}
-	in := Inputs{Physics: calm, Colliders: []Collider{{Shape: block, Before: block}},
-		Emitters: []Emitter{{Shape: ball(geom.V(0.4, 0.2, 0.5), 0.12), Smoke: 1, Temperature: 120}}}
+	in := Inputs{Physics: calm, Emitters: []Emitter{{Emitter: sim.Emitter{Shape: ball(geom.V(0.4, 0.2, 0.5), 0.12)}, Smoke: 1, Temperature: 120}}, Scene: sim.Scene{Colliders: []sim.Collider{{Shape: block, Before: block}}}}
 	for range 24 {
-		if _, err := s.Frame(1.0/24, Substeps{CFL: 2, Min: 1, Max: 8}, fixed(in), nil); err != nil {
+		if _, err := s.Frame(1.0/24, sim.Substeps{CFL: 2, Min: 1, Max: 8}, fixed(in), nil); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -211,8 +205,8 @@ func TestMovingSolidPushes(t *testing.T) {
 	p.Gravity = 0
 	at := func(t float64) geom.Shape { return ball(geom.V(0.3+0.5*t, 0.5, 0.5), 0.12) }
 	for range 6 {
-		_, err := s.Frame(1.0/24, Substeps{CFL: 1, Min: 1, Max: 8}, func(t, dt float64) Inputs {
-			return Inputs{Physics: p, Colliders: []Collider{{Shape: at(t), Before: at(t - dt)}}}
+		_, err := s.Frame(1.0/24, sim.Substeps{CFL: 1, Min: 1, Max: 8}, func(t, dt float64) Inputs {
+			return Inputs{Physics: p, Scene: sim.Scene{Colliders: []sim.Collider{{Shape: at(t), Before: at(t - dt)}}}}
 		}, nil)
 		if err != nil {
 			t.Fatal(err)
@@ -242,9 +236,9 @@ func TestSmokeRises(t *testing.T) {
 	b, _ := plume(32)
 	b.Open = pressure.Sides{3: true}
 	s := mustNew(t, b, 2)
-	in := Inputs{Physics: calm, Emitters: []Emitter{{Shape: ball(geom.V(0.5, 0.15, 0.5), 0.1), Smoke: 1, Temperature: 60}}}
+	in := Inputs{Physics: calm, Emitters: []Emitter{{Emitter: sim.Emitter{Shape: ball(geom.V(0.5, 0.15, 0.5), 0.1)}, Smoke: 1, Temperature: 60}}}
 	for range 16 {
-		if _, err := s.Frame(1.0/24, Substeps{CFL: 2, Min: 1, Max: 8}, fixed(in), nil); err != nil {
+		if _, err := s.Frame(1.0/24, sim.Substeps{CFL: 2, Min: 1, Max: 8}, fixed(in), nil); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -265,7 +259,7 @@ func TestSmokeRises(t *testing.T) {
 // Averages of faces are what sampling gives at grid points.
 func TestTurbulenceHasNoDivergence(t *testing.T) {
 	s := mustNew(t, room(32, 0.05, pressure.Sides{true, true, true, true, true, true}), 2)
-	s.turbulence(0.1, &Turbulence{Strength: 3, Size: 0.5, Octaves: 3, Seed: 4}, 0)
+	s.turbulence(0.1, &sim.Turbulence{Strength: 3, Size: 0.5, Octaves: 3, Seed: 4}, 0)
 	fast, div := speed(s), s.Divergence()
 	if fast < 0.05 || fast > 3 {
 		t.Errorf("0.1 s at 3 m/s² makes %g m/s", fast)
@@ -284,7 +278,7 @@ func TestDecay(t *testing.T) {
 	p := calm
 	p.Gravity, p.Cooling, p.Dissipation = 0, 0.7, 0.3
 	for range 24 {
-		if _, err := s.Frame(1.0/24, Substeps{CFL: 2, Min: 2, Max: 2}, fixed(Inputs{Physics: p}), nil); err != nil {
+		if _, err := s.Frame(1.0/24, sim.Substeps{CFL: 2, Min: 2, Max: 2}, fixed(Inputs{Physics: p}), nil); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -307,8 +301,8 @@ func TestSubsteps(t *testing.T) {
 		s := mustNew(t, room(16, 0.05, pressure.Sides{true, true, true, true, true, true}), 1)
 		p := calm
 		p.Gravity = 0
-		in := Inputs{Physics: p, Emitters: []Emitter{{Shape: ball(geom.V(0.4, 0.4, 0.4), 0.1), Smoke: 1, Push: geom.V(c.speed, 0, 0)}}}
-		st, err := s.Frame(1.0/24, Substeps{CFL: 1, Min: 1, Max: 8}, fixed(in), nil)
+		in := Inputs{Physics: p, Emitters: []Emitter{{Emitter: sim.Emitter{Shape: ball(geom.V(0.4, 0.4, 0.4), 0.1), Push: geom.V(c.speed, 0, 0)}, Smoke: 1}}}
+		st, err := s.Frame(1.0/24, sim.Substeps{CFL: 1, Min: 1, Max: 8}, fixed(in), nil)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -321,7 +315,7 @@ func TestSubsteps(t *testing.T) {
 func TestBlowUpIsNamed(t *testing.T) {
 	s := mustNew(t, room(8, 0.1, pressure.Sides{3: true}), 1)
 	s.Heat.Set(3, 4, 5, float32(math.NaN()))
-	_, err := s.Frame(1.0/24, Substeps{CFL: 2, Min: 1, Max: 2}, fixed(Inputs{Physics: calm}), nil)
+	_, err := s.Frame(1.0/24, sim.Substeps{CFL: 2, Min: 1, Max: 2}, fixed(Inputs{Physics: calm}), nil)
 	var b *BlowUp
 	if !errors.As(err, &b) {
 		t.Fatalf("got %v", err)
@@ -333,7 +327,7 @@ func TestBlowUpIsNamed(t *testing.T) {
 func TestAbsurdSpeedIsABlowUp(t *testing.T) {
 	s := mustNew(t, room(8, 0.1, pressure.Sides{3: true}), 1)
 	s.V.Set(2, 3, 4, 1e7)
-	_, err := s.Frame(1.0/24, Substeps{CFL: 2, Min: 1, Max: 1}, fixed(Inputs{Physics: calm}), nil)
+	_, err := s.Frame(1.0/24, sim.Substeps{CFL: 2, Min: 1, Max: 1}, fixed(Inputs{Physics: calm}), nil)
 	var b *BlowUp
 	if !errors.As(err, &b) || b.Channel != "velocity y" || b.Cell != [3]int{2, 3, 4} {
 		t.Errorf("got %v", err)
@@ -347,7 +341,7 @@ func TestRefusesNonsense(t *testing.T) {
 	s := mustNew(t, room(8, 0.1, pressure.Sides{3: true}), 1)
 	p := calm
 	p.Lift = math.Inf(1)
-	if _, err := s.Frame(1, Substeps{CFL: 1, Min: 1, Max: 1}, fixed(Inputs{Physics: p}), nil); err == nil {
+	if _, err := s.Frame(1, sim.Substeps{CFL: 1, Min: 1, Max: 1}, fixed(Inputs{Physics: p}), nil); err == nil {
 		t.Error("infinite lift was taken")
 	}
 }
@@ -358,12 +352,12 @@ func BenchmarkStep(b *testing.B) {
 			s := mustNew(b, room(n, 1/float64(n), pressure.Sides{3: true}), 0)
 			p := calm
 			p.Vorticity, p.Tolerance = 0.2, 1e-3
-			in := fixed(Inputs{Physics: p, Emitters: []Emitter{{Shape: ball(geom.V(0.5, 0.15, 0.5), 0.1), Smoke: 1, Temperature: 80}}})
+			in := fixed(Inputs{Physics: p, Emitters: []Emitter{{Emitter: sim.Emitter{Shape: ball(geom.V(0.5, 0.15, 0.5), 0.1)}, Smoke: 1, Temperature: 80}}})
 			for range 4 {
-				s.Frame(1.0/24, Substeps{CFL: 100, Min: 1, Max: 1}, in, nil)
+				s.Frame(1.0/24, sim.Substeps{CFL: 100, Min: 1, Max: 1}, in, nil)
 			}
 			for b.Loop() {
-				if _, err := s.Frame(1.0/24, Substeps{CFL: 100, Min: 1, Max: 1}, in, nil); err != nil {
+				if _, err := s.Frame(1.0/24, sim.Substeps{CFL: 100, Min: 1, Max: 1}, in, nil); err != nil {
 					b.Fatal(err)
 				}
 			}

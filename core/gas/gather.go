@@ -6,19 +6,8 @@ import (
 
 	"zarf/core/geom"
 	"zarf/core/grid"
+	"zarf/core/sim"
 )
-
-// Pull gathers smoke into a form. A force towards the form would be undone by
-// the pressure, since air can't be squeezed; so smoke, heat and fuel drift
-// through the air instead, as in the gathering term of Fattal and Lischinski
-// (2004): by first-order upwind fluxes, which keep the total. Inside the form
-// they spread until it is filled evenly, and the air is slowed.
-type Pull struct {
-	Shape  geom.Shape
-	Gather float64 // m/s
-	Reach  float64 // m from the surface
-	Keep   float64 // 1/s
-}
 
 // distances are those of a pull's shape at cell centres, kept while
 // the shape stays.
@@ -36,7 +25,7 @@ func (d *distances) at(i, j, k int) float32 {
 	return d.phi[((k-d.lo[2])*(d.hi[1]-d.lo[1])+j-d.lo[1])*(d.hi[0]-d.lo[0])+i-d.lo[0]]
 }
 
-func (s *Solver) measure(d *distances, p *Pull) {
+func (s *Solver) measure(d *distances, p *sim.Pull) {
 	if d.phi != nil && d.shape == p.Shape && d.reach == p.Reach && d.low == s.Low && d.dims == s.Dims {
 		return
 	}
@@ -60,7 +49,7 @@ func (s *Solver) measure(d *distances, p *Pull) {
 }
 
 // gather applies a pull for dt seconds.
-func (s *Solver) gather(dt float64, p *Pull, n int) {
+func (s *Solver) gather(dt float64, p *sim.Pull, n int) {
 	if p.Gather <= 0 || p.Reach <= 0 {
 		return
 	}
@@ -172,7 +161,7 @@ func (s *Solver) transport(f *grid.Field, d *distances, scale float32, flux func
 }
 
 // hold slows the air inside the form.
-func (s *Solver) hold(dt float64, p *Pull, d *distances) {
+func (s *Solver) hold(dt float64, p *sim.Pull, d *distances) {
 	if p.Keep <= 0 {
 		return
 	}

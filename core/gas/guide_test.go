@@ -7,10 +7,11 @@ import (
 
 	"zarf/core/geom"
 	"zarf/core/grid"
+	"zarf/core/sim"
 )
 
 func TestGuideWishes(t *testing.T) {
-	g := &Guide{Line: geom.NewLine([]geom.Vec3{geom.V(0, 0, 0), geom.V(0, 1, 0), geom.V(0, 2, 0)}, false, 8), Pace: 2, Draw: 0.5, Swirl: 1, Reach: 0.4, Along: [4][]float64{{1, 0}}}
+	g := &sim.Guide{Line: geom.NewLine([]geom.Vec3{geom.V(0, 0, 0), geom.V(0, 1, 0), geom.V(0, 2, 0)}, false, 8), Pace: 2, Draw: 0.5, Swirl: 1, Reach: 0.4, Along: [4][]float64{{1, 0}}}
 	// a quarter up, half the reach out along x: pace has fallen by the smooth
 	// step, draw is half, swirl is full and turns right-handed about the curve
 	s := 0.25
@@ -34,7 +35,7 @@ func TestGuideFindsItsPiecesByBlocks(t *testing.T) {
 	for range 9 {
 		p = append(p, geom.V(rng.Float64()*3, rng.Float64()*2.6, rng.Float64()*2.2))
 	}
-	g := Guide{Line: geom.NewLine(p, true, 10), Pace: 1, Draw: 1, Swirl: 1, Reach: 0.6, Grip: 2}
+	g := sim.Guide{Line: geom.NewLine(p, true, 10), Pace: 1, Draw: 1, Swirl: 1, Reach: 0.6, Grip: 2}
 	s.guide(0.05, &g, 0)
 	acted := 0
 	for axis, f := range s.velocity() {
@@ -77,11 +78,9 @@ func TestGuideLeadsSmokeRoundACorner(t *testing.T) {
 	}
 	s, _ := New(box, grid.NewCrew(2))
 	line := geom.NewLine([]geom.Vec3{geom.V(0.4, 0.4, 0.8), geom.V(2.6, 0.4, 0.8), geom.V(2.6, 2.8, 0.8)}, false, 12)
-	in := Inputs{Physics: Physics{Gravity: 9.81, AirTemperature: 293, AirDensity: 1.2, Scheme: MacCormack, Tolerance: 1e-3, MaxIterations: 100},
-		Guides:   []Guide{{Line: line, Pace: 2, Draw: 0.8, Reach: 0.6, Grip: 6}},
-		Emitters: []Emitter{{Shape: geom.Shape{Form: geom.Sphere, Centre: geom.V(0.4, 0.4, 0.8), Size: geom.V(0.4, 0.4, 0.4), Turn: geom.RotationXYZ(geom.Vec3{}), Taper: 1}, Smoke: 1}}}
+	in := Inputs{Physics: Physics{Gravity: 9.81, AirTemperature: 293, AirDensity: 1.2, Scheme: MacCormack, Tolerance: 1e-3, MaxIterations: 100}, Emitters: []Emitter{{Emitter: sim.Emitter{Shape: geom.Shape{Form: geom.Sphere, Centre: geom.V(0.4, 0.4, 0.8), Size: geom.V(0.4, 0.4, 0.4), Turn: geom.RotationXYZ(geom.Vec3{}), Taper: 1}}, Smoke: 1}}, Scene: sim.Scene{Guides: []sim.Guide{{Line: line, Pace: 2, Draw: 0.8, Reach: 0.6, Grip: 6}}}}
 	for range 60 {
-		if _, err := s.Frame(1.0/24, Substeps{CFL: 2, Min: 1, Max: 8}, func(t, dt float64) Inputs { return in }, nil); err != nil {
+		if _, err := s.Frame(1.0/24, sim.Substeps{CFL: 2, Min: 1, Max: 8}, func(t, dt float64) Inputs { return in }, nil); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -115,8 +114,7 @@ func TestPullGathersAllOfTheSmoke(t *testing.T) {
 		}
 	}
 	form := geom.Shape{Form: geom.Torus, Centre: geom.V(1.4, 1.4, 1.4), Size: geom.V(1.6, 0.5, 1.6), Turn: geom.RotationXYZ(geom.Vec3{}), Taper: 1}
-	in := Inputs{Physics: Physics{AirTemperature: 293, AirDensity: 1.2, Scheme: MacCormack, Tolerance: 1e-3, MaxIterations: 100},
-		Pulls: []Pull{{Shape: form, Gather: 0.8, Reach: 2.5, Keep: 3}}}
+	in := Inputs{Physics: Physics{AirTemperature: 293, AirDensity: 1.2, Scheme: MacCormack, Tolerance: 1e-3, MaxIterations: 100}, Scene: sim.Scene{Pulls: []sim.Pull{{Shape: form, Gather: 0.8, Reach: 2.5, Keep: 3}}}}
 	total := func() (all, inside float64) {
 		for k := range 28 {
 			for j := range 28 {
@@ -133,7 +131,7 @@ func TestPullGathersAllOfTheSmoke(t *testing.T) {
 	}
 	before, was := total()
 	for range 72 {
-		if _, err := s.Frame(1.0/24, Substeps{CFL: 2, Min: 1, Max: 8}, func(t, dt float64) Inputs { return in }, nil); err != nil {
+		if _, err := s.Frame(1.0/24, sim.Substeps{CFL: 2, Min: 1, Max: 8}, func(t, dt float64) Inputs { return in }, nil); err != nil {
 			t.Fatal(err)
 		}
 	}

@@ -7,6 +7,7 @@ import (
 	"zarf/core/geom"
 	"zarf/core/grid"
 	"zarf/core/pressure"
+	"zarf/core/sim"
 )
 
 var allOpen = pressure.Sides{true, true, true, true, true, true}
@@ -16,7 +17,7 @@ func frames(t *testing.T, s *Solver, n int, in Inputs) FrameStats {
 	var st FrameStats
 	for range n {
 		var err error
-		if st, err = s.Frame(1.0/24, Substeps{CFL: 2, Min: 1, Max: 8}, fixed(in), nil); err != nil {
+		if st, err = s.Frame(1.0/24, sim.Substeps{CFL: 2, Min: 1, Max: 8}, fixed(in), nil); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -85,7 +86,7 @@ func TestFirstAccelerationOfABuoyantBall(t *testing.T) {
 	p := calm
 	p.Tolerance = 1e-6
 	dt := 0.01
-	if _, err := s.Frame(dt, Substeps{CFL: 2, Min: 1, Max: 1}, fixed(Inputs{Physics: p}), nil); err != nil {
+	if _, err := s.Frame(dt, sim.Substeps{CFL: 2, Min: 1, Max: 1}, fixed(Inputs{Physics: p}), nil); err != nil {
 		t.Fatal(err)
 	}
 	_, v, _ := s.Centre(24, 24, 24)
@@ -97,7 +98,7 @@ func TestFirstAccelerationOfABuoyantBall(t *testing.T) {
 }
 
 func TestAddAndHold(t *testing.T) {
-	e := Emitter{Shape: ball(geom.V(0.4, 0.4, 0.4), 0.2), Smoke: 2}
+	e := Emitter{Emitter: sim.Emitter{Shape: ball(geom.V(0.4, 0.4, 0.4), 0.2)}, Smoke: 2}
 	p := calm
 	p.Gravity = 0
 	in := Inputs{Physics: p, Emitters: []Emitter{e, e, e}}
@@ -120,7 +121,7 @@ func TestColdEmitterHoldsCold(t *testing.T) {
 	p := calm
 	p.Gravity = 0
 	s := mustNew(t, room(16, 0.05, allOpen), 1)
-	frames(t, s, 2, Inputs{Physics: p, Emitters: []Emitter{{Shape: ball(geom.V(0.4, 0.4, 0.4), 0.2), Temperature: -50}}})
+	frames(t, s, 2, Inputs{Physics: p, Emitters: []Emitter{{Emitter: sim.Emitter{Shape: ball(geom.V(0.4, 0.4, 0.4), 0.2)}, Temperature: -50}}})
 	if v := s.Heat.At(8, 8, 8); v != -50 {
 		t.Errorf("a cold emitter gives %g K", v)
 	}
@@ -131,7 +132,7 @@ func TestBreakupLeavesGaps(t *testing.T) {
 		p := calm
 		p.Gravity = 0
 		s := mustNew(t, room(32, 0.025, allOpen), 2)
-		frames(t, s, 1, Inputs{Physics: p, Emitters: []Emitter{{Shape: ball(geom.V(0.4, 0.4, 0.4), 0.3), Smoke: 1, Breakup: b, NoiseSize: 0.12, Seed: 4}}})
+		frames(t, s, 1, Inputs{Physics: p, Emitters: []Emitter{{Emitter: sim.Emitter{Shape: ball(geom.V(0.4, 0.4, 0.4), 0.3), Breakup: b, NoiseSize: 0.12, Seed: 4}, Smoke: 1}}})
 		return s.total(s.Smoke)
 	}
 	none, half, full := share(0), share(0.5), share(1)
@@ -144,18 +145,18 @@ func TestShellLeavesTheInsideEmpty(t *testing.T) {
 	p := calm
 	p.Gravity = 0
 	s := mustNew(t, room(32, 0.025, allOpen), 1)
-	frames(t, s, 1, Inputs{Physics: p, Emitters: []Emitter{{Shape: ball(geom.V(0.4, 0.4, 0.4), 0.25), Smoke: 1, Surface: 0.05}}})
+	frames(t, s, 1, Inputs{Physics: p, Emitters: []Emitter{{Emitter: sim.Emitter{Shape: ball(geom.V(0.4, 0.4, 0.4), 0.25), Surface: 0.05}, Smoke: 1}}})
 	if in, on := s.Smoke.At(16, 16, 16), s.Smoke.At(16+10, 16, 16); in != 0 || on < 0.8 {
 		t.Errorf("inside %g, at the surface %g", in, on)
 	}
 }
 
-// Wind takes hold by 1 − e^(−grip t).
+// sim.Wind takes hold by 1 − e^(−grip t).
 func TestWindTakesHold(t *testing.T) {
 	p := calm
 	p.Gravity = 0
 	s := mustNew(t, room(12, 0.1, allOpen), 1)
-	frames(t, s, 24, Inputs{Physics: p, Winds: []Wind{{Velocity: geom.V(2, 0, 0), Grip: 0.8}}})
+	frames(t, s, 24, Inputs{Physics: p, Scene: sim.Scene{Winds: []sim.Wind{{Velocity: geom.V(2, 0, 0), Grip: 0.8}}}})
 	u, _, _ := s.Centre(6, 6, 6)
 	if want := 2 * (1 - math.Exp(-0.8)); math.Abs(float64(u)-want) > 0.01*want {
 		t.Errorf("after a second %g m/s, want %g", u, want)
@@ -181,7 +182,7 @@ func TestConfinementFeedsCurls(t *testing.T) {
 		p := calm
 		p.Gravity, p.Vorticity = 0, eps
 		s := mustNew(t, room(24, 0.05, pressure.Sides{}), 2)
-		s.turbulence(0.5, &Turbulence{Strength: 2, Size: 0.4, Octaves: 2, Seed: 1}, 0)
+		s.turbulence(0.5, &sim.Turbulence{Strength: 2, Size: 0.4, Octaves: 2, Seed: 1}, 0)
 		frames(t, s, 12, Inputs{Physics: p})
 		e := 0.0
 		for i := range s.U.Data {
@@ -216,8 +217,7 @@ func TestWallsDoNotLeak(t *testing.T) {
 	for _, cells := range []float64{2, 3} {
 		s := mustNew(t, room(32, 1.0/32, pressure.Sides{}), 2)
 		wall := geom.Shape{Form: geom.Block, Centre: geom.V(0.5, 0.5, 0.5), Size: geom.V(cells/32, 2, 2), Turn: geom.RotationXYZ(geom.V(0, 0, 8)), Taper: 1}
-		in := Inputs{Physics: calm, Colliders: []Collider{{Shape: wall, Before: wall}},
-			Emitters: []Emitter{{Shape: ball(geom.V(0.22, 0.25, 0.5), 0.12), Smoke: 1, Temperature: 150}}}
+		in := Inputs{Physics: calm, Emitters: []Emitter{{Emitter: sim.Emitter{Shape: ball(geom.V(0.22, 0.25, 0.5), 0.12)}, Smoke: 1, Temperature: 150}}, Scene: sim.Scene{Colliders: []sim.Collider{{Shape: wall, Before: wall}}}}
 		frames(t, s, 36, in)
 		left, right := 0.0, 0.0
 		for k := range 32 {
@@ -245,11 +245,11 @@ func TestWallsDoNotLeak(t *testing.T) {
 func TestEmitterInASolidAndStop(t *testing.T) {
 	s := mustNew(t, room(24, 0.05, allOpen), 1)
 	rock := ball(geom.V(0.6, 0.6, 0.6), 0.3)
-	frames(t, s, 2, Inputs{Physics: calm, Colliders: []Collider{{Shape: rock, Before: rock}}, Emitters: []Emitter{{Shape: ball(geom.V(0.6, 0.6, 0.6), 0.1), Smoke: 1}}})
+	frames(t, s, 2, Inputs{Physics: calm, Emitters: []Emitter{{Emitter: sim.Emitter{Shape: ball(geom.V(0.6, 0.6, 0.6), 0.1)}, Smoke: 1}}, Scene: sim.Scene{Colliders: []sim.Collider{{Shape: rock, Before: rock}}}})
 	if m := s.total(s.Smoke); m != 0 {
 		t.Errorf("an emitter within a solid gave %g", m)
 	}
-	if _, err := s.Frame(1, Substeps{CFL: 1, Min: 4, Max: 4}, fixed(Inputs{Physics: calm}), func() bool { return true }); err != ErrStopped {
+	if _, err := s.Frame(1, sim.Substeps{CFL: 1, Min: 4, Max: 4}, fixed(Inputs{Physics: calm}), func() bool { return true }); err != sim.ErrStopped {
 		t.Errorf("a stop gave %v", err)
 	}
 }

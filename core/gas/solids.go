@@ -7,11 +7,12 @@ import (
 	"zarf/core/geom"
 	"zarf/core/grid"
 	"zarf/core/pressure"
+	"zarf/core/sim"
 )
 
 // solids is what the colliders mean on this grid.
 type solids struct {
-	list       []Collider
+	list       []sim.Collider
 	any        bool
 	moving     bool
 	ready      bool
@@ -53,12 +54,12 @@ func (so *solids) within(j, k, reach int) bool {
 
 // updateSolids samples the colliders and tells the pressure solver, if they
 // changed.
-func (s *Solver) updateSolids(list []Collider, dt float64) error {
+func (s *Solver) updateSolids(list []sim.Collider, dt float64) error {
 	so := &s.solid
-	same := so.ready && slices.EqualFunc(so.list, list, func(a, b Collider) bool {
+	same := so.ready && slices.EqualFunc(so.list, list, func(a, b sim.Collider) bool {
 		return a.Shape == b.Shape && a.Friction == b.Friction
 	})
-	still := !slices.ContainsFunc(list, func(c Collider) bool { return c.Shape != c.Before })
+	still := !slices.ContainsFunc(list, func(c sim.Collider) bool { return c.Shape != c.Before })
 	if same && still && !so.moving {
 		return nil
 	}
@@ -226,8 +227,8 @@ func (s *Solver) facePoint(i, j, k, axis int) geom.Vec3 {
 }
 
 // nearest is the collider closest to p.
-func (s *Solver) nearest(p geom.Vec3) *Collider {
-	var best *Collider
+func (s *Solver) nearest(p geom.Vec3) *sim.Collider {
+	var best *sim.Collider
 	least := math.Inf(1)
 	for c := range s.solid.list {
 		if d := s.solid.list[c].Shape.Distance(p); d < least {

@@ -8,10 +8,11 @@ import (
 	"zarf/core/geom"
 	"zarf/core/grid"
 	"zarf/core/pressure"
+	"zarf/core/sim"
 )
 
 // Version is part of every cache key: raise it when results change.
-const Version = "gas/3"
+const Version = "gas/4"
 
 // Solver is the state of one fluid and the room to work in. Its own box is the
 // part of the limit that arrays are laid out for; the two are the same unless
@@ -60,39 +61,34 @@ type Solver struct {
 
 // FrameStats tells how a frame went. Amounts are those of the whole domain.
 type FrameStats struct {
-	Substeps    int                `json:"substeps"`
-	Capped      bool               `json:"capped"` // more substeps were needed than allowed
-	Iterations  int                `json:"iterations"`
-	Residual    float64            `json:"residual"` // the worst
-	MaxSpeed    float64            `json:"max_speed"`
-	SmokeTotal  float64            `json:"smoke_total"` // density integrated, m³
-	HeatTotal   float64            `json:"heat_total"`  // K·m³
-	FuelTotal   float64            `json:"fuel_total,omitempty"`
-	FuelBurnt   float64            `json:"fuel_burnt,omitempty"`  // kg in this frame
-	HeatMade    float64            `json:"heat_made,omitempty"`   // K·m³ in this frame, by burning
-	SootMade    float64            `json:"soot_made,omitempty"`   // m³ of density 1
-	Expanded    float64            `json:"expanded,omitempty"`    // m³ of gas that burning made room for
-	VolumeMade  float64            `json:"volume_made"`           // m³ in this frame, by emitters and expansion
-	VolumeHeld  float64            `json:"volume_held,omitempty"` // m³ that found no way out of a closed box
-	Cut         [6]float64         `json:"cut,omitempty"`         // smoke that left through each side, m³
-	AtLimit     [6]bool            `json:"at_limit,omitempty"`    // sides where growing bounds were stopped
-	Lost        float64            `json:"lost,omitempty"`        // smoke in tiles given up, m³
-	Tiles       int                `json:"tiles,omitempty"`       // in use
-	Voxels      int                `json:"voxels,omitempty"`      // in use
-	Window      [3]int             `json:"window,omitempty"`      // cells that arrays are laid out for
-	PeakHeat    float64            `json:"peak_temp,omitempty"`   // K over the air
-	Top         float64            `json:"top,omitempty"`         // height of the highest smoke over the floor, m
-	Width       float64            `json:"width,omitempty"`       // widest extent of the smoke in x, m
-	Low         [3]float64         `json:"low"`                   // the box of what can be seen, m
-	High        [3]float64         `json:"high"`
-	Bulk        float64            `json:"bulk,omitempty"` // what can be seen, m³
-	Warm        float64            `json:"warm,omitempty"` // its mean excess temperature, K
-	Unconverged int                `json:"unconverged"`
-	Particles   int                `json:"particles,omitempty"` // of a liquid
-	Drops       int                `json:"drops,omitempty"`     // of its foam, spray and bubbles
-	Volume      float64            `json:"volume,omitempty"`    // of a liquid, m³; Cut is its too
-	Drained     float64            `json:"drained,omitempty"`   // m³ of it taken away in this frame
-	Leaks       map[string]float64 `json:"leaks,omitempty"`     // of thin solids: the share of the gas near them that goes through
+	Substeps    int
+	Capped      bool // more substeps were needed than allowed
+	Iterations  int
+	Residual    float64 // the worst
+	MaxSpeed    float64
+	SmokeTotal  float64 // density integrated, m³
+	HeatTotal   float64 // K·m³
+	FuelTotal   float64
+	FuelBurnt   float64    // kg in this frame
+	HeatMade    float64    // K·m³ in this frame, by burning
+	SootMade    float64    // m³ of density 1
+	Expanded    float64    // m³ of gas that burning made room for
+	VolumeMade  float64    // m³ in this frame, by emitters and expansion
+	VolumeHeld  float64    // m³ that found no way out of a closed box
+	Cut         [6]float64 // smoke that left through each side, m³
+	AtLimit     [6]bool    // sides where growing bounds were stopped
+	Lost        float64    // smoke in tiles given up, m³
+	Tiles       int        // in use
+	Voxels      int        // in use
+	Window      [3]int     // cells that arrays are laid out for
+	PeakHeat    float64    // K over the air
+	Top         float64    // height of the highest smoke over the floor, m
+	Width       float64    // widest extent of the smoke in x, m
+	Low         [3]float64 // the box of what can be seen, m
+	High        [3]float64
+	Bulk        float64 // what can be seen, m³
+	Warm        float64 // its mean excess temperature, K
+	Unconverged int
 }
 
 // New makes a fluid at rest.
@@ -204,7 +200,7 @@ const (
 
 // Frame advances by one frame of dt seconds. On an error the state is that of
 // the failed substep; load the last good one.
-func (s *Solver) Frame(dt float64, sub Substeps, scene Scene, stop func() bool) (FrameStats, error) {
+func (s *Solver) Frame(dt float64, sub sim.Substeps, scene Scene, stop func() bool) (FrameStats, error) {
 	var st FrameStats
 	if err := s.survey(); err != nil {
 		return st, err
@@ -217,7 +213,7 @@ func (s *Solver) Frame(dt float64, sub Substeps, scene Scene, stop func() bool) 
 	left := dt
 	for left > dt*1e-9 {
 		if stop != nil && stop() {
-			return st, ErrStopped
+			return st, sim.ErrStopped
 		}
 		step, capped := s.choose(left, dt, sub, st.Substeps, scene)
 		st.Capped = st.Capped || capped
@@ -338,9 +334,6 @@ func (s *Solver) extent() (top, width float64) {
 // seen is the smoke density that counts as visible.
 const seen = 0.02
 
-// ErrStopped says that a frame was given up because it was asked to stop.
-var ErrStopped = fmt.Errorf("gas: stopped within a frame")
-
 // BlowUp is the error of a run whose values are no longer finite or absurd.
 type BlowUp struct {
 	Time    float64
@@ -357,7 +350,7 @@ func (b *BlowUp) Error() string {
 
 // choose picks the next substep from the fastest fluid now and the fastest
 // that an emitter is about to add.
-func (s *Solver) choose(left, frame float64, sub Substeps, done int, scene Scene) (step float64, capped bool) {
+func (s *Solver) choose(left, frame float64, sub sim.Substeps, done int, scene Scene) (step float64, capped bool) {
 	fast := s.fast
 	in := scene(s.Time, 0)
 	for _, e := range in.Emitters {

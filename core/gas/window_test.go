@@ -7,6 +7,7 @@ import (
 	"zarf/core/geom"
 	"zarf/core/grid"
 	"zarf/core/pressure"
+	"zarf/core/sim"
 )
 
 // puffing lets smoke out low in a tall box for half a second.
@@ -14,7 +15,7 @@ func puffing(p Physics) Scene {
 	return func(t, dt float64) Inputs {
 		in := Inputs{Physics: p}
 		if t < 0.5 {
-			in.Emitters = []Emitter{{Shape: ball(geom.V(1.2, 0.3, 1.2), 0.2), Smoke: 1, Temperature: 150}}
+			in.Emitters = []Emitter{{Emitter: sim.Emitter{Shape: ball(geom.V(1.2, 0.3, 1.2), 0.2)}, Smoke: 1, Temperature: 150}}
 		}
 		return in
 	}
@@ -27,7 +28,7 @@ func plumes(t *testing.T, follow *Follow, n int, scene Scene) (*Solver, FrameSta
 	var st FrameStats
 	for f := range n {
 		var err error
-		if st, err = s.Frame(1.0/24, Substeps{CFL: 2, Min: 1, Max: 8}, scene, nil); err != nil {
+		if st, err = s.Frame(1.0/24, sim.Substeps{CFL: 2, Min: 1, Max: 8}, scene, nil); err != nil {
 			t.Fatalf("frame %d: %v", f, err)
 		}
 	}
@@ -82,17 +83,17 @@ func TestTilesFollowADriftingPuff(t *testing.T) {
 	s := mustNew(t, b, 2)
 	p := calm
 	p.Gravity, p.Scheme = 0, MacCormack
-	wind := []Wind{{Velocity: geom.V(4, 0, 0), Grip: 50}}
+	wind := []sim.Wind{{Velocity: geom.V(4, 0, 0), Grip: 50}}
 	scene := func(t, dt float64) Inputs {
-		in := Inputs{Physics: p, Winds: wind}
+		in := Inputs{Physics: p, Scene: sim.Scene{Winds: wind}}
 		if t < 0.1 {
-			in.Emitters = []Emitter{{Shape: ball(geom.V(1.5, 0.8, 0.8), 0.3), Smoke: 1}}
+			in.Emitters = []Emitter{{Emitter: sim.Emitter{Shape: ball(geom.V(1.5, 0.8, 0.8), 0.3)}, Smoke: 1}}
 		}
 		return in
 	}
 	var total, middle float64
 	for f := range 44 {
-		st, err := s.Frame(1.0/24, Substeps{CFL: 2, Min: 1, Max: 8}, scene, nil)
+		st, err := s.Frame(1.0/24, sim.Substeps{CFL: 2, Min: 1, Max: 8}, scene, nil)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -126,7 +127,7 @@ func TestTilesStopAtTheLimitAndSayWhere(t *testing.T) {
 	p := calm
 	p.Gravity, p.Scheme = 9.81, MacCormack
 	_, st := plumes(t, &Follow{Threshold: 1e-3, Margin: 0.2}, 44, func(t, dt float64) Inputs {
-		return Inputs{Physics: p, Emitters: []Emitter{{Shape: ball(geom.V(1.2, 0.5, 1.2), 0.3), Smoke: 1, Temperature: 400, Speed: 1}}}
+		return Inputs{Physics: p, Emitters: []Emitter{{Emitter: sim.Emitter{Shape: ball(geom.V(1.2, 0.5, 1.2), 0.3), Speed: 1}, Smoke: 1, Temperature: 400}}}
 	})
 	if !st.AtLimit[3] || st.AtLimit[0] {
 		t.Errorf("at the limit: %v", st.AtLimit)
@@ -159,7 +160,7 @@ func TestTilingIsTakenUpAgain(t *testing.T) {
 	b.Time, b.LastDt = a.Time, a.LastDt
 	for range 6 {
 		for _, s := range []*Solver{a, b} {
-			if _, err := s.Frame(1.0/24, Substeps{CFL: 2, Min: 1, Max: 8}, scene, nil); err != nil {
+			if _, err := s.Frame(1.0/24, sim.Substeps{CFL: 2, Min: 1, Max: 8}, scene, nil); err != nil {
 				t.Fatal(err)
 			}
 		}
@@ -178,9 +179,9 @@ func TestTilesTakeLittleMemory(t *testing.T) {
 	s := mustNew(t, b, 2)
 	p := calm
 	p.Gravity, p.Scheme = 9.81, MacCormack
-	e := []Emitter{{Shape: ball(geom.V(12.8, 1, 12.8), 0.6), Smoke: 1, Temperature: 100}}
+	e := []Emitter{{Emitter: sim.Emitter{Shape: ball(geom.V(12.8, 1, 12.8), 0.6)}, Smoke: 1, Temperature: 100}}
 	for range 3 {
-		if _, err := s.Frame(1.0/24, Substeps{CFL: 2, Min: 1, Max: 2}, fixed(Inputs{Physics: p, Emitters: e}), nil); err != nil {
+		if _, err := s.Frame(1.0/24, sim.Substeps{CFL: 2, Min: 1, Max: 2}, fixed(Inputs{Physics: p, Emitters: e}), nil); err != nil {
 			t.Fatal(err)
 		}
 	}

@@ -10,8 +10,8 @@ import (
 	"strings"
 	"testing"
 
-	"zarf/core/gas"
 	"zarf/core/geom"
+	"zarf/core/sim"
 )
 
 // pool is a tank with a jet, a ball, foam and a little of everything else.
@@ -21,7 +21,7 @@ func pool() Inputs {
 	e := Emitter{Emitter: block(geom.V(0.2, 0.36, 0.2), geom.V(0.28, 0.44, 0.28)), ID: "jet"}
 	e.AlongAxis, e.Speed = true, -2
 	ball := geom.Shape{Form: geom.Sphere, Centre: geom.V(0.24, 0.2, 0.24), Size: geom.V(0.12, 0.12, 0.12), Turn: geom.RotationXYZ(geom.Vec3{})}
-	return Inputs{Physics: p, Foam: Foam{Amount: 80, Lasts: 1}, Emitters: []Emitter{body(geom.V(0, 0, 0), geom.V(0.48, 0.12, 0.48)), e}, Colliders: []gas.Collider{{Shape: ball, Before: ball, Friction: 0.5}}}
+	return Inputs{Physics: p, Foam: Foam{Amount: 80, Lasts: 1}, Emitters: []Emitter{body(geom.V(0, 0, 0), geom.V(0.48, 0.12, 0.48)), e}, Scene: sim.Scene{Colliders: []sim.Collider{{Shape: ball, Before: ball, Friction: 0.5}}}}
 }
 
 func digest(s *Solver) string {

@@ -4,13 +4,13 @@ import (
 	"fmt"
 	"math"
 
-	"zarf/core/gas"
 	"zarf/core/geom"
 	"zarf/core/grid"
+	"zarf/core/sim"
 )
 
 // Version is part of every key: another one makes caches stale.
-const Version = "liquid 1"
+const Version = "liquid/2"
 
 // PerCell is how many particles fill a voxel.
 const PerCell = 8
@@ -63,7 +63,7 @@ func (p Physics) check() error {
 
 // Emitter lets liquid in.
 type Emitter struct {
-	gas.Emitter      // its shape, its motion, and the gaps that noise leaves
+	sim.Emitter      // its shape, its motion, and the gaps that noise leaves
 	Full        bool // keeps the form full at rest or at its speed; else only what flows out at Speed comes
 	Once        bool // fills the form a single time, at the first step
 	ID          string
@@ -78,12 +78,7 @@ type Inputs struct {
 	Foam      Foam
 	Emitters  []Emitter
 	Drains    []Drain
-	Colliders []gas.Collider
-	// Push is acceleration at a place, m/s², besides gravity; nil: none. It is
-	// called by several threads at once.
-	Push func(p geom.Vec3) geom.Vec3
-	// Slow is drag at a place, 1/s; nil: none.
-	Slow func(p geom.Vec3) float64
+	sim.Scene // of which a liquid feels colliders, pushes and drags
 }
 
 // Scene tells the solver what is round it at the moment t, dt after the last.

@@ -5,9 +5,9 @@ import (
 	"os"
 	"testing"
 
-	"zarf/core/gas"
 	"zarf/core/geom"
 	"zarf/core/grid"
+	"zarf/core/sim"
 )
 
 var water = Physics{Gravity: 9.81, Density: 1000, Affine: true, Tolerance: 1e-4, MaxIterations: 200}
@@ -23,9 +23,9 @@ func box(t testing.TB, nx, ny, nz int, h float64, threads int) *Solver {
 }
 
 // block is an emitter of a box between two corners.
-func block(lo, hi geom.Vec3) gas.Emitter {
+func block(lo, hi geom.Vec3) sim.Emitter {
 	sh := geom.Shape{Form: geom.Block, Centre: lo.Add(hi).Mul(0.5), Size: hi.Sub(lo), Turn: geom.RotationXYZ(geom.Vec3{})}
-	return gas.Emitter{Shape: sh, Before: sh}
+	return sim.Emitter{Shape: sh, Before: sh}
 }
 
 // body fills a box once.
@@ -34,7 +34,7 @@ func body(lo, hi geom.Vec3) Emitter { return Emitter{Emitter: block(lo, hi), Onc
 func run(t testing.TB, s *Solver, frames int, in Inputs, each func(f int, st FrameStats)) {
 	t.Helper()
 	for f := range frames {
-		st, err := s.Frame(1.0/24, gas.Substeps{CFL: 2, Min: 1, Max: 60}, func(t, dt float64) Inputs { return in }, nil)
+		st, err := s.Frame(1.0/24, sim.Substeps{CFL: 2, Min: 1, Max: 60}, func(t, dt float64) Inputs { return in }, nil)
 		if err != nil {
 			t.Fatalf("frame %d: %v", f+1, err)
 		}
@@ -96,7 +96,7 @@ func TestDamBreak(t *testing.T) {
 	scale := math.Sqrt(2 * 9.81 / a)
 	var T, Z []float64
 	for range 36 {
-		if _, err := s.Frame(0.01, gas.Substeps{CFL: 1, Min: 1, Max: 60}, func(t, dt float64) Inputs { return in }, nil); err != nil {
+		if _, err := s.Frame(0.01, sim.Substeps{CFL: 1, Min: 1, Max: 60}, func(t, dt float64) Inputs { return in }, nil); err != nil {
 			t.Fatal(err)
 		}
 		T, Z = append(T, s.Time*scale), append(Z, front(s, 4)/a)
@@ -188,8 +188,7 @@ func TestDraining(t *testing.T) {
 	h := 0.025
 	s, _ := New(Box{Dims: grid.Dims{NX: 56, NY: 40, NZ: 8}, H: h, Open: [6]bool{false, true, false, false, false, false}}, grid.NewCrew(2))
 	wall := geom.Shape{Form: geom.Block, Centre: geom.V(0.85, 0.575, 0.1), Size: geom.V(0.1, 0.85, 1), Turn: geom.RotationXYZ(geom.Vec3{})}
-	in := Inputs{Physics: water, Emitters: []Emitter{body(geom.V(0, 0, 0), geom.V(0.8, 0.8, 0.2))},
-		Colliders: []gas.Collider{{Shape: wall, Before: wall}}}
+	in := Inputs{Physics: water, Emitters: []Emitter{body(geom.V(0, 0, 0), geom.V(0.8, 0.8, 0.2))}, Scene: sim.Scene{Colliders: []sim.Collider{{Shape: wall, Before: wall}}}}
 	var worst float64
 	run(t, s, 14, in, func(f int, st FrameStats) {
 		if f < 8 {

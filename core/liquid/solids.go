@@ -4,14 +4,14 @@ import (
 	"math"
 	"slices"
 
-	"zarf/core/gas"
 	"zarf/core/geom"
 	"zarf/core/grid"
+	"zarf/core/sim"
 )
 
 // solids is what the colliders mean on this grid.
 type solids struct {
-	list   []gas.Collider
+	list   []sim.Collider
 	ready  bool
 	any    bool
 	moving bool
@@ -30,15 +30,15 @@ const far = 1e3
 
 // setSolids works out open faces, solids' velocities and the room of cells, if
 // anything changed.
-func (s *Solver) setSolids(list []gas.Collider, dt float64) {
+func (s *Solver) setSolids(list []sim.Collider, dt float64) {
 	so := &s.solid
-	same := so.ready && slices.EqualFunc(so.list, list, func(a, b gas.Collider) bool { return a.Shape == b.Shape && a.Friction == b.Friction })
-	still := !slices.ContainsFunc(list, func(c gas.Collider) bool { return c.Shape != c.Before })
+	same := so.ready && slices.EqualFunc(so.list, list, func(a, b sim.Collider) bool { return a.Shape == b.Shape && a.Friction == b.Friction })
+	still := !slices.ContainsFunc(list, func(c sim.Collider) bool { return c.Shape != c.Before })
 	if same && still && !so.moving {
 		return
 	}
 	so.list, so.ready, so.moving, so.any = slices.Clone(list), true, !still, len(list) > 0
-	so.rough = slices.ContainsFunc(list, func(c gas.Collider) bool { return c.Friction > 0 })
+	so.rough = slices.ContainsFunc(list, func(c sim.Collider) bool { return c.Friction > 0 })
 	if so.node == nil {
 		so.node = grid.NewField(grid.Dims{NX: s.NX + 1, NY: s.NY + 1, NZ: s.NZ + 1})
 		for a := range 3 {
@@ -94,8 +94,8 @@ func (s *Solver) facePoint(i, j, k, axis int) geom.Vec3 {
 }
 
 // nearest is the collider closest to p, nil without any.
-func (s *Solver) nearest(p geom.Vec3) *gas.Collider {
-	var best *gas.Collider
+func (s *Solver) nearest(p geom.Vec3) *sim.Collider {
+	var best *sim.Collider
 	least := math.Inf(1)
 	for c := range s.solid.list {
 		if d := s.solid.list[c].Shape.Distance(p); d < least {

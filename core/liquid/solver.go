@@ -4,8 +4,9 @@ import (
 	"fmt"
 	"math"
 
-	"zarf/core/gas"
+	"zarf/core/geom"
 	"zarf/core/grid"
+	"zarf/core/sim"
 )
 
 // Solver is a liquid in a box. P is all of its state but what Owed and Filled
@@ -92,12 +93,12 @@ func (s *Solver) Surface() *grid.Field {
 func (s *Solver) Volume() float64 { return float64(len(s.P)) * s.H * s.H * s.H / PerCell }
 
 // Frame goes on by dt seconds in as many substeps as the flow asks for.
-func (s *Solver) Frame(dt float64, sub gas.Substeps, scene Scene, stop func() bool) (FrameStats, error) {
+func (s *Solver) Frame(dt float64, sub sim.Substeps, scene Scene, stop func() bool) (FrameStats, error) {
 	var st FrameStats
 	left := dt
 	for left > dt*1e-9 {
 		if stop != nil && stop() {
-			return st, gas.ErrStopped
+			return st, sim.ErrStopped
 		}
 		step, capped := s.choose(left, dt, sub, st.Substeps, scene)
 		st.Capped = st.Capped || capped
@@ -119,7 +120,7 @@ func (s *Solver) Frame(dt float64, sub gas.Substeps, scene Scene, stop func() bo
 // choose is the length of the next substep: what is left in equal parts, as
 // many as the fastest particle, gravity, waves of surface tension and inflow
 // ask for.
-func (s *Solver) choose(left, dt float64, sub gas.Substeps, done int, scene Scene) (step float64, capped bool) {
+func (s *Solver) choose(left, dt float64, sub sim.Substeps, done int, scene Scene) (step float64, capped bool) {
 	in := scene(s.Time+left, left)
 	g := math.Abs(in.Physics.Gravity)
 	fast := s.fast + math.Sqrt(sub.CFL*s.H*g)
@@ -227,11 +228,12 @@ func (s *Solver) cling(nu float32) {
 	}
 }
 
-// force adds gravity and what else pushes to the faces that particles are near
-// to.
+// force adds gravity, pushes and drags to the faces that particles are near to.
 func (s *Solver) force(dt float64, in Inputs) {
 	fall := float32(in.Physics.Gravity * dt)
 	keep := float32(math.Exp(-in.Physics.Damping * dt))
+	pushes := in.Pushes()
+	placed := len(pushes)+len(in.Drags) > 0
 	for a := range 3 {
 		u, w := s.u[a], s.w[a]
 		s.crew.For(u.NZ, 2, func(k0, k1 int) {
@@ -246,14 +248,8 @@ func (s *Solver) force(dt float64, in Inputs) {
 						if a == 1 {
 							v -= fall
 						}
-						if in.Push != nil || in.Slow != nil {
-							p := s.facePoint(i, j, k, a)
-							if in.Push != nil {
-								v += float32(in.Push(p).Array()[a] * dt)
-							}
-							if in.Slow != nil {
-								v *= float32(math.Exp(-in.Slow(p) * dt))
-							}
+						if placed {
+							v = placedForces(v, a, dt, s.facePoint(i, j, k, a), pushes, in.Drags)
 						}
 						u.Data[n+i] = v
 					}
@@ -261,6 +257,27 @@ func (s *Solver) force(dt float64, in Inputs) {
 			}
 		})
 	}
+}
+
+// placedForces is a velocity along one axis after the forces that depend on the
+// place have acted for dt.
+func placedForces(v float32, axis int, dt float64, p geom.Vec3, pushes []sim.Force, drags []sim.Drag) float32 {
+	if len(pushes) > 0 {
+		var sum geom.Vec3
+		for i := range pushes {
+			f := &pushes[i]
+			sum = sum.Add(f.At(p).Mul(f.Region.Weight(p)))
+		}
+		v += float32(sum.Array()[axis] * dt)
+	}
+	if len(drags) > 0 {
+		rate := 0.0
+		for i := range drags {
+			rate += drags[i].Rate * drags[i].Region.Weight(p)
+		}
+		v *= float32(math.Exp(-rate * dt))
+	}
+	return v
 }
 
 // survey finds the fastest particle, and whether the run has blown up.

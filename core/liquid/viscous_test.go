@@ -4,9 +4,9 @@ import (
 	"math"
 	"testing"
 
-	"zarf/core/gas"
 	"zarf/core/geom"
 	"zarf/core/grid"
+	"zarf/core/sim"
 )
 
 // Liquid between two walls under a steady push: u = g(H²/4 − x²)/(2ν), in the
@@ -20,12 +20,12 @@ func TestChannelFlow(t *testing.T) {
 				t.Fatal(err)
 			}
 			wide, mid := 1.0, 0.5
-			var list []gas.Collider
+			var list []sim.Collider
 			if wall {
 				wide = 0.8
 				for _, x := range []float64{-0.9, 1.9} {
 					sh := geom.Shape{Form: geom.Block, Centre: geom.V(x, 0, 0), Size: geom.V(2, 20, 9), Turn: geom.RotationXYZ(geom.Vec3{})}
-					list = append(list, gas.Collider{Shape: sh, Before: sh})
+					list = append(list, sim.Collider{Shape: sh, Before: sh})
 				}
 			}
 			s.setSolids(list, 1)
@@ -125,8 +125,8 @@ func TestColliderThatCloses(t *testing.T) {
 	var last FrameStats
 	var first float64
 	for f := range 40 {
-		st, err := s.Frame(1.0/24, gas.Substeps{CFL: 2, Min: 1, Max: 20}, func(t, dt float64) Inputs {
-			return Inputs{Physics: water, Emitters: []Emitter{body(geom.V(0, 0, 0), geom.V(0.8, 0.4, 0.8))}, Colliders: []gas.Collider{{Shape: shape(t), Before: shape(t - dt)}}}
+		st, err := s.Frame(1.0/24, sim.Substeps{CFL: 2, Min: 1, Max: 20}, func(t, dt float64) Inputs {
+			return Inputs{Physics: water, Emitters: []Emitter{body(geom.V(0, 0, 0), geom.V(0.8, 0.4, 0.8))}, Scene: sim.Scene{Colliders: []sim.Collider{{Shape: shape(t), Before: shape(t - dt)}}}}
 		}, nil)
 		if err != nil {
 			t.Fatal(err)
@@ -146,7 +146,7 @@ func TestBadPhysics(t *testing.T) {
 	for _, change := range []func(p *Physics){func(p *Physics) { p.Density = 0 }, func(p *Physics) { p.Viscosity = -1 }, func(p *Physics) { p.Gravity = math.NaN() }, func(p *Physics) { p.Tension = math.Inf(1) }} {
 		p := water
 		change(&p)
-		if _, err := s.Frame(0.1, gas.Substeps{CFL: 2, Min: 1, Max: 4}, func(t, dt float64) Inputs { return Inputs{Physics: p} }, nil); err == nil {
+		if _, err := s.Frame(0.1, sim.Substeps{CFL: 2, Min: 1, Max: 4}, func(t, dt float64) Inputs { return Inputs{Physics: p} }, nil); err == nil {
 			t.Errorf("%+v was taken", p)
 		}
 	}
@@ -179,7 +179,7 @@ func TestHoneySticksBetweenGridLines(t *testing.T) {
 		p := water
 		p.Density, p.Viscosity = 1400, mu
 		plate := geom.Shape{Form: geom.Block, Centre: geom.V(0.05, 0.0028, 0.05), Size: geom.V(1, 0.02, 1), Turn: geom.RotationXYZ(geom.Vec3{})} // its top at 3.56 voxels
-		in := Inputs{Physics: p, Emitters: []Emitter{body(geom.V(0.04, 0.0128, 0.04), geom.V(0.06, 0.035, 0.06))}, Colliders: []gas.Collider{{Shape: plate, Before: plate, Friction: 1}}}
+		in := Inputs{Physics: p, Emitters: []Emitter{body(geom.V(0.04, 0.0128, 0.04), geom.V(0.06, 0.035, 0.06))}, Scene: sim.Scene{Colliders: []sim.Collider{{Shape: plate, Before: plate, Friction: 1}}}}
 		run(t, s, 6, in, nil)
 		far := 0.0
 		for _, q := range s.P {

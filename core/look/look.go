@@ -8,6 +8,7 @@ import (
 
 	"zarf/core/geom"
 	"zarf/core/shot"
+	"zarf/core/shot/val"
 )
 
 // RGB is linear light.
@@ -125,28 +126,29 @@ func (l Lobes) Flat(by float64) Lobes { return Lobes{l.G * by, l.Back * by, l.Sh
 
 // At reads a look's values as they are at a frame.
 func At(l *shot.Element, frame float64) Look {
-	n := func(k string) float64 { return l.At(k, frame).Num }
-	c := func(k string) RGB { return RGB(l.At(k, frame).Vec) }
-	word := func(k string) string { return l.Get(k).Text }
-	ext := n("extinction")
+	now := val.Frame(frame)
+	n := func(k val.NumKey) float64 { return k.At(l, now) }
+	c := func(k val.VecKey) RGB { return RGB(k.At(l, now)) }
+	word := func(k val.TextKey) string { return k.Of(l) }
+	ext := n(val.Extinction)
 	var out Look
-	absorb, colour := c("absorption"), c("colour")
+	absorb, colour := c(val.Absorption), c(val.Colour)
 	for i := range 3 {
 		out.Extinction[i] = ext * (2 - absorb[i])
 		out.Scattering[i] = ext * colour[i]
 	}
-	elevation, bearing := n("sun_height")*math.Pi/180, n("sun_bearing")*math.Pi/180
+	elevation, bearing := n(val.SunHeight)*math.Pi/180, n(val.SunBearing)*math.Pi/180
 	out.SunDir = geom.V(math.Sin(bearing)*math.Cos(elevation), math.Sin(elevation), -math.Cos(bearing)*math.Cos(elevation))
-	out.Lobes, out.Bounces = Lobes{n("phase"), n("phase_back"), n("phase_share")}, int(n("bounces"))
+	out.Lobes, out.Bounces = Lobes{n(val.Phase), n(val.PhaseBack), n(val.PhaseShare)}, int(n(val.Bounces))
 
-	bands, soft, of := int(n("bands")), n("bands_soft"), word("bands_of")
-	out.SmokeFrom = word("smoke_from")
+	bands, soft, of := int(n(val.Bands)), n(val.BandsSoft), word(val.BandsOf)
+	out.SmokeFrom = word(val.SmokeFrom)
 	if out.SmokeFrom == "density" {
 		if bands > 0 && of != "flame" {
 			out.Opacity = NewTable(shot.Curve, shot.Text("0 0; 1 1"), 0, 1).Band(bands, soft)
 		}
 	} else {
-		out.Opacity = NewTable(shot.Curve, l.Get("smoke_curve"), n("smoke_low"), n("smoke_high"))
+		out.Opacity = NewTable(shot.Curve, val.SmokeCurve.Value(l), n(val.SmokeLow), n(val.SmokeHigh))
 		if of != "flame" {
 			out.Opacity = out.Opacity.Band(bands, soft)
 		}
@@ -154,35 +156,35 @@ func At(l *shot.Element, frame float64) Look {
 			out.SmokeFrom = "density"
 		}
 	}
-	if by := word("colour_from"); by != "none" {
-		out.TintFrom, out.Tint = by, NewTable(shot.Ramp, l.Get("colour_ramp"), n("colour_low"), n("colour_high"))
+	if by := word(val.ColourFrom); by != "none" {
+		out.TintFrom, out.Tint = by, NewTable(shot.Ramp, val.ColourRamp.Value(l), n(val.ColourLow), n(val.ColourHigh))
 		if of != "flame" {
 			out.Tint = out.Tint.Band(bands, soft)
 		}
 	}
-	out.Flame, out.FlameLight, out.FlameThickness = n("flame"), n("flame_light"), n("flame_thickness")
-	out.FlameSoot, out.FlameScale, out.FlameMix = n("flame_soot"), n("flame_scale"), n("flame_mix")
-	out.FlameBy, out.FlameAnywhere = word("flame_by"), word("flame_where") == "curve"
+	out.Flame, out.FlameLight, out.FlameThickness = n(val.Flame), n(val.FlameLight), n(val.FlameThickness)
+	out.FlameSoot, out.FlameScale, out.FlameMix = n(val.FlameSoot), n(val.FlameScale), n(val.FlameMix)
+	out.FlameBy, out.FlameAnywhere = word(val.FlameBy), word(val.FlameWhere) == "curve"
 	if of != "smoke" {
 		out.FlameBands, out.FlameSoft = bands, soft
 	}
-	out.FlameRamp = NewTable(shot.Ramp, l.Get("flame_ramp"), n("flame_low"), n("flame_high")).Band(out.FlameBands, soft)
-	out.FlameCurve = NewTable(shot.Curve, l.Get("flame_curve"), n("flame_low"), n("flame_high")).Band(out.FlameBands, soft)
+	out.FlameRamp = NewTable(shot.Ramp, val.FlameRamp.Value(l), n(val.FlameLow), n(val.FlameHigh)).Band(out.FlameBands, soft)
+	out.FlameCurve = NewTable(shot.Curve, val.FlameCurve.Value(l), n(val.FlameLow), n(val.FlameHigh)).Band(out.FlameBands, soft)
 
-	out.Liquid = Liquid{Opaque: word("liquid_as") == "opaque", Index: n("liquid_index"), Colour: c("liquid_colour"), Rough: n("liquid_rough"), Glow: n("liquid_glow")}
+	out.Liquid = Liquid{Opaque: word(val.LiquidAs) == "opaque", Index: n(val.LiquidIndex), Colour: c(val.LiquidColour), Rough: n(val.LiquidRough), Glow: n(val.LiquidGlow)}
 	for i, v := range out.Liquid.Colour {
-		out.Liquid.Absorb[i] = -math.Log(max(v, 1e-4)) / n("liquid_depth")
+		out.Liquid.Absorb[i] = -math.Log(max(v, 1e-4)) / n(val.LiquidDepth)
 	}
-	out.Sun = c("sun_colour").Scale(n("sun_strength"))
-	out.Sky = c("sky_colour").Scale(n("sky_strength"))
-	out.SkyPicture, out.SkyTurn = word("sky_picture"), n("sky_turn")
-	out.Ground, out.Catcher, out.GroundColour = l.Get("ground").Flag, word("ground_as") == "catcher", c("ground_colour")
-	out.Background, out.Plate, out.PlateFirst = word("background"), word("plate"), int(n("plate_first"))
-	out.Film = Film{Exposure: n("exposure"), Plain: word("view") == "plain", Lift: n("lift"), Gamma: n("gamma"), Gain: c("gain"), Saturation: n("saturation"), Bloom: n("bloom"), BloomSize: n("bloom_size"), Steps: int(n("light_bands")), StepsSoft: soft}
-	out.Width, out.Height = int(n("width")), int(n("height"))
-	out.File, out.Over, out.Layers, out.Packed = word("file"), word("alpha") == "over", l.Get("layers").Flag, word("packed") == "zip"
-	out.Method, out.Samples, out.Step = word("method"), int(n("samples")), n("step")
-	out.Noise, out.Denoise = n("noise"), n("denoise")
+	out.Sun = c(val.SunColour).Scale(n(val.SunStrength))
+	out.Sky = c(val.SkyColour).Scale(n(val.SkyStrength))
+	out.SkyPicture, out.SkyTurn = word(val.SkyPicture), n(val.SkyTurn)
+	out.Ground, out.Catcher, out.GroundColour = val.Ground.Of(l), word(val.GroundAs) == "catcher", c(val.GroundColour)
+	out.Background, out.Plate, out.PlateFirst = word(val.Background), word(val.Plate), int(n(val.PlateFirst))
+	out.Film = Film{Exposure: n(val.Exposure), Plain: word(val.View) == "plain", Lift: n(val.Lift), Gamma: n(val.Gamma), Gain: c(val.Gain), Saturation: n(val.Saturation), Bloom: n(val.Bloom), BloomSize: n(val.BloomSize), Steps: int(n(val.LightBands)), StepsSoft: soft}
+	out.Width, out.Height = int(n(val.Width)), int(n(val.Height))
+	out.File, out.Over, out.Layers, out.Packed = word(val.File), word(val.Alpha) == "over", val.Layers.Of(l), word(val.Packed) == "zip"
+	out.Method, out.Samples, out.Step = word(val.Method), int(n(val.Samples)), n(val.Step)
+	out.Noise, out.Denoise = n(val.Noise), n(val.Denoise)
 	return out
 }
 
@@ -240,14 +242,6 @@ func (l *Look) SkyMean() RGB {
 func HenyeyGreenstein(g, cos float64) float64 {
 	d := 1 + g*g - 2*g*cos
 	return (1 - g*g) / (4 * math.Pi * d * math.Sqrt(d))
-}
-
-// Transfer is the sRGB transfer function (IEC 61966-2-1).
-func Transfer(v float64) float64 {
-	if v <= 0.0031308 {
-		return 12.92 * v
-	}
-	return 1.055*math.Pow(v, 1/2.4) - 0.055
 }
 
 // shoulder is where View begins to bend.

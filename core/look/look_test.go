@@ -3,6 +3,7 @@ package look
 import (
 	"math"
 	"testing"
+	"zarf/core/srgb"
 )
 
 // Chromaticities of black bodies after the CIE 1931 observer.
@@ -49,7 +50,7 @@ func TestToneKeepsAndBleaches(t *testing.T) {
 
 func TestViewAndTransfer(t *testing.T) {
 	for _, c := range [][2]float64{{0, 0}, {0.0031308, 0.04045}, {0.18, 0.46136}, {1, 1}} {
-		if v := Transfer(c[0]); math.Abs(v-c[1]) > 1e-4 {
+		if v := srgb.Encode(c[0]); math.Abs(v-c[1]) > 1e-4 {
 			t.Errorf("sRGB of %g is %g, want %g", c[0], v, c[1])
 		}
 	}

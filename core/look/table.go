@@ -20,7 +20,7 @@ type Table struct {
 // NewTable works out the stops of a ramp (three channels) or a curve (one).
 func NewTable(t shot.Type, v shot.Value, low, high float64) *Table {
 	out := &Table{Low: low, High: high}
-	stops := v.Stops(t)
+	stops := v.Stops(t.Channels())
 	for i := range out.V {
 		out.V[i] = Blend(stops, float64(i)/tableSize)
 	}

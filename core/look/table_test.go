@@ -5,10 +5,11 @@ import (
 	"testing"
 
 	"zarf/core/shot"
+	"zarf/core/shot/val"
 )
 
 func TestBlend(t *testing.T) {
-	l := shot.Text("0.2 0; 0.4 1 smooth; 0.6 0 step; 0.8 0.5").Stops(shot.Curve)
+	l := shot.Text("0.2 0; 0.4 1 smooth; 0.6 0 step; 0.8 0.5").Stops(1)
 	for u, want := range map[float64]float64{0: 0, 0.2: 0, 0.3: 0.5, 0.4: 1, 0.45: 1 - 0.15625, 0.5: 0.5, 0.6: 0, 0.79: 0, 0.8: 0.5, 1: 0.5} {
 		if got := Blend(l, u)[0]; math.Abs(got-want) > 1e-12 {
 			t.Errorf("at %g: %g, want %g", u, got, want)
@@ -51,8 +52,14 @@ func TestTableMost(t *testing.T) {
 
 // A flame of another colour is one stop away, and a black body needs none.
 func TestFlameRampIsMixedIn(t *testing.T) {
-	at := func(v shot.Values) Look { return At(&shot.Element{Kind: shot.Look, Values: v}, 1) }
-	l := at(shot.Values{"flame_mix": shot.Num(1), "flame_ramp": shot.Text("0 1 0.1 0.5")})
+	at := func(v shot.Values) Look {
+		l := shot.NewElement(shot.Look, "", "")
+		if err := l.PutAll(v); err != nil {
+			t.Fatal(err)
+		}
+		return At(l, 1)
+	}
+	l := at(shot.With(val.FlameMix.Is(1), val.FlameRamp.Is("0 1 0.1 0.5")))
 	if c := l.FlameRamp.At(1500); c != (RGB{1, 0.1, 0.5}) {
 		t.Errorf("%v", c)
 	}
@@ -60,7 +67,7 @@ func TestFlameRampIsMixedIn(t *testing.T) {
 	if len(got) != 2 || got[0] != "temperature" || got[1] != "burn" {
 		t.Errorf("%v", got)
 	}
-	steam := at(shot.Values{"smoke_from": shot.Text("speed")})
+	steam := at(shot.With(val.SmokeFrom.Is("speed")))
 	if got := steam.Channels(false); len(got) != 1 || got[0] != "speed" {
 		t.Errorf("%v", got)
 	}

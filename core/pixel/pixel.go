@@ -12,6 +12,7 @@ import (
 
 	"zarf/core/format/exr"
 	"zarf/core/format/hdr"
+	"zarf/core/srgb"
 )
 
 // MaxPixels is the largest picture.
@@ -116,18 +117,10 @@ func fromEXR(data []byte) (*Image, error) {
 	return m, nil
 }
 
-// Linear is the sRGB transfer function (IEC 61966-2-1) backwards.
-func Linear(v float64) float64 {
-	if v <= 0.04045 {
-		return v / 12.92
-	}
-	return math.Pow((v+0.055)/1.055, 2.4)
-}
-
 // linear is the sRGB transfer function backwards, for 16-bit values.
 var linear = func() (t [65536]float32) {
 	for i := range t {
-		t[i] = float32(Linear(float64(i) / 65535))
+		t[i] = float32(srgb.Decode(float64(i) / 65535))
 	}
 	return t
 }()

@@ -9,6 +9,7 @@ import (
 
 	"zarf/core/geom"
 	"zarf/core/shot"
+	"zarf/core/shot/val"
 )
 
 // OwnFormat names the version of the file of a recipe of one's own.
@@ -35,7 +36,7 @@ func FromShot(s *shot.Shot, on *shot.Element, name, about string) (*Recipe, erro
 	if on.Placed() {
 		// a recipe is put on top of what it is for; what it was made round
 		// lies there when it is put on something of the same size
-		sh := on.Shape(float64(first))
+		sh := on.Shape(s.Eval(float64(first)))
 		b := sh.Bounds()
 		at, r.Size = geom.V(b.Centre().X, b.Min.Y, b.Centre().Z), max(b.Size().X, b.Size().Z)
 	} else {
@@ -48,23 +49,23 @@ func FromShot(s *shot.Shot, on *shot.Element, name, about string) (*Recipe, erro
 		}
 		p := Part{Kind: e.Kind, Name: e.Name, Values: shot.Values{}, Keys: map[string][]shot.Key{}}
 		for _, v := range shot.Entries(e.Kind) {
-			if x := e.Get(v.Key); v.Key == "position" || !v.Same(x, v.Default) {
+			if x := v.Value(e); v.Key == val.Position.Name() || !v.Same(x, v.Default) {
 				p.Values[v.Key] = x
 			}
 		}
 		shift := func(v shot.Value) shot.Value {
 			return shot.Value{Vec: geom.FromArray(v.Vec).Sub(at).Array()}
 		}
-		if v, ok := p.Values["position"]; ok {
-			p.Values["position"] = shift(v)
+		if v, ok := p.Values[val.Position.Name()]; ok {
+			p.Values[val.Position.Name()] = shift(v)
 		}
-		for key, list := range e.Keys {
-			for _, k := range list {
-				if key == "position" || key == "target" {
+		for _, x := range shot.Entries(e.Kind) {
+			for _, k := range e.Keys(x) {
+				if x.Key == val.Position.Name() || x.Key == val.Target.Name() {
 					k.Value = shift(k.Value)
 				}
 				k.Frame = (k.Frame - float64(first)) * 24 / s.Rate()
-				p.Keys[key] = append(p.Keys[key], k)
+				p.Keys[x.Key] = append(p.Keys[x.Key], k)
 			}
 		}
 		r.Parts = append(r.Parts, p)
@@ -79,10 +80,7 @@ func FromShot(s *shot.Shot, on *shot.Element, name, about string) (*Recipe, erro
 		}
 		return rank(a) - rank(b)
 	})
-	r.Look = shot.Values{}
-	for k, v := range s.Looks[0].Values {
-		r.Look[k] = v
-	}
+	r.Look = s.Looks[0].Given()
 	return r, nil
 }
 
@@ -100,14 +98,14 @@ func (r *Recipe) Encode() ([]byte, error) {
 	s.Elements = nil
 	for _, p := range r.Parts {
 		e := s.Add(p.Kind)
-		e.Name, e.Values = p.Name, p.Values
-		for key, list := range p.Keys {
-			for _, k := range list {
-				e.SetKey(key, k)
-			}
+		e.Name = p.Name
+		if err := p.put(e); err != nil {
+			return nil, err
 		}
 	}
-	s.Looks[0].Values = r.Look
+	if err := s.Looks[0].PutAll(r.Look); err != nil {
+		return nil, err
+	}
 	return json.MarshalIndent(ownFile{OwnFormat, r.Name, r.About, r.Size, s.Encode()}, "", " ")
 }
 
@@ -130,11 +128,16 @@ func DecodeOwn(b []byte) (*Recipe, error) {
 	if err != nil {
 		return nil, fmt.Errorf("recipe file: %w", err)
 	}
-	r := &Recipe{Name: f.Name, About: strings.TrimSpace(f.About), Size: f.Size, Base: f.Size, Look: s.Looks[0].Values}
+	r := &Recipe{Name: f.Name, About: strings.TrimSpace(f.About), Size: f.Size, Base: f.Size, Look: s.Looks[0].Given()}
 	for _, e := range s.Elements {
-		p := Part{Kind: e.Kind, Name: e.Name, Values: e.Values, Keys: e.Keys}
-		if shot.Find(e.Kind, "position") != nil {
-			p.Values["position"] = e.Get("position")
+		p := Part{Kind: e.Kind, Name: e.Name, Values: e.Given(), Keys: map[string][]shot.Key{}}
+		for _, x := range shot.Entries(e.Kind) {
+			if keys := e.Keys(x); len(keys) > 0 {
+				p.Keys[x.Key] = slices.Clone(keys)
+			}
+		}
+		if shot.Find(e.Kind, val.Position.Name()) != nil {
+			p.Values[val.Position.Name()] = val.Position.Value(e)
 		}
 		r.Parts = append(r.Parts, p)
 	}

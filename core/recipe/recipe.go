@@ -2,11 +2,12 @@ package recipe
 
 import (
 	"fmt"
-	"maps"
 	"math"
 
 	"zarf/core/geom"
 	"zarf/core/shot"
+	"zarf/core/shot/val"
+	_ "zarf/core/solvers"
 )
 
 // Part is one element of a recipe; its values are for a thing one metre across
@@ -16,6 +17,25 @@ type Part struct {
 	Name   string
 	Values shot.Values
 	Keys   map[string][]shot.Key // frames after the start, at 24 a second
+}
+
+// put gives an element the part's values and keys.
+func (p *Part) put(e *shot.Element) error {
+	if err := e.PutAll(p.Values); err != nil {
+		return err
+	}
+	for key, list := range p.Keys {
+		entry := shot.Find(e.Kind, key)
+		if entry == nil {
+			return fmt.Errorf("there is no value %s.%s", e.Kind, key)
+		}
+		for _, k := range list {
+			if err := e.PutKey(entry, k); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
 }
 
 // Recipe is a starting set.
@@ -101,16 +121,16 @@ func (r *Recipe) Put(s *shot.Shot, at geom.Vec3, L float64, start float64) []*sh
 		}
 		for key, v := range p.Values {
 			v = Scale(shot.Find(p.Kind, key), v, L)
-			if key == "position" {
+			if key == val.Position.Name() {
 				v = shot.Vec(round6(v.Vec[0]+at.X), round6(v.Vec[1]+at.Y), round6(v.Vec[2]+at.Z))
 			}
-			e.Values[key] = v
+			e.Set(key, v)
 		}
 		for key, list := range p.Keys {
 			for _, k := range list {
 				k.Value = Scale(shot.Find(p.Kind, key), k.Value, L)
 				k.Frame = math.Round(start + k.Frame*pace)
-				e.SetKey(key, k)
+				e.SetKey(shot.Find(p.Kind, key), k)
 			}
 		}
 		if p.Kind == shot.Domain {
@@ -118,12 +138,12 @@ func (r *Recipe) Put(s *shot.Shot, at geom.Vec3, L float64, start float64) []*sh
 		} else if domain != nil && len(s.Of(shot.Domain)) > 1 {
 			e.ActsOn = []string{domain.ID}
 		}
-		e.Recipe, e.Before = r.Name, maps.Clone(e.Values)
+		e.CameFrom(r.Name)
 		out = append(out, e)
 	}
-	l := &shot.Element{Kind: shot.Look, ID: freeLook(s), Name: r.Name, Values: shot.Values{}}
+	l := shot.NewElement(shot.Look, s.FreeLook(), r.Name)
 	for key, v := range r.Look {
-		l.Values[key] = Scale(shot.Find(shot.Look, key), v, L)
+		l.Set(key, Scale(shot.Find(shot.Look, key), v, L))
 	}
 	s.Looks = append([]*shot.Element{l}, s.Looks...)
 	return out
@@ -146,19 +166,6 @@ func free(s *shot.Shot, name string) string {
 	}
 }
 
-func freeLook(s *shot.Shot) string {
-	for n := 1; ; n++ {
-		id := fmt.Sprintf("look%d", n)
-		taken := false
-		for _, l := range s.Looks {
-			taken = taken || l.ID == id
-		}
-		if !taken {
-			return id
-		}
-	}
-}
-
 // On is where a recipe goes that is put on an element: its size across and the
 // middle of its top. For a domain it is the middle of the floor and a third of
 // the smaller side.
@@ -171,11 +178,11 @@ func (r *Recipe) On(s *shot.Shot, e *shot.Element) (at geom.Vec3, size float64) 
 		b := e.DomainBox()
 		return geom.V(b.Centre().X, b.Min.Y, b.Centre().Z), min(b.Size().X, b.Size().Z) / 3
 	case e.Placed():
-		sh := e.Shape(float64(first))
+		sh := e.Shape(s.Eval(float64(first)))
 		b := sh.Bounds()
 		return geom.V(b.Centre().X, b.Max.Y, b.Centre().Z), max(b.Size().X, b.Size().Z)
 	}
-	return geom.FromArray(e.At("position", float64(first)).Vec), r.Size
+	return geom.FromArray(val.Position.At(e, val.Frame(float64(first)))), r.Size
 }
 
 // Frame sets the shot's camera so that the first domain fills the
@@ -191,6 +198,6 @@ func Frame(d *shot.Shot) {
 	round := func(v float64) float64 { return math.Round(v*1000) / 1000 }
 	eye := mid.Add(geom.V(0.35, 0.12, 0.93).Mul(away))
 	eye.Y = max(eye.Y, b.Min.Y+size.Y*0.1)
-	cams[0].Values["position"] = shot.Vec(round(eye.X), round(eye.Y), round(eye.Z))
-	cams[0].Values["target"] = shot.Vec(round(mid.X), round(mid.Y-size.Y*0.06), round(mid.Z))
+	val.Position.Set(cams[0], round(eye.X), round(eye.Y), round(eye.Z))
+	val.Target.Set(cams[0], round(mid.X), round(mid.Y-size.Y*0.06), round(mid.Z))
 }

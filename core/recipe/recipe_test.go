@@ -9,6 +9,7 @@ import (
 	"zarf/core/check"
 	"zarf/core/geom"
 	"zarf/core/shot"
+	"zarf/core/shot/val"
 )
 
 // Every recipe gives a shot that can be run, at sizes from a candle to a
@@ -25,7 +26,7 @@ func TestRecipesAreSound(t *testing.T) {
 				t.Errorf("%s at %g m: %s %s", r.Key, size, f.What, f.Why)
 			}
 			for _, e := range s.Elements {
-				for key, v := range e.Values {
+				for key, v := range e.Given() {
 					if err := shot.Find(e.Kind, key).Check(v); err != nil {
 						t.Errorf("%s at %g m: %s: %v", r.Key, size, e.Name, err)
 					}
@@ -62,7 +63,7 @@ func TestScaling(t *testing.T) {
 			t.Errorf("%s.%s grows %g times, want %g", c.kind, c.key, got, c.want)
 		}
 	}
-	if got := large.Looks[0].Get("extinction").Num / small.Looks[0].Get("extinction").Num; math.Abs(got*9-1) > 0.02 {
+	if got := val.Extinction.Of(large.Looks[0]) / val.Extinction.Of(small.Looks[0]); math.Abs(got*9-1) > 0.02 {
 		t.Errorf("extinction grows %g times", got)
 	}
 }
@@ -70,7 +71,8 @@ func TestScaling(t *testing.T) {
 func TestPutOnAThing(t *testing.T) {
 	s := shot.New("T")
 	c := s.Add(shot.Collider)
-	c.Values["position"], c.Values["size"] = shot.Vec(2, 1, 0), shot.Vec(0.8, 2, 0.6)
+	val.Position.Set(c, 2, 1, 0)
+	val.Size.Set(c, 0.8, 2, 0.6)
 	r, _ := Find("brazier")
 	at, size := r.On(s, c)
 	if at.Dist(geom.V(2, 2, 0)) > 1e-9 || math.Abs(size-0.8) > 1e-9 {

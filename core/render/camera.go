@@ -6,6 +6,7 @@ import (
 	"zarf/core/geom"
 	"zarf/core/noise"
 	"zarf/core/shot"
+	"zarf/core/shot/val"
 )
 
 // Camera has a picture 36 mm wide and a thin lens.
@@ -37,10 +38,10 @@ func NewCamera(eye, target geom.Vec3, lens float64) Camera {
 // has none.
 func CameraOf(s *shot.Shot, frame float64) Camera {
 	for _, c := range s.Of(shot.Camera) {
-		eye, target, lens := geom.FromArray(c.At("position", frame).Vec), geom.FromArray(c.At("target", frame).Vec), c.At("lens", frame).Num
+		eye, target, lens := geom.FromArray(val.Position.At(c, val.Frame(frame))), geom.FromArray(val.Target.At(c, val.Frame(frame))), val.Lens.At(c, val.Frame(frame))
 		out := NewCamera(eye, target, lens)
-		if stop := c.At("stop", frame).Num; stop > 0 {
-			focus := c.At("focus", frame).Num
+		if stop := val.Aperture.At(c, val.Frame(frame)); stop > 0 {
+			focus := val.Focus.At(c, val.Frame(frame))
 			if focus <= 0 {
 				focus = target.Sub(eye).Len()
 			}
@@ -54,7 +55,7 @@ func CameraOf(s *shot.Shot, frame float64) Camera {
 // ShutterOf is how long a shot's camera exposes a frame, s.
 func ShutterOf(s *shot.Shot, frame float64) float64 {
 	for _, c := range s.Of(shot.Camera) {
-		return c.At("shutter", frame).Num / 360 / s.Rate()
+		return val.Shutter.At(c, val.Frame(frame)) / 360 / s.Rate()
 	}
 	return 0
 }

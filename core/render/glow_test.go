@@ -8,6 +8,7 @@ import (
 	"zarf/core/grid"
 	"zarf/core/look"
 	"zarf/core/shot"
+	"zarf/core/shot/val"
 )
 
 // ember is a volume with a glowing ball in clear air.
@@ -31,7 +32,7 @@ func ember(n int, l *look.Look) *Volume {
 }
 
 func fireLook(method string) look.Look {
-	l := look.At(&shot.Element{Kind: shot.Look, Values: shot.Values{"method": shot.Text(method), "sun_strength": shot.Num(0), "sky_strength": shot.Num(0), "background": shot.Text("none"), "flame_thickness": shot.Num(2)}}, 1)
+	l := look.At(shot.NewElement(shot.Look, "", "", val.Method.Is(method), val.SunStrength.Is(0), val.SkyStrength.Is(0), val.Background.Is("none"), val.FlameThickness.Is(2)), 1)
 	return l
 }
 

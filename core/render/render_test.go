@@ -8,6 +8,7 @@ import (
 	"zarf/core/grid"
 	"zarf/core/look"
 	"zarf/core/shot"
+	"zarf/core/srgb"
 )
 
 func slab(n int, density float32) *grid.Field {
@@ -22,7 +23,7 @@ func slab(n int, density float32) *grid.Field {
 func viewed(f *grid.Field, change func(l *look.Look)) *Scene {
 	h := 1 / float64(f.NX)
 	v, _ := NewVolume(f, h, geom.V(-0.5, -0.5, -0.5), grid.NewCrew(2))
-	l := look.At(&shot.Element{Kind: shot.Look, Values: shot.Values{}}, 1)
+	l := look.At(shot.NewElement(shot.Look, "", ""), 1)
 	l.Ground, l.Background = false, "grey"
 	change(&l)
 	return &Scene{Volumes: []*Volume{v}, Look: l, Camera: NewCamera(geom.V(0, 0, 100), geom.Vec3{}, 20000)}
@@ -124,7 +125,7 @@ func TestPhaseFunction(t *testing.T) {
 
 func TestTransferIsExact(t *testing.T) {
 	for _, c := range [][2]float64{{0, 0}, {1, 1}, {0.0031308, 0.04045}, {0.214041, 0.5}} {
-		if got := look.Transfer(c[0]); math.Abs(got-c[1]) > 1e-4 {
+		if got := srgb.Encode(c[0]); math.Abs(got-c[1]) > 1e-4 {
 			t.Errorf("sRGB of %g is %g, want %g", c[0], got, c[1])
 		}
 	}
@@ -162,7 +163,7 @@ func TestShadowAndSolids(t *testing.T) {
 	f := grid.NewField(grid.Dims{NX: 4, NY: 4, NZ: 4})
 	for _, method := range []string{"march", "path"} {
 		v, _ := NewVolume(f, 0.1, geom.V(50, 50, 50), grid.NewCrew(1))
-		l := look.At(&shot.Element{Kind: shot.Look, Values: shot.Values{}}, 1)
+		l := look.At(shot.NewElement(shot.Look, "", ""), 1)
 		l.Method, l.SunDir = method, geom.V(0, 1, 0)
 		ball := Solid{Shape: geom.Shape{Form: geom.Sphere, Centre: geom.V(0, 1.5, 0), Size: geom.V(1, 1, 1), Turn: geom.RotationXYZ(geom.Vec3{}), Taper: 1}, Colour: look.RGB{1, 0, 0}}
 		sc := &Scene{Volumes: []*Volume{v}, Solids: []Solid{ball}, Look: l, Camera: NewCamera(geom.V(0, 2, 6), geom.V(0, 0.7, 0), 35)}

@@ -5,8 +5,9 @@ import (
 	"math"
 	"slices"
 
-	"zarf/core/gas"
 	"zarf/core/shot"
+	"zarf/core/shot/val"
+	"zarf/core/sim"
 )
 
 // Kind is which law an effect is held against.
@@ -66,7 +67,7 @@ func (r *Reading) Off() float64 { return r.Size / r.Reads }
 func (r *Reading) Fits() bool { return r.Off() < 2 && r.Off() > 0.5 }
 
 // Of reads a take: frames by number, of domain d in shot s.
-func Of(s *shot.Shot, d *shot.Element, frames map[int]gas.FrameStats) Reading {
+func Of(s *shot.Shot, d *shot.Element, frames map[int]sim.Stats) Reading {
 	var order []int
 	for n := range frames {
 		order = append(order, n)
@@ -91,10 +92,10 @@ func Of(s *shot.Shot, d *shot.Element, frames map[int]gas.FrameStats) Reading {
 		}
 		way, at = append(way, Point{float64(n-order[0]) / s.Rate(), far}), append(at, n)
 	}
-	h := d.Get("voxel").Num
+	h := val.Voxel.Of(d)
 	if len(way) == 0 {
 		for _, f := range frames {
-			if f.SmokeTotal > 0 {
+			if f.Of(sim.SmokeTotal) > 0 {
 				return Reading{Why: "This take was made before fronts were measured; run it again."}
 			}
 		}
@@ -125,21 +126,21 @@ func Of(s *shot.Shot, d *shot.Element, frames map[int]gas.FrameStats) Reading {
 
 // blast tells a fire that is made at once: four fifths of its heat within a
 // quarter of its frames.
-func blast(frames map[int]gas.FrameStats, order []int) bool {
+func blast(frames map[int]sim.Stats, order []int) bool {
 	all, best := 0.0, 0.0
 	n := max(len(order)/4, 1)
 	for i := range order {
-		all += frames[order[i]].HeatMade
+		all += frames[order[i]].Of(sim.HeatMade)
 		sum := 0.0
 		for _, f := range order[i:min(i+n, len(order))] {
-			sum += frames[f].HeatMade
+			sum += frames[f].Of(sim.HeatMade)
 		}
 		best = max(best, sum)
 	}
 	return all > 0 && best > 0.8*all
 }
 
-func (r *Reading) read(s *shot.Shot, d *shot.Element, frames map[int]gas.FrameStats, at []int) {
+func (r *Reading) read(s *shot.Shot, d *shot.Element, frames map[int]sim.Stats, at []int) {
 	way := r.Measured
 	last := way[len(way)*2/3:]
 	u, _ := line(last)
@@ -161,10 +162,10 @@ func (r *Reading) read(s *shot.Shot, d *shot.Element, frames map[int]gas.FrameSt
 			r.Demanded = append(r.Demanded, Point{t0 + t, r.Size * math.Pow(t/whole, slowsAs)})
 		}
 	} else {
-		air := s.Get("air_temperature").Num
+		air := val.AirTemperature.Of(s)
 		g := 0.0
 		for _, n := range at[len(at)*2/3:] {
-			warm := math.Abs(frames[n].Warm)
+			warm := math.Abs(frames[n].Of(sim.Warm))
 			g += 9.81 * warm / (air + warm)
 		}
 		g /= float64(len(at) - len(at)*2/3)
@@ -213,20 +214,20 @@ func (r *Reading) mends(s *shot.Shot, d *shot.Element) {
 		m := math.Pow(10, math.Floor(math.Log10(math.Abs(v)))-1)
 		return shot.Tidy(math.Round(v/m) * m)
 	}
-	add := func(e *shot.Element, key string, v float64) {
-		entry := shot.Find(e.Kind, key)
+	add := func(e *shot.Element, k val.NumKey, v float64) {
+		entry := shot.Find(e.Kind, k.Name())
 		v = two(min(max(v, entry.Min), entry.Max))
-		if v == e.Get(key).Num || len(e.Keys[key]) > 0 {
+		if v == k.Of(e) || e.Keyed(k) {
 			return
 		}
-		label := fmt.Sprintf("%s %s instead of %s", entry.Label, entry.Show(shot.Num(v), "m"), entry.Show(e.Get(key), "m"))
-		r.Mends = append(r.Mends, Mend{label, []Change{{e.Address(), key, shot.Num(v)}}})
+		label := fmt.Sprintf("%s %s instead of %s", entry.Label, entry.Show(shot.Num(v), "m"), entry.Show(k.Value(e), "m"))
+		r.Mends = append(r.Mends, Mend{label, []Change{{e.Address(), k.Name(), shot.Num(v)}}})
 	}
-	add(s.Self, "time_scale", s.Get("time_scale").Num/fast)
+	add(s.Self, val.TimeScale, val.TimeScale.Of(s)/fast)
 	if r.Kind == Rising {
-		add(d, "lift", d.Get("lift").Num/(fast*fast))
+		add(d, val.Lift, val.Lift.Of(d)/(fast*fast))
 	}
 	if fast > 1 {
-		add(d, "damping", d.Get("damping").Num+r.Speed/r.Size*(1-1/fast)*2)
+		add(d, val.Damping, val.Damping.Of(d)+r.Speed/r.Size*(1-1/fast)*2)
 	}
 }

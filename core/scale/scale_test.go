@@ -8,24 +8,27 @@ import (
 	"zarf/core/gas"
 	"zarf/core/grid"
 	"zarf/core/shot"
-	"zarf/core/stage"
+	"zarf/core/shot/val"
+	"zarf/core/sim"
 )
 
 // box is a shot with one domain.
 func box(size, voxel float64) (*shot.Shot, *shot.Element) {
 	s := shot.New("S")
-	s.Self.Values["last"] = shot.Num(60)
+	val.Last.Set(s.Self, 60)
 	d := s.Add(shot.Domain)
-	d.Values["size"], d.Values["position"], d.Values["voxel"] = shot.Vec(size, 2*size, size), shot.Vec(0, size, 0), shot.Num(voxel)
+	val.Size.Set(d, size, 2*size, size)
+	val.Position.Set(d, 0, size, 0)
+	val.Voxel.Set(d, voxel)
 	return s, d
 }
 
 // front makes frames whose front is at l(t) over its source.
-func front(l func(t float64) float64, warm float64, n int) map[int]gas.FrameStats {
-	out := map[int]gas.FrameStats{}
+func front(l func(t float64) float64, warm float64, n int) map[int]sim.Stats {
+	out := map[int]sim.Stats{}
 	for i := range n {
 		t := float64(i) / 24
-		out[i+1] = gas.FrameStats{Bulk: 1, Warm: warm, Low: [3]float64{-0.01, 0, -0.01}, High: [3]float64{0.01, 0.02 + l(t), 0.01}}
+		out[i+1] = sim.Stats{Bulk: 1, Amounts: map[sim.Amount]float64{sim.Warm: warm}, Low: [3]float64{-0.01, 0, -0.01}, High: [3]float64{0.01, 0.02 + l(t), 0.01}}
 	}
 	return out
 }
@@ -73,7 +76,7 @@ func TestBlastSlowsDown(t *testing.T) {
 	for n := range frames {
 		f := frames[n]
 		if n < 8 {
-			f.HeatMade = 1
+			f.Put(sim.HeatMade, 1)
 		}
 		frames[n] = f
 	}
@@ -85,7 +88,7 @@ func TestBlastSlowsDown(t *testing.T) {
 
 func TestWhatCantBeRead(t *testing.T) {
 	s, d := box(1, 0.02)
-	for want, frames := range map[string]map[int]gas.FrameStats{
+	for want, frames := range map[string]map[int]sim.Stats{
 		"No frame holds":     {1: {}},
 		"Too few frames":     front(func(t float64) float64 { return t }, 50, 5),
 		"as warm as the air": front(func(t float64) float64 { return t }, 0, 40),
@@ -106,7 +109,7 @@ func TestForcesMakeAReadingCountLess(t *testing.T) {
 	if r := Of(s, d, frames); len(r.Mends) > 0 || !strings.HasPrefix(r.Caveat, "Gale drives it") {
 		t.Errorf("in a wind: %q, %d mends", r.Caveat, len(r.Mends))
 	}
-	if r := Of(s, d, map[int]gas.FrameStats{1: {SmokeTotal: 1}}); !strings.Contains(r.Why, "run it again") {
+	if r := Of(s, d, map[int]sim.Stats{1: {Amounts: map[sim.Amount]float64{sim.SmokeTotal: 1}}}); !strings.Contains(r.Why, "run it again") {
 		t.Errorf("of an old take: %q", r.Why)
 	}
 }
@@ -117,17 +120,19 @@ func TestSimulatedThermalReadsAsItsSize(t *testing.T) {
 	for _, size := range []float64{1.5, 40} {
 		for _, pace := range []float64{1, 3} {
 			s, d := box(size, size/22)
-			s.Self.Values["time_scale"] = shot.Num(pace)
-			s.Self.Values["last"] = shot.Num(math.Round(24 * 3.2 * math.Sqrt(size) / pace))
-			d.Values["cooling"] = shot.Num(0)
+			val.TimeScale.Set(s.Self, pace)
+			val.Last.Set(s.Self, math.Round(24*3.2*math.Sqrt(size)/pace))
+			val.Cooling.Set(d, 0)
 			e := s.Add(shot.Emitter)
-			e.Values["position"], e.Values["size"] = shot.Vec(0, size*0.25, 0), shot.Vec(size/4, size/4, size/4)
-			e.Values["temperature"], e.Values["end"] = shot.Num(373), shot.Num(2)
-			g, err := stage.NewGas(s, "", grid.NewCrew(0))
+			val.Position.Set(e, 0, size*0.25, 0)
+			val.Size.Set(e, size/4, size/4, size/4)
+			val.Temperature.Set(e, 373)
+			val.End.Set(e, 2)
+			g, err := gas.NewStage(s, "", grid.NewCrew(0))
 			if err != nil {
 				t.Fatal(err)
 			}
-			frames := map[int]gas.FrameStats{}
+			frames := map[int]sim.Stats{}
 			_, last := s.Range()
 			for g.Next() <= last {
 				n, st, err := g.Advance(nil)

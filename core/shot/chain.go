@@ -4,25 +4,37 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+
+	"zarf/core/shot/val"
 )
 
 // Feeds lists the domains whose fluid emits into d, in the order of the cast.
 // Emitters that name no domain are left out.
 func (s *Shot) Feeds(d *Element) (out []*Element) {
 	for _, e := range s.Elements {
-		if e.Kind != Emitter || e.Muted || !e.Acts(d) || e.Get("from").Text != "fluid" {
+		if e.Muted || !e.Acts(d) {
 			continue
 		}
-		if src := s.Source(e); src != nil && src.Kind == Domain && !slices.Contains(out, src) {
+		if src := s.FedBy(e, d); src != nil && src.Kind == Domain && !slices.Contains(out, src) {
 			out = append(out, src)
 		}
 	}
 	return out
 }
 
-// Source is the domain or the sequence that feeds an emitter; nil where there is none.
+// FedBy is the domain or the sequence that feeds an emitter in domain d; nil
+// where none does, or where what d holds can't be fed.
+func (s *Shot) FedBy(e, d *Element) *Element {
+	if x := Find(e.Kind, val.FedBy.Name()); x == nil || !x.Matters(e, d.Within()) {
+		return nil
+	}
+	return s.Source(e)
+}
+
+// Source is the domain or the sequence that an emitter names as what feeds it;
+// nil where there is none.
 func (s *Shot) Source(e *Element) *Element {
-	if d := s.Element(e.Get("fed_by").Text); d != nil && (d.Kind == Domain || d.Kind == Sequence) && !d.Muted {
+	if d := s.Element(val.FedBy.Of(e)); d != nil && (d.Kind == Domain || d.Kind == Sequence) && !d.Muted {
 		return d
 	}
 	return nil

@@ -92,7 +92,7 @@ func Decode(data []byte) (s *Shot, unknown []string, err error) {
 		}
 	}()
 	s = r.shot()
-	return s.Attach(nil), r.unknown, nil
+	return s, r.unknown, nil
 }
 
 type reading struct {
@@ -164,7 +164,7 @@ func (r *reading) rest(path string, f fields) map[string]any {
 
 func (r *reading) shot() *Shot {
 	f := r.object("", r.data)
-	s := &Shot{Self: &Element{Kind: Setting}, Handover: Values{}}
+	s := &Shot{Self: NewElement(Setting, "", ""), Handover: NewElement(Handover, "", "")}
 	format := ""
 	take(r, f, "", "format", "a word", &format)
 	if format != Format {
@@ -177,9 +177,9 @@ func (r *reading) shot() *Shot {
 	take(r, f, "", "title", "text", &s.Title)
 	take(r, f, "", "note", "text", &s.Note)
 	s.unknown = map[string]any{}
-	s.Self.Values = r.values(f, "", "values", Setting, s.unknown)
+	s.Self.values = r.values(f, "", "values", Setting, s.unknown)
 	r.curves(f, "", s.Self)
-	s.Handover = r.values(f, "", "handover", Handover, s.unknown)
+	s.Handover.values = r.values(f, "", "handover", Handover, s.unknown)
 	var raw json.RawMessage
 	if take(r, f, "", "elements", "a list", &raw) {
 		for i, e := range r.list("elements", raw, MaxElements) {
@@ -261,7 +261,7 @@ func (r *reading) element(path string, raw json.RawMessage, s *Shot) *Element {
 	take(r, f, path, "muted", "true or false", &e.Muted)
 	take(r, f, path, "acts_on", "a list of words", &e.ActsOn)
 	if !IsElement(e.Kind) {
-		r.fail(join(path, "kind"), "is %q; the kinds are %v", e.Kind, ElementKinds)
+		r.fail(join(path, "kind"), "is %q; the kinds are %v", e.Kind, ElementKinds())
 	}
 	if err := CheckName(e.ID); err != nil {
 		r.fail(join(path, "id"), "%v", err)
@@ -275,13 +275,13 @@ func (r *reading) element(path string, raw json.RawMessage, s *Shot) *Element {
 	if err := CheckName(e.Name); err != nil {
 		r.fail(join(path, "name"), "%v", err)
 	}
-	e.Values = r.values(f, path, "values", e.Kind, e.unknown)
+	e.values = r.values(f, path, "values", e.Kind, e.unknown)
 	take(r, f, path, "recipe", "a word", &e.Recipe)
 	if len(e.Recipe) > MaxName {
 		r.fail(join(path, "recipe"), "has %d bytes; %d are allowed", len(e.Recipe), MaxName)
 	}
 	if e.Recipe != "" {
-		e.Before = r.values(f, path, "before", e.Kind, e.unknown)
+		e.before = r.values(f, path, "before", e.Kind, e.unknown)
 	}
 	r.curves(f, path, e)
 	for k, v := range r.rest(path, f) {
@@ -309,29 +309,28 @@ func (r *reading) curves(f fields, path string, e *Element) {
 				r.fail(p, "key %d: %v", i, err)
 			}
 			key := Key{Frame: k.Frame, Value: v, Way: k.Way}
-			if math.IsNaN(k.Frame) || math.Abs(k.Frame) > 1e7 {
-				r.fail(p, "key %d is at frame %g", i, k.Frame)
-			}
 			if k.Hold {
 				key.Way = anim.Hold
 			}
 			var ok1, ok2 bool
 			key.In, ok1 = slopes(k.In)
 			key.Out, ok2 = slopes(k.Out)
-			if !ok1 || !ok2 || !slices.Contains(anim.Ways, key.Way) {
-				r.fail(p, "key %d runs on by %q, with slopes %v and %v; the ways are %q", i, k.Way, k.In, k.Out, anim.Ways)
+			if !ok1 || !ok2 {
+				r.fail(p, "key %d has the slopes %v and %v; give a number, or three", i, k.In, k.Out)
 			}
-			e.SetKey(name, key)
+			if err := e.PutKey(entry, key); err != nil {
+				r.fail(p, "key %d: %v", i, err)
+			}
 		}
 	}
 	var extras map[string]fileExtra
 	take(r, f, path, "curves", "what keyed values do besides", &extras)
 	for _, name := range slices.Sorted(maps.Keys(extras)) {
 		x := Extra(extras[name])
-		if err := CheckExtra(x); err != nil || len(e.Keys[name]) == 0 {
+		if err := CheckExtra(x); err != nil || len(e.keys[name]) == 0 {
 			r.fail(join(path, "curves."+name), "can't be: it needs keys, and %v", err)
 		}
-		e.SetExtra(name, x)
+		e.SetExtra(Find(e.Kind, name), x)
 	}
 }
 
@@ -346,7 +345,7 @@ func (r *reading) look(path string, raw json.RawMessage, s *Shot) *Element {
 	if s.Look(l.ID) != nil && len(s.Looks) > 0 {
 		r.fail(join(path, "id"), "%q is used twice", l.ID)
 	}
-	l.Values = r.values(f, path, "values", Look, l.unknown)
+	l.values = r.values(f, path, "values", Look, l.unknown)
 	r.curves(f, path, l)
 	for k, v := range r.rest(path, f) {
 		l.unknown[k] = v
@@ -421,7 +420,7 @@ func (s *Shot) Encode() []byte {
 	o.text("title", s.Title)
 	o.text("note", s.Note)
 	keep := maps.Clone(s.unknown)
-	o.values("values", Setting, s.Self.Values, keep)
+	o.values("values", Setting, s.Self.values, keep)
 	s.Self.curves(&o)
 	els := []ordered{}
 	for _, e := range s.Elements {
@@ -434,13 +433,13 @@ func (s *Shot) Encode() []byte {
 		keep := maps.Clone(l.unknown)
 		x.add("id", l.ID)
 		x.add("name", l.Name)
-		x.values("values", Look, l.Values, keep)
+		x.values("values", Look, l.values, keep)
 		l.curves(&x)
 		x.rest(keep)
 		looks = append(looks, x)
 	}
 	o.add("looks", looks)
-	o.values("handover", Handover, s.Handover, keep)
+	o.values("handover", Handover, s.Handover.values, keep)
 	if len(s.Clips) > 0 {
 		o.add("clips", s.Clips)
 	}
@@ -450,36 +449,6 @@ func (s *Shot) Encode() []byte {
 		panic(err) // every value was checked to be finite on its way in
 	}
 	return append(b, '\n')
-}
-
-// CheckExtra tells whether a curve can do that.
-func CheckExtra(x Extra) error {
-	switch {
-	case !slices.Contains(anim.Afters, x.After):
-		return fmt.Errorf("after its last key it can %q, not %q", anim.Afters, x.After)
-	case math.IsNaN(x.Amount) || math.Abs(x.Amount) > 1e9:
-		return fmt.Errorf("its noise is %g; give a finite amount", x.Amount)
-	case x.Amount != 0 && !(x.Period >= 0.01 && x.Period <= 1e6):
-		return fmt.Errorf("its noise repeats every %g frames; give 0.01 to 1,000,000", x.Period)
-	case x.Seed < 0 || x.Seed > 1e9:
-		return fmt.Errorf("its noise has seed %d; give 0 to 1,000,000,000", x.Seed)
-	}
-	return nil
-}
-
-// SetExtra sets what a keyed value does besides; the zero Extra is dropped.
-func (e *Element) SetExtra(key string, x Extra) {
-	if x.Amount == 0 {
-		x.Period, x.Seed = 0, 0
-	}
-	if x == (Extra{}) {
-		delete(e.Extras, key)
-		return
-	}
-	if e.Extras == nil {
-		e.Extras = map[string]Extra{}
-	}
-	e.Extras[key] = x
 }
 
 func (e *Element) ordered() ordered {
@@ -494,10 +463,10 @@ func (e *Element) ordered() ordered {
 	if len(e.ActsOn) > 0 {
 		x.add("acts_on", e.ActsOn)
 	}
-	x.values("values", e.Kind, e.Values, keep)
+	x.values("values", e.Kind, e.values, keep)
 	if e.Recipe != "" {
 		x.add("recipe", e.Recipe)
-		x.values("before", e.Kind, e.Before, keep)
+		x.values("before", e.Kind, e.before, keep)
 	}
 	e.curves(&x)
 	x.rest(keep)
@@ -506,12 +475,12 @@ func (e *Element) ordered() ordered {
 
 // curves adds an element's keys.
 func (e *Element) curves(x *ordered) {
-	if len(e.Keys) > 0 {
+	if len(e.keys) > 0 {
 		ks := ordered{}
-		for _, name := range slices.Sorted(maps.Keys(e.Keys)) {
+		for _, name := range slices.Sorted(maps.Keys(e.keys)) {
 			entry := Find(e.Kind, name)
 			var l []ordered
-			for _, k := range e.Keys[name] {
+			for _, k := range e.keys[name] {
 				y := ordered{}
 				y.add("frame", k.Frame)
 				y.add("value", entry.JSON(k.Value))
@@ -533,10 +502,10 @@ func (e *Element) curves(x *ordered) {
 		}
 		x.add("keys", ks)
 	}
-	if len(e.Extras) > 0 {
+	if len(e.extras) > 0 {
 		xs := ordered{}
-		for _, name := range slices.Sorted(maps.Keys(e.Extras)) {
-			xs.add(name, fileExtra(e.Extras[name]))
+		for _, name := range slices.Sorted(maps.Keys(e.extras)) {
+			xs.add(name, fileExtra(e.extras[name]))
 		}
 		x.add("curves", xs)
 	}
@@ -601,13 +570,4 @@ func (o ordered) MarshalJSON() ([]byte, error) {
 	}
 	b.WriteByte('}')
 	return b.Bytes(), nil
-}
-
-// Clone is an independent copy.
-func (s *Shot) Clone() *Shot {
-	c, _, err := Decode(s.Encode())
-	if err != nil {
-		panic(err)
-	}
-	return c.Attach(s.files)
 }

@@ -1,54 +1,18 @@
 package shot
 
 import (
-	"cmp"
 	"fmt"
 	"math"
 	"regexp"
 	"slices"
 	"strings"
 
-	"zarf/core/anim"
 	"zarf/core/asset"
-	"zarf/core/geom"
-	"zarf/core/grid"
+	"zarf/core/shot/val"
 )
 
 // Format names the version of the shot file.
 const Format = "zarf-shot/1"
-
-// Values are what differs from the defaults.
-type Values map[string]Value
-
-// Key is a value at a frame, and how it runs on from there. Slopes are in the
-// value's unit a frame; a number uses their first part.
-type Key struct {
-	Frame   float64
-	Value   Value
-	Way     anim.Way
-	In, Out [3]float64
-}
-
-// Extra is what a keyed value does after its last key, and noise on top.
-type Extra = anim.Extra
-
-// Element is anything placed in a shot; looks, and the settings of the shot
-// itself, are held in the same way.
-type Element struct {
-	ID     string
-	Kind   Kind
-	Name   string
-	Muted  bool
-	Values Values
-	Keys   map[string][]Key
-	Extras map[string]Extra // of keyed values
-	Recipe string           // that it came from; empty: none
-	Before Values           // as the recipe had them
-	ActsOn []string         // ids of domains; empty: all
-
-	in      *Shot // the shot that it stands in
-	unknown map[string]any
-}
 
 // Clip is a reference kept with a shot: a picture or a moving one.
 type Clip struct {
@@ -75,20 +39,19 @@ type Shot struct {
 	Self     *Element // the shot's own settings
 	Elements []*Element
 	Looks    []*Element
-	Handover Values
-	Clips    []Clip // references
+	Handover *Element // the settings of its handovers
+	Clips    []Clip   // references
 
 	files   *asset.Library
 	unknown map[string]any
 }
 
+var _ val.Reader = (*Shot)(nil)
+
 // Attach gives the shot the library in which its files are found, and returns
 // the shot.
 func (s *Shot) Attach(files *asset.Library) *Shot {
 	s.files = files
-	for _, e := range s.Elements {
-		e.in = s
-	}
 	return s
 }
 
@@ -120,91 +83,37 @@ func CheckName(s string) error {
 
 // New makes an empty shot with a camera and a look.
 func New(name string) *Shot {
-	s := &Shot{Name: name, Self: &Element{Kind: Setting, Values: Values{}}, Handover: Values{},
-		Elements: []*Element{{ID: "camera", Kind: Camera, Name: "Camera", Values: Values{}}},
-		Looks:    []*Element{{Kind: Look, ID: "look", Name: "Day", Values: Values{}}}}
-	return s.Attach(nil)
+	return &Shot{Name: name, Self: NewElement(Setting, "", ""), Handover: NewElement(Handover, "", ""),
+		Elements: []*Element{NewElement(Camera, "camera", "Camera")},
+		Looks:    []*Element{NewElement(Look, "look", "Day")}}
 }
 
 // Get is a value of the shot itself.
 func (s *Shot) Get(key string) Value { return s.Self.Get(key) }
 
-// HandoverValue is a value of the handover settings.
-func (s *Shot) HandoverValue(key string) Value { return get(Handover, s.Handover, key) }
+// At is a value of the shot itself at a moment.
+func (s *Shot) At(key string, ev val.Eval) Value { return s.Self.At(key, ev) }
 
-func get(k Kind, v Values, key string) Value {
-	if x, ok := v[key]; ok {
-		return x
-	}
-	e := Find(k, key)
-	if e == nil {
-		panic(fmt.Sprintf("shot: the catalogue has no %s.%s", k, key))
-	}
-	return e.Default
+// Eval is what values and forms of the shot's elements are read with at a
+// frame.
+func (s *Shot) Eval(frame float64) val.Eval {
+	return val.Eval{Frame: frame, Rate: s.Rate(), Files: s.files}
 }
 
-// Get is an element's value without regard to keys.
-func (e *Element) Get(key string) Value { return get(e.Kind, e.Values, key) }
-
-// Start is the value that an element began with: its recipe's, or the default.
-func (e *Element) Start(key string) Value {
-	if v, ok := e.Before[key]; ok && e.Recipe != "" {
-		return v
-	}
-	return Find(e.Kind, key).Default
-}
-
-// At is an element's value at a frame: the curve's where it has keys.
-func (e *Element) At(key string, frame float64) Value {
-	keys := e.Keys[key]
-	if len(keys) == 0 {
-		return e.Get(key)
-	}
-	// only the keys about the frame count, unless the curve goes on after its end
-	x := e.Extras[key]
-	lo, hi := 0, len(keys)
-	if x.After == anim.Stay {
-		n, _ := slices.BinarySearchFunc(keys, frame, func(k Key, f float64) int { return cmp.Compare(k.Frame, f) })
-		lo, hi = max(0, n-2), min(len(keys), n+2)
-	}
-	entry := Find(e.Kind, key)
-	vector := entry.Type.Triple()
-	near := make([]anim.Key, 0, 8)
-	for _, k := range keys[lo:hi] {
-		near = append(near, k.curve(vector))
-	}
-	v := anim.At(near, x, frame)
-	out := keys[lo].Value
-	if vector {
-		out.Vec = v
-	} else {
-		out.Num = v[0]
-	}
-	if x.Amount != 0 || entry.Type == Integer { // noise must not leave the range
-		out = entry.clamp(out)
-	}
-	return out
-}
-
-// Triple reports values of three numbers.
-func (t Type) Triple() bool { return t == Vector || t == Colour }
-
-// Address tells an element, a look or the shot's own settings apart within
-// their shot; Shot.Owner finds them by it.
-func (e *Element) Address() string {
-	switch e.Kind {
-	case Setting:
-		return "shot:"
-	case Look:
-		return "look:" + e.ID
-	}
-	return e.ID
+// Owners are all that have values: the elements, the looks, the shot's own
+// settings and those of its handovers.
+func (s *Shot) Owners() []*Element {
+	out := append([]*Element{s.Self, s.Handover}, s.Elements...)
+	return append(out, s.Looks...)
 }
 
 // Owner finds what an address names; nil where nothing does.
 func (s *Shot) Owner(address string) *Element {
-	if address == s.Self.Address() {
+	switch address {
+	case s.Self.Address():
 		return s.Self
+	case s.Handover.Address():
+		return s.Handover
 	}
 	if id, ok := strings.CutPrefix(address, "look:"); ok {
 		if id == "" {
@@ -215,55 +124,10 @@ func (s *Shot) Owner(address string) *Element {
 	return s.Element(address)
 }
 
-// Title is how an element, a look or the shot is called.
-func (e *Element) Title() string {
-	if e.Kind == Setting {
-		return "shot"
-	}
-	return e.Name
-}
-
-func (k *Key) curve(vector bool) anim.Key {
-	a := anim.Key{Frame: k.Frame, Way: k.Way, In: k.In, Out: k.Out, Value: k.Value.Vec}
-	if !vector {
-		a.Value = [3]float64{k.Value.Num}
-	}
-	return a
-}
-
-// clamp brings a number or a vector into the entry's range.
-func (e *Entry) clamp(v Value) Value {
-	in := func(x float64) float64 { return min(max(x, e.Min), e.Max) }
-	v.Num = in(v.Num)
-	for a := range v.Vec {
-		v.Vec[a] = in(v.Vec[a])
-	}
-	if e.Type == Integer {
-		v.Num = math.Round(v.Num)
-	}
-	return v
-}
-
-// SetKey sets a key; one at the same frame is replaced.
-func (e *Element) SetKey(key string, k Key) {
-	if e.Keys == nil {
-		e.Keys = map[string][]Key{}
-	}
-	keys := e.Keys[key]
-	n, exact := slices.BinarySearchFunc(keys, k.Frame, func(k Key, f float64) int { return cmp.Compare(k.Frame, f) })
-	if exact {
-		keys[n] = k
-		return
-	}
-	e.Keys[key] = slices.Insert(keys, n, k)
-}
-
-// DropKey removes the key at a frame.
-func (e *Element) DropKey(key string, frame float64) {
-	e.Keys[key] = slices.DeleteFunc(e.Keys[key], func(k Key) bool { return k.Frame == frame })
-	if len(e.Keys[key]) == 0 {
-		delete(e.Keys, key)
-		delete(e.Extras, key)
+// Watch tells fn of every read of a value from now on; nil ends it.
+func (s *Shot) Watch(fn func(e *Element, key string)) {
+	for _, e := range s.Owners() {
+		e.seen = fn
 	}
 }
 
@@ -300,8 +164,8 @@ func (s *Shot) Of(k Kind) []*Element {
 
 // Add makes an element with a free id and name.
 func (s *Shot) Add(k Kind) *Element {
-	base := map[Kind]string{Domain: "Air", Emitter: "Emitter", Collider: "Collider", Wind: "Wind", Turbulence: "Turbulence", Vortex: "Vortex", Radial: "Radial", Drag: "Drag", Guide: "Guide", Pull: "Shape pull", Mesh: "Mesh", Sequence: "Volumes", Lamp: "Lamp", Camera: "Camera"}[k]
-	e := &Element{Kind: k, Values: Values{}, in: s}
+	base := k.Def().Name
+	e := NewElement(k, "", "")
 	for n := 1; ; n++ {
 		e.ID, e.Name = fmt.Sprintf("%s%d", k, n), base
 		if n > 1 {
@@ -320,10 +184,9 @@ func (s *Shot) Duplicate(e *Element) *Element {
 	c := e.clone()
 	n := s.Add(e.Kind)
 	c.ID, c.Name = n.ID, n.Name
-	if Find(e.Kind, "size") != nil && Find(e.Kind, "size").Type == Vector {
-		p := e.Get("position")
-		p.Vec[0] += e.Get("size").Vec[0] * 1.2
-		c.Values["position"] = p
+	if size := Find(e.Kind, val.Size.Name()); size != nil && size.Type == Vector {
+		p := val.Position.Of(e)
+		val.Position.Set(c, p[0]+val.Size.Of(e)[0]*1.2, p[1], p[2])
 	}
 	*n = *c
 	return n
@@ -337,39 +200,18 @@ func (s *Shot) Remove(id string) {
 	}
 }
 
-// Copy is an independent copy under another name, that stands in no shot.
-func (e *Element) Copy(name string) *Element {
-	c := e.clone()
-	c.Name, c.in = name, nil
-	return c
-}
-
-func (e *Element) clone() *Element {
-	c := *e
-	c.Values = cloneMap(e.Values)
-	c.Extras = cloneMap(e.Extras)
-	c.Before = cloneMap(e.Before)
-	c.ActsOn = slices.Clone(e.ActsOn)
-	c.Keys = nil
-	for k, v := range e.Keys {
-		if c.Keys == nil {
-			c.Keys = map[string][]Key{}
+// FreeLook is an id that no look of the shot has.
+func (s *Shot) FreeLook() string {
+	for n := 2; ; n++ {
+		id := fmt.Sprintf("look%d", n)
+		if !slices.ContainsFunc(s.Looks, func(o *Element) bool { return o.ID == id }) {
+			return id
 		}
-		c.Keys[k] = slices.Clone(v)
 	}
-	return &c
-}
-
-func cloneMap[M ~map[K]V, K comparable, V any](m M) M {
-	c := make(M, len(m))
-	for k, v := range m {
-		c[k] = v
-	}
-	return c
 }
 
 // Rate is frames a second; 23.976 and its kin are taken as n·1000/1001.
-func (s *Shot) Rate() float64 { return Rational(s.Get("rate").Num) }
+func (s *Shot) Rate() float64 { return Rational(val.Rate.Of(s)) }
 
 // Rational takes 23.976 and its kin as n·1000/1001.
 func Rational(r float64) float64 {
@@ -382,135 +224,24 @@ func Rational(r float64) float64 {
 }
 
 // Range is the first and last frame.
-func (s *Shot) Range() (first, last int) { return int(s.Get("first").Num), int(s.Get("last").Num) }
+func (s *Shot) Range() (first, last int) { return int(val.First.Of(s)), int(val.Last.Of(s)) }
 
-// Shape is an element's form at a frame. A mesh whose file can't be had is an
-// empty form; Form tells why.
-func (e *Element) Shape(frame float64) geom.Shape {
-	sh, _ := e.Form(frame, 0)
-	return sh
-}
-
-// Form is an element's form at a frame; spacing, in metres, is that of the
-// lattice on which imported meshes are measured, 0 for a middling one.
-func (e *Element) Form(frame, spacing float64) (geom.Shape, error) {
-	sh := geom.Shape{
-		Form:   geom.Form(e.Get("form").Text),
-		Centre: geom.FromArray(e.At("position", frame).Vec),
-		Turn:   geom.RotationXYZ(geom.FromArray(e.At("turn", frame).Vec)),
-		Size:   geom.FromArray(e.At("size", frame).Vec),
-		Taper:  e.At("taper", frame).Num,
-		Wall:   e.At("wall", frame).Num,
+// Clone is an independent copy.
+func (s *Shot) Clone() *Shot {
+	c := *s
+	c.Self, c.Handover = s.Self.clone(), s.Handover.clone()
+	c.Elements, c.Looks = make([]*Element, len(s.Elements)), make([]*Element, len(s.Looks))
+	for i, e := range s.Elements {
+		c.Elements[i] = e.clone()
 	}
-	if sh.Form != geom.Imported {
-		return sh, nil
+	for i, l := range s.Looks {
+		c.Looks[i] = l.clone()
 	}
-	w := asset.Want{Ref: e.Get("mesh").Text, Size: sh.Size.Array(), Time: e.MeshTime(frame), Region: e.Share(), Spacing: spacing}
-	if w.Ref == "" {
-		return sh, fmt.Errorf("%s has no file yet; import one", e.Name)
+	c.Clips = slices.Clone(s.Clips)
+	for _, e := range c.Owners() {
+		e.seen = nil
 	}
-	var files *asset.Library
-	if e.in != nil {
-		files = e.in.files
-	}
-	p, err := files.Pose(w)
-	if err != nil {
-		return sh, err
-	}
-	sh.Body = p.Body
-	sh.Centre = sh.Centre.Add(sh.Turn.Apply(p.At))
-	sh.Turn = geom.Affine{M: p.Turn}.Then(geom.Affine{M: sh.Turn}).M
-	return sh, nil
-}
-
-// Share is which part of an imported mesh takes part.
-func (e *Element) Share() asset.Region {
-	return asset.Region{By: e.Get("share").Text, Names: e.Get("share_names").List(), Weights: e.Get("share_painted").Text}
-}
-
-// MeshTime is the time, in seconds of its file, that an imported animation has
-// reached at a frame of the shot.
-func (e *Element) MeshTime(frame float64) float64 {
-	rate := 24.0
-	if e.in != nil {
-		rate = e.in.Rate()
-	}
-	mode := e.Get("motion").Text
-	n := frame - e.Get("motion_start").Num - e.Get("motion_hold").Num
-	if mode == "still" || n <= 0 {
-		return 0
-	}
-	if e.Get("motion_keeps").Text == "frames" {
-		rate = Rational(e.Get("motion_rate").Num)
-	}
-	t := n / rate
-	if mode == "loops" && e.in != nil {
-		if m, err := e.in.files.Model(e.Get("mesh").Text); err == nil && m.Facts.Length > 0 {
-			t = math.Mod(t, m.Facts.Length)
-		}
-	}
-	return t
-}
-
-// FromFile reports an element whose form is an imported mesh.
-func (e *Element) FromFile() bool { return e.Placed() && e.Get("form").Text == string(geom.Imported) }
-
-// RegionShape is the region of a force at a frame; limited is false where it
-// acts everywhere.
-func (e *Element) RegionShape(frame float64) (sh geom.Shape, fade float64, limited bool) {
-	form := e.Get("region").Text
-	if form == "everywhere" {
-		return sh, 0, false
-	}
-	return geom.Shape{Form: geom.Form(form), Centre: geom.FromArray(e.At("position", frame).Vec), Turn: geom.RotationXYZ(geom.Vec3{}),
-		Size: geom.FromArray(e.At("region_size", frame).Vec), Taper: 1}, e.At("region_fade", frame).Num, true
-}
-
-// Burns reports a domain in which fuel burns.
-func (e *Element) Burns() bool {
-	return e.Kind == Domain && !e.Liquid() && e.Get("burning").Text != "no"
-}
-
-// Liquid reports a domain that holds a liquid.
-func (e *Element) Liquid() bool { return e.Kind == Domain && e.Get("fluid").Text == "liquid" }
-
-// Follows reports a domain whose bounds follow its fluid.
-func (e *Element) Follows() bool { return !e.Liquid() && e.Get("bounds").Text == "follow" }
-
-// Placed reports an element with a shape.
-func (e *Element) Placed() bool {
-	return e.Kind == Emitter || e.Kind == Collider || e.Kind == Pull || e.Kind == Mesh
-}
-
-// Grid is the grid of a domain: cells, voxel size and low corner. The box is
-// rounded up to whole voxels about its middle, its floor kept.
-func (e *Element) Grid() (d grid.Dims, h float64, origin geom.Vec3) {
-	h = e.Get("voxel").Num
-	size, at := e.Get("size").Vec, e.Get("position").Vec
-	cells := func(v float64) int { return int(max(1, min(math.Ceil(v/h-1e-6), 1<<20))) }
-	d = grid.Dims{NX: cells(size[0]), NY: cells(size[1]), NZ: cells(size[2])}
-	if e.Get("flat").Flag {
-		d.NZ = 1
-	}
-	origin = geom.V(at[0]-float64(d.NX)*h/2, at[1]-size[1]/2, at[2]-float64(d.NZ)*h/2)
-	return d, h, origin
-}
-
-// DomainBox is the box of a domain in space.
-func (e *Element) DomainBox() geom.Box {
-	d, h, o := e.Grid()
-	return geom.Box{Min: o, Max: o.Add(geom.V(float64(d.NX), float64(d.NY), float64(d.NZ)).Mul(h))}
-}
-
-// Voxels is the number of cells of a domain.
-func (e *Element) Voxels() float64 {
-	d, _, _ := e.Grid()
-	return float64(d.NX) * float64(d.NY) * float64(d.NZ)
-}
-
-// Acts reports whether e acts on domain d.
-func (e *Element) Acts(d *Element) bool {
-	return len(e.ActsOn) == 0 || slices.Contains(e.ActsOn, d.ID)
+	return &c
 }
 
 func sorted(s []string) []string { slices.Sort(s); return s }

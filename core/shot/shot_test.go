@@ -1,4 +1,4 @@
-package shot
+package shot_test
 
 import (
 	"encoding/json"
@@ -10,27 +10,29 @@ import (
 	"testing"
 
 	"zarf/core/anim"
+	. "zarf/core/shot"
+	"zarf/core/shot/val"
+	_ "zarf/core/solvers"
 )
 
 func sample() *Shot {
 	s := New("T010")
 	d := s.Add(Domain)
-	d.Values["voxel"] = Num(0.1)
+	d.Set(val.Voxel.Name(), Num(0.1))
 	e := s.Add(Emitter)
-	e.Values["smoke"] = Num(2)
+	e.Set(val.Smoke.Name(), Num(2))
 	e.ActsOn = []string{d.ID}
-	e.SetKey("smoke", Key{Frame: 10, Value: Num(4)})
-	e.SetKey("smoke", Key{Frame: 1, Value: Num(0)})
-	e.SetKey("position", Key{Frame: 1, Value: Vec(1, 2, 3)})
-	s.Looks[0].Values["phase"] = Num(0.5)
-	s.Handover["digits"] = Num(6)
+	e.SetKey(val.Smoke, Key{Frame: 10, Value: Num(4)})
+	e.SetKey(val.Smoke, Key{Frame: 1, Value: Num(0)})
+	e.SetKey(val.Position, Key{Frame: 1, Value: Vec(1, 2, 3)})
+	s.Looks[0].Set(val.Phase.Name(), Num(0.5))
+	s.Handover.Set("digits", Num(6))
 	return s
 }
 
 func TestCatalogueIsSound(t *testing.T) {
 	seen := map[string]bool{}
-	for i := range Catalogue {
-		e := &Catalogue[i]
+	for _, e := range All() {
 		id := string(e.Kind) + "." + e.Key
 		if seen[id] {
 			t.Errorf("%s is declared twice", id)
@@ -45,12 +47,23 @@ func TestCatalogueIsSound(t *testing.T) {
 		if e.Type == Number && e.Max <= e.Min {
 			t.Errorf("%s: range %g to %g", id, e.Min, e.Max)
 		}
-		if _, ok := spellings[e.Unit]; !ok {
+		if _, ok := Spellings[e.Unit]; !ok {
 			t.Errorf("%s: nobody can type its unit %q", id, e.Unit)
 		}
-		for cond := range strings.SplitSeq(e.When, "&") {
-			if e.When != "" && Find(e.Kind, strings.SplitN(cond, "=", 2)[0]) == nil {
-				t.Errorf("%s is shown when %q, which is no value", id, cond)
+		for cond := range strings.SplitSeq(e.When+"&"+e.Counts, "&") {
+			for alt := range strings.SplitSeq(cond, "|") {
+				key, word, asks := strings.Cut(alt, "=")
+				switch x := Find(e.Kind, key); {
+				case !asks:
+				case key == "in":
+					if !slices.Contains([]string{"gas", "fire", "liquid"}, word) {
+						t.Errorf("%s counts in %q, which nothing is made of", id, word)
+					}
+				case x == nil:
+					t.Errorf("%s is shown when %q, which is no value", id, cond)
+				case x.Type == Choice && x.Check(Text(word)) != nil:
+					t.Errorf("%s is shown when %q, which can't be chosen", id, cond)
+				}
 			}
 		}
 		var v Value
@@ -82,7 +95,7 @@ func TestFileRoundTrip(t *testing.T) {
 		t.Errorf("the file changed on its way:\n%s\n%s", b, c.Encode())
 	}
 	e := c.Element("emitter1")
-	if e.Get("smoke").Num != 2 || len(e.Keys["smoke"]) != 2 || e.Keys["smoke"][0].Frame != 1 {
+	if val.Smoke.Of(e) != 2 || len(e.Keys(val.Smoke)) != 2 || e.Keys(val.Smoke)[0].Frame != 1 {
 		t.Errorf("%+v", e)
 	}
 	if strings.Contains(string(b), "breakup") {
@@ -205,22 +218,30 @@ func TestShownNumbersReadBack(t *testing.T) {
 func TestKeys(t *testing.T) {
 	e := sample().Element("emitter1")
 	for f, want := range map[float64]float64{-5: 0, 1: 0, 5.5: 2, 10: 4, 99: 4} {
-		if got := e.At("smoke", f).Num; math.Abs(got-want) > 1e-12 {
+		if got := val.Smoke.At(e, val.Frame(f)); math.Abs(got-want) > 1e-12 {
 			t.Errorf("frame %g: %g, want %g", f, got, want)
 		}
 	}
-	e.SetKey("smoke", Key{Frame: 10, Value: Num(6)})
-	if len(e.Keys["smoke"]) != 2 || e.At("smoke", 10).Num != 6 {
+	e.SetKey(val.Smoke, Key{Frame: 10, Value: Num(6)})
+	if len(e.Keys(val.Smoke)) != 2 || val.Smoke.At(e, val.Frame(10)) != 6 {
 		t.Error("a key at the same frame was not replaced")
 	}
-	e.Keys["smoke"][0].Way = anim.Hold
-	if e.At("smoke", 9.9).Num != 0 {
+	e.SetKey(val.Smoke, Key{Frame: 1, Value: Num(0), Way: anim.Hold})
+	if val.Smoke.At(e, val.Frame(9.9)) != 0 {
 		t.Error("a held key runs on")
 	}
-	e.DropKey("smoke", 1)
-	e.DropKey("smoke", 10)
-	if e.At("smoke", 5).Num != 2 {
-		t.Error("without keys the value should stand")
+	if err := e.PutKeyValue(val.Smoke, 1, Num(0.5)); err != nil || e.Keys(val.Smoke)[0].Way != anim.Hold || e.Keys(val.Smoke)[0].Value.Num != 0.5 {
+		t.Errorf("a value on a key changed how it runs on: %+v, %v", e.Keys(val.Smoke)[0], err)
+	}
+	for _, f := range []float64{math.NaN(), math.Inf(1), 1e8} {
+		if err := e.PutKeyValue(val.Smoke, f, Num(1)); err == nil {
+			t.Errorf("a key at frame %g was taken", f)
+		}
+	}
+	e.DropKey(val.Smoke, 1)
+	e.DropKey(val.Smoke, 10)
+	if e.Keyed(val.Smoke) || val.Smoke.At(e, val.Frame(5)) != 6 {
+		t.Error("the last key to go should leave its value")
 	}
 }
 
@@ -240,7 +261,9 @@ func TestNames(t *testing.T) {
 func TestGridRoundsUp(t *testing.T) {
 	s := sample()
 	d := s.Element("domain1")
-	d.Values["size"], d.Values["position"], d.Values["voxel"] = Vec(1, 2.05, 0.01), Vec(0, 1.025, 0), Num(0.1)
+	d.Set("size", Vec(1, 2.05, 0.01))
+	d.Set("position", Vec(0, 1.025, 0))
+	d.Set("voxel", Num(0.1))
 	g, h, o := d.Grid()
 	if g.NX != 10 || g.NY != 21 || g.NZ != 1 || h != 0.1 || math.Abs(o.Y) > 1e-12 || math.Abs(o.X+0.5) > 1e-12 {
 		t.Errorf("%v %v %v", g, h, o)
@@ -249,7 +272,7 @@ func TestGridRoundsUp(t *testing.T) {
 
 func TestRate(t *testing.T) {
 	s := New("a")
-	s.Self.Values["rate"] = Num(23.976)
+	s.Self.Set(val.Rate.Name(), Num(23.976))
 	if r := s.Rate(); r != 24000.0/1001 {
 		t.Errorf("23.976 is taken as %v", r)
 	}
@@ -258,18 +281,19 @@ func TestRate(t *testing.T) {
 func TestSentences(t *testing.T) {
 	s := sample()
 	e := s.Element("emitter1")
-	e.Values["speed"], e.Values["breakup"] = Num(0.6), Num(0.3)
+	e.Set("speed", Num(0.6))
+	e.Set("breakup", Num(0.3))
 	text := s.Sentence(e)
 	for _, want := range []string{"smoke 2", "37 K warmer", "0.6 m/s", "breakup 0.12 m", "keyed over frames 1–10", "in Air only"} {
 		if !strings.Contains(text, want) {
 			t.Errorf("%q lacks %q", text, want)
 		}
 	}
-	s.Self.Values["units"] = Text("cm")
+	s.Self.Set(val.Units.Name(), Text("cm"))
 	if text := s.Sentence(e); !strings.Contains(text, "12 cm") {
 		t.Errorf("in centimetres: %q", text)
 	}
-	for _, k := range ElementKinds {
+	for _, k := range ElementKinds() {
 		if s.Sentence(s.Add(k)) == "" {
 			t.Errorf("a %s has no sentence", k)
 		}
@@ -282,8 +306,8 @@ func TestDiff(t *testing.T) {
 	if d := Diff(a, b); len(d) != 0 {
 		t.Errorf("equal shots differ: %v", d)
 	}
-	b.Element("emitter1").Values["temperature"] = Num(400)
-	b.Element("emitter1").SetKey("smoke", Key{Frame: 20, Value: Num(1)})
+	b.Element("emitter1").Set(val.Temperature.Name(), Num(400))
+	b.Element("emitter1").SetKey(val.Smoke, Key{Frame: 20, Value: Num(1)})
 	b.Remove("camera")
 	b.Add(Wind)
 	d := Diff(a, b)
@@ -295,11 +319,11 @@ func TestDiff(t *testing.T) {
 func TestDuplicateAndRemove(t *testing.T) {
 	s := sample()
 	c := s.Duplicate(s.Element("emitter1"))
-	if c.ID == "emitter1" || c.Get("smoke").Num != 2 || len(c.Keys["smoke"]) != 2 {
+	if c.ID == "emitter1" || val.Smoke.Of(c) != 2 || len(c.Keys(val.Smoke)) != 2 {
 		t.Errorf("%+v", c)
 	}
-	c.SetKey("smoke", Key{Frame: 3, Value: Num(9)})
-	if len(s.Element("emitter1").Keys["smoke"]) != 2 {
+	c.SetKey(val.Smoke, Key{Frame: 3, Value: Num(9)})
+	if len(s.Element("emitter1").Keys(val.Smoke)) != 2 {
 		t.Error("the copy shares the original's keys")
 	}
 	s.Remove("domain1")
@@ -309,7 +333,7 @@ func TestDuplicateAndRemove(t *testing.T) {
 }
 
 func TestEveryNumberHasKeysOrSaysWhyNot(t *testing.T) {
-	for _, e := range Catalogue {
+	for _, e := range All() {
 		number := e.Type == Number || e.Type == Integer || e.Type.Triple()
 		switch {
 		case number && e.Keyable == (e.Fixed != ""):
@@ -323,13 +347,13 @@ func TestEveryNumberHasKeysOrSaysWhyNot(t *testing.T) {
 func TestKeysOfShotAndLooks(t *testing.T) {
 	s := New("a")
 	l := s.Looks[0]
-	s.Self.SetKey("gravity", Key{Frame: 1, Value: Num(9.81)})
-	s.Self.SetKey("gravity", Key{Frame: 11, Value: Num(0), Way: anim.Ramp})
-	l.SetKey("sky_colour", Key{Frame: 1, Value: Vec(0, 0, 0), Way: anim.Ramp})
-	l.SetKey("sky_colour", Key{Frame: 5, Value: Vec(1, 0.5, 0)})
-	l.SetKey("bounces", Key{Frame: 1, Value: Num(2), Way: anim.Ramp})
-	l.SetKey("bounces", Key{Frame: 4, Value: Num(3)})
-	l.SetExtra("sky_colour", Extra{After: anim.Repeat})
+	s.Self.SetKey(val.Gravity, Key{Frame: 1, Value: Num(9.81)})
+	s.Self.SetKey(val.Gravity, Key{Frame: 11, Value: Num(0), Way: anim.Ramp})
+	l.SetKey(val.SkyColour, Key{Frame: 1, Value: Vec(0, 0, 0), Way: anim.Ramp})
+	l.SetKey(val.SkyColour, Key{Frame: 5, Value: Vec(1, 0.5, 0)})
+	l.SetKey(val.Bounces, Key{Frame: 1, Value: Num(2), Way: anim.Ramp})
+	l.SetKey(val.Bounces, Key{Frame: 4, Value: Num(3)})
+	l.SetExtra(val.SkyColour, Extra{After: anim.Repeat})
 	c, unknown, err := Decode(s.Encode())
 	if err != nil || len(unknown) > 0 {
 		t.Fatal(err, unknown)
@@ -338,10 +362,10 @@ func TestKeysOfShotAndLooks(t *testing.T) {
 		t.Error("keys of the shot or a look are lost in the file")
 	}
 	m := c.Looks[0]
-	if v := m.At("sky_colour", 3).Vec; v != [3]float64{0.5, 0.25, 0} {
+	if v := val.SkyColour.At(m, val.Frame(3)); v != [3]float64{0.5, 0.25, 0} {
 		t.Errorf("half way the sky is %v", v)
 	}
-	if v := m.At("bounces", 2).Num; v != 2 {
+	if v := val.Bounces.At(m, val.Frame(2)); v != 2 {
 		t.Errorf("a whole number between 2 and 3 is %g", v)
 	}
 	for address, want := range map[string]*Element{"shot:": c.Self, "look:look": m, "look:": nil, "look:other": nil, "camera": c.Element("camera"), "other": nil} {
@@ -350,10 +374,10 @@ func TestKeysOfShotAndLooks(t *testing.T) {
 		}
 	}
 	d := DiffAll(New("a"), c)
-	if len(d) != 3 || d[0] != (Change{"shot", "Gravity over time", "0 keys", "2 keys"}) {
+	if len(d) != 3 || d[0].Where != "shot" || d[0].Label != "Gravity over time" || d[0].Is != "2 keys" {
 		t.Errorf("%v", d)
 	}
-	if n := m.Copy("b"); n.Name != "b" || len(n.Keys["sky_colour"]) != 2 {
+	if n := m.Copy("b"); n.Name != "b" || len(n.Keys(val.SkyColour)) != 2 {
 		t.Errorf("a copied look is %+v", n)
 	}
 }

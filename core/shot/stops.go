@@ -1,96 +1,30 @@
 package shot
 
 import (
-	"cmp"
 	"encoding/json"
 	"fmt"
-	"math"
 	"slices"
-	"strconv"
-	"strings"
+
+	"zarf/core/shot/val"
 )
 
 // Stop is one place of a ramp or of a curve.
-type Stop struct {
-	At  float64    // 0 to 1
-	V   [3]float64 // linear red, green, blue of a ramp; a curve has V[0] alone
-	Way string     // to the next stop: straight, smooth or step
-}
+type Stop = val.Stop
 
 // MaxStops bounds the stops of a ramp or curve.
 const MaxStops = 64
 
-// Ways are how a value gets from one stop to the next.
-var Ways = []string{"straight", "smooth", "step"}
-
-// channels is how many numbers a stop of the type has.
-func (t Type) channels() int {
+// Channels is how many numbers a stop of a ramp or a curve has.
+func (t Type) Channels() int {
 	if t == Ramp {
 		return 3
 	}
 	return 1
 }
 
-// Stops are the stops of a ramp or curve, ordered.
-func (v Value) Stops(t Type) []Stop {
-	out, _ := parseStops(v.Text, t.channels())
-	return out
-}
-
-// StopList makes a value of stops: "at value way; …", ordered, positions to a
-// hundred-thousandth, values to seven digits.
-func StopList(t Type, list []Stop) Value {
-	list = slices.Clone(list)
-	slices.SortStableFunc(list, func(a, b Stop) int { return cmp.Compare(a.At, b.At) })
-	var b strings.Builder
-	for i, s := range list {
-		if i > 0 {
-			b.WriteString("; ")
-		}
-		b.WriteString(strconv.FormatFloat(math.Round(s.At*1e5)/1e5+0, 'g', -1, 64))
-		for _, x := range s.V[:t.channels()] {
-			b.WriteByte(' ')
-			b.WriteString(strconv.FormatFloat(x+0, 'g', 7, 64))
-		}
-		if s.Way != "" && s.Way != Ways[0] {
-			b.WriteString(" " + s.Way)
-		}
-	}
-	return Value{Text: b.String()}
-}
-
-func parseStops(text string, channels int) (out []Stop, err error) {
-	if strings.TrimSpace(text) == "" {
-		return nil, nil
-	}
-	for i, part := range strings.Split(text, ";") {
-		part = strings.TrimSpace(part)
-		s := Stop{Way: Ways[0]}
-		words := strings.Fields(part)
-		if n := len(words); n > 0 && slices.Contains(Ways, words[n-1]) {
-			s.Way, words = words[n-1], words[:n-1]
-		}
-		n, err := parseNumbers(strings.Join(words, " "))
-		if err == nil && len(n) != 1+channels {
-			err = fmt.Errorf("%d numbers", len(n))
-		}
-		if err != nil {
-			what := "a place and a value"
-			if channels == 3 {
-				what = "a place, red, green and blue"
-			}
-			return nil, fmt.Errorf("stop %d is %q; give %s, and a semicolon between stops", i+1, clip(part), what)
-		}
-		s.At = n[0]
-		copy(s.V[:], n[1:])
-		out = append(out, s)
-	}
-	return out, nil
-}
-
 // checkStops tells what is wrong with a ramp or curve.
 func (e *Entry) checkStops(v Value) error {
-	l, err := parseStops(v.Text, e.Type.channels())
+	l, err := val.ParseStops(v.Text, e.Type.Channels())
 	if err != nil {
 		return fmt.Errorf("%s: %w", e.Label, err)
 	}
@@ -107,7 +41,7 @@ func (e *Entry) checkStops(v Value) error {
 		if i > 0 && s.At < l[i-1].At {
 			return fmt.Errorf("%s: stop %d at %g stands before the one in front of it at %g; order them", e.Label, i+1, s.At, l[i-1].At)
 		}
-		for _, x := range s.V[:e.Type.channels()] {
+		for _, x := range s.V[:e.Type.Channels()] {
 			if err := e.checkNumber(x, fmt.Sprintf(" stop %d", i+1)); err != nil {
 				return err
 			}
@@ -125,9 +59,9 @@ type fileStop struct {
 
 func (e *Entry) stopsJSON(v Value) any {
 	out := []fileStop{}
-	for _, s := range v.Stops(e.Type) {
-		f := fileStop{At: s.At, Value: s.V[:e.Type.channels()]}
-		if s.Way != Ways[0] {
+	for _, s := range v.Stops(e.Type.Channels()) {
+		f := fileStop{At: s.At, Value: s.V[:e.Type.Channels()]}
+		if s.Way != val.Ways[0] {
 			f.Way = s.Way
 		}
 		out = append(out, f)
@@ -142,14 +76,14 @@ func (e *Entry) stopsFromJSON(raw json.RawMessage) (Value, error) {
 	}
 	out := make([]Stop, len(list))
 	for i, f := range list {
-		if len(f.Value) != e.Type.channels() {
+		if len(f.Value) != e.Type.Channels() {
 			return Value{}, fmt.Errorf("%d numbers in a stop", len(f.Value))
 		}
-		if f.Way != "" && !slices.Contains(Ways, f.Way) {
+		if f.Way != "" && !slices.Contains(val.Ways, f.Way) {
 			return Value{}, fmt.Errorf("%q as a way", clip(f.Way))
 		}
 		out[i] = Stop{At: f.At, Way: f.Way}
 		copy(out[i].V[:], f.Value)
 	}
-	return StopList(e.Type, out), nil
+	return val.StopList(e.Type.Channels(), out), nil
 }

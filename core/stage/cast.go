@@ -1,173 +1,267 @@
 package stage
 
 import (
+	"cmp"
 	"fmt"
+	"hash/fnv"
 	"math"
+	"slices"
 
-	"zarf/core/format/vdb"
-	"zarf/core/gas"
 	"zarf/core/geom"
 	"zarf/core/grid"
 	"zarf/core/shot"
+	"zarf/core/shot/val"
+	"zarf/core/sim"
 )
 
-// cast is what stages of every kind of fluid share: a domain, what acts on it,
-// and the time.
-type cast struct {
+// Cast is what stages of every solver share: a domain, what acts on it, and the
+// time. A solver's stage embeds one.
+type Cast struct {
 	Shot   *shot.Shot
 	Domain *shot.Element
-	h      float64 // voxel size, m
-	crew   grid.Crew
-	next   int // the frame that Advance makes next
-	lines  map[string]*geom.Line
-	fault  error // why a form can't be had
+	H      float64 // voxel size, m
+	Crew   grid.Crew
+	Number int // the frame that Advance makes next
 
-	// Feed reads frames of the domains that feed this one. Without it such a
+	// Feed reads frames of the stages that feed this one. Without it such a
 	// domain can't be run.
-	Feed func(d *shot.Element, frame int) (*vdb.File, error)
-	fed  map[string]*fedFrame
+	Feed Feed
+
+	lines map[string]*geom.Line
+	fed   map[string]*fedFrame
+	fault error // why a form or a feed can't be had
 }
 
-func newCast(s *shot.Shot, d *shot.Element, h float64, crew grid.Crew) cast {
-	return cast{Shot: s, Domain: d, h: h, crew: crew, next: Start(s), lines: map[string]*geom.Line{}}
+// NewCast is the cast of a domain before its first frame.
+func NewCast(s *shot.Shot, d *shot.Element, crew grid.Crew) Cast {
+	return Cast{Shot: s, Domain: d, H: val.Voxel.Of(d), Crew: crew, Number: Start(s), lines: map[string]*geom.Line{}}
 }
 
 // Of is the stage's domain.
-func (g *cast) Of() *shot.Element { return g.Domain }
+func (c *Cast) Of() *shot.Element { return c.Domain }
 
-// FedBy tells the stage where frames of the domains that feed it are.
-func (g *cast) FedBy(read func(d *shot.Element, frame int) (*vdb.File, error)) { g.Feed = read }
+// Base is the cast itself.
+func (c *Cast) Base() *Cast { return c }
 
-// emitter is what all fluids take from an emitter, the nth element, at t
-// seconds after the start; ok is false while it rests.
-func (g *cast) emitter(e *shot.Element, n int, t, dt float64) (em gas.Emitter, ok bool) {
-	frame := g.clock()
-	f := frame(t)
-	num := func(key string) float64 { return e.At(key, f).Num }
-	if now := math.Ceil(f - 1e-9); now < e.Get("begin").Num || now > e.Get("end").Num {
+// Next is the frame that Advance makes next.
+func (c *Cast) Next() int { return c.Number }
+
+// FedBy tells the stage where frames of the stages that feed it are.
+func (c *Cast) FedBy(read Feed) { c.Feed = read }
+
+// Fault is why a form or a feed of the scene made last can't be had; nil: all
+// is there.
+func (c *Cast) Fault() error { return c.fault }
+
+// Ready reports what keeps the next frame from being made.
+func (c *Cast) Ready() error {
+	if feeds := c.fedBy(); len(feeds) > 0 && c.Feed == nil {
+		return fmt.Errorf("%s is fed by %s, which isn't at hand here", c.Domain.Name, feeds[0].Name)
+	}
+	return nil
+}
+
+// Start is the first simulated frame, pre-roll included.
+func Start(s *shot.Shot) int {
+	first, _ := s.Range()
+	return first - int(val.Preroll.Of(s))
+}
+
+// Substeps is how the next frame is divided.
+func (c *Cast) Substeps() sim.Substeps {
+	now := c.Now(float64(c.Number))
+	s := sim.Substeps{CFL: val.Cfl.At(c.Domain, now), Min: int(val.MinSubsteps.At(c.Domain, now)), Max: int(val.MaxSubsteps.At(c.Domain, now))}
+	s.Max = max(s.Max, s.Min)
+	return s
+}
+
+// Now is what values are read with at a frame.
+func (c *Cast) Now(frame float64) val.Eval { return c.Shot.Eval(frame) }
+
+// Lasts is how long the next frame lasts for the fluid, in seconds.
+func (c *Cast) Lasts() float64 { return Lasts(c.Shot, c.Number) }
+
+// Began is the fluid's time at which the next frame begins to be made, in
+// seconds after the start. Time is counted from frames, so that rounding
+// doesn't add up over a shot.
+func (c *Cast) Began() float64 { return began(c.Shot, c.Number) }
+
+// Seed is where an element's noise comes from: the domain's seed and the
+// element's id, whatever else the shot holds.
+func (c *Cast) Seed(e *shot.Element) uint64 {
+	h := fnv.New64a()
+	fmt.Fprintf(h, "%d %s", int(val.Seed.Of(c.Domain)), e.ID)
+	return h.Sum64()
+}
+
+// Bound lists the elements that act in the domain, by their ids: the order of
+// the cast changes nothing.
+func (c *Cast) Bound() []*shot.Element { return bound(c.Shot, c.Domain) }
+
+func bound(s *shot.Shot, d *shot.Element) []*shot.Element {
+	solver := Of(d)
+	var out []*shot.Element
+	for _, e := range s.Elements {
+		if !e.Muted && solver.Takes(e.Kind) && e.Acts(d) {
+			out = append(out, e)
+		}
+	}
+	slices.SortFunc(out, func(a, b *shot.Element) int { return cmp.Compare(a.ID, b.ID) })
+	return out
+}
+
+// Scene is what the elements bound to the domain make at t seconds after the
+// start, dt after the last substep: colliders and forces. Emitters are the
+// solver's own to read.
+func (c *Cast) Scene(t, dt float64) (out sim.Scene) {
+	m := &Moment{Cast: c, T: t, Dt: dt, Frame: c.clock()(t)}
+	m.Now = c.Now(m.Frame)
+	for _, e := range c.Bound() {
+		if bind := binds[e.Kind]; bind != nil {
+			bind(m, e, &out)
+		}
+	}
+	return out
+}
+
+// At is the moment t seconds after the start, dt after the last substep.
+func (c *Cast) At(t, dt float64) *Moment {
+	m := &Moment{Cast: c, T: t, Dt: dt, Frame: c.clock()(t)}
+	m.Now = c.Now(m.Frame)
+	return m
+}
+
+// Moment is when elements are read for a simulation.
+type Moment struct {
+	*Cast
+	T     float64  // s after the start
+	Dt    float64  // s since the last substep
+	Frame float64  // of the shot, at T
+	Now   val.Eval // reads values at Frame
+}
+
+// Emitter is what all fluids take from an emitter; ok is false while it rests.
+func (m *Moment) Emitter(e *shot.Element) (em sim.Emitter, ok bool) {
+	if now := math.Ceil(m.Frame - 1e-9); now < val.Begin.Of(e) || now > val.End.Of(e) {
 		return em, false
 	}
-	if p := num("pulse"); p > 0 && math.Mod(t, p) > p*num("pulse_share") {
+	if p := val.Pulse.At(e, m.Now); p > 0 && math.Mod(m.T, p) > p*val.PulseShare.At(e, m.Now) {
 		return em, false
 	}
-	seed := uint64(g.Domain.Get("seed").Num)
-	em = gas.Emitter{Shape: g.form(e, f), Before: g.before(e, frame(t-dt)), Inherit: num("inherit"), Speed: num("speed"),
-		AlongAxis: e.Get("along").Text == "axis", Push: geom.FromArray(e.At("push", f).Vec),
-		Breakup: num("breakup"), NoiseSize: num("breakup_size"), NoisePhase: g.phase(e, "breakup_rate", t, f, same), Seed: seed*1000 + uint64(n)}
-	if e.Get("from").Text == "surface" {
-		em.Surface = num("shell")
+	em = sim.Emitter{Shape: m.Form(e), Before: m.Before(e), Inherit: val.Inherit.At(e, m.Now), Speed: val.Speed.At(e, m.Now),
+		AlongAxis: val.Along.Of(e) == "axis", Push: geom.FromArray(val.Push.At(e, m.Now)), Breakup: val.Breakup.At(e, m.Now)}
+	if em.Breakup > 0 {
+		em.NoiseSize, em.NoisePhase, em.Seed = val.BreakupSize.At(e, m.Now), m.Phase(e, val.BreakupRate), m.Seed(e)
+	}
+	if val.From.Of(e) == "surface" {
+		em.Surface = val.Shell.At(e, m.Now)
 	}
 	return em, true
 }
 
-func (g *cast) collider(e *shot.Element, t, dt float64) gas.Collider {
-	frame := g.clock()
-	return gas.Collider{Shape: g.form(e, frame(t)), Before: g.before(e, frame(t-dt)), Friction: e.At("friction", frame(t)).Num}
-}
+// Form is an element's shape at the moment, measured for the domain's voxels.
+func (m *Moment) Form(e *shot.Element) geom.Shape { return m.Cast.Form(e, m.Frame) }
 
-func region(e *shot.Element, f float64) (r gas.Region) {
-	r.Shape, r.Fade, r.Limited = e.RegionShape(f)
-	return r
-}
-
-func vortex(e *shot.Element, f float64) gas.Vortex {
-	num := func(key string) float64 { return e.At(key, f).Num }
-	return gas.Vortex{Centre: geom.FromArray(e.At("position", f).Vec), Axis: geom.RotationXYZ(geom.FromArray(e.At("turn", f).Vec)).Apply(geom.V(0, 1, 0)),
-		Radius: num("radius"), Strength: num("strength"), Draw: num("draw"), Lift: num("lift"), Region: region(e, f)}
-}
-
-func radial(e *shot.Element, f float64) gas.Radial {
-	return gas.Radial{Centre: geom.FromArray(e.At("position", f).Vec), Radius: e.At("radius", f).Num, Strength: e.At("strength", f).Num, Region: region(e, f)}
-}
-
-// form is an element's shape at a frame, measured for this domain's voxels.
-func (g *cast) form(e *shot.Element, frame float64) geom.Shape {
-	sh, err := e.Form(frame, g.h)
-	if err != nil && g.fault == nil {
-		g.fault = fmt.Errorf("%s: %w", e.Name, err)
+// Form is an element's shape at a frame, measured for the domain's voxels.
+func (c *Cast) Form(e *shot.Element, frame float64) geom.Shape {
+	sh, err := e.Form(c.Now(frame), c.H)
+	if err != nil && c.fault == nil {
+		c.fault = fmt.Errorf("%s: %w", e.Name, err)
 	}
 	if sh.Body != nil {
-		sh.Body.Fill(g.crew.For)
+		sh.Body.Fill(c.Crew.For)
 	}
-	sh.Hollow = e.Kind == shot.Collider && e.Get("invert").Flag
+	sh.Hollow = e.Kind == shot.Collider && val.Invert.Of(e)
 	return sh
 }
 
-// before is a shape that only tells where things came from.
-func (g *cast) before(e *shot.Element, frame float64) geom.Shape {
-	sh, _ := e.Form(frame, g.h)
-	sh.Hollow = e.Kind == shot.Collider && e.Get("invert").Flag
+// Before is an element's shape one substep earlier: it only tells where things
+// came from.
+func (m *Moment) Before(e *shot.Element) geom.Shape { return m.Cast.Before(e, m.clock()(m.T-m.Dt)) }
+
+// Before is an element's shape at a frame, unmeasured: it only tells where
+// things came from.
+func (c *Cast) Before(e *shot.Element, frame float64) geom.Shape {
+	sh, _ := e.Form(c.Now(frame), c.H)
+	sh.Hollow = e.Kind == shot.Collider && val.Invert.Of(e)
 	return sh
 }
 
-// line is a guide's curve at a frame; the same one as long as it stays.
-func (g *cast) line(e *shot.Element, frame float64) *geom.Line {
-	at := geom.FromArray(e.At("position", frame).Vec)
+// Line is a guide's curve at the moment; the same one as long as it stays.
+func (m *Moment) Line(e *shot.Element) *geom.Line {
+	at := geom.FromArray(val.Position.At(e, m.Now))
 	key := fmt.Sprint(e.ID, at)
-	if l, ok := g.lines[key]; ok {
+	if l, ok := m.lines[key]; ok {
 		return l
 	}
 	var p []geom.Vec3
-	for _, q := range e.Get("points").Places() {
+	for _, q := range val.Points.Of(e) {
 		p = append(p, geom.FromArray(q).Add(at))
 	}
-	if len(g.lines) > 64 {
-		clear(g.lines)
+	if len(m.lines) > 64 {
+		clear(m.lines)
 	}
-	g.lines[key] = geom.NewLine(p, e.Get("closed").Flag, 12)
-	return g.lines[key]
+	m.lines[key] = geom.NewLine(p, val.Closed.Of(e), 12)
+	return m.lines[key]
 }
 
-// Next is the frame that Advance makes next.
-func (g *cast) Next() int { return g.next }
-
-// lasts is how long a frame lasts for the fluid, in seconds: the time scale
-// may have keys.
-func lasts(s *shot.Shot, frame int) float64 {
-	return s.Self.At("time_scale", float64(frame)).Num / s.Rate()
+// Lasts is how long a frame lasts for the fluid, in seconds: the time scale may
+// have keys.
+func Lasts(s *shot.Shot, frame int) float64 {
+	return val.TimeScale.At(s, val.Frame(float64(frame))) / s.Rate()
 }
 
-// began is the fluid's time at which a frame begins to be made, in seconds
-// after the start.
 func began(s *shot.Shot, frame int) float64 {
 	start := Start(s)
-	if len(s.Self.Keys["time_scale"]) == 0 {
-		return float64(frame-start) * lasts(s, start)
+	if !s.Self.Keyed(val.TimeScale) {
+		return float64(frame-start) * Lasts(s, start)
 	}
 	t := 0.0
 	for n := start; n < frame; n++ {
-		t += lasts(s, n)
+		t += Lasts(s, n)
 	}
 	return t
 }
 
 // clock turns the fluid's time into frames about the one being made: at the
 // end of its time a frame has its number.
-func (g *cast) clock() func(t float64) float64 {
-	s := g.Shot
-	if len(s.Self.Keys["time_scale"]) == 0 {
-		pace := s.Rate() / s.Get("time_scale").Num
+func (c *Cast) clock() func(t float64) float64 {
+	s := c.Shot
+	if !s.Self.Keyed(val.TimeScale) {
+		pace := s.Rate() / val.TimeScale.Of(s)
 		return func(t float64) float64 { return float64(Start(s)-1) + t*pace }
 	}
-	from, pace := began(s, g.next), 1/lasts(s, g.next)
-	return func(t float64) float64 { return float64(g.next-1) + (t-from)*pace }
+	from, pace := c.Began(), 1/c.Lasts()
+	return func(t float64) float64 { return float64(c.Number-1) + (t-from)*pace }
 }
 
-func same(v float64) float64    { return v }
-func inverse(v float64) float64 { return 1 / v }
+// Phase is how far a noise that changes at a rate, 1/s, has run at the moment:
+// the integral of its rate over the fluid's time. A rate with keys is summed
+// frame by frame, by the trapezoidal rule.
+func (m *Moment) Phase(e *shot.Element, rate val.NumKey) float64 {
+	return m.phase(e, rate, m.T, m.Frame, func(v float64) float64 { return v })
+}
 
-// phase is how far a noise has run at time t, at frame f: the integral of its
-// rate, or of the inverse of its period, over the fluid's time. A rate with
-// keys is summed frame by frame, by the trapezoidal rule.
-func (g *cast) phase(e *shot.Element, key string, t, f float64, rate func(float64) float64) float64 {
-	if len(e.Keys[key]) == 0 {
-		return t * rate(e.Get(key).Num)
+// PhaseOf is Phase of a noise that is given by its period, s.
+func (m *Moment) PhaseOf(e *shot.Element, period val.NumKey) float64 {
+	return m.phase(e, period, m.T, m.Frame, func(v float64) float64 { return 1 / v })
+}
+
+// PhaseOfFrame is Phase at the beginning of the frame that is being made.
+func (m *Moment) PhaseOfFrame(e *shot.Element, rate val.NumKey) float64 {
+	start := m.Began()
+	return m.phase(e, rate, start, m.clock()(start), func(v float64) float64 { return v })
+}
+
+func (c *Cast) phase(e *shot.Element, key val.NumKey, t, f float64, rate func(float64) float64) float64 {
+	if !e.Keyed(key) {
+		return t * rate(key.Of(e))
 	}
-	at := func(f float64) float64 { return rate(e.At(key, f).Num) }
-	turns, before := 0.0, float64(Start(g.Shot)-1)
-	for n := Start(g.Shot); float64(n) < f; n++ {
-		turns += (at(before) + at(float64(n))) / 2 * lasts(g.Shot, n)
+	at := func(f float64) float64 { return rate(key.At(e, val.Frame(f))) }
+	turns, before := 0.0, float64(Start(c.Shot)-1)
+	for n := Start(c.Shot); float64(n) < f; n++ {
+		turns += (at(before) + at(float64(n))) / 2 * Lasts(c.Shot, n)
 		before = float64(n)
 	}
-	return turns + (at(before)+at(f))/2*(f-before)*lasts(g.Shot, int(math.Ceil(f)))
+	return turns + (at(before)+at(f))/2*(f-before)*Lasts(c.Shot, int(math.Ceil(f)))
 }

@@ -1,6 +1,10 @@
-package stage
+package stage_test
 
 import (
+	"zarf/core/gas"
+	_ "zarf/core/solvers"
+	. "zarf/core/stage"
+
 	"errors"
 	"math"
 	"strings"
@@ -8,6 +12,7 @@ import (
 
 	"zarf/core/grid"
 	"zarf/core/shot"
+	"zarf/core/shot/val"
 )
 
 func draftOf(t *testing.T, s *shot.Shot, h float64) *Draft {
@@ -23,19 +28,19 @@ func draftOf(t *testing.T, s *shot.Shot, h float64) *Draft {
 // there.
 func TestDraftGoesBackWhenItBlowsUp(t *testing.T) {
 	d := draftOf(t, sample(), 0.1)
-	for range goodEvery + 3 {
+	for range GoodEvery + 3 {
 		if _, _, err := d.Advance(nil); err != nil {
 			t.Fatal(err)
 		}
 	}
-	v := d.run.(*Gas).Solver.V.Data
+	v := d.Run().(*gas.Stage).Solver.V.Data
 	v[len(v)/2] = float32(math.NaN())
 	_, _, err := d.Advance(nil)
 	if !errors.Is(err, ErrBlown) || !strings.Contains(err.Error(), "stands at frame 12") {
 		t.Fatalf("got %v", err)
 	}
 	n, st, err := d.Advance(nil)
-	if err != nil || n != goodEvery+1 || math.IsNaN(st.MaxSpeed) {
+	if err != nil || n != GoodEvery+1 || math.IsNaN(st.MaxSpeed) {
 		t.Errorf("after it went back: frame %d, %g m/s, %v", n, st.MaxSpeed, err)
 	}
 }
@@ -56,8 +61,8 @@ func TestDraftIsTheCoarseTake(t *testing.T) {
 		g.Advance(nil)
 	}
 	for i, v := range g.Solver.Smoke.Data {
-		if d.run.(*Gas).Solver.Smoke.Data[i] != v {
-			t.Fatalf("cell %d holds %g in the draft, %g in the take", i, d.run.(*Gas).Solver.Smoke.Data[i], v)
+		if d.Run().(*gas.Stage).Solver.Smoke.Data[i] != v {
+			t.Fatalf("cell %d holds %g in the draft, %g in the take", i, d.Run().(*gas.Stage).Solver.Smoke.Data[i], v)
 		}
 	}
 }
@@ -68,17 +73,17 @@ func TestWhatRestartsADraft(t *testing.T) {
 		change   func(*shot.Shot)
 		restarts bool
 	}{
-		"smoke":      {func(s *shot.Shot) { s.Element("emitter1").Values["smoke"] = shot.Num(9) }, false},
-		"gravity":    {func(s *shot.Shot) { s.Self.Values["gravity"] = shot.Num(1) }, false},
+		"smoke":      {func(s *shot.Shot) { val.Smoke.Set(s.Element("emitter1"), 9) }, false},
+		"gravity":    {func(s *shot.Shot) { val.Gravity.Set(s.Self, 1) }, false},
 		"a force":    {func(s *shot.Shot) { s.Add(shot.Wind) }, false},
 		"a muted":    {func(s *shot.Shot) { s.Element("emitter1").Muted = true }, false},
-		"last frame": {func(s *shot.Shot) { s.Self.Values["last"] = shot.Num(99) }, false},
-		"finer":      {func(s *shot.Shot) { s.Element("domain1").Values["voxel"] = shot.Num(0.05) }, false}, // the draft stays coarse
-		"coarser":    {func(s *shot.Shot) { s.Element("domain1").Values["voxel"] = shot.Num(0.2) }, true},
-		"size":       {func(s *shot.Shot) { s.Element("domain1").Values["size"] = shot.Vec(1, 1, 1) }, true},
-		"a wall":     {func(s *shot.Shot) { s.Element("domain1").Values["side_x0"] = shot.Text("wall") }, true},
-		"burning":    {func(s *shot.Shot) { s.Element("domain1").Values["burning"] = shot.Text("fuel") }, true},
-		"rate":       {func(s *shot.Shot) { s.Self.Values["rate"] = shot.Num(30) }, true},
+		"last frame": {func(s *shot.Shot) { val.Last.Set(s.Self, 99) }, false},
+		"finer":      {func(s *shot.Shot) { val.Voxel.Set(s.Element("domain1"), 0.05) }, false}, // the draft stays coarse
+		"coarser":    {func(s *shot.Shot) { val.Voxel.Set(s.Element("domain1"), 0.2) }, true},
+		"size":       {func(s *shot.Shot) { val.Size.Set(s.Element("domain1"), 1, 1, 1) }, true},
+		"a wall":     {func(s *shot.Shot) { val.SideX0.Set(s.Element("domain1"), "wall") }, true},
+		"burning":    {func(s *shot.Shot) { val.Burning.Set(s.Element("domain1"), "fuel") }, true},
+		"rate":       {func(s *shot.Shot) { val.Rate.Set(s.Self, 30) }, true},
 	} {
 		d := draftOf(t, base, 0.1)
 		s := base.Clone()

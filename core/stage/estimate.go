@@ -3,9 +3,11 @@ package stage
 import (
 	"math"
 
-	"zarf/core/gas"
-	"zarf/core/liquid"
+	"zarf/core/frame"
+	"zarf/core/geom"
+	"zarf/core/grid"
 	"zarf/core/shot"
+	"zarf/core/shot/val"
 )
 
 // Estimate is what a run of a domain will take.
@@ -18,119 +20,96 @@ type Estimate struct {
 	Frames     int
 }
 
-// Bytes a voxel of a cached frame where smoke is, per stored value before
-// compression, and the share of a domain that smoke fills as a rule.
+// FillShare is the share of a domain that smoke or the like fills, as a rule;
+// PackedShare is what compression leaves of it.
 const (
-	fillShare   = 0.45
-	packedShare = 0.8
+	FillShare   = 0.45
+	PackedShare = 0.8
 )
 
-// wetShare is how much of a liquid domain is full, as a rule.
-const wetShare = 1.0 / 3
-
-// FollowShare is how much of its limit a domain whose bounds follow uses on
-// the mean, as a rule.
-const FollowShare = 0.4
-
-// BytesFine is the memory that a fine voxel of upres takes, of what smoke
-// fills as a rule.
-const BytesFine = 20
-
-// Bytes is the memory that a voxel of a domain takes.
-func Bytes(d *shot.Element) float64 {
-	if d.Liquid() { // as if a third were full
-		n := float64(Detail(d))
-		return liquid.BytesPerCell + wetShare*liquid.BytesPerFull + 4*n*n*n
-	}
-	if d.Burns() {
-		return gas.BytesPerCell + gas.BytesPerBurning
-	}
-	return gas.BytesPerCell
+// Substeps guesses the mean number of substeps a frame of a fluid at fast, m/s.
+func Substeps(s *shot.Shot, d *shot.Element, fast float64) float64 {
+	n := math.Ceil(fast * val.TimeScale.Of(s) / s.Rate() / (val.Cfl.Of(d) * val.Voxel.Of(d)))
+	return min(max(n, val.MinSubsteps.Of(d), 1), val.MaxSubsteps.Of(d))
 }
 
-// substeps guesses the mean number of substeps a frame from the fastest gas
-// that emitters make.
-func substeps(s *shot.Shot, d *shot.Element) float64 {
-	fast := 1.0
+// Inflow is the fastest that emitters let fluid into a domain, m/s.
+func Inflow(s *shot.Shot, d *shot.Element) (fast float64) {
 	for _, e := range s.Of(shot.Emitter) {
 		if !e.Acts(d) {
 			continue
 		}
-		v := abs(e.Get("speed").Num)
-		for _, k := range e.Keys["speed"] {
-			v = max(v, abs(k.Value.Num))
+		fast = max(fast, math.Abs(val.Speed.Of(e)))
+		for _, k := range e.Keys(val.Speed) {
+			fast = max(fast, math.Abs(k.Value.Num))
 		}
-		hot := abs(e.Get("temperature").Num-s.Get("air_temperature").Num) / s.Get("air_temperature").Num
-		// gas that rises by its own warmth through the domain's height
-		rise := math.Sqrt(2 * abs(s.Get("gravity").Num*d.Get("lift").Num) * hot * d.Get("size").Vec[1] * 0.3)
-		if d.Burns() && e.Get("fuel").Num > 0 { // flames rise at several metres a second
-			rise = max(rise, math.Sqrt(2*abs(s.Get("gravity").Num*d.Get("lift").Num)*4*d.Get("size").Vec[1]*0.3))
-		}
-		fast = max(fast, v, rise)
 	}
-	n := math.Ceil(fast * s.Get("time_scale").Num / s.Rate() / (d.Get("cfl").Num * d.Get("voxel").Num))
-	return min(max(n, d.Get("min_substeps").Num, 1), d.Get("max_substeps").Num)
+	return fast
 }
 
-func abs(v float64) float64 { return math.Abs(v) }
+// Memory is what a run of a domain takes, bytes.
+func Memory(d *shot.Element) float64 {
+	solver := Of(d)
+	if solver == nil {
+		return 0
+	}
+	need := d.Voxels() * solver.Bytes(d)
+	if solver.Share != nil {
+		need *= solver.Share(d)
+	}
+	if r := RefinementOf(d); r != nil {
+		f := float64(r.Factor(d))
+		need = max(need, d.Voxels()*f*f*f*r.Bytes)
+	}
+	return need
+}
 
 // Guess works out an estimate; rate is voxels stepped a second on this
 // machine.
 func Guess(s *shot.Shot, d *shot.Element, rate float64) Estimate {
 	dims, _, _ := d.Grid()
 	first, last := s.Range()
-	v := d.Voxels()
-	e := Estimate{NX: dims.NX, NY: dims.NY, NZ: dims.NZ, Voxels: v, Memory: v * Bytes(d), Frames: last - first + 1}
-	values, slower, fill := 2.0, 1.0, fillShare
-	if d.Liquid() { // a full voxel's particles take about as long as four voxels of gas
-		n := float64(Detail(d))
-		e.Disk = float64(e.Frames) * v * (1 + 0.15*n*n*n)
-		if d.Get("cache_velocity").Flag {
-			e.Disk *= 1.6
-		}
-		if rate > 0 {
-			e.Seconds = (float64(e.Frames) + s.Get("preroll").Num) * v * (1 + 4*wetShare) * substeps(s, d) / rate
-		}
-		return e
+	e := Estimate{NX: dims.NX, NY: dims.NY, NZ: dims.NZ, Voxels: d.Voxels(), Memory: Memory(d), Frames: last - first + 1}
+	if solver := Of(d); solver != nil && solver.Guess != nil {
+		solver.Guess(s, d, rate, &e)
 	}
-	if d.Burns() {
-		values, slower = 4, 1.4
-	}
-	if !d.Get("cache_temperature").Flag {
-		values--
-	}
-	if d.Burns() && !d.Get("cache_fire").Flag {
-		values -= 2
-	}
-	if d.Get("cache_velocity").Flag {
-		values += 3
-	}
-	if d.Follows() {
-		// a guess: fluid grows from nothing to the share that it fills, and
-		// fills that better than a fixed box
-		v *= FollowShare
-		fill = 1
-		e.Memory *= 2 * FollowShare
-	}
-	if d.Get("scheme").Text == string(gas.Reflection) {
-		slower *= 3.5
-	}
-	size := 4.0
-	if d.Get("cache_half").Flag {
-		size = 2
-	}
-	e.Disk = float64(e.Frames) * v * values * size * fill * packedShare
 	if f := Factor(d); f > 1 { // the fine stage comes on top
-		fine := v * float64(f*f*f)
-		e.NX, e.NY, e.NZ, e.Voxels = e.NX*f, e.NY*f, e.NZ*f, e.Voxels*float64(f*f*f)
-		e.Memory = max(e.Memory, fine*BytesFine)
-		e.Disk += float64(e.Frames) * fine * (values - 3) * size * fillShare * packedShare
-		if rate > 0 {
-			e.Seconds += float64(e.Frames) * fine * fillShare / rate
-		}
-	}
-	if rate > 0 {
-		e.Seconds += (float64(e.Frames) + s.Get("preroll").Num) * v * slower * substeps(s, d) / rate
+		e.refined(d, f, rate)
 	}
 	return e
+}
+
+// refined adds what a refinement takes: velocity stays coarse.
+func (e *Estimate) refined(d *shot.Element, f int, rate float64) {
+	n := float64(f * f * f)
+	values := 0.0
+	for _, c := range Channels(d) {
+		if c.Kept && c.Role != frame.Vector {
+			values++
+		}
+	}
+	size := 4.0
+	if val.CacheHalf.Of(d) {
+		size = 2
+	}
+	share := 1.0
+	if solver := Of(d); solver.Share != nil {
+		share = min(1, solver.Share(d))
+	}
+	fine := e.Voxels * share * n
+	e.NX, e.NY, e.NZ, e.Voxels = e.NX*f, e.NY*f, e.NZ*f, e.Voxels*n
+	e.Disk += float64(e.Frames) * fine * values * size * FillShare * PackedShare
+	if rate > 0 {
+		e.Seconds += float64(e.Frames) * fine * FillShare / rate
+	}
+}
+
+// Cells is the grid of a domain's final frames, a refinement included.
+func Cells(d *shot.Element) (n grid.Dims, h float64, origin geom.Vec3) {
+	n, h, origin = d.Grid()
+	f := Factor(d)
+	if val.Flat.Of(d) {
+		f = 1
+	}
+	return grid.Dims{NX: n.NX * f, NY: n.NY * f, NZ: n.NZ * f}, h / float64(f), origin
 }

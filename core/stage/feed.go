@@ -5,17 +5,18 @@ import (
 	"fmt"
 	"math"
 
-	"zarf/core/format/vdb"
-	"zarf/core/gas"
+	"zarf/core/frame"
 	"zarf/core/geom"
 	"zarf/core/grid"
 	"zarf/core/shot"
+	"zarf/core/shot/val"
+	"zarf/core/sim"
 )
 
 // fedFrame is a frame of a domain that feeds this one, ready to be sampled.
 type fedFrame struct {
 	frame int
-	src   *gas.Source
+	src   *sim.Source
 }
 
 // ErrOver says that a sequence has nothing at a frame: it begins later, or is
@@ -25,50 +26,49 @@ var ErrOver = errors.New("the sequence doesn't play at this frame")
 // hotAll is the excess temperature, K, from which heat feeds fully.
 const hotAll = 1000
 
-// source is the fluid that an emitter is fed by at a frame; nil where there is
+// Source is the fluid that an emitter is fed by at the moment; nil where there is
 // none, and where it can't be read, which is then the stage's fault.
-func (g *cast) source(e *shot.Element, frame int) *gas.Source {
-	d := g.Shot.Source(e)
-	if d == nil || g.Feed == nil {
+func (m *Moment) Source(e *shot.Element) *sim.Source {
+	c, number := m.Cast, int(math.Ceil(m.Frame-1e-9))
+	d := c.Shot.Source(e)
+	if d == nil || c.Feed == nil {
 		return nil
 	}
-	if first, _ := g.Shot.Range(); frame < first { // nothing is kept before
+	if first, _ := c.Shot.Range(); number < first { // nothing is kept before
 		return nil
 	}
-	if g.fed == nil {
-		g.fed = map[string]*fedFrame{}
+	if c.fed == nil {
+		c.fed = map[string]*fedFrame{}
 	}
-	if f := g.fed[e.ID]; f != nil && f.frame == frame {
+	if f := c.fed[e.ID]; f != nil && f.frame == number {
 		return f.src
 	}
-	f, err := g.Feed(d, frame)
-	var src *gas.Source
+	f, err := c.Feed(d, number)
+	var src *sim.Source
 	if err == nil {
-		src, err = sourceOf(f, e.Get("fed_where").Text)
+		src, err = sourceOf(f, val.FedWhere.Of(e))
 	}
 	if errors.Is(err, ErrOver) {
 		return nil
 	}
 	if err == nil && d.Kind == shot.Sequence {
-		placed(src, d, float64(frame))
+		placed(src, d, float64(number))
 	}
 	if err != nil {
-		if g.fault == nil {
-			g.fault = fmt.Errorf("%s is fed by %s: %w", e.Name, d.Name, err)
+		if c.fault == nil {
+			c.fault = fmt.Errorf("%s is fed by %s: %w", e.Name, d.Name, err)
 		}
 		return nil
 	}
-	g.fed[e.ID] = &fedFrame{frame, src}
+	c.fed[e.ID] = &fedFrame{number, src}
 	return src
 }
 
 // fedBy lists what feeds the domain, sequences too.
-func (g *cast) fedBy() (out []*shot.Element) {
-	for _, e := range g.Shot.Of(shot.Emitter) {
-		if e.Acts(g.Domain) && e.Get("from").Text == "fluid" {
-			if src := g.Shot.Source(e); src != nil {
-				out = append(out, src)
-			}
+func (c *Cast) fedBy() (out []*shot.Element) {
+	for _, e := range c.Bound() {
+		if src := c.Shot.FedBy(e, c.Domain); src != nil {
+			out = append(out, src)
 		}
 	}
 	return out
@@ -76,13 +76,13 @@ func (g *cast) fedBy() (out []*shot.Element) {
 
 // sourceOf reads a frame as a source. Where it lies is told by the file's own
 // transform.
-func sourceOf(f *vdb.File, channel string) (*gas.Source, error) {
+func sourceOf(f *frame.Frame, channel string) (*sim.Source, error) {
 	name := channel
-	if channel == Surface {
-		name = Density
+	if channel == frame.Surface {
+		name = frame.Density
 	}
 	c := f.Grid(name)
-	if c == nil || (channel == Surface && f.Grid(Surface) == nil) {
+	if c == nil || (channel == frame.Surface && f.Grid(frame.Surface) == nil) {
 		return nil, fmt.Errorf("its frames hold no %s", channel)
 	}
 	size := c.Transform.VoxelSize()
@@ -93,19 +93,19 @@ func sourceOf(f *vdb.File, channel string) (*gas.Source, error) {
 	low, n := leafBox(c)
 	dims := [3]int{n.NX, n.NY, n.NZ}
 	corner := geom.V(c.Transform.M[3][0], c.Transform.M[3][1], c.Transform.M[3][2]) // the centre of voxel 0
-	src := &gas.Source{Share: grid.NewField(n), H: h, Origin: corner.Add(geom.V(float64(low[0])-0.5, float64(low[1])-0.5, float64(low[2])-0.5).Mul(h))}
+	src := &sim.Source{Share: grid.NewField(n), H: h, Origin: corner.Add(geom.V(float64(low[0])-0.5, float64(low[1])-0.5, float64(low[2])-0.5).Mul(h))}
 	if err := c.Dense(low, dims, [][]float32{src.Share.Data}); err != nil {
 		return nil, err
 	}
-	if channel == Temperature {
+	if channel == frame.Temperature {
 		for i := range src.Share.Data {
 			src.Share.Data[i] /= hotAll
 		}
 	}
-	if channel == Surface {
+	if channel == frame.Surface {
 		src.Share = rim(src.Share)
 	}
-	if v := f.Grid(Velocity); v != nil && v.Transform.M == c.Transform.M {
+	if v := f.Grid(frame.Velocity); v != nil && v.Transform.M == c.Transform.M {
 		var parts [][]float32
 		for a := range 3 {
 			src.Motion[a] = grid.NewField(n)
@@ -142,7 +142,7 @@ func rim(full *grid.Field) *grid.Field {
 
 // leafBox is the box of a grid's leaves, in voxels; one block where it is
 // empty.
-func leafBox(g *vdb.Grid) (low [3]int, n grid.Dims) {
+func leafBox(g *frame.Grid) (low [3]int, n grid.Dims) {
 	if len(g.Leaves) == 0 {
 		return low, grid.Dims{NX: 8, NY: 8, NZ: 8}
 	}
@@ -158,10 +158,10 @@ func leafBox(g *vdb.Grid) (low [3]int, n grid.Dims) {
 
 // placed moves a source of a sequence to where the shot has it: scaled about
 // the origin, then shifted. Its velocities go along.
-func placed(src *gas.Source, e *shot.Element, frame float64) {
-	k := e.At("scale", frame).Num
+func placed(src *sim.Source, e *shot.Element, at float64) {
+	k := val.Scale.At(e, val.Frame(at))
 	src.H *= k
-	src.Origin = src.Origin.Mul(k).Add(geom.FromArray(e.At("position", frame).Vec))
+	src.Origin = src.Origin.Mul(k).Add(geom.FromArray(val.Position.At(e, val.Frame(at))))
 	for _, m := range src.Motion {
 		if m == nil || k == 1 {
 			continue

@@ -1,14 +1,18 @@
-package stage
+package stage_test
 
 import (
-	"bytes"
+	"zarf/core/frame"
+	"zarf/core/gas"
+	_ "zarf/core/solvers"
+	. "zarf/core/stage"
+
 	"runtime"
 	"strings"
 	"testing"
 
-	"zarf/core/format/vdb"
 	"zarf/core/grid"
 	"zarf/core/shot"
+	"zarf/core/shot/val"
 )
 
 // chained is a shot whose second domain is fed by the smoke of its first.
@@ -16,9 +20,13 @@ func chained() *shot.Shot {
 	s := sample()
 	s.Element("emitter1").ActsOn = []string{"domain1"}
 	d := s.Add(shot.Domain)
-	d.Values["size"], d.Values["voxel"], d.Values["position"] = shot.Vec(1, 1.2, 1), shot.Num(0.08), shot.Vec(0, 0.6, 0)
+	val.Size.Set(d, 1, 1.2, 1)
+	val.Voxel.Set(d, 0.08)
+	val.Position.Set(d, 0, 0.6, 0)
 	e := s.Add(shot.Emitter)
-	e.Values["from"], e.Values["fed_by"], e.Values["smoke"] = shot.Text("fluid"), shot.Text("domain1"), shot.Num(2)
+	val.From.Set(e, "fluid")
+	val.FedBy.Set(e, "domain1")
+	val.Smoke.Set(e, 2)
 	e.ActsOn = []string{d.ID}
 	return s
 }
@@ -29,23 +37,17 @@ func TestOneDomainFeedsAnother(t *testing.T) {
 	if err != nil || len(order) != 2 || order[0].ID != "domain1" {
 		t.Fatalf("%v %v", order, err)
 	}
-	frames := map[int]*vdb.File{}
+	frames := map[int]*frame.Frame{}
 	g := mustGas(t, s)
 	for range 6 {
 		n, _, err := g.Advance(nil)
 		if err != nil {
 			t.Fatal(err)
 		}
-		var b bytes.Buffer
-		if err := vdb.Write(&b, g.Grids(), vdb.Options{}); err != nil {
-			t.Fatal(err)
-		}
-		if frames[n], err = vdb.Read(&b, vdb.DefaultLimits); err != nil {
-			t.Fatal(err)
-		}
+		frames[n] = g.Frame()
 	}
-	second := func() *Gas {
-		f, err := NewGas(s, "domain2", grid.NewCrew(1))
+	second := func() *gas.Stage {
+		f, err := gas.NewStage(s, "domain2", grid.NewCrew(1))
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -57,7 +59,7 @@ func TestOneDomainFeedsAnother(t *testing.T) {
 	}
 	f = second()
 	asked := 0
-	f.Feed = func(d *shot.Element, n int) (*vdb.File, error) {
+	f.Feed = func(d *shot.Element, n int) (*frame.Frame, error) {
 		asked++
 		if d.ID != "domain1" || frames[n] == nil {
 			t.Fatalf("frame %d of %s was asked for", n, d.ID)
@@ -73,7 +75,7 @@ func TestOneDomainFeedsAnother(t *testing.T) {
 		t.Errorf("6 frames were read %d times", asked)
 	}
 	// it holds at least twice the density wherever the first has smoke
-	src, err := sourceOf(frames[6], Density)
+	src, err := SourceOf(frames[6], frame.Density)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -108,14 +110,14 @@ func TestChainsKeys(t *testing.T) {
 		change func(*shot.Shot)
 		a, b   bool // whether the first, the second becomes stale
 	}{
-		"a value of the first":         {func(s *shot.Shot) { s.Element("emitter1").Values["smoke"] = shot.Num(3) }, true, true},
-		"a value of the second":        {func(s *shot.Shot) { s.Element("emitter2").Values["smoke"] = shot.Num(3) }, false, true},
-		"a look":                       {func(s *shot.Shot) { s.Looks[0].Values["phase"] = shot.Num(0.5) }, false, false},
-		"the last frame":               {func(s *shot.Shot) { s.Self.Values["last"] = shot.Num(99) }, false, false},
-		"which channel feeds it":       {func(s *shot.Shot) { s.Element("emitter2").Values["fed_where"] = shot.Text("temperature") }, false, true},
+		"a value of the first":         {func(s *shot.Shot) { val.Smoke.Set(s.Element("emitter1"), 3) }, true, true},
+		"a value of the second":        {func(s *shot.Shot) { val.Smoke.Set(s.Element("emitter2"), 3) }, false, true},
+		"a look":                       {func(s *shot.Shot) { val.Phase.Set(s.Looks[0], 0.5) }, false, false},
+		"the last frame":               {func(s *shot.Shot) { val.Last.Set(s.Self, 99) }, false, false},
+		"which channel feeds it":       {func(s *shot.Shot) { val.FedWhere.Set(s.Element("emitter2"), "temperature") }, false, true},
 		"a name":                       {func(s *shot.Shot) { s.Element("domain1").Name = "Other" }, false, false},
-		"upres of the first":           {func(s *shot.Shot) { s.Element("domain1").Values["upres"] = shot.Text("2") }, true, true},
-		"what the second doesn't read": {func(s *shot.Shot) { s.Element("emitter2").Values["shell"] = shot.Num(2) }, false, false},
+		"upres of the first":           {func(s *shot.Shot) { val.Upres.Set(s.Element("domain1"), "2") }, true, true},
+		"what the second doesn't read": {func(s *shot.Shot) { val.Shell.Set(s.Element("emitter2"), 2) }, false, false},
 	} {
 		x := s.Clone()
 		c.change(x)
@@ -123,7 +125,8 @@ func TestChainsKeys(t *testing.T) {
 			t.Errorf("%s: stale %v and %v, want %v and %v", what, a, b, c.a, c.b)
 		}
 	}
-	s.Element("emitter1").Values["from"], s.Element("emitter1").Values["fed_by"] = shot.Text("fluid"), shot.Text("domain2")
+	val.From.Set(s.Element("emitter1"), "fluid")
+	val.FedBy.Set(s.Element("emitter1"), "domain2")
 	if _, err := s.Order(); err == nil || !strings.Contains(err.Error(), "Air → Air 2 → Air") {
 		t.Errorf("a ring: %v", err)
 	}
@@ -137,16 +140,16 @@ func TestChannelsThatAreKept(t *testing.T) {
 	}{{nil, "density temperature fuel burn velocity"}, {[]string{"cache_temperature"}, "density fuel burn velocity"}, {[]string{"cache_fire", "cache_velocity"}, "density temperature"}, {[]string{"cache_temperature", "cache_fire", "cache_velocity"}, "density"}} {
 		s := sample()
 		d := s.Element("domain1")
-		d.Values["burning"] = shot.Text("fuel")
+		val.Burning.Set(d, "fuel")
 		for _, k := range c.off {
-			d.Values[k] = shot.On(false)
+			d.Set(k, shot.On(false))
 		}
 		g := mustGas(t, s)
 		if _, _, err := g.Advance(nil); err != nil {
 			t.Fatal(err)
 		}
 		var names []string
-		for _, x := range g.Grids() {
+		for _, x := range g.Frame().Grids {
 			names = append(names, x.Name)
 		}
 		if got := strings.Join(names, " "); got != c.want {

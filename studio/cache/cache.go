@@ -3,7 +3,7 @@
 //
 //	<root>/<key>/frame.0001.vdb    the channels, an OpenVDB file
 //	<root>/<key>/frame.0001.json   its size, checksum and statistics
-//	<root>/<key>/state.vdb         what a resumed run goes on from
+//	<root>/<key>/state             what a resumed run goes on from
 //	<root>/<key>/lock              held by the run that writes here
 //
 // A frame counts once its .json is there, which is written last: files are
@@ -27,6 +27,10 @@ import (
 	"strconv"
 	"syscall"
 	"time"
+
+	"zarf/core/format/ply"
+	"zarf/core/format/vdb"
+	"zarf/core/frame"
 )
 
 // Cache is a folder of stages.
@@ -96,8 +100,8 @@ func (s *Stage) Lock() (release func(), err error) {
 	return func() { f.Close() }, nil
 }
 
-func (s *Stage) path(frame int, ext string) string {
-	return filepath.Join(s.Dir, fmt.Sprintf("frame.%04d.%s", frame, ext))
+func (s *Stage) path(number int, ext string) string {
+	return filepath.Join(s.Dir, fmt.Sprintf("frame.%04d.%s", number, ext))
 }
 
 // WriteFile writes a file under another name, syncs it and renames it; it
@@ -166,33 +170,33 @@ func (s *Stage) Put(f Frame, write func(io.Writer) error) (Frame, error) {
 
 // PutPoints stores the particles of a frame beside it, as PLY, before the frame
 // itself is; it returns their bytes.
-func (s *Stage) PutPoints(frame int, write func(io.Writer) error) (int64, error) {
+func (s *Stage) PutPoints(number int, write func(io.Writer) error) (int64, error) {
 	if err := os.MkdirAll(s.Dir, 0o755); err != nil {
 		return 0, explain(s.Dir, err)
 	}
-	n, _, err := WriteFile(s.path(frame, "ply"), write)
+	n, _, err := WriteFile(s.path(number, "ply"), write)
 	return n, err
 }
 
 // ReadPoints gives the particles kept beside a frame; nil where there are none.
-func (s *Stage) ReadPoints(frame int) ([]byte, error) {
-	f, ok := s.Get(frame)
+func (s *Stage) ReadPoints(number int) ([]byte, error) {
+	f, ok := s.Get(number)
 	if !ok {
-		return nil, &Missing{frame}
+		return nil, &Missing{number}
 	}
 	if f.Points == 0 {
 		return nil, nil
 	}
-	b, err := os.ReadFile(s.path(frame, "ply"))
+	b, err := os.ReadFile(s.path(number, "ply"))
 	if err != nil || int64(len(b)) != f.Points {
-		return nil, &Damaged{frame, "its particles aren't those that were written"}
+		return nil, &Damaged{number, "its particles aren't those that were written"}
 	}
 	return b, nil
 }
 
 // Get is what is known of a frame, if it is complete.
-func (s *Stage) Get(frame int) (Frame, bool) {
-	b, err := os.ReadFile(s.path(frame, "json"))
+func (s *Stage) Get(number int) (Frame, bool) {
+	b, err := os.ReadFile(s.path(number, "json"))
 	if err != nil {
 		return Frame{}, false
 	}
@@ -200,12 +204,12 @@ func (s *Stage) Get(frame int) (Frame, bool) {
 	if json.Unmarshal(b, &f) != nil {
 		return Frame{}, false
 	}
-	info, err := os.Stat(s.path(frame, "vdb"))
+	info, err := os.Stat(s.path(number, "vdb"))
 	return f, err == nil && info.Size() == f.Size
 }
 
 // Has reports a complete frame by its files alone.
-func (s *Stage) Has(frame int) bool { _, ok := s.Get(frame); return ok }
+func (s *Stage) Has(number int) bool { _, ok := s.Get(number); return ok }
 
 // Damaged says that a frame's bytes are not those that were written.
 type Damaged struct {
@@ -225,38 +229,87 @@ func (m *Missing) Error() string {
 }
 
 // Read gives a frame's bytes, checked against the checksum.
-func (s *Stage) Read(frame int) ([]byte, error) {
-	f, ok := s.Get(frame)
-	b, err := os.ReadFile(s.path(frame, "vdb"))
+func (s *Stage) Read(number int) ([]byte, error) {
+	f, ok := s.Get(number)
+	b, err := os.ReadFile(s.path(number, "vdb"))
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
-		return nil, &Missing{frame}
+		return nil, &Missing{number}
 	case err != nil:
 		return nil, fmt.Errorf("cache: %w", err)
 	case !ok:
-		return nil, &Damaged{frame, "its size is not the recorded one"}
+		return nil, &Damaged{number, "its size is not the recorded one"}
 	}
 	if f.CRC != 0 {
 		if crc32.Checksum(b, castagnoli) != f.CRC {
-			return nil, &Damaged{frame, "its checksum differs"}
+			return nil, &Damaged{number, "its checksum differs"}
 		}
 		return b, nil
 	}
 	sum := sha256.Sum256(b)
 	if hex.EncodeToString(sum[:]) != f.SHA256 {
-		return nil, &Damaged{frame, "its checksum differs"}
+		return nil, &Damaged{number, "its checksum differs"}
 	}
 	return b, nil
 }
 
+// Load decodes a frame; only names the channels that are wanted, all where none
+// is named. Particles are left out: see LoadPoints.
+func (s *Stage) Load(number int, only ...string) (*frame.Frame, error) {
+	b, err := s.Read(number)
+	if err != nil {
+		return nil, err
+	}
+	lim := vdb.DefaultLimits
+	lim.Only = only
+	f, err := vdb.Decode(b, lim)
+	if err != nil {
+		return nil, fmt.Errorf("frame %d: %w", number, err)
+	}
+	f.Number = number
+	return &f.Frame, nil
+}
+
+// LoadPoints decodes the particles kept beside a frame; nil where there are
+// none.
+func (s *Stage) LoadPoints(number int) (*frame.Points, error) {
+	b, err := s.ReadPoints(number)
+	if err != nil || b == nil {
+		return nil, err
+	}
+	p, err := ply.DecodePoints(b)
+	if err != nil {
+		return nil, fmt.Errorf("frame %d: %w", number, err)
+	}
+	return p, nil
+}
+
+// Keep stores a frame: its points, then its grids, then the record with what
+// each channel holds. each runs work on several threads.
+func (s *Stage) Keep(rec Frame, f *frame.Frame, each func(n, grain int, fn func(lo, hi int))) (Frame, error) {
+	var err error
+	if f.Points != nil {
+		if rec.Points, err = s.PutPoints(rec.Frame, func(w io.Writer) error { return ply.EncodePoints(w, f.Points) }); err != nil {
+			return rec, err
+		}
+	}
+	for _, g := range f.Grids {
+		in := g.Inspect()
+		rec.Channels = append(rec.Channels, Channel{Name: g.Name, Low: in.Low[0], High: in.High[0], Active: in.Active})
+	}
+	return s.Put(rec, func(w io.Writer) error {
+		return vdb.Write(w, f.Grids, vdb.Options{Compression: vdb.Blosc, Workers: each})
+	})
+}
+
 // Path is where a frame's file is.
-func (s *Stage) Path(frame int) string { return s.path(frame, "vdb") }
+func (s *Stage) Path(number int) string { return s.path(number, "vdb") }
 
 // Drop removes a frame, the record first.
-func (s *Stage) Drop(frame int) {
-	os.Remove(s.path(frame, "json"))
-	os.Remove(s.path(frame, "vdb"))
-	os.Remove(s.path(frame, "ply"))
+func (s *Stage) Drop(number int) {
+	os.Remove(s.path(number, "json"))
+	os.Remove(s.path(number, "vdb"))
+	os.Remove(s.path(number, "ply"))
 }
 
 var recordName = regexp.MustCompile(`^frame\.(-?\d+)\.json$`)
@@ -285,15 +338,15 @@ func (s *Stage) Frames() map[int]Frame {
 // took.
 func (s *Stage) PutState(write func(io.Writer) error) (time.Duration, error) {
 	begin := time.Now()
-	_, _, err := WriteFile(filepath.Join(s.Dir, "state.vdb"), write)
+	_, _, err := WriteFile(filepath.Join(s.Dir, "state"), write)
 	return time.Since(begin), err
 }
 
 // State opens the saved state; fs.ErrNotExist where there is none.
-func (s *Stage) State() (io.ReadCloser, error) { return os.Open(filepath.Join(s.Dir, "state.vdb")) }
+func (s *Stage) State() (io.ReadCloser, error) { return os.Open(filepath.Join(s.Dir, "state")) }
 
 // DropState removes the saved state.
-func (s *Stage) DropState() { os.Remove(filepath.Join(s.Dir, "state.vdb")) }
+func (s *Stage) DropState() { os.Remove(filepath.Join(s.Dir, "state")) }
 
 // Sweep removes what a killed writer left half written.
 func (s *Stage) Sweep() {

@@ -15,6 +15,7 @@ import (
 	"zarf/core/look"
 	"zarf/core/render"
 	"zarf/core/shot"
+	"zarf/core/shot/val"
 	"zarf/core/stage"
 	"zarf/studio/cache"
 	"zarf/studio/run"
@@ -269,7 +270,7 @@ func (c *Child) frame(doc *shot.Shot) error {
 		tex, data = render.Skin(shown.Surface, shown.H, shown.Origin, shown.Outside, crew)
 	} else {
 		bake := render.Bake{Density: shown.Density, Burn: shown.Burn, Heat: shown.Heat, H: shown.H, Origin: shown.Origin, Size: c.size,
-			Sigma: look.At(doc.Looks[0], float64(n)).Extinction[0], Air: doc.Get("air_temperature").Num}
+			Sigma: look.At(doc.Looks[0], float64(n)).Extinction[0], Air: val.AirTemperature.Of(doc)}
 		tex, data = bake.Texture(crew)
 	}
 	took := time.Since(begin).Seconds()

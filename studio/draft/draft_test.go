@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"zarf/core/shot"
+	"zarf/core/shot/val"
 	"zarf/demo"
 )
 
@@ -44,11 +45,14 @@ func next(t *testing.T, s *Session, kind string) (Head, []byte) {
 
 func puff() *shot.Shot {
 	s := shot.New("D")
-	s.Self.Values["last"] = shot.Num(12)
+	val.Last.Set(s.Self, 12)
 	d := s.Add(shot.Domain)
-	d.Values["size"], d.Values["voxel"], d.Values["position"] = shot.Vec(0.8, 1.2, 0.8), shot.Num(0.02), shot.Vec(0, 0.6, 0)
+	val.Size.Set(d, 0.8, 1.2, 0.8)
+	val.Voxel.Set(d, 0.02)
+	val.Position.Set(d, 0, 0.6, 0)
 	e := s.Add(shot.Emitter)
-	e.Values["position"], e.Values["smoke"] = shot.Vec(0, 0.25, 0), shot.Num(2)
+	val.Position.Set(e, 0, 0.25, 0)
+	val.Smoke.Set(e, 2)
 	return s
 }
 
@@ -65,7 +69,7 @@ func TestDraftFollowsChanges(t *testing.T) {
 	}
 	next(t, s, "frame")
 	// a value of the emitter acts in the next frame, without a new start
-	doc.Element("emitter1").Values["smoke"] = shot.Num(40)
+	val.Smoke.Set(doc.Element("emitter1"), 40)
 	s.Tell(Command{Do: "change", Shot: doc.Encode()})
 	b, _ := next(t, s, "frame")
 	if b.Change == 0 { // a frame may have been under way
@@ -75,7 +79,7 @@ func TestDraftFollowsChanges(t *testing.T) {
 		t.Errorf("after the change: frame %d, change %d, densest %g", b.Frame, b.Change, b.Volume.Top)
 	}
 	// walls are what the grid is made from: it starts again
-	doc.Element("domain1").Values["side_y1"] = shot.Text("wall")
+	val.SideY1.Set(doc.Element("domain1"), "wall")
 	s.Tell(Command{Do: "change", Shot: doc.Encode()})
 	if h, _ := next(t, s, "begin"); h.Frame != 1 || h.Change != 2 {
 		t.Errorf("%+v", h)
@@ -161,7 +165,9 @@ func TestAutomaticVoxelIsQuickEnough(t *testing.T) {
 func TestDraftOfANamedDomain(t *testing.T) {
 	doc := puff()
 	d := doc.Add(shot.Domain)
-	d.Values["size"], d.Values["voxel"], d.Values["position"] = shot.Vec(2, 2, 2), shot.Num(0.25), shot.Vec(0, 1, 0)
+	val.Size.Set(d, 2, 2, 2)
+	val.Voxel.Set(d, 0.25)
+	val.Position.Set(d, 0, 1, 0)
 	s := Local(&Child{Threads: 1})
 	t.Cleanup(s.Close)
 	s.Tell(Command{Do: "begin", Shot: doc.Encode(), Value: 0.25, Rate: 2e6, Size: 24, Domain: d.ID})

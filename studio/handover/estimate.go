@@ -7,6 +7,7 @@ import (
 	"path/filepath"
 
 	"zarf/core/grid"
+	"zarf/core/shot/val"
 	"zarf/studio/cache"
 	"zarf/studio/run"
 )
@@ -20,8 +21,8 @@ func (h *Job) Estimate(c *cache.Cache) (bytes_ int64, how string, err error) {
 		return 0, "", fmt.Errorf("there are no frames from %d to %d", h.From, h.To)
 	}
 	if h.What() == "flipbook" {
-		n := h.get("columns").Num * h.get("rows").Num * h.get("tile_wide").Num * h.get("tile_tall").Num
-		per := map[string]float64{"png8": 1.2, "png16": 4, "exr": 4}[h.get("sheet_file").Text]
+		n := val.Columns.Of(h.Settings) * val.Rows.Of(h.Settings) * val.TileWide.Of(h.Settings) * val.TileTall.Of(h.Settings)
+		per := map[string]float64{"png8": 1.2, "png16": 4, "exr": 4}[val.SheetFile.Of(h.Settings)]
 		return int64(n * per * float64(h.sheetCount())), "about, by pixels; smoke packs to a third", nil
 	}
 	if h.What() == "pictures" {
@@ -40,8 +41,8 @@ func (h *Job) Estimate(c *cache.Cache) (bytes_ int64, how string, err error) {
 	if w.src, err = run.Open(h.Take, h.Domain, c); err != nil {
 		return 0, "", err
 	}
-	w.sp = spaces[h.get("axes").Text]
-	w.sp.scale = h.get("scale").Num
+	w.sp = spaces[val.Axes.Of(h.Settings)]
+	w.sp.scale = val.Scale.Of(h.Settings)
 	mid, got := 0, []cache.Frame{}
 	var all int64
 	for _, f := range frames {
@@ -63,7 +64,7 @@ func (h *Job) Estimate(c *cache.Cache) (bytes_ int64, how string, err error) {
 		if err != nil {
 			return 0, "", err
 		}
-		if h.What() == "field" && h.get("field_file").Text == "csv" {
+		if h.What() == "field" && val.FieldFile.Of(h.Settings) == "csv" {
 			_, size := box(grids[0], 1)
 			b.Write(make([]byte, 58*size[0]*size[1]*size[2]))
 		} else if err := w.encode(&b, grids, mid, crew); err != nil {
@@ -78,12 +79,12 @@ func (h *Job) Estimate(c *cache.Cache) (bytes_ int64, how string, err error) {
 			b.Write(make([]byte, 4*(len(c.p)+len(c.v)+len(c.depth)+len(c.width))+8*len(c.p)/3))
 		}
 	case "meshes":
-		list, err := w.bodies(mid, h.flag("mesh_fluid"), w.solids(), crew)
+		list, err := w.bodies(mid, val.MeshFluid.Of(h.Settings), w.solids(), crew)
 		if err != nil {
 			return 0, "", err
 		}
 		for _, x := range list {
-			per := map[string]int{"abc": 16, "ply": 13, "glb": 12, "obj": 22}[h.get("mesh_file").Text]
+			per := map[string]int{"abc": 16, "ply": 13, "glb": 12, "obj": 22}[val.MeshFile.Of(h.Settings)]
 			b.Write(make([]byte, 24*len(x.mesh.P)+per*len(x.mesh.Tri)))
 		}
 	}
@@ -91,18 +92,18 @@ func (h *Job) Estimate(c *cache.Cache) (bytes_ int64, how string, err error) {
 }
 
 func (h *Job) sheetCount() (n int) {
-	for _, k := range []string{"sheet_emission", "sheet_normals", "sheet_packed", "sheet_sides"} {
-		if h.flag(k) {
+	for _, k := range []val.FlagKey{val.SheetEmission, val.SheetNormals, val.SheetPacked, val.SheetSides} {
+		if k.Of(h.Settings) {
 			n++
 		}
 	}
-	if h.flag("sheet_sides") {
+	if val.SheetSides.Of(h.Settings) {
 		n++
 	}
-	if h.get("sheet_colour").Text != "none" {
+	if val.SheetColour.Of(h.Settings) != "none" {
 		n++
 	}
-	if h.get("vectors").Text != "none" {
+	if val.Vectors.Of(h.Settings) != "none" {
 		n++
 	}
 	return n

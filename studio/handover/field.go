@@ -9,16 +9,16 @@ import (
 	"math"
 	"strconv"
 
-	"zarf/core/format/vdb"
+	"zarf/core/frame"
 	"zarf/core/grid"
-	"zarf/core/stage"
+	"zarf/core/shot/val"
 )
 
 // maxLines is how many voxels a table can have.
 const maxLines = 4 << 20
 
 // box is the block of voxels round a grid's leaves; whole multiples of n.
-func box(g *vdb.Grid, n int) (lo, size [3]int) {
+func box(g *frame.Grid, n int) (lo, size [3]int) {
 	var hi [3]int
 	for i, l := range g.Leaves {
 		for a := range 3 {
@@ -37,7 +37,7 @@ func box(g *vdb.Grid, n int) (lo, size [3]int) {
 }
 
 // dense reads a vector grid as three arrays, x fastest.
-func dense(g *vdb.Grid, lo, size [3]int) ([][]float32, error) {
+func dense(g *frame.Grid, lo, size [3]int) ([][]float32, error) {
 	total := size[0] * size[1] * size[2]
 	if total > 1<<28 {
 		return nil, fmt.Errorf("the field has %d × %d × %d voxels, which are too many; crop it", size[0], size[1], size[2])
@@ -47,7 +47,7 @@ func dense(g *vdb.Grid, lo, size [3]int) ([][]float32, error) {
 }
 
 // coarser takes means over blocks of n³ voxels.
-func coarser(g *vdb.Grid, n int, crew grid.Crew) (*vdb.Grid, error) {
+func coarser(g *frame.Grid, n int, crew grid.Crew) (*frame.Grid, error) {
 	lo, size := box(g, n)
 	v, err := dense(g, lo, size)
 	if err != nil {
@@ -79,30 +79,30 @@ func coarser(g *vdb.Grid, n int, crew grid.Crew) (*vdb.Grid, error) {
 			}
 		})
 	}
-	o := vdb.FromDense(g.Name, at, few, out, 0, 0, crew.For)
+	o := frame.FromDense(g.Name, at, few, out, 0, 0, crew.For)
 	h := g.Transform.M[0][0]
 	var first [3]float64
 	for a := range 3 { // the middle of block 0
 		first[a] = g.Transform.M[3][a] + h*float64(n-1)/2
 	}
-	o.Transform, o.Class = vdb.Uniform(h*float64(n), first), g.Class
+	o.Transform, o.Class = frame.Uniform(h*float64(n), first), g.Class
 	return o, nil
 }
 
 // table writes a vector field as text. Lines that begin with # tell what it is;
 // then one line a voxel, x running fastest.
-func (w *work) table(frame int, name string, top ranges, crew grid.Crew) (bool, error) {
+func (w *work) table(number int, name string, top ranges, crew grid.Crew) (bool, error) {
 	if w.again(name, nil) {
 		return true, nil
 	}
-	grids, said, err := w.convert(frame, []string{stage.Velocity}, top, crew)
+	grids, said, err := w.convert(number, []string{frame.Velocity}, top, crew)
 	if err != nil {
 		return false, err
 	}
 	g := grids[0]
 	lo, size := box(g, 1)
 	if n := size[0] * size[1] * size[2]; n > maxLines {
-		return false, tooLong(frame, size, w.get("field_step").Num)
+		return false, tooLong(number, size, val.FieldStep.Of(w.Settings))
 	}
 	v, err := dense(g, lo, size)
 	if err != nil {
@@ -117,7 +117,7 @@ func (w *work) table(frame int, name string, top ranges, crew grid.Crew) (bool, 
 	write := func(to io.Writer) error {
 		o := bufio.NewWriterSize(to, 1<<18)
 		fmt.Fprintf(o, "# vector field of shot %s, frame %d\n# size %d %d %d\n# voxel %.9g\n# first %.9g %.9g %.9g\n# axes %s\n# units a metre %g\n# velocity in %s\nx,y,z,vx,vy,vz\n",
-			w.Take.Name, frame, size[0], size[1], size[2], h, first[0], first[1], first[2], w.sp.name, w.sp.scale, said[0].Unit)
+			w.Take.Name, number, size[0], size[1], size[2], h, first[0], first[1], first[2], w.sp.name, w.sp.scale, said[0].Unit)
 		var line []byte
 		for k := range size[2] {
 			for j := range size[1] {
@@ -135,14 +135,14 @@ func (w *work) table(frame int, name string, top ranges, crew grid.Crew) (bool, 
 		return o.Flush()
 	}
 	said[0].Type = "text"
-	return false, w.file(name, frame, entry{Channels: said}, write, func(b []byte) error { return checkTable(b, size[0]*size[1]*size[2]) })
+	return false, w.file(name, number, entry{Channels: said}, write, func(b []byte) error { return checkTable(b, size[0]*size[1]*size[2]) })
 }
 
 // tooLong names the means over blocks with which a field fits a table.
-func tooLong(frame int, size [3]int, step float64) error {
+func tooLong(number int, size [3]int, step float64) error {
 	n := float64(size[0]) * float64(size[1]) * float64(size[2])
 	need := int(math.Ceil(math.Cbrt(n/maxLines)*step + 1e-9))
-	return fmt.Errorf("the field of frame %d has %d × %d × %d voxels, and a table has %d lines at most: take %d voxels to one, or crop it", frame, size[0], size[1], size[2], maxLines, need)
+	return fmt.Errorf("the field of frame %d has %d × %d × %d voxels, and a table has %d lines at most: take %d voxels to one, or crop it", number, size[0], size[1], size[2], maxLines, need)
 }
 
 // checkTable reads a table back.

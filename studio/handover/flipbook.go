@@ -12,6 +12,7 @@ import (
 	"zarf/core/format/exr"
 	"zarf/core/grid"
 	"zarf/core/pixel"
+	"zarf/core/shot/val"
 	"zarf/studio/run"
 )
 
@@ -59,24 +60,27 @@ type book struct {
 	cutBy  float64
 }
 
+// packs are what the channels of a packed sheet hold.
+var packs = [4]val.TextKey{val.PackR, val.PackG, val.PackB, val.PackA}
+
 // flipbook makes atlases of a rendered range.
 func (w *work) flipbook(ctx context.Context, frames []int) error {
 	if w.Renders == "" {
 		return fmt.Errorf("no recording is chosen; record tiles here, or render a range at Look, then choose it")
 	}
 	b := &book{work: w, frames: frames, crew: grid.NewCrew(w.Threads), at: map[int]int{}}
-	n := func(key string) int { return int(w.get(key).Num) }
-	b.grid = flipbook.Grid{Columns: n("columns"), Rows: n("rows"), W: n("tile_wide"), H: n("tile_tall")}
-	b.place = flipbook.Place{Scale: w.get("tile_scale").Num, Turn: w.get("tile_turn").Num * math.Pi / 180, OffsetX: w.get("shift_x").Num, OffsetY: w.get("shift_y").Num, Pad: n("padding")}
+	n := func(k val.NumKey) int { return int(k.Of(w.Settings)) }
+	b.grid = flipbook.Grid{Columns: n(val.Columns), Rows: n(val.Rows), W: n(val.TileWide), H: n(val.TileTall)}
+	b.place = flipbook.Place{Scale: val.TileScale.Of(w.Settings), Turn: val.TileTurn.Of(w.Settings) * math.Pi / 180, OffsetX: val.ShiftX.Of(w.Settings), OffsetY: val.ShiftY.Of(w.Settings), Pad: n(val.Padding)}
 	if 2*b.place.Pad >= min(b.grid.W, b.grid.H) {
 		return fmt.Errorf("padding of %d pixels on every side leaves nothing of tiles of %d × %d", b.place.Pad, b.grid.W, b.grid.H)
 	}
-	if w.get("sheet_out").Text == "atlas" {
+	if val.SheetOut.Of(w.Settings) == "atlas" {
 		if err := b.grid.Check(1); err != nil {
 			return err
 		}
 	}
-	b.facts = &Flipbook{Columns: b.grid.Columns, Rows: b.grid.Rows, TileWide: b.grid.W, TileTall: b.grid.H, Padding: b.place.Pad, Loop: w.get("loop").Text}
+	b.facts = &Flipbook{Columns: b.grid.Columns, Rows: b.grid.Rows, TileWide: b.grid.W, TileTall: b.grid.H, Padding: b.place.Pad, Loop: val.Loop.Of(w.Settings)}
 	w.m.Flipbook = b.facts
 	if err := b.load(ctx); err != nil {
 		return err
@@ -93,20 +97,20 @@ func (w *work) flipbook(ctx context.Context, frames []int) error {
 // wants are the planes beside colour that the chosen sheets need.
 func (b *book) wants() []int {
 	need := map[int]bool{}
-	if b.get("sheet_colour").Text == "lit" || b.flag("sheet_emission") || b.flag("sheet_sides") {
+	if val.SheetColour.Of(b.Settings) == "lit" || val.SheetEmission.Of(b.Settings) || val.SheetSides.Of(b.Settings) {
 		need[planeEmitR] = true
 	}
-	if b.flag("sheet_normals") {
+	if val.SheetNormals.Of(b.Settings) {
 		need[planeNormalX] = true
 	}
-	if b.flag("sheet_sides") {
+	if val.SheetSides.Of(b.Settings) {
 		for i := range 6 {
 			need[planeSide+i] = true
 		}
 	}
-	if b.flag("sheet_packed") {
-		for _, k := range []string{"pack_r", "pack_g", "pack_b", "pack_a"} {
-			if p, ok := packedFrom[b.get(k).Text]; ok {
+	if val.SheetPacked.Of(b.Settings) {
+		for _, k := range packs {
+			if p, ok := packedFrom[k.Of(b.Settings)]; ok {
 				need[p] = true
 			}
 		}
@@ -117,7 +121,7 @@ func (b *book) wants() []int {
 	if need[planeNormalX] || need[planeNormalY] || need[planeNormalZ] {
 		need[planeNormalX], need[planeNormalY], need[planeNormalZ] = true, true, true
 	}
-	if b.get("vectors").Text == "projected" {
+	if val.Vectors.Of(b.Settings) == "projected" {
 		need[planeMoveX], need[planeMoveY] = true, true
 	}
 	var out []int
@@ -266,7 +270,7 @@ func (b *book) choose() error {
 	if err != nil {
 		return err
 	}
-	fit := b.get("pick").Text == "fit"
+	fit := val.Pick.Of(b.Settings) == "fit"
 	if !fit {
 		first, last = 0, len(b.tiles)-1
 	}
@@ -286,7 +290,7 @@ func (b *book) choose() error {
 		if fit {
 			most = len(small)
 		}
-		seam, err := flipbook.Cut(small, int(b.get("loop_least").Num), most)
+		seam, err := flipbook.Cut(small, int(val.LoopLeast.Of(b.Settings)), most)
 		if err != nil {
 			return err
 		}
@@ -295,7 +299,7 @@ func (b *book) choose() error {
 			index = append(index, first+seam.From+i*long/min(n, long))
 		}
 	case "blend":
-		over := int(b.get("loop_over").Num)
+		over := int(val.LoopOver.Of(b.Settings))
 		if index, err = b.row(first, last, n+over, fit); err != nil {
 			return err
 		}
@@ -314,7 +318,7 @@ func (b *book) choose() error {
 		b.picked = append(b.picked, b.frames[i])
 	}
 	if b.facts.Loop == "blend" {
-		over := int(b.get("loop_over").Num)
+		over := int(val.LoopOver.Of(b.Settings))
 		if b.tiles, err = flipbook.Blend(b.tiles, over); err != nil {
 			return err
 		}
@@ -370,7 +374,7 @@ const flowSide = 256
 
 // motion finds how tiles move on to the next.
 func (b *book) motion(ctx context.Context) error {
-	by := b.get("vectors").Text
+	by := val.Vectors.Of(b.Settings)
 	n := len(b.tiles)
 	if by == "none" || n < 2 {
 		return nil
@@ -381,8 +385,8 @@ func (b *book) motion(ctx context.Context) error {
 		all = append(all, i)
 	}
 	f := b.facts
-	f.Motion = &MotionFacts{Masked: b.flag("vectors_masked"), Up: "positive downwards", By: "optical flow from a tile to the next"}
-	if b.get("vectors_up").Text == "up" {
+	f.Motion = &MotionFacts{Masked: val.VectorsMasked.Of(b.Settings), Up: "positive downwards", By: "optical flow from a tile to the next"}
+	if val.VectorsUp.Of(b.Settings) == "up" {
 		f.Motion.Up = "positive upwards"
 	}
 	if by == "projected" {

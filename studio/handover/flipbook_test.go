@@ -16,6 +16,7 @@ import (
 	"zarf/core/format/exr"
 	"zarf/core/pixel"
 	"zarf/core/shot"
+	"zarf/core/shot/val"
 	"zarf/studio/cache"
 )
 
@@ -70,9 +71,9 @@ func record(t testing.TB, size, n, step int, layers bool) string {
 }
 
 func bookJob(s *shot.Shot, dir string, n int, more shot.Values) *Job {
-	set := shot.Values{"what": shot.Text("flipbook"), "columns": shot.Num(4), "rows": shot.Num(2), "tile_wide": shot.Num(64), "tile_tall": shot.Num(64), "pick": shot.Text("range")}
-	for k, v := range more {
-		set[k] = v
+	set := Set(val.What.Is("flipbook"), val.Columns.Is(4), val.Rows.Is(2), val.TileWide.Is(64), val.TileTall.Is(64), val.Pick.Is("range"))
+	if err := set.PutAll(more); err != nil {
+		panic(err)
 	}
 	return &Job{Take: s, Now: s, From: 1, To: n, Name: "b", Renders: dir, Settings: set}
 }
@@ -116,8 +117,7 @@ func picture(t *testing.T, j *Job, name string) (at func(x, y int) [4]float64, w
 func TestAtlasReadsAsRecorded(t *testing.T) {
 	s := puff()
 	dir := record(t, 64, 12, 3, true)
-	j := bookJob(s, dir, 12, shot.Values{"pick": shot.Text("fit"), "columns": shot.Num(4), "rows": shot.Num(2), "sheet_normals": shot.On(true), "sheet_sides": shot.On(true), "sheet_packed": shot.On(true), "sheet_emission": shot.On(true),
-		"pack_r": shot.Text("alpha"), "pack_g": shot.Text("heat"), "pack_b": shot.Text("depth"), "space": shot.Text("linear"), "sheet_file": shot.Text("png16"), "vectors": shot.Text("projected")})
+	j := bookJob(s, dir, 12, shot.With(val.Pick.Is("fit"), val.Columns.Is(4), val.Rows.Is(2), val.SheetNormals.Is(true), val.SheetSides.Is(true), val.SheetPacked.Is(true), val.SheetEmission.Is(true), val.PackR.Is("alpha"), val.PackG.Is("heat"), val.PackB.Is("depth"), val.Space.Is("linear"), val.SheetFile.Is("png16"), val.Vectors.Is("projected")))
 	m := do(t, emptyCache(t), j)
 	f := m.Flipbook
 	if f.Picked[0] != 4 || f.Picked[7] != 10 || f.Tiles != 8 {
@@ -202,7 +202,7 @@ func TestTransferAndAlphaKinds(t *testing.T) {
 		space, alpha string
 		want         float64
 	}{{"srgb", "straight", 127.5}, {"linear", "straight", 0.214 * 255}, {"linear", "over", 0.107 * 255}, {"srgb", "over", 92.3}} {
-		j := bookJob(s, dir, 2, shot.Values{"columns": shot.Num(2), "rows": shot.Num(1), "tile_wide": shot.Num(16), "tile_tall": shot.Num(16), "space": shot.Text(c.space), "alpha_as": shot.Text(c.alpha), "vectors": shot.Text("none")})
+		j := bookJob(s, dir, 2, shot.With(val.Columns.Is(2), val.Rows.Is(1), val.TileWide.Is(16), val.TileTall.Is(16), val.Space.Is(c.space), val.AlphaAs.Is(c.alpha), val.Vectors.Is("none")))
 		m := do(t, emptyCache(t), j)
 		data, _ := os.ReadFile(filepath.Join(j.Dir, "b_colour.png"))
 		img, _ := png.Decode(bytes.NewReader(data))
@@ -219,12 +219,12 @@ func TestTransferAndAlphaKinds(t *testing.T) {
 func TestLoopsAndSequence(t *testing.T) {
 	s := puff()
 	dir := record(t, 48, 24, 1, false)
-	j := bookJob(s, dir, 24, shot.Values{"loop": shot.Text("blend"), "loop_over": shot.Num(4), "sheet_out": shot.Text("sequence"), "start": shot.Num(0), "digits": shot.Num(3), "pick": shot.Text("fit")})
+	j := bookJob(s, dir, 24, shot.With(val.Loop.Is("blend"), val.LoopOver.Is(4), val.SheetOut.Is("sequence"), val.Start.Is(0), val.Digits.Is(3), val.Pick.Is("fit")))
 	m := do(t, emptyCache(t), j)
 	if m.Flipbook.Seam == nil || m.Flipbook.Tiles != 8 || len(m.Files) != 16 || m.Files[0].Path != "colour/b_colour.000.png" {
 		t.Errorf("%+v", m.Flipbook)
 	}
-	j = bookJob(s, dir, 24, shot.Values{"loop": shot.Text("cut"), "loop_least": shot.Num(4), "pick": shot.Text("fit")})
+	j = bookJob(s, dir, 24, shot.With(val.Loop.Is("cut"), val.LoopLeast.Is(4), val.Pick.Is("fit")))
 	if m = do(t, emptyCache(t), j); m.Flipbook.Seam.Ratio < 1.5 || !strings.Contains(strings.Join(m.Notes, ""), "the loop jumps") {
 		t.Errorf("what flies off can't loop: %+v %v", m.Flipbook.Seam, m.Notes)
 	}
@@ -253,11 +253,11 @@ func TestFlipbookRefusals(t *testing.T) {
 		"different digits":             {mixed, 2, nil},
 		"both .exr and .png":           {two, 2, nil},
 		"0002.exr is 32 × 32 pixels":   {odd, 2, nil},
-		"no layer normal.X":            {dir, 8, shot.Values{"sheet_normals": shot.On(true)}},
-		"over 16384":                   {dir, 8, shot.Values{"columns": shot.Num(64), "tile_wide": shot.Num(512)}},
-		"leaves nothing":               {dir, 8, shot.Values{"padding": shot.Num(32)}},
-		"no sheet is chosen":           {dir, 8, shot.Values{"sheet_colour": shot.Text("none"), "vectors": shot.Text("none")}},
-		"needs 13 recorded":            {dir, 8, shot.Values{"loop": shot.Text("cut"), "columns": shot.Num(8), "rows": shot.Num(2)}},
+		"no layer normal.X":            {dir, 8, shot.With(val.SheetNormals.Is(true))},
+		"over 16384":                   {dir, 8, shot.With(val.Columns.Is(64), val.TileWide.Is(512))},
+		"leaves nothing":               {dir, 8, shot.With(val.Padding.Is(32))},
+		"no sheet is chosen":           {dir, 8, shot.With(val.SheetColour.Is("none"), val.Vectors.Is("none"))},
+		"needs 13 recorded":            {dir, 8, shot.With(val.Loop.Is("cut"), val.Columns.Is(8), val.Rows.Is(2))},
 		"every recorded frame is emp":  {record(t, 24, 4, 1, false), 3, nil},
 	} {
 		j := bookJob(s, c.dir, c.n, c.more)
@@ -267,12 +267,12 @@ func TestFlipbookRefusals(t *testing.T) {
 		}
 	}
 	// what flies out of the picture is told
-	m := do(t, emptyCache(t), bookJob(s, record(t, 24, 12, 2, false), 12, shot.Values{"pick": shot.Text("fit"), "vectors": shot.Text("none")}))
+	m := do(t, emptyCache(t), bookJob(s, record(t, 24, 12, 2, false), 12, shot.With(val.Pick.Is("fit"), val.Vectors.Is("none"))))
 	if !strings.Contains(strings.Join(m.Notes, "|"), "cut off by the recording's edge") {
 		t.Errorf("what is cut off isn't told: %v", m.Notes)
 	}
 	// tiles that aren't square keep the frame's shape
-	j := bookJob(s, dir, 8, shot.Values{"tile_wide": shot.Num(96), "tile_tall": shot.Num(24), "vectors": shot.Text("none")})
+	j := bookJob(s, dir, 8, shot.With(val.TileWide.Is(96), val.TileTall.Is(24), val.Vectors.Is("none")))
 	do(t, emptyCache(t), j)
 	at, w, h, _ := picture(t, j, "b_colour.png")
 	if w != 384 || h != 48 || at(96+10, 24+12)[3] != 0 {
@@ -285,7 +285,7 @@ func TestSheetInIndependentReader(t *testing.T) {
 	if _, err := exec.LookPath("exrheader"); err != nil {
 		t.Skip("openexr is not installed")
 	}
-	j := bookJob(puff(), record(t, 32, 8, 1, false), 8, shot.Values{"sheet_file": shot.Text("exr")})
+	j := bookJob(puff(), record(t, 32, 8, 1, false), 8, shot.With(val.SheetFile.Is("exr")))
 	do(t, emptyCache(t), j)
 	out, err := exec.Command("exrheader", filepath.Join(j.Dir, "b_colour.exr")).CombinedOutput()
 	if err != nil || !strings.Contains(string(out), "(0 0) - (255 127)") || !strings.Contains(string(out), "A, 16-bit") {
@@ -296,7 +296,7 @@ func TestSheetInIndependentReader(t *testing.T) {
 func TestPicturesKeepAndTell(t *testing.T) {
 	dir := record(t, 24, 6, 1, true)
 	s := puff()
-	j := &Job{Take: s, From: 2, To: 6, Name: "plate", Renders: dir, Settings: shot.Values{"what": shot.Text("pictures"), "start": shot.Num(1001), "step": shot.Num(2)}}
+	j := &Job{Take: s, From: 2, To: 6, Name: "plate", Renders: dir, Settings: Set(val.What.Is("pictures"), val.Start.Is(1001), val.Step.Is(2))}
 	m := do(t, emptyCache(t), j)
 	a, _ := os.ReadFile(filepath.Join(dir, "rec.0004.exr"))
 	b, err := os.ReadFile(filepath.Join(j.Dir, "exr", "plate.1002.exr"))
@@ -309,7 +309,7 @@ func TestPicturesOfTwoSizes(t *testing.T) {
 	dir := record(t, 24, 3, 1, true)
 	b, _ := os.ReadFile(filepath.Join(record(t, 32, 1, 1, true), "rec.0001.exr"))
 	os.WriteFile(filepath.Join(dir, "rec.0002.exr"), b, 0o644)
-	j := &Job{Take: puff(), From: 1, To: 3, Name: "x", Renders: dir, Dir: t.TempDir(), Settings: shot.Values{"what": shot.Text("pictures")}}
+	j := &Job{Take: puff(), From: 1, To: 3, Name: "x", Renders: dir, Dir: t.TempDir(), Settings: Set(val.What.Is("pictures"))}
 	if err := j.Do(context.Background(), emptyCache(t), quiet); err == nil || !strings.Contains(err.Error(), "rec.0002.exr has another size, alpha or layers than rec.0001.exr") {
 		t.Errorf("%v", err)
 	}
@@ -320,7 +320,7 @@ func BenchmarkAtlas4096(b *testing.B) {
 	dir := record(b, 512, 64, 2, true)
 	b.ResetTimer()
 	for b.Loop() {
-		j := bookJob(puff(), dir, 64, shot.Values{"columns": shot.Num(8), "rows": shot.Num(8), "tile_wide": shot.Num(512), "tile_tall": shot.Num(512)})
+		j := bookJob(puff(), dir, 64, shot.With(val.Columns.Is(8), val.Rows.Is(8), val.TileWide.Is(512), val.TileTall.Is(512)))
 		j.Dir = b.TempDir()
 		if err := j.Do(context.Background(), emptyCache(b), quiet); err != nil {
 			b.Fatal(err)

@@ -18,16 +18,17 @@ import (
 
 	"zarf/core/grid"
 	"zarf/core/shot"
+	"zarf/core/shot/val"
 	"zarf/studio/cache"
 	"zarf/studio/run"
 )
 
 // Job is a set of files for a receiver.
 type Job struct {
-	Take     *shot.Shot  // the values that made the cache
-	Now      *shot.Shot  // camera and solids as they are; nil: the take's
-	Domain   string      // id; empty: the first
-	Settings shot.Values // of kind Handover
+	Take     *shot.Shot    // the values that made the cache
+	Now      *shot.Shot    // camera and solids as they are; nil: the take's
+	Domain   string        // id; empty: the first
+	Settings *shot.Element // of kind Handover; nil: the defaults
 	From     int
 	To       int
 	Dir      string
@@ -53,21 +54,20 @@ type work struct {
 	made int
 }
 
-func (h *Job) get(key string) shot.Value {
-	if v, ok := h.Settings[key]; ok {
-		return v
-	}
-	return shot.Find(shot.Handover, key).Default
-}
-
-func (h *Job) flag(key string) bool { return h.get(key).Flag }
+// Set makes settings of values.
+func Set(pairs ...val.Pair) *shot.Element { return shot.NewElement(shot.Handover, "", "", pairs...) }
 
 // What is what a job hands over.
-func (h *Job) What() string { return h.get("what").Text }
+func (h *Job) What() string {
+	if h.Settings == nil {
+		h.Settings = Set()
+	}
+	return val.What.Of(h.Settings)
+}
 
 // FileName is the name of a numbered file.
 func (h *Job) FileName(number int, ext string) string {
-	return Numbered(h.Name, number, int(h.get("digits").Num), ext)
+	return Numbered(h.Name, number, int(val.Digits.Of(h.Settings)), ext)
 }
 
 // Numbered is a name with a number of at least so many digits; a minus doesn't
@@ -82,7 +82,7 @@ func Numbered(name string, number, digits int, ext string) string {
 
 // Frames are the source frames of a job.
 func (h *Job) Frames() (out []int) {
-	for f := h.From; f <= h.To; f += max(1, int(h.get("step").Num)) {
+	for f := h.From; f <= h.To; f += max(1, int(val.Step.Of(h.Settings))) {
 		out = append(out, f)
 	}
 	return out
@@ -121,6 +121,9 @@ func (h *Job) Do(ctx context.Context, c *cache.Cache, report run.Report) error {
 
 func (h *Job) start(c *cache.Cache, report run.Report) (*work, error) {
 	w := &work{Job: h, report: report, begin: time.Now()}
+	if h.Settings == nil {
+		h.Settings = Set()
+	}
 	if h.Now == nil {
 		h.Now = h.Take
 	}
@@ -143,10 +146,10 @@ func (h *Job) start(c *cache.Cache, report run.Report) (*work, error) {
 	if err := sweep(h.Dir); err != nil {
 		return nil, err
 	}
-	w.sp = spaces[h.get("axes").Text]
-	w.sp.scale = h.get("scale").Num
+	w.sp = spaces[val.Axes.Of(h.Settings)]
+	w.sp.scale = val.Scale.Of(h.Settings)
 	w.m = &Manifest{Format: "zarf-handover/2", What: h.What(), Name: h.Name, Shot: h.Take.Name, Made: time.Now().UTC().Format(time.RFC3339), Rate: h.Take.Rate(),
-		Frames: len(h.Frames()), First: int(h.get("start").Num), Digits: int(h.get("digits").Num), Source: [2]int{h.From, h.To}, Step: int(h.get("step").Num)}
+		Frames: len(h.Frames()), First: int(val.Start.Of(h.Settings)), Digits: int(val.Digits.Of(h.Settings)), Source: [2]int{h.From, h.To}, Step: int(val.Step.Of(h.Settings))}
 	w.total = len(h.Frames())
 	return w, nil
 }
@@ -163,13 +166,13 @@ func sweep(dir string) error {
 
 // head tells what a job makes, for its journal.
 func (h *Job) head(src *run.Source) string {
-	s := h.Now.Clone()
+	s := *h.Now
 	s.Handover = h.Settings
 	sum := sha256.New()
 	// only what goes into the files counts: not names, not looks
 	fmt.Fprintln(sum, src.Stage.Dir, h.Domain, h.From, h.To, h.Name, h.Renders)
 	for _, e := range shot.Entries(shot.Handover) {
-		v := h.get(e.Key)
+		v := e.Value(h.Settings)
 		fmt.Fprintln(sum, e.Key, v.Num, v.Text, v.Flag, v.Vec)
 	}
 	if h.What() == "meshes" {
@@ -200,7 +203,7 @@ func (w *work) known(path string) (entry, bool) {
 
 // file writes a file of the handover and reads it back: check is given its
 // bytes. What is known of it goes into the journal.
-func (w *work) file(path string, frame int, e entry, write func(io.Writer) error, check func([]byte) error) error {
+func (w *work) file(path string, number int, e entry, write func(io.Writer) error, check func([]byte) error) error {
 	full := filepath.Join(w.Dir, filepath.FromSlash(path))
 	if err := os.MkdirAll(filepath.Dir(full), 0o755); err != nil {
 		return fmt.Errorf("handover folder: %w", err)
@@ -209,7 +212,7 @@ func (w *work) file(path string, frame int, e entry, write func(io.Writer) error
 	if err != nil {
 		return err
 	}
-	e.File = File{Path: path, Frame: frame, Size: size, SHA256: sum}
+	e.File = File{Path: path, Frame: number, Size: size, SHA256: sum}
 	if err := w.reread(e.File, check); err != nil {
 		return err
 	}
@@ -264,7 +267,7 @@ func (w *work) take(e entry) {
 }
 
 // tell reports a frame that is done.
-func (w *work) tell(frame int, before bool) {
+func (w *work) tell(number int, before bool) {
 	w.mu.Lock()
 	defer w.mu.Unlock()
 	w.done++
@@ -272,7 +275,7 @@ func (w *work) tell(frame int, before bool) {
 		w.made++
 	}
 	per := time.Since(w.begin).Seconds() / float64(max(w.made, 1))
-	w.report(run.Progress{Frame: frame, Done: w.done, Total: w.total, Seconds: per, Left: per * float64(w.total-w.done), Reused: before})
+	w.report(run.Progress{Frame: number, Done: w.done, Total: w.total, Seconds: per, Left: per * float64(w.total-w.done), Reused: before})
 }
 
 // see widens a channel's range.

@@ -17,8 +17,10 @@ import (
 	"zarf/core/format/abc"
 	"zarf/core/format/ply"
 	"zarf/core/format/vdb"
+	"zarf/core/frame"
 	"zarf/core/geom"
 	"zarf/core/shot"
+	"zarf/core/shot/val"
 	"zarf/studio/cache"
 	"zarf/studio/run"
 )
@@ -28,34 +30,43 @@ func quiet(run.Progress) {}
 // puff is a small shot of smoke with a box that moves and a camera.
 func puff() *shot.Shot {
 	s := shot.New("puff")
-	s.Self.Values["last"] = shot.Num(6)
+	val.Last.Set(s.Self, 6)
 	d := s.Add(shot.Domain)
-	d.Values["size"], d.Values["voxel"] = shot.Vec(0.8, 1.2, 0.6), shot.Num(0.05)
-	d.Values["position"] = shot.Vec(0.1, 0.6, 0)
+	val.Size.Set(d, 0.8, 1.2, 0.6)
+	val.Voxel.Set(d, 0.05)
+	val.Position.Set(d, 0.1, 0.6, 0)
 	e := s.Add(shot.Emitter)
-	e.Values["position"], e.Values["speed"] = shot.Vec(0, 0.25, 0), shot.Num(0.5)
+	val.Position.Set(e, 0, 0.25, 0)
+	val.Speed.Set(e, 0.5)
 	s.Add(shot.Wind)
 	c := s.Add(shot.Collider)
-	c.Values["form"], c.Values["size"] = shot.Text("box"), shot.Vec(0.2, 0.1, 0.3)
-	c.SetKey("position", shot.Key{Frame: 1, Value: shot.Vec(-0.2, 0.7, 0)})
-	c.SetKey("position", shot.Key{Frame: 6, Value: shot.Vec(0.2, 0.8, 0.1)})
+	val.Form.Set(c, "box")
+	val.Size.Set(c, 0.2, 0.1, 0.3)
+	c.SetKey(val.Position, shot.Key{Frame: 1, Value: shot.Vec(-0.2, 0.7, 0)})
+	c.SetKey(val.Position, shot.Key{Frame: 6, Value: shot.Vec(0.2, 0.8, 0.1)})
 	return s
 }
 
 // splash is a small shot of a liquid.
 func splash() *shot.Shot {
 	s := shot.New("splash")
-	s.Self.Values["last"] = shot.Num(3)
+	val.Last.Set(s.Self, 3)
 	d := s.Add(shot.Domain)
-	d.Values["fluid"] = shot.Text("liquid")
-	d.Values["size"], d.Values["voxel"], d.Values["position"] = shot.Vec(0.6, 0.5, 0.4), shot.Num(0.05), shot.Vec(0, 0.25, 0)
-	for _, side := range []string{"side_x0", "side_x1", "side_y0", "side_z0", "side_z1"} {
-		d.Values[side] = shot.Text("wall")
+	val.Fluid.Set(d, "liquid")
+	val.Size.Set(d, 0.6, 0.5, 0.4)
+	val.Voxel.Set(d, 0.05)
+	val.Position.Set(d, 0, 0.25, 0)
+	for i, side := range shot.Sides {
+		if i != 3 {
+			side.Name.Set(d, "wall")
+		}
 	}
-	d.Values["cache_points"] = shot.Text("all")
+	val.CachePoints.Set(d, "all")
 	e := s.Add(shot.Emitter)
-	e.Values["form"], e.Values["size"], e.Values["position"] = shot.Text("box"), shot.Vec(0.3, 0.3, 0.3), shot.Vec(-0.1, 0.2, 0)
-	e.Values["pours"] = shot.Text("once")
+	val.Form.Set(e, "box")
+	val.Size.Set(e, 0.3, 0.3, 0.3)
+	val.Position.Set(e, -0.1, 0.2, 0)
+	val.Pours.Set(e, "once")
 	return s
 }
 
@@ -88,7 +99,7 @@ func do(t *testing.T, c *cache.Cache, j *Job) *Manifest {
 	return m
 }
 
-func volume(t *testing.T, parts ...string) *vdb.File {
+func volume(t *testing.T, parts ...string) *frame.Frame {
 	t.Helper()
 	b, err := os.ReadFile(filepath.Join(parts...))
 	if err != nil {
@@ -98,11 +109,11 @@ func volume(t *testing.T, parts ...string) *vdb.File {
 	if err != nil {
 		t.Fatal(err)
 	}
-	return f
+	return &f.Frame
 }
 
 // where lists a grid's active voxels: the place in world space and the values.
-func where(g *vdb.Grid) map[[3]int64][]float64 {
+func where(g *frame.Grid) map[[3]int64][]float64 {
 	out := map[[3]int64][]float64{}
 	n := g.Type.Components()
 	for _, l := range g.Leaves {
@@ -141,7 +152,7 @@ func TestEverySpaceTurnsVoxelsAndVectors(t *testing.T) {
 		"y-up-left": func(p [3]float64) [3]float64 { return [3]float64{p[0], p[1], -p[2]} },
 		"z-up-left": func(p [3]float64) [3]float64 { return [3]float64{p[0], p[2], p[1]} },
 	} {
-		j := &Job{Take: s, From: 5, To: 5, Name: "x", Settings: shot.Values{"axes": shot.Text(axes), "scale": shot.Num(10), "precision": shot.Text("float"), "motion_per": shot.Text("frame")}}
+		j := &Job{Take: s, From: 5, To: 5, Name: "x", Settings: Set(val.Axes.Is(axes), val.Scale.Is(10), val.Precision.Is("float"), val.MotionPer.Is("frame"))}
 		do(t, c, j)
 		out := volume(t, j.Dir, "vdb", "x.0001.vdb")
 		for _, name := range []string{"density", "velocity"} {
@@ -189,8 +200,7 @@ func TestEverySpaceTurnsVoxelsAndVectors(t *testing.T) {
 func TestVolumesNumbersUnitsAndManifest(t *testing.T) {
 	s := puff()
 	c := made(t, s)
-	j := &Job{Take: s, From: 1, To: 6, Name: "puff", Settings: shot.Values{"axes": shot.Text("z-up"), "scale": shot.Num(100), "start": shot.Num(1001), "step": shot.Num(2), "digits": shot.Num(5),
-		"precision": shot.Text("float"), "kelvin": shot.Text("absolute"), "compression": shot.Text("zip"), "density_as": shot.Text("smoke"), "motion_split": shot.Text("split")}}
+	j := &Job{Take: s, From: 1, To: 6, Name: "puff", Settings: Set(val.Axes.Is("z-up"), val.Scale.Is(100), val.Start.Is(1001), val.Step.Is(2), val.Digits.Is(5), val.Precision.Is("float"), val.Kelvin.Is("absolute"), val.Compression.Is("zip"), val.DensityAs.Is("smoke"), val.MotionSplit.Is("split"))}
 	m := do(t, c, j)
 	if len(m.Files) != 3 || m.Files[1].Path != "vdb/puff.01002.vdb" || m.Files[1].Frame != 3 || m.Voxel != 5 || m.Axes != "z up, right-handed" {
 		t.Errorf("%+v", m)
@@ -206,7 +216,7 @@ func TestVolumesNumbersUnitsAndManifest(t *testing.T) {
 	}
 	src, _ := run.Open(s, "", c)
 	in, _ := src.Read(5)
-	hot := func(g *vdb.Grid) float64 { return g.Inspect().High[0] }
+	hot := func(g *frame.Grid) float64 { return g.Inspect().High[0] }
 	if a, b := hot(in.Grid("temperature")), hot(out.Grid("temperature")); math.Abs(b-a-293) > 1e-3 {
 		t.Errorf("temperature %g became %g", a, b)
 	}
@@ -227,7 +237,7 @@ func TestStepsKeepTheStatedError(t *testing.T) {
 	s := puff()
 	c := made(t, s)
 	size := func(precision string) (int64, *Job, *Manifest) {
-		j := &Job{Take: s, From: 1, To: 6, Name: "x", Settings: shot.Values{"precision": shot.Text(precision), "compression": shot.Text("zip")}}
+		j := &Job{Take: s, From: 1, To: 6, Name: "x", Settings: Set(val.Precision.Is(precision), val.Compression.Is("zip"))}
 		m := do(t, c, j)
 		n := int64(0)
 		for _, f := range m.Files {
@@ -263,7 +273,7 @@ func TestStepsKeepTheStatedError(t *testing.T) {
 func TestCropAndCoarseField(t *testing.T) {
 	s := puff()
 	c := made(t, s)
-	box := shot.Values{"crop": shot.Text("box"), "crop_low": shot.Vec(-0.1, 0.2, -0.2), "crop_high": shot.Vec(0.2, 0.7, 0.1), "precision": shot.Text("float")}
+	box := Set(val.Crop.Is("box"), val.CropLow.Is(-0.1, 0.2, -0.2), val.CropHigh.Is(0.2, 0.7, 0.1), val.Precision.Is("float"))
 	j := &Job{Take: s, From: 5, To: 5, Name: "x", Settings: box}
 	do(t, c, j)
 	src, _ := run.Open(s, "", c)
@@ -277,17 +287,17 @@ func TestCropAndCoarseField(t *testing.T) {
 	if got := len(where(volume(t, j.Dir, "vdb", "x.0001.vdb").Grid("density"))); got != want || want == 0 {
 		t.Errorf("%d voxels in the box, %d expected", got, want)
 	}
-	j = &Job{Take: s, From: 5, To: 5, Name: "x", Settings: shot.Values{"crop": shot.Text("box"), "crop_low": shot.Vec(1, 0, 0), "crop_high": shot.Vec(0, 1, 1)}, Dir: t.TempDir()}
+	j = &Job{Take: s, From: 5, To: 5, Name: "x", Settings: Set(val.Crop.Is("box"), val.CropLow.Is(1, 0, 0), val.CropHigh.Is(0, 1, 1)), Dir: t.TempDir()}
 	if err := j.Do(context.Background(), c, quiet); err == nil || !strings.Contains(err.Error(), "along x") {
 		t.Errorf("a box the wrong way round: %v", err)
 	}
 
 	// the field as text agrees with the field as volume, voxel by voxel
-	field := shot.Values{"what": shot.Text("field"), "field_step": shot.Num(2), "axes": shot.Text("z-up"), "precision": shot.Text("float")}
+	field := Set(val.What.Is("field"), val.FieldStep.Is(2), val.Axes.Is("z-up"), val.Precision.Is("float"))
 	v := &Job{Take: s, From: 5, To: 5, Name: "f", Settings: field}
 	do(t, c, v)
 	grid := where(volume(t, v.Dir, "field", "f.0001.vdb").Grid("velocity"))
-	field = shot.Values{"what": shot.Text("field"), "field_step": shot.Num(2), "axes": shot.Text("z-up"), "precision": shot.Text("float"), "field_file": shot.Text("csv")}
+	field = Set(val.What.Is("field"), val.FieldStep.Is(2), val.Axes.Is("z-up"), val.Precision.Is("float"), val.FieldFile.Is("csv"))
 	x := &Job{Take: s, From: 5, To: 5, Name: "f", Settings: field}
 	do(t, c, x)
 	b, _ := os.ReadFile(filepath.Join(x.Dir, "csv", "f.0001.csv"))
@@ -344,18 +354,18 @@ func TestRefusals(t *testing.T) {
 	os.WriteFile(filepath.Join(full, "x.0001.vdb"), []byte("other"), 0o644)
 	file := filepath.Join(locked, "file")
 	os.WriteFile(file, nil, 0o644)
-	dark := shot.Values{"density": shot.On(false), "temperature": shot.On(false), "velocity": shot.On(false)}
+	dark := Set(val.Density.Is(false), val.HandTemperature.Is(false), val.HandVelocity.Is(false))
 	for says, j := range map[string]*Job{
 		"frames 7–9":            {From: 1, To: 9},
 		"no channel":            {From: 1, To: 2, Settings: dark},
-		"both be called smoke":  {From: 1, To: 2, Settings: shot.Values{"density_as": shot.Text("smoke"), "temperature_as": shot.Text("smoke")}},
+		"both be called smoke":  {From: 1, To: 2, Settings: Set(val.DensityAs.Is("smoke"), val.TemperatureAs.Is("smoke"))},
 		"nothing is written ov": {From: 1, To: 2, Dir: full},
 		"can't be made":         {From: 1, To: 2, Dir: filepath.Join(file, "under")},
-		"no particles":          {From: 1, To: 2, Settings: shot.Values{"what": shot.Text("points")}},
-		"no rendered range":     {From: 1, To: 2, Settings: shot.Values{"what": shot.Text("pictures")}},
-		"no recording":          {From: 1, To: 2, Settings: shot.Values{"what": shot.Text("flipbook")}},
-		"half precision ends":   {From: 5, To: 5, Settings: shot.Values{"scale": shot.Num(1e6)}},
-		"glTF is y up":          {From: 1, To: 2, Settings: shot.Values{"what": shot.Text("meshes"), "mesh_file": shot.Text("glb"), "axes": shot.Text("z-up")}},
+		"no particles":          {From: 1, To: 2, Settings: Set(val.What.Is("points"))},
+		"no rendered range":     {From: 1, To: 2, Settings: Set(val.What.Is("pictures"))},
+		"no recording":          {From: 1, To: 2, Settings: Set(val.What.Is("flipbook"))},
+		"half precision ends":   {From: 5, To: 5, Settings: Set(val.Scale.Is(1e6))},
+		"glTF is y up":          {From: 1, To: 2, Settings: Set(val.What.Is("meshes"), val.MeshFile.Is("glb"), val.Axes.Is("z-up"))},
 	} {
 		j.Take, j.Name = s, "x"
 		if j.Dir == "" {
@@ -375,7 +385,7 @@ func TestAFrameThatLacksAChannel(t *testing.T) {
 	f, _ := src.Read(3)
 	rec, _ := src.Stage.Get(3)
 	rec.Channels = slices.DeleteFunc(rec.Channels, func(c cache.Channel) bool { return c.Name == "temperature" })
-	grids := slices.DeleteFunc(f.Grids, func(g *vdb.Grid) bool { return g.Name == "temperature" })
+	grids := slices.DeleteFunc(f.Grids, func(g *frame.Grid) bool { return g.Name == "temperature" })
 	if _, err := src.Stage.Put(rec, func(w ioWriter) error { return vdb.Write(w, grids, vdb.Options{}) }); err != nil {
 		t.Fatal(err)
 	}
@@ -441,7 +451,7 @@ func TestGoesOn(t *testing.T) {
 		t.Errorf("channels %v\nat once %v", m.Channels, whole.Channels)
 	}
 	// other values into the same folder
-	j.Settings = shot.Values{"axes": shot.Text("z-up")}
+	j.Settings = Set(val.Axes.Is("z-up"))
 	if err := j.Do(context.Background(), c, quiet); err == nil || !strings.Contains(err.Error(), "another handover") {
 		t.Errorf("other values: %v", err)
 	}
@@ -459,7 +469,7 @@ func TestPointsInEveryFile(t *testing.T) {
 	if err != nil || len(in.P) < 1000 {
 		t.Fatalf("%d particles, %v", len(in.P), err)
 	}
-	j := &Job{Take: s, From: 1, To: 3, Name: "p", Settings: shot.Values{"what": shot.Text("points"), "point_groups": shot.Text("depth"), "point_depth": shot.On(true), "axes": shot.Text("z-up"), "scale": shot.Num(100)}}
+	j := &Job{Take: s, From: 1, To: 3, Name: "p", Settings: Set(val.What.Is("points"), val.PointGroups.Is("depth"), val.PointDepth.Is(true), val.Axes.Is("z-up"), val.Scale.Is(100))}
 	do(t, c, j)
 	data, err := os.ReadFile(filepath.Join(j.Dir, "abc", "p.abc"))
 	if err != nil {
@@ -507,7 +517,7 @@ func TestPointsInEveryFile(t *testing.T) {
 		}
 	}
 	for _, ext := range []string{"ply", "obj", "glb"} {
-		j := &Job{Take: s, From: 2, To: 3, Name: "p", Settings: shot.Values{"what": shot.Text("points"), "point_file": shot.Text(ext)}}
+		j := &Job{Take: s, From: 2, To: 3, Name: "p", Settings: Set(val.What.Is("points"), val.PointFile.Is(ext))}
 		do(t, c, j)
 		file := filepath.Join(j.Dir, ext, "p.0002."+ext)
 		if ext == "ply" {
@@ -572,11 +582,16 @@ func TestMeshesAndCamera(t *testing.T) {
 	s := splash()
 	box := s.Add(shot.Collider)
 	box.Name = "Plinth"
-	box.Values["form"], box.Values["size"], box.Values["position"], box.Values["rendered"] = shot.Text("box"), shot.Vec(0.1, 0.1, 0.1), shot.Vec(0.2, 0.05, 0), shot.On(true)
+	val.Form.Set(box, "box")
+	val.Size.Set(box, 0.1, 0.1, 0.1)
+	val.Position.Set(box, 0.2, 0.05, 0)
+	val.Rendered.Set(box, true)
 	cam := s.Of(shot.Camera)[0]
-	cam.Values["position"], cam.Values["target"], cam.Values["lens"] = shot.Vec(0, 1, 3), shot.Vec(0, 1, 0), shot.Num(50)
+	val.Position.Set(cam, 0, 1, 3)
+	val.Target.Set(cam, 0, 1, 0)
+	val.Lens.Set(cam, 50)
 	c := made(t, s)
-	j := &Job{Take: s, From: 1, To: 3, Name: "m", Settings: shot.Values{"what": shot.Text("meshes"), "start": shot.Num(101)}}
+	j := &Job{Take: s, From: 1, To: 3, Name: "m", Settings: Set(val.What.Is("meshes"), val.Start.Is(101))}
 	do(t, c, j)
 	data, _ := os.ReadFile(filepath.Join(j.Dir, "abc", "m.abc"))
 	a, err := abc.Decode(data)
@@ -623,7 +638,7 @@ func TestMeshesAndCamera(t *testing.T) {
 	tris := map[string]int{}
 	for _, ext := range []string{"ply", "obj", "glb"} {
 		for _, detail := range []string{"final", "half"} {
-			j := &Job{Take: s, From: 3, To: 3, Name: "m", Settings: shot.Values{"what": shot.Text("meshes"), "mesh_file": shot.Text(ext), "mesh_detail": shot.Text(detail), "mesh_split": shot.Text("each")}}
+			j := &Job{Take: s, From: 3, To: 3, Name: "m", Settings: Set(val.What.Is("meshes"), val.MeshFile.Is(ext), val.MeshDetail.Is(detail), val.MeshSplit.Is("each"))}
 			m := do(t, c, j)
 			if len(m.Files) != 2 {
 				t.Errorf("%s: %d files for two objects", ext, len(m.Files))
@@ -643,7 +658,7 @@ func TestMeshesAndCamera(t *testing.T) {
 	p := puff()
 	pc := made(t, p)
 	for _, axes := range []string{"y-up", "z-up-left"} {
-		j = &Job{Take: p, From: 6, To: 6, Name: "m", Settings: shot.Values{"what": shot.Text("meshes"), "mesh_file": shot.Text("ply"), "mesh_solids": shot.On(false), "axes": shot.Text(axes)}}
+		j = &Job{Take: p, From: 6, To: 6, Name: "m", Settings: Set(val.What.Is("meshes"), val.MeshFile.Is("ply"), val.MeshSolids.Is(false), val.Axes.Is(axes))}
 		do(t, pc, j)
 		b, _ := os.ReadFile(filepath.Join(j.Dir, "ply", "m.0001.ply"))
 		m, err := ply.Decode(b)
@@ -692,7 +707,7 @@ func TestIndependentReaderAgrees(t *testing.T) {
 	s := puff()
 	c := made(t, s)
 	for _, precision := range []string{"half", "float", "steps"} {
-		j := &Job{Take: s, From: 6, To: 6, Name: "x", Settings: shot.Values{"axes": shot.Text("z-up"), "scale": shot.Num(100), "precision": shot.Text(precision)}}
+		j := &Job{Take: s, From: 6, To: 6, Name: "x", Settings: Set(val.Axes.Is("z-up"), val.Scale.Is(100), val.Precision.Is(precision))}
 		m := do(t, c, j)
 		out, err := exec.Command("/usr/bin/python3", "-c", `
 import pyopenvdb as vdb, sys

@@ -13,11 +13,12 @@ import (
 	"zarf/core/format/gltf"
 	"zarf/core/format/obj"
 	"zarf/core/format/ply"
-	"zarf/core/format/vdb"
+	"zarf/core/frame"
 	"zarf/core/geom"
 	"zarf/core/grid"
 	"zarf/core/model"
 	"zarf/core/shot"
+	"zarf/core/shot/val"
 	"zarf/core/stage"
 	"zarf/core/surface"
 )
@@ -33,8 +34,8 @@ func (b body) label() string { return b.name }
 
 // meshes writes surfaces, solids and the camera.
 func (w *work) meshes(ctx context.Context, frames []int, number map[int]int) error {
-	fluid, solids, eye := w.flag("mesh_fluid"), w.solids(), w.camera()
-	ext := w.get("mesh_file").Text
+	fluid, solids, eye := val.MeshFluid.Of(w.Settings), w.solids(), w.camera()
+	ext := val.MeshFile.Of(w.Settings)
 	var names []string
 	if fluid {
 		if err := w.have(frames); err != nil {
@@ -51,7 +52,7 @@ func (w *work) meshes(ctx context.Context, frames []int, number map[int]int) err
 	if len(names) == 0 {
 		return fmt.Errorf("neither the fluid's surface, nor solids, nor a camera is chosen, or the shot has none; switch at least one on")
 	}
-	if ext == "glb" && (w.get("axes").Text != "y-up" || w.sp.scale != 1) {
+	if ext == "glb" && (val.Axes.Of(w.Settings) != "y-up" || w.sp.scale != 1) {
 		return fmt.Errorf("glTF is y up, right-handed and in metres by its standard; the handover asks for %s, %g units a metre. Choose those, or another file", w.sp.name, w.sp.scale)
 	}
 	w.m.Axes, w.m.Scale, w.m.Objects = w.sp.name, w.sp.scale, names
@@ -76,7 +77,7 @@ func (w *work) meshes(ctx context.Context, frames []int, number map[int]int) err
 		if err != nil {
 			return nil, err
 		}
-		if w.get("mesh_split").Text == "one" {
+		if val.MeshSplit.Of(w.Settings) == "one" {
 			list = []body{merged(list)}
 		}
 		for _, b := range list {
@@ -88,11 +89,11 @@ func (w *work) meshes(ctx context.Context, frames []int, number map[int]int) err
 
 // solids are the elements that are in the picture.
 func (w *work) solids() (out []*shot.Element) {
-	if !w.flag("mesh_solids") {
+	if !val.MeshSolids.Of(w.Settings) {
 		return nil
 	}
 	for _, e := range w.Now.Elements {
-		if (e.Kind == shot.Collider || e.Kind == shot.Mesh) && !e.Muted && e.Get("rendered").Flag {
+		if (e.Kind == shot.Collider || e.Kind == shot.Mesh) && !e.Muted && val.Rendered.Of(e) {
 			out = append(out, e)
 		}
 	}
@@ -110,7 +111,7 @@ func (w *work) solidName(e *shot.Element) string {
 }
 
 func (w *work) camera() *shot.Element {
-	if w.flag("mesh_camera") {
+	if val.MeshCamera.Of(w.Settings) {
 		for _, c := range w.Now.Of(shot.Camera) {
 			return c
 		}
@@ -118,18 +119,18 @@ func (w *work) camera() *shot.Element {
 	return nil
 }
 
-func (w *work) bodies(frame int, fluid bool, solids []*shot.Element, crew grid.Crew) (out []body, err error) {
+func (w *work) bodies(number int, fluid bool, solids []*shot.Element, crew grid.Crew) (out []body, err error) {
 	if fluid {
-		b, err := w.fluid(frame, crew)
+		b, err := w.fluid(number, crew)
 		if err != nil {
-			return nil, fmt.Errorf("frame %d: %w", frame, err)
+			return nil, fmt.Errorf("frame %d: %w", number, err)
 		}
 		out = append(out, b)
 	}
 	for _, e := range solids {
-		sh, err := e.Form(float64(frame), 0)
+		sh, err := e.Form(w.Now.Eval(float64(number)), 0)
 		if err != nil {
-			return nil, fmt.Errorf("frame %d: %s: %w", frame, e.Name, err)
+			return nil, fmt.Errorf("frame %d: %s: %w", number, e.Name, err)
 		}
 		out = append(out, w.placed(body{name: w.solidName(e), mesh: sh.Mesh()}))
 	}
@@ -153,24 +154,24 @@ func (w *work) placed(b body) body {
 }
 
 // fluid is the surface of a frame.
-func (w *work) fluid(frame int, crew grid.Crew) (body, error) {
+func (w *work) fluid(number int, crew grid.Crew) (body, error) {
 	b := body{name: "fluid"}
-	f, err := w.src.ReadOnly(frame, stage.Surface, stage.Density, stage.Velocity)
+	f, err := w.src.ReadOnly(number, frame.Surface, frame.Density, frame.Velocity)
 	if err != nil {
 		return b, err
 	}
-	every := map[string]int{"final": 1, "half": 2, "quarter": 4}[w.get("mesh_detail").Text]
+	every := map[string]int{"final": 1, "half": 2, "quarter": 4}[val.MeshDetail.Of(w.Settings)]
 	_, h, origin := w.src.Grid()
 	var phi *grid.Field
 	outside := 0.0
-	if w.src.Domain.Liquid() {
+	if stage.Has(w.src.Domain, frame.Surface) {
 		if phi, h, outside, err = w.src.Surface(f); err != nil {
 			return b, err
 		}
 	} else {
-		level := float32(w.get("mesh_level").Num)
-		if phi = w.src.Channel(f, stage.Density); phi == nil {
-			return b, w.lacks(frame, stage.Density)
+		level := float32(val.MeshLevel.Of(w.Settings))
+		if phi = w.src.Channel(f, frame.Density); phi == nil {
+			return b, w.lacks(number, frame.Density)
 		}
 		low, _ := w.src.Window(f)
 		origin = origin.Add(geom.V(float64(low[0]), float64(low[1]), float64(low[2])).Mul(h))
@@ -180,19 +181,19 @@ func (w *work) fluid(frame int, crew grid.Crew) (body, error) {
 		outside = float64(level)
 	}
 	b.mesh = surface.Nets(surface.Closed(phi.Data, [3]int{phi.NX, phi.NY, phi.NZ}, h, origin, float32(outside), every), 0, crew.For)
-	if w.flag("mesh_velocity") && w.get("mesh_file").Text == "abc" {
-		if b.v, err = moving(f.Grid(stage.Velocity), b.mesh.P); err != nil {
+	if val.MeshVelocity.Of(w.Settings) && val.MeshFile.Of(w.Settings) == "abc" {
+		if b.v, err = moving(f.Grid(frame.Velocity), b.mesh.P); err != nil {
 			return b, err
 		}
 		if b.v == nil {
-			return b, w.lacks(frame, stage.Velocity)
+			return b, w.lacks(number, frame.Velocity)
 		}
 	}
 	return w.placed(b), nil
 }
 
 // moving reads the velocity at places; nil where there is none.
-func moving(g *vdb.Grid, at []geom.Vec3) ([]float32, error) {
+func moving(g *frame.Grid, at []geom.Vec3) ([]float32, error) {
 	if g == nil || g.Type.Components() != 3 {
 		return nil, nil
 	}
@@ -287,20 +288,20 @@ func (b body) check(data []byte, ext string) error {
 }
 
 // lens is the shot's camera: its picture is 36 mm wide.
-func (w *work) lens(c *shot.Element, frame int) *abc.Sample {
-	f := float64(frame)
-	eye, target := geom.FromArray(c.At("position", f).Vec), geom.FromArray(c.At("target", f).Vec)
+func (w *work) lens(c *shot.Element, number int) *abc.Sample {
+	f := float64(number)
+	eye, target := geom.FromArray(val.Position.At(c, val.Frame(f))), geom.FromArray(val.Target.At(c, val.Frame(f)))
 	wide, tall := 36.0, 20.25
 	for _, l := range w.Now.Looks {
-		tall = wide * l.At("height", f).Num / math.Max(l.At("width", f).Num, 1)
+		tall = wide * val.Height.At(l, val.Frame(f)) / math.Max(val.Width.At(l, val.Frame(f)), 1)
 		break
 	}
-	focus := c.At("focus", f).Num
+	focus := val.Focus.At(c, val.Frame(f))
 	if focus <= 0 {
 		focus = target.Sub(eye).Len()
 	}
-	shut := c.At("shutter", f).Num / 360 / w.Now.Rate() / 2
-	s := &abc.Sample{Lens: abc.Lens{Focal: c.At("lens", f).Num, Wide: wide / 10, Tall: tall / 10, Stop: cmp.Or(c.At("stop", f).Num, 64), Focus: focus * 100, Open: 0 - shut, Close: shut, Near: 0.01 * w.sp.scale, Far: 1e5 * w.sp.scale, Squeeze: 1}}
+	shut := val.Shutter.At(c, val.Frame(f)) / 360 / w.Now.Rate() / 2
+	s := &abc.Sample{Lens: abc.Lens{Focal: val.Lens.At(c, val.Frame(f)), Wide: wide / 10, Tall: tall / 10, Stop: cmp.Or(val.Aperture.At(c, val.Frame(f)), 64), Focus: focus * 100, Open: 0 - shut, Close: shut, Near: 0.01 * w.sp.scale, Far: 1e5 * w.sp.scale, Squeeze: 1}}
 	back := eye.Sub(target).Unit()
 	right := geom.V(0, 1, 0).Cross(back)
 	if right.Len() < 1e-6 {

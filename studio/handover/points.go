@@ -13,8 +13,11 @@ import (
 	"zarf/core/format/gltf"
 	"zarf/core/format/obj"
 	"zarf/core/format/ply"
+	"zarf/core/frame"
 	"zarf/core/geom"
 	"zarf/core/grid"
+	"zarf/core/shot/val"
+	"zarf/core/stage"
 	"zarf/studio/run"
 )
 
@@ -37,20 +40,20 @@ var depths = []struct {
 
 // points writes a liquid's particles.
 func (w *work) points(ctx context.Context, frames []int, number map[int]int) error {
-	if !w.src.Domain.Liquid() {
-		return fmt.Errorf("%s holds gas, which has no particles: hand over volumes, or choose a liquid's take", w.src.Domain.Name)
+	if solver := stage.Of(w.src.Domain); solver == nil || !solver.Points {
+		return fmt.Errorf("%s holds %s, which has no particles: hand over volumes, or choose a liquid's take", w.src.Domain.Name, w.src.Domain.Fluid().Word)
 	}
 	if err := w.have(frames); err != nil {
 		return err
 	}
 	w.m.Axes, w.m.Scale = w.sp.name, w.sp.scale
-	ext := w.get("point_file").Text
-	if ext == "glb" && (w.get("axes").Text != "y-up" || w.sp.scale != 1) {
+	ext := val.PointFile.Of(w.Settings)
+	if ext == "glb" && (val.Axes.Of(w.Settings) != "y-up" || w.sp.scale != 1) {
 		return fmt.Errorf("glTF is y up, right-handed and in metres by its standard; the handover asks for %s, %g units a metre. Choose those, or another file", w.sp.name, w.sp.scale)
 	}
 	w.m.Notes = append(w.m.Notes, "points have no identity: their order changes from frame to frame, so a receiver blurs them by velocity")
 	names := []string{"points"}
-	if w.get("point_groups").Text == "depth" {
+	if val.PointGroups.Of(w.Settings) == "depth" {
 		names = nil
 		for _, d := range depths {
 			names = append(names, d.name)
@@ -76,7 +79,7 @@ func (w *work) points(ctx context.Context, frames []int, number map[int]int) err
 		if err != nil {
 			return nil, err
 		}
-		if w.get("mesh_split").Text == "one" {
+		if val.MeshSplit.Of(w.Settings) == "one" {
 			list = []*cloud{joined(list)}
 		}
 		for _, c := range list {
@@ -123,7 +126,7 @@ func (w *work) numbered(ctx context.Context, frames []int, number map[int]int, e
 
 // perFrame is what velocities in a second are multiplied by.
 func (w *work) perFrame() float32 {
-	if w.get("motion_per").Text == "frame" {
+	if val.MotionPer.Of(w.Settings) == "frame" {
 		return float32(1 / w.Take.Rate())
 	}
 	return 1
@@ -138,34 +141,34 @@ func (w *work) unit() string {
 }
 
 // clouds reads a frame's particles by group.
-func (w *work) clouds(frame int) ([]*cloud, error) {
-	b, err := w.src.Stage.ReadPoints(frame)
+func (w *work) clouds(number int) ([]*cloud, error) {
+	b, err := w.src.Stage.ReadPoints(number)
 	if err != nil {
 		return nil, err
 	}
 	if b == nil {
-		return nil, fmt.Errorf("frame %d holds no particles; let %s keep particles in its cache and run again", frame, w.src.Domain.Name)
+		return nil, fmt.Errorf("frame %d holds no particles; let %s keep particles in its cache and run again", number, w.src.Domain.Name)
 	}
 	p, err := ply.DecodePoints(b)
 	if err != nil {
-		return nil, fmt.Errorf("frame %d: %w", frame, err)
+		return nil, fmt.Errorf("frame %d: %w", number, err)
 	}
-	byDepth := w.get("point_groups").Text == "depth"
-	wantDepth := w.flag("point_depth")
+	byDepth := val.PointGroups.Of(w.Settings) == "depth"
+	wantDepth := val.PointDepth.Of(w.Settings)
 	var phi *grid.Field
 	var h float64
 	_, voxel, origin := w.src.Grid()
 	if byDepth || wantDepth {
-		f, err := w.src.ReadOnly(frame, "surface")
+		f, err := w.src.ReadOnly(number, "surface")
 		if err != nil {
 			return nil, err
 		}
 		if phi, h, _, err = w.src.Surface(f); err != nil {
-			return nil, fmt.Errorf("frame %d: %w", frame, err)
+			return nil, fmt.Errorf("frame %d: %w", number, err)
 		}
 	}
 	wide := voxel / 2 * w.sp.scale
-	if w.src.Domain.Get("cache_points").Text == "few" { // one stands for eight
+	if val.CachePoints.Of(w.src.Domain) == "few" { // one stands for eight
 		wide *= 2
 	}
 	list := []*cloud{{name: "points"}}
@@ -191,7 +194,7 @@ func (w *work) clouds(frame int) ([]*cloud, error) {
 		}
 		at := w.sp.place([3]float64{float64(x[0]), float64(x[1]), float64(x[2])})
 		c.p = append(c.p, float32(at[0]), float32(at[1]), float32(at[2]))
-		if p.V != nil && w.flag("point_velocity") {
+		if p.V != nil && val.PointVelocity.Of(w.Settings) {
 			v := p.V[n]
 			u := w.sp.place([3]float64{float64(v[0]), float64(v[1]), float64(v[2])})
 			c.v = append(c.v, float32(u[0]), float32(u[1]), float32(u[2]))
@@ -199,7 +202,7 @@ func (w *work) clouds(frame int) ([]*cloud, error) {
 		if wantDepth {
 			c.depth = append(c.depth, float32(depth*w.sp.scale))
 		}
-		if w.flag("point_size") {
+		if val.PointSize.Of(w.Settings) {
 			c.width = append(c.width, float32(wide))
 		}
 	}
@@ -208,13 +211,13 @@ func (w *work) clouds(frame int) ([]*cloud, error) {
 			continue
 		}
 		c.p = []float32{}
-		if p.V != nil && w.flag("point_velocity") {
+		if p.V != nil && val.PointVelocity.Of(w.Settings) {
 			c.v = []float32{}
 		}
 		if wantDepth {
 			c.depth = []float32{}
 		}
-		if w.flag("point_size") {
+		if val.PointSize.Of(w.Settings) {
 			c.width = []float32{}
 		}
 	}
@@ -255,7 +258,7 @@ func (c *cloud) encode(to io.Writer, ext string) error {
 	case "glb":
 		return gltf.EncodePoints(to, c.p)
 	}
-	p := &ply.Points{Comment: c.unit}
+	p := &frame.Points{Comment: c.unit}
 	three := func(v []float32, k float32) (out [][3]float32) {
 		for n := 0; n+2 < len(v); n += 3 {
 			out = append(out, [3]float32{v[n] * k, v[n+1] * k, v[n+2] * k})
@@ -267,12 +270,12 @@ func (c *cloud) encode(to io.Writer, ext string) error {
 		p.V = three(c.v, c.per)
 	}
 	if c.depth != nil {
-		p.Extra = append(p.Extra, ply.Extra{Name: "depth", V: c.depth})
+		p.Extra = append(p.Extra, frame.Attribute{Name: "depth", V: c.depth})
 	}
 	if c.width != nil {
-		p.Extra = append(p.Extra, ply.Extra{Name: "size", V: c.width})
+		p.Extra = append(p.Extra, frame.Attribute{Name: "size", V: c.width})
 	}
-	return p.Encode(to)
+	return ply.EncodePoints(to, p)
 }
 
 // check reads a file of points back.
@@ -305,7 +308,7 @@ type still struct {
 // movie writes Alembic: one file, or one an object.
 func (w *work) movie(ctx context.Context, frames []int, names []string, sample func(f int) ([]still, error)) error {
 	files := map[string][]string{w.Name: names}
-	if w.get("mesh_split").Text == "each" && len(names) > 1 {
+	if val.MeshSplit.Of(w.Settings) == "each" && len(names) > 1 {
 		files = map[string][]string{}
 		for _, n := range names {
 			files[w.Name+"_"+n] = []string{n}

@@ -17,6 +17,8 @@ import (
 	"zarf/core/grid"
 	"zarf/core/look"
 	"zarf/core/pixel"
+	"zarf/core/shot/val"
+	"zarf/core/srgb"
 	"zarf/studio/run"
 )
 
@@ -38,10 +40,10 @@ func (b *book) write(ctx context.Context) error {
 	}
 	b.total = len(b.frames) + len(sheets)
 	ext := "png"
-	if b.get("sheet_file").Text == "exr" {
+	if val.SheetFile.Of(b.Settings) == "exr" {
 		ext = "exr"
 	}
-	sequence := b.get("sheet_out").Text == "sequence"
+	sequence := val.SheetOut.Of(b.Settings) == "sequence"
 	type task struct{ sheet, part int }
 	var tasks []task
 	for i := range sheets {
@@ -101,11 +103,11 @@ func (b *book) write(ctx context.Context) error {
 // sheets prepares what was chosen; each has four planes.
 func (b *book) sheets() (out []sheet, err error) {
 	alpha := "straight"
-	if b.get("alpha_as").Text == "over" {
+	if val.AlphaAs.Of(b.Settings) == "over" {
 		alpha = "premultiplied"
 	}
-	file := b.get("sheet_file").Text
-	space := b.get("space").Text
+	file := val.SheetFile.Of(b.Settings)
+	space := val.Space.Of(b.Settings)
 	if file == "exr" {
 		space = "linear"
 	}
@@ -129,7 +131,7 @@ func (b *book) sheets() (out []sheet, err error) {
 		})
 		out = append(out, s)
 	}
-	lit := b.get("sheet_colour").Text
+	lit := val.SheetColour.Of(b.Settings)
 	if lit != "none" {
 		four("colour", [4]string{"red", "green", "blue", "alpha"}, spaceWords, alpha, func(t *flipbook.Tile) (p [4][]float32) {
 			for c := range 4 {
@@ -147,7 +149,7 @@ func (b *book) sheets() (out []sheet, err error) {
 			return p
 		}, func(t *flipbook.Tile, crew grid.Crew) int { return b.code(t, space, file, crew) })
 	}
-	if b.flag("sheet_emission") {
+	if val.SheetEmission.Of(b.Settings) {
 		four("emission", [4]string{"red", "green", "blue", "1"}, spaceWords, "none: to be added", func(t *flipbook.Tile) (p [4][]float32) {
 			for c := range 3 {
 				p[c] = slices.Clone(t.Planes[b.at[planeEmitR+c]])
@@ -157,7 +159,7 @@ func (b *book) sheets() (out []sheet, err error) {
 		}, func(t *flipbook.Tile, crew grid.Crew) int { return b.code(t, space, file, crew) })
 	}
 	plain := "plain numbers, no transfer"
-	if b.flag("sheet_normals") {
+	if val.SheetNormals.Of(b.Settings) {
 		four("normal", [4]string{"x to the right", "y up", "z to the viewer", "alpha"}, plain+"; 0.5 is 0", "straight", func(t *flipbook.Tile) (p [4][]float32) {
 			for c := range 3 {
 				p[c] = b.normal(t, c, file)
@@ -166,7 +168,7 @@ func (b *book) sheets() (out []sheet, err error) {
 			return p
 		}, cut)
 	}
-	if b.flag("sheet_sides") {
+	if val.SheetSides.Of(b.Settings) {
 		side := func(t *flipbook.Tile, n int) []float32 {
 			v := slices.Clone(t.Planes[b.at[planeSide+n]])
 			flipbook.Straight(&flipbook.Tile{W: t.W, H: t.H, Planes: [][]float32{v, t.Planes[3]}}, []int{0}, 1)
@@ -179,12 +181,11 @@ func (b *book) sheets() (out []sheet, err error) {
 			return [4][]float32{side(t, 1), side(t, 3), side(t, 5), grey(t, b.at[planeEmitR])}
 		}, cut)
 	}
-	if b.flag("sheet_packed") {
+	if val.SheetPacked.Of(b.Settings) {
 		var chans [4]string
-		keys := [4]string{"pack_r", "pack_g", "pack_b", "pack_a"}
 		var notes []string
-		for c, k := range keys {
-			chans[c] = b.get(k).Text
+		for c, k := range packs {
+			chans[c] = k.Of(b.Settings)
 		}
 		hottest, nearest := b.top(planeHeat), b.top(planeDepth)
 		if slices.Contains(chans[:], "heat") {
@@ -295,7 +296,7 @@ func (b *book) film() *look.Look {
 var transfers = sync.OnceValue(func() []float32 {
 	t := make([]float32, 1<<16)
 	for i := range t {
-		t[i] = float32(look.Transfer(float64(i) / (1<<16 - 1)))
+		t[i] = float32(srgb.Encode(float64(i) / (1<<16 - 1)))
 	}
 	return t
 })
@@ -319,7 +320,7 @@ func (b *book) code(t *flipbook.Tile, space, file string, crew grid.Crew) int {
 				if v = min(max(v, 0), 1); file == "png8" {
 					t.Planes[c][i] = table[int(v*(1<<16-1)+0.5)]
 				} else {
-					t.Planes[c][i] = float32(look.Transfer(float64(v)))
+					t.Planes[c][i] = float32(srgb.Encode(float64(v)))
 				}
 			}
 		}
@@ -437,7 +438,7 @@ func (b *book) encode(to io.Writer, s *sheet, t *flipbook.Tile, ext string, crew
 		return exr.Write(to, m, crew.For)
 	}
 	tags := pixel.Tags{Linear: s.Space[:4] != "sRGB", Text: text}
-	if b.get("sheet_file").Text == "png16" {
+	if val.SheetFile.Of(b.Settings) == "png16" {
 		return pixel.EncodePNG(to, flipbook.Image16(t), tags, png.BestSpeed)
 	}
 	return pixel.EncodePNG(to, flipbook.Image8(t), tags, png.BestSpeed)

@@ -3,16 +3,17 @@ package handover
 import (
 	"math"
 
-	"zarf/core/format/vdb"
+	"zarf/core/frame"
 	"zarf/core/geom"
 	"zarf/core/shot"
+	"zarf/core/shot/val"
 	"zarf/core/stage"
 )
 
 // space is a receiver's.
 type space struct {
 	name string
-	vdb.Turn
+	frame.Turn
 	scale float64
 }
 
@@ -20,7 +21,7 @@ type space struct {
 var spaces = func() map[string]space {
 	out := map[string]space{}
 	for key, t := range stage.Axes {
-		out[key] = space{name: shot.Find(shot.Handover, "axes").Words(key), Turn: t, scale: 1}
+		out[key] = space{name: shot.Find(shot.Handover, val.Axes.Name()).Words(key), Turn: t, scale: 1}
 	}
 	return out
 }()
@@ -37,7 +38,7 @@ func (s space) place(v [3]float64) [3]float64 {
 func (s space) point(p geom.Vec3) geom.Vec3 { return geom.FromArray(s.place(p.Array())) }
 
 // crop keeps the voxels whose middles lie in a box of the shot's space.
-func crop(g *vdb.Grid, box geom.Box) {
+func crop(g *frame.Grid, box geom.Box) {
 	var lo, hi [3]int32
 	for a, v := range [3][2]float64{{box.Min.X, box.Max.X}, {box.Min.Y, box.Max.Y}, {box.Min.Z, box.Max.Z}} {
 		h, at := g.Transform.M[a][a], g.Transform.M[3][a]
@@ -56,7 +57,7 @@ func crop(g *vdb.Grid, box geom.Box) {
 		}
 		if !all {
 			was := l.Active
-			l.Active = vdb.Mask{}
+			l.Active = frame.Mask{}
 			for n := range 512 {
 				i, j, k := l.Origin[0]+int32(n>>6), l.Origin[1]+int32(n>>3&7), l.Origin[2]+int32(n&7)
 				if i < lo[0] || j < lo[1] || k < lo[2] || i > hi[0] || j > hi[1] || k > hi[2] {

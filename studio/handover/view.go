@@ -18,9 +18,9 @@ import (
 	"zarf/core/format/ply"
 	"zarf/core/format/vdb"
 	"zarf/core/grid"
-	"zarf/core/look"
 	"zarf/core/model"
 	"zarf/core/pixel"
+	"zarf/core/srgb"
 )
 
 // Thing is something that a reader finds in a file of a handover: a grid, or a
@@ -302,14 +302,14 @@ func Comp(data []byte, ext, alpha string, u Under, exposure float64, wide int) (
 			if !coded {
 				v *= gain
 			} else { // PNGs are laid over as they are shown
-				under = look.Transfer(under)
+				under = srgb.Encode(under)
 			}
 			if alpha == "straight" {
 				v *= a
 			}
 			v += (1 - min(a, 1)) * under
 			if !coded {
-				v = look.Transfer(max(v, 0))
+				v = srgb.Encode(max(v, 0))
 			}
 			out.Pix[4*i+c] = uint8(min(max(v, 0), 1)*255 + 0.5)
 		}
@@ -389,7 +389,7 @@ func SheetPicture(data []byte, ext string, s Sheet, motion *MotionFacts, most in
 					t.Planes[c][i] = flipbook.Signed(v/float32(motion.Largest), 8)
 				case s.Space[:5] == "plain":
 				default:
-					t.Planes[c][i] = float32(look.Transfer(float64(min(max(v, 0), 1))))
+					t.Planes[c][i] = float32(srgb.Encode(float64(min(max(v, 0), 1))))
 				}
 			}
 		}

@@ -10,28 +10,39 @@ import (
 	"sync"
 
 	"zarf/core/format/vdb"
+	"zarf/core/frame"
 	"zarf/core/geom"
 	"zarf/core/grid"
+	"zarf/core/shot/val"
 	"zarf/core/stage"
 	"zarf/studio/run"
 )
 
 // channels are those that volumes can hold, in the order of files.
-var channels = []string{stage.Density, stage.Surface, stage.FoamChannel, stage.Temperature, stage.Fuel, stage.Burn, stage.Velocity}
+var channels = []string{frame.Density, frame.Surface, frame.Foam, frame.Temperature, frame.Fuel, frame.Burn, frame.Velocity}
 
 // holds tells what a channel is, for who reads the manifest.
 var holds = map[string]string{
-	stage.Density: "density of smoke, or how full of liquid", stage.Surface: "distance to the liquid's surface", stage.FoamChannel: "foam, spray and bubbles", stage.Temperature: "temperature",
-	stage.Fuel: "unburnt fuel", stage.Burn: "flame", stage.Velocity: "velocity",
+	frame.Density: "density of smoke, or how full of liquid", frame.Surface: "distance to the liquid's surface", frame.Foam: "foam, spray and bubbles", frame.Temperature: "temperature",
+	frame.Fuel: "unburnt fuel", frame.Burn: "flame", frame.Velocity: "velocity",
+}
+
+// named are the values that choose a channel and name it in files.
+var named = map[string]struct {
+	want val.FlagKey
+	as   val.TextKey
+}{
+	frame.Density: {val.Density, val.DensityAs}, frame.Surface: {val.Surface, val.SurfaceAs}, frame.Foam: {val.HandFoam, val.FoamAs}, frame.Temperature: {val.HandTemperature, val.TemperatureAs},
+	frame.Fuel: {val.HandFuel, val.FuelAs}, frame.Burn: {val.Burn, val.BurnAs}, frame.Velocity: {val.HandVelocity, val.VelocityAs},
 }
 
 // chosen are the channels that a job wants and its domain can have.
 func (w *work) chosen() (out []string) {
 	if w.What() == "field" {
-		return []string{stage.Velocity}
+		return []string{frame.Velocity}
 	}
 	for _, name := range channels {
-		if w.flag(name) && stage.Carries(w.src.Domain, name) {
+		if c := stage.ChannelOf(w.src.Domain, name); c != nil && c.Every && named[name].want.Of(w.Settings) {
 			out = append(out, name)
 		}
 	}
@@ -54,9 +65,9 @@ func (w *work) volumes(ctx context.Context, frames []int, number map[int]int) er
 		return err
 	}
 	_, vox, _ := w.src.Grid()
-	w.m.Axes, w.m.Scale, w.m.Voxel, w.m.Precision = w.sp.name, w.sp.scale, vox*w.sp.scale, w.get("precision").Text
-	if w.get("crop").Text == "box" {
-		lo, hi := w.get("crop_low").Vec, w.get("crop_high").Vec
+	w.m.Axes, w.m.Scale, w.m.Voxel, w.m.Precision = w.sp.name, w.sp.scale, vox*w.sp.scale, val.Precision.Of(w.Settings)
+	if val.Crop.Of(w.Settings) == "box" {
+		lo, hi := val.CropLow.Of(w.Settings), val.CropHigh.Of(w.Settings)
 		for a := range lo {
 			if lo[a] >= hi[a] {
 				return fmt.Errorf("the box to crop to runs from %g to %g along %s; its first corner must be the lower one", lo[a], hi[a], "xyz"[a:a+1])
@@ -71,7 +82,7 @@ func (w *work) volumes(ctx context.Context, frames []int, number map[int]int) er
 	return w.lanes(ctx, frames, func(f int, crew grid.Crew) (bool, error) {
 		name := path.Join("vdb", w.FileName(number[f], "vdb"))
 		if w.What() == "field" {
-			if w.get("field_file").Text == "csv" {
+			if val.FieldFile.Of(w.Settings) == "csv" {
 				return w.table(f, path.Join("csv", w.FileName(number[f], "csv")), top, crew)
 			}
 			name = path.Join("field", w.FileName(number[f], "vdb"))
@@ -87,14 +98,14 @@ func (w *work) volumes(ctx context.Context, frames []int, number map[int]int) er
 	})
 }
 
-func (w *work) encode(to io.Writer, grids []*vdb.Grid, frame int, crew grid.Crew) error {
-	comp := map[string]vdb.Compression{"none": vdb.None, "zip": vdb.Zip, "blosc": vdb.Blosc}[w.get("compression").Text]
+func (w *work) encode(to io.Writer, grids []*frame.Grid, number int, crew grid.Crew) error {
+	comp := map[string]vdb.Compression{"none": vdb.None, "zip": vdb.Zip, "blosc": vdb.Blosc}[val.Compression.Of(w.Settings)]
 	return vdb.Write(to, grids, vdb.Options{Compression: comp, Workers: crew.For,
-		Meta: map[string]any{"creator": "Zarf", "shot": w.Take.Name, "source_frame": int64(frame), "frames_per_second": w.Take.Rate(), "axes": w.sp.name, "units_per_metre": w.sp.scale}})
+		Meta: map[string]any{"creator": "Zarf", "shot": w.Take.Name, "source_frame": int64(number), "frames_per_second": w.Take.Rate(), "axes": w.sp.name, "units_per_metre": w.sp.scale}})
 }
 
 // decoded reads a file back and compares what it holds.
-func decoded(b []byte, want []*vdb.Grid) error {
+func decoded(b []byte, want []*frame.Grid) error {
 	v, err := vdb.Decode(b, vdb.DefaultLimits)
 	if err != nil {
 		return err
@@ -118,7 +129,7 @@ func decoded(b []byte, want []*vdb.Grid) error {
 func (w *work) names(want []string) error {
 	used := map[string]string{}
 	for _, name := range want {
-		as := w.get(name + "_as").Text
+		as := named[name].as.Of(w.Settings)
 		if other, ok := used[as]; ok {
 			return fmt.Errorf("%s and %s would both be called %s in the files; give one another name", other, name, as)
 		}
@@ -132,8 +143,8 @@ func (w *work) names(want []string) error {
 // frames.
 func (w *work) peaks(ctx context.Context, frames []int, want []string) (ranges, error) {
 	top := ranges{}
-	steps := w.get("precision").Text == "steps"
-	if !steps && w.get("kelvin").Text != "unit" {
+	steps := val.Precision.Of(w.Settings) == "steps"
+	if !steps && val.Kelvin.Of(w.Settings) != "unit" {
 		return top, nil
 	}
 	for _, f := range frames {
@@ -142,18 +153,18 @@ func (w *work) peaks(ctx context.Context, frames []int, want []string) (ranges, 
 			top[c.Name] = max(top[c.Name], math.Abs(c.Low), math.Abs(c.High))
 		}
 	}
-	if !steps || !slices.Contains(want, stage.Velocity) {
+	if !steps || !slices.Contains(want, frame.Velocity) {
 		return top, nil
 	}
 	var mu sync.Mutex
 	err := run.Lanes(ctx, frames, w.Threads, func(_ context.Context, f int, _ grid.Crew) error {
-		v, err := w.src.ReadOnly(f, stage.Velocity)
+		v, err := w.src.ReadOnly(f, frame.Velocity)
 		if err != nil {
 			return err
 		}
-		g := v.Grid(stage.Velocity)
+		g := v.Grid(frame.Velocity)
 		if g == nil {
-			return w.lacks(f, stage.Velocity)
+			return w.lacks(f, frame.Velocity)
 		}
 		most := 0.0
 		for _, l := range g.Leaves {
@@ -162,7 +173,7 @@ func (w *work) peaks(ctx context.Context, frames []int, want []string) (ranges, 
 			}
 		}
 		mu.Lock()
-		top[stage.Velocity] = max(top[stage.Velocity], most)
+		top[frame.Velocity] = max(top[frame.Velocity], most)
 		mu.Unlock()
 		return nil
 	})
@@ -170,7 +181,7 @@ func (w *work) peaks(ctx context.Context, frames []int, want []string) (ranges, 
 }
 
 // lacks names a channel that a frame hasn't, and whether others have it.
-func (w *work) lacks(frame int, name string) error {
+func (w *work) lacks(number int, name string) error {
 	var with []int
 	for n, f := range w.src.Stage.Frames() {
 		for _, c := range f.Channels {
@@ -183,34 +194,34 @@ func (w *work) lacks(frame int, name string) error {
 		return fmt.Errorf("the cache holds no %s; switch it off here, or keep it in the cache and run again", name)
 	}
 	slices.Sort(with)
-	return fmt.Errorf("frame %d holds no %s, frames %s do; run the take again, or switch it off here", frame, name, run.Ranges(with))
+	return fmt.Errorf("frame %d holds no %s, frames %s do; run the take again, or switch it off here", number, name, run.Ranges(with))
 }
 
 // convert reads a frame and makes of it what the receiver wants.
-func (w *work) convert(frame int, want []string, top ranges, crew grid.Crew) (out []*vdb.Grid, said []Channel, err error) {
-	in, err := w.src.ReadOnly(frame, want...)
+func (w *work) convert(number int, want []string, top ranges, crew grid.Crew) (out []*frame.Grid, said []Channel, err error) {
+	in, err := w.src.ReadOnly(number, want...)
 	if err != nil {
 		return nil, nil, err
 	}
 	for _, name := range want {
 		g := in.Grid(name)
 		if g == nil {
-			return nil, nil, w.lacks(frame, name)
+			return nil, nil, w.lacks(number, name)
 		}
-		if w.get("crop").Text == "box" {
-			crop(g, geom.Box{Min: geom.FromArray(w.get("crop_low").Vec), Max: geom.FromArray(w.get("crop_high").Vec)})
+		if val.Crop.Of(w.Settings) == "box" {
+			crop(g, geom.Box{Min: geom.FromArray(val.CropLow.Of(w.Settings)), Max: geom.FromArray(val.CropHigh.Of(w.Settings))})
 		}
-		if n := int(w.get("field_step").Num); w.What() == "field" && n > 1 {
+		if n := int(val.FieldStep.Of(w.Settings)); w.What() == "field" && n > 1 {
 			if g, err = coarser(g, n, crew); err != nil {
 				return nil, nil, err
 			}
 		}
 		c, err := w.dress(g, name, top)
 		if err != nil {
-			return nil, nil, fmt.Errorf("frame %d: %w", frame, err)
+			return nil, nil, fmt.Errorf("frame %d: %w", number, err)
 		}
-		parts := []*vdb.Grid{g}
-		if name == stage.Velocity && w.What() == "volumes" && w.get("motion_split").Text == "split" {
+		parts := []*frame.Grid{g}
+		if name == frame.Velocity && w.What() == "volumes" && val.MotionSplit.Of(w.Settings) == "split" {
 			parts = split(g)
 		}
 		for _, p := range parts {
@@ -221,7 +232,7 @@ func (w *work) convert(frame int, want []string, top ranges, crew grid.Crew) (ou
 			}
 			in := p.Inspect()
 			if in.NonFinite > 0 {
-				return nil, nil, fmt.Errorf("frame %d: %d values of %s are not finite; the run blew up", frame, in.NonFinite, name)
+				return nil, nil, fmt.Errorf("frame %d: %d values of %s are not finite; the run blew up", number, in.NonFinite, name)
 			}
 			one.Low, one.High = slices.Min(in.Low), slices.Max(in.High)
 			big := max(-one.Low, one.High)
@@ -229,7 +240,7 @@ func (w *work) convert(frame int, want []string, top ranges, crew grid.Crew) (ou
 				one.Error += big / 2048
 			}
 			if p.Half && big > 65504 {
-				return nil, nil, fmt.Errorf("frame %d: %s reaches %.4g, and half precision ends at 65504: choose float, or fewer units a metre", frame, name, big)
+				return nil, nil, fmt.Errorf("frame %d: %s reaches %.4g, and half precision ends at 65504: choose float, or fewer units a metre", number, name, big)
 			}
 			out, said = append(out, p), append(said, one)
 		}
@@ -238,32 +249,32 @@ func (w *work) convert(frame int, want []string, top ranges, crew grid.Crew) (ou
 }
 
 // dress gives a channel the receiver's name, steps, axes, scale and unit.
-func (w *work) dress(g *vdb.Grid, name string, top ranges) (Channel, error) {
-	g.Half = w.get("precision").Text != "float"
+func (w *work) dress(g *frame.Grid, name string, top ranges) (Channel, error) {
+	g.Half = val.Precision.Of(w.Settings) != "float"
 	c := Channel{Holds: holds[name], Unit: "(plain number)"}
 	step := 0.0
-	if w.get("precision").Text == "steps" && top[name] > 0 {
+	if val.Precision.Of(w.Settings) == "steps" && top[name] > 0 {
 		step = top[name] / 255
-		if name == stage.Velocity || name == stage.Surface { // they have two signs
+		if name == frame.Velocity || name == frame.Surface { // they have two signs
 			step = top[name] / 127
 		}
 		rounded(g, step)
 	}
 	times, shift := 1.0, 0.0
 	switch name {
-	case stage.Velocity:
+	case frame.Velocity:
 		times = w.sp.scale
 		c.Unit = "units a second"
-		if w.get("motion_per").Text == "frame" {
+		if val.MotionPer.Of(w.Settings) == "frame" {
 			times /= w.Take.Rate()
 			c.Unit = "units a frame"
 		}
-	case stage.Surface:
+	case frame.Surface:
 		times, c.Unit = w.sp.scale, "units, negative inside"
-	case stage.Temperature:
-		switch w.get("kelvin").Text {
+	case frame.Temperature:
+		switch val.Kelvin.Of(w.Settings) {
 		case "absolute":
-			shift, c.Unit = w.Take.Get("air_temperature").Num, "kelvin"
+			shift, c.Unit = val.AirTemperature.Of(w.Take), "kelvin"
 		case "unit":
 			if top[name] > 0 {
 				times = 1 / top[name]
@@ -272,7 +283,7 @@ func (w *work) dress(g *vdb.Grid, name string, top ranges) (Channel, error) {
 		default:
 			c.Unit = "kelvin above the air"
 		}
-	case stage.Fuel:
+	case frame.Fuel:
 		c.Unit = "kg/m³"
 	}
 	turned := 1.0
@@ -293,13 +304,13 @@ func (w *work) dress(g *vdb.Grid, name string, top ranges) (Channel, error) {
 	if step > 0 {
 		c.Error = step / 2 * times
 	}
-	g.Name = w.get(name + "_as").Text
+	g.Name = named[name].as.Of(w.Settings)
 	g.Meta = map[string]any{"unit": c.Unit}
 	return c, nil
 }
 
 // rounded takes values to whole steps, so that 0 stays 0.
-func rounded(g *vdb.Grid, step float64) {
+func rounded(g *frame.Grid, step float64) {
 	for _, l := range g.Leaves {
 		for n, v := range l.Values {
 			l.Values[n] = float32(math.Round(float64(v)/step) * step)
@@ -311,11 +322,11 @@ func rounded(g *vdb.Grid, step float64) {
 }
 
 // split makes three channels of a vector.
-func split(g *vdb.Grid) (out []*vdb.Grid) {
+func split(g *frame.Grid) (out []*frame.Grid) {
 	for a, end := range []string{"_x", "_y", "_z"} {
-		o := &vdb.Grid{Name: g.Name + end, Type: vdb.Float, Half: g.Half, Class: "fog volume", Meta: g.Meta, Transform: g.Transform, Background: [3]float64{g.Background[a]}}
+		o := &frame.Grid{Name: g.Name + end, Type: frame.Float, Half: g.Half, Class: "fog volume", Meta: g.Meta, Transform: g.Transform, Background: [3]float64{g.Background[a]}}
 		for _, l := range g.Leaves {
-			n := &vdb.Leaf{Origin: l.Origin, Active: l.Active, Values: make([]float32, len(l.Values)/3)}
+			n := &frame.Leaf{Origin: l.Origin, Active: l.Active, Values: make([]float32, len(l.Values)/3)}
 			for i := range n.Values {
 				n.Values[i] = l.Values[3*i+a]
 			}

@@ -5,7 +5,7 @@ import (
 	"fmt"
 	"time"
 
-	"zarf/core/format/vdb"
+	"zarf/core/frame"
 	"zarf/core/grid"
 	"zarf/core/shot"
 	"zarf/core/stage"
@@ -15,7 +15,7 @@ import (
 // refine makes the frames of the upres stage, and the coarse ones under them
 // where they are missing.
 func (s *Sim) refine(ctx context.Context, c *cache.Cache, d *shot.Element, report Report) error {
-	fine, err := stage.NewFine(s.Shot, d.ID, grid.NewCrew(s.Threads))
+	fine, err := stage.RefinementOf(d).New(s.Shot, d, grid.NewCrew(s.Threads))
 	if err != nil {
 		return err
 	}
@@ -36,7 +36,7 @@ func (s *Sim) refine(ctx context.Context, c *cache.Cache, d *shot.Element, repor
 	last := lost[len(lost)-1]
 	under := c.Stage(stage.CoarseKey(s.Shot, d))
 	if need := missing(under, first, last); len(need) > 0 {
-		g, err := stage.NewGas(s.Shot, d.ID, grid.NewCrew(s.Threads))
+		g, err := stage.New(s.Shot, d.ID, grid.NewCrew(s.Threads))
 		if err != nil {
 			return err
 		}
@@ -60,7 +60,7 @@ func (s *Sim) refine(ctx context.Context, c *cache.Cache, d *shot.Element, repor
 
 type fineRun struct {
 	*Sim
-	fine   *stage.Fine
+	fine   stage.Refiner
 	st     *cache.Stage
 	under  *Source
 	report Report
@@ -77,7 +77,7 @@ func (r *fineRun) resume(first int) error {
 	defer f.Close()
 	err = r.fine.LoadState(f)
 	if err == nil && r.fine.Next() <= first {
-		var coarse *vdb.File
+		var coarse *frame.Frame
 		if coarse, err = r.under.Read(r.fine.Next() - 1); err == nil {
 			if err = r.fine.Resume(coarse); err == nil {
 				r.report(Progress{Frame: r.fine.Next() - 1, Note: fmt.Sprintf("resumed after frame %d", r.fine.Next()-1)})
@@ -85,7 +85,7 @@ func (r *fineRun) resume(first int) error {
 			}
 		}
 	}
-	r.fine, err = stage.NewFine(r.Shot, r.Domain, grid.NewCrew(r.Threads))
+	r.fine, err = stage.RefinementOf(r.under.Domain).New(r.Shot, r.under.Domain, grid.NewCrew(r.Threads))
 	return err
 }
 
@@ -110,11 +110,12 @@ func (r *fineRun) do(ctx context.Context, last int) error {
 		} else {
 			f := cache.Frame{Frame: frame, Seconds: time.Since(start).Seconds()}
 			if c, ok := r.under.Stage.Get(frame); ok {
-				f.Stats, f.Totals = c.Stats, c.Totals // the motion is the coarse run's
+				f.Stats = c.Stats // the motion is the coarse run's
 			}
-			if p.Bytes, err = putGrids(r.st, f, r.fine.Grids(), r.Threads); err != nil {
+			if f, err = r.st.Keep(f, r.fine.Frame(), grid.NewCrew(r.Threads).For); err != nil {
 				return err
 			}
+			p.Bytes = f.Size
 		}
 		made++
 		p.Seconds = time.Since(start).Seconds()

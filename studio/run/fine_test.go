@@ -6,8 +6,11 @@ import (
 	"strings"
 	"testing"
 
+	"zarf/core/frame"
 	"zarf/core/grid"
 	"zarf/core/shot"
+	"zarf/core/shot/val"
+	"zarf/core/sim"
 	"zarf/core/stage"
 	"zarf/studio/cache"
 )
@@ -16,16 +19,20 @@ import (
 func fireShot() *shot.Shot {
 	s := puffShot()
 	d := s.Of(shot.Domain)[0]
-	d.Values["burning"], d.Values["bounds"], d.Values["follow_margin"] = shot.Text("oxygen"), shot.Text("follow"), shot.Num(0.1)
-	d.Values["size"], d.Values["voxel"] = shot.Vec(1.6, 1.6, 1.2), shot.Num(0.05)
+	val.Burning.Set(d, "oxygen")
+	val.Bounds.Set(d, "follow")
+	val.FollowMargin.Set(d, 0.1)
+	val.Size.Set(d, 1.6, 1.6, 1.2)
+	val.Voxel.Set(d, 0.05)
 	e := s.Of(shot.Emitter)[0]
-	e.Values["fuel"], e.Values["temperature"] = shot.Num(0.06), shot.Num(900)
+	val.Fuel.Set(e, 0.06)
+	val.Temperature.Set(e, 900)
 	return s
 }
 
 func fineShot() *shot.Shot {
 	s := fireShot()
-	s.Of(shot.Domain)[0].Values["upres"] = shot.Text("2")
+	val.Upres.Set(s.Of(shot.Domain)[0], "2")
 	return s
 }
 
@@ -55,7 +62,7 @@ func TestUpresStandsOnTheCoarseRun(t *testing.T) {
 	// the same smoke, on voxels of an eighth
 	total := func(s *Source) (sum float64) {
 		f, _ := s.Read(4)
-		d := s.Channel(f, stage.Density)
+		d := s.Channel(f, frame.Density)
 		_, h, _ := s.Grid()
 		for _, v := range d.Data {
 			sum += float64(v) * h * h * h
@@ -66,7 +73,7 @@ func TestUpresStandsOnTheCoarseRun(t *testing.T) {
 		t.Errorf("%g of smoke coarse, %g fine", x, y)
 	}
 	var notes []string
-	fine.Of(shot.Domain)[0].Values["upres_strength"] = shot.Num(0.5)
+	val.UpresStrength.Set(fine.Of(shot.Domain)[0], 0.5)
 	j := Sim{Shot: fine, From: 1, To: 4, Threads: 2}
 	if err := j.Do(context.Background(), c, func(p Progress) { notes = append(notes, p.Note) }); err != nil {
 		t.Fatal(err)
@@ -127,7 +134,7 @@ func TestFineAndFollowingRunsResume(t *testing.T) {
 
 func TestUpresNeedsVelocity(t *testing.T) {
 	s := fineShot()
-	s.Of(shot.Domain)[0].Values["cache_velocity"] = shot.On(false)
+	val.CacheVelocity.Set(s.Of(shot.Domain)[0], false)
 	j := Sim{Shot: s, From: 1, To: 2}
 	if err := j.Do(context.Background(), open(t), quiet); err == nil || !strings.Contains(err.Error(), "Keep velocity") {
 		t.Errorf("got %v", err)
@@ -147,7 +154,7 @@ func TestFireIsKeptAndSeen(t *testing.T) {
 	var burnt float64
 	for f := 1; f <= 5; f++ {
 		x, _ := src.Stage.Get(f)
-		burnt += x.Totals["burnt"]
+		burnt += StatsOf(x).Of(sim.FuelBurnt)
 	}
 	if burnt <= 0 {
 		t.Error("no fuel was burnt")
@@ -180,7 +187,7 @@ func TestWindowFollows(t *testing.T) {
 	if n.Len() >= full.Len() {
 		t.Errorf("window %v at %v of %v", n, low, full)
 	}
-	if d := src.Channel(f, stage.Density); d.Dims != n {
+	if d := src.Channel(f, frame.Density); d.Dims != n {
 		t.Errorf("the channel is %v, its window %v", d.Dims, n)
 	}
 }

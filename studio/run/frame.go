@@ -6,13 +6,14 @@ import (
 	"math"
 	"slices"
 
-	"zarf/core/format/vdb"
-	"zarf/core/gas"
+	"zarf/core/frame"
 	"zarf/core/geom"
 	"zarf/core/grid"
 	"zarf/core/look"
 	"zarf/core/render"
 	"zarf/core/shot"
+	"zarf/core/shot/val"
+	"zarf/core/sim"
 	"zarf/core/stage"
 	"zarf/studio/cache"
 )
@@ -36,21 +37,11 @@ func Open(s *shot.Shot, domain string, c *cache.Cache) (*Source, error) {
 }
 
 // Read decodes a frame.
-func (s *Source) Read(frame int) (*vdb.File, error) { return s.ReadOnly(frame) }
+func (s *Source) Read(number int) (*frame.Frame, error) { return s.ReadOnly(number) }
 
 // ReadOnly reads some channels of a frame; all where none is named.
-func (s *Source) ReadOnly(frame int, channels ...string) (*vdb.File, error) {
-	b, err := s.Stage.Read(frame)
-	if err != nil {
-		return nil, err
-	}
-	lim := vdb.DefaultLimits
-	lim.Only = channels
-	f, err := vdb.Decode(b, lim)
-	if err != nil {
-		return nil, fmt.Errorf("frame %d: %w", frame, err)
-	}
-	return f, nil
+func (s *Source) ReadOnly(number int, channels ...string) (*frame.Frame, error) {
+	return s.Stage.Load(number, channels...)
 }
 
 // Grid is the grid of the source's frames, upres included.
@@ -58,17 +49,17 @@ func (s *Source) Grid() (d grid.Dims, h float64, origin geom.Vec3) { return stag
 
 // Window is the part of the domain that a frame's pictures need: all of it, or
 // where bounds follow or upres was added the box round what is there.
-func (s *Source) Window(f *vdb.File) (low [3]int, d grid.Dims) {
+func (s *Source) Window(f *frame.Frame) (low [3]int, d grid.Dims) {
 	d, _, _ = s.Grid()
-	if !s.Domain.Follows() && stage.Factor(s.Domain) == 1 {
+	if solver := stage.Of(s.Domain); stage.Factor(s.Domain) == 1 && (solver == nil || solver.Share == nil || solver.Share(s.Domain) == 1) {
 		return low, d
 	}
-	return stage.Extent(f, d, []string{stage.Density, stage.Burn})
+	return f.Extent(d, frame.Density, frame.Burn)
 }
 
 // Channel reads one scalar channel of a frame as a dense field over its
 // window; nil where the cache lacks it.
-func (s *Source) Channel(f *vdb.File, name string) *grid.Field {
+func (s *Source) Channel(f *frame.Frame, name string) *grid.Field {
 	g := f.Grid(name)
 	if g == nil || g.Type.Components() != 1 {
 		return nil
@@ -83,8 +74,8 @@ func (s *Source) Channel(f *vdb.File, name string) *grid.Field {
 
 // Channels reads what a look needs of a frame, all on one grid, and beside it
 // what the shot's other domains have in the cache of the same frame.
-func (s *Source) Channels(frame int, lk *look.Look, shutter float64) (*render.Channels, geom.Vec3, float64, error) {
-	c, origin, h, err := s.own(frame, lk, shutter)
+func (s *Source) Channels(number int, lk *look.Look, shutter float64) (*render.Channels, geom.Vec3, float64, error) {
+	c, origin, h, err := s.own(number, lk, shutter)
 	if err != nil || s.Cache == nil {
 		return c, origin, h, err
 	}
@@ -93,11 +84,11 @@ func (s *Source) Channels(frame int, lk *look.Look, shutter float64) (*render.Ch
 			continue
 		}
 		o := &Source{Shot: s.Shot, Domain: d, Stage: s.Cache.Stage(stage.Key(s.Shot, d)), Moving: s.Moving}
-		if !o.Stage.Has(frame) {
+		if !o.Stage.Has(number) {
 			continue
 		}
 		b := render.Beside{}
-		if b.Channels, b.Origin, b.H, err = o.own(frame, lk, shutter); err != nil {
+		if b.Channels, b.Origin, b.H, err = o.own(number, lk, shutter); err != nil {
 			return nil, origin, h, fmt.Errorf("%s: %w", d.Name, err)
 		}
 		c.Beside = append(c.Beside, b)
@@ -106,34 +97,34 @@ func (s *Source) Channels(frame int, lk *look.Look, shutter float64) (*render.Ch
 }
 
 // own are the channels of the source's own domain.
-func (s *Source) own(frame int, lk *look.Look, shutter float64) (*render.Channels, geom.Vec3, float64, error) {
-	if s.Domain.Liquid() {
-		return s.wet(frame, shutter)
+func (s *Source) own(number int, lk *look.Look, shutter float64) (*render.Channels, geom.Vec3, float64, error) {
+	if stage.Has(s.Domain, frame.Surface) {
+		return s.wet(number, shutter)
 	}
-	names := append([]string{stage.Density}, lk.Channels(s.Domain.Burns())...)
+	names := append([]string{frame.Density}, lk.Channels(stage.Has(s.Domain, frame.Burn))...)
 	fast := slices.Index(names, "speed")
 	if fast >= 0 {
-		names[fast] = stage.Velocity
+		names[fast] = frame.Velocity
 	}
 	if (shutter > 0 || s.Moving) && fast < 0 {
-		names = append(names, stage.Velocity)
+		names = append(names, frame.Velocity)
 	}
-	f, err := s.ReadOnly(frame, names...)
+	f, err := s.ReadOnly(number, names...)
 	if err != nil {
 		return nil, geom.Vec3{}, 0, err
 	}
 	_, h, origin := s.Grid()
 	low, d := s.Window(f)
 	origin = origin.Add(geom.V(float64(low[0]), float64(low[1]), float64(low[2])).Mul(h))
-	c := &render.Channels{Air: s.Shot.Get("air_temperature").Num, Burns: s.Domain.Burns(), Shutter: shutter}
-	if c.Density = s.Channel(f, stage.Density); c.Density == nil {
+	c := &render.Channels{Air: val.AirTemperature.Of(s.Shot), Burns: stage.Has(s.Domain, frame.Burn), Shutter: shutter}
+	if c.Density = s.Channel(f, frame.Density); c.Density == nil {
 		if lk.SmokeFrom == "density" {
-			return nil, origin, h, fmt.Errorf("frame %d holds no density; keep it in the cache and run again, or draw smoke from another channel", frame)
+			return nil, origin, h, fmt.Errorf("frame %d holds no density; keep it in the cache and run again, or draw smoke from another channel", number)
 		}
 		c.Density = grid.NewField(d)
 	}
-	c.Temperature, c.Burn, c.Fuel = s.Channel(f, stage.Temperature), s.Channel(f, stage.Burn), s.Channel(f, stage.Fuel)
-	if g := f.Grid(stage.Velocity); g != nil && g.Type.Components() == 3 {
+	c.Temperature, c.Burn, c.Fuel = s.Channel(f, frame.Temperature), s.Channel(f, frame.Burn), s.Channel(f, frame.Fuel)
+	if g := f.Grid(frame.Velocity); g != nil && g.Type.Components() == 3 {
 		if err := s.motion(g, c, d, h, origin, fast >= 0); err != nil {
 			return nil, origin, h, err
 		}
@@ -142,7 +133,7 @@ func (s *Source) own(frame int, lk *look.Look, shutter float64) (*render.Channel
 }
 
 // motion reads the velocity, which may be on a coarser grid than the rest.
-func (s *Source) motion(g *vdb.Grid, c *render.Channels, d grid.Dims, h float64, origin geom.Vec3, speed bool) error {
+func (s *Source) motion(g *frame.Grid, c *render.Channels, d grid.Dims, h float64, origin geom.Vec3, speed bool) error {
 	lo, hi := extent(g)
 	n := grid.Dims{NX: max(hi[0]-lo[0]+1, 1), NY: max(hi[1]-lo[1]+1, 1), NZ: max(hi[2]-lo[2]+1, 1)}
 	if n.Len() > 1<<28 {
@@ -182,7 +173,7 @@ func (s *Source) motion(g *vdb.Grid, c *render.Channels, d grid.Dims, h float64,
 }
 
 // extent is the box of indices that a grid's leaves fill.
-func extent(g *vdb.Grid) (lo, hi [3]int) {
+func extent(g *frame.Grid) (lo, hi [3]int) {
 	for n, l := range g.Leaves {
 		for a := range 3 {
 			from := int(l.Origin[a])
@@ -197,44 +188,44 @@ func extent(g *vdb.Grid) (lo, hi [3]int) {
 
 // Scene builds what a frame's picture shows: the cached fluid, with solids,
 // lamps, camera and look as they are now.
-func (s *Source) Scene(frame int, now *shot.Shot, set *shot.Element, crew grid.Crew) (*render.Scene, error) {
-	lk := look.At(set, float64(frame))
-	shutter := render.ShutterOf(now, float64(frame))
-	c, origin, h, err := s.Channels(frame, &lk, shutter)
+func (s *Source) Scene(number int, now *shot.Shot, set *shot.Element, crew grid.Crew) (*render.Scene, error) {
+	lk := look.At(set, float64(number))
+	shutter := render.ShutterOf(now, float64(number))
+	c, origin, h, err := s.Channels(number, &lk, shutter)
 	if err != nil {
 		return nil, err
 	}
-	return s.Assemble(c, origin, h, frame, now, set, crew)
+	return s.Assemble(c, origin, h, number, now, set, crew)
 }
 
 // wet reads what a look needs of a liquid's frame.
-func (s *Source) wet(frame int, shutter float64) (*render.Channels, geom.Vec3, float64, error) {
+func (s *Source) wet(number int, shutter float64) (*render.Channels, geom.Vec3, float64, error) {
 	_, h, origin := s.Grid()
-	names := []string{stage.Surface, stage.FoamChannel}
+	names := []string{frame.Surface, frame.Foam}
 	if shutter > 0 || s.Moving {
-		names = append(names, stage.Velocity)
+		names = append(names, frame.Velocity)
 	}
-	f, err := s.ReadOnly(frame, names...)
+	f, err := s.ReadOnly(number, names...)
 	if err != nil {
 		return nil, origin, h, err
 	}
 	c := &render.Channels{Shutter: shutter}
 	if c.Liquid, err = s.Liquid(f, c, shutter); err != nil {
-		return nil, origin, h, fmt.Errorf("frame %d: %w", frame, err)
+		return nil, origin, h, fmt.Errorf("frame %d: %w", number, err)
 	}
-	c.Density = s.Channel(f, stage.FoamChannel) // drawn as smoke; nil where there is none
+	c.Density = s.Channel(f, frame.Foam) // drawn as smoke; nil where there is none
 	return c, origin, h, nil
 }
 
 // Surface reads the distance to a liquid's surface, m, on its own cells; band
 // is where it is cut off.
-func (s *Source) Surface(f *vdb.File) (phi *grid.Field, h float64, band float64, err error) {
-	g := f.Grid(stage.Surface)
+func (s *Source) Surface(f *frame.Frame) (phi *grid.Field, h float64, band float64, err error) {
+	g := f.Grid(frame.Surface)
 	if g == nil || g.Type.Components() != 1 {
 		return nil, 0, 0, fmt.Errorf("the cache holds no surface; run the take again")
 	}
 	d, voxel, _ := s.Grid()
-	n := stage.Detail(s.Domain)
+	n := max(1, int(math.Round(voxel/g.Transform.VoxelSize()[0]))) // its cells along a voxel
 	phi = grid.NewField(grid.Dims{NX: d.NX * n, NY: d.NY * n, NZ: d.NZ * n})
 	for i := range phi.Data {
 		phi.Data[i] = float32(g.Background[0])
@@ -246,13 +237,13 @@ func (s *Source) Surface(f *vdb.File) (phi *grid.Field, h float64, band float64,
 }
 
 // Liquid reads a liquid's surface, and into c its velocity where it is blurred.
-func (s *Source) Liquid(f *vdb.File, c *render.Channels, shutter float64) (*render.Liquid, error) {
+func (s *Source) Liquid(f *frame.Frame, c *render.Channels, shutter float64) (*render.Liquid, error) {
 	phi, h, band, err := s.Surface(f)
 	if err != nil {
 		return nil, err
 	}
 	d, voxel, origin := s.Grid()
-	if g := f.Grid(stage.Velocity); g != nil && g.Type.Components() == 3 && (shutter > 0 || s.Moving) {
+	if g := f.Grid(frame.Velocity); g != nil && g.Type.Components() == 3 && (shutter > 0 || s.Moving) {
 		if err := s.motion(g, c, d, voxel, origin, false); err != nil {
 			return nil, err
 		}
@@ -261,8 +252,8 @@ func (s *Source) Liquid(f *vdb.File, c *render.Channels, shutter float64) (*rend
 }
 
 // Assemble is Scene with channels that were read already.
-func (s *Source) Assemble(c *render.Channels, origin geom.Vec3, h float64, frame int, now *shot.Shot, set *shot.Element, crew grid.Crew) (*render.Scene, error) {
-	lk := look.At(set, float64(frame))
+func (s *Source) Assemble(c *render.Channels, origin geom.Vec3, h float64, number int, now *shot.Shot, set *shot.Element, crew grid.Crew) (*render.Scene, error) {
+	lk := look.At(set, float64(number))
 	var volumes []*render.Volume
 	var wet []*render.Liquid
 	var notes []string
@@ -283,7 +274,7 @@ func (s *Source) Assemble(c *render.Channels, origin geom.Vec3, h float64, frame
 		v, bad := render.NewVolume(c.Density, h, origin, crew)
 		said, err := v.Dress(c, &as, crew)
 		if err != nil {
-			return fmt.Errorf("frame %d: %w", frame, err)
+			return fmt.Errorf("frame %d: %w", number, err)
 		}
 		if notes = append(notes, said...); bad > 0 {
 			notes = append(notes, fmt.Sprintf("%d voxels of density are negative or not finite and count as empty; the run may have blown up", bad))
@@ -300,7 +291,7 @@ func (s *Source) Assemble(c *render.Channels, origin geom.Vec3, h float64, frame
 			return nil, err
 		}
 	}
-	sc, err := Dress(volumes, now, set, frame)
+	sc, err := Dress(volumes, now, set, number)
 	if err != nil {
 		return nil, err
 	}
@@ -314,8 +305,8 @@ func (s *Source) Assemble(c *render.Channels, origin geom.Vec3, h float64, frame
 const moments = 15
 
 // Dress puts solids, lamps, camera and look round volumes.
-func Dress(v []*render.Volume, now *shot.Shot, lk *shot.Element, frame int) (*render.Scene, error) {
-	f := float64(frame)
+func Dress(v []*render.Volume, now *shot.Shot, lk *shot.Element, number int) (*render.Scene, error) {
+	f := float64(number)
 	sc := &render.Scene{Volumes: v, Look: look.At(lk, f), Camera: render.CameraOf(now, f), Solids: solids(now, f), Rate: now.Rate(), Shutter: render.ShutterOf(now, f)}
 	next := render.CameraOf(now, f+1)
 	sc.Then = &next
@@ -326,7 +317,7 @@ func Dress(v []*render.Volume, now *shot.Shot, lk *shot.Element, frame int) (*re
 		}
 	}
 	for _, e := range now.Elements {
-		if held := e.Kind == shot.Collider || e.Kind == shot.Mesh; held && e.Get("holdout").Flag && (e.Muted || !e.Get("rendered").Flag) {
+		if held := e.Kind == shot.Collider || e.Kind == shot.Mesh; held && val.Holdout.Of(e) && (e.Muted || !val.Rendered.Of(e)) {
 			sc.Notes = append(sc.Notes, e.Name+" is a holdout but not in the picture, so it holds nothing out: switch “In the picture” on")
 		}
 	}
@@ -355,43 +346,50 @@ func Dress(v []*render.Volume, now *shot.Shot, lk *shot.Element, frame int) (*re
 	return sc, nil
 }
 
-func solids(now *shot.Shot, frame float64) (out []render.Solid) {
+func solids(now *shot.Shot, number float64) (out []render.Solid) {
 	for _, c := range now.Elements {
-		if (c.Kind == shot.Collider || c.Kind == shot.Mesh) && !c.Muted && c.Get("rendered").Flag {
-			out = append(out, render.Solid{Shape: c.Shape(frame), Colour: look.RGB(c.At("colour", frame).Vec), Holdout: c.Get("holdout").Flag, Clear: c.Get("material").Text == "glass"})
+		if (c.Kind == shot.Collider || c.Kind == shot.Mesh) && !c.Muted && val.Rendered.Of(c) {
+			out = append(out, render.Solid{Shape: c.Shape(now.Eval(number)), Colour: look.RGB(val.Colour.At(c, val.Frame(number))), Holdout: val.Holdout.Of(c), Clear: val.Material.Of(c) == "glass"})
 		}
 	}
 	return out
 }
 
-func lamp(e *shot.Element, frame float64) render.Lamp {
-	at, wide := geom.FromArray(e.At("position", frame).Vec), e.At("wide", frame).Num
-	l := render.NewPanel(at, geom.FromArray(e.At("target", frame).Vec), wide, e.At("tall", frame).Num)
-	if e.Get("form").Text == "ball" {
+func lamp(e *shot.Element, number float64) render.Lamp {
+	at, wide := geom.FromArray(val.Position.At(e, val.Frame(number))), val.Wide.At(e, val.Frame(number))
+	l := render.NewPanel(at, geom.FromArray(val.Target.At(e, val.Frame(number))), wide, val.Tall.At(e, val.Frame(number)))
+	if val.Form.Of(e) == "ball" {
 		l = render.Lamp{Ball: true, Centre: at, Radius: wide / 2}
 	}
-	l.Name, l.Seen = e.Name, e.Get("seen").Flag
-	l.Radiance = look.RGB(e.At("colour", frame).Vec).Scale(e.At("strength", frame).Num)
+	l.Name, l.Seen = e.Name, val.Seen.Of(e)
+	l.Radiance = look.RGB(val.Colour.At(e, val.Frame(number))).Scale(val.Strength.At(e, val.Frame(number)))
 	return l
 }
 
 // Bounds is the box of the source's domain.
 func (s *Source) Bounds() geom.Box { return s.Domain.DomainBox() }
 
+// StatsOf reads what a run told of a frame; nothing where it told nothing.
+func StatsOf(f cache.Frame) (st sim.Stats) {
+	if len(f.Stats) > 0 {
+		json.Unmarshal(f.Stats, &st)
+	}
+	return st
+}
+
 // Stats reads what a run told of its frames.
-func Stats(frames map[int]cache.Frame) map[int]gas.FrameStats {
-	out := map[int]gas.FrameStats{}
+func Stats(frames map[int]cache.Frame) map[int]sim.Stats {
+	out := map[int]sim.Stats{}
 	for n, f := range frames {
-		var st gas.FrameStats
-		if len(f.Stats) > 0 && json.Unmarshal(f.Stats, &st) == nil {
-			out[n] = st
+		if len(f.Stats) > 0 {
+			out[n] = StatsOf(f)
 		}
 	}
 	return out
 }
 
 // View is the axes of a shot's camera at a frame: right, up, towards the viewer.
-func View(s *shot.Shot, frame float64) [3]geom.Vec3 {
-	c := render.CameraOf(s, frame)
+func View(s *shot.Shot, number float64) [3]geom.Vec3 {
+	c := render.CameraOf(s, number)
 	return c.Axes()
 }

@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"zarf/core/shot"
+	"zarf/core/shot/val"
 	"zarf/core/stage"
 	"zarf/studio/cache"
 )
@@ -18,14 +19,18 @@ import (
 // killed is the run that TestKilledAtAnyMoment kills.
 func killed() *shot.Shot {
 	s := shot.New("K")
-	s.Self.Values["last"] = shot.Num(30)
+	val.Last.Set(s.Self, 30)
 	d := s.Add(shot.Domain)
-	d.Values["size"], d.Values["voxel"], d.Values["position"] = shot.Vec(1, 1.6, 1), shot.Num(0.04), shot.Vec(0, 0.8, 0)
-	d.Values["bounds"] = shot.Text("follow")
+	val.Size.Set(d, 1, 1.6, 1)
+	val.Voxel.Set(d, 0.04)
+	val.Position.Set(d, 0, 0.8, 0)
+	val.Bounds.Set(d, "follow")
 	e := s.Add(shot.Emitter)
-	e.Values["position"], e.Values["smoke"], e.Values["breakup"] = shot.Vec(0, 0.3, 0), shot.Num(2), shot.Num(0.3)
+	val.Position.Set(e, 0, 0.3, 0)
+	val.Smoke.Set(e, 2)
+	val.Breakup.Set(e, 0.3)
 	t := s.Add(shot.Turbulence)
-	t.Values["strength"] = shot.Num(3)
+	val.Strength.Set(t, 3)
 	return s
 }
 

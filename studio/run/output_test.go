@@ -17,14 +17,15 @@ import (
 	"zarf/core/grid"
 	"zarf/core/look"
 	"zarf/core/shot"
+	"zarf/core/shot/val"
 )
 
 func renderOne(t *testing.T, s *shot.Shot, values shot.Values) (dir string, err error) {
 	t.Helper()
 	c := open(t)
 	mustRun(t, c, s, 1, 3, 2)
-	for k, v := range values {
-		s.Looks[0].Values[k] = v
+	if err := s.Looks[0].PutAll(values); err != nil {
+		t.Fatal(err)
 	}
 	dir = t.TempDir()
 	r := Render{Take: s, Now: s, From: 3, To: 3, Width: 48, Height: 27, Samples: 4, Dir: dir, Name: "x"}
@@ -35,7 +36,7 @@ func renderOne(t *testing.T, s *shot.Shot, values shot.Values) (dir string, err 
 func TestEveryKindOfFile(t *testing.T) {
 	for _, kind := range []string{"png8", "png16", "exr", "exr32", "hdr"} {
 		for _, method := range []string{"march", "path"} {
-			dir, err := renderOne(t, fireShot(), shot.Values{"file": shot.Text(kind), "method": shot.Text(method), "denoise": shot.Num(0.5)})
+			dir, err := renderOne(t, fireShot(), shot.With(val.File.Is(kind), val.Method.Is(method), val.Denoise.Is(0.5)))
 			if err != nil {
 				t.Fatal(kind, err)
 			}
@@ -89,7 +90,7 @@ func TestEveryKindOfFile(t *testing.T) {
 // Straight and premultiplied PNGs are the same picture.
 func TestAlphaKinds(t *testing.T) {
 	load := func(kind string) *image.NRGBA {
-		dir, err := renderOne(t, fireShot(), shot.Values{"background": shot.Text("none"), "ground": shot.On(false), "alpha": shot.Text(kind)})
+		dir, err := renderOne(t, fireShot(), shot.With(val.Background.Is("none"), val.Ground.Is(false), val.Alpha.Is(kind)))
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -134,9 +135,9 @@ func TestBadLooksAreExplained(t *testing.T) {
 		values shot.Values
 		say    string
 	}{
-		{shot.Values{"background": shot.Text("plate")}, "none is brought in"},
-		{shot.Values{"background": shot.Text("plate"), "plate": shot.Text(strings.Repeat("ab", 16) + "/gone.png")}, "missing"},
-		{shot.Values{"sky_picture": shot.Text(strings.Repeat("cd", 16) + "/sky.exr")}, "picture of the sky"},
+		{shot.With(val.Background.Is("plate")), "none is brought in"},
+		{shot.With(val.Background.Is("plate"), val.Plate.Is(strings.Repeat("ab", 16)+"/gone.png")), "missing"},
+		{shot.With(val.SkyPicture.Is(strings.Repeat("cd", 16) + "/sky.exr")), "picture of the sky"},
 	} {
 		s := fireShot()
 		s.Attach(asset.New(asset.NewMemory()))
@@ -145,8 +146,8 @@ func TestBadLooksAreExplained(t *testing.T) {
 		}
 	}
 	s := fireShot()
-	s.Of(shot.Domain)[0].Values["cache_temperature"] = shot.On(false)
-	if _, err := renderOne(t, s, shot.Values{"smoke_from": shot.Text("temperature")}); err == nil || !strings.Contains(err.Error(), "smoke from temperature") {
+	val.CacheTemperature.Set(s.Of(shot.Domain)[0], false)
+	if _, err := renderOne(t, s, shot.With(val.SmokeFrom.Is("temperature"))); err == nil || !strings.Contains(err.Error(), "smoke from temperature") {
 		t.Errorf("a channel that isn't there: %v", err)
 	}
 }
@@ -156,8 +157,8 @@ func TestDarkPicturesSayWhy(t *testing.T) {
 	c := open(t)
 	s := fireShot()
 	mustRun(t, c, s, 1, 2, 2)
-	for _, k := range []string{"sun_strength", "sky_strength", "flame", "flame_light"} {
-		s.Looks[0].Values[k] = shot.Num(0)
+	for _, k := range []val.NumKey{val.SunStrength, val.SkyStrength, val.Flame, val.FlameLight} {
+		k.Set(s.Looks[0], 0)
 	}
 	var said string
 	r := Render{Take: s, Now: s, From: 2, To: 2, Width: 32, Height: 18, Samples: 1, Dir: t.TempDir(), Name: "x"}
@@ -195,7 +196,7 @@ func TestRangesAreTheSameOnAnyThreads(t *testing.T) {
 	c := open(t)
 	s := fireShot()
 	mustRun(t, c, s, 1, 6, 2)
-	s.Looks[0].Values["method"] = shot.Text("path")
+	val.Method.Set(s.Looks[0], "path")
 	all := func(threads int, stop int) string {
 		dir := t.TempDir()
 		r := Render{Take: s, Now: s, From: 1, To: 6, Width: 32, Height: 18, Samples: 4, Dir: dir, Name: "x", Threads: threads}

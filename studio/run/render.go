@@ -9,10 +9,12 @@ import (
 	"time"
 
 	"zarf/core/format/exr"
+	"zarf/core/frame"
 	"zarf/core/grid"
 	"zarf/core/look"
 	"zarf/core/render"
 	"zarf/core/shot"
+	"zarf/core/shot/val"
 	"zarf/core/stage"
 	"zarf/studio/cache"
 )
@@ -36,8 +38,8 @@ type Render struct {
 }
 
 // File is the name of one picture with an ending.
-func (r *Render) File(frame int, ext string) string {
-	return fmt.Sprintf("%s.%04d.%s", r.Name, frame, ext)
+func (r *Render) File(number int, ext string) string {
+	return fmt.Sprintf("%s.%04d.%s", r.Name, number, ext)
 }
 
 // TinyDir is the folder, beside the pictures, of small ones for the page.
@@ -185,18 +187,18 @@ func (p *pass) frame(ctx context.Context, f int, crew grid.Crew, begin time.Time
 }
 
 // one renders a frame; notes tell what had to be left out.
-func (r *Render) one(ctx context.Context, src *Source, set *shot.Element, frame int, path string, crew grid.Crew) (int64, []string, error) {
-	lk := look.At(set, float64(frame))
+func (r *Render) one(ctx context.Context, src *Source, set *shot.Element, number int, path string, crew grid.Crew) (int64, []string, error) {
+	lk := look.At(set, float64(number))
 	own := *src
 	own.Moving = wants(&lk).Features && Ext(&lk) == "exr"
-	sc, err := own.Scene(frame, r.Now, set, crew)
+	sc, err := own.Scene(number, r.Now, set, crew)
 	if err != nil {
 		return 0, nil, err
 	}
 	if own.Moving && !sc.Moves() {
 		sc.Notes = append(sc.Notes, "the cache holds no velocity, so the fluid stands still in the motion layer: keep velocity and run again")
 	}
-	plate, err := Plate(r.Now, &sc.Look, frame)
+	plate, err := Plate(r.Now, &sc.Look, number)
 	if err != nil {
 		return 0, nil, err
 	}
@@ -223,17 +225,17 @@ func (r *Render) one(ctx context.Context, src *Source, set *shot.Element, frame 
 			return 0, nil, ErrStopped
 		}
 	}
-	tiny := filepath.Join(r.Dir, TinyDir, r.File(frame, "png"))
-	meta := map[string]string{"shot": r.Now.Name, "look": set.Name, "frame": fmt.Sprint(frame), "samples": fmt.Sprint(pic.Samples), "software": "Zarf", "alpha": "premultiplied", "colourSpace": "linear light, Rec. 709 primaries"}
+	tiny := filepath.Join(r.Dir, TinyDir, r.File(number, "png"))
+	meta := map[string]string{"shot": r.Now.Name, "look": set.Name, "frame": fmt.Sprint(number), "samples": fmt.Sprint(pic.Samples), "software": "Zarf", "alpha": "premultiplied", "colourSpace": "linear light, Rec. 709 primaries"}
 	var more []exr.Channel
 	if r.Tiles {
 		var heat *grid.Field
-		if !src.Domain.Liquid() {
-			f, err := src.ReadOnly(frame, stage.Density, stage.Burn, stage.Temperature)
+		if stage.Has(src.Domain, frame.Temperature) {
+			f, err := src.ReadOnly(number, frame.Density, frame.Burn, frame.Temperature)
 			if err != nil {
 				return 0, nil, err
 			}
-			heat = src.Channel(f, stage.Temperature)
+			heat = src.Channel(f, frame.Temperature)
 		}
 		if more, err = tileLayers(ctx, sc, heat, r.Sides, w, h, crew); err != nil {
 			return 0, nil, err
@@ -270,8 +272,11 @@ func Ranges(frames []int) string {
 // ForTiles sets a look to what flipbooks are made of: OpenEXR with layers,
 // nothing behind, no ground.
 func ForTiles(lk *shot.Element) {
-	lk.Values["file"], lk.Values["layers"], lk.Values["packed"] = shot.Text("exr"), shot.On(true), shot.Text("zip")
-	lk.Values["background"], lk.Values["ground"] = shot.Text("none"), shot.On(false)
+	val.File.Set(lk, "exr")
+	val.Layers.Set(lk, true)
+	val.Packed.Set(lk, "zip")
+	val.Background.Set(lk, "none")
+	val.Ground.Set(lk, false)
 }
 
 // tileLayers are the layers that only flipbooks want: temperature, and light

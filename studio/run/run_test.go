@@ -15,6 +15,8 @@ import (
 
 	"zarf/core/format/exr"
 	"zarf/core/shot"
+	"zarf/core/shot/val"
+	"zarf/core/sim"
 	"zarf/core/stage"
 	"zarf/studio/cache"
 )
@@ -22,18 +24,21 @@ import (
 // puffShot is small enough for a test: 16 x 24 x 16 voxels, 6 frames.
 func puffShot() *shot.Shot {
 	s := shot.New("puff")
-	s.Self.Values["last"] = shot.Num(6)
+	val.Last.Set(s.Self, 6)
 	d := s.Add(shot.Domain)
-	d.Values["size"], d.Values["voxel"] = shot.Vec(0.8, 1.2, 0.8), shot.Num(0.05)
-	d.Values["position"] = shot.Vec(0, 0.6, 0)
+	val.Size.Set(d, 0.8, 1.2, 0.8)
+	val.Voxel.Set(d, 0.05)
+	val.Position.Set(d, 0, 0.6, 0)
 	e := s.Add(shot.Emitter)
-	e.Values["position"], e.Values["speed"], e.Values["breakup"] = shot.Vec(0, 0.25, 0), shot.Num(0.5), shot.Num(0.4)
-	s.Add(shot.Wind).Values["gust"] = shot.Num(0.5)
+	val.Position.Set(e, 0, 0.25, 0)
+	val.Speed.Set(e, 0.5)
+	val.Breakup.Set(e, 0.4)
+	val.Gust.Set(s.Add(shot.Wind), 0.5)
 	s.Add(shot.Turbulence)
 	c := s.Add(shot.Collider)
-	c.Values["size"] = shot.Vec(0.2, 0.2, 0.2)
-	c.SetKey("position", shot.Key{Frame: 1, Value: shot.Vec(-0.2, 0.7, 0)})
-	c.SetKey("position", shot.Key{Frame: 6, Value: shot.Vec(0.2, 0.8, 0)})
+	val.Size.Set(c, 0.2, 0.2, 0.2)
+	c.SetKey(val.Position, shot.Key{Frame: 1, Value: shot.Vec(-0.2, 0.7, 0)})
+	c.SetKey(val.Position, shot.Key{Frame: 6, Value: shot.Vec(0.2, 0.8, 0)})
 	return s
 }
 
@@ -245,12 +250,12 @@ func TestKeyFollowsOnlyWhatMatters(t *testing.T) {
 	d := s.Of(shot.Domain)[0]
 	key := stage.Key(s, d)
 	free := map[string]func(s *shot.Shot){
-		"a look":         func(s *shot.Shot) { s.Looks[0].Values["phase"] = shot.Num(0.9) },
+		"a look":         func(s *shot.Shot) { val.Phase.Set(s.Looks[0], 0.9) },
 		"a name":         func(s *shot.Shot) { s.Element("emitter1").Name = "other" },
-		"a colour":       func(s *shot.Shot) { s.Element("collider1").Values["colour"] = shot.Vec(1, 0, 0) },
-		"the camera":     func(s *shot.Shot) { s.Element("camera").Values["lens"] = shot.Num(80) },
-		"the last frame": func(s *shot.Shot) { s.Self.Values["last"] = shot.Num(90) },
-		"the handover":   func(s *shot.Shot) { s.Handover["digits"] = shot.Num(7) },
+		"a colour":       func(s *shot.Shot) { val.Colour.Set(s.Element("collider1"), 1, 0, 0) },
+		"the camera":     func(s *shot.Shot) { val.Lens.Set(s.Element("camera"), 80) },
+		"the last frame": func(s *shot.Shot) { val.Last.Set(s.Self, 90) },
+		"the handover":   func(s *shot.Shot) { val.Digits.Set(s.Handover, 7) },
 	}
 	for what, change := range free {
 		c := s.Clone()
@@ -260,12 +265,12 @@ func TestKeyFollowsOnlyWhatMatters(t *testing.T) {
 		}
 	}
 	bound := map[string]func(s *shot.Shot){
-		"smoke":    func(s *shot.Shot) { s.Element("emitter1").Values["smoke"] = shot.Num(0.5) },
-		"a key":    func(s *shot.Shot) { s.Element("emitter1").SetKey("smoke", shot.Key{Frame: 2}) },
+		"smoke":    func(s *shot.Shot) { val.Smoke.Set(s.Element("emitter1"), 0.5) },
+		"a key":    func(s *shot.Shot) { s.Element("emitter1").SetKey(val.Smoke, shot.Key{Frame: 2}) },
 		"a mute":   func(s *shot.Shot) { s.Element("collider1").Muted = true },
-		"gravity":  func(s *shot.Shot) { s.Self.Values["gravity"] = shot.Num(1) },
-		"a wall":   func(s *shot.Shot) { s.Element(d.ID).Values["side_y1"] = shot.Text("wall") },
-		"pre-roll": func(s *shot.Shot) { s.Self.Values["preroll"] = shot.Num(3) },
+		"gravity":  func(s *shot.Shot) { val.Gravity.Set(s.Self, 1) },
+		"a wall":   func(s *shot.Shot) { val.SideY1.Set(s.Element(d.ID), "wall") },
+		"pre-roll": func(s *shot.Shot) { val.Preroll.Set(s.Self, 3) },
 	}
 	for what, change := range bound {
 		c := s.Clone()
@@ -278,7 +283,8 @@ func TestKeyFollowsOnlyWhatMatters(t *testing.T) {
 
 func TestPrerollIsNotKept(t *testing.T) {
 	s := puffShot()
-	s.Self.Values["preroll"], s.Self.Values["last"] = shot.Num(4), shot.Num(2)
+	val.Preroll.Set(s.Self, 4)
+	val.Last.Set(s.Self, 2)
 	c := open(t)
 	mustRun(t, c, s, 1, 2, 2)
 	got := sums(t, c, s)
@@ -286,14 +292,14 @@ func TestPrerollIsNotKept(t *testing.T) {
 		t.Errorf("%v", got)
 	}
 	plain := puffShot()
-	plain.Self.Values["last"] = shot.Num(2)
+	val.Last.Set(plain.Self, 2)
 	mustRun(t, c, plain, 1, 2, 2)
 	a, _ := Open(s, "", c)
 	b, _ := Open(plain, "", c)
 	fa, _ := a.Stage.Get(1)
 	fb, _ := b.Stage.Get(1)
-	if fa.Totals["smoke"] <= fb.Totals["smoke"] {
-		t.Errorf("after pre-roll frame 1 holds %g of smoke, without %g", fa.Totals["smoke"], fb.Totals["smoke"])
+	if StatsOf(fa).Of(sim.SmokeTotal) <= StatsOf(fb).Of(sim.SmokeTotal) {
+		t.Errorf("after pre-roll frame 1 holds %g of smoke, without %g", StatsOf(fa).Of(sim.SmokeTotal), StatsOf(fb).Of(sim.SmokeTotal))
 	}
 }
 
@@ -341,13 +347,13 @@ func TestProgressIsJSON(t *testing.T) {
 // picture of the march.
 func TestMotionLayerOfFluidWithoutShutter(t *testing.T) {
 	s := puffShot()
-	s.Of(shot.Camera)[0].Values["shutter"] = shot.Num(0)
-	s.Of(shot.Emitter)[0].Values["speed"] = shot.Num(2)
+	val.Shutter.Set(s.Of(shot.Camera)[0], 0)
+	val.Speed.Set(s.Of(shot.Emitter)[0], 2)
 	c := open(t)
 	mustRun(t, c, s, 1, 5, 2)
 	ForTiles(s.Looks[0])
 	for _, e := range s.Of(shot.Collider) {
-		e.Values["rendered"] = shot.On(false)
+		val.Rendered.Set(e, false)
 	}
 	dir := t.TempDir()
 	r := Render{Take: s, Now: s, Look: s.Looks[0].ID, From: 5, To: 5, Width: 64, Height: 64, Samples: 1, Tiles: true, Dir: dir, Name: "m"}

@@ -5,12 +5,10 @@
 package run
 
 import (
-	"bytes"
 	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
-	"io"
 	"io/fs"
 	"maps"
 	"runtime"
@@ -18,28 +16,29 @@ import (
 	"time"
 
 	"zarf/core/asset"
-	"zarf/core/format/ply"
-	"zarf/core/format/vdb"
-	"zarf/core/gas"
+	"zarf/core/frame"
 	"zarf/core/grid"
 	"zarf/core/shot"
+	"zarf/core/shot/val"
+	"zarf/core/sim"
+	_ "zarf/core/solvers"
 	"zarf/core/stage"
 	"zarf/studio/cache"
 )
 
 // Progress is told after every step of a job.
 type Progress struct {
-	Frame   int            `json:"frame"`
-	Done    int            `json:"done"`
-	Total   int            `json:"total"`
-	Seconds float64        `json:"seconds"` // of this frame
-	Left    float64        `json:"left"`    // seconds that remain, guessed
-	Memory  uint64         `json:"memory"`
-	Bytes   int64          `json:"bytes"`
-	Note    string         `json:"note,omitempty"`
-	Reused  bool           `json:"reused,omitempty"` // the frame was there already
-	Voxels  float64        `json:"voxels,omitempty"`
-	Stats   gas.FrameStats `json:"stats"`
+	Frame   int       `json:"frame"`
+	Done    int       `json:"done"`
+	Total   int       `json:"total"`
+	Seconds float64   `json:"seconds"` // of this frame
+	Left    float64   `json:"left"`    // seconds that remain, guessed
+	Memory  uint64    `json:"memory"`
+	Bytes   int64     `json:"bytes"`
+	Note    string    `json:"note,omitempty"`
+	Reused  bool      `json:"reused,omitempty"` // the frame was there already
+	Voxels  float64   `json:"voxels,omitempty"`
+	Stats   sim.Stats `json:"stats"`
 }
 
 // Report receives progress.
@@ -70,7 +69,7 @@ func (s *Sim) Do(ctx context.Context, c *cache.Cache, report Report) error {
 		return err
 	}
 	g.FedBy(Feed(s.Shot, c))
-	if stage.Factor(g.Of()) > 1 {
+	if stage.RefinementOf(g.Of()) != nil {
 		return s.refine(ctx, c, g.Of(), report)
 	}
 	return s.coarse(ctx, c, g, report)
@@ -89,23 +88,19 @@ func (s *Sim) coarse(ctx context.Context, c *cache.Cache, g stage.Runner, report
 	return run.do()
 }
 
-// Feed reads the frames of a shot's domains from a cache.
-func Feed(s *shot.Shot, c *cache.Cache) func(d *shot.Element, frame int) (*vdb.File, error) {
-	return func(d *shot.Element, frame int) (*vdb.File, error) {
+// Feed reads the frames of a shot's domains and sequences from a cache.
+func Feed(s *shot.Shot, c *cache.Cache) stage.Feed {
+	return func(d *shot.Element, number int) (*frame.Frame, error) {
 		if d.Kind == shot.Sequence {
-			return outside(s, c, d, frame)
+			return outside(s, c, d, number)
 		}
-		b, err := c.Stage(stage.Key(s, d)).Read(frame)
-		if err != nil {
-			return nil, err
-		}
-		return vdb.Read(bytes.NewReader(b), vdb.DefaultLimits)
+		return c.Stage(stage.Key(s, d)).Load(number)
 	}
 }
 
 // outside reads the frame of a sequence that plays at a frame of the shot.
-func outside(s *shot.Shot, c *cache.Cache, d *shot.Element, frame int) (*vdb.File, error) {
-	ref := d.Get("frames").Text
+func outside(s *shot.Shot, c *cache.Cache, d *shot.Element, number int) (*frame.Frame, error) {
+	ref := val.Frames.Of(d)
 	if asset.CheckID(ref) != nil {
 		return nil, fmt.Errorf("%s holds no frames yet; bring some in", d.Name)
 	}
@@ -115,34 +110,27 @@ func outside(s *shot.Shot, c *cache.Cache, d *shot.Element, frame int) (*vdb.Fil
 		return nil, fmt.Errorf("the frames of %s are gone from the cache; bring them in again", d.Name)
 	}
 	first, last := slices.Min(slices.Collect(maps.Keys(frames))), slices.Max(slices.Collect(maps.Keys(frames)))
-	n := frame - int(d.Get("start").Num) + first
+	n := number - int(val.Start.Of(d)) + first
 	if n < first || n > last {
 		return nil, stage.ErrOver
 	}
 	said := func(err error) error { return fmt.Errorf("frame %d of %s: %w", n, d.Name, err) }
-	var f *vdb.File
+	var f *frame.Frame
 	if frames[n].Points > 0 {
-		b, err := st.ReadPoints(n)
+		p, err := st.LoadPoints(n)
 		if err != nil {
 			return nil, said(err)
 		}
-		p, err := ply.DecodePoints(b)
-		if err != nil {
-			return nil, said(err)
-		}
-		if f, err = stage.Pour(p, d.Get("grain").Num/d.At("scale", float64(frame)).Num); err != nil {
+		if f, err = stage.Rasterise(p, val.Grain.Of(d)/val.Scale.At(d, val.Frame(float64(number)))); err != nil {
 			return nil, said(err)
 		}
 	} else {
-		b, err := st.Read(n)
-		if err != nil {
-			return nil, said(err)
-		}
-		if f, err = vdb.Decode(b, vdb.DefaultLimits); err != nil {
+		var err error
+		if f, err = st.Load(n); err != nil {
 			return nil, said(err)
 		}
 	}
-	f, _, err := stage.Arrive(f, d, s.Get("air_temperature").Num, s.Rate())
+	f, _, err := stage.Normalise(f, d, val.AirTemperature.Of(s), s.Rate())
 	if err != nil {
 		return nil, said(err)
 	}
@@ -169,7 +157,9 @@ func (r *simRun) do() error {
 		r.report(Progress{Frame: r.To, Done: r.To - r.From + 1, Total: r.To - r.From + 1, Reused: true, Note: "every frame of the simulation is there already"})
 		return nil
 	}
-	r.resume(missing[0])
+	if err := r.resume(missing[0]); err != nil {
+		return err
+	}
 	r.saved = time.Now()
 	stop := func() bool { return r.ctx.Err() != nil }
 	last := missing[len(missing)-1]
@@ -178,15 +168,15 @@ func (r *simRun) do() error {
 			return r.halt()
 		}
 		begin := time.Now()
-		frame, stats, err := r.stage.Advance(stop)
-		if errors.Is(err, gas.ErrStopped) {
+		number, stats, err := r.stage.Advance(stop)
+		if errors.Is(err, sim.ErrStopped) {
 			return ErrStopped // the state of the last whole frame stands
 		}
 		if err != nil {
 			return err
 		}
 		seconds := time.Since(begin).Seconds()
-		if err := r.keep(frame, stats, seconds); err != nil {
+		if err := r.keep(number, stats, seconds); err != nil {
 			return err
 		}
 		if err := r.maybeSave(); err != nil {
@@ -210,60 +200,63 @@ func missing(st *cache.Stage, from, to int) (out []int) {
 	return out
 }
 
-// resume loads the saved state if it doesn't lie beyond the first frame
-// wanted; a state that can't be read costs time, nothing else.
-func (r *simRun) resume(first int) {
+// resume loads the saved state if it doesn't lie beyond the first frame wanted.
+// A state that can't be read costs time, nothing else: the run begins anew, with
+// a stage that nothing was read into.
+func (r *simRun) resume(first int) error {
 	f, err := r.st.State()
 	if err != nil {
 		if !errors.Is(err, fs.ErrNotExist) {
 			r.report(Progress{Note: fmt.Sprintf("the saved state can't be read (%v); starting from the first frame", err)})
 		}
-		return
+		return nil
 	}
 	defer f.Close()
 	fresh := r.stage.Next()
-	if err := r.stage.LoadState(f); err != nil {
+	if err := r.stage.LoadState(f, true); err != nil {
 		r.report(Progress{Note: fmt.Sprintf("%v; starting from the first frame", err)})
-		r.restart()
-		return
+		return r.restart()
 	}
 	if r.stage.Next() > first {
-		r.restart()
-		return
+		return r.restart()
 	}
 	if r.stage.Next() > fresh {
 		r.report(Progress{Frame: r.stage.Next() - 1, Note: fmt.Sprintf("resumed after frame %d", r.stage.Next()-1)})
 	}
+	return nil
 }
 
-func (r *simRun) restart() {
+// restart goes back to a stage at rest.
+func (r *simRun) restart() error {
 	g, err := stage.New(r.Shot, r.Domain, grid.NewCrew(r.Threads))
-	if err == nil {
-		g.FedBy(Feed(r.Shot, r.cache))
-		r.stage = g
+	if err != nil {
+		return err
 	}
+	g.FedBy(Feed(r.Shot, r.cache))
+	r.stage = g
+	return nil
 }
 
 // keep stores a frame if it is wanted and not there, and reports it.
-func (r *simRun) keep(frame int, stats gas.FrameStats, seconds float64) error {
+func (r *simRun) keep(number int, stats sim.Stats, seconds float64) error {
 	r.made++
-	p := Progress{Frame: frame, Total: r.To - r.From + 1, Stats: stats, Seconds: seconds, Voxels: r.stage.Of().Voxels()}
-	if first, _ := r.Shot.Range(); frame < first {
+	p := Progress{Frame: number, Total: r.To - r.From + 1, Stats: stats, Seconds: seconds, Voxels: r.stage.Of().Voxels()}
+	if first, _ := r.Shot.Range(); number < first {
 		p.Note = "pre-roll"
-	} else if f, ok := r.st.Get(frame); ok {
+	} else if f, ok := r.st.Get(number); ok {
 		p.Reused, p.Bytes = true, f.Size
 	} else {
 		begin := time.Now()
-		size, err := r.put(frame, stats, seconds)
+		size, err := r.put(number, stats, seconds)
 		if err != nil {
 			return err
 		}
 		p.Bytes = size
 		p.Seconds += time.Since(begin).Seconds()
 	}
-	p.Done = max(0, frame-r.From+1)
-	r.pacer.frame(frame, p.Seconds)
-	p.Left = r.pacer.left(frame+1, r.To)
+	p.Done = max(0, number-r.From+1)
+	r.pacer.frame(number, p.Seconds)
+	p.Left = r.pacer.left(number+1, r.To)
 	var m runtime.MemStats
 	runtime.ReadMemStats(&m)
 	p.Memory = m.Sys
@@ -271,38 +264,12 @@ func (r *simRun) keep(frame int, stats gas.FrameStats, seconds float64) error {
 	return nil
 }
 
-func (r *simRun) put(frame int, stats gas.FrameStats, seconds float64) (int64, error) {
+func (r *simRun) put(number int, stats sim.Stats, seconds float64) (int64, error) {
 	raw, err := json.Marshal(stats)
 	if err != nil {
 		return 0, err
 	}
-	f := cache.Frame{Frame: frame, Seconds: seconds, Stats: raw, Totals: totals(stats)}
-	if p := r.stage.Points(); p != nil {
-		if f.Points, err = r.st.PutPoints(frame, p.Encode); err != nil {
-			return 0, err
-		}
-	}
-	return putGrids(r.st, f, r.stage.Grids(), r.Threads)
-}
-
-// totals are the amounts kept with a frame, for plots.
-func totals(st gas.FrameStats) map[string]float64 {
-	if st.Particles > 0 || st.Volume > 0 {
-		return map[string]float64{"volume": st.Volume, "inflow": st.VolumeMade, "drained": st.Drained, "particles": float64(st.Particles), "speed": st.MaxSpeed, "top": st.Top, "substeps": float64(st.Substeps)}
-	}
-	return map[string]float64{"smoke": st.SmokeTotal, "heat": st.HeatTotal, "fuel": st.FuelTotal, "burnt": st.FuelBurnt, "heat made": st.HeatMade,
-		"soot made": st.SootMade, "expanded": st.Expanded, "speed": st.MaxSpeed, "peak": st.PeakHeat, "top": st.Top, "substeps": float64(st.Substeps)}
-}
-
-// putGrids writes a frame with its channels' ranges.
-func putGrids(st *cache.Stage, f cache.Frame, grids []*vdb.Grid, threads int) (int64, error) {
-	for _, g := range grids {
-		in := g.Inspect()
-		f.Channels = append(f.Channels, cache.Channel{Name: g.Name, Low: in.Low[0], High: in.High[0], Active: in.Active})
-	}
-	f, err := st.Put(f, func(w io.Writer) error {
-		return vdb.Write(w, grids, vdb.Options{Compression: vdb.Blosc, Workers: grid.NewCrew(threads).For})
-	})
+	f, err := r.st.Keep(cache.Frame{Frame: number, Seconds: seconds, Stats: raw}, r.stage.Frame(), grid.NewCrew(r.Threads).For)
 	return f.Size + f.Points, err
 }
 

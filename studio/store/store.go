@@ -19,6 +19,7 @@ import (
 
 	"zarf/core/asset"
 	"zarf/core/shot"
+	_ "zarf/core/solvers"
 )
 
 //go:embed migrations/*.sql

@@ -8,6 +8,7 @@ import (
 	"testing"
 
 	"zarf/core/shot"
+	"zarf/core/shot/val"
 )
 
 func open(t *testing.T) *Store {
@@ -35,12 +36,12 @@ func last(t *testing.T, s *Store, id int64) float64 {
 	if err != nil {
 		t.Fatal(err)
 	}
-	return d.Get("last").Num
+	return val.Last.Of(d)
 }
 
 func edit(t *testing.T, s *Store, id int64, v float64, merge string) {
 	t.Helper()
-	_, err := s.Edit(id, fmt.Sprintf("to %g", v), merge, func(d *shot.Shot) error { d.Self.Values["last"] = shot.Num(v); return nil })
+	_, err := s.Edit(id, fmt.Sprintf("to %g", v), merge, func(d *shot.Shot) error { val.Last.Set(d.Self, v); return nil })
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -124,7 +125,7 @@ func TestConcurrentEdits(t *testing.T) {
 func TestAFailedEditChangesNothing(t *testing.T) {
 	s := open(t)
 	r := create(t, s, "A")
-	_, err := s.Edit(r.ID, "x", "", func(d *shot.Shot) error { d.Self.Values["last"] = shot.Num(5); return errors.New("no") })
+	_, err := s.Edit(r.ID, "x", "", func(d *shot.Shot) error { val.Last.Set(d.Self, 5); return errors.New("no") })
 	if err == nil || last(t, s, r.ID) != 72 {
 		t.Errorf("%v, last %g", err, last(t, s, r.ID))
 	}

@@ -15,6 +15,7 @@ import (
 
 	"zarf/core/geom"
 	"zarf/core/model"
+	"zarf/core/srgb"
 )
 
 // Error tells where a file is wrong.
@@ -257,18 +258,11 @@ func vertices(e element, s *source, m *geom.Mesh) {
 		if colours {
 			c := geom.V(v[3], v[4], v[5])
 			if coded {
-				c = geom.V(linear(v[3]/255), linear(v[4]/255), linear(v[5]/255))
+				c = geom.V(srgb.Decode(v[3]/255), srgb.Decode(v[4]/255), srgb.Decode(v[5]/255))
 			}
 			m.Colour = append(m.Colour, c)
 		}
 	}
-}
-
-func linear(c float64) float64 {
-	if c <= 0.04045 {
-		return c / 12.92
-	}
-	return math.Pow((c+0.055)/1.055, 2.4)
 }
 
 func faces(e element, s *source, m *geom.Mesh) {

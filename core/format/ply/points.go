@@ -7,24 +7,16 @@ import (
 	"io"
 	"math"
 	"slices"
+
+	"zarf/core/frame"
 )
 
-// Points are particles: places in metres, and velocities in m/s or nil.
-type Points struct {
-	Comment string
-	P, V    [][3]float32
-	Extra   []Extra
-}
+// Points are particles.
+type Points = frame.Points
 
-// Extra is a further number of every point.
-type Extra struct {
-	Name string
-	V    []float32
-}
-
-// Encode writes a binary little-endian file of vertices x, y, z, vx, vy, vz and
+// EncodePoints writes a binary little-endian file of vertices x, y, z, vx, vy, vz and
 // what else there is.
-func (p *Points) Encode(w io.Writer) error {
+func EncodePoints(w io.Writer, p *Points) error {
 	var b bytes.Buffer
 	fmt.Fprintf(&b, "ply\nformat binary_little_endian 1.0\ncomment %s\nelement vertex %d\n", p.Comment, len(p.P))
 	names := []string{"x", "y", "z"}
@@ -97,7 +89,7 @@ func (s *source) points(e element) *Points {
 	for n, q := range e.props {
 		if q.count == "" && !slices.Contains([]string{"x", "y", "z", "vx", "vy", "vz"}, q.name) {
 			own[n] = len(p.Extra)
-			p.Extra = append(p.Extra, Extra{Name: q.name})
+			p.Extra = append(p.Extra, frame.Attribute{Name: q.name})
 		}
 	}
 	for n := range e.many {

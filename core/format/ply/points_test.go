@@ -10,7 +10,7 @@ func TestPointsComeBack(t *testing.T) {
 	for _, v := range [][][3]float32{nil, {{1, 2, 3}, {-4, 5e-3, 6}}} {
 		p := &Points{Comment: "metres", P: [][3]float32{{0, 1, 2}, {-3.5, 4, 1e6}}, V: v}
 		var b bytes.Buffer
-		if err := p.Encode(&b); err != nil {
+		if err := EncodePoints(&b, p); err != nil {
 			t.Fatal(err)
 		}
 		q, err := DecodePoints(b.Bytes())

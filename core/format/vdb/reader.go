@@ -15,6 +15,9 @@ import (
 	"sync/atomic"
 
 	"github.com/x448/float16"
+
+	"zarf/core/format/blosc"
+	"zarf/core/frame"
 )
 
 // Limits keep a hostile file from taking all memory.
@@ -30,19 +33,8 @@ var DefaultLimits = Limits{Bytes: 8 << 30, Voxels: 1 << 30, Grids: 1000}
 
 // File is what a VDB file holds.
 type File struct {
+	frame.Frame
 	Version uint32
-	Meta    map[string]any
-	Grids   []*Grid
-}
-
-// Grid finds a grid by name.
-func (f *File) Grid(name string) *Grid {
-	for _, g := range f.Grids {
-		if g.Name == name {
-			return g
-		}
-	}
-	return nil
 }
 
 // lens reads little-endian values from memory; it panics with errShort past
@@ -204,7 +196,7 @@ func (l *lens) grid(g *Grid, kind string, bare bool, budget *int64) {
 	t, ok := strings.CutPrefix(base, "Tree_")
 	t, ok2 := strings.CutSuffix(t, "_5_4_3")
 	g.Type = Type(t)
-	if _, _, _, known := g.Type.shape(); !ok || !ok2 || !known {
+	if _, _, _, known := g.Type.Shape(); !ok || !ok2 || !known {
 		l.fail("grids of type %s can't be read here; float, double, int32, int64, bool, vec3s, vec3d, vec3i with the 5-4-3 tree can", kind)
 	}
 	comp := Compression(l.u32())
@@ -217,7 +209,7 @@ func (l *lens) grid(g *Grid, kind string, bare bool, budget *int64) {
 		return
 	}
 	tr := treeReader{lens: l, g: g, comp: comp, budget: budget}
-	tr.comps, tr.size, tr.narrow, _ = g.Type.shape()
+	tr.comps, tr.size, tr.narrow, _ = g.Type.Shape()
 	tr.topology()
 	tr.buffers()
 }
@@ -281,20 +273,20 @@ type treeReader struct {
 // raw reads one stored value of full size.
 func (t *treeReader) value() (v [3]float64) {
 	for c := range t.comps {
-		v[c] = t.g.Type.decode(t.take(t.size))
+		v[c] = decode(t.g.Type, t.take(t.size))
 	}
 	return v
 }
 
-func (t Type) decode(b []byte) float64 {
+func decode(t Type, b []byte) float64 {
 	switch t {
-	case Float, Vec3s:
+	case frame.Float, frame.Vec3s:
 		return float64(math.Float32frombits(binary.LittleEndian.Uint32(b)))
-	case Double, Vec3d:
+	case frame.Double, frame.Vec3d:
 		return math.Float64frombits(binary.LittleEndian.Uint64(b))
-	case Int32, Vec3i:
+	case frame.Int32, frame.Vec3i:
 		return float64(int32(binary.LittleEndian.Uint32(b)))
-	case Int64:
+	case frame.Int64:
 		return float64(int64(binary.LittleEndian.Uint64(b)))
 	}
 	if b[0] != 0 {
@@ -378,7 +370,7 @@ func (t *treeReader) children(o [3]int32, log uint, child []uint64) {
 				t.node(at(m), 4)
 				continue
 			}
-			*t.budget -= leafSize
+			*t.budget -= frame.LeafSize
 			if *t.budget < 0 {
 				t.fail("more voxels than allowed")
 			}
@@ -449,7 +441,7 @@ func (t *treeReader) preamble(n int) (in0, in1 [3]float64, sel []uint64, all, ha
 		sel = make([]uint64, n/64)
 		t.words(sel)
 	}
-	half = t.g.Half && (t.g.Type == Float || t.g.Type == Vec3s || t.g.Type == Double || t.g.Type == Vec3d)
+	half = t.g.Half && (t.g.Type == frame.Float || t.g.Type == frame.Vec3s || t.g.Type == frame.Double || t.g.Type == frame.Vec3d)
 	return in0, in1, sel, meta == 6 || t.comp&ActiveMask == 0, half
 }
 
@@ -484,7 +476,7 @@ func (t *treeReader) header(n int, active []uint64) (in0, in1 [3]float64, sel []
 		if half {
 			return float64(float16.Frombits(binary.LittleEndian.Uint16(b)).Float32())
 		}
-		return typ.decode(b)
+		return decode(typ, b)
 	}, all
 }
 
@@ -508,7 +500,7 @@ func (t *treeReader) parcel(n int) (data []byte, packed bool) {
 
 func (t *treeReader) unpackInto(out, packed []byte) error {
 	if t.comp&Blosc != 0 {
-		return unblosc(out, packed)
+		return blosc.Expand(out, packed)
 	}
 	return inflate(out, packed)
 }
@@ -527,7 +519,7 @@ type stored struct {
 // buffers reads the leaves' values: their places one after the other, their
 // contents on all processors.
 func (t *treeReader) buffers() {
-	if t.g.Type == Bool {
+	if t.g.Type == frame.Bool {
 		t.flags()
 		return
 	}
@@ -542,7 +534,7 @@ func (t *treeReader) buffers() {
 	const run = 32
 	for w := range fault {
 		wg.Go(func() {
-			room := make([]byte, leafSize*t.comps*8)
+			room := make([]byte, frame.LeafSize*t.comps*8)
 			for fault[w] == nil {
 				lo := int(next.Add(run)) - run
 				if lo >= len(blocks) {
@@ -573,7 +565,7 @@ func (t *treeReader) flags() {
 		t.coord()
 		var on Mask
 		t.words(on[:])
-		l.Wide = make([]float64, leafSize)
+		l.Wide = make([]float64, frame.LeafSize)
 		for n := range l.Wide {
 			if on.On(n) {
 				l.Wide[n] = 1
@@ -584,9 +576,9 @@ func (t *treeReader) flags() {
 
 // block reads what precedes a leaf's values and notes where they are.
 func (t *treeReader) block(l *Leaf) stored {
-	in0, in1, sel, all, half := t.preamble(leafSize)
+	in0, in1, sel, all, half := t.preamble(frame.LeafSize)
 	b := stored{leaf: l, in0: in0, in1: in1, sel: sel, all: all, half: half}
-	count := leafSize
+	count := frame.LeafSize
 	if !all {
 		count = l.Active.Count()
 	}
@@ -604,7 +596,7 @@ func (t *treeReader) block(l *Leaf) stored {
 // expand fills a leaf from its block.
 func (t *treeReader) expand(b *stored, room []byte) error {
 	l := b.leaf
-	count := leafSize
+	count := frame.LeafSize
 	if !b.all {
 		count = l.Active.Count()
 	}
@@ -620,11 +612,11 @@ func (t *treeReader) expand(b *stored, room []byte) error {
 		}
 	}
 	if t.narrow {
-		l.Values = make([]float32, leafSize*t.comps)
+		l.Values = make([]float32, frame.LeafSize*t.comps)
 		t.scatter32(b, raw)
 		return nil
 	}
-	l.Wide = make([]float64, leafSize*t.comps)
+	l.Wide = make([]float64, frame.LeafSize*t.comps)
 	t.scatter(b, raw, size, func(n int, v float64) { l.Wide[n] = v })
 	return nil
 }
@@ -641,7 +633,7 @@ func (t *treeReader) scatter32(b *stored, raw []byte) {
 		at += 4
 		return math.Float32frombits(binary.LittleEndian.Uint32(raw[at-4:]))
 	}
-	if b.all || l.Active.Count() == leafSize {
+	if b.all || l.Active.Count() == frame.LeafSize {
 		for n := range l.Values {
 			l.Values[n] = read()
 		}
@@ -670,7 +662,7 @@ func (t *treeReader) scatter32(b *stored, raw []byte) {
 // scatter puts stored values where the mask says, inactive ones elsewhere.
 func (t *treeReader) scatter(b *stored, raw []byte, size int, put func(n int, v float64)) {
 	rank := 0
-	for n := range leafSize {
+	for n := range frame.LeafSize {
 		on := b.leaf.Active.On(n)
 		for c := range t.comps {
 			at := ((rank * t.comps) + c) * size
@@ -681,7 +673,7 @@ func (t *treeReader) scatter(b *stored, raw []byte, size int, put func(n int, v 
 			case (b.all || on) && b.half:
 				put(n*t.comps+c, float64(float16.Frombits(binary.LittleEndian.Uint16(raw[at:])).Float32()))
 			case b.all || on:
-				put(n*t.comps+c, t.g.Type.decode(raw[at:]))
+				put(n*t.comps+c, decode(t.g.Type, raw[at:]))
 			case b.sel != nil && b.sel[n>>6]>>(n&63)&1 == 1:
 				put(n*t.comps+c, b.in1[c])
 			default:

@@ -4,6 +4,8 @@ import (
 	"math/rand/v2"
 	"reflect"
 	"testing"
+
+	"zarf/core/frame"
 )
 
 // Every turn of the cube, there and back, gives the same grid; mirrors are told
@@ -23,13 +25,13 @@ func TestTurnThereAndBack(t *testing.T) {
 	mirrors := 0
 	for _, perm := range [][3]int{{0, 1, 2}, {0, 2, 1}, {1, 0, 2}, {1, 2, 0}, {2, 0, 1}, {2, 1, 0}} {
 		for s := range 8 {
-			by := Turn{perm, [3]int{1 - s&1*2, 1 - s>>1&1*2, 1 - s>>2&1*2}}
+			by := frame.Turn{Perm: perm, Sign: [3]int{1 - s&1*2, 1 - s>>1&1*2, 1 - s>>2&1*2}}
 			if by.Mirrors() {
 				mirrors++
 			}
 			make := func() *Grid {
-				g := FromDense("v", [3]int{-5, 3, 0}, n, comps, 0, 0, nil)
-				g.Transform = Uniform(0.25, [3]float64{1, -2, 0.5})
+				g := frame.FromDense("v", [3]int{-5, 3, 0}, n, comps, 0, 0, nil)
+				g.Transform = frame.Uniform(0.25, [3]float64{1, -2, 0.5})
 				return g
 			}
 			g := make()
@@ -70,13 +72,13 @@ func TestTurnThereAndBack(t *testing.T) {
 
 // What other writers store as wide or whole numbers is written as float32.
 func TestNarrowCanBeWritten(t *testing.T) {
-	for _, kind := range []Type{Double, Int32, Vec3d} {
+	for _, kind := range []Type{frame.Double, frame.Int32, frame.Vec3d} {
 		n := kind.Components()
-		l := &Leaf{Origin: [3]int32{8, 0, -8}, Wide: make([]float64, leafSize*n)}
+		l := &Leaf{Origin: [3]int32{8, 0, -8}, Wide: make([]float64, frame.LeafSize*n)}
 		l.Wide[5*n], l.Wide[7*n+n-1] = 1.5, -3
 		l.Active.Set(5)
 		l.Active.Set(7)
-		g := &Grid{Name: "x", Type: kind, Transform: Uniform(0.5, [3]float64{}), Leaves: []*Leaf{l}}
+		g := &Grid{Name: "x", Type: kind, Transform: frame.Uniform(0.5, [3]float64{}), Leaves: []*Leaf{l}}
 		g.Narrow()
 		b, err := Encode([]*Grid{g}, Options{Compression: Zip})
 		if err != nil {

@@ -1,6 +1,10 @@
 package vdb
 
-import "testing"
+import (
+	"testing"
+
+	"zarf/core/frame"
+)
 
 // byHand writes a file of one leaf without compression or mask, in any type:
 // put writes one value of the given number.
@@ -20,7 +24,7 @@ func byHand(kind string, put func(p *pen, v int)) []byte {
 	var body pen
 	body.u32(0) // no compression, no mask
 	body.u32(0) // no metadata
-	Uniform(0.5, [3]float64{}).write(&body)
+	writeTransform(frame.Uniform(0.5, [3]float64{}), &body)
 	body.u32(1)
 	put(&body, 0) // background
 	body.u32(0)
@@ -43,7 +47,7 @@ func byHand(kind string, put func(p *pen, v int)) []byte {
 	blocks := body.Len()
 	writeWords(&body, mask[:])
 	body.WriteByte(6)
-	for n := range leafSize {
+	for n := range frame.LeafSize {
 		put(&body, n-100)
 	}
 	start := p.Len() + 24

@@ -14,6 +14,8 @@ import (
 	"testing"
 
 	"github.com/x448/float16"
+
+	"zarf/core/frame"
 )
 
 // puff is a dense array with an empty half, negative corners and a seed.
@@ -33,9 +35,9 @@ func puff(n [3]int, seed uint64) []float32 {
 }
 
 func sample(lo, n [3]int) []*Grid {
-	d := FromDense("density", lo, n, [][]float32{puff(n, 1)}, 0, 0, nil)
-	v := FromDense("velocity", lo, n, [][]float32{puff(n, 2), puff(n, 3), puff(n, 4)}, 0, 0, nil)
-	d.Transform = Uniform(0.05, [3]float64{1, 2, -3})
+	d := frame.FromDense("density", lo, n, [][]float32{puff(n, 1)}, 0, 0, nil)
+	v := frame.FromDense("velocity", lo, n, [][]float32{puff(n, 2), puff(n, 3), puff(n, 4)}, 0, 0, nil)
+	d.Transform = frame.Uniform(0.05, [3]float64{1, 2, -3})
 	v.Transform = d.Transform
 	v.Meta = map[string]any{"vector_type": "contravariant relative", "frame": int32(7)}
 	return []*Grid{d, v}
@@ -100,7 +102,7 @@ func TestSameGridsGiveSameBytes(t *testing.T) {
 
 func TestNonFiniteIsKeptAndCounted(t *testing.T) {
 	v := []float32{0, float32(math.NaN()), float32(math.Inf(1)), 2}
-	g := FromDense("d", [3]int{}, [3]int{4, 1, 1}, [][]float32{v}, 0, 0, nil)
+	g := frame.FromDense("d", [3]int{}, [3]int{4, 1, 1}, [][]float32{v}, 0, 0, nil)
 	in := g.Inspect()
 	if in.NonFinite != 2 || in.Active != 3 || in.High[0] != 2 {
 		t.Errorf("%+v", in)

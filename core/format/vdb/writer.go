@@ -10,6 +10,8 @@ import (
 	"sort"
 
 	"github.com/x448/float16"
+
+	"zarf/core/frame"
 )
 
 const (
@@ -119,7 +121,7 @@ func Write(w io.Writer, grids []*Grid, opt Options) error {
 	}
 	seen := map[string]int{}
 	for _, g := range grids {
-		if g.Type != Float && g.Type != Vec3s {
+		if g.Type != frame.Float && g.Type != frame.Vec3s {
 			return fmt.Errorf("vdb: grid %s is of type %s; float and vec3s can be written", g.Name, g.Type)
 		}
 		if !g.Transform.Linear {
@@ -138,7 +140,7 @@ func Write(w io.Writer, grids []*Grid, opt Options) error {
 		}
 		desc.text("Tree_" + string(g.Type) + "_5_4_3" + suffix)
 		desc.text("")
-		body, blocks, err := g.encode(opt)
+		body, blocks, err := encode(g, opt)
 		if err != nil {
 			return err
 		}
@@ -184,7 +186,7 @@ type node2 struct {
 }
 
 // tree sorts leaves into the nodes above them.
-func (g *Grid) tree() []*node2 {
+func tree(g *Grid) []*node2 {
 	top := map[[3]int32]*node2{}
 	for _, l := range g.Leaves {
 		o := l.Origin
@@ -220,7 +222,7 @@ func (g *Grid) tree() []*node2 {
 
 // encode writes metadata, transform and topology into one buffer, and the
 // leaves' values into pieces made on several threads.
-func (g *Grid) encode(opt Options) (*pen, [][]byte, error) {
+func encode(g *Grid, opt Options) (*pen, [][]byte, error) {
 	comp := opt.Compression&^ActiveMask | ActiveMask
 	p := &pen{}
 	p.u32(uint32(comp))
@@ -234,14 +236,14 @@ func (g *Grid) encode(opt Options) (*pen, [][]byte, error) {
 	meta["name"] = g.Name
 	meta["is_saved_as_half_float"] = g.Half
 	meta["file_compression"] = comp.String()
-	lo, hi, active := g.activeBounds()
+	lo, hi, active := activeBounds(g)
 	meta["file_bbox_min"], meta["file_bbox_max"], meta["file_voxel_count"] = lo, hi, active
 	p.metaMap(meta)
-	g.Transform.write(p)
+	writeTransform(g.Transform, p)
 
 	p.u32(1) // buffers a leaf
-	g.value(p, g.Background)
-	nodes := g.tree()
+	value(g, p, g.Background)
+	nodes := tree(g)
 	p.u32(uint32(len(g.Tiles)))
 	p.u32(uint32(len(nodes)))
 	for _, t := range g.Tiles {
@@ -249,7 +251,7 @@ func (g *Grid) encode(opt Options) (*pen, [][]byte, error) {
 			return nil, nil, fmt.Errorf("vdb: tiles of %d voxels can't be written", t.Size)
 		}
 		p.coord(t.Origin)
-		g.value(p, t.Value)
+		value(g, p, t.Value)
 		b := byte(0)
 		if t.Active {
 			b = 1
@@ -268,7 +270,7 @@ func (g *Grid) encode(opt Options) (*pen, [][]byte, error) {
 		sort.Ints(keys)
 		writeWords(p, child[:])
 		writeWords(p, make([]uint64, 512))
-		g.emptyValues(p, comp)
+		emptyValues(g, p, comp)
 		for _, k := range keys {
 			n1 := n2.kids[k]
 			var child [64]uint64
@@ -279,7 +281,7 @@ func (g *Grid) encode(opt Options) (*pen, [][]byte, error) {
 			}
 			writeWords(p, child[:])
 			writeWords(p, make([]uint64, 64))
-			g.emptyValues(p, comp)
+			emptyValues(g, p, comp)
 			for _, l := range n1.leaves {
 				if l != nil {
 					writeWords(p, l.Active[:])
@@ -296,7 +298,7 @@ func (g *Grid) encode(opt Options) (*pen, [][]byte, error) {
 		for b := lo; b < hi; b++ {
 			var q pen
 			for _, l := range order[b*batch : min(len(order), (b+1)*batch)] {
-				g.leafValues(&q, c, l, comp)
+				leafValues(g, &q, c, l, comp)
 			}
 			blocks[b] = q.Bytes()
 		}
@@ -309,7 +311,7 @@ func (g *Grid) encode(opt Options) (*pen, [][]byte, error) {
 	return p, blocks, nil
 }
 
-func (g *Grid) activeBounds() (lo, hi [3]int32, n int64) {
+func activeBounds(g *Grid) (lo, hi [3]int32, n int64) {
 	in := g.Inspect()
 	return in.Min, in.Max, in.Active
 }
@@ -322,14 +324,14 @@ func writeWords(p *pen, w []uint64) {
 
 // emptyValues is the value block of an internal node without tiles: nothing
 // active, everything background. Empty blocks of halves have no length in front.
-func (g *Grid) emptyValues(p *pen, comp Compression) {
+func emptyValues(g *Grid, p *pen, comp Compression) {
 	p.WriteByte(0)
 	if comp&(Blosc|Zip) != 0 && !g.Half {
 		p.u64(0)
 	}
 }
 
-func (g *Grid) value(p *pen, v [3]float64) {
+func value(g *Grid, p *pen, v [3]float64) {
 	for c := range g.Type.Components() {
 		f := float32(v[c])
 		if g.Half {
@@ -341,7 +343,7 @@ func (g *Grid) value(p *pen, v [3]float64) {
 
 // leafValues writes mask and active values of one leaf. Values outside the
 // mask are the background and are not stored.
-func (g *Grid) leafValues(p *pen, c *codec, l *Leaf, comp Compression) {
+func leafValues(g *Grid, p *pen, c *codec, l *Leaf, comp Compression) {
 	writeWords(p, l.Active[:])
 	p.WriteByte(0) // all inactive values are the background
 	nc := g.Type.Components()
@@ -349,18 +351,18 @@ func (g *Grid) leafValues(p *pen, c *codec, l *Leaf, comp Compression) {
 	if g.Half {
 		size = 2
 	}
-	if cap(c.raw) < leafSize*nc*size {
-		c.raw = make([]byte, leafSize*nc*size)
+	if cap(c.raw) < frame.LeafSize*nc*size {
+		c.raw = make([]byte, frame.LeafSize*nc*size)
 	}
 	raw := c.raw[:0]
-	full := !g.Half && l.Active.Count() == leafSize
+	full := !g.Half && l.Active.Count() == frame.LeafSize
 	if full {
-		raw = raw[:leafSize*nc*4]
+		raw = raw[:frame.LeafSize*nc*4]
 		for n, v := range l.Values {
 			binary.LittleEndian.PutUint32(raw[4*n:], math.Float32bits(v))
 		}
 	}
-	for n := range leafSize {
+	for n := range frame.LeafSize {
 		if full || !l.Active.On(n) {
 			continue
 		}
@@ -380,7 +382,7 @@ func (c *codec) block(p *pen, raw []byte, size int, comp Compression) {
 	var packed []byte
 	switch {
 	case comp&Blosc != 0:
-		packed = c.blosc(raw, size)
+		packed = c.Compress(raw, size)
 	case comp&Zip != 0:
 		packed = c.deflate(raw)
 	default:
@@ -398,7 +400,7 @@ func (c *codec) block(p *pen, raw []byte, size int, comp Compression) {
 
 // write stores the transform: a uniform scale with translation where it is
 // one, else the whole matrix.
-func (t Transform) write(p *pen) {
+func writeTransform(t Transform, p *pen) {
 	h := t.M[0][0]
 	uniform := h > 0
 	for a := range 3 {

@@ -17,6 +17,7 @@ import (
 	"zarf/core/look"
 	"zarf/core/render"
 	"zarf/core/shot"
+	"zarf/core/shot/val"
 	"zarf/demo"
 	"zarf/studio/assets"
 	"zarf/studio/run"
@@ -51,8 +52,8 @@ func shoot(dir string) error {
 	}
 	s.Attach(asset.New(files))
 	lk := s.Looks[0]
-	for k, v := range map[string]shot.Value{"sun_strength": shot.Num(0.9), "sky_strength": shot.Num(0.3), "exposure": shot.Num(1), "background": shot.Text("sky"), "ground_as": shot.Text("floor")} {
-		lk.Values[k] = v
+	if err := lk.PutAll(shot.With(val.SunStrength.Is(0.9), val.SkyStrength.Is(0.3), val.Exposure.Is(1), val.Background.Is("sky"), val.GroundAs.Is("floor"))); err != nil {
+		return err
 	}
 	_, last := s.Range()
 	crew := grid.NewCrew(0)

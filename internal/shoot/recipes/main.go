@@ -13,6 +13,7 @@ import (
 	"slices"
 
 	"zarf/core/film"
+	"zarf/core/frame"
 	"zarf/core/gas"
 	"zarf/core/geom"
 	"zarf/core/grid"
@@ -20,6 +21,7 @@ import (
 	"zarf/core/recipe"
 	"zarf/core/render"
 	"zarf/core/shot"
+	"zarf/core/shot/val"
 	"zarf/core/stage"
 	"zarf/studio/cache"
 	"zarf/studio/run"
@@ -61,8 +63,9 @@ func closer(s *shot.Shot, sol *gas.Solver) {
 	c := s.Of(shot.Camera)[0]
 	away := max(size.Y*1.75, size.X, size.Z) * 1.5
 	eye := mid.Add(geom.V(0.3, 0.1, 0.95).Mul(away))
-	c.Values["position"], c.Values["target"] = shot.Vec(eye.X, max(eye.Y, lo.Y+size.Y*0.1), eye.Z), shot.Vec(mid.X, mid.Y, mid.Z)
-	c.Values["lens"] = shot.Num(35)
+	val.Position.Set(c, eye.X, max(eye.Y, lo.Y+size.Y*0.1), eye.Z)
+	val.Target.Set(c, mid.X, mid.Y, mid.Z)
+	val.Lens.Set(c, 35)
 }
 
 func picture(r *recipe.Recipe, path string) error {
@@ -74,7 +77,7 @@ func picture(r *recipe.Recipe, path string) error {
 		most *= 4
 	}
 	if n := d.Voxels(); n > most {
-		d.Values["voxel"] = shot.Num(d.Get("voxel").Num * math.Cbrt(n/most))
+		val.Voxel.Set(d, val.Voxel.Of(d)*math.Cbrt(n/most))
 	}
 	recipe.Frame(s)
 	want, ok := frames[r.Key]
@@ -82,12 +85,12 @@ func picture(r *recipe.Recipe, path string) error {
 		want = 52
 	}
 	last := int(want * math.Sqrt(r.Size))
-	s.Self.Values["last"] = shot.Num(float64(last))
+	val.Last.Set(s.Self, float64(last))
 	crew := grid.NewCrew(0)
-	if d.Liquid() {
+	if stage.Has(d, frame.Surface) {
 		return liquid(s, last, path, crew)
 	}
-	g, err := stage.NewGas(s, "", crew)
+	g, err := gas.NewStage(s, "", crew)
 	if err != nil {
 		return err
 	}
@@ -100,8 +103,8 @@ func picture(r *recipe.Recipe, path string) error {
 	defer runtime.KeepAlive(sol) // its fields may be mapped memory
 	lk := look.At(s.Looks[0], float64(last))
 	v, _ := render.NewVolume(sol.Smoke, sol.H, sol.Origin, crew)
-	if d.Burns() {
-		v.Ignite(sol.Burn, sol.Heat, s.Get("air_temperature").Num, &lk, crew)
+	if stage.Has(d, frame.Burn) {
+		v.Ignite(sol.Burn, sol.Heat, val.AirTemperature.Of(s), &lk, crew)
 	}
 	closer(s, sol)
 	sc, err := run.Dress([]*render.Volume{v}, s, s.Looks[0], last)
@@ -135,8 +138,9 @@ func liquid(s *shot.Shot, last int, path string, crew grid.Crew) error {
 	mid, size := b.Centre(), b.Size()
 	away := max(size.Y*1.6, size.X, size.Z) * 1.25
 	eye := mid.Add(geom.V(0.32, 0.42, 0.9).Mul(away))
-	cam.Values["position"], cam.Values["target"] = shot.Vec(eye.X, eye.Y, eye.Z), shot.Vec(mid.X, b.Min.Y+0.38*size.Y, mid.Z)
-	cam.Values["lens"] = shot.Num(38)
+	val.Position.Set(cam, eye.X, eye.Y, eye.Z)
+	val.Target.Set(cam, mid.X, b.Min.Y+0.38*size.Y, mid.Z)
+	val.Lens.Set(cam, 38)
 	sc, err := src.Scene(last, s, s.Looks[0], crew)
 	if err != nil {
 		return err

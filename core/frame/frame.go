@@ -1,0 +1,96 @@
+package frame
+
+import "zarf/core/grid"
+
+// Channels that the program's own frames have, by the names in their files.
+const (
+	Density     = "density"     // of smoke, 1 is dense; of a liquid, the share of a voxel that is full
+	Temperature = "temperature" // K over the air
+	Velocity    = "velocity"    // m/s
+	Fuel        = "fuel"        // kg/m³
+	Burn        = "burn"        // 0 unlit to 1 alight
+	Surface     = "surface"     // signed distance to a liquid's surface, m
+	Foam        = "foam"        // how thick foam, spray and bubbles are, 0 to 1
+)
+
+// Frame is one moment.
+type Frame struct {
+	Number int
+	Grids  []*Grid
+	Points *Points        // nil where there are none
+	Meta   map[string]any // of the whole
+}
+
+// Grid finds a channel; nil where there is none.
+func (f *Frame) Grid(name string) *Grid {
+	for _, g := range f.Grids {
+		if g.Name == name {
+			return g
+		}
+	}
+	return nil
+}
+
+// Role is what a grid's numbers are.
+type Role string
+
+// The roles, by the classes of OpenVDB.
+const (
+	Amount   Role = "fog volume" // how much of something is there; 0 outside
+	LevelSet Role = "level set"  // signed distance, negative inside
+	Vector   Role = ""           // a direction and a strength
+)
+
+// Role is what the numbers are.
+func (g *Grid) Role() Role { return Role(g.Class) }
+
+// Unit of the numbers; empty where they have none, or none is told.
+func (g *Grid) Unit() string { u, _ := g.Meta["unit"].(string); return u }
+
+// Points are particles: places in metres, velocities in m/s or nil, and named
+// attributes.
+type Points struct {
+	Comment string
+	P, V    [][3]float32
+	Extra   []Attribute
+}
+
+// Attribute is a further number of every point.
+type Attribute struct {
+	Name string
+	Unit string
+	V    []float32
+}
+
+// Extent is the box of the leaves of channels, in cells of a grid of the given
+// size: what has to be looked at. It is never empty.
+func (f *Frame) Extent(full grid.Dims, names ...string) (low [3]int, n grid.Dims) {
+	all := [3]int{full.NX, full.NY, full.NZ}
+	lo, hi := all, [3]int{}
+	for _, name := range names {
+		g := f.Grid(name)
+		if g == nil {
+			continue
+		}
+		for _, l := range g.Leaves {
+			for a := range 3 {
+				lo[a], hi[a] = min(lo[a], int(l.Origin[a])), max(hi[a], int(l.Origin[a])+LeafEdge)
+			}
+		}
+	}
+	if hi[0] <= lo[0] {
+		return low, grid.Dims{NX: min(LeafEdge, full.NX), NY: min(LeafEdge, full.NY), NZ: min(LeafEdge, full.NZ)}
+	}
+	for a := range 3 {
+		lo[a], hi[a] = max(lo[a], 0), min(hi[a], all[a])
+	}
+	return lo, grid.Dims{NX: hi[0] - lo[0], NY: hi[1] - lo[1], NZ: hi[2] - lo[2]}
+}
+
+// tolerances are how far from the background a channel's voxels may be and
+// still count as empty.
+var tolerances = map[string]float32{Density: 1e-4, Temperature: 0.02, Fuel: 1e-5, Burn: 1e-4, Foam: 1e-4}
+
+// Tolerance is how far from the background a channel's voxels may be and still
+// count as empty, in its unit.
+func Tolerance(channel string) float32 { return tolerances[channel] }

@@ -1,0 +1,295 @@
+package gas
+
+import (
+	"fmt"
+	"maps"
+	"math"
+	"slices"
+	"strings"
+
+	"zarf/core/check"
+	"zarf/core/shot"
+	"zarf/core/shot/val"
+	"zarf/core/sim"
+)
+
+// domains are those that hold a gas.
+func domains(s *check.Scene) (out []*shot.Element) {
+	for _, d := range s.Domains {
+		if isGas(d) {
+			out = append(out, d)
+		}
+	}
+	return out
+}
+
+// feeders are the emitters of fuel that act on a domain.
+func feeders(s *check.Scene, d *shot.Element) (out []*shot.Element) {
+	for _, e := range s.Emitters {
+		if e.Acts(d) && check.Highest(e, val.Fuel) > 0 {
+			out = append(out, e)
+		}
+	}
+	return out
+}
+
+func fuelUnused(s *check.Scene) []check.Finding {
+	var out []check.Finding
+	for _, d := range domains(s) {
+		if f := feeders(s, d); len(f) > 0 && !burns(d) {
+			out = append(out, check.Finding{Severity: check.Warning, Element: d.ID, What: fmt.Sprintf("%s lets out fuel, and %s doesn't burn.", f[0].Name, d.Name), Why: "Its fuel is not carried: nothing will be seen of it.", Mend: &check.Mend{Label: "Let fuel burn", Element: d.ID, Key: val.Burning.Name(), Value: shot.Text("fuel")}})
+		}
+	}
+	return out
+}
+
+func noFuel(s *check.Scene) []check.Finding {
+	var out []check.Finding
+	for _, d := range domains(s) {
+		if !burns(d) || len(feeders(s, d)) > 0 || len(s.Emitters) == 0 {
+			continue
+		}
+		f := check.Finding{Severity: check.Warning, Element: d.ID, What: d.Name + " burns fuel, and no emitter lets any out.", Why: "There will be no flame, and the run takes longer for nothing."}
+		for _, e := range s.Emitters {
+			if e.Acts(d) && f.Mend == nil {
+				f.Mend = &check.Mend{Label: "Let fuel out of " + e.Name, Element: e.ID, Key: val.Fuel.Name(), Value: shot.Num(0.06)}
+			}
+		}
+		out = append(out, f)
+	}
+	return out
+}
+
+func fuelCold(s *check.Scene) []check.Finding {
+	var out []check.Finding
+	air := val.AirTemperature.Of(s)
+	for _, d := range domains(s) {
+		feed := feeders(s, d)
+		if !burns(d) || len(feed) == 0 {
+			continue
+		}
+		light := check.Highest(d, val.Ignition)
+		if d.Keyed(val.Ignition) {
+			for _, k := range d.Keys(val.Ignition) {
+				light = min(light, k.Value.Num)
+			}
+		}
+		if light < air {
+			out = append(out, check.Finding{Severity: check.Note, Element: d.ID, What: fmt.Sprintf("Fuel ignites at %s K, under the air's %s K.", shot.Short(light), shot.Short(air)), Why: "It burns the moment that it comes out. That can be meant."})
+			continue
+		}
+		hot := air
+		for _, e := range s.Emitters {
+			if e.Acts(d) {
+				hot = max(hot, check.Highest(e, val.Temperature))
+			}
+		}
+		if hot >= light {
+			continue
+		}
+		out = append(out, check.Finding{Severity: check.Warning, Element: feed[0].ID,
+			What: fmt.Sprintf("%s's fuel can't ignite: it needs %s K, and nothing in %s is over %s K.", feed[0].Name, shot.Short(light), d.Name, shot.Short(hot)),
+			Why:  "Fuel burns only where it is as hot as its ignition temperature, or beside flame.",
+			Mend: &check.Mend{Label: fmt.Sprintf("Let %s out at %s K", feed[0].Name, shot.Short(light+100)), Element: feed[0].ID, Key: val.Temperature.Name(), Value: shot.Num(light + 100)}})
+	}
+	return out
+}
+
+func fireHot(s *check.Scene) []check.Finding {
+	var out []check.Finding
+	for _, d := range domains(s) {
+		if !burns(d) {
+			continue
+		}
+		warm := check.Highest(d, val.HeatReleased) * 1e6 / (val.AirDensity.Of(s) * HeatCapacity) // K for 1 kg/m³
+		for _, e := range feeders(s, d) {
+			start := max(check.Highest(e, val.Temperature), check.Highest(d, val.Ignition))
+			end := start + warm*check.Highest(e, val.Fuel)
+			if val.Burning.Of(d) == "oxygen" && val.OxygenNeed.Of(d) > 0 {
+				end = min(end, start+warm/val.OxygenNeed.Of(d))
+			}
+			if end <= hottest {
+				continue
+			}
+			most := math.Floor((hottest-start)*0.9/warm*1000) / 1000
+			f := check.Finding{Severity: check.Warning, Element: e.ID,
+				What: fmt.Sprintf("%s burns up to %s K.", e.Name, shot.Short(math.Round(end/100)*100)),
+				Why:  "No flame is hotter than some 4,000 K: it will look white all over and rush upwards. Less fuel, less heat, or counting the air mends that."}
+			if most > 0 && !e.Keyed(val.Fuel) {
+				f.Mend = &check.Mend{Label: fmt.Sprintf("Set fuel to %s kg/m³", shot.Short(most)), Element: e.ID, Key: val.Fuel.Name(), Value: shot.Num(most)}
+			}
+			out = append(out, f)
+		}
+	}
+	return out
+}
+
+func closedFire(s *check.Scene) []check.Finding {
+	var out []check.Finding
+	for _, d := range domains(s) {
+		if burns(d) && check.Highest(d, val.Expansion) > 0 && check.Closed(d) && len(feeders(s, d)) > 0 {
+			out = append(out, check.Finding{Severity: check.Warning, Element: d.ID, What: fmt.Sprintf("%s is closed, and burning gas in it expands.", d.Name), Why: "Gas can't be squeezed here: the expansion is held back, and the run tells how much.", Mend: &check.Mend{Label: "Open the top", Element: d.ID, Key: val.SideY1.Name(), Value: shot.Text("outflow")}})
+		}
+	}
+	return out
+}
+
+func fireUnseen(s *check.Scene) (out []check.Finding) {
+	for _, d := range domains(s) {
+		for _, key := range []val.FlagKey{val.CacheTemperature, val.CacheFire} {
+			if burns(d) && !key.Of(d) {
+				out = append(out, check.Finding{Severity: check.Warning, Element: d.ID, What: fmt.Sprintf("%s burns, and “%s” is off.", d.Name, shot.Find(shot.Domain, key.Name()).Label), Why: "Without it fire can't be seen in pictures.", Mend: &check.Mend{Label: "Keep it", Element: d.ID, Key: key.Name(), Value: shot.On(true)}})
+			}
+		}
+	}
+	return out
+}
+
+// hottest is more than fire can reach, K.
+const hottest = 4500
+
+func emitterEmpty(s *check.Scene) []check.Finding {
+	var out []check.Finding
+	air := val.AirTemperature.Of(s)
+	for _, e := range s.Emitters {
+		if !slices.ContainsFunc(domains(s), e.Acts) {
+			continue
+		}
+		if e.Keyed(val.Smoke, val.Temperature, val.Speed) {
+			continue
+		}
+		if val.Smoke.Of(e) == 0 && check.Highest(e, val.Fuel) <= 0 && val.Temperature.Of(e) == air && val.Speed.Of(e) == 0 && val.Push.Of(e) == [3]float64{} {
+			out = append(out, check.Finding{Severity: check.Warning, Element: e.ID, What: e.Name + " lets out nothing.", Why: "Its smoke is 0, it is as warm as the air, and it has no speed.", Mend: &check.Mend{Label: "Set smoke to 1", Element: e.ID, Key: val.Smoke.Name(), Value: shot.Num(1)}})
+		} else if val.Smoke.Of(e) == 0 && check.Highest(e, val.Fuel) <= 0 {
+			out = append(out, check.Finding{Severity: check.Note, Element: e.ID, What: e.Name + " lets out no smoke.", Why: "It moves or warms the air, and can't be seen itself."})
+		}
+		if b := val.Breakup.Of(e); b > 0 {
+			for _, d := range domains(s) {
+				if h := val.Voxel.Of(d); e.Acts(d) && val.BreakupSize.Of(e) < 2*h {
+					out = append(out, check.Finding{Severity: check.Note, Element: e.ID, What: fmt.Sprintf("%s has breakup of %s m in voxels of %s m.", e.Name, shot.Short(val.BreakupSize.Of(e)), shot.Short(h)), Why: "Noise under two voxels can't be seen.", Mend: &check.Mend{Label: "Make it three voxels", Element: e.ID, Key: val.BreakupSize.Name(), Value: shot.Num(3 * h)}})
+				}
+			}
+		}
+	}
+	return out
+}
+
+func closedInflow(s *check.Scene) []check.Finding {
+	var out []check.Finding
+	for _, d := range domains(s) {
+		if !check.Closed(d) {
+			continue
+		}
+		for _, e := range s.Emitters {
+			if e.Acts(d) && val.Speed.Of(e) != 0 {
+				out = append(out, check.Finding{Severity: check.Warning, Element: d.ID, What: fmt.Sprintf("%s is closed, and %s lets new gas in.", d.Name, e.Name), Why: "New gas needs room: in a closed box it can't leave its emitter as fast as asked.", Mend: &check.Mend{Label: "Open the top", Element: d.ID, Key: val.SideY1.Name(), Value: shot.Text("outflow")}})
+				break
+			}
+		}
+	}
+	return out
+}
+
+func openFloor(s *check.Scene) []check.Finding {
+	var out []check.Finding
+	for _, d := range domains(s) {
+		if val.SideY0.Of(d) == "outflow" && val.SmokeWeight.Of(d) > 0 {
+			out = append(out, check.Finding{Severity: check.Warning, Element: d.ID, What: fmt.Sprintf("Heavy smoke falls through %s's open floor.", d.Name), Why: "Its weight makes it sink, and nothing stops it at the bottom.", Mend: &check.Mend{Label: "Make the floor a wall", Element: d.ID, Key: val.SideY0.Name(), Value: shot.Text("wall")}})
+		}
+	}
+	return out
+}
+
+func colliderThin(s *check.Scene) []check.Finding {
+	var out []check.Finding
+	for _, c := range s.Colliders {
+		sh := c.Shape(s.Now)
+		for _, d := range domains(s) {
+			h := val.Voxel.Of(d)
+			if t := sh.Thinnest(); c.Acts(d) && t < h*0.999 && d.DomainBox().Overlaps(sh.Bounds()) {
+				out = append(out, check.Finding{Severity: check.Warning, Element: c.ID, What: fmt.Sprintf("%s is %s m thin, voxels are %s m.", c.Name, shot.Short(t), shot.Short(h)), Why: "A wall thinner than a voxel leaks.", Mend: &check.Mend{Label: fmt.Sprintf("Set %s's voxel size to %s m", d.Name, shot.Short(t/1.5)), Element: d.ID, Key: val.Voxel.Name(), Value: shot.Num(t / 1.5)}})
+			}
+		}
+	}
+	return out
+}
+
+// leakFrom is the share of the speed near a thin solid from which gas that
+// goes through it is told.
+const leakFrom = 0.1
+
+// after looks at how the frames of a run went: what was cut off, held back, lost,
+// or leaked.
+func after(s *shot.Shot, d *shot.Element, frames map[int]sim.Stats) (out []check.Finding) {
+	var smoke, made, held, lost float64
+	var cut [6]float64
+	limit := map[int]int{} // side → first frame
+	leaks := map[string]float64{}
+	for n, f := range frames {
+		smoke = max(smoke, f.Of(sim.SmokeTotal))
+		made, held, lost = made+f.Of(sim.VolumeMade), held+f.Of(sim.VolumeHeld), lost+f.Of(sim.Lost)
+		for side := range 6 {
+			cut[side] += f.Cut[side]
+			if at, seen := limit[side]; f.AtLimit[side] && (!seen || n < at) {
+				limit[side] = n
+			}
+		}
+		for id, share := range f.Leaks {
+			leaks[id] = max(leaks[id], share)
+		}
+	}
+	out = append(out, cutOff(d, smoke, cut, limit)...)
+	if held > 1e-3*max(made, 1e-9) && held > 0 {
+		out = append(out, check.Finding{ID: "held", Severity: check.Warning, Element: d.ID, What: fmt.Sprintf("%s m³ of new gas found no way out of %s.", shot.Short(math.Round(held*1000)/1000), d.Name), Why: "All its sides are walls: the expansion was held back.", Mend: check.Set("Open the top", d, val.SideY1.Is("outflow"))})
+	}
+	if lost > 0.01*smoke && lost > 0 {
+		out = append(out, check.Finding{ID: "trimmed", Severity: check.Warning, Element: d.ID, What: fmt.Sprintf("%.1f %% of the smoke was thinner than what counts as fluid and was dropped.", 100*lost/smoke), Why: "Veils may end abruptly.", Mend: check.Set("Count thinner smoke", d, val.FollowFrom.Is(val.FollowFrom.Of(d)/10))})
+	}
+	first, _ := s.Range()
+	for _, id := range slices.Sorted(maps.Keys(leaks)) {
+		if e := s.Element(id); e != nil && leaks[id] > leakFrom {
+			sh := e.Shape(s.Eval(float64(first)))
+			thin := sh.Thinnest()
+			h := shot.Tidy(thin / 2.5)
+			out = append(out, check.Finding{ID: "leak", Severity: check.Warning, Element: d.ID, What: fmt.Sprintf("Gas went through %s, at up to %.0f %% of its speed near it.", e.Name, 100*leaks[id]), Why: fmt.Sprintf("It is %s m thick in voxels of %s m, which don't see it whole. Walls of two voxels and more hold.", shot.Short(shot.Tidy(thin)), shot.Short(val.Voxel.Of(d))),
+				Mend: check.Set(fmt.Sprintf("Voxels of %s m", shot.Short(h)), d, val.Voxel.Is(h))})
+		}
+	}
+	if smoke == 0 && len(frames) > 0 {
+		out = append(out, check.Finding{ID: "empty", Severity: check.Warning, Element: d.ID, What: "No smoke was made.", Why: "Nothing can be seen: look at the emitters' amounts and times."})
+	}
+	return out
+}
+
+// cutOff tells at which sides smoke left or reached the limit of bounds that
+// follow.
+func cutOff(d *shot.Element, smoke float64, cut [6]float64, limit map[int]int) (out []check.Finding) {
+	all := smoke
+	for _, v := range cut {
+		all += v
+	}
+	for side, v := range cut {
+		share := v / max(all, 1e-12)
+		if share <= 0.03 {
+			continue
+		}
+		f := check.Finding{ID: "cut", Severity: check.Warning, Element: d.ID, What: fmt.Sprintf("%.0f %% of the smoke left %s at %s.", 100*share, d.Name, shot.Sides[side].Word), Why: "The picture shows it cut off there, if the camera sees that side."}
+		if at, ok := limit[side]; ok {
+			f.Why = fmt.Sprintf("Bounds that follow reached their limit there at frame %d.", at)
+		}
+		size := val.Size.Of(d)
+		size[side/2] = math.Ceil(size[side/2]*130) / 100
+		f.Mend = check.Set(fmt.Sprintf("Make it %s m along %s", shot.Short(size[side/2]), "xyz"[side/2:side/2+1]), d, val.Size.Is(size[0], size[1], size[2]))
+		out = append(out, f)
+	}
+	var reached []string
+	for side, open := range d.Open() {
+		if at, ok := limit[side]; ok && open && cut[side] <= 0.03*smoke {
+			reached = append(reached, fmt.Sprintf("%s (from frame %d)", shot.Sides[side].Word, at))
+		}
+	}
+	if len(reached) > 0 {
+		out = append(out, check.Finding{ID: "limit", Severity: check.Note, Element: d.ID, What: fmt.Sprintf("Fluid reached the limit at %s.", strings.Join(reached, ", ")), Why: "Little of it was lost there."})
+	}
+	return out
+}

@@ -1,0 +1,211 @@
+package gas
+
+import (
+	"fmt"
+	"math"
+
+	"zarf/core/check"
+	"zarf/core/frame"
+	"zarf/core/grid"
+	"zarf/core/shot"
+	"zarf/core/shot/val"
+	"zarf/core/sim"
+	"zarf/core/stage"
+)
+
+// Key is what a gas is called in shot files, and in conditions of values; Fire
+// is the word for one that burns.
+const (
+	Key   = "gas"
+	Fiery = "fire"
+)
+
+func init() {
+	stage.Register(stage.Solver{
+		Fluid: shot.Fluid{Key: Key, Label: "gas: smoke, fire", Word: "gas", Values: values(), Words: words, Says: says, Emits: emits,
+			Feeds: func(d, e *shot.Element) {
+				if burns(d) { // an emitter in a burning domain feeds the fire
+					val.Fuel.Set(e, 0.06)
+					val.Temperature.Set(e, 900)
+				}
+			}},
+		Version: Version,
+		Binds:   []shot.Kind{shot.Emitter, shot.Collider, shot.Wind, shot.Turbulence, shot.Vortex, shot.Radial, shot.Drag, shot.Guide, shot.Pull},
+		New: func(s *shot.Shot, d *shot.Element, crew grid.Crew) (stage.Runner, error) {
+			return newStage(s, d, crew)
+		},
+		Bytes: func(d *shot.Element) float64 {
+			if burns(d) {
+				return BytesPerCell + BytesPerBurning
+			}
+			return BytesPerCell
+		},
+		Share: func(d *shot.Element) float64 {
+			if follows(d) { // the limit as a whole is seldom filled
+				return followShare
+			}
+			return 1
+		},
+		Guess:    guess,
+		Channels: channels,
+		Amounts:  amounts,
+		Fronts:   true,
+		Checks: []check.Check{{ID: "emitter-empty", Find: emitterEmpty}, {ID: "collider-thin", Find: colliderThin}, {ID: "closed-inflow", Find: closedInflow}, {ID: "open-floor", Find: openFloor},
+			{ID: "fuel-unused", Find: fuelUnused}, {ID: "fuel-missing", Find: noFuel}, {ID: "fuel-cold", Find: fuelCold}, {ID: "fire-hot", Find: fireHot},
+			{ID: "fire-closed", Find: closedFire}, {ID: "fire-unseen", Find: fireUnseen}},
+		Gives: func(e *shot.Element, now val.Eval) bool {
+			return val.Smoke.At(e, now) > 0 || val.Fuel.At(e, now) > 0
+		},
+		Nothing: "neither smoke nor fuel", NothingWhy: "Warm or fast air alone can't be seen; give it smoke.",
+		After: after,
+	})
+}
+
+func isGas(d *shot.Element) bool { return d.Kind == shot.Domain && val.Fluid.Of(d) == Key }
+
+// burns reports a domain in which fuel burns.
+func burns(d *shot.Element) bool { return isGas(d) && val.Burning.Of(d) != "no" }
+
+// follows reports a domain whose bounds follow its fluid.
+func follows(d *shot.Element) bool { return isGas(d) && val.Bounds.Of(d) == "follow" }
+
+func words(d *shot.Element) []string {
+	if burns(d) {
+		return []string{Key, Fiery}
+	}
+	return []string{Key}
+}
+
+func says(d *shot.Element) (verb, more string) {
+	if follows(d) {
+		verb = "follows gas within"
+	}
+	if burns(d) {
+		more += fmt.Sprintf("; fuel burns from %s K", shot.Short(val.Ignition.Of(d)))
+	}
+	return verb, more
+}
+
+// emits says what an emitter lets out into a gas.
+func emits(s *shot.Shot, e *shot.Element) string {
+	var what []string
+	if val.Smoke.Of(e) > 0 || e.Keyed(val.Smoke) {
+		what = append(what, "smoke "+shot.Short(val.Smoke.Of(e))+s.KeyedWords(e, val.Smoke))
+	}
+	if val.Fuel.Of(e) > 0 || e.Keyed(val.Fuel) {
+		what = append(what, "fuel "+shot.Short(val.Fuel.Of(e))+" kg/m³")
+	}
+	switch dt := val.Temperature.Of(e) - val.AirTemperature.Of(s); {
+	case dt > 0:
+		what = append(what, "gas "+shot.Short(dt)+" K warmer than the air")
+	case dt < 0:
+		what = append(what, "gas "+shot.Short(-dt)+" K colder than the air")
+	}
+	if len(what) == 0 {
+		what = append(what, "air")
+	}
+	verb := "lets out "
+	if val.Mode.Of(e) == "add" {
+		verb = "adds "
+	}
+	return verb + shot.List(what)
+}
+
+// channels are what frames of a gas hold.
+func channels(d *shot.Element) []stage.Channel {
+	list := []stage.Channel{{Name: frame.Density, Label: "density", Role: frame.Amount, Kept: true, Every: true},
+		{Name: frame.Temperature, Label: "temperature", Unit: "kelvin above air", Role: frame.Amount, Keep: val.CacheTemperature, Kept: val.CacheTemperature.Of(d), Every: true}}
+	if burns(d) {
+		kept := val.CacheFire.Of(d)
+		list = append(list, stage.Channel{Name: frame.Fuel, Label: "fuel", Unit: "kg/m3", Role: frame.Amount, Keep: val.CacheFire, Kept: kept, Every: true},
+			stage.Channel{Name: frame.Burn, Label: "burning", Role: frame.Amount, Keep: val.CacheFire, Kept: kept, Every: true})
+	}
+	return append(list, stage.Channel{Name: frame.Velocity, Label: "velocity", Unit: "m/s", Role: frame.Vector, Keep: val.CacheVelocity, Kept: val.CacheVelocity.Of(d), Every: true})
+}
+
+// heatUnit turns K·m³ of air into MJ.
+func heatUnit(s *shot.Shot) float64 { return val.AirDensity.Of(s) * HeatCapacity / 1e6 }
+
+// amounts are the figures of frames that are plotted.
+var amounts = []stage.Quantity{
+	{Name: sim.FuelTotal, Label: "Fuel in the air", Unit: "kg"},
+	{Name: sim.FuelBurnt, Label: "Fuel burnt a frame", Unit: "kg"},
+	{Name: sim.HeatMade, Label: "Heat made a frame", Unit: "MJ", Shown: heatUnit},
+	{Name: sim.HeatTotal, Label: "Heat held", Unit: "MJ", Shown: heatUnit},
+	{Name: sim.SootMade, Label: "Soot made a frame", Unit: "m³"},
+	{Name: sim.SmokeTotal, Label: "Smoke held", Unit: "m³"},
+	{Name: sim.Expanded, Label: "Gas expanded a frame", Unit: "m³"},
+	{Name: sim.PeakHeat, Label: "Hottest", Unit: "K over air"},
+	{Name: "top", Label: "Height of smoke", Unit: "m", Of: func(s *sim.Stats) float64 { return s.Top }},
+}
+
+// stats is how a frame went in the words that all solvers share.
+func (st *FrameStats) stats() sim.Stats {
+	out := sim.Stats{Substeps: st.Substeps, Capped: st.Capped, Iterations: st.Iterations, Residual: st.Residual, Unconverged: st.Unconverged, MaxSpeed: st.MaxSpeed,
+		Cut: st.Cut, AtLimit: st.AtLimit, Voxels: st.Voxels, Window: st.Window, Top: st.Top, Width: st.Width, Low: st.Low, High: st.High, Bulk: st.Bulk}
+	for a, v := range map[sim.Amount]float64{sim.SmokeTotal: st.SmokeTotal, sim.HeatTotal: st.HeatTotal, sim.FuelTotal: st.FuelTotal, sim.FuelBurnt: st.FuelBurnt, sim.HeatMade: st.HeatMade,
+		sim.SootMade: st.SootMade, sim.Expanded: st.Expanded, sim.VolumeMade: st.VolumeMade, sim.VolumeHeld: st.VolumeHeld, sim.Lost: st.Lost, sim.Tiles: float64(st.Tiles),
+		sim.PeakHeat: st.PeakHeat, sim.Warm: st.Warm} {
+		out.Put(a, v)
+	}
+	return out
+}
+
+// followShare is how much of its limit a domain whose bounds follow uses on
+// the mean, as a rule.
+const followShare = 0.4
+
+// fastest guesses the fastest gas in a domain, m/s: what emitters let in, and
+// what rises by its own warmth through the domain's height.
+func fastest(s *shot.Shot, d *shot.Element) float64 {
+	fast := max(1, stage.Inflow(s, d))
+	air := val.AirTemperature.Of(s)
+	rise := func(warm float64) float64 {
+		return math.Sqrt(2 * math.Abs(val.Gravity.Of(s)*val.Lift.Of(d)) * warm * val.Size.Of(d)[1] * 0.3)
+	}
+	for _, e := range s.Of(shot.Emitter) {
+		if !e.Acts(d) {
+			continue
+		}
+		fast = max(fast, rise(math.Abs(val.Temperature.Of(e)-air)/air))
+		if burns(d) && val.Fuel.Of(e) > 0 { // flames rise at several metres a second
+			fast = max(fast, rise(4))
+		}
+	}
+	return fast
+}
+
+// guess fills in what a run will take.
+func guess(s *shot.Shot, d *shot.Element, rate float64, e *stage.Estimate) {
+	v, fill, slower := e.Voxels, stage.FillShare, 1.0
+	if burns(d) {
+		slower = 1.4
+	}
+	if follows(d) {
+		// a guess: fluid grows from nothing to the share that it fills, and
+		// fills that better than a fixed box
+		v *= followShare
+		fill = 1
+	}
+	if val.Scheme.Of(d) == string(Reflection) {
+		slower *= 3.5
+	}
+	values := 0.0
+	for _, c := range channels(d) {
+		switch {
+		case !c.Kept:
+		case c.Role == frame.Vector:
+			values += 3
+		default:
+			values++
+		}
+	}
+	size := 4.0
+	if val.CacheHalf.Of(d) {
+		size = 2
+	}
+	e.Disk = float64(e.Frames) * v * values * size * fill * stage.PackedShare
+	if rate > 0 {
+		e.Seconds += (float64(e.Frames) + val.Preroll.Of(s)) * v * slower * stage.Substeps(s, d, fastest(s, d)) / rate
+	}
+}

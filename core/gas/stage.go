@@ -1,0 +1,321 @@
+package gas
+
+import (
+	"fmt"
+	"io"
+	"runtime"
+
+	"zarf/core/frame"
+	"zarf/core/geom"
+	"zarf/core/grid"
+	"zarf/core/shot"
+	"zarf/core/shot/val"
+	"zarf/core/sim"
+	"zarf/core/stage"
+	"zarf/core/state"
+)
+
+// Stage runs one gas domain of a shot.
+type Stage struct {
+	stage.Cast
+	Solver *Solver
+}
+
+var _ stage.Runner = (*Stage)(nil)
+
+// NewStage makes the stage of a domain at rest before its first frame; the first
+// domain where id is empty.
+func NewStage(s *shot.Shot, id string, crew grid.Crew) (*Stage, error) {
+	d, err := stage.PickDomain(s, id)
+	if err != nil {
+		return nil, err
+	}
+	return newStage(s, d, crew)
+}
+
+// newStage makes a stage at rest before its first frame.
+func newStage(s *shot.Shot, d *shot.Element, crew grid.Crew) (*Stage, error) {
+	dims, h, origin := d.Grid()
+	box := Box{Dims: dims, H: h, Origin: origin, Open: d.Open(), Burning: burns(d), Oxygen: val.Burning.Of(d) == "oxygen"}
+	if val.Flat.Of(d) { // nothing moves along z
+		box.Open[4], box.Open[5] = false, false
+	}
+	if follows(d) {
+		box.Follow = &Follow{Threshold: val.FollowFrom.Of(d), Margin: val.FollowMargin.Of(d)}
+	}
+	solver, err := New(box, crew)
+	if err != nil {
+		return nil, fmt.Errorf("domain %s: %w", d.Name, err)
+	}
+	g := &Stage{Cast: stage.NewCast(s, d, crew), Solver: solver}
+	g.inputs(0, 1/s.Rate()) // files that can't be had are told before the first frame
+	return g, g.Fault()
+}
+
+// Advance simulates one frame and returns its number.
+func (g *Stage) Advance(stop func() bool) (int, sim.Stats, error) {
+	if err := g.Ready(); err != nil {
+		return g.Number, sim.Stats{}, err
+	}
+	now := g.Now(float64(g.Number))
+	if g.Solver.Follow != nil {
+		g.Solver.Follow.Threshold, g.Solver.Follow.Margin = val.FollowFrom.At(g.Domain, now), val.FollowMargin.At(g.Domain, now)
+	}
+	g.Solver.Time = g.Began()
+	st, err := g.Solver.Frame(g.Lasts(), g.Substeps(), g.inputs, stop)
+	if err == nil {
+		err = g.Fault()
+	}
+	out := st.stats()
+	if err != nil {
+		return g.Number, out, fmt.Errorf("frame %d: %w", g.Number, err)
+	}
+	if (g.Number-stage.Start(g.Shot))%leakEvery == 0 {
+		out.Leaks = g.leaks()
+	}
+	g.Number++
+	return g.Number - 1, out, nil
+}
+
+// inputs are the solver's surroundings at t seconds after the start.
+func (g *Stage) inputs(t, dt float64) Inputs {
+	d, m := g.Domain, g.At(t, dt)
+	now := m.Now
+	air := val.AirTemperature.Of(g.Shot)
+	in := Inputs{Scene: g.Scene(t, dt), Physics: Physics{
+		Gravity: val.Gravity.At(g.Shot, now), AirTemperature: air, AirDensity: val.AirDensity.Of(g.Shot),
+		Lift: val.Lift.At(d, now), SmokeWeight: val.SmokeWeight.At(d, now), Dissipation: val.Dissipation.At(d, now), Cooling: val.Cooling.At(d, now),
+		Damping: val.Damping.At(d, now), Vorticity: val.Vorticity.At(d, now), VorticityBy: val.VorticityBy.Of(d), Scheme: Scheme(val.Scheme.Of(d)),
+		Tolerance: val.Tolerance.At(d, now), MaxIterations: 200,
+	}}
+	if burns(d) {
+		in.Physics.Fire = Fire{Ignition: val.Ignition.At(d, now), Rate: val.BurnRate.At(d, now), Heat: val.HeatReleased.At(d, now) * 1e6, Soot: val.Soot.At(d, now),
+			Expansion: val.Expansion.At(d, now), Spread: val.Spread.At(d, now), Afterglow: val.Afterglow.At(d, now),
+			Radiation: val.Radiation.At(d, now), RadiationAt: val.RadiationAt.At(d, now)}
+		if val.Burning.Of(d) == "oxygen" {
+			in.Physics.Fire.OxygenNeed = val.OxygenNeed.At(d, now)
+		}
+	}
+	for _, e := range g.Bound() {
+		if e.Kind != shot.Emitter {
+			continue
+		}
+		em, ok := m.Emitter(e)
+		if !ok {
+			continue
+		}
+		gas := Emitter{Emitter: em, Fuel: val.Fuel.At(e, now), Smoke: val.Smoke.At(e, now), Temperature: val.Temperature.At(e, now) - air, Add: val.Mode.Of(e) == "add"}
+		if val.From.Of(e) == "fluid" {
+			if gas.Source = m.Source(e); gas.Source == nil {
+				continue
+			}
+		}
+		in.Emitters = append(in.Emitters, gas)
+	}
+	return in
+}
+
+// transform of the domain's voxels; indices count from the limit's corner.
+func (g *Stage) transform() frame.Transform {
+	h, o := g.Solver.H, g.Solver.Limit.Origin
+	return frame.Uniform(h, [3]float64{o.X + h/2, o.Y + h/2, o.Z + h/2})
+}
+
+// Frame is the frame made last, as the cache keeps it.
+func (g *Stage) Frame() *frame.Frame {
+	s := g.Solver
+	defer runtime.KeepAlive(s) // its fields may be mapped memory
+	n := [3]int{s.NX, s.NY, s.NZ}
+	half := val.CacheHalf.Of(g.Domain)
+	grid := func(c stage.Channel, comps ...[]float32) *frame.Grid {
+		v := frame.FromDense(c.Name, s.Low, n, comps, 0, frame.Tolerance(c.Name), g.Crew.For)
+		v.Transform, v.Half = g.transform(), half
+		v.Meta = map[string]any{"frame": int32(g.Number - 1), "solver": Version}
+		if c.Unit != "" {
+			v.Meta["unit"] = c.Unit
+		}
+		return v
+	}
+	out := &frame.Frame{Number: g.Number - 1}
+	var near []*frame.Leaf // where there is smoke or heat
+	for _, c := range channels(g.Domain) {
+		switch c.Name {
+		case frame.Density:
+			v := grid(c, g.visible(s.Smoke))
+			near = append(near, v.Leaves...)
+			out.Grids = append(out.Grids, v)
+		case frame.Temperature:
+			v := grid(c, g.visible(s.Heat))
+			v.Meta["air_temperature"] = val.AirTemperature.Of(g.Shot)
+			near = append(near, v.Leaves...)
+			if c.Kept {
+				out.Grids = append(out.Grids, v)
+			}
+		case frame.Fuel:
+			if c.Kept {
+				out.Grids = append(out.Grids, grid(c, g.visible(s.Fuel)))
+			}
+		case frame.Burn:
+			if c.Kept {
+				out.Grids = append(out.Grids, grid(c, g.visible(s.Burn)))
+			}
+		case frame.Velocity:
+			if c.Kept {
+				comps := g.velocityNear(near)
+				v := grid(c, comps[:]...)
+				v.Meta["vector_type"] = "contravariant relative"
+				out.Grids = append(out.Grids, v)
+			}
+		}
+	}
+	return out
+}
+
+// visible is a channel without what it holds deep inside solids.
+func (g *Stage) visible(f *grid.Field) []float32 {
+	out := f.Data
+	g.Solver.Hidden(func(cell int) {
+		if &out[0] == &f.Data[0] {
+			out = append([]float32(nil), f.Data...)
+		}
+		out[cell] = 0
+	})
+	return out
+}
+
+// velocityNear gives centred velocities in and round the leaves named: motion
+// blur and a receiver's own tracing look no further.
+func (g *Stage) velocityNear(leaves []*frame.Leaf) (comps [3][]float32) {
+	s := g.Solver
+	bx, by, bz := (s.NX+7)/8, (s.NY+7)/8, (s.NZ+7)/8
+	near := make([]bool, bx*by*bz)
+	for _, l := range leaves {
+		// the solver's box begins at a multiple of 8
+		i, j, k := (int(l.Origin[0])-s.Low[0])/8, (int(l.Origin[1])-s.Low[1])/8, (int(l.Origin[2])-s.Low[2])/8
+		for c := max(k-1, 0); c <= min(k+1, bz-1); c++ {
+			for b := max(j-1, 0); b <= min(j+1, by-1); b++ {
+				for a := max(i-1, 0); a <= min(i+1, bx-1); a++ {
+					near[(c*by+b)*bx+a] = true
+				}
+			}
+		}
+	}
+	for c := range comps {
+		comps[c] = make([]float32, s.Len())
+	}
+	g.Crew.For(s.NZ, 1, func(k0, k1 int) {
+		for k := k0; k < k1; k++ {
+			for j := range s.NY {
+				row := near[(k/8*by+j/8)*bx:][:bx]
+				n := s.Index(0, j, k)
+				for i := range s.NX {
+					if row[i/8] {
+						comps[0][n+i], comps[1][n+i], comps[2][n+i] = s.Centre(i, j, k)
+					}
+				}
+			}
+		}
+	})
+	return comps
+}
+
+// saved is the head of a saved state.
+type saved struct {
+	Next   int        `json:"next"`
+	Key    string     `json:"key"`
+	Air    [3]float64 `json:"air"` // m/s of the air outside
+	LastDt float64    `json:"last_dt"`
+	Tiles  *tiling    `json:"tiles,omitempty"` // where bounds follow
+}
+
+// tiling is which tiles are in use.
+type tiling struct {
+	Low [3]int `json:"low"`
+	N   [3]int `json:"n"`
+	On  []byte `json:"on"` // a bit for each tile of the limit
+}
+
+// SaveState writes all that a resumed run needs to go on bit for bit.
+func (g *Stage) SaveState(w io.Writer) error {
+	s := g.Solver
+	defer runtime.KeepAlive(s)
+	head := saved{Next: g.Number, Key: stage.CoarseKey(g.Shot, g.Domain), Air: s.Ambient.Array(), LastDt: s.LastDt}
+	if s.Follow != nil {
+		low, n, on := s.Tiling()
+		head.Tiles = &tiling{low, n, pack(on)}
+	}
+	return state.Write(w, head, g.arrays(), g.Crew.For)
+}
+
+// LoadState goes on from a saved state; own asks that the same values made it.
+func (g *Stage) LoadState(r io.Reader, own bool) error {
+	defer runtime.KeepAlive(g.Solver)
+	var head saved
+	err := state.Read(r, &head, func() ([]state.Array, error) {
+		if own && head.Key != stage.CoarseKey(g.Shot, g.Domain) {
+			return nil, fmt.Errorf("the saved state belongs to other values (key %s)", head.Key)
+		}
+		if g.Solver.Follow != nil {
+			if head.Tiles == nil {
+				return nil, fmt.Errorf("%w: it lacks its tiles", state.ErrDamaged)
+			}
+			l := grid.NewTiles(g.Solver.Limit.Dims, false)
+			if err := g.Solver.SetTiling(head.Tiles.Low, head.Tiles.N, unpack(head.Tiles.On, l.Len())); err != nil {
+				return nil, err
+			}
+		}
+		return g.arrays(), nil
+	})
+	if err != nil {
+		return err
+	}
+	g.Solver.Ambient, g.Solver.LastDt, g.Number = geom.FromArray(head.Air), head.LastDt, head.Next
+	return nil
+}
+
+func pack(on []bool) []byte {
+	b := make([]byte, (len(on)+7)/8)
+	for i, v := range on {
+		if v {
+			b[i/8] |= 1 << (i % 8)
+		}
+	}
+	return b
+}
+
+func unpack(b []byte, n int) []bool {
+	on := make([]bool, min(n, 8*len(b)))
+	for i := range on {
+		on[i] = b[i/8]>>(i%8)&1 == 1
+	}
+	return on
+}
+
+// arrays are what a saved state keeps besides its head.
+func (g *Stage) arrays() []state.Array {
+	s := g.Solver
+	list := []state.Array{{Name: "u", V: s.U.Data}, {Name: "v", V: s.V.Data}, {Name: "w", V: s.W.Data}, {Name: "smoke", V: s.Smoke.Data}, {Name: "heat", V: s.Heat.Data}, {Name: "pressure", V: s.Pressure.Data}}
+	if s.Fuel != nil {
+		list = append(list, state.Array{Name: "fuel", V: s.Fuel.Data}, state.Array{Name: "burn", V: s.Burn.Data})
+	}
+	if s.Used != nil {
+		list = append(list, state.Array{Name: "used", V: s.Used.Data})
+	}
+	return list
+}
+
+// Shown is what a picture of the frame made last needs.
+func (g *Stage) Shown() stage.Shown {
+	s := g.Solver
+	defer runtime.KeepAlive(s)
+	field := func(f *grid.Field) *grid.Field {
+		out := grid.NewField(s.Dims) // copied: the solver's own may be mapped memory
+		copy(out.Data, g.visible(f))
+		return out
+	}
+	out := stage.Shown{Density: field(s.Smoke), H: s.H, Origin: s.Limit.Origin.Add(geom.V(float64(s.Low[0]), float64(s.Low[1]), float64(s.Low[2])).Mul(s.H))}
+	if s.Burn != nil {
+		out.Burn, out.Heat = field(s.Burn), field(s.Heat)
+	}
+	return out
+}

@@ -1,0 +1,105 @@
+package liquid
+
+import (
+	"fmt"
+	"math"
+	"strconv"
+
+	"zarf/core/check"
+	"zarf/core/frame"
+	"zarf/core/grid"
+	"zarf/core/shot"
+	"zarf/core/shot/val"
+	"zarf/core/sim"
+	"zarf/core/stage"
+)
+
+// Key is what a liquid is called in shot files, and in conditions of values.
+const Key = "liquid"
+
+func init() {
+	stage.Register(stage.Solver{
+		Fluid:   shot.Fluid{Key: Key, Label: "a liquid", Word: "liquid", Values: values(), Says: says, Pours: pour},
+		Version: Version, Points: true,
+		Binds: []shot.Kind{shot.Emitter, shot.Collider, shot.Vortex, shot.Radial, shot.Drag},
+		New: func(s *shot.Shot, d *shot.Element, crew grid.Crew) (stage.Runner, error) {
+			return newStage(s, d, crew)
+		},
+		Bytes: func(d *shot.Element) float64 { // as if a third were full
+			n := float64(detail(d))
+			return BytesPerCell + wetShare*BytesPerFull + 4*n*n*n
+		},
+		Guess: guess, Channels: channels, Amounts: amounts, After: after,
+		Gives: func(e *shot.Element, now val.Eval) bool {
+			p := val.Pours.Of(e)
+			return p == "once" || p == "full" || p == "flow" && (val.Speed.At(e, now) != 0 || val.Push.At(e, now) != [3]float64{})
+		},
+		Nothing: "no liquid", NothingWhy: "What flows out is the speed times the surface that it leaves by; give it a speed, or let it fill its form.",
+		Checks: []check.Check{{ID: "pour-still", Find: pourStill}, {ID: "liquid-floor", Find: liquidFloor}, {ID: "liquid-weightless", Find: liquidWeightless},
+			{ID: "inflow-thick", Find: inflowThick}, {ID: "overflow", Find: overflow}},
+	})
+}
+
+// detail is how many cells of the cached surface stand along a voxel.
+func detail(d *shot.Element) int {
+	n, err := strconv.Atoi(val.SurfaceDetail.Of(d))
+	if err != nil {
+		return 2
+	}
+	return n
+}
+
+func says(d *shot.Element) (verb, more string) {
+	if v := val.Viscosity.Of(d); v > 0.01 {
+		more = fmt.Sprintf("; viscosity %s Pa·s", shot.Short(v))
+	}
+	return "", more
+}
+
+// pour is the sentence of an emitter that acts on liquids alone.
+func pour(s *shot.Shot, e *shot.Element) string {
+	pours := val.Pours.Of(e)
+	t := map[string]string{"flow": "pours liquid", "full": "keeps full of liquid", "once": "fills once with liquid", "drain": "takes liquid away from"}[pours]
+	if pours == "flow" {
+		t += fmt.Sprintf(" at %s m/s", shot.Short(math.Abs(val.Speed.Of(e))))
+		if val.Along.Of(e) == "axis" {
+			t += " along its axis"
+		}
+		t += " from"
+	}
+	return t + " a " + s.SizeWords(e) + s.KeyedWords(e, val.Speed)
+}
+
+// channels are what frames of a liquid hold.
+func channels(d *shot.Element) []stage.Channel {
+	return []stage.Channel{{Name: frame.Density, Label: "how full", Role: frame.Amount, Kept: true, Every: true},
+		{Name: frame.Surface, Label: "distance to the surface", Unit: "m", Role: frame.LevelSet, Kept: true, Every: true},
+		{Name: frame.Foam, Label: "foam", Role: frame.Amount, Kept: true}, // once there is some
+		{Name: frame.Velocity, Label: "velocity", Unit: "m/s", Role: frame.Vector, Keep: val.CacheVelocity, Kept: val.CacheVelocity.Of(d), Every: true}}
+}
+
+// amounts are the figures of frames that are plotted.
+var amounts = []stage.Quantity{
+	{Name: sim.Volume, Label: "Liquid held", Unit: "m³"},
+	{Name: sim.VolumeMade, Label: "Liquid that came in a frame", Unit: "m³"},
+	{Name: sim.Drained, Label: "Liquid taken away in a frame", Unit: "m³"},
+	{Name: "top", Label: "Height of the liquid", Unit: "m", Of: func(s *sim.Stats) float64 { return s.Top }},
+	{Name: sim.Particles, Label: "Particles"},
+	{Name: sim.Drops, Label: "Drops of foam"},
+}
+
+// wetShare is how much of a domain is full, as a rule.
+const wetShare = 1.0 / 3
+
+// guess fills in what a run will take: a full voxel's particles take about as
+// long as four voxels of gas.
+func guess(s *shot.Shot, d *shot.Element, rate float64, e *stage.Estimate) {
+	n := float64(detail(d))
+	e.Disk = float64(e.Frames) * e.Voxels * (1 + 0.15*n*n*n)
+	if val.CacheVelocity.Of(d) {
+		e.Disk *= 1.6
+	}
+	if rate > 0 {
+		e.Seconds = (float64(e.Frames) + val.Preroll.Of(s)) * e.Voxels * (1 + 4*wetShare) * stage.Substeps(s, d, max(1, stage.Inflow(s, d))) / rate
+	}
+}

@@ -1,0 +1,328 @@
+package liquid
+
+import (
+	"fmt"
+	"io"
+	"slices"
+
+	"zarf/core/frame"
+	"zarf/core/geom"
+	"zarf/core/grid"
+	"zarf/core/shot"
+	"zarf/core/shot/val"
+	"zarf/core/sim"
+	"zarf/core/stage"
+	"zarf/core/state"
+	"zarf/core/surface"
+)
+
+// Stage runs one liquid domain of a shot.
+type Stage struct {
+	stage.Cast
+	Solver *Solver
+}
+
+var _ stage.Runner = (*Stage)(nil)
+
+// NewStage makes the stage of a domain at rest before its first frame; the first
+// domain where id is empty.
+func NewStage(s *shot.Shot, id string, crew grid.Crew) (*Stage, error) {
+	d, err := stage.PickDomain(s, id)
+	if err != nil {
+		return nil, err
+	}
+	return newStage(s, d, crew)
+}
+
+// newStage makes a stage at rest before its first frame.
+func newStage(s *shot.Shot, d *shot.Element, crew grid.Crew) (*Stage, error) {
+	dims, h, origin := d.Grid()
+	solver, err := New(Box{Dims: dims, H: h, Origin: origin, Flat: val.Flat.Of(d), Open: d.Open()}, crew)
+	if err != nil {
+		return nil, fmt.Errorf("domain %s: %w", d.Name, err)
+	}
+	l := &Stage{Cast: stage.NewCast(s, d, crew), Solver: solver}
+	l.inputs(0, 1/s.Rate()) // files that can't be had are told before the first frame
+	return l, l.Fault()
+}
+
+// Advance simulates one frame and returns its number.
+func (l *Stage) Advance(stop func() bool) (int, sim.Stats, error) {
+	l.Solver.Time = l.Began()
+	st, err := l.Solver.Frame(l.Lasts(), l.Substeps(), l.inputs, stop)
+	if err == nil {
+		err = l.Fault()
+	}
+	out := l.stats(&st)
+	if err != nil {
+		return l.Number, out, fmt.Errorf("frame %d: %w", l.Number, err)
+	}
+	l.Number++
+	return l.Number - 1, out, nil
+}
+
+// stats is how a frame went in the words that all solvers share.
+func (l *Stage) stats(st *FrameStats) sim.Stats {
+	out := sim.Stats{Substeps: st.Substeps, Capped: st.Capped, Iterations: st.Iterations, Residual: st.Residual, Unconverged: st.Unconverged, MaxSpeed: st.MaxSpeed,
+		Cut: st.Left, Low: st.Low.Array(), High: st.High.Array(), Top: max(0, st.High.Y-l.Solver.Origin.Y), Width: st.High.X - st.Low.X, Bulk: st.Volume}
+	for a, v := range map[sim.Amount]float64{sim.Particles: float64(st.Particles), sim.Drops: float64(st.Drops), sim.Volume: st.Volume, sim.VolumeMade: st.Inflow, sim.Drained: st.Drained} {
+		out.Put(a, v)
+	}
+	return out
+}
+
+// inputs are the solver's surroundings at t seconds after the start.
+func (l *Stage) inputs(t, dt float64) Inputs {
+	d, m := l.Domain, l.At(t, dt)
+	now := m.Now
+	in := Inputs{Scene: l.Scene(t, dt), Physics: Physics{Gravity: val.Gravity.At(l.Shot, now), Density: val.Weight.At(d, now), Viscosity: val.Viscosity.At(d, now), Tension: val.Tension.At(d, now),
+		Affine: val.Carried.Of(d) == "apic", Damping: val.Damping.At(d, now), Tolerance: val.Tolerance.At(d, now), MaxIterations: 200}}
+	if !in.Physics.Affine {
+		in.Physics.Smooth = val.Calming.At(d, now)
+	}
+	in.Foam = Foam{Amount: val.Foam.At(d, now), Lasts: val.FoamLasts.At(d, now)}
+	for _, e := range l.Bound() {
+		if e.Kind != shot.Emitter {
+			continue
+		}
+		pours := val.Pours.Of(e)
+		em, ok := m.Emitter(e)
+		switch {
+		case pours == "drain" && ok:
+			in.Drains = append(in.Drains, Drain{Shape: em.Shape})
+		case pours == "drain" || !ok && pours != "once":
+		case pours == "flow" && em.Speed == 0 && em.Push == (geom.Vec3{}): // nothing flows
+		default:
+			in.Emitters = append(in.Emitters, Emitter{Emitter: em, Full: pours == "full", Once: pours == "once", ID: e.ID})
+		}
+	}
+	return in
+}
+
+// band is how far from the surface its distance is kept, in cells of it.
+const band = 3
+
+// Frame is the frame made last, as the cache keeps it: how full voxels are, the
+// distance to the surface, foam, the velocity, and particles.
+func (l *Stage) Frame() *frame.Frame {
+	s := l.Solver
+	n := [3]int{s.NX, s.NY, s.NZ}
+	half := val.CacheHalf.Of(l.Domain)
+	out := &frame.Frame{Number: l.Number - 1, Points: l.points()}
+	add := func(g *frame.Grid, h float64) *frame.Grid {
+		g.Transform, g.Half = frame.Uniform(h, [3]float64{s.Origin.X + h/2, s.Origin.Y + h/2, s.Origin.Z + h/2}), half
+		g.Meta = map[string]any{"frame": int32(l.Number - 1), "solver": Version}
+		out.Grids = append(out.Grids, g)
+		return g
+	}
+	phi := s.Surface()
+	full := make([]float32, s.Len())
+	for i, v := range phi.Data {
+		full[i] = min(max(0.5-v, 0), 1)
+	}
+	add(frame.FromDense(frame.Density, [3]int{}, n, [][]float32{full}, 0, frame.Tolerance(frame.Density), l.Crew.For), s.H)
+	lat := l.surface()
+	far := float32(band * lat.H)
+	sdf := add(frame.FromDense(frame.Surface, [3]int{}, lat.N, [][]float32{lat.V}, far, far*1e-3, l.Crew.For), lat.H)
+	sdf.Class, sdf.Meta["unit"] = string(frame.LevelSet), "m"
+	if len(s.Drops) > 0 {
+		add(frame.FromDense(frame.Foam, [3]int{}, n, [][]float32{s.Froth()}, 0, frame.Tolerance(frame.Foam), l.Crew.For), s.H)
+	}
+	if val.CacheVelocity.Of(l.Domain) {
+		v := add(frame.FromDense(frame.Velocity, [3]int{}, n, l.centred(phi), 0, 0, l.Crew.For), s.H)
+		v.Meta["unit"], v.Meta["vector_type"] = "m/s", "contravariant relative"
+	}
+	return out
+}
+
+// centred is the velocity at the middles of voxels in and near the liquid, and
+// 0 elsewhere.
+func (l *Stage) centred(phi *grid.Field) [][]float32 {
+	s := l.Solver
+	u := s.Velocity()
+	out := [][]float32{make([]float32, s.Len()), make([]float32, s.Len()), make([]float32, s.Len())}
+	l.Crew.For(s.NZ, 1, func(k0, k1 int) {
+		for k := k0; k < k1; k++ {
+			for j := range s.NY {
+				for i := range s.NX {
+					n := s.Index(i, j, k)
+					if phi.Data[n] >= 1 {
+						continue
+					}
+					out[0][n] = (u[0].At(i, j, k) + u[0].At(i+1, j, k)) / 2
+					out[1][n] = (u[1].At(i, j, k) + u[1].At(i, j+1, k)) / 2
+					out[2][n] = (u[2].At(i, j, k) + u[2].At(i, j, k+1)) / 2
+				}
+			}
+		}
+	})
+	return out
+}
+
+// surface is the signed distance to the liquid's surface on cells of its own.
+func (l *Stage) surface() *surface.Lattice {
+	s := l.Solver
+	d := detail(l.Domain)
+	lat := &surface.Lattice{N: [3]int{s.NX * d, s.NY * d, s.NZ * d}, H: s.H / float64(d), Origin: s.Origin}
+	lat.V = make([]float32, lat.N[0]*lat.N[1]*lat.N[2])
+	deep, near := s.Deep()
+	fine := make([]bool, len(lat.V))
+	l.Crew.For(lat.N[2], 2, func(k0, k1 int) {
+		for k := k0; k < k1; k++ {
+			for j := range lat.N[1] {
+				o := lat.At(0, j, k)
+				row := s.Index(0, j/d, k/d)
+				for i := range lat.N[0] {
+					fine[o+i] = deep[row+i/d]
+				}
+			}
+		}
+	})
+	pts := make(surface.Points, 0, len(s.P)/2)
+	for n := range s.P {
+		x := s.P[n].X
+		if near[s.Index(min(int(x[0]), s.NX-1), min(int(x[1]), s.NY-1), min(int(x[2]), s.NZ-1))] {
+			for a := range x {
+				x[a] = x[a]*float32(d) - 0.5
+			}
+			pts = append(pts, x)
+		}
+	}
+	surface.FromPoints(lat, pts, float32(d), d+1, fine, float32(band*lat.H), l.Crew.For)
+	surface.Even(lat, int(val.SurfaceSmooth.Of(l.Domain)), float32(0.04*lat.H), l.Crew.For)
+	return lat
+}
+
+// points are the particles to cache of the frame made last: place, m, and
+// velocity, m/s; nil where none are kept.
+func (l *Stage) points() *frame.Points {
+	step := map[string]int{"few": 8, "all": 1}[val.CachePoints.Of(l.Domain)]
+	if step == 0 {
+		return nil
+	}
+	s := l.Solver
+	n := (len(s.P) + step - 1) / step
+	p := &frame.Points{Comment: fmt.Sprintf("metres, y up; frame %d; every %d. particle", l.Number-1, step), P: make([][3]float32, n), V: make([][3]float32, n)}
+	for m := range n {
+		q := &s.P[m*step]
+		p.P[m], p.V[m] = l.place(&q.X), q.V
+	}
+	for m := 0; m < len(s.Drops); m += step {
+		q := &s.Drops[m]
+		x := l.place(&q.X)
+		p.P, p.V = append(p.P, x), append(p.V, q.V)
+	}
+	return p
+}
+
+// place is a particle's place in space, m.
+func (l *Stage) place(x *[3]float32) [3]float32 {
+	p := l.Solver.Origin.Add(geom.V(float64(x[0]), float64(x[1]), float64(x[2])).Mul(l.Solver.H))
+	return [3]float32{float32(p.X), float32(p.Y), float32(p.Z)}
+}
+
+// particleFields are the numbers of every particle, dropFields those of every
+// drop, in the order in which a state keeps them: place, velocity, and the
+// affine part or the time left.
+const (
+	particleFields = 15
+	dropFields     = 7
+)
+
+// saved is the head of a saved state.
+type saved struct {
+	Next      int     `json:"next"`
+	Key       string  `json:"key"`
+	Particles int     `json:"particles"`
+	Drops     int     `json:"drops"`
+	Emitted   Emitted `json:"emitted"`
+}
+
+func (s *saved) arrays() []state.Array {
+	return []state.Array{{Name: "particles", V: make([]float32, particleFields*s.Particles)}, {Name: "drops", V: make([]float32, dropFields*s.Drops)}}
+}
+
+// SaveState writes all that a resumed run needs to go on bit for bit: numbers of
+// a kind lie together, which packs better.
+func (l *Stage) SaveState(w io.Writer) error {
+	s := l.Solver
+	head := saved{Next: l.Number, Key: stage.CoarseKey(l.Shot, l.Domain), Particles: len(s.P), Drops: len(s.Drops), Emitted: s.Emitted()}
+	list := head.arrays()
+	n := len(s.P)
+	for m := range s.P {
+		p := &s.P[m]
+		for a := range 3 {
+			list[0].V[a*n+m], list[0].V[(3+a)*n+m] = p.X[a], p.V[a]
+			for b := range 3 {
+				list[0].V[(6+3*a+b)*n+m] = p.C[a][b]
+			}
+		}
+	}
+	n = len(s.Drops)
+	for m := range s.Drops {
+		d := &s.Drops[m]
+		for a := range 3 {
+			list[1].V[a*n+m], list[1].V[(3+a)*n+m] = d.X[a], d.V[a]
+		}
+		list[1].V[6*n+m] = d.Left
+	}
+	return state.Write(w, head, list, l.Crew.For)
+}
+
+// LoadState goes on from a saved state; own asks that the same values made it.
+func (l *Stage) LoadState(r io.Reader, own bool) error {
+	var head saved
+	var list []state.Array
+	err := state.Read(r, &head, func() ([]state.Array, error) {
+		if own && head.Key != stage.CoarseKey(l.Shot, l.Domain) {
+			return nil, fmt.Errorf("the saved state belongs to other values (key %s)", head.Key)
+		}
+		if head.Particles < 0 || head.Particles > 1<<31 || head.Drops < 0 || head.Drops > 2*MaxDrops {
+			return nil, fmt.Errorf("%w: %d particles and %d drops", state.ErrDamaged, head.Particles, head.Drops)
+		}
+		list = head.arrays()
+		return list, nil
+	})
+	if err != nil {
+		return err
+	}
+	p, n := make([]Particle, head.Particles), head.Particles
+	for m := range p {
+		for a := range 3 {
+			p[m].X[a], p[m].V[a] = list[0].V[a*n+m], list[0].V[(3+a)*n+m]
+			for b := range 3 {
+				p[m].C[a][b] = list[0].V[(6+3*a+b)*n+m]
+			}
+		}
+	}
+	drops := make([]Drop, head.Drops)
+	n = head.Drops
+	for m := range drops {
+		for a := range 3 {
+			drops[m].X[a], drops[m].V[a] = list[1].V[a*n+m], list[1].V[(3+a)*n+m]
+		}
+		drops[m].Left = list[1].V[6*n+m]
+	}
+	if slices.ContainsFunc(p, func(q Particle) bool { return !l.inside(&q) }) {
+		return fmt.Errorf("%w: it holds particles outside the domain", state.ErrDamaged)
+	}
+	l.Solver.Resume(p, drops, head.Emitted)
+	l.Number = head.Next
+	return nil
+}
+
+func (l *Stage) inside(q *Particle) bool {
+	for a, n := range [3]int{l.Solver.NX, l.Solver.NY, l.Solver.NZ} {
+		if !(q.X[a] >= 0 && q.X[a] <= float32(n)) {
+			return false
+		}
+	}
+	return true
+}
+
+// Shown is what a picture of the frame made last needs.
+func (l *Stage) Shown() stage.Shown {
+	lat := l.surface()
+	f := &grid.Field{Dims: grid.Dims{NX: lat.N[0], NY: lat.N[1], NZ: lat.N[2]}, Data: lat.V}
+	return stage.Shown{Surface: f, Outside: band * lat.H, Origin: l.Solver.Origin, H: lat.H}
+}

@@ -1,0 +1,33 @@
+package liquid
+
+import (
+	"strings"
+
+	"zarf/core/shot"
+	"zarf/core/shot/val"
+)
+
+// values are what only a liquid has, of domains and of emitters.
+func values() []shot.Entry {
+	l := func(n val.Name, e shot.Entry) shot.Entry {
+		e.Kind, e.Sim = shot.Domain, true
+		if e.Topic == "" {
+			e.Topic = "liquid"
+		}
+		e.When = strings.TrimSuffix("in=liquid&"+e.When, "&")
+		return shot.Named(n, e)
+	}
+	return []shot.Entry{
+		l(val.Viscosity, shot.Entry{Label: "Viscosity", Type: shot.Number, Unit: shot.Viscosity, Default: shot.Num(0.001), Min: 0, Max: 1e4, Keyable: true, Main: true, Help: "Water 0.001 Pa·s, lamp oil 0.002, motor oil 0.2, honey 10, lava 100 to 10,000. Under about 0.1 it can't be seen at most voxel sizes; from 1 on it takes time."}),
+		l(val.Tension, shot.Entry{Label: "Surface tension", Type: shot.Number, Unit: shot.Tension, Default: shot.Num(0), Min: 0, Max: 100, Step: 0.01, Keyable: true, Main: true, Help: "Rounds drops and holds sheets together: water 0.072 N/m. It is seen at voxels of a few millimetres and under, and needs many substeps there; 0 saves them."}),
+		l(val.Weight, shot.Entry{Label: "Density", Type: shot.Number, Unit: shot.Density, Default: shot.Num(1000), Min: 1, Max: 50000, Step: 10, Keyable: true, Help: "Water 1000 kg/m³, oil 850, lava 2700. Only viscosity and surface tension are measured against it."}),
+		l(val.Carried, shot.Entry{Label: "Motion carried", Type: shot.Choice, Default: shot.Text("flip"), Choices: shot.Options("flip", "lively (FLIP)", "apic", "smooth (APIC)"), Help: "FLIP splashes and sprays; APIC keeps whirls and is calmer: thick liquids, small vessels."}),
+		l(val.Calming, shot.Entry{Label: "Calming", Type: shot.Number, Default: shot.Num(0.05), Min: 0, Max: 1, Step: 0.01, Keyable: true, When: "carried=flip", Help: "Share of each particle's own motion that goes over to its surroundings' in a 24th of a second: 0 seethes, 1 is dull."}),
+		l(val.Foam, shot.Entry{Label: "Foam", Type: shot.Number, Unit: shot.PerSecond, Default: shot.Num(0), Min: 0, Max: 10000, Step: 10, Keyable: true, Main: true, Topic: "foam", Help: "Drops of spray and foam that a particle gives in a second where water rushes together or a crest breaks. 0 none; 60 is lively. They are carried along and change nothing."}),
+		l(val.FoamLasts, shot.Entry{Label: "Foam lasts", Type: shot.Number, Unit: shot.Second, Default: shot.Num(2), Min: 0.01, Max: 1000, Step: 0.5, Keyable: true, Topic: "foam", Help: "How long foam lies on the surface; spray lasts until it falls, bubbles until they rise."}),
+		l(val.SurfaceDetail, shot.Entry{Label: "Surface detail", Type: shot.Choice, Default: shot.Text("2"), Choices: shot.Options("1", "a cell a voxel", "2", "2 cells a voxel", "3", "3 cells a voxel"), Topic: "surface", Help: "Cells of the cached surface along a voxel. 2 shows what the particles hold; 3 is smoother and takes over three times the space."}),
+		l(val.SurfaceSmooth, shot.Entry{Label: "Smoothing", Type: shot.Integer, Default: shot.Num(2), Min: 0, Max: 20, Step: 1, Fixed: "Every frame's surface is made alike.", Topic: "surface", Help: "Times that the surface is evened out; sheets and drops are kept from shrinking away."}),
+		l(val.CachePoints, shot.Entry{Label: "Keep particles", Type: shot.Choice, Default: shot.Text("few"), Choices: shot.Options("none", "none", "few", "every eighth", "all", "all"), Topic: "cache", Help: "PLY files beside the frames, to be shown by their speed and handed over. All of a million take 24 MB a frame."}),
+		shot.Named(val.Pours, shot.Entry{After: val.MotionHold.Name(), Kind: shot.Emitter, Label: "Liquid", Type: shot.Choice, Default: shot.Text("flow"), Choices: shot.Options("flow", "flows out at its speed", "full", "keeps its form full", "once", "fills its form once", "drain", "drains: takes it away"), Main: true, Topic: "amounts", Sim: true, When: "in=liquid", Help: "In domains that hold a liquid. Once is a body of liquid to start with; what flows out is the speed times the surface that it leaves by."}),
+	}
+}

@@ -1,0 +1,437 @@
+package shot
+
+import (
+	"cmp"
+	"fmt"
+	"maps"
+	"math"
+	"slices"
+
+	"zarf/core/anim"
+	"zarf/core/shot/val"
+)
+
+// Values are values by name: of a recipe's part, of a preset.
+type Values map[string]Value
+
+// With makes values of pairs: With(val.Voxel.Is(0.1), val.Flat.Is(true)).
+func With(pairs ...val.Pair) Values {
+	v := Values{}
+	for _, p := range pairs {
+		v[p.Name] = p.Value
+	}
+	return v
+}
+
+// Key is a value at a frame, and how it runs on from there. Slopes are in the
+// value's unit a frame; a number uses their first part.
+type Key struct {
+	Frame   float64
+	Value   Value
+	Way     anim.Way
+	In, Out [3]float64
+}
+
+// Extra is what a keyed value does after its last key, and noise on top.
+type Extra = anim.Extra
+
+// Element is anything placed in a shot; looks, the settings of the shot itself
+// and those of its handovers are held in the same way.
+//
+// Its values are read by their typed names, val.Voxel.Of(e), and set by them;
+// Put takes what a person typed and tells what is wrong with it.
+type Element struct {
+	ID     string
+	Kind   Kind
+	Name   string
+	Muted  bool
+	Recipe string   // that it came from; empty: none
+	ActsOn []string // ids of domains; empty: all
+
+	values  Values // that differ from the default, or did once
+	keys    map[string][]Key
+	extras  map[string]Extra // of keyed values
+	before  Values           // as the recipe had them
+	unknown map[string]any   // fields of a file that this version doesn't know
+
+	seen func(e *Element, key string) // told of every read; nil: nobody listens
+}
+
+var _ val.Writer = (*Element)(nil)
+
+// NewElement makes an element that stands in no shot.
+func NewElement(k Kind, id, name string, pairs ...val.Pair) *Element {
+	e := &Element{ID: id, Kind: k, Name: name, values: Values{}}
+	for _, p := range pairs {
+		e.Set(p.Name, p.Value)
+	}
+	return e
+}
+
+// entry finds a value's declaration; a name that the kind doesn't have is a bug.
+func (e *Element) entry(key string) *Entry {
+	x := Find(e.Kind, key)
+	if x == nil {
+		panic(fmt.Sprintf("shot: the catalogue has no %s.%s", e.Kind, key))
+	}
+	return x
+}
+
+// Get is a value without regard to keys.
+func (e *Element) Get(key string) Value {
+	if e.seen != nil {
+		e.seen(e, key)
+	}
+	if x, ok := e.values[key]; ok {
+		return x
+	}
+	return e.entry(key).Default
+}
+
+// At is a value at a moment: the curve's where it has keys.
+func (e *Element) At(key string, ev val.Eval) Value {
+	keys := e.keys[key]
+	if len(keys) == 0 {
+		return e.Get(key)
+	}
+	if e.seen != nil {
+		e.seen(e, key)
+	}
+	// only the keys about the frame count, unless the curve goes on after its end
+	x := e.extras[key]
+	lo, hi := 0, len(keys)
+	if x.After == anim.Stay {
+		n, _ := slices.BinarySearchFunc(keys, ev.Frame, func(k Key, f float64) int { return cmp.Compare(k.Frame, f) })
+		lo, hi = max(0, n-2), min(len(keys), n+2)
+	}
+	entry := e.entry(key)
+	vector := entry.Type.Triple()
+	near := make([]anim.Key, 0, 8)
+	for _, k := range keys[lo:hi] {
+		near = append(near, k.curve(vector))
+	}
+	v := anim.At(near, x, ev.Frame)
+	out := keys[lo].Value
+	if vector {
+		out.Vec = v
+	} else {
+		out.Num = v[0]
+	}
+	if x.Amount != 0 || entry.Type == Integer { // noise must not leave the range
+		out = entry.clamp(out)
+	}
+	return out
+}
+
+func (k *Key) curve(vector bool) anim.Key {
+	a := anim.Key{Frame: k.Frame, Way: k.Way, In: k.In, Out: k.Out, Value: k.Value.Vec}
+	if !vector {
+		a.Value = [3]float64{k.Value.Num}
+	}
+	return a
+}
+
+// Set puts a value that the program worked out, brought into its range; see
+// val.Writer.
+func (e *Element) Set(key string, v Value) {
+	entry := e.entry(key)
+	if entry.Type == Number || entry.Type == Integer || entry.Type.Triple() {
+		v = entry.clamp(v)
+	}
+	if err := entry.Check(v); err != nil {
+		panic("shot: " + err.Error())
+	}
+	e.put(key, v)
+}
+
+// Put puts a value that a person gave. The error names the value, what it is,
+// and what it can be; then nothing is changed.
+func (e *Element) Put(key string, v Value) error {
+	entry := Find(e.Kind, key)
+	if entry == nil {
+		return fmt.Errorf("there is no value %s.%s", e.Kind, key)
+	}
+	if err := entry.Check(v); err != nil {
+		return err
+	}
+	e.put(key, v)
+	return nil
+}
+
+// PutAll puts the values of a recipe or a preset; see Put.
+func (e *Element) PutAll(v Values) error {
+	for _, key := range slices.Sorted(maps.Keys(v)) {
+		if err := e.Put(key, v[key]); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (e *Element) put(key string, v Value) {
+	if e.values == nil {
+		e.values = Values{}
+	}
+	e.values[key] = v
+}
+
+// Reset gives values back their defaults and takes their keys away.
+func (e *Element) Reset(names ...val.Name) {
+	for _, n := range names {
+		delete(e.values, n.Name())
+		e.DropKeys(n)
+	}
+}
+
+// Restore gives a value back what it started with, without keys.
+func (e *Element) Restore(n val.Name) {
+	start := e.Start(n)
+	e.DropKeys(n)
+	e.put(n.Name(), start)
+}
+
+// Start is the value that an element began with: its recipe's, or the default.
+func (e *Element) Start(n val.Name) Value {
+	if v, ok := e.before[n.Name()]; ok && e.Recipe != "" {
+		return v
+	}
+	return e.entry(n.Name()).Default
+}
+
+// CameFrom marks the values as they are as those of a recipe.
+func (e *Element) CameFrom(recipe string) { e.Recipe, e.before = recipe, maps.Clone(e.values) }
+
+// Given are the values that were ever set, a copy.
+func (e *Element) Given() Values {
+	if e.values == nil {
+		return Values{}
+	}
+	return maps.Clone(e.values)
+}
+
+// Keys are a value's keys in the order of their frames. Nobody changes the list.
+func (e *Element) Keys(n val.Name) []Key {
+	if e.seen != nil {
+		e.seen(e, n.Name())
+	}
+	return e.keys[n.Name()]
+}
+
+// Keyed reports whether any of the values has keys.
+func (e *Element) Keyed(names ...val.Name) bool {
+	return slices.ContainsFunc(names, func(n val.Name) bool { return len(e.Keys(n)) > 0 })
+}
+
+// Extra is what a keyed value does besides; see SetExtra.
+func (e *Element) Extra(n val.Name) Extra { return e.extras[n.Name()] }
+
+// SetKey sets a key that the program worked out, brought into range; one at the
+// same frame is replaced.
+func (e *Element) SetKey(n val.Name, k Key) {
+	entry := e.entry(n.Name())
+	k.Value = entry.clamp(k.Value)
+	if err := checkKey(entry, k); err != nil {
+		panic("shot: " + err.Error())
+	}
+	e.setKey(n.Name(), k)
+}
+
+// PutKey sets a key that a person gave. The error tells what is wrong with its
+// frame, its value or its slopes.
+func (e *Element) PutKey(n val.Name, k Key) error {
+	entry := Find(e.Kind, n.Name())
+	if entry == nil || !entry.Keyable {
+		return fmt.Errorf("%s can't have keys", n.Name())
+	}
+	if err := checkKey(entry, k); err != nil {
+		return err
+	}
+	keys := e.keys[n.Name()]
+	if _, exact := findKey(keys, k.Frame); !exact && len(keys) >= MaxKeys {
+		return fmt.Errorf("%s has %d keys; no more are allowed", entry.Label, MaxKeys)
+	}
+	e.setKey(n.Name(), k)
+	return nil
+}
+
+// PutKeyValue sets the value of the key at a frame, and makes one where there is
+// none. One that is there keeps how it runs on.
+func (e *Element) PutKeyValue(n val.Name, frame float64, v Value) error {
+	k := Key{Frame: frame, Value: v}
+	keys := e.keys[n.Name()]
+	if i, exact := findKey(keys, frame); exact {
+		k = keys[i]
+		k.Value = v
+	}
+	return e.PutKey(n, k)
+}
+
+// MaxFrame bounds the frames of keys, either way.
+const MaxFrame = 1e7
+
+func checkKey(entry *Entry, k Key) error {
+	if !(math.Abs(k.Frame) <= MaxFrame) {
+		return fmt.Errorf("a key of %s would be at frame %g; give one from −%.0f to %.0f", entry.Label, k.Frame, MaxFrame, MaxFrame)
+	}
+	if !slices.Contains(anim.Ways, k.Way) {
+		return fmt.Errorf("a key can't run on by %q; the ways are %q", k.Way, anim.Ways)
+	}
+	for _, m := range append(k.In[:], k.Out[:]...) {
+		if !(math.Abs(m) <= 1e9) {
+			return fmt.Errorf("a slope of %s is %g; give a finite one", entry.Label, m)
+		}
+	}
+	return entry.Check(k.Value)
+}
+
+func findKey(keys []Key, frame float64) (int, bool) {
+	return slices.BinarySearchFunc(keys, frame, func(k Key, f float64) int { return cmp.Compare(k.Frame, f) })
+}
+
+func (e *Element) setKey(key string, k Key) {
+	if e.keys == nil {
+		e.keys = map[string][]Key{}
+	}
+	keys := e.keys[key]
+	n, exact := findKey(keys, k.Frame)
+	if exact {
+		keys[n] = k
+		return
+	}
+	e.keys[key] = slices.Insert(keys, n, k)
+}
+
+// DropKey removes the key at a frame. The last key to go leaves its value.
+func (e *Element) DropKey(n val.Name, frame float64) {
+	key := n.Name()
+	keys := e.keys[key]
+	i, exact := findKey(keys, frame)
+	if !exact {
+		return
+	}
+	if len(keys) == 1 {
+		e.put(key, keys[0].Value)
+		e.DropKeys(n)
+		return
+	}
+	e.keys[key] = slices.Delete(keys, i, i+1)
+}
+
+// DropKeys removes all keys of a value and what it does besides.
+func (e *Element) DropKeys(n val.Name) {
+	delete(e.keys, n.Name())
+	delete(e.extras, n.Name())
+}
+
+// MapKeys changes every key of a value, which keeps its frame.
+func (e *Element) MapKeys(n val.Name, fn func(Value) Value) {
+	for i, k := range e.keys[n.Name()] {
+		e.keys[n.Name()][i].Value = fn(k.Value)
+	}
+}
+
+// SetExtra sets what a keyed value does besides; the zero Extra is dropped.
+func (e *Element) SetExtra(n val.Name, x Extra) {
+	if x.Amount == 0 {
+		x.Period, x.Seed = 0, 0
+	}
+	if x == (Extra{}) {
+		delete(e.extras, n.Name())
+		return
+	}
+	if e.extras == nil {
+		e.extras = map[string]Extra{}
+	}
+	e.extras[n.Name()] = x
+}
+
+// CheckExtra tells whether a curve can do that.
+func CheckExtra(x Extra) error {
+	switch {
+	case !slices.Contains(anim.Afters, x.After):
+		return fmt.Errorf("after its last key it can %q, not %q", anim.Afters, x.After)
+	case !(math.Abs(x.Amount) <= 1e9):
+		return fmt.Errorf("its noise is %g; give a finite amount", x.Amount)
+	case x.Amount != 0 && !(x.Period >= 0.01 && x.Period <= 1e6):
+		return fmt.Errorf("its noise repeats every %g frames; give 0.01 to 1,000,000", x.Period)
+	case x.Seed < 0 || x.Seed > 1e9:
+		return fmt.Errorf("its noise has seed %d; give 0 to 1,000,000,000", x.Seed)
+	}
+	return nil
+}
+
+// Same reports the same values, keys and curves, whatever the names.
+func (e *Element) Same(o *Element) bool {
+	if e.Kind != o.Kind {
+		return false
+	}
+	for _, x := range Entries(e.Kind) {
+		if !x.Same(x.Value(e), x.Value(o)) || !slices.Equal(e.keys[x.Key], o.keys[x.Key]) || e.extras[x.Key] != o.extras[x.Key] {
+			return false
+		}
+	}
+	return true
+}
+
+// Print is a text that differs where the values, keys or curves do.
+func (e *Element) Print() string {
+	o := ordered{}
+	o.values("values", e.Kind, e.values, nil)
+	e.curves(&o)
+	b, err := o.MarshalJSON()
+	if err != nil {
+		panic(err) // every value was checked to be finite on its way in
+	}
+	return string(e.Kind) + string(b)
+}
+
+// Copy is an independent copy under another name.
+func (e *Element) Copy(name string) *Element {
+	c := e.clone()
+	c.Name = name
+	return c
+}
+
+func (e *Element) clone() *Element {
+	c := *e
+	c.values, c.extras, c.before, c.unknown = maps.Clone(e.values), maps.Clone(e.extras), maps.Clone(e.before), maps.Clone(e.unknown)
+	c.ActsOn = slices.Clone(e.ActsOn)
+	c.keys = nil
+	for k, v := range e.keys {
+		if c.keys == nil {
+			c.keys = map[string][]Key{}
+		}
+		c.keys[k] = slices.Clone(v)
+	}
+	if c.values == nil {
+		c.values = Values{}
+	}
+	return &c
+}
+
+// Address tells an element, a look or the settings of the shot or of its
+// handovers apart within their shot; Shot.Owner finds them by it.
+func (e *Element) Address() string {
+	switch e.Kind {
+	case Setting:
+		return "shot:"
+	case Handover:
+		return "handover:"
+	case Look:
+		return "look:" + e.ID
+	}
+	return e.ID
+}
+
+// Title is how an element, a look or the shot is called.
+func (e *Element) Title() string {
+	if e.Kind == Setting || e.Kind == Handover {
+		return string(e.Kind)
+	}
+	return e.Name
+}
+
+// Acts reports whether e acts on domain d.
+func (e *Element) Acts(d *Element) bool {
+	return len(e.ActsOn) == 0 || slices.Contains(e.ActsOn, d.ID)
+}

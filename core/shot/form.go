@@ -1,0 +1,163 @@
+package shot
+
+import (
+	"fmt"
+	"math"
+
+	"zarf/core/asset"
+	"zarf/core/geom"
+	"zarf/core/grid"
+	"zarf/core/shot/val"
+)
+
+// Shape is an element's form at a moment. A mesh whose file can't be had is an
+// empty form; Form tells why.
+func (e *Element) Shape(ev val.Eval) geom.Shape {
+	sh, _ := e.Form(ev, 0)
+	return sh
+}
+
+// Form is an element's form at a moment; spacing, in metres, is that of the
+// lattice on which imported meshes are measured, 0 for a middling one.
+func (e *Element) Form(ev val.Eval, spacing float64) (geom.Shape, error) {
+	sh := geom.Shape{
+		Form:   geom.Form(val.Form.Of(e)),
+		Centre: geom.FromArray(val.Position.At(e, ev)),
+		Turn:   geom.RotationXYZ(geom.FromArray(val.Turn.At(e, ev))),
+		Size:   geom.FromArray(val.Size.At(e, ev)),
+	}
+	// what doesn't shape it isn't read
+	sh.Taper, sh.Wall = 1, 0.05
+	if sh.Form == geom.Cylinder || sh.Form == geom.Tube {
+		sh.Taper = val.Taper.At(e, ev)
+	}
+	if sh.Form == geom.Tube {
+		sh.Wall = val.Wall.At(e, ev)
+	}
+	if sh.Form != geom.Imported {
+		return sh, nil
+	}
+	w := asset.Want{Ref: val.Mesh.Of(e), Size: sh.Size.Array(), Time: e.MeshTime(ev), Region: e.Share(), Spacing: spacing}
+	if w.Ref == "" {
+		return sh, fmt.Errorf("%s has no file yet; import one", e.Name)
+	}
+	p, err := ev.Files.Pose(w)
+	if err != nil {
+		return sh, err
+	}
+	sh.Body = p.Body
+	sh.Centre = sh.Centre.Add(sh.Turn.Apply(p.At))
+	sh.Turn = geom.Affine{M: p.Turn}.Then(geom.Affine{M: sh.Turn}).M
+	return sh, nil
+}
+
+// Share is which part of an imported mesh takes part.
+func (e *Element) Share() asset.Region {
+	r := asset.Region{By: val.Share.Of(e)}
+	switch r.By {
+	case "parts", "joints":
+		r.Names = val.ShareNames.Of(e)
+	case "painted":
+		r.Weights = val.SharePainted.Of(e)
+	}
+	return r
+}
+
+// MeshTime is the time, in seconds of its file, that an imported animation has
+// reached at a moment.
+func (e *Element) MeshTime(ev val.Eval) float64 {
+	mode := val.Motion.Of(e)
+	if mode == "still" {
+		return 0
+	}
+	n := ev.Frame - val.MotionStart.Of(e) - val.MotionHold.Of(e)
+	if n <= 0 {
+		return 0
+	}
+	rate := ev.Rate
+	if rate <= 0 {
+		rate = 24
+	}
+	if val.MotionKeeps.Of(e) == "frames" {
+		rate = Rational(val.MotionRate.Of(e))
+	}
+	t := n / rate
+	if mode == "loops" {
+		if m, err := ev.Files.Model(val.Mesh.Of(e)); err == nil && m.Facts.Length > 0 {
+			t = math.Mod(t, m.Facts.Length)
+		}
+	}
+	return t
+}
+
+// FromFile reports an element whose form is an imported mesh.
+func (e *Element) FromFile() bool { return e.Placed() && val.Form.Of(e) == string(geom.Imported) }
+
+// Moving reports an element whose place or form changes over the frames.
+func (e *Element) Moving(files *asset.Library) bool {
+	if e.Keyed(val.Position, val.Turn, val.Size) {
+		return true
+	}
+	if e.FromFile() && val.Motion.Of(e) != "still" {
+		m, err := files.Model(val.Mesh.Of(e))
+		return err == nil && m.Moves()
+	}
+	return false
+}
+
+// RegionShape is the region of a force at a moment; limited is false where it
+// acts everywhere.
+func (e *Element) RegionShape(ev val.Eval) (sh geom.Shape, fade float64, limited bool) {
+	form := val.Region.Of(e)
+	if form == "everywhere" {
+		return sh, 0, false
+	}
+	return geom.Shape{Form: geom.Form(form), Centre: geom.FromArray(val.Position.At(e, ev)), Turn: geom.RotationXYZ(geom.Vec3{}),
+		Size: geom.FromArray(val.RegionSize.At(e, ev)), Taper: 1}, val.RegionFade.At(e, ev), true
+}
+
+// Placed reports an element with a shape.
+func (e *Element) Placed() bool { return e.Kind.Def().Shaped }
+
+// Grid is the grid of a domain: cells, voxel size and low corner. The box is
+// rounded up to whole voxels about its middle, its floor kept.
+func (e *Element) Grid() (d grid.Dims, h float64, origin geom.Vec3) {
+	h = val.Voxel.Of(e)
+	size, at := val.Size.Of(e), val.Position.Of(e)
+	cells := func(v float64) int { return int(max(1, min(math.Ceil(v/h-1e-6), 1<<20))) }
+	d = grid.Dims{NX: cells(size[0]), NY: cells(size[1]), NZ: cells(size[2])}
+	if val.Flat.Of(e) {
+		d.NZ = 1
+	}
+	origin = geom.V(at[0]-float64(d.NX)*h/2, at[1]-size[1]/2, at[2]-float64(d.NZ)*h/2)
+	return d, h, origin
+}
+
+// DomainBox is the box of a domain in space.
+func (e *Element) DomainBox() geom.Box {
+	d, h, o := e.Grid()
+	return geom.Box{Min: o, Max: o.Add(geom.V(float64(d.NX), float64(d.NY), float64(d.NZ)).Mul(h))}
+}
+
+// Voxels is the number of cells of a domain.
+func (e *Element) Voxels() float64 {
+	d, _, _ := e.Grid()
+	return float64(d.NX) * float64(d.NY) * float64(d.NZ)
+}
+
+// Side is one of a domain's sides by the name of its value.
+type Side struct {
+	Name val.TextKey
+	Word string
+}
+
+// Sides are the sides of a domain: −x, +x, floor, top, −z, +z.
+var Sides = [6]Side{{val.SideX0, "−x"}, {val.SideX1, "+x"}, {val.SideY0, "floor"}, {val.SideY1, "top"}, {val.SideZ0, "−z"}, {val.SideZ1, "+z"}}
+
+// Open tells which sides of a domain let fluid out.
+func (e *Element) Open() (open [6]bool) {
+	for i, s := range Sides {
+		open[i] = s.Name.Of(e) == "outflow"
+	}
+	return open
+}

@@ -1,0 +1,212 @@
+package shot
+
+import (
+	"fmt"
+	"slices"
+
+	"zarf/core/geom"
+	"zarf/core/shot/val"
+)
+
+// Kind is what an element is.
+type Kind string
+
+// The kinds. Settings of the shot, looks and handovers are declared in the
+// same catalogue though they are not elements.
+const (
+	Setting    Kind = "shot"
+	Domain     Kind = "domain"
+	Emitter    Kind = "emitter"
+	Collider   Kind = "collider"
+	Wind       Kind = "wind"
+	Turbulence Kind = "turbulence"
+	Vortex     Kind = "vortex"
+	Radial     Kind = "radial"
+	Drag       Kind = "drag"
+	Guide      Kind = "guide"
+	Pull       Kind = "pull"
+	Mesh       Kind = "mesh"
+	Sequence   Kind = "sequence" // frames of volumes that were made elsewhere
+	Lamp       Kind = "lamp"
+	Camera     Kind = "camera"
+	Look       Kind = "look"
+	Handover   Kind = "handover"
+)
+
+// KindDef is all that Zarf knows of a kind of element. A kind is added by one
+// definition: register it when the program starts, from the package that
+// brings it. How it acts on a simulation is told to package stage, see
+// stage.Bind.
+type KindDef struct {
+	Kind   Kind
+	Name   string  // of new ones: Emitter, Emitter 2
+	Group  string  // heading of the cast under which it stands; empty: it isn't placed
+	Values []Entry // those of every element of the kind
+	Shaped bool    // has a form: the values that Placed declares
+	Scoped bool    // acts on domains, all or some
+	Glyph  string  // strokes of its mark, as the path of an SVG 16 wide and high; empty: of its own in glyphs.html
+
+	// Sentence says in words what an element does.
+	Sentence func(s *Shot, e *Element) string
+	// Draw adds what the viewport shows of it to what all elements show.
+	Draw func(s *Shot, e *Element, ev val.Eval, d *Drawn)
+	// Place gives a new element a place and a size that suit a domain.
+	Place func(e, domain *Element, room Room)
+}
+
+// Room is the domain that a new element is placed in.
+type Room struct {
+	Box   geom.Box
+	Mid   geom.Vec3
+	Size  geom.Vec3
+	Small float64 // m: a fifth of its smallest side, four voxels at least
+}
+
+// Groups are the headings of the cast in order.
+var Groups = []string{"holds it", "lets fluid in", "stops it", "moves it", "comes from outside", "stands by", "lights it", "sees it"}
+
+var kindDefs = map[Kind]*KindDef{}
+var kindOrder []Kind
+
+// Register adds a kind of element. It panics on one that is there already.
+func Register(k KindDef) {
+	if kindDefs[k.Kind] != nil {
+		panic(fmt.Sprintf("shot: the kind %s is registered twice", k.Kind))
+	}
+	kindDefs[k.Kind] = &k
+	kindOrder = append(kindOrder, k.Kind)
+	if k.Group != "" && !slices.Contains(Groups, k.Group) {
+		Groups = append(Groups, k.Group)
+	}
+	for i := range k.Values {
+		k.Values[i].Kind = k.Kind
+	}
+	Declare(k.Values...)
+}
+
+// Def is a kind's definition; of one that isn't known an empty one.
+func (k Kind) Def() *KindDef {
+	if d := kindDefs[k]; d != nil {
+		return d
+	}
+	return &KindDef{Kind: k}
+}
+
+// Group is the heading of the cast under which a kind stands.
+func (k Kind) Group() string { return k.Def().Group }
+
+// Kinds are all kinds that have values, in the order of registration.
+func Kinds() []Kind { return kindOrder }
+
+// ElementKinds are the kinds that can be added to a shot, in the order of the
+// menu.
+func ElementKinds() (out []Kind) {
+	for _, k := range kindOrder {
+		if IsElement(k) {
+			out = append(out, k)
+		}
+	}
+	return out
+}
+
+// IsElement reports a kind that can stand in the cast.
+func IsElement(k Kind) bool { return k.Group() != "" }
+
+func init() {
+	registerTypes()
+	for _, k := range []KindDef{settings(), domains(), emitters(), colliders(), winds(), turbulences(), vortices(), radials(), drags(), guides(), pulls(), meshes(), sequences(), lamps(), cameras(), looks(), handovers()} {
+		Register(k)
+	}
+}
+
+// Place gives a new element a place and a size that suit the shot's first
+// domain.
+func (s *Shot) Place(e *Element) {
+	doms := s.Of(Domain)
+	if len(doms) == 0 {
+		return
+	}
+	b := doms[0].DomainBox()
+	room := Room{Box: b, Mid: b.Centre(), Size: b.Size(), Small: max(b.Size().MinComponent()*0.2, val.Voxel.Of(doms[0])*4)}
+	if Find(e.Kind, val.RegionSize.Name()) != nil {
+		val.RegionSize.Set(e, room.Size.X/2, room.Size.Y/2, room.Size.Z/2)
+		val.RegionFade.Set(e, room.Size.MinComponent()*0.1)
+	}
+	if place := e.Kind.Def().Place; place != nil {
+		place(e, doms[0], room)
+	}
+}
+
+// Sentence says in words what an element does, from its values; lengths in the
+// shot's unit.
+func (s *Shot) Sentence(e *Element) string {
+	if say := e.Kind.Def().Sentence; say != nil {
+		return say(s, e)
+	}
+	return ""
+}
+
+// Drawn is what the viewport draws of an element.
+type Drawn struct {
+	ID       string       `json:"id"`
+	Kind     Kind         `json:"kind"`
+	Name     string       `json:"name"`
+	Muted    bool         `json:"muted,omitempty"`
+	Form     string       `json:"form,omitempty"`
+	Position [3]float64   `json:"position"`
+	Turn     [3]float64   `json:"turn"`
+	Size     [3]float64   `json:"size"`
+	Taper    float64      `json:"taper,omitempty"`
+	Wall     float64      `json:"wall,omitempty"`
+	Colour   string       `json:"colour,omitempty"` // sRGB, as #rrggbb
+	Clear    bool         `json:"clear,omitempty"`  // of glass
+	Vector   [3]float64   `json:"vector"`           // wind, or the axis an emitter pushes along
+	Target   [3]float64   `json:"target"`
+	Lens     float64      `json:"lens,omitempty"`
+	Min      [3]float64   `json:"min"` // of domains
+	Max      [3]float64   `json:"max"`
+	Walls    []bool       `json:"walls,omitempty"`
+	Radius   float64      `json:"radius,omitempty"`
+	Region   string       `json:"region,omitempty"` // form of a force's region
+	Fade     float64      `json:"fade,omitempty"`
+	Begin    int          `json:"begin"`
+	End      int          `json:"end"`
+	Points   [][3]float64 `json:"points,omitempty"` // of guides
+	Line     [][3]float64 `json:"line,omitempty"`
+	Closed   bool         `json:"closed,omitempty"`
+	Swirl    float64      `json:"swirl,omitempty"`
+	Along    []float64    `json:"along,omitempty"` // factors of the reach along a guide
+	// Strokes are lines in space, m, that any kind may show.
+	Strokes [][][3]float64 `json:"strokes,omitempty"`
+
+	Moving bool `json:"-"` // its place or form has keys, or its file moves it
+}
+
+// Draw is what the viewport shows of an element at a moment.
+func (s *Shot) Draw(e *Element, ev val.Eval) Drawn {
+	first, last := s.Range()
+	d := Drawn{ID: e.ID, Kind: e.Kind, Name: e.Name, Muted: e.Muted, Begin: first, End: last}
+	if Find(e.Kind, val.Position.Name()) != nil {
+		d.Position = d.vector(e, val.Position, ev)
+	}
+	if e.Placed() {
+		d.Form, d.Turn, d.Size = val.Form.Of(e), d.vector(e, val.Turn, ev), d.vector(e, val.Size, ev)
+		d.Taper, d.Wall = val.Taper.At(e, ev), val.Wall.At(e, ev)
+		d.Moving = d.Moving || e.Keyed(val.Taper, val.Wall) || e.FromFile() && e.Moving(ev.Files)
+	}
+	if draw := e.Kind.Def().Draw; draw != nil {
+		draw(s, e, ev, &d)
+	}
+	if Find(e.Kind, val.Region.Name()) != nil {
+		if sh, fade, limited := e.RegionShape(ev); limited {
+			d.Region, d.Size, d.Fade = string(sh.Form), sh.Size.Array(), fade
+		}
+	}
+	return d
+}
+
+// vector is a value that moves what is drawn where it has keys.
+func (d *Drawn) vector(e *Element, k val.VecKey, ev val.Eval) [3]float64 {
+	d.Moving = d.Moving || e.Keyed(k)
+	return k.At(e, ev)
+}

@@ -1,0 +1,505 @@
+package shot
+
+import (
+	"encoding/json"
+	"fmt"
+	"math"
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+
+	"zarf/core/asset"
+	"zarf/core/shot/val"
+	"zarf/core/srgb"
+)
+
+// Type is what kind of value an entry of the catalogue holds.
+type Type string
+
+// The types.
+const (
+	Number  Type = "number"
+	Integer Type = "integer"
+	Vector  Type = "vector" // three numbers of the entry's unit
+	Colour  Type = "colour" // linear red, green, blue
+	Choice  Type = "choice"
+	Flag    Type = "flag"
+	File    Type = "file"    // an imported file: its id, a slash, its name
+	Weights Type = "weights" // the id of painted weights
+	Names   Type = "names"   // parts or joints, in Text a line each
+	Points  Type = "points"  // places in space, in Text as "x y z; x y z"
+	Ref     Type = "element" // the id of another element of the shot
+	Frozen  Type = "frames"  // cached frames from outside: their key, a slash, their name
+	Profile Type = "profile" // numbers evenly along something, in Text as "1 0.5 0"
+	Ramp    Type = "ramp"    // colours over 0 to 1, in Text as StopList writes them
+	Curve   Type = "curve"   // a number over 0 to 1, likewise
+	Picture Type = "picture" // an imported picture or numbered pictures: id, a slash, name
+	Word    Type = "word"    // a name that goes into files
+)
+
+// Form is what a person sent of one value: fields by name. A value of one part
+// comes as "v", vectors as "v0" to "v2".
+type Form interface {
+	Get(name string) (text string, sent bool)
+	All(name string) []string
+}
+
+// TypeDef is all that Zarf knows of a type of value. A type is added by one
+// definition, registered when the program starts.
+type TypeDef struct {
+	Type   Type
+	Triple bool   // three numbers, also of keys and curves
+	Number bool   // numbers, which keys can lead from one to the next
+	Named  bool   // a content's id, a slash and a name; only the id is of consequence
+	Field  string // the field that edits it: a template of the sheet, "text" if empty
+	Want   string // what a shot file must give, for messages
+
+	JSON  func(e *Entry, v Value) any                                          // as a shot file holds it
+	Read  func(e *Entry, raw json.RawMessage) (Value, error)                   // of a shot file
+	Check func(e *Entry, v Value) error                                        // names the value, what it is, and what it can be
+	Same  func(a, b Value) bool                                                //
+	Show  func(e *Entry, v Value, num func(float64) string) string             // in words; num writes a number in the shown unit
+	Typed func(e *Entry, f Form, shown string, old Value) (v Value, err error) // as a person typed it; shown is the unit on the page
+}
+
+var types = map[Type]*TypeDef{}
+
+// RegisterType adds a type of value; what it leaves open is that of a word.
+func RegisterType(t TypeDef) {
+	if types[t.Type] != nil {
+		panic(fmt.Sprintf("shot: the type %s is registered twice", t.Type))
+	}
+	if t.JSON == nil {
+		t.JSON = func(e *Entry, v Value) any { return v.Text }
+	}
+	if t.Read == nil {
+		t.Want = "a word"
+		t.Read = func(e *Entry, raw json.RawMessage) (v Value, err error) {
+			err = json.Unmarshal(raw, &v.Text)
+			return v, err
+		}
+	}
+	if t.Same == nil {
+		t.Same = func(a, b Value) bool { return a.Text == b.Text }
+	}
+	if t.Show == nil {
+		t.Show = func(e *Entry, v Value, num func(float64) string) string { return v.Text }
+	}
+	if t.Typed == nil {
+		t.Typed = func(e *Entry, f Form, shown string, old Value) (Value, error) {
+			text, _ := f.Get("v")
+			return Text(strings.TrimSpace(text)), nil
+		}
+	}
+	if t.Field == "" {
+		t.Field = "text"
+	}
+	types[t.Type] = &t
+}
+
+// Def is a type's definition, or nil.
+func (t Type) Def() *TypeDef { return types[t] }
+
+// Triple reports values of three numbers.
+func (t Type) Triple() bool { d := types[t]; return d != nil && d.Triple }
+
+// Numeric reports values of numbers, which the catalogue gives a range.
+func (t Type) Numeric() bool { d := types[t]; return d != nil && d.Number }
+
+// JSON is the value as a shot file holds it.
+func (e *Entry) JSON(v Value) any { return e.Type.Def().JSON(e, v) }
+
+// FromJSON reads a value of a shot file and checks it.
+func (e *Entry) FromJSON(raw json.RawMessage) (Value, error) {
+	d := e.Type.Def()
+	v, err := d.Read(e, raw)
+	if err != nil {
+		return v, fmt.Errorf("%s is %s; give %s", e.Label, clip(string(raw)), d.Want)
+	}
+	return v, e.Check(v)
+}
+
+// Check tells whether a value is allowed; the error names the value, what it
+// is, and the range.
+func (e *Entry) Check(v Value) error { return e.Type.Def().Check(e, v) }
+
+// Same compares two values of the entry's type.
+func (e *Entry) Same(a, b Value) bool { return e.Type.Def().Same(a, b) }
+
+// Show writes a value with its unit, lengths in the unit named.
+func (e *Entry) Show(v Value, length string) string {
+	unit := e.Unit.Shown(length)
+	s := e.Type.Def().Show(e, v, func(n float64) string { return e.Unit.Format(n, unit) })
+	if unit != "" && e.Type.Numeric() {
+		s += " " + unit
+	}
+	return s
+}
+
+// Typed reads a value as a person typed it into a form, numbers in the unit
+// that the page shows, and checks it. old is the value as it was shown: what
+// wasn't changed keeps all its digits.
+func (e *Entry) Typed(f Form, length string, old Value) (Value, error) {
+	v, err := e.Type.Def().Typed(e, f, e.Unit.Shown(length), old)
+	if err != nil {
+		return v, err
+	}
+	return v, e.Check(v)
+}
+
+// word is what names of channels in files may be.
+var word = regexp.MustCompile(`^[A-Za-z_][A-Za-z0-9_]{0,39}$`)
+
+// Limits of listed values.
+const (
+	MaxPoints  = 2000
+	MaxProfile = 64
+	MaxNames   = 4096
+)
+
+// registerTypes comes before anything is declared of them.
+func registerTypes() {
+	for _, t := range []TypeDef{numberType(Number), numberType(Integer), vectorType(), colourType(), choiceType(), flagType(),
+		namedType(File, "file"), namedType(Frozen, "file"), namedType(Picture, "picture"), weightsType(), namesType(), pointsType(), refType(),
+		profileType(), stopsType(Ramp), stopsType(Curve), wordType()} {
+		RegisterType(t)
+	}
+}
+
+func numberType(t Type) TypeDef {
+	return TypeDef{Type: t, Number: true, Field: "number", Want: "a number",
+		JSON: func(e *Entry, v Value) any { return v.Num },
+		Read: func(e *Entry, raw json.RawMessage) (v Value, err error) {
+			err = json.Unmarshal(raw, &v.Num)
+			return v, err
+		},
+		Same: func(a, b Value) bool { return a.Num == b.Num },
+		Show: func(e *Entry, v Value, num func(float64) string) string { return num(v.Num) },
+		Check: func(e *Entry, v Value) error {
+			if t == Integer && v.Num != math.Trunc(v.Num) {
+				return fmt.Errorf("%s is %g; give a whole number", e.Label, v.Num)
+			}
+			return e.checkNumber(v.Num, "")
+		},
+		Typed: func(e *Entry, f Form, shown string, old Value) (Value, error) {
+			text, _ := f.Get("v")
+			if text == e.Unit.Format(old.Num, shown) {
+				return old, nil
+			}
+			if e.Unit == FrameRate && strings.Contains(text, "/") {
+				text = strings.ReplaceAll(text, " ", "")
+			}
+			n, err := e.Unit.Parse(text, shown)
+			if err != nil {
+				return old, fmt.Errorf("%s: %w", e.Label, err)
+			}
+			return Num(n), nil
+		}}
+}
+
+// triple is what vectors and colours share.
+func triple(t Type) TypeDef {
+	return TypeDef{Type: t, Triple: true, Number: true, Field: string(t), Want: "three numbers",
+		JSON: func(e *Entry, v Value) any { return v.Vec },
+		Read: func(e *Entry, raw json.RawMessage) (v Value, err error) {
+			var a []float64
+			if err = json.Unmarshal(raw, &a); err == nil && len(a) != 3 {
+				err = fmt.Errorf("%d numbers", len(a))
+			}
+			if err == nil {
+				v.Vec = [3]float64(a)
+			}
+			return v, err
+		},
+		Same: func(a, b Value) bool { return a.Vec == b.Vec },
+		Show: func(e *Entry, v Value, num func(float64) string) string {
+			return num(v.Vec[0]) + ", " + num(v.Vec[1]) + ", " + num(v.Vec[2])
+		},
+		Check: func(e *Entry, v Value) error {
+			for a, n := range v.Vec {
+				if err := e.checkNumber(n, " "+"xyz"[a:a+1]); err != nil {
+					return err
+				}
+			}
+			return nil
+		}}
+}
+
+func vectorType() TypeDef {
+	t := triple(Vector)
+	t.Typed = func(e *Entry, f Form, shown string, old Value) (v Value, err error) {
+		v = old
+		for i := range 3 {
+			text, sent := f.Get("v" + strconv.Itoa(i))
+			if !sent || text == e.Unit.Format(old.Vec[i], shown) {
+				continue // what was only shown keeps all its digits
+			}
+			if v.Vec[i], err = e.Unit.Parse(text, shown); err != nil {
+				return v, fmt.Errorf("%s %s: %w", e.Label, "xyz"[i:i+1], err)
+			}
+		}
+		return v, nil
+	}
+	return t
+}
+
+func colourType() TypeDef {
+	t := triple(Colour)
+	t.Typed = func(e *Entry, f Form, shown string, old Value) (v Value, err error) {
+		text, _ := f.Get("v")
+		h := strings.TrimPrefix(text, "#")
+		n, err := strconv.ParseUint(h, 16, 32)
+		if err != nil || len(h) != 6 {
+			return old, fmt.Errorf("%s is %q; give a colour like #c0a080", e.Label, clip(text))
+		}
+		for i := range 3 {
+			v.Vec[i] = srgb.Decode(float64(n>>(16-8*i)&255) / 255)
+		}
+		return v, nil
+	}
+	return t
+}
+
+func choiceType() TypeDef {
+	return TypeDef{Type: Choice, Field: "choice",
+		Show: func(e *Entry, v Value, num func(float64) string) string { return e.Words(v.Text) },
+		Check: func(e *Entry, v Value) error {
+			keys := make([]string, len(e.Choices))
+			for i, c := range e.Choices {
+				if c.Key == v.Text {
+					return nil
+				}
+				keys[i] = c.Key
+			}
+			return fmt.Errorf("%s is %q; choose one of %s", e.Label, clip(v.Text), strings.Join(keys, ", "))
+		}}
+}
+
+func flagType() TypeDef {
+	return TypeDef{Type: Flag, Field: "flag", Want: "true or false",
+		JSON: func(e *Entry, v Value) any { return v.Flag },
+		Read: func(e *Entry, raw json.RawMessage) (v Value, err error) {
+			err = json.Unmarshal(raw, &v.Flag)
+			return v, err
+		},
+		Same:  func(a, b Value) bool { return a.Flag == b.Flag },
+		Show:  func(e *Entry, v Value, num func(float64) string) string { return onOff(v.Flag) },
+		Check: func(e *Entry, v Value) error { return nil },
+		Typed: func(e *Entry, f Form, shown string, old Value) (Value, error) {
+			text, _ := f.Get("v")
+			return On(text == "on"), nil
+		}}
+}
+
+// namedType is of contents that were brought in, by id and name.
+func namedType(t Type, field string) TypeDef {
+	return TypeDef{Type: t, Named: true, Field: field,
+		Show: func(e *Entry, v Value, num func(float64) string) string {
+			if v.Text == "" {
+				return "no file"
+			}
+			return asset.Name(v.Text)
+		},
+		Check: func(e *Entry, v Value) error {
+			if v.Text == "" {
+				return nil
+			}
+			if err := asset.CheckID(v.Text); err != nil {
+				return fmt.Errorf("%s: %w", e.Label, err)
+			}
+			return nil
+		}}
+}
+
+func weightsType() TypeDef {
+	return TypeDef{Type: Weights, Field: "weights",
+		Show: func(e *Entry, v Value, num func(float64) string) string {
+			if v.Text == "" {
+				return "nothing painted"
+			}
+			return "painted " + v.Text[:min(6, len(v.Text))]
+		},
+		Check: func(e *Entry, v Value) error {
+			if v.Text != "" && (asset.CheckID(v.Text) != nil || len(v.Text) != 32) {
+				return fmt.Errorf("%s is %q, which are no painted weights", e.Label, clip(v.Text))
+			}
+			return nil
+		}}
+}
+
+func namesType() TypeDef {
+	return TypeDef{Type: Names, Field: "names", Want: "a list of words",
+		JSON: func(e *Entry, v Value) any { return append([]string{}, v.List()...) },
+		Read: func(e *Entry, raw json.RawMessage) (Value, error) {
+			var l []string
+			err := json.Unmarshal(raw, &l)
+			return NameList(l...), err
+		},
+		Show: func(e *Entry, v Value, num func(float64) string) string { return list(v.List()) },
+		Check: func(e *Entry, v Value) error {
+			if n := len(v.List()); n > MaxNames {
+				return fmt.Errorf("%s has %d names; up to %d are taken", e.Label, n, MaxNames)
+			}
+			return nil
+		},
+		Typed: func(e *Entry, f Form, shown string, old Value) (Value, error) { return NameList(f.All("v")...), nil }}
+}
+
+func pointsType() TypeDef {
+	return TypeDef{Type: Points, Field: "points", Want: "a list of places, each three numbers",
+		JSON: func(e *Entry, v Value) any { return append([][3]float64{}, v.Places()...) },
+		Read: func(e *Entry, raw json.RawMessage) (Value, error) {
+			var l [][3]float64
+			err := json.Unmarshal(raw, &l)
+			return PointList(l), err
+		},
+		Show: func(e *Entry, v Value, num func(float64) string) string {
+			return fmt.Sprintf("%d points", len(v.Places()))
+		},
+		Check: func(e *Entry, v Value) error {
+			l, err := val.ParsePoints(v.Text)
+			if err != nil {
+				return fmt.Errorf("%s: %w", e.Label, err)
+			}
+			if len(l) > MaxPoints {
+				return fmt.Errorf("%s has %d points; up to %d are taken", e.Label, len(l), MaxPoints)
+			}
+			for i, p := range l {
+				for a, x := range p {
+					if err := e.checkNumber(x, fmt.Sprintf(" %d %s", i+1, "xyz"[a:a+1])); err != nil {
+						return err
+					}
+				}
+			}
+			return nil
+		},
+		Typed: func(e *Entry, f Form, shown string, old Value) (Value, error) {
+			text, _ := f.Get("v")
+			v := Text(strings.TrimSpace(text))
+			if err := e.Check(v); err != nil {
+				return v, err
+			}
+			return PointList(v.Places()), nil // one way to write them
+		}}
+}
+
+func refType() TypeDef {
+	return TypeDef{Type: Ref, Field: "element",
+		Show: func(e *Entry, v Value, num func(float64) string) string {
+			if v.Text == "" {
+				return "nothing"
+			}
+			return v.Text
+		},
+		Check: func(e *Entry, v Value) error {
+			if v.Text != "" && CheckName(v.Text) != nil {
+				return fmt.Errorf("%s is %q, which names no element", e.Label, clip(v.Text))
+			}
+			return nil
+		}}
+}
+
+func profileType() TypeDef {
+	return TypeDef{Type: Profile, Field: "profile", Want: "a list of numbers",
+		JSON: func(e *Entry, v Value) any { return append([]float64{}, v.Factors()...) },
+		Read: func(e *Entry, raw json.RawMessage) (Value, error) {
+			var l []float64
+			err := json.Unmarshal(raw, &l)
+			return val.FactorList(l), err
+		},
+		Show: func(e *Entry, v Value, num func(float64) string) string {
+			if v.Text == "" {
+				return "1"
+			}
+			return v.Text
+		},
+		Check: func(e *Entry, v Value) error {
+			l, err := val.ParseNumbers(v.Text)
+			if err != nil {
+				return fmt.Errorf("%s: %w", e.Label, err)
+			}
+			if len(l) > MaxProfile {
+				return fmt.Errorf("%s has %d numbers; up to %d are taken", e.Label, len(l), MaxProfile)
+			}
+			for _, x := range l {
+				if err := e.checkNumber(x, ""); err != nil {
+					return err
+				}
+			}
+			return nil
+		}}
+}
+
+func stopsType(t Type) TypeDef {
+	return TypeDef{Type: t, Field: "stops", Want: "a list of stops, each with a place and its value",
+		JSON: func(e *Entry, v Value) any { return e.stopsJSON(v) },
+		Read: func(e *Entry, raw json.RawMessage) (Value, error) { return e.stopsFromJSON(raw) },
+		Show: func(e *Entry, v Value, num func(float64) string) string {
+			list := v.Stops(t.Channels())
+			if len(list) == 1 {
+				return "1 stop"
+			}
+			return fmt.Sprintf("%d stops", len(list))
+		},
+		Check: func(e *Entry, v Value) error { return e.checkStops(v) },
+		Typed: func(e *Entry, f Form, shown string, old Value) (Value, error) {
+			text, _ := f.Get("v")
+			v := Text(strings.TrimSpace(text))
+			if err := e.Check(v); err != nil {
+				return v, err
+			}
+			return val.StopList(t.Channels(), v.Stops(t.Channels())), nil
+		}}
+}
+
+func wordType() TypeDef {
+	return TypeDef{Type: Word, Field: "text",
+		Check: func(e *Entry, v Value) error {
+			if !word.MatchString(v.Text) {
+				return fmt.Errorf("%s is %q; give a name of letters, digits and _ that begins with no digit, 40 at most", e.Label, clip(v.Text))
+			}
+			return nil
+		}}
+}
+
+// checkNumber tells whether a number is finite and in range; part says which of
+// several it is.
+func (e *Entry) checkNumber(n float64, part string) error {
+	if math.IsNaN(n) || math.IsInf(n, 0) {
+		return fmt.Errorf("%s%s is %v; give a finite number between %s and %s", e.Label, part, n, e.bound(e.Min), e.bound(e.Max))
+	}
+	if n < e.Min || n > e.Max {
+		return fmt.Errorf("%s%s is %s; it can be %s to %s", e.Label, part, e.bound(n), e.bound(e.Min), e.bound(e.Max))
+	}
+	return nil
+}
+
+func (e *Entry) bound(n float64) string {
+	s := strconv.FormatFloat(n, 'g', 6, 64)
+	if e.Unit != "" {
+		s += " " + string(e.Unit)
+	}
+	return s
+}
+
+// clamp brings numbers into the entry's range.
+func (e *Entry) clamp(v Value) Value {
+	in := func(x float64) float64 { return min(max(x, e.Min), e.Max) }
+	if !e.Type.Triple() {
+		v.Num = in(v.Num)
+		if e.Type == Integer {
+			v.Num = math.Round(v.Num)
+		}
+		return v
+	}
+	for a := range v.Vec {
+		v.Vec[a] = in(v.Vec[a])
+	}
+	return v
+}
+
+// isText reports values that are a text: words, and types that packages add.
+func isText(t Type) bool {
+	return !slices.Contains([]Type{Number, Integer, Vector, Colour, Flag, Names, Points, Profile, Ramp, Curve}, t)
+}

@@ -1,0 +1,77 @@
+package stage
+
+import (
+	"fmt"
+	"math"
+
+	"zarf/core/check"
+	"zarf/core/shot"
+	"zarf/core/shot/val"
+	"zarf/core/sim"
+)
+
+// After looks at how the frames of a run of domain d went: what every solver
+// can tell, and what its own adds. frames go by number.
+func After(s *shot.Shot, d *shot.Element, frames map[int]sim.Stats) (out []check.Finding) {
+	capped, stuck, first := 0, 0, math.MaxInt
+	for n, f := range frames {
+		if f.Capped {
+			capped++
+			first = min(first, n)
+		}
+		if f.Unconverged > 0 {
+			stuck++
+		}
+	}
+	solver := Of(d)
+	if solver != nil && solver.After != nil {
+		out = solver.After(s, d, frames)
+	}
+	if capped > 0 {
+		most := val.MaxSubsteps.Of(d)
+		out = append(out, check.Finding{ID: "substeps", Severity: check.Warning, Element: d.ID, What: fmt.Sprintf("%d frames, from %d on, needed more than %d substeps.", capped, first, int(most)), Why: "Fluid crossed more voxels a step than asked: it smears and may leave gaps.",
+			Mend: check.Set("Allow twice as many", d, val.MaxSubsteps.Is(min(500, 2*most)))})
+	}
+	if stuck > 0 {
+		out = append(out, check.Finding{ID: "pressure", Severity: check.Warning, Element: d.ID, What: fmt.Sprintf("The pressure didn't settle in %d frames.", stuck), Why: "Fluid is squeezed where it shouldn't be; thin walls are the usual cause."})
+	}
+	return out
+}
+
+// WhyEmpty tells why a shot's emitters make nothing that can be seen in domain
+// d.
+func WhyEmpty(s *shot.Shot, d *shot.Element) (out []check.Finding) {
+	say := func(e *shot.Element, what, why string) {
+		out = append(out, check.Finding{ID: "why-empty", Severity: check.Note, Element: e.ID, What: what, Why: why})
+	}
+	first, last := s.Range()
+	solver := Of(d)
+	emitters := 0
+	for _, e := range s.Elements {
+		if e.Kind != shot.Emitter {
+			continue
+		}
+		emitters++
+		gives := solver == nil || solver.Gives == nil
+		for f := first; f <= last && !gives; f++ {
+			gives = solver.Gives(e, s.Eval(float64(f)))
+		}
+		switch {
+		case e.Muted:
+			say(e, e.Name+" is muted.", "Unmute it in the cast.")
+		case val.Begin.Of(e) > float64(last) || val.End.Of(e) < float64(first):
+			say(e, fmt.Sprintf("%s emits on frames %.0f to %.0f only.", e.Name, val.Begin.Of(e), val.End.Of(e)), fmt.Sprintf("The shot runs from %d to %d.", first, last))
+		case !gives:
+			say(e, e.Name+" gives "+solver.Nothing+" on any frame.", solver.NothingWhy)
+		}
+	}
+	if emitters == 0 {
+		out = append(out, check.Finding{ID: "why-empty", Severity: check.Note, What: "The shot has no emitter.", Why: "Add one, or a recipe."})
+	}
+	for _, f := range check.Shot(s, check.Machine{Memory: math.Inf(1)}) {
+		if e := s.Element(f.Element); e != nil && e.Kind == shot.Emitter {
+			out = append(out, f)
+		}
+	}
+	return out
+}

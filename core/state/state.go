@@ -1,0 +1,237 @@
+// Package state writes the whole state of a solver, and reads it back bit for
+// bit: a head of the solver's own as JSON, and named arrays of float32.
+//
+// A file is the word "zarfstate1\n", then sections. Each is its kind (one byte),
+// its length (uint32), its checksum (CRC-32C, uint32) and its bytes, all little
+// endian: 'h' the head; 'a' the name and length of an array, before its pieces;
+// 'p' a piece of it, up to 256 Ki numbers, stored as they are or as a Blosc
+// frame; 'e' the end. What is cut short, or has a flipped bit, is told and
+// never taken for a state.
+package state
+
+import (
+	"bufio"
+	"encoding/binary"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"hash/crc32"
+	"io"
+	"math"
+	"runtime"
+	"sync"
+
+	"zarf/core/format/blosc"
+)
+
+const (
+	magic = "zarfstate1\n"
+	piece = 1 << 18 // numbers in a piece
+	// MaxHead bounds the head, bytes.
+	MaxHead = 64 << 20
+)
+
+// ErrDamaged says that a state is cut short or changed.
+var ErrDamaged = errors.New("the saved state is damaged")
+
+var table = crc32.MakeTable(crc32.Castagnoli)
+
+// Array is a named array.
+type Array struct {
+	Name string
+	V    []float32
+}
+
+type arrayHead struct {
+	Name string `json:"name"`
+	Len  int    `json:"len"`
+}
+
+// For runs fn over pieces of n; see grid.Crew.
+type For func(n, grain int, fn func(lo, hi int))
+
+// Write writes a head, which must be fit for JSON, and arrays.
+func Write(w io.Writer, head any, arrays []Array, each For) error {
+	b := bufio.NewWriterSize(w, 1<<20)
+	b.WriteString(magic)
+	h, err := json.Marshal(head)
+	if err != nil {
+		return fmt.Errorf("state: %w", err)
+	}
+	if err := section(b, 'h', h); err != nil {
+		return err
+	}
+	for _, a := range arrays {
+		h, err := json.Marshal(arrayHead{a.Name, len(a.V)})
+		if err != nil {
+			return fmt.Errorf("state: %w", err)
+		}
+		if err := section(b, 'a', h); err != nil {
+			return err
+		}
+		if err := pieces(b, a.V, each); err != nil {
+			return err
+		}
+	}
+	if err := section(b, 'e', nil); err != nil {
+		return err
+	}
+	return b.Flush()
+}
+
+func section(w io.Writer, kind byte, data []byte) error {
+	var h [9]byte
+	h[0] = kind
+	binary.LittleEndian.PutUint32(h[1:], uint32(len(data)))
+	binary.LittleEndian.PutUint32(h[5:], crc32.Checksum(data, table))
+	if _, err := w.Write(h[:]); err != nil {
+		return err
+	}
+	_, err := w.Write(data)
+	return err
+}
+
+var codecs = sync.Pool{New: func() any { return new(blosc.Codec) }}
+
+// pieces writes the numbers of an array; a few pieces are packed at a time.
+func pieces(w io.Writer, v []float32, each For) error {
+	n := (len(v) + piece - 1) / piece
+	batch := max(4, 2*runtime.GOMAXPROCS(0))
+	packed := make([][]byte, batch)
+	for at := 0; at < n; at += batch {
+		m := min(batch, n-at)
+		each(m, 1, func(lo, hi int) {
+			c := codecs.Get().(*blosc.Codec)
+			defer codecs.Put(c)
+			for i := lo; i < hi; i++ {
+				packed[i] = pack(c, v[(at+i)*piece:min((at+i+1)*piece, len(v))])
+			}
+		})
+		for _, p := range packed[:m] {
+			if err := section(w, 'p', p); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// pack is a piece as it is stored: its first byte tells how.
+func pack(c *blosc.Codec, v []float32) []byte {
+	raw := make([]byte, 0, 1+4*len(v))
+	raw = append(raw, 0)
+	for _, x := range v {
+		raw = binary.LittleEndian.AppendUint32(raw, math.Float32bits(x))
+	}
+	if z := c.Compress(raw[1:], 4); z != nil {
+		return append([]byte{1}, z...)
+	}
+	return raw
+}
+
+// Read reads a state: head is filled from its JSON, then arrays asks for the
+// arrays that belong to it, by name; each must have the length that was
+// written. Whatever else the state holds is an error, and so is what is
+// missing.
+func Read(r io.Reader, head any, arrays func() ([]Array, error)) error {
+	b := bufio.NewReaderSize(r, 1<<20)
+	word := make([]byte, len(magic))
+	if _, err := io.ReadFull(b, word); err != nil || string(word) != magic {
+		return fmt.Errorf("%w: it doesn't begin as one", ErrDamaged)
+	}
+	kind, data, err := next(b, MaxHead)
+	if err != nil {
+		return err
+	}
+	if kind != 'h' {
+		return fmt.Errorf("%w: it has no head", ErrDamaged)
+	}
+	if err := json.Unmarshal(data, head); err != nil {
+		return fmt.Errorf("%w: its head can't be read: %w", ErrDamaged, err)
+	}
+	list, err := arrays()
+	if err != nil {
+		return err
+	}
+	want := map[string][]float32{}
+	for _, a := range list {
+		want[a.Name] = a.V
+	}
+	for {
+		kind, data, err := next(b, 1<<20)
+		if err != nil {
+			return err
+		}
+		switch kind {
+		case 'e':
+			for name := range want {
+				return fmt.Errorf("%w: it lacks %s", ErrDamaged, name)
+			}
+			return nil
+		case 'a':
+			var h arrayHead
+			if err := json.Unmarshal(data, &h); err != nil {
+				return fmt.Errorf("%w: %w", ErrDamaged, err)
+			}
+			to, ok := want[h.Name]
+			if !ok || len(to) != h.Len {
+				return fmt.Errorf("%w: its %s has %d numbers, %d were expected", ErrDamaged, h.Name, h.Len, len(to))
+			}
+			delete(want, h.Name)
+			if err := fill(b, to); err != nil {
+				return fmt.Errorf("%s: %w", h.Name, err)
+			}
+		default:
+			return fmt.Errorf("%w: a section of kind %q", ErrDamaged, kind)
+		}
+	}
+}
+
+func next(r io.Reader, most uint32) (kind byte, data []byte, err error) {
+	var h [9]byte
+	if _, err := io.ReadFull(r, h[:]); err != nil {
+		return 0, nil, fmt.Errorf("%w: it ends too early", ErrDamaged)
+	}
+	n := binary.LittleEndian.Uint32(h[1:])
+	if n > most {
+		return 0, nil, fmt.Errorf("%w: a section of %d bytes", ErrDamaged, n)
+	}
+	data = make([]byte, n)
+	if _, err := io.ReadFull(r, data); err != nil {
+		return 0, nil, fmt.Errorf("%w: it ends too early", ErrDamaged)
+	}
+	if crc32.Checksum(data, table) != binary.LittleEndian.Uint32(h[5:]) {
+		return 0, nil, fmt.Errorf("%w: a checksum differs", ErrDamaged)
+	}
+	return h[0], data, nil
+}
+
+func fill(r io.Reader, to []float32) error {
+	raw := make([]byte, 4*piece)
+	for len(to) > 0 {
+		n := min(piece, len(to))
+		kind, data, err := next(r, 4*piece+64)
+		if err != nil {
+			return err
+		}
+		if kind != 'p' || len(data) < 1 {
+			return fmt.Errorf("%w: a piece is missing", ErrDamaged)
+		}
+		plain := raw[:4*n]
+		switch {
+		case data[0] == 1:
+			if err := blosc.Expand(plain, data[1:]); err != nil {
+				return fmt.Errorf("%w: %w", ErrDamaged, err)
+			}
+		case data[0] == 0 && len(data) == 1+4*n:
+			plain = data[1:]
+		default:
+			return fmt.Errorf("%w: a piece of %d bytes", ErrDamaged, len(data))
+		}
+		for i := range n {
+			to[i] = math.Float32frombits(binary.LittleEndian.Uint32(plain[4*i:]))
+		}
+		to = to[n:]
+	}
+	return nil
+}
