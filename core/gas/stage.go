@@ -85,9 +85,12 @@ func (g *Stage) inputs(t, dt float64) Inputs {
 	in := Inputs{Scene: g.Scene(t, dt), Physics: Physics{
 		Gravity: val.Gravity.At(g.Shot, now), AirTemperature: air, AirDensity: val.AirDensity.Of(g.Shot),
 		Lift: val.Lift.At(d, now), SmokeWeight: val.SmokeWeight.At(d, now), Dissipation: val.Dissipation.At(d, now), Cooling: val.Cooling.At(d, now),
-		Damping: val.Damping.At(d, now), Vorticity: val.Vorticity.At(d, now), VorticityBy: val.VorticityBy.Of(d), Scheme: Scheme(val.Scheme.Of(d)),
+		Damping: val.Damping.At(d, now), Vorticity: val.Vorticity.At(d, now), Scheme: Scheme(val.Scheme.Of(d)),
 		Tolerance: val.Tolerance.At(d, now), MaxIterations: 200,
 	}}
+	if in.Physics.Vorticity != 0 {
+		in.Physics.VorticityBy = val.VorticityBy.Of(d)
+	}
 	if burns(d) {
 		in.Physics.Fire = Fire{Ignition: val.Ignition.At(d, now), Rate: val.BurnRate.At(d, now), Heat: val.HeatReleased.At(d, now) * 1e6, Soot: val.Soot.At(d, now),
 			Expansion: val.Expansion.At(d, now), Spread: val.Spread.At(d, now), Afterglow: val.Afterglow.At(d, now),

@@ -64,7 +64,6 @@ func (p Physics) check() error {
 // Emitter lets liquid in.
 type Emitter struct {
 	sim.Emitter      // its shape, its motion, and the gaps that noise leaves
-	Full        bool // keeps the form full at rest or at its speed; else only what flows out at Speed comes
 	Once        bool // fills the form a single time, at the first step
 	ID          string
 }

@@ -150,6 +150,12 @@ func (s *Solver) moveDrops(gravity, dt float64) {
 	s.crew.For(len(s.Drops), 2048, func(lo, hi int) {
 		for m := lo; m < hi; m++ {
 			d := &s.Drops[m]
+			if s.Flat { // it has no depth to fly in
+				d.X[2], d.V[2] = 0.5, 0
+			}
+			for a := range 3 { // a new drop may lie beyond an open side, where nothing is known
+				d.X[a] = min(max(d.X[a], 0), n[a])
+			}
 			phi := s.phi.Sample(d.X[0]-0.5, d.X[1]-0.5, d.X[2]-0.5)
 			u := s.at(&d.X)
 			switch {

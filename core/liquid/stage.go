@@ -93,7 +93,7 @@ func (l *Stage) inputs(t, dt float64) Inputs {
 		case pours == "drain" || !ok && pours != "once":
 		case pours == "flow" && em.Speed == 0 && em.Push == (geom.Vec3{}): // nothing flows
 		default:
-			in.Emitters = append(in.Emitters, Emitter{Emitter: em, Full: pours == "full", Once: pours == "once", ID: e.ID})
+			in.Emitters = append(in.Emitters, Emitter{Emitter: em, Once: pours == "once", ID: e.ID})
 		}
 	}
 	return in

@@ -154,7 +154,8 @@ func (e *Entry) Matters(r val.Reader, in Within) bool {
 }
 
 // Holds reports whether a condition is met: "a=x|y&b=true" asks a for x or y
-// and b to be on; "a=x|b=y" one of both; "in=fire" what the element acts on.
+// and b to be on; "a=x|b=y" one of both; "a=+" a to be a number that isn't always
+// 0; "in=fire" what the element acts on.
 func Holds(when string, r val.Reader, in Within) bool {
 	if when == "" {
 		return true
@@ -180,7 +181,11 @@ func holds(cond string, r val.Reader, in Within) bool {
 			continue
 		}
 		v := r.Get(key)
-		if alt == "true" || alt == "false" {
+		if alt == "+" {
+			if k, ok := r.(interface{ Keyed(...val.Name) bool }); v.Num != 0 || ok && k.Keyed(val.NumKey(key)) {
+				return true
+			}
+		} else if alt == "true" || alt == "false" {
 			if v.Flag == (alt == "true") {
 				return true
 			}

@@ -149,9 +149,9 @@ func (m *Moment) Emitter(e *shot.Element) (em sim.Emitter, ok bool) {
 		return em, false
 	}
 	em = sim.Emitter{Shape: m.Form(e), Before: m.Before(e), Inherit: val.Inherit.At(e, m.Now), Speed: val.Speed.At(e, m.Now),
-		AlongAxis: val.Along.Of(e) == "axis", Push: geom.FromArray(val.Push.At(e, m.Now)), Breakup: val.Breakup.At(e, m.Now)}
+		AlongAxis: val.Along.Of(e) == "axis", Push: geom.FromArray(val.Push.At(e, m.Now)), Breakup: val.Breakup.At(e, m.Now), Seed: m.Seed(e)}
 	if em.Breakup > 0 {
-		em.NoiseSize, em.NoisePhase, em.Seed = val.BreakupSize.At(e, m.Now), m.Phase(e, val.BreakupRate), m.Seed(e)
+		em.NoiseSize, em.NoisePhase = val.BreakupSize.At(e, m.Now), m.Phase(e, val.BreakupRate)
 	}
 	if val.From.Of(e) == "surface" {
 		em.Surface = val.Shell.At(e, m.Now)
