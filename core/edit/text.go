@@ -22,7 +22,7 @@ func (t text) Get(name string) (string, bool) {
 	parts := strings.Split(string(t), ",")
 	var i int
 	if n, err := fmt.Sscanf(name, "v%d", &i); n != 1 || err != nil || len(parts) != 3 {
-		return string(t), true // no number: what is typed says so
+		return strings.Join(parts, " "), true // no number: what was typed is told
 	}
 	return strings.TrimSpace(parts[i]), true
 }
