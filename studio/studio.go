@@ -50,6 +50,8 @@ type Studio struct {
 	mu     sync.Mutex
 	rate   float64
 
+	logs map[int64]*run.Log // of the jobs that run; only hear touches it
+
 	turn   sync.Mutex
 	flying map[int64]bool // orders that a worker has, or may take
 
@@ -73,7 +75,7 @@ func Open(dir string, log *slog.Logger) (*Studio, error) {
 		lock.Close()
 		return nil, fmt.Errorf("data folder %s is used by another Zarf; stop that one or give another folder with --data", dir)
 	}
-	s := &Studio{Dir: dir, lock: lock, Log: log}
+	s := &Studio{Dir: dir, lock: lock, Log: log, logs: map[int64]*run.Log{}}
 	if s.Store, err = store.Open(filepath.Join(dir, "zarf.db")); err != nil {
 		lock.Close()
 		return nil, err
@@ -183,32 +185,39 @@ func sleep(ctx context.Context, d time.Duration) {
 	}
 }
 
-// hear books what a worker tells.
-func (s *Studio) hear(e queue.Event) {
+// hear books what a worker tells. An error says that it isn't booked, and so
+// that the worker is to tell it again; the end of a job may come twice.
+func (s *Studio) hear(e queue.Event) error {
 	j, err := s.Store.Job(e.Job)
+	if errors.Is(err, store.ErrNotFound) { // deleted with its shot
+		return s.dispatch(e.Job)
+	}
 	if err != nil {
-		return
+		return err
+	}
+	if e.Kind != queue.Step {
+		s.close(e.Job)
 	}
 	switch e.Kind {
-	case "start":
+	case queue.Begin:
 		if !j.Active() { // stopped while it waited
-			s.queue.Stop(e.Job)
-			return
+			return s.queue.Stop(e.Job)
 		}
 		s.Store.JobStep(e.Job, j.Done, j.Total, j.Left, j.Memory)
 		s.Store.JobLog(e.Job, "started")
-	case "step":
+	case queue.Step:
 		var p run.Progress
-		if json.Unmarshal(e.Step, &p) != nil {
-			return
+		if err := json.Unmarshal(e.Step, &p); err != nil {
+			return err
 		}
 		s.book(j, p)
-	case "end":
+	case queue.End:
 		if !j.Active() {
-			s.dispatch(e.Job)
-			return
+			return s.dispatch(e.Job)
 		}
-		s.Store.JobEnd(e.Job, e.State, e.Message)
+		if err := s.Store.JobEnd(e.Job, e.State, e.Message); err != nil {
+			return err
+		}
 		line := e.State
 		if e.Message != "" {
 			line += ": " + e.Message
@@ -219,20 +228,18 @@ func (s *Studio) hear(e queue.Event) {
 		}
 	}
 	s.tell(e.Job, e.Step)
+	return nil
 }
 
 func (s *Studio) book(j store.Job, p run.Progress) {
 	if p.Total > 0 {
 		s.Store.JobStep(j.ID, max(p.Done, 0), p.Total, p.Left, int64(p.Memory))
 	}
-	if p.Note != "" {
-		s.Store.JobLog(j.ID, fmt.Sprintf("frame %d: %s", p.Frame, p.Note))
+	if s.logs[j.ID] == nil {
+		s.logs[j.ID] = &run.Log{}
 	}
-	if p.Stats.Capped {
-		s.Store.JobLog(j.ID, fmt.Sprintf("frame %d: fluid at %.3g m/s needed more than %d substeps; the result is less exact", p.Frame, p.Stats.MaxSpeed, p.Stats.Substeps))
-	}
-	if p.Stats.Unconverged > 0 {
-		s.Store.JobLog(j.ID, fmt.Sprintf("frame %d: the pressure was not solved to its tolerance (residual %.2g)", p.Frame, p.Stats.Residual))
+	for _, line := range s.logs[j.ID].Add(p) {
+		s.Store.JobLog(j.ID, line)
 	}
 	if j.Kind != KindSim || p.Seconds <= 0 {
 		return
@@ -240,6 +247,16 @@ func (s *Studio) book(j store.Job, p run.Progress) {
 	s.Store.AddSeconds(j.TakeID, p.Seconds)
 	if p.Stats.Substeps > 0 && p.Voxels > 0 {
 		s.learn(p.Voxels * float64(p.Stats.Substeps) / p.Seconds)
+	}
+}
+
+// close writes what a job's log still holds.
+func (s *Studio) close(job int64) {
+	if l := s.logs[job]; l != nil {
+		for _, line := range l.End() {
+			s.Store.JobLog(job, line)
+		}
+		delete(s.logs, job)
 	}
 }
 

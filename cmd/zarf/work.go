@@ -119,19 +119,27 @@ func frames(text string, s *shot.Shot) (a, b int, err error) {
 func (o *options) reporter(what string) (run.Report, func()) {
 	tty := isatty.IsTerminal(os.Stderr.Fd())
 	enc := json.NewEncoder(os.Stdout)
+	var log run.Log
+	say := func(lines []string) {
+		for _, l := range lines {
+			fmt.Fprintln(os.Stderr, "zarf:", l)
+		}
+	}
 	return func(p run.Progress) {
 			switch {
 			case o.json:
 				enc.Encode(p)
 			case tty:
 				fmt.Fprintf(os.Stderr, "\r\x1b[K%s: frame %d, %d of %d, %.1f s left", what, p.Frame, p.Done, p.Total, p.Left)
-			case p.Note != "":
-				fmt.Fprintln(os.Stderr, "zarf:", p.Note)
+				log.Add(p)
+			default:
+				say(log.Add(p))
 			}
 		}, func() {
 			if tty && !o.json {
 				fmt.Fprintln(os.Stderr)
 			}
+			say(log.End())
 		}
 }
 

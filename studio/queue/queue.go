@@ -3,7 +3,10 @@
 // for stopping.
 //
 // A job that its worker doesn't acknowledge, because the worker died, is
-// delivered again after AckWait; while a worker is alive it says so.
+// delivered again after AckWait; while a worker is alive it says so. The order
+// of things at the end is: the work is done, the server has booked that and
+// replied, the worker acknowledges. So whatever is lost on the way, the job is
+// either booked or given out again; at worst it is told twice that it ended.
 package queue
 
 import (
@@ -28,6 +31,17 @@ const (
 	AckWait = 6 * time.Second
 	// Tries is how often a job is given out before it counts as failed.
 	Tries = 4
+	// hearing is how long a worker waits for the reply to an end before it
+	// tells it again; after patience it gives the job back.
+	hearing  = 2 * time.Second
+	patience = 5 * hearing
+)
+
+// The kinds of events.
+const (
+	Begin = "start"
+	Step  = "step"
+	End   = "end"
 )
 
 // Order is what is put into the queue.
@@ -40,7 +54,7 @@ type Order struct {
 // Event is what a worker tells.
 type Event struct {
 	Job     int64           `json:"job"`
-	Kind    string          `json:"kind"` // "start", "step", "end"
+	Kind    string          `json:"kind"` // Begin, Step, End
 	State   string          `json:"state,omitempty"`
 	Message string          `json:"message,omitempty"`
 	Step    json.RawMessage `json:"step,omitempty"`
@@ -92,7 +106,7 @@ func (s *Server) prepare() error {
 	if err != nil {
 		return err
 	}
-	_, err = s.js.CreateConsumer(ctx, stream, jetstream.ConsumerConfig{Durable: consumer, AckPolicy: jetstream.AckExplicitPolicy, AckWait: AckWait, MaxDeliver: Tries + 1, MaxAckPending: 1000})
+	_, err = s.js.CreateConsumer(ctx, stream, jetstream.ConsumerConfig{Durable: consumer, AckPolicy: jetstream.AckExplicitPolicy, AckWait: AckWait, MaxDeliver: -1, MaxAckPending: 1000})
 	return err
 }
 
@@ -120,13 +134,23 @@ func (s *Server) Publish(o Order) error {
 	return nil
 }
 
-// Listen calls fn for every event, one at a time, in order.
-func (s *Server) Listen(fn func(Event)) error {
+// Listen calls fn for every event, one at a time, in order. An End that fn
+// refuses is told again; fn must take it twice, as replies can be lost.
+func (s *Server) Listen(fn func(Event) error) error {
 	_, err := s.nc.Subscribe("events.*", func(m *nats.Msg) {
 		var e Event
-		if json.Unmarshal(m.Data, &e) == nil {
-			fn(e)
+		err := json.Unmarshal(m.Data, &e)
+		if err == nil {
+			err = fn(e)
 		}
+		if m.Reply == "" {
+			return
+		}
+		word := ""
+		if err != nil {
+			word = err.Error()
+		}
+		m.Respond([]byte(word))
 	})
 	return err
 }
@@ -173,6 +197,29 @@ func (w *Worker) Tell(e Event) {
 	}
 }
 
+// tellEnd sends the end of a job and waits until it is booked.
+func (w *Worker) tellEnd(e Event) error {
+	e.Kind = End
+	b, err := json.Marshal(e)
+	if err != nil {
+		return err
+	}
+	for until := time.Now().Add(patience); time.Now().Before(until); {
+		var m *nats.Msg
+		if m, err = w.nc.Request("events."+strconv.FormatInt(e.Job, 10), b, hearing); err == nil {
+			if len(m.Data) == 0 {
+				return nil
+			}
+			err = errors.New(string(m.Data))
+		}
+		if w.nc.IsClosed() {
+			break
+		}
+		time.Sleep(hearing / 8) // "no responders" comes at once
+	}
+	return fmt.Errorf("worker: the end of job %d was not heard: %w", e.Job, err)
+}
+
 // Do is the work of one order; step sends progress.
 type Do func(ctx context.Context, o Order, step func(any)) (state, message string)
 
@@ -205,8 +252,11 @@ func (w *Worker) one(ctx context.Context, m jetstream.Msg, do Do) {
 		return
 	}
 	if meta, err := m.Metadata(); err == nil && meta.NumDelivered > Tries {
+		if w.tellEnd(Event{Job: o.Job, State: "failed", Message: fmt.Sprintf("the worker died %d times at this job; what was made is kept", Tries)}) != nil {
+			m.Nak()
+			return
+		}
 		m.Term()
-		w.Tell(Event{Job: o.Job, Kind: "end", State: "failed", Message: fmt.Sprintf("the worker died %d times at this job; what was made is kept", Tries)})
 		return
 	}
 	parent := ctx
@@ -216,22 +266,24 @@ func (w *Worker) one(ctx context.Context, m jetstream.Msg, do Do) {
 	if err == nil {
 		defer sub.Unsubscribe()
 	}
+	over := make(chan struct{})
+	defer close(over)
 	go func() {
 		t := time.NewTicker(AckWait / 4)
 		defer t.Stop()
 		for {
 			select {
-			case <-ctx.Done():
+			case <-over:
 				return
 			case <-t.C:
 				m.InProgress()
 			}
 		}
 	}()
-	w.Tell(Event{Job: o.Job, Kind: "start"})
+	w.Tell(Event{Job: o.Job, Kind: Begin})
 	state, message := do(ctx, o, func(v any) {
 		if b, err := json.Marshal(v); err == nil {
-			w.Tell(Event{Job: o.Job, Kind: "step", Step: b})
+			w.Tell(Event{Job: o.Job, Kind: Step, Step: b})
 		}
 	})
 	if parent.Err() != nil && state != "done" { // the worker itself is stopping: somebody else goes on
@@ -239,7 +291,10 @@ func (w *Worker) one(ctx context.Context, m jetstream.Msg, do Do) {
 		w.nc.Flush()
 		return
 	}
-	m.Ack()
-	w.Tell(Event{Job: o.Job, Kind: "end", State: state, Message: message})
+	if w.tellEnd(Event{Job: o.Job, State: state, Message: message}) != nil {
+		m.Nak() // what was made is kept, so doing it again is quick
+	} else {
+		m.Ack()
+	}
 	w.nc.Flush()
 }

@@ -3,9 +3,11 @@ package queue
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"net/url"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"testing"
 	"time"
 )
@@ -15,13 +17,18 @@ type heard struct {
 	ev []Event
 }
 
-func (h *heard) add(e Event) { h.mu.Lock(); h.ev = append(h.ev, e); h.mu.Unlock() }
+func (h *heard) add(e Event) error {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	h.ev = append(h.ev, e)
+	return nil
+}
 
 func (h *heard) ends() (out []Event) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	for _, e := range h.ev {
-		if e.Kind == "end" {
+		if e.Kind == End {
 			out = append(out, e)
 		}
 	}
@@ -86,7 +93,7 @@ func TestOrdersAreDoneInTurn(t *testing.T) {
 	}
 	h.mu.Lock()
 	defer h.mu.Unlock()
-	if len(h.ev) != 15 || h.ev[1].Kind != "step" || !strings.Contains(string(h.ev[1].Step), `"job":1`) {
+	if len(h.ev) != 15 || h.ev[1].Kind != Step || !strings.Contains(string(h.ev[1].Step), `"job":1`) {
 		t.Errorf("%+v", h.ev)
 	}
 }
@@ -134,6 +141,44 @@ func TestAJobOfALeavingWorkerIsDoneAgain(t *testing.T) {
 	}
 	employ(t, s, func(ctx context.Context, o Order, step func(any)) (string, string) { return "done", "" })
 	await(t, "the second worker", 10*time.Second, func() bool { return len(h.ends()) == 1 })
+}
+
+// The word that a job ended is not lost when nobody listens for a while, nor
+// when it can't be booked at once; and the work isn't done again for that.
+func TestAnEndIsToldUntilItIsBooked(t *testing.T) {
+	s, err := Start(t.TempDir(), "secret")
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(s.Close)
+	var did atomic.Int32
+	employ(t, s, func(ctx context.Context, o Order, step func(any)) (string, string) {
+		did.Add(1)
+		return "done", "as it was"
+	})
+	if err := s.Publish(Order{Job: 3, Kind: "sim", Spec: json.RawMessage(`{}`)}); err != nil {
+		t.Fatal(err)
+	}
+	await(t, "the work", 5*time.Second, func() bool { return did.Load() == 1 })
+	time.Sleep(hearing / 4) // the end goes out now, and nobody hears it
+	h, refused := &heard{}, 0
+	if err := s.Listen(func(e Event) error {
+		if e.Kind == End && refused < 2 {
+			refused++
+			return errors.New("the database is locked")
+		}
+		return h.add(e)
+	}); err != nil {
+		t.Fatal(err)
+	}
+	await(t, "the end", patience, func() bool { return len(h.ends()) == 1 })
+	if e := h.ends()[0]; e.Job != 3 || e.State != "done" || e.Message != "as it was" {
+		t.Errorf("%+v", e)
+	}
+	time.Sleep(hearing / 2)
+	if n := len(h.ends()); n != 1 || did.Load() != 1 {
+		t.Errorf("told %d times, done %d times", n, did.Load())
+	}
 }
 
 func TestWrongTokenIsRefused(t *testing.T) {

@@ -29,7 +29,7 @@ func (s *Sim) refine(ctx context.Context, c *cache.Cache, d *shot.Element, repor
 	total := s.To - s.From + 1
 	lost := missing(st, s.From, s.To)
 	if len(lost) == 0 {
-		report(Progress{Frame: s.To, Done: total, Total: total, Reused: true, Note: "every frame of the simulation is there already"})
+		report(Progress{Frame: s.To, Done: total, Total: total, Reused: true, Notes: []string{"every frame of the simulation is there already"}})
 		return nil
 	}
 	first, _ := s.Shot.Range()
@@ -44,7 +44,7 @@ func (s *Sim) refine(ctx context.Context, c *cache.Cache, d *shot.Element, repor
 		coarse := &Sim{Shot: s.Shot, Domain: d.ID, From: first, To: last, Threads: s.Threads}
 		err = coarse.coarse(ctx, c, g, func(p Progress) {
 			// the coarse frames come first: none of the final ones is done yet
-			p.Note, p.Done, p.Total = fmt.Sprintf("coarse frame %d", p.Frame), 0, total
+			p.Notes, p.Done, p.Total = append(p.Notes, "coarse"), 0, total
 			report(p)
 		})
 		if err != nil {
@@ -80,7 +80,7 @@ func (r *fineRun) resume(first int) error {
 		var coarse *frame.Frame
 		if coarse, err = r.under.Read(r.fine.Next() - 1); err == nil {
 			if err = r.fine.Resume(coarse); err == nil {
-				r.report(Progress{Frame: r.fine.Next() - 1, Note: fmt.Sprintf("resumed after frame %d", r.fine.Next()-1)})
+				r.report(Progress{Frame: r.fine.Next() - 1, Notes: []string{fmt.Sprintf("resumed after frame %d", r.fine.Next()-1)}})
 				return nil
 			}
 		}
@@ -104,7 +104,7 @@ func (r *fineRun) do(ctx context.Context, last int) error {
 		if err := r.fine.Advance(coarse); err != nil {
 			return err
 		}
-		p := Progress{Frame: frame, Done: max(0, frame-r.From+1), Total: r.To - r.From + 1, Note: "upres"}
+		p := Progress{Frame: frame, Done: max(0, frame-r.From+1), Total: r.To - r.From + 1, Notes: []string{"upres"}}
 		if old, ok := r.st.Get(frame); ok {
 			p.Reused, p.Bytes = true, old.Size
 		} else {

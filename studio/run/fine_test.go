@@ -75,7 +75,7 @@ func TestUpresStandsOnTheCoarseRun(t *testing.T) {
 	var notes []string
 	val.UpresStrength.Set(fine.Of(shot.Domain)[0], 0.5)
 	j := Sim{Shot: fine, From: 1, To: 4, Threads: 2}
-	if err := j.Do(context.Background(), c, func(p Progress) { notes = append(notes, p.Note) }); err != nil {
+	if err := j.Do(context.Background(), c, func(p Progress) { notes = append(notes, p.Notes...) }); err != nil {
 		t.Fatal(err)
 	}
 	if s := strings.Join(notes, " "); strings.Contains(s, "coarse") || !strings.Contains(s, "upres") {

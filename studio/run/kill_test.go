@@ -106,9 +106,7 @@ func TestKilledAtAnyMoment(t *testing.T) {
 	}
 	var notes []string
 	if err := sim.Do(context.Background(), c, func(p Progress) {
-		if p.Note != "" {
-			notes = append(notes, p.Note)
-		}
+		notes = append(notes, p.Notes...)
 	}); err != nil {
 		t.Fatal(err)
 	}

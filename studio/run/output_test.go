@@ -162,7 +162,7 @@ func TestDarkPicturesSayWhy(t *testing.T) {
 	}
 	var said string
 	r := Render{Take: s, Now: s, From: 2, To: 2, Width: 32, Height: 18, Samples: 1, Dir: t.TempDir(), Name: "x"}
-	if err := r.Do(context.Background(), c, func(p Progress) { said += p.Note }); err != nil {
+	if err := r.Do(context.Background(), c, func(p Progress) { said += strings.Join(p.Notes, "\n") }); err != nil {
 		t.Fatal(err)
 	}
 	if !strings.Contains(said, "nothing gives light") {

@@ -59,7 +59,7 @@ func (r *Render) Do(ctx context.Context, c *cache.Cache, report Report) error {
 	if err := os.MkdirAll(filepath.Join(r.Dir, TinyDir), 0o755); err != nil {
 		return fmt.Errorf("render folder: %w", err)
 	}
-	p := &pass{r: r, src: src, set: set, report: report, told: map[string]bool{}, total: r.To - r.From + 1}
+	p := &pass{r: r, src: src, set: set, report: report, total: r.To - r.From + 1}
 	var todo []int
 	for f := r.From; f <= r.To; f++ {
 		lk := look.At(set, float64(f))
@@ -68,7 +68,7 @@ func (r *Render) Do(ctx context.Context, c *cache.Cache, report Report) error {
 			p.tell(Progress{Frame: f, Reused: true})
 		case !src.Stage.Has(f):
 			p.lost = append(p.lost, f)
-			p.tell(Progress{Frame: f, Note: fmt.Sprintf("frame %d is not in the cache", f)})
+			p.tell(Progress{Frame: f, Notes: []string{"not in the cache"}})
 		default:
 			todo = append(todo, f)
 		}
@@ -94,7 +94,6 @@ type pass struct {
 	mu   sync.Mutex
 	done int
 	made int
-	told map[string]bool
 }
 
 // tell reports one frame more; the caller holds mu or is alone.
@@ -173,13 +172,7 @@ func (p *pass) frame(ctx context.Context, f int, crew grid.Crew, begin time.Time
 	}
 	p.mu.Lock()
 	defer p.mu.Unlock()
-	g := Progress{Frame: f, Seconds: time.Since(start).Seconds(), Bytes: size}
-	for _, n := range notes {
-		if !p.told[n] {
-			p.told[n] = true
-			g.Note = fmt.Sprintf("frame %d: %s", f, n)
-		}
-	}
+	g := Progress{Frame: f, Seconds: time.Since(start).Seconds(), Bytes: size, Notes: notes}
 	p.made++
 	g.Left = time.Since(begin).Seconds() / float64(p.made) * float64(todo-p.made)
 	p.tell(g)

@@ -101,7 +101,9 @@ func TestSameBitsOnThreadsAndAfterResume(t *testing.T) {
 	mustRun(t, parts, s, 1, 3, 2)
 	var resumed bool
 	j := Sim{Shot: s, From: 1, To: 6, Threads: 1}
-	if err := j.Do(context.Background(), parts, func(p Progress) { resumed = resumed || strings.Contains(p.Note, "resumed after frame 3") }); err != nil {
+	if err := j.Do(context.Background(), parts, func(p Progress) {
+		resumed = resumed || strings.Contains(strings.Join(p.Notes, ""), "resumed after frame 3")
+	}); err != nil {
 		t.Fatal(err)
 	}
 	if !resumed {

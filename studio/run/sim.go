@@ -35,7 +35,7 @@ type Progress struct {
 	Left    float64   `json:"left"`    // seconds that remain, guessed
 	Memory  uint64    `json:"memory"`
 	Bytes   int64     `json:"bytes"`
-	Note    string    `json:"note,omitempty"`
+	Notes   []string  `json:"notes,omitempty"`  // what is to be known of this frame, or of the job
 	Reused  bool      `json:"reused,omitempty"` // the frame was there already
 	Voxels  float64   `json:"voxels,omitempty"`
 	Stats   sim.Stats `json:"stats"`
@@ -154,7 +154,7 @@ type simRun struct {
 func (r *simRun) do() error {
 	missing := r.missing()
 	if len(missing) == 0 {
-		r.report(Progress{Frame: r.To, Done: r.To - r.From + 1, Total: r.To - r.From + 1, Reused: true, Note: "every frame of the simulation is there already"})
+		r.report(Progress{Frame: r.To, Done: r.To - r.From + 1, Total: r.To - r.From + 1, Reused: true, Notes: []string{"every frame of the simulation is there already"}})
 		return nil
 	}
 	if err := r.resume(missing[0]); err != nil {
@@ -207,21 +207,21 @@ func (r *simRun) resume(first int) error {
 	f, err := r.st.State()
 	if err != nil {
 		if !errors.Is(err, fs.ErrNotExist) {
-			r.report(Progress{Note: fmt.Sprintf("the saved state can't be read (%v); starting from the first frame", err)})
+			r.report(Progress{Notes: []string{fmt.Sprintf("the saved state can't be read (%v); starting from the first frame", err)}})
 		}
 		return nil
 	}
 	defer f.Close()
 	fresh := r.stage.Next()
 	if err := r.stage.LoadState(f, true); err != nil {
-		r.report(Progress{Note: fmt.Sprintf("%v; starting from the first frame", err)})
+		r.report(Progress{Notes: []string{fmt.Sprintf("%v; starting from the first frame", err)}})
 		return r.restart()
 	}
 	if r.stage.Next() > first {
 		return r.restart()
 	}
 	if r.stage.Next() > fresh {
-		r.report(Progress{Frame: r.stage.Next() - 1, Note: fmt.Sprintf("resumed after frame %d", r.stage.Next()-1)})
+		r.report(Progress{Frame: r.stage.Next() - 1, Notes: []string{fmt.Sprintf("resumed after frame %d", r.stage.Next()-1)}})
 	}
 	return nil
 }
@@ -242,7 +242,7 @@ func (r *simRun) keep(number int, stats sim.Stats, seconds float64) error {
 	r.made++
 	p := Progress{Frame: number, Total: r.To - r.From + 1, Stats: stats, Seconds: seconds, Voxels: r.stage.Of().Voxels()}
 	if first, _ := r.Shot.Range(); number < first {
-		p.Note = "pre-roll"
+		p.Notes = []string{"pre-roll"}
 	} else if f, ok := r.st.Get(number); ok {
 		p.Reused, p.Bytes = true, f.Size
 	} else {
