@@ -12,6 +12,7 @@ import (
 
 	"github.com/go-rod/rod"
 	"github.com/go-rod/rod/lib/input"
+	"github.com/go-rod/rod/lib/proto"
 
 	"zarf/core/format/vdb"
 	"zarf/core/shot/val"
@@ -100,6 +101,16 @@ func (h hand) fill(sel, text string) {
 		h.Fatal(err)
 	}
 	h.Keyboard.Press(input.Tab)
+}
+
+// eval runs a function in the page.
+func (h hand) eval(js string) *proto.RuntimeRemoteObject {
+	h.Helper()
+	r, err := h.Eval(js)
+	if err != nil {
+		h.Fatal(err)
+	}
+	return r
 }
 
 func (h hand) number(js string) float64 {

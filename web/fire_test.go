@@ -157,7 +157,7 @@ func TestFireInTheBrowser(t *testing.T) {
 	}
 	h.until(`() => zarf.state.scene.elements.some((e) => e.region === 'sphere')`)
 	h.until(`() => !document.querySelector('#f-region_fade').hidden`)
-	h.Keyboard.Type(input.KeyB)
+	h.Keyboard.Type(input.KeyG)
 	h.until(`() => { const p = document.querySelector('#recipelist img'); return p && p.complete && p.naturalWidth > 0; }`)
 	h.click(`.recipe input[value="wisps"] ~ p [data-close]`)
 	h.until(`() => zarf.state.scene.elements.some((e) => e.name === 'Wick')`)

@@ -178,12 +178,15 @@ func (s *server) advise(c *gin.Context, t store.Take) error {
 	return err
 }
 
-func (s *server) stopJob(c *gin.Context) {
-	j, err := s.jobOf(c)
-	if err == nil {
-		err = s.st.Stop(j.ID)
+// onJob does something with a job of the shot.
+func (s *server) onJob(do func(id int64) error) gin.HandlerFunc {
+	return func(c *gin.Context) {
+		j, err := s.jobOf(c)
+		if err == nil {
+			err = do(j.ID)
+		}
+		s.answer(c, err)
 	}
-	s.answer(c, err)
 }
 
 // jobOf finds the job that an address names, within the shot.

@@ -88,17 +88,27 @@ func (l loud) Handle(ctx context.Context, r slog.Record) error {
 // serve starts a server with a worker on a data folder.
 func serve(t *testing.T, dir string) *site {
 	t.Helper()
+	return serveWith(t, dir, true)
+}
+
+// serveWith runs a site; without a worker what is asked for waits.
+func serveWith(t *testing.T, dir string, worker bool) *site {
+	t.Helper()
 	st, err := studio.Open(dir, slog.New(loud{slog.NewTextHandler(io.Discard, nil), t}))
 	if err != nil {
 		t.Fatal(err)
 	}
 	s := &site{st: st, dir: dir}
-	err = st.Start(func(context.Context) *exec.Cmd {
+	hire := func(context.Context) *exec.Cmd {
 		c := exec.Command(os.Args[0])
 		os.Setenv("ZARF_TEST_WORKER", dir) // the supervisor passes its environment on
 		s.worker = c
 		return c
-	})
+	}
+	if !worker {
+		hire = nil
+	}
+	err = st.Start(hire)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -249,6 +249,7 @@ type space struct {
 	Clearable  []store.Take // that nobody marked
 	ClearBytes int64
 	list       studio.Listing
+	turns      map[int64]*turn
 	Chain      []studio.Stage
 	Behind     int // stages of the chain that aren't current
 	Sweeps     []sweepView
@@ -315,6 +316,9 @@ func (s *server) space(c *gin.Context, at string) (*space, error) {
 	w.Undo, w.Redo = s.st.Store.Labels(row.ID)
 	w.Free = studio.Memory()
 	if w.list, err = s.st.List(row.ID); err != nil {
+		return nil, err
+	}
+	if w.turns, err = s.turns(row.ID); err != nil {
 		return nil, err
 	}
 	w.Checks = check.Shot(doc, check.Machine{Memory: w.Free})

@@ -36,6 +36,49 @@ func (s *server) queueView(list []store.Job) (out []queued) {
 	return out
 }
 
+// turn is where a waiting job stands.
+type turn struct {
+	Ahead int    // jobs that come before it, the running one included
+	Last  bool   // nothing waits behind it
+	After string // what runs now
+}
+
+// Words says where in the queue a job stands.
+func (t *turn) Words() string {
+	switch {
+	case t.Ahead == 0:
+		return "starts next"
+	case t.After == "":
+		return fmt.Sprintf("%d ahead", t.Ahead)
+	case t.Ahead == 1:
+		return "next, after " + t.After
+	}
+	return fmt.Sprintf("%d ahead; now %s", t.Ahead, t.After)
+}
+
+// turns finds where the waiting jobs of a shot stand.
+func (s *server) turns(shotID int64) (map[int64]*turn, error) {
+	due, err := s.st.Store.ActiveJobs()
+	out := map[int64]*turn{}
+	after := ""
+	for i, j := range due {
+		if j.State == store.Running {
+			if row, err := s.st.Store.ShotByID(j.ShotID); err == nil && after == "" {
+				after = row.Name + " " + jobWords[j.Kind]
+				if j.Left > 0 {
+					after += ", " + secondsWords(j.Left) + " left"
+				}
+			}
+		} else if j.ShotID == shotID {
+			out[j.ID] = &turn{Ahead: i, Last: i == len(due)-1, After: after}
+		}
+	}
+	return out, err
+}
+
+// Turn is where a waiting job stands; nil: it doesn't wait.
+func (w *space) Turn(job int64) *turn { return w.turns[job] }
+
 // queuePage lists what runs and waits, over all shots, and what ended last.
 func (s *server) queuePage(c *gin.Context) {
 	due, err := s.st.Store.ActiveJobs()

@@ -191,7 +191,7 @@ type Job struct {
 }
 
 // Active reports a job that is waiting or running.
-func (j *Job) Active() bool { return j.State == Queued || j.State == Running }
+func (j Job) Active() bool { return j.State == Queued || j.State == Running }
 
 // Percent is how much of a job is done.
 func (j *Job) Percent() int {

@@ -6,6 +6,7 @@ import { Lit } from './lit.js';
 import { bringIn } from './bring.js';
 import { Painter } from './paint.js';
 import { Pen } from './pen.js';
+import { Actions } from './actions.js';
 import { palette } from './palette.js';
 import { Reference } from './reference.js';
 import { Draft } from './draft.js';
@@ -398,12 +399,16 @@ function chosenId() {
 // Notices about jobs.
 const events = new EventSource('/events');
 let told = 0;
+const refresh = () => htmx.ajax('GET', `/shots/${slug}/parts/${station}?${query()}`, { swap: 'none', target: '#live' });
 events.onmessage = (e) => {
   const n = JSON.parse(e.data);
-  if (n.shot !== shotId) return;
+  if (n.shot !== shotId) { // another shot's job ended: what waits here moves up
+    if (n.kind !== 'document' && n.state !== 'running' && document.querySelector('[data-waits]') && !busyTyping()) refresh();
+    return;
+  }
   if (n.kind === 'document') {
     if (n.message === page) return;
-    if (!busyTyping()) htmx.ajax('GET', `/shots/${slug}/parts/${station}?${query()}`, { swap: 'none', target: '#live' });
+    if (!busyTyping()) refresh();
     $('live').textContent = 'The shot was changed in another window.';
     return;
   }
@@ -412,12 +417,12 @@ events.onmessage = (e) => {
   if (live && running && +running.dataset.job === n.job) {
     running.querySelector('progress').max = n.total;
     running.querySelector('progress').value = n.done;
-    running.querySelector('.runtext').textContent = n.state === 'queued' ? 'waiting for the worker' : `${n.done} of ${n.total} frames` + (n.left > 0 ? `, ${words(n.left)} left` : '');
+    if (n.state !== 'queued') running.querySelector('.runtext').textContent = `${n.done} of ${n.total} frames` + (n.left > 0 ? `, ${words(n.left)} left` : '');
   }
   const now = performance.now();
   if (!live || !running || now - told > 1500) {
     told = now;
-    if (!busyTyping() || !live) htmx.ajax('GET', `/shots/${slug}/parts/${station}?${query()}`, { swap: 'none', target: '#live' });
+    if (!busyTyping() || !live) refresh();
     if (n.kind === 'sim') reload();
   }
   if (!live) $('live').textContent = `${n.kind} ${n.state}. ${n.message || ''}`;
@@ -425,6 +430,40 @@ events.onmessage = (e) => {
 const words = (s) => (s < 1 ? 'under 1 s' : s < 90 ? `${Math.round(s)} s` : s < 5400 ? `${Math.round(s / 60)} min` : `${(s / 3600).toFixed(1)} h`);
 const busyTyping = () => { const a = document.activeElement; return a && a.matches('#left input, #left textarea, #right input:not([type=checkbox]), #right select, #right textarea'); };
 window.addEventListener('beforeunload', () => events.close());
+
+// What keys do. Keys of one row belong together.
+const click = (where) => () => { const b = document.querySelector(where); if (b) b.click(); };
+const stationAt = (n) => () => document.querySelectorAll('[data-station-link]')[n].click();
+const nothingChosen = () => { if (score.open) score.close(); else { score.chosen.clear(); score.tell(); score.draw(); } };
+const deleteChosen = () => { if (score.chosen.size) score.drop(); else click('#delete')(); };
+const openAdd = () => { const m = $('addmenu'); if (m) { m.open = true; m.querySelector('.menu button').focus(); } };
+const actions = new Actions([
+  { keys: { ' ': click('#play') }, says: 'play or pause' },
+  { keys: { ArrowLeft: () => go(state.frame - 1), ArrowRight: () => go(state.frame + 1) }, says: 'a frame back or on' },
+  { keys: { Home: () => go(state.scene.first), End: () => go(state.scene.last) }, says: 'first, last frame' },
+  { keys: { l: click('#loop') }, says: 'loop' },
+  { keys: { j: () => gizmo('translate'), o: () => gizmo('rotate'), s: () => gizmo('scale') }, says: 'jog (move), orient (turn), size what is chosen' },
+  { keys: { f: () => view && view.frame(), c: () => view && view.throughCamera() }, says: 'frame what is chosen; through the camera' },
+  { keys: { b: points }, says: 'a liquid as its particles (beads)' },
+  { keys: { v: litToggle }, says: 'rendered or viewport (Look)' },
+  { shown: 'Ctrl Z, Ctrl Shift Z', says: 'undo, redo' },
+  { keys: { r: click('#run') }, says: 'run' },
+  { keys: { w: () => draft && draft.toggle() }, says: 'live draft; space pauses it' },
+  { keys: { m: click('#mute'), d: click('.elacts [data-duplicate]'), Delete: deleteChosen }, says: 'mute, duplicate, delete what is chosen' },
+  { shown: 'Ctrl K or /', says: 'command palette: every action by name' },
+  { keys: { n: openAdd, g: click('#addmenu [data-recipes]'), i: click('#addmenu [data-bring]') }, says: 'add an element, get a recipe, bring in a file' },
+  { keys: { h: solids, x: safe, p: snapshot }, says: 'hide solids, safe areas, snapshot' },
+  { keys: { e: () => reference.toggle(), q: () => probe.toggle() }, says: 'reference, probe' },
+  { keys: { k: keyAll }, says: 'key all keyed values of the chosen element here' },
+  { shown: '+ − 0', keys: { '+': () => score.zoom(0.6), '=': () => score.zoom(0.6), '-': () => score.zoom(1 / 0.6), 0: () => score.fit() }, says: 'score closer, farther, whole' },
+  { keys: { a: () => score.all(), Escape: nothingChosen }, says: 'choose all keys, none; Esc also ends painting, drawing and the curve' },
+  { shown: 'Shift or Alt drag', says: 'frame keys on the score; Ctrl drag copies them' },
+  { shown: 'double click', says: 'a lane: its curve; the curve: a new key' },
+  { keys: { 1: stationAt(0), 2: stationAt(1), 3: stationAt(2), 4: stationAt(3), 5: stationAt(4) }, says: 'stations' },
+  { shown: '↑ ↓ in a field', says: 'nudge; with Shift ten times' },
+  { keys: { '?': () => $('keys').showModal() }, says: 'this list' },
+]);
+actions.list($('keylist'));
 
 document.addEventListener('keydown', (e) => {
   const typing = e.target.matches('input, textarea, select') && e.target.type !== 'checkbox';
@@ -436,25 +475,12 @@ document.addEventListener('keydown', (e) => {
   }
   if ((e.ctrlKey || e.metaKey) && e.key.toLowerCase() === 'k' && !document.querySelector('dialog[open]')) { e.preventDefault(); commands(); return; }
   if (view && view.tool && view.tool.key && view.tool.key(e)) { e.preventDefault(); return; }
+  if (e.key === '/' && !typing && !document.querySelector('dialog[open]')) { e.preventDefault(); commands(); return; }
   if (typing || e.ctrlKey || e.metaKey || e.altKey || document.querySelector('dialog[open]')) return;
-  const stations = [...document.querySelectorAll('[data-station-link]')];
-  const act = {
-    ' ': () => $('play').click(), ArrowLeft: () => go(state.frame - 1), ArrowRight: () => go(state.frame + 1),
-    Home: () => go(state.scene.first), End: () => go(state.scene.last), l: () => $('loop').click(),
-    g: () => gizmo('translate'), t: () => gizmo('rotate'), z: () => gizmo('scale'),
-    f: () => view && view.frame(), c: () => view && view.throughCamera(), v: litToggle, '?': () => $('keys').showModal(),
-    '+': () => score.zoom(0.6), '=': () => score.zoom(0.6), '-': () => score.zoom(1 / 0.6), 0: () => score.fit(), a: () => score.all(),
-    k: () => keyAll(), Escape: () => { if (score.open) score.close(); else { score.chosen.clear(); score.tell(); score.draw(); } },
-    e: () => reference.toggle(), q: () => probe.toggle(), h: solids, b: points, x: safe, p: snapshot,
-    '/': () => commands(), b: () => document.querySelector('#addmenu [data-recipes]') && document.querySelector('#addmenu [data-recipes]').click(), i: () => document.querySelector('#addmenu [data-bring]') && document.querySelector('#addmenu [data-bring]').click(),
-    n: () => { const m = $('addmenu'); if (m) { m.open = true; m.querySelector('.menu button').focus(); } }, d: () => { const b = document.querySelector('.elacts [data-duplicate]'); if (b) b.click(); },
-    w: () => draft && draft.toggle(), r: () => $('run') && $('run').click(), m: () => $('mute') && $('mute').click(), Delete: () => { if (score.chosen.size) score.drop(); else if ($('delete')) $('delete').click(); },
-    1: () => stations[0].click(), 2: () => stations[1].click(), 3: () => stations[2].click(), 4: () => stations[3].click(), 5: () => stations[4].click(),
-  }[e.key];
-  if (!act) return;
+  if (!actions.has(e.key)) return;
   if (e.key === ' ' && e.target.matches('button, a, summary')) return;
   e.preventDefault();
-  act();
+  actions.key(e.key);
 });
 
 const commands = palette();
