@@ -191,6 +191,7 @@ func TestInsideOutColliderKeepsGasIn(t *testing.T) {
 
 func TestKeysOfTheShotAreInTheKey(t *testing.T) {
 	s := sample()
+	val.Breakup.Set(s.Element("emitter1"), 0.5)
 	d := s.Element("domain1")
 	plain := stage.Key(s, d)
 	for what, change := range map[string]func(*shot.Shot){
@@ -198,7 +199,7 @@ func TestKeysOfTheShotAreInTheKey(t *testing.T) {
 		"tolerance over time": func(s *shot.Shot) {
 			s.Element("domain1").SetKey(val.Tolerance, shot.Key{Frame: 1, Value: shot.Num(0.01)})
 		},
-		"gust length by frame": func(s *shot.Shot) {
+		"breakup rate over time": func(s *shot.Shot) {
 			s.Element("emitter1").SetKey(val.BreakupRate, shot.Key{Frame: 1, Value: shot.Num(2)})
 		},
 	} {

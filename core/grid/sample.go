@@ -1,6 +1,10 @@
 package grid
 
-import "math"
+import (
+	"math"
+
+	"zarf/core/vec"
+)
 
 // lattice is what a batch of samples needs to know of a field: offsets that
 // are taken off positions, the last position and cell along each axis, and the
@@ -35,6 +39,8 @@ func (f *Field) lattice(off [3]float32) lattice {
 // of 2³¹ values and more, or one value wide, are sampled one by one.
 func (f *Field) SampleBatch(dst, x, y, z []float32, off [3]float32) {
 	n := len(dst)
+	vec.Rows(n, x, y, z)
+	vec.Rows(f.NX*f.NY*f.NZ, f.Data)
 	x, y, z = x[:n], y[:n], z[:n]
 	done := 0
 	if useVectors && f.NX > 1 && len(f.Data) < math.MaxInt32 {
@@ -52,6 +58,8 @@ func (f *Field) SampleBatch(dst, x, y, z []float32, off [3]float32) {
 // SampleRangeBatch is SampleBatch and, for the same positions, NodeRange.
 func (f *Field) SampleRangeBatch(dst, lo, hi, x, y, z []float32, off [3]float32) {
 	n := len(dst)
+	vec.Rows(n, lo, hi, x, y, z)
+	vec.Rows(f.NX*f.NY*f.NZ, f.Data)
 	lo, hi, x, y, z = lo[:n], hi[:n], x[:n], y[:n], z[:n]
 	done := 0
 	if useVectors && f.NX > 1 && len(f.Data) < math.MaxInt32 {

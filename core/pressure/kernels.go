@@ -1,6 +1,10 @@
 package pressure
 
-import "unsafe"
+import (
+	"unsafe"
+
+	"zarf/core/vec"
+)
 
 // Kernels on runs of values whose length is a multiple of 16. xm and xp
 // are the run shifted by one cell; ym, yp, zm, zp the four rows beside it.
@@ -55,6 +59,8 @@ func applyWeightedGo(dst, x, diag, xm, xp, ym, yp, zm, zp, wx, wxp, wy, wyp, wz,
 
 // residual is r = (b − r)·pn: what is left, ready to be restricted.
 func residual(r, b, pn []float32) {
+	vec.Whole(len(r))
+	vec.Rows(len(r), b, pn)
 	if useVectors {
 		residualV(&r[0], &b[0], &pn[0], len(r))
 		return
@@ -70,6 +76,9 @@ func residual(r, b, pn []float32) {
 // I+1. c starts at coarse −1 and holds n/2 + 16 values.
 func spread(x, pn, c []float32) {
 	n := len(x)
+	vec.Whole(n)
+	vec.Rows(n, pn)
+	vec.Rows(n/2+8, c)
 	if useVectors {
 		spreadV(&x[0], &pn[0], &c[0], n)
 		return
@@ -85,6 +94,8 @@ func spread(x, pn, c []float32) {
 
 // scaleBy is dst = s·a·b.
 func scaleBy(dst, a, b []float32, s float32) {
+	vec.Whole(len(dst))
+	vec.Rows(len(dst), a, b)
 	if useVectors {
 		scaleByV(&dst[0], &a[0], &b[0], s, len(dst))
 		return
@@ -98,6 +109,8 @@ func scaleBy(dst, a, b []float32, s float32) {
 
 // axpy is dst += s·a.
 func axpy(dst, a []float32, s float32) {
+	vec.Whole(len(dst))
+	vec.Rows(len(dst), a)
 	if useVectors {
 		axpyV(&dst[0], &a[0], s, len(dst))
 		return
@@ -110,6 +123,8 @@ func axpy(dst, a []float32, s float32) {
 
 // xpay is dst = a + s·dst.
 func xpay(dst, a []float32, s float32) {
+	vec.Whole(len(dst))
+	vec.Rows(len(dst), a)
 	if useVectors {
 		xpayV(&dst[0], &a[0], s, len(dst))
 		return
@@ -123,6 +138,8 @@ func xpay(dst, a []float32, s float32) {
 // dot is Σ a·b in 16 lanes, the lanes added pairwise as float64.
 func dot(a, b []float32) float64 {
 	var acc [16]float32
+	vec.Whole(len(a))
+	vec.Rows(len(a), b)
 	b = b[:len(a)]
 	if useVectors {
 		dotV(&acc, &a[0], &b[0], len(a))
@@ -163,7 +180,13 @@ type stencil struct {
 }
 
 // rowArgs points at row o of the level's arrays; b is the right-hand side, or
-// the diagonal.
+// the diagonal. The row and its six neighbours must lie within the arrays.
 func (l *level) rowArgs(dst, x, b []float32, o, n int) stencil {
+	vec.Whole(n)
+	if o < l.sz || o < l.sy || o < 1 {
+		panic("pressure: a row without neighbours below")
+	}
+	vec.Rows(o+n, dst, b, l.invd)
+	vec.Rows(o+n+max(l.sz, l.sy, 1), x, l.wx, l.wy, l.wz)
 	return stencil{&dst[o], &x[o], &b[o], &l.invd[o], &l.wx[o], &l.wy[o], &l.wz[o], l.sy * 4, l.sz * 4, n * int(unsafe.Sizeof(float32(0)))}
 }

@@ -1,6 +1,9 @@
 package pressure
 
-import "zarf/core/grid"
+import (
+	"zarf/core/grid"
+	"zarf/core/vec"
+)
 
 // transfer moves values between two neighbouring levels.
 type transfer struct {
@@ -134,6 +137,8 @@ func (t transfer) gather(s grid.Span, J, K int, sum []float32) {
 // blendAdd4 is dst += Σ w_m rows_m.
 func blendAdd4(dst, a, b, c, d []float32, wa, wb, wc, wd float32) {
 	n := len(dst)
+	vec.Whole(n)
+	vec.Rows(n, a, b, c, d)
 	if useVectors {
 		blendAdd4V(&dst[0], &a[0], &b[0], &c[0], &d[0], &[4]float32{wa, wb, wc, wd}, n)
 		return
