@@ -17,8 +17,6 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"zarf/core/check"
-	"zarf/core/geom"
-	"zarf/core/recipe"
 	"zarf/core/shot"
 	"zarf/core/stage"
 	"zarf/studio"
@@ -574,9 +572,9 @@ func (s *server) newShot(c *gin.Context) {
 			s.fail(c, http.StatusUnprocessableEntity, "The shot was not made: "+err.Error()+".", "Choose another and try again.")
 			return
 		}
-		r.Put(doc, geom.Vec3{}, size, 1)
-		doc.Looks = doc.Looks[:1]
-		recipe.Frame(doc)
+		title := doc.Title
+		doc = r.Shot(name, size)
+		doc.Title = title
 	} else {
 		d := doc.Add(shot.Domain)
 		d.Name = "Air"

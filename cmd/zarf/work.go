@@ -20,7 +20,6 @@ import (
 	"zarf/core/edit"
 	"zarf/core/format/vdb"
 	"zarf/core/frame"
-	"zarf/core/geom"
 	"zarf/core/recipe"
 	"zarf/core/shot"
 	"zarf/core/shot/val"
@@ -245,10 +244,7 @@ func recipeCommand(o *options) *cobra.Command {
 			if err := shot.CheckName(name); err != nil {
 				return usage{fmt.Errorf("--name: %w", err)}
 			}
-			s := shot.New(name)
-			s.Title = r.Name
-			r.Put(s, geom.Vec3{}, wide, 1)
-			s.Looks = s.Looks[:1]
+			s := r.Shot(name, wide)
 			if out == "" {
 				_, err = c.OutOrStdout().Write(s.Encode())
 				return err

@@ -185,19 +185,53 @@ func (r *Recipe) On(s *shot.Shot, e *shot.Element) (at geom.Vec3, size float64) 
 	return geom.FromArray(val.Position.At(e, val.Frame(float64(first)))), r.Size
 }
 
-// Frame sets the shot's camera so that the first domain fills the
-// picture.
-func Frame(d *shot.Shot) {
-	doms, cams := d.Of(shot.Domain), d.Of(shot.Camera)
+// Shot makes a shot of a recipe alone, for a thing of a size across: its look
+// is the only one, and the camera is framed on it.
+func (r *Recipe) Shot(name string, size float64) *shot.Shot {
+	s := shot.New(name)
+	s.Title = r.Name
+	r.Put(s, geom.Vec3{}, size, 1)
+	s.Looks = s.Looks[:1]
+	Frame(s)
+	return s
+}
+
+// aspect is width over height of the pictures that Frame fits into.
+const aspect = 16.0 / 9
+
+// Frame sets the shot's first camera so that the first domain just fills the
+// picture, seen from the front, a little from the right and above. A shot
+// without domain or camera is left as it is.
+func Frame(s *shot.Shot) {
+	doms, cams := s.Of(shot.Domain), s.Of(shot.Camera)
 	if len(doms) == 0 || len(cams) == 0 {
 		return
 	}
 	b := doms[0].DomainBox()
 	mid, size := b.Centre(), b.Size()
-	away := size.Len() * 1.15
-	round := func(v float64) float64 { return math.Round(v*1000) / 1000 }
-	eye := mid.Add(geom.V(0.35, 0.12, 0.93).Mul(away))
-	eye.Y = max(eye.Y, b.Min.Y+size.Y*0.1)
-	val.Position.Set(cams[0], round(eye.X), round(eye.Y), round(eye.Z))
-	val.Target.Set(cams[0], round(mid.X), round(mid.Y-size.Y*0.06), round(mid.Z))
+	first, _ := s.Range()
+	spread := 18 / val.Lens.At(cams[0], val.Frame(float64(first))) // half the width over the distance
+	way := geom.V(0.35, 0.12, 0.93).Unit()
+	var eye geom.Vec3
+	for range 6 { // lifting the eye over the floor turns the view a little
+		eye = mid.Add(way.Mul(fit(size, way, spread)))
+		eye.Y = max(eye.Y, b.Min.Y+size.Y*0.1)
+		way = eye.Sub(mid).Unit()
+	}
+	val.Position.Set(cams[0], round6(eye.X), round6(eye.Y), round6(eye.Z))
+	val.Target.Set(cams[0], round6(mid.X), round6(mid.Y), round6(mid.Z))
+}
+
+// fit is how far from the middle of a box an eye must be, in the direction way,
+// to have all of its corners in the picture.
+func fit(size, way geom.Vec3, spread float64) (far float64) {
+	right := geom.V(0, 1, 0).Cross(way).Unit()
+	up := way.Cross(right)
+	for n := range 8 {
+		c := geom.V(float64(n&1)-0.5, float64(n>>1&1)-0.5, float64(n>>2)-0.5)
+		c = geom.V(c.X*size.X, c.Y*size.Y, c.Z*size.Z)
+		half := max(math.Abs(c.Dot(right)), math.Abs(c.Dot(up))*aspect)
+		far = max(far, half/spread+c.Dot(way))
+	}
+	return far * 1.02
 }

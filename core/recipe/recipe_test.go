@@ -103,3 +103,64 @@ func TestRecipesAreOnTheirPage(t *testing.T) {
 		}
 	}
 }
+
+// A recipe's shot comes framed for any size: the camera stands outside the
+// domain, over its floor, with all of its corners in the picture and some edge
+// of it near the picture's; and something gives light.
+func TestRecipesComeFramedAndLit(t *testing.T) {
+	for _, r := range All {
+		for _, size := range []float64{r.Size / 50, r.Size, r.Size * 20} {
+			s := r.Shot("FR", size)
+			d, c := s.Of(shot.Domain)[0], s.Of(shot.Camera)[0]
+			b := d.DomainBox()
+			eye, target := geom.FromArray(val.Position.Of(c)), geom.FromArray(val.Target.Of(c))
+			if b.Min.X <= eye.X && eye.X <= b.Max.X && b.Min.Y <= eye.Y && eye.Y <= b.Max.Y && b.Min.Z <= eye.Z && eye.Z <= b.Max.Z {
+				t.Errorf("%s for %g m: the camera stands in the domain", r.Key, size)
+			}
+			if eye.Y < b.Min.Y {
+				t.Errorf("%s for %g m: the camera is under the floor", r.Key, size)
+			}
+			ahead := target.Sub(eye).Unit()
+			right := ahead.Cross(geom.V(0, 1, 0)).Unit()
+			up := right.Cross(ahead)
+			half := 18 / val.Lens.Of(c)
+			var widest float64
+			for n := range 8 {
+				p := geom.V(pick(n&1, b.Min.X, b.Max.X), pick(n>>1&1, b.Min.Y, b.Max.Y), pick(n>>2, b.Min.Z, b.Max.Z)).Sub(eye)
+				deep := p.Dot(ahead)
+				if deep <= 0 {
+					t.Errorf("%s for %g m: a corner is behind the camera", r.Key, size)
+					break
+				}
+				widest = max(widest, math.Abs(p.Dot(right))/deep/half, math.Abs(p.Dot(up))/deep/half*16/9)
+			}
+			if widest > 1 || widest < 0.9 {
+				t.Errorf("%s for %g m: the domain reaches to %.2f of the picture's edge", r.Key, size, widest)
+			}
+			l := s.Looks[0]
+			if len(s.Looks) != 1 || val.SunStrength.Of(l)+val.SkyStrength.Of(l) < 0.3 {
+				t.Errorf("%s: %d looks, sun and sky %g", r.Key, len(s.Looks), val.SunStrength.Of(l)+val.SkyStrength.Of(l))
+			}
+		}
+	}
+}
+
+func pick(n int, a, b float64) float64 {
+	if n == 0 {
+		return a
+	}
+	return b
+}
+
+// Without a domain or without a camera nothing is framed, and nothing breaks.
+func TestFrameNeedsBoth(t *testing.T) {
+	s := shot.New("FR")
+	was := val.Position.Of(s.Of(shot.Camera)[0])
+	Frame(s)
+	if got := val.Position.Of(s.Of(shot.Camera)[0]); got != was {
+		t.Errorf("the camera went to %v", got)
+	}
+	s.Add(shot.Domain)
+	s.Remove(s.Of(shot.Camera)[0].ID)
+	Frame(s)
+}

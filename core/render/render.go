@@ -3,6 +3,7 @@ package render
 import (
 	"fmt"
 	"math"
+	"sync/atomic"
 
 	"zarf/core/geom"
 	"zarf/core/grid"
@@ -260,7 +261,7 @@ func (p *Picture) Done() bool {
 // Pass adds one sample to every pixel of every block that wants more; it ends
 // early where stop says so, and then the pass doesn't count.
 func (p *Picture) Pass(stop func() bool) bool {
-	halted := false
+	var halted atomic.Bool // by any thread
 	p.jitter = p.Samples > 0
 	p.crew.For(len(p.count), 1, func(lo, hi int) {
 		t := trip{s: p.scene}
@@ -269,13 +270,13 @@ func (p *Picture) Pass(stop func() bool) bool {
 				continue
 			}
 			if stop != nil && stop() {
-				halted = true
+				halted.Store(true)
 				return
 			}
 			p.square(b, &t)
 		}
 	})
-	if halted {
+	if halted.Load() {
 		return false
 	}
 	p.Samples++
