@@ -3,6 +3,7 @@ package render
 import (
 	"math"
 	"testing"
+	"time"
 
 	"zarf/core/geom"
 	"zarf/core/grid"
@@ -210,7 +211,7 @@ func TestPicturesTooLargeAreRefused(t *testing.T) {
 func TestStoppedPassDoesNotCount(t *testing.T) {
 	sc := viewed(slab(4, 1), func(l *look.Look) {})
 	p, _ := New(sc, 64, 64, grid.NewCrew(4))
-	if p.Pass(func() bool { return true }) || p.Samples != 0 {
+	if p.Pass(func() bool { time.Sleep(time.Millisecond); return true }) || p.Samples != 0 {
 		t.Error("a stopped pass counted")
 	}
 }
