@@ -23,6 +23,9 @@ func Shots(files Keeper) ([]*shot.Shot, error) {
 	return list, nil
 }
 
+// Names are the names of the demo's shots.
+var Names = []string{"BL010", "BL020", "BL030", "BL040", "BL050", "BL070", "BL080", "BL090", "BL100"}
+
 // First is the shot that the program shows first.
 const First = "BL010"
 

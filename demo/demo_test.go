@@ -3,6 +3,7 @@ package demo
 import (
 	"math"
 	"runtime"
+	"slices"
 	"testing"
 
 	"zarf/core/asset"
@@ -13,6 +14,21 @@ import (
 	"zarf/core/shot/val"
 	"zarf/core/sim"
 )
+
+func TestNamesAreAllShots(t *testing.T) {
+	list, err := Shots(asset.NewMemory())
+	if err != nil {
+		t.Fatal(err)
+	}
+	var names []string
+	for _, s := range list {
+		names = append(names, s.Name)
+	}
+	slices.Sort(names)
+	if !slices.Equal(names, Names) {
+		t.Errorf("%v, the shots are %v", Names, names)
+	}
+}
 
 func TestShotsAreSound(t *testing.T) {
 	names := map[string]bool{}

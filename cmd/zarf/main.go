@@ -64,8 +64,8 @@ func newRoot() *cobra.Command {
 	o := &options{}
 	root := &cobra.Command{
 		Use:           "zarf",
-		Short:         "Set up, simulate, light and hand over smoke",
-		Long:          "Zarf is a web application for simulating smoke, and a command line for the same work.\nSHOT is the name of a shot in the library, or a shot file (.json).\n\nExit codes: 0 done, 1 failed, 2 wrong call, 3 refused by the checks, 4 stopped.",
+		Short:         "Set up, simulate, light and hand over smoke, fire and liquids",
+		Long:          "Zarf is a web application for simulating smoke, fire, explosions and liquids, and a command line for the same work.\nSHOT is the name of a shot in the library, or a shot file (.json).\n\nExit codes: 0 done, 1 failed, 2 wrong call, 3 refused by the checks, 4 stopped.",
 		Args:          cobra.ArbitraryArgs, // an unknown command is named in RunE
 		SilenceUsage:  true,
 		SilenceErrors: true,
@@ -103,6 +103,9 @@ func defaultData() string {
 	}
 	return filepath.Join(home, ".local", "share", "zarf")
 }
+
+// demoData is where the demo's library is kept unless told otherwise.
+func demoData() string { return filepath.Join(filepath.Dir(defaultData()), "zarf-demo") }
 
 // exactly takes a number of arguments.
 func exactly(n int, what string) cobra.PositionalArgs {

@@ -170,6 +170,46 @@ func TestLibraryFromTheCommandLine(t *testing.T) {
 	}
 }
 
+// On a machine that never ran the demo, one of its shots makes the library; any
+// other is refused with what to do.
+func TestShotsOfTheDemoMakeTheLibrary(t *testing.T) {
+	home := t.TempDir()
+	t.Setenv("XDG_DATA_HOME", home)
+	t.Setenv("ZARF_DATA", "")
+	if code, _, errs := call(t, "check", "SC42"); code != exitFailed || !strings.Contains(errs, "BL010") || !strings.Contains(errs, "zarf demo") {
+		t.Errorf("%d %s", code, errs)
+	}
+	if code, _, errs := call(t, "sim", "bl020", "--frames", "1-1"); code != 0 || !strings.Contains(errs, "making one") {
+		t.Fatalf("%d %s", code, errs)
+	}
+	if code, text, errs := call(t, "shots"); code != 0 || !strings.Contains(text, "BL090") || strings.Contains(errs, "making one") {
+		t.Errorf("%d %s %s", code, text, errs)
+	}
+	if code, _, errs := call(t, "check", "BL777"); code != exitFailed || strings.Contains(errs, "making one") {
+		t.Errorf("%d %s", code, errs)
+	}
+
+	// the demo was run: its library is found
+	if err := os.Rename(filepath.Join(home, "zarf"), filepath.Join(home, "zarf-demo")); err != nil {
+		t.Fatal(err)
+	}
+	if code, _, errs := call(t, "sim", "BL020", "--frames", "1-1"); code != 0 || !strings.Contains(errs, "taking the demo's") {
+		t.Errorf("%d %s", code, errs)
+	}
+	if _, err := os.Stat(filepath.Join(home, "zarf")); err == nil {
+		t.Error("a second library was made")
+	}
+}
+
+func TestHelpNamesWhatCanBeMade(t *testing.T) {
+	code, text, _ := call(t, "--help")
+	for _, want := range []string{"smoke", "fire", "explosions", "liquids"} {
+		if code != 0 || !strings.Contains(text, want) {
+			t.Errorf("the help says nothing of %s: %s", want, text)
+		}
+	}
+}
+
 // A recipe becomes a shot file that can be checked and run.
 func TestRecipeCommand(t *testing.T) {
 	code, out, errs := call(t, "recipe")

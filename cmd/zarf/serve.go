@@ -48,7 +48,7 @@ func demoCommand(o *options) *cobra.Command {
 	c := &cobra.Command{Use: "demo", Short: "Serve a library with the demo shots", Args: exactly(0, "no arguments"),
 		RunE: func(c *cobra.Command, _ []string) error {
 			if !c.Flags().Changed("data") && os.Getenv("ZARF_DATA") == "" {
-				o.data = filepath.Join(filepath.Dir(o.data), "zarf-demo")
+				o.data = demoData()
 			}
 			return serve(c.Context(), o, &s, true)
 		}}
@@ -82,7 +82,7 @@ func serve(ctx context.Context, o *options, so *serveOptions, withDemo bool) err
 	}
 	defer st.Close()
 	if withDemo {
-		if err := plant(st); err != nil {
+		if err := plant(st.Store, st.Files); err != nil {
 			return err
 		}
 	}
@@ -127,16 +127,16 @@ func serve(ctx context.Context, o *options, so *serveOptions, withDemo bool) err
 }
 
 // plant puts the demo shots that are missing into the library.
-func plant(st *studio.Studio) error {
-	shots, err := demo.Shots(st.Files)
+func plant(st *store.Store, files demo.Keeper) error {
+	shots, err := demo.Shots(files)
 	if err != nil {
 		return err
 	}
 	for _, d := range shots {
-		if _, err := st.Store.Shot(store.Slug(d.Name)); err == nil {
+		if _, err := st.Shot(store.Slug(d.Name)); err == nil {
 			continue
 		}
-		if _, err := st.Store.CreateShot(d, "demo"); err != nil {
+		if _, err := st.CreateShot(d, "demo"); err != nil {
 			return err
 		}
 	}

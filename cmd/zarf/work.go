@@ -7,6 +7,7 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"slices"
 	"sort"
 	"strconv"
 	"strings"
@@ -24,6 +25,7 @@ import (
 	"zarf/core/shot"
 	"zarf/core/shot/val"
 	"zarf/core/stage"
+	"zarf/demo"
 	"zarf/studio"
 	"zarf/studio/assets"
 	"zarf/studio/cache"
@@ -48,6 +50,9 @@ func (o *options) load(name string) (*shot.Shot, error) {
 		}
 		return s.Attach(o.files()), nil
 	}
+	if err := o.settle(name); err != nil {
+		return nil, err
+	}
 	st, err := o.library()
 	if err != nil {
 		return nil, err
@@ -60,12 +65,51 @@ func (o *options) load(name string) (*shot.Shot, error) {
 	return st.Doc(row.ID)
 }
 
-func (o *options) library() (*store.Store, error) {
-	path := filepath.Join(o.data, "zarf.db")
-	if _, err := os.Stat(path); err != nil {
-		return nil, fmt.Errorf("there is no library in %s yet; zarf demo or zarf serve makes one, or name a shot file", o.data)
+// settle finds a library for a shot where the data folder has none yet: the
+// demo's, if there is one and no folder was named; and for one of the demo's
+// shots a new library, so that a fresh machine can simulate at once. It says
+// what it did.
+func (o *options) settle(name string) error {
+	if o.made() {
+		return nil
 	}
-	st, err := store.Open(path)
+	if o.data == defaultData() && os.Getenv("ZARF_DATA") == "" {
+		if there := (&options{data: demoData()}); there.made() {
+			o.data = there.data
+			fmt.Fprintf(os.Stderr, "zarf: no library in %s; taking the demo's in %s\n", defaultData(), o.data)
+			return nil
+		}
+	}
+	if !slices.ContainsFunc(demo.Names, func(n string) bool { return store.Slug(n) == store.Slug(name) }) {
+		return nil // library says what is missing
+	}
+	fmt.Fprintf(os.Stderr, "zarf: no library in %s yet; making one with the demo's shots\n", o.data)
+	if err := os.MkdirAll(o.data, 0o755); err != nil {
+		return err
+	}
+	files, err := assets.Open(filepath.Join(o.data, "assets"))
+	if err != nil {
+		return err
+	}
+	st, err := store.Open(filepath.Join(o.data, "zarf.db"))
+	if err != nil {
+		return err
+	}
+	defer st.Close()
+	return plant(st, files)
+}
+
+// made tells whether the data folder holds a library.
+func (o *options) made() bool {
+	_, err := os.Stat(filepath.Join(o.data, "zarf.db"))
+	return err == nil
+}
+
+func (o *options) library() (*store.Store, error) {
+	if !o.made() {
+		return nil, fmt.Errorf("there is no library in %s yet; zarf demo or zarf serve makes one, one of the demo's shots (%s) makes one too, or name a shot file", o.data, strings.Join(demo.Names, ", "))
+	}
+	st, err := store.Open(filepath.Join(o.data, "zarf.db"))
 	if err == nil {
 		st.Files = o.files()
 	}
