@@ -109,6 +109,71 @@ func (s *Solver) Deep() (deep, near []bool) {
 	return deep, s.anyRound(deep)
 }
 
+// Fullness is the share of every voxel that liquid fills, 0 to 1; their sum is
+// the volume of the particles. It is to be called after Deep, with its deep
+// cells, which are as full as solids let them be. All others hold their
+// particles by the hat function, times one factor for the whole grid that makes
+// the sum come out: so no liquid is lost in spray, none is made along a
+// surface, and inside it is even. Where the deep cells alone hold more, as under
+// particles that are spread thin, all are lowered.
+func (s *Solver) Fullness(deep []bool) []float32 {
+	out, open := make([]float32, s.Len()), s.openShare()
+	want, sure := float64(len(s.P))/PerCell, 0.0
+	var rest []int32
+	for c, d := range deep {
+		room := open(c)
+		switch {
+		case d:
+			out[c] = room
+			sure += float64(room)
+		case s.rho.Data[c] > 0 && room > 0:
+			rest = append(rest, int32(c))
+		}
+	}
+	if sure >= want {
+		rest = nil
+		if sure > 0 {
+			for c := range out {
+				out[c] *= float32(want / sure)
+			}
+		}
+		return out
+	}
+	sum := func(t float32) (v float64) {
+		for _, c := range rest {
+			out[c] = min(t*s.rho.Data[c], 1) * open(int(c))
+			v += float64(out[c])
+		}
+		return v
+	}
+	lo, hi := float32(0), float32(16)
+	for range 24 { // to 1e-6 of the factor
+		if mid := (lo + hi) / 2; sum(mid) < want-sure {
+			lo = mid
+		} else {
+			hi = mid
+		}
+	}
+	sum(hi)
+	return out
+}
+
+// openShare gives the share of a cell that no solid takes.
+func (s *Solver) openShare() func(c int) float32 {
+	if !s.solid.any {
+		return func(int) float32 { return 1 }
+	}
+	node := s.solid.node
+	return func(c int) float32 {
+		i, j, k := c%s.NX, c/s.NX%s.NY, c/(s.NX*s.NY)
+		var d float32
+		for n := range 8 {
+			d += min(max(node.At(i+n&1, j+n>>1&1, k+n>>2), -1), 1)
+		}
+		return min(max(0.5+d/8, 0), 1)
+	}
+}
+
 // allRound marks cells whose whole surroundings are marked; what lies outside
 // the box counts as edge says.
 func (s *Solver) allRound(mark []bool, edge bool) []bool {

@@ -115,13 +115,9 @@ func (l *Stage) Frame() *frame.Frame {
 		out.Grids = append(out.Grids, g)
 		return g
 	}
-	phi := s.Surface()
-	full := make([]float32, s.Len())
-	for i, v := range phi.Data {
-		full[i] = min(max(0.5-v, 0), 1)
-	}
-	add(frame.FromDense(frame.Density, [3]int{}, n, [][]float32{full}, 0, frame.Tolerance(frame.Density), l.Crew.For), s.H)
-	lat := l.surface()
+	deep, near := s.Deep()
+	add(frame.FromDense(frame.Density, [3]int{}, n, [][]float32{s.Fullness(deep)}, 0, frame.Tolerance(frame.Density), l.Crew.For), s.H)
+	lat := l.surface(deep, near)
 	far := float32(band * lat.H)
 	sdf := add(frame.FromDense(frame.Surface, [3]int{}, lat.N, [][]float32{lat.V}, far, far*1e-3, l.Crew.For), lat.H)
 	sdf.Class, sdf.Meta["unit"] = string(frame.LevelSet), "m"
@@ -129,7 +125,7 @@ func (l *Stage) Frame() *frame.Frame {
 		add(frame.FromDense(frame.Foam, [3]int{}, n, [][]float32{s.Froth()}, 0, frame.Tolerance(frame.Foam), l.Crew.For), s.H)
 	}
 	if val.CacheVelocity.Of(l.Domain) {
-		v := add(frame.FromDense(frame.Velocity, [3]int{}, n, l.centred(phi), 0, 0, l.Crew.For), s.H)
+		v := add(frame.FromDense(frame.Velocity, [3]int{}, n, l.centred(s.phi), 0, 0, l.Crew.For), s.H)
 		v.Meta["unit"], v.Meta["vector_type"] = "m/s", "contravariant relative"
 	}
 	return out
@@ -160,12 +156,12 @@ func (l *Stage) centred(phi *grid.Field) [][]float32 {
 }
 
 // surface is the signed distance to the liquid's surface on cells of its own.
-func (l *Stage) surface() *surface.Lattice {
+// It takes what Deep gives.
+func (l *Stage) surface(deep, near []bool) *surface.Lattice {
 	s := l.Solver
 	d := detail(l.Domain)
 	lat := &surface.Lattice{N: [3]int{s.NX * d, s.NY * d, s.NZ * d}, H: s.H / float64(d), Origin: s.Origin}
 	lat.V = make([]float32, lat.N[0]*lat.N[1]*lat.N[2])
-	deep, near := s.Deep()
 	fine := make([]bool, len(lat.V))
 	l.Crew.For(lat.N[2], 2, func(k0, k1 int) {
 		for k := k0; k < k1; k++ {
@@ -322,7 +318,7 @@ func (l *Stage) inside(q *Particle) bool {
 
 // Shown is what a picture of the frame made last needs.
 func (l *Stage) Shown() stage.Shown {
-	lat := l.surface()
+	lat := l.surface(l.Solver.Deep())
 	f := &grid.Field{Dims: grid.Dims{NX: lat.N[0], NY: lat.N[1], NZ: lat.N[2]}, Data: lat.V}
 	return stage.Shown{Surface: f, Outside: band * lat.H, Origin: l.Solver.Origin, H: lat.H}
 }
