@@ -53,6 +53,8 @@ func (s *server) loadPages() map[string]*template.Template {
 			return "about " + secondsWords(v)
 		}, "count": countWords, "ago": agoWords,
 		"lookList": lookList, "lookChanges": lookChanges, "driven": driven, "takeNumbers": takeNumbers, "sweepable": sweepable, "sweepVoxel": sweepVoxel,
+		"field":    s.field,
+		"takeLine": s.takeLine,
 		"stations": func() []station { return stations },
 		"kinds":    shot.ElementKinds,
 		"recipes":  s.st.Recipes,
@@ -82,6 +84,7 @@ func (s *server) loadPages() map[string]*template.Template {
 			return m
 		},
 	}
+	s.written = newWritten()
 	base := template.Must(template.New("").Funcs(funcs).ParseFS(templateFiles, "templates/base.html", "templates/partials.html", "templates/glyphs.html"))
 	out := map[string]*template.Template{"partials": base}
 	for _, p := range []string{"shots", "workspace", "queue", "fault"} {
@@ -183,13 +186,12 @@ func (s *server) shotsPage(c *gin.Context) {
 		if doc, err := s.st.Store.Doc(r.ID); err == nil {
 			a, b := doc.Range()
 			card.Frames = fmt.Sprintf("frames %d–%d at %s fps", a, b, shot.Short(math.Round(doc.Rate()*1000)/1000))
-			takes, _ := s.st.Store.Takes(r.ID)
-			card.Takes = len(takes)
-			if len(takes) > 0 {
-				st, frames := s.st.State(doc, takes[0])
+			newest, count, err := s.st.Store.NewestTake(r.ID)
+			if card.Takes = count; err == nil && count > 0 {
+				st, frames := s.st.State(doc, newest)
 				card.State = string(st)
-				if f, ok := middle(frames, takes[0]); ok {
-					card.Thumb = fmt.Sprintf("/shots/%s/thumb?take=%d&frame=%d&key=%s", r.Slug, takes[0].Number, f, takes[0].Key[:8])
+				if f, ok := middle(frames, newest); ok {
+					card.Thumb = fmt.Sprintf("/shots/%s/thumb?take=%d&frame=%d&key=%s", r.Slug, newest.Number, f, newest.Key[:8])
 				}
 			}
 		}

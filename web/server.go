@@ -45,6 +45,7 @@ type server struct {
 	st        *studio.Studio
 	opt       Options
 	pages     map[string]*template.Template
+	written   *written
 	stamp     string // hash of all static files, part of their addresses
 	previews  previews
 	authors   authors

@@ -27,7 +27,8 @@ var migrations embed.FS
 
 // Store is the database.
 type Store struct {
-	db    *sql.DB
+	db    *database
+	docs  *docs
 	Files *asset.Library // that shots find their imported files in; may be nil
 }
 
@@ -52,7 +53,7 @@ func Open(path string) (*Store, error) {
 		db.Close()
 		return nil, fmt.Errorf("database %s: %w", path, err)
 	}
-	return &Store{db: db}, nil
+	return &Store{db: &database{DB: db}, docs: newDocs()}, nil
 }
 
 // Close closes the database.
@@ -192,7 +193,7 @@ func (s *Store) Doc(id int64) (*shot.Shot, error) {
 }
 
 func (s *Store) decode(b []byte) (*shot.Shot, error) {
-	d, _, err := shot.Decode(b)
+	d, err := s.docs.decode(b)
 	if err != nil {
 		return nil, err
 	}

@@ -29,6 +29,7 @@ type Take struct {
 	Sweep       string // the sweep that it belongs to; empty: none
 
 	files *asset.Library
+	docs  *docs
 	full  func(id int64) (Take, error)
 }
 
@@ -50,7 +51,10 @@ func (t *Take) Shot() (*shot.Shot, error) {
 		}
 		t.Doc = all.Doc
 	}
-	d, _, err := shot.Decode(t.Doc)
+	if t.docs == nil { // made by hand
+		t.docs = newDocs()
+	}
+	d, err := t.docs.decode(t.Doc)
 	if err != nil {
 		return nil, err
 	}
@@ -83,7 +87,7 @@ const takeColumns = `id, shot_id, number, doc, domain, key, first, last, note, s
 const takeTables = `takes LEFT JOIN lineage ON take_id = takes.id`
 
 func (s *Store) scanTake(scan func(...any) error) (Take, error) {
-	t := Take{files: s.Files, full: s.TakeByID}
+	t := Take{files: s.Files, docs: s.docs, full: s.TakeByID}
 	var created string
 	err := scan(&t.ID, &t.ShotID, &t.Number, &t.Doc, &t.Domain, &t.Key, &t.First, &t.Last, &t.Note, &t.Stars, &t.Seconds, &created, &t.Parent, &t.Sweep)
 	if errors.Is(err, sql.ErrNoRows) {
@@ -110,6 +114,16 @@ func (s *Store) Takes(shotID int64) ([]Take, error) {
 		out = append(out, t)
 	}
 	return out, rows.Err()
+}
+
+// NewestTake is a shot's newest take, without its document, and how many there
+// are.
+func (s *Store) NewestTake(shotID int64) (t Take, count int, err error) {
+	if err = s.db.QueryRow(`SELECT COUNT(*) FROM takes WHERE shot_id = ?`, shotID).Scan(&count); err != nil || count == 0 {
+		return t, count, err
+	}
+	t, err = s.scanTake(s.db.QueryRow(`SELECT `+strings.Replace(takeColumns, " doc,", " NULL,", 1)+` FROM `+takeTables+` WHERE shot_id = ? ORDER BY number DESC LIMIT 1`, shotID).Scan)
+	return t, count, err
 }
 
 // Take finds a take by its number within a shot.
