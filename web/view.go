@@ -51,6 +51,7 @@ type lane struct {
 }
 
 type sceneTake struct {
+	ID     int64  `json:"id"`
 	Number int    `json:"number"`
 	Key    string `json:"key"`
 	State  string `json:"state"`
@@ -131,7 +132,7 @@ func (s *server) sceneJSON(c *gin.Context) {
 			continue
 		}
 		state, frames := s.st.State(doc, t)
-		st := sceneTake{Number: t.Number, Key: t.Key[:8], State: string(state), First: t.First, Last: t.Last, Frames: []int{}}
+		st := sceneTake{ID: t.ID, Number: t.Number, Key: t.Key[:8], State: string(state), First: t.First, Last: t.Last, Frames: []int{}}
 		for f := range frames {
 			st.Frames = append(st.Frames, f)
 		}

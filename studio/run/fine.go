@@ -44,7 +44,7 @@ func (s *Sim) refine(ctx context.Context, c *cache.Cache, d *shot.Element, repor
 		coarse := &Sim{Shot: s.Shot, Domain: d.ID, From: first, To: last, Threads: s.Threads}
 		err = coarse.coarse(ctx, c, g, func(p Progress) {
 			// the coarse frames come first: none of the final ones is done yet
-			p.Notes, p.Done, p.Total = append(p.Notes, "coarse"), 0, total
+			p.Notes, p.Done, p.Total, p.Kept = append(p.Notes, "coarse"), 0, total, false
 			report(p)
 		})
 		if err != nil {
@@ -118,6 +118,7 @@ func (r *fineRun) do(ctx context.Context, last int) error {
 			p.Bytes = f.Size
 		}
 		made++
+		p.Kept = true
 		p.Seconds = time.Since(start).Seconds()
 		p.Left = time.Since(begin).Seconds() / float64(made) * float64(max(0, r.To-frame))
 		r.report(p)

@@ -37,6 +37,7 @@ type Progress struct {
 	Bytes   int64     `json:"bytes"`
 	Notes   []string  `json:"notes,omitempty"`  // what is to be known of this frame, or of the job
 	Reused  bool      `json:"reused,omitempty"` // the frame was there already
+	Kept    bool      `json:"kept,omitempty"`   // the frame stands in the cache of what was asked for
 	Voxels  float64   `json:"voxels,omitempty"`
 	Stats   sim.Stats `json:"stats"`
 }
@@ -244,14 +245,14 @@ func (r *simRun) keep(number int, stats sim.Stats, seconds float64) error {
 	if first, _ := r.Shot.Range(); number < first {
 		p.Notes = []string{"pre-roll"}
 	} else if f, ok := r.st.Get(number); ok {
-		p.Reused, p.Bytes = true, f.Size
+		p.Reused, p.Bytes, p.Kept = true, f.Size, true
 	} else {
 		begin := time.Now()
 		size, err := r.put(number, stats, seconds)
 		if err != nil {
 			return err
 		}
-		p.Bytes = size
+		p.Bytes, p.Kept = size, true
 		p.Seconds += time.Since(begin).Seconds()
 	}
 	p.Done = max(0, number-r.From+1)

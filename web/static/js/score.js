@@ -188,6 +188,9 @@ export class Score {
     this.frames(y, t, this.has && this.hasOf === t ? this.has : (this.hasOf = t, this.has = new Set(t.frames)));
   }
 
+  // A take has frames more than before.
+  arrived() { this.hasOf = null; this.draw(); }
+
   frames(y, t, has) {
     const c = this.c, k = this.k;
     const w = Math.max(1, this.x(1) - this.x(0)), gap = w > 4 ? 1 : 0;

@@ -397,6 +397,20 @@ function chosenId() {
 }
 
 // Notices about jobs.
+// A frame that a run has just put into the cache is shown at once: the rest of
+// the page can wait for its next refresh.
+function arrived(n) {
+  const t = take(), f = n.step && n.step.frame;
+  if (n.kind !== 'sim' || !n.step || !n.step.kept || !t || t.id !== n.take || f < t.first || f > t.last) return;
+  if (!t.frames.includes(f)) {
+    t.frames.push(f);
+    t.frames.sort((a, b) => a - b);
+    score.arrived();
+  }
+  if (state.follow && !state.playing) seek(f, true);
+  else if (f === state.frame && !state.playing) show(f);
+}
+
 const events = new EventSource('/events');
 let told = 0;
 const refresh = () => htmx.ajax('GET', `/shots/${slug}/parts/${station}?${query()}`, { swap: 'none', target: '#live' });
@@ -419,6 +433,7 @@ events.onmessage = (e) => {
     running.querySelector('progress').value = n.done;
     if (n.state !== 'queued') running.querySelector('.runtext').textContent = `${n.done} of ${n.total} frames` + (n.left > 0 ? `, ${words(n.left)} left` : '');
   }
+  arrived(n);
   const now = performance.now();
   if (!live || !running || now - told > 1500) {
     told = now;
@@ -542,4 +557,4 @@ load().then(() => {
   if (compare && query().get('compare')) compare.show(query().get('compare').split(',').map(Number).filter((n) => n > 0), query().get('mode'), (query().get('looks') || '').split(',')); if (view) { view.choose(chosenId()); if (station !== 'stage') view.throughCamera(); } });
 
 // For tests: what the picture holds.
-window.zarf = { state, view, score, measure: () => (view ? view.measure() : 0), shown: () => view && view.smoke.mesh.visible, fire: () => (view ? view.smoke.material.uniforms.hottest.value : 0), seek, draft, compare, probe };
+window.zarf = { state, view, score, measure: () => (view ? view.measure() : 0), shown: () => view && view.smoke.mesh.visible, fire: () => (view ? view.smoke.material.uniforms.hottest.value : 0), seek, draft, compare, probe, events };

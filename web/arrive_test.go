@@ -1,0 +1,48 @@
+package web
+
+import (
+	"fmt"
+	"testing"
+)
+
+// A frame that a run has just put into the cache is in the picture within
+// 300 ms of the notice, not at the page's next refresh; pre-roll and the coarse
+// frames under an upres, which aren't kept, change nothing.
+func TestAFinishedFrameIsShownAtOnce(t *testing.T) {
+	s := serve(t, t.TempDir())
+	row := s.add(t, small("AR"))
+	tk := s.finish(t, row)
+	h := hand{t, browse(t)}
+	h.open(s.URL + "/shots/ar/stage?frame=4&volume=16")
+	h.until(`() => window.zarf && zarf.state.scene && zarf.shown()`)
+	notice := func(kept bool) string {
+		return fmt.Sprintf(`{"job":1,"kind":"sim","shot":%d,"take":%d,"state":"running","done":4,"total":8,"left":1,"step":{"frame":4,"kept":%t}}`, row.ID, tk.ID, kept)
+	}
+	// as if the frame weren't made yet, and a refresh had just been
+	h.eval(`() => { const t = zarf.state.scene.takes[0]; t.frames = [1, 2, 3]; zarf.view.fluid(null); return true }`)
+	wait := func(kept bool) float64 {
+		h.Helper()
+		r, err := h.Eval(`async (notice) => {
+			const was = zarf.state.scene, told = performance.now();
+			window.fetch = ((real) => (at, o) => String(at).includes('/scene.json') ? new Promise(() => {}) : real(at, o))(window.fetch);
+			zarf.events.onmessage({ data: notice });
+			while (performance.now() - told < 3000) {
+				if (zarf.shown() && zarf.state.scene === was && was.takes[0].frames.includes(4)) return performance.now() - told;
+				await new Promise((r) => setTimeout(r, 5));
+			}
+			return -1;
+		}`, notice(kept))
+		if err != nil {
+			t.Fatal(err)
+		}
+		return r.Value.Num()
+	}
+	if ms := wait(false); ms >= 0 {
+		t.Errorf("a frame that isn't kept was shown after %.0f ms", ms)
+	}
+	ms := wait(true)
+	t.Logf("shown after %.0f ms", ms)
+	if ms < 0 || ms > 300 {
+		t.Errorf("the frame was shown after %.0f ms", ms)
+	}
+}
