@@ -67,8 +67,9 @@ func Decode(data []byte) (curves []Curve, err error) {
 	dec := xml.NewDecoder(bytes.NewReader(data))
 	dec.Entity = map[string]string{} // none are resolved
 	r := &reading{}
-	stack := []matrix{{1, 0, 0, 1, 0, 0}}
-	hidden := 0
+	// of the elements that are open: where they stand, and whether they and all
+	// that is in them is left out
+	stack, hidden := []matrix{{1, 0, 0, 1, 0, 0}}, []bool{false}
 	for {
 		t, err := dec.Token()
 		if err == io.EOF {
@@ -90,29 +91,19 @@ func Decode(data []byte) (curves []Curve, err error) {
 			if s := a["transform"]; s != "" {
 				m = m.over(transform(s))
 			}
-			stack = append(stack, m)
+			out := hidden[len(hidden)-1] || a["display"] == "none"
 			switch t.Name.Local {
 			case "defs", "clipPath", "mask", "symbol", "pattern", "marker", "text":
-				hidden++
+				out = true
 			case "svg":
 				r.size(a)
 			}
-			if a["display"] == "none" {
-				hidden++
-				stack[len(stack)-1][0] = math.NaN() // so that its end is known
-			}
-			if hidden == 0 {
+			stack, hidden = append(stack, m), append(hidden, out)
+			if !out {
 				r.shape(t.Name.Local, a, m)
 			}
 		case xml.EndElement:
-			switch t.Name.Local {
-			case "defs", "clipPath", "mask", "symbol", "pattern", "marker", "text":
-				hidden--
-			}
-			if math.IsNaN(stack[len(stack)-1][0]) {
-				hidden--
-			}
-			stack = stack[:len(stack)-1]
+			stack, hidden = stack[:len(stack)-1], hidden[:len(hidden)-1]
 		}
 	}
 	if len(r.curves) == 0 {
