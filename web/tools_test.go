@@ -394,7 +394,7 @@ func TestFirstShotPage(t *testing.T) {
 	h.click("#bring [name=recentre]")
 	h.click("#bringgo")
 	h.until(`() => document.querySelector('.filefacts') && document.querySelector('.filefacts').textContent.includes('closed')`)
-	h.Keyboard.Type(input.KeyB)
+	h.Keyboard.Type(input.KeyG)
 	h.until(`() => document.querySelector('#recipes').open && document.querySelector('.recipe input[value=steam] ~ p [data-close]')`)
 	h.click(".recipe input[value=steam] ~ p [data-close]")
 	h.until(`() => !document.querySelector('#recipes').open && zarf.state.scene.elements.some((e) => e.kind === 'emitter')`)
