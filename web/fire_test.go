@@ -91,7 +91,7 @@ func TestBurningTakeOnPages(t *testing.T) {
 	row := s.add(t, d)
 	s.finish(t, row)
 	_, body := s.get(t, "/shots/f1/takes?take=1")
-	for _, want := range []string{"Fuel burnt a frame", "Heat made a frame", "class=\"curve\"", "needed more than 1 substeps"} {
+	for _, want := range []string{"Fuel burnt per frame", "Heat made per frame", "class=\"curve\"", "needed more than 1 substeps"} {
 		if !strings.Contains(body, want) {
 			t.Errorf("the take's sheet lacks %q", want)
 		}

@@ -68,7 +68,7 @@ func TestLiquidTakeOnPages(t *testing.T) {
 		t.Errorf("the particles: %+v in %d bytes", h, n)
 	}
 	_, body := s.get(t, "/shots/lq/takes?take=1")
-	for _, want := range []string{"Liquid held", "Liquid that came in a frame", "Particles"} {
+	for _, want := range []string{"Liquid held", "Liquid added per frame", "Particles"} {
 		if !strings.Contains(body, want) {
 			t.Errorf("the take's sheet lacks %q", want)
 		}

@@ -21,6 +21,8 @@ type queued struct {
 
 var jobWords = map[string]string{studio.KindSim: "simulates", studio.KindRender: "renders", studio.KindHandover: "hands over"}
 
+var jobNouns = map[string]string{studio.KindSim: "the simulation", studio.KindRender: "the render", studio.KindHandover: "the handover"}
+
 func (s *server) queueView(list []store.Job) (out []queued) {
 	shots := map[int64]store.ShotRow{}
 	for _, j := range list {
@@ -53,7 +55,7 @@ func (t *turn) Words() string {
 	case t.Ahead == 1:
 		return "next, after " + t.After
 	}
-	return fmt.Sprintf("%d ahead; now %s", t.Ahead, t.After)
+	return fmt.Sprintf("%d ahead, first %s", t.Ahead, t.After)
 }
 
 // turns finds where the waiting jobs of a shot stand.
@@ -64,9 +66,9 @@ func (s *server) turns(shotID int64) (map[int64]*turn, error) {
 	for i, j := range due {
 		if j.State == store.Running {
 			if row, err := s.st.Store.ShotByID(j.ShotID); err == nil && after == "" {
-				after = row.Name + " " + jobWords[j.Kind]
+				after = jobNouns[j.Kind] + " of " + row.Name
 				if j.Left > 0 {
-					after += ", " + secondsWords(j.Left) + " left"
+					after += " (" + secondsWords(j.Left) + " left)"
 				}
 			}
 		} else if j.ShotID == shotID {

@@ -39,7 +39,7 @@ func TestWaitingJobsStandOnTheirPages(t *testing.T) {
 	post("/shots/wt/handover", "take", "1", "name", "boards", "from", "1", "to", "4")
 	h := hand{t, browse(t)}
 	h.open(s.URL + "/shots/wt/handover")
-	h.until(`() => document.querySelector('#left').textContent.includes('2 ahead; now OT simulates, 10 min left')`)
+	h.until(`() => document.querySelector('#left').textContent.includes('2 ahead, first the simulation of OT (10 min left)')`)
 
 	// asked for while the page is open
 	post("/shots/wt/record", "take", "1", "look", "look", "from", "1", "to", "4", "wide", "32", "tall", "18", "solids", "out")
@@ -50,7 +50,7 @@ func TestWaitingJobsStandOnTheirPages(t *testing.T) {
 
 	// moved up, it comes right after what runs
 	h.click(`[id^=rec-] form[hx-post$="/first"] button`)
-	h.until(`() => document.querySelector('[id^=rec-]').textContent.includes('next, after OT simulates')`)
+	h.until(`() => document.querySelector('[id^=rec-]').textContent.includes('next, after the simulation of OT')`)
 	h.until(`() => document.querySelector('[id^=hand-]').textContent.includes('3 ahead')`)
 	due, _ = s.st.Store.ActiveJobs()
 	if len(due) != 4 || due[1].Kind != studio.KindRender {
@@ -77,7 +77,7 @@ func TestTurnWords(t *testing.T) {
 		"starts next":                        {},
 		"next, after BL1 renders":            {Ahead: 1, After: "BL1 renders"},
 		"1 ahead":                            {Ahead: 1},
-		"4 ahead; now BL1 renders, 2 s left": {Ahead: 4, After: "BL1 renders, 2 s left"},
+		"4 ahead, first the render of BL1 (2 s left)": {Ahead: 4, After: "the render of BL1 (2 s left)"},
 	} {
 		if got.Words() != want {
 			t.Errorf("%q, want %q", got.Words(), want)

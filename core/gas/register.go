@@ -129,12 +129,12 @@ func heatUnit(s *shot.Shot) float64 { return val.AirDensity.Of(s) * HeatCapacity
 // amounts are the figures of frames that are plotted.
 var amounts = []stage.Quantity{
 	{Name: sim.FuelTotal, Label: "Fuel in the air", Unit: "kg"},
-	{Name: sim.FuelBurnt, Label: "Fuel burnt a frame", Unit: "kg"},
-	{Name: sim.HeatMade, Label: "Heat made a frame", Unit: "MJ", Shown: heatUnit},
+	{Name: sim.FuelBurnt, Label: "Fuel burnt per frame", Unit: "kg"},
+	{Name: sim.HeatMade, Label: "Heat made per frame", Unit: "MJ", Shown: heatUnit},
 	{Name: sim.HeatTotal, Label: "Heat held", Unit: "MJ", Shown: heatUnit},
-	{Name: sim.SootMade, Label: "Soot made a frame", Unit: "m³"},
+	{Name: sim.SootMade, Label: "Soot made per frame", Unit: "m³"},
 	{Name: sim.SmokeTotal, Label: "Smoke held", Unit: "m³"},
-	{Name: sim.Expanded, Label: "Gas expanded a frame", Unit: "m³"},
+	{Name: sim.Expanded, Label: "Gas expanded per frame", Unit: "m³"},
 	{Name: sim.PeakHeat, Label: "Hottest", Unit: "K over air"},
 	{Name: "top", Label: "Height of smoke", Unit: "m", Of: func(s *sim.Stats) float64 { return s.Top }},
 }

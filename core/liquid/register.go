@@ -81,8 +81,8 @@ func channels(d *shot.Element) []stage.Channel {
 // amounts are the figures of frames that are plotted.
 var amounts = []stage.Quantity{
 	{Name: sim.Volume, Label: "Liquid held", Unit: "m³"},
-	{Name: sim.VolumeMade, Label: "Liquid that came in a frame", Unit: "m³"},
-	{Name: sim.Drained, Label: "Liquid taken away in a frame", Unit: "m³"},
+	{Name: sim.VolumeMade, Label: "Liquid added per frame", Unit: "m³"},
+	{Name: sim.Drained, Label: "Liquid drained per frame", Unit: "m³"},
 	{Name: "top", Label: "Height of the liquid", Unit: "m", Of: func(s *sim.Stats) float64 { return s.Top }},
 	{Name: sim.Particles, Label: "Particles"},
 	{Name: sim.Drops, Label: "Drops of foam"},

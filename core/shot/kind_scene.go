@@ -25,7 +25,7 @@ func sequences() KindDef {
 		of(val.VelocityFrom, Entry{Kind: Sequence, Label: "Velocity from", Type: Word, Default: Text("auto"), Topic: "channels", Sim: true, Help: "auto takes velocity, vel or v; of three channels give the name before _x, _y and _z."}),
 		of(val.HeatIs, Entry{Kind: Sequence, Label: "Temperature is in", Type: Choice, Default: Text("excess"), Choices: opts("excess", "kelvin above the air", "kelvin", "kelvin", "celsius", "degrees Celsius", "unit", "0 to 1"), Topic: "channels", Sim: true, Help: "What the files' numbers mean."}),
 		of(val.HeatTop, Entry{Kind: Sequence, Label: "1 means", Type: Number, Unit: Kelvin, Default: Num(1000), Min: 1, Max: 20000, Step: 50, Fixed: fixedFrames, Topic: "channels", Sim: true, When: "heat_is=unit", Help: "Kelvin above the air that 1 stands for."}),
-		of(val.VelocityIs, Entry{Kind: Sequence, Label: "Velocity is in", Type: Choice, Default: Text("second"), Choices: opts("second", "units a second", "frame", "units a frame"), Topic: "channels", Sim: true, Help: "Per frame is of the shot's frames."}),
+		of(val.VelocityIs, Entry{Kind: Sequence, Label: "Velocity is in", Type: Choice, Default: Text("second"), Choices: opts("second", "units per second", "frame", "units per frame"), Topic: "channels", Sim: true, Help: "Per frame is of the shot's frames."}),
 		of(val.Grain, Entry{Kind: Sequence, Label: "Points fill", Type: Number, Unit: Metre, Default: Num(0.05), Min: 1e-4, Max: 1e4, Fixed: fixedGrid, Topic: "points", Sim: true, Help: "Edge of the voxels that points are poured into: PLY and Alembic bring places, not volumes. One point fills one voxel."}),
 	},
 		Sentence: func(s *Shot, e *Element) string {

@@ -307,7 +307,7 @@ func TestCropAndCoarseField(t *testing.T) {
 	if err != nil || len(rows) < 100 {
 		t.Fatalf("%d rows, %v", len(rows), err)
 	}
-	if !strings.Contains(string(b), "# axes z up, right-handed\n") || !strings.Contains(string(b), "# velocity in units a second\n") {
+	if !strings.Contains(string(b), "# axes z up, right-handed\n") || !strings.Contains(string(b), "# velocity in units per second\n") {
 		t.Errorf("the head is %.300s", b)
 	}
 	matched := 0

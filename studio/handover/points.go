@@ -245,7 +245,7 @@ func (c *cloud) said() (out []Channel) {
 		out = append(out, s)
 	}
 	add("place", "place", "units", c.p)
-	add("velocity", "velocity", "units a second", c.v)
+	add("velocity", "velocity", "units per second", c.v)
 	add("depth", "depth under the surface", "units", c.depth)
 	add("size", "diameter", "units", c.width)
 	return out

@@ -264,7 +264,7 @@ func (w *work) dress(g *frame.Grid, name string, top ranges) (Channel, error) {
 	switch name {
 	case frame.Velocity:
 		times = w.sp.scale
-		c.Unit = "units a second"
+		c.Unit = "units per second"
 		if val.MotionPer.Of(w.Settings) == "frame" {
 			times /= w.Take.Rate()
 			c.Unit = "units a frame"

@@ -40,7 +40,7 @@
 // Faces list their corners clockwise seen from outside, as the format has them:
 // the other way round than [geom.Mesh]. Cameras look along −z; apertures and
 // focus distances are centimetres, focal lengths millimetres, and transforms
-// and points are in the file's own units. Velocities are units a second.
+// and points are in the file's own units. Velocities are units per second.
 //
 // Written from knowledge of the layout; files in the older HDF5 layout are
 // refused by name.
