@@ -352,6 +352,7 @@ export class Viewport {
       this.handle(g, r);
     } else if (e.kind === 'guide') {
       this.guide(e, g);
+    } else if (!e.form) { // a kind that is shown by its strokes alone
     } else {
       const geo = this.geometry(e);
       g.rotation.set(...radians(e.turn), 'ZYX');
@@ -376,7 +377,18 @@ export class Viewport {
       }
     }
     if (e.region) g.add(this.region(e));
+    this.strokes(e, g);
     return g;
+  }
+
+  // Lines in space that any kind of element may show, to be picked like a form.
+  strokes(e, g) {
+    for (const s of e.strokes || []) {
+      const at = s.map((p) => new THREE.Vector3(...p).sub(g.position));
+      const line = new THREE.Line(new THREE.BufferGeometry().setFromPoints(at), new THREE.LineBasicMaterial({ color: this.line, transparent: true, opacity: e.muted ? 0.25 : 0.9 }));
+      line.name = 'stroke';
+      g.add(line);
+    }
   }
 
   // What a file moves hangs in a group of its own, so that the gizmo sets the
