@@ -13,6 +13,7 @@ import (
 	"golang.org/x/sys/cpu"
 
 	"zarf/core/grid"
+	"zarf/core/vec"
 )
 
 // Row is one figure.
@@ -23,6 +24,7 @@ type Row struct {
 	Measured string `json:"measured"`
 	Unit     string `json:"unit"`
 	Met      bool   `json:"met"`
+	Plain    string `json:"plain,omitempty"` // measured without vector kernels
 }
 
 // Table is what a run printed.
@@ -49,6 +51,18 @@ func (t *Table) add(name string, measured, target float64, unit string, met bool
 		r.Target = sign + fmt.Sprintf("%.4g", target)
 	}
 	t.Rows = append(t.Rows, r)
+}
+
+// Beside puts the figures of another run into the column of plain kernels.
+func (t *Table) Beside(plain *Table) {
+	for i := range t.Rows {
+		r := &t.Rows[i]
+		for _, p := range plain.Rows {
+			if p.Section == r.Section && p.Case == r.Case {
+				r.Plain = p.Measured
+			}
+		}
+	}
 }
 
 type section struct {
@@ -84,13 +98,14 @@ func processor() string {
 }
 
 func instructions() string {
+	able := "no vectors"
 	switch {
 	case cpu.X86.HasAVX512F && cpu.X86.HasAVX512DQ && cpu.X86.HasAVX512VL:
-		return "AVX-512"
+		able = "AVX-512"
 	case cpu.X86.HasAVX2:
-		return "AVX2"
+		able = "AVX2"
 	}
-	return "portable"
+	return able + " (kernels: " + string(vec.Chosen) + ")"
 }
 
 // triad is memory speed over arrays of 256 MB in all, GB/s.

@@ -12,6 +12,7 @@ import (
 
 	"zarf/core/geom"
 	"zarf/core/sim"
+	"zarf/core/vec"
 )
 
 // pool is a tank with a jet, a ball, foam and a little of everything else.
@@ -54,12 +55,12 @@ func TestPortableCodeGivesTheSameBits(t *testing.T) {
 		t.Fatalf("%d steps, %d drops: too little to compare", s.steps, len(s.Drops))
 	}
 	mine := "digest " + digest(s)
-	if os.Getenv("ZARF_PORTABLE") != "" {
+	if vec.Chosen == vec.Plain {
 		fmt.Println(mine)
 		return
 	}
 	cmd := exec.Command(os.Args[0], "-test.run=^TestPortableCodeGivesTheSameBits$")
-	cmd.Env = append(os.Environ(), "ZARF_PORTABLE=1")
+	cmd.Env = append(os.Environ(), vec.Switch+"="+string(vec.Plain))
 	out, err := cmd.CombinedOutput()
 	if err != nil || !strings.Contains(string(out), mine) {
 		t.Errorf("%v: %s, here %s", err, out, mine)

@@ -1,14 +1,10 @@
 package pressure
 
-import (
-	"os"
+import "zarf/core/vec"
 
-	"golang.org/x/sys/cpu"
-)
-
-// useVectors chooses the AVX-512 kernels; ZARF_PORTABLE switches them off, for
-// tests that both give the same bits.
-var useVectors = cpu.X86.HasAVX512F && cpu.X86.HasAVX512DQ && os.Getenv("ZARF_PORTABLE") == ""
+// useVectors chooses the AVX-512 kernels. Tests set it, to hold both against
+// each other: they give the same bits.
+var useVectors = vec.Chosen == vec.AVX512
 
 // The kernels are described in kernels_amd64.s.
 
