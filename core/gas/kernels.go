@@ -9,7 +9,7 @@ func followed(dst, a, b []float32, base, ramp float32) {
 	if n == 0 {
 		return
 	}
-	vec.Rows(n, a, b)
+	vec.Row2(n, a, b)
 	a, b = a[:n], b[:n]
 	if useVectors {
 		followV(&dst[0], &a[0], &b[0], base, ramp, n)
@@ -27,7 +27,8 @@ func limit(dst, again, first, was, lo, hi []float32) {
 	if n == 0 {
 		return
 	}
-	vec.Rows(n, again, first, was, lo, hi)
+	vec.Row2(n, again, first)
+	vec.Row3(n, was, lo, hi)
 	again, first, was, lo, hi = again[:n], first[:n], was[:n], lo[:n], hi[:n]
 	if useVectors {
 		limitV(&dst[0], &again[0], &first[0], &was[0], &lo[0], &hi[0], n)

@@ -39,8 +39,8 @@ func (f *Field) lattice(off [3]float32) lattice {
 // of 2³¹ values and more, or one value wide, are sampled one by one.
 func (f *Field) SampleBatch(dst, x, y, z []float32, off [3]float32) {
 	n := len(dst)
-	vec.Rows(n, x, y, z)
-	vec.Rows(f.NX*f.NY*f.NZ, f.Data)
+	vec.Row3(n, x, y, z)
+	vec.Row(f.NX*f.NY*f.NZ, f.Data)
 	x, y, z = x[:n], y[:n], z[:n]
 	done := 0
 	if useVectors && f.NX > 1 && len(f.Data) < math.MaxInt32 {
@@ -58,8 +58,9 @@ func (f *Field) SampleBatch(dst, x, y, z []float32, off [3]float32) {
 // SampleRangeBatch is SampleBatch and, for the same positions, NodeRange.
 func (f *Field) SampleRangeBatch(dst, lo, hi, x, y, z []float32, off [3]float32) {
 	n := len(dst)
-	vec.Rows(n, lo, hi, x, y, z)
-	vec.Rows(f.NX*f.NY*f.NZ, f.Data)
+	vec.Row2(n, lo, hi)
+	vec.Row3(n, x, y, z)
+	vec.Row(f.NX*f.NY*f.NZ, f.Data)
 	lo, hi, x, y, z = lo[:n], hi[:n], x[:n], y[:n], z[:n]
 	done := 0
 	if useVectors && f.NX > 1 && len(f.Data) < math.MaxInt32 {

@@ -60,7 +60,7 @@ func applyWeightedGo(dst, x, diag, xm, xp, ym, yp, zm, zp, wx, wxp, wy, wyp, wz,
 // residual is r = (b − r)·pn: what is left, ready to be restricted.
 func residual(r, b, pn []float32) {
 	vec.Whole(len(r))
-	vec.Rows(len(r), b, pn)
+	vec.Row2(len(r), b, pn)
 	if useVectors {
 		residualV(&r[0], &b[0], &pn[0], len(r))
 		return
@@ -77,8 +77,8 @@ func residual(r, b, pn []float32) {
 func spread(x, pn, c []float32) {
 	n := len(x)
 	vec.Whole(n)
-	vec.Rows(n, pn)
-	vec.Rows(n/2+8, c)
+	vec.Row(n, pn)
+	vec.Row(n/2+8, c)
 	if useVectors {
 		spreadV(&x[0], &pn[0], &c[0], n)
 		return
@@ -95,7 +95,7 @@ func spread(x, pn, c []float32) {
 // scaleBy is dst = s·a·b.
 func scaleBy(dst, a, b []float32, s float32) {
 	vec.Whole(len(dst))
-	vec.Rows(len(dst), a, b)
+	vec.Row2(len(dst), a, b)
 	if useVectors {
 		scaleByV(&dst[0], &a[0], &b[0], s, len(dst))
 		return
@@ -110,7 +110,7 @@ func scaleBy(dst, a, b []float32, s float32) {
 // axpy is dst += s·a.
 func axpy(dst, a []float32, s float32) {
 	vec.Whole(len(dst))
-	vec.Rows(len(dst), a)
+	vec.Row(len(dst), a)
 	if useVectors {
 		axpyV(&dst[0], &a[0], s, len(dst))
 		return
@@ -124,7 +124,7 @@ func axpy(dst, a []float32, s float32) {
 // xpay is dst = a + s·dst.
 func xpay(dst, a []float32, s float32) {
 	vec.Whole(len(dst))
-	vec.Rows(len(dst), a)
+	vec.Row(len(dst), a)
 	if useVectors {
 		xpayV(&dst[0], &a[0], s, len(dst))
 		return
@@ -139,7 +139,7 @@ func xpay(dst, a []float32, s float32) {
 func dot(a, b []float32) float64 {
 	var acc [16]float32
 	vec.Whole(len(a))
-	vec.Rows(len(a), b)
+	vec.Row(len(a), b)
 	b = b[:len(a)]
 	if useVectors {
 		dotV(&acc, &a[0], &b[0], len(a))
@@ -183,10 +183,11 @@ type stencil struct {
 // the diagonal. The row and its six neighbours must lie within the arrays.
 func (l *level) rowArgs(dst, x, b []float32, o, n int) stencil {
 	vec.Whole(n)
-	if o < l.sz || o < l.sy || o < 1 {
+	if o < l.sz { // a plane is no smaller than a row
 		panic("pressure: a row without neighbours below")
 	}
-	vec.Rows(o+n, dst, b, l.invd)
-	vec.Rows(o+n+max(l.sz, l.sy, 1), x, l.wx, l.wy, l.wz)
+	vec.Row3(o+n, dst, b, l.invd)
+	vec.Row2(o+n+l.sz, x, l.wx)
+	vec.Row2(o+n+l.sz, l.wy, l.wz)
 	return stencil{&dst[o], &x[o], &b[o], &l.invd[o], &l.wx[o], &l.wy[o], &l.wz[o], l.sy * 4, l.sz * 4, n * int(unsafe.Sizeof(float32(0)))}
 }

@@ -138,7 +138,8 @@ func (t transfer) gather(s grid.Span, J, K int, sum []float32) {
 func blendAdd4(dst, a, b, c, d []float32, wa, wb, wc, wd float32) {
 	n := len(dst)
 	vec.Whole(n)
-	vec.Rows(n, a, b, c, d)
+	vec.Row2(n, a, b)
+	vec.Row2(n, c, d)
 	if useVectors {
 		blendAdd4V(&dst[0], &a[0], &b[0], &c[0], &d[0], &[4]float32{wa, wb, wc, wd}, n)
 		return
