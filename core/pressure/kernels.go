@@ -179,15 +179,17 @@ type stencil struct {
 	sy, sz, n                   int // bytes
 }
 
+// whole panics unless the arrays are as long as the level's own.
+func (l *level) whole(dst, x []float32) {
+	n := len(l.diag)
+	vec.Row2(n, dst, x)
+	vec.Row3(n, l.invd, l.b, l.wx)
+	vec.Row2(n, l.wy, l.wz)
+}
+
 // rowArgs points at row o of the level's arrays; b is the right-hand side, or
-// the diagonal. The row and its six neighbours must lie within the arrays.
+// the diagonal. Runs lie within a level by their making, neighbours included;
+// that the arrays are as long as the level is checked once a plane, by whole.
 func (l *level) rowArgs(dst, x, b []float32, o, n int) stencil {
-	vec.Whole(n)
-	if o < l.sz { // a plane is no smaller than a row
-		panic("pressure: a row without neighbours below")
-	}
-	vec.Row3(o+n, dst, b, l.invd)
-	vec.Row2(o+n+l.sz, x, l.wx)
-	vec.Row2(o+n+l.sz, l.wy, l.wz)
 	return stencil{&dst[o], &x[o], &b[o], &l.invd[o], &l.wx[o], &l.wy[o], &l.wz[o], l.sy * 4, l.sz * 4, n * int(unsafe.Sizeof(float32(0)))}
 }

@@ -27,9 +27,10 @@ func TestShortRowsPanic(t *testing.T) {
 		"dot odd":       func() { dot(make([]float32, 17), make([]float32, 17)) },
 		"blendAdd4":     func() { blendAdd4(long(), long(), long(), long(), short, 1, 2, 3, 4) },
 		"blendAdd4 odd": func() { b := make([]float32, 20); blendAdd4(b, b, b, b, b, 1, 2, 3, 4) },
-		"stencil first": func() { l.rowArgs(whole, whole, whole, 0, 16) },
-		"stencil dst":   func() { l.rowArgs(short, whole, whole, last, 16) },
-		"stencil x":     func() { l.rowArgs(whole, whole[:last+16], whole, last, 16) },
+		"apply dst":     func() { l.applyPlane(short, whole, 0) },
+		"apply x":       func() { l.applyPlane(whole, whole[:last], 0) },
+		"jacobi dst":    func() { l.jacobiPlane(whole[:last], whole, 0) },
+		"jacobi x":      func() { l.jacobiPlane(whole, short, 0) },
 	}
 	was := useVectors
 	defer func() { useVectors = was }()
@@ -47,6 +48,6 @@ func TestShortRowsPanic(t *testing.T) {
 		}
 		residual(long(), long(), long())
 		spread(long(), long(), long())
-		l.rowArgs(whole, whole, whole, last, 16)
+		l.applyPlane(whole, whole, 0)
 	}
 }

@@ -384,6 +384,7 @@ func (s *Solver) update(a float32) float64 {
 // applyPlane sets dst = A x on plane k. Tails of rows and pads have neighbours
 // but no cell, and are cleared.
 func (l *level) applyPlane(dst, x []float32, k int) {
+	l.whole(dst, x)
 	for _, r := range l.runs[k] {
 		o, n := r.o, r.n
 		switch {
@@ -414,6 +415,7 @@ func (l *level) applyPlane(dst, x []float32, k int) {
 // jacobiPlane is one damped Jacobi sweep of plane k, from src into dst. Where
 // there is no cell the inverse diagonal is zero, and so is the result.
 func (l *level) jacobiPlane(dst, src []float32, k int) {
+	l.whole(dst, src)
 	for _, r := range l.runs[k] {
 		o, n := r.o, r.n
 		switch {
