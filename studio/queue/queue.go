@@ -15,6 +15,7 @@ import (
 	"errors"
 	"fmt"
 	"net/url"
+	"os"
 	"strconv"
 	"time"
 
@@ -70,6 +71,12 @@ type Server struct {
 
 // Start runs a queue on loopback, on a free port, that asks for the token.
 func Start(dir, token string) (*Server, error) {
+	// Nothing in the folder is needed again: what is due is known from the
+	// database. What a server left that was killed could keep this one from
+	// starting.
+	if err := os.RemoveAll(dir); err != nil {
+		return nil, fmt.Errorf("queue: %w", err)
+	}
 	ns, err := server.NewServer(&server.Options{
 		Host: "127.0.0.1", Port: server.RANDOM_PORT, JetStream: true, StoreDir: dir,
 		Authorization: token, NoSigs: true, NoLog: true, MaxPayload: 8 << 20,

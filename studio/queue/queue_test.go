@@ -5,6 +5,8 @@ import (
 	"encoding/json"
 	"errors"
 	"net/url"
+	"os"
+	"path/filepath"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -198,4 +200,17 @@ func TestWrongTokenIsRefused(t *testing.T) {
 	if u.Hostname() != "127.0.0.1" {
 		t.Errorf("the queue listens on %s", u.Hostname())
 	}
+}
+
+// What a server left that was killed doesn't keep the next one from starting.
+func TestALeftFolderIsNoObstacle(t *testing.T) {
+	dir := t.TempDir()
+	if err := os.WriteFile(filepath.Join(dir, "jetstream"), []byte("half a store"), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	s, err := Start(dir, "secret")
+	if err != nil {
+		t.Fatal(err)
+	}
+	s.Close()
 }
