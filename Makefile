@@ -5,7 +5,7 @@
 BIN := bin/zarf
 TOOLS := chromium libopenvdb-tools python3-openvdb openexr assimp-utils
 
-.PHONY: demo build test bench verify tools screenshots clean
+.PHONY: generate demo build test bench verify tools screenshots clean
 
 build:
 	go build -o $(BIN) ./cmd/zarf
@@ -45,3 +45,8 @@ screenshots: tools build
 
 clean:
 	rm -rf bin
+
+# The assembly of core/vec, made anew from its generator.
+generate:
+	cd core/vec/_asm && go run . -out ../kernels_amd64.s -stubs ../kernels_amd64.go -pkg vec
+	gofmt -w core/vec/kernels_*.go

@@ -10,8 +10,6 @@ import (
 	"strings"
 	"time"
 
-	"golang.org/x/sys/cpu"
-
 	"zarf/core/grid"
 	"zarf/core/vec"
 )
@@ -24,7 +22,8 @@ type Row struct {
 	Measured string `json:"measured"`
 	Unit     string `json:"unit"`
 	Met      bool   `json:"met"`
-	Plain    string `json:"plain,omitempty"` // measured without vector kernels
+	// What smaller sets of vector kernels took, by the set's name.
+	Sets map[string]string `json:"sets,omitempty"`
 }
 
 // Table is what a run printed.
@@ -53,14 +52,18 @@ func (t *Table) add(name string, measured, target float64, unit string, met bool
 	t.Rows = append(t.Rows, r)
 }
 
-// Beside puts the figures of another run into the column of plain kernels.
-func (t *Table) Beside(plain *Table) {
+// Beside puts the figures of a run with another set of kernels into a column.
+func (t *Table) Beside(set string, other *Table) {
 	for i := range t.Rows {
 		r := &t.Rows[i]
-		for _, p := range plain.Rows {
-			if p.Section == r.Section && p.Case == r.Case {
-				r.Plain = p.Measured
+		for _, p := range other.Rows {
+			if p.Section != r.Section || p.Case != r.Case {
+				continue
 			}
+			if r.Sets == nil {
+				r.Sets = map[string]string{}
+			}
+			r.Sets[set] = p.Measured
 		}
 	}
 }
@@ -98,14 +101,8 @@ func processor() string {
 }
 
 func instructions() string {
-	able := "no vectors"
-	switch {
-	case cpu.X86.HasAVX512F && cpu.X86.HasAVX512DQ && cpu.X86.HasAVX512VL:
-		able = "AVX-512"
-	case cpu.X86.HasAVX2:
-		able = "AVX2"
-	}
-	return able + " (kernels: " + string(vec.Chosen) + ")"
+	all := vec.Sets()
+	return fmt.Sprintf("%s (kernels: %s)", all[len(all)-1], vec.Chosen)
 }
 
 // triad is memory speed over arrays of 256 MB in all, GB/s.

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"os"
 	"os/exec"
+	"slices"
 	"strconv"
 	"text/tabwriter"
 
@@ -24,19 +25,24 @@ func verifyCommand(o *options) *cobra.Command {
 
 func tableCommand(o *options, name, short string, run func(section string, threads int) (*measure.Table, error)) *cobra.Command {
 	var section string
-	var plain bool
+	var sets bool
 	c := &cobra.Command{Use: name, Short: short, Args: exactly(0, "no arguments"),
 		RunE: func(*cobra.Command, []string) error {
 			t, err := run(section, o.threads)
 			if err != nil {
 				return usage{err}
 			}
-			if plain {
-				other, err := runPlain(o, section)
+			var columns []string
+			for _, set := range slices.Backward(vec.Sets()) {
+				if !sets || set >= vec.Chosen {
+					continue
+				}
+				other, err := runWith(o, set, section)
 				if err != nil {
 					return err
 				}
-				t.Beside(other)
+				t.Beside(set.String(), other)
+				columns = append(columns, set.String())
 			}
 			if o.json {
 				return json.NewEncoder(os.Stdout).Encode(t)
@@ -44,8 +50,8 @@ func tableCommand(o *options, name, short string, run func(section string, threa
 			fmt.Println(t.Machine)
 			w := tabwriter.NewWriter(os.Stdout, 2, 2, 2, ' ', 0)
 			head := "section\tcase\ttarget\tmeasured\tunit\tmet"
-			if plain {
-				head += "\tplain"
+			for _, set := range columns {
+				head += "\t" + set
 			}
 			fmt.Fprintln(w, head)
 			for _, r := range t.Rows {
@@ -57,8 +63,8 @@ func tableCommand(o *options, name, short string, run func(section string, threa
 					met = "–"
 				}
 				fmt.Fprintf(w, "%s\t%s\t%s\t%s\t%s\t%s", r.Section, r.Case, r.Target, r.Measured, r.Unit, met)
-				if plain {
-					fmt.Fprintf(w, "\t%s", r.Plain)
+				for _, set := range columns {
+					fmt.Fprintf(w, "\t%s", r.Sets[set])
 				}
 				fmt.Fprintln(w)
 			}
@@ -66,22 +72,22 @@ func tableCommand(o *options, name, short string, run func(section string, threa
 		}}
 	c.Flags().StringVar(&section, "section", "", "one section only")
 	if name == "bench" {
-		c.Flags().BoolVar(&plain, "plain", false, "measure without vector kernels too, in a column beside")
+		c.Flags().BoolVar(&sets, "sets", false, "measure with smaller sets of vector kernels too (AVX2, plain Go), in columns beside")
 	}
 	return c
 }
 
-// runPlain measures in a process of its own that has no vector kernels.
-func runPlain(o *options, section string) (*measure.Table, error) {
+// runWith measures in a process of its own that has no larger set of kernels.
+func runWith(o *options, set vec.Set, section string) (*measure.Table, error) {
 	self, err := os.Executable()
 	if err != nil {
 		return nil, err
 	}
 	cmd := exec.Command(self, "bench", "--json", "--section", section, "--threads", strconv.Itoa(o.threads))
-	cmd.Env, cmd.Stderr = append(os.Environ(), vec.Switch+"="+string(vec.Plain)), os.Stderr
+	cmd.Env, cmd.Stderr = append(os.Environ(), vec.Switch+"="+set.String()), os.Stderr
 	out, err := cmd.Output()
 	if err != nil {
-		return nil, fmt.Errorf("measuring without vectors: %w", err)
+		return nil, fmt.Errorf("measuring with %s kernels: %w", set, err)
 	}
 	t := &measure.Table{}
 	return t, json.Unmarshal(out, t)

@@ -4,6 +4,7 @@ import (
 	"math"
 
 	"zarf/core/grid"
+	"zarf/core/vec"
 )
 
 // Advect carries velocity and channels along the flow for dt seconds.
@@ -194,9 +195,9 @@ func (s *Solver) follow(t *bench, lay, way int) {
 	for _, r := range t.runs {
 		b := h.Index(r.i+1, r.j+1, r.k+1)
 		a, e := b-step, r.at+r.n
-		followed(t.x[r.at:e], d[0][a:], d[0][b:], float32(r.i)+at.x, 1)
-		followed(t.y[r.at:e], d[1][a:], d[1][b:], float32(r.j)+at.y, 0)
-		followed(t.z[r.at:e], d[2][a:], d[2][b:], float32(r.k)+at.z, 0)
+		vec.Follow(t.x[r.at:e], d[0][a:], d[0][b:], float32(r.i)+at.x, 1)
+		vec.Follow(t.y[r.at:e], d[1][a:], d[1][b:], float32(r.j)+at.y, 0)
+		vec.Follow(t.z[r.at:e], d[2][a:], d[2][b:], float32(r.k)+at.z, 0)
 	}
 }
 
@@ -239,7 +240,7 @@ func (s *Solver) carry(lay int, f *grid.Field, scheme Scheme, outside float32) {
 		s.follow(t, lay, 1)
 		hat.SampleBatch(t.u[:n], t.x[:n], t.y[:n], t.z[:n], at.array())
 		out := t.room(f.Data, &t.e)
-		limit(out, t.u[:n], t.read(hat.Data, &t.a), t.read(f.Data, &t.b), t.read(s.low, &t.v), t.read(s.high, &t.w))
+		vec.Limit(out, t.u[:n], t.read(hat.Data, &t.a), t.read(f.Data, &t.b), t.read(s.low, &t.v), t.read(s.high, &t.w))
 		t.keep(f.Data, &t.e)
 	})
 }
@@ -250,7 +251,7 @@ func (s *Solver) comeIn(t *bench, u, lo, hi []float32, air float32) {
 	nx, ny, nz := float32(s.NX), float32(s.NY), float32(s.NZ)
 	open := s.open
 	x, y, z := t.x[:t.n], t.y[:t.n], t.z[:t.n]
-	if !outside(x, nx) && !outside(y, ny) && !outside(z, nz) {
+	if !vec.Outside(x, nx) && !vec.Outside(y, ny) && !vec.Outside(z, nz) {
 		return
 	}
 	for i := range x {

@@ -2,6 +2,7 @@ package gas
 
 import (
 	"math"
+	"zarf/core/vec"
 )
 
 // least is the fuel, kg/m³, under which nothing burns or spreads.
@@ -147,7 +148,7 @@ func (s *Solver) spread(dt, speed float64) {
 	fed := make([]bool, s.NY*s.NZ)
 	s.each(onCentre, func(_, j, k, o, n int) {
 		copy(old.Data[o:o+n], b.Data[o:o+n])
-		if top, _ := largest(s.Fuel.Data[o : o+n]); top >= least {
+		if top, _ := vec.Largest(s.Fuel.Data[o : o+n]); top >= least {
 			fed[k*s.NY+j] = true
 		}
 	})

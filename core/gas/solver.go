@@ -9,6 +9,7 @@ import (
 	"zarf/core/grid"
 	"zarf/core/pressure"
 	"zarf/core/sim"
+	"zarf/core/vec"
 )
 
 // Version is part of every cache key: raise it when results change.
@@ -447,7 +448,7 @@ func (s *Solver) survey() error {
 				}
 				for j := range f.NY {
 					for _, r := range s.lay[onU+c].spans(j, k) {
-						top, odd := largest(f.Data[f.Index(r.Lo, j, k) : f.Index(r.Hi-1, j, k)+1])
+						top, odd := vec.Largest(f.Data[f.Index(r.Lo, j, k) : f.Index(r.Hi-1, j, k)+1])
 						p.fast = max(p.fast, top)
 						p.bad = p.bad || odd
 					}
@@ -459,7 +460,7 @@ func (s *Solver) survey() error {
 			for n, f := range list {
 				for j := range s.NY {
 					for _, r := range s.lay[onCentre].spans(j, k) {
-						top, odd := largest(f.Data[f.Index(r.Lo, j, k) : f.Index(r.Hi-1, j, k)+1])
+						top, odd := vec.Largest(f.Data[f.Index(r.Lo, j, k) : f.Index(r.Hi-1, j, k)+1])
 						p.bad = p.bad || odd
 						p.live[n] = p.live[n] || top != 0
 						if n == 1 {

@@ -1,5 +1,7 @@
 package grid
 
+import "zarf/core/vec"
+
 // cubicWeights are those of the cardinal cubic spline of Catmull and Rom at
 // share t between the two middle ones of four values.
 func cubicWeights(t float32) (w [4]float32) {
@@ -16,9 +18,9 @@ func cubicWeights(t float32) (w [4]float32) {
 // Sample takes 8, and keeps the result between the smallest and largest of
 // those 8, so that nothing overshoots; the border's value goes on outside.
 func (f *Field) SampleCubic(x, y, z float32) float32 {
-	i, fx := split(x, f.NX)
-	j, fy := split(y, f.NY)
-	k, fz := split(z, f.NZ)
+	i, fx := vec.Split(x, f.NX)
+	j, fy := vec.Split(y, f.NY)
+	k, fz := vec.Split(z, f.NZ)
 	var xs, ys, zs [4]int
 	for m := range 4 {
 		xs[m] = min(max(i+m-1, 0), f.NX-1)

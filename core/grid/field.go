@@ -1,6 +1,10 @@
 package grid
 
-import "fmt"
+import (
+	"fmt"
+
+	"zarf/core/vec"
+)
 
 // Dims is the number of cells along each axis.
 type Dims struct{ NX, NY, NZ int }
@@ -49,25 +53,15 @@ func (f *Field) CopyFrom(g *Field) { copy(f.Data, g.Data) }
 // centre of cell 0 is at 0; positions outside take the border's value, and
 // what is not a number counts as 0.
 func (f *Field) Sample(x, y, z float32) float32 {
-	i, fx := split(x, f.NX)
-	j, fy := split(y, f.NY)
-	k, fz := split(z, f.NZ)
-	o := (k*f.NY+j)*f.NX + i
-	dx, dy, dz := f.steps()
-	d := f.Data
-	a := lerp(d[o], d[o+dx], fx)
-	b := lerp(d[o+dy], d[o+dy+dx], fx)
-	c := lerp(d[o+dz], d[o+dz+dx], fx)
-	e := lerp(d[o+dz+dy], d[o+dz+dy+dx], fx)
-	return lerp(lerp(a, b, fy), lerp(c, e, fy), fz)
+	return vec.Trilinear(f.Data, f.NX, f.NY, f.NZ, x, y, z)
 }
 
 // Corners are the eight values that Sample mixes, and their shares: for fields
 // of one size that are read together.
 func (f *Field) Corners(x, y, z float32) (at [8]int, w [8]float32) {
-	i, fx := split(x, f.NX)
-	j, fy := split(y, f.NY)
-	k, fz := split(z, f.NZ)
+	i, fx := vec.Split(x, f.NX)
+	j, fy := vec.Split(y, f.NY)
+	k, fz := vec.Split(z, f.NZ)
 	o := (k*f.NY+j)*f.NX + i
 	dx, dy, dz := f.steps()
 	at = [8]int{o, o + dx, o + dy, o + dy + dx, o + dz, o + dz + dx, o + dz + dy, o + dz + dy + dx}
@@ -92,21 +86,6 @@ func (f *Field) steps() (dx, dy, dz int) {
 	return dx, dy, dz
 }
 
-// split is the lower of the two values that x lies between, and the share of
-// the upper one.
-func split(x float32, n int) (int, float32) {
-	if !(x > 0) {
-		return 0, 0
-	}
-	if last := float32(n - 1); x > last {
-		x = last
-	}
-	i := min(int(x), max(n-2, 0))
-	return i, x - float32(i)
-}
-
-func lerp(a, b, t float32) float32 { return a + float32((b-a)*t) }
-
 // Range is the smallest and largest value and whether all are finite.
 func (f *Field) Range() (lo, hi float32, finite bool) {
 	if len(f.Data) == 0 {
@@ -130,22 +109,5 @@ func (f *Field) Range() (lo, hi float32, finite bool) {
 
 // NodeRange is the smallest and largest of the eight values that Sample reads.
 func (f *Field) NodeRange(x, y, z float32) (lo, hi float32) {
-	i, _ := split(x, f.NX)
-	j, _ := split(y, f.NY)
-	k, _ := split(z, f.NZ)
-	o := (k*f.NY+j)*f.NX + i
-	dx, dy, dz := f.steps()
-	d := f.Data
-	lo = d[o]
-	hi = lo
-	for _, p := range [7]int{o + dx, o + dy, o + dy + dx, o + dz, o + dz + dx, o + dz + dy, o + dz + dy + dx} {
-		v := d[p]
-		if v < lo {
-			lo = v
-		}
-		if v > hi {
-			hi = v
-		}
-	}
-	return lo, hi
+	return vec.Range(f.Data, f.NX, f.NY, f.NZ, x, y, z)
 }

@@ -1,7 +1,6 @@
 package grid
 
 import (
-	"fmt"
 	"math"
 	"math/rand/v2"
 	"sync/atomic"
@@ -106,30 +105,4 @@ func TestCrashInAThreadReachesTheCaller(t *testing.T) {
 			panic("boom")
 		}
 	})
-}
-
-func BenchmarkSample(b *testing.B) {
-	f := noisy(Dims{128, 128, 128}, 1)
-	n := 1 << 14
-	x, y, z, dst := make([]float32, n), make([]float32, n), make([]float32, n), make([]float32, n)
-	for i := range x {
-		x[i], y[i], z[i] = float32(i%128)+0.3, float32(i/128%128)+0.2, 60.4
-	}
-	for _, on := range []bool{false, true} {
-		if on && !useVectors {
-			continue
-		}
-		b.Run(fmt.Sprintf("vectors=%v", on), func(b *testing.B) {
-			for b.Loop() {
-				if on {
-					f.SampleBatch(dst, x, y, z, [3]float32{})
-				} else {
-					for i := range dst {
-						dst[i] = f.Sample(x[i], y[i], z[i])
-					}
-				}
-			}
-			b.ReportMetric(b.Elapsed().Seconds()*1e9/float64(b.N)/float64(n), "ns/sample")
-		})
-	}
 }

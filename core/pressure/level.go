@@ -4,12 +4,12 @@ import (
 	"unsafe"
 
 	"zarf/core/grid"
+	"zarf/core/vec"
 )
 
 const (
-	omega         float32 = 0.857 // damping of the Jacobi smoother
-	oneMinusOmega float32 = 1 - omega
-	pad                   = 16
+	omega float32 = 0.857 // damping of the Jacobi smoother
+	pad           = 16
 )
 
 // run is a stretch of values to work on: one row's cells in use, rounded out
@@ -32,6 +32,7 @@ type level struct {
 	diag, invd []float32
 	pn         []float32 // normalisation of the prolongation onto this level
 	x, b, r, t []float32
+	stencil    vec.Stencil   // diag, invd and the weights
 	frac       fractions     // open fractions of faces, where there are solids
 	spans      [][]grid.Span // cells in use by k*NY+j
 	weighted   []bool        // by k*NY+j
@@ -48,6 +49,7 @@ func newLevel(d grid.Dims, log [3]int, alloc func(int) []float32) *level {
 	for _, a := range []*[]float32{&l.wx, &l.wy, &l.wz, &l.diag, &l.invd, &l.pn, &l.x, &l.b, &l.r, &l.t} {
 		*a = l.alloc(alloc)
 	}
+	l.stencil = vec.NewStencil(l.diag, l.invd, l.wx, l.wy, l.wz, l.sy, l.sz)
 	l.spans = make([][]grid.Span, d.NY*d.NZ)
 	l.weighted = make([]bool, d.NY*d.NZ)
 	l.runs = make([][]run, d.NZ)
@@ -72,17 +74,6 @@ func (l *level) at(j, k int) int { return (k+1)*l.sz + (j+1)*l.sy + pad }
 func (l *level) row(a []float32, j, k int) []float32 {
 	o := l.at(j, k)
 	return a[o : o+l.n : o+l.n]
-}
-
-// hood is a run of n values and the runs round it.
-func (l *level) hood(a []float32, o, n int) (x, xm, xp, ym, yp, zm, zp []float32) {
-	return a[o : o+n], a[o-1 : o-1+n], a[o+1 : o+1+n],
-		a[o-l.sy : o-l.sy+n], a[o+l.sy : o+l.sy+n], a[o-l.sz : o-l.sz+n], a[o+l.sz : o+l.sz+n]
-}
-
-// weights are the face weights of a run: lower and upper along each axis.
-func (l *level) weights(o, n int) (x, xp, y, yp, z, zp []float32) {
-	return l.wx[o : o+n], l.wx[o+1 : o+1+n], l.wy[o : o+n], l.wy[o+l.sy : o+l.sy+n], l.wz[o : o+n], l.wz[o+l.sz : o+l.sz+n]
 }
 
 // cells are the spans in use of row (j,k); none outside.

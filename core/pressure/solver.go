@@ -5,6 +5,7 @@ import (
 	"math"
 
 	"zarf/core/grid"
+	"zarf/core/vec"
 )
 
 // Sides says for x−, x+, y−, y+, z−, z+ whether the side is open (p = 0
@@ -289,7 +290,7 @@ func (s *Solver) cg(tol float64, maxIter int, norm float64) Stats {
 		if st.Iterations == 0 {
 			s.rows(func(o, n int) { copy(s.p[o:o+n], z[o:o+n]) })
 		} else {
-			s.rows(func(o, n int) { xpay(s.p[o:o+n], z[o:o+n], float32(next/rz)) })
+			s.rows(func(o, n int) { vec.Xpay(s.p[o:o+n], z[o:o+n], float32(next/rz)) })
 		}
 		rz = next
 		pq := s.applyDot()
@@ -352,7 +353,7 @@ func (l *level) total() (sum float64) {
 }
 
 func (s *Solver) dotAll(a, b []float32) float64 {
-	return s.sums(func(o, n int) float64 { return dot(a[o:o+n], b[o:o+n]) })
+	return s.sums(func(o, n int) float64 { return vec.Dot(a[o:o+n], b[o:o+n]) })
 }
 
 // applyDot sets q = A p and returns p·q.
@@ -363,7 +364,7 @@ func (s *Solver) applyDot() float64 {
 			f.applyPlane(s.q, s.p, k)
 			var sum float64
 			for _, r := range f.runs[k] {
-				sum += strips(r, func(o, n int) float64 { return dot(s.p[o:o+n], s.q[o:o+n]) })
+				sum += strips(r, func(o, n int) float64 { return vec.Dot(s.p[o:o+n], s.q[o:o+n]) })
 			}
 			f.planes[k] = sum
 		}
@@ -374,35 +375,18 @@ func (s *Solver) applyDot() float64 {
 // update moves along p: sol += a p, res −= a q; returns res·res.
 func (s *Solver) update(a float32) float64 {
 	return s.sums(func(o, n int) float64 {
-		axpy(s.sol[o:o+n], s.p[o:o+n], a)
+		vec.Axpy(s.sol[o:o+n], s.p[o:o+n], a)
 		r := s.res[o : o+n]
-		axpy(r, s.q[o:o+n], -a)
-		return dot(r, r)
+		vec.Axpy(r, s.q[o:o+n], -a)
+		return vec.Dot(r, r)
 	})
 }
 
 // applyPlane sets dst = A x on plane k. Tails of rows and pads have neighbours
 // but no cell, and are cleared.
 func (l *level) applyPlane(dst, x []float32, k int) {
-	l.whole(dst, x)
 	for _, r := range l.runs[k] {
-		o, n := r.o, r.n
-		switch {
-		case useVectors:
-			args := l.rowArgs(dst, x, l.diag, o, n)
-			if r.weighted {
-				applyWeightedV(&args)
-			} else {
-				applyPlainV(&args)
-			}
-		case r.weighted:
-			c, xm, xp, ym, yp, zm, zp := l.hood(x, o, n)
-			wx, wxp, wy, wyp, wz, wzp := l.weights(o, n)
-			applyWeightedGo(dst[o:o+n], c, l.diag[o:o+n], xm, xp, ym, yp, zm, zp, wx, wxp, wy, wyp, wz, wzp)
-		default:
-			c, xm, xp, ym, yp, zm, zp := l.hood(x, o, n)
-			applyPlainGo(dst[o:o+n], c, l.diag[o:o+n], xm, xp, ym, yp, zm, zp)
-		}
+		l.stencil.Apply(dst, x, r.o, r.n, r.weighted)
 	}
 	for j := range l.NY {
 		if s := l.cells(j, k); len(s) > 0 && s[len(s)-1].Hi == l.NX {
@@ -415,25 +399,8 @@ func (l *level) applyPlane(dst, x []float32, k int) {
 // jacobiPlane is one damped Jacobi sweep of plane k, from src into dst. Where
 // there is no cell the inverse diagonal is zero, and so is the result.
 func (l *level) jacobiPlane(dst, src []float32, k int) {
-	l.whole(dst, src)
 	for _, r := range l.runs[k] {
-		o, n := r.o, r.n
-		switch {
-		case useVectors:
-			args := l.rowArgs(dst, src, l.b, o, n)
-			if r.weighted {
-				jacobiWeightedV(&args, oneMinusOmega, omega)
-			} else {
-				jacobiPlainV(&args, oneMinusOmega, omega)
-			}
-		case r.weighted:
-			c, xm, xp, ym, yp, zm, zp := l.hood(src, o, n)
-			wx, wxp, wy, wyp, wz, wzp := l.weights(o, n)
-			jacobiWeightedGo(dst[o:o+n], c, l.b[o:o+n], l.invd[o:o+n], xm, xp, ym, yp, zm, zp, wx, wxp, wy, wyp, wz, wzp)
-		default:
-			c, xm, xp, ym, yp, zm, zp := l.hood(src, o, n)
-			jacobiPlainGo(dst[o:o+n], c, l.b[o:o+n], l.invd[o:o+n], xm, xp, ym, yp, zm, zp)
-		}
+		l.stencil.Jacobi(dst, src, l.b, r.o, r.n, r.weighted, omega)
 	}
 }
 
@@ -466,14 +433,14 @@ func (s *Solver) cycle(i int) {
 		l.gaussSeidel(max(8, 2*max(l.NX, l.NY, l.NZ)))
 		return
 	}
-	s.each(l, func(o, n int) { scaleBy(l.t[o:o+n], l.b[o:o+n], l.invd[o:o+n], omega) })
+	s.each(l, func(o, n int) { vec.Scale(l.t[o:o+n], l.b[o:o+n], l.invd[o:o+n], omega) })
 	l.sweep(s.crew, l.x, l.t)
 	s.crew.For(l.NZ, l.grain(), func(k0, k1 int) {
 		for k := k0; k < k1; k++ {
 			l.applyPlane(l.r, l.x, k)
 			for _, r := range l.runs[k] {
 				o, n := r.o, r.n
-				residual(l.r[o:o+n], l.b[o:o+n], l.pn[o:o+n])
+				vec.Residual(l.r[o:o+n], l.b[o:o+n], l.pn[o:o+n])
 			}
 		}
 	})

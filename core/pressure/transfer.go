@@ -35,7 +35,7 @@ func (t transfer) across(src []float32, j, k, first, n int, tmp []float32) {
 		o := c.at(j, k) + first
 		return src[o : o+n]
 	}
-	blend4(tmp[:n], row(ja, ka), row(jb, ka), row(ja, kb), row(jb, kb), wja*wka, wjb*wka, wja*wkb, wjb*wkb)
+	vec.Blend(tmp[:n], row(ja, ka), row(jb, ka), row(ja, kb), row(jb, kb), &[4]float32{wja * wka, wjb * wka, wja * wkb, wjb * wkb})
 }
 
 // room is the length of tmp for across.
@@ -70,7 +70,7 @@ func (t transfer) prolong(crew grid.Crew) {
 func (t transfer) draw(x, pn, src []float32, j, k, lo int, tmp []float32) {
 	if t.by[0] == 2 {
 		t.across(src, j, k, lo/2-1, len(x)/2+2, tmp)
-		spread(x, pn, tmp)
+		vec.Spread(x, pn, tmp)
 		return
 	}
 	n := min(len(x), t.fine.NX-lo)
@@ -109,13 +109,13 @@ func (t transfer) gather(s grid.Span, J, K int, sum []float32) {
 	if jn == 4 {
 		for b := range kn {
 			w := kw[b]
-			blendAdd4(mid, part(jr[0], kr[b]), part(jr[1], kr[b]), part(jr[2], kr[b]), part(jr[3], kr[b]),
-				w*jw[0], w*jw[1], w*jw[2], w*jw[3])
+			vec.BlendAdd(mid, part(jr[0], kr[b]), part(jr[1], kr[b]), part(jr[2], kr[b]), part(jr[3], kr[b]),
+				&[4]float32{w * jw[0], w * jw[1], w * jw[2], w * jw[3]})
 		}
 	} else {
 		for b := range kn {
 			for a := range jn {
-				axpy(mid, part(jr[a], kr[b]), jw[a]*kw[b])
+				vec.Axpy(mid, part(jr[a], kr[b]), jw[a]*kw[b])
 			}
 		}
 	}
@@ -131,22 +131,6 @@ func (t transfer) gather(s grid.Span, J, K int, sum []float32) {
 		at := pad + 2*(s.Lo+i) - 1
 		v := sum[at : at+4 : at+4]
 		dst[i] = float32(q * ((v[0] + v[3]) + float32(3*(v[1]+v[2]))))
-	}
-}
-
-// blendAdd4 is dst += Σ w_m rows_m.
-func blendAdd4(dst, a, b, c, d []float32, wa, wb, wc, wd float32) {
-	n := len(dst)
-	vec.Whole(n)
-	vec.Row2(n, a, b)
-	vec.Row2(n, c, d)
-	if useVectors {
-		blendAdd4V(&dst[0], &a[0], &b[0], &c[0], &d[0], &[4]float32{wa, wb, wc, wd}, n)
-		return
-	}
-	a, b, c, d = a[:n], b[:n], c[:n], d[:n]
-	for i := range dst {
-		dst[i] += (float32(wa*a[i]) + float32(wb*b[i])) + (float32(wc*c[i]) + float32(wd*d[i]))
 	}
 }
 

@@ -1,0 +1,260 @@
+package main
+
+import (
+	"math"
+
+	. "github.com/mmcloughlin/avo/build"
+	. "github.com/mmcloughlin/avo/operand"
+	"github.com/mmcloughlin/avo/reg"
+)
+
+func f32bits(v float32) uint32 { return math.Float32bits(v) }
+
+func (s set) axpy() {
+	s.text("axpy", "dst, a *float32, s float32, n int)", "dst += s a.")
+	dst, a, f, n := ptr("dst"), ptr("a"), s.broadcast("s"), bytes("n")
+	s.blocks("", n, func(i reg.GPVirtual, off int) {
+		v := s.vec()
+		VMULPS(idx(a, i, off), f, v)
+		VADDPS(idx(dst, i, off), v, v)
+		VMOVUPS(v, idx(dst, i, off))
+	}, nil)
+	leave()
+}
+
+func (s set) xpay() {
+	s.text("xpay", "dst, a *float32, s float32, n int)", "dst = a + s dst.")
+	dst, a, f, n := ptr("dst"), ptr("a"), s.broadcast("s"), bytes("n")
+	s.blocks("", n, func(i reg.GPVirtual, off int) {
+		v := s.vec()
+		VMULPS(idx(dst, i, off), f, v)
+		VADDPS(idx(a, i, off), v, v)
+		VMOVUPS(v, idx(dst, i, off))
+	}, nil)
+	leave()
+}
+
+func (s set) scale() {
+	s.text("scale", "dst, a, b *float32, s float32, n int)", "dst = (s a) b.")
+	dst, a, b, f, n := ptr("dst"), ptr("a"), ptr("b"), s.broadcast("s"), bytes("n")
+	s.blocks("", n, func(i reg.GPVirtual, off int) {
+		v := s.vec()
+		VMULPS(idx(a, i, off), f, v)
+		VMULPS(idx(b, i, off), v, v)
+		VMOVUPS(v, idx(dst, i, off))
+	}, nil)
+	leave()
+}
+
+func (s set) residual() {
+	s.text("residual", "r, b, w *float32, n int)", "r = (b − r) w.")
+	r, b, w, n := ptr("r"), ptr("b"), ptr("w"), bytes("n")
+	s.blocks("", n, func(i reg.GPVirtual, off int) {
+		v := s.vec()
+		VMOVUPS(idx(b, i, off), v)
+		VSUBPS(idx(r, i, off), v, v)
+		VMULPS(idx(w, i, off), v, v)
+		VMOVUPS(v, idx(r, i, off))
+	}, nil)
+	leave()
+}
+
+func (s set) dot() {
+	s.text("dot", "acc *[16]float32, a, b *float32, n int)", "acc = Σ a b, lane by lane of 16.")
+	acc, a, b, n := ptr("acc"), ptr("a"), ptr("b"), bytes("n")
+	var sums []reg.VecVirtual
+	for range s.parts {
+		sums = append(sums, s.zero())
+	}
+	s.blocks("", n, func(i reg.GPVirtual, off int) {
+		v := s.vec()
+		VMOVUPS(idx(a, i, off), v)
+		VMULPS(idx(b, i, off), v, v)
+		VADDPS(v, sums[off/s.wide], sums[off/s.wide])
+	}, nil)
+	for p, sum := range sums {
+		VMOVUPS(sum, at(acc, p*s.wide))
+	}
+	leave()
+}
+
+// Which coarse values a block of 16 fine ones draws from, counted from the one
+// before the block's first. A part of 8 takes the first half of both, from four
+// coarse values farther on.
+var (
+	spreadMain = [16]uint32{1, 1, 2, 2, 3, 3, 4, 4, 5, 5, 6, 6, 7, 7, 8, 8}
+	spreadSide = [16]uint32{0, 2, 1, 3, 2, 4, 3, 5, 4, 6, 5, 7, 6, 8, 7, 9}
+	drawn      [2]Mem
+)
+
+func init() { drawn = [2]Mem{table("spreadMain", spreadMain), table("spreadSide", spreadSide)} }
+
+func (s set) spread() {
+	s.text("spread", "x, w, c *float32, n int)", "x += w (¾ main + ¼ side): c starts one coarse value before the first.")
+	x, w, c, n := ptr("x"), ptr("w"), ptr("c"), bytes("n")
+	three, one := s.constant(0.75), s.constant(0.25)
+	main, side := s.vec(), s.vec()
+	for i, v := range []reg.VecVirtual{main, side} {
+		VMOVUPS(drawn[i], v)
+	}
+	s.blocks("", n, func(i reg.GPVirtual, off int) {
+		from, a, b := s.vec(), s.vec(), s.vec()
+		VMOVUPS(at(c, off/2), from)
+		VPERMPS(from, main, a)
+		VPERMPS(from, side, b)
+		VMULPS(three, a, a)
+		VMULPS(one, b, b)
+		VADDPS(b, a, a)
+		VMULPS(idx(w, i, off), a, a)
+		VADDPS(idx(x, i, off), a, a)
+		VMOVUPS(a, idx(x, i, off))
+	}, func() { ADDQ(Imm(block/2), c) })
+	leave()
+}
+
+func (s set) blend(add bool) {
+	name, doc := "blend", "dst = (w₀ a + w₁ b) + (w₂ c + w₃ d), of any length."
+	if add {
+		name, doc = "blendAdd", "dst += (w₀ a + w₁ b) + (w₂ c + w₃ d), of any length."
+	}
+	s.text(name, "dst, a, b, c, d *float32, w *[4]float32, n int)", doc)
+	dst, w := ptr("dst"), ptr("w")
+	var from []reg.GPVirtual
+	var by []reg.VecVirtual
+	for i, p := range []string{"a", "b", "c", "d"} {
+		from = append(from, ptr(p))
+		v := s.vec()
+		VBROADCASTSS(at(w, 4*i), v)
+		by = append(by, v)
+	}
+	n := ptr("n")
+	s.ragged(n, func(i reg.GPVirtual, off int, only *mask) {
+		var v [4]reg.VecVirtual
+		for m := range v {
+			v[m] = s.load(idx(from[m], i, off), only)
+			VMULPS(by[m], v[m], v[m])
+		}
+		VADDPS(v[1], v[0], v[0])
+		VADDPS(v[3], v[2], v[2])
+		VADDPS(v[2], v[0], v[0])
+		if add {
+			was := s.load(idx(dst, i, off), only)
+			VADDPS(was, v[0], v[0])
+		}
+		s.store(v[0], idx(dst, i, off), only)
+	}, nil)
+	leave()
+}
+
+func (s set) follow() {
+	s.text("follow", "dst, a, b *float32, base, ramp float32, n int)", "dst[i] = (base + ramp i) + ½ (a[i] + b[i]), of any length.")
+	dst, a, b := ptr("dst"), ptr("a"), ptr("b")
+	base, ramp, half, n := s.broadcast("base"), s.broadcast("ramp"), s.constant(0.5), ptr("n")
+	step := s.constant(16)
+	var index []reg.VecVirtual
+	for p := range s.parts {
+		v := s.vec()
+		VMOVUPS(iota16.Offset(p*s.wide), v)
+		index = append(index, v)
+	}
+	s.ragged(n, func(i reg.GPVirtual, off int, only *mask) {
+		u, v := s.load(idx(a, i, off), only), s.load(idx(b, i, off), only)
+		VADDPS(v, u, u)
+		VMULPS(half, u, u)
+		t := s.vec()
+		VMULPS(ramp, index[off/s.wide], t)
+		VADDPS(t, base, t)
+		VADDPS(u, t, t)
+		s.store(t, idx(dst, i, off), only)
+	}, func() {
+		for _, v := range index {
+			VADDPS(step, v, v)
+		}
+	})
+	leave()
+}
+
+func (s set) limit() {
+	s.text("limit", "dst, again, first, was, lo, hi *float32, n int)",
+		"dst = first + ½ (was − again), and first where that leaves [lo, hi]; of any length.")
+	dst, again, first, was, lo, hi, n := ptr("dst"), ptr("again"), ptr("first"), ptr("was"), ptr("lo"), ptr("hi"), ptr("n")
+	half := s.constant(0.5)
+	s.ragged(n, func(i reg.GPVirtual, off int, only *mask) {
+		f, v := s.load(idx(first, i, off), only), s.load(idx(was, i, off), only)
+		VSUBPS(s.load(idx(again, i, off), only), v, v)
+		VMULPS(half, v, v)
+		VADDPS(v, f, v)
+		least, most := s.load(idx(lo, i, off), only), s.load(idx(hi, i, off), only)
+		if s.parts == 1 {
+			under, over := K(), K()
+			VCMPPS(Imm(1), least, v, under)
+			VCMPPS(Imm(1), v, most, over)
+			KORW(under, over, over)
+			VMOVAPS(f, over, v)
+		} else {
+			VCMPPS(Imm(1), least, v, least)
+			VCMPPS(Imm(1), v, most, most)
+			VORPS(least, most, most)
+			VBLENDVPS(most, f, v, v)
+		}
+		s.store(v, idx(dst, i, off), only)
+	}, nil)
+	leave()
+}
+
+func (s set) largest() {
+	s.text("largest", "row *float32, n int, top, odd *[16]float32)",
+		"top: the largest magnitudes, odd: Σ (x − x), which is 0 unless something isn't finite; by lane, of any length.")
+	row, n, top, odd := ptr("row"), ptr("n"), ptr("top"), ptr("odd")
+	most, sum, none := s.zero(), s.zero(), s.zero()
+	s.ragged(n, func(i reg.GPVirtual, off int, only *mask) {
+		v, w := s.load(idx(row, i, off), only), s.vec()
+		VSUBPS(v, v, w)
+		VADDPS(w, sum, sum)
+		VSUBPS(v, none, w)
+		VMAXPS(w, v, v)
+		VMAXPS(most, v, most) // NaN: what was
+	}, nil)
+	for p := range s.parts { // AVX2 leaves half of the lanes 0
+		VMOVUPS(most, at(top, p*s.wide))
+		VMOVUPS(sum, at(odd, p*s.wide))
+	}
+	leave()
+}
+
+func (s set) outside() {
+	s.text("outside", "x *float32, n int, top float32) bool", "whether some value is under 0 or over top; of any length.")
+	x, n, most := ptr("x"), ptr("n"), s.broadcast("top")
+	none := s.zero()
+	out := GP32()
+	XORL(out, out)
+	s.ragged(n, func(i reg.GPVirtual, off int, only *mask) {
+		v := s.load(idx(x, i, off), only)
+		bits := GP32()
+		if s.parts == 1 {
+			under, over := K(), K()
+			VCMPPS(Imm(1), none, v, under)
+			VCMPPS(Imm(1), v, most, over)
+			KORW(under, over, over)
+			if only != nil {
+				KANDW(only.k, over, over)
+			}
+			KMOVW(over, bits)
+		} else {
+			under, over := s.vec(), s.vec()
+			VCMPPS(Imm(1), none, v, under)
+			VCMPPS(Imm(1), v, most, over)
+			VORPS(under, over, over)
+			if only != nil {
+				VANDPS(only.y, over, over)
+			}
+			VMOVMSKPS(over, bits)
+		}
+		ORL(bits, out)
+	}, nil)
+	TESTL(out, out)
+	yes := GP8()
+	SETNE(yes)
+	Store(yes, ReturnIndex(0))
+	leave()
+}

@@ -1,0 +1,288 @@
+package vec
+
+import (
+	"fmt"
+	"math"
+	"math/rand/v2"
+	"os"
+	"regexp"
+	"strings"
+	"testing"
+)
+
+// with runs fn with every set of kernels that this processor has.
+func with(fn func(s Set)) {
+	was := Chosen
+	defer func() { Chosen = was }()
+	for _, s := range Sets() {
+		Chosen = s
+		fn(s)
+	}
+}
+
+// values are n random values; some are what arithmetic trips over.
+func values(rng *rand.Rand, n int) []float32 {
+	odd := []float32{0, float32(math.Copysign(0, -1)), float32(math.Inf(1)), float32(math.Inf(-1)), float32(math.NaN()), 1e-42, -3e38}
+	v := make([]float32, n)
+	wild := rng.IntN(4) == 0
+	for i := range v {
+		v[i] = rng.Float32()*8 - 4
+		if wild && rng.IntN(9) == 0 {
+			v[i] = odd[rng.IntN(len(odd))]
+		}
+	}
+	return v
+}
+
+// kernels run each exported kernel on rows of n values and return what it wrote.
+var kernels = map[string]func(rng *rand.Rand, n int) []float32{
+	"Axpy": func(r *rand.Rand, n int) []float32 {
+		dst := values(r, n&^15)
+		Axpy(dst, values(r, n), 1.3)
+		return dst
+	},
+	"Xpay": func(r *rand.Rand, n int) []float32 {
+		dst := values(r, n&^15)
+		Xpay(dst, values(r, n), -0.7)
+		return dst
+	},
+	"Scale": func(r *rand.Rand, n int) []float32 {
+		dst := values(r, n&^15)
+		Scale(dst, values(r, n), values(r, n), 0.857)
+		return dst
+	},
+	"Residual": func(r *rand.Rand, n int) []float32 {
+		dst := values(r, n&^15)
+		Residual(dst, values(r, n), values(r, n))
+		return dst
+	},
+	"Dot": func(r *rand.Rand, n int) []float32 {
+		n &^= 15
+		v := Dot(values(r, n), values(r, n))
+		return []float32{float32(v), float32(v - float64(float32(v)))}
+	},
+	"Spread": func(r *rand.Rand, n int) []float32 {
+		dst := values(r, n&^15)
+		Spread(dst, values(r, n), values(r, n/2+8))
+		return dst
+	},
+	"Blend": func(r *rand.Rand, n int) []float32 {
+		dst := values(r, n)
+		Blend(dst, values(r, n), values(r, n), values(r, n), values(r, n), &[4]float32{0.75, 0.25, -0.1, 3})
+		return dst
+	},
+	"BlendAdd": func(r *rand.Rand, n int) []float32 {
+		dst := values(r, n)
+		BlendAdd(dst, values(r, n), values(r, n), values(r, n), values(r, n), &[4]float32{0.75, 0.25, -0.1, 3})
+		return dst
+	},
+	"Follow": func(r *rand.Rand, n int) []float32 {
+		dst := values(r, n)
+		Follow(dst, values(r, n), values(r, n), 3.6, float32(r.IntN(2)))
+		return dst
+	},
+	"Limit": func(r *rand.Rand, n int) []float32 {
+		dst := values(r, n)
+		Limit(dst, values(r, n), values(r, n), values(r, n), values(r, n), values(r, n))
+		return dst
+	},
+	"Largest": func(r *rand.Rand, n int) []float32 {
+		top, odd := Largest(values(r, n))
+		return []float32{top, flag(odd)}
+	},
+	"Outside": func(r *rand.Rand, n int) []float32 {
+		row := values(r, n)
+		if r.IntN(2) == 0 { // mostly within, so that both answers come up
+			for i := range row {
+				row[i] = row[i]/8 + 0.5
+			}
+			if n > 0 && r.IntN(2) == 0 {
+				row[r.IntN(n)] = []float32{-1e-9, 1.0001}[r.IntN(2)]
+			}
+		}
+		return []float32{flag(Outside(row, 1))}
+	},
+	"Stencil": func(r *rand.Rand, n int) []float32 {
+		n = min(n&^15, 48)
+		sy := n + 16
+		sz := sy * 3
+		array := func() []float32 { return values(r, 3*sz) }
+		s := NewStencil(array(), array(), array(), array(), array(), sy, sz)
+		dst, x, b := array(), array(), array()
+		for _, weighted := range []bool{false, true} {
+			s.Jacobi(dst, x, b, sz+sy, n, weighted, 0.857)
+			s.Apply(x, dst, sz+sy, n, weighted)
+		}
+		return append(dst, x...)
+	},
+	"Lattice": func(r *rand.Rand, n int) []float32 {
+		nx, ny, nz := 1+r.IntN(6), 1+r.IntN(6), 1+r.IntN(6)
+		l := NewLattice(values(r, nx*ny*nz), nx, ny, nz, [3]float32{0.5, 0, -1.25})
+		x, y, z := values(r, n), values(r, n), values(r, n)
+		for i := range x {
+			x[i], y[i] = x[i]+3, y[i]+3
+		}
+		out := make([]float32, 4*n)
+		l.Sample(out[:n], x, y, z)
+		l.SampleRange(out[n:2*n], out[2*n:3*n], out[3*n:], x, y, z)
+		return out
+	},
+}
+
+func flag(b bool) float32 {
+	if b {
+		return 1
+	}
+	return 0
+}
+
+// same holds every set's result against the reference's, bit by bit; what is no
+// number may be any of them.
+func same(name string, seed uint64, n int) error {
+	var want []float32
+	var err error
+	with(func(s Set) {
+		got := kernels[name](rand.New(rand.NewPCG(seed, uint64(n))), n)
+		if s == Plain {
+			want = got
+			return
+		}
+		for i, v := range got {
+			if math.Float32bits(v) != math.Float32bits(want[i]) && !(v != v && want[i] != want[i]) && err == nil {
+				err = fmt.Errorf("%s of %d values, seed %d: value %d is %v with %s, %v plain", name, n, seed, i, v, s, want[i])
+			}
+		}
+	})
+	return err
+}
+
+func TestKernelsGiveTheSameBits(t *testing.T) {
+	if len(Sets()) == 1 {
+		t.Skip("this processor has no vector kernels")
+	}
+	for name := range kernels {
+		for n := range 70 {
+			for seed := range uint64(12) {
+				if err := same(name, seed, n); err != nil {
+					t.Fatal(err)
+				}
+			}
+		}
+	}
+}
+
+func FuzzKernels(f *testing.F) {
+	var names []string
+	for name := range kernels {
+		names = append(names, name)
+		f.Add(name, uint64(1), uint16(33))
+	}
+	f.Fuzz(func(t *testing.T, name string, seed uint64, n uint16) {
+		if kernels[name] == nil {
+			t.Skip()
+		}
+		if err := same(name, seed, int(n%2048)); err != nil {
+			t.Fatal(err)
+		}
+	})
+}
+
+// A kernel that gets a row too short panics in every set, even where the row's
+// capacity would hold what is asked for; so it does with rows of no whole block.
+func TestShortRowsPanic(t *testing.T) {
+	long := func() []float32 { return make([]float32, 32, 64) }
+	short := make([]float32, 16, 64)
+	row := make([]float32, 300)
+	level := NewStencil(row, row, row, row, row, 20, 100)
+	cube := NewLattice(row, 4, 4, 4, [3]float32{})
+	calls := map[string]func(){
+		"Axpy":              func() { Axpy(long(), short, 2) },
+		"Axpy odd":          func() { Axpy(make([]float32, 17), long(), 2) },
+		"Xpay":              func() { Xpay(long(), short, 2) },
+		"Scale a":           func() { Scale(long(), short, long(), 2) },
+		"Scale b":           func() { Scale(long(), long(), short, 2) },
+		"Residual b":        func() { Residual(long(), short, long()) },
+		"Residual w":        func() { Residual(long(), long(), short) },
+		"Spread w":          func() { Spread(long(), short, long()) },
+		"Spread c":          func() { Spread(long(), long(), short) },
+		"Dot":               func() { Dot(long(), short) },
+		"Dot odd":           func() { Dot(make([]float32, 17), make([]float32, 17)) },
+		"Blend":             func() { Blend(long(), long(), short, long(), long(), &[4]float32{}) },
+		"BlendAdd":          func() { BlendAdd(long(), long(), long(), long(), short, &[4]float32{}) },
+		"Follow a":          func() { Follow(long(), short, long(), 0, 1) },
+		"Follow b":          func() { Follow(long(), long(), short, 0, 1) },
+		"Limit again":       func() { Limit(long(), short, long(), long(), long(), long()) },
+		"Limit hi":          func() { Limit(long(), long(), long(), long(), long(), short) },
+		"Apply dst":         func() { level.Apply(short, row, 100, 16, false) },
+		"Apply x":           func() { level.Apply(row, row[:299], 100, 16, false) },
+		"Apply too early":   func() { level.Apply(row, row, 99, 16, false) },
+		"Jacobi too far":    func() { level.Jacobi(row, row, row, 190, 16, true, 0.8) },
+		"Jacobi b":          func() { level.Jacobi(row, row, short, 100, 16, true, 0.8) },
+		"Jacobi odd":        func() { level.Jacobi(row, row, row, 100, 15, true, 0.8) },
+		"stencil's weights": func() { NewStencil(row, row, row, short, row, 20, 100) },
+		"stencil's steps":   func() { NewStencil(row, row, row, row, row, 20, 10) },
+		"Sample x":          func() { cube.Sample(long(), short, long(), long()) },
+		"Sample z":          func() { cube.Sample(long(), long(), long(), short) },
+		"SampleRange lo":    func() { cube.SampleRange(long(), short, long(), long(), long(), long()) },
+		"SampleRange hi":    func() { cube.SampleRange(long(), long(), short, long(), long(), long()) },
+		"short lattice":     func() { NewLattice(row[:63], 4, 4, 4, [3]float32{}) },
+		"empty lattice":     func() { NewLattice(row, 4, 0, 4, [3]float32{}) },
+	}
+	with(func(s Set) {
+		for what, call := range calls {
+			func() {
+				defer func() {
+					if r := recover(); r == nil || !strings.HasPrefix(fmt.Sprint(r), "vec:") {
+						t.Errorf("%s (%s): %v", what, s, r)
+					}
+				}()
+				call()
+			}()
+		}
+		Residual(long(), long(), long())
+		level.Jacobi(row, row, row, 100, 96, true, 0.8)
+		cube.Sample(long(), long(), long(), long())
+	})
+}
+
+// The kernels for AVX2 use nothing that only AVX-512 has: registers from 16 on,
+// those of 512 bits, masks.
+func TestAVX2KernelsAreAVX2(t *testing.T) {
+	b, err := os.ReadFile("kernels_amd64.s")
+	if err != nil {
+		t.Fatal(err)
+	}
+	wide := regexp.MustCompile(`\b([XY](1[6-9]|2\d|3[01])|Z\d+|K\d)\b`)
+	within, seen := "", 0
+	for n, line := range strings.Split(string(b), "\n") {
+		if strings.HasPrefix(line, "TEXT") {
+			within = line
+			seen += strings.Count(line, "AVX2")
+		}
+		if strings.Contains(within, "AVX2(") && !strings.HasPrefix(line, "//") && wide.MatchString(line) {
+			t.Errorf("line %d, %s: %s", n+1, within, line)
+		}
+	}
+	if seen != 18 {
+		t.Errorf("%d kernels for AVX2", seen)
+	}
+}
+
+func BenchmarkLattice(b *testing.B) {
+	rng := rand.New(rand.NewPCG(1, 2))
+	d := values(rng, 128*128*128)
+	l := NewLattice(d, 128, 128, 128, [3]float32{})
+	n := 1 << 14
+	x, y, z, dst := make([]float32, n), make([]float32, n), make([]float32, n), make([]float32, n)
+	for i := range x {
+		x[i], y[i], z[i] = float32(i%128)+0.3, float32(i/128%128)+0.2, 60.4
+	}
+	with(func(s Set) {
+		b.Run(s.String(), func(b *testing.B) {
+			for b.Loop() {
+				l.Sample(dst, x, y, z)
+			}
+			b.ReportMetric(b.Elapsed().Seconds()*1e9/float64(b.N)/float64(n), "ns/sample")
+		})
+	})
+}

@@ -1,0 +1,214 @@
+package vec
+
+// missing is what a kernel says on a machine that has no such set.
+const missing = "vec: this processor has no such kernels"
+
+// Axpy is dst += s·a; rows of a multiple of Lanes.
+func Axpy(dst, a []float32, s float32) {
+	n := len(dst)
+	Whole(n)
+	Row(n, a)
+	switch {
+	case n == 0:
+	case Chosen == AVX512:
+		axpyAVX512(&dst[0], &a[0], s, n)
+	case Chosen == AVX2:
+		axpyAVX2(&dst[0], &a[0], s, n)
+	default:
+		axpyPlain(dst, a, s)
+	}
+}
+
+// Xpay is dst = a + s·dst; rows of a multiple of Lanes.
+func Xpay(dst, a []float32, s float32) {
+	n := len(dst)
+	Whole(n)
+	Row(n, a)
+	switch {
+	case n == 0:
+	case Chosen == AVX512:
+		xpayAVX512(&dst[0], &a[0], s, n)
+	case Chosen == AVX2:
+		xpayAVX2(&dst[0], &a[0], s, n)
+	default:
+		xpayPlain(dst, a, s)
+	}
+}
+
+// Scale is dst = (s·a)·b; rows of a multiple of Lanes.
+func Scale(dst, a, b []float32, s float32) {
+	n := len(dst)
+	Whole(n)
+	Row2(n, a, b)
+	switch {
+	case n == 0:
+	case Chosen == AVX512:
+		scaleAVX512(&dst[0], &a[0], &b[0], s, n)
+	case Chosen == AVX2:
+		scaleAVX2(&dst[0], &a[0], &b[0], s, n)
+	default:
+		scalePlain(dst, a, b, s)
+	}
+}
+
+// Residual is r = (b − r)·w: what r, the operator applied, leaves of b, weighted
+// for the next coarser level; rows of a multiple of Lanes.
+func Residual(r, b, w []float32) {
+	n := len(r)
+	Whole(n)
+	Row2(n, b, w)
+	switch {
+	case n == 0:
+	case Chosen == AVX512:
+		residualAVX512(&r[0], &b[0], &w[0], n)
+	case Chosen == AVX2:
+		residualAVX2(&r[0], &b[0], &w[0], n)
+	default:
+		residualPlain(r, b, w)
+	}
+}
+
+// Dot is Σ a·b in Lanes sums, which are added in order as float64; rows of a
+// multiple of Lanes.
+func Dot(a, b []float32) float64 {
+	var acc [Lanes]float32
+	n := len(a)
+	Whole(n)
+	Row(n, b)
+	switch {
+	case n == 0:
+	case Chosen == AVX512:
+		dotAVX512(&acc, &a[0], &b[0], n)
+	case Chosen == AVX2:
+		dotAVX2(&acc, &a[0], &b[0], n)
+	default:
+		dotPlain(&acc, a, b)
+	}
+	var s float64
+	for _, v := range acc {
+		s += float64(v)
+	}
+	return s
+}
+
+// Spread is x += w·(¾ c_main + ¼ c_side) on a fine row of a multiple of Lanes:
+// fine 2I draws from coarse I and I−1, fine 2I+1 from I and I+1. c starts at
+// coarse −1 and holds n/2 + 8 values.
+func Spread(x, w, c []float32) {
+	n := len(x)
+	Whole(n)
+	Row(n, w)
+	Row(n/2+8, c)
+	switch {
+	case n == 0:
+	case Chosen == AVX512:
+		spreadAVX512(&x[0], &w[0], &c[0], n)
+	case Chosen == AVX2:
+		spreadAVX2(&x[0], &w[0], &c[0], n)
+	default:
+		spreadPlain(x, w, c)
+	}
+}
+
+// Blend is dst = (w₀ a + w₁ b) + (w₂ c + w₃ d), for rows of any length.
+func Blend(dst, a, b, c, d []float32, w *[4]float32) {
+	n := len(dst)
+	Row2(n, a, b)
+	Row2(n, c, d)
+	switch {
+	case n == 0:
+	case Chosen == AVX512:
+		blendAVX512(&dst[0], &a[0], &b[0], &c[0], &d[0], w, n)
+	case Chosen == AVX2:
+		blendAVX2(&dst[0], &a[0], &b[0], &c[0], &d[0], w, n)
+	default:
+		blendPlain(dst, a, b, c, d, w)
+	}
+}
+
+// BlendAdd is dst += (w₀ a + w₁ b) + (w₂ c + w₃ d), for rows of any length.
+func BlendAdd(dst, a, b, c, d []float32, w *[4]float32) {
+	n := len(dst)
+	Row2(n, a, b)
+	Row2(n, c, d)
+	switch {
+	case n == 0:
+	case Chosen == AVX512:
+		blendAddAVX512(&dst[0], &a[0], &b[0], &c[0], &d[0], w, n)
+	case Chosen == AVX2:
+		blendAddAVX2(&dst[0], &a[0], &b[0], &c[0], &d[0], w, n)
+	default:
+		blendAddPlain(dst, a, b, c, d, w)
+	}
+}
+
+// Follow is dst[i] = (base + ramp·i) + ½(a[i] + b[i]): points of a row moved
+// along the mean of two ways. Rows of any length; ramp is 0 or 1 (or a value
+// whose multiples are exact).
+func Follow(dst, a, b []float32, base, ramp float32) {
+	n := len(dst)
+	Row2(n, a, b)
+	switch {
+	case n == 0:
+	case Chosen == AVX512:
+		followAVX512(&dst[0], &a[0], &b[0], base, ramp, n)
+	case Chosen == AVX2:
+		followAVX2(&dst[0], &a[0], &b[0], base, ramp, n)
+	default:
+		followPlain(dst, a, b, base, ramp)
+	}
+}
+
+// Limit is the second half of MacCormack's advection (Selle et al. 2008):
+// dst = first + ½(was − again), and first where that leaves [lo, hi]. Rows of
+// any length.
+func Limit(dst, again, first, was, lo, hi []float32) {
+	n := len(dst)
+	Row2(n, again, first)
+	Row3(n, was, lo, hi)
+	switch {
+	case n == 0:
+	case Chosen == AVX512:
+		limitAVX512(&dst[0], &again[0], &first[0], &was[0], &lo[0], &hi[0], n)
+	case Chosen == AVX2:
+		limitAVX2(&dst[0], &again[0], &first[0], &was[0], &lo[0], &hi[0], n)
+	default:
+		limitPlain(dst, again, first, was, lo, hi)
+	}
+}
+
+// Largest is the largest magnitude of a row of any length, NaN left out, and
+// whether some value isn't finite.
+func Largest(row []float32) (top float32, odd bool) {
+	var tops, odds [Lanes]float32
+	switch {
+	case len(row) == 0:
+		return 0, false
+	case Chosen == AVX512:
+		largestAVX512(&row[0], len(row), &tops, &odds)
+	case Chosen == AVX2:
+		largestAVX2(&row[0], len(row), &tops, &odds)
+	default:
+		return largestPlain(row)
+	}
+	var sum float32
+	for i, v := range tops {
+		top = max(top, v)
+		sum += odds[i]
+	}
+	return top, sum != 0
+}
+
+// Outside reports whether some value of a row of any length is under 0 or over
+// top. NaN is neither.
+func Outside(x []float32, top float32) bool {
+	switch {
+	case len(x) == 0:
+		return false
+	case Chosen == AVX512:
+		return outsideAVX512(&x[0], len(x), top)
+	case Chosen == AVX2:
+		return outsideAVX2(&x[0], len(x), top)
+	}
+	return outsidePlain(x, top)
+}
