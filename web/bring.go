@@ -3,6 +3,7 @@ package web
 import (
 	"bytes"
 	"encoding/binary"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
@@ -18,6 +19,7 @@ import (
 
 	"zarf/core/asset"
 	"zarf/core/bring"
+	"zarf/core/format"
 	"zarf/core/format/ply"
 	"zarf/core/geom"
 	"zarf/core/grid"
@@ -104,10 +106,11 @@ func uploaded(c *gin.Context) (name string, data []byte, side map[string][]byte,
 		return "", nil, nil, fmt.Errorf("%d files at once; up to 64 are taken", len(files))
 	}
 	main := slices.IndexFunc(files, func(f *multipart.FileHeader) bool {
-		return slices.Contains([]string{".gltf", ".glb", ".obj", ".ply", ".stl", ".svg"}, strings.ToLower(path.Ext(f.Filename)))
+		k := format.ByName(f.Filename)
+		return k != nil && k.Model != nil
 	})
 	main = max(main, 0)
-	side = map[string][]byte{}
+	beside := map[string][]byte{}
 	for i, f := range files {
 		b, err := content(f)
 		if err != nil {
@@ -115,8 +118,16 @@ func uploaded(c *gin.Context) (name string, data []byte, side map[string][]byte,
 		}
 		if i == main {
 			name, data = asset.Clean(f.Filename), b
-		} else if ext := strings.ToLower(path.Ext(f.Filename)); ext == ".bin" {
-			side[asset.Clean(f.Filename)] = b
+		} else {
+			beside[asset.Clean(f.Filename)] = b
+		}
+	}
+	side = map[string][]byte{}
+	if k := format.ByName(name); k != nil {
+		for n, b := range beside {
+			if slices.Contains(k.Beside, strings.ToLower(path.Ext(n))) {
+				side[n] = b
+			}
 		}
 	}
 	return name, data, side, nil
@@ -558,4 +569,18 @@ func (s *server) wrap(c *gin.Context) {
 		}
 		return nil
 	}, "el", id)
+}
+
+// units are those that the dialog fills in, by ending, where not a metre.
+func units() (string, error) {
+	out := map[string]string{}
+	for _, f := range format.All() {
+		for _, e := range f.Endings {
+			if f.Unit != 0 {
+				out[e] = shot.Metre.Format(f.Unit, "mm") + " mm"
+			}
+		}
+	}
+	b, err := json.Marshal(out)
+	return string(b), err
 }

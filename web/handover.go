@@ -7,12 +7,12 @@ import (
 	"net/http"
 	"os"
 	"path/filepath"
-	"slices"
 	"strconv"
 	"strings"
 
 	"github.com/gin-gonic/gin"
 
+	"zarf/core/format"
 	"zarf/core/look"
 	"zarf/core/shot"
 	"zarf/core/shot/val"
@@ -232,7 +232,7 @@ func (s *server) showHandover(c *gin.Context) {
 		handView
 		Row     store.ShotRow
 		Opens   bool // a reader can look into its files
-		Samples int  // of an Alembic file
+		Samples int  // of a file that holds all frames
 		Plate   bool
 		Ext     string
 		JSON    string
@@ -241,9 +241,11 @@ func (s *server) showHandover(c *gin.Context) {
 		v.Bytes += f.Size
 	}
 	v.Ext = strings.TrimPrefix(filepath.Ext(m.Files[0].Path), ".")
-	v.Opens = slices.Contains([]string{"vdb", "abc", "ply", "obj", "glb"}, v.Ext)
-	if v.Ext == "abc" {
-		v.Samples = m.Frames
+	if k := format.ByName(m.Files[0].Path); k != nil {
+		v.Opens = k.Look != nil
+		if k.Film {
+			v.Samples = m.Frames
+		}
 	}
 	if doc, err := s.st.Store.Doc(rowOf(c).ID); err == nil {
 		v.Plate = plateOf(doc, j) != ""
@@ -293,7 +295,7 @@ func (s *server) readBack(c *gin.Context) {
 	s.exec(c, "partials", "readback", map[string]any{"Things": things, "File": f, "Job": c.Param("job"), "N": c.Param("n"), "Row": rowOf(c), "Sample": c.DefaultQuery("sample", "0"), "Views": views})
 }
 
-func (s *server) things(c *gin.Context) (j store.Job, m *handover.Manifest, things []*handover.Thing, f handover.File, ok bool) {
+func (s *server) things(c *gin.Context) (j store.Job, m *handover.Manifest, things []*format.Thing, f handover.File, ok bool) {
 	if j, m, ok = s.finished(c); !ok {
 		return
 	}

@@ -17,6 +17,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"zarf/core/check"
+	"zarf/core/format"
 	"zarf/core/shot"
 	"zarf/core/stage"
 	"zarf/studio"
@@ -64,11 +65,16 @@ func (s *server) loadPages() map[string]*template.Template {
 			}
 			return "/static/" + s.stamp + "/recipes/" + key + ".png"
 		},
-		"uses":  func() []shot.Option { return uses },
-		"has":   func(list []string, s string) bool { return slices.Contains(list, s) },
-		"own":   func(key string) bool { return strings.HasPrefix(key, studio.Own) },
-		"minus": func(a, b int) int { return a - b },
-		"half":  func(a int) int { return a / 2 },
+		"uses": func() []shot.Option { return uses },
+		// files that can be brought in, and what each leaves open
+		"accepted": func() string { return strings.Join(append(format.Endings(format.Models), format.Besides()...), ",") },
+		"beside":   func() string { return strings.Join(format.Besides(), " ") },
+		"asked":    func(q string) string { return strings.Join(format.Endings(format.Asked(format.Question(q))), " ") },
+		"units":    units,
+		"has":      func(list []string, s string) bool { return slices.Contains(list, s) },
+		"own":      func(key string) bool { return strings.HasPrefix(key, studio.Own) },
+		"minus":    func(a, b int) int { return a - b },
+		"half":     func(a int) int { return a / 2 },
 		"upto": func(n int) []int {
 			out := make([]int, n)
 			for i := range out {

@@ -4,16 +4,14 @@
 package bring
 
 import (
+	"cmp"
 	"fmt"
 	"math"
 	"path"
 	"strings"
 
-	"zarf/core/format/gltf"
-	"zarf/core/format/obj"
-	"zarf/core/format/ply"
-	"zarf/core/format/stl"
-	"zarf/core/format/svg"
+	"zarf/core/format"
+	_ "zarf/core/formats" // what can be brought in
 	"zarf/core/geom"
 	"zarf/core/model"
 )
@@ -22,18 +20,8 @@ import (
 // wordiest format.
 const MaxFile = 2 << 30
 
-// Kinds are the endings of files that can be read.
-var Kinds = []string{".glb", ".gltf", ".obj", ".ply", ".stl", ".svg", ".png", ".jpg", ".jpeg", ".gif"}
-
 // Options say how to read what a file leaves open.
-type Options struct {
-	Unit   float64 `json:"unit"`             // metres that one unit of the file is; 0: 1, for drawings 0.001
-	ZUp    bool    `json:"z_up,omitempty"`   // the file's z points up
-	Depth  float64 `json:"depth,omitempty"`  // of extruded drawings, m; 0: a tenth of the width
-	Bevel  float64 `json:"bevel,omitempty"`  // of extruded drawings, m
-	Width  float64 `json:"width,omitempty"`  // of terrain along x, m; 0: 100
-	Height float64 `json:"height,omitempty"` // of terrain from black to white, m; 0: a fifth of the width
-}
+type Options = format.Options
 
 // Facts is what was found in a file.
 type Facts struct {
@@ -63,61 +51,30 @@ func Read(name string, data []byte, files map[string][]byte, o Options) (*model.
 	if len(data) > MaxFile {
 		return nil, nil, fmt.Errorf("%s has %d bytes; up to %d are taken", path.Base(name), len(data), MaxFile)
 	}
-	if err := o.check(); err != nil {
+	if err := check(o); err != nil {
 		return nil, nil, err
 	}
-	kind := strings.ToLower(path.Ext(name))
-	var m *model.Model
-	var err error
-	unit := o.Unit
-	switch kind {
-	case ".glb", ".gltf":
-		m, err = gltf.Decode(data, files)
-	case ".obj":
-		m, err = obj.Decode(data)
-	case ".ply":
-		m, err = ply.Decode(data)
-	case ".stl":
-		m, err = stl.Decode(data)
-	case ".svg":
-		if unit == 0 {
-			unit = 0.001
-		}
-		m, err = drawing(data, unit, o)
-		unit = 1
-	case ".png", ".jpg", ".jpeg", ".gif":
-		w := o.Width
-		if w == 0 {
-			w = 100
-		}
-		h := o.Height
-		if h == 0 {
-			h = w / 5
-		}
-		var g *geom.Mesh
-		if g, err = model.Terrain(data, w, h); err == nil {
-			m = model.FromMesh(g)
-		}
-		unit = 1
-	default:
-		return nil, nil, fmt.Errorf("%s is of a kind that can't be read; give one of %s", path.Base(name), strings.Join(Kinds, " "))
+	kind := format.ByName(name)
+	if kind == nil || kind.Model == nil {
+		return nil, nil, fmt.Errorf("%s is of a kind that can't be read; give one of %s", path.Base(name), strings.Join(format.Endings(format.Models), " "))
 	}
+	o.Unit = cmp.Or(o.Unit, kind.Unit, 1)
+	m, err := kind.Model(data, files, o)
 	if err != nil {
 		return nil, nil, fmt.Errorf("%s: %w", path.Base(name), err)
 	}
-	if unit == 0 {
-		unit = 1
+	if !kind.Sized {
+		orient(m, o.Unit, o.ZUp)
 	}
-	orient(m, unit, o.ZUp && kind != ".svg")
 	f, err := survey(m)
 	if err != nil {
 		return nil, nil, fmt.Errorf("%s: %w", path.Base(name), err)
 	}
-	f.Kind = strings.TrimPrefix(kind, ".")
+	f.Kind = strings.TrimPrefix(strings.ToLower(path.Ext(name)), ".")
 	return m, f, nil
 }
 
-func (o *Options) check() error {
+func check(o Options) error {
 	for _, v := range []struct {
 		name string
 		v    float64
@@ -127,49 +84,6 @@ func (o *Options) check() error {
 		}
 	}
 	return nil
-}
-
-// drawing extrudes the closed outlines of an SVG file and keeps every curve.
-func drawing(data []byte, unit float64, o Options) (*model.Model, error) {
-	curves, err := svg.Decode(data)
-	if err != nil {
-		return nil, err
-	}
-	m := &model.Model{}
-	var closed [][][2]float64
-	lo, hi := [2]float64{math.Inf(1), math.Inf(1)}, [2]float64{math.Inf(-1), math.Inf(-1)}
-	for _, c := range curves {
-		mc := model.Curve{Name: c.Name, Closed: c.Closed}
-		pts := make([][2]float64, len(c.Points))
-		for i, p := range c.Points {
-			p = [2]float64{p[0] * unit, p[1] * unit}
-			pts[i] = p
-			mc.Points = append(mc.Points, geom.V(p[0], p[1], 0))
-			for x := range 2 {
-				lo[x], hi[x] = min(lo[x], p[x]), max(hi[x], p[x])
-			}
-		}
-		if c.Closed {
-			closed = append(closed, pts)
-		}
-		nd := model.NewNode(c.Name)
-		nd.Curve = len(m.Curves)
-		m.Curves, m.Nodes = append(m.Curves, mc), append(m.Nodes, nd)
-	}
-	if len(closed) == 0 {
-		m.Notes = append(m.Notes, "no outline is closed: there is no mesh, only curves")
-		return m, nil
-	}
-	depth := o.Depth
-	if depth == 0 {
-		depth = (hi[0] - lo[0]) / 10
-	}
-	mesh := geom.Extrude(geom.Outlines(closed), depth, o.Bevel)
-	nd := model.NewNode("outline")
-	nd.Mesh = 0
-	m.Nodes = append(m.Nodes, nd)
-	m.Meshes = []model.Mesh{{Mesh: *mesh}}
-	return m, nil
 }
 
 // orient brings a model to metres and y up by a root above its roots.

@@ -155,7 +155,7 @@ func (e *Entry) Matters(r val.Reader, in Within) bool {
 
 // Holds reports whether a condition is met: "a=x|y&b=true" asks a for x or y
 // and b to be on; "a=x|b=y" one of both; "a=+" a to be a number that isn't always
-// 0; "in=fire" what the element acts on.
+// 0; "in=fire" what the element acts on; "a=@film" a to be a file format that can.
 func Holds(when string, r val.Reader, in Within) bool {
 	if when == "" {
 		return true
@@ -187,6 +187,10 @@ func holds(cond string, r val.Reader, in Within) bool {
 			}
 		} else if alt == "true" || alt == "false" {
 			if v.Flag == (alt == "true") {
+				return true
+			}
+		} else if what, ok := strings.CutPrefix(alt, "@"); ok {
+			if formatCan(v.Text, what) {
 				return true
 			}
 		} else if v.Text == alt {

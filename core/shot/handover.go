@@ -1,6 +1,10 @@
 package shot
 
-import "zarf/core/shot/val"
+import (
+	"zarf/core/format"
+	_ "zarf/core/formats" // a shot file names the formats of its handover
+	"zarf/core/shot/val"
+)
 
 // Conditions of a handover's values.
 const (
@@ -34,17 +38,17 @@ func handovers() KindDef {
 		of(val.VelocityAs, Entry{Kind: Handover, Label: "Velocity is called", Type: Word, Default: Text("velocity"), Topic: "names", When: "what=volumes|field", Help: "The channel's name in the files; split, _x, _y and _z follow it."}),
 		of(val.FieldFile, Entry{Kind: Handover, Label: "As", Type: Choice, Default: Text("vdb"), Choices: opts("vdb", "OpenVDB vectors", "csv", "text (CSV)"), Main: true, Topic: "file", When: "what=field", Help: "Text has a line a voxel; its head tells sizes, axes and units."}),
 		of(val.FieldStep, Entry{Kind: Handover, Label: "Voxels to one", Type: Integer, Default: Num(1), Min: 1, Max: 64, Step: 1, Fixed: fixedFiles, Main: true, Topic: "file", When: "what=field", Help: "Means over blocks of so many voxels a side: 4 makes the field 64 times smaller."}),
-		of(val.PointFile, Entry{Kind: Handover, Label: "As", Type: Choice, Default: Text("abc"), Choices: opts("abc", "Alembic, one file", "ply", "PLY sequence", "obj", "OBJ sequence", "glb", "glTF sequence"), Main: true, Topic: "file", When: "what=points", Help: "OBJ and glTF hold places alone; the others velocity too."}),
+		of(val.PointFile, Entry{Kind: Handover, Label: "As", Type: Choice, Default: Text("abc"), Main: true, Topic: "file", When: "what=points", Help: "OBJ and glTF hold places alone; the others velocity too."}),
 		of(val.PointVelocity, Entry{Kind: Handover, Label: "Velocity", Type: Flag, Default: On(true), Main: true, Topic: "channels", When: "what=points", Help: "Of every point."}),
-		of(val.PointDepth, Entry{Kind: Handover, Label: "Depth", Type: Flag, Default: On(false), Topic: "channels", When: "what=points&point_file=abc|ply", Help: "How far under the surface a point lies, in the files' units; negative above."}),
-		of(val.PointSize, Entry{Kind: Handover, Label: "Size", Type: Flag, Default: On(true), Topic: "channels", When: "what=points&point_file=abc|ply", Help: "Diameter: half a voxel, as eight points fill one; a whole one where every eighth is kept."}),
+		of(val.PointDepth, Entry{Kind: Handover, Label: "Depth", Type: Flag, Default: On(false), Topic: "channels", When: "what=points&point_file=@attributes", Help: "How far under the surface a point lies, in the files' units; negative above."}),
+		of(val.PointSize, Entry{Kind: Handover, Label: "Size", Type: Flag, Default: On(true), Topic: "channels", When: "what=points&point_file=@attributes", Help: "Diameter: half a voxel, as eight points fill one; a whole one where every eighth is kept."}),
 		of(val.PointGroups, Entry{Kind: Handover, Label: "Groups", Type: Choice, Default: Text("one"), Choices: opts("one", "all points", "depth", "spray, surface, inside"), Topic: "file", When: "what=points", Help: "By depth: more than a voxel above the surface, within one, or deeper."}),
-		of(val.MeshFile, Entry{Kind: Handover, Label: "As", Type: Choice, Default: Text("abc"), Choices: opts("abc", "Alembic, one file", "ply", "PLY sequence", "obj", "OBJ sequence", "glb", "glTF sequence"), Main: true, Topic: "file", When: "what=meshes", Help: "Velocity goes into Alembic only."}),
+		of(val.MeshFile, Entry{Kind: Handover, Label: "As", Type: Choice, Default: Text("abc"), Main: true, Topic: "file", When: "what=meshes", Help: "Velocity goes into Alembic only."}),
 		of(val.MeshFluid, Entry{Kind: Handover, Label: "The fluid's surface", Type: Flag, Default: On(true), Main: true, Topic: "channels", When: "what=meshes", Help: "Of a liquid its surface; of smoke the surface at a density."}),
 		of(val.MeshLevel, Entry{Kind: Handover, Label: "Smoke's surface at", Type: Number, Default: Num(0.1), Min: 1e-6, Max: 1000, Fixed: fixedFiles, Topic: "channels", When: "what=meshes&mesh_fluid=true", Help: "Density at which smoke is given a surface. Liquids have their own."}),
-		of(val.MeshVelocity, Entry{Kind: Handover, Label: "Velocity", Type: Flag, Default: On(true), Topic: "channels", When: "what=meshes&mesh_fluid=true&mesh_file=abc", Help: "Of every vertex of the fluid's surface, for blur: the vertices change from frame to frame."}),
+		of(val.MeshVelocity, Entry{Kind: Handover, Label: "Velocity", Type: Flag, Default: On(true), Topic: "channels", When: "what=meshes&mesh_fluid=true&mesh_file=@film", Help: "Of every vertex of the fluid's surface, for blur: the vertices change from frame to frame."}),
 		of(val.MeshSolids, Entry{Kind: Handover, Label: "Solids", Type: Flag, Default: On(true), Main: true, Topic: "channels", When: "what=meshes", Help: "Colliders and meshes that are in the picture, one object each."}),
-		of(val.MeshCamera, Entry{Kind: Handover, Label: "Camera", Type: Flag, Default: On(true), Main: true, Topic: "channels", When: "what=meshes&mesh_file=abc", Help: "The shot's camera with lens, aperture and focus."}),
+		of(val.MeshCamera, Entry{Kind: Handover, Label: "Camera", Type: Flag, Default: On(true), Main: true, Topic: "channels", When: "what=meshes&mesh_file=@film", Help: "The shot's camera with lens, aperture and focus."}),
 		of(val.MeshDetail, Entry{Kind: Handover, Label: "Detail", Type: Choice, Default: Text("final"), Choices: opts("final", "final", "half", "draft, every second cell", "quarter", "every fourth cell"), Topic: "file", When: "what=meshes&mesh_fluid=true", Help: "A draft has a quarter of the triangles, and thin sheets get holes."}),
 		of(val.MeshSplit, Entry{Kind: Handover, Label: "Files", Type: Choice, Default: Text("one"), Choices: opts("one", "all objects in one", "each", "one an object"), Topic: "file", When: "what=points|meshes", Help: "Whether objects or groups share a file."}),
 		of(val.Columns, Entry{Kind: Handover, Label: "Columns", Type: Integer, Default: Num(8), Min: 1, Max: 64, Step: 1, Fixed: fixedFiles, Main: true, Topic: "tiles", When: book, Help: "Tiles side by side."}),
@@ -87,4 +91,32 @@ func handovers() KindDef {
 		of(val.Step, Entry{Kind: Handover, Label: "Every nth frame", Type: Integer, Default: Num(1), Min: 1, Max: 1000, Step: 1, Fixed: fixedFiles, Topic: "frames", Help: "2 hands over every other frame."}),
 		of(val.Digits, Entry{Kind: Handover, Label: "Digits", Type: Integer, Default: Num(4), Min: 1, Max: 8, Step: 1, Fixed: fixedFiles, Main: true, Topic: "frames", Help: "Least digits of the frame number in file names."}),
 	}}
+}
+
+// written puts a format that is registered among the files to choose from.
+func written(f *format.Format) {
+	o := Option{f.Key, f.Name + " sequence"}
+	if f.Film {
+		o.Label = f.Name + ", one file"
+	}
+	for _, e := range []struct {
+		name val.TextKey
+		can  bool
+	}{{val.PointFile, f.WritePoints != nil}, {val.MeshFile, f.WriteMesh != nil}} {
+		if d := Find(Handover, e.name.Name()); e.can || f.Film {
+			d.Choices = append(d.Choices, o)
+		}
+	}
+}
+
+// formatCan answers a condition such as "point_file=@attributes".
+func formatCan(key, what string) bool {
+	f := format.Of(key)
+	switch {
+	case f == nil:
+		return false
+	case what == "film":
+		return f.Film
+	}
+	return f.Attributes
 }

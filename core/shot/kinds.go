@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"slices"
 
+	"zarf/core/format"
 	"zarf/core/geom"
 	"zarf/core/shot/val"
 )
@@ -117,6 +118,7 @@ func init() {
 	for _, k := range []KindDef{settings(), domains(), emitters(), colliders(), winds(), turbulences(), vortices(), radials(), drags(), guides(), pulls(), meshes(), sequences(), lamps(), cameras(), looks(), handovers()} {
 		Register(k)
 	}
+	format.Each(written)
 }
 
 // Place gives a new element a place and a size that suit the shot's first

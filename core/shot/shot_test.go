@@ -61,6 +61,10 @@ func TestCatalogueIsSound(t *testing.T) {
 					}
 				case x == nil:
 					t.Errorf("%s is shown when %q, which is no value", id, cond)
+				case strings.HasPrefix(word, "@"):
+					if word != "@attributes" && word != "@film" {
+						t.Errorf("%s is shown when %q, which no file format can", id, cond)
+					}
 				case x.Type == Choice && x.Check(Text(word)) != nil:
 					t.Errorf("%s is shown when %q, which can't be chosen", id, cond)
 				}

@@ -17,9 +17,11 @@ import (
 	"time"
 
 	"zarf/core/asset"
+	"zarf/core/format"
 	"zarf/core/frame"
 	"zarf/core/geom"
 	"zarf/core/grid"
+	"zarf/core/model"
 	"zarf/core/shot"
 	"zarf/core/shot/val"
 	"zarf/core/sim"
@@ -68,6 +70,23 @@ func init() {
 			d.Strokes = [][][3]float64{{{p[0] - 1, p[1], p[2]}, {p[0] + 1, p[1], p[2]}}, {{p[0], p[1] - 1, p[2]}, {p[0], p[1] + 1, p[2]}}}
 		},
 	})
+	format.Register(format.Format{Key: "tri", Name: "Triangles in words", Endings: []string{".tri"}, Asks: []format.Question{format.Unit},
+		Model: func(data []byte, _ map[string][]byte, _ format.Options) (*model.Model, error) {
+			m, err := readTri(data)
+			if err != nil {
+				return nil, err
+			}
+			return model.FromMesh(m), nil
+		},
+		Look: func(data []byte, _ int) ([]*format.Thing, error) {
+			m, err := readTri(data)
+			if err != nil {
+				return nil, err
+			}
+			return format.LookAtModel(model.FromMesh(m)), nil
+		},
+		WriteMesh: writeTri,
+	})
 	stage.Register(stage.Solver{
 		Fluid: shot.Fluid{Key: "dust", Label: "a dust", Word: "dust", Values: []shot.Entry{
 			shot.Named(fall, shot.Entry{Kind: shot.Domain, Label: "Falls at", Type: shot.Number, Unit: shot.Speed, Default: shot.Num(1), Min: 0, Max: 100, Step: 0.1, Keyable: true, Main: true, Sim: true, When: "in=dust", Help: "How fast it falls."}),
@@ -84,6 +103,37 @@ func init() {
 		Amounts: []stage.Quantity{{Name: grains, Label: "Grains"}},
 		Gives:   func(*shot.Element, val.Eval) bool { return true },
 	})
+}
+
+// A file of triangles: nine numbers a line.
+func readTri(data []byte) (*geom.Mesh, error) {
+	m := &geom.Mesh{}
+	for n, line := range strings.Split(strings.TrimSpace(string(data)), "\n") {
+		var p [3]geom.Vec3
+		if _, err := fmt.Sscan(line, &p[0].X, &p[0].Y, &p[0].Z, &p[1].X, &p[1].Y, &p[1].Z, &p[2].X, &p[2].Y, &p[2].Z); err != nil {
+			return nil, fmt.Errorf("line %d has no nine numbers", n+1)
+		}
+		at := int32(len(m.P))
+		m.P = append(m.P, p[:]...)
+		m.Tri = append(m.Tri, [3]int32{at, at + 1, at + 2})
+	}
+	return m, nil
+}
+
+func writeTri(w io.Writer, m *geom.Mesh) error {
+	for _, t := range m.Tri {
+		for c, v := range t {
+			p := m.P[v]
+			if c > 0 {
+				fmt.Fprint(w, " ")
+			}
+			fmt.Fprint(w, p.X, p.Y, p.Z)
+		}
+		if _, err := fmt.Fprintln(w); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // dust is a ball that falls at a speed; its state is how far it fell.
@@ -326,4 +376,43 @@ func TestItIsEverywhere(t *testing.T) {
 	if err != nil || len(m.Files) != 6 || len(m.Channels) != 1 {
 		t.Errorf("%+v %v", m, err)
 	}
+
+	// the format: a file of it becomes a collider, its unit asked for
+	if err := p.Go(srv.URL + "/shots/" + row.Slug + "/stage"); err != nil {
+		t.Fatal(err)
+	}
+	until(`() => window.zarf && zarf.state.scene`)
+	until(`() => document.querySelector('#bringfile').accept.split(',').includes('.tri')`)
+	var cube strings.Builder
+	if err := writeTri(&cube, geom.BoxMesh(geom.V(1, 1, 1))); err != nil {
+		t.Fatal(err)
+	}
+	do(`(text) => {
+		document.querySelector('#bring').showModal();
+		const d = new DataTransfer(); d.items.add(new File([text], 'cube.tri'));
+		const f = document.querySelector('#bringfile'); f.files = d.files; f.onchange();
+		return true }`, cube.String())
+	until(`() => !document.querySelector('#bringunit').closest('[data-for]').hidden && document.querySelector('#bringup').closest('[data-for]').hidden`)
+	do(`() => { document.querySelector('#bringas').value = 'collider'; document.querySelector('#bringgo').click(); return true }`)
+	until(`() => document.querySelector('.cast').textContent.includes('cube')`)
+
+	// and the shot's solids go out as such files, which the page looks into
+	if err := p.Go(srv.URL + "/shots/" + row.Slug + "/handover"); err != nil {
+		t.Fatal(err)
+	}
+	set := `(id, v) => { const i = document.getElementById(id); if (i.type === 'checkbox') i.checked = v === 'true'; else i.value = v; i.dispatchEvent(new Event('change', { bubbles: true })); return true }`
+	until(`() => document.querySelector('#v-what')`)
+	do(set, "v-what", "meshes")
+	until(`() => { const f = document.querySelector('#v-mesh_file'); return f && [...f.options].some((o) => o.value === 'tri' && o.textContent === 'Triangles in words sequence'); }`)
+	until(`() => !document.querySelector('#f-mesh_camera').hidden`)
+	do(set, "v-mesh_file", "tri")
+	until(`() => document.querySelector('#f-mesh_camera').hidden`) // it can't hold one
+	do(set, "v-mesh_fluid", "false")
+	until(`() => document.querySelector('#f-mesh_fluid').classList.contains('changed')`)
+	do(`() => { document.querySelector('#handover').click(); return true }`)
+	until(`() => document.querySelectorAll('a[data-hand]').length === 2`)
+	do(`() => { document.querySelector('a[data-hand]').click(); return true }`)
+	until(`() => [...document.querySelectorAll('.handpane a')].some((a) => /^tri\/.*\.tri$/.test(a.textContent))`)
+	do(`() => { document.querySelector('.handpane [data-tab=read]').click(); return true }`)
+	until(`() => document.querySelector('.readback').textContent.includes('12 triangles')`)
 }

@@ -767,27 +767,3 @@ func TestTooLongATableOffersWhatFits(t *testing.T) {
 		}
 	}
 }
-
-// What is drawn of a file lies where it should: up is up, and edges are drawn
-// though a mesh has few corners.
-func TestShadow(t *testing.T) {
-	one := &Thing{step: 0.5, cloud: []point{{[3]float32{0, 0, 0}, 1}, {[3]float32{1.5, 1, 3}, 4}}}
-	one.measure()
-	m := one.Shadow(0, 1, 240)
-	if b := m.Bounds(); b.Dx() != 4 || b.Dy() != 3 {
-		t.Fatalf("%v", b)
-	}
-	if m.GrayAt(3, 0).Y != 255 || m.GrayAt(0, 2).Y != 127 || m.GrayAt(0, 0).Y != 0 {
-		t.Errorf("upper right %d, lower left %d", m.GrayAt(3, 0).Y, m.GrayAt(0, 2).Y)
-	}
-	face := &Thing{cloud: []point{{[3]float32{0, 0, 0}, 1}, {[3]float32{4, 0, 0}, 1}, {[3]float32{0, 4, 0}, 1}}}
-	face.measure()
-	face.outline([]int32{0, 1, 2})
-	m = face.Shadow(0, 1, 200)
-	if m.GrayAt(100, 198).Y == 0 && m.GrayAt(100, 199).Y == 0 || m.GrayAt(50, 100).Y != 0 {
-		t.Error("edges aren't drawn, or the face is filled")
-	}
-	if empty := (&Thing{}).Shadow(0, 1, 10); empty.Bounds().Dx() != 1 {
-		t.Error("nothing has a shadow")
-	}
-}

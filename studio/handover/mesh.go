@@ -9,14 +9,11 @@ import (
 	"math"
 	"strings"
 
+	"zarf/core/format"
 	"zarf/core/format/abc"
-	"zarf/core/format/gltf"
-	"zarf/core/format/obj"
-	"zarf/core/format/ply"
 	"zarf/core/frame"
 	"zarf/core/geom"
 	"zarf/core/grid"
-	"zarf/core/model"
 	"zarf/core/shot"
 	"zarf/core/shot/val"
 	"zarf/core/stage"
@@ -35,7 +32,10 @@ func (b body) label() string { return b.name }
 // meshes writes surfaces, solids and the camera.
 func (w *work) meshes(ctx context.Context, frames []int, number map[int]int) error {
 	fluid, solids, eye := val.MeshFluid.Of(w.Settings), w.solids(), w.camera()
-	ext := val.MeshFile.Of(w.Settings)
+	kind, err := w.format(val.MeshFile.Of(w.Settings), func(f *format.Format) bool { return f.WriteMesh != nil })
+	if err != nil {
+		return err
+	}
 	var names []string
 	if fluid {
 		if err := w.have(frames); err != nil {
@@ -46,17 +46,14 @@ func (w *work) meshes(ctx context.Context, frames []int, number map[int]int) err
 	for _, e := range solids {
 		names = append(names, w.solidName(e))
 	}
-	if eye != nil && ext == "abc" {
+	if eye != nil && kind.Film {
 		names = append(names, "camera")
 	}
 	if len(names) == 0 {
 		return fmt.Errorf("neither the fluid's surface, nor solids, nor a camera is chosen, or the shot has none; switch at least one on")
 	}
-	if ext == "glb" && (val.Axes.Of(w.Settings) != "y-up" || w.sp.scale != 1) {
-		return fmt.Errorf("glTF is y up, right-handed and in metres by its standard; the handover asks for %s, %g units a metre. Choose those, or another file", w.sp.name, w.sp.scale)
-	}
 	w.m.Axes, w.m.Scale, w.m.Objects = w.sp.name, w.sp.scale, names
-	if ext == "abc" {
+	if kind.Film {
 		return w.movie(ctx, frames, names, func(f int) ([]still, error) {
 			list, err := w.bodies(f, fluid, solids, grid.NewCrew(w.Threads))
 			if err != nil {
@@ -72,7 +69,7 @@ func (w *work) meshes(ctx context.Context, frames []int, number map[int]int) err
 			return out, nil
 		})
 	}
-	return w.numbered(ctx, frames, number, ext, func(f int, crew grid.Crew) (out []piece, err error) {
+	return w.numbered(ctx, frames, number, kind, func(f int, crew grid.Crew) (out []piece, err error) {
 		list, err := w.bodies(f, fluid, solids, crew)
 		if err != nil {
 			return nil, err
@@ -181,7 +178,7 @@ func (w *work) fluid(number int, crew grid.Crew) (body, error) {
 		outside = float64(level)
 	}
 	b.mesh = surface.Nets(surface.Closed(phi.Data, [3]int{phi.NX, phi.NY, phi.NZ}, h, origin, float32(outside), every), 0, crew.For)
-	if val.MeshVelocity.Of(w.Settings) && val.MeshFile.Of(w.Settings) == "abc" {
+	if val.MeshVelocity.Of(w.Settings) && format.Of(val.MeshFile.Of(w.Settings)).Film {
 		if b.v, err = moving(f.Grid(frame.Velocity), b.mesh.P); err != nil {
 			return b, err
 		}
@@ -251,29 +248,13 @@ func merged(list []body) body {
 	return out
 }
 
-func (b body) encode(to io.Writer, ext string) error {
-	switch ext {
-	case "obj":
-		return obj.Encode(to, b.mesh)
-	case "glb":
-		return gltf.Encode(to, model.FromMesh(b.mesh))
-	}
-	return ply.Encode(to, b.mesh)
-}
+func (b body) encode(to io.Writer, kind *format.Format) error { return kind.WriteMesh(to, b.mesh) }
 
-func (b body) check(data []byte, ext string) error {
-	var m *model.Model
-	var err error
-	switch {
-	case len(b.mesh.Tri) == 0: // readers refuse what is empty; the hash was compared
+func (b body) check(data []byte, kind *format.Format) error {
+	if len(b.mesh.Tri) == 0 || kind.Model == nil { // readers refuse what is empty; the hash was compared
 		return nil
-	case ext == "obj":
-		m, err = obj.Decode(data)
-	case ext == "glb":
-		m, err = gltf.Decode(data, nil)
-	default:
-		m, err = ply.Decode(bytes.Clone(data))
 	}
+	m, err := kind.Model(bytes.Clone(data), nil, format.Options{Unit: 1})
 	if err != nil {
 		return err
 	}

@@ -1,7 +1,6 @@
 package handover
 
 import (
-	"bytes"
 	"context"
 	"fmt"
 	"io"
@@ -9,9 +8,8 @@ import (
 	"path"
 	"slices"
 
+	"zarf/core/format"
 	"zarf/core/format/abc"
-	"zarf/core/format/gltf"
-	"zarf/core/format/obj"
 	"zarf/core/format/ply"
 	"zarf/core/frame"
 	"zarf/core/geom"
@@ -47,9 +45,9 @@ func (w *work) points(ctx context.Context, frames []int, number map[int]int) err
 		return err
 	}
 	w.m.Axes, w.m.Scale = w.sp.name, w.sp.scale
-	ext := val.PointFile.Of(w.Settings)
-	if ext == "glb" && (val.Axes.Of(w.Settings) != "y-up" || w.sp.scale != 1) {
-		return fmt.Errorf("glTF is y up, right-handed and in metres by its standard; the handover asks for %s, %g units a metre. Choose those, or another file", w.sp.name, w.sp.scale)
+	kind, err := w.format(val.PointFile.Of(w.Settings), func(f *format.Format) bool { return f.WritePoints != nil })
+	if err != nil {
+		return err
 	}
 	w.m.Notes = append(w.m.Notes, "points have no identity: their order changes from frame to frame, so a receiver blurs them by velocity")
 	names := []string{"points"}
@@ -60,7 +58,7 @@ func (w *work) points(ctx context.Context, frames []int, number map[int]int) err
 		}
 	}
 	w.m.Objects = names
-	if ext == "abc" {
+	if kind.Film {
 		return w.movie(ctx, frames, names, func(f int) ([]still, error) {
 			list, err := w.clouds(f)
 			var out []still
@@ -74,7 +72,7 @@ func (w *work) points(ctx context.Context, frames []int, number map[int]int) err
 			return out, err
 		})
 	}
-	return w.numbered(ctx, frames, number, ext, func(f int, _ grid.Crew) (out []piece, err error) {
+	return w.numbered(ctx, frames, number, kind, func(f int, _ grid.Crew) (out []piece, err error) {
 		list, err := w.clouds(f)
 		if err != nil {
 			return nil, err
@@ -90,16 +88,28 @@ func (w *work) points(ctx context.Context, frames []int, number map[int]int) err
 	})
 }
 
+// format is the file that was chosen, if it can hold what is asked of it.
+func (w *work) format(key string, can func(f *format.Format) bool) (*format.Format, error) {
+	kind := format.Of(key)
+	if kind == nil || !kind.Film && !can(kind) {
+		return nil, fmt.Errorf("%s can't be written as “%s”; choose another file", w.What(), key)
+	}
+	if kind.Metric && (val.Axes.Of(w.Settings) != "y-up" || w.sp.scale != 1) {
+		return nil, fmt.Errorf("%s is y up, right-handed and in metres by its standard; the handover asks for %s, %g units per metre. Choose those, or another file", kind.Name, w.sp.name, w.sp.scale)
+	}
+	return kind, nil
+}
+
 // piece is what a frame's file holds.
 type piece interface {
 	label() string
 	said() []Channel
-	encode(to io.Writer, ext string) error
-	check(data []byte, ext string) error
+	encode(to io.Writer, kind *format.Format) error
+	check(data []byte, kind *format.Format) error
 }
 
 // numbered writes a file a frame, or one for each of its pieces.
-func (w *work) numbered(ctx context.Context, frames []int, number map[int]int, ext string, read func(f int, crew grid.Crew) ([]piece, error)) error {
+func (w *work) numbered(ctx context.Context, frames []int, number map[int]int, kind *format.Format, read func(f int, crew grid.Crew) ([]piece, error)) error {
 	return w.lanes(ctx, frames, func(f int, crew grid.Crew) (bool, error) {
 		list, err := read(f, crew)
 		if err != nil {
@@ -111,12 +121,12 @@ func (w *work) numbered(ctx context.Context, frames []int, number map[int]int, e
 			if len(list) > 1 {
 				name += "_" + p.label()
 			}
-			to := path.Join(ext, Numbered(name, number[f], w.m.Digits, ext))
+			to := path.Join(kind.Key, Numbered(name, number[f], w.m.Digits, kind.Key))
 			if w.again(to, nil) {
 				continue
 			}
 			before = false
-			if err := w.file(to, f, entry{Channels: p.said()}, func(o io.Writer) error { return p.encode(o, ext) }, func(b []byte) error { return p.check(b, ext) }); err != nil {
+			if err := w.file(to, f, entry{Channels: p.said()}, func(o io.Writer) error { return p.encode(o, kind) }, func(b []byte) error { return p.check(b, kind) }); err != nil {
 				return false, err
 			}
 		}
@@ -251,13 +261,7 @@ func (c *cloud) said() (out []Channel) {
 	return out
 }
 
-func (c *cloud) encode(to io.Writer, ext string) error {
-	switch ext {
-	case "obj":
-		return obj.EncodePoints(to, c.unit, c.p)
-	case "glb":
-		return gltf.EncodePoints(to, c.p)
-	}
+func (c *cloud) encode(to io.Writer, kind *format.Format) error {
 	p := &frame.Points{Comment: c.unit}
 	three := func(v []float32, k float32) (out [][3]float32) {
 		for n := 0; n+2 < len(v); n += 3 {
@@ -275,25 +279,20 @@ func (c *cloud) encode(to io.Writer, ext string) error {
 	if c.width != nil {
 		p.Extra = append(p.Extra, frame.Attribute{Name: "size", V: c.width})
 	}
-	return ply.EncodePoints(to, p)
+	return kind.WritePoints(to, p)
 }
 
 // check reads a file of points back.
-func (c *cloud) check(b []byte, ext string) error {
-	n := len(c.p) / 3
-	got := n
-	switch ext {
-	case "ply":
-		p, err := ply.DecodePoints(b)
-		if err != nil {
-			return err
-		}
-		got = len(p.P)
-	case "obj":
-		got = bytes.Count(b, []byte("\nv "))
+func (c *cloud) check(b []byte, kind *format.Format) error {
+	if kind.Points == nil { // the hash was compared
+		return nil
 	}
-	if got != n {
-		return fmt.Errorf("it holds %d points, %d were written", got, n)
+	p, err := kind.Points(b)
+	if err != nil {
+		return err
+	}
+	if n := len(c.p) / 3; len(p.P) != n {
+		return fmt.Errorf("it holds %d points, %d were written", len(p.P), n)
 	}
 	return nil
 }

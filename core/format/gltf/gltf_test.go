@@ -114,7 +114,7 @@ func TestModelComesBack(t *testing.T) {
 
 func TestPoints(t *testing.T) {
 	var b bytes.Buffer
-	if err := gltf.EncodePoints(&b, []float32{1, 2, 3, -4, 5, 6}); err != nil {
+	if err := gltf.EncodePoints(&b, [][3]float32{{1, 2, 3}, {-4, 5, 6}}); err != nil {
 		t.Fatal(err)
 	}
 	if s := b.String(); !strings.Contains(s, `"mode":0`) || !strings.Contains(s, `"min":[-4,2,3]`) || !strings.Contains(s, `"max":[1,5,6]`) {

@@ -277,15 +277,15 @@ func Encode(to io.Writer, m *geom.Mesh) error {
 	return w.Flush()
 }
 
-// EncodePoints writes points, three numbers each, as vertices that a point
+// EncodePoints writes points as vertices that a point
 // element lists. note goes into the head.
-func EncodePoints(to io.Writer, note string, p []float32) error {
+func EncodePoints(to io.Writer, note string, p [][3]float32) error {
 	w := bufio.NewWriterSize(to, 1<<16)
 	fmt.Fprintf(w, "# %s\n", strings.ReplaceAll(note, "\n", " "))
-	for n := 0; n+2 < len(p); n += 3 {
-		fmt.Fprintf(w, "v %.9g %.9g %.9g\n", p[n], p[n+1], p[n+2])
+	for _, x := range p {
+		fmt.Fprintf(w, "v %.9g %.9g %.9g\n", x[0], x[1], x[2])
 	}
-	for n := range len(p) / 3 {
+	for n := range p {
 		if n%64 == 0 {
 			if n > 0 {
 				w.WriteByte('\n')

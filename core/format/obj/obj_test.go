@@ -116,9 +116,10 @@ func TestMeshComesBack(t *testing.T) {
 
 func TestPointsAreVerticesOfAPointElement(t *testing.T) {
 	var b bytes.Buffer
-	p := make([]float32, 3*130)
+	p := make([][3]float32, 130)
 	for n := range p {
-		p[n] = float32(n) / 8
+		x := float32(3*n) / 8
+		p[n] = [3]float32{x, x + 0.125, x + 0.25}
 	}
 	if err := obj.EncodePoints(&b, "two\nlines", p); err != nil {
 		t.Fatal(err)

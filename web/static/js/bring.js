@@ -1,18 +1,20 @@
 // Bringing a file in: by button or by dropping it on the picture. A dialog asks
 // what it becomes and what its kind leaves open; the upload shows how far it is.
-const kinds = ['.glb', '.gltf', '.bin', '.obj', '.ply', '.stl', '.svg', '.png', '.jpg', '.jpeg', '.gif'];
 const ending = (name) => (name.match(/\.[^.]+$/) || [''])[0].toLowerCase();
 
 export function bringIn({ slug, note, drop, chosen, show, mine }) {
   const box = document.getElementById('bring');
   const form = box.querySelector('form'), pick = form.querySelector('[name=file]'), bar = box.querySelector('progress'), said = box.querySelector('.said');
+  // the server knows which files can be read, and what each leaves open
+  const kinds = pick.accept.split(','), units = JSON.parse(pick.dataset.units);
+  const main = (kind) => kinds.includes(kind) && !pick.dataset.beside.split(' ').includes(kind);
   let files = [], into = '', request = null;
 
   function fill() {
-    const kind = files.map((f) => ending(f.name)).find((k) => k !== '.bin') || '';
+    const kind = files.map((f) => ending(f.name)).find(main) || files.map((f) => ending(f.name))[0] || '';
     for (const part of form.querySelectorAll('[data-for]')) part.hidden = !part.dataset.for.split(' ').includes(kind);
     box.querySelector('.names').textContent = files.length ? files.map((f) => `${f.name} (${(f.size / 1e6).toFixed(f.size < 1e6 ? 2 : 1)} MB)`).join(', ') : 'no file chosen';
-    form.querySelector('[name=unit]').value = kind === '.svg' ? '1 mm' : '1 m';
+    form.querySelector('[name=unit]').value = units[kind] || '1 m';
     form.querySelector('#bringgo').disabled = !files.length;
   }
 
@@ -45,7 +47,7 @@ export function bringIn({ slug, note, drop, chosen, show, mine }) {
     const list = [...e.dataTransfer.files];
     if (e.target.closest('#refpane') || list.some((f) => f.type.startsWith('video/'))) return; // the reference takes those
     const odd = list.find((f) => !kinds.includes(ending(f.name)));
-    if (odd) { note(`${odd.name} can't be read here. Geometry comes as ${kinds.filter((k) => k !== '.bin').join(' ')}.`, true); return; }
+    if (odd) { note(`${odd.name} can't be read here. Geometry comes as ${kinds.filter(main).join(' ')}.`, true); return; }
     open(list);
   });
 
