@@ -7,6 +7,7 @@ import (
 	"testing"
 
 	"zarf/core/shot"
+	"zarf/web/desk"
 )
 
 //go:embed testdata/axe/axe.min.js
@@ -73,7 +74,7 @@ func TestPagesAreAccessible(t *testing.T) {
 	s.handedOver(t, row)
 	h := hand{t, browse(t)}
 	pages := []string{"/", "/queue", "/shots/ax/nowhere"}
-	for _, st := range stations {
+	for _, st := range desk.Stations() {
 		pages = append(pages, "/shots/ax/"+st.Key+"?el=emitter1")
 	}
 	for _, theme := range []string{"dark", "light"} {

@@ -17,6 +17,7 @@ import (
 	"zarf/core/format/vdb"
 	"zarf/core/shot/val"
 	"zarf/internal/shoot"
+	"zarf/web/desk"
 )
 
 var (
@@ -349,7 +350,7 @@ func TestLightThemeAndLayout(t *testing.T) {
 	s := serve(t, t.TempDir())
 	s.add(t, small("LY"))
 	h := hand{t, browse(t)}
-	for _, st := range stations {
+	for _, st := range desk.Stations() {
 		h.open(s.URL + "/shots/ly/" + st.Key)
 		h.until(`() => window.zarf && zarf.state.scene`)
 		if w := h.number(`() => document.querySelector('#picture').getBoundingClientRect().width`); w < 0.55*1280 {

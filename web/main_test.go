@@ -1,6 +1,7 @@
 package web
 
 import (
+	"bytes"
 	"context"
 	"io"
 	"log/slog"
@@ -10,6 +11,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"strconv"
 	"strings"
 	"testing"
 	"time"
@@ -118,13 +120,26 @@ func serveWith(t *testing.T, dir string, worker bool) *site {
 	return s
 }
 
-// drafts are the live drafts of the server.
-func (s *site) drafts(t *testing.T) []*live {
+// drafts are the processes of the server's live drafts.
+func (s *site) drafts(t *testing.T) (out []int) {
 	t.Helper()
-	d := &s.server().drafts
-	d.mu.Lock()
-	defer d.mu.Unlock()
-	return append([]*live(nil), d.list...)
+	list, err := filepath.Glob("/proc/[0-9]*/environ")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, p := range list {
+		pid, _ := strconv.Atoi(filepath.Base(filepath.Dir(p)))
+		env, _ := os.ReadFile(p)
+		stat, _ := os.ReadFile(filepath.Join(filepath.Dir(p), "stat"))
+		_, rest, _ := strings.Cut(string(stat), ") ")
+		if f := strings.Fields(rest); len(f) > 1 && f[0] != "Z" && f[1] == strconv.Itoa(os.Getpid()) && bytes.Contains(env, []byte("ZARF_TEST_DRAFT=1")) {
+			out = append(out, pid)
+		}
+	}
+	if len(out) == 0 {
+		t.Fatal("no draft runs")
+	}
+	return out
 }
 
 func (s *site) close() {
@@ -236,10 +251,4 @@ func (s *site) finish(t *testing.T, row store.ShotRow) store.Take {
 		t.Fatalf("the run ended %s: %s", j.State, j.Message)
 	}
 	return tk
-}
-
-// server is what answers the site's requests.
-func (s *site) server() *server {
-	v, _ := servers.Load(s.Config.Handler)
-	return v.(*server)
 }

@@ -286,24 +286,6 @@ func TestStaticFilesStayForEver(t *testing.T) {
 	}
 }
 
-func TestMemoForgetsTheOldest(t *testing.T) {
-	m := newMemo(100)
-	for i := range 5 {
-		m.put(fmt.Sprint(i), "h", make([]byte, 30))
-		m.get("0")
-	}
-	if _, _, ok := m.get("0"); !ok {
-		t.Error("what was just used is gone")
-	}
-	if _, _, ok := m.get("1"); ok {
-		t.Error("the oldest is still there")
-	}
-	m.put("big", "", make([]byte, 200))
-	if _, _, ok := m.get("big"); ok {
-		t.Error("something larger than the room was kept")
-	}
-}
-
 func TestDataFolderProblems(t *testing.T) {
 	file := filepath.Join(t.TempDir(), "file")
 	os.WriteFile(file, []byte("x"), 0o644)

@@ -15,6 +15,7 @@ import (
 
 	"zarf/core/anim"
 	"zarf/core/asset"
+	"zarf/core/bring"
 	"zarf/core/format/gltf"
 	"zarf/core/format/obj"
 	"zarf/core/geom"
@@ -70,7 +71,11 @@ func (s *site) bring(t *testing.T, row store.ShotRow, name string, data []byte, 
 	if code != 200 {
 		t.Fatalf("%s: %d %s", name, code, body)
 	}
-	var got brought
+	var got struct {
+		Element string       `json:"element"`
+		Facts   *bring.Facts `json:"facts"`
+		Notes   []string     `json:"notes"`
+	}
 	if err := json.Unmarshal([]byte(body), &got); err != nil {
 		t.Fatal(err)
 	}

@@ -1,0 +1,212 @@
+package library
+
+import (
+	"bytes"
+	"fmt"
+	"io"
+	"math"
+	"net/http"
+	"path/filepath"
+	"strings"
+
+	"github.com/gin-gonic/gin"
+
+	"zarf/core/shot"
+	"zarf/studio/assets"
+	"zarf/studio/store"
+	"zarf/web/desk"
+)
+
+// shotCard is a shot on the library's page.
+type shotCard struct {
+	store.ShotRow
+	Takes  int
+	Frames string
+	Thumb  string
+	State  string
+}
+
+func (s *room) shotsPage(c *gin.Context) {
+	rows, err := s.Studio.Store.Shots()
+	if err != nil {
+		s.Fail(c, http.StatusInternalServerError, "The library can't be read: "+err.Error(), "Look at the data folder.")
+		return
+	}
+	var cards []shotCard
+	for _, r := range rows {
+		card := shotCard{ShotRow: r}
+		if doc, err := s.Studio.Store.Doc(r.ID); err == nil {
+			a, b := doc.Range()
+			card.Frames = fmt.Sprintf("frames %d–%d at %s fps", a, b, shot.Short(math.Round(doc.Rate()*1000)/1000))
+			newest, count, err := s.Studio.Store.NewestTake(r.ID)
+			if card.Takes = count; err == nil && count > 0 {
+				st, frames := s.Studio.State(doc, newest)
+				card.State = string(st)
+				if f, ok := middle(frames, newest); ok {
+					card.Thumb = fmt.Sprintf("/shots/%s/thumb?take=%d&frame=%d&key=%s", r.Slug, newest.Number, f, newest.Key[:8])
+				}
+			}
+		}
+		cards = append(cards, card)
+	}
+	s.Page(c, http.StatusOK, "shots", map[string]any{"Title": "Shots", "Cards": cards, "Dir": s.Studio.Dir})
+}
+
+// middle picks a frame to stand for a take: two thirds in, or the last there is.
+func middle[F any](frames map[int]F, t store.Take) (int, bool) {
+	want := t.First + (t.Last-t.First)*2/3
+	best, found := 0, false
+	for f := range frames {
+		if !found || abs(f-want) < abs(best-want) || (abs(f-want) == abs(best-want) && f < best) {
+			best, found = f, true
+		}
+	}
+	return best, found
+}
+
+func abs(a int) int {
+	if a < 0 {
+		return -a
+	}
+	return a
+}
+
+func (s *room) exportShot(c *gin.Context) {
+	doc, err := s.Studio.Store.Doc(desk.Row(c).ID)
+	if err != nil {
+		s.Fail(c, http.StatusInternalServerError, "The shot can't be read.", "")
+		return
+	}
+	if files, weights, clips := assets.Needs(doc); len(files)+len(weights)+len(clips) > 0 {
+		var b bytes.Buffer
+		if err := s.Studio.Files.WriteBundle(&b, doc); err != nil {
+			s.Fail(c, http.StatusConflict, "The shot can't be exported whole: "+err.Error()+".", "The checks at Stage name the element; bring its file in again.")
+			return
+		}
+		c.Header("Content-Disposition", `attachment; filename="`+desk.Row(c).Slug+`.zip"`)
+		c.Data(http.StatusOK, "application/zip", b.Bytes())
+		return
+	}
+	c.Header("Content-Disposition", `attachment; filename="`+desk.Row(c).Slug+`.json"`)
+	c.Data(http.StatusOK, "application/json", doc.Encode())
+}
+
+func (s *room) newShot(c *gin.Context) {
+	name := c.PostForm("name")
+	if err := shot.CheckName(name); err != nil {
+		s.Fail(c, http.StatusUnprocessableEntity, "The shot was not made: "+err.Error()+".", "Change the name and try again.")
+		return
+	}
+	doc := shot.New(name)
+	doc.Title = c.PostForm("title")
+	if key := c.PostForm("recipe"); key != "" {
+		r, err := s.Studio.Recipe(key)
+		size := 0.0
+		if err == nil {
+			size, err = desk.RecipeSize(r, c.PostForm("size"))
+		}
+		if err != nil {
+			s.Fail(c, http.StatusUnprocessableEntity, "The shot was not made: "+err.Error()+".", "Choose another and try again.")
+			return
+		}
+		title := doc.Title
+		doc = r.Shot(name, size)
+		doc.Title = title
+	} else {
+		d := doc.Add(shot.Domain)
+		d.Name = "Air"
+	}
+	s.created(c, doc, "new shot")
+}
+
+func (s *room) created(c *gin.Context, doc *shot.Shot, label string) {
+	row, err := s.Studio.Store.CreateShot(doc, label)
+	if err != nil {
+		s.Fail(c, http.StatusInternalServerError, "The shot could not be stored: "+err.Error(), "")
+		return
+	}
+	desk.LeadTo(c, "/shots/"+row.Slug+"/stage")
+}
+
+func (s *room) importShot(c *gin.Context) {
+	f, err := c.FormFile("file")
+	if err != nil {
+		s.Fail(c, http.StatusUnprocessableEntity, "No file came with the form.", "Choose a shot file (.json) first.")
+		return
+	}
+	r, err := f.Open()
+	if err != nil {
+		s.Fail(c, http.StatusUnprocessableEntity, "The file can't be read.", "")
+		return
+	}
+	defer r.Close()
+	if strings.EqualFold(filepath.Ext(f.Filename), ".zip") {
+		doc, unknown, err := s.Studio.Files.ReadBundle(r, f.Size)
+		if err != nil {
+			s.Fail(c, http.StatusUnprocessableEntity, desk.Sentence(err.Error())+".", "No shot was made; export it again where it came from.")
+			return
+		}
+		if len(unknown) > 0 {
+			doc.Note += fmt.Sprintf("\nKept from the file, but not known to this version: %v", unknown)
+		}
+		s.created(c, doc, "import")
+		return
+	}
+	b, err := io.ReadAll(io.LimitReader(r, shot.MaxFile+1))
+	if err != nil {
+		s.Fail(c, http.StatusUnprocessableEntity, "The file can't be read.", "")
+		return
+	}
+	doc, unknown, err := shot.Decode(b)
+	if err != nil {
+		s.Fail(c, http.StatusUnprocessableEntity, err.Error()+".", "Nothing was changed; mend the file and import it again.")
+		return
+	}
+	if len(unknown) > 0 {
+		doc.Note += fmt.Sprintf("\nKept from the file, but not known to this version: %v", unknown)
+	}
+	s.created(c, doc, "import")
+}
+
+func (s *room) renameShot(c *gin.Context) {
+	name, title := c.PostForm("name"), c.PostForm("title")
+	_, err := s.Studio.Store.Edit(desk.Row(c).ID, "rename", "", func(d *shot.Shot) error {
+		if err := shot.CheckName(name); err != nil {
+			return err
+		}
+		if len(title) > 200 {
+			return fmt.Errorf("the title has %d bytes; 200 are allowed", len(title))
+		}
+		d.Name, d.Title = name, title
+		return nil
+	})
+	if err != nil {
+		s.Fail(c, http.StatusUnprocessableEntity, "Not renamed: "+err.Error()+".", "")
+		return
+	}
+	desk.LeadTo(c, "/")
+}
+
+func (s *room) duplicateShot(c *gin.Context) {
+	doc, err := s.Studio.Store.Doc(desk.Row(c).ID)
+	if err != nil {
+		s.Fail(c, http.StatusInternalServerError, "The shot can't be read.", "")
+		return
+	}
+	if doc.Name += " copy"; len(doc.Name) > shot.MaxName {
+		doc.Name = doc.Name[:shot.MaxName]
+	}
+	if _, err := s.Studio.Store.CreateShot(doc, "duplicate"); err != nil {
+		s.Fail(c, http.StatusInternalServerError, "The copy could not be stored.", "")
+		return
+	}
+	desk.LeadTo(c, "/")
+}
+
+func (s *room) archiveShot(c *gin.Context) {
+	if err := s.Studio.Store.Archive(desk.Row(c).ID, c.PostForm("on") == "1"); err != nil {
+		s.Fail(c, http.StatusInternalServerError, "The shot could not be archived.", "")
+		return
+	}
+	desk.LeadTo(c, "/")
+}

@@ -1,0 +1,271 @@
+package look
+
+import (
+	"bytes"
+	"context"
+	"crypto/sha256"
+	"fmt"
+	"image/png"
+	"net/http"
+	"net/url"
+	"slices"
+	"strconv"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/gin-gonic/gin"
+
+	"zarf/core/film"
+	"zarf/core/frame"
+	"zarf/core/geom"
+	"zarf/core/grid"
+	"zarf/core/look"
+	"zarf/core/render"
+	"zarf/core/shot"
+	"zarf/core/shot/val"
+	"zarf/core/stage"
+	"zarf/studio/run"
+	"zarf/studio/store"
+	"zarf/web/desk"
+)
+
+// previews are pictures under way while values change, the newest few, and the
+// frames that they were made from.
+type previews struct {
+	mu   sync.Mutex
+	list []*previewJob
+
+	frames []*readFrame
+}
+
+// readFrame is a frame's channels in memory: they stay the same while a look
+// is tried out.
+type readFrame struct {
+	key    string
+	once   sync.Once
+	c      *render.Channels
+	origin geom.Vec3
+	h      float64
+	err    error
+}
+
+type previewJob struct {
+	mu     sync.Mutex
+	client string
+	key    string
+	sc     *render.Scene
+	pic    *render.Picture
+	quick  bool // the first, coarse picture was sent
+	want   int
+	err    error
+	begun  time.Time
+	stop   context.CancelFunc
+	ctx    context.Context
+}
+
+// lightKey names all that a picture's light depends on; what film makes of it
+// is left out, so that exposure and grade act on the light that is there.
+func lightKey(t store.Take, doc *shot.Shot, lk *shot.Element, number, width int, layer string) string {
+	seen := []any{doc.Rate(), desk.Pictured(doc)}
+	now := val.Frame(float64(number))
+	for _, e := range shot.Entries(shot.Look) {
+		if e.Topic != "film" && e.Topic != "files" && !slices.Contains(afterLight, e.Key) {
+			seen = append(seen, e.Key, e.JSON(lk.At(e.Key, now)))
+		}
+	}
+	return fmt.Sprintf("%s/%d/%d/%t/%t/%x", t.Key, number, width, layer != "beauty", layer == "motion", sha256.Sum256([]byte(desk.JSON(seen))))
+}
+
+// afterLight are the values of looks that act on the light that is there, or
+// say how much of it is gathered.
+var afterLight = []string{val.LightBands.Name(), val.Denoise.Name(), val.Samples.Name(), val.Plate.Name(), val.PlateFirst.Name()}
+
+// Preview adds samples for a quarter of a second and answers with the picture
+// so far; the first answer is a coarse one. What it depends on makes its key,
+// so that a change begins a new one, and whoever asks for an old one stops.
+func (s *room) preview(c *gin.Context) {
+	row := desk.Row(c)
+	t, number, ok := s.TakeFrame(c, c.Query("take"), c.Query("frame"))
+	if !ok {
+		return
+	}
+	doc, err := s.Studio.Store.Doc(row.ID)
+	if err != nil {
+		c.String(http.StatusInternalServerError, "the shot can't be read")
+		return
+	}
+	lk := doc.Look(c.Query("look"))
+	if lk == nil {
+		lk = doc.Looks[0]
+	}
+	width := 640
+	if n, err := strconv.Atoi(c.Query("width")); err == nil {
+		width = min(max(n, 32), 1280)
+	}
+	layer := c.DefaultQuery("layer", "beauty")
+	p := s.previews.take(c.Query("client"), lightKey(t, doc, lk, number, width, layer))
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	if p.sc == nil && p.err == nil {
+		p.err = s.begin(p, t, doc, lk, number, layer == "motion")
+	}
+	if p.err != nil {
+		desk.Explain(c, p.err)
+		return
+	}
+	now := look.At(lk, float64(number))
+	p.want, p.sc.Look.Denoise, p.sc.Look.Film = now.Samples, now.Denoise, now.Film
+	height := max(1, width*now.Height/now.Width)
+	plate, err := run.Plate(doc, &now, number)
+	if err != nil {
+		desk.Explain(c, err)
+		return
+	}
+	crew := grid.NewCrew(s.Opt.Threads)
+	stop := func() bool { return p.ctx.Err() != nil || c.Request.Context().Err() != nil }
+	var light film.Frame
+	switch {
+	case !p.quick && layer == "beauty" && width >= 256:
+		coarse, err := render.New(p.sc, width/4, max(height/4, 1), crew)
+		if err != nil {
+			desk.Explain(c, err)
+			return
+		}
+		if !coarse.Pass(stop) {
+			c.String(http.StatusGone, "another picture has begun")
+			return
+		}
+		p.quick = true
+		light = coarse.Frame()
+	default:
+		if p.pic == nil {
+			if p.pic, err = render.NewWith(p.sc, width, height, render.Wants{Layers: layer != "beauty", Features: true}, crew); err != nil {
+				desk.Explain(c, err)
+				return
+			}
+		}
+		begin := time.Now()
+		for p.pic.Samples < p.want && !p.pic.Done() && (p.pic.Samples == 0 || time.Since(begin) < 250*time.Millisecond) {
+			if !p.pic.Pass(stop) {
+				c.String(http.StatusGone, "another picture has begun")
+				return
+			}
+		}
+		if layer != "beauty" {
+			if light, err = p.pic.Show(layer); err != nil {
+				desk.Explain(c, err)
+				return
+			}
+			plate = nil
+		} else if p.pic.Samples >= p.want || p.pic.Done() {
+			light = p.pic.Finished()
+		} else {
+			light = p.pic.Frame()
+		}
+	}
+	s.sendPreview(c, p, film.Develop(light, &p.sc.Look.Film, plate, crew))
+}
+
+// sendPreview answers with a picture and what is known of it.
+func (s *room) sendPreview(c *gin.Context, p *previewJob, out film.Frame) {
+	var b bytes.Buffer
+	enc := png.Encoder{CompressionLevel: png.BestSpeed}
+	if err := enc.Encode(&b, out.NRGBA()); err != nil {
+		desk.Explain(c, err)
+		return
+	}
+	taken, finished := 0, false
+	if p.pic != nil {
+		taken, finished = p.pic.Samples, p.pic.Samples >= p.want || p.pic.Done()
+		if p.sc.Look.Method == "path" && taken > 1 {
+			noise, _ := p.pic.Noise()
+			c.Header("X-Zarf-Noise", strconv.FormatFloat(noise, 'f', 3, 64))
+			if a, all := p.pic.Spent(); a < all {
+				c.Header("X-Zarf-Spared", strconv.Itoa(100-100*a/all))
+			}
+		}
+	}
+	notes := p.sc.Notes
+	if p.sc.Dark() {
+		notes = append(slices.Clone(notes), run.WhyDark)
+	}
+	c.Header("X-Zarf-Samples", strconv.Itoa(taken))
+	c.Header("X-Zarf-Target", strconv.Itoa(p.want))
+	c.Header("X-Zarf-Done", strconv.FormatBool(finished))
+	c.Header("X-Zarf-Method", p.sc.Look.Method)
+	c.Header("X-Zarf-Layers", strings.Join(p.sc.LayerNames(), " "))
+	c.Header("X-Zarf-Seconds", strconv.FormatFloat(time.Since(p.begun).Seconds(), 'f', 1, 64))
+	c.Header("X-Zarf-Notes", url.QueryEscape(strings.Join(notes, "; ")))
+	c.Header("Cache-Control", "no-store")
+	c.Data(http.StatusOK, "image/png", b.Bytes())
+}
+
+// begin makes the scene of a preview; moving says that its motion is shown.
+func (s *room) begin(p *previewJob, t store.Take, doc *shot.Shot, lk *shot.Element, number int, moving bool) error {
+	src, err := s.Studio.Source(t)
+	if err != nil {
+		return err
+	}
+	l := look.At(lk, float64(number))
+	shutter := render.ShutterOf(doc, float64(number))
+	src.Moving = moving
+	f := s.previews.frame(fmt.Sprint(t.Key, number, l.Channels(stage.Has(src.Domain, frame.Burn)), shutter > 0, moving))
+	f.once.Do(func() { f.c, f.origin, f.h, f.err = src.Channels(number, &l, shutter) })
+	if f.err != nil {
+		return f.err
+	}
+	channels := *f.c
+	channels.Shutter = shutter
+	p.begun = time.Now()
+	p.sc, err = src.Assemble(&channels, f.origin, f.h, number, doc, lk, grid.NewCrew(s.Opt.Threads))
+	return err
+}
+
+// maxFrames bounds the frames that are kept in memory.
+const maxFrames = 3
+
+// Frame finds or begins a frame in memory; the one used longest ago goes.
+func (p *previews) frame(key string) *readFrame {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	for i, f := range p.frames {
+		if f.key == key {
+			p.frames = append(append(p.frames[:i:i], p.frames[i+1:]...), f)
+			return f
+		}
+	}
+	f := &readFrame{key: key}
+	if p.frames = append(p.frames, f); len(p.frames) > maxFrames {
+		p.frames = p.frames[1:]
+	}
+	return f
+}
+
+// maxPreviews bounds the pictures under way over all pages.
+const maxPreviews = 4
+
+// take finds or begins a page's preview; the page's earlier one is stopped.
+func (p *previews) take(client, key string) *previewJob {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	for i, j := range p.list {
+		if j.client != client {
+			continue
+		}
+		if j.key == key && j.ctx.Err() == nil {
+			return j
+		}
+		j.stop()
+		p.list = append(p.list[:i:i], p.list[i+1:]...)
+		break
+	}
+	if len(p.list) >= maxPreviews {
+		p.list[0].stop()
+		p.list = p.list[1:]
+	}
+	j := &previewJob{client: client, key: key}
+	j.ctx, j.stop = context.WithCancel(context.Background())
+	p.list = append(p.list, j)
+	return j
+}

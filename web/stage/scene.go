@@ -1,0 +1,270 @@
+package stage
+
+import (
+	"crypto/sha256"
+	"encoding/hex"
+	"fmt"
+	"net/http"
+	"slices"
+	"strconv"
+
+	"github.com/gin-gonic/gin"
+
+	"zarf/core/anim"
+	"zarf/core/asset"
+	"zarf/core/edit"
+	"zarf/core/frame"
+	"zarf/core/geom"
+	"zarf/core/grid"
+	"zarf/core/look"
+	"zarf/core/render"
+	"zarf/core/shot"
+	"zarf/core/shot/val"
+	"zarf/core/stage"
+	"zarf/studio/store"
+	"zarf/web/desk"
+)
+
+// sceneElement is what the viewport and the score draw of an element.
+type sceneElement struct {
+	shot.Drawn
+	Lanes []lane      `json:"lanes,omitempty"`
+	Mesh  string      `json:"mesh,omitempty"`  // what the mesh's bytes depend on
+	Inner *[6]float64 `json:"inner,omitempty"` // shift and turn that its file gives it
+	Fault string      `json:"fault,omitempty"`
+}
+
+// lane is a keyed value on the score.
+type lane struct {
+	Key    string       `json:"key"`
+	Label  string       `json:"label"`
+	Keys   []edit.KeyAt `json:"keys"`
+	Curve  []float64    `json:"curve,omitempty"` // a value a frame over the shot's range, where there is noise
+	Vector bool         `json:"vector"`
+	Unit   string       `json:"unit,omitempty"`
+	Scale  float64      `json:"scale"` // SI units in a shown one
+	After  anim.After   `json:"after,omitempty"`
+	Noise  float64      `json:"noise,omitempty"`
+	Period float64      `json:"period,omitempty"`
+	Seed   int          `json:"seed,omitempty"`
+}
+
+type sceneTake struct {
+	ID     int64  `json:"id"`
+	Number int    `json:"number"`
+	Key    string `json:"key"`
+	State  string `json:"state"`
+	First  int    `json:"first"`
+	Last   int    `json:"last"`
+	Frames []int  `json:"frames"`
+	Job    string `json:"job,omitempty"`
+}
+
+// sceneStage is a stage of the cache chain as the score draws it.
+type sceneStage struct {
+	ID     string `json:"id"`
+	Name   string `json:"name"`
+	State  string `json:"state"`
+	First  int    `json:"first"`
+	Last   int    `json:"last"`
+	Frames []int  `json:"frames"`
+	Job    bool   `json:"job,omitempty"`
+}
+
+type scene struct {
+	Name     string         `json:"name"`
+	Frame    int            `json:"frame"`
+	First    int            `json:"first"`
+	Last     int            `json:"last"`
+	Rate     float64        `json:"rate"`
+	Units    string         `json:"units"`
+	Elements []sceneElement `json:"elements"`
+	Others   []sceneElement `json:"others"` // the shot itself and its looks, where they have keys
+	Takes    []sceneTake    `json:"takes"`
+	Stages   []sceneStage   `json:"stages,omitempty"` // of a chain; a shot of one domain has none
+	Moving   bool           `json:"moving"`           // some placement has keys
+	Clips    []shot.Clip    `json:"clips"`
+}
+
+// sceneTakes is how many of the newest takes a scene tells of.
+const sceneTakes = 4
+
+func (s *room) sceneJSON(c *gin.Context) {
+	row := desk.Row(c)
+	doc, err := s.Studio.Store.Doc(row.ID)
+	if err != nil {
+		c.String(http.StatusInternalServerError, "the shot can't be read")
+		return
+	}
+	out := scene{Name: row.Name, Rate: doc.Rate(), Units: val.Units.Of(doc), Elements: []sceneElement{}, Others: []sceneElement{}, Takes: []sceneTake{}, Clips: append([]shot.Clip{}, doc.Clips...)}
+	out.First, out.Last = doc.Range()
+	out.Frame = out.First
+	if f, err := strconv.Atoi(c.Query("frame")); err == nil {
+		out.Frame = f
+	}
+	for _, e := range doc.Elements {
+		se, moving := describe(doc, e, float64(out.Frame))
+		out.Elements = append(out.Elements, se)
+		out.Moving = out.Moving || moving
+	}
+	for _, e := range append([]*shot.Element{doc.Self}, doc.Looks...) {
+		se := sceneElement{Drawn: shot.Drawn{ID: e.Address(), Kind: e.Kind, Name: e.Title()}, Lanes: lanes(doc, e)}
+		if len(se.Lanes) > 0 {
+			out.Others = append(out.Others, se)
+		}
+	}
+	list, _ := s.Studio.List(row.ID)
+	if len(doc.Of(shot.Domain)) > 1 {
+		for _, st := range s.Studio.Chain(doc, list) {
+			v := sceneStage{ID: st.Domain.ID, Name: st.Domain.Name, State: string(st.State), First: out.First, Last: out.Last, Frames: []int{}, Job: st.Running}
+			for f := range st.Frames {
+				v.Frames = append(v.Frames, f)
+			}
+			slices.Sort(v.Frames)
+			out.Stages = append(out.Stages, v)
+		}
+	}
+	takes, jobs := list.Takes, list.Jobs
+	for n, t := range takes {
+		// the page shows one of them: the newest, or the one that its address names
+		if n >= sceneTakes && strconv.Itoa(t.Number) != c.Query("take") {
+			continue
+		}
+		state, frames := s.Studio.State(doc, t)
+		st := sceneTake{ID: t.ID, Number: t.Number, Key: t.Key[:8], State: string(state), First: t.First, Last: t.Last, Frames: []int{}}
+		for f := range frames {
+			st.Frames = append(st.Frames, f)
+		}
+		slices.Sort(st.Frames)
+		if j, ok := jobs[t.ID]; ok && j.Active() {
+			st.Job = j.State
+		}
+		out.Takes = append(out.Takes, st)
+	}
+	c.Header("Cache-Control", "no-store")
+	c.JSON(http.StatusOK, out)
+}
+
+func describe(doc *shot.Shot, e *shot.Element, frame float64) (sceneElement, bool) {
+	ev := doc.Eval(frame)
+	se := sceneElement{Drawn: doc.Draw(e, ev), Lanes: lanes(doc, e)}
+	if e.FromFile() {
+		meshOf(&se, doc, e, ev)
+	}
+	return se, se.Moving
+}
+
+// lanes are the keyed values of an element, a look or the shot.
+func lanes(doc *shot.Shot, e *shot.Element) (out []lane) {
+	first, last := doc.Range()
+	for _, entry := range shot.Entries(e.Kind) {
+		keys := e.Keys(entry)
+		if len(keys) == 0 {
+			continue
+		}
+		x := e.Extra(entry)
+		f := desk.FieldOf(entry, e.ID, entry.Default, val.Units.Of(doc))
+		l := lane{Key: entry.Key, Label: entry.Label, Vector: entry.Type.Triple(), Unit: f.Unit, Scale: f.Scale, After: x.After, Noise: x.Amount, Period: x.Period, Seed: x.Seed}
+		one := func(v shot.Value) float64 {
+			if l.Vector {
+				return v.Vec[0]
+			}
+			return v.Num
+		}
+		for _, k := range keys {
+			v := k.Value.Vec
+			if !l.Vector {
+				v = [3]float64{k.Value.Num}
+			}
+			l.Keys = append(l.Keys, edit.KeyAt{Frame: k.Frame, Value: v, Way: k.Way, In: k.In, Out: k.Out})
+		}
+		for f := first; f <= last && x.Amount != 0 && len(l.Curve) < 2000; f++ {
+			l.Curve = append(l.Curve, one(e.At(entry.Key, val.Frame(float64(f)))))
+		}
+		out = append(out, l)
+	}
+	return out
+}
+
+// meshOf names the mesh of an element and how its file moves it.
+func meshOf(se *sceneElement, doc *shot.Shot, e *shot.Element, ev val.Eval) {
+	w := asset.Want{Ref: val.Mesh.Of(e), Size: se.Size, Time: e.MeshTime(ev), Region: e.Share()}
+	if w.Ref == "" {
+		se.Fault = "no file yet"
+		return
+	}
+	m, err := doc.Files().Model(w.Ref)
+	if err == nil {
+		var p asset.Placed
+		if p, err = doc.Files().Pose(w); err == nil {
+			a := p.Turn.Angles()
+			se.Inner = &[6]float64{p.At.X, p.At.Y, p.At.Z, a.X, a.Y, a.Z}
+			if _, rigid := m.Rigid(w.Time); rigid || !m.Moves() {
+				w.Time = 0
+			}
+		}
+	}
+	if err != nil {
+		se.Fault = err.Error()
+	}
+	sum := sha256.Sum256(fmt.Appendf(nil, "%s %v %v %v", asset.ID(w.Ref), w.Size, w.Time, w.Region))
+	se.Mesh = hex.EncodeToString(sum[:8])
+}
+
+func (s *room) volume(c *gin.Context) {
+	t, number, ok := s.TakeFrame(c, c.Param("take"), c.Param("frame"))
+	if !ok {
+		return
+	}
+	size := 64
+	if n, err := strconv.Atoi(c.Query("size")); err == nil {
+		size = min(max(n, 16), 160)
+	}
+	as := c.Query("as")
+	key := fmt.Sprintf("%s/%d/%d/%s", t.Key, number, size, as)
+	head, data, kept := s.volumes.Get(key)
+	if !kept {
+		var err error
+		if head, data, err = s.makeVolume(t, number, size, as); err != nil {
+			desk.Explain(c, err)
+			return
+		}
+		s.volumes.Put(key, head, data)
+	}
+	c.Header("X-Zarf-Volume", head)
+	// the address holds the take's key: what it names never changes
+	if c.Query("key") != "" {
+		c.Header("Cache-Control", "private, max-age=86400, immutable")
+	} else {
+		c.Header("Cache-Control", "no-store")
+	}
+	c.Data(http.StatusOK, "application/octet-stream", data)
+}
+
+func (s *room) makeVolume(t store.Take, number, size int, as string) (head string, data []byte, err error) {
+	src, err := s.Studio.Source(t)
+	if err != nil {
+		return "", nil, err
+	}
+	if stage.Has(src.Domain, frame.Surface) {
+		return s.makeLiquid(src, number, as)
+	}
+	f, err := src.ReadOnly(number, frame.Density, frame.Temperature, frame.Burn)
+	if err != nil {
+		return "", nil, err
+	}
+	den := src.Channel(f, frame.Density)
+	if den == nil {
+		return "", nil, fmt.Errorf("frame %d holds no density", number)
+	}
+	crew := grid.NewCrew(s.Opt.Threads)
+	_, h, origin := src.Grid()
+	low, _ := src.Window(f)
+	origin = origin.Add(geom.V(float64(low[0]), float64(low[1]), float64(low[2])).Mul(h))
+	in := render.Bake{Density: den, H: h, Origin: origin, Size: size, Sigma: look.At(src.Shot.Looks[0], float64(number)).Extinction[0], Air: val.AirTemperature.Of(src.Shot)}
+	if stage.Has(src.Domain, frame.Burn) {
+		in.Burn, in.Heat = src.Channel(f, frame.Burn), src.Channel(f, frame.Temperature)
+	}
+	hd, out := in.Texture(crew)
+	return desk.JSON(hd), out, nil
+}
