@@ -14,7 +14,10 @@ import (
 	"regexp"
 	"strings"
 	"testing"
+	"testing/fstest"
 	"time"
+
+	"github.com/gin-gonic/gin"
 
 	"zarf/core/asset"
 	"zarf/core/format"
@@ -34,6 +37,7 @@ import (
 	"zarf/studio/handover"
 	"zarf/studio/queue"
 	"zarf/web"
+	"zarf/web/desk"
 )
 
 // The names, typed like all others.
@@ -86,6 +90,30 @@ func init() {
 			return format.LookAtModel(model.FromMesh(m)), nil
 		},
 		WriteMesh: writeTri,
+	})
+	desk.Register(desk.Room{Key: "ledger", Label: "Ledger", Help: "what the shot is made of", Order: 9,
+		Files: fstest.MapFS{"ledger.html": {Data: []byte(`{{define "ledger-left"}}<div class="colhead"><h2>Ledger</h2></div><p id="sum">{{.Count}} elements of {{len .Kinds}} kinds</p>
+{{end}}{{define "ledger-right"}}<form hx-post="/shots/{{.Row.Slug}}/ledger/mark" hx-swap="none"><button id="mark" class="btn">Mark</button></form>{{end}}`)}},
+		Open: func(s *desk.Server) desk.Part {
+			return desk.Part{
+				Fill: func(_ *gin.Context, w *desk.Space) (any, error) {
+					kinds := map[shot.Kind]bool{}
+					for _, e := range w.Doc.Elements {
+						kinds[e.Kind] = true
+					}
+					return struct {
+						*desk.Space
+						Count int
+						Kinds map[shot.Kind]bool
+					}{w, len(w.Doc.Elements), kinds}, nil
+				},
+				Routes: func(_ *gin.Engine, g *gin.RouterGroup) {
+					g.POST("/ledger/mark", func(c *gin.Context) {
+						s.Edit(c, "mark", "", func(d *shot.Shot) error { d.Add(beacon); return nil })
+					})
+				},
+			}
+		},
 	})
 	stage.Register(stage.Solver{
 		Fluid: shot.Fluid{Key: "dust", Label: "a dust", Word: "dust", Values: []shot.Entry{
@@ -415,4 +443,11 @@ func TestItIsEverywhere(t *testing.T) {
 	until(`() => [...document.querySelectorAll('.handpane a')].some((a) => /^tri\/.*\.tri$/.test(a.textContent))`)
 	do(`() => { document.querySelector('.handpane [data-tab=read]').click(); return true }`)
 	until(`() => document.querySelector('.readback').textContent.includes('12 triangles')`)
+
+	// the page: a station among the others, with its columns and what they do
+	do(`() => { document.activeElement.blur(); document.body.dispatchEvent(new KeyboardEvent('keydown', { key: '6', bubbles: true })); return true }`)
+	until(`() => document.querySelector('#sum')`)
+	until(`() => document.querySelector('#sum') && document.querySelector('#sum').textContent === '4 elements of 4 kinds'`)
+	do(`() => { document.querySelector('#mark').click(); return true }`)
+	until(`() => document.querySelector('#sum').textContent === '5 elements of 4 kinds'`)
 }

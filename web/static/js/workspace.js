@@ -474,7 +474,7 @@ const actions = new Actions([
   { keys: { a: () => score.all(), Escape: nothingChosen }, says: 'choose all keys, none; Esc also ends painting, drawing and the curve' },
   { shown: 'Shift or Alt drag', says: 'frame keys on the score; Ctrl drag copies them' },
   { shown: 'double click', says: 'a lane: its curve; the curve: a new key' },
-  { keys: { 1: stationAt(0), 2: stationAt(1), 3: stationAt(2), 4: stationAt(3), 5: stationAt(4) }, says: 'stations' },
+  { keys: Object.fromEntries([...document.querySelectorAll('[data-station-link]')].slice(0, 9).map((_, n) => [n + 1, stationAt(n)])), says: 'stations' },
   { shown: '↑ ↓ in a field', says: 'nudge; with Shift ten times' },
   { keys: { '?': () => $('keys').showModal() }, says: 'this list' },
 ]);
