@@ -1,11 +1,12 @@
 # make demo    install what is needed, build, and start with the demo shots
-# make test    install what is needed and run the tests that CI runs
+# make test    install what is needed and run the checks and tests that CI runs
+# make lint    the checks alone
 # make bench   print the speed tables;  make verify  the accuracy tables and the slow tests
 
 BIN := bin/zarf
 TOOLS := chromium libopenvdb-tools python3-openvdb openexr assimp-utils
 
-.PHONY: generate demo build test bench verify tools screenshots clean
+.PHONY: generate lint vendor demo build test bench verify tools screenshots clean
 
 build:
 	go build -o $(BIN) ./cmd/zarf
@@ -21,9 +22,26 @@ tools:
 	  $$sudo apt-get update -qq && DEBIAN_FRONTEND=noninteractive $$sudo apt-get install -y -qq --no-install-recommends $$missing >/dev/null; \
 	fi
 
-test: tools
-	go vet ./...
+test: tools lint
 	go test -timeout 12m ./...
+
+# What needs no run: formatting, vet, the browser's scripts, and that copies and
+# generated files are what their sources make.
+lint: web/_front/node_modules
+	@odd=$$(gofmt -l cmd core demo internal measure studio web); if [ -n "$$odd" ]; then echo "not formatted: $$odd"; exit 1; fi
+	go vet ./...
+	cd web && _front/node_modules/.bin/eslint --config _front/eslint.config.js static/js
+	cd web/_front && node_modules/.bin/tsc -p tsconfig.json
+	node web/_front/vendor.js --check
+	cd core/vec/_asm && go run . -check
+
+web/_front/node_modules: web/_front/package-lock.json
+	cd web/_front && npm ci --no-audit --no-fund --loglevel=error
+	@touch $@
+
+# The scripts, styles and fonts that are shipped, copied anew from their packages.
+vendor: web/_front/node_modules
+	node web/_front/vendor.js
 
 bench: build
 	$(BIN) bench
@@ -48,5 +66,4 @@ clean:
 
 # The assembly of core/vec, made anew from its generator.
 generate:
-	cd core/vec/_asm && go run . -out ../kernels_amd64.s -stubs ../kernels_amd64.go -pkg vec
-	gofmt -w core/vec/kernels_*.go
+	cd core/vec/_asm && go run .

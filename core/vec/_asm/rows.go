@@ -12,7 +12,7 @@ func f32bits(v float32) uint32 { return math.Float32bits(v) }
 
 func (s set) axpy() {
 	s.text("axpy", "dst, a *float32, s float32, n int)", "dst += s a.")
-	dst, a, f, n := ptr("dst"), ptr("a"), s.broadcast("s"), bytes("n")
+	dst, a, f, n := ptr("dst"), ptr("a"), s.broadcast("s"), size("n")
 	s.blocks("", n, func(i reg.GPVirtual, off int) {
 		v := s.vec()
 		VMULPS(idx(a, i, off), f, v)
@@ -24,7 +24,7 @@ func (s set) axpy() {
 
 func (s set) xpay() {
 	s.text("xpay", "dst, a *float32, s float32, n int)", "dst = a + s dst.")
-	dst, a, f, n := ptr("dst"), ptr("a"), s.broadcast("s"), bytes("n")
+	dst, a, f, n := ptr("dst"), ptr("a"), s.broadcast("s"), size("n")
 	s.blocks("", n, func(i reg.GPVirtual, off int) {
 		v := s.vec()
 		VMULPS(idx(dst, i, off), f, v)
@@ -36,7 +36,7 @@ func (s set) xpay() {
 
 func (s set) scale() {
 	s.text("scale", "dst, a, b *float32, s float32, n int)", "dst = (s a) b.")
-	dst, a, b, f, n := ptr("dst"), ptr("a"), ptr("b"), s.broadcast("s"), bytes("n")
+	dst, a, b, f, n := ptr("dst"), ptr("a"), ptr("b"), s.broadcast("s"), size("n")
 	s.blocks("", n, func(i reg.GPVirtual, off int) {
 		v := s.vec()
 		VMULPS(idx(a, i, off), f, v)
@@ -48,7 +48,7 @@ func (s set) scale() {
 
 func (s set) residual() {
 	s.text("residual", "r, b, w *float32, n int)", "r = (b − r) w.")
-	r, b, w, n := ptr("r"), ptr("b"), ptr("w"), bytes("n")
+	r, b, w, n := ptr("r"), ptr("b"), ptr("w"), size("n")
 	s.blocks("", n, func(i reg.GPVirtual, off int) {
 		v := s.vec()
 		VMOVUPS(idx(b, i, off), v)
@@ -61,7 +61,7 @@ func (s set) residual() {
 
 func (s set) dot() {
 	s.text("dot", "acc *[16]float32, a, b *float32, n int)", "acc = Σ a b, lane by lane of 16.")
-	acc, a, b, n := ptr("acc"), ptr("a"), ptr("b"), bytes("n")
+	acc, a, b, n := ptr("acc"), ptr("a"), ptr("b"), size("n")
 	var sums []reg.VecVirtual
 	for range s.parts {
 		sums = append(sums, s.zero())
@@ -91,7 +91,7 @@ func init() { drawn = [2]Mem{table("spreadMain", spreadMain), table("spreadSide"
 
 func (s set) spread() {
 	s.text("spread", "x, w, c *float32, n int)", "x += w (¾ main + ¼ side): c starts one coarse value before the first.")
-	x, w, c, n := ptr("x"), ptr("w"), ptr("c"), bytes("n")
+	x, w, c, n := ptr("x"), ptr("w"), ptr("c"), size("n")
 	three, one := s.constant(0.75), s.constant(0.25)
 	main, side := s.vec(), s.vec()
 	for i, v := range []reg.VecVirtual{main, side} {

@@ -154,7 +154,7 @@ func (s set) sample(ranges bool) {
 		args, name, doc = "dst, lo, hi, ", "sampleRange", "sample, and the least and the largest of the eight points round."
 	}
 	s.text(name, args+"data, x, y, z *float32, f *[6]float32, c *[5]int32, dy, dz, n int)", doc)
-	p := &sampler{s: s, data: ptr("data"), f: ptr("f"), c: ptr("c"), dy: bytes("dy"), dz: bytes("dz")}
+	p := &sampler{s: s, data: ptr("data"), f: ptr("f"), c: ptr("c"), dy: size("dy"), dz: size("dz")}
 	p.cells = AllocLocal(s.wide)
 	if s.parts == 1 {
 		p.evens, p.odds = s.vec(), s.vec()
@@ -173,7 +173,7 @@ func (s set) sample(ranges bool) {
 	}
 	none := s.zero()
 	// pointers are read anew each time round: the registers are needed
-	n := bytes("n")
+	n := size("n")
 	i := GP64()
 	XORQ(i, i)
 	JMP(LabelRef("test"))

@@ -17,7 +17,7 @@ type sum struct {
 }
 
 func (s set) sum(weighted bool) sum {
-	u := sum{s: s, x: ptr("x"), sy: bytes("sy"), sz: bytes("sz"), up: GP64(), above: GP64(), weighted: weighted}
+	u := sum{s: s, x: ptr("x"), sy: size("sy"), sz: size("sz"), up: GP64(), above: GP64(), weighted: weighted}
 	MOVQ(u.sy, u.up)
 	NEGQ(u.up)
 	MOVQ(u.sz, u.above)
@@ -73,7 +73,7 @@ func (s set) jacobi(weighted bool) {
 	s.text(name, "dst, x, b, invd *float32, "+args+steps+", keep, omega float32)", doc)
 	dst, b, invd := ptr("dst"), ptr("b"), ptr("invd")
 	u := s.sum(weighted)
-	keep, omega, n := s.broadcast("keep"), s.broadcast("omega"), bytes("n")
+	keep, omega, n := s.broadcast("keep"), s.broadcast("omega"), size("n")
 	s.blocks("", n, func(i reg.GPVirtual, off int) {
 		v := u.at(off)
 		VADDPS(idx(b, i, off), v, v)
@@ -95,7 +95,7 @@ func (s set) apply(weighted bool) {
 	s.text(name, "dst, x, diag *float32, "+args+steps+")", doc)
 	dst, diag := ptr("dst"), ptr("diag")
 	u := s.sum(weighted)
-	n := bytes("n")
+	n := size("n")
 	s.blocks("", n, func(i reg.GPVirtual, off int) {
 		v, w := u.at(off), s.vec()
 		VMOVUPS(at(u.x, off), w)

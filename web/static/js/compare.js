@@ -237,12 +237,15 @@ export class Compare {
   }
 
   // where item i stands: x, y, width, height
+  /** @returns {[number, number, number, number]} */
   cell(i) {
     const cols = this.columns(), rows = Math.ceil(this.items.length / cols), w = this.canvas.width / cols, h = this.canvas.height / rows;
     return [i % cols * w, Math.floor(i / cols) * h, w, h];
   }
 
-  fit(img, [x, y, w, h]) {
+  /** @returns {[number, number, number, number]} */
+  fit(img, box) {
+    const [x, y, w, h] = box;
     const iw = img.videoWidth || img.naturalWidth || img.width, ih = img.videoHeight || img.naturalHeight || img.height;
     const k = Math.min(w / iw, h / ih);
     return [x + (w - iw * k) / 2, y + (h - ih * k) / 2, iw * k, ih * k];

@@ -50,3 +50,7 @@ export const meshes = {
     return null;
   },
 };
+
+// turned is an element's turn, degrees, as three wants it.
+/** @returns {[number, number, number, 'ZYX']} */
+export const turned = ([x, y, z]) => [x * Math.PI / 180, y * Math.PI / 180, z * Math.PI / 180, 'ZYX'];

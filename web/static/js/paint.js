@@ -1,6 +1,6 @@
 // Painting a weight on an imported mesh: a round brush with a soft edge.
 import * as THREE from 'three';
-import { unpack, tint } from './meshes.js';
+import { unpack, tint, turned } from './meshes.js';
 
 export class Painter {
   constructor(view, slug, el, on) {
@@ -35,8 +35,8 @@ export class Painter {
     this.geometry.computeVertexNormals();
     this.mesh = new THREE.Mesh(this.geometry, new THREE.MeshLambertMaterial({ vertexColors: true, side: THREE.DoubleSide }));
     this.group = new THREE.Group();
-    this.group.position.set(...this.el.position);
-    this.group.rotation.set(...this.el.turn.map((a) => a * Math.PI / 180), 'ZYX');
+    this.group.position.fromArray(this.el.position);
+    this.group.rotation.fromArray(turned(this.el.turn));
     this.group.add(this.mesh);
     this.ring = new THREE.LineLoop(new THREE.BufferGeometry().setFromPoints([...Array(48)].map((_, i) => new THREE.Vector3(Math.cos(i * Math.PI / 24), Math.sin(i * Math.PI / 24), 0))), new THREE.LineBasicMaterial({ color: 0xffffff }));
     this.ring.visible = false;

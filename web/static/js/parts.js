@@ -1,7 +1,7 @@
 // Small behaviour of the server's fragments: Alpine parts, fields that can be
 // dragged and nudged, notices that can be closed.
 document.addEventListener('alpine:init', () => {
-  Alpine.data('card', () => ({
+  Alpine.data('card', () => /** @type {{writing: boolean}} */ ({
     writing: false,
     get reading() { return !this.writing; },
     start() { this.writing = true; },

@@ -14,7 +14,7 @@ export class Pen {
     this.group = new THREE.Group();
     view.scene.add(this.group);
     this.off = [];
-    for (const [type, fn] of [['pointerdown', this.press], ['pointermove', this.move], ['pointerup', this.lift], ['dblclick', this.insert]]) {
+    for (const [type, fn] of /** @type {[string, (e: any) => void][]} */ ([['pointerdown', this.press], ['pointermove', this.move], ['pointerup', this.lift], ['dblclick', this.insert]])) {
       const f = fn.bind(this);
       view.canvas.addEventListener(type, f);
       this.off.push(() => view.canvas.removeEventListener(type, f));
@@ -40,7 +40,7 @@ export class Pen {
 
   press(e) {
     if (e.button !== 0) return;
-    const h = this.view.ray(e).intersectObjects(this.group.children.filter((c) => c.isMesh))[0];
+    const h = this.view.ray(e).intersectObjects(this.group.children.filter((c) => c instanceof THREE.Mesh))[0];
     if (!h) return;
     e.stopImmediatePropagation();
     this.view.orbit.enabled = false;
@@ -110,7 +110,7 @@ export class Pen {
   // the server's curve after undo or typing
   again(el) {
     if (this.dragging || !el.points) return;
-    this.shift.set(...el.position);
+    this.shift.fromArray(el.position);
     this.points = el.points.map((p) => new THREE.Vector3(...p).add(this.shift));
     this.build();
   }

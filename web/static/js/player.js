@@ -221,7 +221,7 @@ class FlipPlayer extends HTMLElement {
     gl.bufferData(gl.ARRAY_BUFFER, data, gl.DYNAMIC_DRAW);
     const u = (n) => gl.getUniformLocation(this.draws, n), right = this.at('gamma').value === 'as';
     const colours = this.at('sheet').value === 'colour' || this.at('sheet').value === 'emission';
-    for (const [name, size, from] of [['corner', 2, 0], ['place', 4, 2], ['tint', 4, 6], ['tile', 1, 10]]) {
+    for (const [name, size, from] of /** @type {[string, number, number][]} */ ([['corner', 2, 0], ['place', 4, 2], ['tint', 4, 6], ['tile', 1, 10]])) {
       const a = gl.getAttribLocation(this.draws, name);
       gl.enableVertexAttribArray(a);
       gl.vertexAttribPointer(a, size, gl.FLOAT, false, 4 * FLOATS, 4 * from);

@@ -21,7 +21,7 @@ export class Score {
     this.drawn = 0;
     canvas.addEventListener('pointerdown', (e) => this.press(e));
     canvas.addEventListener('pointermove', (e) => this.move(e));
-    canvas.addEventListener('pointerup', (e) => this.lift(e));
+    canvas.addEventListener('pointerup', () => this.lift());
     canvas.addEventListener('pointercancel', () => { this.drag = null; this.draw(); });
     canvas.addEventListener('dblclick', (e) => this.twice(e));
     canvas.addEventListener('wheel', (e) => this.wheel(e), { passive: false });
@@ -216,7 +216,7 @@ export class Score {
     if (r.kind !== 'lane') {
       this.label(y, r.e.name, true, 0);
       if (r.kind === 'bar' && !r.e.muted && r.e.end >= r.e.begin) {
-        const shift = this.shiftOf(r, 'bar');
+        const shift = this.shiftOf(r);
         const a = Math.max(LEFT, this.x(r.e.begin - 0.5 + (shift.begin || 0))), b = Math.min(this.width - RIGHT, this.x(r.e.end + 0.5 + (shift.end || 0)));
         c.fillStyle = k.line;
         c.strokeStyle = k.dim;

@@ -23,12 +23,12 @@ class FilmStrip extends HTMLElement {
     go.className = 'btn btn-quiet';
     go.textContent = 'Play';
     at.type = 'range';
-    at.min = 0;
-    at.max = frames.length - 1;
+    at.min = '0';
+    at.max = String(frames.length - 1);
     at.setAttribute('aria-label', 'Rendered frame');
     name.target = '_blank';
     const show = (n) => {
-      at.value = n;
+      at.value = String(n);
       img.src = `${this.dataset.base}${frames[n]}?small=1`;
       name.href = this.dataset.base + frames[n];
       name.textContent = frames[n];
@@ -38,7 +38,7 @@ class FilmStrip extends HTMLElement {
     go.onclick = () => {
       if (this.timer) { this.stop(); go.textContent = 'Play'; return; }
       go.textContent = 'Pause';
-      this.timer = setInterval(() => { if (img.complete) show((+at.value + 1) % frames.length); }, 1000 / this.dataset.rate);
+      this.timer = setInterval(() => { if (img.complete) show((+at.value + 1) % frames.length); }, 1000 / +this.dataset.rate);
     };
     this.append(img, bar);
     bar.append(go, at, name);

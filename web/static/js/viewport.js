@@ -1,14 +1,13 @@
 // The picture: elements, ground, figure and smoke. It draws when something
 // changed, not all the time.
 import * as THREE from 'three';
-import { OrbitControls } from '../vendor/three/OrbitControls.js';
-import { TransformControls } from '../vendor/three/TransformControls.js';
+import { OrbitControls } from 'three/addons/controls/OrbitControls.js';
+import { TransformControls } from 'three/addons/controls/TransformControls.js';
 import { Smoke } from './volume.js';
 import { Liquid } from './liquid.js';
-import { meshes } from './meshes.js';
+import { meshes, turned } from './meshes.js';
 
 const grey = (v) => new THREE.Color(v, v, v);
-const radians = (a) => a.map((x) => x * Math.PI / 180);
 
 export class Viewport {
   constructor(canvas, overlay, on) {
@@ -110,13 +109,13 @@ export class Viewport {
   async moving() {
     clearTimeout(this.calm);
     this.calm = setTimeout(() => this.pixels(1), 350);
-    const gl = this.renderer.getContext(), begin = performance.now();
-    await new Promise((r) => requestAnimationFrame(r));
+    const gl = /** @type {WebGL2RenderingContext} */ (this.renderer.getContext()), begin = performance.now();
+    await new Promise((r) => { requestAnimationFrame(r); });
     this.drawNow();
     const fence = gl.fenceSync(gl.SYNC_GPU_COMMANDS_COMPLETE, 0);
     gl.flush();
     while (gl.clientWaitSync(fence, 0, 0) === gl.TIMEOUT_EXPIRED) {
-      await new Promise((r) => setTimeout(r, 4));
+      await new Promise((r) => { setTimeout(r, 4); });
       if (performance.now() - begin > 2000) break;
     }
     gl.deleteSync(fence);
@@ -299,11 +298,11 @@ export class Viewport {
     if (e.kind === 'camera') return this.cameraMark(e);
     if (e.kind === 'lamp') return this.lampMark(e);
     const g = new THREE.Group();
-    g.position.set(...e.position);
+    g.position.fromArray(e.position);
     if (e.kind === 'wind') {
       const v = new THREE.Vector3(...e.vector);
       const len = Math.max(v.length(), 1e-6);
-      const size = this.reach(data => data) * 0.25;
+      const size = this.reach() * 0.25;
       g.add(new THREE.ArrowHelper(v.clone().normalize(), new THREE.Vector3(), size, this.line, size * 0.22, size * 0.1));
       const shaft = v.clone().normalize().multiplyScalar(size);
       for (const s of [-0.06, 0.06]) {
@@ -319,7 +318,7 @@ export class Viewport {
       this.handle(g, r);
     } else if (e.kind === 'vortex') {
       // an open ring of arrows round its axis
-      g.rotation.set(...radians(e.turn), 'ZYX');
+      g.rotation.fromArray(turned(e.turn));
       const r = e.radius, way = Math.sign(e.vector[0]) || 1, pts = [];
       for (let ring = 0; ring < 2; ring++) {
         const y = (ring - 0.5) * r * 0.7, q = r * (1 - 0.25 * ring);
@@ -355,7 +354,7 @@ export class Viewport {
     } else if (!e.form) { // a kind that is shown by its strokes alone
     } else {
       const geo = this.geometry(e);
-      g.rotation.set(...radians(e.turn), 'ZYX');
+      g.rotation.fromArray(turned(e.turn));
       if (e.inner) return this.moved(e, g, geo);
       if (e.kind === 'pull') {
         this.pull(e, g, geo);
@@ -395,8 +394,8 @@ export class Viewport {
   // element's place and not the animation's.
   moved(e, g, geo) {
     const inner = new THREE.Group();
-    inner.position.set(...e.inner.slice(0, 3));
-    inner.rotation.set(...radians(e.inner.slice(3)), 'ZYX');
+    inner.position.fromArray(e.inner.slice(0, 3));
+    inner.rotation.fromArray(turned(e.inner.slice(3)));
     const tinted = geo.getAttribute('color');
     if (e.kind === 'pull') {
       this.pull(e, inner, geo);
@@ -449,7 +448,7 @@ export class Viewport {
     add(...e.size, e.muted ? 0.2 : 0.8);
     if (e.fade > 0) add(...e.size.map((v) => v + 2 * e.fade), e.muted ? 0.08 : 0.25);
     // a vortex turns; its region doesn't
-    const r = new THREE.Euler(...radians(e.turn || [0, 0, 0]), 'ZYX');
+    const r = new THREE.Euler().fromArray(turned(e.turn || [0, 0, 0]));
     box.quaternion.setFromEuler(r).invert();
     return box;
   }
@@ -492,7 +491,7 @@ export class Viewport {
   // A lamp: its surface, and short rays the way that it shines.
   lampMark(e) {
     const g = new THREE.Group(), ball = e.form === 'ball', [w, h] = e.size;
-    g.position.set(...e.position);
+    g.position.fromArray(e.position);
     if (!ball) g.lookAt(new THREE.Vector3(...e.target));
     const skin = new THREE.MeshBasicMaterial({ color: e.colour, side: THREE.DoubleSide });
     g.add(new THREE.Mesh(ball ? new THREE.SphereGeometry(w / 2, 20, 12) : new THREE.PlaneGeometry(w, h), skin));
@@ -509,7 +508,7 @@ export class Viewport {
 
   cameraMark(e) {
     const g = new THREE.Group();
-    g.position.set(...e.position);
+    g.position.fromArray(e.position);
     g.lookAt(new THREE.Vector3(...e.target));
     const far = 0.5, w = 18 / e.lens * far, h = w * 9 / 16;
     const c = [[-w, -h], [w, -h], [w, h], [-w, h]].map(([x, y]) => new THREE.Vector3(x, y, far));
@@ -553,8 +552,8 @@ export class Viewport {
   throughCamera() {
     const e = this.data && this.data.elements.find((x) => x.kind === 'camera' && !x.muted);
     if (!e) return;
-    this.camera.position.set(...e.position);
-    this.orbit.target.set(...e.target);
+    this.camera.position.fromArray(e.position);
+    this.orbit.target.fromArray(e.target);
     // the picture's width is 36 mm on a 16:9 frame; fit that width
     const w = 18 / e.lens;
     this.camera.fov = 2 * Math.atan(Math.max(w / this.camera.aspect, w * 9 / 16)) * 180 / Math.PI;

@@ -182,9 +182,9 @@ function along(list, s) {
 
 // Frames fetches volumes and keeps the latest few hundred.
 export class Frames {
-  constructor(slug, size) { this.slug = slug; this.size = size; this.kept = new Map(); this.asked = new Map(); }
+  constructor(slug, size) { this.slug = slug; this.size = size; this.as = ''; this.kept = new Map(); this.asked = new Map(); }
 
-  key(take, frame) { return take.key + '/' + frame + '/' + (this.as || ''); }
+  key(take, frame) { return take.key + '/' + frame + '/' + this.as; }
 
   get(take, frame) { return this.kept.get(this.key(take, frame)); }
 
@@ -203,7 +203,7 @@ export class Frames {
   }
 
   async load(take, frame) {
-    const r = await fetch(`/shots/${this.slug}/volume/${take.number}/${frame}?size=${this.size}&as=${this.as || ''}&key=${take.key}`);
+    const r = await fetch(`/shots/${this.slug}/volume/${take.number}/${frame}?size=${this.size}&as=${this.as}&key=${take.key}`);
     if (!r.ok) throw new Error(await r.text());
     return { head: JSON.parse(r.headers.get('X-Zarf-Volume')), data: new Uint8Array(await r.arrayBuffer()) };
   }

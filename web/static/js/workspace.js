@@ -90,7 +90,7 @@ const compare = $('comparepane') ? new Compare($('comparepane'), {
     history.replaceState(null, '', location.pathname + '?' + q);
   },
 }) : null;
-const handed = $('handpane') ? new Handed($('handpane'), { slug, note }) : null;
+if ($('handpane')) new Handed($('handpane'), { slug, note });
 const comparing = () => !!compare && compare.open;
 const sweep = $('sweep') ? new Sweep($('sweep'), { slug, post }) : null;
 document.addEventListener('click', (e) => {
@@ -264,7 +264,7 @@ function settled() {
 function sheetQuery() {
   const q = query();
   q.set('at', station);
-  q.set('frame', state.frame);
+  q.set('frame', String(state.frame));
   return q;
 }
 
