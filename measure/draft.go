@@ -120,7 +120,7 @@ func scrubSpeed(t *Table) {
 	for _, c := range []struct {
 		n, size int
 		goal    float64
-	}{{64, 64, 15}, {128, 64, 40}} {
+	}{{64, 64, 8}, {128, 64, 15}} {
 		ms, err := scrub(t, c.n, c.size)
 		if err != nil {
 			t.Rows = append(t.Rows, Row{Section: t.section, Case: "failed", Measured: err.Error()})

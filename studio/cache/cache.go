@@ -2,6 +2,8 @@
 // made them:
 //
 //	<root>/<key>/frame.0001.vdb    the channels, an OpenVDB file
+//	<root>/<key>/frame.0001.ply    its particles, where it has any
+//	<root>/<key>/frame.0001.view   a preview of it for the viewport (zstd)
 //	<root>/<key>/frame.0001.json   its size, checksum and statistics
 //	<root>/<key>/state             what a resumed run goes on from
 //	<root>/<key>/lock              held by the run that writes here
@@ -21,6 +23,7 @@ import (
 	"hash/crc32"
 	"io"
 	"io/fs"
+	"maps"
 	"os"
 	"path/filepath"
 	"regexp"
@@ -28,24 +31,47 @@ import (
 	"syscall"
 	"time"
 
+	lru "github.com/hashicorp/golang-lru/v2"
+	"github.com/klauspost/compress/zstd"
+
 	"zarf/core/format/ply"
 	"zarf/core/format/vdb"
 	"zarf/core/frame"
 )
 
-// Cache is a folder of stages.
-type Cache struct{ Root string }
+// Cache is a folder of stages. It is safe for several goroutines.
+type Cache struct {
+	Root  string
+	lists *lru.Cache[string, listed] // of frames, by the stages' folders
+}
+
+// listed is a stage's frames as they were when its folder had last changed.
+type listed struct {
+	changed time.Time
+	frames  map[int]Frame
+}
+
+// listsKept is how many stages' lists of frames stay in memory, about 50 KB
+// each for a take of 200 frames.
+const listsKept = 512
 
 // Open makes the folder where it is missing.
 func Open(root string) (*Cache, error) {
 	if err := os.MkdirAll(root, 0o755); err != nil {
 		return nil, fmt.Errorf("cache folder %s: %w; give another with --data", root, err)
 	}
-	return &Cache{Root: root}, nil
+	l, err := lru.New[string, listed](listsKept)
+	if err != nil {
+		panic(err) // only for a size under 1
+	}
+	return &Cache{Root: root, lists: l}, nil
 }
 
 // Stage is the frames of one key.
-type Stage struct{ Dir string }
+type Stage struct {
+	Dir   string
+	lists *lru.Cache[string, listed]
+}
 
 var keyPattern = regexp.MustCompile(`^[0-9a-f]{32}$`)
 
@@ -54,7 +80,7 @@ func (c *Cache) Stage(key string) *Stage {
 	if !keyPattern.MatchString(key) {
 		panic("cache: key " + strconv.Quote(key)) // keys are made, never typed
 	}
-	return &Stage{Dir: filepath.Join(c.Root, key)}
+	return &Stage{filepath.Join(c.Root, key), c.lists}
 }
 
 // Frame is what is known of a cached frame.
@@ -67,6 +93,8 @@ type Frame struct {
 	Stats    json.RawMessage    `json:"stats,omitempty"`
 	Channels []Channel          `json:"channels,omitempty"`
 	Points   int64              `json:"points,omitempty"` // bytes of the particles kept beside it
+	View     int64              `json:"view,omitempty"`   // bytes of its preview
+	ViewCRC  uint32             `json:"view_crc32c,omitempty"`
 	Totals   map[string]float64 `json:"totals,omitempty"`
 }
 
@@ -302,6 +330,48 @@ func (s *Stage) Keep(rec Frame, f *frame.Frame, each func(n, grain int, fn func(
 	})
 }
 
+// viewer packs previews; a frame's checksum is the record's.
+var viewer, _ = zstd.NewWriter(nil, zstd.WithEncoderLevel(zstd.SpeedFastest), zstd.WithEncoderConcurrency(1), zstd.WithEncoderCRC(false))
+
+// MaxView is the largest preview, bytes: a liquid's surface of ten million triangles.
+const MaxView = 256 << 20
+
+var unviewer, _ = zstd.NewReader(nil, zstd.WithDecoderConcurrency(0), zstd.WithDecoderMaxMemory(MaxView))
+
+// PutView stores a frame's preview beside it, before the frame itself is, and
+// gives what its record says of it. One that is too large is left out: whoever
+// wants it reads the frame.
+func (s *Stage) PutView(rec *Frame, data []byte) error {
+	if len(data) > MaxView {
+		return nil
+	}
+	if err := os.MkdirAll(s.Dir, 0o755); err != nil {
+		return explain(s.Dir, err)
+	}
+	var err error
+	packed := viewer.EncodeAll(data, nil)
+	rec.View, _, rec.ViewCRC, err = writeFile(s.path(rec.Frame, "view"), func(w io.Writer) error { _, err := w.Write(packed); return err })
+	return err
+}
+
+// ReadView gives a frame's preview; nil where it has none, or one that isn't
+// what was written: it can be made from the frame.
+func (s *Stage) ReadView(number int) []byte {
+	f, ok := s.Get(number)
+	if !ok || f.View == 0 {
+		return nil
+	}
+	packed, err := os.ReadFile(s.path(number, "view"))
+	if err != nil || int64(len(packed)) != f.View || crc32.Checksum(packed, castagnoli) != f.ViewCRC {
+		return nil
+	}
+	data, err := unviewer.DecodeAll(packed, nil)
+	if err != nil {
+		return nil
+	}
+	return data
+}
+
 // Path is where a frame's file is.
 func (s *Stage) Path(number int) string { return s.path(number, "vdb") }
 
@@ -310,12 +380,37 @@ func (s *Stage) Drop(number int) {
 	os.Remove(s.path(number, "json"))
 	os.Remove(s.path(number, "vdb"))
 	os.Remove(s.path(number, "ply"))
+	os.Remove(s.path(number, "view"))
 }
 
 var recordName = regexp.MustCompile(`^frame\.(-?\d+)\.json$`)
 
-// Frames lists the complete frames.
+// settled is how long ago a folder must have changed for its list to be kept:
+// changes within a tick of the file system's clock can't be told apart.
+const settled = time.Second
+
+// Frames lists the complete frames. The list is kept until the stage's folder
+// changes, as it does with every frame that is written or dropped; so a file
+// that something else cut short in its place is found when it is read. The map
+// is the caller's.
 func (s *Stage) Frames() map[int]Frame {
+	info, err := os.Stat(s.Dir)
+	if err != nil {
+		return map[int]Frame{}
+	}
+	if s.lists != nil {
+		if l, ok := s.lists.Get(s.Dir); ok && l.changed.Equal(info.ModTime()) {
+			return maps.Clone(l.frames)
+		}
+	}
+	out := s.list()
+	if s.lists != nil && time.Since(info.ModTime()) > settled {
+		s.lists.Add(s.Dir, listed{info.ModTime(), maps.Clone(out)})
+	}
+	return out
+}
+
+func (s *Stage) list() map[int]Frame {
 	out := map[int]Frame{}
 	list, _ := os.ReadDir(s.Dir)
 	for _, e := range list {

@@ -112,7 +112,8 @@ func (r *fineRun) do(ctx context.Context, last int) error {
 			if c, ok := r.under.Stage.Get(frame); ok {
 				f.Stats = c.Stats // the motion is the coarse run's
 			}
-			if f, err = r.st.Keep(f, r.fine.Frame(), grid.NewCrew(r.Threads).For); err != nil {
+			src := &Source{Shot: r.Shot, Domain: r.under.Domain, Stage: r.st}
+			if f, err = src.keep(f, r.fine.Frame(), grid.NewCrew(r.Threads)); err != nil {
 				return err
 			}
 			p.Bytes = f.Size

@@ -24,6 +24,7 @@ type Source struct {
 	Domain *shot.Element
 	Stage  *cache.Stage
 	Cache  *cache.Cache // where frames of the shot's other domains may be; nil: they are left out
+	Coarse bool         // the frames are those that the domain's upres stands on
 	Moving bool         // velocity is wanted for the motion layer, blurred or not
 }
 
@@ -45,13 +46,18 @@ func (s *Source) ReadOnly(number int, channels ...string) (*frame.Frame, error) 
 }
 
 // Grid is the grid of the source's frames, upres included.
-func (s *Source) Grid() (d grid.Dims, h float64, origin geom.Vec3) { return stage.Cells(s.Domain) }
+func (s *Source) Grid() (d grid.Dims, h float64, origin geom.Vec3) {
+	if s.Coarse {
+		return s.Domain.Grid()
+	}
+	return stage.Cells(s.Domain)
+}
 
 // Window is the part of the domain that a frame's pictures need: all of it, or
 // where bounds follow or upres was added the box round what is there.
 func (s *Source) Window(f *frame.Frame) (low [3]int, d grid.Dims) {
 	d, _, _ = s.Grid()
-	if solver := stage.Of(s.Domain); stage.Factor(s.Domain) == 1 && (solver == nil || solver.Share == nil || solver.Share(s.Domain) == 1) {
+	if solver := stage.Of(s.Domain); (s.Coarse || stage.Factor(s.Domain) == 1) && (solver == nil || solver.Share == nil || solver.Share(s.Domain) == 1) {
 		return low, d
 	}
 	return f.Extent(d, frame.Density, frame.Burn)

@@ -270,8 +270,9 @@ func (r *simRun) put(number int, stats sim.Stats, seconds float64) (int64, error
 	if err != nil {
 		return 0, err
 	}
-	f, err := r.st.Keep(cache.Frame{Frame: number, Seconds: seconds, Stats: raw}, r.stage.Frame(), grid.NewCrew(r.Threads).For)
-	return f.Size + f.Points, err
+	src := &Source{Shot: r.Shot, Domain: r.stage.Of(), Stage: r.st, Coarse: true}
+	f, err := src.keep(cache.Frame{Frame: number, Seconds: seconds, Stats: raw}, r.stage.Frame(), grid.NewCrew(r.Threads))
+	return f.Size + f.Points + f.View, err
 }
 
 func (r *simRun) maybeSave() error {

@@ -13,14 +13,9 @@ import (
 	"zarf/core/anim"
 	"zarf/core/asset"
 	"zarf/core/edit"
-	"zarf/core/frame"
-	"zarf/core/geom"
 	"zarf/core/grid"
-	"zarf/core/look"
-	"zarf/core/render"
 	"zarf/core/shot"
 	"zarf/core/shot/val"
-	"zarf/core/stage"
 	"zarf/studio/store"
 	"zarf/web/desk"
 )
@@ -246,25 +241,6 @@ func (s *room) makeVolume(t store.Take, number, size int, as string) (head strin
 	if err != nil {
 		return "", nil, err
 	}
-	if stage.Has(src.Domain, frame.Surface) {
-		return s.makeLiquid(src, number, as)
-	}
-	f, err := src.ReadOnly(number, frame.Density, frame.Temperature, frame.Burn)
-	if err != nil {
-		return "", nil, err
-	}
-	den := src.Channel(f, frame.Density)
-	if den == nil {
-		return "", nil, fmt.Errorf("frame %d holds no density", number)
-	}
-	crew := grid.NewCrew(s.Opt.Threads)
-	_, h, origin := src.Grid()
-	low, _ := src.Window(f)
-	origin = origin.Add(geom.V(float64(low[0]), float64(low[1]), float64(low[2])).Mul(h))
-	in := render.Bake{Density: den, H: h, Origin: origin, Size: size, Sigma: look.At(src.Shot.Looks[0], float64(number)).Extinction[0], Air: val.AirTemperature.Of(src.Shot)}
-	if stage.Has(src.Domain, frame.Burn) {
-		in.Burn, in.Heat = src.Channel(f, frame.Burn), src.Channel(f, frame.Temperature)
-	}
-	hd, out := in.Texture(crew)
-	return desk.JSON(hd), out, nil
+	h, data, err := src.View(number, size, as == "points", grid.NewCrew(s.Opt.Threads))
+	return desk.JSON(h), data, err
 }
