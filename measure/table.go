@@ -4,11 +4,12 @@ package measure
 
 import (
 	"fmt"
-	"os"
 	"runtime"
 	"slices"
 	"strings"
 	"time"
+
+	"github.com/shirou/gopsutil/v4/cpu"
 
 	"zarf/core/grid"
 	"zarf/core/vec"
@@ -91,11 +92,8 @@ func run(list []section, want string, threads int) (*Table, error) {
 }
 
 func processor() string {
-	b, _ := os.ReadFile("/proc/cpuinfo")
-	for _, l := range strings.Split(string(b), "\n") {
-		if k, v, ok := strings.Cut(l, ":"); ok && strings.TrimSpace(k) == "model name" {
-			return strings.TrimSpace(v)
-		}
+	if list, err := cpu.Info(); err == nil && len(list) > 0 && list[0].ModelName != "" {
+		return list[0].ModelName
 	}
 	return runtime.GOARCH
 }

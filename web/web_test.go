@@ -315,7 +315,10 @@ func TestFramesAreServed(t *testing.T) {
 	b, _ := os.ReadFile(p)
 	b[100] ^= 4
 	os.WriteFile(p, b, 0o644)
-	if code, body := s.get(t, "/shots/t1/volume/1/4"); code != http.StatusConflict || !strings.Contains(body, "frame 4 is damaged") {
+	if code, body := s.get(t, "/shots/t1/volume/1/4?size=32"); code != http.StatusConflict || !strings.Contains(body, "frame 4 is damaged") {
 		t.Errorf("a damaged frame: %d %s", code, body)
+	}
+	if code, _ := s.get(t, "/shots/t1/volume/1/4"); code != http.StatusOK {
+		t.Errorf("its preview, which is whole: %d", code)
 	}
 }

@@ -16,6 +16,7 @@ import (
 	"path/filepath"
 	"regexp"
 	"slices"
+	"time"
 
 	"zarf/core/asset"
 	"zarf/core/bring"
@@ -30,6 +31,15 @@ func Open(root string) (*Dir, error) {
 		return nil, fmt.Errorf("the folder for imported files can't be made: %w", err)
 	}
 	return &Dir{root}, nil
+}
+
+// Changed is when something was last brought in or taken out.
+func (d *Dir) Changed() time.Time {
+	info, err := os.Stat(d.root)
+	if err != nil {
+		return time.Time{}
+	}
+	return info.ModTime()
 }
 
 type meta struct {

@@ -4,7 +4,8 @@ import (
 	"fmt"
 	"image/png"
 	"io"
-	"os"
+
+	"github.com/shirou/gopsutil/v4/mem"
 
 	"zarf/core/film"
 	"zarf/core/format/exr"
@@ -64,13 +65,11 @@ func fits(sc *render.Scene, w, h int, k render.Wants, memory int64) error {
 
 // Memory is the machine's, bytes; 0 where it can't be told.
 func Memory() int64 {
-	b, err := os.ReadFile("/proc/meminfo")
+	m, err := mem.VirtualMemory()
 	if err != nil {
 		return 0
 	}
-	var kb int64
-	fmt.Sscanf(string(b), "MemTotal: %d kB", &kb)
-	return kb << 10
+	return int64(m.Total)
 }
 
 // Save writes a picture as a look wants it: PNG finished and maybe over a

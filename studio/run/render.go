@@ -8,6 +8,8 @@ import (
 	"sync"
 	"time"
 
+	"golang.org/x/sync/errgroup"
+
 	"zarf/core/format/exr"
 	"zarf/core/frame"
 	"zarf/core/grid"
@@ -122,20 +124,16 @@ func Lanes(ctx context.Context, todo []int, threads int, do func(ctx context.Con
 	threads = grid.NewCrew(threads).Threads()
 	n := max(1, min(lanes, threads, len(todo)))
 	next := make(chan int)
-	faults := make(chan error, n)
-	ctx, cancel := context.WithCancel(ctx)
-	defer cancel()
-	var wait sync.WaitGroup
+	group, ctx := errgroup.WithContext(ctx)
 	for lane := range n {
 		crew := grid.NewCrew(max(1, (threads+lane)/n))
-		wait.Go(func() {
+		group.Go(func() error {
 			for f := range next {
 				if err := do(ctx, f, crew); err != nil {
-					faults <- err
-					cancel()
-					return
+					return err
 				}
 			}
+			return nil
 		})
 	}
 	sent := 0
@@ -152,9 +150,7 @@ func Lanes(ctx context.Context, todo []int, threads int, do func(ctx context.Con
 		break
 	}
 	close(next)
-	wait.Wait()
-	close(faults)
-	for err := range faults {
+	if err := group.Wait(); err != nil {
 		return err
 	}
 	if sent < len(todo) {

@@ -5,6 +5,7 @@ package store
 
 import (
 	"context"
+	"crypto/sha256"
 	"database/sql"
 	"embed"
 	"errors"
@@ -181,15 +182,23 @@ func (s *Store) ShotByID(id int64) (ShotRow, error) {
 
 // Doc is the shot's document as it stands.
 func (s *Store) Doc(id int64) (*shot.Shot, error) {
+	d, _, err := s.DocSum(id)
+	return d, err
+}
+
+// DocSum is Doc with a checksum of what the document holds: things that follow
+// from it can be kept under that.
+func (s *Store) DocSum(id int64) (d *shot.Shot, sum [sha256.Size]byte, err error) {
 	var b []byte
-	err := s.db.QueryRow(`SELECT doc FROM revisions JOIN shots ON shots.id = shot_id AND seq = head WHERE shots.id = ?`, id).Scan(&b)
+	err = s.db.QueryRow(`SELECT doc FROM revisions JOIN shots ON shots.id = shot_id AND seq = head WHERE shots.id = ?`, id).Scan(&b)
 	if errors.Is(err, sql.ErrNoRows) {
-		return nil, ErrNotFound
+		return nil, sum, ErrNotFound
 	}
 	if err != nil {
-		return nil, err
+		return nil, sum, err
 	}
-	return s.decode(b)
+	d, err = s.decode(b)
+	return d, sha256.Sum256(b), err
 }
 
 func (s *Store) decode(b []byte) (*shot.Shot, error) {

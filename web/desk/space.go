@@ -59,7 +59,7 @@ type castItem struct {
 // Space gathers what a station shows; el, take and look come from the query.
 func (s *Server) space(c *gin.Context, at string) (*Space, error) {
 	row := Row(c)
-	doc, err := s.Studio.Store.Doc(row.ID)
+	doc, sum, err := s.Studio.Store.DocSum(row.ID)
 	if err != nil {
 		return nil, err
 	}
@@ -77,7 +77,7 @@ func (s *Server) space(c *gin.Context, at string) (*Space, error) {
 	if w.turns, err = s.turns(row.ID); err != nil {
 		return nil, err
 	}
-	w.Checks = check.Shot(doc, check.Machine{Memory: w.Free})
+	w.Checks = s.Studio.Checks(doc, sum)
 	w.Faults = len(check.Faults(w.Checks))
 	if d, err := stage.PickDomain(doc, ""); err == nil {
 		g, measured := s.Studio.Guess(doc, d, w.List)

@@ -2,29 +2,23 @@ package desk
 
 import (
 	"fmt"
-	"strconv"
 	"time"
+
+	"github.com/dustin/go-humanize"
 )
 
+// BytesWords writes a size.
 func BytesWords(n any) string {
-	var v float64
 	switch n := n.(type) {
 	case int64:
-		v = float64(n)
+		return humanize.Bytes(uint64(max(n, 0)))
 	case float64:
-		v = n
+		return humanize.Bytes(uint64(max(n, 0)))
 	}
-	for _, u := range []struct {
-		size float64
-		name string
-	}{{1e12, "TB"}, {1e9, "GB"}, {1e6, "MB"}, {1e3, "kB"}} {
-		if v >= u.size {
-			return strconv.FormatFloat(v/u.size, 'f', 1, 64) + " " + u.name
-		}
-	}
-	return fmt.Sprintf("%.0f B", v)
+	return ""
 }
 
+// SecondsWords writes how long something takes.
 func SecondsWords(v float64) string {
 	switch {
 	case v < 1:
@@ -39,6 +33,7 @@ func SecondsWords(v float64) string {
 	return fmt.Sprintf("%.1f days", v/86400)
 }
 
+// CountWords writes how many there are, in three figures.
 func CountWords(v float64) string {
 	switch {
 	case v >= 1e9:
@@ -51,15 +46,13 @@ func CountWords(v float64) string {
 	return fmt.Sprintf("%.0f", v)
 }
 
+// agoWords writes when something was, within the last week as how long ago.
 func agoWords(t time.Time) string {
-	d := time.Since(t)
-	switch {
+	switch d := time.Since(t); {
 	case d < time.Minute:
 		return "just now"
-	case d < time.Hour:
-		return fmt.Sprintf("%.0f min ago", d.Minutes())
-	case d < 24*time.Hour:
-		return fmt.Sprintf("%.0f h ago", d.Hours())
+	case d < 7*24*time.Hour:
+		return humanize.Time(t)
 	}
 	return t.Format("2 Jan 2006")
 }

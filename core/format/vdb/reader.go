@@ -11,10 +11,10 @@ import (
 	"runtime"
 	"slices"
 	"strings"
-	"sync"
 	"sync/atomic"
 
 	"github.com/x448/float16"
+	"golang.org/x/sync/errgroup"
 
 	"zarf/core/format/blosc"
 	"zarf/core/frame"
@@ -528,32 +528,27 @@ func (t *treeReader) buffers() {
 		t.words(l.Active[:])
 		blocks[i] = t.block(l)
 	}
-	var wg sync.WaitGroup
+	var group errgroup.Group
 	var next atomic.Int64
-	fault := make([]error, runtime.GOMAXPROCS(0))
 	const run = 32
-	for w := range fault {
-		wg.Go(func() {
+	for range runtime.GOMAXPROCS(0) {
+		group.Go(func() error {
 			room := make([]byte, frame.LeafSize*t.comps*8)
-			for fault[w] == nil {
+			for {
 				lo := int(next.Add(run)) - run
 				if lo >= len(blocks) {
-					return
+					return nil
 				}
 				for i := lo; i < min(lo+run, len(blocks)); i++ {
 					if err := t.expand(&blocks[i], room); err != nil {
-						fault[w] = err
-						return
+						return err
 					}
 				}
 			}
 		})
 	}
-	wg.Wait()
-	for _, err := range fault {
-		if err != nil {
-			panic(damage{err})
-		}
+	if err := group.Wait(); err != nil {
+		panic(damage{err})
 	}
 }
 

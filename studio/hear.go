@@ -1,0 +1,163 @@
+package studio
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"os"
+	"os/exec"
+	"strconv"
+	"syscall"
+	"time"
+
+	"zarf/studio/queue"
+	"zarf/studio/run"
+	"zarf/studio/store"
+)
+
+// supervise starts the worker process again whenever it ends.
+func (s *Studio) supervise(ctx context.Context, worker func(ctx context.Context) *exec.Cmd) {
+	defer close(s.done)
+	if worker == nil {
+		<-ctx.Done()
+		return
+	}
+	for ctx.Err() == nil {
+		cmd := worker(ctx)
+		cmd.Env = append(os.Environ(), QueueEnv+"="+s.queue.URL())
+		stdin, err := cmd.StdinPipe() // its end tells the worker to stop
+		if err == nil {
+			cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true}
+			cmd.Stderr = os.Stderr
+			err = cmd.Start()
+		}
+		if err != nil {
+			s.Log.Error("the worker can't be started", "error", err)
+			sleep(ctx, 2*time.Second)
+			continue
+		}
+		s.Log.Info("worker started", "pid", cmd.Process.Pid)
+		ended := make(chan error, 1)
+		go func() { ended <- cmd.Wait() }()
+		select {
+		case err := <-ended:
+			s.Log.Warn("the worker ended and is started again", "error", err)
+			sleep(ctx, 300*time.Millisecond)
+		case <-ctx.Done():
+			stdin.Close()
+			select {
+			case <-ended:
+			case <-time.After(8 * time.Second):
+				cmd.Process.Kill()
+				<-ended
+			}
+		}
+	}
+}
+
+func sleep(ctx context.Context, d time.Duration) {
+	select {
+	case <-ctx.Done():
+	case <-time.After(d):
+	}
+}
+
+// hear books what a worker tells. An error says that it isn't booked, and so
+// that the worker is to tell it again; the end of a job may come twice.
+func (s *Studio) hear(e queue.Event) error {
+	j, err := s.Store.Job(e.Job)
+	if errors.Is(err, store.ErrNotFound) { // deleted with its shot
+		return s.dispatch(e.Job)
+	}
+	if err != nil {
+		return err
+	}
+	if e.Kind != queue.Step {
+		s.close(e.Job)
+	}
+	switch e.Kind {
+	case queue.Begin:
+		if !j.Active() { // stopped while it waited
+			return s.queue.Stop(e.Job)
+		}
+		s.Store.JobStep(e.Job, j.Done, j.Total, j.Left, j.Memory)
+		s.Store.JobLog(e.Job, "started")
+	case queue.Step:
+		var p run.Progress
+		if err := json.Unmarshal(e.Step, &p); err != nil {
+			return err
+		}
+		s.book(j, p)
+	case queue.End:
+		if !j.Active() {
+			return s.dispatch(e.Job)
+		}
+		if err := s.Store.JobEnd(e.Job, e.State, e.Message); err != nil {
+			return err
+		}
+		line := e.State
+		if e.Message != "" {
+			line += ": " + e.Message
+		}
+		s.Store.JobLog(e.Job, line)
+		if err := s.dispatch(e.Job); err != nil {
+			s.Log.Error("the next job could not be given out", "error", err)
+		}
+	}
+	s.tell(e.Job, e.Step)
+	return nil
+}
+
+func (s *Studio) book(j store.Job, p run.Progress) {
+	if p.Total > 0 {
+		s.Store.JobStep(j.ID, max(p.Done, 0), p.Total, p.Left, int64(p.Memory))
+	}
+	if s.logs[j.ID] == nil {
+		s.logs[j.ID] = &run.Log{}
+	}
+	for _, line := range s.logs[j.ID].Add(p) {
+		s.Store.JobLog(j.ID, line)
+	}
+	if j.Kind != KindSim || p.Seconds <= 0 {
+		return
+	}
+	s.Store.AddSeconds(j.TakeID, p.Seconds)
+	if p.Stats.Substeps > 0 && p.Voxels > 0 {
+		s.learn(p.Voxels * float64(p.Stats.Substeps) / p.Seconds)
+	}
+}
+
+// close writes what a job's log still holds.
+func (s *Studio) close(job int64) {
+	if l := s.logs[job]; l != nil {
+		for _, line := range l.End() {
+			s.Store.JobLog(job, line)
+		}
+		delete(s.logs, job)
+	}
+}
+
+// learn keeps a running mean of the voxels that this machine steps a second.
+func (s *Studio) learn(rate float64) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if s.rate == 0 {
+		s.rate = rate
+	}
+	s.rate += 0.1 * (rate - s.rate)
+	s.Store.SetSetting("voxels_per_second", strconv.FormatFloat(s.rate, 'g', 6, 64))
+}
+
+// firstRate stands in until a run has been measured, voxels a second.
+const firstRate = 1.5e6
+
+// Rate is voxels that this machine steps a second, and whether that was
+// measured.
+func (s *Studio) Rate() (rate float64, measured bool) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if s.rate == 0 {
+		return firstRate, false
+	}
+	return s.rate, true
+}
