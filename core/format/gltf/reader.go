@@ -26,16 +26,24 @@ func (e *Error) Error() string {
 	return "glTF, " + e.Where + ": " + e.What
 }
 
+// fail ends the reading. Parsers here go deep, and every level would hand the same
+// error up: a panic with an *Error, which Decode alone catches, keeps the parsing
+// readable. Any other panic passes through.
 func fail(where, format string, a ...any) {
 	panic(&Error{where, fmt.Sprintf(format, a...)})
 }
 
 const (
+	// Of the binary container, as little-endian words: “glTF”, “JSON”, “BIN\0”.
 	magic     = 0x46546C67
 	chunkJSON = 0x4E4F534A
 	chunkBIN  = 0x004E4942
 )
 
+// file is the JSON text, as far as it is read. Everything refers to everything else
+// by its place in a list; a pointer is a reference that may be missing, since 0 is a
+// place too. Nothing in it is trusted: each reference is checked where it is
+// followed.
 type file struct {
 	Asset struct {
 		Version    string `json:"version"`
@@ -105,6 +113,9 @@ type file struct {
 	} `json:"buffers"`
 }
 
+// primitive is a piece of a mesh with one material: attributes are accessors by
+// meaning (POSITION, COLOR_0 …), indices an accessor of corners, or the vertices in
+// turn where there is none.
 type primitive struct {
 	Attributes map[string]int   `json:"attributes"`
 	Indices    *int             `json:"indices"`
@@ -113,6 +124,10 @@ type primitive struct {
 	Targets    []map[string]int `json:"targets"`
 }
 
+// accessor says how numbers lie in a buffer view: count elements of a type (SCALAR,
+// VEC3, MAT4 …), each component of a kind (5126 is float32), beginning at an offset,
+// stride bytes apart. A sparse one is another (or zeros) with some elements
+// replaced.
 type accessor struct {
 	BufferView    *int   `json:"bufferView"`
 	ByteOffset    int    `json:"byteOffset"`
@@ -134,6 +149,7 @@ type accessor struct {
 	} `json:"sparse"`
 }
 
+// reading is a file on its way into a model.
 type reading struct {
 	file
 	buffers [][]byte
@@ -154,6 +170,9 @@ func Decode(data []byte, files map[string][]byte) (m *model.Model, err error) {
 			m, err = nil, fe
 		}
 	}()
+	// A few bytes can name one long accessor a thousand times. What may be read in
+	// all is bounded by the file's own size, so that it can't ask for more memory
+	// than a file of honest numbers would.
 	text, bin := container(data)
 	r := &reading{m: &model.Model{}, noted: map[string]bool{}, budget: 20_000_000 + 16*len(data)}
 	if err := json.Unmarshal(text, &r.file); err != nil {
@@ -171,6 +190,7 @@ func Decode(data []byte, files map[string][]byte) (m *model.Model, err error) {
 			fail("extensionsRequired", "can't be read without %q; export without it (no mesh compression)", x)
 		}
 	}
+	// buffers that stand outside add to what may be read
 	r.load(bin, files)
 	for _, b := range r.buffers {
 		r.budget += 4 * len(b)
@@ -183,6 +203,13 @@ func Decode(data []byte, files map[string][]byte) (m *model.Model, err error) {
 }
 
 // container takes a .glb apart; a .gltf is its own text.
+// The binary container, all words little-endian:
+//
+//	 0  magic “glTF”, version 2, length of the whole file
+//	12  chunks: length of the body, kind, body padded to 4 bytes
+//
+// The first chunk is the text, the second the buffer that the text calls its first;
+// chunks of other kinds are to be passed over.
 func container(data []byte) (text, bin []byte) {
 	if len(data) < 4 || binary.LittleEndian.Uint32(data) != magic {
 		return bytes.TrimPrefix(data, []byte("\xef\xbb\xbf")), nil
@@ -216,6 +243,9 @@ func container(data []byte) (text, bin []byte) {
 	return text, bin
 }
 
+// load finds the bytes of every buffer: in the file itself, in a data address, or
+// among the files that came along, by the last part of their name, so that no path
+// of the file reaches a disk.
 func (r *reading) load(bin []byte, files map[string][]byte) {
 	for n, b := range r.Buffers {
 		where := fmt.Sprintf("buffer %d", n)
@@ -256,6 +286,7 @@ func (r *reading) load(bin []byte, files map[string][]byte) {
 	}
 }
 
+// clip keeps what a file says short enough for a message.
 func clip(s string) string {
 	if len(s) > 80 {
 		return s[:80] + "…"
@@ -263,6 +294,7 @@ func clip(s string) string {
 	return s
 }
 
+// note tells the artist once what was left out or taken otherwise.
 func (r *reading) note(format string, a ...any) {
 	s := fmt.Sprintf(format, a...)
 	if !r.noted[s] && len(r.m.Notes) < 20 {
@@ -271,8 +303,11 @@ func (r *reading) note(format string, a ...any) {
 	}
 }
 
+// width is how many numbers an element of a type has.
 var width = map[string]int{"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT2": 4, "MAT3": 9, "MAT4": 16}
 
+// size is the bytes of a component: 5120 int8, 5121 uint8, 5122 int16, 5123 uint16,
+// 5125 uint32, 5126 float32; 0 for what isn't one.
 func size(component int) int {
 	switch component {
 	case 5120, 5121:
@@ -313,6 +348,7 @@ func (r *reading) numbers(where string, n, want int) (out []float64, count int) 
 		fail(where, "names accessor %d; there are %d", n, len(r.Accessors))
 	}
 	a := &r.Accessors[n]
+	// from here on messages name the accessor too
 	where = fmt.Sprintf("%s, accessor %d", where, n)
 	w, ok := width[a.Type]
 	if !ok || (want > 0 && w != want) {
@@ -332,6 +368,8 @@ func (r *reading) numbers(where string, n, want int) (out []float64, count int) 
 		data, stride := r.view(where, *a.BufferView, a.ByteOffset)
 		out = elements(where, data, stride, a.Count, w, a.ComponentType, a.Normalized)
 	}
+	// a sparse accessor lists which elements it replaces, in rising order, and what
+	// by
 	if s := a.Sparse; s != nil {
 		if s.Count < 0 || s.Count > a.Count {
 			fail(where, "replaces %d of %d elements", s.Count, a.Count)
@@ -353,6 +391,9 @@ func (r *reading) numbers(where string, n, want int) (out []float64, count int) 
 	return out, a.Count
 }
 
+// elements reads count rows of w numbers that begin stride bytes apart (0: one
+// behind the other). Normalised integers are shares of their largest value: −127 …
+// 127 is −1 … 1, and −128, which would be less, is −1 too (specification 3.11).
 func elements(where string, data []byte, stride, count, w, component int, normalized bool) []float64 {
 	sz := size(component)
 	if stride == 0 {
@@ -393,6 +434,7 @@ func elements(where string, data []byte, stride, count, w, component int, normal
 	return out
 }
 
+// vectors groups numbers by three.
 func vectors(v []float64) []geom.Vec3 {
 	out := make([]geom.Vec3, len(v)/3)
 	for i := range out {
@@ -401,10 +443,13 @@ func vectors(v []float64) []geom.Vec3 {
 	return out
 }
 
+// affine takes the 16 numbers of a matrix, column by column: the first three columns
+// are where the axes go, the last the shift.
 func affine(v []float64) geom.Affine {
 	return geom.Affine{M: geom.Mat3{geom.V(v[0], v[4], v[8]), geom.V(v[1], v[5], v[9]), geom.V(v[2], v[6], v[10])}, T: geom.V(v[12], v[13], v[14])}
 }
 
+// index is a reference, −1 where there is none.
 func index(p *int) int {
 	if p == nil {
 		return -1
@@ -412,6 +457,8 @@ func index(p *int) int {
 	return *p
 }
 
+// scene builds the model: nodes first, since meshes, skins and animations refer to
+// them; then meshes, whose lines become curves on nodes of their own.
 func (r *reading) scene() {
 	m := r.m
 	if len(r.Nodes) > model.MaxNodes {
@@ -448,6 +495,10 @@ func (r *reading) scene() {
 	r.animations()
 }
 
+// tree reads nodes and who hangs on whom. A node has a matrix, or shift, turn and
+// size (applied in the order size, turn, shift). A node with two parents, or a
+// reference to itself round a circle, is refused: everything later walks up to the
+// root.
 func (r *reading) tree() {
 	m := r.m
 	wide := func(where string, v []float64, want int) bool {
@@ -508,6 +559,7 @@ func (r *reading) tree() {
 			root[n] = true
 		}
 		for n := range m.Nodes {
+			// a circle ends after as many steps as there are nodes; Check refuses it
 			top, steps := n, 0
 			for m.Nodes[top].Parent >= 0 && steps <= len(m.Nodes) {
 				top, steps = m.Nodes[top].Parent, steps+1
@@ -519,6 +571,9 @@ func (r *reading) tree() {
 	}
 }
 
+// mesh reads the primitives of a mesh into one, each a part by its material. Modes:
+// 0 points, 1 lines, 2 loop, 3 strip of lines, 4 triangles, 5 strip, 6 fan. It
+// returns the curves that its lines became.
 func (r *reading) mesh(n int) (curves []int) {
 	x := r.Meshes[n]
 	name := x.Name
@@ -564,6 +619,7 @@ func (r *reading) mesh(n int) (curves []int) {
 	return curves
 }
 
+// indices are the corners of a primitive, all within its vertices.
 func (r *reading) indices(where string, pr *primitive, count int) []int32 {
 	if pr.Indices == nil {
 		idx := make([]int32, count)
@@ -583,6 +639,8 @@ func (r *reading) indices(where string, pr *primitive, count int) []int32 {
 	return idx
 }
 
+// line makes a curve of a primitive's lines. Single pieces (mode 1) that join on are
+// one curve.
 func line(name string, p []geom.Vec3, idx []int32, mode int) model.Curve {
 	c := model.Curve{Name: name, Closed: mode == 2}
 	for n, i := range idx {
@@ -594,6 +652,8 @@ func line(name string, p []geom.Vec3, idx []int32, mode int) model.Curve {
 	return c
 }
 
+// triangles adds a primitive's triangles, and its vertices with all that belongs to
+// them. A strip's every second triangle is turned round, so that all face one way.
 func (r *reading) triangles(where string, out *model.Mesh, pr *primitive, p []geom.Vec3, idx []int32, mode int) {
 	base := int32(len(out.P))
 	part := "part " + fmt.Sprint(len(out.Parts)+1)
@@ -629,6 +689,8 @@ func (r *reading) triangles(where string, out *model.Mesh, pr *primitive, p []ge
 	r.morphs(where, out, pr, had, len(p))
 }
 
+// colours adds what vertices are coloured with, white where a part has none: the
+// mesh has colours for all of its vertices or for none.
 func (r *reading) colours(where string, out *model.Mesh, pr *primitive, had, n int) {
 	a, ok := pr.Attributes["COLOR_0"]
 	if !ok {
@@ -652,6 +714,8 @@ func (r *reading) colours(where string, out *model.Mesh, pr *primitive, had, n i
 	}
 }
 
+// bind adds to each vertex the four joints that move it and their shares; vertices
+// without any move with the node.
 func (r *reading) bind(where string, out *model.Mesh, pr *primitive, had, n int) {
 	j, ok := pr.Attributes["JOINTS_0"]
 	w, ok2 := pr.Attributes["WEIGHTS_0"]
@@ -688,6 +752,8 @@ func (r *reading) bind(where string, out *model.Mesh, pr *primitive, had, n int)
 	}
 }
 
+// morphs adds shapes that the mesh can take: for each a shift of every vertex. Parts
+// without one stay still in it.
 func (r *reading) morphs(where string, out *model.Mesh, pr *primitive, had, n int) {
 	if len(pr.Targets) > 256 {
 		fail(where, "has %d morph targets; up to 256 are taken", len(pr.Targets))
@@ -710,6 +776,8 @@ func (r *reading) morphs(where string, out *model.Mesh, pr *primitive, had, n in
 	}
 }
 
+// skins reads which nodes are joints, and the matrices that take a vertex from the
+// mesh into the joint's space at rest; none means that it is there already.
 func (r *reading) skins() {
 	for n, s := range r.Skins {
 		where := fmt.Sprintf("skin %d", n)
@@ -727,6 +795,9 @@ func (r *reading) skins() {
 	}
 }
 
+// animations reads tracks: times in seconds, and what a node's shift, turn, size or
+// morph weights are then. Cubic ones have three values a key: in-tangent, value,
+// out-tangent. All clips of a file play together, as the model has one timeline.
 func (r *reading) animations() {
 	for n, a := range r.Animations {
 		out := model.Clip{Name: a.Name}

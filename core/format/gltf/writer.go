@@ -11,8 +11,11 @@ import (
 	"zarf/core/model"
 )
 
+// obj is a piece of the JSON text.
 type obj = map[string]any
 
+// writing gathers the buffer and what refers to it while a model is written; the
+// text comes last, when everything has its number.
 type writing struct {
 	bin       bytes.Buffer
 	views     []obj
@@ -39,6 +42,8 @@ func (w *writing) floats(kind string, width int, v []float64, target int) int {
 	return len(w.accessors) - 1
 }
 
+// indices stores corners as uint32; target 34963 says that they are (34962:
+// attributes of vertices).
 func (w *writing) indices(v []int32) int {
 	off := w.bin.Len()
 	b := make([]byte, 0, 4*len(v))
@@ -50,6 +55,7 @@ func (w *writing) indices(v []int32) int {
 	return len(w.accessors) - 1
 }
 
+// shorts stores joints, four a vertex.
 func (w *writing) shorts(v [][4]uint16) int {
 	off := w.bin.Len()
 	for _, x := range v {
@@ -59,6 +65,8 @@ func (w *writing) shorts(v [][4]uint16) int {
 	return len(w.accessors) - 1
 }
 
+// view makes a buffer view of what was stored since off. All numbers here are 4
+// bytes wide or come in eights, so each view begins at a multiple of 4 as it must.
 func (w *writing) view(off, target int) int {
 	v := obj{"buffer": 0, "byteOffset": off, "byteLength": w.bin.Len() - off}
 	if target != 0 {
@@ -68,6 +76,7 @@ func (w *writing) view(off, target int) int {
 	return len(w.views) - 1
 }
 
+// flat lists the numbers of places.
 func flat(v []geom.Vec3) []float64 {
 	out := make([]float64, 0, 3*len(v))
 	for _, p := range v {
@@ -128,6 +137,8 @@ func Encode(to io.Writer, m *model.Model) error {
 	return w.container(to, doc)
 }
 
+// container writes text and buffer as one file: see the reader's for the layout. The
+// text is padded with spaces, the buffer with zeros.
 func (w *writing) container(to io.Writer, doc obj) error {
 	text, err := json.Marshal(doc)
 	if err != nil {
@@ -154,11 +165,14 @@ func (w *writing) container(to io.Writer, doc obj) error {
 	return nil
 }
 
+// columns is a matrix as the file has it: see affine.
 func columns(a geom.Affine) []float64 {
 	m := a.M
 	return []float64{m[0].X, m[1].X, m[2].X, 0, m[0].Y, m[1].Y, m[2].Y, 0, m[0].Z, m[1].Z, m[2].Z, 0, a.T.X, a.T.Y, a.T.Z, 1}
 }
 
+// nodes writes the tree: a node names its children, the model its nodes' parents.
+// What is as by default is left out.
 func (w *writing) nodes(m *model.Model) (nodes []obj, roots []int) {
 	for n, nd := range m.Nodes {
 		o := obj{}
@@ -254,6 +268,8 @@ func (w *writing) meshes(m *model.Model) (meshes, materials []obj) {
 	return meshes, materials
 }
 
+// clip writes an animation: a sampler for each track, and a channel that leads it to
+// its node.
 func (w *writing) clip(c model.Clip) obj {
 	var channels, samplers []obj
 	for n, t := range c.Tracks {

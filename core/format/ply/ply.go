@@ -23,20 +23,24 @@ type Error struct{ Where, What string }
 
 func (e *Error) Error() string { return "PLY, " + e.Where + ": " + e.What }
 
+// fail ends the reading; Decode and DecodePoints catch it.
 func fail(where, format string, a ...any) { panic(&Error{where, fmt.Sprintf(format, a...)}) }
 
+// property is one number, or a list of them, of each row of an element.
 type property struct {
 	name  string
 	kind  string // of the value, or of the list's entries
 	count string // kind of the list's length; empty: no list
 }
 
+// element is a table: so many rows, each with the same properties in order.
 type element struct {
 	name  string
 	many  int
 	props []property
 }
 
+// sizes are the bytes of the types, under both names that files use.
 var sizes = map[string]int{"char": 1, "int8": 1, "uchar": 1, "uint8": 1, "short": 2, "int16": 2, "ushort": 2, "uint16": 2, "int": 4, "int32": 4, "uint": 4, "uint32": 4, "float": 4, "float32": 4, "double": 8, "float64": 8}
 
 // Decode reads a file. What is wrong is an *Error.
@@ -50,6 +54,8 @@ func Decode(data []byte) (m *model.Model, err error) {
 			m, err = nil, fe
 		}
 	}()
+	// Elements lie one behind the other, in the order of the header; there is no
+	// other way to find one than to read those before it, wanted or not.
 	elements, src := header(data)
 	mesh := &geom.Mesh{}
 	for _, e := range elements {
@@ -71,6 +77,7 @@ func Decode(data []byte) (m *model.Model, err error) {
 	if len(mesh.Tri) == 0 {
 		fail("faces", "there are none; points alone can't be used as a mesh")
 	}
+	// a face may have come before its vertices
 	for n, t := range mesh.Tri {
 		for _, v := range t {
 			if v < 0 || int(v) >= len(mesh.P) {
@@ -82,6 +89,8 @@ func Decode(data []byte) (m *model.Model, err error) {
 }
 
 // source hands out numbers.
+// source hands out the numbers of the body in order: words between white space in a
+// text file, else as many bytes as the type has.
 type source struct {
 	data  []byte
 	text  bool
@@ -133,6 +142,8 @@ func (s *source) number(kind, where string) float64 {
 	return math.Float64frombits(s.order.Uint64(b))
 }
 
+// length reads a list's length. It is bounded by the bytes that are left, since each
+// entry takes one at least: a broken file must not ask for memory.
 func (s *source) length(p property, where string) int {
 	v := s.number(p.count, where)
 	if v > float64(len(s.data)) {
@@ -144,6 +155,7 @@ func (s *source) length(p property, where string) int {
 	return int(v)
 }
 
+// skip passes over a property that isn't wanted.
 func skip(p property, s *source, where string) {
 	if p.count == "" {
 		s.number(p.kind, where)
@@ -154,6 +166,15 @@ func skip(p property, s *source, where string) {
 	}
 }
 
+// The header is lines of text up to end_header:
+//
+//	ply
+//	format ascii|binary_little_endian|binary_big_endian 1.0
+//	element NAME ROWS
+//	property TYPE NAME
+//	property list TYPE-OF-LENGTH TYPE NAME
+//
+// with comments between. Properties belong to the element above them.
 func header(data []byte) (list []element, s *source) {
 	s = &source{}
 	line := 0
@@ -228,6 +249,8 @@ func header(data []byte) (list []element, s *source) {
 
 func clip(s string) string { return s[:min(len(s), 60)] }
 
+// vertices reads places and colours. Colours of one byte are sRGB-coded, as programs
+// write them; floats are linear light.
 func vertices(e element, s *source, m *geom.Mesh) {
 	at := map[string]int{"x": 0, "y": 1, "z": 2, "red": 3, "green": 4, "blue": 5, "r": 3, "g": 4, "b": 5}
 	seen, coded := 0, false
@@ -265,6 +288,7 @@ func vertices(e element, s *source, m *geom.Mesh) {
 	}
 }
 
+// faces reads polygons of any number of corners and cuts them into triangles.
 func faces(e element, s *source, m *geom.Mesh) {
 	var poly []int32
 	for n := range e.many {
@@ -291,6 +315,8 @@ func faces(e element, s *source, m *geom.Mesh) {
 }
 
 // strips end at −1.
+// A strip is a run of vertices, each making a triangle with the two before it, every
+// second one turned round. Several strips stand in one list.
 func strips(e element, s *source, m *geom.Mesh) {
 	for range e.many {
 		for _, p := range e.props {
@@ -322,6 +348,8 @@ func strips(e element, s *source, m *geom.Mesh) {
 }
 
 // Encode writes a binary little-endian file of floats.
+// The body that it makes: 12 bytes a vertex, 24 with colours; 13 a face (its length,
+// three indices).
 func Encode(w io.Writer, m *geom.Mesh) error {
 	var b bytes.Buffer
 	fmt.Fprintf(&b, "ply\nformat binary_little_endian 1.0\ncomment metres, y up\nelement vertex %d\nproperty float x\nproperty float y\nproperty float z\n", len(m.P))

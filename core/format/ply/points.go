@@ -30,6 +30,7 @@ func EncodePoints(w io.Writer, p *Points) error {
 		fmt.Fprintf(&b, "property float %s\n", n)
 	}
 	b.WriteString("end_header\n")
+	// one allocation: rows are 4 bytes a property
 	out := make([]byte, 0, b.Len()+len(p.P)*4*len(names))
 	out = append(out, b.Bytes()...)
 	put := func(v [3]float32) {

@@ -20,6 +20,9 @@ type Error struct{ Where, What string }
 
 func (e *Error) Error() string { return "STL, " + e.Where + ": " + e.What }
 
+// building joins corners by place: a file lists three for every triangle, and
+// nothing says that two of them are the same vertex but that they lie at the same
+// place, to the bit. A corner costs one look into a map.
 type building struct {
 	m  geom.Mesh
 	id map[geom.Vec3]int32
@@ -42,6 +45,8 @@ func (b *building) add(c [3]geom.Vec3) {
 
 // Decode reads a file. What is wrong is an *Error.
 func Decode(data []byte) (*model.Model, error) {
+	// Binary files may begin with “solid” as text files do; their length gives them
+	// away: 84 bytes of head and 50 a triangle, exactly.
 	if len(data) >= 84 {
 		n := int64(binary.LittleEndian.Uint32(data[80:]))
 		if n > 0 && (84+50*n == int64(len(data)) || !bytes.HasPrefix(data, []byte("solid"))) {
@@ -54,6 +59,10 @@ func Decode(data []byte) (*model.Model, error) {
 	return decodeText(data)
 }
 
+// The binary layout, little-endian: 80 bytes of anything, the number of triangles as
+// uint32; then for each 12 floats (normal, three corners) and two bytes that some
+// programs put a colour into. Normals are made anew from the corners, since many
+// files have them wrong.
 func decodeBinary(data []byte, n int64) (*model.Model, error) {
 	if n > geom.MaxTriangles {
 		return nil, &Error{"header", fmt.Sprintf("%d triangles; up to %d are taken: hand over a lighter mesh", n, geom.MaxTriangles)}
@@ -80,6 +89,9 @@ func decodeBinary(data []byte, n int64) (*model.Model, error) {
 	return model.FromMesh(&b.m), nil
 }
 
+// The text is words: solid NAME, then for every triangle “facet normal … outer loop
+// vertex x y z (three times) endloop endfacet”, endsolid. What stands between the
+// words that matter is passed over, as files differ there.
 func decodeText(data []byte) (*model.Model, error) {
 	b := &building{id: map[geom.Vec3]int32{}}
 	var corner [3]geom.Vec3
@@ -136,6 +148,7 @@ func Encode(w io.Writer, m *geom.Mesh) error {
 	buf := make([]byte, 84, 84+50*len(m.Tri))
 	copy(buf, "metres, y up")
 	binary.LittleEndian.PutUint32(buf[80:], uint32(len(m.Tri)))
+	// normal, corners, two bytes that mean nothing
 	put := func(v geom.Vec3) {
 		for _, x := range v.Array() {
 			buf = binary.LittleEndian.AppendUint32(buf, math.Float32bits(float32(x)))
