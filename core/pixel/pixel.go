@@ -27,6 +27,7 @@ type Image struct {
 // At is the picture's colour at a share of its width and height, between
 // pixels.
 func (m *Image) At(u, v float64) [3]float64 {
+	// values stand at the middles of pixels
 	x, y := u*float64(m.W)-0.5, v*float64(m.H)-0.5
 	fx, fy := math.Floor(x), math.Floor(y)
 	tx, ty := x-fx, y-fy
@@ -57,6 +58,7 @@ func Decode(data []byte) (*Image, error) {
 	if err != nil {
 		return nil, err
 	}
+	// light is never negative; a NaN would spread through every sum
 	for i, v := range m.Pix {
 		if !(v >= 0) || v > 1e30 {
 			m.Pix[i] = 0
@@ -81,6 +83,7 @@ func decode(data []byte) (*Image, error) {
 		}
 		return m, nil
 	}
+	// size before pixels: a few bytes can say that they are a huge picture
 	c, _, err := image.DecodeConfig(bytes.NewReader(data))
 	if err != nil {
 		return nil, fmt.Errorf("it is neither PNG, JPEG, OpenEXR nor Radiance HDR")
@@ -95,6 +98,8 @@ func decode(data []byte) (*Image, error) {
 	return fromImage(img), nil
 }
 
+// fromEXR takes colours as they are: linear light, premultiplied. Grey pictures have
+// Y alone.
 func fromEXR(data []byte) (*Image, error) {
 	e, err := exr.Decode(data, exr.DefaultLimits)
 	if err != nil {
@@ -135,6 +140,8 @@ func fromImage(img image.Image) *Image {
 			if a == 0 {
 				continue
 			}
+			// Go gives colours multiplied by alpha as they are coded; light is
+			// multiplied after it is decoded
 			straight := func(v uint32) float32 { return linear[min(v*65535/a, 65535)] * float32(a) / 65535 }
 			p[0], p[1], p[2], p[3] = straight(r), straight(g), straight(bl), float32(a)/65535
 		}

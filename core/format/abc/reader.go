@@ -51,6 +51,9 @@ type Node struct {
 	above []*group // compounds of the transforms over it, the outermost first
 }
 
+// header is a property as its compound's headers tell it: see the package's layout.
+// first and last are the samples that changed; extent is how many values an entry
+// has.
 type header struct {
 	name, meta     string
 	kind, pod      int
@@ -63,6 +66,7 @@ type header struct {
 // group is a compound that was read.
 type group struct{ under []header }
 
+// find is a property by its name; nil where there is none.
 func (g *group) find(name string) *header {
 	if g != nil {
 		for i := range g.under {
@@ -85,6 +89,7 @@ func Decode(b []byte) (a *Archive, err error) {
 			panic(p)
 		}
 	}()
+	// the two layouts share an ending, and nothing else
 	if bytes.HasPrefix(b, []byte("\x89HDF")) {
 		return nil, &Error{"", "this file is in the older HDF5 layout; write it again in the Ogawa layout"}
 	}
@@ -94,6 +99,7 @@ func Decode(b []byte) (a *Archive, err error) {
 	if b[5] != 255 {
 		return nil, &Error{"", "the file was never finished; whatever wrote it stopped early"}
 	}
+	// number 0 of the table is the empty text
 	a = &Archive{b: b, About: map[string]string{}, metas: []string{""}}
 	root := a.refs(binary.LittleEndian.Uint64(b[8:]), "root")
 	if len(root) < 6 {
@@ -117,8 +123,11 @@ func Decode(b []byte) (a *Archive, err error) {
 	return a, nil
 }
 
+// fail ends the reading; Decode and Sample catch it.
 func fail(where, what string, args ...any) { panic(&Error{where, fmt.Sprintf(what, args...)}) }
 
+// word reads a number; every reference in a file passes through here, so none leads
+// out of it.
 func (a *Archive) word(at uint64, where string) uint64 {
 	if at > uint64(len(a.b)) || uint64(len(a.b))-at < 8 {
 		fail(where, "it points beyond the end of the file, at byte %d of %d", at, len(a.b))
@@ -138,6 +147,8 @@ func (a *Archive) refs(ref uint64, where string) []uint64 {
 	if n > (uint64(len(a.b))-ref-8)/8 {
 		fail(where, "a group of %d parts doesn't fit the file", n)
 	}
+	// groups may refer to each other in circles, or to one group a million times:
+	// what is looked at is counted
 	if a.nodes += int(n) + 1; a.nodes > maxNodes {
 		fail(where, "the file has over %d parts", maxNodes)
 	}
@@ -164,6 +175,9 @@ func (a *Archive) data(ref uint64, where string) []byte {
 	return a.b[at+8 : at+8+n]
 }
 
+// readTimes reads the time samplings. One with a single time a cycle is an even
+// step; one with a list of times is taken as even by its mean step, which is what
+// the files of a constant rate come to.
 func (a *Archive) readTimes(b []byte) {
 	le := binary.LittleEndian
 	for len(b) > 0 {
@@ -200,6 +214,8 @@ func (a *Archive) object(ref uint64, path, meta string, above []*group, depth in
 	if len(refs) == 0 {
 		return
 	}
+	// an object's first part are its properties; a transform among them holds for
+	// all below
 	if refs[0]&dataBit == 0 {
 		top := a.compound(refs[0], where)
 		a.take(top, path, meta, above)
@@ -207,6 +223,7 @@ func (a *Archive) object(ref uint64, path, meta string, above []*group, depth in
 			above = append(above[:len(above):len(above)], a.compound(x.group, where))
 		}
 	}
+	// its last part are the headers of its children, with two hashes behind them
 	last := refs[len(refs)-1]
 	if last&dataBit == 0 {
 		return
@@ -234,6 +251,7 @@ func (a *Archive) object(ref uint64, path, meta string, above []*group, depth in
 	}
 }
 
+// text32 reads a text with its length in front, and returns what comes after.
 func text32(b []byte, where string) (string, []byte) {
 	if len(b) < 4 {
 		fail(where, "a name is cut off")
@@ -247,6 +265,7 @@ func text32(b []byte, where string) (string, []byte) {
 
 // take keeps an object of a kind that is known.
 func (a *Archive) take(top *group, path, meta string, above []*group) {
+	// the kind of an object is told in its metadata, as text
 	schema := ""
 	for _, kv := range strings.Split(meta, ";") {
 		if v, ok := strings.CutPrefix(kv, "schema="); ok {
@@ -289,6 +308,7 @@ func (a *Archive) compound(ref uint64, where string) *group {
 		}
 		info := binary.LittleEndian.Uint32(b)
 		b = b[4:]
+		// counts are as wide as the header's first word says
 		num := func() int {
 			size := []int{1, 2, 4, 4}[info>>2&3]
 			if len(b) < size {
@@ -304,6 +324,7 @@ func (a *Archive) compound(ref uint64, where string) *group {
 		h := header{kind: int(info & 3), pod: int(info >> 4 & 15), extent: int(info >> 12 & 255)}
 		if h.kind > 0 {
 			h.n = num()
+			// unless told otherwise every sample changed
 			h.first, h.last = 1, h.n-1
 			if info&(1<<9) != 0 {
 				h.first, h.last = num(), num()
@@ -345,9 +366,12 @@ func (a *Archive) bytes(h *header, i int, where string) ([]byte, int) {
 	refs := a.refs(h.group, where)
 	a.nodes -= len(refs) + 1 // samples are read one by one
 	at := 0
+	// entry 0 is sample 0; from the first change on there is one a sample, and
+	// beyond the last change it stays
 	if i >= h.first && h.last > 0 {
 		at = min(i, h.last) - h.first + 1
 	}
+	// an array has two references a sample: data, then dimensions
 	if h.kind > 1 {
 		at *= 2
 	}
@@ -361,6 +385,7 @@ func (a *Archive) bytes(h *header, i int, where string) ([]byte, int) {
 	if len(b) < 16 {
 		fail(where, "a sample of %d bytes is cut off", len(b))
 	}
+	// a hash that equal values share
 	b = b[16:]
 	per := podSize[h.pod] * h.extent
 	if len(b)%per != 0 || len(b)/podSize[h.pod] > maxValues {
@@ -379,6 +404,7 @@ func (a *Archive) floats(h *header, i int, where string) []float32 {
 	return out
 }
 
+// number is value k of a property's bytes, of any type.
 func number(b []byte, k, pod int, where string) float64 {
 	le := binary.LittleEndian
 	switch pod {

@@ -22,6 +22,7 @@ const (
 	Camera
 )
 
+// schemas are the kinds as objects' metadata name them.
 var schemas = map[Kind]string{Points: "AbcGeom_Points_v1", Mesh: "AbcGeom_PolyMesh_v1", Camera: "AbcGeom_Camera_v1"}
 
 // Info is what an archive tells of itself.
@@ -75,8 +76,10 @@ const (
 	podDouble = 11
 )
 
+// podSize is the bytes of a value, by type.
 var podSize = []int{1, 1, 1, 2, 2, 4, 4, 8, 8, 2, 4, 8}
 
+// dataBit marks a reference to data; without it, it leads to a group.
 const dataBit = 1 << 63
 
 // Writer writes an archive sample by sample; what it keeps in memory is one
@@ -118,12 +121,15 @@ type prop struct {
 }
 
 // NewWriter begins an archive; to must be at its start.
+// The fifth byte after the name becomes 255 when the file is complete, and the last
+// eight the root's place; until then a reader sees that the file was never finished.
 func NewWriter(to io.WriteSeeker, info Info) *Writer {
 	w := &Writer{to: to, info: info, metas: []string{""}}
 	w.put([]byte{'O', 'g', 'a', 'w', 'a', 0, 0, 1, 0, 0, 0, 0, 0, 0, 0, 0})
 	return w
 }
 
+// put writes at the end. The first error stays and is told by Add and Close.
 func (w *Writer) put(b []byte) {
 	if w.err == nil {
 		_, w.err = w.to.Write(b)
@@ -131,6 +137,8 @@ func (w *Writer) put(b []byte) {
 	w.at += uint64(len(b))
 }
 
+// data writes bytes and returns the reference to them; of none it is the empty
+// reference, which takes no room.
 func (w *Writer) data(parts ...[]byte) uint64 {
 	n := 0
 	for _, p := range parts {
@@ -147,6 +155,7 @@ func (w *Writer) data(parts ...[]byte) uint64 {
 	return ref
 }
 
+// group writes references and returns the one to them.
 func (w *Writer) group(refs []uint64) uint64 {
 	if len(refs) == 0 {
 		return 0
@@ -190,10 +199,12 @@ func (o *Object) Add(s *Sample) error {
 	switch o.Kind {
 	case Camera:
 		l := s.Lens
+		// the 16 numbers of a camera, in the order of the schema
 		core := []float64{l.Focal, l.Wide, l.ShiftX, l.Tall, l.ShiftY, cmp.Or(l.Squeeze, 1), l.Overscan[0], l.Overscan[1], l.Overscan[2], l.Overscan[3], l.Stop, l.Focus, l.Open, l.Close, cmp.Or(l.Near, 0.1), cmp.Or(l.Far, 1e5)}
 		w.scalar(g.sub(".core", "", 1, podDouble, 16), raw(core))
 	case Mesh, Points:
 		w.scalar(g.sub(".selfBnds", "interpretation=box", 1, podDouble, 6), raw(bounds(s.P)))
+		// a value for each vertex; of points, for each of a number that varies
 		scope := "geoScope=vtx;"
 		if o.Kind == Points {
 			scope = "geoScope=var;"
@@ -235,6 +246,8 @@ func (o *Object) Add(s *Sample) error {
 	x := o.xform
 	w.scalar(x.sub(".inherits", "", 1, podBool, 1), []byte{1})
 	if s.Matrix != nil {
+		// an operation is a byte: its kind in the upper four bits (3: a matrix) and
+		// hints
 		w.scalar(x.sub(".ops", "", 1, podUint8, 1), []byte{3 << 4}) // one matrix
 		w.scalar(x.sub(".vals", "", 1, podDouble, 16), raw(s.Matrix[:]))
 		w.scalar(x.sub("isNotConstantIdentity", "", 1, podBool, 1), []byte{1})
@@ -246,6 +259,7 @@ func (o *Object) Add(s *Sample) error {
 
 // sub is a property within a compound; it is made where it isn't there.
 func (p *prop) sub(name, meta string, kind, pod, extent int) *prop {
+	// children before their parent: a reference must lead to what is there
 	for _, s := range p.under {
 		if s.name == name {
 			return s
@@ -263,6 +277,8 @@ func (w *Writer) array(p *prop, b []byte, entries int) { w.sample(p, b, entries)
 // sample stores a value; one that equals the last is only counted.
 func (w *Writer) sample(p *prop, b []byte, entries int) {
 	h := sha256.Sum256(b)
+	// The format's own hash isn't needed: readers want equal keys for equal values,
+	// nothing else. Hashing costs about 2 ns a byte, much less than writing.
 	key := [16]byte(h[:16])
 	changed := p.n == 0 || key != p.prev || entries != p.length
 	if p.n > 0 && entries != p.length {
@@ -298,6 +314,7 @@ func (w *Writer) write(p *prop) uint64 {
 		refs = p.refs
 	case 2:
 		for _, r := range p.refs {
+			// dimensions: one axis, whose length the data's size tells
 			refs = append(refs, r, dataBit)
 		}
 	default:
@@ -317,6 +334,7 @@ func (w *Writer) write(p *prop) uint64 {
 
 // header appends a property's header.
 func (w *Writer) header(b []byte, p *prop) []byte {
+	// one width serves all counts of a header
 	widest := max(len(p.meta), len(p.name), p.n, 1)
 	hint := uint32(0)
 	if widest > 255 {
@@ -384,6 +402,7 @@ func (w *Writer) meta(text string) byte {
 	return byte(len(w.metas) - 1)
 }
 
+// child is an object below another, written already.
 type child struct {
 	name, meta string
 	ref        uint64
@@ -404,6 +423,7 @@ func (w *Writer) node(props *prop, under []child) uint64 {
 		}
 	}
 	// two hashes of 16 bytes: of the properties, and of the children
+	// readers compare them to find equal objects; they only need to differ
 	one, two := sha256.Sum256([]byte(fmt.Sprint(props.name, w.at))), sha256.Sum256(head)
 	return w.group(append(refs, w.data(head, one[:16], two[:16])))
 }
@@ -420,6 +440,7 @@ func (w *Writer) Close() error {
 		shape := child{o.Name + "Shape", "schema=" + title + ";schemaBaseType=AbcGeom_GeomBase_v1;schemaObjTitle=" + title + ":.geom", w.node(&prop{under: []*prop{o.top}}, nil)}
 		tops = append(tops, child{o.Name, "schema=AbcGeom_Xform_v3;schemaObjTitle=AbcGeom_Xform_v3:.xform", w.node(&prop{under: []*prop{o.xform}}, []child{shape})})
 	}
+	// each object is a transform with a shape below it
 	top := w.node(&prop{}, tops)
 	le := binary.LittleEndian
 	zero := w.data(le.AppendUint32(nil, 0))

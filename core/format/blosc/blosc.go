@@ -38,6 +38,7 @@ const (
 func shuffle(dst, src []byte, size int) {
 	n := len(src) / size
 	if size == 4 {
+		// four streams at once: 4 bytes read and written a value, at memory speed
 		d0, d1, d2, d3 := dst[:n], dst[n:2*n], dst[2*n:3*n], dst[3*n:4*n]
 		for i := range d0 {
 			v := binary.LittleEndian.Uint32(src[4*i:])
@@ -54,6 +55,7 @@ func shuffle(dst, src []byte, size int) {
 	copy(dst[n*size:], src[n*size:])
 }
 
+// unshuffle is the way back.
 func unshuffle(dst, src []byte, size int) {
 	n := len(src) / size
 	if size == 4 && len(src)%4 == 0 {
@@ -90,6 +92,10 @@ func (c *Codec) Compress(data []byte, size int) []byte {
 	}
 	plane := c.plane[:n]
 	shuffle(plane, data, size)
+	// A block of enough elements is split: each stream, all first bytes, all second
+	// bytes …, is packed by itself, as they are unlike each other. The reader must
+	// come to the same answer from the same numbers; nothing in the frame says it
+	// but flagWhole.
 	splits := 1
 	flags := byte(flagShuffle | codecLZ4<<5)
 	if size <= splitMaxBytes && n/size >= splitMinimum && n%size == 0 {
@@ -97,11 +103,13 @@ func (c *Codec) Compress(data []byte, size int) []byte {
 	} else {
 		flags |= flagWhole
 	}
+	// room for every stream stored, and for one that is being packed
 	bound := bloscHeader + 4 + splits*4 + n + lz4.CompressBlockBound(n/splits)
 	if cap(c.buf) < bound {
 		c.buf = make([]byte, bound)
 	}
 	out := c.buf[:bound]
+	// version of the format, of the codec; one block, so one offset
 	out[0], out[1], out[2], out[3] = 2, 1, flags, byte(size)
 	binary.LittleEndian.PutUint32(out[4:], uint32(n))
 	binary.LittleEndian.PutUint32(out[8:], uint32(n))
@@ -113,6 +121,8 @@ func (c *Codec) Compress(data []byte, size int) []byte {
 		if at+4+part > len(out) {
 			return nil
 		}
+		// LZ4 gets one byte less room than the stream has: what doesn't fit is
+		// stored
 		m, err := c.lz.CompressBlock(src, out[at+4:min(len(out), at+4+part-1)])
 		if err != nil || m == 0 || m >= part {
 			m = copy(out[at+4:], src) // stored: length equals the plain length
@@ -144,6 +154,7 @@ func Expand(dst, frame []byte) error {
 		copy(dst, frame[bloscHeader:])
 		return nil
 	}
+	// bits instead of bytes put together: nothing that is read here writes it
 	if flags&flagBitwise != 0 {
 		return fmt.Errorf("blosc: frame with bit shuffle can't be read; save with byte shuffle")
 	}
@@ -154,6 +165,7 @@ func Expand(dst, frame []byte) error {
 	if len(frame) < bloscHeader+4*blocks {
 		return fmt.Errorf("blosc: frame is cut short in its offsets")
 	}
+	// a leaf's 2 KB needs no allocation
 	var small [4096]byte
 	tmp := small[:]
 	if block > len(small) {
@@ -163,6 +175,7 @@ func Expand(dst, frame []byte) error {
 		plain := min(block, n-b*block)
 		at := int(binary.LittleEndian.Uint32(frame[bloscHeader+4*b:]))
 		splits := 1
+		// the last block, where it is shorter, isn't split
 		if flags&flagWhole == 0 && size <= splitMaxBytes && block/size >= splitMinimum && plain == block {
 			splits = size
 		}
@@ -177,6 +190,7 @@ func Expand(dst, frame []byte) error {
 			if m < 0 || at+m > len(frame) {
 				return fmt.Errorf("blosc: stream of %d bytes lies outside its frame", m)
 			}
+			// the last stream takes the bytes that don't divide by the streams
 			to := raw[s*part : (s+1)*part]
 			if s == splits-1 {
 				to = raw[s*part:]
@@ -196,6 +210,7 @@ func Expand(dst, frame []byte) error {
 	return nil
 }
 
+// unstream expands one stream; one as long as what it holds is stored.
 func unstream(dst, src []byte, codec int) error {
 	if len(src) == len(dst) {
 		copy(dst, src)

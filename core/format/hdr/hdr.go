@@ -20,6 +20,9 @@ func Encode(r, g, b float32) [4]byte {
 	if !(m > 1e-32) {
 		return [4]byte{}
 	}
+	// The brightest channel decides the exponent that all three share: m = f·2ᵉ with
+	// f in [½, 1), so that its mantissa takes 128 to 255, and the others what is
+	// left of the 8 bits. The error is up to 1/256 of the brightest.
 	f, e := math.Frexp(float64(min(m, 1e38)))
 	s := f * 256 / float64(min(m, 1e38))
 	q := func(v float32) byte { return byte(min(max(float64(v)*s, 0), 255)) }
@@ -31,6 +34,7 @@ func Decode(p [4]byte) (r, g, b float32) {
 	if p[3] == 0 {
 		return 0, 0, 0
 	}
+	// 136: 128 that the exponent is shifted by, and 8 bits of mantissa
 	s := math.Ldexp(1, int(p[3])-136)
 	q := func(v byte) float32 { return float32((float64(v) + 0.5) * s) }
 	return q(p[0]), q(p[1]), q(p[2])
@@ -42,6 +46,8 @@ func Write(out io.Writer, w, h int, rgb []float32) error {
 		return fmt.Errorf("hdr: %d values are no picture of %d x %d", len(rgb), w, h)
 	}
 	b := bufio.NewWriter(out)
+	// The head is lines of text that end with an empty one; then the order of rows
+	// and columns (here from the top left); then the rows.
 	fmt.Fprintf(b, "#?RADIANCE\nFORMAT=32-bit_rle_rgbe\n\n-Y %d +X %d\n", h, w)
 	row := make([][4]byte, w)
 	plane := make([]byte, w)
@@ -50,12 +56,15 @@ func Write(out io.Writer, w, h int, rgb []float32) error {
 			o := 3 * (y*w + x)
 			row[x] = Encode(rgb[o], rgb[o+1], rgb[o+2])
 		}
+		// the newer run lengths can't say other widths: pixels as they are
 		if w < 8 || w > 32767 {
 			for _, p := range row {
 				b.Write(p[:])
 			}
 			continue
 		}
+		// 2 2 and the width mark a row whose four bytes are packed apart: first all
+		// reds, then greens, blues, exponents
 		b.Write([]byte{2, 2, byte(w >> 8), byte(w)})
 		for c := range 4 {
 			for x := range row {
@@ -86,6 +95,7 @@ func packRuns(b *bufio.Writer, p []byte) {
 	}
 }
 
+// run is how often the first byte stands in a row, 127 at most.
 func run(p []byte) int {
 	n := 1
 	for n < len(p) && n < 127 && p[n] == p[0] {
@@ -117,6 +127,7 @@ func Read(data []byte) (w, h int, rgb []float32, err error) {
 		return 0, 0, nil, fmt.Errorf("hdr: %d x %d pixels can't be read; up to %d can", w, h, MaxPixels)
 	}
 	rest = rest[line+1:]
+	// a row packed as well as can be takes 8 bytes for 127 pixels
 	if len(rest) < h*4 && len(rest) < w*h/64 {
 		return 0, 0, nil, errShort
 	}
@@ -134,6 +145,8 @@ func Read(data []byte) (w, h int, rgb []float32, err error) {
 	return w, h, rgb, nil
 }
 
+// readRow reads a row, packed or as it is, and returns what comes after it. A count
+// over 128 is a run of one byte, else so many bytes as they are.
 func readRow(in []byte, row [][4]byte) ([]byte, error) {
 	w := len(row)
 	if len(in) < 4 {

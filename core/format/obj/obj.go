@@ -25,6 +25,9 @@ type Error struct {
 
 func (e *Error) Error() string { return fmt.Sprintf("OBJ, line %d: %s", e.Line, e.What) }
 
+// reading gathers a mesh line by line. Faces refer to vertices by number from 1, or
+// backwards from the last one by negative numbers; all vertices of a file are in one
+// list, whatever object they stand in.
 type reading struct {
 	m      geom.Mesh
 	curves []model.Curve
@@ -64,6 +67,7 @@ func Decode(data []byte) (*model.Model, error) {
 	if len(r.m.Tri) == 0 && len(r.curves) == 0 {
 		return nil, &Error{r.line, "the file has no faces; export polygons"}
 	}
+	// colours may be given for the first vertices alone
 	for len(r.m.Colour) > 0 && len(r.m.Colour) < len(r.m.P) {
 		r.m.Colour = append(r.m.Colour, geom.V(1, 1, 1))
 	}
@@ -81,6 +85,8 @@ func (r *reading) fail(format string, a ...any) error {
 	return &Error{r.line, fmt.Sprintf(format, a...)}
 }
 
+// statement reads one line: a word and what belongs to it. Words that say nothing
+// about shape are passed over.
 func (r *reading) statement(line []byte) error {
 	word, rest, _ := bytes.Cut(bytes.TrimLeft(line, " \t"), []byte(" "))
 	switch string(word) {
@@ -106,6 +112,8 @@ func (r *reading) statement(line []byte) error {
 }
 
 // part is the number of the part that faces belong to now.
+// part is the part that faces go to now: named by object and group, or where a file
+// names neither, by material.
 func (r *reading) part() int32 {
 	if r.cur >= 0 {
 		return r.cur
@@ -134,6 +142,7 @@ func (r *reading) part() int32 {
 	return id
 }
 
+// vertex reads x y z, and maybe a weight or r g b behind them.
 func (r *reading) vertex(b []byte) error {
 	var v [7]float64
 	n := 0
@@ -168,6 +177,7 @@ func (r *reading) vertex(b []byte) error {
 
 func clip(b []byte) string { return string(b[:min(len(b), 40)]) }
 
+// field cuts the next word off.
 func field(b []byte) (word, rest []byte) {
 	i := 0
 	for i < len(b) && (b[i] == ' ' || b[i] == '\t') {
@@ -181,6 +191,7 @@ func field(b []byte) (word, rest []byte) {
 }
 
 // ref reads "7", "7/1", "7//3" or "-1/…"; the first number is the vertex.
+// ref reads a corner, vertex/texture/normal, of which the vertex alone is wanted.
 func (r *reading) ref(word []byte) (int32, error) {
 	num, _, _ := bytes.Cut(word, []byte("/"))
 	n, err := strconv.Atoi(string(num))
@@ -196,6 +207,7 @@ func (r *reading) ref(word []byte) (int32, error) {
 	return int32(n - 1), nil
 }
 
+// face reads a polygon and cuts it into triangles.
 func (r *reading) face(b []byte) error {
 	var poly []int32
 	for {
@@ -223,6 +235,7 @@ func (r *reading) face(b []byte) error {
 	return nil
 }
 
+// polyline reads a curve; one that ends where it began is closed.
 func (r *reading) polyline(b []byte) error {
 	name := r.object
 	if name == "" {
@@ -252,6 +265,7 @@ func (r *reading) polyline(b []byte) error {
 // Encode writes a mesh; parts become groups.
 func Encode(to io.Writer, m *geom.Mesh) error {
 	w := bufio.NewWriterSize(to, 1<<16)
+	// nine figures give a float32 back to the bit
 	num := func(x float64) { w.WriteByte(' '); w.WriteString(strconv.FormatFloat(x, 'g', 9, 64)) }
 	fmt.Fprintln(w, "# metres, y up")
 	for n, p := range m.P {

@@ -51,6 +51,7 @@ func (r *reading) path(name, d string, m matrix) {
 			}
 		}
 		var ox, oy float64
+		// small letters count from where the pen is
 		rel := cmd >= 'a'
 		if rel {
 			ox, oy = x, y
@@ -67,6 +68,7 @@ func (r *reading) path(name, d string, m matrix) {
 			to(ox+num(), y)
 		case 'V':
 			to(x, oy+num())
+		// a smooth curve's first handle mirrors the last one of a curve before it
 		case 'C', 'S':
 			ax, ay := x, y
 			if up == 'C' {
@@ -77,6 +79,7 @@ func (r *reading) path(name, d string, m matrix) {
 			cx, cy = ox+num(), oy+num()
 			ex, ey := ox+num(), oy+num()
 			r.bezier(x, y, ax, ay, cx, cy, ex, ey, to)
+		// a quadratic curve is the cubic whose handles lie two thirds of the way
 		case 'Q', 'T':
 			if up == 'Q' {
 				cx, cy = ox+num(), oy+num()
@@ -106,6 +109,9 @@ func (r *reading) path(name, d string, m matrix) {
 
 // bezier flattens a cubic: a second difference of d bends at most d/(8 n²)
 // off the chords of n pieces.
+// bezier cuts a cubic curve into straight pieces. With d the bound on its second
+// derivative, n pieces are off by at most d/(8n²): Wang's bound, so n follows from
+// how flat the pieces must be.
 func (r *reading) bezier(x0, y0, x1, y1, x2, y2, x3, y3 float64, to func(x, y float64)) {
 	d := 6 * max(math.Hypot(x0-2*x1+x2, y0-2*y1+y2), math.Hypot(x1-2*x2+x3, y1-2*y2+y3))
 	n := int(min(max(1, math.Ceil(math.Sqrt(d/(8*r.flat)))), 500))
@@ -118,6 +124,9 @@ func (r *reading) bezier(x0, y0, x1, y1, x2, y2, x3, y3 float64, to func(x, y fl
 }
 
 // arc goes from end points to a centre (SVG 1.1, appendix F.6.5).
+// arc follows the conversion in the SVG specification (appendix on elliptical arcs):
+// from end points and flags to centre and angles. Radii too small for the ends grow
+// until they just fit. u is the centre before it is turned and shifted back.
 func (r *reading) arc(x1, y1, rx, ry, turn float64, large, sweep bool, x2, y2 float64, to func(x, y float64)) {
 	rx, ry = math.Abs(rx), math.Abs(ry)
 	if rx == 0 || ry == 0 || (x1 == x2 && y1 == y2) {

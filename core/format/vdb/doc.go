@@ -7,6 +7,16 @@
 // tiles, several grids a file, instanced grids, and every linear transform.
 // Point grids, masks and frustum transforms are named and refused.
 //
+// The layout of a file, little-endian throughout; strings have their length in
+// front:
+//
+//	magic (8), version (4), library version (8), 1 for “grids can be reached by
+//	offset”, a UUID as 36 letters, metadata, the number of grids;
+//	for each grid: its name, its type, the grid whose tree it shares or "",
+//	the offsets of its beginning, of its values, of its end;
+//	at its beginning: compression, metadata, transform, topology;
+//	at its values: for each leaf the mask again and the values.
+//
 // Values: float32 for float, half and vec3s grids; all other types are
 // widened to float64 (int64 beyond 2⁵³ loses its last bits).
 //

@@ -46,10 +46,14 @@ type lens struct {
 
 var errShort = errors.New("the file ends too early")
 
+// damage is a panic that Decode turns into an error which names the grid and the
+// byte: the tree is read by methods that call each other, and every value of every
+// one of them can be where the file ends.
 type damage struct{ error }
 
 func (l *lens) fail(format string, a ...any) { panic(damage{fmt.Errorf(format, a...)}) }
 
+// take hands out the next n bytes; it is the one place that looks at the end.
 func (l *lens) take(n int) []byte {
 	if n < 0 || n > len(l.b)-l.at {
 		panic(damage{errShort})
@@ -62,6 +66,8 @@ func (l *lens) u8() byte     { return l.take(1)[0] }
 func (l *lens) u32() uint32  { return binary.LittleEndian.Uint32(l.take(4)) }
 func (l *lens) u64() uint64  { return binary.LittleEndian.Uint64(l.take(8)) }
 func (l *lens) f64() float64 { return math.Float64frombits(l.u64()) }
+
+// text reads a string, its length in front.
 func (l *lens) text() string {
 	n := l.u32()
 	if n > 1<<20 {
@@ -69,10 +75,13 @@ func (l *lens) text() string {
 	}
 	return string(l.take(int(n)))
 }
+
+// coord reads a place in index space.
 func (l *lens) coord() [3]int32 {
 	return [3]int32{int32(l.u32()), int32(l.u32()), int32(l.u32())}
 }
 
+// words reads a mask.
 func (l *lens) words(w []uint64) {
 	b := l.take(8 * len(w))
 	for i := range w {
@@ -80,6 +89,8 @@ func (l *lens) words(w []uint64) {
 	}
 }
 
+// metaMap reads named values. Each says its type and its length, so that types that
+// aren't known here are passed over, and told as such.
 func (l *lens) metaMap() map[string]any {
 	n := l.u32()
 	if n > 1<<16 {
@@ -151,12 +162,16 @@ func Decode(b []byte, lim Limits) (f *File, err error) {
 	if l.u8() == 0 {
 		return nil, fmt.Errorf("vdb: the file was written as a stream, without grid offsets; save it as a file")
 	}
+	// a UUID in letters
 	l.take(36)
 	f.Meta = l.metaMap()
 	n := int(l.u32())
 	if n < 0 || n > lim.Grids {
 		return nil, fmt.Errorf("vdb: the file says it has %d grids; %d are allowed", n, lim.Grids)
 	}
+	// Grids may share a tree: an instance names the grid whose tree it is and has a
+	// transform of its own. It is filled in when all are read, since its parent may
+	// come later.
 	budget := lim.Voxels
 	parent := map[string]*Grid{}
 	var instances []*Grid
@@ -166,9 +181,11 @@ func Decode(b []byte, lim Limits) (f *File, err error) {
 		where = fmt.Sprintf("grid %q", unique)
 		kind, of := l.text(), l.text()
 		start, blocks, end := int64(l.u64()), int64(l.u64()), int64(l.u64())
+		// offsets must lead on, within the file: so no grid is read twice
 		if start < int64(l.at) || blocks < start || end < blocks || end > int64(len(b)) {
 			l.fail("offsets %d, %d, %d don't fit a file of %d bytes", start, blocks, end, len(b))
 		}
+		// names that would be equal have a number behind a separator
 		g := &Grid{Name: strings.SplitN(unique, "\x1e", 2)[0]}
 		l.at = int(start)
 		l.grid(g, kind, of != "" || (len(lim.Only) > 0 && !slices.Contains(lim.Only, g.Name)), &budget)
@@ -214,6 +231,9 @@ func (l *lens) grid(g *Grid, kind string, bare bool, budget *int64) {
 	tr.buffers()
 }
 
+// transform reads a linear map. The scaled kinds store what they derive from the
+// scale beside it (voxel size, its inverse, squares), which is read over. Rows of
+// the matrix are where the axes go, the last the shift: positions are row vectors.
 func (l *lens) transform() Transform {
 	t := Transform{Kind: l.text(), Linear: true}
 	t.M[3][3] = 1
@@ -278,6 +298,7 @@ func (t *treeReader) value() (v [3]float64) {
 	return v
 }
 
+// decode is one value of a type, in float64.
 func decode(t Type, b []byte) float64 {
 	switch t {
 	case frame.Float, frame.Vec3s:
@@ -295,6 +316,11 @@ func decode(t Type, b []byte) float64 {
 	return 0
 }
 
+// Topology is the shape of the tree, root first, without the leaves' values. The
+// root holds tiles (4096³ voxels of one value) and nodes; a node of log 5 spans 4096
+// voxels and has 32³ places, each a tile of 128³ or a node of log 4; that spans 128
+// and has 16³ places, tiles of 8³ or leaves. What is told of the values here is what
+// tiles need.
 func (t *treeReader) topology() {
 	if n := t.u32(); n != 1 {
 		t.fail("%d buffers a leaf", n)
@@ -327,6 +353,7 @@ func (t *treeReader) node(o [3]int32, log uint) {
 		t.children(o, log, child)
 		return
 	}
+	// places count with z fastest, then y, then x
 	span := int32(128)
 	if log == 4 {
 		span = 8
@@ -396,6 +423,8 @@ func (t *treeReader) values(n int, active, child []uint64) func(m, c int) float6
 	if wide {
 		return func(m, c int) float64 { return stored(m, c) }
 	}
+	// with the active mask only active values are stored, in order: the rank of a
+	// value is how many active ones come before it
 	rank := 0
 	idx := make([]int32, n)
 	for m := range n {
@@ -420,6 +449,12 @@ func (t *treeReader) values(n int, active, child []uint64) func(m, c int) float6
 // preamble reads what precedes the values of a block of n: inactive values and
 // which voxels have which, and whether all voxels are stored.
 func (t *treeReader) preamble(n int) (in0, in1 [3]float64, sel []uint64, all, half bool) {
+	// What the inactive values are, in one byte:
+	//
+	//	0  the background		1  its negative
+	//	2  one other value	   3  background and its negative, by a mask
+	//	4  background and another, by a mask
+	//	5  two others, by a mask 6  as many as there are, all stored
 	meta := t.u8()
 	if meta > 6 {
 		t.fail("a block of unknown kind %d", meta)
@@ -485,6 +520,7 @@ func (t *treeReader) parcel(n int) (data []byte, packed bool) {
 	if t.comp&(Blosc|Zip) == 0 {
 		return t.take(n), false
 	}
+	// the packed length; negative where the bytes are stored as they are
 	size := int64(t.u64())
 	if size <= 0 {
 		if -size != int64(n) {
@@ -533,6 +569,7 @@ func (t *treeReader) buffers() {
 	const run = 32
 	for range runtime.GOMAXPROCS(0) {
 		group.Go(func() error {
+			// one block's plain bytes, for each thread: blocks are 2 to 12 KB
 			room := make([]byte, frame.LeafSize*t.comps*8)
 			for {
 				lo := int(next.Add(run)) - run

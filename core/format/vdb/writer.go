@@ -91,6 +91,7 @@ func (p *pen) meta(name string, v any) {
 	}
 }
 
+// metaMap writes in the order of names, so that equal grids give equal files.
 func (p *pen) metaMap(m map[string]any) {
 	keys := make([]string, 0, len(m))
 	for k := range m {
@@ -115,6 +116,9 @@ func Write(w io.Writer, grids []*Grid, opt Options) error {
 	head.WriteString(identity(grids))
 	head.metaMap(opt.Meta)
 	head.u32(uint32(len(grids)))
+	// Offsets count from the start of the file, and a grid's description holds its
+	// end: so each grid is put together in memory, topology and packed values,
+	// before a byte of it is written. That is its packed size, once.
 	at := int64(head.Len())
 	if _, err := w.Write(head.Bytes()); err != nil {
 		return err
@@ -189,6 +193,9 @@ type node2 struct {
 func tree(g *Grid) []*node2 {
 	top := map[[3]int32]*node2{}
 	for _, l := range g.Leaves {
+		// the bits of a coordinate say where in the tree it lies: 12 and up the
+		// root's, 7 to 11 the upper node's place, 3 to 6 the lower one's, 0 to 2 the
+		// voxel in its leaf
 		o := l.Origin
 		key := [3]int32{o[0] &^ 4095, o[1] &^ 4095, o[2] &^ 4095}
 		n2 := top[key]
@@ -241,6 +248,7 @@ func encode(g *Grid, opt Options) (*pen, [][]byte, error) {
 	p.metaMap(meta)
 	writeTransform(g.Transform, p)
 
+	// the root: background, counts, tiles
 	p.u32(1) // buffers a leaf
 	value(g, p, g.Background)
 	nodes := tree(g)
@@ -258,6 +266,7 @@ func encode(g *Grid, opt Options) (*pen, [][]byte, error) {
 		}
 		p.WriteByte(b)
 	}
+	// values are written in the order in which topology names the leaves
 	var order []*Leaf
 	for _, n2 := range nodes {
 		p.coord(n2.origin)
@@ -269,6 +278,7 @@ func encode(g *Grid, opt Options) (*pen, [][]byte, error) {
 		}
 		sort.Ints(keys)
 		writeWords(p, child[:])
+		// no tile is active: everything below is nodes
 		writeWords(p, make([]uint64, 512))
 		emptyValues(g, p, comp)
 		for _, k := range keys {
@@ -290,6 +300,7 @@ func encode(g *Grid, opt Options) (*pen, [][]byte, error) {
 			}
 		}
 	}
+	// 64 leaves a piece are some 100 KB: enough for a thread to be worth it
 	const batch = 64
 	blocks := make([][]byte, (len(order)+batch-1)/batch)
 	work := func(lo, hi int) {
@@ -311,6 +322,7 @@ func encode(g *Grid, opt Options) (*pen, [][]byte, error) {
 	return p, blocks, nil
 }
 
+// activeBounds are the box of what is active, and how much it is.
 func activeBounds(g *Grid) (lo, hi [3]int32, n int64) {
 	in := g.Inspect()
 	return in.Min, in.Max, in.Active
@@ -331,6 +343,8 @@ func emptyValues(g *Grid, p *pen, comp Compression) {
 	}
 }
 
+// value writes one value as the topology has it: in full, but rounded to a half
+// where the leaves' values are halves, so that both are the same number.
 func value(g *Grid, p *pen, v [3]float64) {
 	for c := range g.Type.Components() {
 		f := float32(v[c])
@@ -355,6 +369,8 @@ func leafValues(g *Grid, p *pen, c *codec, l *Leaf, comp Compression) {
 		c.raw = make([]byte, frame.LeafSize*nc*size)
 	}
 	raw := c.raw[:0]
+	// a leaf that is full, as most in the middle of smoke are, needs no look at the
+	// mask
 	full := !g.Half && l.Active.Count() == frame.LeafSize
 	if full {
 		raw = raw[:frame.LeafSize*nc*4]
@@ -427,6 +443,7 @@ func writeTransform(t Transform, p *pen) {
 	for a := range 3 {
 		p.f64(t.M[3][a])
 	}
+	// scale, voxel size, and three that follow from them
 	for _, v := range []float64{h, h, 1 / h, 1 / (h * h), 1 / (2 * h)} {
 		for range 3 {
 			p.f64(v)
