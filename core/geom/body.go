@@ -208,103 +208,143 @@ const coarse = 4
 // again (the vector distance transform of Danielsson 1980, with triangles in
 // place of points). Everything becomes a signed distance here, not its square.
 func (b *Body) farField(inside []bool, work Workers) {
-	var n [3]int
-	for x := range n {
-		n[x] = (b.N[x]-1+coarse-1)/coarse + 1
-	}
-	knots := make([]float32, n[0]*n[1]*n[2])
-	near := make([]int32, len(knots))
-	for i := range knots {
-		knots[i], near[i] = float32(math.Inf(1)), -1
-	}
-	try := func(at int, p Vec3, t int32) {
-		if t >= 0 && near[at] != t {
-			if d := float32(b.tris[t].gap2(p)); d < knots[at] {
-				knots[at], near[at] = d, t
-			}
-		}
-	}
-	knot := func(i, j, k int) int { return (k*n[1]+j)*n[0] + i }
-	for k := 0; k < b.N[2]; k += 2 {
-		for j := 0; j < b.N[1]; j += 2 {
-			for i := 0; i < b.N[0]; i += 2 {
-				if t := b.near[b.index(i, j, k)]; t >= 0 {
-					x, y, z := (i+1)/coarse, (j+1)/coarse, (k+1)/coarse
-					try(knot(x, y, z), b.point(x*coarse, y*coarse, z*coarse), t)
-				}
-			}
-		}
-	}
+	f := newFar(b)
+	f.seed()
 	for range 2 {
-		for _, way := range []int{1, -1} {
-			for c := range len(knots) {
-				at := c
-				if way < 0 {
-					at = len(knots) - 1 - c
-				}
-				i, j, k := at%n[0], at/n[0]%n[1], at/(n[0]*n[1])
-				p := b.point(i*coarse, j*coarse, k*coarse)
-				for dz := -1; dz <= 0; dz++ {
-					for dy := -1; dy <= 1; dy++ {
-						for dx := -1; dx <= 1; dx++ {
-							if (dz*3+dy)*3+dx >= 0 {
-								continue
-							}
-							x, y, z := i+dx*way, j+dy*way, k+dz*way
-							if x >= 0 && y >= 0 && z >= 0 && x < n[0] && y < n[1] && z < n[2] {
-								try(at, p, near[knot(x, y, z)])
-							}
-						}
-					}
-				}
-			}
-		}
+		f.sweep(1)
+		f.sweep(-1)
 	}
-	// signed, for else what lies between points on both sides of the surface
-	// would be far from it
-	for k := range n[2] {
-		for j := range n[1] {
-			for i := range n[0] {
-				c := knot(i, j, k)
-				knots[c] = float32(math.Sqrt(float64(knots[c])))
-				if x, y, z := i*coarse, j*coarse, k*coarse; x < b.N[0] && y < b.N[1] && z < b.N[2] && inside[b.index(x, y, z)] {
-					knots[c] = -knots[c]
-				}
-			}
-		}
-	}
-	least := float32(band * b.H)
+	f.sign(inside)
 	work(b.N[2], 1, func(lo, hi int) {
 		for k := lo; k < hi; k++ {
-			c, fz := k/coarse, float32(k%coarse)/coarse
-			c1 := min(c+1, n[2]-1)
 			for j := range b.N[1] {
-				r, fy := j/coarse, float32(j%coarse)/coarse
-				r1 := min(r+1, n[1]-1)
-				rows := [4][]float32{knots[(c*n[1]+r)*n[0]:][:n[0]], knots[(c*n[1]+r1)*n[0]:][:n[0]], knots[(c1*n[1]+r)*n[0]:][:n[0]], knots[(c1*n[1]+r1)*n[0]:][:n[0]]}
-				row := b.index(0, j, k)
-				for i := range b.N[0] {
-					if b.near[row+i] >= 0 {
-						b.Dist[row+i] = float32(math.Sqrt(float64(b.Dist[row+i])))
-						if inside[row+i] {
-							b.Dist[row+i] = -b.Dist[row+i]
-						}
-						continue
-					}
-					q, fx := i/coarse, float32(i%coarse)/coarse
-					q1 := min(q+1, n[0]-1)
-					mix := func(a []float32) float32 { return a[q] + (a[q1]-a[q])*fx }
-					lo := mix(rows[0]) + (mix(rows[1])-mix(rows[0]))*fy
-					hi := mix(rows[2]) + (mix(rows[3])-mix(rows[2]))*fy
-					if d := lo + (hi-lo)*fz; inside[row+i] {
-						b.Dist[row+i] = min(-least, d)
-					} else {
-						b.Dist[row+i] = max(least, d)
-					}
-				}
+				f.fill(j, k, inside)
 			}
 		}
 	})
+}
+
+// far is the coarser lattice of a body: its knots stand coarse spacings apart,
+// so that it has a 64th of the points.
+type far struct {
+	*Body
+	n     [3]int    // knots
+	knots []float32 // squared distances, later signed distances
+	tri   []int32   // the nearest triangle so far, −1: none
+}
+
+func newFar(b *Body) *far {
+	f := &far{Body: b}
+	for x := range f.n {
+		f.n[x] = (b.N[x]-1+coarse-1)/coarse + 1
+	}
+	f.knots = make([]float32, f.n[0]*f.n[1]*f.n[2])
+	f.tri = make([]int32, len(f.knots))
+	for i := range f.knots {
+		f.knots[i], f.tri[i] = float32(math.Inf(1)), -1
+	}
+	return f
+}
+
+func (f *far) knot(i, j, k int) int { return (k*f.n[1]+j)*f.n[0] + i }
+
+// try measures a triangle against a knot at p.
+func (f *far) try(at int, p Vec3, t int32) {
+	if t < 0 || f.tri[at] == t {
+		return
+	}
+	if d := float32(f.tris[t].gap2(p)); d < f.knots[at] {
+		f.knots[at], f.tri[at] = d, t
+	}
+}
+
+// seed gives knots the triangles of the band's points round them. Every second
+// point will do: the band is wider than that.
+func (f *far) seed() {
+	for k := 0; k < f.N[2]; k += 2 {
+		for j := 0; j < f.N[1]; j += 2 {
+			for i := 0; i < f.N[0]; i += 2 {
+				if t := f.near[f.index(i, j, k)]; t >= 0 {
+					x, y, z := (i+1)/coarse, (j+1)/coarse, (k+1)/coarse
+					f.try(f.knot(x, y, z), f.point(x*coarse, y*coarse, z*coarse), t)
+				}
+			}
+		}
+	}
+}
+
+// before are the 13 of a knot's 26 neighbours that come before it in the array.
+var before = func() (out [][3]int) {
+	for n := range 13 {
+		out = append(out, [3]int{n%3 - 1, n/3%3 - 1, n/9 - 1})
+	}
+	return out
+}()
+
+// sweep tries at each knot the triangles of the neighbours that came before it,
+// from the first knot to the last (way 1) or back (−1). Two sweeps each way
+// carry a triangle to wherever it is nearest but for rare corners, which are
+// off by less than a spacing.
+func (f *far) sweep(way int) {
+	for c := range f.knots {
+		at := c
+		if way < 0 {
+			at = len(f.knots) - 1 - c
+		}
+		i, j, k := at%f.n[0], at/f.n[0]%f.n[1], at/(f.n[0]*f.n[1])
+		p := f.point(i*coarse, j*coarse, k*coarse)
+		for _, d := range before {
+			x, y, z := i+d[0]*way, j+d[1]*way, k+d[2]*way
+			if x >= 0 && y >= 0 && z >= 0 && x < f.n[0] && y < f.n[1] && z < f.n[2] {
+				f.try(at, p, f.tri[f.knot(x, y, z)])
+			}
+		}
+	}
+}
+
+// sign makes the knots signed distances: else what lies between knots on both
+// sides of the surface would come out far from it.
+func (f *far) sign(inside []bool) {
+	for at := range f.knots {
+		x, y, z := at%f.n[0]*coarse, at/f.n[0]%f.n[1]*coarse, at/(f.n[0]*f.n[1])*coarse
+		f.knots[at] = float32(math.Sqrt(float64(f.knots[at])))
+		if x < f.N[0] && y < f.N[1] && z < f.N[2] && inside[f.index(x, y, z)] {
+			f.knots[at] = -f.knots[at]
+		}
+	}
+}
+
+// fill makes a row of points signed distances: those of the band by the root
+// of what they hold, the others from the knots round them, and never nearer
+// than the band reaches.
+func (f *far) fill(j, k int, inside []bool) {
+	b, n := f.Body, f.n
+	least := float32(band * b.H)
+	c, fz := k/coarse, float32(k%coarse)/coarse
+	r, fy := j/coarse, float32(j%coarse)/coarse
+	c1, r1 := min(c+1, n[2]-1), min(r+1, n[1]-1)
+	line := func(j, k int) []float32 { return f.knots[f.knot(0, j, k):][:n[0]] }
+	rows := [4][]float32{line(r, c), line(r1, c), line(r, c1), line(r1, c1)}
+	row := b.index(0, j, k)
+	for i := range b.N[0] {
+		if b.near[row+i] >= 0 {
+			b.Dist[row+i] = float32(math.Sqrt(float64(b.Dist[row+i])))
+			if inside[row+i] {
+				b.Dist[row+i] = -b.Dist[row+i]
+			}
+			continue
+		}
+		q, fx := i/coarse, float32(i%coarse)/coarse
+		q1 := min(q+1, n[0]-1)
+		mix := func(a []float32) float32 { return a[q] + (a[q1]-a[q])*fx }
+		lo := mix(rows[0]) + (mix(rows[1])-mix(rows[0]))*fy
+		hi := mix(rows[2]) + (mix(rows[3])-mix(rows[2]))*fy
+		if d := lo + (hi-lo)*fz; inside[row+i] {
+			b.Dist[row+i] = min(-least, d)
+		} else {
+			b.Dist[row+i] = max(least, d)
+		}
+	}
 }
 
 // crossing is where a lattice row meets a triangle.

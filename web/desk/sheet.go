@@ -88,7 +88,7 @@ type fileFacts struct {
 	Choices     []string // names that can take part
 }
 
-// Facts reads what is known of an element's file.
+// facts reads what is known of an element's file.
 func facts(doc *shot.Shot, e *shot.Element) *fileFacts {
 	ref := val.Mesh.Of(e)
 	if ref == "" {

@@ -56,7 +56,7 @@ type castItem struct {
 	Finding  string
 }
 
-// Space gathers what a station shows; el, take and look come from the query.
+// space gathers what a station shows; el, take and look come from the query.
 func (s *Server) space(c *gin.Context, at string) (*Space, error) {
 	row := Row(c)
 	doc, sum, err := s.Studio.Store.DocSum(row.ID)

@@ -46,7 +46,7 @@ type JobView struct {
 // they have stars, are chosen, or all are asked for.
 const listedTakes = 40
 
-// Takes gathers the shot's takes; brief leaves out all but the chosen one.
+// takes gathers the shot's takes; brief leaves out all but the chosen one.
 func (s *Server) takes(w *Space, chosen string, brief, every bool) error {
 	takes, jobs := w.List.Takes, w.List.Jobs
 	want, _ := strconv.Atoi(chosen)

@@ -156,7 +156,7 @@ func (s *room) handed(c *gin.Context, form func(string) string) (t store.Take, f
 	return
 }
 
-// HandoverSize answers with the disk that a handover will take.
+// handoverSize answers with the disk that a handover will take.
 func (s *room) handoverSize(c *gin.Context) {
 	t, from, to, renders, err := s.handed(c, c.Query)
 	var size int64
@@ -178,7 +178,7 @@ func (s *room) presetHandover(c *gin.Context) {
 	s.Edit(c, "handover: "+p.Label, "", func(d *shot.Shot) error { return d.Handover.PutAll(p.Values) })
 }
 
-// Record queues the rendering of tiles.
+// record queues the rendering of tiles.
 func (s *room) record(c *gin.Context) {
 	t, err := s.TakeOf(c, c.PostForm("take"))
 	var from, to, wide, tall int
@@ -312,7 +312,7 @@ func (s *room) things(c *gin.Context) (j store.Job, m *handover.Manifest, things
 	return j, m, things, f, true
 }
 
-// Shadow draws what a reader finds in a file, along an axis.
+// shadow draws what a reader finds in a file, along an axis.
 func (s *room) shadow(c *gin.Context) {
 	_, _, things, _, ok := s.things(c)
 	if !ok {
@@ -338,7 +338,7 @@ func (s *room) sendPNG(c *gin.Context, write func(b *bytes.Buffer) error) {
 	c.Data(http.StatusOK, "image/png", b.Bytes())
 }
 
-// SheetPicture sends a flipbook's sheet as the player reads it.
+// sheetPicture sends a flipbook's sheet as the player reads it.
 func (s *room) sheetPicture(c *gin.Context) {
 	j, m, ok := s.finished(c)
 	if !ok {
@@ -380,7 +380,7 @@ func (s *room) sheetPicture(c *gin.Context) {
 	c.String(http.StatusNotFound, "This flipbook has no such sheet, or it is a sequence.")
 }
 
-// Comp lays a picture of a handover over the plate, read back from its file.
+// comp lays a picture of a handover over the plate, read back from its file.
 func (s *room) comp(c *gin.Context) {
 	j, m, ok := s.finished(c)
 	if !ok {

@@ -181,7 +181,7 @@ func (s *room) bringPicture(c *gin.Context) {
 	c.String(http.StatusOK, fmt.Sprintf("%d picture(s) brought in", 1+len(f.Side)))
 }
 
-// Pictures reads the files of a request; several must have one size.
+// pictures reads the files of a request; several must have one size.
 func pictures(c *gin.Context) (*asset.File, error) {
 	form, err := c.MultipartForm()
 	if err != nil {
@@ -241,7 +241,7 @@ func (s *room) keptList(c *gin.Context) {
 	c.JSON(http.StatusOK, list)
 }
 
-// Keep keeps or forgets one.
+// keep keeps or forgets one.
 func (s *room) keep(c *gin.Context) {
 	if err := s.Studio.KeepStops(studio.Kept{Name: c.PostForm("name"), Type: shot.Type(c.Param("type")), Text: c.PostForm("text")}); err != nil {
 		desk.Refuse(c, http.StatusUnprocessableEntity, err)

@@ -81,7 +81,7 @@ func lightKey(t store.Take, doc *shot.Shot, lk *shot.Element, number, width int,
 // say how much of it is gathered.
 var afterLight = []string{val.LightBands.Name(), val.Denoise.Name(), val.Samples.Name(), val.Plate.Name(), val.PlateFirst.Name()}
 
-// Preview adds samples for a quarter of a second and answers with the picture
+// preview adds samples for a quarter of a second and answers with the picture
 // so far; the first answer is a coarse one. What it depends on makes its key,
 // so that a change begins a new one, and whoever asks for an old one stops.
 func (s *room) preview(c *gin.Context) {
@@ -225,7 +225,7 @@ func (s *room) begin(p *previewJob, t store.Take, doc *shot.Shot, lk *shot.Eleme
 // maxFrames bounds the frames that are kept in memory.
 const maxFrames = 3
 
-// Frame finds or begins a frame in memory; the one used longest ago goes.
+// frame finds or begins a frame in memory; the one used longest ago goes.
 func (p *previews) frame(key string) *readFrame {
 	p.mu.Lock()
 	defer p.mu.Unlock()

@@ -456,7 +456,7 @@ func packMesh(m *geom.Mesh, weights []float32) []byte {
 	return out
 }
 
-// Paint takes weights painted in the viewport, a byte for each vertex of the
+// paint takes weights painted in the viewport, a byte for each vertex of the
 // rest pose.
 func (s *room) paint(c *gin.Context) {
 	body, err := io.ReadAll(http.MaxBytesReader(c.Writer, c.Request.Body, geom.MaxVertices))
@@ -496,7 +496,7 @@ func (s *room) paint(c *gin.Context) {
 	c.Status(http.StatusNoContent)
 }
 
-// Wrap replaces an element's mesh by a closed stand-in of its first pose.
+// wrap replaces an element's mesh by a closed stand-in of its first pose.
 func (s *room) wrap(c *gin.Context) {
 	id := c.Param("el")
 	s.Edit(c, "wrap", "", func(d *shot.Shot) error {

@@ -84,7 +84,7 @@ func (s *room) addClip(c *gin.Context) {
 	c.JSON(http.StatusOK, map[string]string{"id": id})
 }
 
-// Clip sends a reference; parts of it where the browser asks for parts.
+// clip sends a reference; parts of it where the browser asks for parts.
 func (s *room) clip(c *gin.Context) {
 	doc, err := s.Studio.Store.Doc(desk.Row(c).ID)
 	if err != nil {

@@ -41,7 +41,7 @@ type sliceChannel struct {
 	High   float64 `json:"high"`
 }
 
-// Slice answers with the numbers of a channel on a plane: float32, little
+// slice answers with the numbers of a channel on a plane: float32, little
 // endian, rows from below.
 func (s *room) slice(c *gin.Context) {
 	t, number, ok := s.TakeFrame(c, c.Param("take"), c.Param("frame"))

@@ -86,7 +86,7 @@ func (s *room) recipeList(c *gin.Context) {
 	s.Exec(c, "partials", "recipelist", data)
 }
 
-// SaveRecipe keeps the shot's cast as a recipe of one's own.
+// saveRecipe keeps the shot's cast as a recipe of one's own.
 func (s *room) saveRecipe(c *gin.Context) {
 	doc, err := s.Studio.Store.Doc(desk.Row(c).ID)
 	if err != nil {
@@ -126,7 +126,7 @@ func (s *room) saveRecipe(c *gin.Context) {
 	s.recipeList(c)
 }
 
-// DropRecipe deletes one of one's own.
+// dropRecipe deletes one of one's own.
 func (s *room) dropRecipe(c *gin.Context) {
 	if err := s.Studio.DropRecipe(c.PostForm("recipe")); err != nil {
 		s.Fail(c, http.StatusUnprocessableEntity, err.Error()+".", "")
@@ -135,7 +135,7 @@ func (s *room) dropRecipe(c *gin.Context) {
 	s.recipeList(c)
 }
 
-// RecipePicture is that of a recipe of one's own.
+// recipePicture is that of a recipe of one's own.
 func (s *room) recipePicture(c *gin.Context) {
 	b, err := s.Studio.RecipePicture(strings.TrimSuffix(c.Param("file"), ".png"))
 	if err != nil {

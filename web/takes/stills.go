@@ -9,7 +9,7 @@ import (
 	"zarf/web/desk"
 )
 
-// Still is a small picture of a take's frame with the camera, the solids and a
+// still is a small picture of a take's frame with the camera, the solids and a
 // look of the shot as it is now, so that takes can be compared. Pictures are
 // kept on disk beside the cache, by all that they depend on.
 func (s *room) still(c *gin.Context) {

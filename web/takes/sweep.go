@@ -29,7 +29,7 @@ func readSweep(c *gin.Context) (sw studio.Sweep, err error) {
 	return sw, err
 }
 
-// SweepCost says in words what a sweep would take.
+// sweepCost says in words what a sweep would take.
 func (s *room) sweepCost(c *gin.Context) {
 	sw, err := readSweep(c)
 	var cost studio.SweepCost
