@@ -49,66 +49,19 @@ func (s *Solver) burn(dt float64, p Physics, st *FrameStats) float64 {
 		return 0
 	}
 	s.spread(dt, p.Fire.Spread)
-	f := p.Fire
-	lights := float32(f.Ignition - p.AirTemperature)
-	warm := f.Heat / (p.AirDensity * HeatCapacity) // K for 1 kg/m³ burnt
-	fade := float32(0)
-	if f.Afterglow > 0 {
-		fade = float32(math.Exp(-dt / f.Afterglow))
+	h3 := s.H * s.H * s.H
+	fl := burnStep{Fire: p.Fire, air: p.AirTemperature, dt: dt, lights: float32(p.Fire.Ignition - p.AirTemperature), warm: p.Fire.Heat / (p.AirDensity * HeatCapacity)}
+	if fl.Afterglow > 0 {
+		fl.fade = float32(math.Exp(-dt / fl.Afterglow))
 	}
 	part := make([]burned, s.NZ)
-	h3 := s.H * s.H * s.H
 	l := &s.lay[onCentre]
 	s.sourced = true
 	s.crew.For(s.NZ, s.grain(), func(k0, k1 int) {
 		for k := k0; k < k1; k++ {
-			sum := &part[k]
 			for j := range s.NY {
 				for _, r := range l.spans(j, k) {
-					o, e := l.Index(r.Lo, j, k), l.Index(r.Hi-1, j, k)+1
-					fuel, burn, heat, smoke, src := s.Fuel.Data[o:e], s.Burn.Data[o:e], s.Heat.Data[o:e], s.Smoke.Data[o:e], s.source.Data[o:e]
-					for i, q := range fuel {
-						if q < least {
-							if b := burn[i]; b != 0 {
-								if b *= fade; b < 1e-4 {
-									b = 0
-								}
-								burn[i] = b
-							}
-							continue
-						}
-						free := 1.0
-						if s.Used != nil {
-							free = 1 - float64(s.Used.Data[o+i])
-						}
-						if free < 1e-3 { // it goes out for want of air
-							burn[i] *= fade
-							continue
-						}
-						if heat[i] >= lights {
-							burn[i] = 1
-						}
-						b := burn[i]
-						if b <= 0 {
-							continue
-						}
-						d := float64(q) * -math.Expm1(-f.Rate*float64(b)*dt)
-						if s.Used != nil && f.OxygenNeed > 0 {
-							d = min(d, free/f.OxygenNeed)
-							s.Used.Data[o+i] += float32(d * f.OxygenNeed)
-						}
-						fuel[i] = q - float32(d)
-						d = float64(q) - float64(fuel[i]) // as float32 has it, so that accounts hold
-						dT := warm * d
-						t := float64(heat[i]) + p.AirTemperature
-						grow := f.Expansion * math.Log1p(dT/max(t, 1)) / dt
-						heat[i] += float32(dT)
-						smoke[i] += float32(f.Soot * d)
-						src[i] += float32(grow)
-						sum.fuel += d
-						sum.volume += grow
-						sum.soot += f.Soot * d
-					}
+					s.burnRow(&fl, l.Index(r.Lo, j, k), l.Index(r.Hi-1, j, k)+1, &part[k])
 				}
 			}
 		}
@@ -120,10 +73,72 @@ func (s *Solver) burn(dt float64, p Physics, st *FrameStats) float64 {
 		all.volume += v.volume
 	}
 	st.FuelBurnt += all.fuel * h3
-	st.HeatMade += all.fuel * h3 * warm
+	st.HeatMade += all.fuel * h3 * fl.warm
 	st.SootMade += all.soot * h3
 	st.Expanded += all.volume * h3 * dt
 	return all.volume * h3
+}
+
+// burnStep is what a step of burning needs of each row.
+type burnStep struct {
+	Fire
+	air, dt float64
+	lights  float32 // K over the air at which fuel catches fire
+	fade    float32 // what is left after a step of a flame without fuel
+	warm    float64 // K that a kg/m³ of fuel makes its air warmer by
+}
+
+// burnRow burns values o to e of the arrays, and adds up what it burnt. A voxel
+// without fuel only fades; one without air goes out; the others light where they
+// are hot, burn a share of their fuel that follows from the rate, at most what
+// their oxygen allows, and get warmer, sootier and larger by it.
+func (s *Solver) burnRow(f *burnStep, o, e int, sum *burned) {
+	fuel, burn, heat, smoke, src := s.Fuel.Data[o:e], s.Burn.Data[o:e], s.Heat.Data[o:e], s.Smoke.Data[o:e], s.source.Data[o:e]
+	for i, q := range fuel {
+		if q < least {
+			if b := burn[i]; b != 0 {
+				if b *= f.fade; b < 1e-4 {
+					b = 0
+				}
+				burn[i] = b
+			}
+			continue
+		}
+		free := 1.0 // share of the air that isn't spent
+		if s.Used != nil {
+			free = 1 - float64(s.Used.Data[o+i])
+		}
+		if free < 1e-3 { // it goes out for want of air
+			burn[i] *= f.fade
+			continue
+		}
+		if heat[i] >= f.lights {
+			burn[i] = 1
+		}
+		b := burn[i]
+		if b <= 0 {
+			continue
+		}
+		// df/dt = −rate b f over the step, exactly
+		d := float64(q) * -math.Expm1(-f.Rate*float64(b)*f.dt)
+		if s.Used != nil && f.OxygenNeed > 0 {
+			d = min(d, free/f.OxygenNeed)
+			s.Used.Data[o+i] += float32(d * f.OxygenNeed)
+		}
+		fuel[i] = q - float32(d)
+		d = float64(q) - float64(fuel[i]) // as float32 has it, so that accounts hold
+		dT := f.warm * d
+		t := float64(heat[i]) + f.air
+		// volume goes with temperature at constant pressure: ln((T + dT)/T) over
+		// the step is the divergence that makes room for it
+		grow := f.Expansion * math.Log1p(dT/max(t, 1)) / f.dt
+		heat[i] += float32(dT)
+		smoke[i] += float32(f.Soot * d)
+		src[i] += float32(grow)
+		sum.fuel += d
+		sum.volume += grow
+		sum.soot += f.Soot * d
+	}
 }
 
 // pulled makes up for what a front that is cut off at its foot and stands on a

@@ -274,7 +274,30 @@ func (b *book) choose() error {
 	if !fit {
 		first, last = 0, len(b.tiles)-1
 	}
-	var index []int
+	index, err := b.pick(first, last, n, fit)
+	if err != nil {
+		return err
+	}
+	all := b.tiles
+	b.tiles = nil
+	for _, i := range index {
+		b.tiles = append(b.tiles, all[i])
+		b.picked = append(b.picked, b.frames[i])
+	}
+	if b.facts.Loop == "blend" {
+		over := int(val.LoopOver.Of(b.Settings))
+		if b.tiles, err = flipbook.Blend(b.tiles, over); err != nil {
+			return err
+		}
+		b.picked = b.picked[over:]
+	}
+	b.account(n)
+	return b.grid.Check(min(len(b.tiles), n))
+}
+
+// pick lists n of the recorded frames first to last: where the loop is cut, those
+// between the best seam; where it goes over, as many more as that takes.
+func (b *book) pick(first, last, n int, fit bool) (index []int, err error) {
 	switch b.facts.Loop {
 	case "cut":
 		small := make([]*flipbook.Tile, last-first+1)
@@ -292,7 +315,7 @@ func (b *book) choose() error {
 		}
 		seam, err := flipbook.Cut(small, int(val.LoopLeast.Of(b.Settings)), most)
 		if err != nil {
-			return err
+			return nil, err
 		}
 		long := seam.To - seam.From + 1
 		for i := range min(n, long) {
@@ -301,29 +324,22 @@ func (b *book) choose() error {
 	case "blend":
 		over := int(val.LoopOver.Of(b.Settings))
 		if index, err = b.row(first, last, n+over, fit); err != nil {
-			return err
+			return nil, err
 		}
 		if len(index) < 2*over+1 {
-			return fmt.Errorf("going over in %d tiles needs %d frames, there are %d: record more, or go over in fewer", over, 2*over+1, len(index))
+			return nil, fmt.Errorf("going over in %d tiles needs %d frames, there are %d: record more, or go over in fewer", over, 2*over+1, len(index))
 		}
 	default:
 		if index, err = b.row(first, last, n, fit); err != nil {
-			return err
+			return nil, err
 		}
 	}
-	all := b.tiles
-	b.tiles = nil
-	for _, i := range index {
-		b.tiles = append(b.tiles, all[i])
-		b.picked = append(b.picked, b.frames[i])
-	}
-	if b.facts.Loop == "blend" {
-		over := int(val.LoopOver.Of(b.Settings))
-		if b.tiles, err = flipbook.Blend(b.tiles, over); err != nil {
-			return err
-		}
-		b.picked = b.picked[over:]
-	}
+	return index, nil
+}
+
+// account puts into facts and notes what came of choosing n frames: how the loop's
+// seam looks, what the recording cuts off, what stays empty.
+func (b *book) account(n int) {
 	if b.facts.Loop != "none" {
 		s := flipbook.Measure(b.tiles)
 		b.facts.Seam = &SeamFacts{s.Jump, s.Mean, s.Ratio()}
@@ -340,7 +356,6 @@ func (b *book) choose() error {
 	if len(b.tiles) < n {
 		b.m.Notes = append(b.m.Notes, fmt.Sprintf("%d of %d tiles are used", len(b.tiles), n))
 	}
-	return b.grid.Check(min(len(b.tiles), n))
 }
 
 // row lists n frames, spread or one after another.

@@ -100,44 +100,76 @@ func (b *book) write(ctx context.Context) error {
 	return err
 }
 
+// plainSpace is how sheets of numbers are coded.
+const plainSpace = "plain numbers, no transfer"
+
 // sheets prepares what was chosen; each has four planes.
 func (b *book) sheets() (out []sheet, err error) {
+	file := val.SheetFile.Of(b.Settings)
+	out = b.lit(file)
+	if val.SheetNormals.Of(b.Settings) {
+		out = append(out, b.four("normal", [4]string{"x to the right", "y up", "z to the viewer", "alpha"}, plainSpace+"; 0.5 is 0", "straight", cut, func(t *flipbook.Tile) (p [4][]float32) {
+			for c := range 3 {
+				p[c] = b.normal(t, c, file)
+			}
+			p[3] = t.Planes[3]
+			return p
+		}))
+	}
+	if val.SheetSides.Of(b.Settings) {
+		out = append(out, b.sides()...)
+	}
+	if val.SheetPacked.Of(b.Settings) {
+		out = append(out, b.packed(file))
+	}
+	if b.flows != nil {
+		out = append(out, b.vectors(file))
+	}
+	return out, nil
+}
+
+// four is a sheet whose tiles planes makes of the recorded ones; nil planes are
+// filled with 0. code turns a tile's numbers into the file's and counts those
+// that it cut off.
+func (b *book) four(name string, chans [4]string, space, alpha string, code func(*flipbook.Tile, grid.Crew) int, planes func(t *flipbook.Tile) [4][]float32) sheet {
+	s := sheet{Sheet: Sheet{Name: name, Channels: chans, Space: space, Alpha: alpha}, code: code}
+	s.tiles = make([]*flipbook.Tile, len(b.tiles))
+	b.crew.For(len(b.tiles), 1, func(lo, hi int) {
+		for i := lo; i < hi; i++ {
+			t := b.tiles[i]
+			p := planes(t)
+			n := &flipbook.Tile{W: t.W, H: t.H}
+			for c := range p {
+				if p[c] == nil {
+					p[c] = filled(t.W*t.H, 0)
+				}
+				n.Planes = append(n.Planes, p[c])
+			}
+			s.tiles[i] = n
+		}
+	})
+	return s
+}
+
+// lit are the sheets of light: colour with alpha, and what glows by itself, to
+// be added. Light is linear in EXR, whatever space is asked for.
+func (b *book) lit(file string) (out []sheet) {
 	alpha := "straight"
 	if val.AlphaAs.Of(b.Settings) == "over" {
 		alpha = "premultiplied"
 	}
-	file := val.SheetFile.Of(b.Settings)
 	space := val.Space.Of(b.Settings)
 	if file == "exr" {
 		space = "linear"
 	}
-	spaceWords := map[string]string{"srgb": "sRGB", "film": "sRGB, as the look shows it", "linear": "linear light, Rec. 709 primaries"}[space]
-	four := func(name string, chans [4]string, space, alpha string, planes func(t *flipbook.Tile) [4][]float32, code func(*flipbook.Tile, grid.Crew) int) {
-		s := sheet{Sheet: Sheet{Name: name, Channels: chans, Space: space, Alpha: alpha}, code: code}
-		s.tiles = make([]*flipbook.Tile, len(b.tiles))
-		b.crew.For(len(b.tiles), 1, func(lo, hi int) {
-			for i := lo; i < hi; i++ {
-				t := b.tiles[i]
-				p := planes(t)
-				n := &flipbook.Tile{W: t.W, H: t.H}
-				for c := range p {
-					if p[c] == nil {
-						p[c] = filled(t.W*t.H, 0)
-					}
-					n.Planes = append(n.Planes, p[c])
-				}
-				s.tiles[i] = n
-			}
-		})
-		out = append(out, s)
-	}
-	lit := val.SheetColour.Of(b.Settings)
-	if lit != "none" {
-		four("colour", [4]string{"red", "green", "blue", "alpha"}, spaceWords, alpha, func(t *flipbook.Tile) (p [4][]float32) {
+	words := map[string]string{"srgb": "sRGB", "film": "sRGB, as the look shows it", "linear": "linear light, Rec. 709 primaries"}[space]
+	code := func(t *flipbook.Tile, crew grid.Crew) int { return b.code(t, space, file, crew) }
+	if with := val.SheetColour.Of(b.Settings); with != "none" {
+		out = append(out, b.four("colour", [4]string{"red", "green", "blue", "alpha"}, words, alpha, code, func(t *flipbook.Tile) (p [4][]float32) {
 			for c := range 4 {
 				p[c] = slices.Clone(t.Planes[c])
 			}
-			if lit == "lit" {
+			if with == "lit" { // without what glows
 				for c := range 3 {
 					for i, e := range t.Planes[b.at[planeEmitR+c]] {
 						p[c][i] = max(p[c][i]-e, 0)
@@ -147,68 +179,59 @@ func (b *book) sheets() (out []sheet, err error) {
 			n := &flipbook.Tile{W: t.W, H: t.H, Planes: p[:]}
 			b.light(n, space, alpha == "straight" && file != "exr", alpha == "straight")
 			return p
-		}, func(t *flipbook.Tile, crew grid.Crew) int { return b.code(t, space, file, crew) })
+		}))
 	}
 	if val.SheetEmission.Of(b.Settings) {
-		four("emission", [4]string{"red", "green", "blue", "1"}, spaceWords, "none: to be added", func(t *flipbook.Tile) (p [4][]float32) {
+		out = append(out, b.four("emission", [4]string{"red", "green", "blue", "1"}, words, "none: to be added", code, func(t *flipbook.Tile) (p [4][]float32) {
 			for c := range 3 {
 				p[c] = slices.Clone(t.Planes[b.at[planeEmitR+c]])
 			}
 			p[3] = filled(t.W*t.H, 1)
 			return p
-		}, func(t *flipbook.Tile, crew grid.Crew) int { return b.code(t, space, file, crew) })
+		}))
 	}
-	plain := "plain numbers, no transfer"
-	if val.SheetNormals.Of(b.Settings) {
-		four("normal", [4]string{"x to the right", "y up", "z to the viewer", "alpha"}, plain+"; 0.5 is 0", "straight", func(t *flipbook.Tile) (p [4][]float32) {
-			for c := range 3 {
-				p[c] = b.normal(t, c, file)
-			}
-			p[3] = t.Planes[3]
-			return p
-		}, cut)
+	return out
+}
+
+// sides are the two sheets of light from six sides.
+func (b *book) sides() []sheet {
+	side := func(t *flipbook.Tile, n int) []float32 {
+		v := slices.Clone(t.Planes[b.at[planeSide+n]])
+		flipbook.Straight(&flipbook.Tile{W: t.W, H: t.H, Planes: [][]float32{v, t.Planes[3]}}, []int{0}, 1)
+		return v
 	}
-	if val.SheetSides.Of(b.Settings) {
-		side := func(t *flipbook.Tile, n int) []float32 {
-			v := slices.Clone(t.Planes[b.at[planeSide+n]])
-			flipbook.Straight(&flipbook.Tile{W: t.W, H: t.H, Planes: [][]float32{v, t.Planes[3]}}, []int{0}, 1)
-			return v
-		}
-		four("sides_a", [4]string{"lit from the right", "lit from above", "lit from behind", "alpha"}, plain, "straight", func(t *flipbook.Tile) [4][]float32 {
+	return []sheet{
+		b.four("sides_a", [4]string{"lit from the right", "lit from above", "lit from behind", "alpha"}, plainSpace, "straight", cut, func(t *flipbook.Tile) [4][]float32 {
 			return [4][]float32{side(t, 0), side(t, 2), side(t, 4), t.Planes[3]}
-		}, cut)
-		four("sides_b", [4]string{"lit from the left", "lit from below", "lit from the front", "emission, as grey"}, plain, "straight", func(t *flipbook.Tile) [4][]float32 {
+		}),
+		b.four("sides_b", [4]string{"lit from the left", "lit from below", "lit from the front", "emission, as grey"}, plainSpace, "straight", cut, func(t *flipbook.Tile) [4][]float32 {
 			return [4][]float32{side(t, 1), side(t, 3), side(t, 5), grey(t, b.at[planeEmitR])}
-		}, cut)
+		}),
 	}
-	if val.SheetPacked.Of(b.Settings) {
-		var chans [4]string
-		var notes []string
-		for c, k := range packs {
-			chans[c] = k.Of(b.Settings)
-		}
-		hottest, nearest := b.top(planeHeat), b.top(planeDepth)
-		if slices.Contains(chans[:], "heat") {
-			notes = append(notes, fmt.Sprintf("in the packed sheet, temperature 1 is %.4g kelvin above the air", hottest))
-		}
-		if slices.Contains(chans[:], "depth") && nearest > 0 {
-			notes = append(notes, fmt.Sprintf("in the packed sheet, depth is %.4g m over the distance: 1 is the nearest", 1/nearest))
-		}
-		b.m.Notes = append(b.m.Notes, notes...)
-		four("packed", chans, plain, "as packed", func(t *flipbook.Tile) (p [4][]float32) {
-			for c := range p {
-				p[c] = b.pack(t, chans[c], hottest, nearest, file)
-				if p[c] == nil && c == 3 {
-					p[c] = filled(t.W*t.H, 1)
-				}
+}
+
+// packed is the sheet whose channels each hold a number of their own.
+func (b *book) packed(file string) sheet {
+	var chans [4]string
+	for c, k := range packs {
+		chans[c] = k.Of(b.Settings)
+	}
+	hottest, nearest := b.top(planeHeat), b.top(planeDepth)
+	if slices.Contains(chans[:], "heat") {
+		b.m.Notes = append(b.m.Notes, fmt.Sprintf("in the packed sheet, temperature 1 is %.4g kelvin above the air", hottest))
+	}
+	if slices.Contains(chans[:], "depth") && nearest > 0 {
+		b.m.Notes = append(b.m.Notes, fmt.Sprintf("in the packed sheet, depth is %.4g m over the distance: 1 is the nearest", 1/nearest))
+	}
+	return b.four("packed", chans, plainSpace, "as packed", cut, func(t *flipbook.Tile) (p [4][]float32) {
+		for c := range p {
+			p[c] = b.pack(t, chans[c], hottest, nearest, file)
+			if p[c] == nil && c == 3 {
+				p[c] = filled(t.W*t.H, 1)
 			}
-			return p
-		}, cut)
-	}
-	if b.flows != nil {
-		out = append(out, b.vectors(file))
-	}
-	return out, nil
+		}
+		return p
+	})
 }
 
 // vectors is the sheet of motion.

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"crypto/sha256"
+	"errors"
 	"fmt"
 	"image/png"
 	"net/http"
@@ -124,47 +125,55 @@ func (s *room) preview(c *gin.Context) {
 	}
 	crew := grid.NewCrew(s.Opt.Threads)
 	stop := func() bool { return p.ctx.Err() != nil || c.Request.Context().Err() != nil }
-	var light film.Frame
+	light, err := p.gather(layer, width, height, crew, stop)
 	switch {
-	case !p.quick && layer == "beauty" && width >= 256:
-		coarse, err := render.New(p.sc, width/4, max(height/4, 1), crew)
-		if err != nil {
-			desk.Explain(c, err)
-			return
-		}
-		if !coarse.Pass(stop) {
-			c.String(http.StatusGone, "another picture has begun")
-			return
-		}
-		p.quick = true
-		light = coarse.Frame()
-	default:
-		if p.pic == nil {
-			if p.pic, err = render.NewWith(p.sc, width, height, render.Wants{Layers: layer != "beauty", Features: true}, crew); err != nil {
-				desk.Explain(c, err)
-				return
-			}
-		}
-		begin := time.Now()
-		for p.pic.Samples < p.want && !p.pic.Done() && (p.pic.Samples == 0 || time.Since(begin) < 250*time.Millisecond) {
-			if !p.pic.Pass(stop) {
-				c.String(http.StatusGone, "another picture has begun")
-				return
-			}
-		}
-		if layer != "beauty" {
-			if light, err = p.pic.Show(layer); err != nil {
-				desk.Explain(c, err)
-				return
-			}
-			plate = nil
-		} else if p.pic.Samples >= p.want || p.pic.Done() {
-			light = p.pic.Finished()
-		} else {
-			light = p.pic.Frame()
-		}
+	case errors.Is(err, errOutdated):
+		c.String(http.StatusGone, err.Error())
+		return
+	case err != nil:
+		desk.Explain(c, err)
+		return
+	}
+	if layer != "beauty" { // layers are shown by themselves
+		plate = nil
 	}
 	s.sendPreview(c, p, film.Develop(light, &p.sc.Look.Film, plate, crew))
+}
+
+var errOutdated = errors.New("another picture has begun")
+
+// gather adds light for a quarter of a second and gives what there is. The
+// first answer of a large picture is a coarse one, a 16th of its pixels.
+func (p *previewJob) gather(layer string, width, height int, crew grid.Crew, stop func() bool) (light film.Frame, err error) {
+	if !p.quick && layer == "beauty" && width >= 256 {
+		coarse, err := render.New(p.sc, width/4, max(height/4, 1), crew)
+		if err != nil {
+			return light, err
+		}
+		if !coarse.Pass(stop) {
+			return light, errOutdated
+		}
+		p.quick = true
+		return coarse.Frame(), nil
+	}
+	if p.pic == nil {
+		if p.pic, err = render.NewWith(p.sc, width, height, render.Wants{Layers: layer != "beauty", Features: true}, crew); err != nil {
+			return light, err
+		}
+	}
+	begin := time.Now()
+	for p.pic.Samples < p.want && !p.pic.Done() && (p.pic.Samples == 0 || time.Since(begin) < 250*time.Millisecond) {
+		if !p.pic.Pass(stop) {
+			return light, errOutdated
+		}
+	}
+	switch {
+	case layer != "beauty":
+		return p.pic.Show(layer)
+	case p.pic.Samples >= p.want || p.pic.Done():
+		return p.pic.Finished(), nil
+	}
+	return p.pic.Frame(), nil
 }
 
 // sendPreview answers with a picture and what is known of it.

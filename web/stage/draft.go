@@ -111,6 +111,17 @@ func (s *room) liveDraft(c *gin.Context) {
 	l := &live{Session: sess}
 	s.drafts.add(l)
 	defer sess.Close()
+	if err := s.beginDraft(c, sess, doc); err != nil {
+		fault(err.Error())
+		return
+	}
+	go s.feed(ctx, row.ID, sess, notices)
+	go obey(ctx, ws, sess)
+	fault(s.passOn(ctx, ws, l))
+}
+
+// beginDraft tells a draft what it is of, as the page's address says.
+func (s *room) beginDraft(c *gin.Context, sess *draft.Session, doc *shot.Shot) error {
 	size, _ := strconv.Atoi(c.Query("size"))
 	if size == 0 {
 		size = 64
@@ -120,28 +131,31 @@ func (s *room) liveDraft(c *gin.Context) {
 	if rate <= 0 {
 		rate = firstDraftRate
 	}
-	if err := sess.Tell(draft.Command{Do: "begin", Shot: doc.Encode(), Value: voxel, Rate: rate, Size: size, Domain: c.Query("domain")}); err != nil {
-		fault(err.Error())
-		return
-	}
-	go s.feed(ctx, row.ID, sess, notices)
-	go func() {
-		defer sess.Close() // the page went
-		for {
-			kind, b, err := ws.Read(ctx)
-			if err != nil {
-				return
-			}
-			var cmd draft.Command
-			if kind != websocket.MessageText || json.Unmarshal(b, &cmd) != nil || !slices.Contains(draftVerbs, cmd.Do) {
-				continue
-			}
-			sess.Tell(draft.Command{Do: cmd.Do, Value: cmd.Value})
+	return sess.Tell(draft.Command{Do: "begin", Shot: doc.Encode(), Value: voxel, Rate: rate, Size: size, Domain: c.Query("domain")})
+}
+
+// obey passes the page's commands on until it goes; then the draft ends.
+func obey(ctx context.Context, ws *websocket.Conn, sess *draft.Session) {
+	defer sess.Close()
+	for {
+		kind, b, err := ws.Read(ctx)
+		if err != nil {
+			return
 		}
-	}()
+		var cmd draft.Command
+		if kind != websocket.MessageText || json.Unmarshal(b, &cmd) != nil || !slices.Contains(draftVerbs, cmd.Do) {
+			continue
+		}
+		sess.Tell(draft.Command{Do: cmd.Do, Value: cmd.Value})
+	}
+}
+
+// passOn sends the process's packets to the page until either ends, and says
+// why. A page that takes 20 s for a packet is gone.
+func (s *room) passOn(ctx context.Context, ws *websocket.Conn, l *live) string {
 	speed := 0.0
 	for {
-		h, raw, err := sess.Packet()
+		h, raw, err := l.Packet()
 		if err != nil {
 			why := s.drafts.drop(l)
 			if speed > 0 {
@@ -153,8 +167,7 @@ func (s *room) liveDraft(c *gin.Context) {
 			if why == "" {
 				why = "the draft's process ended; nothing that was stored is lost"
 			}
-			fault(desk.Sentence(why) + ".")
-			return
+			return desk.Sentence(why) + "."
 		}
 		if h.Speed > 0 {
 			speed = h.Speed
@@ -163,7 +176,7 @@ func (s *room) liveDraft(c *gin.Context) {
 		err = ws.Write(wait, websocket.MessageBinary, raw)
 		done()
 		if err != nil {
-			sess.Close()
+			l.Close()
 		}
 	}
 }

@@ -84,30 +84,39 @@ func (s *room) slice(c *gin.Context) {
 		return
 	}
 	_, step, origin := src.Grid()
-	axis := map[string]int{"x": 0, "y": 1, "z": 2}[h.Axis]
-	if h.Axis == "" {
-		h.Axis, axis = "z", 2
+	corner := origin.Array()
+	for a := range corner {
+		corner[a] += float64(low[a]) * step
 	}
-	u, v := (axis+1)%3, (axis+2)%3
-	if axis == 1 { // seen from above: x to the right
-		u, v = 0, 2
+	at, err := strconv.ParseFloat(c.Query("at"), 64)
+	if err != nil {
+		at = math.NaN()
 	}
-	if axis == 0 { // from the side: z to the right, y up
-		u, v = 2, 1
+	h.count(values)
+	out := h.cut(values, n, corner, step, at)
+	c.Header("X-Zarf-Slice", desk.JSON(h))
+	c.Header("Cache-Control", "no-store")
+	c.Data(http.StatusOK, "application/octet-stream", out)
+}
+
+// planes are the axes of a slice across each axis, to the right and up: from the
+// side, from above, from the front.
+var planes = map[string][3]int{"x": {0, 2, 1}, "y": {1, 0, 2}, "z": {2, 0, 1}}
+
+// cut takes the slice at a place along the head's axis (NaN: the middle) out of
+// n values whose corner is given, and fills in where it lies.
+func (h *sliceHead) cut(values []float32, n [3]int, corner [3]float64, step, at float64) []byte {
+	if _, ok := planes[h.Axis]; !ok {
+		h.Axis = "z"
 	}
-	if axis == 2 {
-		u, v = 0, 1
-	}
-	corner := func(a int) float64 { return origin.Array()[a] + float64(low[a])*step }
-	h.Range = [2]float64{corner(axis), corner(axis) + float64(n[axis])*step}
-	at := (h.Range[0] + h.Range[1]) / 2
-	if x, err := strconv.ParseFloat(c.Query("at"), 64); err == nil && !math.IsNaN(x) {
-		at = x
+	axis, u, v := planes[h.Axis][0], planes[h.Axis][1], planes[h.Axis][2]
+	h.Range = [2]float64{corner[axis], corner[axis] + float64(n[axis])*step}
+	if math.IsNaN(at) {
+		at = (h.Range[0] + h.Range[1]) / 2
 	}
 	layer := min(max(int(math.Floor((at-h.Range[0])/step)), 0), n[axis]-1)
 	h.At, h.Step = h.Range[0]+(float64(layer)+0.5)*step, step
-	h.N, h.Min = [2]int{n[u], n[v]}, [2]float64{corner(u), corner(v)}
-	h.count(values)
+	h.N, h.Min = [2]int{n[u], n[v]}, [2]float64{corner[u], corner[v]}
 	out := make([]byte, 0, 4*n[u]*n[v])
 	var cell [3]int
 	cell[axis] = layer
@@ -117,9 +126,7 @@ func (s *room) slice(c *gin.Context) {
 			out = binary.LittleEndian.AppendUint32(out, math.Float32bits(values[(cell[2]*n[1]+cell[1])*n[0]+cell[0]]))
 		}
 	}
-	c.Header("X-Zarf-Slice", desk.JSON(h))
-	c.Header("Cache-Control", "no-store")
-	c.Data(http.StatusOK, "application/octet-stream", out)
+	return out
 }
 
 // plain gives a channel as numbers over a window; of vectors the part x, y, z
