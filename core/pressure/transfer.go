@@ -154,47 +154,8 @@ func children(I, by, n int) (at [4]int, w [4]float32, count int) {
 // beside cells in use).
 func (t transfer) normalise(crew grid.Crew, open Sides) {
 	f, c := t.fine, t.coarse
-	avail := c.t
-	fill := func(j, k int) {
-		o := c.at(j, k)
-		row := avail[o-1 : o+c.NX+1]
-		ok := (j >= 0 || open[2]) && (j < c.NY || open[3]) && (k >= 0 || open[4]) && (k < c.NZ || open[5])
-		if !ok {
-			clear(row)
-			return
-		}
-		for i := range row {
-			row[i] = 1
-		}
-		if j >= 0 && k >= 0 && j < c.NY && k < c.NZ {
-			for _, s := range c.cells(j, k) { // solids stand in cells in use alone
-				for i := s.Lo; i < s.Hi; i++ {
-					if c.diag[o+i] <= 0 {
-						row[i+1] = 0
-					}
-				}
-			}
-		}
-		if !open[0] {
-			row[0] = 0
-		}
-		if !open[1] {
-			row[c.NX+1] = 0
-		}
-	}
-	near := make([]bool, (c.NY+2)*(c.NZ+2)) // rows that some cell in use draws from
-	for k := range c.NZ {
-		for j := range c.NY {
-			if len(c.cells(j, k)) == 0 {
-				continue
-			}
-			for b := range 3 {
-				for a := range 3 {
-					near[(k+b)*(c.NY+2)+j+a] = true
-				}
-			}
-		}
-	}
+	avail := c.t // 1 where a coarse value exists, one cell of halo included
+	near := t.near()
 	each := func(fn func(j, k int)) {
 		crew.For(c.NZ+2, 4, func(k0, k1 int) {
 			for k := k0; k < k1; k++ {
@@ -206,7 +167,7 @@ func (t transfer) normalise(crew grid.Crew, open Sides) {
 			}
 		})
 	}
-	each(fill)
+	each(func(j, k int) { c.exist(avail, j, k, open) })
 	crew.For(f.NZ, 1, func(k0, k1 int) {
 		tmp := make([]float32, t.room())
 		sum, ones := make([]float32, f.n), make([]float32, f.n)
@@ -219,13 +180,7 @@ func (t transfer) normalise(crew grid.Crew, open Sides) {
 					lo, hi := f.stretch(s)
 					clear(sum[lo:hi])
 					t.draw(sum[lo:hi], ones[lo:hi], avail, j, k, lo, tmp)
-					pn, diag := f.row(f.pn, j, k), f.row(f.diag, j, k)
-					for i := s.Lo; i < s.Hi; i++ {
-						pn[i] = 0
-						if diag[i] > 0 && sum[i] > 0 {
-							pn[i] = 1 / sum[i]
-						}
-					}
+					f.invert(sum, j, k, s)
 				}
 			}
 		}
@@ -234,4 +189,60 @@ func (t transfer) normalise(crew grid.Crew, open Sides) {
 		o := c.at(j, k)
 		clear(avail[o-1 : o+c.NX+1])
 	})
+}
+
+// near marks the coarse rows, those of the halo included, that some cell in use
+// draws from.
+func (t transfer) near() []bool {
+	c := t.coarse
+	near := make([]bool, (c.NY+2)*(c.NZ+2))
+	for k := range c.NZ {
+		for j := range c.NY {
+			if len(c.cells(j, k)) == 0 {
+				continue
+			}
+			for b := range 9 {
+				near[(k+b/3)*(c.NY+2)+j+b%3] = true
+			}
+		}
+	}
+	return near
+}
+
+// exist marks with 1 the values of a row that exist: those of fluid, and where a
+// side is open those beyond it, where the pressure is 0.
+func (l *level) exist(avail []float32, j, k int, open Sides) {
+	o := l.at(j, k)
+	row := avail[o-1 : o+l.NX+1]
+	if !((j >= 0 || open[2]) && (j < l.NY || open[3]) && (k >= 0 || open[4]) && (k < l.NZ || open[5])) {
+		clear(row)
+		return
+	}
+	for i := range row {
+		row[i] = 1
+	}
+	for _, s := range l.cells(j, k) { // solids stand in cells in use alone
+		for i := s.Lo; i < s.Hi; i++ {
+			if l.diag[o+i] <= 0 {
+				row[i+1] = 0
+			}
+		}
+	}
+	if !open[0] {
+		row[0] = 0
+	}
+	if !open[1] {
+		row[l.NX+1] = 0
+	}
+}
+
+// invert makes the normalisation of a span one over the weights that it draws.
+func (l *level) invert(sum []float32, j, k int, s grid.Span) {
+	pn, diag := l.row(l.pn, j, k), l.row(l.diag, j, k)
+	for i := s.Lo; i < s.Hi; i++ {
+		pn[i] = 0
+		if diag[i] > 0 && sum[i] > 0 {
+			pn[i] = 1 / sum[i]
+		}
+	}
 }

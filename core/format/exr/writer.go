@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"maps"
 	"math"
 	"slices"
 	"strings"
@@ -49,92 +50,31 @@ type Workers func(n, grain int, fn func(lo, hi int))
 
 // Write writes a picture; work may be nil.
 func Write(w io.Writer, m *Image, work Workers) error {
-	if m.W < 1 || m.H < 1 || len(m.Channels) == 0 {
-		return errors.New("exr: a picture without pixels or channels can't be written")
+	list, line, err := m.sorted()
+	if err != nil {
+		return err
 	}
-	// the format wants channels in the order of their names
-	list := slices.Clone(m.Channels)
-	slices.SortFunc(list, func(a, b Channel) int { return strings.Compare(a.Name, b.Name) })
-	flags, line := 2, 0
-	for i, c := range list {
-		if len(c.Pix) != m.W*m.H {
-			return fmt.Errorf("exr: channel %s has %d values, the picture %d pixels", c.Name, len(c.Pix), m.W*m.H)
-		}
-		if c.Name == "" || len(c.Name) > 255 || strings.ContainsRune(c.Name, 0) || (i > 0 && list[i-1].Name == c.Name) {
-			return fmt.Errorf("exr: a channel can't be called %q here", c.Name)
-		}
-		if len(c.Name) > 31 {
-			flags |= longNames
-		}
-		line += m.W * c.size()
-	}
-	var h bytes.Buffer
-	// the header goes to memory first: the table of offsets behind it needs its
-	// length
-	put := func(v ...any) {
-		for _, x := range v {
-			binary.Write(&h, binary.LittleEndian, x)
-		}
-	}
-	attr := func(name, kind string, data []byte) {
-		h.WriteString(name + "\x00" + kind + "\x00")
-		put(int32(len(data)))
-		h.Write(data)
-	}
-	put(int32(magic), int32(flags))
-	var ch bytes.Buffer
-	for _, c := range list {
-		ch.WriteString(c.Name + "\x00")
-		kind := int32(1)
-		if c.Full {
-			kind = 2
-		}
-		binary.Write(&ch, binary.LittleEndian, []int32{kind, 0, 1, 1})
-	}
-	ch.WriteByte(0)
-	attr("channels", "chlist", ch.Bytes())
-	lines, comp := 1, byte(0)
+	lines := 1
 	if m.Packed {
-		lines, comp = zipLines, 3
+		lines = zipLines
 	}
-	// both windows are the picture; the camera's numbers are the defaults
-	box := words(0, 0, uint32(m.W-1), uint32(m.H-1))
-	one := words(math.Float32bits(1))
-	attr("compression", "compression", []byte{comp})
-	attr("dataWindow", "box2i", box)
-	attr("displayWindow", "box2i", box)
-	attr("lineOrder", "lineOrder", []byte{0})
-	attr("pixelAspectRatio", "float", one)
-	attr("screenWindowCenter", "v2f", words(0, 0))
-	attr("screenWindowWidth", "float", one)
-	keys := make([]string, 0, len(m.Meta))
-	for k := range m.Meta {
-		keys = append(keys, k)
-	}
-	slices.Sort(keys)
-	for _, k := range keys {
-		attr(k, "string", []byte(m.Meta[k]))
-	}
-	h.WriteByte(0)
-
 	// Blocks are packed side by side, which is where the time goes, and kept until
 	// their lengths are known: a picture costs its packed size in memory once more.
-	blocks := (m.H + lines - 1) / lines
-	data := make([][]byte, blocks)
+	data := make([][]byte, (m.H+lines-1)/lines)
 	each := func(lo, hi int) {
 		for b := lo; b < hi; b++ {
 			data[b] = m.block(list, b*lines, min((b+1)*lines, m.H), line)
 		}
 	}
 	if work == nil {
-		each(0, blocks)
+		each(0, len(data))
 	} else {
-		work(blocks, 1, each)
+		work(len(data), 1, each)
 	}
-	// where each block begins, counted from the start of the file
-	at := uint64(h.Len() + 8*blocks)
+	h := m.head(list)
+	at := uint64(h.Len() + 8*len(data)) // where each block begins, from the start of the file
 	for _, d := range data {
-		put(at)
+		h.Write(binary.LittleEndian.AppendUint64(nil, at))
 		at += uint64(8 + len(d))
 	}
 	if _, err := w.Write(h.Bytes()); err != nil {
@@ -149,6 +89,72 @@ func Write(w io.Writer, m *Image, work Workers) error {
 		}
 	}
 	return nil
+}
+
+// sorted are the channels in the order of their names, as the format wants them,
+// and the bytes of a line.
+func (m *Image) sorted() (list []Channel, line int, err error) {
+	if m.W < 1 || m.H < 1 || len(m.Channels) == 0 {
+		return nil, 0, errors.New("exr: a picture without pixels or channels can't be written")
+	}
+	list = slices.Clone(m.Channels)
+	slices.SortFunc(list, func(a, b Channel) int { return strings.Compare(a.Name, b.Name) })
+	for i, c := range list {
+		if len(c.Pix) != m.W*m.H {
+			return nil, 0, fmt.Errorf("exr: channel %s has %d values, the picture %d pixels", c.Name, len(c.Pix), m.W*m.H)
+		}
+		if c.Name == "" || len(c.Name) > 255 || strings.ContainsRune(c.Name, 0) || (i > 0 && list[i-1].Name == c.Name) {
+			return nil, 0, fmt.Errorf("exr: a channel can't be called %q here", c.Name)
+		}
+		line += m.W * c.size()
+	}
+	return list, line, nil
+}
+
+// head is the file up to the table of offsets: magic, version and flags, then
+// the attributes. Both windows are the picture; the camera's numbers are the
+// format's defaults. It goes to memory first, since the offsets need its length.
+func (m *Image) head(list []Channel) *bytes.Buffer {
+	h := &bytes.Buffer{}
+	attr := func(name, kind string, data []byte) {
+		h.WriteString(name + "\x00" + kind + "\x00")
+		h.Write(words(uint32(len(data))))
+		h.Write(data)
+	}
+	flags := uint32(2)
+	var ch bytes.Buffer
+	for _, c := range list {
+		if len(c.Name) > 31 {
+			flags |= longNames
+		}
+		kind := uint32(1)
+		if c.Full {
+			kind = 2
+		}
+		ch.WriteString(c.Name + "\x00")
+		ch.Write(words(kind, 0, 1, 1))
+	}
+	ch.WriteByte(0)
+	h.Write(words(magic, flags))
+	attr("channels", "chlist", ch.Bytes())
+	comp := byte(0)
+	if m.Packed {
+		comp = 3
+	}
+	box := words(0, 0, uint32(m.W-1), uint32(m.H-1))
+	one := words(math.Float32bits(1))
+	attr("compression", "compression", []byte{comp})
+	attr("dataWindow", "box2i", box)
+	attr("displayWindow", "box2i", box)
+	attr("lineOrder", "lineOrder", []byte{0})
+	attr("pixelAspectRatio", "float", one)
+	attr("screenWindowCenter", "v2f", words(0, 0))
+	attr("screenWindowWidth", "float", one)
+	for _, k := range slices.Sorted(maps.Keys(m.Meta)) {
+		attr(k, "string", []byte(m.Meta[k]))
+	}
+	h.WriteByte(0)
+	return h
 }
 
 // size is the bytes of a value.

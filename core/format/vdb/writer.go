@@ -247,8 +247,16 @@ func encode(g *Grid, opt Options) (*pen, [][]byte, error) {
 	meta["file_bbox_min"], meta["file_bbox_max"], meta["file_voxel_count"] = lo, hi, active
 	p.metaMap(meta)
 	writeTransform(g.Transform, p)
+	order, err := topology(g, p, comp)
+	if err != nil {
+		return nil, nil, err
+	}
+	return p, leaves(g, order, comp, opt), nil
+}
 
-	// the root: background, counts, tiles
+// topology writes the tree without its leaves' values, and gives the leaves in
+// the order in which it names them, which is that of the values.
+func topology(g *Grid, p *pen, comp Compression) (order []*Leaf, err error) {
 	p.u32(1) // buffers a leaf
 	value(g, p, g.Background)
 	nodes := tree(g)
@@ -256,7 +264,7 @@ func encode(g *Grid, opt Options) (*pen, [][]byte, error) {
 	p.u32(uint32(len(nodes)))
 	for _, t := range g.Tiles {
 		if t.Size != 4096 {
-			return nil, nil, fmt.Errorf("vdb: tiles of %d voxels can't be written", t.Size)
+			return nil, fmt.Errorf("vdb: tiles of %d voxels can't be written", t.Size)
 		}
 		p.coord(t.Origin)
 		value(g, p, t.Value)
@@ -266,8 +274,6 @@ func encode(g *Grid, opt Options) (*pen, [][]byte, error) {
 		}
 		p.WriteByte(b)
 	}
-	// values are written in the order in which topology names the leaves
-	var order []*Leaf
 	for _, n2 := range nodes {
 		p.coord(n2.origin)
 		var child [512]uint64
@@ -278,30 +284,41 @@ func encode(g *Grid, opt Options) (*pen, [][]byte, error) {
 		}
 		sort.Ints(keys)
 		writeWords(p, child[:])
-		// no tile is active: everything below is nodes
-		writeWords(p, make([]uint64, 512))
+		writeWords(p, make([]uint64, 512)) // no tile is active: all below is nodes
 		emptyValues(g, p, comp)
 		for _, k := range keys {
-			n1 := n2.kids[k]
-			var child [64]uint64
-			for m, l := range n1.leaves {
-				if l != nil {
-					child[m>>6] |= 1 << (m & 63)
-				}
-			}
-			writeWords(p, child[:])
-			writeWords(p, make([]uint64, 64))
-			emptyValues(g, p, comp)
-			for _, l := range n1.leaves {
-				if l != nil {
-					writeWords(p, l.Active[:])
-					order = append(order, l)
-				}
-			}
+			order = lower(g, p, n2.kids[k], comp, order)
 		}
 	}
-	// 64 leaves a piece are some 100 KB: enough for a thread to be worth it
-	const batch = 64
+	return order, nil
+}
+
+// lower writes a node of leaves, and adds them to the order.
+func lower(g *Grid, p *pen, n1 *node1, comp Compression, order []*Leaf) []*Leaf {
+	var child [64]uint64
+	for m, l := range n1.leaves {
+		if l != nil {
+			child[m>>6] |= 1 << (m & 63)
+		}
+	}
+	writeWords(p, child[:])
+	writeWords(p, make([]uint64, 64))
+	emptyValues(g, p, comp)
+	for _, l := range n1.leaves {
+		if l != nil {
+			writeWords(p, l.Active[:])
+			order = append(order, l)
+		}
+	}
+	return order
+}
+
+// batch is how many leaves are packed at a time: some 100 KB, enough for a
+// thread to be worth it.
+const batch = 64
+
+// leaves packs the values of leaves, a batch to a piece.
+func leaves(g *Grid, order []*Leaf, comp Compression, opt Options) [][]byte {
 	blocks := make([][]byte, (len(order)+batch-1)/batch)
 	work := func(lo, hi int) {
 		c := codecs.Get().(*codec)
@@ -319,7 +336,7 @@ func encode(g *Grid, opt Options) (*pen, [][]byte, error) {
 	} else {
 		opt.Workers(len(blocks), 1, work)
 	}
-	return p, blocks, nil
+	return blocks
 }
 
 // activeBounds are the box of what is active, and how much it is.
