@@ -93,17 +93,42 @@ func answers(t *Table) error {
 	if err != nil {
 		return err
 	}
-	var slugs []string
+	slugs, err := shelf(st, shots)
+	if err != nil {
+		return err
+	}
+	srv := httptest.NewServer(web.New(st, web.Options{Threads: t.crew.Threads()}))
+	defer srv.Close()
+	k := &asker{address: srv.URL}
+	for round := range 6 {
+		if round == 1 {
+			*k = asker{address: srv.URL} // the first answers read files and templates
+		}
+		if err := k.round(slugs, round); err != nil {
+			return err
+		}
+	}
+	slices.Sort(k.all)
+	t.most(fmt.Sprintf("any page or answer, 1,000 takes, %d asked, p95", len(k.all)), k.all[len(k.all)*95/100], 15, "ms")
+	t.most("the slowest of them: "+k.which, k.worst, 0, "ms")
+	if err := crowded(t, st, srv.URL); err != nil {
+		return err
+	}
+	return meshArrives(t, srv.URL+"/shots/"+slugs[0], st)
+}
+
+// shelf stores shots with 1,000 takes in all, and gives their slugs.
+func shelf(st *studio.Studio, shots []*shot.Shot) (slugs []string, err error) {
 	for i, d := range shots {
 		row, err := st.Store.CreateShot(d, "demo")
 		if err != nil {
-			return err
+			return nil, err
 		}
 		slugs = append(slugs, row.Slug)
 		d.Attach(st.Store.Files)
 		dom, err := stage.PickDomain(d, "")
 		if err != nil {
-			return err
+			return nil, err
 		}
 		takes := 1000 / len(shots)
 		if i == 0 {
@@ -111,69 +136,68 @@ func answers(t *Table) error {
 		}
 		for n := range takes {
 			if _, err := st.Store.CreateTake(store.Take{ShotID: row.ID, Doc: d.Encode(), Domain: dom.ID, Key: fmt.Sprintf("%032x", i*1000+n), First: 1, Last: 72}); err != nil {
-				return err
+				return nil, err
 			}
 		}
 	}
-	srv := httptest.NewServer(web.New(st, web.Options{Threads: t.crew.Threads()}))
-	defer srv.Close()
-	var all []float64
-	worst, which := 0.0, ""
-	ask := func(method, path string, form url.Values) error {
-		var body io.Reader
-		if form != nil {
-			body = strings.NewReader(form.Encode())
-		}
-		r, err := http.NewRequest(method, srv.URL+path, body)
-		if err != nil {
-			return err
-		}
-		if form != nil {
-			r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
-			r.Header.Set("HX-Request", "true")
-			r.Header.Set("HX-Current-URL", srv.URL+strings.TrimSuffix(path, "/value")+"/stage")
-		}
-		begin := time.Now()
-		resp, err := http.DefaultClient.Do(r)
-		if err != nil {
-			return err
-		}
-		io.Copy(io.Discard, resp.Body)
-		resp.Body.Close()
-		ms := time.Since(begin).Seconds() * 1000
-		if resp.StatusCode >= 400 {
-			return fmt.Errorf("%s %s: %s", method, path, resp.Status)
-		}
-		if all = append(all, ms); ms > worst {
-			worst, which = ms, method+" "+path
-		}
-		return nil
-	}
-	for round := range 6 {
-		if round == 1 {
-			all, worst = nil, 0 // the first answers read files and templates
-		}
-		if err := ask("GET", "/", nil); err != nil {
-			return err
-		}
-		for _, slug := range slugs {
-			for _, part := range []string{"/stage", "/score", "/takes", "/look", "/handover", "/sheet?at=stage&el=domain1", "/parts/takes", "/scene.json?frame=10", "/recipes"} {
-				if err := ask("GET", "/shots/"+slug+part, nil); err != nil {
-					return err
-				}
-			}
-			if err := ask("POST", "/shots/"+slug+"/value", url.Values{"kind": {"domain"}, "id": {"domain1"}, "key": {"lift"}, "v": {fmt.Sprint(1 + float64(round)/10)}, "frame": {"1"}}); err != nil {
-				return err
-			}
-		}
-	}
-	slices.Sort(all)
-	t.most(fmt.Sprintf("any page or answer, 1,000 takes, %d asked, p95", len(all)), all[len(all)*95/100], 15, "ms")
-	t.most("the slowest of them: "+which, worst, 0, "ms")
-	if err := crowded(t, st, srv.URL); err != nil {
+	return slugs, nil
+}
+
+// asker asks a server and notes how long each answer takes.
+type asker struct {
+	address string
+	all     []float64 // ms
+	worst   float64
+	which   string
+}
+
+// round asks for every page of every shot, and types a value into each.
+func (k *asker) round(slugs []string, n int) error {
+	if err := k.ask("GET", "/", nil); err != nil {
 		return err
 	}
-	return meshArrives(t, srv.URL+"/shots/"+slugs[0], st)
+	for _, slug := range slugs {
+		for _, part := range []string{"/stage", "/score", "/takes", "/look", "/handover", "/sheet?at=stage&el=domain1", "/parts/takes", "/scene.json?frame=10", "/recipes"} {
+			if err := k.ask("GET", "/shots/"+slug+part, nil); err != nil {
+				return err
+			}
+		}
+		if err := k.ask("POST", "/shots/"+slug+"/value", url.Values{"kind": {"domain"}, "id": {"domain1"}, "key": {"lift"}, "v": {fmt.Sprint(1 + float64(n)/10)}, "frame": {"1"}}); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (k *asker) ask(method, path string, form url.Values) error {
+	var body io.Reader
+	if form != nil {
+		body = strings.NewReader(form.Encode())
+	}
+	r, err := http.NewRequest(method, k.address+path, body)
+	if err != nil {
+		return err
+	}
+	if form != nil {
+		r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
+		r.Header.Set("HX-Request", "true")
+		r.Header.Set("HX-Current-URL", k.address+strings.TrimSuffix(path, "/value")+"/stage")
+	}
+	begin := time.Now()
+	resp, err := http.DefaultClient.Do(r)
+	if err != nil {
+		return err
+	}
+	io.Copy(io.Discard, resp.Body)
+	resp.Body.Close()
+	ms := time.Since(begin).Seconds() * 1000
+	if resp.StatusCode >= 400 {
+		return fmt.Errorf("%s %s: %s", method, path, resp.Status)
+	}
+	if k.all = append(k.all, ms); ms > k.worst {
+		k.worst, k.which = ms, method+" "+path
+	}
+	return nil
 }
 
 // crowded measures a typed value in a shot of 60 elements, and how soon a

@@ -181,13 +181,7 @@ func (w *work) clouds(number int) ([]*cloud, error) {
 	if val.CachePoints.Of(w.src.Domain) == "few" { // one stands for eight
 		wide *= 2
 	}
-	list := []*cloud{{name: "points"}}
-	if byDepth {
-		list = nil
-		for _, d := range depths {
-			list = append(list, &cloud{name: d.name})
-		}
-	}
+	list := w.groups(byDepth, p.V != nil, wantDepth)
 	for n, x := range p.P {
 		depth := 0.0
 		if phi != nil {
@@ -195,43 +189,55 @@ func (w *work) clouds(number int) ([]*cloud, error) {
 			depth = -float64(phi.Sample(float32(q.X)-0.5, float32(q.Y)-0.5, float32(q.Z)-0.5))
 		}
 		c := list[0]
-		if byDepth {
-			for i, d := range depths {
-				if depth > d.from*voxel {
-					c = list[i]
-				}
+		for i := range list[1:] { // the deepest group that it lies in
+			if depth > depths[i+1].from*voxel {
+				c = list[i+1]
 			}
 		}
-		at := w.sp.place([3]float64{float64(x[0]), float64(x[1]), float64(x[2])})
-		c.p = append(c.p, float32(at[0]), float32(at[1]), float32(at[2]))
-		if p.V != nil && val.PointVelocity.Of(w.Settings) {
-			v := p.V[n]
-			u := w.sp.place([3]float64{float64(v[0]), float64(v[1]), float64(v[2])})
-			c.v = append(c.v, float32(u[0]), float32(u[1]), float32(u[2]))
+		c.p = append(c.p, w.three(x)...)
+		if c.v != nil {
+			c.v = append(c.v, w.three(p.V[n])...)
 		}
-		if wantDepth {
+		if c.depth != nil {
 			c.depth = append(c.depth, float32(depth*w.sp.scale))
 		}
-		if val.PointSize.Of(w.Settings) {
+		if c.width != nil {
 			c.width = append(c.width, float32(wide))
 		}
 	}
-	for _, c := range list { // an empty group keeps its channels
-		if len(c.p) > 0 {
-			continue
+	return list, nil
+}
+
+// three takes a place or a vector into the receiver's space.
+func (w *work) three(v [3]float32) []float32 {
+	u := w.sp.place([3]float64{float64(v[0]), float64(v[1]), float64(v[2])})
+	return []float32{float32(u[0]), float32(u[1]), float32(u[2])}
+}
+
+// groups are the clouds that points go into, empty, with the channels that they
+// will have: an empty group has the same ones as the others.
+func (w *work) groups(byDepth, moving, depth bool) (list []*cloud) {
+	names := []string{"points"}
+	if byDepth {
+		names = nil
+		for _, d := range depths {
+			names = append(names, d.name)
 		}
-		c.p = []float32{}
-		if p.V != nil && val.PointVelocity.Of(w.Settings) {
+	}
+	for _, name := range names {
+		c := &cloud{name: name, p: []float32{}}
+		if moving && val.PointVelocity.Of(w.Settings) {
 			c.v = []float32{}
 		}
-		if wantDepth {
+		if depth {
 			c.depth = []float32{}
 		}
 		if val.PointSize.Of(w.Settings) {
 			c.width = []float32{}
 		}
+		list = append(list, c)
 	}
-	return list, nil
+	return list
 }
 
 func joined(list []*cloud) *cloud {
@@ -324,25 +330,20 @@ func (w *work) movie(ctx context.Context, frames []int, names []string, sample f
 		return nil
 	}
 	w.m.Files, w.m.Channels = nil, nil
-	type open struct {
-		f    *os.File
-		w    *abc.Writer
-		objs map[string]*abc.Object
-	}
-	outs := map[string]*open{}
+	outs := map[string]*reel{}
 	defer func() {
 		for _, o := range outs {
 			o.f.Close()
 			os.Remove(o.f.Name())
 		}
 	}()
-	rate := w.Take.Rate() / float64(w.m.Step)
-	for name := range files {
+	for name, has := range files {
 		f, err := os.CreateTemp(w.Dir, ".part-*")
 		if err != nil {
 			return fmt.Errorf("handover folder: %w", err)
 		}
-		outs[name] = &open{f, abc.NewWriter(f, abc.Info{App: "Zarf", Note: w.Take.Name + ", " + w.unit(), Rate: rate, First: float64(w.m.First)}), map[string]*abc.Object{}}
+		info := abc.Info{App: "Zarf", Note: w.Take.Name + ", " + w.unit(), Rate: w.Take.Rate() / float64(w.m.Step), First: float64(w.m.First)}
+		outs[name] = &reel{f: f, w: abc.NewWriter(f, info), has: has, objs: map[string]*abc.Object{}}
 	}
 	for n, f := range frames {
 		if ctx.Err() != nil {
@@ -352,18 +353,9 @@ func (w *work) movie(ctx context.Context, frames []int, names []string, sample f
 		if err != nil {
 			return err
 		}
-		for name, has := range files {
-			o := outs[name]
-			for _, one := range list {
-				if !slices.Contains(has, one.name) {
-					continue
-				}
-				if o.objs[one.name] == nil {
-					o.objs[one.name] = o.w.Object(one.name, one.kind)
-				}
-				if err := o.objs[one.name].Add(one.s); err != nil {
-					return err
-				}
+		for _, o := range outs {
+			if err := o.add(list); err != nil {
+				return err
 			}
 		}
 		if n == 0 {
@@ -373,23 +365,49 @@ func (w *work) movie(ctx context.Context, frames []int, names []string, sample f
 		}
 		w.tell(f, false)
 	}
-	for name := range files {
-		o := outs[name]
+	for name, o := range outs {
 		if err := o.w.Close(); err != nil {
 			return fmt.Errorf("writing %s.abc: %w", name, err)
 		}
-		var e entry
-		if err := w.file(path.Join("abc", name+".abc"), frames[0], e, func(to io.Writer) error {
-			if _, err := o.f.Seek(0, io.SeekStart); err != nil {
-				return err
-			}
-			_, err := io.Copy(to, o.f)
-			return err
-		}, func(b []byte) error { return checkMovie(b, len(frames)) }); err != nil {
+		if err := w.file(path.Join("abc", name+".abc"), frames[0], entry{}, o.copy, func(b []byte) error { return checkMovie(b, len(frames)) }); err != nil {
 			return err
 		}
 	}
 	return nil
+}
+
+// reel is an Alembic file under way, under another name: its samples are known
+// one after the other, and what holds them together last.
+type reel struct {
+	f    *os.File
+	w    *abc.Writer
+	has  []string // objects that it holds
+	objs map[string]*abc.Object
+}
+
+// add gives the file's objects their next sample.
+func (o *reel) add(list []still) error {
+	for _, one := range list {
+		if !slices.Contains(o.has, one.name) {
+			continue
+		}
+		if o.objs[one.name] == nil {
+			o.objs[one.name] = o.w.Object(one.name, one.kind)
+		}
+		if err := o.objs[one.name].Add(one.s); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// copy writes the finished file to where it belongs.
+func (o *reel) copy(to io.Writer) error {
+	if _, err := o.f.Seek(0, io.SeekStart); err != nil {
+		return err
+	}
+	_, err := io.Copy(to, o.f)
+	return err
 }
 
 // checkMovie reads every sample of an Alembic file.

@@ -44,7 +44,6 @@ func crop(g *frame.Grid, box geom.Box) {
 		h, at := g.Transform.M[a][a], g.Transform.M[3][a]
 		lo[a], hi[a] = int32(math.Ceil((v[0]-at)/h-1e-9)), int32(math.Floor((v[1]-at)/h+1e-9))
 	}
-	comps := g.Type.Components()
 	kept := g.Leaves[:0]
 	for _, l := range g.Leaves {
 		any, all := true, true
@@ -56,25 +55,29 @@ func crop(g *frame.Grid, box geom.Box) {
 			continue
 		}
 		if !all {
-			was := l.Active
-			l.Active = frame.Mask{}
-			for n := range 512 {
-				i, j, k := l.Origin[0]+int32(n>>6), l.Origin[1]+int32(n>>3&7), l.Origin[2]+int32(n&7)
-				if i < lo[0] || j < lo[1] || k < lo[2] || i > hi[0] || j > hi[1] || k > hi[2] {
-					for c := range comps {
-						l.Values[n*comps+c] = float32(g.Background[c])
-					}
-					continue
-				}
-				if was.On(n) {
-					l.Active.Set(n)
-				}
-			}
-			if l.Active.Count() == 0 {
-				continue
-			}
+			cropLeaf(l, lo, hi, g.Background[:g.Type.Components()])
 		}
-		kept = append(kept, l)
+		if all || l.Active.Count() > 0 {
+			kept = append(kept, l)
+		}
 	}
 	g.Leaves = kept
+}
+
+// cropLeaf makes a leaf's voxels outside of a box of indices the background.
+func cropLeaf(l *frame.Leaf, lo, hi [3]int32, background []float64) {
+	was := l.Active
+	l.Active = frame.Mask{}
+	for n := range frame.LeafSize {
+		i, j, k := l.Origin[0]+int32(n>>6), l.Origin[1]+int32(n>>3&7), l.Origin[2]+int32(n&7)
+		if i < lo[0] || j < lo[1] || k < lo[2] || i > hi[0] || j > hi[1] || k > hi[2] {
+			for c, v := range background {
+				l.Values[n*len(background)+c] = float32(v)
+			}
+			continue
+		}
+		if was.On(n) {
+			l.Active.Set(n)
+		}
+	}
 }

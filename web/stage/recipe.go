@@ -101,22 +101,7 @@ func (s *room) saveRecipe(c *gin.Context) {
 	}
 	r, err := recipe.FromShot(doc, on, c.PostForm("name"), c.PostForm("about"))
 	if err == nil {
-		var pic []byte
-		if t, terr := s.TakeOf(c, ""); terr == nil {
-			if _, frames := s.Studio.State(doc, t); len(frames) > 0 {
-				mid := t.First + (t.Last-t.First)*2/3
-				for mid > t.First {
-					if _, ok := frames[mid]; ok {
-						break
-					}
-					mid--
-				}
-				if td, err := t.Shot(); err == nil {
-					pic, _ = s.Still(t, td, td.Looks[0], mid, 256)
-				} // without a picture the recipe is as good
-			}
-		}
-		err = s.Studio.SaveRecipe(r, pic)
+		err = s.Studio.SaveRecipe(r, s.castPicture(c, doc))
 	}
 	if err != nil {
 		s.Fail(c, http.StatusUnprocessableEntity, "The recipe was not kept: "+err.Error()+".", "")
@@ -124,6 +109,32 @@ func (s *room) saveRecipe(c *gin.Context) {
 	}
 	c.Request.URL.RawQuery = "el=" + url.QueryEscape(c.PostForm("on"))
 	s.recipeList(c)
+}
+
+// castPicture is one of the newest take, two thirds into it; nil where there is
+// none: a recipe is as good without.
+func (s *room) castPicture(c *gin.Context, doc *shot.Shot) []byte {
+	t, err := s.TakeOf(c, "")
+	if err != nil {
+		return nil
+	}
+	_, frames := s.Studio.State(doc, t)
+	made, err := t.Shot()
+	if len(frames) == 0 || err != nil {
+		return nil
+	}
+	mid := t.First + (t.Last-t.First)*2/3
+	for mid > t.First {
+		if _, ok := frames[mid]; ok {
+			break
+		}
+		mid--
+	}
+	pic, err := s.Still(t, made, made.Looks[0], mid, 256)
+	if err != nil {
+		return nil
+	}
+	return pic
 }
 
 // dropRecipe deletes one of one's own.

@@ -71,30 +71,11 @@ func all(dir string) error {
 		return err
 	}
 	defer os.RemoveAll(data)
-	cmd := exec.Command(filepath.Join("bin", "zarf"), "demo", "--data", data, "--listen", "127.0.0.1:0")
-	out, err := cmd.StdoutPipe()
+	url, stop, err := serve(data)
 	if err != nil {
 		return err
 	}
-	if err := cmd.Start(); err != nil {
-		return err
-	}
-	defer func() {
-		cmd.Process.Signal(os.Interrupt)
-		cmd.Wait()
-	}()
-	buf := make([]byte, 400)
-	n, err := out.Read(buf)
-	if err != nil {
-		return err
-	}
-	go io.Copy(io.Discard, out)
-	text := string(buf[:n])
-	at := strings.Index(text, "http://")
-	if at < 0 {
-		return fmt.Errorf("the server said %q", text)
-	}
-	url := strings.TrimSuffix(strings.Fields(text[at:])[0], "/")
+	defer stop()
 	b, err := shoot.Open()
 	if err != nil {
 		return err
@@ -104,6 +85,55 @@ func all(dir string) error {
 	if err != nil {
 		return err
 	}
+	if err := prepare(p, url); err != nil {
+		return err
+	}
+	hands, err := handOver(p, url)
+	if err != nil {
+		return err
+	}
+	p.Close()
+	for _, v := range views(hands) {
+		if err := take(b, url+v.path, filepath.Join(dir, v.name+".png"), v.script, v.wait); err != nil {
+			return fmt.Errorf("%s: %w", v.name, err)
+		}
+	}
+	return nil
+}
+
+// serve starts the demo and gives its address.
+func serve(data string) (url string, stop func(), err error) {
+	cmd := exec.Command(filepath.Join("bin", "zarf"), "demo", "--data", data, "--listen", "127.0.0.1:0")
+	out, err := cmd.StdoutPipe()
+	if err != nil {
+		return "", nil, err
+	}
+	if err := cmd.Start(); err != nil {
+		return "", nil, err
+	}
+	stop = func() {
+		cmd.Process.Signal(os.Interrupt)
+		cmd.Wait()
+	}
+	buf := make([]byte, 400)
+	n, err := out.Read(buf)
+	if err != nil {
+		stop()
+		return "", nil, err
+	}
+	go io.Copy(io.Discard, out)
+	text := string(buf[:n])
+	at := strings.Index(text, "http://")
+	if at < 0 {
+		stop()
+		return "", nil, fmt.Errorf("the server said %q", text)
+	}
+	return strings.TrimSuffix(strings.Fields(text[at:])[0], "/"), stop, nil
+}
+
+// prepare runs what the pictures show: all shots, a rendered range, a second
+// take, a sweep.
+func prepare(p *shoot.Page, url string) error {
 	if err := p.Go(url + "/shots/bl010/stage"); err != nil {
 		return err
 	}
@@ -160,15 +190,18 @@ func all(dir string) error {
 	if err := p.Until(5*time.Minute, `() => !!document.querySelector('.sweepitem') && document.querySelector('.sweepitem').textContent.includes('6 ready')`); err != nil {
 		return err
 	}
-	hands, err := handOver(p, url)
-	if err != nil {
-		return err
-	}
-	p.Close()
-	for _, v := range []struct {
-		name, path, script string
-		wait               time.Duration
-	}{
+	return nil
+}
+
+// shown is a picture: a page, what is done on it, and how long it then takes.
+type shown struct {
+	name, path, script string
+	wait               time.Duration
+}
+
+// views are the pictures; hands are the handovers that some of them show.
+func views(hands [2]string) []shown {
+	return []shown{
 		{"shots", "/", "", 3 * time.Second},
 		{"stage", "/shots/bl010/stage?take=1&frame=62&el=domain1", "", 4 * time.Second},
 		{"score", "/shots/bl010/score?take=1&frame=62&el=emitter1", "", 4 * time.Second},
@@ -187,12 +220,7 @@ func all(dir string) error {
 		{"blast", "/shots/bl030/look?frame=20", "", 30 * time.Second},
 		{"totals", "/shots/bl030/takes?frame=20", `() => { const e = document.querySelector('#topic-scale'); e.scrollIntoView(); }`, 6 * time.Second},
 		{"checks", "/shots/bl010/stage?take=1&frame=62&el=emitter1", `() => { const f = document.querySelector('#f-position form'); f.querySelector('[name=v0]').value = '5'; f.querySelector('[name=v0]').dispatchEvent(new Event('change', { bubbles: true })); setTimeout(() => { document.querySelector('#checks').open = true; }, 1200); }`, 3 * time.Second},
-	} {
-		if err := take(b, url+v.path, filepath.Join(dir, v.name+".png"), v.script, v.wait); err != nil {
-			return fmt.Errorf("%s: %w", v.name, err)
-		}
 	}
-	return nil
 }
 
 // order fills a form and presses its button.
