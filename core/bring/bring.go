@@ -74,6 +74,7 @@ func Read(name string, data []byte, files map[string][]byte, o Options) (*model.
 	return m, f, nil
 }
 
+// check refuses sizes that no file has.
 func check(o Options) error {
 	for _, v := range []struct {
 		name string

@@ -17,6 +17,8 @@ func (s *Scene) fed() (out []*shot.Element) {
 	return out
 }
 
+// feedMissing finds domains that are to be fed by one that is gone or muted: they
+// would run on nothing.
 func feedMissing(s *Scene) (out []Finding) {
 	for _, e := range s.fed() {
 		if s.Source(e) != nil {
@@ -34,6 +36,7 @@ func feedMissing(s *Scene) (out []Finding) {
 	return out
 }
 
+// sequenceEmpty finds sequences without files.
 func sequenceEmpty(s *Scene) (out []Finding) {
 	for _, e := range s.Of(shot.Sequence) {
 		if val.Frames.Of(e) == "" {
@@ -43,6 +46,8 @@ func sequenceEmpty(s *Scene) (out []Finding) {
 	return out
 }
 
+// feedRing finds domains that feed each other in a circle: none could be run
+// first.
 func feedRing(s *Scene) []Finding {
 	_, err := s.Order()
 	if err == nil {
@@ -59,6 +64,8 @@ func feedRing(s *Scene) []Finding {
 	return []Finding{f}
 }
 
+// feedStill finds emitters that take along the velocity of a domain which doesn't
+// keep it.
 func feedStill(s *Scene) (out []Finding) {
 	for _, e := range s.fed() {
 		if src := s.Source(e); src != nil && val.Inherit.Of(e) != 0 && src.Kind == shot.Domain && !val.CacheVelocity.Of(src) {

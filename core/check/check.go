@@ -139,6 +139,7 @@ func Faults(fs []Finding) []Finding {
 	return out
 }
 
+// noDomain finds shots with nothing to simulate.
 func noDomain(s *Scene) []Finding {
 	if len(s.Domains) > 0 {
 		return nil
@@ -151,6 +152,7 @@ func noDomain(s *Scene) []Finding {
 	return []Finding{{Severity: Fault, What: "There is no domain.", Why: "Fluid is simulated inside a domain's box only.", Mend: &Mend{Label: "Add a domain", Add: shot.Domain}}}
 }
 
+// noEmitter finds shots whose domains nothing flows into.
 func noEmitter(s *Scene) []Finding {
 	if len(s.Emitters) > 0 {
 		return nil
@@ -158,6 +160,7 @@ func noEmitter(s *Scene) []Finding {
 	return []Finding{{Severity: Warning, What: "Nothing emits.", Why: "A run would show empty air.", Mend: &Mend{Label: "Add an emitter", Add: shot.Emitter}}}
 }
 
+// actsOnNothing finds elements that name domains, all of which are muted or gone.
 func actsOnNothing(s *Scene) []Finding {
 	var out []Finding
 	for _, e := range s.Elements {
@@ -185,6 +188,8 @@ func (s *Scene) when(e *shot.Element) []float64 {
 	return at
 }
 
+// emitterOutside finds emitters that don't touch their domain at any of the
+// frames that are looked at, and offers the nearest place within.
 func emitterOutside(s *Scene) []Finding {
 	var out []Finding
 	for _, e := range s.shaped() {
@@ -230,6 +235,8 @@ func intoBox(e, d *shot.Element, now val.Eval) shot.Value {
 	return shot.Vec(clamp(p.X, lo.X, hi.X), clamp(p.Y, lo.Y, hi.Y), clamp(p.Z, lo.Z, hi.Z))
 }
 
+// emitterInside finds emitters swallowed by a solid: what they let out has
+// nowhere to go.
 func emitterInside(s *Scene) []Finding {
 	var out []Finding
 	for _, e := range s.shaped() {
@@ -271,6 +278,8 @@ func swallowed(e, c *geom.Shape, shell float64) bool {
 	return found
 }
 
+// emitterSmall finds emitters thinner than two voxels: the grid can't hold their
+// form.
 func emitterSmall(s *Scene) []Finding {
 	var out []Finding
 	for _, e := range s.shaped() {
@@ -284,6 +293,8 @@ func emitterSmall(s *Scene) []Finding {
 	return out
 }
 
+// emitterTimes finds emitters that stop before they begin, or emit outside the
+// shot's frames.
 func emitterTimes(s *Scene) []Finding {
 	var out []Finding
 	first, last := s.Range()
@@ -299,6 +310,9 @@ func emitterTimes(s *Scene) []Finding {
 	return out
 }
 
+// colliderFast finds keyed solids that go farther than a voxel in each of the
+// substeps that are allowed: the fluid would not see them pass. A run between
+// flat tangents is half as fast again in its middle.
 func colliderFast(s *Scene) []Finding {
 	var out []Finding
 	for _, c := range s.Colliders {
@@ -322,6 +336,7 @@ func colliderFast(s *Scene) []Finding {
 // Closed reports a domain with walls all round.
 func Closed(d *shot.Element) bool { return d.Open() == [6]bool{} }
 
+// inflowFast finds emitters so quick that substeps at their limit can't follow.
 func inflowFast(s *Scene) []Finding {
 	var out []Finding
 	for _, e := range s.Emitters {
@@ -337,6 +352,8 @@ func inflowFast(s *Scene) []Finding {
 	return out
 }
 
+// turbulenceSmall finds turbulence whose largest whirls are under four voxels:
+// the grid smooths them away as soon as they are made.
 func turbulenceSmall(s *Scene) []Finding {
 	var out []Finding
 	for _, e := range s.Of(shot.Turbulence) {
@@ -349,6 +366,7 @@ func turbulenceSmall(s *Scene) []Finding {
 	return out
 }
 
+// cameraBlind finds cameras that look at their own place: they have no direction.
 func cameraBlind(s *Scene) []Finding {
 	for _, c := range s.Of(shot.Camera) {
 		p, q := geom.FromArray(val.Position.At(c, s.Now)), geom.FromArray(val.Target.At(c, s.Now))
@@ -372,6 +390,7 @@ func Highest(e *shot.Element, k val.NumKey) float64 {
 	return top
 }
 
+// regionOutside finds forces whose region touches no domain.
 func regionOutside(s *Scene) []Finding {
 	var out []Finding
 	for _, e := range s.Elements {

@@ -25,6 +25,8 @@ func (s *Scene) fromFile() (out []*shot.Element) {
 // forms gives an element's shape on the first frame, and why there is none.
 func (s *Scene) form(e *shot.Element) (geom.Shape, error) { return e.Form(s.Now, 0) }
 
+// fileMissing finds elements whose file isn't in the library, and says how to
+// bring it back.
 func fileMissing(s *Scene) []Finding {
 	var out []Finding
 	for _, e := range s.fromFile() {
@@ -43,6 +45,7 @@ func fileMissing(s *Scene) []Finding {
 	return out
 }
 
+// sentence begins with a capital and ends with a stop.
 func sentence(s string) string {
 	if s == "" {
 		return s
@@ -50,6 +53,7 @@ func sentence(s string) string {
 	return strings.ToUpper(s[:1]) + s[1:] + "."
 }
 
+// shareEmpty finds elements that take a part of their mesh which holds no face.
 func shareEmpty(s *Scene) []Finding {
 	var out []Finding
 	for _, e := range s.fromFile() {
@@ -62,6 +66,8 @@ func shareEmpty(s *Scene) []Finding {
 	return out
 }
 
+// meshOpen finds meshes with holes where the inside matters: what is inside can't
+// be told.
 func meshOpen(s *Scene) []Finding {
 	var out []Finding
 	for _, e := range s.fromFile() {
@@ -103,6 +109,7 @@ func meshSize(s *Scene) []Finding {
 	return out
 }
 
+// motionLate finds animations that begin after the shot has ended.
 func motionLate(s *Scene) []Finding {
 	var out []Finding
 	first, last := s.Range()
@@ -131,6 +138,7 @@ func (s *Scene) line(g *shot.Element) *geom.Line {
 	return geom.NewLine(p, val.Closed.Of(g), 12)
 }
 
+// guideShort finds guides of fewer than two points.
 func guideShort(s *Scene) []Finding {
 	var out []Finding
 	for _, g := range s.Of(shot.Guide) {
@@ -142,6 +150,8 @@ func guideShort(s *Scene) []Finding {
 	return out
 }
 
+// guideFar finds guides no point of which comes within reach of a domain that
+// they act on.
 func guideFar(s *Scene) []Finding {
 	var out []Finding
 	for _, g := range s.Of(shot.Guide) {
@@ -172,6 +182,7 @@ func guideFar(s *Scene) []Finding {
 	return out
 }
 
+// guideThin finds guides whose reach is under two voxels.
 func guideThin(s *Scene) []Finding {
 	var out []Finding
 	for _, g := range s.Of(shot.Guide) {
@@ -188,6 +199,7 @@ func guideThin(s *Scene) []Finding {
 // idle are the values of a force of which at least one must not be 0.
 var idle = map[shot.Kind][]val.NumKey{shot.Turbulence: {val.Strength}, shot.Vortex: {val.Strength, val.Draw, val.Lift}, shot.Radial: {val.Strength}, shot.Drag: {val.Rate}, shot.Guide: {val.Pace, val.Draw, val.Swirl}, shot.Pull: {val.Gather}}
 
+// forceIdle finds forces without any strength.
 func forceIdle(s *Scene) []Finding {
 	var out []Finding
 	for _, e := range s.Elements {
@@ -207,6 +219,7 @@ func forceIdle(s *Scene) []Finding {
 	return out
 }
 
+// pullFar finds pulls whose form, reach included, touches no domain.
 func pullFar(s *Scene) []Finding {
 	var out []Finding
 	for _, e := range s.Of(shot.Pull) {
@@ -228,6 +241,8 @@ func pullFar(s *Scene) []Finding {
 	return out
 }
 
+// pullThin finds pulls whose form is under two voxels thick: hardly a cell lies
+// in it.
 func pullThin(s *Scene) []Finding {
 	var out []Finding
 	for _, e := range s.Of(shot.Pull) {

@@ -47,6 +47,7 @@ func gone(at string) error {
 	return &Error{At: at, Gone: true, Err: fmt.Errorf("there is no element %q; it may have been deleted in another window", at)}
 }
 
+// wrong is an error about a value of what an address names.
 func wrong(at, value string, err error) error {
 	if err == nil {
 		return nil
@@ -119,6 +120,8 @@ func Decode(b []byte) ([]Command, error) {
 	return out, nil
 }
 
+// decode reads one command: its word first, then the fields of that command and
+// no others.
 func decode(raw json.RawMessage) (Command, error) {
 	var fields map[string]json.RawMessage
 	if err := json.Unmarshal(raw, &fields); err != nil {

@@ -42,6 +42,7 @@ func (c *Add) Apply(d *shot.Shot) error {
 	return nil
 }
 
+// room refuses more elements than a shot may have.
 func room(d *shot.Shot) error {
 	if len(d.Elements) >= shot.MaxElements {
 		return wrongf("", "", "the shot has %d elements; no more are allowed", shot.MaxElements)

@@ -11,6 +11,7 @@ import (
 // on or off.
 type text string
 
+// Get is the text of one part of a value, as a form would send it.
 func (t text) Get(name string) (string, bool) {
 	if name == "v" {
 		switch strings.ToLower(string(t)) {
@@ -27,6 +28,7 @@ func (t text) Get(name string) (string, bool) {
 	return strings.TrimSpace(parts[i]), true
 }
 
+// All are the texts of a part that is a list.
 func (t text) All(string) []string {
 	var out []string
 	for p := range strings.SplitSeq(string(t), ",") {

@@ -116,6 +116,7 @@ func (c *ToggleKey) Apply(d *shot.Shot) error {
 	return wrong(c.At, c.Value, e.PutKey(x, shot.Key{Frame: c.Frame, Value: e.At(x.Key, val.Frame(c.Frame))}))
 }
 
+// keyable refuses keys on values that have none, with the catalogue's reason.
 func keyable(d *shot.Shot, at, value string) (*shot.Element, *shot.Entry, error) {
 	e, x, err := entry(d, at, value)
 	if err == nil && !x.Keyable {
@@ -181,6 +182,8 @@ func (c *Keys) Apply(d *shot.Shot) error {
 	return nil
 }
 
+// apply keys the value at the frame that is shown where that is asked, drops the
+// keys that are to go, and sets those that are given.
 func (l *Lane) apply(d *shot.Shot, frame float64) error {
 	e, x, err := keyable(d, l.At, l.Key)
 	if err != nil {

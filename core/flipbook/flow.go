@@ -255,6 +255,8 @@ func rows(out, in []float32, w, h int) {
 	}
 }
 
+// columns averages over 2·reach+1 rows. The sums of columns are carried from row
+// to row, so that a window costs the same however tall it is.
 func columns(out, in []float32, w, h int) {
 	sum := make([]float32, w)
 	for y := range min(reach, h) {

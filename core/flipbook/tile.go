@@ -95,6 +95,8 @@ func (p Place) Put(src *Tile, w, h int, crew grid.Crew) *Tile {
 	return out
 }
 
+// copy shifts a tile by whole pixels, where nothing turns or scales it: values
+// stay as they are to the bit.
 func (p Place) copy(out, src *Tile, dx, dy int) {
 	for c, pl := range src.Planes {
 		for y := p.Pad; y < out.H-p.Pad; y++ {

@@ -355,6 +355,8 @@ func FromDense(name string, lo, n [3]int, comps [][]float32, background, toleran
 	return g
 }
 
+// denseLeaf makes the leaf at an origin of a dense array; nil where nothing of it
+// differs from the background.
 func denseLeaf(o, lo, n [3]int, comps [][]float32, background, tolerance float32) *Leaf {
 	nc := len(comps)
 	var mask Mask

@@ -27,6 +27,8 @@ func (s *Solver) ways(q float32, scheme Scheme) {
 	}
 }
 
+// carryChannels carries smoke, heat and fuel along; channels that are zero
+// everywhere stay.
 func (s *Solver) carryChannels(scheme Scheme) {
 	for n, f := range s.channels() {
 		if s.live[n] {
@@ -35,6 +37,7 @@ func (s *Solver) carryChannels(scheme Scheme) {
 	}
 }
 
+// carryVelocity carries the velocity along itself.
 func (s *Solver) carryVelocity(scheme Scheme) {
 	// Air that flows in brings along the velocity that the air outside has.
 	// Bringing its own speed instead, or the mean of the side, feeds a jet at an

@@ -33,6 +33,7 @@ func feeders(s *check.Scene, d *shot.Element) (out []*shot.Element) {
 	return out
 }
 
+// fuelUnused finds fuel where nothing burns.
 func fuelUnused(s *check.Scene) []check.Finding {
 	var out []check.Finding
 	for _, d := range domains(s) {
@@ -43,6 +44,7 @@ func fuelUnused(s *check.Scene) []check.Finding {
 	return out
 }
 
+// noFuel finds domains that burn without anything to burn.
 func noFuel(s *check.Scene) []check.Finding {
 	var out []check.Finding
 	for _, d := range domains(s) {
@@ -60,6 +62,9 @@ func noFuel(s *check.Scene) []check.Finding {
 	return out
 }
 
+// fuelCold finds fuel that nothing lights: nothing in its domain is as hot as its
+// ignition temperature; and such that burns by itself, as it ignites under the
+// air's.
 func fuelCold(s *check.Scene) []check.Finding {
 	var out []check.Finding
 	air := val.AirTemperature.Of(s)
@@ -95,6 +100,8 @@ func fuelCold(s *check.Scene) []check.Finding {
 	return out
 }
 
+// fireHot finds emitters whose fuel would heat the gas beyond any flame, counting
+// the air where it limits burning, and says how much fuel would do.
 func fireHot(s *check.Scene) []check.Finding {
 	var out []check.Finding
 	for _, d := range domains(s) {
@@ -124,6 +131,8 @@ func fireHot(s *check.Scene) []check.Finding {
 	return out
 }
 
+// closedFire finds closed boxes in which gas burns and expands: the room that it
+// needs isn't there.
 func closedFire(s *check.Scene) []check.Finding {
 	var out []check.Finding
 	for _, d := range domains(s) {
@@ -134,6 +143,8 @@ func closedFire(s *check.Scene) []check.Finding {
 	return out
 }
 
+// fireUnseen finds domains that burn and keep neither temperature nor flame in
+// their cache: no look could show the fire.
 func fireUnseen(s *check.Scene) (out []check.Finding) {
 	for _, d := range domains(s) {
 		for _, key := range []val.FlagKey{val.CacheTemperature, val.CacheFire} {
@@ -148,6 +159,7 @@ func fireUnseen(s *check.Scene) (out []check.Finding) {
 // hottest is more than fire can reach, K.
 const hottest = 4500
 
+// emitterEmpty finds emitters that let out nothing.
 func emitterEmpty(s *check.Scene) []check.Finding {
 	var out []check.Finding
 	air := val.AirTemperature.Of(s)
@@ -174,6 +186,7 @@ func emitterEmpty(s *check.Scene) []check.Finding {
 	return out
 }
 
+// closedInflow finds gas blown into a box without an open side.
 func closedInflow(s *check.Scene) []check.Finding {
 	var out []check.Finding
 	for _, d := range domains(s) {
@@ -190,6 +203,7 @@ func closedInflow(s *check.Scene) []check.Finding {
 	return out
 }
 
+// openFloor finds domains with an open floor and smoke that weighs something.
 func openFloor(s *check.Scene) []check.Finding {
 	var out []check.Finding
 	for _, d := range domains(s) {
@@ -200,6 +214,7 @@ func openFloor(s *check.Scene) []check.Finding {
 	return out
 }
 
+// colliderThin finds solids thinner than a voxel: the flow would leak through.
 func colliderThin(s *check.Scene) []check.Finding {
 	var out []check.Finding
 	for _, c := range s.Colliders {

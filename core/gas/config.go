@@ -99,6 +99,7 @@ type Inputs struct {
 // first frame) and the step that led there.
 type Scene func(t, dt float64) Inputs
 
+// check refuses physics that can't be computed with.
 func (p Physics) check() error {
 	for _, v := range []struct {
 		name string

@@ -17,6 +17,9 @@ func (s *Solver) emit(dt float64, list []Emitter) float64 {
 	return made
 }
 
+// emitOne applies one emitter to the cells that it covers, then to the faces, and
+// gives the volume that it made, m³/s. It costs a look at the shape for each cell
+// of its box.
 func (s *Solver) emitOne(dt float64, e *Emitter) float64 {
 	room := e.Shape.Bounds()
 	if e.Source != nil {

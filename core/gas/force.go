@@ -319,6 +319,7 @@ func (s *Solver) confine(dt float64, p Physics) {
 	})
 }
 
+// addMean adds the mean of two rows.
 func addMean(u, a, b []float32) {
 	a, b = a[:len(u)], b[:len(u)]
 	for i := range u {

@@ -25,6 +25,8 @@ func (d *distances) at(i, j, k int) float32 {
 	return d.phi[((k-d.lo[2])*(d.hi[1]-d.lo[1])+j-d.lo[1])*(d.hi[0]-d.lo[0])+i-d.lo[0]]
 }
 
+// measure fills the distances to a pull's form, unless they are there for the
+// same form and box.
 func (s *Solver) measure(d *distances, p *sim.Pull) {
 	if d.phi != nil && d.shape == p.Shape && d.reach == p.Reach && d.low == s.Low && d.dims == s.Dims {
 		return

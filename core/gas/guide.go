@@ -21,6 +21,9 @@ type blocks struct {
 
 const blockSize = 8
 
+// nearPieces lists for each block of 8³ cells the pieces of a curve that can be
+// the nearest one to some point of it, so that a cell tries two or three in place
+// of all. Blocks out of reach have none.
 func (s *Solver) nearPieces(b *blocks, g *sim.Guide) {
 	reach := 0.0
 	for n := range max(1, len(g.Along[3])) {
@@ -77,6 +80,9 @@ type wishes struct {
 	w    []float32
 }
 
+// wishField works out in the middle of every cell what a guide wants there. It is
+// kept as long as the guide and the box stay: distances to a curve cost more than
+// all other forces.
 func (s *Solver) wishField(f *wishes, g *sim.Guide) {
 	old := f.near
 	s.nearPieces(&f.near, g)

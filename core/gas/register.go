@@ -69,6 +69,7 @@ func burns(d *shot.Element) bool { return isGas(d) && val.Burning.Of(d) != "no" 
 // follows reports a domain whose bounds follow its fluid.
 func follows(d *shot.Element) bool { return isGas(d) && val.Bounds.Of(d) == "follow" }
 
+// words are what a domain of gas is made of, for conditions of values.
 func words(d *shot.Element) []string {
 	if burns(d) {
 		return []string{Key, Fiery}
@@ -76,6 +77,7 @@ func words(d *shot.Element) []string {
 	return []string{Key}
 }
 
+// says is what its sentence adds.
 func says(d *shot.Element) (verb, more string) {
 	if follows(d) {
 		verb = "follows gas within"

@@ -178,6 +178,8 @@ func (t *bench) room(f []float32, buf *[batch]float32) []float32 {
 	return buf[:t.n]
 }
 
+// keep copies what was put together to where it belongs, where that isn't one
+// piece.
 func (t *bench) keep(f []float32, buf *[batch]float32) {
 	if t.flat {
 		return

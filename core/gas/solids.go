@@ -238,6 +238,7 @@ func (s *Solver) nearest(p geom.Vec3) *sim.Collider {
 	return best
 }
 
+// solidVelocity is how fast the solid that is nearest to a place moves there.
 func (s *Solver) solidVelocity(i, j, k, axis int) float32 {
 	p := s.facePoint(i, j, k, axis)
 	c := s.nearest(p)

@@ -372,6 +372,7 @@ func (s *Solver) choose(left, frame float64, sub sim.Substeps, done int, scene S
 	return left / float64(n), false
 }
 
+// step is one substep: see the package for its parts and their order.
 func (s *Solver) step(dt float64, in Inputs, st *FrameStats) error {
 	p := in.Physics
 	if err := p.check(); err != nil {
@@ -512,6 +513,7 @@ func (s *Solver) findBad() error {
 	return nil
 }
 
+// likelyCause guesses from the values what made a run blow up, for the message.
 func likelyCause(in Inputs, b *BlowUp) string {
 	for _, e := range in.Emitters {
 		if math.Abs(e.Speed)+e.Push.Len() > 500 {
@@ -540,6 +542,7 @@ func likelyCause(in Inputs, b *BlowUp) string {
 	return b.Cause
 }
 
+// total sums a channel over the cells in use, as float64.
 func (s *Solver) total(f *grid.Field) float64 {
 	return s.sum(func(o, n int) (t float64) {
 		for _, v := range f.Data[o : o+n] {

@@ -56,6 +56,7 @@ func (a where) within(b where) bool {
 
 var tileSize = [3]int{grid.TileX, grid.TileY, grid.TileZ}
 
+// place is where the box lies, in tiles of the limit.
 func (s *Solver) place() where {
 	var w where
 	for a := range 3 {
@@ -232,6 +233,7 @@ func (s *Solver) window(t *grid.Tiles, w where) *grid.Tiles {
 	return out
 }
 
+// boxOf is the box of some tiles of the limit.
 func (s *Solver) boxOf(w where) Box {
 	b := s.Limit
 	d := [3]*int{&b.NX, &b.NY, &b.NZ}

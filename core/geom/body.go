@@ -144,6 +144,8 @@ func (b *Body) reach(lo, hi, origin float64, n int) (int, int) {
 	return max(0, int(math.Ceil((lo-origin)/b.H-band))), min(n-1, int(math.Floor((hi-origin)/b.H+band)))
 }
 
+// bySlab sorts triangles by the layers that their band reaches, so that threads
+// share none.
 func (b *Body) bySlab(slabs int) [][]int32 {
 	lists := make([][]int32, slabs)
 	for t := range b.Mesh.Tri {
@@ -233,6 +235,7 @@ type far struct {
 	tri   []int32   // the nearest triangle so far, −1: none
 }
 
+// newFar makes the knots, all of them far from everything.
 func newFar(b *Body) *far {
 	f := &far{Body: b}
 	for x := range f.n {

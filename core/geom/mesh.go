@@ -176,6 +176,9 @@ func (m *Mesh) OpenEdges() int {
 	return m.open - 1
 }
 
+// openEdges counts edges that aren't walked as often one way as the other by the
+// faces round them; to joins vertices that stand on one place. Sorting 3 keys a
+// face is all that it costs.
 func (m *Mesh) openEdges(to []int32) int {
 	edges := make([]uint64, 0, 3*len(m.Tri))
 	for _, t := range m.Tri {

@@ -167,6 +167,7 @@ func Outlines(curves [][][2]float64) []Outline {
 	return out
 }
 
+// within2 reports a point within a triangle, borders included.
 func within2(q [2]float64, p [][2]float64) bool {
 	in := false
 	for i := range p {
@@ -258,6 +259,8 @@ func Extrude(outlines []Outline, depth, bevel float64) *Mesh {
 	return m
 }
 
+// extrude makes front, back and sides of outlines, the sides with a bevel where
+// one is asked for.
 func (o *Outline) extrude(depth, bevel float64) *Mesh {
 	in, fits := *o, bevel
 	for fits > 0 { // the largest inset, by halves, that doesn't fold over

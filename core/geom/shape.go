@@ -44,6 +44,7 @@ func (s *Shape) Distance(p Vec3) float64 {
 	return d
 }
 
+// local is the distance in the shape's own space.
 func (s *Shape) local(q Vec3) float64 {
 	h := s.Size.Mul(0.5)
 	switch s.Form {

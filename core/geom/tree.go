@@ -13,11 +13,13 @@ type Tree struct {
 	tri   []treeTri
 }
 
+// treeNode is a box: of two nodes, or of a few triangles.
 type treeNode struct {
 	box         Box
 	first, many int32 // leaf: triangles; inner: many is 0 and the children are at first and first+1
 }
 
+// treeTri is a triangle made ready to be measured against.
 type treeTri struct {
 	a, ab, ac Vec3
 	id        int32
@@ -48,6 +50,7 @@ func NewTree(m *Mesh) *Tree {
 	return t
 }
 
+// treeItem is a triangle while the tree is built.
 type treeItem struct {
 	box Box
 	mid Vec3
@@ -56,6 +59,7 @@ type treeItem struct {
 
 func (b Box) with(c Box) Box { return Box{b.Min.Min(c.Min), b.Max.Max(c.Max)} }
 
+// area is the surface of a box, halved: what a tree's cost goes by.
 func (b Box) area() float64 {
 	s := b.Size()
 	return s.X*s.Y + s.Y*s.Z + s.Z*s.X
@@ -70,6 +74,9 @@ const bins = 12
 // stacks of the queries within bounds.
 const deep = 32
 
+// split makes a node of items, and two below it where they are more than a leaf
+// takes: parted by cost (see binned), or in the middle where the tree has grown
+// too deep or all stand on one place.
 func (t *Tree) split(node int, items []treeItem, base int32, level int) {
 	box, mids := nowhere, nowhere
 	for i := range items {
@@ -206,6 +213,8 @@ func (t *Tree) Nearest(p Vec3, within float64) Hit {
 	return hit
 }
 
+// gap2 is the squared distance to a point, from the face, an edge or a corner,
+// whichever is nearest.
 func (b *Box) gap2(p Vec3) float64 {
 	var d float64
 	if x := max(b.Min.X-p.X, p.X-b.Max.X); x > 0 {

@@ -34,6 +34,7 @@ type task struct {
 	caught   atomic.Pointer[any]
 }
 
+// work takes pieces until none is left. A panic is kept for the caller.
 func (t *task) work() {
 	defer func() {
 		if r := recover(); r != nil {

@@ -21,12 +21,15 @@ var helpers team
 // microseconds.
 const spins = 3000
 
+// helper is a thread that waits for work: awake for a short while, then asleep.
 type helper struct {
 	job    atomic.Pointer[task]
 	asleep atomic.Bool
 	wake   chan struct{}
 }
 
+// loop looks for work some thousand times, about 10 µs, before it lies down: the
+// next call of a solver's step comes sooner than waking a thread takes.
 func (h *helper) loop() {
 	for idle := 0; ; {
 		if t := h.job.Swap(nil); t != nil {

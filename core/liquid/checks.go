@@ -36,6 +36,8 @@ func pours(s *check.Scene, d *shot.Element, ways ...string) (out []*shot.Element
 	return out
 }
 
+// pourStill finds emitters that let liquid flow and have no speed: what flows out
+// is speed times surface.
 func pourStill(s *check.Scene) (out []check.Finding) {
 	for _, d := range liquids(s) {
 		for _, e := range pours(s, d, "flow") {
@@ -47,6 +49,7 @@ func pourStill(s *check.Scene) (out []check.Finding) {
 	return out
 }
 
+// liquidFloor finds domains whose liquid falls through an open floor.
 func liquidFloor(s *check.Scene) (out []check.Finding) {
 	for _, d := range liquids(s) {
 		if val.SideY0.Of(d) == "outflow" && val.Gravity.At(s.Self, s.Now) > 0 && len(pours(s, d, "flow", "full", "once")) > 0 {
@@ -56,6 +59,7 @@ func liquidFloor(s *check.Scene) (out []check.Finding) {
 	return out
 }
 
+// liquidWeightless finds liquids without gravity.
 func liquidWeightless(s *check.Scene) (out []check.Finding) {
 	for _, d := range liquids(s) {
 		if val.Gravity.At(s.Self, s.Now) == 0 && !s.Self.Keyed(val.Gravity) {
@@ -65,6 +69,8 @@ func liquidWeightless(s *check.Scene) (out []check.Finding) {
 	return out
 }
 
+// inflowThick finds inflows so quick that a substep lets in a layer thicker than
+// a voxel: it would come in lumps.
 func inflowThick(s *check.Scene) (out []check.Finding) {
 	for _, d := range liquids(s) {
 		h, most := val.Voxel.Of(d), val.MaxSubsteps.Of(d)

@@ -43,6 +43,7 @@ type Physics struct {
 	Separate      bool // liquid may leave walls that hold it by suction
 }
 
+// check refuses physics that can't be computed with.
 func (p Physics) check() error {
 	for _, v := range []struct {
 		name string

@@ -284,6 +284,7 @@ func eighth(x *[3]float32, i, j, k int) (c int) {
 	return c
 }
 
+// blocked reports a place within a solid.
 func (s *Solver) blocked(x *[3]float32) bool {
 	if !s.solid.any {
 		return false
@@ -292,6 +293,7 @@ func (s *Solver) blocked(x *[3]float32) bool {
 	return d < 0
 }
 
+// add adds a particle at a place with a velocity.
 func (s *Solver) add(e *Emitter, x [3]float32) {
 	n := [3]float32{float32(s.NX), float32(s.NY), float32(s.NZ)}
 	for a := range x {

@@ -17,6 +17,8 @@ func (s *Solver) extend(f [3]*grid.Field, layers int) {
 	})
 }
 
+// extendOne carries one part of the velocity outwards from the liquid, ring by
+// ring: a face takes the mean of those of its neighbours that have one.
 func (s *Solver) extendOne(f, own *grid.Field, known []bool, rim [][]int32, front *[2][]int32, layers int) {
 	n := [3]int{f.NX, f.NY, f.NZ}
 	step := [3]int{1, f.NX, f.NX * f.NY}

@@ -49,6 +49,7 @@ func detail(d *shot.Element) int {
 	return n
 }
 
+// says is what a liquid's sentence adds.
 func says(d *shot.Element) (verb, more string) {
 	if v := val.Viscosity.Of(d); v > 0.01 {
 		more = fmt.Sprintf("; viscosity %s Pa·s", shot.Short(v))

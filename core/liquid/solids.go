@@ -53,6 +53,8 @@ func (s *Solver) setSolids(list []sim.Collider, dt float64) {
 	s.fillRoom()
 }
 
+// sampleCorners measures the solids at the grid's corners, which shares of faces
+// are made from.
 func (s *Solver) sampleCorners() {
 	so := &s.solid
 	for i := range so.node.Data {

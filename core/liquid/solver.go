@@ -146,6 +146,7 @@ func (s *Solver) choose(left, dt float64, sub sim.Substeps, done int, scene Scen
 // is far stronger.
 const thin = 1e-3
 
+// step is one substep: see the package for its parts and their order.
 func (s *Solver) step(dt float64, in Inputs, st *FrameStats) error {
 	s.dt = dt
 	p := in.Physics
@@ -305,6 +306,8 @@ func (s *Solver) survey() error {
 	return nil
 }
 
+// account fills in what a frame's particles tell: how many, how fast, the box
+// that they fill.
 func (s *Solver) account(st *FrameStats) {
 	st.MaxSpeed, st.Particles, st.Drops, st.Volume = s.fast, len(s.P), len(s.Drops), s.Volume()
 	if len(s.P) == 0 {

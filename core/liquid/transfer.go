@@ -147,6 +147,7 @@ func corners(f *grid.Field, i, j, k int) (c [8]float32) {
 	return [8]float32{d[i0+j0+k0], d[i1+j0+k0], d[i0+j1+k0], d[i1+j1+k0], d[i0+j0+k1], d[i1+j0+k1], d[i0+j1+k1], d[i1+j1+k1]}
 }
 
+// mix is the trilinear mean of eight corners.
 func mix(c *[8]float32, fx, fy, fz float32) float32 {
 	a, b := c[0]+(c[1]-c[0])*fx, c[2]+(c[3]-c[2])*fx
 	d, e := c[4]+(c[5]-c[4])*fx, c[6]+(c[7]-c[6])*fx

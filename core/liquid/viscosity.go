@@ -84,6 +84,10 @@ func (s *Solver) around(i, j, k, a, b int) (phi float32, ok bool) {
 	return sum / count, true
 }
 
+// gatherStress sets up the system of an implicit step: the faces whose velocity
+// is unknown, with the liquid about each, and the stresses, one to each pair of
+// faces that slide past each other, with the volume that it acts in (Batty and
+// Bridson 2008). Solids' faces are known.
 func (s *Solver) gatherStress(nu float32) *stress {
 	m := &stress{}
 	for a := range 3 {
@@ -230,6 +234,8 @@ func (s *Solver) toWall(a, b int, lo, hi [3]int, low bool) float32 {
 	return min(max(in/(in-out), 0.25), 1)
 }
 
+// solveStress finds the velocities by conjugate gradients: stresses are the rates
+// of strain times twice the viscosity, weighed by volumes; solids hold theirs.
 func (s *Solver) solveStress(m *stress, tol float64, most int) int {
 	n := len(m.x)
 	vec := func() []float32 { return make([]float32, n) }

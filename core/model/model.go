@@ -190,6 +190,7 @@ func (m *Model) Check() error {
 	return nil
 }
 
+// width is how many numbers a key has.
 func (t *Track) width() int {
 	switch t.Path {
 	case Rotation:
@@ -207,6 +208,8 @@ func (t *Track) width() int {
 	return 3
 }
 
+// check refuses keys out of order, values that are no numbers, and too few of
+// them.
 func (t *Track) check() error {
 	if len(t.Times) == 0 {
 		return fmt.Errorf("it has no keys")

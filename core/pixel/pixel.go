@@ -67,6 +67,7 @@ func Decode(data []byte) (*Image, error) {
 	return m, nil
 }
 
+// decode reads a picture of any kind that is known, told by its first bytes.
 func decode(data []byte) (*Image, error) {
 	switch {
 	case bytes.HasPrefix(data, []byte{0x76, 0x2f, 0x31, 0x01}):
@@ -130,6 +131,7 @@ var linear = func() (t [65536]float32) {
 	return t
 }()
 
+// fromImage makes linear light of a decoded picture.
 func fromImage(img image.Image) *Image {
 	b := img.Bounds()
 	m := &Image{b.Dx(), b.Dy(), make([]float32, 4*b.Dx()*b.Dy())}

@@ -101,6 +101,7 @@ func ReadTags(data []byte) Tags {
 	return t
 }
 
+// latin is text in Latin-1, as text chunks have it.
 func latin(s string) string {
 	var out []byte
 	for _, r := range s {

@@ -427,6 +427,9 @@ func (s *Solver) precondition() []float32 {
 	return f.x
 }
 
+// cycle is a V-cycle from level i on: two sweeps, the residual restricted, the
+// coarser level, its correction added, two sweeps. On the finest level it moves
+// about 30 arrays of 4 bytes a cell; all levels below together a seventh of that.
 func (s *Solver) cycle(i int) {
 	l := s.lv[i]
 	if i == len(s.lv)-1 {

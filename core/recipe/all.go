@@ -7,8 +7,10 @@ import (
 
 func values(pairs ...val.Pair) shot.Values { return shot.With(pairs...) }
 
+// keyed is a value that runs through keys.
 type keyed = map[string][]shot.Key
 
+// keys makes one of frames and values in turns.
 func keys(pairs ...float64) (list []shot.Key) {
 	for i := 0; i+1 < len(pairs); i += 2 {
 		list = append(list, shot.Key{Frame: pairs[i], Value: shot.Num(pairs[i+1])})
@@ -16,6 +18,7 @@ func keys(pairs ...float64) (list []shot.Key) {
 	return list
 }
 
+// xyz is a vector.
 type xyz = [3]float64
 
 // All recipes, in the order of the menu.

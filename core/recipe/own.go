@@ -84,6 +84,7 @@ func FromShot(s *shot.Shot, on *shot.Element, name, about string) (*Recipe, erro
 	return r, nil
 }
 
+// ownFile is a recipe of one's own as its file holds it.
 type ownFile struct {
 	Format string          `json:"format"`
 	Name   string          `json:"name"`

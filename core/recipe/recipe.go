@@ -152,6 +152,7 @@ func (r *Recipe) Put(s *shot.Shot, at geom.Vec3, L float64, start float64) []*sh
 // round6 rounds to micrometres.
 func round6(v float64) float64 { return math.Round(v*1e6) / 1e6 }
 
+// free is a name that no element has yet.
 func free(s *shot.Shot, name string) string {
 	try := name
 	for n := 2; ; n++ {

@@ -195,6 +195,8 @@ func (v *Volume) Ignite(burn, heat *grid.Field, air float64, l *look.Look, crew 
 	_ = v.ignite(c, l, crew)
 }
 
+// ignite works out what each voxel gives off, softens it unless it is to be
+// sharp, and builds what light is drawn from (lightTiles).
 func (v *Volume) ignite(c *Channels, l *look.Look, crew grid.Crew) error {
 	if !l.Lit() || (!l.FlameAnywhere && (!c.Burns || c.Temperature == nil)) {
 		return nil

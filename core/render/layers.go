@@ -135,6 +135,8 @@ func (p *Picture) Show(name string) (film.Frame, error) {
 	return f, fmt.Errorf("the picture has no layer %q", name)
 }
 
+// paint shows a layer as a picture: depth in greys, near ones bright, motion in
+// colours by its direction, normals as colours, all else as it is.
 func (p *Picture) paint(f film.Frame, name string, l *Layer) {
 	near, far, fast := float32(math.MaxFloat32), float32(0), float32(1e-6)
 	for i := range p.W * p.H {

@@ -15,6 +15,7 @@ type discrete struct {
 	total float64
 }
 
+// newDiscrete makes a distribution of weights.
 func newDiscrete(w []float64) *discrete {
 	d := &discrete{sum: make([]float64, len(w))}
 	for i, x := range w {
@@ -30,6 +31,7 @@ func (d *discrete) draw(u float64) (n int, chance float64) {
 	return n, d.chance(n)
 }
 
+// chance is how likely an entry is drawn.
 func (d *discrete) chance(n int) float64 {
 	if d.total <= 0 {
 		return 0
@@ -66,6 +68,7 @@ func NewPanel(at, target geom.Vec3, wide, tall float64) Lamp {
 	return Lamp{Centre: at, Normal: n, U: u.Mul(wide / 2), V: u.Cross(n).Mul(tall / 2)}
 }
 
+// area is a lamp's area, m².
 func (l *Lamp) area() float64 {
 	if l.Ball {
 		return 4 * math.Pi * l.Radius * l.Radius
@@ -182,6 +185,9 @@ func NewEnv(m *pixel.Image, turn float64) *Env {
 	return e
 }
 
+// weigh makes the distribution that directions are drawn by: rows by their sum,
+// columns within a row, each pixel by its luminance times the solid angle that it
+// fills.
 func (e *Env) weigh() {
 	rows := make([]float64, e.H)
 	e.cols = make([]*discrete, e.H)

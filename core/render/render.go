@@ -324,6 +324,7 @@ func (p *Picture) square(b int, t *trip) {
 	}
 }
 
+// keep adds what a path found to its pixel.
 func (p *Picture) keep(x, y, n int, s *taken) {
 	at := y*p.W + x
 	var c look.RGB

@@ -140,6 +140,8 @@ func blast(frames map[int]sim.Stats, order []int) bool {
 	return all > 0 && best > 0.8*all
 }
 
+// read works out from a front's way how large it reads, what speed its size
+// demands, and the way that this would take.
 func (r *Reading) read(s *shot.Shot, d *shot.Element, frames map[int]sim.Stats, at []int) {
 	way := r.Measured
 	last := way[len(way)*2/3:]

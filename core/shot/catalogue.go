@@ -83,6 +83,7 @@ func Named(n val.Name, e Entry) Entry {
 
 func of(n val.Name, e Entry) Entry { return Named(n, e) }
 
+// opts makes choices of keys and labels in turns.
 func opts(pairs ...string) []Option {
 	var o []Option
 	for i := 0; i+1 < len(pairs); i += 2 {

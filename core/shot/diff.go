@@ -78,6 +78,7 @@ func DiffAll(a, b *Shot) []Change {
 	return d.out
 }
 
+// differ gathers changes between two documents.
 type differ struct {
 	out    []Change
 	length string
@@ -104,6 +105,7 @@ func (d *differ) owner(x, y *Element) {
 	d.out = append(d.out, keyed...)
 }
 
+// scope compares which domains an element acts on.
 func scope(s *Shot, e *Element) string {
 	if len(e.ActsOn) == 0 {
 		return "all"
@@ -117,6 +119,7 @@ func scope(s *Shot, e *Element) string {
 	return strings.Join(names, ", ")
 }
 
+// onOff writes a switch.
 func onOff(b bool) string {
 	if b {
 		return "on"

@@ -123,6 +123,7 @@ func (e *Element) At(key string, ev val.Eval) Value {
 	return out
 }
 
+// curve is the curve of a value; nil where it has none.
 func (k *Key) curve(vector bool) anim.Key {
 	a := anim.Key{Frame: k.Frame, Way: k.Way, In: k.In, Out: k.Out, Value: k.Value.Vec}
 	if !vector {
@@ -168,6 +169,7 @@ func (e *Element) PutAll(v Values) error {
 	return nil
 }
 
+// put sets a value without keys, after it was checked.
 func (e *Element) put(key string, v Value) {
 	if e.values == nil {
 		e.values = Values{}
@@ -269,6 +271,7 @@ func (e *Element) PutKeyValue(n val.Name, frame float64, v Value) error {
 // MaxFrame bounds the frames of keys, either way.
 const MaxFrame = 1e7
 
+// checkKey refuses a key that its value can't have.
 func checkKey(entry *Entry, k Key) error {
 	if !(math.Abs(k.Frame) <= MaxFrame) {
 		return fmt.Errorf("a key of %s would be at frame %g; give one from −%.0f to %.0f", entry.Label, k.Frame, MaxFrame, MaxFrame)
@@ -288,6 +291,7 @@ func findKey(keys []Key, frame float64) (int, bool) {
 	return slices.BinarySearchFunc(keys, frame, func(k Key, f float64) int { return cmp.Compare(k.Frame, f) })
 }
 
+// setKey puts a key in its place by frame, over one that stands there.
 func (e *Element) setKey(key string, k Key) {
 	if e.keys == nil {
 		e.keys = map[string][]Key{}
@@ -392,6 +396,7 @@ func (e *Element) Copy(name string) *Element {
 	return c
 }
 
+// clone copies values and curves, so that nothing is shared.
 func (e *Element) clone() *Element {
 	c := *e
 	c.values, c.extras, c.before, c.unknown = maps.Clone(e.values), maps.Clone(e.extras), maps.Clone(e.before), maps.Clone(e.unknown)

@@ -22,6 +22,7 @@ type FileError struct {
 	What  string
 }
 
+// Error names where in the file, and what.
 func (e *FileError) Error() string {
 	s := "shot file"
 	if e.Line > 0 {
@@ -33,6 +34,7 @@ func (e *FileError) Error() string {
 	return s + ": " + e.What
 }
 
+// fileKey is a key as the file holds it.
 type fileKey struct {
 	Frame float64         `json:"frame"`
 	Value json.RawMessage `json:"value"`
@@ -42,6 +44,7 @@ type fileKey struct {
 	Out   any             `json:"out,omitempty"`
 }
 
+// fileExtra is what a curve does beyond its keys, as the file holds it.
 type fileExtra struct {
 	After  anim.After `json:"after,omitempty"`
 	Amount float64    `json:"noise,omitempty"`
@@ -95,12 +98,14 @@ func Decode(data []byte) (s *Shot, unknown []string, err error) {
 	return s, r.unknown, nil
 }
 
+// reading is a file on its way into a document, and what of it isn't known.
 type reading struct {
 	data    []byte
 	at      map[string]int
 	unknown []string
 }
 
+// fail ends the reading with what is wrong and where.
 func (r *reading) fail(path, format string, a ...any) {
 	line := 0
 	if o, ok := r.at[path]; ok {
@@ -109,8 +114,10 @@ func (r *reading) fail(path, format string, a ...any) {
 	panic(&FileError{Line: line, Field: path, What: fmt.Sprintf(format, a...)})
 }
 
+// fields are those of a JSON object that weren't taken yet.
 type fields map[string]json.RawMessage
 
+// object reads an object's fields.
 func (r *reading) object(path string, raw json.RawMessage) fields {
 	var f fields
 	if err := json.Unmarshal(raw, &f); err != nil || f == nil {
@@ -119,6 +126,7 @@ func (r *reading) object(path string, raw json.RawMessage) fields {
 	return f
 }
 
+// list reads a list.
 func (r *reading) list(path string, raw json.RawMessage, most int) []json.RawMessage {
 	var l []json.RawMessage
 	if err := json.Unmarshal(raw, &l); err != nil {
@@ -130,6 +138,7 @@ func (r *reading) list(path string, raw json.RawMessage, most int) []json.RawMes
 	return l
 }
 
+// take reads a field, if it is there, and takes it off those that are left.
 func take[T any](r *reading, f fields, path, key, want string, into *T) bool {
 	raw, ok := f[key]
 	delete(f, key)
@@ -142,6 +151,7 @@ func take[T any](r *reading, f fields, path, key, want string, into *T) bool {
 	return true
 }
 
+// join is a place in the file.
 func join(path, key string) string {
 	if path == "" {
 		return key
@@ -162,6 +172,7 @@ func (r *reading) rest(path string, f fields) map[string]any {
 	return m
 }
 
+// shot reads the whole document.
 func (r *reading) shot() *Shot {
 	f := r.object("", r.data)
 	s := &Shot{Self: NewElement(Setting, "", ""), Handover: NewElement(Handover, "", "")}
@@ -252,6 +263,7 @@ func (r *reading) values(f fields, path, key string, k Kind, keep map[string]any
 	return v
 }
 
+// element reads an element of the cast.
 func (r *reading) element(path string, raw json.RawMessage, s *Shot) *Element {
 	f := r.object(path, raw)
 	e := &Element{unknown: map[string]any{}}
@@ -334,6 +346,7 @@ func (r *reading) curves(f fields, path string, e *Element) {
 	}
 }
 
+// look reads a look.
 func (r *reading) look(path string, raw json.RawMessage, s *Shot) *Element {
 	f := r.object(path, raw)
 	l := &Element{Kind: Look, unknown: map[string]any{}}
@@ -451,6 +464,8 @@ func (s *Shot) Encode() []byte {
 	return append(b, '\n')
 }
 
+// ordered puts fields in the order of the catalogue, those that aren't known
+// last.
 func (e *Element) ordered() ordered {
 	x := ordered{}
 	keep := maps.Clone(e.unknown)
@@ -521,6 +536,7 @@ func (o *ordered) add(name string, v any) {
 	o.names, o.fields = append(o.names, name), append(o.fields, v)
 }
 
+// text is a string as JSON.
 func (o *ordered) text(name, v string) {
 	if v != "" {
 		o.add(name, v)
@@ -545,6 +561,7 @@ func (o *ordered) values(name string, k Kind, v Values, keep map[string]any) {
 	}
 }
 
+// rest writes back the fields that weren't known.
 func (o *ordered) rest(m map[string]any) {
 	for _, k := range slices.Sorted(maps.Keys(m)) {
 		o.add(k, m[k])

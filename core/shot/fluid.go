@@ -168,6 +168,7 @@ func Holds(when string, r val.Reader, in Within) bool {
 	return true
 }
 
+// holds judges one condition: alternatives parted by bars, any of which will do.
 func holds(cond string, r val.Reader, in Within) bool {
 	key := ""
 	for alt := range strings.SplitSeq(cond, "|") {

@@ -16,6 +16,7 @@ const (
 // packed is what a channel of a flipbook's packed sheet can hold.
 var packed = opts("none", "nothing", "alpha", "alpha", "light", "all light, as grey", "emission", "emission, as grey", "heat", "temperature", "depth", "depth, near is 1", "normal_x", "normal x", "normal_y", "normal y", "normal_z", "normal z")
 
+// handovers declares what can be chosen for files that go out.
 func handovers() KindDef {
 	return KindDef{Kind: Handover, Values: []Entry{
 		of(val.What, Entry{Kind: Handover, Label: "What", Type: Choice, Default: Text("volumes"), Choices: opts("volumes", "volumes", "points", "points", "meshes", "meshes and camera", "pictures", "pictures", "flipbook", "flipbook", "field", "vector field"), Main: true, Topic: "channels", Help: "What is handed over. Each kind keeps its own values below."}),

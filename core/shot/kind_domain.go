@@ -7,11 +7,13 @@ import (
 	"zarf/core/shot/val"
 )
 
+// side declares one side of a domain.
 func side(n val.TextKey, label, def string) Entry {
 	return of(n, Entry{Kind: Domain, Label: label, Type: Choice, Default: Text(def), Choices: opts("outflow", "outflow", "wall", "wall"), Topic: "sides", Sim: true, Builds: true,
 		Help: "Outflow lets fluid leave and outside air in; a wall stops it."})
 }
 
+// domains declares what all domains have, whatever they hold.
 func domains() KindDef {
 	return KindDef{Kind: Domain, Name: "Air", Group: "holds it", Sentence: domainSentence, Draw: drawDomain, Values: []Entry{
 		of(val.Position, Entry{Kind: Domain, Label: "Position", Type: Vector, Unit: Metre, Default: Vec(0, 1, 0), Min: -1e5, Max: 1e5, Fixed: fixedGrid, Main: true, Topic: "place", Sim: true, Builds: true, Help: "Where the middle of the box stands."}),
@@ -32,6 +34,7 @@ func domains() KindDef {
 	}}
 }
 
+// domainSentence says in a sentence what a domain is and does.
 func domainSentence(s *Shot, e *Element) string {
 	m := s.metres()
 	length := val.Units.Of(s)
@@ -69,6 +72,7 @@ func domainSentence(s *Shot, e *Element) string {
 		verb, Metre.Format(size[0], length), Metre.Format(size[1], length), m(size[2]), m(h), d.NX, d.NY, d.NZ, sides, more)
 }
 
+// drawDomain tells the viewport of its box.
 func drawDomain(s *Shot, e *Element, ev val.Eval, d *Drawn) {
 	b := e.DomainBox()
 	d.Min, d.Max, d.Size = b.Min.Array(), b.Max.Array(), val.Size.Of(e)

@@ -8,6 +8,7 @@ import (
 	"zarf/core/shot/val"
 )
 
+// emitters declares what all emitters have.
 func emitters() KindDef {
 	return KindDef{Kind: Emitter, Name: "Emitter", Group: "lets fluid in", Shaped: true, Scoped: true, Sentence: emitterSentence,
 		Values: append(Placed("sphere", Vec(0.3, 0.3, 0.3)), []Entry{

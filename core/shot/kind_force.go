@@ -8,6 +8,7 @@ import (
 	"zarf/core/shot/val"
 )
 
+// winds declares winds.
 func winds() KindDef {
 	return KindDef{Kind: Wind, Name: "Wind", Group: "moves it", Scoped: true, Values: append([]Entry{
 		of(val.Velocity, Entry{Kind: Wind, Label: "Wind", Type: Vector, Unit: Speed, Default: Vec(1, 0, 0), Min: -500, Max: 500, Step: 0.1, Keyable: true, Main: true, Topic: "motion", Sim: true, Help: "Speed and direction that the air is drawn towards."}),
@@ -28,6 +29,7 @@ func winds() KindDef {
 	}
 }
 
+// turbulences declares turbulence.
 func turbulences() KindDef {
 	return KindDef{Kind: Turbulence, Name: "Turbulence", Group: "moves it", Scoped: true, Values: append([]Entry{
 		of(val.Strength, Entry{Kind: Turbulence, Label: "Strength", Type: Number, Unit: Accel, Default: Num(1), Min: 0, Max: 10000, Step: 0.1, Keyable: true, Main: true, Topic: "motion", Sim: true, Help: "How hard the noise pushes."}),
@@ -46,6 +48,7 @@ func turbulences() KindDef {
 	}
 }
 
+// vortices declares vortices.
 func vortices() KindDef {
 	return KindDef{Kind: Vortex, Name: "Vortex", Group: "moves it", Scoped: true, Values: append([]Entry{
 		of(val.Strength, Entry{Kind: Vortex, Label: "Swirl", Type: Number, Unit: Accel, Default: Num(4), Min: -10000, Max: 10000, Step: 0.5, Keyable: true, Main: true, Topic: "motion", Sim: true, Help: "How hard it pushes round its axis, at its radius. Below 0 the other way round."}),
@@ -70,6 +73,7 @@ func vortices() KindDef {
 	}
 }
 
+// radials declares radial pushes.
 func radials() KindDef {
 	return KindDef{Kind: Radial, Name: "Radial", Group: "moves it", Scoped: true, Values: append([]Entry{
 		of(val.Strength, Entry{Kind: Radial, Label: "Strength", Type: Number, Unit: Accel, Default: Num(-4), Min: -100000, Max: 100000, Step: 0.5, Keyable: true, Main: true, Topic: "motion", Sim: true, Help: "Push away from its middle; below 0 it draws in."}),
@@ -98,11 +102,13 @@ func about() []Entry {
 	return list
 }
 
+// placeRound puts a force where the domain's middle is.
 func placeRound(e, domain *Element, r Room) {
 	val.Position.Set(e, r.Mid.X, r.Mid.Y, r.Mid.Z)
 	val.Radius.Set(e, r.Size.MinComponent()*0.2)
 }
 
+// drags declares drag.
 func drags() KindDef {
 	return KindDef{Kind: Drag, Name: "Drag", Group: "moves it", Scoped: true, Values: append([]Entry{
 		of(val.Rate, Entry{Kind: Drag, Label: "Slows", Type: Number, Unit: PerSecond, Default: Num(2), Min: 0, Max: 10000, Step: 0.1, Keyable: true, Main: true, Topic: "motion", Sim: true, Help: "Share of the speed taken away in a second, roughly: 2 leaves a seventh after a second."}),
@@ -140,6 +146,7 @@ func guideValues() []Entry {
 	}
 }
 
+// guides declares guides.
 func guides() KindDef {
 	return KindDef{Kind: Guide, Name: "Guide", Group: "moves it", Scoped: true, Values: guideValues(),
 		Draw: func(s *Shot, e *Element, ev val.Eval, d *Drawn) {

@@ -12,6 +12,7 @@ import (
 // axes that files can have.
 var axes = opts("y-up", "y up, right-handed", "z-up", "z up, right-handed", "y-up-left", "y up, left-handed", "z-up-left", "z up, left-handed")
 
+// sequences declares sequences of files.
 func sequences() KindDef {
 	return KindDef{Kind: Sequence, Name: "Volumes", Group: "comes from outside", Values: []Entry{
 		of(val.Frames, Entry{Kind: Sequence, Label: "Frames", Type: Frozen, Main: true, Topic: "frames", Sim: true, Help: "The volumes that were brought in, one a frame."}),
@@ -37,6 +38,7 @@ func sequences() KindDef {
 	}
 }
 
+// lamps declares lamps.
 func lamps() KindDef {
 	return KindDef{Kind: Lamp, Name: "Lamp", Group: "lights it", Values: []Entry{
 		of(val.Form, Entry{Kind: Lamp, Label: "Shape", Type: Choice, Default: Text("panel"), Choices: opts("panel", "Panel", "ball", "Ball"), Main: true, Topic: "place", Help: "A panel shines to its front; a ball all round."}),
@@ -70,6 +72,7 @@ func lamps() KindDef {
 	}
 }
 
+// cameras declares cameras.
 func cameras() KindDef {
 	return KindDef{Kind: Camera, Name: "Camera", Group: "sees it", Values: []Entry{
 		of(val.Position, Entry{Kind: Camera, Label: "Position", Type: Vector, Unit: Metre, Default: Vec(3, 1.6, 4), Min: -1e5, Max: 1e5, Keyable: true, Main: true, Topic: "place", Help: "Where the lens is."}),

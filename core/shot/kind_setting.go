@@ -2,6 +2,7 @@ package shot
 
 import "zarf/core/shot/val"
 
+// settings declares what belongs to the shot as a whole.
 func settings() KindDef {
 	return KindDef{Kind: Setting, Values: []Entry{
 		of(val.Rate, Entry{Kind: Setting, Label: "Frame rate", Type: Number, Unit: FrameRate, Default: Num(24), Min: 1, Max: 240, Step: 1, Fixed: fixedFrames, Main: true, Sim: true, Builds: true, Help: "Frames a second. 23.976 is written as 24000/1001."}),

@@ -8,6 +8,7 @@ import (
 	"zarf/core/srgb"
 )
 
+// colliders declares solids.
 func colliders() KindDef {
 	return KindDef{Kind: Collider, Name: "Collider", Group: "stops it", Shaped: true, Scoped: true, Values: append(Placed("box", Vec(0.4, 0.4, 0.4)), []Entry{
 		of(val.Friction, Entry{Kind: Collider, Label: "Friction", Type: Number, Default: Num(0), Min: 0, Max: 1, Step: 0.05, Keyable: true, Main: true, Topic: "surface", Sim: true, Help: "0 lets gas slide along the surface, 1 holds it there."}),
@@ -38,6 +39,7 @@ func colliders() KindDef {
 	}
 }
 
+// meshes declares things that only stand by.
 func meshes() KindDef {
 	return KindDef{Kind: Mesh, Name: "Mesh", Group: "stands by", Shaped: true, Values: append(Placed("box", Vec(1, 1, 1)), []Entry{
 		of(val.Material, Entry{Kind: Mesh, Label: "Made of", Type: Choice, Default: Text("matt"), Choices: opts("matt", "something matt", "glass", "clear glass"), Topic: "surface", Help: "Glass bends light and is seen through; liquid may stand right up against it."}),
@@ -54,6 +56,7 @@ func meshes() KindDef {
 	}
 }
 
+// drawSolid tells the viewport of a solid.
 func drawSolid(s *Shot, e *Element, ev val.Eval, d *Drawn) {
 	d.Moving = d.Moving || e.Keyed(val.Colour)
 	d.Colour = SRGB(val.Colour.At(e, ev))
@@ -69,6 +72,7 @@ func SRGB(v [3]float64) string {
 	return fmt.Sprintf("#%02x%02x%02x", b[0], b[1], b[2])
 }
 
+// pulls declares pulls.
 func pulls() KindDef {
 	return KindDef{Kind: Pull, Name: "Shape pull", Group: "moves it", Shaped: true, Scoped: true, Values: append(Placed("sphere", Vec(1, 1, 1)), []Entry{
 		of(val.Gather, Entry{Kind: Pull, Label: "Gathers", Type: Number, Unit: Speed, Default: Num(0.6), Min: 0, Max: 500, Step: 0.1, Keyable: true, Main: true, Topic: "motion", Sim: true, Help: "Speed at which smoke drifts into the form. At 0 it is let go; key it to gather and release."}),

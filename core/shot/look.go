@@ -9,6 +9,7 @@ const (
 	holdoutHelp = "On: the plate shows it already. It cuts out what stands behind it, and only the light of fire and lamps on it is seen."
 )
 
+// looks declares how things look.
 func looks() KindDef {
 	return KindDef{Kind: Look, Values: []Entry{
 		of(val.SmokeFrom, Entry{Kind: Look, Label: "Smoke drawn from", Type: Choice, Default: Text("density"), Choices: opts("density", "density as it is", "curve", "density through a curve", "temperature", "temperature", "burn", "burning", "fuel", "fuel", "speed", "speed"), Topic: "smoke", Help: "Which channel is drawn as smoke. Anything but density as it is goes through a range and a curve."}),

@@ -44,6 +44,7 @@ func (s *Shot) Scope(e *Element) string {
 	return " (in " + list(names) + " only)"
 }
 
+// list joins words with commas and an “and”.
 func list(s []string) string {
 	switch len(s) {
 	case 0:
@@ -57,6 +58,7 @@ func list(s []string) string {
 // List writes words as a sentence does: a, b and c.
 func List(s []string) string { return list(s) }
 
+// direction says a direction in words where it is along an axis, else in numbers.
 func direction(v [3]float64) string {
 	names := [3][2]string{{"−x", "+x"}, {"down", "up"}, {"−z", "+z"}}
 	best, at := 0.0, 0

@@ -57,6 +57,7 @@ type fileStop struct {
 	Way   string    `json:"way,omitempty"`
 }
 
+// stopsJSON writes stops as a file holds them.
 func (e *Entry) stopsJSON(v Value) any {
 	out := []fileStop{}
 	for _, s := range v.Stops(e.Type.Channels()) {
@@ -69,6 +70,7 @@ func (e *Entry) stopsJSON(v Value) any {
 	return out
 }
 
+// stopsFromJSON reads them.
 func (e *Entry) stopsFromJSON(raw json.RawMessage) (Value, error) {
 	var list []fileStop
 	if err := json.Unmarshal(raw, &list); err != nil {

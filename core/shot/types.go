@@ -167,6 +167,7 @@ func registerTypes() {
 	}
 }
 
+// numberType is a number with a unit.
 func numberType(t Type) TypeDef {
 	return TypeDef{Type: t, Number: true, Field: "number", Want: "a number",
 		JSON: func(e *Entry, v Value) any { return v.Num },
@@ -226,6 +227,7 @@ func triple(t Type) TypeDef {
 		}}
 }
 
+// vectorType is three numbers.
 func vectorType() TypeDef {
 	t := triple(Vector)
 	t.Typed = func(e *Entry, f Form, shown string, old Value) (v Value, err error) {
@@ -244,6 +246,7 @@ func vectorType() TypeDef {
 	return t
 }
 
+// colourType is linear red, green and blue.
 func colourType() TypeDef {
 	t := triple(Colour)
 	t.Typed = func(e *Entry, f Form, shown string, old Value) (v Value, err error) {
@@ -261,6 +264,7 @@ func colourType() TypeDef {
 	return t
 }
 
+// choiceType is one of a few words.
 func choiceType() TypeDef {
 	return TypeDef{Type: Choice, Field: "choice",
 		Show: func(e *Entry, v Value, num func(float64) string) string { return e.Words(v.Text) },
@@ -276,6 +280,7 @@ func choiceType() TypeDef {
 		}}
 }
 
+// flagType is on or off.
 func flagType() TypeDef {
 	return TypeDef{Type: Flag, Field: "flag", Want: "true or false",
 		JSON: func(e *Entry, v Value) any { return v.Flag },
@@ -312,6 +317,7 @@ func namedType(t Type, field string) TypeDef {
 		}}
 }
 
+// weightsType is weights painted on a mesh, by the id that they are kept under.
 func weightsType() TypeDef {
 	return TypeDef{Type: Weights, Field: "weights",
 		Show: func(e *Entry, v Value, num func(float64) string) string {
@@ -328,6 +334,7 @@ func weightsType() TypeDef {
 		}}
 }
 
+// namesType is a list of names.
 func namesType() TypeDef {
 	return TypeDef{Type: Names, Field: "names", Want: "a list of words",
 		JSON: func(e *Entry, v Value) any { return append([]string{}, v.List()...) },
@@ -346,6 +353,7 @@ func namesType() TypeDef {
 		Typed: func(e *Entry, f Form, shown string, old Value) (Value, error) { return NameList(f.All("v")...), nil }}
 }
 
+// pointsType is a list of places.
 func pointsType() TypeDef {
 	return TypeDef{Type: Points, Field: "points", Want: "a list of places, each three numbers",
 		JSON: func(e *Entry, v Value) any { return append([][3]float64{}, v.Places()...) },
@@ -384,6 +392,7 @@ func pointsType() TypeDef {
 		}}
 }
 
+// refType is a file, by its id.
 func refType() TypeDef {
 	return TypeDef{Type: Ref, Field: "element",
 		Show: func(e *Entry, v Value, num func(float64) string) string {
@@ -400,6 +409,7 @@ func refType() TypeDef {
 		}}
 }
 
+// profileType is numbers along a length.
 func profileType() TypeDef {
 	return TypeDef{Type: Profile, Field: "profile", Want: "a list of numbers",
 		JSON: func(e *Entry, v Value) any { return append([]float64{}, v.Factors()...) },
@@ -431,6 +441,7 @@ func profileType() TypeDef {
 		}}
 }
 
+// stopsType is stops of a ramp or a curve.
 func stopsType(t Type) TypeDef {
 	return TypeDef{Type: t, Field: "stops", Want: "a list of stops, each with a place and its value",
 		JSON: func(e *Entry, v Value) any { return e.stopsJSON(v) },
@@ -453,6 +464,7 @@ func stopsType(t Type) TypeDef {
 		}}
 }
 
+// wordType is a short text.
 func wordType() TypeDef {
 	return TypeDef{Type: Word, Field: "text",
 		Check: func(e *Entry, v Value) error {
@@ -475,6 +487,7 @@ func (e *Entry) checkNumber(n float64, part string) error {
 	return nil
 }
 
+// bound says a range.
 func (e *Entry) bound(n float64) string {
 	s := strconv.FormatFloat(n, 'g', 6, 64)
 	if e.Unit != "" {

@@ -94,6 +94,7 @@ func (u Unit) Parse(s string, shown string) (float64, error) {
 	return n*c[0] + c[1], nil
 }
 
+// fraction reads a number that may be written as a fraction, such as 24000/1001.
 func fraction(s string) (float64, error) {
 	s = strings.Replace(s, ",", ".", 1)
 	if a, b, ok := strings.Cut(s, "/"); ok {

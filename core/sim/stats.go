@@ -67,6 +67,7 @@ func (s *Stats) Put(a Amount, v float64) {
 	s.Amounts[a] = v
 }
 
+// plain is Stats without its own way to be written.
 type plain Stats
 
 // MarshalJSON writes amounts as fields beside the others.

@@ -47,6 +47,7 @@ func bindCollider(m *Moment, e *shot.Element, out *sim.Scene) {
 	out.Colliders = append(out.Colliders, sim.Collider{Shape: m.Form(e), Before: m.Before(e), Friction: val.Friction.At(e, m.Now)})
 }
 
+// bindWind makes a wind of its element, gusts worked out for the moment.
 func bindWind(m *Moment, e *shot.Element, out *sim.Scene) {
 	v := geom.FromArray(val.Velocity.At(e, m.Now))
 	swell := 0.0
@@ -56,12 +57,14 @@ func bindWind(m *Moment, e *shot.Element, out *sim.Scene) {
 	out.Winds = append(out.Winds, sim.Wind{Velocity: v.Mul(1 + swell), Grip: val.Grip.At(e, m.Now), Region: m.Region(e)})
 }
 
+// bindTurbulence makes turbulence of its element.
 func bindTurbulence(m *Moment, e *shot.Element, out *sim.Scene) {
 	// the pattern is made anew once a frame: that costs most of the force
 	out.Turbulences = append(out.Turbulences, sim.Turbulence{Strength: val.Strength.At(e, m.Now), Size: val.Largest.At(e, m.Now),
 		Octaves: int(val.Octaves.At(e, m.Now)), Phase: m.PhaseOfFrame(e, val.Rate), Seed: m.Seed(e), Region: m.Region(e)})
 }
 
+// bindVortex makes a vortex of its element.
 func bindVortex(m *Moment, e *shot.Element, out *sim.Scene) {
 	out.Vortices = append(out.Vortices, sim.Vortex{Centre: geom.FromArray(val.Position.At(e, m.Now)), Axis: geom.RotationXYZ(geom.FromArray(val.Turn.At(e, m.Now))).Apply(geom.V(0, 1, 0)),
 		Radius: val.Radius.At(e, m.Now), Strength: val.Strength.At(e, m.Now), Draw: val.Draw.At(e, m.Now), Lift: val.Lift.At(e, m.Now), Region: m.Region(e)})
@@ -75,6 +78,8 @@ func bindDrag(m *Moment, e *shot.Element, out *sim.Scene) {
 	out.Drags = append(out.Drags, sim.Drag{Rate: val.Rate.At(e, m.Now), Region: m.Region(e)})
 }
 
+// bindGuide makes a guide of its element; its curve is kept while its points
+// stay.
 func bindGuide(m *Moment, e *shot.Element, out *sim.Scene) {
 	along := [4][]float64{val.PaceAlong.Of(e), val.DrawAlong.Of(e), val.SwirlAlong.Of(e), val.ReachAlong.Of(e)}
 	out.Guides = append(out.Guides, sim.Guide{Line: m.Line(e), Pace: val.Pace.At(e, m.Now), Draw: val.Draw.At(e, m.Now), Swirl: val.Swirl.At(e, m.Now),

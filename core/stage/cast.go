@@ -253,6 +253,8 @@ func (m *Moment) PhaseOfFrame(e *shot.Element, rate val.NumKey) float64 {
 	return m.phase(e, rate, start, m.clock()(start), func(v float64) float64 { return v })
 }
 
+// phase is how far noise has run by a time: the integral of its pace, which may
+// be keyed.
 func (c *Cast) phase(e *shot.Element, key val.NumKey, t, f float64, rate func(float64) float64) float64 {
 	if !e.Keyed(key) {
 		return t * rate(key.Of(e))

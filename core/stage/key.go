@@ -20,6 +20,7 @@ func CoarseKey(s *shot.Shot, d *shot.Element) string { return coarseKey(s, d, 0)
 // maxChain is how deep domains may feed each other.
 const maxChain = 16
 
+// key hashes what a stage is made from.
 func key(s *shot.Shot, d *shot.Element, depth int) string {
 	key := coarseKey(s, d, depth)
 	r := RefinementOf(d)
@@ -35,6 +36,7 @@ func key(s *shot.Shot, d *shot.Element, depth int) string {
 	return k.sum()
 }
 
+// coarseKey hashes what the run under a refinement is made from.
 func coarseKey(s *shot.Shot, d *shot.Element, depth int) string {
 	k := newKeyed()
 	if solver := Of(d); solver != nil {
@@ -65,11 +67,13 @@ type keyed struct {
 	sum func() string
 }
 
+// newKeyed begins a hash.
 func newKeyed() *keyed {
 	h := sha256.New()
 	return &keyed{h, func() string { return hex.EncodeToString(h.Sum(nil))[:32] }}
 }
 
+// put adds words and numbers, each told apart from the next.
 func (k *keyed) put(v any) {
 	b, err := json.Marshal(v)
 	if err != nil {
@@ -88,6 +92,7 @@ func (k *keyed) element(e *shot.Element, in shot.Within) {
 	}
 }
 
+// value adds a value as it is, keys included.
 func (k *keyed) value(e *shot.Element, x *shot.Entry) {
 	v := x.Value(e)
 	if x.Type.Def().Named { // what it is counts, not what it is called

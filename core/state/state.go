@@ -42,6 +42,7 @@ type Array struct {
 	V    []float32
 }
 
+// arrayHead says which array follows.
 type arrayHead struct {
 	Name string `json:"name"`
 	Len  int    `json:"len"`
@@ -79,6 +80,7 @@ func Write(w io.Writer, head any, arrays []Array, each For) error {
 	return b.Flush()
 }
 
+// section writes a section with its checksum.
 func section(w io.Writer, kind byte, data []byte) error {
 	var h [9]byte
 	h[0] = kind
@@ -187,6 +189,7 @@ func Read(r io.Reader, head any, arrays func() ([]Array, error)) error {
 	}
 }
 
+// next reads a section and checks it.
 func next(r io.Reader, most uint32) (kind byte, data []byte, err error) {
 	var h [9]byte
 	if _, err := io.ReadFull(r, h[:]); err != nil {
@@ -206,6 +209,7 @@ func next(r io.Reader, most uint32) (kind byte, data []byte, err error) {
 	return h[0], data, nil
 }
 
+// fill reads an array's pieces into place.
 func fill(r io.Reader, to []float32) error {
 	raw := make([]byte, 4*piece)
 	for len(to) > 0 {

@@ -116,6 +116,9 @@ type whirls [3]*grid.Field
 
 var made sync.Map // seed → *whirls
 
+// whirlsOf is the curl of three tiles of band-limited noise, divided by its mean
+// strength: velocities without divergence whose square is 1 on the mean. It is
+// made once for a seed, 3 × 4 bytes a point.
 func whirlsOf(seed uint64, crew grid.Crew) *whirls {
 	if w, ok := made.Load(seed); ok {
 		return w.(*whirls)

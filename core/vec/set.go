@@ -34,6 +34,7 @@ var Chosen = choose(os.Getenv(Switch), best())
 // Sets are those that run on this processor, the reference first.
 func Sets() []Set { return []Set{Plain, AVX2, AVX512}[:best()+1] }
 
+// best is the largest set that the processor has.
 func best() Set {
 	x := &cpu.X86
 	switch {

@@ -11,6 +11,7 @@ import (
 // Error tells where a file is wrong.
 type Error struct{ Where, What string }
 
+// Error names where in the file, and what.
 func (e *Error) Error() string {
 	if e.Where == "" {
 		return "Alembic: " + e.What
@@ -555,6 +556,8 @@ func times(a, b [16]float64) (c [16]float64) {
 	return c
 }
 
+// operation applies one operation of a transform to the matrix so far: its kind
+// is the upper half of a byte, its numbers follow in the list.
 func operation(kind byte, next func() float64, where string) [16]float64 {
 	m := identity()
 	switch kind {

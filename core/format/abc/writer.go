@@ -482,6 +482,7 @@ func (w *Writer) Close() error {
 // clean keeps text from being read as further metadata.
 func clean(s string) string { return strings.NewReplacer(";", ",", "=", ":").Replace(s) }
 
+// bounds are the box of points, as six numbers.
 func bounds(p []float32) []float64 {
 	b := make([]float64, 6)
 	for i, v := range p {
@@ -494,6 +495,7 @@ func bounds(p []float32) []float64 {
 	return b
 }
 
+// raw are numbers as bytes.
 func raw(v any) []byte {
 	var b bytes.Buffer
 	binary.Write(&b, binary.LittleEndian, v)

@@ -38,6 +38,7 @@ func (c *cursor) take(n int) ([]byte, error) {
 	return c.b[c.at-n : c.at], nil
 }
 
+// u32 reads a number.
 func (c *cursor) u32() (uint32, error) {
 	b, err := c.take(4)
 	if err != nil {

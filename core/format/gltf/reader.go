@@ -19,6 +19,7 @@ import (
 // Error tells what in a file is wrong.
 type Error struct{ Where, What string }
 
+// Error names where in the file, and what.
 func (e *Error) Error() string {
 	if e.Where == "" {
 		return "glTF: " + e.What

@@ -97,6 +97,7 @@ type source struct {
 	order binary.ByteOrder
 }
 
+// number is the next number, of a type where the file is binary.
 func (s *source) number(kind, where string) float64 {
 	if s.text {
 		i := 0

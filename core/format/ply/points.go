@@ -73,6 +73,8 @@ func DecodePoints(data []byte) (p *Points, err error) {
 	return nil, &Error{"header", "there are no vertices"}
 }
 
+// points reads the vertices: places, velocities where all three parts are there,
+// and every other number by its name.
 func (s *source) points(e element) *Points {
 	at := map[string]int{}
 	for n, q := range e.props {

@@ -28,6 +28,7 @@ type building struct {
 	id map[geom.Vec3]int32
 }
 
+// add adds a triangle by the places of its corners.
 func (b *building) add(c [3]geom.Vec3) {
 	var t [3]int32
 	for i, p := range c {

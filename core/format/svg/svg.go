@@ -36,6 +36,7 @@ type Curve struct {
 	Closed bool
 }
 
+// matrix is a transform: x′ = a x + c y + e, y′ = b x + d y + f.
 type matrix [6]float64 // a b c d e f: x' = a x + c y + e, y' = b x + d y + f
 
 func (m matrix) point(x, y float64) [2]float64 {
@@ -47,6 +48,7 @@ func (m matrix) over(n matrix) matrix {
 	return matrix{m[0]*n[0] + m[2]*n[1], m[1]*n[0] + m[3]*n[1], m[0]*n[2] + m[2]*n[3], m[1]*n[2] + m[3]*n[3], m[0]*n[4] + m[2]*n[5] + m[4], m[1]*n[4] + m[3]*n[5] + m[5]}
 }
 
+// reading is a drawing on its way into curves.
 type reading struct {
 	curves []Curve
 	points int
@@ -119,6 +121,8 @@ func Decode(data []byte) (curves []Curve, err error) {
 	return r.curves, nil
 }
 
+// size works out from the view box how far a straight piece may be off its curve:
+// a 2000th of the drawing.
 func (r *reading) size(a map[string]string) {
 	if r.flat > 0 {
 		return
@@ -130,6 +134,8 @@ func (r *reading) size(a map[string]string) {
 	}
 }
 
+// add keeps a curve in the drawing's own coordinates, y upwards; one that ends
+// where it began is closed.
 func (r *reading) add(name string, p [][2]float64, closed bool, m matrix) {
 	if len(p) < 2 {
 		return
@@ -168,6 +174,7 @@ func length(where, s string) float64 {
 	return v * scale
 }
 
+// shape turns one of the basic shapes into points.
 func (r *reading) shape(kind string, a map[string]string, m matrix) {
 	name := a["id"]
 	if name == "" {
@@ -236,6 +243,7 @@ func (r *reading) round(cx, cy, rx, ry, from, to float64) [][2]float64 {
 	return p
 }
 
+// numbers reads a list of numbers.
 func numbers(where, s string) []float64 {
 	var out []float64
 	for sc := (scanner{s: s, where: where}); ; {
@@ -257,6 +265,8 @@ type scanner struct{ s, where string }
 
 func (c *scanner) space() { c.s = strings.TrimLeft(c.s, " \t\r\n,") }
 
+// number reads a number as the language writes it: a sign or a point may begin
+// the next one, without a space between.
 func (c *scanner) number() (float64, bool) {
 	c.space()
 	i, dot, exp, digits := 0, false, false, false
@@ -298,6 +308,7 @@ func (c *scanner) flag() (bool, bool) {
 	return on, true
 }
 
+// transform reads a list of transforms, the last of which is applied first.
 func transform(s string) matrix {
 	m := matrix{1, 0, 0, 1, 0, 0}
 	for strings.TrimSpace(s) != "" {

@@ -11,6 +11,7 @@ const (
 	Blosc      Compression = 4
 )
 
+// String is the compression as files' metadata name it.
 func (c Compression) String() string {
 	s := "none"
 	if c&Blosc != 0 {

@@ -534,6 +534,7 @@ func (t *treeReader) parcel(n int) (data []byte, packed bool) {
 	return t.take(int(size)), true
 }
 
+// unpackInto expands a block by the grid's compression.
 func (t *treeReader) unpackInto(out, packed []byte) error {
 	if t.comp&Blosc != 0 {
 		return blosc.Expand(out, packed)

@@ -35,6 +35,8 @@ func (p *pen) u64(v uint64)  { p.Write(binary.LittleEndian.AppendUint64(p.Availa
 func (p *pen) f32(v float32) { p.u32(math.Float32bits(v)) }
 func (p *pen) f64(v float64) { p.u64(math.Float64bits(v)) }
 func (p *pen) text(s string) { p.u32(uint32(len(s))); p.WriteString(s) }
+
+// coord writes a place in index space.
 func (p *pen) coord(c [3]int32) {
 	for _, v := range c {
 		p.u32(uint32(v))
@@ -184,6 +186,7 @@ type node1 struct {
 	leaves [4096]*Leaf
 }
 
+// node2 is a node of the root's: 32³ of those below.
 type node2 struct {
 	origin [3]int32
 	kids   map[int]*node1
@@ -345,6 +348,7 @@ func activeBounds(g *Grid) (lo, hi [3]int32, n int64) {
 	return in.Min, in.Max, in.Active
 }
 
+// writeWords writes a mask.
 func writeWords(p *pen, w []uint64) {
 	for _, v := range w {
 		p.u64(v)

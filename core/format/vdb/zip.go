@@ -21,6 +21,7 @@ type codec struct {
 
 var codecs = sync.Pool{New: func() any { return new(codec) }}
 
+// inflate expands a zlib stream into exactly what it should hold.
 func inflate(dst, src []byte) error {
 	r, err := kzlib.NewReader(bytes.NewReader(src))
 	if err != nil {
