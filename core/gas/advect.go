@@ -21,6 +21,7 @@ func (s *Solver) Advect(dt float64, scheme Scheme) {
 // cells' middles; faces take the mean of the two cells that they part, which is
 // as exact as interpolating the velocity there.
 func (s *Solver) ways(q float32, scheme Scheme) {
+	// semi-Lagrangian reading needs the way back alone
 	s.trace(0, -q)
 	if scheme == MacCormack {
 		s.trace(1, q)
@@ -53,13 +54,24 @@ func (s *Solver) carryVelocity(scheme Scheme) {
 // back what the projection lost in energy, and the other half. The channels go
 // the whole way along the velocity in between, read by cubic splines.
 func (s *Solver) reflect(dt float64, p Physics, st *FrameStats) {
+	// With A_½ half a step of advection and P the projection, the scheme is
+	//
+	//	u ← A_½(2 P A_½ u − A_½ u),
+	//
+	// after which the step's usual projection follows. The kinetic energy that
+	// projection takes from what was advected comes back by the reflection, so that
+	// whirls live longer; it costs one projection more.
 	q := float32(dt / s.H)
 	s.ways(q/2, MacCormack)
 	s.carryVelocity(MacCormack)
+	// The unprojected half step must be kept while the channels are carried. The
+	// arrays of the way forth are free until the next trace writes them.
 	was := s.way // used up by now; the halo's arrays hold any of the three
 	for c, f := range s.velocity() {
 		s.each(onU+c, func(_, _, _, o, n int) { copy(was[1][c][o:o+n], f.Data[o:o+n]) })
 	}
+	// channels go all the way along the velocity of the step's middle, which has no
+	// divergence: second order in time for them too
 	s.settle(p, st)
 	s.ways(q, Reflection)
 	s.carryChannels(Reflection)
@@ -79,6 +91,8 @@ func (s *Solver) reflect(dt float64, p Physics, st *FrameStats) {
 // halo cells: those of the nearest cell in the box.
 func (s *Solver) centre(t *bench) {
 	for _, r := range t.runs {
+		// Halo index 0 is the cell before the box, hence the −1 throughout; cells
+		// beyond the box have the velocity of the nearest one in it.
 		j, k := min(max(r.j-1, 0), s.NY-1), min(max(r.k-1, 0), s.NZ-1)
 		u := s.U.Row(j, k)
 		v0, v1, w0, w1 := s.V.Row(j, k), s.V.Row(j+1, k), s.W.Row(j, k), s.W.Row(j, k+1)
@@ -95,6 +109,8 @@ func (s *Solver) centre(t *bench) {
 				c[q] = 0.5 * (w0[q] + w1[q])
 			}
 		}
+		// the first and last halo cell of a row lie outside, and repeat their
+		// neighbour
 		edge := func(at, i int) {
 			t.u[at], t.v[at], t.w[at] = s.Centre(i, j, k)
 		}
@@ -119,12 +135,18 @@ func (s *Solver) flow(t *bench, x, y, z []float32) {
 // in the middle of every cell comes from (way 0) or goes (way 1).
 func (s *Solver) trace(way int, q float32) {
 	d := &s.way[way]
+	// Rows farther from solids than anything moves need no check against walls; one
+	// cell for interpolation and one for rounding up.
 	reach := int(s.fast*math.Abs(float64(q))) + 2 // cells that anything goes
 	s.batches(onHalo, func(t *bench) {
 		n := t.n
 		t.points(atHalo)
 		s.centre(t)
 		x, y, z := t.x[:n], t.y[:n], t.z[:n]
+		// RK2 (midpoint): half a step with the cell's own velocity, then the whole
+		// step with the velocity found there: error O(dt³) a step. Each product is
+		// rounded to float32 before the sum, as the vector kernels do, or bits would
+		// differ.
 		h := 0.5 * q
 		a, b, c, u, v, w := t.a[:n], t.b[:n], t.c[:n], t.u[:n], t.v[:n], t.w[:n]
 		x, y, z = x[:len(a)], y[:len(a)], z[:len(a)]
@@ -136,6 +158,7 @@ func (s *Solver) trace(way int, q float32) {
 		for i := range u {
 			u[i], v[i], w[i] = float32(q*u[i]), float32(q*v[i]), float32(q*w[i])
 		}
+		// in runs, as a row is wholly near a solid or wholly away from it
 		for _, r := range t.runs {
 			if s.solid.any && s.solid.within(r.j-1, r.k-1, reach) {
 				e := r.at + r.n
@@ -155,6 +178,7 @@ func (s *Solver) pushOut(xs, ys, zs, u, v, w []float32) {
 	box := s.solid.lo
 	top := s.solid.hi
 	for i := range u {
+		// node is the signed distance in voxels at the cells' corners: d < 0 inside.
 		x, y, z := xs[i]+u[i], ys[i]+v[i], zs[i]+w[i]
 		// the nearest corner tells most positions to be clear
 		a, b, c := clampInt(int(x+0.5), s.NX), clampInt(int(y+0.5), s.NY), clampInt(int(z+0.5), s.NZ)
@@ -164,10 +188,12 @@ func (s *Solver) pushOut(xs, ys, zs, u, v, w []float32) {
 		if s.solid.node[(c*(s.NY+1)+b)*(s.NX+1)+a] > 0.9 {
 			continue
 		}
+		// deeper than two voxels the distance's slope no longer tells the near side
 		d := f.Sample(x, y, z)
 		if d >= 0 || d < -2 {
 			continue
 		}
+		// n = ∇d/|∇d| by central differences a voxel wide; the end moves out by −d
 		gx := f.Sample(x+0.5, y, z) - f.Sample(x-0.5, y, z)
 		gy := f.Sample(x, y+0.5, z) - f.Sample(x, y-0.5, z)
 		gz := f.Sample(x, y, z+0.5) - f.Sample(x, y, z-0.5)
@@ -196,6 +222,9 @@ func (s *Solver) follow(t *bench, lay, way int) {
 	step := [5]int{onU: 1, onV: h.NX, onW: h.NX * h.NY, onCentre: 0}[lay]
 	d := &s.way[way]
 	for _, r := range t.runs {
+		// A face's way is the mean of the ways of the two cells that it parts: step
+		// is how far apart in memory these are. For cells it is 0, and the mean is
+		// theirs.
 		b := h.Index(r.i+1, r.j+1, r.k+1)
 		a, e := b-step, r.at+r.n
 		vec.Follow(t.x[r.at:e], d[0][a:], d[0][b:], float32(r.i)+at.x, 1)
@@ -215,6 +244,8 @@ func (s *Solver) carry(lay int, f *grid.Field, scheme Scheme, outside float32) {
 	s.batches(lay, func(t *bench) {
 		n := t.n
 		s.follow(t, lay, 0)
+		// Results go straight into the fields where a batch is one piece of memory;
+		// at the rims of tiles it isn't, and goes through the batch's own room.
 		u, v, w := t.room(hat.Data, &t.u), t.v[:n], t.w[:n]
 		switch {
 		case scheme == Reflection:
@@ -227,6 +258,7 @@ func (s *Solver) carry(lay int, f *grid.Field, scheme Scheme, outside float32) {
 		default:
 			f.SampleBatch(u, t.x[:n], t.y[:n], t.z[:n], at.array())
 		}
+		// after sampling: the sampler repeats the rim, open sides know better
 		s.comeIn(t, u, v, w, outside)
 		t.keep(hat.Data, &t.u)
 		if second {
@@ -234,6 +266,7 @@ func (s *Solver) carry(lay int, f *grid.Field, scheme Scheme, outside float32) {
 			t.keep(s.high, &t.w)
 		}
 	})
+	// f is read until the last batch has been sampled, so the copy comes after
 	if !second {
 		s.each(lay, func(_, _, _, o, n int) { copy(f.Data[o:o+n], hat.Data[o:o+n]) })
 		return
@@ -241,6 +274,8 @@ func (s *Solver) carry(lay int, f *grid.Field, scheme Scheme, outside float32) {
 	s.batches(lay, func(t *bench) {
 		n := t.n
 		s.follow(t, lay, 1)
+		// f″: the advected field read where the fluid goes to. Where advection were
+		// exact it would be f again; half of what is missing is what one way lost.
 		hat.SampleBatch(t.u[:n], t.x[:n], t.y[:n], t.z[:n], at.array())
 		out := t.room(f.Data, &t.e)
 		vec.Limit(out, t.u[:n], t.read(hat.Data, &t.a), t.read(f.Data, &t.b), t.read(s.low, &t.v), t.read(s.high, &t.w))
@@ -251,6 +286,8 @@ func (s *Solver) carry(lay int, f *grid.Field, scheme Scheme, outside float32) {
 // comeIn gives what comes in through an open side the value outside, and takes
 // it out of MacCormack's hands: its range holds the one value alone.
 func (s *Solver) comeIn(t *bench, u, lo, hi []float32, air float32) {
+	// Most batches lie wholly within: three vector passes over what is in the cache
+	// spare them the test of each point.
 	nx, ny, nz := float32(s.NX), float32(s.NY), float32(s.NZ)
 	open := s.open
 	x, y, z := t.x[:t.n], t.y[:t.n], t.z[:t.n]

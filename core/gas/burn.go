@@ -16,6 +16,8 @@ func (s *Solver) radiate(dt float64, p Physics) {
 	if p.Fire.Radiation <= 0 || span <= 0 {
 		return
 	}
+	// θ' = −(k/span) θ⁴ has the solution θ(t)⁻³ = θ(0)⁻³ + 3 (k/span) t. An explicit
+	// step would cool a flame of 2,000 K below the air in a long substep.
 	grow := 3 * p.Fire.Radiation / span * dt
 	s.each(onCentre, func(_, _, _, o, n int) {
 		row := s.Heat.Data[o : o+n]
@@ -54,6 +56,8 @@ func (s *Solver) burn(dt float64, p Physics, st *FrameStats) float64 {
 	if fl.Afterglow > 0 {
 		fl.fade = float32(math.Exp(-dt / fl.Afterglow))
 	}
+	// a plane each, added in order below: the accounts have the same bits on any
+	// number of threads
 	part := make([]burned, s.NZ)
 	l := &s.lay[onCentre]
 	s.sourced = true
@@ -104,6 +108,7 @@ func (s *Solver) burnRow(f *burnStep, o, e int, sum *burned) {
 			}
 			continue
 		}
+		// Burning needs fuel, air and heat: the three that the tests below ask for.
 		free := 1.0 // share of the air that isn't spent
 		if s.Used != nil {
 			free = 1 - float64(s.Used.Data[o+i])
@@ -119,6 +124,7 @@ func (s *Solver) burnRow(f *burnStep, o, e int, sum *burned) {
 		if b <= 0 {
 			continue
 		}
+		// Exact for a constant b: f(dt) = f e^(−rate b dt), of which 1 − e^… burns.
 		// df/dt = −rate b f over the step, exactly
 		d := float64(q) * -math.Expm1(-f.Rate*float64(b)*f.dt)
 		if s.Used != nil && f.OxygenNeed > 0 {
@@ -126,6 +132,9 @@ func (s *Solver) burnRow(f *burnStep, o, e int, sum *burned) {
 			s.Used.Data[o+i] += float32(d * f.OxygenNeed)
 		}
 		fuel[i] = q - float32(d)
+		// What is gone is what the stored number lost, not what was meant to go:
+		// sums of fuel burnt and fuel left then agree to the last digit over
+		// thousands of steps.
 		d = float64(q) - float64(fuel[i]) // as float32 has it, so that accounts hold
 		dT := f.warm * d
 		t := float64(heat[i]) + f.air
@@ -152,8 +161,12 @@ func (s *Solver) spread(dt, speed float64) {
 		return
 	}
 	speed *= pulled
+	// A Fisher front runs at 2√(rD) and is about 8√(D/r) wide. With D = speed·h and
+	// r = speed²/4D both follow from the speed: any choice of D gives the speed,
+	// this one gives a width that the grid can hold.
 	d := speed * s.H // a front about two voxels thick
 	r := speed * speed / (4 * d)
+	// explicit diffusion in three dimensions is stable for D dt/h² ≤ 1/6
 	steps := max(1, int(math.Ceil(6.5*d*dt/(s.H*s.H))))
 	q, g := float32(d*dt/float64(steps)/(s.H*s.H)), float32(r*dt/float64(steps))
 	old := s.hat[onCentre]
@@ -167,6 +180,7 @@ func (s *Solver) spread(dt, speed float64) {
 			fed[k*s.NY+j] = true
 		}
 	})
+	// Jacobi's way, from a copy: writing in place would run with the loop's order
 	for step := range steps {
 		if step > 0 {
 			s.each(onCentre, func(_, j, k, o, n int) {
@@ -190,6 +204,8 @@ func (s *Solver) spread(dt, speed float64) {
 								continue
 							}
 							v := c[i]
+							// the rim repeats itself, so that nothing flows through
+							// the box's sides
 							lap := c[max(i-1, 0)] + c[min(i+1, s.NX-1)] + y0[i] + y1[i] + z0[i] + z1[i] - 6*v
 							if lap == 0 && v == 0 {
 								continue

@@ -21,6 +21,30 @@
 //	project    make the flow divergence-free but for the volume made
 //	extend     velocity and channels a few cells into solids
 //
+// Discretisation: cell (i,j,k) of side h has its scalars (smoke, heat, fuel, burn,
+// spent oxygen, pressure) in its middle; u sits in the middle of the face towards
+// smaller x, v and w likewise (Harlow and Welch 1965). So divergence is a difference
+// of the faces of one cell, the pressure's gradient a difference of the cells of one
+// face, and no checkered pressure can hide between them.
+//
+// What a substep costs for n cells, in passes over an array of float32 (the least
+// that memory allows; a pass over 128³ is 8 MB):
+//
+//	trace       3 reads, 3 writes, and 3 gathers a way, once for all fields;
+//	            MacCormack traces both ways
+//	carry       2 gathers and 14 passes a field: ways, result and range out,
+//	            ways, range and result back, limited
+//	force       a read and a write of each component; confinement also writes
+//	            ω, |ω| and the force at the cells' middles and reads them again
+//	project     right side 5 passes, then the solver (see package pressure),
+//	            gradient 7
+//	survey      a pass over every field, for the step's length and for blow-ups
+//
+// A step is chosen so that nothing goes farther than CFL cells; 1 to 4 are good
+// values, as the scheme is stable at any. State that outlives a substep: the fields,
+// the last pressure with its step, the air outside, the time. All else is worked out
+// anew, so that a run resumed from these has the same bits.
+//
 // Units: metres, seconds, kelvin, kilograms; temperature is kept as the excess
 // over the air's. Smoke density is a plain number, 1 for dense smoke; its weight
 // is given in kg/m³ for density 1. Fuel is kg of vapour a m³ of air.

@@ -21,6 +21,8 @@ func (s *Solver) emit(dt float64, list []Emitter) float64 {
 // gives the volume that it made, m³/s. It costs a look at the shape for each cell
 // of its box.
 func (s *Solver) emitOne(dt float64, e *Emitter) float64 {
+	// A source (another domain, or points) covers what it covers, whatever the
+	// element's own shape; half a voxel of soft edge on each side.
 	room := e.Shape.Bounds()
 	if e.Source != nil {
 		room = e.Source.Bounds()
@@ -40,6 +42,7 @@ func (s *Solver) emitOne(dt float64, e *Emitter) float64 {
 			for j := lo[1]; j < hi[1]; j++ {
 				for i := lo[0]; i < hi[0]; i++ {
 					n := s.Index(i, j, k)
+					// fluid inside a solid would come out when the solid moves on
 					if blocked != nil && blocked[n] {
 						continue
 					}
@@ -48,6 +51,8 @@ func (s *Solver) emitOne(dt float64, e *Emitter) float64 {
 					if c == 0 {
 						continue
 					}
+					// the volume follows from what the shape covers, gaps or not:
+					// noise thins the smoke, it doesn't turn the tap
 					covers[k-lo[2]] += c
 					c *= e.Gaps(p)
 					s.mix(n, float32(c), float32(dt), e)
@@ -59,6 +64,8 @@ func (s *Solver) emitOne(dt float64, e *Emitter) float64 {
 	for _, c := range covers {
 		cells += c
 	}
+	// A body that stands still has no velocity to give on; looking at each face for
+	// it would cost as much as emitting.
 	body := e.Inherit != 0 && (e.Shape != e.Before || (e.Source != nil && e.Source.Motion[0] != nil))
 	if e.Speed == 0 && e.Push == (geom.Vec3{}) && !body {
 		return 0
@@ -83,6 +90,8 @@ func (s *Solver) mix(n int, c, dt float32, e *Emitter) {
 			s.Fuel.Data[n] = fuel
 		}
 	}
+	// Two kinds of emitters: one adds so much a second, whatever is there, and one
+	// holds an amount, so that gas that leaves it always starts alike.
 	if e.Add {
 		s.Smoke.Data[n] = max(0, s.Smoke.Data[n]+smoke*dt)
 		s.Heat.Data[n] += heat * dt
@@ -91,6 +100,7 @@ func (s *Solver) mix(n int, c, dt float32, e *Emitter) {
 	if e.Smoke > 0 && s.Smoke.Data[n] < smoke {
 		s.Smoke.Data[n] = smoke
 	}
+	// a cold emitter holds at most, a warm one at least
 	if (heat > 0 && s.Heat.Data[n] < heat) || (heat < 0 && s.Heat.Data[n] > heat) {
 		s.Heat.Data[n] = heat
 	}
@@ -98,6 +108,7 @@ func (s *Solver) mix(n int, c, dt float32, e *Emitter) {
 
 // drive sets the velocity on faces that the emitter covers.
 func (s *Solver) drive(f *grid.Field, axis int, lo, hi [3]int, dt float64, e *Emitter) {
+	// a box of cells has one face more along the axis
 	up := hi
 	up[axis]++
 	dir := e.Shape.Axis()
@@ -142,6 +153,8 @@ func (s *Solver) makeVolume(lo, hi [3]int, cells float64, e *Emitter) float64 {
 	if e.AlongAxis {
 		flux = e.Speed * cells * h3 / max(e.Shape.Size.Y, s.H)
 	} else {
+		// By the coarea formula ∫|∇c| of a step smeared over a voxel is the area of
+		// its surface, in cells' faces, and needs no mesh.
 		area := s.crew.Sum(hi[2]-lo[2], 1, func(kk int) float64 {
 			var a float64
 			k := lo[2] + kk
@@ -164,6 +177,8 @@ func (s *Solver) makeVolume(lo, hi [3]int, cells float64, e *Emitter) float64 {
 		})
 		flux = e.Speed * area * s.H * s.H
 	}
+	// divergence makes the volume where the shape is, and the pressure drives it out
+	// on all sides at the speed asked for
 	rate := flux / (cells * h3) // 1/s in a fully covered cell
 	s.sourced = true
 	s.crew.For(hi[2]-lo[2], 1, func(k0, k1 int) {

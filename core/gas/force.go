@@ -11,6 +11,9 @@ import (
 
 // force applies body forces for dt seconds.
 func (s *Solver) force(dt float64, in Inputs) {
+	// Forces are applied one after another, each exactly for the whole step where it
+	// has a closed form; the error of such splitting is O(dt) and small against that
+	// of the projection. The order is part of the result's bits.
 	p := in.Physics
 	s.buoyancy(dt, p)
 	for i := range in.Winds {
@@ -53,12 +56,16 @@ func (s *Solver) drift(dt float64, in Inputs) {
 // buoyancy lifts warm air and weighs down smoke:
 // dv = g (lift ΔT/T0 − weight·smoke/ρ0) dt on vertical faces.
 func (s *Solver) buoyancy(dt float64, p Physics) {
+	// Boussinesq: density differences count for weight alone, not for inertia, which
+	// is right while ΔT is small against T₀ and good enough for flames.
 	a := float32(dt * p.Gravity * p.Lift / p.AirTemperature)
 	b := float32(dt * p.Gravity * p.SmokeWeight / p.AirDensity)
 	if a == 0 && b == 0 || !s.live[0] && !s.live[1] && s.total(s.Heat) == 0 && s.total(s.Smoke) == 0 {
 		return
 	}
 	s.each(onV, func(i, j, k, o, n int) {
+		// the floor's and the ceiling's faces have a cell on one side only; the
+		// projection sets them
 		if j == 0 || j == s.NY {
 			return
 		}
@@ -80,6 +87,7 @@ func (s *Solver) weights(w []float32, r *sim.Region, axis, i, j, k int) bool {
 		}
 		return true
 	}
+	// Most runs lie wholly outside a region's box; those cost two comparisons.
 	reach := r.Shape.Bounds().Grow(r.Fade)
 	a, b := s.facePoint(i, j, k, axis), s.facePoint(i+len(w)-1, j, k, axis)
 	if b.X < reach.Min.X || a.X > reach.Max.X || a.Y < reach.Min.Y || a.Y > reach.Max.Y || a.Z < reach.Min.Z || a.Z > reach.Max.Z {
@@ -99,6 +107,7 @@ func (s *Solver) weights(w []float32, r *sim.Region, axis, i, j, k int) bool {
 func (s *Solver) eachFace(r *sim.Region, fn func(axis, i, j, k int, u, w []float32)) {
 	for axis, f := range s.velocity() {
 		s.each(onU+axis, func(i, j, k, o, n int) {
+			// in pieces of 128, whose weights lie on the stack
 			for n > 0 {
 				var room [128]float32
 				m := min(n, len(room))
@@ -174,6 +183,7 @@ func (s *Solver) turbulence(dt float64, t *sim.Turbulence, n int) {
 		s.eddies = append(s.eddies, eddy{})
 	}
 	e := &s.eddies[n]
+	// The potential depends on all but the strength: a keyed strength costs nothing
 	like := *t
 	like.Strength = 0
 	if e.psi[0] == nil || e.of != like || e.box != s.Dims || e.low != s.Low {
@@ -183,6 +193,9 @@ func (s *Solver) turbulence(dt float64, t *sim.Turbulence, n int) {
 	}
 	// the gradient of unit noise has a root mean square of about 1 a feature size
 	scale := float32(dt * t.Strength * t.Size / s.H)
+	// u = ∂ψz/∂y − ∂ψy/∂z and so on, by differences of the four edges round a face.
+	// Summed over the six faces of a cell every edge occurs twice with opposite
+	// signs, so the divergence is zero but for rounding.
 	x, y, z := e.edges[0], e.edges[1], e.edges[2]
 	s.each(onU, func(i, j, k, o, n int) {
 		u := s.U.Data[o : o+n]
@@ -213,6 +226,8 @@ func (s *Solver) turbulence(dt float64, t *sim.Turbulence, n int) {
 func (s *Solver) lattice(e *eddy) {
 	t := e.of
 	n := max(t.Octaves, 1)
+	// Four points a wave of the smallest octave: linear interpolation then still
+	// shows it; more would cost noise, the dearest thing here.
 	e.cell = max(s.H, t.Size/float64(int(4)<<(n-1)))
 	b := s.Bounds()
 	var first, last [3]int
@@ -238,6 +253,9 @@ func (s *Solver) lattice(e *eddy) {
 							continue
 						}
 						p = p.Mul(1 / t.Size)
+						// Three components need three noises: the seed is parted by
+						// constants. The drift moves all of them through the noise,
+						// in a direction along no axis.
 						row[i] = float32(w * noise.Octaves(t.Seed^(uint64(c+1)*0xA5A5A5A5A5), n, p.X+drift, p.Y-0.61*drift, p.Z+0.33*drift))
 					}
 				}
@@ -258,6 +276,7 @@ func (s *Solver) toEdges(e *eddy) {
 		if e.edges[a] == nil || e.edges[a].Dims != d {
 			e.edges[a] = grid.NewField(d)
 		}
+		// ψ of axis a lives in the middle of the edge along a
 		var half [3]float32
 		half[a] = 0.5
 		out, psi := e.edges[a], e.psi[a]
@@ -266,6 +285,7 @@ func (s *Solver) toEdges(e *eddy) {
 			defer benches.Put(t)
 			for k := k0; k < k1; k++ {
 				for j := range d.NY {
+					// an edge is used by the four cells round it
 					spans := grid.Join(grid.Join(s.tiles.Spans(j, k), s.tiles.Spans(j-1, k)), grid.Join(s.tiles.Spans(j, k-1), s.tiles.Spans(j-1, k-1)))
 					y, z := (float32(j)+half[1])*q+e.first[1], (float32(k)+half[2])*q+e.first[2]
 					for _, p := range spans {
@@ -297,6 +317,8 @@ func (s *Solver) confine(dt float64, p Physics) {
 			s.curl[i] = grid.NewField(d)
 		}
 	}
+	// Two sweeps, as N needs |ω| of all neighbours: 0 to 2 are ω, 3 is |ω|, 4 to 6
+	// the force at the cells' middles, which faces then take the mean of.
 	s.vorticity()
 	s.curlForce(float32(dt*p.Vorticity*s.H), p.VorticityBy)
 	f := s.curl[4:7]
@@ -341,6 +363,8 @@ func (s *Solver) vorticity() {
 		for m := range n {
 			i := i0 + m
 			ia, ib := max(i-1, 0), min(i+1, d.NX-1)
+			// ω = ∇ × u from velocities in the middles (means of two faces), by
+			// central differences over two cells: hence the quarter.
 			x := ((wu0[i] + wu1[i]) - (wd0[i] + wd1[i])) - ((vb0[i] + vb1[i]) - (vf0[i] + vf1[i]))
 			y := ((ub[i] + ub[i+1]) - (uf[i] + uf[i+1])) - ((w0[ib] + w1[ib]) - (w0[ia] + w1[ia]))
 			z := ((v[ib] + v1[ib]) - (v[ia] + v1[ia])) - ((uu[i] + uu[i+1]) - (ud[i] + ud[i+1]))
@@ -363,6 +387,7 @@ func (s *Solver) curlForce(scale float32, by string) {
 			i := i0 + m
 			x, y, z := row[min(i+1, d.NX-1)]-row[max(i-1, 0)], y1[i]-y0[i], z1[i]-z0[i]
 			l := float32(math.Sqrt(float64(x*x + y*y + z*z)))
+			// where |ω| has no slope there is no axis to turn about
 			if l < 1e-9 {
 				s.curl[4].Data[o+m], s.curl[5].Data[o+m], s.curl[6].Data[o+m] = 0, 0, 0
 				continue

@@ -24,6 +24,7 @@ func (g *Stage) leaks() map[string]float64 {
 			continue
 		}
 		sh := g.Form(e, frame)
+		// from two voxels on a wall has faces that are shut on both sides of a cell
 		if sh.Thinnest() >= 2*s.H {
 			continue
 		}
@@ -61,6 +62,8 @@ func (g *Stage) leak(sh, before geom.Shape) (share float64, seen bool) {
 				if math.Abs(d) > s.H/2 { // the cells that the solid goes through
 					continue
 				}
+				// against the solid's own motion: gas carried along by a moving
+				// plate is no leak
 				moved := sh.Centre.Sub(before.Centre).Mul(1 / dt)
 				// right on a plate's middle the distance has no slope: look beside it
 				across += math.Abs(u.Sub(moved).Dot(sh.Normal(p.Add(geom.V(0.29, 0.37, 0.31).Mul(s.H)))))

@@ -10,6 +10,9 @@ import (
 func (s *Solver) project(p Physics) pressure.Stats {
 	so := &s.solid
 	s.closeWalls()
+	// div u, times h, as faces' differences; the source is 1/s and so h·s in these
+	// units. A row that no solid touches has all faces open and reads three fields;
+	// one that may be touched reads nine.
 	h := float32(s.H)
 	s.each(onCentre, func(i0, j, k, _, n int) {
 		b := s.proj.RHS(j, k)[i0 : i0+n]
@@ -29,6 +32,8 @@ func (s *Solver) project(p Physics) pressure.Stats {
 		x := so.vx.Row(j, k)[i0 : i0+n+1]
 		y0, y1 := so.vy.Row(j, k)[i0:i0+n], so.vy.Row(j+1, k)[i0:i0+n]
 		z0, z1 := so.vz.Row(j, k)[i0:i0+n], so.vz.Row(j, k+1)[i0:i0+n]
+		// Flux through a cut face: its open share carries the fluid, the rest moves
+		// with the solid (Batty et al. 2007, eq. 7), so that a piston pushes.
 		through := func(f, u, us float32) float32 { return f*u + (1-f)*us }
 		for i := range b {
 			div := through(a[i+1], u[i+1], x[i+1]) - through(a[i], u[i], x[i]) +
@@ -37,6 +42,7 @@ func (s *Solver) project(p Physics) pressure.Stats {
 			b[i] = src[i]*h - div
 		}
 	})
+	// tolerance is the residual's largest entry over the right side's largest
 	st := s.proj.Solve(p.Tolerance, p.MaxIterations)
 	s.each(onCentre, func(i, j, k, o, n int) { copy(s.Pressure.Data[o:o+n], s.proj.Pressure(j, k)[i:i+n]) })
 	s.subtractGradient(1)
@@ -54,6 +60,8 @@ func (s *Solver) closeWalls() {
 		if side%2 == 1 {
 			at = [3]int{f.NX, f.NY, f.NZ}[side/2] - 1
 		}
+		// written only where it isn't zero already: rows without fluid may have no
+		// memory behind them, and a write would take it
 		for k := range f.NZ {
 			for j := range f.NY {
 				switch {
@@ -77,6 +85,7 @@ func (s *Solver) closeWalls() {
 // left alone.
 func (s *Solver) subtractGradient(share float32) {
 	d := s.Dims
+	// Beyond the box, and where an open side is, p = 0: air at rest outside.
 	zero := make([]float32, d.NX)
 	row := func(j, k int) []float32 {
 		if j < 0 || k < 0 || j >= d.NY || k >= d.NZ {
@@ -86,6 +95,8 @@ func (s *Solver) subtractGradient(share float32) {
 	}
 	s.each(onU, func(i0, j, k, o, n int) {
 		p, u := row(j, k), s.U.Data[o:o+n]
+		// The first and last face of a row have one neighbour only; the rest is one
+		// run.
 		lo, hi := 0, n
 		if i0 == 0 {
 			if lo = 1; s.open[0] {
@@ -120,6 +131,8 @@ func (s *Solver) subtractGradient(share float32) {
 func (s *Solver) fall(v, p, q []float32, share float32, open *grid.Field, o, j, k int) {
 	p, q = p[:len(v)], q[:len(v)]
 	if s.solid.any && s.solid.near(j, k) {
+		// Faces under 1 % open carry nothing to speak of, and their share of the
+		// matrix is zero: a gradient across them would be made up.
 		for i, f := range open.Data[o : o+len(v)] {
 			if f >= 0.01 {
 				v[i] -= share * (p[i] - q[i])

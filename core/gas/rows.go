@@ -71,6 +71,8 @@ func (s *Solver) layOut() {
 				case onCentre:
 					*r = t.Spans(j, k)
 				case onHalo:
+					// the halo's cell (j,k) lies over the box's (j−1,k−1), and its
+					// use follows from the nine rows round that
 					var list []grid.Span
 					for c := k - 2; c <= k; c++ {
 						for b := j - 2; b <= j; b++ {
@@ -138,6 +140,8 @@ var benches = sync.Pool{New: func() any { return new(bench) }}
 func (s *Solver) batches(lay int, fn func(t *bench)) {
 	l := &s.lay[lay]
 	s.crew.For(l.NZ, s.grain(), func(k0, k1 int) {
+		// A bench is 44 KB, which stays in the second cache; a pool spares clearing
+		// it, as no value is read before it is written.
 		t := benches.Get().(*bench)
 		t.n, t.runs = 0, t.runs[:0]
 		flush := func() {
@@ -152,6 +156,10 @@ func (s *Solver) batches(lay int, fn func(t *bench)) {
 			for j := range l.NY {
 				for _, p := range l.spans(j, k) {
 					for i := p.Lo; i < p.Hi; {
+						// A run may be cut between two batches: no kernel looks
+						// beyond its own points, so results don't depend on where.
+						// Which rows a thread gets depends on the crew, and nothing
+						// else does.
 						n := min(p.Hi-i, batch-t.n)
 						t.runs = append(t.runs, stretch{i, j, k, l.Index(i, j, k), n, t.n})
 						t.n += n

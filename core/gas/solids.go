@@ -56,6 +56,8 @@ func (so *solids) within(j, k, reach int) bool {
 // changed.
 func (s *Solver) updateSolids(list []sim.Collider, dt float64) error {
 	so := &s.solid
+	// Still solids are looked at once; after that they cost nothing. Shapes compare
+	// by what they are made of, so a keyed one that rests counts as still.
 	same := so.ready && slices.EqualFunc(so.list, list, func(a, b sim.Collider) bool {
 		return a.Shape == b.Shape && a.Friction == b.Friction
 	})
@@ -70,6 +72,8 @@ func (s *Solver) updateSolids(list []sim.Collider, dt float64) error {
 		s.proj.Setup(s.open, s.tiles, nil, nil, nil)
 		return nil
 	}
+	// Order matters: distances at corners give fractions, these say which entries
+	// are shut, and what is shut is grafted from what is open.
 	dirty := s.reach()
 	s.sampleCorners(dirty)
 	s.openFractions(dirty)
@@ -90,6 +94,7 @@ func (s *Solver) reach() span3 {
 	so := &s.solid
 	n := [3]int{s.NX, s.NY, s.NZ}
 	lo, hi := n, [3]int{}
+	// four voxels: as deep as grafts go, and one for the slope of distances
 	for c := range so.list {
 		a, b := s.Cells(so.list[c].Shape.Bounds().Grow(4 * s.H))
 		for x := range 3 {
@@ -98,6 +103,9 @@ func (s *Solver) reach() span3 {
 	}
 	dirty := span3{lo, hi}
 	if so.node == nil {
+		// One number a corner and six fields, for the whole box: fractions are read
+		// in the innermost loops, which look-ups in tiles would slow down more than
+		// the memory is worth.
 		so.node = make([]float32, (s.NX+1)*(s.NY+1)*(s.NZ+1))
 		for i := range so.node {
 			so.node[i] = far
@@ -140,6 +148,8 @@ func (s *Solver) sampleCorners(r span3) {
 			}
 		}
 	})
+	// a union is the least distance; right outside, too small within an overlap,
+	// which only interpolation sees
 	for c := range so.list {
 		sh := so.list[c].Shape
 		lo, hi := s.Cells(sh.Bounds().Grow(4 * s.H))
@@ -184,6 +194,8 @@ func (s *Solver) openFractions(r span3) {
 					row, vel := f.Row(j, k), v.Row(j, k)
 					for i := r.lo[0]; i <= min(r.hi[0], f.NX-1); i++ {
 						c := s.corner(i, j, k)
+						// the share of the face under the surface, by marching its
+						// four corners: exact for a plane, and free of stair steps
 						in := geom.InsideSquare(nd[c], nd[c+a], nd[c+a+b], nd[c+b])
 						row[i], vel[i] = 1-in, 0
 						if in > 0 && so.moving {
@@ -197,6 +209,7 @@ func (s *Solver) openFractions(r span3) {
 	fill(so.fx, so.vx, 0, sy, sz)
 	fill(so.fy, so.vy, 1, sx, sz)
 	fill(so.fz, so.vz, 2, sx, sy)
+	// a cell that nothing flows into or out of is no unknown of the pressure
 	clear(so.blocked)
 	s.crew.For(s.NZ, 4, func(k0, k1 int) {
 		for k := max(k0, r.lo[2]); k < min(k1, r.hi[2]+1); k++ {
@@ -228,6 +241,7 @@ func (s *Solver) facePoint(i, j, k, axis int) geom.Vec3 {
 
 // nearest is the collider closest to p.
 func (s *Solver) nearest(p geom.Vec3) *sim.Collider {
+	// few colliders, and asked on their surfaces only: a list is quicker than a tree
 	var best *sim.Collider
 	least := math.Inf(1)
 	for c := range s.solid.list {
@@ -263,6 +277,8 @@ func (s *Solver) findGrafts() {
 		closed func(n int) bool
 		at     place
 	}{
+		// cells and the three kinds of faces are independent of each other: a thread
+		// each
 		{&so.cell, s.Dims, func(n int) bool { return so.blocked[n] }, atCentre},
 		{&so.ux, so.fx.Dims, closed(so.fx), atU},
 		{&so.uy, so.fy.Dims, closed(so.fy), atV},
@@ -277,6 +293,8 @@ func (s *Solver) findGrafts() {
 		d grid.Dims
 		g []graft
 	}{{so.fx.Dims, so.ux}, {so.fy.Dims, so.uy}, {so.fz.Dims, so.uz}} {
+		// normals and friction don't change until the solids do, unlike the
+		// velocities
 		list := make([]slideFace, len(set.g))
 		s.crew.For(len(list), 64, func(lo, hi int) {
 			for m := lo; m < hi; m++ {
@@ -314,6 +332,8 @@ func grow(d grid.Dims, box span3, closed func(n int) bool, outward func(i, j, k 
 	if b.NX <= 0 || b.NY <= 0 || b.NZ <= 0 {
 		return nil
 	}
+	// Breadth first from the open entries, a layer at a time: an entry of layer n
+	// averages those of layers below n, so that the list can be applied in order.
 	state := make([]int8, b.Len()) // 0 open, 1.. layer, -1 closed and far
 	var inside []int32             // the closed ones
 	for k := range b.NZ {
@@ -351,11 +371,13 @@ func grow(d grid.Dims, box span3, closed func(n int) bool, outward func(i, j, k 
 				}
 				all.from[all.n] = from
 				all.n++
+				// 0.1: neighbours within 84° of the outward normal count as outside
 				if float64(c[0])*normal.X+float64(c[1])*normal.Y+float64(c[2])*normal.Z > 0.1 {
 					near.from[near.n] = from
 					near.n++
 				}
 			}
+			// in a wedge no neighbour may lie on the near side: better any than none
 			if near.n == 0 {
 				near = all
 			}
@@ -395,10 +417,13 @@ func (s *Solver) extend() {
 		return
 	}
 	for n, f := range s.channels() {
+		// an empty channel has nothing to graft; the first two are looked at anyway,
+		// as emitters may have filled them since the survey
 		if s.live[n] || n < 2 {
 			apply(f, so.cell)
 		}
 	}
+	// deeper than the grafts reach nothing may be left from when fluid was here
 	// faces deep inside move with the solid
 	for c, f := range s.velocity() {
 		frac, v := []*grid.Field{so.fx, so.fy, so.fz}[c], []*grid.Field{so.vx, so.vy, so.vz}[c]
@@ -442,6 +467,8 @@ func (s *Solver) slip() {
 					sv = so.vy.Sample(x-0.5, y, z-0.5)
 					sw = so.vz.Sample(x-0.5, y-0.5, z)
 				}
+				// Relative to the solid, the part into it goes, v −= (v·n) n, and of
+				// the rest a share of friction: free slip at 0, no slip at 1.
 				into := (u-su)*g.normal[0] + (v-sv)*g.normal[1] + (w-sw)*g.normal[2]
 				rel := f.Data[g.at] - vels[axis].Data[g.at]
 				if into < 0 {
@@ -475,6 +502,7 @@ func (s *Solver) Hidden(fn func(cell int)) {
 	if !s.solid.any {
 		return
 	}
+	// the first layer is seen: a surface lies within its cells
 	first := make([]bool, s.Len())
 	for _, g := range s.solid.cell {
 		for _, m := range g.from[:g.n] {

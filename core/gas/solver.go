@@ -36,6 +36,8 @@ type Solver struct {
 	Time     float64   // s since the first frame's start
 	Ambient  geom.Vec3 // m/s of the air outside, which the winds move
 
+	// What follows is laid out by furnish for the box in use and can be made anew
+	// from the above at any time; it is never saved.
 	proj    *pressure.Solver
 	tiles   *grid.Tiles // of the box, in use
 	over    *grid.Tiles // the same over the limit, where bounds follow
@@ -46,18 +48,21 @@ type Solver struct {
 	source  *grid.Field // volume made, 1/s
 	sourced bool
 	way     [2][3][]float32
-	hat     [4]*grid.Field
-	low     []float32
-	high    []float32
-	curl    [7]*grid.Field
-	eddies  []eddy
-	guides  []*wishes
-	pulls   []distances
-	moved   []float32 // room of gather
-	arena   *grid.Arena
-	fast    float64 // largest speed along an axis at the last survey, m/s
-	hot     float64 // largest excess temperature, K
-	live    []bool  // channels that are not zero everywhere
+	// way holds, for each halo cell, how far in cells the fluid there came (0) and
+	// goes (1), a component at a time; hat the advected copies of u, v, w and of one
+	// channel; low and high the range that MacCormack may not leave.
+	hat    [4]*grid.Field
+	low    []float32
+	high   []float32
+	curl   [7]*grid.Field
+	eddies []eddy
+	guides []*wishes
+	pulls  []distances
+	moved  []float32 // room of gather
+	arena  *grid.Arena
+	fast   float64 // largest speed along an axis at the last survey, m/s
+	hot    float64 // largest excess temperature, K
+	live   []bool  // channels that are not zero everywhere
 }
 
 // FrameStats tells how a frame went. Amounts are those of the whole domain.
@@ -106,6 +111,8 @@ func New(b Box, crew grid.Crew) (*Solver, error) {
 		s.tiles = grid.NewTiles(b.Dims, true)
 		return s, s.furnish(b, [3]int{})
 	}
+	// Arrays for the whole limit would defeat the purpose: they would be touched
+	// before it is known where the fluid is.
 	// start with one tile in the middle of the floor; the first step finds
 	// where the emitters are
 	first := grid.Dims{NX: min(b.NX, 4*grid.TileX), NY: min(b.NY, 4*grid.TileY), NZ: min(b.NZ, 4*grid.TileZ)}
@@ -117,6 +124,9 @@ func New(b Box, crew grid.Crew) (*Solver, error) {
 
 // furnish makes the arrays for a box at low within the limit.
 func (s *Solver) furnish(b Box, low [3]int) error {
+	// Where bounds follow, memory is reserved by the address and taken by the page
+	// when it is first written to, so that large empty boxes cost nothing. The arena
+	// goes with the solver, whoever forgets it.
 	alloc := func(n int) []float32 { return make([]float32, n) }
 	if b.Follow != nil {
 		arena := &grid.Arena{}
@@ -144,11 +154,14 @@ func (s *Solver) furnish(b Box, low [3]int) error {
 		}
 	}
 	s.hat = [4]*grid.Field{field(1, 0, 0), field(0, 1, 0), field(0, 0, 1), field(0, 0, 0)}
+	// Ways are kept for one cell beyond the box too, so that faces on the rim can
+	// take the mean of two like all others.
 	for w := range s.way {
 		for c := range 3 {
 			s.way[w][c] = field(2, 2, 2).Data
 		}
 	}
+	// one pair of ranges serves cells and all three kinds of faces
 	big := field(1, 1, 1).Dims.Len()
 	s.low, s.high = alloc(big), alloc(big)
 	s.curl = [7]*grid.Field{}
@@ -211,6 +224,8 @@ func (s *Solver) Frame(dt float64, sub sim.Substeps, scene Scene, stop func() bo
 			return st, err
 		}
 	}
+	// Substeps are chosen one by one: each looks at the speeds that the last one
+	// left. Their sum is the frame, to rounding; the last one takes what is left.
 	left := dt
 	for left > dt*1e-9 {
 		if stop != nil && stop() {
@@ -221,6 +236,7 @@ func (s *Solver) Frame(dt float64, sub sim.Substeps, scene Scene, stop func() bo
 		if step > left*(1-1e-9) {
 			step = left
 		}
+		// what emitters, solids and forces are at the step's end acts during it
 		in := scene(s.Time+step, step)
 		if s.Follow != nil {
 			if err := s.follows(in, false, &st); err != nil {
@@ -234,6 +250,7 @@ func (s *Solver) Frame(dt float64, sub sim.Substeps, scene Scene, stop func() bo
 		left -= step
 		st.Substeps++
 	}
+	// the amounts are those at the frame's end, the flows those summed above
 	s.account(&st)
 	return st, nil
 }
@@ -263,6 +280,8 @@ func (s *Solver) outline(st *FrameStats) {
 		n      int
 		warm   float64
 	}
+	// Sums of floats depend on their order, and the bits of statistics count as
+	// results: each plane sums for itself, the planes are added in order.
 	rows := make([]part, s.NZ) // a plane each, so that sums keep their order
 	s.crew.For(s.NZ, s.grain(), func(k0, k1 int) {
 		for k := k0; k < k1; k++ {
@@ -352,6 +371,8 @@ func (b *BlowUp) Error() string {
 // choose picks the next substep from the fastest fluid now and the fastest
 // that an emitter is about to add.
 func (s *Solver) choose(left, frame float64, sub sim.Substeps, done int, scene Scene) (step float64, capped bool) {
+	// The fastest now; what emitters will blow in; what winds will bring it to; and
+	// what the hottest gas gains by lift within the step, ½ a t.
 	fast := s.fast
 	in := scene(s.Time, 0)
 	for _, e := range in.Emitters {
@@ -364,6 +385,8 @@ func (s *Solver) choose(left, frame float64, sub sim.Substeps, done int, scene S
 	}
 	lift := math.Abs(in.Physics.Gravity * in.Physics.Lift * s.hot / in.Physics.AirTemperature)
 	fast += 0.5 * lift * left
+	// A step of left/n keeps fast·dt ≤ CFL·h. The 1e-6 keeps a speed that is exactly
+	// at the limit from costing one step more by rounding.
 	n := int(math.Ceil(min(fast*left/(sub.CFL*s.H)*(1-1e-6), 1e6)))
 	n = max(n, sub.Min-done, 1)
 	if room := max(1, sub.Max-done); n > room {
@@ -388,6 +411,8 @@ func (s *Solver) step(dt float64, in Inputs, st *FrameStats) error {
 		// goes: the trapezoidal rule in time (Robert 1981). The projection below
 		// finds the second half, whatever of it is left. With all of it at the
 		// end a vortex loses twice as much.
+		// The channels first: they go along the velocity that the last projection
+		// left without divergence, before half of its pressure acts on it again.
 		s.ways(float32(dt/s.H), p.Scheme)
 		s.carryChannels(p.Scheme)
 		if s.LastDt > 0 {
@@ -396,6 +421,8 @@ func (s *Solver) step(dt float64, in Inputs, st *FrameStats) error {
 		s.carryVelocity(p.Scheme)
 	}
 	s.LastDt = dt
+	// Sources come after advection, so that what is emitted in a step is there at
+	// full strength at its end, and before forces, so that it is lifted at once.
 	s.decay(dt, p)
 	s.clearSource()
 	made := s.emit(dt, in.Emitters)
@@ -403,6 +430,8 @@ func (s *Solver) step(dt float64, in Inputs, st *FrameStats) error {
 		made += s.burn(dt, p, st)
 	}
 	st.VolumeMade += made * dt
+	// in a shut box new volume has nowhere to go: the right side's mean is taken out
+	// by the solver, and the artist is told how much that was
 	if made > 0 && s.tiles.Full() && !s.open.Any() {
 		st.VolumeHeld += made * dt
 	}
@@ -438,6 +467,9 @@ type peak struct {
 // survey finds the fastest and the hottest fluid, which channels hold
 // anything, and values that are not finite.
 func (s *Solver) survey() error {
+	// One pass answers three questions, as the pass is what costs: how fast and hot
+	// it is, whether channels are empty (they are then left out of advection), and
+	// whether anything is not finite. A plane a part, so that no thread waits.
 	part := make([]peak, s.NZ+1)
 	list := s.channels()
 	s.crew.For(s.NZ+1, s.grain(), func(k0, k1 int) {
@@ -500,6 +532,8 @@ func (s *Solver) findBad() error {
 	vel := s.velocity()
 	for n, f := range append(vel[:], s.channels()...) {
 		for i, v := range f.Data {
+			// v − v is 0 for finite values alone; n == 3 is smoke, a plain number
+			// that an emitter may set as high as it likes
 			if v-v == 0 && (v < absurd && v > -absurd || n == 3) {
 				continue
 			}
@@ -563,6 +597,8 @@ func (s *Solver) leave(dt float64, st *FrameStats) {
 		if !open || !(atLow || atHigh) || !s.live[0] {
 			continue
 		}
+		// What crosses the side in dt: speed outwards × smoke of the cell within, as
+		// upwind as the advection that takes it away.
 		f := s.velocity()[a]
 		lo, hi, sign := [3]int{}, n, -1.0
 		if side%2 == 0 {
@@ -596,6 +632,7 @@ func (s *Solver) decay(dt float64, p Physics) {
 		if k == 0 || !s.live[n] {
 			continue
 		}
+		// dφ/dt = −kφ, exactly: two steps of half the length give the same
 		q := float32(math.Exp(-k * dt))
 		f := s.channels()[n]
 		s.each(onCentre, func(_, _, _, o, n int) {

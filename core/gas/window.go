@@ -16,10 +16,15 @@ const heatWeight = 20
 // a margin round them are in use; at the start of a frame (trim) it also gives
 // up tiles that have become empty.
 func (s *Solver) follows(in Inputs, trim bool, st *FrameStats) error {
+	// A frame's first substep follows the look at its start: nothing has moved since
+	// but emitters, and those are cheap to look at.
 	if !trim && st.Substeps == 0 && s.emitting(in).Within(s.over) {
 		s.blow(in)
 		return nil // the start of the frame has just looked
 	}
+	// Three sets, each holding the one before: what has fluid; that and the margin,
+	// which must be in use; and a tile beyond, which is taken so that the margin is
+	// not crossed again at once.
 	need := s.occupied(in)
 	defer func() { s.blow(in) }()
 	want := s.grow(need, 0)
@@ -29,6 +34,7 @@ func (s *Solver) follows(in Inputs, trim bool, st *FrameStats) error {
 	// one tile beyond the margin, so that tiles change now and then, not at
 	// every step
 	roomy := s.grow(need, 1)
+	// giving up a quarter or less isn't worth the work of laying out
 	if trim && want.Within(s.over) && roomy.Count*4 > s.over.Count*3 {
 		return nil
 	}
@@ -80,6 +86,7 @@ func (s *Solver) occupied(in Inputs) *grid.Tiles {
 	t := s.emitting(in)
 	at := s.place()
 	list := s.channels()
+	// thresholds a channel, looked up once and not a tile
 	limit := make([]float32, len(list))
 	for n := range list {
 		limit[n] = s.enough(n)
@@ -147,6 +154,7 @@ func (s *Solver) holds(list []*grid.Field, limit []float32, I, J, K int) bool {
 // limited reports the sides of the limit that fluid has reached: those with
 // some in their outermost cells.
 func (s *Solver) limited() (out [6]bool) {
+	// only sides of the box that are sides of the limit can be reached
 	n, full := [3]int{s.NX, s.NY, s.NZ}, [3]int{s.Limit.NX, s.Limit.NY, s.Limit.NZ}
 	for side := range out {
 		a := side / 2
@@ -186,6 +194,7 @@ func (s *Solver) grow(t *grid.Tiles, more int) *grid.Tiles {
 	m := s.Follow.Margin / s.H
 	on := t.On
 	for axis := range 3 {
+		// a margin of whole tiles, the axes one after another: a box, not a ball
 		for range int(math.Ceil(m/float64(tileSize[axis])-1e-9)) + more {
 			on = t.Spread(on, axis)
 		}
@@ -248,14 +257,18 @@ func (s *Solver) boxOf(w where) Box {
 func (s *Solver) move(set *grid.Tiles, st *FrameStats) error {
 	now, want := s.place(), s.cut(set)
 	before := s.over
+	// Laying out copies every field and frees the old arrays: only where the set no
+	// longer fits, or where the box is three times what is needed.
 	if !want.within(now) || want.n[0]*want.n[1]*want.n[2]*3 < now.n[0]*now.n[1]*now.n[2] {
 		// some room to grow, so that this doesn't happen too often
 		full := s.limitTiles()
+		// smoke rises: more room above than to the sides
 		for a, up := range [3]int{1, 3, 1} {
 			hi := min(full[a], want.low[a]+want.n[a]+up)
 			want.low[a] = max(0, want.low[a]-1)
 			want.n[a] = hi - want.low[a]
 		}
+		// the old arrays live on in this copy until their contents are taken over
 		old := *s
 		if err := s.furnishAt(want, before); err != nil {
 			return err
@@ -265,6 +278,7 @@ func (s *Solver) move(set *grid.Tiles, st *FrameStats) error {
 		now = want
 	}
 	was, next := s.tiles, s.window(set, now)
+	// give up first, take second: faces between the two belong to the newcomer
 	for n, on := range was.On {
 		if on && !next.On[n] {
 			s.abandon(n, next, st)
@@ -288,6 +302,8 @@ func (s *Solver) furnishAt(w where, set *grid.Tiles) error {
 
 // copyFrom takes over what another layout of the same limit holds.
 func (s *Solver) copyFrom(o *Solver) {
+	// both boxes count cells from the limit's corner, so a cell keeps its place and
+	// its bits; only runs in use are copied, or empty pages would be taken
 	shift := [3]int{o.Low[0] - s.Low[0], o.Low[1] - s.Low[1], o.Low[2] - s.Low[2]}
 	copyField := func(dst, src *grid.Field, l *layout) {
 		for k := range src.NZ {
@@ -329,6 +345,8 @@ func (s *Solver) tileCells(n int, fn func(i, j, k, count int)) {
 // abandon gives up a tile: what little it holds is counted as lost.
 func (s *Solver) abandon(n int, next *grid.Tiles, st *FrameStats) {
 	v := s.H * s.H * s.H
+	// all arrays must read zero beyond the tiles in use: the kernels read a cell
+	// past the rim and don't ask whether it is in use
 	s.tileCells(n, func(i, j, k, count int) {
 		o := s.Index(i, j, k)
 		for _, d := range s.Smoke.Data[o : o+count] {
@@ -368,6 +386,7 @@ func (s *Solver) setTile(n int, v geom.Vec3, keep *grid.Tiles) {
 		keepHigh := on(I+d[0], J+d[1], K+d[2])
 		lo := [3]int{I * grid.TileX, J * grid.TileY, K * grid.TileZ}
 		hi := [3]int{min(s.NX, lo[0]+grid.TileX), min(s.NY, lo[1]+grid.TileY), min(s.NZ, lo[2]+grid.TileZ)}
+		// Faces between two tiles belong to both: one that stays in use keeps them.
 		if keepLow {
 			lo[c]++
 		}
@@ -394,6 +413,7 @@ func (s *Solver) blow(in Inputs) {
 	if s.Ambient == (geom.Vec3{}) && len(in.Winds) == 0 {
 		return
 	}
+	// one tile is as far as the step's advection is expected to look
 	ring := s.tiles.Grown(1)
 	for n, on := range ring.On {
 		if on && !s.tiles.On[n] {
@@ -421,6 +441,7 @@ func (s *Solver) SetTiling(low, n [3]int, on []bool) error {
 	if s.Follow == nil || len(on) != len(t.On) {
 		return errTiling
 	}
+	// only now, when all fits: the state may come from a damaged file
 	copy(t.On, on)
 	t.Update()
 	s.arena.Free()

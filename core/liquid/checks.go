@@ -41,6 +41,7 @@ func pours(s *check.Scene, d *shot.Element, ways ...string) (out []*shot.Element
 func pourStill(s *check.Scene) (out []check.Finding) {
 	for _, d := range liquids(s) {
 		for _, e := range pours(s, d, "flow") {
+			// keyed values may be 0 now and flow later; the highest key decides
 			if check.Highest(e, val.Speed) == 0 && !e.Keyed(val.Speed, val.Push) && val.Speed.Of(e) == 0 && val.Push.Of(e) == [3]float64{} {
 				out = append(out, check.Finding{Severity: check.Warning, Element: e.ID, What: e.Name + " lets out no liquid: it has no speed.", Why: "What flows out is the speed times the surface that it leaves by.", Mend: &check.Mend{Label: "Set its speed to 1 m/s", Element: e.ID, Key: val.Speed.Name(), Value: shot.Num(1)}})
 			}
@@ -76,6 +77,7 @@ func inflowThick(s *check.Scene) (out []check.Finding) {
 		h, most := val.Voxel.Of(d), val.MaxSubsteps.Of(d)
 		for _, e := range pours(s, d, "flow") {
 			v := max(check.Highest(e, val.Speed), math.Abs(val.Speed.Of(e))) + geom.FromArray(val.Push.Of(e)).Len()
+			// metres let in during the shortest substep that is allowed
 			step := v * val.TimeScale.Of(s) / s.Rate() / most
 			if need := math.Ceil(step / h * most); step > h {
 				out = append(out, check.Finding{Severity: check.Warning, Element: e.ID, What: fmt.Sprintf("%s lets in a layer of %s m each substep; voxels are %s m.", e.Name, shot.Short(shot.Tidy(step)), shot.Short(h)),
@@ -91,6 +93,7 @@ func inflowThick(s *check.Scene) (out []check.Finding) {
 // or the box itself where all its sides but the top are walls. Its volume is
 // without what stands in it.
 func vessel(s *check.Scene, d *shot.Element) (name string, volume float64) {
+	// the first that holds: an inverted collider, a tube, then the box itself
 	box := d.DomainBox()
 	for _, c := range s.Colliders {
 		if !c.Acts(d) {
@@ -106,6 +109,7 @@ func vessel(s *check.Scene, d *shot.Element) (name string, volume float64) {
 			return c.Name, math.Pi * r * r * sh.Size.Y
 		}
 	}
+	// the top (side 3) may be open: a vessel is
 	for i, open := range d.Open() {
 		if i != 3 && open {
 			return "", 0
@@ -117,6 +121,7 @@ func vessel(s *check.Scene, d *shot.Element) (name string, volume float64) {
 
 // within is the volume of a shape inside a box, from a 24³ lattice.
 func within(sh *geom.Shape, box geom.Box) float64 {
+	// 13,824 samples: a sphere's volume to about 1 %, enough for "runs over"
 	const n = 24
 	size := box.Size()
 	count := 0
@@ -139,6 +144,8 @@ func opening(e *shot.Element, now val.Eval) float64 {
 		}
 		return math.Pi / 4 * s.X * s.Z
 	}
+	// The whole surface of the form, for those that push along the normal. Where that
+	// is only a part of what pours, the finding comes early rather than late.
 	switch sh.Form {
 	case geom.Sphere:
 		return math.Pi * s.X * s.Y
@@ -156,6 +163,8 @@ func overflow(s *check.Scene) (out []check.Finding) {
 		if room <= 0 || len(pours(s, d, "drain")) > 0 {
 			continue
 		}
+		// once and full count at the start, flows frame by frame up to the one that
+		// fills it
 		held := 0.0
 		for _, e := range pours(s, d, "once", "full") {
 			sh := e.Shape(s.Now)
@@ -188,6 +197,7 @@ func after(s *shot.Shot, d *shot.Element, frames map[int]sim.Stats) (out []check
 	if len(frames) == 0 {
 		return nil
 	}
+	// what should be there: the first frame's volume, plus what came, less what went
 	most, made, lost := 0.0, 0.0, 0.0
 	var left [6]float64
 	first, last := math.MaxInt, math.MinInt
@@ -205,6 +215,7 @@ func after(s *shot.Shot, d *shot.Element, frames map[int]sim.Stats) (out []check
 	for _, v := range a.Cut {
 		want += v
 	}
+	// only where every frame is there: flows of missing ones aren't known
 	if len(frames) == last-first+1 && most > 0 && math.Abs(b.Of(sim.Volume)-want) > driftFrom*most {
 		out = append(out, check.Finding{ID: "volume", Severity: check.Warning, Element: d.ID, What: fmt.Sprintf("The volume has drifted by %.1f %%.", 100*(b.Of(sim.Volume)-want)/most), Why: "More or less is there than came in and went out: smaller voxels or more substeps hold it."})
 	}

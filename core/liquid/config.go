@@ -45,6 +45,8 @@ type Physics struct {
 
 // check refuses physics that can't be computed with.
 func (p Physics) check() error {
+	// keyed values may go anywhere between keys: what they come to is looked at in
+	// every substep, and named
 	for _, v := range []struct {
 		name string
 		v    float64

@@ -14,6 +14,8 @@ import (
 //
 // which is turned round to give the distance: φ = −d, in voxels, cut off at ±1.
 func (s *Solver) measure() {
+	// Σ over particles of the hat function of their distance, by the same walk as
+	// toGrid; the two could be one, at the price of a fourth grid in the cache.
 	s.each(s.rho, func(lo, hi int) { clear(s.rho.Data[lo:hi]) })
 	s.slabs(func(k0, k1 int) {
 		f := s.rho
@@ -23,6 +25,7 @@ func (s *Solver) measure() {
 			px, py, pz := x[0]+0.5, x[1]+0.5, x[2]+0.5
 			i, j, k := int(px), int(py), int(pz)
 			fx, fy, fz := px-float32(i), py-float32(j), pz-float32(k)
+			// one voxel deep: every particle counts in full along z
 			if s.Flat {
 				k, fz = 0, 1
 			}
@@ -43,6 +46,9 @@ func (s *Solver) measure() {
 				phi[i] = 1
 				continue
 			}
+			// room is what of the hat function solids leave: beside a wall half as
+			// many particles are "full". Slivers under a tenth would make noise of a
+			// few.
 			r /= PerCell * max(room[i], 0.1)
 			rho[i] = r
 			phi[i] = -depthOf(r)
@@ -52,6 +58,8 @@ func (s *Solver) measure() {
 
 // depthOf is the depth under a flat surface at which the density is r.
 func depthOf(r float32) float32 {
+	// For a half-space at depth d the hat function's integral is ½ + d − d|d|/2 on
+	// −1 … 1; solved for d on either side of the surface.
 	switch {
 	case r >= 1:
 		return 1
@@ -70,14 +78,18 @@ const crowding = 0.5
 // where they are crowded to where they lack (Kugelstadt et al. 2019), by the
 // system of the pressure. Near the surface they are only kept from crowding.
 func (s *Solver) spreadOut(tol float64, most int) {
+	// The right side is the excess as if it were divergence: where 10 % too many
+	// are, a displacement with divergence 5 % moves half of them out.
 	b := s.rhs[:len(s.cells)]
 	for n, c := range s.cells {
 		excess := s.rho.Data[c] - 1
+		// near the surface a lack is the surface, not a hole to be filled
 		if excess < 0 && !s.deep(int(c)) {
 			excess = 0
 		}
 		b[n] = crowding * min(max(excess, -0.5), 0.5)
 	}
+	// the same matrix as the pressure's, so setting up costs nothing
 	x, _, _ := s.sys.Solve(b, tol, most)
 	s.toFaces(x, s.gap, nil)
 }
@@ -85,6 +97,7 @@ func (s *Solver) spreadOut(tol float64, most int) {
 // deep reports a cell with liquid on all sides.
 func (s *Solver) deep(c int) bool {
 	i, j, k := c%s.NX, c/s.NX%s.NY, c/(s.NX*s.NY)
+	// walls count as full: liquid against them isn't a surface
 	full := func(i, j, k int) bool {
 		if uint(i) >= uint(s.NX) || uint(j) >= uint(s.NY) || uint(k) >= uint(s.NZ) {
 			return true
@@ -101,6 +114,7 @@ func (s *Solver) deep(c int) bool {
 func (s *Solver) Deep() (deep, near []bool) {
 	s.sort()
 	s.measure()
+	// Three quarters: particles in moving liquid leave cells between 0.8 and 1.2.
 	full := make([]bool, s.Len())
 	for c := range full {
 		full[c] = s.rho.Data[c] >= 0.75 || s.solid.room != nil && s.solid.room.Data[c] < 0.1
@@ -117,6 +131,8 @@ func (s *Solver) Deep() (deep, near []bool) {
 // surface, and inside it is even. Where the deep cells alone hold more, as under
 // particles that are spread thin, all are lowered.
 func (s *Solver) Fullness(deep []bool) []float32 {
+	// Volume is what the artist counts: what the voxels hold adds up to the
+	// particles exactly, whatever the splats' overlap along the surface.
 	out, open := make([]float32, s.Len()), s.openShare()
 	want, sure := float64(len(s.P))/PerCell, 0.0
 	var rest []int32
@@ -130,6 +146,7 @@ func (s *Solver) Fullness(deep []bool) []float32 {
 			rest = append(rest, int32(c))
 		}
 	}
+	// thinner than full everywhere: nothing to hand out, one factor for all
 	if sure >= want {
 		rest = nil
 		if sure > 0 {
@@ -146,6 +163,8 @@ func (s *Solver) Fullness(deep []bool) []float32 {
 		}
 		return v
 	}
+	// Bisection on the one factor: the sum grows with it, but is cut off at 1 a
+	// cell, so it has no closed form.
 	lo, hi := float32(0), float32(16)
 	for range 24 { // to 1e-6 of the factor
 		if mid := (lo + hi) / 2; sum(mid) < want-sure {
@@ -163,6 +182,8 @@ func (s *Solver) openShare() func(c int) float32 {
 	if !s.solid.any {
 		return func(int) float32 { return 1 }
 	}
+	// a linear surface through the cell takes a share of it that the mean of its
+	// corners' distances tells closely
 	node := s.solid.node
 	return func(c int) float32 {
 		i, j, k := c%s.NX, c/s.NX%s.NY, c/(s.NX*s.NY)

@@ -17,6 +17,32 @@
 //   - The linear systems are solved by conjugate gradients with an aggregation
 //     multigrid before them (system.go).
 //
+// One substep, and what it costs for P particles in V voxels of which L hold liquid
+// (a particle is 60 bytes, a row of the system 52):
+//
+//	sort        count and scatter: P read twice, written once
+//	toGrid      P read; eight corners of three grids, sum and weight
+//	measure     P read; eight corners of one grid; distance from density
+//	force       a pass over the faces with particles
+//	setup       the system's rows: L × 52 bytes, coarser levels a seventh more
+//	thicken     only where viscosity counts: CG over faces and strains
+//	project     MGCG to the tolerance, then the gradient on faces
+//	spreadOut   the same system once more, loosely
+//	extend      four rings of faces round the liquid
+//	toParticles P read and written; 3 × 8 corners, twice for FLIP
+//	froth       particles near the surface against their neighbours
+//	advect      three samples of 3 × 8 corners, then solids and sides
+//
+// State that outlives a substep: particles, drops, what emitters still owe and which
+// have filled their form, the count of steps (it seeds hashes) and the largest
+// speed. Grids are made anew each time, so that a run resumed from these has the
+// same bits.
+//
+// What holds after every substep: no particle lies outside the box or, but for
+// rounding, in a solid; the flow through open faces of liquid cells is free of
+// divergence to the tolerance; particles come only from emitters, and go only into
+// drains and through open sides.
+//
 // Units are SI; positions of particles are in voxels from the box's low
 // corner. Results have the same bits on any number of threads: scattering goes
 // by slabs in two colours, sums by fixed pieces.

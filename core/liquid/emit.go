@@ -32,6 +32,7 @@ func (in *inlet) inside(i, j, k int) bool { return in.at(i, j, k) >= 0.5*in.most
 // measureInlet finds how much of each cell an emitter covers.
 func (s *Solver) measureInlet(e *Emitter) *inlet {
 	in := &inlet{e: e}
+	// one voxel beyond, for the soft edge of what a cell is covered
 	b := e.Shape.Bounds().Grow(s.H + e.Surface/2)
 	n := [3]int{s.NX, s.NY, s.NZ}
 	from, to := b.Min.Sub(s.Origin).Mul(1/s.H).Array(), b.Max.Sub(s.Origin).Mul(1/s.H).Array()
@@ -50,6 +51,7 @@ func (s *Solver) measureInlet(e *Emitter) *inlet {
 		for r := r0; r < r1; r++ {
 			j, k := in.lo[1]+r%(in.hi[1]-in.lo[1]), in.lo[2]+r/(in.hi[1]-in.lo[1])
 			for i := range w {
+				// no liquid is made inside solids, whatever the form overlaps
 				if s.solid.room.At(in.lo[0]+i, j, k) < 0.3 {
 					continue
 				}
@@ -59,6 +61,8 @@ func (s *Solver) measureInlet(e *Emitter) *inlet {
 		}
 	})
 	for _, c := range in.cover {
+		// thin forms cover no cell fully: "inside" is half of what the most covered
+		// has
 		in.most = max(in.most, c)
 	}
 	return in
@@ -66,6 +70,7 @@ func (s *Solver) measureInlet(e *Emitter) *inlet {
 
 // flow is the velocity with which liquid leaves an emitter at p.
 func (s *Solver) flow(e *Emitter, p geom.Vec3) geom.Vec3 {
+	// push, then speed along the axis or the normal, then the form's own motion
 	v := e.Push
 	if e.Speed != 0 {
 		d := e.Shape.Turn.Apply(geom.V(0, 1, 0))
@@ -106,6 +111,9 @@ func (s *Solver) openInlets(list []*inlet) (rates []float64) {
 			v          float32
 		}
 		var walls []wall
+		// want is the flow through the form's own surface, by its soft cover, so
+		// that a sphere isn't counted as its stairs; got is what the grid's faces
+		// would let out at that speed. Their ratio scales the faces.
 		var want, got float64
 		for k := in.lo[2] - 1; k <= in.hi[2]; k++ {
 			for j := in.lo[1] - 1; j <= in.hi[1]; j++ {
@@ -119,6 +127,7 @@ func (s *Solver) openInlets(list []*inlet) (rates []float64) {
 							continue
 						}
 						v := s.flow(in.e, s.facePoint(c[0], c[1], c[2], a)).Array()[a]
+						// flow out of the fuller side: Σ Δcover · v · area
 						if d := float64(lo-hi) * v; d > 0 {
 							want += d * area
 						}
@@ -144,6 +153,7 @@ func (s *Solver) openInlets(list []*inlet) (rates []float64) {
 		}
 		for _, w := range walls {
 			o, v := so.open[w.axis], so.vel[w.axis]
+			// what the face was before is kept, in the order of change
 			s.aside = append(s.aside, kept{w.axis, w.face, o.Data[w.face], v.Data[w.face]})
 			o.Data[w.face], v.Data[w.face] = 0, w.v*gain
 		}
@@ -181,6 +191,8 @@ func (s *Solver) emit(list []*inlet, rates []float64, dt float64) float64 {
 		if in.e.Once {
 			s.filled[in.e.ID] = true
 		}
+		// An emitter that drives out owes volume: whole particles are made of it,
+		// the rest waits. One that only fills has no budget but its room.
 		budget := math.MaxInt
 		if moves(in.e) {
 			s.owed[in.e.ID] += rates[n] * dt
@@ -210,6 +222,8 @@ func byRank(list []spot) {
 // anywhere in the form.
 func (s *Solver) fill(in *inlet, budget int) int {
 	var free, all []spot
+	// the count of steps in the seed: each substep draws other places, and a resumed
+	// run the same
 	seed := in.e.Seed*7919 + uint64(s.steps)*104729
 	for k := in.lo[2]; k < in.hi[2]; k++ {
 		for j := in.lo[1]; j < in.hi[1]; j++ {
@@ -217,11 +231,14 @@ func (s *Solver) fill(in *inlet, budget int) int {
 				if in.at(i, j, k) == 0 || moves(in.e) && !in.inside(i, j, k) {
 					continue
 				}
+				// a voxel has eight places, one an eighth; full is eight particles
 				var taken [8]bool
 				for _, p := range s.in(i, i+1, j, k) {
 					taken[eighth(&p.X, i, j, k)] = true
 				}
 				for c := range 8 {
+					// jitter of ±15 % of a voxel breaks the lattice, which would
+					// show as stripes
 					h := noise.Hash(seed, int64(i), int64(j), int64(k*8+c))
 					jit := func(n int) float32 { return (float32(h>>(8*n)&255)/255 - 0.5) * 0.3 }
 					x := [3]float32{float32(i) + 0.25 + 0.5*float32(c&1), float32(j) + 0.25 + 0.5*float32(c>>1&1), float32(k) + 0.25 + 0.5*float32(c>>2)}
@@ -231,6 +248,7 @@ func (s *Solver) fill(in *inlet, budget int) int {
 					if moves(in.e) { // at rest an even lattice stays at rest
 						x[0], x[1], x[2] = x[0]+jit(0), x[1]+jit(1), x[2]+jit(2)
 					}
+					// the hash's upper half ranks, its lower half jitters
 					sp := spot{x, uint32(h >> 32)}
 					if all = append(all, sp); !taken[c] {
 						free = append(free, sp)
@@ -239,6 +257,7 @@ func (s *Solver) fill(in *inlet, budget int) int {
 			}
 		}
 	}
+	// not in order of cells: that would fill one end of the form first
 	if len(free) > budget {
 		byRank(free)
 		free = free[:budget]
@@ -251,12 +270,15 @@ func (s *Solver) fill(in *inlet, budget int) int {
 		return n
 	}
 	// a form that lets out more than it holds: the rest goes between the others
+	// another order than the first round's, a full turn of the multiplicative hash
 	for m := range all {
 		all[m].rank = all[m].rank*2654435761 + 1
 	}
 	byRank(all)
 	for m := 0; n < budget && m < len(all); m++ {
 		x := all[m].x
+		// a tenth aside, so that no two lie on one place: their forces would be the
+		// same
 		x[0] += 0.1
 		s.add(in.e, x)
 		n++
@@ -276,6 +298,7 @@ func (s *Solver) outside(e *Emitter, x *[3]float32) bool {
 
 // eighth is the part of cell (i,j,k) in which a place lies.
 func eighth(x *[3]float32, i, j, k int) (c int) {
+	// bit a is set in the upper half along axis a, the order that fill counts in
 	for a, lo := range [3]int{i, j, k} {
 		if x[a] >= float32(lo)+0.5 {
 			c |= 1 << a
@@ -297,6 +320,7 @@ func (s *Solver) blocked(x *[3]float32) bool {
 func (s *Solver) add(e *Emitter, x [3]float32) {
 	n := [3]float32{float32(s.NX), float32(s.NY), float32(s.NZ)}
 	for a := range x {
+		// on the border a cell's index would lie outside
 		x[a] = min(max(x[a], 1e-3), n[a]-1e-3)
 	}
 	v := s.flow(e, s.where(&x)).Array()
@@ -309,6 +333,7 @@ func (s *Solver) holdInlets(list []*inlet) {
 		if !moves(in.e) || in.most == 0 {
 			continue
 		}
+		// within the form the flow is given: what comes back in is sent out again
 		s.crew.For(len(s.P), 4096, func(lo, hi int) {
 			for n := lo; n < hi; n++ {
 				p := &s.P[n]

@@ -20,6 +20,9 @@ func (s *Solver) extend(f [3]*grid.Field, layers int) {
 // extendOne carries one part of the velocity outwards from the liquid, ring by
 // ring: a face takes the mean of those of its neighbours that have one.
 func (s *Solver) extendOne(f, own *grid.Field, known []bool, rim [][]int32, front *[2][]int32, layers int) {
+	// Breadth first from the rim, so a ring costs its faces and not the grid's.
+	// Within a layer nothing is marked until all of it is worked out: values don't
+	// depend on the order.
 	n := [3]int{f.NX, f.NY, f.NZ}
 	step := [3]int{1, f.NX, f.NX * f.NY}
 	// beside calls fn for the faces beside one
@@ -47,6 +50,7 @@ func (s *Solver) extendOne(f, own *grid.Field, known []bool, rim [][]int32, fron
 				}
 				var sum float32
 				var count float32
+				// a face twice in the list comes to the same value twice
 				beside(m, func(q int) {
 					if known[q] {
 						sum, count = sum+f.Data[q], count+1
@@ -76,6 +80,7 @@ func (s *Solver) hold() {
 	so := &s.solid
 	for a := range 3 {
 		f, open, known := s.u[a], so.open[a], s.known[a]
+		// into another field: along reads all three components round it
 		tmp := s.tmp[a]
 		s.crew.For(f.NZ, 2, func(k0, k1 int) {
 			for k := k0; k < k1; k++ {
@@ -113,6 +118,7 @@ func (s *Solver) hold() {
 func (s *Solver) along(a, i, j, k int) float32 {
 	x := [3]float32{float32(i) + 0.5, float32(j) + 0.5, float32(k) + 0.5}
 	x[a] -= 0.5
+	// the wall's normal is the slope of its distance, which corners give anywhere
 	_, out := s.depth(&x)
 	v := s.at(&x)
 	us := [3]float32{}
@@ -127,6 +133,7 @@ func (s *Solver) along(a, i, j, k int) float32 {
 			}
 		}
 	}
+	// u·n relative to the wall; liquid may leave (into > 0) but not enter
 	var into float32
 	for b := range 3 {
 		into += (v[b] - us[b]) * out[b]
@@ -147,6 +154,7 @@ type bundle struct {
 
 // flow samples the velocity f at the places p of n particles into v.
 func flow(f [3]*grid.Field, p, v *[3][batch]float32, n int) {
+	// the last place is repeated: its samples are thrown away, but must be readable
 	full := (n + 15) &^ 15 // whole vectors are read quickest
 	for i := n; i < full; i++ {
 		for a := range p {
@@ -165,6 +173,7 @@ func flow(f [3]*grid.Field, p, v *[3][batch]float32, n int) {
 // solids. What leaves through an open side is taken away.
 func (s *Solver) advect(dt float64, st *FrameStats) {
 	blocks := (len(s.P) + batch - 1) / batch
+	// counted a batch, added in order
 	gone := make([][6]int, blocks)
 	s.crew.For(blocks, 4, func(b0, b1 int) {
 		var w bundle
@@ -197,6 +206,8 @@ func (s *Solver) carry(w *bundle, list []Particle, g float32) {
 			w.x[a][m] = list[m].X[a]
 		}
 	}
+	// k₁ = u(x); k₂ = u(x + ½dt k₁); k₃ = u(x + ¾dt k₂); x ← x + dt (2k₁ + 3k₂ +
+	// 4k₃)/9. v collects the weighted sum.
 	flow(s.u, &w.x, &w.k, n)
 	for a := range 3 {
 		for m := range n {
@@ -220,6 +231,8 @@ func (s *Solver) carry(w *bundle, list []Particle, g float32) {
 	if !s.spread {
 		return
 	}
+	// The displacement that spreads particles is read where they were; at most 0.3
+	// of a voxel, as it is worked out for small moves only.
 	flow(s.gap, &w.x, &w.k, n)
 	for a := range 3 {
 		for m := range n {
@@ -237,6 +250,8 @@ func (s *Solver) land(q *Particle, y [3]float32, gone *[6]int) {
 		y[2] = q.X[2]
 	}
 	if s.solid.any {
+		// solids after the whole way: a thin wall that is crossed in one step isn't
+		// seen
 		s.expel(&y, q)
 	}
 	q.X = y
@@ -250,11 +265,13 @@ func (s *Solver) land(q *Particle, y [3]float32, gone *[6]int) {
 				continue
 			}
 			if s.Open[2*a+up] {
+				// a mark that no particle in the box can have; drop looks for it
 				q.X[0] = -1
 				gone[2*a+up]++
 				return
 			}
 			q.X[a] = min(max(q.X[a], skin), n[a]-skin)
+			// speed into the wall goes, along it and away from it stay
 			if (q.V[a] < 0) == (up == 0) {
 				q.V[a] = 0
 			}
@@ -265,7 +282,9 @@ func (s *Solver) land(q *Particle, y [3]float32, gone *[6]int) {
 // expel puts a particle that has come into a solid back to its surface, and
 // takes the velocity into it away.
 func (s *Solver) expel(y *[3]float32, q *Particle) {
+	// twice: in a corner the first push may lead into the other wall
 	for range 2 {
+		// two hundredths of a voxel outside, or rounding would find it inside again
 		d, out := s.depth(y)
 		if d >= 0 {
 			return

@@ -21,6 +21,8 @@ type Foam struct {
 }
 
 // What a drop is, by how deep it lies under the surface, voxels.
+// What a drop is follows from where it is, anew in each substep: it may fly, land,
+// be drawn under and rise again.
 const (
 	sprayFrom  = 0.6  // over it: flies
 	bubbleFrom = -0.8 // under it: rises
@@ -41,6 +43,7 @@ func (s *Solver) froth(f Foam, gravity, dt float64) {
 		return
 	}
 	s.moveDrops(gravity, dt)
+	// in place and in order: which drops are left doesn't hang on threads
 	kept := s.Drops[:0]
 	n := [3]float32{float32(s.NX), float32(s.NY), float32(s.NZ)}
 	for _, d := range s.Drops {
@@ -59,7 +62,9 @@ func (s *Solver) froth(f Foam, gravity, dt float64) {
 // their kinetic energy, and to the air that they trap, by how fast neighbours
 // rush together, or to how sharp a crest that runs forwards is.
 func (s *Solver) makeDrops(f Foam, dt float64) {
+	// in 1/voxel; crests are what is sharper than a quarter
 	kappa := s.curvature(1)
+	// planes make theirs and are joined in order
 	found := make([][]Drop, s.NZ)
 	s.crew.For(s.NZ, 1, func(k0, k1 int) {
 		for k := k0; k < k1; k++ {
@@ -92,6 +97,9 @@ func (s *Solver) spawn(list []Drop, n, i, j, k int, kappa float64, f Foam, dt fl
 	if energy == 0 {
 		return list
 	}
+	// Ihmsen's trapped air: Σ |v_ij| (1 − v̂_ij·x̂_ij) W(x_ij), over neighbours
+	// within a voxel, with the linear kernel. It is 0 for a flow that only moves
+	// along.
 	rush := 0.0
 	for m := range 27 {
 		a, b, c := i+m%3-1, j+m/3%3-1, k+m/9-1
@@ -115,6 +123,8 @@ func (s *Solver) spawn(list []Drop, n, i, j, k int, kappa float64, f Foam, dt fl
 		}
 	}
 	speed := math.Sqrt(fall)
+	// limits in units of the fall's speed, found by looking: pours froth where they
+	// land, and still water doesn't
 	trapped := ramp(rush, 2*speed, 12*speed)
 	crest := 0.0
 	if kappa > 0.25 {
@@ -122,6 +132,7 @@ func (s *Solver) spawn(list []Drop, n, i, j, k int, kappa float64, f Foam, dt fl
 	}
 	want := f.Amount * energy * (trapped + 0.5*crest) * dt
 	h := noise.Hash(uint64(s.steps)*2654435761+97, int64(n), 0, 0)
+	// the fraction is drawn: on the mean it is right, and a hash keeps it repeatable
 	count := int(want + float64(h>>40)/(1<<24))
 	speedV := math.Sqrt(v2)
 	for d := range count {
@@ -129,8 +140,11 @@ func (s *Solver) spawn(list []Drop, n, i, j, k int, kappa float64, f Foam, dt fl
 		u := func(m int) float32 { return float32(h>>(m*16)&0xffff)/0xffff - 0.5 }
 		x := p.X
 		for a := range 3 {
+			// spread over the voxel and along the way of this substep, or drops
+			// would stand in rows as far apart as a step
 			x[a] += u(a) + p.V[a]*float32(dt/s.H)*(u(3)+0.5)
 		}
+		// energetic foam lasts longer, ±40 % by chance
 		life := f.Lasts * (0.3 + 0.7*energy) * (0.6 + 0.8*float64(u(3)+0.5))
 		v := p.V
 		for a := range 3 {
@@ -159,13 +173,17 @@ func (s *Solver) moveDrops(gravity, dt float64) {
 			phi := s.phi.Sample(d.X[0]-0.5, d.X[1]-0.5, d.X[2]-0.5)
 			u := s.at(&d.X)
 			switch {
+			// ballistic: no drag, which for drops of this size only shows after
+			// seconds
 			case phi > sprayFrom:
 				d.V[1] -= float32(gravity * dt)
+			// dragged to the flow by 60 % a substep, and lifted by twice gravity
 			case phi < bubbleFrom:
 				for a := range 3 {
 					d.V[a] += 0.6 * (u[a] - d.V[a])
 				}
 				d.V[1] += float32(2 * gravity * dt)
+			// foam moves with the surface and ages; only there it does
 			default:
 				d.V = u
 				d.Left -= float32(dt)
@@ -176,6 +194,8 @@ func (s *Solver) moveDrops(gravity, dt float64) {
 			if s.solid.any {
 				if depth, out := s.depth(&d.X); depth < 0 {
 					for a := range 3 {
+						// bounce is no part of it: drops lose half their speed where
+						// they hit
 						d.X[a] += (0.02 - depth) * out[a]
 						d.V[a] *= 0.5
 					}

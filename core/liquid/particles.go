@@ -24,6 +24,10 @@ const sortPieces = 8
 // sort puts particles in the order of their cells, keeping the order within
 // one, and fills start: cell c holds P[start[c]:start[c+1]].
 func (s *Solver) sort() {
+	// A counting sort: stable, two passes, and its scatter is by runs. Each of eight
+	// pieces counts for itself; prefix sums over cells and then pieces say where
+	// each piece's particles of a cell begin, so that pieces scatter at once and the
+	// order is that of one thread.
 	n, cells := len(s.P), s.Len()
 	if len(s.start) != cells+1 {
 		s.start = make([]int32, cells+1)
@@ -32,6 +36,7 @@ func (s *Solver) sort() {
 			s.counts[p] = make([]int32, cells)
 		}
 	}
+	// a quarter more than needed: a pour grows in every substep
 	if cap(s.spare) < n {
 		s.spare = make([]Particle, n, n+n/4)
 	}
@@ -71,6 +76,7 @@ func (s *Solver) sort() {
 			}
 		}
 	})
+	// the two buffers change places; nothing is copied back
 	s.P, s.spare = out, s.P[:0]
 }
 

@@ -15,6 +15,9 @@ const wet = 0.02
 // beside is the cell on one side of another, and the face between them: sides
 // go x−, x+, y−, y+, z−, z+. ok is false at the border of the box.
 func (s *Solver) beside(i, j, k, m int) (cell, face int, ok bool) {
+	// Faces of x have NX+1 a row, so their index is the cell's plus one for each row
+	// before it: k·NY + j. Those of y have a row more a plane: k·NX. Those of z are
+	// numbered like cells.
 	c := (k*s.NY+j)*s.NX + i
 	switch m {
 	case 0:
@@ -37,6 +40,7 @@ func (s *Solver) cellAt(c int) (i, j, k int) { return c % s.NX, c / s.NX % s.NY,
 // gapTo is the share of the way from a liquid cell to an empty one at which the
 // surface lies; over 1 where the empty one holds a little too.
 func gapTo(in, out float32) float32 {
+	// no slope towards the empty cell: the surface is as far as is looked for
 	if in >= out {
 		return most
 	}
@@ -50,11 +54,15 @@ const most = 20
 // face of open share w, w·(p − p_nb), and w·(p − p_s)/θ where the neighbour is
 // empty and the surface at the share θ of the way.
 func (s *Solver) setup() {
+	// Numbered in two rounds: planes count their cells, prefix sums say where each
+	// begins, then all number at once; the order is memory's, on any number of
+	// threads.
 	counts := make([]int32, s.NZ+1)
 	s.crew.For(s.NZ, 1, func(k0, k1 int) {
 		for k := k0; k < k1; k++ {
 			for n := s.Index(0, 0, k); n < s.Index(0, 0, k)+s.NX*s.NY; n++ {
 				s.row[n] = -1
+				// liquid by its distance, with room by solids, and not walled in
 				if s.phi.Data[n] < -wet && s.solid.room.Data[n] > 0.1 && s.hasOpen(n) {
 					s.row[n] = 0
 					counts[k+1]++
@@ -83,6 +91,9 @@ func (s *Solver) setup() {
 			}
 		}
 	})
+	// Row: Σ_faces w (p − p_nb) = −div; second order at the surface by the
+	// ghost-fluid way: the pressure is p_s at the share θ of the way, so w (p −
+	// p_s)/θ.
 	rows := make([]node, total)
 	if cap(s.inner) < total {
 		s.inner = make([]bool, total, total+total/4)
@@ -104,14 +115,17 @@ func (s *Solver) setup() {
 				inner = inner && ok && s.row[cell] >= 0
 				switch {
 				case !ok: // an open side: nothing outside
+					// an open side is a surface half a voxel from the cell's middle
 					g.diag += w / 0.5
 				case s.row[cell] >= 0:
+					// symmetric: the neighbour's row has the same w
 					g.nb[m], g.c[m] = s.row[cell], w
 					g.diag += w
 				default:
 					g.diag += w / s.gap2(c, cell)
 				}
 			}
+			// rows whose faces are all known need no ring round them
 			s.inner[r] = inner
 		}
 	})
@@ -142,6 +156,7 @@ func (s *Solver) hasOpen(c int) bool {
 func (s *Solver) project(p Physics, dt float64, st *FrameStats) {
 	var surf []float32
 	if p.Tension > 0 {
+		// Young and Laplace: p_s = σ κ, in units of velocity after dt/(ρ h)
 		surf = s.curvature(float32(p.Tension * dt / (p.Density * s.H * s.H)))
 	}
 	so := &s.solid
@@ -154,11 +169,14 @@ func (s *Solver) project(p Physics, dt float64, st *FrameStats) {
 				a := m >> 1
 				cell, f, ok := s.beside(i, j, k, m)
 				w := so.open[a].Data[f]
+				// flux through the open share, and the solid's own through the rest
 				v := w*s.u[a].Data[f] + (1-w)*so.vel[a].Data[f]
 				if m&1 == 0 {
 					v = -v
 				}
 				div += v
+				// the surface's pressure is known, so its term goes to the right
+				// side
 				if surf != nil && ok && w >= closed && s.row[cell] < 0 {
 					div -= w / s.gap2(c, cell) * s.onSurface(surf, c, cell)
 				}
@@ -166,6 +184,8 @@ func (s *Solver) project(p Physics, dt float64, st *FrameStats) {
 			s.rhs[r] = -div
 		}
 	})
+	// the flow is then u − ∇x, by the same θ as the matrix: divergence-free to the
+	// residual, no more and no less
 	x, n, res := s.sys.Solve(s.rhs[:len(s.cells)], p.Tolerance, p.MaxIterations)
 	st.Iterations += n
 	st.Residual = max(st.Residual, res)
@@ -194,6 +214,7 @@ func (s *Solver) toFaces(x []float32, f [3]*grid.Field, surf []float32) {
 				for j := range g.NY {
 					for i := range g.NX {
 						n := g.Index(i, j, k)
+						// extend starts from what is marked here
 						known[n] = false
 						if f != s.u {
 							g.Data[n] = 0
@@ -202,6 +223,7 @@ func (s *Solver) toFaces(x []float32, f [3]*grid.Field, surf []float32) {
 							continue
 						}
 						at := [3]int{i, j, k}[a]
+						// the cells on both sides; a face of the box has one
 						lo, hi := -1, -1 // cells; −1 outside the box
 						if at < [3]int{s.NX, s.NY, s.NZ}[a] {
 							hi = s.Index(i, j, k)
@@ -212,6 +234,8 @@ func (s *Solver) toFaces(x []float32, f [3]*grid.Field, surf []float32) {
 								lo = hi - step
 							}
 						}
+						// both liquid: the plain difference; one: up to the surface
+						// between; none: air
 						rl, rh := int32(-1), int32(-1)
 						if lo >= 0 {
 							rl = s.row[lo]
@@ -262,6 +286,8 @@ func (s *Solver) curvature(scale float32) []float32 {
 	at := func(i, j, k int) float32 {
 		return f.At(min(max(i, 0), f.NX-1), min(max(j, 0), f.NY-1), min(max(k, 0), f.NZ-1))
 	}
+	// one pass of smoothing: distances from particles ripple by a few hundredths of
+	// a voxel, and second derivatives would show nothing else
 	soft := make([]float32, f.Len())
 	s.crew.For(f.NZ, 1, func(k0, k1 int) {
 		for k := k0; k < k1; k++ {
@@ -283,6 +309,7 @@ func (s *Solver) curvature(scale float32) []float32 {
 				for i := range f.NX {
 					n := f.Index(i, j, k)
 					c := soft[n]
+					// cut off at ±1, so beyond there is no shape to measure
 					if c <= -0.98 || c >= 0.98 {
 						continue
 					}
@@ -296,6 +323,9 @@ func (s *Solver) curvature(scale float32) []float32 {
 					if g2 < 1e-4 {
 						continue
 					}
+					// κ = (φxx(φy² + φz²) + … − 2(φxφyφxy + …))/|∇φ|³, positive
+					// where the liquid is convex; one a voxel is the most that a
+					// grid can show
 					num := xx*(y*y+z*z) + yy*(x*x+z*z) + zz*(x*x+y*y) - 2*(x*y*xy+x*z*xz+y*z*yz)
 					k := num / (g2 * float32(math.Sqrt(float64(g2))))
 					out[n] = scale * min(max(k, -1), 1)

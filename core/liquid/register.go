@@ -18,6 +18,8 @@ import (
 const Key = "liquid"
 
 func init() {
+	// All that the rest of the house knows of liquids is said here, and in
+	// values.go.
 	stage.Register(stage.Solver{
 		Fluid:   shot.Fluid{Key: Key, Label: "a liquid", Word: "liquid", Values: values(), Says: says, Pours: pour},
 		Version: Version, Points: true,
@@ -26,6 +28,8 @@ func init() {
 			return newStage(s, d, crew)
 		},
 		Bytes: func(d *shot.Element) float64 { // as if a third were full
+			// grids for the whole box, particles for what is wet, the surface on its
+			// lattice
 			n := float64(detail(d))
 			return BytesPerCell + wetShare*BytesPerFull + 4*n*n*n
 		},
@@ -96,6 +100,8 @@ const wetShare = 1.0 / 3
 // long as four voxels of gas.
 func guess(s *shot.Shot, d *shot.Element, rate float64, e *stage.Estimate) {
 	n := float64(detail(d))
+	// a byte a voxel packed, and about a seventh of one for each of the surface's
+	// cells
 	e.Disk = float64(e.Frames) * e.Voxels * (1 + 0.15*n*n*n)
 	if val.CacheVelocity.Of(d) {
 		e.Disk *= 1.6

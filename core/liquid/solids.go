@@ -32,6 +32,8 @@ const far = 1e3
 // anything changed.
 func (s *Solver) setSolids(list []sim.Collider, dt float64) {
 	so := &s.solid
+	// Solids that stand still are looked at once; moving ones in every substep, as
+	// are those that have just come to rest, whose velocities must go to zero.
 	same := so.ready && slices.EqualFunc(so.list, list, func(a, b sim.Collider) bool { return a.Shape == b.Shape && a.Friction == b.Friction })
 	still := !slices.ContainsFunc(list, func(c sim.Collider) bool { return c.Shape != c.Before })
 	if same && still && !so.moving {
@@ -64,6 +66,7 @@ func (s *Solver) sampleCorners() {
 	for c := range so.list {
 		sh := &so.list[c].Shape
 		b := sh.Bounds().Grow(4 * s.H)
+		// seen from inside, a solid fills everything beyond it
 		if sh.Hollow {
 			b = box
 		}
@@ -90,6 +93,7 @@ func (s *Solver) sampleCorners() {
 
 // facePoint is the middle of a face in space.
 func (s *Solver) facePoint(i, j, k, axis int) geom.Vec3 {
+	// faces of axis a sit on the cell's lower side along it
 	q := [3]float64{float64(i) + 0.5, float64(j) + 0.5, float64(k) + 0.5}
 	q[axis] -= 0.5
 	return s.Origin.Add(geom.FromArray(q).Mul(s.H))
@@ -113,6 +117,7 @@ func (s *Solver) openFaces(axis int, dt float64) {
 	so := &s.solid
 	f, v, n := so.open[axis], so.vel[axis], so.node
 	step := [3]int{1, n.NX, n.NX * n.NY}
+	// the four corners of the face at `at`, in turn round it
 	a, b := step[(axis+1)%3], step[(axis+2)%3]
 	last := [3]int{s.NX, s.NY, s.NZ}[axis]
 	s.crew.For(f.NZ, 2, func(k0, k1 int) {
@@ -130,6 +135,8 @@ func (s *Solver) openFaces(axis int, dt float64) {
 						continue
 					}
 					at := n.Index(i, j, k)
+					// the covered share, by the straight line between crossings on
+					// the face's edges
 					in := geom.InsideSquare(n.Data[at], n.Data[at+a], n.Data[at+a+b], n.Data[at+b])
 					row[i] = 1 - in
 					if in > 0 && so.moving {
@@ -149,6 +156,8 @@ func (s *Solver) openFaces(axis int, dt float64) {
 // each axis.
 func (s *Solver) fillRoom() {
 	so := &s.solid
+	// Distances at half voxels: the hat function is two voxels wide, so four samples
+	// along each axis, weighted 1, 3, 3, 1 eighths, integrate it.
 	wide := grid.Dims{NX: 2 * s.NX, NY: 2 * s.NY, NZ: 2 * s.NZ}
 	var fine *grid.Field
 	if so.any {
@@ -159,6 +168,8 @@ func (s *Solver) fillRoom() {
 					row := fine.Row(j, k)
 					for i := range row {
 						d := so.node.Sample(float32(i)*0.5+0.25, float32(j)*0.5+0.25, float32(k)*0.5+0.25)
+						// the share of half a voxel that a flat solid at this
+						// distance leaves
 						row[i] = min(max(0.5+2*d, 0), 1)
 					}
 				}
@@ -214,11 +225,13 @@ func (s *Solver) depth(x *[3]float32) (d float32, out [3]float32) {
 	c := corners(f, i, j, k)
 	fx, fy, fz := x[0]-float32(i), x[1]-float32(j), x[2]-float32(k)
 	d = mix(&c, fx, fy, fz)
+	// farther than any question asked of the normal
 	if d > 2 {
 		return d, out
 	}
 	out = slope(&c, fx, fy, fz)
 	l := float32(math.Sqrt(float64(out[0]*out[0] + out[1]*out[1] + out[2]*out[2])))
+	// on a ridge or in a hollow's middle no way out is better than another: up
 	if l < 1e-6 {
 		return d, [3]float32{0, 1, 0}
 	}

@@ -13,6 +13,8 @@ import (
 // tell of emitters, and the last step's speed.
 type Solver struct {
 	Box
+	// Positions are in voxels, so that finding a particle's cell is a cast to int
+	// and no kernel has to know the voxel's size.
 	P     []Particle
 	Drops []Drop  // foam, spray and bubbles
 	Time  float64 // s since the start
@@ -22,17 +24,23 @@ type Solver struct {
 	owed   map[string]float64 // m³ that emitters still have to let in
 	filled map[string]bool    // emitters that have filled their form once
 
+	// Grids of the substep. u is the velocity that is worked on, old what toGrid
+	// gave: FLIP hands particles their difference.
 	crew   grid.Crew
 	u, old [3]*grid.Field
 	w, tmp [3]*grid.Field // weights of toGrid; room for new velocities
 	gap    [3]*grid.Field // displacement that keeps particles apart, voxels
-	known  [3][]bool
-	rim    [3][][]int32 // known faces, plane by plane, that may have unknown ones beside them
-	front  [3][2][]int32
-	rho    *grid.Field // density, 1 where full
-	phi    *grid.Field // distance to the surface, voxels, negative in the liquid, within ±1
-	row    []int32     // row of each cell in the system, −1 where none
-	cells  []int32     // cell of each row
+	// known marks faces with a velocity of the liquid's own; rim and front are what
+	// extend walks over.
+	known [3][]bool
+	rim   [3][][]int32 // known faces, plane by plane, that may have unknown ones beside them
+	front [3][2][]int32
+	rho   *grid.Field // density, 1 where full
+	phi   *grid.Field // distance to the surface, voxels, negative in the liquid, within ±1
+	// The system's rows are the liquid's cells in the order of memory: neighbours
+	// along x are mostly neighbours in it too.
+	row    []int32 // row of each cell in the system, −1 where none
+	cells  []int32 // cell of each row
 	rhs    []float32
 	inner  []bool // rows whose cell has open faces and liquid on all sides
 	sys    *System
@@ -42,6 +50,7 @@ type Solver struct {
 	spread bool
 	sticky bool // viscous enough to stick to solids
 
+	// room of sort: the other half of the double buffer, and a count for each cell
 	spare  []Particle
 	cell   []int32
 	start  []int32
@@ -64,6 +73,7 @@ func New(b Box, crew grid.Crew) (*Solver, error) {
 	}
 	s := &Solver{Box: b, crew: crew, owed: map[string]float64{}, filled: map[string]bool{}}
 	d := b.Dims
+	// staggered: component a has one layer of faces more along axis a
 	dims := [3]grid.Dims{{NX: d.NX + 1, NY: d.NY, NZ: d.NZ}, {NX: d.NX, NY: d.NY + 1, NZ: d.NZ}, {NX: d.NX, NY: d.NY, NZ: d.NZ + 1}}
 	for a := range 3 {
 		for _, f := range []*[3]*grid.Field{&s.u, &s.old, &s.w, &s.tmp, &s.gap} {
@@ -72,6 +82,7 @@ func New(b Box, crew grid.Crew) (*Solver, error) {
 		s.known[a], s.rim[a] = make([]bool, dims[a].Len()), make([][]int32, dims[a].NZ)
 	}
 	s.rho, s.phi, s.row = grid.NewField(d), grid.NewField(d), make([]int32, d.Len())
+	// 1 is "at least a voxel away", and what a box without particles must read
 	for i := range s.phi.Data {
 		s.phi.Data[i] = 1
 	}
@@ -95,6 +106,8 @@ func (s *Solver) Volume() float64 { return float64(len(s.P)) * s.H * s.H * s.H /
 // Frame goes on by dt seconds in as many substeps as the flow asks for.
 func (s *Solver) Frame(dt float64, sub sim.Substeps, scene Scene, stop func() bool) (FrameStats, error) {
 	var st FrameStats
+	// Substeps are chosen one by one: what is left of the frame in equal parts, as
+	// many as the state now asks for, of which one is then done.
 	left := dt
 	for left > dt*1e-9 {
 		if stop != nil && stop() {
@@ -122,18 +135,22 @@ func (s *Solver) Frame(dt float64, sub sim.Substeps, scene Scene, stop func() bo
 // ask for.
 func (s *Solver) choose(left, dt float64, sub sim.Substeps, done int, scene Scene) (step float64, capped bool) {
 	in := scene(s.Time+left, left)
+	// √(CFL h g) is the speed of a fall over CFL voxels: with it even liquid at rest
+	// takes no step in which gravity alone would break the limit.
 	g := math.Abs(in.Physics.Gravity)
 	fast := s.fast + math.Sqrt(sub.CFL*s.H*g)
 	for n := range in.Emitters {
 		e := &in.Emitters[n]
 		fast = max(fast, math.Abs(e.Speed)+e.Push.Len())
 	}
+	// fast·dt ≤ CFL·h
 	n := math.Ceil(left * fast / (sub.CFL * s.H))
 	if t := in.Physics.Tension; t > 0 {
 		// the shortest wave of surface tension that the grid carries
 		// (Brackbill, Kothe, Zemach 1992)
 		n = max(n, math.Ceil(left/(1.5*math.Sqrt(in.Physics.Density*s.H*s.H*s.H/(2*math.Pi*t)))))
 	}
+	// the least number asked for counts for the whole frame, so only its share here
 	n = max(n, 1, math.Ceil(float64(sub.Min)*left/dt))
 	if room := max(sub.Max-done, 1); n > float64(room) {
 		n, capped = float64(room), true
@@ -148,6 +165,8 @@ const thin = 1e-3
 
 // step is one substep: see the package for its parts and their order.
 func (s *Solver) step(dt float64, in Inputs, st *FrameStats) error {
+	// Solids first: inlets ask which cells have room. Sorting comes before emitters,
+	// as these look at the particles of their cells.
 	s.dt = dt
 	p := in.Physics
 	s.setSolids(in.Colliders, dt)
@@ -157,14 +176,18 @@ func (s *Solver) step(dt float64, in Inputs, st *FrameStats) error {
 		inlets[n] = s.measureInlet(&in.Emitters[n])
 	}
 	rates := s.openInlets(inlets)
+	// Inlets shut their faces for the substep, so that the projection sees the speed
+	// at which liquid leaves them as a wall's that moves; closeInlets undoes it.
 	made, lost := s.emit(inlets, rates, dt), s.drain(in.Drains)
 	st.Inflow, st.Drained = st.Inflow+made, st.Drained+lost
 	s.holdInlets(inlets)
+	// start and P no longer agree once particles were added or dropped
 	if made > 0 || lost > 0 {
 		s.sort()
 	}
 	s.toGrid()
 	s.measure()
+	// before forces: FLIP's change is forces and pressure, not the averaging
 	for a := range 3 {
 		s.old[a].CopyFrom(s.u[a])
 	}
@@ -173,13 +196,18 @@ func (s *Solver) step(dt float64, in Inputs, st *FrameStats) error {
 	if s.solid.any {
 		s.cling(float32(p.Viscosity / p.Density * dt / (s.H * s.H)))
 	}
+	// dimensionless: the share of a difference between neighbours that diffuses away
 	nu := p.Viscosity / p.Density * dt / (s.H * s.H)
 	if s.sticky = nu > thin; s.sticky {
 		st.Iterations += s.thicken(float32(nu), 1e-4, 600)
 	}
 	s.project(p, dt, st)
+	// Particles are advected up to CFL voxels and read a voxel round them; four
+	// rings hold for the usual limits, and drops beyond bring their own velocity.
 	layers := 4
 	s.extend(s.u, layers)
+	// Loosely (2 %): it mends half of the crowding anyway, and what is left is seen
+	// again in the next substep.
 	s.spread = len(s.cells) > 0
 	if s.spread {
 		s.spreadOut(0.02, 20)
@@ -187,8 +215,11 @@ func (s *Solver) step(dt float64, in Inputs, st *FrameStats) error {
 	}
 	s.hold()
 	s.driveInlets()
+	// the share of PIC is said for a 24th of a second; in a substep of dt it is
+	// what, repeated, gives that
 	smooth := 1 - math.Pow(1-min(max(p.Smooth, 0), 1), dt*24)
 	s.toParticles(p.Affine, float32(smooth))
+	// with the new velocities, before particles move away from their cells
 	s.froth(in.Foam, p.Gravity, dt)
 	s.advect(dt, st)
 	s.closeInlets()
@@ -214,11 +245,16 @@ func (s *Solver) cling(nu float32) {
 						if w.Data[n] == 0 {
 							continue
 						}
+						// a face beside a cell of the system gets viscosity by
+						// thicken
 						c := s.Index(min(i, s.NX-1), min(j, s.NY-1), min(k, s.NZ-1))
 						if s.row[c] >= 0 || [3]int{i, j, k}[a] > 0 && c >= step && s.row[c-step] >= 0 {
 							continue
 						}
 						if d := s.clearance(a, [3]int{i, j, k}); d < 1 {
+							// Couette flow over half a voxel: du/dt = −ν u/(h/2)²,
+							// taken implicitly, which gives 1/(1 + 4ν dt/h²) and is
+							// stable at any viscosity
 							v := s.solid.vel[a].Data[n]
 							u.Data[n] = v + (u.Data[n]-v)/(1+4*nu)
 						}
@@ -231,6 +267,7 @@ func (s *Solver) cling(nu float32) {
 
 // force adds gravity, pushes and drags to the faces that particles are near to.
 func (s *Solver) force(dt float64, in Inputs) {
+	// only faces with particles near: air has no weight here
 	fall := float32(in.Physics.Gravity * dt)
 	keep := float32(math.Exp(-in.Physics.Damping * dt))
 	pushes := in.Pushes()
@@ -283,6 +320,7 @@ func placedForces(v float32, axis int, dt float64, p geom.Vec3, pushes []sim.For
 
 // survey finds the fastest particle, and whether the run has blown up.
 func (s *Solver) survey() error {
+	// pieces of a fixed size, so that which NaN is met first doesn't hang on threads
 	pieces := (len(s.P) + 4095) / 4096
 	top := make([]float32, pieces)
 	s.crew.For(pieces, 4, func(a, b int) {
@@ -315,6 +353,7 @@ func (s *Solver) account(st *FrameStats) {
 	}
 	lo, hi := s.P[0].X, s.P[0].X
 	for n := range s.P {
+		// in voxels; turned into metres once at the end
 		for a, x := range s.P[n].X {
 			lo[a], hi[a] = min(lo[a], x), max(hi[a], x)
 		}

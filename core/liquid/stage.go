@@ -36,12 +36,14 @@ func NewStage(s *shot.Shot, id string, crew grid.Crew) (*Stage, error) {
 
 // newStage makes a stage at rest before its first frame.
 func newStage(s *shot.Shot, d *shot.Element, crew grid.Crew) (*Stage, error) {
+	// what can't change during a run: its change makes another key, and a new solver
 	dims, h, origin := d.Grid()
 	solver, err := New(Box{Dims: dims, H: h, Origin: origin, Flat: val.Flat.Of(d), Open: d.Open()}, crew)
 	if err != nil {
 		return nil, fmt.Errorf("domain %s: %w", d.Name, err)
 	}
 	l := &Stage{Cast: stage.NewCast(s, d, crew), Solver: solver}
+	// a first look at the scene reads all files that it needs
 	l.inputs(0, 1/s.Rate()) // files that can't be had are told before the first frame
 	return l, l.Fault()
 }
@@ -49,6 +51,8 @@ func newStage(s *shot.Shot, d *shot.Element, crew grid.Crew) (*Stage, error) {
 // Advance simulates one frame and returns its number.
 func (l *Stage) Advance(stop func() bool) (int, sim.Stats, error) {
 	l.Solver.Time = l.Began()
+	// the solver's clock is set by the frame's number, not summed: no drift over
+	// thousands of frames, and a resumed run has the same times
 	st, err := l.Solver.Frame(l.Lasts(), l.Substeps(), l.inputs, stop)
 	if err == nil {
 		err = l.Fault()
@@ -85,6 +89,8 @@ func (l *Stage) inputs(t, dt float64) Inputs {
 		if e.Kind != shot.Emitter {
 			continue
 		}
+		// what an emitter does to a liquid: flows, keeps its form full, fills it
+		// once, or takes liquid away
 		pours := val.Pours.Of(e)
 		em, ok := m.Emitter(e)
 		switch {
@@ -115,9 +121,11 @@ func (l *Stage) Frame() *frame.Frame {
 		out.Grids = append(out.Grids, g)
 		return g
 	}
+	// sorted and measured once here; what follows relies on it
 	deep, near := s.Deep()
 	add(frame.FromDense(frame.Density, [3]int{}, n, [][]float32{s.Fullness(deep)}, 0, frame.Tolerance(frame.Density), l.Crew.For), s.H)
 	lat := l.surface(deep, near)
+	// a level set's background is its band's width, outside positive
 	far := float32(band * lat.H)
 	sdf := add(frame.FromDense(frame.Surface, [3]int{}, lat.N, [][]float32{lat.V}, far, far*1e-3, l.Crew.For), lat.H)
 	sdf.Class, sdf.Meta["unit"] = string(frame.LevelSet), "m"
@@ -142,6 +150,7 @@ func (l *Stage) centred(phi *grid.Field) [][]float32 {
 			for j := range s.NY {
 				for i := range s.NX {
 					n := s.Index(i, j, k)
+					// extended velocity in the air is no result
 					if phi.Data[n] >= 1 {
 						continue
 					}
@@ -159,6 +168,7 @@ func (l *Stage) centred(phi *grid.Field) [][]float32 {
 // It takes what Deep gives.
 func (l *Stage) surface(deep, near []bool) *surface.Lattice {
 	s := l.Solver
+	// a finer lattice than the simulation's: particles know more than its voxels
 	d := detail(l.Domain)
 	lat := &surface.Lattice{N: [3]int{s.NX * d, s.NY * d, s.NZ * d}, H: s.H / float64(d), Origin: s.Origin}
 	lat.V = make([]float32, lat.N[0]*lat.N[1]*lat.N[2])
@@ -175,6 +185,7 @@ func (l *Stage) surface(deep, near []bool) *surface.Lattice {
 		}
 	})
 	pts := make(surface.Points, 0, len(s.P)/2)
+	// only those near the surface count: the inside is told by fine
 	for n := range s.P {
 		x := s.P[n].X
 		if near[s.Index(min(int(x[0]), s.NX-1), min(int(x[1]), s.NY-1), min(int(x[2]), s.NZ-1))] {
@@ -184,6 +195,7 @@ func (l *Stage) surface(deep, near []bool) *surface.Lattice {
 			pts = append(pts, x)
 		}
 	}
+	// a ball of a voxel's radius round each particle, then evened out
 	surface.FromPoints(lat, pts, float32(d), d+1, fine, float32(band*lat.H), l.Crew.For)
 	surface.Even(lat, int(val.SurfaceSmooth.Of(l.Domain)), float32(0.04*lat.H), l.Crew.For)
 	return lat
@@ -197,6 +209,7 @@ func (l *Stage) points() *frame.Points {
 		return nil
 	}
 	s := l.Solver
+	// particles are in the order of cells, so every eighth is spread evenly
 	n := (len(s.P) + step - 1) / step
 	p := &frame.Points{Comment: fmt.Sprintf("metres, y up; frame %d; every %d. particle", l.Number-1, step), P: make([][3]float32, n), V: make([][3]float32, n)}
 	for m := range n {
@@ -270,9 +283,12 @@ func (l *Stage) LoadState(r io.Reader, own bool) error {
 	var head saved
 	var list []state.Array
 	err := state.Read(r, &head, func() ([]state.Array, error) {
+		// a draft's state may start a take (own is false); a resumed run must be its
+		// own
 		if own && head.Key != stage.CoarseKey(l.Shot, l.Domain) {
 			return nil, fmt.Errorf("the saved state belongs to other values (key %s)", head.Key)
 		}
+		// before any memory is taken for what a damaged head claims
 		if head.Particles < 0 || head.Particles > 1<<31 || head.Drops < 0 || head.Drops > 2*MaxDrops {
 			return nil, fmt.Errorf("%w: %d particles and %d drops", state.ErrDamaged, head.Particles, head.Drops)
 		}
@@ -299,6 +315,7 @@ func (l *Stage) LoadState(r io.Reader, own bool) error {
 		}
 		drops[m].Left = list[1].V[6*n+m]
 	}
+	// one particle outside would index outside a grid in the next substep
 	if slices.ContainsFunc(p, func(q Particle) bool { return !l.inside(&q) }) {
 		return fmt.Errorf("%w: it holds particles outside the domain", state.ErrDamaged)
 	}

@@ -9,6 +9,8 @@ import (
 // node is one row of a system: diag·x − Σ c·x[nb] = b. Neighbours that aren't
 // there have c = 0 and stand for the row itself.
 type node struct {
+	// 52 bytes: neighbours and their coefficients side by side, as a row is read
+	// whole
 	nb   [6]int32
 	c    [6]float32
 	diag float32
@@ -59,6 +61,7 @@ func newSystem(rows []node, at [][3]int32, crew grid.Crew) *System {
 		}
 		l = next
 	}
+	// vectors of CG on the finest level; those of the cycle belong to the levels
 	n := len(rows)
 	s.x, s.r, s.p, s.q = make([]float32, n), make([]float32, n), make([]float32, n), make([]float32, n)
 	s.findIslets()
@@ -72,6 +75,8 @@ func (l *level) finish() {
 		l.colour[c] = make([]int32, 0, n/2+1)
 	}
 	for i, p := range l.at {
+		// on a lattice of six neighbours the parity parts rows into two sets in
+		// which none touch: each half sweep can go in parallel and has one result
 		c := (p[0] + p[1] + p[2]) & 1
 		l.colour[c] = append(l.colour[c], int32(i))
 	}
@@ -79,6 +84,8 @@ func (l *level) finish() {
 
 // coarsen gathers rows whose places halve to the same one.
 func (l *level) coarsen() *level {
+	// A box over the rows' places, as an index from place to coarse row: a byte map
+	// would do, but its numbers are needed anyway.
 	lo, hi := l.at[0], l.at[0]
 	for _, p := range l.at {
 		for a := range 3 {
@@ -98,6 +105,7 @@ func (l *level) coarsen() *level {
 		index[key(p)] = 1
 	}
 	c := &level{}
+	// numbered in the order of memory, like the finest level
 	for m := range index {
 		if index[m] == 0 {
 			continue
@@ -119,6 +127,10 @@ func (l *level) coarsen() *level {
 	for i := range l.rows {
 		r, up := &l.rows[i], l.parent[i]
 		g := &c.rows[up]
+		// Galerkin with piecewise constants: A_c = Pᵀ A P, so coefficients between
+		// the same two parents add up and those within one vanish from its diagonal.
+		// Plain aggregation's A_c is twice too stiff for a doubled lattice (Braess
+		// 1995), hence the half.
 		out := r.diag // what isn't shared with another row of the same parent
 		for m, w := range r.c {
 			if w == 0 {
@@ -139,6 +151,9 @@ func (l *level) coarsen() *level {
 
 // findIslets finds parts that are joined to no surface.
 func (s *System) findIslets() {
+	// A part without any face to air has no given pressure: its matrix is singular
+	// by a constant. It is found by whether diag exceeds the sum of coefficients
+	// anywhere, which is what a given pressure beside it makes.
 	rows := s.lv[0].rows
 	seen := make([]bool, len(rows))
 	var stack []int32
@@ -188,6 +203,7 @@ func (s *System) levelOff(b []float32) {
 
 // dot sums by pieces of a fixed size.
 func (s *System) dot(a, b []float32) float64 {
+	// float64 sums of pieces whose ends don't depend on the crew
 	const piece = 4096
 	return s.crew.Sum((len(a)+piece-1)/piece, 4, func(k int) (sum float64) {
 		lo, hi := k*piece, min((k+1)*piece, len(a))
@@ -201,6 +217,7 @@ func (s *System) dot(a, b []float32) float64 {
 
 // apply is q = A·x.
 func (l *level) apply(crew grid.Crew, q, x []float32) {
+	// missing neighbours have c = 0 and point at the row itself: no test, no branch
 	crew.For(len(l.rows), 4096, func(lo, hi int) {
 		for i := lo; i < hi; i++ {
 			r := &l.rows[i]
@@ -222,7 +239,10 @@ func (l *level) relax(crew grid.Crew, colour int) {
 
 // cycle improves x from 0 towards the solution for b.
 func (s *System) cycle(n int) {
+	// Symmetric, as CG demands of what stands before it: down sweeps go red, black,
+	// up sweeps black, red, and the coarsest level goes both ways.
 	l := s.lv[n]
+	// from zero: the cycle is a linear map of b, and nothing else
 	clear(l.x)
 	if l.parent == nil {
 		for range 12 {
@@ -240,6 +260,8 @@ func (s *System) cycle(n int) {
 		l.relax(s.crew, 1)
 	}
 	l.apply(s.crew, l.r, l.x)
+	// restriction adds up the residuals of a parent's rows, the transpose of copying
+	// its correction back to them
 	c := s.lv[n+1]
 	clear(c.b)
 	for i, up := range l.parent {
@@ -263,6 +285,7 @@ func (s *System) Solve(b []float32, tol float64, most int) (x []float32, iterati
 	if n == 0 {
 		return s.x, 0, 0
 	}
+	// b must have no part along the constants, or no solution exists
 	s.levelOff(b)
 	copy(s.r, b)
 	norm := math.Sqrt(s.dot(b, b))
@@ -275,6 +298,7 @@ func (s *System) Solve(b []float32, tol float64, most int) (x []float32, iterati
 		f := s.lv[0]
 		copy(f.b, s.r)
 		s.cycle(0)
+		// rounding brings the constants back in; they would grow from step to step
 		s.levelOff(f.x)
 		last := rho
 		rho = s.dot(s.r, f.x)
@@ -289,6 +313,7 @@ func (s *System) Solve(b []float32, tol float64, most int) (x []float32, iterati
 			})
 		}
 		f.apply(s.crew, s.q, s.p)
+		// zero or less by rounding alone: x is as good as it will get
 		pq := s.dot(s.p, s.q)
 		if !(pq > 0) {
 			break

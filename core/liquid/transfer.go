@@ -12,6 +12,10 @@ const slab = 4
 // ones, so that each place of a grid gets its sums in the same order on any
 // number of threads.
 func (s *Solver) slabs(fn func(k0, k1 int)) {
+	// A particle in plane k writes to k−1 … k+1. With slabs of four planes two of
+	// the same colour are four planes apart and never meet; without colours sums
+	// would depend on which thread came first, and with atomics they would be slow
+	// as well.
 	n := (s.NZ + slab - 1) / slab
 	for colour := range 2 {
 		s.crew.For((n-colour+1)/2, 1, func(a, b int) {
@@ -27,6 +31,7 @@ func (s *Solver) slabs(fn func(k0, k1 int)) {
 // each particle counting with its velocity there, C·(x_f − x_p) included. Faces
 // that no particle is near to have weight 0.
 func (s *Solver) toGrid() {
+	// cleared by all threads: it also brings the pages into their caches
 	for a := range 3 {
 		s.each(s.u[a], func(lo, hi int) {
 			clear(s.u[a].Data[lo:hi])
@@ -34,6 +39,8 @@ func (s *Solver) toGrid() {
 		})
 	}
 	s.slabs(func(k0, k1 int) {
+		// sorted particles make a slab one run of P, and its grid planes stay in the
+		// cache
 		list := s.P[s.start[s.Index(0, 0, k0)]:s.start[s.Index(0, 0, k1-1)+s.NX*s.NY]]
 		for n := range list {
 			for a := range 3 {
@@ -44,6 +51,7 @@ func (s *Solver) toGrid() {
 	for a := range 3 {
 		s.each(s.u[a], func(lo, hi int) {
 			u, w := s.u[a].Data[lo:hi], s.w[a].Data[lo:hi]
+			// u held Σ w v; a face that nothing reached stays at rest with weight 0
 			for i, x := range w {
 				if x > 1e-6 {
 					u[i] /= x
@@ -58,6 +66,8 @@ func (s *Solver) toGrid() {
 // place is where a position lies on the lattice of part a of the velocity: the
 // lower node and the share of the way to the upper one.
 func place(a int, x *[3]float32) (i, j, k int, fx, fy, fz float32) {
+	// Component a's nodes lie on faces: at 0 along its own axis, at ½ along the
+	// others. Shifting by one half (or one) first keeps the cast to int a floor.
 	px, py, pz := x[0]+0.5, x[1]+0.5, x[2]+0.5 // never below 0: a node lower than the lattice is −1 + 1
 	switch a {
 	case 0:
@@ -84,7 +94,11 @@ func (s *Solver) splat(a int, p *Particle) {
 	n := (k*f.NY+j)*f.NX + i
 	sy, sz := f.NX, f.NX*f.NY
 	gx, gy, gz := 1-fx, 1-fy, 1-fz
+	// APIC's affine velocity is evaluated at the lowest corner once; the others
+	// follow by adding a column of C each (Jiang et al. 2015, eq. 8)
 	v := p.V[a] - c[0]*fx - c[1]*fy - c[2]*fz // at the lowest corner
+	// two neighbours along x at a time; the capped slices let the compiler drop the
+	// checks of the second
 	row := func(n int, w, v float32) {
 		d, q := f.Data[n:n+2:n+2], wf.Data[n:n+2:n+2]
 		w0, w1 := w*gx, w*fx
@@ -104,6 +118,7 @@ func (s *Solver) splatEdge(a int, p *Particle) {
 	f, wf := s.u[a], s.w[a]
 	i, j, k, fx, fy, fz := place(a, &p.X)
 	c := &p.C[a]
+	// offsets of the face from the particle, oz, oy, feed the affine part
 	for dk := range 2 {
 		wz, oz := 1-fz, -fz
 		if dk == 1 {
@@ -140,6 +155,7 @@ func (s *Solver) splatEdge(a int, p *Particle) {
 // corners reads the eight values round a place of a lattice; beyond its border
 // the border counts on.
 func corners(f *grid.Field, i, j, k int) (c [8]float32) {
+	// repeating the border is the same as a zero gradient across it
 	i0, i1 := max(i, 0), min(i+1, f.NX-1)
 	j0, j1 := max(j, 0)*f.NX, min(j+1, f.NY-1)*f.NX
 	k0, k1 := max(k, 0)*f.NX*f.NY, min(k+1, f.NZ-1)*f.NX*f.NY
@@ -149,6 +165,8 @@ func corners(f *grid.Field, i, j, k int) (c [8]float32) {
 
 // mix is the trilinear mean of eight corners.
 func mix(c *[8]float32, fx, fy, fz float32) float32 {
+	// along x, then y, then z: the order is part of the bits, and that of the plain
+	// and the vector samplers
 	a, b := c[0]+(c[1]-c[0])*fx, c[2]+(c[3]-c[2])*fx
 	d, e := c[4]+(c[5]-c[4])*fx, c[6]+(c[7]-c[6])*fx
 	a += (b - a) * fy
@@ -160,6 +178,8 @@ func mix(c *[8]float32, fx, fy, fz float32) float32 {
 func slope(c *[8]float32, fx, fy, fz float32) [3]float32 {
 	gx := func(n int) float32 { return c[n+1] - c[n] }
 	lerp := func(a, b, t float32) float32 { return a + (b-a)*t }
+	// ∂/∂x of the trilinear form is the mean, over y and z, of the differences along
+	// x
 	x := lerp(lerp(gx(0), gx(2), fy), lerp(gx(4), gx(6), fy), fz)
 	row := func(n int) float32 { return lerp(c[n], c[n+1], fx) }
 	y := lerp(row(2)-row(0), row(6)-row(4), fz)
@@ -171,6 +191,7 @@ func slope(c *[8]float32, fx, fy, fz float32) [3]float32 {
 // toGrid, mixed with smooth of the velocity itself; APIC takes the velocity
 // and its slope.
 func (s *Solver) toParticles(affine bool, smooth float32) {
+	// FLIP needs two grids, APIC one and its slope: hence two loops
 	if !affine {
 		s.changes(smooth)
 		return
@@ -189,6 +210,8 @@ func (s *Solver) toParticles(affine bool, smooth float32) {
 
 // changes is FLIP's way.
 func (s *Solver) changes(smooth float32) {
+	// In batches whose places lie an axis at a time, as the samplers want them: 256
+	// particles × 12 arrays is 12 KB, well within the first cache.
 	blocks := (len(s.P) + batch - 1) / batch
 	s.crew.For(blocks, 4, func(b0, b1 int) {
 		var w bundle
@@ -204,8 +227,12 @@ func (s *Solver) changes(smooth float32) {
 			for m := range list {
 				p := &list[m]
 				for a := range 3 {
+					// v ← u_new + (1 − smooth)(v − u_old): smooth = 0 is FLIP, 1 is
+					// PIC
 					p.V[a] = w.v[a][m] + (1-smooth)*(p.V[a]-w.k[a][m])
 				}
+				// or a change from APIC within a shot would bring an old slope to
+				// life
 				p.C = [3][3]float32{}
 			}
 		}

@@ -27,10 +27,14 @@ type touch struct {
 // nothing is added, which leaves the surface free of stress; in solids the
 // velocity is theirs, so that the liquid sticks to them.
 type stress struct {
+	// Unknowns are numbered as the walk meets them; faces in air or solids have
+	// none.
 	index [3][]int32 // unknown of each face, plus one
 	vol   []float32  // V_u
 	x, b  []float32
 	el    []element
+	// A face counts in at most six strains: two stretches along its own axis and
+	// four shears at its edges. So the transposed matrix is a table of fixed width.
 	at    [][6]touch
 	count []int8
 	strn  []float32
@@ -42,11 +46,14 @@ func share(phi float32) float32 { return min(max(0.5-phi, 0), 1) }
 
 // thicken applies viscosity for dt: nu is ν·dt/h².
 func (s *Solver) thicken(nu float32, tol float64, most int) (iterations int) {
+	// The system is never assembled: A x = V x + Bᵀ W B x, with B the strains of
+	// elements, is applied as two sparse passes.
 	m := s.gatherStress(nu)
 	n := len(m.x)
 	if n == 0 {
 		return 0
 	}
+	// starts from u*, which for thin liquids is nearly the answer
 	iterations = s.solveStress(m, tol, most)
 	for a := range 3 {
 		for f, r := range m.index[a] {
@@ -64,6 +71,8 @@ func (s *Solver) thicken(nu float32, tol float64, most int) (iterations int) {
 // around is the mean distance over cells that aren't solid among those round a
 // place: cells at (i,j,k) less up to one along two axes.
 func (s *Solver) around(i, j, k, a, b int) (phi float32, ok bool) {
+	// an edge has four cells round it, a face two (a == b), of which those in solids
+	// tell nothing about liquid
 	var sum, count float32
 	for c := range 4 {
 		at := [3]int{i, j, k}
@@ -99,11 +108,14 @@ func (s *Solver) gatherStress(nu float32) *stress {
 			return -1, 0
 		}
 		n := f.Index(i, j, k)
+		// Known: a wall's own velocity. buried catches faces that are open in part
+		// but whose middle, where the velocity lives, is inside.
 		if s.solid.open[a].Data[n] < closed || s.buried(a, i, j, k) {
 			return -1, s.solid.vel[a].Data[n]
 		}
 		if m.index[a][n] == 0 {
 			phi, _ := s.around(i, j, k, a, a)
+			// V_u: liquid in the voxel round the face; the more, the more inertia
 			vol := share(phi)
 			if at := [3]int{i, j, k}[a]; at == 0 || at == [3]int{s.NX, s.NY, s.NZ}[a] {
 				vol *= 0.5 // the other half lies outside
@@ -120,6 +132,7 @@ func (s *Solver) gatherStress(nu float32) *stress {
 		id := int32(len(m.el))
 		any := false
 		for slot, f := range e.face {
+			// the transposed entry, so that force can gather without searching
 			if f >= 0 && e.coef[slot] != 0 {
 				m.at[f][m.count[f]] = touch{id, int8(slot)}
 				m.count[f]++
@@ -136,6 +149,7 @@ func (s *Solver) gatherStress(nu float32) *stress {
 				if i < s.NX && j < s.NY && k < s.NZ {
 					s.stretch(i, j, k, nu, unknown, add)
 				}
+				// the three edges that start at this corner
 				for _, ab := range [3][2]int{{0, 1}, {0, 2}, {1, 2}} {
 					s.shear(i, j, k, ab[0], ab[1], nu, unknown, add)
 				}
@@ -155,6 +169,7 @@ func (s *Solver) stretch(i, j, k int, nu float32, unknown func(a, i, j, k int) (
 		if s.Flat && a == 2 {
 			continue
 		}
+		// τ_aa = 2 μ ∂u_a/∂a: the difference of a cell's two faces
 		up := [3]int{i, j, k}
 		up[a]++
 		f0, k0 := unknown(a, i, j, k)
@@ -178,6 +193,7 @@ func (s *Solver) shear(i, j, k, a, b int, nu float32, unknown func(a, i, j, k in
 	if !ok || v == 0 {
 		return
 	}
+	// τ_ab = μ (∂u_a/∂b + ∂u_b/∂a): four faces round the edge
 	e := element{face: [4]int32{-1, -1, -1, -1}, w: nu * v}
 	for side, ab := range [2][2]int{{a, b}, {b, a}} {
 		lo := at
@@ -188,6 +204,9 @@ func (s *Solver) shear(i, j, k, a, b int, nu float32, unknown func(a, i, j, k in
 		}
 		f0, k0 := unknown(ab[0], lo[0], lo[1], lo[2])
 		f1, k1 := unknown(ab[0], at[0], at[1], at[2])
+		// As the ghost-fluid way does for pressure, the wall is put where it is and
+		// not at the next face: drag in a pipe converges in second order instead of
+		// first.
 		theta := float32(1)
 		if (f0 < 0) != (f1 < 0) {
 			theta = s.toWall(ab[0], ab[1], lo, at, f0 < 0)
@@ -231,6 +250,7 @@ func (s *Solver) toWall(a, b int, lo, hi [3]int, low bool) float32 {
 	if in <= 0 || out >= 0 {
 		return 1
 	}
+	// 0.25: a wall all but on the face would make the system as stiff as you like
 	return min(max(in/(in-out), 0.25), 1)
 }
 
@@ -238,8 +258,11 @@ func (s *Solver) toWall(a, b int, lo, hi [3]int, low bool) float32 {
 // of strain times twice the viscosity, weighed by volumes; solids hold theirs.
 func (s *Solver) solveStress(m *stress, tol float64, most int) int {
 	n := len(m.x)
+	// Plain CG with the diagonal before it. With ν·dt/h² up to a few hundred it
+	// takes some tens of iterations; thick honey more, and most bounds it.
 	vec := func() []float32 { return make([]float32, n) }
 	m.b, m.diag, m.strn = vec(), vec(), make([]float32, len(m.el))
+	// B x, weighted: one number an element, written once and gathered by its faces
 	strain := func(x []float32, withKnown bool) {
 		s.crew.For(len(m.el), 4096, func(lo, hi int) {
 			for i := lo; i < hi; i++ {
@@ -257,6 +280,7 @@ func (s *Solver) solveStress(m *stress, tol float64, most int) int {
 			}
 		})
 	}
+	// row f of Bᵀ: sums in a fixed order, whatever the thread
 	force := func(f int) (sum float32) {
 		for _, t := range m.at[f][:m.count[f]] {
 			sum += m.el[t.element].coef[t.slot] * m.strn[t.element]
@@ -282,6 +306,8 @@ func (s *Solver) solveStress(m *stress, tol float64, most int) int {
 		return 0
 	}
 	// what the residual is held against: the momentum, or the force at the start
+	// Relative to the momentum and not to the first residual: where nothing shears,
+	// the residual is rounding, and no iteration would bring it down.
 	mass := 0.0
 	for i, v := range m.vol {
 		mass += float64(v*m.x[i]) * float64(v*m.x[i])
@@ -308,6 +334,7 @@ func (s *Solver) solveStress(m *stress, tol float64, most int) int {
 				q[i] = m.vol[i]*p[i] + force(i)
 			}
 		})
+		// not positive only by rounding, once the residual is nothing
 		pq := sys.dot(p, q)
 		if !(pq > 0) {
 			return it
