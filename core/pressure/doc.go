@@ -14,6 +14,19 @@
 // weights are means of the fine ones, and the plane p = 0 keeps its place in
 // space on every level.
 //
+// Why multigrid before CG and not alone: a V-cycle by itself stalls where the coarse
+// levels misjudge thin walls and narrow openings. CG then needs a few more
+// iterations for those few modes, and no more, as long as the cycle is symmetric and
+// positive definite: equal sweeps before and after, restriction the transpose of
+// prolongation, the coarsest level by symmetric sweeps.
+//
+// What an iteration moves on the finest level, in arrays of 4 bytes a cell: the
+// cycle about 30, A p with its product 3, the two updates with the residual's norm
+// 6, the new direction 3. Levels below add a seventh to the cycle.
+//
+// Memory: ten arrays a level and five of CG, 60 bytes a cell on the finest level and
+// about 6 on all others together.
+//
 // Layout: every row starts on a 64-byte boundary and is padded to whole
 // blocks of 16 values; a zero pad of 16 precedes each row and zero halo rows
 // and planes surround the box, so inner loops have no branches and no tails.

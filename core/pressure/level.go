@@ -26,6 +26,8 @@ type level struct {
 	n      int // padded row length
 	sy, sz int // strides of j and k
 	log    [3]int
+	// The weight of a cell's upper face is the lower one of its neighbour, so three
+	// arrays hold all six.
 	// wx, wy, wz are the weights of each cell's lower faces; written only
 	// where some face isn't fully open, or all weights of a level differ from 1
 	wx, wy, wz []float32
@@ -45,6 +47,8 @@ type level struct {
 // a cell on the finest level, an eighth of that on the next.
 func newLevel(d grid.Dims, log [3]int, alloc func(int) []float32) *level {
 	l := &level{Dims: d, log: log}
+	// whole vectors in a row, and a pad of one vector between rows: a stencil may
+	// read a cell to the left and to the right of a run without asking
 	l.n = (d.NX + 15) / 16 * 16
 	l.sy = l.n + pad
 	l.sz = l.sy * (d.NY + 2)
@@ -61,6 +65,8 @@ func newLevel(d grid.Dims, log [3]int, alloc func(int) []float32) *level {
 
 // alloc makes an array with halo whose rows start on 64-byte boundaries.
 func (l *level) alloc(alloc func(int) []float32) []float32 {
+	// Go aligns large blocks to pages, small ones to less; up to 15 values are
+	// skipped so that no vector straddles two cache lines
 	size := l.sz*(l.NZ+2) + pad
 	raw := alloc(size + 16)
 	skip := 0
@@ -93,6 +99,8 @@ func (l *level) use(t *grid.Tiles) {
 	l.count = 0
 	for k := range l.NZ {
 		for j := range l.NY {
+			// A coarse cell is in use where any fine cell of it is: the spans of all
+			// tile rows that it covers, joined, then halved along x.
 			var list []grid.Span
 			j1, k1 := min((j+1)<<l.log[1], t.Cells.NY)-1, min((k+1)<<l.log[2], t.Cells.NZ)-1
 			for K := k << l.log[2] / grid.TileZ; K <= k1/grid.TileZ; K++ {
@@ -135,6 +143,8 @@ func (l *level) line(k int) {
 		w := l.weighted[k*l.NY+j]
 		o := l.at(j, k)
 		for _, s := range l.spans[k*l.NY+j] {
+			// rounded out to whole vectors: the values beside a span belong to no
+			// cell, have diagonal 0, and stay 0
 			lo, hi := s.Lo&^15, min((s.Hi+15)&^15, l.n)
 			if n := len(list); n > 0 {
 				last := &list[n-1]
@@ -174,8 +184,13 @@ func (l *level) geometry(a, nFine int) (inner, low, high float32) {
 	top := max(l.log[0], l.log[1], l.log[2])
 	ratio := float64(int(1) << (top - l.log[a]))
 	h := float64(int(1) << l.log[a])
+	// p = 0 lies half a fine cell outside the box on every level: at (½h + ½)/h
+	// coarse cells from the first coarse centre. On the high side the last coarse
+	// cell may stick out of the box by up to h − 1 cells.
 	dLow := (0.5*h + 0.5) / h
 	dHigh := max(0.25, (float64(nFine)+0.5-(float64(n)-0.5)*h)/h)
+	// where an axis stops being halved before the others its cells are narrower than
+	// the longest, and its second difference counts for more
 	r2 := ratio * ratio
 	return float32(r2), float32(r2 / dLow), float32(r2 / dHigh)
 }
@@ -200,12 +215,14 @@ func (l *level) sides(a, nFine int, open Sides) sides {
 // beside it, which has the given cells in use; side is what holds beyond the
 // box.
 func (s sides) across(w []float32, beside []grid.Span, outside bool, side float32) {
+	// beyond the box every face has the side's weight, open or shut
 	if outside {
 		for i := range w {
 			w[i] = side
 		}
 		return
 	}
+	// mostly the row beside is in use from end to end
 	if len(beside) == 1 && beside[0].Lo == 0 && beside[0].Hi == len(w) {
 		for i := range w {
 			w[i] = s.inner
@@ -232,11 +249,17 @@ func scaleRow(w, by []float32) {
 // assemble fills weights, diagonal and runs.
 func (l *level) assemble(crew grid.Crew, fine grid.Dims, open Sides, solids bool, near Range) {
 	sx, sy, sz := l.sides(0, fine.NX, open), l.sides(1, fine.NY, open), l.sides(2, fine.NZ, open)
+	// even and without solids nothing has a weight but 1: most levels, most of the
+	// time
 	even := sx.inner == 1 && sy.inner == 1 && sz.inner == 1
 	crew.For(l.NZ, 1, func(k0, k1 int) {
+		// weights of a row's faces, put together here whatever is then stored
 		room := make([]float32, 5*l.NX+1)
 		y0, y1, z0, z1, x := room[:l.NX], room[l.NX:2*l.NX], room[2*l.NX:3*l.NX], room[3*l.NX:4*l.NX], room[4*l.NX:]
 		for k := k0; k < k1; k++ {
+			// Runs are joined over the pads of whole rows of one kind: in a full box
+			// a plane is one run, and the kernels' start-up is paid once and not per
+			// row.
 			for j := range l.NY {
 				spans := l.cells(j, k)
 				l.weighted[k*l.NY+j] = false
@@ -261,6 +284,8 @@ func (l *level) assemble(crew grid.Crew, fine grid.Dims, open Sides, solids bool
 				if spans[len(spans)-1].Hi == l.NX {
 					x[l.NX] = sx.high
 				}
+				// Rows are told apart: those whose faces are all fully open use the
+				// kernel that reads no weights, and so move three arrays less.
 				plain := even
 				if solids && near.row(j, k) {
 					f := l.frac
@@ -285,6 +310,8 @@ func (l *level) assemble(crew grid.Crew, fine grid.Dims, open Sides, solids bool
 					diag, invd := l.diag[o+s.Lo:o+s.Hi], l.invd[o+s.Lo:o+s.Hi]
 					a, b, c, d, e, g := x[s.Lo:s.Hi], x[s.Lo+1:s.Hi+1], y0[s.Lo:s.Hi], y1[s.Lo:s.Hi], z0[s.Lo:s.Hi], z1[s.Lo:s.Hi]
 					for i := range diag {
+						// the order of sums is that of the kernels: A p of a
+						// constant is then exactly 0
 						v := ((a[i] + b[i]) + (c[i] + d[i])) + (e[i] + g[i])
 						diag[i], invd[i] = 0, 0
 						if v > 0 {
@@ -326,6 +353,9 @@ func (l *level) open(spans []grid.Span, fx, y0, y1, z0, z1 []float32, j, k int) 
 // coarsen makes the fractions of level c from those of level l: means over the
 // fine faces that a coarse face covers, within a range of the coarse level.
 func (l *level) coarsen(crew grid.Crew, c *level, by [3]int, r Range) {
+	// A coarse face covers by[b]·by[c] fine ones; their mean open share is its own.
+	// Where a coarse cell holds a thin wall this lets correction leak through it:
+	// the price of a hierarchy by geometry, paid in CG iterations.
 	mean := func(src, dst *grid.Field, axis int) {
 		span := by
 		span[axis] = 1

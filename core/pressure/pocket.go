@@ -21,6 +21,7 @@ type piece struct {
 func (s *Solver) findPockets() {
 	s.pocket = nil
 	f := s.lv[0]
+	// without solids there is one part, and it is shut in or not
 	if !s.solids {
 		if !s.open.Any() && s.tiles.Full() {
 			whole := pocket{count: f.Len()}
@@ -34,6 +35,8 @@ func (s *Solver) findPockets() {
 		return
 	}
 	list, rows := f.pieces()
+	// union–find over stretches with path halving: cells are far more than
+	// stretches, and a row's stretches are found in one pass
 	root := func(i int32) int32 {
 		for list[i].up != i {
 			list[i].up = list[list[i].up].up
@@ -42,6 +45,8 @@ func (s *Solver) findPockets() {
 		return i
 	}
 	join := func(row, beside grid.Span, w []float32, shift int) {
+		// two sorted lists are walked like a merge; stretches that overlap with any
+		// open face between them are joined
 		a, b := row.Lo, beside.Lo
 		for a < row.Hi && b < beside.Hi {
 			p, q := &list[a], &list[b]
@@ -49,6 +54,8 @@ func (s *Solver) findPockets() {
 			for o := lo; o < hi; o++ {
 				if w[o] > 0 {
 					ra, rb := root(int32(a)), root(int32(b))
+					// the smaller index becomes the root: the parts' order is that
+					// of memory
 					list[max(ra, rb)].up = min(ra, rb)
 					break
 				}
@@ -135,6 +142,8 @@ func (l *level) held(p piece, open Sides) bool {
 		low(c+1, l.wx[c+1])
 		low(c+l.sy, l.wy[c+l.sy])
 		low(c+l.sz, l.wz[c+l.sz])
+		// the diagonal holds all faces; what inner faces don't account for leads to
+		// p = 0
 		if l.diag[c] > inner*1.0001 {
 			return true
 		}

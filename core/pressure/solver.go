@@ -25,12 +25,14 @@ type Stats struct {
 
 // Solver holds the hierarchy for one box; it is reused from step to step.
 type Solver struct {
-	crew   grid.Crew
-	dims   grid.Dims
-	open   Sides
-	tiles  *grid.Tiles
-	lv     []*level
-	tr     []transfer
+	crew  grid.Crew
+	dims  grid.Dims
+	open  Sides
+	tiles *grid.Tiles
+	lv    []*level
+	tr    []transfer
+	// CG's own vectors, on the finest level alone; the levels have those of the
+	// cycle
 	p, q   []float32 // search direction and A·p
 	res    []float32 // residual
 	sol    []float32
@@ -78,6 +80,8 @@ func NewIn(d grid.Dims, crew grid.Crew, alloc func(n int) []float32) (*Solver, e
 	}
 	s := &Solver{crew: crew, dims: d}
 	log := [3]int{}
+	// Levels halve every axis that still has two cells or more, until the longest
+	// has six or fewer: those are solved by sweeps.
 	cur := d
 	for {
 		l := newLevel(cur, log, alloc)
@@ -97,6 +101,9 @@ func NewIn(d grid.Dims, crew grid.Crew, alloc func(n int) []float32) (*Solver, e
 			}
 		}
 		cur = grid.Dims{NX: n[0], NY: n[1], NZ: n[2]}
+		// The operator isn't divided by h², so a coarse right side is 4/2^axes times
+		// the mean of the fine ones: h grows by 2 (h² by 4), and a coarse cell
+		// stands for 2^axes fine ones, whose residuals restriction adds up.
 		s.tr = append(s.tr, transfer{by: by, scale: 4 / float32(int(1)<<axes)})
 	}
 	for i := range s.tr {
@@ -120,16 +127,21 @@ func (s *Solver) Setup(open Sides, tiles *grid.Tiles, fx, fy, fz *grid.Field) {
 
 // SetupNear is Setup where all faces beyond a range of cells are fully open.
 func (s *Solver) SetupNear(open Sides, tiles *grid.Tiles, fx, fy, fz *grid.Field, near Range) {
+	// Full tiles are told apart by Full and not by identity: two such sets mean the
+	// same, and nothing needs to be done anew.
 	if tiles == nil {
 		tiles = grid.NewTiles(s.dims, true)
 	}
 	sameTiles := s.tiles != nil && (s.tiles == tiles || s.tiles.Full() && tiles.Full())
+	// what solids touched last time has to be opened again
 	dirty := near.join(s.near)
 	if !sameTiles || s.open != open || !s.solids {
 		dirty = Range{Hi: [3]int{s.dims.NX, s.dims.NY, s.dims.NZ}}
 	}
 	s.open, s.solids, s.near = open, fx != nil, near
 	if !sameTiles {
+		// arrays outside the runs must read zero: cleared on the old runs, before
+		// the new
 		s.rows(func(o, n int) {
 			for _, a := range [][]float32{s.p, s.q, s.res, s.sol, s.rhs} {
 				clear(a[o : o+n])
@@ -144,6 +156,7 @@ func (s *Solver) SetupNear(open Sides, tiles *grid.Tiles, fx, fy, fz *grid.Field
 	if s.solids {
 		s.load(fx, fy, fz, dirty)
 	}
+	// from fine to coarse: a level's fractions are means of those of the one above
 	for i, l := range s.lv {
 		if s.solids && i > 0 {
 			s.lv[i-1].coarsen(s.crew, l, s.tr[i-1].by, dirty.coarse(l.log))
@@ -153,6 +166,7 @@ func (s *Solver) SetupNear(open Sides, tiles *grid.Tiles, fx, fy, fz *grid.Field
 	for _, t := range s.tr {
 		t.normalise(s.crew, open)
 	}
+	// last, as it reads the assembled diagonals
 	s.findPockets()
 }
 
@@ -168,6 +182,7 @@ func (s *Solver) load(fx, fy, fz *grid.Field, r Range) {
 	for axis, c := range [3][2]*grid.Field{{f.x, fx}, {f.y, fy}, {f.z, fz}} {
 		dst, src := c[0], c[1]
 		s.crew.For(dst.NZ, 2, func(k0, k1 int) {
+			// one row and plane more than cells: faces on the range's far sides
 			for k := max(k0, r.Lo[2]); k < min(k1, r.Hi[2]+2); k++ {
 				for j := max(r.Lo[1], 0); j < min(dst.NY, r.Hi[1]+2); j++ {
 					d := dst.Row(j, k)
@@ -197,6 +212,7 @@ func closeSides(f *grid.Field, axis int, open Sides) {
 		}
 		for k := range f.NZ {
 			for j := range f.NY {
+				// a wall of y or z is a whole row; one of x a single value of each
 				if (axis == 1 && j != at) || (axis == 2 && k != at) {
 					continue
 				}
@@ -222,10 +238,14 @@ func (s *Solver) Pressure(j, k int) []float32 { return s.lv[0].row(s.sol, j, k)[
 // Below 2e-5 float32 isn't enough: the solution is then kept in float64 and
 // refined by solving for corrections.
 func (s *Solver) Solve(tol float64, maxIter int) Stats {
+	// Cells that can't have a pressure are no unknowns, and pockets are only
+	// solvable without a mean; both are made so before the first norm is taken.
 	s.mask(s.rhs)
 	s.settle(s.rhs)
 	f := s.lv[0]
 	s.rows(func(o, n int) { copy(s.res[o:o+n], s.rhs[o:o+n]) })
+	// float32's rounding in A p is about 1e-7 of its terms, which leaves a residual
+	// of some 1e-5 after tens of iterations; tighter goals go through refinement.
 	if tol >= 2e-5 {
 		return s.cg(tol, maxIter, math.Sqrt(s.dotAll(s.rhs, s.rhs)))
 	}
@@ -240,6 +260,8 @@ func (s *Solver) Solve(tol float64, maxIter int) Stats {
 		return Stats{Converged: true}
 	}
 	left := 1.0
+	// Iterative refinement: x_wide += solve(b − A x_wide) with the residual in
+	// float64. Each pass may gain four digits; six are more than float64 can use.
 	for pass := 0; pass < 6 && st.Iterations < maxIter; pass++ {
 		inner := s.cg(max(1e-4, 0.7*tol/left), maxIter-st.Iterations, left*norm)
 		st.Iterations += inner.Iterations
@@ -257,10 +279,12 @@ func (s *Solver) Solve(tol float64, maxIter int) Stats {
 			st.Converged = true
 			break
 		}
+		// no gain any more: what is left is rounding
 		if st.Residual > 0.9*left {
 			break
 		}
 		left = st.Residual
+		// rounding has brought a mean back into pockets
 		s.settle(s.res)
 	}
 	s.rows(func(o, n int) {
@@ -282,6 +306,8 @@ func (s *Solver) cg(tol float64, maxIter int, norm float64) Stats {
 	}
 	var rz float64
 	for st.Iterations < maxIter {
+		// z = M⁻¹ r. β = ⟨r,z⟩/⟨r,z⟩_before (Fletcher and Reeves) is right as M
+		// doesn't change from iteration to iteration.
 		z := s.precondition()
 		next := s.dotAll(s.res, z)
 		if !(next > 0) || math.IsInf(next, 0) {
@@ -297,6 +323,8 @@ func (s *Solver) cg(tol float64, maxIter int, norm float64) Stats {
 		if !(pq > 0) {
 			break
 		}
+		// α in float32, sums before it in float64: the update itself is float32
+		// anyway
 		a := float32(rz / pq)
 		rr := s.update(a)
 		st.Iterations++
@@ -323,9 +351,12 @@ const strip = 4096
 
 // sums is rows with a partial sum for each plane, taken over strips of it.
 func (s *Solver) sums(fn func(o, n int) float64) float64 {
+	// A plane's product is taken right after its A p, while q is still in the cache.
 	f := s.lv[0]
 	s.crew.For(f.NZ, f.grain(), func(k0, k1 int) {
 		for k := k0; k < k1; k++ {
+			// runs are cut into strips: 4,096 values in 16 lanes are 256 a lane, few
+			// enough for float32 sums
 			var sum float64
 			for _, r := range f.runs[k] {
 				sum += strips(r, fn)
@@ -358,6 +389,7 @@ func (s *Solver) dotAll(a, b []float32) float64 {
 
 // applyDot sets q = A p and returns p·q.
 func (s *Solver) applyDot() float64 {
+	// the cycle reads its right side from the level's b; the residual lends itself
 	f := s.lv[0]
 	s.crew.For(f.NZ, f.grain(), func(k0, k1 int) {
 		for k := k0; k < k1; k++ {
@@ -388,6 +420,8 @@ func (l *level) applyPlane(dst, x []float32, k int) {
 	for _, r := range l.runs[k] {
 		l.stencil.Apply(dst, x, r.o, r.n, r.weighted)
 	}
+	// a run may go on over the pad between two rows, where the stencil has written
+	// what a cell there would have; those values must read zero
 	for j := range l.NY {
 		if s := l.cells(j, k); len(s) > 0 && s[len(s)-1].Hi == l.NX {
 			o := l.at(j, k)
@@ -431,15 +465,22 @@ func (s *Solver) precondition() []float32 {
 // coarser level, its correction added, two sweeps. On the finest level it moves
 // about 30 arrays of 4 bytes a cell; all levels below together a seventh of that.
 func (s *Solver) cycle(i int) {
+	// First sweep: from x = 0 Jacobi is x = ω b/d, a scaling. Second sweep,
+	// residual, down; up, two sweeps. With Jacobi the order of cells has no part, so
+	// the cycle is symmetric with two sweeps on each side.
 	l := s.lv[i]
 	if i == len(s.lv)-1 {
 		l.gaussSeidel(max(8, 2*max(l.NX, l.NY, l.NZ)))
 		return
 	}
+	// l.t takes part as the other half of the double buffer: after an even number of
+	// sweeps the result is in x
 	s.each(l, func(o, n int) { vec.Scale(l.t[o:o+n], l.b[o:o+n], l.invd[o:o+n], omega) })
 	l.sweep(s.crew, l.x, l.t)
 	s.crew.For(l.NZ, l.grain(), func(k0, k1 int) {
 		for k := k0; k < k1; k++ {
+			// normalised already: restriction is the transpose of a prolongation
+			// times pn
 			l.applyPlane(l.r, l.x, k)
 			for _, r := range l.runs[k] {
 				o, n := r.o, r.n
@@ -468,12 +509,14 @@ func (s *Solver) each(l *level, fn func(o, n int)) {
 
 // gaussSeidel solves the coarsest level by symmetric sweeps from zero.
 func (l *level) gaussSeidel(sweeps int) {
+	// at most 6³ cells: forwards and backwards in the order of memory, on one thread
 	clear(l.x)
 	relax := func(j, k, i int) {
 		o := l.at(j, k) + i
 		if l.invd[o] == 0 {
 			return
 		}
+		// all six weights are 1: they are never read, nor written, for such rows
 		if !l.weighted[k*l.NY+j] {
 			l.x[o] = (l.b[o] + (l.x[o-1] + l.x[o+1] + l.x[o-l.sy] + l.x[o+l.sy] + l.x[o-l.sz] + l.x[o+l.sz])) * l.invd[o]
 			return
@@ -505,6 +548,7 @@ func (s *Solver) mask(a []float32) {
 	s.crew.For(f.NZ, f.grain(), func(k0, k1 int) {
 		for k := k0; k < k1; k++ {
 			for _, r := range f.runs[k] {
+				// plain rows have no cell without a diagonal
 				if !r.weighted {
 					continue
 				}

@@ -15,6 +15,8 @@ type transfer struct {
 // parents are the two coarse indices that fine index i draws from, and their
 // weights.
 func parents(i, by int) (a, b int, wa, wb float32) {
+	// ¾ from the coarse cell it lies in, ¼ from the neighbour on its side: linear
+	// interpolation between cell centres
 	if by == 1 {
 		return i, i, 1, 0
 	}
@@ -106,6 +108,7 @@ func (t transfer) gather(s grid.Span, J, K int, sum []float32) {
 	jr, jw, jn := children(J, t.by[1], f.NY)
 	kr, kw, kn := children(K, t.by[2], f.NZ)
 	part := func(j, k int) []float32 { return f.row(f.r, j, k)[lo:hi] }
+	// four rows at a time: one pass of reading and writing the sums instead of four
 	if jn == 4 {
 		for b := range kn {
 			w := kw[b]
@@ -126,6 +129,7 @@ func (t transfer) gather(s grid.Span, J, K int, sum []float32) {
 		}
 		return
 	}
+	// along x: weights ¼ ¾ ¾ ¼ of four neighbouring fine values
 	q := t.scale * 0.25
 	for i := range dst {
 		at := pad + 2*(s.Lo+i) - 1
@@ -140,6 +144,8 @@ func children(I, by, n int) (at [4]int, w [4]float32, count int) {
 		at[0], w[0] = I, 1
 		return at, w, 1
 	}
+	// the transpose of parents: the four fine cells that draw from I, at the rims
+	// fewer
 	for m, v := range [4]float32{0.25, 0.75, 0.75, 0.25} {
 		if i := 2*I - 1 + m; i >= 0 && i < n {
 			at[count], w[count] = i, v
@@ -154,6 +160,7 @@ func children(I, by, n int) (at [4]int, w [4]float32, count int) {
 // beside cells in use).
 func (t transfer) normalise(crew grid.Crew, open Sides) {
 	f, c := t.fine, t.coarse
+	// c.t is free between solves, and cleared again below
 	avail := c.t // 1 where a coarse value exists, one cell of halo included
 	near := t.near()
 	each := func(fn func(j, k int)) {
@@ -167,6 +174,9 @@ func (t transfer) normalise(crew grid.Crew, open Sides) {
 			}
 		})
 	}
+	// A fine cell beside a solid draws from coarse cells that aren't there. Dividing
+	// by the sum of weights that are carries the others' correction to it unchanged,
+	// where plain interpolation would halve it.
 	each(func(j, k int) { c.exist(avail, j, k, open) })
 	crew.For(f.NZ, 1, func(k0, k1 int) {
 		tmp := make([]float32, t.room())
@@ -201,6 +211,7 @@ func (t transfer) near() []bool {
 			if len(c.cells(j, k)) == 0 {
 				continue
 			}
+			// a fine cell draws from its own coarse row and the eight round it
 			for b := range 9 {
 				near[(k+b/3)*(c.NY+2)+j+b%3] = true
 			}
@@ -214,6 +225,7 @@ func (t transfer) near() []bool {
 func (l *level) exist(avail []float32, j, k int, open Sides) {
 	o := l.at(j, k)
 	row := avail[o-1 : o+l.NX+1]
+	// beyond a wall nothing exists; beyond an open side the value 0 does
 	if !((j >= 0 || open[2]) && (j < l.NY || open[3]) && (k >= 0 || open[4]) && (k < l.NZ || open[5])) {
 		clear(row)
 		return
@@ -224,6 +236,7 @@ func (l *level) exist(avail []float32, j, k int, open Sides) {
 	for _, s := range l.cells(j, k) { // solids stand in cells in use alone
 		for i := s.Lo; i < s.Hi; i++ {
 			if l.diag[o+i] <= 0 {
+				// row begins with the halo cell, hence the one more
 				row[i+1] = 0
 			}
 		}

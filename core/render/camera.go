@@ -83,6 +83,7 @@ func (c *Camera) lensRay(x, y float64, w, h int, r *dice) (o, d geom.Vec3) {
 	}
 	sharp := c.Eye.Add(d.Mul(c.focus / d.Dot(c.forward)))
 	s, q := math.Sincos(2 * math.Pi * r.next())
+	// even over the lens's disc
 	rad := c.opening * math.Sqrt(r.next())
 	o = c.Eye.Add(c.right.Mul(rad * q)).Add(c.up.Mul(rad * s))
 	return o, sharp.Sub(o).Unit()
@@ -104,6 +105,8 @@ func roll(x, y, n int) dice {
 }
 
 func (d *dice) next() float64 {
+	// counter and finaliser: any start gives an independent sequence, and a sample's
+	// numbers don't depend on how many another took
 	d.seed += 0x9E3779B97F4A7C15
 	h := d.seed
 	h = (h ^ h>>30) * 0xBF58476D1CE4E5B9
@@ -114,6 +117,7 @@ func (d *dice) next() float64 {
 // basis makes two directions square to n.
 func basis(n geom.Vec3) (a, b geom.Vec3) {
 	// Duff et al. 2017
+	// without a branch or a square root, and continuous but for n.Z = 0
 	s := math.Copysign(1, n.Z)
 	p := -1 / (s + n.Z)
 	q := n.X * n.Y * p
@@ -133,6 +137,8 @@ func scatterHG(d geom.Vec3, g float64, r *dice) geom.Vec3 {
 	u := r.next()
 	cos := 1 - 2*u
 	if math.Abs(g) > 1e-3 {
+		// inversion of the Henyey–Greenstein cumulative; at g near 0 it is 0/0,
+		// hence above
 		t := (1 - g*g) / (1 - g + 2*g*u)
 		cos = (1 + g*g - t*t) / (2 * g)
 	}

@@ -33,6 +33,7 @@ const (
 // it is open, s; where that is 0 motion goes into its layer alone.
 func NewLiquid(phi *grid.Field, h float64, origin geom.Vec3, band, voxel float64, vel [3]*grid.Field, velH float64, velLow geom.Vec3, shutter float64) *Liquid {
 	l := &Liquid{Phi: phi, H: h, Origin: origin, Band: band, Voxel: voxel}
+	// motion may carry the surface into tiles that look empty at the frame itself
 	reach := 0
 	if vel[0] != nil {
 		l.moves = &drift{vel: vel, h: velH, origin: velLow, shutter: shutter}
@@ -45,6 +46,8 @@ func NewLiquid(phi *grid.Field, h float64, origin geom.Vec3, band, voxel float64
 	}
 	l.tiles = grid.Dims{NX: (phi.NX + tile - 1) / tile, NY: (phi.NY + tile - 1) / tile, NZ: (phi.NZ + tile - 1) / tile}
 	l.kind = make([]uint8, l.tiles.Len())
+	// distances are cut off at ±band: a tile that is all band is all air or all
+	// liquid
 	full := float32(band * 0.99)
 	for n := range l.kind {
 		i, j, k := n%l.tiles.NX, n/l.tiles.NX%l.tiles.NY, n/(l.tiles.NX*l.tiles.NY)
@@ -150,6 +153,8 @@ func (l *Liquid) ray(o, d geom.Vec3, far, moment float64) (t float64, normal geo
 	stop := min(end, far)
 	prev := from
 	still := l.moves == nil || moment == 0
+	// whole tiles without a surface are left in one go; in mixed ones steps follow
+	// the distance, never under a third of a cell nor over one and a half
 	o1, d1 := o.Sub(l.Origin).Mul(1/l.H), d.Mul(1/l.H) // in cells
 	for t = from; t < stop; {
 		q := o1.Add(d1.Mul(t))
@@ -167,6 +172,7 @@ func (l *Liquid) ray(o, d geom.Vec3, far, moment float64) (t float64, normal geo
 		}
 		if (v < 0) != was {
 			a, b := prev, t
+			// bisection: 2⁻¹⁴ of a step is well under a thousandth of a cell
 			for range 14 {
 				m := (a + b) / 2
 				if (l.Distance(o.Add(d.Mul(m)), moment) < 0) == was {
@@ -221,6 +227,8 @@ func (t *trip) medium(p geom.Vec3) medium {
 	if !s.clear {
 		return inAir
 	}
+	// Simulated liquid ends about a voxel from the glass that holds it. Rendered as
+	// it is, light would see air between the two and mirror there.
 	near := math.Inf(1)
 	for i := range t.solids {
 		if !t.solids[i].Clear {
@@ -273,11 +281,13 @@ func (s *Scene) soaked(m medium, far float64) look.RGB {
 // media throws back: cos is that of the angle to the normal, eta the index
 // before over the one behind. bent is the cosine behind it.
 func Fresnel(cos, eta float64) (share, bent float64) {
+	// Snell; over 1 there is total reflection
 	sin2 := eta * eta * (1 - cos*cos)
 	if sin2 >= 1 {
 		return 1, 0
 	}
 	bent = math.Sqrt(1 - sin2)
+	// amplitudes for light polarised across and along, their squares averaged
 	s := (eta*cos - bent) / (eta*cos + bent)
 	p := (cos - eta*bent) / (cos + eta*bent)
 	return (s*s + p*p) / 2, bent
@@ -298,6 +308,7 @@ func facet(n geom.Vec3, rough float64, r *dice) geom.Vec3 {
 		return n
 	}
 	a := rough * rough
+	// Beckmann: tan²θ = −α² ln(1 − u); 0.999 keeps the normal off the horizon
 	tan2 := -a * a * math.Log(1-r.next()*0.999)
 	return about(n, 1/math.Sqrt(1+tan2), 2*math.Pi*r.next())
 }
@@ -322,6 +333,7 @@ func (t *trip) crossClear(o, d geom.Vec3, h hit, in medium) (p, dir geom.Vec3, n
 		n, cos = h.normal, max(-d.Dot(h.normal), 1e-6)
 	}
 	eta := t.s.index(in) / t.s.index(behind)
+	// one of the two ways by chance: weights stay 1
 	f, bent := Fresnel(min(cos, 1), eta)
 	if t.r.next() < f {
 		return at.Add(h.normal.Mul(h.off)), mirrored(d, n), in, true
@@ -354,6 +366,8 @@ func (s *Scene) sunlit(t *trip, p, dir geom.Vec3, far float64) look.RGB {
 		now := t.medium(next)
 		if now != in {
 			f, _ := Fresnel(max(-dir.Dot(h.normal), 0.05), 1/1.33)
+			// a shadow ray goes straight through and pays what each surface throws
+			// back
 			w = w.Scale(1 - f)
 		}
 		p, in, far = next, now, far-h.t-4*h.off

@@ -22,6 +22,8 @@ type plane []float32
 // denoise filters a frame in place, alpha with its light.
 func (p *Picture) denoise(f film.Frame, strength float64) {
 	n := p.W * p.H
+	// a and b are the means of the even and the odd samples: independent of each
+	// other, with about the same variance
 	a, b, variance := make(plane, 4*n), make(plane, 4*n), make(plane, 4*n)
 	for i := range n {
 		c := p.count[i/p.W/block*p.across+i%p.W/block]
@@ -30,11 +32,15 @@ func (p *Picture) denoise(f film.Frame, strength float64) {
 			a[4*i+k] = p.half[4*i+k] / max(even, 1)
 			b[4*i+k] = (p.sum[4*i+k] - p.half[4*i+k]) / max(odd, 1)
 			d := a[4*i+k] - b[4*i+k]
+			// one difference a pixel is a poor estimate; two softenings make it a
+			// local one
 			variance[4*i+k] = d * d / 2 // of either half
 		}
 	}
 	variance = p.soften(p.soften(variance))
 	feats := p.features()
+	// a filtered by weights from b and the other way round, then averaged: the
+	// weights are independent of the noise that they filter
 	fa := p.nlm(a, b, variance, feats, strength)
 	fb := p.nlm(b, a, variance, feats, strength)
 	for i := range n {
@@ -79,6 +85,8 @@ func (p *Picture) features() []float32 {
 		s := p.share(i%p.W, i/p.W)
 		o := out[featureCount*i:]
 		if n := p.seen[4*i]; n > 0 {
+			// a quarter in the logarithm: 25 % apart in depth parts, near as well as
+			// far
 			o[0] = float32(math.Log(math.Max(float64(p.seen[4*i+1]/n), 1e-3))) / 0.25
 		}
 		for k := range 3 {

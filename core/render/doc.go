@@ -14,6 +14,24 @@
 // Unbiased for the given number of bounces, before adaptive stopping and
 // denoising.
 //
+// The equation. Radiance along a ray through a medium of extinction σ (1/m for
+// density 1), albedo a and emission per metre ε is
+//
+//	L(x,d) = ∫₀^far T(t) [ε + σ ρ a ∫ p(d·d') L(y,d') dd'] dt + T(far) L_behind,
+//	T(t)   = exp(−∫₀^t σ ρ ds).
+//
+// march takes the inner integral from a grid of light; path follows it by chance.
+//
+// Invariants that tests hold: with albedo 1 and a white sky round it nothing shows
+// (the furnace); a slab's transmittance is Beer and Lambert's; march and path agree
+// on single scattering; layers add up to the beauty; a picture that is continued has
+// the bits of one made in one go.
+//
+// Costs at 1280 × 720: the march reads 3 floats (density, sun, sky) at each look,
+// one every Step voxels in occupied tiles; a path reads one density each trial
+// collision, of which the majorants waste few where smoke is even within 8³ voxels,
+// and most of its time goes into shadow walks.
+//
 // Smoke, tint and flame are drawn from any channel through tables that are
 // read after voxels are mixed. Majorants follow the tables, and the way that
 // fluid goes while the shutter is open (Kim and Ko 2007).

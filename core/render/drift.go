@@ -32,6 +32,8 @@ func (d *drift) reaches(p geom.Vec3) bool {
 
 // back takes a place in voxels to where its fluid stood at the frame.
 func (d *drift) back(v *Volume, p geom.Vec3, moment float64) geom.Vec3 {
+	// one step upstream with the velocity where the look is: blur of half a shutter
+	// is short against the flow's scale
 	u := d.at(v.Origin.Add(p.Mul(v.H)))
 	return p.Sub(u.Mul(moment / v.H))
 }
@@ -63,6 +65,8 @@ func (d *drift) spread(v *Volume, major []float32) []float32 {
 						}
 					}
 				}
+				// the fastest fluid in and round the tile, half an exposure, in
+				// tiles
 				var reach [3]int
 				for c := range 3 {
 					reach[c] = int(math.Ceil(float64(top[c]) * d.shutter / 2 / v.H / tile))

@@ -81,6 +81,8 @@ func (v *Volume) Dress(c *Channels, l *look.Look, crew grid.Crew) (notes []strin
 		}
 	}
 	fresh := false
+	// The look may draw smoke, tint and flame from any channel; those that a take
+	// doesn't hold are named instead of left out in silence.
 	if l.Opacity != nil {
 		f, over := c.named(l.SmokeFrom)
 		if f == nil {
@@ -118,6 +120,8 @@ type flame struct {
 // glow is the light that a metre gives, from the values at a place.
 func (f *flame) glow(density, burn, heat, drive float64) look.RGB {
 	l := f.l
+	// k is emission per metre relative to a black body: soot by density (Kirchhoff:
+	// what absorbs, emits), flame by burn
 	k := 0.0
 	if l.FlameAnywhere {
 		k = l.FlameThickness * f.curve(drive)
@@ -131,8 +135,10 @@ func (f *flame) glow(density, burn, heat, drive float64) look.RGB {
 		return look.RGB{}
 	}
 	var out look.RGB
+	// the black body's own colour, unless the ramp alone is wanted
 	if l.FlameMix < 1 && f.heat != nil {
 		t := (heat + f.air) * l.FlameScale
+		// flat tones: temperature in steps, each with a soft edge
 		if l.FlameBands > 0 {
 			u := (t - l.FlameRamp.Low) / max(l.FlameRamp.High-l.FlameRamp.Low, 1e-9)
 			if u <= 0 {
@@ -150,6 +156,7 @@ func (f *flame) glow(density, burn, heat, drive float64) look.RGB {
 		out = out.Add(l.FlameRamp.At(drive + f.over).Scale(l.FlameMix * k))
 	}
 	for c := range out {
+		// T⁴ overflows what a picture can hold at a keyed absurdity
 		out[c] = min(out[c], 1e6)
 	}
 	return out
@@ -218,6 +225,7 @@ func (v *Volume) ignite(c *Channels, l *look.Look, crew grid.Crew) error {
 		v.Glow[c] = grid.NewField(d)
 	}
 	// by heat alone nothing under 500 K is seen
+	// below 500 K nothing is visible: most voxels of a fire's box are skipped here
 	cold, visible := !l.FlameAnywhere && l.FlameMix == 0, 475/l.FlameScale
 	crew.For(d.NZ, 2, func(k0, k1 int) {
 		for n := d.Index(0, 0, k0); n < d.Index(0, 0, k1); n++ {
@@ -238,6 +246,7 @@ func (v *Volume) ignite(c *Channels, l *look.Look, crew grid.Crew) error {
 			v.Glow[c] = grid.Soften(v.Glow[c], crew)
 		}
 	}
+	// side by side for glowAt: a look reads eight places and not 24
 	v.glow = make([]float32, 4*d.Len())
 	crew.For(d.NZ, 2, func(k0, k1 int) {
 		for n := d.Index(0, 0, k0); n < d.Index(0, 0, k1); n++ {

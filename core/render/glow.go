@@ -30,6 +30,8 @@ func (v *Volume) lightTiles(crew grid.Crew) {
 			for j := range t.NY {
 				for i := range t.NX {
 					n := t.Index(i, j, k)
+					// A tile with a ring, for lit; power and weight count each voxel
+					// once, in its own tile.
 					for z := max(k*tile-1, 0); z < min(k*tile+tile+1, f.NZ); z++ {
 						for y := max(j*tile-1, 0); y < min(j*tile+tile+1, f.NY); y++ {
 							o := f.Index(0, y, z)
@@ -79,6 +81,7 @@ func (v *Volume) lightTiles(crew grid.Crew) {
 		v.blaze = math.Sqrt(max(square/v.power-v.hearth.Dot(v.hearth), v.H*v.H))
 	}
 	v.pick = newDiscrete(weight)
+	// fire that moves may be met in tiles where none stands at the frame
 	if v.moves != nil {
 		f := make([]float32, len(v.lit))
 		for n, l := range v.lit {
@@ -90,6 +93,8 @@ func (v *Volume) lightTiles(crew grid.Crew) {
 			v.lit[n] = l > 0
 		}
 	}
+	// Surfaces see a dozen lights with shadows, smoke 160 without: a shadow ray
+	// costs far more than a look through mean densities.
 	v.lamps = gatherFires(slices.Clone(v.fires), maxLamps)
 	v.fires = gatherFires(v.fires, maxFires)
 }
@@ -106,6 +111,8 @@ func gatherFires(list []fire, most int) []fire {
 		if cell == 0 {
 			cell = list[0].size * 2
 		}
+		// cells grow until few enough are left; each keeps its total power and its
+		// middle
 		cell *= 1.5
 		at := map[[3]int]int{}
 		var out []fire
@@ -124,6 +131,7 @@ func gatherFires(list []fire, most int) []fire {
 		}
 		list = out
 	}
+	// brightest first, equals in order: sums have the same bits everywhere
 	slices.SortStableFunc(list, func(a, b fire) int {
 		switch {
 		case a.weight > b.weight:
@@ -150,6 +158,7 @@ func (v *Volume) fireOn(s *Scene, t *trip, at, normal geom.Vec3) (e look.RGB) {
 		if cos <= 0 {
 			continue
 		}
+		// up to the cluster's edge: its own voxels must not shadow it
 		if s.blocked(t, at, dir, r-f.size) {
 			continue
 		}
@@ -186,6 +195,7 @@ func (l *lightGrid) warm(v *Volume, s *Scene, sigma float64, crew grid.Crew) {
 						to := x.at.Sub(p)
 						r2 := to.Dot(to)
 						q := gain / (4 * math.Pi * (r2 + x.size*x.size))
+						// far too little to show on film
 						if q*x.weight < 1e-7 {
 							continue
 						}
@@ -230,6 +240,7 @@ func (v *Volume) thin(f *grid.Field) []float32 {
 func (v *Volume) between(mean []float32, a, b geom.Vec3, sigma float64) float64 {
 	d := b.Sub(a)
 	long := d.Len()
+	// at most 24 looks: on long ways the mean of a tile is as good as a finer one
 	n := min(max(int(long/(tile*v.H)*1.5), 1), 24)
 	q := v.toGrid(a).Mul(1.0 / tile)
 	step := d.Mul(1 / (tile * v.H * float64(n)))

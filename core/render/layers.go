@@ -29,6 +29,7 @@ func (p *Picture) Frame() film.Frame {
 // enough to tell noise by.
 func (p *Picture) Finished() film.Frame {
 	f := p.Frame()
+	// under four samples two halves say nothing of noise
 	if d := p.scene.Look.Denoise; d > 0 && !p.march && p.feats != nil && p.Samples >= 4 {
 		p.denoise(f, d)
 	}
@@ -45,6 +46,7 @@ type Layer struct {
 // LayerNames are the light groups that a scene has.
 func (s *Scene) LayerNames() []string {
 	out := []string{"emission", "sun", "sky", "fire"}
+	// two lamps of one name become name and name_2: layers are found by name
 	used := map[string]bool{}
 	for i := range s.Lamps {
 		if i == MaxLampGroups {

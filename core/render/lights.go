@@ -27,6 +27,8 @@ func newDiscrete(w []float64) *discrete {
 
 // draw gives an index and its chance; u is within [0,1).
 func (d *discrete) draw(u float64) (n int, chance float64) {
+	// inversion: the first running sum that reaches u; 1e-300 steps over entries of
+	// weight 0 at u = 0
 	n = min(sort.SearchFloat64s(d.sum, u*d.total+1e-300), len(d.sum)-1)
 	return n, d.chance(n)
 }
@@ -85,11 +87,15 @@ func (l *Lamp) sample(p geom.Vec3, r *dice) (d geom.Vec3, far, pdf float64, ok b
 		if c2 <= l.Radius*l.Radius*1.0001 {
 			return d, 0, 0, false
 		}
+		// uniform over the cone under which the ball is seen: nearer to 1/solid
+		// angle than any choice on its surface
 		cosMax := math.Sqrt(1 - l.Radius*l.Radius/c2)
 		d = about(to.Unit(), 1-r.next()*(1-cosMax), 2*math.Pi*r.next())
 		t, hit := l.hit(p, d, math.Inf(1))
 		return d, t, 1 / (2 * math.Pi * (1 - cosMax)), hit
 	}
+	// uniform over the panel's area; r²/(cos A) turns that into a density by solid
+	// angle
 	q := l.Centre.Add(l.U.Mul(2*r.next() - 1)).Add(l.V.Mul(2*r.next() - 1))
 	to := q.Sub(p)
 	far = to.Len()
@@ -147,6 +153,7 @@ func (l *Lamp) on(p, normal geom.Vec3) (e look.RGB, d geom.Vec3, far float64) {
 	far = to.Len()
 	d = to.Mul(1 / max(far, 1e-9))
 	shown := l.area()
+	// as a disc of the same area: the fall-off doesn't go to infinity near by
 	soft := l.area() / math.Pi
 	if l.Ball {
 		shown /= 4
@@ -192,6 +199,7 @@ func (e *Env) weigh() {
 	rows := make([]float64, e.H)
 	e.cols = make([]*discrete, e.H)
 	for y := range e.H {
+		// a pixel's solid angle shrinks with the sine of its latitude
 		sin := math.Sin(math.Pi * (float64(y) + 0.5) / float64(e.H))
 		w := make([]float64, e.W)
 		for x := range w {
@@ -233,6 +241,7 @@ func (e *Env) direction(u, v float64) geom.Vec3 {
 
 func (e *Env) place(d geom.Vec3) (u, v float64) {
 	u = (math.Atan2(d.X, -d.Z) - e.turn) / (2 * math.Pi)
+	// longitude wraps; latitude can't, as acos stays within 0 … π
 	u -= math.Floor(u)
 	return u, math.Acos(min(max(d.Y, -1), 1)) / math.Pi
 }

@@ -26,6 +26,7 @@ const opaque = 0.004
 // they mirror is looked up once, without smoke.
 func (p *Picture) marchRay(t *trip, o, d geom.Vec3, out *taken) {
 	s := p.scene
+	// what of the light from here on reaches the eye
 	through := look.RGB{1, 1, 1}
 	in, eye := t.medium(o), true
 	out.alpha = 1
@@ -36,6 +37,8 @@ func (p *Picture) marchRay(t *trip, o, d geom.Vec3, out *taken) {
 		if lamp >= 0 {
 			far = at
 		}
+		// one volume after another, not by depth: where two overlap the first hides
+		// the second. Paths have no such order.
 		for i, v := range s.Volumes {
 			p.marchVolume(v, p.lights[i], t, o, d, far, out, &through)
 		}
@@ -113,6 +116,7 @@ func (p *Picture) marchClear(t *trip, o, d geom.Vec3, h hit, in medium, eye bool
 	at := o.Add(d.Mul(h.t))
 	beyond := at.Add(d.Mul(4 * h.off))
 	behind := t.medium(beyond)
+	// two surfaces that lie together, or a film within rounding: no boundary
 	if behind == in {
 		return beyond, d, in, eye
 	}
@@ -122,6 +126,7 @@ func (p *Picture) marchClear(t *trip, o, d geom.Vec3, h hit, in medium, eye bool
 		return at.Add(h.normal.Mul(h.off)), mirrored(d, h.normal), in, false
 	}
 	// what is thrown back within comes out elsewhere: it is left in the ray
+	// mirrors are followed once, from outside alone
 	if in == inAir {
 		p.mirror(t, o, d, h, through.Scale(f), out)
 		*through = through.Scale(1 - f)
@@ -168,6 +173,7 @@ func (p *Picture) shade(t *trip, at geom.Vec3, h hit) (e [maxGroups]look.RGB) {
 		}
 	}
 	// half of the sky for a wall, all for a floor, and darker near other solids
+	// a wall sees half of the sky
 	up := 0.5 + 0.5*h.normal.Y
 	up *= s.openness(t.solids, at, h.normal)
 	e[BySky] = p.skyLight.Scale(up)
@@ -185,6 +191,8 @@ func (s *Scene) openness(solids []Solid, at, n geom.Vec3) float64 {
 	for i := range solids {
 		size = max(size, solids[i].Shape.Size.MinComponent())
 	}
+	// Four looks along the normal: where a solid is nearer than the look is far, it
+	// hides part of the sky; far looks count for less.
 	for k := 1; k <= 4; k++ {
 		reach := size * 0.15 * float64(k)
 		q := at.Add(n.Mul(reach))
@@ -210,6 +218,7 @@ func (s *Scene) depth(p, d geom.Vec3, far, step float64) look.RGB {
 	var tau float64
 	for _, v := range s.Volumes {
 		q := v.toGrid(p)
+		// looks stand a step apart along the whole ray, across tiles
 		next := step / 2
 		v.flight(p, d, far, func(from, to float64, _ float32) bool {
 			next = max(next, from+math.Mod(next-from, step))
@@ -239,8 +248,11 @@ func (p *Picture) marchVolume(v *Volume, lg *lightGrid, tr *trip, o, d geom.Vec3
 	orders := min(max(l.Bounces, 1), maxOrders)
 	var m marched
 	m.orders = orders
+	// per ray and not per look: the sun is far away, so the phase function is
+	// constant
 	cos := d.Dot(l.SunDir)
 	for n := range orders {
+		// order n keeps lightShare^n of the light and phaseShare^n of the directness
 		m.sun[n] = l.Lobes.Flat(scaled(phaseShare, n)).At(cos) * scaled(lightShare, n)
 		m.flat[n] = float32(m.sun[n])
 	}
@@ -257,12 +269,15 @@ func (p *Picture) marchVolume(v *Volume, lg *lightGrid, tr *trip, o, d geom.Vec3
 	b := strands.Get().(*strand)
 	defer strands.Put(b)
 	n := 0
+	// Looks are gathered into strands of 32 and read together, which the samplers do
+	// best; leaving the loop early then loses at most a strand.
 	flush := func() bool {
 		count := n
 		n = 0
 		for n := count; n&15 != 0; n++ { // whole vectors are read quickest
 			b.x[n], b.y[n], b.z[n] = b.x[count-1], b.y[count-1], b.z[count-1]
 		}
+		// a strand is padded with its last look
 		full := (count + 15) &^ 15
 		v.Density.SampleBatch(b.den[:full], b.x[:full], b.y[:full], b.z[:full], halves)
 		if v.opacity != nil {
@@ -271,6 +286,7 @@ func (p *Picture) marchVolume(v *Volume, lg *lightGrid, tr *trip, o, d geom.Vec3
 			}
 		}
 		hot := v.glowBatch(b, count)
+		// tiles hold empty voxels too
 		if !hot && !b.any(count) {
 			return true
 		}
@@ -346,6 +362,7 @@ type sums struct {
 // density 1.
 func (s *sums) add(b *strand, n int, depth float32, m *marched, hot, lit bool, from float64) bool {
 	through := s.through
+	// ends where what is left of the light from behind is under opaque
 	end := opaque / max(float32(from), opaque)
 	for i, den := range b.den[:n] {
 		if hot {
@@ -356,6 +373,9 @@ func (s *sums) add(b *strand, n int, depth float32, m *marched, hot, lit bool, f
 		if den < 1e-5 {
 			continue
 		}
+		// Within a step density is constant, so the light that it scatters to the
+		// eye is (1 − e^(−τ)) times the source, whatever the step: no banding from
+		// its length.
 		tr := fade(den * depth)
 		k := through * (1 - tr)
 		through *= tr
@@ -363,6 +383,7 @@ func (s *sums) add(b *strand, n int, depth float32, m *marched, hot, lit bool, f
 		sun, sky := m.flat[0]*ts, ta
 		share := float32(lightShare)
 		for o := 1; o < m.orders; o++ {
+			// half of the optical depth is the root of the transmittance
 			ts, ta = sqrt32(ts), sqrt32(ta)
 			sun += m.flat[o] * ts
 			sky += share * ta
@@ -415,9 +436,12 @@ func sqrt32(x float32) float32 { return float32(math.Sqrt(float64(x))) }
 
 // fade is exp(−x) for x ≥ 0 within 3e-7 of it, and exactly 1 at 0.
 func fade(x float32) float32 {
+	// e^−87 is the last normal float32; NaN comes here too
 	if !(x < 87) {
 		return 0
 	}
+	// x = k ln 2 + r, |r| ≤ ½ ln 2: a Taylor polynomial to r⁶ and a shift of the
+	// exponent. ln 2 is taken off in two parts, the first exact in float32.
 	k := int32(x*1.44269504 + 0.5)
 	r := x - float32(k)*0.693359375 + float32(k)*2.12194440e-4 // x − k ln 2
 	e := 1 - r*(1-r*(0.5-r*(1.0/6-r*(1.0/24-r*(1.0/120-r*(1.0/720))))))
@@ -454,6 +478,8 @@ func (b *strand) any(n int) bool {
 
 // readBatch reads the light at the looks of a strand; it uses up positions.
 func (l *lightGrid) readBatch(b *strand, n int) {
+	// fire's light is on a grid half as fine; its places are worked out first, as
+	// the batch's positions are then used up
 	if l.fire[0] != nil {
 		q := l.scale / l.coarse
 		for i := range n {

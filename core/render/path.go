@@ -23,8 +23,11 @@ const MaxLampGroups = 8
 const maxGroups = ByLamp + MaxLampGroups
 
 // taken is what one sample of a pixel found.
+// Sums stay apart by source all the way, so that layers cost an addition each and
+// always add up to the beauty.
 type taken struct {
-	light  [maxGroups]look.RGB
+	light [maxGroups]look.RGB
+	// alpha is what the picture hides of the plate behind it, mean over colours
 	alpha  float64
 	hit    bool
 	depth  float64 // along the view, m
@@ -46,6 +49,7 @@ type trip struct {
 	cam    *Camera
 	solids []Solid
 	bare   []Solid // those whose shadows no plate holds
+	// each sample has one moment of the exposure: camera, solids and fluid at it
 	moment float64 // s from the middle of the exposure
 	r      dice
 	way    trail
@@ -64,19 +68,26 @@ func (t *trip) path(o, d geom.Vec3, out *taken) {
 	s := t.s
 	l := &s.Look
 	r := &t.r
+	// w is the path's throughput: what a unit of light found here adds to the pixel.
 	w := look.RGB{1, 1, 1}
 	out.alpha = 1
 	t.odds = t.odds[:0]
+	// pdf belongs to balancing: it is compared with the density by which ask would
+	// have drawn the same direction. 0 says that ask couldn't have: full weight.
 	pdf := 0.0  // by which d was drawn; 0 for the eye's own ray, and behind clear surfaces
 	eye := true // nothing but clear surfaces that it went through lies before it
 	in, crossed := t.medium(o), 0
 	for bounce := 0; ; bounce++ {
+		// What lies on the way, nearest first: a solid or liquid's surface, a lamp,
+		// then a collision in smoke before either.
 		h, solid := s.trace(t, o, d, math.Inf(1), !eye)
 		lamp, lampAt := s.meetLamp(o, d, h.t, eye)
 		far := h.t
 		if lamp >= 0 {
 			far = lampAt
 		}
+		// glow needs the weight before the flight: fire in front of the collision is
+		// seen through what the trail tells of the smoke on the way
 		before := w
 		at, inSmoke := t.fly(o, d, far, &w)
 		if inSmoke {
@@ -98,6 +109,7 @@ func (t *trip) path(o, d geom.Vec3, out *taken) {
 			return
 		}
 		switch {
+		// A collision: scattered with chance albedo, carried as a factor instead.
 		case inSmoke:
 			p := o.Add(d.Mul(at))
 			colour := s.albedo(p, t.moment)
@@ -108,11 +120,14 @@ func (t *trip) path(o, d geom.Vec3, out *taken) {
 			if bounce >= l.Bounces {
 				return
 			}
+			// Lights are asked with the throughput after the albedo, then the path
+			// goes on.
 			w = w.Mul(colour)
 			t.ask(out, p, d, geom.Vec3{}, w)
 			from := d
 			d = t.scatter(from)
 			o, pdf, eye = p, l.Lobes.At(from.Dot(d)), false
+		// Met by chance; weighed by the balance heuristic against having been asked.
 		case lamp >= 0:
 			weight := 1.0
 			if pdf > 0 {
@@ -121,6 +136,8 @@ func (t *trip) path(o, d geom.Vec3, out *taken) {
 			g := lampGroup(lamp)
 			out.light[g] = out.light[g].Add(w.Mul(s.Lamps[lamp].Radiance).Scale(weight))
 			return
+		// Clear surfaces send the path on without an event: the bounce doesn't
+		// count, and nothing could have been asked through them, so pdf is 0.
 		case solid && h.clear:
 			if crossed++; crossed > maxClear {
 				return
@@ -137,6 +154,8 @@ func (t *trip) path(o, d geom.Vec3, out *taken) {
 			}
 			bounce--
 			continue
+		// A surface that scatters by cosine; holdouts and catchers answer the eye in
+		// their own way.
 		case solid:
 			p := o.Add(d.Mul(h.t)).Add(h.normal.Mul(h.off))
 			if eye {
@@ -183,12 +202,16 @@ func (t *trip) path(o, d geom.Vec3, out *taken) {
 			}
 			w = w.Mul(h.colour)
 			t.ask(out, p, d, h.normal, w)
+			// cosine-weighted direction: pdf = cos/π, which cancels the cosine and
+			// the π of the diffuse surface
 			cos := math.Sqrt(r.next())
 			d = about(h.normal, cos, 2*math.Pi*r.next())
 			o, pdf, eye = p, cos/math.Pi, false
+		// nothing met: the backdrop, which may be transparent
 		case eye:
 			t.behind(out, d, w)
 			return
+		// a scattered ray leaves: the sky, weighed against having asked it
 		default:
 			weight := 1.0
 			if s.env != nil && pdf > 0 {
@@ -197,6 +220,9 @@ func (t *trip) path(o, d geom.Vec3, out *taken) {
 			out.light[BySky] = out.light[BySky].Add(w.Mul(s.sky(d)).Scale(weight))
 			return
 		}
+		// Paths that carry little end by chance and those that go on count for more:
+		// the mean stays. Never before the fourth bounce, where most of the picture
+		// is made.
 		if bounce > 3 { // Russian roulette
 			keep := min(w.Max(), 0.95)
 			if r.next() >= keep {
@@ -261,6 +287,8 @@ func (t *trip) see(out *taken, o, d geom.Vec3, far float64, of *Solid) {
 func (t *trip) caught(out *taken, p geom.Vec3, h hit, w look.RGB, d geom.Vec3) {
 	s := t.s
 	all := s.open // what would arrive with nothing in the way
+	// The share of sun and sky that reaches the ground with everything in place,
+	// over what would reach it with only the plate's own things there.
 	lum := func(c look.RGB) float64 { return 0.2126*c[0] + 0.7152*c[1] + 0.0722*c[2] }
 	solids := t.solids
 	var got, free taken
@@ -269,6 +297,7 @@ func (t *trip) caught(out *taken, p geom.Vec3, h hit, w look.RGB, d geom.Vec3) {
 	t.solids = t.bare
 	t.ask(&free, p, d, h.normal, look.RGB{1, 1, 1})
 	cos := math.Sqrt(t.r.next())
+	// one more direction by cosine for the sky: ask alone would leave it noisy
 	dir := about(h.normal, cos, 2*math.Pi*t.r.next())
 	if _, hit := s.trace(t, p, dir, math.Inf(1), true); !hit {
 		weight := 1.0
@@ -320,6 +349,8 @@ func (t *trip) ask(out *taken, p, d, normal geom.Vec3, w look.RGB) {
 	l := &s.Look
 	r := &t.r
 	if l.Sun.Max() > 0 {
+		// uniform over the sun's disc: soft shadows of 0.53°, and no density is
+		// needed as the sun can't be met by chance
 		dir := about(l.SunDir, 1-r.next()*sunWidth*sunWidth/2, 2*math.Pi*r.next())
 		if f := t.response(d, normal, dir); f > 0 {
 			if sun := s.sunlit(t, p, dir, math.Inf(1)); sun.Max() > 0 {
@@ -331,6 +362,7 @@ func (t *trip) ask(out *taken, p, d, normal geom.Vec3, w look.RGB) {
 		return
 	}
 	t.weigh(p)
+	// one light by its odds; the odds are part of its density below
 	u := r.next()
 	n := 0
 	for n < s.lights-1 && u >= t.odds[n] {
@@ -365,6 +397,7 @@ func (t *trip) ask(out *taken, p, d, normal geom.Vec3, w look.RGB) {
 // less than a tenth of an even share, as what stands between isn't known.
 func (t *trip) weigh(p geom.Vec3) {
 	s := t.s
+	// reused from event to event: no allocation after the first
 	t.odds = append(t.odds[:0], make([]float64, s.lights)...)
 	sum := 0.0
 	for n := range t.odds {
@@ -372,11 +405,15 @@ func (t *trip) weigh(p geom.Vec3) {
 		switch {
 		case n >= s.lampAt:
 			c, _, _ := s.Lamps[n-s.lampAt].on(p, geom.Vec3{})
+			// on() for smoke is a mean over all directions, a quarter of what faces
+			// the lamp
 			w = 4 * (c[0] + c[1] + c[2])
 		case n == s.fireAt:
 			for _, v := range s.Volumes {
 				if v.power > 0 {
 					to := v.hearth.Sub(p)
+					// the whole fire as a ball at its middle: far away exact, near
+					// by soft
 					w += s.Look.FlameLight * v.power / (math.Pi * (to.Dot(to) + v.blaze*v.blaze))
 				}
 			}
@@ -387,6 +424,8 @@ func (t *trip) weigh(p geom.Vec3) {
 		t.odds[n] = max(w, 0)
 		sum += t.odds[n]
 	}
+	// a tenth is shared evenly: a light that is guessed to be weak but isn't must
+	// not make fireflies
 	even := 1 / float64(s.lights)
 	for n := range t.odds {
 		if sum > 0 {
@@ -423,6 +462,8 @@ func (t *trip) askFire(out *taken, p, d, normal geom.Vec3, w look.RGB) {
 	if f <= 0 || s.blocked(t, p, dir, far) {
 		return
 	}
+	// Both ways of finding this fire as densities in dω dt: p(ω) over the spacing of
+	// looks, and p(y) r². Balance: f/(pa + pb) instead of f/pb.
 	pa, pb := f/(glowStep*v.H), t.odd(s.fireAt)*s.fireChance(n, voxel)*far*far
 	out.light[ByFire] = out.light[ByFire].Add(w.Mul(glow).Mul(t.transmit(p, dir, far)).Scale(s.Look.FlameLight * f / (pa + pb)))
 }
@@ -433,6 +474,8 @@ func (v *Volume) ember(r *dice) (y geom.Vec3, voxel int) {
 	c, _ := v.pick.draw(r.next())
 	f := v.Density
 	i, j, k := c%v.tiles.NX*tile, c/v.tiles.NX%v.tiles.NY*tile, c/(v.tiles.NX*v.tiles.NY)*tile
+	// by trial within a tile: accepted in proportion to the voxel's light, on the
+	// mean in a few tries as tiles are small
 	for {
 		u := int(r.next() * tile * tile * tile)
 		x, yy, z := i+u%tile, j+u/tile%tile, k+u/(tile*tile)
@@ -484,6 +527,8 @@ func (t *trip) glow(o, d geom.Vec3, far float64, w look.RGB, pdf float64) (sum l
 		if v.Glow[0] == nil {
 			continue
 		}
+		// The integral of glow by a sum over steps from a random start: right in the
+		// mean for any step. The eye looks every voxel, scattered rays every second.
 		q := v.toGrid(o)
 		gap := 1.0
 		if pdf > 0 {
@@ -509,6 +554,8 @@ func (t *trip) glow(o, d geom.Vec3, far float64, w look.RGB, pdf float64) (sum l
 					at := f.Index(min(int(p.X), f.NX-1), min(int(p.Y), f.NY-1), min(int(p.Z), f.NZ-1))
 					k *= pa / (pa + t.odd(s.fireAt)*s.fireChance(n, at)*r*r)
 				}
+				// coloured smoke changes the weight along the flight: the trail is
+				// walked along
 				for step < len(t.way.t) && t.way.t[step] <= x*v.H {
 					w = t.way.w[step]
 					step++
@@ -552,6 +599,8 @@ func (v *Volume) cross(o, d geom.Vec3, far float64, visit func(from, to float64,
 	if t >= end {
 		return
 	}
+	// t is kept in voxels from the ray's origin; next[a] is where the ray crosses
+	// the tile's border along axis a, over[a] how far apart such crossings are
 	p, dir := q.Add(d.Mul(t)).Array(), d.Array()
 	n := [3]int{v.tiles.NX, v.tiles.NY, v.tiles.NZ}
 	stride := [3]int{1, n[0], n[0] * n[1]}
@@ -582,6 +631,7 @@ func (v *Volume) cross(o, d geom.Vec3, far float64, visit func(from, to float64,
 			a = 2
 		}
 		to := min(next[a], end)
+		// skip 0 are tiles with smoke or flame, the only ones a visitor sees
 		if v.skip[at] == 0 && to > t && !visit(t, to, at) {
 			return
 		}
@@ -615,6 +665,8 @@ func (t *trip) fly(o, d geom.Vec3, far float64, w *look.RGB) (at float64, collid
 		weight := base
 		q := v.toGrid(o)
 		v.flight(o, d, best, func(from, to float64, major float32) bool {
+			// mean free path against the majorant, in voxels; distances are −ln(u)
+			// mu
 			mu := 1 / (float64(major) * top * v.H) // voxels to a collision
 			inv := 1 / float64(major)
 			for x := from; ; {
@@ -622,6 +674,9 @@ func (t *trip) fly(o, d geom.Vec3, far float64, w *look.RGB) (at float64, collid
 				if x >= to {
 					return true
 				}
+				// The real density over the majorant is the chance that this
+				// collision is one; else it is a null collision, and the flight goes
+				// on.
 				den := min(float64(v.blurred(q.Add(d.Mul(x)), t.moment))*inv, 1)
 				if grey {
 					if r.next() < den {
@@ -634,6 +689,9 @@ func (t *trip) fly(o, d geom.Vec3, far float64, w *look.RGB) (at float64, collid
 				for c := range 3 {
 					real[c] = den * e[c] / top
 				}
+				// Coloured extinction: one distance serves three colours. The
+				// collision is drawn by the mean, and each colour's weight is its
+				// own chance over that mean.
 				chance := (real[0] + real[1] + real[2]) / 3
 				if r.next() < chance {
 					for c := range 3 {
@@ -652,6 +710,8 @@ func (t *trip) fly(o, d geom.Vec3, far float64, w *look.RGB) (at float64, collid
 				}
 			}
 		})
+		// A free flight through this volume carries its weights on to the next; a
+		// collision bounds how far the others are looked at.
 		if !collided {
 			base, out = weight, weight
 		}
@@ -670,6 +730,8 @@ func (t *trip) transmit(p, d geom.Vec3, far float64) look.RGB {
 	if top == 0 {
 		return w
 	}
+	// Ratio tracking: at each trial collision the weight shrinks by its chance of
+	// being real. Unbiased for T, and far less noisy than counting arrivals.
 	share := look.RGB{e[0] / top, e[1] / top, e[2] / top}
 	for _, v := range s.Volumes {
 		q := v.toGrid(p)

@@ -11,6 +11,7 @@ import (
 )
 
 // Solid is a shape in the picture.
+// shapes are traced by their distances, imported meshes by their triangles
 type Solid struct {
 	Shape   geom.Shape
 	Then    *geom.Shape // at the next frame; nil: it stands still
@@ -99,6 +100,7 @@ func (s *Scene) Dark() bool {
 
 // prepare gathers the lights.
 func (s *Scene) prepare() {
+	// Called for every picture: a look may have changed what gives light.
 	s.env, s.fire, s.lights = nil, nil, len(s.Lamps)
 	settle(s.Solids)
 	s.bare = without(s.Solids)
@@ -111,6 +113,8 @@ func (s *Scene) prepare() {
 		s.Moments[i].bare = without(s.Moments[i].Solids)
 	}
 	s.fireAt, s.lampAt = -1, 0
+	// the sky is light 0 where there is one; an even sky is left to chance alone,
+	// which finds it without noise
 	if s.Look.Sky.Max() > 0 && !s.Look.Even {
 		s.env = s.Env
 		if s.env == nil {
@@ -128,6 +132,7 @@ func (s *Scene) prepare() {
 		s.lights++
 		s.lampAt++
 	}
+	// for catchers: E/π on a floor in the open, what their share is held against
 	s.open = s.Look.Sun.Scale(max(0, s.Look.SunDir.Y) / math.Pi)
 	s.sunOpen = s.open[0] + s.open[1] + s.open[2]
 	if s.env != nil {
@@ -189,6 +194,7 @@ type Wants struct {
 
 // Need is the memory, bytes, that a picture of w by h pixels takes.
 func (s *Scene) Need(w, h int, k Wants) int64 {
+	// sum, half and film; layers and features as they are asked for
 	floats := 4 + 4 + 4 // and what it becomes on film
 	if k.Layers {
 		floats += 3 * s.groupCount()
@@ -234,6 +240,7 @@ func NewWith(s *Scene, w, h int, k Wants, crew grid.Crew) (*Picture, error) {
 	if s.Env != nil {
 		p.skyLight = s.skyMean()
 	}
+	// the light within volumes depends on neither camera nor size: made once a scene
 	if p.march {
 		if s.grids == nil {
 			mean := (s.Look.Extinction[0] + s.Look.Extinction[1] + s.Look.Extinction[2]) / 3
@@ -262,7 +269,11 @@ func (p *Picture) Done() bool {
 // early where stop says so, and then the pass doesn't count.
 func (p *Picture) Pass(stop func() bool) bool {
 	var halted atomic.Bool // by any thread
+	// the first pass is a clean preview; later ones begin their steps at random, so
+	// that the slices' edges average out
 	p.jitter = p.Samples > 0
+	// a block a piece of work: 256 pixels with their own counts, so threads share
+	// nothing that they write
 	p.crew.For(len(p.count), 1, func(lo, hi int) {
 		t := trip{s: p.scene}
 		for b := lo; b < hi; b++ {
@@ -294,8 +305,11 @@ func (p *Picture) square(b int, t *trip) {
 	var out taken
 	for y := y0; y < min(y0+block, p.H); y++ {
 		for x := x0; x < min(x0+block, p.W); x++ {
+			// numbers depend on the pixel and its sample alone
 			t.r = roll(x, y, n)
 			jx, jy := 0.5, 0.5
+			// in the march's first pass through the pixel's middle, else anywhere in
+			// it
 			if n > 0 || !p.march {
 				jx, jy = t.r.next(), t.r.next()
 			}
@@ -304,6 +318,8 @@ func (p *Picture) square(b int, t *trip) {
 				u := t.r.next()
 				t.moment = (u - 0.5) * s.Shutter
 				if len(s.Moments) > 0 {
+					// the exposure's moments are sampled beforehand; solids stand at
+					// the nearest one
 					m := &s.Moments[min(int(u*float64(len(s.Moments))), len(s.Moments)-1)]
 					t.cam, t.solids, t.bare = &m.Camera, m.Solids, m.bare
 				}
@@ -319,6 +335,8 @@ func (p *Picture) square(b int, t *trip) {
 		}
 	}
 	p.count[b]++
+	// looked at every eighth sample from the sixteenth on: a block that ends early
+	// by luck would leave a blotch
 	if limit := s.Look.Noise; limit > 0 && !p.march && p.count[b] >= leastSamples && p.count[b]%8 == 0 {
 		p.done[b] = p.noise(b) < limit
 	}
@@ -336,6 +354,7 @@ func (p *Picture) keep(x, y, n int, s *taken) {
 			q[0], q[1], q[2] = q[0]+float32(v[0]), q[1]+float32(v[1]), q[2]+float32(v[2])
 		}
 	}
+	// one bad sample would blacken its pixel for good
 	if math.IsNaN(c[0]+c[1]+c[2]) || math.IsInf(c[0]+c[1]+c[2], 0) {
 		return
 	}
@@ -344,6 +363,8 @@ func (p *Picture) keep(x, y, n int, s *taken) {
 		q[i] += float32(c[i])
 	}
 	q[3] += float32(s.alpha)
+	// half of the samples on their own: noise is told from the two halves'
+	// difference
 	if n&1 == 0 {
 		h := p.half[4*at : 4*at+4]
 		h[0], h[1], h[2], h[3] = h[0]+float32(c[0]), h[1]+float32(c[1]), h[2]+float32(c[2]), h[3]+float32(s.alpha)
@@ -352,6 +373,7 @@ func (p *Picture) keep(x, y, n int, s *taken) {
 		return
 	}
 	if s.hit {
+		// depth and motion are means over the samples that met something
 		e := p.seen[4*at : 4*at+4]
 		e[0]++
 		e[1], e[2], e[3] = e[1]+float32(s.depth), e[2]+float32(s.motion[0]), e[3]+float32(s.motion[1])
@@ -382,6 +404,8 @@ func (p *Picture) noise(b int) float64 {
 				i += whole
 				d += math.Abs(whole - float64(p.half[4*at+c])/even*gain)
 			}
+			// over the root of brightness, as shot noise and the eye have it; 0.01
+			// keeps black pixels from counting for more than they show
 			gap += d / math.Sqrt(i+0.01)
 			pixels++
 		}
@@ -448,6 +472,7 @@ func (s *Scene) trace(tr *trip, o, d geom.Vec3, far float64, light bool) (hit, b
 	solids := tr.solids
 	best := hit{t: far}
 	found := false
+	// the ground is the plane y = 0, seen from above
 	if s.Look.Ground && d.Y < 0 {
 		if t := -o.Y / d.Y; t > 1e-4 && t < best.t && t < groundSize {
 			best, found = hit{t: t, normal: geom.V(0, 1, 0), colour: s.Look.GroundColour, off: 1e-3 * max(1, t*0.01), catcher: s.Look.Catcher && !light}, true
@@ -461,6 +486,7 @@ func (s *Scene) trace(tr *trip, o, d geom.Vec3, far float64, light bool) (hit, b
 			best, found = hit{t: t, normal: n, colour: s.Look.Liquid.Colour, off: 0.02 * l.H, clear: !s.Look.Liquid.Opaque, wet: s.Look.Liquid.Opaque}, true
 		}
 	}
+	// infinite where the ray runs along a box's side; slabs copes with that
 	inv := geom.V(1/d.X, 1/d.Y, 1/d.Z)
 	for i := range solids {
 		sh := &solids[i].Shape
@@ -481,6 +507,8 @@ func (s *Scene) trace(tr *trip, o, d geom.Vec3, far float64, light bool) (hit, b
 			}
 			continue
 		}
+		// Sphere tracing: the distance is never more than that to the surface, so a
+		// step of it can't pass through. 200 steps are for grazing rays.
 		eps := size * 2e-4
 		t := max(near, 0)
 		for range 200 {

@@ -46,6 +46,7 @@ const textureHottest = 3000
 // Texture packs the frame.
 func (b *Bake) Texture(crew grid.Crew) (Texture, []byte) {
 	d := b.Density.Dims
+	// whole blocks are averaged, so that the bytes don't shimmer from frame to frame
 	by := (max(d.NX, d.NY, d.NZ) + b.Size - 1) / b.Size
 	small := shrink(b.Density, by, crew)
 	h := b.H * float64(by)
@@ -70,7 +71,9 @@ func (b *Bake) Texture(crew grid.Crew) (Texture, []byte) {
 	crew.For(small.NZ, 4, func(k0, k1 int) {
 		for n := k0 * small.NX * small.NY; n < k1*small.NX*small.NY; n++ {
 			o := out[bytes*n : bytes*n+bytes]
+			// the root gives thin smoke more of the 256 steps
 			o[0] = byte(255*float32(math.Sqrt(float64(max(0, small.Data[n]*inv)))) + 0.5)
+			// sun and sky in the parts that a screen's one grey light needs
 			o[1] = byte(min(255, 255*(0.62*sun.Data[n]+0.38*sky.Data[n])+0.5))
 			if bytes == 4 {
 				o[2] = byte(255*min(1, max(0, burn.Data[n])) + 0.5)

@@ -18,6 +18,7 @@ func (s *Scene) Sides(w, h int, crew grid.Crew, stop func() bool) ([6][]float32,
 	c := s.Camera
 	for n, dir := range [6]geom.Vec3{c.right, c.right.Mul(-1), c.up, c.up.Mul(-1), c.forward, c.forward.Mul(-1)} {
 		one := Scene{Volumes: s.Volumes, Liquids: s.Liquids, Solids: s.Solids, Look: s.Look, Camera: s.Camera, Rate: s.Rate}
+		// π: a white surface that faces the sun then gives 1
 		k := &one.Look
 		k.Method, k.Samples = "march", 1
 		k.Sun, k.SunDir, k.Sky, k.SkyPicture = look.RGB{3.14159265, 3.14159265, 3.14159265}, dir, look.RGB{}, ""

@@ -50,6 +50,7 @@ type Volume struct {
 // empty and are counted in bad.
 func NewVolume(f *grid.Field, h float64, origin geom.Vec3, crew grid.Crew) (v *Volume, bad int) {
 	v = &Volume{Density: f, H: h, Origin: origin}
+	// negative density would make light: it comes from files, never from the solver
 	bad = clean(f, 0, crew)
 	v.majorants(crew)
 	return v, bad
@@ -81,6 +82,7 @@ func clean(f *grid.Field, least float32, crew grid.Crew) (bad int) {
 // or half a voxel round it can give.
 func (v *Volume) majorants(crew grid.Crew) {
 	f := v.Density
+	// A look within a tile interpolates voxels up to one beyond it, hence the ring.
 	t := grid.Dims{NX: (f.NX + tile - 1) / tile, NY: (f.NY + tile - 1) / tile, NZ: (f.NZ + tile - 1) / tile}
 	v.tiles = t
 	v.major, v.skip = make([]float32, t.Len()), make([]uint8, t.Len())
@@ -142,6 +144,7 @@ func (v *Volume) measure() {
 			v.skip[n] = far
 			continue
 		}
+		// the tight box is that of tiles in use: rays outside it cost one test
 		p := [3]int{n % t.NX, n / t.NX % t.NY, n / (t.NX * t.NY)}
 		for a := range 3 {
 			lo[a], hi[a] = min(lo[a], p[a]), max(hi[a], p[a])
@@ -202,6 +205,7 @@ func (v *Volume) at(x, y, z float32) float32 {
 		return 0
 	}
 	d := f.Sample(x-0.5, y-0.5, z-0.5)
+	// a table may rise and fall: its largest value over the range that occurs
 	if v.opacity != nil {
 		d = v.opacity.One(d)
 	}
@@ -234,6 +238,7 @@ type lightGrid struct {
 func newLight(v *Volume, sigma float64, sun geom.Vec3, crew grid.Crew) *lightGrid {
 	f := v.mapped(crew)
 	d := grid.Dims{NX: (f.NX + 1) / 2, NY: (f.NY + 1) / 2, NZ: (f.NZ + 1) / 2}
+	// half the resolution: light is smooth, and the sweep costs an eighth
 	coarse := grid.NewField(d)
 	q := float32(sigma * v.H * 2)
 	crew.For(d.NZ, 2, func(k0, k1 int) {
@@ -253,6 +258,8 @@ func newLight(v *Volume, sigma float64, sun geom.Vec3, crew grid.Crew) *lightGri
 	sweep(l.sun, coarse, sun, crew)
 	exponent(l.sun, 1, false, l.sun, crew)
 	tmp := grid.NewField(d)
+	// The sky by five directions: the zenith and four at 27° over the horizon,
+	// weighed so that an open floor gets 1.
 	for _, s := range []struct {
 		dir geom.Vec3
 		w   float32
@@ -284,6 +291,8 @@ func sweep(tau, od *grid.Field, dir geom.Vec3, crew grid.Crew) {
 	n := [3]int{d.NX, d.NY, d.NZ}
 	stride := [3]int{1, d.NX, d.NX * d.NY}
 	v := dir.Array()
+	// The axis nearest to dir has the thickest slices; along the others a slice
+	// shifts by less than a cell.
 	main := 0
 	for a := 1; a < 3; a++ {
 		if math.Abs(v[a]) > math.Abs(v[main]) {
@@ -291,6 +300,7 @@ func sweep(tau, od *grid.Field, dir geom.Vec3, crew grid.Crew) {
 		}
 	}
 	a, b := (main+1)%3, (main+2)%3
+	// the inner loop along the shorter stride
 	if stride[a] > stride[b] {
 		a, b = b, a
 	}
@@ -340,6 +350,7 @@ func sweep(tau, od *grid.Field, dir geom.Vec3, crew grid.Crew) {
 						t += xa * (w0*tau.Data[c] + w1*tau.Data[e])
 						o += xa * (w0*od.Data[c] + w1*od.Data[e])
 					}
+					// trapezoid between the two slices: half of each cell's depth
 					tau.Data[at+p*sa] = t + 0.5*long*(o+od.Data[at+p*sa])
 				}
 			}
