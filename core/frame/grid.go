@@ -48,6 +48,8 @@ func (t Type) Shape() (comps, size int, narrow, ok bool) {
 func (t Type) Components() int { c, _, _, _ := t.Shape(); return c }
 
 // LeafEdge is the edge of a leaf in voxels, LeafSize its voxels.
+// Leaves as in the tree of a VDB file: what is written needs no sorting anew. A leaf
+// of floats is 2 KB and a mask of 64 bytes.
 const (
 	LeafEdge = 8
 	LeafSize = 512
@@ -180,6 +182,7 @@ func (g *Grid) Inspect() Info {
 		in.Low[c], in.High[c] = math.Inf(1), math.Inf(-1)
 	}
 	in.Min, in.Max = [3]int32{math.MaxInt32, math.MaxInt32, math.MaxInt32}, [3]int32{math.MinInt32, math.MinInt32, math.MinInt32}
+	// values that are no numbers are counted and left out of the range
 	see := func(c int, v float64) {
 		if math.IsNaN(v) || math.IsInf(v, 0) {
 			in.NonFinite++
@@ -226,9 +229,11 @@ func (g *Grid) Inspect() Info {
 			in.Low[c], in.High[c] = 0, 0
 		}
 	}
+	// voxels are cells: the world box goes half a voxel beyond their middles
 	lo := [3]float64{float64(in.Min[0]) - 0.5, float64(in.Min[1]) - 0.5, float64(in.Min[2]) - 0.5}
 	hi := [3]float64{float64(in.Max[0]) + 0.5, float64(in.Max[1]) + 0.5, float64(in.Max[2]) + 0.5}
 	in.WorldMin, in.WorldMax = [3]float64{math.Inf(1), math.Inf(1), math.Inf(1)}, [3]float64{math.Inf(-1), math.Inf(-1), math.Inf(-1)}
+	// a transform may turn: the box of all eight corners
 	for n := range 8 {
 		p := lo
 		for a := range 3 {
@@ -261,6 +266,7 @@ func (g *Grid) Dense(lo, n [3]int, out [][]float32) error {
 			out[c][i] = bg
 		}
 	}
+	// what of a block lies in the box, in the box's own counting
 	clip := func(o [3]int32, d int) (a, b [3]int, ok bool) {
 		for x := range 3 {
 			a[x], b[x] = max(int(o[x])-lo[x], 0), min(int(o[x])-lo[x]+d, n[x])
@@ -298,6 +304,7 @@ func (g *Grid) Dense(lo, n [3]int, out [][]float32) error {
 				for j := a[1]; j < b[1]; j++ {
 					row := out[c][(k*n[1]+j)*n[0]:][:n[0]]
 					for i := a[0]; i < b[0]; i++ {
+						// leaves count z fastest, dense arrays x
 						m := ((i+ox)*8+j+oy)*8 + k + oz
 						if l.Wide != nil {
 							row[i] = float32(l.Wide[m*comps+c])
@@ -328,9 +335,13 @@ func FromDense(name string, lo, n [3]int, comps [][]float32, background, toleran
 	floor := func(v int) int { return v >> 3 }
 	var a, b [3]int
 	for x := range 3 {
+		// leaves stand on multiples of 8, whatever corner the array has; a shift is
+		// a floor for negative numbers too
 		a[x], b[x] = floor(lo[x]), floor(lo[x]+n[x]-1)+1
 	}
 	count := [3]int{b[0] - a[0], b[1] - a[1], b[2] - a[2]}
+	// a slot for each leaf that there may be, so that threads don't share a list,
+	// and their order is that of the file
 	leaves := make([]*Leaf, count[0]*count[1]*count[2])
 	one := func(lx int) {
 		for ly := range count[1] {
@@ -371,6 +382,7 @@ func denseLeaf(o, lo, n [3]int, comps [][]float32, background, tolerance float32
 				on := false
 				for c := range nc {
 					d := comps[c][at+x] - background
+					// NaN counts as something: it must be seen, not lost
 					if d > tolerance || d < -tolerance || d != d {
 						on = true
 					}

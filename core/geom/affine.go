@@ -34,6 +34,7 @@ func (a Affine) Inverse() (inv Affine, ok bool) {
 	if d == 0 || math.IsNaN(d) {
 		return Identity, false
 	}
+	// the adjugate over the determinant
 	c0, c1, c2 := a.M[1].Cross(a.M[2]).Mul(1/d), a.M[2].Cross(a.M[0]).Mul(1/d), a.M[0].Cross(a.M[1]).Mul(1/d)
 	inv.M = Mat3{V(c0.X, c1.X, c2.X), V(c0.Y, c1.Y, c2.Y), V(c0.Z, c1.Z, c2.Z)}
 	inv.T = inv.M.Apply(a.T).Mul(-1)
@@ -70,6 +71,7 @@ func (q Quat) Unit() Quat {
 
 // Mat3 is the rotation as a matrix; q has length 1.
 func (q Quat) Mat3() Mat3 {
+	// Hamilton's product q v q* written out
 	x, y, z, w := q.X, q.Y, q.Z, q.W
 	return Mat3{
 		{1 - 2*(y*y+z*z), 2 * (x*y - z*w), 2 * (x*z + y*w)},
@@ -91,6 +93,7 @@ func Slerp(a, b Quat, t float64) Quat {
 		b, dot = Quat{-b.X, -b.Y, -b.Z, -b.W}, -dot
 	}
 	x, y := 1-t, t
+	// nearly the same: a straight line is as good, and sin has no digits left
 	if dot < 0.9995 {
 		angle := math.Acos(dot)
 		s := math.Sin(angle)
@@ -112,6 +115,7 @@ func TRS(t Vec3, r Quat, s Vec3) Affine {
 func (m Mat3) Angles() Vec3 {
 	d := 180 / math.Pi
 	sy := -m[2].X
+	// gimbal lock: the first and third axis are the same
 	if math.Abs(sy) > 1-1e-12 { // only the sum of the other two counts
 		return V(0, math.Copysign(90, sy), d*math.Atan2(-m[0].Y, m[1].Y))
 	}

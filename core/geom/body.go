@@ -70,6 +70,7 @@ func NewBody(m *Mesh, spacing float64) (*Body, error) {
 	}
 	b := &Body{Mesh: m, H: spacing, Box: m.Bounds()}
 	size := b.Box.Size()
+	// three points of margin on each side and one more, for the slope on the rim
 	for {
 		points := 1.0
 		for x, l := range size.Array() {
@@ -80,11 +81,15 @@ func NewBody(m *Mesh, spacing float64) (*Body, error) {
 		if points <= MaxLattice {
 			break
 		}
+		// wider by what the excess demands, at least a percent, so that the loop
+		// ends
 		b.H *= max(1.01, math.Cbrt(points/MaxLattice))
 		b.Limited = true
 	}
 	b.Origin = b.Box.Min.Sub(V(3*b.H, 3*b.H, 3*b.H))
 	b.Open = m.OpenEdges()
+	// edges are kept with their first corner: what measuring a point needs, in one
+	// place
 	b.tris = make([]treeTri, len(m.Tri))
 	for n := range m.Tri {
 		p, q, r := m.Corners(n)
@@ -122,6 +127,7 @@ const slab = 4
 // take their triangles in order, so that the result is the same on any number
 // of threads.
 func (b *Body) nearBand(work Workers) {
+	// squares until farField: comparing them is enough, and roots are dear
 	far := float32(math.Inf(1))
 	n := b.N[0] * b.N[1] * b.N[2]
 	b.Dist, b.near = make([]float32, n), make([]int32, n)
@@ -168,6 +174,9 @@ func (b *Body) scan(t, k0, k1 int) {
 	j0, j1 := b.reach(lo.Y, hi.Y, b.Origin.Y, b.N[1])
 	a0, a1 := b.reach(lo.Z, hi.Z, b.Origin.Z, b.N[2])
 	k0, k1 = max(k0, a0), min(k1, a1)
+	// A point's distance to the plane bounds that to the triangle from below. Along
+	// a row it changes by a constant, so the range of points that can be within the
+	// band is two divisions, and most of the triangle's box is never measured.
 	normal := tr.ab.Cross(tr.ac).Unit()
 	most := band * b.H
 	// along a row the distance from the plane is off + i·step
@@ -189,6 +198,7 @@ func (b *Body) scan(t, k0, k1 int) {
 			row := b.index(0, j, k)
 			for i := from; i <= to; i++ {
 				plane := off + float64(i)*step
+				// nearer triangles have been here
 				if float32(plane*plane) >= b.Dist[row+i] {
 					continue
 				}
@@ -268,6 +278,7 @@ func (f *far) seed() {
 		for j := 0; j < f.N[1]; j += 2 {
 			for i := 0; i < f.N[0]; i += 2 {
 				if t := f.near[f.index(i, j, k)]; t >= 0 {
+					// the knot nearest to the point, rounding up at the middle
 					x, y, z := (i+1)/coarse, (j+1)/coarse, (k+1)/coarse
 					f.try(f.knot(x, y, z), f.point(x*coarse, y*coarse, z*coarse), t)
 				}
@@ -296,6 +307,8 @@ func (f *far) sweep(way int) {
 		}
 		i, j, k := at%f.n[0], at/f.n[0]%f.n[1], at/(f.n[0]*f.n[1])
 		p := f.point(i*coarse, j*coarse, k*coarse)
+		// each neighbour's triangle is a candidate; the nearest of all is one of
+		// theirs in all but rare configurations
 		for _, d := range before {
 			x, y, z := i+d[0]*way, j+d[1]*way, k+d[2]*way
 			if x >= 0 && y >= 0 && z >= 0 && x < f.n[0] && y < f.n[1] && z < f.n[2] {
@@ -323,6 +336,7 @@ func (f *far) sign(inside []bool) {
 func (f *far) fill(j, k int, inside []bool) {
 	b, n := f.Body, f.n
 	least := float32(band * b.H)
+	// trilinear between eight knots; beyond the band nobody needs the third digit
 	c, fz := k/coarse, float32(k%coarse)/coarse
 	r, fy := j/coarse, float32(j%coarse)/coarse
 	c1, r1 := min(c+1, n[2]-1), min(r+1, n[1]-1)
@@ -342,6 +356,8 @@ func (f *far) fill(j, k int, inside []bool) {
 		mix := func(a []float32) float32 { return a[q] + (a[q1]-a[q])*fx }
 		lo := mix(rows[0]) + (mix(rows[1])-mix(rows[0]))*fy
 		hi := mix(rows[2]) + (mix(rows[3])-mix(rows[2]))*fy
+		// interpolation across the surface could come out too near, or on the wrong
+		// side
 		if d := lo + (hi-lo)*fz; inside[row+i] {
 			b.Dist[row+i] = min(-least, d)
 		} else {
@@ -358,6 +374,8 @@ type crossing struct {
 
 // inside finds the lattice points within the mesh.
 func (b *Body) inside(work Workers) []bool {
+	// A closed mesh has one answer from any side. One with holes may not: the
+	// majority of three rays then decides, which closes small holes.
 	axes := 1
 	if b.Open > 0 {
 		axes = 3
@@ -378,6 +396,8 @@ func (b *Body) inside(work Workers) []bool {
 // whose winding number isn't 0. Rows stand a tiny way off the lattice, so that
 // they don't run through the corners of meshes drawn on round numbers.
 func (b *Body) vote(axis int, votes []uint8, work Workers) {
+	// Rows along one axis are cut by triangles: sorted crossings with their sense
+	// give the winding number at every point of the row in one walk.
 	u, v := (axis+1)%3, (axis+2)%3
 	nu, nv, na := b.N[u], b.N[v], b.N[axis]
 	o := b.Origin.Array()
@@ -406,6 +426,8 @@ func (b *Body) vote(axis int, votes []uint8, work Workers) {
 				if len(list) == 0 {
 					continue
 				}
+				// crossings at one place: the sense decides, so that the sort is
+				// stable in meaning
 				slices.SortFunc(list, func(x, y crossing) int {
 					switch {
 					case x.at < y.at:
@@ -426,6 +448,8 @@ func (b *Body) vote(axis int, votes []uint8, work Workers) {
 					if c+1 < len(list) {
 						end = list[c+1].at
 					} else {
+						// otherwise all beyond would be inside, up to the lattice's
+						// end
 						break // an open mesh: nothing closes this row
 					}
 					for i := max(0, int(math.Ceil(x.at))); i < na && float64(i) < end; i++ {
@@ -451,6 +475,8 @@ func (b *Body) cross(t, axis int, ou, ov float64, v0, v1, nu int, rows [][]cross
 	}
 	// edge function of corners x to y at (i, j), told the same from both sides
 	edge := func(x, y int, i, j float64) float64 {
+		// The same two numbers subtracted in the same order give the same sign for
+		// both triangles: a row through an edge counts exactly once.
 		if pu[x] > pu[y] || (pu[x] == pu[y] && pv[x] > pv[y]) {
 			return -((pu[x]-pu[y])*(j-pv[y]) - (pv[x]-pv[y])*(i-pu[y]))
 		}
@@ -462,6 +488,8 @@ func (b *Body) cross(t, axis int, ou, ov float64, v0, v1, nu int, rows [][]cross
 			e0, e1, e2 := edge(1, 2, x, y), edge(2, 0, x, y), edge(0, 1, x, y)
 			sum := e0 + e1 + e2
 			switch {
+			// zeros count for nothing: rows stand off round numbers so that they
+			// don't occur
 			case e0 > 0 && e1 > 0 && e2 > 0, e0 < 0 && e1 < 0 && e2 < 0:
 			default:
 				continue
@@ -481,6 +509,7 @@ func (b *Body) cross(t, axis int, ou, ov float64, v0, v1, nu int, rows [][]cross
 func (b *Body) Distance(q Vec3) float64 {
 	b.Fill(Alone)
 	x, y, z := (q.X-b.Origin.X)/b.H, (q.Y-b.Origin.Y)/b.H, (q.Z-b.Origin.Z)/b.H
+	// inside the lattice by interpolation, outside by the way to it
 	cx, cy, cz := clampTo(x, b.N[0]), clampTo(y, b.N[1]), clampTo(z, b.N[2])
 	i, j, k := min(int(cx), b.N[0]-2), min(int(cy), b.N[1]-2), min(int(cz), b.N[2]-2)
 	fx, fy, fz := cx-float64(i), cy-float64(j), cz-float64(k)
@@ -507,6 +536,7 @@ func (b *Body) surface(q Vec3) (tri int, wa, wb, wc float64) {
 	b.Fill(Alone)
 	i, j, k := int(math.Round((q.X-b.Origin.X)/b.H)), int(math.Round((q.Y-b.Origin.Y)/b.H)), int(math.Round((q.Z-b.Origin.Z)/b.H))
 	if i >= 0 && j >= 0 && k >= 0 && i < b.N[0] && j < b.N[1] && k < b.N[2] {
+		// the band's own note of the nearest triangle spares the tree
 		if t := b.near[b.index(i, j, k)]; t >= 0 {
 			u, v := b.tris[t].nearest(q)
 			return int(t), 1 - u - v, u, v
@@ -552,6 +582,7 @@ func (b *Body) Ray(o, dir Vec3, near, far float64) (h Hit, normal Vec3) {
 	face := q.Sub(p).Cross(r.Sub(p)).Unit()
 	c, n := b.Mesh.Tri[h.Tri], b.norms()
 	smooth := func(v int32) Vec3 {
+		// at sharper edges the face keeps its own normal: boxes stay boxes
 		if n[v].Dot(face) > 0.9 { // 26°
 			return n[v]
 		}

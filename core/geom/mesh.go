@@ -72,6 +72,8 @@ func (m *Mesh) Volume() float64 {
 		return 0
 	}
 	var sum float64
+	// tetrahedra over each face from a middle, or far from the origin digits would
+	// go
 	o := m.Bounds().Centre()
 	for n := range m.Tri {
 		a, b, c := m.Corners(n)
@@ -110,12 +112,15 @@ func (m *Mesh) Clean() (r Repairs, err error) {
 			}
 		}
 	}
+	// vertices of one place count as one for edges and degenerate faces; they stay
+	// apart in the mesh, as their colours and joints may differ
 	to := m.weld()
 	for n, v := range to {
 		if int(v) != n {
 			r.Welded++
 		}
 	}
+	// relative to the whole: a dust mote in a landscape isn't without area
 	size := m.Bounds().Size().Len()
 	out := m.Tri[:0]
 	var part []int32
@@ -139,6 +144,7 @@ func (m *Mesh) Clean() (r Repairs, err error) {
 	}
 	r.OpenEdges = m.openEdges(to)
 	m.open = r.OpenEdges + 1
+	// only closed ones: the volume of an open mesh has no sign to trust
 	if r.OpenEdges == 0 && m.Volume() < 0 {
 		r.Turned = true
 		for n, t := range m.Tri {
@@ -153,6 +159,7 @@ func (m *Mesh) weld() []int32 {
 	to := make([]int32, len(m.P))
 	first := make(map[Vec3]int32, len(m.P))
 	for n, p := range m.P {
+		// as map keys 0 and −0 would differ
 		p = p.Add(Vec3{}) // −0 is 0
 		if f, ok := first[p]; ok {
 			to[n] = f
@@ -217,6 +224,7 @@ func (m *Mesh) Thickness(tree *Tree) float64 {
 	type probe struct{ thick, area float64 }
 	var list []probe
 	var total float64
+	// evenly over the list, which is about evenly over the surface
 	step := max(1, len(m.Tri)/400)
 	for n := 0; n < len(m.Tri); n += step {
 		a, b, c := m.Corners(n)
@@ -224,6 +232,7 @@ func (m *Mesh) Thickness(tree *Tree) float64 {
 		out := normal.Unit()
 		o := a.Add(b).Add(c).Mul(1.0 / 3)
 		eps := 1e-6 * tree.Bounds().Size().Len()
+		// from a hair within the face, inwards
 		if hit := tree.Ray(o.Sub(out.Mul(eps)), out.Mul(-1), eps, math.Inf(1)); hit.Tri >= 0 {
 			list = append(list, probe{hit.T, normal.Len()})
 			total += normal.Len()
@@ -272,6 +281,7 @@ func (m *Mesh) Append(o *Mesh) {
 	if len(m.Parts) == 0 && len(m.Tri) > 0 {
 		m.Parts = []string{""}
 	}
+	// parts are matched by name, and numbers shifted
 	names := o.Parts
 	if len(names) == 0 {
 		names = []string{""}
@@ -342,6 +352,7 @@ func (m *Mesh) normals() []Vec3 {
 // for looking at, not for measuring.
 func (m *Mesh) Thin(most int) *Mesh {
 	size, low := m.Bounds().Size(), m.Bounds().Min
+	// a surface of area L² in cells of h has L²/h² of them, two triangles each
 	for cells := math.Sqrt(float64(most) / 2); ; cells *= 0.8 {
 		h := max(size.MaxComponent()/cells, 1e-12)
 		id := map[[3]int32]int32{}

@@ -17,6 +17,8 @@ func Triangulate(p []Vec3, poly []int32) [][3]int32 {
 	}
 	// Newell's normal
 	var n Vec3
+	// twice the areas of the projections onto the three planes: right for any
+	// polygon, also one that isn't flat
 	for i := range poly {
 		a, b := p[poly[i]], p[poly[(i+1)%len(poly)]]
 		n.X += (a.Y - b.Y) * (a.Z + b.Z)
@@ -58,6 +60,7 @@ const maxEarTests = 20_000_000
 // remaining corners are cut as a fan.
 func ears(p [][2]float64) [][3]int {
 	n := len(p)
+	// a ring of corners as two arrays: cutting an ear is two writes
 	next, prev := make([]int, n), make([]int, n)
 	for i := range n {
 		next[i], prev[i] = (i+1)%n, (i+n-1)%n
@@ -69,6 +72,8 @@ func ears(p [][2]float64) [][3]int {
 		if cross2(a, b, c) <= 0 {
 			return false
 		}
+		// an ear must hold no other corner; only reflex ones could, but testing all
+		// is simpler
 		for j := next[next[i]]; j != prev[i]; j = next[j] {
 			q := p[j]
 			tests++
@@ -172,6 +177,7 @@ func within2(q [2]float64, p [][2]float64) bool {
 	in := false
 	for i := range p {
 		a, b := p[i], p[(i+1)%len(p)]
+		// crossings of a ray to the right; each edge owns its lower end only
 		if (a[1] > q[1]) != (b[1] > q[1]) && q[0] < (b[0]-a[0])*(q[1]-a[1])/(b[1]-a[1])+a[0] {
 			in = !in
 		}
@@ -203,6 +209,7 @@ func (o *Outline) bridge() [][2]float64 {
 		}
 		return 0
 	})
+	// from the rightmost hole on: later bridges may run over earlier ones
 	for _, h := range holes {
 		r := right(h)
 		q := h[r]
@@ -263,6 +270,7 @@ func Extrude(outlines []Outline, depth, bevel float64) *Mesh {
 // one is asked for.
 func (o *Outline) extrude(depth, bevel float64) *Mesh {
 	in, fits := *o, bevel
+	// an inset too deep folds narrow parts over; half as much may fit
 	for fits > 0 { // the largest inset, by halves, that doesn't fold over
 		if q, ok := o.inset(fits); ok {
 			in = q
@@ -282,6 +290,7 @@ func (o *Outline) extrude(depth, bevel float64) *Mesh {
 		}
 		return ids
 	}
+	// front and back are the inset outline, triangulated once
 	cap := in.bridge()
 	id := map[[2]float64][2]int32{}
 	loop := func(full, inner [][2]float64) {
@@ -301,6 +310,7 @@ func (o *Outline) extrude(depth, bevel float64) *Mesh {
 			}
 		}
 	}
+	// rings from front to back: the bevel's edge, the full outline, and back again
 	loop(o.Outer, in.Outer)
 	for i := range o.Holes {
 		loop(o.Holes[i], in.Holes[i])
@@ -324,6 +334,7 @@ func (o *Outline) inset(d float64) (in Outline, ok bool) {
 		}
 		for i := range l {
 			n0, n1 := normal(l[(i+len(l)-1)%len(l)], l[i]), normal(l[i], l[(i+1)%len(l)])
+			// the mitre: along n0 + n1, of length d/cos(half the angle)
 			mx, my := n0[0]+n1[0], n0[1]+n1[1]
 			s := (mx*mx + my*my) / 2
 			if s < 0.08 { // sharper than about 23°: no mitre

@@ -53,6 +53,7 @@ func (s *Shape) local(q Vec3) float64 {
 			return q.Len() - h.X
 		}
 		// Quilez's bound for ellipsoids, kept to a lower bound by the shortest axis
+		// exact on the surface and along the axes, and close to it in between
 		k0 := V(q.X/h.X, q.Y/h.Y, q.Z/h.Z).Len()
 		k1 := V(q.X/(h.X*h.X), q.Y/(h.Y*h.Y), q.Z/(h.Z*h.Z)).Len()
 		if k1 == 0 {
@@ -60,6 +61,7 @@ func (s *Shape) local(q Vec3) float64 {
 		}
 		return k0 * (k0 - 1) / k1
 	case Block, Plane:
+		// outside: the corner's distance; inside: the nearest face's
 		d := q.Abs().Sub(h)
 		return d.Max(Vec3{}).Len() + min(d.MaxComponent(), 0)
 	case Cylinder:
@@ -69,6 +71,8 @@ func (s *Shape) local(q Vec3) float64 {
 	case Torus:
 		tube := h.Y
 		ring := max(h.X-tube, 0)
+		// dividing by the stretch keeps it a lower bound: tracing may step short,
+		// never far
 		stretch := h.X / h.Z // an oval ring is measured in the frame of its x axis
 		r := math.Hypot(q.X, q.Z*stretch) - ring
 		return (math.Hypot(r, q.Y) - tube) / max(1, stretch)
@@ -101,6 +105,7 @@ func (s *Shape) cylinder(q, h Vec3) float64 {
 	if s.Taper > 1 {
 		bottom, top = h.X/s.Taper, h.X
 	}
+	// distance to the cap's disc and to the slanted side; the smaller, signed
 	cap := bottom
 	if q.Y >= 0 {
 		cap = top
@@ -133,6 +138,7 @@ func (s *Shape) tube(q, h Vec3) float64 {
 	wall := min(s.Wall, outer) / 2
 	slope := (top - bottom) / (2 * h.Y)
 	cos := 1 / math.Sqrt(1+slope*slope)
+	// the wall's half thickness, leaning with the taper
 	dx := (math.Abs(r-(outer-wall)) - wall) * cos
 	dy := math.Abs(q.Y) - h.Y
 	return (math.Hypot(max(dx, 0), max(dy, 0)) + min(max(dx, dy), 0)) * bound
@@ -141,6 +147,7 @@ func (s *Shape) tube(q, h Vec3) float64 {
 // Normal is the outward direction at p, by central differences of 1/1000 of
 // the size.
 func (s *Shape) Normal(p Vec3) Vec3 {
+	// wide enough that rounding doesn't show, narrow enough for the smallest feature
 	e := s.Size.MinComponent() * 1e-3
 	if s.Body != nil {
 		e = s.Body.H / 2
@@ -173,6 +180,7 @@ func (s *Shape) Bounds() Box {
 		h = s.Body.Box.Size().Mul(0.5)
 		mid = s.Turn.Apply(s.Body.Box.Centre()).Add(s.Centre)
 	}
+	// the box of a turned box: absolute entries of the rotation
 	e := V(
 		math.Abs(s.Turn[0].X)*h.X+math.Abs(s.Turn[0].Y)*h.Y+math.Abs(s.Turn[0].Z)*h.Z,
 		math.Abs(s.Turn[1].X)*h.X+math.Abs(s.Turn[1].Y)*h.Y+math.Abs(s.Turn[1].Z)*h.Z,

@@ -35,6 +35,7 @@ func NewTree(m *Mesh) *Tree {
 	if n == 0 {
 		return t
 	}
+	// boxes and middles once; the build moves these and not triangles
 	items := make([]treeItem, n)
 	for i := range items {
 		a, b, c := m.Corners(i)
@@ -45,6 +46,7 @@ func NewTree(m *Mesh) *Tree {
 	t.split(0, items, 0, 0)
 	for i, it := range items {
 		a, b, c := m.Corners(int(it.id))
+		// in the order of leaves: a leaf's triangles lie side by side
 		t.tri[i] = treeTri{a, b.Sub(a), c.Sub(a), it.id}
 	}
 	return t
@@ -88,6 +90,7 @@ func (t *Tree) split(node int, items []treeItem, base int32, level int) {
 		t.nodes[node].first, t.nodes[node].many = base, int32(len(items))
 		return
 	}
+	// cuts are tried along the axis where middles are spread most
 	size := mids.Size().Array()
 	axis := 0
 	if size[1] > size[axis] {
@@ -100,6 +103,7 @@ func (t *Tree) split(node int, items []treeItem, base int32, level int) {
 	if size[axis] > 0 && level < deep {
 		cut = t.binned(items, axis, mids, box)
 	}
+	// children side by side: one index for two
 	t.nodes = append(t.nodes, treeNode{}, treeNode{})
 	left := len(t.nodes) - 2
 	t.nodes[node].first, t.nodes[node].many = int32(left), 0
@@ -110,6 +114,7 @@ func (t *Tree) split(node int, items []treeItem, base int32, level int) {
 // binned sorts items about the best of the cuts between bins.
 func (t *Tree) binned(items []treeItem, axis int, mids, all Box) int {
 	lo := mids.Min.Array()[axis]
+	// a hair less than bins, so that the last middle falls into the last bin
 	scale := bins / (mids.Size().Array()[axis] * (1 + 1e-9))
 	bin := func(it *treeItem) int {
 		return min(bins-1, int((it.mid.Array()[axis]-lo)*scale))
@@ -124,6 +129,9 @@ func (t *Tree) binned(items []treeItem, axis int, mids, all Box) int {
 		count[b]++
 		boxes[b] = boxes[b].with(items[i].box)
 	}
+	// Surface area heuristic: a node is met by rays in proportion to its area, so a
+	// cut costs area × count on each side. One sweep from the right, one from the
+	// left.
 	var right [bins]float64
 	box, n := nowhere, 0
 	for b := bins - 1; b > 0; b-- {
@@ -146,6 +154,7 @@ func (t *Tree) binned(items []treeItem, axis int, mids, all Box) int {
 	if best < 0 {
 		return len(items) / 2
 	}
+	// partition in place by bin, as quicksort does
 	i, j := 0, len(items)-1
 	for i <= j {
 		if bin(&items[i]) <= best {
@@ -180,6 +189,7 @@ func (t *Tree) Nearest(p Vec3, within float64) Hit {
 	if len(t.nodes) == 0 {
 		return hit
 	}
+	// nearer child first: the best falls fast, and most boxes are then skipped
 	best := within * within
 	var stack [64]int32
 	n := 1
@@ -195,6 +205,8 @@ func (t *Tree) Nearest(p Vec3, within float64) Hit {
 				u, v := tr.nearest(p)
 				q := tr.a.Add(tr.ab.Mul(u)).Add(tr.ac.Mul(v))
 				d := p.Sub(q)
+				// equal distances go to the smaller index, so that the answer
+				// doesn't hang on the tree's shape
 				if d2 := d.Dot(d); d2 < best || (d2 == best && (hit.Tri < 0 || int(tr.id) < hit.Tri)) {
 					best = d2
 					hit = Hit{Tri: int(tr.id), U: u, V: v, At: q}
@@ -233,6 +245,8 @@ func (b *Box) gap2(p Vec3) float64 {
 // Real-Time Collision Detection, 5.1.5).
 func (t *treeTri) nearest(p Vec3) (u, v float64) {
 	ap := p.Sub(t.a)
+	// Regions in turn: corner a, corner b, edge ab, corner c, edge ac, edge bc, the
+	// face.
 	d1, d2 := t.ab.Dot(ap), t.ac.Dot(ap)
 	if d1 <= 0 && d2 <= 0 {
 		return 0, 0
@@ -288,6 +302,8 @@ func (t *Tree) Ray(o, dir Vec3, near, far float64) Hit {
 		if nd.many > 0 {
 			for i := nd.first; i < nd.first+nd.many; i++ {
 				tr := &t.tri[i]
+				// Cramer's rule for o + t d = a + u ab + v ac; det is 0 for rays
+				// within the plane
 				pv := dir.Cross(tr.ac)
 				det := tr.ab.Dot(pv)
 				if det == 0 {

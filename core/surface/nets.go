@@ -37,6 +37,8 @@ func Nets(l *Lattice, level float32, work geom.Workers) *geom.Mesh {
 	points := make([][]geom.Vec3, layers)
 	cells := make([][]cell, layers)
 	where := make([]int32, (nx-1)*(ny-1)*layers) // vertex of a cell within its layer, plus one
+	// Two passes, each a layer a piece: first vertices, numbered within their layer,
+	// then faces, when it is known where each layer's vertices begin.
 	work(layers, 1, func(lo, hi int) {
 		for k := lo; k < hi; k++ {
 			points[k], cells[k] = l.layer(k, level, where[k*(nx-1)*(ny-1):][:(nx-1)*(ny-1)])
@@ -50,12 +52,14 @@ func Nets(l *Lattice, level float32, work geom.Workers) *geom.Mesh {
 	for _, p := range points {
 		m.P = append(m.P, p...)
 	}
+	// −1: 0 in where means that the cell has none
 	vertex := func(i, j, k int) int32 { return base[k] + where[(k*(ny-1)+j)*(nx-1)+i] - 1 }
 	tris := make([][][3]int32, layers)
 	work(layers, 1, func(lo, hi int) {
 		for k := lo; k < hi; k++ {
 			out := make([][3]int32, 0, 2*len(cells[k])+8)
 			quad := func(a, b, c, d int32, turned bool) {
+				// the quad's turn follows from which end of the edge is inside
 				if turned {
 					b, d = d, b
 				}
@@ -115,6 +119,8 @@ func (l *Lattice) layer(k int, level float32, where []int32) (out []geom.Vec3, c
 			}
 			return m
 		}
+		// A cell shares four corners with the one before it: half of its mask is the
+		// other's, shifted.
 		next := side(0)
 		for i := range nx - 1 {
 			mask := next
@@ -130,6 +136,7 @@ func (l *Lattice) layer(k int, level float32, where []int32) (out []geom.Vec3, c
 				if mask>>a&1 == mask>>b&1 {
 					continue
 				}
+				// where the edge is crossed, by linear interpolation
 				t := float64((level - v[a]) / (v[b] - v[a]))
 				x0, y0, z0 := float64(a&1), float64(a>>1&1), float64(a>>2)
 				sx += x0 + t*(float64(b&1)-x0)

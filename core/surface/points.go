@@ -25,6 +25,7 @@ type Points [][3]float32
 func FromPoints(l *Lattice, p Points, reach float32, slack int, deep []bool, band float32, work geom.Workers) {
 	nx, ny, nz := l.N[0], l.N[1], l.N[2]
 	// first[k]: particles before it lie below cell k − slack
+	// layers look up their particles instead of searching: they are sorted by z
 	first := make([]int, nz+1)
 	for n, k := 0, 0; k <= nz; k++ {
 		for n < len(p) && p[n][2] < float32(k) {
@@ -40,6 +41,8 @@ func FromPoints(l *Lattice, p Points, reach float32, slack int, deep []bool, ban
 		for k := k0; k < k1; k++ {
 			clear(sum)
 			lo, hi := max(k-wide-slack, 0), min(k+wide+slack+1, nz)
+			// Scattering within a layer: each particle adds to the points of its
+			// disc, and no other thread writes to the layer.
 			for _, x := range p[first[lo]:last(first, hi, len(p), nz)] {
 				dz := x[2] - float32(k)
 				if dz*dz >= r2 {
@@ -61,6 +64,8 @@ func FromPoints(l *Lattice, p Points, reach float32, slack int, deep []bool, ban
 							continue
 						}
 						w /= r2
+						// (1 − s²)³: smooth to the second derivative where it ends,
+						// so neighbours coming and going make no steps
 						w = w * w * w
 						s := &row[i]
 						s[0] += w
@@ -80,6 +85,7 @@ func FromPoints(l *Lattice, p Points, reach float32, slack int, deep []bool, ban
 					x, y, z := s[1]/s[0], s[2]/s[0], s[3]/s[0]
 					d := float32(math.Sqrt(float64(x*x + y*y + z*z)))
 					v = d - Rim*reach
+					// so the inside's slope is about 1 as well
 					if v < 0 { // within, the mean comes along with the place by about half
 						v *= 2
 					}
@@ -120,6 +126,8 @@ func Even(l *Lattice, times int, keep float32, work geom.Workers) {
 					a, b, c, d := from[o-nx:o], from[o+nx:o+2*nx], from[o-nx*ny:o-nx*ny+nx], from[o+nx*ny:o+nx*ny+nx]
 					for i := 1; i < nx-1; i++ {
 						v := row[i]
+						// six neighbours and the point: a flat surface stays where
+						// it is
 						m := 0.25*v + 0.125*(row[i-1]+row[i+1]+a[i]+b[i]+c[i]+d[i])
 						out[i] = min(m, v+keep)
 					}

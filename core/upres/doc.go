@@ -15,5 +15,17 @@
 // coarse run's: sources, fading, burning and cooling come from there, and the
 // two never drift apart.
 //
+// What a frame costs for n fine cells near smoke: the fine velocity is evaluated
+// four times (midpoint rule, back and forth), each time 3 samples of the coarse flow
+// and, for each phase and octave, 3 of the drift and 3 of the noise's tile, which
+// stays in the cache; then each channel is sampled three times and scaled once.
+// Memory: six fields of ways and three of a channel at a time, 4 bytes a fine cell
+// each.
+//
+// What holds: means over a coarse cell are the coarse run's, but for what sharper
+// cuts off; where the coarse channels are zero within two cells the fine ones are;
+// the noise has no divergence; results don't depend on threads or on how a run is
+// cut.
+//
 // Lengths are in coarse voxels, velocities in metres a second.
 package upres

@@ -131,6 +131,7 @@ func (f *Fine) Resume(coarse *frame.Frame) error {
 // there.
 func (f *Fine) frame(c *frame.Frame) (*Frame, error) {
 	full, _, _ := f.Domain.Grid()
+	// the box of what the channels hold, in leaves: velocity beyond it isn't needed
 	low, n := c.Extent(full, f.names...)
 	dims := [3]int{n.NX, n.NY, n.NZ}
 	out := &Frame{Low: low}
@@ -174,6 +175,7 @@ func (f *Fine) Frame() *frame.Frame {
 	for n, name := range f.names {
 		v := frame.FromDense(name, low, [3]int{d.NX, d.NY, d.NZ}, [][]float32{s.Channels[n].Data}, 0, frame.Tolerance(name), f.crew.For)
 		v.Transform, v.Half = frame.Uniform(h, [3]float64{o.X + h/2, o.Y + h/2, o.Z + h/2}), half
+		// units and other notes of the coarse grids go with the fine ones
 		v.Meta = map[string]any{"frame": int32(f.next - 1), "solver": Version}
 		if g := f.coarse.Grid(name); g != nil {
 			for key, m := range g.Meta {
@@ -184,6 +186,8 @@ func (f *Fine) Frame() *frame.Frame {
 		}
 		out.Grids = append(out.Grids, v)
 	}
+	// the coarse velocity itself, not a copy: it isn't made finer, as receivers blur
+	// by it
 	out.Grids = append(out.Grids, f.coarse.Grid(frame.Velocity))
 	return out
 }
@@ -220,6 +224,7 @@ func (f *Fine) LoadState(r io.Reader) error {
 	var st saved
 	return state.Read(r, &st, func() ([]state.Array, error) {
 		full, _, _ := f.Domain.Grid()
+		// the head is checked before fields are made of its numbers
 		if st.Key != stage.Key(f.Shot, f.Domain) || st.Coarse.Valid() != nil || st.Coarse.NX > full.NX || st.Coarse.NY > full.NY || st.Coarse.NZ > full.NZ {
 			return nil, fmt.Errorf("the saved state belongs to other values")
 		}

@@ -61,15 +61,20 @@ const pad = 2
 // Advance takes the next coarse frame, dt seconds after the one before. full
 // is the size of the coarse domain.
 func (s *Solver) Advance(f *Frame, full grid.Dims, dt float64) {
+	// The window follows what the coarse frames hold, so a fine cell that is far
+	// from any smoke takes neither memory nor time.
 	low, d := s.cover(f, full)
 	s.layOut(low, d, len(f.Channels))
 	now := s.window(f)
+	// the first frame has nothing to carry: it is the coarse one, interpolated
 	if s.last == nil {
 		s.match(now)
 		s.last, s.Count = f, s.Count+1
 		return
 	}
 	before := s.window(s.last)
+	// Coarse velocities at both ends of the frame, averaged: second order in time
+	// for a whole frame as one step.
 	var u [3]*grid.Field // the velocity half-way
 	for c := range u {
 		u[c] = grid.NewField(d)
@@ -174,6 +179,9 @@ func (s *Solver) flowTextures(u [3]*grid.Field, dt float64) {
 	q := float32(dt / s.H)
 	d := s.Coarse
 	for p := range s.Drift {
+		// Begun anew when the other phase has all of the weight: nobody sees it.
+		// Without that the coordinates would be drawn out until the noise was
+		// threads.
 		if (s.Count+p*life/2)%life == 0 {
 			for c := range 3 {
 				clear(s.Drift[p][c].Data)
@@ -190,6 +198,8 @@ func (s *Solver) flowTextures(u [3]*grid.Field, dt float64) {
 					for i := range d.NX {
 						n := d.Index(i, j, k)
 						x, y, z := q*u[0].Data[n], q*u[1].Data[n], q*u[2].Data[n]
+						// semi-Lagrangian, one Euler step: the drift is smooth, and
+						// lives half a second
 						px, py, pz := float32(i)-x, float32(j)-y, float32(k)-z
 						// a coordinate stays where it came from: drift grows by the way
 						next[0].Data[n] = s.Drift[p][0].Sample(px, py, pz) + x
@@ -207,6 +217,8 @@ func (s *Solver) flowTextures(u [3]*grid.Field, dt float64) {
 func (s *Solver) weights() (w [2]float32) {
 	for p := range w {
 		age := float64((s.Count+p*life/2)%life) / life
+		// sines half a life apart: their squares add up to 1, and so does the
+		// noise's energy
 		w[p] = float32(math.Sin(math.Pi * age))
 	}
 	norm := float32(1 / math.Hypot(float64(w[0]), float64(w[1])))
@@ -221,12 +233,15 @@ func (s *Solver) energy(u [3]*grid.Field) *grid.Field {
 	d := s.Coarse
 	out := grid.NewField(d)
 	for c := range u {
+		// what three cells' mean removes are eddies of two to four cells
 		low := grid.Soften(u[c], s.crew)
 		for i := range out.Data {
 			v := u[c].Data[i] - low.Data[i]
 			out.Data[i] += v * v
 		}
 	}
+	// the strength must vary more slowly than the noise that it multiplies, or their
+	// product has divergence
 	out = grid.Soften(out, s.crew)
 	for i, v := range out.Data {
 		out.Data[i] = float32(math.Sqrt(float64(v)))
@@ -252,6 +267,8 @@ func (s *Solver) rows(live []bool, fn func(t *bench, i, j, k, n int)) {
 		defer benches.Put(t)
 		for k := k0; k < k1; k++ {
 			for j := range d.NY {
+				// rows in runs of coarse cells: all fine cells of one are taken or
+				// left together
 				row := live[(k/s.Factor*s.Coarse.NY+j/s.Factor)*s.Coarse.NX:][:s.Coarse.NX]
 				for i := 0; i < s.Coarse.NX; i++ {
 					if !row[i] {
@@ -280,6 +297,8 @@ func (s *Solver) near(frames ...*Frame) []bool {
 			}
 		}
 	}
+	// two coarse cells: as far as anything goes in a frame that can be followed at
+	// all
 	for range 2 {
 		for axis := range 3 {
 			step := [3]int{1, d.NX, d.NX * d.NY}[axis]
@@ -323,9 +342,12 @@ func (s *Solver) velocity(t *bench, n int, u [3]*grid.Field, energy *grid.Field,
 		s.Drift[p][0].SampleBatch(t.a[:n], x, y, z, half)
 		s.Drift[p][1].SampleBatch(t.b[:n], x, y, z, half)
 		s.Drift[p][2].SampleBatch(t.c[:n], x, y, z, half)
+		// octaves of half the size each, down to two fine cells
 		for o, scale := 0, float32(1); o == 0 || int(scale)*2 <= s.Factor; o++ {
 			// an octave's whirls are two texels across; the first has the size
 			// of a coarse voxel
+			// Kolmogorov: energy in an octave goes with k^(−5/3), so speeds with
+			// 2^(−5/6)
 			gain := float32(s.Strength*math.Pow(2, -5.0/6*float64(o+1))) * w[p]
 			s.octave(t, n, scale*2, gain, float32(17*p+5*o), noise)
 			scale *= 2
@@ -338,11 +360,14 @@ func (s *Solver) velocity(t *bench, n int, u [3]*grid.Field, energy *grid.Field,
 func (s *Solver) octave(t *bench, n int, texels, gain, off float32, w *whirls) {
 	var px, py, pz, q [batch]float32
 	base := [3]float32{float32(s.Low[0]), float32(s.Low[1]), float32(s.Low[2])}
+	// the tile repeats; floor and not a cast, as places may be negative
 	turn := func(p float32) float32 {
 		p *= 2 // the tile is stored twice as fine
 		return p - tileFine*float32(math.Floor(float64(p/tileFine)))
 	}
 	for i := range n {
+		// counted from the domain's corner, not the window's: a window that grows
+		// sees the same noise
 		px[i] = turn((t.x[i]+base[0]-t.a[i])*texels + off)
 		py[i] = turn((t.y[i]+base[1]-t.b[i])*texels + 2*off)
 		pz[i] = turn((t.z[i]+base[2]-t.c[i])*texels + 3*off)
@@ -371,6 +396,7 @@ func (s *Solver) carry(u [3]*grid.Field, energy *grid.Field, dt float64) {
 	}
 	wts := s.weights()
 	s.rows(live, func(t *bench, i, j, k, n int) {
+		// back (0) and forth (1), traced independently: MacCormack compares them
 		for g, q := range [2]float32{-step, step} {
 			for m := range n {
 				t.x[m], t.y[m], t.z[m] = (float32(i+m)+0.5)*inv, (float32(j)+0.5)*inv, (float32(k)+0.5)*inv
@@ -411,6 +437,7 @@ func (s *Solver) carry(u [3]*grid.Field, energy *grid.Field, dt float64) {
 			o := d.Index(i, j, k)
 			hat.SampleBatch(t.e[:n], t.x[:n], t.y[:n], t.z[:n], [3]float32{})
 			for m := range n {
+				// out of the range that the first step read: the first step's value
 				v := hat.Data[o+m] + 0.5*(f.Data[o+m]-t.e[m])
 				if v < low.Data[o+m] || v > high.Data[o+m] {
 					v = hat.Data[o+m]
@@ -441,6 +468,8 @@ func (s *Solver) match(now *Frame) {
 		for i, v := range c.Data {
 			m := mean.Data[i]
 			switch {
+			// Only where the fine cells hold a tenth of what they should is a factor
+			// good enough; below that it would blow up what is left of an edge.
 			case m > 0.1*v && m > 1e-6 && v > 0:
 				ratio.Data[i] = min(v/m, 2)
 			case m < 0.1*v && m < -1e-6 && v < 0:
@@ -461,6 +490,7 @@ func (s *Solver) match(now *Frame) {
 				t.x[m], t.y[m], t.z[m] = (float32(i+m)+0.5)*inv-0.5, (float32(j)+0.5)*inv-0.5, (float32(k)+0.5)*inv-0.5
 			}
 			x, y, z := t.x[:n], t.y[:n], t.z[:n]
+			// ratios and plain values are interpolated, or cells would show as steps
 			ratio.SampleBatch(t.a[:n], x, y, z, [3]float32{})
 			plain.SampleBatch(t.b[:n], x, y, z, [3]float32{})
 			c.SampleBatch(t.c[:n], x, y, z, [3]float32{})
@@ -469,6 +499,8 @@ func (s *Solver) match(now *Frame) {
 			o := d.Index(i, j, k)
 			for m := range n {
 				v := t.a[m]*f.Data[o+m] + t.b[m]*t.c[m]
+				// never beyond the neighbours' range: overshoot of temperature would
+				// glow
 				out.Data[o+m] = min(max(v, room*min(t.d[m], 0)), room*t.e[m])
 			}
 		})
@@ -485,6 +517,7 @@ func extremes(f *grid.Field) (lo, hi *grid.Field) {
 		n := [3]int{f.NX, f.NY, f.NZ}[axis]
 		a, b := append([]float32(nil), lo.Data...), append([]float32(nil), hi.Data...)
 		for i := range a {
+			// separable: extremes along x, then of those along y, then z
 			if p := i / step % n; p > 0 {
 				lo.Data[i], hi.Data[i] = min(lo.Data[i], a[i-step]), max(hi.Data[i], b[i-step])
 				if p+1 < n {

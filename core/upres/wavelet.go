@@ -30,6 +30,9 @@ func wrap(i, n int) int { return ((i % n) + n) % n }
 
 // band takes from periodic noise what its half resolution can't hold.
 func band(seed uint64) []float64 {
+	// Random numbers less what remains of them after going down to half the
+	// resolution and back: what is left lives in the upper octave alone (Cook and
+	// DeRose 2005, 3.2).
 	n := tileSize
 	r := make([]float64, n*n*n)
 	for i := range r {
@@ -43,6 +46,7 @@ func band(seed uint64) []float64 {
 	}
 	low := append([]float64(nil), r...)
 	line, half := make([]float64, n), make([]float64, n/2)
+	// an axis at a time, in place: the filters are separable and the tile periodic
 	for axis, step := range [3]int{1, n, n * n} {
 		for a := range n * n {
 			var o int
@@ -59,6 +63,8 @@ func band(seed uint64) []float64 {
 			}
 			for i := range half {
 				s := 0.0
+				// downsample by the analysis filter: least squares for quadratic
+				// B-splines
 				for k := -16; k < 16; k++ {
 					s += analysis[16+k] * line[wrap(2*i+k, n)]
 				}
@@ -66,6 +72,7 @@ func band(seed uint64) []float64 {
 			}
 			for i := range line {
 				s := 0.0
+				// refine: the B-spline's two-scale relation
 				for k := i / 2; k <= i/2+1; k++ {
 					s += refine[2+i-2*k] * half[wrap(k, n/2)]
 				}
@@ -82,6 +89,8 @@ func band(seed uint64) []float64 {
 // spline evaluates the quadratic B-spline and its derivative at a position;
 // first is the index of the first of the three texels.
 func spline(x float64) (first int, w, d [3]float64) {
+	// the three texels whose splines reach x; their weights add up to 1, their
+	// slopes to 0
 	m := math.Ceil(x - 0.5)
 	t := m - (x - 0.5)
 	w = [3]float64{t * t / 2, 0, (1 - t) * (1 - t) / 2}
@@ -92,6 +101,7 @@ func spline(x float64) (first int, w, d [3]float64) {
 
 // gradient of the noise at a position in texels.
 func gradient(r []float64, x, y, z float64) (g [3]float64) {
+	// product of splines: the slope along an axis takes that axis's derivative
 	i, wx, dx := spline(x)
 	j, wy, dy := spline(y)
 	k, wz, dz := spline(z)
@@ -137,6 +147,8 @@ func whirlsOf(seed uint64, crew grid.Crew) *whirls {
 				for i := range d.NX {
 					x, y, z := float64(i)/2, float64(j)/2, float64(k)/2
 					a, b, c := gradient(r[0], x, y, z), gradient(r[1], x, y, z), gradient(r[2], x, y, z)
+					// ∇ × (a, b, c) from exact derivatives: free of divergence
+					// before interpolation
 					w[0].Set(i, j, k, float32(c[1]-b[2]))
 					w[1].Set(i, j, k, float32(a[2]-c[0]))
 					w[2].Set(i, j, k, float32(b[0]-a[1]))
@@ -150,6 +162,7 @@ func whirlsOf(seed uint64, crew grid.Crew) *whirls {
 			sum += float64(v) * float64(v)
 		}
 	}
+	// to a root mean square of 1, so that gain is a speed
 	q := float32(1 / math.Sqrt(sum/float64(d.Len())))
 	for c := range w {
 		for i := range w[c].Data {
