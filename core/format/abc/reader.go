@@ -369,6 +369,7 @@ func (a *Archive) bytes(h *header, i int, where string) ([]byte, int) {
 	at := 0
 	// entry 0 is sample 0; from the first change on there is one a sample, and
 	// beyond the last change it stays
+	// constant up to the first change: entry 0; after the last: the last entry
 	if i >= h.first && h.last > 0 {
 		at = min(i, h.last) - h.first + 1
 	}
@@ -389,6 +390,7 @@ func (a *Archive) bytes(h *header, i int, where string) ([]byte, int) {
 	// a hash that equal values share
 	b = b[16:]
 	per := podSize[h.pod] * h.extent
+	// before room is made for so many numbers
 	if len(b)%per != 0 || len(b)/podSize[h.pod] > maxValues {
 		fail(where, "a sample of %d bytes doesn't hold entries of %d", len(b), per)
 	}
@@ -440,6 +442,8 @@ func (n *Node) Sample(i int) (s *Sample, err error) {
 		}
 	}()
 	i = min(max(i, 0), max(n.N-1, 0))
+	// Samples are decoded as they are asked for: a cache of hours stays in the file,
+	// and a frame costs its own bytes.
 	a := n.file
 	s = &Sample{}
 	get := func(name string) []float32 {
@@ -475,6 +479,8 @@ func (n *Node) Sample(i int) (s *Sample, err error) {
 			b, k := a.bytes(h, i, n.Path)
 			s.IDs = make([]uint64, k)
 			for j := range s.IDs {
+				// through float64: identities over 2⁵³ would lose their last bits;
+				// none are that large
 				s.IDs[j] = uint64(number(b, j, h.pod, n.Path))
 			}
 		}
@@ -494,6 +500,7 @@ func (n *Node) Sample(i int) (s *Sample, err error) {
 
 // check holds a mesh's faces against its points.
 func (n *Node) check(s *Sample) {
+	// counts are summed in int, so that a hostile face of 2³¹ corners is seen
 	total := 0
 	for _, c := range s.Counts {
 		if c < 0 {
@@ -519,6 +526,8 @@ func (n *Node) matrix(i int) *[16]float64 {
 		if ops == nil || vals == nil {
 			continue
 		}
+		// operations as bytes (kind in the upper half), their numbers in a list
+		// beside them
 		ob, _ := n.file.bytes(ops, i, n.Path)
 		vb, _ := n.file.bytes(vals, i, n.Path)
 		at := 0

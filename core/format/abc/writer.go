@@ -120,8 +120,7 @@ type prop struct {
 	even, one   bool
 }
 
-// NewWriter begins an archive; to must be at its start.
-// The fifth byte after the name becomes 255 when the file is complete, and the last
+// NewWriter begins an archive; to must be at its start. The fifth byte after the name becomes 255 when the file is complete, and the last
 // eight the root's place; until then a reader sees that the file was never finished.
 func NewWriter(to io.WriteSeeker, info Info) *Writer {
 	w := &Writer{to: to, info: info, metas: []string{""}}
@@ -147,6 +146,7 @@ func (w *Writer) data(parts ...[]byte) uint64 {
 	if n == 0 {
 		return dataBit
 	}
+	// a reference is where the length stands; the highest bit says data
 	ref := w.at | dataBit
 	w.put(binary.LittleEndian.AppendUint64(nil, uint64(n)))
 	for _, p := range parts {
@@ -259,7 +259,6 @@ func (o *Object) Add(s *Sample) error {
 
 // sub is a property within a compound; it is made where it isn't there.
 func (p *prop) sub(name, meta string, kind, pod, extent int) *prop {
-	// children before their parent: a reference must lead to what is there
 	for _, s := range p.under {
 		if s.name == name {
 			return s
@@ -276,10 +275,12 @@ func (w *Writer) array(p *prop, b []byte, entries int) { w.sample(p, b, entries)
 
 // sample stores a value; one that equals the last is only counted.
 func (w *Writer) sample(p *prop, b []byte, entries int) {
-	h := sha256.Sum256(b)
 	// The format's own hash isn't needed: readers want equal keys for equal values,
 	// nothing else. Hashing costs about 2 ns a byte, much less than writing.
+	h := sha256.Sum256(b)
 	key := [16]byte(h[:16])
+	// A still mesh costs its points once: later samples are only counted, and the
+	// header says from when to when anything changed.
 	changed := p.n == 0 || key != p.prev || entries != p.length
 	if p.n > 0 && entries != p.length {
 		p.even = false
@@ -335,6 +336,7 @@ func (w *Writer) write(p *prop) uint64 {
 // header appends a property's header.
 func (w *Writer) header(b []byte, p *prop) []byte {
 	// one width serves all counts of a header
+	// the smallest of 1, 2, 4 bytes that holds the largest count
 	widest := max(len(p.meta), len(p.name), p.n, 1)
 	hint := uint32(0)
 	if widest > 255 {
@@ -440,7 +442,6 @@ func (w *Writer) Close() error {
 		shape := child{o.Name + "Shape", "schema=" + title + ";schemaBaseType=AbcGeom_GeomBase_v1;schemaObjTitle=" + title + ":.geom", w.node(&prop{under: []*prop{o.top}}, nil)}
 		tops = append(tops, child{o.Name, "schema=AbcGeom_Xform_v3;schemaObjTitle=AbcGeom_Xform_v3:.xform", w.node(&prop{under: []*prop{o.xform}}, []child{shape})})
 	}
-	// each object is a transform with a shape below it
 	top := w.node(&prop{}, tops)
 	le := binary.LittleEndian
 	zero := w.data(le.AppendUint32(nil, 0))

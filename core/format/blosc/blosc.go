@@ -1,6 +1,17 @@
 // Package blosc packs numbers in the frames of Blosc 1: bytes of equal weight
 // put together, then LZ4. It reads frames with zlib and Zstandard as well.
 // OpenVDB files and the saved states of solvers are made of them.
+//
+// The frame:
+//
+//	0  format version, codec version, flags, type size    4 bytes
+//	4  plain size, block size, frame size                 3 × uint32
+//	16 where each block begins                            uint32 a block
+//	   streams: length (uint32), then so many bytes
+//
+// Flags: 1 bytes shuffled, 2 stored as it is, 4 bits shuffled, 16 blocks not split;
+// the codec in the upper three bits. Shuffling puts the n-th bytes of all elements
+// together: exponents of neighbouring floats are then runs, which LZ4 packs well.
 package blosc
 
 import (

@@ -49,6 +49,8 @@ func (c *cursor) u32() (uint32, error) {
 
 // word reads a name, which ends with a zero byte.
 func (c *cursor) word() (string, error) {
+	// 255 letters with the flag for long names, 31 without: the longer is taken
+	// always
 	n := bytes.IndexByte(c.b[c.at:], 0)
 	if n < 0 || n > 255 {
 		return "", errShort
@@ -131,6 +133,8 @@ func (c *cursor) header() (*header, error) {
 			if err := h.channels(b); err != nil {
 				return nil, err
 			}
+		// attributes of another length than their type's are passed over and so
+		// missing
 		case name == "compression" && len(b) == 1:
 			h.comp = b[0]
 			h.seen |= 1
@@ -143,6 +147,7 @@ func (c *cursor) header() (*header, error) {
 			h.meta[name] = string(b)
 		}
 	}
+	// in 64 bits: corners at both ends of int32 would overflow
 	w, ht := int64(h.box[2])-int64(h.box[0])+1, int64(h.box[3])-int64(h.box[1])+1
 	if h.seen != 3 || len(h.names) == 0 || w < 1 || ht < 1 || w > 1<<20 || ht > 1<<20 {
 		return nil, errors.New("exr: the header lacks channels, size or compression")
@@ -188,6 +193,7 @@ func (h *header) channels(b []byte) error {
 // each other, and within a line the channels, in the order of their names. Blocks
 // may come in any order; each says where it belongs.
 func (c *cursor) pixels(h *header, only []string) (*Image, error) {
+	// bytes of a line over all channels, wanted or not
 	line := 0
 	for _, k := range h.kinds {
 		line += h.w * kindSize(k)
@@ -222,6 +228,7 @@ func (c *cursor) pixels(h *header, only []string) (*Image, error) {
 		if err != nil {
 			return nil, err
 		}
+		// lines count from the data window's top, which may lie anywhere
 		y0 := int64(int32(y)) - int64(h.box[1])
 		if y0 < 0 || y0 >= int64(h.h) {
 			return nil, fmt.Errorf("exr: a block of lines stands at %d, outside the picture", int32(y))
@@ -233,6 +240,8 @@ func (c *cursor) pixels(h *header, only []string) (*Image, error) {
 		}
 		for y := int(y0); y < y1; y++ {
 			for i, k := range h.kinds {
+				// a channel that isn't wanted costs unpacking, which is by blocks,
+				// and no memory
 				if at[i] < 0 {
 					raw = raw[h.w*kindSize(k):]
 					continue
@@ -301,6 +310,8 @@ func unpack(comp byte, b []byte, size int) ([]byte, error) {
 	raw := make([]byte, size)
 	half := (size + 1) / 2
 	sum := byte(128)
+	// each byte is its difference from the one before plus 128, over both halves in
+	// a row
 	for i, d := range mixed[:half] {
 		sum += d - 128
 		raw[2*i] = sum

@@ -80,6 +80,7 @@ func Write(w io.Writer, m *Image, work Workers) error {
 	if _, err := w.Write(h.Bytes()); err != nil {
 		return err
 	}
+	// a block's head is written apart, which spares copying its body
 	for b, d := range data {
 		if _, err := w.Write(words(uint32(b*lines), uint32(len(d)))); err != nil {
 			return err
@@ -98,6 +99,7 @@ func (m *Image) sorted() (list []Channel, line int, err error) {
 		return nil, 0, errors.New("exr: a picture without pixels or channels can't be written")
 	}
 	list = slices.Clone(m.Channels)
+	// by bytes, as the format sorts: capitals before small letters
 	slices.SortFunc(list, func(a, b Channel) int { return strings.Compare(a.Name, b.Name) })
 	for i, c := range list {
 		if len(c.Pix) != m.W*m.H {
@@ -198,6 +200,7 @@ func (m *Image) block(list []Channel, y0, y1, line int) []byte {
 	for i, b := range raw {
 		mixed[i/2+i%2*half] = b
 	}
+	// from the end, in place: each needs the one before as it was
 	for i := len(mixed) - 1; i > 0; i-- {
 		mixed[i] = mixed[i] - mixed[i-1] + 128
 	}

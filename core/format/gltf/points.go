@@ -1,11 +1,6 @@
 package gltf
 
-import (
-	"encoding/binary"
-	"encoding/json"
-	"fmt"
-	"io"
-)
+import "io"
 
 // EncodePoints writes points as a .glb file with one node.
 // A file without points can't hold a mesh and has an empty node.
@@ -24,23 +19,5 @@ func EncodePoints(to io.Writer, p [][3]float32) error {
 		root["accessors"], root["bufferViews"] = w.accessors, w.views
 		root["buffers"] = []obj{{"byteLength": w.bin.Len()}}
 	}
-	head, err := json.Marshal(root)
-	if err != nil {
-		return fmt.Errorf("gltf: %w", err)
-	}
-	for len(head)%4 != 0 {
-		head = append(head, ' ')
-	}
-	size := 12 + 8 + len(head)
-	if w.bin.Len() > 0 {
-		size += 8 + w.bin.Len()
-	}
-	le := binary.LittleEndian
-	out := le.AppendUint32(le.AppendUint32(le.AppendUint32(nil, 0x46546c67), 2), uint32(size))
-	out = append(le.AppendUint32(le.AppendUint32(out, uint32(len(head))), 0x4e4f534a), head...)
-	if w.bin.Len() > 0 {
-		out = append(le.AppendUint32(le.AppendUint32(out, uint32(w.bin.Len())), 0x004e4942), w.bin.Bytes()...)
-	}
-	_, err = to.Write(out)
-	return err
+	return w.container(to, root)
 }

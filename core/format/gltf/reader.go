@@ -174,6 +174,8 @@ func Decode(data []byte, files map[string][]byte) (m *model.Model, err error) {
 	// A few bytes can name one long accessor a thousand times. What may be read in
 	// all is bounded by the file's own size, so that it can't ask for more memory
 	// than a file of honest numbers would.
+	// 16 numbers a byte is far more than honest files need: a uint8 accessor read
+	// twice is two
 	text, bin := container(data)
 	r := &reading{m: &model.Model{}, noted: map[string]bool{}, budget: 20_000_000 + 16*len(data)}
 	if err := json.Unmarshal(text, &r.file); err != nil {
@@ -203,8 +205,7 @@ func Decode(data []byte, files map[string][]byte) (m *model.Model, err error) {
 	return r.m, nil
 }
 
-// container takes a .glb apart; a .gltf is its own text.
-// The binary container, all words little-endian:
+// container takes a .glb apart; a .gltf is its own text. The binary container, all words little-endian:
 //
 //	 0  magic “glTF”, version 2, length of the whole file
 //	12  chunks: length of the body, kind, body padded to 4 bytes
@@ -397,6 +398,7 @@ func (r *reading) numbers(where string, n, want int) (out []float64, count int) 
 // 127 is −1 … 1, and −128, which would be less, is −1 too (specification 3.11).
 func elements(where string, data []byte, stride, count, w, component int, normalized bool) []float64 {
 	sz := size(component)
+	// tightly packed
 	if stride == 0 {
 		stride = w * sz
 	}
@@ -426,6 +428,7 @@ func elements(where string, data []byte, stride, count, w, component int, normal
 			case 5126:
 				v = float64(math.Float32frombits(binary.LittleEndian.Uint32(row[4*x:])))
 			}
+			// floats are as they are, whatever the flag says
 			if normalized && component != 5126 {
 				v = max(v*scale, -1)
 			}
@@ -561,6 +564,7 @@ func (r *reading) tree() {
 		}
 		for n := range m.Nodes {
 			// a circle ends after as many steps as there are nodes; Check refuses it
+			// up to the root; a node whose root isn't in the scene isn't shown
 			top, steps := n, 0
 			for m.Nodes[top].Parent >= 0 && steps <= len(m.Nodes) {
 				top, steps = m.Nodes[top].Parent, steps+1
@@ -599,6 +603,7 @@ func (r *reading) mesh(n int) (curves []int) {
 			fail(where, "the mesh has over %d vertices; hand over a lighter one", geom.MaxVertices)
 		}
 		idx := r.indices(where, pr, count)
+		// lines become curves, which guides are made of
 		if mode >= 1 && mode <= 3 {
 			r.m.Curves = append(r.m.Curves, line(name, vectors(v), idx, mode))
 			curves = append(curves, len(r.m.Curves)-1)
@@ -676,6 +681,7 @@ func (r *reading) triangles(where string, out *model.Mesh, pr *primitive, p []ge
 		}
 	case 5:
 		for i := 0; i+2 < len(idx); i++ {
+			// odd triangles of a strip have their last two corners swapped
 			add(idx[i], idx[i+1+i%2], idx[i+2-i%2])
 		}
 	case 6:
@@ -743,6 +749,8 @@ func (r *reading) bind(where string, out *model.Mesh, pr *primitive, had, n int)
 		var b [4]float32
 		for x := range 4 {
 			if v := js[4*i+x]; v >= 0 && v < 65536 {
+				// a joint's number may come as a float; those that aren't numbers
+				// become 0
 				a[x] = uint16(v)
 			}
 			if v := ws[4*i+x]; v > 0 && v <= 1e6 {

@@ -24,6 +24,7 @@ type writing struct {
 
 // floats stores rows of w numbers and returns the accessor.
 func (w *writing) floats(kind string, width int, v []float64, target int) int {
+	// min and max must be there for positions, and be those of the rounded numbers
 	lo, hi := make([]float64, width), make([]float64, width)
 	for x := range width {
 		lo[x], hi[x] = math.Inf(1), math.Inf(-1)
@@ -151,13 +152,20 @@ func (w *writing) container(to io.Writer, doc obj) error {
 	for len(bin)%4 != 0 {
 		bin = append(bin, 0)
 	}
-	head := make([]byte, 0, 20)
-	for _, v := range []uint32{magic, 2, uint32(12 + 8 + len(text) + 8 + len(bin)), uint32(len(text)), chunkJSON} {
+	size := 12 + 8 + len(text)
+	if len(bin) > 0 {
+		size += 8 + len(bin)
+	}
+	var head []byte
+	for _, v := range []uint32{magic, 2, uint32(size), uint32(len(text)), chunkJSON} {
 		head = binary.LittleEndian.AppendUint32(head, v)
 	}
-	mid := binary.LittleEndian.AppendUint32(nil, uint32(len(bin)))
-	mid = binary.LittleEndian.AppendUint32(mid, chunkBIN)
-	for _, b := range [][]byte{head, text, mid, bin} {
+	parts := [][]byte{head, text}
+	if len(bin) > 0 {
+		mid := binary.LittleEndian.AppendUint32(nil, uint32(len(bin)))
+		parts = append(parts, binary.LittleEndian.AppendUint32(mid, chunkBIN), bin)
+	}
+	for _, b := range parts {
 		if _, err := to.Write(b); err != nil {
 			return err
 		}
@@ -239,6 +247,7 @@ func (w *writing) meshes(m *model.Model) (meshes, materials []obj) {
 			targets = append(targets, obj{"POSITION": w.floats("VEC3", 3, flat(mo), 34962)})
 		}
 		parts := max(1, len(me.Parts))
+		// primitives share the vertices: an index list each
 		byPart := make([][]int32, parts)
 		for i, t := range me.Tri {
 			p := me.PartOf(i)

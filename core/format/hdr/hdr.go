@@ -17,6 +17,7 @@ const MaxPixels = 8192 * 8192
 // Encode turns linear light into a pixel; what is negative or NaN becomes 0.
 func Encode(r, g, b float32) [4]byte {
 	m := max(r, g, b)
+	// NaN comes here too, as nothing is greater than it
 	if !(m > 1e-32) {
 		return [4]byte{}
 	}
@@ -79,6 +80,7 @@ func Write(out io.Writer, w, h int, rgb []float32) error {
 // packRuns writes runs of four and more as a count over 128 and the byte.
 func packRuns(b *bufio.Writer, p []byte) {
 	for i := 0; i < len(p); {
+		// a run of three costs two bytes and a new literal's count: no gain
 		n := run(p[i:])
 		if n >= 4 {
 			b.Write([]byte{byte(128 + n), p[i]})
@@ -128,6 +130,7 @@ func Read(data []byte) (w, h int, rgb []float32, err error) {
 	}
 	rest = rest[line+1:]
 	// a row packed as well as can be takes 8 bytes for 127 pixels
+	// before memory is taken for the pixels that the head claims
 	if len(rest) < h*4 && len(rest) < w*h/64 {
 		return 0, 0, nil, errShort
 	}

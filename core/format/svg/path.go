@@ -9,6 +9,8 @@ import (
 func (r *reading) path(name, d string, m matrix) {
 	sc := &scanner{s: d, where: name}
 	var p [][2]float64
+	// The pen, where its subpath began, and the last handle: all that path data
+	// refers to besides its own numbers.
 	var x, y, sx, sy float64 // current point and start of the subpath
 	var cx, cy float64       // last control point
 	var cmd, before byte
@@ -24,6 +26,8 @@ func (r *reading) path(name, d string, m matrix) {
 		return v
 	}
 	to := func(nx, ny float64) {
+		// a subpath begins with the first line from it: “M M” makes no curve of one
+		// point
 		if p == nil {
 			p = append(p, [2]float64{x, y})
 		}
@@ -107,8 +111,6 @@ func (r *reading) path(name, d string, m matrix) {
 	end(false)
 }
 
-// bezier flattens a cubic: a second difference of d bends at most d/(8 n²)
-// off the chords of n pieces.
 // bezier cuts a cubic curve into straight pieces. With d the bound on its second
 // derivative, n pieces are off by at most d/(8n²): Wang's bound, so n follows from
 // how flat the pieces must be.
@@ -123,9 +125,7 @@ func (r *reading) bezier(x0, y0, x1, y1, x2, y2, x3, y3 float64, to func(x, y fl
 	to(x3, y3)
 }
 
-// arc goes from end points to a centre (SVG 1.1, appendix F.6.5).
-// arc follows the conversion in the SVG specification (appendix on elliptical arcs):
-// from end points and flags to centre and angles. Radii too small for the ends grow
+// arc follows the conversion in SVG 1.1, appendix F.6.5: from end points and flags to centre and angles. Radii too small for the ends grow
 // until they just fit. u is the centre before it is turned and shifted back.
 func (r *reading) arc(x1, y1, rx, ry, turn float64, large, sweep bool, x2, y2 float64, to func(x, y float64)) {
 	rx, ry = math.Abs(rx), math.Abs(ry)
@@ -135,11 +135,13 @@ func (r *reading) arc(x1, y1, rx, ry, turn float64, large, sweep bool, x2, y2 fl
 	}
 	s, c := math.Sincos(turn * math.Pi / 180)
 	dx, dy := (x1-x2)/2, (y1-y2)/2
+	// the half chord in the ellipse's own axes
 	px, py := c*dx+s*dy, -s*dx+c*dy
 	if l := px*px/(rx*rx) + py*py/(ry*ry); l > 1 {
 		rx, ry = rx*math.Sqrt(l), ry*math.Sqrt(l)
 	}
 	k := math.Sqrt(max(0, (rx*rx*ry*ry-rx*rx*py*py-ry*ry*px*px)/(rx*rx*py*py+ry*ry*px*px)))
+	// of the two centres, the flags choose one
 	if large == sweep {
 		k = -k
 	}
@@ -147,6 +149,7 @@ func (r *reading) arc(x1, y1, rx, ry, turn float64, large, sweep bool, x2, y2 fl
 	cx, cy := c*ux-s*uy+(x1+x2)/2, s*ux+c*uy+(y1+y2)/2
 	from := math.Atan2((py-uy)/ry, (px-ux)/rx)
 	span := math.Atan2((-py-uy)/ry, (-px-ux)/rx) - from
+	// sweep goes the way of growing angles
 	if sweep && span < 0 {
 		span += 2 * math.Pi
 	}

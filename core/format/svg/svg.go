@@ -3,6 +3,17 @@
 // their groups. Lengths are user units; y is turned to point up. Strokes,
 // text, pictures, clips, symbols and styles are left out; what is not filled
 // counts as a line. Curves are flattened to within 1/2000 of the drawing.
+//
+// What an outline is for: it is extruded into a form that smoke gathers into or that
+// something is made of. So closed curves matter and their colours don't; which of
+// them are holes is told by how they lie in each other, not by fill rules, which
+// files often leave to chance.
+//
+// How a drawing is read: elements in the order of the text, each with the product of
+// all transforms over it. Numbers are read by the grammar of SVG 1.1, in which
+// “1-2.5.5” is three numbers. A drawing comes from anywhere: entities aren't
+// resolved (a few lines could else swell to gigabytes), nesting, points and curves
+// are bounded, and coordinates that are no places are refused by the curve's name.
 package svg
 
 import (
@@ -69,6 +80,7 @@ func Decode(data []byte) (curves []Curve, err error) {
 	dec := xml.NewDecoder(bytes.NewReader(data))
 	dec.Entity = map[string]string{} // none are resolved
 	r := &reading{}
+	// A stack and no recursion: depth is the file's to choose.
 	// of the elements that are open: where they stand, and whether they and all
 	// that is in them is left out
 	stack, hidden := []matrix{{1, 0, 0, 1, 0, 0}}, []bool{false}
@@ -82,6 +94,7 @@ func Decode(data []byte) (curves []Curve, err error) {
 		}
 		switch t := t.(type) {
 		case xml.StartElement:
+			// drawings are nested a dozen deep; 64 is a file that was made to hurt
 			if len(stack) > maxDepth {
 				fail(t.Name.Local, "nested over %d deep", maxDepth)
 			}
@@ -95,11 +108,14 @@ func Decode(data []byte) (curves []Curve, err error) {
 			}
 			out := hidden[len(hidden)-1] || a["display"] == "none"
 			switch t.Name.Local {
+			// definitions are drawn where they are used, which isn't followed
 			case "defs", "clipPath", "mask", "symbol", "pattern", "marker", "text":
 				out = true
 			case "svg":
 				r.size(a)
 			}
+			// pushed for every element, drawn or not, so that its end pops the right
+			// one
 			stack, hidden = append(stack, m), append(hidden, out)
 			if !out {
 				r.shape(t.Name.Local, a, m)
@@ -112,6 +128,8 @@ func Decode(data []byte) (curves []Curve, err error) {
 		fail("drawing", "it has no path, polygon, rectangle, circle, ellipse or line")
 	}
 	for _, c := range r.curves {
+		// the sum is NaN where either is; huge ones would lose all digits in the
+		// mesh
 		for _, p := range c.Points {
 			if math.IsNaN(p[0]+p[1]) || math.IsInf(p[0], 0) || math.IsInf(p[1], 0) || math.Abs(p[0])+math.Abs(p[1]) > 1e12 {
 				fail(c.Name, "a point is at %v", p)
@@ -148,6 +166,7 @@ func (r *reading) add(name string, p [][2]float64, closed bool, m matrix) {
 		out[i] = m.point(q[0], q[1])
 		out[i][1] = -out[i][1]
 	}
+	// closed by drawing, though the file doesn't say so
 	if n := len(out); n > 2 && p[0] == p[n-1] {
 		out, closed = out[:n-1], true
 	}
@@ -201,6 +220,8 @@ func (r *reading) shape(kind string, a map[string]string, m matrix) {
 		if w <= 0 || h <= 0 {
 			return
 		}
+		// a corner's radius that isn't given is the other one's; both are at most
+		// half a side
 		rx, ry := get("rx"), get("ry")
 		if a["rx"] == "" {
 			rx = ry
@@ -234,6 +255,7 @@ func (r *reading) shape(kind string, a map[string]string, m matrix) {
 
 // round is an arc of an ellipse, both ends included.
 func (r *reading) round(cx, cy, rx, ry, from, to float64) [][2]float64 {
+	// a chord of angle φ is r(1 − cos(φ/2)) off its arc; at most 720 pieces
 	n := int(min(max(4, math.Ceil(math.Abs(to-from)/(2*math.Acos(max(0, 1-r.flat/max(rx, ry, r.flat)))+1e-9))), 720))
 	var p [][2]float64
 	for i := range n + 1 {
@@ -275,7 +297,9 @@ func (c *scanner) number() (float64, bool) {
 		switch {
 		case b >= '0' && b <= '9':
 			digits = true
+		// a sign inside a number begins the next one, but for that of an exponent
 		case (b == '-' || b == '+') && (i == 0 || c.s[i-1] == 'e' || c.s[i-1] == 'E'):
+		// so does a second point
 		case b == '.' && !dot && !exp:
 			dot = true
 		case (b == 'e' || b == 'E') && digits && !exp:
@@ -312,6 +336,7 @@ func (c *scanner) flag() (bool, bool) {
 func transform(s string) matrix {
 	m := matrix{1, 0, 0, 1, 0, 0}
 	for strings.TrimSpace(s) != "" {
+		// name(numbers) after name(numbers), the first listed outermost
 		open, end := strings.IndexByte(s, '('), strings.IndexByte(s, ')')
 		if open < 0 || end < open {
 			fail("transform", "%q can't be read", s[:min(len(s), 40)])
@@ -339,6 +364,7 @@ func transform(s string) matrix {
 		case "rotate":
 			si, co := math.Sincos(at(0, 0) * math.Pi / 180)
 			x, y := at(1, 0), at(2, 0)
+			// about a point: shift it to the origin, turn, and shift back
 			n = matrix{co, si, -si, co, x - co*x + si*y, y - si*x - co*y}
 		case "skewX":
 			n = matrix{1, 0, math.Tan(at(0, 0) * math.Pi / 180), 1, 0, 0}

@@ -20,5 +20,12 @@
 // Values: float32 for float, half and vec3s grids; all other types are
 // widened to float64 (int64 beyond 2⁵³ loses its last bits).
 //
-// A hostile file can't make the reader allocate more than Limits says.
+// The tree is three levels deep below the root: nodes of 32³, of 16³, leaves of 8³.
+// Topology (masks, tiles) of the whole tree comes first, then all leaves' values in
+// the same order, so that a reader may know a grid's form without its values.
+//
+// What reading costs: one read of the file; finding leaves is serial, as each says
+// how long it is, and unpacking them is done by all threads. A hostile file is held
+// by Limits: bytes, stored voxels over all grids, grids; by offsets that must lead
+// on within the file; and by every count being compared with the bytes left.
 package vdb

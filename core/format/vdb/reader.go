@@ -154,9 +154,12 @@ func Decode(b []byte, lim Limits) (f *File, err error) {
 		return nil, fmt.Errorf("vdb: this is not a VDB file (it starts with % x)", b[:min(8, len(b))])
 	}
 	f = &File{Version: l.u32()}
+	// 222 is the first with the compression of today; after 224 nothing has been
+	// published
 	if f.Version < 222 || f.Version > 300 {
 		return nil, fmt.Errorf("vdb: file version %d can't be read; 222 to 224 can", f.Version)
 	}
+	// the library's version says nothing that the file's doesn't
 	l.u32()
 	l.u32()
 	if l.u8() == 0 {
@@ -177,6 +180,8 @@ func Decode(b []byte, lim Limits) (f *File, err error) {
 	var instances []*Grid
 	var instanceOf []string
 	for range n {
+		// descriptors and grids alternate; the offset to the next is followed, not
+		// assumed
 		unique := l.text()
 		where = fmt.Sprintf("grid %q", unique)
 		kind, of := l.text(), l.text()
@@ -187,6 +192,7 @@ func Decode(b []byte, lim Limits) (f *File, err error) {
 		}
 		// names that would be equal have a number behind a separator
 		g := &Grid{Name: strings.SplitN(unique, "\x1e", 2)[0]}
+		// what lies between a descriptor and its grid is skipped
 		l.at = int(start)
 		l.grid(g, kind, of != "" || (len(lim.Only) > 0 && !slices.Contains(lim.Only, g.Name)), &budget)
 		if of != "" {
@@ -201,6 +207,7 @@ func Decode(b []byte, lim Limits) (f *File, err error) {
 		if p == nil || p == g {
 			return nil, fmt.Errorf("vdb: grid %q shares the tree of %q, which is not in the file", g.Name, instanceOf[i])
 		}
+		// shared, not copied: nothing here changes a grid that was read
 		g.Leaves, g.Tiles, g.Background = p.Leaves, p.Tiles, p.Background
 	}
 	return f, nil
@@ -322,11 +329,13 @@ func decode(t Type, b []byte) float64 {
 // and has 16³ places, tiles of 8³ or leaves. What is told of the values here is what
 // tiles need.
 func (t *treeReader) topology() {
+	// more than one buffer a leaf was never written
 	if n := t.u32(); n != 1 {
 		t.fail("%d buffers a leaf", n)
 	}
 	t.g.Background = t.value()
 	tiles, children := t.u32(), t.u32()
+	// a tile takes 13 bytes at least: origin and activity
 	if int64(tiles)*13 > int64(len(t.b)) || int64(children)*13 > int64(len(t.b)) {
 		t.fail("%d tiles and %d children don't fit the file", tiles, children)
 	}
@@ -412,6 +421,7 @@ func (t *treeReader) children(o [3]int32, log uint, child []uint64) {
 // gives component c of value m. It is nil where every value is the inactive
 // background, as in all nodes without tiles.
 func (t *treeReader) values(n int, active, child []uint64) func(m, c int) float64 {
+	// nodes without active tiles are most; telling them here spares 32 K closures
 	plain := len(t.b) > t.at && t.b[t.at] == 0 && t.comp&ActiveMask != 0
 	for _, w := range active {
 		plain = plain && w == 0
@@ -451,10 +461,13 @@ func (t *treeReader) values(n int, active, child []uint64) func(m, c int) float6
 func (t *treeReader) preamble(n int) (in0, in1 [3]float64, sel []uint64, all, half bool) {
 	// What the inactive values are, in one byte:
 	//
-	//	0  the background		1  its negative
-	//	2  one other value	   3  background and its negative, by a mask
+	//	0  the background
+	//	1  its negative
+	//	2  one other value
+	//	3  background and its negative, by a mask
 	//	4  background and another, by a mask
-	//	5  two others, by a mask 6  as many as there are, all stored
+	//	5  two others, by a mask
+	//	6  as many as there are, all stored
 	meta := t.u8()
 	if meta > 6 {
 		t.fail("a block of unknown kind %d", meta)
@@ -560,6 +573,8 @@ func (t *treeReader) buffers() {
 		t.flags()
 		return
 	}
+	// Where a block ends is known only by reading its length, so finding them is
+	// serial; unpacking them isn't.
 	blocks := make([]stored, len(t.g.Leaves))
 	for i, l := range t.g.Leaves {
 		t.words(l.Active[:])
@@ -573,6 +588,8 @@ func (t *treeReader) buffers() {
 			// one block's plain bytes, for each thread: blocks are 2 to 12 KB
 			room := make([]byte, frame.LeafSize*t.comps*8)
 			for {
+				// threads take runs of 32 leaves: leaves differ in how long they
+				// take
 				lo := int(next.Add(run)) - run
 				if lo >= len(blocks) {
 					return nil
@@ -666,6 +683,7 @@ func (t *treeReader) scatter32(b *stored, raw []byte) {
 		at += 4
 		return math.Float32frombits(binary.LittleEndian.Uint32(raw[at-4:]))
 	}
+	// a full leaf has no mask to look at
 	if b.all || l.Active.Count() == frame.LeafSize {
 		for n := range l.Values {
 			l.Values[n] = read()

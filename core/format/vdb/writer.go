@@ -115,6 +115,7 @@ func Write(w io.Writer, grids []*Grid, opt Options) error {
 	head.u32(10) // the library version that such files come from
 	head.u32(0)
 	head.WriteByte(1) // grids can be reached by offset
+	// from the content: two runs of the same values write the same bytes
 	head.WriteString(identity(grids))
 	head.metaMap(opt.Meta)
 	head.u32(uint32(len(grids)))
@@ -140,6 +141,7 @@ func Write(w io.Writer, grids []*Grid, opt Options) error {
 		seen[g.Name]++
 		var desc pen
 		desc.text(unique)
+		// the type's name carries whether values are halves
 		suffix := ""
 		if g.Half {
 			suffix = "_HalfFloat"
@@ -150,6 +152,7 @@ func Write(w io.Writer, grids []*Grid, opt Options) error {
 		if err != nil {
 			return err
 		}
+		// behind the descriptor's own three offsets
 		start := at + int64(desc.Len()) + 24
 		end := start + int64(body.Len())
 		for _, b := range blocks {
@@ -200,6 +203,7 @@ func tree(g *Grid) []*node2 {
 		// root's, 7 to 11 the upper node's place, 3 to 6 the lower one's, 0 to 2 the
 		// voxel in its leaf
 		o := l.Origin
+		// &^ is a floor to a multiple for negative coordinates too
 		key := [3]int32{o[0] &^ 4095, o[1] &^ 4095, o[2] &^ 4095}
 		n2 := top[key]
 		if n2 == nil {
@@ -218,6 +222,7 @@ func tree(g *Grid) []*node2 {
 	for _, n := range top {
 		out = append(out, n)
 	}
+	// maps have no order; files must
 	sort.Slice(out, func(i, j int) bool {
 		a, b := out[i].origin, out[j].origin
 		for x := range 3 {
@@ -426,6 +431,7 @@ func (c *codec) block(p *pen, raw []byte, size int, comp Compression) {
 		p.Write(raw)
 		return
 	}
+	// negative: so many bytes as they are
 	if packed == nil {
 		p.u64(uint64(-int64(len(raw))))
 		p.Write(raw)
