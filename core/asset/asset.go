@@ -87,6 +87,8 @@ type entry struct {
 // get finds or makes a thing; two that ask at once wait for one making.
 func (l *Library) get(key string, make func() (any, int64, error)) (any, error) {
 	l.mu.Lock()
+	// The lock is held for the map alone; making happens under the entry's own once,
+	// so that others are served meanwhile and two who ask for the same wait for one.
 	el, ok := l.kept[key]
 	if ok {
 		l.old.MoveToFront(el)
@@ -100,6 +102,7 @@ func (l *Library) get(key string, make func() (any, int64, error)) (any, error) 
 		e.value, e.size, e.err = make()
 		l.mu.Lock()
 		defer l.mu.Unlock()
+		// the entry is dropped, unless another took its place
 		if e.err != nil { // ask again next time: the file may be there then
 			if l.kept[key] == el {
 				delete(l.kept, key)
@@ -108,6 +111,8 @@ func (l *Library) get(key string, make func() (any, int64, error)) (any, error) 
 			return
 		}
 		l.used += e.size
+		// the oldest go first; the one just made stays, even if it alone is over the
+		// room
 		for back := l.old.Back(); l.used > l.room && back != nil && back != el; {
 			prev := back.Prev()
 			old := back.Value.(*entry)
@@ -147,6 +152,7 @@ func (l *Library) Model(ref string) (*Model, error) {
 		}
 		out := &Model{Model: m, Facts: facts, Rest: m.At(0)}
 		out.Box = out.Rest.Bounds()
+		// what is worked out lazily must be done before the model is shared
 		out.Rest.OpenEdges() // counted before threads share it
 		return out, int64(len(f.Data)) + int64(facts.Triangles)*120, nil
 	})
@@ -246,6 +252,7 @@ func (l *Library) Pose(w Want) (Placed, error) {
 	s := m.scale(w.Size)
 	mid := m.Box.Centre()
 	out := Placed{Turn: geom.Identity.M}
+	// under uneven scaling a turn shears, so the mesh must be posed
 	if w.Time != 0 && m.Moves() && even(s) {
 		if a, ok := m.Rigid(w.Time); ok {
 			out.Turn, w.Time = a.M, 0
@@ -258,6 +265,7 @@ func (l *Library) Pose(w Want) (Placed, error) {
 	if w.Spacing <= 0 {
 		w.Spacing = max(w.Size[0], w.Size[1], w.Size[2]) / 96
 	}
+	// all that the body depends on: the same question finds the same body
 	key := fmt.Sprintf("body %s %v %v %v %v", ID(w.Ref), w.Size, w.Time, w.Region, w.Spacing)
 	v, err := l.get(key, func() (any, int64, error) {
 		mesh := m.Rest
@@ -266,6 +274,8 @@ func (l *Library) Pose(w Want) (Placed, error) {
 			mesh.LikeOpen(m.Rest)
 		}
 		at := *mesh
+		// about the middle of the rest pose's box, so that an element's position is
+		// its middle
 		at.P = make([]geom.Vec3, len(mesh.P))
 		for i, p := range mesh.P {
 			at.P[i] = p.Sub(mid).Scale(s)
@@ -318,6 +328,7 @@ func (l *Library) cut(m *geom.Mesh, r Region) (*geom.Mesh, []float32, error) {
 					c++
 				}
 			}
+			// a face belongs to the joints that move two of its corners
 			return c >= 2
 		})
 		return out, nil, empty(out, "none of the chosen joints moves a face of the mesh")
@@ -413,6 +424,7 @@ func Carry(from *geom.Mesh, w []float32, to *geom.Mesh) (out []float32, share fl
 	for i, p := range from.P {
 		old.P[i] = unit(p, a)
 	}
+	// both meshes in the unit box: an export in other units or places still matches
 	tree := geom.NewTree(old)
 	out = make([]float32, len(to.P))
 	near := 0

@@ -21,6 +21,8 @@ func (f *File) Hash() string {
 	if err != nil {
 		panic(err) // options were checked to be finite
 	}
+	// lengths before contents, so that no two files hash alike by shifting bytes
+	// over
 	for _, b := range [][]byte{[]byte(strings.ToLower(path.Ext(f.Name))), opts, f.Data} {
 		fmt.Fprintf(h, "%d:", len(b))
 		h.Write(b)

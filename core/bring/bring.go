@@ -58,6 +58,7 @@ func Read(name string, data []byte, files map[string][]byte, o Options) (*model.
 	if kind == nil || kind.Model == nil {
 		return nil, nil, fmt.Errorf("%s is of a kind that can't be read; give one of %s", path.Base(name), strings.Join(format.Endings(format.Models), " "))
 	}
+	// what the artist says, else what the format says, else metres
 	o.Unit = cmp.Or(o.Unit, kind.Unit, 1)
 	m, err := kind.Model(data, files, o)
 	if err != nil {
@@ -99,6 +100,7 @@ func orient(m *model.Model, unit float64, zUp bool) {
 	for r := range a.M {
 		a.M[r] = a.M[r].Mul(unit)
 	}
+	// a root above the roots: animation of nodes stays as it is
 	root := model.NewNode("")
 	root.Fixed = &a
 	n := len(m.Nodes)
@@ -115,6 +117,7 @@ func survey(m *model.Model) (*Facts, error) {
 	f := &Facts{Notes: m.Notes}
 	note := func(format string, a ...any) { f.Notes = append(f.Notes, fmt.Sprintf(format, a...)) }
 	total := geom.Repairs{}
+	// each mesh once, however many nodes show it
 	for n := range m.Meshes {
 		if len(m.Meshes[n].Tri) == 0 {
 			continue
@@ -155,11 +158,14 @@ func survey(m *model.Model) (*Facts, error) {
 			f.Parts = nil
 		}
 		f.OpenEdges = at.OpenEdges()
+		// rays through a mesh of millions take seconds, and such meshes aren't thin
+		// by mistake
 		if f.OpenEdges == 0 && f.Triangles <= 2_000_000 {
 			f.Thickness = at.Thickness(geom.NewTree(at))
 		}
 		if f.Length > 0 {
 			f.Rigid = true
+			// five moments: what bends at all bends at one of them
 			for i := range 5 {
 				if _, ok := m.Rigid(f.Length * float64(i) / 4); !ok {
 					f.Rigid = false

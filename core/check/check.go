@@ -115,6 +115,7 @@ func Shot(s *shot.Shot, m Machine) []Finding {
 	first, _ := s.Range()
 	sc := &Scene{Shot: s, Machine: m, Domains: s.Of(shot.Domain), Emitters: s.Of(shot.Emitter), Colliders: s.Of(shot.Collider), First: float64(first), Now: s.Eval(float64(first))}
 	var out []Finding
+	// faults first: each check runs once for each severity, and is cheap
 	for _, want := range []Severity{Fault, Warning, Note} {
 		for _, c := range table {
 			for _, f := range c.Find(sc) {
@@ -144,6 +145,7 @@ func noDomain(s *Scene) []Finding {
 	if len(s.Domains) > 0 {
 		return nil
 	}
+	// a muted domain is likelier forgotten than one that was never added
 	for _, e := range s.Elements {
 		if e.Kind == shot.Domain {
 			return []Finding{{Severity: Fault, Element: e.ID, What: fmt.Sprintf("The domain %s is muted.", e.Name), Why: "Without a domain nothing can be simulated.", Mend: &Mend{Label: "Unmute it", Element: e.ID, Unmute: true}}}
@@ -199,6 +201,7 @@ func emitterOutside(s *Scene) []Finding {
 			if !e.Acts(d) {
 				continue
 			}
+			// a moving emitter may come in later: touching at any key is enough
 			for _, f := range s.when(e) {
 				sh := e.Shape(s.Eval(f))
 				gap := d.DomainBox().Gap(sh.Bounds())
@@ -264,6 +267,7 @@ func swallowed(e, c *geom.Shape, shell float64) bool {
 		return false
 	}
 	found := false
+	// six steps along each side: thin emitters are met by their own check
 	for n := range 343 {
 		t := geom.V(float64(n%7)/6, float64(n/7%7)/6, float64(n/49)/6)
 		p := b.Min.Add(t.Scale(b.Size()))
@@ -321,6 +325,7 @@ func colliderFast(s *Scene) []Finding {
 			worst := s.meshPace(c)
 			for i := 1; i < len(keys); i++ {
 				// a run between flat tangents is 1.5 times as fast in its middle
+				// metres a frame between two keys
 				v := geom.FromArray(keys[i].Value.Vec).Dist(geom.FromArray(keys[i-1].Value.Vec)) / (keys[i].Frame - keys[i-1].Frame) * 1.5
 				worst = max(worst, v)
 			}

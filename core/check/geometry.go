@@ -75,6 +75,7 @@ func meshOpen(s *Scene) []Finding {
 		if err != nil || sh.Body.Open == 0 || e.Kind == shot.Mesh {
 			continue
 		}
+		// a surface needs no inside
 		if e.Kind == shot.Emitter && val.From.Of(e) == "surface" {
 			continue
 		}
@@ -99,10 +100,11 @@ func meshSize(s *Scene) []Finding {
 				continue
 			}
 			now := val.Size.Of(e)
+			// a third of the domain: something to see, and room round it
 			k := box / 3 / size
 			out = append(out, Finding{Severity: Warning, Element: e.ID, What: fmt.Sprintf("%s is %s m large, %s is %s m.", e.Name, shot.Short(size), d.Name, shot.Short(box)),
 				Why:  "Was its file in other units? Nothing of it can be made out in this domain.",
-				Mend: &Mend{Label: fmt.Sprintf("Make it %s m large", shot.Short(math.Round(box/3*1e4)/1e4)), Element: e.ID, Key: val.Largest.Name(), Value: shot.Vec(max(1e-4, now[0]*k), max(1e-4, now[1]*k), max(1e-4, now[2]*k))}})
+				Mend: &Mend{Label: fmt.Sprintf("Make it %s m large", shot.Short(math.Round(box/3*1e4)/1e4)), Element: e.ID, Key: val.Size.Name(), Value: shot.Vec(max(1e-4, now[0]*k), max(1e-4, now[1]*k), max(1e-4, now[2]*k))}})
 			break
 		}
 	}
@@ -278,6 +280,7 @@ func (s *Scene) meshPace(e *shot.Element) float64 {
 			return worst
 		}
 		p, q := a.Body.Mesh.P, b.Body.Mesh.P
+		// 200 vertices, spread over the list
 		for v := 0; v < len(p); v += max(1, len(p)/200) {
 			worst = max(worst, a.Turn.Apply(p[v]).Add(a.Centre).Dist(b.Turn.Apply(q[v]).Add(b.Centre)))
 		}

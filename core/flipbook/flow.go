@@ -199,6 +199,7 @@ func refine(f *Flow, p, q [2]plane, crew grid.Crew) {
 			}
 		}
 	})
+	// keeps flat regions still instead of dividing by nothing (Tikhonov)
 	const lambda = 1e-4
 	crew.For(w*h, 4096, func(lo, hi int) {
 		for i := lo; i < hi; i++ {
@@ -239,6 +240,7 @@ func smooth(v []float32, w, h int, crew grid.Crew) {
 func rows(out, in []float32, w, h int) {
 	for y := range h {
 		row, o := in[y*w:(y+1)*w], out[y*w:(y+1)*w]
+		// running sums: each step adds a pixel and drops one
 		sum := float32(0)
 		for x := range min(reach, w) {
 			sum += row[x]

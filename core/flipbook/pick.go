@@ -27,6 +27,7 @@ func Span(presence []float64) (first, last int, err error) {
 	if !(top > 0) {
 		return 0, 0, errors.New("every recorded frame is empty: there is nothing to make a flipbook of")
 	}
+	// ends: the frame with the most is itself over the threshold
 	for first = 0; presence[first] < Visible*top; first++ {
 	}
 	for last = len(presence) - 1; presence[last] < Visible*top; last-- {
@@ -106,6 +107,8 @@ func Cut(small []*Tile, n, most int) (Seam, error) {
 		return Seam{}, fmt.Errorf("a loop of %d frames needs %d recorded ones, there are %d: record more or loop fewer", n, n+1, len(small))
 	}
 	best, at := math.Inf(1), Seam{}
+	// every pair of frames that are a loop's length apart: n² comparisons of small
+	// tiles
 	for a := 0; a+n < len(small); a++ {
 		for b := a + n; b < len(small) && b-a <= most; b++ { // b would follow b−1, a does
 			if d := Difference(small[a], small[b]); d < best {
@@ -127,6 +130,8 @@ func Blend(frames []*Tile, lead int) ([]*Tile, error) {
 	}
 	out := append([]*Tile(nil), frames[lead:]...)
 	for i := range lead {
+		// neither end is a copy: the frame after the last blended one is the loop's
+		// first
 		t := float64(i+1) / float64(lead+1)
 		out[n-lead+i] = Mix(frames[len(frames)-lead+i], frames[i], t)
 	}

@@ -37,6 +37,7 @@ type Place struct {
 // tile's.
 func (p Place) inverse(sw, sh, w, h int) (m [4]float64, at [2]float64, grow float64) {
 	iw, ih := float64(w-2*p.Pad), float64(h-2*p.Pad)
+	// fitted by the tighter side: nothing is cut off at scale 1
 	fit := min(iw/float64(sw), ih/float64(sh)) * p.Scale
 	grow = 1 / fit
 	s, c := math.Sincos(p.Turn)
@@ -60,10 +61,13 @@ func (p Place) Shape(sw, sh, w, h int) [4]float64 {
 func (p Place) Put(src *Tile, w, h int, crew grid.Crew) *Tile {
 	out := NewTile(w, h, len(src.Planes))
 	m, at, grow := p.inverse(src.W, src.H, w, h)
+	// whole pixels: no filter may touch them
 	if grow == 1 && p.Turn == 0 && m[0] == 1 && at[0] == math.Trunc(at[0]) && at[1] == math.Trunc(at[1]) {
 		p.copy(out, src, int(at[0]), int(at[1]))
 		return out
 	}
+	// a tent over the larger pixel: averages when it shrinks, interpolates when it
+	// grows
 	reach := max(1, grow)
 	crew.For(h-2*p.Pad, 4, func(lo, hi int) {
 		var wx, wy []float64
@@ -206,6 +210,7 @@ func spread(p, alpha []float32, w, h int) {
 		l = n
 	}
 	const least = 1. / 1024
+	// from the coarsest down: what is empty takes its colour from the level below it
 	for k := len(pyramid) - 1; k >= 0; k-- {
 		l := &pyramid[k]
 		for i := range l.p {

@@ -147,6 +147,7 @@ func (m *Model) Check() error {
 				return err
 			}
 		}
+		// a loop would be walked for ever by everything later: found here, by depth
 		depth := 0
 		for p := nd.Parent; p >= 0; p = m.Nodes[p].Parent {
 			if depth++; depth > MaxDepth {
@@ -238,6 +239,7 @@ func (t *Track) check() error {
 // last key (glTF 2.0, appendix C).
 func (t *Track) at(s float64) []float64 {
 	w := t.width()
+	// cubic keys hold three values: in-tangent, value, out-tangent
 	value := func(k int) []float64 {
 		if t.How == Cubic {
 			return t.Values[(3*k+1)*w:][:w]
@@ -261,12 +263,14 @@ func (t *Track) at(s float64) []float64 {
 	out := make([]float64, w)
 	switch {
 	case t.How == Cubic:
+		// Hermite with tangents in value a second, so they are scaled by the span
 		m0, m1 := t.Values[(3*(k-1)+2)*w:][:w], t.Values[3*k*w:][:w]
 		x2, x3 := x*x, x*x*x
 		for i := range out {
 			out[i] = (2*x3-3*x2+1)*a[i] + d*(x3-2*x2+x)*m0[i] + (-2*x3+3*x2)*b[i] + d*(x3-x2)*m1[i]
 		}
 	case t.Path == Rotation:
+		// along the shorter arc, as the specification has it
 		q := geom.Slerp(quat(a), quat(b), x)
 		out = []float64{q.X, q.Y, q.Z, q.W}
 	default:
@@ -303,6 +307,7 @@ func (m *Model) Rate() float64 {
 			}
 		}
 	}
+	// 0.04 % tells 23.976 from 24 and stands the rounding of times to float32
 	for _, r := range []float64{24, 25, 30, 24000.0 / 1001, 30000.0 / 1001, 48, 50, 60, 60000.0 / 1001, 120, 12, 15} {
 		if math.Abs(least*r-1) < 4e-4 {
 			return r
@@ -320,6 +325,7 @@ type Pose struct {
 
 // Pose works out the pose at t seconds of all clips together.
 func (m *Model) Pose(t float64) Pose {
+	// tracks act on a copy of the nodes; a track replaces a matrix, as both can't be
 	local := make([]Node, len(m.Nodes))
 	copy(local, m.Nodes)
 	p := Pose{World: make([]geom.Affine, len(m.Nodes)), Morphs: map[int][]float64{}}
@@ -341,6 +347,7 @@ func (m *Model) Pose(t float64) Pose {
 	}
 	done := make([]bool, len(local))
 	var place func(n int)
+	// parents first, by recursion no deeper than Check allows
 	place = func(n int) {
 		if done[n] {
 			return
@@ -374,6 +381,7 @@ func (m *Model) vertices(n int, p Pose) []geom.Vec3 {
 	if w, ok := p.Morphs[n]; ok {
 		weights = w
 	}
+	// shifts are added before joints act
 	for x, mo := range me.Morphs {
 		if x < len(weights) && weights[x] != 0 {
 			for v := range at {
@@ -405,6 +413,8 @@ func (m *Model) vertices(n int, p Pose) []geom.Vec3 {
 				total += w
 			}
 		}
+		// weights that don't add up to 1 are made to; without any the vertex stays
+		// as it is
 		if total > 0 {
 			at[v] = sum.Mul(1 / total)
 		}
@@ -425,6 +435,7 @@ func (m *Model) At(t float64) *geom.Mesh {
 		}
 		me := m.Meshes[nd.Mesh].Mesh // a copy: slices are replaced, not written to
 		me.P = m.vertices(n, p)
+		// mirrored: triangles are turned so that their outsides stay outside
 		if p.World[n].Det() < 0 && (nd.Skin < 0 || m.Meshes[nd.Mesh].Joints == nil) {
 			tri := make([][3]int32, len(me.Tri))
 			for i, f := range me.Tri {
@@ -510,6 +521,7 @@ func (m *Model) Rigid(t float64) (a geom.Affine, ok bool) {
 		if nd.Skin >= 0 && m.Meshes[nd.Mesh].Joints != nil {
 			return a, false
 		}
+		// the motion of each node from rest to now; rigid means that all agree
 		inv, ok := p0.World[n].Inverse()
 		if !ok {
 			return a, false

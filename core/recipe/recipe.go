@@ -64,6 +64,7 @@ func exponent(u shot.Unit) float64 {
 	switch u {
 	case shot.Metre:
 		return 1
+	// v and t go with √L: what falls looks the same in a film of its own scale
 	case shot.Speed, shot.Second:
 		return 0.5
 	case shot.PerSecond, shot.CoolRate:
@@ -89,6 +90,7 @@ func Scale(e *shot.Entry, v shot.Value, L float64) shot.Value {
 		}
 		return shot.PointList(list)
 	}
+	// to three figures, then into the value's range: sheets should read well
 	q := math.Pow(L, p)
 	v.Num = shot.Tidy(v.Num * q)
 	for i := range v.Vec {
@@ -113,12 +115,14 @@ func (r *Recipe) Put(s *shot.Shot, at geom.Vec3, L float64, start float64) []*sh
 	if r.Base > 0 {
 		L /= r.Base
 	}
+	// keys are counted at 24 a second, and move with the square root of the size
 	pace := s.Rate() / 24 * math.Sqrt(L)
 	for _, p := range r.Parts {
 		e := s.Add(p.Kind)
 		if p.Name != "" {
 			e.Name = free(s, p.Name)
 		}
+		// the order of a map doesn't matter here: values don't depend on each other
 		for key, v := range p.Values {
 			v = Scale(shot.Find(p.Kind, key), v, L)
 			if key == val.Position.Name() {
@@ -135,6 +139,7 @@ func (r *Recipe) Put(s *shot.Shot, at geom.Vec3, L float64, start float64) []*sh
 		}
 		if p.Kind == shot.Domain {
 			domain = e
+			// beside other domains it acts on its own alone
 		} else if domain != nil && len(s.Of(shot.Domain)) > 1 {
 			e.ActsOn = []string{domain.ID}
 		}
@@ -214,6 +219,8 @@ func Frame(s *shot.Shot) {
 	spread := 18 / val.Lens.At(cams[0], val.Frame(float64(first))) // half the width over the distance
 	way := geom.V(0.35, 0.12, 0.93).Unit()
 	var eye geom.Vec3
+	// a fixed point: the eye's height changes the direction, which changes the
+	// distance
 	for range 6 { // lifting the eye over the floor turns the view a little
 		eye = mid.Add(way.Mul(fit(size, way, spread)))
 		eye.Y = max(eye.Y, b.Min.Y+size.Y*0.1)

@@ -57,6 +57,8 @@ const (
 func Named(n val.Name, e Entry) Entry {
 	e.Key = n.Name()
 	ok := false
+	// a name's Go type is what code reads it as: a mismatch is found when the
+	// program starts and not when the value is first read
 	switch n.(type) {
 	case val.NumKey:
 		ok = e.Type == Number || e.Type == Integer
@@ -111,6 +113,7 @@ func Declare(list ...Entry) {
 			panic(fmt.Sprintf("shot: %s.%s is of the type %q, which isn't registered", e.Kind, e.Key, e.Type))
 		}
 		at := len(catalogue[e.Kind])
+		// values of other packages may stand between those of this one
 		if e.After != "" {
 			if at = 1 + slices.IndexFunc(catalogue[e.Kind], func(o *Entry) bool { return o.Key == e.After }); at == 0 {
 				panic(fmt.Sprintf("shot: %s.%s follows %q, which isn't there", e.Kind, e.Key, e.After))

@@ -43,12 +43,15 @@ func (s *Shot) Source(e *Element) *Element {
 // Order lists the domains so that each comes after those that feed it. Domains
 // that feed each other in a ring are named in the error.
 func (s *Shot) Order() (out []*Element, err error) {
+	// depth first, in the order of the cast: domains that don't depend on each other
+	// keep it, so that adding one at the end changes nothing before
 	state := map[*Element]int{} // 1: under way, 2: done
 	var way []string
 	var visit func(d *Element) error
 	visit = func(d *Element) error {
 		switch state[d] {
 		case 1:
+			// the ring alone, not the way to it
 			i := slices.Index(way, d.Name)
 			return fmt.Errorf("%s feed each other in a ring; let one of them be fed by something else", strings.Join(append(way[i:], d.Name), " → "))
 		case 2:

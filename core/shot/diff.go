@@ -26,6 +26,7 @@ func (c Change) Clashes(o Change) bool { return c.at == o.at && c.exact != o.exa
 // Diff lists what a simulation of b would see differently from one of a:
 // values, keys, elements added, gone or muted.
 func Diff(a, b *Shot) []Change {
+	// in the unit of the newer one: that is what the reader has before him
 	d := differ{length: val.Units.Of(b)}
 	d.owner(a.Self, b.Self)
 	for _, x := range a.Elements {
@@ -93,6 +94,7 @@ func (d *differ) owner(x, y *Element) {
 	var keyed []Change
 	for _, e := range Entries(y.Kind) {
 		at := y.Address() + " value " + e.Key
+		// compared as values; shown texts may be equal where values aren't
 		if p, q := e.Value(x), e.Value(y); !e.Same(p, q) {
 			exact, _ := json.Marshal(e.JSON(q))
 			d.out = append(d.out, Change{y.Title(), e.Label, e.Show(p, d.length), e.Show(q, d.length), at, string(exact)})

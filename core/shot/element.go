@@ -79,6 +79,7 @@ func (e *Element) entry(key string) *Entry {
 
 // Get is a value without regard to keys.
 func (e *Element) Get(key string) Value {
+	// Watch records reads, for the test that holds keys against what is read
 	if e.seen != nil {
 		e.seen(e, key)
 	}
@@ -313,6 +314,7 @@ func (e *Element) DropKey(n val.Name, frame float64) {
 	if !exact {
 		return
 	}
+	// an artist who removes the last key means the value to stay where it was
 	if len(keys) == 1 {
 		e.put(key, keys[0].Value)
 		e.DropKeys(n)

@@ -80,11 +80,16 @@ func Decode(data []byte) (s *Shot, unknown []string, err error) {
 	if len(data) > MaxFile {
 		return nil, nil, &FileError{What: fmt.Sprintf("%d bytes; %d are allowed", len(data), MaxFile)}
 	}
+	// Read twice: once for where every field begins, so that an error names its
+	// line, and once for the fields. A shot is kilobytes; an artist's lost minute
+	// costs more.
 	at, err := offsets(data)
 	if err != nil {
 		return nil, nil, err
 	}
 	r := &reading{data: data, at: at}
+	// reading goes deep, and any of its hundred fields may be wrong: a panic with a
+	// *FileError, which only this function catches, spares handing the same error up
 	defer func() {
 		if p := recover(); p != nil {
 			fe, ok := p.(*FileError)
@@ -141,6 +146,8 @@ func (r *reading) list(path string, raw json.RawMessage, most int) []json.RawMes
 // take reads a field, if it is there, and takes it off those that are left.
 func take[T any](r *reading, f fields, path, key, want string, into *T) bool {
 	raw, ok := f[key]
+	// taken off whether or not it can be read: what is left over at the end is
+	// unknown
 	delete(f, key)
 	if !ok {
 		return false
@@ -175,6 +182,8 @@ func (r *reading) rest(path string, f fields) map[string]any {
 // shot reads the whole document.
 func (r *reading) shot() *Shot {
 	f := r.object("", r.data)
+	// Fields in the order in which errors are best told: what the file is, then what
+	// it holds, then what refers to what.
 	s := &Shot{Self: NewElement(Setting, "", ""), Handover: NewElement(Handover, "", "")}
 	format := ""
 	take(r, f, "", "format", "a word", &format)
@@ -202,6 +211,7 @@ func (r *reading) shot() *Shot {
 			s.Looks = append(s.Looks, r.look(fmt.Sprintf("looks[%d]", i), l, s))
 		}
 	}
+	// a file without a look is older than looks; pages count on one
 	if len(s.Looks) == 0 {
 		s.Looks = New("x").Looks
 	}
@@ -210,11 +220,14 @@ func (r *reading) shot() *Shot {
 			r.fail("clips", "has %d entries; %d are allowed", len(s.Clips), MaxClips)
 		}
 		for i, c := range s.Clips {
+			// a reference is shown to everyone who opens the shot: it is checked
+			// like a path
 			if asset.CheckID(c.ID) != nil || len(c.ID) != 32 || !slices.Contains(ClipTypes, c.Type) || len(c.Name) > 2*MaxName || !(math.Abs(c.Offset) <= 1e6) {
 				r.fail(fmt.Sprintf("clips[%d]", i), "is no reference that can be shown")
 			}
 		}
 	}
+	// only now, as either may stand first in the file
 	if a, b := s.Range(); b < a {
 		r.fail("values", "last frame %d comes before first frame %d", b, a)
 	}
@@ -253,6 +266,7 @@ func (r *reading) values(f fields, path, key string, k Kind, keep map[string]any
 		if err != nil {
 			r.fail(join(p, name), "%v", err)
 		}
+		// a default that is written out is no decision
 		if !e.Same(x, e.Default) {
 			v[name] = x
 		}
@@ -292,6 +306,7 @@ func (r *reading) element(path string, raw json.RawMessage, s *Shot) *Element {
 	if len(e.Recipe) > MaxName {
 		r.fail(join(path, "recipe"), "has %d bytes; %d are allowed", len(e.Recipe), MaxName)
 	}
+	// what a recipe set, so that its sheet can say what was changed since
 	if e.Recipe != "" {
 		e.before = r.values(f, path, "before", e.Kind, e.unknown)
 	}
@@ -321,6 +336,7 @@ func (r *reading) curves(f fields, path string, e *Element) {
 				r.fail(p, "key %d: %v", i, err)
 			}
 			key := Key{Frame: k.Frame, Value: v, Way: k.Way}
+			// files of older versions, read as long as there are any
 			if k.Hold {
 				key.Way = anim.Hold
 			}
@@ -369,11 +385,13 @@ func (r *reading) look(path string, raw json.RawMessage, s *Shot) *Element {
 // offsets finds where every field of a JSON text starts, by path.
 func offsets(data []byte) (map[string]int, error) {
 	dec := json.NewDecoder(bytes.NewReader(data))
+	// 1e999 would end the walk without a field's name
 	dec.UseNumber() // numbers too large are named with their field later
 	at := map[string]int{}
 	line := func(o int64) int { return 1 + bytes.Count(data[:min(int(o), len(data))], []byte("\n")) }
 	var walk func(path string, depth int) error
 	walk = func(path string, depth int) error {
+		// a shot is nested six deep; a hostile one could be as deep as memory
 		if depth > 32 {
 			return &FileError{Line: line(dec.InputOffset()), Field: path, What: "is nested more than 32 deep"}
 		}
@@ -381,6 +399,8 @@ func offsets(data []byte) (map[string]int, error) {
 		if err != nil {
 			return err
 		}
+		// of values, the offset is their end less one: the same line but for texts
+		// of several
 		at[path] = int(dec.InputOffset()) - 1
 		switch t {
 		case json.Delim('{'):
@@ -427,6 +447,8 @@ func offsets(data []byte) (map[string]int, error) {
 // Encode writes the shot file: fields in a fixed order, so that equal shots
 // give equal bytes.
 func (s *Shot) Encode() []byte {
+	// fields are put in order by hand: maps have none, and diffs of shot files
+	// should show what changed and nothing else
 	o := ordered{}
 	o.add("format", Format)
 	o.add("name", s.Name)

@@ -45,6 +45,7 @@ func RegisterFluid(f Fluid) {
 		panic(fmt.Sprintf("shot: the fluid %s is registered twice", f.Key))
 	}
 	fluids = append(fluids, &f)
+	// the choice grows by what is linked into the program
 	e := Find(Domain, val.Fluid.Name())
 	e.Choices = append(e.Choices, Option{f.Key, f.Label})
 	Declare(f.Values...)
@@ -113,6 +114,7 @@ func (s *Shot) Within(e *Element) Within {
 			out = append(out, d.Within()...)
 		}
 	}
+	// before there is a domain nobody can say what has no meaning
 	if len(doms) == 0 {
 		for _, f := range fluids {
 			out = append(out, f.Key)
@@ -136,6 +138,7 @@ func (w Within) Has(word string) bool { return slices.Contains(w, word) }
 // Belongs reports a value that has a meaning in what the element acts on. Nothing
 // on its own sheet changes that; so a sheet leaves others out.
 func (e *Entry) Belongs(r val.Reader, in Within) bool {
+	// only what is settled by the domains: other conditions change with the sheet
 	for cond := range strings.SplitSeq(e.When, "&") {
 		if strings.HasPrefix(cond, "in=") && !holds(cond, r, in) {
 			return false
@@ -170,6 +173,8 @@ func Holds(when string, r val.Reader, in Within) bool {
 
 // holds judges one condition: alternatives parted by bars, any of which will do.
 func holds(cond string, r val.Reader, in Within) bool {
+	// “a=x|y” asks one value for two words, “a=x|b=y” two values: a bare word after
+	// the bar belongs to the last value named
 	key := ""
 	for alt := range strings.SplitSeq(cond, "|") {
 		if k, v, ok := strings.Cut(alt, "="); ok {
@@ -182,6 +187,7 @@ func holds(cond string, r val.Reader, in Within) bool {
 			continue
 		}
 		v := r.Get(key)
+		// keys may lead away from 0 later
 		if alt == "+" {
 			if k, ok := r.(interface{ Keyed(...val.Name) bool }); v.Num != 0 || ok && k.Keyed(val.NumKey(key)) {
 				return true

@@ -41,11 +41,14 @@ func (e *Element) Form(ev val.Eval, spacing float64) (geom.Shape, error) {
 	if w.Ref == "" {
 		return sh, fmt.Errorf("%s has no file yet; import one", e.Name)
 	}
+	// the body is kept by the library under what it was asked for: a solver that
+	// asks in every substep gets the same one
 	p, err := ev.Files.Pose(w)
 	if err != nil {
 		return sh, err
 	}
 	sh.Body = p.Body
+	// the file's own rigid motion comes first, then the element's turn and place
 	sh.Centre = sh.Centre.Add(sh.Turn.Apply(p.At))
 	sh.Turn = geom.Affine{M: p.Turn}.Then(geom.Affine{M: sh.Turn}).M
 	return sh, nil
@@ -70,6 +73,7 @@ func (e *Element) MeshTime(ev val.Eval) float64 {
 	if mode == "still" {
 		return 0
 	}
+	// the first pose is held, then the file's clock runs
 	n := ev.Frame - val.MotionStart.Of(e) - val.MotionHold.Of(e)
 	if n <= 0 {
 		return 0
@@ -124,11 +128,13 @@ func (e *Element) Placed() bool { return e.Kind.Def().Shaped }
 func (e *Element) Grid() (d grid.Dims, h float64, origin geom.Vec3) {
 	h = val.Voxel.Of(e)
 	size, at := val.Size.Of(e), val.Position.Of(e)
+	// rounded up but for rounding: 1 m in voxels of 0.1 m are ten, not eleven
 	cells := func(v float64) int { return int(max(1, min(math.Ceil(v/h-1e-6), 1<<20))) }
 	d = grid.Dims{NX: cells(size[0]), NY: cells(size[1]), NZ: cells(size[2])}
 	if val.Flat.Of(e) {
 		d.NZ = 1
 	}
+	// about the middle in x and z; the floor stays where it was drawn
 	origin = geom.V(at[0]-float64(d.NX)*h/2, at[1]-size[1]/2, at[2]-float64(d.NZ)*h/2)
 	return d, h, origin
 }

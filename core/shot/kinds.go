@@ -79,6 +79,7 @@ func Register(k KindDef) {
 	if k.Group != "" && !slices.Contains(Groups, k.Group) {
 		Groups = append(Groups, k.Group)
 	}
+	// entries don't say which kind they are of: the definition does
 	for i := range k.Values {
 		k.Values[i].Kind = k.Kind
 	}
@@ -103,6 +104,8 @@ func Kinds() []Kind { return kindOrder }
 // menu.
 func ElementKinds() (out []Kind) {
 	for _, k := range kindOrder {
+		// settings, looks and handovers have values like elements and no place in
+		// the cast
 		if IsElement(k) {
 			out = append(out, k)
 		}
@@ -129,6 +132,7 @@ func (s *Shot) Place(e *Element) {
 		return
 	}
 	b := doms[0].DomainBox()
+	// new things are a fifth of the domain, and never too thin for its voxels
 	room := Room{Box: b, Mid: b.Centre(), Size: b.Size(), Small: max(b.Size().MinComponent()*0.2, val.Voxel.Of(doms[0])*4)}
 	if Find(e.Kind, val.RegionSize.Name()) != nil {
 		val.RegionSize.Set(e, room.Size.X/2, room.Size.Y/2, room.Size.Z/2)

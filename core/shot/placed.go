@@ -2,6 +2,7 @@ package shot
 
 import "zarf/core/shot/val"
 
+// conditions that recur: see Holds for their language
 const (
 	inFile = "form=mesh"
 	moves  = "&motion=plays|loops"

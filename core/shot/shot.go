@@ -75,6 +75,8 @@ func CheckName(s string) error {
 		return fmt.Errorf("the name is empty; give at least a letter")
 	case len(s) > MaxName:
 		return fmt.Errorf("the name has %d bytes; %d are allowed", len(s), MaxName)
+	// names become file names of handovers: no slash, no leading dot, no control
+	// signs
 	case !namePattern.MatchString(s):
 		return fmt.Errorf("the name %q holds a sign that file names can't; use letters, numbers, spaces, . _ - + ( )", s)
 	}
@@ -166,6 +168,8 @@ func (s *Shot) Of(k Kind) []*Element {
 func (s *Shot) Add(k Kind) *Element {
 	base := k.Def().Name
 	e := NewElement(k, "", "")
+	// ids are never given to another element in the same shot: keys and seeds hang
+	// on them
 	for n := 1; ; n++ {
 		e.ID, e.Name = fmt.Sprintf("%s%d", k, n), base
 		if n > 1 {
@@ -186,6 +190,7 @@ func (s *Shot) Duplicate(e *Element) *Element {
 	c.ID, c.Name = n.ID, n.Name
 	if size := Find(e.Kind, val.Size.Name()); size != nil && size.Type == Vector {
 		p := val.Position.Of(e)
+		// aside by a bit more than its width, so that the copy is seen
 		val.Position.Set(c, p[0]+val.Size.Of(e)[0]*1.2, p[1], p[2])
 	}
 	*n = *c

@@ -38,6 +38,7 @@ func (e *Entry) checkStops(v Value) error {
 		if s.At < 0 || s.At > 1 {
 			return fmt.Errorf("%s: stop %d stands at %g; it can be at 0 to 1", e.Label, i+1, s.At)
 		}
+		// equal places are allowed: that is how a step is drawn
 		if i > 0 && s.At < l[i-1].At {
 			return fmt.Errorf("%s: stop %d at %g stands before the one in front of it at %g; order them", e.Label, i+1, s.At, l[i-1].At)
 		}

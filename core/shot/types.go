@@ -70,6 +70,8 @@ func RegisterType(t TypeDef) {
 	if types[t.Type] != nil {
 		panic(fmt.Sprintf("shot: the type %s is registered twice", t.Type))
 	}
+	// a type that says nothing else is a word: kept, compared, shown and typed as
+	// text
 	if t.JSON == nil {
 		t.JSON = func(e *Entry, v Value) any { return v.Text }
 	}
@@ -184,10 +186,13 @@ func numberType(t Type) TypeDef {
 			return e.checkNumber(v.Num, "")
 		},
 		Typed: func(e *Entry, f Form, shown string, old Value) (Value, error) {
+			// Untouched fields come back as they were shown, rounded to seven
+			// figures: they keep the digits that they had.
 			text, _ := f.Get("v")
 			if text == e.Unit.Format(old.Num, shown) {
 				return old, nil
 			}
+			// 24000/1001 is typed with blanks by people and read without
 			if e.Unit == FrameRate && strings.Contains(text, "/") {
 				text = strings.ReplaceAll(text, " ", "")
 			}

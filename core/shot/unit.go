@@ -58,15 +58,19 @@ var spellings = map[Unit]map[string][2]float64{
 // Parse reads a number as people type it: "0.35", "35 cm", "1/48 s", "1e-3",
 // "1,5". A number without a unit is in shown, the unit that the page shows.
 func (u Unit) Parse(s string, shown string) (float64, error) {
+	// the minus sign of typography, as our own pages write it
 	t := strings.TrimSpace(strings.ReplaceAll(s, "−", "-"))
 	if t == "" {
 		return 0, fmt.Errorf("nothing was typed; give a number")
 	}
 	end := 0
 	for end < len(t) && (strings.ContainsRune("0123456789.,+-/eE", rune(t[end]))) {
+		// a slash belongs to the number where a digit follows, else to the unit:
+		// 1/48, 12/s
 		if t[end] == '/' && (end+1 >= len(t) || !strings.ContainsRune("0123456789.", rune(t[end+1]))) {
 			break
 		}
+		// likewise e: 1e-3, but 5 ev
 		if (t[end] == 'e' || t[end] == 'E') && (end+1 >= len(t) || !strings.ContainsRune("0123456789+-", rune(t[end+1]))) {
 			break
 		}
@@ -77,6 +81,7 @@ func (u Unit) Parse(s string, shown string) (float64, error) {
 	if err != nil {
 		return 0, fmt.Errorf("%q is not a number", clip(s))
 	}
+	// without a unit it is in the one that the page shows beside the field
 	if unit == "" {
 		unit = strings.ToLower(shown)
 	}
@@ -96,6 +101,7 @@ func (u Unit) Parse(s string, shown string) (float64, error) {
 
 // fraction reads a number that may be written as a fraction, such as 24000/1001.
 func fraction(s string) (float64, error) {
+	// one comma: thousands parted by commas are refused as no number
 	s = strings.Replace(s, ",", ".", 1)
 	if a, b, ok := strings.Cut(s, "/"); ok {
 		x, err1 := strconv.ParseFloat(a, 64)
@@ -129,6 +135,7 @@ func Short(n float64) string {
 	if n == 0 {
 		return "0"
 	}
+	// seven figures are what a float32 has; beyond that rounding would show
 	s := strconv.FormatFloat(n, 'g', 7, 64)
 	if a := math.Abs(n); a >= 1e9 || a < 1e-4 {
 		return s

@@ -71,6 +71,7 @@ func Start(s *shot.Shot) int {
 func (c *Cast) Substeps() sim.Substeps {
 	now := c.Now(float64(c.Number))
 	s := sim.Substeps{CFL: val.Cfl.At(c.Domain, now), Min: int(val.MinSubsteps.At(c.Domain, now)), Max: int(val.MaxSubsteps.At(c.Domain, now))}
+	// keyed limits may cross
 	s.Max = max(s.Max, s.Min)
 	return s
 }
@@ -106,6 +107,7 @@ func bound(s *shot.Shot, d *shot.Element) []*shot.Element {
 			out = append(out, e)
 		}
 	}
+	// by id: the cast can be put in another order without making takes stale
 	slices.SortFunc(out, func(a, b *shot.Element) int { return cmp.Compare(a.ID, b.ID) })
 	return out
 }

@@ -23,6 +23,7 @@ func Coarse(s *shot.Shot, domain string, voxel float64) (*shot.Shot, error) {
 		return nil, err
 	}
 	val.Voxel.Set(d, max(voxel, val.Voxel.Of(d)))
+	// a keyed value is made constant: a draft that changed its own step would jerk
 	still := func(e *shot.Element, k val.NumKey, v float64) {
 		e.DropKeys(k)
 		k.Set(e, v)
@@ -35,6 +36,7 @@ func Coarse(s *shot.Shot, domain string, voxel float64) (*shot.Shot, error) {
 		d.Reset(r.Switch)
 	}
 	for _, e := range c.Of(shot.Turbulence) { // whirls under two voxels are lost and cost the most
+		// octaves whose whirls are wider than two voxels
 		n := 1 + math.Floor(math.Log2(max(1, val.Largest.Of(e)/(2*val.Voxel.Of(d)))))
 		still(e, val.Octaves, max(1, min(val.Octaves.Of(e), n)))
 	}
@@ -50,6 +52,7 @@ func CoarseVoxel(d *shot.Element, voxels float64) float64 {
 		h = math.Sqrt(size[0] * size[1] / max(voxels, 1))
 	}
 	// never so coarse that a side has less than six voxels
+	// under six voxels across nothing looks like anything
 	h = min(h, min(size[0], size[1])/6)
 	return max(shot.Tidy(h), val.Voxel.Of(d))
 }
@@ -115,6 +118,7 @@ func (d *Draft) Change(s *shot.Shot) (restarts bool, err error) {
 	if to.ID != g.Domain.ID || rebuilt(old.Self, c.Self) || rebuilt(g.Domain, to) {
 		return true, nil
 	}
+	// curves are worked out anew; meshes are kept by the library
 	clear(g.lines)
 	g.Shot, g.Domain, g.fault = c, to, nil
 	return false, nil
@@ -142,6 +146,7 @@ func (d *Draft) Advance(stop func() bool) (int, sim.Stats, error) {
 	if errors.Is(err, sim.ErrStopped) {
 		return frame, st, err
 	}
+	// a solver that reports no error and no finite speed has blown up all the same
 	if err == nil && (math.IsNaN(st.MaxSpeed) || math.IsInf(st.MaxSpeed, 0)) {
 		err = fmt.Errorf("frame %d: speeds are not finite", frame)
 	}

@@ -59,6 +59,8 @@ func Memory(d *shot.Element) float64 {
 	}
 	if r := RefinementOf(d); r != nil {
 		f := float64(r.Factor(d))
+		// the coarse run has ended when the fine one begins: the larger of the two
+		// counts
 		need = max(need, d.Voxels()*f*f*f*r.Bytes)
 	}
 	return need

@@ -40,6 +40,7 @@ func (m *Moment) Source(e *shot.Element) *sim.Source {
 	if c.fed == nil {
 		c.fed = map[string]*fedFrame{}
 	}
+	// a frame is read once, however many substeps ask for it
 	if f := c.fed[e.ID]; f != nil && f.frame == number {
 		return f.src
 	}
@@ -87,6 +88,7 @@ func sourceOf(f *frame.Frame, channel string) (*sim.Source, error) {
 	}
 	size := c.Transform.VoxelSize()
 	h := size[0]
+	// sampling divides by one voxel size
 	if !c.Transform.Linear || math.Abs(size[1]-h) > 1e-6*h || math.Abs(size[2]-h) > 1e-6*h || !(h > 0) {
 		return nil, fmt.Errorf("its voxels of %.3g × %.3g × %.3g m are no cubes", size[0], size[1], size[2])
 	}

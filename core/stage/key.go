@@ -40,6 +40,7 @@ func key(s *shot.Shot, d *shot.Element, depth int) string {
 func coarseKey(s *shot.Shot, d *shot.Element, depth int) string {
 	k := newKeyed()
 	if solver := Of(d); solver != nil {
+		// the program's part of the key: results of other versions are other results
 		io.WriteString(k, solver.Version)
 	} else {
 		io.WriteString(k, d.Fluid().Key)
@@ -48,6 +49,8 @@ func coarseKey(s *shot.Shot, d *shot.Element, depth int) string {
 	k.element(s.Self, in)
 	k.element(d, in)
 	for _, e := range bound(s, d) {
+		// and whether an element is there at all, even if it holds nothing but
+		// defaults
 		k.put(e.ID) // the seed of its noise
 		k.element(e, in)
 		if src := s.FedBy(e, d); src != nil && depth < maxChain { // what feeds it counts like its own values

@@ -34,6 +34,7 @@ var usual = map[string][]string{
 func Normalise(f *frame.Frame, e *shot.Element, air, rate float64) (out *frame.Frame, left []string, err error) {
 	out = &frame.Frame{Number: f.Number}
 	used := map[*frame.Grid]bool{}
+	// in this order: a file with one nameless channel has it read as density
 	for _, our := range []string{frame.Density, frame.Temperature, frame.Burn, frame.Velocity} {
 		g, err := pick(f, our, e.Get(our+"_from").Text, used)
 		if err != nil {
@@ -52,6 +53,8 @@ func Normalise(f *frame.Frame, e *shot.Element, air, rate float64) (out *frame.F
 	if len(out.Grids) == 0 {
 		return nil, left, fmt.Errorf("none of its channels is known here (density, temperature, flame, velocity); it holds %s. Name them under channels on its sheet", strings.Join(left, ", "))
 	}
+	// voxels are turned, not the transform: everything later relies on scale and
+	// shift
 	back := Axes[val.Axes.Of(e)].Back()
 	for _, g := range out.Grids {
 		times := 1.0
@@ -84,6 +87,8 @@ func warm(g *frame.Grid, e *shot.Element, air float64) {
 	}
 	for _, l := range g.Leaves {
 		for n, v := range l.Values {
+			// inactive voxels hold the file's background, which isn't ours after a
+			// shift
 			if l.Active.On(n) || shift == 0 {
 				l.Values[n] = float32(float64(v)*times + shift)
 			} else {
@@ -160,6 +165,7 @@ func joined(f *frame.Frame, name string, used map[*frame.Grid]bool) *frame.Grid 
 		}
 	}
 	out := &frame.Grid{Name: name, Type: frame.Vec3s, Transform: three[0].Transform}
+	// the three may have different leaves: the union, zero where one has none
 	at := map[[3]int32]*frame.Leaf{}
 	for a, g := range three {
 		used[g] = true
@@ -222,6 +228,7 @@ func Rasterise(p *frame.Points, grain float64) (*frame.Frame, error) {
 			at[a] = min(int(g), n[a]-2)
 			f[a] = float32(g - float64(at[a]))
 		}
+		// trilinear shares, which add up to one a point
 		for c := range 8 {
 			w := float32(1)
 			k := 0

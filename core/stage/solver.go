@@ -160,6 +160,7 @@ var solvers []*Solver
 
 // Register adds a solver: its fluid, its values and its checks.
 func Register(s Solver) {
+	// the document's half first: it panics on a name that is taken
 	shot.RegisterFluid(s.Fluid)
 	for _, c := range s.Checks {
 		check.Register(c)

@@ -12,8 +12,8 @@
 //
 // all little-endian. Lines are packed 16 to a block by zip, after their bytes were
 // parted into even and odd and replaced by differences: a half's high bytes change
-// slowly from pixel to pixel. About 1.5 s of one thread go into 100 megapixels of
-// one channel, nearly all of it zip; blocks are packed on all threads.
+// slowly from pixel to pixel. Nearly all
+// of the time goes into zip, so blocks are packed on all threads.
 //
 // What holds: no count from the file asks for memory before the bytes that it claims
 // were seen; a block outside the picture, a name without an end and a packed block
