@@ -92,6 +92,8 @@ func (b Box) Gap(c Box) float64 {
 
 // Ray runs a ray through the box: the distances at which it enters and
 // leaves, and whether it does.
+// Where the ray runs along a side, the division gives infinities of both signs, and
+// the comparisons come out right; near may be negative, where o is inside.
 func (b Box) Ray(o, dir Vec3) (near, far float64, hit bool) {
 	near, far = math.Inf(-1), math.Inf(1)
 	for _, a := range [3][4]float64{{o.X, dir.X, b.Min.X, b.Max.X}, {o.Y, dir.Y, b.Min.Y, b.Max.Y}, {o.Z, dir.Z, b.Min.Z, b.Max.Z}} {

@@ -87,6 +87,7 @@ func (f *Field) steps() (dx, dy, dz int) {
 }
 
 // Range is the smallest and largest value and whether all are finite.
+// Values that aren't finite are passed over, and finite tells that there were some.
 func (f *Field) Range() (lo, hi float32, finite bool) {
 	if len(f.Data) == 0 {
 		return 0, 0, true

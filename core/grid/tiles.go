@@ -34,6 +34,7 @@ func NewTiles(cells Dims, on bool) *Tiles {
 }
 
 // Update works out the spans after On has changed.
+// Spans of adjacent tiles are joined, and the last ends with the grid.
 func (t *Tiles) Update() {
 	t.Count = 0
 	if t.spans == nil {
@@ -83,6 +84,7 @@ func (t *Tiles) Grown(n int) *Tiles {
 }
 
 // Spread is a set with the neighbours along an axis added.
+// The set itself is left alone: grown sets are asked for more often than kept.
 func (t *Tiles) Spread(on []bool, axis int) []bool {
 	out := append([]bool(nil), on...)
 	step := [3]int{1, t.NX, t.NX * t.NY}[axis]
@@ -113,6 +115,7 @@ func (t *Tiles) Within(o *Tiles) bool {
 }
 
 // Join is the union of two sorted lists of spans.
+// Both are in order and without overlap, and so is what comes out.
 func Join(a, b []Span) []Span {
 	if len(b) == 0 || (len(a) == 1 && len(b) == 1 && a[0] == b[0]) {
 		return a

@@ -156,6 +156,10 @@ func opening(e *shot.Element, now val.Eval) float64 {
 }
 
 // overflow adds up what comes into a vessel, frame by frame.
+//
+// Sizes are estimates, from a lattice of samples and from the openings' areas, so
+// the frame is told as “about”. A domain with a drain is left out: what goes isn't
+// known.
 func overflow(s *check.Scene) (out []check.Finding) {
 	first, last := s.Range()
 	for _, d := range liquids(s) {
@@ -193,6 +197,10 @@ func overflow(s *check.Scene) (out []check.Finding) {
 }
 
 // after looks at how the frames of a liquid's run went.
+//
+// Two things are told: a volume that differs from what came and went by more than a
+// percent, which is the solver's fault or that of values, and liquid that left
+// through an open side, which may be meant and is offered a wall.
 func after(s *shot.Shot, d *shot.Element, frames map[int]sim.Stats) (out []check.Finding) {
 	if len(frames) == 0 {
 		return nil

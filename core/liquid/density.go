@@ -95,6 +95,7 @@ func (s *Solver) spreadOut(tol float64, most int) {
 }
 
 // deep reports a cell with liquid on all sides.
+// Walls and the box's sides count as liquid: against them nothing is to be filled.
 func (s *Solver) deep(c int) bool {
 	i, j, k := c%s.NX, c/s.NX%s.NY, c/(s.NX*s.NY)
 	// walls count as full: liquid against them isn't a surface
@@ -178,6 +179,8 @@ func (s *Solver) Fullness(deep []bool) []float32 {
 }
 
 // openShare gives the share of a cell that no solid takes.
+// From distances at the eight corners, cut off at a voxel: exact for a flat wall
+// along an axis, within a few hundredths for others.
 func (s *Solver) openShare() func(c int) float32 {
 	if !s.solid.any {
 		return func(int) float32 { return 1 }
@@ -197,6 +200,8 @@ func (s *Solver) openShare() func(c int) float32 {
 
 // allRound marks cells whose whole surroundings are marked; what lies outside
 // the box counts as edge says.
+// It looks at 27 cells each, and stops at the first that isn't marked: inside and
+// far away from the liquid that is the first or the last.
 func (s *Solver) allRound(mark []bool, edge bool) []bool {
 	out := make([]bool, len(mark))
 	s.crew.For(s.NZ, 1, func(k0, k1 int) {

@@ -30,6 +30,8 @@ func (in *inlet) at(i, j, k int) float32 {
 func (in *inlet) inside(i, j, k int) bool { return in.at(i, j, k) >= 0.5*in.most && in.most > 0 }
 
 // measureInlet finds how much of each cell an emitter covers.
+// The cover is between 0 and 1, soft over a voxel at the form's surface, and 0 in
+// solids. It costs a distance for each cell of the form's box.
 func (s *Solver) measureInlet(e *Emitter) *inlet {
 	in := &inlet{e: e}
 	// one voxel beyond, for the soft edge of what a cell is covered
@@ -97,6 +99,11 @@ type kept struct {
 // openInlets shuts the faces of forms that liquid is driven out of, with the
 // speed at which it leaves as theirs, and says how much comes, m³/s each. The
 // flow is that through the form's true surface; the grid's faces share it.
+//
+// Inside the form faces are shut with the flow's own speed, so that the projection
+// sees a moving wall: liquid there neither speeds up nor gives way, and what leaves
+// is what was asked for, whatever stands before the opening. closeInlets puts faces
+// back at the end of the substep.
 func (s *Solver) openInlets(list []*inlet) (rates []float64) {
 	so := &s.solid
 	s.aside = s.aside[:0]
@@ -220,6 +227,10 @@ func byRank(list []spot) {
 // fill puts particles into the eighths of a form's cells that hold none, in the
 // order of a hash so that no side is favoured; what is left of the budget goes
 // anywhere in the form.
+//
+// A cell is parted into eight, and an eighth that holds a particle counts as full:
+// so an emitter that keeps its form full tops it up and never crams it. Places are
+// jittered where liquid flows, or the lattice would show as stripes in the jet.
 func (s *Solver) fill(in *inlet, budget int) int {
 	var free, all []spot
 	// the count of steps in the seed: each substep draws other places, and a resumed
@@ -328,6 +339,8 @@ func (s *Solver) add(e *Emitter, x [3]float32) {
 }
 
 // holdInlets gives particles within forms that drive liquid out their speed.
+// Without it what turbulence brings back into the form would leave it again at any
+// speed, and a jet would flicker.
 func (s *Solver) holdInlets(list []*inlet) {
 	for _, in := range list {
 		if !moves(in.e) || in.most == 0 {
@@ -349,6 +362,8 @@ func (s *Solver) holdInlets(list []*inlet) {
 }
 
 // drain takes away what has come into drains, and returns its volume.
+// Drains take particles and not a flow: what is in their form at the start of a
+// substep is gone.
 func (s *Solver) drain(list []Drain) float64 {
 	if len(list) == 0 {
 		return 0

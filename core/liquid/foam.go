@@ -35,6 +35,7 @@ const MaxDrops = 4_000_000
 func ramp(v, lo, hi float64) float64 { return min(max((v-lo)/(hi-lo), 0), 1) }
 
 // froth makes new drops at the surface, moves the others and lets old ones go.
+// Drops act on nothing: switched on or off, the liquid is the same to the bit.
 func (s *Solver) froth(f Foam, gravity, dt float64) {
 	if f.Amount > 0 && len(s.Drops) < MaxDrops {
 		s.makeDrops(f, dt)
@@ -87,6 +88,11 @@ func (s *Solver) makeDrops(f Foam, dt float64) {
 }
 
 // spawn adds the drops of one particle.
+//
+// The number of drops is rate × energy × (trapped air + half of the crest's) × dt,
+// all clamped to 0 … 1 as in the paper. Limits are in units of a fall's speed over
+// ten voxels, where the paper has them in m/s: a model and the real thing then froth
+// alike.
 func (s *Solver) spawn(list []Drop, n, i, j, k int, kappa float64, f Foam, dt float64) []Drop {
 	p := &s.P[n]
 	v2 := float64(p.V[0]*p.V[0] + p.V[1]*p.V[1] + p.V[2]*p.V[2])
@@ -157,6 +163,10 @@ func (s *Solver) spawn(list []Drop, n, i, j, k int, kappa float64, f Foam, dt fl
 
 // moveDrops lets spray fly, takes foam along, and lets bubbles rise as they
 // are dragged.
+//
+// What a drop is follows from its depth, anew each substep. Bubbles rise by twice
+// gravity less drag, a terminal speed of a few voxels a substep: right enough for
+// what is seen, and not for their physics.
 func (s *Solver) moveDrops(gravity, dt float64) {
 	g := float32(dt / s.H)
 	n := [3]float32{float32(s.NX), float32(s.NY), float32(s.NZ)}
@@ -215,6 +225,8 @@ func (s *Solver) moveDrops(gravity, dt float64) {
 
 // Froth is how thick foam, spray and bubbles are in every voxel: drops by the
 // hat function, over a full voxel's particles; at most 1.
+// It serves pages and renderers that draw foam as a density; the drops themselves
+// are kept with the particles.
 func (s *Solver) Froth() []float32 {
 	out := make([]float32, s.Len())
 	for n := range s.Drops {

@@ -53,6 +53,9 @@ const most = 20
 // setup numbers the liquid's cells and makes the pressure's system: for each
 // face of open share w, w·(p − p_nb), and w·(p − p_s)/θ where the neighbour is
 // empty and the surface at the share θ of the way.
+//
+// It makes the matrix anew in each substep, as the liquid's cells change: a pass
+// over the grid for numbering and one over the rows.
 func (s *Solver) setup() {
 	// Numbered in two rounds: planes count their cells, prefix sums say where each
 	// begins, then all number at once; the order is memory's, on any number of
@@ -203,6 +206,10 @@ func (s *Solver) onSurface(surf []float32, in, out int) float32 {
 
 // toFaces takes the gradient of x off f on the open faces of the liquid, and
 // marks them as known.
+//
+// It walks over all faces, in planes, and tells three things of each: whether liquid
+// is on both sides, on one, or on none. f is the velocity or the gap's field: the
+// latter has no value of its own and is cleared where no liquid is.
 func (s *Solver) toFaces(x []float32, f [3]*grid.Field, surf []float32) {
 	for a := range 3 {
 		known, open := s.known[a], s.solid.open[a]
@@ -281,6 +288,10 @@ func (s *Solver) rise(p float32, in, out int, surf []float32) float32 {
 
 // curvature is the mean curvature of the surface near it, times scale, from
 // the distances smoothed once: κ = ∇·(∇φ/|∇φ|), at most one a voxel.
+//
+// The formula is that of Goldman (2005) for implicit surfaces, with central
+// differences of the smoothed distance. It is clamped to one a voxel: tighter curves
+// can't be told from noise, and their pressure would tear single particles away.
 func (s *Solver) curvature(scale float32) []float32 {
 	f := s.phi
 	at := func(i, j, k int) float32 {

@@ -57,6 +57,7 @@ func (s *Solver) setSolids(list []sim.Collider, dt float64) {
 
 // sampleCorners measures the solids at the grid's corners, which shares of faces
 // are made from.
+// A hollow solid is everywhere but in its form, so its box is the domain's.
 func (s *Solver) sampleCorners() {
 	so := &s.solid
 	for i := range so.node.Data {
@@ -113,6 +114,9 @@ func (s *Solver) nearest(p geom.Vec3) *sim.Collider {
 
 // openFaces fills the open share of the faces across an axis; closed sides of
 // the box are shut.
+//
+// On the box's sides a wall is a shut face, and an open side an open one, whatever
+// solids say. Velocities are those of the nearest solid, and only where any moves.
 func (s *Solver) openFaces(axis int, dt float64) {
 	so := &s.solid
 	f, v, n := so.open[axis], so.vel[axis], so.node
@@ -154,6 +158,9 @@ func (s *Solver) openFaces(axis int, dt float64) {
 // fillRoom works out what share of the hat function round a cell's middle lies
 // neither in a solid nor behind a closed side: from two samples a cell along
 // each axis.
+//
+// Without solids the share is the same but beside walls, and no samples are taken.
+// With them it costs 64 reads a cell, once for solids that stand still.
 func (s *Solver) fillRoom() {
 	so := &s.solid
 	// Distances at half voxels: the hat function is two voxels wide, so four samples

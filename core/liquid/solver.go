@@ -64,6 +64,8 @@ const (
 )
 
 // New makes an empty box.
+// Arrays are laid out for the whole box at once; a run's estimate says how large
+// they are before this is called.
 func New(b Box, crew grid.Crew) (*Solver, error) {
 	if !(b.H > 0) || math.IsInf(b.H, 0) {
 		return nil, fmt.Errorf("liquid: voxel size is %g m; give more than 0", b.H)
@@ -104,6 +106,8 @@ func (s *Solver) Surface() *grid.Field {
 func (s *Solver) Volume() float64 { return float64(len(s.P)) * s.H * s.H * s.H / PerCell }
 
 // Frame goes on by dt seconds in as many substeps as the flow asks for.
+// On an error the state is that of the failed substep, and isn't to be gone on with.
+// stop is asked before every substep.
 func (s *Solver) Frame(dt float64, sub sim.Substeps, scene Scene, stop func() bool) (FrameStats, error) {
 	var st FrameStats
 	// Substeps are chosen one by one: what is left of the frame in equal parts, as
@@ -133,6 +137,11 @@ func (s *Solver) Frame(dt float64, sub sim.Substeps, scene Scene, stop func() bo
 // choose is the length of the next substep: what is left in equal parts, as
 // many as the fastest particle, gravity, waves of surface tension and inflow
 // ask for.
+//
+// The limits: CFL voxels for the fastest particle or inlet, √(h/g) for gravity, and
+// the period of the shortest capillary wave, for which explicit surface tension
+// would grow without bound in longer steps. MaxSubsteps wins over all of them, and
+// capped says so.
 func (s *Solver) choose(left, dt float64, sub sim.Substeps, done int, scene Scene) (step float64, capped bool) {
 	in := scene(s.Time+left, left)
 	// √(CFL h g) is the speed of a fall over CFL voxels: with it even liquid at rest
@@ -266,6 +275,8 @@ func (s *Solver) cling(nu float32) {
 }
 
 // force adds gravity, pushes and drags to the faces that particles are near to.
+// Gravity acts along y on faces alone: particles get it by the difference of two
+// grids, so that nothing falls twice.
 func (s *Solver) force(dt float64, in Inputs) {
 	// only faces with particles near: air has no weight here
 	fall := float32(in.Physics.Gravity * dt)
@@ -319,6 +330,8 @@ func placedForces(v float32, axis int, dt float64, p geom.Vec3, pushes []sim.For
 }
 
 // survey finds the fastest particle, and whether the run has blown up.
+// A NaN spreads to a whole region within a substep, so looking at particles alone
+// finds it; the grid needs no look of its own.
 func (s *Solver) survey() error {
 	// pieces of a fixed size, so that which NaN is met first doesn't hang on threads
 	pieces := (len(s.P) + 4095) / 4096

@@ -76,6 +76,8 @@ func (l *Stage) stats(st *FrameStats) sim.Stats {
 }
 
 // inputs are the solver's surroundings at t seconds after the start.
+// It is called at least once a substep, and for scenes of many elements is worth
+// keeping cheap: curves and bodies are kept by the cast and the library.
 func (l *Stage) inputs(t, dt float64) Inputs {
 	d, m := l.Domain, l.At(t, dt)
 	now := m.Now
@@ -110,6 +112,10 @@ const band = 3
 
 // Frame is the frame made last, as the cache keeps it: how full voxels are, the
 // distance to the surface, foam, the velocity, and particles.
+//
+// Four grids at most: density (how full, whose sum is the volume), surface (a level
+// set, finer by the domain's detail), foam where there is some, velocity where kept.
+// Particles beside it are every one, every eighth or none.
 func (l *Stage) Frame() *frame.Frame {
 	s := l.Solver
 	n := [3]int{s.NX, s.NY, s.NZ}
@@ -141,6 +147,8 @@ func (l *Stage) Frame() *frame.Frame {
 
 // centred is the velocity at the middles of voxels in and near the liquid, and
 // 0 elsewhere.
+// Beyond the cells next to the surface it is 0, so that a cache holds no more of it
+// than is seen.
 func (l *Stage) centred(phi *grid.Field) [][]float32 {
 	s := l.Solver
 	u := s.Velocity()
@@ -166,6 +174,9 @@ func (l *Stage) centred(phi *grid.Field) [][]float32 {
 
 // surface is the signed distance to the liquid's surface on cells of its own.
 // It takes what Deep gives.
+//
+// On a lattice detail times as fine as the voxels; its cost goes with the surface
+// and not with the volume, as deep cells are only marked.
 func (l *Stage) surface(deep, near []bool) *surface.Lattice {
 	s := l.Solver
 	// a finer lattice than the simulation's: particles know more than its voxels
@@ -253,6 +264,7 @@ func (s *saved) arrays() []state.Array {
 
 // SaveState writes all that a resumed run needs to go on bit for bit: numbers of
 // a kind lie together, which packs better.
+// The layout is that of package state: this head, then arrays by component.
 func (l *Stage) SaveState(w io.Writer) error {
 	s := l.Solver
 	head := saved{Next: l.Number, Key: stage.CoarseKey(l.Shot, l.Domain), Particles: len(s.P), Drops: len(s.Drops), Emitted: s.Emitted()}
@@ -279,6 +291,7 @@ func (l *Stage) SaveState(w io.Writer) error {
 }
 
 // LoadState goes on from a saved state; own asks that the same values made it.
+// The stage is changed only after all was read and found to fit.
 func (l *Stage) LoadState(r io.Reader, own bool) error {
 	var head saved
 	var list []state.Array

@@ -45,6 +45,7 @@ const coarsest = 60
 
 // newSystem takes the rows of the finest level in the order of their places;
 // it takes them over.
+// Levels are made by one pass over each finer one's rows, of which the next has an eighth to a quarter.
 func newSystem(rows []node, at [][3]int32, crew grid.Crew) *System {
 	s := &System{crew: crew}
 	l := &level{rows: rows, at: at}
@@ -83,6 +84,9 @@ func (l *level) finish() {
 }
 
 // coarsen gathers rows whose places halve to the same one.
+//
+// The walk needs no search: places are halved, and a box of indices over the coarse
+// places finds rows. That box is 4 bytes a coarse place, in use or not.
 func (l *level) coarsen() *level {
 	// A box over the rows' places, as an index from place to coarse row: a byte map
 	// would do, but its numbers are needed anyway.
@@ -150,6 +154,8 @@ func (l *level) coarsen() *level {
 }
 
 // findIslets finds parts that are joined to no surface.
+// A flood by rows, each looked at once. A drop of liquid in the air always has a
+// surface, so islets are liquid that fills a closed vessel to the brim.
 func (s *System) findIslets() {
 	// A part without any face to air has no given pressure: its matrix is singular
 	// by a constant. It is found by whether diag exceeds the sum of coefficients
@@ -216,6 +222,7 @@ func (s *System) dot(a, b []float32) float64 {
 }
 
 // apply is q = A·x.
+// 52 bytes of row and up to six reads of x a row: it runs at the memory's speed.
 func (l *level) apply(crew grid.Crew, q, x []float32) {
 	// missing neighbours have c = 0 and point at the row itself: no test, no branch
 	crew.For(len(l.rows), 4096, func(lo, hi int) {
@@ -227,6 +234,7 @@ func (l *level) apply(crew grid.Crew, q, x []float32) {
 }
 
 // relax is one half of a Gauss–Seidel sweep.
+// Rows of one colour read only the other's values, so threads may take any of them.
 func (l *level) relax(crew grid.Crew, colour int) {
 	list, x, b := l.colour[colour], l.x, l.b
 	crew.For(len(list), 4096, func(lo, hi int) {
@@ -279,6 +287,10 @@ func (s *System) cycle(n int) {
 
 // Solve finds x with A·x = b to the relative residual tol in the 2-norm. b is
 // changed where parts are held by no surface.
+//
+// x is the system's own and good until the next call. iterations below most with a
+// residual over tol mean that rounding ended the solve. The solution starts from 0:
+// the pressure of the substep before is no better a guess where splashes are.
 func (s *System) Solve(b []float32, tol float64, most int) (x []float32, iterations int, residual float64) {
 	n := len(b)
 	clear(s.x)

@@ -30,6 +30,9 @@ func (s *Solver) slabs(fn func(k0, k1 int)) {
 // toGrid averages the particles' velocity onto the faces: by hat functions,
 // each particle counting with its velocity there, C·(x_f − x_p) included. Faces
 // that no particle is near to have weight 0.
+//
+// The mean is by mass, as all particles have the same: Σ w v / Σ w. Momentum is kept
+// to rounding; a face's weight tells whether liquid is near at all.
 func (s *Solver) toGrid() {
 	// cleared by all threads: it also brings the pages into their caches
 	for a := range 3 {
@@ -114,6 +117,8 @@ func (s *Solver) splat(a int, p *Particle) {
 }
 
 // splatEdge is splat where some faces lie outside.
+// It is split off so that splat, for the many more particles inside,
+// has no tests in it.
 func (s *Solver) splatEdge(a int, p *Particle) {
 	f, wf := s.u[a], s.w[a]
 	i, j, k, fx, fy, fz := place(a, &p.X)
@@ -190,6 +195,9 @@ func slope(c *[8]float32, fx, fy, fz float32) [3]float32 {
 // toParticles hands the grid's velocity back: FLIP adds the change since
 // toGrid, mixed with smooth of the velocity itself; APIC takes the velocity
 // and its slope.
+//
+// FLIP keeps detail and noise, APIC keeps rotation and loses the noise; each is a
+// choice on the sheet, and a change under way takes effect in the next substep.
 func (s *Solver) toParticles(affine bool, smooth float32) {
 	// FLIP needs two grids, APIC one and its slope: hence two loops
 	if !affine {

@@ -45,6 +45,8 @@ type stress struct {
 func share(phi float32) float32 { return min(max(0.5-phi, 0), 1) }
 
 // thicken applies viscosity for dt: nu is ν·dt/h².
+// nu over 1e3 makes honey stand still within a step; the system stays solvable, as
+// the volumes on its diagonal bound it from below.
 func (s *Solver) thicken(nu float32, tol float64, most int) (iterations int) {
 	// The system is never assembled: A x = V x + Bᵀ W B x, with B the strains of
 	// elements, is applied as two sparse passes.
@@ -97,6 +99,10 @@ func (s *Solver) around(i, j, k, a, b int) (phi float32, ok bool) {
 // is unknown, with the liquid about each, and the stresses, one to each pair of
 // faces that slide past each other, with the volume that it acts in (Batty and
 // Bridson 2008). Solids' faces are known.
+//
+// unknown numbers a face when it is first met, so that faces without liquid about
+// them never get a row. Two walks could count first and save the appends; the
+// numbering would then have to be told twice.
 func (s *Solver) gatherStress(nu float32) *stress {
 	m := &stress{}
 	for a := range 3 {
@@ -160,6 +166,8 @@ func (s *Solver) gatherStress(nu float32) *stress {
 }
 
 // stretch adds the three strains along the axes of a cell.
+// Its weight is twice that of a shear, as in ½ Σ τ : ε the diagonal stands once and
+// each off-diagonal pair twice.
 func (s *Solver) stretch(i, j, k int, nu float32, unknown func(a, i, j, k int) (int32, float32), add func(element)) {
 	v := share(s.phi.At(i, j, k))
 	if v == 0 {
@@ -256,6 +264,10 @@ func (s *Solver) toWall(a, b int, lo, hi [3]int, low bool) float32 {
 
 // solveStress finds the velocities by conjugate gradients: stresses are the rates
 // of strain times twice the viscosity, weighed by volumes; solids hold theirs.
+//
+// It works on faces' velocities directly, in m/s. tol is relative to the momentum.
+// Known faces (solids') move to the right side by the elements' known parts. It
+// gives the iterations that were taken.
 func (s *Solver) solveStress(m *stress, tol float64, most int) int {
 	n := len(m.x)
 	// Plain CG with the diagonal before it. With ν·dt/h² up to a few hundred it

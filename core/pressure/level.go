@@ -95,6 +95,8 @@ func (l *level) cells(j, k int) []grid.Span {
 
 // use works out the spans of every row from the tiles in use: a coarse cell is
 // in use if any of the fine cells that it covers is.
+// A coarse cell that covers used and unused fine ones counts as used: p = 0 is then
+// met half a coarse cell farther out, which only costs iterations.
 func (l *level) use(t *grid.Tiles) {
 	l.count = 0
 	for k := range l.NZ {
@@ -137,6 +139,10 @@ func (l *level) wipe() {
 }
 
 // line cuts plane k into runs, after the spans and the kinds of rows are known.
+//
+// Long runs matter: a kernel's call has a cost of its own. Rounding out to
+// whole vectors may make two spans of a row meet; they become one run, or the cells
+// between would be worked on twice.
 func (l *level) line(k int) {
 	list := l.runs[k][:0]
 	for j := range l.NY {
@@ -247,6 +253,8 @@ func scaleRow(w, by []float32) {
 }
 
 // assemble fills weights, diagonal and runs.
+//
+// It is told again whenever solids move or tiles change.
 func (l *level) assemble(crew grid.Crew, fine grid.Dims, open Sides, solids bool, near Range) {
 	sx, sy, sz := l.sides(0, fine.NX, open), l.sides(1, fine.NY, open), l.sides(2, fine.NZ, open)
 	// even and without solids nothing has a weight but 1: most levels, most of the
@@ -328,6 +336,7 @@ func (l *level) assemble(crew grid.Crew, fine grid.Dims, open Sides, solids bool
 }
 
 // open reports that all inner faces of a row's cells in use are fully open.
+// Faces on the box's own sides don't count: their weights are the sides'.
 func (l *level) open(spans []grid.Span, fx, y0, y1, z0, z1 []float32, j, k int) bool {
 	all := func(f []float32) bool {
 		for _, v := range f {
@@ -352,6 +361,9 @@ func (l *level) open(spans []grid.Span, fx, y0, y1, z0, z1 []float32, j, k int) 
 
 // coarsen makes the fractions of level c from those of level l: means over the
 // fine faces that a coarse face covers, within a range of the coarse level.
+//
+// Only rows near solids are done; everywhere else coarse fractions are 1, as fine
+// ones are.
 func (l *level) coarsen(crew grid.Crew, c *level, by [3]int, r Range) {
 	// A coarse face covers by[b]·by[c] fine ones; their mean open share is its own.
 	// Where a coarse cell holds a thin wall this lets correction leak through it:

@@ -18,6 +18,8 @@ type piece struct {
 
 // findPockets joins stretches of cells that touch through open faces, and
 // keeps the parts that no p = 0 holds.
+//
+// Stretches of cells (a row's cells joined in x) are far fewer than cells, so that parting even a large domain is quick.
 func (s *Solver) findPockets() {
 	s.pocket = nil
 	f := s.lv[0]
@@ -101,6 +103,8 @@ func (s *Solver) findPockets() {
 }
 
 // pieces lists the stretches of every row, and which of them are a row's.
+// A stretch ends at a shut face, at a cell without an open one, and at the end of a
+// span in use.
 func (l *level) pieces() (list []piece, rows []grid.Span) {
 	rows = make([]grid.Span, l.NY*l.NZ)
 	for k := range l.NZ {
@@ -152,6 +156,7 @@ func (l *level) held(p piece, open Sides) bool {
 }
 
 // settle takes the mean over every pocket out of the right-hand side.
+// In float64 and in a fixed order: the mean decides bits of everything after it.
 func (s *Solver) settle(b []float32) {
 	for _, p := range s.pocket {
 		var sum float64

@@ -172,6 +172,8 @@ func (s *Solver) SetupNear(open Sides, tiles *grid.Tiles, fx, fy, fz *grid.Field
 
 // load copies the fractions of the finest level, slivers and walls closed,
 // within a range.
+// Fractions of the level are zero where the face is a wall of the box: the kernels
+// then need no test for sides.
 func (s *Solver) load(fx, fy, fz *grid.Field, r Range) {
 	for _, l := range s.lv {
 		if l.frac.x == nil {
@@ -200,6 +202,7 @@ func (s *Solver) load(fx, fy, fz *grid.Field, r Range) {
 }
 
 // closeSides zeroes the fractions on walls of the box.
+// It touches the two outermost planes of faces along one axis.
 func closeSides(f *grid.Field, axis int, open Sides) {
 	n := [3]int{f.NX, f.NY, f.NZ}
 	for side := range 2 {
@@ -237,6 +240,10 @@ func (s *Solver) Pressure(j, k int) []float32 { return s.lv[0].row(s.sol, j, k)[
 // Solve iterates until the residual has fallen to tol times that of p = 0.
 // Below 2e-5 float32 isn't enough: the solution is then kept in float64 and
 // refined by solving for corrections.
+//
+// Before it RHS was filled; after it Pressure gives the solution. A right side of
+// zeros gives zeros. Stats say how it went; a solve that didn't converge is not an
+// error here, as the flow is usable and the caller tells the artist.
 func (s *Solver) Solve(tol float64, maxIter int) Stats {
 	// Cells that can't have a pressure are no unknowns, and pockets are only
 	// solvable without a mean; both are made so before the first norm is taken.
@@ -297,6 +304,10 @@ func (s *Solver) Solve(tol float64, maxIter int) Stats {
 }
 
 // cg solves A sol = res from zero; res holds the residual afterwards.
+//
+// norm is what the residual is told relative to. tol is the relative residual in the
+// 2-norm. It ends early where p·q isn't positive, which rounding alone can bring
+// about, and leaves the best solution so far in sol.
 func (s *Solver) cg(tol float64, maxIter int, norm float64) Stats {
 	s.rows(func(o, n int) { clear(s.sol[o : o+n]) })
 	var st Stats
@@ -508,6 +519,8 @@ func (s *Solver) each(l *level, fn func(o, n int)) {
 }
 
 // gaussSeidel solves the coarsest level by symmetric sweeps from zero.
+// Symmetric, so that the whole cycle is: forwards, then backwards, as often as the
+// level is wide, which carries news from side to side.
 func (l *level) gaussSeidel(sweeps int) {
 	// at most 6³ cells: forwards and backwards in the order of memory, on one thread
 	clear(l.x)
@@ -543,6 +556,7 @@ func (l *level) gaussSeidel(sweeps int) {
 }
 
 // mask zeroes a on cells that take no part.
+// A cell takes no part where all of its faces are shut.
 func (s *Solver) mask(a []float32) {
 	f := s.lv[0]
 	s.crew.For(f.NZ, f.grain(), func(k0, k1 int) {
@@ -564,6 +578,9 @@ func (s *Solver) mask(a []float32) {
 }
 
 // wideResidual sets res = b − A wide in float64 and returns its norm.
+//
+// The one pass in float64: 8 + 12 bytes a cell, and the weights where solids are. It
+// is run once for each refinement, not for each iteration.
 func (s *Solver) wideResidual() float64 {
 	f := s.lv[0]
 	x := s.wide

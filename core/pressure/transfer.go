@@ -47,6 +47,8 @@ func (t transfer) room() int { return max(t.fine.n/2, t.coarse.n) + 2*pad }
 func (l *level) stretch(s grid.Span) (lo, hi int) { return s.Lo &^ 15, min((s.Hi+15)&^15, l.n) }
 
 // prolong adds the interpolated coarse x to the fine x.
+// Across planes and rows first, by one blend of four coarse rows, then along x: a
+// coarse row is read once for two fine cells.
 func (t transfer) prolong(crew grid.Crew) {
 	f := t.fine
 	crew.For(f.NZ, f.grain(), func(k0, k1 int) {
@@ -98,6 +100,9 @@ func (t transfer) restrict(crew grid.Crew) {
 }
 
 // gather fills coarse cells s of row (J,K); sum is room for a fine row.
+//
+// It is written as a gather, as a scatter would need colours: each coarse cell takes
+// from up to 4 × 4 × 4 fine ones, sixteen rows of them summed by four blends.
 func (t transfer) gather(s grid.Span, J, K int, sum []float32) {
 	f, c := t.fine, t.coarse
 	// fine cells from −1 on go to sum[pad−1] on
@@ -158,6 +163,9 @@ func children(I, by, n int) (at [4]int, w [4]float32, count int) {
 // normalise works out pn of the fine level: one over the sum of weights of
 // the coarse values that exist (fluid cells, and p = 0 beyond open sides and
 // beside cells in use).
+//
+// Trilinear weights of coarse values that exist, summed; a cell of which none exist
+// gets 0 and no correction from this level. It runs once a set-up.
 func (t transfer) normalise(crew grid.Crew, open Sides) {
 	f, c := t.fine, t.coarse
 	// c.t is free between solves, and cleared again below

@@ -100,6 +100,8 @@ type cell struct {
 }
 
 // layer finds the vertices of the cells between point layers k and k+1.
+// Vertices lie at the mean of the crossings on their cell's edges, which rounds off
+// corners by a third of a cell and never folds over.
 func (l *Lattice) layer(k int, level float32, where []int32) (out []geom.Vec3, cells []cell) {
 	nx, ny := l.N[0], l.N[1]
 	for j := range ny - 1 {

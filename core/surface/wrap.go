@@ -55,6 +55,8 @@ func Wrap(m *geom.Mesh, thickness, fineness float64, fill bool, work geom.Worker
 }
 
 // flood makes solid what can't be reached from the corner of the lattice.
+// Six neighbours, with a stack: a gap of a lattice cell across the diagonal stays
+// shut.
 func (l *Lattice) flood() {
 	wet := make([]bool, len(l.V))
 	stack := []int32{0}

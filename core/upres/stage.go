@@ -75,6 +75,8 @@ type Fine struct {
 }
 
 // newFine makes a fine stage before its first frame.
+// It names what must be kept in the coarse cache and isn't, before a run of hours
+// has begun.
 func newFine(s *shot.Shot, d *shot.Element, crew grid.Crew) (*Fine, error) {
 	if !val.CacheVelocity.Of(d) {
 		return nil, fmt.Errorf("%s: upres follows the coarse velocity; switch “Keep velocity” on and run again", d.Name)
@@ -220,6 +222,7 @@ func (f *Fine) SaveState(w io.Writer) error {
 }
 
 // LoadState goes on from a saved state; Resume must follow.
+// The coarse frame that belongs to the state is in the cache, so Resume is told it.
 func (f *Fine) LoadState(r io.Reader) error {
 	var st saved
 	return state.Read(r, &st, func() ([]state.Array, error) {

@@ -94,6 +94,8 @@ func (s *Solver) Advance(f *Frame, full grid.Dims, dt float64) {
 func (s *Solver) Resume(f *Frame) { s.last = f }
 
 // cover is the window that holds this frame and the last.
+// Two cells of pad let fine smoke swirl out over the coarse run's edge and come
+// back.
 func (s *Solver) cover(f *Frame, full grid.Dims) (low [3]int, d grid.Dims) {
 	lo, hi := f.Low, [3]int{}
 	size := func(f *Frame) [3]int { n := f.Channels[0]; return [3]int{n.NX, n.NY, n.NZ} }
@@ -112,6 +114,8 @@ func (s *Solver) cover(f *Frame, full grid.Dims) (low [3]int, d grid.Dims) {
 }
 
 // layOut moves the state to another window.
+// What two windows share is kept to the bit; new cells are empty, and their texture
+// coordinates begin where they are.
 func (s *Solver) layOut(low [3]int, d grid.Dims, channels int) {
 	if s.Channels != nil && low == s.Low && d == s.Coarse {
 		return
@@ -154,6 +158,7 @@ func shift(dst, src *grid.Field, from, to [3]int, by int) {
 }
 
 // window is a frame laid out for the solver's window.
+// The frame itself where it fits: most frames of a still window aren't copied.
 func (s *Solver) window(f *Frame) *Frame {
 	if f.Low == s.Low && f.Channels[0].Dims == s.Coarse {
 		return f
@@ -287,6 +292,7 @@ func (s *Solver) rows(live []bool, fn func(t *bench, i, j, k, n int)) {
 }
 
 // near marks coarse cells within reach of smoke or another channel.
+// Smoke in any of the frames counts: what has just gone may still be carried in.
 func (s *Solver) near(frames ...*Frame) []bool {
 	d := s.Coarse
 	on := make([]bool, d.Len())
@@ -382,6 +388,9 @@ func (s *Solver) octave(t *bench, n int, texels, gain, off float32, w *whirls) {
 
 // carry advects the fine channels by MacCormack with the limiter of Selle et
 // al. (2008), along ways traced by the midpoint rule through the fine velocity.
+//
+// Ways are worked out once for all channels and kept for the whole window, 24 bytes
+// a fine cell: evaluating the fine velocity costs far more than sampling a channel.
 func (s *Solver) carry(u [3]*grid.Field, energy *grid.Field, dt float64) {
 	noise := whirlsOf(s.Seed, s.crew)
 	d := s.Fine()
@@ -458,6 +467,8 @@ const sharper = 1.3
 // the coarse run's. Where the fine has next to nothing it takes the coarse
 // value as it is. What is cut off at the largest value round it is missing from
 // the mean until the next frame.
+//
+// The ratio is taken a coarse cell and interpolated to the fine ones. So means hold nearly after one frame, and over frames to what sharper cuts off.
 func (s *Solver) match(now *Frame) {
 	inv := 1 / float32(s.Factor)
 	live := s.near(now)
@@ -509,6 +520,7 @@ func (s *Solver) match(now *Frame) {
 }
 
 // extremes are the smallest and largest value of every cell and its neighbours.
+// Of the 27 cells about each, axis by axis: nine comparisons a cell.
 func extremes(f *grid.Field) (lo, hi *grid.Field) {
 	lo, hi = grid.NewField(f.Dims), grid.NewField(f.Dims)
 	copy(lo.Data, f.Data)
@@ -532,6 +544,7 @@ func extremes(f *grid.Field) (lo, hi *grid.Field) {
 }
 
 // means are the means over the fine cells of every coarse one.
+// Plain sums in a fixed order: match divides by them.
 func (s *Solver) means(f *grid.Field) *grid.Field {
 	out := grid.NewField(s.Coarse)
 	b := s.Factor

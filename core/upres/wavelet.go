@@ -100,6 +100,7 @@ func spline(x float64) (first int, w, d [3]float64) {
 }
 
 // gradient of the noise at a position in texels.
+// 27 texels with their products of splines; it runs only when the tile is made.
 func gradient(r []float64, x, y, z float64) (g [3]float64) {
 	// product of splines: the slope along an axis takes that axis's derivative
 	i, wx, dx := spline(x)
