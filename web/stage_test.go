@@ -10,6 +10,7 @@ import (
 	"math"
 	"mime/multipart"
 	"net/http"
+	"net/url"
 	"strings"
 	"testing"
 
@@ -394,6 +395,58 @@ func TestTwoWindowsOnOneShot(t *testing.T) {
 	}
 	if v := val.Smoke.Of(doc(t, s, row).Element("emitter1")); v != 7 {
 		t.Errorf("after insisting smoke is %g", v)
+	}
+}
+
+// Two windows bend one ramp, or the same keys, so that both show as many stops
+// and keys as before: neither change is lost without a word.
+func TestTwoWindowsOnOneRamp(t *testing.T) {
+	s := serve(t, t.TempDir())
+	sh := small("TR")
+	e := sh.Element("emitter1")
+	e.SetKey(val.Smoke, shot.Key{Frame: 1, Value: shot.Num(1)})
+	e.SetKey(val.Smoke, shot.Key{Frame: 9, Value: shot.Num(2)})
+	row := s.add(t, sh)
+	post := func(head int, path string, form url.Values) (int, string) {
+		r, _ := http.NewRequest("POST", s.URL+"/shots/tr/"+path, strings.NewReader(form.Encode()))
+		r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
+		r.Header.Set("HX-Request", "true")
+		r.Header.Set("HX-Current-URL", s.URL+"/shots/tr/look")
+		r.Header.Set("X-Zarf-Head", fmt.Sprint(head))
+		return s.do(t, r)
+	}
+	for _, x := range []struct {
+		name, path   string
+		first, other url.Values
+		now          func() any
+	}{
+		{"ramp", "value", url.Values{"kind": {"look"}, "id": {"look"}, "key": {"flame_ramp"}, "v": {"0 0 0 0; 1 1 0 0"}, "frame": {"1"}},
+			url.Values{"kind": {"look"}, "id": {"look"}, "key": {"flame_ramp"}, "v": {"0 0 0 0; 1 0 1 0"}, "frame": {"1"}},
+			func() any { return val.FlameRamp.Value(doc(t, s, row).Looks[0]).Text }},
+		{"keys", "keys", url.Values{"body": {`{"changes": [{"el": "emitter1", "key": "smoke", "drop": [9], "set": [{"f": 9, "v": [3, 0, 0]}]}]}`}, "frame": {"1"}},
+			url.Values{"body": {`{"changes": [{"el": "emitter1", "key": "smoke", "drop": [9], "set": [{"f": 9, "v": [4, 0, 0]}]}]}`}, "frame": {"1"}},
+			func() any { return doc(t, s, row).Element("emitter1").Keys(val.Smoke)[1].Value.Num }},
+	} {
+		was, err := s.st.Store.ShotByID(row.ID)
+		if err != nil {
+			t.Fatal(err)
+		}
+		head := was.Head
+		if code, body := post(0, x.path, x.first); code != 200 {
+			t.Fatalf("%s: %d %.300s", x.name, code, body)
+		}
+		kept := x.now()
+		code, body := post(head, x.path, x.other)
+		if code != http.StatusConflict || !strings.Contains(body, "Use mine") {
+			t.Errorf("%s: the other window's answer is %d %.300s", x.name, code, body)
+		}
+		if now := x.now(); now != kept {
+			t.Errorf("%s: %v became %v without a word", x.name, kept, now)
+		}
+		x.other.Set("force", "1")
+		if code, _ := post(head, x.path, x.other); code != 200 || x.now() == kept {
+			t.Errorf("%s: insisting gives %d and %v", x.name, code, x.now())
+		}
 	}
 }
 

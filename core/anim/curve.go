@@ -67,6 +67,8 @@ func At(keys []Key, x Extra, frame float64) [3]float64 {
 	return v
 }
 
+// run is the curve without its noise. Beyond its last key it is held, or goes on
+// again and again: as it was, backwards every second time, or from where it ended.
 func run(keys []Key, after After, frame float64) [3]float64 {
 	first, last := keys[0], keys[len(keys)-1]
 	if span := last.Frame - first.Frame; span > 0 && frame > last.Frame && after != Stay {

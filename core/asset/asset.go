@@ -241,6 +241,9 @@ func even(s geom.Vec3) bool {
 
 // Pose gives a mesh at a time as a body in metres, its rest pose about the
 // middle of its box. A model that moves without bending keeps one body.
+//
+// It may take long the first time (a pose, a lattice) and none later. What is kept
+// is measured lazily: a body that only tells where things came from is never filled.
 func (l *Library) Pose(w Want) (Placed, error) {
 	m, err := l.Model(w.Ref)
 	if err != nil {
@@ -305,6 +308,7 @@ type ErrEmpty struct{ What string }
 func (e *ErrEmpty) Error() string { return e.What }
 
 // cut keeps the faces of a region.
+// An empty region is an error of its own kind, which checks turn into a finding.
 func (l *Library) cut(m *geom.Mesh, r Region) (*geom.Mesh, []float32, error) {
 	switch r.By {
 	case "", "whole":

@@ -26,6 +26,8 @@ import (
 
 // Command changes a shot. On an error the shot may be changed in part: work on
 // a copy, as Do does.
+// Commands are small values without pointers into a document: they can be decoded,
+// kept, repeated on another revision, and told to people by their labels.
 type Command interface {
 	// Label says in a few words what is done, for undo.
 	Label() string
@@ -43,6 +45,7 @@ type Error struct {
 func (e *Error) Error() string { return e.Err.Error() }
 func (e *Error) Unwrap() error { return e.Err }
 
+// Its own kind, as a page answers it by reloading the cast instead of by a message.
 func gone(at string) error {
 	return &Error{At: at, Gone: true, Err: fmt.Errorf("there is no element %q; it may have been deleted in another window", at)}
 }
@@ -75,6 +78,8 @@ func Do(d *shot.Shot, list ...Command) (*shot.Shot, error) {
 }
 
 // commands are those that can be said as JSON, by the word in "do".
+// Those that need more than JSON can say (files, painted weights, recipes) are made
+// by the pages themselves.
 var commands = map[string]func() Command{
 	"set": func() Command { return &Set{} }, "reset": func() Command { return &Reset{} }, "key": func() Command { return &ToggleKey{} }, "keys": func() Command { return &Keys{} },
 	"curve": func() Command { return &Curve{} }, "add": func() Command { return &Add{} }, "remove": func() Command { return &Remove{} }, "duplicate": func() Command { return &Duplicate{} },
@@ -99,6 +104,7 @@ const MaxCommands = 10000
 // would be lost without a word.
 func Decode(b []byte) ([]Command, error) {
 	var list []json.RawMessage
+	// one command or a list of them: a caller of the API writes what is natural
 	if t := bytes.TrimSpace(b); len(t) > 0 && t[0] == '[' {
 		if err := json.Unmarshal(t, &list); err != nil {
 			return nil, fmt.Errorf("the commands are no JSON: %w", err)
@@ -129,6 +135,7 @@ func decode(raw json.RawMessage) (Command, error) {
 	}
 	var do string
 	json.Unmarshal(fields["do"], &do)
+	// unknown words are answered with the known ones
 	make := commands[do]
 	if make == nil {
 		return nil, fmt.Errorf("says to do %q; it can be %s", do, strings.Join(Words(), ", "))

@@ -206,3 +206,18 @@ func ExampleDo() {
 	// 0.02 Gale <nil>
 	// Voxel size is 0 m; it can be 1e-05 m to 10000 m
 }
+
+// A domain that is flat has one layer of voxels: a number of voxels is met by
+// its width and height alone.
+func TestVoxelsOfAFlatDomain(t *testing.T) {
+	s := sample()
+	d := s.Of(shot.Domain)[0]
+	val.Size.Set(d, 2, 3, 1)
+	for _, flat := range []bool{false, true} {
+		val.Flat.Set(d, flat)
+		c := do(t, s, fmt.Sprintf(`{"do": "voxels", "at": %q, "count": 20000}`, d.ID))
+		if n := c.Element(d.ID).Voxels(); math.Abs(n/20000-1) > 0.06 {
+			t.Errorf("flat %v: %g voxels where 20,000 were asked for", flat, n)
+		}
+	}
+}

@@ -23,6 +23,7 @@ type Add struct {
 func (c *Add) Label() string { return "add " + string(c.Kind) }
 
 // Apply makes the element.
+// Its place suits the first domain; its id is free and is told in ID.
 func (c *Add) Apply(d *shot.Shot) error {
 	if !shot.IsElement(c.Kind) {
 		return wrongf("", "", "no element is called %q", c.Kind)
@@ -144,6 +145,8 @@ type Move struct {
 func (c *Move) Label() string { return "move" }
 
 // Apply moves the element.
+// Over elements of other groups it steps: the cast shows groups apart. At an end
+// nothing happens, and that is no error.
 func (c *Move) Apply(d *shot.Shot) error {
 	e, err := element(d, c.At)
 	if err != nil {
@@ -172,6 +175,8 @@ type Scope struct {
 func (c *Scope) Label() string { return "scope" }
 
 // Apply limits the element.
+// Named domains that don't exist are left out without a word, as another window may
+// have deleted them a moment ago.
 func (c *Scope) Apply(d *shot.Shot) error {
 	e, err := element(d, c.At)
 	if err != nil {
@@ -201,6 +206,10 @@ type Round struct {
 func (c *Round) Label() string { return "set round" }
 
 // Apply sets the domain's place and size.
+//
+// An element that moves is looked at a dozen times over the shot. Smoke rises, so
+// the room above is three times that beside; what stands on the ground keeps its
+// feet there.
 func (c *Round) Apply(d *shot.Shot) error {
 	e, err := element(d, c.At)
 	if err != nil {
@@ -245,6 +254,7 @@ type Voxels struct {
 func (c *Voxels) Label() string { return "voxel size" }
 
 // Apply sets the voxel size.
+// The size is rounded to three figures, so the count is met nearly.
 func (c *Voxels) Apply(d *shot.Shot) error {
 	e, err := element(d, c.At)
 	if err != nil {
@@ -262,5 +272,8 @@ func (c *Voxels) Apply(d *shot.Shot) error {
 	}
 	size := val.Size.Of(e)
 	h := math.Cbrt(size[0] * size[1] * size[2] / n)
+	if val.Flat.Of(e) { // one voxel deep, however large
+		h = math.Sqrt(size[0] * size[1] / n)
+	}
 	return wrong(c.At, val.Voxel.Name(), e.Put(val.Voxel.Name(), shot.Num(shot.Tidy(h))))
 }

@@ -27,6 +27,10 @@ type Set struct {
 func (c *Set) Label() string { return "change " + strings.ReplaceAll(c.Value, "_", " ") }
 
 // Apply gives the value.
+//
+// A value with keys gets its key at the frame that the page shows, and a key that is
+// there keeps how it runs on: typing a number must not flatten a curve. A number
+// that was typed is read in the units on the page.
 func (c *Set) Apply(d *shot.Shot) error {
 	e, x, err := entry(d, c.At, c.Value)
 	if err != nil {
@@ -57,6 +61,8 @@ func (c *Set) Apply(d *shot.Shot) error {
 const MaxFrames = 100000
 
 // sensible refuses values that contradict each other.
+// It looks at the document as a whole after the change: which of two values is to
+// blame is told by the one that was changed.
 func sensible(d *shot.Shot, at, value string) error {
 	a, b := d.Range()
 	if b < a {
@@ -99,6 +105,8 @@ type ToggleKey struct {
 func (c *ToggleKey) Label() string { return "key" }
 
 // Apply toggles the key.
+// The key holds the value as it is at the frame, so that setting one changes
+// nothing.
 func (c *ToggleKey) Apply(d *shot.Shot) error {
 	e, x, err := keyable(d, c.At, c.Value)
 	if err != nil {
@@ -184,6 +192,10 @@ func (c *Keys) Apply(d *shot.Shot) error {
 
 // apply keys the value at the frame that is shown where that is asked, drops the
 // keys that are to go, and sets those that are given.
+//
+// Frames are rounded to a millionth, or a key dragged back and forth would end up
+// beside itself. What the curve does besides (loops, noise) outlasts a change of all
+// of its keys.
 func (l *Lane) apply(d *shot.Shot, frame float64) error {
 	e, x, err := keyable(d, l.At, l.Key)
 	if err != nil {
@@ -221,6 +233,7 @@ func (l *Lane) apply(d *shot.Shot, frame float64) error {
 
 // apply shifts an emitter; one that emits always begins and ends with the shot
 // once it is moved.
+// The default frame of an emitter means “with the shot”: moved, it becomes a number.
 func (b *Bar) apply(d *shot.Shot) error {
 	e, err := element(d, b.At)
 	if err != nil {
@@ -260,6 +273,7 @@ type Curve struct {
 func (c *Curve) Label() string { return "curve" }
 
 // Apply sets it.
+// All three numbers of the noise are needed, as a form sends them together.
 func (c *Curve) Apply(d *shot.Shot) error {
 	e, x, err := keyable(d, c.At, c.Value)
 	if err != nil {

@@ -28,6 +28,10 @@ type Frame struct {
 
 // Develop makes a picture as it is shown: values of sRGB from 0 to 1 with
 // straight alpha. plate may be nil. The frame itself is left alone.
+//
+// Order matters and is that of a lab: exposure, light in steps, bloom, plate, then
+// pixel by pixel gain, saturation, view transform, gamma. Values above 1 live up to
+// the view transform, which bends them.
 func Develop(in Frame, f *look.Film, plate *pixel.Image, crew grid.Crew) Frame {
 	out := Frame{in.W, in.H, append([]float32(nil), in.Pix...)}
 	gain := float32(math.Exp2(f.Exposure))
@@ -96,6 +100,9 @@ func (m Frame) under(plate *pixel.Image, crew grid.Crew) {
 }
 
 // develop takes one pixel to the screen.
+//
+// Colours come premultiplied and leave straight, coded as sRGB. Light without matter
+// is given the alpha that it needs to be shown, or it would vanish over a plate.
 func develop(p []float32, f *look.Film) {
 	// light without matter, as of a flame, can't be told by straight alpha: it
 	// takes as much alpha as it is bright
@@ -161,6 +168,8 @@ func (m Frame) Over() Frame {
 // Bloom moves a share of the light round where it came from: half as far as
 // size of the width, a third a third as far, the rest a ninth. The sum over
 // the picture stays: what would go over an edge comes back.
+// Three widths, each a third of the one before, look like a lens's halo; each is
+// three box blurs, which cost the same however wide they are.
 func Bloom(m Frame, share, size float64, crew grid.Crew) {
 	if share <= 0 {
 		return
@@ -187,6 +196,8 @@ func Bloom(m Frame, share, size float64, crew grid.Crew) {
 }
 
 // gauss blurs by three boxes in a row each way, mirrored at the edges.
+// Three boxes of width 2r + 1 have the variance 3·((2r+1)² − 1)/12: r follows from
+// it.
 func gauss(pix, tmp []float32, w, h int, sigma float64, crew grid.Crew) {
 	r := int(math.Round((math.Sqrt(4*sigma*sigma+1) - 1) / 2))
 	if r < 1 {
@@ -207,6 +218,7 @@ func gauss(pix, tmp []float32, w, h int, sigma float64, crew grid.Crew) {
 }
 
 // box averages n pixels, each step apart, over 2r+1.
+// In float64, as the running sum adds and takes off for a whole row.
 func box(in, out []float32, n, step, r int) {
 	at := func(i int) int { // mirrored as often as it takes
 		i = ((i % (2 * n)) + 2*n) % (2 * n)
@@ -231,6 +243,7 @@ func box(in, out []float32, n, step, r int) {
 }
 
 // Shrunk averages a frame down to at most a width.
+// Blocks of whole pixels; the last ones may be smaller, and count by what they hold.
 func (m Frame) Shrunk(width int) Frame {
 	by := (m.W + width - 1) / width
 	if by <= 1 {

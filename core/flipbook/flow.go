@@ -154,6 +154,8 @@ func (f *Flow) scaled(w, h int) *Flow {
 }
 
 // refine adds what the flow still lacks at one level.
+// One step of Lucas and Kanade (1981): least squares over a window of the brightness
+// constancy a + ∇a·d = b, the second tile warped by what is known so far.
 func refine(f *Flow, p, q [2]plane, crew grid.Crew) {
 	w, h := f.W, f.H
 	var sums [5][]float32

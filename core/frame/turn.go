@@ -25,6 +25,7 @@ func (t Turn) Back() (b Turn) {
 }
 
 // Mirrors reports that left becomes right.
+// By the parity of the permutation and the number of minus signs.
 func (t Turn) Mirrors() bool {
 	odd := false
 	for a := range 3 {
@@ -37,6 +38,8 @@ func (t Turn) Mirrors() bool {
 
 // axes are how a transform's indices run along the world's axes; an error names
 // a transform that is askew.
+// A transform may turn by right angles and mirror; each world axis then follows one
+// index axis.
 func (t Transform) axes() (Turn, error) {
 	var out Turn
 	for w := range 3 { // world axis
@@ -68,6 +71,10 @@ func (t Transform) axes() (Turn, error) {
 // Turn moves a grid's voxels into a space of other axes and scale; afterwards
 // its transform is scale and shift alone, whatever it was. A vector's components
 // turn too and are multiplied by times.
+//
+// Leaves keep their number and are only reordered inside: no voxel is interpolated,
+// so turning there and back gives the same bits. Mirrored indices move by one, as
+// voxel i becomes −i−1 and leaves must stay on multiples of 8.
 func (g *Grid) Turn(by Turn, scale, times float64) error {
 	own, err := g.Transform.axes()
 	if err != nil {

@@ -24,6 +24,10 @@ const blockSize = 8
 // nearPieces lists for each block of 8³ cells the pieces of a curve that can be
 // the nearest one to some point of it, so that a cell tries two or three in place
 // of all. Blocks out of reach have none.
+//
+// A piece can be nearest to some point of a block if it is at most the block's
+// diameter farther from its middle than the nearest one: the triangle inequality,
+// twice.
 func (s *Solver) nearPieces(b *blocks, g *sim.Guide) {
 	reach := 0.0
 	for n := range max(1, len(g.Along[3])) {
@@ -119,6 +123,7 @@ func (s *Solver) wishField(f *wishes, g *sim.Guide) {
 
 // guide draws the velocity towards the guide's wish, the mean of the two cells
 // at a face: u += (1 − e^(−grip w dt)) (wish − u).
+// Exactly for a constant wish, so any grip is stable.
 func (s *Solver) guide(dt float64, g *sim.Guide, n int) {
 	if g.Line == nil || len(g.Line.P) < 2 || g.Reach <= 0 || g.Grip <= 0 {
 		return

@@ -114,6 +114,8 @@ func emits(s *shot.Shot, e *shot.Element) string {
 }
 
 // channels are what frames of a gas hold.
+// The order is that of pages and files. Fuel and burn go together, as neither says
+// much without the other.
 func channels(d *shot.Element) []stage.Channel {
 	list := []stage.Channel{{Name: frame.Density, Label: "density", Role: frame.Amount, Kept: true, Every: true},
 		{Name: frame.Temperature, Label: "temperature", Unit: "kelvin above air", Role: frame.Amount, Keep: val.CacheTemperature, Kept: val.CacheTemperature.Of(d), Every: true}}

@@ -34,6 +34,8 @@ func NewStage(s *shot.Shot, id string, crew grid.Crew) (*Stage, error) {
 }
 
 // newStage makes a stage at rest before its first frame.
+// Files are read once before the first frame: a missing mesh must not end a run
+// after an hour.
 func newStage(s *shot.Shot, d *shot.Element, crew grid.Crew) (*Stage, error) {
 	dims, h, origin := d.Grid()
 	box := Box{Dims: dims, H: h, Origin: origin, Open: d.Open(), Burning: burns(d), Oxygen: val.Burning.Of(d) == "oxygen"}
@@ -53,6 +55,8 @@ func newStage(s *shot.Shot, d *shot.Element, crew grid.Crew) (*Stage, error) {
 }
 
 // Advance simulates one frame and returns its number.
+// The clock is set from the frame's number, so that rounding doesn't add up and a
+// resumed run has the same times.
 func (g *Stage) Advance(stop func() bool) (int, sim.Stats, error) {
 	if err := g.Ready(); err != nil {
 		return g.Number, sim.Stats{}, err
@@ -78,6 +82,7 @@ func (g *Stage) Advance(stop func() bool) (int, sim.Stats, error) {
 }
 
 // inputs are the solver's surroundings at t seconds after the start.
+// Called at least twice a substep: for the step's length, and for the step itself.
 func (g *Stage) inputs(t, dt float64) Inputs {
 	d, m := g.Domain, g.At(t, dt)
 	now := m.Now
@@ -125,6 +130,10 @@ func (g *Stage) transform() frame.Transform {
 }
 
 // Frame is the frame made last, as the cache keeps it.
+//
+// Channels share no memory with the solver but while they are made: FromDense copies
+// what is active. Velocity is kept near smoke and heat only, which is where anyone
+// looks.
 func (g *Stage) Frame() *frame.Frame {
 	s := g.Solver
 	defer runtime.KeepAlive(s) // its fields may be mapped memory
@@ -175,6 +184,7 @@ func (g *Stage) Frame() *frame.Frame {
 }
 
 // visible is a channel without what it holds deep inside solids.
+// The field itself where no solid hides anything: no copy is made.
 func (g *Stage) visible(f *grid.Field) []float32 {
 	out := f.Data
 	g.Solver.Hidden(func(cell int) {
@@ -251,6 +261,9 @@ func (g *Stage) SaveState(w io.Writer) error {
 }
 
 // LoadState goes on from a saved state; own asks that the same values made it.
+//
+// Where bounds follow, the tiles come first: they decide how large the arrays are
+// that state then fills.
 func (g *Stage) LoadState(r io.Reader, own bool) error {
 	defer runtime.KeepAlive(g.Solver)
 	var head saved

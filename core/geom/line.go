@@ -13,6 +13,10 @@ type Line struct {
 // Schaefer and Keyser 2011: without loops or cusps between points), each
 // stretch in as many pieces as given. Points that stand on each other count
 // once; fewer than two give a line without pieces.
+//
+// Beyond its ends the first and last points are mirrored, so that the curve leaves
+// them straight. S is the share of the length, so profiles along it are even in
+// space.
 func NewLine(points []Vec3, closed bool, pieces int) *Line {
 	var p []Vec3
 	for _, q := range points {
@@ -63,6 +67,8 @@ func NewLine(points []Vec3, closed bool, pieces int) *Line {
 }
 
 // catmull is the point at t between b and c (Barry and Goldman 1988).
+// Knots are the square roots of the distances (centripetal): the choice without
+// loops.
 func catmull(a, b, c, d Vec3, t float64) Vec3 {
 	t1 := math.Sqrt(a.Dist(b))
 	t2 := t1 + math.Sqrt(b.Dist(c))

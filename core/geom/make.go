@@ -6,6 +6,7 @@ import "math"
 // tests. Sizes in metres.
 
 // BallMesh is a sphere of radius r with the given number of meridians.
+// Rows are half as many as meridians; the poles are fans.
 func BallMesh(r float64, around int) *Mesh {
 	rows := around / 2
 	m := &Mesh{P: []Vec3{V(0, r, 0)}}
@@ -51,6 +52,7 @@ func BoxMesh(size Vec3) *Mesh {
 // LatheMesh turns an outline, given by radius and height from its lower end to
 // its upper, about the y axis. An outline that begins and ends at radius 0, or
 // that comes back to its first point, gives a closed mesh.
+// Points on the axis become one vertex, so that caps are fans and close.
 func LatheMesh(outline [][2]float64, around int) *Mesh {
 	m := &Mesh{}
 	ring := make([][]int32, len(outline))

@@ -17,8 +17,6 @@ func cubicWeights(t float32) (w [4]float32) {
 // SampleCubic interpolates by cubic splines along each axis (64 values), where
 // Sample takes 8, and keeps the result between the smallest and largest of
 // those 8, so that nothing overshoots; the border's value goes on outside.
-//
-// 64 reads: it is for the reflection scheme's channels and not for everyday use.
 func (f *Field) SampleCubic(x, y, z float32) float32 {
 	i, fx := vec.Split(x, f.NX)
 	j, fy := vec.Split(y, f.NY)

@@ -2,8 +2,7 @@ package grid
 
 // Soften is the mean with weights ¼, ½, ¼ along each axis; the border's value
 // goes on outside.
-// The kernel is the tent 1 2 1 along each axis, so it is exact on linear fields and
-// its square takes out what alternates from cell to cell.
+// It is exact on linear fields, and takes out what alternates from cell to cell.
 func Soften(f *Field, crew Crew) *Field {
 	d := f.Dims
 	a, b := NewField(d), NewField(d)

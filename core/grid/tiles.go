@@ -84,7 +84,6 @@ func (t *Tiles) Grown(n int) *Tiles {
 }
 
 // Spread is a set with the neighbours along an axis added.
-// The set itself is left alone: grown sets are asked for more often than kept.
 func (t *Tiles) Spread(on []bool, axis int) []bool {
 	out := append([]bool(nil), on...)
 	step := [3]int{1, t.NX, t.NX * t.NY}[axis]

@@ -125,6 +125,8 @@ func (l Lobes) At(cos float64) float64 {
 func (l Lobes) Flat(by float64) Lobes { return Lobes{l.G * by, l.Back * by, l.Share} }
 
 // At reads a look's values as they are at a frame.
+// It is cheap next to a picture, but makes tables of 1,025 entries: once a frame,
+// not once a ray.
 func At(l *shot.Element, frame float64) Look {
 	now := val.Frame(frame)
 	n := func(k val.NumKey) float64 { return k.At(l, now) }
@@ -189,6 +191,8 @@ func At(l *shot.Element, frame float64) Look {
 }
 
 // Channels are the channels that the look reads beside density.
+// What is listed here is what a cache must hold; a look that wants more than a take
+// kept is told by name (render.Missing).
 func (l *Look) Channels(burns bool) []string {
 	need := map[string]bool{l.SmokeFrom: true, l.TintFrom: true}
 	if burns && l.Lit() && !l.FlameAnywhere {
@@ -214,6 +218,8 @@ func (l *Look) Lit() bool { return l.Flame > 0 || l.FlameLight > 0 }
 
 // SkyLight is the sky's radiance in a direction: its colour overhead, paler
 // and brighter towards the horizon, dim below.
+// It isn't a model of the atmosphere: it is a light that lets smoke be judged, pale
+// at the horizon so that edges stand out.
 func (l *Look) SkyLight(d geom.Vec3) RGB {
 	if l.Even {
 		return l.Sky
@@ -258,6 +264,8 @@ func View(v float64) float64 {
 
 // Tone is the view transform of a colour: what is too bright to show bleaches
 // towards white, as film and eyes have it, before every channel is bent.
+// Bleaching is by the brightest channel, so that a saturated flame turns white in
+// its core and keeps its colour at the rim.
 func Tone(c RGB) RGB {
 	top := c.Max()
 	if top > shoulder {

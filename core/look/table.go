@@ -18,6 +18,8 @@ type Table struct {
 }
 
 // NewTable works out the stops of a ramp (three channels) or a curve (one).
+// 1,025 entries, read without interpolation: a step of a thousandth of the range
+// can't be seen, and steps (Band) stay sharp.
 func NewTable(t shot.Type, v shot.Value, low, high float64) *Table {
 	out := &Table{Low: low, High: high}
 	stops := v.Stops(t.Channels())
@@ -84,6 +86,7 @@ func (t *Table) index(x float64) int {
 }
 
 // Most is the largest first channel between two values of the driving channel.
+// By all entries between the two, as a table may rise and fall: for majorants.
 func (t *Table) Most(lo, hi float32) float32 {
 	a, b := t.index(float64(lo)), t.index(float64(hi))
 	if a > b {
@@ -98,6 +101,7 @@ func (t *Table) Most(lo, hi float32) float32 {
 
 // Blend is the value of stops at u: straight, smooth or stepped from each to
 // the next, held beyond the ends. Stops at the same place jump.
+// Stops at one place make a jump: the last of them counts from there on.
 func Blend(stops []shot.Stop, u float64) RGB {
 	if len(stops) == 0 {
 		return RGB{}

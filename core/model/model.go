@@ -130,6 +130,8 @@ func NewNode(name string) Node {
 }
 
 // Check finds links that lead nowhere and loops; readers call it last.
+// Everything later indexes without looking: whatever a reader left out is found
+// here.
 func (m *Model) Check() error {
 	if len(m.Nodes) > MaxNodes {
 		return fmt.Errorf("%d nodes; up to %d are taken", len(m.Nodes), MaxNodes)
@@ -237,6 +239,7 @@ func (t *Track) check() error {
 
 // at is the track's value at t seconds, held before its first and after its
 // last key (glTF 2.0, appendix C).
+// By binary search, as tracks may hold thousands of keys and are asked in any order.
 func (t *Track) at(s float64) []float64 {
 	w := t.width()
 	// cubic keys hold three values: in-tangent, value, out-tangent
@@ -370,6 +373,9 @@ func (m *Model) Pose(t float64) Pose {
 }
 
 // vertices are a node's mesh in space.
+//
+// Order as the specification has it: morphs, then the skin; a skinned mesh stands
+// where its joints are and not where its node is.
 func (m *Model) vertices(n int, p Pose) []geom.Vec3 {
 	nd := &m.Nodes[n]
 	me := &m.Meshes[nd.Mesh]
@@ -425,6 +431,8 @@ func (m *Model) vertices(n int, p Pose) []geom.Vec3 {
 // At is everything as one mesh in space at t seconds. Vertices and triangles
 // keep their order over time. Parts are named after nodes, and after their own
 // parts (materials, groups) where a mesh has several.
+// The same vertices and triangles at every time, so that two poses can be compared
+// place by place.
 func (m *Model) At(t float64) *geom.Mesh {
 	p := m.Pose(t)
 	out := &geom.Mesh{}
@@ -504,6 +512,7 @@ func (m *Model) Moves() bool {
 // Rigid is the transform from the pose at t = 0 to that at t, where all meshes
 // share one and it neither scales nor shears. ok is false where parts move
 // against each other or bend.
+// Within 1e-5 of the size: exporters bake rigid motion with that much noise.
 func (m *Model) Rigid(t float64) (a geom.Affine, ok bool) {
 	if !m.Moves() {
 		return geom.Identity, true

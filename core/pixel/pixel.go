@@ -26,6 +26,7 @@ type Image struct {
 
 // At is the picture's colour at a share of its width and height, between
 // pixels.
+// The edge's pixels go on beyond it: a plate may be looked up a hair outside.
 func (m *Image) At(u, v float64) [3]float64 {
 	// values stand at the middles of pixels
 	x, y := u*float64(m.W)-0.5, v*float64(m.H)-0.5
@@ -68,6 +69,7 @@ func Decode(data []byte) (*Image, error) {
 }
 
 // decode reads a picture of any kind that is known, told by its first bytes.
+// By its first bytes and not by its name: names come from anywhere.
 func decode(data []byte) (*Image, error) {
 	switch {
 	case bytes.HasPrefix(data, []byte{0x76, 0x2f, 0x31, 0x01}):
@@ -101,6 +103,7 @@ func decode(data []byte) (*Image, error) {
 
 // fromEXR takes colours as they are: linear light, premultiplied. Grey pictures have
 // Y alone.
+// Channels of layers (“sun.R”) are no picture; the plain R, G and B are.
 func fromEXR(data []byte) (*Image, error) {
 	e, err := exr.Decode(data, exr.DefaultLimits)
 	if err != nil {

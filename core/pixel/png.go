@@ -36,6 +36,10 @@ func EncodePNG(to io.Writer, m image.Image, tags Tags, level png.CompressionLeve
 const headEnd = 8 + 25 // signature and IHDR
 
 // TagPNG puts tags into a PNG file in place of those that it has.
+//
+// Chunks: length, kind, body, CRC of kind and body, big endian. New ones go right
+// behind the header, where colour chunks must stand; those that they replace are
+// left out, all others are copied as they are.
 func TagPNG(data []byte, tags Tags) ([]byte, error) {
 	if len(data) < headEnd || string(data[1:4]) != "PNG" || string(data[12:16]) != "IHDR" {
 		return nil, errors.New("this is no PNG file")
@@ -80,6 +84,7 @@ func TagPNG(data []byte, tags Tags) ([]byte, error) {
 }
 
 // ReadTags reads what a PNG file tells of itself.
+// It never fails: a file that is no PNG, or is cut off, tells what it told so far.
 func ReadTags(data []byte) Tags {
 	t := Tags{Text: map[string]string{}}
 	for at := uint64(8); at+12 <= uint64(len(data)); {

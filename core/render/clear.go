@@ -31,6 +31,9 @@ const (
 // NewLiquid prepares a liquid. vel is its velocity, m/s, at cells of width velH
 // from velLow on; nil where it isn't known or not wanted. shutter is how long
 // it is open, s; where that is 0 motion goes into its layer alone.
+//
+// Tiles are told apart once: those that are all air or all liquid are crossed in one
+// step by ray. It looks at each cell twice, rims included.
 func NewLiquid(phi *grid.Field, h float64, origin geom.Vec3, band, voxel float64, vel [3]*grid.Field, velH float64, velLow geom.Vec3, shutter float64) *Liquid {
 	l := &Liquid{Phi: phi, H: h, Origin: origin, Band: band, Voxel: voxel}
 	// motion may carry the surface into tiles that look empty at the frame itself
@@ -75,6 +78,7 @@ func NewLiquid(phi *grid.Field, h float64, origin geom.Vec3, band, voxel float64
 }
 
 // widen marks the tiles that a surface may be carried into.
+// A box of tiles round each that holds surface, as far as the fastest liquid goes.
 func (l *Liquid) widen(reach int) {
 	old := append([]uint8(nil), l.kind...)
 	t := l.tiles
@@ -122,6 +126,10 @@ func (l *Liquid) normal(p geom.Vec3, moment float64) geom.Vec3 {
 
 // ray finds where a ray crosses the surface next: into the liquid or out of
 // it. Where liquid stands at the side of its box, the side is its surface.
+//
+// Sphere tracing would trust distances that aren't: a liquid's φ comes from
+// particles and is shallow inside. So steps are cut to between a third and one and a
+// half cells, and a change of sign is bisected.
 func (l *Liquid) ray(o, d geom.Vec3, far, moment float64) (t float64, normal geom.Vec3, ok bool) {
 	near, end, hit := l.box().Ray(o, d)
 	if !hit || near >= far || end <= 0 {
@@ -318,6 +326,8 @@ const maxClear = 32
 
 // cross takes a path through or off a clear surface at h: where and which way
 // it goes on, what it is in then, and whether it was thrown back.
+// behind equal to in means that two surfaces lie together, or that a gap was closed
+// by medium: the path goes on straight.
 func (t *trip) crossClear(o, d geom.Vec3, h hit, in medium) (p, dir geom.Vec3, now medium, thrown bool) {
 	at := o.Add(d.Mul(h.t))
 	behind := t.medium(at.Add(d.Mul(4 * h.off)))

@@ -51,6 +51,7 @@ func (p *Picture) denoise(f film.Frame, strength float64) {
 }
 
 // soften averages over 3 × 3 pixels.
+// At the edge over the pixels that are there.
 func (p *Picture) soften(in plane) plane {
 	out := make(plane, len(in))
 	p.crew.For(p.H, 8, func(lo, hi int) {
@@ -108,6 +109,8 @@ func (p *Picture) nlm(in, guide, variance plane, feats []float32, strength float
 }
 
 // strip filters rows lo to hi.
+// Rows lo to hi of the result. Offsets are the outer loop: the gap between a pixel and
+// the one at the offset is worked out once, and then summed over each patch.
 func (p *Picture) strip(lo, hi int, in, guide, variance plane, feats []float32, k2 float32, out plane) {
 	w, h := p.W, p.H
 	weight := make([]float32, w*(hi-lo))

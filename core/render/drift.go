@@ -40,6 +40,8 @@ func (d *drift) back(v *Volume, p geom.Vec3, moment float64) geom.Vec3 {
 
 // spread widens majorants: a look into a tile may be carried out of it by as
 // much as the fastest fluid within goes in half an exposure.
+// Without it delta tracking would meet density over its majorant where fluid is
+// carried in from the next tile, and be biased without anyone seeing.
 func (d *drift) spread(v *Volume, major []float32) []float32 {
 	t := v.tiles
 	out := make([]float32, len(major))

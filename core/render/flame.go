@@ -67,6 +67,9 @@ func (m *Missing) Error() string {
 
 // Dress shades a volume: what smoke and tint are drawn from, what glows, and
 // how it moves. notes tell of values that had to be left out.
+//
+// It is run again for each change of the look that touches what smoke is drawn from,
+// so it must not change the channels but for cleaning them.
 func (v *Volume) Dress(c *Channels, l *look.Look, crew grid.Crew) (notes []string, err error) {
 	for _, f := range []struct {
 		name  string
@@ -118,6 +121,9 @@ type flame struct {
 }
 
 // glow is the light that a metre gives, from the values at a place.
+//
+// Values are those at a place, after interpolation: bands are cut from smooth
+// channels and stay sharp at any resolution.
 func (f *flame) glow(density, burn, heat, drive float64) look.RGB {
 	l := f.l
 	// k is emission per metre relative to a black body: soot by density (Kirchhoff:
@@ -204,6 +210,7 @@ func (v *Volume) Ignite(burn, heat *grid.Field, air float64, l *look.Look, crew 
 
 // ignite works out what each voxel gives off, softens it unless it is to be
 // sharp, and builds what light is drawn from (lightTiles).
+// An error names a channel that the look draws flame by and the take doesn't hold.
 func (v *Volume) ignite(c *Channels, l *look.Look, crew grid.Crew) error {
 	if !l.Lit() || (!l.FlameAnywhere && (!c.Burns || c.Temperature == nil)) {
 		return nil

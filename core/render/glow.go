@@ -18,6 +18,9 @@ type fire struct {
 }
 
 // lightTiles finds the tiles that glow and gathers them into fires.
+//
+// Three uses, one pass: which tiles rays must look at (lit), by what a place within
+// the fire is drawn (weight, bright), and clusters as lights of their own (fires).
 func (v *Volume) lightTiles(crew grid.Crew) {
 	t, f := v.tiles, v.Density
 	v.lit = make([]bool, t.Len())
@@ -106,6 +109,8 @@ const (
 )
 
 // gatherFires joins fires in ever larger cells until few enough are left.
+// Cells are anchored at the origin of space, so that clusters don't jump when a fire
+// moves by a voxel.
 func gatherFires(list []fire, most int) []fire {
 	for cell := 0.0; len(list) > most; {
 		if cell == 0 {
@@ -169,6 +174,9 @@ func (v *Volume) fireOn(s *Scene, t *trip, at, normal geom.Vec3) (e look.RGB) {
 
 // warm works out the light of fire and lamps within the volume, on a coarse
 // grid: the sum over all with the smoke in between.
+//
+// Points × lights × looks: the dearest part of a change of look on fire. Tiles
+// without smoke near are left out.
 func (l *lightGrid) warm(v *Volume, s *Scene, sigma float64, crew grid.Crew) {
 	gain := s.Look.FlameLight
 	if (len(v.fires) == 0 || gain <= 0) && len(s.Lamps) == 0 {
@@ -261,6 +269,7 @@ func (v *Volume) between(mean []float32, a, b geom.Vec3, sigma float64) float64 
 
 // glowBatch samples the glow at the looks of a strand; it reports whether
 // there is any.
+// A strand without a lit tile costs one look at the tiles.
 func (v *Volume) glowBatch(b *strand, n int) bool {
 	if v.Glow[0] == nil {
 		return false

@@ -44,6 +44,7 @@ type Layer struct {
 }
 
 // LayerNames are the light groups that a scene has.
+// Names become parts of channel names in files: letters, digits and underscores.
 func (s *Scene) LayerNames() []string {
 	out := []string{"emission", "sun", "sky", "fire"}
 	// two lamps of one name become name and name_2: layers are found by name
@@ -80,6 +81,8 @@ const Far = 1e10
 // from (they add up to the beauty before denoising), depth along the view in
 // metres, motion to the next frame in pixels (right and down), and the
 // features that the denoiser reads.
+// They are means over samples and not normalised by alpha: what is half covered has
+// half of the light, as compositors expect.
 func (p *Picture) Layers() []Layer {
 	var out []Layer
 	plane := func() []float32 { return make([]float32, p.W*p.H) }

@@ -108,6 +108,7 @@ func (l *Lamp) sample(p geom.Vec3, r *dice) (d geom.Vec3, far, pdf float64, ok b
 }
 
 // hit is where a ray meets the lamp's shining side.
+// A panel shines on its front alone; from behind it isn't met.
 func (l *Lamp) hit(o, d geom.Vec3, far float64) (t float64, ok bool) {
 	if l.Ball {
 		to := l.Centre.Sub(o)
@@ -148,6 +149,8 @@ func (l *Lamp) pdf(p, d geom.Vec3, far float64) float64 {
 
 // on is the irradiance over π of a surface by a lamp taken as a point, for the
 // quick march; normal 0 gives the mean over all directions, for smoke.
+// For a look at once: no direction is drawn and no noise comes of it; near the lamp
+// the shape is that of a disc of its area.
 func (l *Lamp) on(p, normal geom.Vec3) (e look.RGB, d geom.Vec3, far float64) {
 	to := l.Centre.Sub(p)
 	far = to.Len()
@@ -278,6 +281,7 @@ func (e *Env) pdf(d geom.Vec3) float64 {
 }
 
 // mean is the panorama's radiance averaged over the half facing n by cosine.
+// A sum over all pixels: it is asked once a picture.
 func (e *Env) mean(n geom.Vec3) (out look.RGB) {
 	for y := range e.H {
 		v := (float64(y) + 0.5) / float64(e.H)

@@ -24,6 +24,10 @@ const opaque = 0.004
 
 // marchRay follows one ray front to back. Clear surfaces send it on bent; what
 // they mirror is looked up once, without smoke.
+//
+// Smoke up to each surface, then what the surface does: shines, is cut out, catches
+// shadows, scatters, or lets the ray on. A ray crosses clear surfaces up to maxClear
+// times.
 func (p *Picture) marchRay(t *trip, o, d geom.Vec3, out *taken) {
 	s := p.scene
 	// what of the light from here on reaches the eye
@@ -182,6 +186,8 @@ func (p *Picture) shade(t *trip, at geom.Vec3, h hit) (e [maxGroups]look.RGB) {
 
 // openness guesses how much of the sky solids leave free, from distances along
 // the normal.
+// Ambient occlusion by distances: four looks instead of hundreds of rays, and no
+// noise.
 func (s *Scene) openness(solids []Solid, at, n geom.Vec3) float64 {
 	if len(solids) == 0 {
 		return 1
@@ -234,6 +240,10 @@ func (s *Scene) depth(p, d geom.Vec3, far, step float64) look.RGB {
 }
 
 // marchVolume follows a ray through one volume.
+//
+// Grey smoke without tint takes the short loop (sums.add): colours of sun, sky and
+// smoke are factors of the whole ray and are put on at its end. Coloured smoke takes
+// each look by itself.
 func (p *Picture) marchVolume(v *Volume, lg *lightGrid, tr *trip, o, d geom.Vec3, far float64, out *taken, through *look.RGB) {
 	s, r := p.scene, &tr.r
 	if v.empty {
@@ -477,6 +487,7 @@ func (b *strand) any(n int) bool {
 }
 
 // readBatch reads the light at the looks of a strand; it uses up positions.
+// Positions of the strand are divided in place, as nothing needs them afterwards.
 func (l *lightGrid) readBatch(b *strand, n int) {
 	// fire's light is on a grid half as fine; its places are worked out first, as
 	// the batch's positions are then used up

@@ -259,6 +259,8 @@ func (s *Scene) movesAt(p geom.Vec3) *drift {
 }
 
 // see notes depth and motion of what a ray meets first.
+// The next frame's place follows what was met: a solid's own motion, or the fluid's
+// velocity there; the camera's motion is in both projections.
 func (t *trip) see(out *taken, o, d geom.Vec3, far float64, of *Solid) {
 	s := t.s
 	out.hit, out.depth = true, far*d.Dot(t.cam.forward)
@@ -344,6 +346,10 @@ const sunWidth = 0.00465
 
 // ask adds the light that comes directly: from the sun, and from one of the
 // others.
+//
+// Each light is weighed against the chance that the path itself goes there (balance
+// heuristic), the sun apart, which can't be met. Visibility is by ratio tracking
+// through smoke and by tracing past solids.
 func (t *trip) ask(out *taken, p, d, normal geom.Vec3, w look.RGB) {
 	s := t.s
 	l := &s.Look
@@ -445,6 +451,8 @@ func (t *trip) odd(n int) float64 {
 }
 
 // askFire draws a place within the fire and takes its light from there.
+// The place is drawn by the light there, so bright cores are asked more; what the
+// ray then passes is another matter, and the source of most of the noise.
 func (t *trip) askFire(out *taken, p, d, normal geom.Vec3, w look.RGB) {
 	s := t.s
 	r := &t.r
@@ -586,6 +594,8 @@ func (v *Volume) flight(o, d geom.Vec3, far float64, visit func(from, to float64
 
 // cross walks a ray through the tiles that hold smoke or flame; stretches are
 // in voxels. Tiles are stepped through as by Amanatides and Woo (1987).
+// Empty tiles cost a comparison each; the tight box leaves most of them out
+// beforehand.
 func (v *Volume) cross(o, d geom.Vec3, far float64, visit func(from, to float64, n int) bool) {
 	if v.empty {
 		return

@@ -99,6 +99,7 @@ func (s *Scene) Dark() bool {
 }
 
 // prepare gathers the lights.
+// Lights are numbered for the odds: sky, fire, then lamps, those that there are.
 func (s *Scene) prepare() {
 	// Called for every picture: a look may have changed what gives light.
 	s.env, s.fire, s.lights = nil, nil, len(s.Lamps)
@@ -213,6 +214,8 @@ func New(s *Scene, w, h int, crew grid.Crew) (*Picture, error) {
 }
 
 // NewWith prepares a picture of w by h pixels.
+// The scene must not change while the picture is under way; several pictures may
+// share one scene.
 func NewWith(s *Scene, w, h int, k Wants, crew grid.Crew) (*Picture, error) {
 	if w < 1 || h < 1 || w*h > MaxPixels {
 		return nil, fmt.Errorf("render: a picture of %d x %d pixels can't be made; up to %d pixels can", w, h, MaxPixels)
@@ -343,6 +346,7 @@ func (p *Picture) square(b int, t *trip) {
 }
 
 // keep adds what a path found to its pixel.
+// Threads own whole blocks, so nothing here needs a lock.
 func (p *Picture) keep(x, y, n int, s *taken) {
 	at := y*p.W + x
 	var c look.RGB
@@ -468,6 +472,10 @@ const groundSize = 1e4 // m; beyond it the horizon is sky
 
 // trace finds the nearest solid along a ray, up to far. light rays don't care
 // what is only cut out.
+//
+// Ground, liquids, solids in turn, each up to the nearest so far. Boxes are asked
+// first; within them imported meshes go through their trees and forms are traced by
+// distance.
 func (s *Scene) trace(tr *trip, o, d geom.Vec3, far float64, light bool) (hit, bool) {
 	solids := tr.solids
 	best := hit{t: far}
@@ -534,6 +542,7 @@ func (s *Scene) trace(tr *trip, o, d geom.Vec3, far float64, light bool) (hit, b
 }
 
 // slabs is where a ray enters and leaves a box; inv is one over its direction.
+// Written out by axes: it is the most called function of a scene with many solids.
 func slabs(b *geom.Box, o, inv geom.Vec3) (near, far float64, hit bool) {
 	x0, x1 := (b.Min.X-o.X)*inv.X, (b.Max.X-o.X)*inv.X
 	if x0 > x1 {

@@ -44,6 +44,9 @@ type Bake struct {
 const textureHottest = 3000
 
 // Texture packs the frame.
+//
+// It is made with each frame at a size that a viewport can use, and again where a
+// page asks for more. Light is baked in, since a browser's shader couldn't march it.
 func (b *Bake) Texture(crew grid.Crew) (Texture, []byte) {
 	d := b.Density.Dims
 	// whole blocks are averaged, so that the bytes don't shimmer from frame to frame

@@ -80,6 +80,8 @@ func clean(f *grid.Field, least float32, crew grid.Crew) (bad int) {
 
 // majorants finds, for every tile, the largest density that a look within it
 // or half a voxel round it can give.
+// One pass over all voxels with their rings: tiles hold the bound that delta and
+// ratio tracking rely on. Too low would be wrong, too high only slow.
 func (v *Volume) majorants(crew grid.Crew) {
 	f := v.Density
 	// A look within a tile interpolates voxels up to one beyond it, hence the ring.
@@ -235,6 +237,7 @@ type lightGrid struct {
 
 // newLight carries light through the volume. sigma is extinction in 1/m for
 // density 1.
+// The sun's sweep and five of the sky's, each a pass over the half resolution.
 func newLight(v *Volume, sigma float64, sun geom.Vec3, crew grid.Crew) *lightGrid {
 	f := v.mapped(crew)
 	d := grid.Dims{NX: (f.NX + 1) / 2, NY: (f.NY + 1) / 2, NZ: (f.NZ + 1) / 2}
@@ -286,6 +289,9 @@ func exponent(tau *grid.Field, w float32, add bool, out *grid.Field, crew grid.C
 // sweep sums optical depth from each cell's middle towards dir: slice by slice
 // along the axis nearest to dir, each cell continuing the depth interpolated
 // in the slice before. od is the optical depth of one cell's width.
+//
+// The scheme is first order across slices: depth spreads sideways a little with
+// every one, which softens shadows as they get longer.
 func sweep(tau, od *grid.Field, dir geom.Vec3, crew grid.Crew) {
 	d := od.Dims
 	n := [3]int{d.NX, d.NY, d.NZ}

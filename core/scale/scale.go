@@ -67,6 +67,10 @@ func (r *Reading) Off() float64 { return r.Size / r.Reads }
 func (r *Reading) Fits() bool { return r.Off() < 2 && r.Off() > 0.5 }
 
 // Of reads a take: frames by number, of domain d in shot s.
+//
+// The front is the farthest that anything visible is from where it first was, frame
+// by frame. It is followed up to nine tenths of its way, where walls and the shot's
+// end don't yet show.
 func Of(s *shot.Shot, d *shot.Element, frames map[int]sim.Stats) Reading {
 	var order []int
 	for n := range frames {
@@ -142,6 +146,11 @@ func blast(frames map[int]sim.Stats, order []int) bool {
 
 // read works out from a front's way how large it reads, what speed its size
 // demands, and the way that this would take.
+//
+// A blast goes by R ∝ t^0.4 and by how long a fireball of its size takes; what rises
+// goes by a front's Froude number, u = Fr √(g' L), with g' from its mean warmth.
+// Reads is the size whose law the measured speed fits; Wants the speed that the real
+// size demands.
 func (r *Reading) read(s *shot.Shot, d *shot.Element, frames map[int]sim.Stats, at []int) {
 	way := r.Measured
 	last := way[len(way)*2/3:]
@@ -204,6 +213,8 @@ func line(p []Point) (b, a float64) {
 // mends offers what would bring reading and size together: time, which scales
 // every speed; buoyancy, whose square root speeds go by; damping where a blast
 // doesn't slow down.
+// Each mend alone would do; keyed values are left alone, and values are rounded to
+// two figures, as nobody dials in more.
 func (r *Reading) mends(s *shot.Shot, d *shot.Element) {
 	if r.Fits() || r.Caveat != "" {
 		return

@@ -38,6 +38,7 @@ func factor(profile []float64, s float64) float64 {
 
 // Wish is the velocity that the guide wants at p, and how much it has to say
 // there, 0 to 1. Pieces are the parts of the line to look at; nil means all.
+// At the curve itself nothing draws or swirls; beyond the reach nothing is wished.
 func (g *Guide) Wish(p geom.Vec3, pieces []int32) (v geom.Vec3, w float64) {
 	best, at, share := math.Inf(1), -1, 0.0
 	try := func(i int) {

@@ -85,6 +85,8 @@ func (s Stats) MarshalJSON() ([]byte, error) {
 
 // UnmarshalJSON takes every number that is none of the fields as an amount, so
 // that records of other versions can be read.
+// A record of a newer version may hold amounts that nobody here knows: they are kept
+// and written back.
 func (s *Stats) UnmarshalJSON(b []byte) error {
 	if err := json.Unmarshal(b, (*plain)(s)); err != nil {
 		return err

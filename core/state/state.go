@@ -52,6 +52,10 @@ type arrayHead struct {
 type For func(n, grain int, fn func(lo, hi int))
 
 // Write writes a head, which must be fit for JSON, and arrays.
+//
+// Arrays are packed a few pieces at a time on each's threads, so that the memory
+// beside the arrays stays small. The caller writes to a temporary name and renames:
+// a state that was cut short has no end section, and is refused as a whole.
 func Write(w io.Writer, head any, arrays []Array, each For) error {
 	b := bufio.NewWriterSize(w, 1<<20)
 	b.WriteString(magic)
@@ -96,6 +100,7 @@ func section(w io.Writer, kind byte, data []byte) error {
 var codecs = sync.Pool{New: func() any { return new(blosc.Codec) }}
 
 // pieces writes the numbers of an array; a few pieces are packed at a time.
+// Written in order, whatever thread packed them: equal states are equal files.
 func pieces(w io.Writer, v []float32, each For) error {
 	n := (len(v) + piece - 1) / piece
 	batch := max(4, 2*runtime.GOMAXPROCS(0))
@@ -135,6 +140,10 @@ func pack(c *blosc.Codec, v []float32) []byte {
 // arrays that belong to it, by name; each must have the length that was
 // written. Whatever else the state holds is an error, and so is what is
 // missing.
+//
+// arrays is called once the head is read and may look at it: sizes follow from
+// there. Its slices are filled in place; on an error they hold part of the state,
+// and the solver must not go on from them.
 func Read(r io.Reader, head any, arrays func() ([]Array, error)) error {
 	b := bufio.NewReaderSize(r, 1<<20)
 	word := make([]byte, len(magic))
@@ -190,6 +199,8 @@ func Read(r io.Reader, head any, arrays func() ([]Array, error)) error {
 }
 
 // next reads a section and checks it.
+// The length is bounded before memory is taken, and the checksum compared before a
+// byte is used.
 func next(r io.Reader, most uint32) (kind byte, data []byte, err error) {
 	var h [9]byte
 	if _, err := io.ReadFull(r, h[:]); err != nil {
@@ -210,6 +221,7 @@ func next(r io.Reader, most uint32) (kind byte, data []byte, err error) {
 }
 
 // fill reads an array's pieces into place.
+// Every piece but the last is full; another length is damage.
 func fill(r io.Reader, to []float32) error {
 	raw := make([]byte, 4*piece)
 	for len(to) > 0 {

@@ -203,6 +203,8 @@ func (a *Archive) readTimes(b []byte) {
 }
 
 // object reads an object and all under it.
+// The walk is bounded by depth and by a count of all parts looked at, as references
+// may form circles.
 func (a *Archive) object(ref uint64, path, meta string, above []*group, depth int) {
 	where := path
 	if where == "" {
@@ -431,6 +433,8 @@ func number(b []byte, k, pod int, where string) float64 {
 }
 
 // Sample reads an object at a sample; beyond the last it is the last.
+// Only the properties of its kind are read. Numbers of any type are taken, as other
+// writers store doubles.
 func (n *Node) Sample(i int) (s *Sample, err error) {
 	defer func() {
 		switch p := recover().(type) {

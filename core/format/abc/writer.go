@@ -184,6 +184,10 @@ func (w *Writer) Object(name string, k Kind) *Object {
 
 // Add adds the next sample. Every sample of an object must give the same
 // channels.
+//
+// It writes what changed at once and keeps a reference: memory doesn't grow with the
+// length of a cache. Lengths that don't fit the points are errors, before a byte is
+// written.
 func (o *Object) Add(s *Sample) error {
 	w := o.w
 	n := len(s.P) / 3
@@ -334,6 +338,9 @@ func (w *Writer) write(p *prop) uint64 {
 }
 
 // header appends a property's header.
+// Bits of the first word: 0–1 kind, 2–3 width of counts, 4–7 type, 8 has a sampling,
+// 9 says where it changes, 10 all samples have one length, 11 constant, 12–19
+// extent, 20–27 metadata.
 func (w *Writer) header(b []byte, p *prop) []byte {
 	// one width serves all counts of a header
 	// the smallest of 1, 2, 4 bytes that holds the largest count
@@ -432,6 +439,9 @@ func (w *Writer) node(props *prop, under []child) uint64 {
 
 // Close writes what holds the samples together; only then the file is
 // complete.
+//
+// Objects, then the table of metadata, the samplings, the root; last the root's
+// place and the byte that says that the file is whole.
 func (w *Writer) Close() error {
 	var tops []child
 	for _, o := range w.objects {

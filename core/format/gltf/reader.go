@@ -248,6 +248,7 @@ func container(data []byte) (text, bin []byte) {
 // load finds the bytes of every buffer: in the file itself, in a data address, or
 // among the files that came along, by the last part of their name, so that no path
 // of the file reaches a disk.
+// Nothing is fetched, and of a path only its last part counts.
 func (r *reading) load(bin []byte, files map[string][]byte) {
 	for n, b := range r.Buffers {
 		where := fmt.Sprintf("buffer %d", n)
@@ -323,6 +324,7 @@ func size(component int) int {
 }
 
 // view is the bytes of a buffer view from an offset on.
+// It is the only way to bytes of a buffer, and all of its bounds are checked here.
 func (r *reading) view(where string, n, offset int) (data []byte, stride int) {
 	if n < 0 || n >= len(r.BufferViews) {
 		fail(where, "names buffer view %d; there are %d", n, len(r.BufferViews))

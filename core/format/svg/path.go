@@ -6,6 +6,8 @@ import (
 )
 
 // path reads path data (SVG 1.1, chapter 8). Every subpath is a curve.
+// Commands and numbers alternate; a curve is flattened as it is read, and a subpath
+// is handed over when the next begins.
 func (r *reading) path(name, d string, m matrix) {
 	sc := &scanner{s: d, where: name}
 	var p [][2]float64

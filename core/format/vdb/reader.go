@@ -91,6 +91,7 @@ func (l *lens) words(w []uint64) {
 
 // metaMap reads named values. Each says its type and its length, so that types that
 // aren't known here are passed over, and told as such.
+// Files carry metadata of any program; what isn't known is told by type and size.
 func (l *lens) metaMap() map[string]any {
 	n := l.u32()
 	if n > 1<<16 {
@@ -352,6 +353,7 @@ func (t *treeReader) topology() {
 
 // node reads an internal node with 2^log children an axis: log 5 holds nodes
 // of log 4, which hold leaves.
+// Its value block holds a value for each place without a child; most are background.
 func (t *treeReader) node(o [3]int32, log uint) {
 	n := 1 << (3 * log)
 	child, active := make([]uint64, n/64), make([]uint64, n/64)
@@ -672,6 +674,7 @@ func (t *treeReader) expand(b *stored, room []byte) error {
 }
 
 // scatter32 is scatter for float and half values, the common case.
+// The mask decides where stored values go; the rest is one of two inactive values.
 func (t *treeReader) scatter32(b *stored, raw []byte) {
 	l, nc := b.leaf, t.comps
 	at := 0
