@@ -1,5 +1,9 @@
 package frame
 
+// Sparse grids: leaves of 8³ voxels with a mask, and constant tiles. Solvers make
+// them of dense arrays, renderers make dense arrays of them, files hold them as they
+// are.
+
 import (
 	"fmt"
 	"math"

@@ -1,5 +1,11 @@
 package gas
 
+// Advection is the dearest part but the projection, so it is written in batches of
+// 1,024 points whose positions, velocities and results stay in the second cache:
+// positions are made, followed back, sampled and limited before the next batch is
+// begun. Nothing in a batch depends on another, which is why results don't depend on
+// how rows are cut.
+
 import (
 	"math"
 

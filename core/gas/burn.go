@@ -1,5 +1,11 @@
 package gas
 
+// Fire. Fuel vapour is carried by the air and burns where it is alight; being alight
+// spreads from cell to cell as a front, so that a cloud burns inwards from where it
+// was lit and not all at once. Heat lifts, soot is seen, and warmed gas makes room
+// for itself through the projection's right side. Amounts are accounted for to the
+// digit: fuel that came in is fuel burnt, held, or carried out.
+
 import (
 	"math"
 	"zarf/core/vec"

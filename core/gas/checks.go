@@ -1,5 +1,8 @@
 package gas
 
+// Checks of gas domains: before a run by the document alone, after it by the frames'
+// statistics. Each is one function that gives findings with what, why and a mend.
+
 import (
 	"fmt"
 	"maps"

@@ -1,5 +1,10 @@
 package gas
 
+// Emitters act on cells (amounts), on faces (velocity) and on the projection's right
+// side (volume), in that order. Only the cells within a form's box are looked at,
+// and each asks the form how much of it is covered: 1 inside, fading over a voxel at
+// the surface.
+
 import (
 	"math"
 

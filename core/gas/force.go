@@ -1,5 +1,11 @@
 package gas
 
+// Forces act on faces, one component at a time, each where its region reaches. All
+// of them end in eachFace or each, which give runs of faces in use, so that none has
+// to know of tiles. What is costly to work out (noise, distances to curves and
+// forms) is kept on the solver for as long as what it was made from stays the same,
+// and compared by value.
+
 import (
 	"math"
 

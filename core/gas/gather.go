@@ -1,5 +1,9 @@
 package gas
 
+// A pull draws smoke into a form without pushing the air, which can't be squeezed:
+// its channels drift through the air by fluxes between cells, so that what leaves
+// one cell arrives in the next and totals stay.
+
 import (
 	"math"
 	"slices"

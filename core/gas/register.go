@@ -1,5 +1,8 @@
 package gas
 
+// All that the house knows of gas besides how it flows: words for sentences, which
+// channels frames hold, what a run takes, what can be wrong.
+
 import (
 	"fmt"
 	"math"

@@ -1,5 +1,9 @@
 package gas
 
+// Walking over what is in use. Four staggered grids and a halo share one box; which
+// runs of each row are in use follows from the tiles, once, and all passes then go
+// over these runs. A full box is the special case of one run a row.
+
 import (
 	"sync"
 

@@ -1,5 +1,10 @@
 package gas
 
+// Solids come as signed distances of shapes. From them the grid gets, in this order:
+// distances at corners, open shares of faces, velocities of what covers them, cells
+// that are shut in, and a list of entries inside solids with where each takes its
+// value from. All of it is made anew only where and when a solid moved.
+
 import (
 	"math"
 	"slices"

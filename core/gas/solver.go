@@ -1,5 +1,17 @@
 package gas
 
+// The solver's frame: what it holds, how a frame is cut into substeps, the order of
+// a substep's parts, and what is told of it afterwards. The parts themselves are in
+// files of their own:
+//
+//	advect.go   where the fluid comes from, and carrying fields along
+//	project.go  the flow without divergence
+//	force.go    buoyancy, winds, turbulence, pushes, confinement
+//	guide.go    curves that lead;  gather.go  forms that smoke is drawn into
+//	emit.go     what comes in;     burn.go    fire
+//	solids.go   what stands in the way
+//	window.go   bounds that follow; rows.go   walking over what is in use
+
 import (
 	"fmt"
 	"math"

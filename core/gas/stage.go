@@ -1,5 +1,9 @@
 package gas
 
+// The gas domain of a shot as something that is run: it reads the document's values
+// for each substep, hands the solver what acts on it, and turns the solver's arrays
+// into frames for the cache and into saved states. Nothing here computes.
+
 import (
 	"fmt"
 	"io"

@@ -1,5 +1,11 @@
 package gas
 
+// Bounds that follow: which tiles of the limit are in use, and which box of them the
+// arrays are laid out for. Three things may happen at the start of a frame or before
+// a substep: nothing; tiles come into use or go out of it within the box; or the box
+// itself is laid out anew and everything moves over. All three leave the values of
+// cells that stay as they are, to the bit.
+
 import (
 	"errors"
 	"math"

@@ -1,5 +1,10 @@
 package geom
 
+// From triangles to a lattice of signed distances. Close to the surface distances
+// are exact, which collisions need; farther out they only lead the way. The nearest
+// triangle is kept beside, since it tells how the surface moves and how much of it
+// takes part.
+
 import (
 	"fmt"
 	"math"

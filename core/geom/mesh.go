@@ -1,5 +1,8 @@
 package geom
 
+// Meshes as they come from files and go to files: what they are, cleaning them, and
+// the few things that are asked of them as a whole.
+
 import (
 	"fmt"
 	"math"

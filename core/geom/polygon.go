@@ -1,5 +1,10 @@
 package geom
 
+// Polygons: cutting them into triangles, sorting outlines into outer ones and holes,
+// and making solids of drawings. All of it must stand what a drawing program
+// exports: curves that cross, touch or turn the wrong way give something closed
+// rather than an error.
+
 import (
 	"math"
 	"slices"

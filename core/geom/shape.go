@@ -1,5 +1,9 @@
 package geom
 
+// Primitives by their signed distance. Where an exact distance has no closed form
+// (oval sections, ellipsoids) a lower bound is given: surfaces are where they should
+// be, and tracing never steps through them.
+
 import "math"
 
 // Form is the kind of a primitive.

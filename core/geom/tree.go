@@ -1,5 +1,8 @@
 package geom
 
+// A hierarchy of boxes for rays and nearest points. Nodes are 56 bytes and children
+// lie side by side; queries keep a stack on their own frame and allocate nothing.
+
 import (
 	"math"
 	"slices"

@@ -1,5 +1,8 @@
 package liquid
 
+// How full each cell is, by its particles. Three things follow from it: where the
+// surface lies, which cells are liquid at all, and where particles crowd or lack.
+
 import (
 	"math"
 )

@@ -1,5 +1,9 @@
 package liquid
 
+// Emitters and drains of liquids. A form that liquid is driven out of acts on the
+// flow as a moving wall, with particles made at the rate that flows out; one that
+// only keeps full adds particles where there is room; a drain takes them.
+
 import (
 	"cmp"
 	"math"

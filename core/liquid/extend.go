@@ -1,5 +1,9 @@
 package liquid
 
+// Beyond the liquid's faces there is no velocity, and particles near the surface
+// must read one. So it is carried outwards ring by ring, bent along solids, and then
+// particles are moved along the result, kept out of solids and within the box.
+
 import (
 	"zarf/core/geom"
 	"zarf/core/grid"

@@ -1,5 +1,9 @@
 package liquid
 
+// Foam after Ihmsen et al. (2012): drops are thrown up where the liquid is fast and
+// traps air or breaks at a crest, and then fly, float or rise. They weigh nothing on
+// the liquid, so they can be switched on after a look at it.
+
 import (
 	"math"
 

@@ -1,5 +1,9 @@
 package liquid
 
+// Pressure: numbering the liquid's cells, the system's rows with the surface and
+// solids where they really are, the right side from the flow, and the gradient taken
+// off it.
+
 import (
 	"math"
 

@@ -1,5 +1,9 @@
 package liquid
 
+// What colliders mean to a liquid: open shares of faces for the pressure, distances
+// for particles, and how much of the room about a cell's middle they take, without
+// which liquid against a wall would count as thin.
+
 import (
 	"math"
 	"slices"

@@ -1,5 +1,15 @@
 package liquid
 
+// The frame of the liquid's solver: what it holds, how long a substep is, and the
+// order of its parts. Those are in files of their own:
+//
+//	particles.go  sorting         transfer.go   particles to grid and back
+//	density.go    how full, where the surface is, keeping particles apart
+//	solids.go     what holds it   emit.go       what comes in and goes out
+//	project.go    pressure        viscosity.go  what is thick
+//	extend.go     velocity beyond the surface, and moving particles along it
+//	foam.go       spray, foam and bubbles; system.go  the linear solver
+
 import (
 	"fmt"
 	"math"

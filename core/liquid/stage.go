@@ -1,5 +1,8 @@
 package liquid
 
+// The liquid domain of a shot as something that is run: values into the solver's
+// inputs, its particles and grids into frames, its state to disk and back.
+
 import (
 	"fmt"
 	"io"

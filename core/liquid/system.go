@@ -1,5 +1,10 @@
 package liquid
 
+// The linear systems of a liquid have irregular domains that change in every
+// substep, so they are kept as lists of rows with neighbours and not as dense
+// arrays: cells without liquid cost nothing. The same system serves pressure and the
+// spreading of particles.
+
 import (
 	"math"
 

@@ -1,5 +1,9 @@
 package liquid
 
+// Between particles and grid, both ways. To the grid is a scatter, cut into slabs of
+// two colours so that no two threads add to one place; back is a gather and needs no
+// care.
+
 import (
 	"zarf/core/grid"
 )

@@ -1,5 +1,10 @@
 package liquid
 
+// Viscosity as a minimisation, which puts free surfaces and walls right without
+// treating them: where there is no liquid there is no term, and what is inside a
+// solid is known. All three components hang together through the shears, so it is
+// one system of about three unknowns a cell, symmetric and positive definite.
+
 import "math"
 
 // element is one part of the rate of strain: the sum of coef·u over up to four

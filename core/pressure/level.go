@@ -1,5 +1,8 @@
 package pressure
 
+// A level of the hierarchy: its arrays with pads and halo, which of its cells are in
+// use, the weights of its faces, and the runs that kernels work on.
+
 import (
 	"unsafe"
 

@@ -1,5 +1,8 @@
 package pressure
 
+// Parts of the fluid whose pressure nothing holds. Left alone, a single closed room
+// would make the whole solve stall on a right side that has no solution.
+
 import "zarf/core/grid"
 
 // pocket is a connected part of the fluid that touches no open side: its

@@ -1,5 +1,9 @@
 package pressure
 
+// Conjugate gradients and the V-cycle before them. Passes that belong together are
+// run plane by plane on one thread, so that the second finds in the cache what the
+// first has written; sums come along with the pass that makes what is summed.
+
 import (
 	"fmt"
 	"math"

@@ -1,5 +1,9 @@
 package pressure
 
+// Restriction and prolongation. Both are exact transposes of each other with the
+// same normalisation, or conjugate gradients would be given a cycle that isn't
+// symmetric.
+
 import (
 	"zarf/core/grid"
 	"zarf/core/vec"

@@ -1,5 +1,8 @@
 package render
 
+// Cameras, random numbers and directions. A picture 36 mm wide stands behind every
+// lens, so focal lengths mean what they mean on a film camera.
+
 import (
 	"math"
 

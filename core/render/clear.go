@@ -1,5 +1,9 @@
 package render
 
+// Liquids and glass: finding the surface of a liquid by its distances, which medium
+// is at a place, and what happens to a ray at a clear surface (Fresnel, Snell,
+// Beckmann).
+
 import (
 	"math"
 

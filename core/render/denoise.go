@@ -1,5 +1,8 @@
 package render
 
+// Denoising of finished pictures for pages and finals. It sees what the renderer
+// keeps beside light: halves of the samples, depth, albedo and normal.
+
 import (
 	"math"
 

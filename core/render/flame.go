@@ -1,5 +1,9 @@
 package render
 
+// What glows, and how much: from channels through the look's tables to light a
+// metre. The same function serves voxels (worked out once, softened) and places
+// (bands, which stay sharp only if they are cut after interpolation).
+
 import (
 	"fmt"
 

@@ -1,5 +1,9 @@
 package render
 
+// Fire as a source of light. It is gathered twice: exactly, as a distribution over
+// voxels that paths draw from; and roughly, as clusters that the march takes for
+// lamps.
+
 import (
 	"math"
 	"slices"

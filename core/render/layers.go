@@ -1,5 +1,8 @@
 package render
 
+// A picture's layers: light by where it comes from, depth, motion, features; as
+// planes for files and as pictures to look at.
+
 import (
 	"fmt"
 	"math"

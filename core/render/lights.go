@@ -1,5 +1,8 @@
 package render
 
+// Lights with a size, panoramas, and drawing from given weights. Densities are by
+// solid angle throughout, which is what balancing compares.
+
 import (
 	"math"
 	"sort"

@@ -1,5 +1,10 @@
 package render
 
+// The quick march: for pages, previews and judging a look. It takes light within
+// volumes from grids made beforehand (volume.go, glow.go), so a sample is one ray
+// without a single random choice but its start; what it can't know (light thrown
+// back and forth between surfaces) it leaves out.
+
 import (
 	"math"
 	"sync"

@@ -1,5 +1,11 @@
 package render
 
+// Unbiased paths through smoke, fire, liquids and solids. Whatever is drawn by
+// chance is divided by its density, and where two ways lead to the same light they
+// are balanced, so that the mean of many samples is the solution of the equation in
+// doc.go for the given number of bounces. What is left out on purpose is told where
+// it is: caustics of the sun (sunlit), and light of fire through clear surfaces.
+
 import (
 	"math"
 

@@ -1,5 +1,10 @@
 package render
 
+// Scenes and pictures. A scene is what is seen and by what light; a picture is a
+// rendering of it under way, block by block and pass by pass, that can be shown at
+// any moment and continued. march.go and path.go are the two ways of taking a
+// sample.
+
 import (
 	"fmt"
 	"math"

@@ -1,5 +1,8 @@
 package render
 
+// Frames packed for a browser: a few bytes a voxel with light baked in, at the size
+// that a viewport can march.
+
 import (
 	"math"
 

@@ -1,5 +1,8 @@
 package render
 
+// Volumes made ready: majorants over tiles for paths, distances to the next occupied
+// tile for both, and light carried through the smoke for the march.
+
 import (
 	"math"
 

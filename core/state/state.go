@@ -24,6 +24,8 @@ import (
 	"zarf/core/format/blosc"
 )
 
+// Sizes: pieces of a megabyte are large enough to pack well and small enough that a
+// few of them in flight cost little beside the arrays.
 const (
 	magic = "zarfstate1\n"
 	piece = 1 << 18 // numbers in a piece

@@ -7,6 +7,10 @@
 // the lattice. Distances are metres, negative inside.
 package surface
 
+// Meshing level sets without a table of cases: a vertex in each crossed cell, a quad
+// round each crossed edge. Vertices are shared by construction, so what comes out is
+// closed.
+
 import (
 	"zarf/core/geom"
 )

@@ -1,5 +1,7 @@
 package surface
 
+// A surface round particles as a level set, layer by layer.
+
 import (
 	"math"
 

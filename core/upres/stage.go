@@ -1,5 +1,9 @@
 package upres
 
+// The refinement as something that is run after a coarse run: it registers itself,
+// reads coarse frames, and keeps a state of its own, so that it can be resumed like
+// any run.
+
 import (
 	"fmt"
 	"io"

@@ -1,5 +1,9 @@
 package upres
 
+// A fine frame: the window that it covers, texture coordinates that flow along, the
+// fine velocity, carrying the channels, and bringing their means back to the coarse
+// run's.
+
 import (
 	"fmt"
 	"math"

@@ -1,5 +1,8 @@
 package upres
 
+// Noise that lives in one octave and has no divergence. A tile of it is made once a
+// seed and repeated: 65³ vectors, 3.3 MB, small enough to stay in the last cache.
+
 import (
 	"math"
 	"sync"
