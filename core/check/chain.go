@@ -48,6 +48,7 @@ func sequenceEmpty(s *Scene) (out []Finding) {
 
 // feedRing finds domains that feed each other in a circle: none could be run
 // first.
+// The nearest reason is named: an emitter that acts on what feeds it.
 func feedRing(s *Scene) []Finding {
 	_, err := s.Order()
 	if err == nil {

@@ -22,6 +22,8 @@ const (
 )
 
 // Mend is a change that removes a finding: one value of one element.
+// A mend is data and not a function, so that pages can offer it as a button and the
+// command line can print it.
 type Mend struct {
 	Label   string
 	Element string // id; empty: the shot
@@ -111,6 +113,10 @@ func (s *Scene) shaped() (out []*shot.Element) {
 }
 
 // Shot runs all checks, faults first.
+//
+// Checks look at the document alone, files included; nothing is simulated. They are
+// told in the order of the table within a severity, so the list doesn't jump while
+// it is mended.
 func Shot(s *shot.Shot, m Machine) []Finding {
 	first, _ := s.Range()
 	sc := &Scene{Shot: s, Machine: m, Domains: s.Of(shot.Domain), Emitters: s.Of(shot.Emitter), Colliders: s.Of(shot.Collider), First: float64(first), Now: s.Eval(float64(first))}
@@ -192,6 +198,7 @@ func (s *Scene) when(e *shot.Element) []float64 {
 
 // emitterOutside finds emitters that don't touch their domain at any of the
 // frames that are looked at, and offers the nearest place within.
+// Of several domains the nearest is named; touching any of them is enough.
 func emitterOutside(s *Scene) []Finding {
 	var out []Finding
 	for _, e := range s.shaped() {
@@ -261,6 +268,8 @@ func emitterInside(s *Scene) []Finding {
 
 // swallowed reports an emitter with no point outside the collider, tried on a
 // 7³ lattice over its box; a shell reaches out of the emitter's surface.
+// A lattice can miss a sliver that stands out; then the finding is wrong on the
+// careful side and says so as a warning.
 func swallowed(e, c *geom.Shape, shell float64) bool {
 	b := e.Bounds().Grow(shell)
 	if !b.Overlaps(c.Bounds()) {
@@ -396,6 +405,7 @@ func Highest(e *shot.Element, k val.NumKey) float64 {
 }
 
 // regionOutside finds forces whose region touches no domain.
+// A region that moves is left alone: it may come in later.
 func regionOutside(s *Scene) []Finding {
 	var out []Finding
 	for _, e := range s.Elements {

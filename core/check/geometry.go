@@ -27,6 +27,8 @@ func (s *Scene) form(e *shot.Element) (geom.Shape, error) { return e.Form(s.Now,
 
 // fileMissing finds elements whose file isn't in the library, and says how to
 // bring it back.
+// A box of the same size takes its place, so that work can go on until the file is
+// back.
 func fileMissing(s *Scene) []Finding {
 	var out []Finding
 	for _, e := range s.fromFile() {
@@ -90,6 +92,7 @@ func meshOpen(s *Scene) []Finding {
 }
 
 // meshSize finds meshes that came in with the wrong unit.
+// Thirty times the domain or under a voxel: nobody means that.
 func meshSize(s *Scene) []Finding {
 	var out []Finding
 	for _, e := range s.fromFile() {
@@ -131,6 +134,7 @@ func motionLate(s *Scene) []Finding {
 }
 
 // line is a guide's curve where it stands on the first frame.
+// The same number of pieces as the solver's, so both mean the same curve.
 func (s *Scene) line(g *shot.Element) *geom.Line {
 	at := geom.FromArray(val.Position.At(g, s.Now))
 	var p []geom.Vec3
@@ -154,6 +158,7 @@ func guideShort(s *Scene) []Finding {
 
 // guideFar finds guides no point of which comes within reach of a domain that
 // they act on.
+// Gap is measured from the curve's points, which stand closer than any reach.
 func guideFar(s *Scene) []Finding {
 	var out []Finding
 	for _, g := range s.Of(shot.Guide) {
@@ -265,6 +270,7 @@ func pullThin(s *Scene) []Finding {
 
 // meshPace is about the farthest that a place on an imported mesh moves in a
 // frame, m, from a few of its frames.
+// A few vertices at a few frames: an estimate that errs low, for a warning.
 func (s *Scene) meshPace(e *shot.Element) float64 {
 	if !e.FromFile() || !e.Moving(s.Files()) {
 		return 0

@@ -68,6 +68,8 @@ func noFuel(s *check.Scene) []check.Finding {
 // fuelCold finds fuel that nothing lights: nothing in its domain is as hot as its
 // ignition temperature; and such that burns by itself, as it ignites under the
 // air's.
+// Keys are looked at for both: the coldest moment at which fuel must light, and the
+// hottest that anything gets.
 func fuelCold(s *check.Scene) []check.Finding {
 	var out []check.Finding
 	air := val.AirTemperature.Of(s)
@@ -105,6 +107,9 @@ func fuelCold(s *check.Scene) []check.Finding {
 
 // fireHot finds emitters whose fuel would heat the gas beyond any flame, counting
 // the air where it limits burning, and says how much fuel would do.
+//
+// The end temperature is that of fuel burnt without loss: an upper bound. With
+// oxygen counted, no more burns than the air allows.
 func fireHot(s *check.Scene) []check.Finding {
 	var out []check.Finding
 	for _, d := range domains(s) {
@@ -163,6 +168,8 @@ func fireUnseen(s *check.Scene) (out []check.Finding) {
 const hottest = 4500
 
 // emitterEmpty finds emitters that let out nothing.
+// Air alone can be meant (a fan), so what moves or warms without smoke is only
+// noted.
 func emitterEmpty(s *check.Scene) []check.Finding {
 	var out []check.Finding
 	air := val.AirTemperature.Of(s)
@@ -218,6 +225,7 @@ func openFloor(s *check.Scene) []check.Finding {
 }
 
 // colliderThin finds solids thinner than a voxel: the flow would leak through.
+// A hair under a voxel is taken for a voxel, as sizes are typed in rounded numbers.
 func colliderThin(s *check.Scene) []check.Finding {
 	var out []check.Finding
 	for _, c := range s.Colliders {
@@ -238,6 +246,9 @@ const leakFrom = 0.1
 
 // after looks at how the frames of a run went: what was cut off, held back, lost,
 // or leaked.
+//
+// Shares are of the most smoke that the domain ever held, so a plume that fades at
+// the end doesn't count as lost.
 func after(s *shot.Shot, d *shot.Element, frames map[int]sim.Stats) (out []check.Finding) {
 	var smoke, made, held, lost float64
 	var cut [6]float64
@@ -281,6 +292,8 @@ func after(s *shot.Shot, d *shot.Element, frames map[int]sim.Stats) (out []check
 
 // cutOff tells at which sides smoke left or reached the limit of bounds that
 // follow.
+// Three per cent is about what starts to be seen as an edge. The offered size is a
+// third larger along the side's axis.
 func cutOff(d *shot.Element, smoke float64, cut [6]float64, limit map[int]int) (out []check.Finding) {
 	all := smoke
 	for _, v := range cut {

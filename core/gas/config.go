@@ -21,6 +21,7 @@ const (
 )
 
 // Box is what can't change during a run.
+// What is in here decides the arrays: a change of any of it begins a run anew.
 type Box struct {
 	grid.Dims
 	H       float64   // voxel size, m
@@ -48,6 +49,7 @@ func (b Box) Bounds() geom.Box {
 const HeatCapacity = 1005
 
 // Physics holds the values that may change from substep to substep.
+// Values may be keyed, so they come with every substep.
 type Physics struct {
 	Gravity        float64 // m/s², downwards
 	AirTemperature float64 // K

@@ -164,6 +164,7 @@ const followShare = 0.4
 
 // fastest guesses the fastest gas in a domain, m/s: what emitters let in, and
 // what rises by its own warmth through the domain's height.
+// Free rise over a third of the height: a guess for an estimate, and no more.
 func fastest(s *shot.Shot, d *shot.Element) float64 {
 	fast := max(1, stage.Inflow(s, d))
 	air := val.AirTemperature.Of(s)
@@ -183,6 +184,8 @@ func fastest(s *shot.Shot, d *shot.Element) float64 {
 }
 
 // guess fills in what a run will take.
+// rate is what this machine has measured for plain gas; the factors are those of the
+// bench.
 func guess(s *shot.Shot, d *shot.Element, rate float64, e *stage.Estimate) {
 	v, fill, slower := e.Voxels, stage.FillShare, 1.0
 	if burns(d) {

@@ -54,6 +54,9 @@ func (t *task) work() {
 // For calls fn on [0,n) cut into runs of at least grain. What fn writes must
 // depend on its index only, never on the cut. A crash in any thread is a crash
 // of the caller.
+//
+// Four pieces a thread: enough that a slow piece doesn't hold up the others, and few
+// enough that handing out costs nothing. The caller works too.
 func (c Crew) For(n, grain int, fn func(lo, hi int)) {
 	if grain < 1 {
 		grain = 1
@@ -76,6 +79,7 @@ func (c Crew) For(n, grain int, fn func(lo, hi int)) {
 
 // Sum adds fn(k) for k in [0,n): each in its own slot, then in order, so the
 // result has the same bits for every crew.
+// Slots cost 8 bytes a piece; adding them in order is what makes sums repeatable.
 func (c Crew) Sum(n, grain int, fn func(k int) float64) float64 {
 	part := make([]float64, n)
 	c.For(n, grain, func(lo, hi int) {

@@ -35,12 +35,15 @@ func Terrain(data []byte, width, height float64) (*geom.Mesh, error) {
 	if nx < 2 || nz < 2 {
 		return nil, fmt.Errorf("terrain: a picture of %d × %d pixels is too narrow", cfg.Width, cfg.Height)
 	}
+	// square steps: the depth follows from the picture's shape
 	step := width / float64(nx-1)
 	depth := step * float64(nz-1)
 	m := &geom.Mesh{}
 	b := img.Bounds()
 	for j := range nz {
 		for i := range nx {
+			// blocks are averaged: a picture finer than the limit isn't sampled but
+			// smoothed
 			var sum float64
 			for y := range by {
 				for x := range by {
@@ -73,6 +76,7 @@ func Terrain(data []byte, width, height float64) (*geom.Mesh, error) {
 		rim = append(rim, at(0, j))
 	}
 	base := int32(len(m.P))
+	// a floor under the lowest ground, so that the block is closed and has an inside
 	floor := -max(height*0.1, width*0.01)
 	for _, v := range rim {
 		m.P = append(m.P, geom.V(m.P[v].X, floor, m.P[v].Z))

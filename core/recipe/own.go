@@ -20,6 +20,10 @@ const MaxAbout = 400
 
 // FromShot makes a recipe of a shot's cast, cameras left out, for a thing of
 // the size and at the place of one of its elements.
+//
+// Positions are taken relative to what the recipe is for, sizes stay as they are
+// with the size they are for (Base), and keys are counted from the first frame at 24
+// a second.
 func FromShot(s *shot.Shot, on *shot.Element, name, about string) (*Recipe, error) {
 	if err := shot.CheckName(name); err != nil {
 		return nil, err
@@ -49,6 +53,7 @@ func FromShot(s *shot.Shot, on *shot.Element, name, about string) (*Recipe, erro
 		}
 		p := Part{Kind: e.Kind, Name: e.Name, Values: shot.Values{}, Keys: map[string][]shot.Key{}}
 		for _, v := range shot.Entries(e.Kind) {
+			// positions always, as zero is a place relative to the element
 			if x := v.Value(e); v.Key == val.Position.Name() || !v.Same(x, v.Default) {
 				p.Values[v.Key] = x
 			}
@@ -111,6 +116,8 @@ func (r *Recipe) Encode() ([]byte, error) {
 }
 
 // DecodeOwn reads a recipe of one's own.
+// The parts are read as a shot, with all of its checks: a recipe file is as
+// untrusted.
 func DecodeOwn(b []byte) (*Recipe, error) {
 	var f ownFile
 	if err := json.Unmarshal(b, &f); err != nil {

@@ -12,6 +12,8 @@ type Option struct{ Key, Label string }
 
 // Entry declares one value: forms, validation, file format, command-line help
 // and documentation come from here.
+// One struct of plain fields and no functions but by type: it can be listed,
+// compared and printed, which forms, docs and tests do.
 type Entry struct {
 	Kind     Kind
 	Key      string
@@ -103,6 +105,7 @@ var catalogue = map[Kind][]*Entry{}
 
 // Declare adds values to the catalogue: packages that bring a solver or a kind
 // of element do so when the program starts. It panics on a second declaration.
+// The order of declaration is that on the sheet, which After can change.
 func Declare(list ...Entry) {
 	for i := range list {
 		e := list[i]

@@ -25,6 +25,8 @@ func (c Change) Clashes(o Change) bool { return c.at == o.at && c.exact != o.exa
 
 // Diff lists what a simulation of b would see differently from one of a:
 // values, keys, elements added, gone or muted.
+//
+// The order is that of the cast, so that lists can be read beside the page.
 func Diff(a, b *Shot) []Change {
 	// in the unit of the newer one: that is what the reader has before him
 	d := differ{length: val.Units.Of(b)}
@@ -52,6 +54,7 @@ func Diff(a, b *Shot) []Change {
 }
 
 // DiffAll is Diff with what no simulation sees: names, looks, handover values.
+// It is what windows are compared by: everything that anybody can change.
 func DiffAll(a, b *Shot) []Change {
 	d := differ{out: Diff(a, b), length: val.Units.Of(b)}
 	for _, y := range b.Looks {
@@ -90,6 +93,7 @@ func (d *differ) say(e *Element, what, where, label, was, is string) {
 }
 
 // owner lists the values, keys and curves that differ.
+// Values first, then keys: a value that got keys is told as both.
 func (d *differ) owner(x, y *Element) {
 	var keyed []Change
 	for _, e := range Entries(y.Kind) {

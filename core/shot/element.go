@@ -1,5 +1,9 @@
 package shot
 
+// Elements and their values. The maps are private and copied on the way in and out,
+// so that a clone shares nothing with its original: undo, takes and windows rely on
+// it.
+
 import (
 	"cmp"
 	"fmt"
@@ -60,6 +64,7 @@ type Element struct {
 var _ val.Writer = (*Element)(nil)
 
 // NewElement makes an element that stands in no shot.
+// It panics on a name that the kind doesn't have: pairs come from code.
 func NewElement(k Kind, id, name string, pairs ...val.Pair) *Element {
 	e := &Element{ID: id, Kind: k, Name: name, values: Values{}}
 	for _, p := range pairs {
@@ -90,6 +95,9 @@ func (e *Element) Get(key string) Value {
 }
 
 // At is a value at a moment: the curve's where it has keys.
+//
+// It is called for every keyed value in every substep, so it looks at the few keys
+// about the frame alone; a curve that goes on after its end needs all of them.
 func (e *Element) At(key string, ev val.Eval) Value {
 	keys := e.keys[key]
 	if len(keys) == 0 {
@@ -107,6 +115,7 @@ func (e *Element) At(key string, ev val.Eval) Value {
 	}
 	entry := e.entry(key)
 	vector := entry.Type.Triple()
+	// on the stack for the usual handful of keys
 	near := make([]anim.Key, 0, 8)
 	for _, k := range keys[lo:hi] {
 		near = append(near, k.curve(vector))
@@ -125,6 +134,7 @@ func (e *Element) At(key string, ev val.Eval) Value {
 }
 
 // curve is the curve of a value; nil where it has none.
+// Numbers and vectors share one curve of three parts.
 func (k *Key) curve(vector bool) anim.Key {
 	a := anim.Key{Frame: k.Frame, Way: k.Way, In: k.In, Out: k.Out, Value: k.Value.Vec}
 	if !vector {
@@ -135,6 +145,8 @@ func (k *Key) curve(vector bool) anim.Key {
 
 // Set puts a value that the program worked out, brought into its range; see
 // val.Writer.
+// Numbers are clamped, as worked-out values may lie a hair beyond; words and files
+// are not, as there is no nearest one.
 func (e *Element) Set(key string, v Value) {
 	entry := e.entry(key)
 	if entry.Type == Number || entry.Type == Integer || entry.Type.Triple() {
@@ -307,6 +319,7 @@ func (e *Element) setKey(key string, k Key) {
 }
 
 // DropKey removes the key at a frame. The last key to go leaves its value.
+// A frame without a key is no error: another window may have been quicker.
 func (e *Element) DropKey(n val.Name, frame float64) {
 	key := n.Name()
 	keys := e.keys[key]
@@ -367,6 +380,7 @@ func CheckExtra(x Extra) error {
 }
 
 // Same reports the same values, keys and curves, whatever the names.
+// Compared by the catalogue's own equality, so that a file renamed is the same file.
 func (e *Element) Same(o *Element) bool {
 	if e.Kind != o.Kind {
 		return false
@@ -380,6 +394,7 @@ func (e *Element) Same(o *Element) bool {
 }
 
 // Print is a text that differs where the values, keys or curves do.
+// It serves as a key of what is kept by content, such as findings and sheets.
 func (e *Element) Print() string {
 	o := ordered{}
 	o.values("values", e.Kind, e.values, nil)
@@ -399,6 +414,7 @@ func (e *Element) Copy(name string) *Element {
 }
 
 // clone copies values and curves, so that nothing is shared.
+// Keys are copied one list deep: a Key holds no pointer.
 func (e *Element) clone() *Element {
 	c := *e
 	c.values, c.extras, c.before, c.unknown = maps.Clone(e.values), maps.Clone(e.extras), maps.Clone(e.before), maps.Clone(e.unknown)

@@ -53,6 +53,8 @@ type fileExtra struct {
 }
 
 // slopes reads a slope, a number or three.
+// Files of one number and of three are both read, whatever the value's type: a slope
+// beyond the number of parts is simply not used.
 func slopes(v any) (out [3]float64, ok bool) {
 	one := func(v any) float64 { f, is := v.(float64); ok = ok && is && math.Abs(f) <= 1e9; return f }
 	ok = true
@@ -180,6 +182,9 @@ func (r *reading) rest(path string, f fields) map[string]any {
 }
 
 // shot reads the whole document.
+//
+// What a field means is checked where it is read; what fields mean together, at the
+// end.
 func (r *reading) shot() *Shot {
 	f := r.object("", r.data)
 	// Fields in the order in which errors are best told: what the file is, then what
@@ -278,6 +283,7 @@ func (r *reading) values(f fields, path, key string, k Kind, keep map[string]any
 }
 
 // element reads an element of the cast.
+// An id is unique among the elements read so far, which makes it unique among all.
 func (r *reading) element(path string, raw json.RawMessage, s *Shot) *Element {
 	f := r.object(path, raw)
 	e := &Element{unknown: map[string]any{}}
@@ -318,6 +324,8 @@ func (r *reading) element(path string, raw json.RawMessage, s *Shot) *Element {
 }
 
 // curves reads the keys of an element, a look or the shot.
+// Keys are put one by one through the same door as typed ones, which sorts them and
+// refuses what can't be.
 func (r *reading) curves(f fields, path string, e *Element) {
 	var keys map[string][]fileKey
 	take(r, f, path, "keys", "lists of keys by value", &keys)
@@ -363,6 +371,7 @@ func (r *reading) curves(f fields, path string, e *Element) {
 }
 
 // look reads a look.
+// Looks have ids of their own, apart from elements'.
 func (r *reading) look(path string, raw json.RawMessage, s *Shot) *Element {
 	f := r.object(path, raw)
 	l := &Element{Kind: Look, unknown: map[string]any{}}
@@ -446,6 +455,9 @@ func offsets(data []byte) (map[string]int, error) {
 
 // Encode writes the shot file: fields in a fixed order, so that equal shots
 // give equal bytes.
+//
+// The order of fields is that of the catalogue, and of what is unknown that of its
+// names. A shot that was read and written again gives the same bytes.
 func (s *Shot) Encode() []byte {
 	// fields are put in order by hand: maps have none, and diffs of shot files
 	// should show what changed and nothing else
@@ -511,6 +523,7 @@ func (e *Element) ordered() ordered {
 }
 
 // curves adds an element's keys.
+// How a key runs on is left out where it is the usual way.
 func (e *Element) curves(x *ordered) {
 	if len(e.keys) > 0 {
 		ks := ordered{}
@@ -591,6 +604,7 @@ func (o *ordered) rest(m map[string]any) {
 }
 
 // MarshalJSON writes the fields in order.
+// The standard encoder sorts maps and can't order them otherwise.
 func (o ordered) MarshalJSON() ([]byte, error) {
 	var b bytes.Buffer
 	b.WriteByte('{')

@@ -103,6 +103,7 @@ type Within []string
 // Within tells what an element's values are judged in: a domain in itself, an
 // emitter or a force in the domains that it acts on, all else in all domains.
 // Without any domain everything counts.
+// An emitter that acts on a gas and a liquid has the values of both.
 func (s *Shot) Within(e *Element) Within {
 	if e.Kind == Domain {
 		return e.Within()
@@ -159,6 +160,9 @@ func (e *Entry) Matters(r val.Reader, in Within) bool {
 // Holds reports whether a condition is met: "a=x|y&b=true" asks a for x or y
 // and b to be on; "a=x|b=y" one of both; "a=+" a to be a number that isn't always
 // 0; "in=fire" what the element acts on; "a=@film" a to be a file format that can.
+//
+// Conditions are words in declarations and not functions, so that sheets can be told
+// by the catalogue alone, on the command line too.
 func Holds(when string, r val.Reader, in Within) bool {
 	if when == "" {
 		return true
@@ -172,6 +176,7 @@ func Holds(when string, r val.Reader, in Within) bool {
 }
 
 // holds judges one condition: alternatives parted by bars, any of which will do.
+// The value “in” is no value but what the element's domains are made of.
 func holds(cond string, r val.Reader, in Within) bool {
 	// “a=x|y” asks one value for two words, “a=x|b=y” two values: a bare word after
 	// the bar belongs to the last value named

@@ -19,6 +19,9 @@ func (e *Element) Shape(ev val.Eval) geom.Shape {
 
 // Form is an element's form at a moment; spacing, in metres, is that of the
 // lattice on which imported meshes are measured, 0 for a middling one.
+//
+// Errors are those of files: missing, unreadable, without a face in the chosen part.
+// The shape that comes with an error is empty and harmless.
 func (e *Element) Form(ev val.Eval, spacing float64) (geom.Shape, error) {
 	sh := geom.Shape{
 		Form:   geom.Form(val.Form.Of(e)),
@@ -68,6 +71,8 @@ func (e *Element) Share() asset.Region {
 
 // MeshTime is the time, in seconds of its file, that an imported animation has
 // reached at a moment.
+// Seconds keep the file's own speed; frames play one of its poses a frame, at
+// whatever rate the shot runs.
 func (e *Element) MeshTime(ev val.Eval) float64 {
 	mode := val.Motion.Of(e)
 	if mode == "still" {

@@ -1,5 +1,8 @@
 package shot
 
+// Domains: boxes of voxels that hold a fluid. What can be held, and the values that
+// only one fluid has, are registered by solvers; here is what all domains share.
+
 import (
 	"fmt"
 	"strings"
@@ -35,6 +38,9 @@ func domains() KindDef {
 }
 
 // domainSentence says in a sentence what a domain is and does.
+//
+// Sides are told by the shorter list: what is a wall, or what is open. The fluid's
+// own words come first (it may follow its gas) and last (viscosity, ignition).
 func domainSentence(s *Shot, e *Element) string {
 	m := s.metres()
 	length := val.Units.Of(s)
@@ -42,6 +48,7 @@ func domainSentence(s *Shot, e *Element) string {
 	size := val.Size.Of(e)
 	var open, wall []string
 	for i, free := range e.Open() {
+		// order as in Sides, which is that of the sheet
 		if free {
 			open = append(open, Sides[i].Word)
 		} else {
@@ -73,6 +80,7 @@ func domainSentence(s *Shot, e *Element) string {
 }
 
 // drawDomain tells the viewport of its box.
+// Walls are drawn apart from open sides, so the viewport is told of each.
 func drawDomain(s *Shot, e *Element, ev val.Eval, d *Drawn) {
 	b := e.DomainBox()
 	d.Min, d.Max, d.Size = b.Min.Array(), b.Max.Array(), val.Size.Of(e)
@@ -82,6 +90,7 @@ func drawDomain(s *Shot, e *Element, ev val.Eval, d *Drawn) {
 }
 
 // metres writes lengths in the shot's unit, with the unit.
+// A function and not a method with a number, since sentences write several lengths.
 func (s *Shot) metres() func(float64) string {
 	length := val.Units.Of(s)
 	return func(v float64) string { return Metre.Format(v, length) + " " + length }

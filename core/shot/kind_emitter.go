@@ -1,5 +1,8 @@
 package shot
 
+// Emitters: what all of them have, whatever fluid they let in. The amounts
+// themselves (smoke, fuel, flow) are declared by the solvers that read them.
+
 import (
 	"fmt"
 
@@ -47,13 +50,19 @@ func emitters() KindDef {
 
 // emitterSentence says what an emitter lets in, in the words of the fluids that
 // it acts on.
+//
+// A sentence names what was decided and leaves out what is as by default: one that
+// lists everything is read by nobody. Its parts come in the order in which one would
+// say them: what, how fast, from where, when, how broken up.
 func emitterSentence(s *Shot, e *Element) string {
 	m := s.metres()
 	fluids := s.fluidsOf(e)
+	// one fluid with a sentence of its own: a liquid is poured, not let out
 	if len(fluids) == 1 && fluids[0].Pours != nil {
 		return fluids[0].Pours(s, e) + s.Scope(e) + "."
 	}
 	t := "lets out " + s.fluidWord()
+	// of several fluids the first that has words speaks for all
 	for _, f := range fluids {
 		if f.Emits != nil {
 			t = f.Emits(s, e)
@@ -80,6 +89,7 @@ func emitterSentence(s *Shot, e *Element) string {
 	}
 	a, b := val.Begin.Of(e), val.End.Of(e)
 	switch {
+	// the defaults at both ends mean “with the shot”, and aren't said
 	case a > -100000 && b < 1000000:
 		t += fmt.Sprintf(", frames %d–%d", int(a), int(b))
 	case a > -100000:
@@ -97,6 +107,7 @@ func emitterSentence(s *Shot, e *Element) string {
 }
 
 // SizeWords says what form an element has and how large it is.
+// In the shot's unit; a size that is the same along all axes is one number.
 func (s *Shot) SizeWords(e *Element) string {
 	m := s.metres()
 	v := val.Size.Of(e)

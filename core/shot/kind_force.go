@@ -1,5 +1,9 @@
 package shot
 
+// What moves the fluid. Each kind is a definition with its values, its sentence,
+// what the viewport shows, and where a new one stands; how it acts is in stage's
+// bindings and in package sim.
+
 import (
 	"fmt"
 	"math"
@@ -95,6 +99,7 @@ func radials() KindDef {
 }
 
 // about is the region of a force that acts about its middle.
+// Winds act everywhere and have a position for their mark alone; these act about it.
 func about() []Entry {
 	list := Region(Vec(0, 1, 0))
 	list[0].Counts, list[0].Main = "", true // their middle matters wherever they act
@@ -103,6 +108,7 @@ func about() []Entry {
 }
 
 // placeRound puts a force where the domain's middle is.
+// A fifth of the domain's smallest side: seen at once, and far from the walls.
 func placeRound(e, domain *Element, r Room) {
 	val.Position.Set(e, r.Mid.X, r.Mid.Y, r.Mid.Z)
 	val.Radius.Set(e, r.Size.MinComponent()*0.2)
@@ -121,6 +127,7 @@ func drags() KindDef {
 }
 
 // guideValues are the values of a guide curve.
+// Four profiles run along the curve as factors of pace, draw, swirl and reach.
 func guideValues() []Entry {
 	g := func(n val.Name, e Entry) Entry {
 		e.Sim = true

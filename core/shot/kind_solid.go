@@ -1,5 +1,8 @@
 package shot
 
+// What stands in the way, what only stands by, and what smoke is drawn into: three
+// kinds that share the values of a shape.
+
 import (
 	"fmt"
 	"math"
@@ -57,6 +60,7 @@ func meshes() KindDef {
 }
 
 // drawSolid tells the viewport of a solid.
+// Colours are linear in the document and coded for the browser.
 func drawSolid(s *Shot, e *Element, ev val.Eval, d *Drawn) {
 	d.Moving = d.Moving || e.Keyed(val.Colour)
 	d.Colour = SRGB(val.Colour.At(e, ev))

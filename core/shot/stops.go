@@ -23,6 +23,7 @@ func (t Type) Channels() int {
 }
 
 // checkStops tells what is wrong with a ramp or curve.
+// Messages count stops from 1, as people do.
 func (e *Entry) checkStops(v Value) error {
 	l, err := val.ParseStops(v.Text, e.Type.Channels())
 	if err != nil {

@@ -1,5 +1,9 @@
 package shot
 
+// Types of values. A type says how its values are held in a file, checked, compared,
+// shown and typed; entries of the catalogue say which type and in which range. So a
+// new value needs no code here, and a new type none anywhere else.
+
 import (
 	"encoding/json"
 	"fmt"
@@ -66,6 +70,10 @@ type TypeDef struct {
 var types = map[Type]*TypeDef{}
 
 // RegisterType adds a type of value; what it leaves open is that of a word.
+//
+// Whatever is nil is filled in with what a plain word does. A type is registered
+// before anything is declared of it, which the order of package initialisation
+// gives.
 func RegisterType(t TypeDef) {
 	if types[t.Type] != nil {
 		panic(fmt.Sprintf("shot: the type %s is registered twice", t.Type))
@@ -170,6 +178,7 @@ func registerTypes() {
 }
 
 // numberType is a number with a unit.
+// Integers are numbers that are whole: keys between them are rounded.
 func numberType(t Type) TypeDef {
 	return TypeDef{Type: t, Number: true, Field: "number", Want: "a number",
 		JSON: func(e *Entry, v Value) any { return v.Num },
@@ -205,6 +214,7 @@ func numberType(t Type) TypeDef {
 }
 
 // triple is what vectors and colours share.
+// The range holds for each part.
 func triple(t Type) TypeDef {
 	return TypeDef{Type: t, Triple: true, Number: true, Field: string(t), Want: "three numbers",
 		JSON: func(e *Entry, v Value) any { return v.Vec },
@@ -233,6 +243,7 @@ func triple(t Type) TypeDef {
 }
 
 // vectorType is three numbers.
+// A form sends the parts that were touched; the others stay as they are.
 func vectorType() TypeDef {
 	t := triple(Vector)
 	t.Typed = func(e *Entry, f Form, shown string, old Value) (v Value, err error) {
@@ -252,6 +263,7 @@ func vectorType() TypeDef {
 }
 
 // colourType is linear red, green and blue.
+// Sent as the browser's colour field has it, kept as linear light.
 func colourType() TypeDef {
 	t := triple(Colour)
 	t.Typed = func(e *Entry, f Form, shown string, old Value) (v Value, err error) {
@@ -340,6 +352,7 @@ func weightsType() TypeDef {
 }
 
 // namesType is a list of names.
+// Lists are kept as lines of text, so that values stay comparable.
 func namesType() TypeDef {
 	return TypeDef{Type: Names, Field: "names", Want: "a list of words",
 		JSON: func(e *Entry, v Value) any { return append([]string{}, v.List()...) },
@@ -359,6 +372,7 @@ func namesType() TypeDef {
 }
 
 // pointsType is a list of places.
+// Typed text is written back in one way only, or two windows would differ by blanks.
 func pointsType() TypeDef {
 	return TypeDef{Type: Points, Field: "points", Want: "a list of places, each three numbers",
 		JSON: func(e *Entry, v Value) any { return append([][3]float64{}, v.Places()...) },
@@ -415,6 +429,7 @@ func refType() TypeDef {
 }
 
 // profileType is numbers along a length.
+// An empty profile means 1 everywhere.
 func profileType() TypeDef {
 	return TypeDef{Type: Profile, Field: "profile", Want: "a list of numbers",
 		JSON: func(e *Entry, v Value) any { return append([]float64{}, v.Factors()...) },

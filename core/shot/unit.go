@@ -57,6 +57,10 @@ var spellings = map[Unit]map[string][2]float64{
 
 // Parse reads a number as people type it: "0.35", "35 cm", "1/48 s", "1e-3",
 // "1,5". A number without a unit is in shown, the unit that the page shows.
+//
+// A typed number is first cut into number and unit: what follows the longest thing
+// that reads as a number is the unit. An unknown unit is told with those that are
+// known, since “35 inch” must never become 35 m.
 func (u Unit) Parse(s string, shown string) (float64, error) {
 	// the minus sign of typography, as our own pages write it
 	t := strings.TrimSpace(strings.ReplaceAll(s, "−", "-"))
@@ -123,6 +127,7 @@ func (u Unit) Shown(length string) string {
 }
 
 // Format writes a number in the shown unit, without the unit.
+// Up to seven figures; what was typed with fewer comes back as it was typed.
 func (u Unit) Format(n float64, shown string) string {
 	if c, ok := spellings[u][strings.ToLower(shown)]; ok && c[0] != 0 {
 		n = (n - c[1]) / c[0]

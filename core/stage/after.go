@@ -12,6 +12,10 @@ import (
 
 // After looks at how the frames of a run of domain d went: what every solver
 // can tell, and what its own adds. frames go by number.
+//
+// It reads statistics only, so it is cheap and can run after every frame. What it
+// says is about the run and not about the document: mends are offered for the next
+// one.
 func After(s *shot.Shot, d *shot.Element, frames map[int]sim.Stats) (out []check.Finding) {
 	capped, stuck, first := 0, 0, math.MaxInt
 	for n, f := range frames {
@@ -40,6 +44,9 @@ func After(s *shot.Shot, d *shot.Element, frames map[int]sim.Stats) (out []check
 
 // WhyEmpty tells why a shot's emitters make nothing that can be seen in domain
 // d.
+//
+// It is asked only when a take shows nothing. The reasons come in the order of the
+// cast, and with them whatever the checks say of its emitters.
 func WhyEmpty(s *shot.Shot, d *shot.Element) (out []check.Finding) {
 	say := func(e *shot.Element, what, why string) {
 		out = append(out, check.Finding{ID: "why-empty", Severity: check.Note, Element: e.ID, What: what, Why: why})
@@ -53,6 +60,7 @@ func WhyEmpty(s *shot.Shot, d *shot.Element) (out []check.Finding) {
 		}
 		emitters++
 		gives := solver == nil || solver.Gives == nil
+		// keys may give on any frame
 		for f := first; f <= last && !gives; f++ {
 			gives = solver.Gives(e, s.Eval(float64(f)))
 		}

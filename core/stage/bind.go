@@ -18,6 +18,9 @@ var binds = map[shot.Kind]Binding{}
 // Bind tells how elements of a kind act on simulations: those whose solvers
 // take the kind; everywhere adds it to all solvers that are registered so far
 // and later. It panics on a kind that is bound already.
+//
+// everywhere is for kinds that any solver should feel: a package that brings one
+// can't know what solvers there will be.
 func Bind(k shot.Kind, everywhere bool, b Binding) {
 	if binds[k] != nil {
 		panic(fmt.Sprintf("stage: the kind %s is bound twice", k))
@@ -48,6 +51,7 @@ func bindCollider(m *Moment, e *shot.Element, out *sim.Scene) {
 }
 
 // bindWind makes a wind of its element, gusts worked out for the moment.
+// Gusts are noise over time, the same everywhere, seeded by the element's id.
 func bindWind(m *Moment, e *shot.Element, out *sim.Scene) {
 	v := geom.FromArray(val.Velocity.At(e, m.Now))
 	swell := 0.0
@@ -58,6 +62,7 @@ func bindWind(m *Moment, e *shot.Element, out *sim.Scene) {
 }
 
 // bindTurbulence makes turbulence of its element.
+// Its pattern runs with the frame and not with the substep.
 func bindTurbulence(m *Moment, e *shot.Element, out *sim.Scene) {
 	// the pattern is made anew once a frame: that costs most of the force
 	out.Turbulences = append(out.Turbulences, sim.Turbulence{Strength: val.Strength.At(e, m.Now), Size: val.Largest.At(e, m.Now),

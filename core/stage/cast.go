@@ -115,6 +115,7 @@ func bound(s *shot.Shot, d *shot.Element) []*shot.Element {
 // Scene is what the elements bound to the domain make at t seconds after the
 // start, dt after the last substep: colliders and forces. Emitters are the
 // solver's own to read.
+// Elements that a solver doesn't take are left out beforehand, by Bound.
 func (c *Cast) Scene(t, dt float64) (out sim.Scene) {
 	m := &Moment{Cast: c, T: t, Dt: dt, Frame: c.clock()(t)}
 	m.Now = c.Now(m.Frame)
@@ -143,6 +144,8 @@ type Moment struct {
 }
 
 // Emitter is what all fluids take from an emitter; ok is false while it rests.
+// Frames are compared rounded up: an emitter that ends with frame 12 emits until
+// frame 12 stands, and not in the substeps after it.
 func (m *Moment) Emitter(e *shot.Element) (em sim.Emitter, ok bool) {
 	if now := math.Ceil(m.Frame - 1e-9); now < val.Begin.Of(e) || now > val.End.Of(e) {
 		return em, false
@@ -165,6 +168,8 @@ func (m *Moment) Emitter(e *shot.Element) (em sim.Emitter, ok bool) {
 func (m *Moment) Form(e *shot.Element) geom.Shape { return m.Cast.Form(e, m.Frame) }
 
 // Form is an element's shape at a frame, measured for the domain's voxels.
+// The body is filled here, on the solver's own threads, and not when it is first
+// asked by one of them.
 func (c *Cast) Form(e *shot.Element, frame float64) geom.Shape {
 	sh, err := e.Form(c.Now(frame), c.H)
 	if err != nil && c.fault == nil {
@@ -183,6 +188,7 @@ func (m *Moment) Before(e *shot.Element) geom.Shape { return m.Cast.Before(e, m.
 
 // Before is an element's shape at a frame, unmeasured: it only tells where
 // things came from.
+// Its body isn't filled: only vertices are asked for.
 func (c *Cast) Before(e *shot.Element, frame float64) geom.Shape {
 	sh, _ := e.Form(c.Now(frame), c.H)
 	sh.Hollow = e.Kind == shot.Collider && val.Invert.Of(e)
@@ -190,6 +196,7 @@ func (c *Cast) Before(e *shot.Element, frame float64) geom.Shape {
 }
 
 // Line is a guide's curve at the moment; the same one as long as it stays.
+// A moving guide makes a curve a substep, so old ones are thrown away in a heap.
 func (m *Moment) Line(e *shot.Element) *geom.Line {
 	at := geom.FromArray(val.Position.At(e, m.Now))
 	key := fmt.Sprint(e.ID, at)
@@ -213,6 +220,8 @@ func Lasts(s *shot.Shot, frame int) float64 {
 	return val.TimeScale.At(s, val.Frame(float64(frame))) / s.Rate()
 }
 
+// With keys on the time scale it is a sum over frames; without, a product, which is
+// exact.
 func began(s *shot.Shot, frame int) float64 {
 	start := Start(s)
 	if !s.Self.Keyed(val.TimeScale) {
@@ -227,6 +236,7 @@ func began(s *shot.Shot, frame int) float64 {
 
 // clock turns the fluid's time into frames about the one being made: at the
 // end of its time a frame has its number.
+// Within a frame time runs evenly, even where the time scale has keys.
 func (c *Cast) clock() func(t float64) float64 {
 	s := c.Shot
 	if !s.Self.Keyed(val.TimeScale) {

@@ -16,6 +16,8 @@ func init() {
 }
 
 // tooLarge finds domains that this machine has no memory for.
+// Four fifths of the machine's memory are counted on: pages, pictures and the system
+// need the rest.
 func tooLarge(s *check.Scene) (out []check.Finding) {
 	for _, d := range s.Domains {
 		need, room := Memory(d), s.Memory*0.8
@@ -33,6 +35,7 @@ func tooLarge(s *check.Scene) (out []check.Finding) {
 }
 
 // takenByNone finds elements that act on domains of which none takes their kind.
+// An element that acts on several domains is well as long as one of them feels it.
 func takenByNone(s *check.Scene) (out []check.Finding) {
 	for _, e := range s.Elements {
 		if e.Muted || binds[e.Kind] == nil || e.Kind == shot.Collider {
@@ -67,6 +70,7 @@ func unique(list []string) (out []string) {
 
 // feedChannel finds emitters that are fed by a channel which their source
 // doesn't make or keep.
+// Offered is a channel that the source makes and keeps.
 func feedChannel(s *check.Scene) (out []check.Finding) {
 	for _, e := range s.Emitters {
 		src := s.Source(e)

@@ -28,6 +28,7 @@ const hotAll = 1000
 
 // Source is the fluid that an emitter is fed by at the moment; nil where there is
 // none, and where it can't be read, which is then the stage's fault.
+// Before the shot's first frame nothing is kept, so pre-roll runs without feeds.
 func (m *Moment) Source(e *shot.Element) *sim.Source {
 	c, number := m.Cast, int(math.Ceil(m.Frame-1e-9))
 	d := c.Shot.Source(e)
@@ -77,6 +78,8 @@ func (c *Cast) fedBy() (out []*shot.Element) {
 
 // sourceOf reads a frame as a source. Where it lies is told by the file's own
 // transform.
+// A liquid's surface feeds by how quickly fullness changes, the others by their
+// amounts.
 func sourceOf(f *frame.Frame, channel string) (*sim.Source, error) {
 	name := channel
 	if channel == frame.Surface {

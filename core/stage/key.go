@@ -21,6 +21,7 @@ func CoarseKey(s *shot.Shot, d *shot.Element) string { return coarseKey(s, d, 0)
 const maxChain = 16
 
 // key hashes what a stage is made from.
+// A fine stage's key holds that of the coarse run below it: one hash tells all.
 func key(s *shot.Shot, d *shot.Element, depth int) string {
 	key := coarseKey(s, d, depth)
 	r := RefinementOf(d)
@@ -37,6 +38,10 @@ func key(s *shot.Shot, d *shot.Element, depth int) string {
 }
 
 // coarseKey hashes what the run under a refinement is made from.
+//
+// The domain's solver and version, the shot's settings, the domain, then each
+// element that acts in it by id, with what feeds it. Values count only where they
+// matter (Matters), so that a change of what nobody reads leaves the cache current.
 func coarseKey(s *shot.Shot, d *shot.Element, depth int) string {
 	k := newKeyed()
 	if solver := Of(d); solver != nil {

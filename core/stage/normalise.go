@@ -31,6 +31,9 @@ var usual = map[string][]string{
 // Normalise makes a frame from outside one of ours: channels under our names, axes
 // turned, temperature as kelvin above the air, velocity a second. Its unit of
 // length stays; left names the channels that nothing reads.
+//
+// The frame that is given is used up: its grids are turned and renamed in place, as
+// a sequence may be hundreds of megabytes.
 func Normalise(f *frame.Frame, e *shot.Element, air, rate float64) (out *frame.Frame, left []string, err error) {
 	out = &frame.Frame{Number: f.Number}
 	used := map[*frame.Grid]bool{}
@@ -104,6 +107,9 @@ func warm(g *frame.Grid, e *shot.Element, air float64) {
 
 // pick finds the grid that is read as one of our channels; nil where there is
 // none. A name that was given and isn't there is an error.
+//
+// A name that was given must be there; without one the usual names are tried, and a
+// single nameless channel is taken for density. A vector may come as three channels.
 func pick(f *frame.Frame, our, name string, used map[*frame.Grid]bool) (*frame.Grid, error) {
 	comps := 1
 	if our == frame.Velocity {
@@ -151,6 +157,7 @@ func pick(f *frame.Frame, our, name string, used map[*frame.Grid]bool) (*frame.G
 }
 
 // joined makes one vector channel of three numbers.
+// “vel_x”, “vel.x”: both ways of naming parts occur.
 func joined(f *frame.Frame, name string, used map[*frame.Grid]bool) *frame.Grid {
 	var three [3]*frame.Grid
 	for a, end := range []string{"x", "y", "z"} {
@@ -194,6 +201,9 @@ const maxRaster = 1 << 26
 // Rasterise makes density and velocity of points: each shares itself out among the
 // eight voxels round it, so that a point's worth is kept, and more than 1 in a
 // voxel is cut off. grain is the voxels' edge in the points' unit.
+//
+// It refuses a lattice that would be too large with the number that would do; points
+// that aren't finite are named by their number.
 func Rasterise(p *frame.Points, grain float64) (*frame.Frame, error) {
 	if len(p.P) == 0 {
 		return &frame.Frame{Grids: []*frame.Grid{frame.FromDense(frame.Density, [3]int{}, [3]int{8, 8, 8}, [][]float32{make([]float32, 512)}, 0, 0, nil)}}, nil

@@ -25,6 +25,8 @@ func Wrap(m *geom.Mesh, thickness, fineness float64, fill bool, work geom.Worker
 	if h <= 0 {
 		h = thickness / 3
 	}
+	// the lattice's size is known beforehand, and refused with the thickness that
+	// works
 	size := m.Bounds().Size()
 	cells := 1.0
 	for _, l := range size.Array() {
@@ -42,6 +44,7 @@ func Wrap(m *geom.Mesh, thickness, fineness float64, fill bool, work geom.Worker
 	l := &Lattice{N: b.N, H: b.H, Origin: b.Origin, V: make([]float32, len(b.Dist))}
 	half := float32(thickness / 2)
 	for n, d := range b.Dist {
+		// unsigned: inside and outside are worthless in a heap of loose faces
 		l.V[n] = max(d, -d) - half
 	}
 	if fill {
@@ -79,6 +82,8 @@ func (l *Lattice) flood() {
 		}
 	}
 	for n, v := range l.V {
+		// dry and outside the shell: the hollow within. Its values turn negative, at
+		// least a cell
 		if !wet[n] && v >= 0 {
 			l.V[n] = -v - float32(l.H)
 		}

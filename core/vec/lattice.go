@@ -19,6 +19,7 @@ type Lattice struct {
 
 // NewLattice panics unless data holds nx·ny·nz values; off is taken off every
 // position.
+// It is made for each call of a sampler: a copy of a few numbers, on the stack.
 func NewLattice(data []float32, nx, ny, nz int, off [3]float32) Lattice {
 	if nx < 1 || ny < 1 || nz < 1 || len(data) < nx*ny*nz {
 		panic(fmt.Sprintf("vec: a lattice of %d × %d × %d in %d values", nx, ny, nz, len(data)))
@@ -39,6 +40,8 @@ func NewLattice(data []float32, nx, ny, nz int, off [3]float32) Lattice {
 }
 
 // Sample is dst[i] = the value at (x[i], y[i], z[i]), for rows of any length.
+// Kernels take whole vectors; the rest, and lattices that they can't read, go point
+// by point with the same bits.
 func (l *Lattice) Sample(dst, x, y, z []float32) {
 	n := len(dst)
 	Row3(n, x, y, z)
@@ -135,6 +138,7 @@ func steps(nx, ny, nz int) (dx, dy, dz int) {
 
 // Split is the lower of the two of n points that x lies between, and the share
 // of the upper one.
+// NaN falls to 0 with the first comparison.
 func Split(x float32, n int) (int, float32) {
 	if !(x > 0) {
 		return 0, 0

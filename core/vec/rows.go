@@ -4,6 +4,7 @@ package vec
 const missing = "vec: this processor has no such kernels"
 
 // Axpy is dst += s·a; rows of a multiple of Lanes.
+// It moves 12 bytes a value: dst is read and written.
 func Axpy(dst, a []float32, s float32) {
 	n := len(dst)
 	Whole(n)
@@ -53,6 +54,7 @@ func Scale(dst, a, b []float32, s float32) {
 
 // Residual is r = (b − r)·w: what r, the operator applied, leaves of b, weighted
 // for the next coarser level; rows of a multiple of Lanes.
+// One pass for a difference and a product: r is read once.
 func Residual(r, b, w []float32) {
 	n := len(r)
 	Whole(n)
@@ -70,6 +72,10 @@ func Residual(r, b, w []float32) {
 
 // Dot is Σ a·b in Lanes sums, which are added in order as float64; rows of a
 // multiple of Lanes.
+//
+// Sixteen sums in float32 and their sum in float64: the same numbers whatever the
+// width of the registers. Rows are kept short by the caller, so that float32 is
+// enough.
 func Dot(a, b []float32) float64 {
 	var acc [Lanes]float32
 	n := len(a)
@@ -94,6 +100,7 @@ func Dot(a, b []float32) float64 {
 // Spread is x += w·(¾ c_main + ¼ c_side) on a fine row of a multiple of Lanes:
 // fine 2I draws from coarse I and I−1, fine 2I+1 from I and I+1. c starts at
 // coarse −1 and holds n/2 + 8 values.
+// Written for a fine row that begins at an even cell.
 func Spread(x, w, c []float32) {
 	n := len(x)
 	Whole(n)
@@ -162,6 +169,7 @@ func Follow(dst, a, b []float32, base, ramp float32) {
 // Limit is the second half of MacCormack's advection (Selle et al. 2008):
 // dst = first + ½(was − again), and first where that leaves [lo, hi]. Rows of
 // any length.
+// All six rows stay in the first cache when they come in batches.
 func Limit(dst, again, first, was, lo, hi []float32) {
 	n := len(dst)
 	Row2(n, again, first)
@@ -179,6 +187,7 @@ func Limit(dst, again, first, was, lo, hi []float32) {
 
 // Largest is the largest magnitude of a row of any length, NaN left out, and
 // whether some value isn't finite.
+// Finite is told by v − v, which is 0 for finite values alone.
 func Largest(row []float32) (top float32, odd bool) {
 	var tops, odds [Lanes]float32
 	switch {

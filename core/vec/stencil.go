@@ -44,6 +44,7 @@ func (s *Stencil) beyond(dst, x, b []float32, o, n int) {
 
 // Jacobi is a damped Jacobi sweep of n values from o on, n a multiple of Lanes:
 // dst = (1−ω) x + ω/d (b + Σ x_nb), with the weights of the faces where weighted.
+// Where there is no cell invd is 0, and so is what comes out if x is 0 there.
 func (s *Stencil) Jacobi(dst, x, b []float32, o, n int, weighted bool, omega float32) {
 	s.within(dst, x, b, o, n)
 	keep := 1 - omega
@@ -69,6 +70,7 @@ func (s *Stencil) Jacobi(dst, x, b []float32, o, n int, weighted bool, omega flo
 }
 
 // Apply is dst = A x on n values from o on, n a multiple of Lanes.
+// Cells outside the run are read, as neighbours, and never written.
 func (s *Stencil) Apply(dst, x []float32, o, n int, weighted bool) {
 	s.within(dst, x, s.diag, o, n)
 	switch {
