@@ -1,5 +1,3 @@
-// Package anim works out values between keys: tangents, what happens after the
-// last key, noise on top. Time counts in frames and need not be whole.
 package anim
 
 import (

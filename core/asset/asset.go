@@ -1,8 +1,3 @@
-// Package asset hands out the geometry of imported files: models, poses of
-// them as bodies for solvers, and weights that were painted on them. What a
-// file is made of never changes under its id, so that everything can be kept
-// in memory for as long as there is room, and a run's key need hold the id
-// alone.
 package asset
 
 import (

@@ -1,6 +1,3 @@
-// Package bring reads a file that an artist brings along, of any kind that
-// Zarf knows, into a model in metres with y up, and says in words what it
-// found and what it mended.
 package bring
 
 import (

@@ -1,5 +1,3 @@
-// Package check finds what is wrong with a shot before it is run: what, why it
-// matters, and what mends it. One check a function, all in one table.
 package check
 
 import (

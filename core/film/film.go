@@ -1,12 +1,3 @@
-// Package film turns linear light into a finished picture: exposure, steps of
-// light, bloom, the plate behind, gain and saturation, the view transform,
-// and lift and gamma, in that order.
-//
-// The view "film" is straight up to 0.8 and then bends, 1 − 0.2·exp(−(v −
-// 0.8)/0.2), so that only infinite light is white; before that, colours whose
-// brightest channel m is over 0.8 move towards m by 0.51·(1 − exp(−(m −
-// 0.8)/6)): what glares bleaches. "plain" cuts off at 1. Both end in the sRGB
-// transfer function.
 package film
 
 import (

@@ -1,6 +1,3 @@
-// Package look is the description of how a cached simulation is shaded and
-// lit, worked out from a look's values. Light is linear, with the primaries
-// of sRGB; lengths are metres.
 package look
 
 import (

@@ -1,11 +1,3 @@
-// Package model holds what a scene file brings along: a tree of nodes with
-// meshes, skins, animation, cameras and curves, as the glTF 2.0 specification
-// describes them. Lengths are metres once an importer has applied its unit,
-// times are seconds, y points up.
-//
-// A pose is worked out for any time. What a solver wants of it is one mesh in
-// space (At), the velocity of its vertices, and whether the whole moves as a
-// rigid body (Rigid), which is far cheaper to follow.
 package model
 
 import (

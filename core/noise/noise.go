@@ -1,7 +1,3 @@
-// Package noise is gradient noise on an endless lattice (Perlin 2002, with
-// hashed gradients in place of a permutation table), the same on every
-// machine: the lattice hash is integer arithmetic, nothing depends on a shared
-// stream of random numbers.
 package noise
 
 import "math"

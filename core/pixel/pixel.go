@@ -1,5 +1,3 @@
-// Package pixel reads pictures that come from outside, plates and panoramas,
-// into linear light with the primaries of sRGB, premultiplied by alpha.
 package pixel
 
 import (

@@ -1,12 +1,3 @@
-// Package state writes the whole state of a solver, and reads it back bit for
-// bit: a head of the solver's own as JSON, and named arrays of float32.
-//
-// A file is the word "zarfstate1\n", then sections. Each is its kind (one byte),
-// its length (uint32), its checksum (CRC-32C, uint32) and its bytes, all little
-// endian: 'h' the head; 'a' the name and length of an array, before its pieces;
-// 'p' a piece of it, up to 256 Ki numbers, stored as they are or as a Blosc
-// frame; 'e' the end. What is cut short, or has a flipped bit, is told and
-// never taken for a state.
 package state
 
 import (

@@ -1,10 +1,3 @@
-// Package surface makes meshes of level sets, and closed stand-ins of meshes
-// that have holes.
-//
-// Nets are the surface nets of Gibson (1998): a vertex in each cell that the
-// surface crosses, at the mean of the crossings on its edges, and a quad round
-// each crossed edge. The result is closed wherever the surface stays within
-// the lattice. Distances are metres, negative inside.
 package surface
 
 // Meshing level sets without a table of cases: a vertex in each crossed cell, a quad
