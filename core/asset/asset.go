@@ -1,5 +1,9 @@
 package asset
 
+// A cache by content over a slow source. Keys say everything that a thing is made
+// from, so nothing in it can be stale; it only forgets what hasn't been used for
+// longest.
+
 import (
 	"container/list"
 	"encoding/binary"
@@ -18,6 +22,7 @@ import (
 )
 
 // File is what a store keeps of an imported file.
+// as it was brought in, byte for byte
 type File struct {
 	Name    string
 	Data    []byte
@@ -26,6 +31,7 @@ type File struct {
 }
 
 // Source finds files and weights by id.
+// implementations may be slow and must be safe for several threads
 type Source interface {
 	File(id string) (*File, error)
 	Weights(id string) ([]byte, error)
@@ -54,6 +60,7 @@ func Name(ref string) string {
 }
 
 // Library keeps models and bodies in memory. It may be shared by threads.
+// old is the list by use, kept the way from a key to its place in it
 type Library struct {
 	src  Source
 	mu   sync.Mutex
@@ -71,6 +78,7 @@ func New(src Source) *Library {
 	return &Library{src: src, kept: map[string]*list.Element{}, old: list.New(), room: Room}
 }
 
+// size is an estimate in bytes, good enough to bound memory
 type entry struct {
 	key   string
 	once  sync.Once
@@ -195,6 +203,7 @@ type Region struct {
 }
 
 // Want is what a body is asked to be.
+// all that a body depends on; it is part of the key
 type Want struct {
 	Ref     string
 	Size    [3]float64 // of the box round the rest pose, m
@@ -205,6 +214,7 @@ type Want struct {
 
 // Placed is a body with the rigid motion that its file gives it, which comes
 // before the element's own turn and position.
+// Turn and At are identity but for models that move as a whole
 type Placed struct {
 	Body *geom.Body
 	Turn geom.Mat3
@@ -213,6 +223,7 @@ type Placed struct {
 
 // scale brings the rest pose to the size; flat directions go with the largest.
 func (m *Model) scale(size [3]float64) geom.Vec3 {
+	// of the rest pose, so that a size means the same over an animation
 	native := m.Box.Size().Array()
 	var s [3]float64
 	widest := 0
@@ -223,6 +234,7 @@ func (m *Model) scale(size [3]float64) geom.Vec3 {
 	}
 	for a := range 3 {
 		s[a] = size[a] / native[a]
+		// a flat mesh has no thickness to be scaled by
 		if native[a] < 1e-6*native[widest] {
 			s[a] = size[widest] / native[widest]
 		}
@@ -247,6 +259,7 @@ func (l *Library) Pose(w Want) (Placed, error) {
 	if len(m.Rest.Tri) == 0 {
 		return Placed{}, fmt.Errorf("%s holds no mesh, only curves", Name(w.Ref))
 	}
+	// metres of the shot for a unit of the file, along each axis
 	s := m.scale(w.Size)
 	mid := m.Box.Centre()
 	out := Placed{Turn: geom.Identity.M}
@@ -260,6 +273,7 @@ func (l *Library) Pose(w Want) (Placed, error) {
 	if !m.Moves() {
 		w.Time = 0
 	}
+	// fine enough to be looked at; solvers ask for their own voxel
 	if w.Spacing <= 0 {
 		w.Spacing = max(w.Size[0], w.Size[1], w.Size[2]) / 96
 	}
@@ -269,6 +283,8 @@ func (l *Library) Pose(w Want) (Placed, error) {
 		mesh := m.Rest
 		if w.Time != 0 {
 			mesh = m.At(w.Time)
+			// the same faces have the same open edges: counting them again would
+			// cost a sort
 			mesh.LikeOpen(m.Rest)
 		}
 		at := *mesh
@@ -287,6 +303,7 @@ func (l *Library) Pose(w Want) (Placed, error) {
 			return nil, 0, err
 		}
 		b.Weight = weights
+		// the lattice is made later, but its memory is counted now
 		points := int64(b.N[0]) * int64(b.N[1]) * int64(b.N[2])
 		return b, 9*points + 200*int64(len(part.Tri)) + 24*int64(len(part.P)), nil
 	})
@@ -306,6 +323,7 @@ func (e *ErrEmpty) Error() string { return e.What }
 // An empty region is an error of its own kind, which checks turn into a finding.
 func (l *Library) cut(m *geom.Mesh, r Region) (*geom.Mesh, []float32, error) {
 	switch r.By {
+	// shared with the mesh itself: nothing is copied
 	case "", "whole":
 		return m, nil, nil
 	case "parts":
@@ -332,6 +350,7 @@ func (l *Library) cut(m *geom.Mesh, r Region) (*geom.Mesh, []float32, error) {
 		})
 		return out, nil, empty(out, "none of the chosen joints moves a face of the mesh")
 	}
+	// painted and coloured regions have a weight for each vertex
 	w := make([]float32, len(m.P))
 	if r.By == "colour" {
 		for i := range w {
@@ -350,6 +369,7 @@ func (l *Library) cut(m *geom.Mesh, r Region) (*geom.Mesh, []float32, error) {
 		}
 		w = got
 	}
+	// a face takes part as soon as one corner does; the weight fades within it
 	out := m.Take(func(n int) bool {
 		t := m.Tri[n]
 		return w[t[0]] > 0 || w[t[1]] > 0 || w[t[2]] > 0
@@ -408,6 +428,7 @@ func Unpack(b []byte) []float32 {
 // meshes are brought to the same box. Share is the part of the new mesh's
 // vertices that have a place within a twentieth of the size.
 func Carry(from *geom.Mesh, w []float32, to *geom.Mesh) (out []float32, share float64) {
+	// so that a mesh at another scale or place keeps its paint
 	a, b := from.Bounds(), to.Bounds()
 	unit := func(p geom.Vec3, x geom.Box) geom.Vec3 {
 		s, q := x.Size(), p.Sub(x.Centre())

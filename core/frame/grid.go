@@ -4,6 +4,10 @@ package frame
 // them of dense arrays, renderers make dense arrays of them, files hold them as they
 // are.
 
+// Sparse grids as they are exchanged. The layout of a leaf is that of the files, so
+// a frame goes to disk and back without a value being moved; solvers and renderers,
+// which want dense arrays, pay for the exchange once a frame.
+
 import (
 	"fmt"
 	"math"
@@ -60,6 +64,7 @@ const (
 )
 
 // Mask is the set of active voxels of a leaf: bit (x·8+y)·8+z.
+// 64 bytes: a cache line a leaf
 type Mask [8]uint64
 
 // On reports bit n.
@@ -79,6 +84,7 @@ func (m *Mask) Count() int {
 
 // Leaf is a block of 8³ voxels. Values hold 512 voxels, components together;
 // Wide instead where the type isn't float.
+// values of voxels that aren't active are background, or what the file had there
 type Leaf struct {
 	Origin [3]int32
 	Active Mask
@@ -87,6 +93,8 @@ type Leaf struct {
 }
 
 // Tile is a constant block of Size³ voxels.
+// files from elsewhere have them where smoke is even; our own have none but the
+// root's
 type Tile struct {
 	Origin [3]int32
 	Size   int32
@@ -95,6 +103,7 @@ type Tile struct {
 }
 
 // Grid is one volume of a file.
+// Meta is free: unit, solver, frame; Class is the role as the format names it
 type Grid struct {
 	Name       string
 	Type       Type
@@ -178,6 +187,7 @@ func (l *Leaf) At(n, c, comps int) float64 {
 
 // Inspect counts what a grid holds.
 func (g *Grid) Inspect() Info {
+	// ranges are told for each component apart
 	comps := g.Type.Components()
 	in := Info{Name: g.Name, Type: string(g.Type), Half: g.Half, Class: g.Class, Leaves: len(g.Leaves), Tiles: len(g.Tiles),
 		Background: append([]float64(nil), g.Background[:comps]...), VoxelSize: g.Transform.VoxelSize(), Transform: g.Transform.M, Map: g.Transform.Kind, Meta: g.Meta}
@@ -205,6 +215,7 @@ func (g *Grid) Inspect() Info {
 				continue
 			}
 			in.Active++
+			// bits 6 to 8 of n are x, 3 to 5 y, 0 to 2 z
 			reach([3]int32{l.Origin[0] + int32(n>>6), l.Origin[1] + int32(n>>3&7), l.Origin[2] + int32(n&7)}, 1)
 			for c := range comps {
 				see(c, l.At(n, c, comps))
@@ -265,6 +276,7 @@ func (g *Grid) Dense(lo, n [3]int, out [][]float32) error {
 		if len(out[c]) != size {
 			return fmt.Errorf("frame: array of %d values for %d voxels", len(out[c]), size)
 		}
+		// everything that no leaf and no tile covers
 		bg := float32(g.Background[c])
 		for i := range out[c] {
 			out[c][i] = bg
@@ -298,6 +310,7 @@ func (g *Grid) Dense(lo, n [3]int, out [][]float32) error {
 		}
 	}
 	for _, l := range g.Leaves {
+		// leaves outside the box cost a comparison
 		a, b, ok := clip(l.Origin, LeafEdge)
 		if !ok {
 			continue
@@ -329,6 +342,7 @@ func (g *Grid) Dense(lo, n [3]int, out [][]float32) error {
 // workers runs a job for each piece; nil runs them in turn.
 func FromDense(name string, lo, n [3]int, comps [][]float32, background, tolerance float32, workers func(n, grain int, fn func(lo, hi int))) *Grid {
 	g := &Grid{Name: name, Type: Float, Class: "fog volume", Transform: Uniform(1, [3]float64{})}
+	// one array is a scalar, three a vector; nothing else is written
 	nc := len(comps)
 	if nc == 3 {
 		g.Type, g.Class = Vec3s, ""
@@ -376,11 +390,13 @@ func denseLeaf(o, lo, n [3]int, comps [][]float32, background, tolerance float32
 	nc := len(comps)
 	var mask Mask
 	var values []float32
+	// the part of the leaf that the array covers
 	x0, x1 := max(o[0], lo[0]), min(o[0]+8, lo[0]+n[0])
 	y0, y1 := max(o[1], lo[1]), min(o[1]+8, lo[1]+n[1])
 	z0, z1 := max(o[2], lo[2]), min(o[2]+8, lo[2]+n[2])
 	for z := z0; z < z1; z++ {
 		for y := y0; y < y1; y++ {
+			// so that at + x is the voxel, x counted in the grid's own space
 			at := ((z-lo[2])*n[1]+y-lo[1])*n[0] - lo[0]
 			for x := x0; x < x1; x++ {
 				on := false
@@ -394,6 +410,8 @@ func denseLeaf(o, lo, n [3]int, comps [][]float32, background, tolerance float32
 				if !on {
 					continue
 				}
+				// not before the first voxel that counts: most leaves of a box are
+				// empty
 				if values == nil {
 					values = make([]float32, LeafSize*nc)
 					if background != 0 {

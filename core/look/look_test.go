@@ -3,6 +3,8 @@ package look
 import (
 	"math"
 	"testing"
+
+	"zarf/core/geom"
 	"zarf/core/srgb"
 )
 
@@ -61,5 +63,36 @@ func TestViewAndTransfer(t *testing.T) {
 			t.Fatalf("the view of %g is %g after %g", v, w, last)
 		}
 		last = w
+	}
+}
+
+// What light meets in smoke goes somewhere: the phase function's integral over
+// the sphere is 1, whatever its lobes.
+func TestPhaseFunctionsIntegrateToOne(t *testing.T) {
+	for _, l := range []Lobes{{G: 0}, {G: 0.6}, {G: -0.4}, {G: 0.8, Back: -0.3, Share: 0.25}, (Lobes{G: 0.8, Back: -0.3, Share: 0.25}).Flat(0.5)} {
+		const n = 20000
+		sum := 0.0
+		for i := range n {
+			sum += l.At(-1+2*(float64(i)+0.5)/n) * 2 * math.Pi * 2 / n
+		}
+		if math.Abs(sum-1) > 1e-4 {
+			t.Errorf("%+v integrates to %g", l, sum)
+		}
+	}
+}
+
+// SkyMean is the mean of SkyLight over the upper half of the sphere.
+func TestSkyMeanIsItsIntegral(t *testing.T) {
+	l := Look{Sky: RGB{0.3, 0.5, 0.9}}
+	var sum RGB
+	const n = 20000
+	for i := range n { // every height of the half sphere has the same share
+		y := (float64(i) + 0.5) / n
+		sum = sum.Add(l.SkyLight(geom.V(math.Sqrt(1-y*y), y, 0)).Scale(1.0 / n))
+	}
+	for c, want := range l.SkyMean() {
+		if math.Abs(sum[c]/want-1) > 1e-4 {
+			t.Errorf("channel %d: %g, the integral is %g", c, want, sum[c])
+		}
 	}
 }

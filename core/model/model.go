@@ -1,5 +1,9 @@
 package model
 
+// One tree for everything that files bring: nodes with transforms, and indices to
+// what hangs on them. Nothing here knows of files; readers fill the lists and call
+// Check.
+
 import (
 	"fmt"
 	"math"
@@ -16,6 +20,7 @@ const (
 )
 
 // Node is a place in the tree. Mesh, Skin and Camera are indices, −1 for none.
+// its transform is shift · turn · size, or Fixed
 type Node struct {
 	Name    string
 	Parent  int // −1: a root
@@ -31,6 +36,7 @@ type Node struct {
 }
 
 // Mesh is triangles with what moves them.
+// Joints and Weights are four a vertex; weights need not add up to 1
 type Mesh struct {
 	geom.Mesh
 	Joints  [][4]uint16 // of the node's skin; nil: not skinned
@@ -69,6 +75,7 @@ const (
 // Track moves one thing of one node. Values holds as many numbers a key as
 // the path has; with cubic splines three times as many: in-tangent, value,
 // out-tangent.
+// times are in order and may repeat, which makes a jump
 type Track struct {
 	Node   int
 	Path   Path
@@ -84,6 +91,7 @@ type Clip struct {
 }
 
 // Camera is a lens; it looks along −z of its node.
+// its node's transform places it
 type Camera struct {
 	Name  string
 	YFov  float64 // radians
@@ -98,6 +106,7 @@ type Curve struct {
 }
 
 // Model is all of a file.
+// lists refer to each other by index; Check holds them together
 type Model struct {
 	Nodes   []Node
 	Meshes  []Mesh
@@ -128,6 +137,7 @@ func (m *Model) Check() error {
 	if len(m.Nodes) > MaxNodes {
 		return fmt.Errorf("%d nodes; up to %d are taken", len(m.Nodes), MaxNodes)
 	}
+	// −1 is none; everything below is a broken file
 	in := func(what string, n, i, many int) error {
 		if i < -1 || i >= many {
 			return fmt.Errorf("node %d names %s %d; there are %d", n, what, i, many)
@@ -157,6 +167,7 @@ func (m *Model) Check() error {
 		}
 	}
 	keys := 0
+	// clips may move anything, also what has no mesh
 	for c := range m.Clips {
 		for t := range m.Clips[c].Tracks {
 			tr := &m.Clips[c].Tracks[t]
@@ -219,6 +230,7 @@ func (t *Track) check() error {
 			return fmt.Errorf("a value is %g", v)
 		}
 	}
+	// cubic tracks hold three values a key
 	w := t.width() * len(t.Times)
 	if t.How == Cubic {
 		w *= 3
@@ -241,6 +253,7 @@ func (t *Track) at(s float64) []float64 {
 		}
 		return t.Values[k*w:][:w]
 	}
+	// k is the first key at or after the time
 	k, exact := slices.BinarySearch(t.Times, s)
 	switch {
 	case exact:
@@ -280,6 +293,7 @@ func quat(v []float64) geom.Quat { return geom.Quat{X: v[0], Y: v[1], Z: v[2], W
 
 // Length is the time of the last key of all clips, seconds.
 func (m *Model) Length() float64 {
+	// all clips play at once, so the longest is how long it lasts
 	var end float64
 	for _, c := range m.Clips {
 		for _, t := range c.Tracks {
@@ -292,6 +306,7 @@ func (m *Model) Length() float64 {
 // Rate guesses the frame rate that the animation was made at, from the least
 // distance between keys; 0 where nothing moves or no usual rate fits.
 func (m *Model) Rate() float64 {
+	// baked animation has a key each frame: their distance is the frame's length
 	least := math.Inf(1)
 	for _, c := range m.Clips {
 		for _, t := range c.Tracks {
@@ -323,6 +338,7 @@ func (m *Model) Pose(t float64) Pose {
 	// tracks act on a copy of the nodes; a track replaces a matrix, as both can't be
 	local := make([]Node, len(m.Nodes))
 	copy(local, m.Nodes)
+	// one transform a node, parents applied
 	p := Pose{World: make([]geom.Affine, len(m.Nodes)), Morphs: map[int][]float64{}}
 	for c := range m.Clips {
 		for i := range m.Clips[c].Tracks {
@@ -433,6 +449,7 @@ func (m *Model) At(t float64) *geom.Mesh {
 		if nd.Mesh < 0 {
 			continue
 		}
+		// of the header alone; what differs between poses is replaced
 		me := m.Meshes[nd.Mesh].Mesh // a copy: slices are replaced, not written to
 		me.P = m.vertices(n, p)
 		// mirrored: triangles are turned so that their outsides stay outside
@@ -477,6 +494,7 @@ func (m *Model) strongest(n int) ([]int32, []string) {
 	}
 	out := make([]int32, len(me.Joints))
 	for v, js := range me.Joints {
+		// ties go to the first, as in the file
 		best := 0
 		for x := range js {
 			if me.Weights[v][x] > me.Weights[v][best] {
@@ -527,6 +545,7 @@ func (m *Model) Rigid(t float64) (a geom.Affine, ok bool) {
 		if !ok {
 			return a, false
 		}
+		// from where it stood at rest to where it stands now
 		b := inv.Then(p1.World[n])
 		if !b.Rigid(1e-5) {
 			return a, false
@@ -535,6 +554,7 @@ func (m *Model) Rigid(t float64) (a geom.Affine, ok bool) {
 			a, first = b, false
 			continue
 		}
+		// against the first mesh's motion: all must share one
 		for r := range 3 {
 			if a.M[r].Dist(b.M[r]) > 1e-5 {
 				return a, false

@@ -1,5 +1,11 @@
 package shot
 
+// The shot file. It is what the database keeps, so it is read and written all the
+// time, and what people edit by hand and hand to each other, so its errors name the
+// line and the field. Reading never loses anything: fields and values that this
+// version doesn't know are kept with what they belong to and written back in their
+// place.
+
 import (
 	"bytes"
 	"encoding/json"
@@ -35,6 +41,7 @@ func (e *FileError) Error() string {
 }
 
 // fileKey is a key as the file holds it.
+// value is in the form of the value's type; slopes are numbers, or three of them
 type fileKey struct {
 	Frame float64         `json:"frame"`
 	Value json.RawMessage `json:"value"`
@@ -78,6 +85,10 @@ const MaxFile = 8 << 20
 
 // Decode reads a shot file. Fields that it doesn't know are kept in the shot
 // and listed in unknown; what is wrong is a *FileError.
+//
+// unknown lists the paths of what wasn't known, for a notice; it isn't an error, as
+// a newer version may have written the file. The shot that comes back is whole and
+// checked: each value within its range, each reference to a domain that is there.
 func Decode(data []byte) (s *Shot, unknown []string, err error) {
 	if len(data) > MaxFile {
 		return nil, nil, &FileError{What: fmt.Sprintf("%d bytes; %d are allowed", len(data), MaxFile)}
@@ -107,12 +118,14 @@ func Decode(data []byte) (s *Shot, unknown []string, err error) {
 
 // reading is a file on its way into a document, and what of it isn't known.
 type reading struct {
-	data    []byte
+	data []byte
+	// where each field begins, by its path
 	at      map[string]int
 	unknown []string
 }
 
 // fail ends the reading with what is wrong and where.
+// The line is counted only now: errors are rare and files small.
 func (r *reading) fail(path, format string, a ...any) {
 	line := 0
 	if o, ok := r.at[path]; ok {
@@ -122,6 +135,7 @@ func (r *reading) fail(path, format string, a ...any) {
 }
 
 // fields are those of a JSON object that weren't taken yet.
+// raw, so that a field is decoded by whoever knows its type
 type fields map[string]json.RawMessage
 
 // object reads an object's fields.
@@ -169,6 +183,7 @@ func join(path, key string) string {
 }
 
 // rest keeps what is left of an object's fields.
+// They are listed too, so that a page can say what this version doesn't understand.
 func (r *reading) rest(path string, f fields) map[string]any {
 	if len(f) == 0 {
 		return nil
@@ -236,6 +251,7 @@ func (r *reading) shot() *Shot {
 	if a, b := s.Range(); b < a {
 		r.fail("values", "last frame %d comes before first frame %d", b, a)
 	}
+	// last, when all domains are known
 	for i, e := range s.Elements {
 		for _, d := range e.ActsOn {
 			if o := s.Element(d); o == nil || o.Kind != Domain {
@@ -252,6 +268,7 @@ func (r *reading) shot() *Shot {
 // values reads the values of a kind; those that the catalogue lacks go to
 // keep, under their own name.
 func (r *reading) values(f fields, path, key string, k Kind, keep map[string]any) Values {
+	// only what differs from its default
 	v := Values{}
 	var raw json.RawMessage
 	if !take(r, f, path, key, "an object", &raw) {
@@ -267,6 +284,7 @@ func (r *reading) values(f fields, path, key string, k Kind, keep map[string]any
 			r.unknown = append(r.unknown, join(p, name))
 			continue
 		}
+		// the same checks as for what people type
 		x, err := e.FromJSON(obj[name])
 		if err != nil {
 			r.fail(join(p, name), "%v", err)
@@ -301,6 +319,7 @@ func (r *reading) element(path string, raw json.RawMessage, s *Shot) *Element {
 	if s.Element(e.ID) != nil {
 		r.fail(join(path, "id"), "%q is used twice", e.ID)
 	}
+	// files made by hand often lack it
 	if e.Name == "" {
 		e.Name = e.ID
 	}
@@ -343,6 +362,7 @@ func (r *reading) curves(f fields, path string, e *Element) {
 			if err != nil {
 				r.fail(p, "key %d: %v", i, err)
 			}
+			// the way and both slopes are checked together by PutKey
 			key := Key{Frame: k.Frame, Value: v, Way: k.Way}
 			// files of older versions, read as long as there are any
 			if k.Hold {
@@ -397,6 +417,7 @@ func offsets(data []byte) (map[string]int, error) {
 	// 1e999 would end the walk without a field's name
 	dec.UseNumber() // numbers too large are named with their field later
 	at := map[string]int{}
+	// for errors alone
 	line := func(o int64) int { return 1 + bytes.Count(data[:min(int(o), len(data))], []byte("\n")) }
 	var walk func(path string, depth int) error
 	walk = func(path string, depth int) error {
@@ -466,6 +487,7 @@ func (s *Shot) Encode() []byte {
 	o.add("name", s.Name)
 	o.text("title", s.Title)
 	o.text("note", s.Note)
+	// taken off as it is written, so that nothing is written twice
 	keep := maps.Clone(s.unknown)
 	o.values("values", Setting, s.Self.values, keep)
 	s.Self.curves(&o)
@@ -515,6 +537,7 @@ func (e *Element) ordered() ordered {
 	x.values("values", e.Kind, e.values, keep)
 	if e.Recipe != "" {
 		x.add("recipe", e.Recipe)
+		// what the recipe had, for “was … in the recipe”
 		x.values("before", e.Kind, e.before, keep)
 	}
 	e.curves(&x)
@@ -526,6 +549,7 @@ func (e *Element) ordered() ordered {
 // How a key runs on is left out where it is the usual way.
 func (e *Element) curves(x *ordered) {
 	if len(e.keys) > 0 {
+		// names in order, as a map has none
 		ks := ordered{}
 		for _, name := range slices.Sorted(maps.Keys(e.keys)) {
 			entry := Find(e.Kind, name)

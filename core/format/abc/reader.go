@@ -1,5 +1,12 @@
 package abc
 
+// Reading Alembic files in the Ogawa layout. The file is a tree of groups (lists of
+// references) and data (bytes), with meanings by position alone; which position is
+// which is written down in doc.go, and in the reading functions where it is used.
+//
+// Nothing is copied when a file is opened: objects and the headers of their
+// properties are read, samples stay in the file's bytes until they are asked for.
+
 import (
 	"bytes"
 	"encoding/binary"
@@ -27,6 +34,7 @@ const (
 )
 
 // Archive is what a file holds.
+// b is all of the file; what samples give out is made anew
 type Archive struct {
 	About   map[string]string
 	Objects []*Node
@@ -39,9 +47,11 @@ type Archive struct {
 }
 
 // Times is when samples are: sample i at First + i·Cycle seconds.
+// one that isn't even is taken by its mean step
 type Times struct{ Cycle, First float64 }
 
 // Node is an object that was read.
+// above are transforms' properties and not matrices: they may be animated
 type Node struct {
 	Path string // from the top, with slashes
 	Kind Kind
@@ -55,6 +65,7 @@ type Node struct {
 // header is a property as its compound's headers tell it: see the package's layout.
 // first and last are the samples that changed; extent is how many values an entry
 // has.
+// it is kept for each property of each object: a dozen numbers
 type header struct {
 	name, meta     string
 	kind, pod      int
@@ -101,8 +112,10 @@ func Decode(b []byte) (a *Archive, err error) {
 		return nil, &Error{"", "the file was never finished; whatever wrote it stopped early"}
 	}
 	// number 0 of the table is the empty text
+	// the file stays in memory as long as the archive
 	a = &Archive{b: b, About: map[string]string{}, metas: []string{""}}
 	root := a.refs(binary.LittleEndian.Uint64(b[8:]), "root")
+	// version, library, top object, metadata, time samplings, table of metadata
 	if len(root) < 6 {
 		fail("root", "it holds %d parts, 6 are needed", len(root))
 	}
@@ -112,6 +125,7 @@ func Decode(b []byte) (a *Archive, err error) {
 		}
 	}
 	a.readTimes(a.data(root[4], "time samplings"))
+	// each entry: its length in a byte, then its text
 	for t := a.data(root[5], "table of metadata"); len(t) > 0; {
 		n := int(t[0])
 		if len(t) < 1+n {
@@ -138,6 +152,7 @@ func (a *Archive) word(at uint64, where string) uint64 {
 
 // refs reads a group.
 func (a *Archive) refs(ref uint64, where string) []uint64 {
+	// the empty group
 	if ref == 0 {
 		return nil
 	}
@@ -153,6 +168,7 @@ func (a *Archive) refs(ref uint64, where string) []uint64 {
 	if a.nodes += int(n) + 1; a.nodes > maxNodes {
 		fail(where, "the file has over %d parts", maxNodes)
 	}
+	// n fits the file, as was just checked
 	out := make([]uint64, n)
 	for i := range out {
 		out[i] = a.word(ref+8+8*uint64(i), where)
@@ -165,6 +181,7 @@ func (a *Archive) data(ref uint64, where string) []byte {
 	if ref&dataBit == 0 {
 		fail(where, "a group stands where data belongs")
 	}
+	// without the mark it is an offset
 	at := ref &^ dataBit
 	if at == 0 {
 		return nil
@@ -185,8 +202,10 @@ func (a *Archive) readTimes(b []byte) {
 		if len(b) < 16 {
 			fail("time samplings", "they are cut off")
 		}
+		// first the largest number of samples, which isn't needed
 		t := Times{Cycle: math.Float64frombits(le.Uint64(b[4:]))}
 		n := uint64(le.Uint32(b[12:]))
+		// a sampling without a time is no sampling
 		if b = b[16:]; n == 0 || uint64(len(b)) < 8*n {
 			fail("time samplings", "they are cut off")
 		}
@@ -221,6 +240,7 @@ func (a *Archive) object(ref uint64, path, meta string, above []*group, depth in
 	// all below
 	if refs[0]&dataBit == 0 {
 		top := a.compound(refs[0], where)
+		// kept if it is of a kind that is known
 		a.take(top, path, meta, above)
 		if x := top.find(".xform"); x != nil && x.kind == 0 {
 			above = append(above[:len(above):len(above)], a.compound(x.group, where))
@@ -235,12 +255,14 @@ func (a *Archive) object(ref uint64, path, meta string, above []*group, depth in
 	if len(head) <= 32 {
 		return
 	}
+	// the two hashes are for readers that compare objects
 	head = head[:len(head)-32]
 	for i := 1; len(head) > 0; i++ {
 		name, rest := text32(head, where)
 		if len(rest) < 1 || i >= len(refs)-1 {
 			fail(where, "the headers of its children are cut off")
 		}
+		// metadata by number, or in full where the number is 255
 		n := int(rest[0])
 		rest = rest[1:]
 		m := ""
@@ -279,12 +301,14 @@ func (a *Archive) take(top *group, path, meta string, above []*group) {
 		if s != schema {
 			continue
 		}
+		// every geometry schema keeps its properties in this compound
 		g := top.find(".geom")
 		if g == nil || g.kind != 0 {
 			fail(path, "it has no geometry")
 		}
 		n := &Node{Path: path, Kind: k, file: a, geom: a.compound(g.group, path), above: above, Times: Times{Cycle: 1}}
 		for _, h := range n.geom.under {
+			// the longest property is how long the object lasts
 			if n.N = max(n.N, h.n); h.n > 0 && h.sampling > 0 && h.sampling < len(a.times) {
 				n.Times = a.times[h.sampling]
 			}
@@ -309,6 +333,7 @@ func (a *Archive) compound(ref uint64, where string) *group {
 		if len(b) < 4 {
 			fail(where, "the headers of its properties are cut off")
 		}
+		// bits as the writer's header has them
 		info := binary.LittleEndian.Uint32(b)
 		b = b[4:]
 		// counts are as wide as the header's first word says
@@ -324,7 +349,9 @@ func (a *Archive) compound(ref uint64, where string) *group {
 			b = b[size:]
 			return v
 		}
+		// 0 a compound, 1 a scalar, 2 an array, 3 an array of one entry
 		h := header{kind: int(info & 3), pod: int(info >> 4 & 15), extent: int(info >> 12 & 255)}
+		// compounds have no samples
 		if h.kind > 0 {
 			h.n = num()
 			// unless told otherwise every sample changed
@@ -391,6 +418,7 @@ func (a *Archive) bytes(h *header, i int, where string) ([]byte, int) {
 	}
 	// a hash that equal values share
 	b = b[16:]
+	// bytes of an entry
 	per := podSize[h.pod] * h.extent
 	// before room is made for so many numbers
 	if len(b)%per != 0 || len(b)/podSize[h.pod] > maxValues {
@@ -445,11 +473,13 @@ func (n *Node) Sample(i int) (s *Sample, err error) {
 			panic(p)
 		}
 	}()
+	// beyond the ends the first and the last
 	i = min(max(i, 0), max(n.N-1, 0))
 	// Samples are decoded as they are asked for: a cache of hours stays in the file,
 	// and a frame costs its own bytes.
 	a := n.file
 	s = &Sample{}
+	// nil where the object lacks it
 	get := func(name string) []float32 {
 		if h := n.geom.find(name); h != nil && h.kind > 0 {
 			return a.floats(h, i, n.Path)
@@ -466,6 +496,7 @@ func (n *Node) Sample(i int) (s *Sample, err error) {
 		return out
 	}
 	if n.Kind == Camera {
+		// 16 doubles in the order of the schema
 		if c := n.geom.find(".core"); c != nil {
 			b, _ := a.bytes(c, i, n.Path)
 			v := func(k int) float64 { return number(b, k, c.pod, n.Path) }
@@ -488,6 +519,7 @@ func (n *Node) Sample(i int) (s *Sample, err error) {
 				s.IDs[j] = uint64(number(b, j, h.pod, n.Path))
 			}
 		}
+		// corners of all faces in one list, and how many each face has
 		s.Counts, s.Faces = ints(".faceCounts"), ints(".faceIndices")
 		if h := n.geom.find(".arbGeomParams"); h != nil && h.kind == 0 {
 			for _, e := range a.compound(h.group, n.Path).under {
@@ -524,6 +556,8 @@ func (n *Node) check(s *Sample) {
 
 // matrix joins the transforms over an object; nil where there are none.
 func (n *Node) matrix(i int) *[16]float64 {
+	// from the outermost to the object: row vectors, so products go from left to
+	// right
 	var m *[16]float64
 	for _, x := range n.above {
 		ops, vals := x.find(".ops"), x.find(".vals")

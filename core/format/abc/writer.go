@@ -1,5 +1,10 @@
 package abc
 
+// Writing Alembic files sample by sample. Data go to the file as they come; groups
+// can only be written when all that they refer to has its place, so they come last,
+// from the leaves of the tree up. What is kept in memory is a reference for each
+// sample that changed.
+
 import (
 	"bytes"
 	"cmp"
@@ -33,6 +38,7 @@ type Info struct {
 }
 
 // Extra is a channel of points beside place and velocity.
+// scalars and vectors; named as the channel is
 type Extra struct {
 	Name  string
 	Comps int // 1 or 3
@@ -53,6 +59,7 @@ type Lens struct {
 }
 
 // Sample is an object at a frame. Vectors lie one after another.
+// what a kind doesn't have is nil
 type Sample struct {
 	P, V   []float32 // three a point; V may be nil
 	IDs    []uint64  // of points; nil: 0, 1, 2, …
@@ -105,6 +112,7 @@ type Object struct {
 }
 
 // prop is a property under way.
+// refs are of samples that were written; first and last tell which of all these are
 type prop struct {
 	name, meta  string
 	kind        int // 0 compound, 1 scalar, 2 array
@@ -139,6 +147,7 @@ func (w *Writer) put(b []byte) {
 // data writes bytes and returns the reference to them; of none it is the empty
 // reference, which takes no room.
 func (w *Writer) data(parts ...[]byte) uint64 {
+	// the length stands in front of the bytes, so it is added up beforehand
 	n := 0
 	for _, p := range parts {
 		n += len(p)
@@ -161,6 +170,7 @@ func (w *Writer) group(refs []uint64) uint64 {
 		return 0
 	}
 	ref := w.at
+	// a group is its count and its references
 	b := binary.LittleEndian.AppendUint64(nil, uint64(len(refs)))
 	for _, r := range refs {
 		b = binary.LittleEndian.AppendUint64(b, r)
@@ -173,6 +183,7 @@ func (w *Writer) group(refs []uint64) uint64 {
 // slashes; what else is in it is kept.
 func (w *Writer) Object(name string, k Kind) *Object {
 	name = strings.ReplaceAll(cmp.Or(name, "object"), "/", "_")
+	// two domains may be called the same; objects may not
 	base := name
 	for n := 2; slices.ContainsFunc(w.objects, func(o *Object) bool { return o.Name == name }); n++ {
 		name = fmt.Sprintf("%s_%d", base, n)
@@ -199,6 +210,7 @@ func (o *Object) Add(s *Sample) error {
 			return fmt.Errorf("abc: %s: %d %s for %d points", o.Name, c.have/c.per, c.what, n)
 		}
 	}
+	// the schema's names begin with a point; what users add does not
 	g := o.top
 	switch o.Kind {
 	case Camera:
@@ -207,6 +219,7 @@ func (o *Object) Add(s *Sample) error {
 		core := []float64{l.Focal, l.Wide, l.ShiftX, l.Tall, l.ShiftY, cmp.Or(l.Squeeze, 1), l.Overscan[0], l.Overscan[1], l.Overscan[2], l.Overscan[3], l.Stop, l.Focus, l.Open, l.Close, cmp.Or(l.Near, 0.1), cmp.Or(l.Far, 1e5)}
 		w.scalar(g.sub(".core", "", 1, podDouble, 16), raw(core))
 	case Mesh, Points:
+		// every geometry has its box, and readers frame by it
 		w.scalar(g.sub(".selfBnds", "interpretation=box", 1, podDouble, 6), raw(bounds(s.P)))
 		// a value for each vertex; of points, for each of a number that varies
 		scope := "geoScope=vtx;"
@@ -247,6 +260,7 @@ func (o *Object) Add(s *Sample) error {
 			}
 		}
 	}
+	// the transform above the shape: one matrix, or nothing
 	x := o.xform
 	w.scalar(x.sub(".inherits", "", 1, podBool, 1), []byte{1})
 	if s.Matrix != nil {
@@ -286,6 +300,7 @@ func (w *Writer) sample(p *prop, b []byte, entries int) {
 	// A still mesh costs its points once: later samples are only counted, and the
 	// header says from when to when anything changed.
 	changed := p.n == 0 || key != p.prev || entries != p.length
+	// arrays whose length changes are told so in the header
 	if p.n > 0 && entries != p.length {
 		p.even = false
 	}
@@ -362,6 +377,7 @@ func (w *Writer) header(b []byte, p *prop) []byte {
 			b = binary.LittleEndian.AppendUint32(b, uint32(v))
 		}
 	}
+	// by number where the table holds it
 	meta := w.meta(p.meta)
 	info := hint<<2 | uint32(meta)<<20
 	given := false
@@ -419,6 +435,7 @@ type child struct {
 
 // node writes an object's group.
 func (w *Writer) node(props *prop, under []child) uint64 {
+	// an object's group: its properties, its children, the children's headers
 	refs := []uint64{w.write(props)}
 	var head []byte
 	for _, c := range under {
@@ -448,15 +465,18 @@ func (w *Writer) Close() error {
 		if o.samples == 0 {
 			continue
 		}
+		// the titles are what readers know a kind by
 		title := schemas[o.Kind]
 		shape := child{o.Name + "Shape", "schema=" + title + ";schemaBaseType=AbcGeom_GeomBase_v1;schemaObjTitle=" + title + ":.geom", w.node(&prop{under: []*prop{o.top}}, nil)}
 		tops = append(tops, child{o.Name, "schema=AbcGeom_Xform_v3;schemaObjTitle=AbcGeom_Xform_v3:.xform", w.node(&prop{under: []*prop{o.xform}}, []child{shape})})
 	}
 	top := w.node(&prop{}, tops)
 	le := binary.LittleEndian
+	// the root's first two parts: the format's version, the library's
 	zero := w.data(le.AppendUint32(nil, 0))
 	version := w.data(le.AppendUint32(nil, 10803))
 	about := w.data([]byte("_ai_Application=" + clean(w.info.App) + ";_ai_Description=" + clean(w.info.Note) + ";_ai_AlembicVersion=1.8.3"))
+	// number 0 is the identity sampling, which every file has; 1 is ours
 	var times []byte
 	for _, t := range []struct {
 		n           int

@@ -1,5 +1,17 @@
 package gltf
 
+// Reading goes in this order, each step relying on the ones before:
+//
+//	container   the text and the buffer that came with it
+//	load        all buffers' bytes
+//	scene       nodes, meshes, skins, cameras, animations
+//	Check       references of the finished model
+//
+// A file is a graph of numbers that refer to each other, and any of them may be
+// wrong or hostile. So there is one function that follows each kind of reference
+// (view for buffer views, numbers for accessors), which checks it and names it in
+// its error, and nothing else indexes into the file's lists by the file's numbers.
+
 import (
 	"bytes"
 	"encoding/base64"
@@ -17,6 +29,8 @@ import (
 )
 
 // Error tells what in a file is wrong.
+// Where is a place in words, such as “lamp, primitive 2, indices, accessor 17”; What
+// ends with how to mend it where that is known.
 type Error struct{ Where, What string }
 
 // Error names where in the file, and what.
@@ -30,6 +44,7 @@ func (e *Error) Error() string {
 // fail ends the reading. Parsers here go deep, and every level would hand the same
 // error up: a panic with an *Error, which Decode alone catches, keeps the parsing
 // readable. Any other panic passes through.
+// It never returns.
 func fail(where, format string, a ...any) {
 	panic(&Error{where, fmt.Sprintf(format, a...)})
 }
@@ -46,15 +61,19 @@ const (
 // place too. Nothing in it is trusted: each reference is checked where it is
 // followed.
 type file struct {
+	// required by the specification; a file without it isn't glTF 2.0
 	Asset struct {
 		Version    string `json:"version"`
 		MinVersion string `json:"minVersion"`
 	} `json:"asset"`
+	// what a reader must know; extensionsUsed alone may be ignored
 	ExtensionsRequired []string `json:"extensionsRequired"`
 	Scene              *int     `json:"scene"`
 	Scenes             []struct {
 		Nodes []int `json:"nodes"`
 	} `json:"scenes"`
+	// a node has a matrix, or the three parts; files that have both have the matrix
+	// win here
 	Nodes []struct {
 		Name        string    `json:"name"`
 		Children    []int     `json:"children"`
@@ -75,10 +94,12 @@ type file struct {
 	Materials []struct {
 		Name string `json:"name"`
 	} `json:"materials"`
+	// joints are nodes; the matrices take mesh space to each joint's space at rest
 	Skins []struct {
 		InverseBindMatrices *int  `json:"inverseBindMatrices"`
 		Joints              []int `json:"joints"`
 	} `json:"skins"`
+	// orthographic ones are read over, as the shot's camera has a lens
 	Cameras []struct {
 		Name        string `json:"name"`
 		Type        string `json:"type"`
@@ -86,6 +107,7 @@ type file struct {
 			YFov float64 `json:"yfov"`
 		} `json:"perspective"`
 	} `json:"cameras"`
+	// channels say what moves, samplers when and how
 	Animations []struct {
 		Name     string `json:"name"`
 		Channels []struct {
@@ -101,13 +123,15 @@ type file struct {
 			Interpolation string `json:"interpolation"`
 		} `json:"samplers"`
 	} `json:"animations"`
-	Accessors   []accessor `json:"accessors"`
+	Accessors []accessor `json:"accessors"`
+	// a stretch of a buffer, and how far apart its elements begin
 	BufferViews []struct {
 		Buffer     int `json:"buffer"`
 		ByteOffset int `json:"byteOffset"`
 		ByteLength int `json:"byteLength"`
 		ByteStride int `json:"byteStride"`
 	} `json:"bufferViews"`
+	// without a URI it is the container's own
 	Buffers []struct {
 		URI        string `json:"uri"`
 		ByteLength int    `json:"byteLength"`
@@ -155,12 +179,18 @@ type reading struct {
 	file
 	buffers [][]byte
 	m       *model.Model
-	noted   map[string]bool
-	budget  int // numbers that may still be read
+	// notes already told: a thousand meshes without positions are one note
+	noted  map[string]bool
+	budget int // numbers that may still be read
 }
 
 // Decode reads a .glb or .gltf file. Files are others that came with it, by
 // name, for buffers that stand outside. What is wrong is an *Error.
+//
+// files holds what came along with a .gltf, by its last name: buffers. The model is
+// in the file's own space, metres and y up by the specification; its notes say what
+// was left out. Reading is one pass over the text and one over each accessor that is
+// used, and what isn't used (textures, materials' looks) is never touched.
 func Decode(data []byte, files map[string][]byte) (m *model.Model, err error) {
 	defer func() {
 		if p := recover(); p != nil {
@@ -178,6 +208,7 @@ func Decode(data []byte, files map[string][]byte) (m *model.Model, err error) {
 	// twice is two
 	text, bin := container(data)
 	r := &reading{m: &model.Model{}, noted: map[string]bool{}, budget: 20_000_000 + 16*len(data)}
+	// unknown fields are extensions and extras, and are ignored
 	if err := json.Unmarshal(text, &r.file); err != nil {
 		var syn *json.SyntaxError
 		if errors.As(err, &syn) {
@@ -216,6 +247,7 @@ func container(data []byte) (text, bin []byte) {
 	if len(data) < 4 || binary.LittleEndian.Uint32(data) != magic {
 		return bytes.TrimPrefix(data, []byte("\xef\xbb\xbf")), nil
 	}
+	// head and the head of the first chunk
 	if len(data) < 20 {
 		fail("header", "the file ends after %d bytes", len(data))
 	}
@@ -232,6 +264,7 @@ func container(data []byte) (text, bin []byte) {
 		}
 		body := data[at+8 : at+8+int(n)]
 		switch {
+		// the first of each kind counts, as the specification has it
 		case kind == chunkJSON && text == nil:
 			text = body
 		case kind == chunkBIN && bin == nil:
@@ -272,6 +305,8 @@ func (r *reading) load(bin []byte, files map[string][]byte) {
 		case strings.Contains(b.URI, "://") || strings.HasPrefix(b.URI, "//"):
 			fail(where, "lies at %q; nothing is fetched: save it beside the file, or export as .glb", clip(b.URI))
 		default:
+			// names may be escaped as in addresses, and may have either kind of
+			// slash
 			name := b.URI
 			if u, err := url.PathUnescape(name); err == nil {
 				name = u
@@ -354,6 +389,7 @@ func (r *reading) numbers(where string, n, want int) (out []float64, count int) 
 	a := &r.Accessors[n]
 	// from here on messages name the accessor too
 	where = fmt.Sprintf("%s, accessor %d", where, n)
+	// want 0 takes any width: colours come with and without alpha
 	w, ok := width[a.Type]
 	if !ok || (want > 0 && w != want) {
 		fail(where, "is of type %q", a.Type)
@@ -366,6 +402,7 @@ func (r *reading) numbers(where string, n, want int) (out []float64, count int) 
 		fail(where, "has %d elements, more than are taken", a.Count)
 	}
 	r.budget -= a.Count * w
+	// an accessor without a view holds zeros, which a sparse one then changes
 	if a.BufferView == nil {
 		out = make([]float64, a.Count*w)
 	} else {
@@ -385,6 +422,7 @@ func (r *reading) numbers(where string, n, want int) (out []float64, count int) 
 		at := elements(where, data, stride, s.Count, 1, s.Indices.ComponentType, false)
 		data, stride = r.view(where, s.Values.BufferView, s.Values.ByteOffset)
 		vals := elements(where, data, stride, s.Count, w, a.ComponentType, a.Normalized)
+		// indices are asked to be in order, but nothing here depends on it
 		for i, x := range at {
 			if !(x >= 0 && int(x) < a.Count) {
 				fail(where, "replaces element %g of %d", x, a.Count)
@@ -413,6 +451,7 @@ func elements(where string, data []byte, stride, count, w, component int, normal
 		scale = map[int]float64{5120: 1.0 / 127, 5121: 1.0 / 255, 5122: 1.0 / 32767, 5123: 1.0 / 65535, 5125: 1.0 / math.MaxUint32}[component]
 	}
 	for i := range count {
+		// interleaved attributes: rows may hold other things between
 		row := data[i*stride:]
 		for x := range w {
 			var v float64
@@ -465,6 +504,10 @@ func index(p *int) int {
 
 // scene builds the model: nodes first, since meshes, skins and animations refer to
 // them; then meshes, whose lines become curves on nodes of their own.
+//
+// A node with a mesh of lines gets children with curves, one a primitive; a mesh
+// that is nothing but lines is taken off its node, so that it isn't shown as an
+// empty mesh.
 func (r *reading) scene() {
 	m := r.m
 	if len(r.Nodes) > model.MaxNodes {
@@ -507,6 +550,8 @@ func (r *reading) scene() {
 // root.
 func (r *reading) tree() {
 	m := r.m
+	// nil means that the field wasn't there; 1e12 m is far beyond any scene, and
+	// squares of it still fit
 	wide := func(where string, v []float64, want int) bool {
 		if v == nil {
 			return false
@@ -524,6 +569,8 @@ func (r *reading) tree() {
 	for n, x := range r.Nodes {
 		where := fmt.Sprintf("node %d", n)
 		nd := model.NewNode(x.Name)
+		// indices into lists that are read later; Check looks at them when all are
+		// there
 		nd.Mesh, nd.Skin, nd.Camera, nd.Weights = index(x.Mesh), index(x.Skin), index(x.Camera), x.Weights
 		if wide(where+".matrix", x.Matrix, 16) {
 			a := affine(x.Matrix)
@@ -557,6 +604,7 @@ func (r *reading) tree() {
 		if r.Scene != nil {
 			s = *r.Scene
 		}
+		// without a scene number the first is meant
 		if s < 0 || s >= len(r.Scenes) {
 			fail("scene", "is %d; there are %d", s, len(r.Scenes))
 		}
@@ -595,6 +643,7 @@ func (r *reading) mesh(n int) (curves []int) {
 		if pr.Mode != nil {
 			mode = *pr.Mode
 		}
+		// morph targets alone can't make a primitive
 		pos, ok := pr.Attributes["POSITION"]
 		if !ok {
 			r.note("%s has no positions and was left out", where)
@@ -604,6 +653,8 @@ func (r *reading) mesh(n int) (curves []int) {
 		if len(out.P)+count > geom.MaxVertices {
 			fail(where, "the mesh has over %d vertices; hand over a lighter one", geom.MaxVertices)
 		}
+		// checked against this primitive's own vertices, before they are added to
+		// the mesh's
 		idx := r.indices(where, pr, count)
 		// lines become curves, which guides are made of
 		if mode >= 1 && mode <= 3 {
@@ -664,10 +715,12 @@ func line(name string, p []geom.Vec3, idx []int32, mode int) model.Curve {
 // them. A strip's every second triangle is turned round, so that all face one way.
 func (r *reading) triangles(where string, out *model.Mesh, pr *primitive, p []geom.Vec3, idx []int32, mode int) {
 	base := int32(len(out.P))
+	// parts are named after materials: what an artist calls “rope” is one part
 	part := "part " + fmt.Sprint(len(out.Parts)+1)
 	if m := index(pr.Material); m >= 0 && m < len(r.Materials) && r.Materials[m].Name != "" {
 		part = r.Materials[m].Name
 	}
+	// beyond the limit further primitives join the last part
 	if len(out.Parts) < geom.MaxParts {
 		out.Parts = append(out.Parts, part)
 	}
@@ -691,6 +744,7 @@ func (r *reading) triangles(where string, out *model.Mesh, pr *primitive, p []ge
 			add(idx[0], idx[i], idx[i+1])
 		}
 	}
+	// attributes are added for exactly the vertices from here on
 	had := len(out.P)
 	out.P = append(out.P, p...)
 	r.colours(where, out, pr, had, len(p))
@@ -717,6 +771,7 @@ func (r *reading) colours(where string, out *model.Mesh, pr *primitive, had, n i
 	if count != n || (len(v) != 3*n && len(v) != 4*n) {
 		fail(where, "%d colours for %d vertices", count, n)
 	}
+	// 3 or 4 numbers; alpha isn't used
 	w := len(v) / max(n, 1)
 	for i := range n {
 		out.Colour = append(out.Colour, geom.V(v[i*w], v[i*w+1], v[i*w+2]))
@@ -738,6 +793,7 @@ func (r *reading) bind(where string, out *model.Mesh, pr *primitive, had, n int)
 	if _, more := pr.Attributes["JOINTS_1"]; more {
 		r.note("more than four joints a vertex: the first four are used")
 	}
+	// vertices of earlier primitives move with their node
 	if out.Joints == nil {
 		out.Joints, out.Weights = make([][4]uint16, had), make([][4]float32, had)
 	}
@@ -772,6 +828,7 @@ func (r *reading) morphs(where string, out *model.Mesh, pr *primitive, had, n in
 	for len(out.Morphs) < len(pr.Targets) {
 		out.Morphs = append(out.Morphs, make([]geom.Vec3, had))
 	}
+	// every morph has a shift for every vertex of the mesh
 	for x := range out.Morphs {
 		shift := make([]geom.Vec3, n)
 		if x < len(pr.Targets) {
@@ -822,6 +879,8 @@ func (r *reading) animations() {
 			}
 			s := a.Samplers[ch.Sampler]
 			p := model.Path(ch.Target.Path)
+			// weights have as many numbers as there are morphs: read one by one, and
+			// counted later
 			want := map[model.Path]int{model.Translation: 3, model.Rotation: 4, model.Scale: 3, model.Weights: 1}[p]
 			if want == 0 {
 				r.note("animation of %q was left out", clip(ch.Target.Path))

@@ -1,5 +1,9 @@
 package gltf
 
+// Writing a model as one .glb file. Numbers go into the buffer as they are met, each
+// list with a view and an accessor; the text, which refers to them by number, is
+// made last.
+
 import (
 	"bytes"
 	"encoding/binary"
@@ -23,12 +27,16 @@ type writing struct {
 }
 
 // floats stores rows of w numbers and returns the accessor.
+//
+// kind is SCALAR, VEC3 and so on, width its numbers an element; target says what a
+// view is for (attributes of vertices), 0 nothing in particular.
 func (w *writing) floats(kind string, width int, v []float64, target int) int {
 	// min and max must be there for positions, and be those of the rounded numbers
 	lo, hi := make([]float64, width), make([]float64, width)
 	for x := range width {
 		lo[x], hi[x] = math.Inf(1), math.Inf(-1)
 	}
+	// everything here is 4 bytes wide, so views are aligned by themselves
 	off := w.bin.Len()
 	for i, x := range v {
 		f := float32(x)
@@ -87,11 +95,15 @@ func flat(v []geom.Vec3) []float64 {
 }
 
 // Encode writes a model as a .glb file.
+//
+// Everything that a model holds is written: a model that was read, written and read
+// again is the same. Curves become meshes of lines on their nodes.
 func Encode(to io.Writer, m *model.Model) error {
 	if err := m.Check(); err != nil {
 		return err
 	}
 	w := &writing{}
+	// maps are written in the order of their keys: equal models give equal files
 	doc := obj{"asset": obj{"version": "2.0", "generator": "Zarf"}}
 	nodes, roots := w.nodes(m)
 	doc["nodes"] = nodes
@@ -103,6 +115,7 @@ func Encode(to io.Writer, m *model.Model) error {
 			mode = 2
 		}
 		meshes = append(meshes, obj{"name": c.Name, "primitives": []obj{{"attributes": obj{"POSITION": w.floats("VEC3", 3, flat(c.Points), 34962)}, "mode": mode}}})
+		// a curve's node shows its mesh of lines
 		for i := range m.Nodes {
 			if m.Nodes[i].Curve == n {
 				nodes[i]["mesh"] = len(meshes) - 1
@@ -127,11 +140,13 @@ func Encode(to io.Writer, m *model.Model) error {
 	for _, c := range m.Clips {
 		clips = append(clips, w.clip(c))
 	}
+	// empty lists may not stand in a file
 	for key, list := range map[string][]obj{"meshes": meshes, "materials": materials, "cameras": cameras, "skins": skins, "animations": clips, "accessors": w.accessors, "bufferViews": w.views} {
 		if len(list) > 0 {
 			doc[key] = list
 		}
 	}
+	// one buffer, that of the container
 	if w.bin.Len() > 0 {
 		doc["buffers"] = []obj{{"byteLength": w.bin.Len()}}
 	}
@@ -188,6 +203,7 @@ func (w *writing) nodes(m *model.Model) (nodes []obj, roots []int) {
 			o["name"] = nd.Name
 		}
 		switch {
+		// a matrix excludes the three parts
 		case nd.Fixed != nil:
 			o["matrix"] = columns(*nd.Fixed)
 		default:
@@ -201,6 +217,7 @@ func (w *writing) nodes(m *model.Model) (nodes []obj, roots []int) {
 				o["scale"] = nd.S.Array()
 			}
 		}
+		// −1 is none, and is left out
 		for key, i := range map[string]int{"mesh": nd.Mesh, "skin": nd.Skin, "camera": nd.Camera} {
 			if i >= 0 {
 				o[key] = i
@@ -209,6 +226,7 @@ func (w *writing) nodes(m *model.Model) (nodes []obj, roots []int) {
 		if nd.Weights != nil {
 			o["weights"] = nd.Weights
 		}
+		// the model knows parents, the file children
 		var kids []int
 		for c := range m.Nodes {
 			if m.Nodes[c].Parent == n {
@@ -230,6 +248,7 @@ func (w *writing) nodes(m *model.Model) (nodes []obj, roots []int) {
 func (w *writing) meshes(m *model.Model) (meshes, materials []obj) {
 	for n := range m.Meshes {
 		me := &m.Meshes[n]
+		// accessors are shared by all primitives of the mesh
 		attr := obj{"POSITION": w.floats("VEC3", 3, flat(me.P), 34962)}
 		if me.Colour != nil {
 			attr["COLOR_0"] = w.floats("VEC3", 3, flat(me.Colour), 34962)
@@ -246,6 +265,7 @@ func (w *writing) meshes(m *model.Model) (meshes, materials []obj) {
 		for _, mo := range me.Morphs {
 			targets = append(targets, obj{"POSITION": w.floats("VEC3", 3, flat(mo), 34962)})
 		}
+		// a primitive for each part that has triangles
 		parts := max(1, len(me.Parts))
 		// primitives share the vertices: an index list each
 		byPart := make([][]int32, parts)
@@ -262,6 +282,7 @@ func (w *writing) meshes(m *model.Model) (meshes, materials []obj) {
 			if targets != nil {
 				o["targets"] = targets
 			}
+			// a material that is nothing but a name: readers make parts of it again
 			if p < len(me.Parts) && me.Parts[p] != "" {
 				materials = append(materials, obj{"name": me.Parts[p]})
 				o["material"] = len(materials) - 1
@@ -282,6 +303,7 @@ func (w *writing) meshes(m *model.Model) (meshes, materials []obj) {
 func (w *writing) clip(c model.Clip) obj {
 	var channels, samplers []obj
 	for n, t := range c.Tracks {
+		// shift and size
 		kind, width := "VEC3", 3
 		switch t.Path {
 		case model.Rotation:

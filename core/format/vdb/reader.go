@@ -1,5 +1,16 @@
 package vdb
 
+// Reading a file of sparse grids. The bytes are in memory as a whole; a lens walks
+// over them and panics with a damage where they end, which Decode turns into an
+// error with the grid's name and the byte. That keeps the walk down the tree free of
+// error handling at each of its thousand reads, and no panic but a damage is ever
+// caught.
+//
+// Two kinds of limits hold a hostile file: every count is compared with the bytes
+// that are left, so no list is longer than the file could hold; and stored voxels
+// are counted over all grids, so that a small packed file can't unfold to all of
+// memory.
+
 import (
 	"bytes"
 	"encoding/binary"
@@ -21,6 +32,7 @@ import (
 )
 
 // Limits keep a hostile file from taking all memory.
+// Only is how a page reads one channel of a large frame: others keep their metadata.
 type Limits struct {
 	Bytes  int64 // size of the file
 	Voxels int64 // stored voxels over all grids
@@ -39,6 +51,7 @@ type File struct {
 
 // lens reads little-endian values from memory; it panics with errShort past
 // the end, which Read turns into an error.
+// at is where the next value begins, and what errors name
 type lens struct {
 	b  []byte
 	at int
@@ -54,6 +67,7 @@ type damage struct{ error }
 func (l *lens) fail(format string, a ...any) { panic(damage{fmt.Errorf(format, a...)}) }
 
 // take hands out the next n bytes; it is the one place that looks at the end.
+// What it hands out shares the file's memory.
 func (l *lens) take(n int) []byte {
 	if n < 0 || n > len(l.b)-l.at {
 		panic(damage{errShort})
@@ -97,9 +111,11 @@ func (l *lens) metaMap() map[string]any {
 	if n > 1<<16 {
 		l.fail("%d metadata entries", n)
 	}
+	// not sized by n, which is the file's claim
 	m := make(map[string]any)
 	for range n {
 		name, kind := l.text(), l.text()
+		// the value's bytes, whatever its type
 		b := l.take(int(l.u32()))
 		le := binary.LittleEndian
 		switch {
@@ -128,6 +144,8 @@ func (l *lens) metaMap() map[string]any {
 
 // Read reads a whole file. Errors name the grid and what is wrong with it.
 func Read(r io.Reader, lim Limits) (f *File, err error) {
+	// one byte more than allowed tells a file that is too large from one that just
+	// fits
 	b, err := io.ReadAll(io.LimitReader(r, lim.Bytes+1))
 	if err != nil {
 		return nil, fmt.Errorf("vdb: %w", err)
@@ -141,6 +159,7 @@ func Read(r io.Reader, lim Limits) (f *File, err error) {
 // Decode reads a file that is in memory.
 func Decode(b []byte, lim Limits) (f *File, err error) {
 	l := &lens{b: b}
+	// moves on with the grids, for messages
 	where := "header"
 	defer func() {
 		if p := recover(); p != nil {
@@ -168,6 +187,7 @@ func Decode(b []byte, lim Limits) (f *File, err error) {
 	}
 	// a UUID in letters
 	l.take(36)
+	// of the file as a whole: who wrote it, when
 	f.Meta = l.metaMap()
 	n := int(l.u32())
 	if n < 0 || n > lim.Grids {
@@ -176,6 +196,7 @@ func Decode(b []byte, lim Limits) (f *File, err error) {
 	// Grids may share a tree: an instance names the grid whose tree it is and has a
 	// transform of its own. It is filled in when all are read, since its parent may
 	// come later.
+	// shared by all grids of the file
 	budget := lim.Voxels
 	parent := map[string]*Grid{}
 	var instances []*Grid
@@ -184,6 +205,7 @@ func Decode(b []byte, lim Limits) (f *File, err error) {
 		// descriptors and grids alternate; the offset to the next is followed, not
 		// assumed
 		unique := l.text()
+		// from here on errors name the grid
 		where = fmt.Sprintf("grid %q", unique)
 		kind, of := l.text(), l.text()
 		start, blocks, end := int64(l.u64()), int64(l.u64()), int64(l.u64())
@@ -216,6 +238,7 @@ func Decode(b []byte, lim Limits) (f *File, err error) {
 
 // grid reads a grid; bare reads no values.
 func (l *lens) grid(g *Grid, kind string, bare bool, budget *int64) {
+	// values in memory are float32 either way; files hold halves
 	g.Half = strings.HasSuffix(kind, "_HalfFloat")
 	base := strings.TrimSuffix(kind, "_HalfFloat")
 	t, ok := strings.CutPrefix(base, "Tree_")
@@ -233,6 +256,7 @@ func (l *lens) grid(g *Grid, kind string, bare bool, budget *int64) {
 	if bare {
 		return
 	}
+	// topology first, then buffers, as the file has them
 	tr := treeReader{lens: l, g: g, comp: comp, budget: budget}
 	tr.comps, tr.size, tr.narrow, _ = g.Type.Shape()
 	tr.topology()
@@ -247,6 +271,8 @@ func (l *lens) transform() Transform {
 	t.M[3][3] = 1
 	vec := func() [3]float64 { return [3]float64{l.f64(), l.f64(), l.f64()} }
 	scale := func() {
+		// the scale itself comes first; four vectors that follow from it are read
+		// over
 		s := vec()
 		for range 4 {
 			vec()
@@ -278,6 +304,7 @@ func (l *lens) transform() Transform {
 	default:
 		l.fail("transform %s is not linear and can't be read here", t.Kind)
 	}
+	// a transform with a NaN would put the whole grid nowhere
 	for _, r := range t.M {
 		for _, v := range r {
 			if math.IsNaN(v) || math.IsInf(v, 0) {
@@ -299,6 +326,7 @@ type treeReader struct {
 }
 
 // raw reads one stored value of full size.
+// It is what tiles and backgrounds are stored as, also in files of halves.
 func (t *treeReader) value() (v [3]float64) {
 	for c := range t.comps {
 		v[c] = decode(t.g.Type, t.take(t.size))
@@ -341,6 +369,7 @@ func (t *treeReader) topology() {
 		t.fail("%d tiles and %d children don't fit the file", tiles, children)
 	}
 	for range tiles {
+		// tiles of the root: their active bit comes after the value
 		o := t.coord()
 		v := t.value()
 		t.g.Tiles = append(t.g.Tiles, Tile{Origin: o, Size: 4096, Active: t.u8() != 0, Value: v})
@@ -356,6 +385,8 @@ func (t *treeReader) topology() {
 // Its value block holds a value for each place without a child; most are background.
 func (t *treeReader) node(o [3]int32, log uint) {
 	n := 1 << (3 * log)
+	// a place can be a child, an active tile, or an inactive value, told by two
+	// masks
 	child, active := make([]uint64, n/64), make([]uint64, n/64)
 	t.words(child)
 	t.words(active)
@@ -369,6 +400,7 @@ func (t *treeReader) node(o [3]int32, log uint) {
 	if log == 4 {
 		span = 8
 	}
+	// m counts the places of a node; its bits are the place's coordinates
 	mask := 1<<log - 1
 	at := func(m int) [3]int32 {
 		return [3]int32{o[0] + int32(m>>(2*log))*span, o[1] + int32(m>>log&mask)*span, o[2] + int32(m&mask)*span}
@@ -384,6 +416,7 @@ func (t *treeReader) node(o [3]int32, log uint) {
 			v[c] = values(m, c)
 			same = same && v[c] == t.g.Background[c]
 		}
+		// inactive background is what stands everywhere anyway
 		if on || !same {
 			t.g.Tiles = append(t.g.Tiles, Tile{Origin: at(m), Size: span, Active: on, Value: v})
 		}
@@ -401,6 +434,7 @@ func (t *treeReader) children(o [3]int32, log uint, child []uint64) {
 	at := func(m int) [3]int32 {
 		return [3]int32{o[0] + int32(m>>(2*log))*span, o[1] + int32(m>>log&mask)*span, o[2] + int32(m&mask)*span}
 	}
+	// by set bits and not by places: nodes are mostly empty
 	for w, bitsLeft := range child {
 		for ; bitsLeft != 0; bitsLeft &= bitsLeft - 1 {
 			m := w*64 + bits.TrailingZeros64(bitsLeft)
@@ -408,6 +442,7 @@ func (t *treeReader) children(o [3]int32, log uint, child []uint64) {
 				t.node(at(m), 4)
 				continue
 			}
+			// before the leaf is made
 			*t.budget -= frame.LeafSize
 			if *t.budget < 0 {
 				t.fail("more voxels than allowed")
@@ -422,6 +457,7 @@ func (t *treeReader) children(o [3]int32, log uint, child []uint64) {
 // values reads a block of n values compressed by a mask; the returned function
 // gives component c of value m. It is nil where every value is the inactive
 // background, as in all nodes without tiles.
+// A closure and not an array, as most of a node's 32,768 values are never asked for.
 func (t *treeReader) values(n int, active, child []uint64) func(m, c int) float64 {
 	// nodes without active tiles are most; telling them here spares 32 K closures
 	plain := len(t.b) > t.at && t.b[t.at] == 0 && t.comp&ActiveMask != 0
@@ -498,6 +534,7 @@ func (t *treeReader) preamble(n int) (in0, in1 [3]float64, sel []uint64, all, ha
 // header reads a block of n values with all that precedes it.
 func (t *treeReader) header(n int, active []uint64) (in0, in1 [3]float64, sel []uint64, stored func(m, c int) float64, all bool) {
 	in0, in1, sel, all, half := t.preamble(n)
+	// with the active mask only as many values as there are active ones are stored
 	count := n
 	if !all {
 		count = 0
@@ -511,6 +548,7 @@ func (t *treeReader) header(n int, active []uint64) (in0, in1 [3]float64, sel []
 	}
 	var data []byte
 	if !half || count > 0 { // empty blocks of halves have no length in front
+		// in the file's own order: places with z fastest
 		raw, packed := t.parcel(count * t.comps * size)
 		data = raw
 		if packed {
@@ -580,6 +618,7 @@ func (t *treeReader) buffers() {
 	blocks := make([]stored, len(t.g.Leaves))
 	for i, l := range t.g.Leaves {
 		t.words(l.Active[:])
+		// only where they are; unpacking comes later, on all threads
 		blocks[i] = t.block(l)
 	}
 	var group errgroup.Group
@@ -588,6 +627,7 @@ func (t *treeReader) buffers() {
 	for range runtime.GOMAXPROCS(0) {
 		group.Go(func() error {
 			// one block's plain bytes, for each thread: blocks are 2 to 12 KB
+			// the widest type there is
 			room := make([]byte, frame.LeafSize*t.comps*8)
 			for {
 				// threads take runs of 32 leaves: leaves differ in how long they
@@ -664,6 +704,7 @@ func (t *treeReader) expand(b *stored, room []byte) error {
 		}
 	}
 	if t.narrow {
+		// made by the thread that fills it, so its memory is near that thread
 		l.Values = make([]float32, frame.LeafSize*t.comps)
 		t.scatter32(b, raw)
 		return nil
@@ -715,6 +756,7 @@ func (t *treeReader) scatter32(b *stored, raw []byte) {
 
 // scatter puts stored values where the mask says, inactive ones elsewhere.
 func (t *treeReader) scatter(b *stored, raw []byte, size int, put func(n int, v float64)) {
+	// the place of the next stored value among those that are stored
 	rank := 0
 	for n := range frame.LeafSize {
 		on := b.leaf.Active.On(n)

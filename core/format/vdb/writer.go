@@ -1,5 +1,14 @@
 package vdb
 
+// Writing. A grid is written in the order in which it will be read: description,
+// topology of the whole tree, then the values of all leaves. The description in
+// front holds offsets to all of it, so the rest is made in memory first.
+//
+// Equal grids give equal bytes: keys of metadata are sorted, nodes are sorted,
+// leaves come in the order of their places, and the file's identity is made of its
+// content. That is what checksums of caches and “the same bits on any number of
+// threads” rest on.
+
 import (
 	"bytes"
 	"crypto/sha256"
@@ -20,6 +29,7 @@ const (
 )
 
 // Options of a file.
+// no compression and no workers are good for tests and small files
 type Options struct {
 	Compression Compression // ActiveMask is always on when writing
 	Meta        map[string]any
@@ -28,6 +38,7 @@ type Options struct {
 }
 
 // pen writes little-endian values and remembers the first error.
+// a buffer in memory can't fail; errors come when it is written out
 type pen struct{ bytes.Buffer }
 
 func (p *pen) u32(v uint32)  { p.Write(binary.LittleEndian.AppendUint32(p.AvailableBuffer(), v)) }
@@ -44,6 +55,7 @@ func (p *pen) coord(c [3]int32) {
 }
 
 // meta writes one metadata entry; types without a form here are written as text.
+// The length is that of the value alone, so that readers can pass over it.
 func (p *pen) meta(name string, v any) {
 	p.text(name)
 	switch v := v.(type) {
@@ -126,6 +138,7 @@ func Write(w io.Writer, grids []*Grid, opt Options) error {
 	if _, err := w.Write(head.Bytes()); err != nil {
 		return err
 	}
+	// two grids of one name are told apart by a number behind a separator
 	seen := map[string]int{}
 	for _, g := range grids {
 		if g.Type != frame.Float && g.Type != frame.Vec3s {
@@ -147,7 +160,9 @@ func Write(w io.Writer, grids []*Grid, opt Options) error {
 			suffix = "_HalfFloat"
 		}
 		desc.text("Tree_" + string(g.Type) + "_5_4_3" + suffix)
+		// it shares no other grid's tree
 		desc.text("")
+		// body ends where the leaves' values begin
 		body, blocks, err := encode(g, opt)
 		if err != nil {
 			return err
@@ -174,22 +189,27 @@ func Write(w io.Writer, grids []*Grid, opt Options) error {
 // identity is a file id made from the grids' names and sizes in the form of a
 // UUID; it need not be unique, so that equal input gives equal files.
 func identity(grids []*Grid) string {
+	// not of the values: they would have to be read once more, and nobody needs it
+	// to differ
 	h := sha256.New()
 	for _, g := range grids {
 		fmt.Fprint(h, g.Name, g.Type, len(g.Leaves), g.Transform.M)
 	}
 	s := h.Sum(nil)
+	// the two marks of a UUID, version and variant
 	s[6], s[8] = s[6]&0x0f|0x40, s[8]&0x3f|0x80
 	return fmt.Sprintf("%x-%x-%x-%x-%x", s[0:4], s[4:6], s[6:8], s[8:10], s[10:16])
 }
 
 // node1 is an internal node of 16³ leaves, node2 one of 32³ of those.
+// dense, as most of its 4,096 places are leaves in the middle of smoke
 type node1 struct {
 	origin [3]int32
 	leaves [4096]*Leaf
 }
 
 // node2 is a node of the root's: 32³ of those below.
+// a map, as a fluid seldom fills 4,096 voxels along an axis
 type node2 struct {
 	origin [3]int32
 	kids   map[int]*node1
@@ -205,6 +225,7 @@ func tree(g *Grid) []*node2 {
 		o := l.Origin
 		// &^ is a floor to a multiple for negative coordinates too
 		key := [3]int32{o[0] &^ 4095, o[1] &^ 4095, o[2] &^ 4095}
+		// leaves come in order, so the same node is asked for again and again
 		n2 := top[key]
 		if n2 == nil {
 			n2 = &node2{origin: key, kids: map[int]*node1{}}
@@ -241,6 +262,7 @@ func encode(g *Grid, opt Options) (*pen, [][]byte, error) {
 	comp := opt.Compression&^ActiveMask | ActiveMask
 	p := &pen{}
 	p.u32(uint32(comp))
+	// a copy: what is added here belongs to the file and not to the grid
 	meta := map[string]any{}
 	for k, v := range g.Meta {
 		meta[k] = v
@@ -250,6 +272,7 @@ func encode(g *Grid, opt Options) (*pen, [][]byte, error) {
 	}
 	meta["name"] = g.Name
 	meta["is_saved_as_half_float"] = g.Half
+	// what other readers show of a file before they open it
 	meta["file_compression"] = comp.String()
 	lo, hi, active := activeBounds(g)
 	meta["file_bbox_min"], meta["file_bbox_max"], meta["file_voxel_count"] = lo, hi, active
@@ -265,6 +288,7 @@ func encode(g *Grid, opt Options) (*pen, [][]byte, error) {
 // topology writes the tree without its leaves' values, and gives the leaves in
 // the order in which it names them, which is that of the values.
 func topology(g *Grid, p *pen, comp Compression) (order []*Leaf, err error) {
+	// older files had more, for values kept apart
 	p.u32(1) // buffers a leaf
 	value(g, p, g.Background)
 	nodes := tree(g)
@@ -284,6 +308,7 @@ func topology(g *Grid, p *pen, comp Compression) (order []*Leaf, err error) {
 	}
 	for _, n2 := range nodes {
 		p.coord(n2.origin)
+		// 32,768 places, a bit each
 		var child [512]uint64
 		var keys []int
 		for k := range n2.kids {
@@ -304,6 +329,7 @@ func topology(g *Grid, p *pen, comp Compression) (order []*Leaf, err error) {
 // lower writes a node of leaves, and adds them to the order.
 func lower(g *Grid, p *pen, n1 *node1, comp Compression, order []*Leaf) []*Leaf {
 	var child [64]uint64
+	// two walks: the mask must stand before the leaves
 	for m, l := range n1.leaves {
 		if l != nil {
 			child[m>>6] |= 1 << (m & 63)
@@ -328,6 +354,7 @@ const batch = 64
 // leaves packs the values of leaves, a batch to a piece.
 func leaves(g *Grid, order []*Leaf, comp Compression, opt Options) [][]byte {
 	blocks := make([][]byte, (len(order)+batch-1)/batch)
+	// each thread keeps its codec's buffers over all of its batches
 	work := func(lo, hi int) {
 		c := codecs.Get().(*codec)
 		defer codecs.Put(c)
@@ -349,6 +376,7 @@ func leaves(g *Grid, order []*Leaf, comp Compression, opt Options) [][]byte {
 
 // activeBounds are the box of what is active, and how much it is.
 func activeBounds(g *Grid) (lo, hi [3]int32, n int64) {
+	// a pass over all leaves; the masks' counts alone wouldn't tell the box
 	in := g.Inspect()
 	return in.Min, in.Max, in.Active
 }
@@ -394,6 +422,7 @@ func leafValues(g *Grid, p *pen, c *codec, l *Leaf, comp Compression) {
 	if cap(c.raw) < frame.LeafSize*nc*size {
 		c.raw = make([]byte, frame.LeafSize*nc*size)
 	}
+	// the leaf's values one after another, as the compression wants them
 	raw := c.raw[:0]
 	// a leaf that is full, as most in the middle of smoke are, needs no look at the
 	// mask
@@ -445,6 +474,7 @@ func (c *codec) block(p *pen, raw []byte, size int, comp Compression) {
 // one, else the whole matrix.
 func writeTransform(t Transform, p *pen) {
 	h := t.M[0][0]
+	// only a positive scale: mirrored axes need the whole matrix
 	uniform := h > 0
 	for a := range 3 {
 		for b := range 3 {
