@@ -41,6 +41,9 @@ type Facts struct {
 }
 
 // Read reads a file by its ending. Files are others that came along, by name.
+//
+// The model is what solvers and pages work on; Facts are for people. Both are of the
+// file as a whole: which part of it takes part is chosen later, on an element.
 func Read(name string, data []byte, files map[string][]byte, o Options) (*model.Model, *Facts, error) {
 	if len(data) == 0 {
 		return nil, nil, fmt.Errorf("%s is empty", path.Base(name))
@@ -86,6 +89,7 @@ func check(o Options) error {
 }
 
 // orient brings a model to metres and y up by a root above its roots.
+// Nothing is done where it is right already, so files in metres stay as they are.
 func orient(m *model.Model, unit float64, zUp bool) {
 	if unit == 1 && !zUp {
 		return
@@ -110,6 +114,8 @@ func orient(m *model.Model, unit float64, zUp bool) {
 }
 
 // survey cleans the meshes of a model and says what they are.
+// Numbers that can't be (a transform of 1e300) end it: everything later would drown
+// in them.
 func survey(m *model.Model) (*Facts, error) {
 	f := &Facts{Notes: m.Notes}
 	note := func(format string, a ...any) { f.Notes = append(f.Notes, fmt.Sprintf(format, a...)) }

@@ -127,6 +127,7 @@ func develop(p []float32, f *look.Film) {
 }
 
 // NRGBA is a developed frame in 8 bits with straight alpha.
+// Rounded to the nearest; no dithering, as smoke's own noise does that.
 func (m Frame) NRGBA() *image.NRGBA {
 	img := image.NewNRGBA(image.Rect(0, 0, m.W, m.H))
 	for i, v := range m.Pix {
@@ -136,6 +137,7 @@ func (m Frame) NRGBA() *image.NRGBA {
 }
 
 // NRGBA64 is a developed frame in 16 bits with straight alpha.
+// For plates and masks whose steps would show.
 func (m Frame) NRGBA64() *image.NRGBA64 {
 	img := image.NewNRGBA64(image.Rect(0, 0, m.W, m.H))
 	for i := range m.W * m.H {
@@ -148,6 +150,7 @@ func (m Frame) NRGBA64() *image.NRGBA64 {
 
 // Over multiplies a developed frame's colours by alpha, as shown: what
 // receivers expect of premultiplied PNGs.
+// After coding, as receivers of such files expect: it is not a physical operation.
 func (m Frame) Over() Frame {
 	for i := range m.W * m.H {
 		p := m.Pix[4*i:]

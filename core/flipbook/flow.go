@@ -1,5 +1,9 @@
 package flipbook
 
+// Dense motion between two tiles. It is what a receiver interpolates with, so it is
+// judged by how well the picture in between comes out (Between), and not by any true
+// motion.
+
 import (
 	"math"
 
@@ -87,6 +91,8 @@ func settle(f *Flow, p, q [2]plane, crew grid.Crew) {
 		columns(v, tmp, w, h)
 	}
 	for i, e := range with {
+		// with the square of how much worse it is: doubtful motion shrinks, wrong
+		// motion vanishes
 		k := float32(1)
 		if slight := float32(1e-4); e > still[i]+slight {
 			k = (still[i] + slight) / e
@@ -105,6 +111,7 @@ func settle(f *Flow, p, q [2]plane, crew grid.Crew) {
 func signals(t *Tile) [2]plane {
 	light, cover := plane{t.W, t.H, make([]float32, t.W*t.H)}, plane{t.W, t.H, make([]float32, t.W*t.H)}
 	for i := range light.v {
+		// the root counts dark smoke more: that is how it is seen
 		y := 0.2126*t.Planes[0][i] + 0.7152*t.Planes[1][i] + 0.0722*t.Planes[2][i]
 		light.v[i] = float32(math.Sqrt(float64(min(max(y, 0), 4))))
 		cover.v[i] = min(max(t.Planes[3][i], 0), 1)
@@ -175,6 +182,7 @@ func refine(f *Flow, p, q [2]plane, crew grid.Crew) {
 	})
 	crew.For(h, 8, func(lo, hi int) {
 		for y := lo; y < hi; y++ {
+			// the edge goes on: its gradient is one-sided
 			up, down := max(y-1, 0)*w, min(y+1, h-1)*w
 			for x := range w {
 				i, l, r := y*w+x, max(x-1, 0), min(x+1, w-1)
@@ -182,6 +190,7 @@ func refine(f *Flow, p, q [2]plane, crew grid.Crew) {
 					a, b := p[s].v, warped[s].v
 					gx := (a[y*w+r] - a[y*w+l] + b[y*w+r] - b[y*w+l]) / 4
 					gy := (a[down+x] - a[up+x] + b[down+x] - b[up+x]) / 4
+					// what is left to be explained after the motion so far
 					gt := b[i] - a[i]
 					sums[0][i] += gx * gx
 					sums[1][i] += gx * gy
@@ -206,6 +215,7 @@ func refine(f *Flow, p, q [2]plane, crew grid.Crew) {
 	crew.For(w*h, 4096, func(lo, hi int) {
 		for i := lo; i < hi; i++ {
 			a, b, c := float64(sums[0][i])+lambda, float64(sums[1][i]), float64(sums[2][i])+lambda
+			// positive by λ, so the division is safe
 			det := a*c - b*b
 			du := -(c*float64(sums[3][i]) - b*float64(sums[4][i])) / det
 			dv := -(a*float64(sums[4][i]) - b*float64(sums[3][i])) / det
@@ -219,6 +229,7 @@ func refine(f *Flow, p, q [2]plane, crew grid.Crew) {
 }
 
 // smooth takes the binomial mean of 3 × 3.
+// Weights 1 2 1 along rows, then along columns.
 func smooth(v []float32, w, h int, crew grid.Crew) {
 	tmp := make([]float32, w*h)
 	crew.For(h, 16, func(lo, hi int) {
@@ -239,6 +250,8 @@ func smooth(v []float32, w, h int, crew grid.Crew) {
 }
 
 // rows takes running means along rows; what lies beyond the edge counts as 0.
+// Windows are 2·reach + 1 wide and fall off to nothing beyond the edge, where there
+// is no evidence.
 func rows(out, in []float32, w, h int) {
 	for y := range h {
 		row, o := in[y*w:(y+1)*w], out[y*w:(y+1)*w]
@@ -287,6 +300,7 @@ func columns(out, in []float32, w, h int) {
 }
 
 // Mask puts motion to 0 where a tile is empty.
+// Motion where nothing is would be noise, and costs a receiver bytes.
 func (f *Flow) Mask(t *Tile) {
 	for i, a := range t.Planes[3] {
 		if a < 1./256 && t.Planes[0][i]+t.Planes[1][i]+t.Planes[2][i] < 1./256 {
@@ -306,6 +320,7 @@ func (f *Flow) Largest() float64 {
 
 // Between is the picture at t between a and b as a receiver draws it from the
 // motion of a.
+// It is what is measured; receivers do the same on their own hardware.
 func Between(a, b *Tile, f *Flow, t float64) *Tile {
 	out := NewTile(a.W, a.H, len(a.Planes))
 	for c := range out.Planes {

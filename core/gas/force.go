@@ -16,6 +16,7 @@ import (
 )
 
 // force applies body forces for dt seconds.
+// New kinds of pushes need nothing here: Pushes lists whatever the scene holds.
 func (s *Solver) force(dt float64, in Inputs) {
 	// Forces are applied one after another, each exactly for the whole step where it
 	// has a closed form; the error of such splitting is O(dt) and small against that
@@ -50,6 +51,8 @@ func (s *Solver) force(dt float64, in Inputs) {
 }
 
 // drift advances the air outside under the winds, for dt seconds.
+// It is the velocity of what comes in at open sides, and of what lies beyond the
+// tiles.
 func (s *Solver) drift(dt float64, in Inputs) {
 	for _, w := range in.Winds {
 		if !w.Region.Limited {
@@ -61,6 +64,7 @@ func (s *Solver) drift(dt float64, in Inputs) {
 
 // buoyancy lifts warm air and weighs down smoke:
 // dv = g (lift ΔT/T0 − weight·smoke/ρ0) dt on vertical faces.
+// On inner faces only, with the mean of the two cells.
 func (s *Solver) buoyancy(dt float64, p Physics) {
 	// Boussinesq: density differences count for weight alone, not for inertia, which
 	// is right while ΔT is small against T₀ and good enough for flames.
@@ -86,6 +90,7 @@ func (s *Solver) buoyancy(dt float64, p Physics) {
 
 // weights fills w with a region's strength on a run of faces of one axis; it
 // reports whether there is any.
+// One distance a face for limited regions; everywhere costs a fill.
 func (s *Solver) weights(w []float32, r *sim.Region, axis, i, j, k int) bool {
 	if !r.Limited {
 		for m := range w {
@@ -127,6 +132,7 @@ func (s *Solver) eachFace(r *sim.Region, fn func(axis, i, j, k int, u, w []float
 }
 
 // wind draws the velocity towards the wind's: u += (1 − e^(−grip dt)) (w − u).
+// Exact for a constant wind: no grip is too strong for a step.
 func (s *Solver) wind(dt float64, w *sim.Wind) {
 	q := float32(1 - math.Exp(-w.Grip*dt))
 	v := w.Velocity.Array()
@@ -139,6 +145,7 @@ func (s *Solver) wind(dt float64, w *sim.Wind) {
 }
 
 // slow takes speed away: u *= e^(−rate dt).
+// The same with a wind of zero.
 func (s *Solver) slow(dt, rate float64, r *sim.Region) {
 	q := float32(1 - math.Exp(-rate*dt))
 	s.eachFace(r, func(_, _, _, _ int, u, part []float32) {
@@ -150,6 +157,7 @@ func (s *Solver) slow(dt, rate float64, r *sim.Region) {
 
 // push adds an acceleration that depends on the place; beyond reach (metres
 // about a point) it is too weak to matter.
+// Its cost is at: one call a face that it reaches.
 func (s *Solver) push(dt float64, r *sim.Region, reach geom.Box, at func(p geom.Vec3) geom.Vec3) {
 	s.eachFace(r, func(axis, i, j, k int, u, part []float32) {
 		p := s.facePoint(i, j, k, axis)
@@ -229,6 +237,7 @@ func (s *Solver) turbulence(dt float64, t *sim.Turbulence, n int) {
 // lattice samples the potential; its cells are a quarter of the smallest
 // octave, and count from the limit's corner, so that a box that grows sees the
 // same noise.
+// The dearest force by far when its pattern changes: noise for three components.
 func (s *Solver) lattice(e *eddy) {
 	t := e.of
 	n := max(t.Octaves, 1)
@@ -356,6 +365,7 @@ func addMean(u, a, b []float32) {
 }
 
 // vorticity fills s.curl[0:4] with ω and |ω| at the cells' middles.
+// Bits don't depend on the cut of rows: each cell reads faces alone.
 func (s *Solver) vorticity() {
 	d := s.Dims
 	inv := float32(1 / (4 * s.H)) // sums of two faces over two cells
@@ -382,6 +392,7 @@ func (s *Solver) vorticity() {
 }
 
 // curlForce fills s.curl[4:7] with scale·(N × ω).
+// ε h is in scale, so a run at half the voxel keeps its look.
 func (s *Solver) curlForce(scale float32, by string) {
 	d := s.Dims
 	mag := s.curl[3]

@@ -16,6 +16,7 @@ import (
 )
 
 // solids is what the colliders mean on this grid.
+// All fields are as large as the box; lists are as long as the solids' surfaces.
 type solids struct {
 	list       []sim.Collider
 	any        bool
@@ -39,6 +40,7 @@ func (so *solids) near(j, k int) bool {
 }
 
 // graft sets field[at] to the mean of field[from].
+// Six neighbours at most, by their place in memory.
 type graft struct {
 	at   int32
 	n    int8
@@ -46,6 +48,7 @@ type graft struct {
 }
 
 // slideFace is a covered face whose velocity is bent along the solid.
+// Normals of the nearest solid, worked out once for solids that stand still.
 type slideFace struct {
 	at       int32
 	normal   [3]float32
@@ -59,6 +62,9 @@ func (so *solids) within(j, k, reach int) bool {
 
 // updateSolids samples the colliders and tells the pressure solver, if they
 // changed.
+//
+// It is called in every substep and costs nothing while solids rest. When they move,
+// only the box about them, now and before, is looked at again.
 func (s *Solver) updateSolids(list []sim.Collider, dt float64) error {
 	so := &s.solid
 	// Still solids are looked at once; after that they cost nothing. Shapes compare
@@ -141,6 +147,7 @@ const far = 1e3
 func (s *Solver) corner(i, j, k int) int { return (k*(s.NY+1)+j)*(s.NX+1) + i }
 
 // sampleCorners takes the least distance over all colliders, in voxels.
+// Each solid within four voxels of its box; corners out of reach keep far.
 func (s *Solver) sampleCorners(r span3) {
 	so := &s.solid
 	s.crew.For(r.hi[2]-r.lo[2]+1, 1, func(k0, k1 int) {
@@ -186,6 +193,7 @@ func (s *Solver) Cells(b geom.Box) (lo, hi [3]int) {
 }
 
 // openFractions fills the face fractions and the velocities of solids.
+// Velocities are asked only where a face is covered and something moves.
 func (s *Solver) openFractions(r span3) {
 	so := &s.solid
 	nd := so.node
@@ -272,6 +280,7 @@ const layers = 3
 
 // findGrafts lists, layer by layer, the cells and faces inside solids that
 // take their values from outside.
+// The lists follow from the solids alone: fluid may have changed, they haven't.
 func (s *Solver) findGrafts() {
 	so := &s.solid
 	box := span3{so.lo, so.hi}
@@ -329,6 +338,9 @@ func (s *Solver) outward(at place) func(i, j, k int) geom.Vec3 {
 // grow finds closed entries next to open ones, then those next to them. Each
 // takes its value from the side of the wall that it is nearer to: a mean over
 // both sides would carry smoke through thin walls.
+//
+// It looks at the closed entries alone, layers times; open space costs a byte a cell
+// of the solids' box.
 func grow(d grid.Dims, box span3, closed func(n int) bool, outward func(i, j, k int) geom.Vec3) []graft {
 	var out []graft
 	lo := box.lo
@@ -402,6 +414,7 @@ func grow(d grid.Dims, box span3, closed func(n int) bool, outward func(i, j, k 
 	return out
 }
 
+// In the order of the list: entries of a deeper layer read those before them.
 func apply(f *grid.Field, gs []graft) {
 	for _, g := range gs {
 		var sum float32
@@ -416,6 +429,8 @@ func apply(f *grid.Field, gs []graft) {
 // into a solid, or interpolated across its surface, sees the fluid outside and
 // not emptiness. Velocity into the solid is taken out (slip), the rest slowed
 // by friction.
+// After every projection: the velocity in solids is what interpolation near them
+// reads.
 func (s *Solver) extend() {
 	so := &s.solid
 	if !so.any {
@@ -491,6 +506,8 @@ func (s *Solver) slip() {
 }
 
 // clearBlocked empties cells that a moving solid now covers.
+// Smoke that a moving solid runs over is gone: it is pushed by the flow, and what
+// rounding leaves inside must not come out behind.
 func (s *Solver) clearBlocked() {
 	for n, b := range s.solid.blocked {
 		if b {
@@ -503,6 +520,7 @@ func (s *Solver) clearBlocked() {
 
 // Hidden lists the cells more than one layer inside solids: what channels hold
 // there is for interpolation only and is not part of the result.
+// The first layer belongs to the picture, as a surface lies within its cells.
 func (s *Solver) Hidden(fn func(cell int)) {
 	if !s.solid.any {
 		return

@@ -189,6 +189,8 @@ func (s *Solver) furnish(b Box, low [3]int) error {
 }
 
 // arrange works out what depends on the tiles in use.
+// Which runs are in use, and how many cells; solids have to be told to the
+// projection anew.
 func (s *Solver) arrange() {
 	s.layOut()
 	s.cells = 0
@@ -201,6 +203,7 @@ func (s *Solver) arrange() {
 }
 
 // channels are the scalar fields carried along, in a fixed order.
+// The order is that of statistics, states and thresholds.
 func (s *Solver) channels() []*grid.Field {
 	list := []*grid.Field{s.Smoke, s.Heat}
 	if s.Fuel != nil {
@@ -268,6 +271,7 @@ func (s *Solver) Frame(dt float64, sub sim.Substeps, scene Scene, stop func() bo
 }
 
 // account fills the totals.
+// Sums over cells in use alone; what was lost by giving up tiles is told apart.
 func (s *Solver) account(st *FrameStats) {
 	v := s.H * s.H * s.H
 	st.MaxSpeed, st.PeakHeat = s.fast, s.hot
@@ -286,6 +290,7 @@ func (s *Solver) account(st *FrameStats) {
 
 // outline finds the box, the volume and the mean warmth of what can be seen:
 // smoke, and gas that is hot enough to glow in smoke's stead.
+// The box tells pages where to look, and the scale advisor how far a front has come.
 func (s *Solver) outline(st *FrameStats) {
 	type part struct {
 		lo, hi [3]int
@@ -343,6 +348,7 @@ const glows = 400
 
 // extent is how high over the limit's floor, and how wide along x, smoke or
 // heat is that can be seen.
+// One thread: the pass stops at nothing, but reads one field only.
 func (s *Solver) extent() (top, width float64) {
 	lo, hi, high := s.NX, -1, -1
 	for k := range s.NZ {
@@ -367,6 +373,8 @@ func (s *Solver) extent() (top, width float64) {
 const seen = 0.02
 
 // BlowUp is the error of a run whose values are no longer finite or absurd.
+// The place is told in cells and in metres: one to look for in the probe, one on the
+// stage.
 type BlowUp struct {
 	Time    float64
 	Channel string
@@ -444,6 +452,7 @@ func (s *Solver) step(dt float64, in Inputs, st *FrameStats) error {
 	st.VolumeMade += made * dt
 	// in a shut box new volume has nowhere to go: the right side's mean is taken out
 	// by the solver, and the artist is told how much that was
+	// with bounds that follow there is always room beyond the tiles
 	if made > 0 && s.tiles.Full() && !s.open.Any() {
 		st.VolumeHeld += made * dt
 	}
@@ -459,6 +468,8 @@ func (s *Solver) step(dt float64, in Inputs, st *FrameStats) error {
 }
 
 // settle projects and carries the result into solids.
+// A solve that didn't converge is counted, not refused: the flow is a little
+// squeezed, and the artist is told after the run.
 func (s *Solver) settle(p Physics, st *FrameStats) {
 	ps := s.project(p)
 	s.extend()
@@ -478,6 +489,10 @@ type peak struct {
 
 // survey finds the fastest and the hottest fluid, which channels hold
 // anything, and values that are not finite.
+//
+// It is called before a frame and after every substep, and is what choose relies on.
+// A value that isn't finite ends the run with its place, before it has spread to
+// everything.
 func (s *Solver) survey() error {
 	// One pass answers three questions, as the pass is what costs: how fast and hot
 	// it is, whether channels are empty (they are then left out of advection), and
@@ -539,6 +554,7 @@ func (s *Solver) survey() error {
 const absurd = 2e5
 
 // findBad names the first value that is not finite.
+// It reads everything again, value by value: it happens once in a run at most.
 func (s *Solver) findBad() error {
 	names := append([]string{"velocity x", "velocity y", "velocity z"}, channelNames...)
 	vel := s.velocity()
@@ -560,6 +576,7 @@ func (s *Solver) findBad() error {
 }
 
 // likelyCause guesses from the values what made a run blow up, for the message.
+// In the order of how often it is that.
 func likelyCause(in Inputs, b *BlowUp) string {
 	for _, e := range in.Emitters {
 		if math.Abs(e.Speed)+e.Push.Len() > 500 {
@@ -589,6 +606,7 @@ func likelyCause(in Inputs, b *BlowUp) string {
 }
 
 // total sums a channel over the cells in use, as float64.
+// In float64, in the fixed order of sum.
 func (s *Solver) total(f *grid.Field) float64 {
 	return s.sum(func(o, n int) (t float64) {
 		for _, v := range f.Data[o : o+n] {
@@ -599,6 +617,7 @@ func (s *Solver) total(f *grid.Field) float64 {
 }
 
 // leave counts the smoke that leaves through each open side of the limit.
+// Only on sides that are open and that the box touches; six planes at most.
 func (s *Solver) leave(dt float64, st *FrameStats) {
 	area := s.H * s.H * dt
 	for side, open := range s.Limit.Open {
@@ -639,6 +658,7 @@ func (s *Solver) leave(dt float64, st *FrameStats) {
 }
 
 // decay fades smoke and cools heat, by mixing and by radiation.
+// A channel that is empty, or whose rate is 0, isn't touched.
 func (s *Solver) decay(dt float64, p Physics) {
 	for n, k := range []float64{p.Dissipation, p.Cooling} {
 		if k == 0 || !s.live[n] {
@@ -664,6 +684,7 @@ func (s *Solver) decay(dt float64, p Physics) {
 }
 
 // Centre averages the face velocities at cell (i,j,k).
+// For statistics, leaks and caches; solvers work on faces.
 func (s *Solver) Centre(i, j, k int) (u, v, w float32) {
 	return 0.5 * (s.U.At(i, j, k) + s.U.At(i+1, j, k)),
 		0.5 * (s.V.At(i, j, k) + s.V.At(i, j+1, k)),

@@ -66,6 +66,7 @@ func (g *Stage) Advance(stop func() bool) (int, sim.Stats, error) {
 		return g.Number, sim.Stats{}, err
 	}
 	now := g.Now(float64(g.Number))
+	// keyed margins and thresholds take effect at the next frame
 	if g.Solver.Follow != nil {
 		g.Solver.Follow.Threshold, g.Solver.Follow.Margin = val.FollowFrom.At(g.Domain, now), val.FollowMargin.At(g.Domain, now)
 	}
@@ -98,6 +99,7 @@ func (g *Stage) inputs(t, dt float64) Inputs {
 		Tolerance: val.Tolerance.At(d, now), MaxIterations: 200,
 	}}
 	if in.Physics.Vorticity != 0 {
+		// read only where it counts, so that a key doesn't hold it
 		in.Physics.VorticityBy = val.VorticityBy.Of(d)
 	}
 	if burns(d) {
@@ -118,6 +120,7 @@ func (g *Stage) inputs(t, dt float64) Inputs {
 		}
 		gas := Emitter{Emitter: em, Fuel: val.Fuel.At(e, now), Smoke: val.Smoke.At(e, now), Temperature: val.Temperature.At(e, now) - air, Add: val.Mode.Of(e) == "add"}
 		if val.From.Of(e) == "fluid" {
+			// nothing there yet, or a fault that Advance tells
 			if gas.Source = m.Source(e); gas.Source == nil {
 				continue
 			}
@@ -143,6 +146,8 @@ func (g *Stage) Frame() *frame.Frame {
 	defer runtime.KeepAlive(s) // its fields may be mapped memory
 	n := [3]int{s.NX, s.NY, s.NZ}
 	half := val.CacheHalf.Of(g.Domain)
+	// one grid of the frame: leaves where a voxel counts, and what readers want to
+	// know
 	grid := func(c stage.Channel, comps ...[]float32) *frame.Grid {
 		v := frame.FromDense(c.Name, s.Low, n, comps, 0, frame.Tolerance(c.Name), g.Crew.For)
 		v.Transform, v.Half = g.transform(), half
@@ -177,6 +182,8 @@ func (g *Stage) Frame() *frame.Frame {
 			}
 		case frame.Velocity:
 			if c.Kept {
+				// near is complete by now: density and temperature come before
+				// velocity
 				comps := g.velocityNear(near)
 				v := grid(c, comps[:]...)
 				v.Meta["vector_type"] = "contravariant relative"
@@ -258,6 +265,7 @@ func (g *Stage) SaveState(w io.Writer) error {
 	defer runtime.KeepAlive(s)
 	head := saved{Next: g.Number, Key: stage.CoarseKey(g.Shot, g.Domain), Air: s.Ambient.Array(), LastDt: s.LastDt}
 	if s.Follow != nil {
+		// a bit a tile, so that even a large limit takes little in the head
 		low, n, on := s.Tiling()
 		head.Tiles = &tiling{low, n, pack(on)}
 	}
@@ -314,6 +322,7 @@ func unpack(b []byte, n int) []bool {
 // arrays are what a saved state keeps besides its head.
 func (g *Stage) arrays() []state.Array {
 	s := g.Solver
+	// in a fixed order; names are what a reader matches by
 	list := []state.Array{{Name: "u", V: s.U.Data}, {Name: "v", V: s.V.Data}, {Name: "w", V: s.W.Data}, {Name: "smoke", V: s.Smoke.Data}, {Name: "heat", V: s.Heat.Data}, {Name: "pressure", V: s.Pressure.Data}}
 	if s.Fuel != nil {
 		list = append(list, state.Array{Name: "fuel", V: s.Fuel.Data}, state.Array{Name: "burn", V: s.Burn.Data})

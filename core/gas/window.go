@@ -21,6 +21,9 @@ const heatWeight = 20
 // follows makes sure that all tiles with fluid, those that emitters reach and
 // a margin round them are in use; at the start of a frame (trim) it also gives
 // up tiles that have become empty.
+//
+// At the start of a frame tiles may be given up; within one, only added, so that a
+// front that flickers at the threshold doesn't lay arrays out in every substep.
 func (s *Solver) follows(in Inputs, trim bool, st *FrameStats) error {
 	// A frame's first substep follows the look at its start: nothing has moved since
 	// but emitters, and those are cheap to look at.
@@ -88,6 +91,7 @@ func (s *Solver) limitTiles() (n [3]int) {
 
 // occupied lists, in the limit's tiles, those with fluid or reached by an
 // emitter.
+// Emitters count before they have let anything in.
 func (s *Solver) occupied(in Inputs) *grid.Tiles {
 	t := s.emitting(in)
 	at := s.place()
@@ -137,6 +141,8 @@ func (s *Solver) emitting(in Inputs) *grid.Tiles {
 }
 
 // holds reports a tile with more than the limit in some channel.
+// It stops at the first voxel that counts, which in smoke is the first that it
+// reads.
 func (s *Solver) holds(list []*grid.Field, limit []float32, I, J, K int) bool {
 	for n, f := range list {
 		if !s.live[n] {
@@ -159,6 +165,7 @@ func (s *Solver) holds(list []*grid.Field, limit []float32, I, J, K int) bool {
 
 // limited reports the sides of the limit that fluid has reached: those with
 // some in their outermost cells.
+// A wall counts as well: the artist is told where the limit was in the way.
 func (s *Solver) limited() (out [6]bool) {
 	// only sides of the box that are sides of the limit can be reached
 	n, full := [3]int{s.NX, s.NY, s.NZ}, [3]int{s.Limit.NX, s.Limit.NY, s.Limit.NZ}
@@ -260,6 +267,9 @@ func (s *Solver) boxOf(w where) Box {
 
 // move changes the tiles in use to a set over the limit, and lays the arrays
 // out anew where the box has to be another one.
+//
+// Room to grow is taken with the layout, more upwards, so that smoke that rises
+// doesn't cause one in every frame.
 func (s *Solver) move(set *grid.Tiles, st *FrameStats) error {
 	now, want := s.place(), s.cut(set)
 	before := s.over
@@ -349,6 +359,7 @@ func (s *Solver) tileCells(n int, fn func(i, j, k, count int)) {
 }
 
 // abandon gives up a tile: what little it holds is counted as lost.
+// All arrays of the tile are cleared, as nothing beyond the tiles may hold a value.
 func (s *Solver) abandon(n int, next *grid.Tiles, st *FrameStats) {
 	v := s.H * s.H * s.H
 	// all arrays must read zero beyond the tiles in use: the kernels read a cell
@@ -430,12 +441,14 @@ func (s *Solver) blow(in Inputs) {
 
 // Tiling tells which tiles are in use, for saving: the box in tiles of the
 // limit, and for each of the limit's tiles whether it is in use.
+// The set over the limit, as the box may be laid out otherwise after loading.
 func (s *Solver) Tiling() (low, n [3]int, on []bool) {
 	w := s.place()
 	return w.low, w.n, s.over.On
 }
 
 // SetTiling lays the solver out as Tiling told; fields are zero afterwards.
+// Whatever was there is gone: it is for loading alone.
 func (s *Solver) SetTiling(low, n [3]int, on []bool) error {
 	full := s.limitTiles()
 	for a := range 3 {

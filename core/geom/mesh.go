@@ -70,6 +70,7 @@ func (m *Mesh) Area() float64 {
 
 // Volume is the enclosed volume, m³, by the divergence theorem: negative where
 // the faces look inwards, without meaning where the mesh is open.
+// For open meshes it depends on where the origin is, so nobody should ask.
 func (m *Mesh) Volume() float64 {
 	if len(m.P) == 0 {
 		return 0
@@ -86,6 +87,7 @@ func (m *Mesh) Volume() float64 {
 }
 
 // Repairs tells what Clean did to a mesh and what it found.
+// What is told to the artist when a file comes in.
 type Repairs struct {
 	Degenerate int  // faces without area, dropped
 	Welded     int  // vertices that stood on others
@@ -97,6 +99,9 @@ type Repairs struct {
 // point, and turns a closed mesh whose faces all look inwards. Vertices that
 // are not finite and indices out of range are errors; the error names the
 // first.
+//
+// The mesh is changed in place and keeps its vertices, so that colours, joints and
+// weights by vertex stay right.
 func (m *Mesh) Clean() (r Repairs, err error) {
 	if len(m.Tri) > MaxTriangles {
 		return r, fmt.Errorf("the mesh has %d triangles; up to %d are taken: hand over a lighter one", len(m.Tri), MaxTriangles)
@@ -158,6 +163,8 @@ func (m *Mesh) Clean() (r Repairs, err error) {
 }
 
 // weld maps each vertex to the first that stands on the same point.
+// By equality to the bit: programs write equal corners equally, and anything else is
+// a seam that somebody meant.
 func (m *Mesh) weld() []int32 {
 	to := make([]int32, len(m.P))
 	first := make(map[Vec3]int32, len(m.P))
@@ -179,6 +186,7 @@ func (m *Mesh) LikeOpen(o *Mesh) { m.open = o.open }
 
 // OpenEdges counts the edges that have no partner running the other way; a
 // closed mesh has none.
+// Counted once and kept; Take and Append forget it.
 func (m *Mesh) OpenEdges() int {
 	if m.open == 0 {
 		m.open = m.openEdges(m.weld()) + 1
@@ -223,6 +231,7 @@ func (m *Mesh) openEdges(to []int32) int {
 // Thickness is about the least thickness of a closed mesh, m: rays run inwards
 // from up to 400 faces, and the tenth of the area where they are shortest is
 // left out as corners.
+// The tenth that is left out are wedges and corners, which have no thickness.
 func (m *Mesh) Thickness(tree *Tree) float64 {
 	type probe struct{ thick, area float64 }
 	var list []probe
@@ -260,6 +269,7 @@ func (m *Mesh) Thickness(tree *Tree) float64 {
 }
 
 // Take is the mesh of the triangles that keep says; vertices stay.
+// Vertices stay, also those that no face uses any more: indices and weights hold.
 func (m *Mesh) Take(keep func(n int) bool) *Mesh {
 	out := *m
 	out.Tri, out.Part, out.open = nil, nil, 0
@@ -276,6 +286,7 @@ func (m *Mesh) Take(keep func(n int) bool) *Mesh {
 
 // Append adds another mesh, whose parts keep their names; equal names become
 // one part.
+// What one of the two lacks is filled in: white, no joint.
 func (m *Mesh) Append(o *Mesh) {
 	base := int32(len(m.P))
 	if m.Part == nil && len(m.Tri) > 0 {
@@ -333,6 +344,7 @@ func (m *Mesh) Append(o *Mesh) {
 
 // normals are those of the vertices, faces counting by their area; vertices
 // that stand on one point share theirs.
+// The cross product of two edges is the area's double: larger faces count more.
 func (m *Mesh) normals() []Vec3 {
 	to := m.weld()
 	n := make([]Vec3, len(m.P))
@@ -353,6 +365,8 @@ func (m *Mesh) normals() []Vec3 {
 // Thin is a mesh of at most about most triangles, made by merging the vertices
 // within each cell of a lattice into their mean (Rossignac and Borrel 1993):
 // for looking at, not for measuring.
+// Cells grow until few enough triangles are left; below eight cells across it gives
+// up.
 func (m *Mesh) Thin(most int) *Mesh {
 	size, low := m.Bounds().Size(), m.Bounds().Min
 	// a surface of area L² in cells of h has L²/h² of them, two triangles each

@@ -13,6 +13,7 @@ import (
 // Triangulate cuts a polygon, given by its corners' indices, into triangles
 // that turn the same way. Quads are cut along the better diagonal, others by
 // ears in the polygon's plane.
+// A polygon of n corners gives n − 2 triangles, whatever it looks like.
 func Triangulate(p []Vec3, poly []int32) [][3]int32 {
 	switch len(poly) {
 	case 0, 1, 2:
@@ -63,6 +64,9 @@ const maxEarTests = 20_000_000
 
 // ears triangulates an anticlockwise polygon; where it crosses itself the
 // remaining corners are cut as a fan.
+//
+// Quadratic in the number of corners, which is small; hostile polygons are cut off
+// by a count of tests and become fans.
 func ears(p [][2]float64) [][3]int {
 	n := len(p)
 	// a ring of corners as two arrays: cutting an ear is two writes
@@ -129,6 +133,7 @@ func area2(p [][2]float64) float64 {
 // Outlines sorts closed curves into outer ones and holes by how deep they are
 // nested (the even-odd rule), and turns them the right way. Curves without an
 // area are dropped.
+// Points that repeat are dropped first: drawing programs close curves twice.
 func Outlines(curves [][][2]float64) []Outline {
 	var loops [][][2]float64
 	for _, c := range curves {
@@ -178,6 +183,7 @@ func Outlines(curves [][][2]float64) []Outline {
 }
 
 // within2 reports a point within a triangle, borders included.
+// The even-odd rule; points on the border may go either way.
 func within2(q [2]float64, p [][2]float64) bool {
 	in := false
 	for i := range p {
@@ -192,6 +198,9 @@ func within2(q [2]float64, p [][2]float64) bool {
 
 // bridge joins the holes to the outer curve by cuts, each from a hole's
 // rightmost point to a point that sees it (Eberly 2002), and gives one curve.
+//
+// Two edges of a bridge lie on each other, so the result is a polygon that touches
+// itself: ears copes with that, as equal corners don't block an ear.
 func (o *Outline) bridge() [][2]float64 {
 	poly := slices.Clone(o.Outer)
 	holes := slices.Clone(o.Holes)
@@ -262,6 +271,7 @@ func (o *Outline) bridge() [][2]float64 {
 // Extrude makes a closed mesh of depth from outlines in the xy plane, its
 // middle at z = 0, with edges bevelled by the given amount, which is kept to
 // half the depth and to what the outline allows.
+// Outlines become one mesh of several closed pieces.
 func Extrude(outlines []Outline, depth, bevel float64) *Mesh {
 	m := &Mesh{}
 	bevel = max(0, min(bevel, depth/2*0.999))
@@ -273,6 +283,8 @@ func Extrude(outlines []Outline, depth, bevel float64) *Mesh {
 
 // extrude makes front, back and sides of outlines, the sides with a bevel where
 // one is asked for.
+// The bevel is halved until the inset outline doesn't fold; at a 64th it is given
+// up.
 func (o *Outline) extrude(depth, bevel float64) *Mesh {
 	in, fits := *o, bevel
 	// an inset too deep folds narrow parts over; half as much may fit
@@ -329,6 +341,7 @@ func (o *Outline) extrude(depth, bevel float64) *Mesh {
 
 // inset moves all curves inwards by d along their mitres; ok is false where an
 // edge would turn round or curves would meet.
+// Mitres of sharp corners are cut short, or they would shoot out of the shape.
 func (o *Outline) inset(d float64) (in Outline, ok bool) {
 	move := func(l [][2]float64) ([][2]float64, bool) {
 		out := make([][2]float64, len(l))

@@ -11,6 +11,7 @@ import (
 // Tree is a bounding volume hierarchy over the triangles of a mesh, built by
 // binned surface area (Wald 2007). Queries touch nothing but the tree, so that
 // threads may share it.
+// Triangles are copied into the order of the leaves: 80 bytes each, side by side.
 type Tree struct {
 	nodes []treeNode
 	tri   []treeTri
@@ -32,6 +33,8 @@ const leafSize = 4
 
 // NewTree builds the tree of a mesh; a mesh without triangles gives a tree
 // that nothing hits.
+// On one thread; a mesh of a hundred thousand triangles takes about a tenth of a
+// second.
 func NewTree(m *Mesh) *Tree {
 	n := len(m.Tri)
 	t := &Tree{tri: make([]treeTri, n)}
@@ -82,6 +85,7 @@ const deep = 32
 // split makes a node of items, and two below it where they are more than a leaf
 // takes: parted by cost (see binned), or in the middle where the tree has grown
 // too deep or all stand on one place.
+// Recursion is as deep as the tree, which is bounded.
 func (t *Tree) split(node int, items []treeItem, base int32, level int) {
 	box, mids := nowhere, nowhere
 	for i := range items {
@@ -115,6 +119,8 @@ func (t *Tree) split(node int, items []treeItem, base int32, level int) {
 }
 
 // binned sorts items about the best of the cuts between bins.
+// The cut is where the sum of both sides' costs is least; where no cut parts them,
+// half.
 func (t *Tree) binned(items []treeItem, axis int, mids, all Box) int {
 	lo := mids.Min.Array()[axis]
 	// a hair less than bins, so that the last middle falls into the last bin
@@ -187,6 +193,7 @@ type Hit struct {
 }
 
 // Nearest is the point of the mesh nearest to p, no farther than within.
+// within may be infinite. The distance is exact to rounding.
 func (t *Tree) Nearest(p Vec3, within float64) Hit {
 	hit := Hit{Tri: -1, T: within}
 	if len(t.nodes) == 0 {
@@ -246,6 +253,7 @@ func (b *Box) gap2(p Vec3) float64 {
 
 // nearest finds the nearest point of a triangle by its regions (Ericson,
 // Real-Time Collision Detection, 5.1.5).
+// It gives barycentric coordinates, from which the point and its values follow.
 func (t *treeTri) nearest(p Vec3) (u, v float64) {
 	ap := p.Sub(t.a)
 	// Regions in turn: corner a, corner b, edge ab, corner c, edge ac, edge bc, the
@@ -288,6 +296,7 @@ func (t *treeTri) gap2(p Vec3) float64 {
 // Ray finds the first triangle that the ray from o along dir meets between the
 // distances near and far; both sides of a triangle count (Möller and Trumbore
 // 1997).
+// dir need not be of length 1: T is then in its lengths.
 func (t *Tree) Ray(o, dir Vec3, near, far float64) Hit {
 	hit := Hit{Tri: -1, T: far}
 	if len(t.nodes) == 0 {

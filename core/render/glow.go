@@ -14,6 +14,7 @@ import (
 )
 
 // fire is a cluster of glowing voxels as one light.
+// power over distance squared is irradiance, as of a point with the cluster's size
 type fire struct {
 	at     geom.Vec3
 	size   float64  // m, within which it isn't a point
@@ -155,6 +156,7 @@ func gatherFires(list []fire, most int) []fire {
 
 // fireOn is the irradiance of a surface by a volume's fire, over π; solids
 // throw shadows.
+// A dozen lights with a shadow ray each.
 func (v *Volume) fireOn(s *Scene, t *trip, at, normal geom.Vec3) (e look.RGB) {
 	if s.Look.FlameLight <= 0 {
 		return e
@@ -227,6 +229,7 @@ func (l *lightGrid) warm(v *Volume, s *Scene, sigma float64, crew grid.Crew) {
 }
 
 // thin is the mean density of every tile.
+// For between, which needs only how thick the way is.
 func (v *Volume) thin(f *grid.Field) []float32 {
 	t := v.tiles
 	out := make([]float32, t.Len())
@@ -249,6 +252,7 @@ func (v *Volume) thin(f *grid.Field) []float32 {
 }
 
 // between is the transmittance from a to b through the tiles' mean densities.
+// By tiles along a straight line: fast, and smooth enough for light within smoke.
 func (v *Volume) between(mean []float32, a, b geom.Vec3, sigma float64) float64 {
 	d := b.Sub(a)
 	long := d.Len()

@@ -88,6 +88,7 @@ func (p *Picture) marchRay(t *trip, o, d geom.Vec3, out *taken) {
 
 // marchSolid adds the light of a surface, and what its varnish mirrors where
 // it is that of an opaque liquid.
+// Surfaces take the light of a look: no bounce, no noise.
 func (p *Picture) marchSolid(t *trip, o, d geom.Vec3, h hit, through look.RGB, out *taken) {
 	s := p.scene
 	if h.wet {
@@ -103,6 +104,8 @@ func (p *Picture) marchSolid(t *trip, o, d geom.Vec3, h hit, through look.RGB, o
 }
 
 // mirror adds what a surface throws back: the sky, or a solid.
+// What stands there is shaded like anything else; a clear thing in a mirror shows
+// the sky.
 func (p *Picture) mirror(t *trip, o, d geom.Vec3, h hit, share look.RGB, out *taken) {
 	s := p.scene
 	from := o.Add(d.Mul(h.t)).Add(h.normal.Mul(h.off))
@@ -120,6 +123,7 @@ func (p *Picture) mirror(t *trip, o, d geom.Vec3, h hit, share look.RGB, out *ta
 
 // marchClear takes a ray on through a clear surface, or off it where nothing
 // gets through.
+// Refraction goes on, reflection is looked up once and added: no branching.
 func (p *Picture) marchClear(t *trip, o, d geom.Vec3, h hit, in medium, eye bool, out *taken, through *look.RGB) (geom.Vec3, geom.Vec3, medium, bool) {
 	s := p.scene
 	at := o.Add(d.Mul(h.t))
@@ -144,6 +148,8 @@ func (p *Picture) marchClear(t *trip, o, d geom.Vec3, h hit, in medium, eye bool
 }
 
 // marchCatcher shows a ground by its shadows alone.
+// As bright as the ground with everything there, over the ground with the plate's
+// own.
 func (p *Picture) marchCatcher(t *trip, o, d geom.Vec3, h hit, through look.RGB, out *taken) {
 	s := p.scene
 	at := o.Add(d.Mul(h.t)).Add(h.normal.Mul(h.off))
@@ -167,6 +173,7 @@ func (p *Picture) marchCatcher(t *trip, o, d geom.Vec3, h hit, through look.RGB,
 
 // shade is the light over π on a surface, by where it comes from: the sun
 // through smoke and past solids, the sky, fire and lamps.
+// Each source on its own, so that layers of the march add up as those of paths do.
 func (p *Picture) shade(t *trip, at geom.Vec3, h hit) (e [maxGroups]look.RGB) {
 	s := p.scene
 	if cos := h.normal.Dot(s.Look.SunDir); cos > 0 && s.Look.Sun.Max() > 0 {
@@ -225,6 +232,7 @@ func (s *Scene) openness(solids []Solid, at, n geom.Vec3) float64 {
 
 // depth is the transmittance from p along d, up to far, through all volumes,
 // marched at the given step in voxels.
+// Marched and not tracked: no noise, and a step of two voxels is fine for shadows.
 func (s *Scene) depth(p, d geom.Vec3, far, step float64) look.RGB {
 	var tau float64
 	for _, v := range s.Volumes {
@@ -375,6 +383,9 @@ type sums struct {
 // add gathers the looks of a strand, and says whether to go on: from is the
 // light that comes into the volume, depth the optical depth of one look in
 // density 1.
+//
+// The innermost loop of the quick march: a few multiplications and one exponential a
+// look.
 func (s *sums) add(b *strand, n int, depth float32, m *marched, hot, lit bool, from float64) bool {
 	through := s.through
 	// ends where what is left of the light from behind is under opaque
@@ -421,6 +432,7 @@ func (s *sums) add(b *strand, n int, depth float32, m *marched, hot, lit bool, f
 }
 
 // feature puts down where half of the light from behind is taken away.
+// Half is the usual depth of smoke: neither its first veil nor what is behind it.
 func (p *Picture) feature(tr *trip, b *strand, n int, s *sums, through look.RGB, depth float32, o, d geom.Vec3, h float64, out *taken) {
 	left := s.through * float32(through.Max())
 	for i, den := range b.den[:n] {
@@ -433,6 +445,7 @@ func (p *Picture) feature(tr *trip, b *strand, n int, s *sums, through look.RGB,
 }
 
 // settle adds what a ray has gathered, seen through what lies before.
+// Emission isn't scattered, so it takes no albedo.
 func (p *Picture) settle(s *sums, glow float64, out *taken, through *look.RGB) {
 	l := &p.scene.Look
 	for c := range 3 {
@@ -450,6 +463,7 @@ func (p *Picture) settle(s *sums, glow float64, out *taken, through *look.RGB) {
 func sqrt32(x float32) float32 { return float32(math.Sqrt(float64(x))) }
 
 // fade is exp(−x) for x ≥ 0 within 3e-7 of it, and exactly 1 at 0.
+// The library is exact to float64, which nothing here needs.
 func fade(x float32) float32 {
 	// e^−87 is the last normal float32; NaN comes here too
 	if !(x < 87) {
@@ -521,6 +535,8 @@ func (l *lightGrid) readBatch(b *strand, n int) {
 // absorb adds the light of one step of the given depth (density times metres)
 // and takes what it absorbs off through. The sky's light goes on through
 // further orders as the sun's does.
+// For coloured or tinted smoke: three exponentials unless channels share their
+// extinction.
 func (p *Picture) absorb(lg *lightGrid, b *strand, i int, depth float64, m *marched, tint look.RGB, out *taken, through *look.RGB) {
 	s := p.scene
 	l := &s.Look

@@ -43,6 +43,7 @@ type taken struct {
 }
 
 // trail holds what a coloured flight's weights were on its way.
+// One entry for each null collision of a coloured flight.
 type trail struct {
 	t []float64
 	w []look.RGB
@@ -50,6 +51,7 @@ type trail struct {
 
 // trip is a sample under way: the moment of the exposure and what stands
 // where at it.
+// It is reused from sample to sample by each thread, so its slices grow once.
 type trip struct {
 	s      *Scene
 	cam    *Camera
@@ -242,6 +244,7 @@ func (t *trip) path(o, d geom.Vec3, out *taken) {
 func lampGroup(n int) int { return ByLamp + min(n, MaxLampGroups-1) }
 
 // behind is what an eye's ray finds beyond everything.
+// Transparent backgrounds leave alpha to what was met on the way.
 func (t *trip) behind(out *taken, d geom.Vec3, w look.RGB) {
 	back, a := t.s.backdrop(d)
 	out.light[BySky] = out.light[BySky].Add(w.Mul(back))
@@ -250,6 +253,7 @@ func (t *trip) behind(out *taken, d geom.Vec3, w look.RGB) {
 
 // movesAt is how the fluid at a place moves: that of the volume or the liquid
 // whose velocity reaches there; nil where none is known.
+// Volumes before liquids: smoke is what usually has a velocity.
 func (s *Scene) movesAt(p geom.Vec3) *drift {
 	for _, v := range s.Volumes {
 		if v.moves != nil && v.moves.reaches(p) {
@@ -292,6 +296,10 @@ func (t *trip) see(out *taken, o, d geom.Vec3, far float64, of *Solid) {
 
 // caught is a ground that shows its shadows alone: as much alpha as direct
 // light is kept off, and the light of fire and lamps as it is.
+//
+// Three estimates with the same random numbers would be better balanced; two calls
+// of ask with fresh ones are right in the mean, and the ratio's bias is far under
+// the noise.
 func (t *trip) caught(out *taken, p geom.Vec3, h hit, w look.RGB, d geom.Vec3) {
 	s := t.s
 	all := s.open // what would arrive with nothing in the way
@@ -329,6 +337,7 @@ func (t *trip) caught(out *taken, p geom.Vec3, h hit, w look.RGB, d geom.Vec3) {
 }
 
 // scatter draws a direction by the phase function.
+// One lobe by its share, then its direction.
 func (t *trip) scatter(d geom.Vec3) geom.Vec3 {
 	l := t.s.Look.Lobes
 	g := l.G
@@ -340,6 +349,7 @@ func (t *trip) scatter(d geom.Vec3) geom.Vec3 {
 
 // response is how much of the light from dir goes on, and the chance of that
 // direction: the phase function in smoke, cosine over π on a surface.
+// A normal of zero says that there is no surface.
 func (t *trip) response(d, normal, dir geom.Vec3) float64 {
 	if normal == (geom.Vec3{}) {
 		return t.s.Look.Lobes.At(d.Dot(dir))
@@ -407,6 +417,7 @@ func (t *trip) ask(out *taken, p, d, normal geom.Vec3, w look.RGB) {
 
 // weigh gives each light a chance by about how much it gives at p; none gets
 // less than a tenth of an even share, as what stands between isn't known.
+// Rough on purpose: it is asked at every event.
 func (t *trip) weigh(p geom.Vec3) {
 	s := t.s
 	// reused from event to event: no allocation after the first
@@ -484,6 +495,7 @@ func (t *trip) askFire(out *taken, p, d, normal geom.Vec3, w look.RGB) {
 
 // ember draws a place within the fire by its light: a tile, then a voxel in it
 // by trial, then a place in the voxel.
+// The first trial mostly succeeds where a tile burns evenly.
 func (v *Volume) ember(r *dice) (y geom.Vec3, voxel int) {
 	c, _ := v.pick.draw(r.next())
 	f := v.Density
@@ -519,6 +531,7 @@ const glowStep = 2
 
 // burnt is the light that a metre of fire gives at a place in voxels at a
 // moment; none outside the grid.
+// In voxels and not metres, as its callers walk in voxels.
 func (v *Volume) burnt(p geom.Vec3, moment float64) look.RGB {
 	f := v.Density
 	if p.X < 0 || p.Y < 0 || p.Z < 0 || p.X > float64(f.NX) || p.Y > float64(f.NY) || p.Z > float64(f.NZ) {
@@ -534,6 +547,9 @@ func (v *Volume) burnt(p geom.Vec3, moment float64) look.RGB {
 // steps of a voxel from a random start, which is right in the mean, weighed
 // against askFire where the ray was drawn with density pdf. mid is the mean
 // distance of that light.
+//
+// The estimator's variance is low where fire is larger than the step, which is
+// always: so fire that is seen is nearly free of noise.
 func (t *trip) glow(o, d geom.Vec3, far float64, w look.RGB, pdf float64) (sum look.RGB, mid float64) {
 	s := t.s
 	weight := 0.0
@@ -665,6 +681,7 @@ func (v *Volume) cross(o, d geom.Vec3, far float64, visit func(from, to float64,
 // fly draws a free flight by delta tracking up to far. With coloured
 // extinction collisions are drawn by its mean, and the weights carry what
 // differs, so the estimate stays unbiased; the trail keeps them for glow.
+// at is in metres along d; w is multiplied by what the flight leaves.
 func (t *trip) fly(o, d geom.Vec3, far float64, w *look.RGB) (at float64, collided bool) {
 	s, r := t.s, &t.r
 	e := s.Look.Extinction
@@ -738,6 +755,7 @@ func (t *trip) fly(o, d geom.Vec3, far float64, w *look.RGB) (at float64, collid
 
 // transmit estimates the transmittance from p along d up to far by ratio
 // tracking.
+// It ends by roulette below a tenth, where what is left hardly shows.
 func (t *trip) transmit(p, d geom.Vec3, far float64) look.RGB {
 	s, r := t.s, &t.r
 	e := s.Look.Extinction

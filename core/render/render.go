@@ -37,6 +37,8 @@ func settle(list []Solid) {
 }
 
 // Moment is the scene at a moment of the exposure.
+// Over an exposure a camera and solids are where their keys have them; a handful of
+// moments are worked out beforehand and samples take the nearest.
 type Moment struct {
 	Camera Camera
 	Solids []Solid
@@ -46,6 +48,7 @@ type Moment struct {
 
 // without are the solids that a plate doesn't show: the shadows of the others
 // are in it already.
+// The plate was filmed with those things there, so their shadows are in it.
 func without(list []Solid) (out []Solid) {
 	for _, s := range list {
 		if !s.Holdout {
@@ -71,6 +74,7 @@ func (s *Scene) Moves() bool {
 }
 
 // Scene is all that is seen.
+// What is exported is set by whoever makes the scene; the rest follows in prepare.
 type Scene struct {
 	Volumes []*Volume
 	Liquids []*Liquid
@@ -129,6 +133,7 @@ func (s *Scene) prepare() {
 		s.lights++
 		s.lampAt++
 	}
+	// fire is drawn by volumes first, then by tiles and voxels within
 	power := make([]float64, len(s.Volumes))
 	for i, v := range s.Volumes {
 		power[i] = v.power
@@ -171,6 +176,7 @@ const MaxPixels = 8192 * 8192
 const block = 16
 
 // Picture is a rendering under way.
+// Sums and not means: continuing is adding.
 type Picture struct {
 	W, H     int
 	Samples  int // passes taken so far
@@ -193,6 +199,7 @@ type Picture struct {
 }
 
 // Wants is what a picture keeps beside beauty and alpha.
+// pages that only show want neither, and pictures are a third as large
 type Wants struct {
 	Layers   bool // light by where it comes from
 	Features bool // depth, motion, albedo, normal
@@ -222,6 +229,7 @@ func New(s *Scene, w, h int, crew grid.Crew) (*Picture, error) {
 // The scene must not change while the picture is under way; several pictures may
 // share one scene.
 func NewWith(s *Scene, w, h int, k Wants, crew grid.Crew) (*Picture, error) {
+	// before memory is taken
 	if w < 1 || h < 1 || w*h > MaxPixels {
 		return nil, fmt.Errorf("render: a picture of %d x %d pixels can't be made; up to %d pixels can", w, h, MaxPixels)
 	}
@@ -233,6 +241,7 @@ func NewWith(s *Scene, w, h int, k Wants, crew grid.Crew) (*Picture, error) {
 	p := &Picture{W: w, H: h, scene: s, crew: crew, march: s.Look.Method != "path", groups: s.groupCount()}
 	p.across = (w + block - 1) / block
 	blocks := p.across * ((h + block - 1) / block)
+	// blocks may have taken different numbers of samples
 	p.count, p.done = make([]int, blocks), make([]bool, blocks)
 	p.sum, p.half = make([]float32, 4*w*h), make([]float32, 4*w*h)
 	if k.Layers {
@@ -276,6 +285,8 @@ func (p *Picture) Done() bool {
 // Pass adds one sample to every pixel of every block that wants more; it ends
 // early where stop says so, and then the pass doesn't count.
 func (p *Picture) Pass(stop func() bool) bool {
+	// any thread may see the wish to stop; the pass is then as if it hadn't been
+	// begun, but for the blocks that were done, whose counts say so
 	var halted atomic.Bool // by any thread
 	// the first pass is a clean preview; later ones begin their steps at random, so
 	// that the slices' edges average out
@@ -285,6 +296,7 @@ func (p *Picture) Pass(stop func() bool) bool {
 	p.crew.For(len(p.count), 1, func(lo, hi int) {
 		t := trip{s: p.scene}
 		for b := lo; b < hi; b++ {
+			// its noise is low enough
 			if p.done[b] {
 				continue
 			}
@@ -333,6 +345,7 @@ func (p *Picture) square(b int, t *trip) {
 				}
 			}
 			o, d := t.cam.lensRay(float64(x)+jx, float64(y)+jy, p.W, p.H, &t.r)
+			// nothing of the last pixel must show through
 			out = taken{}
 			if p.march {
 				p.marchRay(t, o, d, &out)
@@ -400,7 +413,9 @@ func (p *Picture) keep(x, y, n int, s *taken) {
 func (p *Picture) noise(b int) float64 {
 	x0, y0 := b%p.across*block, b/p.across*block
 	n := float64(p.count[b])
+	// the half holds samples 0, 2, 4 …
 	even := float64((p.count[b] + 1) / 2)
+	// noise is judged as bright as it will be shown
 	gain := math.Exp2(p.scene.Look.Film.Exposure)
 	var gap float64
 	pixels := 0
@@ -461,6 +476,7 @@ func (p *Picture) At(x, y int) (c look.RGB, alpha float64) {
 }
 
 // hit is where a ray meets something solid.
+// t is the distance along the ray; normal is turned against it
 type hit struct {
 	t       float64
 	normal  geom.Vec3
@@ -487,12 +503,15 @@ func (s *Scene) trace(tr *trip, o, d geom.Vec3, far float64, light bool) (hit, b
 	found := false
 	// the ground is the plane y = 0, seen from above
 	if s.Look.Ground && d.Y < 0 {
+		// rays that start on the ground must not meet it
 		if t := -o.Y / d.Y; t > 1e-4 && t < best.t && t < groundSize {
 			best, found = hit{t: t, normal: geom.V(0, 1, 0), colour: s.Look.GroundColour, off: 1e-3 * max(1, t*0.01), catcher: s.Look.Catcher && !light}, true
 		}
 	}
 	for _, l := range s.Liquids {
 		if t, n, ok := l.ray(o, d, best.t, tr.moment); ok {
+			// surfaces are seen from both sides; the normal is the one that faces
+			// the ray
 			if n.Dot(d) > 0 {
 				n = n.Mul(-1)
 			}
@@ -511,6 +530,8 @@ func (s *Scene) trace(tr *trip, o, d geom.Vec3, far float64, light bool) (hit, b
 		if sh.Body != nil {
 			// imported meshes have their own triangles; both sides are seen
 			lo, ld := sh.Local(o), sh.Turn.Back(d)
+			// the shape's own space is turned and not scaled, so distances along the
+			// ray stay
 			if h, n := sh.Body.Ray(lo, ld, max(near, 0)-1e-9, min(end, best.t)); h.Tri >= 0 {
 				n = sh.Turn.Apply(n)
 				if n.Dot(d) > 0 {

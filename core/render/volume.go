@@ -15,6 +15,7 @@ import (
 const tile = 8
 
 // Volume is fluid ready to be rendered.
+// The channels are shared with the cache of frames and never written to after clean.
 type Volume struct {
 	// Density is the channel that smoke is drawn from, as it was simulated, and
 	// opacity what density it is drawn with; nil: as it is.
@@ -51,6 +52,7 @@ type Volume struct {
 
 // NewVolume prepares a volume; values that are negative or not finite count as
 // empty and are counted in bad.
+// What is seen of them is told, as a file with a NaN is a file with a fault.
 func NewVolume(f *grid.Field, h float64, origin geom.Vec3, crew grid.Crew) (v *Volume, bad int) {
 	v = &Volume{Density: f, H: h, Origin: origin}
 	// negative density would make light: it comes from files, never from the solver
@@ -125,6 +127,7 @@ func (v *Volume) majorants(crew grid.Crew) {
 }
 
 // mapped is the density that smoke is drawn with, at every voxel.
+// The light's own copy: density after the look's curve.
 func (v *Volume) mapped(crew grid.Crew) *grid.Field {
 	if v.opacity == nil {
 		return v.Density
@@ -139,6 +142,8 @@ func (v *Volume) mapped(crew grid.Crew) *grid.Field {
 }
 
 // measure fills the skip distances and the tight box.
+// Distances in tiles let a ray step over empty space; they are worked out by rings,
+// as volumes have few tiles.
 func (v *Volume) measure() {
 	t := v.tiles
 	lo, hi := [3]int{t.NX, t.NY, t.NZ}, [3]int{-1, -1, -1}
@@ -204,6 +209,7 @@ func (v *Volume) beside(i, j, k int, d uint8) bool {
 
 // at is the density at a position in voxels from the low corner, fading to
 // nothing over the last half voxel outside.
+// The half voxel outside fades by interpolation with the border, so edges are soft.
 func (v *Volume) at(x, y, z float32) float32 {
 	f := v.Density
 	if x < -0.5 || y < -0.5 || z < -0.5 || x > float32(f.NX)+0.5 || y > float32(f.NY)+0.5 || z > float32(f.NZ)+0.5 {
@@ -219,6 +225,7 @@ func (v *Volume) at(x, y, z float32) float32 {
 
 // blurred is at for a moment, in seconds from the middle of the exposure: what
 // is seen at a place then stood upstream at the frame itself.
+// Without a shutter it is at, at no cost.
 func (v *Volume) blurred(p geom.Vec3, moment float64) float32 {
 	if v.moves != nil && moment != 0 {
 		p = v.moves.back(v, p, moment)
@@ -277,6 +284,7 @@ func newLight(v *Volume, sigma float64, sun geom.Vec3, crew grid.Crew) *lightGri
 }
 
 // exponent writes or adds w·exp(−τ).
+// In place where out is tau itself.
 func exponent(tau *grid.Field, w float32, add bool, out *grid.Field, crew grid.Crew) {
 	crew.For(len(tau.Data), 1<<13, func(lo, hi int) {
 		for i := lo; i < hi; i++ {
@@ -376,6 +384,7 @@ func (l *lightGrid) read(x, y, z float32) (sun, sky float32) {
 // Light is the transmittance to a light from direction dir, and the mean over
 // a few directions of the sky, for every voxel; sigma is extinction in 1/m for
 // density 1.
+// For browsers, which get light baked in; renderers read the half-size grid.
 func (v *Volume) Light(sigma float64, dir geom.Vec3, crew grid.Crew) (sun, sky *grid.Field) {
 	l := newLight(v, sigma, dir, crew)
 	sun, sky = grid.NewField(v.Density.Dims), grid.NewField(v.Density.Dims)

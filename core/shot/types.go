@@ -19,6 +19,8 @@ import (
 )
 
 // Type is what kind of value an entry of the catalogue holds.
+// Types are words in the catalogue's declarations, and names of templates for
+// fields.
 type Type string
 
 // The types.
@@ -44,6 +46,7 @@ const (
 
 // Form is what a person sent of one value: fields by name. A value of one part
 // comes as "v", vectors as "v0" to "v2".
+// It is all that a type needs of an HTTP form, so this package knows no HTTP.
 type Form interface {
 	Get(name string) (text string, sent bool)
 	All(name string) []string
@@ -98,6 +101,7 @@ func RegisterType(t TypeDef) {
 	}
 	if t.Typed == nil {
 		t.Typed = func(e *Entry, f Form, shown string, old Value) (Value, error) {
+			// blanks at the ends come from pasting
 			text, _ := f.Get("v")
 			return Text(strings.TrimSpace(text)), nil
 		}
@@ -138,7 +142,9 @@ func (e *Entry) Check(v Value) error { return e.Type.Def().Check(e, v) }
 func (e *Entry) Same(a, b Value) bool { return e.Type.Def().Same(a, b) }
 
 // Show writes a value with its unit, lengths in the unit named.
+// Choices are told by their labels, files by their names, numbers in the shown unit.
 func (e *Entry) Show(v Value, length string) string {
+	// lengths alone have more than one unit that a page may show
 	unit := e.Unit.Shown(length)
 	s := e.Type.Def().Show(e, v, func(n float64) string { return e.Unit.Format(n, unit) })
 	if unit != "" && e.Type.Numeric() {
@@ -150,6 +156,7 @@ func (e *Entry) Show(v Value, length string) string {
 // Typed reads a value as a person typed it into a form, numbers in the unit
 // that the page shows, and checks it. old is the value as it was shown: what
 // wasn't changed keeps all its digits.
+// A number keeps the digits that it had where the field still shows what was shown.
 func (e *Entry) Typed(f Form, length string, old Value) (Value, error) {
 	v, err := e.Type.Def().Typed(e, f, e.Unit.Shown(length), old)
 	if err != nil {
@@ -192,6 +199,7 @@ func numberType(t Type) TypeDef {
 			if t == Integer && v.Num != math.Trunc(v.Num) {
 				return fmt.Errorf("%s is %g; give a whole number", e.Label, v.Num)
 			}
+			// the range is the catalogue's; NaN is in none
 			return e.checkNumber(v.Num, "")
 		},
 		Typed: func(e *Entry, f Form, shown string, old Value) (Value, error) {
@@ -219,6 +227,7 @@ func triple(t Type) TypeDef {
 	return TypeDef{Type: t, Triple: true, Number: true, Field: string(t), Want: "three numbers",
 		JSON: func(e *Entry, v Value) any { return v.Vec },
 		Read: func(e *Entry, raw json.RawMessage) (v Value, err error) {
+			// a slice, so that two or four numbers are told as such and not cut off
 			var a []float64
 			if err = json.Unmarshal(raw, &a); err == nil && len(a) != 3 {
 				err = fmt.Errorf("%d numbers", len(a))
@@ -234,6 +243,7 @@ func triple(t Type) TypeDef {
 		},
 		Check: func(e *Entry, v Value) error {
 			for a, n := range v.Vec {
+				// the message says which of the three
 				if err := e.checkNumber(n, " "+"xyz"[a:a+1]); err != nil {
 					return err
 				}
@@ -268,6 +278,7 @@ func colourType() TypeDef {
 	t := triple(Colour)
 	t.Typed = func(e *Entry, f Form, shown string, old Value) (v Value, err error) {
 		text, _ := f.Get("v")
+		// only the long form: browsers' colour fields give no other
 		h := strings.TrimPrefix(text, "#")
 		n, err := strconv.ParseUint(h, 16, 32)
 		if err != nil || len(h) != 6 {
@@ -286,6 +297,7 @@ func choiceType() TypeDef {
 	return TypeDef{Type: Choice, Field: "choice",
 		Show: func(e *Entry, v Value, num func(float64) string) string { return e.Words(v.Text) },
 		Check: func(e *Entry, v Value) error {
+			// gathered on the way, for the message
 			keys := make([]string, len(e.Choices))
 			for i, c := range e.Choices {
 				if c.Key == v.Text {
@@ -327,6 +339,7 @@ func namedType(t Type, field string) TypeDef {
 			if v.Text == "" {
 				return nil
 			}
+			// whether the file is there is another question, which checks ask
 			if err := asset.CheckID(v.Text); err != nil {
 				return fmt.Errorf("%s: %w", e.Label, err)
 			}
@@ -363,6 +376,7 @@ func namesType() TypeDef {
 		},
 		Show: func(e *Entry, v Value, num func(float64) string) string { return list(v.List()) },
 		Check: func(e *Entry, v Value) error {
+			// a list is joined by lines, so it could be as long as a form
 			if n := len(v.List()); n > MaxNames {
 				return fmt.Errorf("%s has %d names; up to %d are taken", e.Label, n, MaxNames)
 			}
@@ -392,6 +406,7 @@ func pointsType() TypeDef {
 			if len(l) > MaxPoints {
 				return fmt.Errorf("%s has %d points; up to %d are taken", e.Label, len(l), MaxPoints)
 			}
+			// the first point that is out of range is named by its number
 			for i, p := range l {
 				for a, x := range p {
 					if err := e.checkNumber(x, fmt.Sprintf(" %d %s", i+1, "xyz"[a:a+1])); err != nil {

@@ -46,6 +46,7 @@ func factor(d *shot.Element) int {
 	return n
 }
 
+// What is missing would only be found after the coarse run has ended.
 func upresWants(s *check.Scene) []check.Finding {
 	var out []check.Finding
 	for _, d := range s.Domains {
@@ -68,6 +69,7 @@ func upresWants(s *check.Scene) []check.Finding {
 }
 
 // Fine runs the upres stage of one domain on its coarse frames.
+// next is the frame that it makes next; coarse what it made the last one from
 type Fine struct {
 	Shot   *shot.Shot
 	Domain *shot.Element
@@ -111,6 +113,7 @@ func newFine(s *shot.Shot, d *shot.Element, crew grid.Crew) (*Fine, error) {
 func (f *Fine) Next() int { return f.next }
 
 // Advance makes the next fine frame from the coarse one.
+// The coarse frame must be the one that follows the last: motion is between the two.
 func (f *Fine) Advance(coarse *frame.Frame) error {
 	w, err := f.frame(coarse)
 	if err != nil {
@@ -125,6 +128,7 @@ func (f *Fine) Advance(coarse *frame.Frame) error {
 }
 
 // Resume tells the stage the coarse frame that its loaded state came from.
+// The fields of the last frame are made again from the cache instead of being saved.
 func (f *Fine) Resume(coarse *frame.Frame) error {
 	w, err := f.frame(coarse)
 	if err == nil {
@@ -171,6 +175,8 @@ func (f *Fine) frame(c *frame.Frame) (*Frame, error) {
 
 // Frame is the frame made last, as the cache keeps it. Velocity is the coarse
 // one, on its own voxels.
+// Fine channels in fine indices, velocity in coarse ones: each grid has its
+// transform.
 func (f *Fine) Frame() *frame.Frame {
 	s := f.Solver
 	_, h, o := stage.Cells(f.Domain)

@@ -74,6 +74,7 @@ type header struct {
 }
 
 // Decode reads a picture.
+// Only says which channels are wanted; the header is read in any case.
 func Decode(data []byte, lim Limits) (*Image, error) {
 	c := &cursor{b: data}
 	m, err := c.u32()
@@ -106,6 +107,7 @@ func Decode(data []byte, lim Limits) (*Image, error) {
 // type string are kept. The data window is the box of pixels that the file holds,
 // corners included; it may lie anywhere, and pictures here begin at its upper left
 // corner.
+// The order of attributes is free.
 func (c *cursor) header() (*header, error) {
 	h := &header{meta: map[string]string{}}
 	for {
@@ -262,6 +264,7 @@ func kindSize(k uint32) int {
 }
 
 // readLine reads one channel of one line, and returns what comes after it.
+// Half, float and unsigned all become float32; unsigned over 2²⁴ lose digits.
 func readLine(raw []byte, kind uint32, out []float32) []byte {
 	rest := raw[len(out)*kindSize(kind):]
 	switch kind {

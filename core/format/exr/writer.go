@@ -94,6 +94,7 @@ func Write(w io.Writer, m *Image, work Workers) error {
 
 // sorted are the channels in the order of their names, as the format wants them,
 // and the bytes of a line.
+// Names are checked here: what is written must be readable.
 func (m *Image) sorted() (list []Channel, line int, err error) {
 	if m.W < 1 || m.H < 1 || len(m.Channels) == 0 {
 		return nil, 0, errors.New("exr: a picture without pixels or channels can't be written")
@@ -177,6 +178,7 @@ func words(v ...uint32) []byte {
 }
 
 // block packs lines y0 to y1: channel by channel within a line.
+// It is called from several threads, each for its own block.
 func (m *Image) block(list []Channel, y0, y1, line int) []byte {
 	raw := make([]byte, 0, line*(y1-y0))
 	for y := y0; y < y1; y++ {
