@@ -1,8 +1,14 @@
 package geom
 
+// Transforms of space: affine maps, and unit quaternions for their turning part.
+// Files bring matrices by rows or by columns, quaternions with w first or last,
+// angles in six orders; readers convert to what is written here, once, at the edge.
+
 import "math"
 
 // Affine is p' = M p + T; rows of M are the images' coordinates.
+// The bottom row of the 4×4 matrix would be 0 0 0 1 and is not kept: nothing on a
+// stage is a projection.
 type Affine struct {
 	M Mat3
 	T Vec3
@@ -15,6 +21,8 @@ var Identity = Affine{M: Mat3{V(1, 0, 0), V(0, 1, 0), V(0, 0, 1)}}
 func (a Affine) Point(p Vec3) Vec3 { return a.M.Apply(p).Add(a.T) }
 
 // Then is the transform that does a first and b after it.
+// It reads in the order in which things happen, child.Then(parent), the reverse of
+// how the matrices are written in a product. M = b.M·a.M, T = b.M·a.T + b.T.
 func (a Affine) Then(b Affine) Affine {
 	var c Affine
 	cols := [3]Vec3{V(a.M[0].X, a.M[1].X, a.M[2].X), V(a.M[0].Y, a.M[1].Y, a.M[2].Y), V(a.M[0].Z, a.M[1].Z, a.M[2].Z)}
@@ -26,9 +34,14 @@ func (a Affine) Then(b Affine) Affine {
 }
 
 // Det is the factor by which volumes grow; below 0 it mirrors.
+// It is the triple product of the rows. Its sign decides whether a mesh under the
+// transform must have its triangles turned round to keep its outside outside.
 func (a Affine) Det() float64 { return a.M[0].Dot(a.M[1].Cross(a.M[2])) }
 
 // Inverse undoes a; ok is false where a flattens space.
+// Only an exact 0 or NaN is refused. A flattened element is caught earlier by the
+// limits on size in the catalogue; a nearly flat one has an inverse that is large
+// but true.
 func (a Affine) Inverse() (inv Affine, ok bool) {
 	d := a.Det()
 	if d == 0 || math.IsNaN(d) {
@@ -42,6 +55,8 @@ func (a Affine) Inverse() (inv Affine, ok bool) {
 }
 
 // Rigid reports a turn and a shift without scaling or shear, to within tol.
+// The test is M·Mᵀ = 1, entry by entry, and a positive determinant. Level sets and
+// speeds carry over a rigid move unchanged; under any other the field is made anew.
 func (a Affine) Rigid(tol float64) bool {
 	for r := range 3 {
 		for c := range 3 {
@@ -58,6 +73,8 @@ func (a Affine) Rigid(tol float64) bool {
 }
 
 // Quat is a rotation x i + y j + z k + w.
+// Keys between two attitudes run over quaternions, since Euler angles swing about on
+// the way and a matrix entry by entry shrinks in the middle.
 type Quat struct{ X, Y, Z, W float64 }
 
 // Unit has length 1; the zero quaternion becomes no rotation.
@@ -70,6 +87,7 @@ func (q Quat) Unit() Quat {
 }
 
 // Mat3 is the rotation as a matrix; q has length 1.
+// q and −q are the same rotation, and give the same matrix bit for bit.
 func (q Quat) Mat3() Mat3 {
 	// Hamilton's product q v q* written out
 	x, y, z, w := q.X, q.Y, q.Z, q.W
@@ -81,12 +99,16 @@ func (q Quat) Mat3() Mat3 {
 }
 
 // AxisAngle turns by radians about an axis of length 1.
+// Right-handed: seen with the axis pointing at the viewer, a positive angle turns
+// anticlockwise.
 func AxisAngle(axis Vec3, angle float64) Quat {
 	s, c := math.Sincos(angle / 2)
 	return Quat{axis.X * s, axis.Y * s, axis.Z * s, c}
 }
 
 // Slerp goes from a to b along the shorter arc (Shoemake 1985).
+// The one of ±b with the positive product with a is taken; without that a key at
+// 179° and one at −179° would go the long way round. t may lie outside 0 to 1.
 func Slerp(a, b Quat, t float64) Quat {
 	dot := a.X*b.X + a.Y*b.Y + a.Z*b.Z + a.W*b.W
 	if dot < 0 {
@@ -112,8 +134,12 @@ func TRS(t Vec3, r Quat, s Vec3) Affine {
 }
 
 // Angles are the degrees about x, then y, then z whose RotationXYZ is m.
+// The middle angle comes out within ±90°. There are always two sets of angles for a
+// rotation; a curve through several must be unwound by the caller (see anim).
 func (m Mat3) Angles() Vec3 {
 	d := 180 / math.Pi
+	// m[2].X is −sin y in the matrix that RotationXYZ writes out; the others follow
+	// from ratios in which cos y cancels, which is why they fail where it is 0.
 	sy := -m[2].X
 	// gimbal lock: the first and third axis are the same
 	if math.Abs(sy) > 1-1e-12 { // only the sum of the other two counts

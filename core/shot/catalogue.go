@@ -8,12 +8,16 @@ import (
 )
 
 // Option is one choice.
+// Keys go into files and into code; labels are for people and may be reworded.
 type Option struct{ Key, Label string }
 
 // Entry declares one value: forms, validation, file format, command-line help
 // and documentation come from here.
 // One struct of plain fields and no functions but by type: it can be listed,
 // compared and printed, which forms, docs and tests do.
+// Min and Max bound numbers and each part of a vector. When and Counts are
+// conditions on other values of the same element: "form=box|ball&mode=density". A
+// name with "in" asks what the shot holds, and @word a property of a chosen format.
 type Entry struct {
 	Kind     Kind
 	Key      string
@@ -56,6 +60,8 @@ const (
 
 // Named ties a declaration to the name by which code reads it. It panics where
 // the name's type can't hold the value's.
+// The check is made once for every entry when the program starts, so that a name of
+// the wrong type can't reach a release: no test needs to run into it.
 func Named(n val.Name, e Entry) Entry {
 	e.Key = n.Name()
 	ok := false
@@ -106,6 +112,7 @@ var catalogue = map[Kind][]*Entry{}
 // Declare adds values to the catalogue: packages that bring a solver or a kind
 // of element do so when the program starts. It panics on a second declaration.
 // The order of declaration is that on the sheet, which After can change.
+// Entries are copied: a caller that keeps its list can't change the catalogue.
 func Declare(list ...Entry) {
 	for i := range list {
 		e := list[i]
@@ -138,6 +145,8 @@ func All() (out []*Entry) {
 }
 
 // Find is the entry of a value, or nil.
+// A search along a short list; the lists have tens of entries, and a map would need
+// keeping in step with the order.
 func Find(k Kind, key string) *Entry {
 	for _, e := range catalogue[k] {
 		if e.Key == key {

@@ -1,3 +1,6 @@
+// Which domain feeds which. An emitter in one domain may take its fluid from
+// another: burning debris whose smoke is its own domain, a spray off a liquid. The
+// document gives an order in which they can be simulated one after another.
 package shot
 
 import (
@@ -10,6 +13,7 @@ import (
 
 // Feeds lists the domains whose fluid emits into d, in the order of the cast.
 // Emitters that name no domain are left out.
+// Muted emitters feed nothing; a muted domain isn't found as a source.
 func (s *Shot) Feeds(d *Element) (out []*Element) {
 	for _, e := range s.Elements {
 		if e.Muted || !e.Acts(d) {
@@ -24,6 +28,9 @@ func (s *Shot) Feeds(d *Element) (out []*Element) {
 
 // FedBy is the domain or the sequence that feeds an emitter in domain d; nil
 // where none does, or where what d holds can't be fed.
+// Whether the value matters is asked of the catalogue: an emitter set to emit from
+// its own form may still hold the name of a domain from earlier, and that binds
+// nothing.
 func (s *Shot) FedBy(e, d *Element) *Element {
 	if x := Find(e.Kind, val.FedBy.Name()); x == nil || !x.Matters(e, d.Within()) {
 		return nil
@@ -42,6 +49,7 @@ func (s *Shot) Source(e *Element) *Element {
 
 // Order lists the domains so that each comes after those that feed it. Domains
 // that feed each other in a ring are named in the error.
+// A sequence from outside needs no place in it: its frames are there already.
 func (s *Shot) Order() (out []*Element, err error) {
 	// depth first, in the order of the cast: domains that don't depend on each other
 	// keep it, so that adding one at the end changes nothing before
@@ -57,6 +65,7 @@ func (s *Shot) Order() (out []*Element, err error) {
 		case 2:
 			return nil
 		}
+		// A domain that is met again while it is under way closes a ring.
 		state[d] = 1
 		way = append(way, d.Name)
 		for _, f := range s.Feeds(d) {

@@ -1,3 +1,6 @@
+// What differs between two shots, in words and exactly. Takes show it ("what did I
+// change since the one that looked right"), the score keeps it beside each run, and
+// two windows on one shot are brought together by it.
 package shot
 
 import (
@@ -21,6 +24,8 @@ type Change struct {
 }
 
 // Clashes reports that two changes make the same thing different things.
+// Two windows that made the same change agree; two that changed different things can
+// both be kept. Only the same thing made two different ones needs a person.
 func (c Change) Clashes(o Change) bool { return c.at == o.at && c.exact != o.exact }
 
 // Diff lists what a simulation of b would see differently from one of a:
@@ -29,6 +34,8 @@ func (c Change) Clashes(o Change) bool { return c.at == o.at && c.exact != o.exa
 // The order is that of the cast, so that lists can be read beside the page.
 func Diff(a, b *Shot) []Change {
 	// in the unit of the newer one: that is what the reader has before him
+	// Elements are matched by id. One that was removed and made again under the same
+	// id is told as changed, value by value, which is what a simulation sees.
 	d := differ{length: val.Units.Of(b)}
 	d.owner(a.Self, b.Self)
 	for _, x := range a.Elements {
@@ -42,6 +49,7 @@ func Diff(a, b *Shot) []Change {
 			d.say(y, "element", y.Name, "element", "not there", "added")
 			continue
 		}
+		// A muted element is still compared: unmuting it should not bring surprises.
 		if x.Muted != y.Muted {
 			d.say(y, "muted", y.Name, "muted", onOff(x.Muted), onOff(y.Muted))
 		}
@@ -55,6 +63,8 @@ func Diff(a, b *Shot) []Change {
 
 // DiffAll is Diff with what no simulation sees: names, looks, handover values.
 // It is what windows are compared by: everything that anybody can change.
+// Simulations don't see it, but people do: a name that two windows changed at once
+// clashes like any value.
 func DiffAll(a, b *Shot) []Change {
 	d := differ{out: Diff(a, b), length: val.Units.Of(b)}
 	for _, y := range b.Looks {
@@ -88,6 +98,7 @@ type differ struct {
 	length string
 }
 
+// For changes that are words already; the exact form is the word itself.
 func (d *differ) say(e *Element, what, where, label, was, is string) {
 	d.out = append(d.out, Change{Where: where, Label: label, Was: was, Is: is, at: e.Address() + " " + what, exact: is})
 }
@@ -104,6 +115,9 @@ func (d *differ) owner(x, y *Element) {
 			d.out = append(d.out, Change{y.Title(), e.Label, e.Show(p, d.length), e.Show(q, d.length), at, string(exact)})
 		}
 		if p, q := x.Keys(e), y.Keys(e); !slices.Equal(p, q) || x.Extra(e) != y.Extra(e) {
+			// All keys together are one thing: two windows that both bent a curve
+			// clash, even if they moved different keys. Half of one curve and half
+			// of another is nobody's motion.
 			exact, _ := json.Marshal([]any{q, y.Extra(e)})
 			keyed = append(keyed, Change{y.Title(), e.Label + " over time", fmt.Sprintf("%d keys", len(p)), fmt.Sprintf("%d keys", len(q)), at + " keys", string(exact)})
 		}

@@ -16,9 +16,13 @@ import (
 )
 
 // Values are values by name: of a recipe's part, of a preset.
+// Names are strings here and nowhere else in code: files, recipes and forms bring
+// names from outside, and they must be looked up before they can be trusted.
 type Values map[string]Value
 
 // With makes values of pairs: With(val.Voxel.Is(0.1), val.Flat.Is(true)).
+// A pair carries a value whose Go type fits its name, so this needs no check: a flag
+// for a number does not compile.
 func With(pairs ...val.Pair) Values {
 	v := Values{}
 	for _, p := range pairs {
@@ -29,6 +33,8 @@ func With(pairs ...val.Pair) Values {
 
 // Key is a value at a frame, and how it runs on from there. Slopes are in the
 // value's unit a frame; a number uses their first part.
+// Frames are fractions, as a key may fall between two frames: substeps read between
+// them, and a shot that changes its rate keeps the moments of its keys.
 type Key struct {
 	Frame   float64
 	Value   Value
@@ -65,6 +71,8 @@ var _ val.Writer = (*Element)(nil)
 
 // NewElement makes an element that stands in no shot.
 // It panics on a name that the kind doesn't have: pairs come from code.
+// The defaults are not copied in. What isn't in values has its default, so that a
+// default that a later version mends reaches every shot that never touched it.
 func NewElement(k Kind, id, name string, pairs ...val.Pair) *Element {
 	e := &Element{ID: id, Kind: k, Name: name, values: Values{}}
 	for _, p := range pairs {
@@ -74,6 +82,8 @@ func NewElement(k Kind, id, name string, pairs ...val.Pair) *Element {
 }
 
 // entry finds a value's declaration; a name that the kind doesn't have is a bug.
+// A panic, not an error, as names in code are typed: only a name of one kind read on
+// an element of another gets here.
 func (e *Element) entry(key string) *Entry {
 	x := Find(e.Kind, key)
 	if x == nil {
@@ -84,6 +94,8 @@ func (e *Element) entry(key string) *Entry {
 
 // Get is a value without regard to keys.
 func (e *Element) Get(key string) Value {
+	// Reads are recorded before the value is looked up: one that is at its default
+	// was read all the same, and would matter if it changed.
 	// Watch records reads, for the test that holds keys against what is read
 	if e.seen != nil {
 		e.seen(e, key)
@@ -111,30 +123,38 @@ func (e *Element) At(key string, ev val.Eval) Value {
 	lo, hi := 0, len(keys)
 	if x.After == anim.Stay {
 		n, _ := slices.BinarySearchFunc(keys, ev.Frame, func(k Key, f float64) int { return cmp.Compare(k.Frame, f) })
+		// Two on either side, as the slope at a key that is not flat or straight is
+		// taken from its own neighbours.
 		lo, hi = max(0, n-2), min(len(keys), n+2)
 	}
 	entry := e.entry(key)
 	vector := entry.Type.Triple()
 	// on the stack for the usual handful of keys
+	// A vector's three parts share their frames and ways, so one walk serves all
+	// three; a number rides along in the first part.
 	near := make([]anim.Key, 0, 8)
 	for _, k := range keys[lo:hi] {
 		near = append(near, k.curve(vector))
 	}
 	v := anim.At(near, x, ev.Frame)
+	// The other fields of the value are the first key's: a type with both a number
+	// and words could be keyed in its number alone.
 	out := keys[lo].Value
 	if vector {
 		out.Vec = v
 	} else {
 		out.Num = v[0]
 	}
+	// A curve without noise stays between its keys unless it overshoots by a slope,
+	// which an artist sees drawn and means; solvers guard their own limits.
 	if x.Amount != 0 || entry.Type == Integer { // noise must not leave the range
 		out = entry.clamp(out)
 	}
 	return out
 }
 
-// curve is the curve of a value; nil where it has none.
-// Numbers and vectors share one curve of three parts.
+// curve is the key as package anim takes it: numbers and vectors share one curve of
+// three parts.
 func (k *Key) curve(vector bool) anim.Key {
 	a := anim.Key{Frame: k.Frame, Way: k.Way, In: k.In, Out: k.Out, Value: k.Value.Vec}
 	if !vector {
@@ -160,6 +180,8 @@ func (e *Element) Set(key string, v Value) {
 
 // Put puts a value that a person gave. The error names the value, what it is,
 // and what it can be; then nothing is changed.
+// Put and its kin are for what comes from outside; Set and its kin are for code. The
+// first give errors, the second panic, and both leave the element as it was.
 func (e *Element) Put(key string, v Value) error {
 	entry := Find(e.Kind, key)
 	if entry == nil {
@@ -173,6 +195,8 @@ func (e *Element) Put(key string, v Value) error {
 }
 
 // PutAll puts the values of a recipe or a preset; see Put.
+// In the order of the names, so that of two faults the same one is always told. What
+// was put before the fault stays: callers work on a clone.
 func (e *Element) PutAll(v Values) error {
 	for _, key := range slices.Sorted(maps.Keys(v)) {
 		if err := e.Put(key, v[key]); err != nil {
@@ -191,6 +215,8 @@ func (e *Element) put(key string, v Value) {
 }
 
 // Reset gives values back their defaults and takes their keys away.
+// A value taken away is at its default from then on, also where the catalogue's
+// default changes later. Restore, below, pins what the recipe had.
 func (e *Element) Reset(names ...val.Name) {
 	for _, n := range names {
 		delete(e.values, n.Name())
@@ -206,6 +232,8 @@ func (e *Element) Restore(n val.Name) {
 }
 
 // Start is the value that an element began with: its recipe's, or the default.
+// An element that came from no recipe may still hold "before" from a file; it is not
+// asked, since the sheet's way back must lead to what the sheet says.
 func (e *Element) Start(n val.Name) Value {
 	if v, ok := e.before[n.Name()]; ok && e.Recipe != "" {
 		return v
@@ -217,6 +245,8 @@ func (e *Element) Start(n val.Name) Value {
 func (e *Element) CameFrom(recipe string) { e.Recipe, e.before = recipe, maps.Clone(e.values) }
 
 // Given are the values that were ever set, a copy.
+// Given values may equal their defaults: they were set and set back. Comparison goes
+// through Same, which does not tell the two apart.
 func (e *Element) Given() Values {
 	if e.values == nil {
 		return Values{}
@@ -225,6 +255,8 @@ func (e *Element) Given() Values {
 }
 
 // Keys are a value's keys in the order of their frames. Nobody changes the list.
+// The list is the element's own, handed out without a copy because it is asked for
+// in every substep; SetKey replaces parts of it, so callers don't keep it.
 func (e *Element) Keys(n val.Name) []Key {
 	if e.seen != nil {
 		e.seen(e, n.Name())
@@ -253,6 +285,8 @@ func (e *Element) SetKey(n val.Name, k Key) {
 
 // PutKey sets a key that a person gave. The error tells what is wrong with its
 // frame, its value or its slopes.
+// The count is asked only where a key would be added: at the limit one can still
+// move values, and nothing that was made gets stuck.
 func (e *Element) PutKey(n val.Name, k Key) error {
 	entry := Find(e.Kind, n.Name())
 	if entry == nil || !entry.Keyable {
@@ -271,6 +305,8 @@ func (e *Element) PutKey(n val.Name, k Key) error {
 
 // PutKeyValue sets the value of the key at a frame, and makes one where there is
 // none. One that is there keeps how it runs on.
+// This is what typing into a keyed field does. A slope that was bent by hand and the
+// way to the next key belong to the key's place, not to its value.
 func (e *Element) PutKeyValue(n val.Name, frame float64, v Value) error {
 	k := Key{Frame: frame, Value: v}
 	keys := e.keys[n.Name()]
@@ -286,6 +322,7 @@ const MaxFrame = 1e7
 
 // checkKey refuses a key that its value can't have.
 func checkKey(entry *Entry, k Key) error {
+	// Written as "not within", so that NaN, which is within nothing, is refused too.
 	if !(math.Abs(k.Frame) <= MaxFrame) {
 		return fmt.Errorf("a key of %s would be at frame %g; give one from −%.0f to %.0f", entry.Label, k.Frame, MaxFrame, MaxFrame)
 	}
@@ -300,6 +337,8 @@ func checkKey(entry *Entry, k Key) error {
 	return entry.Check(k.Value)
 }
 
+// It gives the place of the first key at or after a frame, and whether that is at
+// it.
 func findKey(keys []Key, frame float64) (int, bool) {
 	return slices.BinarySearchFunc(keys, frame, func(k Key, f float64) int { return cmp.Compare(k.Frame, f) })
 }
@@ -327,6 +366,8 @@ func (e *Element) DropKey(n val.Name, frame float64) {
 	if !exact {
 		return
 	}
+	// The field then shows what the viewport showed. Falling back to the value that
+	// stood there before the first key would be a jump that nobody asked for.
 	// an artist who removes the last key means the value to stay where it was
 	if len(keys) == 1 {
 		e.put(key, keys[0].Value)
@@ -343,6 +384,7 @@ func (e *Element) DropKeys(n val.Name) {
 }
 
 // MapKeys changes every key of a value, which keeps its frame.
+// Used where a unit or a recipe's scale changes; fn must keep values in range.
 func (e *Element) MapKeys(n val.Name, fn func(Value) Value) {
 	for i, k := range e.keys[n.Name()] {
 		e.keys[n.Name()][i].Value = fn(k.Value)
@@ -350,6 +392,8 @@ func (e *Element) MapKeys(n val.Name, fn func(Value) Value) {
 }
 
 // SetExtra sets what a keyed value does besides; the zero Extra is dropped.
+// Without amount there is no noise, so what is left of its settings is dropped: two
+// curves that do the same compare as the same.
 func (e *Element) SetExtra(n val.Name, x Extra) {
 	if x.Amount == 0 {
 		x.Period, x.Seed = 0, 0
@@ -369,6 +413,8 @@ func CheckExtra(x Extra) error {
 	switch {
 	case !slices.Contains(anim.Afters, x.After):
 		return fmt.Errorf("after its last key it can %q, not %q", anim.Afters, x.After)
+	// Wide bounds: they keep infinities out of the arithmetic, and what the value
+	// itself may be is its own entry's business.
 	case !(math.Abs(x.Amount) <= 1e9):
 		return fmt.Errorf("its noise is %g; give a finite amount", x.Amount)
 	case x.Amount != 0 && !(x.Period >= 0.01 && x.Period <= 1e6):
@@ -381,6 +427,8 @@ func CheckExtra(x Extra) error {
 
 // Same reports the same values, keys and curves, whatever the names.
 // Compared by the catalogue's own equality, so that a file renamed is the same file.
+// Ids, scopes and recipes don't count. A conflict between two windows is decided by
+// this, value by value, never by the sentence that a page shows.
 func (e *Element) Same(o *Element) bool {
 	if e.Kind != o.Kind {
 		return false
@@ -395,6 +443,7 @@ func (e *Element) Same(o *Element) bool {
 
 // Print is a text that differs where the values, keys or curves do.
 // It serves as a key of what is kept by content, such as findings and sheets.
+// It is the JSON of the values, not a hash: maps that are keyed by it can't collide.
 func (e *Element) Print() string {
 	o := ordered{}
 	o.values("values", e.Kind, e.values, nil)
@@ -416,6 +465,8 @@ func (e *Element) Copy(name string) *Element {
 // clone copies values and curves, so that nothing is shared.
 // Keys are copied one list deep: a Key holds no pointer.
 func (e *Element) clone() *Element {
+	// The struct is copied whole first, so that a field added later is at least
+	// copied flat; maps and lists then get their own storage.
 	c := *e
 	c.values, c.extras, c.before, c.unknown = maps.Clone(e.values), maps.Clone(e.extras), maps.Clone(e.before), maps.Clone(e.unknown)
 	c.ActsOn = slices.Clone(e.ActsOn)
@@ -434,6 +485,8 @@ func (e *Element) clone() *Element {
 
 // Address tells an element, a look or the settings of the shot or of its
 // handovers apart within their shot; Shot.Owner finds them by it.
+// The prefixes have a colon, which CheckName refuses in an id: an element can't pose
+// as a look.
 func (e *Element) Address() string {
 	switch e.Kind {
 	case Setting:

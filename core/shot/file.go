@@ -22,6 +22,8 @@ import (
 )
 
 // FileError tells where a shot file is wrong.
+// Line counts from 1; 0 where no line can be told. Field is the path as in
+// "elements[3].values.voxel".
 type FileError struct {
 	Line  int
 	Field string
@@ -42,6 +44,8 @@ func (e *FileError) Error() string {
 
 // fileKey is a key as the file holds it.
 // value is in the form of the value's type; slopes are numbers, or three of them
+// Frame and value are always written; the rest only where it differs from its zero,
+// so that a plain key is one short line.
 type fileKey struct {
 	Frame float64         `json:"frame"`
 	Value json.RawMessage `json:"value"`
@@ -62,6 +66,8 @@ type fileExtra struct {
 // slopes reads a slope, a number or three.
 // Files of one number and of three are both read, whatever the value's type: a slope
 // beyond the number of parts is simply not used.
+// JSON numbers arrive as float64; anything else in their place makes ok false, and
+// the caller tells the whole key.
 func slopes(v any) (out [3]float64, ok bool) {
 	one := func(v any) float64 { f, is := v.(float64); ok = ok && is && math.Abs(f) <= 1e9; return f }
 	ok = true
@@ -81,6 +87,8 @@ func slopes(v any) (out [3]float64, ok bool) {
 }
 
 // MaxFile is the largest shot file, bytes.
+// Imported meshes and pictures are not in the file but in the library, by hash; a
+// file near the limit is one with very many keys.
 const MaxFile = 8 << 20
 
 // Decode reads a shot file. Fields that it doesn't know are kept in the shot
@@ -112,6 +120,7 @@ func Decode(data []byte) (s *Shot, unknown []string, err error) {
 			s, unknown, err = nil, nil, fe
 		}
 	}()
+	// Nothing of the half-read document leaves this function when a field is wrong.
 	s = r.shot()
 	return s, r.unknown, nil
 }
@@ -136,6 +145,8 @@ func (r *reading) fail(path, format string, a ...any) {
 
 // fields are those of a JSON object that weren't taken yet.
 // raw, so that a field is decoded by whoever knows its type
+// What take removes was known; what is left at the end was not, and is kept. A field
+// therefore never needs to be listed twice.
 type fields map[string]json.RawMessage
 
 // object reads an object's fields.
@@ -148,6 +159,8 @@ func (r *reading) object(path string, raw json.RawMessage) fields {
 }
 
 // list reads a list.
+// The length is bounded before any entry is read, so that a list of a million empty
+// objects costs no more than its bytes.
 func (r *reading) list(path string, raw json.RawMessage, most int) []json.RawMessage {
 	var l []json.RawMessage
 	if err := json.Unmarshal(raw, &l); err != nil {
@@ -205,6 +218,8 @@ func (r *reading) shot() *Shot {
 	// Fields in the order in which errors are best told: what the file is, then what
 	// it holds, then what refers to what.
 	s := &Shot{Self: NewElement(Setting, "", ""), Handover: NewElement(Handover, "", "")}
+	// The format is asked first: a file of another kind should be told so, not that
+	// its name is missing.
 	format := ""
 	take(r, f, "", "format", "a word", &format)
 	if format != Format {
@@ -217,6 +232,8 @@ func (r *reading) shot() *Shot {
 	take(r, f, "", "title", "text", &s.Title)
 	take(r, f, "", "note", "text", &s.Note)
 	s.unknown = map[string]any{}
+	// Values stand before curves: a key is checked against its entry alone, but
+	// errors are told in the order in which the file is written.
 	s.Self.values = r.values(f, "", "values", Setting, s.unknown)
 	r.curves(f, "", s.Self)
 	s.Handover.values = r.values(f, "", "handover", Handover, s.unknown)
@@ -269,6 +286,9 @@ func (r *reading) shot() *Shot {
 // keep, under their own name.
 func (r *reading) values(f fields, path, key string, k Kind, keep map[string]any) Values {
 	// only what differs from its default
+	// What an older version wrote and this one has dropped goes to keep with the
+	// unknown: a shot that travels between two versions of the program loses nothing
+	// either way.
 	v := Values{}
 	var raw json.RawMessage
 	if !take(r, f, path, key, "an object", &raw) {
@@ -290,6 +310,8 @@ func (r *reading) values(f fields, path, key string, k Kind, keep map[string]any
 			r.fail(join(p, name), "%v", err)
 		}
 		// a default that is written out is no decision
+		// Otherwise a default that is changed by a later version would not reach
+		// files that some other program wrote out in full.
 		if !e.Same(x, e.Default) {
 			v[name] = x
 		}
@@ -316,6 +338,7 @@ func (r *reading) element(path string, raw json.RawMessage, s *Shot) *Element {
 	if err := CheckName(e.ID); err != nil {
 		r.fail(join(path, "id"), "%v", err)
 	}
+	// The cast is read in order, so this sees all that came before.
 	if s.Element(e.ID) != nil {
 		r.fail(join(path, "id"), "%q is used twice", e.ID)
 	}
@@ -335,6 +358,7 @@ func (r *reading) element(path string, raw json.RawMessage, s *Shot) *Element {
 	if e.Recipe != "" {
 		e.before = r.values(f, path, "before", e.Kind, e.unknown)
 	}
+	// The recipe's own values carry no keys, so "before" needs no curves.
 	r.curves(f, path, e)
 	for k, v := range r.rest(path, f) {
 		e.unknown[k] = v
@@ -363,6 +387,8 @@ func (r *reading) curves(f fields, path string, e *Element) {
 				r.fail(p, "key %d: %v", i, err)
 			}
 			// the way and both slopes are checked together by PutKey
+			// An unknown way is not replaced by the default: it would change a
+			// motion silently.
 			key := Key{Frame: k.Frame, Value: v, Way: k.Way}
 			// files of older versions, read as long as there are any
 			if k.Hold {
@@ -386,6 +412,8 @@ func (r *reading) curves(f fields, path string, e *Element) {
 		if err := CheckExtra(x); err != nil || len(e.keys[name]) == 0 {
 			r.fail(join(path, "curves."+name), "can't be: it needs keys, and %v", err)
 		}
+		// A curve without keys does nothing; it is refused above rather than
+		// dropped, as somebody meant it to do something.
 		e.SetExtra(Find(e.Kind, name), x)
 	}
 }
@@ -400,6 +428,8 @@ func (r *reading) look(path string, raw json.RawMessage, s *Shot) *Element {
 	if err := CheckName(l.ID); err != nil {
 		r.fail(join(path, "id"), "%v", err)
 	}
+	// Look("") gives the first look, so the list must not be empty for the question
+	// to mean anything; CheckName has refused an empty id already.
 	if s.Look(l.ID) != nil && len(s.Looks) > 0 {
 		r.fail(join(path, "id"), "%q is used twice", l.ID)
 	}
@@ -416,6 +446,8 @@ func offsets(data []byte) (map[string]int, error) {
 	dec := json.NewDecoder(bytes.NewReader(data))
 	// 1e999 would end the walk without a field's name
 	dec.UseNumber() // numbers too large are named with their field later
+	// Paths are spelt as in FileError.Field, so that finding the line is one
+	// look-up.
 	at := map[string]int{}
 	// for errors alone
 	line := func(o int64) int { return 1 + bytes.Count(data[:min(int(o), len(data))], []byte("\n")) }
@@ -468,6 +500,8 @@ func offsets(data []byte) (map[string]int, error) {
 	default:
 		return nil, &FileError{Line: line(dec.InputOffset()), What: err.Error()}
 	}
+	// Two documents in one file are no shot: the second would be lost without a
+	// word.
 	if _, err := dec.Token(); !errors.Is(err, io.EOF) {
 		return nil, &FileError{Line: line(dec.InputOffset()), What: "something follows the shot"}
 	}
@@ -479,15 +513,20 @@ func offsets(data []byte) (map[string]int, error) {
 //
 // The order of fields is that of the catalogue, and of what is unknown that of its
 // names. A shot that was read and written again gives the same bytes.
+// Values at their default are left out, so a file lists decisions. Numbers are
+// written with the fewest digits that read back as the same float64.
 func (s *Shot) Encode() []byte {
 	// fields are put in order by hand: maps have none, and diffs of shot files
 	// should show what changed and nothing else
+	// Handover values stand at the end though they are read early: most people who
+	// read a file look for elements.
 	o := ordered{}
 	o.add("format", Format)
 	o.add("name", s.Name)
 	o.text("title", s.Title)
 	o.text("note", s.Note)
 	// taken off as it is written, so that nothing is written twice
+	// Cloned, as writing a shot must not change it.
 	keep := maps.Clone(s.unknown)
 	o.values("values", Setting, s.Self.values, keep)
 	s.Self.curves(&o)
@@ -523,6 +562,8 @@ func (s *Shot) Encode() []byte {
 // ordered puts fields in the order of the catalogue, those that aren't known
 // last.
 func (e *Element) ordered() ordered {
+	// An element's id comes first and its kind next, so that a list of elements can
+	// be skimmed.
 	x := ordered{}
 	keep := maps.Clone(e.unknown)
 	x.add("id", e.ID)
@@ -548,6 +589,8 @@ func (e *Element) ordered() ordered {
 // curves adds an element's keys.
 // How a key runs on is left out where it is the usual way.
 func (e *Element) curves(x *ordered) {
+	// In this order a key reads as a sentence: at the frame, the value, and how it
+	// goes on.
 	if len(e.keys) > 0 {
 		// names in order, as a map has none
 		ks := ordered{}
@@ -561,6 +604,8 @@ func (e *Element) curves(x *ordered) {
 				if k.Way != anim.Ease {
 					y.add("way", k.Way)
 				}
+				// Slopes of other ways are worked out from the neighbours and would
+				// be noise in a file.
 				if k.Way == anim.Free {
 					if entry.Type.Triple() {
 						y.add("in", k.In)
@@ -586,6 +631,8 @@ func (e *Element) curves(x *ordered) {
 }
 
 // ordered is a JSON object that keeps the order of its fields.
+// encoding/json sorts the keys of maps and keeps the fields of structs; neither can
+// write a catalogue's order that is known only when the program runs.
 type ordered struct {
 	names  []string
 	fields []any
@@ -611,6 +658,8 @@ func (o *ordered) values(name string, k Kind, v Values, keep map[string]any) {
 			x.add(e.Key, e.JSON(val))
 		}
 	}
+	// Unknown values go back into the object that they were read from, not to the
+	// top.
 	if other, ok := keep[name].(map[string]any); ok {
 		x.rest(other)
 		delete(keep, name)

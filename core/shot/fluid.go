@@ -1,3 +1,6 @@
+// What domains hold, as far as the document must know: a word for files, a label,
+// the values that only this fluid has, and how sentences speak of it. Conditions of
+// values live here too, as most of them ask what an element's domains are made of.
 package shot
 
 import (
@@ -31,12 +34,15 @@ type Fluid struct {
 	Feeds func(d, e *Element)
 }
 
+// In the order of registration, which is that of the choice on the sheet.
 var fluids []*Fluid
 
 // also is what refinements add to the sentence of a domain, by fluid.
 var also = map[string][]func(d *Element) string{}
 
 // AlsoSays adds something to the sentences of a fluid's domains.
+// Detail added after the run, for one, is a package of its own that gas knows
+// nothing of; its half sentence comes in here.
 func AlsoSays(fluid string, say func(d *Element) string) { also[fluid] = append(also[fluid], say) }
 
 // RegisterFluid adds what a domain can hold.
@@ -52,6 +58,7 @@ func RegisterFluid(f Fluid) {
 }
 
 // FluidOf finds a fluid by its key; nil where none is registered.
+// A handful of fluids, so a walk is quicker than a map.
 func FluidOf(key string) *Fluid {
 	for _, f := range fluids {
 		if f.Key == key {
@@ -62,6 +69,8 @@ func FluidOf(key string) *Fluid {
 }
 
 // Fluid is what a domain holds; of one that isn't known here, a nameless one.
+// A shot from a program with more solvers opens and shows what it can; a run of such
+// a domain is refused by package stage with the fluid's name.
 func (e *Element) Fluid() *Fluid {
 	if f := FluidOf(val.Fluid.Of(e)); f != nil {
 		return f
@@ -80,6 +89,7 @@ func (s *Shot) fluidsOf(e *Element) (out []*Fluid) {
 }
 
 // fluidWord is what a shot's domains hold.
+// "stops gas" where all hold gas; where they differ, the word that covers both.
 func (s *Shot) fluidWord() string {
 	word := ""
 	for _, d := range s.Of(Domain) {
@@ -98,6 +108,8 @@ func (s *Shot) fluidWord() string {
 
 // Within is what a value is judged in: the words of the fluids that its element
 // acts on. Conditions read it as the value "in".
+// A domain of gas that burns has two words, gas and fire: what holds for gas holds
+// for it as well.
 type Within []string
 
 // Within tells what an element's values are judged in: a domain in itself, an
@@ -138,6 +150,8 @@ func (w Within) Has(word string) bool { return slices.Contains(w, word) }
 
 // Belongs reports a value that has a meaning in what the element acts on. Nothing
 // on its own sheet changes that; so a sheet leaves others out.
+// A sheet greys out a value whose condition fails by another value on it, since one
+// click brings it back; what no click on this sheet can bring is not shown at all.
 func (e *Entry) Belongs(r val.Reader, in Within) bool {
 	// only what is settled by the domains: other conditions change with the sheet
 	for cond := range strings.SplitSeq(e.When, "&") {
@@ -153,6 +167,8 @@ func (e *Entry) Shown(r val.Reader, in Within) bool { return Holds(e.When, r, in
 
 // Matters reports a value that is of consequence as the others are: what a
 // simulation reads, and so what its key holds.
+// The keys of caches, the checks and the sheet's dimming all ask here, so that they
+// can't disagree on whether a value counts.
 func (e *Entry) Matters(r val.Reader, in Within) bool {
 	return Holds(e.When, r, in) && Holds(e.Counts, r, in)
 }
@@ -192,6 +208,9 @@ func holds(cond string, r val.Reader, in Within) bool {
 			continue
 		}
 		v := r.Get(key)
+		// A value at 0 without keys is off for the whole run; with keys it is on,
+		// even where all keys are at 0, as knowing better would need a look at each
+		// frame.
 		// keys may lead away from 0 later
 		if alt == "+" {
 			if k, ok := r.(interface{ Keyed(...val.Name) bool }); v.Num != 0 || ok && k.Keyed(val.NumKey(key)) {

@@ -22,6 +22,8 @@ func (e *Element) Shape(ev val.Eval) geom.Shape {
 //
 // Errors are those of files: missing, unreadable, without a face in the chosen part.
 // The shape that comes with an error is empty and harmless.
+// It is asked in every substep by solvers that follow a moving element; all that it
+// reads is at the moment ev, between frames too.
 func (e *Element) Form(ev val.Eval, spacing float64) (geom.Shape, error) {
 	sh := geom.Shape{
 		Form:   geom.Form(val.Form.Of(e)),
@@ -29,6 +31,8 @@ func (e *Element) Form(ev val.Eval, spacing float64) (geom.Shape, error) {
 		Turn:   geom.RotationXYZ(geom.FromArray(val.Turn.At(e, ev))),
 		Size:   geom.FromArray(val.Size.At(e, ev)),
 	}
+	// Every read counts towards the cache's key. A taper that a box ignores must not
+	// make its run stale.
 	// what doesn't shape it isn't read
 	sh.Taper, sh.Wall = 1, 0.05
 	if sh.Form == geom.Cylinder || sh.Form == geom.Tube {
@@ -73,6 +77,8 @@ func (e *Element) Share() asset.Region {
 // reached at a moment.
 // Seconds keep the file's own speed; frames play one of its poses a frame, at
 // whatever rate the shot runs.
+// Before its start an animation stands in its first pose, so that a shot may begin
+// earlier than the file.
 func (e *Element) MeshTime(ev val.Eval) float64 {
 	mode := val.Motion.Of(e)
 	if mode == "still" {
@@ -93,6 +99,8 @@ func (e *Element) MeshTime(ev val.Eval) float64 {
 	t := n / rate
 	if mode == "loops" {
 		if m, err := ev.Files.Model(val.Mesh.Of(e)); err == nil && m.Facts.Length > 0 {
+			// A file that can't be read gives t as it is: Form tells what is wrong
+			// with it.
 			t = math.Mod(t, m.Facts.Length)
 		}
 	}
@@ -103,6 +111,8 @@ func (e *Element) MeshTime(ev val.Eval) float64 {
 func (e *Element) FromFile() bool { return e.Placed() && val.Form.Of(e) == string(geom.Imported) }
 
 // Moving reports an element whose place or form changes over the frames.
+// Keys count as motion even where all are equal. A form that is said to move and
+// does not costs time; one that moves and is not said to would be wrong.
 func (e *Element) Moving(files *asset.Library) bool {
 	if e.Keyed(val.Position, val.Turn, val.Size) {
 		return true
@@ -116,6 +126,8 @@ func (e *Element) Moving(files *asset.Library) bool {
 
 // RegionShape is the region of a force at a moment; limited is false where it
 // acts everywhere.
+// Regions don't turn: an axis-aligned box or a ball with a soft rim is what winds
+// and pulls need, and the rim would have to turn along.
 func (e *Element) RegionShape(ev val.Eval) (sh geom.Shape, fade float64, limited bool) {
 	form := val.Region.Of(e)
 	if form == "everywhere" {
@@ -130,6 +142,8 @@ func (e *Element) Placed() bool { return e.Kind.Def().Shaped }
 
 // Grid is the grid of a domain: cells, voxel size and low corner. The box is
 // rounded up to whole voxels about its middle, its floor kept.
+// The grid is made of the values as such, without keys: bounds that change under way
+// are another matter, see package stage.
 func (e *Element) Grid() (d grid.Dims, h float64, origin geom.Vec3) {
 	h = val.Voxel.Of(e)
 	size, at := val.Size.Of(e), val.Position.Of(e)
@@ -140,6 +154,8 @@ func (e *Element) Grid() (d grid.Dims, h float64, origin geom.Vec3) {
 		d.NZ = 1
 	}
 	// about the middle in x and z; the floor stays where it was drawn
+	// Where rounding adds cells they go to both sides, half and half, and upwards:
+	// water keeps standing on the floor that the artist set.
 	origin = geom.V(at[0]-float64(d.NX)*h/2, at[1]-size[1]/2, at[2]-float64(d.NZ)*h/2)
 	return d, h, origin
 }
@@ -151,6 +167,7 @@ func (e *Element) DomainBox() geom.Box {
 }
 
 // Voxels is the number of cells of a domain.
+// In float64, as a domain in the making may have more cells than an int32 holds.
 func (e *Element) Voxels() float64 {
 	d, _, _ := e.Grid()
 	return float64(d.NX) * float64(d.NY) * float64(d.NZ)

@@ -12,6 +12,8 @@ import (
 )
 
 // emitters declares what all emitters have.
+// The kind has what every fluid needs: form, time, speed, breakup and where from. A
+// solver's own amounts join the sheet when it registers its fluid.
 func emitters() KindDef {
 	return KindDef{Kind: Emitter, Name: "Emitter", Group: "lets fluid in", Shaped: true, Scoped: true, Sentence: emitterSentence,
 		Values: append(Placed("sphere", Vec(0.3, 0.3, 0.3)), []Entry{
@@ -31,6 +33,7 @@ func emitters() KindDef {
 		}...),
 		Draw: func(s *Shot, e *Element, ev val.Eval, d *Drawn) {
 			first, last := s.Range()
+			// A bar on the timeline; frames outside the shot aren't drawn.
 			d.Begin, d.End = max(first, int(val.Begin.Of(e))), min(last, int(val.End.Of(e)))
 			if val.Along.Of(e) == "axis" {
 				sh := e.Shape(ev)
@@ -38,6 +41,9 @@ func emitters() KindDef {
 			}
 		},
 		Place: func(e, domain *Element, r Room) {
+			// On the floor in the middle, a fifth of the domain wide: smoke rises
+			// from it and is seen at once, which tells a newcomer that the set-up
+			// works.
 			val.Size.Set(e, r.Small, r.Small, r.Small)
 			val.Position.Set(e, r.Mid.X, r.Box.Min.Y+r.Small, r.Mid.Z)
 			val.BreakupSize.Set(e, r.Small*0.4)
@@ -62,6 +68,7 @@ func emitterSentence(s *Shot, e *Element) string {
 		return fluids[0].Pours(s, e) + s.Scope(e) + "."
 	}
 	t := "lets out " + s.fluidWord()
+	// A sentence for each would say the same form and times twice.
 	// of several fluids the first that has words speaks for all
 	for _, f := range fluids {
 		if f.Emits != nil {

@@ -20,8 +20,12 @@ func winds() KindDef {
 		of(val.Gust, Entry{Kind: Wind, Label: "Gusts", Type: Number, Default: Num(0), Min: 0, Max: 5, Step: 0.05, Keyable: true, Main: true, Topic: "gusts", Sim: true, Help: "How much the wind swells and drops, as a share of its speed."}),
 		of(val.GustTime, Entry{Kind: Wind, Label: "Gust length", Type: Number, Unit: Second, Default: Num(2), Min: 0.01, Max: 10000, Step: 0.1, Keyable: true, Main: true, Topic: "gusts", Sim: true, Counts: "gust=+", Help: "Seconds from one gust to the next."}),
 	}, Region(Vec(0, 1, 0))...),
+		// The arrow is as long as the wind is fast, in metres per second.
 		Draw: func(s *Shot, e *Element, ev val.Eval, d *Drawn) { d.Vector = d.vector(e, val.Velocity, ev) },
 		Sentence: func(s *Shot, e *Element) string {
+			// The length is said to a hundredth, the direction by its main axis: a
+			// sentence is read at a glance, and the exact numbers stand on the sheet
+			// below it.
 			v := val.Velocity.Of(e)
 			t := fmt.Sprintf("draws the air %s at %s m/s", direction(v), Short(math.Round(math.Hypot(math.Hypot(v[0], v[1]), v[2])*100)/100))
 			if g := val.Gust.Of(e); g > 0 {
@@ -165,6 +169,8 @@ func guides() KindDef {
 			for _, q := range d.Points {
 				p = append(p, geom.FromArray(q))
 			}
+			// The same curve as the solver follows, in twelve pieces between points,
+			// so that what is drawn is what leads.
 			for _, q := range geom.NewLine(p, d.Closed, 12).P {
 				d.Line = append(d.Line, q.Array())
 			}
@@ -178,6 +184,8 @@ func guides() KindDef {
 			return t + s.KeyedWords(e, val.Pace) + s.Scope(e) + "."
 		},
 		Place: func(e, domain *Element, r Room) { // up through the domain in a bow
+			// Four points in a bow show what a guide is; a straight line would look
+			// like a wind.
 			at := func(x, y float64) [3]float64 {
 				return [3]float64{Tidy(r.Mid.X + x*r.Size.X), Tidy(r.Box.Min.Y + y*r.Size.Y), Tidy(r.Mid.Z)}
 			}

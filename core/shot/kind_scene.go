@@ -1,3 +1,5 @@
+// What lights and sees the shot, and frames that were made elsewhere. No simulation
+// reads lamps and cameras: moving one never makes a run stale.
 package shot
 
 import (
@@ -38,6 +40,8 @@ func sequences() KindDef {
 	}
 }
 
+// A lamp's strength is radiance, so a larger one at the same strength gives more
+// light.
 // lamps declares lamps.
 func lamps() KindDef {
 	return KindDef{Kind: Lamp, Name: "Lamp", Group: "lights it", Values: []Entry{
@@ -73,6 +77,7 @@ func lamps() KindDef {
 }
 
 // cameras declares cameras.
+// The first camera of the cast is the one that pictures are made through.
 func cameras() KindDef {
 	return KindDef{Kind: Camera, Name: "Camera", Group: "sees it", Values: []Entry{
 		of(val.Position, Entry{Kind: Camera, Label: "Position", Type: Vector, Unit: Metre, Default: Vec(3, 1.6, 4), Min: -1e5, Max: 1e5, Keyable: true, Main: true, Topic: "place", Help: "Where the lens is."}),
@@ -91,6 +96,8 @@ func cameras() KindDef {
 		},
 		Place: func(e, domain *Element, r Room) {
 			val.Target.Set(e, r.Mid.X, r.Mid.Y, r.Mid.Z)
+			// From the front, to the right and a little above: the whole domain is
+			// within the default lens.
 			val.Position.Set(e, r.Mid.X+r.Size.X*1.2, r.Mid.Y+r.Size.Y*0.3, r.Mid.Z+r.Size.MaxComponent()*1.8)
 		},
 	}

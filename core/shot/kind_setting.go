@@ -1,3 +1,5 @@
+// The settings of the shot as a whole. They are values of an element like all
+// others, so they can be keyed where that makes sense, compared, and reset.
 package shot
 
 import "zarf/core/shot/val"

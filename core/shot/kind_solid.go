@@ -68,6 +68,7 @@ func drawSolid(s *Shot, e *Element, ev val.Eval, d *Drawn) {
 }
 
 // SRGB writes a linear colour as the browser's colour field wants it.
+// Values above 1 are cut: a field of the browser can't show more than white.
 func SRGB(v [3]float64) string {
 	var b [3]int
 	for i, x := range v {
@@ -77,6 +78,7 @@ func SRGB(v [3]float64) string {
 }
 
 // pulls declares pulls.
+// It stands with the solids because it has a form, though it stops nothing.
 func pulls() KindDef {
 	return KindDef{Kind: Pull, Name: "Shape pull", Group: "moves it", Shaped: true, Scoped: true, Values: append(Placed("sphere", Vec(1, 1, 1)), []Entry{
 		of(val.Gather, Entry{Kind: Pull, Label: "Gathers", Type: Number, Unit: Speed, Default: Num(0.6), Min: 0, Max: 500, Step: 0.1, Keyable: true, Main: true, Topic: "motion", Sim: true, Help: "Speed at which smoke drifts into the form. At 0 it is let go; key it to gather and release."}),

@@ -10,6 +10,8 @@ import (
 )
 
 // Kind is what an element is.
+// It is a word and not a number since files and addresses hold it; a kind that a
+// file names and this program lacks is refused with the list of those it has.
 type Kind string
 
 // The kinds. Settings of the shot, looks and handovers are declared in the
@@ -38,6 +40,9 @@ const (
 // definition: register it when the program starts, from the package that
 // brings it. How it acts on a simulation is told to package stage, see
 // stage.Bind.
+// Everything else asks here: the menu by Group, the sheet by Values, the viewport by
+// Draw, files and checks through the values. No switch over kinds stands anywhere
+// else, and a test registers a kind from outside to hold that.
 type KindDef struct {
 	Kind   Kind
 	Name   string  // of new ones: Emitter, Emitter 2
@@ -64,12 +69,16 @@ type Room struct {
 }
 
 // Groups are the headings of the cast in order.
+// The headings are in the order in which a shot is built up. A kind may bring one of
+// its own, which is added at the end.
 var Groups = []string{"holds it", "lets fluid in", "stops it", "moves it", "comes from outside", "stands by", "lights it", "sees it"}
 
 var kindDefs = map[Kind]*KindDef{}
 var kindOrder []Kind
 
 // Register adds a kind of element. It panics on one that is there already.
+// It is for init and for tests; nothing guards the maps against a kind that comes
+// while pages are read.
 func Register(k KindDef) {
 	if kindDefs[k.Kind] != nil {
 		panic(fmt.Sprintf("shot: the kind %s is registered twice", k.Kind))
@@ -87,6 +96,8 @@ func Register(k KindDef) {
 }
 
 // Def is a kind's definition; of one that isn't known an empty one.
+// An empty definition for an unknown kind spares callers a nil check: it has no
+// group, no values and draws nothing.
 func (k Kind) Def() *KindDef {
 	if d := kindDefs[k]; d != nil {
 		return d
@@ -117,6 +128,8 @@ func ElementKinds() (out []Kind) {
 func IsElement(k Kind) bool { return k.Group() != "" }
 
 func init() {
+	// The order matters: types before kinds, whose entries name them; kinds before
+	// formats, which add their choices to a handover's values.
 	registerTypes()
 	for _, k := range []KindDef{settings(), domains(), emitters(), colliders(), winds(), turbulences(), vortices(), radials(), drags(), guides(), pulls(), meshes(), sequences(), lamps(), cameras(), looks(), handovers()} {
 		Register(k)
@@ -126,6 +139,7 @@ func init() {
 
 // Place gives a new element a place and a size that suit the shot's first
 // domain.
+// Without a domain the catalogue's defaults stand, about the origin.
 func (s *Shot) Place(e *Element) {
 	doms := s.Of(Domain)
 	if len(doms) == 0 {
@@ -133,6 +147,8 @@ func (s *Shot) Place(e *Element) {
 	}
 	b := doms[0].DomainBox()
 	// new things are a fifth of the domain, and never too thin for its voxels
+	// Four voxels are about the least that a solver resolves of a solid or an
+	// emitter.
 	room := Room{Box: b, Mid: b.Centre(), Size: b.Size(), Small: max(b.Size().MinComponent()*0.2, val.Voxel.Of(doms[0])*4)}
 	if Find(e.Kind, val.RegionSize.Name()) != nil {
 		val.RegionSize.Set(e, room.Size.X/2, room.Size.Y/2, room.Size.Z/2)
@@ -153,6 +169,9 @@ func (s *Shot) Sentence(e *Element) string {
 }
 
 // Drawn is what the viewport draws of an element.
+// It is the shape in which the browser gets the cast, as JSON; names are kept short
+// as all elements are sent with every change. Lengths are in metres, angles in
+// degrees.
 type Drawn struct {
 	ID       string       `json:"id"`
 	Kind     Kind         `json:"kind"`
@@ -189,6 +208,9 @@ type Drawn struct {
 }
 
 // Draw is what the viewport shows of an element at a moment.
+// What every kind may have, a place, a form, a region, is filled in here; the kind's
+// own Draw adds the rest. It reads through ev, so a scrub shows keyed things where
+// they are at that frame.
 func (s *Shot) Draw(e *Element, ev val.Eval) Drawn {
 	first, last := s.Range()
 	d := Drawn{ID: e.ID, Kind: e.Kind, Name: e.Name, Muted: e.Muted, Begin: first, End: last}
@@ -212,6 +234,8 @@ func (s *Shot) Draw(e *Element, ev val.Eval) Drawn {
 }
 
 // vector is a value that moves what is drawn where it has keys.
+// Moving tells the page whether what is drawn depends on the frame, and so must be
+// asked for again when that changes.
 func (d *Drawn) vector(e *Element, k val.VecKey, ev val.Eval) [3]float64 {
 	d.Moving = d.Moving || e.Keyed(k)
 	return k.At(e, ev)

@@ -1,3 +1,6 @@
+// Values that several kinds share, as lists that their definitions take in: what has
+// a form, and what acts within a region. A kind may change an entry of its copy
+// before it registers it, as about does with a position that matters.
 package shot
 
 import "zarf/core/shot/val"
@@ -9,6 +12,8 @@ const (
 )
 
 // Placed are the values of everything that has a shape.
+// The values are Sim, as colliders and emitters shape the fluid. Of a mesh that only
+// stands by no simulation reads any, so it doesn't come into a key all the same.
 func Placed(form string, size Value) []Entry {
 	return []Entry{
 		of(val.Form, Entry{Label: "Shape", Type: Choice, Default: Text(form), Choices: opts("sphere", "Sphere", "box", "Box", "cylinder", "Cylinder", "tube", "Tube", "torus", "Torus", "plane", "Plane", "mesh", "From a file"), Main: true, Topic: "place", Sim: true,

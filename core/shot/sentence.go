@@ -58,7 +58,7 @@ func list(s []string) string {
 // List writes words as a sentence does: a, b and c.
 func List(s []string) string { return list(s) }
 
-// direction says a direction in words where it is along an axis, else in numbers.
+// direction names the axis, and its side, that a direction points along most.
 func direction(v [3]float64) string {
 	names := [3][2]string{{"−x", "+x"}, {"down", "up"}, {"−z", "+z"}}
 	best, at := 0.0, 0

@@ -1,3 +1,6 @@
+// The document. A shot is a value with owned parts: whoever wants to change it
+// clones it, changes the clone, and hands that to the store, which keeps revisions.
+// So pages, runs and undo can hold a shot without a lock.
 package shot
 
 import (
@@ -15,6 +18,7 @@ import (
 const Format = "zarf-shot/1"
 
 // Clip is a reference kept with a shot: a picture or a moving one.
+// The file itself is in the library under its hash; the shot holds the reference.
 type Clip struct {
 	ID     string  `json:"id"` // of the file
 	Name   string  `json:"name"`
@@ -33,9 +37,11 @@ var ClipTypes = []string{"image/png", "image/jpeg", "image/gif", "image/webp", "
 
 // Shot is the document.
 type Shot struct {
-	Name     string
-	Title    string
-	Note     string
+	Name  string
+	Title string
+	Note  string
+	// Elements, looks and settings are all Elements: what edits, keys, compares or
+	// checks values is written once for all.
 	Self     *Element // the shot's own settings
 	Elements []*Element
 	Looks    []*Element
@@ -50,6 +56,7 @@ var _ val.Reader = (*Shot)(nil)
 
 // Attach gives the shot the library in which its files are found, and returns
 // the shot.
+// A shot as decoded knows no library: reading a file must not depend on a disk.
 func (s *Shot) Attach(files *asset.Library) *Shot {
 	s.files = files
 	return s
@@ -98,12 +105,16 @@ func (s *Shot) At(key string, ev val.Eval) Value { return s.Self.At(key, ev) }
 
 // Eval is what values and forms of the shot's elements are read with at a
 // frame.
+// Files is the library that imported meshes come from; a shot without one gives
+// empty forms for them.
 func (s *Shot) Eval(frame float64) val.Eval {
 	return val.Eval{Frame: frame, Rate: s.Rate(), Files: s.files}
 }
 
 // Owners are all that have values: the elements, the looks, the shot's own
 // settings and those of its handovers.
+// Whoever walks over all values of a shot, for its key, its files or its checks,
+// walks over this list, so that a new holder of values is forgotten by none of them.
 func (s *Shot) Owners() []*Element {
 	out := append([]*Element{s.Self, s.Handover}, s.Elements...)
 	return append(out, s.Looks...)
@@ -127,6 +138,7 @@ func (s *Shot) Owner(address string) *Element {
 }
 
 // Watch tells fn of every read of a value from now on; nil ends it.
+// One listener at a time. It costs a comparison a read while nobody listens.
 func (s *Shot) Watch(fn func(e *Element, key string)) {
 	for _, e := range s.Owners() {
 		e.seen = fn
@@ -154,6 +166,8 @@ func (s *Shot) Look(id string) *Element {
 }
 
 // Of lists the elements of a kind that are not muted.
+// Muted elements are left out here, once, so that no solver, renderer or handover
+// has to think of them.
 func (s *Shot) Of(k Kind) []*Element {
 	var out []*Element
 	for _, e := range s.Elements {
@@ -168,8 +182,7 @@ func (s *Shot) Of(k Kind) []*Element {
 func (s *Shot) Add(k Kind) *Element {
 	base := k.Def().Name
 	e := NewElement(k, "", "")
-	// ids are never given to another element in the same shot: keys and seeds hang
-	// on them
+	// an id and a name that no element has now; seeds and addresses hang on the id
 	for n := 1; ; n++ {
 		e.ID, e.Name = fmt.Sprintf("%s%d", k, n), base
 		if n > 1 {
@@ -198,6 +211,8 @@ func (s *Shot) Duplicate(e *Element) *Element {
 }
 
 // Remove deletes an element and takes it out of the others' scopes.
+// An element whose whole scope is removed acts on all domains, as an empty list
+// says. Pages tell that in the sentence of the element at once.
 func (s *Shot) Remove(id string) {
 	s.Elements = slices.DeleteFunc(s.Elements, func(e *Element) bool { return e.ID == id })
 	for _, e := range s.Elements {
@@ -219,6 +234,8 @@ func (s *Shot) FreeLook() string {
 func (s *Shot) Rate() float64 { return Rational(val.Rate.Of(s)) }
 
 // Rational takes 23.976 and its kin as n·1000/1001.
+// What people type as 23.976 or 29.97 stands for a fraction; taken literally it
+// would be a frame off after some hours, and time codes would not meet.
 func Rational(r float64) float64 {
 	for _, n := range []float64{24, 30, 48, 60, 120} {
 		if math.Abs(r-n*1000/1001) < 2e-3 {
@@ -232,6 +249,8 @@ func Rational(r float64) float64 {
 func (s *Shot) Range() (first, last int) { return int(val.First.Of(s)), int(val.Last.Of(s)) }
 
 // Clone is an independent copy.
+// The library of files is shared: its contents are found by hash and never change. A
+// clone has no listener, as reads of a working copy are nobody's business.
 func (s *Shot) Clone() *Shot {
 	c := *s
 	c.Self, c.Handover = s.Self.clone(), s.Handover.clone()

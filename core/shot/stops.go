@@ -1,3 +1,6 @@
+// Ramps and curves as values: stops in order over 0 to 1, each with a colour or a
+// number and a way to the next. They are kept as text in the value, so that a value
+// stays comparable; renderers turn them into tables once per picture.
 package shot
 
 import (
@@ -12,9 +15,12 @@ import (
 type Stop = val.Stop
 
 // MaxStops bounds the stops of a ramp or curve.
+// It bounds what one value may cost to draw and to send; ramps of artists have three
+// to eight.
 const MaxStops = 64
 
 // Channels is how many numbers a stop of a ramp or a curve has.
+// It is asked for ramps and curves alone.
 func (t Type) Channels() int {
 	if t == Ramp {
 		return 3
@@ -53,6 +59,8 @@ func (e *Entry) checkStops(v Value) error {
 }
 
 // fileStop is a stop as a shot file holds it.
+// In files a stop is an object and not the text of the value: a person who edits the
+// file by hand should see which number is the place.
 type fileStop struct {
 	At    float64   `json:"at"`
 	Value []float64 `json:"value"`
@@ -80,6 +88,8 @@ func (e *Entry) stopsFromJSON(raw json.RawMessage) (Value, error) {
 	}
 	out := make([]Stop, len(list))
 	for i, f := range list {
+		// A curve's stop with three numbers is refused rather than cut: it was a
+		// ramp's.
 		if len(f.Value) != e.Type.Channels() {
 			return Value{}, fmt.Errorf("%d numbers in a stop", len(f.Value))
 		}
@@ -89,5 +99,7 @@ func (e *Entry) stopsFromJSON(raw json.RawMessage) (Value, error) {
 		out[i] = Stop{At: f.At, Way: f.Way}
 		copy(out[i].V[:], f.Value)
 	}
+	// StopList orders them and rounds; FromJSON checks the outcome like any other
+	// value.
 	return val.StopList(e.Type.Channels(), out), nil
 }

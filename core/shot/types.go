@@ -47,6 +47,8 @@ const (
 // Form is what a person sent of one value: fields by name. A value of one part
 // comes as "v", vectors as "v0" to "v2".
 // It is all that a type needs of an HTTP form, so this package knows no HTTP.
+// sent tells an empty field from one that the form did not have: a vector's
+// untouched parts are not sent at all.
 type Form interface {
 	Get(name string) (text string, sent bool)
 	All(name string) []string
@@ -70,6 +72,7 @@ type TypeDef struct {
 	Typed func(e *Entry, f Form, shown string, old Value) (v Value, err error) // as a person typed it; shown is the unit on the page
 }
 
+// Written at start, read by everybody after: there is no lock.
 var types = map[Type]*TypeDef{}
 
 // RegisterType adds a type of value; what it leaves open is that of a word.
@@ -116,6 +119,7 @@ func RegisterType(t TypeDef) {
 func (t Type) Def() *TypeDef { return types[t] }
 
 // Triple reports values of three numbers.
+// Asked in every substep for keyed values, so it is a look-up and no switch.
 func (t Type) Triple() bool { d := types[t]; return d != nil && d.Triple }
 
 // Numeric reports values of numbers, which the catalogue gives a range.
@@ -125,6 +129,8 @@ func (t Type) Numeric() bool { d := types[t]; return d != nil && d.Number }
 func (e *Entry) JSON(v Value) any { return e.Type.Def().JSON(e, v) }
 
 // FromJSON reads a value of a shot file and checks it.
+// What is of the wrong JSON type is told with what should stand there; what is of
+// the right one and out of range, by Check.
 func (e *Entry) FromJSON(raw json.RawMessage) (Value, error) {
 	d := e.Type.Def()
 	v, err := d.Read(e, raw)
@@ -166,10 +172,14 @@ func (e *Entry) Typed(f Form, length string, old Value) (Value, error) {
 }
 
 // word is what names of channels in files may be.
+// Receivers of files have channels as identifiers in expressions: no space, no
+// leading digit, plain ASCII.
 var word = regexp.MustCompile(`^[A-Za-z_][A-Za-z0-9_]{0,39}$`)
 
 // Limits of listed values.
 const (
+	// Limits keep a page readable and a request small: a curve of 2,000 points can
+	// be drawn, and no guide needs more.
 	MaxPoints  = 2000
 	MaxProfile = 64
 	MaxNames   = 4096
@@ -213,6 +223,8 @@ func numberType(t Type) TypeDef {
 			if e.Unit == FrameRate && strings.Contains(text, "/") {
 				text = strings.ReplaceAll(text, " ", "")
 			}
+			// On a fault the old value goes back with the error, so that the field
+			// can show both.
 			n, err := e.Unit.Parse(text, shown)
 			if err != nil {
 				return old, fmt.Errorf("%s: %w", e.Label, err)
@@ -227,6 +239,8 @@ func triple(t Type) TypeDef {
 	return TypeDef{Type: t, Triple: true, Number: true, Field: string(t), Want: "three numbers",
 		JSON: func(e *Entry, v Value) any { return v.Vec },
 		Read: func(e *Entry, raw json.RawMessage) (v Value, err error) {
+			// Decoding into an array would drop a fourth number and leave a third at
+			// 0.
 			// a slice, so that two or four numbers are told as such and not cut off
 			var a []float64
 			if err = json.Unmarshal(raw, &a); err == nil && len(a) != 3 {
@@ -285,6 +299,8 @@ func colourType() TypeDef {
 			return old, fmt.Errorf("%s is %q; give a colour like #c0a080", e.Label, clip(text))
 		}
 		for i := range 3 {
+			// Eight bits in come out as the same eight bits: SRGB rounds to the
+			// nearest code.
 			v.Vec[i] = srgb.Decode(float64(n>>(16-8*i)&255) / 255)
 		}
 		return v, nil
@@ -327,6 +343,8 @@ func flagType() TypeDef {
 }
 
 // namedType is of contents that were brought in, by id and name.
+// Files, frozen frames and pictures have this form. The id is the hash of the
+// contents, so a value says which bytes were meant, and the name is for people.
 func namedType(t Type, field string) TypeDef {
 	return TypeDef{Type: t, Named: true, Field: field,
 		Show: func(e *Entry, v Value, num func(float64) string) string {
@@ -348,6 +366,8 @@ func namedType(t Type, field string) TypeDef {
 }
 
 // weightsType is weights painted on a mesh, by the id that they are kept under.
+// The id is a hash of 32 hexadecimal digits, of which the first six are shown:
+// enough to tell two paintings of one element apart.
 func weightsType() TypeDef {
 	return TypeDef{Type: Weights, Field: "weights",
 		Show: func(e *Entry, v Value, num func(float64) string) string {
@@ -426,7 +446,7 @@ func pointsType() TypeDef {
 		}}
 }
 
-// refType is a file, by its id.
+// refType is another element of the shot, by its id.
 func refType() TypeDef {
 	return TypeDef{Type: Ref, Field: "element",
 		Show: func(e *Entry, v Value, num func(float64) string) string {
@@ -512,6 +532,8 @@ func wordType() TypeDef {
 
 // checkNumber tells whether a number is finite and in range; part says which of
 // several it is.
+// The unit is the catalogue's, SI; what is typed in the shot's own unit has been
+// converted before it gets here, and pages convert the message back.
 func (e *Entry) checkNumber(n float64, part string) error {
 	if math.IsNaN(n) || math.IsInf(n, 0) {
 		return fmt.Errorf("%s%s is %v; give a finite number between %s and %s", e.Label, part, n, e.bound(e.Min), e.bound(e.Max))
@@ -523,6 +545,8 @@ func (e *Entry) checkNumber(n float64, part string) error {
 }
 
 // bound says a range.
+// Six digits: a bound of 0.1 is not told as 0.1000000015 after a way through
+// float32.
 func (e *Entry) bound(n float64) string {
 	s := strconv.FormatFloat(n, 'g', 6, 64)
 	if e.Unit != "" {
@@ -532,6 +556,7 @@ func (e *Entry) bound(n float64) string {
 }
 
 // clamp brings numbers into the entry's range.
+// NaN becomes NaN, as min and max pass it on; Check refuses it afterwards.
 func (e *Entry) clamp(v Value) Value {
 	in := func(x float64) float64 { return min(max(x, e.Min), e.Max) }
 	if !e.Type.Triple() {
@@ -548,6 +573,8 @@ func (e *Entry) clamp(v Value) Value {
 }
 
 // isText reports values that are a text: words, and types that packages add.
+// It says which handle reads a type: everything that is not a number, a vector, a
+// flag or a list with a reader of its own is read as its text.
 func isText(t Type) bool {
 	return !slices.Contains([]Type{Number, Integer, Vector, Colour, Flag, Names, Points, Profile, Ramp, Curve}, t)
 }

@@ -1,3 +1,6 @@
+// Units. Inside the program every number is in SI units, lenses in millimetres and
+// angles in degrees excepted; here is the way in and out for people, who type "35
+// cm" and "1/48 s" and read lengths in the unit that their shot is set to.
 package shot
 
 import (
@@ -8,6 +11,8 @@ import (
 )
 
 // Unit is the SI unit of a number.
+// It is the unit in which the document holds the number, and the text that stands
+// behind it on a page.
 type Unit string
 
 // The units.
@@ -34,6 +39,10 @@ const (
 
 // spellings are the units that a typed number may carry, with what turns them
 // into the SI unit: si = factor·n + offset.
+// Keys are in lower case, as typed units are compared so. A mega and a milli
+// therefore can't be told apart, and for each unit the one that makes sense stands
+// here: MPa·s is nobody's viscosity. Imperial units are left out: a message says
+// what is taken.
 var spellings = map[Unit]map[string][2]float64{
 	Metre:      {"m": {1}, "cm": {0.01}, "mm": {0.001}, "km": {1000}},
 	Millimetre: {"mm": {1}, "cm": {10}},
@@ -68,6 +77,8 @@ func (u Unit) Parse(s string, shown string) (float64, error) {
 		return 0, fmt.Errorf("nothing was typed; give a number")
 	}
 	end := 0
+	// Bytes are walked, not signs: what makes up a number is ASCII, and the first
+	// byte of anything else ends it.
 	for end < len(t) && (strings.ContainsRune("0123456789.,+-/eE", rune(t[end]))) {
 		// a slash belongs to the number where a digit follows, else to the unit:
 		// 1/48, 12/s
@@ -85,6 +96,7 @@ func (u Unit) Parse(s string, shown string) (float64, error) {
 	if err != nil {
 		return 0, fmt.Errorf("%q is not a number", clip(s))
 	}
+	// A page in centimetres has fields in centimetres, so "35" in one means 35 cm.
 	// without a unit it is in the one that the page shows beside the field
 	if unit == "" {
 		unit = strings.ToLower(shown)
@@ -100,12 +112,14 @@ func (u Unit) Parse(s string, shown string) (float64, error) {
 		}
 		return 0, fmt.Errorf("%q has the unit %q; %s is measured in %s", clip(s), unit, "this", strings.Join(sorted(known), ", "))
 	}
+	// Only kelvin has an offset: 20 °C are 293.15 K.
 	return n*c[0] + c[1], nil
 }
 
 // fraction reads a number that may be written as a fraction, such as 24000/1001.
 func fraction(s string) (float64, error) {
 	// one comma: thousands parted by commas are refused as no number
+	// A comma is the decimal sign of half of our users.
 	s = strings.Replace(s, ",", ".", 1)
 	if a, b, ok := strings.Cut(s, "/"); ok {
 		x, err1 := strconv.ParseFloat(a, 64)
@@ -128,6 +142,8 @@ func (u Unit) Shown(length string) string {
 
 // Format writes a number in the shown unit, without the unit.
 // Up to seven figures; what was typed with fewer comes back as it was typed.
+// What Format writes, Parse reads back in the same shown unit; numberType relies on
+// it to tell a field that was touched from one that wasn't.
 func (u Unit) Format(n float64, shown string) string {
 	if c, ok := spellings[u][strings.ToLower(shown)]; ok && c[0] != 0 {
 		n = (n - c[1]) / c[0]
@@ -142,6 +158,7 @@ func Short(n float64) string {
 	}
 	// seven figures are what a float32 has; beyond that rounding would show
 	s := strconv.FormatFloat(n, 'g', 7, 64)
+	// Between, plain digits: nobody reads 1.5e+06 voxels.
 	if a := math.Abs(n); a >= 1e9 || a < 1e-4 {
 		return s
 	}
@@ -153,6 +170,7 @@ func Short(n float64) string {
 }
 
 // Tidy rounds to three figures: nobody wants 0.353553 on a sheet.
+// For values that the program proposes: places of new lamps, sizes of new emitters.
 func Tidy(v float64) float64 {
 	if v == 0 {
 		return 0

@@ -1,3 +1,5 @@
+// Short names for what package val holds, so that declarations of the catalogue read
+// as lists and not as qualifications.
 package shot
 
 import "zarf/core/shot/val"
