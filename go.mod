@@ -9,6 +9,7 @@ require (
 	github.com/go-rod/rod v0.116.2
 	github.com/hashicorp/golang-lru/v2 v2.0.7
 	github.com/klauspost/compress v1.20.3
+	github.com/maruel/natural v1.3.0
 	github.com/mattn/go-isatty v0.0.24
 	github.com/nats-io/nats-server/v2 v2.15.2
 	github.com/nats-io/nats.go v1.55.0

@@ -7,6 +7,7 @@ import (
 	"image"
 	"image/color"
 	"image/png"
+	"math"
 	"net/http"
 	"path/filepath"
 	"strconv"
@@ -16,6 +17,7 @@ import (
 
 	"zarf/core/shot"
 	"zarf/core/shot/val"
+	"zarf/core/srgb"
 	"zarf/studio/store"
 )
 
@@ -170,6 +172,7 @@ func TestPlateComesInAndLiesBehind(t *testing.T) {
 	red, blue := flat(32, 18, color.RGBA{200, 0, 0, 255}), flat(32, 18, color.RGBA{0, 0, 200, 255})
 	for name, files := range map[string]map[string][]byte{
 		"no picture": {"a.png": []byte("nothing")}, "two sizes": {"a.1.png": red, "a.2.png": flat(16, 16, color.White)}, "cut off": {"a.png": red[:len(red)/2]},
+		"a hole": {"a.1.png": red, "a.3.png": blue}, "two sequences": {"a.1.png": red, "b.2.png": blue}, "one number twice": {"a.1.png": red, "a.01.png": blue},
 	} {
 		if code, said := s.upload(t, "/shots/pl/picture/look/look/plate", files); code != 422 || !strings.Contains(said, "A.") && !strings.Contains(said, "a.") {
 			t.Errorf("%s: %d %s", name, code, said)
@@ -177,6 +180,30 @@ func TestPlateComesInAndLiesBehind(t *testing.T) {
 	}
 	if code, _ := s.upload(t, "/shots/pl/picture/look/look/extinction", map[string][]byte{"a.png": red}); code != 404 {
 		t.Errorf("a number took a picture: %d", code)
+	}
+	if code, said := s.upload(t, "/shots/pl/picture/look/look/plate", map[string][]byte{"p.0001.png": red, "p.0002.png": blue}); code != 200 {
+		t.Fatal(code, said)
+	}
+	// numbered without zeros in front, 9 comes before 10
+	plain := map[string][]byte{}
+	for n := 9; n <= 11; n++ {
+		plain[fmt.Sprintf("p%d.png", n)] = flat(32, 18, color.RGBA{uint8(10 * n), 0, 0, 255})
+	}
+	if code, said := s.upload(t, "/shots/pl/picture/look/look/plate", plain); code != 200 {
+		t.Fatal(code, said)
+	}
+	doc, err := s.st.Store.Doc(row.ID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for n := range 3 {
+		img, err := doc.Files().Picture(val.Plate.Of(doc.Look("")), n)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if got, want := img.Pix[0], float32(srgb.Decode(float64(10*(9+n))/255)); math.Abs(float64(got-want)) > 1e-4 {
+			t.Errorf("picture %d of p9, p10, p11 has red %g, want %g", n, got, want)
+		}
 	}
 	if code, said := s.upload(t, "/shots/pl/picture/look/look/plate", map[string][]byte{"p.0001.png": red, "p.0002.png": blue}); code != 200 {
 		t.Fatal(code, said)

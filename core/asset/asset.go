@@ -15,6 +15,8 @@ import (
 	"strings"
 	"sync"
 
+	"github.com/maruel/natural"
+
 	"zarf/core/bring"
 	"zarf/core/geom"
 	"zarf/core/model"
@@ -23,11 +25,18 @@ import (
 
 // File is what a store keeps of an imported file.
 // as it was brought in, byte for byte
+// The name is kept for its ending, which tells the reader, and for people.
 type File struct {
 	Name    string
 	Data    []byte
 	Side    map[string][]byte // files that came along
 	Options bring.Options
+}
+
+// Beside are the names of the files that came along, in the order in which a
+// person counts: p.9 before p.10.
+func (f *File) Beside() []string {
+	return slices.SortedFunc(maps.Keys(f.Side), natural.Compare)
 }
 
 // Source finds files and weights by id.
@@ -41,6 +50,8 @@ var idPattern = regexp.MustCompile(`^[0-9a-f]{32}$`)
 
 // CheckID tells whether a reference could be one: 32 hexadecimal digits, and
 // maybe a slash and the file's name for people to read.
+// A reference comes from shot files and forms. What passes here is safe to be part
+// of a key and of a path; the name behind the slash goes into neither.
 func CheckID(ref string) error {
 	if !idPattern.MatchString(ID(ref)) || len(ref) > 300 || strings.ContainsAny(ref, "\x00\n") {
 		return fmt.Errorf("%q is no imported file; import one at Stage", ref[:min(len(ref), 60)])
@@ -61,6 +72,8 @@ func Name(ref string) string {
 
 // Library keeps models and bodies in memory. It may be shared by threads.
 // old is the list by use, kept the way from a key to its place in it
+// Evicted things stay alive with whoever holds them: nothing is ever changed or
+// freed.
 type Library struct {
 	src  Source
 	mu   sync.Mutex
@@ -71,6 +84,7 @@ type Library struct {
 }
 
 // Room is the memory that a library keeps used geometry in, bytes.
+// About an eighth of a usual machine; a lattice of 256³ takes 150 MB of it.
 const Room = 3 << 30
 
 // New makes a library over a source.
@@ -101,6 +115,8 @@ func (l *Library) get(key string, make func() (any, int64, error)) (any, error) 
 	}
 	e := el.Value.(*entry)
 	l.mu.Unlock()
+	// A panic in make leaves the once done and the entry empty; readers of files
+	// turn their panics into errors before they get here.
 	e.once.Do(func() {
 		e.value, e.size, e.err = make()
 		l.mu.Lock()
@@ -129,6 +145,7 @@ func (l *Library) get(key string, make func() (any, int64, error)) (any, error) 
 }
 
 // Model is a file's model with what was found in it.
+// All fields are read only once they are in the library.
 type Model struct {
 	*model.Model
 	Facts *bring.Facts
@@ -157,6 +174,8 @@ func (l *Library) Model(ref string) (*Model, error) {
 		out.Box = out.Rest.Bounds()
 		// what is worked out lazily must be done before the model is shared
 		out.Rest.OpenEdges() // counted before threads share it
+		// Of a triangle: its corners, its shared vertices, its part, and the rest
+		// pose's copy.
 		return out, int64(len(f.Data)) + int64(facts.Triangles)*120, nil
 	})
 	if err != nil {
@@ -180,7 +199,8 @@ func (l *Library) Picture(ref string, n int) (*pixel.Image, error) {
 			return nil, 0, fmt.Errorf("the imported picture %s is missing: %w", Name(ref), err)
 		}
 		data := f.Data
-		if names := slices.Sorted(maps.Keys(f.Side)); n > 0 && len(names) > 0 {
+		// a numbered sequence is one file with the others at its side
+		if names := f.Beside(); n > 0 && len(names) > 0 {
 			data = f.Side[names[min(n, len(names))-1]]
 		}
 		m, err := pixel.Decode(data)
@@ -196,6 +216,7 @@ func (l *Library) Picture(ref string, n int) (*pixel.Image, error) {
 }
 
 // Region says which part of a mesh takes part.
+// It is part of a body's key as it is printed, names included.
 type Region struct {
 	By      string   // whole, parts, joints, colour, painted
 	Names   []string // of parts or joints
@@ -242,6 +263,7 @@ func (m *Model) scale(size [3]float64) geom.Vec3 {
 	return geom.FromArray(s)
 }
 
+// To a millionth, as sizes are typed with seven figures.
 func even(s geom.Vec3) bool {
 	return math.Abs(s.X-s.Y) < 1e-6*s.X && math.Abs(s.X-s.Z) < 1e-6*s.X
 }
@@ -265,6 +287,8 @@ func (l *Library) Pose(w Want) (Placed, error) {
 	out := Placed{Turn: geom.Identity.M}
 	// under uneven scaling a turn shears, so the mesh must be posed
 	if w.Time != 0 && m.Moves() && even(s) {
+		// A stays-as-one motion goes into the placement, so that the body's key has
+		// time 0 and all frames share one body.
 		if a, ok := m.Rigid(w.Time); ok {
 			out.Turn, w.Time = a.M, 0
 			out.At = a.Point(mid).Sub(mid).Mul(s.X)
@@ -278,6 +302,8 @@ func (l *Library) Pose(w Want) (Placed, error) {
 		w.Spacing = max(w.Size[0], w.Size[1], w.Size[2]) / 96
 	}
 	// all that the body depends on: the same question finds the same body
+	// Floats print with all their digits, so two that differ in the last have two
+	// bodies.
 	key := fmt.Sprintf("body %s %v %v %v %v", ID(w.Ref), w.Size, w.Time, w.Region, w.Spacing)
 	v, err := l.get(key, func() (any, int64, error) {
 		mesh := m.Rest
@@ -294,6 +320,8 @@ func (l *Library) Pose(w Want) (Placed, error) {
 		for i, p := range mesh.P {
 			at.P[i] = p.Sub(mid).Scale(s)
 		}
+		// Cut after posing: regions by joints and paint are of vertices, whose order
+		// poses keep.
 		part, weights, err := l.cut(&at, w.Region)
 		if err != nil {
 			return nil, 0, err
@@ -305,6 +333,8 @@ func (l *Library) Pose(w Want) (Placed, error) {
 		b.Weight = weights
 		// the lattice is made later, but its memory is counted now
 		points := int64(b.N[0]) * int64(b.N[1]) * int64(b.N[2])
+		// Eight bytes a lattice point and one for its state; a triangle with its
+		// node of the tree.
 		return b, 9*points + 200*int64(len(part.Tri)) + 24*int64(len(part.P)), nil
 	})
 	if err != nil {
@@ -315,6 +345,7 @@ func (l *Library) Pose(w Want) (Placed, error) {
 }
 
 // ErrEmpty is a region in which nothing of a mesh is left.
+// It is told apart from a missing file, as its mend is another.
 type ErrEmpty struct{ What string }
 
 func (e *ErrEmpty) Error() string { return e.What }
@@ -327,6 +358,7 @@ func (l *Library) cut(m *geom.Mesh, r Region) (*geom.Mesh, []float32, error) {
 	case "", "whole":
 		return m, nil, nil
 	case "parts":
+		// A mesh without parts has one, which no name chooses.
 		on := make([]bool, max(1, len(m.Parts)))
 		for i, p := range m.Parts {
 			on[i] = slices.Contains(r.Names, p)
@@ -403,6 +435,7 @@ func (l *Library) Weights(id string) ([]float32, error) {
 }
 
 // Pack writes weights as bytes: a count and a byte for each.
+// A byte is finer than anybody paints, and a million vertices are a megabyte.
 func Pack(w []float32) []byte {
 	b := binary.LittleEndian.AppendUint32(nil, uint32(len(w)))
 	for _, x := range w {
@@ -413,6 +446,7 @@ func Pack(w []float32) []byte {
 
 // Unpack reads what Pack wrote.
 func Unpack(b []byte) []float32 {
+	// Nil then has another length than the mesh, which cut tells.
 	if len(b) < 4 {
 		return nil
 	}
@@ -427,6 +461,8 @@ func Unpack(b []byte) []float32 {
 // vertices are as many and stand alike, else from the nearest place when both
 // meshes are brought to the same box. Share is the part of the new mesh's
 // vertices that have a place within a twentieth of the size.
+// It is for a new version of a file: what was painted on the old one should not have
+// to be painted again because a vertex was added.
 func Carry(from *geom.Mesh, w []float32, to *geom.Mesh) (out []float32, share float64) {
 	// so that a mesh at another scale or place keeps its paint
 	a, b := from.Bounds(), to.Bounds()

@@ -10,6 +10,8 @@ import (
 )
 
 // Severity of a finding.
+// A fault is what would waste the run: nothing to simulate, files that can't be had.
+// All else can be meant, and a run goes ahead over it.
 type Severity string
 
 // The severities: a Fault keeps a run from starting.
@@ -33,6 +35,8 @@ type Mend struct {
 }
 
 // Finding is one thing found.
+// What is one sentence with the numbers in it; Why says what it does to the picture;
+// neither names a value that the page doesn't show under that name.
 type Finding struct {
 	ID       string
 	Severity Severity
@@ -43,10 +47,12 @@ type Finding struct {
 }
 
 // Machine is what a run has at its disposal.
+// Checks that compare needs with it live with the solvers, which can estimate them.
 type Machine struct{ Memory float64 } // bytes
 
 // Scene is a shot under the checks' eyes. Domains, emitters and colliders are
 // those that aren't muted.
+// The lists are made once, since nearly every check walks one of them.
 type Scene struct {
 	*shot.Shot
 	Machine
@@ -70,6 +76,8 @@ type Check struct {
 // when the program starts.
 func Register(c Check) { table = append(table, c) }
 
+// Order is that of a person's questions: is there anything, does it act, is it in
+// the right place and size, is it too fast, are its files there.
 var table = []Check{
 	{"no-domain", noDomain},
 	{"no-emitter", noEmitter},
@@ -119,6 +127,8 @@ func Shot(s *shot.Shot, m Machine) []Finding {
 	first, _ := s.Range()
 	sc := &Scene{Shot: s, Machine: m, Domains: s.Of(shot.Domain), Emitters: s.Of(shot.Emitter), Colliders: s.Of(shot.Collider), First: float64(first), Now: s.Eval(float64(first))}
 	var out []Finding
+	// Three rounds of some forty questions; the answers are kept by revision of the
+	// document above this package, so a page does not ask again.
 	// faults first: each check runs once for each severity, and is cheap
 	for _, want := range []Severity{Fault, Warning, Note} {
 		for _, c := range table {
@@ -312,8 +322,10 @@ func emitterTimes(s *Scene) []Finding {
 	for _, e := range s.Emitters {
 		a, b := val.Begin.Of(e), val.End.Of(e)
 		switch {
+		// No mend: which of the two was mistyped can't be told.
 		case b < a:
 			out = append(out, Finding{Severity: Warning, Element: e.ID, What: fmt.Sprintf("%s stops at frame %d, before it begins at %d.", e.Name, int(b), int(a)), Why: "It never emits."})
+		// What emits before the first frame counts, as far as preroll goes back.
 		case int(a) > last || int(b) < first-int(val.Preroll.Of(s)):
 			out = append(out, Finding{Severity: Warning, Element: e.ID, What: fmt.Sprintf("%s emits outside the shot's frames %d–%d.", e.Name, first, last), Why: "It never emits within the shot."})
 		}
@@ -327,6 +339,7 @@ func emitterTimes(s *Scene) []Finding {
 func colliderFast(s *Scene) []Finding {
 	var out []Finding
 	for _, c := range s.Colliders {
+		// Straight speed between keys; turning and growing are not looked at.
 		keys := c.Keys(val.Position)
 		for _, d := range s.Domains {
 			worst := s.meshPace(c)
@@ -349,6 +362,7 @@ func colliderFast(s *Scene) []Finding {
 func Closed(d *shot.Element) bool { return d.Open() == [6]bool{} }
 
 // inflowFast finds emitters so quick that substeps at their limit can't follow.
+// Speed and push may point the same way, so their lengths add up.
 func inflowFast(s *Scene) []Finding {
 	var out []Finding
 	for _, e := range s.Emitters {
@@ -366,6 +380,8 @@ func inflowFast(s *Scene) []Finding {
 
 // turbulenceSmall finds turbulence whose largest whirls are under four voxels:
 // the grid smooths them away as soon as they are made.
+// Six voxels in the mend against four in the check: mended exactly to the limit, a
+// rounding would bring the finding back.
 func turbulenceSmall(s *Scene) []Finding {
 	var out []Finding
 	for _, e := range s.Of(shot.Turbulence) {
@@ -382,6 +398,7 @@ func turbulenceSmall(s *Scene) []Finding {
 func cameraBlind(s *Scene) []Finding {
 	for _, c := range s.Of(shot.Camera) {
 		p, q := geom.FromArray(val.Position.At(c, s.Now)), geom.FromArray(val.Target.At(c, s.Now))
+		// A nanometre: with rounding of positions it can't be met by accident.
 		if p.Dist(q) < 1e-9 {
 			return []Finding{{Severity: Warning, Element: c.ID, What: c.Name + " looks at its own place.", Why: "It has no direction: pictures through it would be black.", Mend: &Mend{Label: "Look at the origin", Element: c.ID, Key: val.Target.Name(), Value: shot.Vec(0, 1, 0)}}}
 		}
@@ -390,6 +407,8 @@ func cameraBlind(s *Scene) []Finding {
 }
 
 // Highest is the highest value over an element's keys, or its value.
+// Between keys a curve with slopes can overshoot them; a check that warns too seldom
+// by a hair is better than one that solves cubics.
 func Highest(e *shot.Element, k val.NumKey) float64 {
 	keys := e.Keys(k)
 	if len(keys) == 0 {
@@ -411,9 +430,12 @@ func regionOutside(s *Scene) []Finding {
 			continue
 		}
 		sh, fade, limited := e.RegionShape(s.Now)
+		// A region as large as everything is never outside.
 		if !limited || e.Keyed(val.Position) {
 			continue
 		}
+		// Without domains there is another finding, once, and not one for each
+		// force.
 		hit, gap := len(s.Domains) == 0, math.Inf(1)
 		for _, d := range s.Domains {
 			g := d.DomainBox().Gap(sh.Bounds().Grow(fade))

@@ -1,3 +1,6 @@
+// Checks of forms: imported meshes, guides, pulls and the strength of forces. Each
+// is a question to the document on the first frame; what moves is judged over its
+// keys or left alone, never guessed at.
 package check
 
 import (
@@ -23,6 +26,8 @@ func (s *Scene) fromFile() (out []*shot.Element) {
 }
 
 // forms gives an element's shape on the first frame, and why there is none.
+// Spacing 0 asks for the middling lattice: one body for all checks, kept by the
+// library.
 func (s *Scene) form(e *shot.Element) (geom.Shape, error) { return e.Form(s.Now, 0) }
 
 // fileMissing finds elements whose file isn't in the library, and says how to
@@ -34,6 +39,7 @@ func fileMissing(s *Scene) []Finding {
 	for _, e := range s.fromFile() {
 		_, err := s.form(e)
 		var empty *asset.ErrEmpty
+		// A region that holds nothing is another finding, with another mend.
 		if err == nil || errors.As(err, &empty) {
 			continue
 		}
@@ -77,6 +83,7 @@ func meshOpen(s *Scene) []Finding {
 		if err != nil || sh.Body.Open == 0 || e.Kind == shot.Mesh {
 			continue
 		}
+		// Smoke from the skin of an open cloth is the usual case and no fault.
 		// a surface needs no inside
 		if e.Kind == shot.Emitter && val.From.Of(e) == "surface" {
 			continue
@@ -99,6 +106,8 @@ func meshSize(s *Scene) []Finding {
 		size := geom.FromArray(val.Size.At(e, s.Now)).MaxComponent()
 		for _, d := range s.Domains {
 			box := d.DomainBox().Size().MaxComponent()
+			// The first domain that doesn't fit is told; the mend would change for a
+			// second one.
 			if !e.Acts(d) || (size <= 30*box && size >= val.Voxel.Of(d)) {
 				continue
 			}
@@ -115,6 +124,7 @@ func meshSize(s *Scene) []Finding {
 }
 
 // motionLate finds animations that begin after the shot has ended.
+// The mend moves the start so that, with the hold, motion begins on the first frame.
 func motionLate(s *Scene) []Finding {
 	var out []Finding
 	first, last := s.Range()
@@ -150,6 +160,7 @@ func guideShort(s *Scene) []Finding {
 	for _, g := range s.Of(shot.Guide) {
 		if len(s.line(g).P) < 2 {
 			out = append(out, Finding{Severity: Warning, Element: g.ID, What: fmt.Sprintf("%s has no length.", g.Name), Why: "A curve needs two points in different places: it leads nothing.",
+				// The catalogue's own default, which every new guide begins as.
 				Mend: &Mend{Label: "Begin with an upright curve", Element: g.ID, Key: val.Points.Name(), Value: shot.Find(shot.Guide, "points").Default}})
 		}
 	}
@@ -163,6 +174,7 @@ func guideFar(s *Scene) []Finding {
 	var out []Finding
 	for _, g := range s.Of(shot.Guide) {
 		l := s.line(g)
+		// One that moves may come into reach later.
 		if len(l.P) < 2 || g.Keyed(val.Position) {
 			continue
 		}
@@ -181,6 +193,7 @@ func guideFar(s *Scene) []Finding {
 		if near == nil || gap <= 0 {
 			continue
 		}
+		// The whole curve is moved by its bounds' middle, so its shape stays.
 		shift := near.DomainBox().Centre().Sub(l.Bounds().Centre())
 		p := geom.FromArray(val.Position.Of(g)).Add(shift)
 		out = append(out, Finding{Severity: Warning, Element: g.ID, What: fmt.Sprintf("%s runs %s m beyond its reach from %s.", g.Name, shot.Short(math.Round(gap*1000)/1000), near.Name), Why: fmt.Sprintf("It acts within %s m only: no gas feels it.", shot.Short(reach)),
@@ -204,6 +217,8 @@ func guideThin(s *Scene) []Finding {
 }
 
 // idle are the values of a force of which at least one must not be 0.
+// Kinds that aren't listed have no strength that could be 0, winds among them: a
+// wind of 0 m/s holds the air still, which is meant.
 var idle = map[shot.Kind][]val.NumKey{shot.Turbulence: {val.Strength}, shot.Vortex: {val.Strength, val.Draw, val.Lift}, shot.Radial: {val.Strength}, shot.Drag: {val.Rate}, shot.Guide: {val.Pace, val.Draw, val.Swirl}, shot.Pull: {val.Gather}}
 
 // forceIdle finds forces without any strength.
@@ -234,6 +249,7 @@ func pullFar(s *Scene) []Finding {
 		if err != nil || e.Moving(s.Files()) {
 			continue
 		}
+		// Of several domains the nearest is the one that the mend moves it into.
 		gap, near := math.Inf(1), (*shot.Element)(nil)
 		for _, d := range s.Domains {
 			if g := d.DomainBox().Gap(sh.Bounds()); e.Acts(d) && g < gap {
@@ -277,11 +293,15 @@ func (s *Scene) meshPace(e *shot.Element) float64 {
 	}
 	first, last := s.Range()
 	worst := 0.0
+	// Ends of a run are where walks stop and start, so the frames are spread over
+	// all of it, first and last among them.
 	const looks = 8
 	for n := range looks {
 		f := float64(first) + float64(last-1-first)*float64(n)/(looks-1)
 		a, err1 := e.Form(s.Eval(f), 0)
 		b, err2 := e.Form(s.Eval(f+1), 0)
+		// Without the same faces the places can't be compared; what was seen so far
+		// counts.
 		if err1 != nil || err2 != nil || !a.Body.SameFaces(b.Body) {
 			return worst
 		}

@@ -11,6 +11,7 @@ import (
 )
 
 // Flow is motion from one picture to the next: pixels to the right and down.
+// From a place x in the first picture to x + (U, V) in the second.
 type Flow struct {
 	W, H int
 	U, V []float32
@@ -19,6 +20,8 @@ type Flow struct {
 func newFlow(w, h int) *Flow { return &Flow{w, h, make([]float32, w*h), make([]float32, w*h)} }
 
 // The window is a box of 2·reach+1 pixels taken twice, which is a tent.
+// Reach by level: three pixels at the coarsest of a 256 pixel tile are about a fifth
+// of its width.
 const (
 	reach  = 3
 	rounds = 4
@@ -26,6 +29,7 @@ const (
 )
 
 // plane is a picture of one value.
+// One array for a value, rows from the top, as the filters below run over one value.
 type plane struct {
 	w, h int
 	v    []float32
@@ -35,12 +39,15 @@ type plane struct {
 // looked for; larger pictures are halved first, and the flow is brought back
 // to their size. It gives the same on any number of threads.
 func Motion(a, b *Tile, most int, crew grid.Crew) *Flow {
+	// A pyramid by halves (Bergen et al. 1992): large motion is found where it is
+	// small, then carried up and refined.
 	p, q := signals(a), signals(b)
 	for max(p[0].w, p[0].h) > most {
 		p, q = half2(p), half2(q)
 	}
 	type level struct{ p, q [2]plane }
 	levels := []level{{p, q}}
+	// Until the shorter side would fall under what a window needs to see.
 	for l := levels[0]; min(l.p[0].w, l.p[0].h) >= 2*coarse; l = levels[len(levels)-1] {
 		levels = append(levels, level{half2(l.p), half2(l.q)})
 	}
@@ -57,6 +64,8 @@ func Motion(a, b *Tile, most int, crew grid.Crew) *Flow {
 			refine(f, l.p, l.q, crew)
 		}
 	}
+	// Once, at the finest level: at coarse ones what is still moves with its
+	// neighbours.
 	settle(f, p, q, crew)
 	if f.W != a.W || f.H != a.H {
 		f = f.scaled(a.W, a.H)
@@ -68,6 +77,8 @@ func Motion(a, b *Tile, most int, crew grid.Crew) *Flow {
 // than standing still does: what comes up or goes out isn't moving. Halfway
 // both are looked up as a receiver does it, and the squares of what they differ
 // by are held against those without motion, over the window.
+// Smoke dissolves and fire flickers: brightness constancy doesn't hold for either,
+// and least squares then invents motion towards whatever looks alike.
 func settle(f *Flow, p, q [2]plane, crew grid.Crew) {
 	w, h := f.W, f.H
 	with, still := make([]float32, w*h), make([]float32, w*h)
@@ -75,6 +86,8 @@ func settle(f *Flow, p, q [2]plane, crew grid.Crew) {
 		for y := lo; y < hi; y++ {
 			for x := range w {
 				i := y*w + x
+				// To the picture halfway from both ends, which is the worst place of
+				// the interpolation.
 				u, v := f.U[i]/2, f.V[i]/2
 				for s := range p {
 					d := q[s].at(float32(x)+u, float32(y)+v) - p[s].at(float32(x)-u, float32(y)-v)
@@ -94,6 +107,7 @@ func settle(f *Flow, p, q [2]plane, crew grid.Crew) {
 		// with the square of how much worse it is: doubtful motion shrinks, wrong
 		// motion vanishes
 		k := float32(1)
+		// Noise of that size in empty places must not decide.
 		if slight := float32(1e-4); e > still[i]+slight {
 			k = (still[i] + slight) / e
 			k *= k
@@ -108,6 +122,8 @@ func settle(f *Flow, p, q [2]plane, crew grid.Crew) {
 }
 
 // signals are what motion is told by: the root of light, and alpha.
+// Rec. 709 weights for luminance; 4 cuts off fire, whose core would outweigh all
+// else.
 func signals(t *Tile) [2]plane {
 	light, cover := plane{t.W, t.H, make([]float32, t.W*t.H)}, plane{t.W, t.H, make([]float32, t.W*t.H)}
 	for i := range light.v {
@@ -126,6 +142,7 @@ func half(p plane) plane {
 	o := plane{w: max(p.w/2, 1), h: max(p.h/2, 1)}
 	o.v = make([]float32, o.w*o.h)
 	for y := range o.h {
+		// An odd last row counts itself twice.
 		r0, r1 := p.v[min(2*y, p.h-1)*p.w:], p.v[min(2*y+1, p.h-1)*p.w:]
 		for x := range o.w {
 			a, b := min(2*x, p.w-1), min(2*x+1, p.w-1)
@@ -136,6 +153,7 @@ func half(p plane) plane {
 }
 
 // at reads between pixels; beyond the edge the edge goes on.
+// Bilinear, as receivers sample.
 func (p *plane) at(x, y float32) float32 {
 	x, y = min(max(x, 0), float32(p.w-1)), min(max(y, 0), float32(p.h-1))
 	i, j := int(x), int(y)
@@ -153,6 +171,8 @@ func (f *Flow) scaled(w, h int) *Flow {
 	u, v := plane{f.W, f.H, f.U}, plane{f.W, f.H, f.V}
 	for y := range h {
 		for x := range w {
+			// Centres of pixels lie at halves: without that a flow would shift at
+			// each level.
 			sx, sy := (float32(x)+0.5)/kx-0.5, (float32(y)+0.5)/ky-0.5
 			o.U[y*w+x], o.V[y*w+x] = u.at(sx, sy)*kx, v.at(sx, sy)*ky
 		}
@@ -163,6 +183,8 @@ func (f *Flow) scaled(w, h int) *Flow {
 // refine adds what the flow still lacks at one level.
 // One step of Lucas and Kanade (1981): least squares over a window of the brightness
 // constancy a + ∇a·d = b, the second tile warped by what is known so far.
+// Both signals add to the same sums, so that a place where light is flat can still
+// be held by the edge of alpha.
 func refine(f *Flow, p, q [2]plane, crew grid.Crew) {
 	w, h := f.W, f.H
 	var sums [5][]float32
@@ -188,6 +210,8 @@ func refine(f *Flow, p, q [2]plane, crew grid.Crew) {
 				i, l, r := y*w+x, max(x-1, 0), min(x+1, w-1)
 				for s := range p {
 					a, b := p[s].v, warped[s].v
+					// The gradient is the mean of both pictures', which makes the
+					// step symmetrical and converge faster than that of one.
 					gx := (a[y*w+r] - a[y*w+l] + b[y*w+r] - b[y*w+l]) / 4
 					gy := (a[down+x] - a[up+x] + b[down+x] - b[up+x]) / 4
 					// what is left to be explained after the motion so far
@@ -201,6 +225,8 @@ func refine(f *Flow, p, q [2]plane, crew grid.Crew) {
 			}
 		}
 	})
+	// The five sums are filtered side by side; each is the work of one thread,
+	// whatever the number of threads.
 	crew.For(len(sums), 1, func(lo, hi int) {
 		tmp := make([]float32, w*h)
 		for n := lo; n < hi; n++ {
@@ -220,6 +246,7 @@ func refine(f *Flow, p, q [2]plane, crew grid.Crew) {
 			du := -(c*float64(sums[3][i]) - b*float64(sums[4][i])) / det
 			dv := -(a*float64(sums[4][i]) - b*float64(sums[3][i])) / det
 			// a level can't see further than its window
+			// Beyond that the linear model of the step means nothing.
 			f.U[i] += float32(min(max(du, -2), 2))
 			f.V[i] += float32(min(max(dv, -2), 2))
 		}
@@ -301,6 +328,7 @@ func columns(out, in []float32, w, h int) {
 
 // Mask puts motion to 0 where a tile is empty.
 // Motion where nothing is would be noise, and costs a receiver bytes.
+// Under one code of eight bits in all four channels, nothing can be seen.
 func (f *Flow) Mask(t *Tile) {
 	for i, a := range t.Planes[3] {
 		if a < 1./256 && t.Planes[0][i]+t.Planes[1][i]+t.Planes[2][i] < 1./256 {

@@ -17,6 +17,7 @@ import (
 )
 
 // domains are those that hold a gas.
+// Most checks here ask "which of the domains", so each begins with this list.
 func domains(s *check.Scene) (out []*shot.Element) {
 	for _, d := range s.Domains {
 		if isGas(d) {
@@ -27,6 +28,7 @@ func domains(s *check.Scene) (out []*shot.Element) {
 }
 
 // feeders are the emitters of fuel that act on a domain.
+// With keys, an emitter that ever lets fuel out counts.
 func feeders(s *check.Scene, d *shot.Element) (out []*shot.Element) {
 	for _, e := range s.Emitters {
 		if e.Acts(d) && check.Highest(e, val.Fuel) > 0 {
@@ -37,6 +39,7 @@ func feeders(s *check.Scene, d *shot.Element) (out []*shot.Element) {
 }
 
 // fuelUnused finds fuel where nothing burns.
+// One finding a domain, whichever emitter it was: the mend is the same.
 func fuelUnused(s *check.Scene) []check.Finding {
 	var out []check.Finding
 	for _, d := range domains(s) {
@@ -56,6 +59,7 @@ func noFuel(s *check.Scene) []check.Finding {
 		}
 		f := check.Finding{Severity: check.Warning, Element: d.ID, What: d.Name + " burns fuel, and no emitter lets any out.", Why: "There will be no flame, and the run takes longer for nothing."}
 		for _, e := range s.Emitters {
+			// The first emitter gets it, with an amount that gives a steady flame.
 			if e.Acts(d) && f.Mend == nil {
 				f.Mend = &check.Mend{Label: "Let fuel out of " + e.Name, Element: e.ID, Key: val.Fuel.Name(), Value: shot.Num(0.06)}
 			}
@@ -78,6 +82,8 @@ func fuelCold(s *check.Scene) []check.Finding {
 		if !burns(d) || len(feed) == 0 {
 			continue
 		}
+		// Of all keys the lowest counts: fuel that lights at one moment burns on by
+		// itself.
 		light := check.Highest(d, val.Ignition)
 		if d.Keyed(val.Ignition) {
 			for _, k := range d.Keys(val.Ignition) {
@@ -100,6 +106,8 @@ func fuelCold(s *check.Scene) []check.Finding {
 		out = append(out, check.Finding{Severity: check.Warning, Element: feed[0].ID,
 			What: fmt.Sprintf("%s's fuel can't ignite: it needs %s K, and nothing in %s is over %s K.", feed[0].Name, shot.Short(light), d.Name, shot.Short(hot)),
 			Why:  "Fuel burns only where it is as hot as its ignition temperature, or beside flame.",
+			// A hundred kelvin above: just at its ignition the first mixed cell
+			// would be too cold.
 			Mend: &check.Mend{Label: fmt.Sprintf("Let %s out at %s K", feed[0].Name, shot.Short(light+100)), Element: feed[0].ID, Key: val.Temperature.Name(), Value: shot.Num(light + 100)}})
 	}
 	return out
@@ -226,6 +234,7 @@ func openFloor(s *check.Scene) []check.Finding {
 
 // colliderThin finds solids thinner than a voxel: the flow would leak through.
 // A hair under a voxel is taken for a voxel, as sizes are typed in rounded numbers.
+// The leak after the run is measured (see after); this one warns before it.
 func colliderThin(s *check.Scene) []check.Finding {
 	var out []check.Finding
 	for _, c := range s.Colliders {
@@ -242,6 +251,7 @@ func colliderThin(s *check.Scene) []check.Finding {
 
 // leakFrom is the share of the speed near a thin solid from which gas that
 // goes through it is told.
+// Faces of the grid let some pass at the edge of any solid.
 const leakFrom = 0.1
 
 // after looks at how the frames of a run went: what was cut off, held back, lost,
@@ -252,6 +262,7 @@ const leakFrom = 0.1
 func after(s *shot.Shot, d *shot.Element, frames map[int]sim.Stats) (out []check.Finding) {
 	var smoke, made, held, lost float64
 	var cut [6]float64
+	// Frames come in any order from a map, so the earliest is kept by comparison.
 	limit := map[int]int{} // side → first frame
 	leaks := map[string]float64{}
 	for n, f := range frames {
@@ -268,6 +279,7 @@ func after(s *shot.Shot, d *shot.Element, frames map[int]sim.Stats) (out []check
 		}
 	}
 	out = append(out, cutOff(d, smoke, cut, limit)...)
+	// A thousandth is rounding of the pressure solve.
 	if held > 1e-3*max(made, 1e-9) && held > 0 {
 		out = append(out, check.Finding{ID: "held", Severity: check.Warning, Element: d.ID, What: fmt.Sprintf("%s m³ of new gas found no way out of %s.", shot.Short(math.Round(held*1000)/1000), d.Name), Why: "All its sides are walls: the expansion was held back.", Mend: check.Set("Open the top", d, val.SideY1.Is("outflow"))})
 	}
@@ -308,12 +320,15 @@ func cutOff(d *shot.Element, smoke float64, cut [6]float64, limit map[int]int) (
 		if at, ok := limit[side]; ok {
 			f.Why = fmt.Sprintf("Bounds that follow reached their limit there at frame %d.", at)
 		}
+		// The box grows to both sides of its middle, so a third more gives a sixth
+		// at each end; for the floor's axis all of it goes up.
 		size := val.Size.Of(d)
 		size[side/2] = math.Ceil(size[side/2]*130) / 100
 		f.Mend = check.Set(fmt.Sprintf("Make it %s m along %s", shot.Short(size[side/2]), "xyz"[side/2:side/2+1]), d, val.Size.Is(size[0], size[1], size[2]))
 		out = append(out, f)
 	}
 	var reached []string
+	// Of walls there is nothing to tell: nothing leaves there.
 	for side, open := range d.Open() {
 		if at, ok := limit[side]; ok && open && cut[side] <= 0.03*smoke {
 			reached = append(reached, fmt.Sprintf("%s (from frame %d)", shot.Sides[side].Word, at))

@@ -42,13 +42,19 @@ func NewStage(s *shot.Shot, id string, crew grid.Crew) (*Stage, error) {
 // after an hour.
 func newStage(s *shot.Shot, d *shot.Element, crew grid.Crew) (*Stage, error) {
 	dims, h, origin := d.Grid()
+	// What builds the grid is read once, here; what may have keys is read in inputs,
+	// for each substep anew.
 	box := Box{Dims: dims, H: h, Origin: origin, Open: d.Open(), Burning: burns(d), Oxygen: val.Burning.Of(d) == "oxygen"}
+	// Walls at both sides of the one layer: no flow through them, so none along z at
+	// all.
 	if val.Flat.Of(d) { // nothing moves along z
 		box.Open[4], box.Open[5] = false, false
 	}
 	if follows(d) {
 		box.Follow = &Follow{Threshold: val.FollowFrom.Of(d), Margin: val.FollowMargin.Of(d)}
 	}
+	// This is where the memory is taken, and where a box that can't be had is
+	// refused.
 	solver, err := New(box, crew)
 	if err != nil {
 		return nil, fmt.Errorf("domain %s: %w", d.Name, err)
@@ -70,6 +76,8 @@ func (g *Stage) Advance(stop func() bool) (int, sim.Stats, error) {
 	if g.Solver.Follow != nil {
 		g.Solver.Follow.Threshold, g.Solver.Follow.Margin = val.FollowFrom.At(g.Domain, now), val.FollowMargin.At(g.Domain, now)
 	}
+	// Noise and keys are read by this time. Adding steps up would differ after a
+	// resume.
 	g.Solver.Time = g.Began()
 	st, err := g.Solver.Frame(g.Lasts(), g.Substeps(), g.inputs, stop)
 	if err == nil {
@@ -79,6 +87,9 @@ func (g *Stage) Advance(stop func() bool) (int, sim.Stats, error) {
 	if err != nil {
 		return g.Number, out, fmt.Errorf("frame %d: %w", g.Number, err)
 	}
+	// Looking for leaks walks the cells about each thin solid; every so many frames
+	// tells as much. The count runs from the first frame, so a resumed run looks at
+	// the same ones.
 	if (g.Number-stage.Start(g.Shot))%leakEvery == 0 {
 		out.Leaks = g.leaks()
 	}
@@ -92,6 +103,9 @@ func (g *Stage) inputs(t, dt float64) Inputs {
 	d, m := g.Domain, g.At(t, dt)
 	now := m.Now
 	air := val.AirTemperature.Of(g.Shot)
+	// Values whose catalogue entry has keys are read with At, the others with Of:
+	// the air's temperature is the zero that all heat is measured from, and must not
+	// move.
 	in := Inputs{Scene: g.Scene(t, dt), Physics: Physics{
 		Gravity: val.Gravity.At(g.Shot, now), AirTemperature: air, AirDensity: val.AirDensity.Of(g.Shot),
 		Lift: val.Lift.At(d, now), SmokeWeight: val.SmokeWeight.At(d, now), Dissipation: val.Dissipation.At(d, now), Cooling: val.Cooling.At(d, now),
@@ -118,8 +132,12 @@ func (g *Stage) inputs(t, dt float64) Inputs {
 		if !ok {
 			continue
 		}
+		// Heat is above the air's inside the solver; an emitter colder than the air
+		// makes it negative, and its gas sinks.
 		gas := Emitter{Emitter: em, Fuel: val.Fuel.At(e, now), Smoke: val.Smoke.At(e, now), Temperature: val.Temperature.At(e, now) - air, Add: val.Mode.Of(e) == "add"}
 		if val.From.Of(e) == "fluid" {
+			// A source domain that begins later simply feeds nothing until its first
+			// frame.
 			// nothing there yet, or a fault that Advance tells
 			if gas.Source = m.Source(e); gas.Source == nil {
 				continue
@@ -131,6 +149,7 @@ func (g *Stage) inputs(t, dt float64) Inputs {
 }
 
 // transform of the domain's voxels; indices count from the limit's corner.
+// World places are those of voxel centres, half a voxel inside the corner.
 func (g *Stage) transform() frame.Transform {
 	h, o := g.Solver.H, g.Solver.Limit.Origin
 	return frame.Uniform(h, [3]float64{o.X + h/2, o.Y + h/2, o.Z + h/2})
@@ -149,6 +168,7 @@ func (g *Stage) Frame() *frame.Frame {
 	// one grid of the frame: leaves where a voxel counts, and what readers want to
 	// know
 	grid := func(c stage.Channel, comps ...[]float32) *frame.Grid {
+		// The tolerance under which a voxel counts as empty is the channel's own.
 		v := frame.FromDense(c.Name, s.Low, n, comps, 0, frame.Tolerance(c.Name), g.Crew.For)
 		v.Transform, v.Half = g.transform(), half
 		v.Meta = map[string]any{"frame": int32(g.Number - 1), "solver": Version}
@@ -165,6 +185,8 @@ func (g *Stage) Frame() *frame.Frame {
 			v := grid(c, g.visible(s.Smoke))
 			near = append(near, v.Leaves...)
 			out.Grids = append(out.Grids, v)
+		// Made even where it isn't kept: flame without smoke needs its velocity as
+		// well.
 		case frame.Temperature:
 			v := grid(c, g.visible(s.Heat))
 			v.Meta["air_temperature"] = val.AirTemperature.Of(g.Shot)
@@ -186,6 +208,7 @@ func (g *Stage) Frame() *frame.Frame {
 				// velocity
 				comps := g.velocityNear(near)
 				v := grid(c, comps[:]...)
+				// Velocities turn with the volume and don't move with its place.
 				v.Meta["vector_type"] = "contravariant relative"
 				out.Grids = append(out.Grids, v)
 			}
@@ -196,6 +219,8 @@ func (g *Stage) Frame() *frame.Frame {
 
 // visible is a channel without what it holds deep inside solids.
 // The field itself where no solid hides anything: no copy is made.
+// Smoke that was inside a solid when that moved over it stays in the solver's arrays
+// and comes out again when it moves on; a picture must not show it meanwhile.
 func (g *Stage) visible(f *grid.Field) []float32 {
 	out := f.Data
 	g.Solver.Hidden(func(cell int) {
@@ -212,6 +237,8 @@ func (g *Stage) visible(f *grid.Field) []float32 {
 func (g *Stage) velocityNear(leaves []*frame.Leaf) (comps [3][]float32) {
 	s := g.Solver
 	bx, by, bz := (s.NX+7)/8, (s.NY+7)/8, (s.NZ+7)/8
+	// A flag for each leaf of 8³ in the solver's box, then the leaves round each
+	// one: the 26 neighbours cover any blur of less than eight voxels.
 	near := make([]bool, bx*by*bz)
 	for _, l := range leaves {
 		// the solver's box begins at a multiple of 8
@@ -234,6 +261,8 @@ func (g *Stage) velocityNear(leaves []*frame.Leaf) (comps [3][]float32) {
 				n := s.Index(0, j, k)
 				for i := range s.NX {
 					if row[i/8] {
+						// Faces to centres by the mean of two, as cells and not
+						// faces are handed out.
 						comps[0][n+i], comps[1][n+i], comps[2][n+i] = s.Centre(i, j, k)
 					}
 				}
@@ -244,12 +273,15 @@ func (g *Stage) velocityNear(leaves []*frame.Leaf) (comps [3][]float32) {
 }
 
 // saved is the head of a saved state.
+// Everything else that a step reads is the document's or follows from the arrays.
 type saved struct {
-	Next   int        `json:"next"`
-	Key    string     `json:"key"`
-	Air    [3]float64 `json:"air"` // m/s of the air outside
-	LastDt float64    `json:"last_dt"`
-	Tiles  *tiling    `json:"tiles,omitempty"` // where bounds follow
+	Next int    `json:"next"`
+	Key  string `json:"key"`
+	// Winds draw the air outside along little by little, so it has a memory.
+	Air [3]float64 `json:"air"` // m/s of the air outside
+	// The pressure acted for this long; half of it acts again over the next step.
+	LastDt float64 `json:"last_dt"`
+	Tiles  *tiling `json:"tiles,omitempty"` // where bounds follow
 }
 
 // tiling is which tiles are in use.
@@ -263,6 +295,8 @@ type tiling struct {
 func (g *Stage) SaveState(w io.Writer) error {
 	s := g.Solver
 	defer runtime.KeepAlive(s)
+	// The key holds what would change the run: a state under other values is refused
+	// unless the artist asked to go on from it.
 	head := saved{Next: g.Number, Key: stage.CoarseKey(g.Shot, g.Domain), Air: s.Ambient.Array(), LastDt: s.LastDt}
 	if s.Follow != nil {
 		// a bit a tile, so that even a large limit takes little in the head
@@ -287,6 +321,8 @@ func (g *Stage) LoadState(r io.Reader, own bool) error {
 			if head.Tiles == nil {
 				return nil, fmt.Errorf("%w: it lacks its tiles", state.ErrDamaged)
 			}
+			// The list of flags is as long as the limit has tiles, which the file
+			// doesn't get to say.
 			l := grid.NewTiles(g.Solver.Limit.Dims, false)
 			if err := g.Solver.SetTiling(head.Tiles.Low, head.Tiles.N, unpack(head.Tiles.On, l.Len())); err != nil {
 				return nil, err
@@ -322,6 +358,7 @@ func unpack(b []byte, n int) []bool {
 // arrays are what a saved state keeps besides its head.
 func (g *Stage) arrays() []state.Array {
 	s := g.Solver
+	// Pressure is saved because half of it acts at the start of the next step.
 	// in a fixed order; names are what a reader matches by
 	list := []state.Array{{Name: "u", V: s.U.Data}, {Name: "v", V: s.V.Data}, {Name: "w", V: s.W.Data}, {Name: "smoke", V: s.Smoke.Data}, {Name: "heat", V: s.Heat.Data}, {Name: "pressure", V: s.Pressure.Data}}
 	if s.Fuel != nil {
@@ -334,6 +371,7 @@ func (g *Stage) arrays() []state.Array {
 }
 
 // Shown is what a picture of the frame made last needs.
+// Dense fields for a picture while the run goes on, without a way through the cache.
 func (g *Stage) Shown() stage.Shown {
 	s := g.Solver
 	defer runtime.KeepAlive(s)

@@ -18,17 +18,21 @@ type Tree struct {
 }
 
 // treeNode is a box: of two nodes, or of a few triangles.
+// Children side by side need one index, and are fetched together, which they are
+// used.
 type treeNode struct {
 	box         Box
 	first, many int32 // leaf: triangles; inner: many is 0 and the children are at first and first+1
 }
 
 // treeTri is a triangle made ready to be measured against.
+// Corner and edges, as both queries begin with the edges.
 type treeTri struct {
 	a, ab, ac Vec3
 	id        int32
 }
 
+// Leaves of one triangle would double the nodes, and with them the memory walked.
 const leafSize = 4
 
 // NewTree builds the tree of a mesh; a mesh without triangles gives a tree
@@ -48,6 +52,7 @@ func NewTree(m *Mesh) *Tree {
 		bx := Box{a.Min(b).Min(c), a.Max(b).Max(c)}
 		items[i] = treeItem{bx, bx.Centre(), int32(i)}
 	}
+	// Room for the usual count, so that the list seldom moves while it grows.
 	t.nodes = make([]treeNode, 1, 2*n/leafSize+16)
 	t.split(0, items, 0, 0)
 	for i, it := range items {
@@ -185,6 +190,8 @@ func (t *Tree) Bounds() Box {
 }
 
 // Hit is where a ray or a query meets a mesh. Tri is −1 where nothing was met.
+// U and V give values of corners at the place by the same formula as the place
+// itself.
 type Hit struct {
 	Tri  int     // index of the triangle
 	T    float64 // distance along the ray, or from the point asked about
@@ -200,18 +207,23 @@ func (t *Tree) Nearest(p Vec3, within float64) Hit {
 		return hit
 	}
 	// nearer child first: the best falls fast, and most boxes are then skipped
+	// Squares throughout; one root at the end.
 	best := within * within
+	// Each level leaves at most one node behind, so it holds a tree 63 deep.
 	var stack [64]int32
 	n := 1
 	for n > 0 {
 		n--
 		nd := &t.nodes[stack[n]]
+		// Asked when taken off, not when put on: best may have fallen since.
 		if nd.box.gap2(p) > best {
 			continue
 		}
 		if nd.many > 0 {
 			for i := nd.first; i < nd.first+nd.many; i++ {
 				tr := &t.tri[i]
+				// The point is built from u and v rather than handed back, since
+				// callers need both and these are what they must agree with.
 				u, v := tr.nearest(p)
 				q := tr.a.Add(tr.ab.Mul(u)).Add(tr.ac.Mul(v))
 				d := p.Sub(q)
@@ -237,6 +249,7 @@ func (t *Tree) Nearest(p Vec3, within float64) Hit {
 
 // gap2 is the squared distance to a point, from the face, an edge or a corner,
 // whichever is nearest.
+// On a pointer: boxes are 48 bytes, and this is the hottest call of a search.
 func (b *Box) gap2(p Vec3) float64 {
 	var d float64
 	if x := max(b.Min.X-p.X, p.X-b.Max.X); x > 0 {
@@ -302,12 +315,14 @@ func (t *Tree) Ray(o, dir Vec3, near, far float64) Hit {
 	if len(t.nodes) == 0 {
 		return hit
 	}
+	// Division once a ray. A 0 gives an infinity, which enter knows how to take.
 	inv := V(1/dir.X, 1/dir.Y, 1/dir.Z)
 	var stack [64]int32
 	n := 1
 	for n > 0 {
 		n--
 		nd := &t.nodes[stack[n]]
+		// A box that begins behind the best hit can't hold a better one.
 		if nd.box.enter(o, inv) >= hit.T {
 			continue
 		}
@@ -318,6 +333,8 @@ func (t *Tree) Ray(o, dir Vec3, near, far float64) Hit {
 				// within the plane
 				pv := dir.Cross(tr.ac)
 				det := tr.ab.Dot(pv)
+				// Only exactly parallel rays: a threshold would open cracks between
+				// thin triangles.
 				if det == 0 {
 					continue
 				}
@@ -332,6 +349,7 @@ func (t *Tree) Ray(o, dir Vec3, near, far float64) Hit {
 				if v < 0 || u+v > 1 {
 					continue
 				}
+				// Of two at the same distance the first met stays.
 				if d := tr.ac.Dot(qv) * f; d >= near && d < hit.T {
 					hit = Hit{Tri: int(tr.id), T: d, U: u, V: v}
 				}

@@ -13,6 +13,8 @@ import (
 )
 
 // Limits of a model.
+// Limits are there for memory and for walks: a hundred bytes of a file can ask for
+// millions of nodes, and every pose walks all of them.
 const (
 	MaxNodes = 20000
 	MaxDepth = 200
@@ -22,11 +24,12 @@ const (
 // Node is a place in the tree. Mesh, Skin and Camera are indices, −1 for none.
 // its transform is shift · turn · size, or Fixed
 type Node struct {
-	Name    string
-	Parent  int // −1: a root
-	T       geom.Vec3
-	R       geom.Quat
-	S       geom.Vec3
+	Name   string
+	Parent int // −1: a root
+	T      geom.Vec3
+	R      geom.Quat
+	S      geom.Vec3
+	// A matrix with shear can't be told as T, R and S, so it is kept as it came.
 	Fixed   *geom.Affine // given as a matrix; then T, R and S don't count
 	Mesh    int
 	Skin    int
@@ -37,6 +40,8 @@ type Node struct {
 
 // Mesh is triangles with what moves them.
 // Joints and Weights are four a vertex; weights need not add up to 1
+// Four joints a vertex is what glTF holds in its first set; further sets are left
+// out by its reader, which says so in Notes.
 type Mesh struct {
 	geom.Mesh
 	Joints  [][4]uint16 // of the node's skin; nil: not skinned
@@ -46,6 +51,8 @@ type Mesh struct {
 }
 
 // Skin binds meshes to nodes.
+// Inverse takes a vertex from the mesh's space into the joint's at the time of
+// binding; fewer of them than joints means identity for the rest.
 type Skin struct {
 	Joints  []int // nodes
 	Inverse []geom.Affine
@@ -63,6 +70,8 @@ const (
 )
 
 // Interpolation between the keys of a track.
+// Words of glTF, as its files were the first that brought animation; other readers
+// translate into them.
 type Interpolation string
 
 // The interpolations of glTF.
@@ -118,6 +127,7 @@ type Model struct {
 }
 
 // FromMesh makes a model of a mesh that stands still.
+// The mesh's slices are shared with m, not copied.
 func FromMesh(m *geom.Mesh) *Model {
 	md := &Model{Meshes: []Mesh{{Mesh: *m}}}
 	md.Nodes = []Node{NewNode("")}
@@ -126,6 +136,7 @@ func FromMesh(m *geom.Mesh) *Model {
 }
 
 // NewNode is a node that holds nothing.
+// Its indices are −1: the zero Node would hang on node 0 with mesh 0.
 func NewNode(name string) Node {
 	return Node{Name: name, Parent: -1, R: geom.Quat{W: 1}, S: geom.V(1, 1, 1), Mesh: -1, Skin: -1, Camera: -1, Curve: -1}
 }
@@ -133,6 +144,8 @@ func NewNode(name string) Node {
 // Check finds links that lead nowhere and loops; readers call it last.
 // Everything later indexes without looking: whatever a reader left out is found
 // here.
+// It costs one walk over everything and is the only such walk: a model that passed
+// it may be posed, cut and drawn without any check of an index.
 func (m *Model) Check() error {
 	if len(m.Nodes) > MaxNodes {
 		return fmt.Errorf("%d nodes; up to %d are taken", len(m.Nodes), MaxNodes)
@@ -184,6 +197,8 @@ func (m *Model) Check() error {
 	}
 	for n := range m.Meshes {
 		me := &m.Meshes[n]
+		// Joints of a vertex beyond the skin's list are not an error here but no use
+		// either: vertices leaves them out, as exporters pad with any number.
 		if me.Joints != nil && (len(me.Joints) != len(me.P) || len(me.Weights) != len(me.P)) {
 			return fmt.Errorf("mesh %d has %d vertices, %d joints and %d weights", n, len(me.P), len(me.Joints), len(me.Weights))
 		}
@@ -197,6 +212,8 @@ func (m *Model) Check() error {
 }
 
 // width is how many numbers a key has.
+// Morph weights come as many as the mesh has targets, which the track doesn't know:
+// it follows from how many numbers there are.
 func (t *Track) width() int {
 	switch t.Path {
 	case Rotation:
@@ -221,6 +238,7 @@ func (t *Track) check() error {
 		return fmt.Errorf("it has no keys")
 	}
 	for i, v := range t.Times {
+		// Equal times are allowed: exporters write a cut as two keys at one moment.
 		if math.IsNaN(v) || math.IsInf(v, 0) || (i > 0 && v < t.Times[i-1]) {
 			return fmt.Errorf("key %d is at %g s, after one at %g s", i, v, t.Times[max(i-1, 0)])
 		}
@@ -244,6 +262,7 @@ func (t *Track) check() error {
 // at is the track's value at t seconds, held before its first and after its
 // last key (glTF 2.0, appendix C).
 // By binary search, as tracks may hold thousands of keys and are asked in any order.
+// The slice that comes back may be the track's own; callers only read it.
 func (t *Track) at(s float64) []float64 {
 	w := t.width()
 	// cubic keys hold three values: in-tangent, value, out-tangent
@@ -265,6 +284,7 @@ func (t *Track) at(s float64) []float64 {
 	case t.How == Step:
 		return value(k - 1)
 	}
+	// d is above 0: between equal times no s can lie.
 	d := t.Times[k] - t.Times[k-1]
 	x := (s - t.Times[k-1]) / d
 	a, b := value(k-1), value(k)
@@ -272,6 +292,7 @@ func (t *Track) at(s float64) []float64 {
 	switch {
 	case t.How == Cubic:
 		// Hermite with tangents in value a second, so they are scaled by the span
+		// The out-tangent of the key before and the in-tangent of the one after.
 		m0, m1 := t.Values[(3*(k-1)+2)*w:][:w], t.Values[3*k*w:][:w]
 		x2, x3 := x*x, x*x*x
 		for i := range out {
@@ -289,6 +310,7 @@ func (t *Track) at(s float64) []float64 {
 	return out
 }
 
+// Of length 1, since keys in files are rounded and a spline runs off the sphere.
 func quat(v []float64) geom.Quat { return geom.Quat{X: v[0], Y: v[1], Z: v[2], W: v[3]}.Unit() }
 
 // Length is the time of the last key of all clips, seconds.
@@ -305,6 +327,7 @@ func (m *Model) Length() float64 {
 
 // Rate guesses the frame rate that the animation was made at, from the least
 // distance between keys; 0 where nothing moves or no usual rate fits.
+// The guess is offered as a value on the sheet and can be overruled there.
 func (m *Model) Rate() float64 {
 	// baked animation has a key each frame: their distance is the frame's length
 	least := math.Inf(1)
@@ -334,6 +357,8 @@ type Pose struct {
 }
 
 // Pose works out the pose at t seconds of all clips together.
+// It allocates a list of nodes and one of transforms; a scene of a thousand nodes
+// costs little beside its vertices.
 func (m *Model) Pose(t float64) Pose {
 	// tracks act on a copy of the nodes; a track replaces a matrix, as both can't be
 	local := make([]Node, len(m.Nodes))
@@ -368,6 +393,8 @@ func (m *Model) Pose(t float64) Pose {
 		if local[n].Fixed != nil {
 			a = *local[n].Fixed
 		}
+		// a takes the node's space into its parent's, the parent's world does the
+		// rest.
 		if q := local[n].Parent; q >= 0 {
 			place(q)
 			a = a.Then(p.World[q])
@@ -411,6 +438,7 @@ func (m *Model) vertices(n int, p Pose) []geom.Vec3 {
 	}
 	// the skinned mesh's own node doesn't count: its joints place it
 	sk := &m.Skins[nd.Skin]
+	// One matrix a joint, worked out once for all vertices: world · inverse bind.
 	bind := make([]geom.Affine, len(sk.Joints))
 	for j, node := range sk.Joints {
 		bind[j] = p.World[node]
@@ -433,6 +461,7 @@ func (m *Model) vertices(n int, p Pose) []geom.Vec3 {
 			at[v] = sum.Mul(1 / total)
 		}
 	}
+	// The positions are a fresh slice in every case: At hands it out.
 	return at
 }
 
@@ -471,6 +500,8 @@ func (m *Model) At(t float64) *geom.Mesh {
 			}
 			me.Parts = parts
 		}
+		// Joints serve as names of regions ("what the left hand moves"), not for
+		// motion: the vertices have been moved already.
 		me.Joint, me.Joints = m.strongest(n)
 		out.Append(&me)
 	}
@@ -510,6 +541,8 @@ func (m *Model) strongest(n int) ([]int32, []string) {
 }
 
 // Moves reports whether anything that has a mesh changes over time.
+// Any track counts, also one that moves a camera alone or holds still: the question
+// costs nothing that way, and to pose once too often is no mistake.
 func (m *Model) Moves() bool {
 	for _, c := range m.Clips {
 		if len(c.Tracks) > 0 {
@@ -523,6 +556,8 @@ func (m *Model) Moves() bool {
 // share one and it neither scales nor shears. ok is false where parts move
 // against each other or bend.
 // Within 1e-5 of the size: exporters bake rigid motion with that much noise.
+// What it saves: a mesh that only moves as a whole keeps its level set and its tree
+// from frame to frame, and solvers move the queries in its place.
 func (m *Model) Rigid(t float64) (a geom.Affine, ok bool) {
 	if !m.Moves() {
 		return geom.Identity, true
@@ -568,6 +603,7 @@ func (m *Model) Rigid(t float64) (a geom.Affine, ok bool) {
 }
 
 // CurveInSpace is a curve's points at t = 0 in space.
+// Curves don't follow animation; a guide that should move is keyed on the stage.
 func (m *Model) CurveInSpace(c int) []geom.Vec3 {
 	p := m.Pose(0)
 	for n := range m.Nodes {
@@ -584,6 +620,7 @@ func (m *Model) CurveInSpace(c int) []geom.Vec3 {
 
 // CameraAt is where the first camera stands at t, and the vertical angle that
 // it sees, degrees; ok is false where the file has none.
+// Orthographic cameras are passed over, as pictures here have a perspective.
 func (m *Model) CameraAt(t float64) (at geom.Affine, fov float64, ok bool) {
 	for n := range m.Nodes {
 		if c := m.Nodes[n].Camera; c >= 0 && !m.Cameras[c].Ortho {

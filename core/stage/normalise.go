@@ -1,3 +1,6 @@
+// Frames from outside made ours: whatever axes, names and units a sequence came in,
+// what leaves here has our channels, y up, kelvin above the air and metres a second,
+// so that no solver or renderer knows where its frames came from.
 package stage
 
 import (
@@ -13,6 +16,8 @@ import (
 
 // Axes are the changes from the shot's own axes, y up and right-handed, to
 // those that files can have.
+// A turn is a permutation with signs, and so exact: no voxel is interpolated. The
+// two left-handed ones mirror; vectors are mirrored with the voxels.
 var Axes = map[string]frame.Turn{
 	"y-up":      {Perm: [3]int{0, 1, 2}, Sign: [3]int{1, 1, 1}},
 	"z-up":      {Perm: [3]int{0, 2, 1}, Sign: [3]int{1, -1, 1}}, // (x, −z, y): a quarter turn about x
@@ -21,6 +26,7 @@ var Axes = map[string]frame.Turn{
 }
 
 // usual are the names under which others write our channels.
+// Compared in lower case. First fit wins, in the order of the file's channels.
 var usual = map[string][]string{
 	frame.Density:     {"density", "smoke", "dens"},
 	frame.Temperature: {"temperature", "temp", "heat"},
@@ -39,6 +45,8 @@ func Normalise(f *frame.Frame, e *shot.Element, air, rate float64) (out *frame.F
 	used := map[*frame.Grid]bool{}
 	// in this order: a file with one nameless channel has it read as density
 	for _, our := range []string{frame.Density, frame.Temperature, frame.Burn, frame.Velocity} {
+		// the one place that builds a value's name: the sheet has such a value for each of
+		// our channels
 		g, err := pick(f, our, e.Get(our+"_from").Text, used)
 		if err != nil {
 			return nil, nil, err
@@ -64,7 +72,10 @@ func Normalise(f *frame.Frame, e *shot.Element, air, rate float64) (out *frame.F
 		if g.Name == frame.Velocity && val.VelocityIs.Of(e) == "frame" {
 			times = rate
 		}
+		// To float32 in our own leaves; doubles and halves of files end here.
 		g.Narrow()
+		// The factor of lengths stays 1: scale is the element's own value and is
+		// applied where the frames are placed.
 		if err := g.Turn(back, 1, times); err != nil {
 			return nil, left, err
 		}
@@ -90,6 +101,8 @@ func warm(g *frame.Grid, e *shot.Element, air float64) {
 	}
 	for _, l := range g.Leaves {
 		for n, v := range l.Values {
+			// For 0 kelvin of background, absolute, the shift would make −293 of
+			// empty air.
 			// inactive voxels hold the file's background, which isn't ours after a
 			// shift
 			if l.Active.On(n) || shift == 0 {
@@ -99,6 +112,7 @@ func warm(g *frame.Grid, e *shot.Element, air float64) {
 			}
 		}
 	}
+	// Tiles are whole leaves of one value, as a converted file has them.
 	for i := range g.Tiles {
 		g.Tiles[i].Value[0] = g.Tiles[i].Value[0]*times + shift
 	}
@@ -111,6 +125,7 @@ func warm(g *frame.Grid, e *shot.Element, air float64) {
 // A name that was given must be there; without one the usual names are tried, and a
 // single nameless channel is taken for density. A vector may come as three channels.
 func pick(f *frame.Frame, our, name string, used map[*frame.Grid]bool) (*frame.Grid, error) {
+	// A grid fits by its number of components, whatever its type of number.
 	comps := 1
 	if our == frame.Velocity {
 		comps = 3
@@ -122,6 +137,8 @@ func pick(f *frame.Frame, our, name string, used map[*frame.Grid]bool) (*frame.G
 			fits = append(fits, g.Name)
 		}
 	}
+	// An explicit choice is never replaced by a guess: a sequence whose later files
+	// lack the channel should fail by name, not turn into something else half-way.
 	if name != "auto" {
 		for _, g := range f.Grids {
 			if g.Name == name && g.Type.Components() == comps {
@@ -142,6 +159,8 @@ func pick(f *frame.Frame, our, name string, used map[*frame.Grid]bool) (*frame.G
 			return g, nil
 		}
 	}
+	// Such files come from masks and level sets turned into fog; their one grid is
+	// what the artist means.
 	if our == frame.Density && len(f.Grids) == 1 && len(fits) == 1 {
 		used[f.Grids[0]] = true
 		return f.Grids[0], nil
@@ -167,6 +186,8 @@ func joined(f *frame.Frame, name string, used map[*frame.Grid]bool) *frame.Grid 
 				three[a] = g
 			}
 		}
+		// Of different voxel sizes they are three grids that happen to be named
+		// alike.
 		if three[a] == nil || three[a].Transform.M != three[0].Transform.M {
 			return nil
 		}
@@ -196,6 +217,7 @@ func joined(f *frame.Frame, name string, used map[*frame.Grid]bool) *frame.Grid 
 }
 
 // maxRaster is how many voxels points can be poured into.
+// 256 MiB for the share, four times that with velocity.
 const maxRaster = 1 << 26
 
 // Rasterise makes density and velocity of points: each shares itself out among the
@@ -208,6 +230,7 @@ func Rasterise(p *frame.Points, grain float64) (*frame.Frame, error) {
 	if len(p.P) == 0 {
 		return &frame.Frame{Grids: []*frame.Grid{frame.FromDense(frame.Density, [3]int{}, [3]int{8, 8, 8}, [][]float32{make([]float32, 512)}, 0, 0, nil)}}, nil
 	}
+	// Bounds first: the lattice is as large as the points need and no larger.
 	lo, hi := [3]int{math.MaxInt, math.MaxInt, math.MaxInt}, [3]int{math.MinInt, math.MinInt, math.MinInt}
 	for n, x := range p.P {
 		for a := range 3 {
@@ -235,6 +258,8 @@ func Rasterise(p *frame.Points, grain float64) (*frame.Frame, error) {
 		var f [3]float32
 		for a := range 3 {
 			g := float64(x[a])/grain - float64(lo[a])
+			// The upper neighbour must exist; with the bounds above only rounding
+			// asks for the min.
 			at[a] = min(int(g), n[a]-2)
 			f[a] = float32(g - float64(at[a]))
 		}
@@ -259,6 +284,8 @@ func Rasterise(p *frame.Points, grain float64) (*frame.Frame, error) {
 			}
 		}
 	}
+	// Velocity is the mean of those who share in the voxel, weighted by their
+	// shares.
 	for k, w := range share {
 		if w > 0 && p.V != nil {
 			for a := range 3 {

@@ -6,11 +6,13 @@ import (
 	"math"
 	"net/http"
 	"path"
+	"regexp"
 	"slices"
 	"strconv"
 	"strings"
 
 	"github.com/gin-gonic/gin"
+	"github.com/maruel/natural"
 
 	"zarf/core/asset"
 	"zarf/core/frame"
@@ -220,15 +222,40 @@ func pictures(c *gin.Context) (*asset.File, error) {
 		}
 		list = append(list, named{name, b})
 	}
-	slices.SortFunc(list, func(a, b named) int { return strings.Compare(a.name, b.name) })
+	slices.SortFunc(list, func(a, b named) int { return natural.Compare(a.name, b.name) })
+	for i := 1; i < len(list); i++ {
+		if err := follows(list[i-1].name, list[i].name); err != nil {
+			return nil, err
+		}
+	}
 	out.Name, out.Data = list[0].name, list[0].data
 	for _, n := range list[1:] {
-		if _, twice := out.Side[n.name]; twice || n.name == out.Name {
-			return nil, fmt.Errorf("two pictures are called %s; number them", n.name)
-		}
 		out.Side[n.name] = n.data
 	}
 	return out, nil
+}
+
+// lastNumber is the last run of digits in a file's name, and what stands before it.
+var lastNumber = regexp.MustCompile(`^(.*?)(\d+)\D*$`)
+
+// follows refuses a hole in numbered pictures: all behind it would stand a frame
+// too early, and nobody would be told.
+func follows(a, b string) error {
+	p, q := lastNumber.FindStringSubmatch(a), lastNumber.FindStringSubmatch(b)
+	if p == nil || q == nil || p[1] != q[1] {
+		return fmt.Errorf("%s and %s don't belong to one numbered sequence; bring in pictures that differ by their number alone", a, b)
+	}
+	m, err1 := strconv.Atoi(p[2])
+	n, err2 := strconv.Atoi(q[2])
+	switch {
+	case err1 != nil || err2 != nil:
+		return fmt.Errorf("%s has a number that can't be counted; number them by frame", b)
+	case n == m:
+		return fmt.Errorf("%s and %s have the same number", a, b)
+	case n > m+1:
+		return fmt.Errorf("between %s and %s there are pictures missing (%d); bring in all of them together", a, b, n-m-1)
+	}
+	return nil
 }
 
 // keptList answers with the library's ramps or curves.

@@ -29,6 +29,7 @@ import (
 )
 
 // Error tells which line of a file is wrong.
+// Lines are what an editor shows, counted from 1.
 type Error struct {
 	Line int
 	What string
@@ -39,6 +40,8 @@ func (e *Error) Error() string { return fmt.Sprintf("OBJ, line %d: %s", e.Line, 
 // reading gathers a mesh line by line. Faces refer to vertices by number from 1, or
 // backwards from the last one by negative numbers; all vertices of a file are in one
 // list, whatever object they stand in.
+// parts tells a name's index; cur is the part in force, −1 where it must be looked
+// up.
 type reading struct {
 	m      geom.Mesh
 	curves []model.Curve
@@ -56,6 +59,7 @@ func Decode(data []byte) (*model.Model, error) {
 	r := &reading{parts: map[string]int32{}, cur: -1}
 	// asked before reading, as materials may come before the first object
 	r.named = bytes.Contains(data, []byte("\no ")) || bytes.Contains(data, []byte("\ng ")) || bytes.HasPrefix(data, []byte("o ")) || bytes.HasPrefix(data, []byte("g "))
+	// What a line with a backslash at its end left over.
 	var held []byte
 	for len(data) > 0 {
 		r.line++
@@ -82,10 +86,12 @@ func Decode(data []byte) (*model.Model, error) {
 	}
 	// colours may be given for the first vertices alone
 	for len(r.m.Colour) > 0 && len(r.m.Colour) < len(r.m.P) {
+		// White changes nothing where colour multiplies.
 		r.m.Colour = append(r.m.Colour, geom.V(1, 1, 1))
 	}
 	md := model.FromMesh(&r.m)
 	for i, c := range r.curves {
+		// Each curve gets a node, so that it has a name and a place like a mesh.
 		nd := model.NewNode(c.Name)
 		nd.Curve = i
 		md.Nodes = append(md.Nodes, nd)
@@ -100,6 +106,7 @@ func (r *reading) fail(format string, a ...any) error {
 
 // statement reads one line: a word and what belongs to it. Words that say nothing
 // about shape are passed over.
+// Unknown words are no errors: half of what programs write in this format is theirs.
 func (r *reading) statement(line []byte) error {
 	word, rest, _ := bytes.Cut(bytes.TrimLeft(line, " \t"), []byte(" "))
 	switch string(word) {
@@ -131,6 +138,7 @@ func (r *reading) part() int32 {
 		return r.cur
 	}
 	name := r.object
+	// "default" is what exporters write where there is no group.
 	if r.group != "" && r.group != "default" {
 		if name != "" && name != r.group {
 			name += " / "
@@ -144,6 +152,8 @@ func (r *reading) part() int32 {
 	}
 	id, ok := r.parts[name]
 	if !ok {
+		// Beyond the limit everything falls into the last part rather than being
+		// lost.
 		if len(r.m.Parts) < geom.MaxParts {
 			r.m.Parts = append(r.m.Parts, name)
 		}
@@ -179,6 +189,8 @@ func (r *reading) vertex(b []byte) error {
 	}
 	r.m.P = append(r.m.P, geom.V(v[0], v[1], v[2]))
 	// vertices before the first coloured one become white
+	// Four numbers are x y z w, and w is not used by polygons. Colours are linear,
+	// as they are floats.
 	if n >= 6 { // x y z r g b, as many programs write
 		for len(r.m.Colour) < len(r.m.P)-1 {
 			r.m.Colour = append(r.m.Colour, geom.V(1, 1, 1))
@@ -222,6 +234,7 @@ func (r *reading) ref(word []byte) (int32, error) {
 }
 
 // face reads a polygon and cuts it into triangles.
+// The triangles of a polygon keep its direction round, so outsides stay outside.
 func (r *reading) face(b []byte) error {
 	var poly []int32
 	for {
@@ -271,6 +284,7 @@ func (r *reading) polyline(b []byte) error {
 	if n := len(c.Points); n > 2 && c.Points[0] == c.Points[n-1] {
 		c.Points, c.Closed = c.Points[:n-1], true
 	}
+	// Hair as lines would be a hundred thousand curves; they are of no use here.
 	if len(c.Points) >= 2 && len(r.curves) < 1000 {
 		r.curves = append(r.curves, c)
 	}
@@ -295,6 +309,7 @@ func Encode(to io.Writer, m *geom.Mesh) error {
 		}
 		w.WriteByte('\n')
 	}
+	// A group line only where the part changes.
 	last := int32(-1)
 	for n, t := range m.Tri {
 		if p := m.PartOf(n); len(m.Parts) > 0 && p != last {
@@ -308,6 +323,7 @@ func Encode(to io.Writer, m *geom.Mesh) error {
 
 // EncodePoints writes points as vertices that a point
 // element lists. note goes into the head.
+// %.9g gives every float32 back.
 func EncodePoints(to io.Writer, note string, p [][3]float32) error {
 	w := bufio.NewWriterSize(to, 1<<16)
 	fmt.Fprintf(w, "# %s\n", strings.ReplaceAll(note, "\n", " "))

@@ -25,6 +25,7 @@ import (
 )
 
 // Error tells where a file is wrong.
+// A file of tables has no path like JSON, so Where is the table and the row.
 type Error struct{ Where, What string }
 
 func (e *Error) Error() string { return "PLY, " + e.Where + ": " + e.What }
@@ -33,6 +34,8 @@ func (e *Error) Error() string { return "PLY, " + e.Where + ": " + e.What }
 func fail(where, format string, a ...any) { panic(&Error{where, fmt.Sprintf(format, a...)}) }
 
 // property is one number, or a list of them, of each row of an element.
+// Both kinds are words of the header, looked up in sizes when it was read: what is
+// in the list after the header is known to be readable.
 type property struct {
 	name  string
 	kind  string // of the value, or of the list's entries
@@ -66,6 +69,8 @@ func Decode(data []byte) (m *model.Model, err error) {
 	mesh := &geom.Mesh{}
 	for _, e := range elements {
 		switch e.name {
+		// Vertices come before faces in files that exporters write; where they
+		// don't, faces finds none to refer to and says so.
 		case "vertex":
 			vertices(e, src, mesh)
 		case "face":
@@ -73,6 +78,9 @@ func Decode(data []byte) (m *model.Model, err error) {
 		case "tristrips":
 			strips(e, src, mesh)
 		default:
+			// Elements of other names are read over row by row, since lists make
+			// rows of unknown length; the check of many against the bytes left
+			// bounds the loop.
 			for range e.many {
 				for _, p := range e.props {
 					skip(p, src, e.name)
@@ -80,6 +88,7 @@ func Decode(data []byte) (m *model.Model, err error) {
 			}
 		}
 	}
+	// A cloud of points is another matter: DecodePoints reads it for sequences.
 	if len(mesh.Tri) == 0 {
 		fail("faces", "there are none; points alone can't be used as a mesh")
 	}
@@ -103,9 +112,12 @@ type source struct {
 }
 
 // number is the next number, of a type where the file is binary.
+// In a text file the kind is not asked: 1.0 for an integer occurs and means 1.
 func (s *source) number(kind, where string) float64 {
 	if s.text {
 		i := 0
+		// Line ends are white space like any other here; rows in text files may be
+		// broken.
 		for i < len(s.data) && s.data[i] <= ' ' {
 			i++
 		}
@@ -157,6 +169,7 @@ func (s *source) length(p property, where string) int {
 	if v > float64(len(s.data)) {
 		fail(where, "a list has a length of %g, but %d bytes are left: the file was cut off", v, len(s.data))
 	}
+	// Written so that NaN, from a list counted in floats, is refused.
 	if !(v >= 0) || v != math.Trunc(v) {
 		fail(where, "a list has a length of %g", v)
 	}
@@ -194,6 +207,7 @@ func header(data []byte) (list []element, s *source) {
 		data = rest
 		line++
 		where := "header, line " + strconv.Itoa(line)
+		// A header without line ends must not be split into a million words.
 		f := strings.Fields(string(row[:min(len(row), 1000)]))
 		switch {
 		case line == 1:
@@ -217,6 +231,8 @@ func header(data []byte) (list []element, s *source) {
 			if err != nil || n < 0 {
 				fail(where, "%q is no number of elements", f[2])
 			}
+			// Told before anything is read: the artist learns it in a second and not
+			// after minutes.
 			if (f[1] == "vertex" && n > geom.MaxVertices) || (f[1] == "face" && n > geom.MaxTriangles) {
 				fail(where, "%d of %s are more than are taken (%d vertices, %d triangles): hand over a lighter mesh", n, f[1], geom.MaxVertices, geom.MaxTriangles)
 			}
@@ -241,6 +257,8 @@ func header(data []byte) (list []element, s *source) {
 				if len(e.props) == 0 && e.many > 0 {
 					fail("header", "element %q has no properties", e.name)
 				}
+				// Each row takes a byte at least, so a count beyond the bytes left
+				// is a lie.
 				if e.many > len(data) {
 					fail("header", "%d of %s in %d bytes: the file was cut off", e.many, e.name, len(data))
 				}
@@ -260,6 +278,8 @@ func clip(s string) string { return s[:min(len(s), 60)] }
 // vertices reads places and colours. Colours of one byte are sRGB-coded, as programs
 // write them; floats are linear light.
 func vertices(e element, s *source, m *geom.Mesh) {
+	// Both spellings of colours occur. Normals and texture places are skipped:
+	// nothing here reads them.
 	at := map[string]int{"x": 0, "y": 1, "z": 2, "red": 3, "green": 4, "blue": 5, "r": 3, "g": 4, "b": 5}
 	seen, coded := 0, false
 	for _, p := range e.props {
@@ -312,10 +332,13 @@ func faces(e element, s *source, m *geom.Mesh) {
 			for range s.length(p, where) {
 				v := s.number(p.kind, where)
 				if !(v >= 0 && v < float64(len(m.P))) {
+					// Checked here as well as in Decode: Triangulate looks the
+					// corners up.
 					fail(where, "names vertex %g; there are %d before it", v, len(m.P))
 				}
 				poly = append(poly, int32(v))
 			}
+			// A quad gives two triangles, an n-gon n − 2.
 			m.Tri = append(m.Tri, geom.Triangulate(m.P, poly)...)
 			if len(m.Tri) > geom.MaxTriangles {
 				fail(where, "over %d triangles; hand over a lighter mesh", geom.MaxTriangles)
@@ -348,6 +371,8 @@ func strips(e element, s *source, m *geom.Mesh) {
 					t := [3]int32{run[k-3], run[k-2], run[k-1]}
 					// every second triangle of a strip runs the other way round
 					if k%2 == 0 {
+						// With runs of three vertices k is 3 at the first triangle,
+						// 4 at the second.
 						t[1], t[2] = t[2], t[1]
 					}
 					m.Tri = append(m.Tri, t)
