@@ -53,22 +53,15 @@ func FromShot(s *shot.Shot, on *shot.Element, name, about string) (*Recipe, erro
 		}
 		p := Part{Kind: e.Kind, Name: e.Name, Values: shot.Values{}, Keys: map[string][]shot.Key{}}
 		for _, v := range shot.Entries(e.Kind) {
-			// positions always, as zero is a place relative to the element
-			if x := v.Value(e); v.Key == val.Position.Name() || !v.Same(x, v.Default) {
-				p.Values[v.Key] = x
+			// places always, as zero is one relative to the element
+			place := v.Key == val.Position.Name() || v.Key == val.Target.Name()
+			if x := v.Value(e); place || !v.Same(x, v.Default) {
+				p.Values[v.Key] = moved(v.Key, x, at.Mul(-1))
 			}
-		}
-		shift := func(v shot.Value) shot.Value {
-			return shot.Value{Vec: geom.FromArray(v.Vec).Sub(at).Array()}
-		}
-		if v, ok := p.Values[val.Position.Name()]; ok {
-			p.Values[val.Position.Name()] = shift(v)
 		}
 		for _, x := range shot.Entries(e.Kind) {
 			for _, k := range e.Keys(x) {
-				if x.Key == val.Position.Name() || x.Key == val.Target.Name() {
-					k.Value = shift(k.Value)
-				}
+				k.Value = moved(x.Key, k.Value, at.Mul(-1))
 				k.Frame = (k.Frame - float64(first)) * 24 / s.Rate()
 				p.Keys[x.Key] = append(p.Keys[x.Key], k)
 			}
@@ -144,8 +137,10 @@ func DecodeOwn(b []byte) (*Recipe, error) {
 				p.Keys[x.Key] = slices.Clone(keys)
 			}
 		}
-		if shot.Find(e.Kind, val.Position.Name()) != nil {
-			p.Values[val.Position.Name()] = val.Position.Value(e)
+		for _, n := range []val.VecKey{val.Position, val.Target} {
+			if shot.Find(e.Kind, n.Name()) != nil {
+				p.Values[n.Name()] = n.Value(e)
+			}
 		}
 		r.Parts = append(r.Parts, p)
 	}

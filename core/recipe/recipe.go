@@ -124,15 +124,11 @@ func (r *Recipe) Put(s *shot.Shot, at geom.Vec3, L float64, start float64) []*sh
 		}
 		// the order of a map doesn't matter here: values don't depend on each other
 		for key, v := range p.Values {
-			v = Scale(shot.Find(p.Kind, key), v, L)
-			if key == val.Position.Name() {
-				v = shot.Vec(round6(v.Vec[0]+at.X), round6(v.Vec[1]+at.Y), round6(v.Vec[2]+at.Z))
-			}
-			e.Set(key, v)
+			e.Set(key, moved(key, Scale(shot.Find(p.Kind, key), v, L), at))
 		}
 		for key, list := range p.Keys {
 			for _, k := range list {
-				k.Value = Scale(shot.Find(p.Kind, key), k.Value, L)
+				k.Value = moved(key, Scale(shot.Find(p.Kind, key), k.Value, L), at)
 				k.Frame = math.Round(start + k.Frame*pace)
 				e.SetKey(shot.Find(p.Kind, key), k)
 			}
@@ -152,6 +148,15 @@ func (r *Recipe) Put(s *shot.Shot, at geom.Vec3, L float64, start float64) []*sh
 	}
 	s.Looks = append([]*shot.Element{l}, s.Looks...)
 	return out
+}
+
+// moved shifts a value that is a place on the stage: where something stands, and
+// what it looks at. Points of guides count from their own position.
+func moved(key string, v shot.Value, by geom.Vec3) shot.Value {
+	if key != val.Position.Name() && key != val.Target.Name() {
+		return v
+	}
+	return shot.Vec(round6(v.Vec[0]+by.X), round6(v.Vec[1]+by.Y), round6(v.Vec[2]+by.Z))
 }
 
 // round6 rounds to micrometres.

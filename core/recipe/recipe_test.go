@@ -3,6 +3,7 @@ package recipe
 import (
 	"math"
 	"os"
+	"slices"
 	"strings"
 	"testing"
 
@@ -163,4 +164,40 @@ func TestFrameNeedsBoth(t *testing.T) {
 	s.Add(shot.Domain)
 	s.Remove(s.Of(shot.Camera)[0].ID)
 	Frame(s)
+}
+
+// What a recipe makes stands in the same way wherever it is put: places and what
+// things look at go along, and so do keys of both.
+func TestRecipesGoAlongWithTheirPlace(t *testing.T) {
+	at := geom.V(5, 1.5, -3)
+	lamp := shot.New("LM")
+	lamp.Elements = append(lamp.Elements, shot.NewElement(shot.Domain, "air", "Air", val.Position.Is(0, 1, 0)),
+		shot.NewElement(shot.Lamp, "key", "Key", val.Position.Is(2, 3, 2), val.Target.Is(0, 1, 0.5)))
+	lamp.Element("key").SetKey(val.Target, shot.Key{Frame: 4, Value: shot.Vec(1, 1, 1)})
+	own, err := FromShot(lamp, lamp.Element("air"), "Lit air", "")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, r := range append(slices.Clone(All), *own) {
+		a, b := shot.New("A"), shot.New("B")
+		r.Put(a, geom.Vec3{}, 1, 1)
+		r.Put(b, at, 1, 1)
+		for i, e := range a.Elements {
+			for _, n := range []val.VecKey{val.Position, val.Target} {
+				if e.Kind == shot.Camera || shot.Find(e.Kind, n.Name()) == nil {
+					continue
+				}
+				far := func(p, q [3]float64) float64 { return geom.FromArray(q).Sub(geom.FromArray(p)).Dist(at) }
+				o := b.Elements[i]
+				if d := far(n.Of(e), n.Of(o)); d > 2e-6 {
+					t.Errorf("%s: %s of %s is %v, and %v when put at %v", r.Key, n, e.Name, n.Of(e), n.Of(o), at)
+				}
+				for k, x := range e.Keys(n) {
+					if y := o.Keys(n)[k]; far(x.Value.Vec, y.Value.Vec) > 2e-6 {
+						t.Errorf("%s: key %d of %s's %s is %v, and %v when put at %v", r.Key, k, e.Name, n, x.Value.Vec, y.Value.Vec, at)
+					}
+				}
+			}
+		}
+	}
 }
