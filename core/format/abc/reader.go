@@ -27,6 +27,7 @@ func (e *Error) Error() string {
 }
 
 // Limits keep a hostile file from taking all memory and time.
+// An archive has a few parts for each sample that changed.
 const (
 	maxNodes  = 1 << 20
 	maxDepth  = 64
@@ -35,6 +36,7 @@ const (
 
 // Archive is what a file holds.
 // b is all of the file; what samples give out is made anew
+// Objects are in the order of the file's tree, parents before children.
 type Archive struct {
 	About   map[string]string
 	Objects []*Node
@@ -48,6 +50,8 @@ type Archive struct {
 
 // Times is when samples are: sample i at First + i·Cycle seconds.
 // one that isn't even is taken by its mean step
+// Alembic knows three kinds: even, a repeating pattern, and every time listed. The
+// first is what simulations and cameras have.
 type Times struct{ Cycle, First float64 }
 
 // Node is an object that was read.
@@ -108,12 +112,14 @@ func Decode(b []byte) (a *Archive, err error) {
 	if len(b) < 16 || string(b[:5]) != "Ogawa" {
 		return nil, &Error{"", "this is no Alembic file"}
 	}
+	// The byte is written last of all, so whatever was killed under way shows here.
 	if b[5] != 255 {
 		return nil, &Error{"", "the file was never finished; whatever wrote it stopped early"}
 	}
 	// number 0 of the table is the empty text
 	// the file stays in memory as long as the archive
 	a = &Archive{b: b, About: map[string]string{}, metas: []string{""}}
+	// Byte 8 holds the place of the root group, written last with the mark above.
 	root := a.refs(binary.LittleEndian.Uint64(b[8:]), "root")
 	// version, library, top object, metadata, time samplings, table of metadata
 	if len(root) < 6 {
@@ -134,6 +140,7 @@ func Decode(b []byte) (a *Archive, err error) {
 		a.metas = append(a.metas, string(t[1:1+n]))
 		t = t[1+n:]
 	}
+	// The top object has no name and no metadata; its children are the scene.
 	a.object(root[2], "", "", nil, 0)
 	return a, nil
 }
@@ -143,6 +150,7 @@ func fail(where, what string, args ...any) { panic(&Error{where, fmt.Sprintf(wha
 
 // word reads a number; every reference in a file passes through here, so none leads
 // out of it.
+// The second comparison can't overflow, as the first has made sure of its order.
 func (a *Archive) word(at uint64, where string) uint64 {
 	if at > uint64(len(a.b)) || uint64(len(a.b))-at < 8 {
 		fail(where, "it points beyond the end of the file, at byte %d of %d", at, len(a.b))
@@ -233,6 +241,7 @@ func (a *Archive) object(ref uint64, path, meta string, above []*group, depth in
 		fail(where, "objects stand in each other over %d deep", maxDepth)
 	}
 	refs := a.refs(ref, where)
+	// An object without parts has neither properties nor children.
 	if len(refs) == 0 {
 		return
 	}
@@ -243,6 +252,8 @@ func (a *Archive) object(ref uint64, path, meta string, above []*group, depth in
 		// kept if it is of a kind that is known
 		a.take(top, path, meta, above)
 		if x := top.find(".xform"); x != nil && x.kind == 0 {
+			// The capacity is cut so that siblings don't write over each other's
+			// list.
 			above = append(above[:len(above):len(above)], a.compound(x.group, where))
 		}
 	}
@@ -252,6 +263,7 @@ func (a *Archive) object(ref uint64, path, meta string, above []*group, depth in
 		return
 	}
 	head := a.data(last, where)
+	// Hashes alone: no children.
 	if len(head) <= 32 {
 		return
 	}
@@ -322,6 +334,8 @@ func (a *Archive) take(top *group, path, meta string, above []*group) {
 }
 
 // compound reads the headers of a compound.
+// Headers stand together at the end of a group and describe its other parts in
+// order.
 func (a *Archive) compound(ref uint64, where string) *group {
 	g := &group{}
 	refs := a.refs(ref, where)
@@ -337,6 +351,7 @@ func (a *Archive) compound(ref uint64, where string) *group {
 		info := binary.LittleEndian.Uint32(b)
 		b = b[4:]
 		// counts are as wide as the header's first word says
+		// A closure, as it moves b along.
 		num := func() int {
 			size := []int{1, 2, 4, 4}[info>>2&3]
 			if len(b) < size {
@@ -378,6 +393,7 @@ func (a *Archive) compound(ref uint64, where string) *group {
 		} else if m < len(a.metas) {
 			h.meta = a.metas[m]
 		}
+		// The last reference is to the headers themselves.
 		if len(g.under) >= len(refs)-1 {
 			fail(where, "it has more headers than properties")
 		}
@@ -394,6 +410,7 @@ func (a *Archive) bytes(h *header, i int, where string) ([]byte, int) {
 		fail(where, "values of kind %d aren't read", h.pod)
 	}
 	refs := a.refs(h.group, where)
+	// Otherwise a long cache that is played through would reach the limit of parts.
 	a.nodes -= len(refs) + 1 // samples are read one by one
 	at := 0
 	// entry 0 is sample 0; from the first change on there is one a sample, and
@@ -419,6 +436,7 @@ func (a *Archive) bytes(h *header, i int, where string) ([]byte, int) {
 	// a hash that equal values share
 	b = b[16:]
 	// bytes of an entry
+	// Extent 3 for vectors, 16 for matrices.
 	per := podSize[h.pod] * h.extent
 	// before room is made for so many numbers
 	if len(b)%per != 0 || len(b)/podSize[h.pod] > maxValues {
@@ -428,6 +446,8 @@ func (a *Archive) bytes(h *header, i int, where string) ([]byte, int) {
 }
 
 // floats widens or narrows numbers of any type.
+// float32 is what the model of a frame holds; doubles of other writers lose what no
+// picture shows.
 func (a *Archive) floats(h *header, i int, where string) []float32 {
 	b, n := a.bytes(h, i, where)
 	out := make([]float32, n*h.extent)
@@ -474,6 +494,7 @@ func (n *Node) Sample(i int) (s *Sample, err error) {
 		}
 	}()
 	// beyond the ends the first and the last
+	// Held at both ends like any animation.
 	i = min(max(i, 0), max(n.N-1, 0))
 	// Samples are decoded as they are asked for: a cache of hours stays in the file,
 	// and a frame costs its own bytes.

@@ -102,6 +102,7 @@ type Writer struct {
 }
 
 // Object is one thing of an archive.
+// An object is a transform with a shape below it, as readers expect.
 type Object struct {
 	w       *Writer
 	Name    string
@@ -113,6 +114,8 @@ type Object struct {
 
 // prop is a property under way.
 // refs are of samples that were written; first and last tell which of all these are
+// prev is the hash of the last value, not the value: a mesh of a gigabyte is not
+// kept.
 type prop struct {
 	name, meta  string
 	kind        int // 0 compound, 1 scalar, 2 array
@@ -137,6 +140,8 @@ func NewWriter(to io.WriteSeeker, info Info) *Writer {
 }
 
 // put writes at the end. The first error stays and is told by Add and Close.
+// The place is counted here, as asking the file for it would be a call to the system
+// for each of many small pieces.
 func (w *Writer) put(b []byte) {
 	if w.err == nil {
 		_, w.err = w.to.Write(b)
@@ -182,6 +187,7 @@ func (w *Writer) group(refs []uint64) uint64 {
 // Object begins an object. Its name must be unlike the others' and without
 // slashes; what else is in it is kept.
 func (w *Writer) Object(name string, k Kind) *Object {
+	// A slash would be a path to readers.
 	name = strings.ReplaceAll(cmp.Or(name, "object"), "/", "_")
 	// two domains may be called the same; objects may not
 	base := name
@@ -261,6 +267,8 @@ func (o *Object) Add(s *Sample) error {
 		}
 	}
 	// the transform above the shape: one matrix, or nothing
+	// Written for every sample, though it seldom changes: equal ones are only
+	// counted.
 	x := o.xform
 	w.scalar(x.sub(".inherits", "", 1, podBool, 1), []byte{1})
 	if s.Matrix != nil {
@@ -311,6 +319,9 @@ func (w *Writer) sample(p *prop, b []byte, entries int) {
 		}
 		if p.n > 0 {
 			// samples since the last change repeat what was last written
+			// The format counts entries from the first change to the last without a
+			// hole, so values that came back to what they were in between must be
+			// listed again.
 			for i := p.last + 1; p.first < p.n && i < p.n; i++ {
 				p.refs = append(p.refs, p.prevRef)
 			}
@@ -383,6 +394,7 @@ func (w *Writer) header(b []byte, p *prop) []byte {
 	given := false
 	if p.kind > 0 {
 		info |= uint32(p.kind) | uint32(p.pod)<<4 | 1<<8 | uint32(p.extent)<<12
+		// Kind 1 with the lowest bit of kind 2: an array of one entry each time.
 		if p.one {
 			info |= 1
 		}
@@ -404,6 +416,7 @@ func (w *Writer) header(b []byte, p *prop) []byte {
 			num(p.first)
 			num(p.last)
 		}
+		// Every property moves at the shot's rate.
 		num(1) // the archive's own time sampling
 	}
 	num(len(p.name))
@@ -420,6 +433,7 @@ func (w *Writer) meta(text string) byte {
 	if n := slices.Index(w.metas, text); n >= 0 {
 		return byte(n)
 	}
+	// A length is a byte in the table, and 255 stands for "in full".
 	if len(text) > 255 || len(w.metas) > 254 {
 		return 255
 	}
@@ -434,6 +448,7 @@ type child struct {
 }
 
 // node writes an object's group.
+// Written from the leaves up, as a group can only refer to what is in the file.
 func (w *Writer) node(props *prop, under []child) uint64 {
 	// an object's group: its properties, its children, the children's headers
 	refs := []uint64{w.write(props)}
@@ -467,6 +482,8 @@ func (w *Writer) Close() error {
 		}
 		// the titles are what readers know a kind by
 		title := schemas[o.Kind]
+		// The name that follows custom, by which people find the shape below its
+		// transform.
 		shape := child{o.Name + "Shape", "schema=" + title + ";schemaBaseType=AbcGeom_GeomBase_v1;schemaObjTitle=" + title + ":.geom", w.node(&prop{under: []*prop{o.top}}, nil)}
 		tops = append(tops, child{o.Name, "schema=AbcGeom_Xform_v3;schemaObjTitle=AbcGeom_Xform_v3:.xform", w.node(&prop{under: []*prop{o.xform}}, []child{shape})})
 	}
@@ -503,6 +520,7 @@ func (w *Writer) Close() error {
 	if w.err != nil {
 		return w.err
 	}
+	// Last of all, after the root's place: a file with the mark is whole.
 	if _, err := w.to.Seek(5, io.SeekStart); err != nil {
 		return err
 	}

@@ -49,6 +49,7 @@ func fail(where, format string, a ...any) {
 	panic(&Error{where, fmt.Sprintf(format, a...)})
 }
 
+// The three words spell their names in the file, least byte first.
 const (
 	// Of the binary container, as little-endian words: “glTF”, “JSON”, “BIN\0”.
 	magic     = 0x46546C67
@@ -141,6 +142,8 @@ type file struct {
 // primitive is a piece of a mesh with one material: attributes are accessors by
 // meaning (POSITION, COLOR_0 …), indices an accessor of corners, or the vertices in
 // turn where there is none.
+// Mode says how indices make shapes: 4, the default, triangles; 5 and 6 strips and
+// fans; 1 to 3 lines. Points are left out.
 type primitive struct {
 	Attributes map[string]int   `json:"attributes"`
 	Indices    *int             `json:"indices"`
@@ -175,6 +178,7 @@ type accessor struct {
 }
 
 // reading is a file on its way into a model.
+// file is embedded: its lists are named as in the specification, with capitals.
 type reading struct {
 	file
 	buffers [][]byte
@@ -216,9 +220,13 @@ func Decode(data []byte, files map[string][]byte) (m *model.Model, err error) {
 		}
 		fail("", "%v", err)
 	}
+	// Any 2.x: what a later one adds, a reader of 2.0 may ignore unless it is
+	// required.
 	if !strings.HasPrefix(r.Asset.Version, "2.") {
 		fail("asset.version", "is %q; version 2.0 is read", r.Asset.Version)
 	}
+	// Those that are let through change how materials look or how numbers are
+	// stored, which accessors read by their own type in any case.
 	for _, x := range r.ExtensionsRequired {
 		if x != "KHR_mesh_quantization" && x != "KHR_texture_transform" && x != "KHR_materials_unlit" {
 			fail("extensionsRequired", "can't be read without %q; export without it (no mesh compression)", x)
@@ -244,6 +252,7 @@ func Decode(data []byte, files map[string][]byte) (m *model.Model, err error) {
 // The first chunk is the text, the second the buffer that the text calls its first;
 // chunks of other kinds are to be passed over.
 func container(data []byte) (text, bin []byte) {
+	// The ending of the name isn't asked: a .glb renamed is read as what it is.
 	if len(data) < 4 || binary.LittleEndian.Uint32(data) != magic {
 		return bytes.TrimPrefix(data, []byte("\xef\xbb\xbf")), nil
 	}
@@ -254,6 +263,7 @@ func container(data []byte) (text, bin []byte) {
 	if v := binary.LittleEndian.Uint32(data[4:]); v != 2 {
 		fail("header", "container version %d; version 2 is read", v)
 	}
+	// A file that is longer than it says is read up to its chunks' own ends.
 	if n := binary.LittleEndian.Uint32(data[8:]); int64(n) > int64(len(data)) {
 		fail("header", "the file should have %d bytes and has %d: it was cut off", n, len(data))
 	}
@@ -317,6 +327,7 @@ func (r *reading) load(bin []byte, files map[string][]byte) {
 			}
 			data = d
 		}
+		// More is fine, as containers pad.
 		if len(data) < b.ByteLength {
 			fail(where, "should have %d bytes and has %d", b.ByteLength, len(data))
 		}
@@ -342,6 +353,8 @@ func (r *reading) note(format string, a ...any) {
 }
 
 // width is how many numbers an element of a type has.
+// Matrices have their columns padded to four bytes where components are smaller;
+// MAT4 of floats, the only one used here, has no padding.
 var width = map[string]int{"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT2": 4, "MAT3": 9, "MAT4": 16}
 
 // size is the bytes of a component: 5120 int8, 5121 uint8, 5122 int16, 5123 uint16,
@@ -375,6 +388,7 @@ func (r *reading) view(where string, n, offset int) (data []byte, stride int) {
 	if offset < 0 || offset > v.ByteLength {
 		fail(where, "starts at byte %d of a view of %d", offset, v.ByteLength)
 	}
+	// The specification's own limit; a stride of 0 means packed.
 	if v.ByteStride < 0 || v.ByteStride > 252 {
 		fail(where, "buffer view %d has a stride of %d", n, v.ByteStride)
 	}
@@ -398,9 +412,11 @@ func (r *reading) numbers(where string, n, want int) (out []float64, count int) 
 	if sz == 0 {
 		fail(where, "has component type %d", a.ComponentType)
 	}
+	// Divided and not multiplied, which could overflow.
 	if a.Count < 0 || a.Count > r.budget/w {
 		fail(where, "has %d elements, more than are taken", a.Count)
 	}
+	// Taken before the numbers are made, also for those that will turn out zeros.
 	r.budget -= a.Count * w
 	// an accessor without a view holds zeros, which a sparse one then changes
 	if a.BufferView == nil {
@@ -745,6 +761,7 @@ func (r *reading) triangles(where string, out *model.Mesh, pr *primitive, p []ge
 		}
 	}
 	// attributes are added for exactly the vertices from here on
+	// Primitives of one mesh become one list of vertices; indices move up by had.
 	had := len(out.P)
 	out.P = append(out.P, p...)
 	r.colours(where, out, pr, had, len(p))
@@ -772,6 +789,7 @@ func (r *reading) colours(where string, out *model.Mesh, pr *primitive, had, n i
 		fail(where, "%d colours for %d vertices", count, n)
 	}
 	// 3 or 4 numbers; alpha isn't used
+	// A primitive without vertices has no colours either, and no width to find.
 	w := len(v) / max(n, 1)
 	for i := range n {
 		out.Colour = append(out.Colour, geom.V(v[i*w], v[i*w+1], v[i*w+2]))
@@ -811,6 +829,8 @@ func (r *reading) bind(where string, out *model.Mesh, pr *primitive, had, n int)
 				// become 0
 				a[x] = uint16(v)
 			}
+			// Negative weights occur in broken exports; the sum is made 1 where a
+			// pose is taken.
 			if v := ws[4*i+x]; v > 0 && v <= 1e6 {
 				b[x] = float32(v)
 			}
@@ -822,6 +842,7 @@ func (r *reading) bind(where string, out *model.Mesh, pr *primitive, had, n int)
 // morphs adds shapes that the mesh can take: for each a shift of every vertex. Parts
 // without one stay still in it.
 func (r *reading) morphs(where string, out *model.Mesh, pr *primitive, had, n int) {
+	// A face rig has about fifty; each costs as much memory as the mesh itself.
 	if len(pr.Targets) > 256 {
 		fail(where, "has %d morph targets; up to 256 are taken", len(pr.Targets))
 	}
@@ -852,6 +873,7 @@ func (r *reading) skins() {
 		sk := model.Skin{Joints: s.Joints}
 		if s.InverseBindMatrices != nil {
 			v, count := r.numbers(where, *s.InverseBindMatrices, 16)
+			// More matrices than joints are allowed and not used.
 			if count < len(s.Joints) {
 				fail(where, "%d matrices for %d joints", count, len(s.Joints))
 			}
@@ -871,6 +893,7 @@ func (r *reading) animations() {
 		out := model.Clip{Name: a.Name}
 		for c, ch := range a.Channels {
 			where := fmt.Sprintf("animation %d, channel %d", n, c)
+			// A channel without a node belongs to an extension.
 			if ch.Target.Node == nil {
 				continue
 			}
@@ -887,6 +910,7 @@ func (r *reading) animations() {
 				continue
 			}
 			t := model.Track{Node: *ch.Target.Node, Path: p, How: model.Interpolation(s.Interpolation)}
+			// Linear is the default of the format.
 			if t.How == "" {
 				t.How = model.Linear
 			}

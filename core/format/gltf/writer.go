@@ -32,6 +32,8 @@ type writing struct {
 // view is for (attributes of vertices), 0 nothing in particular.
 func (w *writing) floats(kind string, width int, v []float64, target int) int {
 	// min and max must be there for positions, and be those of the rounded numbers
+	// Bounds of the float32 as stored: bounds of the doubles could lie a hair
+	// inside, and validators refuse that.
 	lo, hi := make([]float64, width), make([]float64, width)
 	for x := range width {
 		lo[x], hi[x] = math.Inf(1), math.Inf(-1)
@@ -53,6 +55,8 @@ func (w *writing) floats(kind string, width int, v []float64, target int) int {
 
 // indices stores corners as uint32; target 34963 says that they are (34962:
 // attributes of vertices).
+// uint32 always: a mesh under 65,536 vertices could do with half, which is not worth
+// a second path.
 func (w *writing) indices(v []int32) int {
 	off := w.bin.Len()
 	b := make([]byte, 0, 4*len(v))
@@ -110,6 +114,7 @@ func Encode(to io.Writer, m *model.Model) error {
 	doc["scene"], doc["scenes"] = 0, []obj{{"nodes": roots}}
 	meshes, materials := w.meshes(m)
 	for n, c := range m.Curves {
+		// 3 is a line strip, 2 a loop.
 		mode := 3
 		if c.Closed {
 			mode = 2
@@ -160,6 +165,8 @@ func (w *writing) container(to io.Writer, doc obj) error {
 	if err != nil {
 		return err
 	}
+	// Chunks begin at multiples of four, and are padded with what their contents
+	// ignore.
 	for len(text)%4 != 0 {
 		text = append(text, ' ')
 	}
@@ -204,6 +211,8 @@ func (w *writing) nodes(m *model.Model) (nodes []obj, roots []int) {
 		}
 		switch {
 		// a matrix excludes the three parts
+		// Animated nodes may not have a matrix in the format; Pose takes it away
+		// from them as soon as a track moves them.
 		case nd.Fixed != nil:
 			o["matrix"] = columns(*nd.Fixed)
 		default:
@@ -227,6 +236,8 @@ func (w *writing) nodes(m *model.Model) (nodes []obj, roots []int) {
 			o["weights"] = nd.Weights
 		}
 		// the model knows parents, the file children
+		// A walk over all nodes for each: a model has at most MaxNodes, and usually
+		// tens.
 		var kids []int
 		for c := range m.Nodes {
 			if m.Nodes[c].Parent == n {
@@ -268,6 +279,7 @@ func (w *writing) meshes(m *model.Model) (meshes, materials []obj) {
 		// a primitive for each part that has triangles
 		parts := max(1, len(me.Parts))
 		// primitives share the vertices: an index list each
+		// Three indices a triangle, in the order of the mesh within each part.
 		byPart := make([][]int32, parts)
 		for i, t := range me.Tri {
 			p := me.PartOf(i)

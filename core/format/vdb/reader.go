@@ -52,6 +52,7 @@ type File struct {
 // lens reads little-endian values from memory; it panics with errShort past
 // the end, which Read turns into an error.
 // at is where the next value begins, and what errors name
+// Little-endian throughout, as all machines that write such files are.
 type lens struct {
 	b  []byte
 	at int
@@ -82,6 +83,7 @@ func (l *lens) u64() uint64  { return binary.LittleEndian.Uint64(l.take(8)) }
 func (l *lens) f64() float64 { return math.Float64frombits(l.u64()) }
 
 // text reads a string, its length in front.
+// A megabyte is no name; the check spares a useful message for a wrong offset.
 func (l *lens) text() string {
 	n := l.u32()
 	if n > 1<<20 {
@@ -96,6 +98,7 @@ func (l *lens) coord() [3]int32 {
 }
 
 // words reads a mask.
+// 64 voxels a word, the lowest bit first.
 func (l *lens) words(w []uint64) {
 	b := l.take(8 * len(w))
 	for i := range w {
@@ -108,6 +111,7 @@ func (l *lens) words(w []uint64) {
 // Files carry metadata of any program; what isn't known is told by type and size.
 func (l *lens) metaMap() map[string]any {
 	n := l.u32()
+	// Files have some tens of them.
 	if n > 1<<16 {
 		l.fail("%d metadata entries", n)
 	}
@@ -146,6 +150,8 @@ func (l *lens) metaMap() map[string]any {
 func Read(r io.Reader, lim Limits) (f *File, err error) {
 	// one byte more than allowed tells a file that is too large from one that just
 	// fits
+	// The whole file in memory: packed leaves are found by walking, and a walk over
+	// a disk would wait at each.
 	b, err := io.ReadAll(io.LimitReader(r, lim.Bytes+1))
 	if err != nil {
 		return nil, fmt.Errorf("vdb: %w", err)
@@ -188,6 +194,7 @@ func Decode(b []byte, lim Limits) (f *File, err error) {
 	// a UUID in letters
 	l.take(36)
 	// of the file as a whole: who wrote it, when
+	// Metadata of grids follows with each grid.
 	f.Meta = l.metaMap()
 	n := int(l.u32())
 	if n < 0 || n > lim.Grids {
@@ -198,6 +205,7 @@ func Decode(b []byte, lim Limits) (f *File, err error) {
 	// come later.
 	// shared by all grids of the file
 	budget := lim.Voxels
+	// By the unique name, with its number, as instances name it.
 	parent := map[string]*Grid{}
 	var instances []*Grid
 	var instanceOf []string
@@ -218,6 +226,7 @@ func Decode(b []byte, lim Limits) (f *File, err error) {
 		// what lies between a descriptor and its grid is skipped
 		l.at = int(start)
 		l.grid(g, kind, of != "" || (len(lim.Only) > 0 && !slices.Contains(lim.Only, g.Name)), &budget)
+		// An instance has its own transform and metadata and no tree.
 		if of != "" {
 			instances, instanceOf = append(instances, g), append(instanceOf, of)
 		}
@@ -241,18 +250,22 @@ func (l *lens) grid(g *Grid, kind string, bare bool, budget *int64) {
 	// values in memory are float32 either way; files hold halves
 	g.Half = strings.HasSuffix(kind, "_HalfFloat")
 	base := strings.TrimSuffix(kind, "_HalfFloat")
+	// The name spells the tree's shape: 5-4-3 are the logs of a node's children an
+	// axis.
 	t, ok := strings.CutPrefix(base, "Tree_")
 	t, ok2 := strings.CutSuffix(t, "_5_4_3")
 	g.Type = Type(t)
 	if _, _, _, known := g.Type.Shape(); !ok || !ok2 || !known {
 		l.fail("grids of type %s can't be read here; float, double, int32, int64, bool, vec3s, vec3d, vec3i with the 5-4-3 tree can", kind)
 	}
+	// Each grid has its own, though files seldom mix them.
 	comp := Compression(l.u32())
 	g.Meta = l.metaMap()
 	if c, ok := g.Meta["class"].(string); ok {
 		g.Class = c
 	}
 	g.Transform = l.transform()
+	// Nothing after this is needed of a grid whose values aren't read.
 	if bare {
 		return
 	}
@@ -335,6 +348,7 @@ func (t *treeReader) value() (v [3]float64) {
 }
 
 // decode is one value of a type, in float64.
+// float64 holds every int32 exactly, and int64 up to 2^53.
 func decode(t Type, b []byte) float64 {
 	switch t {
 	case frame.Float, frame.Vec3s:
@@ -363,6 +377,7 @@ func (t *treeReader) topology() {
 		t.fail("%d buffers a leaf", n)
 	}
 	t.g.Background = t.value()
+	// The root is a list, as a fluid may stand anywhere in index space.
 	tiles, children := t.u32(), t.u32()
 	// a tile takes 13 bytes at least: origin and activity
 	if int64(tiles)*13 > int64(len(t.b)) || int64(children)*13 > int64(len(t.b)) {
@@ -435,6 +450,7 @@ func (t *treeReader) children(o [3]int32, log uint, child []uint64) {
 		return [3]int32{o[0] + int32(m>>(2*log))*span, o[1] + int32(m>>log&mask)*span, o[2] + int32(m&mask)*span}
 	}
 	// by set bits and not by places: nodes are mostly empty
+	// Words of 64 places; a word that is 0 costs one look.
 	for w, bitsLeft := range child {
 		for ; bitsLeft != 0; bitsLeft &= bitsLeft - 1 {
 			m := w*64 + bits.TrailingZeros64(bitsLeft)

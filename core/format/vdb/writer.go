@@ -30,6 +30,7 @@ const (
 
 // Options of a file.
 // no compression and no workers are good for tests and small files
+// Meta is of the file; that of a grid is with the grid.
 type Options struct {
 	Compression Compression // ActiveMask is always on when writing
 	Meta        map[string]any
@@ -78,6 +79,7 @@ func (p *pen) meta(name string, v any) {
 	case int:
 		p.text("int64")
 		p.u32(8)
+		// An int has the size of the machine; files have int64.
 		p.u64(uint64(v))
 	case float32:
 		p.text("float")
@@ -163,11 +165,13 @@ func Write(w io.Writer, grids []*Grid, opt Options) error {
 		// it shares no other grid's tree
 		desc.text("")
 		// body ends where the leaves' values begin
+		// The blocks are packed on several threads and written in order.
 		body, blocks, err := encode(g, opt)
 		if err != nil {
 			return err
 		}
 		// behind the descriptor's own three offsets
+		// Three words of eight bytes.
 		start := at + int64(desc.Len()) + 24
 		end := start + int64(body.Len())
 		for _, b := range blocks {
@@ -203,6 +207,7 @@ func identity(grids []*Grid) string {
 
 // node1 is an internal node of 16³ leaves, node2 one of 32³ of those.
 // dense, as most of its 4,096 places are leaves in the middle of smoke
+// 32 KB of pointers each.
 type node1 struct {
 	origin [3]int32
 	leaves [4096]*Leaf
@@ -224,6 +229,7 @@ func tree(g *Grid) []*node2 {
 		// voxel in its leaf
 		o := l.Origin
 		// &^ is a floor to a multiple for negative coordinates too
+		// Of a negative place too: −8 lies in the node that begins at −4096.
 		key := [3]int32{o[0] &^ 4095, o[1] &^ 4095, o[2] &^ 4095}
 		// leaves come in order, so the same node is asked for again and again
 		n2 := top[key]
@@ -239,6 +245,7 @@ func tree(g *Grid) []*node2 {
 		}
 		n1.leaves[int(o[0]&127>>3)<<8|int(o[1]&127>>3)<<4|int(o[2]&127>>3)] = l
 	}
+	// A fluid about the origin has eight of them, one in each octant.
 	out := make([]*node2, 0, len(top))
 	for _, n := range top {
 		out = append(out, n)
@@ -275,6 +282,7 @@ func encode(g *Grid, opt Options) (*pen, [][]byte, error) {
 	// what other readers show of a file before they open it
 	meta["file_compression"] = comp.String()
 	lo, hi, active := activeBounds(g)
+	// By these a page can tell what is in a file of gigabytes without its tree.
 	meta["file_bbox_min"], meta["file_bbox_max"], meta["file_voxel_count"] = lo, hi, active
 	p.metaMap(meta)
 	writeTransform(g.Transform, p)
@@ -295,6 +303,7 @@ func topology(g *Grid, p *pen, comp Compression) (order []*Leaf, err error) {
 	p.u32(uint32(len(g.Tiles)))
 	p.u32(uint32(len(nodes)))
 	for _, t := range g.Tiles {
+		// Smaller tiles never come up: frames here are leaves.
 		if t.Size != 4096 {
 			return nil, fmt.Errorf("vdb: tiles of %d voxels can't be written", t.Size)
 		}
@@ -309,6 +318,8 @@ func topology(g *Grid, p *pen, comp Compression) (order []*Leaf, err error) {
 	for _, n2 := range nodes {
 		p.coord(n2.origin)
 		// 32,768 places, a bit each
+		// Keys are gathered beside the mask, since a map of kids must be walked in
+		// order.
 		var child [512]uint64
 		var keys []int
 		for k := range n2.kids {
@@ -335,6 +346,8 @@ func lower(g *Grid, p *pen, n1 *node1, comp Compression, order []*Leaf) []*Leaf 
 			child[m>>6] |= 1 << (m & 63)
 		}
 	}
+	// First the children, then the active tiles, then the values: as the reader has
+	// it.
 	writeWords(p, child[:])
 	writeWords(p, make([]uint64, 64))
 	emptyValues(g, p, comp)
@@ -426,6 +439,7 @@ func leafValues(g *Grid, p *pen, c *codec, l *Leaf, comp Compression) {
 	raw := c.raw[:0]
 	// a leaf that is full, as most in the middle of smoke are, needs no look at the
 	// mask
+	// The count is eight population counts.
 	full := !g.Half && l.Active.Count() == frame.LeafSize
 	if full {
 		raw = raw[:frame.LeafSize*nc*4]
@@ -487,6 +501,7 @@ func writeTransform(t Transform, p *pen) {
 			}
 		}
 	}
+	// Rows of the matrix are the images of the axes, the shift in the last row.
 	if !uniform {
 		p.text("AffineMap")
 		for _, r := range t.M {
