@@ -1,7 +1,8 @@
+package check
+
 // Checks of forms: imported meshes, guides, pulls and the strength of forces. Each
 // is a question to the document on the first frame; what moves is judged over its
 // keys or left alone, never guessed at.
-package check
 
 import (
 	"errors"

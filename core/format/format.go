@@ -18,6 +18,7 @@ import (
 )
 
 // Options say how to read what a file leaves open.
+// They are kept with the imported file: it is read in the same way ever after.
 type Options struct {
 	Unit   float64 `json:"unit"`             // metres that one unit of the file is; 0: the format's
 	ZUp    bool    `json:"z_up,omitempty"`   // the file's z points up
@@ -29,6 +30,8 @@ type Options struct {
 
 // Question is something that a file of a format leaves open, which the artist
 // is asked when it is brought in.
+// The dialog shows a field for each question of the chosen file's format and no
+// other.
 type Question string
 
 // The questions.
@@ -41,6 +44,8 @@ const (
 )
 
 // Format is a kind of file. What is nil it can't do.
+// Asked for by what it can do: whoever lists formats that write points asks for
+// those with WritePoints, and so finds one that a later package brings.
 type Format struct {
 	Key     string   // ending of the files that are written, without a dot; the choice in shot files
 	Name    string   // "PLY"
@@ -53,6 +58,7 @@ type Format struct {
 	// Model reads geometry; files are those that came along, by name. With
 	// Sized the model is in metres already.
 	Model func(data []byte, files map[string][]byte, o Options) (*model.Model, error)
+	// Terrain and drawings have no unit of their own: the options give their size.
 	Sized bool
 	// Points reads particles.
 	Points func(data []byte) (*frame.Points, error)
@@ -71,6 +77,7 @@ type Format struct {
 	Film bool
 }
 
+// Registration is over when main begins; readers need no lock.
 var (
 	all      []*Format
 	watchers []func(*Format)
@@ -82,6 +89,7 @@ func Register(f Format) {
 	switch {
 	case f.Key == "" || f.Name == "":
 		panic("format: one without a key or a name")
+	// A format that can do nothing is a mistake in its registration.
 	case f.Model == nil && f.Points == nil && f.Look == nil && f.WriteMesh == nil && f.WritePoints == nil && !f.Film:
 		panic(fmt.Sprintf("format: %s can do nothing", f.Name))
 	case Of(f.Key) != nil:
@@ -100,6 +108,8 @@ func Register(f Format) {
 }
 
 // Each calls fn for every format that is registered, and for each that will be.
+// Packages that register before and after the caller are both seen, so nothing hangs
+// on the order in which a program links them.
 func Each(fn func(*Format)) {
 	for _, f := range all {
 		fn(f)
@@ -121,6 +131,7 @@ func Of(key string) *Format {
 }
 
 // ByName finds the format of a file by its ending; nil where there is none.
+// The longest ending isn't looked for: no format here has two dots.
 func ByName(name string) *Format {
 	ending := strings.ToLower(path.Ext(name))
 	for _, f := range all {

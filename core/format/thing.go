@@ -1,5 +1,10 @@
 package format
 
+// What a receiver finds in a file, as words and a small picture. The page of a
+// handover shows it beside each file that was written: it is made from the file's
+// bytes alone, by the readers that would read anybody's file, and so proves what was
+// handed over.
+
 import (
 	"fmt"
 	"image"
@@ -23,12 +28,14 @@ type Thing struct {
 }
 
 // Spot is a place with a weight.
+// float32, as a file may bring millions of them.
 type Spot struct {
 	At     [3]float32
 	Weight float32
 }
 
 // LookAtPoints is Look for a format that reads particles.
+// Numbers beside places are named; their values are not shown.
 func LookAtPoints(p *frame.Points) []*Thing {
 	t := &Thing{Name: "vertices", Facts: []string{fmt.Sprintf("%d points", len(p.P))}}
 	if p.V != nil {
@@ -45,6 +52,7 @@ func LookAtPoints(p *frame.Points) []*Thing {
 }
 
 // LookAtModel is Look for a format that reads geometry.
+// At time 0, whatever its animation does later.
 func LookAtModel(m *model.Model) []*Thing {
 	mesh := m.At(0)
 	t := &Thing{Name: "mesh", Facts: []string{fmt.Sprintf("%d vertices, %d triangles", len(mesh.P), len(mesh.Tri))}}
@@ -63,8 +71,10 @@ func LookAtModel(m *model.Model) []*Thing {
 
 // Outline draws a face's edges as points, about as near to each other as the
 // pixels of a shadow.
+// Vertices alone would show a large wall as four dots.
 func (t *Thing) Outline(corners []int32) {
 	pixel := max(t.High[0]-t.Low[0], t.High[1]-t.Low[1], t.High[2]-t.Low[2]) / 220
+	// Beyond that the shadow is dense without edges.
 	if len(t.Cloud) > 4<<20 || !(pixel > 0) {
 		return
 	}
@@ -74,6 +84,7 @@ func (t *Thing) Outline(corners []int32) {
 		for x := range a {
 			far = max(far, math.Abs(float64(b[x]-a[x])))
 		}
+		// An edge can't be longer than the shadow is wide, which is 220 pixels.
 		n := min(int(far/pixel), 400)
 		for k := 1; k < n; k++ {
 			f := float32(k) / float32(n)
@@ -109,6 +120,8 @@ func (t *Thing) Measure() {
 
 // Shadow draws what is read as seen along an axis, brightest where the largest
 // values are; across is what runs to the right and up what runs upwards.
+// Along one axis the largest is kept of voxels, as overlapping ones are the same
+// smoke; points add up, as two in a pixel are two.
 func (t *Thing) Shadow(across, up, side int) *image.Gray {
 	wide, tall := t.High[across]-t.Low[across]+t.Step, t.High[up]-t.Low[up]+t.Step
 	most := max(wide, tall)
@@ -117,12 +130,15 @@ func (t *Thing) Shadow(across, up, side int) *image.Gray {
 	}
 	k := float64(side) / most
 	if t.Step > 0 {
+		// A voxel is never drawn larger than a pixel: few voxels give a small
+		// picture, which the page enlarges without blurring.
 		k = min(k, 1/t.Step)
 	}
 	w, h := max(1, int(math.Ceil(wide*k))), max(1, int(math.Ceil(tall*k)))
 	sum := make([]float32, w*h)
 	top := float32(0)
 	for _, p := range t.Cloud {
+		// Turned round in y, as pictures count from the top.
 		x := min(max(int((float64(p.At[across])-t.Low[across]+t.Step/2)*k), 0), w-1)
 		y := min(max(h-1-int((float64(p.At[up])-t.Low[up]+t.Step/2)*k), 0), h-1)
 		s := &sum[y*w+x]
@@ -139,6 +155,7 @@ func (t *Thing) Shadow(across, up, side int) *image.Gray {
 	}
 	m := image.NewGray(image.Rect(0, 0, w, h))
 	for i, v := range sum {
+		// Half the exponent brings thin smoke up to where it can be seen.
 		m.SetGray(i%w, i/w, color.Gray{uint8(255 * math.Pow(float64(v/top), soft))})
 	}
 	return m

@@ -16,6 +16,7 @@ import (
 )
 
 // Type is a grid's value type, by the name in the file.
+// All of them can be read; solvers write the two of float32.
 type Type string
 
 // The value types.
@@ -65,6 +66,7 @@ const (
 
 // Mask is the set of active voxels of a leaf: bit (x·8+y)·8+z.
 // 64 bytes: a cache line a leaf
+// A word is a plane of constant x, a byte in it a row along z.
 type Mask [8]uint64
 
 // On reports bit n.
@@ -85,6 +87,7 @@ func (m *Mask) Count() int {
 // Leaf is a block of 8³ voxels. Values hold 512 voxels, components together;
 // Wide instead where the type isn't float.
 // values of voxels that aren't active are background, or what the file had there
+// A leaf stands on a multiple of eight in index space, also a negative one.
 type Leaf struct {
 	Origin [3]int32
 	Active Mask
@@ -104,6 +107,8 @@ type Tile struct {
 
 // Grid is one volume of a file.
 // Meta is free: unit, solver, frame; Class is the role as the format names it
+// No two leaves have one origin, and no tile covers a leaf: readers of files that
+// break this would show the later one.
 type Grid struct {
 	Name       string
 	Type       Type
@@ -118,6 +123,8 @@ type Grid struct {
 
 // Transform takes index space to world space: world = M · (i, j, k, 1), row
 // vectors as in the file: the translation stands in M[3].
+// Kind and M both stay as the file had them, so that writing a grid back keeps its
+// map.
 type Transform struct {
 	M      [4][4]float64
 	Kind   string // the map's name in the file
@@ -126,6 +133,7 @@ type Transform struct {
 
 // Uniform is a transform by voxel size h (m) and the world position of voxel
 // (0,0,0)'s centre.
+// By the centre and not the corner: index (0,0,0) is the middle of the first voxel.
 func Uniform(h float64, at [3]float64) Transform {
 	t := Transform{Kind: "UniformScaleTranslateMap", Linear: true}
 	for a := range 3 {
@@ -155,6 +163,7 @@ func (t Transform) World(p [3]float64) [3]float64 {
 }
 
 // Info sums a grid up.
+// It is what `zarf inspect` prints and what pages show of a file, as JSON.
 type Info struct {
 	Name       string         `json:"name"`
 	Type       string         `json:"type"`
@@ -186,6 +195,7 @@ func (l *Leaf) At(n, c, comps int) float64 {
 }
 
 // Inspect counts what a grid holds.
+// One pass over the active voxels; tiles count with all that they stand for.
 func (g *Grid) Inspect() Info {
 	// ranges are told for each component apart
 	comps := g.Type.Components()
@@ -197,6 +207,7 @@ func (g *Grid) Inspect() Info {
 	}
 	in.Min, in.Max = [3]int32{math.MaxInt32, math.MaxInt32, math.MaxInt32}, [3]int32{math.MinInt32, math.MinInt32, math.MinInt32}
 	// values that are no numbers are counted and left out of the range
+	// A NaN in a file is told by its count: it must not turn the range into NaN.
 	see := func(c int, v float64) {
 		if math.IsNaN(v) || math.IsInf(v, 0) {
 			in.NonFinite++
@@ -232,6 +243,7 @@ func (g *Grid) Inspect() Info {
 			see(c, t.Value[c])
 		}
 	}
+	// An empty grid has no box; zeros are easier on readers than infinities.
 	if in.Active == 0 {
 		in.Min, in.Max = [3]int32{}, [3]int32{}
 		for c := range comps {
@@ -266,6 +278,8 @@ func (g *Grid) Inspect() Info {
 
 // Dense writes the values of the box lo … lo+n−1 into out, x fastest,
 // components in separate arrays of n[0]·n[1]·n[2] values each.
+// The box may reach beyond what is there and may leave parts of it out: solvers ask
+// for their own, renderers for what they see.
 func (g *Grid) Dense(lo, n [3]int, out [][]float32) error {
 	comps := g.Type.Components()
 	if len(out) != comps {
@@ -277,6 +291,8 @@ func (g *Grid) Dense(lo, n [3]int, out [][]float32) error {
 			return fmt.Errorf("frame: array of %d values for %d voxels", len(out[c]), size)
 		}
 		// everything that no leaf and no tile covers
+		// Then tiles, then leaves, each over what was written before: the same order
+		// as in the tree, where a leaf lies below the tile's place.
 		bg := float32(g.Background[c])
 		for i := range out[c] {
 			out[c][i] = bg
@@ -315,6 +331,7 @@ func (g *Grid) Dense(lo, n [3]int, out [][]float32) error {
 		if !ok {
 			continue
 		}
+		// The leaf's index is a + ox and so on.
 		ox, oy, oz := lo[0]-int(l.Origin[0]), lo[1]-int(l.Origin[1]), lo[2]-int(l.Origin[2])
 		for c := range comps {
 			for k := a[2]; k < b[2]; k++ {
@@ -340,6 +357,8 @@ func (g *Grid) Dense(lo, n [3]int, out [][]float32) error {
 // arrays, one a component. Voxels whose every component is within tolerance of
 // the background are left inactive, and leaves without active voxels out.
 // workers runs a job for each piece; nil runs them in turn.
+// It reads each array once and writes what is active: the cost is that of memory, on
+// as many threads as workers has.
 func FromDense(name string, lo, n [3]int, comps [][]float32, background, tolerance float32, workers func(n, grain int, fn func(lo, hi int))) *Grid {
 	g := &Grid{Name: name, Type: Float, Class: "fog volume", Transform: Uniform(1, [3]float64{})}
 	// one array is a scalar, three a vector; nothing else is written
@@ -361,6 +380,7 @@ func FromDense(name string, lo, n [3]int, comps [][]float32, background, toleran
 	// a slot for each leaf that there may be, so that threads don't share a list,
 	// and their order is that of the file
 	leaves := make([]*Leaf, count[0]*count[1]*count[2])
+	// A plane of leaves is a piece of work.
 	one := func(lx int) {
 		for ly := range count[1] {
 			for lz := range count[2] {
@@ -397,6 +417,8 @@ func denseLeaf(o, lo, n [3]int, comps [][]float32, background, tolerance float32
 	for z := z0; z < z1; z++ {
 		for y := y0; y < y1; y++ {
 			// so that at + x is the voxel, x counted in the grid's own space
+			// Rows along x are read in the order of memory; the leaf, of 2 KB, is in
+			// the nearest cache whatever the order of its writes.
 			at := ((z-lo[2])*n[1]+y-lo[1])*n[0] - lo[0]
 			for x := x0; x < x1; x++ {
 				on := false

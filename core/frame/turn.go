@@ -4,6 +4,7 @@ import "fmt"
 
 // Turn is a change of axes: axis a of the new space is the old space's axis
 // Perm[a], Sign[a] ways.
+// The rows of a signed permutation matrix, kept as two numbers each.
 type Turn struct {
 	Perm, Sign [3]int
 }
@@ -11,12 +12,14 @@ type Turn struct {
 // Dir turns a vector.
 func (t Turn) Dir(v [3]float64) (out [3]float64) {
 	for a := range out {
+		// Adding 0 turns −0 into 0, so that a turn and its way back give equal bits.
 		out[a] = float64(t.Sign[a])*v[t.Perm[a]] + 0
 	}
 	return out
 }
 
 // Back is the change the other way.
+// The transposed matrix: a sign goes with the axis that it belongs to.
 func (t Turn) Back() (b Turn) {
 	for a, p := range t.Perm {
 		b.Perm[p], b.Sign[p] = a, t.Sign[a]
@@ -28,6 +31,7 @@ func (t Turn) Back() (b Turn) {
 // By the parity of the permutation and the number of minus signs.
 func (t Turn) Mirrors() bool {
 	odd := false
+	// An inversion of the order is counted for each pair.
 	for a := range 3 {
 		for b := range a {
 			odd = odd != (t.Perm[b] > t.Perm[a])
@@ -46,6 +50,8 @@ func (t Transform) axes() (Turn, error) {
 		found := false
 		for i := range 3 {
 			v := t.M[i][w]
+			// Exactly 0: a hundredth of a degree would shear voxels out of their
+			// lattice.
 			if v == 0 {
 				continue
 			}
@@ -85,9 +91,14 @@ func (g *Grid) Turn(by Turn, scale, times float64) error {
 	var way Turn
 	var size, at [3]float64
 	for a, w := range by.Perm {
+		// Two signs: which way the file's index runs along its axis, and whether the
+		// axis turns.
 		way.Perm[a], way.Sign[a] = own.Perm[w], own.Sign[w]*by.Sign[a]
 		step := m[own.Perm[w]][w] * float64(own.Sign[w]) * scale
+		// A mirrored axis still gets a positive voxel size: the voxels are moved
+		// instead.
 		size[a], at[a] = step, m[3][w]*float64(by.Sign[a])*scale
+		// The corner of the lattice moves by the voxel that it lost.
 		if way.Sign[a] < 0 { // voxel i becomes −i−1
 			at[a] += step
 		}
@@ -105,6 +116,7 @@ func (g *Grid) Turn(by Turn, scale, times float64) error {
 		return out
 	}
 	comps := g.Type.Components()
+	// The usual case, y up in and y up out, touches no voxel.
 	still := way == Turn{[3]int{0, 1, 2}, [3]int{1, 1, 1}}
 	from := way.shuffle()
 	for _, l := range g.Leaves {
@@ -166,6 +178,7 @@ func (t Turn) shuffle() (from [LeafSize]int16) {
 
 // Narrow makes a grid of any type one of float32 numbers or vectors, which can
 // be written.
+// A double loses digits that no picture shows; an int64 beyond 2^24 is rounded.
 func (g *Grid) Narrow() {
 	for _, l := range g.Leaves {
 		if l.Wide != nil {

@@ -268,7 +268,7 @@ func (m *Mesh) Thickness(tree *Tree) float64 {
 	return 0
 }
 
-// Take is the mesh of the triangles that keep says; vertices stay.
+// Take is the mesh of the triangles that keep says.
 // Vertices stay, also those that no face uses any more: indices and weights hold.
 func (m *Mesh) Take(keep func(n int) bool) *Mesh {
 	out := *m

@@ -182,8 +182,8 @@ func Outlines(curves [][][2]float64) []Outline {
 	return out
 }
 
-// within2 reports a point within a triangle, borders included.
-// The even-odd rule; points on the border may go either way.
+// within2 reports a point within a closed curve, by the even-odd rule; one on the
+// border may go either way.
 func within2(q [2]float64, p [][2]float64) bool {
 	in := false
 	for i := range p {

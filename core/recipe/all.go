@@ -1,5 +1,9 @@
 package recipe
 
+// The recipes that come with the program, each for a thing of its Size; About names
+// the value that one would change first. What scales are values with a unit of length
+// or time, see exponent.
+
 import (
 	"zarf/core/shot"
 	"zarf/core/shot/val"
@@ -11,6 +15,7 @@ func values(pairs ...val.Pair) shot.Values { return shot.With(pairs...) }
 type keyed = map[string][]shot.Key
 
 // keys makes one of frames and values in turns.
+// Frames count from the start, at 24 a second.
 func keys(pairs ...float64) (list []shot.Key) {
 	for i := 0; i+1 < len(pairs); i += 2 {
 		list = append(list, shot.Key{Frame: pairs[i], Value: shot.Num(pairs[i+1])})
@@ -22,6 +27,7 @@ func keys(pairs ...float64) (list []shot.Key) {
 type xyz = [3]float64
 
 // All recipes, in the order of the menu.
+// Gas first, small to large, then liquids.
 var All = append([]Recipe{
 	{
 		Key: "steam", Name: "Steam", Size: 0.5,

@@ -1,11 +1,15 @@
 package recipe
 
+// Recipes of liquids: pools, pours and what falls into them. Their voxels are chosen
+// so that a stream or a wall has at least two across, which liquids need to hold.
+
 import (
 	"zarf/core/shot"
 	"zarf/core/shot/val"
 )
 
 // places are keys of a position.
+// Frame and place in turns; any, as the two have different types.
 func places(pairs ...any) (list []shot.Key) {
 	for i := 0; i+1 < len(pairs); i += 2 {
 		list = append(list, shot.Key{Frame: pairs[i].(float64), Value: shot.Value{Vec: pairs[i+1].(xyz)}})
@@ -14,6 +18,7 @@ func places(pairs ...any) (list []shot.Key) {
 }
 
 // pool is a domain whose sides hold liquid, open above.
+// What the caller gives wins over the sides that are set here.
 func pool(pairs ...val.Pair) shot.Values {
 	v := values(val.Fluid.Is("liquid"), val.SideX0.Is("wall"), val.SideX1.Is("wall"), val.SideZ0.Is("wall"), val.SideZ1.Is("wall"))
 	for k, x := range values(pairs...) {

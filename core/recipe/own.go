@@ -1,5 +1,9 @@
 package recipe
 
+// Recipes of one's own: a shot's cast kept under a name, to be put on other things
+// at other sizes. The file holds a shot, so it is read with all of the shot file's
+// checks.
+
 import (
 	"encoding/json"
 	"fmt"
@@ -13,6 +17,7 @@ import (
 )
 
 // OwnFormat names the version of the file of a recipe of one's own.
+// A file of another version is refused by name rather than read half.
 const OwnFormat = "zarf-recipe/1"
 
 // Limits of a recipe's words.
@@ -48,6 +53,7 @@ func FromShot(s *shot.Shot, on *shot.Element, name, about string) (*Recipe, erro
 	}
 	r.Base = r.Size
 	for _, e := range s.Elements {
+		// Cameras belong to the shot they look at; what is muted was given up.
 		if e.Kind == shot.Camera || e.Muted {
 			continue
 		}
@@ -62,6 +68,8 @@ func FromShot(s *shot.Shot, on *shot.Element, name, about string) (*Recipe, erro
 		for _, x := range shot.Entries(e.Kind) {
 			for _, k := range e.Keys(x) {
 				k.Value = moved(x.Key, k.Value, at.Mul(-1))
+				// Fractions of frames are kept; Put rounds when it knows the shot's
+				// rate.
 				k.Frame = (k.Frame - float64(first)) * 24 / s.Rate()
 				p.Keys[x.Key] = append(p.Keys[x.Key], k)
 			}
@@ -69,6 +77,7 @@ func FromShot(s *shot.Shot, on *shot.Element, name, about string) (*Recipe, erro
 		r.Parts = append(r.Parts, p)
 	}
 	// a domain comes first: what follows acts on it
+	// Stable, so that the rest keeps the order of the cast.
 	slices.SortStableFunc(r.Parts, func(a, b Part) int {
 		rank := func(p Part) int {
 			if p.Kind == shot.Domain {
@@ -83,6 +92,7 @@ func FromShot(s *shot.Shot, on *shot.Element, name, about string) (*Recipe, erro
 }
 
 // ownFile is a recipe of one's own as its file holds it.
+// Size is written apart from the shot, which has no place for it.
 type ownFile struct {
 	Format string          `json:"format"`
 	Name   string          `json:"name"`
@@ -96,6 +106,7 @@ func (r *Recipe) Encode() ([]byte, error) {
 	s := shot.New("recipe")
 	s.Elements = nil
 	for _, p := range r.Parts {
+		// Ids are made anew; recipes don't refer from part to part.
 		e := s.Add(p.Kind)
 		e.Name = p.Name
 		if err := p.put(e); err != nil {

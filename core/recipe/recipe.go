@@ -1,5 +1,9 @@
 package recipe
 
+// Recipes and how they are put into a shot: sizes, speeds and times scaled to the
+// thing that they are for, places moved to where it stands, the camera framed on the
+// outcome.
+
 import (
 	"fmt"
 	"math"
@@ -20,6 +24,7 @@ type Part struct {
 }
 
 // put gives an element the part's values and keys.
+// Errors and not panics, since parts may have come from a file.
 func (p *Part) put(e *shot.Element) error {
 	if err := e.PutAll(p.Values); err != nil {
 		return err
@@ -39,6 +44,8 @@ func (p *Part) put(e *shot.Element) error {
 }
 
 // Recipe is a starting set.
+// A recipe is data only: what it makes are plain elements, which remember its name
+// so that their sheet can show the way back.
 type Recipe struct {
 	Key   string
 	Name  string
@@ -50,6 +57,7 @@ type Recipe struct {
 }
 
 // Find is a recipe by key.
+// Recipes of one's own are kept with the program's data and not in this list.
 func Find(key string) (*Recipe, error) {
 	for i := range All {
 		if All[i].Key == key {
@@ -60,6 +68,9 @@ func Find(key string) (*Recipe, error) {
 }
 
 // exponent is the power of the length by which a unit grows (Froude).
+// Froude's law: with gravity the same, speeds go with √L, so a fall of L takes √L.
+// Rates are one over a time. Temperatures, densities and shares don't change with
+// size.
 func exponent(u shot.Unit) float64 {
 	switch u {
 	case shot.Metre:
@@ -81,6 +92,7 @@ func Scale(e *shot.Entry, v shot.Value, L float64) shot.Value {
 	if p == 0 || L == 1 {
 		return v
 	}
+	// Each coordinate is a length, though the value as a whole is text.
 	if e.Type == shot.Points {
 		list := v.Places()
 		for n := range list {
@@ -116,6 +128,8 @@ func (r *Recipe) Put(s *shot.Shot, at geom.Vec3, L float64, start float64) []*sh
 		L /= r.Base
 	}
 	// keys are counted at 24 a second, and move with the square root of the size
+	// A thing four times as large moves in half its own lengths a second: its keys
+	// spread over twice as many frames.
 	pace := s.Rate() / 24 * math.Sqrt(L)
 	for _, p := range r.Parts {
 		e := s.Add(p.Kind)
@@ -124,6 +138,8 @@ func (r *Recipe) Put(s *shot.Shot, at geom.Vec3, L float64, start float64) []*sh
 		}
 		// the order of a map doesn't matter here: values don't depend on each other
 		for key, v := range p.Values {
+			// Scaled first, about the origin that the recipe was made round, then
+			// moved.
 			e.Set(key, moved(key, Scale(shot.Find(p.Kind, key), v, L), at))
 		}
 		for key, list := range p.Keys {
@@ -136,6 +152,7 @@ func (r *Recipe) Put(s *shot.Shot, at geom.Vec3, L float64, start float64) []*sh
 		if p.Kind == shot.Domain {
 			domain = e
 			// beside other domains it acts on its own alone
+			// A recipe lists its domain first, so this holds for all parts behind it.
 		} else if domain != nil && len(s.Of(shot.Domain)) > 1 {
 			e.ActsOn = []string{domain.ID}
 		}
@@ -146,6 +163,7 @@ func (r *Recipe) Put(s *shot.Shot, at geom.Vec3, L float64, start float64) []*sh
 	for key, v := range r.Look {
 		l.Set(key, Scale(shot.Find(shot.Look, key), v, L))
 	}
+	// First, as the first look is what pictures are made with.
 	s.Looks = append([]*shot.Element{l}, s.Looks...)
 	return out
 }
@@ -163,6 +181,8 @@ func moved(key string, v shot.Value, by geom.Vec3) shot.Value {
 func round6(v float64) float64 { return math.Round(v*1e6) / 1e6 }
 
 // free is a name that no element has yet.
+// Names are for people and needn't be unique, but two called the same on one page
+// are a trap.
 func free(s *shot.Shot, name string) string {
 	try := name
 	for n := 2; ; n++ {
@@ -180,6 +200,7 @@ func free(s *shot.Shot, name string) string {
 // On is where a recipe goes that is put on an element: its size across and the
 // middle of its top. For a domain it is the middle of the floor and a third of
 // the smaller side.
+// On top of a thing, as fire and smoke stand on what burns.
 func (r *Recipe) On(s *shot.Shot, e *shot.Element) (at geom.Vec3, size float64) {
 	first, _ := s.Range()
 	switch {
@@ -208,6 +229,8 @@ func (r *Recipe) Shot(name string, size float64) *shot.Shot {
 }
 
 // aspect is width over height of the pictures that Frame fits into.
+// That of the shot's pictures may differ; then a margin is left or the sides are
+// cut.
 const aspect = 16.0 / 9
 
 // Frame sets the shot's first camera so that the first domain just fills the
@@ -221,7 +244,10 @@ func Frame(s *shot.Shot) {
 	b := doms[0].DomainBox()
 	mid, size := b.Centre(), b.Size()
 	first, _ := s.Range()
+	// A frame of 36 mm: half of it over the focal length is the tangent of half the
+	// angle.
 	spread := 18 / val.Lens.At(cams[0], val.Frame(float64(first))) // half the width over the distance
+	// A bit from the side shows depth, a bit from above the floor.
 	way := geom.V(0.35, 0.12, 0.93).Unit()
 	var eye geom.Vec3
 	// a fixed point: the eye's height changes the direction, which changes the
@@ -237,6 +263,8 @@ func Frame(s *shot.Shot) {
 
 // fit is how far from the middle of a box an eye must be, in the direction way,
 // to have all of its corners in the picture.
+// Seen from far the corner's own offset along the way counts little; near, it is
+// what keeps a corner in front from falling out of the picture.
 func fit(size, way geom.Vec3, spread float64) (far float64) {
 	right := geom.V(0, 1, 0).Cross(way).Unit()
 	up := way.Cross(right)
@@ -246,5 +274,6 @@ func fit(size, way geom.Vec3, spread float64) (far float64) {
 		half := max(math.Abs(c.Dot(right)), math.Abs(c.Dot(up))*aspect)
 		far = max(far, half/spread+c.Dot(way))
 	}
+	// A margin of a hundredth on each side.
 	return far * 1.02
 }

@@ -15,6 +15,8 @@ import (
 
 // fire is a cluster of glowing voxels as one light.
 // power over distance squared is irradiance, as of a point with the cluster's size
+// Within its own size a cluster is taken for a ball: without the size in the sum
+// below, a place in its middle would be infinitely bright.
 type fire struct {
 	at     geom.Vec3
 	size   float64  // m, within which it isn't a point
@@ -29,6 +31,8 @@ type fire struct {
 func (v *Volume) lightTiles(crew grid.Crew) {
 	t, f := v.tiles, v.Density
 	v.lit = make([]bool, t.Len())
+	// One for each tile, joined below; tiles don't share a sum, so threads don't
+	// either.
 	all := make([]fire, t.Len())
 	bright := make([]float32, t.Len())
 	v.bright = bright
@@ -53,9 +57,12 @@ func (v *Volume) lightTiles(crew grid.Crew) {
 									continue
 								}
 								w := g[0] + g[1] + g[2]
+								// A hair above the sum, as paths compare against it in
+								// float32.
 								bright[n] = max(bright[n], float32(w*(1+1e-6)))
 								all[n].weight += w
 								all[n].at = all[n].at.Add(geom.V(float64(x)+0.5, float64(y)+0.5, float64(z)+0.5).Mul(w))
+								// Glow is per volume; a voxel's share is glow times h³.
 								all[n].power = all[n].power.Add(g.Scale(h3))
 							}
 						}
@@ -65,6 +72,7 @@ func (v *Volume) lightTiles(crew grid.Crew) {
 		}
 	})
 	v.fires = v.fires[:0]
+	// The middle of a cluster is that of its light, not of its box.
 	for _, x := range all {
 		if x.weight > 0 {
 			x.at = v.Origin.Add(x.at.Mul(v.H / x.weight))
@@ -85,9 +93,13 @@ func (v *Volume) lightTiles(crew grid.Crew) {
 		}
 	}
 	if v.power > 0 {
+		// Middle and spread of all fire, which tell paths from how far off fire is
+		// one light.
 		v.hearth = mid.Mul(1 / v.power)
 		v.blaze = math.Sqrt(max(square/v.power-v.hearth.Dot(v.hearth), v.H*v.H))
 	}
+	// Tiles are drawn by their light, voxels within them by rejection against
+	// bright.
 	v.pick = newDiscrete(weight)
 	// fire that moves may be met in tiles where none stands at the frame
 	if v.moves != nil {
@@ -108,6 +120,7 @@ func (v *Volume) lightTiles(crew grid.Crew) {
 }
 
 // maxFires bounds the lights that smoke sees, maxLamps those of surfaces.
+// Both are small enough for every point of the coarse light grid to look at all.
 const (
 	maxFires = 160
 	maxLamps = 12
@@ -123,6 +136,7 @@ func gatherFires(list []fire, most int) []fire {
 		}
 		// cells grow until few enough are left; each keeps its total power and its
 		// middle
+		// Slowly, so that as many lights as allowed are kept.
 		cell *= 1.5
 		at := map[[3]int]int{}
 		var out []fire
@@ -136,6 +150,7 @@ func gatherFires(list []fire, most int) []fire {
 			}
 			o := &out[n]
 			w := o.weight + f.weight
+			// A running mean in the order of the list, which is that of the tiles.
 			o.at = o.at.Mul(o.weight / w).Add(f.at.Mul(f.weight / w))
 			o.power, o.weight = o.power.Add(f.power), w
 		}
@@ -157,6 +172,7 @@ func gatherFires(list []fire, most int) []fire {
 // fireOn is the irradiance of a surface by a volume's fire, over π; solids
 // throw shadows.
 // A dozen lights with a shadow ray each.
+// Irradiance over π is what a white matt surface sends back.
 func (v *Volume) fireOn(s *Scene, t *trip, at, normal geom.Vec3) (e look.RGB) {
 	if s.Look.FlameLight <= 0 {
 		return e
@@ -165,6 +181,7 @@ func (v *Volume) fireOn(s *Scene, t *trip, at, normal geom.Vec3) (e look.RGB) {
 		to := f.at.Sub(at)
 		r := to.Len()
 		dir := to.Mul(1 / max(r, 1e-9))
+		// Fire behind the surface doesn't reach it.
 		cos := normal.Dot(dir)
 		if cos <= 0 {
 			continue
@@ -188,6 +205,8 @@ func (l *lightGrid) warm(v *Volume, s *Scene, sigma float64, crew grid.Crew) {
 	if (len(v.fires) == 0 || gain <= 0) && len(s.Lamps) == 0 {
 		return
 	}
+	// The grid has a point for every four voxels an axis: light of fire has no edges
+	// within smoke that finer points would find.
 	l.coarse = tile / 2
 	f := v.Density.Dims
 	d := grid.Dims{NX: max(1, (f.NX+3)/4), NY: max(1, (f.NY+3)/4), NZ: max(1, (f.NZ+3)/4)}
@@ -199,6 +218,7 @@ func (l *lightGrid) warm(v *Volume, s *Scene, sigma float64, crew grid.Crew) {
 		for k := k0; k < k1; k++ {
 			for j := range d.NY {
 				for i := range d.NX {
+					// Two points of this grid lie along a tile of eight voxels.
 					ti, tj, tk := min(i/2, v.tiles.NX-1), min(j/2, v.tiles.NY-1), min(k/2, v.tiles.NZ-1)
 					if v.skip[v.tiles.Index(ti, tj, tk)] > 1 {
 						continue // no smoke here to be lit
@@ -208,6 +228,8 @@ func (l *lightGrid) warm(v *Volume, s *Scene, sigma float64, crew grid.Crew) {
 					for _, x := range v.fires {
 						to := x.at.Sub(p)
 						r2 := to.Dot(to)
+						// All round, hence 4π, and softened by the cluster's own
+						// size.
 						q := gain / (4 * math.Pi * (r2 + x.size*x.size))
 						// far too little to show on film
 						if q*x.weight < 1e-7 {
@@ -216,6 +238,7 @@ func (l *lightGrid) warm(v *Volume, s *Scene, sigma float64, crew grid.Crew) {
 						sum = sum.Add(x.power.Scale(q * v.between(mean, p, x.at, sigma)))
 					}
 					for n := range s.Lamps {
+						// No normal: smoke takes light from everywhere.
 						c, _, _ := s.Lamps[n].on(p, geom.Vec3{})
 						sum = sum.Add(c.Scale(v.between(mean, p, s.Lamps[n].Centre, sigma)))
 					}
@@ -230,6 +253,8 @@ func (l *lightGrid) warm(v *Volume, s *Scene, sigma float64, crew grid.Crew) {
 
 // thin is the mean density of every tile.
 // For between, which needs only how thick the way is.
+// Tiles at the far side may be cut by the volume's edge; their sum is over the whole
+// tile's count all the same, as what lies outside is empty.
 func (v *Volume) thin(f *grid.Field) []float32 {
 	t := v.tiles
 	out := make([]float32, t.Len())
@@ -258,6 +283,7 @@ func (v *Volume) between(mean []float32, a, b geom.Vec3, sigma float64) float64 
 	long := d.Len()
 	// at most 24 looks: on long ways the mean of a tile is as good as a finer one
 	n := min(max(int(long/(tile*v.H)*1.5), 1), 24)
+	// In tiles; looks stand in the middle of equal steps.
 	q := v.toGrid(a).Mul(1.0 / tile)
 	step := d.Mul(1 / (tile * v.H * float64(n)))
 	x, y, z := float32(q.X+0.5*step.X), float32(q.Y+0.5*step.Y), float32(q.Z+0.5*step.Z)
@@ -266,6 +292,7 @@ func (v *Volume) between(mean []float32, a, b geom.Vec3, sigma float64) float64 
 	var sum float32
 	for range n {
 		// what lies below 0 by less than a tile is taken for the first one's
+		// Unsigned, so that one comparison an axis holds both ends.
 		if i, j, k := uint(int(x)), uint(int(y)), uint(int(z)); i < nx && j < ny && k < nz {
 			sum += mean[(k*ny+j)*nx+i]
 		}
@@ -278,6 +305,7 @@ func (v *Volume) between(mean []float32, a, b geom.Vec3, sigma float64) float64 
 // glowBatch samples the glow at the looks of a strand; it reports whether
 // there is any.
 // A strand without a lit tile costs one look at the tiles.
+// Glow is sampled with the smoke in batches, as the march takes its steps together.
 func (v *Volume) glowBatch(b *strand, n int) bool {
 	if v.Glow[0] == nil {
 		return false
@@ -294,6 +322,7 @@ func (v *Volume) glowBatch(b *strand, n int) bool {
 	if !lit {
 		return false
 	}
+	// A flame drawn finer than the voxels, where the look asks for it.
 	if v.sharp != nil {
 		for i := range n {
 			g := v.sharp.at(b.x[i], b.y[i], b.z[i])

@@ -1,7 +1,8 @@
+package shot
+
 // Which domain feeds which. An emitter in one domain may take its fluid from
 // another: burning debris whose smoke is its own domain, a spray off a liquid. The
 // document gives an order in which they can be simulated one after another.
-package shot
 
 import (
 	"fmt"

@@ -1,7 +1,8 @@
+package shot
+
 // What differs between two shots, in words and exactly. Takes show it ("what did I
 // change since the one that looked right"), the score keeps it beside each run, and
 // two windows on one shot are brought together by it.
-package shot
 
 import (
 	"encoding/json"

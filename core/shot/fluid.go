@@ -1,7 +1,8 @@
+package shot
+
 // What domains hold, as far as the document must know: a word for files, a label,
 // the values that only this fluid has, and how sentences speak of it. Conditions of
 // values live here too, as most of them ask what an element's domains are made of.
-package shot
 
 import (
 	"fmt"

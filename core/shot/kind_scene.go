@@ -1,6 +1,7 @@
+package shot
+
 // What lights and sees the shot, and frames that were made elsewhere. No simulation
 // reads lamps and cameras: moving one never makes a run stale.
-package shot
 
 import (
 	"fmt"

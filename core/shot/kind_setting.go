@@ -1,6 +1,7 @@
+package shot
+
 // The settings of the shot as a whole. They are values of an element like all
 // others, so they can be keyed where that makes sense, compared, and reset.
-package shot
 
 import "zarf/core/shot/val"
 

@@ -1,7 +1,8 @@
+package shot
+
 // Values that several kinds share, as lists that their definitions take in: what has
 // a form, and what acts within a region. A kind may change an entry of its copy
 // before it registers it, as about does with a position that matters.
-package shot
 
 import "zarf/core/shot/val"
 

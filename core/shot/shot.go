@@ -1,7 +1,8 @@
+package shot
+
 // The document. A shot is a value with owned parts: whoever wants to change it
 // clones it, changes the clone, and hands that to the store, which keeps revisions.
 // So pages, runs and undo can hold a shot without a lock.
-package shot
 
 import (
 	"fmt"

@@ -1,7 +1,8 @@
+package shot
+
 // Ramps and curves as values: stops in order over 0 to 1, each with a colour or a
 // number and a way to the next. They are kept as text in the value, so that a value
 // stays comparable; renderers turn them into tables once per picture.
-package shot
 
 import (
 	"encoding/json"

@@ -1,7 +1,8 @@
+package shot
+
 // Units. Inside the program every number is in SI units, lenses in millimetres and
 // angles in degrees excepted; here is the way in and out for people, who type "35
 // cm" and "1/48 s" and read lengths in the unit that their shot is set to.
-package shot
 
 import (
 	"fmt"

@@ -1,6 +1,7 @@
+package shot
+
 // Short names for what package val holds, so that declarations of the catalogue read
 // as lists and not as qualifications.
-package shot
 
 import "zarf/core/shot/val"
 

@@ -1,7 +1,8 @@
+package stage
+
 // Frames from outside made ours: whatever axes, names and units a sequence came in,
 // what leaves here has our channels, y up, kelvin above the air and metres a second,
 // so that no solver or renderer knows where its frames came from.
-package stage
 
 import (
 	"fmt"
