@@ -21,6 +21,7 @@ const MaxFile = 2 << 30
 type Options = format.Options
 
 // Facts is what was found in a file.
+// They are kept beside the file and sent to the page as they are.
 type Facts struct {
 	Kind      string     `json:"kind"`
 	Triangles int        `json:"triangles"`
@@ -48,6 +49,8 @@ func Read(name string, data []byte, files map[string][]byte, o Options) (*model.
 	if len(data) == 0 {
 		return nil, nil, fmt.Errorf("%s is empty", path.Base(name))
 	}
+	// The upload is bounded before it gets here; this holds for the command line
+	// too.
 	if len(data) > MaxFile {
 		return nil, nil, fmt.Errorf("%s has %d bytes; up to %d are taken", path.Base(name), len(data), MaxFile)
 	}
@@ -59,6 +62,7 @@ func Read(name string, data []byte, files map[string][]byte, o Options) (*model.
 		return nil, nil, fmt.Errorf("%s is of a kind that can't be read; give one of %s", path.Base(name), strings.Join(format.Endings(format.Models), " "))
 	}
 	// what the artist says, else what the format says, else metres
+	// 0 stands for "not said", as no unit is 0 long.
 	o.Unit = cmp.Or(o.Unit, kind.Unit, 1)
 	m, err := kind.Model(data, files, o)
 	if err != nil {
@@ -76,6 +80,7 @@ func Read(name string, data []byte, files map[string][]byte, o Options) (*model.
 }
 
 // check refuses sizes that no file has.
+// 0 is allowed and means the default of each.
 func check(o Options) error {
 	for _, v := range []struct {
 		name string
@@ -98,6 +103,7 @@ func orient(m *model.Model, unit float64, zUp bool) {
 	if zUp { // x stays, z goes up, y goes away
 		a.M = geom.Mat3{geom.V(1, 0, 0), geom.V(0, 0, 1), geom.V(0, -1, 0)}
 	}
+	// Turn and unit in one matrix: rows are the new coordinates.
 	for r := range a.M {
 		a.M[r] = a.M[r].Mul(unit)
 	}
@@ -122,6 +128,7 @@ func survey(m *model.Model) (*Facts, error) {
 	total := geom.Repairs{}
 	// each mesh once, however many nodes show it
 	for n := range m.Meshes {
+		// Meshes of curves or points alone have nothing to clean.
 		if len(m.Meshes[n].Tri) == 0 {
 			continue
 		}
@@ -142,6 +149,7 @@ func survey(m *model.Model) (*Facts, error) {
 	if f.Triangles > geom.MaxTriangles {
 		return nil, fmt.Errorf("%d triangles; up to %d are taken: hand over a lighter mesh", f.Triangles, geom.MaxTriangles)
 	}
+	// Curves alone are enough: they become guides.
 	if f.Triangles == 0 && len(f.Curves) == 0 {
 		return nil, fmt.Errorf("the file holds no mesh and no curve")
 	}

@@ -28,12 +28,14 @@ func init() {
 		Fluid: shot.Fluid{Key: Key, Label: "gas: smoke, fire", Word: "gas", Values: values(), Words: words, Says: says, Emits: emits,
 			Feeds: func(d, e *shot.Element) {
 				if burns(d) { // an emitter in a burning domain feeds the fire
+					// Kilograms per cubic metre, enough for a steady flame.
 					val.Fuel.Set(e, 0.06)
 					val.Temperature.Set(e, 900)
 				}
 			}},
 		Version: Version,
-		Binds:   []shot.Kind{shot.Emitter, shot.Collider, shot.Wind, shot.Turbulence, shot.Vortex, shot.Radial, shot.Drag, shot.Guide, shot.Pull},
+		// Every kind that acts on gas; an element of another kind is left alone.
+		Binds: []shot.Kind{shot.Emitter, shot.Collider, shot.Wind, shot.Turbulence, shot.Vortex, shot.Radial, shot.Drag, shot.Guide, shot.Pull},
 		New: func(s *shot.Shot, d *shot.Element, crew grid.Crew) (stage.Runner, error) {
 			return newStage(s, d, crew)
 		},
@@ -56,6 +58,7 @@ func init() {
 		Checks: []check.Check{{ID: "emitter-empty", Find: emitterEmpty}, {ID: "collider-thin", Find: colliderThin}, {ID: "closed-inflow", Find: closedInflow}, {ID: "open-floor", Find: openFloor},
 			{ID: "fuel-unused", Find: fuelUnused}, {ID: "fuel-missing", Find: noFuel}, {ID: "fuel-cold", Find: fuelCold}, {ID: "fire-hot", Find: fireHot},
 			{ID: "fire-closed", Find: closedFire}, {ID: "fire-unseen", Find: fireUnseen}},
+		// What makes an emitter worth a sentence: something that can be seen.
 		Gives: func(e *shot.Element, now val.Eval) bool {
 			return val.Smoke.At(e, now) > 0 || val.Fuel.At(e, now) > 0
 		},
@@ -67,6 +70,7 @@ func init() {
 func isGas(d *shot.Element) bool { return d.Kind == shot.Domain && val.Fluid.Of(d) == Key }
 
 // burns reports a domain in which fuel burns.
+// Both ways of burning count: of fuel alone, and with the air's oxygen.
 func burns(d *shot.Element) bool { return isGas(d) && val.Burning.Of(d) != "no" }
 
 // follows reports a domain whose bounds follow its fluid.
@@ -106,6 +110,7 @@ func emits(s *shot.Shot, e *shot.Element) string {
 	case dt < 0:
 		what = append(what, "gas "+shot.Short(-dt)+" K colder than the air")
 	}
+	// Air at the air's temperature still moves what is there.
 	if len(what) == 0 {
 		what = append(what, "air")
 	}
@@ -131,6 +136,8 @@ func channels(d *shot.Element) []stage.Channel {
 }
 
 // heatUnit turns K·m³ of air into MJ.
+// Kelvin times volume is what the solver sums; times density and heat capacity it is
+// energy.
 func heatUnit(s *shot.Shot) float64 { return val.AirDensity.Of(s) * HeatCapacity / 1e6 }
 
 // amounts are the figures of frames that are plotted.
@@ -166,6 +173,7 @@ const followShare = 0.4
 // what rises by its own warmth through the domain's height.
 // Free rise over a third of the height: a guess for an estimate, and no more.
 func fastest(s *shot.Shot, d *shot.Element) float64 {
+	// Never under 1 m/s: an estimate of no substeps helps nobody.
 	fast := max(1, stage.Inflow(s, d))
 	air := val.AirTemperature.Of(s)
 	rise := func(warm float64) float64 {
@@ -198,8 +206,10 @@ func guess(s *shot.Shot, d *shot.Element, rate float64, e *stage.Estimate) {
 		fill = 1
 	}
 	if val.Scheme.Of(d) == string(Reflection) {
+		// Two projections a step and twice the advection.
 		slower *= 3.5
 	}
+	// What a voxel of a frame holds on disk.
 	values := 0.0
 	for _, c := range channels(d) {
 		switch {

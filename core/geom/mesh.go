@@ -11,6 +11,7 @@ import (
 
 // Mesh is triangles in space, metres. Triangles turn anticlockwise as seen
 // from outside.
+// The lists beside P and Tri are either nil or complete; Append keeps that.
 type Mesh struct {
 	P      []Vec3
 	Tri    [][3]int32
@@ -24,6 +25,7 @@ type Mesh struct {
 }
 
 // Limits of a mesh.
+// A scene beyond them would not fit beside a simulation.
 const (
 	MaxTriangles = 20_000_000
 	MaxVertices  = 30_000_000
@@ -31,6 +33,7 @@ const (
 )
 
 // Bounds is the box round all vertices that triangles use.
+// Vertices that nothing uses may be anywhere, and after Take many are.
 func (m *Mesh) Bounds() Box {
 	b := Box{V(math.Inf(1), math.Inf(1), math.Inf(1)), V(math.Inf(-1), math.Inf(-1), math.Inf(-1))}
 	for _, t := range m.Tri {
@@ -78,6 +81,7 @@ func (m *Mesh) Volume() float64 {
 	var sum float64
 	// tetrahedra over each face from a middle, or far from the origin digits would
 	// go
+	// Any middle gives the same volume of a closed mesh; a near one loses no digits.
 	o := m.Bounds().Centre()
 	for n := range m.Tri {
 		a, b, c := m.Corners(n)
@@ -129,6 +133,7 @@ func (m *Mesh) Clean() (r Repairs, err error) {
 		}
 	}
 	// relative to the whole: a dust mote in a landscape isn't without area
+	// Compared with an area, hence squared below.
 	size := m.Bounds().Size().Len()
 	out := m.Tri[:0]
 	var part []int32
@@ -182,6 +187,8 @@ func (m *Mesh) weld() []int32 {
 }
 
 // LikeOpen takes over what is known of another pose of the same faces.
+// The count hangs on indices and on which places are equal, and the latter may
+// change only where a pose brings two vertices together exactly.
 func (m *Mesh) LikeOpen(o *Mesh) { m.open = o.open }
 
 // OpenEdges counts the edges that have no partner running the other way; a
@@ -220,6 +227,8 @@ func (m *Mesh) openEdges(to []int32) int {
 		for ; j < len(edges) && edges[j]>>1 == edges[i]>>1; j++ {
 			ways += 1 - 2*int(edges[j]&1)
 		}
+		// Two faces on one side and two on the other are closed as well: two bodies
+		// that share an edge.
 		if ways != 0 {
 			open++
 		}
@@ -243,6 +252,7 @@ func (m *Mesh) Thickness(tree *Tree) float64 {
 		normal := b.Sub(a).Cross(c.Sub(a))
 		out := normal.Unit()
 		o := a.Add(b).Add(c).Mul(1.0 / 3)
+		// Else the ray would meet the face that it starts from.
 		eps := 1e-6 * tree.Bounds().Size().Len()
 		// from a hair within the face, inwards
 		if hit := tree.Ray(o.Sub(out.Mul(eps)), out.Mul(-1), eps, math.Inf(1)); hit.Tri >= 0 {
@@ -345,6 +355,7 @@ func (m *Mesh) Append(o *Mesh) {
 // normals are those of the vertices, faces counting by their area; vertices
 // that stand on one point share theirs.
 // The cross product of two edges is the area's double: larger faces count more.
+// A unit vector each, or 0 where faces cancel.
 func (m *Mesh) normals() []Vec3 {
 	to := m.weld()
 	n := make([]Vec3, len(m.P))
@@ -378,6 +389,7 @@ func (m *Mesh) Thin(most int) *Mesh {
 		to := make([]int32, len(m.P))
 		for n, p := range m.P {
 			q := p.Sub(low).Mul(1 / h)
+			// Counted from the low corner, so none is negative.
 			c := [3]int32{int32(q.X), int32(q.Y), int32(q.Z)}
 			v, ok := id[c]
 			if !ok {
@@ -393,6 +405,7 @@ func (m *Mesh) Thin(most int) *Mesh {
 		}
 		for n, t := range m.Tri {
 			f := [3]int32{to[t[0]], to[t[1]], to[t[2]]}
+			// Triangles that fell into one cell, or two, are gone.
 			if f[0] != f[1] && f[1] != f[2] && f[0] != f[2] {
 				out.Tri = append(out.Tri, f)
 				out.Part = append(out.Part, m.PartOf(n))

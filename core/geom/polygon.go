@@ -14,6 +14,8 @@ import (
 // that turn the same way. Quads are cut along the better diagonal, others by
 // ears in the polygon's plane.
 // A polygon of n corners gives n − 2 triangles, whatever it looks like.
+// The plane is the polygon's own mean one: corners that stand out of it are cut all
+// the same, as files from modellers are never quite flat.
 func Triangulate(p []Vec3, poly []int32) [][3]int32 {
 	switch len(poly) {
 	case 0, 1, 2:
@@ -44,6 +46,8 @@ func Triangulate(p []Vec3, poly []int32) [][3]int32 {
 }
 
 // perpendicular gives two unit vectors that with n make right-handed axes.
+// The axis that is farthest from n is made square to it; which one it is changes
+// nothing but the turn about n.
 func perpendicular(n Vec3) (u, v Vec3) {
 	n = n.Unit()
 	a := V(1, 0, 0)
@@ -54,6 +58,7 @@ func perpendicular(n Vec3) (u, v Vec3) {
 	return u, n.Cross(u)
 }
 
+// Twice the area of a, b, c: positive where they turn anticlockwise.
 func cross2(a, b, c [2]float64) float64 {
 	return (b[0]-a[0])*(c[1]-a[1]) - (b[1]-a[1])*(c[0]-a[0])
 }
@@ -86,6 +91,7 @@ func ears(p [][2]float64) [][3]int {
 		for j := next[next[i]]; j != prev[i]; j = next[j] {
 			q := p[j]
 			tests++
+			// Bridges to holes repeat corners, and a repeated one blocks nothing.
 			if q == a || q == b || q == c {
 				continue
 			}
@@ -98,6 +104,8 @@ func ears(p [][2]float64) [][3]int {
 	i, misses := 0, 0
 	for left := n; left > 3; {
 		// a flat corner adds nothing, but its triangle keeps the edges whole
+		// A whole round without an ear means that the polygon crosses itself; any
+		// corner is then as good as another.
 		if tests > maxEarTests || isEar(i) || misses > left {
 			out = append(out, [3]int{prev[i], i, next[i]})
 			next[prev[i]], prev[next[i]] = next[i], prev[i]
@@ -121,6 +129,7 @@ type Outline struct {
 }
 
 // area2 is twice the signed area.
+// The shoelace formula.
 func area2(p [][2]float64) float64 {
 	var a float64
 	for i := range p {
@@ -141,6 +150,7 @@ func Outlines(curves [][][2]float64) []Outline {
 		if len(c) > 1 && c[0] == c[len(c)-1] {
 			c = c[:len(c)-1]
 		}
+		// A curve that runs to and fro on itself bounds nothing.
 		if len(c) >= 3 && math.Abs(area2(c)) > 1e-18 {
 			loops = append(loops, c)
 		}
@@ -151,6 +161,8 @@ func Outlines(curves [][][2]float64) []Outline {
 		parent[i] = -1
 		best := math.Inf(1)
 		for j := range loops {
+			// Only a larger curve can hold a smaller one. One point decides, so
+			// curves that cross go to where their first point lies.
 			if i != j && math.Abs(area2(loops[j])) > math.Abs(area2(loops[i])) && within2(loops[i][0], loops[j]) {
 				depth[i]++
 				if a := math.Abs(area2(loops[j])); a < best {
@@ -162,6 +174,7 @@ func Outlines(curves [][][2]float64) []Outline {
 	var out []Outline
 	at := map[int]int{}
 	for i, l := range loops {
+		// Even depth is filled: an island in a hole is an outline again.
 		if depth[i]%2 == 0 {
 			if area2(l) < 0 {
 				slices.Reverse(l)
@@ -228,6 +241,8 @@ func (o *Outline) bridge() [][2]float64 {
 		r := right(h)
 		q := h[r]
 		// the nearest edge to the right of q, and then its end farther right
+		// Only edges that run upwards at q's height: those have the filled side on
+		// their left, where the hole is.
 		best, at := math.Inf(1), -1
 		for i := range poly {
 			a, b := poly[i], poly[(i+1)%len(poly)]
@@ -260,6 +275,8 @@ func (o *Outline) bridge() [][2]float64 {
 		}
 		var join [][2]float64
 		join = append(join, poly[:at+1]...)
+		// To the hole, once round it, and back: the two ends of the bridge appear
+		// twice.
 		join = append(join, h[r:]...)
 		join = append(join, h[:r+1]...)
 		join = append(join, poly[at:]...)
@@ -308,6 +325,7 @@ func (o *Outline) extrude(depth, bevel float64) *Mesh {
 		return ids
 	}
 	// front and back are the inset outline, triangulated once
+	// Its points are the inset curves' own, so they are found again by equality.
 	cap := in.bridge()
 	id := map[[2]float64][2]int32{}
 	loop := func(full, inner [][2]float64) {
@@ -334,6 +352,7 @@ func (o *Outline) extrude(depth, bevel float64) *Mesh {
 	}
 	for _, t := range ears(cap) {
 		a, b, c := id[cap[t[0]]], id[cap[t[1]]], id[cap[t[2]]]
+		// The front as it is, the back turned round.
 		m.Tri = append(m.Tri, [3]int32{a[0], b[0], c[0]}, [3]int32{a[1], c[1], b[1]})
 	}
 	return m
@@ -345,6 +364,8 @@ func (o *Outline) extrude(depth, bevel float64) *Mesh {
 func (o *Outline) inset(d float64) (in Outline, ok bool) {
 	move := func(l [][2]float64) ([][2]float64, bool) {
 		out := make([][2]float64, len(l))
+		// To the left of the edge, which is inwards for outer curves and for holes
+		// alike, as they run opposite ways.
 		normal := func(a, b [2]float64) [2]float64 {
 			x, y := b[0]-a[0], b[1]-a[1]
 			s := math.Hypot(x, y)
@@ -362,6 +383,7 @@ func (o *Outline) inset(d float64) (in Outline, ok bool) {
 		}
 		for i := range l {
 			j := (i + 1) % len(l)
+			// An edge that has turned round was eaten by the inset.
 			if (out[j][0]-out[i][0])*(l[j][0]-l[i][0])+(out[j][1]-out[i][1])*(l[j][1]-l[i][1]) <= 0 {
 				return nil, false
 			}

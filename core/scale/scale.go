@@ -14,6 +14,7 @@ import (
 type Kind string
 
 // The kinds.
+// Sources of each are in the comment of the package.
 const (
 	Rising Kind = "rising"
 	Blast  Kind = "blast"
@@ -30,9 +31,11 @@ const (
 )
 
 // Point is a front's distance at a time of the picture.
+// Time counts from the first frame that was read.
 type Point struct{ T, L float64 } // s, m
 
 // Change is one value to be set.
+// A change is data, so that the page can offer it and the editor can make it.
 type Change struct {
 	Element string // as shot.Owner finds it
 	Key     string
@@ -46,6 +49,8 @@ type Mend struct {
 }
 
 // Reading is how large a take reads.
+// Speeds are those of the picture: slow motion makes them slow, and the effect
+// large.
 type Reading struct {
 	Kind     Kind
 	Why      string  // why nothing can be said; then the rest is empty
@@ -64,6 +69,8 @@ type Reading struct {
 func (r *Reading) Off() float64 { return r.Size / r.Reads }
 
 // Fits reports a reading within a factor of two of the size.
+// Within a factor of two nobody sees it: people judge size by what moves about as
+// fast as they know it.
 func (r *Reading) Fits() bool { return r.Off() < 2 && r.Off() > 0.5 }
 
 // Of reads a take: frames by number, of domain d in shot s.
@@ -82,11 +89,13 @@ func Of(s *shot.Shot, d *shot.Element, frames map[int]sim.Stats) Reading {
 	var from [3]float64
 	for _, n := range order {
 		f := frames[n]
+		// A frame without anything that can be seen has no front.
 		if f.Bulk == 0 {
 			continue
 		}
 		if way == nil {
 			for a := range 3 {
+				// The middle of what is seen first is taken for where it began.
 				from[a] = (f.Low[a] + f.High[a]) / 2
 			}
 		}
@@ -106,12 +115,15 @@ func Of(s *shot.Shot, d *shot.Element, frames map[int]sim.Stats) Reading {
 		return Reading{Why: "No frame holds smoke or fire that can be seen."}
 	}
 	// the way of the front: until it stands, or something stops it
+	// The end is where nine tenths were first reached, not where the most was.
 	most := 0.0
 	for _, p := range way {
 		most = max(most, p.L)
 	}
 	end := slices.IndexFunc(way, func(p Point) bool { return p.L >= 0.9*most })
 	way, at = way[:end+1], at[:end+1]
+	// Under that a slope fitted to the points says more about noise than about
+	// speed.
 	if len(way) < leastCount || most-way[0].L < leastFront*h {
 		return Reading{Why: fmt.Sprintf("Too few frames: the front was on its way for %d frames and %s m; at least %d frames and %d voxels are needed.", len(way), shot.Short(shot.Tidy(most-way[0].L)), leastCount, leastFront)}
 	}
@@ -120,6 +132,8 @@ func Of(s *shot.Shot, d *shot.Element, frames map[int]sim.Stats) Reading {
 		r.Kind = Blast
 	}
 	for _, e := range s.Elements {
+		// What drives a front by itself takes away the law that the reading rests
+		// on.
 		if !e.Muted && e.Acts(d) && (e.Kind == shot.Guide || e.Kind == shot.Wind || e.Kind == shot.Pull || e.Kind == shot.Vortex || e.Kind == shot.Radial) {
 			r.Caveat = e.Name + " drives it too: its speed is not its own alone."
 		}
@@ -130,6 +144,8 @@ func Of(s *shot.Shot, d *shot.Element, frames map[int]sim.Stats) Reading {
 
 // blast tells a fire that is made at once: four fifths of its heat within a
 // quarter of its frames.
+// Told by the run and not by the set-up: what burns at once is a blast, whatever it
+// was made with.
 func blast(frames map[int]sim.Stats, order []int) bool {
 	all, best := 0.0, 0.0
 	n := max(len(order)/4, 1)
@@ -153,11 +169,14 @@ func blast(frames map[int]sim.Stats, order []int) bool {
 // size demands.
 func (r *Reading) read(s *shot.Shot, d *shot.Element, frames map[int]sim.Stats, at []int) {
 	way := r.Measured
+	// The last third of the way, where the start's own push has worn off.
 	last := way[len(way)*2/3:]
 	u, _ := line(last)
 	r.Speed = max(u, 1e-6)
 	l := (last[0].L + last[len(last)-1].L) / 2
 	if r.Kind == Blast {
+		// Logarithms need a time before the first point; the frame before is when it
+		// was lit.
 		t0 := way[0].T - 1/s.Rate()
 		var logs []Point
 		for _, p := range way[len(way)/4:] {
@@ -176,10 +195,12 @@ func (r *Reading) read(s *shot.Shot, d *shot.Element, frames map[int]sim.Stats, 
 		air := val.AirTemperature.Of(s)
 		g := 0.0
 		for _, n := range at[len(at)*2/3:] {
+			// Cold smoke that sinks goes by the same law downwards.
 			warm := math.Abs(frames[n].Of(sim.Warm))
 			g += 9.81 * warm / (air + warm)
 		}
 		g /= float64(len(at) - len(at)*2/3)
+		// A ten-thousandth of gravity: no weight to speak of.
 		if g < 1e-3 {
 			*r = Reading{Kind: r.Kind, Why: "It is as warm as the air: what drives it is not its own weight, and size can't be read from its speed."}
 			return
@@ -189,6 +210,7 @@ func (r *Reading) read(s *shot.Shot, d *shot.Element, frames map[int]sim.Stats, 
 		p := way[0]
 		r.Demanded = append(r.Demanded, p)
 		for i := 1; i < 400 && p.L < 1.2*r.Size; i++ {
+			// Half frames, as the curve is drawn and not only read.
 			p = Point{p.T + 0.5/s.Rate(), p.L + froude*math.Sqrt(g*max(p.L, 1e-3))*0.5/s.Rate()}
 			r.Demanded = append(r.Demanded, p)
 		}
@@ -202,6 +224,7 @@ func line(p []Point) (b, a float64) {
 	for _, q := range p {
 		n, x, y, xx, xy = n+1, x+q.T, y+q.L, xx+q.T*q.T, xy+q.T*q.L
 	}
+	// 0 for points at one time only.
 	det := n*xx - x*x
 	if det == 0 {
 		return 0, y / max(n, 1)
@@ -219,6 +242,7 @@ func (r *Reading) mends(s *shot.Shot, d *shot.Element) {
 	if r.Fits() || r.Caveat != "" {
 		return
 	}
+	// Size goes with the square of speed.
 	fast := math.Sqrt(r.Off()) // how many times too fast
 	two := func(v float64) float64 {
 		if v == 0 {
@@ -230,6 +254,7 @@ func (r *Reading) mends(s *shot.Shot, d *shot.Element) {
 	add := func(e *shot.Element, k val.NumKey, v float64) {
 		entry := shot.Find(e.Kind, k.Name())
 		v = two(min(max(v, entry.Min), entry.Max))
+		// A mend that changes nothing isn't offered.
 		if v == k.Of(e) || e.Keyed(k) {
 			return
 		}

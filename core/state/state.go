@@ -30,18 +30,22 @@ var ErrDamaged = errors.New("the saved state is damaged")
 var table = crc32.MakeTable(crc32.Castagnoli)
 
 // Array is a named array.
+// V is the solver's own memory, read by Write and filled by Read: nothing is copied
+// beside the pieces.
 type Array struct {
 	Name string
 	V    []float32
 }
 
 // arrayHead says which array follows.
+// In JSON, as it is read a few times a file and seen when somebody looks into one.
 type arrayHead struct {
 	Name string `json:"name"`
 	Len  int    `json:"len"`
 }
 
 // For runs fn over pieces of n; see grid.Crew.
+// Named here so that this package needs none of grid's.
 type For func(n, grain int, fn func(lo, hi int))
 
 // Write writes a head, which must be fit for JSON, and arrays.
@@ -50,6 +54,7 @@ type For func(n, grain int, fn func(lo, hi int))
 // beside the arrays stays small. The caller writes to a temporary name and renames:
 // a state that was cut short has no end section, and is refused as a whole.
 func Write(w io.Writer, head any, arrays []Array, each For) error {
+	// Errors of writing stay in the buffer and come out at Flush.
 	b := bufio.NewWriterSize(w, 1<<20)
 	b.WriteString(magic)
 	h, err := json.Marshal(head)
@@ -82,6 +87,8 @@ func section(w io.Writer, kind byte, data []byte) error {
 	var h [9]byte
 	h[0] = kind
 	binary.LittleEndian.PutUint32(h[1:], uint32(len(data)))
+	// Castagnoli's polynomial, which machines compute in hardware. It finds damage,
+	// not forgery: states are the server's own files.
 	binary.LittleEndian.PutUint32(h[5:], crc32.Checksum(data, table))
 	if _, err := w.Write(h[:]); err != nil {
 		return err
@@ -117,6 +124,8 @@ func pieces(w io.Writer, v []float32, each For) error {
 }
 
 // pack is a piece as it is stored: its first byte tells how.
+// 0: as it is; 1: packed. What doesn't shrink is stored, so that Expand need not
+// know.
 func pack(c *blosc.Codec, v []float32) []byte {
 	raw := make([]byte, 0, 1+4*len(v))
 	raw = append(raw, 0)
@@ -157,6 +166,7 @@ func Read(r io.Reader, head any, arrays func() ([]Array, error)) error {
 	if err != nil {
 		return err
 	}
+	// By name and not by order: a solver may list its arrays anew in another order.
 	want := map[string][]float32{}
 	for _, a := range list {
 		want[a.Name] = a.V
@@ -168,6 +178,7 @@ func Read(r io.Reader, head any, arrays func() ([]Array, error)) error {
 		}
 		switch kind {
 		case 'e':
+			// One of what is missing is enough for a message.
 			for name := range want {
 				return fmt.Errorf("%w: it lacks %s", ErrDamaged, name)
 			}
@@ -181,6 +192,7 @@ func Read(r io.Reader, head any, arrays func() ([]Array, error)) error {
 			if !ok || len(to) != h.Len {
 				return fmt.Errorf("%w: its %s has %d numbers, %d were expected", ErrDamaged, h.Name, h.Len, len(to))
 			}
+			// A second array of the same name finds nothing and is an error.
 			delete(want, h.Name)
 			if err := fill(b, to); err != nil {
 				return fmt.Errorf("%s: %w", h.Name, err)
@@ -216,6 +228,7 @@ func next(r io.Reader, most uint32) (kind byte, data []byte, err error) {
 // fill reads an array's pieces into place.
 // Every piece but the last is full; another length is damage.
 func fill(r io.Reader, to []float32) error {
+	// One buffer for all pieces of the array.
 	raw := make([]byte, 4*piece)
 	for len(to) > 0 {
 		n := min(piece, len(to))

@@ -20,6 +20,8 @@ import (
 
 func init() {
 	stage.RegisterRefinement(stage.Refinement{
+		// Reads lists what the run depends on besides the coarse run's own key;
+		// Bytes is what a fine voxel takes while it runs.
 		Fluid: "gas", Version: Version, Switch: val.Upres, Reads: []val.Name{val.Upres, val.UpresStrength, val.UpresSeed}, Factor: factor, Bytes: 20,
 		Values: []shot.Entry{
 			shot.Named(val.Upres, shot.Entry{Kind: shot.Domain, Label: "Upres", Type: shot.Choice, Default: shot.Text("1"), Choices: shot.Options("1", "none", "2", "2 × as fine", "3", "3 × as fine", "4", "4 × as fine"), Topic: "upres", When: "in=gas", Help: "Adds fine whirls to a finished coarse run as a stage of its own and keeps the coarse motion. At 2 × it takes about the time of the coarse run, at 4 × eight times that; the coarse frames stay as they are."}),
@@ -38,6 +40,7 @@ func init() {
 }
 
 // factor is how many fine voxels stand along a coarse one.
+// A word of a choice, so that the sheet can say "none" for 1.
 func factor(d *shot.Element) int {
 	n, err := strconv.Atoi(val.Upres.Of(d))
 	if err != nil {
@@ -50,6 +53,7 @@ func factor(d *shot.Element) int {
 func upresWants(s *check.Scene) []check.Finding {
 	var out []check.Finding
 	for _, d := range s.Domains {
+		// A factor of 1 is no refinement.
 		if stage.RefinementOf(d) == nil {
 			continue
 		}
@@ -57,6 +61,7 @@ func upresWants(s *check.Scene) []check.Finding {
 			out = append(out, check.Finding{Severity: check.Fault, Element: d.ID, What: d.Name + " has upres, and doesn't keep velocity.", Why: "Upres follows the coarse run's velocity.", Mend: &check.Mend{Label: "Keep velocity", Element: d.ID, Key: val.CacheVelocity.Name(), Value: shot.On(true)}})
 		}
 		for _, c := range stage.Channels(d) {
+			// Velocity was asked for above, with a finding of its own.
 			if !c.Kept && c.Role != frame.Vector {
 				out = append(out, check.Finding{Severity: check.Fault, Element: d.ID, What: fmt.Sprintf("%s has upres, and “%s” is off.", d.Name, shot.Find(shot.Domain, c.Keep.Name()).Label), Why: "Upres carries every channel.", Mend: check.Set("Keep it", d, c.Keep.Is(true))})
 			}
@@ -70,6 +75,7 @@ func upresWants(s *check.Scene) []check.Finding {
 
 // Fine runs the upres stage of one domain on its coarse frames.
 // next is the frame that it makes next; coarse what it made the last one from
+// It holds one coarse frame and the fine fields, never the sequence.
 type Fine struct {
 	Shot   *shot.Shot
 	Domain *shot.Element
@@ -119,7 +125,10 @@ func (f *Fine) Advance(coarse *frame.Frame) error {
 	if err != nil {
 		return fmt.Errorf("frame %d: %w", f.next, err)
 	}
+	// The whole domain bounds where fine smoke may go; the box in use follows the
+	// frame.
 	full, _, _ := f.Domain.Grid()
+	// Keyed like any value: whirls may fade in.
 	f.Solver.Strength = val.UpresStrength.At(f.Domain, val.Frame(float64(f.next)))
 	f.Solver.Advance(w, full, stage.Lasts(f.Shot, f.next))
 	f.coarse = coarse
@@ -142,6 +151,7 @@ func (f *Fine) Resume(coarse *frame.Frame) error {
 func (f *Fine) frame(c *frame.Frame) (*Frame, error) {
 	full, _, _ := f.Domain.Grid()
 	// the box of what the channels hold, in leaves: velocity beyond it isn't needed
+	// Extent is in coarse cells.
 	low, n := c.Extent(full, f.names...)
 	dims := [3]int{n.NX, n.NY, n.NZ}
 	out := &Frame{Low: low}
@@ -152,6 +162,8 @@ func (f *Fine) frame(c *frame.Frame) (*Frame, error) {
 			fields[i] = grid.NewField(n)
 			data[i] = fields[i].Data
 		}
+		// A frame of another set of channels can't follow: the names are those of
+		// the domain.
 		g := c.Grid(name)
 		if g == nil {
 			return nil, fmt.Errorf("the coarse frame holds no %s", name)
@@ -181,6 +193,7 @@ func (f *Fine) Frame() *frame.Frame {
 	s := f.Solver
 	_, h, o := stage.Cells(f.Domain)
 	d := s.Fine()
+	// Fine index 0 lies where the coarse one's lower corner does.
 	low := [3]int{s.Low[0] * s.Factor, s.Low[1] * s.Factor, s.Low[2] * s.Factor}
 	half := val.CacheHalf.Of(f.Domain)
 	out := &frame.Frame{Number: f.next - 1}
@@ -218,6 +231,8 @@ func (f *Fine) arrays() (list []state.Array) {
 	for n, c := range f.Solver.Channels {
 		list = append(list, state.Array{Name: f.names[n], V: c.Data})
 	}
+	// The displaced texture of the whirls drifts from frame to frame and can't be
+	// worked out from the frames alone.
 	for p, d := range f.Solver.Drift {
 		for c, v := range d {
 			list = append(list, state.Array{Name: fmt.Sprintf("drift%d%d", p, c), V: v.Data})
@@ -227,6 +242,8 @@ func (f *Fine) arrays() (list []state.Array) {
 }
 
 // SaveState writes all that a resumed run needs to go on bit for bit.
+// The key is the whole one, coarse run included: fine smoke on another run is
+// another.
 func (f *Fine) SaveState(w io.Writer) error {
 	return state.Write(w, saved{f.Solver.Low, f.Solver.Coarse, f.Solver.Count, f.next, stage.Key(f.Shot, f.Domain)}, f.arrays(), f.crew.For)
 }
