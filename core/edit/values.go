@@ -1,5 +1,7 @@
 package edit
 
+// Commands on values: setting and resetting them, their keys, and what curves do.
+
 import (
 	"encoding/json"
 	"fmt"
@@ -13,6 +15,7 @@ import (
 
 // Set gives a value. Where it has keys it gives the one at Frame, which keeps
 // how it runs on, or makes one there.
+// To and Typed are two ways in: programs send what a file would hold, people text.
 type Set struct {
 	At    string          `json:"at"`
 	Value string          `json:"value"`
@@ -41,6 +44,7 @@ func (c *Set) Apply(d *shot.Shot) error {
 	}
 	var v shot.Value
 	if c.Typed != nil {
+		// old is the value at the frame on the page, which is what the field showed.
 		v, err = c.Typed(x, val.Units.Of(d), e.At(x.Key, val.Frame(c.Frame)))
 	} else {
 		v, err = x.FromJSON(c.To)
@@ -54,10 +58,12 @@ func (c *Set) Apply(d *shot.Shot) error {
 	if err := e.Put(x.Key, v); err != nil {
 		return wrong(c.At, c.Value, err)
 	}
+	// Keyed values are past this, as none of those that it asks about can have keys.
 	return sensible(d, c.At, c.Value)
 }
 
 // MaxFrames bounds the frames of a shot.
+// An hour at 24 frames a second, and some.
 const MaxFrames = 100000
 
 // sensible refuses values that contradict each other.
@@ -95,6 +101,7 @@ func (c *Reset) Apply(d *shot.Shot) error {
 
 // ToggleKey sets a key with the value as it is at a frame, or takes the one that
 // is there away.
+// It is what the diamond beside a value does.
 type ToggleKey struct {
 	At    string  `json:"at"`
 	Value string  `json:"value"`
@@ -113,6 +120,7 @@ func (c *ToggleKey) Apply(d *shot.Shot) error {
 		return err
 	}
 	for _, k := range e.Keys(x) {
+		// Equal to the bit: pages send back the frames that they were given.
 		if k.Frame == c.Frame {
 			e.DropKey(x, c.Frame)
 			return nil
@@ -144,6 +152,7 @@ type KeyAt struct {
 
 // Keys drops and sets keys of several values, and shifts emitters in time, as
 // one change. Keys at the same frame become one: what is set counts.
+// One change and so one step of undo, however many keys were selected.
 type Keys struct {
 	Name    string  `json:"label"`
 	Changes []Lane  `json:"changes"`
@@ -207,6 +216,8 @@ func (l *Lane) apply(d *shot.Shot, frame float64) error {
 		}
 	}
 	extra := e.Extra(x)
+	// Dropped before set: keys that are moved come as both, and may land on each
+	// other.
 	for _, f := range l.Drop {
 		e.DropKey(x, f)
 	}
@@ -226,6 +237,7 @@ func (l *Lane) apply(d *shot.Shot, frame float64) error {
 		}
 	}
 	if len(l.Set) > 0 { // the lane goes on: so does what it does besides
+		// DropKey of the last key took it away with the keys.
 		e.SetExtra(x, extra)
 	}
 	return nil
@@ -249,6 +261,7 @@ func (b *Bar) apply(d *shot.Shot) error {
 		}
 		v := k.Of(e)
 		if v == shot.Find(e.Kind, k.Name()).Default.Num {
+			// Until then it began with the shot, wherever that began.
 			v = float64(edge)
 		}
 		return wrong(b.At, k.Name(), e.Put(k.Name(), shot.Num(math.Round(v+by))))
@@ -279,6 +292,7 @@ func (c *Curve) Apply(d *shot.Shot) error {
 	if err != nil {
 		return err
 	}
+	// Another window may have taken the keys away meanwhile.
 	if !e.Keyed(x) {
 		return wrong(c.At, c.Value, fmt.Errorf("this value has no keys any more"))
 	}

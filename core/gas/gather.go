@@ -15,6 +15,7 @@ import (
 
 // distances are those of a pull's shape at cell centres, kept while
 // the shape stays.
+// Only over the cells within the pull's reach, lo to hi.
 type distances struct {
 	shape geom.Shape
 	reach float64
@@ -31,6 +32,7 @@ func (d *distances) at(i, j, k int) float32 {
 
 // measure fills the distances to a pull's form, unless they are there for the
 // same form and box.
+// Distances to an imported form are look-ups in its lattice, to others a formula.
 func (s *Solver) measure(d *distances, p *sim.Pull) {
 	if d.phi != nil && d.shape == p.Shape && d.reach == p.Reach && d.low == s.Low && d.dims == s.Dims {
 		return
@@ -64,6 +66,7 @@ func (s *Solver) gather(dt float64, p *sim.Pull, n int) {
 	}
 	d := &s.pulls[n]
 	s.measure(d, p)
+	// The form and its reach lie outside the box in use.
 	if len(d.phi) == 0 {
 		return
 	}
@@ -81,6 +84,8 @@ func (s *Solver) gather(dt float64, p *sim.Pull, n int) {
 	slip := min(float32(p.Gather), 0.3*h/sub)
 	spread = min(spread, 0.12*h*h/sub)
 	// flux from the cell at distance a, holding x, to the one at b, holding y
+	// Antisymmetric in its pairs: what one cell gives the other takes, to the bit,
+	// which is why totals stay.
 	flux := func(a, b, x, y float32) float32 {
 		// Three zones: inside, smoke spreads evenly; in the half voxel round the
 		// surface both act, the drift fading in; outside it drifts, ever less
@@ -100,6 +105,7 @@ func (s *Solver) gather(dt float64, p *sim.Pull, n int) {
 		return drift(slip*fade, a, b, x, y, h)
 	}
 	for range steps {
+		// Heat and fuel go along with the smoke that they belong to.
 		for _, f := range s.channels() {
 			// spent air stays where it was breathed: a pull is no fan
 			if f == s.Used {
@@ -113,6 +119,7 @@ func (s *Solver) gather(dt float64, p *sim.Pull, n int) {
 
 // drift is the upwind flux at a speed down the distance.
 func drift(speed, a, b, x, y, h float32) float32 {
+	// The slope of the distance between the two, at most 1.
 	v := min(1, max(-1, (a-b)/h)) * speed
 	if v > 0 {
 		return v * x
@@ -139,6 +146,8 @@ func (s *Solver) transport(f *grid.Field, d *distances, scale float32, flux func
 					side := func(axis, up int) {
 						at := [3]int{i, j, k}
 						at[axis] += 2*up - 1
+						// No flux at the ends: beyond the reach the pull does
+						// nothing.
 						if at[axis] < d.lo[axis] || at[axis] >= d.hi[axis] {
 							return
 						}
@@ -180,6 +189,7 @@ func (s *Solver) hold(dt float64, p *sim.Pull, d *distances) {
 	if p.Keep <= 0 {
 		return
 	}
+	// Exact for any length of step.
 	q := float32(1 - math.Exp(-p.Keep*dt))
 	for axis, f := range s.velocity() {
 		step := [3]int{}

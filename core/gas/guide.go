@@ -10,6 +10,7 @@ import (
 
 // blocks are the pieces of a guide's line that may be nearest within each
 // block of 8³ cells.
+// list is by block, x fastest; nil where the guide doesn't reach.
 type blocks struct {
 	line   *geom.Line
 	reach  float64
@@ -29,6 +30,7 @@ const blockSize = 8
 // diameter farther from its middle than the nearest one: the triangle inequality,
 // twice.
 func (s *Solver) nearPieces(b *blocks, g *sim.Guide) {
+	// The largest along the curve bounds all of it.
 	reach := 0.0
 	for n := range max(1, len(g.Along[3])) {
 		f := 1.0
@@ -46,6 +48,7 @@ func (s *Solver) nearPieces(b *blocks, g *sim.Guide) {
 	nz := count(s.NZ)
 	b.list = make([][]int32, b.nx*b.ny*nz)
 	half := blockSize * s.H / 2
+	// Half the block's diagonal, and a tenth for the faces beyond its cells.
 	radius := half * math.Sqrt(3) * 1.1
 	pieces := len(g.Line.P) - 1
 	s.crew.For(nz, 1, func(k0, k1 int) {
@@ -56,6 +59,8 @@ func (s *Solver) nearPieces(b *blocks, g *sim.Guide) {
 				c := s.Origin.Add(geom.V(float64(i*blockSize), float64(j*blockSize), float64(k*blockSize)).Mul(s.H)).Add(geom.V(half, half, half))
 				least := math.Inf(1)
 				for x := range dist {
+					// Every piece is tried for every block once; cells then try what
+					// is left.
 					d2, _ := g.Line.Near(x, c)
 					dist[x] = math.Sqrt(d2)
 					least = min(least, dist[x])
@@ -77,6 +82,7 @@ func (s *Solver) nearPieces(b *blocks, g *sim.Guide) {
 
 // wishes are what a guide wants in the middle of every cell, kept as long as
 // its curve and its values stay.
+// Four numbers a cell: memory that only a domain with guides pays.
 type wishes struct {
 	near blocks
 	of   sim.Guide
@@ -88,6 +94,7 @@ type wishes struct {
 // kept as long as the guide and the box stay: distances to a curve cost more than
 // all other forces.
 func (s *Solver) wishField(f *wishes, g *sim.Guide) {
+	// A copy of the head, to compare the box with after it was renewed.
 	old := f.near
 	s.nearPieces(&f.near, g)
 	if f.w != nil && f.of.Same(g) && old.low == s.Low && old.dims == s.Dims {
@@ -146,6 +153,8 @@ func (s *Solver) guide(dt float64, g *sim.Guide, n int) {
 				lo := max(at[axis]-1, 0) - at[axis]
 				c := s.Index(at[0], at[1], at[2])
 				a, b := c+hi*step[axis], c+lo*step[axis]
+				// Both weights are 0 in most of a domain, which ends the work for
+				// the face.
 				w := (f.w[a] + f.w[b]) / 2
 				if w == 0 {
 					continue

@@ -41,6 +41,7 @@ func (so *solids) near(j, k int) bool {
 
 // graft sets field[at] to the mean of field[from].
 // Six neighbours at most, by their place in memory.
+// Lists of them are as long as the surface of the solids has voxels, a few deep.
 type graft struct {
 	at   int32
 	n    int8
@@ -70,6 +71,8 @@ func (s *Solver) updateSolids(list []sim.Collider, dt float64) error {
 	// Still solids are looked at once; after that they cost nothing. Shapes compare
 	// by what they are made of, so a keyed one that rests counts as still.
 	same := so.ready && slices.EqualFunc(so.list, list, func(a, b sim.Collider) bool {
+		// Comparable structs: a body from a file is compared by its address, which
+		// the library keeps for equal questions.
 		return a.Shape == b.Shape && a.Friction == b.Friction
 	})
 	still := !slices.ContainsFunc(list, func(c sim.Collider) bool { return c.Shape != c.Before })
@@ -79,6 +82,7 @@ func (s *Solver) updateSolids(list []sim.Collider, dt float64) error {
 	so.list = slices.Clone(list)
 	so.ready, so.moving, so.dt = true, !still, dt
 	so.any = len(list) > 0
+	// Without solids every face is open, and the pressure solver needs no fractions.
 	if !so.any {
 		s.proj.Setup(s.open, s.tiles, nil, nil, nil)
 		return nil
@@ -97,6 +101,7 @@ func (s *Solver) updateSolids(list []sim.Collider, dt float64) error {
 }
 
 // span3 is a range of corners, both ends within.
+// Corners and not cells: a cell's corners reach one beyond it.
 type span3 struct{ lo, hi [3]int }
 
 // reach works out the corners that solids may touch, and returns those to do
@@ -104,6 +109,7 @@ type span3 struct{ lo, hi [3]int }
 func (s *Solver) reach() span3 {
 	so := &s.solid
 	n := [3]int{s.NX, s.NY, s.NZ}
+	// The empty range where no solid is near the box.
 	lo, hi := n, [3]int{}
 	// four voxels: as deep as grafts go, and one for the slope of distances
 	for c := range so.list {
@@ -132,6 +138,7 @@ func (s *Solver) reach() span3 {
 		so.vx, so.vy, so.vz = grid.NewField(s.U.Dims), grid.NewField(s.V.Dims), grid.NewField(s.W.Dims)
 		so.blocked = make([]bool, s.Len())
 	} else {
+		// what was covered the last time must be opened again
 		for x := range 3 {
 			dirty.lo[x], dirty.hi[x] = min(lo[x], so.lo[x]), max(hi[x], so.hi[x])
 		}
@@ -141,6 +148,7 @@ func (s *Solver) reach() span3 {
 }
 
 // far is the distance, in voxels, of corners that no solid is near to.
+// Farther than any interpolation reads, and finite.
 const far = 1e3
 
 // corner is the index of corner (i,j,k).
@@ -171,6 +179,8 @@ func (s *Solver) sampleCorners(r span3) {
 					for i := lo[0]; i <= hi[0]; i++ {
 						p := s.Origin.Add(geom.V(float64(i), float64(j), float64(k)).Mul(s.H))
 						d := float32(sh.Distance(p) / s.H)
+						// Each thread has its own slabs in z, so none writes
+						// another's corner.
 						if at := s.corner(i, j, k); d < so.node[at] {
 							so.node[at] = d
 						}
@@ -414,9 +424,11 @@ func grow(d grid.Dims, box span3, closed func(n int) bool, outward func(i, j, k 
 	return out
 }
 
-// In the order of the list: entries of a deeper layer read those before them.
+// apply sets each entry to the mean of its neighbours, in the order of the list:
+// entries of a deeper layer read those before them.
 func apply(f *grid.Field, gs []graft) {
 	for _, g := range gs {
+		// Added in the order of the list: the same bits on any number of threads.
 		var sum float32
 		for _, m := range g.from[:g.n] {
 			sum += f.Data[m]
@@ -491,6 +503,7 @@ func (s *Solver) slip() {
 				// the rest a share of friction: free slip at 0, no slip at 1.
 				into := (u-su)*g.normal[0] + (v-sv)*g.normal[1] + (w-sw)*g.normal[2]
 				rel := f.Data[g.at] - vels[axis].Data[g.at]
+				// Only what goes into the solid is taken out: fluid may leave it.
 				if into < 0 {
 					rel -= into * g.normal[axis]
 				}
@@ -526,6 +539,7 @@ func (s *Solver) Hidden(fn func(cell int)) {
 		return
 	}
 	// the first layer is seen: a surface lies within its cells
+	// A cell is of the first layer if it takes its value from one outside.
 	first := make([]bool, s.Len())
 	for _, g := range s.solid.cell {
 		for _, m := range g.from[:g.n] {

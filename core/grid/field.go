@@ -7,12 +7,14 @@ import (
 )
 
 // Dims is the number of cells along each axis.
+// Products are ints of 64 bits: a grid may have more than 2³¹ cells.
 type Dims struct{ NX, NY, NZ int }
 
 // Len is the number of cells.
 func (d Dims) Len() int { return d.NX * d.NY * d.NZ }
 
 // Index is the position of cell (i,j,k) in a flat array.
+// x runs fastest, z slowest.
 func (d Dims) Index(i, j, k int) int { return (k*d.NY+j)*d.NX + i }
 
 // Valid reports a grid without cells.
@@ -32,6 +34,7 @@ type Field struct {
 }
 
 // NewField makes a field of zeros.
+// Memory of a large field is zero pages of the system until it is written to.
 func NewField(d Dims) *Field { return &Field{Dims: d, Data: make([]float32, d.Len())} }
 
 // At reads one value.
@@ -41,6 +44,7 @@ func (f *Field) At(i, j, k int) float32 { return f.Data[f.Index(i, j, k)] }
 func (f *Field) Set(i, j, k int, v float32) { f.Data[f.Index(i, j, k)] = v }
 
 // Row is the run of values with the same j and k.
+// The capacity ends with the row: an append can't run into the next.
 func (f *Field) Row(j, k int) []float32 {
 	o := (k*f.NY + j) * f.NX
 	return f.Data[o : o+f.NX : o+f.NX]
@@ -58,6 +62,7 @@ func (f *Field) Sample(x, y, z float32) float32 {
 
 // Corners are the eight values that Sample mixes, and their shares: for fields
 // of one size that are read together.
+// The shares add up to one within rounding.
 func (f *Field) Corners(x, y, z float32) (at [8]int, w [8]float32) {
 	i, fx := vec.Split(x, f.NX)
 	j, fy := vec.Split(y, f.NY)
@@ -94,6 +99,7 @@ func (f *Field) Range() (lo, hi float32, finite bool) {
 	}
 	lo, hi, finite = f.Data[0], f.Data[0], true
 	for _, v := range f.Data {
+		// True for NaN and both infinities.
 		if v-v != 0 {
 			finite = false
 			continue

@@ -13,6 +13,8 @@ type Span struct{ Lo, Hi int }
 
 // Tiles says which tiles of a grid are in use: work is done, and memory
 // touched, only there.
+// On is by tile, x fastest. Whoever changes it calls Update; until then spans and
+// Count are those of before.
 type Tiles struct {
 	Cells Dims
 	Dims  // number of tiles along each axis
@@ -23,6 +25,7 @@ type Tiles struct {
 }
 
 // NewTiles covers a grid of cells; all tiles are in use if on.
+// The last tile of an axis may be cut by the grid's end.
 func NewTiles(cells Dims, on bool) *Tiles {
 	t := &Tiles{Cells: cells, Dims: Dims{NX: (cells.NX + TileX - 1) / TileX, NY: (cells.NY + TileY - 1) / TileY, NZ: (cells.NZ + TileZ - 1) / TileZ}}
 	t.On = make([]bool, t.Len())
@@ -42,6 +45,7 @@ func (t *Tiles) Update() {
 	}
 	for r := range t.spans {
 		row := t.On[r*t.NX : (r+1)*t.NX]
+		// The lists keep their memory, as sets change with every frame.
 		list := t.spans[r][:0]
 		for i := 0; i < len(row); i++ {
 			if !row[i] {
@@ -71,6 +75,7 @@ func (t *Tiles) Spans(j, k int) []Span {
 }
 
 // Grown is the set with every tile that lies within n tiles of one in use.
+// A box of tiles: spread along x, then that along y, then along z, n times over.
 func (t *Tiles) Grown(n int) *Tiles {
 	on := t.On
 	for range n {
@@ -85,6 +90,7 @@ func (t *Tiles) Grown(n int) *Tiles {
 
 // Spread is a set with the neighbours along an axis added.
 func (t *Tiles) Spread(on []bool, axis int) []bool {
+	// Read from on, written to out: one step a call, not a flood.
 	out := append([]bool(nil), on...)
 	step := [3]int{1, t.NX, t.NX * t.NY}[axis]
 	n := [3]int{t.NX, t.NY, t.NZ}[axis]
@@ -104,6 +110,7 @@ func (t *Tiles) Spread(on []bool, axis int) []bool {
 }
 
 // Within reports that all tiles of t are in use in o too.
+// Both must cover the same cells.
 func (t *Tiles) Within(o *Tiles) bool {
 	for i, v := range t.On {
 		if v && !o.On[i] {

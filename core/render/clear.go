@@ -13,6 +13,8 @@ import (
 )
 
 // Liquid is a body of liquid in the picture, by the distance to its surface.
+// Phi need not be a true distance: ray only trusts its sign, and its size near the
+// surface.
 type Liquid struct {
 	Phi    *grid.Field // m, negative inside, at cell centres; cut off at ±Band
 	H      float64     // cell, m
@@ -26,6 +28,7 @@ type Liquid struct {
 }
 
 // What a tile of a liquid holds.
+// As numbers of one byte: a box of 512³ cells has 262,144 tiles.
 const (
 	dry = iota
 	mixed
@@ -49,6 +52,7 @@ func NewLiquid(phi *grid.Field, h float64, origin geom.Vec3, band, voxel float64
 			lo, hi, _ := f.Range()
 			fast = max(fast, hi, -lo)
 		}
+		// Half of the shutter before the frame and half after.
 		reach = int(math.Ceil(float64(fast) * shutter / 2 / (h * tile)))
 	}
 	l.tiles = grid.Dims{NX: (phi.NX + tile - 1) / tile, NY: (phi.NY + tile - 1) / tile, NZ: (phi.NZ + tile - 1) / tile}
@@ -58,6 +62,7 @@ func NewLiquid(phi *grid.Field, h float64, origin geom.Vec3, band, voxel float64
 	full := float32(band * 0.99)
 	for n := range l.kind {
 		i, j, k := n%l.tiles.NX, n/l.tiles.NX%l.tiles.NY, n/(l.tiles.NX*l.tiles.NY)
+		// With a rim of one cell, since a surface may lie between two tiles.
 		lo, hi := float32(math.Inf(1)), float32(math.Inf(-1))
 		for z := max(k*tile-1, 0); z < min(k*tile+tile+1, phi.NZ); z++ {
 			for y := max(j*tile-1, 0); y < min(j*tile+tile+1, phi.NY); y++ {
@@ -83,6 +88,7 @@ func NewLiquid(phi *grid.Field, h float64, origin geom.Vec3, band, voxel float64
 
 // widen marks the tiles that a surface may be carried into.
 // A box of tiles round each that holds surface, as far as the fastest liquid goes.
+// A tile that is marked needlessly costs steps and no light.
 func (l *Liquid) widen(reach int) {
 	old := append([]uint8(nil), l.kind...)
 	t := l.tiles
@@ -107,6 +113,8 @@ func (l *Liquid) Distance(p geom.Vec3, moment float64) float64 {
 	if q.X < 0 || q.Y < 0 || q.Z < 0 || q.X > float64(l.Phi.NX) || q.Y > float64(l.Phi.NY) || q.Z > float64(l.Phi.NZ) {
 		return l.Band
 	}
+	// The place is followed back by the velocity there, and the distance read where
+	// it was.
 	if l.moves != nil && moment != 0 {
 		q = p.Sub(l.moves.at(p).Mul(moment)).Sub(l.Origin).Mul(1 / l.H)
 	}
@@ -122,6 +130,7 @@ func (l *Liquid) normal(p geom.Vec3, moment float64) geom.Vec3 {
 	e := l.H
 	d := func(v geom.Vec3) float64 { return l.Distance(p.Add(v), moment) - l.Distance(p.Sub(v), moment) }
 	n := geom.V(d(geom.V(e, 0, 0)), d(geom.V(0, e, 0)), d(geom.V(0, 0, e)))
+	// In the middle of nothing any normal will do; nobody looks at it.
 	if n.Len() == 0 {
 		return geom.V(0, 1, 0)
 	}
@@ -151,7 +160,10 @@ func (l *Liquid) ray(o, d geom.Vec3, far, moment float64) (t float64, normal geo
 		}
 		return geom.V(0, 0, math.Copysign(1, q.Z))
 	}
+	// To stand clearly within a tile after leaving another.
 	small := l.H * 1e-3
+	// On which side the ray is now; what is looked for is the first place on the
+	// other.
 	was := false
 	from := 0.0
 	if near > 0 {
@@ -171,6 +183,9 @@ func (l *Liquid) ray(o, d geom.Vec3, far, moment float64) (t float64, normal geo
 	for t = from; t < stop; {
 		q := o1.Add(d1.Mul(t))
 		i, j, k := min(max(int(q.X)/tile, 0), l.tiles.NX-1), min(max(int(q.Y)/tile, 0), l.tiles.NY-1), min(max(int(q.Z)/tile, 0), l.tiles.NZ-1)
+		// Flooded tiles are left only by a ray that is wet, dry ones by one that is
+		// dry; if the two disagree, rounding put the ray beside its tile, and a step
+		// follows.
 		if kind := l.kind[l.tiles.Index(i, j, k)]; kind != mixed && (kind == flooded) == was {
 			prev = t
 			t += l.leave(q.Mul(1.0/tile), d, i, j, k) + small
@@ -208,6 +223,7 @@ func (l *Liquid) ray(o, d geom.Vec3, far, moment float64) (t float64, normal geo
 }
 
 // leave is how far a ray at q, in tiles, goes within tile (i,j,k), m.
+// Slabs, as for any box; only the nearest way out matters.
 func (l *Liquid) leave(q, d geom.Vec3, i, j, k int) float64 {
 	best := math.Inf(1)
 	at, dir := q.Array(), d.Array()
@@ -241,6 +257,8 @@ func (t *trip) medium(p geom.Vec3) medium {
 	}
 	// Simulated liquid ends about a voxel from the glass that holds it. Rendered as
 	// it is, light would see air between the two and mirror there.
+	// A scene has a handful of clear solids, and each is asked by its exact
+	// distance.
 	near := math.Inf(1)
 	for i := range t.solids {
 		if !t.solids[i].Clear {
@@ -284,6 +302,7 @@ func (s *Scene) soaked(m medium, far float64) look.RGB {
 	}
 	a := s.Look.Liquid.Absorb
 	if m == inGlass {
+		// Glass has no values on any sheet.
 		a = look.RGB{0.6, 0.25, 0.4} // 1/m: greenish, as in windows
 	}
 	return look.RGB{math.Exp(-a[0] * far), math.Exp(-a[1] * far), math.Exp(-a[2] * far)}
@@ -300,6 +319,7 @@ func Fresnel(cos, eta float64) (share, bent float64) {
 	}
 	bent = math.Sqrt(1 - sin2)
 	// amplitudes for light polarised across and along, their squares averaged
+	// Across the plane of incidence, then along it; natural light is half of each.
 	s := (eta*cos - bent) / (eta*cos + bent)
 	p := (cos - eta*bent) / (cos + eta*bent)
 	return (s*s + p*p) / 2, bent
@@ -310,6 +330,7 @@ func Fresnel(cos, eta float64) (share, bent float64) {
 func mirrored(d, n geom.Vec3) geom.Vec3 { return d.Sub(n.Mul(2 * d.Dot(n))) }
 
 func refracted(d, n geom.Vec3, eta, cos, bent float64) geom.Vec3 {
+	// Snell's law as vectors. Unit takes away what rounding adds.
 	return d.Mul(eta).Add(n.Mul(eta*cos - bent)).Unit()
 }
 
@@ -326,6 +347,7 @@ func facet(n geom.Vec3, rough float64, r *dice) geom.Vec3 {
 }
 
 // maxClear is how many clear surfaces a path may cross.
+// A glass of water is eight; more is light caught in total reflection, which fades.
 const maxClear = 32
 
 // cross takes a path through or off a clear surface at h: where and which way
@@ -340,9 +362,12 @@ func (t *trip) crossClear(o, d geom.Vec3, h hit, in medium) (p, dir geom.Vec3, n
 	}
 	n := h.normal
 	if in == inLiquid || behind == inLiquid {
+		// Glass is smooth; a liquid's roughness stands for ripples that the voxels
+		// can't hold.
 		n = facet(n, t.s.Look.Liquid.Rough, &t.r)
 	}
 	cos := -d.Dot(n)
+	// A facet turned away from the ray is replaced by the surface's own normal.
 	if cos <= 0 {
 		n, cos = h.normal, max(-d.Dot(h.normal), 1e-6)
 	}
@@ -367,6 +392,7 @@ func (s *Scene) sunlit(t *trip, p, dir geom.Vec3, far float64) look.RGB {
 		return w
 	}
 	in := t.medium(p)
+	// Straight on through each surface, losing what it throws back.
 	for range maxClear {
 		h, hit := s.trace(t, p, dir, far, true)
 		w = w.Mul(s.soaked(in, h.t))

@@ -13,6 +13,7 @@ import (
 )
 
 // Beside is another domain's fluid, and where its grid lies.
+// Its grid need not match: each volume is marched in its own.
 type Beside struct {
 	*Channels
 	Origin geom.Vec3
@@ -36,6 +37,7 @@ type Channels struct {
 }
 
 // named finds a channel, and what its values are over.
+// over is what must be added to the values to get those that the sheet speaks of.
 func (c *Channels) named(name string) (f *grid.Field, over float64) {
 	switch name {
 	case "density":
@@ -53,6 +55,7 @@ func (c *Channels) named(name string) (f *grid.Field, over float64) {
 }
 
 // shift is a table over values that are counted from another zero.
+// Cheaper than shifting every voxel.
 func shift(t *look.Table, by float64) *look.Table {
 	if by == 0 {
 		return t
@@ -63,6 +66,7 @@ func shift(t *look.Table, by float64) *look.Table {
 }
 
 // Missing is a channel that a look wants and a take lacks.
+// It is told in the words of the page, with what to do.
 type Missing struct{ Use, Channel string }
 
 func (m *Missing) Error() string {
@@ -90,6 +94,8 @@ func (v *Volume) Dress(c *Channels, l *look.Look, crew grid.Crew) (notes []strin
 	fresh := false
 	// The look may draw smoke, tint and flame from any channel; those that a take
 	// doesn't hold are named instead of left out in silence.
+	// With a curve smoke is drawn from any channel, and density is that curve's
+	// value.
 	if l.Opacity != nil {
 		f, over := c.named(l.SmokeFrom)
 		if f == nil {
@@ -110,6 +116,8 @@ func (v *Volume) Dress(c *Channels, l *look.Look, crew grid.Crew) (notes []strin
 		}
 		v.moves, fresh = &drift{c.Velocity, c.VelH, c.VelLow, c.Shutter}, true
 	}
+	// Majorants bound the density over each tile, and must follow whatever it is
+	// drawn from.
 	if fresh {
 		v.majorants(crew)
 	}
@@ -138,9 +146,11 @@ func (f *flame) glow(density, burn, heat, drive float64) look.RGB {
 	} else {
 		k = f.soot * density
 		if burn > 0 {
+			// burn is 0 to 1 by the solver; files from outside bring other numbers.
 			k += l.FlameThickness * min(burn, 4)
 		}
 	}
+	// Also for NaN.
 	if !(k > 1e-6) {
 		return look.RGB{}
 	}
@@ -150,6 +160,8 @@ func (f *flame) glow(density, burn, heat, drive float64) look.RGB {
 		t := (heat + f.air) * l.FlameScale
 		// flat tones: temperature in steps, each with a soft edge
 		if l.FlameBands > 0 {
+			// The same range as the ramp's, so that tones and colours change at the
+			// same places.
 			u := (t - l.FlameRamp.Low) / max(l.FlameRamp.High-l.FlameRamp.Low, 1e-9)
 			if u <= 0 {
 				t = 0
@@ -175,6 +187,7 @@ func (f *flame) glow(density, burn, heat, drive float64) look.RGB {
 func (f *flame) curve(drive float64) float64 { return f.l.FlameCurve.At(drive + f.over)[0] }
 
 // values reads the channels at an index.
+// Fields that a take lacks count as 0; those that matter were asked for by name.
 func (f *flame) values(n int) (density, burn, heat, drive float64) {
 	read := func(g *grid.Field) float64 {
 		if g == nil {
@@ -209,6 +222,7 @@ func (f *flame) at(x, y, z float32) look.RGB {
 // the volume's grid.
 func (v *Volume) Ignite(burn, heat *grid.Field, air float64, l *look.Look, crew grid.Crew) {
 	c := &Channels{Density: v.Density, Temperature: heat, Burn: burn, Air: air, Burns: true}
+	// No channel can be missing: the three that it has are all that is used.
 	_ = v.ignite(c, l, crew)
 }
 
@@ -220,6 +234,7 @@ func (v *Volume) ignite(c *Channels, l *look.Look, crew grid.Crew) error {
 		return nil
 	}
 	f := &flame{l: l, density: v.Density, opacity: v.opacity, burn: c.Burn, heat: c.Temperature, air: c.Air}
+	// By the mean extinction over colours: grey soot.
 	f.soot = l.FlameSoot * (l.Extinction[0] + l.Extinction[1] + l.Extinction[2]) / 3
 	if l.FlameAnywhere || l.FlameMix > 0 {
 		if f.drive, f.over = c.named(l.FlameBy); f.drive == nil {
@@ -258,6 +273,7 @@ func (v *Volume) ignite(c *Channels, l *look.Look, crew grid.Crew) error {
 		}
 	}
 	// side by side for glowAt: a look reads eight places and not 24
+	// Four numbers a voxel: the fourth is the sum, by which paths draw.
 	v.glow = make([]float32, 4*d.Len())
 	crew.For(d.NZ, 2, func(k0, k1 int) {
 		for n := d.Index(0, 0, k0); n < d.Index(0, 0, k1); n++ {

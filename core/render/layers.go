@@ -12,6 +12,8 @@ import (
 )
 
 // Frame is the picture so far as linear light, premultiplied.
+// Each pixel is a sum over its samples with their number kept by the picture, so
+// that a picture under way can be shown at any time.
 func (p *Picture) Frame() film.Frame {
 	out := film.Frame{W: p.W, H: p.H, Pix: make([]float32, 4*p.W*p.H)}
 	p.crew.For(p.H, 8, func(lo, hi int) {
@@ -21,6 +23,7 @@ func (p *Picture) Frame() film.Frame {
 				for c := range 4 {
 					out.Pix[o+c] = p.sum[o+c] * s
 				}
+				// A filter with lobes below 0 can go a hair beyond either end.
 				out.Pix[o+3] = min(max(out.Pix[o+3], 0), 1)
 			}
 		}
@@ -30,6 +33,7 @@ func (p *Picture) Frame() film.Frame {
 
 // Finished is the picture so far, denoised where the look says so and there is
 // enough to tell noise by.
+// Frame stays as it is: going on with more samples starts from it and not from this.
 func (p *Picture) Finished() film.Frame {
 	f := p.Frame()
 	// under four samples two halves say nothing of noise
@@ -40,6 +44,7 @@ func (p *Picture) Finished() film.Frame {
 }
 
 // Layer is a plane of the picture by name: its channels, each a value a pixel.
+// A name of "" is the file's own top: depth is called Z there, by custom.
 type Layer struct {
 	Name     string
 	Channels []string
@@ -53,6 +58,8 @@ func (s *Scene) LayerNames() []string {
 	// two lamps of one name become name and name_2: layers are found by name
 	used := map[string]bool{}
 	for i := range s.Lamps {
+		// Beyond that all further lamps share the last group, whose name then says
+		// so.
 		if i == MaxLampGroups {
 			out[len(out)-1] = "lamps"
 			break
@@ -78,6 +85,7 @@ func layerName(s string) string {
 }
 
 // Far is the depth of pixels in which nothing is met, m.
+// Large and finite: compositors divide by depth, and infinities spread.
 const Far = 1e10
 
 // Layers are what is kept beside beauty and alpha: light by where it comes
@@ -89,6 +97,7 @@ const Far = 1e10
 func (p *Picture) Layers() []Layer {
 	var out []Layer
 	plane := func() []float32 { return make([]float32, p.W*p.H) }
+	// src holds step numbers a pixel, of which the layer's begin at from.
 	split := func(name string, channels []string, src []float32, step, from int) {
 		l := Layer{Name: name, Channels: channels}
 		for c := range channels {
@@ -111,6 +120,9 @@ func (p *Picture) Layers() []Layer {
 	}
 	z, mx, my := plane(), plane(), plane()
 	for i := range z {
+		// The mean over what was seen, weighted by how much it covers: half-covered
+		// pixels have the depth of what covers them and not one between it and the
+		// sky.
 		z[i] = Far
 		if n := p.seen[4*i]; n > 0 {
 			z[i], mx[i], my[i] = p.seen[4*i+1]/n, p.seen[4*i+2]/n, p.seen[4*i+3]/n
@@ -124,6 +136,7 @@ func (p *Picture) Layers() []Layer {
 
 // Show is a layer as a picture to look at: light as it is, alpha and depth as
 // greys (near is bright), motion as directions of colour.
+// What is shown goes through the same view transform as the beauty.
 func (p *Picture) Show(name string) (film.Frame, error) {
 	f := p.Frame()
 	if name == "alpha" {
@@ -146,6 +159,7 @@ func (p *Picture) Show(name string) (film.Frame, error) {
 // paint shows a layer as a picture: depth in greys, near ones bright, motion in
 // colours by its direction, normals as colours, all else as it is.
 func (p *Picture) paint(f film.Frame, name string, l *Layer) {
+	// First the range over the picture, then the pixels by it.
 	near, far, fast := float32(math.MaxFloat32), float32(0), float32(1e-6)
 	for i := range p.W * p.H {
 		switch name {
@@ -166,9 +180,11 @@ func (p *Picture) paint(f film.Frame, name string, l *Layer) {
 			if z := l.Pix[0][i]; z < Far/2 {
 				g = 1 - 0.9*(z-near)/max(far-near, 1e-6)
 			}
+			// Squared, as the view transform lifts darks.
 			q[0], q[1], q[2] = g*g, g*g, g*g
 		case "motion":
 			x, y := l.Pix[0][i]/fast, l.Pix[1][i]/fast
+			// Right is red, left cyan, down green, up blue; still is grey.
 			q[0], q[1], q[2] = 0.2+0.5*x, 0.2-0.25*x+0.4*y, 0.2-0.25*x-0.4*y
 			for c := range 3 {
 				q[c] = max(q[c], 0)

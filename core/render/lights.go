@@ -13,12 +13,14 @@ import (
 )
 
 // discrete draws indices with given chances.
+// Running sums in float64: with a million weights a float32 sum would lose the last.
 type discrete struct {
 	sum   []float64 // running sums
 	total float64
 }
 
 // newDiscrete makes a distribution of weights.
+// All weights 0 is allowed; chance is then 0 for each and draw gives the last.
 func newDiscrete(w []float64) *discrete {
 	d := &discrete{sum: make([]float64, len(w))}
 	for i, x := range w {
@@ -48,6 +50,8 @@ func (d *discrete) chance(n int) float64 {
 }
 
 // Lamp is a light with a surface.
+// Radiance is what its surface gives off; how much light arrives follows from its
+// size and how far it is.
 type Lamp struct {
 	Name     string
 	Ball     bool
@@ -65,6 +69,8 @@ func NewPanel(at, target geom.Vec3, wide, tall float64) Lamp {
 	if n == (geom.Vec3{}) {
 		n = geom.V(0, -1, 0)
 	}
+	// Width lies level, so that a panel isn't seen askew; straight up or down it
+	// lies along x.
 	u := n.Cross(geom.V(0, 1, 0))
 	if u.Len() < 1e-6 {
 		u = geom.V(1, 0, 0)
@@ -78,6 +84,7 @@ func (l *Lamp) area() float64 {
 	if l.Ball {
 		return 4 * math.Pi * l.Radius * l.Radius
 	}
+	// U and V are halves.
 	return 4 * l.U.Len() * l.V.Len()
 }
 
@@ -87,6 +94,7 @@ func (l *Lamp) sample(p geom.Vec3, r *dice) (d geom.Vec3, far, pdf float64, ok b
 	if l.Ball {
 		to := l.Centre.Sub(p)
 		c2 := to.Dot(to)
+		// Within the ball, or on it, there is no cone.
 		if c2 <= l.Radius*l.Radius*1.0001 {
 			return d, 0, 0, false
 		}
@@ -94,6 +102,8 @@ func (l *Lamp) sample(p geom.Vec3, r *dice) (d geom.Vec3, far, pdf float64, ok b
 		// angle than any choice on its surface
 		cosMax := math.Sqrt(1 - l.Radius*l.Radius/c2)
 		d = about(to.Unit(), 1-r.next()*(1-cosMax), 2*math.Pi*r.next())
+		// At the very edge of the cone rounding may miss the ball; that sample is
+		// lost.
 		t, hit := l.hit(p, d, math.Inf(1))
 		return d, t, 1 / (2 * math.Pi * (1 - cosMax)), hit
 	}
@@ -116,6 +126,7 @@ func (l *Lamp) hit(o, d geom.Vec3, far float64) (t float64, ok bool) {
 	if l.Ball {
 		to := l.Centre.Sub(o)
 		b := to.Dot(d)
+		// A quarter of the quadratic's discriminant, as d has length 1.
 		disc := b*b - to.Dot(to) + l.Radius*l.Radius
 		if disc < 0 {
 			return 0, false
@@ -132,12 +143,16 @@ func (l *Lamp) hit(o, d geom.Vec3, far float64) (t float64, ok bool) {
 	if t <= 1e-6 || t >= far {
 		return 0, false
 	}
+	// From the middle of the panel to the place met; its shares along both sides
+	// follow.
 	q := d.Mul(t).Sub(to)
 	return t, math.Abs(q.Dot(l.U)) <= l.U.Dot(l.U) && math.Abs(q.Dot(l.V)) <= l.V.Dot(l.V)
 }
 
 // pdf is the chance by solid angle with which sample draws a direction that
 // hits at a distance.
+// Needed where another way of drawing found the lamp: the two are then balanced by
+// their densities (Veach and Guibas 1995).
 func (l *Lamp) pdf(p, d geom.Vec3, far float64) float64 {
 	if l.Ball {
 		to := l.Centre.Sub(p)
@@ -167,6 +182,8 @@ func (l *Lamp) on(p, normal geom.Vec3) (e look.RGB, d geom.Vec3, far float64) {
 	} else {
 		shown *= max(0, -d.Dot(l.Normal))
 	}
+	// Of a disc seen from its axis this is exact; a quarter of it is the mean over
+	// all directions in space.
 	w := shown / (math.Pi * (far*far + soft))
 	if normal != (geom.Vec3{}) {
 		w *= max(0, normal.Dot(d))
@@ -178,6 +195,8 @@ func (l *Lamp) on(p, normal geom.Vec3) (e look.RGB, d geom.Vec3, far float64) {
 
 // Env is light from all round, as a panorama: longitude along x from −z over
 // +x, latitude from the zenith down.
+// Pix is as brought in; strength and colour of the sky are multiplied where it is
+// read.
 type Env struct {
 	W, H int
 	Pix  []look.RGB
@@ -209,6 +228,9 @@ func (e *Env) weigh() {
 		sin := math.Sin(math.Pi * (float64(y) + 0.5) / float64(e.H))
 		w := make([]float64, e.W)
 		for x := range w {
+			// Weights of ⅛, ¾, ⅛ are the integrals of the three hats that reach into
+			// a pixel. With the pixel's own value alone a bright one beside it would
+			// be met too seldom.
 			// the mean over the pixel of what At finds between pixels
 			var c look.RGB
 			for j, q := range [3]float64{0.125, 0.75, 0.125} {
@@ -216,6 +238,8 @@ func (e *Env) weigh() {
 					c = c.Add(e.pixel(x+i-1, y+j-1).Scale(p * q))
 				}
 			}
+			// The small number keeps black pixels possible: light between pixels
+			// reaches into them.
 			w[x] = (0.2126*c[0] + 0.7152*c[1] + 0.0722*c[2] + 1e-9) * sin
 		}
 		e.cols[y] = newDiscrete(w)
@@ -226,6 +250,8 @@ func (e *Env) weigh() {
 
 // skyEnv is a look's own sky as a coarse panorama, for drawing directions.
 func skyEnv(l *look.Look) *Env {
+	// 64 rows of 32: the sky of a look changes with height far more than with
+	// bearing.
 	const w, h = 32, 64
 	pix := make([]look.RGB, w*h)
 	e := &Env{W: w, H: h, Pix: pix}
@@ -238,6 +264,7 @@ func skyEnv(l *look.Look) *Env {
 	return e
 }
 
+// u runs from −z over +x, as seen from above clockwise.
 func (e *Env) direction(u, v float64) geom.Vec3 {
 	phi, theta := 2*math.Pi*u+e.turn, math.Pi*v
 	s, c := math.Sincos(theta)
@@ -256,6 +283,7 @@ func (e *Env) place(d geom.Vec3) (u, v float64) {
 func (e *Env) At(d geom.Vec3) look.RGB {
 	u, v := e.place(d)
 	x, y := u*float64(e.W)-0.5, v*float64(e.H)-0.5
+	// Floor and not a cut: x is −0.5 at the left edge and must go round.
 	fx, fy := math.Floor(x), math.Floor(y)
 	tx, ty := x-fx, y-fy
 	i, j := int(fx), int(fy)
@@ -273,6 +301,7 @@ func (e *Env) sample(r *dice) (d geom.Vec3, pdf float64) {
 	x, px := e.cols[y].draw(r.next())
 	v := (float64(y) + r.next()) / float64(e.H)
 	d = e.direction((float64(x)+r.next())/float64(e.W), v)
+	// Chance a pixel over its solid angle, 2π² sin θ / (W H).
 	return d, py * px * float64(e.W*e.H) / (2 * math.Pi * math.Pi * max(math.Sin(math.Pi*v), 1e-9))
 }
 

@@ -69,7 +69,7 @@ type Reading struct {
 func (r *Reading) Off() float64 { return r.Size / r.Reads }
 
 // Fits reports a reading within a factor of two of the size.
-// Within a factor of two nobody sees it: people judge size by what moves about as
+// A reading is good to about that.
 // fast as they know it.
 func (r *Reading) Fits() bool { return r.Off() < 2 && r.Off() > 0.5 }
 

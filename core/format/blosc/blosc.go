@@ -46,6 +46,7 @@ const (
 )
 
 // shuffle puts the first bytes of all elements together, then the second …
+// Bytes beyond the last whole element are appended as they are.
 func shuffle(dst, src []byte, size int) {
 	n := len(src) / size
 	if size == 4 {
@@ -94,6 +95,7 @@ type Codec struct {
 // Compress compresses data of elements of size bytes into one frame, which is
 // good until the next call, or returns nil where that gains nothing.
 func (c *Codec) Compress(data []byte, size int) []byte {
+	// Leaves of VDB files are 2 KB, pieces of states a megabyte.
 	n := len(data)
 	if n < bloscMinimum {
 		return nil
@@ -141,6 +143,7 @@ func (c *Codec) Compress(data []byte, size int) []byte {
 		binary.LittleEndian.PutUint32(out[at:], uint32(m))
 		at += 4 + m
 	}
+	// A frame that isn't shorter is worth nothing: the caller stores the bytes.
 	if at >= n {
 		return nil
 	}
@@ -155,6 +158,8 @@ func Expand(dst, frame []byte) error {
 	}
 	flags, size := frame[2], int(frame[3])
 	n, block := int(binary.LittleEndian.Uint32(frame[4:])), int(binary.LittleEndian.Uint32(frame[8:]))
+	// The caller knows the size from elsewhere, so the frame's own claim takes no
+	// memory.
 	if n != len(dst) {
 		return fmt.Errorf("blosc: frame holds %d bytes, %d wanted", n, len(dst))
 	}

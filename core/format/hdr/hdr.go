@@ -12,9 +12,11 @@ import (
 )
 
 // MaxPixels is the largest picture that is read.
+// 768 MiB as three floats each.
 const MaxPixels = 8192 * 8192
 
 // Encode turns linear light into a pixel; what is negative or NaN becomes 0.
+// Anything over 1e38 becomes that.
 func Encode(r, g, b float32) [4]byte {
 	m := max(r, g, b)
 	// NaN comes here too, as nothing is greater than it
@@ -31,6 +33,7 @@ func Encode(r, g, b float32) [4]byte {
 }
 
 // Decode turns a pixel into linear light: the middle of what it stands for.
+// Half a step is added, as Encode cuts off: the mean error is then 0.
 func Decode(p [4]byte) (r, g, b float32) {
 	if p[3] == 0 {
 		return 0, 0, 0
@@ -78,6 +81,8 @@ func Write(out io.Writer, w, h int, rgb []float32) error {
 }
 
 // packRuns writes runs of four and more as a count over 128 and the byte.
+// Literals end where a run of four begins, which costs two bytes as a run and more
+// in a literal.
 func packRuns(b *bufio.Writer, p []byte) {
 	for i := 0; i < len(p); {
 		// a run of three costs two bytes and a new literal's count: no gain
@@ -113,6 +118,8 @@ func Read(data []byte) (w, h int, rgb []float32, err error) {
 	if !bytes.HasPrefix(data, []byte("#?")) {
 		return 0, 0, nil, errors.New("hdr: this is no Radiance picture")
 	}
+	// Whatever stands in the head is not asked: exposure and primaries are seldom
+	// true.
 	end := bytes.Index(data, []byte("\n\n"))
 	if end < 0 {
 		return 0, 0, nil, errShort
