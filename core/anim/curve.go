@@ -1,5 +1,8 @@
 package anim
 
+// Curves through keys. A curve is a function of its keys and the frame alone: no
+// state, so that any frame can be asked in any order, by any thread.
+
 import (
 	"math"
 	"slices"
@@ -8,6 +11,7 @@ import (
 )
 
 // Way is how a value runs on from a key to the next.
+// Words as they stand in shot files; the empty one is the usual.
 type Way string
 
 // The ways.
@@ -23,6 +27,8 @@ const (
 var Ways = []Way{Ease, Through, Ramp, Hold, Free}
 
 // After is what a curve does after its last key.
+// Before its first key a value always stays: what an artist sees at the first key
+// began there.
 type After string
 
 // What a curve can do after its last key. Nothing means that the value stays.
@@ -46,6 +52,7 @@ type Key struct {
 }
 
 // Extra is what a curve does besides running through its keys.
+// Noise needs a period above 0 to count.
 type Extra struct {
 	After  After
 	Amount float64 // of noise, in the value's unit, either way
@@ -56,9 +63,13 @@ type Extra struct {
 // At is the value at a frame of keys that stand in order, of which there is at
 // least one. A jump may be asked at its frame: the key there counts.
 func At(keys []Key, x Extra, frame float64) [3]float64 {
+	// Noise is added after the loop: a loop with noise on it doesn't repeat its
+	// noise.
 	v := run(keys, x.After, frame)
 	if x.Amount != 0 && x.Period > 0 {
 		for a := range v {
+			// Three seeds for the three parts, or a place would shake along a
+			// diagonal alone.
 			v[a] += x.Amount * noise.Octaves(uint64(x.Seed)*3+uint64(a), 2, frame/x.Period, 0.5, 0.5)
 		}
 	}
@@ -70,6 +81,7 @@ func At(keys []Key, x Extra, frame float64) [3]float64 {
 func run(keys []Key, after After, frame float64) [3]float64 {
 	first, last := keys[0], keys[len(keys)-1]
 	if span := last.Frame - first.Frame; span > 0 && frame > last.Frame && after != Stay {
+		// How many whole runs have gone by; f is where in its run the frame lies.
 		n := math.Floor((frame - first.Frame) / span)
 		f := frame - n*span
 		switch after {
@@ -109,6 +121,8 @@ func run(keys []Key, after After, frame float64) [3]float64 {
 // between is the value between keys n−1 and n: a cubic Hermite by their slopes.
 func between(keys []Key, n int, frame float64) [3]float64 {
 	a, b := &keys[n-1], &keys[n]
+	// The next key's own frame is met exactly above, so the jump is at it and not
+	// before.
 	if a.Way == Hold {
 		return a.Value
 	}
@@ -118,11 +132,13 @@ func between(keys []Key, n int, frame float64) [3]float64 {
 	var out [3]float64
 	for x := range out {
 		chord := (b.Value[x] - a.Value[x]) / d
+		// The key that the curve comes from decides; slopes don't count.
 		if a.Way == Ramp {
 			out[x] = a.Value[x] + chord*(frame-a.Frame)
 			continue
 		}
 		m0, m1 := slope(keys, n-1, x, a.Out[x]), slope(keys, n, x, b.In[x])
+		// Towards a key that goes on straight the curve comes in straight.
 		if b.Way == Ramp {
 			m1 = chord
 		}
@@ -143,6 +159,7 @@ func slope(keys []Key, n, x int, free float64) float64 {
 		}
 		h0, h1 := keys[n].Frame-keys[n-1].Frame, keys[n+1].Frame-keys[n].Frame
 		c0, c1 := (keys[n].Value[x]-keys[n-1].Value[x])/h0, (keys[n+1].Value[x]-keys[n].Value[x])/h1
+		// A turning point is flat.
 		if c0*c1 <= 0 {
 			return 0
 		}

@@ -1,5 +1,8 @@
 package pixel
 
+// PNG files that say how their values are meant. The standard encoder writes pixels
+// and nothing else; what is missing is put in between its chunks.
+
 import (
 	"bytes"
 	"encoding/binary"
@@ -12,6 +15,8 @@ import (
 )
 
 // Tags tell a reader of a PNG how its values are meant.
+// A viewer that knows neither chunk takes sRGB, which plain numbers must not be
+// taken for.
 type Tags struct {
 	Linear bool              // values are linear light or plain numbers; else sRGB
 	Text   map[string]string // keyword and Latin-1 text
@@ -20,6 +25,7 @@ type Tags struct {
 // EncodePNG writes a picture with its colour space and texts in the file: sRGB
 // as that chunk, linear as a gamma of 1.
 func EncodePNG(to io.Writer, m image.Image, tags Tags, level png.CompressionLevel) error {
+	// The file is in memory once more: pictures are small beside what made them.
 	var b bytes.Buffer
 	e := png.Encoder{CompressionLevel: level}
 	if err := e.Encode(&b, m); err != nil {
@@ -33,6 +39,7 @@ func EncodePNG(to io.Writer, m image.Image, tags Tags, level png.CompressionLeve
 	return err
 }
 
+// A PNG begins with eight bytes of signature, and IHDR is first by the standard.
 const headEnd = 8 + 25 // signature and IHDR
 
 // TagPNG puts tags into a PNG file in place of those that it has.
@@ -51,6 +58,7 @@ func TagPNG(data []byte, tags Tags) ([]byte, error) {
 		out = append(append(out, kind...), body...)
 		out = binary.BigEndian.AppendUint32(out, crc32.ChecksumIEEE(out[from:]))
 	}
+	// gAMA is in hundred-thousandths of the exponent: 1, or 1/2.2.
 	if tags.Linear {
 		chunk("gAMA", binary.BigEndian.AppendUint32(nil, 100000))
 	} else {
@@ -63,17 +71,20 @@ func TagPNG(data []byte, tags Tags) ([]byte, error) {
 	}
 	slices.Sort(keys)
 	for _, k := range keys {
+		// Keys in order, so that equal pictures are equal files.
 		chunk("tEXt", []byte(k+"\x00"+latin(tags.Text[k])))
 	}
 	for rest := data[headEnd:]; len(rest) > 0; {
 		if len(rest) < 12 {
 			return nil, errors.New("the PNG file is cut off")
 		}
+		// Length, kind and CRC are twelve bytes round a body.
 		n := uint64(binary.BigEndian.Uint32(rest)) + 12
 		if n > uint64(len(rest)) {
 			return nil, errors.New("the PNG file is cut off")
 		}
 		switch string(rest[4:8]) {
+		// A profile would win over the new gamma, and so goes too.
 		case "gAMA", "sRGB", "cHRM", "iCCP", "tEXt":
 		default:
 			out = append(out, rest[:n]...)

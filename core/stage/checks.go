@@ -1,5 +1,8 @@
 package stage
 
+// Checks that need what solvers have registered: memory, channels, what takes which
+// kind.
+
 import (
 	"fmt"
 	"math"
@@ -24,6 +27,8 @@ func tooLarge(s *check.Scene) (out []check.Finding) {
 		if room <= 0 || need <= room {
 			continue
 		}
+		// Memory goes with the number of voxels, the cube of one over the size; the
+		// rest is a margin for what does not.
 		h := val.Voxel.Of(d) * math.Cbrt(need/room) * 1.02
 		h = math.Ceil(h*1e4) / 1e4
 		out = append(out, check.Finding{Severity: check.Fault, Element: d.ID,
@@ -38,6 +43,8 @@ func tooLarge(s *check.Scene) (out []check.Finding) {
 // An element that acts on several domains is well as long as one of them feels it.
 func takenByNone(s *check.Scene) (out []check.Finding) {
 	for _, e := range s.Elements {
+		// Kinds that act on nothing can't be left alone; a collider is seen in the
+		// picture even where nothing feels it.
 		if e.Muted || binds[e.Kind] == nil || e.Kind == shot.Collider {
 			continue
 		}
@@ -46,6 +53,7 @@ func takenByNone(s *check.Scene) (out []check.Finding) {
 		for _, d := range s.Domains {
 			if e.Acts(d) {
 				taken = taken || Of(d).Takes(e.Kind)
+				// The words of those that were asked, for the message.
 				deaf = append(deaf, d.Fluid().Word)
 			}
 		}
@@ -82,6 +90,7 @@ func feedChannel(s *check.Scene) (out []check.Finding) {
 		entry := shot.Find(shot.Emitter, val.FedWhere.Name())
 		f := check.Finding{Severity: check.Fault, Element: e.ID, Why: "There is no such channel in its frames."}
 		switch {
+		// The first channel that is kept and can feed is offered.
 		case c == nil:
 			f.What = fmt.Sprintf("%s is fed by %s, which %s doesn't have.", e.Name, entry.Words(where), src.Name)
 			for _, c := range Channels(src) {

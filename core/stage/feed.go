@@ -1,5 +1,8 @@
 package stage
 
+// Emitters that are fed by another domain's frames: reading a frame, making of a
+// channel how strongly each place feeds, and placing sequences from outside.
+
 import (
 	"errors"
 	"fmt"
@@ -14,6 +17,7 @@ import (
 )
 
 // fedFrame is a frame of a domain that feeds this one, ready to be sampled.
+// One is kept for each emitter: substeps of a frame ask for the same one.
 type fedFrame struct {
 	frame int
 	src   *sim.Source
@@ -30,6 +34,8 @@ const hotAll = 1000
 // none, and where it can't be read, which is then the stage's fault.
 // Before the shot's first frame nothing is kept, so pre-roll runs without feeds.
 func (m *Moment) Source(e *shot.Element) *sim.Source {
+	// The frame that is being made: its source has been made before, as the order of
+	// domains has it. The small number takes what rounding adds to a whole one.
 	c, number := m.Cast, int(math.Ceil(m.Frame-1e-9))
 	d := c.Shot.Source(e)
 	if d == nil || c.Feed == nil {
@@ -50,6 +56,7 @@ func (m *Moment) Source(e *shot.Element) *sim.Source {
 	if err == nil {
 		src, err = sourceOf(f, val.FedWhere.Of(e))
 	}
+	// No fault: the sequence has nothing to give at this frame.
 	if errors.Is(err, ErrOver) {
 		return nil
 	}
@@ -58,6 +65,8 @@ func (m *Moment) Source(e *shot.Element) *sim.Source {
 	}
 	if err != nil {
 		if c.fault == nil {
+			// The first fault stays and ends the frame; Source itself has no error
+			// to give.
 			c.fault = fmt.Errorf("%s is fed by %s: %w", e.Name, d.Name, err)
 		}
 		return nil
@@ -81,6 +90,8 @@ func (c *Cast) fedBy() (out []*shot.Element) {
 // A liquid's surface feeds by how quickly fullness changes, the others by their
 // amounts.
 func sourceOf(f *frame.Frame, channel string) (*sim.Source, error) {
+	// How full a liquid's cells are stands in its density; the level set tells only
+	// that it is a liquid.
 	name := channel
 	if channel == frame.Surface {
 		name = frame.Density
@@ -95,6 +106,7 @@ func sourceOf(f *frame.Frame, channel string) (*sim.Source, error) {
 	if !c.Transform.Linear || math.Abs(size[1]-h) > 1e-6*h || math.Abs(size[2]-h) > 1e-6*h || !(h > 0) {
 		return nil, fmt.Errorf("its voxels of %.3g × %.3g × %.3g m are no cubes", size[0], size[1], size[2])
 	}
+	// Leaves and not active voxels: sampling looks a voxel beyond the last.
 	low, n := leafBox(c)
 	dims := [3]int{n.NX, n.NY, n.NZ}
 	corner := geom.V(c.Transform.M[3][0], c.Transform.M[3][1], c.Transform.M[3][2]) // the centre of voxel 0
@@ -110,6 +122,8 @@ func sourceOf(f *frame.Frame, channel string) (*sim.Source, error) {
 	if channel == frame.Surface {
 		src.Share = rim(src.Share)
 	}
+	// On another lattice it would have to be interpolated; such sources feed without
+	// motion.
 	if v := f.Grid(frame.Velocity); v != nil && v.Transform.M == c.Transform.M {
 		var parts [][]float32
 		for a := range 3 {
@@ -131,6 +145,7 @@ func rim(full *grid.Field) *grid.Field {
 	step := [3]int{1, full.NX, full.NX * full.NY}
 	for c, v := range full.Data {
 		at := [3]int{c % n[0], c / n[0] % n[1], c / (n[0] * n[1])}
+		// The steepest change to one of six neighbours.
 		var most float32
 		for a := range 3 {
 			if at[a] > 0 {
@@ -167,6 +182,7 @@ func placed(src *sim.Source, e *shot.Element, at float64) {
 	k := val.Scale.At(e, val.Frame(at))
 	src.H *= k
 	src.Origin = src.Origin.Mul(k).Add(geom.FromArray(val.Position.At(e, val.Frame(at))))
+	// A thing twice as large at the same pace in frames moves twice as far.
 	for _, m := range src.Motion {
 		if m == nil || k == 1 {
 			continue

@@ -1,5 +1,7 @@
 package abc
 
+// What a receiver finds in an archive: its objects, one after another.
+
 import (
 	"fmt"
 
@@ -22,11 +24,14 @@ func look(b []byte, sample int) (out []*format.Thing, err error) {
 			return nil, err
 		}
 		t := &format.Thing{Name: o.Path, Facts: []string{fmt.Sprintf("%d samples, %.4g a second, from %.4g s", o.N, 1/o.Cycle, o.First)}}
+		// Units are the schema's own: millimetres for the lens, centimetres for the
+		// rest.
 		switch o.Kind {
 		case Camera:
 			t.Facts = append(t.Facts, fmt.Sprintf("camera of %.4g mm, picture %.4g mm wide, focus at %.4g cm", s.Lens.Focal, s.Lens.Wide*10, s.Lens.Focus))
 			if m := s.Matrix; m != nil {
 				t.Facts = append(t.Facts, fmt.Sprintf("at %.4g %.4g %.4g", m[12], m[13], m[14]))
+				// Row vectors: the shift is the last row.
 				t.Cloud = append(t.Cloud, format.Spot{At: [3]float32{float32(m[12]), float32(m[13]), float32(m[14])}, Weight: 1})
 			}
 		case Mesh:
@@ -45,6 +50,7 @@ func look(b []byte, sample int) (out []*format.Thing, err error) {
 		}
 		t.Measure()
 		at := 0
+		// Counts were held against the faces when the sample was read.
 		for _, n := range s.Counts {
 			t.Outline(s.Faces[at : at+int(n)])
 			at += int(n)

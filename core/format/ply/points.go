@@ -1,5 +1,7 @@
 package ply
 
+// Particles as PLY: the vertices of a file with whatever numbers stand beside them.
+
 import (
 	"bytes"
 	"encoding/binary"
@@ -18,6 +20,7 @@ type Points = frame.Points
 // what else there is.
 func EncodePoints(w io.Writer, p *Points) error {
 	var b bytes.Buffer
+	// The comment tells units and axes to whoever opens the file in an editor.
 	fmt.Fprintf(&b, "ply\nformat binary_little_endian 1.0\ncomment %s\nelement vertex %d\n", p.Comment, len(p.P))
 	names := []string{"x", "y", "z"}
 	if p.V != nil {
@@ -65,6 +68,8 @@ func DecodePoints(data []byte) (p *Points, err error) {
 	}()
 	list, s := header(data)
 	for _, e := range list {
+		// Reading over another element first would need no more than Decode does; no
+		// particle file does it.
 		if e.name != "vertex" {
 			fail("element "+e.name, "stands before the vertices; points are read from files that begin with them")
 		}
@@ -87,11 +92,17 @@ func (s *source) points(e element) *Points {
 		}
 	}
 	p := &Points{}
-	_, moves := at["vx"]
+	moves := true
+	for _, k := range []string{"vx", "vy", "vz"} {
+		if _, ok := at[k]; !ok {
+			moves = false
+		}
+	}
 	// one row at a time, since a column's place in it is known but its type may vary
 	row := make([]float32, len(e.props))
 	own := map[int]int{} // further numbers, by property
 	for n, q := range e.props {
+		// Extra keeps the order of the file.
 		if q.count == "" && !slices.Contains([]string{"x", "y", "z", "vx", "vy", "vz"}, q.name) {
 			own[n] = len(p.Extra)
 			p.Extra = append(p.Extra, frame.Attribute{Name: q.name})

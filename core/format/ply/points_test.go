@@ -42,3 +42,11 @@ func TestBadPoints(t *testing.T) {
 		t.Errorf("%v, %v", p, err)
 	}
 }
+
+// A velocity of which a part is missing is none: the part isn't made up.
+func TestHalfAVelocityIsNone(t *testing.T) {
+	p, err := DecodePoints([]byte("ply\nformat ascii 1.0\nelement vertex 1\nproperty float x\nproperty float y\nproperty float z\nproperty float vx\nend_header\n1 2 3 4\n"))
+	if err != nil || p.V != nil || p.P[0] != [3]float32{1, 2, 3} {
+		t.Errorf("%+v %v", p, err)
+	}
+}

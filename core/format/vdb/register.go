@@ -1,5 +1,7 @@
 package vdb
 
+// What a receiver finds in a file of grids.
+
 import (
 	"fmt"
 	"math"
@@ -39,6 +41,9 @@ func look(b []byte, _ int) (out []*format.Thing, err error) {
 				if !l.Active.On(n) {
 					continue
 				}
+				// How far a value is from its background, as the length of a vector
+				// for three of them: the same measure draws densities, level sets
+				// and velocities.
 				w := 0.0
 				for c := range comps {
 					x := l.At(n, c, comps) - g.Background[c]
@@ -47,6 +52,8 @@ func look(b []byte, _ int) (out []*format.Thing, err error) {
 				if w == 0 {
 					continue
 				}
+				// Through the file's own transform: a wrong one shows in the
+				// picture.
 				p := g.Transform.World([3]float64{float64(l.Origin[0]) + float64(n>>6), float64(l.Origin[1]) + float64(n>>3&7), float64(l.Origin[2]) + float64(n&7)})
 				t.Cloud = append(t.Cloud, format.Spot{At: [3]float32{float32(p[0]), float32(p[1]), float32(p[2])}, Weight: float32(math.Sqrt(w))})
 			}

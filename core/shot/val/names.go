@@ -4,6 +4,8 @@ package val
 // read as. Kinds share a name where they share a meaning: Position is that of
 // anything that stands somewhere.
 const (
+	// The order within a group is that of the alphabet: these are looked up and not
+	// read.
 	// first declared by: shot
 	AirDensity     NumKey  = "air_density"
 	AirTemperature NumKey  = "air_temperature"
@@ -70,6 +72,8 @@ const (
 	VorticityBy      TextKey = "vorticity_by"
 	Voxel            NumKey  = "voxel"
 	Weight           NumKey  = "weight"
+	// Smoke, fuel and the like are what one emitter gives; what the domain does with
+	// them is the domain's own value of a longer name.
 	// first declared by: emitter
 	Along        TextKey  = "along"
 	Begin        NumKey   = "begin"
@@ -120,7 +124,8 @@ const (
 	RegionSize VecKey  = "region_size"
 	Velocity   VecKey  = "velocity"
 	// first declared by: turbulence
-	Octaves  NumKey = "octaves"
+	Octaves NumKey = "octaves"
+	// The word in files is older than the vector that everything else calls Size.
 	Largest  NumKey = "size"
 	Strength NumKey = "strength"
 	// first declared by: vortex
@@ -157,9 +162,10 @@ const (
 	Tall NumKey  = "tall"
 	Wide NumKey  = "wide"
 	// first declared by: camera
-	Focus    NumKey = "focus"
-	Lens     NumKey = "lens"
-	Shutter  NumKey = "shutter"
+	Focus   NumKey = "focus"
+	Lens    NumKey = "lens"
+	Shutter NumKey = "shutter"
+	// In f-stops; the word is the one that camera people type.
 	Aperture NumKey = "stop"
 	Target   VecKey = "target"
 	// first declared by: look
@@ -231,19 +237,21 @@ const (
 	View           TextKey  = "view"
 	Width          NumKey   = "width"
 	// first declared by: handover
-	AlphaAs         TextKey = "alpha_as"
-	Burn            FlagKey = "burn"
-	BurnAs          TextKey = "burn_as"
-	Columns         NumKey  = "columns"
-	Compression     TextKey = "compression"
-	Crop            TextKey = "crop"
-	CropHigh        VecKey  = "crop_high"
-	CropLow         VecKey  = "crop_low"
-	Density         FlagKey = "density"
-	DensityAs       TextKey = "density_as"
-	Digits          NumKey  = "digits"
-	FieldFile       TextKey = "field_file"
-	FieldStep       NumKey  = "field_step"
+	AlphaAs     TextKey = "alpha_as"
+	Burn        FlagKey = "burn"
+	BurnAs      TextKey = "burn_as"
+	Columns     NumKey  = "columns"
+	Compression TextKey = "compression"
+	Crop        TextKey = "crop"
+	CropHigh    VecKey  = "crop_high"
+	CropLow     VecKey  = "crop_low"
+	Density     FlagKey = "density"
+	DensityAs   TextKey = "density_as"
+	Digits      NumKey  = "digits"
+	FieldFile   TextKey = "field_file"
+	FieldStep   NumKey  = "field_step"
+	// Names that begin with Hand are of the handover, where a kind of element has
+	// the same word for another value.
 	HandFoam        FlagKey = "foam"
 	FoamAs          TextKey = "foam_as"
 	HandFuel        FlagKey = "fuel"

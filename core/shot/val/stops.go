@@ -10,6 +10,7 @@ import (
 )
 
 // Stop is one place of a ramp or of a curve.
+// Two stops at one place make a step.
 type Stop struct {
 	At  float64    // 0 to 1
 	V   [3]float64 // linear red, green, blue of a ramp; a curve has V[0] alone
@@ -53,6 +54,7 @@ func ParseStops(text string, channels int) (out []Stop, err error) {
 	if strings.TrimSpace(text) == "" {
 		return nil, nil
 	}
+	// A way that is left out is straight, which is most of them.
 	for i, part := range strings.Split(text, ";") {
 		part = strings.TrimSpace(part)
 		s := Stop{Way: Ways[0]}

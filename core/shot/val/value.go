@@ -8,6 +8,8 @@ import (
 )
 
 // Value is one value; which part counts depends on its type in the catalogue.
+// It is comparable, so that values can be keys of maps and a change can be seen with
+// ==; lists are therefore kept as text and taken apart where they are used.
 type Value struct {
 	Num  float64
 	Vec  [3]float64
@@ -39,12 +41,14 @@ func (v Value) List() []string {
 func NameList(names ...string) Value { return Value{Text: strings.Join(names, "\n")} }
 
 // Places are the points of a value, written "x y z; x y z".
+// Text that can't be read gives none: what is in a shot was checked on its way in.
 func (v Value) Places() [][3]float64 {
 	out, _ := ParsePoints(v.Text)
 	return out
 }
 
 // PointList makes a value of points, rounded to nanometres.
+// Nanometres, so that a place that was dragged there and back is the same text.
 func PointList(p [][3]float64) Value {
 	var b strings.Builder
 	for i, q := range p {
@@ -96,6 +100,8 @@ func ParsePoints(text string) (out [][3]float64, err error) {
 }
 
 // ParseNumbers reads numbers with spaces or commas between them.
+// Commas part numbers here and are no decimal sign: a list of one and a half needs
+// 1.5.
 func ParseNumbers(text string) (out []float64, err error) {
 	for _, w := range strings.Fields(strings.ReplaceAll(text, ",", " ")) {
 		x, err := strconv.ParseFloat(w, 64)
