@@ -1,5 +1,9 @@
 package gas
 
+// The values that only a gas has: of domains, of what emitters let out, and of the
+// fire in them. They join the catalogue when the solver registers; see package shot
+// for what each field of an entry means.
+
 import (
 	"zarf/core/shot"
 	"zarf/core/shot/val"
