@@ -5,6 +5,7 @@ import (
 	"go/parser"
 	"go/token"
 	"io/fs"
+	"os"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -21,7 +22,6 @@ const (
 var long = map[string]string{
 	// one statement for each thing that a file or a page can hold
 	"core/bring.survey":         "a list of facts, each a line or two",
-	"core/format/abc.compound":  "one header, field by field as it lies in the file",
 	"core/format/abc.Sample":    "one object's channels, one after the other",
 	"core/format/abc.Add":       "one object's channels, one after the other",
 	"core/format/blosc.Expand":  "one frame as it lies in memory; the checks are half of it",
@@ -42,14 +42,12 @@ var long = map[string]string{
 	"studio/assets.ReadBundle":  "one archive, part by part; each part is checked before the next",
 	"web/stage.install":         "one case for each thing that a file can become",
 	"web/stage.cameraFrom":      "one value of the camera after the other",
-	"core/recipe.FromShot":      "one pass over the cast",
 	"web/desk.takes":            "one pass over the takes, newest first, deciding of each what is shown",
 	"studio/handover.write":     "the sheets' files, facts and checks in the order in which they must be written",
 	"measure.burning":           "one case of a bench: scene, run, figures",
 	"measure.crowded":           "two cases of a bench that share their shot",
 	// walks over a lattice whose steps share a dozen local values
 	"core/frame.Dense":          "rows of the box against rows of the leaves: splitting costs a call a row",
-	"core/frame.Turn":           "leaves, tiles and transform turn together or not at all",
 	"core/gas.grow":             "one marching front with its own queue",
 	"core/geom.bridge":          "one search for the shortest bridge, as Eberly describes it",
 	"core/liquid.setup":         "all arrays of a projection, filled in one walk",
@@ -130,10 +128,15 @@ func TestFunctionsAreShort(t *testing.T) {
 		case !strings.HasSuffix(p, ".go") || strings.HasSuffix(p, "_test.go"):
 			return nil
 		}
-		f, err := parser.ParseFile(fset, p, nil, 0)
+		src, err := os.ReadFile(p)
 		if err != nil {
 			return err
 		}
+		f, err := parser.ParseFile(fset, p, src, 0)
+		if err != nil {
+			return err
+		}
+		text := strings.Split(string(src), "\n")
 		rel, err := filepath.Rel(root, filepath.Dir(p))
 		if err != nil {
 			return err
@@ -144,7 +147,13 @@ func TestFunctionsAreShort(t *testing.T) {
 				continue
 			}
 			functions++
-			lines := fset.Position(fn.End()).Line - fset.Position(fn.Pos()).Line + 1
+			// lines of code: one that only explains makes no function longer
+			lines := 0
+			for _, l := range text[fset.Position(fn.Pos()).Line-1 : fset.Position(fn.End()).Line] {
+				if !strings.HasPrefix(strings.TrimSpace(l), "//") {
+					lines++
+				}
+			}
 			deep := depth(fn.Body)
 			if lines <= maxLines && deep <= maxDepth {
 				continue
