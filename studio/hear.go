@@ -17,7 +17,6 @@ import (
 
 // supervise starts the worker process again whenever it ends.
 func (s *Studio) supervise(ctx context.Context, worker func(ctx context.Context) *exec.Cmd) {
-	defer close(s.done)
 	if worker == nil {
 		<-ctx.Done()
 		return
@@ -67,7 +66,8 @@ func sleep(ctx context.Context, d time.Duration) {
 func (s *Studio) hear(e queue.Event) error {
 	j, err := s.Store.Job(e.Job)
 	if errors.Is(err, store.ErrNotFound) { // deleted with its shot
-		return s.dispatch(e.Job)
+		s.dispatch(e.Job)
+		return nil
 	}
 	if err != nil {
 		return err
@@ -87,22 +87,19 @@ func (s *Studio) hear(e queue.Event) error {
 		if err := json.Unmarshal(e.Step, &p); err != nil {
 			return err
 		}
+		if p.Seconds > 0 && !p.Reused {
+			s.alive(e.Job)
+		}
 		s.book(j, p)
 	case queue.End:
-		if !j.Active() {
-			return s.dispatch(e.Job)
+		if j.Active() {
+			if err := s.end(j, e.State, e.Message); err != nil {
+				return err
+			}
 		}
-		if err := s.Store.JobEnd(e.Job, e.State, e.Message); err != nil {
-			return err
-		}
-		line := e.State
-		if e.Message != "" {
-			line += ": " + e.Message
-		}
-		s.Store.JobLog(e.Job, line)
-		if err := s.dispatch(e.Job); err != nil {
-			s.Log.Error("the next job could not be given out", "error", err)
-		}
+		s.dispatch(e.Job)
+	case queue.Back:
+		s.left(e.Job)
 	}
 	s.tell(e.Job, e.Step)
 	return nil

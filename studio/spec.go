@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"time"
 
 	"zarf/core/asset"
 	"zarf/core/shot"
@@ -56,7 +57,10 @@ func (w *Work) Do(ctx context.Context, o queue.Order, step func(any)) (state, me
 			state, message = store.Failed, fmt.Sprintf("the program failed within this job: %v; what was made is kept, please report it with the shot file", p)
 		}
 	}()
-	err := w.do(ctx, o, func(p run.Progress) { step(p) })
+	report := func(p run.Progress) { step(p) }
+	err := run.WithRoom(ctx, w.Cache.Root, report, func() error {
+		return w.unlocked(ctx, report, func() error { return w.do(ctx, o, report) })
+	})
 	switch {
 	case err == nil:
 		return store.Done, ""
@@ -64,6 +68,29 @@ func (w *Work) Do(ctx context.Context, o queue.Order, step func(any)) (state, me
 		return store.Stopped, err.Error()
 	}
 	return store.Failed, err.Error()
+}
+
+// lingering is how long a job waits for another process to let go of the frames that
+// it is to make. A worker whose server has died takes some seconds to end.
+const lingering = 30 * time.Second
+
+// unlocked does something, and where another process holds the frames waits for it
+// to let go and does it again.
+func (w *Work) unlocked(ctx context.Context, report run.Report, do func() error) error {
+	for until, n := time.Now().Add(lingering), 0; ; n++ {
+		err := do()
+		if !errors.Is(err, cache.Locked) || time.Now().After(until) {
+			return err
+		}
+		if n == 0 {
+			report(run.Progress{Notes: []string{"another run still holds these frames; waiting for it to let go"}})
+		}
+		select {
+		case <-ctx.Done():
+			return run.ErrStopped
+		case <-time.After(250 * time.Millisecond):
+		}
+	}
 }
 
 func (w *Work) do(ctx context.Context, o queue.Order, report run.Report) error {
@@ -85,7 +112,7 @@ func (w *Work) do(ctx context.Context, o queue.Order, report run.Report) error {
 	}
 	switch o.Kind {
 	case KindSim:
-		j := run.Sim{Shot: take, Domain: s.Domain, From: s.From, To: s.To, Threads: w.Threads, Before: s.Before}
+		j := run.Sim{Shot: take, Domain: s.Domain, From: s.From, To: s.To, Threads: w.Threads, Before: s.Before, Wait: true}
 		return j.Do(ctx, w.Cache, report)
 	case KindRender:
 		j := run.Render{Take: take, Domain: s.Domain, Now: now, Look: s.Look, From: s.From, To: s.To, Width: s.Width, Height: s.Height, Samples: s.Samples, Dir: s.Dir, Name: s.Name, Tiles: s.Tiles, Sides: s.Sides, Threads: w.Threads}

@@ -12,6 +12,7 @@ import (
 	"strconv"
 	"sync"
 	"syscall"
+	"time"
 
 	lru "github.com/hashicorp/golang-lru/v2"
 
@@ -36,7 +37,7 @@ type Studio struct {
 	queue  *queue.Server
 	hub    hub
 	cancel context.CancelFunc
-	done   chan struct{}
+	done   sync.WaitGroup
 	mu     sync.Mutex
 	rate   float64
 
@@ -44,21 +45,28 @@ type Studio struct {
 
 	turn   sync.Mutex
 	flying map[int64]bool // orders that a worker has, or may take
+	begun  map[int64]int  // how often workers have taken a job since it last made something
 
 	found *lru.Cache[checked, []check.Finding]
 
 	library sync.Mutex // over the kept ramps and curves
 }
 
-// Open takes a data folder; a second program on the same folder is refused.
-func Open(dir string, log *slog.Logger) (*Studio, error) {
-	dir, err := filepath.Abs(dir)
-	if err != nil {
-		return nil, err
-	}
-	if err := os.MkdirAll(dir, 0o755); err != nil {
+// Database and Copies are where a data folder has its database, and the copies of
+// it that one can go back to.
+func Database(dir string) string { return filepath.Join(dir, "zarf.db") }
+func Copies(dir string) string   { return filepath.Join(dir, "copies") }
+
+// Hold takes a data folder, which is made where it is missing, and keeps others out
+// of it: other programs by a lock, which closing the file gives back, and other
+// users of the machine by its rights.
+func Hold(dir string) (*os.File, error) {
+	if err := os.MkdirAll(dir, 0o700); err != nil {
 		return nil, fmt.Errorf("data folder %s: %w; give another with --data", dir, err)
 	}
+	// folders of older versions could be read by all; one of somebody else stays as
+	// it is, and is refused below where it can't be written
+	os.Chmod(dir, 0o700)
 	lock, err := os.OpenFile(filepath.Join(dir, "lock"), os.O_CREATE|os.O_RDWR, 0o600)
 	if err != nil {
 		return nil, fmt.Errorf("data folder %s: %w; give another with --data", dir, err)
@@ -67,9 +75,25 @@ func Open(dir string, log *slog.Logger) (*Studio, error) {
 		lock.Close()
 		return nil, fmt.Errorf("data folder %s is used by another Zarf; stop that one or give another folder with --data", dir)
 	}
-	s := &Studio{Dir: dir, lock: lock, Log: log, logs: map[int64]*run.Log{}, found: newFound()}
-	if s.Store, err = store.Open(filepath.Join(dir, "zarf.db")); err != nil {
+	return lock, nil
+}
+
+// Open takes a data folder; a second program on the same folder is refused.
+func Open(dir string, log *slog.Logger) (*Studio, error) {
+	dir, err := filepath.Abs(dir)
+	if err != nil {
+		return nil, err
+	}
+	lock, err := Hold(dir)
+	if err != nil {
+		return nil, err
+	}
+	s := &Studio{Dir: dir, lock: lock, Log: log, logs: map[int64]*run.Log{}, flying: map[int64]bool{}, begun: map[int64]int{}, found: newFound()}
+	if s.Store, err = store.Open(Database(dir)); err != nil {
 		lock.Close()
+		if list := store.Copies(Copies(dir)); len(list) > 0 {
+			err = fmt.Errorf("%w; there are %d copies to go back to, the newest of %s: zarf restore --data %s", err, len(list), list[0].Made.Local().Format(time.DateTime), dir)
+		}
 		return nil, err
 	}
 	if s.Cache, err = cache.Open(filepath.Join(dir, "cache")); err != nil {
@@ -89,7 +113,7 @@ func Open(dir string, log *slog.Logger) (*Studio, error) {
 func (s *Studio) Close() {
 	if s.cancel != nil {
 		s.cancel()
-		<-s.done
+		s.done.Wait()
 	}
 	if s.queue != nil {
 		s.queue.Close()
@@ -121,11 +145,33 @@ func (s *Studio) Start(worker func(ctx context.Context) *exec.Cmd) error {
 	if err := q.Listen(s.hear); err != nil {
 		return err
 	}
-	if err := s.dispatch(0); err != nil {
+	if err := q.Serve(s.give); err != nil {
 		return err
 	}
+	s.dispatch(0)
 	ctx, cancel := context.WithCancel(context.Background())
-	s.cancel, s.done = cancel, make(chan struct{})
-	go s.supervise(ctx, worker)
+	s.cancel = cancel
+	s.done.Go(func() { s.supervise(ctx, worker) })
+	s.done.Go(func() { s.tend(ctx) })
+	s.done.Go(func() { s.copyDaily(ctx) })
 	return nil
+}
+
+// fresh is how old a copy of the database may be for a start to make do with it.
+const fresh = 10 * time.Minute
+
+// copyDaily makes a copy of the database at the start and every day after.
+func (s *Studio) copyDaily(ctx context.Context) {
+	for ctx.Err() == nil {
+		wait := 24 * time.Hour
+		if l := store.Copies(Copies(s.Dir)); len(l) == 0 || time.Since(l[0].Made) > fresh {
+			if c, err := s.Store.Backup(Copies(s.Dir), time.Now()); err != nil {
+				s.Log.Error("the database could not be copied", "error", err)
+				wait = time.Hour
+			} else {
+				s.Log.Info("the database is copied", "to", c.Path, "bytes", c.Size)
+			}
+		}
+		sleep(ctx, wait)
+	}
 }

@@ -9,6 +9,7 @@ import (
 	"slices"
 
 	"zarf/core/check"
+	"zarf/core/grid"
 	"zarf/core/shot"
 	"zarf/core/stage"
 	"zarf/studio/cache"
@@ -134,16 +135,27 @@ func (s *Studio) Chain(doc *shot.Shot, l Listing) []Stage {
 	return out
 }
 
-// Verify reads all frames of a take against their checksums; those that are
-// damaged are dropped, so that the next run makes them anew, and listed.
+// Verify reads all frames of a take against their checksums, particles too; those
+// that are damaged are dropped, so that the next run makes them anew, and listed.
+// A preview that is damaged is made anew from its frame.
 func (s *Studio) Verify(t store.Take) (damaged []int, err error) {
 	st := s.Cache.Stage(t.Key)
 	for n := t.First; n <= t.Last; n++ {
-		_, err := st.Read(n)
+		err := st.Check(n)
 		var d *cache.Damaged
 		if errors.As(err, &d) {
 			st.Drop(n)
 			damaged = append(damaged, n)
+			continue
+		}
+		if err == nil && st.Viewless(n) {
+			src, err := s.Source(t)
+			if err != nil {
+				return damaged, err
+			}
+			if err := src.Review(n, grid.NewCrew(0)); err != nil {
+				return damaged, err
+			}
 		}
 	}
 	return damaged, nil

@@ -169,6 +169,11 @@ func draftCommand(o *options) *cobra.Command {
 		}}
 }
 
+// farewell is how long a worker whose server has gone goes on at most, to keep what
+// it has made. It is less than the server's own patience with it, and than that of
+// the next server's worker for the frames that it holds.
+const farewell = 6 * time.Second
+
 func workerCommand(o *options) *cobra.Command {
 	return &cobra.Command{Use: "worker", Short: "Work on queued jobs (its queue is told by " + studio.QueueEnv + ")", Args: exactly(0, "no arguments"),
 		RunE: func(c *cobra.Command, _ []string) error {
@@ -181,6 +186,10 @@ func workerCommand(o *options) *cobra.Command {
 			go func() { // the server ends: stop too, keeping what was made
 				io.Copy(io.Discard, os.Stdin)
 				cancel()
+				// Killed, it leaves no lock behind and no frame half written; a state
+				// that takes longer to save than this is worth less than the wait.
+				time.Sleep(farewell)
+				os.Exit(1)
 			}()
 			ca, err := cache.Open(filepath.Join(o.data, "cache"))
 			if err != nil {

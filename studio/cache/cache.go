@@ -6,6 +6,7 @@
 //	<root>/<key>/frame.0001.view   a preview of it for the viewport (zstd)
 //	<root>/<key>/frame.0001.json   its size, checksum and statistics
 //	<root>/<key>/state             what a resumed run goes on from
+//	<root>/<key>/state.40          the same as it was before frame 40; a few of them
 //	<root>/<key>/lock              held by the run that writes here
 //
 // A frame counts once its .json is there, which is written last: files are
@@ -27,6 +28,7 @@ import (
 	"os"
 	"path/filepath"
 	"regexp"
+	"slices"
 	"strconv"
 	"syscall"
 	"time"
@@ -93,7 +95,8 @@ type Frame struct {
 	Stats    json.RawMessage    `json:"stats,omitempty"`
 	Channels []Channel          `json:"channels,omitempty"`
 	Points   int64              `json:"points,omitempty"` // bytes of the particles kept beside it
-	View     int64              `json:"view,omitempty"`   // bytes of its preview
+	PointCRC uint32             `json:"points_crc32c,omitempty"`
+	View     int64              `json:"view,omitempty"` // bytes of its preview
 	ViewCRC  uint32             `json:"view_crc32c,omitempty"`
 	Totals   map[string]float64 `json:"totals,omitempty"`
 }
@@ -197,13 +200,14 @@ func (s *Stage) Put(f Frame, write func(io.Writer) error) (Frame, error) {
 }
 
 // PutPoints stores the particles of a frame beside it, as PLY, before the frame
-// itself is; it returns their bytes.
-func (s *Stage) PutPoints(number int, write func(io.Writer) error) (int64, error) {
+// itself is, and gives what its record says of them.
+func (s *Stage) PutPoints(rec *Frame, write func(io.Writer) error) error {
 	if err := os.MkdirAll(s.Dir, 0o755); err != nil {
-		return 0, explain(s.Dir, err)
+		return explain(s.Dir, err)
 	}
-	n, _, err := WriteFile(s.path(number, "ply"), write)
-	return n, err
+	var err error
+	rec.Points, _, rec.PointCRC, err = writeFile(s.path(rec.Frame, "ply"), write)
+	return err
 }
 
 // ReadPoints gives the particles kept beside a frame; nil where there are none.
@@ -216,10 +220,25 @@ func (s *Stage) ReadPoints(number int) ([]byte, error) {
 		return nil, nil
 	}
 	b, err := os.ReadFile(s.path(number, "ply"))
-	if err != nil || int64(len(b)) != f.Points {
+	switch {
+	case errors.Is(err, fs.ErrNotExist):
+		return nil, &Damaged{number, "its particles are gone"}
+	case err != nil:
+		return nil, fmt.Errorf("cache: %w", err)
+	case int64(len(b)) != f.Points || f.PointCRC != 0 && crc32.Checksum(b, castagnoli) != f.PointCRC:
 		return nil, &Damaged{number, "its particles aren't those that were written"}
 	}
 	return b, nil
+}
+
+// Check reads all that belongs to a frame against its record: the grids and the
+// particles. What can be made from those, its preview, see Viewless.
+func (s *Stage) Check(number int) error {
+	if _, err := s.Read(number); err != nil {
+		return err
+	}
+	_, err := s.ReadPoints(number)
+	return err
 }
 
 // Get is what is known of a frame, if it is complete.
@@ -233,7 +252,13 @@ func (s *Stage) Get(number int) (Frame, bool) {
 		return Frame{}, false
 	}
 	info, err := os.Stat(s.path(number, "vdb"))
-	return f, err == nil && info.Size() == f.Size
+	if err != nil || info.Size() != f.Size {
+		return f, false
+	}
+	if f.Points > 0 {
+		info, err = os.Stat(s.path(number, "ply"))
+	}
+	return f, err == nil && (f.Points == 0 || info.Size() == f.Points)
 }
 
 // Has reports a complete frame by its files alone.
@@ -317,7 +342,7 @@ func (s *Stage) LoadPoints(number int) (*frame.Points, error) {
 func (s *Stage) Keep(rec Frame, f *frame.Frame, each func(n, grain int, fn func(lo, hi int))) (Frame, error) {
 	var err error
 	if f.Points != nil {
-		if rec.Points, err = s.PutPoints(rec.Frame, func(w io.Writer) error { return ply.EncodePoints(w, f.Points) }); err != nil {
+		if err = s.PutPoints(&rec, func(w io.Writer) error { return ply.EncodePoints(w, f.Points) }); err != nil {
 			return rec, err
 		}
 	}
@@ -351,6 +376,25 @@ func (s *Stage) PutView(rec *Frame, data []byte) error {
 	var err error
 	packed := viewer.EncodeAll(data, nil)
 	rec.View, _, rec.ViewCRC, err = writeFile(s.path(rec.Frame, "view"), func(w io.Writer) error { _, err := w.Write(packed); return err })
+	return err
+}
+
+// Viewless reports a frame whose preview is not what its record says.
+func (s *Stage) Viewless(number int) bool {
+	f, ok := s.Get(number)
+	return ok && f.View > 0 && s.ReadView(number) == nil
+}
+
+// Review stores a frame's preview anew, and its record with it.
+func (s *Stage) Review(number int, data []byte) error {
+	f, ok := s.Get(number)
+	if !ok {
+		return &Missing{number}
+	}
+	if err := s.PutView(&f, data); err != nil {
+		return err
+	}
+	_, _, err := WriteFile(s.path(number, "json"), func(w io.Writer) error { return json.NewEncoder(w).Encode(f) })
 	return err
 }
 
@@ -440,8 +484,51 @@ func (s *Stage) PutState(write func(io.Writer) error) (time.Duration, error) {
 // State opens the saved state; fs.ErrNotExist where there is none.
 func (s *Stage) State() (io.ReadCloser, error) { return os.Open(filepath.Join(s.Dir, "state")) }
 
-// DropState removes the saved state.
-func (s *Stage) DropState() { os.Remove(filepath.Join(s.Dir, "state")) }
+// MaxMarks is how many earlier states a stage keeps.
+const MaxMarks = 6
+
+var markName = regexp.MustCompile(`^state\.(-?\d+)$`)
+
+// Mark keeps the saved state as that from which frame next is made, so that a frame
+// that is damaged later can be made anew without all those before it. It costs the
+// room of a state. Of too many, every second one goes.
+func (s *Stage) Mark(next int) error {
+	to := filepath.Join(s.Dir, fmt.Sprintf("state.%d", next))
+	os.Remove(to)
+	// another name for the same file: the next state takes the place of the first
+	// name and leaves this one
+	if err := os.Link(filepath.Join(s.Dir, "state"), to); err != nil {
+		return explain(to, err)
+	}
+	if list := s.Marks(); len(list) > MaxMarks {
+		for i := 1; i < len(list); i += 2 {
+			s.DropMark(list[i])
+		}
+	}
+	return nil
+}
+
+// Marks are the frames that earlier states go on with, in order.
+func (s *Stage) Marks() (out []int) {
+	list, _ := os.ReadDir(s.Dir)
+	for _, e := range list {
+		if m := markName.FindStringSubmatch(e.Name()); m != nil {
+			if n, err := strconv.Atoi(m[1]); err == nil {
+				out = append(out, n)
+			}
+		}
+	}
+	slices.Sort(out)
+	return out
+}
+
+// Marked opens an earlier state.
+func (s *Stage) Marked(next int) (io.ReadCloser, error) {
+	return os.Open(filepath.Join(s.Dir, fmt.Sprintf("state.%d", next)))
+}
+
+// DropMark removes an earlier state.
+func (s *Stage) DropMark(next int) { os.Remove(filepath.Join(s.Dir, fmt.Sprintf("state.%d", next))) }
 
 // Sweep removes what a killed writer left half written.
 func (s *Stage) Sweep() {

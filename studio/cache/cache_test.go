@@ -1,13 +1,17 @@
 package cache
 
 import (
+	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
+
+	"zarf/core/frame"
 )
 
 const key = "0123456789abcdef0123456789abcdef"
@@ -164,4 +168,102 @@ func TestKeysAreNeverPaths(t *testing.T) {
 		}
 	}()
 	(&Cache{Root: t.TempDir()}).Stage("../../etc")
+}
+
+// What belongs to a frame is checked as a whole: particles with a flipped bit, cut
+// short or gone are told by Check and never handed out, and a frame whose particles
+// are gone isn't listed.
+func TestParticlesBelongToTheirFrame(t *testing.T) {
+	c, err := Open(t.TempDir())
+	if err != nil {
+		t.Fatal(err)
+	}
+	s := c.Stage(strings.Repeat("a", 32))
+	f := &frame.Frame{Number: 3, Points: &frame.Points{P: make([][3]float32, 500), V: make([][3]float32, 500)}}
+	put := func() {
+		t.Helper()
+		if _, err := s.Keep(Frame{Frame: 3}, f, nil); err != nil {
+			t.Fatal(err)
+		}
+		if err := s.Check(3); err != nil {
+			t.Fatal(err)
+		}
+	}
+	put()
+	path := s.path(3, "ply")
+	whole, err := os.ReadFile(path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for what, b := range map[string][]byte{"flipped": slices.Concat(whole[:900], []byte{whole[900] ^ 4}, whole[901:]), "cut": whole[:900], "empty": {}} {
+		if err := os.WriteFile(path, b, 0o644); err != nil {
+			t.Fatal(err)
+		}
+		var d *Damaged
+		if err := s.Check(3); !errors.As(err, &d) || d.Frame != 3 {
+			t.Errorf("%s: %v", what, err)
+		}
+		if b, err := s.ReadPoints(3); err == nil || b != nil {
+			t.Errorf("%s: %d bytes are handed out", what, len(b))
+		}
+	}
+	os.Remove(path)
+	if s.Has(3) || s.Check(3) == nil {
+		t.Error("a frame without its particles counts")
+	}
+	put()
+	// frames of older versions have no checksum of them: the size alone is held
+	rec, _ := s.Get(3)
+	rec.PointCRC = 0
+	b, _ := json.Marshal(rec)
+	if err := os.WriteFile(s.path(3, "json"), b, 0o644); err != nil {
+		t.Fatal(err)
+	}
+	if err := s.Check(3); err != nil {
+		t.Error(err)
+	}
+}
+
+// Earlier states are kept under the frame that they go on with, whatever becomes
+// of the newest, and are few.
+func TestMarksKeepEarlierStates(t *testing.T) {
+	c, err := Open(t.TempDir())
+	if err != nil {
+		t.Fatal(err)
+	}
+	s := c.Stage(strings.Repeat("b", 32))
+	release, err := s.Lock() // which makes the folder
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer release()
+	if err := s.Mark(4); err == nil {
+		t.Error("a state that isn't there was kept")
+	}
+	for n := 1; n <= 20; n++ {
+		if _, err := s.PutState(func(w io.Writer) error { _, err := fmt.Fprintf(w, "state %d", n); return err }); err != nil {
+			t.Fatal(err)
+		}
+		if err := s.Mark(n); err != nil {
+			t.Fatal(err)
+		}
+		if l := s.Marks(); len(l) > MaxMarks || l[0] != 1 || n > 12 && l[len(l)-1] < n-2 {
+			t.Errorf("after %d: %v", n, l)
+		}
+	}
+	for _, n := range s.Marks() {
+		r, err := s.Marked(n)
+		if err != nil {
+			t.Fatal(err)
+		}
+		b, _ := io.ReadAll(r)
+		r.Close()
+		if string(b) != fmt.Sprintf("state %d", n) {
+			t.Errorf("state %d holds %q", n, b)
+		}
+	}
+	s.DropMark(1)
+	if slices.Contains(s.Marks(), 1) {
+		t.Error("a dropped state is listed")
+	}
 }

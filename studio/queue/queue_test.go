@@ -1,8 +1,8 @@
 package queue
 
 import (
+	"bytes"
 	"context"
-	"encoding/json"
 	"errors"
 	"net/url"
 	"os"
@@ -48,7 +48,16 @@ func start(t *testing.T) (*Server, *heard) {
 	if err := s.Listen(h.add); err != nil {
 		t.Fatal(err)
 	}
+	serveAll(t, s)
 	return s, h
+}
+
+// serveAll gives every job the same text.
+func serveAll(t *testing.T, s *Server) {
+	t.Helper()
+	if err := s.Serve(func(int64, bool) ([]byte, error) { return []byte(`{"n":1}`), nil }); err != nil {
+		t.Fatal(err)
+	}
 }
 
 // employ runs a worker until the test ends, or until its cancel is called.
@@ -79,7 +88,7 @@ func await(t *testing.T, what string, d time.Duration, fn func() bool) {
 func TestOrdersAreDoneInTurn(t *testing.T) {
 	s, h := start(t)
 	for n := range int64(5) {
-		if err := s.Publish(Order{Job: n + 1, Kind: "sim", Spec: json.RawMessage(`{"n":1}`)}); err != nil {
+		if err := s.Publish(Order{Job: n + 1, Kind: "sim"}); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -112,7 +121,7 @@ func TestStopReachesTheJobAlone(t *testing.T) {
 			return "done", ""
 		}
 	})
-	s.Publish(Order{Job: 1, Kind: "sim", Spec: json.RawMessage(`{}`)})
+	s.Publish(Order{Job: 1, Kind: "sim"})
 	<-begun
 	s.Stop(99)
 	time.Sleep(50 * time.Millisecond)
@@ -135,7 +144,7 @@ func TestAJobOfALeavingWorkerIsDoneAgain(t *testing.T) {
 		<-ctx.Done()
 		return "stopped", ""
 	})
-	s.Publish(Order{Job: 7, Kind: "sim", Spec: json.RawMessage(`{}`)})
+	s.Publish(Order{Job: 7, Kind: "sim"})
 	<-begun
 	leave()
 	if len(h.ends()) != 0 {
@@ -153,12 +162,13 @@ func TestAnEndIsToldUntilItIsBooked(t *testing.T) {
 		t.Fatal(err)
 	}
 	t.Cleanup(s.Close)
+	serveAll(t, s)
 	var did atomic.Int32
 	employ(t, s, func(ctx context.Context, o Order, step func(any)) (string, string) {
 		did.Add(1)
 		return "done", "as it was"
 	})
-	if err := s.Publish(Order{Job: 3, Kind: "sim", Spec: json.RawMessage(`{}`)}); err != nil {
+	if err := s.Publish(Order{Job: 3, Kind: "sim"}); err != nil {
 		t.Fatal(err)
 	}
 	await(t, "the work", 5*time.Second, func() bool { return did.Load() == 1 })
@@ -213,4 +223,125 @@ func TestALeftFolderIsNoObstacle(t *testing.T) {
 		t.Fatal(err)
 	}
 	s.Close()
+}
+
+// A job may be as large as it likes: what it holds comes in pieces, and is what
+// the server gave to the byte. The orders behind it are done as well.
+func TestALargeOrderComesInPieces(t *testing.T) {
+	s, err := Start(t.TempDir(), "secret")
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(s.Close)
+	h := &heard{}
+	if err := s.Listen(h.add); err != nil {
+		t.Fatal(err)
+	}
+	large := bytes.Repeat([]byte(`"0123456789",`), 2_000_000) // 26 MB
+	begins := map[int64]int{}
+	if err := s.Serve(func(job int64, b bool) ([]byte, error) {
+		if b {
+			begins[job]++
+		}
+		return large[:len(large)/int(job)], nil
+	}); err != nil {
+		t.Fatal(err)
+	}
+	got := map[int64][]byte{}
+	for _, n := range []int64{1, 2, 1000} {
+		if err := s.Publish(Order{Job: n, Kind: "sim"}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	employ(t, s, func(ctx context.Context, o Order, step func(any)) (string, string) {
+		got[o.Job] = o.Spec
+		return "done", ""
+	})
+	await(t, "three ends", 20*time.Second, func() bool { return len(h.ends()) == 3 })
+	for _, n := range []int64{1, 2, 1000} {
+		if !bytes.Equal(got[n], large[:len(large)/int(n)]) || begins[n] != 1 {
+			t.Errorf("job %d came as %d bytes, begun %d times", n, len(got[n]), begins[n])
+		}
+	}
+}
+
+// An order that is not due any more is dropped, one that can't be told yet comes
+// again, and neither keeps the next one waiting for long.
+func TestOrdersThatAreNotDue(t *testing.T) {
+	s, err := Start(t.TempDir(), "secret")
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(s.Close)
+	h := &heard{}
+	if err := s.Listen(h.add); err != nil {
+		t.Fatal(err)
+	}
+	var asked atomic.Int32
+	if err := s.Serve(func(job int64, b bool) ([]byte, error) {
+		switch {
+		case job == 1:
+			return nil, Gone
+		case job == 2 && asked.Add(1) < 3:
+			return nil, errors.New("the database is locked\nand busy")
+		}
+		return []byte("{}"), nil
+	}); err != nil {
+		t.Fatal(err)
+	}
+	for n := range int64(3) {
+		if err := s.Publish(Order{Job: n + 1, Kind: "sim"}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	employ(t, s, func(ctx context.Context, o Order, step func(any)) (string, string) { return "done", "" })
+	await(t, "two ends", 20*time.Second, func() bool { return len(h.ends()) == 2 })
+	if e := h.ends(); e[0].Job != 3 || e[1].Job != 2 || asked.Load() != 3 {
+		t.Errorf("%+v, asked %d times", e, asked.Load())
+	}
+	if n, err := s.Held(); err != nil || n != 0 {
+		t.Errorf("the queue holds %d: %v", n, err)
+	}
+}
+
+// A queue that has lost its stream takes orders all the same, and tells that it
+// holds none of those before.
+func TestALostStreamIsMadeAnew(t *testing.T) {
+	s, h := start(t)
+	if err := s.Publish(Order{Job: 1, Kind: "sim"}); err != nil {
+		t.Fatal(err)
+	}
+	if err := s.js.DeleteStream(context.Background(), stream); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := s.Held(); err == nil {
+		t.Error("a stream that isn't there holds something")
+	}
+	if err := s.Publish(Order{Job: 2, Kind: "sim"}); err != nil {
+		t.Fatal(err)
+	}
+	if n, err := s.Held(); err != nil || n != 1 {
+		t.Errorf("it holds %d: %v", n, err)
+	}
+	employ(t, s, func(ctx context.Context, o Order, step func(any)) (string, string) { return "done", "" })
+	await(t, "the end", 10*time.Second, func() bool { return len(h.ends()) == 1 })
+	if e := h.ends()[0]; e.Job != 2 {
+		t.Errorf("%+v", e)
+	}
+}
+
+// A folder that can't be written is no obstacle either: the queue keeps nothing.
+func TestAFolderThatCantBeWritten(t *testing.T) {
+	file := filepath.Join(t.TempDir(), "file")
+	if err := os.WriteFile(file, nil, 0o600); err != nil {
+		t.Fatal(err)
+	}
+	s, err := Start(filepath.Join(file, "queue"), "secret")
+	if err != nil {
+		t.Fatal(err)
+	}
+	s.Close()
+	if left, _ := filepath.Glob(filepath.Join(os.TempDir(), "zarf-queue-*")); len(left) > 0 {
+		t.Errorf("it left %v", left)
+	}
 }

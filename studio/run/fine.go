@@ -41,7 +41,7 @@ func (s *Sim) refine(ctx context.Context, c *cache.Cache, d *shot.Element, repor
 			return err
 		}
 		g.FedBy(Feed(s.Shot, c))
-		coarse := &Sim{Shot: s.Shot, Domain: d.ID, From: first, To: last, Threads: s.Threads}
+		coarse := &Sim{Shot: s.Shot, Domain: d.ID, From: first, To: last, Threads: s.Threads, Wait: s.Wait}
 		err = coarse.coarse(ctx, c, g, func(p Progress) {
 			// the coarse frames come first: none of the final ones is done yet
 			p.Notes, p.Done, p.Total, p.Kept = append(p.Notes, "coarse"), 0, total, false
@@ -139,7 +139,7 @@ func (r *fineRun) halt(made int) error {
 	if made == 0 {
 		return ErrStopped
 	}
-	if _, err := r.st.PutState(r.fine.SaveState); err != nil {
+	if _, err := r.st.PutState(r.fine.SaveState); err != nil && !Full(err) {
 		return fmt.Errorf("stopped; %w", err)
 	}
 	return ErrStopped

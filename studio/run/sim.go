@@ -11,6 +11,7 @@ import (
 	"fmt"
 	"io/fs"
 	"maps"
+	"math"
 	"runtime"
 	"slices"
 	"time"
@@ -38,6 +39,7 @@ type Progress struct {
 	Notes   []string  `json:"notes,omitempty"`  // what is to be known of this frame, or of the job
 	Reused  bool      `json:"reused,omitempty"` // the frame was there already
 	Kept    bool      `json:"kept,omitempty"`   // the frame stands in the cache of what was asked for
+	Waits   bool      `json:"waits,omitempty"`  // for room on a full disk
 	Voxels  float64   `json:"voxels,omitempty"`
 	Stats   sim.Stats `json:"stats"`
 }
@@ -56,6 +58,7 @@ type Sim struct {
 	To      int
 	Threads int
 	Before  map[int]float64 // seconds a frame of an earlier run of the like, for the time left; may be nil
+	Wait    bool            // for room on a full disk, and go on; else it ends with the error
 }
 
 // stateShare bounds the time spent on saving states: a state is saved once the
@@ -149,6 +152,7 @@ type simRun struct {
 	saved  time.Time
 	saving time.Duration
 	made   int
+	beyond int // the frame that the state on disk goes on with, where that is kept
 	pacer  pacer
 }
 
@@ -168,6 +172,12 @@ func (r *simRun) do() error {
 		if stop() {
 			return r.halt()
 		}
+		for missing[0] < r.stage.Next() {
+			missing = missing[1:]
+		}
+		if err := r.jump(missing[0]); err != nil {
+			return err
+		}
 		begin := time.Now()
 		number, stats, err := r.stage.Advance(stop)
 		if errors.Is(err, sim.ErrStopped) {
@@ -177,15 +187,26 @@ func (r *simRun) do() error {
 			return err
 		}
 		seconds := time.Since(begin).Seconds()
-		if err := r.keep(number, stats, seconds); err != nil {
+		if err := r.roomy(func() error { return r.keep(number, stats, seconds) }); err != nil {
 			return err
 		}
-		if err := r.maybeSave(); err != nil {
+		if err := r.roomy(r.maybeSave); err != nil {
 			return err
 		}
 	}
-	_, err := r.st.PutState(r.stage.SaveState)
-	return err
+	if r.stage.Next() < r.beyond {
+		return nil
+	}
+	return r.roomy(func() error { _, err := r.st.PutState(r.stage.SaveState); return err })
+}
+
+// roomy writes something, and waits for room on a full disk where it may: the step
+// that it belongs to is then not done again.
+func (r *simRun) roomy(write func() error) error {
+	if !r.Wait {
+		return write()
+	}
+	return WithRoom(r.ctx, r.st.Dir, r.report, write)
 }
 
 // missing lists the frames that are not complete.
@@ -193,7 +214,7 @@ func (r *simRun) missing() []int { return missing(r.st, r.From, r.To) }
 
 func missing(st *cache.Stage, from, to int) (out []int) {
 	for f := from; f <= to; f++ {
-		if _, err := st.Read(f); err != nil {
+		if err := st.Check(f); err != nil {
 			st.Drop(f)
 			out = append(out, f)
 		}
@@ -219,10 +240,45 @@ func (r *simRun) resume(first int) error {
 		return r.restart()
 	}
 	if r.stage.Next() > first {
-		return r.restart()
+		r.beyond = r.stage.Next()
+		if err := r.restart(); err != nil {
+			return err
+		}
+		if err := r.jump(first); err != nil {
+			return err
+		}
 	}
 	if r.stage.Next() > fresh {
 		r.report(Progress{Frame: r.stage.Next() - 1, Notes: []string{fmt.Sprintf("resumed after frame %d", r.stage.Next()-1)}})
+	}
+	return nil
+}
+
+// jump goes to the latest of the earlier states that lies beyond where the stage
+// stands and not beyond the first frame wanted: what lies between is there already.
+// One that can't be read is dropped, and the one before it tried.
+func (r *simRun) jump(first int) error {
+	marks := r.st.Marks()
+	for i := len(marks) - 1; i >= 0 && marks[i] > r.stage.Next(); i-- {
+		if marks[i] > first {
+			continue
+		}
+		r.stage = nil // two at a time may be more than there is memory for
+		if err := r.restart(); err != nil {
+			return err
+		}
+		f, err := r.st.Marked(marks[i])
+		if err == nil {
+			err = r.stage.LoadState(f, true)
+			f.Close()
+		}
+		if err == nil && r.stage.Next() == marks[i] {
+			return nil
+		}
+		r.st.DropMark(marks[i])
+		if err := r.restart(); err != nil {
+			return err
+		}
 	}
 	return nil
 }
@@ -240,7 +296,6 @@ func (r *simRun) restart() error {
 
 // keep stores a frame if it is wanted and not there, and reports it.
 func (r *simRun) keep(number int, stats sim.Stats, seconds float64) error {
-	r.made++
 	p := Progress{Frame: number, Total: r.To - r.From + 1, Stats: stats, Seconds: seconds, Voxels: r.stage.Of().Voxels()}
 	if first, _ := r.Shot.Range(); number < first {
 		p.Notes = []string{"pre-roll"}
@@ -261,6 +316,7 @@ func (r *simRun) keep(number int, stats sim.Stats, seconds float64) error {
 	var m runtime.MemStats
 	runtime.ReadMemStats(&m)
 	p.Memory = m.Sys
+	r.made++
 	r.report(p)
 	return nil
 }
@@ -276,19 +332,33 @@ func (r *simRun) put(number int, stats sim.Stats, seconds float64) (int64, error
 }
 
 func (r *simRun) maybeSave() error {
-	if time.Since(r.saved) < stateShare*r.saving {
+	if time.Since(r.saved) < stateShare*r.saving || r.stage.Next() < r.beyond {
 		return nil
 	}
 	took, err := r.st.PutState(r.stage.SaveState)
 	r.saved, r.saving = time.Now(), took
-	return err
+	if err != nil {
+		return err
+	}
+	// Earlier states stand about evenly over the range, as far as states were saved.
+	next, last := r.stage.Next(), math.MinInt/2
+	for _, m := range r.st.Marks() {
+		if m <= next {
+			last = m
+		}
+	}
+	first, _ := r.Shot.Range()
+	if every := max(8, (r.To-first+1)/cache.MaxMarks); next-max(last, first) >= every {
+		return r.st.Mark(next)
+	}
+	return nil
 }
 
 func (r *simRun) halt() error {
-	if r.made == 0 {
+	if r.made == 0 || r.stage.Next() < r.beyond {
 		return ErrStopped
 	}
-	if _, err := r.st.PutState(r.stage.SaveState); err != nil {
+	if _, err := r.st.PutState(r.stage.SaveState); err != nil && !Full(err) {
 		return fmt.Errorf("stopped; %w", err)
 	}
 	return ErrStopped

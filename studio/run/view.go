@@ -90,6 +90,23 @@ func (s *Source) keep(rec cache.Frame, f *frame.Frame, crew grid.Crew) (cache.Fr
 	return s.Stage.Keep(rec, f, crew.For)
 }
 
+// Review makes the preview of a frame anew, from the frame.
+func (s *Source) Review(number int, crew grid.Crew) error {
+	f, err := s.Read(number)
+	if err != nil {
+		return err
+	}
+	h, data, err := s.bake(f, number, ViewSize, crew)
+	if err != nil {
+		return err
+	}
+	packed, err := packView(h, data)
+	if err != nil {
+		return err
+	}
+	return s.Stage.Review(number, packed)
+}
+
 // packView writes a view as its preview's bytes: the length of its head as 32
 // bits, little-endian, the head as JSON, the data.
 func packView(h render.Texture, data []byte) ([]byte, error) {

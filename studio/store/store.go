@@ -11,6 +11,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"os"
 	"regexp"
 	"strings"
 	"time"
@@ -38,6 +39,13 @@ var ErrNotFound = errors.New("not found")
 
 // Open opens or makes the database file and brings it up to date.
 func Open(path string) (*Store, error) {
+	// before SQLite makes it: its journals get the same rights
+	f, err := os.OpenFile(path, os.O_CREATE|os.O_RDWR, 0o600)
+	if err != nil {
+		return nil, fmt.Errorf("database %s: %w", path, err)
+	}
+	f.Chmod(0o600)
+	f.Close()
 	dsn := "file:" + path + "?_pragma=busy_timeout(5000)&_pragma=journal_mode(WAL)&_pragma=foreign_keys(1)&_pragma=synchronous(NORMAL)&_txlock=immediate"
 	db, err := sql.Open("sqlite", dsn)
 	if err != nil {

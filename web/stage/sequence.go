@@ -255,7 +255,7 @@ func keepFrame(st *cache.Stage, f arrived, b []byte) error {
 			}
 		}
 		p.Extra = nil
-		if fr.Points, err = st.PutPoints(f.number, func(out io.Writer) error { return ply.EncodePoints(out, p) }); err != nil {
+		if err = st.PutPoints(&fr, func(out io.Writer) error { return ply.EncodePoints(out, p) }); err != nil {
 			return err
 		}
 		fr.Totals = map[string]float64{"points": float64(len(p.P))}
