@@ -2,11 +2,16 @@ package web
 
 import (
 	"bytes"
+	"errors"
 	"fmt"
+	"io"
 	"math"
+	"os"
 	"strings"
 	"testing"
+	"time"
 
+	"zarf/core/format/abc"
 	"zarf/core/format/vdb"
 	"zarf/core/frame"
 	"zarf/core/shot"
@@ -126,4 +131,95 @@ func TestSequenceFromOutsideFeedsADomain(t *testing.T) {
 	if code, _ := s.upload(t, "/shots/sq/sequence/emitter1", files); code != 422 {
 		t.Errorf("frames for an emitter: %d", code)
 	}
+}
+
+// An Alembic file whose samples are ages apart is refused in words, and a sheet over
+// frames that are far apart is written at once.
+func TestSamplesThatAreAgesApart(t *testing.T) {
+	s := serve(t, t.TempDir())
+	d := shot.New("AG")
+	seq := d.Add(shot.Sequence)
+	s.add(t, d)
+	far := func(cycle float64) []byte {
+		var b asFile
+		w := abc.NewWriter(&b, abc.Info{App: "test", Rate: 1 / cycle})
+		o := w.Object("p", abc.Points)
+		for n := range 6 {
+			if err := o.Add(&abc.Sample{P: []float32{float32(n), 0, 0, 1, 1, 1}}); err != nil {
+				t.Fatal(err)
+			}
+		}
+		if err := w.Close(); err != nil {
+			t.Fatal(err)
+		}
+		return b.data
+	}
+	begin := time.Now()
+	for what, file := range map[string][]byte{"a billion seconds": far(1e9), "1e300 seconds": far(1e300)} {
+		if code, said := s.upload(t, "/shots/ag/sequence/"+seq.ID, map[string][]byte{"far.abc": file}); code != 422 || !strings.Contains(said, "-100000 to 1000000 can be") {
+			t.Errorf("%s: %d %s", what, code, said)
+		}
+	}
+	// two frames a million apart
+	if code, said := s.upload(t, "/shots/ag/sequence/"+seq.ID, map[string][]byte{"p.-00900.vdb": outsideFrame(t, 1, 0), "p.999000.vdb": outsideFrame(t, 2, 0)}); code != 200 {
+		t.Fatal(code, said)
+	}
+	if _, body := s.get(t, "/shots/ag/sheet?el="+seq.ID); !strings.Contains(body, "-899–998999") {
+		t.Error("the sheet doesn't name the gap")
+	}
+	if took := time.Since(begin); took > 5*time.Second {
+		t.Errorf("it took %v", took)
+	}
+}
+
+// A sequence of which one file can't be read leaves none of its frames behind, and
+// one that was there before stays whole.
+func TestARefusedSequenceLeavesNothing(t *testing.T) {
+	s := serve(t, t.TempDir())
+	d := shot.New("RS")
+	seq := d.Add(shot.Sequence)
+	s.add(t, d)
+	stages := func() int {
+		l, _ := os.ReadDir(s.st.Cache.Root)
+		return len(l)
+	}
+	files := map[string][]byte{"p.0001.vdb": outsideFrame(t, 1, 0), "p.0002.vdb": outsideFrame(t, 2, 0), "p.0003.vdb": outsideFrame(t, 3, 0)[:2000]}
+	if code, said := s.upload(t, "/shots/rs/sequence/"+seq.ID, files); code != 422 || !strings.Contains(said, "p.0003.vdb") {
+		t.Errorf("%d %s", code, said)
+	}
+	if n := stages(); n != 0 {
+		t.Errorf("%d stages are left", n)
+	}
+	delete(files, "p.0003.vdb")
+	for range 2 {
+		if code, said := s.upload(t, "/shots/rs/sequence/"+seq.ID, files); code != 200 {
+			t.Fatal(code, said)
+		}
+	}
+	if n := stages(); n != 1 {
+		t.Errorf("%d stages", n)
+	}
+}
+
+// asFile is a file in memory.
+type asFile struct {
+	data []byte
+	at   int
+}
+
+func (f *asFile) Write(b []byte) (int, error) {
+	if need := f.at + len(b); need > len(f.data) {
+		f.data = append(f.data, make([]byte, need-len(f.data))...)
+	}
+	copy(f.data[f.at:], b)
+	f.at += len(b)
+	return len(b), nil
+}
+
+func (f *asFile) Seek(to int64, whence int) (int64, error) {
+	if whence != io.SeekStart {
+		return 0, errors.New("only from the start")
+	}
+	f.at = int(to)
+	return to, nil
 }

@@ -125,6 +125,10 @@ func orient(m *model.Model, unit float64, zUp bool) {
 func survey(m *model.Model) (*Facts, error) {
 	f := &Facts{Notes: m.Notes}
 	note := func(format string, a ...any) { f.Notes = append(f.Notes, fmt.Sprintf(format, a...)) }
+	// before anything is made of it
+	if err := m.Budget(); err != nil {
+		return nil, err
+	}
 	total := geom.Repairs{}
 	// each mesh once, however many nodes show it
 	for n := range m.Meshes {

@@ -19,6 +19,9 @@ const (
 	MaxNodes = 20000
 	MaxDepth = 200
 	MaxKeys  = 5_000_000 // over all tracks
+	// MaxShown is how many triangles nodes may show beyond those that the meshes
+	// hold: a small file can show one mesh ten thousand times.
+	MaxShown = 4_000_000
 )
 
 // Node is a place in the tree. Mesh, Skin and Camera are indices, −1 for none.
@@ -473,6 +476,7 @@ func (m *Model) vertices(n int, p Pose) []geom.Vec3 {
 func (m *Model) At(t float64) *geom.Mesh {
 	p := m.Pose(t)
 	out := &geom.Mesh{}
+	parts, nodes := m.parts()
 	for n := range m.Nodes {
 		nd := &m.Nodes[n]
 		if nd.Mesh < 0 {
@@ -502,10 +506,41 @@ func (m *Model) At(t float64) *geom.Mesh {
 		}
 		// Joints serve as names of regions ("what the left hand moves"), not for
 		// motion: the vertices have been moved already.
+		switch {
+		case nodes > geom.MaxParts:
+			me.Part, me.Parts = nil, nil
+		case parts > geom.MaxParts:
+			me.Part, me.Parts = nil, []string{nd.Name}
+		}
 		me.Joint, me.Joints = m.strongest(n)
 		out.Append(&me)
 	}
 	return out
+}
+
+// parts is how many parts all nodes show together, and how many nodes show any. Where
+// those are more than geom.MaxParts nobody could choose among them: each node becomes
+// one part, or where they are too many themselves all become one.
+func (m *Model) parts() (parts, nodes int) {
+	for i := range m.Nodes {
+		if k := m.Nodes[i].Mesh; k >= 0 {
+			parts += max(1, len(m.Meshes[k].Parts))
+			nodes++
+		}
+	}
+	return parts, nodes
+}
+
+// Budget refuses a model whose nodes show far more triangles than its meshes hold.
+func (m *Model) Budget() error {
+	held := 0
+	for i := range m.Meshes {
+		held += len(m.Meshes[i].Tri)
+	}
+	if shown := m.Triangles(); shown-held > MaxShown {
+		return fmt.Errorf("it shows its meshes of %d triangles so often that they are %d; up to %d more than the file holds are taken: hand over fewer copies, or a lighter mesh", held, shown, MaxShown)
+	}
+	return nil
 }
 
 // strongest names for each vertex the joint that moves it most.
@@ -630,7 +665,8 @@ func (m *Model) CameraAt(t float64) (at geom.Affine, fov float64, ok bool) {
 	return geom.Identity, 0, false
 }
 
-// Triangles counts the faces of all nodes.
+// Triangles counts the faces of all nodes. It is the sum and no mesh: asking costs
+// nothing however many there would be.
 func (m *Model) Triangles() int {
 	n := 0
 	for _, nd := range m.Nodes {

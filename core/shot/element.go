@@ -357,6 +357,27 @@ func (e *Element) setKey(key string, k Key) {
 	e.keys[key] = slices.Insert(keys, n, k)
 }
 
+// putKeys sets keys that were checked, in any order; of two at one frame the later
+// counts. Sorted once: putting them in one by one moves all that come after each.
+func (e *Element) putKeys(key string, list []Key) {
+	if len(list) == 0 {
+		return
+	}
+	slices.SortStableFunc(list, func(a, b Key) int { return cmp.Compare(a.Frame, b.Frame) })
+	out := list[:0]
+	for _, k := range list {
+		if n := len(out); n > 0 && out[n-1].Frame == k.Frame {
+			out[n-1] = k
+			continue
+		}
+		out = append(out, k)
+	}
+	if e.keys == nil {
+		e.keys = map[string][]Key{}
+	}
+	e.keys[key] = out
+}
+
 // DropKey removes the key at a frame. The last key to go leaves its value.
 // A frame without a key is no error: another window may have been quicker.
 func (e *Element) DropKey(n val.Name, frame float64) {

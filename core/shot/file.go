@@ -16,6 +16,7 @@ import (
 	"math"
 	"slices"
 	"strconv"
+	"strings"
 
 	"zarf/core/anim"
 	"zarf/core/asset"
@@ -101,14 +102,10 @@ func Decode(data []byte) (s *Shot, unknown []string, err error) {
 	if len(data) > MaxFile {
 		return nil, nil, &FileError{What: fmt.Sprintf("%d bytes; %d are allowed", len(data), MaxFile)}
 	}
-	// Read twice: once for where every field begins, so that an error names its
-	// line, and once for the fields. A shot is kilobytes; an artist's lost minute
-	// costs more.
-	at, err := offsets(data)
-	if err != nil {
+	if err := wellFormed(data); err != nil {
 		return nil, nil, err
 	}
-	r := &reading{data: data, at: at}
+	r := &reading{data: data}
 	// reading goes deep, and any of its hundred fields may be wrong: a panic with a
 	// *FileError, which only this function catches, spares handing the same error up
 	defer func() {
@@ -127,20 +124,15 @@ func Decode(data []byte) (s *Shot, unknown []string, err error) {
 
 // reading is a file on its way into a document, and what of it isn't known.
 type reading struct {
-	data []byte
-	// where each field begins, by its path
-	at      map[string]int
+	data    []byte
 	unknown []string
 }
 
-// fail ends the reading with what is wrong and where.
-// The line is counted only now: errors are rare and files small.
+// fail ends the reading with what is wrong and where. The line is looked for only
+// now: errors are rare, and to know it of every field would take many times the
+// memory of the file.
 func (r *reading) fail(path, format string, a ...any) {
-	line := 0
-	if o, ok := r.at[path]; ok {
-		line = 1 + bytes.Count(r.data[:o], []byte("\n"))
-	}
-	panic(&FileError{Line: line, Field: path, What: fmt.Sprintf(format, a...)})
+	panic(&FileError{Line: lineOf(r.data, path), Field: path, What: fmt.Sprintf(format, a...)})
 }
 
 // fields are those of a JSON object that weren't taken yet.
@@ -204,9 +196,17 @@ func (r *reading) rest(path string, f fields) map[string]any {
 	m := map[string]any{}
 	for _, k := range slices.Sorted(maps.Keys(f)) {
 		m[k] = f[k]
-		r.unknown = append(r.unknown, join(path, k))
+		r.strange(join(path, k))
 	}
 	return m
+}
+
+// strange notes a field that isn't known.
+func (r *reading) strange(path string) {
+	if len(r.unknown) >= maxUnknown {
+		r.fail(path, "is one of over %d fields that aren't known here", maxUnknown)
+	}
+	r.unknown = append(r.unknown, path)
 }
 
 // shot reads the whole document.
@@ -301,7 +301,7 @@ func (r *reading) values(f fields, path, key string, k Kind, keep map[string]any
 		e := Find(k, name)
 		if e == nil {
 			other[name] = obj[name]
-			r.unknown = append(r.unknown, join(p, name))
+			r.strange(join(p, name))
 			continue
 		}
 		// the same checks as for what people type
@@ -381,14 +381,12 @@ func (r *reading) curves(f fields, path string, e *Element) {
 		if len(keys[name]) > MaxKeys {
 			r.fail(p, "has %d keys; %d are allowed", len(keys[name]), MaxKeys)
 		}
+		list := make([]Key, 0, len(keys[name]))
 		for i, k := range keys[name] {
 			v, err := entry.FromJSON(k.Value)
 			if err != nil {
 				r.fail(p, "key %d: %v", i, err)
 			}
-			// the way and both slopes are checked together by PutKey
-			// An unknown way is not replaced by the default: it would change a
-			// motion silently.
 			key := Key{Frame: k.Frame, Value: v, Way: k.Way}
 			// files of older versions, read as long as there are any
 			if k.Hold {
@@ -400,10 +398,14 @@ func (r *reading) curves(f fields, path string, e *Element) {
 			if !ok1 || !ok2 {
 				r.fail(p, "key %d has the slopes %v and %v; give a number, or three", i, k.In, k.Out)
 			}
-			if err := e.PutKey(entry, key); err != nil {
+			// an unknown way is not replaced by the default: it would change a motion
+			// silently
+			if err := checkKey(entry, key); err != nil {
 				r.fail(p, "key %d: %v", i, err)
 			}
+			list = append(list, key)
 		}
+		e.putKeys(name, list)
 	}
 	var extras map[string]fileExtra
 	take(r, f, path, "curves", "what keyed values do besides", &extras)
@@ -441,71 +443,154 @@ func (r *reading) look(path string, raw json.RawMessage, s *Shot) *Element {
 	return l
 }
 
-// offsets finds where every field of a JSON text starts, by path.
-func offsets(data []byte) (map[string]int, error) {
-	dec := json.NewDecoder(bytes.NewReader(data))
-	// 1e999 would end the walk without a field's name
-	dec.UseNumber() // numbers too large are named with their field later
-	// Paths are spelt as in FileError.Field, so that finding the line is one
-	// look-up.
-	at := map[string]int{}
-	// for errors alone
-	line := func(o int64) int { return 1 + bytes.Count(data[:min(int(o), len(data))], []byte("\n")) }
-	var walk func(path string, depth int) error
-	walk = func(path string, depth int) error {
-		// a shot is nested six deep; a hostile one could be as deep as memory
-		if depth > 32 {
-			return &FileError{Line: line(dec.InputOffset()), Field: path, What: "is nested more than 32 deep"}
-		}
-		t, err := dec.Token()
-		if err != nil {
-			return err
-		}
-		// of values, the offset is their end less one: the same line but for texts
-		// of several
-		at[path] = int(dec.InputOffset()) - 1
-		switch t {
-		case json.Delim('{'):
-			for dec.More() {
-				k, err := dec.Token()
-				if err != nil {
-					return err
-				}
-				if err := walk(join(path, k.(string)), depth+1); err != nil {
-					return err
-				}
-			}
-			_, err = dec.Token()
-		case json.Delim('['):
-			for i := 0; dec.More(); i++ {
-				if err := walk(path+"["+strconv.Itoa(i)+"]", depth+1); err != nil {
-					return err
-				}
-			}
-			_, err = dec.Token()
-		}
-		return err
+// Limits on the form of a file, whatever it holds. A shot is nested six deep and its
+// longest name has twenty letters.
+const (
+	maxDepth   = 32
+	maxWord    = 256     // bytes of a field's name
+	maxUnknown = 10_000  // fields that aren't known here
+	maxTokens  = 3 << 20 // names, values and brackets
+)
+
+// wellFormed refuses a text that is no JSON, is cut off, goes on behind its end, is
+// nested without end, or is made of more pieces than a shot could be. It walks over
+// the text once and keeps nothing of it.
+func wellFormed(data []byte) error {
+	w := walk{dec: json.NewDecoder(bytes.NewReader(data)), data: data}
+	// 1e999 would end the walk without a field's name; numbers too large are named
+	// with their field later
+	w.dec.UseNumber()
+	if err := w.value(0); err != nil {
+		return w.told(err)
 	}
-	err := walk("", 0)
+	if _, err := w.dec.Token(); !errors.Is(err, io.EOF) {
+		return w.at("something follows the shot")
+	}
+	return nil
+}
+
+// walk is a way through a JSON text.
+type walk struct {
+	dec    *json.Decoder
+	data   []byte
+	tokens int
+}
+
+// at is what is wrong where the walk has come to.
+func (w *walk) at(what string) error {
+	return &FileError{Line: w.line(w.dec.InputOffset()), What: what}
+}
+
+func (w *walk) line(o int64) int {
+	return 1 + bytes.Count(w.data[:min(int(o), len(w.data))], []byte("\n"))
+}
+
+// told is a decoder's error with its line.
+func (w *walk) told(err error) error {
 	var fe *FileError
 	var syn *json.SyntaxError
 	switch {
-	case err == nil:
 	case errors.As(err, &fe):
-		return nil, fe
+		return fe
 	case errors.As(err, &syn):
-		return nil, &FileError{Line: line(syn.Offset), What: "not JSON: " + syn.Error()}
+		return &FileError{Line: w.line(syn.Offset), What: "not JSON: " + syn.Error()}
 	case errors.Is(err, io.EOF) || errors.Is(err, io.ErrUnexpectedEOF):
-		return nil, &FileError{Line: line(int64(len(data))), What: "the file ends too early"}
-	default:
-		return nil, &FileError{Line: line(dec.InputOffset()), What: err.Error()}
+		return &FileError{Line: w.line(int64(len(w.data))), What: "the file ends too early"}
 	}
-	// Two documents in one file are no shot: the second would be lost without a
-	// word.
-	if _, err := dec.Token(); !errors.Is(err, io.EOF) {
-		return nil, &FileError{Line: line(dec.InputOffset()), What: "something follows the shot"}
+	return w.at(err.Error())
+}
+
+func (w *walk) next() (json.Token, error) {
+	if w.tokens++; w.tokens > maxTokens {
+		return nil, w.at(fmt.Sprintf("the file has more than %d names and values", maxTokens))
 	}
-	return at, nil
+	return w.dec.Token()
+}
+
+// value walks over one value.
+func (w *walk) value(depth int) error {
+	if depth > maxDepth {
+		return w.at(fmt.Sprintf("is nested more than %d deep", maxDepth))
+	}
+	t, err := w.next()
+	if err != nil {
+		return err
+	}
+	open, ok := t.(json.Delim)
+	if !ok {
+		return nil
+	}
+	for w.dec.More() {
+		if open == '{' {
+			k, err := w.next()
+			if err != nil {
+				return err
+			}
+			if name := k.(string); len(name) > maxWord {
+				return w.at(fmt.Sprintf("the name of a field, %q, has %d bytes; %d are allowed", clip(name), len(name), maxWord))
+			}
+		}
+		if err := w.value(depth + 1); err != nil {
+			return err
+		}
+	}
+	_, err = w.next()
+	return err
+}
+
+// lineOf is the line on which the value at a path ends, or begins where it is an
+// object or a list; 0 where the text has no such path. A path is field names and
+// list places as in "elements[3].values.voxel".
+func lineOf(data []byte, path string) int {
+	w := walk{dec: json.NewDecoder(bytes.NewReader(data)), data: data}
+	w.dec.UseNumber()
+	o, ok := w.seek("", path)
+	if !ok {
+		return 0
+	}
+	return w.line(o)
+}
+
+// seek looks for a path below the value that comes next, whose own path is here.
+func (w *walk) seek(here, path string) (int64, bool) {
+	t, err := w.dec.Token()
+	if err != nil {
+		return 0, false
+	}
+	if here == path {
+		return w.dec.InputOffset() - 1, true
+	}
+	open, ok := t.(json.Delim)
+	for i := 0; ok && w.dec.More(); i++ {
+		below := here + "[" + strconv.Itoa(i) + "]"
+		if open == '{' {
+			k, err := w.dec.Token()
+			if err != nil {
+				return 0, false
+			}
+			below = join(here, k.(string))
+		}
+		if !leads(below, path) {
+			if w.value(0) != nil {
+				return 0, false
+			}
+			continue
+		}
+		if o, found := w.seek(below, path); found {
+			return o, true
+		}
+	}
+	if ok {
+		_, err = w.dec.Token()
+	}
+	return 0, false
+}
+
+// leads reports a path that another goes through, or is. A name may hold a dot or a
+// bracket, so several may seem to lead on, and each is followed.
+func leads(below, path string) bool {
+	rest, ok := strings.CutPrefix(path, below)
+	return ok && (rest == "" || rest[0] == '.' || rest[0] == '[')
 }
 
 // Encode writes the shot file: fields in a fixed order, so that equal shots
@@ -552,11 +637,33 @@ func (s *Shot) Encode() []byte {
 		o.add("clips", s.Clips)
 	}
 	o.rest(keep)
-	b, err := json.MarshalIndent(o, "", "  ")
-	if err != nil {
+	var b bytes.Buffer
+	enc := json.NewEncoder(&b)
+	enc.SetEscapeHTML(false)
+	enc.SetIndent("", "  ")
+	if err := enc.Encode(o); err != nil {
 		panic(err) // every value was checked to be finite on its way in
 	}
-	return append(b, '\n')
+	return b.Bytes()
+}
+
+// TooLarge tells that a shot file, as Encode has made it, could not be read again:
+// whoever stores one asks, so that nothing is kept that can't be opened.
+func TooLarge(file []byte) error {
+	if len(file) > MaxFile {
+		return fmt.Errorf("the shot would take %.1f MB, and up to %d MB can be kept: shorten its note, or its keys", float64(len(file))/(1<<20), MaxFile>>20)
+	}
+	return nil
+}
+
+// plain is JSON as it stands in files: without the escapes that would make it safe
+// within a page, which take six bytes for one.
+func plain(v any) ([]byte, error) {
+	var b bytes.Buffer
+	enc := json.NewEncoder(&b)
+	enc.SetEscapeHTML(false)
+	err := enc.Encode(v)
+	return bytes.TrimSuffix(b.Bytes(), []byte("\n")), err
 }
 
 // ordered puts fields in the order of the catalogue, those that aren't known
@@ -685,8 +792,8 @@ func (o ordered) MarshalJSON() ([]byte, error) {
 		if i > 0 {
 			b.WriteByte(',')
 		}
-		k, _ := json.Marshal(n)
-		v, err := json.Marshal(o.fields[i])
+		k, _ := plain(n)
+		v, err := plain(o.fields[i])
 		if err != nil {
 			return nil, err
 		}

@@ -33,6 +33,18 @@ func Open(root string) (*Dir, error) {
 	return &Dir{root}, nil
 }
 
+// Root is the folder.
+func (d *Dir) Root() string { return d.root }
+
+// Name is what a file was called when it came; "" of what isn't one.
+func (d *Dir) Name(id string) string {
+	_, m, err := d.meta(id)
+	if err != nil {
+		return ""
+	}
+	return m.Name
+}
+
 // Changed is when something was last brought in or taken out.
 func (d *Dir) Changed() time.Time {
 	info, err := os.Stat(d.root)
@@ -95,6 +107,9 @@ func (d *Dir) Bring(name string, data []byte, side map[string][]byte, o bring.Op
 func (d *Dir) keep(id string, fill func(dir string) error) error {
 	to := filepath.Join(d.root, id)
 	if _, err := os.Stat(to); err == nil {
+		// brought in once more: whoever cleans up takes it for new
+		now := time.Now()
+		os.Chtimes(to, now, now)
 		return nil
 	}
 	tmp, err := os.MkdirTemp(d.root, ".new-")

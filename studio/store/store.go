@@ -99,6 +99,10 @@ func Slug(name string) string {
 // CreateShot adds a shot; the slug is made free with a number where need be.
 func (s *Store) CreateShot(doc *shot.Shot, label string) (ShotRow, error) {
 	var row ShotRow
+	text := doc.Encode()
+	if err := shot.TooLarge(text); err != nil {
+		return row, err
+	}
 	err := s.tx(func(tx *sql.Tx) error {
 		base := Slug(doc.Name)
 		slug := base
@@ -121,7 +125,7 @@ func (s *Store) CreateShot(doc *shot.Shot, label string) (ShotRow, error) {
 		if err != nil {
 			return err
 		}
-		_, err = tx.Exec(`INSERT INTO revisions (shot_id, seq, doc, label, created) VALUES (?, 1, ?, ?, ?)`, id, doc.Encode(), label, now())
+		_, err = tx.Exec(`INSERT INTO revisions (shot_id, seq, doc, label, created) VALUES (?, 1, ?, ?, ?)`, id, text, label, now())
 		row = ShotRow{ID: id, Slug: slug, Name: doc.Name, Title: doc.Title, Head: 1, Last: 1, Updated: time.Now()}
 		return err
 	})
@@ -169,6 +173,29 @@ func (s *Store) Shots() ([]ShotRow, error) {
 		out = append(out, r)
 	}
 	return out, rows.Err()
+}
+
+// ShotsPage lists a part of the library, archived shots last: those whose name or
+// title holds a text, so many from one on. all is how many there are of them.
+func (s *Store) ShotsPage(holding string, from, most int) (out []ShotRow, all int, err error) {
+	like := "%" + strings.NewReplacer(`\`, `\\`, `%`, `\%`, `_`, `\_`).Replace(holding) + "%"
+	const where = ` FROM shots WHERE name LIKE ?1 ESCAPE '\' OR title LIKE ?1 ESCAPE '\'`
+	if err := s.db.QueryRow(`SELECT COUNT(*)`+where, like).Scan(&all); err != nil {
+		return nil, 0, err
+	}
+	rows, err := s.db.Query(`SELECT `+shotColumns+where+` ORDER BY archived, name, id LIMIT ?2 OFFSET ?3`, like, most, from)
+	if err != nil {
+		return nil, 0, err
+	}
+	defer rows.Close()
+	for rows.Next() {
+		r, err := scanShot(rows.Scan)
+		if err != nil {
+			return nil, 0, err
+		}
+		out = append(out, r)
+	}
+	return out, all, rows.Err()
 }
 
 // Shot finds a shot by slug, or by name.
@@ -245,6 +272,9 @@ func (s *Store) Edit(id int64, label, merge string, change func(*shot.Shot) erro
 		after := doc.Encode()
 		if string(after) == string(b) {
 			return nil
+		}
+		if err := shot.TooLarge(after); err != nil {
+			return err
 		}
 		if _, err := tx.Exec(`DELETE FROM revisions WHERE shot_id = ? AND seq > ?`, id, head); err != nil {
 			return err
@@ -332,6 +362,36 @@ func (s *Store) Labels(id int64) (undo, redo string) {
 func (s *Store) Archive(id int64, on bool) error {
 	_, err := s.db.Exec(`UPDATE shots SET archived = ? WHERE id = ?`, on, id)
 	return err
+}
+
+// DeleteShot deletes a shot for good, with its revisions, takes and jobs.
+func (s *Store) DeleteShot(id int64) error {
+	_, err := s.db.Exec(`DELETE FROM shots WHERE id = ?`, id)
+	return err
+}
+
+// Texts calls fn for every text that may name files or frames: all revisions, the
+// documents of takes, and the orders of jobs.
+func (s *Store) Texts(fn func(text []byte)) error {
+	for _, q := range []string{`SELECT doc FROM revisions`, `SELECT doc FROM takes`, `SELECT spec FROM jobs`} {
+		rows, err := s.db.Query(q)
+		if err != nil {
+			return err
+		}
+		for rows.Next() {
+			var b sql.RawBytes
+			if err := rows.Scan(&b); err != nil {
+				rows.Close()
+				return err
+			}
+			fn(b)
+		}
+		rows.Close()
+		if err := rows.Err(); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // Setting reads a setting, "" where it isn't set.

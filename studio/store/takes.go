@@ -296,6 +296,11 @@ func (s *Store) ShotJobs(shotID int64, kind string) ([]Job, error) {
 	return s.jobs(`shot_id = ? AND kind = ? ORDER BY id DESC LIMIT 200`, shotID, kind)
 }
 
+// AllJobs lists the jobs of a shot, of all shots where its id is 0.
+func (s *Store) AllJobs(shotID int64) ([]Job, error) {
+	return s.jobs(`?1 = 0 OR shot_id = ?1 ORDER BY id`, shotID)
+}
+
 // CountJobs counts a shot's jobs of a kind by take.
 func (s *Store) CountJobs(shotID int64, kind string) (map[int64]int, error) {
 	rows, err := s.db.Query(`SELECT take_id, COUNT(*) FROM jobs WHERE shot_id = ? AND kind = ? AND take_id IS NOT NULL GROUP BY take_id`, shotID, kind)

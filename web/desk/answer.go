@@ -67,8 +67,10 @@ func Explain(c *gin.Context, err error) {
 // Refuse answers a script in words.
 func Refuse(c *gin.Context, code int, err error) { c.String(code, Sentence(err.Error())+".") }
 
+// Sentence begins with a capital, unless its first word is the name of a file.
 func Sentence(s string) string {
-	if s == "" {
+	word, _, _ := strings.Cut(s, " ")
+	if s == "" || strings.ContainsAny(strings.TrimRight(word, ".:,;"), "._0123456789") {
 		return s
 	}
 	return strings.ToUpper(s[:1]) + s[1:]

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strconv"
 	"strings"
 
 	"zarf/core/asset"
@@ -25,6 +26,10 @@ type outsideFacts struct {
 	Fault    string
 }
 
+// maxGaps is how many stretches of missing frames a sheet names.
+const maxGaps = 40
+
+// OutsideFacts are what a sheet tells of a sequence's frames.
 func (s *Server) OutsideFacts(doc *shot.Shot, e *shot.Element) *outsideFacts {
 	ref := val.Frames.Of(e)
 	if ref == "" {
@@ -35,17 +40,24 @@ func (s *Server) OutsideFacts(doc *shot.Shot, e *shot.Element) *outsideFacts {
 	if len(frames) == 0 {
 		return &outsideFacts{Fault: "Its frames are gone from the cache; bring them in again."}
 	}
-	var have, lack []int
+	var have []int
+	var lack []string
 	for f := range frames {
 		have = append(have, f)
 	}
 	slices.Sort(have)
-	for f := have[0]; f < have[len(have)-1]; f++ {
-		if _, ok := frames[f]; !ok && len(lack) < 5000 {
-			lack = append(lack, f)
+	// over what is there: two frames may be very far apart
+	for i := 1; i < len(have); i++ {
+		if a, b := have[i-1]+1, have[i]-1; a == b {
+			lack = append(lack, strconv.Itoa(a))
+		} else if a < b {
+			lack = append(lack, fmt.Sprintf("%d–%d", a, b))
 		}
 	}
-	o := &outsideFacts{Frames: run.Ranges(have), Missing: run.Ranges(lack)}
+	if n := len(lack); n > maxGaps {
+		lack = append(lack[:maxGaps], fmt.Sprintf("%d more stretches", n-maxGaps))
+	}
+	o := &outsideFacts{Frames: run.Ranges(have), Missing: strings.Join(lack, ", ")}
 	mid := frames[have[len(have)/2]]
 	if mid.Points > 0 {
 		o.Points = int(mid.Totals["points"])

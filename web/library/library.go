@@ -6,7 +6,9 @@ import (
 	"io"
 	"math"
 	"net/http"
+	"net/url"
 	"path/filepath"
+	"strconv"
 	"strings"
 
 	"github.com/gin-gonic/gin"
@@ -26,11 +28,33 @@ type shotCard struct {
 	State  string
 }
 
+// perPage is how many shots a page of the library shows.
+const perPage = 24
+
+// turn is a page of several.
+type turn struct {
+	Number int
+	Link   string
+	Here   bool
+}
+
 func (s *room) shotsPage(c *gin.Context) {
-	rows, err := s.Studio.Store.Shots()
+	text := strings.TrimSpace(c.Query("find"))
+	if len(text) > shot.MaxName {
+		text = text[:shot.MaxName]
+	}
+	page := 1
+	if n, err := strconv.Atoi(c.Query("page")); err == nil {
+		page = min(max(n, 1), 1e6)
+	}
+	rows, all, err := s.Studio.Store.ShotsPage(text, (page-1)*perPage, perPage)
 	if err != nil {
 		s.Fail(c, http.StatusInternalServerError, "The library can't be read: "+err.Error(), "Look at the data folder.")
 		return
+	}
+	var turns []turn
+	for n := 1; all > perPage && n <= (all+perPage-1)/perPage; n++ {
+		turns = append(turns, turn{n, "/?" + url.Values{"find": {text}, "page": {strconv.Itoa(n)}}.Encode(), n == page})
 	}
 	var cards []shotCard
 	for _, r := range rows {
@@ -49,7 +73,7 @@ func (s *room) shotsPage(c *gin.Context) {
 		}
 		cards = append(cards, card)
 	}
-	s.Page(c, http.StatusOK, "shots", map[string]any{"Title": "Shots", "Cards": cards, "Dir": s.Studio.Dir})
+	s.Page(c, http.StatusOK, "shots", map[string]any{"Title": "Shots", "Cards": cards, "Dir": s.Studio.Dir, "Find": text, "All": all, "Turns": turns})
 }
 
 // middle picks a frame to stand for a take: two thirds in, or the last there is.
@@ -119,7 +143,24 @@ func (s *room) newShot(c *gin.Context) {
 	s.created(c, doc, "new shot")
 }
 
+// noteUnknown writes into a shot's note what of its file this version doesn't know.
+func noteUnknown(doc *shot.Shot, unknown []string) {
+	const told = 20
+	if len(unknown) == 0 {
+		return
+	}
+	more := ""
+	if n := len(unknown) - told; n > 0 {
+		more = fmt.Sprintf(" and %d more", n)
+	}
+	doc.Note += "\nKept from the file, but not known to this version: " + strings.Join(unknown[:min(len(unknown), told)], ", ") + more
+}
+
 func (s *room) created(c *gin.Context, doc *shot.Shot, label string) {
+	if err := shot.TooLarge(doc.Encode()); err != nil {
+		s.Fail(c, http.StatusUnprocessableEntity, "The shot was not made: "+err.Error()+".", "")
+		return
+	}
 	row, err := s.Studio.Store.CreateShot(doc, label)
 	if err != nil {
 		s.Fail(c, http.StatusInternalServerError, "The shot could not be stored: "+err.Error(), "")
@@ -146,9 +187,7 @@ func (s *room) importShot(c *gin.Context) {
 			s.Fail(c, http.StatusUnprocessableEntity, desk.Sentence(err.Error())+".", "No shot was made; export it again where it came from.")
 			return
 		}
-		if len(unknown) > 0 {
-			doc.Note += fmt.Sprintf("\nKept from the file, but not known to this version: %v", unknown)
-		}
+		noteUnknown(doc, unknown)
 		s.created(c, doc, "import")
 		return
 	}
@@ -162,9 +201,7 @@ func (s *room) importShot(c *gin.Context) {
 		s.Fail(c, http.StatusUnprocessableEntity, err.Error()+".", "Nothing was changed; mend the file and import it again.")
 		return
 	}
-	if len(unknown) > 0 {
-		doc.Note += fmt.Sprintf("\nKept from the file, but not known to this version: %v", unknown)
-	}
+	noteUnknown(doc, unknown)
 	s.created(c, doc, "import")
 }
 

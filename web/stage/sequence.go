@@ -31,6 +31,12 @@ import (
 // maxSequence is the number of frames that can be brought in at once.
 const maxSequence = 2000
 
+// The frames that a sequence may have.
+const (
+	minFrame = -100_000
+	maxFrame = 1_000_000
+)
+
 // numbered is a file name with the frame number before its ending.
 var numbered = regexp.MustCompile(`^(.*?)(-?\d+)\.(vdb|ply)$`)
 
@@ -124,21 +130,42 @@ func (s *room) keepSequence(files []*multipart.FileHeader, rate float64) (ref st
 		fmt.Fprintf(sum, "raw %d %x\n", f.number, h)
 	}
 	key := hex.EncodeToString(sum.Sum(nil))[:32]
-	st := s.Studio.Cache.Stage(key)
+	if err := keepAll(s.Studio.Cache.Stage(key), list); err != nil {
+		return "", nil, err
+	}
+	first, last := list[0].number, list[len(list)-1].number
+	return key + "/" + asset.Clean(fmt.Sprintf("%s %d–%d", stem, first, last)), append(notes, gaps(list)...), nil
+}
+
+// keepAll stores the frames of a sequence that aren't there yet. Where one can't be
+// read none of those stays.
+func keepAll(st *cache.Stage, list []arrived) (err error) {
+	var made []int
+	defer func() {
+		if err == nil {
+			return
+		}
+		for _, n := range made {
+			st.Drop(n)
+		}
+		if len(st.Frames()) == 0 {
+			st.Remove()
+		}
+	}()
 	for _, f := range list {
 		if st.Has(f.number) {
 			continue
 		}
 		b, err := f.read()
 		if err != nil {
-			return "", nil, err
+			return err
 		}
+		made = append(made, f.number)
 		if err := keepFrame(st, f, b); err != nil {
-			return "", nil, fmt.Errorf("%s: %w", asset.Clean(f.name), err)
+			return fmt.Errorf("%s: %w", asset.Clean(f.name), err)
 		}
 	}
-	first, last := list[0].number, list[len(list)-1].number
-	return key + "/" + asset.Clean(fmt.Sprintf("%s %d–%d", stem, first, last)), append(notes, gaps(list)...), nil
+	return nil
 }
 
 // byNumber reads the frame numbers of files' names.
@@ -150,8 +177,8 @@ func byNumber(files []*multipart.FileHeader) (list []arrived, stem string, err e
 			return nil, "", fmt.Errorf("%s has no frame number before .vdb or .ply, as in smoke.0001.vdb", asset.Clean(f.Filename))
 		}
 		n, err := strconv.Atoi(m[2])
-		if err != nil || n < -100000 || n > 1000000 {
-			return nil, "", fmt.Errorf("%s has frame number %s; −100000 to 1000000 can be", asset.Clean(f.Filename), m[2])
+		if err != nil || n < minFrame || n > maxFrame {
+			return nil, "", fmt.Errorf("%s has frame number %s; %d to %d can be", asset.Clean(f.Filename), m[2], minFrame, maxFrame)
 		}
 		if kind != "" && kind != m[3] {
 			return nil, "", errors.New("both .vdb and .ply files came along; choose those of one sequence")
@@ -187,7 +214,14 @@ func unroll(b []byte, rate float64) (list []arrived, notes []string, err error) 
 			return nil, nil, fmt.Errorf("%s has %d samples; %d can be brought in", o.Path, o.N, maxSequence)
 		}
 		for i := range o.N {
-			at[int(math.Round((o.First+float64(i)*o.Cycle)*rate))] = i
+			n := math.Round((o.First + float64(i)*o.Cycle) * rate)
+			if !(n >= minFrame && n <= maxFrame) {
+				return nil, nil, fmt.Errorf("sample %d of %s stands at frame %.6g of this shot; %d to %d can be", i, o.Path, n, minFrame, maxFrame)
+			}
+			at[int(n)] = i
+		}
+		if len(at) > maxSequence {
+			return nil, nil, fmt.Errorf("its objects have samples at over %d different frames; that many can be brought in", maxSequence)
 		}
 	}
 	if len(at) == 0 {
