@@ -119,6 +119,7 @@ func (s *Studio) Close() {
 		s.queue.Close()
 	}
 	s.hub.close()
+	os.Remove(filepath.Join(s.Dir, "address"))
 	if s.Store != nil {
 		s.Store.Close()
 	}
@@ -174,4 +175,44 @@ func (s *Studio) copyDaily(ctx context.Context) {
 		}
 		sleep(ctx, wait)
 	}
+}
+
+// Token lets people in. It is that of the data folder and stays the same, so that
+// open pages and bookmarks outlive a restart; who can read the folder can read it.
+func (s *Studio) Token() (string, error) {
+	name := filepath.Join(s.Dir, "token")
+	if b, err := os.ReadFile(name); err == nil && len(b) == 32 {
+		return string(b), nil
+	}
+	b := make([]byte, 16)
+	rand.Read(b)
+	token := hex.EncodeToString(b)
+	if err := writeOwn(name, token); err != nil {
+		return "", fmt.Errorf("the token can't be kept: %w", err)
+	}
+	return token, nil
+}
+
+// Told keeps the address that was told, token included, for Address. It goes with
+// Close.
+func (s *Studio) Told(address string) error {
+	return writeOwn(filepath.Join(s.Dir, "address"), address)
+}
+
+// Address is where the server of a data folder is.
+func Address(dir string) (string, error) {
+	b, err := os.ReadFile(filepath.Join(dir, "address"))
+	if err != nil {
+		return "", fmt.Errorf("no server runs on %s; start one with zarf serve", dir)
+	}
+	return string(b), nil
+}
+
+// writeOwn writes a file that only its owner reads.
+func writeOwn(name, text string) error {
+	tmp := name + ".part"
+	if err := os.WriteFile(tmp, []byte(text), 0o600); err != nil {
+		return err
+	}
+	return os.Rename(tmp, name)
 }

@@ -2,7 +2,12 @@ package web
 
 import (
 	"fmt"
+	"net"
+	"strings"
 	"testing"
+	"time"
+
+	"zarf/core/geom"
 )
 
 // A frame that a run has just put into the cache is in the picture within
@@ -44,5 +49,26 @@ func TestAFinishedFrameIsShownAtOnce(t *testing.T) {
 	t.Logf("shown after %.0f ms", ms)
 	if ms < 0 || ms > 300 {
 		t.Errorf("the frame was shown after %.0f ms", ms)
+	}
+}
+
+// Uploads that stall hold up nobody but themselves.
+func TestStalledUploadsHoldNobodyUp(t *testing.T) {
+	s := serve(t, t.TempDir())
+	row := s.add(t, small("ST"))
+	at := strings.TrimPrefix(s.URL, "http://")
+	for range 4 {
+		c, err := net.Dial("tcp", at)
+		if err != nil {
+			t.Fatal(err)
+		}
+		defer c.Close()
+		fmt.Fprintf(c, "POST /shots/st/bring HTTP/1.1\r\nHost: %s\r\nAuthorization: Bearer %s\r\nContent-Type: multipart/form-data; boundary=x\r\nContent-Length: 100000\r\n\r\n--x\r\nContent-Disposition: form-data; name=\"file\"; filename=\"a.obj\"\r\n\r\nv 0 0 0\r\n", at, testToken)
+	}
+	time.Sleep(300 * time.Millisecond)
+	begin := time.Now()
+	s.bring(t, row, "ball.obj", objOf(geom.BallMesh(0.2, 8)), "as", "collider")
+	if took := time.Since(begin); took > 5*time.Second {
+		t.Errorf("another upload took %v", took)
 	}
 }

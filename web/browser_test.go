@@ -5,6 +5,7 @@ import (
 	"bytes"
 	"io"
 	"net/http"
+	"net/url"
 	"strings"
 	"sync"
 	"testing"
@@ -56,9 +57,21 @@ type hand struct {
 
 func (h hand) open(url string) {
 	h.Helper()
-	if err := h.Go(url); err != nil {
+	if err := h.Go(withToken(url)); err != nil {
 		h.Fatal(err)
 	}
+}
+
+// withToken is an address as it is printed.
+func withToken(address string) string {
+	u, err := url.Parse(address)
+	if err != nil {
+		panic(err)
+	}
+	q := u.Query()
+	q.Set(desk.TokenName, testToken)
+	u.RawQuery = q.Encode()
+	return u.String()
 }
 
 func (h hand) until(js string, args ...any) {

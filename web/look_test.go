@@ -10,6 +10,7 @@ import (
 	"math"
 	"net/http"
 	"path/filepath"
+	"runtime"
 	"strconv"
 	"strings"
 	"testing"
@@ -362,5 +363,24 @@ func TestLostWorkerDuringARange(t *testing.T) {
 	}
 	if s.worker == lost {
 		t.Error("no other worker came")
+	}
+}
+
+// Pictures are looked at by their heads before any is unpacked: a few bytes that
+// stand for gigabytes are refused at once.
+func TestHugePicturesAreToldByTheirHeads(t *testing.T) {
+	s := serve(t, t.TempDir())
+	s.add(t, small("HP"))
+	var huge bytes.Buffer
+	png.Encode(&huge, image.NewGray(image.Rect(0, 0, 8192, 8192)))
+	var was, is runtime.MemStats
+	runtime.ReadMemStats(&was)
+	begin := time.Now()
+	if code, said := s.upload(t, "/shots/hp/picture/look/look/plate", map[string][]byte{"p.1.png": huge.Bytes(), "p.2.png": huge.Bytes(), "p.3.png": flat(16, 16, color.White)}); code != 422 || !strings.Contains(said, "a sequence has one size") {
+		t.Errorf("%d %s", code, said)
+	}
+	runtime.ReadMemStats(&is)
+	if got := is.TotalAlloc - was.TotalAlloc; got > 40<<20 || time.Since(begin) > 2*time.Second {
+		t.Errorf("refusing it took %d bytes and %v", got, time.Since(begin))
 	}
 }

@@ -64,6 +64,21 @@ func work(dir string) {
 	w.Close()
 }
 
+// testToken lets the tests in: requests bring it along, browsers with the address.
+const testToken = "0123456789abcdef0123456789abcdef"
+
+type bearer struct{ http.RoundTripper }
+
+func (b bearer) RoundTrip(r *http.Request) (*http.Response, error) {
+	if r.Header.Get("Authorization") == "" {
+		r = r.Clone(r.Context())
+		r.Header.Set("Authorization", "Bearer "+testToken)
+	}
+	return b.RoundTripper.RoundTrip(r)
+}
+
+func init() { http.DefaultTransport = bearer{http.DefaultTransport} }
+
 type site struct {
 	*httptest.Server
 	st     *studio.Studio
@@ -114,8 +129,9 @@ func serveWith(t *testing.T, dir string, worker bool) *site {
 	if err != nil {
 		t.Fatal(err)
 	}
-	h := New(st, Options{Draft: draftProcess(os.Args[0])})
+	h := New(st, Options{Draft: draftProcess(os.Args[0]), Token: testToken})
 	s.Server = httptest.NewServer(h)
+	s.Client().Transport = bearer{s.Client().Transport}
 	t.Cleanup(s.close)
 	return s
 }

@@ -22,5 +22,11 @@ const MaxUpload = desk.MaxUpload
 // New makes the handler of all pages.
 var New = desk.New
 
+// TokenName is the name in an address of the token that lets in.
+const TokenName = desk.TokenName
+
+// Own reports a host name that is this machine.
+func Own(host string) bool { return desk.Own(host) }
+
 // Quit ends event streams, which would hold a shutdown up.
 var Quit = desk.Quit

@@ -3,6 +3,7 @@ package web
 import (
 	"bytes"
 	"encoding/json"
+	"io"
 	"math"
 	"mime/multipart"
 	"net/http"
@@ -68,6 +69,74 @@ func TestStrangersAreRefused(t *testing.T) {
 	for _, p := range []string{"/static/x/../server.go", "/static/x/%2e%2e/%2e%2e/go.mod", "/shots/nowhere/stage", "/shots/t1/rendered/1/1", "/shots/t1/handover/77/zip", "/shots/..%2f..%2f/stage"} {
 		if code, body := s.get(t, p); code != http.StatusNotFound {
 			t.Errorf("%s: %d %.80s", p, code, body)
+		}
+	}
+}
+
+// Who has the whole address gets in, and stays in by a cookie; everybody else is told
+// how, whatever they ask for. Other sites get nothing made for them.
+func TestTheAddressLetsIn(t *testing.T) {
+	s := serve(t, t.TempDir())
+	s.add(t, small("T1"))
+	ask := func(path string, head ...string) *http.Response {
+		t.Helper()
+		r, err := http.NewRequest("GET", s.URL+path, nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for i := 0; i+1 < len(head); i += 2 {
+			r.Header.Set(head[i], head[i+1])
+		}
+		resp, err := http.DefaultTransport.(bearer).RoundTripper.RoundTrip(r)
+		if err != nil {
+			t.Fatal(err)
+		}
+		t.Cleanup(func() { resp.Body.Close() })
+		return resp
+	}
+	for _, path := range []string{"/", "/shots/t1/stage", "/shots/t1/export", "/events", "/?token=guess", "/?token="} {
+		resp := ask(path)
+		b, _ := io.ReadAll(resp.Body)
+		if resp.StatusCode != http.StatusUnauthorized || !strings.Contains(string(b), "zarf address prints it again") {
+			t.Errorf("%s without the token: %d", path, resp.StatusCode)
+		}
+	}
+	if code := ask("/", "Authorization", "Bearer guess").StatusCode; code != http.StatusUnauthorized {
+		t.Errorf("a guessed token: %d", code)
+	}
+	resp := ask("/shots/t1/stage?frame=3&token=" + testToken)
+	if resp.StatusCode != http.StatusSeeOther || resp.Header.Get("Location") != "/shots/t1/stage?frame=3" || len(resp.Cookies()) != 1 {
+		t.Fatalf("the whole address: %d to %s with %v", resp.StatusCode, resp.Header.Get("Location"), resp.Cookies())
+	}
+	k := resp.Cookies()[0]
+	if !k.HttpOnly || k.SameSite != http.SameSiteLaxMode {
+		t.Errorf("%+v", k)
+	}
+	cookie := k.Name + "=" + k.Value
+	if code := ask("/shots/t1/stage", "Cookie", cookie).StatusCode; code != 200 {
+		t.Errorf("with the cookie: %d", code)
+	}
+	for _, from := range []string{"cross-site", "same-site"} {
+		if code := ask("/shots/t1/preview?take=1&frame=1", "Cookie", cookie, "Sec-Fetch-Site", from, "Sec-Fetch-Mode", "no-cors").StatusCode; code != http.StatusForbidden {
+			t.Errorf("a picture for another site (%s): %d", from, code)
+		}
+		if code := ask("/shots/t1/stage", "Cookie", cookie, "Sec-Fetch-Site", from, "Sec-Fetch-Mode", "navigate").StatusCode; code != 200 {
+			t.Errorf("a link from another site (%s): %d", from, code)
+		}
+	}
+}
+
+// Every address of the loopback that can be listened on can be asked as well.
+func TestHostsOfTheLoopback(t *testing.T) {
+	s := serve(t, t.TempDir())
+	for host, want := range map[string]int{"127.0.0.2:8321": 200, "localhost": 200, "[::1]:80": 200, "127.0.0.1": 200, "10.0.0.1": 403, "127.0.0.1.elsewhere.test": 403, "": 403} {
+		r, _ := http.NewRequest("GET", s.URL+"/", nil)
+		r.Host = host
+		if host == "" {
+			r.Host = "x"
+		}
+		if code, _ := s.do(t, r); code != want {
+			t.Errorf("host %q: %d, want %d", host, code, want)
 		}
 	}
 }

@@ -82,7 +82,7 @@ func newRoot() *cobra.Command {
 	p.IntVar(&o.threads, "threads", 0, "threads to compute with (0: all)")
 	p.BoolVar(&o.json, "json", false, "print JSON for machines")
 	root.AddCommand(serveCommand(o), demoCommand(o), workerCommand(o), draftCommand(o), shotsCommand(o), exportCommand(o), importCommand(o),
-		simCommand(o), renderCommand(o), handoverCommand(o), checkCommand(o), inspectCommand(o), benchCommand(o), verifyCommand(o), valuesCommand(o), recipeCommand(o), editCommand(o), restoreCommand(o))
+		simCommand(o), renderCommand(o), handoverCommand(o), checkCommand(o), inspectCommand(o), benchCommand(o), verifyCommand(o), valuesCommand(o), recipeCommand(o), editCommand(o), restoreCommand(o), addressCommand(o))
 	return root
 }
 

@@ -59,11 +59,7 @@ func demoCommand(o *options) *cobra.Command {
 // loopback tells whether an address can be reached from this machine only.
 func loopback(addr string) bool {
 	host, _, err := net.SplitHostPort(addr)
-	if err != nil {
-		return false
-	}
-	ip := net.ParseIP(host)
-	return host == "localhost" || (ip != nil && ip.IsLoopback())
+	return err == nil && web.Own(host)
 }
 
 func serve(ctx context.Context, o *options, so *serveOptions, withDemo bool) error {
@@ -107,10 +103,18 @@ func serve(ctx context.Context, o *options, so *serveOptions, withDemo bool) err
 			log.Warn("the demo shot's first run could not be queued", "error", err)
 		}
 	}
-	srv := &http.Server{Handler: web.New(st, web.Options{Threads: o.threads, Draft: drafts}), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute}
+	token, err := st.Token()
+	if err != nil {
+		return err
+	}
+	srv := &http.Server{Handler: web.New(st, web.Options{Threads: o.threads, Draft: drafts, Token: token}), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute}
 	stopped := make(chan error, 1)
 	go func() { stopped <- srv.Serve(ln) }()
-	fmt.Printf("Zarf is at http://%s/  (data in %s; stop with Ctrl-C)\n", ln.Addr(), st.Dir)
+	where := fmt.Sprintf("http://%s/?%s=%s", ln.Addr(), web.TokenName, token)
+	if err := st.Told(where); err != nil {
+		return err
+	}
+	fmt.Printf("Zarf is at %s  (data in %s; stop with Ctrl-C)\n", where, st.Dir)
 	select {
 	case err := <-stopped:
 		return err
@@ -173,6 +177,19 @@ func draftCommand(o *options) *cobra.Command {
 // it has made. It is less than the server's own patience with it, and than that of
 // the next server's worker for the frames that it holds.
 const farewell = 6 * time.Second
+
+// addressCommand prints where the server of a data folder is.
+func addressCommand(o *options) *cobra.Command {
+	return &cobra.Command{Use: "address", Short: "Print the whole address of the server that runs on the data folder", Args: exactly(0, "no arguments"),
+		RunE: func(*cobra.Command, []string) error {
+			where, err := studio.Address(o.data)
+			if err != nil {
+				return err
+			}
+			fmt.Println(where)
+			return nil
+		}}
+}
 
 func workerCommand(o *options) *cobra.Command {
 	return &cobra.Command{Use: "worker", Short: "Work on queued jobs (its queue is told by " + studio.QueueEnv + ")", Args: exactly(0, "no arguments"),

@@ -85,18 +85,54 @@ func decode(data []byte) (*Image, error) {
 		return m, nil
 	}
 	// size before pixels: a few bytes can say that they are a huge picture
-	c, _, err := image.DecodeConfig(bytes.NewReader(data))
-	if err != nil {
-		return nil, fmt.Errorf("it is neither PNG, JPEG, OpenEXR nor Radiance HDR")
-	}
-	if c.Width < 1 || c.Height < 1 || c.Width > MaxPixels || c.Height > MaxPixels || c.Width*c.Height > MaxPixels {
-		return nil, fmt.Errorf("it has %d x %d pixels; up to %d are taken", c.Width, c.Height, MaxPixels)
+	if _, _, err := Size(data); err != nil {
+		return nil, err
 	}
 	img, _, err := image.Decode(bytes.NewReader(data))
 	if err != nil {
 		return nil, fmt.Errorf("it can't be read: %w", err)
 	}
 	return fromImage(img), nil
+}
+
+// Size is how large a picture is, by its head alone: nothing of its pixels is read.
+func Size(data []byte) (w, h int, err error) {
+	switch {
+	case bytes.HasPrefix(data, []byte{0x76, 0x2f, 0x31, 0x01}):
+		w, h, err = exr.Size(data)
+	case bytes.HasPrefix(data, []byte("#?")):
+		w, h, err = hdr.Size(data)
+	default:
+		var c image.Config
+		if c, _, err = image.DecodeConfig(bytes.NewReader(data)); err != nil {
+			return 0, 0, fmt.Errorf("it is neither PNG, JPEG, OpenEXR nor Radiance HDR")
+		}
+		w, h = c.Width, c.Height
+	}
+	if err != nil {
+		return 0, 0, err
+	}
+	if w < 1 || h < 1 || w > MaxPixels || h > MaxPixels || w*h > MaxPixels {
+		return 0, 0, fmt.Errorf("it has %d x %d pixels; up to %d are taken", w, h, MaxPixels)
+	}
+	return w, h, nil
+}
+
+// Check reads a picture through, as Decode would, and keeps nothing of it.
+func Check(data []byte) error {
+	if _, _, err := Size(data); err != nil {
+		return err
+	}
+	switch {
+	case bytes.HasPrefix(data, []byte{0x76, 0x2f, 0x31, 0x01}), bytes.HasPrefix(data, []byte("#?")):
+		_, err := Decode(data)
+		return err
+	}
+	// without the floats of it, which take four times the room
+	if _, _, err := image.Decode(bytes.NewReader(data)); err != nil {
+		return fmt.Errorf("it can't be read: %w", err)
+	}
+	return nil
 }
 
 // fromEXR takes colours as they are: linear light, premultiplied. Grey pictures have

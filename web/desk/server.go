@@ -10,6 +10,7 @@ import (
 	"fmt"
 	"html/template"
 	"io/fs"
+	"net"
 	"net/http"
 	"os/exec"
 	"path"
@@ -21,6 +22,7 @@ import (
 	"github.com/klauspost/compress/gzhttp"
 
 	"zarf/studio"
+	"zarf/studio/assets"
 	"zarf/studio/store"
 	"zarf/web/static"
 )
@@ -32,6 +34,7 @@ var templateFiles embed.FS
 type Options struct {
 	Threads int              // for pictures while values change
 	Draft   func() *exec.Cmd // the process of a live draft; nil: there are none
+	Token   string           // that lets in; empty: everybody who can reach it
 }
 
 // MaxBody is the largest request body, bytes.
@@ -85,7 +88,7 @@ func New(st *studio.Studio, opt Options) http.Handler {
 	}
 	s.pages = s.loadPages()
 	e := gin.New()
-	e.Use(s.recover, s.harden, s.limit)
+	e.Use(s.recover, s.harden, s.admit, s.limit)
 	s.routes(e)
 	wrap, err := gzhttp.NewWrapper(gzhttp.MinSize(1024), gzhttp.ExceptContentTypes([]string{"text/event-stream", "image/png", "image/jpeg", "image/gif", "image/webp", "video/mp4", "video/webm", "application/zip", "font/woff2"}))
 	if err != nil {
@@ -97,6 +100,14 @@ func New(st *studio.Studio, opt Options) http.Handler {
 }
 
 type handler struct{ http.Handler }
+
+// ServeHTTP answers a request whose body has to go on coming.
+func (h *handler) ServeHTTP(w http.ResponseWriter, r *http.Request) {
+	if r.Body != nil && r.Body != http.NoBody {
+		r.Body = &paced{r.Body, http.NewResponseController(w)}
+	}
+	h.Handler.ServeHTTP(w, r)
+}
 
 func hashStatic() string {
 	h := sha256.New()
@@ -169,16 +180,28 @@ func (s *Server) harden(c *gin.Context) {
 	h.Set("Referrer-Policy", "no-referrer")
 	h.Set("Cross-Origin-Opener-Policy", "same-origin")
 	h.Set("Cross-Origin-Resource-Policy", "same-origin")
-	if host := hostOnly(c.Request.Host); host != "127.0.0.1" && host != "localhost" && host != "[::1]" {
+	if !Own(hostOnly(c.Request.Host)) {
 		// a foreign name that points here (DNS rebinding)
 		s.Fail(c, http.StatusForbidden, "This server answers to its own address only.", "Open it as 127.0.0.1.")
 		c.Abort()
 		return
 	}
-	if err := http.NewCrossOriginProtection().Check(c.Request); err != nil {
+	err := http.NewCrossOriginProtection().Check(c.Request)
+	// a picture or a script that another site takes from here would be made for it
+	if from, how := c.GetHeader("Sec-Fetch-Site"), c.GetHeader("Sec-Fetch-Mode"); (from == "cross-site" || from == "same-site") && how != "navigate" {
+		err = errors.New("taken by another site")
+	}
+	if err != nil {
 		s.Fail(c, http.StatusForbidden, "This request came from another site and was refused.", "Use the pages of this server.")
 		c.Abort()
 	}
+}
+
+// Own reports a host name that is this machine, by its name or by an address of the
+// loopback: an address can't be made to point elsewhere.
+func Own(host string) bool {
+	ip := net.ParseIP(strings.Trim(host, "[]"))
+	return host == "localhost" || ip != nil && ip.IsLoopback()
 }
 
 func hostOnly(h string) string {
@@ -192,6 +215,9 @@ func (s *Server) limit(c *gin.Context) {
 	most := int64(MaxBody)
 	if s.large[c.FullPath()] {
 		most = MaxUpload
+	}
+	if c.FullPath() == "/shots/import" { // what was exported can be imported
+		most = assets.MaxBundle + MaxBody
 	}
 	if c.Request.ContentLength > most {
 		s.Fail(c, http.StatusRequestEntityTooLarge, fmt.Sprintf("What was sent has %d bytes.", c.Request.ContentLength), fmt.Sprintf("Up to %d are taken.", most))

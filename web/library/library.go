@@ -1,7 +1,6 @@
 package library
 
 import (
-	"bytes"
 	"fmt"
 	"io"
 	"math"
@@ -102,13 +101,19 @@ func (s *room) exportShot(c *gin.Context) {
 		return
 	}
 	if files, weights, clips := assets.Needs(doc); len(files)+len(weights)+len(clips) > 0 {
-		var b bytes.Buffer
-		if err := s.Studio.Files.WriteBundle(&b, doc); err != nil {
+		b, err := s.Studio.Files.Bundle(doc)
+		if err != nil {
 			s.Fail(c, http.StatusConflict, "The shot can't be exported whole: "+err.Error()+".", "The checks at Stage name the element; bring its file in again.")
 			return
 		}
 		c.Header("Content-Disposition", `attachment; filename="`+desk.Row(c).Slug+`.zip"`)
-		c.Data(http.StatusOK, "application/zip", b.Bytes())
+		c.Header("Content-Type", "application/zip")
+		c.Status(http.StatusOK)
+		if err := b.Write(c.Writer); err != nil {
+			// the answer has begun: only breaking it off tells that it isn't whole
+			s.Studio.Log.Error("an export broke off", "shot", desk.Row(c).Name, "error", err)
+			panic(http.ErrAbortHandler)
+		}
 		return
 	}
 	c.Header("Content-Disposition", `attachment; filename="`+desk.Row(c).Slug+`.json"`)
@@ -170,11 +175,17 @@ func (s *room) created(c *gin.Context, doc *shot.Shot, label string) {
 }
 
 func (s *room) importShot(c *gin.Context) {
-	f, err := c.FormFile("file")
+	form, done, err := s.Received(c)
 	if err != nil {
+		s.Fail(c, http.StatusUnprocessableEntity, desk.Sentence(err.Error())+".", "No shot was made.")
+		return
+	}
+	defer done()
+	if len(form.File["file"]) == 0 {
 		s.Fail(c, http.StatusUnprocessableEntity, "No file came with the form.", "Choose a shot file (.json) first.")
 		return
 	}
+	f := form.File["file"][0]
 	r, err := f.Open()
 	if err != nil {
 		s.Fail(c, http.StatusUnprocessableEntity, "The file can't be read.", "")

@@ -1,9 +1,11 @@
 package look
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"math"
+	"mime/multipart"
 	"net/http"
 	"path"
 	"regexp"
@@ -151,15 +153,19 @@ const MaxPictures = 2000
 // bringPicture keeps an uploaded picture, or a numbered sequence of them, and
 // makes it a look's value. Nothing is kept of what can't be read.
 func (s *room) bringPicture(c *gin.Context) {
-	s.Heavy <- struct{}{}
-	defer func() { <-s.Heavy }()
+	form, done, err := s.Received(c)
+	if err != nil {
+		desk.Refuse(c, http.StatusUnprocessableEntity, err)
+		return
+	}
+	defer done()
 	kind, id, key := shot.Kind(c.Param("kind")), c.Param("id"), c.Param("key")
 	e := shot.Find(kind, key)
 	if e == nil || e.Type != shot.Picture {
 		desk.Refuse(c, http.StatusNotFound, fmt.Errorf("no picture belongs to %q", key))
 		return
 	}
-	f, err := pictures(c)
+	f, err := pictures(c.Request.Context(), form.File["file"])
 	if err != nil {
 		desk.Refuse(c, http.StatusUnprocessableEntity, err)
 		return
@@ -183,14 +189,9 @@ func (s *room) bringPicture(c *gin.Context) {
 	c.String(http.StatusOK, fmt.Sprintf("%d picture(s) brought in", 1+len(f.Side)))
 }
 
-// pictures reads the files of a request; several must have one size.
-func pictures(c *gin.Context) (*asset.File, error) {
-	form, err := c.MultipartForm()
-	if err != nil {
-		return nil, fmt.Errorf("the upload broke off or has over %d MB: %v", desk.MaxUpload>>20, err)
-	}
-	defer form.RemoveAll()
-	files := form.File["file"]
+// pictures reads uploaded files; several must have one size. Their heads are looked
+// at first, then each is read through, one at a time, as long as somebody waits for it.
+func pictures(ctx context.Context, files []*multipart.FileHeader) (*asset.File, error) {
 	if len(files) == 0 {
 		return nil, errors.New("no picture came along; choose one")
 	}
@@ -210,17 +211,25 @@ func pictures(c *gin.Context) (*asset.File, error) {
 		if err != nil {
 			return nil, fmt.Errorf("%s broke off: %v", name, err)
 		}
-		m, err := pixel.Decode(b)
+		pw, ph, err := pixel.Size(b)
 		if err != nil {
 			return nil, fmt.Errorf("%s: %w", name, err)
 		}
 		if w == 0 {
-			w, h = m.W, m.H
+			w, h = pw, ph
 		}
-		if m.W != w || m.H != h {
-			return nil, fmt.Errorf("%s has %d x %d pixels, the others %d x %d; a sequence has one size", name, m.W, m.H, w, h)
+		if pw != w || ph != h {
+			return nil, fmt.Errorf("%s has %d x %d pixels, the others %d x %d; a sequence has one size", name, pw, ph, w, h)
 		}
 		list = append(list, named{name, b})
+	}
+	for _, n := range list {
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
+		if err := pixel.Check(n.data); err != nil {
+			return nil, fmt.Errorf("%s: %w", n.name, err)
+		}
 	}
 	slices.SortFunc(list, func(a, b named) int { return natural.Compare(a.name, b.name) })
 	for i := 1; i < len(list); i++ {

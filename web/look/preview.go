@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"image/png"
+	"math"
 	"net/http"
 	"net/url"
 	"slices"
@@ -117,7 +118,7 @@ func (s *room) preview(c *gin.Context) {
 	}
 	now := look.At(lk, float64(number))
 	p.want, p.sc.Look.Denoise, p.sc.Look.Film = now.Samples, now.Denoise, now.Film
-	height := max(1, width*now.Height/now.Width)
+	width, height := shownSize(width, now.Width, now.Height)
 	plate, err := run.Plate(doc, &now, number)
 	if err != nil {
 		desk.Explain(c, err)
@@ -138,6 +139,19 @@ func (s *room) preview(c *gin.Context) {
 		plate = nil
 	}
 	s.sendPreview(c, p, film.Develop(light, &p.sc.Look.Film, plate, crew))
+}
+
+// maxShown is how many pixels a preview has at most.
+const maxShown = 1280 * 1280
+
+// shownSize is the size of a preview of a width of a look's picture: in its shape, and
+// smaller where that is so tall that it would be too large.
+func shownSize(width, w, h int) (int, int) {
+	tall := max(1, float64(width)*float64(h)/float64(max(w, 1)))
+	if k := math.Sqrt(maxShown / (float64(width) * tall)); k < 1 {
+		return max(1, int(float64(width)*k)), max(1, int(tall*k))
+	}
+	return width, int(tall)
 }
 
 var errOutdated = errors.New("another picture has begun")

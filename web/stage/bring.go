@@ -42,9 +42,13 @@ type brought struct {
 // bringIn takes files of a multipart request, reads the geometry, keeps it, and
 // makes or changes an element. Nothing is changed by a file that can't be read.
 func (s *room) bringIn(c *gin.Context) {
-	s.Heavy <- struct{}{} // large files one after the other: their memory adds up
-	defer func() { <-s.Heavy }()
-	name, data, side, err := uploaded(c)
+	form, done, err := s.Received(c)
+	if err != nil {
+		desk.Refuse(c, http.StatusUnprocessableEntity, err)
+		return
+	}
+	defer done()
+	name, data, side, err := uploaded(form)
 	if err != nil {
 		desk.Refuse(c, http.StatusUnprocessableEntity, err)
 		return
@@ -75,16 +79,7 @@ func (s *room) bringIn(c *gin.Context) {
 }
 
 // uploaded reads the files of a request: the geometry, and others beside it.
-func uploaded(c *gin.Context) (name string, data []byte, side map[string][]byte, err error) {
-	form, err := c.MultipartForm()
-	if err != nil {
-		var big *http.MaxBytesError
-		if errors.As(err, &big) {
-			return "", nil, nil, fmt.Errorf("the files have over %d MB together; up to that is taken: hand over a lighter mesh", desk.MaxUpload>>20)
-		}
-		return "", nil, nil, fmt.Errorf("the upload broke off: %v", err)
-	}
-	defer form.RemoveAll()
+func uploaded(form *multipart.Form) (name string, data []byte, side map[string][]byte, err error) {
 	files := form.File["file"]
 	if len(files) == 0 {
 		return "", nil, nil, errors.New("no file came along; choose one")

@@ -42,12 +42,12 @@ var numbered = regexp.MustCompile(`^(.*?)(-?\d+)\.(vdb|ply)$`)
 
 // bringSequence makes the files of a request the frames of a sequence.
 func (s *room) bringSequence(c *gin.Context) {
-	form, err := c.MultipartForm()
+	form, done, err := s.Received(c)
 	if err != nil {
-		desk.Refuse(c, http.StatusRequestEntityTooLarge, fmt.Errorf("the files have over %d MB together, or the upload broke off: %v", desk.MaxUpload>>20, err))
+		desk.Refuse(c, http.StatusUnprocessableEntity, err)
 		return
 	}
-	defer form.RemoveAll()
+	defer done()
 	doc, err := s.Studio.Store.Doc(desk.Row(c).ID)
 	if err != nil {
 		desk.Refuse(c, http.StatusInternalServerError, err)

@@ -73,23 +73,19 @@ type header struct {
 	h        int
 }
 
+// Size is how large a picture is, by its header alone.
+func Size(data []byte) (w, h int, err error) {
+	hd, _, err := head(data)
+	if err != nil {
+		return 0, 0, err
+	}
+	return hd.w, hd.h, nil
+}
+
 // Decode reads a picture.
 // Only says which channels are wanted; the header is read in any case.
 func Decode(data []byte, lim Limits) (*Image, error) {
-	c := &cursor{b: data}
-	m, err := c.u32()
-	if err != nil || m != magic {
-		return nil, errors.New("exr: this is no OpenEXR file")
-	}
-	flags, err := c.u32()
-	if err != nil {
-		return nil, err
-	}
-	// the low byte is the version; bit 9 tiles, 11 deep data, 12 several parts
-	if flags&0xff != 2 || flags&(0x200|0x800|0x1000) != 0 {
-		return nil, errors.New("exr: tiled, deep and multi-part files are not read; write it as single-part scan lines")
-	}
-	h, err := c.header()
+	h, c, err := head(data)
 	if err != nil {
 		return nil, err
 	}
@@ -97,6 +93,25 @@ func Decode(data []byte, lim Limits) (*Image, error) {
 		return nil, fmt.Errorf("exr: %d x %d pixels in %d channels are too many; up to %d pixels in %d channels are read", h.w, h.h, len(h.names), lim.Pixels, lim.Channels)
 	}
 	return c.pixels(h, lim.Only)
+}
+
+// head reads up to the table of offsets.
+func head(data []byte) (*header, *cursor, error) {
+	c := &cursor{b: data}
+	m, err := c.u32()
+	if err != nil || m != magic {
+		return nil, nil, errors.New("exr: this is no OpenEXR file")
+	}
+	flags, err := c.u32()
+	if err != nil {
+		return nil, nil, err
+	}
+	// the low byte is the version; bit 9 tiles, 11 deep data, 12 several parts
+	if flags&0xff != 2 || flags&(0x200|0x800|0x1000) != 0 {
+		return nil, nil, errors.New("exr: tiled, deep and multi-part files are not read; write it as single-part scan lines")
+	}
+	h, err := c.header()
+	return h, c, err
 }
 
 // The header is a list of attributes that ends with an empty name:

@@ -113,8 +113,14 @@ func run(p []byte) int {
 
 var errShort = errors.New("hdr: the file ends too early")
 
-// Read reads a picture.
-func Read(data []byte) (w, h int, rgb []float32, err error) {
+// Size is how large a picture is, by its head alone.
+func Size(data []byte) (w, h int, err error) {
+	w, h, _, err = head(data)
+	return w, h, err
+}
+
+// head reads the lines of text, and gives what comes after them.
+func head(data []byte) (w, h int, rest []byte, err error) {
 	if !bytes.HasPrefix(data, []byte("#?")) {
 		return 0, 0, nil, errors.New("hdr: this is no Radiance picture")
 	}
@@ -124,7 +130,7 @@ func Read(data []byte) (w, h int, rgb []float32, err error) {
 	if end < 0 {
 		return 0, 0, nil, errShort
 	}
-	rest := data[end+2:]
+	rest = data[end+2:]
 	line := bytes.IndexByte(rest, '\n')
 	if line < 0 {
 		return 0, 0, nil, errShort
@@ -135,7 +141,15 @@ func Read(data []byte) (w, h int, rgb []float32, err error) {
 	if w < 1 || h < 1 || w > MaxPixels || h > MaxPixels || w*h > MaxPixels {
 		return 0, 0, nil, fmt.Errorf("hdr: %d x %d pixels can't be read; up to %d can", w, h, MaxPixels)
 	}
-	rest = rest[line+1:]
+	return w, h, rest[line+1:], nil
+}
+
+// Read reads a picture.
+func Read(data []byte) (w, h int, rgb []float32, err error) {
+	w, h, rest, err := head(data)
+	if err != nil {
+		return 0, 0, nil, err
+	}
 	// a row packed as well as can be takes 8 bytes for 127 pixels
 	// before memory is taken for the pixels that the head claims
 	if len(rest) < h*4 && len(rest) < w*h/64 {

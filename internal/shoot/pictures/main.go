@@ -71,11 +71,12 @@ func all(dir string) error {
 		return err
 	}
 	defer os.RemoveAll(data)
-	url, stop, err := serve(data)
+	address, stop, err := serve(data)
 	if err != nil {
 		return err
 	}
 	defer stop()
+	url, _, _ := strings.Cut(address, "/?")
 	b, err := shoot.Open()
 	if err != nil {
 		return err
@@ -83,6 +84,9 @@ func all(dir string) error {
 	defer b.Close()
 	p, err := b.Page()
 	if err != nil {
+		return err
+	}
+	if err := p.Go(address); err != nil { // with the token, which stays as a cookie
 		return err
 	}
 	if err := prepare(p, url); err != nil {
@@ -128,7 +132,7 @@ func serve(data string) (url string, stop func(), err error) {
 		stop()
 		return "", nil, fmt.Errorf("the server said %q", text)
 	}
-	return strings.TrimSuffix(strings.Fields(text[at:])[0], "/"), stop, nil
+	return strings.Fields(text[at:])[0], stop, nil
 }
 
 // prepare runs what the pictures show: all shots, a rendered range, a second
