@@ -351,6 +351,10 @@ func TestKeysMoveMergeAndKeepTheirCurve(t *testing.T) {
 		t.Errorf("after the last key: %v %v %v", got.Keys(val.Smoke), got.Extra(val.Smoke), val.Smoke.Value(got))
 	}
 	// an emitter's bar: always becomes the shot's range, shifted
+	// a key that isn't there, of a value that has none
+	if code, _ := s.post(t, "/shots/ky/keys", "score", "body", keysBody(map[string]any{"label": "drop", "changes": []any{map[string]any{"el": "emitter1", "key": "fuel", "drop": []any{4}}}})); code != 200 {
+		t.Errorf("dropping a key that isn't there: %d", code)
+	}
 	s.post(t, "/shots/ky/keys", "score", "body", keysBody(map[string]any{"label": "move in time", "bars": []any{map[string]any{"el": "emitter1", "begin": 2, "end": -1}}}))
 	if got = doc(t, s, row).Element("emitter1"); val.Begin.Of(got) != 3 || val.End.Of(got) != 7 {
 		t.Errorf("it emits from %g to %g", val.Begin.Of(got), val.End.Of(got))

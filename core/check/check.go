@@ -3,6 +3,7 @@ package check
 import (
 	"fmt"
 	"math"
+	"slices"
 
 	"zarf/core/geom"
 	"zarf/core/shot"
@@ -44,6 +45,28 @@ type Finding struct {
 	Why      string
 	Element  string // id of the element it is about
 	Mend     *Mend
+	Also     []string // elements of which the same is said, where there are too many to tell each
+}
+
+// alike is how many findings of one check are told one by one.
+const alike = 6
+
+// together tells the first few findings of a check and counts the rest: five hundred
+// elements that lie outside are one mistake, and a page of them helps nobody.
+func together(list []Finding) []Finding {
+	if len(list) <= alike {
+		return list
+	}
+	rest := list[alike-1:]
+	f := Finding{ID: rest[0].ID, Severity: rest[0].Severity, What: fmt.Sprintf("The same is to be said of %d more.", len(rest)), Why: "Mend those above, or what they have in common, and the next ones are told."}
+	seen := map[string]bool{}
+	for _, r := range rest {
+		if r.Element != "" && !seen[r.Element] {
+			seen[r.Element] = true
+			f.Also = append(f.Also, r.Element)
+		}
+	}
+	return append(list[:alike-1:alike-1], f)
 }
 
 // Machine is what a run has at its disposal.
@@ -126,22 +149,25 @@ func (s *Scene) shaped() (out []*shot.Element) {
 func Shot(s *shot.Shot, m Machine) []Finding {
 	first, _ := s.Range()
 	sc := &Scene{Shot: s, Machine: m, Domains: s.Of(shot.Domain), Emitters: s.Of(shot.Emitter), Colliders: s.Of(shot.Collider), First: float64(first), Now: s.Eval(float64(first))}
-	var out []Finding
-	// Three rounds of some forty questions; the answers are kept by revision of the
-	// document above this package, so a page does not ask again.
-	// faults first: each check runs once for each severity, and is cheap
-	for _, want := range []Severity{Fault, Warning, Note} {
-		for _, c := range table {
-			for _, f := range c.Find(sc) {
-				if f.Severity == want {
-					f.ID = c.ID
-					out = append(out, f)
-				}
-			}
+	// The answers are kept by revision of the document above this package, so a page
+	// does not ask again.
+	var by [3][]Finding
+	for _, c := range table {
+		var found [3][]Finding
+		for _, f := range c.Find(sc) {
+			f.ID = c.ID
+			n := slices.Index(severities, f.Severity)
+			found[n] = append(found[n], f)
+		}
+		for n := range found {
+			by[n] = append(by[n], together(found[n])...)
 		}
 	}
-	return out
+	return slices.Concat(by[:]...)
 }
+
+// severities are all of them, the worst first.
+var severities = []Severity{Fault, Warning, Note}
 
 // Faults are the findings that keep a run from starting.
 func Faults(fs []Finding) []Finding {

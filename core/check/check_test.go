@@ -10,6 +10,7 @@ import (
 	"bytes"
 	"strings"
 	"testing"
+	"time"
 
 	"zarf/core/asset"
 	load "zarf/core/bring"
@@ -388,5 +389,43 @@ func TestAnimatedMeshesCanBeTooFast(t *testing.T) {
 	c.Set(val.Size.Name(), shot.Vec(3, 3, 3)) // ten times as large, it moves ten times as far
 	if !strings.Contains(ids(Shot(s, big)), "collider-fast") {
 		t.Error("a mesh of 2 m/s in voxels of 5 cm wasn't found")
+	}
+}
+
+// Many of the same are told once, with a count; each element of them is still named,
+// so that the cast can mark it, and other findings aren't hidden.
+func TestTheLikeAreToldOnce(t *testing.T) {
+	s := shot.New("M")
+	for range 30 {
+		d := s.Add(shot.Domain)
+		val.Position.Set(d, 0, 1, 0)
+	}
+	for range 440 {
+		e := s.Add(shot.Emitter)
+		val.Position.Set(e, 900, 0, 0)
+	}
+	cam := s.Of(shot.Camera)[0]
+	val.Target.Set(cam, 1, 1, 1)
+	val.Position.Set(cam, 1, 1, 1)
+	begin := time.Now()
+	list := Shot(s, Machine{Memory: 1e12})
+	if took := time.Since(begin); took > 3*time.Second {
+		t.Errorf("it took %v", took)
+	}
+	if len(list) > 40 {
+		t.Errorf("%d findings", len(list))
+	}
+	marked, blind := map[string]bool{}, false
+	for _, f := range list {
+		if f.ID == "emitter-outside" {
+			for _, id := range append(f.Also, f.Element) {
+				marked[id] = true
+			}
+		}
+		blind = blind || f.ID == "camera-blind"
+	}
+	delete(marked, "")
+	if len(marked) != 440 || !blind {
+		t.Errorf("%d emitters are marked; the camera: %t", len(marked), blind)
 	}
 }

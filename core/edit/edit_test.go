@@ -221,3 +221,31 @@ func TestVoxelsOfAFlatDomain(t *testing.T) {
 		}
 	}
 }
+
+// Keys that aren't there are dropped without a word, on values that have none and on
+// those that never had any: another window may have been quicker.
+func TestDroppingWhatIsntThere(t *testing.T) {
+	for _, key := range []string{"smoke", "position", "speed"} {
+		d := bare()
+		c := &edit.Keys{Name: "drop", Changes: []edit.Lane{{At: "emitter1", Key: key, Drop: []float64{3, math.NaN(), math.Inf(1)}}}}
+		if err := c.Apply(d); err != nil {
+			t.Errorf("%s: %v", key, err)
+		}
+		if n := len(d.Element("emitter1").Keys(val.NumKey(key))); n != 0 {
+			t.Errorf("%s has %d keys", key, n)
+		}
+	}
+	for what, l := range map[string]edit.Lane{"no such value": {At: "emitter1", Key: "ghost", Drop: []float64{3}}, "a word": {At: "emitter1", Key: "form", Drop: []float64{3}}, "nobody": {At: "ghost", Key: "smoke", Drop: []float64{3}}} {
+		if err := (&edit.Keys{Changes: []edit.Lane{l}}).Apply(bare()); err == nil {
+			t.Errorf("%s was taken", what)
+		}
+	}
+}
+
+// bare is a shot in which nothing has keys.
+func bare() *shot.Shot {
+	s := shot.New("B")
+	s.Add(shot.Domain)
+	s.Add(shot.Emitter)
+	return s
+}

@@ -101,8 +101,10 @@ func (s *Server) space(c *gin.Context, at string) (*Space, error) {
 func (w *Space) cast(chosen string) {
 	findings := map[string]string{}
 	for _, f := range w.Checks {
-		if f.Element != "" && findings[f.Element] == "" {
-			findings[f.Element] = string(f.Severity)
+		for _, id := range append([]string{f.Element}, f.Also...) {
+			if id != "" && findings[id] == "" {
+				findings[id] = string(f.Severity)
+			}
 		}
 	}
 	for _, name := range shot.Groups {

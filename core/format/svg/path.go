@@ -158,6 +158,12 @@ func (r *reading) arc(x1, y1, rx, ry, turn float64, large, sweep bool, x2, y2 fl
 	if !sweep && span > 0 {
 		span -= 2 * math.Pi
 	}
+	// Radii of 1e308 and 1e-308 square to infinity and to nothing: no arc can be seen
+	// of either.
+	if math.IsNaN(cx+cy+from+span) || math.IsInf(cx+cy, 0) {
+		to(x2, y2)
+		return
+	}
 	pts := r.round(0, 0, rx, ry, from, from+span)
 	for _, q := range pts[1 : len(pts)-1] {
 		to(cx+c*q[0]-s*q[1], cy+s*q[0]+c*q[1])

@@ -256,7 +256,12 @@ func (r *reading) shape(kind string, a map[string]string, m matrix) {
 // round is an arc of an ellipse, both ends included.
 func (r *reading) round(cx, cy, rx, ry, from, to float64) [][2]float64 {
 	// a chord of angle φ is r(1 − cos(φ/2)) off its arc; at most 720 pieces
-	n := int(min(max(4, math.Ceil(math.Abs(to-from)/(2*math.Acos(max(0, 1-r.flat/max(rx, ry, r.flat)))+1e-9))), 720))
+	pieces := min(max(4, math.Ceil(math.Abs(to-from)/(2*math.Acos(max(0, 1-r.flat/max(rx, ry, r.flat)))+1e-9))), 720)
+	// radii of which nothing finite comes
+	if math.IsNaN(pieces) {
+		pieces = 4
+	}
+	n := int(pieces)
 	var p [][2]float64
 	for i := range n + 1 {
 		s, c := math.Sincos(from + (to-from)*float64(i)/float64(n))

@@ -113,3 +113,22 @@ func FuzzDecode(f *testing.F) {
 		}
 	})
 }
+
+// Numbers that only floats can write are refused or drawn straight, and never more.
+func TestArcsOfAbsurdSize(t *testing.T) {
+	for _, d := range []string{"M0 0 A1e308 1e308 0 0 1 10 10", "M0 0 A1e308 1 0 0 1 10 10", "M0 0 A1e-308 1e-308 0 1 1 10 10", "M0 0 A1e154 1e154 0 0 1 1e154 10", "M0 0 C1e308 0 1e308 1e308 0 1e308", "M0 0 A5 5 1e308 0 1 10 10", "M1e308 0 A1e308 1 0 1 1 -1e308 1e308"} {
+		curves, err := svg.Decode([]byte(`<svg viewBox="0 0 10 10"><path d="` + d + `"/></svg>`))
+		var fe *svg.Error
+		if err != nil && !errors.As(err, &fe) || err == nil && len(curves) == 0 {
+			t.Errorf("%s: %d curves, %v", d, len(curves), err)
+		}
+	}
+	for _, x := range []string{`<circle r="1e308"/>`, `<ellipse rx="1e308" ry="1e-308"/>`, `<ellipse rx="1e-308" ry="1e-308"/>`, `<rect width="1e308" height="1e308" rx="1e307"/>`} {
+		if _, err := svg.Decode([]byte(`<svg viewBox="0 0 10 10">` + x + `</svg>`)); err != nil {
+			var fe *svg.Error
+			if !errors.As(err, &fe) {
+				t.Errorf("%s: %v", x, err)
+			}
+		}
+	}
+}
