@@ -75,6 +75,7 @@ func (s *Studio) hear(e queue.Event) error {
 	if e.Kind != queue.Step {
 		s.close(e.Job)
 	}
+	var step *Stepped
 	switch e.Kind {
 	case queue.Begin:
 		if !j.Active() { // stopped while it waited
@@ -91,6 +92,7 @@ func (s *Studio) hear(e queue.Event) error {
 			s.alive(e.Job)
 		}
 		s.book(j, p)
+		step = &Stepped{p.Frame, p.Kept, p.Waits, p.Notes}
 	case queue.End:
 		if j.Active() {
 			if err := s.end(j, e.State, e.Message); err != nil {
@@ -101,7 +103,7 @@ func (s *Studio) hear(e queue.Event) error {
 	case queue.Back:
 		s.left(e.Job)
 	}
-	s.tell(e.Job, e.Step)
+	s.tell(e.Job, step)
 	return nil
 }
 

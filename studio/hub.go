@@ -7,16 +7,26 @@ import (
 
 // Notice is what pages are told about a job.
 type Notice struct {
-	Job     int64           `json:"job"`
-	Kind    string          `json:"kind"`
-	Shot    int64           `json:"shot"`
-	Take    int64           `json:"take"`
-	State   string          `json:"state"`
-	Done    int             `json:"done"`
-	Total   int             `json:"total"`
-	Left    float64         `json:"left"`
-	Message string          `json:"message,omitempty"`
-	Step    json.RawMessage `json:"step,omitempty"`
+	Job     int64    `json:"job"`
+	Kind    string   `json:"kind"`
+	Shot    int64    `json:"shot"`
+	Take    int64    `json:"take"`
+	State   string   `json:"state"`
+	Done    int      `json:"done"`
+	Total   int      `json:"total"`
+	Left    float64  `json:"left"`
+	Message string   `json:"message,omitempty"`
+	Step    *Stepped `json:"step,omitempty"` // of a job that goes on: how far it has come
+
+	Text []byte `json:"-"` // the notice as JSON, made once for all who listen
+}
+
+// Stepped is a frame of a job.
+type Stepped struct {
+	Frame int      `json:"frame"`
+	Kept  bool     `json:"kept,omitempty"`  // it stands in the cache of what was asked for
+	Waits bool     `json:"waits,omitempty"` // for room on a full disk
+	Notes []string `json:"notes,omitempty"`
 }
 
 // hub passes notices to whoever listens; a listener that doesn't keep up
@@ -51,7 +61,7 @@ func (s *Studio) Listen() (<-chan Notice, func()) {
 	}
 }
 
-func (s *Studio) tell(job int64, step json.RawMessage) {
+func (s *Studio) tell(job int64, step *Stepped) {
 	j, err := s.Store.Job(job)
 	if err != nil {
 		return
@@ -67,6 +77,11 @@ func (s *Studio) Changed(shot int64, page string) {
 }
 
 func (s *Studio) spread(n Notice) {
+	text, err := json.Marshal(n)
+	if err != nil {
+		panic(err) // it holds nothing that JSON lacks
+	}
+	n.Text = text
 	h := &s.hub
 	h.mu.Lock()
 	defer h.mu.Unlock()

@@ -251,7 +251,7 @@ func TestAFullDiskIsWaitedOut(t *testing.T) {
 		for end := time.After(time.Minute); ; {
 			select {
 			case n := <-notices:
-				if strings.Contains(string(n.Step), "the disk is full") {
+				if n.Step != nil && n.Step.Waits {
 					return
 				}
 			case <-end:

@@ -29,6 +29,7 @@ import (
 
 // TestMain is the worker too: a studio starts this program again as one.
 func TestMain(m *testing.M) {
+	queue.AckWait = 1500 * time.Millisecond // of workers and queues alike: deaths are noticed sooner
 	dir := os.Getenv("ZARF_STUDIO_WORKER")
 	if dir == "" {
 		os.Exit(m.Run())

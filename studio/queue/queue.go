@@ -37,8 +37,6 @@ const (
 	stream   = "JOBS"
 	subject  = "jobs.all"
 	consumer = "workers"
-	// AckWait is how long a silent worker keeps its job.
-	AckWait = 6 * time.Second
 	// Tries is how often workers may die at a job, without having made anything of
 	// it in between, before it counts as failed.
 	Tries = 4
@@ -51,6 +49,10 @@ const (
 	// starts is how often the server is tried to be started.
 	starts = 5
 )
+
+// AckWait is how long a silent worker keeps its job. It is set before a queue starts,
+// by tests alone.
+var AckWait = 6 * time.Second
 
 // Heads of replies to a worker that asks for its order.
 const (

@@ -49,6 +49,7 @@ type Server struct {
 	Opt       Options
 	pages     map[string]*template.Template
 	written   *written
+	shared    *together
 	stamp     string // hash of all static files, part of their addresses
 	authors   authors
 	renderNow chan struct{} // bounds pictures made at once
@@ -77,7 +78,7 @@ func Quit(srv *http.Server) {
 // New makes the handler of all pages.
 func New(st *studio.Studio, opt Options) http.Handler {
 	gin.SetMode(gin.ReleaseMode)
-	s := &Server{Studio: st, Opt: opt, Quit: make(chan struct{}), parts: map[string]Part{}, large: map[string]bool{}, renderNow: make(chan struct{}, 2), Heavy: make(chan struct{}, 2)}
+	s := &Server{Studio: st, Opt: opt, Quit: make(chan struct{}), parts: map[string]Part{}, large: map[string]bool{}, renderNow: make(chan struct{}, 2), Heavy: make(chan struct{}, 2), shared: newTogether()}
 	s.stamp = hashStatic()
 	for _, r := range rooms {
 		p := r.Open(s)
@@ -88,7 +89,7 @@ func New(st *studio.Studio, opt Options) http.Handler {
 	}
 	s.pages = s.loadPages()
 	e := gin.New()
-	e.Use(s.recover, s.harden, s.admit, s.limit)
+	e.Use(s.recover, s.harden, s.admit, s.limit, s.changing)
 	s.routes(e)
 	wrap, err := gzhttp.NewWrapper(gzhttp.MinSize(1024), gzhttp.ExceptContentTypes([]string{"text/event-stream", "image/png", "image/jpeg", "image/gif", "image/webp", "video/mp4", "video/webm", "application/zip", "font/woff2"}))
 	if err != nil {
@@ -96,6 +97,7 @@ func New(st *studio.Studio, opt Options) http.Handler {
 	}
 	h := &handler{wrap(e)}
 	servers.Store(http.Handler(h), s)
+	go s.heed()
 	return h
 }
 
@@ -130,7 +132,7 @@ func (s *Server) routes(e *gin.Engine) {
 	for _, r := range Stations() {
 		g.GET("/"+r.Key, s.workspace(r.Key))
 	}
-	g.GET("/parts/:station", s.panels)
+	g.GET("/parts/:station", s.Together(s.panels))
 	g.GET("/sheet", s.sheetPart)
 	g.POST("/job/:job/stop", s.onJob(s.Studio.Stop))
 	g.POST("/job/:job/first", s.onJob(func(id int64) error { return s.Studio.Prefer(id, true) }))
@@ -285,7 +287,7 @@ func (s *Server) events(c *gin.Context) {
 			if !ok {
 				return
 			}
-			fmt.Fprintf(c.Writer, "data: %s\n\n", JSON(n))
+			fmt.Fprintf(c.Writer, "data: %s\n\n", n.Text)
 		}
 		c.Writer.Flush()
 	}

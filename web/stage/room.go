@@ -61,7 +61,7 @@ func open(srv *desk.Server) desk.Part {
 
 func (s *room) routes(site *gin.Engine, g *gin.RouterGroup) {
 	site.GET("/recipes/:file", s.recipePicture)
-	g.GET("/scene.json", s.sceneJSON)
+	g.GET("/scene.json", s.Together(s.sceneJSON))
 	g.GET("/volume/:take/:frame", s.volume)
 	g.GET("/slice/:take/:frame", s.slice)
 	g.GET("/mesh/:el", s.meshBytes)

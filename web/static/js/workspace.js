@@ -412,7 +412,8 @@ function arrived(n) {
 }
 
 const events = new EventSource('/events');
-let told = 0;
+let told = 0, behind = false;
+document.addEventListener('visibilitychange', () => { if (!document.hidden && behind) { behind = false; refresh(); } });
 const refresh = () => htmx.ajax('GET', `/shots/${slug}/parts/${station}?${query()}`, { swap: 'none', target: '#live' });
 events.onmessage = (e) => {
   const n = JSON.parse(e.data);
@@ -431,12 +432,18 @@ events.onmessage = (e) => {
   if (live && running && +running.dataset.job === n.job) {
     running.querySelector('progress').max = n.total;
     running.querySelector('progress').value = n.done;
-    if (n.state !== 'queued') running.querySelector('.runtext').textContent = `${n.done} of ${n.total} frames` + (n.left > 0 ? `, ${words(n.left)} left` : '');
+    if (n.step && n.step.waits) running.querySelector('.runtext').textContent = 'the disk is full: waiting for room';
+    else if (n.state !== 'queued') running.querySelector('.runtext').textContent = `${n.done} of ${n.total} frames` + (n.left > 0 ? `, ${words(n.left)} left` : '');
   }
   arrived(n);
+  // A frame's news is in the notice: the bar, the score's lane and the picture follow
+  // it at once. What else the panels tell may wait, and all of it on a page that
+  // nobody sees.
   const now = performance.now();
-  if (!live || !running || now - told > 1500) {
+  behind = behind || live;
+  if (!live || !running || (now - told > 5000 && !document.hidden)) {
     told = now;
+    behind = false;
     if (!busyTyping() || !live) refresh();
     if (n.kind === 'sim') reload();
   }
