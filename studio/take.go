@@ -3,6 +3,7 @@ package studio
 import (
 	"errors"
 	"fmt"
+	"maps"
 	"math"
 	"os"
 	"path/filepath"
@@ -308,8 +309,18 @@ const (
 // shot as it is now, and which frames are there.
 func (s *Studio) State(doc *shot.Shot, t store.Take) (CacheState, map[int]cache.Frame) {
 	frames := s.Cache.Stage(t.Key).Frames()
+	return stateOf(doc, t, slices.Collect(maps.Keys(frames))), frames
+}
+
+// Brief is State by the frames' names alone, in order: for lists of many shots.
+func (s *Studio) Brief(doc *shot.Shot, t store.Take) (CacheState, []int) {
+	frames := s.Cache.Stage(t.Key).Numbers()
+	return stateOf(doc, t, frames), frames
+}
+
+func stateOf(doc *shot.Shot, t store.Take, frames []int) CacheState {
 	n := 0
-	for f := range frames {
+	for _, f := range frames {
 		if f >= t.First && f <= t.Last {
 			n++
 		}
@@ -317,13 +328,13 @@ func (s *Studio) State(doc *shot.Shot, t store.Take) (CacheState, map[int]cache.
 	d := doc.Element(t.Domain)
 	switch {
 	case n == 0:
-		return Missing, frames
+		return Missing
 	case d == nil || stage.Key(doc, d) != t.Key:
-		return Stale, frames
+		return Stale
 	case n < t.Last-t.First+1:
-		return Partial, frames
+		return Partial
 	}
-	return Current, frames
+	return Current
 }
 
 // Source opens a take's frames.

@@ -63,7 +63,7 @@ func (s *room) shotsPage(c *gin.Context) {
 			card.Frames = fmt.Sprintf("frames %d–%d at %s fps", a, b, shot.Short(math.Round(doc.Rate()*1000)/1000))
 			newest, count, err := s.Studio.Store.NewestTake(r.ID)
 			if card.Takes = count; err == nil && count > 0 {
-				st, frames := s.Studio.State(doc, newest)
+				st, frames := s.Studio.Brief(doc, newest)
 				card.State = string(st)
 				if f, ok := middle(frames, newest); ok {
 					card.Thumb = fmt.Sprintf("/shots/%s/thumb?take=%d&frame=%d&key=%s", r.Slug, newest.Number, f, newest.Key[:8])
@@ -76,10 +76,10 @@ func (s *room) shotsPage(c *gin.Context) {
 }
 
 // middle picks a frame to stand for a take: two thirds in, or the last there is.
-func middle[F any](frames map[int]F, t store.Take) (int, bool) {
+func middle(frames []int, t store.Take) (int, bool) {
 	want := t.First + (t.Last-t.First)*2/3
 	best, found := 0, false
-	for f := range frames {
+	for _, f := range frames {
 		if !found || abs(f-want) < abs(best-want) || (abs(f-want) == abs(best-want) && f < best) {
 			best, found = f, true
 		}
