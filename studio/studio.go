@@ -15,6 +15,7 @@ import (
 	"time"
 
 	lru "github.com/hashicorp/golang-lru/v2"
+	"golang.org/x/sync/singleflight"
 
 	"zarf/core/asset"
 	"zarf/core/check"
@@ -47,7 +48,8 @@ type Studio struct {
 	flying map[int64]bool // orders that a worker has, or may take
 	begun  map[int64]int  // how often workers have taken a job since it last made something
 
-	found *lru.Cache[checked, []check.Finding]
+	found   *lru.Cache[checked, []check.Finding]
+	looking singleflight.Group // for findings
 
 	library sync.Mutex // over the kept ramps and curves
 }

@@ -257,6 +257,34 @@ func TestARunThatIsRefused(t *testing.T) {
 	}
 }
 
+// A page doesn't wait for findings that take long: it is told when they are there.
+func TestFindingsThatTakeLong(t *testing.T) {
+	s := open(t)
+	row := s.add(t, small("LG"))
+	notices, done := s.Listen()
+	defer done()
+	d, sum, err := s.Store.DocSum(row.ID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	list := s.checks(row.ID, d, sum, 0)
+	if len(list) == 1 && list[0].ID == "checking" {
+		select {
+		case n := <-notices:
+			if n.Kind != "checks" || n.Shot != row.ID {
+				t.Errorf("%+v", n)
+			}
+		case <-time.After(10 * time.Second):
+			t.Fatal("nobody was told")
+		}
+	}
+	for _, f := range s.Checks(row.ID, d, sum) {
+		if f.ID == "checking" {
+			t.Error("they are still running")
+		}
+	}
+}
+
 // Findings are kept by what the document holds, and made anew when it changes
 // or when files come.
 func TestFindingsAreKept(t *testing.T) {
@@ -267,7 +295,7 @@ func TestFindingsAreKept(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		got := s.Checks(d, sum)
+		got := s.Checks(row.ID, d, sum)
 		want := check.Shot(d, check.Machine{Memory: Memory()})
 		if len(got) != len(want) {
 			t.Errorf("%d findings are kept, %d made anew", len(got), len(want))

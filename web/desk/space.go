@@ -77,7 +77,7 @@ func (s *Server) space(c *gin.Context, at string) (*Space, error) {
 	if w.turns, err = s.turns(row.ID); err != nil {
 		return nil, err
 	}
-	w.Checks = s.Studio.Checks(doc, sum)
+	w.Checks = s.Studio.Checks(row.ID, doc, sum)
 	w.Faults = len(check.Faults(w.Checks))
 	if d, err := stage.PickDomain(doc, ""); err == nil {
 		g, measured := s.Studio.Guess(doc, d, w.List)

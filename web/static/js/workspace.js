@@ -421,6 +421,10 @@ events.onmessage = (e) => {
     if (n.kind !== 'document' && n.state !== 'running' && document.querySelector('[data-waits]') && !busyTyping()) refresh();
     return;
   }
+  if (n.kind === 'checks') { // they took longer than a page waits for them
+    if (!busyTyping()) refresh();
+    return;
+  }
   if (n.kind === 'document') {
     if (n.message === page) return;
     if (!busyTyping()) refresh();
