@@ -107,7 +107,12 @@ func serve(ctx context.Context, o *options, so *serveOptions, withDemo bool) err
 	if err != nil {
 		return err
 	}
-	srv := &http.Server{Handler: web.New(st, web.Options{Threads: o.threads, Draft: drafts, Token: token}), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute}
+	return answer(ctx, st, ln, web.New(st, web.Options{Threads: o.threads, Draft: drafts, Token: token}), token)
+}
+
+// answer serves the pages until ctx ends, and says where they are.
+func answer(ctx context.Context, st *studio.Studio, ln net.Listener, pages http.Handler, token string) error {
+	srv := &http.Server{Handler: pages, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute}
 	stopped := make(chan error, 1)
 	go func() { stopped <- srv.Serve(ln) }()
 	where := fmt.Sprintf("http://%s/?%s=%s", ln.Addr(), web.TokenName, token)
@@ -120,7 +125,7 @@ func serve(ctx context.Context, o *options, so *serveOptions, withDemo bool) err
 		return err
 	case <-ctx.Done():
 	}
-	log.Info("stopping; running jobs keep what they made")
+	st.Log.Info("stopping; running jobs keep what they made")
 	web.Quit(srv)
 	end, cancel := context.WithTimeout(context.Background(), 5*time.Second)
 	defer cancel()
