@@ -205,6 +205,9 @@ type Waste struct {
 // in or made just now is named a moment later.
 const young = time.Hour
 
+// gone begins the name of a folder that is being deleted.
+const gone = ".gone-"
+
 var hexID = regexp.MustCompile(`[0-9a-f]{32}`)
 
 // Unnamed lists what nothing names: no shot as it stands, as it can be undone to or
@@ -243,6 +246,9 @@ func (s *Studio) Unnamed() (out []Waste, err error) {
 	}
 	for _, k := range []struct{ kind, in string }{{"pictures", "renders"}, {"handover", "handovers"}} {
 		for _, name := range folders(filepath.Join(s.Dir, k.in)) {
+			if strings.HasPrefix(name, gone) {
+				continue
+			}
 			if dir := filepath.Join(s.Dir, k.in, name); !dirs[dir] {
 				add(k.kind, name, dir)
 			}
@@ -303,9 +309,14 @@ func (s *Studio) named() (map[string]bool, error) {
 // Clean deletes waste: all of it, or what the ids name. What was named meanwhile,
 // or is being written to, stays.
 func (s *Studio) Clean(ids ...string) (freed int64, err error) {
-	list, err := s.Unnamed()
-	if err != nil {
-		return 0, err
+	// what a clean-up that was killed had begun to delete
+	half, _ := filepath.Glob(filepath.Join(s.Dir, "*", gone+"*"))
+	for _, dir := range half {
+		err = errors.Join(err, os.RemoveAll(dir))
+	}
+	list, e := s.Unnamed()
+	if e != nil {
+		return 0, errors.Join(err, e)
 	}
 	for _, w := range list {
 		if len(ids) > 0 && !slices.Contains(ids, w.ID) {
@@ -319,12 +330,12 @@ func (s *Studio) Clean(ids ...string) (freed int64, err error) {
 			defer release()
 		}
 		// under another name first, so that nothing half deleted is ever read
-		gone := filepath.Join(filepath.Dir(w.dir), ".gone-"+filepath.Base(w.dir))
-		if e := os.Rename(w.dir, gone); e != nil {
+		away := filepath.Join(filepath.Dir(w.dir), gone+filepath.Base(w.dir))
+		if e = os.Rename(w.dir, away); e != nil {
 			err = errors.Join(err, e)
 			continue
 		}
-		if e := os.RemoveAll(gone); e != nil {
+		if e = os.RemoveAll(away); e != nil {
 			err = errors.Join(err, e)
 			continue
 		}

@@ -143,6 +143,10 @@ func TestWasteIsWhatNothingNames(t *testing.T) {
 	if list[1].Name != "waste.obj" || list[0].Bytes != 5000 {
 		t.Errorf("%+v", list)
 	}
+	half := filepath.Join(s.Cache.Root, gone+"half")
+	if err := os.Mkdir(half, 0o755); err != nil {
+		t.Fatal(err)
+	}
 	// frames that somebody makes stay; a file that is brought in again does too
 	release, err := frames.Lock()
 	if err != nil {
@@ -151,6 +155,9 @@ func TestWasteIsWhatNothingNames(t *testing.T) {
 	put("waste")
 	if freed, err := s.Clean(); err != nil || freed != 0 {
 		t.Errorf("%d bytes, %v", freed, err)
+	}
+	if _, err := os.Stat(half); err == nil {
+		t.Error("what was half deleted stays")
 	}
 	if _, err := os.Stat(left); err == nil {
 		t.Error("pictures that nothing names stay")

@@ -73,7 +73,12 @@ func TestPagesAreAccessible(t *testing.T) {
 	s.post(t, "/shots/ax/handover", "handover", "take", "1", "name", "boards", "from", "1", "to", "2")
 	s.handedOver(t, row)
 	h := hand{t, browse(t)}
-	pages := []string{"/", "/queue", "/shots/ax/nowhere"}
+	old := s.add(t, small("OLD"))
+	if err := s.st.Store.Archive(old.ID, true); err != nil {
+		t.Fatal(err)
+	}
+	left(t, s, "left behind")
+	pages := []string{"/", "/?find=nothing", "/queue", "/clean", "/shots/ax/delete", "/shots/old/delete", "/shots/ax/nowhere"}
 	for _, st := range desk.Stations() {
 		pages = append(pages, "/shots/ax/"+st.Key+"?el=emitter1")
 	}

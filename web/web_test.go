@@ -3,11 +3,13 @@ package web
 import (
 	"bytes"
 	"encoding/json"
+	"fmt"
 	"io"
 	"math"
 	"mime/multipart"
 	"net/http"
 	"os"
+	"path/filepath"
 	"strings"
 	"syscall"
 	"testing"
@@ -389,5 +391,113 @@ func TestFramesAreServed(t *testing.T) {
 	}
 	if code, _ := s.get(t, "/shots/t1/volume/1/4"); code != http.StatusOK {
 		t.Errorf("its preview, which is whole: %d", code)
+	}
+}
+
+// left puts pictures into the data folder that nothing names, old enough to be waste.
+func left(t *testing.T, s *site, name string) string {
+	t.Helper()
+	dir := filepath.Join(s.st.Dir, "renders", name)
+	if err := os.MkdirAll(dir, 0o700); err != nil {
+		t.Fatal(err)
+	}
+	if err := os.WriteFile(filepath.Join(dir, "left.0001.png"), make([]byte, 3000), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	old := time.Now().Add(-48 * time.Hour)
+	if err := os.Chtimes(dir, old, old); err != nil {
+		t.Fatal(err)
+	}
+	return dir
+}
+
+// A shot is deleted in two steps, from a page that says what goes with it; what is
+// left over by no shot is listed and deleted alone or together.
+func TestDeletingAndCleaning(t *testing.T) {
+	s := serve(t, t.TempDir())
+	s.add(t, small("GO"))
+	if _, page := s.get(t, "/shots/go/delete"); !strings.Contains(page, "Only archived shots can be deleted") || strings.Contains(page, "for good") {
+		t.Error("a shot that isn't archived can be deleted")
+	}
+	if code, body := s.post(t, "/shots/go/delete", ""); code != 409 || !strings.Contains(body, "GO is not archived") {
+		t.Errorf("%d %.300s", code, body)
+	}
+	if _, page := s.get(t, "/"); strings.Contains(page, "/shots/go/delete") {
+		t.Error("the library offers to delete what isn't archived")
+	}
+	s.post(t, "/shots/go/archive", "", "on", "1")
+	if _, page := s.get(t, "/"); !strings.Contains(page, "/shots/go/delete") {
+		t.Error("the library doesn't offer to delete what is archived")
+	}
+	if _, page := s.get(t, "/shots/go/delete"); !strings.Contains(page, "Delete GO for good") {
+		t.Error("an archived shot can't be deleted")
+	}
+	if code, _ := s.post(t, "/shots/go/delete", ""); code != 200 {
+		t.Errorf("deleting: %d", code)
+	}
+	if code, _ := s.get(t, "/shots/go/stage"); code != 404 {
+		t.Errorf("the deleted shot: %d", code)
+	}
+	if code, _ := s.get(t, "/shots/go/delete"); code != 404 {
+		t.Errorf("its page of deletion: %d", code)
+	}
+
+	if _, page := s.get(t, "/clean"); !strings.Contains(page, "Nothing to clean up") {
+		t.Error("there is something to clean up")
+	}
+	one, two, three := left(t, s, "one"), left(t, s, "two"), left(t, s, "three")
+	if _, page := s.get(t, "/clean"); !strings.Contains(page, "3 items") || !strings.Contains(page, "pictures/one") {
+		t.Errorf("%.900s", page)
+	}
+	for _, id := range []string{"pictures/../../etc", "pictures/none", "../one"} {
+		if s.post(t, "/clean", "", "id", id); !there(one) || !there(two) || !there(three) {
+			t.Fatalf("%s deleted something", id)
+		}
+	}
+	if s.post(t, "/clean", "", "id", "pictures/one"); there(one) || !there(two) || !there(three) {
+		t.Error("one alone should be gone")
+	}
+	if s.post(t, "/clean", ""); there(two) || there(three) {
+		t.Error("all should be gone")
+	}
+}
+
+func there(path string) bool {
+	_, err := os.Stat(path)
+	return err == nil
+}
+
+// The library comes in pages, found by name or title; pages that aren't there and
+// texts that nothing has say so.
+func TestTheLibraryComesInPages(t *testing.T) {
+	s := serve(t, t.TempDir())
+	for n := range 30 {
+		d := small(fmt.Sprintf("P%03d", n))
+		d.Title = "plain"
+		if n == 17 {
+			d.Title = "harbour 100% fog"
+		}
+		s.add(t, d)
+	}
+	cards := func(path string) int {
+		code, page := s.get(t, path)
+		if code != 200 {
+			t.Errorf("%s: %d", path, code)
+		}
+		return strings.Count(page, `x-data="card"`)
+	}
+	for path, want := range map[string]int{
+		"/": 24, "/?page=2": 6, "/?page=3": 6, "/?page=0": 24, "/?page=-4": 24, "/?page=x": 24, "/?page=99999999999": 6,
+		"/?find=P01": 10, "/?find=p01": 10, "/?find=harbour": 1, "/?find=100%25": 1, "/?find=_": 0, "/?find=%25": 1, "/?find=%27%3B": 0,
+	} {
+		if n := cards(path); n != want {
+			t.Errorf("%s shows %d shots, want %d", path, n, want)
+		}
+	}
+	if _, page := s.get(t, "/?find=%3Cb%3Enothing"); !strings.Contains(page, "No shot has “&lt;b&gt;nothing”") {
+		t.Error("it doesn't say that nothing was found")
+	}
+	if _, page := s.get(t, "/?find=plain"); !strings.Contains(page, "find=plain&amp;page=2") || !strings.Contains(page, "29 shots") {
+		t.Error("the second page of what was found isn't led to")
 	}
 }

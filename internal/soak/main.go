@@ -4,7 +4,7 @@
 // job may be lost or have to be resumed by hand, every frame must have the bits of the
 // undisturbed run, and the server must answer all the while.
 //
-// It ends after -minutes, or after -kills where that is given, and then as soon as
+// It ends after -minutes, or where -kills is given after so many, and then as soon as
 // all that is under way has ended. What it saw stands in its log, one line for each
 // thing that happened; the exit code is 1 where something was not as it must be.
 // With -disk the data lie on a disk of their own of so many MB, for which it must be
@@ -138,8 +138,8 @@ func (s *soak) run() error {
 }
 
 func (s *soak) goesOn() bool {
-	if s.kills > 0 && s.counts["kills"] >= s.kills {
-		return false
+	if s.kills > 0 {
+		return s.counts["kills"] < s.kills
 	}
 	return time.Now().Before(s.until)
 }

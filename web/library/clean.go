@@ -63,7 +63,7 @@ func (s *room) clean(c *gin.Context) {
 		ids = []string{id}
 	}
 	if _, err := s.Studio.Clean(ids...); err != nil {
-		s.Fail(c, http.StatusInternalServerError, fmt.Sprintf("Not all could be deleted: %v.", err), "Look at the data folder's rights.")
+		s.Fail(c, http.StatusInternalServerError, fmt.Sprintf("Not all could be deleted: %v.", err), "Check the permissions of the data folder.")
 		return
 	}
 	desk.LeadTo(c, "/clean")

@@ -47,6 +47,11 @@ func (s *room) shotsPage(c *gin.Context) {
 		page = min(max(n, 1), 1e6)
 	}
 	rows, all, err := s.Studio.Store.ShotsPage(text, (page-1)*perPage, perPage)
+	if err == nil && len(rows) == 0 && all > 0 {
+		// behind the last: what it held is deleted, or was never there
+		page = (all + perPage - 1) / perPage
+		rows, all, err = s.Studio.Store.ShotsPage(text, (page-1)*perPage, perPage)
+	}
 	if err != nil {
 		s.Fail(c, http.StatusInternalServerError, "The library can't be read: "+err.Error(), "Look at the data folder.")
 		return
