@@ -1,12 +1,13 @@
 # make demo    install what is needed, build, and start with the demo shots
 # make test    install what is needed and run the checks and tests that CI runs
 # make lint    the checks alone
+# make soak    an hour of kills, full disks and hostile files; MINUTES=10 for less
 # make bench   print the speed tables;  make verify  the accuracy tables and the slow tests
 
 BIN := bin/zarf
 TOOLS := chromium libopenvdb-tools python3-openvdb openexr assimp-utils
 
-.PHONY: generate lint vendor demo build test bench verify tools screenshots clean
+.PHONY: generate lint vendor demo build test bench verify soak tools screenshots clean
 
 build:
 	go build -o $(BIN) ./cmd/zarf
@@ -55,6 +56,11 @@ verify: build
 	go test -run '^$$' -fuzz FuzzRead -fuzztime 60s -fuzzminimizetime 20x ./core/format/hdr
 	for f in GLTF OBJ PLY STL SVG Terrain; do go test -run '^$$' -fuzz Fuzz$$f -fuzztime 60s -fuzzminimizetime 20x ./core/bring || exit 1; done
 	go test -run '^$$' -fuzz FuzzShotFile -fuzztime 60s -fuzzminimizetime 20x ./core/shot
+
+# The disk that is filled is a tmpfs, for which it must be root.
+MINUTES ?= 60
+soak: build
+	go run ./internal/soak -minutes $(MINUTES) $$([ "$$(id -u)" = 0 ] && echo -disk 600)
 
 # docs/screenshots, made anew from the demo data.
 screenshots: tools build

@@ -50,6 +50,6 @@ func (s *Server) admit(c *gin.Context) {
 	if bearer, ok := strings.CutPrefix(c.GetHeader("Authorization"), "Bearer "); ok && same(bearer, token) {
 		return
 	}
-	s.Fail(c, http.StatusUnauthorized, "This Zarf lets in only who has its whole address.", "Open the address that was printed when it was started, with the token at its end; zarf address prints it again.")
+	s.Fail(c, http.StatusUnauthorized, "This address needs its token.", "Open the whole address that was printed at the start, with the token at its end. To print it again, run “zarf address” in a terminal.")
 	c.Abort()
 }

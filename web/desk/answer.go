@@ -103,7 +103,7 @@ func (s *Server) Fail(c *gin.Context, code int, what, mend string) {
 		return
 	}
 	if strings.Contains(c.GetHeader("Accept"), "text/html") {
-		s.Page(c, code, "fault", map[string]any{"Title": "Fault", "What": what, "Mend": mend})
+		s.Page(c, code, "fault", map[string]any{"Title": "Fault", "Status": code, "What": what, "Mend": mend})
 		return
 	}
 	c.String(code, what+" "+mend)
