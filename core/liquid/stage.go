@@ -123,15 +123,17 @@ func (l *Stage) Frame() *frame.Frame {
 	s := l.Solver
 	n := [3]int{s.NX, s.NY, s.NZ}
 	half := val.CacheHalf.Of(l.Domain)
-	out := &frame.Frame{Number: l.Number - 1, Points: l.points()}
+	out := &frame.Frame{Number: l.Number - 1}
 	add := func(g *frame.Grid, h float64) *frame.Grid {
 		g.Transform, g.Half = frame.Uniform(h, [3]float64{s.Origin.X + h/2, s.Origin.Y + h/2, s.Origin.Z + h/2}), half
 		g.Meta = map[string]any{"frame": int32(l.Number - 1), "solver": Version}
 		out.Grids = append(out.Grids, g)
 		return g
 	}
-	// sorted and measured once here; what follows relies on it
+	// sorted and measured once here; what follows relies on it, and so does which
+	// particles are every eighth
 	deep, near := s.Deep()
+	out.Points = l.points()
 	add(frame.FromDense(frame.Density, [3]int{}, n, [][]float32{s.Fullness(deep)}, 0, frame.Tolerance(frame.Density), l.Crew.For), s.H)
 	lat := l.surface(deep, near)
 	// a level set's background is its band's width, outside positive
