@@ -35,7 +35,7 @@ func TestAShotIsDeletedForGood(t *testing.T) {
 				t.Errorf("a shot that runs: %v", err)
 			}
 		}
-		s.ends(t, r.ID, time.Minute)
+		s.ends(t, r.ID, 5*time.Minute)
 		takes = append(takes, take)
 	}
 	if takes[0].Key != takes[1].Key || takes[0].Key == takes[2].Key {
@@ -49,11 +49,11 @@ func TestAShotIsDeletedForGood(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	s.ends(t, row.ID, time.Minute)
+	s.ends(t, row.ID, 5*time.Minute)
 	if err := s.RenderRange(row, own, "", 1, 2); err != nil {
 		t.Fatal(err)
 	}
-	dir := s.ends(t, row.ID, time.Minute).Dir
+	dir := s.ends(t, row.ID, 5*time.Minute).Dir
 	h, err := s.HangsOn(row)
 	if err != nil || h.Takes != 2 || h.Frames != 5 || h.Shared != 5 || h.Ranges != 1 || h.Bytes < 1000 || len(h.Running) != 0 {
 		t.Errorf("%+v %v", h, err)

@@ -2,6 +2,7 @@ package studio
 
 import (
 	"context"
+	"log/slog"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -61,7 +62,7 @@ func TestALargeShotDoesntStopTheQueue(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if j := s.ends(t, row.ID, time.Minute); j.State != store.Done {
+	if j := s.ends(t, row.ID, 5*time.Minute); j.State != store.Done {
 		t.Fatalf("the run ended as %s: %s", j.State, j.Message)
 	}
 	if err := s.RenderRange(row, take, "", 1, 2); err != nil {
@@ -70,10 +71,10 @@ func TestALargeShotDoesntStopTheQueue(t *testing.T) {
 	if _, err := s.Run(next, "", 0, 0); err != nil {
 		t.Fatal(err)
 	}
-	if j := s.ends(t, row.ID, time.Minute); j.Kind != KindRender || j.State != store.Done {
+	if j := s.ends(t, row.ID, 5*time.Minute); j.Kind != KindRender || j.State != store.Done {
 		t.Errorf("the range ended as %s: %s", j.State, j.Message)
 	}
-	if j := s.ends(t, next.ID, time.Minute); j.State != store.Done {
+	if j := s.ends(t, next.ID, 5*time.Minute); j.State != store.Done {
 		t.Errorf("the shot behind it ended as %s: %s", j.State, j.Message)
 	}
 }
@@ -93,12 +94,25 @@ func TestAJobAtWhichWorkersDie(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	if j := s.ends(t, row.ID, 2*time.Minute); j.State != store.Failed || !strings.Contains(j.Message, "died 4 times") {
+	if j := s.ends(t, row.ID, 5*time.Minute); j.State != store.Failed || !strings.Contains(j.Message, "died 4 times") {
 		t.Errorf("%s: %s", j.State, j.Message)
 	}
-	if j := s.ends(t, next.ID, time.Minute); j.State != store.Done {
+	if j := s.ends(t, next.ID, 5*time.Minute); j.State != store.Done {
 		t.Errorf("the next one ended as %s: %s", j.State, j.Message)
 	}
+}
+
+// workers are the processes that a log says were started.
+type workers chan int
+
+func (w workers) Enabled(context.Context, slog.Level) bool { return true }
+func (w workers) WithAttrs([]slog.Attr) slog.Handler       { return w }
+func (w workers) WithGroup(string) slog.Handler            { return w }
+func (w workers) Handle(_ context.Context, r slog.Record) error {
+	if r.Message == "worker started" {
+		r.Attrs(func(a slog.Attr) bool { w <- int(a.Value.Int64()); return true })
+	}
+	return nil
 }
 
 // A run whose worker dies more often than that, but makes frames in between, goes
@@ -109,12 +123,9 @@ func TestARunThatOutlivesItsWorkers(t *testing.T) {
 	long := small("LONG")
 	val.Last.Set(long.Self, 40)
 	row := s.add(t, long)
-	pids := make(chan *exec.Cmd, 100)
-	if err := s.Start(func(context.Context) *exec.Cmd {
-		c := exec.Command(os.Args[0])
-		pids <- c
-		return c
-	}); err != nil {
+	pids := make(workers, 100)
+	s.Log = slog.New(pids)
+	if err := s.Start(func(context.Context) *exec.Cmd { return exec.Command(os.Args[0]) }); err != nil {
 		t.Fatal(err)
 	}
 	take, err := s.Run(row, "", 0, 0)
@@ -124,17 +135,17 @@ func TestARunThatOutlivesItsWorkers(t *testing.T) {
 	st := s.Cache.Stage(take.Key)
 	const deaths = queue.Tries + 2
 	for n := range deaths {
-		c := <-pids
+		pid := <-pids
 		had := len(st.Frames())
 		await(t, "a frame more", time.Minute, func() bool { return len(st.Frames()) > had })
 		if j := s.newest(t, row.ID); !j.Active() {
 			t.Fatalf("after %d deaths: %s, %s", n, j.State, j.Message)
 		}
-		if err := c.Process.Kill(); err != nil {
+		if err := syscall.Kill(pid, syscall.SIGKILL); err != nil {
 			t.Fatal(err)
 		}
 	}
-	if j := s.ends(t, row.ID, 2*time.Minute); j.State != store.Done {
+	if j := s.ends(t, row.ID, 5*time.Minute); j.State != store.Done {
 		t.Errorf("after %d deaths: %s, %s", deaths, j.State, j.Message)
 	}
 	if n := len(st.Frames()); n != 40 {
@@ -192,7 +203,7 @@ func TestLostOrdersAreGivenOutAgain(t *testing.T) {
 		close(gone)
 	}()
 	defer func() { cancel(); <-gone }()
-	if j := s.ends(t, row.ID, time.Minute); j.State != store.Done {
+	if j := s.ends(t, row.ID, 5*time.Minute); j.State != store.Done {
 		t.Errorf("%s: %s", j.State, j.Message)
 	}
 }
@@ -272,7 +283,7 @@ func TestAFullDiskIsWaitedOut(t *testing.T) {
 		t.Fatalf("on a full disk: %s, %s", j.State, j.Message)
 	}
 	empty()
-	if j := s.ends(t, row.ID, 2*time.Minute); j.State != store.Done {
+	if j := s.ends(t, row.ID, 5*time.Minute); j.State != store.Done {
 		t.Errorf("with room again: %s, %s", j.State, j.Message)
 	}
 	if n := len(st.Frames()); n != 120 {
@@ -290,14 +301,14 @@ func TestAFullDiskIsWaitedOut(t *testing.T) {
 	}
 	empty()
 	if j := s.newest(t, other.ID); j.ID != 0 {
-		if j := s.ends(t, other.ID, time.Minute); j.State != store.Stopped {
+		if j := s.ends(t, other.ID, 5*time.Minute); j.State != store.Stopped {
 			t.Errorf("stopped on a full disk: %s, %s", j.State, j.Message)
 		}
 	}
 	if _, err := s.Run(next, "", 0, 0); err != nil {
 		t.Fatal(err)
 	}
-	if j := s.ends(t, next.ID, time.Minute); j.State != store.Done {
+	if j := s.ends(t, next.ID, 5*time.Minute); j.State != store.Done {
 		t.Errorf("the next one: %s, %s", j.State, j.Message)
 	}
 	if free, err := run.Free(dir); err != nil || free < 1<<20 {

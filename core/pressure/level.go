@@ -4,23 +4,44 @@ package pressure
 // use, the weights of its faces, and the runs that kernels work on.
 
 import (
+	"slices"
 	"unsafe"
 
 	"zarf/core/grid"
 	"zarf/core/vec"
 )
 
+// The weights of two sweeps of Jacobi that together damp errors best where D⁻¹A has
+// eigenvalues from 0.5 to 2 (the roots of a Chebyshev polynomial; Adams, Brezina, Hu
+// and Tuminaro 2003): the residual of a cycle falls three times as far as with
+// 0.857 twice.
 const (
-	omega float32 = 0.857 // damping of the Jacobi smoother
-	pad           = 16
+	mild   float32 = 0.570
+	strong float32 = 1.732
+	pad            = 16
 )
 
-// run is a stretch of values to work on: one row's cells in use, rounded out
-// to whole vectors, or, where whole rows follow each other, several rows with
-// the pads between them.
-type run struct {
-	o, n     int
-	weighted bool // some face weight isn't 1
+// A run of cells is worked on by one of three kinds of kernels.
+const (
+	shared = iota // coefficients are those of the canonical plane, weights 1
+	own           // coefficients of their own, weights 1
+	cut           // some weight isn't 1
+	kinds
+)
+
+// plane holds the runs of a plane, by kind, one or more a row, each rounded out to
+// whole vectors; and where the runs of each row begin.
+type plane struct {
+	list  [kinds][]vec.Run
+	first [kinds][]int32 // by j, one more than there are rows
+	whole bool           // every row is in use from end to end
+}
+
+// rows are the runs of rows j0 to j1, which may lie beyond the box.
+func (p *plane) rows(kind, j0, j1 int) []vec.Run {
+	f := p.first[kind]
+	n := len(f) - 1
+	return p.list[kind][f[min(max(j0, 0), n)]:f[min(max(j1, 0), n)]]
 }
 
 // level is one grid of the hierarchy.
@@ -29,24 +50,26 @@ type level struct {
 	n      int // padded row length
 	sy, sz int // strides of j and k
 	log    [3]int
-	// The weight of a cell's upper face is the lower one of its neighbour, so three
-	// arrays hold all six.
-	// wx, wy, wz are the weights of each cell's lower faces; written only
-	// where some face isn't fully open, or all weights of a level differ from 1
+	// wx, wy, wz are the weights of each cell's lower faces, so that three arrays
+	// hold all six; written only where some face isn't fully open, or all weights of
+	// a level differ from 1
 	wx, wy, wz []float32
 	diag, invd []float32
 	pn         []float32 // normalisation of the prolongation onto this level
-	x, b, r, t []float32
-	stencil    vec.Stencil   // diag, invd and the weights
+	x, b       []float32
+	r, t       []float32     // of levels that aren't halved along every axis alone
+	canon      [3][]float32  // diag, invd, pn of an inner plane without solids
 	frac       fractions     // open fractions of faces, where there are solids
 	spans      [][]grid.Span // cells in use by k*NY+j
 	weighted   []bool        // by k*NY+j
-	runs       [][]run       // by k
-	planes     []float64     // one partial sum a plane
+	runs       []plane       // by k
+	parts      []float64     // partial sums, by plane and strip
+	strips     int           // of rows that a pass marches in
+	height     int           // rows of a strip, even
 	count      int           // cells in use
 }
 
-// newLevel makes a level at rest. Its ten arrays are what a solve takes: 40 bytes
+// newLevel makes a level at rest. Its eight arrays are what a solve takes: 32 bytes
 // a cell on the finest level, an eighth of that on the next.
 func newLevel(d grid.Dims, log [3]int, alloc func(int) []float32) *level {
 	l := &level{Dims: d, log: log}
@@ -55,15 +78,27 @@ func newLevel(d grid.Dims, log [3]int, alloc func(int) []float32) *level {
 	l.n = (d.NX + 15) / 16 * 16
 	l.sy = l.n + pad
 	l.sz = l.sy * (d.NY + 2)
-	for _, a := range []*[]float32{&l.wx, &l.wy, &l.wz, &l.diag, &l.invd, &l.pn, &l.x, &l.b, &l.r, &l.t} {
+	for _, a := range l.arrays() {
 		*a = l.alloc(alloc)
 	}
-	l.stencil = vec.NewStencil(l.diag, l.invd, l.wx, l.wy, l.wz, l.sy, l.sz)
+	for a := range l.canon {
+		l.canon[a] = make([]float32, l.sz+pad)
+	}
 	l.spans = make([][]grid.Span, d.NY*d.NZ)
 	l.weighted = make([]bool, d.NY*d.NZ)
-	l.runs = make([][]run, d.NZ)
-	l.planes = make([]float64, d.NZ)
+	l.runs = make([]plane, d.NZ)
+	// Strips of some 18 KB a plane: a pass holds about ten planes of them, which the
+	// second cache does. Their number depends on the box alone, as sums go by it.
+	want := min(max(4608/l.sy, 8), 64)
+	l.strips = max(1, (d.NY+want/2)/want)
+	l.height = (d.NY + 2*l.strips - 1) / (2 * l.strips) * 2
+	l.strips = (d.NY + l.height - 1) / l.height
+	l.parts = make([]float64, d.NZ*l.strips)
 	return l
+}
+
+func (l *level) arrays() []*[]float32 {
+	return []*[]float32{&l.wx, &l.wy, &l.wz, &l.diag, &l.invd, &l.pn, &l.x, &l.b}
 }
 
 // alloc makes an array with halo whose rows start on 64-byte boundaries.
@@ -132,46 +167,99 @@ func (l *level) use(t *grid.Tiles) {
 
 // wipe zeroes everything on the runs in use, before others are.
 func (l *level) wipe() {
-	for _, list := range l.runs {
-		for _, r := range list {
-			for _, a := range [][]float32{l.wx, l.wy, l.wz, l.diag, l.invd, l.pn, l.x, l.b, l.r, l.t} {
-				clear(a[r.o : r.o+r.n])
-			}
+	l.each(func(o, n int) {
+		for _, a := range l.arrays() {
+			clear((*a)[o : o+n])
+		}
+	})
+	for _, a := range [][]float32{l.r, l.t} {
+		clear(a)
+	}
+}
+
+// each runs fn over all runs of the level.
+func (l *level) each(fn func(o, n int)) {
+	for k := range l.runs {
+		l.eachIn(k, fn)
+	}
+}
+
+// eachIn runs fn over the runs of plane k.
+func (l *level) eachIn(k int, fn func(o, n int)) {
+	for kind := range kinds {
+		for _, r := range l.runs[k].list[kind] {
+			fn((k+1)*l.sz+int(r.O), int(r.N))
 		}
 	}
 }
 
-// line cuts plane k into runs, after the spans and the kinds of rows are known.
-//
-// Long runs matter: a kernel's call has a cost of its own. Rounding out to
-// whole vectors may make two spans of a row meet; they become one run, or the cells
-// between would be worked on twice.
+// line lists the runs of plane k, after its coefficients are known.
 func (l *level) line(k int) {
-	list := l.runs[k][:0]
-	for j := range l.NY {
-		w := l.weighted[k*l.NY+j]
-		o := l.at(j, k)
-		for _, s := range l.spans[k*l.NY+j] {
-			// rounded out to whole vectors: the values beside a span belong to no
-			// cell, have diagonal 0, and stay 0
-			lo, hi := s.Lo&^15, min((s.Hi+15)&^15, l.n)
-			if n := len(list); n > 0 {
-				last := &list[n-1]
-				end := last.o + last.n
-				if end > o+lo { // rounding made neighbours meet
-					last.n = max(end, o+hi) - last.o
-					continue
-				}
-				whole := last.o+last.n == o-pad // up to the row's end
-				if whole && lo == 0 && last.weighted == w {
-					last.n = o + hi - last.o
-					continue
-				}
-			}
-			list = append(list, run{o + lo, hi - lo, w})
+	p := &l.runs[k]
+	p.whole = true
+	for kind := range kinds {
+		p.list[kind] = p.list[kind][:0]
+		if p.first[kind] == nil {
+			p.first[kind] = make([]int32, l.NY+1)
 		}
 	}
-	l.runs[k] = list
+	for j := range l.NY {
+		for kind := range kinds {
+			p.first[kind][j] = int32(len(p.list[kind]))
+		}
+		spans := l.cells(j, k)
+		p.whole = p.whole && len(spans) == 1 && spans[0].Lo == 0 && spans[0].Hi == l.NX
+		last := 0
+		for n := 0; n < len(spans); n++ {
+			// rounded out to whole vectors: the values beside a span belong to no
+			// cell, have diagonal 0, and stay 0; where rounding makes two spans
+			// meet they are one run
+			lo, hi := l.stretch(spans[n])
+			for n+1 < len(spans) && spans[n+1].Lo&^15 < hi {
+				n++
+				_, hi = l.stretch(spans[n])
+			}
+			lo = max(lo, last)
+			last = hi
+			kind := l.kind(j, k, lo, hi)
+			p.list[kind] = append(p.list[kind], vec.Run{O: int32((j+1)*l.sy + pad + lo), N: int32(hi - lo)})
+		}
+	}
+	for kind := range kinds {
+		p.first[kind][l.NY] = int32(len(p.list[kind]))
+	}
+}
+
+// kind tells which kernels a run takes: those that read no weights, and so move three
+// arrays less, or even no coefficients but what all inner planes share, which stay
+// in the cache.
+func (l *level) kind(j, k, lo, hi int) int {
+	if l.weighted[k*l.NY+j] {
+		return cut
+	}
+	o, c := l.at(j, k), (j+1)*l.sy+pad
+	for n, a := range [3][]float32{l.diag, l.invd, l.pn} {
+		if !slices.Equal(a[o+lo:o+hi], l.canon[n][c+lo:c+hi]) {
+			return own
+		}
+	}
+	return shared
+}
+
+// plane is plane k of an array, halo rows included; k may be −1 or one past the end.
+func (l *level) plane(a []float32, k int) *vec.Window {
+	return &vec.Window{A: a[(k+1)*l.sz : (k+2)*l.sz+pad]}
+}
+
+// coefficients are diag, invd and pn of plane k for runs of a kind, and its weights.
+func (l *level) coefficients(kind, k int) (diag, invd, pn *vec.Window, w *vec.Faces) {
+	if kind == shared {
+		return &vec.Window{A: l.canon[0]}, &vec.Window{A: l.canon[1]}, &vec.Window{A: l.canon[2]}, nil
+	}
+	if kind == cut {
+		w = &vec.Faces{X: *l.plane(l.wx, k), Y: *l.plane(l.wy, k), Z: *l.plane(l.wz, k), Above: *l.plane(l.wz, k+1)}
+	}
+	return l.plane(l.diag, k), l.plane(l.invd, k), l.plane(l.pn, k), w
 }
 
 // fractions are open face fractions on the staggered grid: x has NX+1 values a
@@ -255,10 +343,43 @@ func scaleRow(w, by []float32) {
 	}
 }
 
-// assemble fills weights, diagonal and runs.
+// canonical fills the coefficients of an inner plane without solids, where the cells
+// of a coarser level are by times as large.
+func (l *level) canonical(fine grid.Dims, open Sides, by [3]int) {
+	sx, sy, sz := l.sides(0, fine.NX, open), l.sides(1, fine.NY, open), l.sides(2, fine.NZ, open)
+	// the sum of the weights of coarse values that exist along an axis
+	drawn := func(i, n, axis int) float32 {
+		if _, b, wa, wb := parents(i, by[axis]); by[axis] == 1 || (b >= 0 || open[2*axis]) && (b < (n+1)/2 || open[2*axis+1]) {
+			return wa + wb
+		} else {
+			return wa
+		}
+	}
+	ends := func(i, n int, s sides) (lo, hi float32) {
+		lo, hi = s.inner, s.inner
+		if i == 0 {
+			lo = s.low
+		}
+		if i == n-1 {
+			hi = s.high
+		}
+		return lo, hi
+	}
+	for j := range l.NY {
+		y0, y1 := ends(j, l.NY, sy)
+		o := (j+1)*l.sy + pad
+		for i := range l.NX {
+			x0, x1 := ends(i, l.NX, sx)
+			v := ((x0 + x1) + (y0 + y1)) + (sz.inner + sz.inner)
+			l.canon[0][o+i], l.canon[1][o+i], l.canon[2][o+i] = v, 1/v, 1/(drawn(i, l.NX, 0)*drawn(j, l.NY, 1))
+		}
+	}
+}
+
+// assemble fills weights and diagonals of the rows in a range.
 //
 // It is told again whenever solids move or tiles change.
-func (l *level) assemble(crew grid.Crew, fine grid.Dims, open Sides, solids bool, near Range) {
+func (l *level) assemble(crew grid.Crew, fine grid.Dims, open Sides, solids bool, near, dirty Range) {
 	sx, sy, sz := l.sides(0, fine.NX, open), l.sides(1, fine.NY, open), l.sides(2, fine.NZ, open)
 	// even and without solids nothing has a weight but 1: most levels, most of the
 	// time
@@ -268,10 +389,10 @@ func (l *level) assemble(crew grid.Crew, fine grid.Dims, open Sides, solids bool
 		room := make([]float32, 5*l.NX+1)
 		y0, y1, z0, z1, x := room[:l.NX], room[l.NX:2*l.NX], room[2*l.NX:3*l.NX], room[3*l.NX:4*l.NX], room[4*l.NX:]
 		for k := k0; k < k1; k++ {
-			// Runs are joined over the pads of whole rows of one kind: in a full box
-			// a plane is one run, and the kernels' start-up is paid once and not per
-			// row.
 			for j := range l.NY {
+				if !dirty.row(j, k) {
+					continue
+				}
 				spans := l.cells(j, k)
 				l.weighted[k*l.NY+j] = false
 				if len(spans) == 0 {
@@ -333,7 +454,6 @@ func (l *level) assemble(crew grid.Crew, fine grid.Dims, open Sides, solids bool
 					}
 				}
 			}
-			l.line(k)
 		}
 	})
 }

@@ -34,10 +34,10 @@ type Solver struct {
 	open  Sides
 	tiles *grid.Tiles
 	lv    []*level
-	tr    []transfer
+	tr    []*transfer
 	// CG's own vectors, on the finest level alone; the levels have those of the
-	// cycle
-	p, q   []float32 // search direction and A·p
+	// cycle. A·p is never kept.
+	p      []float32 // search direction
 	res    []float32 // residual
 	sol    []float32
 	rhs    []float32
@@ -62,6 +62,14 @@ func (r Range) join(o Range) Range {
 func (r Range) coarse(log [3]int) Range {
 	for a := range 3 {
 		r.Lo[a], r.Hi[a] = r.Lo[a]>>log[a]-1, r.Hi[a]>>log[a]+1
+	}
+	return r
+}
+
+// grow is the range and a cell more all round.
+func (r Range) grow() Range {
+	for a := range 3 {
+		r.Lo[a], r.Hi[a] = r.Lo[a]-1, r.Hi[a]+1
 	}
 	return r
 }
@@ -108,13 +116,16 @@ func NewIn(d grid.Dims, crew grid.Crew, alloc func(n int) []float32) (*Solver, e
 		// The operator isn't divided by h², so a coarse right side is 4/2^axes times
 		// the mean of the fine ones: h grows by 2 (h² by 4), and a coarse cell
 		// stands for 2^axes fine ones, whose residuals restriction adds up.
-		s.tr = append(s.tr, transfer{by: by, scale: 4 / float32(int(1)<<axes)})
+		s.tr = append(s.tr, &transfer{by: by, scale: 4 / float32(int(1)<<axes)})
 	}
-	for i := range s.tr {
-		s.tr[i].fine, s.tr[i].coarse = s.lv[i], s.lv[i+1]
+	for i, t := range s.tr {
+		t.fine, t.coarse = s.lv[i], s.lv[i+1]
+		if !t.fused() {
+			t.fine.r, t.fine.t = t.fine.alloc(alloc), t.fine.alloc(alloc)
+		}
 	}
 	f := s.lv[0]
-	for _, a := range []*[]float32{&s.p, &s.q, &s.res, &s.sol, &s.rhs} {
+	for _, a := range []*[]float32{&s.p, &s.res, &s.sol, &s.rhs} {
 		*a = f.alloc(alloc)
 	}
 	return s, nil
@@ -138,16 +149,17 @@ func (s *Solver) SetupNear(open Sides, tiles *grid.Tiles, fx, fy, fz *grid.Field
 	}
 	sameTiles := s.tiles != nil && (s.tiles == tiles || s.tiles.Full() && tiles.Full())
 	// what solids touched last time has to be opened again
+	whole := Range{Hi: [3]int{s.dims.NX, s.dims.NY, s.dims.NZ}}
 	dirty := near.join(s.near)
-	if !sameTiles || s.open != open || !s.solids {
-		dirty = Range{Hi: [3]int{s.dims.NX, s.dims.NY, s.dims.NZ}}
+	if !sameTiles || s.open != open || !s.solids || fx == nil {
+		dirty = whole
 	}
 	s.open, s.solids, s.near = open, fx != nil, near
 	if !sameTiles {
 		// arrays outside the runs must read zero: cleared on the old runs, before
 		// the new
 		s.rows(func(o, n int) {
-			for _, a := range [][]float32{s.p, s.q, s.res, s.sol, s.rhs} {
+			for _, a := range [][]float32{s.p, s.res, s.sol, s.rhs} {
 				clear(a[o : o+n])
 			}
 		})
@@ -165,10 +177,20 @@ func (s *Solver) SetupNear(open Sides, tiles *grid.Tiles, fx, fy, fz *grid.Field
 		if s.solids && i > 0 {
 			s.lv[i-1].coarsen(s.crew, l, s.tr[i-1].by, dirty.coarse(l.log))
 		}
-		l.assemble(s.crew, s.dims, open, s.solids, near.coarse(l.log))
+		l.assemble(s.crew, s.dims, open, s.solids, near.coarse(l.log), dirty.coarse(l.log))
 	}
-	for _, t := range s.tr {
-		t.normalise(s.crew, open)
+	for i, l := range s.lv {
+		touched, by := dirty.coarse(l.log), [3]int{1, 1, 1}
+		if i < len(s.tr) {
+			s.tr[i].normalise(s.crew, open, dirty)
+			touched, by = touched.join(s.tr[i].touched(dirty)), s.tr[i].by
+		}
+		if dirty.Lo == ([3]int{}) && dirty.Hi == whole.Hi {
+			l.canonical(s.dims, open, by)
+		}
+		for k := max(touched.Lo[2], 0); k <= min(touched.Hi[2], l.NZ-1); k++ {
+			l.line(k)
+		}
 	}
 	// last, as it reads the assembled diagonals
 	s.findPockets()
@@ -319,22 +341,24 @@ func (s *Solver) cg(tol float64, maxIter int, norm float64) Stats {
 		st.Converged = true
 		return st
 	}
+	f := s.lv[0]
 	var rz float64
 	for st.Iterations < maxIter {
 		// z = M⁻¹ r. β = ⟨r,z⟩/⟨r,z⟩_before (Fletcher and Reeves) is right as M
 		// doesn't change from iteration to iteration.
-		z := s.precondition()
-		next := s.dotAll(s.res, z)
+		next := s.precondition()
 		if !(next > 0) || math.IsInf(next, 0) {
 			break // the residual is zero or not finite
 		}
+		var pq float64
 		if st.Iterations == 0 {
-			s.rows(func(o, n int) { copy(s.p[o:o+n], z[o:o+n]) })
+			// p = z: the two change places, as the next cycle writes all of z
+			s.p, f.x = f.x, s.p
+			pq = s.turn(0)
 		} else {
-			s.rows(func(o, n int) { vec.Xpay(s.p[o:o+n], z[o:o+n], float32(next/rz)) })
+			pq = s.turn(float32(next / rz))
 		}
 		rz = next
-		pq := s.applyDot()
 		if !(pq > 0) {
 			break
 		}
@@ -358,41 +382,30 @@ func (s *Solver) cg(tol float64, maxIter int, norm float64) Stats {
 
 // rows runs fn over the runs of the finest level.
 func (s *Solver) rows(fn func(o, n int)) {
-	s.each(s.lv[0], fn)
-}
-
-// strip is how many values a partial sum in float32 lanes may take.
-const strip = 4096
-
-// sums is rows with a partial sum for each plane, taken over strips of it.
-func (s *Solver) sums(fn func(o, n int) float64) float64 {
-	// A plane's product is taken right after its A p, while q is still in the cache.
 	f := s.lv[0]
 	s.crew.For(f.NZ, f.grain(), func(k0, k1 int) {
 		for k := k0; k < k1; k++ {
-			// runs are cut into strips: 4,096 values in 16 lanes are 256 a lane, few
-			// enough for float32 sums
-			var sum float64
-			for _, r := range f.runs[k] {
-				sum += strips(r, fn)
-			}
-			f.planes[k] = sum
+			f.eachIn(k, fn)
 		}
 	})
-	return f.total()
 }
 
-// strips cuts a run so that a sum in float32 lanes takes few values.
-func strips(r run, fn func(o, n int) float64) (sum float64) {
-	for o, end := r.o, r.o+r.n; o < end; o += strip {
-		sum += fn(o, min(strip, end-o))
-	}
-	return sum
+// sums is rows with a partial sum for each plane.
+func (s *Solver) sums(fn func(o, n int) float64) float64 {
+	f := s.lv[0]
+	s.crew.For(f.NZ, f.grain(), func(k0, k1 int) {
+		for k := k0; k < k1; k++ {
+			var sum float64
+			f.eachIn(k, func(o, n int) { sum += fn(o, n) })
+			f.parts[k] = sum
+		}
+	})
+	return f.total(f.NZ)
 }
 
-// total adds the planes' sums in their order.
-func (l *level) total() (sum float64) {
-	for _, v := range l.planes {
+// total adds n partial sums in their order.
+func (l *level) total(n int) (sum float64) {
+	for _, v := range l.parts[:n] {
 		sum += v
 	}
 	return sum
@@ -402,121 +415,139 @@ func (s *Solver) dotAll(a, b []float32) float64 {
 	return s.sums(func(o, n int) float64 { return vec.Dot(a[o:o+n], b[o:o+n]) })
 }
 
-// applyDot sets q = A p and returns p·q.
-func (s *Solver) applyDot() float64 {
-	// the cycle reads its right side from the level's b; the residual lends itself
+// hood are the rows of a's plane k and those about them.
+func (l *level) hood(a []float32, k int) *vec.Hood {
+	return &vec.Hood{X: *l.plane(a, k), Below: *l.plane(a, k-1), Above: *l.plane(a, k+1), SY: l.sy}
+}
+
+// turn sets p = z + β p, for β = 0 leaves p as it is, and returns p·A p. A plane's
+// product is taken as soon as the plane above has been turned, while all three are in
+// the cache; those beside another thread's planes wait until all are done.
+func (s *Solver) turn(beta float32) float64 {
+	f := s.lv[0]
+	product := func(k int) {
+		h := f.hood(s.p, k)
+		f.parts[k] = 0
+		for kind := range kinds {
+			diag, _, _, w := f.coefficients(kind, k)
+			f.parts[k] += vec.ApplyDotRuns(h, diag, w, f.runs[k].list[kind])
+		}
+	}
+	done := make([]bool, f.NZ)
+	s.crew.For(f.NZ, f.grain(), func(k0, k1 int) {
+		for k := k0; k < k1; k++ {
+			if beta != 0 {
+				for kind := range kinds {
+					vec.XpayRuns(f.plane(s.p, k), f.plane(f.x, k), f.runs[k].list[kind], beta)
+				}
+			}
+			if k > k0+1 {
+				product(k - 1)
+				done[k-1] = true
+			}
+		}
+	})
+	s.crew.For(f.NZ, f.grain(), func(k0, k1 int) {
+		for k := k0; k < k1; k++ {
+			if !done[k] {
+				product(k)
+			}
+		}
+	})
+	return f.total(f.NZ)
+}
+
+// update moves along p: sol += a p, res −= a A p; returns res·res.
+func (s *Solver) update(a float32) float64 {
 	f := s.lv[0]
 	s.crew.For(f.NZ, f.grain(), func(k0, k1 int) {
 		for k := k0; k < k1; k++ {
-			f.applyPlane(s.q, s.p, k)
-			var sum float64
-			for _, r := range f.runs[k] {
-				sum += strips(r, func(o, n int) float64 { return vec.Dot(s.p[o:o+n], s.q[o:o+n]) })
+			h := f.hood(s.p, k)
+			f.parts[k] = 0
+			for kind := range kinds {
+				diag, _, _, w := f.coefficients(kind, k)
+				f.parts[k] += vec.UpdateRuns(f.plane(s.sol, k), f.plane(s.res, k), h, diag, w, f.runs[k].list[kind], a)
 			}
-			f.planes[k] = sum
 		}
 	})
-	return f.total()
-}
-
-// update moves along p: sol += a p, res −= a q; returns res·res.
-func (s *Solver) update(a float32) float64 {
-	return s.sums(func(o, n int) float64 {
-		vec.Axpy(s.sol[o:o+n], s.p[o:o+n], a)
-		r := s.res[o : o+n]
-		vec.Axpy(r, s.q[o:o+n], -a)
-		return vec.Dot(r, r)
-	})
-}
-
-// applyPlane sets dst = A x on plane k. Tails of rows and pads have neighbours
-// but no cell, and are cleared.
-func (l *level) applyPlane(dst, x []float32, k int) {
-	for _, r := range l.runs[k] {
-		l.stencil.Apply(dst, x, r.o, r.n, r.weighted)
-	}
-	// a run may go on over the pad between two rows, where the stencil has written
-	// what a cell there would have; those values must read zero
-	for j := range l.NY {
-		if s := l.cells(j, k); len(s) > 0 && s[len(s)-1].Hi == l.NX {
-			o := l.at(j, k)
-			clear(dst[o+l.NX : o+l.n+pad])
-		}
-	}
-}
-
-// jacobiPlane is one damped Jacobi sweep of plane k, from src into dst. Where
-// there is no cell the inverse diagonal is zero, and so is the result.
-func (l *level) jacobiPlane(dst, src []float32, k int) {
-	for _, r := range l.runs[k] {
-		l.stencil.Jacobi(dst, src, l.b, r.o, r.n, r.weighted, omega)
-	}
-}
-
-// sweep is one damped Jacobi sweep from src into dst.
-func (l *level) sweep(crew grid.Crew, dst, src []float32) {
-	crew.For(l.NZ, l.grain(), func(k0, k1 int) {
-		for k := k0; k < k1; k++ {
-			l.jacobiPlane(dst, src, k)
-		}
-	})
+	return f.total(f.NZ)
 }
 
 // grain is how many planes are worth a thread: below some ten thousand cells
 // handing work out costs more than it gains.
 func (l *level) grain() int { return max(1, l.NZ*16384/max(l.count, 1)) }
 
-// precondition runs one V-cycle on the residual and returns the correction.
-func (s *Solver) precondition() []float32 {
+// precondition runs one V-cycle on the residual: z in the finest level's x, and z·r.
+func (s *Solver) precondition() float64 {
 	f := s.lv[0]
 	keep := f.b
 	f.b = s.res
+	defer func() { f.b = keep }()
+	if len(s.tr) > 0 && s.tr[0].fused() {
+		s.tr[0].down(s.crew)
+		s.cycle(1)
+		s.tr[0].up(s.crew, true)
+		return f.total(f.NZ * f.strips)
+	}
 	s.cycle(0)
-	f.b = keep
-	return f.x
+	return s.dotAll(f.x, f.b)
 }
 
 // cycle is a V-cycle from level i on: two sweeps, the residual restricted, the
-// coarser level, its correction added, two sweeps. On the finest level it moves
-// about 30 arrays of 4 bytes a cell; all levels below together a seventh of that.
+// coarser level, its correction added, two sweeps.
 func (s *Solver) cycle(i int) {
-	// First sweep: from x = 0 Jacobi is x = ω b/d, a scaling. Second sweep,
-	// residual, down; up, two sweeps. With Jacobi the order of cells has no part, so
-	// the cycle is symmetric with two sweeps on each side.
 	l := s.lv[i]
-	if i == len(s.lv)-1 {
+	switch {
+	case i == len(s.lv)-1:
 		l.gaussSeidel(max(8, 2*max(l.NX, l.NY, l.NZ)))
-		return
+	case s.tr[i].fused():
+		s.tr[i].down(s.crew)
+		s.cycle(i + 1)
+		s.tr[i].up(s.crew, false)
+	default:
+		s.plain(i)
 	}
-	// l.t takes part as the other half of the double buffer: after an even number of
-	// sweeps the result is in x
-	s.each(l, func(o, n int) { vec.Scale(l.t[o:o+n], l.b[o:o+n], l.invd[o:o+n], omega) })
-	l.sweep(s.crew, l.x, l.t)
-	s.crew.For(l.NZ, l.grain(), func(k0, k1 int) {
-		for k := k0; k < k1; k++ {
-			// normalised already: restriction is the transpose of a prolongation
-			// times pn
-			l.applyPlane(l.r, l.x, k)
-			for _, r := range l.runs[k] {
-				o, n := r.o, r.n
-				vec.Residual(l.r[o:o+n], l.b[o:o+n], l.pn[o:o+n])
-			}
-		}
-	})
-	t := s.tr[i]
-	t.restrict(s.crew)
-	s.cycle(i + 1)
-	t.prolong(s.crew)
-	l.sweep(s.crew, l.t, l.x)
-	l.sweep(s.crew, l.x, l.t)
 }
 
-// each runs fn over the runs of a level.
-func (s *Solver) each(l *level, fn func(o, n int)) {
+// plain is the cycle in one pass after another, for levels that aren't halved along
+// every axis. It has the bits of the fused one.
+func (s *Solver) plain(i int) {
+	// From x = 0 Jacobi is x = ω b/d, a scaling. The sweeps before the coarser level
+	// and those after it are each other's transpose, so the cycle is symmetric.
+	l, t := s.lv[i], s.tr[i]
+	sweep := func(dst, src []float32, omega float32) {
+		l.pass(s.crew, func(kind, k int, list []vec.Run) {
+			_, invd, _, w := l.coefficients(kind, k)
+			vec.RelaxRuns(l.plane(dst, k), l.hood(src, k), l.plane(l.b, k), invd, w, list, omega)
+		})
+	}
+	l.pass(s.crew, func(kind, k int, list []vec.Run) {
+		_, invd, _, _ := l.coefficients(kind, k)
+		vec.ScaleRuns(l.plane(l.t, k), l.plane(l.b, k), invd, list, mild)
+	})
+	sweep(l.x, l.t, strong)
+	l.pass(s.crew, func(kind, k int, list []vec.Run) {
+		// normalised already: restriction is the transpose of a prolongation times pn
+		diag, _, pn, w := l.coefficients(kind, k)
+		vec.ResidualRuns(l.plane(l.r, k), l.hood(l.x, k), l.plane(l.b, k), diag, pn, w, list)
+	})
+	t.restrict(s.crew)
+	s.cycle(i + 1)
 	s.crew.For(l.NZ, l.grain(), func(k0, k1 int) {
 		for k := k0; k < k1; k++ {
-			for _, r := range l.runs[k] {
-				fn(r.o, r.n)
+			t.prolong(l.plane(l.x, k), k, 0, l.NY)
+		}
+	})
+	sweep(l.t, l.x, strong)
+	sweep(l.x, l.t, mild)
+}
+
+// pass runs fn over the lists of runs of every plane.
+func (l *level) pass(crew grid.Crew, fn func(kind, k int, list []vec.Run)) {
+	crew.For(l.NZ, l.grain(), func(k0, k1 int) {
+		for k := k0; k < k1; k++ {
+			for kind := range kinds {
+				fn(kind, k, l.runs[k].list[kind])
 			}
 		}
 	})
@@ -565,12 +596,10 @@ func (s *Solver) mask(a []float32) {
 	f := s.lv[0]
 	s.crew.For(f.NZ, f.grain(), func(k0, k1 int) {
 		for k := k0; k < k1; k++ {
-			for _, r := range f.runs[k] {
-				// plain rows have no cell without a diagonal
-				if !r.weighted {
-					continue
-				}
-				row, d := a[r.o:r.o+r.n], f.diag[r.o:r.o+r.n]
+			// rows of other kinds have no cell without a diagonal
+			for _, r := range f.runs[k].list[cut] {
+				o := (k+1)*f.sz + int(r.O)
+				row, d := a[o:o+int(r.N)], f.diag[o:o+int(r.N)]
 				for i := range row {
 					if d[i] == 0 {
 						row[i] = 0

@@ -31,138 +31,125 @@ func parents(i, by int) (a, b int, wa, wb float32) {
 	return a, a + 1, 0.75, 0.25
 }
 
-// across sums the four coarse rows that fine row (j,k) draws from, by weight,
-// from coarse cell first on; tmp takes n values.
-func (t transfer) across(src []float32, j, k, first, n int, tmp []float32) {
-	c := t.coarse
-	ja, jb, wja, wjb := parents(j, t.by[1])
-	ka, kb, wka, wkb := parents(k, t.by[2])
-	row := func(j, k int) []float32 {
-		o := c.at(j, k) + first
-		return src[o : o+n]
-	}
-	vec.Blend(tmp[:n], row(ja, ka), row(jb, ka), row(ja, kb), row(jb, kb), &[4]float32{wja * wka, wjb * wka, wja * wkb, wjb * wkb})
-}
-
-// room is the length of tmp for across.
-func (t transfer) room() int { return max(t.fine.n/2, t.coarse.n) + 2*pad }
-
 // stretch rounds a span of fine cells out to whole vectors.
 func (l *level) stretch(s grid.Span) (lo, hi int) { return s.Lo &^ 15, min((s.Hi+15)&^15, l.n) }
 
-// prolong adds the interpolated coarse x to the fine x.
-// Across planes and rows first, by one blend of four coarse rows, then along x: a
-// coarse row is read once for two fine cells.
-func (t transfer) prolong(crew grid.Crew) {
+// prolong adds the interpolated coarse x to the rows j0 to j1 of plane k of the fine x.
+// Across planes and rows first, by one blend of four coarse rows, then along x.
+func (t *transfer) prolong(x *vec.Window, k, j0, j1 int) {
 	f := t.fine
-	crew.For(f.NZ, f.grain(), func(k0, k1 int) {
-		tmp := make([]float32, t.room())
-		for k := k0; k < k1; k++ {
-			for j := range f.NY {
-				last := 0
-				for _, s := range f.cells(j, k) {
-					lo, hi := f.stretch(s)
-					lo = max(lo, last) // rounding must not add twice
-					last = hi
-					if lo >= hi {
-						continue
-					}
-					t.draw(f.row(f.x, j, k)[lo:hi], f.row(f.pn, j, k)[lo:hi], t.coarse.x, j, k, lo, tmp)
-				}
-			}
+	for kind := range kinds {
+		_, _, pn, _ := f.coefficients(kind, k)
+		for _, r := range f.runs[k].rows(kind, j0, j1) {
+			o, n := int(r.O), int(r.N)
+			t.draw(x.A[o-x.From:o-x.From+n], pn.A[o:o+n], t.coarse.x, o/f.sy-1, k, o%f.sy-pad)
 		}
-	})
+	}
 }
 
-// draw adds pn times the interpolated coarse values to fine cells lo, lo+1 …
-func (t transfer) draw(x, pn, src []float32, j, k, lo int, tmp []float32) {
+// draw adds pn times the interpolated coarse values to fine cells lo, lo+1 … of row
+// (j,k).
+func (t *transfer) draw(x, pn, src []float32, j, k, lo int) {
+	c := t.coarse
+	ja, jb, wja, wjb := parents(j, t.by[1])
+	ka, kb, wka, wkb := parents(k, t.by[2])
+	w := [4]float32{wja * wka, wjb * wka, wja * wkb, wjb * wkb}
+	row := func(j, k, first, n int) []float32 {
+		o := c.at(j, k) + first
+		return src[o : o+n]
+	}
 	if t.by[0] == 2 {
-		t.across(src, j, k, lo/2-1, len(x)/2+2, tmp)
-		vec.Spread(x, pn, tmp)
+		first, n := lo/2-1, len(x)/2+8
+		vec.Prolong(x, pn, row(ja, ka, first, n), row(jb, ka, first, n), row(ja, kb, first, n), row(jb, kb, first, n), &w)
 		return
 	}
 	n := min(len(x), t.fine.NX-lo)
-	t.across(src, j, k, lo, n, tmp)
+	tmp := make([]float32, n)
+	vec.Blend(tmp, row(ja, ka, lo, n), row(jb, ka, lo, n), row(ja, kb, lo, n), row(jb, kb, lo, n), &w)
 	for i := range n {
 		x[i] += float32(pn[i] * tmp[i])
 	}
 }
 
-// restrict takes the fine residual r, already normalised, to the coarse b.
-func (t transfer) restrict(crew grid.Crew) {
+// restrict takes the fine residual r, already normalised, to the coarse b: rows of a
+// plane first, then planes, then along x. It is the plain form of what a strip does.
+func (t *transfer) restrict(crew grid.Crew) {
 	f, c := t.fine, t.coarse
 	crew.For(c.NZ, c.grain(), func(k0, k1 int) {
-		sum := make([]float32, f.n+2*pad)
+		zero, sum, part := make([]float32, f.n), make([]float32, t.long()), [4][]float32{}
+		for a := range part {
+			part[a] = make([]float32, f.n)
+		}
 		for K := k0; K < k1; K++ {
+			kr, kw := children(K, t.by[2], f.NZ)
 			for J := range c.NY {
-				for _, s := range c.cells(J, K) {
-					t.gather(s, J, K, sum)
+				if len(c.cells(J, K)) == 0 {
+					continue
 				}
+				jr, jw := children(J, t.by[1], f.NY)
+				for b, k := range kr {
+					clear(part[b])
+					if k < 0 {
+						continue
+					}
+					var row [4][]float32
+					for a, j := range jr {
+						if row[a] = zero; j >= 0 {
+							row[a] = f.row(f.r, j, k)
+						}
+					}
+					vec.Blend(part[b], row[0], row[1], row[2], row[3], &jw)
+				}
+				vec.Blend(sum[pad:pad+f.n], part[0], part[1], part[2], part[3], &kw)
+				t.gather(sum, J, K)
 			}
 		}
 	})
 }
 
-// gather fills coarse cells s of row (J,K); sum is room for a fine row.
-//
-// It is written as a gather, as a scatter would need colours: each coarse cell takes
-// from up to 4 × 4 × 4 fine ones, sixteen rows of them summed by four blends.
-func (t transfer) gather(s grid.Span, J, K int, sum []float32) {
-	f, c := t.fine, t.coarse
-	// fine cells from −1 on go to sum[pad−1] on
-	lo := max(s.Lo*t.by[0]-1, 0) &^ 15
-	hi := min((s.Hi*t.by[0]+1+15)&^15, f.n)
-	clear(sum[lo : hi+2*pad])
-	mid := sum[pad+lo : pad+hi]
-	jr, jw, jn := children(J, t.by[1], f.NY)
-	kr, kw, kn := children(K, t.by[2], f.NZ)
-	part := func(j, k int) []float32 { return f.row(f.r, j, k)[lo:hi] }
-	// four rows at a time: one pass of reading and writing the sums instead of four
-	if jn == 4 {
-		for b := range kn {
-			w := kw[b]
-			vec.BlendAdd(mid, part(jr[0], kr[b]), part(jr[1], kr[b]), part(jr[2], kr[b]), part(jr[3], kr[b]),
-				&[4]float32{w * jw[0], w * jw[1], w * jw[2], w * jw[3]})
-		}
-	} else {
-		for b := range kn {
-			for a := range jn {
-				vec.Axpy(mid, part(jr[a], kr[b]), jw[a]*kw[b])
+// long is how many values a row of sums has for gather: a coarse row may be padded
+// farther than the fine one.
+func (t *transfer) long() int { return 2*max(t.fine.n, t.coarse.n) + 2*pad }
+
+// gather fills coarse row (J,K) from a fine row of sums, whose first value is
+// sum[pad]; those beside the row must be 0.
+func (t *transfer) gather(sum []float32, J, K int) {
+	c := t.coarse
+	for _, s := range c.cells(J, K) {
+		lo, hi := c.stretch(s)
+		dst := c.row(c.b, J, K)[lo:hi]
+		if t.by[0] == 1 {
+			for i := range dst {
+				dst[i] = t.scale * sum[pad+lo+i]
 			}
+			continue
 		}
-	}
-	dst := c.row(c.b, J, K)[s.Lo:s.Hi]
-	if t.by[0] == 1 {
-		for i := range dst {
-			dst[i] = t.scale * sum[pad+s.Lo+i]
-		}
-		return
-	}
-	// along x: weights ¼ ¾ ¾ ¼ of four neighbouring fine values
-	q := t.scale * 0.25
-	for i := range dst {
-		at := pad + 2*(s.Lo+i) - 1
-		v := sum[at : at+4 : at+4]
-		dst[i] = float32(q * ((v[0] + v[3]) + float32(3*(v[1]+v[2]))))
+		// along x: weights ¼ ¾ ¾ ¼ of four neighbouring fine values
+		vec.Halve(dst, sum[pad+2*lo-1:], t.scale*0.25)
 	}
 }
 
-// children are the fine indices that coarse index I gathers from.
-func children(I, by, n int) (at [4]int, w [4]float32, count int) {
+// children are the fine indices that coarse index I gathers from, −1 where there is
+// none, and their weights.
+func children(I, by, n int) (at [4]int, w [4]float32) {
+	at = [4]int{-1, -1, -1, -1}
 	if by == 1 {
 		at[0], w[0] = I, 1
-		return at, w, 1
+		return at, w
 	}
 	// the transpose of parents: the four fine cells that draw from I, at the rims
 	// fewer
-	for m, v := range [4]float32{0.25, 0.75, 0.75, 0.25} {
+	w = quarters
+	for m := range at {
 		if i := 2*I - 1 + m; i >= 0 && i < n {
-			at[count], w[count] = i, v
-			count++
+			at[m] = i
 		}
 	}
-	return at, w, count
+	return at, w
 }
+
+// quarters are the weights of the four fine cells that a coarse one gathers from.
+var quarters = [4]float32{0.25, 0.75, 0.75, 0.25}
 
 // normalise works out pn of the fine level: one over the sum of weights of
 // the coarse values that exist (fluid cells, and p = 0 beyond open sides and
@@ -170,11 +157,11 @@ func children(I, by, n int) (at [4]int, w [4]float32, count int) {
 //
 // Trilinear weights of coarse values that exist, summed; a cell of which none exist
 // gets 0 and no correction from this level. It runs once a set-up.
-func (t transfer) normalise(crew grid.Crew, open Sides) {
+func (t *transfer) normalise(crew grid.Crew, open Sides, dirty Range) {
 	f, c := t.fine, t.coarse
-	// c.t is free between solves, and cleared again below
-	avail := c.t // 1 where a coarse value exists, one cell of halo included
-	near := t.near()
+	// c.b is free between solves, and cleared again below
+	avail := c.b // 1 where a coarse value exists, one cell of halo included
+	near := t.near(dirty.coarse(c.log))
 	each := func(fn func(j, k int)) {
 		crew.For(c.NZ+2, 4, func(k0, k1 int) {
 			for k := k0; k < k1; k++ {
@@ -190,18 +177,21 @@ func (t transfer) normalise(crew grid.Crew, open Sides) {
 	// by the sum of weights that are carries the others' correction to it unchanged,
 	// where plain interpolation would halve it.
 	each(func(j, k int) { c.exist(avail, j, k, open) })
+	own := t.touched(dirty)
 	crew.For(f.NZ, 1, func(k0, k1 int) {
-		tmp := make([]float32, t.room())
 		sum, ones := make([]float32, f.n), make([]float32, f.n)
 		for i := range ones {
 			ones[i] = 1
 		}
 		for k := k0; k < k1; k++ {
 			for j := range f.NY {
+				if !own.row(j, k) {
+					continue
+				}
 				for _, s := range f.cells(j, k) {
 					lo, hi := f.stretch(s)
 					clear(sum[lo:hi])
-					t.draw(sum[lo:hi], ones[lo:hi], avail, j, k, lo, tmp)
+					t.draw(sum[lo:hi], ones[lo:hi], avail, j, k, lo)
 					f.invert(sum, j, k, s)
 				}
 			}
@@ -213,14 +203,25 @@ func (t transfer) normalise(crew grid.Crew, open Sides) {
 	})
 }
 
+// touched are the fine cells that draw from coarse ones in a range of the finest level.
+func (t *transfer) touched(dirty Range) Range {
+	r := dirty.coarse(t.coarse.log)
+	for a, by := range t.by {
+		if by == 2 {
+			r.Lo[a], r.Hi[a] = 2*r.Lo[a]-1, 2*r.Hi[a]+2
+		}
+	}
+	return r
+}
+
 // near marks the coarse rows, those of the halo included, that some cell in use
-// draws from.
-func (t transfer) near() []bool {
+// near a range draws from.
+func (t *transfer) near(dirty Range) []bool {
 	c := t.coarse
 	near := make([]bool, (c.NY+2)*(c.NZ+2))
 	for k := range c.NZ {
 		for j := range c.NY {
-			if len(c.cells(j, k)) == 0 {
+			if len(c.cells(j, k)) == 0 || !dirty.grow().row(j, k) {
 				continue
 			}
 			// a fine cell draws from its own coarse row and the eight round it

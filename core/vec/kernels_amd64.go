@@ -84,6 +84,76 @@ func largestAVX512(row *float32, n int, top *[16]float32, odd *[16]float32)
 //go:noescape
 func outsideAVX512(x *float32, n int, top float32) bool
 
+// scaleRunsAVX512 is dst = (s b) invd on runs.
+//
+//go:noescape
+func scaleRunsAVX512(dst *float32, b *float32, invd *float32, runs *int32, count int, s float32)
+
+// xpayRunsAVX512 is dst = a + s dst on runs.
+//
+//go:noescape
+func xpayRunsAVX512(dst *float32, a *float32, runs *int32, count int, s float32)
+
+// relaxAVX512 is dst = keep x + (omega invd)(b + Σ w x of the neighbours) on runs.
+//
+//go:noescape
+func relaxAVX512(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, keep float32, omega float32)
+
+// relaxDotAVX512 is relax, and Σ dst b by lane.
+//
+//go:noescape
+func relaxDotAVX512(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, keep float32, omega float32, acc *[16]float32)
+
+// residualRunsAVX512 is dst = (b − A x) pn on runs.
+//
+//go:noescape
+func residualRunsAVX512(dst *float32, x *float32, zm *float32, zp *float32, b *float32, diag *float32, pn *float32, sy int, runs *int32, count int)
+
+// applyDotAVX512 is Σ x A x on runs, by lane.
+//
+//go:noescape
+func applyDotAVX512(x *float32, zm *float32, zp *float32, diag *float32, sy int, runs *int32, count int, acc *[16]float32)
+
+// updateAVX512 is sol += a x, res −= a A x where diag isn't 0, and Σ res² by lane, on runs.
+//
+//go:noescape
+func updateAVX512(sol *float32, res *float32, x *float32, zm *float32, zp *float32, diag *float32, sy int, runs *int32, count int, a float32, acc *[16]float32)
+
+// relaxWeightedAVX512 is dst = keep x + (omega invd)(b + Σ w x of the neighbours) on runs.
+//
+//go:noescape
+func relaxWeightedAVX512(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32, keep float32, omega float32)
+
+// relaxDotWeightedAVX512 is relax, and Σ dst b by lane.
+//
+//go:noescape
+func relaxDotWeightedAVX512(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32, keep float32, omega float32, acc *[16]float32)
+
+// residualWeightedAVX512 is dst = (b − A x) pn on runs.
+//
+//go:noescape
+func residualWeightedAVX512(dst *float32, x *float32, zm *float32, zp *float32, b *float32, diag *float32, pn *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32)
+
+// applyDotWeightedAVX512 is Σ x A x on runs, by lane.
+//
+//go:noescape
+func applyDotWeightedAVX512(x *float32, zm *float32, zp *float32, diag *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32, acc *[16]float32)
+
+// updateWeightedAVX512 is sol += a x, res −= a A x where diag isn't 0, and Σ res² by lane, on runs.
+//
+//go:noescape
+func updateWeightedAVX512(sol *float32, res *float32, x *float32, zm *float32, zp *float32, diag *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32, a float32, acc *[16]float32)
+
+// prolongAVX512 is x += pn (¾ main + ¼ side) of (w₀ a + w₁ b) + (w₂ c + w₃ d), coarse rows that start one value before the first.
+//
+//go:noescape
+func prolongAVX512(x *float32, pn *float32, a *float32, b *float32, c *float32, d *float32, w *[4]float32, n int)
+
+// halveAVX512 is dst[i] = q ((a[2i] + a[2i+3]) + 3 (a[2i+1] + a[2i+2])).
+//
+//go:noescape
+func halveAVX512(dst *float32, a *float32, q float32, n int)
+
 // sampleAVX512 is dst = the lattice between its points; n is a multiple of 16. f: offset, last position; c: last cell, steps of y and z; dy, dz: the steps, 0 where there is one row or plane.
 //
 //go:noescape
@@ -173,6 +243,76 @@ func largestAVX2(row *float32, n int, top *[16]float32, odd *[16]float32)
 //
 //go:noescape
 func outsideAVX2(x *float32, n int, top float32) bool
+
+// scaleRunsAVX2 is dst = (s b) invd on runs.
+//
+//go:noescape
+func scaleRunsAVX2(dst *float32, b *float32, invd *float32, runs *int32, count int, s float32)
+
+// xpayRunsAVX2 is dst = a + s dst on runs.
+//
+//go:noescape
+func xpayRunsAVX2(dst *float32, a *float32, runs *int32, count int, s float32)
+
+// relaxAVX2 is dst = keep x + (omega invd)(b + Σ w x of the neighbours) on runs.
+//
+//go:noescape
+func relaxAVX2(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, keep float32, omega float32)
+
+// relaxDotAVX2 is relax, and Σ dst b by lane.
+//
+//go:noescape
+func relaxDotAVX2(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, keep float32, omega float32, acc *[16]float32)
+
+// residualRunsAVX2 is dst = (b − A x) pn on runs.
+//
+//go:noescape
+func residualRunsAVX2(dst *float32, x *float32, zm *float32, zp *float32, b *float32, diag *float32, pn *float32, sy int, runs *int32, count int)
+
+// applyDotAVX2 is Σ x A x on runs, by lane.
+//
+//go:noescape
+func applyDotAVX2(x *float32, zm *float32, zp *float32, diag *float32, sy int, runs *int32, count int, acc *[16]float32)
+
+// updateAVX2 is sol += a x, res −= a A x where diag isn't 0, and Σ res² by lane, on runs.
+//
+//go:noescape
+func updateAVX2(sol *float32, res *float32, x *float32, zm *float32, zp *float32, diag *float32, sy int, runs *int32, count int, a float32, acc *[16]float32)
+
+// relaxWeightedAVX2 is dst = keep x + (omega invd)(b + Σ w x of the neighbours) on runs.
+//
+//go:noescape
+func relaxWeightedAVX2(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32, keep float32, omega float32)
+
+// relaxDotWeightedAVX2 is relax, and Σ dst b by lane.
+//
+//go:noescape
+func relaxDotWeightedAVX2(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32, keep float32, omega float32, acc *[16]float32)
+
+// residualWeightedAVX2 is dst = (b − A x) pn on runs.
+//
+//go:noescape
+func residualWeightedAVX2(dst *float32, x *float32, zm *float32, zp *float32, b *float32, diag *float32, pn *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32)
+
+// applyDotWeightedAVX2 is Σ x A x on runs, by lane.
+//
+//go:noescape
+func applyDotWeightedAVX2(x *float32, zm *float32, zp *float32, diag *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32, acc *[16]float32)
+
+// updateWeightedAVX2 is sol += a x, res −= a A x where diag isn't 0, and Σ res² by lane, on runs.
+//
+//go:noescape
+func updateWeightedAVX2(sol *float32, res *float32, x *float32, zm *float32, zp *float32, diag *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32, a float32, acc *[16]float32)
+
+// prolongAVX2 is x += pn (¾ main + ¼ side) of (w₀ a + w₁ b) + (w₂ c + w₃ d), coarse rows that start one value before the first.
+//
+//go:noescape
+func prolongAVX2(x *float32, pn *float32, a *float32, b *float32, c *float32, d *float32, w *[4]float32, n int)
+
+// halveAVX2 is dst[i] = q ((a[2i] + a[2i+3]) + 3 (a[2i+1] + a[2i+2])).
+//
+//go:noescape
+func halveAVX2(dst *float32, a *float32, q float32, n int)
 
 // sampleAVX2 is dst = the lattice between its points; n is a multiple of 16. f: offset, last position; c: last cell, steps of y and z; dy, dz: the steps, 0 where there is one row or plane.
 //

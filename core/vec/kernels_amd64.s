@@ -813,6 +813,841 @@ done:
 	VZEROUPPER
 	RET
 
+// func scaleRunsAVX512(dst *float32, b *float32, invd *float32, runs *int32, count int, s float32)
+// Requires: AVX, AVX512F
+TEXT ·scaleRunsAVX512(SB), NOSPLIT, $0-44
+	MOVQ         dst+0(FP), AX
+	MOVQ         b+8(FP), CX
+	MOVQ         invd+16(FP), DX
+	VBROADCASTSS s+40(FP), Z0
+	MOVQ         runs+24(FP), BX
+	MOVQ         count+32(FP), SI
+	MOVLQSX      (BX), DI
+
+run:
+	MOVLQSX (BX), R8
+	MOVLQSX 4(BX), R9
+	SUBQ    DI, R8
+	SHLQ    $0x02, R8
+	SHLQ    $0x02, R9
+	ADDQ    R8, R9
+	JMP     test
+
+loop:
+	VMULPS  (CX)(R8*1), Z0, Z1
+	VMULPS  (DX)(R8*1), Z1, Z1
+	VMOVUPS Z1, (AX)(R8*1)
+	ADDQ    $0x40, R8
+
+test:
+	CMPQ R8, R9
+	JLT  loop
+	ADDQ $0x08, BX
+	DECQ SI
+	JNE  run
+	VZEROUPPER
+	RET
+
+// func xpayRunsAVX512(dst *float32, a *float32, runs *int32, count int, s float32)
+// Requires: AVX, AVX512F
+TEXT ·xpayRunsAVX512(SB), NOSPLIT, $0-36
+	MOVQ         dst+0(FP), AX
+	MOVQ         a+8(FP), CX
+	VBROADCASTSS s+32(FP), Z0
+	MOVQ         runs+16(FP), DX
+	MOVQ         count+24(FP), BX
+	MOVLQSX      (DX), SI
+
+run:
+	MOVLQSX (DX), DI
+	MOVLQSX 4(DX), R8
+	SUBQ    SI, DI
+	SHLQ    $0x02, DI
+	SHLQ    $0x02, R8
+	ADDQ    DI, R8
+	JMP     test
+
+loop:
+	VMULPS  (AX)(DI*1), Z0, Z1
+	VADDPS  (CX)(DI*1), Z1, Z1
+	VMOVUPS Z1, (AX)(DI*1)
+	ADDQ    $0x40, DI
+
+test:
+	CMPQ DI, R8
+	JLT  loop
+	ADDQ $0x08, DX
+	DECQ BX
+	JNE  run
+	VZEROUPPER
+	RET
+
+// func relaxAVX512(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, keep float32, omega float32)
+// Requires: AVX, AVX512F
+TEXT ·relaxAVX512(SB), NOSPLIT, $0-80
+	MOVQ         dst+0(FP), AX
+	MOVQ         b+32(FP), CX
+	MOVQ         invd+40(FP), DX
+	MOVQ         x+8(FP), BX
+	MOVQ         zm+16(FP), R8
+	MOVQ         zp+24(FP), R9
+	MOVQ         sy+48(FP), DI
+	SHLQ         $0x02, DI
+	MOVQ         BX, SI
+	SUBQ         DI, SI
+	LEAQ         (BX)(DI*1), DI
+	VBROADCASTSS keep+72(FP), Z0
+	VBROADCASTSS omega+76(FP), Z1
+	MOVQ         runs+56(FP), R10
+	MOVQ         count+64(FP), R11
+	MOVLQSX      (R10), R12
+
+run:
+	MOVLQSX (R10), R13
+	MOVLQSX 4(R10), R14
+	SUBQ    R12, R13
+	SHLQ    $0x02, R13
+	SHLQ    $0x02, R14
+	ADDQ    R13, R14
+	JMP     test
+
+loop:
+	VMOVUPS -4(BX)(R13*1), Z2
+	VADDPS  4(BX)(R13*1), Z2, Z2
+	VMOVUPS (SI)(R13*1), Z3
+	VADDPS  (DI)(R13*1), Z3, Z3
+	VMOVUPS (R8)(R13*1), Z4
+	VADDPS  (R9)(R13*1), Z4, Z4
+	VADDPS  Z3, Z2, Z2
+	VADDPS  Z4, Z2, Z2
+	VMOVUPS (CX)(R13*1), Z3
+	VADDPS  Z3, Z2, Z2
+	VMULPS  (DX)(R13*1), Z1, Z3
+	VMULPS  Z2, Z3, Z3
+	VMULPS  (BX)(R13*1), Z0, Z2
+	VADDPS  Z3, Z2, Z2
+	VMOVUPS Z2, (AX)(R13*1)
+	ADDQ    $0x40, R13
+
+test:
+	CMPQ R13, R14
+	JLT  loop
+	ADDQ $0x08, R10
+	DECQ R11
+	JNE  run
+	VZEROUPPER
+	RET
+
+// func relaxDotAVX512(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, keep float32, omega float32, acc *[16]float32)
+// Requires: AVX, AVX512F
+TEXT ·relaxDotAVX512(SB), NOSPLIT, $0-88
+	MOVQ         dst+0(FP), AX
+	MOVQ         b+32(FP), CX
+	MOVQ         invd+40(FP), DX
+	MOVQ         x+8(FP), BX
+	MOVQ         zm+16(FP), R8
+	MOVQ         zp+24(FP), R9
+	MOVQ         sy+48(FP), DI
+	SHLQ         $0x02, DI
+	MOVQ         BX, SI
+	SUBQ         DI, SI
+	LEAQ         (BX)(DI*1), DI
+	VBROADCASTSS keep+72(FP), Z0
+	VBROADCASTSS omega+76(FP), Z1
+	VPXORD       Z2, Z2, Z2
+	MOVQ         runs+56(FP), R10
+	MOVQ         count+64(FP), R11
+	MOVLQSX      (R10), R12
+
+run:
+	MOVLQSX (R10), R13
+	MOVLQSX 4(R10), R14
+	SUBQ    R12, R13
+	SHLQ    $0x02, R13
+	SHLQ    $0x02, R14
+	ADDQ    R13, R14
+	JMP     test
+
+loop:
+	VMOVUPS -4(BX)(R13*1), Z3
+	VADDPS  4(BX)(R13*1), Z3, Z3
+	VMOVUPS (SI)(R13*1), Z4
+	VADDPS  (DI)(R13*1), Z4, Z4
+	VMOVUPS (R8)(R13*1), Z5
+	VADDPS  (R9)(R13*1), Z5, Z5
+	VADDPS  Z4, Z3, Z3
+	VADDPS  Z5, Z3, Z3
+	VMOVUPS (CX)(R13*1), Z4
+	VADDPS  Z4, Z3, Z3
+	VMULPS  (DX)(R13*1), Z1, Z5
+	VMULPS  Z3, Z5, Z5
+	VMULPS  (BX)(R13*1), Z0, Z3
+	VADDPS  Z5, Z3, Z3
+	VMOVUPS Z3, (AX)(R13*1)
+	VMULPS  Z4, Z3, Z3
+	VADDPS  Z3, Z2, Z2
+	ADDQ    $0x40, R13
+
+test:
+	CMPQ    R13, R14
+	JLT     loop
+	ADDQ    $0x08, R10
+	DECQ    R11
+	JNE     run
+	MOVQ    acc+80(FP), AX
+	VMOVUPS Z2, (AX)
+	VZEROUPPER
+	RET
+
+// func residualRunsAVX512(dst *float32, x *float32, zm *float32, zp *float32, b *float32, diag *float32, pn *float32, sy int, runs *int32, count int)
+// Requires: AVX, AVX512F
+TEXT ·residualRunsAVX512(SB), NOSPLIT, $0-80
+	MOVQ    dst+0(FP), AX
+	MOVQ    b+32(FP), CX
+	MOVQ    diag+40(FP), DX
+	MOVQ    x+8(FP), BX
+	MOVQ    zm+16(FP), R8
+	MOVQ    zp+24(FP), R9
+	MOVQ    sy+56(FP), DI
+	SHLQ    $0x02, DI
+	MOVQ    BX, SI
+	SUBQ    DI, SI
+	LEAQ    (BX)(DI*1), DI
+	MOVQ    runs+64(FP), R10
+	MOVQ    count+72(FP), R11
+	MOVLQSX (R10), R12
+
+run:
+	MOVLQSX (R10), R13
+	MOVLQSX 4(R10), R14
+	SUBQ    R12, R13
+	SHLQ    $0x02, R13
+	SHLQ    $0x02, R14
+	ADDQ    R13, R14
+	JMP     test
+
+loop:
+	VMOVUPS -4(BX)(R13*1), Z0
+	VADDPS  4(BX)(R13*1), Z0, Z0
+	VMOVUPS (SI)(R13*1), Z1
+	VADDPS  (DI)(R13*1), Z1, Z1
+	VMOVUPS (R8)(R13*1), Z2
+	VADDPS  (R9)(R13*1), Z2, Z2
+	VADDPS  Z1, Z0, Z0
+	VADDPS  Z2, Z0, Z0
+	VMOVUPS (BX)(R13*1), Z1
+	VMULPS  (DX)(R13*1), Z1, Z1
+	VSUBPS  Z0, Z1, Z1
+	VMOVUPS (CX)(R13*1), Z0
+	VSUBPS  Z1, Z0, Z0
+	MOVQ    pn+48(FP), R15
+	VMULPS  (R15)(R13*1), Z0, Z0
+	VMOVUPS Z0, (AX)(R13*1)
+	ADDQ    $0x40, R13
+
+test:
+	CMPQ R13, R14
+	JLT  loop
+	ADDQ $0x08, R10
+	DECQ R11
+	JNE  run
+	VZEROUPPER
+	RET
+
+// func applyDotAVX512(x *float32, zm *float32, zp *float32, diag *float32, sy int, runs *int32, count int, acc *[16]float32)
+// Requires: AVX, AVX512F
+TEXT ·applyDotAVX512(SB), NOSPLIT, $0-64
+	MOVQ    diag+24(FP), AX
+	MOVQ    x+0(FP), CX
+	MOVQ    zm+8(FP), SI
+	MOVQ    zp+16(FP), DI
+	MOVQ    sy+32(FP), BX
+	SHLQ    $0x02, BX
+	MOVQ    CX, DX
+	SUBQ    BX, DX
+	LEAQ    (CX)(BX*1), BX
+	VPXORD  Z0, Z0, Z0
+	MOVQ    runs+40(FP), R8
+	MOVQ    count+48(FP), R9
+	MOVLQSX (R8), R10
+
+run:
+	MOVLQSX (R8), R11
+	MOVLQSX 4(R8), R12
+	SUBQ    R10, R11
+	SHLQ    $0x02, R11
+	SHLQ    $0x02, R12
+	ADDQ    R11, R12
+	JMP     test
+
+loop:
+	VMOVUPS -4(CX)(R11*1), Z1
+	VADDPS  4(CX)(R11*1), Z1, Z1
+	VMOVUPS (DX)(R11*1), Z2
+	VADDPS  (BX)(R11*1), Z2, Z2
+	VMOVUPS (SI)(R11*1), Z3
+	VADDPS  (DI)(R11*1), Z3, Z3
+	VADDPS  Z2, Z1, Z1
+	VADDPS  Z3, Z1, Z1
+	VMOVUPS (CX)(R11*1), Z3
+	VMULPS  (AX)(R11*1), Z3, Z2
+	VSUBPS  Z1, Z2, Z2
+	VMULPS  Z2, Z3, Z2
+	VADDPS  Z2, Z0, Z0
+	ADDQ    $0x40, R11
+
+test:
+	CMPQ    R11, R12
+	JLT     loop
+	ADDQ    $0x08, R8
+	DECQ    R9
+	JNE     run
+	MOVQ    acc+56(FP), AX
+	VMOVUPS Z0, (AX)
+	VZEROUPPER
+	RET
+
+// func updateAVX512(sol *float32, res *float32, x *float32, zm *float32, zp *float32, diag *float32, sy int, runs *int32, count int, a float32, acc *[16]float32)
+// Requires: AVX, AVX512F
+TEXT ·updateAVX512(SB), NOSPLIT, $0-88
+	MOVQ         sol+0(FP), AX
+	MOVQ         res+8(FP), CX
+	MOVQ         diag+40(FP), DX
+	MOVQ         x+16(FP), BX
+	MOVQ         zm+24(FP), R8
+	MOVQ         zp+32(FP), R9
+	MOVQ         sy+48(FP), DI
+	SHLQ         $0x02, DI
+	MOVQ         BX, SI
+	SUBQ         DI, SI
+	LEAQ         (BX)(DI*1), DI
+	VBROADCASTSS a+72(FP), Z0
+	VPXORD       Z1, Z1, Z1
+	VPXORD       Z2, Z2, Z2
+	MOVQ         runs+56(FP), R10
+	MOVQ         count+64(FP), R11
+	MOVLQSX      (R10), R12
+
+run:
+	MOVLQSX (R10), R13
+	MOVLQSX 4(R10), R14
+	SUBQ    R12, R13
+	SHLQ    $0x02, R13
+	SHLQ    $0x02, R14
+	ADDQ    R13, R14
+	JMP     test
+
+loop:
+	VMOVUPS   -4(BX)(R13*1), Z3
+	VADDPS    4(BX)(R13*1), Z3, Z3
+	VMOVUPS   (SI)(R13*1), Z4
+	VADDPS    (DI)(R13*1), Z4, Z4
+	VMOVUPS   (R8)(R13*1), Z5
+	VADDPS    (R9)(R13*1), Z5, Z5
+	VADDPS    Z4, Z3, Z3
+	VADDPS    Z5, Z3, Z3
+	VMOVUPS   (BX)(R13*1), Z5
+	VMOVUPS   (DX)(R13*1), Z6
+	VMULPS    Z6, Z5, Z4
+	VSUBPS    Z3, Z4, Z4
+	VCMPPS    $0x04, Z1, Z6, K1
+	VMOVAPS.Z Z4, K1, Z4
+	VMULPS    Z0, Z5, Z5
+	VADDPS    (AX)(R13*1), Z5, Z5
+	VMOVUPS   Z5, (AX)(R13*1)
+	VMULPS    Z0, Z4, Z4
+	VMOVUPS   (CX)(R13*1), Z3
+	VSUBPS    Z4, Z3, Z3
+	VMOVUPS   Z3, (CX)(R13*1)
+	VMULPS    Z3, Z3, Z3
+	VADDPS    Z3, Z2, Z2
+	ADDQ      $0x40, R13
+
+test:
+	CMPQ    R13, R14
+	JLT     loop
+	ADDQ    $0x08, R10
+	DECQ    R11
+	JNE     run
+	MOVQ    acc+80(FP), AX
+	VMOVUPS Z2, (AX)
+	VZEROUPPER
+	RET
+
+// func relaxWeightedAVX512(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32, keep float32, omega float32)
+// Requires: AVX, AVX512F
+TEXT ·relaxWeightedAVX512(SB), NOSPLIT, $8-112
+	MOVQ         dst+0(FP), AX
+	MOVQ         b+32(FP), CX
+	MOVQ         invd+40(FP), DX
+	MOVQ         x+8(FP), BX
+	MOVQ         zm+16(FP), R8
+	MOVQ         zp+24(FP), R9
+	MOVQ         sy+48(FP), R10
+	SHLQ         $0x02, R10
+	MOVQ         BX, SI
+	SUBQ         R10, SI
+	LEAQ         (BX)(R10*1), DI
+	MOVQ         wy+80(FP), R11
+	ADDQ         R10, R11
+	MOVQ         R11, (SP)
+	VBROADCASTSS keep+104(FP), Z0
+	VBROADCASTSS omega+108(FP), Z1
+	MOVQ         runs+56(FP), R10
+	MOVQ         count+64(FP), R11
+	MOVLQSX      (R10), R12
+
+run:
+	MOVLQSX (R10), R13
+	MOVLQSX 4(R10), R14
+	SUBQ    R12, R13
+	SHLQ    $0x02, R13
+	SHLQ    $0x02, R14
+	ADDQ    R13, R14
+	JMP     test
+
+loop:
+	VMOVUPS -4(BX)(R13*1), Z2
+	MOVQ    wx+72(FP), R15
+	VMULPS  (R15)(R13*1), Z2, Z2
+	VMOVUPS 4(BX)(R13*1), Z3
+	MOVQ    wx+72(FP), R15
+	VMULPS  4(R15)(R13*1), Z3, Z3
+	VADDPS  Z3, Z2, Z2
+	VMOVUPS (SI)(R13*1), Z3
+	MOVQ    wy+80(FP), R15
+	VMULPS  (R15)(R13*1), Z3, Z3
+	VMOVUPS (DI)(R13*1), Z4
+	MOVQ    (SP), R15
+	VMULPS  (R15)(R13*1), Z4, Z4
+	VADDPS  Z4, Z3, Z3
+	VMOVUPS (R8)(R13*1), Z4
+	MOVQ    wz+88(FP), R15
+	VMULPS  (R15)(R13*1), Z4, Z4
+	VMOVUPS (R9)(R13*1), Z5
+	MOVQ    wzp+96(FP), R15
+	VMULPS  (R15)(R13*1), Z5, Z5
+	VADDPS  Z5, Z4, Z4
+	VADDPS  Z3, Z2, Z2
+	VADDPS  Z4, Z2, Z2
+	VMOVUPS (CX)(R13*1), Z3
+	VADDPS  Z3, Z2, Z2
+	VMULPS  (DX)(R13*1), Z1, Z3
+	VMULPS  Z2, Z3, Z3
+	VMULPS  (BX)(R13*1), Z0, Z2
+	VADDPS  Z3, Z2, Z2
+	VMOVUPS Z2, (AX)(R13*1)
+	ADDQ    $0x40, R13
+
+test:
+	CMPQ R13, R14
+	JLT  loop
+	ADDQ $0x08, R10
+	DECQ R11
+	JNE  run
+	VZEROUPPER
+	RET
+
+// func relaxDotWeightedAVX512(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32, keep float32, omega float32, acc *[16]float32)
+// Requires: AVX, AVX512F
+TEXT ·relaxDotWeightedAVX512(SB), NOSPLIT, $8-120
+	MOVQ         dst+0(FP), AX
+	MOVQ         b+32(FP), CX
+	MOVQ         invd+40(FP), DX
+	MOVQ         x+8(FP), BX
+	MOVQ         zm+16(FP), R8
+	MOVQ         zp+24(FP), R9
+	MOVQ         sy+48(FP), R10
+	SHLQ         $0x02, R10
+	MOVQ         BX, SI
+	SUBQ         R10, SI
+	LEAQ         (BX)(R10*1), DI
+	MOVQ         wy+80(FP), R11
+	ADDQ         R10, R11
+	MOVQ         R11, (SP)
+	VBROADCASTSS keep+104(FP), Z0
+	VBROADCASTSS omega+108(FP), Z1
+	VPXORD       Z2, Z2, Z2
+	MOVQ         runs+56(FP), R10
+	MOVQ         count+64(FP), R11
+	MOVLQSX      (R10), R12
+
+run:
+	MOVLQSX (R10), R13
+	MOVLQSX 4(R10), R14
+	SUBQ    R12, R13
+	SHLQ    $0x02, R13
+	SHLQ    $0x02, R14
+	ADDQ    R13, R14
+	JMP     test
+
+loop:
+	VMOVUPS -4(BX)(R13*1), Z3
+	MOVQ    wx+72(FP), R15
+	VMULPS  (R15)(R13*1), Z3, Z3
+	VMOVUPS 4(BX)(R13*1), Z4
+	MOVQ    wx+72(FP), R15
+	VMULPS  4(R15)(R13*1), Z4, Z4
+	VADDPS  Z4, Z3, Z3
+	VMOVUPS (SI)(R13*1), Z4
+	MOVQ    wy+80(FP), R15
+	VMULPS  (R15)(R13*1), Z4, Z4
+	VMOVUPS (DI)(R13*1), Z5
+	MOVQ    (SP), R15
+	VMULPS  (R15)(R13*1), Z5, Z5
+	VADDPS  Z5, Z4, Z4
+	VMOVUPS (R8)(R13*1), Z5
+	MOVQ    wz+88(FP), R15
+	VMULPS  (R15)(R13*1), Z5, Z5
+	VMOVUPS (R9)(R13*1), Z6
+	MOVQ    wzp+96(FP), R15
+	VMULPS  (R15)(R13*1), Z6, Z6
+	VADDPS  Z6, Z5, Z5
+	VADDPS  Z4, Z3, Z3
+	VADDPS  Z5, Z3, Z3
+	VMOVUPS (CX)(R13*1), Z4
+	VADDPS  Z4, Z3, Z3
+	VMULPS  (DX)(R13*1), Z1, Z5
+	VMULPS  Z3, Z5, Z5
+	VMULPS  (BX)(R13*1), Z0, Z3
+	VADDPS  Z5, Z3, Z3
+	VMOVUPS Z3, (AX)(R13*1)
+	VMULPS  Z4, Z3, Z3
+	VADDPS  Z3, Z2, Z2
+	ADDQ    $0x40, R13
+
+test:
+	CMPQ    R13, R14
+	JLT     loop
+	ADDQ    $0x08, R10
+	DECQ    R11
+	JNE     run
+	MOVQ    acc+112(FP), AX
+	VMOVUPS Z2, (AX)
+	VZEROUPPER
+	RET
+
+// func residualWeightedAVX512(dst *float32, x *float32, zm *float32, zp *float32, b *float32, diag *float32, pn *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32)
+// Requires: AVX, AVX512F
+TEXT ·residualWeightedAVX512(SB), NOSPLIT, $8-112
+	MOVQ    dst+0(FP), AX
+	MOVQ    b+32(FP), CX
+	MOVQ    diag+40(FP), DX
+	MOVQ    x+8(FP), BX
+	MOVQ    zm+16(FP), R8
+	MOVQ    zp+24(FP), R9
+	MOVQ    sy+56(FP), R10
+	SHLQ    $0x02, R10
+	MOVQ    BX, SI
+	SUBQ    R10, SI
+	LEAQ    (BX)(R10*1), DI
+	MOVQ    wy+88(FP), R11
+	ADDQ    R10, R11
+	MOVQ    R11, (SP)
+	MOVQ    runs+64(FP), R10
+	MOVQ    count+72(FP), R11
+	MOVLQSX (R10), R12
+
+run:
+	MOVLQSX (R10), R13
+	MOVLQSX 4(R10), R14
+	SUBQ    R12, R13
+	SHLQ    $0x02, R13
+	SHLQ    $0x02, R14
+	ADDQ    R13, R14
+	JMP     test
+
+loop:
+	VMOVUPS -4(BX)(R13*1), Z0
+	MOVQ    wx+80(FP), R15
+	VMULPS  (R15)(R13*1), Z0, Z0
+	VMOVUPS 4(BX)(R13*1), Z1
+	MOVQ    wx+80(FP), R15
+	VMULPS  4(R15)(R13*1), Z1, Z1
+	VADDPS  Z1, Z0, Z0
+	VMOVUPS (SI)(R13*1), Z1
+	MOVQ    wy+88(FP), R15
+	VMULPS  (R15)(R13*1), Z1, Z1
+	VMOVUPS (DI)(R13*1), Z2
+	MOVQ    (SP), R15
+	VMULPS  (R15)(R13*1), Z2, Z2
+	VADDPS  Z2, Z1, Z1
+	VMOVUPS (R8)(R13*1), Z2
+	MOVQ    wz+96(FP), R15
+	VMULPS  (R15)(R13*1), Z2, Z2
+	VMOVUPS (R9)(R13*1), Z3
+	MOVQ    wzp+104(FP), R15
+	VMULPS  (R15)(R13*1), Z3, Z3
+	VADDPS  Z3, Z2, Z2
+	VADDPS  Z1, Z0, Z0
+	VADDPS  Z2, Z0, Z0
+	VMOVUPS (BX)(R13*1), Z1
+	VMULPS  (DX)(R13*1), Z1, Z1
+	VSUBPS  Z0, Z1, Z1
+	VMOVUPS (CX)(R13*1), Z0
+	VSUBPS  Z1, Z0, Z0
+	MOVQ    pn+48(FP), R15
+	VMULPS  (R15)(R13*1), Z0, Z0
+	VMOVUPS Z0, (AX)(R13*1)
+	ADDQ    $0x40, R13
+
+test:
+	CMPQ R13, R14
+	JLT  loop
+	ADDQ $0x08, R10
+	DECQ R11
+	JNE  run
+	VZEROUPPER
+	RET
+
+// func applyDotWeightedAVX512(x *float32, zm *float32, zp *float32, diag *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32, acc *[16]float32)
+// Requires: AVX, AVX512F
+TEXT ·applyDotWeightedAVX512(SB), NOSPLIT, $8-96
+	MOVQ    diag+24(FP), AX
+	MOVQ    x+0(FP), CX
+	MOVQ    zm+8(FP), SI
+	MOVQ    zp+16(FP), DI
+	MOVQ    sy+32(FP), R8
+	SHLQ    $0x02, R8
+	MOVQ    CX, DX
+	SUBQ    R8, DX
+	LEAQ    (CX)(R8*1), BX
+	MOVQ    wy+64(FP), R9
+	ADDQ    R8, R9
+	MOVQ    R9, (SP)
+	VPXORD  Z0, Z0, Z0
+	MOVQ    runs+40(FP), R8
+	MOVQ    count+48(FP), R9
+	MOVLQSX (R8), R10
+
+run:
+	MOVLQSX (R8), R11
+	MOVLQSX 4(R8), R12
+	SUBQ    R10, R11
+	SHLQ    $0x02, R11
+	SHLQ    $0x02, R12
+	ADDQ    R11, R12
+	JMP     test
+
+loop:
+	VMOVUPS -4(CX)(R11*1), Z1
+	MOVQ    wx+56(FP), R13
+	VMULPS  (R13)(R11*1), Z1, Z1
+	VMOVUPS 4(CX)(R11*1), Z2
+	MOVQ    wx+56(FP), R13
+	VMULPS  4(R13)(R11*1), Z2, Z2
+	VADDPS  Z2, Z1, Z1
+	VMOVUPS (DX)(R11*1), Z2
+	MOVQ    wy+64(FP), R13
+	VMULPS  (R13)(R11*1), Z2, Z2
+	VMOVUPS (BX)(R11*1), Z3
+	MOVQ    (SP), R13
+	VMULPS  (R13)(R11*1), Z3, Z3
+	VADDPS  Z3, Z2, Z2
+	VMOVUPS (SI)(R11*1), Z3
+	MOVQ    wz+72(FP), R13
+	VMULPS  (R13)(R11*1), Z3, Z3
+	VMOVUPS (DI)(R11*1), Z4
+	MOVQ    wzp+80(FP), R13
+	VMULPS  (R13)(R11*1), Z4, Z4
+	VADDPS  Z4, Z3, Z3
+	VADDPS  Z2, Z1, Z1
+	VADDPS  Z3, Z1, Z1
+	VMOVUPS (CX)(R11*1), Z3
+	VMULPS  (AX)(R11*1), Z3, Z2
+	VSUBPS  Z1, Z2, Z2
+	VMULPS  Z2, Z3, Z2
+	VADDPS  Z2, Z0, Z0
+	ADDQ    $0x40, R11
+
+test:
+	CMPQ    R11, R12
+	JLT     loop
+	ADDQ    $0x08, R8
+	DECQ    R9
+	JNE     run
+	MOVQ    acc+88(FP), AX
+	VMOVUPS Z0, (AX)
+	VZEROUPPER
+	RET
+
+// func updateWeightedAVX512(sol *float32, res *float32, x *float32, zm *float32, zp *float32, diag *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32, a float32, acc *[16]float32)
+// Requires: AVX, AVX512F
+TEXT ·updateWeightedAVX512(SB), NOSPLIT, $8-120
+	MOVQ         sol+0(FP), AX
+	MOVQ         res+8(FP), CX
+	MOVQ         diag+40(FP), DX
+	MOVQ         x+16(FP), BX
+	MOVQ         zm+24(FP), R8
+	MOVQ         zp+32(FP), R9
+	MOVQ         sy+48(FP), R10
+	SHLQ         $0x02, R10
+	MOVQ         BX, SI
+	SUBQ         R10, SI
+	LEAQ         (BX)(R10*1), DI
+	MOVQ         wy+80(FP), R11
+	ADDQ         R10, R11
+	MOVQ         R11, (SP)
+	VBROADCASTSS a+104(FP), Z0
+	VPXORD       Z1, Z1, Z1
+	VPXORD       Z2, Z2, Z2
+	MOVQ         runs+56(FP), R10
+	MOVQ         count+64(FP), R11
+	MOVLQSX      (R10), R12
+
+run:
+	MOVLQSX (R10), R13
+	MOVLQSX 4(R10), R14
+	SUBQ    R12, R13
+	SHLQ    $0x02, R13
+	SHLQ    $0x02, R14
+	ADDQ    R13, R14
+	JMP     test
+
+loop:
+	VMOVUPS   -4(BX)(R13*1), Z3
+	MOVQ      wx+72(FP), R15
+	VMULPS    (R15)(R13*1), Z3, Z3
+	VMOVUPS   4(BX)(R13*1), Z4
+	MOVQ      wx+72(FP), R15
+	VMULPS    4(R15)(R13*1), Z4, Z4
+	VADDPS    Z4, Z3, Z3
+	VMOVUPS   (SI)(R13*1), Z4
+	MOVQ      wy+80(FP), R15
+	VMULPS    (R15)(R13*1), Z4, Z4
+	VMOVUPS   (DI)(R13*1), Z5
+	MOVQ      (SP), R15
+	VMULPS    (R15)(R13*1), Z5, Z5
+	VADDPS    Z5, Z4, Z4
+	VMOVUPS   (R8)(R13*1), Z5
+	MOVQ      wz+88(FP), R15
+	VMULPS    (R15)(R13*1), Z5, Z5
+	VMOVUPS   (R9)(R13*1), Z6
+	MOVQ      wzp+96(FP), R15
+	VMULPS    (R15)(R13*1), Z6, Z6
+	VADDPS    Z6, Z5, Z5
+	VADDPS    Z4, Z3, Z3
+	VADDPS    Z5, Z3, Z3
+	VMOVUPS   (BX)(R13*1), Z5
+	VMOVUPS   (DX)(R13*1), Z6
+	VMULPS    Z6, Z5, Z4
+	VSUBPS    Z3, Z4, Z4
+	VCMPPS    $0x04, Z1, Z6, K1
+	VMOVAPS.Z Z4, K1, Z4
+	VMULPS    Z0, Z5, Z5
+	VADDPS    (AX)(R13*1), Z5, Z5
+	VMOVUPS   Z5, (AX)(R13*1)
+	VMULPS    Z0, Z4, Z4
+	VMOVUPS   (CX)(R13*1), Z3
+	VSUBPS    Z4, Z3, Z3
+	VMOVUPS   Z3, (CX)(R13*1)
+	VMULPS    Z3, Z3, Z3
+	VADDPS    Z3, Z2, Z2
+	ADDQ      $0x40, R13
+
+test:
+	CMPQ    R13, R14
+	JLT     loop
+	ADDQ    $0x08, R10
+	DECQ    R11
+	JNE     run
+	MOVQ    acc+112(FP), AX
+	VMOVUPS Z2, (AX)
+	VZEROUPPER
+	RET
+
+// func prolongAVX512(x *float32, pn *float32, a *float32, b *float32, c *float32, d *float32, w *[4]float32, n int)
+// Requires: AVX, AVX512F
+TEXT ·prolongAVX512(SB), NOSPLIT, $0-64
+	MOVQ         x+0(FP), AX
+	MOVQ         pn+8(FP), CX
+	MOVQ         w+48(FP), DX
+	MOVQ         a+16(FP), BX
+	VBROADCASTSS (DX), Z0
+	MOVQ         b+24(FP), SI
+	VBROADCASTSS 4(DX), Z1
+	MOVQ         c+32(FP), DI
+	VBROADCASTSS 8(DX), Z2
+	MOVQ         d+40(FP), R8
+	VBROADCASTSS 12(DX), Z3
+	VBROADCASTSS float0<>+0(SB), Z4
+	VBROADCASTSS float1<>+0(SB), Z5
+	VMOVUPS      spreadMain<>+0(SB), Z6
+	VMOVUPS      spreadSide<>+0(SB), Z7
+	MOVQ         n+56(FP), DX
+	SHLQ         $0x02, DX
+	XORQ         R9, R9
+	XORQ         R10, R10
+	JMP          test
+
+loop:
+	VMULPS  (BX)(R9*1), Z0, Z8
+	VMULPS  (SI)(R9*1), Z1, Z9
+	VMULPS  (DI)(R9*1), Z2, Z10
+	VMULPS  (R8)(R9*1), Z3, Z11
+	VADDPS  Z9, Z8, Z8
+	VADDPS  Z11, Z10, Z10
+	VADDPS  Z10, Z8, Z8
+	VPERMPS Z8, Z6, Z9
+	VPERMPS Z8, Z7, Z8
+	VMULPS  Z4, Z9, Z9
+	VMULPS  Z5, Z8, Z8
+	VADDPS  Z8, Z9, Z9
+	VMULPS  (CX)(R10*1), Z9, Z9
+	VADDPS  (AX)(R10*1), Z9, Z9
+	VMOVUPS Z9, (AX)(R10*1)
+	ADDQ    $0x40, R10
+	ADDQ    $0x20, R9
+
+test:
+	CMPQ R10, DX
+	JLT  loop
+	VZEROUPPER
+	RET
+
+// func halveAVX512(dst *float32, a *float32, q float32, n int)
+// Requires: AVX, AVX512F
+TEXT ·halveAVX512(SB), NOSPLIT, $0-32
+	MOVQ         dst+0(FP), AX
+	MOVQ         a+8(FP), CX
+	VBROADCASTSS q+16(FP), Z0
+	VBROADCASTSS float4<>+0(SB), Z1
+	MOVQ         n+24(FP), DX
+	SHLQ         $0x02, DX
+	VMOVUPS      evens<>+0(SB), Z2
+	VMOVUPS      odds<>+0(SB), Z3
+	XORQ         BX, BX
+	JMP          test
+
+loop:
+	VMOVUPS   (CX), Z4
+	VMOVUPS   64(CX), Z5
+	VMOVAPS   Z4, Z6
+	VPERMT2PS Z5, Z2, Z4
+	VPERMT2PS Z5, Z3, Z6
+	VMOVUPS   8(CX), Z5
+	VMOVUPS   72(CX), Z7
+	VMOVAPS   Z5, Z8
+	VPERMT2PS Z7, Z2, Z5
+	VPERMT2PS Z7, Z3, Z8
+	VADDPS    Z8, Z4, Z4
+	VADDPS    Z5, Z6, Z6
+	VMULPS    Z1, Z6, Z6
+	VADDPS    Z6, Z4, Z4
+	VMULPS    Z0, Z4, Z4
+	VMOVUPS   Z4, (AX)(BX*1)
+	ADDQ      $0x40, BX
+	ADDQ      $0x80, CX
+
+test:
+	CMPQ BX, DX
+	JLT  loop
+	VZEROUPPER
+	RET
+
+DATA float4<>+0(SB)/4, $0x40400000
+GLOBL float4<>(SB), RODATA|NOPTR, $4
+
 // func sampleAVX512(dst *float32, data *float32, x *float32, y *float32, z *float32, f *[6]float32, c *[5]int32, dy int, dz int, n int)
 // Requires: AVX, AVX512DQ, AVX512F
 TEXT ·sampleAVX512(SB), NOSPLIT, $64-80
@@ -2231,6 +3066,1132 @@ done:
 	TESTL DX, DX
 	SETNE AL
 	MOVB  AL, ret+24(FP)
+	VZEROUPPER
+	RET
+
+// func scaleRunsAVX2(dst *float32, b *float32, invd *float32, runs *int32, count int, s float32)
+// Requires: AVX
+TEXT ·scaleRunsAVX2(SB), NOSPLIT, $0-44
+	MOVQ         dst+0(FP), AX
+	MOVQ         b+8(FP), CX
+	MOVQ         invd+16(FP), DX
+	VBROADCASTSS s+40(FP), Y0
+	MOVQ         runs+24(FP), BX
+	MOVQ         count+32(FP), SI
+	MOVLQSX      (BX), DI
+
+run:
+	MOVLQSX (BX), R8
+	MOVLQSX 4(BX), R9
+	SUBQ    DI, R8
+	SHLQ    $0x02, R8
+	SHLQ    $0x02, R9
+	ADDQ    R8, R9
+	JMP     test
+
+loop:
+	VMULPS  (CX)(R8*1), Y0, Y1
+	VMULPS  (DX)(R8*1), Y1, Y1
+	VMOVUPS Y1, (AX)(R8*1)
+	VMULPS  32(CX)(R8*1), Y0, Y1
+	VMULPS  32(DX)(R8*1), Y1, Y1
+	VMOVUPS Y1, 32(AX)(R8*1)
+	ADDQ    $0x40, R8
+
+test:
+	CMPQ R8, R9
+	JLT  loop
+	ADDQ $0x08, BX
+	DECQ SI
+	JNE  run
+	VZEROUPPER
+	RET
+
+// func xpayRunsAVX2(dst *float32, a *float32, runs *int32, count int, s float32)
+// Requires: AVX
+TEXT ·xpayRunsAVX2(SB), NOSPLIT, $0-36
+	MOVQ         dst+0(FP), AX
+	MOVQ         a+8(FP), CX
+	VBROADCASTSS s+32(FP), Y0
+	MOVQ         runs+16(FP), DX
+	MOVQ         count+24(FP), BX
+	MOVLQSX      (DX), SI
+
+run:
+	MOVLQSX (DX), DI
+	MOVLQSX 4(DX), R8
+	SUBQ    SI, DI
+	SHLQ    $0x02, DI
+	SHLQ    $0x02, R8
+	ADDQ    DI, R8
+	JMP     test
+
+loop:
+	VMULPS  (AX)(DI*1), Y0, Y1
+	VADDPS  (CX)(DI*1), Y1, Y1
+	VMOVUPS Y1, (AX)(DI*1)
+	VMULPS  32(AX)(DI*1), Y0, Y1
+	VADDPS  32(CX)(DI*1), Y1, Y1
+	VMOVUPS Y1, 32(AX)(DI*1)
+	ADDQ    $0x40, DI
+
+test:
+	CMPQ DI, R8
+	JLT  loop
+	ADDQ $0x08, DX
+	DECQ BX
+	JNE  run
+	VZEROUPPER
+	RET
+
+// func relaxAVX2(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, keep float32, omega float32)
+// Requires: AVX
+TEXT ·relaxAVX2(SB), NOSPLIT, $0-80
+	MOVQ         dst+0(FP), AX
+	MOVQ         b+32(FP), CX
+	MOVQ         invd+40(FP), DX
+	MOVQ         x+8(FP), BX
+	MOVQ         zm+16(FP), R8
+	MOVQ         zp+24(FP), R9
+	MOVQ         sy+48(FP), DI
+	SHLQ         $0x02, DI
+	MOVQ         BX, SI
+	SUBQ         DI, SI
+	LEAQ         (BX)(DI*1), DI
+	VBROADCASTSS keep+72(FP), Y0
+	VBROADCASTSS omega+76(FP), Y1
+	MOVQ         runs+56(FP), R10
+	MOVQ         count+64(FP), R11
+	MOVLQSX      (R10), R12
+
+run:
+	MOVLQSX (R10), R13
+	MOVLQSX 4(R10), R14
+	SUBQ    R12, R13
+	SHLQ    $0x02, R13
+	SHLQ    $0x02, R14
+	ADDQ    R13, R14
+	JMP     test
+
+loop:
+	VMOVUPS -4(BX)(R13*1), Y2
+	VADDPS  4(BX)(R13*1), Y2, Y2
+	VMOVUPS (SI)(R13*1), Y3
+	VADDPS  (DI)(R13*1), Y3, Y3
+	VMOVUPS (R8)(R13*1), Y4
+	VADDPS  (R9)(R13*1), Y4, Y4
+	VADDPS  Y3, Y2, Y2
+	VADDPS  Y4, Y2, Y2
+	VMOVUPS (CX)(R13*1), Y3
+	VADDPS  Y3, Y2, Y2
+	VMULPS  (DX)(R13*1), Y1, Y3
+	VMULPS  Y2, Y3, Y3
+	VMULPS  (BX)(R13*1), Y0, Y2
+	VADDPS  Y3, Y2, Y2
+	VMOVUPS Y2, (AX)(R13*1)
+	VMOVUPS 28(BX)(R13*1), Y2
+	VADDPS  36(BX)(R13*1), Y2, Y2
+	VMOVUPS 32(SI)(R13*1), Y3
+	VADDPS  32(DI)(R13*1), Y3, Y3
+	VMOVUPS 32(R8)(R13*1), Y4
+	VADDPS  32(R9)(R13*1), Y4, Y4
+	VADDPS  Y3, Y2, Y2
+	VADDPS  Y4, Y2, Y2
+	VMOVUPS 32(CX)(R13*1), Y3
+	VADDPS  Y3, Y2, Y2
+	VMULPS  32(DX)(R13*1), Y1, Y3
+	VMULPS  Y2, Y3, Y3
+	VMULPS  32(BX)(R13*1), Y0, Y2
+	VADDPS  Y3, Y2, Y2
+	VMOVUPS Y2, 32(AX)(R13*1)
+	ADDQ    $0x40, R13
+
+test:
+	CMPQ R13, R14
+	JLT  loop
+	ADDQ $0x08, R10
+	DECQ R11
+	JNE  run
+	VZEROUPPER
+	RET
+
+// func relaxDotAVX2(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, keep float32, omega float32, acc *[16]float32)
+// Requires: AVX
+TEXT ·relaxDotAVX2(SB), NOSPLIT, $0-88
+	MOVQ         dst+0(FP), AX
+	MOVQ         b+32(FP), CX
+	MOVQ         invd+40(FP), DX
+	MOVQ         x+8(FP), BX
+	MOVQ         zm+16(FP), R8
+	MOVQ         zp+24(FP), R9
+	MOVQ         sy+48(FP), DI
+	SHLQ         $0x02, DI
+	MOVQ         BX, SI
+	SUBQ         DI, SI
+	LEAQ         (BX)(DI*1), DI
+	VBROADCASTSS keep+72(FP), Y0
+	VBROADCASTSS omega+76(FP), Y1
+	VXORPS       Y2, Y2, Y2
+	VXORPS       Y3, Y3, Y3
+	MOVQ         runs+56(FP), R10
+	MOVQ         count+64(FP), R11
+	MOVLQSX      (R10), R12
+
+run:
+	MOVLQSX (R10), R13
+	MOVLQSX 4(R10), R14
+	SUBQ    R12, R13
+	SHLQ    $0x02, R13
+	SHLQ    $0x02, R14
+	ADDQ    R13, R14
+	JMP     test
+
+loop:
+	VMOVUPS -4(BX)(R13*1), Y4
+	VADDPS  4(BX)(R13*1), Y4, Y4
+	VMOVUPS (SI)(R13*1), Y5
+	VADDPS  (DI)(R13*1), Y5, Y5
+	VMOVUPS (R8)(R13*1), Y6
+	VADDPS  (R9)(R13*1), Y6, Y6
+	VADDPS  Y5, Y4, Y4
+	VADDPS  Y6, Y4, Y4
+	VMOVUPS (CX)(R13*1), Y5
+	VADDPS  Y5, Y4, Y4
+	VMULPS  (DX)(R13*1), Y1, Y6
+	VMULPS  Y4, Y6, Y6
+	VMULPS  (BX)(R13*1), Y0, Y4
+	VADDPS  Y6, Y4, Y4
+	VMOVUPS Y4, (AX)(R13*1)
+	VMULPS  Y5, Y4, Y4
+	VADDPS  Y4, Y2, Y2
+	VMOVUPS 28(BX)(R13*1), Y4
+	VADDPS  36(BX)(R13*1), Y4, Y4
+	VMOVUPS 32(SI)(R13*1), Y5
+	VADDPS  32(DI)(R13*1), Y5, Y5
+	VMOVUPS 32(R8)(R13*1), Y6
+	VADDPS  32(R9)(R13*1), Y6, Y6
+	VADDPS  Y5, Y4, Y4
+	VADDPS  Y6, Y4, Y4
+	VMOVUPS 32(CX)(R13*1), Y5
+	VADDPS  Y5, Y4, Y4
+	VMULPS  32(DX)(R13*1), Y1, Y6
+	VMULPS  Y4, Y6, Y6
+	VMULPS  32(BX)(R13*1), Y0, Y4
+	VADDPS  Y6, Y4, Y4
+	VMOVUPS Y4, 32(AX)(R13*1)
+	VMULPS  Y5, Y4, Y4
+	VADDPS  Y4, Y3, Y3
+	ADDQ    $0x40, R13
+
+test:
+	CMPQ    R13, R14
+	JLT     loop
+	ADDQ    $0x08, R10
+	DECQ    R11
+	JNE     run
+	MOVQ    acc+80(FP), AX
+	VMOVUPS Y2, (AX)
+	VMOVUPS Y3, 32(AX)
+	VZEROUPPER
+	RET
+
+// func residualRunsAVX2(dst *float32, x *float32, zm *float32, zp *float32, b *float32, diag *float32, pn *float32, sy int, runs *int32, count int)
+// Requires: AVX
+TEXT ·residualRunsAVX2(SB), NOSPLIT, $0-80
+	MOVQ    dst+0(FP), AX
+	MOVQ    b+32(FP), CX
+	MOVQ    diag+40(FP), DX
+	MOVQ    x+8(FP), BX
+	MOVQ    zm+16(FP), R8
+	MOVQ    zp+24(FP), R9
+	MOVQ    sy+56(FP), DI
+	SHLQ    $0x02, DI
+	MOVQ    BX, SI
+	SUBQ    DI, SI
+	LEAQ    (BX)(DI*1), DI
+	MOVQ    runs+64(FP), R10
+	MOVQ    count+72(FP), R11
+	MOVLQSX (R10), R12
+
+run:
+	MOVLQSX (R10), R13
+	MOVLQSX 4(R10), R14
+	SUBQ    R12, R13
+	SHLQ    $0x02, R13
+	SHLQ    $0x02, R14
+	ADDQ    R13, R14
+	JMP     test
+
+loop:
+	VMOVUPS -4(BX)(R13*1), Y0
+	VADDPS  4(BX)(R13*1), Y0, Y0
+	VMOVUPS (SI)(R13*1), Y1
+	VADDPS  (DI)(R13*1), Y1, Y1
+	VMOVUPS (R8)(R13*1), Y2
+	VADDPS  (R9)(R13*1), Y2, Y2
+	VADDPS  Y1, Y0, Y0
+	VADDPS  Y2, Y0, Y0
+	VMOVUPS (BX)(R13*1), Y1
+	VMULPS  (DX)(R13*1), Y1, Y1
+	VSUBPS  Y0, Y1, Y1
+	VMOVUPS (CX)(R13*1), Y0
+	VSUBPS  Y1, Y0, Y0
+	MOVQ    pn+48(FP), R15
+	VMULPS  (R15)(R13*1), Y0, Y0
+	VMOVUPS Y0, (AX)(R13*1)
+	VMOVUPS 28(BX)(R13*1), Y0
+	VADDPS  36(BX)(R13*1), Y0, Y0
+	VMOVUPS 32(SI)(R13*1), Y1
+	VADDPS  32(DI)(R13*1), Y1, Y1
+	VMOVUPS 32(R8)(R13*1), Y2
+	VADDPS  32(R9)(R13*1), Y2, Y2
+	VADDPS  Y1, Y0, Y0
+	VADDPS  Y2, Y0, Y0
+	VMOVUPS 32(BX)(R13*1), Y1
+	VMULPS  32(DX)(R13*1), Y1, Y1
+	VSUBPS  Y0, Y1, Y1
+	VMOVUPS 32(CX)(R13*1), Y0
+	VSUBPS  Y1, Y0, Y0
+	MOVQ    pn+48(FP), R15
+	VMULPS  32(R15)(R13*1), Y0, Y0
+	VMOVUPS Y0, 32(AX)(R13*1)
+	ADDQ    $0x40, R13
+
+test:
+	CMPQ R13, R14
+	JLT  loop
+	ADDQ $0x08, R10
+	DECQ R11
+	JNE  run
+	VZEROUPPER
+	RET
+
+// func applyDotAVX2(x *float32, zm *float32, zp *float32, diag *float32, sy int, runs *int32, count int, acc *[16]float32)
+// Requires: AVX
+TEXT ·applyDotAVX2(SB), NOSPLIT, $0-64
+	MOVQ    diag+24(FP), AX
+	MOVQ    x+0(FP), CX
+	MOVQ    zm+8(FP), SI
+	MOVQ    zp+16(FP), DI
+	MOVQ    sy+32(FP), BX
+	SHLQ    $0x02, BX
+	MOVQ    CX, DX
+	SUBQ    BX, DX
+	LEAQ    (CX)(BX*1), BX
+	VXORPS  Y0, Y0, Y0
+	VXORPS  Y1, Y1, Y1
+	MOVQ    runs+40(FP), R8
+	MOVQ    count+48(FP), R9
+	MOVLQSX (R8), R10
+
+run:
+	MOVLQSX (R8), R11
+	MOVLQSX 4(R8), R12
+	SUBQ    R10, R11
+	SHLQ    $0x02, R11
+	SHLQ    $0x02, R12
+	ADDQ    R11, R12
+	JMP     test
+
+loop:
+	VMOVUPS -4(CX)(R11*1), Y2
+	VADDPS  4(CX)(R11*1), Y2, Y2
+	VMOVUPS (DX)(R11*1), Y3
+	VADDPS  (BX)(R11*1), Y3, Y3
+	VMOVUPS (SI)(R11*1), Y4
+	VADDPS  (DI)(R11*1), Y4, Y4
+	VADDPS  Y3, Y2, Y2
+	VADDPS  Y4, Y2, Y2
+	VMOVUPS (CX)(R11*1), Y4
+	VMULPS  (AX)(R11*1), Y4, Y3
+	VSUBPS  Y2, Y3, Y3
+	VMULPS  Y3, Y4, Y3
+	VADDPS  Y3, Y0, Y0
+	VMOVUPS 28(CX)(R11*1), Y2
+	VADDPS  36(CX)(R11*1), Y2, Y2
+	VMOVUPS 32(DX)(R11*1), Y3
+	VADDPS  32(BX)(R11*1), Y3, Y3
+	VMOVUPS 32(SI)(R11*1), Y4
+	VADDPS  32(DI)(R11*1), Y4, Y4
+	VADDPS  Y3, Y2, Y2
+	VADDPS  Y4, Y2, Y2
+	VMOVUPS 32(CX)(R11*1), Y4
+	VMULPS  32(AX)(R11*1), Y4, Y3
+	VSUBPS  Y2, Y3, Y3
+	VMULPS  Y3, Y4, Y3
+	VADDPS  Y3, Y1, Y1
+	ADDQ    $0x40, R11
+
+test:
+	CMPQ    R11, R12
+	JLT     loop
+	ADDQ    $0x08, R8
+	DECQ    R9
+	JNE     run
+	MOVQ    acc+56(FP), AX
+	VMOVUPS Y0, (AX)
+	VMOVUPS Y1, 32(AX)
+	VZEROUPPER
+	RET
+
+// func updateAVX2(sol *float32, res *float32, x *float32, zm *float32, zp *float32, diag *float32, sy int, runs *int32, count int, a float32, acc *[16]float32)
+// Requires: AVX
+TEXT ·updateAVX2(SB), NOSPLIT, $0-88
+	MOVQ         sol+0(FP), AX
+	MOVQ         res+8(FP), CX
+	MOVQ         diag+40(FP), DX
+	MOVQ         x+16(FP), BX
+	MOVQ         zm+24(FP), R8
+	MOVQ         zp+32(FP), R9
+	MOVQ         sy+48(FP), DI
+	SHLQ         $0x02, DI
+	MOVQ         BX, SI
+	SUBQ         DI, SI
+	LEAQ         (BX)(DI*1), DI
+	VBROADCASTSS a+72(FP), Y0
+	VXORPS       Y1, Y1, Y1
+	VXORPS       Y2, Y2, Y2
+	VXORPS       Y3, Y3, Y3
+	MOVQ         runs+56(FP), R10
+	MOVQ         count+64(FP), R11
+	MOVLQSX      (R10), R12
+
+run:
+	MOVLQSX (R10), R13
+	MOVLQSX 4(R10), R14
+	SUBQ    R12, R13
+	SHLQ    $0x02, R13
+	SHLQ    $0x02, R14
+	ADDQ    R13, R14
+	JMP     test
+
+loop:
+	VMOVUPS -4(BX)(R13*1), Y4
+	VADDPS  4(BX)(R13*1), Y4, Y4
+	VMOVUPS (SI)(R13*1), Y5
+	VADDPS  (DI)(R13*1), Y5, Y5
+	VMOVUPS (R8)(R13*1), Y6
+	VADDPS  (R9)(R13*1), Y6, Y6
+	VADDPS  Y5, Y4, Y4
+	VADDPS  Y6, Y4, Y4
+	VMOVUPS (BX)(R13*1), Y6
+	VMOVUPS (DX)(R13*1), Y7
+	VMULPS  Y7, Y6, Y5
+	VSUBPS  Y4, Y5, Y5
+	VCMPPS  $0x04, Y1, Y7, Y7
+	VANDPS  Y7, Y5, Y5
+	VMULPS  Y0, Y6, Y6
+	VADDPS  (AX)(R13*1), Y6, Y6
+	VMOVUPS Y6, (AX)(R13*1)
+	VMULPS  Y0, Y5, Y5
+	VMOVUPS (CX)(R13*1), Y4
+	VSUBPS  Y5, Y4, Y4
+	VMOVUPS Y4, (CX)(R13*1)
+	VMULPS  Y4, Y4, Y4
+	VADDPS  Y4, Y2, Y2
+	VMOVUPS 28(BX)(R13*1), Y4
+	VADDPS  36(BX)(R13*1), Y4, Y4
+	VMOVUPS 32(SI)(R13*1), Y5
+	VADDPS  32(DI)(R13*1), Y5, Y5
+	VMOVUPS 32(R8)(R13*1), Y6
+	VADDPS  32(R9)(R13*1), Y6, Y6
+	VADDPS  Y5, Y4, Y4
+	VADDPS  Y6, Y4, Y4
+	VMOVUPS 32(BX)(R13*1), Y6
+	VMOVUPS 32(DX)(R13*1), Y7
+	VMULPS  Y7, Y6, Y5
+	VSUBPS  Y4, Y5, Y5
+	VCMPPS  $0x04, Y1, Y7, Y7
+	VANDPS  Y7, Y5, Y5
+	VMULPS  Y0, Y6, Y6
+	VADDPS  32(AX)(R13*1), Y6, Y6
+	VMOVUPS Y6, 32(AX)(R13*1)
+	VMULPS  Y0, Y5, Y5
+	VMOVUPS 32(CX)(R13*1), Y4
+	VSUBPS  Y5, Y4, Y4
+	VMOVUPS Y4, 32(CX)(R13*1)
+	VMULPS  Y4, Y4, Y4
+	VADDPS  Y4, Y3, Y3
+	ADDQ    $0x40, R13
+
+test:
+	CMPQ    R13, R14
+	JLT     loop
+	ADDQ    $0x08, R10
+	DECQ    R11
+	JNE     run
+	MOVQ    acc+80(FP), AX
+	VMOVUPS Y2, (AX)
+	VMOVUPS Y3, 32(AX)
+	VZEROUPPER
+	RET
+
+// func relaxWeightedAVX2(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32, keep float32, omega float32)
+// Requires: AVX
+TEXT ·relaxWeightedAVX2(SB), NOSPLIT, $8-112
+	MOVQ         dst+0(FP), AX
+	MOVQ         b+32(FP), CX
+	MOVQ         invd+40(FP), DX
+	MOVQ         x+8(FP), BX
+	MOVQ         zm+16(FP), R8
+	MOVQ         zp+24(FP), R9
+	MOVQ         sy+48(FP), R10
+	SHLQ         $0x02, R10
+	MOVQ         BX, SI
+	SUBQ         R10, SI
+	LEAQ         (BX)(R10*1), DI
+	MOVQ         wy+80(FP), R11
+	ADDQ         R10, R11
+	MOVQ         R11, (SP)
+	VBROADCASTSS keep+104(FP), Y0
+	VBROADCASTSS omega+108(FP), Y1
+	MOVQ         runs+56(FP), R10
+	MOVQ         count+64(FP), R11
+	MOVLQSX      (R10), R12
+
+run:
+	MOVLQSX (R10), R13
+	MOVLQSX 4(R10), R14
+	SUBQ    R12, R13
+	SHLQ    $0x02, R13
+	SHLQ    $0x02, R14
+	ADDQ    R13, R14
+	JMP     test
+
+loop:
+	VMOVUPS -4(BX)(R13*1), Y2
+	MOVQ    wx+72(FP), R15
+	VMULPS  (R15)(R13*1), Y2, Y2
+	VMOVUPS 4(BX)(R13*1), Y3
+	MOVQ    wx+72(FP), R15
+	VMULPS  4(R15)(R13*1), Y3, Y3
+	VADDPS  Y3, Y2, Y2
+	VMOVUPS (SI)(R13*1), Y3
+	MOVQ    wy+80(FP), R15
+	VMULPS  (R15)(R13*1), Y3, Y3
+	VMOVUPS (DI)(R13*1), Y4
+	MOVQ    (SP), R15
+	VMULPS  (R15)(R13*1), Y4, Y4
+	VADDPS  Y4, Y3, Y3
+	VMOVUPS (R8)(R13*1), Y4
+	MOVQ    wz+88(FP), R15
+	VMULPS  (R15)(R13*1), Y4, Y4
+	VMOVUPS (R9)(R13*1), Y5
+	MOVQ    wzp+96(FP), R15
+	VMULPS  (R15)(R13*1), Y5, Y5
+	VADDPS  Y5, Y4, Y4
+	VADDPS  Y3, Y2, Y2
+	VADDPS  Y4, Y2, Y2
+	VMOVUPS (CX)(R13*1), Y3
+	VADDPS  Y3, Y2, Y2
+	VMULPS  (DX)(R13*1), Y1, Y3
+	VMULPS  Y2, Y3, Y3
+	VMULPS  (BX)(R13*1), Y0, Y2
+	VADDPS  Y3, Y2, Y2
+	VMOVUPS Y2, (AX)(R13*1)
+	VMOVUPS 28(BX)(R13*1), Y2
+	MOVQ    wx+72(FP), R15
+	VMULPS  32(R15)(R13*1), Y2, Y2
+	VMOVUPS 36(BX)(R13*1), Y3
+	MOVQ    wx+72(FP), R15
+	VMULPS  36(R15)(R13*1), Y3, Y3
+	VADDPS  Y3, Y2, Y2
+	VMOVUPS 32(SI)(R13*1), Y3
+	MOVQ    wy+80(FP), R15
+	VMULPS  32(R15)(R13*1), Y3, Y3
+	VMOVUPS 32(DI)(R13*1), Y4
+	MOVQ    (SP), R15
+	VMULPS  32(R15)(R13*1), Y4, Y4
+	VADDPS  Y4, Y3, Y3
+	VMOVUPS 32(R8)(R13*1), Y4
+	MOVQ    wz+88(FP), R15
+	VMULPS  32(R15)(R13*1), Y4, Y4
+	VMOVUPS 32(R9)(R13*1), Y5
+	MOVQ    wzp+96(FP), R15
+	VMULPS  32(R15)(R13*1), Y5, Y5
+	VADDPS  Y5, Y4, Y4
+	VADDPS  Y3, Y2, Y2
+	VADDPS  Y4, Y2, Y2
+	VMOVUPS 32(CX)(R13*1), Y3
+	VADDPS  Y3, Y2, Y2
+	VMULPS  32(DX)(R13*1), Y1, Y3
+	VMULPS  Y2, Y3, Y3
+	VMULPS  32(BX)(R13*1), Y0, Y2
+	VADDPS  Y3, Y2, Y2
+	VMOVUPS Y2, 32(AX)(R13*1)
+	ADDQ    $0x40, R13
+
+test:
+	CMPQ R13, R14
+	JLT  loop
+	ADDQ $0x08, R10
+	DECQ R11
+	JNE  run
+	VZEROUPPER
+	RET
+
+// func relaxDotWeightedAVX2(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32, keep float32, omega float32, acc *[16]float32)
+// Requires: AVX
+TEXT ·relaxDotWeightedAVX2(SB), NOSPLIT, $8-120
+	MOVQ         dst+0(FP), AX
+	MOVQ         b+32(FP), CX
+	MOVQ         invd+40(FP), DX
+	MOVQ         x+8(FP), BX
+	MOVQ         zm+16(FP), R8
+	MOVQ         zp+24(FP), R9
+	MOVQ         sy+48(FP), R10
+	SHLQ         $0x02, R10
+	MOVQ         BX, SI
+	SUBQ         R10, SI
+	LEAQ         (BX)(R10*1), DI
+	MOVQ         wy+80(FP), R11
+	ADDQ         R10, R11
+	MOVQ         R11, (SP)
+	VBROADCASTSS keep+104(FP), Y0
+	VBROADCASTSS omega+108(FP), Y1
+	VXORPS       Y2, Y2, Y2
+	VXORPS       Y3, Y3, Y3
+	MOVQ         runs+56(FP), R10
+	MOVQ         count+64(FP), R11
+	MOVLQSX      (R10), R12
+
+run:
+	MOVLQSX (R10), R13
+	MOVLQSX 4(R10), R14
+	SUBQ    R12, R13
+	SHLQ    $0x02, R13
+	SHLQ    $0x02, R14
+	ADDQ    R13, R14
+	JMP     test
+
+loop:
+	VMOVUPS -4(BX)(R13*1), Y4
+	MOVQ    wx+72(FP), R15
+	VMULPS  (R15)(R13*1), Y4, Y4
+	VMOVUPS 4(BX)(R13*1), Y5
+	MOVQ    wx+72(FP), R15
+	VMULPS  4(R15)(R13*1), Y5, Y5
+	VADDPS  Y5, Y4, Y4
+	VMOVUPS (SI)(R13*1), Y5
+	MOVQ    wy+80(FP), R15
+	VMULPS  (R15)(R13*1), Y5, Y5
+	VMOVUPS (DI)(R13*1), Y6
+	MOVQ    (SP), R15
+	VMULPS  (R15)(R13*1), Y6, Y6
+	VADDPS  Y6, Y5, Y5
+	VMOVUPS (R8)(R13*1), Y6
+	MOVQ    wz+88(FP), R15
+	VMULPS  (R15)(R13*1), Y6, Y6
+	VMOVUPS (R9)(R13*1), Y7
+	MOVQ    wzp+96(FP), R15
+	VMULPS  (R15)(R13*1), Y7, Y7
+	VADDPS  Y7, Y6, Y6
+	VADDPS  Y5, Y4, Y4
+	VADDPS  Y6, Y4, Y4
+	VMOVUPS (CX)(R13*1), Y5
+	VADDPS  Y5, Y4, Y4
+	VMULPS  (DX)(R13*1), Y1, Y6
+	VMULPS  Y4, Y6, Y6
+	VMULPS  (BX)(R13*1), Y0, Y4
+	VADDPS  Y6, Y4, Y4
+	VMOVUPS Y4, (AX)(R13*1)
+	VMULPS  Y5, Y4, Y4
+	VADDPS  Y4, Y2, Y2
+	VMOVUPS 28(BX)(R13*1), Y4
+	MOVQ    wx+72(FP), R15
+	VMULPS  32(R15)(R13*1), Y4, Y4
+	VMOVUPS 36(BX)(R13*1), Y5
+	MOVQ    wx+72(FP), R15
+	VMULPS  36(R15)(R13*1), Y5, Y5
+	VADDPS  Y5, Y4, Y4
+	VMOVUPS 32(SI)(R13*1), Y5
+	MOVQ    wy+80(FP), R15
+	VMULPS  32(R15)(R13*1), Y5, Y5
+	VMOVUPS 32(DI)(R13*1), Y6
+	MOVQ    (SP), R15
+	VMULPS  32(R15)(R13*1), Y6, Y6
+	VADDPS  Y6, Y5, Y5
+	VMOVUPS 32(R8)(R13*1), Y6
+	MOVQ    wz+88(FP), R15
+	VMULPS  32(R15)(R13*1), Y6, Y6
+	VMOVUPS 32(R9)(R13*1), Y7
+	MOVQ    wzp+96(FP), R15
+	VMULPS  32(R15)(R13*1), Y7, Y7
+	VADDPS  Y7, Y6, Y6
+	VADDPS  Y5, Y4, Y4
+	VADDPS  Y6, Y4, Y4
+	VMOVUPS 32(CX)(R13*1), Y5
+	VADDPS  Y5, Y4, Y4
+	VMULPS  32(DX)(R13*1), Y1, Y6
+	VMULPS  Y4, Y6, Y6
+	VMULPS  32(BX)(R13*1), Y0, Y4
+	VADDPS  Y6, Y4, Y4
+	VMOVUPS Y4, 32(AX)(R13*1)
+	VMULPS  Y5, Y4, Y4
+	VADDPS  Y4, Y3, Y3
+	ADDQ    $0x40, R13
+
+test:
+	CMPQ    R13, R14
+	JLT     loop
+	ADDQ    $0x08, R10
+	DECQ    R11
+	JNE     run
+	MOVQ    acc+112(FP), AX
+	VMOVUPS Y2, (AX)
+	VMOVUPS Y3, 32(AX)
+	VZEROUPPER
+	RET
+
+// func residualWeightedAVX2(dst *float32, x *float32, zm *float32, zp *float32, b *float32, diag *float32, pn *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32)
+// Requires: AVX
+TEXT ·residualWeightedAVX2(SB), NOSPLIT, $8-112
+	MOVQ    dst+0(FP), AX
+	MOVQ    b+32(FP), CX
+	MOVQ    diag+40(FP), DX
+	MOVQ    x+8(FP), BX
+	MOVQ    zm+16(FP), R8
+	MOVQ    zp+24(FP), R9
+	MOVQ    sy+56(FP), R10
+	SHLQ    $0x02, R10
+	MOVQ    BX, SI
+	SUBQ    R10, SI
+	LEAQ    (BX)(R10*1), DI
+	MOVQ    wy+88(FP), R11
+	ADDQ    R10, R11
+	MOVQ    R11, (SP)
+	MOVQ    runs+64(FP), R10
+	MOVQ    count+72(FP), R11
+	MOVLQSX (R10), R12
+
+run:
+	MOVLQSX (R10), R13
+	MOVLQSX 4(R10), R14
+	SUBQ    R12, R13
+	SHLQ    $0x02, R13
+	SHLQ    $0x02, R14
+	ADDQ    R13, R14
+	JMP     test
+
+loop:
+	VMOVUPS -4(BX)(R13*1), Y0
+	MOVQ    wx+80(FP), R15
+	VMULPS  (R15)(R13*1), Y0, Y0
+	VMOVUPS 4(BX)(R13*1), Y1
+	MOVQ    wx+80(FP), R15
+	VMULPS  4(R15)(R13*1), Y1, Y1
+	VADDPS  Y1, Y0, Y0
+	VMOVUPS (SI)(R13*1), Y1
+	MOVQ    wy+88(FP), R15
+	VMULPS  (R15)(R13*1), Y1, Y1
+	VMOVUPS (DI)(R13*1), Y2
+	MOVQ    (SP), R15
+	VMULPS  (R15)(R13*1), Y2, Y2
+	VADDPS  Y2, Y1, Y1
+	VMOVUPS (R8)(R13*1), Y2
+	MOVQ    wz+96(FP), R15
+	VMULPS  (R15)(R13*1), Y2, Y2
+	VMOVUPS (R9)(R13*1), Y3
+	MOVQ    wzp+104(FP), R15
+	VMULPS  (R15)(R13*1), Y3, Y3
+	VADDPS  Y3, Y2, Y2
+	VADDPS  Y1, Y0, Y0
+	VADDPS  Y2, Y0, Y0
+	VMOVUPS (BX)(R13*1), Y1
+	VMULPS  (DX)(R13*1), Y1, Y1
+	VSUBPS  Y0, Y1, Y1
+	VMOVUPS (CX)(R13*1), Y0
+	VSUBPS  Y1, Y0, Y0
+	MOVQ    pn+48(FP), R15
+	VMULPS  (R15)(R13*1), Y0, Y0
+	VMOVUPS Y0, (AX)(R13*1)
+	VMOVUPS 28(BX)(R13*1), Y0
+	MOVQ    wx+80(FP), R15
+	VMULPS  32(R15)(R13*1), Y0, Y0
+	VMOVUPS 36(BX)(R13*1), Y1
+	MOVQ    wx+80(FP), R15
+	VMULPS  36(R15)(R13*1), Y1, Y1
+	VADDPS  Y1, Y0, Y0
+	VMOVUPS 32(SI)(R13*1), Y1
+	MOVQ    wy+88(FP), R15
+	VMULPS  32(R15)(R13*1), Y1, Y1
+	VMOVUPS 32(DI)(R13*1), Y2
+	MOVQ    (SP), R15
+	VMULPS  32(R15)(R13*1), Y2, Y2
+	VADDPS  Y2, Y1, Y1
+	VMOVUPS 32(R8)(R13*1), Y2
+	MOVQ    wz+96(FP), R15
+	VMULPS  32(R15)(R13*1), Y2, Y2
+	VMOVUPS 32(R9)(R13*1), Y3
+	MOVQ    wzp+104(FP), R15
+	VMULPS  32(R15)(R13*1), Y3, Y3
+	VADDPS  Y3, Y2, Y2
+	VADDPS  Y1, Y0, Y0
+	VADDPS  Y2, Y0, Y0
+	VMOVUPS 32(BX)(R13*1), Y1
+	VMULPS  32(DX)(R13*1), Y1, Y1
+	VSUBPS  Y0, Y1, Y1
+	VMOVUPS 32(CX)(R13*1), Y0
+	VSUBPS  Y1, Y0, Y0
+	MOVQ    pn+48(FP), R15
+	VMULPS  32(R15)(R13*1), Y0, Y0
+	VMOVUPS Y0, 32(AX)(R13*1)
+	ADDQ    $0x40, R13
+
+test:
+	CMPQ R13, R14
+	JLT  loop
+	ADDQ $0x08, R10
+	DECQ R11
+	JNE  run
+	VZEROUPPER
+	RET
+
+// func applyDotWeightedAVX2(x *float32, zm *float32, zp *float32, diag *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32, acc *[16]float32)
+// Requires: AVX
+TEXT ·applyDotWeightedAVX2(SB), NOSPLIT, $8-96
+	MOVQ    diag+24(FP), AX
+	MOVQ    x+0(FP), CX
+	MOVQ    zm+8(FP), SI
+	MOVQ    zp+16(FP), DI
+	MOVQ    sy+32(FP), R8
+	SHLQ    $0x02, R8
+	MOVQ    CX, DX
+	SUBQ    R8, DX
+	LEAQ    (CX)(R8*1), BX
+	MOVQ    wy+64(FP), R9
+	ADDQ    R8, R9
+	MOVQ    R9, (SP)
+	VXORPS  Y0, Y0, Y0
+	VXORPS  Y1, Y1, Y1
+	MOVQ    runs+40(FP), R8
+	MOVQ    count+48(FP), R9
+	MOVLQSX (R8), R10
+
+run:
+	MOVLQSX (R8), R11
+	MOVLQSX 4(R8), R12
+	SUBQ    R10, R11
+	SHLQ    $0x02, R11
+	SHLQ    $0x02, R12
+	ADDQ    R11, R12
+	JMP     test
+
+loop:
+	VMOVUPS -4(CX)(R11*1), Y2
+	MOVQ    wx+56(FP), R13
+	VMULPS  (R13)(R11*1), Y2, Y2
+	VMOVUPS 4(CX)(R11*1), Y3
+	MOVQ    wx+56(FP), R13
+	VMULPS  4(R13)(R11*1), Y3, Y3
+	VADDPS  Y3, Y2, Y2
+	VMOVUPS (DX)(R11*1), Y3
+	MOVQ    wy+64(FP), R13
+	VMULPS  (R13)(R11*1), Y3, Y3
+	VMOVUPS (BX)(R11*1), Y4
+	MOVQ    (SP), R13
+	VMULPS  (R13)(R11*1), Y4, Y4
+	VADDPS  Y4, Y3, Y3
+	VMOVUPS (SI)(R11*1), Y4
+	MOVQ    wz+72(FP), R13
+	VMULPS  (R13)(R11*1), Y4, Y4
+	VMOVUPS (DI)(R11*1), Y5
+	MOVQ    wzp+80(FP), R13
+	VMULPS  (R13)(R11*1), Y5, Y5
+	VADDPS  Y5, Y4, Y4
+	VADDPS  Y3, Y2, Y2
+	VADDPS  Y4, Y2, Y2
+	VMOVUPS (CX)(R11*1), Y4
+	VMULPS  (AX)(R11*1), Y4, Y3
+	VSUBPS  Y2, Y3, Y3
+	VMULPS  Y3, Y4, Y3
+	VADDPS  Y3, Y0, Y0
+	VMOVUPS 28(CX)(R11*1), Y2
+	MOVQ    wx+56(FP), R13
+	VMULPS  32(R13)(R11*1), Y2, Y2
+	VMOVUPS 36(CX)(R11*1), Y3
+	MOVQ    wx+56(FP), R13
+	VMULPS  36(R13)(R11*1), Y3, Y3
+	VADDPS  Y3, Y2, Y2
+	VMOVUPS 32(DX)(R11*1), Y3
+	MOVQ    wy+64(FP), R13
+	VMULPS  32(R13)(R11*1), Y3, Y3
+	VMOVUPS 32(BX)(R11*1), Y4
+	MOVQ    (SP), R13
+	VMULPS  32(R13)(R11*1), Y4, Y4
+	VADDPS  Y4, Y3, Y3
+	VMOVUPS 32(SI)(R11*1), Y4
+	MOVQ    wz+72(FP), R13
+	VMULPS  32(R13)(R11*1), Y4, Y4
+	VMOVUPS 32(DI)(R11*1), Y5
+	MOVQ    wzp+80(FP), R13
+	VMULPS  32(R13)(R11*1), Y5, Y5
+	VADDPS  Y5, Y4, Y4
+	VADDPS  Y3, Y2, Y2
+	VADDPS  Y4, Y2, Y2
+	VMOVUPS 32(CX)(R11*1), Y4
+	VMULPS  32(AX)(R11*1), Y4, Y3
+	VSUBPS  Y2, Y3, Y3
+	VMULPS  Y3, Y4, Y3
+	VADDPS  Y3, Y1, Y1
+	ADDQ    $0x40, R11
+
+test:
+	CMPQ    R11, R12
+	JLT     loop
+	ADDQ    $0x08, R8
+	DECQ    R9
+	JNE     run
+	MOVQ    acc+88(FP), AX
+	VMOVUPS Y0, (AX)
+	VMOVUPS Y1, 32(AX)
+	VZEROUPPER
+	RET
+
+// func updateWeightedAVX2(sol *float32, res *float32, x *float32, zm *float32, zp *float32, diag *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32, a float32, acc *[16]float32)
+// Requires: AVX
+TEXT ·updateWeightedAVX2(SB), NOSPLIT, $8-120
+	MOVQ         sol+0(FP), AX
+	MOVQ         res+8(FP), CX
+	MOVQ         diag+40(FP), DX
+	MOVQ         x+16(FP), BX
+	MOVQ         zm+24(FP), R8
+	MOVQ         zp+32(FP), R9
+	MOVQ         sy+48(FP), R10
+	SHLQ         $0x02, R10
+	MOVQ         BX, SI
+	SUBQ         R10, SI
+	LEAQ         (BX)(R10*1), DI
+	MOVQ         wy+80(FP), R11
+	ADDQ         R10, R11
+	MOVQ         R11, (SP)
+	VBROADCASTSS a+104(FP), Y0
+	VXORPS       Y1, Y1, Y1
+	VXORPS       Y2, Y2, Y2
+	VXORPS       Y3, Y3, Y3
+	MOVQ         runs+56(FP), R10
+	MOVQ         count+64(FP), R11
+	MOVLQSX      (R10), R12
+
+run:
+	MOVLQSX (R10), R13
+	MOVLQSX 4(R10), R14
+	SUBQ    R12, R13
+	SHLQ    $0x02, R13
+	SHLQ    $0x02, R14
+	ADDQ    R13, R14
+	JMP     test
+
+loop:
+	VMOVUPS -4(BX)(R13*1), Y4
+	MOVQ    wx+72(FP), R15
+	VMULPS  (R15)(R13*1), Y4, Y4
+	VMOVUPS 4(BX)(R13*1), Y5
+	MOVQ    wx+72(FP), R15
+	VMULPS  4(R15)(R13*1), Y5, Y5
+	VADDPS  Y5, Y4, Y4
+	VMOVUPS (SI)(R13*1), Y5
+	MOVQ    wy+80(FP), R15
+	VMULPS  (R15)(R13*1), Y5, Y5
+	VMOVUPS (DI)(R13*1), Y6
+	MOVQ    (SP), R15
+	VMULPS  (R15)(R13*1), Y6, Y6
+	VADDPS  Y6, Y5, Y5
+	VMOVUPS (R8)(R13*1), Y6
+	MOVQ    wz+88(FP), R15
+	VMULPS  (R15)(R13*1), Y6, Y6
+	VMOVUPS (R9)(R13*1), Y7
+	MOVQ    wzp+96(FP), R15
+	VMULPS  (R15)(R13*1), Y7, Y7
+	VADDPS  Y7, Y6, Y6
+	VADDPS  Y5, Y4, Y4
+	VADDPS  Y6, Y4, Y4
+	VMOVUPS (BX)(R13*1), Y6
+	VMOVUPS (DX)(R13*1), Y7
+	VMULPS  Y7, Y6, Y5
+	VSUBPS  Y4, Y5, Y5
+	VCMPPS  $0x04, Y1, Y7, Y7
+	VANDPS  Y7, Y5, Y5
+	VMULPS  Y0, Y6, Y6
+	VADDPS  (AX)(R13*1), Y6, Y6
+	VMOVUPS Y6, (AX)(R13*1)
+	VMULPS  Y0, Y5, Y5
+	VMOVUPS (CX)(R13*1), Y4
+	VSUBPS  Y5, Y4, Y4
+	VMOVUPS Y4, (CX)(R13*1)
+	VMULPS  Y4, Y4, Y4
+	VADDPS  Y4, Y2, Y2
+	VMOVUPS 28(BX)(R13*1), Y4
+	MOVQ    wx+72(FP), R15
+	VMULPS  32(R15)(R13*1), Y4, Y4
+	VMOVUPS 36(BX)(R13*1), Y5
+	MOVQ    wx+72(FP), R15
+	VMULPS  36(R15)(R13*1), Y5, Y5
+	VADDPS  Y5, Y4, Y4
+	VMOVUPS 32(SI)(R13*1), Y5
+	MOVQ    wy+80(FP), R15
+	VMULPS  32(R15)(R13*1), Y5, Y5
+	VMOVUPS 32(DI)(R13*1), Y6
+	MOVQ    (SP), R15
+	VMULPS  32(R15)(R13*1), Y6, Y6
+	VADDPS  Y6, Y5, Y5
+	VMOVUPS 32(R8)(R13*1), Y6
+	MOVQ    wz+88(FP), R15
+	VMULPS  32(R15)(R13*1), Y6, Y6
+	VMOVUPS 32(R9)(R13*1), Y7
+	MOVQ    wzp+96(FP), R15
+	VMULPS  32(R15)(R13*1), Y7, Y7
+	VADDPS  Y7, Y6, Y6
+	VADDPS  Y5, Y4, Y4
+	VADDPS  Y6, Y4, Y4
+	VMOVUPS 32(BX)(R13*1), Y6
+	VMOVUPS 32(DX)(R13*1), Y7
+	VMULPS  Y7, Y6, Y5
+	VSUBPS  Y4, Y5, Y5
+	VCMPPS  $0x04, Y1, Y7, Y7
+	VANDPS  Y7, Y5, Y5
+	VMULPS  Y0, Y6, Y6
+	VADDPS  32(AX)(R13*1), Y6, Y6
+	VMOVUPS Y6, 32(AX)(R13*1)
+	VMULPS  Y0, Y5, Y5
+	VMOVUPS 32(CX)(R13*1), Y4
+	VSUBPS  Y5, Y4, Y4
+	VMOVUPS Y4, 32(CX)(R13*1)
+	VMULPS  Y4, Y4, Y4
+	VADDPS  Y4, Y3, Y3
+	ADDQ    $0x40, R13
+
+test:
+	CMPQ    R13, R14
+	JLT     loop
+	ADDQ    $0x08, R10
+	DECQ    R11
+	JNE     run
+	MOVQ    acc+112(FP), AX
+	VMOVUPS Y2, (AX)
+	VMOVUPS Y3, 32(AX)
+	VZEROUPPER
+	RET
+
+// func prolongAVX2(x *float32, pn *float32, a *float32, b *float32, c *float32, d *float32, w *[4]float32, n int)
+// Requires: AVX, AVX2
+TEXT ·prolongAVX2(SB), NOSPLIT, $0-64
+	MOVQ         x+0(FP), AX
+	MOVQ         pn+8(FP), CX
+	MOVQ         w+48(FP), DX
+	MOVQ         a+16(FP), BX
+	VBROADCASTSS (DX), Y0
+	MOVQ         b+24(FP), SI
+	VBROADCASTSS 4(DX), Y1
+	MOVQ         c+32(FP), DI
+	VBROADCASTSS 8(DX), Y2
+	MOVQ         d+40(FP), R8
+	VBROADCASTSS 12(DX), Y3
+	VBROADCASTSS float0<>+0(SB), Y4
+	VBROADCASTSS float1<>+0(SB), Y5
+	VMOVUPS      spreadMain<>+0(SB), Y6
+	VMOVUPS      spreadSide<>+0(SB), Y7
+	MOVQ         n+56(FP), DX
+	SHLQ         $0x02, DX
+	XORQ         R9, R9
+	XORQ         R10, R10
+	JMP          test
+
+loop:
+	VMULPS  (BX)(R9*1), Y0, Y8
+	VMULPS  (SI)(R9*1), Y1, Y9
+	VMULPS  (DI)(R9*1), Y2, Y10
+	VMULPS  (R8)(R9*1), Y3, Y11
+	VADDPS  Y9, Y8, Y8
+	VADDPS  Y11, Y10, Y10
+	VADDPS  Y10, Y8, Y8
+	VPERMPS Y8, Y6, Y9
+	VPERMPS Y8, Y7, Y8
+	VMULPS  Y4, Y9, Y9
+	VMULPS  Y5, Y8, Y8
+	VADDPS  Y8, Y9, Y9
+	VMULPS  (CX)(R10*1), Y9, Y9
+	VADDPS  (AX)(R10*1), Y9, Y9
+	VMOVUPS Y9, (AX)(R10*1)
+	VMULPS  16(BX)(R9*1), Y0, Y8
+	VMULPS  16(SI)(R9*1), Y1, Y9
+	VMULPS  16(DI)(R9*1), Y2, Y10
+	VMULPS  16(R8)(R9*1), Y3, Y11
+	VADDPS  Y9, Y8, Y8
+	VADDPS  Y11, Y10, Y10
+	VADDPS  Y10, Y8, Y8
+	VPERMPS Y8, Y6, Y9
+	VPERMPS Y8, Y7, Y8
+	VMULPS  Y4, Y9, Y9
+	VMULPS  Y5, Y8, Y8
+	VADDPS  Y8, Y9, Y9
+	VMULPS  32(CX)(R10*1), Y9, Y9
+	VADDPS  32(AX)(R10*1), Y9, Y9
+	VMOVUPS Y9, 32(AX)(R10*1)
+	ADDQ    $0x40, R10
+	ADDQ    $0x20, R9
+
+test:
+	CMPQ R10, DX
+	JLT  loop
+	VZEROUPPER
+	RET
+
+// func halveAVX2(dst *float32, a *float32, q float32, n int)
+// Requires: AVX, AVX2
+TEXT ·halveAVX2(SB), NOSPLIT, $0-32
+	MOVQ         dst+0(FP), AX
+	MOVQ         a+8(FP), CX
+	VBROADCASTSS q+16(FP), Y0
+	VBROADCASTSS float4<>+0(SB), Y1
+	MOVQ         n+24(FP), DX
+	SHLQ         $0x02, DX
+	XORQ         BX, BX
+	JMP          test
+
+loop:
+	VMOVUPS (CX), Y2
+	VMOVUPS 32(CX), Y3
+	VSHUFPS $0x88, Y3, Y2, Y4
+	VPERMPD $0xd8, Y4, Y4
+	VSHUFPS $0xdd, Y3, Y2, Y2
+	VPERMPD $0xd8, Y2, Y2
+	VMOVUPS 8(CX), Y3
+	VMOVUPS 40(CX), Y5
+	VSHUFPS $0x88, Y5, Y3, Y6
+	VPERMPD $0xd8, Y6, Y6
+	VSHUFPS $0xdd, Y5, Y3, Y3
+	VPERMPD $0xd8, Y3, Y3
+	VADDPS  Y3, Y4, Y4
+	VADDPS  Y6, Y2, Y2
+	VMULPS  Y1, Y2, Y2
+	VADDPS  Y2, Y4, Y4
+	VMULPS  Y0, Y4, Y4
+	VMOVUPS Y4, (AX)(BX*1)
+	VMOVUPS 64(CX), Y2
+	VMOVUPS 96(CX), Y3
+	VSHUFPS $0x88, Y3, Y2, Y4
+	VPERMPD $0xd8, Y4, Y4
+	VSHUFPS $0xdd, Y3, Y2, Y2
+	VPERMPD $0xd8, Y2, Y2
+	VMOVUPS 72(CX), Y3
+	VMOVUPS 104(CX), Y5
+	VSHUFPS $0x88, Y5, Y3, Y6
+	VPERMPD $0xd8, Y6, Y6
+	VSHUFPS $0xdd, Y5, Y3, Y3
+	VPERMPD $0xd8, Y3, Y3
+	VADDPS  Y3, Y4, Y4
+	VADDPS  Y6, Y2, Y2
+	VMULPS  Y1, Y2, Y2
+	VADDPS  Y2, Y4, Y4
+	VMULPS  Y0, Y4, Y4
+	VMOVUPS Y4, 32(AX)(BX*1)
+	ADDQ    $0x40, BX
+	ADDQ    $0x80, CX
+
+test:
+	CMPQ BX, DX
+	JLT  loop
 	VZEROUPPER
 	RET
 

@@ -50,6 +50,58 @@ func largestAVX512(row *float32, n int, top *[16]float32, odd *[16]float32) { pa
 
 func outsideAVX512(x *float32, n int, top float32) bool { panic(missing) }
 
+func scaleRunsAVX512(dst *float32, b *float32, invd *float32, runs *int32, count int, s float32) {
+	panic(missing)
+}
+
+func xpayRunsAVX512(dst *float32, a *float32, runs *int32, count int, s float32) { panic(missing) }
+
+func relaxAVX512(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, keep float32, omega float32) {
+	panic(missing)
+}
+
+func relaxDotAVX512(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, keep float32, omega float32, acc *[16]float32) {
+	panic(missing)
+}
+
+func residualRunsAVX512(dst *float32, x *float32, zm *float32, zp *float32, b *float32, diag *float32, pn *float32, sy int, runs *int32, count int) {
+	panic(missing)
+}
+
+func applyDotAVX512(x *float32, zm *float32, zp *float32, diag *float32, sy int, runs *int32, count int, acc *[16]float32) {
+	panic(missing)
+}
+
+func updateAVX512(sol *float32, res *float32, x *float32, zm *float32, zp *float32, diag *float32, sy int, runs *int32, count int, a float32, acc *[16]float32) {
+	panic(missing)
+}
+
+func relaxWeightedAVX512(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32, keep float32, omega float32) {
+	panic(missing)
+}
+
+func relaxDotWeightedAVX512(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32, keep float32, omega float32, acc *[16]float32) {
+	panic(missing)
+}
+
+func residualWeightedAVX512(dst *float32, x *float32, zm *float32, zp *float32, b *float32, diag *float32, pn *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32) {
+	panic(missing)
+}
+
+func applyDotWeightedAVX512(x *float32, zm *float32, zp *float32, diag *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32, acc *[16]float32) {
+	panic(missing)
+}
+
+func updateWeightedAVX512(sol *float32, res *float32, x *float32, zm *float32, zp *float32, diag *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32, a float32, acc *[16]float32) {
+	panic(missing)
+}
+
+func prolongAVX512(x *float32, pn *float32, a *float32, b *float32, c *float32, d *float32, w *[4]float32, n int) {
+	panic(missing)
+}
+
+func halveAVX512(dst *float32, a *float32, q float32, n int) { panic(missing) }
+
 func sampleAVX512(dst *float32, data *float32, x *float32, y *float32, z *float32, f *[6]float32, c *[5]int32, dy int, dz int, n int) {
 	panic(missing)
 }
@@ -103,6 +155,58 @@ func limitAVX2(dst *float32, again *float32, first *float32, was *float32, lo *f
 func largestAVX2(row *float32, n int, top *[16]float32, odd *[16]float32) { panic(missing) }
 
 func outsideAVX2(x *float32, n int, top float32) bool { panic(missing) }
+
+func scaleRunsAVX2(dst *float32, b *float32, invd *float32, runs *int32, count int, s float32) {
+	panic(missing)
+}
+
+func xpayRunsAVX2(dst *float32, a *float32, runs *int32, count int, s float32) { panic(missing) }
+
+func relaxAVX2(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, keep float32, omega float32) {
+	panic(missing)
+}
+
+func relaxDotAVX2(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, keep float32, omega float32, acc *[16]float32) {
+	panic(missing)
+}
+
+func residualRunsAVX2(dst *float32, x *float32, zm *float32, zp *float32, b *float32, diag *float32, pn *float32, sy int, runs *int32, count int) {
+	panic(missing)
+}
+
+func applyDotAVX2(x *float32, zm *float32, zp *float32, diag *float32, sy int, runs *int32, count int, acc *[16]float32) {
+	panic(missing)
+}
+
+func updateAVX2(sol *float32, res *float32, x *float32, zm *float32, zp *float32, diag *float32, sy int, runs *int32, count int, a float32, acc *[16]float32) {
+	panic(missing)
+}
+
+func relaxWeightedAVX2(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32, keep float32, omega float32) {
+	panic(missing)
+}
+
+func relaxDotWeightedAVX2(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32, keep float32, omega float32, acc *[16]float32) {
+	panic(missing)
+}
+
+func residualWeightedAVX2(dst *float32, x *float32, zm *float32, zp *float32, b *float32, diag *float32, pn *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32) {
+	panic(missing)
+}
+
+func applyDotWeightedAVX2(x *float32, zm *float32, zp *float32, diag *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32, acc *[16]float32) {
+	panic(missing)
+}
+
+func updateWeightedAVX2(sol *float32, res *float32, x *float32, zm *float32, zp *float32, diag *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32, a float32, acc *[16]float32) {
+	panic(missing)
+}
+
+func prolongAVX2(x *float32, pn *float32, a *float32, b *float32, c *float32, d *float32, w *[4]float32, n int) {
+	panic(missing)
+}
+
+func halveAVX2(dst *float32, a *float32, q float32, n int) { panic(missing) }
 
 func sampleAVX2(dst *float32, data *float32, x *float32, y *float32, z *float32, f *[6]float32, c *[5]int32, dy int, dz int, n int) {
 	panic(missing)

@@ -2,6 +2,7 @@ package vec
 
 import (
 	"fmt"
+	"maps"
 	"math"
 	"math/rand/v2"
 	"os"
@@ -225,9 +226,13 @@ func TestShortRowsPanic(t *testing.T) {
 		"Sample z":          func() { cube.Sample(long(), long(), long(), short) },
 		"SampleRange lo":    func() { cube.SampleRange(long(), short, long(), long(), long(), long()) },
 		"SampleRange hi":    func() { cube.SampleRange(long(), long(), short, long(), long(), long()) },
+		"Prolong pn":        func() { Prolong(long(), short, long(), long(), long(), long(), &[4]float32{}) },
+		"Prolong d":         func() { Prolong(long(), long(), long(), long(), long(), short, &[4]float32{}) },
+		"Halve":             func() { Halve(short, long(), 1) },
 		"short lattice":     func() { NewLattice(row[:63], 4, 4, 4, [3]float32{}) },
 		"empty lattice":     func() { NewLattice(row, 4, 0, 4, [3]float32{}) },
 	}
+	maps.Copy(calls, shortRuns)
 	with(func(s Set) {
 		for what, call := range calls {
 			func() {
@@ -263,7 +268,7 @@ func TestAVX2KernelsAreAVX2(t *testing.T) {
 			t.Errorf("line %d, %s: %s", n+1, within, line)
 		}
 	}
-	if seen != 18 {
+	if seen != 32 {
 		t.Errorf("%d kernels for AVX2", seen)
 	}
 }

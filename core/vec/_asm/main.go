@@ -73,6 +73,17 @@ func main() {
 		s.limit()
 		s.largest()
 		s.outside()
+		s.scaleRuns()
+		s.xpayRuns()
+		for _, weighted := range []bool{false, true} {
+			s.relaxRuns(weighted, false)
+			s.relaxRuns(weighted, true)
+			s.residualRuns(weighted)
+			s.applyDot(weighted)
+			s.update(weighted)
+		}
+		s.prolong()
+		s.halve()
 		s.sample(false)
 		s.sample(true)
 	}

@@ -1,0 +1,267 @@
+package pressure
+
+// The halves of a V-cycle on one level, fused: strips of rows march through the
+// planes, and what lies between two sweeps is held in rings of a few planes that stay
+// in the second cache. Going down reads b alone, going up reads b and writes x; the
+// sweeps in between never reach memory. A strip works the rows about it out for
+// itself, as deep as its sweeps look, so strips and stretches of planes have no part
+// in the bits.
+
+import (
+	"sync"
+
+	"zarf/core/grid"
+	"zarf/core/vec"
+)
+
+// fused reports that the level below is half as wide along every axis.
+func (t *transfer) fused() bool { return t.by == [3]int{2, 2, 2} }
+
+// deep is how far round a strip its first sweep reaches.
+const deep = 3
+
+// march is what a strip holds of its level.
+type march struct {
+	l    *level
+	j, h int // its first row, and how many
+	from int // offset of a plane's value that a ring begins with
+	size int
+	room []float32
+	used int
+}
+
+var marches = sync.Pool{New: func() any { return new(march) }}
+
+// begin takes room for a strip of a level.
+func (l *level) begin(strip int) *march {
+	m := marches.Get().(*march)
+	m.l, m.j, m.h, m.used = l, strip*l.height, l.height, 0
+	// a row of halo before and after the rows that it reaches
+	m.from = (m.j - deep) * l.sy
+	m.size = (m.h+2*deep+2)*l.sy + pad
+	return m
+}
+
+// ring holds the newest planes of one sweep.
+type ring struct {
+	m     *march
+	slots []vec.Window
+	clean []bool // nothing but zeros
+}
+
+// ring makes one of n planes, cleared.
+func (m *march) ring(n int) *ring {
+	if want := 10 * m.size; len(m.room) < want {
+		m.room = make([]float32, want)
+	}
+	r := &ring{m: m, slots: make([]vec.Window, n), clean: make([]bool, n)}
+	for i := range r.slots {
+		a := m.room[m.used : m.used+m.size]
+		m.used += m.size
+		clear(a)
+		r.slots[i], r.clean[i] = vec.Window{A: a, From: m.from}, true
+	}
+	return r
+}
+
+func (r *ring) at(k int) int { return (k + 4*len(r.slots)) % len(r.slots) }
+
+// plane is the room for plane k, zeroed where its runs won't fill it; nil where there
+// is nothing to do as the plane lies beyond the box.
+func (r *ring) plane(k int) *vec.Window {
+	n := r.at(k)
+	w := &r.slots[n]
+	inside := k >= 0 && k < r.m.l.NZ
+	if !r.clean[n] && !(inside && r.m.l.runs[k].whole) {
+		clear(w.A)
+		r.clean[n] = true
+	}
+	if !inside {
+		return nil
+	}
+	r.clean[n] = false
+	return w
+}
+
+// hood are plane k and those about it.
+func (r *ring) hood(k int) *vec.Hood {
+	return &vec.Hood{X: r.slots[r.at(k)], Below: r.slots[r.at(k-1)], Above: r.slots[r.at(k+1)], SY: r.m.l.sy}
+}
+
+// scale puts the first sweep of plane k, from x = 0, into t.
+func (m *march) scale(t *ring, k int) {
+	dst := t.plane(k)
+	if dst == nil {
+		return
+	}
+	b := m.l.plane(m.l.b, k)
+	for kind := range kinds {
+		_, invd, _, _ := m.l.coefficients(kind, k)
+		vec.ScaleRuns(dst, b, invd, m.l.runs[k].rows(kind, m.j-deep, m.j+m.h+deep), mild)
+	}
+}
+
+// relax puts a sweep of plane k of src into dst, on the strip and more rows about it.
+func (m *march) relax(dst, src *ring, k, more int, omega float32) *vec.Window {
+	to := dst.plane(k)
+	if to == nil {
+		return nil
+	}
+	h, b := src.hood(k), m.l.plane(m.l.b, k)
+	for kind := range kinds {
+		if list := m.l.runs[k].rows(kind, m.j-more, m.j+m.h+more); len(list) > 0 {
+			_, invd, _, w := m.l.coefficients(kind, k)
+			vec.RelaxRuns(to, h, b, invd, w, list, omega)
+		}
+	}
+	return to
+}
+
+// cuts are the tasks of a pass: strips, and where these are few for the threads,
+// stretches of planes, at some cost for the planes about each.
+func (l *level) cuts(crew grid.Crew, planes int) (each, tasks int) {
+	threads := crew.Threads()
+	best, parts := 1<<62, 1
+	for n := 1; n <= 2*threads && planes/n >= 4; n++ {
+		turns := (l.strips*n + threads - 1) / threads
+		if cost := turns * ((planes+n-1)/n + 4); cost < best {
+			best, parts = cost, n
+		}
+	}
+	if l.count < 32768 { // not worth a thread
+		parts = 1
+	}
+	each = (planes + parts - 1) / parts
+	return each, l.strips * ((planes + each - 1) / each)
+}
+
+// tasks runs fn for every strip and stretch of planes.
+func (l *level) tasks(crew grid.Crew, planes int, fn func(strip, k0, k1 int)) {
+	each, n := l.cuts(crew, planes)
+	grain := 1
+	if l.count < 32768 {
+		grain = n
+	}
+	crew.For(n, grain, func(a, b int) {
+		for ; a < b; a++ {
+			k0 := a / l.strips * each
+			fn(a%l.strips, k0, min(k0+each, planes))
+		}
+	})
+}
+
+// down takes a level's right side b through two sweeps, and what they leave of it to
+// the right side of the coarser level.
+func (t *transfer) down(crew grid.Crew) {
+	l, c := t.fine, t.coarse
+	l.tasks(crew, c.NZ, func(strip, K0, K1 int) {
+		m := l.begin(strip)
+		defer marches.Put(m)
+		first, second, left := m.ring(3), m.ring(3), m.ring(1)
+		J0, J1 := m.j/2, min((m.j+m.h)/2, c.NY)
+		// sums over four rows, for four planes, and over those
+		room := m.room[m.used:]
+		part := func(k, J int) []float32 {
+			o := ((k+4)%4*(J1-J0) + J - J0) * l.n
+			return room[o : o+l.n]
+		}
+		sum := room[4*(J1-J0)*l.n:][:t.long()]
+		clear(sum)
+		for k := 2*K0 - 3; k < 2*K1+3; k++ {
+			m.scale(first, k)
+			if k > 2*K0-2 {
+				m.relax(second, first, k-1, 2, strong)
+			}
+			at := k - 2
+			if at < 2*K0-1 {
+				continue
+			}
+			m.residual(left, second, at, t)
+			for J := J0; J < J1; J++ {
+				row := func(j int) []float32 {
+					o := (j+1)*l.sy + pad - m.from
+					return left.slots[0].A[o : o+l.n]
+				}
+				vec.Blend(part(at, J), row(2*J-1), row(2*J), row(2*J+1), row(2*J+2), &quarters)
+			}
+			K := at/2 - 1
+			if at%2 != 0 || K < K0 {
+				continue
+			}
+			for J := J0; J < J1; J++ {
+				if len(c.cells(J, K)) > 0 {
+					vec.Blend(sum[pad:pad+l.n], part(at-3, J), part(at-2, J), part(at-1, J), part(at, J), &quarters)
+					t.gather(sum, J, K)
+				}
+			}
+		}
+	})
+}
+
+// residual puts what x leaves of b in plane k, weighted for the coarser level, into
+// the one plane of left.
+func (m *march) residual(left, x *ring, k int, t *transfer) {
+	inside := k >= 0 && k < m.l.NZ
+	if !left.clean[0] && !(inside && m.l.runs[k].whole) {
+		clear(left.slots[0].A)
+		left.clean[0] = true
+	}
+	if !inside {
+		return
+	}
+	left.clean[0] = false
+	h, b := x.hood(k), m.l.plane(m.l.b, k)
+	for kind := range kinds {
+		if list := m.l.runs[k].rows(kind, m.j-1, m.j+m.h+1); len(list) > 0 {
+			diag, _, pn, w := m.l.coefficients(kind, k)
+			vec.ResidualRuns(&left.slots[0], h, b, diag, pn, w, list)
+		}
+	}
+}
+
+// up works out again what down has found, adds the coarser level's correction, and
+// takes two sweeps more into x. With dot it leaves x·b in the level's partial sums.
+func (t *transfer) up(crew grid.Crew, dot bool) {
+	l := t.fine
+	l.tasks(crew, l.NZ, func(strip, k0, k1 int) {
+		m := l.begin(strip)
+		defer marches.Put(m)
+		first, second, third := m.ring(3), m.ring(3), m.ring(3)
+		for k := k0 - 3; k < k1+3; k++ {
+			m.scale(first, k)
+			if k > k0-2 {
+				if x := m.relax(second, first, k-1, 2, strong); x != nil {
+					t.prolong(x, k-1, m.j-2, m.j+m.h+2)
+				}
+			}
+			if k > k0 {
+				m.relax(third, second, k-2, 1, strong)
+			}
+			if at := k - 3; at >= k0 {
+				sum := m.last(third, at, dot)
+				if dot {
+					l.parts[at*l.strips+strip] = sum
+				}
+			}
+		}
+	})
+}
+
+// last puts the last sweep of plane k into x itself.
+func (m *march) last(src *ring, k int, dot bool) (sum float64) {
+	l := m.l
+	h, x, b := src.hood(k), l.plane(l.x, k), l.plane(l.b, k)
+	for kind := range kinds {
+		list := l.runs[k].rows(kind, m.j, m.j+m.h)
+		if len(list) == 0 {
+			continue
+		}
+		_, invd, _, w := l.coefficients(kind, k)
+		if dot {
+			sum += vec.RelaxDotRuns(x, h, b, invd, w, list, mild)
+		} else {
+			vec.RelaxRuns(x, h, b, invd, w, list, mild)
+		}
+	}
+	return sum
+}

@@ -1,0 +1,113 @@
+package vec
+
+// The reference of the kernels on runs: value i of a run goes to lane i mod Lanes of
+// a sum, and sums go on from run to run.
+
+// around is Σ w x_nb of a run, put into sum.
+func (h *Hood) around(sum []float32, w *Faces, o int) {
+	n := len(sum)
+	xm, xp := h.X.cut(o-1, n), h.X.cut(o+1, n)
+	ym, yp := h.X.cut(o-h.SY, n), h.X.cut(o+h.SY, n)
+	zm, zp := h.Below.cut(o, n), h.Above.cut(o, n)
+	if w == nil {
+		for i := range sum {
+			sum[i] = ((xm[i] + xp[i]) + (ym[i] + yp[i])) + (zm[i] + zp[i])
+		}
+		return
+	}
+	wx, wxp := w.X.cut(o, n), w.X.cut(o+1, n)
+	wy, wyp := w.Y.cut(o, n), w.Y.cut(o+h.SY, n)
+	wz, wzp := w.Z.cut(o, n), w.Above.cut(o, n)
+	for i := range sum {
+		sum[i] = (float32(xm[i]*wx[i]) + float32(xp[i]*wxp[i])) + (float32(ym[i]*wy[i]) + float32(yp[i]*wyp[i])) + (float32(zm[i]*wz[i]) + float32(zp[i]*wzp[i]))
+	}
+}
+
+// blocks hands out a list of runs in blocks of Lanes values.
+func blocks(list []Run, fn func(o int)) {
+	for _, r := range list {
+		for o := int(r.O); o < int(r.O+r.N); o += Lanes {
+			fn(o)
+		}
+	}
+}
+
+func relaxPlain(dst *Window, h *Hood, b, invd *Window, w *Faces, list []Run, keep, omega float32, acc *[Lanes]float32) {
+	blocks(list, func(o int) {
+		var sum [Lanes]float32
+		h.around(sum[:], w, o)
+		out, x, b, invd := dst.cut(o, Lanes), h.X.cut(o, Lanes), b.cut(o, Lanes), invd.cut(o, Lanes)
+		for i, s := range sum {
+			out[i] = float32(keep*x[i]) + float32(float32(omega*invd[i])*(b[i]+s))
+		}
+		if acc != nil {
+			for i, v := range out {
+				acc[i] += float32(v * b[i])
+			}
+		}
+	})
+}
+
+func residualRunsPlain(dst *Window, h *Hood, b, diag, pn *Window, w *Faces, list []Run) {
+	blocks(list, func(o int) {
+		var sum [Lanes]float32
+		h.around(sum[:], w, o)
+		out, x, b, diag, pn := dst.cut(o, Lanes), h.X.cut(o, Lanes), b.cut(o, Lanes), diag.cut(o, Lanes), pn.cut(o, Lanes)
+		for i, s := range sum {
+			out[i] = float32((b[i] - (float32(diag[i]*x[i]) - s)) * pn[i])
+		}
+	})
+}
+
+func applyDotPlain(h *Hood, diag *Window, w *Faces, list []Run, acc *[Lanes]float32) {
+	blocks(list, func(o int) {
+		var sum [Lanes]float32
+		h.around(sum[:], w, o)
+		x, diag := h.X.cut(o, Lanes), diag.cut(o, Lanes)
+		for i, s := range sum {
+			acc[i] += float32(x[i] * (float32(diag[i]*x[i]) - s))
+		}
+	})
+}
+
+func updatePlain(sol, res *Window, h *Hood, diag *Window, w *Faces, list []Run, a float32, acc *[Lanes]float32) {
+	blocks(list, func(o int) {
+		var sum [Lanes]float32
+		h.around(sum[:], w, o)
+		s, r, x, diag := sol.cut(o, Lanes), res.cut(o, Lanes), h.X.cut(o, Lanes), diag.cut(o, Lanes)
+		for i, nb := range sum {
+			s[i] += float32(a * x[i])
+			q := float32(diag[i]*x[i]) - nb
+			// where there is no cell the stencil has neighbours nonetheless
+			if diag[i] == 0 {
+				q = 0
+			}
+			v := r[i] - float32(a*q)
+			r[i] = v
+			acc[i] += float32(v * v)
+		}
+	})
+}
+
+func prolongPlain(x, pn, a, b, c, d []float32, w *[4]float32) {
+	n := len(x)
+	pn = pn[:n]
+	m := func(i int) float32 {
+		return (float32(w[0]*a[i]) + float32(w[1]*b[i])) + (float32(w[2]*c[i]) + float32(w[3]*d[i]))
+	}
+	before, here := m(0), m(1)
+	for i := 0; i+1 < n; i += 2 {
+		next := m(i/2 + 2)
+		mid := float32(0.75 * here)
+		x[i] += float32(pn[i] * (mid + float32(0.25*before)))
+		x[i+1] += float32(pn[i+1] * (mid + float32(0.25*next)))
+		before, here = here, next
+	}
+}
+
+func halvePlain(dst, a []float32, q float32) {
+	for i := range dst {
+		v := a[2*i : 2*i+4 : 2*i+4]
+		dst[i] = float32(q * ((v[0] + v[3]) + float32(3*(v[1]+v[2]))))
+	}
+}
