@@ -35,6 +35,13 @@ type plane struct {
 	list  [kinds][]vec.Run
 	first [kinds][]int32 // by j, one more than there are rows
 	whole bool           // every row is in use from end to end
+	coef  [kinds]coefficients
+}
+
+// coefficients are those of a plane's cells for runs of a kind.
+type coefficients struct {
+	diag, invd, pn vec.Window
+	w              *vec.Faces // nil: all weights are 1
 }
 
 // rows are the runs of rows j0 to j1, which may lie beyond the box.
@@ -61,7 +68,7 @@ type level struct {
 	canon      [3][]float32  // diag, invd, pn of an inner plane without solids
 	frac       fractions     // open fractions of faces, where there are solids
 	spans      [][]grid.Span // cells in use by k*NY+j
-	weighted   []bool        // by k*NY+j
+	cut        []bool        // some weight isn't 1: by (k*NY+j)·n/16 + i/16
 	runs       []plane       // by k
 	parts      []float64     // partial sums, by plane and strip
 	strips     int           // of rows that a pass marches in
@@ -85,7 +92,7 @@ func newLevel(d grid.Dims, log [3]int, alloc func(int) []float32) *level {
 		l.canon[a] = make([]float32, l.sz+pad)
 	}
 	l.spans = make([][]grid.Span, d.NY*d.NZ)
-	l.weighted = make([]bool, d.NY*d.NZ)
+	l.cut = make([]bool, d.NY*d.NZ*(l.n/16))
 	l.runs = make([]plane, d.NZ)
 	// Strips of some 18 KB a plane: a pass holds about ten planes of them, which the
 	// second cache does. Their number depends on the box alone, as sums go by it.
@@ -221,45 +228,61 @@ func (l *level) line(k int) {
 			}
 			lo = max(lo, last)
 			last = hi
-			kind := l.kind(j, k, lo, hi)
-			p.list[kind] = append(p.list[kind], vec.Run{O: int32((j+1)*l.sy + pad + lo), N: int32(hi - lo)})
+			l.lineRow(p, j, k, lo, hi)
 		}
 	}
 	for kind := range kinds {
 		p.first[kind][l.NY] = int32(len(p.list[kind]))
 	}
+	l.coefficients(k)
 }
 
-// kind tells which kernels a run takes: those that read no weights, and so move three
-// arrays less, or even no coefficients but what all inner planes share, which stay
-// in the cache.
-func (l *level) kind(j, k, lo, hi int) int {
-	if l.weighted[k*l.NY+j] {
+// lineRow cuts cells lo to hi of row (j,k) into runs of one kind each.
+func (l *level) lineRow(p *plane, j, k, lo, hi int) {
+	for lo < hi {
+		kind, to := l.kind(j, k, lo), lo+16
+		for to < hi && l.kind(j, k, to) == kind {
+			to += 16
+		}
+		p.list[kind] = append(p.list[kind], vec.Run{O: int32((j+1)*l.sy + pad + lo), N: int32(to - lo)})
+		lo = to
+	}
+}
+
+// kind tells which kernels 16 cells take: those that read no weights, and so move
+// three arrays less, or even no coefficients but what all inner planes share, which
+// stay in the cache.
+func (l *level) kind(j, k, i int) int {
+	if l.cut[(k*l.NY+j)*(l.n/16)+i/16] {
 		return cut
 	}
-	o, c := l.at(j, k), (j+1)*l.sy+pad
+	o, c := l.at(j, k)+i, (j+1)*l.sy+pad+i
 	for n, a := range [3][]float32{l.diag, l.invd, l.pn} {
-		if !slices.Equal(a[o+lo:o+hi], l.canon[n][c+lo:c+hi]) {
+		if [16]float32(a[o:o+16]) != [16]float32(l.canon[n][c:c+16]) {
 			return own
 		}
 	}
 	return shared
 }
 
-// plane is plane k of an array, halo rows included; k may be −1 or one past the end.
-func (l *level) plane(a []float32, k int) *vec.Window {
-	return &vec.Window{A: a[(k+1)*l.sz : (k+2)*l.sz+pad]}
+// weighted reports a row of which some cells are cut.
+func (l *level) weighted(j, k int) bool {
+	n := l.n / 16
+	return slices.Contains(l.cut[(k*l.NY+j)*n:(k*l.NY+j+1)*n], true)
 }
 
-// coefficients are diag, invd and pn of plane k for runs of a kind, and its weights.
-func (l *level) coefficients(kind, k int) (diag, invd, pn *vec.Window, w *vec.Faces) {
-	if kind == shared {
-		return &vec.Window{A: l.canon[0]}, &vec.Window{A: l.canon[1]}, &vec.Window{A: l.canon[2]}, nil
-	}
-	if kind == cut {
-		w = &vec.Faces{X: *l.plane(l.wx, k), Y: *l.plane(l.wy, k), Z: *l.plane(l.wz, k), Above: *l.plane(l.wz, k+1)}
-	}
-	return l.plane(l.diag, k), l.plane(l.invd, k), l.plane(l.pn, k), w
+// plane is plane k of an array, halo rows included; k may be −1 or one past the end.
+func (l *level) plane(a []float32, k int) vec.Window {
+	return vec.Window{A: a[(k+1)*l.sz : (k+2)*l.sz+pad]}
+}
+
+// coefficients finds those of plane k, once for all passes over it.
+func (l *level) coefficients(k int) {
+	of := coefficients{diag: l.plane(l.diag, k), invd: l.plane(l.invd, k), pn: l.plane(l.pn, k)}
+	c := &l.runs[k].coef
+	c[shared] = coefficients{diag: vec.Window{A: l.canon[0]}, invd: vec.Window{A: l.canon[1]}, pn: vec.Window{A: l.canon[2]}}
+	c[own], c[cut] = of, of
+	c[cut].w = &vec.Faces{X: l.plane(l.wx, k), Y: l.plane(l.wy, k), Z: l.plane(l.wz, k), Above: l.plane(l.wz, k+1)}
 }
 
 // fractions are open face fractions on the staggered grid: x has NX+1 values a
@@ -277,19 +300,24 @@ func newFractions(d grid.Dims) fractions {
 // geometry returns, for axis a, the weight of inner faces and of the faces at
 // the low and the high side, with p = 0 half a fine cell outside.
 func (l *level) geometry(a, nFine int) (inner, low, high float32) {
-	n := [3]int{l.NX, l.NY, l.NZ}[a]
 	top := max(l.log[0], l.log[1], l.log[2])
 	ratio := float64(int(1) << (top - l.log[a]))
-	h := float64(int(1) << l.log[a])
-	// p = 0 lies half a fine cell outside the box on every level: at (½h + ½)/h
-	// coarse cells from the first coarse centre. On the high side the last coarse
-	// cell may stick out of the box by up to h − 1 cells.
-	dLow := (0.5*h + 0.5) / h
-	dHigh := max(0.25, (float64(nFine)+0.5-(float64(n)-0.5)*h)/h)
+	dLow, dHigh := l.reach(a, nFine)
 	// where an axis stops being halved before the others its cells are narrower than
 	// the longest, and its second difference counts for more
 	r2 := ratio * ratio
 	return float32(r2), float32(r2 / dLow), float32(r2 / dHigh)
+}
+
+// reach is how far along an axis the outermost cells' middles are from p = 0, in the
+// level's cells.
+func (l *level) reach(a, nFine int) (low, high float64) {
+	n := [3]int{l.NX, l.NY, l.NZ}[a]
+	h := float64(int(1) << l.log[a])
+	// p = 0 lies half a fine cell outside the box on every level: at (½h + ½)/h
+	// coarse cells from the first coarse centre. On the high side the last coarse
+	// cell may stick out of the box by up to h − 1 cells.
+	return (0.5*h + 0.5) / h, max(0.25, (float64(nFine)+0.5-(float64(n)-0.5)*h)/h)
 }
 
 // sides are the weights of the faces along one axis: between cells in use, to
@@ -343,16 +371,20 @@ func scaleRow(w, by []float32) {
 	}
 }
 
-// canonical fills the coefficients of an inner plane without solids, where the cells
-// of a coarser level are by times as large.
-func (l *level) canonical(fine grid.Dims, open Sides, by [3]int) {
+// canonical fills the coefficients of an inner plane without solids; t leads to the
+// coarser level, nil for the coarsest.
+func (l *level) canonical(fine grid.Dims, open Sides, t *transfer) {
 	sx, sy, sz := l.sides(0, fine.NX, open), l.sides(1, fine.NY, open), l.sides(2, fine.NZ, open)
-	// the sum of the weights of coarse values that exist along an axis
-	drawn := func(i, n, axis int) float32 {
-		if _, b, wa, wb := parents(i, by[axis]); by[axis] == 1 || (b >= 0 || open[2*axis]) && (b < (n+1)/2 || open[2*axis+1]) {
-			return wa + wb
+	// the sum of the weights of coarse cells that exist along an axis, and the factor
+	// beside p = 0
+	drawn := func(i, n, axis int) (sum, by float32) {
+		if t == nil || t.by[axis] == 1 {
+			return 1, 1
+		}
+		if _, b, wa, wb := parents(i, 2); b >= 0 && b < (n+1)/2 {
+			return wa + wb, 1
 		} else {
-			return wa
+			return wa, t.factor(axis, i, open)
 		}
 	}
 	ends := func(i, n int, s sides) (lo, hi float32) {
@@ -367,11 +399,20 @@ func (l *level) canonical(fine grid.Dims, open Sides, by [3]int) {
 	}
 	for j := range l.NY {
 		y0, y1 := ends(j, l.NY, sy)
+		ny, by := drawn(j, l.NY, 1)
 		o := (j+1)*l.sy + pad
 		for i := range l.NX {
 			x0, x1 := ends(i, l.NX, sx)
 			v := ((x0 + x1) + (y0 + y1)) + (sz.inner + sz.inner)
-			l.canon[0][o+i], l.canon[1][o+i], l.canon[2][o+i] = v, 1/v, 1/(drawn(i, l.NX, 0)*drawn(j, l.NY, 1))
+			nx, bx := drawn(i, l.NX, 0)
+			pn := 1 / (nx * ny)
+			if bx != 1 {
+				pn *= bx
+			}
+			if by != 1 {
+				pn *= by
+			}
+			l.canon[0][o+i], l.canon[1][o+i], l.canon[2][o+i] = v, 1/v, pn
 		}
 	}
 }
@@ -394,7 +435,6 @@ func (l *level) assemble(crew grid.Crew, fine grid.Dims, open Sides, solids bool
 					continue
 				}
 				spans := l.cells(j, k)
-				l.weighted[k*l.NY+j] = false
 				if len(spans) == 0 {
 					continue
 				}
@@ -416,20 +456,24 @@ func (l *level) assemble(crew grid.Crew, fine grid.Dims, open Sides, solids bool
 				if spans[len(spans)-1].Hi == l.NX {
 					x[l.NX] = sx.high
 				}
-				// Rows are told apart: those whose faces are all fully open use the
-				// kernel that reads no weights, and so move three arrays less.
-				plain := even
+				// Blocks of 16 cells are told apart: those whose faces are all fully
+				// open use the kernel that reads no weights.
+				blocks := l.cut[(k*l.NY+j)*(l.n/16) : (k*l.NY+j+1)*(l.n/16)]
+				for i := range blocks {
+					blocks[i] = !even
+				}
 				if solids && near.row(j, k) {
 					f := l.frac
 					fx, fy0, fy1, fz0, fz1 := f.x.Row(j, k), f.y.Row(j, k), f.y.Row(j+1, k), f.z.Row(j, k), f.z.Row(j, k+1)
-					plain = plain && l.open(spans, fx, fy0, fy1, fz0, fz1, j, k)
+					for i := range blocks {
+						blocks[i] = blocks[i] || !l.open(spans, 16*i, fx, fy0, fy1, fz0, fz1, j, k)
+					}
 					scaleRow(x, fx)
 					scaleRow(y0, fy0)
 					scaleRow(y1, fy1)
 					scaleRow(z0, fz0)
 					scaleRow(z1, fz1)
 				}
-				l.weighted[k*l.NY+j] = !plain
 				o := l.at(j, k)
 				if solids || !even {
 					for _, s := range spans {
@@ -449,7 +493,7 @@ func (l *level) assemble(crew grid.Crew, fine grid.Dims, open Sides, solids bool
 						if v > 0 {
 							diag[i], invd[i] = v, 1/v
 						} else {
-							l.weighted[k*l.NY+j] = true // a cell without a way out
+							blocks[(s.Lo+i)/16] = true // a cell without a way out
 						}
 					}
 				}
@@ -458,9 +502,10 @@ func (l *level) assemble(crew grid.Crew, fine grid.Dims, open Sides, solids bool
 	})
 }
 
-// open reports that all inner faces of a row's cells in use are fully open.
+// open reports that all inner faces of a row's cells in use, of the 16 from i on,
+// are fully open.
 // Faces on the box's own sides don't count: their weights are the sides'.
-func (l *level) open(spans []grid.Span, fx, y0, y1, z0, z1 []float32, j, k int) bool {
+func (l *level) open(spans []grid.Span, i int, fx, y0, y1, z0, z1 []float32, j, k int) bool {
 	all := func(f []float32) bool {
 		for _, v := range f {
 			if v != 1 {
@@ -470,12 +515,16 @@ func (l *level) open(spans []grid.Span, fx, y0, y1, z0, z1 []float32, j, k int) 
 		return true
 	}
 	for _, s := range spans {
-		a, b := max(s.Lo, 1), min(s.Hi, l.NX-1)
+		lo, hi := max(s.Lo, i), min(s.Hi, i+16)
+		if lo >= hi {
+			continue
+		}
+		a, b := max(lo, 1), min(hi, l.NX-1)
 		if b >= a && !all(fx[a:b+1]) {
 			return false
 		}
-		if (j > 0 && !all(y0[s.Lo:s.Hi])) || (j+1 < l.NY && !all(y1[s.Lo:s.Hi])) ||
-			(k > 0 && !all(z0[s.Lo:s.Hi])) || (k+1 < l.NZ && !all(z1[s.Lo:s.Hi])) {
+		if (j > 0 && !all(y0[lo:hi])) || (j+1 < l.NY && !all(y1[lo:hi])) ||
+			(k > 0 && !all(z0[lo:hi])) || (k+1 < l.NZ && !all(z1[lo:hi])) {
 			return false
 		}
 	}

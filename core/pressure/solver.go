@@ -116,7 +116,7 @@ func NewIn(d grid.Dims, crew grid.Crew, alloc func(n int) []float32) (*Solver, e
 		// The operator isn't divided by h², so a coarse right side is 4/2^axes times
 		// the mean of the fine ones: h grows by 2 (h² by 4), and a coarse cell
 		// stands for 2^axes fine ones, whose residuals restriction adds up.
-		s.tr = append(s.tr, &transfer{by: by, scale: 4 / float32(int(1)<<axes)})
+		s.tr = append(s.tr, &transfer{by: by, scale: 4 / float32(int(1)<<axes), span: [3]int{d.NX, d.NY, d.NZ}})
 	}
 	for i, t := range s.tr {
 		t.fine, t.coarse = s.lv[i], s.lv[i+1]
@@ -180,13 +180,14 @@ func (s *Solver) SetupNear(open Sides, tiles *grid.Tiles, fx, fy, fz *grid.Field
 		l.assemble(s.crew, s.dims, open, s.solids, near.coarse(l.log), dirty.coarse(l.log))
 	}
 	for i, l := range s.lv {
-		touched, by := dirty.coarse(l.log), [3]int{1, 1, 1}
+		touched, t := dirty.coarse(l.log), (*transfer)(nil)
 		if i < len(s.tr) {
-			s.tr[i].normalise(s.crew, open, dirty)
-			touched, by = touched.join(s.tr[i].touched(dirty)), s.tr[i].by
+			t = s.tr[i]
+			t.normalise(s.crew, open, dirty)
+			touched = touched.join(t.touched(dirty))
 		}
 		if dirty.Lo == ([3]int{}) && dirty.Hi == whole.Hi {
-			l.canonical(s.dims, open, by)
+			l.canonical(s.dims, open, t)
 		}
 		for k := max(touched.Lo[2], 0); k <= min(touched.Hi[2], l.NZ-1); k++ {
 			l.line(k)
@@ -416,8 +417,8 @@ func (s *Solver) dotAll(a, b []float32) float64 {
 }
 
 // hood are the rows of a's plane k and those about them.
-func (l *level) hood(a []float32, k int) *vec.Hood {
-	return &vec.Hood{X: *l.plane(a, k), Below: *l.plane(a, k-1), Above: *l.plane(a, k+1), SY: l.sy}
+func (l *level) hood(a []float32, k int) vec.Hood {
+	return vec.Hood{X: l.plane(a, k), Below: l.plane(a, k-1), Above: l.plane(a, k+1), SY: l.sy}
 }
 
 // turn sets p = z + β p, for β = 0 leaves p as it is, and returns p·A p. A plane's
@@ -429,16 +430,17 @@ func (s *Solver) turn(beta float32) float64 {
 		h := f.hood(s.p, k)
 		f.parts[k] = 0
 		for kind := range kinds {
-			diag, _, _, w := f.coefficients(kind, k)
-			f.parts[k] += vec.ApplyDotRuns(h, diag, w, f.runs[k].list[kind])
+			c := &f.runs[k].coef[kind]
+			f.parts[k] += vec.ApplyDotRuns(&h, &c.diag, c.w, f.runs[k].list[kind])
 		}
 	}
 	done := make([]bool, f.NZ)
 	s.crew.For(f.NZ, f.grain(), func(k0, k1 int) {
 		for k := k0; k < k1; k++ {
 			if beta != 0 {
+				p, z := f.plane(s.p, k), f.plane(f.x, k)
 				for kind := range kinds {
-					vec.XpayRuns(f.plane(s.p, k), f.plane(f.x, k), f.runs[k].list[kind], beta)
+					vec.XpayRuns(&p, &z, f.runs[k].list[kind], beta)
 				}
 			}
 			if k > k0+1 {
@@ -462,11 +464,11 @@ func (s *Solver) update(a float32) float64 {
 	f := s.lv[0]
 	s.crew.For(f.NZ, f.grain(), func(k0, k1 int) {
 		for k := k0; k < k1; k++ {
-			h := f.hood(s.p, k)
+			h, sol, res := f.hood(s.p, k), f.plane(s.sol, k), f.plane(s.res, k)
 			f.parts[k] = 0
 			for kind := range kinds {
-				diag, _, _, w := f.coefficients(kind, k)
-				f.parts[k] += vec.UpdateRuns(f.plane(s.sol, k), f.plane(s.res, k), h, diag, w, f.runs[k].list[kind], a)
+				c := &f.runs[k].coef[kind]
+				f.parts[k] += vec.UpdateRuns(&sol, &res, &h, &c.diag, c.w, f.runs[k].list[kind], a)
 			}
 		}
 	})
@@ -516,26 +518,27 @@ func (s *Solver) plain(i int) {
 	// and those after it are each other's transpose, so the cycle is symmetric.
 	l, t := s.lv[i], s.tr[i]
 	sweep := func(dst, src []float32, omega float32) {
-		l.pass(s.crew, func(kind, k int, list []vec.Run) {
-			_, invd, _, w := l.coefficients(kind, k)
-			vec.RelaxRuns(l.plane(dst, k), l.hood(src, k), l.plane(l.b, k), invd, w, list, omega)
+		l.pass(s.crew, func(k int, c *coefficients, list []vec.Run) {
+			to, h, b := l.plane(dst, k), l.hood(src, k), l.plane(l.b, k)
+			vec.RelaxRuns(&to, &h, &b, &c.invd, c.w, list, omega)
 		})
 	}
-	l.pass(s.crew, func(kind, k int, list []vec.Run) {
-		_, invd, _, _ := l.coefficients(kind, k)
-		vec.ScaleRuns(l.plane(l.t, k), l.plane(l.b, k), invd, list, mild)
+	l.pass(s.crew, func(k int, c *coefficients, list []vec.Run) {
+		to, b := l.plane(l.t, k), l.plane(l.b, k)
+		vec.ScaleRuns(&to, &b, &c.invd, list, mild)
 	})
 	sweep(l.x, l.t, strong)
-	l.pass(s.crew, func(kind, k int, list []vec.Run) {
+	l.pass(s.crew, func(k int, c *coefficients, list []vec.Run) {
 		// normalised already: restriction is the transpose of a prolongation times pn
-		diag, _, pn, w := l.coefficients(kind, k)
-		vec.ResidualRuns(l.plane(l.r, k), l.hood(l.x, k), l.plane(l.b, k), diag, pn, w, list)
+		to, h, b := l.plane(l.r, k), l.hood(l.x, k), l.plane(l.b, k)
+		vec.ResidualRuns(&to, &h, &b, &c.diag, &c.pn, c.w, list)
 	})
 	t.restrict(s.crew)
 	s.cycle(i + 1)
 	s.crew.For(l.NZ, l.grain(), func(k0, k1 int) {
 		for k := k0; k < k1; k++ {
-			t.prolong(l.plane(l.x, k), k, 0, l.NY)
+			x := l.plane(l.x, k)
+			t.prolong(&x, k, 0, l.NY)
 		}
 	})
 	sweep(l.t, l.x, strong)
@@ -543,11 +546,11 @@ func (s *Solver) plain(i int) {
 }
 
 // pass runs fn over the lists of runs of every plane.
-func (l *level) pass(crew grid.Crew, fn func(kind, k int, list []vec.Run)) {
+func (l *level) pass(crew grid.Crew, fn func(k int, c *coefficients, list []vec.Run)) {
 	crew.For(l.NZ, l.grain(), func(k0, k1 int) {
 		for k := k0; k < k1; k++ {
 			for kind := range kinds {
-				fn(kind, k, l.runs[k].list[kind])
+				fn(k, &l.runs[k].coef[kind], l.runs[k].list[kind])
 			}
 		}
 	})
@@ -565,7 +568,7 @@ func (l *level) gaussSeidel(sweeps int) {
 			return
 		}
 		// all six weights are 1: they are never read, nor written, for such rows
-		if !l.weighted[k*l.NY+j] {
+		if !l.weighted(j, k) {
 			l.x[o] = (l.b[o] + (l.x[o-1] + l.x[o+1] + l.x[o-l.sy] + l.x[o+l.sy] + l.x[o-l.sz] + l.x[o+l.sz])) * l.invd[o]
 			return
 		}

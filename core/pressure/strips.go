@@ -84,8 +84,8 @@ func (r *ring) plane(k int) *vec.Window {
 }
 
 // hood are plane k and those about it.
-func (r *ring) hood(k int) *vec.Hood {
-	return &vec.Hood{X: r.slots[r.at(k)], Below: r.slots[r.at(k-1)], Above: r.slots[r.at(k+1)], SY: r.m.l.sy}
+func (r *ring) hood(k int) vec.Hood {
+	return vec.Hood{X: r.slots[r.at(k)], Below: r.slots[r.at(k-1)], Above: r.slots[r.at(k+1)], SY: r.m.l.sy}
 }
 
 // scale puts the first sweep of plane k, from x = 0, into t.
@@ -96,8 +96,7 @@ func (m *march) scale(t *ring, k int) {
 	}
 	b := m.l.plane(m.l.b, k)
 	for kind := range kinds {
-		_, invd, _, _ := m.l.coefficients(kind, k)
-		vec.ScaleRuns(dst, b, invd, m.l.runs[k].rows(kind, m.j-deep, m.j+m.h+deep), mild)
+		vec.ScaleRuns(dst, &b, &m.l.runs[k].coef[kind].invd, m.l.runs[k].rows(kind, m.j-deep, m.j+m.h+deep), mild)
 	}
 }
 
@@ -110,8 +109,8 @@ func (m *march) relax(dst, src *ring, k, more int, omega float32) *vec.Window {
 	h, b := src.hood(k), m.l.plane(m.l.b, k)
 	for kind := range kinds {
 		if list := m.l.runs[k].rows(kind, m.j-more, m.j+m.h+more); len(list) > 0 {
-			_, invd, _, w := m.l.coefficients(kind, k)
-			vec.RelaxRuns(to, h, b, invd, w, list, omega)
+			c := &m.l.runs[k].coef[kind]
+			vec.RelaxRuns(to, &h, &b, &c.invd, c.w, list, omega)
 		}
 	}
 	return to
@@ -213,8 +212,8 @@ func (m *march) residual(left, x *ring, k int, t *transfer) {
 	h, b := x.hood(k), m.l.plane(m.l.b, k)
 	for kind := range kinds {
 		if list := m.l.runs[k].rows(kind, m.j-1, m.j+m.h+1); len(list) > 0 {
-			diag, _, pn, w := m.l.coefficients(kind, k)
-			vec.ResidualRuns(&left.slots[0], h, b, diag, pn, w, list)
+			c := &m.l.runs[k].coef[kind]
+			vec.ResidualRuns(&left.slots[0], &h, &b, &c.diag, &c.pn, c.w, list)
 		}
 	}
 }
@@ -256,11 +255,11 @@ func (m *march) last(src *ring, k int, dot bool) (sum float64) {
 		if len(list) == 0 {
 			continue
 		}
-		_, invd, _, w := l.coefficients(kind, k)
+		c := &l.runs[k].coef[kind]
 		if dot {
-			sum += vec.RelaxDotRuns(x, h, b, invd, w, list, mild)
+			sum += vec.RelaxDotRuns(&x, &h, &b, &c.invd, c.w, list, mild)
 		} else {
-			vec.RelaxRuns(x, h, b, invd, w, list, mild)
+			vec.RelaxRuns(&x, &h, &b, &c.invd, c.w, list, mild)
 		}
 	}
 	return sum

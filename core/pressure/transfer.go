@@ -14,6 +14,7 @@ type transfer struct {
 	fine, coarse *level
 	by           [3]int // 2 where the axis is halved, else 1
 	scale        float32
+	span         [3]int // cells of the finest level
 }
 
 // parents are the two coarse indices that fine index i draws from, and their
@@ -39,7 +40,7 @@ func (l *level) stretch(s grid.Span) (lo, hi int) { return s.Lo &^ 15, min((s.Hi
 func (t *transfer) prolong(x *vec.Window, k, j0, j1 int) {
 	f := t.fine
 	for kind := range kinds {
-		_, _, pn, _ := f.coefficients(kind, k)
+		pn := f.runs[k].coef[kind].pn
 		for _, r := range f.runs[k].rows(kind, j0, j1) {
 			o, n := int(r.O), int(r.N)
 			t.draw(x.A[o-x.From:o-x.From+n], pn.A[o:o+n], t.coarse.x, o/f.sy-1, k, o%f.sy-pad)
@@ -54,18 +55,19 @@ func (t *transfer) draw(x, pn, src []float32, j, k, lo int) {
 	ja, jb, wja, wjb := parents(j, t.by[1])
 	ka, kb, wka, wkb := parents(k, t.by[2])
 	w := [4]float32{wja * wka, wjb * wka, wja * wkb, wjb * wkb}
-	row := func(j, k, first, n int) []float32 {
-		o := c.at(j, k) + first
-		return src[o : o+n]
+	first, n := lo/2-1, len(x)/2+8
+	if t.by[0] == 1 {
+		first, n = lo, min(len(x), t.fine.NX-lo)
 	}
+	at := c.at(ja, ka) + first
+	dj, dk := (jb-ja)*c.sy, (kb-ka)*c.sz
+	p, q, r, s := src[at:at+n], src[at+dj:at+dj+n], src[at+dk:at+dk+n], src[at+dj+dk:at+dj+dk+n]
 	if t.by[0] == 2 {
-		first, n := lo/2-1, len(x)/2+8
-		vec.Prolong(x, pn, row(ja, ka, first, n), row(jb, ka, first, n), row(ja, kb, first, n), row(jb, kb, first, n), &w)
+		vec.Prolong(x, pn, p, q, r, s, &w)
 		return
 	}
-	n := min(len(x), t.fine.NX-lo)
 	tmp := make([]float32, n)
-	vec.Blend(tmp, row(ja, ka, lo, n), row(jb, ka, lo, n), row(ja, kb, lo, n), row(jb, kb, lo, n), &w)
+	vec.Blend(tmp, p, q, r, s, &w)
 	for i := range n {
 		x[i] += float32(pn[i] * tmp[i])
 	}
@@ -151,12 +153,13 @@ func children(I, by, n int) (at [4]int, w [4]float32) {
 // quarters are the weights of the four fine cells that a coarse one gathers from.
 var quarters = [4]float32{0.25, 0.75, 0.75, 0.25}
 
-// normalise works out pn of the fine level: one over the sum of weights of
-// the coarse values that exist (fluid cells, and p = 0 beyond open sides and
-// beside cells in use).
+// normalise works out pn of the fine level. A fine cell draws from coarse cells of
+// fluid alone: pn is one over the sum of their weights. Where p = 0 lies on its other
+// side, beyond an open side of the box or beside the tiles in use, it is nearer to
+// that than the coarse cell that it draws from, and what it draws is less by as much:
+// linear interpolation between the coarse cell's middle and the place of p = 0.
 //
-// Trilinear weights of coarse values that exist, summed; a cell of which none exist
-// gets 0 and no correction from this level. It runs once a set-up.
+// It runs once a set-up, for the cells that coarse ones within dirty touch.
 func (t *transfer) normalise(crew grid.Crew, open Sides, dirty Range) {
 	f, c := t.fine, t.coarse
 	// c.b is free between solves, and cleared again below
@@ -176,7 +179,7 @@ func (t *transfer) normalise(crew grid.Crew, open Sides, dirty Range) {
 	// A fine cell beside a solid draws from coarse cells that aren't there. Dividing
 	// by the sum of weights that are carries the others' correction to it unchanged,
 	// where plain interpolation would halve it.
-	each(func(j, k int) { c.exist(avail, j, k, open) })
+	each(func(j, k int) { c.exist(avail, j, k) })
 	own := t.touched(dirty)
 	crew.For(f.NZ, 1, func(k0, k1 int) {
 		sum, ones := make([]float32, f.n), make([]float32, f.n)
@@ -193,6 +196,7 @@ func (t *transfer) normalise(crew grid.Crew, open Sides, dirty Range) {
 					clear(sum[lo:hi])
 					t.draw(sum[lo:hi], ones[lo:hi], avail, j, k, lo)
 					f.invert(sum, j, k, s)
+					t.near0(j, k, s, open)
 				}
 			}
 		}
@@ -233,33 +237,78 @@ func (t *transfer) near(dirty Range) []bool {
 	return near
 }
 
-// exist marks with 1 the values of a row that exist: those of fluid, and where a
-// side is open those beyond it, where the pressure is 0.
-func (l *level) exist(avail []float32, j, k int, open Sides) {
+// exist marks with 1 the values of a row that exist: those of cells of fluid.
+func (l *level) exist(avail []float32, j, k int) {
 	o := l.at(j, k)
-	row := avail[o-1 : o+l.NX+1]
-	// beyond a wall nothing exists; beyond an open side the value 0 does
-	if !((j >= 0 || open[2]) && (j < l.NY || open[3]) && (k >= 0 || open[4]) && (k < l.NZ || open[5])) {
-		clear(row)
-		return
-	}
-	for i := range row {
-		row[i] = 1
-	}
-	for _, s := range l.cells(j, k) { // solids stand in cells in use alone
+	clear(avail[o-1 : o+l.NX+1])
+	for _, s := range l.cells(j, k) {
 		for i := s.Lo; i < s.Hi; i++ {
-			if l.diag[o+i] <= 0 {
-				// row begins with the halo cell, hence the one more
-				row[i+1] = 0
+			if l.diag[o+i] > 0 {
+				avail[o+i] = 1
 			}
 		}
 	}
-	if !open[0] {
-		row[0] = 0
+}
+
+// near0 makes what cells of a span draw less where p = 0 lies on their other side.
+func (t *transfer) near0(j, k int, s grid.Span, open Sides) {
+	f, c := t.fine, t.coarse
+	pn := f.row(f.pn, j, k)
+	ja, jb, _, _ := parents(j, t.by[1])
+	ka, kb, _, _ := parents(k, t.by[2])
+	if by := t.factor(0, s.Lo, open); by != 1 || s.Lo > 0 {
+		if _, b, _, _ := parents(s.Lo, t.by[0]); !covers(c.cells(ja, ka), b) {
+			pn[s.Lo] *= by
+		}
 	}
-	if !open[1] {
-		row[l.NX+1] = 0
+	if by := t.factor(0, s.Hi-1, open); s.Hi-1 > s.Lo && (by != 1 || s.Hi < f.NX) {
+		if _, b, _, _ := parents(s.Hi-1, t.by[0]); !covers(c.cells(ja, ka), b) {
+			pn[s.Hi-1] *= by
+		}
 	}
+	across := func(axis, i int, beside []grid.Span) {
+		by := t.factor(axis, i, open)
+		if by == 1 || len(beside) == 1 && beside[0].Lo == 0 && beside[0].Hi == c.NX {
+			return
+		}
+		for i := s.Lo; i < s.Hi; i++ {
+			if a, _, _, _ := parents(i, t.by[0]); !covers(beside, a) {
+				pn[i] *= by
+			}
+		}
+	}
+	across(1, j, c.cells(jb, ka))
+	across(2, k, c.cells(ja, kb))
+}
+
+func covers(list []grid.Span, i int) bool {
+	for _, s := range list {
+		if i >= s.Lo && i < s.Hi {
+			return true
+		}
+	}
+	return false
+}
+
+// factor is what a fine cell draws of a coarse one, where the coarse cell on its
+// other side along an axis holds p = 0; 1 where a wall is there.
+func (t *transfer) factor(axis, i int, open Sides) float32 {
+	if t.by[axis] == 1 {
+		return 1
+	}
+	n := [3]int{t.fine.NX, t.fine.NY, t.fine.NZ}[axis]
+	_, b, _, _ := parents(i, 2)
+	switch {
+	case b < 0 && !open[2*axis], b >= (n+1)/2 && !open[2*axis+1]:
+		return 1
+	case b >= (n+1)/2:
+		_, fine := t.fine.reach(axis, t.span[axis])
+		_, coarse := t.coarse.reach(axis, t.span[axis])
+		return float32(fine / (2 * coarse))
+	}
+	fine, _ := t.fine.reach(axis, t.span[axis])
+	coarse, _ := t.coarse.reach(axis, t.span[axis])
+	return float32(fine / (2 * coarse))
 }
 
 // invert makes the normalisation of a span one over the weights that it draws.

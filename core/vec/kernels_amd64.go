@@ -154,15 +154,15 @@ func prolongAVX512(x *float32, pn *float32, a *float32, b *float32, c *float32, 
 //go:noescape
 func halveAVX512(dst *float32, a *float32, q float32, n int)
 
-// sampleAVX512 is dst = the lattice between its points; n is a multiple of 16. f: offset, last position; c: last cell, steps of y and z; dy, dz: the steps, 0 where there is one row or plane.
+// sampleAVX512 is dst = the lattice between its points; n is a multiple of 16. f: offset, last position; c: last cell, steps of y and z, last value that a window may begin with; dy, dz: the steps, 0 where there is one row or plane.
 //
 //go:noescape
-func sampleAVX512(dst *float32, data *float32, x *float32, y *float32, z *float32, f *[6]float32, c *[5]int32, dy int, dz int, n int)
+func sampleAVX512(dst *float32, data *float32, x *float32, y *float32, z *float32, f *[6]float32, c *[6]int32, dy int, dz int, n int)
 
 // sampleRangeAVX512 is sample, and the least and the largest of the eight points round.
 //
 //go:noescape
-func sampleRangeAVX512(dst *float32, lo *float32, hi *float32, data *float32, x *float32, y *float32, z *float32, f *[6]float32, c *[5]int32, dy int, dz int, n int)
+func sampleRangeAVX512(dst *float32, lo *float32, hi *float32, data *float32, x *float32, y *float32, z *float32, f *[6]float32, c *[6]int32, dy int, dz int, n int)
 
 // jacobiAVX2 is dst = keep x + (omega invd)(b + Σ x of the neighbours).
 //
@@ -314,12 +314,12 @@ func prolongAVX2(x *float32, pn *float32, a *float32, b *float32, c *float32, d 
 //go:noescape
 func halveAVX2(dst *float32, a *float32, q float32, n int)
 
-// sampleAVX2 is dst = the lattice between its points; n is a multiple of 16. f: offset, last position; c: last cell, steps of y and z; dy, dz: the steps, 0 where there is one row or plane.
+// sampleAVX2 is dst = the lattice between its points; n is a multiple of 16. f: offset, last position; c: last cell, steps of y and z, last value that a window may begin with; dy, dz: the steps, 0 where there is one row or plane.
 //
 //go:noescape
-func sampleAVX2(dst *float32, data *float32, x *float32, y *float32, z *float32, f *[6]float32, c *[5]int32, dy int, dz int, n int)
+func sampleAVX2(dst *float32, data *float32, x *float32, y *float32, z *float32, f *[6]float32, c *[6]int32, dy int, dz int, n int)
 
 // sampleRangeAVX2 is sample, and the least and the largest of the eight points round.
 //
 //go:noescape
-func sampleRangeAVX2(dst *float32, lo *float32, hi *float32, data *float32, x *float32, y *float32, z *float32, f *[6]float32, c *[5]int32, dy int, dz int, n int)
+func sampleRangeAVX2(dst *float32, lo *float32, hi *float32, data *float32, x *float32, y *float32, z *float32, f *[6]float32, c *[6]int32, dy int, dz int, n int)

@@ -102,11 +102,11 @@ func prolongAVX512(x *float32, pn *float32, a *float32, b *float32, c *float32, 
 
 func halveAVX512(dst *float32, a *float32, q float32, n int) { panic(missing) }
 
-func sampleAVX512(dst *float32, data *float32, x *float32, y *float32, z *float32, f *[6]float32, c *[5]int32, dy int, dz int, n int) {
+func sampleAVX512(dst *float32, data *float32, x *float32, y *float32, z *float32, f *[6]float32, c *[6]int32, dy int, dz int, n int) {
 	panic(missing)
 }
 
-func sampleRangeAVX512(dst *float32, lo *float32, hi *float32, data *float32, x *float32, y *float32, z *float32, f *[6]float32, c *[5]int32, dy int, dz int, n int) {
+func sampleRangeAVX512(dst *float32, lo *float32, hi *float32, data *float32, x *float32, y *float32, z *float32, f *[6]float32, c *[6]int32, dy int, dz int, n int) {
 	panic(missing)
 }
 
@@ -208,10 +208,10 @@ func prolongAVX2(x *float32, pn *float32, a *float32, b *float32, c *float32, d 
 
 func halveAVX2(dst *float32, a *float32, q float32, n int) { panic(missing) }
 
-func sampleAVX2(dst *float32, data *float32, x *float32, y *float32, z *float32, f *[6]float32, c *[5]int32, dy int, dz int, n int) {
+func sampleAVX2(dst *float32, data *float32, x *float32, y *float32, z *float32, f *[6]float32, c *[6]int32, dy int, dz int, n int) {
 	panic(missing)
 }
 
-func sampleRangeAVX2(dst *float32, lo *float32, hi *float32, data *float32, x *float32, y *float32, z *float32, f *[6]float32, c *[5]int32, dy int, dz int, n int) {
+func sampleRangeAVX2(dst *float32, lo *float32, hi *float32, data *float32, x *float32, y *float32, z *float32, f *[6]float32, c *[6]int32, dy int, dz int, n int) {
 	panic(missing)
 }

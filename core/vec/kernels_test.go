@@ -123,6 +123,14 @@ var kernels = map[string]func(rng *rand.Rand, n int) []float32{
 		for i := range x {
 			x[i], y[i] = x[i]+3, y[i]+3
 		}
+		if r.IntN(4) > 0 { // rows that are followed, more or less
+			nx = 14 + r.IntN(40)
+			l = NewLattice(values(r, nx*ny*nz), nx, ny, nz, [3]float32{0.5, 0, -1.25})
+			begin, stride, calm := float32(r.IntN(50)-5), []float32{1, 1, 0.3, -1, 2.5}[r.IntN(5)], []float32{0, 0.02, 0.2, 1}[r.IntN(4)]
+			for i := range x {
+				x[i], y[i], z[i] = begin+stride*float32(i)+calm*(x[i]-3), 1.9+calm*(y[i]-3), 1.2+calm*z[i]
+			}
+		}
 		out := make([]float32, 4*n)
 		l.Sample(out[:n], x, y, z)
 		l.SampleRange(out[n:2*n], out[2*n:3*n], out[3*n:], x, y, z)

@@ -12,10 +12,13 @@ type Lattice struct {
 	data       []float32
 	nx, ny, nz int
 	f          [6]float32 // what is taken off positions; the last position
-	c          [5]int32   // the last cell along each axis, steps of y and z
+	c          [6]int32   // the last cell along each axis, steps of y and z, the last value that a window may begin with
 	dy, dz     int        // to the next row and plane, 0 where there is one
 	whole      bool       // kernels can read it
 }
+
+// window is how many values of a row the kernels of a set load for points of one row.
+var window = [...]int32{AVX2: 16, AVX512: 32}
 
 // NewLattice panics unless data holds nx·ny·nz values; off is taken off every
 // position.
@@ -29,7 +32,8 @@ func NewLattice(data []float32, nx, ny, nz int, off [3]float32) Lattice {
 		l.f[a], l.f[3+a] = off[a], float32(n-1)
 		l.c[a] = int32(max(n-2, 0))
 	}
-	l.c[3], l.c[4] = int32(nx), int32(nx*ny)
+	// kernels load a window of a row where it is as long
+	l.c[3], l.c[4], l.c[5] = int32(nx), int32(nx*ny), int32(nx)-window[Chosen]
 	if ny > 1 {
 		l.dy = nx
 	}

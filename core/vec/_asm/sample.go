@@ -1,6 +1,8 @@
 package main
 
 import (
+	"fmt"
+
 	. "github.com/mmcloughlin/avo/build"
 	. "github.com/mmcloughlin/avo/operand"
 	"github.com/mmcloughlin/avo/reg"
@@ -8,16 +10,25 @@ import (
 
 // sampler reads a lattice between its points. No gather is used: on many
 // machines a mitigation makes them ten times slower than the loads that they
-// stand for. Each pair (x, x+1) is one 64-bit load into its lane.
+// stand for. Neighbouring points mostly lie in cells of one row, or of two or three:
+// for each such row the values from a little before the first point's cell on are
+// loaded, and a permutation puts them into their lanes. Points that are scattered
+// over more rows are fetched one by one, each pair (x, x+1) by a load into its lane.
 type sampler struct {
-	s          set
-	data, y, z reg.GPVirtual // first value, bytes to the next row and plane
-	dy, dz     reg.GPVirtual
-	f, c       reg.GPVirtual
-	cells      Mem
-	evens      reg.VecVirtual
-	odds       reg.VecVirtual
-	lanes      []reg.OpmaskVirtual // AVX-512: bit l of the 8 pairs
+	s            set
+	data, dy, dz reg.GPVirtual // first value, bytes to the next row and plane
+	cells, rows  Mem           // of the lanes, on the stack
+	weights      [3]Mem        // likewise
+	evens, odds  reg.VecVirtual
+	ranges       bool
+	part         int
+}
+
+// corner holds what is found of the points of a block: values mixed along x for
+// (y, z), (y+1, z), (y, z+1), (y+1, z+1), and the least and the largest.
+type corner struct {
+	mixed  [4]reg.VecVirtual
+	lo, hi reg.VecVirtual
 }
 
 var evens, odds Mem
@@ -42,42 +53,234 @@ func (s set) each(p reg.GPVirtual, i int, whole bool) reg.VecVirtual {
 }
 
 // locate turns positions into cells and weights: position − offset, clamped to
-// [0, last] (NaN to 0); cell = min(trunc, cells). The cells' places in the
-// array go to the stack, the weights are returned.
-func (p *sampler) locate(from [3]Mem, none reg.VecVirtual) (t [3]reg.VecVirtual) {
+// [0, last] (NaN to 0); cell = min(trunc, cells). The cell along x and the place of
+// the row go to the stack too.
+func (p *sampler) locate(from [3]Mem) {
 	s := p.s
-	var place reg.VecVirtual
+	f, c, none := ptr("f"), ptr("c"), s.zero()
+	var row reg.VecVirtual
 	for a := range 3 {
 		v := s.vec()
 		VMOVUPS(from[a], v)
-		VSUBPS(s.each(p.f, a, false), v, v)
+		VSUBPS(s.each(f, a, false), v, v)
 		VMAXPS(none, v, v)
-		VMINPS(s.each(p.f, 3+a, false), v, v)
+		VMINPS(s.each(f, 3+a, false), v, v)
 		cell, low := s.vec(), s.vec()
 		VCVTTPS2DQ(v, cell)
-		VPMINSD(s.each(p.c, a, true), cell, cell)
+		VPMINSD(s.each(c, a, true), cell, cell)
 		VCVTDQ2PS(cell, low)
 		VSUBPS(low, v, v)
-		t[a] = v
-		if a == 0 {
-			place = cell
-			continue
+		VMOVUPS(v, p.weights[a])
+		switch a {
+		case 0:
+			s.keep(cell, p.cells)
+		case 1:
+			VPMULLD(s.each(c, 3, true), cell, cell)
+			row = cell
+		case 2:
+			VPMULLD(s.each(c, 4, true), cell, cell)
+			VPADDD(cell, row, row)
 		}
-		VPMULLD(s.each(p.c, 2+a, true), cell, cell)
-		VPADDD(cell, place, place)
 	}
+	s.keep(row, p.rows)
+}
+
+// keep stores whole numbers.
+func (s set) keep(v reg.VecVirtual, m Mem) {
 	if s.parts == 1 {
-		VMOVDQU32(place, p.cells)
+		VMOVDQU32(v, m)
 	} else {
-		VMOVDQU(place, p.cells)
+		VMOVDQU(v, m)
 	}
-	return t
+}
+
+// fetchWhole loads whole numbers.
+func (s set) fetchWhole(m Mem, v reg.VecVirtual) {
+	if s.parts == 1 {
+		VMOVDQU32(m, v)
+	} else {
+		VMOVDQU(m, v)
+	}
+}
+
+// fill puts a whole number into all lanes.
+func (s set) fill(v reg.GPVirtual) reg.VecVirtual {
+	to := s.vec()
+	if s.parts == 1 {
+		VPBROADCASTD(v, to)
+		return to
+	}
+	x := XMM()
+	VMOVD(v, x)
+	VPBROADCASTD(x, to)
+	return to
+}
+
+// The values of a row that are loaded for a group of points, and how many of them
+// lie before the first point's cell.
+func (s set) window() (size, before int) {
+	if s.parts == 1 {
+		return 32, 7
+	}
+	return 16, 3
+}
+
+func (p *sampler) label(name string) string { return fmt.Sprintf("%s%d", name, p.part) }
+
+// near reads the points round the cells of a block, a row of cells at a time; after
+// some rows it gives up and jumps to slow.
+func (p *sampler) near(slow string) corner {
+	s := p.s
+	n := s.wide / 4
+	size, before := s.window()
+	left, tries := GP32(), GP32()
+	CMPL(at(ptr("c"), 20), Imm(0))
+	JLT(LabelRef(slow))
+	MOVL(U32(1<<n-1), left)
+	MOVL(U32(4), tries)
+	var out corner
+	for r := range out.mixed {
+		out.mixed[r] = s.zero()
+	}
+	if p.ranges {
+		out.lo, out.hi = s.zero(), s.zero()
+	}
+	Label(p.label("group"))
+	// the row of the first point that is left
+	lane, first, begin := GP32(), GP32(), GP32()
+	TZCNTL(left, lane)
+	at4 := func(m Mem) Mem { m.Index, m.Scale = lane.As64(), 4; return m }
+	MOVL(at4(p.cells), first)
+	SUBL(U8(before), first)
+	none := GP32()
+	XORL(none, none)
+	TESTL(first, first)
+	CMOVLLT(none, first)
+	limit := GP32()
+	MOVL(at(ptr("c"), 20), limit)
+	CMPL(first, limit)
+	CMOVLGT(limit, first)
+	MOVL(at4(p.rows), begin)
+	// which points lie in it
+	d, same, bits := s.vec(), s.fill(begin), GP32()
+	var in reg.OpmaskVirtual
+	s.fetchWhole(p.cells, d)
+	VPSUBD(s.fill(first), d, d)
+	reach := s.vec()
+	VPBROADCASTD(whole(uint32(size-2)), reach)
+	if s.parts == 1 {
+		in = K()
+		eq := K()
+		VPCMPUD(Imm(2), reach, d, in)
+		VPCMPEQD(p.rows, same, eq)
+		KANDW(eq, in, in)
+		KMOVW(in, bits)
+	} else {
+		VPMINUD(d, reach, reach)
+		VPCMPEQD(d, reach, reach)
+		VPCMPEQD(p.rows, same, same)
+		VPAND(reach, same, same)
+		VMOVMSKPS(same, bits)
+	}
+	ANDNL(left, bits, left)
+	base := GP64()
+	LEAL(Mem{Base: begin, Index: first, Scale: 1}, begin)
+	LEAQ(Mem{Base: p.data, Index: begin.As64(), Scale: 4}, base)
+	next := s.vec()
+	VPBROADCASTD(whole(1), next)
+	VPADDD(next, d, next)
+	if s.parts == 2 {
+		// bit 3, which half of the window, to the sign, where a blend looks for it
+		for _, v := range []reg.VecVirtual{d, next} {
+			high := s.vec()
+			VPSLLD(Imm(28), v, high)
+			VPOR(high, v, v)
+		}
+	}
+	pick := func(m Mem, index reg.VecVirtual) reg.VecVirtual {
+		a := s.vec()
+		if s.parts == 1 {
+			VMOVUPS(m, a)
+			VPERMT2PS(m.Offset(64), index, a)
+			return a
+		}
+		b := s.vec()
+		VPERMPS(m, index, a)
+		VPERMPS(m.Offset(32), index, b)
+		VBLENDVPS(index, b, a, a)
+		return a
+	}
+	into := func(v, to reg.VecVirtual) {
+		if s.parts == 1 {
+			VMOVAPS(v, in, to)
+		} else {
+			VBLENDVPS(same, v, to, to)
+		}
+	}
+	var lo, hi reg.VecVirtual
+	for r := range out.mixed {
+		m := at(base, 0)
+		switch r {
+		case 1:
+			m = idx(base, p.dy, 0)
+		case 2:
+			ADDQ(p.dz, base)
+		case 3:
+			m = idx(base, p.dy, 0)
+		}
+		a, b := pick(m, d), pick(m, next)
+		if p.ranges {
+			if r == 0 {
+				lo, hi = s.vec(), s.vec()
+				VMOVAPS(a, lo)
+				VMOVAPS(a, hi)
+			} else {
+				VMINPS(lo, a, lo)
+				VMAXPS(hi, a, hi)
+			}
+			VMINPS(lo, b, lo)
+			VMAXPS(hi, b, hi)
+		}
+		VSUBPS(a, b, b)
+		VMULPS(p.weights[0], b, b)
+		VADDPS(b, a, a)
+		into(a, out.mixed[r])
+	}
+	if p.ranges {
+		into(lo, out.lo)
+		into(hi, out.hi)
+	}
+	TESTL(left, left)
+	JE(LabelRef(p.label("found")))
+	DECL(tries)
+	JNE(LabelRef(p.label("group")))
+	JMP(LabelRef(slow))
+	return out
+}
+
+var wholes = map[uint32]Mem{}
+
+// whole is a whole number in memory.
+func whole(v uint32) Mem {
+	m, there := wholes[v]
+	if !there {
+		m = ConstData(fmt.Sprintf("whole%d", v), U32(v))
+		wholes[v] = m
+	}
+	return m
 }
 
 // fetch reads the eight points round each cell, x fastest, then y, then z.
 func (p *sampler) fetch() (q [8]reg.VecVirtual) {
 	n := p.s.wide / 4
 	half := n / 2
+	var lanes [8]reg.OpmaskVirtual // AVX-512: bit l of the 8 pairs
+	for l := 1; l < 8 && p.s.parts == 1; l++ {
+		bit := GP32()
+		lanes[l] = K()
+		MOVL(U32(1<<l), bit)
+		KMOVB(bit, lanes[l])
+	}
 	var reads [4][2]reg.VecVirtual // row; low and high half of the lanes
 	for r := range reads {
 		for h := range 2 {
@@ -106,7 +309,7 @@ func (p *sampler) fetch() (q [8]reg.VecVirtual) {
 				case l == 0: // all lanes, so that the register begins its life here
 					VBROADCASTSD(m, to)
 				case p.s.parts == 1:
-					VBROADCASTSD(m, p.lanes[l], to)
+					VBROADCASTSD(m, lanes[l], to)
 				default:
 					v := YMM()
 					VBROADCASTSD(m, v)
@@ -133,13 +336,13 @@ func (p *sampler) fetch() (q [8]reg.VecVirtual) {
 	return q
 }
 
-// mix is a + (b − a) t along x, then y, then z.
-func (p *sampler) mix(q [8]reg.VecVirtual, t [3]reg.VecVirtual) reg.VecVirtual {
-	n := 8
-	for a := range 3 {
+// mix is a + (b − a) t along y, then z; along x that is done.
+func (p *sampler) mix(q [4]reg.VecVirtual) reg.VecVirtual {
+	n := 4
+	for a := 1; a < 3; a++ {
 		for i := 0; i < n; i += 2 {
 			VSUBPS(q[i], q[i+1], q[i+1])
-			VMULPS(t[a], q[i+1], q[i+1])
+			VMULPS(p.weights[a], q[i+1], q[i+1])
 			VADDPS(q[i+1], q[i], q[i])
 			q[i/2] = q[i]
 		}
@@ -148,61 +351,73 @@ func (p *sampler) mix(q [8]reg.VecVirtual, t [3]reg.VecVirtual) reg.VecVirtual {
 	return q[0]
 }
 
+// far fetches the points of a block one by one, into what near would have found.
+func (p *sampler) far(out corner) {
+	place := p.s.vec()
+	p.s.fetchWhole(p.cells, place)
+	VPADDD(p.rows, place, place)
+	p.s.keep(place, p.cells)
+	q := p.fetch()
+	if p.ranges {
+		for _, to := range []struct {
+			v    reg.VecVirtual
+			pick func(ops ...Op)
+		}{{out.lo, VMINPS}, {out.hi, VMAXPS}} {
+			VMOVAPS(q[0], to.v)
+			for _, next := range q[1:] { // next < v ? next : v, as the plain code has it for NaN and −0
+				to.pick(to.v, next, to.v)
+			}
+		}
+	}
+	for r := range out.mixed {
+		a, b := q[2*r], q[2*r+1]
+		VSUBPS(a, b, b)
+		VMULPS(p.weights[0], b, b)
+		VADDPS(b, a, out.mixed[r])
+	}
+}
+
 func (s set) sample(ranges bool) {
-	args, name, doc := "dst, ", "sample", "dst = the lattice between its points; n is a multiple of 16. f: offset, last position; c: last cell, steps of y and z; dy, dz: the steps, 0 where there is one row or plane."
+	args, name, doc := "dst, ", "sample", "dst = the lattice between its points; n is a multiple of 16. f: offset, last position; c: last cell, steps of y and z, last value that a window may begin with; dy, dz: the steps, 0 where there is one row or plane."
 	if ranges {
 		args, name, doc = "dst, lo, hi, ", "sampleRange", "sample, and the least and the largest of the eight points round."
 	}
-	s.text(name, args+"data, x, y, z *float32, f *[6]float32, c *[5]int32, dy, dz, n int)", doc)
-	p := &sampler{s: s, data: ptr("data"), f: ptr("f"), c: ptr("c"), dy: size("dy"), dz: size("dz")}
-	p.cells = AllocLocal(s.wide)
+	s.text(name, args+"data, x, y, z *float32, f *[6]float32, c *[6]int32, dy, dz, n int)", doc)
+	p := &sampler{s: s, data: ptr("data"), dy: size("dy"), dz: size("dz"), ranges: ranges}
+	p.cells, p.rows = AllocLocal(s.wide), AllocLocal(s.wide)
+	for a := range p.weights {
+		p.weights[a] = AllocLocal(s.wide)
+	}
 	if s.parts == 1 {
 		p.evens, p.odds = s.vec(), s.vec()
 		VMOVUPS(evens, p.evens)
 		VMOVUPS(odds, p.odds)
-		for l := range 8 {
-			if l == 0 {
-				p.lanes = append(p.lanes, nil)
-				continue
-			}
-			bit, k := GP32(), K()
-			MOVL(U32(1<<l), bit)
-			KMOVB(bit, k)
-			p.lanes = append(p.lanes, k)
-		}
 	}
-	none := s.zero()
 	// pointers are read anew each time round: the registers are needed
-	n := size("n")
 	i := GP64()
 	XORQ(i, i)
 	JMP(LabelRef("test"))
 	Label("loop")
-	for part := range s.parts {
-		off := part * s.wide
+	for p.part = range s.parts {
+		off := p.part * s.wide
 		var from [3]Mem
 		for a, name := range []string{"x", "y", "z"} {
 			from[a] = idx(ptr(name), i, off)
 		}
-		t := p.locate(from, none)
-		q := p.fetch()
+		p.locate(from)
+		out := p.near(p.label("far"))
+		Label(p.label("far"))
+		p.far(out)
+		Label(p.label("found"))
 		if ranges {
-			for _, to := range []struct {
-				name string
-				pick func(ops ...Op)
-			}{{"lo", VMINPS}, {"hi", VMAXPS}} {
-				v := s.vec()
-				VMOVAPS(q[0], v)
-				for _, next := range q[1:] { // next < v ? next : v, as the plain code has it for NaN and −0
-					to.pick(v, next, v)
-				}
-				VMOVUPS(v, idx(ptr(to.name), i, off))
-			}
+			VMOVUPS(out.lo, idx(ptr("lo"), i, off))
+			VMOVUPS(out.hi, idx(ptr("hi"), i, off))
 		}
-		VMOVUPS(p.mix(q, t), idx(ptr("dst"), i, off))
+		VMOVUPS(p.mix(out.mixed), idx(ptr("dst"), i, off))
 	}
 	ADDQ(Imm(block), i)
 	Label("test")
+	n := size("n")
 	CMPQ(i, n)
 	JLT(LabelRef("loop"))
 	leave()
