@@ -120,6 +120,10 @@ func NewIn(d grid.Dims, crew grid.Crew, alloc func(n int) []float32) (*Solver, e
 	}
 	for i, t := range s.tr {
 		t.fine, t.coarse = s.lv[i], s.lv[i+1]
+		t.weigh()
+		for side := range t.reach {
+			t.reach[side] = t.steps(uint8(side))
+		}
 		if !t.fused() {
 			t.fine.r, t.fine.t = t.fine.alloc(alloc), t.fine.alloc(alloc)
 		}
@@ -175,7 +179,8 @@ func (s *Solver) SetupNear(open Sides, tiles *grid.Tiles, fx, fy, fz *grid.Field
 	// from fine to coarse: a level's fractions are means of those of the one above
 	for i, l := range s.lv {
 		if s.solids && i > 0 {
-			s.lv[i-1].coarsen(s.crew, l, s.tr[i-1].by, dirty.coarse(l.log))
+			s.tr[i-1].members(s.crew, dirty.coarse(l.log))
+			s.tr[i-1].coarsen(s.crew, dirty.coarse(l.log))
 		}
 		l.assemble(s.crew, s.dims, open, s.solids, near.coarse(l.log), dirty.coarse(l.log))
 	}
@@ -184,6 +189,11 @@ func (s *Solver) SetupNear(open Sides, tiles *grid.Tiles, fx, fy, fz *grid.Field
 		if i < len(s.tr) {
 			t = s.tr[i]
 			t.normalise(s.crew, open, dirty)
+			if s.solids {
+				t.mend(s.crew, open, near)
+			} else {
+				t.fixes, t.fixed, t.groups, t.member = nil, nil, nil, nil
+			}
 			touched = touched.join(t.touched(dirty))
 		}
 		if dirty.Lo == ([3]int{}) && dirty.Hi == whole.Hi {
@@ -533,12 +543,18 @@ func (s *Solver) plain(i int) {
 		to, h, b := l.plane(l.r, k), l.hood(l.x, k), l.plane(l.b, k)
 		vec.ResidualRuns(&to, &h, &b, &c.diag, &c.pn, c.w, list)
 	})
+	for k := range l.NZ {
+		h := l.hood(l.x, k)
+		t.leave(&h, k, 0, l.NY)
+	}
 	t.restrict(s.crew)
+	t.give(s.crew)
 	s.cycle(i + 1)
 	s.crew.For(l.NZ, l.grain(), func(k0, k1 int) {
 		for k := k0; k < k1; k++ {
 			x := l.plane(l.x, k)
 			t.prolong(&x, k, 0, l.NY)
+			t.drawFixes(&x, k, 0, l.NY)
 		}
 	})
 	sweep(l.t, l.x, strong)

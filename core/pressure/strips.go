@@ -176,6 +176,10 @@ func (t *transfer) down(crew grid.Crew) {
 				continue
 			}
 			m.residual(left, second, at, t)
+			if len(t.fixes) > 0 && at >= 2*K0 && at < 2*K1 {
+				h := second.hood(at)
+				t.leave(&h, at, m.j, m.j+m.h)
+			}
 			for J := J0; J < J1; J++ {
 				row := func(j int) []float32 {
 					o := (j+1)*l.sy + pad - m.from
@@ -195,6 +199,7 @@ func (t *transfer) down(crew grid.Crew) {
 			}
 		}
 	})
+	t.give(crew)
 }
 
 // residual puts what x leaves of b in plane k, weighted for the coarser level, into
@@ -231,6 +236,7 @@ func (t *transfer) up(crew grid.Crew, dot bool) {
 			if k > k0-2 {
 				if x := m.relax(second, first, k-1, 2, strong); x != nil {
 					t.prolong(x, k-1, m.j-2, m.j+m.h+2)
+					t.drawFixes(x, k-1, m.j-2, m.j+m.h+2)
 				}
 			}
 			if k > k0 {

@@ -14,7 +14,15 @@ type transfer struct {
 	fine, coarse *level
 	by           [3]int // 2 where the axis is halved, else 1
 	scale        float32
-	span         [3]int // cells of the finest level
+	span         [3]int      // cells of the finest level
+	member       []uint8     // children that each coarse cell stands for; nil without solids
+	fixes        []fix       // by position
+	first        []int32     // where those of row k*NY+j begin
+	left         []float32   // what is left of b at each fix
+	fixed        []given     // by position
+	groups       []int32     // where those of a position begin
+	share        [8]float32  // weights of the coarse cells that a fine one draws from
+	reach        [8][8]int32 // steps by side
 }
 
 // parents are the two coarse indices that fine index i draws from, and their
@@ -237,15 +245,14 @@ func (t *transfer) near(dirty Range) []bool {
 	return near
 }
 
-// exist marks with 1 the values of a row that exist: those of cells of fluid.
+// exist marks with 1 the values of a row that exist: those of cells in use. Solids are
+// the business of fixes.
 func (l *level) exist(avail []float32, j, k int) {
 	o := l.at(j, k)
 	clear(avail[o-1 : o+l.NX+1])
 	for _, s := range l.cells(j, k) {
 		for i := s.Lo; i < s.Hi; i++ {
-			if l.diag[o+i] > 0 {
-				avail[o+i] = 1
-			}
+			avail[o+i] = 1
 		}
 	}
 }
