@@ -33,8 +33,9 @@ const (
 // whole vectors; and where the runs of each row begin.
 type plane struct {
 	list  [kinds][]vec.Run
-	first [kinds][]int32 // by j, one more than there are rows
-	whole bool           // every row is in use from end to end
+	draws [kinds][]vec.Draw // of the coarser level, for each run
+	first [kinds][]int32    // by j, one more than there are rows
+	whole bool              // every row is in use from end to end
 	coef  [kinds]coefficients
 }
 
@@ -46,9 +47,14 @@ type coefficients struct {
 
 // rows are the runs of rows j0 to j1, which may lie beyond the box.
 func (p *plane) rows(kind, j0, j1 int) []vec.Run {
+	a, b := p.span(kind, j0, j1)
+	return p.list[kind][a:b]
+}
+
+func (p *plane) span(kind, j0, j1 int) (int32, int32) {
 	f := p.first[kind]
 	n := len(f) - 1
-	return p.list[kind][f[min(max(j0, 0), n)]:f[min(max(j1, 0), n)]]
+	return f[min(max(j0, 0), n)], f[min(max(j1, 0), n)]
 }
 
 // level is one grid of the hierarchy.
@@ -182,6 +188,7 @@ func (l *level) wipe() {
 	for _, a := range [][]float32{l.r, l.t} {
 		clear(a)
 	}
+	clear(l.cut)
 }
 
 // each runs fn over all runs of the level.
@@ -205,7 +212,7 @@ func (l *level) line(k int) {
 	p := &l.runs[k]
 	p.whole = true
 	for kind := range kinds {
-		p.list[kind] = p.list[kind][:0]
+		p.list[kind], p.draws[kind] = p.list[kind][:0], p.draws[kind][:0]
 		if p.first[kind] == nil {
 			p.first[kind] = make([]int32, l.NY+1)
 		}

@@ -201,6 +201,9 @@ func (s *Solver) SetupNear(open Sides, tiles *grid.Tiles, fx, fy, fz *grid.Field
 		}
 		for k := max(touched.Lo[2], 0); k <= min(touched.Hi[2], l.NZ-1); k++ {
 			l.line(k)
+			if t != nil && t.fused() {
+				t.draws(k)
+			}
 		}
 	}
 	// last, as it reads the assembled diagonals
@@ -535,7 +538,7 @@ func (s *Solver) plain(i int) {
 	}
 	l.pass(s.crew, func(k int, c *coefficients, list []vec.Run) {
 		to, b := l.plane(l.t, k), l.plane(l.b, k)
-		vec.ScaleRuns(&to, &b, &c.invd, list, mild)
+		vec.ScaleRuns(&to, &b, &c.invd, list, mild, l.sz)
 	})
 	sweep(l.x, l.t, strong)
 	l.pass(s.crew, func(k int, c *coefficients, list []vec.Run) {

@@ -96,7 +96,7 @@ func (m *march) scale(t *ring, k int) {
 	}
 	b := m.l.plane(m.l.b, k)
 	for kind := range kinds {
-		vec.ScaleRuns(dst, &b, &m.l.runs[k].coef[kind].invd, m.l.runs[k].rows(kind, m.j-deep, m.j+m.h+deep), mild)
+		vec.ScaleRuns(dst, &b, &m.l.runs[k].coef[kind].invd, m.l.runs[k].rows(kind, m.j-deep, m.j+m.h+deep), mild, m.l.sz)
 	}
 }
 

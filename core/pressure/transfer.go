@@ -46,12 +46,36 @@ func (l *level) stretch(s grid.Span) (lo, hi int) { return s.Lo &^ 15, min((s.Hi
 // prolong adds the interpolated coarse x to the rows j0 to j1 of plane k of the fine x.
 // Across planes and rows first, by one blend of four coarse rows, then along x.
 func (t *transfer) prolong(x *vec.Window, k, j0, j1 int) {
-	f := t.fine
+	f, c := t.fine, t.coarse
+	p := &f.runs[k]
+	if !t.fused() {
+		for kind := range kinds {
+			for _, r := range p.rows(kind, j0, j1) {
+				o, n := int(r.O), int(r.N)
+				t.draw(x.A[o-x.From:o-x.From+n], p.coef[kind].pn.A[o:o+n], c.x, o/f.sy-1, k, o%f.sy-pad)
+			}
+		}
+		return
+	}
+	ka, kb, wka, wkb := parents(k, 2)
+	w := [4]float32{0.75 * wka, 0.25 * wka, 0.75 * wkb, 0.25 * wkb}
+	near, far := c.plane(c.x, ka), c.plane(c.x, kb)
 	for kind := range kinds {
-		pn := f.runs[k].coef[kind].pn
-		for _, r := range f.runs[k].rows(kind, j0, j1) {
-			o, n := int(r.O), int(r.N)
-			t.draw(x.A[o-x.From:o-x.From+n], pn.A[o:o+n], t.coarse.x, o/f.sy-1, k, o%f.sy-pad)
+		if a, b := p.span(kind, j0, j1); a < b {
+			vec.Prolong(x, &p.coef[kind].pn, near.A, far.A, p.draws[kind][a:b], p.list[kind][a:b], &w)
+		}
+	}
+}
+
+// draws tells where the runs of plane k find what they draw.
+func (t *transfer) draws(k int) {
+	f, c := t.fine, t.coarse
+	p := &f.runs[k]
+	for kind := range kinds {
+		for _, r := range p.list[kind] {
+			j, lo := int(r.O)/f.sy-1, int(r.O)%f.sy-pad
+			ja, jb, _, _ := parents(j, 2)
+			p.draws[kind] = append(p.draws[kind], vec.Draw{O: int32((ja+1)*c.sy + pad + lo/2 - 1), Step: int32((jb - ja) * c.sy)})
 		}
 	}
 }
@@ -71,7 +95,11 @@ func (t *transfer) draw(x, pn, src []float32, j, k, lo int) {
 	dj, dk := (jb-ja)*c.sy, (kb-ka)*c.sz
 	p, q, r, s := src[at:at+n], src[at+dj:at+dj+n], src[at+dk:at+dk+n], src[at+dj+dk:at+dj+dk+n]
 	if t.by[0] == 2 {
-		vec.Prolong(x, pn, p, q, r, s, &w)
+		one := vec.Window{A: x}
+		weights := vec.Window{A: pn}
+		rows := make([]float32, 0, 4*n)
+		rows = append(append(append(append(rows, p...), q...), r...), s...)
+		vec.Prolong(&one, &weights, rows[:2*n], rows[2*n:], []vec.Draw{{O: 0, Step: int32(n)}}, []vec.Run{{O: 0, N: int32(len(x))}}, &w)
 		return
 	}
 	tmp := make([]float32, n)

@@ -84,10 +84,10 @@ func largestAVX512(row *float32, n int, top *[16]float32, odd *[16]float32)
 //go:noescape
 func outsideAVX512(x *float32, n int, top float32) bool
 
-// scaleRunsAVX512 is dst = (s b) invd on runs.
+// scaleRunsAVX512 is dst = (s b) invd on runs; b is fetched as far ahead.
 //
 //go:noescape
-func scaleRunsAVX512(dst *float32, b *float32, invd *float32, runs *int32, count int, s float32)
+func scaleRunsAVX512(dst *float32, b *float32, invd *float32, runs *int32, count int, s float32, ahead int)
 
 // xpayRunsAVX512 is dst = a + s dst on runs.
 //
@@ -144,10 +144,10 @@ func applyDotWeightedAVX512(x *float32, zm *float32, zp *float32, diag *float32,
 //go:noescape
 func updateWeightedAVX512(sol *float32, res *float32, x *float32, zm *float32, zp *float32, diag *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32, a float32, acc *[16]float32)
 
-// prolongAVX512 is x += pn (¾ main + ¼ side) of (w₀ a + w₁ b) + (w₂ c + w₃ d), coarse rows that start one value before the first.
+// prolongAVX512 is x += pn (¾ main + ¼ side) of (w₀ a + w₁ b) + (w₂ c + w₃ d) on runs: a and b are rows of the plane near, c and d the same of far; draws tell where a begins, one value before the first, and how far on b is.
 //
 //go:noescape
-func prolongAVX512(x *float32, pn *float32, a *float32, b *float32, c *float32, d *float32, w *[4]float32, n int)
+func prolongAVX512(x *float32, pn *float32, near *float32, far *float32, draws *int32, runs *int32, count int, w *[4]float32)
 
 // halveAVX512 is dst[i] = q ((a[2i] + a[2i+3]) + 3 (a[2i+1] + a[2i+2])).
 //
@@ -244,10 +244,10 @@ func largestAVX2(row *float32, n int, top *[16]float32, odd *[16]float32)
 //go:noescape
 func outsideAVX2(x *float32, n int, top float32) bool
 
-// scaleRunsAVX2 is dst = (s b) invd on runs.
+// scaleRunsAVX2 is dst = (s b) invd on runs; b is fetched as far ahead.
 //
 //go:noescape
-func scaleRunsAVX2(dst *float32, b *float32, invd *float32, runs *int32, count int, s float32)
+func scaleRunsAVX2(dst *float32, b *float32, invd *float32, runs *int32, count int, s float32, ahead int)
 
 // xpayRunsAVX2 is dst = a + s dst on runs.
 //
@@ -304,10 +304,10 @@ func applyDotWeightedAVX2(x *float32, zm *float32, zp *float32, diag *float32, s
 //go:noescape
 func updateWeightedAVX2(sol *float32, res *float32, x *float32, zm *float32, zp *float32, diag *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32, a float32, acc *[16]float32)
 
-// prolongAVX2 is x += pn (¾ main + ¼ side) of (w₀ a + w₁ b) + (w₂ c + w₃ d), coarse rows that start one value before the first.
+// prolongAVX2 is x += pn (¾ main + ¼ side) of (w₀ a + w₁ b) + (w₂ c + w₃ d) on runs: a and b are rows of the plane near, c and d the same of far; draws tell where a begins, one value before the first, and how far on b is.
 //
 //go:noescape
-func prolongAVX2(x *float32, pn *float32, a *float32, b *float32, c *float32, d *float32, w *[4]float32, n int)
+func prolongAVX2(x *float32, pn *float32, near *float32, far *float32, draws *int32, runs *int32, count int, w *[4]float32)
 
 // halveAVX2 is dst[i] = q ((a[2i] + a[2i+3]) + 3 (a[2i+1] + a[2i+2])).
 //

@@ -813,37 +813,41 @@ done:
 	VZEROUPPER
 	RET
 
-// func scaleRunsAVX512(dst *float32, b *float32, invd *float32, runs *int32, count int, s float32)
-// Requires: AVX, AVX512F
-TEXT ·scaleRunsAVX512(SB), NOSPLIT, $0-44
+// func scaleRunsAVX512(dst *float32, b *float32, invd *float32, runs *int32, count int, s float32, ahead int)
+// Requires: AVX, AVX512F, MMX+
+TEXT ·scaleRunsAVX512(SB), NOSPLIT, $0-56
 	MOVQ         dst+0(FP), AX
 	MOVQ         b+8(FP), CX
 	MOVQ         invd+16(FP), DX
 	VBROADCASTSS s+40(FP), Z0
-	MOVQ         runs+24(FP), BX
-	MOVQ         count+32(FP), SI
-	MOVLQSX      (BX), DI
+	MOVQ         ahead+48(FP), BX
+	SHLQ         $0x02, BX
+	ADDQ         CX, BX
+	MOVQ         runs+24(FP), SI
+	MOVQ         count+32(FP), DI
+	MOVLQSX      (SI), R8
 
 run:
-	MOVLQSX (BX), R8
-	MOVLQSX 4(BX), R9
-	SUBQ    DI, R8
-	SHLQ    $0x02, R8
+	MOVLQSX (SI), R9
+	MOVLQSX 4(SI), R10
+	SUBQ    R8, R9
 	SHLQ    $0x02, R9
-	ADDQ    R8, R9
+	SHLQ    $0x02, R10
+	ADDQ    R9, R10
 	JMP     test
 
 loop:
-	VMULPS  (CX)(R8*1), Z0, Z1
-	VMULPS  (DX)(R8*1), Z1, Z1
-	VMOVUPS Z1, (AX)(R8*1)
-	ADDQ    $0x40, R8
+	VMULPS     (CX)(R9*1), Z0, Z1
+	VMULPS     (DX)(R9*1), Z1, Z1
+	VMOVUPS    Z1, (AX)(R9*1)
+	PREFETCHT1 (BX)(R9*1)
+	ADDQ       $0x40, R9
 
 test:
-	CMPQ R8, R9
+	CMPQ R9, R10
 	JLT  loop
-	ADDQ $0x08, BX
-	DECQ SI
+	ADDQ $0x08, SI
+	DECQ DI
 	JNE  run
 	VZEROUPPER
 	RET
@@ -1556,35 +1560,49 @@ test:
 	VZEROUPPER
 	RET
 
-// func prolongAVX512(x *float32, pn *float32, a *float32, b *float32, c *float32, d *float32, w *[4]float32, n int)
+// func prolongAVX512(x *float32, pn *float32, near *float32, far *float32, draws *int32, runs *int32, count int, w *[4]float32)
 // Requires: AVX, AVX512F
 TEXT ·prolongAVX512(SB), NOSPLIT, $0-64
 	MOVQ         x+0(FP), AX
 	MOVQ         pn+8(FP), CX
-	MOVQ         w+48(FP), DX
-	MOVQ         a+16(FP), BX
+	MOVQ         w+56(FP), DX
 	VBROADCASTSS (DX), Z0
-	MOVQ         b+24(FP), SI
 	VBROADCASTSS 4(DX), Z1
-	MOVQ         c+32(FP), DI
 	VBROADCASTSS 8(DX), Z2
-	MOVQ         d+40(FP), R8
 	VBROADCASTSS 12(DX), Z3
 	VBROADCASTSS float0<>+0(SB), Z4
 	VBROADCASTSS float1<>+0(SB), Z5
 	VMOVUPS      spreadMain<>+0(SB), Z6
 	VMOVUPS      spreadSide<>+0(SB), Z7
-	MOVQ         n+56(FP), DX
-	SHLQ         $0x02, DX
-	XORQ         R9, R9
-	XORQ         R10, R10
-	JMP          test
+	MOVQ         draws+32(FP), DX
+	MOVQ         runs+40(FP), SI
+	MOVQ         count+48(FP), DI
+	MOVLQSX      (SI), R8
+
+run:
+	MOVLQSX (SI), R9
+	MOVLQSX 4(SI), R10
+	SUBQ    R8, R9
+	SHLQ    $0x02, R9
+	SHLQ    $0x02, R10
+	ADDQ    R9, R10
+	MOVLQSX (DX), R13
+	MOVLQSX 4(DX), BX
+	ADDQ    $0x08, DX
+	MOVQ    near+16(FP), R11
+	LEAQ    (R11)(R13*4), R11
+	LEAQ    (R11)(BX*4), R12
+	MOVQ    far+24(FP), R14
+	LEAQ    (R14)(R13*4), R13
+	LEAQ    (R13)(BX*4), R14
+	XORQ    BX, BX
+	JMP     test
 
 loop:
-	VMULPS  (BX)(R9*1), Z0, Z8
-	VMULPS  (SI)(R9*1), Z1, Z9
-	VMULPS  (DI)(R9*1), Z2, Z10
-	VMULPS  (R8)(R9*1), Z3, Z11
+	VMULPS  (R11)(BX*1), Z0, Z8
+	VMULPS  (R12)(BX*1), Z1, Z9
+	VMULPS  (R13)(BX*1), Z2, Z10
+	VMULPS  (R14)(BX*1), Z3, Z11
 	VADDPS  Z9, Z8, Z8
 	VADDPS  Z11, Z10, Z10
 	VADDPS  Z10, Z8, Z8
@@ -1593,15 +1611,18 @@ loop:
 	VMULPS  Z4, Z9, Z9
 	VMULPS  Z5, Z8, Z8
 	VADDPS  Z8, Z9, Z9
-	VMULPS  (CX)(R10*1), Z9, Z9
-	VADDPS  (AX)(R10*1), Z9, Z9
-	VMOVUPS Z9, (AX)(R10*1)
-	ADDQ    $0x40, R10
-	ADDQ    $0x20, R9
+	VMULPS  (CX)(R9*1), Z9, Z9
+	VADDPS  (AX)(R9*1), Z9, Z9
+	VMOVUPS Z9, (AX)(R9*1)
+	ADDQ    $0x40, R9
+	ADDQ    $0x20, BX
 
 test:
-	CMPQ R10, DX
+	CMPQ R9, R10
 	JLT  loop
+	ADDQ $0x08, SI
+	DECQ DI
+	JNE  run
 	VZEROUPPER
 	RET
 
@@ -3261,40 +3282,44 @@ done:
 	VZEROUPPER
 	RET
 
-// func scaleRunsAVX2(dst *float32, b *float32, invd *float32, runs *int32, count int, s float32)
-// Requires: AVX
-TEXT ·scaleRunsAVX2(SB), NOSPLIT, $0-44
+// func scaleRunsAVX2(dst *float32, b *float32, invd *float32, runs *int32, count int, s float32, ahead int)
+// Requires: AVX, MMX+
+TEXT ·scaleRunsAVX2(SB), NOSPLIT, $0-56
 	MOVQ         dst+0(FP), AX
 	MOVQ         b+8(FP), CX
 	MOVQ         invd+16(FP), DX
 	VBROADCASTSS s+40(FP), Y0
-	MOVQ         runs+24(FP), BX
-	MOVQ         count+32(FP), SI
-	MOVLQSX      (BX), DI
+	MOVQ         ahead+48(FP), BX
+	SHLQ         $0x02, BX
+	ADDQ         CX, BX
+	MOVQ         runs+24(FP), SI
+	MOVQ         count+32(FP), DI
+	MOVLQSX      (SI), R8
 
 run:
-	MOVLQSX (BX), R8
-	MOVLQSX 4(BX), R9
-	SUBQ    DI, R8
-	SHLQ    $0x02, R8
+	MOVLQSX (SI), R9
+	MOVLQSX 4(SI), R10
+	SUBQ    R8, R9
 	SHLQ    $0x02, R9
-	ADDQ    R8, R9
+	SHLQ    $0x02, R10
+	ADDQ    R9, R10
 	JMP     test
 
 loop:
-	VMULPS  (CX)(R8*1), Y0, Y1
-	VMULPS  (DX)(R8*1), Y1, Y1
-	VMOVUPS Y1, (AX)(R8*1)
-	VMULPS  32(CX)(R8*1), Y0, Y1
-	VMULPS  32(DX)(R8*1), Y1, Y1
-	VMOVUPS Y1, 32(AX)(R8*1)
-	ADDQ    $0x40, R8
+	VMULPS     (CX)(R9*1), Y0, Y1
+	VMULPS     (DX)(R9*1), Y1, Y1
+	VMOVUPS    Y1, (AX)(R9*1)
+	PREFETCHT1 (BX)(R9*1)
+	VMULPS     32(CX)(R9*1), Y0, Y1
+	VMULPS     32(DX)(R9*1), Y1, Y1
+	VMOVUPS    Y1, 32(AX)(R9*1)
+	ADDQ       $0x40, R9
 
 test:
-	CMPQ R8, R9
+	CMPQ R9, R10
 	JLT  loop
-	ADDQ $0x08, BX
-	DECQ SI
+	ADDQ $0x08, SI
+	DECQ DI
 	JNE  run
 	VZEROUPPER
 	RET
@@ -4265,35 +4290,49 @@ test:
 	VZEROUPPER
 	RET
 
-// func prolongAVX2(x *float32, pn *float32, a *float32, b *float32, c *float32, d *float32, w *[4]float32, n int)
+// func prolongAVX2(x *float32, pn *float32, near *float32, far *float32, draws *int32, runs *int32, count int, w *[4]float32)
 // Requires: AVX, AVX2
 TEXT ·prolongAVX2(SB), NOSPLIT, $0-64
 	MOVQ         x+0(FP), AX
 	MOVQ         pn+8(FP), CX
-	MOVQ         w+48(FP), DX
-	MOVQ         a+16(FP), BX
+	MOVQ         w+56(FP), DX
 	VBROADCASTSS (DX), Y0
-	MOVQ         b+24(FP), SI
 	VBROADCASTSS 4(DX), Y1
-	MOVQ         c+32(FP), DI
 	VBROADCASTSS 8(DX), Y2
-	MOVQ         d+40(FP), R8
 	VBROADCASTSS 12(DX), Y3
 	VBROADCASTSS float0<>+0(SB), Y4
 	VBROADCASTSS float1<>+0(SB), Y5
 	VMOVUPS      spreadMain<>+0(SB), Y6
 	VMOVUPS      spreadSide<>+0(SB), Y7
-	MOVQ         n+56(FP), DX
-	SHLQ         $0x02, DX
-	XORQ         R9, R9
-	XORQ         R10, R10
-	JMP          test
+	MOVQ         draws+32(FP), DX
+	MOVQ         runs+40(FP), SI
+	MOVQ         count+48(FP), DI
+	MOVLQSX      (SI), R8
+
+run:
+	MOVLQSX (SI), R9
+	MOVLQSX 4(SI), R10
+	SUBQ    R8, R9
+	SHLQ    $0x02, R9
+	SHLQ    $0x02, R10
+	ADDQ    R9, R10
+	MOVLQSX (DX), R13
+	MOVLQSX 4(DX), BX
+	ADDQ    $0x08, DX
+	MOVQ    near+16(FP), R11
+	LEAQ    (R11)(R13*4), R11
+	LEAQ    (R11)(BX*4), R12
+	MOVQ    far+24(FP), R14
+	LEAQ    (R14)(R13*4), R13
+	LEAQ    (R13)(BX*4), R14
+	XORQ    BX, BX
+	JMP     test
 
 loop:
-	VMULPS  (BX)(R9*1), Y0, Y8
-	VMULPS  (SI)(R9*1), Y1, Y9
-	VMULPS  (DI)(R9*1), Y2, Y10
-	VMULPS  (R8)(R9*1), Y3, Y11
+	VMULPS  (R11)(BX*1), Y0, Y8
+	VMULPS  (R12)(BX*1), Y1, Y9
+	VMULPS  (R13)(BX*1), Y2, Y10
+	VMULPS  (R14)(BX*1), Y3, Y11
 	VADDPS  Y9, Y8, Y8
 	VADDPS  Y11, Y10, Y10
 	VADDPS  Y10, Y8, Y8
@@ -4302,13 +4341,13 @@ loop:
 	VMULPS  Y4, Y9, Y9
 	VMULPS  Y5, Y8, Y8
 	VADDPS  Y8, Y9, Y9
-	VMULPS  (CX)(R10*1), Y9, Y9
-	VADDPS  (AX)(R10*1), Y9, Y9
-	VMOVUPS Y9, (AX)(R10*1)
-	VMULPS  16(BX)(R9*1), Y0, Y8
-	VMULPS  16(SI)(R9*1), Y1, Y9
-	VMULPS  16(DI)(R9*1), Y2, Y10
-	VMULPS  16(R8)(R9*1), Y3, Y11
+	VMULPS  (CX)(R9*1), Y9, Y9
+	VADDPS  (AX)(R9*1), Y9, Y9
+	VMOVUPS Y9, (AX)(R9*1)
+	VMULPS  16(R11)(BX*1), Y0, Y8
+	VMULPS  16(R12)(BX*1), Y1, Y9
+	VMULPS  16(R13)(BX*1), Y2, Y10
+	VMULPS  16(R14)(BX*1), Y3, Y11
 	VADDPS  Y9, Y8, Y8
 	VADDPS  Y11, Y10, Y10
 	VADDPS  Y10, Y8, Y8
@@ -4317,15 +4356,18 @@ loop:
 	VMULPS  Y4, Y9, Y9
 	VMULPS  Y5, Y8, Y8
 	VADDPS  Y8, Y9, Y9
-	VMULPS  32(CX)(R10*1), Y9, Y9
-	VADDPS  32(AX)(R10*1), Y9, Y9
-	VMOVUPS Y9, 32(AX)(R10*1)
-	ADDQ    $0x40, R10
-	ADDQ    $0x20, R9
+	VMULPS  32(CX)(R9*1), Y9, Y9
+	VADDPS  32(AX)(R9*1), Y9, Y9
+	VMOVUPS Y9, 32(AX)(R9*1)
+	ADDQ    $0x40, R9
+	ADDQ    $0x20, BX
 
 test:
-	CMPQ R10, DX
+	CMPQ R9, R10
 	JLT  loop
+	ADDQ $0x08, SI
+	DECQ DI
+	JNE  run
 	VZEROUPPER
 	RET
 

@@ -50,7 +50,7 @@ func largestAVX512(row *float32, n int, top *[16]float32, odd *[16]float32) { pa
 
 func outsideAVX512(x *float32, n int, top float32) bool { panic(missing) }
 
-func scaleRunsAVX512(dst *float32, b *float32, invd *float32, runs *int32, count int, s float32) {
+func scaleRunsAVX512(dst *float32, b *float32, invd *float32, runs *int32, count int, s float32, ahead int) {
 	panic(missing)
 }
 
@@ -96,7 +96,7 @@ func updateWeightedAVX512(sol *float32, res *float32, x *float32, zm *float32, z
 	panic(missing)
 }
 
-func prolongAVX512(x *float32, pn *float32, a *float32, b *float32, c *float32, d *float32, w *[4]float32, n int) {
+func prolongAVX512(x *float32, pn *float32, near *float32, far *float32, draws *int32, runs *int32, count int, w *[4]float32) {
 	panic(missing)
 }
 
@@ -156,7 +156,7 @@ func largestAVX2(row *float32, n int, top *[16]float32, odd *[16]float32) { pani
 
 func outsideAVX2(x *float32, n int, top float32) bool { panic(missing) }
 
-func scaleRunsAVX2(dst *float32, b *float32, invd *float32, runs *int32, count int, s float32) {
+func scaleRunsAVX2(dst *float32, b *float32, invd *float32, runs *int32, count int, s float32, ahead int) {
 	panic(missing)
 }
 
@@ -202,7 +202,7 @@ func updateWeightedAVX2(sol *float32, res *float32, x *float32, zm *float32, zp 
 	panic(missing)
 }
 
-func prolongAVX2(x *float32, pn *float32, a *float32, b *float32, c *float32, d *float32, w *[4]float32, n int) {
+func prolongAVX2(x *float32, pn *float32, near *float32, far *float32, draws *int32, runs *int32, count int, w *[4]float32) {
 	panic(missing)
 }
 

@@ -234,8 +234,6 @@ func TestShortRowsPanic(t *testing.T) {
 		"Sample z":          func() { cube.Sample(long(), long(), long(), short) },
 		"SampleRange lo":    func() { cube.SampleRange(long(), short, long(), long(), long(), long()) },
 		"SampleRange hi":    func() { cube.SampleRange(long(), long(), short, long(), long(), long()) },
-		"Prolong pn":        func() { Prolong(long(), short, long(), long(), long(), long(), &[4]float32{}) },
-		"Prolong d":         func() { Prolong(long(), long(), long(), long(), long(), short, &[4]float32{}) },
 		"Halve":             func() { Halve(short, long(), 1) },
 		"short lattice":     func() { NewLattice(row[:63], 4, 4, 4, [3]float32{}) },
 		"empty lattice":     func() { NewLattice(row, 4, 0, 4, [3]float32{}) },

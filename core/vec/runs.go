@@ -72,8 +72,10 @@ func lanes(acc *[Lanes]float32) (s float64) {
 	return s
 }
 
-// ScaleRuns is dst = (s·b)·invd: a sweep of Jacobi from x = 0.
-func ScaleRuns(dst, b, invd *Window, list []Run, s float32) {
+// ScaleRuns is dst = (s·b)·invd: a sweep of Jacobi from x = 0. The values of b that
+// lie ahead by so many are fetched into the second cache: a strip needs them next,
+// and memory can be read while it works.
+func ScaleRuns(dst, b, invd *Window, list []Run, s float32, ahead int) {
 	if len(list) == 0 {
 		return
 	}
@@ -81,9 +83,9 @@ func ScaleRuns(dst, b, invd *Window, list []Run, s float32) {
 	d, p, q := dst.at(lo, lo, hi), b.at(lo, lo, hi), invd.at(lo, lo, hi)
 	switch Chosen {
 	case AVX512:
-		scaleRunsAVX512(d, p, q, &list[0].O, len(list), s)
+		scaleRunsAVX512(d, p, q, &list[0].O, len(list), s, ahead)
 	case AVX2:
-		scaleRunsAVX2(d, p, q, &list[0].O, len(list), s)
+		scaleRunsAVX2(d, p, q, &list[0].O, len(list), s, ahead)
 	default:
 		for _, r := range list {
 			o, n := int(r.O), int(r.N)
@@ -249,24 +251,36 @@ func XpayRuns(dst, a *Window, list []Run, s float32) {
 	}
 }
 
-// Prolong is x += pn·(¾ m_main + ¼ m_side) on a fine row of a multiple of Lanes,
-// m = (w₀ a + w₁ b) + (w₂ c + w₃ d) the blend of four coarse rows: fine 2I draws
-// from coarse I and I−1, fine 2I+1 from I and I+1. The coarse rows start at −1 and
-// hold n/2 + 8 values.
-func Prolong(x, pn, a, b, c, d []float32, w *[4]float32) {
-	n := len(x)
-	Whole(n)
-	Row(n, pn)
-	Row2(n/2+8, a, b)
-	Row2(n/2+8, c, d)
-	switch {
-	case n == 0:
-	case Chosen == AVX512:
-		prolongAVX512(&x[0], &pn[0], &a[0], &b[0], &c[0], &d[0], w, n)
-	case Chosen == AVX2:
-		prolongAVX2(&x[0], &pn[0], &a[0], &b[0], &c[0], &d[0], w, n)
+// Draw tells where a run's coarse rows begin in a plane of them: one value before the
+// first, and how far on the second row is.
+type Draw struct{ O, Step int32 }
+
+// Prolong is x += pn·(¾ m_main + ¼ m_side) on runs, m = (w₀ a + w₁ b) + (w₂ c + w₃ d)
+// the blend of four coarse rows, a and b of the plane near, c and d of far: fine 2I
+// draws from coarse I and I−1, fine 2I+1 from I and I+1.
+func Prolong(x, pn *Window, near, far []float32, draws []Draw, list []Run, w *[4]float32) {
+	if len(list) == 0 {
+		return
+	}
+	lo, hi := ends(list)
+	p, q := x.at(lo, lo, hi), pn.at(lo, lo, hi)
+	size := min(len(near), len(far))
+	for n, d := range draws[:len(list)] {
+		a, b := int(d.O), int(d.O+d.Step)
+		if m := int(list[n].N)/2 + 8; min(a, b) < 0 || max(a, b)+m > size {
+			panic(fmt.Sprintf("vec: coarse rows of %d values from %d and %d in planes of %d", m, a, b, size))
+		}
+	}
+	switch Chosen {
+	case AVX512:
+		prolongAVX512(p, q, &near[0], &far[0], &draws[0].O, &list[0].O, len(list), w)
+	case AVX2:
+		prolongAVX2(p, q, &near[0], &far[0], &draws[0].O, &list[0].O, len(list), w)
 	default:
-		prolongPlain(x, pn, a, b, c, d, w)
+		for n, r := range list {
+			a, b := int(draws[n].O), int(draws[n].O+draws[n].Step)
+			prolongPlain(x.cut(int(r.O), int(r.N)), pn.cut(int(r.O), int(r.N)), near[a:], near[b:], far[a:], far[b:], w)
+		}
 	}
 }
 

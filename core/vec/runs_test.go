@@ -54,7 +54,7 @@ func init() {
 	for name, fn := range map[string]func(p plane) []float32{
 		"ScaleRuns": func(p plane) []float32 {
 			dst := p.window()
-			ScaleRuns(dst, p.window(), p.window(), p.list, 0.57)
+			ScaleRuns(dst, p.window(), p.window(), p.list, 0.57, 1000)
 			return dst.A
 		},
 		"XpayRuns": func(p plane) []float32 {
@@ -106,9 +106,21 @@ func init() {
 		}
 	}
 	kernels["Prolong"] = func(r *rand.Rand, n int) []float32 {
-		x, c := values(r, n&^15), func() []float32 { return values(r, n/2+8) }
-		Prolong(x, values(r, n), c(), c(), c(), c(), &[4]float32{0.5625, 0.1875, 0.1875, 0.0625})
-		return x
+		p := newPlane(r, n)
+		x, near, far := p.window(), values(r, 200), values(r, 200)
+		var draws []Draw
+		for _, run := range p.list {
+			a, b := r.IntN(200-int(run.N)/2-7), r.IntN(200-int(run.N)/2-7)
+			draws = append(draws, Draw{int32(a), int32(b - a)})
+		}
+		Prolong(x, p.window(), near, far, draws, p.list, &[4]float32{0.5625, 0.1875, 0.1875, 0.0625})
+		return x.A
+	}
+	for name, d := range map[string]Draw{"before": {-1, 5}, "step before": {3, -4}, "beyond": {185, 0}, "step beyond": {100, 85}} {
+		shortRuns["Prolong "+name] = func() {
+			w := Window{A: make([]float32, 200)}
+			Prolong(&w, &w, w.A, w.A, []Draw{d}, []Run{{16, 16}}, &[4]float32{})
+		}
 	}
 	kernels["Halve"] = func(r *rand.Rand, n int) []float32 {
 		dst := values(r, n&^15)

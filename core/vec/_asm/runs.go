@@ -11,6 +11,11 @@ import (
 
 // runs walks a list of runs; i counts bytes from the first run's first value.
 func (s set) runs(body func(i reg.GPVirtual, off int)) {
+	s.eachRun(nil, body, nil)
+}
+
+// eachRun is runs, with something before each run and after each block.
+func (s set) eachRun(before func(), body func(i reg.GPVirtual, off int), step func()) {
 	list, count := ptr("runs"), ptr("count")
 	first, i, end := GP64(), GP64(), GP64()
 	MOVLQSX(at(list, 0), first)
@@ -21,12 +26,18 @@ func (s set) runs(body func(i reg.GPVirtual, off int)) {
 	SHLQ(Imm(2), i)
 	SHLQ(Imm(2), end)
 	ADDQ(i, end)
+	if before != nil {
+		before()
+	}
 	JMP(LabelRef("test"))
 	Label("loop")
 	for p := range s.parts {
 		body(i, p*s.wide)
 	}
 	ADDQ(Imm(block), i)
+	if step != nil {
+		step()
+	}
 	Label("test")
 	CMPQ(i, end)
 	JLT(LabelRef("loop"))
@@ -121,13 +132,17 @@ func (s set) give(list []reg.VecVirtual) {
 }
 
 func (s set) scaleRuns() {
-	s.text("scaleRuns", "dst, b, invd *float32, runs *int32, count int, s float32)", "dst = (s b) invd on runs.")
-	dst, b, invd, f := ptr("dst"), ptr("b"), ptr("invd"), s.broadcast("s")
+	s.text("scaleRuns", "dst, b, invd *float32, runs *int32, count int, s float32, ahead int)", "dst = (s b) invd on runs; b is fetched as far ahead.")
+	dst, b, invd, f, ahead := ptr("dst"), ptr("b"), ptr("invd"), s.broadcast("s"), size("ahead")
+	ADDQ(b, ahead)
 	s.runs(func(i reg.GPVirtual, off int) {
 		v := s.vec()
 		VMULPS(idx(b, i, off), f, v)
 		VMULPS(idx(invd, i, off), v, v)
 		VMOVUPS(v, idx(dst, i, off))
+		if off == 0 {
+			PREFETCHT1(idx(ahead, i, 0))
+		}
 	})
 	leave()
 }
@@ -255,12 +270,11 @@ func (s set) update(weighted bool) {
 }
 
 func (s set) prolong() {
-	s.text("prolong", "x, pn, a, b, c, d *float32, w *[4]float32, n int)", "x += pn (¾ main + ¼ side) of (w₀ a + w₁ b) + (w₂ c + w₃ d), coarse rows that start one value before the first.")
+	s.text("prolong", "x, pn, near, far *float32, draws, runs *int32, count int, w *[4]float32)",
+		"x += pn (¾ main + ¼ side) of (w₀ a + w₁ b) + (w₂ c + w₃ d) on runs: a and b are rows of the plane near, c and d the same of far; draws tell where a begins, one value before the first, and how far on b is.")
 	x, pn, w := ptr("x"), ptr("pn"), ptr("w")
-	var from []reg.GPVirtual
 	var by []reg.VecVirtual
-	for i, p := range []string{"a", "b", "c", "d"} {
-		from = append(from, ptr(p))
+	for i := range 4 {
 		v := s.vec()
 		VBROADCASTSS(at(w, 4*i), v)
 		by = append(by, v)
@@ -270,9 +284,22 @@ func (s set) prolong() {
 	for i, v := range []reg.VecVirtual{main, side} {
 		VMOVUPS(drawn[i], v)
 	}
-	n, half := size("n"), GP64()
-	XORQ(half, half)
-	s.blocks("", n, func(i reg.GPVirtual, off int) {
+	draws := ptr("draws")
+	var from [4]reg.GPVirtual
+	half := GP64()
+	s.eachRun(func() {
+		begin, step := GP64(), GP64()
+		MOVLQSX(at(draws, 0), begin)
+		MOVLQSX(at(draws, 4), step)
+		ADDQ(Imm(8), draws)
+		for m, plane := range []string{"near", "far"} {
+			a, b := GP64(), GP64()
+			LEAQ(Mem{Base: ptr(plane), Index: begin, Scale: 4}, a)
+			LEAQ(Mem{Base: a, Index: step, Scale: 4}, b)
+			from[2*m], from[2*m+1] = a, b
+		}
+		XORQ(half, half)
+	}, func(i reg.GPVirtual, off int) {
 		var v [4]reg.VecVirtual
 		for m := range v {
 			v[m] = s.vec()
