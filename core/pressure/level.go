@@ -11,13 +11,15 @@ import (
 	"zarf/core/vec"
 )
 
-// The weights of two sweeps of Jacobi that together damp errors best where D⁻¹A has
-// eigenvalues from 0.5 to 2 (the roots of a Chebyshev polynomial; Adams, Brezina, Hu
-// and Tuminaro 2003): the residual of a cycle falls three times as far as with
-// 0.857 twice.
+// The weights of two sweeps of Jacobi that together damp errors where D⁻¹A has
+// eigenvalues up to 2. The roots of a Chebyshev polynomial, 0.570 and 1.732 for 0.5
+// to 2 (Adams, Brezina, Hu and Tuminaro 2003), make the residual of a cycle fall three
+// times as far as 0.857 twice; these two, a little to its side, do as well in an empty
+// box and better beside solids, where slow errors are: 0.81e-3 against 1.04e-3 after
+// four iterations about a ball at 128³. From 2.05 on it gets worse.
 const (
-	mild   float32 = 0.570
-	strong float32 = 1.732
+	mild   float32 = 0.55
+	strong float32 = 1.95
 	pad            = 16
 )
 

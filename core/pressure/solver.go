@@ -520,25 +520,25 @@ func (s *Solver) cycle(i int) {
 		s.cycle(i + 1)
 		s.tr[i].up(s.crew, false)
 	default:
-		s.plain(i)
+		s.plain(i, s.cycle)
 	}
 }
 
 // plain is the cycle in one pass after another, for levels that aren't halved along
-// every axis. It has the bits of the fused one.
-func (s *Solver) plain(i int) {
+// every axis; cycle is that of the level below. It has the bits of the fused one.
+func (s *Solver) plain(i int, cycle func(int)) {
 	// From x = 0 Jacobi is x = ω b/d, a scaling. The sweeps before the coarser level
 	// and those after it are each other's transpose, so the cycle is symmetric.
 	l, t := s.lv[i], s.tr[i]
 	sweep := func(dst, src []float32, omega float32) {
 		l.pass(s.crew, func(k int, c *coefficients, list []vec.Run) {
 			to, h, b := l.plane(dst, k), l.hood(src, k), l.plane(l.b, k)
-			vec.RelaxRuns(&to, &h, &b, &c.invd, c.w, list, omega)
+			vec.RelaxRuns(&to, &h, &b, &c.invd, c.w, list, omega, 0)
 		})
 	}
 	l.pass(s.crew, func(k int, c *coefficients, list []vec.Run) {
 		to, b := l.plane(l.t, k), l.plane(l.b, k)
-		vec.ScaleRuns(&to, &b, &c.invd, list, mild, l.sz)
+		vec.ScaleRuns(&to, &b, &c.invd, list, mild)
 	})
 	sweep(l.x, l.t, strong)
 	l.pass(s.crew, func(k int, c *coefficients, list []vec.Run) {
@@ -552,7 +552,7 @@ func (s *Solver) plain(i int) {
 	}
 	t.restrict(s.crew)
 	t.give(s.crew)
-	s.cycle(i + 1)
+	cycle(i + 1)
 	s.crew.For(l.NZ, l.grain(), func(k0, k1 int) {
 		for k := k0; k < k1; k++ {
 			x := l.plane(l.x, k)

@@ -96,12 +96,12 @@ func (m *march) scale(t *ring, k int) {
 	}
 	b := m.l.plane(m.l.b, k)
 	for kind := range kinds {
-		vec.ScaleRuns(dst, &b, &m.l.runs[k].coef[kind].invd, m.l.runs[k].rows(kind, m.j-deep, m.j+m.h+deep), mild, m.l.sz)
+		vec.ScaleRuns(dst, &b, &m.l.runs[k].coef[kind].invd, m.l.runs[k].rows(kind, m.j-deep, m.j+m.h+deep), mild)
 	}
 }
 
 // relax puts a sweep of plane k of src into dst, on the strip and more rows about it.
-func (m *march) relax(dst, src *ring, k, more int, omega float32) *vec.Window {
+func (m *march) relax(dst, src *ring, k, more int, omega float32, ahead int) *vec.Window {
 	to := dst.plane(k)
 	if to == nil {
 		return nil
@@ -110,7 +110,7 @@ func (m *march) relax(dst, src *ring, k, more int, omega float32) *vec.Window {
 	for kind := range kinds {
 		if list := m.l.runs[k].rows(kind, m.j-more, m.j+m.h+more); len(list) > 0 {
 			c := &m.l.runs[k].coef[kind]
-			vec.RelaxRuns(to, &h, &b, &c.invd, c.w, list, omega)
+			vec.RelaxRuns(to, &h, &b, &c.invd, c.w, list, omega, ahead)
 		}
 	}
 	return to
@@ -169,7 +169,7 @@ func (t *transfer) down(crew grid.Crew) {
 		for k := 2*K0 - 3; k < 2*K1+3; k++ {
 			m.scale(first, k)
 			if k > 2*K0-2 {
-				m.relax(second, first, k-1, 2, strong)
+				m.relax(second, first, k-1, 2, strong, 2*l.sz)
 			}
 			at := k - 2
 			if at < 2*K0-1 {
@@ -234,13 +234,13 @@ func (t *transfer) up(crew grid.Crew, dot bool) {
 		for k := k0 - 3; k < k1+3; k++ {
 			m.scale(first, k)
 			if k > k0-2 {
-				if x := m.relax(second, first, k-1, 2, strong); x != nil {
+				if x := m.relax(second, first, k-1, 2, strong, 2*l.sz); x != nil {
 					t.prolong(x, k-1, m.j-2, m.j+m.h+2)
 					t.drawFixes(x, k-1, m.j-2, m.j+m.h+2)
 				}
 			}
 			if k > k0 {
-				m.relax(third, second, k-2, 1, strong)
+				m.relax(third, second, k-2, 1, strong, 0)
 			}
 			if at := k - 3; at >= k0 {
 				sum := m.last(third, at, dot)
@@ -263,9 +263,9 @@ func (m *march) last(src *ring, k int, dot bool) (sum float64) {
 		}
 		c := &l.runs[k].coef[kind]
 		if dot {
-			sum += vec.RelaxDotRuns(&x, &h, &b, &c.invd, c.w, list, mild)
+			sum += vec.RelaxDotRuns(&x, &h, &b, &c.invd, c.w, list, mild, 0)
 		} else {
-			vec.RelaxRuns(&x, &h, &b, &c.invd, c.w, list, mild)
+			vec.RelaxRuns(&x, &h, &b, &c.invd, c.w, list, mild, 0)
 		}
 	}
 	return sum

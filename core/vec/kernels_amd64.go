@@ -4,65 +4,15 @@
 
 package vec
 
-// jacobiAVX512 is dst = keep x + (omega invd)(b + Σ x of the neighbours).
-//
-//go:noescape
-func jacobiAVX512(dst *float32, x *float32, b *float32, invd *float32, sy int, sz int, n int, keep float32, omega float32)
-
-// applyAVX512 is dst = diag x − Σ x of the neighbours.
-//
-//go:noescape
-func applyAVX512(dst *float32, x *float32, diag *float32, sy int, sz int, n int)
-
-// jacobiWeightedAVX512 is jacobi with the weights of the faces.
-//
-//go:noescape
-func jacobiWeightedAVX512(dst *float32, x *float32, b *float32, invd *float32, wx *float32, wy *float32, wz *float32, sy int, sz int, n int, keep float32, omega float32)
-
-// applyWeightedAVX512 is apply with the weights of the faces.
-//
-//go:noescape
-func applyWeightedAVX512(dst *float32, x *float32, diag *float32, wx *float32, wy *float32, wz *float32, sy int, sz int, n int)
-
-// axpyAVX512 is dst += s a.
-//
-//go:noescape
-func axpyAVX512(dst *float32, a *float32, s float32, n int)
-
-// xpayAVX512 is dst = a + s dst.
-//
-//go:noescape
-func xpayAVX512(dst *float32, a *float32, s float32, n int)
-
-// scaleAVX512 is dst = (s a) b.
-//
-//go:noescape
-func scaleAVX512(dst *float32, a *float32, b *float32, s float32, n int)
-
-// residualAVX512 is r = (b − r) w.
-//
-//go:noescape
-func residualAVX512(r *float32, b *float32, w *float32, n int)
-
 // dotAVX512 is acc = Σ a b, lane by lane of 16.
 //
 //go:noescape
 func dotAVX512(acc *[16]float32, a *float32, b *float32, n int)
 
-// spreadAVX512 is x += w (¾ main + ¼ side): c starts one coarse value before the first.
-//
-//go:noescape
-func spreadAVX512(x *float32, w *float32, c *float32, n int)
-
 // blendAVX512 is dst = (w₀ a + w₁ b) + (w₂ c + w₃ d), of any length.
 //
 //go:noescape
 func blendAVX512(dst *float32, a *float32, b *float32, c *float32, d *float32, w *[4]float32, n int)
-
-// blendAddAVX512 is dst += (w₀ a + w₁ b) + (w₂ c + w₃ d), of any length.
-//
-//go:noescape
-func blendAddAVX512(dst *float32, a *float32, b *float32, c *float32, d *float32, w *[4]float32, n int)
 
 // followAVX512 is dst[i] = (base + ramp i) + ½ (a[i] + b[i]), of any length.
 //
@@ -84,10 +34,10 @@ func largestAVX512(row *float32, n int, top *[16]float32, odd *[16]float32)
 //go:noescape
 func outsideAVX512(x *float32, n int, top float32) bool
 
-// scaleRunsAVX512 is dst = (s b) invd on runs; b is fetched as far ahead.
+// scaleRunsAVX512 is dst = (s b) invd on runs.
 //
 //go:noescape
-func scaleRunsAVX512(dst *float32, b *float32, invd *float32, runs *int32, count int, s float32, ahead int)
+func scaleRunsAVX512(dst *float32, b *float32, invd *float32, runs *int32, count int, s float32)
 
 // xpayRunsAVX512 is dst = a + s dst on runs.
 //
@@ -97,12 +47,12 @@ func xpayRunsAVX512(dst *float32, a *float32, runs *int32, count int, s float32)
 // relaxAVX512 is dst = keep x + (omega invd)(b + Σ w x of the neighbours) on runs.
 //
 //go:noescape
-func relaxAVX512(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, keep float32, omega float32)
+func relaxAVX512(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, keep float32, omega float32, ahead int)
 
 // relaxDotAVX512 is relax, and Σ dst b by lane.
 //
 //go:noescape
-func relaxDotAVX512(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, keep float32, omega float32, acc *[16]float32)
+func relaxDotAVX512(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, keep float32, omega float32, ahead int, acc *[16]float32)
 
 // residualRunsAVX512 is dst = (b − A x) pn on runs.
 //
@@ -122,12 +72,12 @@ func updateAVX512(sol *float32, res *float32, x *float32, zm *float32, zp *float
 // relaxWeightedAVX512 is dst = keep x + (omega invd)(b + Σ w x of the neighbours) on runs.
 //
 //go:noescape
-func relaxWeightedAVX512(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32, keep float32, omega float32)
+func relaxWeightedAVX512(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32, keep float32, omega float32, ahead int)
 
 // relaxDotWeightedAVX512 is relax, and Σ dst b by lane.
 //
 //go:noescape
-func relaxDotWeightedAVX512(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32, keep float32, omega float32, acc *[16]float32)
+func relaxDotWeightedAVX512(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32, keep float32, omega float32, ahead int, acc *[16]float32)
 
 // residualWeightedAVX512 is dst = (b − A x) pn on runs.
 //
@@ -164,65 +114,15 @@ func sampleAVX512(dst *float32, data *float32, x *float32, y *float32, z *float3
 //go:noescape
 func sampleRangeAVX512(dst *float32, lo *float32, hi *float32, data *float32, x *float32, y *float32, z *float32, f *[6]float32, c *[6]int32, dy int, dz int, n int)
 
-// jacobiAVX2 is dst = keep x + (omega invd)(b + Σ x of the neighbours).
-//
-//go:noescape
-func jacobiAVX2(dst *float32, x *float32, b *float32, invd *float32, sy int, sz int, n int, keep float32, omega float32)
-
-// applyAVX2 is dst = diag x − Σ x of the neighbours.
-//
-//go:noescape
-func applyAVX2(dst *float32, x *float32, diag *float32, sy int, sz int, n int)
-
-// jacobiWeightedAVX2 is jacobi with the weights of the faces.
-//
-//go:noescape
-func jacobiWeightedAVX2(dst *float32, x *float32, b *float32, invd *float32, wx *float32, wy *float32, wz *float32, sy int, sz int, n int, keep float32, omega float32)
-
-// applyWeightedAVX2 is apply with the weights of the faces.
-//
-//go:noescape
-func applyWeightedAVX2(dst *float32, x *float32, diag *float32, wx *float32, wy *float32, wz *float32, sy int, sz int, n int)
-
-// axpyAVX2 is dst += s a.
-//
-//go:noescape
-func axpyAVX2(dst *float32, a *float32, s float32, n int)
-
-// xpayAVX2 is dst = a + s dst.
-//
-//go:noescape
-func xpayAVX2(dst *float32, a *float32, s float32, n int)
-
-// scaleAVX2 is dst = (s a) b.
-//
-//go:noescape
-func scaleAVX2(dst *float32, a *float32, b *float32, s float32, n int)
-
-// residualAVX2 is r = (b − r) w.
-//
-//go:noescape
-func residualAVX2(r *float32, b *float32, w *float32, n int)
-
 // dotAVX2 is acc = Σ a b, lane by lane of 16.
 //
 //go:noescape
 func dotAVX2(acc *[16]float32, a *float32, b *float32, n int)
 
-// spreadAVX2 is x += w (¾ main + ¼ side): c starts one coarse value before the first.
-//
-//go:noescape
-func spreadAVX2(x *float32, w *float32, c *float32, n int)
-
 // blendAVX2 is dst = (w₀ a + w₁ b) + (w₂ c + w₃ d), of any length.
 //
 //go:noescape
 func blendAVX2(dst *float32, a *float32, b *float32, c *float32, d *float32, w *[4]float32, n int)
-
-// blendAddAVX2 is dst += (w₀ a + w₁ b) + (w₂ c + w₃ d), of any length.
-//
-//go:noescape
-func blendAddAVX2(dst *float32, a *float32, b *float32, c *float32, d *float32, w *[4]float32, n int)
 
 // followAVX2 is dst[i] = (base + ramp i) + ½ (a[i] + b[i]), of any length.
 //
@@ -244,10 +144,10 @@ func largestAVX2(row *float32, n int, top *[16]float32, odd *[16]float32)
 //go:noescape
 func outsideAVX2(x *float32, n int, top float32) bool
 
-// scaleRunsAVX2 is dst = (s b) invd on runs; b is fetched as far ahead.
+// scaleRunsAVX2 is dst = (s b) invd on runs.
 //
 //go:noescape
-func scaleRunsAVX2(dst *float32, b *float32, invd *float32, runs *int32, count int, s float32, ahead int)
+func scaleRunsAVX2(dst *float32, b *float32, invd *float32, runs *int32, count int, s float32)
 
 // xpayRunsAVX2 is dst = a + s dst on runs.
 //
@@ -257,12 +157,12 @@ func xpayRunsAVX2(dst *float32, a *float32, runs *int32, count int, s float32)
 // relaxAVX2 is dst = keep x + (omega invd)(b + Σ w x of the neighbours) on runs.
 //
 //go:noescape
-func relaxAVX2(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, keep float32, omega float32)
+func relaxAVX2(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, keep float32, omega float32, ahead int)
 
 // relaxDotAVX2 is relax, and Σ dst b by lane.
 //
 //go:noescape
-func relaxDotAVX2(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, keep float32, omega float32, acc *[16]float32)
+func relaxDotAVX2(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, keep float32, omega float32, ahead int, acc *[16]float32)
 
 // residualRunsAVX2 is dst = (b − A x) pn on runs.
 //
@@ -282,12 +182,12 @@ func updateAVX2(sol *float32, res *float32, x *float32, zm *float32, zp *float32
 // relaxWeightedAVX2 is dst = keep x + (omega invd)(b + Σ w x of the neighbours) on runs.
 //
 //go:noescape
-func relaxWeightedAVX2(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32, keep float32, omega float32)
+func relaxWeightedAVX2(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32, keep float32, omega float32, ahead int)
 
 // relaxDotWeightedAVX2 is relax, and Σ dst b by lane.
 //
 //go:noescape
-func relaxDotWeightedAVX2(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32, keep float32, omega float32, acc *[16]float32)
+func relaxDotWeightedAVX2(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32, keep float32, omega float32, ahead int, acc *[16]float32)
 
 // residualWeightedAVX2 is dst = (b − A x) pn on runs.
 //

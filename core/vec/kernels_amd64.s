@@ -112,304 +112,6 @@ DATA odds<>+56(SB)/4, $0x0000001d
 DATA odds<>+60(SB)/4, $0x0000001f
 GLOBL odds<>(SB), RODATA|NOPTR, $64
 
-// func jacobiAVX512(dst *float32, x *float32, b *float32, invd *float32, sy int, sz int, n int, keep float32, omega float32)
-// Requires: AVX, AVX512F
-TEXT ·jacobiAVX512(SB), NOSPLIT, $0-64
-	MOVQ         dst+0(FP), AX
-	MOVQ         b+16(FP), CX
-	MOVQ         invd+24(FP), DX
-	MOVQ         x+8(FP), BX
-	MOVQ         sy+32(FP), SI
-	SHLQ         $0x02, SI
-	MOVQ         sz+40(FP), DI
-	SHLQ         $0x02, DI
-	MOVQ         SI, R8
-	NEGQ         R8
-	MOVQ         DI, R9
-	NEGQ         R9
-	VBROADCASTSS keep+56(FP), Z0
-	VBROADCASTSS omega+60(FP), Z1
-	MOVQ         n+48(FP), R10
-	SHLQ         $0x02, R10
-	XORQ         R11, R11
-	JMP          test
-
-loop:
-	VMOVUPS -4(BX), Z2
-	VADDPS  4(BX), Z2, Z2
-	VMOVUPS (BX)(R8*1), Z3
-	VADDPS  (BX)(SI*1), Z3, Z3
-	VMOVUPS (BX)(R9*1), Z4
-	VADDPS  (BX)(DI*1), Z4, Z4
-	VADDPS  Z3, Z2, Z2
-	VADDPS  Z4, Z2, Z2
-	VADDPS  (CX)(R11*1), Z2, Z2
-	VMULPS  (DX)(R11*1), Z1, Z3
-	VMULPS  Z2, Z3, Z3
-	VMULPS  (BX), Z0, Z2
-	VADDPS  Z3, Z2, Z2
-	VMOVUPS Z2, (AX)(R11*1)
-	ADDQ    $0x40, R11
-	ADDQ    $0x40, BX
-
-test:
-	CMPQ R11, R10
-	JLT  loop
-	VZEROUPPER
-	RET
-
-// func applyAVX512(dst *float32, x *float32, diag *float32, sy int, sz int, n int)
-// Requires: AVX, AVX512F
-TEXT ·applyAVX512(SB), NOSPLIT, $0-48
-	MOVQ dst+0(FP), AX
-	MOVQ diag+16(FP), CX
-	MOVQ x+8(FP), DX
-	MOVQ sy+24(FP), BX
-	SHLQ $0x02, BX
-	MOVQ sz+32(FP), SI
-	SHLQ $0x02, SI
-	MOVQ BX, DI
-	NEGQ DI
-	MOVQ SI, R8
-	NEGQ R8
-	MOVQ n+40(FP), R9
-	SHLQ $0x02, R9
-	XORQ R10, R10
-	JMP  test
-
-loop:
-	VMOVUPS -4(DX), Z0
-	VADDPS  4(DX), Z0, Z0
-	VMOVUPS (DX)(DI*1), Z1
-	VADDPS  (DX)(BX*1), Z1, Z1
-	VMOVUPS (DX)(R8*1), Z2
-	VADDPS  (DX)(SI*1), Z2, Z2
-	VADDPS  Z1, Z0, Z0
-	VADDPS  Z2, Z0, Z0
-	VMOVUPS (DX), Z1
-	VMULPS  (CX)(R10*1), Z1, Z1
-	VSUBPS  Z0, Z1, Z1
-	VMOVUPS Z1, (AX)(R10*1)
-	ADDQ    $0x40, R10
-	ADDQ    $0x40, DX
-
-test:
-	CMPQ R10, R9
-	JLT  loop
-	VZEROUPPER
-	RET
-
-// func jacobiWeightedAVX512(dst *float32, x *float32, b *float32, invd *float32, wx *float32, wy *float32, wz *float32, sy int, sz int, n int, keep float32, omega float32)
-// Requires: AVX, AVX512F
-TEXT ·jacobiWeightedAVX512(SB), NOSPLIT, $0-88
-	MOVQ         dst+0(FP), AX
-	MOVQ         b+16(FP), CX
-	MOVQ         invd+24(FP), DX
-	MOVQ         x+8(FP), BX
-	MOVQ         sy+56(FP), SI
-	SHLQ         $0x02, SI
-	MOVQ         sz+64(FP), DI
-	SHLQ         $0x02, DI
-	MOVQ         SI, R8
-	NEGQ         R8
-	MOVQ         DI, R9
-	NEGQ         R9
-	MOVQ         wx+32(FP), R10
-	MOVQ         wy+40(FP), R11
-	MOVQ         wz+48(FP), R12
-	VBROADCASTSS keep+80(FP), Z0
-	VBROADCASTSS omega+84(FP), Z1
-	MOVQ         n+72(FP), R13
-	SHLQ         $0x02, R13
-	XORQ         R14, R14
-	JMP          test
-
-loop:
-	VMOVUPS -4(BX), Z2
-	VMULPS  (R10), Z2, Z2
-	VMOVUPS 4(BX), Z3
-	VMULPS  4(R10), Z3, Z3
-	VADDPS  Z3, Z2, Z2
-	VMOVUPS (BX)(R8*1), Z3
-	VMULPS  (R11), Z3, Z3
-	VMOVUPS (BX)(SI*1), Z4
-	VMULPS  (R11)(SI*1), Z4, Z4
-	VADDPS  Z4, Z3, Z3
-	VMOVUPS (BX)(R9*1), Z4
-	VMULPS  (R12), Z4, Z4
-	VMOVUPS (BX)(DI*1), Z5
-	VMULPS  (R12)(DI*1), Z5, Z5
-	VADDPS  Z5, Z4, Z4
-	VADDPS  Z3, Z2, Z2
-	VADDPS  Z4, Z2, Z2
-	VADDPS  (CX)(R14*1), Z2, Z2
-	VMULPS  (DX)(R14*1), Z1, Z3
-	VMULPS  Z2, Z3, Z3
-	VMULPS  (BX), Z0, Z2
-	VADDPS  Z3, Z2, Z2
-	VMOVUPS Z2, (AX)(R14*1)
-	ADDQ    $0x40, R14
-	ADDQ    $0x40, BX
-	ADDQ    $0x40, R10
-	ADDQ    $0x40, R11
-	ADDQ    $0x40, R12
-
-test:
-	CMPQ R14, R13
-	JLT  loop
-	VZEROUPPER
-	RET
-
-// func applyWeightedAVX512(dst *float32, x *float32, diag *float32, wx *float32, wy *float32, wz *float32, sy int, sz int, n int)
-// Requires: AVX, AVX512F
-TEXT ·applyWeightedAVX512(SB), NOSPLIT, $0-72
-	MOVQ dst+0(FP), AX
-	MOVQ diag+16(FP), CX
-	MOVQ x+8(FP), DX
-	MOVQ sy+48(FP), BX
-	SHLQ $0x02, BX
-	MOVQ sz+56(FP), SI
-	SHLQ $0x02, SI
-	MOVQ BX, DI
-	NEGQ DI
-	MOVQ SI, R8
-	NEGQ R8
-	MOVQ wx+24(FP), R9
-	MOVQ wy+32(FP), R10
-	MOVQ wz+40(FP), R11
-	MOVQ n+64(FP), R12
-	SHLQ $0x02, R12
-	XORQ R13, R13
-	JMP  test
-
-loop:
-	VMOVUPS -4(DX), Z0
-	VMULPS  (R9), Z0, Z0
-	VMOVUPS 4(DX), Z1
-	VMULPS  4(R9), Z1, Z1
-	VADDPS  Z1, Z0, Z0
-	VMOVUPS (DX)(DI*1), Z1
-	VMULPS  (R10), Z1, Z1
-	VMOVUPS (DX)(BX*1), Z2
-	VMULPS  (R10)(BX*1), Z2, Z2
-	VADDPS  Z2, Z1, Z1
-	VMOVUPS (DX)(R8*1), Z2
-	VMULPS  (R11), Z2, Z2
-	VMOVUPS (DX)(SI*1), Z3
-	VMULPS  (R11)(SI*1), Z3, Z3
-	VADDPS  Z3, Z2, Z2
-	VADDPS  Z1, Z0, Z0
-	VADDPS  Z2, Z0, Z0
-	VMOVUPS (DX), Z1
-	VMULPS  (CX)(R13*1), Z1, Z1
-	VSUBPS  Z0, Z1, Z1
-	VMOVUPS Z1, (AX)(R13*1)
-	ADDQ    $0x40, R13
-	ADDQ    $0x40, DX
-	ADDQ    $0x40, R9
-	ADDQ    $0x40, R10
-	ADDQ    $0x40, R11
-
-test:
-	CMPQ R13, R12
-	JLT  loop
-	VZEROUPPER
-	RET
-
-// func axpyAVX512(dst *float32, a *float32, s float32, n int)
-// Requires: AVX, AVX512F
-TEXT ·axpyAVX512(SB), NOSPLIT, $0-32
-	MOVQ         dst+0(FP), AX
-	MOVQ         a+8(FP), CX
-	VBROADCASTSS s+16(FP), Z0
-	MOVQ         n+24(FP), DX
-	SHLQ         $0x02, DX
-	XORQ         BX, BX
-	JMP          test
-
-loop:
-	VMULPS  (CX)(BX*1), Z0, Z1
-	VADDPS  (AX)(BX*1), Z1, Z1
-	VMOVUPS Z1, (AX)(BX*1)
-	ADDQ    $0x40, BX
-
-test:
-	CMPQ BX, DX
-	JLT  loop
-	VZEROUPPER
-	RET
-
-// func xpayAVX512(dst *float32, a *float32, s float32, n int)
-// Requires: AVX, AVX512F
-TEXT ·xpayAVX512(SB), NOSPLIT, $0-32
-	MOVQ         dst+0(FP), AX
-	MOVQ         a+8(FP), CX
-	VBROADCASTSS s+16(FP), Z0
-	MOVQ         n+24(FP), DX
-	SHLQ         $0x02, DX
-	XORQ         BX, BX
-	JMP          test
-
-loop:
-	VMULPS  (AX)(BX*1), Z0, Z1
-	VADDPS  (CX)(BX*1), Z1, Z1
-	VMOVUPS Z1, (AX)(BX*1)
-	ADDQ    $0x40, BX
-
-test:
-	CMPQ BX, DX
-	JLT  loop
-	VZEROUPPER
-	RET
-
-// func scaleAVX512(dst *float32, a *float32, b *float32, s float32, n int)
-// Requires: AVX, AVX512F
-TEXT ·scaleAVX512(SB), NOSPLIT, $0-40
-	MOVQ         dst+0(FP), AX
-	MOVQ         a+8(FP), CX
-	MOVQ         b+16(FP), DX
-	VBROADCASTSS s+24(FP), Z0
-	MOVQ         n+32(FP), BX
-	SHLQ         $0x02, BX
-	XORQ         SI, SI
-	JMP          test
-
-loop:
-	VMULPS  (CX)(SI*1), Z0, Z1
-	VMULPS  (DX)(SI*1), Z1, Z1
-	VMOVUPS Z1, (AX)(SI*1)
-	ADDQ    $0x40, SI
-
-test:
-	CMPQ SI, BX
-	JLT  loop
-	VZEROUPPER
-	RET
-
-// func residualAVX512(r *float32, b *float32, w *float32, n int)
-// Requires: AVX, AVX512F
-TEXT ·residualAVX512(SB), NOSPLIT, $0-32
-	MOVQ r+0(FP), AX
-	MOVQ b+8(FP), CX
-	MOVQ w+16(FP), DX
-	MOVQ n+24(FP), BX
-	SHLQ $0x02, BX
-	XORQ SI, SI
-	JMP  test
-
-loop:
-	VMOVUPS (CX)(SI*1), Z0
-	VSUBPS  (AX)(SI*1), Z0, Z0
-	VMULPS  (DX)(SI*1), Z0, Z0
-	VMOVUPS Z0, (AX)(SI*1)
-	ADDQ    $0x40, SI
-
-test:
-	CMPQ SI, BX
-	JLT  loop
-	VZEROUPPER
-	RET
-
 // func dotAVX512(acc *[16]float32, a *float32, b *float32, n int)
 // Requires: AVX, AVX512F
 TEXT ·dotAVX512(SB), NOSPLIT, $0-32
@@ -434,46 +136,6 @@ test:
 	VMOVUPS Z0, (AX)
 	VZEROUPPER
 	RET
-
-// func spreadAVX512(x *float32, w *float32, c *float32, n int)
-// Requires: AVX, AVX512F
-TEXT ·spreadAVX512(SB), NOSPLIT, $0-32
-	MOVQ         x+0(FP), AX
-	MOVQ         w+8(FP), CX
-	MOVQ         c+16(FP), DX
-	MOVQ         n+24(FP), BX
-	SHLQ         $0x02, BX
-	VBROADCASTSS float0<>+0(SB), Z0
-	VBROADCASTSS float1<>+0(SB), Z1
-	VMOVUPS      spreadMain<>+0(SB), Z2
-	VMOVUPS      spreadSide<>+0(SB), Z3
-	XORQ         SI, SI
-	JMP          test
-
-loop:
-	VMOVUPS (DX), Z4
-	VPERMPS Z4, Z2, Z5
-	VPERMPS Z4, Z3, Z4
-	VMULPS  Z0, Z5, Z5
-	VMULPS  Z1, Z4, Z4
-	VADDPS  Z4, Z5, Z5
-	VMULPS  (CX)(SI*1), Z5, Z5
-	VADDPS  (AX)(SI*1), Z5, Z5
-	VMOVUPS Z5, (AX)(SI*1)
-	ADDQ    $0x40, SI
-	ADDQ    $0x20, DX
-
-test:
-	CMPQ SI, BX
-	JLT  loop
-	VZEROUPPER
-	RET
-
-DATA float0<>+0(SB)/4, $0x3f400000
-GLOBL float0<>(SB), RODATA|NOPTR, $4
-
-DATA float1<>+0(SB)/4, $0x3e800000
-GLOBL float1<>(SB), RODATA|NOPTR, $4
 
 // func blendAVX512(dst *float32, a *float32, b *float32, c *float32, d *float32, w *[4]float32, n int)
 // Requires: AVX, AVX512F, BMI2
@@ -536,71 +198,6 @@ done:
 	VZEROUPPER
 	RET
 
-// func blendAddAVX512(dst *float32, a *float32, b *float32, c *float32, d *float32, w *[4]float32, n int)
-// Requires: AVX, AVX512F, BMI2
-TEXT ·blendAddAVX512(SB), NOSPLIT, $0-56
-	MOVQ         dst+0(FP), AX
-	MOVQ         w+40(FP), CX
-	MOVQ         a+8(FP), DX
-	VBROADCASTSS (CX), Z0
-	MOVQ         b+16(FP), BX
-	VBROADCASTSS 4(CX), Z1
-	MOVQ         c+24(FP), SI
-	VBROADCASTSS 8(CX), Z2
-	MOVQ         d+32(FP), DI
-	VBROADCASTSS 12(CX), Z3
-	MOVQ         n+48(FP), CX
-	XORQ         R8, R8
-	MOVQ         CX, R9
-	ANDQ         $0xfffffff0, R9
-	SUBQ         R9, CX
-	SHLQ         $0x02, R9
-	JMP          test
-
-loop:
-	VMOVUPS (DX)(R8*1), Z4
-	VMULPS  Z0, Z4, Z4
-	VMOVUPS (BX)(R8*1), Z5
-	VMULPS  Z1, Z5, Z5
-	VMOVUPS (SI)(R8*1), Z6
-	VMULPS  Z2, Z6, Z6
-	VMOVUPS (DI)(R8*1), Z7
-	VMULPS  Z3, Z7, Z7
-	VADDPS  Z5, Z4, Z4
-	VADDPS  Z7, Z6, Z6
-	VADDPS  Z6, Z4, Z4
-	VMOVUPS (AX)(R8*1), Z5
-	VADDPS  Z5, Z4, Z4
-	VMOVUPS Z4, (AX)(R8*1)
-	ADDQ    $0x40, R8
-
-test:
-	CMPQ      R8, R9
-	JLT       loop
-	TESTQ     CX, CX
-	JE        done
-	MOVL      $0x0000ffff, R9
-	BZHIL     CX, R9, R9
-	KMOVW     R9, K1
-	VMOVUPS.Z (DX)(R8*1), K1, Z4
-	VMULPS    Z0, Z4, Z4
-	VMOVUPS.Z (BX)(R8*1), K1, Z0
-	VMULPS    Z1, Z0, Z0
-	VMOVUPS.Z (SI)(R8*1), K1, Z1
-	VMULPS    Z2, Z1, Z1
-	VMOVUPS.Z (DI)(R8*1), K1, Z2
-	VMULPS    Z3, Z2, Z2
-	VADDPS    Z0, Z4, Z4
-	VADDPS    Z2, Z1, Z1
-	VADDPS    Z1, Z4, Z4
-	VMOVUPS.Z (AX)(R8*1), K1, Z0
-	VADDPS    Z0, Z4, Z4
-	VMOVUPS   Z4, K1, (AX)(R8*1)
-
-done:
-	VZEROUPPER
-	RET
-
 // func followAVX512(dst *float32, a *float32, b *float32, base float32, ramp float32, n int)
 // Requires: AVX, AVX512F, BMI2
 TEXT ·followAVX512(SB), NOSPLIT, $0-40
@@ -609,9 +206,9 @@ TEXT ·followAVX512(SB), NOSPLIT, $0-40
 	MOVQ         b+16(FP), DX
 	VBROADCASTSS base+24(FP), Z0
 	VBROADCASTSS ramp+28(FP), Z1
-	VBROADCASTSS float2<>+0(SB), Z2
+	VBROADCASTSS float0<>+0(SB), Z2
 	MOVQ         n+32(FP), BX
-	VBROADCASTSS float3<>+0(SB), Z3
+	VBROADCASTSS float1<>+0(SB), Z3
 	VMOVUPS      iota<>+0(SB), Z4
 	XORQ         SI, SI
 	MOVQ         BX, DI
@@ -653,11 +250,11 @@ done:
 	VZEROUPPER
 	RET
 
-DATA float2<>+0(SB)/4, $0x3f000000
-GLOBL float2<>(SB), RODATA|NOPTR, $4
+DATA float0<>+0(SB)/4, $0x3f000000
+GLOBL float0<>(SB), RODATA|NOPTR, $4
 
-DATA float3<>+0(SB)/4, $0x41800000
-GLOBL float3<>(SB), RODATA|NOPTR, $4
+DATA float1<>+0(SB)/4, $0x41800000
+GLOBL float1<>(SB), RODATA|NOPTR, $4
 
 // func limitAVX512(dst *float32, again *float32, first *float32, was *float32, lo *float32, hi *float32, n int)
 // Requires: AVX, AVX512F, BMI2
@@ -669,7 +266,7 @@ TEXT ·limitAVX512(SB), NOSPLIT, $0-56
 	MOVQ         lo+32(FP), SI
 	MOVQ         hi+40(FP), DI
 	MOVQ         n+48(FP), R8
-	VBROADCASTSS float2<>+0(SB), Z0
+	VBROADCASTSS float0<>+0(SB), Z0
 	XORQ         R9, R9
 	MOVQ         R8, R10
 	ANDQ         $0xfffffff0, R10
@@ -813,41 +410,37 @@ done:
 	VZEROUPPER
 	RET
 
-// func scaleRunsAVX512(dst *float32, b *float32, invd *float32, runs *int32, count int, s float32, ahead int)
-// Requires: AVX, AVX512F, MMX+
-TEXT ·scaleRunsAVX512(SB), NOSPLIT, $0-56
+// func scaleRunsAVX512(dst *float32, b *float32, invd *float32, runs *int32, count int, s float32)
+// Requires: AVX, AVX512F
+TEXT ·scaleRunsAVX512(SB), NOSPLIT, $0-44
 	MOVQ         dst+0(FP), AX
 	MOVQ         b+8(FP), CX
 	MOVQ         invd+16(FP), DX
 	VBROADCASTSS s+40(FP), Z0
-	MOVQ         ahead+48(FP), BX
-	SHLQ         $0x02, BX
-	ADDQ         CX, BX
-	MOVQ         runs+24(FP), SI
-	MOVQ         count+32(FP), DI
-	MOVLQSX      (SI), R8
+	MOVQ         runs+24(FP), BX
+	MOVQ         count+32(FP), SI
+	MOVLQSX      (BX), DI
 
 run:
-	MOVLQSX (SI), R9
-	MOVLQSX 4(SI), R10
-	SUBQ    R8, R9
+	MOVLQSX (BX), R8
+	MOVLQSX 4(BX), R9
+	SUBQ    DI, R8
+	SHLQ    $0x02, R8
 	SHLQ    $0x02, R9
-	SHLQ    $0x02, R10
-	ADDQ    R9, R10
+	ADDQ    R8, R9
 	JMP     test
 
 loop:
-	VMULPS     (CX)(R9*1), Z0, Z1
-	VMULPS     (DX)(R9*1), Z1, Z1
-	VMOVUPS    Z1, (AX)(R9*1)
-	PREFETCHT1 (BX)(R9*1)
-	ADDQ       $0x40, R9
+	VMULPS  (CX)(R8*1), Z0, Z1
+	VMULPS  (DX)(R8*1), Z1, Z1
+	VMOVUPS Z1, (AX)(R8*1)
+	ADDQ    $0x40, R8
 
 test:
-	CMPQ R9, R10
+	CMPQ R8, R9
 	JLT  loop
-	ADDQ $0x08, SI
-	DECQ DI
+	ADDQ $0x08, BX
+	DECQ SI
 	JNE  run
 	VZEROUPPER
 	RET
@@ -886,9 +479,9 @@ test:
 	VZEROUPPER
 	RET
 
-// func relaxAVX512(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, keep float32, omega float32)
-// Requires: AVX, AVX512F
-TEXT ·relaxAVX512(SB), NOSPLIT, $0-80
+// func relaxAVX512(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, keep float32, omega float32, ahead int)
+// Requires: AVX, AVX512F, MMX+
+TEXT ·relaxAVX512(SB), NOSPLIT, $0-88
 	MOVQ         dst+0(FP), AX
 	MOVQ         b+32(FP), CX
 	MOVQ         invd+40(FP), DX
@@ -902,49 +495,53 @@ TEXT ·relaxAVX512(SB), NOSPLIT, $0-80
 	LEAQ         (BX)(DI*1), DI
 	VBROADCASTSS keep+72(FP), Z0
 	VBROADCASTSS omega+76(FP), Z1
-	MOVQ         runs+56(FP), R10
-	MOVQ         count+64(FP), R11
-	MOVLQSX      (R10), R12
+	MOVQ         ahead+80(FP), R10
+	SHLQ         $0x02, R10
+	ADDQ         CX, R10
+	MOVQ         runs+56(FP), R11
+	MOVQ         count+64(FP), R12
+	MOVLQSX      (R11), R13
 
 run:
-	MOVLQSX (R10), R13
-	MOVLQSX 4(R10), R14
-	SUBQ    R12, R13
-	SHLQ    $0x02, R13
+	MOVLQSX (R11), R14
+	MOVLQSX 4(R11), R15
+	SUBQ    R13, R14
 	SHLQ    $0x02, R14
-	ADDQ    R13, R14
+	SHLQ    $0x02, R15
+	ADDQ    R14, R15
 	JMP     test
 
 loop:
-	VMOVUPS -4(BX)(R13*1), Z2
-	VADDPS  4(BX)(R13*1), Z2, Z2
-	VMOVUPS (SI)(R13*1), Z3
-	VADDPS  (DI)(R13*1), Z3, Z3
-	VMOVUPS (R8)(R13*1), Z4
-	VADDPS  (R9)(R13*1), Z4, Z4
-	VADDPS  Z3, Z2, Z2
-	VADDPS  Z4, Z2, Z2
-	VMOVUPS (CX)(R13*1), Z3
-	VADDPS  Z3, Z2, Z2
-	VMULPS  (DX)(R13*1), Z1, Z3
-	VMULPS  Z2, Z3, Z3
-	VMULPS  (BX)(R13*1), Z0, Z2
-	VADDPS  Z3, Z2, Z2
-	VMOVUPS Z2, (AX)(R13*1)
-	ADDQ    $0x40, R13
+	VMOVUPS    -4(BX)(R14*1), Z2
+	VADDPS     4(BX)(R14*1), Z2, Z2
+	VMOVUPS    (SI)(R14*1), Z3
+	VADDPS     (DI)(R14*1), Z3, Z3
+	VMOVUPS    (R8)(R14*1), Z4
+	VADDPS     (R9)(R14*1), Z4, Z4
+	VADDPS     Z3, Z2, Z2
+	VADDPS     Z4, Z2, Z2
+	VMOVUPS    (CX)(R14*1), Z3
+	VADDPS     Z3, Z2, Z2
+	VMULPS     (DX)(R14*1), Z1, Z3
+	VMULPS     Z2, Z3, Z3
+	PREFETCHT1 (R10)(R14*1)
+	VMULPS     (BX)(R14*1), Z0, Z2
+	VADDPS     Z3, Z2, Z2
+	VMOVUPS    Z2, (AX)(R14*1)
+	ADDQ       $0x40, R14
 
 test:
-	CMPQ R13, R14
+	CMPQ R14, R15
 	JLT  loop
-	ADDQ $0x08, R10
-	DECQ R11
+	ADDQ $0x08, R11
+	DECQ R12
 	JNE  run
 	VZEROUPPER
 	RET
 
-// func relaxDotAVX512(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, keep float32, omega float32, acc *[16]float32)
-// Requires: AVX, AVX512F
-TEXT ·relaxDotAVX512(SB), NOSPLIT, $0-88
+// func relaxDotAVX512(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, keep float32, omega float32, ahead int, acc *[16]float32)
+// Requires: AVX, AVX512F, MMX+
+TEXT ·relaxDotAVX512(SB), NOSPLIT, $0-96
 	MOVQ         dst+0(FP), AX
 	MOVQ         b+32(FP), CX
 	MOVQ         invd+40(FP), DX
@@ -958,47 +555,51 @@ TEXT ·relaxDotAVX512(SB), NOSPLIT, $0-88
 	LEAQ         (BX)(DI*1), DI
 	VBROADCASTSS keep+72(FP), Z0
 	VBROADCASTSS omega+76(FP), Z1
+	MOVQ         ahead+80(FP), R10
+	SHLQ         $0x02, R10
+	ADDQ         CX, R10
 	VPXORD       Z2, Z2, Z2
-	MOVQ         runs+56(FP), R10
-	MOVQ         count+64(FP), R11
-	MOVLQSX      (R10), R12
+	MOVQ         runs+56(FP), R11
+	MOVQ         count+64(FP), R12
+	MOVLQSX      (R11), R13
 
 run:
-	MOVLQSX (R10), R13
-	MOVLQSX 4(R10), R14
-	SUBQ    R12, R13
-	SHLQ    $0x02, R13
+	MOVLQSX (R11), R14
+	MOVLQSX 4(R11), R15
+	SUBQ    R13, R14
 	SHLQ    $0x02, R14
-	ADDQ    R13, R14
+	SHLQ    $0x02, R15
+	ADDQ    R14, R15
 	JMP     test
 
 loop:
-	VMOVUPS -4(BX)(R13*1), Z3
-	VADDPS  4(BX)(R13*1), Z3, Z3
-	VMOVUPS (SI)(R13*1), Z4
-	VADDPS  (DI)(R13*1), Z4, Z4
-	VMOVUPS (R8)(R13*1), Z5
-	VADDPS  (R9)(R13*1), Z5, Z5
-	VADDPS  Z4, Z3, Z3
-	VADDPS  Z5, Z3, Z3
-	VMOVUPS (CX)(R13*1), Z4
-	VADDPS  Z4, Z3, Z3
-	VMULPS  (DX)(R13*1), Z1, Z5
-	VMULPS  Z3, Z5, Z5
-	VMULPS  (BX)(R13*1), Z0, Z3
-	VADDPS  Z5, Z3, Z3
-	VMOVUPS Z3, (AX)(R13*1)
-	VMULPS  Z4, Z3, Z3
-	VADDPS  Z3, Z2, Z2
-	ADDQ    $0x40, R13
+	VMOVUPS    -4(BX)(R14*1), Z3
+	VADDPS     4(BX)(R14*1), Z3, Z3
+	VMOVUPS    (SI)(R14*1), Z4
+	VADDPS     (DI)(R14*1), Z4, Z4
+	VMOVUPS    (R8)(R14*1), Z5
+	VADDPS     (R9)(R14*1), Z5, Z5
+	VADDPS     Z4, Z3, Z3
+	VADDPS     Z5, Z3, Z3
+	VMOVUPS    (CX)(R14*1), Z4
+	VADDPS     Z4, Z3, Z3
+	VMULPS     (DX)(R14*1), Z1, Z5
+	VMULPS     Z3, Z5, Z5
+	PREFETCHT1 (R10)(R14*1)
+	VMULPS     (BX)(R14*1), Z0, Z3
+	VADDPS     Z5, Z3, Z3
+	VMOVUPS    Z3, (AX)(R14*1)
+	VMULPS     Z4, Z3, Z3
+	VADDPS     Z3, Z2, Z2
+	ADDQ       $0x40, R14
 
 test:
-	CMPQ    R13, R14
+	CMPQ    R14, R15
 	JLT     loop
-	ADDQ    $0x08, R10
-	DECQ    R11
+	ADDQ    $0x08, R11
+	DECQ    R12
 	JNE     run
-	MOVQ    acc+80(FP), AX
+	MOVQ    acc+88(FP), AX
 	VMOVUPS Z2, (AX)
 	VZEROUPPER
 	RET
@@ -1178,9 +779,9 @@ test:
 	VZEROUPPER
 	RET
 
-// func relaxWeightedAVX512(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32, keep float32, omega float32)
+// func relaxWeightedAVX512(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32, keep float32, omega float32, ahead int)
 // Requires: AVX, AVX512F
-TEXT ·relaxWeightedAVX512(SB), NOSPLIT, $8-112
+TEXT ·relaxWeightedAVX512(SB), NOSPLIT, $8-120
 	MOVQ         dst+0(FP), AX
 	MOVQ         b+32(FP), CX
 	MOVQ         invd+40(FP), DX
@@ -1252,9 +853,9 @@ test:
 	VZEROUPPER
 	RET
 
-// func relaxDotWeightedAVX512(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32, keep float32, omega float32, acc *[16]float32)
+// func relaxDotWeightedAVX512(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32, keep float32, omega float32, ahead int, acc *[16]float32)
 // Requires: AVX, AVX512F
-TEXT ·relaxDotWeightedAVX512(SB), NOSPLIT, $8-120
+TEXT ·relaxDotWeightedAVX512(SB), NOSPLIT, $8-128
 	MOVQ         dst+0(FP), AX
 	MOVQ         b+32(FP), CX
 	MOVQ         invd+40(FP), DX
@@ -1326,7 +927,7 @@ test:
 	ADDQ    $0x08, R10
 	DECQ    R11
 	JNE     run
-	MOVQ    acc+112(FP), AX
+	MOVQ    acc+120(FP), AX
 	VMOVUPS Z2, (AX)
 	VZEROUPPER
 	RET
@@ -1570,8 +1171,8 @@ TEXT ·prolongAVX512(SB), NOSPLIT, $0-64
 	VBROADCASTSS 4(DX), Z1
 	VBROADCASTSS 8(DX), Z2
 	VBROADCASTSS 12(DX), Z3
-	VBROADCASTSS float0<>+0(SB), Z4
-	VBROADCASTSS float1<>+0(SB), Z5
+	VBROADCASTSS float2<>+0(SB), Z4
+	VBROADCASTSS float3<>+0(SB), Z5
 	VMOVUPS      spreadMain<>+0(SB), Z6
 	VMOVUPS      spreadSide<>+0(SB), Z7
 	MOVQ         draws+32(FP), DX
@@ -1625,6 +1226,12 @@ test:
 	JNE  run
 	VZEROUPPER
 	RET
+
+DATA float2<>+0(SB)/4, $0x3f400000
+GLOBL float2<>(SB), RODATA|NOPTR, $4
+
+DATA float3<>+0(SB)/4, $0x3e800000
+GLOBL float3<>(SB), RODATA|NOPTR, $4
 
 // func halveAVX512(dst *float32, a *float32, q float32, n int)
 // Requires: AVX, AVX512F
@@ -2343,387 +1950,6 @@ test:
 	VZEROUPPER
 	RET
 
-// func jacobiAVX2(dst *float32, x *float32, b *float32, invd *float32, sy int, sz int, n int, keep float32, omega float32)
-// Requires: AVX
-TEXT ·jacobiAVX2(SB), NOSPLIT, $0-64
-	MOVQ         dst+0(FP), AX
-	MOVQ         b+16(FP), CX
-	MOVQ         invd+24(FP), DX
-	MOVQ         x+8(FP), BX
-	MOVQ         sy+32(FP), SI
-	SHLQ         $0x02, SI
-	MOVQ         sz+40(FP), DI
-	SHLQ         $0x02, DI
-	MOVQ         SI, R8
-	NEGQ         R8
-	MOVQ         DI, R9
-	NEGQ         R9
-	VBROADCASTSS keep+56(FP), Y0
-	VBROADCASTSS omega+60(FP), Y1
-	MOVQ         n+48(FP), R10
-	SHLQ         $0x02, R10
-	XORQ         R11, R11
-	JMP          test
-
-loop:
-	VMOVUPS -4(BX), Y2
-	VADDPS  4(BX), Y2, Y2
-	VMOVUPS (BX)(R8*1), Y3
-	VADDPS  (BX)(SI*1), Y3, Y3
-	VMOVUPS (BX)(R9*1), Y4
-	VADDPS  (BX)(DI*1), Y4, Y4
-	VADDPS  Y3, Y2, Y2
-	VADDPS  Y4, Y2, Y2
-	VADDPS  (CX)(R11*1), Y2, Y2
-	VMULPS  (DX)(R11*1), Y1, Y3
-	VMULPS  Y2, Y3, Y3
-	VMULPS  (BX), Y0, Y2
-	VADDPS  Y3, Y2, Y2
-	VMOVUPS Y2, (AX)(R11*1)
-	VMOVUPS 28(BX), Y2
-	VADDPS  36(BX), Y2, Y2
-	VMOVUPS 32(BX)(R8*1), Y3
-	VADDPS  32(BX)(SI*1), Y3, Y3
-	VMOVUPS 32(BX)(R9*1), Y4
-	VADDPS  32(BX)(DI*1), Y4, Y4
-	VADDPS  Y3, Y2, Y2
-	VADDPS  Y4, Y2, Y2
-	VADDPS  32(CX)(R11*1), Y2, Y2
-	VMULPS  32(DX)(R11*1), Y1, Y3
-	VMULPS  Y2, Y3, Y3
-	VMULPS  32(BX), Y0, Y2
-	VADDPS  Y3, Y2, Y2
-	VMOVUPS Y2, 32(AX)(R11*1)
-	ADDQ    $0x40, R11
-	ADDQ    $0x40, BX
-
-test:
-	CMPQ R11, R10
-	JLT  loop
-	VZEROUPPER
-	RET
-
-// func applyAVX2(dst *float32, x *float32, diag *float32, sy int, sz int, n int)
-// Requires: AVX
-TEXT ·applyAVX2(SB), NOSPLIT, $0-48
-	MOVQ dst+0(FP), AX
-	MOVQ diag+16(FP), CX
-	MOVQ x+8(FP), DX
-	MOVQ sy+24(FP), BX
-	SHLQ $0x02, BX
-	MOVQ sz+32(FP), SI
-	SHLQ $0x02, SI
-	MOVQ BX, DI
-	NEGQ DI
-	MOVQ SI, R8
-	NEGQ R8
-	MOVQ n+40(FP), R9
-	SHLQ $0x02, R9
-	XORQ R10, R10
-	JMP  test
-
-loop:
-	VMOVUPS -4(DX), Y0
-	VADDPS  4(DX), Y0, Y0
-	VMOVUPS (DX)(DI*1), Y1
-	VADDPS  (DX)(BX*1), Y1, Y1
-	VMOVUPS (DX)(R8*1), Y2
-	VADDPS  (DX)(SI*1), Y2, Y2
-	VADDPS  Y1, Y0, Y0
-	VADDPS  Y2, Y0, Y0
-	VMOVUPS (DX), Y1
-	VMULPS  (CX)(R10*1), Y1, Y1
-	VSUBPS  Y0, Y1, Y1
-	VMOVUPS Y1, (AX)(R10*1)
-	VMOVUPS 28(DX), Y0
-	VADDPS  36(DX), Y0, Y0
-	VMOVUPS 32(DX)(DI*1), Y1
-	VADDPS  32(DX)(BX*1), Y1, Y1
-	VMOVUPS 32(DX)(R8*1), Y2
-	VADDPS  32(DX)(SI*1), Y2, Y2
-	VADDPS  Y1, Y0, Y0
-	VADDPS  Y2, Y0, Y0
-	VMOVUPS 32(DX), Y1
-	VMULPS  32(CX)(R10*1), Y1, Y1
-	VSUBPS  Y0, Y1, Y1
-	VMOVUPS Y1, 32(AX)(R10*1)
-	ADDQ    $0x40, R10
-	ADDQ    $0x40, DX
-
-test:
-	CMPQ R10, R9
-	JLT  loop
-	VZEROUPPER
-	RET
-
-// func jacobiWeightedAVX2(dst *float32, x *float32, b *float32, invd *float32, wx *float32, wy *float32, wz *float32, sy int, sz int, n int, keep float32, omega float32)
-// Requires: AVX
-TEXT ·jacobiWeightedAVX2(SB), NOSPLIT, $0-88
-	MOVQ         dst+0(FP), AX
-	MOVQ         b+16(FP), CX
-	MOVQ         invd+24(FP), DX
-	MOVQ         x+8(FP), BX
-	MOVQ         sy+56(FP), SI
-	SHLQ         $0x02, SI
-	MOVQ         sz+64(FP), DI
-	SHLQ         $0x02, DI
-	MOVQ         SI, R8
-	NEGQ         R8
-	MOVQ         DI, R9
-	NEGQ         R9
-	MOVQ         wx+32(FP), R10
-	MOVQ         wy+40(FP), R11
-	MOVQ         wz+48(FP), R12
-	VBROADCASTSS keep+80(FP), Y0
-	VBROADCASTSS omega+84(FP), Y1
-	MOVQ         n+72(FP), R13
-	SHLQ         $0x02, R13
-	XORQ         R14, R14
-	JMP          test
-
-loop:
-	VMOVUPS -4(BX), Y2
-	VMULPS  (R10), Y2, Y2
-	VMOVUPS 4(BX), Y3
-	VMULPS  4(R10), Y3, Y3
-	VADDPS  Y3, Y2, Y2
-	VMOVUPS (BX)(R8*1), Y3
-	VMULPS  (R11), Y3, Y3
-	VMOVUPS (BX)(SI*1), Y4
-	VMULPS  (R11)(SI*1), Y4, Y4
-	VADDPS  Y4, Y3, Y3
-	VMOVUPS (BX)(R9*1), Y4
-	VMULPS  (R12), Y4, Y4
-	VMOVUPS (BX)(DI*1), Y5
-	VMULPS  (R12)(DI*1), Y5, Y5
-	VADDPS  Y5, Y4, Y4
-	VADDPS  Y3, Y2, Y2
-	VADDPS  Y4, Y2, Y2
-	VADDPS  (CX)(R14*1), Y2, Y2
-	VMULPS  (DX)(R14*1), Y1, Y3
-	VMULPS  Y2, Y3, Y3
-	VMULPS  (BX), Y0, Y2
-	VADDPS  Y3, Y2, Y2
-	VMOVUPS Y2, (AX)(R14*1)
-	VMOVUPS 28(BX), Y2
-	VMULPS  32(R10), Y2, Y2
-	VMOVUPS 36(BX), Y3
-	VMULPS  36(R10), Y3, Y3
-	VADDPS  Y3, Y2, Y2
-	VMOVUPS 32(BX)(R8*1), Y3
-	VMULPS  32(R11), Y3, Y3
-	VMOVUPS 32(BX)(SI*1), Y4
-	VMULPS  32(R11)(SI*1), Y4, Y4
-	VADDPS  Y4, Y3, Y3
-	VMOVUPS 32(BX)(R9*1), Y4
-	VMULPS  32(R12), Y4, Y4
-	VMOVUPS 32(BX)(DI*1), Y5
-	VMULPS  32(R12)(DI*1), Y5, Y5
-	VADDPS  Y5, Y4, Y4
-	VADDPS  Y3, Y2, Y2
-	VADDPS  Y4, Y2, Y2
-	VADDPS  32(CX)(R14*1), Y2, Y2
-	VMULPS  32(DX)(R14*1), Y1, Y3
-	VMULPS  Y2, Y3, Y3
-	VMULPS  32(BX), Y0, Y2
-	VADDPS  Y3, Y2, Y2
-	VMOVUPS Y2, 32(AX)(R14*1)
-	ADDQ    $0x40, R14
-	ADDQ    $0x40, BX
-	ADDQ    $0x40, R10
-	ADDQ    $0x40, R11
-	ADDQ    $0x40, R12
-
-test:
-	CMPQ R14, R13
-	JLT  loop
-	VZEROUPPER
-	RET
-
-// func applyWeightedAVX2(dst *float32, x *float32, diag *float32, wx *float32, wy *float32, wz *float32, sy int, sz int, n int)
-// Requires: AVX
-TEXT ·applyWeightedAVX2(SB), NOSPLIT, $0-72
-	MOVQ dst+0(FP), AX
-	MOVQ diag+16(FP), CX
-	MOVQ x+8(FP), DX
-	MOVQ sy+48(FP), BX
-	SHLQ $0x02, BX
-	MOVQ sz+56(FP), SI
-	SHLQ $0x02, SI
-	MOVQ BX, DI
-	NEGQ DI
-	MOVQ SI, R8
-	NEGQ R8
-	MOVQ wx+24(FP), R9
-	MOVQ wy+32(FP), R10
-	MOVQ wz+40(FP), R11
-	MOVQ n+64(FP), R12
-	SHLQ $0x02, R12
-	XORQ R13, R13
-	JMP  test
-
-loop:
-	VMOVUPS -4(DX), Y0
-	VMULPS  (R9), Y0, Y0
-	VMOVUPS 4(DX), Y1
-	VMULPS  4(R9), Y1, Y1
-	VADDPS  Y1, Y0, Y0
-	VMOVUPS (DX)(DI*1), Y1
-	VMULPS  (R10), Y1, Y1
-	VMOVUPS (DX)(BX*1), Y2
-	VMULPS  (R10)(BX*1), Y2, Y2
-	VADDPS  Y2, Y1, Y1
-	VMOVUPS (DX)(R8*1), Y2
-	VMULPS  (R11), Y2, Y2
-	VMOVUPS (DX)(SI*1), Y3
-	VMULPS  (R11)(SI*1), Y3, Y3
-	VADDPS  Y3, Y2, Y2
-	VADDPS  Y1, Y0, Y0
-	VADDPS  Y2, Y0, Y0
-	VMOVUPS (DX), Y1
-	VMULPS  (CX)(R13*1), Y1, Y1
-	VSUBPS  Y0, Y1, Y1
-	VMOVUPS Y1, (AX)(R13*1)
-	VMOVUPS 28(DX), Y0
-	VMULPS  32(R9), Y0, Y0
-	VMOVUPS 36(DX), Y1
-	VMULPS  36(R9), Y1, Y1
-	VADDPS  Y1, Y0, Y0
-	VMOVUPS 32(DX)(DI*1), Y1
-	VMULPS  32(R10), Y1, Y1
-	VMOVUPS 32(DX)(BX*1), Y2
-	VMULPS  32(R10)(BX*1), Y2, Y2
-	VADDPS  Y2, Y1, Y1
-	VMOVUPS 32(DX)(R8*1), Y2
-	VMULPS  32(R11), Y2, Y2
-	VMOVUPS 32(DX)(SI*1), Y3
-	VMULPS  32(R11)(SI*1), Y3, Y3
-	VADDPS  Y3, Y2, Y2
-	VADDPS  Y1, Y0, Y0
-	VADDPS  Y2, Y0, Y0
-	VMOVUPS 32(DX), Y1
-	VMULPS  32(CX)(R13*1), Y1, Y1
-	VSUBPS  Y0, Y1, Y1
-	VMOVUPS Y1, 32(AX)(R13*1)
-	ADDQ    $0x40, R13
-	ADDQ    $0x40, DX
-	ADDQ    $0x40, R9
-	ADDQ    $0x40, R10
-	ADDQ    $0x40, R11
-
-test:
-	CMPQ R13, R12
-	JLT  loop
-	VZEROUPPER
-	RET
-
-// func axpyAVX2(dst *float32, a *float32, s float32, n int)
-// Requires: AVX
-TEXT ·axpyAVX2(SB), NOSPLIT, $0-32
-	MOVQ         dst+0(FP), AX
-	MOVQ         a+8(FP), CX
-	VBROADCASTSS s+16(FP), Y0
-	MOVQ         n+24(FP), DX
-	SHLQ         $0x02, DX
-	XORQ         BX, BX
-	JMP          test
-
-loop:
-	VMULPS  (CX)(BX*1), Y0, Y1
-	VADDPS  (AX)(BX*1), Y1, Y1
-	VMOVUPS Y1, (AX)(BX*1)
-	VMULPS  32(CX)(BX*1), Y0, Y1
-	VADDPS  32(AX)(BX*1), Y1, Y1
-	VMOVUPS Y1, 32(AX)(BX*1)
-	ADDQ    $0x40, BX
-
-test:
-	CMPQ BX, DX
-	JLT  loop
-	VZEROUPPER
-	RET
-
-// func xpayAVX2(dst *float32, a *float32, s float32, n int)
-// Requires: AVX
-TEXT ·xpayAVX2(SB), NOSPLIT, $0-32
-	MOVQ         dst+0(FP), AX
-	MOVQ         a+8(FP), CX
-	VBROADCASTSS s+16(FP), Y0
-	MOVQ         n+24(FP), DX
-	SHLQ         $0x02, DX
-	XORQ         BX, BX
-	JMP          test
-
-loop:
-	VMULPS  (AX)(BX*1), Y0, Y1
-	VADDPS  (CX)(BX*1), Y1, Y1
-	VMOVUPS Y1, (AX)(BX*1)
-	VMULPS  32(AX)(BX*1), Y0, Y1
-	VADDPS  32(CX)(BX*1), Y1, Y1
-	VMOVUPS Y1, 32(AX)(BX*1)
-	ADDQ    $0x40, BX
-
-test:
-	CMPQ BX, DX
-	JLT  loop
-	VZEROUPPER
-	RET
-
-// func scaleAVX2(dst *float32, a *float32, b *float32, s float32, n int)
-// Requires: AVX
-TEXT ·scaleAVX2(SB), NOSPLIT, $0-40
-	MOVQ         dst+0(FP), AX
-	MOVQ         a+8(FP), CX
-	MOVQ         b+16(FP), DX
-	VBROADCASTSS s+24(FP), Y0
-	MOVQ         n+32(FP), BX
-	SHLQ         $0x02, BX
-	XORQ         SI, SI
-	JMP          test
-
-loop:
-	VMULPS  (CX)(SI*1), Y0, Y1
-	VMULPS  (DX)(SI*1), Y1, Y1
-	VMOVUPS Y1, (AX)(SI*1)
-	VMULPS  32(CX)(SI*1), Y0, Y1
-	VMULPS  32(DX)(SI*1), Y1, Y1
-	VMOVUPS Y1, 32(AX)(SI*1)
-	ADDQ    $0x40, SI
-
-test:
-	CMPQ SI, BX
-	JLT  loop
-	VZEROUPPER
-	RET
-
-// func residualAVX2(r *float32, b *float32, w *float32, n int)
-// Requires: AVX
-TEXT ·residualAVX2(SB), NOSPLIT, $0-32
-	MOVQ r+0(FP), AX
-	MOVQ b+8(FP), CX
-	MOVQ w+16(FP), DX
-	MOVQ n+24(FP), BX
-	SHLQ $0x02, BX
-	XORQ SI, SI
-	JMP  test
-
-loop:
-	VMOVUPS (CX)(SI*1), Y0
-	VSUBPS  (AX)(SI*1), Y0, Y0
-	VMULPS  (DX)(SI*1), Y0, Y0
-	VMOVUPS Y0, (AX)(SI*1)
-	VMOVUPS 32(CX)(SI*1), Y0
-	VSUBPS  32(AX)(SI*1), Y0, Y0
-	VMULPS  32(DX)(SI*1), Y0, Y0
-	VMOVUPS Y0, 32(AX)(SI*1)
-	ADDQ    $0x40, SI
-
-test:
-	CMPQ SI, BX
-	JLT  loop
-	VZEROUPPER
-	RET
-
 // func dotAVX2(acc *[16]float32, a *float32, b *float32, n int)
 // Requires: AVX
 TEXT ·dotAVX2(SB), NOSPLIT, $0-32
@@ -2751,49 +1977,6 @@ test:
 	JLT     loop
 	VMOVUPS Y0, (AX)
 	VMOVUPS Y1, 32(AX)
-	VZEROUPPER
-	RET
-
-// func spreadAVX2(x *float32, w *float32, c *float32, n int)
-// Requires: AVX, AVX2
-TEXT ·spreadAVX2(SB), NOSPLIT, $0-32
-	MOVQ         x+0(FP), AX
-	MOVQ         w+8(FP), CX
-	MOVQ         c+16(FP), DX
-	MOVQ         n+24(FP), BX
-	SHLQ         $0x02, BX
-	VBROADCASTSS float0<>+0(SB), Y0
-	VBROADCASTSS float1<>+0(SB), Y1
-	VMOVUPS      spreadMain<>+0(SB), Y2
-	VMOVUPS      spreadSide<>+0(SB), Y3
-	XORQ         SI, SI
-	JMP          test
-
-loop:
-	VMOVUPS (DX), Y4
-	VPERMPS Y4, Y2, Y5
-	VPERMPS Y4, Y3, Y4
-	VMULPS  Y0, Y5, Y5
-	VMULPS  Y1, Y4, Y4
-	VADDPS  Y4, Y5, Y5
-	VMULPS  (CX)(SI*1), Y5, Y5
-	VADDPS  (AX)(SI*1), Y5, Y5
-	VMOVUPS Y5, (AX)(SI*1)
-	VMOVUPS 16(DX), Y4
-	VPERMPS Y4, Y2, Y5
-	VPERMPS Y4, Y3, Y4
-	VMULPS  Y0, Y5, Y5
-	VMULPS  Y1, Y4, Y4
-	VADDPS  Y4, Y5, Y5
-	VMULPS  32(CX)(SI*1), Y5, Y5
-	VADDPS  32(AX)(SI*1), Y5, Y5
-	VMOVUPS Y5, 32(AX)(SI*1)
-	ADDQ    $0x40, SI
-	ADDQ    $0x20, DX
-
-test:
-	CMPQ SI, BX
-	JLT  loop
 	VZEROUPPER
 	RET
 
@@ -2887,104 +2070,6 @@ done:
 	VZEROUPPER
 	RET
 
-// func blendAddAVX2(dst *float32, a *float32, b *float32, c *float32, d *float32, w *[4]float32, n int)
-// Requires: AVX, AVX2
-TEXT ·blendAddAVX2(SB), NOSPLIT, $0-56
-	MOVQ         dst+0(FP), AX
-	MOVQ         w+40(FP), CX
-	MOVQ         a+8(FP), DX
-	VBROADCASTSS (CX), Y0
-	MOVQ         b+16(FP), BX
-	VBROADCASTSS 4(CX), Y1
-	MOVQ         c+24(FP), SI
-	VBROADCASTSS 8(CX), Y2
-	MOVQ         d+32(FP), DI
-	VBROADCASTSS 12(CX), Y3
-	MOVQ         n+48(FP), CX
-	XORQ         R8, R8
-	MOVQ         CX, R9
-	ANDQ         $0xfffffff0, R9
-	SUBQ         R9, CX
-	SHLQ         $0x02, R9
-	JMP          test
-
-loop:
-	VMOVUPS (DX)(R8*1), Y4
-	VMULPS  Y0, Y4, Y4
-	VMOVUPS (BX)(R8*1), Y5
-	VMULPS  Y1, Y5, Y5
-	VMOVUPS (SI)(R8*1), Y6
-	VMULPS  Y2, Y6, Y6
-	VMOVUPS (DI)(R8*1), Y7
-	VMULPS  Y3, Y7, Y7
-	VADDPS  Y5, Y4, Y4
-	VADDPS  Y7, Y6, Y6
-	VADDPS  Y6, Y4, Y4
-	VMOVUPS (AX)(R8*1), Y5
-	VADDPS  Y5, Y4, Y4
-	VMOVUPS Y4, (AX)(R8*1)
-	VMOVUPS 32(DX)(R8*1), Y4
-	VMULPS  Y0, Y4, Y4
-	VMOVUPS 32(BX)(R8*1), Y5
-	VMULPS  Y1, Y5, Y5
-	VMOVUPS 32(SI)(R8*1), Y6
-	VMULPS  Y2, Y6, Y6
-	VMOVUPS 32(DI)(R8*1), Y7
-	VMULPS  Y3, Y7, Y7
-	VADDPS  Y5, Y4, Y4
-	VADDPS  Y7, Y6, Y6
-	VADDPS  Y6, Y4, Y4
-	VMOVUPS 32(AX)(R8*1), Y5
-	VADDPS  Y5, Y4, Y4
-	VMOVUPS Y4, 32(AX)(R8*1)
-	ADDQ    $0x40, R8
-
-test:
-	CMPQ         R8, R9
-	JLT          loop
-	TESTQ        CX, CX
-	JE           done
-	VMOVD        CX, X4
-	VPBROADCASTD X4, Y4
-	VMOVDQU      lane<>+0(SB), Y5
-	VPCMPGTD     Y5, Y4, Y4
-	VMASKMOVPS   (DX)(R8*1), Y4, Y5
-	VMULPS       Y0, Y5, Y5
-	VMASKMOVPS   (BX)(R8*1), Y4, Y6
-	VMULPS       Y1, Y6, Y6
-	VMASKMOVPS   (SI)(R8*1), Y4, Y7
-	VMULPS       Y2, Y7, Y7
-	VMASKMOVPS   (DI)(R8*1), Y4, Y8
-	VMULPS       Y3, Y8, Y8
-	VADDPS       Y6, Y5, Y5
-	VADDPS       Y8, Y7, Y7
-	VADDPS       Y7, Y5, Y5
-	VMASKMOVPS   (AX)(R8*1), Y4, Y6
-	VADDPS       Y6, Y5, Y5
-	VMASKMOVPS   Y5, Y4, (AX)(R8*1)
-	VMOVD        CX, X4
-	VPBROADCASTD X4, Y4
-	VMOVDQU      lane<>+32(SB), Y5
-	VPCMPGTD     Y5, Y4, Y4
-	VMASKMOVPS   32(DX)(R8*1), Y4, Y5
-	VMULPS       Y0, Y5, Y5
-	VMASKMOVPS   32(BX)(R8*1), Y4, Y0
-	VMULPS       Y1, Y0, Y0
-	VMASKMOVPS   32(SI)(R8*1), Y4, Y1
-	VMULPS       Y2, Y1, Y1
-	VMASKMOVPS   32(DI)(R8*1), Y4, Y2
-	VMULPS       Y3, Y2, Y2
-	VADDPS       Y0, Y5, Y5
-	VADDPS       Y2, Y1, Y1
-	VADDPS       Y1, Y5, Y5
-	VMASKMOVPS   32(AX)(R8*1), Y4, Y0
-	VADDPS       Y0, Y5, Y5
-	VMASKMOVPS   Y5, Y4, 32(AX)(R8*1)
-
-done:
-	VZEROUPPER
-	RET
-
 // func followAVX2(dst *float32, a *float32, b *float32, base float32, ramp float32, n int)
 // Requires: AVX, AVX2
 TEXT ·followAVX2(SB), NOSPLIT, $0-40
@@ -2993,9 +2078,9 @@ TEXT ·followAVX2(SB), NOSPLIT, $0-40
 	MOVQ         b+16(FP), DX
 	VBROADCASTSS base+24(FP), Y0
 	VBROADCASTSS ramp+28(FP), Y1
-	VBROADCASTSS float2<>+0(SB), Y2
+	VBROADCASTSS float0<>+0(SB), Y2
 	MOVQ         n+32(FP), BX
-	VBROADCASTSS float3<>+0(SB), Y3
+	VBROADCASTSS float1<>+0(SB), Y3
 	VMOVUPS      iota<>+0(SB), Y4
 	VMOVUPS      iota<>+32(SB), Y5
 	XORQ         SI, SI
@@ -3070,7 +2155,7 @@ TEXT ·limitAVX2(SB), NOSPLIT, $0-56
 	MOVQ         lo+32(FP), SI
 	MOVQ         hi+40(FP), DI
 	MOVQ         n+48(FP), R8
-	VBROADCASTSS float2<>+0(SB), Y0
+	VBROADCASTSS float0<>+0(SB), Y0
 	XORQ         R9, R9
 	MOVQ         R8, R10
 	ANDQ         $0xfffffff0, R10
@@ -3282,44 +2367,40 @@ done:
 	VZEROUPPER
 	RET
 
-// func scaleRunsAVX2(dst *float32, b *float32, invd *float32, runs *int32, count int, s float32, ahead int)
-// Requires: AVX, MMX+
-TEXT ·scaleRunsAVX2(SB), NOSPLIT, $0-56
+// func scaleRunsAVX2(dst *float32, b *float32, invd *float32, runs *int32, count int, s float32)
+// Requires: AVX
+TEXT ·scaleRunsAVX2(SB), NOSPLIT, $0-44
 	MOVQ         dst+0(FP), AX
 	MOVQ         b+8(FP), CX
 	MOVQ         invd+16(FP), DX
 	VBROADCASTSS s+40(FP), Y0
-	MOVQ         ahead+48(FP), BX
-	SHLQ         $0x02, BX
-	ADDQ         CX, BX
-	MOVQ         runs+24(FP), SI
-	MOVQ         count+32(FP), DI
-	MOVLQSX      (SI), R8
+	MOVQ         runs+24(FP), BX
+	MOVQ         count+32(FP), SI
+	MOVLQSX      (BX), DI
 
 run:
-	MOVLQSX (SI), R9
-	MOVLQSX 4(SI), R10
-	SUBQ    R8, R9
+	MOVLQSX (BX), R8
+	MOVLQSX 4(BX), R9
+	SUBQ    DI, R8
+	SHLQ    $0x02, R8
 	SHLQ    $0x02, R9
-	SHLQ    $0x02, R10
-	ADDQ    R9, R10
+	ADDQ    R8, R9
 	JMP     test
 
 loop:
-	VMULPS     (CX)(R9*1), Y0, Y1
-	VMULPS     (DX)(R9*1), Y1, Y1
-	VMOVUPS    Y1, (AX)(R9*1)
-	PREFETCHT1 (BX)(R9*1)
-	VMULPS     32(CX)(R9*1), Y0, Y1
-	VMULPS     32(DX)(R9*1), Y1, Y1
-	VMOVUPS    Y1, 32(AX)(R9*1)
-	ADDQ       $0x40, R9
+	VMULPS  (CX)(R8*1), Y0, Y1
+	VMULPS  (DX)(R8*1), Y1, Y1
+	VMOVUPS Y1, (AX)(R8*1)
+	VMULPS  32(CX)(R8*1), Y0, Y1
+	VMULPS  32(DX)(R8*1), Y1, Y1
+	VMOVUPS Y1, 32(AX)(R8*1)
+	ADDQ    $0x40, R8
 
 test:
-	CMPQ R9, R10
+	CMPQ R8, R9
 	JLT  loop
-	ADDQ $0x08, SI
-	DECQ DI
+	ADDQ $0x08, BX
+	DECQ SI
 	JNE  run
 	VZEROUPPER
 	RET
@@ -3361,9 +2442,9 @@ test:
 	VZEROUPPER
 	RET
 
-// func relaxAVX2(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, keep float32, omega float32)
-// Requires: AVX
-TEXT ·relaxAVX2(SB), NOSPLIT, $0-80
+// func relaxAVX2(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, keep float32, omega float32, ahead int)
+// Requires: AVX, MMX+
+TEXT ·relaxAVX2(SB), NOSPLIT, $0-88
 	MOVQ         dst+0(FP), AX
 	MOVQ         b+32(FP), CX
 	MOVQ         invd+40(FP), DX
@@ -3377,64 +2458,68 @@ TEXT ·relaxAVX2(SB), NOSPLIT, $0-80
 	LEAQ         (BX)(DI*1), DI
 	VBROADCASTSS keep+72(FP), Y0
 	VBROADCASTSS omega+76(FP), Y1
-	MOVQ         runs+56(FP), R10
-	MOVQ         count+64(FP), R11
-	MOVLQSX      (R10), R12
+	MOVQ         ahead+80(FP), R10
+	SHLQ         $0x02, R10
+	ADDQ         CX, R10
+	MOVQ         runs+56(FP), R11
+	MOVQ         count+64(FP), R12
+	MOVLQSX      (R11), R13
 
 run:
-	MOVLQSX (R10), R13
-	MOVLQSX 4(R10), R14
-	SUBQ    R12, R13
-	SHLQ    $0x02, R13
+	MOVLQSX (R11), R14
+	MOVLQSX 4(R11), R15
+	SUBQ    R13, R14
 	SHLQ    $0x02, R14
-	ADDQ    R13, R14
+	SHLQ    $0x02, R15
+	ADDQ    R14, R15
 	JMP     test
 
 loop:
-	VMOVUPS -4(BX)(R13*1), Y2
-	VADDPS  4(BX)(R13*1), Y2, Y2
-	VMOVUPS (SI)(R13*1), Y3
-	VADDPS  (DI)(R13*1), Y3, Y3
-	VMOVUPS (R8)(R13*1), Y4
-	VADDPS  (R9)(R13*1), Y4, Y4
-	VADDPS  Y3, Y2, Y2
-	VADDPS  Y4, Y2, Y2
-	VMOVUPS (CX)(R13*1), Y3
-	VADDPS  Y3, Y2, Y2
-	VMULPS  (DX)(R13*1), Y1, Y3
-	VMULPS  Y2, Y3, Y3
-	VMULPS  (BX)(R13*1), Y0, Y2
-	VADDPS  Y3, Y2, Y2
-	VMOVUPS Y2, (AX)(R13*1)
-	VMOVUPS 28(BX)(R13*1), Y2
-	VADDPS  36(BX)(R13*1), Y2, Y2
-	VMOVUPS 32(SI)(R13*1), Y3
-	VADDPS  32(DI)(R13*1), Y3, Y3
-	VMOVUPS 32(R8)(R13*1), Y4
-	VADDPS  32(R9)(R13*1), Y4, Y4
-	VADDPS  Y3, Y2, Y2
-	VADDPS  Y4, Y2, Y2
-	VMOVUPS 32(CX)(R13*1), Y3
-	VADDPS  Y3, Y2, Y2
-	VMULPS  32(DX)(R13*1), Y1, Y3
-	VMULPS  Y2, Y3, Y3
-	VMULPS  32(BX)(R13*1), Y0, Y2
-	VADDPS  Y3, Y2, Y2
-	VMOVUPS Y2, 32(AX)(R13*1)
-	ADDQ    $0x40, R13
+	VMOVUPS    -4(BX)(R14*1), Y2
+	VADDPS     4(BX)(R14*1), Y2, Y2
+	VMOVUPS    (SI)(R14*1), Y3
+	VADDPS     (DI)(R14*1), Y3, Y3
+	VMOVUPS    (R8)(R14*1), Y4
+	VADDPS     (R9)(R14*1), Y4, Y4
+	VADDPS     Y3, Y2, Y2
+	VADDPS     Y4, Y2, Y2
+	VMOVUPS    (CX)(R14*1), Y3
+	VADDPS     Y3, Y2, Y2
+	VMULPS     (DX)(R14*1), Y1, Y3
+	VMULPS     Y2, Y3, Y3
+	PREFETCHT1 (R10)(R14*1)
+	VMULPS     (BX)(R14*1), Y0, Y2
+	VADDPS     Y3, Y2, Y2
+	VMOVUPS    Y2, (AX)(R14*1)
+	VMOVUPS    28(BX)(R14*1), Y2
+	VADDPS     36(BX)(R14*1), Y2, Y2
+	VMOVUPS    32(SI)(R14*1), Y3
+	VADDPS     32(DI)(R14*1), Y3, Y3
+	VMOVUPS    32(R8)(R14*1), Y4
+	VADDPS     32(R9)(R14*1), Y4, Y4
+	VADDPS     Y3, Y2, Y2
+	VADDPS     Y4, Y2, Y2
+	VMOVUPS    32(CX)(R14*1), Y3
+	VADDPS     Y3, Y2, Y2
+	VMULPS     32(DX)(R14*1), Y1, Y3
+	VMULPS     Y2, Y3, Y3
+	VMULPS     32(BX)(R14*1), Y0, Y2
+	VADDPS     Y3, Y2, Y2
+	VMOVUPS    Y2, 32(AX)(R14*1)
+	ADDQ       $0x40, R14
 
 test:
-	CMPQ R13, R14
+	CMPQ R14, R15
 	JLT  loop
-	ADDQ $0x08, R10
-	DECQ R11
+	ADDQ $0x08, R11
+	DECQ R12
 	JNE  run
 	VZEROUPPER
 	RET
 
-// func relaxDotAVX2(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, keep float32, omega float32, acc *[16]float32)
-// Requires: AVX
-TEXT ·relaxDotAVX2(SB), NOSPLIT, $0-88
+// func relaxDotAVX2(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, keep float32, omega float32, ahead int, acc *[16]float32)
+// Requires: AVX, MMX+
+TEXT ·relaxDotAVX2(SB), NOSPLIT, $0-96
 	MOVQ         dst+0(FP), AX
 	MOVQ         b+32(FP), CX
 	MOVQ         invd+40(FP), DX
@@ -3448,65 +2533,69 @@ TEXT ·relaxDotAVX2(SB), NOSPLIT, $0-88
 	LEAQ         (BX)(DI*1), DI
 	VBROADCASTSS keep+72(FP), Y0
 	VBROADCASTSS omega+76(FP), Y1
+	MOVQ         ahead+80(FP), R10
+	SHLQ         $0x02, R10
+	ADDQ         CX, R10
 	VXORPS       Y2, Y2, Y2
 	VXORPS       Y3, Y3, Y3
-	MOVQ         runs+56(FP), R10
-	MOVQ         count+64(FP), R11
-	MOVLQSX      (R10), R12
+	MOVQ         runs+56(FP), R11
+	MOVQ         count+64(FP), R12
+	MOVLQSX      (R11), R13
 
 run:
-	MOVLQSX (R10), R13
-	MOVLQSX 4(R10), R14
-	SUBQ    R12, R13
-	SHLQ    $0x02, R13
+	MOVLQSX (R11), R14
+	MOVLQSX 4(R11), R15
+	SUBQ    R13, R14
 	SHLQ    $0x02, R14
-	ADDQ    R13, R14
+	SHLQ    $0x02, R15
+	ADDQ    R14, R15
 	JMP     test
 
 loop:
-	VMOVUPS -4(BX)(R13*1), Y4
-	VADDPS  4(BX)(R13*1), Y4, Y4
-	VMOVUPS (SI)(R13*1), Y5
-	VADDPS  (DI)(R13*1), Y5, Y5
-	VMOVUPS (R8)(R13*1), Y6
-	VADDPS  (R9)(R13*1), Y6, Y6
-	VADDPS  Y5, Y4, Y4
-	VADDPS  Y6, Y4, Y4
-	VMOVUPS (CX)(R13*1), Y5
-	VADDPS  Y5, Y4, Y4
-	VMULPS  (DX)(R13*1), Y1, Y6
-	VMULPS  Y4, Y6, Y6
-	VMULPS  (BX)(R13*1), Y0, Y4
-	VADDPS  Y6, Y4, Y4
-	VMOVUPS Y4, (AX)(R13*1)
-	VMULPS  Y5, Y4, Y4
-	VADDPS  Y4, Y2, Y2
-	VMOVUPS 28(BX)(R13*1), Y4
-	VADDPS  36(BX)(R13*1), Y4, Y4
-	VMOVUPS 32(SI)(R13*1), Y5
-	VADDPS  32(DI)(R13*1), Y5, Y5
-	VMOVUPS 32(R8)(R13*1), Y6
-	VADDPS  32(R9)(R13*1), Y6, Y6
-	VADDPS  Y5, Y4, Y4
-	VADDPS  Y6, Y4, Y4
-	VMOVUPS 32(CX)(R13*1), Y5
-	VADDPS  Y5, Y4, Y4
-	VMULPS  32(DX)(R13*1), Y1, Y6
-	VMULPS  Y4, Y6, Y6
-	VMULPS  32(BX)(R13*1), Y0, Y4
-	VADDPS  Y6, Y4, Y4
-	VMOVUPS Y4, 32(AX)(R13*1)
-	VMULPS  Y5, Y4, Y4
-	VADDPS  Y4, Y3, Y3
-	ADDQ    $0x40, R13
+	VMOVUPS    -4(BX)(R14*1), Y4
+	VADDPS     4(BX)(R14*1), Y4, Y4
+	VMOVUPS    (SI)(R14*1), Y5
+	VADDPS     (DI)(R14*1), Y5, Y5
+	VMOVUPS    (R8)(R14*1), Y6
+	VADDPS     (R9)(R14*1), Y6, Y6
+	VADDPS     Y5, Y4, Y4
+	VADDPS     Y6, Y4, Y4
+	VMOVUPS    (CX)(R14*1), Y5
+	VADDPS     Y5, Y4, Y4
+	VMULPS     (DX)(R14*1), Y1, Y6
+	VMULPS     Y4, Y6, Y6
+	PREFETCHT1 (R10)(R14*1)
+	VMULPS     (BX)(R14*1), Y0, Y4
+	VADDPS     Y6, Y4, Y4
+	VMOVUPS    Y4, (AX)(R14*1)
+	VMULPS     Y5, Y4, Y4
+	VADDPS     Y4, Y2, Y2
+	VMOVUPS    28(BX)(R14*1), Y4
+	VADDPS     36(BX)(R14*1), Y4, Y4
+	VMOVUPS    32(SI)(R14*1), Y5
+	VADDPS     32(DI)(R14*1), Y5, Y5
+	VMOVUPS    32(R8)(R14*1), Y6
+	VADDPS     32(R9)(R14*1), Y6, Y6
+	VADDPS     Y5, Y4, Y4
+	VADDPS     Y6, Y4, Y4
+	VMOVUPS    32(CX)(R14*1), Y5
+	VADDPS     Y5, Y4, Y4
+	VMULPS     32(DX)(R14*1), Y1, Y6
+	VMULPS     Y4, Y6, Y6
+	VMULPS     32(BX)(R14*1), Y0, Y4
+	VADDPS     Y6, Y4, Y4
+	VMOVUPS    Y4, 32(AX)(R14*1)
+	VMULPS     Y5, Y4, Y4
+	VADDPS     Y4, Y3, Y3
+	ADDQ       $0x40, R14
 
 test:
-	CMPQ    R13, R14
+	CMPQ    R14, R15
 	JLT     loop
-	ADDQ    $0x08, R10
-	DECQ    R11
+	ADDQ    $0x08, R11
+	DECQ    R12
 	JNE     run
-	MOVQ    acc+80(FP), AX
+	MOVQ    acc+88(FP), AX
 	VMOVUPS Y2, (AX)
 	VMOVUPS Y3, 32(AX)
 	VZEROUPPER
@@ -3743,9 +2832,9 @@ test:
 	VZEROUPPER
 	RET
 
-// func relaxWeightedAVX2(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32, keep float32, omega float32)
+// func relaxWeightedAVX2(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32, keep float32, omega float32, ahead int)
 // Requires: AVX
-TEXT ·relaxWeightedAVX2(SB), NOSPLIT, $8-112
+TEXT ·relaxWeightedAVX2(SB), NOSPLIT, $8-120
 	MOVQ         dst+0(FP), AX
 	MOVQ         b+32(FP), CX
 	MOVQ         invd+40(FP), DX
@@ -3847,9 +2936,9 @@ test:
 	VZEROUPPER
 	RET
 
-// func relaxDotWeightedAVX2(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32, keep float32, omega float32, acc *[16]float32)
+// func relaxDotWeightedAVX2(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32, keep float32, omega float32, ahead int, acc *[16]float32)
 // Requires: AVX
-TEXT ·relaxDotWeightedAVX2(SB), NOSPLIT, $8-120
+TEXT ·relaxDotWeightedAVX2(SB), NOSPLIT, $8-128
 	MOVQ         dst+0(FP), AX
 	MOVQ         b+32(FP), CX
 	MOVQ         invd+40(FP), DX
@@ -3954,7 +3043,7 @@ test:
 	ADDQ    $0x08, R10
 	DECQ    R11
 	JNE     run
-	MOVQ    acc+112(FP), AX
+	MOVQ    acc+120(FP), AX
 	VMOVUPS Y2, (AX)
 	VMOVUPS Y3, 32(AX)
 	VZEROUPPER
@@ -4300,8 +3389,8 @@ TEXT ·prolongAVX2(SB), NOSPLIT, $0-64
 	VBROADCASTSS 4(DX), Y1
 	VBROADCASTSS 8(DX), Y2
 	VBROADCASTSS 12(DX), Y3
-	VBROADCASTSS float0<>+0(SB), Y4
-	VBROADCASTSS float1<>+0(SB), Y5
+	VBROADCASTSS float2<>+0(SB), Y4
+	VBROADCASTSS float3<>+0(SB), Y5
 	VMOVUPS      spreadMain<>+0(SB), Y6
 	VMOVUPS      spreadSide<>+0(SB), Y7
 	MOVQ         draws+32(FP), DX

@@ -4,37 +4,9 @@
 
 package vec
 
-func jacobiAVX512(dst *float32, x *float32, b *float32, invd *float32, sy int, sz int, n int, keep float32, omega float32) {
-	panic(missing)
-}
-
-func applyAVX512(dst *float32, x *float32, diag *float32, sy int, sz int, n int) { panic(missing) }
-
-func jacobiWeightedAVX512(dst *float32, x *float32, b *float32, invd *float32, wx *float32, wy *float32, wz *float32, sy int, sz int, n int, keep float32, omega float32) {
-	panic(missing)
-}
-
-func applyWeightedAVX512(dst *float32, x *float32, diag *float32, wx *float32, wy *float32, wz *float32, sy int, sz int, n int) {
-	panic(missing)
-}
-
-func axpyAVX512(dst *float32, a *float32, s float32, n int) { panic(missing) }
-
-func xpayAVX512(dst *float32, a *float32, s float32, n int) { panic(missing) }
-
-func scaleAVX512(dst *float32, a *float32, b *float32, s float32, n int) { panic(missing) }
-
-func residualAVX512(r *float32, b *float32, w *float32, n int) { panic(missing) }
-
 func dotAVX512(acc *[16]float32, a *float32, b *float32, n int) { panic(missing) }
 
-func spreadAVX512(x *float32, w *float32, c *float32, n int) { panic(missing) }
-
 func blendAVX512(dst *float32, a *float32, b *float32, c *float32, d *float32, w *[4]float32, n int) {
-	panic(missing)
-}
-
-func blendAddAVX512(dst *float32, a *float32, b *float32, c *float32, d *float32, w *[4]float32, n int) {
 	panic(missing)
 }
 
@@ -50,17 +22,17 @@ func largestAVX512(row *float32, n int, top *[16]float32, odd *[16]float32) { pa
 
 func outsideAVX512(x *float32, n int, top float32) bool { panic(missing) }
 
-func scaleRunsAVX512(dst *float32, b *float32, invd *float32, runs *int32, count int, s float32, ahead int) {
+func scaleRunsAVX512(dst *float32, b *float32, invd *float32, runs *int32, count int, s float32) {
 	panic(missing)
 }
 
 func xpayRunsAVX512(dst *float32, a *float32, runs *int32, count int, s float32) { panic(missing) }
 
-func relaxAVX512(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, keep float32, omega float32) {
+func relaxAVX512(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, keep float32, omega float32, ahead int) {
 	panic(missing)
 }
 
-func relaxDotAVX512(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, keep float32, omega float32, acc *[16]float32) {
+func relaxDotAVX512(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, keep float32, omega float32, ahead int, acc *[16]float32) {
 	panic(missing)
 }
 
@@ -76,11 +48,11 @@ func updateAVX512(sol *float32, res *float32, x *float32, zm *float32, zp *float
 	panic(missing)
 }
 
-func relaxWeightedAVX512(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32, keep float32, omega float32) {
+func relaxWeightedAVX512(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32, keep float32, omega float32, ahead int) {
 	panic(missing)
 }
 
-func relaxDotWeightedAVX512(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32, keep float32, omega float32, acc *[16]float32) {
+func relaxDotWeightedAVX512(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32, keep float32, omega float32, ahead int, acc *[16]float32) {
 	panic(missing)
 }
 
@@ -110,37 +82,9 @@ func sampleRangeAVX512(dst *float32, lo *float32, hi *float32, data *float32, x 
 	panic(missing)
 }
 
-func jacobiAVX2(dst *float32, x *float32, b *float32, invd *float32, sy int, sz int, n int, keep float32, omega float32) {
-	panic(missing)
-}
-
-func applyAVX2(dst *float32, x *float32, diag *float32, sy int, sz int, n int) { panic(missing) }
-
-func jacobiWeightedAVX2(dst *float32, x *float32, b *float32, invd *float32, wx *float32, wy *float32, wz *float32, sy int, sz int, n int, keep float32, omega float32) {
-	panic(missing)
-}
-
-func applyWeightedAVX2(dst *float32, x *float32, diag *float32, wx *float32, wy *float32, wz *float32, sy int, sz int, n int) {
-	panic(missing)
-}
-
-func axpyAVX2(dst *float32, a *float32, s float32, n int) { panic(missing) }
-
-func xpayAVX2(dst *float32, a *float32, s float32, n int) { panic(missing) }
-
-func scaleAVX2(dst *float32, a *float32, b *float32, s float32, n int) { panic(missing) }
-
-func residualAVX2(r *float32, b *float32, w *float32, n int) { panic(missing) }
-
 func dotAVX2(acc *[16]float32, a *float32, b *float32, n int) { panic(missing) }
 
-func spreadAVX2(x *float32, w *float32, c *float32, n int) { panic(missing) }
-
 func blendAVX2(dst *float32, a *float32, b *float32, c *float32, d *float32, w *[4]float32, n int) {
-	panic(missing)
-}
-
-func blendAddAVX2(dst *float32, a *float32, b *float32, c *float32, d *float32, w *[4]float32, n int) {
 	panic(missing)
 }
 
@@ -156,17 +100,17 @@ func largestAVX2(row *float32, n int, top *[16]float32, odd *[16]float32) { pani
 
 func outsideAVX2(x *float32, n int, top float32) bool { panic(missing) }
 
-func scaleRunsAVX2(dst *float32, b *float32, invd *float32, runs *int32, count int, s float32, ahead int) {
+func scaleRunsAVX2(dst *float32, b *float32, invd *float32, runs *int32, count int, s float32) {
 	panic(missing)
 }
 
 func xpayRunsAVX2(dst *float32, a *float32, runs *int32, count int, s float32) { panic(missing) }
 
-func relaxAVX2(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, keep float32, omega float32) {
+func relaxAVX2(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, keep float32, omega float32, ahead int) {
 	panic(missing)
 }
 
-func relaxDotAVX2(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, keep float32, omega float32, acc *[16]float32) {
+func relaxDotAVX2(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, keep float32, omega float32, ahead int, acc *[16]float32) {
 	panic(missing)
 }
 
@@ -182,11 +126,11 @@ func updateAVX2(sol *float32, res *float32, x *float32, zm *float32, zp *float32
 	panic(missing)
 }
 
-func relaxWeightedAVX2(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32, keep float32, omega float32) {
+func relaxWeightedAVX2(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32, keep float32, omega float32, ahead int) {
 	panic(missing)
 }
 
-func relaxDotWeightedAVX2(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32, keep float32, omega float32, acc *[16]float32) {
+func relaxDotWeightedAVX2(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32, keep float32, omega float32, ahead int, acc *[16]float32) {
 	panic(missing)
 }
 

@@ -3,73 +3,6 @@ package vec
 // missing is what a kernel says on a machine that has no such set.
 const missing = "vec: this processor has no such kernels"
 
-// Axpy is dst += s·a; rows of a multiple of Lanes.
-// It moves 12 bytes a value: dst is read and written.
-func Axpy(dst, a []float32, s float32) {
-	n := len(dst)
-	Whole(n)
-	Row(n, a)
-	switch {
-	case n == 0:
-	case Chosen == AVX512:
-		axpyAVX512(&dst[0], &a[0], s, n)
-	case Chosen == AVX2:
-		axpyAVX2(&dst[0], &a[0], s, n)
-	default:
-		axpyPlain(dst, a, s)
-	}
-}
-
-// Xpay is dst = a + s·dst; rows of a multiple of Lanes.
-func Xpay(dst, a []float32, s float32) {
-	n := len(dst)
-	Whole(n)
-	Row(n, a)
-	switch {
-	case n == 0:
-	case Chosen == AVX512:
-		xpayAVX512(&dst[0], &a[0], s, n)
-	case Chosen == AVX2:
-		xpayAVX2(&dst[0], &a[0], s, n)
-	default:
-		xpayPlain(dst, a, s)
-	}
-}
-
-// Scale is dst = (s·a)·b; rows of a multiple of Lanes.
-func Scale(dst, a, b []float32, s float32) {
-	n := len(dst)
-	Whole(n)
-	Row2(n, a, b)
-	switch {
-	case n == 0:
-	case Chosen == AVX512:
-		scaleAVX512(&dst[0], &a[0], &b[0], s, n)
-	case Chosen == AVX2:
-		scaleAVX2(&dst[0], &a[0], &b[0], s, n)
-	default:
-		scalePlain(dst, a, b, s)
-	}
-}
-
-// Residual is r = (b − r)·w: what r, the operator applied, leaves of b, weighted
-// for the next coarser level; rows of a multiple of Lanes.
-// One pass for a difference and a product: r is read once.
-func Residual(r, b, w []float32) {
-	n := len(r)
-	Whole(n)
-	Row2(n, b, w)
-	switch {
-	case n == 0:
-	case Chosen == AVX512:
-		residualAVX512(&r[0], &b[0], &w[0], n)
-	case Chosen == AVX2:
-		residualAVX2(&r[0], &b[0], &w[0], n)
-	default:
-		residualPlain(r, b, w)
-	}
-}
-
 // Dot is Σ a·b in Lanes sums, which are added in order as float64; rows of a
 // multiple of Lanes.
 //
@@ -97,26 +30,6 @@ func Dot(a, b []float32) float64 {
 	return s
 }
 
-// Spread is x += w·(¾ c_main + ¼ c_side) on a fine row of a multiple of Lanes:
-// fine 2I draws from coarse I and I−1, fine 2I+1 from I and I+1. c starts at
-// coarse −1 and holds n/2 + 8 values.
-// Written for a fine row that begins at an even cell.
-func Spread(x, w, c []float32) {
-	n := len(x)
-	Whole(n)
-	Row(n, w)
-	Row(n/2+8, c)
-	switch {
-	case n == 0:
-	case Chosen == AVX512:
-		spreadAVX512(&x[0], &w[0], &c[0], n)
-	case Chosen == AVX2:
-		spreadAVX2(&x[0], &w[0], &c[0], n)
-	default:
-		spreadPlain(x, w, c)
-	}
-}
-
 // Blend is dst = (w₀ a + w₁ b) + (w₂ c + w₃ d), for rows of any length.
 func Blend(dst, a, b, c, d []float32, w *[4]float32) {
 	n := len(dst)
@@ -130,22 +43,6 @@ func Blend(dst, a, b, c, d []float32, w *[4]float32) {
 		blendAVX2(&dst[0], &a[0], &b[0], &c[0], &d[0], w, n)
 	default:
 		blendPlain(dst, a, b, c, d, w)
-	}
-}
-
-// BlendAdd is dst += (w₀ a + w₁ b) + (w₂ c + w₃ d), for rows of any length.
-func BlendAdd(dst, a, b, c, d []float32, w *[4]float32) {
-	n := len(dst)
-	Row2(n, a, b)
-	Row2(n, c, d)
-	switch {
-	case n == 0:
-	case Chosen == AVX512:
-		blendAddAVX512(&dst[0], &a[0], &b[0], &c[0], &d[0], w, n)
-	case Chosen == AVX2:
-		blendAddAVX2(&dst[0], &a[0], &b[0], &c[0], &d[0], w, n)
-	default:
-		blendAddPlain(dst, a, b, c, d, w)
 	}
 }
 

@@ -72,10 +72,8 @@ func lanes(acc *[Lanes]float32) (s float64) {
 	return s
 }
 
-// ScaleRuns is dst = (s·b)·invd: a sweep of Jacobi from x = 0. The values of b that
-// lie ahead by so many are fetched into the second cache: a strip needs them next,
-// and memory can be read while it works.
-func ScaleRuns(dst, b, invd *Window, list []Run, s float32, ahead int) {
+// ScaleRuns is dst = (s·b)·invd: a sweep of Jacobi from x = 0.
+func ScaleRuns(dst, b, invd *Window, list []Run, s float32) {
 	if len(list) == 0 {
 		return
 	}
@@ -83,9 +81,9 @@ func ScaleRuns(dst, b, invd *Window, list []Run, s float32, ahead int) {
 	d, p, q := dst.at(lo, lo, hi), b.at(lo, lo, hi), invd.at(lo, lo, hi)
 	switch Chosen {
 	case AVX512:
-		scaleRunsAVX512(d, p, q, &list[0].O, len(list), s, ahead)
+		scaleRunsAVX512(d, p, q, &list[0].O, len(list), s)
 	case AVX2:
-		scaleRunsAVX2(d, p, q, &list[0].O, len(list), s, ahead)
+		scaleRunsAVX2(d, p, q, &list[0].O, len(list), s)
 	default:
 		for _, r := range list {
 			o, n := int(r.O), int(r.N)
@@ -95,19 +93,21 @@ func ScaleRuns(dst, b, invd *Window, list []Run, s float32, ahead int) {
 }
 
 // RelaxRuns is a sweep of Jacobi with weight omega:
-// dst = (1−ω) x + ω/d (b + Σ w x_nb); no faces means that all weights are 1.
-func RelaxRuns(dst *Window, h *Hood, b, invd *Window, w *Faces, list []Run, omega float32) {
-	relaxRuns(dst, h, b, invd, w, list, omega, nil)
+// dst = (1−ω) x + ω/d (b + Σ w x_nb); no faces means that all weights are 1. The
+// values of b that lie ahead by so many are fetched into the second cache: a strip
+// needs them next, and memory can be read while it works.
+func RelaxRuns(dst *Window, h *Hood, b, invd *Window, w *Faces, list []Run, omega float32, ahead int) {
+	relaxRuns(dst, h, b, invd, w, list, omega, ahead, nil)
 }
 
 // RelaxDotRuns is RelaxRuns, and Σ dst·b.
-func RelaxDotRuns(dst *Window, h *Hood, b, invd *Window, w *Faces, list []Run, omega float32) float64 {
+func RelaxDotRuns(dst *Window, h *Hood, b, invd *Window, w *Faces, list []Run, omega float32, ahead int) float64 {
 	var acc [Lanes]float32
-	relaxRuns(dst, h, b, invd, w, list, omega, &acc)
+	relaxRuns(dst, h, b, invd, w, list, omega, ahead, &acc)
 	return lanes(&acc)
 }
 
-func relaxRuns(dst *Window, h *Hood, b, invd *Window, w *Faces, list []Run, omega float32, acc *[Lanes]float32) {
+func relaxRuns(dst *Window, h *Hood, b, invd *Window, w *Faces, list []Run, omega float32, ahead int, acc *[Lanes]float32) {
 	if len(list) == 0 {
 		return
 	}
@@ -119,13 +119,13 @@ func relaxRuns(dst *Window, h *Hood, b, invd *Window, w *Faces, list []Run, omeg
 		wx, wy, wz, wzp := w.faces(lo, hi, h.SY)
 		switch {
 		case Chosen == AVX512 && acc != nil:
-			relaxDotWeightedAVX512(d, x, zm, zp, q, v, h.SY, &list[0].O, len(list), wx, wy, wz, wzp, keep, omega, acc)
+			relaxDotWeightedAVX512(d, x, zm, zp, q, v, h.SY, &list[0].O, len(list), wx, wy, wz, wzp, keep, omega, ahead, acc)
 		case Chosen == AVX512:
-			relaxWeightedAVX512(d, x, zm, zp, q, v, h.SY, &list[0].O, len(list), wx, wy, wz, wzp, keep, omega)
+			relaxWeightedAVX512(d, x, zm, zp, q, v, h.SY, &list[0].O, len(list), wx, wy, wz, wzp, keep, omega, ahead)
 		case Chosen == AVX2 && acc != nil:
-			relaxDotWeightedAVX2(d, x, zm, zp, q, v, h.SY, &list[0].O, len(list), wx, wy, wz, wzp, keep, omega, acc)
+			relaxDotWeightedAVX2(d, x, zm, zp, q, v, h.SY, &list[0].O, len(list), wx, wy, wz, wzp, keep, omega, ahead, acc)
 		case Chosen == AVX2:
-			relaxWeightedAVX2(d, x, zm, zp, q, v, h.SY, &list[0].O, len(list), wx, wy, wz, wzp, keep, omega)
+			relaxWeightedAVX2(d, x, zm, zp, q, v, h.SY, &list[0].O, len(list), wx, wy, wz, wzp, keep, omega, ahead)
 		default:
 			relaxPlain(dst, h, b, invd, w, list, keep, omega, acc)
 		}
@@ -133,13 +133,13 @@ func relaxRuns(dst *Window, h *Hood, b, invd *Window, w *Faces, list []Run, omeg
 	}
 	switch {
 	case Chosen == AVX512 && acc != nil:
-		relaxDotAVX512(d, x, zm, zp, q, v, h.SY, &list[0].O, len(list), keep, omega, acc)
+		relaxDotAVX512(d, x, zm, zp, q, v, h.SY, &list[0].O, len(list), keep, omega, ahead, acc)
 	case Chosen == AVX512:
-		relaxAVX512(d, x, zm, zp, q, v, h.SY, &list[0].O, len(list), keep, omega)
+		relaxAVX512(d, x, zm, zp, q, v, h.SY, &list[0].O, len(list), keep, omega, ahead)
 	case Chosen == AVX2 && acc != nil:
-		relaxDotAVX2(d, x, zm, zp, q, v, h.SY, &list[0].O, len(list), keep, omega, acc)
+		relaxDotAVX2(d, x, zm, zp, q, v, h.SY, &list[0].O, len(list), keep, omega, ahead, acc)
 	case Chosen == AVX2:
-		relaxAVX2(d, x, zm, zp, q, v, h.SY, &list[0].O, len(list), keep, omega)
+		relaxAVX2(d, x, zm, zp, q, v, h.SY, &list[0].O, len(list), keep, omega, ahead)
 	default:
 		relaxPlain(dst, h, b, invd, w, list, keep, omega, acc)
 	}

@@ -54,7 +54,7 @@ func init() {
 	for name, fn := range map[string]func(p plane) []float32{
 		"ScaleRuns": func(p plane) []float32 {
 			dst := p.window()
-			ScaleRuns(dst, p.window(), p.window(), p.list, 0.57, 1000)
+			ScaleRuns(dst, p.window(), p.window(), p.list, 0.57)
 			return dst.A
 		},
 		"XpayRuns": func(p plane) []float32 {
@@ -64,12 +64,12 @@ func init() {
 		},
 		"RelaxRuns": func(p plane) []float32 {
 			dst := p.window()
-			RelaxRuns(dst, p.hood(), p.window(), p.window(), p.faces(), p.list, 1.732)
+			RelaxRuns(dst, p.hood(), p.window(), p.window(), p.faces(), p.list, 1.732, 999)
 			return dst.A
 		},
 		"RelaxDotRuns": func(p plane) []float32 {
 			dst := p.window()
-			v := RelaxDotRuns(dst, p.hood(), p.window(), p.window(), p.faces(), p.list, 0.57)
+			v := RelaxDotRuns(dst, p.hood(), p.window(), p.window(), p.faces(), p.list, 0.57, 0)
 			return append(dst.A, both(v)...)
 		},
 		"ResidualRuns": func(p plane) []float32 {

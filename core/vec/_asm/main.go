@@ -57,18 +57,8 @@ func main() {
 	os.Args = []string{"asm", "-out", filepath.Join(dir, "k.s"), "-stubs", filepath.Join(dir, "k.go"), "-pkg", "vec"}
 	ConstraintExpr("amd64")
 	for _, s := range []set{{"AVX512", 1, 64}, {"AVX2", 2, 32}} {
-		for _, weighted := range []bool{false, true} {
-			s.jacobi(weighted)
-			s.apply(weighted)
-		}
-		s.axpy()
-		s.xpay()
-		s.scale()
-		s.residual()
 		s.dot()
-		s.spread()
-		s.blend(false)
-		s.blend(true)
+		s.blend()
 		s.follow()
 		s.limit()
 		s.largest()

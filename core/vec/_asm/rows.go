@@ -10,55 +10,6 @@ import (
 
 func f32bits(v float32) uint32 { return math.Float32bits(v) }
 
-func (s set) axpy() {
-	s.text("axpy", "dst, a *float32, s float32, n int)", "dst += s a.")
-	dst, a, f, n := ptr("dst"), ptr("a"), s.broadcast("s"), size("n")
-	s.blocks("", n, func(i reg.GPVirtual, off int) {
-		v := s.vec()
-		VMULPS(idx(a, i, off), f, v)
-		VADDPS(idx(dst, i, off), v, v)
-		VMOVUPS(v, idx(dst, i, off))
-	}, nil)
-	leave()
-}
-
-func (s set) xpay() {
-	s.text("xpay", "dst, a *float32, s float32, n int)", "dst = a + s dst.")
-	dst, a, f, n := ptr("dst"), ptr("a"), s.broadcast("s"), size("n")
-	s.blocks("", n, func(i reg.GPVirtual, off int) {
-		v := s.vec()
-		VMULPS(idx(dst, i, off), f, v)
-		VADDPS(idx(a, i, off), v, v)
-		VMOVUPS(v, idx(dst, i, off))
-	}, nil)
-	leave()
-}
-
-func (s set) scale() {
-	s.text("scale", "dst, a, b *float32, s float32, n int)", "dst = (s a) b.")
-	dst, a, b, f, n := ptr("dst"), ptr("a"), ptr("b"), s.broadcast("s"), size("n")
-	s.blocks("", n, func(i reg.GPVirtual, off int) {
-		v := s.vec()
-		VMULPS(idx(a, i, off), f, v)
-		VMULPS(idx(b, i, off), v, v)
-		VMOVUPS(v, idx(dst, i, off))
-	}, nil)
-	leave()
-}
-
-func (s set) residual() {
-	s.text("residual", "r, b, w *float32, n int)", "r = (b − r) w.")
-	r, b, w, n := ptr("r"), ptr("b"), ptr("w"), size("n")
-	s.blocks("", n, func(i reg.GPVirtual, off int) {
-		v := s.vec()
-		VMOVUPS(idx(b, i, off), v)
-		VSUBPS(idx(r, i, off), v, v)
-		VMULPS(idx(w, i, off), v, v)
-		VMOVUPS(v, idx(r, i, off))
-	}, nil)
-	leave()
-}
-
 func (s set) dot() {
 	s.text("dot", "acc *[16]float32, a, b *float32, n int)", "acc = Σ a b, lane by lane of 16.")
 	acc, a, b, n := ptr("acc"), ptr("a"), ptr("b"), size("n")
@@ -89,35 +40,8 @@ var (
 
 func init() { drawn = [2]Mem{table("spreadMain", spreadMain), table("spreadSide", spreadSide)} }
 
-func (s set) spread() {
-	s.text("spread", "x, w, c *float32, n int)", "x += w (¾ main + ¼ side): c starts one coarse value before the first.")
-	x, w, c, n := ptr("x"), ptr("w"), ptr("c"), size("n")
-	three, one := s.constant(0.75), s.constant(0.25)
-	main, side := s.vec(), s.vec()
-	for i, v := range []reg.VecVirtual{main, side} {
-		VMOVUPS(drawn[i], v)
-	}
-	s.blocks("", n, func(i reg.GPVirtual, off int) {
-		from, a, b := s.vec(), s.vec(), s.vec()
-		VMOVUPS(at(c, off/2), from)
-		VPERMPS(from, main, a)
-		VPERMPS(from, side, b)
-		VMULPS(three, a, a)
-		VMULPS(one, b, b)
-		VADDPS(b, a, a)
-		VMULPS(idx(w, i, off), a, a)
-		VADDPS(idx(x, i, off), a, a)
-		VMOVUPS(a, idx(x, i, off))
-	}, func() { ADDQ(Imm(block/2), c) })
-	leave()
-}
-
-func (s set) blend(add bool) {
-	name, doc := "blend", "dst = (w₀ a + w₁ b) + (w₂ c + w₃ d), of any length."
-	if add {
-		name, doc = "blendAdd", "dst += (w₀ a + w₁ b) + (w₂ c + w₃ d), of any length."
-	}
-	s.text(name, "dst, a, b, c, d *float32, w *[4]float32, n int)", doc)
+func (s set) blend() {
+	s.text("blend", "dst, a, b, c, d *float32, w *[4]float32, n int)", "dst = (w₀ a + w₁ b) + (w₂ c + w₃ d), of any length.")
 	dst, w := ptr("dst"), ptr("w")
 	var from []reg.GPVirtual
 	var by []reg.VecVirtual
@@ -137,10 +61,6 @@ func (s set) blend(add bool) {
 		VADDPS(v[1], v[0], v[0])
 		VADDPS(v[3], v[2], v[2])
 		VADDPS(v[2], v[0], v[0])
-		if add {
-			was := s.load(idx(dst, i, off), only)
-			VADDPS(was, v[0], v[0])
-		}
 		s.store(v[0], idx(dst, i, off), only)
 	}, nil)
 	leave()

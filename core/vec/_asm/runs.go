@@ -132,17 +132,13 @@ func (s set) give(list []reg.VecVirtual) {
 }
 
 func (s set) scaleRuns() {
-	s.text("scaleRuns", "dst, b, invd *float32, runs *int32, count int, s float32, ahead int)", "dst = (s b) invd on runs; b is fetched as far ahead.")
-	dst, b, invd, f, ahead := ptr("dst"), ptr("b"), ptr("invd"), s.broadcast("s"), size("ahead")
-	ADDQ(b, ahead)
+	s.text("scaleRuns", "dst, b, invd *float32, runs *int32, count int, s float32)", "dst = (s b) invd on runs.")
+	dst, b, invd, f := ptr("dst"), ptr("b"), ptr("invd"), s.broadcast("s")
 	s.runs(func(i reg.GPVirtual, off int) {
 		v := s.vec()
 		VMULPS(idx(b, i, off), f, v)
 		VMULPS(idx(invd, i, off), v, v)
 		VMOVUPS(v, idx(dst, i, off))
-		if off == 0 {
-			PREFETCHT1(idx(ahead, i, 0))
-		}
 	})
 	leave()
 }
@@ -165,10 +161,15 @@ func (s set) relaxRuns(weighted, dot bool) {
 		name, more, doc = "relaxDot", ", acc *[16]float32", "relax, and Σ dst b by lane."
 	}
 	name, faces := named(name, weighted)
-	s.text(name, "dst, "+hoodArgs+"b, invd *float32, "+runArgs+faces+", keep, omega float32"+more+")", doc)
+	s.text(name, "dst, "+hoodArgs+"b, invd *float32, "+runArgs+faces+", keep, omega float32, ahead int"+more+")", doc)
 	dst, b, invd := ptr("dst"), ptr("b"), ptr("invd")
 	h := s.hood(weighted)
 	keep, omega := s.broadcast("keep"), s.broadcast("omega")
+	var far reg.GPVirtual
+	if !weighted {
+		far = size("ahead")
+		ADDQ(b, far)
+	}
 	var sums []reg.VecVirtual
 	if dot {
 		sums = s.sums()
@@ -181,6 +182,9 @@ func (s set) relaxRuns(weighted, dot bool) {
 		w := s.vec()
 		VMULPS(idx(invd, i, off), omega, w)
 		VMULPS(v, w, w)
+		if off == 0 && !weighted {
+			PREFETCHT1(idx(far, i, 0))
+		}
 		VMULPS(idx(h.x, i, off), keep, v)
 		VADDPS(w, v, v)
 		VMOVUPS(v, idx(dst, i, off))
