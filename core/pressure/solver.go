@@ -638,29 +638,61 @@ func (s *Solver) mask(a []float32) {
 // is run once for each refinement, not for each iteration.
 func (s *Solver) wideResidual() float64 {
 	f := s.lv[0]
-	x := s.wide
-	return math.Sqrt(s.sums(func(o, n int) float64 {
-		var sum float64
-		for i := o; i < o+n; i++ {
-			if f.diag[i] == 0 {
-				s.res[i] = 0
-				continue
+	s.crew.For(f.NZ, f.grain(), func(k0, k1 int) {
+		for k := k0; k < k1; k++ {
+			var sum float64
+			for kind := range kinds {
+				for _, r := range f.runs[k].list[kind] {
+					o, n := (k+1)*f.sz+int(r.O), int(r.N)
+					if kind == cut {
+						sum += s.wideCut(o, n)
+					} else {
+						sum += s.wideOpen(o, n)
+					}
+				}
 			}
-			// the diagonal is summed from the weights again, so that rounding
-			// of the float32 sum doesn't limit the residual
-			r := float64(s.rhs[i]) - float64(f.diag[i])*x[i]
-			if s.solids {
-				r += float64(f.wx[i])*x[i-1] + float64(f.wx[i+1])*x[i+1] +
-					float64(f.wy[i])*x[i-f.sy] + float64(f.wy[i+f.sy])*x[i+f.sy] +
-					float64(f.wz[i])*x[i-f.sz] + float64(f.wz[i+f.sz])*x[i+f.sz]
-			} else {
-				r += x[i-1] + x[i+1] + x[i-f.sy] + x[i+f.sy] + x[i-f.sz] + x[i+f.sz]
-			}
-			s.res[i] = float32(r)
-			sum += r * r
+			f.parts[k] = sum
 		}
-		return sum
-	}))
+	})
+	return math.Sqrt(f.total(f.NZ))
+}
+
+// wideOpen is wideResidual on n cells from o on whose weights are 1.
+func (s *Solver) wideOpen(o, n int) (sum float64) {
+	f, x := s.lv[0], s.wide
+	res, rhs, diag := s.res[o:o+n], s.rhs[o:o+n], f.diag[o:o+n]
+	row := x[o-1 : o+1+n]
+	ym, yp, zm, zp := x[o-f.sy:o-f.sy+n], x[o+f.sy:o+f.sy+n], x[o-f.sz:o-f.sz+n], x[o+f.sz:o+f.sz+n]
+	rhs, diag, ym, yp, zm, zp, row = rhs[:len(res)], diag[:len(res)], ym[:len(res)], yp[:len(res)], zm[:len(res)], zp[:len(res)], row[:len(res)+2]
+	for i := range res {
+		d := float64(diag[i])
+		if d == 0 { // beside the row's cells
+			res[i] = 0
+			continue
+		}
+		r := float64(rhs[i]) - d*row[i+1] + (((row[i] + row[i+2]) + (ym[i] + yp[i])) + (zm[i] + zp[i]))
+		res[i] = float32(r)
+		sum += r * r
+	}
+	return sum
+}
+
+// wideCut is wideResidual on n cells from o on beside solids.
+func (s *Solver) wideCut(o, n int) (sum float64) {
+	f, x := s.lv[0], s.wide
+	for i := o; i < o+n; i++ {
+		if f.diag[i] == 0 {
+			s.res[i] = 0
+			continue
+		}
+		r := float64(s.rhs[i]) - float64(f.diag[i])*x[i] +
+			float64(f.wx[i])*x[i-1] + float64(f.wx[i+1])*x[i+1] +
+			float64(f.wy[i])*x[i-f.sy] + float64(f.wy[i+f.sy])*x[i+f.sy] +
+			float64(f.wz[i])*x[i-f.sz] + float64(f.wz[i+f.sz])*x[i+f.sz]
+		s.res[i] = float32(r)
+		sum += r * r
+	}
+	return sum
 }
 
 // TrueResidual is ‖b − A p‖₂/‖b‖₂ of the last solution, in float64.
