@@ -14,6 +14,66 @@ func dotAVX512(acc *[16]float32, a *float32, b *float32, n int)
 //go:noescape
 func blendAVX512(dst *float32, a *float32, b *float32, c *float32, d *float32, w *[4]float32, n int)
 
+// addAVX512 is dst = a + b, of any length.
+//
+//go:noescape
+func addAVX512(dst *float32, a *float32, b *float32, n int)
+
+// meanAVX512 is dst = ½ (a + b), of any length.
+//
+//go:noescape
+func meanAVX512(dst *float32, a *float32, b *float32, n int)
+
+// addMeanAVX512 is dst += ½ (a + b), of any length.
+//
+//go:noescape
+func addMeanAVX512(dst *float32, a *float32, b *float32, n int)
+
+// timesAVX512 is dst = s a, of any length.
+//
+//go:noescape
+func timesAVX512(dst *float32, a *float32, s float32, n int)
+
+// aheadAVX512 is dst[i] = (base + ramp i) + h u[i], of any length.
+//
+//go:noescape
+func aheadAVX512(dst *float32, u *float32, base float32, ramp float32, h float32, n int)
+
+// fallAVX512 is v −= share (p − q), of any length.
+//
+//go:noescape
+func fallAVX512(v *float32, p *float32, q *float32, share float32, n int)
+
+// liftAVX512 is v += ½ (a (h0 + h1) − b (d0 + d1)), of any length.
+//
+//go:noescape
+func liftAVX512(v *float32, h0 *float32, h1 *float32, d0 *float32, d1 *float32, a float32, b float32, n int)
+
+// divergeAVX512 is dst = h src − (((u[i+1] − u[i]) + (v1 − v0)) + (w1 − w0)), of any length.
+//
+//go:noescape
+func divergeAVX512(dst *float32, src *float32, u *float32, v0 *float32, v1 *float32, w0 *float32, w1 *float32, h float32, n int)
+
+// curlAVX512 is ω and |ω| times inv of u, v, w, those below and above and in the rows beside, of any length.
+//
+//go:noescape
+func curlAVX512(wx *float32, wy *float32, wz *float32, mag *float32, u *float32, ub *float32, ua *float32, v *float32, vb *float32, va *float32, w *float32, sy int, inv float32, n int)
+
+// whirlAVX512 is scale (∇m/|∇m| × ω), 0 where m has no slope; of any length.
+//
+//go:noescape
+func whirlAVX512(fx *float32, fy *float32, fz *float32, m *float32, mb *float32, ma *float32, wx *float32, wy *float32, wz *float32, sy int, scale float32, n int)
+
+// whirlByAVX512 is whirl times by full, from 0 to 1.
+//
+//go:noescape
+func whirlByAVX512(fx *float32, fy *float32, fz *float32, m *float32, mb *float32, ma *float32, wx *float32, wy *float32, wz *float32, sy int, scale float32, n int, by *float32, full float32)
+
+// spanAVX512 is the least and the largest by lane, beginning with what lo and hi hold; n is a multiple of 16.
+//
+//go:noescape
+func spanAVX512(row *float32, n int, lo *[16]float32, hi *[16]float32)
+
 // followAVX512 is dst[i] = (base + ramp i) + ½ (a[i] + b[i]), of any length.
 //
 //go:noescape
@@ -123,6 +183,66 @@ func dotAVX2(acc *[16]float32, a *float32, b *float32, n int)
 //
 //go:noescape
 func blendAVX2(dst *float32, a *float32, b *float32, c *float32, d *float32, w *[4]float32, n int)
+
+// addAVX2 is dst = a + b, of any length.
+//
+//go:noescape
+func addAVX2(dst *float32, a *float32, b *float32, n int)
+
+// meanAVX2 is dst = ½ (a + b), of any length.
+//
+//go:noescape
+func meanAVX2(dst *float32, a *float32, b *float32, n int)
+
+// addMeanAVX2 is dst += ½ (a + b), of any length.
+//
+//go:noescape
+func addMeanAVX2(dst *float32, a *float32, b *float32, n int)
+
+// timesAVX2 is dst = s a, of any length.
+//
+//go:noescape
+func timesAVX2(dst *float32, a *float32, s float32, n int)
+
+// aheadAVX2 is dst[i] = (base + ramp i) + h u[i], of any length.
+//
+//go:noescape
+func aheadAVX2(dst *float32, u *float32, base float32, ramp float32, h float32, n int)
+
+// fallAVX2 is v −= share (p − q), of any length.
+//
+//go:noescape
+func fallAVX2(v *float32, p *float32, q *float32, share float32, n int)
+
+// liftAVX2 is v += ½ (a (h0 + h1) − b (d0 + d1)), of any length.
+//
+//go:noescape
+func liftAVX2(v *float32, h0 *float32, h1 *float32, d0 *float32, d1 *float32, a float32, b float32, n int)
+
+// divergeAVX2 is dst = h src − (((u[i+1] − u[i]) + (v1 − v0)) + (w1 − w0)), of any length.
+//
+//go:noescape
+func divergeAVX2(dst *float32, src *float32, u *float32, v0 *float32, v1 *float32, w0 *float32, w1 *float32, h float32, n int)
+
+// curlAVX2 is ω and |ω| times inv of u, v, w, those below and above and in the rows beside, of any length.
+//
+//go:noescape
+func curlAVX2(wx *float32, wy *float32, wz *float32, mag *float32, u *float32, ub *float32, ua *float32, v *float32, vb *float32, va *float32, w *float32, sy int, inv float32, n int)
+
+// whirlAVX2 is scale (∇m/|∇m| × ω), 0 where m has no slope; of any length.
+//
+//go:noescape
+func whirlAVX2(fx *float32, fy *float32, fz *float32, m *float32, mb *float32, ma *float32, wx *float32, wy *float32, wz *float32, sy int, scale float32, n int)
+
+// whirlByAVX2 is whirl times by full, from 0 to 1.
+//
+//go:noescape
+func whirlByAVX2(fx *float32, fy *float32, fz *float32, m *float32, mb *float32, ma *float32, wx *float32, wy *float32, wz *float32, sy int, scale float32, n int, by *float32, full float32)
+
+// spanAVX2 is the least and the largest by lane, beginning with what lo and hi hold; n is a multiple of 16.
+//
+//go:noescape
+func spanAVX2(row *float32, n int, lo *[16]float32, hi *[16]float32)
 
 // followAVX2 is dst[i] = (base + ramp i) + ½ (a[i] + b[i]), of any length.
 //

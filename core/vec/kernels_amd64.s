@@ -198,6 +198,849 @@ done:
 	VZEROUPPER
 	RET
 
+// func addAVX512(dst *float32, a *float32, b *float32, n int)
+// Requires: AVX, AVX512F, BMI2
+TEXT ·addAVX512(SB), NOSPLIT, $0-32
+	MOVQ dst+0(FP), AX
+	MOVQ a+8(FP), CX
+	MOVQ b+16(FP), DX
+	MOVQ n+24(FP), BX
+	XORQ SI, SI
+	MOVQ BX, DI
+	ANDQ $0xfffffff0, DI
+	SUBQ DI, BX
+	SHLQ $0x02, DI
+	JMP  test
+
+loop:
+	VMOVUPS (CX)(SI*1), Z0
+	VMOVUPS (DX)(SI*1), Z1
+	VADDPS  Z1, Z0, Z0
+	VMOVUPS Z0, (AX)(SI*1)
+	ADDQ    $0x40, SI
+
+test:
+	CMPQ      SI, DI
+	JLT       loop
+	TESTQ     BX, BX
+	JE        done
+	MOVL      $0x0000ffff, DI
+	BZHIL     BX, DI, DI
+	KMOVW     DI, K1
+	VMOVUPS.Z (CX)(SI*1), K1, Z0
+	VMOVUPS.Z (DX)(SI*1), K1, Z1
+	VADDPS    Z1, Z0, Z0
+	VMOVUPS   Z0, K1, (AX)(SI*1)
+
+done:
+	VZEROUPPER
+	RET
+
+// func meanAVX512(dst *float32, a *float32, b *float32, n int)
+// Requires: AVX, AVX512F, BMI2
+TEXT ·meanAVX512(SB), NOSPLIT, $0-32
+	MOVQ         dst+0(FP), AX
+	MOVQ         a+8(FP), CX
+	MOVQ         b+16(FP), DX
+	VBROADCASTSS float0<>+0(SB), Z0
+	MOVQ         n+24(FP), BX
+	XORQ         SI, SI
+	MOVQ         BX, DI
+	ANDQ         $0xfffffff0, DI
+	SUBQ         DI, BX
+	SHLQ         $0x02, DI
+	JMP          test
+
+loop:
+	VMOVUPS (CX)(SI*1), Z1
+	VMOVUPS (DX)(SI*1), Z2
+	VADDPS  Z2, Z1, Z1
+	VMULPS  Z0, Z1, Z1
+	VMOVUPS Z1, (AX)(SI*1)
+	ADDQ    $0x40, SI
+
+test:
+	CMPQ      SI, DI
+	JLT       loop
+	TESTQ     BX, BX
+	JE        done
+	MOVL      $0x0000ffff, DI
+	BZHIL     BX, DI, DI
+	KMOVW     DI, K1
+	VMOVUPS.Z (CX)(SI*1), K1, Z1
+	VMOVUPS.Z (DX)(SI*1), K1, Z2
+	VADDPS    Z2, Z1, Z1
+	VMULPS    Z0, Z1, Z1
+	VMOVUPS   Z1, K1, (AX)(SI*1)
+
+done:
+	VZEROUPPER
+	RET
+
+DATA float0<>+0(SB)/4, $0x3f000000
+GLOBL float0<>(SB), RODATA|NOPTR, $4
+
+// func addMeanAVX512(dst *float32, a *float32, b *float32, n int)
+// Requires: AVX, AVX512F, BMI2
+TEXT ·addMeanAVX512(SB), NOSPLIT, $0-32
+	MOVQ         dst+0(FP), AX
+	MOVQ         a+8(FP), CX
+	MOVQ         b+16(FP), DX
+	VBROADCASTSS float0<>+0(SB), Z0
+	MOVQ         n+24(FP), BX
+	XORQ         SI, SI
+	MOVQ         BX, DI
+	ANDQ         $0xfffffff0, DI
+	SUBQ         DI, BX
+	SHLQ         $0x02, DI
+	JMP          test
+
+loop:
+	VMOVUPS (CX)(SI*1), Z1
+	VMOVUPS (DX)(SI*1), Z2
+	VADDPS  Z2, Z1, Z1
+	VMULPS  Z0, Z1, Z1
+	VMOVUPS (AX)(SI*1), Z2
+	VADDPS  Z2, Z1, Z1
+	VMOVUPS Z1, (AX)(SI*1)
+	ADDQ    $0x40, SI
+
+test:
+	CMPQ      SI, DI
+	JLT       loop
+	TESTQ     BX, BX
+	JE        done
+	MOVL      $0x0000ffff, DI
+	BZHIL     BX, DI, DI
+	KMOVW     DI, K1
+	VMOVUPS.Z (CX)(SI*1), K1, Z1
+	VMOVUPS.Z (DX)(SI*1), K1, Z2
+	VADDPS    Z2, Z1, Z1
+	VMULPS    Z0, Z1, Z1
+	VMOVUPS.Z (AX)(SI*1), K1, Z0
+	VADDPS    Z0, Z1, Z1
+	VMOVUPS   Z1, K1, (AX)(SI*1)
+
+done:
+	VZEROUPPER
+	RET
+
+// func timesAVX512(dst *float32, a *float32, s float32, n int)
+// Requires: AVX, AVX512F, BMI2
+TEXT ·timesAVX512(SB), NOSPLIT, $0-32
+	MOVQ         dst+0(FP), AX
+	MOVQ         a+8(FP), CX
+	VBROADCASTSS s+16(FP), Z0
+	MOVQ         n+24(FP), DX
+	XORQ         BX, BX
+	MOVQ         DX, SI
+	ANDQ         $0xfffffff0, SI
+	SUBQ         SI, DX
+	SHLQ         $0x02, SI
+	JMP          test
+
+loop:
+	VMOVUPS (CX)(BX*1), Z1
+	VMULPS  Z0, Z1, Z1
+	VMOVUPS Z1, (AX)(BX*1)
+	ADDQ    $0x40, BX
+
+test:
+	CMPQ      BX, SI
+	JLT       loop
+	TESTQ     DX, DX
+	JE        done
+	MOVL      $0x0000ffff, SI
+	BZHIL     DX, SI, SI
+	KMOVW     SI, K1
+	VMOVUPS.Z (CX)(BX*1), K1, Z1
+	VMULPS    Z0, Z1, Z1
+	VMOVUPS   Z1, K1, (AX)(BX*1)
+
+done:
+	VZEROUPPER
+	RET
+
+// func aheadAVX512(dst *float32, u *float32, base float32, ramp float32, h float32, n int)
+// Requires: AVX, AVX512F, BMI2
+TEXT ·aheadAVX512(SB), NOSPLIT, $0-40
+	MOVQ         dst+0(FP), AX
+	MOVQ         u+8(FP), CX
+	VBROADCASTSS base+16(FP), Z0
+	VBROADCASTSS ramp+20(FP), Z1
+	VBROADCASTSS h+24(FP), Z2
+	VBROADCASTSS float1<>+0(SB), Z3
+	VMOVUPS      iota<>+0(SB), Z4
+	MOVQ         n+32(FP), DX
+	XORQ         BX, BX
+	MOVQ         DX, SI
+	ANDQ         $0xfffffff0, SI
+	SUBQ         SI, DX
+	SHLQ         $0x02, SI
+	JMP          test
+
+loop:
+	VMOVUPS (CX)(BX*1), Z5
+	VMULPS  Z2, Z5, Z5
+	VMULPS  Z1, Z4, Z6
+	VADDPS  Z6, Z0, Z6
+	VADDPS  Z5, Z6, Z6
+	VMOVUPS Z6, (AX)(BX*1)
+	ADDQ    $0x40, BX
+	VADDPS  Z3, Z4, Z4
+
+test:
+	CMPQ      BX, SI
+	JLT       loop
+	TESTQ     DX, DX
+	JE        done
+	MOVL      $0x0000ffff, SI
+	BZHIL     DX, SI, SI
+	KMOVW     SI, K1
+	VMOVUPS.Z (CX)(BX*1), K1, Z3
+	VMULPS    Z2, Z3, Z3
+	VMULPS    Z1, Z4, Z1
+	VADDPS    Z1, Z0, Z1
+	VADDPS    Z3, Z1, Z1
+	VMOVUPS   Z1, K1, (AX)(BX*1)
+
+done:
+	VZEROUPPER
+	RET
+
+DATA float1<>+0(SB)/4, $0x41800000
+GLOBL float1<>(SB), RODATA|NOPTR, $4
+
+// func fallAVX512(v *float32, p *float32, q *float32, share float32, n int)
+// Requires: AVX, AVX512F, BMI2
+TEXT ·fallAVX512(SB), NOSPLIT, $0-40
+	MOVQ         v+0(FP), AX
+	MOVQ         p+8(FP), CX
+	MOVQ         q+16(FP), DX
+	VBROADCASTSS share+24(FP), Z0
+	MOVQ         n+32(FP), BX
+	XORQ         SI, SI
+	MOVQ         BX, DI
+	ANDQ         $0xfffffff0, DI
+	SUBQ         DI, BX
+	SHLQ         $0x02, DI
+	JMP          test
+
+loop:
+	VMOVUPS (CX)(SI*1), Z1
+	VMOVUPS (DX)(SI*1), Z2
+	VSUBPS  Z2, Z1, Z1
+	VMULPS  Z0, Z1, Z1
+	VMOVUPS (AX)(SI*1), Z2
+	VSUBPS  Z1, Z2, Z2
+	VMOVUPS Z2, (AX)(SI*1)
+	ADDQ    $0x40, SI
+
+test:
+	CMPQ      SI, DI
+	JLT       loop
+	TESTQ     BX, BX
+	JE        done
+	MOVL      $0x0000ffff, DI
+	BZHIL     BX, DI, DI
+	KMOVW     DI, K1
+	VMOVUPS.Z (CX)(SI*1), K1, Z1
+	VMOVUPS.Z (DX)(SI*1), K1, Z2
+	VSUBPS    Z2, Z1, Z1
+	VMULPS    Z0, Z1, Z1
+	VMOVUPS.Z (AX)(SI*1), K1, Z0
+	VSUBPS    Z1, Z0, Z0
+	VMOVUPS   Z0, K1, (AX)(SI*1)
+
+done:
+	VZEROUPPER
+	RET
+
+// func liftAVX512(v *float32, h0 *float32, h1 *float32, d0 *float32, d1 *float32, a float32, b float32, n int)
+// Requires: AVX, AVX512F, BMI2
+TEXT ·liftAVX512(SB), NOSPLIT, $0-56
+	MOVQ         v+0(FP), AX
+	MOVQ         h0+8(FP), CX
+	MOVQ         h1+16(FP), DX
+	MOVQ         d0+24(FP), BX
+	MOVQ         d1+32(FP), SI
+	VBROADCASTSS a+40(FP), Z0
+	VBROADCASTSS b+44(FP), Z1
+	VBROADCASTSS float0<>+0(SB), Z2
+	MOVQ         n+48(FP), DI
+	XORQ         R8, R8
+	MOVQ         DI, R9
+	ANDQ         $0xfffffff0, R9
+	SUBQ         R9, DI
+	SHLQ         $0x02, R9
+	JMP          test
+
+loop:
+	VMOVUPS (CX)(R8*1), Z3
+	VMOVUPS (DX)(R8*1), Z4
+	VADDPS  Z4, Z3, Z3
+	VMOVUPS (BX)(R8*1), Z4
+	VMOVUPS (SI)(R8*1), Z5
+	VADDPS  Z5, Z4, Z4
+	VMULPS  Z0, Z3, Z3
+	VMULPS  Z1, Z4, Z4
+	VSUBPS  Z4, Z3, Z3
+	VMULPS  Z2, Z3, Z3
+	VMOVUPS (AX)(R8*1), Z4
+	VADDPS  Z4, Z3, Z3
+	VMOVUPS Z3, (AX)(R8*1)
+	ADDQ    $0x40, R8
+
+test:
+	CMPQ      R8, R9
+	JLT       loop
+	TESTQ     DI, DI
+	JE        done
+	MOVL      $0x0000ffff, R9
+	BZHIL     DI, R9, R9
+	KMOVW     R9, K1
+	VMOVUPS.Z (CX)(R8*1), K1, Z3
+	VMOVUPS.Z (DX)(R8*1), K1, Z4
+	VADDPS    Z4, Z3, Z3
+	VMOVUPS.Z (BX)(R8*1), K1, Z4
+	VMOVUPS.Z (SI)(R8*1), K1, Z5
+	VADDPS    Z5, Z4, Z4
+	VMULPS    Z0, Z3, Z3
+	VMULPS    Z1, Z4, Z4
+	VSUBPS    Z4, Z3, Z3
+	VMULPS    Z2, Z3, Z3
+	VMOVUPS.Z (AX)(R8*1), K1, Z0
+	VADDPS    Z0, Z3, Z3
+	VMOVUPS   Z3, K1, (AX)(R8*1)
+
+done:
+	VZEROUPPER
+	RET
+
+// func divergeAVX512(dst *float32, src *float32, u *float32, v0 *float32, v1 *float32, w0 *float32, w1 *float32, h float32, n int)
+// Requires: AVX, AVX512F, BMI2
+TEXT ·divergeAVX512(SB), NOSPLIT, $0-72
+	MOVQ         dst+0(FP), AX
+	MOVQ         src+8(FP), CX
+	MOVQ         u+16(FP), DX
+	MOVQ         v0+24(FP), BX
+	MOVQ         v1+32(FP), SI
+	MOVQ         w0+40(FP), DI
+	MOVQ         w1+48(FP), R8
+	VBROADCASTSS h+56(FP), Z0
+	MOVQ         n+64(FP), R9
+	XORQ         R10, R10
+	MOVQ         R9, R11
+	ANDQ         $0xfffffff0, R11
+	SUBQ         R11, R9
+	SHLQ         $0x02, R11
+	JMP          test
+
+loop:
+	VMOVUPS 4(DX)(R10*1), Z1
+	VMOVUPS (DX)(R10*1), Z2
+	VSUBPS  Z2, Z1, Z1
+	VMOVUPS (SI)(R10*1), Z2
+	VMOVUPS (BX)(R10*1), Z3
+	VSUBPS  Z3, Z2, Z2
+	VADDPS  Z2, Z1, Z1
+	VMOVUPS (R8)(R10*1), Z2
+	VMOVUPS (DI)(R10*1), Z3
+	VSUBPS  Z3, Z2, Z2
+	VADDPS  Z2, Z1, Z1
+	VMOVUPS (CX)(R10*1), Z2
+	VMULPS  Z0, Z2, Z2
+	VSUBPS  Z1, Z2, Z2
+	VMOVUPS Z2, (AX)(R10*1)
+	ADDQ    $0x40, R10
+
+test:
+	CMPQ      R10, R11
+	JLT       loop
+	TESTQ     R9, R9
+	JE        done
+	MOVL      $0x0000ffff, R11
+	BZHIL     R9, R11, R11
+	KMOVW     R11, K1
+	VMOVUPS.Z 4(DX)(R10*1), K1, Z1
+	VMOVUPS.Z (DX)(R10*1), K1, Z2
+	VSUBPS    Z2, Z1, Z1
+	VMOVUPS.Z (SI)(R10*1), K1, Z2
+	VMOVUPS.Z (BX)(R10*1), K1, Z3
+	VSUBPS    Z3, Z2, Z2
+	VADDPS    Z2, Z1, Z1
+	VMOVUPS.Z (R8)(R10*1), K1, Z2
+	VMOVUPS.Z (DI)(R10*1), K1, Z3
+	VSUBPS    Z3, Z2, Z2
+	VADDPS    Z2, Z1, Z1
+	VMOVUPS.Z (CX)(R10*1), K1, Z2
+	VMULPS    Z0, Z2, Z2
+	VSUBPS    Z1, Z2, Z2
+	VMOVUPS   Z2, K1, (AX)(R10*1)
+
+done:
+	VZEROUPPER
+	RET
+
+// func curlAVX512(wx *float32, wy *float32, wz *float32, mag *float32, u *float32, ub *float32, ua *float32, v *float32, vb *float32, va *float32, w *float32, sy int, inv float32, n int)
+// Requires: AVX, AVX512F, BMI2
+TEXT ·curlAVX512(SB), NOSPLIT, $0-112
+	VBROADCASTSS inv+96(FP), Z0
+	MOVQ         n+104(FP), AX
+	XORQ         CX, CX
+	MOVQ         AX, DX
+	ANDQ         $0xfffffff0, DX
+	SUBQ         DX, AX
+	SHLQ         $0x02, DX
+	JMP          test
+
+loop:
+	MOVQ    sy+88(FP), BX
+	SHLQ    $0x02, BX
+	MOVQ    w+80(FP), SI
+	MOVQ    w+80(FP), DI
+	SUBQ    BX, DI
+	ADDQ    BX, SI
+	MOVQ    va+72(FP), BX
+	MOVQ    vb+64(FP), R8
+	VMOVUPS (SI)(CX*1), Z1
+	VMOVUPS (DI)(CX*1), Z2
+	VSUBPS  Z2, Z1, Z1
+	VMOVUPS (BX)(CX*1), Z2
+	VMOVUPS (R8)(CX*1), Z3
+	VSUBPS  Z3, Z2, Z2
+	VSUBPS  Z2, Z1, Z1
+	VMULPS  Z0, Z1, Z1
+	MOVQ    wx+0(FP), BX
+	VMOVUPS Z1, (BX)(CX*1)
+	VMULPS  Z1, Z1, Z1
+	MOVQ    ua+48(FP), BX
+	MOVQ    ub+40(FP), SI
+	MOVQ    w+80(FP), DI
+	MOVQ    w+80(FP), R8
+	VMOVUPS (BX)(CX*1), Z2
+	VMOVUPS (SI)(CX*1), Z3
+	VSUBPS  Z3, Z2, Z2
+	VMOVUPS 4(DI)(CX*1), Z3
+	VMOVUPS -4(R8)(CX*1), Z4
+	VSUBPS  Z4, Z3, Z3
+	VSUBPS  Z3, Z2, Z2
+	VMULPS  Z0, Z2, Z2
+	MOVQ    wy+8(FP), BX
+	VMOVUPS Z2, (BX)(CX*1)
+	VMULPS  Z2, Z2, Z2
+	VADDPS  Z2, Z1, Z1
+	MOVQ    sy+88(FP), BX
+	SHLQ    $0x02, BX
+	MOVQ    u+32(FP), SI
+	MOVQ    u+32(FP), DI
+	SUBQ    BX, DI
+	ADDQ    BX, SI
+	MOVQ    v+56(FP), BX
+	MOVQ    v+56(FP), R8
+	VMOVUPS 4(BX)(CX*1), Z2
+	VMOVUPS -4(R8)(CX*1), Z3
+	VSUBPS  Z3, Z2, Z2
+	VMOVUPS (SI)(CX*1), Z3
+	VMOVUPS (DI)(CX*1), Z4
+	VSUBPS  Z4, Z3, Z3
+	VSUBPS  Z3, Z2, Z2
+	VMULPS  Z0, Z2, Z2
+	MOVQ    wz+16(FP), BX
+	VMOVUPS Z2, (BX)(CX*1)
+	VMULPS  Z2, Z2, Z2
+	VADDPS  Z2, Z1, Z1
+	VSQRTPS Z1, Z1
+	MOVQ    mag+24(FP), BX
+	VMOVUPS Z1, (BX)(CX*1)
+	ADDQ    $0x40, CX
+
+test:
+	CMPQ      CX, DX
+	JLT       loop
+	TESTQ     AX, AX
+	JE        done
+	MOVL      $0x0000ffff, DX
+	BZHIL     AX, DX, DX
+	KMOVW     DX, K1
+	MOVQ      sy+88(FP), AX
+	SHLQ      $0x02, AX
+	MOVQ      w+80(FP), DX
+	MOVQ      w+80(FP), BX
+	SUBQ      AX, BX
+	ADDQ      AX, DX
+	MOVQ      va+72(FP), AX
+	MOVQ      vb+64(FP), SI
+	VMOVUPS.Z (DX)(CX*1), K1, Z1
+	VMOVUPS.Z (BX)(CX*1), K1, Z2
+	VSUBPS    Z2, Z1, Z1
+	VMOVUPS.Z (AX)(CX*1), K1, Z2
+	VMOVUPS.Z (SI)(CX*1), K1, Z3
+	VSUBPS    Z3, Z2, Z2
+	VSUBPS    Z2, Z1, Z1
+	VMULPS    Z0, Z1, Z1
+	MOVQ      wx+0(FP), AX
+	VMOVUPS   Z1, K1, (AX)(CX*1)
+	VMULPS    Z1, Z1, Z1
+	MOVQ      ua+48(FP), AX
+	MOVQ      ub+40(FP), DX
+	MOVQ      w+80(FP), BX
+	MOVQ      w+80(FP), SI
+	VMOVUPS.Z (AX)(CX*1), K1, Z2
+	VMOVUPS.Z (DX)(CX*1), K1, Z3
+	VSUBPS    Z3, Z2, Z2
+	VMOVUPS.Z 4(BX)(CX*1), K1, Z3
+	VMOVUPS.Z -4(SI)(CX*1), K1, Z4
+	VSUBPS    Z4, Z3, Z3
+	VSUBPS    Z3, Z2, Z2
+	VMULPS    Z0, Z2, Z2
+	MOVQ      wy+8(FP), AX
+	VMOVUPS   Z2, K1, (AX)(CX*1)
+	VMULPS    Z2, Z2, Z2
+	VADDPS    Z2, Z1, Z1
+	MOVQ      sy+88(FP), AX
+	SHLQ      $0x02, AX
+	MOVQ      u+32(FP), DX
+	MOVQ      u+32(FP), BX
+	SUBQ      AX, BX
+	ADDQ      AX, DX
+	MOVQ      v+56(FP), AX
+	MOVQ      v+56(FP), SI
+	VMOVUPS.Z 4(AX)(CX*1), K1, Z2
+	VMOVUPS.Z -4(SI)(CX*1), K1, Z3
+	VSUBPS    Z3, Z2, Z2
+	VMOVUPS.Z (DX)(CX*1), K1, Z3
+	VMOVUPS.Z (BX)(CX*1), K1, Z4
+	VSUBPS    Z4, Z3, Z3
+	VSUBPS    Z3, Z2, Z2
+	VMULPS    Z0, Z2, Z2
+	MOVQ      wz+16(FP), AX
+	VMOVUPS   Z2, K1, (AX)(CX*1)
+	VMULPS    Z2, Z2, Z2
+	VADDPS    Z2, Z1, Z1
+	VSQRTPS   Z1, Z1
+	MOVQ      mag+24(FP), AX
+	VMOVUPS   Z1, K1, (AX)(CX*1)
+
+done:
+	VZEROUPPER
+	RET
+
+// func whirlAVX512(fx *float32, fy *float32, fz *float32, m *float32, mb *float32, ma *float32, wx *float32, wy *float32, wz *float32, sy int, scale float32, n int)
+// Requires: AVX, AVX512F, BMI2
+TEXT ·whirlAVX512(SB), NOSPLIT, $0-96
+	VBROADCASTSS scale+80(FP), Z0
+	VPXORD       Z1, Z1, Z1
+	VBROADCASTSS float2<>+0(SB), Z2
+	MOVQ         n+88(FP), AX
+	XORQ         CX, CX
+	MOVQ         AX, DX
+	ANDQ         $0xfffffff0, DX
+	SUBQ         DX, AX
+	SHLQ         $0x02, DX
+	JMP          test
+
+loop:
+	MOVQ    m+24(FP), BX
+	MOVQ    m+24(FP), SI
+	VMOVUPS 4(BX)(CX*1), Z3
+	VMOVUPS -4(SI)(CX*1), Z4
+	VSUBPS  Z4, Z3, Z3
+	MOVQ    sy+72(FP), BX
+	SHLQ    $0x02, BX
+	MOVQ    m+24(FP), SI
+	MOVQ    m+24(FP), DI
+	SUBQ    BX, DI
+	ADDQ    BX, SI
+	VMOVUPS (SI)(CX*1), Z4
+	VMOVUPS (DI)(CX*1), Z5
+	VSUBPS  Z5, Z4, Z4
+	MOVQ    ma+40(FP), BX
+	MOVQ    mb+32(FP), SI
+	VMOVUPS (BX)(CX*1), Z5
+	VMOVUPS (SI)(CX*1), Z6
+	VSUBPS  Z6, Z5, Z5
+	VMULPS  Z3, Z3, Z6
+	VMULPS  Z4, Z4, Z7
+	VADDPS  Z7, Z6, Z6
+	VMULPS  Z5, Z5, Z7
+	VADDPS  Z7, Z6, Z6
+	VSQRTPS Z6, Z6
+	VDIVPS  Z6, Z0, Z7
+	VCMPPS  $0x01, Z2, Z6, K1
+	VMOVAPS Z1, K1, Z7
+	MOVQ    wx+48(FP), BX
+	VMOVUPS (BX)(CX*1), Z6
+	MOVQ    wy+56(FP), BX
+	VMOVUPS (BX)(CX*1), Z8
+	MOVQ    wz+64(FP), BX
+	VMOVUPS (BX)(CX*1), Z9
+	VMULPS  Z4, Z9, Z10
+	VMULPS  Z5, Z8, Z11
+	VSUBPS  Z11, Z10, Z10
+	VMULPS  Z7, Z10, Z10
+	MOVQ    fx+0(FP), BX
+	VMOVUPS Z10, (BX)(CX*1)
+	VMULPS  Z5, Z6, Z5
+	VMULPS  Z3, Z9, Z9
+	VSUBPS  Z9, Z5, Z5
+	VMULPS  Z7, Z5, Z5
+	MOVQ    fy+8(FP), BX
+	VMOVUPS Z5, (BX)(CX*1)
+	VMULPS  Z3, Z8, Z3
+	VMULPS  Z4, Z6, Z4
+	VSUBPS  Z4, Z3, Z3
+	VMULPS  Z7, Z3, Z3
+	MOVQ    fz+16(FP), BX
+	VMOVUPS Z3, (BX)(CX*1)
+	ADDQ    $0x40, CX
+
+test:
+	CMPQ      CX, DX
+	JLT       loop
+	TESTQ     AX, AX
+	JE        done
+	MOVL      $0x0000ffff, DX
+	BZHIL     AX, DX, DX
+	KMOVW     DX, K1
+	MOVQ      m+24(FP), AX
+	MOVQ      m+24(FP), DX
+	VMOVUPS.Z 4(AX)(CX*1), K1, Z3
+	VMOVUPS.Z -4(DX)(CX*1), K1, Z4
+	VSUBPS    Z4, Z3, Z3
+	MOVQ      sy+72(FP), AX
+	SHLQ      $0x02, AX
+	MOVQ      m+24(FP), DX
+	MOVQ      m+24(FP), BX
+	SUBQ      AX, BX
+	ADDQ      AX, DX
+	VMOVUPS.Z (DX)(CX*1), K1, Z4
+	VMOVUPS.Z (BX)(CX*1), K1, Z5
+	VSUBPS    Z5, Z4, Z4
+	MOVQ      ma+40(FP), AX
+	MOVQ      mb+32(FP), DX
+	VMOVUPS.Z (AX)(CX*1), K1, Z5
+	VMOVUPS.Z (DX)(CX*1), K1, Z6
+	VSUBPS    Z6, Z5, Z5
+	VMULPS    Z3, Z3, Z6
+	VMULPS    Z4, Z4, Z7
+	VADDPS    Z7, Z6, Z6
+	VMULPS    Z5, Z5, Z7
+	VADDPS    Z7, Z6, Z6
+	VSQRTPS   Z6, Z6
+	VDIVPS    Z6, Z0, Z7
+	VCMPPS    $0x01, Z2, Z6, K2
+	VMOVAPS   Z1, K2, Z7
+	MOVQ      wx+48(FP), AX
+	VMOVUPS.Z (AX)(CX*1), K1, Z0
+	MOVQ      wy+56(FP), AX
+	VMOVUPS.Z (AX)(CX*1), K1, Z1
+	MOVQ      wz+64(FP), AX
+	VMOVUPS.Z (AX)(CX*1), K1, Z2
+	VMULPS    Z4, Z2, Z6
+	VMULPS    Z5, Z1, Z8
+	VSUBPS    Z8, Z6, Z6
+	VMULPS    Z7, Z6, Z6
+	MOVQ      fx+0(FP), AX
+	VMOVUPS   Z6, K1, (AX)(CX*1)
+	VMULPS    Z5, Z0, Z5
+	VMULPS    Z3, Z2, Z2
+	VSUBPS    Z2, Z5, Z5
+	VMULPS    Z7, Z5, Z5
+	MOVQ      fy+8(FP), AX
+	VMOVUPS   Z5, K1, (AX)(CX*1)
+	VMULPS    Z3, Z1, Z1
+	VMULPS    Z4, Z0, Z0
+	VSUBPS    Z0, Z1, Z1
+	VMULPS    Z7, Z1, Z1
+	MOVQ      fz+16(FP), AX
+	VMOVUPS   Z1, K1, (AX)(CX*1)
+
+done:
+	VZEROUPPER
+	RET
+
+DATA float2<>+0(SB)/4, $0x3089705f
+GLOBL float2<>(SB), RODATA|NOPTR, $4
+
+// func whirlByAVX512(fx *float32, fy *float32, fz *float32, m *float32, mb *float32, ma *float32, wx *float32, wy *float32, wz *float32, sy int, scale float32, n int, by *float32, full float32)
+// Requires: AVX, AVX512F, BMI2
+TEXT ·whirlByAVX512(SB), NOSPLIT, $0-108
+	VBROADCASTSS scale+80(FP), Z0
+	VPXORD       Z1, Z1, Z1
+	VBROADCASTSS float2<>+0(SB), Z2
+	VBROADCASTSS full+104(FP), Z3
+	VBROADCASTSS float3<>+0(SB), Z4
+	MOVQ         n+88(FP), AX
+	XORQ         CX, CX
+	MOVQ         AX, DX
+	ANDQ         $0xfffffff0, DX
+	SUBQ         DX, AX
+	SHLQ         $0x02, DX
+	JMP          test
+
+loop:
+	MOVQ    m+24(FP), BX
+	MOVQ    m+24(FP), SI
+	VMOVUPS 4(BX)(CX*1), Z5
+	VMOVUPS -4(SI)(CX*1), Z6
+	VSUBPS  Z6, Z5, Z5
+	MOVQ    sy+72(FP), BX
+	SHLQ    $0x02, BX
+	MOVQ    m+24(FP), SI
+	MOVQ    m+24(FP), DI
+	SUBQ    BX, DI
+	ADDQ    BX, SI
+	VMOVUPS (SI)(CX*1), Z6
+	VMOVUPS (DI)(CX*1), Z7
+	VSUBPS  Z7, Z6, Z6
+	MOVQ    ma+40(FP), BX
+	MOVQ    mb+32(FP), SI
+	VMOVUPS (BX)(CX*1), Z7
+	VMOVUPS (SI)(CX*1), Z8
+	VSUBPS  Z8, Z7, Z7
+	VMULPS  Z5, Z5, Z8
+	VMULPS  Z6, Z6, Z9
+	VADDPS  Z9, Z8, Z8
+	VMULPS  Z7, Z7, Z9
+	VADDPS  Z9, Z8, Z8
+	VSQRTPS Z8, Z8
+	VDIVPS  Z8, Z0, Z9
+	VCMPPS  $0x01, Z2, Z8, K1
+	VMOVAPS Z1, K1, Z9
+	MOVQ    by+96(FP), BX
+	VMOVUPS (BX)(CX*1), Z8
+	VMULPS  Z3, Z8, Z8
+	VMAXPS  Z1, Z8, Z8
+	VMINPS  Z4, Z8, Z8
+	VMULPS  Z8, Z9, Z9
+	MOVQ    wx+48(FP), BX
+	VMOVUPS (BX)(CX*1), Z8
+	MOVQ    wy+56(FP), BX
+	VMOVUPS (BX)(CX*1), Z10
+	MOVQ    wz+64(FP), BX
+	VMOVUPS (BX)(CX*1), Z11
+	VMULPS  Z6, Z11, Z12
+	VMULPS  Z7, Z10, Z13
+	VSUBPS  Z13, Z12, Z12
+	VMULPS  Z9, Z12, Z12
+	MOVQ    fx+0(FP), BX
+	VMOVUPS Z12, (BX)(CX*1)
+	VMULPS  Z7, Z8, Z7
+	VMULPS  Z5, Z11, Z11
+	VSUBPS  Z11, Z7, Z7
+	VMULPS  Z9, Z7, Z7
+	MOVQ    fy+8(FP), BX
+	VMOVUPS Z7, (BX)(CX*1)
+	VMULPS  Z5, Z10, Z5
+	VMULPS  Z6, Z8, Z6
+	VSUBPS  Z6, Z5, Z5
+	VMULPS  Z9, Z5, Z5
+	MOVQ    fz+16(FP), BX
+	VMOVUPS Z5, (BX)(CX*1)
+	ADDQ    $0x40, CX
+
+test:
+	CMPQ      CX, DX
+	JLT       loop
+	TESTQ     AX, AX
+	JE        done
+	MOVL      $0x0000ffff, DX
+	BZHIL     AX, DX, DX
+	KMOVW     DX, K1
+	MOVQ      m+24(FP), AX
+	MOVQ      m+24(FP), DX
+	VMOVUPS.Z 4(AX)(CX*1), K1, Z5
+	VMOVUPS.Z -4(DX)(CX*1), K1, Z6
+	VSUBPS    Z6, Z5, Z5
+	MOVQ      sy+72(FP), AX
+	SHLQ      $0x02, AX
+	MOVQ      m+24(FP), DX
+	MOVQ      m+24(FP), BX
+	SUBQ      AX, BX
+	ADDQ      AX, DX
+	VMOVUPS.Z (DX)(CX*1), K1, Z6
+	VMOVUPS.Z (BX)(CX*1), K1, Z7
+	VSUBPS    Z7, Z6, Z6
+	MOVQ      ma+40(FP), AX
+	MOVQ      mb+32(FP), DX
+	VMOVUPS.Z (AX)(CX*1), K1, Z7
+	VMOVUPS.Z (DX)(CX*1), K1, Z8
+	VSUBPS    Z8, Z7, Z7
+	VMULPS    Z5, Z5, Z8
+	VMULPS    Z6, Z6, Z9
+	VADDPS    Z9, Z8, Z8
+	VMULPS    Z7, Z7, Z9
+	VADDPS    Z9, Z8, Z8
+	VSQRTPS   Z8, Z8
+	VDIVPS    Z8, Z0, Z9
+	VCMPPS    $0x01, Z2, Z8, K2
+	VMOVAPS   Z1, K2, Z9
+	MOVQ      by+96(FP), AX
+	VMOVUPS.Z (AX)(CX*1), K1, Z0
+	VMULPS    Z3, Z0, Z0
+	VMAXPS    Z1, Z0, Z0
+	VMINPS    Z4, Z0, Z0
+	VMULPS    Z0, Z9, Z9
+	MOVQ      wx+48(FP), AX
+	VMOVUPS.Z (AX)(CX*1), K1, Z0
+	MOVQ      wy+56(FP), AX
+	VMOVUPS.Z (AX)(CX*1), K1, Z1
+	MOVQ      wz+64(FP), AX
+	VMOVUPS.Z (AX)(CX*1), K1, Z2
+	VMULPS    Z6, Z2, Z3
+	VMULPS    Z7, Z1, Z4
+	VSUBPS    Z4, Z3, Z3
+	VMULPS    Z9, Z3, Z3
+	MOVQ      fx+0(FP), AX
+	VMOVUPS   Z3, K1, (AX)(CX*1)
+	VMULPS    Z7, Z0, Z3
+	VMULPS    Z5, Z2, Z2
+	VSUBPS    Z2, Z3, Z3
+	VMULPS    Z9, Z3, Z3
+	MOVQ      fy+8(FP), AX
+	VMOVUPS   Z3, K1, (AX)(CX*1)
+	VMULPS    Z5, Z1, Z1
+	VMULPS    Z6, Z0, Z0
+	VSUBPS    Z0, Z1, Z1
+	VMULPS    Z9, Z1, Z1
+	MOVQ      fz+16(FP), AX
+	VMOVUPS   Z1, K1, (AX)(CX*1)
+
+done:
+	VZEROUPPER
+	RET
+
+DATA float3<>+0(SB)/4, $0x3f800000
+GLOBL float3<>(SB), RODATA|NOPTR, $4
+
+// func spanAVX512(row *float32, n int, lo *[16]float32, hi *[16]float32)
+// Requires: AVX, AVX512F
+TEXT ·spanAVX512(SB), NOSPLIT, $0-32
+	MOVQ    row+0(FP), AX
+	MOVQ    n+8(FP), CX
+	SHLQ    $0x02, CX
+	MOVQ    lo+16(FP), DX
+	MOVQ    hi+24(FP), BX
+	VMOVUPS (DX), Z0
+	VMOVUPS (BX), Z1
+	XORQ    SI, SI
+	JMP     test
+
+loop:
+	VMOVUPS (AX)(SI*1), Z2
+	VMINPS  Z0, Z2, Z0
+	VMAXPS  Z1, Z2, Z1
+	ADDQ    $0x40, SI
+
+test:
+	CMPQ    SI, CX
+	JLT     loop
+	VMOVUPS Z0, (DX)
+	VMOVUPS Z1, (BX)
+	VZEROUPPER
+	RET
+
 // func followAVX512(dst *float32, a *float32, b *float32, base float32, ramp float32, n int)
 // Requires: AVX, AVX512F, BMI2
 TEXT ·followAVX512(SB), NOSPLIT, $0-40
@@ -249,12 +1092,6 @@ test:
 done:
 	VZEROUPPER
 	RET
-
-DATA float0<>+0(SB)/4, $0x3f000000
-GLOBL float0<>(SB), RODATA|NOPTR, $4
-
-DATA float1<>+0(SB)/4, $0x41800000
-GLOBL float1<>(SB), RODATA|NOPTR, $4
 
 // func limitAVX512(dst *float32, again *float32, first *float32, was *float32, lo *float32, hi *float32, n int)
 // Requires: AVX, AVX512F, BMI2
@@ -1171,8 +2008,8 @@ TEXT ·prolongAVX512(SB), NOSPLIT, $0-64
 	VBROADCASTSS 4(DX), Z1
 	VBROADCASTSS 8(DX), Z2
 	VBROADCASTSS 12(DX), Z3
-	VBROADCASTSS float2<>+0(SB), Z4
-	VBROADCASTSS float3<>+0(SB), Z5
+	VBROADCASTSS float4<>+0(SB), Z4
+	VBROADCASTSS float5<>+0(SB), Z5
 	VMOVUPS      spreadMain<>+0(SB), Z6
 	VMOVUPS      spreadSide<>+0(SB), Z7
 	MOVQ         draws+32(FP), DX
@@ -1227,11 +2064,11 @@ test:
 	VZEROUPPER
 	RET
 
-DATA float2<>+0(SB)/4, $0x3f400000
-GLOBL float2<>(SB), RODATA|NOPTR, $4
+DATA float4<>+0(SB)/4, $0x3f400000
+GLOBL float4<>(SB), RODATA|NOPTR, $4
 
-DATA float3<>+0(SB)/4, $0x3e800000
-GLOBL float3<>(SB), RODATA|NOPTR, $4
+DATA float5<>+0(SB)/4, $0x3e800000
+GLOBL float5<>(SB), RODATA|NOPTR, $4
 
 // func halveAVX512(dst *float32, a *float32, q float32, n int)
 // Requires: AVX, AVX512F
@@ -1239,7 +2076,7 @@ TEXT ·halveAVX512(SB), NOSPLIT, $0-32
 	MOVQ         dst+0(FP), AX
 	MOVQ         a+8(FP), CX
 	VBROADCASTSS q+16(FP), Z0
-	VBROADCASTSS float4<>+0(SB), Z1
+	VBROADCASTSS float6<>+0(SB), Z1
 	MOVQ         n+24(FP), DX
 	SHLQ         $0x02, DX
 	VMOVUPS      evens<>+0(SB), Z2
@@ -1273,8 +2110,8 @@ test:
 	VZEROUPPER
 	RET
 
-DATA float4<>+0(SB)/4, $0x40400000
-GLOBL float4<>(SB), RODATA|NOPTR, $4
+DATA float6<>+0(SB)/4, $0x40400000
+GLOBL float6<>(SB), RODATA|NOPTR, $4
 
 // func sampleAVX512(dst *float32, data *float32, x *float32, y *float32, z *float32, f *[6]float32, c *[6]int32, dy int, dz int, n int)
 // Requires: AVX, AVX512DQ, AVX512F, BMI, CMOV
@@ -1343,7 +2180,7 @@ loop:
 	CMPL         20(SI), $0x00
 	JLT          far0
 	MOVL         $0x0000ffff, SI
-	MOVL         $0x00000004, DI
+	MOVL         $0x00000009, DI
 	VPXORD       Z5, Z5, Z5
 	VPXORD       Z6, Z6, Z6
 	VPXORD       Z7, Z7, Z7
@@ -1663,7 +2500,7 @@ loop:
 	CMPL         20(SI), $0x00
 	JLT          far0
 	MOVL         $0x0000ffff, SI
-	MOVL         $0x00000004, DI
+	MOVL         $0x00000009, DI
 	VPXORD       Z5, Z5, Z5
 	VPXORD       Z6, Z6, Z6
 	VPXORD       Z7, Z7, Z7
@@ -2067,6 +2904,1357 @@ test:
 	VMASKMOVPS   Y5, Y4, 32(AX)(R8*1)
 
 done:
+	VZEROUPPER
+	RET
+
+// func addAVX2(dst *float32, a *float32, b *float32, n int)
+// Requires: AVX, AVX2
+TEXT ·addAVX2(SB), NOSPLIT, $0-32
+	MOVQ dst+0(FP), AX
+	MOVQ a+8(FP), CX
+	MOVQ b+16(FP), DX
+	MOVQ n+24(FP), BX
+	XORQ SI, SI
+	MOVQ BX, DI
+	ANDQ $0xfffffff0, DI
+	SUBQ DI, BX
+	SHLQ $0x02, DI
+	JMP  test
+
+loop:
+	VMOVUPS (CX)(SI*1), Y0
+	VMOVUPS (DX)(SI*1), Y1
+	VADDPS  Y1, Y0, Y0
+	VMOVUPS Y0, (AX)(SI*1)
+	VMOVUPS 32(CX)(SI*1), Y0
+	VMOVUPS 32(DX)(SI*1), Y1
+	VADDPS  Y1, Y0, Y0
+	VMOVUPS Y0, 32(AX)(SI*1)
+	ADDQ    $0x40, SI
+
+test:
+	CMPQ         SI, DI
+	JLT          loop
+	TESTQ        BX, BX
+	JE           done
+	VMOVD        BX, X0
+	VPBROADCASTD X0, Y0
+	VMOVDQU      lane<>+0(SB), Y1
+	VPCMPGTD     Y1, Y0, Y0
+	VMASKMOVPS   (CX)(SI*1), Y0, Y1
+	VMASKMOVPS   (DX)(SI*1), Y0, Y2
+	VADDPS       Y2, Y1, Y1
+	VMASKMOVPS   Y1, Y0, (AX)(SI*1)
+	VMOVD        BX, X0
+	VPBROADCASTD X0, Y0
+	VMOVDQU      lane<>+32(SB), Y1
+	VPCMPGTD     Y1, Y0, Y0
+	VMASKMOVPS   32(CX)(SI*1), Y0, Y1
+	VMASKMOVPS   32(DX)(SI*1), Y0, Y2
+	VADDPS       Y2, Y1, Y1
+	VMASKMOVPS   Y1, Y0, 32(AX)(SI*1)
+
+done:
+	VZEROUPPER
+	RET
+
+// func meanAVX2(dst *float32, a *float32, b *float32, n int)
+// Requires: AVX, AVX2
+TEXT ·meanAVX2(SB), NOSPLIT, $0-32
+	MOVQ         dst+0(FP), AX
+	MOVQ         a+8(FP), CX
+	MOVQ         b+16(FP), DX
+	VBROADCASTSS float0<>+0(SB), Y0
+	MOVQ         n+24(FP), BX
+	XORQ         SI, SI
+	MOVQ         BX, DI
+	ANDQ         $0xfffffff0, DI
+	SUBQ         DI, BX
+	SHLQ         $0x02, DI
+	JMP          test
+
+loop:
+	VMOVUPS (CX)(SI*1), Y1
+	VMOVUPS (DX)(SI*1), Y2
+	VADDPS  Y2, Y1, Y1
+	VMULPS  Y0, Y1, Y1
+	VMOVUPS Y1, (AX)(SI*1)
+	VMOVUPS 32(CX)(SI*1), Y1
+	VMOVUPS 32(DX)(SI*1), Y2
+	VADDPS  Y2, Y1, Y1
+	VMULPS  Y0, Y1, Y1
+	VMOVUPS Y1, 32(AX)(SI*1)
+	ADDQ    $0x40, SI
+
+test:
+	CMPQ         SI, DI
+	JLT          loop
+	TESTQ        BX, BX
+	JE           done
+	VMOVD        BX, X1
+	VPBROADCASTD X1, Y1
+	VMOVDQU      lane<>+0(SB), Y2
+	VPCMPGTD     Y2, Y1, Y1
+	VMASKMOVPS   (CX)(SI*1), Y1, Y2
+	VMASKMOVPS   (DX)(SI*1), Y1, Y3
+	VADDPS       Y3, Y2, Y2
+	VMULPS       Y0, Y2, Y2
+	VMASKMOVPS   Y2, Y1, (AX)(SI*1)
+	VMOVD        BX, X1
+	VPBROADCASTD X1, Y1
+	VMOVDQU      lane<>+32(SB), Y2
+	VPCMPGTD     Y2, Y1, Y1
+	VMASKMOVPS   32(CX)(SI*1), Y1, Y2
+	VMASKMOVPS   32(DX)(SI*1), Y1, Y3
+	VADDPS       Y3, Y2, Y2
+	VMULPS       Y0, Y2, Y2
+	VMASKMOVPS   Y2, Y1, 32(AX)(SI*1)
+
+done:
+	VZEROUPPER
+	RET
+
+// func addMeanAVX2(dst *float32, a *float32, b *float32, n int)
+// Requires: AVX, AVX2
+TEXT ·addMeanAVX2(SB), NOSPLIT, $0-32
+	MOVQ         dst+0(FP), AX
+	MOVQ         a+8(FP), CX
+	MOVQ         b+16(FP), DX
+	VBROADCASTSS float0<>+0(SB), Y0
+	MOVQ         n+24(FP), BX
+	XORQ         SI, SI
+	MOVQ         BX, DI
+	ANDQ         $0xfffffff0, DI
+	SUBQ         DI, BX
+	SHLQ         $0x02, DI
+	JMP          test
+
+loop:
+	VMOVUPS (CX)(SI*1), Y1
+	VMOVUPS (DX)(SI*1), Y2
+	VADDPS  Y2, Y1, Y1
+	VMULPS  Y0, Y1, Y1
+	VMOVUPS (AX)(SI*1), Y2
+	VADDPS  Y2, Y1, Y1
+	VMOVUPS Y1, (AX)(SI*1)
+	VMOVUPS 32(CX)(SI*1), Y1
+	VMOVUPS 32(DX)(SI*1), Y2
+	VADDPS  Y2, Y1, Y1
+	VMULPS  Y0, Y1, Y1
+	VMOVUPS 32(AX)(SI*1), Y2
+	VADDPS  Y2, Y1, Y1
+	VMOVUPS Y1, 32(AX)(SI*1)
+	ADDQ    $0x40, SI
+
+test:
+	CMPQ         SI, DI
+	JLT          loop
+	TESTQ        BX, BX
+	JE           done
+	VMOVD        BX, X1
+	VPBROADCASTD X1, Y1
+	VMOVDQU      lane<>+0(SB), Y2
+	VPCMPGTD     Y2, Y1, Y1
+	VMASKMOVPS   (CX)(SI*1), Y1, Y2
+	VMASKMOVPS   (DX)(SI*1), Y1, Y3
+	VADDPS       Y3, Y2, Y2
+	VMULPS       Y0, Y2, Y2
+	VMASKMOVPS   (AX)(SI*1), Y1, Y3
+	VADDPS       Y3, Y2, Y2
+	VMASKMOVPS   Y2, Y1, (AX)(SI*1)
+	VMOVD        BX, X1
+	VPBROADCASTD X1, Y1
+	VMOVDQU      lane<>+32(SB), Y2
+	VPCMPGTD     Y2, Y1, Y1
+	VMASKMOVPS   32(CX)(SI*1), Y1, Y2
+	VMASKMOVPS   32(DX)(SI*1), Y1, Y3
+	VADDPS       Y3, Y2, Y2
+	VMULPS       Y0, Y2, Y2
+	VMASKMOVPS   32(AX)(SI*1), Y1, Y0
+	VADDPS       Y0, Y2, Y2
+	VMASKMOVPS   Y2, Y1, 32(AX)(SI*1)
+
+done:
+	VZEROUPPER
+	RET
+
+// func timesAVX2(dst *float32, a *float32, s float32, n int)
+// Requires: AVX, AVX2
+TEXT ·timesAVX2(SB), NOSPLIT, $0-32
+	MOVQ         dst+0(FP), AX
+	MOVQ         a+8(FP), CX
+	VBROADCASTSS s+16(FP), Y0
+	MOVQ         n+24(FP), DX
+	XORQ         BX, BX
+	MOVQ         DX, SI
+	ANDQ         $0xfffffff0, SI
+	SUBQ         SI, DX
+	SHLQ         $0x02, SI
+	JMP          test
+
+loop:
+	VMOVUPS (CX)(BX*1), Y1
+	VMULPS  Y0, Y1, Y1
+	VMOVUPS Y1, (AX)(BX*1)
+	VMOVUPS 32(CX)(BX*1), Y1
+	VMULPS  Y0, Y1, Y1
+	VMOVUPS Y1, 32(AX)(BX*1)
+	ADDQ    $0x40, BX
+
+test:
+	CMPQ         BX, SI
+	JLT          loop
+	TESTQ        DX, DX
+	JE           done
+	VMOVD        DX, X1
+	VPBROADCASTD X1, Y1
+	VMOVDQU      lane<>+0(SB), Y2
+	VPCMPGTD     Y2, Y1, Y1
+	VMASKMOVPS   (CX)(BX*1), Y1, Y2
+	VMULPS       Y0, Y2, Y2
+	VMASKMOVPS   Y2, Y1, (AX)(BX*1)
+	VMOVD        DX, X1
+	VPBROADCASTD X1, Y1
+	VMOVDQU      lane<>+32(SB), Y2
+	VPCMPGTD     Y2, Y1, Y1
+	VMASKMOVPS   32(CX)(BX*1), Y1, Y2
+	VMULPS       Y0, Y2, Y2
+	VMASKMOVPS   Y2, Y1, 32(AX)(BX*1)
+
+done:
+	VZEROUPPER
+	RET
+
+// func aheadAVX2(dst *float32, u *float32, base float32, ramp float32, h float32, n int)
+// Requires: AVX, AVX2
+TEXT ·aheadAVX2(SB), NOSPLIT, $0-40
+	MOVQ         dst+0(FP), AX
+	MOVQ         u+8(FP), CX
+	VBROADCASTSS base+16(FP), Y0
+	VBROADCASTSS ramp+20(FP), Y1
+	VBROADCASTSS h+24(FP), Y2
+	VBROADCASTSS float1<>+0(SB), Y3
+	VMOVUPS      iota<>+0(SB), Y4
+	VMOVUPS      iota<>+32(SB), Y5
+	MOVQ         n+32(FP), DX
+	XORQ         BX, BX
+	MOVQ         DX, SI
+	ANDQ         $0xfffffff0, SI
+	SUBQ         SI, DX
+	SHLQ         $0x02, SI
+	JMP          test
+
+loop:
+	VMOVUPS (CX)(BX*1), Y6
+	VMULPS  Y2, Y6, Y6
+	VMULPS  Y1, Y4, Y7
+	VADDPS  Y7, Y0, Y7
+	VADDPS  Y6, Y7, Y7
+	VMOVUPS Y7, (AX)(BX*1)
+	VMOVUPS 32(CX)(BX*1), Y6
+	VMULPS  Y2, Y6, Y6
+	VMULPS  Y1, Y5, Y7
+	VADDPS  Y7, Y0, Y7
+	VADDPS  Y6, Y7, Y7
+	VMOVUPS Y7, 32(AX)(BX*1)
+	ADDQ    $0x40, BX
+	VADDPS  Y3, Y4, Y4
+	VADDPS  Y3, Y5, Y5
+
+test:
+	CMPQ         BX, SI
+	JLT          loop
+	TESTQ        DX, DX
+	JE           done
+	VMOVD        DX, X3
+	VPBROADCASTD X3, Y3
+	VMOVDQU      lane<>+0(SB), Y6
+	VPCMPGTD     Y6, Y3, Y3
+	VMASKMOVPS   (CX)(BX*1), Y3, Y6
+	VMULPS       Y2, Y6, Y6
+	VMULPS       Y1, Y4, Y4
+	VADDPS       Y4, Y0, Y4
+	VADDPS       Y6, Y4, Y4
+	VMASKMOVPS   Y4, Y3, (AX)(BX*1)
+	VMOVD        DX, X3
+	VPBROADCASTD X3, Y3
+	VMOVDQU      lane<>+32(SB), Y4
+	VPCMPGTD     Y4, Y3, Y3
+	VMASKMOVPS   32(CX)(BX*1), Y3, Y4
+	VMULPS       Y2, Y4, Y4
+	VMULPS       Y1, Y5, Y1
+	VADDPS       Y1, Y0, Y1
+	VADDPS       Y4, Y1, Y1
+	VMASKMOVPS   Y1, Y3, 32(AX)(BX*1)
+
+done:
+	VZEROUPPER
+	RET
+
+// func fallAVX2(v *float32, p *float32, q *float32, share float32, n int)
+// Requires: AVX, AVX2
+TEXT ·fallAVX2(SB), NOSPLIT, $0-40
+	MOVQ         v+0(FP), AX
+	MOVQ         p+8(FP), CX
+	MOVQ         q+16(FP), DX
+	VBROADCASTSS share+24(FP), Y0
+	MOVQ         n+32(FP), BX
+	XORQ         SI, SI
+	MOVQ         BX, DI
+	ANDQ         $0xfffffff0, DI
+	SUBQ         DI, BX
+	SHLQ         $0x02, DI
+	JMP          test
+
+loop:
+	VMOVUPS (CX)(SI*1), Y1
+	VMOVUPS (DX)(SI*1), Y2
+	VSUBPS  Y2, Y1, Y1
+	VMULPS  Y0, Y1, Y1
+	VMOVUPS (AX)(SI*1), Y2
+	VSUBPS  Y1, Y2, Y2
+	VMOVUPS Y2, (AX)(SI*1)
+	VMOVUPS 32(CX)(SI*1), Y1
+	VMOVUPS 32(DX)(SI*1), Y2
+	VSUBPS  Y2, Y1, Y1
+	VMULPS  Y0, Y1, Y1
+	VMOVUPS 32(AX)(SI*1), Y2
+	VSUBPS  Y1, Y2, Y2
+	VMOVUPS Y2, 32(AX)(SI*1)
+	ADDQ    $0x40, SI
+
+test:
+	CMPQ         SI, DI
+	JLT          loop
+	TESTQ        BX, BX
+	JE           done
+	VMOVD        BX, X1
+	VPBROADCASTD X1, Y1
+	VMOVDQU      lane<>+0(SB), Y2
+	VPCMPGTD     Y2, Y1, Y1
+	VMASKMOVPS   (CX)(SI*1), Y1, Y2
+	VMASKMOVPS   (DX)(SI*1), Y1, Y3
+	VSUBPS       Y3, Y2, Y2
+	VMULPS       Y0, Y2, Y2
+	VMASKMOVPS   (AX)(SI*1), Y1, Y3
+	VSUBPS       Y2, Y3, Y3
+	VMASKMOVPS   Y3, Y1, (AX)(SI*1)
+	VMOVD        BX, X1
+	VPBROADCASTD X1, Y1
+	VMOVDQU      lane<>+32(SB), Y2
+	VPCMPGTD     Y2, Y1, Y1
+	VMASKMOVPS   32(CX)(SI*1), Y1, Y2
+	VMASKMOVPS   32(DX)(SI*1), Y1, Y3
+	VSUBPS       Y3, Y2, Y2
+	VMULPS       Y0, Y2, Y2
+	VMASKMOVPS   32(AX)(SI*1), Y1, Y0
+	VSUBPS       Y2, Y0, Y0
+	VMASKMOVPS   Y0, Y1, 32(AX)(SI*1)
+
+done:
+	VZEROUPPER
+	RET
+
+// func liftAVX2(v *float32, h0 *float32, h1 *float32, d0 *float32, d1 *float32, a float32, b float32, n int)
+// Requires: AVX, AVX2
+TEXT ·liftAVX2(SB), NOSPLIT, $0-56
+	MOVQ         v+0(FP), AX
+	MOVQ         h0+8(FP), CX
+	MOVQ         h1+16(FP), DX
+	MOVQ         d0+24(FP), BX
+	MOVQ         d1+32(FP), SI
+	VBROADCASTSS a+40(FP), Y0
+	VBROADCASTSS b+44(FP), Y1
+	VBROADCASTSS float0<>+0(SB), Y2
+	MOVQ         n+48(FP), DI
+	XORQ         R8, R8
+	MOVQ         DI, R9
+	ANDQ         $0xfffffff0, R9
+	SUBQ         R9, DI
+	SHLQ         $0x02, R9
+	JMP          test
+
+loop:
+	VMOVUPS (CX)(R8*1), Y3
+	VMOVUPS (DX)(R8*1), Y4
+	VADDPS  Y4, Y3, Y3
+	VMOVUPS (BX)(R8*1), Y4
+	VMOVUPS (SI)(R8*1), Y5
+	VADDPS  Y5, Y4, Y4
+	VMULPS  Y0, Y3, Y3
+	VMULPS  Y1, Y4, Y4
+	VSUBPS  Y4, Y3, Y3
+	VMULPS  Y2, Y3, Y3
+	VMOVUPS (AX)(R8*1), Y4
+	VADDPS  Y4, Y3, Y3
+	VMOVUPS Y3, (AX)(R8*1)
+	VMOVUPS 32(CX)(R8*1), Y3
+	VMOVUPS 32(DX)(R8*1), Y4
+	VADDPS  Y4, Y3, Y3
+	VMOVUPS 32(BX)(R8*1), Y4
+	VMOVUPS 32(SI)(R8*1), Y5
+	VADDPS  Y5, Y4, Y4
+	VMULPS  Y0, Y3, Y3
+	VMULPS  Y1, Y4, Y4
+	VSUBPS  Y4, Y3, Y3
+	VMULPS  Y2, Y3, Y3
+	VMOVUPS 32(AX)(R8*1), Y4
+	VADDPS  Y4, Y3, Y3
+	VMOVUPS Y3, 32(AX)(R8*1)
+	ADDQ    $0x40, R8
+
+test:
+	CMPQ         R8, R9
+	JLT          loop
+	TESTQ        DI, DI
+	JE           done
+	VMOVD        DI, X3
+	VPBROADCASTD X3, Y3
+	VMOVDQU      lane<>+0(SB), Y4
+	VPCMPGTD     Y4, Y3, Y3
+	VMASKMOVPS   (CX)(R8*1), Y3, Y4
+	VMASKMOVPS   (DX)(R8*1), Y3, Y5
+	VADDPS       Y5, Y4, Y4
+	VMASKMOVPS   (BX)(R8*1), Y3, Y5
+	VMASKMOVPS   (SI)(R8*1), Y3, Y6
+	VADDPS       Y6, Y5, Y5
+	VMULPS       Y0, Y4, Y4
+	VMULPS       Y1, Y5, Y5
+	VSUBPS       Y5, Y4, Y4
+	VMULPS       Y2, Y4, Y4
+	VMASKMOVPS   (AX)(R8*1), Y3, Y5
+	VADDPS       Y5, Y4, Y4
+	VMASKMOVPS   Y4, Y3, (AX)(R8*1)
+	VMOVD        DI, X3
+	VPBROADCASTD X3, Y3
+	VMOVDQU      lane<>+32(SB), Y4
+	VPCMPGTD     Y4, Y3, Y3
+	VMASKMOVPS   32(CX)(R8*1), Y3, Y4
+	VMASKMOVPS   32(DX)(R8*1), Y3, Y5
+	VADDPS       Y5, Y4, Y4
+	VMASKMOVPS   32(BX)(R8*1), Y3, Y5
+	VMASKMOVPS   32(SI)(R8*1), Y3, Y6
+	VADDPS       Y6, Y5, Y5
+	VMULPS       Y0, Y4, Y4
+	VMULPS       Y1, Y5, Y5
+	VSUBPS       Y5, Y4, Y4
+	VMULPS       Y2, Y4, Y4
+	VMASKMOVPS   32(AX)(R8*1), Y3, Y0
+	VADDPS       Y0, Y4, Y4
+	VMASKMOVPS   Y4, Y3, 32(AX)(R8*1)
+
+done:
+	VZEROUPPER
+	RET
+
+// func divergeAVX2(dst *float32, src *float32, u *float32, v0 *float32, v1 *float32, w0 *float32, w1 *float32, h float32, n int)
+// Requires: AVX, AVX2
+TEXT ·divergeAVX2(SB), NOSPLIT, $0-72
+	MOVQ         dst+0(FP), AX
+	MOVQ         src+8(FP), CX
+	MOVQ         u+16(FP), DX
+	MOVQ         v0+24(FP), BX
+	MOVQ         v1+32(FP), SI
+	MOVQ         w0+40(FP), DI
+	MOVQ         w1+48(FP), R8
+	VBROADCASTSS h+56(FP), Y0
+	MOVQ         n+64(FP), R9
+	XORQ         R10, R10
+	MOVQ         R9, R11
+	ANDQ         $0xfffffff0, R11
+	SUBQ         R11, R9
+	SHLQ         $0x02, R11
+	JMP          test
+
+loop:
+	VMOVUPS 4(DX)(R10*1), Y1
+	VMOVUPS (DX)(R10*1), Y2
+	VSUBPS  Y2, Y1, Y1
+	VMOVUPS (SI)(R10*1), Y2
+	VMOVUPS (BX)(R10*1), Y3
+	VSUBPS  Y3, Y2, Y2
+	VADDPS  Y2, Y1, Y1
+	VMOVUPS (R8)(R10*1), Y2
+	VMOVUPS (DI)(R10*1), Y3
+	VSUBPS  Y3, Y2, Y2
+	VADDPS  Y2, Y1, Y1
+	VMOVUPS (CX)(R10*1), Y2
+	VMULPS  Y0, Y2, Y2
+	VSUBPS  Y1, Y2, Y2
+	VMOVUPS Y2, (AX)(R10*1)
+	VMOVUPS 36(DX)(R10*1), Y1
+	VMOVUPS 32(DX)(R10*1), Y2
+	VSUBPS  Y2, Y1, Y1
+	VMOVUPS 32(SI)(R10*1), Y2
+	VMOVUPS 32(BX)(R10*1), Y3
+	VSUBPS  Y3, Y2, Y2
+	VADDPS  Y2, Y1, Y1
+	VMOVUPS 32(R8)(R10*1), Y2
+	VMOVUPS 32(DI)(R10*1), Y3
+	VSUBPS  Y3, Y2, Y2
+	VADDPS  Y2, Y1, Y1
+	VMOVUPS 32(CX)(R10*1), Y2
+	VMULPS  Y0, Y2, Y2
+	VSUBPS  Y1, Y2, Y2
+	VMOVUPS Y2, 32(AX)(R10*1)
+	ADDQ    $0x40, R10
+
+test:
+	CMPQ         R10, R11
+	JLT          loop
+	TESTQ        R9, R9
+	JE           done
+	VMOVD        R9, X1
+	VPBROADCASTD X1, Y1
+	VMOVDQU      lane<>+0(SB), Y2
+	VPCMPGTD     Y2, Y1, Y1
+	VMASKMOVPS   4(DX)(R10*1), Y1, Y2
+	VMASKMOVPS   (DX)(R10*1), Y1, Y3
+	VSUBPS       Y3, Y2, Y2
+	VMASKMOVPS   (SI)(R10*1), Y1, Y3
+	VMASKMOVPS   (BX)(R10*1), Y1, Y4
+	VSUBPS       Y4, Y3, Y3
+	VADDPS       Y3, Y2, Y2
+	VMASKMOVPS   (R8)(R10*1), Y1, Y3
+	VMASKMOVPS   (DI)(R10*1), Y1, Y4
+	VSUBPS       Y4, Y3, Y3
+	VADDPS       Y3, Y2, Y2
+	VMASKMOVPS   (CX)(R10*1), Y1, Y3
+	VMULPS       Y0, Y3, Y3
+	VSUBPS       Y2, Y3, Y3
+	VMASKMOVPS   Y3, Y1, (AX)(R10*1)
+	VMOVD        R9, X1
+	VPBROADCASTD X1, Y1
+	VMOVDQU      lane<>+32(SB), Y2
+	VPCMPGTD     Y2, Y1, Y1
+	VMASKMOVPS   36(DX)(R10*1), Y1, Y2
+	VMASKMOVPS   32(DX)(R10*1), Y1, Y3
+	VSUBPS       Y3, Y2, Y2
+	VMASKMOVPS   32(SI)(R10*1), Y1, Y3
+	VMASKMOVPS   32(BX)(R10*1), Y1, Y4
+	VSUBPS       Y4, Y3, Y3
+	VADDPS       Y3, Y2, Y2
+	VMASKMOVPS   32(R8)(R10*1), Y1, Y3
+	VMASKMOVPS   32(DI)(R10*1), Y1, Y4
+	VSUBPS       Y4, Y3, Y3
+	VADDPS       Y3, Y2, Y2
+	VMASKMOVPS   32(CX)(R10*1), Y1, Y3
+	VMULPS       Y0, Y3, Y3
+	VSUBPS       Y2, Y3, Y3
+	VMASKMOVPS   Y3, Y1, 32(AX)(R10*1)
+
+done:
+	VZEROUPPER
+	RET
+
+// func curlAVX2(wx *float32, wy *float32, wz *float32, mag *float32, u *float32, ub *float32, ua *float32, v *float32, vb *float32, va *float32, w *float32, sy int, inv float32, n int)
+// Requires: AVX, AVX2
+TEXT ·curlAVX2(SB), NOSPLIT, $0-112
+	VBROADCASTSS inv+96(FP), Y0
+	MOVQ         n+104(FP), AX
+	XORQ         CX, CX
+	MOVQ         AX, DX
+	ANDQ         $0xfffffff0, DX
+	SUBQ         DX, AX
+	SHLQ         $0x02, DX
+	JMP          test
+
+loop:
+	MOVQ    sy+88(FP), BX
+	SHLQ    $0x02, BX
+	MOVQ    w+80(FP), SI
+	MOVQ    w+80(FP), DI
+	SUBQ    BX, DI
+	ADDQ    BX, SI
+	MOVQ    va+72(FP), BX
+	MOVQ    vb+64(FP), R8
+	VMOVUPS (SI)(CX*1), Y1
+	VMOVUPS (DI)(CX*1), Y2
+	VSUBPS  Y2, Y1, Y1
+	VMOVUPS (BX)(CX*1), Y2
+	VMOVUPS (R8)(CX*1), Y3
+	VSUBPS  Y3, Y2, Y2
+	VSUBPS  Y2, Y1, Y1
+	VMULPS  Y0, Y1, Y1
+	MOVQ    wx+0(FP), BX
+	VMOVUPS Y1, (BX)(CX*1)
+	VMULPS  Y1, Y1, Y1
+	MOVQ    ua+48(FP), BX
+	MOVQ    ub+40(FP), SI
+	MOVQ    w+80(FP), DI
+	MOVQ    w+80(FP), R8
+	VMOVUPS (BX)(CX*1), Y2
+	VMOVUPS (SI)(CX*1), Y3
+	VSUBPS  Y3, Y2, Y2
+	VMOVUPS 4(DI)(CX*1), Y3
+	VMOVUPS -4(R8)(CX*1), Y4
+	VSUBPS  Y4, Y3, Y3
+	VSUBPS  Y3, Y2, Y2
+	VMULPS  Y0, Y2, Y2
+	MOVQ    wy+8(FP), BX
+	VMOVUPS Y2, (BX)(CX*1)
+	VMULPS  Y2, Y2, Y2
+	VADDPS  Y2, Y1, Y1
+	MOVQ    sy+88(FP), BX
+	SHLQ    $0x02, BX
+	MOVQ    u+32(FP), SI
+	MOVQ    u+32(FP), DI
+	SUBQ    BX, DI
+	ADDQ    BX, SI
+	MOVQ    v+56(FP), BX
+	MOVQ    v+56(FP), R8
+	VMOVUPS 4(BX)(CX*1), Y2
+	VMOVUPS -4(R8)(CX*1), Y3
+	VSUBPS  Y3, Y2, Y2
+	VMOVUPS (SI)(CX*1), Y3
+	VMOVUPS (DI)(CX*1), Y4
+	VSUBPS  Y4, Y3, Y3
+	VSUBPS  Y3, Y2, Y2
+	VMULPS  Y0, Y2, Y2
+	MOVQ    wz+16(FP), BX
+	VMOVUPS Y2, (BX)(CX*1)
+	VMULPS  Y2, Y2, Y2
+	VADDPS  Y2, Y1, Y1
+	VSQRTPS Y1, Y1
+	MOVQ    mag+24(FP), BX
+	VMOVUPS Y1, (BX)(CX*1)
+	MOVQ    sy+88(FP), BX
+	SHLQ    $0x02, BX
+	MOVQ    w+80(FP), SI
+	MOVQ    w+80(FP), DI
+	SUBQ    BX, DI
+	ADDQ    BX, SI
+	MOVQ    va+72(FP), BX
+	MOVQ    vb+64(FP), R8
+	VMOVUPS 32(SI)(CX*1), Y1
+	VMOVUPS 32(DI)(CX*1), Y2
+	VSUBPS  Y2, Y1, Y1
+	VMOVUPS 32(BX)(CX*1), Y2
+	VMOVUPS 32(R8)(CX*1), Y3
+	VSUBPS  Y3, Y2, Y2
+	VSUBPS  Y2, Y1, Y1
+	VMULPS  Y0, Y1, Y1
+	MOVQ    wx+0(FP), BX
+	VMOVUPS Y1, 32(BX)(CX*1)
+	VMULPS  Y1, Y1, Y1
+	MOVQ    ua+48(FP), BX
+	MOVQ    ub+40(FP), SI
+	MOVQ    w+80(FP), DI
+	MOVQ    w+80(FP), R8
+	VMOVUPS 32(BX)(CX*1), Y2
+	VMOVUPS 32(SI)(CX*1), Y3
+	VSUBPS  Y3, Y2, Y2
+	VMOVUPS 36(DI)(CX*1), Y3
+	VMOVUPS 28(R8)(CX*1), Y4
+	VSUBPS  Y4, Y3, Y3
+	VSUBPS  Y3, Y2, Y2
+	VMULPS  Y0, Y2, Y2
+	MOVQ    wy+8(FP), BX
+	VMOVUPS Y2, 32(BX)(CX*1)
+	VMULPS  Y2, Y2, Y2
+	VADDPS  Y2, Y1, Y1
+	MOVQ    sy+88(FP), BX
+	SHLQ    $0x02, BX
+	MOVQ    u+32(FP), SI
+	MOVQ    u+32(FP), DI
+	SUBQ    BX, DI
+	ADDQ    BX, SI
+	MOVQ    v+56(FP), BX
+	MOVQ    v+56(FP), R8
+	VMOVUPS 36(BX)(CX*1), Y2
+	VMOVUPS 28(R8)(CX*1), Y3
+	VSUBPS  Y3, Y2, Y2
+	VMOVUPS 32(SI)(CX*1), Y3
+	VMOVUPS 32(DI)(CX*1), Y4
+	VSUBPS  Y4, Y3, Y3
+	VSUBPS  Y3, Y2, Y2
+	VMULPS  Y0, Y2, Y2
+	MOVQ    wz+16(FP), BX
+	VMOVUPS Y2, 32(BX)(CX*1)
+	VMULPS  Y2, Y2, Y2
+	VADDPS  Y2, Y1, Y1
+	VSQRTPS Y1, Y1
+	MOVQ    mag+24(FP), BX
+	VMOVUPS Y1, 32(BX)(CX*1)
+	ADDQ    $0x40, CX
+
+test:
+	CMPQ         CX, DX
+	JLT          loop
+	TESTQ        AX, AX
+	JE           done
+	VMOVD        AX, X1
+	VPBROADCASTD X1, Y1
+	VMOVDQU      lane<>+0(SB), Y2
+	VPCMPGTD     Y2, Y1, Y1
+	MOVQ         sy+88(FP), DX
+	SHLQ         $0x02, DX
+	MOVQ         w+80(FP), BX
+	MOVQ         w+80(FP), SI
+	SUBQ         DX, SI
+	ADDQ         DX, BX
+	MOVQ         va+72(FP), DX
+	MOVQ         vb+64(FP), DI
+	VMASKMOVPS   (BX)(CX*1), Y1, Y2
+	VMASKMOVPS   (SI)(CX*1), Y1, Y3
+	VSUBPS       Y3, Y2, Y2
+	VMASKMOVPS   (DX)(CX*1), Y1, Y3
+	VMASKMOVPS   (DI)(CX*1), Y1, Y4
+	VSUBPS       Y4, Y3, Y3
+	VSUBPS       Y3, Y2, Y2
+	VMULPS       Y0, Y2, Y2
+	MOVQ         wx+0(FP), DX
+	VMASKMOVPS   Y2, Y1, (DX)(CX*1)
+	VMULPS       Y2, Y2, Y2
+	MOVQ         ua+48(FP), DX
+	MOVQ         ub+40(FP), BX
+	MOVQ         w+80(FP), SI
+	MOVQ         w+80(FP), DI
+	VMASKMOVPS   (DX)(CX*1), Y1, Y3
+	VMASKMOVPS   (BX)(CX*1), Y1, Y4
+	VSUBPS       Y4, Y3, Y3
+	VMASKMOVPS   4(SI)(CX*1), Y1, Y4
+	VMASKMOVPS   -4(DI)(CX*1), Y1, Y5
+	VSUBPS       Y5, Y4, Y4
+	VSUBPS       Y4, Y3, Y3
+	VMULPS       Y0, Y3, Y3
+	MOVQ         wy+8(FP), DX
+	VMASKMOVPS   Y3, Y1, (DX)(CX*1)
+	VMULPS       Y3, Y3, Y3
+	VADDPS       Y3, Y2, Y2
+	MOVQ         sy+88(FP), DX
+	SHLQ         $0x02, DX
+	MOVQ         u+32(FP), BX
+	MOVQ         u+32(FP), SI
+	SUBQ         DX, SI
+	ADDQ         DX, BX
+	MOVQ         v+56(FP), DX
+	MOVQ         v+56(FP), DI
+	VMASKMOVPS   4(DX)(CX*1), Y1, Y3
+	VMASKMOVPS   -4(DI)(CX*1), Y1, Y4
+	VSUBPS       Y4, Y3, Y3
+	VMASKMOVPS   (BX)(CX*1), Y1, Y4
+	VMASKMOVPS   (SI)(CX*1), Y1, Y5
+	VSUBPS       Y5, Y4, Y4
+	VSUBPS       Y4, Y3, Y3
+	VMULPS       Y0, Y3, Y3
+	MOVQ         wz+16(FP), DX
+	VMASKMOVPS   Y3, Y1, (DX)(CX*1)
+	VMULPS       Y3, Y3, Y3
+	VADDPS       Y3, Y2, Y2
+	VSQRTPS      Y2, Y2
+	MOVQ         mag+24(FP), DX
+	VMASKMOVPS   Y2, Y1, (DX)(CX*1)
+	VMOVD        AX, X1
+	VPBROADCASTD X1, Y1
+	VMOVDQU      lane<>+32(SB), Y2
+	VPCMPGTD     Y2, Y1, Y1
+	MOVQ         sy+88(FP), AX
+	SHLQ         $0x02, AX
+	MOVQ         w+80(FP), DX
+	MOVQ         w+80(FP), BX
+	SUBQ         AX, BX
+	ADDQ         AX, DX
+	MOVQ         va+72(FP), AX
+	MOVQ         vb+64(FP), SI
+	VMASKMOVPS   32(DX)(CX*1), Y1, Y2
+	VMASKMOVPS   32(BX)(CX*1), Y1, Y3
+	VSUBPS       Y3, Y2, Y2
+	VMASKMOVPS   32(AX)(CX*1), Y1, Y3
+	VMASKMOVPS   32(SI)(CX*1), Y1, Y4
+	VSUBPS       Y4, Y3, Y3
+	VSUBPS       Y3, Y2, Y2
+	VMULPS       Y0, Y2, Y2
+	MOVQ         wx+0(FP), AX
+	VMASKMOVPS   Y2, Y1, 32(AX)(CX*1)
+	VMULPS       Y2, Y2, Y2
+	MOVQ         ua+48(FP), AX
+	MOVQ         ub+40(FP), DX
+	MOVQ         w+80(FP), BX
+	MOVQ         w+80(FP), SI
+	VMASKMOVPS   32(AX)(CX*1), Y1, Y3
+	VMASKMOVPS   32(DX)(CX*1), Y1, Y4
+	VSUBPS       Y4, Y3, Y3
+	VMASKMOVPS   36(BX)(CX*1), Y1, Y4
+	VMASKMOVPS   28(SI)(CX*1), Y1, Y5
+	VSUBPS       Y5, Y4, Y4
+	VSUBPS       Y4, Y3, Y3
+	VMULPS       Y0, Y3, Y3
+	MOVQ         wy+8(FP), AX
+	VMASKMOVPS   Y3, Y1, 32(AX)(CX*1)
+	VMULPS       Y3, Y3, Y3
+	VADDPS       Y3, Y2, Y2
+	MOVQ         sy+88(FP), AX
+	SHLQ         $0x02, AX
+	MOVQ         u+32(FP), DX
+	MOVQ         u+32(FP), BX
+	SUBQ         AX, BX
+	ADDQ         AX, DX
+	MOVQ         v+56(FP), AX
+	MOVQ         v+56(FP), SI
+	VMASKMOVPS   36(AX)(CX*1), Y1, Y3
+	VMASKMOVPS   28(SI)(CX*1), Y1, Y4
+	VSUBPS       Y4, Y3, Y3
+	VMASKMOVPS   32(DX)(CX*1), Y1, Y4
+	VMASKMOVPS   32(BX)(CX*1), Y1, Y5
+	VSUBPS       Y5, Y4, Y4
+	VSUBPS       Y4, Y3, Y3
+	VMULPS       Y0, Y3, Y3
+	MOVQ         wz+16(FP), AX
+	VMASKMOVPS   Y3, Y1, 32(AX)(CX*1)
+	VMULPS       Y3, Y3, Y3
+	VADDPS       Y3, Y2, Y2
+	VSQRTPS      Y2, Y2
+	MOVQ         mag+24(FP), AX
+	VMASKMOVPS   Y2, Y1, 32(AX)(CX*1)
+
+done:
+	VZEROUPPER
+	RET
+
+// func whirlAVX2(fx *float32, fy *float32, fz *float32, m *float32, mb *float32, ma *float32, wx *float32, wy *float32, wz *float32, sy int, scale float32, n int)
+// Requires: AVX, AVX2
+TEXT ·whirlAVX2(SB), NOSPLIT, $0-96
+	VBROADCASTSS scale+80(FP), Y0
+	VXORPS       Y1, Y1, Y1
+	VBROADCASTSS float2<>+0(SB), Y2
+	MOVQ         n+88(FP), AX
+	XORQ         CX, CX
+	MOVQ         AX, DX
+	ANDQ         $0xfffffff0, DX
+	SUBQ         DX, AX
+	SHLQ         $0x02, DX
+	JMP          test
+
+loop:
+	MOVQ      m+24(FP), BX
+	MOVQ      m+24(FP), SI
+	VMOVUPS   4(BX)(CX*1), Y3
+	VMOVUPS   -4(SI)(CX*1), Y4
+	VSUBPS    Y4, Y3, Y3
+	MOVQ      sy+72(FP), BX
+	SHLQ      $0x02, BX
+	MOVQ      m+24(FP), SI
+	MOVQ      m+24(FP), DI
+	SUBQ      BX, DI
+	ADDQ      BX, SI
+	VMOVUPS   (SI)(CX*1), Y4
+	VMOVUPS   (DI)(CX*1), Y5
+	VSUBPS    Y5, Y4, Y4
+	MOVQ      ma+40(FP), BX
+	MOVQ      mb+32(FP), SI
+	VMOVUPS   (BX)(CX*1), Y5
+	VMOVUPS   (SI)(CX*1), Y6
+	VSUBPS    Y6, Y5, Y5
+	VMULPS    Y3, Y3, Y6
+	VMULPS    Y4, Y4, Y7
+	VADDPS    Y7, Y6, Y6
+	VMULPS    Y5, Y5, Y7
+	VADDPS    Y7, Y6, Y6
+	VSQRTPS   Y6, Y6
+	VDIVPS    Y6, Y0, Y7
+	VCMPPS    $0x01, Y2, Y6, Y6
+	VBLENDVPS Y6, Y1, Y7, Y7
+	MOVQ      wx+48(FP), BX
+	VMOVUPS   (BX)(CX*1), Y6
+	MOVQ      wy+56(FP), BX
+	VMOVUPS   (BX)(CX*1), Y8
+	MOVQ      wz+64(FP), BX
+	VMOVUPS   (BX)(CX*1), Y9
+	VMULPS    Y4, Y9, Y10
+	VMULPS    Y5, Y8, Y11
+	VSUBPS    Y11, Y10, Y10
+	VMULPS    Y7, Y10, Y10
+	MOVQ      fx+0(FP), BX
+	VMOVUPS   Y10, (BX)(CX*1)
+	VMULPS    Y5, Y6, Y5
+	VMULPS    Y3, Y9, Y9
+	VSUBPS    Y9, Y5, Y5
+	VMULPS    Y7, Y5, Y5
+	MOVQ      fy+8(FP), BX
+	VMOVUPS   Y5, (BX)(CX*1)
+	VMULPS    Y3, Y8, Y3
+	VMULPS    Y4, Y6, Y4
+	VSUBPS    Y4, Y3, Y3
+	VMULPS    Y7, Y3, Y3
+	MOVQ      fz+16(FP), BX
+	VMOVUPS   Y3, (BX)(CX*1)
+	MOVQ      m+24(FP), BX
+	MOVQ      m+24(FP), SI
+	VMOVUPS   36(BX)(CX*1), Y3
+	VMOVUPS   28(SI)(CX*1), Y4
+	VSUBPS    Y4, Y3, Y3
+	MOVQ      sy+72(FP), BX
+	SHLQ      $0x02, BX
+	MOVQ      m+24(FP), SI
+	MOVQ      m+24(FP), DI
+	SUBQ      BX, DI
+	ADDQ      BX, SI
+	VMOVUPS   32(SI)(CX*1), Y4
+	VMOVUPS   32(DI)(CX*1), Y5
+	VSUBPS    Y5, Y4, Y4
+	MOVQ      ma+40(FP), BX
+	MOVQ      mb+32(FP), SI
+	VMOVUPS   32(BX)(CX*1), Y5
+	VMOVUPS   32(SI)(CX*1), Y6
+	VSUBPS    Y6, Y5, Y5
+	VMULPS    Y3, Y3, Y6
+	VMULPS    Y4, Y4, Y7
+	VADDPS    Y7, Y6, Y6
+	VMULPS    Y5, Y5, Y7
+	VADDPS    Y7, Y6, Y6
+	VSQRTPS   Y6, Y6
+	VDIVPS    Y6, Y0, Y7
+	VCMPPS    $0x01, Y2, Y6, Y6
+	VBLENDVPS Y6, Y1, Y7, Y7
+	MOVQ      wx+48(FP), BX
+	VMOVUPS   32(BX)(CX*1), Y6
+	MOVQ      wy+56(FP), BX
+	VMOVUPS   32(BX)(CX*1), Y8
+	MOVQ      wz+64(FP), BX
+	VMOVUPS   32(BX)(CX*1), Y9
+	VMULPS    Y4, Y9, Y10
+	VMULPS    Y5, Y8, Y11
+	VSUBPS    Y11, Y10, Y10
+	VMULPS    Y7, Y10, Y10
+	MOVQ      fx+0(FP), BX
+	VMOVUPS   Y10, 32(BX)(CX*1)
+	VMULPS    Y5, Y6, Y5
+	VMULPS    Y3, Y9, Y9
+	VSUBPS    Y9, Y5, Y5
+	VMULPS    Y7, Y5, Y5
+	MOVQ      fy+8(FP), BX
+	VMOVUPS   Y5, 32(BX)(CX*1)
+	VMULPS    Y3, Y8, Y3
+	VMULPS    Y4, Y6, Y4
+	VSUBPS    Y4, Y3, Y3
+	VMULPS    Y7, Y3, Y3
+	MOVQ      fz+16(FP), BX
+	VMOVUPS   Y3, 32(BX)(CX*1)
+	ADDQ      $0x40, CX
+
+test:
+	CMPQ         CX, DX
+	JLT          loop
+	TESTQ        AX, AX
+	JE           done
+	VMOVD        AX, X3
+	VPBROADCASTD X3, Y3
+	VMOVDQU      lane<>+0(SB), Y4
+	VPCMPGTD     Y4, Y3, Y3
+	MOVQ         m+24(FP), DX
+	MOVQ         m+24(FP), BX
+	VMASKMOVPS   4(DX)(CX*1), Y3, Y4
+	VMASKMOVPS   -4(BX)(CX*1), Y3, Y5
+	VSUBPS       Y5, Y4, Y4
+	MOVQ         sy+72(FP), DX
+	SHLQ         $0x02, DX
+	MOVQ         m+24(FP), BX
+	MOVQ         m+24(FP), SI
+	SUBQ         DX, SI
+	ADDQ         DX, BX
+	VMASKMOVPS   (BX)(CX*1), Y3, Y5
+	VMASKMOVPS   (SI)(CX*1), Y3, Y6
+	VSUBPS       Y6, Y5, Y5
+	MOVQ         ma+40(FP), DX
+	MOVQ         mb+32(FP), BX
+	VMASKMOVPS   (DX)(CX*1), Y3, Y6
+	VMASKMOVPS   (BX)(CX*1), Y3, Y7
+	VSUBPS       Y7, Y6, Y6
+	VMULPS       Y4, Y4, Y7
+	VMULPS       Y5, Y5, Y8
+	VADDPS       Y8, Y7, Y7
+	VMULPS       Y6, Y6, Y8
+	VADDPS       Y8, Y7, Y7
+	VSQRTPS      Y7, Y7
+	VDIVPS       Y7, Y0, Y8
+	VCMPPS       $0x01, Y2, Y7, Y7
+	VBLENDVPS    Y7, Y1, Y8, Y8
+	MOVQ         wx+48(FP), DX
+	VMASKMOVPS   (DX)(CX*1), Y3, Y7
+	MOVQ         wy+56(FP), DX
+	VMASKMOVPS   (DX)(CX*1), Y3, Y9
+	MOVQ         wz+64(FP), DX
+	VMASKMOVPS   (DX)(CX*1), Y3, Y10
+	VMULPS       Y5, Y10, Y11
+	VMULPS       Y6, Y9, Y12
+	VSUBPS       Y12, Y11, Y11
+	VMULPS       Y8, Y11, Y11
+	MOVQ         fx+0(FP), DX
+	VMASKMOVPS   Y11, Y3, (DX)(CX*1)
+	VMULPS       Y6, Y7, Y6
+	VMULPS       Y4, Y10, Y10
+	VSUBPS       Y10, Y6, Y6
+	VMULPS       Y8, Y6, Y6
+	MOVQ         fy+8(FP), DX
+	VMASKMOVPS   Y6, Y3, (DX)(CX*1)
+	VMULPS       Y4, Y9, Y4
+	VMULPS       Y5, Y7, Y5
+	VSUBPS       Y5, Y4, Y4
+	VMULPS       Y8, Y4, Y4
+	MOVQ         fz+16(FP), DX
+	VMASKMOVPS   Y4, Y3, (DX)(CX*1)
+	VMOVD        AX, X3
+	VPBROADCASTD X3, Y3
+	VMOVDQU      lane<>+32(SB), Y4
+	VPCMPGTD     Y4, Y3, Y3
+	MOVQ         m+24(FP), AX
+	MOVQ         m+24(FP), DX
+	VMASKMOVPS   36(AX)(CX*1), Y3, Y4
+	VMASKMOVPS   28(DX)(CX*1), Y3, Y5
+	VSUBPS       Y5, Y4, Y4
+	MOVQ         sy+72(FP), AX
+	SHLQ         $0x02, AX
+	MOVQ         m+24(FP), DX
+	MOVQ         m+24(FP), BX
+	SUBQ         AX, BX
+	ADDQ         AX, DX
+	VMASKMOVPS   32(DX)(CX*1), Y3, Y5
+	VMASKMOVPS   32(BX)(CX*1), Y3, Y6
+	VSUBPS       Y6, Y5, Y5
+	MOVQ         ma+40(FP), AX
+	MOVQ         mb+32(FP), DX
+	VMASKMOVPS   32(AX)(CX*1), Y3, Y6
+	VMASKMOVPS   32(DX)(CX*1), Y3, Y7
+	VSUBPS       Y7, Y6, Y6
+	VMULPS       Y4, Y4, Y7
+	VMULPS       Y5, Y5, Y8
+	VADDPS       Y8, Y7, Y7
+	VMULPS       Y6, Y6, Y8
+	VADDPS       Y8, Y7, Y7
+	VSQRTPS      Y7, Y7
+	VDIVPS       Y7, Y0, Y8
+	VCMPPS       $0x01, Y2, Y7, Y7
+	VBLENDVPS    Y7, Y1, Y8, Y8
+	MOVQ         wx+48(FP), AX
+	VMASKMOVPS   32(AX)(CX*1), Y3, Y0
+	MOVQ         wy+56(FP), AX
+	VMASKMOVPS   32(AX)(CX*1), Y3, Y1
+	MOVQ         wz+64(FP), AX
+	VMASKMOVPS   32(AX)(CX*1), Y3, Y2
+	VMULPS       Y5, Y2, Y7
+	VMULPS       Y6, Y1, Y9
+	VSUBPS       Y9, Y7, Y7
+	VMULPS       Y8, Y7, Y7
+	MOVQ         fx+0(FP), AX
+	VMASKMOVPS   Y7, Y3, 32(AX)(CX*1)
+	VMULPS       Y6, Y0, Y6
+	VMULPS       Y4, Y2, Y2
+	VSUBPS       Y2, Y6, Y6
+	VMULPS       Y8, Y6, Y6
+	MOVQ         fy+8(FP), AX
+	VMASKMOVPS   Y6, Y3, 32(AX)(CX*1)
+	VMULPS       Y4, Y1, Y1
+	VMULPS       Y5, Y0, Y0
+	VSUBPS       Y0, Y1, Y1
+	VMULPS       Y8, Y1, Y1
+	MOVQ         fz+16(FP), AX
+	VMASKMOVPS   Y1, Y3, 32(AX)(CX*1)
+
+done:
+	VZEROUPPER
+	RET
+
+// func whirlByAVX2(fx *float32, fy *float32, fz *float32, m *float32, mb *float32, ma *float32, wx *float32, wy *float32, wz *float32, sy int, scale float32, n int, by *float32, full float32)
+// Requires: AVX, AVX2
+TEXT ·whirlByAVX2(SB), NOSPLIT, $0-108
+	VBROADCASTSS scale+80(FP), Y0
+	VXORPS       Y1, Y1, Y1
+	VBROADCASTSS float2<>+0(SB), Y2
+	VBROADCASTSS full+104(FP), Y3
+	VBROADCASTSS float3<>+0(SB), Y4
+	MOVQ         n+88(FP), AX
+	XORQ         CX, CX
+	MOVQ         AX, DX
+	ANDQ         $0xfffffff0, DX
+	SUBQ         DX, AX
+	SHLQ         $0x02, DX
+	JMP          test
+
+loop:
+	MOVQ      m+24(FP), BX
+	MOVQ      m+24(FP), SI
+	VMOVUPS   4(BX)(CX*1), Y5
+	VMOVUPS   -4(SI)(CX*1), Y6
+	VSUBPS    Y6, Y5, Y5
+	MOVQ      sy+72(FP), BX
+	SHLQ      $0x02, BX
+	MOVQ      m+24(FP), SI
+	MOVQ      m+24(FP), DI
+	SUBQ      BX, DI
+	ADDQ      BX, SI
+	VMOVUPS   (SI)(CX*1), Y6
+	VMOVUPS   (DI)(CX*1), Y7
+	VSUBPS    Y7, Y6, Y6
+	MOVQ      ma+40(FP), BX
+	MOVQ      mb+32(FP), SI
+	VMOVUPS   (BX)(CX*1), Y7
+	VMOVUPS   (SI)(CX*1), Y8
+	VSUBPS    Y8, Y7, Y7
+	VMULPS    Y5, Y5, Y8
+	VMULPS    Y6, Y6, Y9
+	VADDPS    Y9, Y8, Y8
+	VMULPS    Y7, Y7, Y9
+	VADDPS    Y9, Y8, Y8
+	VSQRTPS   Y8, Y8
+	VDIVPS    Y8, Y0, Y9
+	VCMPPS    $0x01, Y2, Y8, Y8
+	VBLENDVPS Y8, Y1, Y9, Y9
+	MOVQ      by+96(FP), BX
+	VMOVUPS   (BX)(CX*1), Y8
+	VMULPS    Y3, Y8, Y8
+	VMAXPS    Y1, Y8, Y8
+	VMINPS    Y4, Y8, Y8
+	VMULPS    Y8, Y9, Y9
+	MOVQ      wx+48(FP), BX
+	VMOVUPS   (BX)(CX*1), Y8
+	MOVQ      wy+56(FP), BX
+	VMOVUPS   (BX)(CX*1), Y10
+	MOVQ      wz+64(FP), BX
+	VMOVUPS   (BX)(CX*1), Y11
+	VMULPS    Y6, Y11, Y12
+	VMULPS    Y7, Y10, Y13
+	VSUBPS    Y13, Y12, Y12
+	VMULPS    Y9, Y12, Y12
+	MOVQ      fx+0(FP), BX
+	VMOVUPS   Y12, (BX)(CX*1)
+	VMULPS    Y7, Y8, Y7
+	VMULPS    Y5, Y11, Y11
+	VSUBPS    Y11, Y7, Y7
+	VMULPS    Y9, Y7, Y7
+	MOVQ      fy+8(FP), BX
+	VMOVUPS   Y7, (BX)(CX*1)
+	VMULPS    Y5, Y10, Y5
+	VMULPS    Y6, Y8, Y6
+	VSUBPS    Y6, Y5, Y5
+	VMULPS    Y9, Y5, Y5
+	MOVQ      fz+16(FP), BX
+	VMOVUPS   Y5, (BX)(CX*1)
+	MOVQ      m+24(FP), BX
+	MOVQ      m+24(FP), SI
+	VMOVUPS   36(BX)(CX*1), Y5
+	VMOVUPS   28(SI)(CX*1), Y6
+	VSUBPS    Y6, Y5, Y5
+	MOVQ      sy+72(FP), BX
+	SHLQ      $0x02, BX
+	MOVQ      m+24(FP), SI
+	MOVQ      m+24(FP), DI
+	SUBQ      BX, DI
+	ADDQ      BX, SI
+	VMOVUPS   32(SI)(CX*1), Y6
+	VMOVUPS   32(DI)(CX*1), Y7
+	VSUBPS    Y7, Y6, Y6
+	MOVQ      ma+40(FP), BX
+	MOVQ      mb+32(FP), SI
+	VMOVUPS   32(BX)(CX*1), Y7
+	VMOVUPS   32(SI)(CX*1), Y8
+	VSUBPS    Y8, Y7, Y7
+	VMULPS    Y5, Y5, Y8
+	VMULPS    Y6, Y6, Y9
+	VADDPS    Y9, Y8, Y8
+	VMULPS    Y7, Y7, Y9
+	VADDPS    Y9, Y8, Y8
+	VSQRTPS   Y8, Y8
+	VDIVPS    Y8, Y0, Y9
+	VCMPPS    $0x01, Y2, Y8, Y8
+	VBLENDVPS Y8, Y1, Y9, Y9
+	MOVQ      by+96(FP), BX
+	VMOVUPS   32(BX)(CX*1), Y8
+	VMULPS    Y3, Y8, Y8
+	VMAXPS    Y1, Y8, Y8
+	VMINPS    Y4, Y8, Y8
+	VMULPS    Y8, Y9, Y9
+	MOVQ      wx+48(FP), BX
+	VMOVUPS   32(BX)(CX*1), Y8
+	MOVQ      wy+56(FP), BX
+	VMOVUPS   32(BX)(CX*1), Y10
+	MOVQ      wz+64(FP), BX
+	VMOVUPS   32(BX)(CX*1), Y11
+	VMULPS    Y6, Y11, Y12
+	VMULPS    Y7, Y10, Y13
+	VSUBPS    Y13, Y12, Y12
+	VMULPS    Y9, Y12, Y12
+	MOVQ      fx+0(FP), BX
+	VMOVUPS   Y12, 32(BX)(CX*1)
+	VMULPS    Y7, Y8, Y7
+	VMULPS    Y5, Y11, Y11
+	VSUBPS    Y11, Y7, Y7
+	VMULPS    Y9, Y7, Y7
+	MOVQ      fy+8(FP), BX
+	VMOVUPS   Y7, 32(BX)(CX*1)
+	VMULPS    Y5, Y10, Y5
+	VMULPS    Y6, Y8, Y6
+	VSUBPS    Y6, Y5, Y5
+	VMULPS    Y9, Y5, Y5
+	MOVQ      fz+16(FP), BX
+	VMOVUPS   Y5, 32(BX)(CX*1)
+	ADDQ      $0x40, CX
+
+test:
+	CMPQ         CX, DX
+	JLT          loop
+	TESTQ        AX, AX
+	JE           done
+	VMOVD        AX, X5
+	VPBROADCASTD X5, Y5
+	VMOVDQU      lane<>+0(SB), Y6
+	VPCMPGTD     Y6, Y5, Y5
+	MOVQ         m+24(FP), DX
+	MOVQ         m+24(FP), BX
+	VMASKMOVPS   4(DX)(CX*1), Y5, Y6
+	VMASKMOVPS   -4(BX)(CX*1), Y5, Y7
+	VSUBPS       Y7, Y6, Y6
+	MOVQ         sy+72(FP), DX
+	SHLQ         $0x02, DX
+	MOVQ         m+24(FP), BX
+	MOVQ         m+24(FP), SI
+	SUBQ         DX, SI
+	ADDQ         DX, BX
+	VMASKMOVPS   (BX)(CX*1), Y5, Y7
+	VMASKMOVPS   (SI)(CX*1), Y5, Y8
+	VSUBPS       Y8, Y7, Y7
+	MOVQ         ma+40(FP), DX
+	MOVQ         mb+32(FP), BX
+	VMASKMOVPS   (DX)(CX*1), Y5, Y8
+	VMASKMOVPS   (BX)(CX*1), Y5, Y9
+	VSUBPS       Y9, Y8, Y8
+	VMULPS       Y6, Y6, Y9
+	VMULPS       Y7, Y7, Y10
+	VADDPS       Y10, Y9, Y9
+	VMULPS       Y8, Y8, Y10
+	VADDPS       Y10, Y9, Y9
+	VSQRTPS      Y9, Y9
+	VDIVPS       Y9, Y0, Y10
+	VCMPPS       $0x01, Y2, Y9, Y9
+	VBLENDVPS    Y9, Y1, Y10, Y10
+	MOVQ         by+96(FP), DX
+	VMASKMOVPS   (DX)(CX*1), Y5, Y9
+	VMULPS       Y3, Y9, Y9
+	VMAXPS       Y1, Y9, Y9
+	VMINPS       Y4, Y9, Y9
+	VMULPS       Y9, Y10, Y10
+	MOVQ         wx+48(FP), DX
+	VMASKMOVPS   (DX)(CX*1), Y5, Y9
+	MOVQ         wy+56(FP), DX
+	VMASKMOVPS   (DX)(CX*1), Y5, Y11
+	MOVQ         wz+64(FP), DX
+	VMASKMOVPS   (DX)(CX*1), Y5, Y12
+	VMULPS       Y7, Y12, Y13
+	VMULPS       Y8, Y11, Y14
+	VSUBPS       Y14, Y13, Y13
+	VMULPS       Y10, Y13, Y13
+	MOVQ         fx+0(FP), DX
+	VMASKMOVPS   Y13, Y5, (DX)(CX*1)
+	VMULPS       Y8, Y9, Y8
+	VMULPS       Y6, Y12, Y12
+	VSUBPS       Y12, Y8, Y8
+	VMULPS       Y10, Y8, Y8
+	MOVQ         fy+8(FP), DX
+	VMASKMOVPS   Y8, Y5, (DX)(CX*1)
+	VMULPS       Y6, Y11, Y6
+	VMULPS       Y7, Y9, Y7
+	VSUBPS       Y7, Y6, Y6
+	VMULPS       Y10, Y6, Y6
+	MOVQ         fz+16(FP), DX
+	VMASKMOVPS   Y6, Y5, (DX)(CX*1)
+	VMOVD        AX, X5
+	VPBROADCASTD X5, Y5
+	VMOVDQU      lane<>+32(SB), Y6
+	VPCMPGTD     Y6, Y5, Y5
+	MOVQ         m+24(FP), AX
+	MOVQ         m+24(FP), DX
+	VMASKMOVPS   36(AX)(CX*1), Y5, Y6
+	VMASKMOVPS   28(DX)(CX*1), Y5, Y7
+	VSUBPS       Y7, Y6, Y6
+	MOVQ         sy+72(FP), AX
+	SHLQ         $0x02, AX
+	MOVQ         m+24(FP), DX
+	MOVQ         m+24(FP), BX
+	SUBQ         AX, BX
+	ADDQ         AX, DX
+	VMASKMOVPS   32(DX)(CX*1), Y5, Y7
+	VMASKMOVPS   32(BX)(CX*1), Y5, Y8
+	VSUBPS       Y8, Y7, Y7
+	MOVQ         ma+40(FP), AX
+	MOVQ         mb+32(FP), DX
+	VMASKMOVPS   32(AX)(CX*1), Y5, Y8
+	VMASKMOVPS   32(DX)(CX*1), Y5, Y9
+	VSUBPS       Y9, Y8, Y8
+	VMULPS       Y6, Y6, Y9
+	VMULPS       Y7, Y7, Y10
+	VADDPS       Y10, Y9, Y9
+	VMULPS       Y8, Y8, Y10
+	VADDPS       Y10, Y9, Y9
+	VSQRTPS      Y9, Y9
+	VDIVPS       Y9, Y0, Y10
+	VCMPPS       $0x01, Y2, Y9, Y9
+	VBLENDVPS    Y9, Y1, Y10, Y10
+	MOVQ         by+96(FP), AX
+	VMASKMOVPS   32(AX)(CX*1), Y5, Y0
+	VMULPS       Y3, Y0, Y0
+	VMAXPS       Y1, Y0, Y0
+	VMINPS       Y4, Y0, Y0
+	VMULPS       Y0, Y10, Y10
+	MOVQ         wx+48(FP), AX
+	VMASKMOVPS   32(AX)(CX*1), Y5, Y0
+	MOVQ         wy+56(FP), AX
+	VMASKMOVPS   32(AX)(CX*1), Y5, Y1
+	MOVQ         wz+64(FP), AX
+	VMASKMOVPS   32(AX)(CX*1), Y5, Y2
+	VMULPS       Y7, Y2, Y3
+	VMULPS       Y8, Y1, Y4
+	VSUBPS       Y4, Y3, Y3
+	VMULPS       Y10, Y3, Y3
+	MOVQ         fx+0(FP), AX
+	VMASKMOVPS   Y3, Y5, 32(AX)(CX*1)
+	VMULPS       Y8, Y0, Y3
+	VMULPS       Y6, Y2, Y2
+	VSUBPS       Y2, Y3, Y3
+	VMULPS       Y10, Y3, Y3
+	MOVQ         fy+8(FP), AX
+	VMASKMOVPS   Y3, Y5, 32(AX)(CX*1)
+	VMULPS       Y6, Y1, Y1
+	VMULPS       Y7, Y0, Y0
+	VSUBPS       Y0, Y1, Y1
+	VMULPS       Y10, Y1, Y1
+	MOVQ         fz+16(FP), AX
+	VMASKMOVPS   Y1, Y5, 32(AX)(CX*1)
+
+done:
+	VZEROUPPER
+	RET
+
+// func spanAVX2(row *float32, n int, lo *[16]float32, hi *[16]float32)
+// Requires: AVX
+TEXT ·spanAVX2(SB), NOSPLIT, $0-32
+	MOVQ    row+0(FP), AX
+	MOVQ    n+8(FP), CX
+	SHLQ    $0x02, CX
+	MOVQ    lo+16(FP), DX
+	MOVQ    hi+24(FP), BX
+	VMOVUPS (DX), Y0
+	VMOVUPS (BX), Y1
+	VMOVUPS 32(DX), Y2
+	VMOVUPS 32(BX), Y3
+	XORQ    SI, SI
+	JMP     test
+
+loop:
+	VMOVUPS (AX)(SI*1), Y4
+	VMINPS  Y0, Y4, Y0
+	VMAXPS  Y1, Y4, Y1
+	VMOVUPS 32(AX)(SI*1), Y4
+	VMINPS  Y2, Y4, Y2
+	VMAXPS  Y3, Y4, Y3
+	ADDQ    $0x40, SI
+
+test:
+	CMPQ    SI, CX
+	JLT     loop
+	VMOVUPS Y0, (DX)
+	VMOVUPS Y1, (BX)
+	VMOVUPS Y2, 32(DX)
+	VMOVUPS Y3, 32(BX)
 	VZEROUPPER
 	RET
 
@@ -3389,8 +5577,8 @@ TEXT ·prolongAVX2(SB), NOSPLIT, $0-64
 	VBROADCASTSS 4(DX), Y1
 	VBROADCASTSS 8(DX), Y2
 	VBROADCASTSS 12(DX), Y3
-	VBROADCASTSS float2<>+0(SB), Y4
-	VBROADCASTSS float3<>+0(SB), Y5
+	VBROADCASTSS float4<>+0(SB), Y4
+	VBROADCASTSS float5<>+0(SB), Y5
 	VMOVUPS      spreadMain<>+0(SB), Y6
 	VMOVUPS      spreadSide<>+0(SB), Y7
 	MOVQ         draws+32(FP), DX
@@ -3466,7 +5654,7 @@ TEXT ·halveAVX2(SB), NOSPLIT, $0-32
 	MOVQ         dst+0(FP), AX
 	MOVQ         a+8(FP), CX
 	VBROADCASTSS q+16(FP), Y0
-	VBROADCASTSS float4<>+0(SB), Y1
+	VBROADCASTSS float6<>+0(SB), Y1
 	MOVQ         n+24(FP), DX
 	SHLQ         $0x02, DX
 	XORQ         BX, BX
@@ -3583,7 +5771,7 @@ loop:
 	CMPL         20(SI), $0x00
 	JLT          far0
 	MOVL         $0x000000ff, SI
-	MOVL         $0x00000004, DI
+	MOVL         $0x00000009, DI
 	VXORPS       Y0, Y0, Y0
 	VXORPS       Y1, Y1, Y1
 	VXORPS       Y2, Y2, Y2
@@ -3838,7 +6026,7 @@ found0:
 	CMPL         20(SI), $0x00
 	JLT          far1
 	MOVL         $0x000000ff, SI
-	MOVL         $0x00000004, DI
+	MOVL         $0x00000009, DI
 	VXORPS       Y0, Y0, Y0
 	VXORPS       Y1, Y1, Y1
 	VXORPS       Y2, Y2, Y2
@@ -4118,7 +6306,7 @@ loop:
 	CMPL         20(SI), $0x00
 	JLT          far0
 	MOVL         $0x000000ff, SI
-	MOVL         $0x00000004, DI
+	MOVL         $0x00000009, DI
 	VXORPS       Y0, Y0, Y0
 	VXORPS       Y1, Y1, Y1
 	VXORPS       Y2, Y2, Y2
@@ -4413,7 +6601,7 @@ found0:
 	CMPL         20(SI), $0x00
 	JLT          far1
 	MOVL         $0x000000ff, SI
-	MOVL         $0x00000004, DI
+	MOVL         $0x00000009, DI
 	VXORPS       Y0, Y0, Y0
 	VXORPS       Y1, Y1, Y1
 	VXORPS       Y2, Y2, Y2

@@ -10,6 +10,42 @@ func blendAVX512(dst *float32, a *float32, b *float32, c *float32, d *float32, w
 	panic(missing)
 }
 
+func addAVX512(dst *float32, a *float32, b *float32, n int) { panic(missing) }
+
+func meanAVX512(dst *float32, a *float32, b *float32, n int) { panic(missing) }
+
+func addMeanAVX512(dst *float32, a *float32, b *float32, n int) { panic(missing) }
+
+func timesAVX512(dst *float32, a *float32, s float32, n int) { panic(missing) }
+
+func aheadAVX512(dst *float32, u *float32, base float32, ramp float32, h float32, n int) {
+	panic(missing)
+}
+
+func fallAVX512(v *float32, p *float32, q *float32, share float32, n int) { panic(missing) }
+
+func liftAVX512(v *float32, h0 *float32, h1 *float32, d0 *float32, d1 *float32, a float32, b float32, n int) {
+	panic(missing)
+}
+
+func divergeAVX512(dst *float32, src *float32, u *float32, v0 *float32, v1 *float32, w0 *float32, w1 *float32, h float32, n int) {
+	panic(missing)
+}
+
+func curlAVX512(wx *float32, wy *float32, wz *float32, mag *float32, u *float32, ub *float32, ua *float32, v *float32, vb *float32, va *float32, w *float32, sy int, inv float32, n int) {
+	panic(missing)
+}
+
+func whirlAVX512(fx *float32, fy *float32, fz *float32, m *float32, mb *float32, ma *float32, wx *float32, wy *float32, wz *float32, sy int, scale float32, n int) {
+	panic(missing)
+}
+
+func whirlByAVX512(fx *float32, fy *float32, fz *float32, m *float32, mb *float32, ma *float32, wx *float32, wy *float32, wz *float32, sy int, scale float32, n int, by *float32, full float32) {
+	panic(missing)
+}
+
+func spanAVX512(row *float32, n int, lo *[16]float32, hi *[16]float32) { panic(missing) }
+
 func followAVX512(dst *float32, a *float32, b *float32, base float32, ramp float32, n int) {
 	panic(missing)
 }
@@ -87,6 +123,42 @@ func dotAVX2(acc *[16]float32, a *float32, b *float32, n int) { panic(missing) }
 func blendAVX2(dst *float32, a *float32, b *float32, c *float32, d *float32, w *[4]float32, n int) {
 	panic(missing)
 }
+
+func addAVX2(dst *float32, a *float32, b *float32, n int) { panic(missing) }
+
+func meanAVX2(dst *float32, a *float32, b *float32, n int) { panic(missing) }
+
+func addMeanAVX2(dst *float32, a *float32, b *float32, n int) { panic(missing) }
+
+func timesAVX2(dst *float32, a *float32, s float32, n int) { panic(missing) }
+
+func aheadAVX2(dst *float32, u *float32, base float32, ramp float32, h float32, n int) {
+	panic(missing)
+}
+
+func fallAVX2(v *float32, p *float32, q *float32, share float32, n int) { panic(missing) }
+
+func liftAVX2(v *float32, h0 *float32, h1 *float32, d0 *float32, d1 *float32, a float32, b float32, n int) {
+	panic(missing)
+}
+
+func divergeAVX2(dst *float32, src *float32, u *float32, v0 *float32, v1 *float32, w0 *float32, w1 *float32, h float32, n int) {
+	panic(missing)
+}
+
+func curlAVX2(wx *float32, wy *float32, wz *float32, mag *float32, u *float32, ub *float32, ua *float32, v *float32, vb *float32, va *float32, w *float32, sy int, inv float32, n int) {
+	panic(missing)
+}
+
+func whirlAVX2(fx *float32, fy *float32, fz *float32, m *float32, mb *float32, ma *float32, wx *float32, wy *float32, wz *float32, sy int, scale float32, n int) {
+	panic(missing)
+}
+
+func whirlByAVX2(fx *float32, fy *float32, fz *float32, m *float32, mb *float32, ma *float32, wx *float32, wy *float32, wz *float32, sy int, scale float32, n int, by *float32, full float32) {
+	panic(missing)
+}
+
+func spanAVX2(row *float32, n int, lo *[16]float32, hi *[16]float32) { panic(missing) }
 
 func followAVX2(dst *float32, a *float32, b *float32, base float32, ramp float32, n int) {
 	panic(missing)

@@ -211,7 +211,7 @@ func TestAVX2KernelsAreAVX2(t *testing.T) {
 			t.Errorf("line %d, %s: %s", n+1, within, line)
 		}
 	}
-	if seen != 22 {
+	if seen != 34 {
 		t.Errorf("%d kernels for AVX2", seen)
 	}
 }

@@ -137,7 +137,7 @@ func (p *sampler) near(slow string) corner {
 	CMPL(at(ptr("c"), 20), Imm(0))
 	JLT(LabelRef(slow))
 	MOVL(U32(1<<n-1), left)
-	MOVL(U32(4), tries)
+	MOVL(U32(9), tries)
 	var out corner
 	for r := range out.mixed {
 		out.mixed[r] = s.zero()

@@ -1,0 +1,252 @@
+package main
+
+import (
+	. "github.com/mmcloughlin/avo/build"
+	. "github.com/mmcloughlin/avo/operand"
+	"github.com/mmcloughlin/avo/reg"
+)
+
+// Kernels of a step of gas, on rows of any length.
+
+// pair is a + b of two rows' values.
+func (s set) pair(a, b Mem, only *mask) reg.VecVirtual {
+	u, v := s.load(a, only), s.load(b, only)
+	VADDPS(v, u, u)
+	return u
+}
+
+// less is a − b.
+func (s set) less(a, b Mem, only *mask) reg.VecVirtual {
+	u, v := s.load(a, only), s.load(b, only)
+	VSUBPS(v, u, u)
+	return u
+}
+
+func (s set) add() {
+	s.text("add", "dst, a, b *float32, n int)", "dst = a + b, of any length.")
+	dst, a, b := ptr("dst"), ptr("a"), ptr("b")
+	s.ragged(ptr("n"), func(i reg.GPVirtual, off int, only *mask) {
+		s.store(s.pair(idx(a, i, off), idx(b, i, off), only), idx(dst, i, off), only)
+	}, nil)
+	leave()
+}
+
+func (s set) mean(add bool) {
+	name, doc := "mean", "dst = ½ (a + b), of any length."
+	if add {
+		name, doc = "addMean", "dst += ½ (a + b), of any length."
+	}
+	s.text(name, "dst, a, b *float32, n int)", doc)
+	dst, a, b, half := ptr("dst"), ptr("a"), ptr("b"), s.constant(0.5)
+	s.ragged(ptr("n"), func(i reg.GPVirtual, off int, only *mask) {
+		v := s.pair(idx(a, i, off), idx(b, i, off), only)
+		VMULPS(half, v, v)
+		if add {
+			VADDPS(s.load(idx(dst, i, off), only), v, v)
+		}
+		s.store(v, idx(dst, i, off), only)
+	}, nil)
+	leave()
+}
+
+func (s set) times() {
+	s.text("times", "dst, a *float32, s float32, n int)", "dst = s a, of any length.")
+	dst, a, f := ptr("dst"), ptr("a"), s.broadcast("s")
+	s.ragged(ptr("n"), func(i reg.GPVirtual, off int, only *mask) {
+		v := s.load(idx(a, i, off), only)
+		VMULPS(f, v, v)
+		s.store(v, idx(dst, i, off), only)
+	}, nil)
+	leave()
+}
+
+func (s set) ahead() {
+	s.text("ahead", "dst, u *float32, base, ramp, h float32, n int)", "dst[i] = (base + ramp i) + h u[i], of any length.")
+	dst, u := ptr("dst"), ptr("u")
+	base, ramp, h, step := s.broadcast("base"), s.broadcast("ramp"), s.broadcast("h"), s.constant(16)
+	var index []reg.VecVirtual
+	for p := range s.parts {
+		v := s.vec()
+		VMOVUPS(iota16.Offset(p*s.wide), v)
+		index = append(index, v)
+	}
+	s.ragged(ptr("n"), func(i reg.GPVirtual, off int, only *mask) {
+		v, t := s.load(idx(u, i, off), only), s.vec()
+		VMULPS(h, v, v)
+		VMULPS(ramp, index[off/s.wide], t)
+		VADDPS(t, base, t)
+		VADDPS(v, t, t)
+		s.store(t, idx(dst, i, off), only)
+	}, func() {
+		for _, v := range index {
+			VADDPS(step, v, v)
+		}
+	})
+	leave()
+}
+
+func (s set) fall() {
+	s.text("fall", "v, p, q *float32, share float32, n int)", "v −= share (p − q), of any length.")
+	v, p, q, share := ptr("v"), ptr("p"), ptr("q"), s.broadcast("share")
+	s.ragged(ptr("n"), func(i reg.GPVirtual, off int, only *mask) {
+		d := s.less(idx(p, i, off), idx(q, i, off), only)
+		VMULPS(share, d, d)
+		u := s.load(idx(v, i, off), only)
+		VSUBPS(d, u, u)
+		s.store(u, idx(v, i, off), only)
+	}, nil)
+	leave()
+}
+
+func (s set) lift() {
+	s.text("lift", "v, h0, h1, d0, d1 *float32, a, b float32, n int)", "v += ½ (a (h0 + h1) − b (d0 + d1)), of any length.")
+	v, h0, h1, d0, d1 := ptr("v"), ptr("h0"), ptr("h1"), ptr("d0"), ptr("d1")
+	a, b, half := s.broadcast("a"), s.broadcast("b"), s.constant(0.5)
+	s.ragged(ptr("n"), func(i reg.GPVirtual, off int, only *mask) {
+		h, d := s.pair(idx(h0, i, off), idx(h1, i, off), only), s.pair(idx(d0, i, off), idx(d1, i, off), only)
+		VMULPS(a, h, h)
+		VMULPS(b, d, d)
+		VSUBPS(d, h, h)
+		VMULPS(half, h, h)
+		VADDPS(s.load(idx(v, i, off), only), h, h)
+		s.store(h, idx(v, i, off), only)
+	}, nil)
+	leave()
+}
+
+func (s set) diverge() {
+	s.text("diverge", "dst, src, u, v0, v1, w0, w1 *float32, h float32, n int)", "dst = h src − (((u[i+1] − u[i]) + (v1 − v0)) + (w1 − w0)), of any length.")
+	dst, src, u, v0, v1, w0, w1, h := ptr("dst"), ptr("src"), ptr("u"), ptr("v0"), ptr("v1"), ptr("w0"), ptr("w1"), s.broadcast("h")
+	s.ragged(ptr("n"), func(i reg.GPVirtual, off int, only *mask) {
+		d := s.less(idx(u, i, off+4), idx(u, i, off), only)
+		e := s.less(idx(v1, i, off), idx(v0, i, off), only)
+		VADDPS(e, d, d)
+		e = s.less(idx(w1, i, off), idx(w0, i, off), only)
+		VADDPS(e, d, d)
+		e = s.load(idx(src, i, off), only)
+		VMULPS(h, e, e)
+		VSUBPS(d, e, e)
+		s.store(e, idx(dst, i, off), only)
+	}, nil)
+	leave()
+}
+
+// from reads an argument's pointer anew: there aren't registers for all.
+func from(name string, i reg.GPVirtual, off int) Mem { return idx(ptr(name), i, off) }
+
+// row reads a pointer that lies sy bytes from an argument's.
+func (s set) beside(name string, i reg.GPVirtual, off int) (before, after Mem) {
+	sy, up, down := size("sy"), ptr(name), ptr(name)
+	SUBQ(sy, down)
+	ADDQ(sy, up)
+	return idx(down, i, off), idx(up, i, off)
+}
+
+func (s set) curl() {
+	s.text("curl", "wx, wy, wz, mag, u, ub, ua, v, vb, va, w *float32, sy int, inv float32, n int)",
+		"ω and |ω| times inv of u, v, w, those below and above and in the rows beside, of any length.")
+	inv := s.broadcast("inv")
+	s.ragged(ptr("n"), func(i reg.GPVirtual, off int, only *mask) {
+		var sum reg.VecVirtual
+		part := func(to string, a, b, c, d Mem) {
+			x := s.less(a, b, only)
+			y := s.less(c, d, only)
+			VSUBPS(y, x, x)
+			VMULPS(inv, x, x)
+			s.store(x, from(to, i, off), only)
+			VMULPS(x, x, x)
+			if sum == nil {
+				sum = x
+			} else {
+				VADDPS(x, sum, sum)
+			}
+		}
+		w0, w1 := s.beside("w", i, off)
+		part("wx", w1, w0, from("va", i, off), from("vb", i, off))
+		part("wy", from("ua", i, off), from("ub", i, off), from("w", i, off+4), from("w", i, off-4))
+		u0, u1 := s.beside("u", i, off)
+		part("wz", from("v", i, off+4), from("v", i, off-4), u1, u0)
+		VSQRTPS(sum, sum)
+		s.store(sum, from("mag", i, off), only)
+	}, nil)
+	leave()
+}
+
+func (s set) whirl(weighted bool) {
+	name, more, doc := "whirl", "", "scale (∇m/|∇m| × ω), 0 where m has no slope; of any length."
+	if weighted {
+		name, more, doc = "whirlBy", ", by *float32, full float32", "whirl times by full, from 0 to 1."
+	}
+	s.text(name, "fx, fy, fz, m, mb, ma, wx, wy, wz *float32, sy int, scale float32, n int"+more+")", doc)
+	scale, none, flat := s.broadcast("scale"), s.zero(), s.constant(1e-9)
+	var full, one reg.VecVirtual
+	if weighted {
+		full, one = s.broadcast("full"), s.constant(1)
+	}
+	s.ragged(ptr("n"), func(i reg.GPVirtual, off int, only *mask) {
+		x := s.less(from("m", i, off+4), from("m", i, off-4), only)
+		m0, m1 := s.beside("m", i, off)
+		y := s.less(m1, m0, only)
+		z := s.less(from("ma", i, off), from("mb", i, off), only)
+		l, t := s.vec(), s.vec()
+		VMULPS(x, x, l)
+		VMULPS(y, y, t)
+		VADDPS(t, l, l)
+		VMULPS(z, z, t)
+		VADDPS(t, l, l)
+		VSQRTPS(l, l)
+		VDIVPS(l, scale, t)
+		if s.parts == 1 {
+			k := K()
+			VCMPPS(Imm(1), flat, l, k)
+			VMOVAPS(none, k, t)
+		} else {
+			VCMPPS(Imm(1), flat, l, l)
+			VBLENDVPS(l, none, t, t)
+		}
+		if weighted {
+			w := s.load(from("by", i, off), only)
+			VMULPS(full, w, w)
+			VMAXPS(none, w, w)
+			VMINPS(one, w, w)
+			VMULPS(w, t, t)
+		}
+		a, b, c := s.load(from("wx", i, off), only), s.load(from("wy", i, off), only), s.load(from("wz", i, off), only)
+		cross := func(to string, p, q, r, o reg.VecVirtual) {
+			u, v := s.vec(), s.vec()
+			VMULPS(p, q, u)
+			VMULPS(r, o, v)
+			VSUBPS(v, u, u)
+			VMULPS(t, u, u)
+			s.store(u, from(to, i, off), only)
+		}
+		cross("fx", y, c, z, b)
+		cross("fy", z, a, x, c)
+		cross("fz", x, b, y, a)
+	}, nil)
+	leave()
+}
+
+// span finds the least and the largest of a row.
+func (s set) span() {
+	s.text("span", "row *float32, n int, lo, hi *[16]float32)", "the least and the largest by lane, beginning with what lo and hi hold; n is a multiple of 16.")
+	row, n, least, most := ptr("row"), size("n"), ptr("lo"), ptr("hi")
+	var lo, hi []reg.VecVirtual
+	for p := range s.parts {
+		a, b := s.vec(), s.vec()
+		VMOVUPS(at(least, p*s.wide), a)
+		VMOVUPS(at(most, p*s.wide), b)
+		lo, hi = append(lo, a), append(hi, b)
+	}
+	s.blocks("", n, func(i reg.GPVirtual, off int) {
+		v, p := s.vec(), off/s.wide
+		VMOVUPS(idx(row, i, off), v)
+		VMINPS(lo[p], v, lo[p]) // v < lo ? v : lo, so that NaN changes nothing
+		VMAXPS(hi[p], v, hi[p])
+	}, nil)
+	for p := range s.parts {
+		VMOVUPS(lo[p], at(least, p*s.wide))
+		VMOVUPS(hi[p], at(most, p*s.wide))
+	}
+	leave()
+}
