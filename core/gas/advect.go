@@ -28,9 +28,10 @@ func (s *Solver) Advect(dt float64, scheme Scheme) {
 // as exact as interpolating the velocity there.
 func (s *Solver) ways(q float32, scheme Scheme) {
 	// semi-Lagrangian reading needs the way back alone
-	s.trace(0, -q)
 	if scheme == MacCormack {
-		s.trace(1, q)
+		s.trace(-q, q)
+	} else {
+		s.trace(-q)
 	}
 }
 
@@ -104,16 +105,10 @@ func (s *Solver) centre(t *bench) {
 		v0, v1, w0, w1 := s.V.Row(j, k), s.V.Row(j+1, k), s.W.Row(j, k), s.W.Row(j, k+1)
 		lo, hi := max(r.i-1, 0), min(r.i-1+r.n, s.NX)
 		at := r.at + lo - (r.i - 1)
-		n := hi - lo
-		if n > 0 {
-			a, b, c := t.u[at:at+n], t.v[at:at+n], t.w[at:at+n]
-			u0, u1 := u[lo:hi], u[lo+1:hi+1]
-			v0, v1, w0, w1 = v0[lo:hi], v1[lo:hi], w0[lo:hi], w1[lo:hi]
-			for q := range a {
-				a[q] = 0.5 * (u0[q] + u1[q])
-				b[q] = 0.5 * (v0[q] + v1[q])
-				c[q] = 0.5 * (w0[q] + w1[q])
-			}
+		if n := hi - lo; n > 0 {
+			vec.Mean(t.u[at:at+n], u[lo:hi], u[lo+1:hi+1])
+			vec.Mean(t.v[at:at+n], v0[lo:hi], v1[lo:hi])
+			vec.Mean(t.w[at:at+n], w0[lo:hi], w1[lo:hi])
 		}
 		// the first and last halo cell of a row lie outside, and repeat their
 		// neighbour
@@ -129,63 +124,63 @@ func (s *Solver) centre(t *bench) {
 	}
 }
 
-// flow samples the velocity at n positions.
-func (s *Solver) flow(t *bench, x, y, z []float32) {
-	n := len(x)
-	s.U.SampleBatch(t.u[:n], x, y, z, [3]float32{0, 0.5, 0.5})
-	s.V.SampleBatch(t.v[:n], x, y, z, [3]float32{0.5, 0, 0.5})
-	s.W.SampleBatch(t.w[:n], x, y, z, [3]float32{0.5, 0.5, 0})
-}
-
 // trace finds by one RK2 step of q cells a unit of velocity how far the fluid
-// in the middle of every cell comes from (way 0) or goes (way 1).
-func (s *Solver) trace(way int, q float32) {
-	d := &s.way[way]
-	// Rows farther from solids than anything moves need no check against walls; one
-	// cell for interpolation and one for rounding up.
-	reach := int(s.fast*math.Abs(float64(q))) + 2 // cells that anything goes
+// in the middle of every cell comes from or goes: a way for each q.
+func (s *Solver) trace(steps ...float32) {
+	lattices := [3]vec.Lattice{s.U.Lattice([3]float32{0, 0.5, 0.5}), s.V.Lattice([3]float32{0.5, 0, 0.5}), s.W.Lattice([3]float32{0.5, 0.5, 0})}
 	s.batches(onHalo, func(t *bench) {
-		n := t.n
-		t.points(atHalo)
 		s.centre(t)
-		x, y, z := t.x[:n], t.y[:n], t.z[:n]
-		// RK2 (midpoint): half a step with the cell's own velocity, then the whole
-		// step with the velocity found there: error O(dt³) a step. Each product is
-		// rounded to float32 before the sum, as the vector kernels do, or bits would
-		// differ.
-		h := 0.5 * q
-		a, b, c, u, v, w := t.a[:n], t.b[:n], t.c[:n], t.u[:n], t.v[:n], t.w[:n]
-		x, y, z = x[:len(a)], y[:len(a)], z[:len(a)]
-		b, c, u, v, w = b[:len(a)], c[:len(a)], u[:len(a)], v[:len(a)], w[:len(a)]
-		for i := range a {
-			a[i], b[i], c[i] = x[i]+float32(h*u[i]), y[i]+float32(h*v[i]), z[i]+float32(h*w[i])
-		}
-		s.flow(t, a, b, c)
-		for i := range u {
-			u[i], v[i], w[i] = float32(q*u[i]), float32(q*v[i]), float32(q*w[i])
-		}
-		// in runs, as a row is wholly near a solid or wholly away from it
-		for _, r := range t.runs {
-			if s.solid.any && s.solid.within(r.j-1, r.k-1, reach) {
+		n := t.n
+		for way, q := range steps {
+			// RK2 (midpoint): half a step with the cell's own velocity, then the whole
+			// step with the velocity found there: error O(dt³) a step. Each product is
+			// rounded to float32 before the sum, as the vector kernels do, or bits would
+			// differ.
+			h := 0.5 * q
+			for _, r := range t.runs {
 				e := r.at + r.n
-				s.pushOut(x[r.at:e], y[r.at:e], z[r.at:e], u[r.at:e], v[r.at:e], w[r.at:e])
+				vec.Ahead(t.a[r.at:e], t.u[r.at:e], float32(r.i)+atHalo.x, 1, h)
+				vec.Ahead(t.b[r.at:e], t.v[r.at:e], float32(r.j)+atHalo.y, 0, h)
+				vec.Ahead(t.c[r.at:e], t.w[r.at:e], float32(r.k)+atHalo.z, 0, h)
 			}
-			copy(d[0][r.o:r.o+r.n], u[r.at:])
-			copy(d[1][r.o:r.o+r.n], v[r.at:])
-			copy(d[2][r.o:r.o+r.n], w[r.at:])
+			lattices[0].Sample(t.x[:n], t.a[:n], t.b[:n], t.c[:n])
+			lattices[1].Sample(t.y[:n], t.a[:n], t.b[:n], t.c[:n])
+			lattices[2].Sample(t.z[:n], t.a[:n], t.b[:n], t.c[:n])
+			s.depart(t, way, q)
 		}
 	})
 }
 
+// depart keeps q times the velocities in t.x, t.y, t.z as the ways of the batch's
+// cells.
+func (s *Solver) depart(t *bench, way int, q float32) {
+	d := &s.way[way]
+	// Rows farther from solids than anything moves need no check against walls; one
+	// cell for interpolation and one for rounding up.
+	reach := int(s.fast*math.Abs(float64(q))) + 2 // cells that anything goes
+	// in runs, as a row is wholly near a solid or wholly away from it
+	for _, r := range t.runs {
+		e := r.at + r.n
+		u, v, w := d[0][r.o:r.o+r.n], d[1][r.o:r.o+r.n], d[2][r.o:r.o+r.n]
+		vec.Times(u, t.x[r.at:e], q)
+		vec.Times(v, t.y[r.at:e], q)
+		vec.Times(w, t.z[r.at:e], q)
+		if s.solid.any && s.solid.within(r.j-1, r.k-1, reach) {
+			s.pushOut(float32(r.i)+atHalo.x, float32(r.j)+atHalo.y, float32(r.k)+atHalo.z, u, v, w)
+		}
+	}
+}
+
 // pushOut shortens ways that end inside a solid to its surface: fluid can't
-// have come from there, and a thin wall must not let through what is behind it.
-func (s *Solver) pushOut(xs, ys, zs, u, v, w []float32) {
+// have come from there, and a thin wall must not let through what is behind it. The
+// ways are those of a row, from cell (x0, y0, z0) on.
+func (s *Solver) pushOut(x0, y0, z0 float32, u, v, w []float32) {
 	f := &grid.Field{Dims: grid.Dims{NX: s.NX + 1, NY: s.NY + 1, NZ: s.NZ + 1}, Data: s.solid.node}
 	box := s.solid.lo
 	top := s.solid.hi
 	for i := range u {
 		// node is the signed distance in voxels at the cells' corners: d < 0 inside.
-		x, y, z := xs[i]+u[i], ys[i]+v[i], zs[i]+w[i]
+		x, y, z := (x0+float32(i))+u[i], y0+v[i], z0+w[i]
 		// the nearest corner tells most positions to be clear
 		a, b, c := clampInt(int(x+0.5), s.NX), clampInt(int(y+0.5), s.NY), clampInt(int(z+0.5), s.NZ)
 		if a < box[0] || b < box[1] || c < box[2] || a > top[0] || b > top[1] || c > top[2] {

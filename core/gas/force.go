@@ -13,6 +13,7 @@ import (
 	"zarf/core/grid"
 	"zarf/core/noise"
 	"zarf/core/sim"
+	"zarf/core/vec"
 )
 
 // force applies body forces for dt seconds.
@@ -79,12 +80,7 @@ func (s *Solver) buoyancy(dt float64, p Physics) {
 		if j == 0 || j == s.NY {
 			return
 		}
-		v := s.V.Data[o : o+n]
-		h0, h1 := s.Heat.Row(j-1, k)[i:i+n], s.Heat.Row(j, k)[i:i+n]
-		d0, d1 := s.Smoke.Row(j-1, k)[i:i+n], s.Smoke.Row(j, k)[i:i+n]
-		for i := range v {
-			v[i] += 0.5 * (a*(h0[i]+h1[i]) - b*(d0[i]+d1[i]))
-		}
+		vec.Lift(s.V.Data[o:o+n], s.Heat.Row(j-1, k)[i:i+n], s.Heat.Row(j, k)[i:i+n], s.Smoke.Row(j-1, k)[i:i+n], s.Smoke.Row(j, k)[i:i+n], a, b)
 	})
 }
 
@@ -317,107 +313,4 @@ func (s *Solver) toEdges(e *eddy) {
 			}
 		})
 	}
-}
-
-// confine adds f = ε h (N × ω), N = ∇|ω|/|∇|ω|| (Fedkiw et al. 2001, eq. 11).
-// It can be weighted by how warm or how thick the smoke is.
-func (s *Solver) confine(dt float64, p Physics) {
-	d := s.Dims
-	if s.curl[0] == nil {
-		for i := range s.curl {
-			if s.arena != nil {
-				s.curl[i] = &grid.Field{Dims: d, Data: s.arena.Floats(d.Len())}
-				continue
-			}
-			s.curl[i] = grid.NewField(d)
-		}
-	}
-	// Two sweeps, as N needs |ω| of all neighbours: 0 to 2 are ω, 3 is |ω|, 4 to 6
-	// the force at the cells' middles, which faces then take the mean of.
-	s.vorticity()
-	s.curlForce(float32(dt*p.Vorticity*s.H), p.VorticityBy)
-	f := s.curl[4:7]
-	s.each(onU, func(i, j, k, o, n int) {
-		u, c := s.U.Data[o:o+n], f[0].Row(j, k)
-		lo, hi := max(0, 1-i), min(n, d.NX-i)
-		for m := lo; m < hi; m++ {
-			u[m] += 0.5 * (c[i+m-1] + c[i+m])
-		}
-	})
-	s.each(onV, func(i, j, k, o, n int) {
-		if j > 0 && j < d.NY {
-			addMean(s.V.Data[o:o+n], f[1].Row(j-1, k)[i:i+n], f[1].Row(j, k)[i:i+n])
-		}
-	})
-	s.each(onW, func(i, j, k, o, n int) {
-		if k > 0 && k < d.NZ {
-			addMean(s.W.Data[o:o+n], f[2].Row(j, k-1)[i:i+n], f[2].Row(j, k)[i:i+n])
-		}
-	})
-}
-
-// addMean adds the mean of two rows.
-func addMean(u, a, b []float32) {
-	a, b = a[:len(u)], b[:len(u)]
-	for i := range u {
-		u[i] += 0.5 * (a[i] + b[i])
-	}
-}
-
-// vorticity fills s.curl[0:4] with ω and |ω| at the cells' middles.
-// Bits don't depend on the cut of rows: each cell reads faces alone.
-func (s *Solver) vorticity() {
-	d := s.Dims
-	inv := float32(1 / (4 * s.H)) // sums of two faces over two cells
-	s.each(onCentre, func(i0, j, k, o, n int) {
-		ja, jb, ka, kb := max(j-1, 0), min(j+1, d.NY-1), max(k-1, 0), min(k+1, d.NZ-1)
-		v, w0, w1 := s.V.Row(j, k), s.W.Row(j, k), s.W.Row(j, k+1)
-		v1 := s.V.Row(j+1, k)
-		ud, uu, uf, ub := s.U.Row(ja, k), s.U.Row(jb, k), s.U.Row(j, ka), s.U.Row(j, kb)
-		wd0, wd1, wu0, wu1 := s.W.Row(ja, k), s.W.Row(ja, k+1), s.W.Row(jb, k), s.W.Row(jb, k+1)
-		vf0, vf1, vb0, vb1 := s.V.Row(j, ka), s.V.Row(j+1, ka), s.V.Row(j, kb), s.V.Row(j+1, kb)
-		for m := range n {
-			i := i0 + m
-			ia, ib := max(i-1, 0), min(i+1, d.NX-1)
-			// ω = ∇ × u from velocities in the middles (means of two faces), by
-			// central differences over two cells: hence the quarter.
-			x := ((wu0[i] + wu1[i]) - (wd0[i] + wd1[i])) - ((vb0[i] + vb1[i]) - (vf0[i] + vf1[i]))
-			y := ((ub[i] + ub[i+1]) - (uf[i] + uf[i+1])) - ((w0[ib] + w1[ib]) - (w0[ia] + w1[ia]))
-			z := ((v[ib] + v1[ib]) - (v[ia] + v1[ia])) - ((uu[i] + uu[i+1]) - (ud[i] + ud[i+1]))
-			x, y, z = x*inv, y*inv, z*inv
-			s.curl[0].Data[o+m], s.curl[1].Data[o+m], s.curl[2].Data[o+m] = x, y, z
-			s.curl[3].Data[o+m] = float32(math.Sqrt(float64(x*x + y*y + z*z)))
-		}
-	})
-}
-
-// curlForce fills s.curl[4:7] with scale·(N × ω).
-// ε h is in scale, so a run at half the voxel keeps its look.
-func (s *Solver) curlForce(scale float32, by string) {
-	d := s.Dims
-	mag := s.curl[3]
-	s.each(onCentre, func(i0, j, k, o, n int) {
-		row := mag.Row(j, k)
-		y0, y1 := mag.Row(max(j-1, 0), k), mag.Row(min(j+1, d.NY-1), k)
-		z0, z1 := mag.Row(j, max(k-1, 0)), mag.Row(j, min(k+1, d.NZ-1))
-		for m := range n {
-			i := i0 + m
-			x, y, z := row[min(i+1, d.NX-1)]-row[max(i-1, 0)], y1[i]-y0[i], z1[i]-z0[i]
-			l := float32(math.Sqrt(float64(x*x + y*y + z*z)))
-			// where |ω| has no slope there is no axis to turn about
-			if l < 1e-9 {
-				s.curl[4].Data[o+m], s.curl[5].Data[o+m], s.curl[6].Data[o+m] = 0, 0, 0
-				continue
-			}
-			q := scale / l
-			switch by {
-			case "temperature":
-				q *= min(max(s.Heat.Data[o+m]/500, 0), 1)
-			case "density":
-				q *= min(max(s.Smoke.Data[o+m], 0), 1)
-			}
-			a, b, c := s.curl[0].Data[o+m], s.curl[1].Data[o+m], s.curl[2].Data[o+m]
-			s.curl[4].Data[o+m], s.curl[5].Data[o+m], s.curl[6].Data[o+m] = q*(y*c-z*b), q*(z*a-x*c), q*(x*b-y*a)
-		}
-	})
 }

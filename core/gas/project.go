@@ -3,6 +3,7 @@ package gas
 import (
 	"zarf/core/grid"
 	"zarf/core/pressure"
+	"zarf/core/vec"
 )
 
 // project makes the flow divergence-free but for the volume made. The
@@ -21,9 +22,7 @@ func (s *Solver) project(p Physics) pressure.Stats {
 		w0, w1 := s.W.Row(j, k)[i0:i0+n], s.W.Row(j, k+1)[i0:i0+n]
 		src := s.source.Row(j, k)[i0 : i0+n]
 		if !so.any || !so.near(j, k) {
-			for i := range b {
-				b[i] = src[i]*h - ((u[i+1] - u[i]) + (v1[i] - v0[i]) + (w1[i] - w0[i]))
-			}
+			vec.Diverge(b, src, u, v0, v1, w0, w1, h)
 			return
 		}
 		a := so.fx.Row(j, k)[i0 : i0+n+1]
@@ -140,7 +139,5 @@ func (s *Solver) fall(v, p, q []float32, share float32, open *grid.Field, o, j, 
 		}
 		return
 	}
-	for i := range v {
-		v[i] -= share * (p[i] - q[i])
-	}
+	vec.Fall(v, p, q, share)
 }

@@ -66,7 +66,7 @@ type Solver struct {
 	hat    [4]*grid.Field
 	low    []float32
 	high   []float32
-	curl   [7]*grid.Field
+	curl   [3]*grid.Field // the force of confinement
 	eddies []eddy
 	guides []*wishes
 	pulls  []distances
@@ -176,7 +176,7 @@ func (s *Solver) furnish(b Box, low [3]int) error {
 	// one pair of ranges serves cells and all three kinds of faces
 	big := field(1, 1, 1).Dims.Len()
 	s.low, s.high = alloc(big), alloc(big)
-	s.curl = [7]*grid.Field{}
+	s.curl = [3]*grid.Field{}
 	s.solid = solids{}
 	s.sourced = false
 	for side := range s.open {
