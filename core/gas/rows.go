@@ -124,7 +124,7 @@ func (s *Solver) grain() int { return max(1, 4096*s.NZ/max(1, s.cells)) }
 
 // batch is how many points are traced together: what they need stays in the
 // cache next to the processor.
-const batch = 1024
+const batch = 512
 
 // bench is the room for one batch, and the runs that it holds.
 type bench struct {

@@ -55,10 +55,9 @@ func (s set) each(p reg.GPVirtual, i int, whole bool) reg.VecVirtual {
 // locate turns positions into cells and weights: position − offset, clamped to
 // [0, last] (NaN to 0); cell = min(trunc, cells). The cell along x and the place of
 // the row go to the stack too.
-func (p *sampler) locate(from [3]Mem) {
+func (p *sampler) locate(from [3]Mem) (x, row reg.VecVirtual) {
 	s := p.s
 	f, c, none := ptr("f"), ptr("c"), s.zero()
-	var row reg.VecVirtual
 	for a := range 3 {
 		v := s.vec()
 		VMOVUPS(from[a], v)
@@ -74,6 +73,7 @@ func (p *sampler) locate(from [3]Mem) {
 		switch a {
 		case 0:
 			s.keep(cell, p.cells)
+			x = cell
 		case 1:
 			VPMULLD(s.each(c, 3, true), cell, cell)
 			row = cell
@@ -83,6 +83,7 @@ func (p *sampler) locate(from [3]Mem) {
 		}
 	}
 	s.keep(row, p.rows)
+	return x, row
 }
 
 // keep stores whole numbers.
@@ -127,17 +128,67 @@ func (s set) window() (size, before int) {
 
 func (p *sampler) label(name string) string { return fmt.Sprintf("%s%d", name, p.part) }
 
+// inLine reads the points of a block whose cells follow each other, as most do where
+// the flow is calm: without a permutation. It goes on where they don't.
+func (p *sampler) inLine(x, row reg.VecVirtual, out corner) {
+	s := p.s
+	place, first, base, bits := s.vec(), s.vec(), GP32(), GP32()
+	other := p.label("scattered")
+	VPADDD(row, x, place)
+	VPSUBD(lane, place, place)
+	VPBROADCASTD(place.AsX(), first)
+	if s.parts == 1 {
+		k := K()
+		VPCMPEQD(first, place, k)
+		KMOVW(k, bits)
+		CMPL(bits, U32(0xffff))
+	} else {
+		VPCMPEQD(first, place, first)
+		VMOVMSKPS(first, bits)
+		CMPL(bits, U32(0xff))
+	}
+	JNE(LabelRef(other))
+	VMOVD(place.AsX(), base)
+	from := GP64()
+	LEAQ(Mem{Base: p.data, Index: base.As64(), Scale: 4}, from)
+	for r := range out.mixed {
+		m := at(from, 0)
+		switch r {
+		case 1:
+			m = idx(from, p.dy, 0)
+		case 2:
+			ADDQ(p.dz, from)
+		case 3:
+			m = idx(from, p.dy, 0)
+		}
+		a, b := out.mixed[r], s.vec()
+		VMOVUPS(m, a)
+		VMOVUPS(m.Offset(4), b)
+		if p.ranges {
+			if r == 0 {
+				VMOVAPS(a, out.lo)
+				VMOVAPS(a, out.hi)
+			} else {
+				VMINPS(out.lo, a, out.lo)
+				VMAXPS(out.hi, a, out.hi)
+			}
+			VMINPS(out.lo, b, out.lo)
+			VMAXPS(out.hi, b, out.hi)
+		}
+		VSUBPS(a, b, b)
+		VMULPS(p.weights[0], b, b)
+		VADDPS(b, a, a)
+	}
+	JMP(LabelRef(p.label("found")))
+	Label(other)
+}
+
 // near reads the points round the cells of a block, a row of cells at a time; after
 // some rows it gives up and jumps to slow.
-func (p *sampler) near(slow string) corner {
+func (p *sampler) near(x, row reg.VecVirtual, slow string) corner {
 	s := p.s
 	n := s.wide / 4
 	size, before := s.window()
-	left, tries := GP32(), GP32()
-	CMPL(at(ptr("c"), 20), Imm(0))
-	JLT(LabelRef(slow))
-	MOVL(U32(1<<n-1), left)
-	MOVL(U32(9), tries)
 	var out corner
 	for r := range out.mixed {
 		out.mixed[r] = s.zero()
@@ -145,6 +196,12 @@ func (p *sampler) near(slow string) corner {
 	if p.ranges {
 		out.lo, out.hi = s.zero(), s.zero()
 	}
+	p.inLine(x, row, out)
+	left, tries := GP32(), GP32()
+	CMPL(at(ptr("c"), 20), Imm(0))
+	JLT(LabelRef(slow))
+	MOVL(U32(1<<n-1), left)
+	MOVL(U32(2), tries)
 	Label(p.label("group"))
 	// the row of the first point that is left
 	lane, first, begin := GP32(), GP32(), GP32()
@@ -199,11 +256,6 @@ func (p *sampler) near(slow string) corner {
 	}
 	pick := func(m Mem, index reg.VecVirtual) reg.VecVirtual {
 		a := s.vec()
-		if s.parts == 1 {
-			VMOVUPS(m, a)
-			VPERMT2PS(m.Offset(64), index, a)
-			return a
-		}
 		b := s.vec()
 		VPERMPS(m, index, a)
 		VPERMPS(m.Offset(32), index, b)
@@ -228,7 +280,18 @@ func (p *sampler) near(slow string) corner {
 		case 3:
 			m = idx(base, p.dy, 0)
 		}
-		a, b := pick(m, d), pick(m, next)
+		var a, b reg.VecVirtual
+		if s.parts == 1 {
+			upper := s.vec()
+			a, b = s.vec(), s.vec()
+			VMOVUPS(m, a)
+			VMOVUPS(m.Offset(64), upper)
+			VMOVAPS(a, b)
+			VPERMT2PS(upper, d, a)
+			VPERMT2PS(upper, next, b)
+		} else {
+			a, b = pick(m, d), pick(m, next)
+		}
 		if p.ranges {
 			if r == 0 {
 				lo, hi = s.vec(), s.vec()
@@ -252,6 +315,10 @@ func (p *sampler) near(slow string) corner {
 	}
 	TESTL(left, left)
 	JE(LabelRef(p.label("found")))
+	many := GP32()
+	POPCNTL(left, many)
+	CMPL(many, U8(n/2))
+	JGT(LabelRef(slow))
 	DECL(tries)
 	JNE(LabelRef(p.label("group")))
 	JMP(LabelRef(slow))
@@ -384,9 +451,13 @@ func (s set) sample(ranges bool) {
 	}
 	s.text(name, args+"data, x, y, z *float32, f *[6]float32, c *[6]int32, dy, dz, n int)", doc)
 	p := &sampler{s: s, data: ptr("data"), dy: size("dy"), dz: size("dz"), ranges: ranges}
-	p.cells, p.rows = AllocLocal(s.wide), AllocLocal(s.wide)
+	// on lines of their own: what is stored across two can't be read back at once
+	room, area := AllocLocal(6*s.wide), GP64()
+	LEAQ(room.Offset(s.wide), area)
+	ANDQ(I8(-s.wide), area)
+	p.cells, p.rows = at(area, 0), at(area, s.wide)
 	for a := range p.weights {
-		p.weights[a] = AllocLocal(s.wide)
+		p.weights[a] = at(area, (2+a)*s.wide)
 	}
 	if s.parts == 1 {
 		p.evens, p.odds = s.vec(), s.vec()
@@ -404,8 +475,8 @@ func (s set) sample(ranges bool) {
 		for a, name := range []string{"x", "y", "z"} {
 			from[a] = idx(ptr(name), i, off)
 		}
-		p.locate(from)
-		out := p.near(p.label("far"))
+		x, row := p.locate(from)
+		out := p.near(x, row, p.label("far"))
 		Label(p.label("far"))
 		p.far(out)
 		Label(p.label("found"))
