@@ -1,7 +1,7 @@
 package gas
 
 // Advection is the dearest part but the projection, so it is written in batches of
-// 1,024 points whose positions, velocities and results stay in the second cache:
+// 512 points whose positions, velocities and results stay in the first cache:
 // positions are made, followed back, sampled and limited before the next batch is
 // begun. Nothing in a batch depends on another, which is why results don't depend on
 // how rows are cut.
@@ -40,7 +40,7 @@ func (s *Solver) ways(q float32, scheme Scheme) {
 func (s *Solver) carryChannels(scheme Scheme) {
 	for n, f := range s.channels() {
 		if s.live[n] {
-			s.carry(onCentre, f, scheme, 0) // the air outside is clean
+			s.carry(onCentre, f, scheme, 0, &s.alive[n]) // the air outside is clean
 		}
 	}
 }
@@ -52,7 +52,7 @@ func (s *Solver) carryVelocity(scheme Scheme) {
 	// open side until it blows up (the backflow instability of p = 0).
 	air := s.Ambient.Array()
 	for c, f := range s.velocity() {
-		s.carry(onU+c, f, scheme, float32(air[c]))
+		s.carry(onU+c, f, scheme, float32(air[c]), nil)
 	}
 }
 
@@ -238,13 +238,22 @@ func (s *Solver) follow(t *bench, lay, way int) {
 // from. MacCormack adds ½(f − f″), where f″ traces the result back again; values
 // outside the range of the eight nodes that the first step read fall back to
 // it (Selle et al. 2008).
-func (s *Solver) carry(lay int, f *grid.Field, scheme Scheme, outside float32) {
+//
+// Where rows of the field hold nothing, and what comes in is nothing, a batch that is
+// read from them alone is 0: exactly what reading them would give.
+func (s *Solver) carry(lay int, f *grid.Field, scheme Scheme, outside float32, rows *alive) {
 	at := s.lay[lay].at
 	hat := s.hat[lay]
 	second := scheme == MacCormack
+	if want := len(f.Data)/64 + 1; rows != nil && len(s.still) != want {
+		s.still = make([]int32, want)
+	}
 	s.batches(lay, func(t *bench) {
 		n := t.n
 		s.follow(t, lay, 0)
+		if rows != nil && s.clear(t, hat, at, rows, scheme) {
+			return
+		}
 		// Results go straight into the fields where a batch is one piece of memory;
 		// at the rims of tiles it isn't, and goes through the batch's own room.
 		u, v, w := t.room(hat.Data, &t.u), t.v[:n], t.w[:n]
@@ -274,6 +283,12 @@ func (s *Solver) carry(lay int, f *grid.Field, scheme Scheme, outside float32) {
 	}
 	s.batches(lay, func(t *bench) {
 		n := t.n
+		if rows != nil && s.still[t.runs[0].o/64] == int32(t.runs[0].o)+1 {
+			for _, r := range t.runs {
+				clear(f.Data[r.o : r.o+r.n])
+			}
+			return
+		}
 		s.follow(t, lay, 1)
 		// f″: the advected field read where the fluid goes to. Where advection were
 		// exact it would be f again; half of what is missing is what one way lost.
@@ -282,6 +297,28 @@ func (s *Solver) carry(lay int, f *grid.Field, scheme Scheme, outside float32) {
 		vec.Limit(out, t.u[:n], t.read(hat.Data, &t.a), t.read(f.Data, &t.b), t.read(s.low, &t.v), t.read(s.high, &t.w))
 		t.keep(f.Data, &t.e)
 	})
+}
+
+// clear makes a batch of a channel 0 where it is read from nothing, and notes that.
+func (s *Solver) clear(t *bench, hat *grid.Field, at place, rows *alive, scheme Scheme) bool {
+	more := 0
+	if scheme == Reflection { // cubics read one more on either side
+		more = 1
+	}
+	o := t.runs[0].o
+	if !s.nothing(t, rows, at, more) {
+		s.still[o/64] = 0
+		return false
+	}
+	// batches that begin so near each other may overwrite each other's notes: the
+	// range of nothing makes the second pass give 0 too
+	for _, r := range t.runs {
+		clear(hat.Data[r.o : r.o+r.n])
+		clear(s.low[r.o : r.o+r.n])
+		clear(s.high[r.o : r.o+r.n])
+	}
+	s.still[o/64] = int32(o) + 1
+	return true
 }
 
 // comeIn gives what comes in through an open side the value outside, and takes

@@ -8,6 +8,8 @@ package gas
 
 import (
 	"math"
+
+	"zarf/core/grid"
 	"zarf/core/vec"
 )
 
@@ -177,20 +179,37 @@ func (s *Solver) spread(dt, speed float64) {
 	q, g := float32(d*dt/float64(steps)/(s.H*s.H)), float32(r*dt/float64(steps))
 	old := s.hat[onCentre]
 	b := s.Burn
-	l := &s.lay[onCentre]
-	// rows without fuel stay as they are, and so do their copies
-	fed := make([]bool, s.NY*s.NZ)
-	s.each(onCentre, func(_, j, k, o, n int) {
+	// Only cells with fuel change, beside cells that burn: rows of which neither they
+	// nor their neighbours burn stay as they are, and so do their copies.
+	rows := make([]front, s.NY*s.NZ)
+	s.each(onCentre, func(i, j, k, o, n int) {
 		copy(old.Data[o:o+n], b.Data[o:o+n])
-		if top, _ := vec.Largest(s.Fuel.Data[o : o+n]); top >= least {
-			fed[k*s.NY+j] = true
+		r := &rows[k*s.NY+j]
+		top, _ := vec.Largest(b.Data[o : o+n])
+		r.burns = r.burns || top != 0
+		if top, _ := vec.Largest(s.Fuel.Data[o : o+n]); top < least {
+			return
+		}
+		for m, v := range s.Fuel.Data[o : o+n] {
+			if v >= least {
+				if r.hi == 0 {
+					r.lo = i + m
+				}
+				r.hi = i + m + 1
+			}
 		}
 	})
+	burns := func(j, k int) bool { return j >= 0 && k >= 0 && j < s.NY && k < s.NZ && rows[k*s.NY+j].burns }
+	near := func(j, k int) bool {
+		return rows[k*s.NY+j].hi > 0 && (burns(j, k) || burns(j-1, k) || burns(j+1, k) || burns(j, k-1) || burns(j, k+1))
+	}
+	next := make([]bool, len(rows))
 	// Jacobi's way, from a copy: writing in place would run with the loop's order
 	for step := range steps {
 		if step > 0 {
 			s.each(onCentre, func(_, j, k, o, n int) {
-				if fed[k*s.NY+j] {
+				if r := &rows[k*s.NY+j]; r.hi > 0 && next[k*s.NY+j] {
+					r.burns = true
 					copy(old.Data[o:o+n], b.Data[o:o+n])
 				}
 			})
@@ -198,34 +217,45 @@ func (s *Solver) spread(dt, speed float64) {
 		s.crew.For(s.NZ, s.grain(), func(k0, k1 int) {
 			for k := k0; k < k1; k++ {
 				for j := range s.NY {
-					if !fed[k*s.NY+j] {
-						continue
-					}
-					row, fuel, c := b.Row(j, k), s.Fuel.Row(j, k), old.Row(j, k)
-					y0, y1 := old.Row(max(j-1, 0), k), old.Row(min(j+1, s.NY-1), k)
-					z0, z1 := old.Row(j, max(k-1, 0)), old.Row(j, min(k+1, s.NZ-1))
-					for _, p := range l.spans(j, k) {
-						for i := p.Lo; i < p.Hi; i++ {
-							if fuel[i] < least {
-								continue
-							}
-							v := c[i]
-							// the rim repeats itself, so that nothing flows through
-							// the box's sides
-							lap := c[max(i-1, 0)] + c[min(i+1, s.NX-1)] + y0[i] + y1[i] + z0[i] + z1[i] - 6*v
-							if lap == 0 && v == 0 {
-								continue
-							}
-							v += q*lap + g*v*(1-v)
-							if v < 1e-5 {
-								v = 0 // a front pulled by next to nothing would outrun its speed
-							}
-							row[i] = min(v, 1)
-						}
+					if near(j, k) {
+						next[k*s.NY+j] = true
+						s.spreadRow(old, j, k, rows[k*s.NY+j], q, g)
 					}
 				}
 			}
 		})
+	}
+}
+
+// front is what a row has to do with a flame's front.
+type front struct {
+	lo, hi int  // where it has fuel
+	burns  bool // some of it is alight
+}
+
+// spreadRow is a step of the front in a row.
+func (s *Solver) spreadRow(old *grid.Field, j, k int, r front, q, g float32) {
+	row, fuel, c := s.Burn.Row(j, k), s.Fuel.Row(j, k), old.Row(j, k)
+	y0, y1 := old.Row(max(j-1, 0), k), old.Row(min(j+1, s.NY-1), k)
+	z0, z1 := old.Row(j, max(k-1, 0)), old.Row(j, min(k+1, s.NZ-1))
+	for _, p := range s.lay[onCentre].spans(j, k) {
+		for i := max(p.Lo, r.lo); i < min(p.Hi, r.hi); i++ {
+			if fuel[i] < least {
+				continue
+			}
+			v := c[i]
+			// the rim repeats itself, so that nothing flows through
+			// the box's sides
+			lap := c[max(i-1, 0)] + c[min(i+1, s.NX-1)] + y0[i] + y1[i] + z0[i] + z1[i] - 6*v
+			if lap == 0 && v == 0 {
+				continue
+			}
+			v += q*lap + g*v*(1-v)
+			if v < 1e-5 {
+				v = 0 // a front pulled by next to nothing would outrun its speed
+			}
+			row[i] = min(v, 1)
+		}
 	}
 }
 

@@ -144,7 +144,7 @@ var benches = sync.Pool{New: func() any { return new(bench) }}
 func (s *Solver) batches(lay int, fn func(t *bench)) {
 	l := &s.lay[lay]
 	s.crew.For(l.NZ, s.grain(), func(k0, k1 int) {
-		// A bench is 44 KB, which stays in the second cache; a pool spares clearing
+		// A bench is 22 KB, which stays in the first cache; a pool spares clearing
 		// it, as no value is read before it is written.
 		t := benches.Get().(*bench)
 		t.n, t.runs = 0, t.runs[:0]

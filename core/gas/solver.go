@@ -25,7 +25,7 @@ import (
 )
 
 // Version is part of every cache key: raise it when results change.
-const Version = "gas/4"
+const Version = "gas/5"
 
 // Solver is the state of one fluid and the room to work in. Its own box is the
 // part of the limit that arrays are laid out for; the two are the same unless
@@ -72,9 +72,11 @@ type Solver struct {
 	pulls  []distances
 	moved  []float32 // room of gather
 	arena  *grid.Arena
-	fast   float64 // largest speed along an axis at the last survey, m/s
-	hot    float64 // largest excess temperature, K
-	live   []bool  // channels that are not zero everywhere
+	fast   float64  // largest speed along an axis at the last survey, m/s
+	hot    float64  // largest excess temperature, K
+	live   []bool   // channels that are not zero everywhere
+	alive  [5]alive // where they are not
+	still  []int32  // batches of a channel that are 0, by their first place
 }
 
 // FrameStats tells how a frame went. Amounts are those of the whole domain.
@@ -192,6 +194,9 @@ func (s *Solver) furnish(b Box, low [3]int) error {
 // Which runs are in use, and how many cells; solids have to be told to the
 // projection anew.
 func (s *Solver) arrange() {
+	for n := range s.alive {
+		s.alive[n].rows = nil
+	}
 	s.layOut()
 	s.cells = 0
 	for _, list := range s.lay[onCentre].rows {
@@ -275,9 +280,9 @@ func (s *Solver) Frame(dt float64, sub sim.Substeps, scene Scene, stop func() bo
 func (s *Solver) account(st *FrameStats) {
 	v := s.H * s.H * s.H
 	st.MaxSpeed, st.PeakHeat = s.fast, s.hot
-	st.SmokeTotal, st.HeatTotal = s.total(s.Smoke)*v, s.total(s.Heat)*v
+	st.SmokeTotal, st.HeatTotal = s.totalOf(0)*v, s.totalOf(1)*v
 	if s.Fuel != nil {
-		st.FuelTotal = s.total(s.Fuel) * v
+		st.FuelTotal = s.totalOf(2) * v
 	}
 	st.Tiles, st.Voxels = s.tiles.Count, s.cells
 	st.Window = [3]int{s.NX, s.NY, s.NZ}
@@ -303,22 +308,21 @@ func (s *Solver) outline(st *FrameStats) {
 	s.crew.For(s.NZ, s.grain(), func(k0, k1 int) {
 		for k := k0; k < k1; k++ {
 			p := part{lo: [3]int{s.NX, s.NY, s.NZ}}
-			for j := range s.NY {
-				for _, span := range s.lay[onCentre].spans(j, k) {
-					o := s.Index(0, j, k)
-					for i := span.Lo; i < span.Hi; i++ {
-						if s.Smoke.Data[o+i] <= seen && s.Heat.Data[o+i] <= glows {
-							continue
-						}
-						at := [3]int{i, j, k}
-						for a := range 3 {
-							p.lo[a], p.hi[a] = min(p.lo[a], at[a]), max(p.hi[a], at[a]+1)
-						}
-						p.n++
-						p.warm += float64(s.Heat.Data[o+i])
+			s.eachLive(&s.alive[0], &s.alive[1], k, func(j int, span grid.Span) {
+				smoke, heat := s.Smoke.Row(j, k)[span.Lo:span.Hi], s.Heat.Row(j, k)[span.Lo:span.Hi]
+				heat = heat[:len(smoke)]
+				for i, v := range smoke {
+					if v <= seen && heat[i] <= glows {
+						continue
 					}
+					at := [3]int{span.Lo + i, j, k}
+					for a := range 3 {
+						p.lo[a], p.hi[a] = min(p.lo[a], at[a]), max(p.hi[a], at[a]+1)
+					}
+					p.n++
+					p.warm += float64(heat[i])
 				}
-			}
+			})
 			rows[k] = p
 		}
 	})
@@ -352,16 +356,13 @@ const glows = 400
 func (s *Solver) extent() (top, width float64) {
 	lo, hi, high := s.NX, -1, -1
 	for k := range s.NZ {
-		for j := range s.NY {
-			for _, p := range s.lay[onCentre].spans(j, k) {
-				o := s.Index(0, j, k)
-				for i := p.Lo; i < p.Hi; i++ {
-					if s.Smoke.Data[o+i] > seen {
-						lo, hi, high = min(lo, i), max(hi, i), max(high, j)
-					}
+		s.eachLive(&s.alive[0], nil, k, func(j int, p grid.Span) {
+			for i, v := range s.Smoke.Row(j, k)[p.Lo:p.Hi] {
+				if v > seen {
+					lo, hi, high = min(lo, p.Lo+i), max(hi, p.Lo+i), max(high, j)
 				}
 			}
-		}
+		})
 	}
 	if hi < 0 {
 		return 0, 0
@@ -499,6 +500,11 @@ func (s *Solver) survey() error {
 	// whether anything is not finite. A plane a part, so that no thread waits.
 	part := make([]peak, s.NZ+1)
 	list := s.channels()
+	for n := range list {
+		if s.alive[n].rows == nil {
+			s.alive[n].rows = make([]bool, s.NY*s.NZ)
+		}
+	}
 	s.crew.For(s.NZ+1, s.grain(), func(k0, k1 int) {
 		for k := k0; k < k1; k++ {
 			p := &part[k]
@@ -519,14 +525,17 @@ func (s *Solver) survey() error {
 			}
 			for n, f := range list {
 				for j := range s.NY {
+					some := false
 					for _, r := range s.lay[onCentre].spans(j, k) {
 						top, odd := vec.Largest(f.Data[f.Index(r.Lo, j, k) : f.Index(r.Hi-1, j, k)+1])
 						p.bad = p.bad || odd
-						p.live[n] = p.live[n] || top != 0
+						some = some || top != 0
 						if n == 1 {
 							p.hot = max(p.hot, top)
 						}
 					}
+					s.alive[n].rows[k*s.NY+j] = some
+					p.live[n] = p.live[n] || some
 				}
 			}
 		}
@@ -545,6 +554,9 @@ func (s *Solver) survey() error {
 	}
 	if s.fast > absurd || s.hot > absurd {
 		return s.findBad()
+	}
+	for n := range list {
+		s.alive[n].count(s.NY, s.NZ)
 	}
 	return nil
 }
@@ -603,6 +615,19 @@ func likelyCause(in Inputs, b *BlowUp) string {
 		return "vorticity confinement is likely too strong"
 	}
 	return b.Cause
+}
+
+// totalOf is total of a channel that was surveyed since it changed.
+func (s *Solver) totalOf(n int) float64 {
+	f := s.channels()[n]
+	return s.crew.Sum(s.NZ, s.grain(), func(k int) (t float64) {
+		s.eachLive(&s.alive[n], nil, k, func(j int, p grid.Span) {
+			for _, v := range f.Row(j, k)[p.Lo:p.Hi] {
+				t += float64(v)
+			}
+		})
+		return t
+	})
 }
 
 // total sums a channel over the cells in use, as float64.

@@ -1,0 +1,85 @@
+package gas
+
+// Where channels hold anything. Smoke fills a few per cent of most boxes; rows without
+// any are left out of totals, and batches of points that are read from nothing but
+// such rows are 0 without being looked at.
+
+import (
+	"math"
+
+	"zarf/core/grid"
+	"zarf/core/vec"
+)
+
+// alive tells for a channel which rows held anything at the last survey: by row, and
+// counted over the box of rows that begins at the first, so that the number within
+// any box is four look-ups. Nothing is known (rows is nil) where tiles have changed
+// since.
+type alive struct {
+	rows []bool  // by k*NY+j
+	sums []int32 // by k*(NY+1)+j: rows before k and j
+}
+
+// count sums rows up.
+func (a *alive) count(ny, nz int) {
+	n := (ny + 1) * (nz + 1)
+	if len(a.sums) != n {
+		a.sums = make([]int32, n)
+	}
+	for k := range nz {
+		var row int32
+		for j := range ny {
+			if a.rows[k*ny+j] {
+				row++
+			}
+			a.sums[(k+1)*(ny+1)+j+1] = a.sums[k*(ny+1)+j+1] + row
+		}
+	}
+}
+
+// any reports that some of the rows j0 to j1 of planes k0 to k1, both ends within,
+// may hold something.
+func (a *alive) any(j0, j1, k0, k1, ny, nz int) bool {
+	if a.rows == nil {
+		return true
+	}
+	j0, j1, k0, k1 = min(max(j0, 0), ny-1), min(max(j1, 0), ny-1)+1, min(max(k0, 0), nz-1), min(max(k1, 0), nz-1)+1
+	w := ny + 1
+	return a.sums[k1*w+j1]-a.sums[k0*w+j1]-a.sums[k1*w+j0]+a.sums[k0*w+j0] != 0
+}
+
+// row reports that a row may hold something.
+func (a *alive) row(n int) bool { return a.rows == nil || a.rows[n] }
+
+// nothing reports that a batch's points, a place at, are read from rows of a channel
+// that hold nothing; more is how many rows beyond the next ones are read.
+func (s *Solver) nothing(t *bench, a *alive, at place, more int) bool {
+	if a == nil || a.rows == nil {
+		return false
+	}
+	box := func(x []float32, off float32) (lo, hi int) {
+		whole := len(x) &^ (vec.Lanes - 1)
+		low, high := vec.Span(x[:whole], math.MaxFloat32, -math.MaxFloat32)
+		for _, v := range x[whole:] {
+			low, high = min(low, v), max(high, v)
+		}
+		// kept from what whole numbers can't hold
+		low, high = max(low-off, -4), min(high-off, 1<<24)
+		return int(math.Floor(float64(low))) - more, int(math.Floor(float64(high))) + 1 + more
+	}
+	j0, j1 := box(t.y[:t.n], at.y)
+	k0, k1 := box(t.z[:t.n], at.z)
+	return !a.any(j0, j1, k0, k1, s.NY, s.NZ)
+}
+
+// each cell run of rows that may hold something of one of two channels.
+func (s *Solver) eachLive(a, b *alive, k int, fn func(j int, p grid.Span)) {
+	l := &s.lay[onCentre]
+	for j := range s.NY {
+		if n := k*s.NY + j; a.row(n) || b != nil && b.row(n) {
+			for _, p := range l.spans(j, k) {
+				fn(j, p)
+			}
+		}
+	}
+}
