@@ -280,6 +280,9 @@ func (s *Solver) lattice(e *eddy) {
 }
 
 // toEdges interpolates component a of the potential to the edges along axis a.
+//
+// Along x first, for each row of the lattice, of which there are few; then every row
+// of edges is a blend of four of those.
 func (s *Solver) toEdges(e *eddy) {
 	d := grid.Dims{NX: s.NX + 1, NY: s.NY + 1, NZ: s.NZ + 1}
 	q := float32(s.H / e.cell)
@@ -291,26 +294,47 @@ func (s *Solver) toEdges(e *eddy) {
 		var half [3]float32
 		half[a] = 0.5
 		out, psi := e.edges[a], e.psi[a]
+		rows := s.stretched(psi, half[0], q, e.first[0], d.NX)
+		row := func(J, K int) []float32 { return rows[(K*psi.NY+J)*d.NX:][:d.NX] }
 		s.crew.For(d.NZ, 1, func(k0, k1 int) {
-			t := benches.Get().(*bench)
-			defer benches.Put(t)
 			for k := k0; k < k1; k++ {
+				K, fz := vec.Split((float32(k)+half[2])*q+e.first[2], psi.NZ)
 				for j := range d.NY {
 					// an edge is used by the four cells round it
 					spans := grid.Join(grid.Join(s.tiles.Spans(j, k), s.tiles.Spans(j-1, k)), grid.Join(s.tiles.Spans(j, k-1), s.tiles.Spans(j-1, k-1)))
-					y, z := (float32(j)+half[1])*q+e.first[1], (float32(k)+half[2])*q+e.first[2]
+					J, fy := vec.Split((float32(j)+half[1])*q+e.first[1], psi.NY)
+					w := [4]float32{(1 - fy) * (1 - fz), fy * (1 - fz), (1 - fy) * fz, fy * fz}
+					J1, K1 := min(J+1, psi.NY-1), min(K+1, psi.NZ-1)
 					for _, p := range spans {
-						for i := p.Lo; i < p.Hi+1; {
-							n := min(p.Hi+1-i, batch)
-							for m := range n {
-								t.x[m], t.y[m], t.z[m] = (float32(i+m)+half[0])*q+e.first[0], y, z
-							}
-							psi.SampleBatch(out.Row(j, k)[i:i+n], t.x[:n], t.y[:n], t.z[:n], [3]float32{})
-							i += n
-						}
+						lo, hi := p.Lo, p.Hi+1
+						vec.Blend(out.Row(j, k)[lo:hi], row(J, K)[lo:hi], row(J1, K)[lo:hi], row(J, K1)[lo:hi], row(J1, K1)[lo:hi], &w)
 					}
 				}
 			}
 		})
 	}
+}
+
+// stretched interpolates every row of a lattice along x, to n points whose place on
+// the lattice is (i+half)·q + first.
+func (s *Solver) stretched(psi *grid.Field, half, q, first float32, n int) []float32 {
+	at, share := make([]int, n), make([]float32, n)
+	for i := range at {
+		at[i], share[i] = vec.Split((float32(i)+half)*q+first, psi.NX)
+	}
+	if need := psi.NY * psi.NZ * n; len(s.wide) < need {
+		s.wide = make([]float32, need)
+	}
+	rows := s.wide
+	s.crew.For(psi.NZ, 1, func(k0, k1 int) {
+		for k := k0; k < k1; k++ {
+			for j := range psi.NY {
+				src, dst := psi.Row(j, k), rows[(k*psi.NY+j)*n:][:n]
+				for i, m := range at {
+					dst[i] = vec.Lerp(src[m], src[min(m+1, len(src)-1)], share[i])
+				}
+			}
+		}
+	})
+	return rows
 }

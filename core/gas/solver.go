@@ -68,6 +68,7 @@ type Solver struct {
 	high   []float32
 	curl   [3]*grid.Field // the force of confinement
 	eddies []eddy
+	wide   []float32 // room of toEdges
 	guides []*wishes
 	pulls  []distances
 	moved  []float32 // room of gather
