@@ -7,6 +7,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -17,6 +18,7 @@ import (
 	"zarf/core/geom"
 	"zarf/core/grid"
 	"zarf/core/look"
+	"zarf/core/noise"
 	"zarf/core/pressure"
 	"zarf/core/render"
 	"zarf/core/shot"
@@ -81,7 +83,7 @@ func lift(s *pressure.Solver, d grid.Dims) {
 var openTop = pressure.Sides{3: true}
 
 func projection(t *Table) {
-	goal := map[string]float64{"64 0.001": 3, "128 0.001": 30, "192 0.001": 130, "64 1e-06": 6, "128 1e-06": 60, "192 1e-06": 230}
+	goal := map[string]float64{"64 0.001": 5, "128 0.001": 42, "192 0.001": 150, "64 1e-06": 9, "128 1e-06": 80, "192 1e-06": 300}
 	for _, n := range []int{64, 128, 192} {
 		d := cube(n)
 		s, err := pressure.New(d, t.crew)
@@ -92,12 +94,12 @@ func projection(t *Table) {
 		s.Setup(openTop, nil, x, y, z)
 		for _, tol := range []float64{1e-3, 1e-6} {
 			var st pressure.Stats
-			best := fastest(3, func() {
+			best := time.Duration(math.MaxInt64)
+			for range 4 {
 				lift(s, d)
-				st = s.Solve(tol, 100)
-			})
-			fill := fastest(2, func() { lift(s, d) })
-			t.most(fmt.Sprintf("%d³ to %g (%d iterations)", n, tol, st.Iterations), ms(best-fill), goal[fmt.Sprintf("%d %g", n, tol)], "ms")
+				best = min(best, fastest(1, func() { st = s.Solve(tol, 100) }))
+			}
+			t.most(fmt.Sprintf("%d³ to %g (%d iterations)", n, tol, st.Iterations), ms(best), goal[fmt.Sprintf("%d %g", n, tol)], "ms")
 		}
 	}
 	for _, c := range []struct {
@@ -122,7 +124,7 @@ func projection(t *Table) {
 		s.Setup(openTop, nil, x, y, z)
 		lift(s, d)
 		st := s.Solve(1e-3, 100)
-		t.most(c.name+" at 128³, iterations to 0.001", float64(st.Iterations), 12, "iterations")
+		t.most(c.name+" at 128³, iterations to 0.001", float64(st.Iterations), 8, "iterations")
 	}
 }
 
@@ -149,22 +151,58 @@ func step(s *gas.Solver, scene gas.Scene) {
 	}
 }
 
+// advection carries three velocity parts and three scalars: those of a plume, whose
+// flow is coherent and which leaves most of the box without smoke, and those of a box
+// full of eddies and smoke, which spares nothing.
 func advection(t *Table) {
 	for _, c := range []struct {
-		n    int
-		goal float64
-	}{{64, 12}, {128, 130}} {
-		s, _ := plume(c.n, t.crew)
-		// a third scalar: the burning box carries four, of which one stays empty
-		b, err := gas.New(gas.Box{Dims: cube(c.n), H: 1 / float64(c.n), Open: openTop, Burning: true}, t.crew)
-		if err != nil {
-			panic(err)
+		n             int
+		plume, eddies float64
+	}{{64, 11, 14}, {128, 80, 110}} {
+		for name, goal := range map[string]float64{"coherent plume": c.plume, "turbulent box": c.eddies} {
+			s, _ := plume(c.n, t.crew)
+			if name == "turbulent box" {
+				stir(s)
+			}
+			// a third scalar: the burning box carries four, of which one stays empty
+			b, err := gas.New(gas.Box{Dims: cube(c.n), H: 1 / float64(c.n), Open: openTop, Burning: true}, t.crew)
+			if err != nil {
+				panic(err)
+			}
+			for _, p := range [][2]*grid.Field{{b.U, s.U}, {b.V, s.V}, {b.W, s.W}, {b.Smoke, s.Smoke}, {b.Heat, s.Heat}, {b.Fuel, s.Smoke}} {
+				p[0].CopyFrom(p[1])
+			}
+			best := fastest(4, func() { b.Advect(1.0/24, gas.MacCormack) })
+			t.most(fmt.Sprintf("MacCormack %d³, 3 velocity parts and 3 scalars, %s", c.n, name), ms(best), goal, "ms")
 		}
-		for _, p := range [][2]*grid.Field{{b.U, s.U}, {b.V, s.V}, {b.W, s.W}, {b.Smoke, s.Smoke}, {b.Heat, s.Heat}, {b.Fuel, s.Smoke}} {
-			p[0].CopyFrom(p[1])
+	}
+	slices.SortStableFunc(t.Rows, func(a, b Row) int {
+		if a.Section != "advection" || b.Section != "advection" {
+			return 0
 		}
-		best := fastest(4, func() { b.Advect(1.0/24, gas.MacCormack) })
-		t.most(fmt.Sprintf("MacCormack %d³, 3 velocity parts and 3 scalars", c.n), ms(best), c.goal, "ms")
+		return strings.Compare(a.Case[strings.LastIndex(a.Case, ","):], b.Case[strings.LastIndex(b.Case, ","):])
+	})
+}
+
+// stir fills a box with smoke and with eddies of an eighth of it, as fast as two cells
+// a step of 1/24 s in the mean.
+func stir(s *gas.Solver) {
+	speed := 2 * 24 * s.H
+	for c, f := range []*grid.Field{s.U, s.V, s.W} {
+		for k := range f.NZ {
+			for j := range f.NY {
+				row := f.Row(j, k)
+				for i := range row {
+					x, y, z := 8*float64(i)/float64(s.NX), 8*float64(j)/float64(s.NY), 8*float64(k)/float64(s.NZ)
+					row[i] = float32(speed * math.Sqrt(3) * 2 * noise.Octaves(uint64(c+1), 3, x, y, z))
+				}
+			}
+		}
+	}
+	for n, f := range []*grid.Field{s.Smoke, s.Heat} {
+		for i := range f.Data {
+			f.Data[i] = float32(1 + math.Sin(float64(i*(n+3))*0.01))
+		}
 	}
 }
 
