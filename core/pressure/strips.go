@@ -46,7 +46,7 @@ func (l *level) begin(strip int) *march {
 type ring struct {
 	m     *march
 	slots []vec.Window
-	clean []bool // nothing but zeros
+	holds []int // the plane that was put there last, −1 for none: all is zero
 }
 
 // ring makes one of n planes, cleared.
@@ -54,12 +54,12 @@ func (m *march) ring(n int) *ring {
 	if want := 10 * m.size; len(m.room) < want {
 		m.room = make([]float32, want)
 	}
-	r := &ring{m: m, slots: make([]vec.Window, n), clean: make([]bool, n)}
+	r := &ring{m: m, slots: make([]vec.Window, n), holds: make([]int, n)}
 	for i := range r.slots {
 		a := m.room[m.used : m.used+m.size]
 		m.used += m.size
 		clear(a)
-		r.slots[i], r.clean[i] = vec.Window{A: a, From: m.from}, true
+		r.slots[i], r.holds[i] = vec.Window{A: a, From: m.from}, -1
 	}
 	return r
 }
@@ -68,18 +68,25 @@ func (r *ring) at(k int) int { return (k + 4*len(r.slots)) % len(r.slots) }
 
 // plane is the room for plane k, zeroed where its runs won't fill it; nil where there
 // is nothing to do as the plane lies beyond the box.
-func (r *ring) plane(k int) *vec.Window {
-	n := r.at(k)
-	w := &r.slots[n]
-	inside := k >= 0 && k < r.m.l.NZ
-	if !r.clean[n] && !(inside && r.m.l.runs[k].whole) {
-		clear(w.A)
-		r.clean[n] = true
+func (r *ring) plane(k int) *vec.Window { return r.take(r.at(k), k) }
+
+func (r *ring) take(n, k int) *vec.Window {
+	w, m := &r.slots[n], r.m
+	inside := k >= 0 && k < m.l.NZ
+	if was := r.holds[n]; was >= 0 && !(inside && m.l.runs[k].whole) {
+		// only what the plane before has filled isn't zero
+		for kind := range kinds {
+			for _, run := range m.l.runs[was].rows(kind, m.j-deep, m.j+m.h+deep) {
+				o := int(run.O) - w.From
+				clear(w.A[o : o+int(run.N)])
+			}
+		}
+		r.holds[n] = -1
 	}
 	if !inside {
 		return nil
 	}
-	r.clean[n] = false
+	r.holds[n] = k
 	return w
 }
 
@@ -205,15 +212,9 @@ func (t *transfer) down(crew grid.Crew) {
 // residual puts what x leaves of b in plane k, weighted for the coarser level, into
 // the one plane of left.
 func (m *march) residual(left, x *ring, k int, t *transfer) {
-	inside := k >= 0 && k < m.l.NZ
-	if !left.clean[0] && !(inside && m.l.runs[k].whole) {
-		clear(left.slots[0].A)
-		left.clean[0] = true
-	}
-	if !inside {
+	if left.take(0, k) == nil {
 		return
 	}
-	left.clean[0] = false
 	h, b := x.hood(k), m.l.plane(m.l.b, k)
 	for kind := range kinds {
 		if list := m.l.runs[k].rows(kind, m.j-1, m.j+m.h+1); len(list) > 0 {
