@@ -10,15 +10,16 @@ import (
 
 // sampler reads a lattice between its points. No gather is used: on many
 // machines a mitigation makes them ten times slower than the loads that they
-// stand for. Neighbouring points mostly lie in cells of one row, or of two or three:
-// for each such row the values from a little before the first point's cell on are
-// loaded, and a permutation puts them into their lanes. Points that are scattered
-// over more rows are fetched one by one, each pair (x, x+1) by a load into its lane.
+// stand for. Neighbouring points mostly lie in cells of one row: the values from a little
+// before the first point's cell on are loaded, and a permutation puts them into
+// their lanes. Points of several rows are fetched one by one, each pair (x, x+1) by a
+// load into its lane; to take a row after the other costs more from two on.
 type sampler struct {
 	s            set
 	data, dy, dz reg.GPVirtual // first value, bytes to the next row and plane
-	cells, rows  Mem           // of the lanes, on the stack
-	weights      [3]Mem        // likewise
+	cells        Mem           // of the lanes, on the stack
+	spilt        [3]Mem        // weights, where there aren't registers for them
+	weights      [3]Op
 	evens, odds  reg.VecVirtual
 	ranges       bool
 	part         int
@@ -69,10 +70,12 @@ func (p *sampler) locate(from [3]Mem) (x, row reg.VecVirtual) {
 		VPMINSD(s.each(c, a, true), cell, cell)
 		VCVTDQ2PS(cell, low)
 		VSUBPS(low, v, v)
-		VMOVUPS(v, p.weights[a])
+		if p.weights[a] = v; s.parts == 2 {
+			VMOVUPS(v, p.spilt[a])
+			p.weights[a] = p.spilt[a]
+		}
 		switch a {
 		case 0:
-			s.keep(cell, p.cells)
 			x = cell
 		case 1:
 			VPMULLD(s.each(c, 3, true), cell, cell)
@@ -82,7 +85,6 @@ func (p *sampler) locate(from [3]Mem) (x, row reg.VecVirtual) {
 			VPADDD(cell, row, row)
 		}
 	}
-	s.keep(row, p.rows)
 	return x, row
 }
 
@@ -92,15 +94,6 @@ func (s set) keep(v reg.VecVirtual, m Mem) {
 		VMOVDQU32(v, m)
 	} else {
 		VMOVDQU(v, m)
-	}
-}
-
-// fetchWhole loads whole numbers.
-func (s set) fetchWhole(m Mem, v reg.VecVirtual) {
-	if s.parts == 1 {
-		VMOVDQU32(m, v)
-	} else {
-		VMOVDQU(m, v)
 	}
 }
 
@@ -151,19 +144,114 @@ func (p *sampler) inLine(x, row reg.VecVirtual, out corner) {
 	VMOVD(place.AsX(), base)
 	from := GP64()
 	LEAQ(Mem{Base: p.data, Index: base.As64(), Scale: 4}, from)
-	for r := range out.mixed {
-		m := at(from, 0)
-		switch r {
-		case 1:
-			m = idx(from, p.dy, 0)
-		case 2:
-			ADDQ(p.dz, from)
-		case 3:
-			m = idx(from, p.dy, 0)
-		}
-		a, b := out.mixed[r], s.vec()
+	p.rowsOf(from, out, func(m Mem, r int) (a, b reg.VecVirtual) {
+		a, b = s.vec(), s.vec()
 		VMOVUPS(m, a)
 		VMOVUPS(m.Offset(4), b)
+		return a, b
+	})
+	JMP(LabelRef(p.label("found")))
+	Label(other)
+}
+
+// near reads the points round the cells of a block that lie in one row of cells, not
+// too far apart: what it loads of each row is put into lanes by a permutation. Where
+// they don't, it jumps to far. On the way it tries inLine.
+func (p *sampler) near(x, row reg.VecVirtual, far string) corner {
+	s := p.s
+	n := s.wide / 4
+	size, before := s.window()
+	var out corner
+	for r := range out.mixed {
+		out.mixed[r] = s.vec()
+	}
+	if p.ranges {
+		out.lo, out.hi = s.vec(), s.vec()
+	}
+	p.inLine(x, row, out)
+	limit, first, none := GP32(), GP32(), GP32()
+	MOVL(at(ptr("c"), 20), limit)
+	TESTL(limit, limit)
+	JLT(LabelRef(far))
+	// a window that begins a little before the first point's cell, within the row
+	VMOVD(x.AsX(), first)
+	SUBL(U8(before), first)
+	XORL(none, none)
+	TESTL(first, first)
+	CMOVLLT(none, first)
+	CMPL(first, limit)
+	CMOVLGT(limit, first)
+	// whether all points lie in it
+	d, same, bits, reach := s.vec(), s.vec(), GP32(), s.vec()
+	VPSUBD(s.fill(first), x, d)
+	VPBROADCASTD(row.AsX(), same)
+	VPBROADCASTD(whole(uint32(size-2)), reach)
+	if s.parts == 1 {
+		in, eq := K(), K()
+		VPCMPUD(Imm(2), reach, d, in)
+		VPCMPEQD(row, same, eq)
+		KANDW(eq, in, in)
+		KMOVW(in, bits)
+	} else {
+		VPMINUD(d, reach, reach)
+		VPCMPEQD(d, reach, reach)
+		VPCMPEQD(row, same, same)
+		VPAND(reach, same, same)
+		VMOVMSKPS(same, bits)
+	}
+	CMPL(bits, U32(1<<n-1))
+	JNE(LabelRef(far))
+	begin, base := GP32(), GP64()
+	VMOVD(row.AsX(), begin)
+	ADDL(first, begin)
+	LEAQ(Mem{Base: p.data, Index: begin.As64(), Scale: 4}, base)
+	next := s.vec()
+	VPBROADCASTD(whole(1), next)
+	VPADDD(next, d, next)
+	if s.parts == 2 {
+		// bit 3, which half of the window, to the sign, where a blend looks for it
+		for _, v := range []reg.VecVirtual{d, next} {
+			high := s.vec()
+			VPSLLD(Imm(28), v, high)
+			VPOR(high, v, v)
+		}
+	}
+	p.rowsOf(base, out, func(m Mem, r int) (a, b reg.VecVirtual) {
+		a, b = s.vec(), s.vec()
+		upper := s.vec()
+		if s.parts == 1 {
+			VMOVUPS(m, a)
+			VMOVUPS(m.Offset(64), upper)
+			VMOVAPS(a, b)
+			VPERMT2PS(upper, d, a)
+			VPERMT2PS(upper, next, b)
+			return a, b
+		}
+		for _, pick := range []struct{ to, index reg.VecVirtual }{{a, d}, {b, next}} {
+			VPERMPS(m, pick.index, pick.to)
+			VPERMPS(m.Offset(32), pick.index, upper)
+			VBLENDVPS(pick.index, upper, pick.to, pick.to)
+		}
+		return a, b
+	})
+	JMP(LabelRef(p.label("found")))
+	return out
+}
+
+// rowsOf mixes along x what fetch reads of each of the four rows of cells, and keeps
+// the range.
+func (p *sampler) rowsOf(base reg.GPVirtual, out corner, fetch func(m Mem, r int) (a, b reg.VecVirtual)) {
+	for r := range out.mixed {
+		m := at(base, 0)
+		switch r {
+		case 1:
+			m = idx(base, p.dy, 0)
+		case 2:
+			ADDQ(p.dz, base)
+		case 3:
+			m = idx(base, p.dy, 0)
+		}
+		a, b := fetch(m, r)
 		if p.ranges {
 			if r == 0 {
 				VMOVAPS(a, out.lo)
@@ -177,152 +265,8 @@ func (p *sampler) inLine(x, row reg.VecVirtual, out corner) {
 		}
 		VSUBPS(a, b, b)
 		VMULPS(p.weights[0], b, b)
-		VADDPS(b, a, a)
+		VADDPS(b, a, out.mixed[r])
 	}
-	JMP(LabelRef(p.label("found")))
-	Label(other)
-}
-
-// near reads the points round the cells of a block, a row of cells at a time; after
-// some rows it gives up and jumps to slow.
-func (p *sampler) near(x, row reg.VecVirtual, slow string) corner {
-	s := p.s
-	n := s.wide / 4
-	size, before := s.window()
-	var out corner
-	for r := range out.mixed {
-		out.mixed[r] = s.zero()
-	}
-	if p.ranges {
-		out.lo, out.hi = s.zero(), s.zero()
-	}
-	p.inLine(x, row, out)
-	left, tries := GP32(), GP32()
-	CMPL(at(ptr("c"), 20), Imm(0))
-	JLT(LabelRef(slow))
-	MOVL(U32(1<<n-1), left)
-	MOVL(U32(2), tries)
-	Label(p.label("group"))
-	// the row of the first point that is left
-	lane, first, begin := GP32(), GP32(), GP32()
-	TZCNTL(left, lane)
-	at4 := func(m Mem) Mem { m.Index, m.Scale = lane.As64(), 4; return m }
-	MOVL(at4(p.cells), first)
-	SUBL(U8(before), first)
-	none := GP32()
-	XORL(none, none)
-	TESTL(first, first)
-	CMOVLLT(none, first)
-	limit := GP32()
-	MOVL(at(ptr("c"), 20), limit)
-	CMPL(first, limit)
-	CMOVLGT(limit, first)
-	MOVL(at4(p.rows), begin)
-	// which points lie in it
-	d, same, bits := s.vec(), s.fill(begin), GP32()
-	var in reg.OpmaskVirtual
-	s.fetchWhole(p.cells, d)
-	VPSUBD(s.fill(first), d, d)
-	reach := s.vec()
-	VPBROADCASTD(whole(uint32(size-2)), reach)
-	if s.parts == 1 {
-		in = K()
-		eq := K()
-		VPCMPUD(Imm(2), reach, d, in)
-		VPCMPEQD(p.rows, same, eq)
-		KANDW(eq, in, in)
-		KMOVW(in, bits)
-	} else {
-		VPMINUD(d, reach, reach)
-		VPCMPEQD(d, reach, reach)
-		VPCMPEQD(p.rows, same, same)
-		VPAND(reach, same, same)
-		VMOVMSKPS(same, bits)
-	}
-	ANDNL(left, bits, left)
-	base := GP64()
-	LEAL(Mem{Base: begin, Index: first, Scale: 1}, begin)
-	LEAQ(Mem{Base: p.data, Index: begin.As64(), Scale: 4}, base)
-	next := s.vec()
-	VPBROADCASTD(whole(1), next)
-	VPADDD(next, d, next)
-	if s.parts == 2 {
-		// bit 3, which half of the window, to the sign, where a blend looks for it
-		for _, v := range []reg.VecVirtual{d, next} {
-			high := s.vec()
-			VPSLLD(Imm(28), v, high)
-			VPOR(high, v, v)
-		}
-	}
-	pick := func(m Mem, index reg.VecVirtual) reg.VecVirtual {
-		a := s.vec()
-		b := s.vec()
-		VPERMPS(m, index, a)
-		VPERMPS(m.Offset(32), index, b)
-		VBLENDVPS(index, b, a, a)
-		return a
-	}
-	into := func(v, to reg.VecVirtual) {
-		if s.parts == 1 {
-			VMOVAPS(v, in, to)
-		} else {
-			VBLENDVPS(same, v, to, to)
-		}
-	}
-	var lo, hi reg.VecVirtual
-	for r := range out.mixed {
-		m := at(base, 0)
-		switch r {
-		case 1:
-			m = idx(base, p.dy, 0)
-		case 2:
-			ADDQ(p.dz, base)
-		case 3:
-			m = idx(base, p.dy, 0)
-		}
-		var a, b reg.VecVirtual
-		if s.parts == 1 {
-			upper := s.vec()
-			a, b = s.vec(), s.vec()
-			VMOVUPS(m, a)
-			VMOVUPS(m.Offset(64), upper)
-			VMOVAPS(a, b)
-			VPERMT2PS(upper, d, a)
-			VPERMT2PS(upper, next, b)
-		} else {
-			a, b = pick(m, d), pick(m, next)
-		}
-		if p.ranges {
-			if r == 0 {
-				lo, hi = s.vec(), s.vec()
-				VMOVAPS(a, lo)
-				VMOVAPS(a, hi)
-			} else {
-				VMINPS(lo, a, lo)
-				VMAXPS(hi, a, hi)
-			}
-			VMINPS(lo, b, lo)
-			VMAXPS(hi, b, hi)
-		}
-		VSUBPS(a, b, b)
-		VMULPS(p.weights[0], b, b)
-		VADDPS(b, a, a)
-		into(a, out.mixed[r])
-	}
-	if p.ranges {
-		into(lo, out.lo)
-		into(hi, out.hi)
-	}
-	TESTL(left, left)
-	JE(LabelRef(p.label("found")))
-	many := GP32()
-	POPCNTL(left, many)
-	CMPL(many, U8(n/2))
-	JGT(LabelRef(slow))
-	DECL(tries)
-	JNE(LabelRef(p.label("group")))
-	JMP(LabelRef(slow))
-	return out
 }
 
 var wholes = map[uint32]Mem{}
@@ -419,10 +363,9 @@ func (p *sampler) mix(q [4]reg.VecVirtual) reg.VecVirtual {
 }
 
 // far fetches the points of a block one by one, into what near would have found.
-func (p *sampler) far(out corner) {
+func (p *sampler) far(x, row reg.VecVirtual, out corner) {
 	place := p.s.vec()
-	p.s.fetchWhole(p.cells, place)
-	VPADDD(p.rows, place, place)
+	VPADDD(row, x, place)
 	p.s.keep(place, p.cells)
 	q := p.fetch()
 	if p.ranges {
@@ -455,9 +398,9 @@ func (s set) sample(ranges bool) {
 	room, area := AllocLocal(6*s.wide), GP64()
 	LEAQ(room.Offset(s.wide), area)
 	ANDQ(I8(-s.wide), area)
-	p.cells, p.rows = at(area, 0), at(area, s.wide)
-	for a := range p.weights {
-		p.weights[a] = at(area, (2+a)*s.wide)
+	p.cells = at(area, 0)
+	for a := range p.spilt {
+		p.spilt[a] = at(area, (2+a)*s.wide)
 	}
 	if s.parts == 1 {
 		p.evens, p.odds = s.vec(), s.vec()
@@ -478,7 +421,7 @@ func (s set) sample(ranges bool) {
 		x, row := p.locate(from)
 		out := p.near(x, row, p.label("far"))
 		Label(p.label("far"))
-		p.far(out)
+		p.far(x, row, out)
 		Label(p.label("found"))
 		if ranges {
 			VMOVUPS(out.lo, idx(ptr("lo"), i, off))
