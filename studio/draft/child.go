@@ -16,6 +16,7 @@ import (
 	"zarf/core/render"
 	"zarf/core/shot"
 	"zarf/core/shot/val"
+	"zarf/core/sim"
 	"zarf/core/stage"
 	"zarf/studio/cache"
 	"zarf/studio/run"
@@ -254,7 +255,10 @@ func (c *Child) frame(doc *shot.Shot) error {
 		return c.tell(Head{Kind: "end", Frame: last, Change: c.acting})
 	}
 	begin := time.Now()
-	n, st, err := c.draft.Advance(nil)
+	n, st, err := c.draft.Advance(c.between(first))
+	if errors.Is(err, sim.ErrStopped) {
+		return nil // a change that starts it again, which the loop sees to
+	}
 	if err != nil {
 		c.stuck = true
 		said := err.Error()
@@ -263,16 +267,10 @@ func (c *Child) frame(doc *shot.Shot) error {
 		}
 		return c.tell(Head{Kind: "fault", Frame: n, Said: said, Change: c.acting})
 	}
-	shown := c.draft.Shown()
-	var tex render.Texture
-	var data []byte
-	if crew := grid.NewCrew(c.Threads); shown.Surface != nil {
-		tex, data = render.Skin(shown.Surface, shown.H, shown.Origin, shown.Outside, crew)
-	} else {
-		bake := render.Bake{Density: shown.Density, Burn: shown.Burn, Heat: shown.Heat, H: shown.H, Origin: shown.Origin, Size: c.size,
-			Sigma: look.At(doc.Looks[0], float64(n)).Extinction[0], Air: val.AirTemperature.Of(doc)}
-		tex, data = bake.Texture(crew)
-	}
+	c.mu.Lock()
+	doc = c.doc // it may have changed under way
+	c.mu.Unlock()
+	tex, data := c.picture(doc, n)
 	took := time.Since(begin).Seconds()
 	c.learn(took)
 	if n < first {
@@ -294,6 +292,57 @@ func (c *Child) frame(doc *shot.Shot) error {
 		c.sleep(time.Duration(1/(doc.Rate()*pace)*float64(time.Second)) - time.Since(begin))
 	}
 	return nil
+}
+
+// picture is what the page draws of the draft as it stands.
+func (c *Child) picture(doc *shot.Shot, n int) (render.Texture, []byte) {
+	shown, crew := c.draft.Shown(), grid.NewCrew(c.Threads)
+	if shown.Surface != nil {
+		return render.Skin(shown.Surface, shown.H, shown.Origin, shown.Outside, crew)
+	}
+	bake := render.Bake{Density: shown.Density, Burn: shown.Burn, Heat: shown.Heat, H: shown.H, Origin: shown.Origin, Size: c.size,
+		Sigma: look.At(doc.Looks[0], float64(n)).Extinction[0], Air: val.AirTemperature.Of(doc)}
+	return bake.Texture(crew)
+}
+
+// between is what happens between the steps of a frame: changes act from the next
+// step on, and what they do is shown as soon as a step was made with them, without
+// waiting for the frame's end. It reports that the frame is to be left, as a change
+// starts the draft again or nobody watches any more.
+func (c *Child) between(first int) func() bool {
+	steps, changed, tried, begin := 0, -1, 0, time.Now()
+	return func() bool {
+		if changed >= 0 && steps > changed {
+			changed = -1
+			if n := c.draft.Next(); n >= first {
+				c.mu.Lock()
+				doc := c.doc
+				c.mu.Unlock()
+				tex, data := c.picture(doc, n)
+				h := Head{Kind: "frame", Frame: n, Seconds: time.Since(begin).Seconds(), Steps: steps, Speed: c.speed, Voxel: c.draft.H, Voxels: c.draft.Voxels(), Change: c.acting, Volume: &tex}
+				if c.slow > 0 {
+					h.Rate = 1 / c.slow
+				}
+				if c.send(h, data) != nil {
+					return true
+				}
+			}
+		}
+		c.mu.Lock()
+		doc, changes, leave := c.doc, c.changes, c.ended || c.again
+		c.mu.Unlock()
+		if changes != c.acting && changes != tried && !leave {
+			tried = changes
+			switch restarts, err := c.draft.Change(doc); {
+			case restarts:
+				leave = true
+			case err == nil: // else the loop tries it again, and tells why not
+				c.acting, changed = changes, steps
+			}
+		}
+		steps++
+		return leave
+	}
 }
 
 // sleep waits, or until a command comes.

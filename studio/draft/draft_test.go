@@ -1,6 +1,9 @@
 package draft
 
 import (
+	"bufio"
+	"bytes"
+	"errors"
 	"os/exec"
 	"strings"
 	"syscall"
@@ -9,6 +12,7 @@ import (
 
 	"zarf/core/shot"
 	"zarf/core/shot/val"
+	"zarf/core/sim"
 	"zarf/demo"
 )
 
@@ -93,6 +97,59 @@ func TestDraftFollowsChanges(t *testing.T) {
 	s.Tell(Command{Do: "restart"})
 	if h, _ := next(t, s, "begin"); h.Frame != 1 {
 		t.Errorf("%+v", h)
+	}
+}
+
+// A change is shown after the step that it first acts in, not at the frame's end, and
+// acts in what follows.
+func TestAChangeIsShownBetweenSteps(t *testing.T) {
+	doc := puff()
+	val.Speed.Set(doc.Element("emitter1"), 60) // four steps a frame
+	c := &Child{Threads: 1, changes: 1, doc: doc, size: 32, speed: 1e6, voxel: 0.1}
+	var out bytes.Buffer
+	c.out, c.wake = bufio.NewWriter(&out), make(chan struct{}, 1)
+	c.acting = 1
+	if err := c.begin(doc); err != nil {
+		t.Fatal(err)
+	}
+	out.Reset()
+	between := c.between(1)
+	calls := 0
+	n, st, err := c.draft.Advance(func() bool {
+		if calls++; calls == 3 { // somebody changes a value during the second step
+			to := doc.Clone()
+			val.Smoke.Set(to.Element("emitter1"), 40)
+			c.mu.Lock()
+			c.doc, c.changes = to, 2
+			c.mu.Unlock()
+		}
+		leave := between()
+		switch {
+		case calls < 4 && out.Len() != 0:
+			t.Error("something is shown before a step was made with the change")
+		case calls == 4 && out.Len() == 0:
+			t.Error("nothing is shown after the first step with the change")
+		case calls == 4:
+			s := &Session{out: newReader(bytes.NewReader(out.Bytes()))}
+			if h, _, err := s.Packet(); err != nil || h.Kind != "frame" || h.Change != 2 || h.Frame != 1 || h.Volume.Top < 1 {
+				t.Errorf("%+v %v", h, err)
+			}
+			out.Reset()
+		}
+		return leave
+	})
+	if err != nil || n != 1 || st.Substeps != 4 {
+		t.Fatalf("frame %d in %d steps: %v", n, st.Substeps, err)
+	}
+	if out.Len() != 0 {
+		t.Error("it is shown more than once")
+	}
+	// what starts the draft again leaves the frame at once
+	to := c.doc.Clone()
+	val.SideY1.Set(to.Element("domain1"), "wall")
+	c.doc, c.changes = to, 3
+	if _, _, err := c.draft.Advance(c.between(1)); !errors.Is(err, sim.ErrStopped) {
+		t.Errorf("a change of the grid: %v", err)
 	}
 }
 
