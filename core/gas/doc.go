@@ -30,12 +30,14 @@
 // What a substep costs for n cells, in passes over an array of float32 (the least
 // that memory allows; a pass over 128³ is 8 MB):
 //
-//	trace       3 reads, 3 writes, and 3 gathers a way, once for all fields;
-//	            MacCormack traces both ways
-//	carry       2 gathers and 14 passes a field: ways, result and range out,
-//	            ways, range and result back, limited
-//	force       a read and a write of each component; confinement also writes
-//	            ω, |ω| and the force at the cells' middles and reads them again
+//	trace       3 reads, 3 writes, and 3 samples a way, once for all fields;
+//	            MacCormack traces both ways in one pass
+//	carry       2 samples and 14 passes a field: ways, result and range out,
+//	            ways, range and result back, limited; nothing for batches of a
+//	            channel that are read from rows without any (live.go)
+//	force       a read and a write of each component; confinement writes the force
+//	            at the cells' middles and reads it again, ω and |ω| stay in the
+//	            cache (swirl.go)
 //	project     right side 5 passes, then the solver (see package pressure),
 //	            gradient 7
 //	survey      a pass over every field, for the step's length and for blow-ups

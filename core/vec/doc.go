@@ -15,6 +15,10 @@
 //   - minima and maxima take their operands in one order, which matters where
 //     one is −0 or NaN.
 //
+// Passes over a grid that would wait for memory are fused by their callers: kernels
+// on runs of a plane (runs.go) read and write windows of a few rows, which strips
+// march through the planes with and which the second cache holds.
+//
 // The assembly is written by the generator in _asm, a module of its own, so
 // that building the program needs no generator: edit there, then `make generate`.
 package vec
