@@ -102,22 +102,17 @@ func sparse(t *Table) {
 	p.Vorticity, p.Scheme, p.Tolerance = 0.2, gas.MacCormack, 1e-3
 	cone := shape(geom.Cylinder, geom.V(0.5, 0.47, 0.5), geom.V(0.1, 0.92, 0.1))
 	cone.Taper = 1.9
+	from := func(place geom.Shape) gas.Scene {
+		return func(now, _ float64) gas.Inputs {
+			in := gas.Inputs{Physics: p}
+			if now < 0.025 { // what is timed is the plume, not its making
+				in.Emitters = []gas.Emitter{{Emitter: sim.Emitter{Shape: place, Breakup: 0.4, NoiseSize: 0.1}, Smoke: 1, Temperature: 20}}
+			}
+			return in
+		}
+	}
 	// the dense box is as full of smoke as the tiles are: what is empty costs less
-	all := shape(geom.Block, geom.V(0.5, 0.5, 0.5), geom.V(1, 1, 1))
-	full := func(now, _ float64) gas.Inputs {
-		in := gas.Inputs{Physics: p}
-		if now < 0.025 {
-			in.Emitters = []gas.Emitter{{Emitter: sim.Emitter{Shape: all, Breakup: 0.4, NoiseSize: 0.1}, Smoke: 1, Temperature: 20}}
-		}
-		return in
-	}
-	scene := func(now, _ float64) gas.Inputs {
-		in := gas.Inputs{Physics: p}
-		if now < 0.025 { // what is timed is the plume, not its making
-			in.Emitters = []gas.Emitter{{Emitter: sim.Emitter{Shape: cone, Breakup: 0.4, NoiseSize: 0.1}, Smoke: 1, Temperature: 20}}
-		}
-		return in
-	}
+	scene, full := from(cone), from(shape(geom.Block, geom.V(0.5, 0.5, 0.5), geom.V(1, 1, 1)))
 	s, err := gas.New(gas.Box{Dims: cube(n), H: h, Open: pressure.Sides{true, true, false, true, true, true}, Follow: &gas.Follow{Threshold: 1e-3, Margin: 4 * h}}, t.crew)
 	if err != nil {
 		panic(err)

@@ -525,18 +525,11 @@ func (s *Solver) survey() error {
 				continue
 			}
 			for n, f := range list {
-				for j := range s.NY {
-					some := false
-					for _, r := range s.lay[onCentre].spans(j, k) {
-						top, odd := vec.Largest(f.Data[f.Index(r.Lo, j, k) : f.Index(r.Hi-1, j, k)+1])
-						p.bad = p.bad || odd
-						some = some || top != 0
-						if n == 1 {
-							p.hot = max(p.hot, top)
-						}
-					}
-					s.alive[n].rows[k*s.NY+j] = some
-					p.live[n] = p.live[n] || some
+				top, odd := s.surveyRows(f, k, s.alive[n].rows[k*s.NY:])
+				p.bad = p.bad || odd
+				p.live[n] = top != 0
+				if n == 1 {
+					p.hot = top
 				}
 			}
 		}
@@ -560,6 +553,21 @@ func (s *Solver) survey() error {
 		s.alive[n].count(s.NY, s.NZ)
 	}
 	return nil
+}
+
+// surveyRows is the largest magnitude of a channel in plane k, whether something isn't
+// finite, and which rows hold anything.
+func (s *Solver) surveyRows(f *grid.Field, k int, some []bool) (top float32, odd bool) {
+	for j := range s.NY {
+		some[j] = false
+		for _, r := range s.lay[onCentre].spans(j, k) {
+			most, bad := vec.Largest(f.Data[f.Index(r.Lo, j, k) : f.Index(r.Hi-1, j, k)+1])
+			odd = odd || bad
+			some[j] = some[j] || most != 0
+			top = max(top, most)
+		}
+	}
+	return top, odd
 }
 
 // absurd is a speed, m/s, and a warmth, K, that no fluid here has: a run that

@@ -54,7 +54,6 @@ var long = map[string]string{
 	"core/liquid.solveStress":   "conjugate gradients: one loop with its nine vectors",
 	"core/model.Terrain":        "vertices, then faces, then skirts of one grid",
 	"core/pressure.assemble":    "one row of the operator, term by term",
-	"core/pressure.coarsen":     "one coarse row from eight fine ones, term by term",
 	"core/pressure.findPockets": "one flood with its union-find",
 	"core/render.ray":           "one march with its bisection",
 	"core/render.strip":         "one strip of the filter on local planes: splitting it moves them",
