@@ -13,6 +13,7 @@ import (
 	"runtime"
 	"strconv"
 	"strings"
+	"syscall"
 	"testing"
 	"time"
 
@@ -340,8 +341,8 @@ func TestLostWorkerDuringARange(t *testing.T) {
 		return l
 	}
 	before := files()
-	lost := s.worker
-	if err := lost.Process.Kill(); err != nil {
+	lost := s.worker.Load()
+	if err := syscall.Kill(int(lost), syscall.SIGKILL); err != nil {
 		t.Fatal(err)
 	}
 	await(t, "the end of the range", 120*time.Second, func() bool { j := job(); return j.ID > 0 && !j.Active() })
@@ -361,7 +362,7 @@ func TestLostWorkerDuringARange(t *testing.T) {
 			t.Errorf("frame %d: %v", f, err)
 		}
 	}
-	if s.worker == lost {
+	if s.worker.Load() == lost {
 		t.Error("no other worker came")
 	}
 }

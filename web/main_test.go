@@ -13,6 +13,7 @@ import (
 	"path/filepath"
 	"strconv"
 	"strings"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -83,7 +84,7 @@ type site struct {
 	*httptest.Server
 	st     *studio.Studio
 	dir    string
-	worker *exec.Cmd
+	worker *atomic.Int64 // the process that the log last said was started
 }
 
 func quietLog() *slog.Logger { return slog.New(slog.NewTextHandler(io.Discard, nil)) }
@@ -92,10 +93,14 @@ func quietLog() *slog.Logger { return slog.New(slog.NewTextHandler(io.Discard, n
 // would end there without a word.
 type loud struct {
 	slog.Handler
-	t *testing.T
+	t      *testing.T
+	worker *atomic.Int64
 }
 
 func (l loud) Handle(ctx context.Context, r slog.Record) error {
+	if r.Message == "worker started" {
+		r.Attrs(func(a slog.Attr) bool { l.worker.Store(a.Value.Int64()); return false })
+	}
 	if r.Message == "template" {
 		r.Attrs(func(a slog.Attr) bool { l.t.Errorf("a template failed: %v", a); return true })
 	}
@@ -111,15 +116,15 @@ func serve(t *testing.T, dir string) *site {
 // serveWith runs a site; without a worker what is asked for waits.
 func serveWith(t *testing.T, dir string, worker bool) *site {
 	t.Helper()
-	st, err := studio.Open(dir, slog.New(loud{slog.NewTextHandler(io.Discard, nil), t}))
+	pid := new(atomic.Int64)
+	st, err := studio.Open(dir, slog.New(loud{slog.NewTextHandler(io.Discard, nil), t, pid}))
 	if err != nil {
 		t.Fatal(err)
 	}
-	s := &site{st: st, dir: dir}
+	s := &site{st: st, dir: dir, worker: pid}
 	hire := func(context.Context) *exec.Cmd {
 		c := exec.Command(os.Args[0])
 		os.Setenv("ZARF_TEST_WORKER", dir) // the supervisor passes its environment on
-		s.worker = c
 		return c
 	}
 	if !worker {

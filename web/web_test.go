@@ -340,7 +340,7 @@ func TestRunSurvivesWorkerAndServer(t *testing.T) {
 		t.Fatal(err)
 	}
 	await(t, "some frames", 30*time.Second, func() bool { j := s.job(t, tk.ID); return j.Done > 8 })
-	s.worker.Process.Signal(syscall.SIGKILL)
+	syscall.Kill(int(s.worker.Load()), syscall.SIGKILL)
 	n := len(s.st.Cache.Stage(tk.Key).Frames())
 	await(t, "frames after the worker was killed", 40*time.Second, func() bool { return len(s.st.Cache.Stage(tk.Key).Frames()) > n+5 })
 	s.close()
