@@ -222,6 +222,9 @@ func TestATakeFromRunToDiscard(t *testing.T) {
 	if !measured || guess.Seconds <= 0 || math.IsNaN(guess.Seconds) {
 		t.Errorf("after a run the cost is %+v, measured %t", guess, measured)
 	}
+	if used := float64(st.Bytes()); math.Abs(guess.Disk/used-1) > 0.01 {
+		t.Errorf("after a run of %.0f bytes the like would take %.0f", used, guess.Disk)
+	}
 	if err := s.Discard(take); err != nil {
 		t.Fatal(err)
 	}

@@ -246,8 +246,8 @@ func (s *Studio) seconds(t store.Take) map[int]float64 {
 	return nil
 }
 
-// Guess is what a run of a domain would take: the estimate, with the time that
-// the last take of it took, by the voxels of both, where there is one.
+// Guess is what a run of a domain would take: the estimate, with the time and the
+// disk that the last take of it took, by the voxels of both, where there is one.
 func (s *Studio) Guess(doc *shot.Shot, d *shot.Element, l Listing) (e stage.Estimate, measured bool) {
 	rate, measured := s.Rate()
 	e = stage.Guess(doc, d, rate)
@@ -270,6 +270,9 @@ func (s *Studio) Guess(doc *shot.Shot, d *shot.Element, l Listing) (e stage.Esti
 		// work goes by voxels and, as they get smaller, by substeps: n^(4/3)
 		more := math.Pow(d.Voxels()/old.Element(d.ID).Voxels(), 4.0/3)
 		e.Seconds = spent / float64(len(frames)) * float64(e.Frames) * more
+		if len(frames) == e.Frames { // with its saved states
+			e.Disk = float64(s.Cache.Stage(t.Key).Bytes()) * d.Voxels() / old.Element(d.ID).Voxels()
+		}
 		return e, true
 	}
 	return e, measured

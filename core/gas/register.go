@@ -191,11 +191,15 @@ func fastest(s *shot.Shot, d *shot.Element) float64 {
 	return fast
 }
 
+// smokeShare is the share of a fixed box that smoke fills, as a rule.
+const smokeShare = 0.3
+
 // guess fills in what a run will take.
 // rate is what this machine has measured for plain gas; the factors are those of the
 // bench.
 func guess(s *shot.Shot, d *shot.Element, rate float64, e *stage.Estimate) {
-	v, fill, slower := e.Voxels, stage.FillShare, 1.0
+	v, slower := e.Voxels, 1.0
+	scalar := smokeShare
 	if burns(d) {
 		slower = 1.4
 	}
@@ -203,7 +207,7 @@ func guess(s *shot.Shot, d *shot.Element, rate float64, e *stage.Estimate) {
 		// a guess: fluid grows from nothing to the share that it fills, and
 		// fills that better than a fixed box
 		v *= followShare
-		fill = 1
+		scalar = 1
 	}
 	if val.Scheme.Of(d) == string(Reflection) {
 		// Two projections a step and twice the advection.
@@ -215,16 +219,20 @@ func guess(s *shot.Shot, d *shot.Element, rate float64, e *stage.Estimate) {
 		switch {
 		case !c.Kept:
 		case c.Role == frame.Vector:
-			values += 3
+			values += 3 // velocity is nowhere 0
 		default:
-			values++
+			values += scalar
 		}
 	}
 	size := 4.0
 	if val.CacheHalf.Of(d) {
 		size = 2
 	}
-	e.Disk = float64(e.Frames) * v * values * size * fill * stage.PackedShare
+	packed := 0.75
+	if follows(d) {
+		packed = stage.PackedShare
+	}
+	e.Disk = float64(e.Frames) * v * values * size * packed * stage.StatesShare(e.Frames)
 	if rate > 0 {
 		e.Seconds += (float64(e.Frames) + val.Preroll.Of(s)) * v * slower * stage.Substeps(s, d, fastest(s, d)) / rate
 	}

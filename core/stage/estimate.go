@@ -27,6 +27,13 @@ const (
 	PackedShare = 0.8
 )
 
+// StatesShare is what saved states add to the disk that frames take: a run keeps the
+// last one and some earlier ones, at most six, eight frames apart or more. A state of
+// floats that nothing is left out of is about as large as three and a half frames.
+func StatesShare(frames int) float64 {
+	return 1 + 3.5*float64(1+min(frames/8, 6))/float64(max(frames, 1))
+}
+
 // Substeps guesses the mean number of substeps a frame of a fluid at fast, m/s.
 func Substeps(s *shot.Shot, d *shot.Element, fast float64) float64 {
 	n := math.Ceil(fast * val.TimeScale.Of(s) / s.Rate() / (val.Cfl.Of(d) * val.Voxel.Of(d)))
