@@ -74,6 +74,7 @@ func (s *Studio) hear(e queue.Event) error {
 	}
 	if e.Kind != queue.Step {
 		s.close(e.Job)
+		s.full.Delete(e.Job)
 	}
 	var step *Stepped
 	switch e.Kind {
@@ -91,6 +92,11 @@ func (s *Studio) hear(e queue.Event) error {
 		if p.Seconds > 0 && !p.Reused {
 			s.alive(e.Job)
 		}
+		if p.Waits {
+			s.full.Store(e.Job, true)
+		} else {
+			s.full.Delete(e.Job)
+		}
 		s.book(j, p)
 		step = &Stepped{p.Frame, p.Kept, p.Waits, p.Notes}
 	case queue.End:
@@ -105,6 +111,12 @@ func (s *Studio) hear(e queue.Event) error {
 	}
 	s.tell(e.Job, step)
 	return nil
+}
+
+// WaitsForRoom reports that a job waits for room on a full disk.
+func (s *Studio) WaitsForRoom(job int64) bool {
+	_, waits := s.full.Load(job)
+	return waits
 }
 
 func (s *Studio) book(j store.Job, p run.Progress) {

@@ -279,12 +279,16 @@ func TestAFullDiskIsWaitedOut(t *testing.T) {
 	empty := fill(t, dir)
 	waits()
 	time.Sleep(2 * time.Second)
-	if j := s.newest(t, row.ID); !j.Active() {
-		t.Fatalf("on a full disk: %s, %s", j.State, j.Message)
+	j := s.newest(t, row.ID)
+	if !j.Active() || !s.WaitsForRoom(j.ID) {
+		t.Fatalf("on a full disk: %s, %s, told %t", j.State, j.Message, s.WaitsForRoom(j.ID))
 	}
 	empty()
 	if j := s.ends(t, row.ID, 5*time.Minute); j.State != store.Done {
 		t.Errorf("with room again: %s, %s", j.State, j.Message)
+	}
+	if s.WaitsForRoom(j.ID) {
+		t.Error("it is said to wait for room after its end")
 	}
 	if n := len(st.Frames()); n != 120 {
 		t.Errorf("%d frames of 120", n)

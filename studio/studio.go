@@ -43,6 +43,7 @@ type Studio struct {
 	rate   float64
 
 	logs map[int64]*run.Log // of the jobs that run; only hear touches it
+	full sync.Map           // ids of jobs that wait for room; not in the database, whose disk is full
 
 	turn   sync.Mutex
 	flying map[int64]bool // orders that a worker has, or may take

@@ -37,6 +37,7 @@ type Space struct {
 	Domain  *shot.Element
 	List    studio.Listing
 	turns   map[int64]*turn
+	full    func(job int64) bool // waits for room
 	Sweeps  []sweepView
 	Older   int   // takes that the list leaves out
 	Head    int   // revision of the document that the panels show
@@ -71,6 +72,7 @@ func (s *Server) space(c *gin.Context, at string) (*Space, error) {
 	}
 	w.Undo, w.Redo = s.Studio.Store.Labels(row.ID)
 	w.Free = studio.Memory()
+	w.full = s.Studio.WaitsForRoom
 	if w.List, err = s.Studio.List(row.ID); err != nil {
 		return nil, err
 	}

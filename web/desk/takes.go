@@ -186,6 +186,9 @@ func (s *Server) turns(shotID int64) (map[int64]*turn, error) {
 // Turn is where a waiting job stands; nil: it doesn't wait.
 func (w *Space) Turn(job int64) *turn { return w.turns[job] }
 
+// WaitsForRoom reports that a job waits for room on a full disk.
+func (w *Space) WaitsForRoom(job int64) bool { return w.full(job) }
+
 // renderedFrames are the frames of a render job that are there.
 func renderedFrames(j store.Job, from, to int) (out []int) {
 	list, err := os.ReadDir(j.Dir)
