@@ -123,19 +123,20 @@ func (s *Solver) reach() span3 {
 		// One number a corner and six fields, for the whole box: fractions are read
 		// in the innermost loops, which look-ups in tiles would slow down more than
 		// the memory is worth.
-		so.node = make([]float32, (s.NX+1)*(s.NY+1)*(s.NZ+1))
+		slab := new(grid.Slab)
+		so.node = slab.Floats((s.NX + 1) * (s.NY + 1) * (s.NZ + 1))
 		for i := range so.node {
 			so.node[i] = far
 		}
 		open := func(f *grid.Field) *grid.Field {
-			g := grid.NewField(f.Dims)
+			g := slab.Field(f.Dims)
 			for i := range g.Data {
 				g.Data[i] = 1
 			}
 			return g
 		}
 		so.fx, so.fy, so.fz = open(s.U), open(s.V), open(s.W)
-		so.vx, so.vy, so.vz = grid.NewField(s.U.Dims), grid.NewField(s.V.Dims), grid.NewField(s.W.Dims)
+		so.vx, so.vy, so.vz = slab.Field(s.U.Dims), slab.Field(s.V.Dims), slab.Field(s.W.Dims)
 		so.blocked = make([]bool, s.Len())
 	} else {
 		// what was covered the last time must be opened again

@@ -71,13 +71,14 @@ type Solver struct {
 	wide   []float32 // room of toEdges
 	guides []*wishes
 	pulls  []distances
-	moved  []float32 // room of gather
-	arena  *grid.Arena
-	fast   float64  // largest speed along an axis at the last survey, m/s
-	hot    float64  // largest excess temperature, K
-	live   []bool   // channels that are not zero everywhere
-	alive  [5]alive // where they are not
-	still  []int32  // batches of a channel that are 0, by their first place
+	moved  []float32             // room of gather
+	alloc  func(n int) []float32 // makes the box's arrays
+	arena  *grid.Arena           // theirs, where bounds follow
+	fast   float64               // largest speed along an axis at the last survey, m/s
+	hot    float64               // largest excess temperature, K
+	live   []bool                // channels that are not zero everywhere
+	alive  [5]alive              // where they are not
+	still  []int32               // batches of a channel that are 0, by their first place
 }
 
 // FrameStats tells how a frame went. Amounts are those of the whole domain.
@@ -142,7 +143,7 @@ func (s *Solver) furnish(b Box, low [3]int) error {
 	// Where bounds follow, memory is reserved by the address and taken by the page
 	// when it is first written to, so that large empty boxes cost nothing. The arena
 	// goes with the solver, whoever forgets it.
-	alloc := func(n int) []float32 { return make([]float32, n) }
+	alloc := new(grid.Slab).Floats
 	if b.Follow != nil {
 		arena := &grid.Arena{}
 		alloc = arena.Floats
@@ -153,7 +154,7 @@ func (s *Solver) furnish(b Box, low [3]int) error {
 	if err != nil {
 		return fmt.Errorf("gas: %w", err)
 	}
-	s.Box, s.Low, s.proj = b, low, proj
+	s.Box, s.Low, s.proj, s.alloc = b, low, proj, alloc
 	s.Origin = s.Limit.Origin.Add(geom.V(float64(low[0]), float64(low[1]), float64(low[2])).Mul(s.H))
 	d := b.Dims
 	field := func(x, y, z int) *grid.Field {

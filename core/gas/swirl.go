@@ -142,11 +142,7 @@ func (s *Solver) confine(dt float64, p Physics) {
 	d := s.Dims
 	if s.curl[0] == nil {
 		for i := range s.curl {
-			if s.arena != nil {
-				s.curl[i] = &grid.Field{Dims: d, Data: s.arena.Floats(d.Len())}
-				continue
-			}
-			s.curl[i] = grid.NewField(d)
+			s.curl[i] = &grid.Field{Dims: d, Data: s.alloc(d.Len())}
 		}
 	}
 	// ε h is in scale, so a run at half the voxel keeps its look

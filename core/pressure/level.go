@@ -298,12 +298,12 @@ func (l *level) coefficients(k int) {
 // row, and so on.
 type fractions struct{ x, y, z *grid.Field }
 
-func newFractions(d grid.Dims) fractions {
-	return fractions{
-		grid.NewField(grid.Dims{NX: d.NX + 1, NY: d.NY, NZ: d.NZ}),
-		grid.NewField(grid.Dims{NX: d.NX, NY: d.NY + 1, NZ: d.NZ}),
-		grid.NewField(grid.Dims{NX: d.NX, NY: d.NY, NZ: d.NZ + 1}),
+func newFractions(d grid.Dims, alloc func(int) []float32) fractions {
+	field := func(x, y, z int) *grid.Field {
+		d := grid.Dims{NX: d.NX + x, NY: d.NY + y, NZ: d.NZ + z}
+		return &grid.Field{Dims: d, Data: alloc(d.Len())}
 	}
+	return fractions{field(1, 0, 0), field(0, 1, 0), field(0, 0, 1)}
 }
 
 // geometry returns, for axis a, the weight of inner faces and of the faces at

@@ -44,6 +44,7 @@ type Solver struct {
 	wide   []float64 // solution kept wide during refinement
 	pocket []pocket
 	solids bool
+	alloc  func(n int) []float32
 	near   Range // where some face isn't fully open
 }
 
@@ -81,7 +82,7 @@ func (r Range) row(j, k int) bool {
 
 // New makes a solver for a grid of d cells.
 func New(d grid.Dims, crew grid.Crew) (*Solver, error) {
-	return NewIn(d, crew, func(n int) []float32 { return make([]float32, n) })
+	return NewIn(d, crew, new(grid.Slab).Floats)
 }
 
 // NewIn makes a solver whose arrays come from alloc, zeroed; where only some
@@ -90,7 +91,7 @@ func NewIn(d grid.Dims, crew grid.Crew, alloc func(n int) []float32) (*Solver, e
 	if err := d.Valid(); err != nil {
 		return nil, fmt.Errorf("pressure: %w", err)
 	}
-	s := &Solver{crew: crew, dims: d}
+	s := &Solver{crew: crew, dims: d, alloc: alloc}
 	log := [3]int{}
 	// Levels halve every axis that still has two cells or more, until the longest
 	// has six or fewer: those are solved by sweeps.
@@ -217,7 +218,7 @@ func (s *Solver) SetupNear(open Sides, tiles *grid.Tiles, fx, fy, fz *grid.Field
 func (s *Solver) load(fx, fy, fz *grid.Field, r Range) {
 	for _, l := range s.lv {
 		if l.frac.x == nil {
-			l.frac = newFractions(l.Dims)
+			l.frac = newFractions(l.Dims, s.alloc)
 		}
 	}
 	f := s.lv[0].frac

@@ -12,7 +12,7 @@ import (
 
 // obstacle sets open fractions to zero on all faces of cells inside.
 func obstacle(d grid.Dims, solid func(i, j, k int) bool) (x, y, z *grid.Field) {
-	f := newFractions(d)
+	f := newFractions(d, new(grid.Slab).Floats)
 	for _, g := range []*grid.Field{f.x, f.y, f.z} {
 		for i := range g.Data {
 			g.Data[i] = 1
@@ -114,7 +114,7 @@ func TestAgreesWithPlainReference(t *testing.T) {
 	open := Sides{0: true, 3: true}
 	s.Setup(open, nil, x, y, z)
 	fillRHS(s, 3)
-	f := newFractions(d)
+	f := newFractions(d, new(grid.Slab).Floats)
 	copy(f.x.Data, x.Data)
 	copy(f.y.Data, y.Data)
 	copy(f.z.Data, z.Data)
