@@ -35,14 +35,43 @@ func (s *Solver) ways(q float32, scheme Scheme) {
 	}
 }
 
+// parcel is a field that is carried along, and the room for that.
+type parcel struct {
+	f, hat    *grid.Field // hat: the field after the first pass
+	low, high []float32   // the range that MacCormack may not leave
+	air       float32     // what comes in from outside
+	rows      *alive      // that hold something; nil for velocities
+	still     []int32     // batches that are 0, by their first place
+}
+
 // carryChannels carries smoke, heat and fuel along; channels that are zero
-// everywhere stay.
+// everywhere stay. All are read at the same places, which are found once.
 func (s *Solver) carryChannels(scheme Scheme) {
+	var list []*parcel
 	for n, f := range s.channels() {
 		if s.live[n] {
-			s.carry(onCentre, f, scheme, 0, &s.alive[n]) // the air outside is clean
+			list = append(list, s.parcel(n, f))
 		}
 	}
+	if len(list) > 0 {
+		s.carry(onCentre, list, scheme)
+	}
+}
+
+// parcel is that of channel n. The first shares its room with the velocity, which is
+// carried at another time.
+func (s *Solver) parcel(n int, f *grid.Field) *parcel {
+	p := &s.parcels[n]
+	if p.hat == nil {
+		p.hat, p.still = s.hat[onCentre], make([]int32, s.Len()/64+1)
+		p.low, p.high = s.low, s.high
+		if n > 0 {
+			p.hat = &grid.Field{Dims: s.Dims, Data: s.alloc(s.Len())}
+			p.low, p.high = s.alloc(s.Len()), s.alloc(s.Len())
+		}
+	}
+	p.f, p.rows = f, &s.alive[n]
+	return p // the air outside is clean
 }
 
 // carryVelocity carries the velocity along itself.
@@ -52,7 +81,7 @@ func (s *Solver) carryVelocity(scheme Scheme) {
 	// open side until it blows up (the backflow instability of p = 0).
 	air := s.Ambient.Array()
 	for c, f := range s.velocity() {
-		s.carry(onU+c, f, scheme, float32(air[c]), nil)
+		s.carry(onU+c, []*parcel{{f: f, hat: s.hat[onU+c], low: s.low, high: s.high, air: float32(air[c])}}, scheme)
 	}
 }
 
@@ -143,9 +172,10 @@ func (s *Solver) trace(steps ...float32) {
 				vec.Ahead(t.b[r.at:e], t.v[r.at:e], float32(r.j)+atHalo.y, 0, h)
 				vec.Ahead(t.c[r.at:e], t.w[r.at:e], float32(r.k)+atHalo.z, 0, h)
 			}
-			lattices[0].Sample(t.x[:n], t.a[:n], t.b[:n], t.c[:n])
-			lattices[1].Sample(t.y[:n], t.a[:n], t.b[:n], t.c[:n])
-			lattices[2].Sample(t.z[:n], t.a[:n], t.b[:n], t.c[:n])
+			for c, to := range [3][]float32{t.x[:n], t.y[:n], t.z[:n]} {
+				lattices[c].Locate(&t.spots, t.a[:n], t.b[:n], t.c[:n])
+				lattices[c].At(to, &t.spots)
+			}
 			s.depart(t, way, q)
 		}
 	})
@@ -234,112 +264,115 @@ func (s *Solver) follow(t *bench, lay, way int) {
 	}
 }
 
-// carry advects one field. Semi-Lagrangian advection reads where the fluid came
-// from. MacCormack adds ½(f − f″), where f″ traces the result back again; values
+// carry advects fields of one grid. Semi-Lagrangian advection reads where the fluid
+// came from. MacCormack adds ½(f − f″), where f″ traces the result back again; values
 // outside the range of the eight nodes that the first step read fall back to
 // it (Selle et al. 2008).
 //
-// Where rows of the field hold nothing, and what comes in is nothing, a batch that is
+// Where rows of a field hold nothing, and what comes in is nothing, a batch that is
 // read from them alone is 0: exactly what reading them would give.
-func (s *Solver) carry(lay int, f *grid.Field, scheme Scheme, outside float32, rows *alive) {
-	at := s.lay[lay].at
-	hat := s.hat[lay]
-	second := scheme == MacCormack
-	if want := len(f.Data)/64 + 1; rows != nil && len(s.still) != want {
-		s.still = make([]int32, want)
-	}
+func (s *Solver) carry(lay int, list []*parcel, scheme Scheme) {
 	s.batches(lay, func(t *bench) {
-		n := t.n
 		s.follow(t, lay, 0)
-		if rows != nil && s.clear(t, hat, at, rows, scheme) {
-			return
-		}
-		// Results go straight into the fields where a batch is one piece of memory;
-		// at the rims of tiles it isn't, and goes through the batch's own room.
-		u, v, w := t.room(hat.Data, &t.u), t.v[:n], t.w[:n]
-		switch {
-		case scheme == Reflection:
-			for i := range u {
-				u[i] = f.SampleCubic(t.x[i]-at.x, t.y[i]-at.y, t.z[i]-at.z)
-			}
-		case second:
-			v, w = t.room(s.low, &t.v), t.room(s.high, &t.w)
-			f.SampleRangeBatch(u, v, w, t.x[:n], t.y[:n], t.z[:n], at.array())
-		default:
-			f.SampleBatch(u, t.x[:n], t.y[:n], t.z[:n], at.array())
-		}
-		// after sampling: the sampler repeats the rim, open sides know better
-		s.comeIn(t, u, v, w, outside)
-		t.keep(hat.Data, &t.u)
-		if second {
-			t.keep(s.low, &t.v)
-			t.keep(s.high, &t.w)
-		}
+		s.first(t, lay, list, scheme)
 	})
 	// f is read until the last batch has been sampled, so the copy comes after
-	if !second {
-		s.each(lay, func(_, _, _, o, n int) { copy(f.Data[o:o+n], hat.Data[o:o+n]) })
+	if scheme != MacCormack {
+		for _, p := range list {
+			s.each(lay, func(_, _, _, o, n int) { copy(p.f.Data[o:o+n], p.hat.Data[o:o+n]) })
+		}
 		return
 	}
+	at := s.lay[lay].at.array()
 	s.batches(lay, func(t *bench) {
-		n := t.n
-		if rows != nil && s.still[t.runs[0].o/64] == int32(t.runs[0].o)+1 {
-			for _, r := range t.runs {
-				clear(f.Data[r.o : r.o+r.n])
+		n, found := t.n, false
+		for _, p := range list {
+			if p.still != nil && p.still[t.runs[0].o/64] == int32(t.runs[0].o)+1 {
+				for _, r := range t.runs {
+					clear(p.f.Data[r.o : r.o+r.n])
+				}
+				continue
 			}
-			return
+			l := p.hat.Lattice(at)
+			if !found {
+				s.follow(t, lay, 1)
+				l.Locate(&t.spots, t.x[:n], t.y[:n], t.z[:n])
+				found = true
+			}
+			// f″: the advected field read where the fluid goes to. Where advection
+			// were exact it would be f again; half of what is missing is what one way
+			// lost.
+			l.At(t.u[:n], &t.spots)
+			out := t.room(p.f.Data, &t.e)
+			vec.Limit(out, t.u[:n], t.read(p.hat.Data, &t.a), t.read(p.f.Data, &t.b), t.read(p.low, &t.v), t.read(p.high, &t.w))
+			t.keep(p.f.Data, &t.e)
 		}
-		s.follow(t, lay, 1)
-		// f″: the advected field read where the fluid goes to. Where advection were
-		// exact it would be f again; half of what is missing is what one way lost.
-		hat.SampleBatch(t.u[:n], t.x[:n], t.y[:n], t.z[:n], at.array())
-		out := t.room(f.Data, &t.e)
-		vec.Limit(out, t.u[:n], t.read(hat.Data, &t.a), t.read(f.Data, &t.b), t.read(s.low, &t.v), t.read(s.high, &t.w))
-		t.keep(f.Data, &t.e)
 	})
 }
 
-// clear makes a batch of a channel 0 where it is read from nothing, and notes that.
-func (s *Solver) clear(t *bench, hat *grid.Field, at place, rows *alive, scheme Scheme) bool {
-	more := 0
-	if scheme == Reflection { // cubics read one more on either side
-		more = 1
+// first reads the fields of a batch where the fluid came from, at t.x, t.y, t.z.
+func (s *Solver) first(t *bench, lay int, list []*parcel, scheme Scheme) {
+	n, at, second := t.n, s.lay[lay].at, scheme == MacCormack
+	x, y, z := t.x[:n], t.y[:n], t.z[:n]
+	var rows *block
+	found, outside := false, false
+	for _, p := range list {
+		if p.rows != nil {
+			if rows == nil {
+				rows = t.reads(at, scheme)
+			}
+			if s.clear(t, p, rows) {
+				continue
+			}
+		}
+		l := p.f.Lattice(at.array())
+		if !found {
+			l.Locate(&t.spots, x, y, z)
+			// most batches lie wholly within
+			outside = vec.Outside(x, float32(s.NX)) || vec.Outside(y, float32(s.NY)) || vec.Outside(z, float32(s.NZ))
+			found = true
+		}
+		// Results go straight into the fields where a batch is one piece of memory;
+		// at the rims of tiles it isn't, and goes through the batch's own room.
+		u, v, w := t.room(p.hat.Data, &t.u), t.v[:n], t.w[:n]
+		switch {
+		case scheme == Reflection:
+			for i := range u {
+				u[i] = p.f.SampleCubic(x[i]-at.x, y[i]-at.y, z[i]-at.z)
+			}
+		case second:
+			v, w = t.room(p.low, &t.v), t.room(p.high, &t.w)
+			l.AtRange(u, v, w, &t.spots)
+		default:
+			l.At(u, &t.spots)
+		}
+		// after sampling: the sampler repeats the rim, open sides know better. What
+		// comes in is taken out of MacCormack's hands: its range is the one value.
+		if outside {
+			vec.Enter(u, v, w, x, y, z, &s.sides, p.air)
+		}
+		t.keep(p.hat.Data, &t.u)
+		if second {
+			t.keep(p.low, &t.v)
+			t.keep(p.high, &t.w)
+		}
 	}
+}
+
+// clear makes a batch of a channel 0 where it is read from nothing, and notes that.
+func (s *Solver) clear(t *bench, p *parcel, rows *block) bool {
 	o := t.runs[0].o
-	if !s.nothing(t, rows, at, more) {
-		s.still[o/64] = 0
+	if p.rows.any(rows.j0, rows.j1, rows.k0, rows.k1, s.NY, s.NZ) {
+		p.still[o/64] = 0
 		return false
 	}
 	// batches that begin so near each other may overwrite each other's notes: the
 	// range of nothing makes the second pass give 0 too
 	for _, r := range t.runs {
-		clear(hat.Data[r.o : r.o+r.n])
-		clear(s.low[r.o : r.o+r.n])
-		clear(s.high[r.o : r.o+r.n])
+		clear(p.hat.Data[r.o : r.o+r.n])
+		clear(p.low[r.o : r.o+r.n])
+		clear(p.high[r.o : r.o+r.n])
 	}
-	s.still[o/64] = int32(o) + 1
+	p.still[o/64] = int32(o) + 1
 	return true
-}
-
-// comeIn gives what comes in through an open side the value outside, and takes
-// it out of MacCormack's hands: its range holds the one value alone.
-func (s *Solver) comeIn(t *bench, u, lo, hi []float32, air float32) {
-	// Most batches lie wholly within: three vector passes over what is in the cache
-	// spare them the test of each point.
-	nx, ny, nz := float32(s.NX), float32(s.NY), float32(s.NZ)
-	open := s.open
-	x, y, z := t.x[:t.n], t.y[:t.n], t.z[:t.n]
-	if !vec.Outside(x, nx) && !vec.Outside(y, ny) && !vec.Outside(z, nz) {
-		return
-	}
-	for i := range x {
-		x, y, z := x[i], y[i], z[i]
-		if x >= 0 && x <= nx && y >= 0 && y <= ny && z >= 0 && z <= nz {
-			continue
-		}
-		if (x < 0 && open[0]) || (x > nx && open[1]) || (y < 0 && open[2]) || (y > ny && open[3]) || (z < 0 && open[4]) || (z > nz && open[5]) {
-			u[i] = air
-		}
-		lo[i], hi[i] = u[i], u[i]
-	}
 }

@@ -51,11 +51,14 @@ func (a *alive) any(j0, j1, k0, k1, ny, nz int) bool {
 // row reports that a row may hold something.
 func (a *alive) row(n int) bool { return a.rows == nil || a.rows[n] }
 
-// nothing reports that a batch's points, a place at, are read from rows of a channel
-// that hold nothing; more is how many rows beyond the next ones are read.
-func (s *Solver) nothing(t *bench, a *alive, at place, more int) bool {
-	if a == nil || a.rows == nil {
-		return false
+// block is a box of rows, both ends within.
+type block struct{ j0, j1, k0, k1 int }
+
+// reads are the rows that the batch's points are read from, of a field at a place.
+func (t *bench) reads(at place, scheme Scheme) *block {
+	more := 0
+	if scheme == Reflection { // cubics read one more on either side
+		more = 1
 	}
 	box := func(x []float32, off float32) (lo, hi int) {
 		whole := len(x) &^ (vec.Lanes - 1)
@@ -67,9 +70,9 @@ func (s *Solver) nothing(t *bench, a *alive, at place, more int) bool {
 		low, high = max(low-off, -4), min(high-off, 1<<24)
 		return int(math.Floor(float64(low))) - more, int(math.Floor(float64(high))) + 1 + more
 	}
-	j0, j1 := box(t.y[:t.n], at.y)
-	k0, k1 := box(t.z[:t.n], at.z)
-	return !a.any(j0, j1, k0, k1, s.NY, s.NZ)
+	t.block.j0, t.block.j1 = box(t.y[:t.n], at.y)
+	t.block.k0, t.block.k1 = box(t.z[:t.n], at.z)
+	return &t.block
 }
 
 // each cell run of rows that may hold something of one of two channels.

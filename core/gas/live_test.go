@@ -55,7 +55,7 @@ func TestStillBatchesAreExact(t *testing.T) {
 			}
 		}
 		left := 0
-		for _, o := range s.still {
+		for _, o := range s.parcels[0].still {
 			if o != 0 {
 				left++
 			}

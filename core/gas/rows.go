@@ -8,6 +8,7 @@ import (
 	"sync"
 
 	"zarf/core/grid"
+	"zarf/core/vec"
 )
 
 // layout is one of the grids that share the box: where its first value sits,
@@ -124,7 +125,7 @@ func (s *Solver) grain() int { return max(1, 4096*s.NZ/max(1, s.cells)) }
 
 // batch is how many points are traced together: what they need stays in the
 // cache next to the processor.
-const batch = 512
+const batch = vec.Batch
 
 // bench is the room for one batch, and the runs that it holds.
 type bench struct {
@@ -132,6 +133,8 @@ type bench struct {
 	n                               int
 	runs                            []stretch
 	flat                            bool // the runs follow each other in memory
+	spots                           vec.Spots
+	block                           block
 }
 
 // stretch is a run of a row within a batch: n values from position o of the
@@ -144,7 +147,7 @@ var benches = sync.Pool{New: func() any { return new(bench) }}
 func (s *Solver) batches(lay int, fn func(t *bench)) {
 	l := &s.lay[lay]
 	s.crew.For(l.NZ, s.grain(), func(k0, k1 int) {
-		// A bench is 22 KB, which stays in the first cache; a pool spares clearing
+		// A bench is 30 KB, which stays in the first cache; a pool spares clearing
 		// it, as no value is read before it is written.
 		t := benches.Get().(*bench)
 		t.n, t.runs = 0, t.runs[:0]

@@ -63,22 +63,23 @@ type Solver struct {
 	// way holds, for each halo cell, how far in cells the fluid there came (0) and
 	// goes (1), a component at a time; hat the advected copies of u, v, w and of one
 	// channel; low and high the range that MacCormack may not leave.
-	hat    [4]*grid.Field
-	low    []float32
-	high   []float32
-	curl   [3]*grid.Field // the force of confinement
-	eddies []eddy
-	wide   []float32 // room of toEdges
-	guides []*wishes
-	pulls  []distances
-	moved  []float32             // room of gather
-	alloc  func(n int) []float32 // makes the box's arrays
-	arena  *grid.Arena           // theirs, where bounds follow
-	fast   float64               // largest speed along an axis at the last survey, m/s
-	hot    float64               // largest excess temperature, K
-	live   []bool                // channels that are not zero everywhere
-	alive  [5]alive              // where they are not
-	still  []int32               // batches of a channel that are 0, by their first place
+	hat     [4]*grid.Field
+	low     []float32
+	high    []float32
+	curl    [3]*grid.Field // the force of confinement
+	eddies  []eddy
+	wide    []float32 // room of toEdges
+	guides  []*wishes
+	pulls   []distances
+	moved   []float32             // room of gather
+	alloc   func(n int) []float32 // makes the box's arrays
+	arena   *grid.Arena           // theirs, where bounds follow
+	fast    float64               // largest speed along an axis at the last survey, m/s
+	hot     float64               // largest excess temperature, K
+	live    []bool                // channels that are not zero everywhere
+	alive   [5]alive              // where they are not
+	parcels [5]parcel             // of the channels
+	sides   vec.Sides
 }
 
 // FrameStats tells how a frame went. Amounts are those of the whole domain.
@@ -180,7 +181,7 @@ func (s *Solver) furnish(b Box, low [3]int) error {
 	// one pair of ranges serves cells and all three kinds of faces
 	big := field(1, 1, 1).Dims.Len()
 	s.low, s.high = alloc(big), alloc(big)
-	s.curl = [3]*grid.Field{}
+	s.curl, s.parcels = [3]*grid.Field{}, [5]parcel{}
 	s.solid = solids{}
 	s.sourced = false
 	for side := range s.open {
@@ -188,6 +189,7 @@ func (s *Solver) furnish(b Box, low [3]int) error {
 		at, n, l := low[side/2], [3]int{d.NX, d.NY, d.NZ}[side/2], [3]int{s.Limit.NX, s.Limit.NY, s.Limit.NZ}[side/2]
 		s.open[side] = b.Open[side] || (side%2 == 0 && at > 0) || (side%2 == 1 && at+n < l)
 	}
+	s.sides = vec.NewSides([3]float32{float32(d.NX), float32(d.NY), float32(d.NZ)}, s.open)
 	s.arrange()
 	return nil
 }

@@ -373,6 +373,11 @@ func (s *Solver) abandon(n int, next *grid.Tiles, st *FrameStats) {
 			clear(f.Data[o : o+count])
 		}
 		clear(s.hat[onCentre].Data[o : o+count])
+		for n := range s.parcels {
+			if h := s.parcels[n].hat; h != nil {
+				clear(h.Data[o : o+count])
+			}
+		}
 		clear(s.source.Data[o : o+count])
 		clear(s.Pressure.Data[o : o+count])
 		for _, f := range s.curl {

@@ -94,6 +94,11 @@ func largestAVX512(row *float32, n int, top *[16]float32, odd *[16]float32)
 //go:noescape
 func outsideAVX512(x *float32, n int, top float32) bool
 
+// enterAVX512 is u = air where a point is beyond one of the low sides box[3:6] or the high ones box[6:9]; lo = hi = u where it isn't within 0 to box[:3]; of any length.
+//
+//go:noescape
+func enterAVX512(u *float32, lo *float32, hi *float32, x *float32, y *float32, z *float32, box *[9]float32, air float32, n int)
+
 // scaleRunsAVX512 is dst = (s b) invd on runs.
 //
 //go:noescape
@@ -164,15 +169,20 @@ func prolongAVX512(x *float32, pn *float32, near *float32, far *float32, draws *
 //go:noescape
 func halveAVX512(dst *float32, a *float32, q float32, n int)
 
-// sampleAVX512 is dst = the lattice between its points; n is a multiple of 16. f: offset, last position; c: last cell, steps of y and z, last value that a window may begin with; dy, dz: the steps, 0 where there is one row or plane.
+// locateAVX512 is the cells and the weights of points; n is a multiple of 16. f: offset, last position; c: last cell, steps of y and z.
 //
 //go:noescape
-func sampleAVX512(dst *float32, data *float32, x *float32, y *float32, z *float32, f *[6]float32, c *[6]int32, dy int, dz int, n int)
+func locateAVX512(cells *int32, wx *float32, wy *float32, wz *float32, x *float32, y *float32, z *float32, f *[6]float32, c *[6]int32, n int)
+
+// sampleAVX512 is dst = the lattice between its points; n is a multiple of 16. c[5]: last value that a window may begin with; dy, dz: the steps, 0 where there is one row or plane.
+//
+//go:noescape
+func sampleAVX512(dst *float32, data *float32, cells *int32, wx *float32, wy *float32, wz *float32, c *[6]int32, dy int, dz int, n int)
 
 // sampleRangeAVX512 is sample, and the least and the largest of the eight points round.
 //
 //go:noescape
-func sampleRangeAVX512(dst *float32, lo *float32, hi *float32, data *float32, x *float32, y *float32, z *float32, f *[6]float32, c *[6]int32, dy int, dz int, n int)
+func sampleRangeAVX512(dst *float32, lo *float32, hi *float32, data *float32, cells *int32, wx *float32, wy *float32, wz *float32, c *[6]int32, dy int, dz int, n int)
 
 // dotAVX2 is acc = Σ a b, lane by lane of 16.
 //
@@ -264,6 +274,11 @@ func largestAVX2(row *float32, n int, top *[16]float32, odd *[16]float32)
 //go:noescape
 func outsideAVX2(x *float32, n int, top float32) bool
 
+// enterAVX2 is u = air where a point is beyond one of the low sides box[3:6] or the high ones box[6:9]; lo = hi = u where it isn't within 0 to box[:3]; of any length.
+//
+//go:noescape
+func enterAVX2(u *float32, lo *float32, hi *float32, x *float32, y *float32, z *float32, box *[9]float32, air float32, n int)
+
 // scaleRunsAVX2 is dst = (s b) invd on runs.
 //
 //go:noescape
@@ -334,12 +349,17 @@ func prolongAVX2(x *float32, pn *float32, near *float32, far *float32, draws *in
 //go:noescape
 func halveAVX2(dst *float32, a *float32, q float32, n int)
 
-// sampleAVX2 is dst = the lattice between its points; n is a multiple of 16. f: offset, last position; c: last cell, steps of y and z, last value that a window may begin with; dy, dz: the steps, 0 where there is one row or plane.
+// locateAVX2 is the cells and the weights of points; n is a multiple of 16. f: offset, last position; c: last cell, steps of y and z.
 //
 //go:noescape
-func sampleAVX2(dst *float32, data *float32, x *float32, y *float32, z *float32, f *[6]float32, c *[6]int32, dy int, dz int, n int)
+func locateAVX2(cells *int32, wx *float32, wy *float32, wz *float32, x *float32, y *float32, z *float32, f *[6]float32, c *[6]int32, n int)
+
+// sampleAVX2 is dst = the lattice between its points; n is a multiple of 16. c[5]: last value that a window may begin with; dy, dz: the steps, 0 where there is one row or plane.
+//
+//go:noescape
+func sampleAVX2(dst *float32, data *float32, cells *int32, wx *float32, wy *float32, wz *float32, c *[6]int32, dy int, dz int, n int)
 
 // sampleRangeAVX2 is sample, and the least and the largest of the eight points round.
 //
 //go:noescape
-func sampleRangeAVX2(dst *float32, lo *float32, hi *float32, data *float32, x *float32, y *float32, z *float32, f *[6]float32, c *[6]int32, dy int, dz int, n int)
+func sampleRangeAVX2(dst *float32, lo *float32, hi *float32, data *float32, cells *int32, wx *float32, wy *float32, wz *float32, c *[6]int32, dy int, dz int, n int)

@@ -1247,6 +1247,128 @@ done:
 	VZEROUPPER
 	RET
 
+// func enterAVX512(u *float32, lo *float32, hi *float32, x *float32, y *float32, z *float32, box *[9]float32, air float32, n int)
+// Requires: AVX, AVX512F, BMI2
+TEXT ·enterAVX512(SB), NOSPLIT, $0-72
+	MOVQ         box+48(FP), AX
+	VBROADCASTSS air+56(FP), Z0
+	VPXORD       Z1, Z1, Z1
+	MOVQ         n+64(FP), CX
+	MOVQ         x+24(FP), DX
+	MOVQ         y+32(FP), BX
+	MOVQ         z+40(FP), SI
+	MOVQ         u+0(FP), DI
+	MOVQ         lo+8(FP), R8
+	MOVQ         hi+16(FP), R9
+	XORQ         R10, R10
+	MOVQ         CX, R11
+	ANDQ         $0xfffffff0, R11
+	SUBQ         R11, CX
+	SHLQ         $0x02, R11
+	JMP          test
+
+loop:
+	VMOVUPS      (DX)(R10*1), Z2
+	VBROADCASTSS (AX), Z3
+	VBROADCASTSS 12(AX), Z4
+	VBROADCASTSS 24(AX), Z5
+	VCMPPS       $0x09, Z1, Z2, K1
+	VCMPPS       $0x06, Z3, Z2, K2
+	KORW         K2, K1, K1
+	VCMPPS       $0x01, Z4, Z2, K2
+	VCMPPS       $0x0e, Z5, Z2, K3
+	KORW         K3, K2, K2
+	VMOVUPS      (BX)(R10*1), Z2
+	VBROADCASTSS 4(AX), Z3
+	VBROADCASTSS 16(AX), Z4
+	VBROADCASTSS 28(AX), Z5
+	VCMPPS       $0x09, Z1, Z2, K3
+	KORW         K3, K1, K1
+	VCMPPS       $0x06, Z3, Z2, K3
+	KORW         K3, K1, K1
+	VCMPPS       $0x01, Z4, Z2, K3
+	KORW         K3, K2, K2
+	VCMPPS       $0x0e, Z5, Z2, K3
+	KORW         K3, K2, K2
+	VMOVUPS      (SI)(R10*1), Z2
+	VBROADCASTSS 8(AX), Z3
+	VBROADCASTSS 20(AX), Z4
+	VBROADCASTSS 32(AX), Z5
+	VCMPPS       $0x09, Z1, Z2, K3
+	KORW         K3, K1, K1
+	VCMPPS       $0x06, Z3, Z2, K3
+	KORW         K3, K1, K1
+	VCMPPS       $0x01, Z4, Z2, K3
+	KORW         K3, K2, K2
+	VCMPPS       $0x0e, Z5, Z2, K3
+	KORW         K3, K2, K2
+	VMOVUPS      (DI)(R10*1), Z2
+	VMOVAPS      Z0, K2, Z2
+	VMOVUPS      Z2, (DI)(R10*1)
+	VMOVUPS      (R8)(R10*1), Z3
+	VMOVAPS      Z2, K1, Z3
+	VMOVUPS      Z3, (R8)(R10*1)
+	VMOVUPS      (R9)(R10*1), Z3
+	VMOVAPS      Z2, K1, Z3
+	VMOVUPS      Z3, (R9)(R10*1)
+	ADDQ         $0x40, R10
+
+test:
+	CMPQ         R10, R11
+	JLT          loop
+	TESTQ        CX, CX
+	JE           done
+	MOVL         $0x0000ffff, R11
+	BZHIL        CX, R11, R11
+	KMOVW        R11, K1
+	VMOVUPS.Z    (DX)(R10*1), K1, Z2
+	VBROADCASTSS (AX), Z3
+	VBROADCASTSS 12(AX), Z4
+	VBROADCASTSS 24(AX), Z5
+	VCMPPS       $0x09, Z1, Z2, K2
+	VCMPPS       $0x06, Z3, Z2, K3
+	KORW         K3, K2, K2
+	VCMPPS       $0x01, Z4, Z2, K3
+	VCMPPS       $0x0e, Z5, Z2, K4
+	KORW         K4, K3, K3
+	VMOVUPS.Z    (BX)(R10*1), K1, Z2
+	VBROADCASTSS 4(AX), Z3
+	VBROADCASTSS 16(AX), Z4
+	VBROADCASTSS 28(AX), Z5
+	VCMPPS       $0x09, Z1, Z2, K4
+	KORW         K4, K2, K2
+	VCMPPS       $0x06, Z3, Z2, K4
+	KORW         K4, K2, K2
+	VCMPPS       $0x01, Z4, Z2, K4
+	KORW         K4, K3, K3
+	VCMPPS       $0x0e, Z5, Z2, K4
+	KORW         K4, K3, K3
+	VMOVUPS.Z    (SI)(R10*1), K1, Z2
+	VBROADCASTSS 8(AX), Z3
+	VBROADCASTSS 20(AX), Z4
+	VBROADCASTSS 32(AX), Z5
+	VCMPPS       $0x09, Z1, Z2, K4
+	KORW         K4, K2, K2
+	VCMPPS       $0x06, Z3, Z2, K4
+	KORW         K4, K2, K2
+	VCMPPS       $0x01, Z4, Z2, K4
+	KORW         K4, K3, K3
+	VCMPPS       $0x0e, Z5, Z2, K4
+	KORW         K4, K3, K3
+	VMOVUPS.Z    (DI)(R10*1), K1, Z1
+	VMOVAPS      Z0, K3, Z1
+	VMOVUPS      Z1, K1, (DI)(R10*1)
+	VMOVUPS.Z    (R8)(R10*1), K1, Z0
+	VMOVAPS      Z1, K2, Z0
+	VMOVUPS      Z0, K1, (R8)(R10*1)
+	VMOVUPS.Z    (R9)(R10*1), K1, Z0
+	VMOVAPS      Z1, K2, Z0
+	VMOVUPS      Z0, K1, (R9)(R10*1)
+
+done:
+	VZEROUPPER
+	RET
+
 // func scaleRunsAVX512(dst *float32, b *float32, invd *float32, runs *int32, count int, s float32)
 // Requires: AVX, AVX512F
 TEXT ·scaleRunsAVX512(SB), NOSPLIT, $0-44
@@ -2113,332 +2235,322 @@ test:
 DATA float6<>+0(SB)/4, $0x40400000
 GLOBL float6<>(SB), RODATA|NOPTR, $4
 
-// func sampleAVX512(dst *float32, data *float32, x *float32, y *float32, z *float32, f *[6]float32, c *[6]int32, dy int, dz int, n int)
+// func locateAVX512(cells *int32, wx *float32, wy *float32, wz *float32, x *float32, y *float32, z *float32, f *[6]float32, c *[6]int32, n int)
+// Requires: AVX, AVX512F
+TEXT ·locateAVX512(SB), NOSPLIT, $0-80
+	MOVQ   cells+0(FP), AX
+	MOVQ   f+56(FP), CX
+	MOVQ   c+64(FP), DX
+	VPXORD Z0, Z0, Z0
+	MOVQ   x+32(FP), BX
+	MOVQ   wx+8(FP), SI
+	MOVQ   y+40(FP), DI
+	MOVQ   wy+16(FP), R8
+	MOVQ   z+48(FP), R9
+	MOVQ   wz+24(FP), R10
+	MOVQ   n+72(FP), R11
+	SHLQ   $0x02, R11
+	XORQ   R12, R12
+	JMP    test
+
+loop:
+	VMOVUPS      (BX)(R12*1), Z1
+	VBROADCASTSS (CX), Z2
+	VSUBPS       Z2, Z1, Z1
+	VMAXPS       Z0, Z1, Z1
+	VBROADCASTSS 12(CX), Z2
+	VMINPS       Z2, Z1, Z1
+	VCVTTPS2DQ   Z1, Z2
+	VPBROADCASTD (DX), Z3
+	VPMINSD      Z3, Z2, Z2
+	VCVTDQ2PS    Z2, Z3
+	VSUBPS       Z3, Z1, Z1
+	VMOVUPS      Z1, (SI)(R12*1)
+	VMOVUPS      (DI)(R12*1), Z1
+	VBROADCASTSS 4(CX), Z3
+	VSUBPS       Z3, Z1, Z1
+	VMAXPS       Z0, Z1, Z1
+	VBROADCASTSS 16(CX), Z3
+	VMINPS       Z3, Z1, Z1
+	VCVTTPS2DQ   Z1, Z3
+	VPBROADCASTD 4(DX), Z4
+	VPMINSD      Z4, Z3, Z3
+	VCVTDQ2PS    Z3, Z4
+	VSUBPS       Z4, Z1, Z1
+	VMOVUPS      Z1, (R8)(R12*1)
+	VPBROADCASTD 12(DX), Z1
+	VPMULLD      Z1, Z3, Z3
+	VPADDD       Z3, Z2, Z2
+	VMOVUPS      (R9)(R12*1), Z1
+	VBROADCASTSS 8(CX), Z3
+	VSUBPS       Z3, Z1, Z1
+	VMAXPS       Z0, Z1, Z1
+	VBROADCASTSS 20(CX), Z3
+	VMINPS       Z3, Z1, Z1
+	VCVTTPS2DQ   Z1, Z3
+	VPBROADCASTD 8(DX), Z4
+	VPMINSD      Z4, Z3, Z3
+	VCVTDQ2PS    Z3, Z4
+	VSUBPS       Z4, Z1, Z1
+	VMOVUPS      Z1, (R10)(R12*1)
+	VPBROADCASTD 16(DX), Z1
+	VPMULLD      Z1, Z3, Z3
+	VPADDD       Z3, Z2, Z2
+	VMOVDQU32    Z2, (AX)(R12*1)
+	ADDQ         $0x40, R12
+
+test:
+	CMPQ R12, R11
+	JLT  loop
+	VZEROUPPER
+	RET
+
+// func sampleAVX512(dst *float32, data *float32, cells *int32, wx *float32, wy *float32, wz *float32, c *[6]int32, dy int, dz int, n int)
 // Requires: AVX, AVX512DQ, AVX512F, CMOV
-TEXT ·sampleAVX512(SB), NOSPLIT, $384-80
+TEXT ·sampleAVX512(SB), NOSPLIT, $0-80
 	MOVQ    data+8(FP), AX
 	MOVQ    dy+56(FP), CX
 	SHLQ    $0x02, CX
 	MOVQ    dz+64(FP), DX
 	SHLQ    $0x02, DX
-	LEAQ    64(SP), BX
-	ANDQ    $-64, BX
+	MOVQ    AX, BX
+	LEAQ    (AX)(CX*1), SI
+	ADDQ    DX, AX
+	MOVQ    AX, DX
+	LEAQ    (AX)(CX*1), AX
 	VMOVUPS evens<>+0(SB), Z0
 	VMOVUPS odds<>+0(SB), Z1
-	XORQ    SI, SI
+	MOVL    $0x00000002, CX
+	KMOVB   CX, K1
+	MOVL    $0x00000004, CX
+	KMOVB   CX, K2
+	MOVL    $0x00000008, CX
+	KMOVB   CX, K3
+	MOVL    $0x00000010, CX
+	KMOVB   CX, K4
+	MOVL    $0x00000020, CX
+	KMOVB   CX, K5
+	MOVL    $0x00000040, CX
+	KMOVB   CX, K6
+	MOVL    $0x00000080, CX
+	KMOVB   CX, K7
+	MOVQ    cells+16(FP), CX
+	XORQ    DI, DI
 	JMP     test
 
 loop:
-	MOVQ         x+16(FP), DI
-	MOVQ         y+24(FP), R8
-	MOVQ         z+32(FP), R9
-	MOVQ         f+40(FP), R10
-	MOVQ         c+48(FP), R11
-	VPXORD       Z2, Z2, Z2
-	VMOVUPS      (DI)(SI*1), Z3
-	VBROADCASTSS (R10), Z4
-	VSUBPS       Z4, Z3, Z3
-	VMAXPS       Z2, Z3, Z3
-	VBROADCASTSS 12(R10), Z4
-	VMINPS       Z4, Z3, Z3
-	VCVTTPS2DQ   Z3, Z4
-	VPBROADCASTD (R11), Z5
-	VPMINSD      Z5, Z4, Z4
-	VCVTDQ2PS    Z4, Z5
-	VSUBPS       Z5, Z3, Z3
-	VMOVUPS      (R8)(SI*1), Z5
-	VBROADCASTSS 4(R10), Z6
-	VSUBPS       Z6, Z5, Z5
-	VMAXPS       Z2, Z5, Z5
-	VBROADCASTSS 16(R10), Z6
-	VMINPS       Z6, Z5, Z5
-	VCVTTPS2DQ   Z5, Z6
-	VPBROADCASTD 4(R11), Z7
-	VPMINSD      Z7, Z6, Z6
-	VCVTDQ2PS    Z6, Z7
-	VSUBPS       Z7, Z5, Z5
-	VPBROADCASTD 12(R11), Z7
-	VPMULLD      Z7, Z6, Z6
-	VMOVUPS      (R9)(SI*1), Z7
-	VBROADCASTSS 8(R10), Z8
-	VSUBPS       Z8, Z7, Z7
-	VMAXPS       Z2, Z7, Z7
-	VBROADCASTSS 20(R10), Z8
-	VMINPS       Z8, Z7, Z7
-	VCVTTPS2DQ   Z7, Z8
-	VPBROADCASTD 8(R11), Z9
-	VPMINSD      Z9, Z8, Z8
-	VCVTDQ2PS    Z8, Z9
-	VSUBPS       Z9, Z7, Z7
-	VPBROADCASTD 16(R11), Z9
-	VPMULLD      Z9, Z8, Z8
-	VPADDD       Z8, Z6, Z6
-	VPADDD       Z6, Z4, Z8
-	VPSUBD       lane<>+0(SB), Z8, Z8
-	VPBROADCASTD X8, Z9
-	VPCMPEQD     Z9, Z8, K1
-	KMOVW        K1, DI
-	CMPL         DI, $0x0000ffff
-	JNE          scattered0
-	VMOVD        X8, DI
-	LEAQ         (AX)(DI*4), DI
-	VMOVUPS      (DI), Z4
-	VMOVUPS      4(DI), Z6
-	VSUBPS       Z4, Z6, Z6
-	VMULPS       Z3, Z6, Z6
-	VADDPS       Z6, Z4, Z4
-	VMOVUPS      (DI)(CX*1), Z6
-	VMOVUPS      4(DI)(CX*1), Z8
-	VSUBPS       Z6, Z8, Z8
-	VMULPS       Z3, Z8, Z8
-	VADDPS       Z8, Z6, Z6
-	ADDQ         DX, DI
-	VMOVUPS      (DI), Z8
-	VMOVUPS      4(DI), Z9
+	MOVQ         wx+24(FP), R8
+	VMOVUPS      (R8)(DI*1), Z2
+	MOVQ         wy+32(FP), R8
+	VMOVUPS      (R8)(DI*1), Z3
+	MOVQ         wz+40(FP), R8
+	VMOVUPS      (R8)(DI*1), Z4
+	VMOVDQU32    (CX)(DI*1), Z5
+	MOVL         (CX)(DI*1), R8
+	VPBROADCASTD (CX)(DI*1), Z7
+	VPSUBD       lane<>+0(SB), Z5, Z6
+	VPCMPEQD     Z7, Z6, K0
+	KORTESTW     K0, K0
+	JCC          scattered0
+	VMOVUPS      (BX)(R8*4), Z5
+	VMOVUPS      4(BX)(R8*4), Z6
+	VSUBPS       Z5, Z6, Z6
+	VMULPS       Z2, Z6, Z6
+	VADDPS       Z6, Z5, Z5
+	VMOVUPS      (SI)(R8*4), Z6
+	VMOVUPS      4(SI)(R8*4), Z7
+	VSUBPS       Z6, Z7, Z7
+	VMULPS       Z2, Z7, Z7
+	VADDPS       Z7, Z6, Z6
+	VMOVUPS      (DX)(R8*4), Z7
+	VMOVUPS      4(DX)(R8*4), Z8
+	VSUBPS       Z7, Z8, Z8
+	VMULPS       Z2, Z8, Z8
+	VADDPS       Z8, Z7, Z7
+	VMOVUPS      (AX)(R8*4), Z8
+	VMOVUPS      4(AX)(R8*4), Z9
 	VSUBPS       Z8, Z9, Z9
-	VMULPS       Z3, Z9, Z9
-	VADDPS       Z9, Z8, Z9
-	VMOVUPS      (DI)(CX*1), Z8
-	VMOVUPS      4(DI)(CX*1), Z10
-	VSUBPS       Z8, Z10, Z10
-	VMULPS       Z3, Z10, Z10
-	VADDPS       Z10, Z8, Z3
+	VMULPS       Z2, Z9, Z9
+	VADDPS       Z9, Z8, Z2
 	JMP          found0
 
 scattered0:
-	MOVQ         c+48(FP), DI
-	MOVL         20(DI), DI
-	TESTL        DI, DI
+	MOVQ         c+48(FP), R9
+	MOVL         20(R9), R9
+	TESTL        R9, R9
 	JLT          far0
-	VMOVD        X4, R8
 	SUBL         $0x07, R8
-	XORL         R9, R9
+	XORL         R10, R10
 	TESTL        R8, R8
-	CMOVLLT      R9, R8
-	CMPL         R8, DI
-	CMOVLGT      DI, R8
-	VPBROADCASTD R8, Z8
-	VPSUBD       Z8, Z4, Z8
-	VPBROADCASTD X6, Z9
-	VPBROADCASTD whole30<>+0(SB), Z10
-	VPCMPUD      $0x02, Z10, Z8, K1
-	VPCMPEQD     Z6, Z9, K2
-	KANDW        K2, K1, K1
-	KMOVW        K1, DI
-	CMPL         DI, $0x0000ffff
-	JNE          far0
-	VMOVD        X6, DI
-	ADDL         R8, DI
-	LEAQ         (AX)(DI*4), DI
-	VPBROADCASTD whole1<>+0(SB), Z10
-	VPADDD       Z10, Z8, Z10
-	VMOVUPS      (DI), Z4
-	VMOVUPS      64(DI), Z9
-	VMOVAPS      Z4, Z6
-	VPERMT2PS    Z9, Z8, Z4
-	VPERMT2PS    Z9, Z10, Z6
-	VSUBPS       Z4, Z6, Z6
-	VMULPS       Z3, Z6, Z6
-	VADDPS       Z6, Z4, Z4
-	VMOVUPS      (DI)(CX*1), Z6
-	VMOVUPS      64(DI)(CX*1), Z11
-	VMOVAPS      Z6, Z9
-	VPERMT2PS    Z11, Z8, Z6
-	VPERMT2PS    Z11, Z10, Z9
-	VSUBPS       Z6, Z9, Z9
-	VMULPS       Z3, Z9, Z9
-	VADDPS       Z9, Z6, Z6
-	ADDQ         DX, DI
-	VMOVUPS      (DI), Z9
-	VMOVUPS      64(DI), Z12
-	VMOVAPS      Z9, Z11
-	VPERMT2PS    Z12, Z8, Z9
-	VPERMT2PS    Z12, Z10, Z11
-	VSUBPS       Z9, Z11, Z11
-	VMULPS       Z3, Z11, Z11
-	VADDPS       Z11, Z9, Z9
-	VMOVUPS      (DI)(CX*1), Z11
-	VMOVUPS      64(DI)(CX*1), Z13
-	VMOVAPS      Z11, Z12
-	VPERMT2PS    Z13, Z8, Z11
-	VPERMT2PS    Z13, Z10, Z12
-	VSUBPS       Z11, Z12, Z12
-	VMULPS       Z3, Z12, Z12
-	VADDPS       Z12, Z11, Z3
+	CMOVLLT      R10, R8
+	CMPL         R8, R9
+	CMOVLGT      R9, R8
+	VPBROADCASTD R8, Z6
+	VPSUBD       Z6, Z5, Z8
+	VPBROADCASTD whole30<>+0(SB), Z5
+	VPCMPUD      $0x02, Z5, Z8, K0
+	KORTESTW     K0, K0
+	JCC          far0
+	VPBROADCASTD whole1<>+0(SB), Z9
+	VPADDD       Z9, Z8, Z9
+	VMOVUPS      (BX)(R8*4), Z5
+	VMOVUPS      64(BX)(R8*4), Z7
+	VMOVAPS      Z5, Z6
+	VPERMT2PS    Z7, Z8, Z5
+	VPERMT2PS    Z7, Z9, Z6
+	VSUBPS       Z5, Z6, Z6
+	VMULPS       Z2, Z6, Z6
+	VADDPS       Z6, Z5, Z5
+	VMOVUPS      (SI)(R8*4), Z6
+	VMOVUPS      64(SI)(R8*4), Z10
+	VMOVAPS      Z6, Z7
+	VPERMT2PS    Z10, Z8, Z6
+	VPERMT2PS    Z10, Z9, Z7
+	VSUBPS       Z6, Z7, Z7
+	VMULPS       Z2, Z7, Z7
+	VADDPS       Z7, Z6, Z6
+	VMOVUPS      (DX)(R8*4), Z7
+	VMOVUPS      64(DX)(R8*4), Z11
+	VMOVAPS      Z7, Z10
+	VPERMT2PS    Z11, Z8, Z7
+	VPERMT2PS    Z11, Z9, Z10
+	VSUBPS       Z7, Z10, Z10
+	VMULPS       Z2, Z10, Z10
+	VADDPS       Z10, Z7, Z7
+	VMOVUPS      (AX)(R8*4), Z10
+	VMOVUPS      64(AX)(R8*4), Z12
+	VMOVAPS      Z10, Z11
+	VPERMT2PS    Z12, Z8, Z10
+	VPERMT2PS    Z12, Z9, Z11
+	VSUBPS       Z10, Z11, Z11
+	VMULPS       Z2, Z11, Z11
+	VADDPS       Z11, Z10, Z2
 	JMP          found0
 
 far0:
-	VPADDD       Z6, Z4, Z4
-	VMOVDQU32    Z4, (BX)
-	MOVL         $0x00000002, DI
-	KMOVB        DI, K1
-	MOVL         $0x00000004, DI
-	KMOVB        DI, K2
-	MOVL         $0x00000008, DI
-	KMOVB        DI, K3
-	MOVL         $0x00000010, DI
-	KMOVB        DI, K4
-	MOVL         $0x00000020, DI
-	KMOVB        DI, K5
-	MOVL         $0x00000040, DI
-	KMOVB        DI, K6
-	MOVL         $0x00000080, DI
-	KMOVB        DI, K7
-	MOVL         (BX), DI
-	LEAQ         (AX)(DI*4), DI
-	VBROADCASTSD (DI), Z4
-	VBROADCASTSD (DI)(CX*1), Z6
-	VBROADCASTSD (DI)(DX*1), Z9
-	ADDQ         DX, DI
-	VBROADCASTSD (DI)(CX*1), Z8
-	MOVL         4(BX), DI
-	LEAQ         (AX)(DI*4), DI
-	VBROADCASTSD (DI), K1, Z4
-	VBROADCASTSD (DI)(CX*1), K1, Z6
-	VBROADCASTSD (DI)(DX*1), K1, Z9
-	ADDQ         DX, DI
-	VBROADCASTSD (DI)(CX*1), K1, Z8
-	MOVL         8(BX), DI
-	LEAQ         (AX)(DI*4), DI
-	VBROADCASTSD (DI), K2, Z4
-	VBROADCASTSD (DI)(CX*1), K2, Z6
-	VBROADCASTSD (DI)(DX*1), K2, Z9
-	ADDQ         DX, DI
-	VBROADCASTSD (DI)(CX*1), K2, Z8
-	MOVL         12(BX), DI
-	LEAQ         (AX)(DI*4), DI
-	VBROADCASTSD (DI), K3, Z4
-	VBROADCASTSD (DI)(CX*1), K3, Z6
-	VBROADCASTSD (DI)(DX*1), K3, Z9
-	ADDQ         DX, DI
-	VBROADCASTSD (DI)(CX*1), K3, Z8
-	MOVL         16(BX), DI
-	LEAQ         (AX)(DI*4), DI
-	VBROADCASTSD (DI), K4, Z4
-	VBROADCASTSD (DI)(CX*1), K4, Z6
-	VBROADCASTSD (DI)(DX*1), K4, Z9
-	ADDQ         DX, DI
-	VBROADCASTSD (DI)(CX*1), K4, Z8
-	MOVL         20(BX), DI
-	LEAQ         (AX)(DI*4), DI
-	VBROADCASTSD (DI), K5, Z4
-	VBROADCASTSD (DI)(CX*1), K5, Z6
-	VBROADCASTSD (DI)(DX*1), K5, Z9
-	ADDQ         DX, DI
-	VBROADCASTSD (DI)(CX*1), K5, Z8
-	MOVL         24(BX), DI
-	LEAQ         (AX)(DI*4), DI
-	VBROADCASTSD (DI), K6, Z4
-	VBROADCASTSD (DI)(CX*1), K6, Z6
-	VBROADCASTSD (DI)(DX*1), K6, Z9
-	ADDQ         DX, DI
-	VBROADCASTSD (DI)(CX*1), K6, Z8
-	MOVL         28(BX), DI
-	LEAQ         (AX)(DI*4), DI
-	VBROADCASTSD (DI), K7, Z4
-	VBROADCASTSD (DI)(CX*1), K7, Z6
-	VBROADCASTSD (DI)(DX*1), K7, Z9
-	ADDQ         DX, DI
-	VBROADCASTSD (DI)(CX*1), K7, Z8
-	MOVL         32(BX), DI
-	LEAQ         (AX)(DI*4), DI
-	VBROADCASTSD (DI), Z12
-	VBROADCASTSD (DI)(CX*1), Z11
-	VBROADCASTSD (DI)(DX*1), Z10
-	ADDQ         DX, DI
-	VBROADCASTSD (DI)(CX*1), Z13
-	MOVL         36(BX), DI
-	LEAQ         (AX)(DI*4), DI
-	VBROADCASTSD (DI), K1, Z12
-	VBROADCASTSD (DI)(CX*1), K1, Z11
-	VBROADCASTSD (DI)(DX*1), K1, Z10
-	ADDQ         DX, DI
-	VBROADCASTSD (DI)(CX*1), K1, Z13
-	MOVL         40(BX), DI
-	LEAQ         (AX)(DI*4), DI
-	VBROADCASTSD (DI), K2, Z12
-	VBROADCASTSD (DI)(CX*1), K2, Z11
-	VBROADCASTSD (DI)(DX*1), K2, Z10
-	ADDQ         DX, DI
-	VBROADCASTSD (DI)(CX*1), K2, Z13
-	MOVL         44(BX), DI
-	LEAQ         (AX)(DI*4), DI
-	VBROADCASTSD (DI), K3, Z12
-	VBROADCASTSD (DI)(CX*1), K3, Z11
-	VBROADCASTSD (DI)(DX*1), K3, Z10
-	ADDQ         DX, DI
-	VBROADCASTSD (DI)(CX*1), K3, Z13
-	MOVL         48(BX), DI
-	LEAQ         (AX)(DI*4), DI
-	VBROADCASTSD (DI), K4, Z12
-	VBROADCASTSD (DI)(CX*1), K4, Z11
-	VBROADCASTSD (DI)(DX*1), K4, Z10
-	ADDQ         DX, DI
-	VBROADCASTSD (DI)(CX*1), K4, Z13
-	MOVL         52(BX), DI
-	LEAQ         (AX)(DI*4), DI
-	VBROADCASTSD (DI), K5, Z12
-	VBROADCASTSD (DI)(CX*1), K5, Z11
-	VBROADCASTSD (DI)(DX*1), K5, Z10
-	ADDQ         DX, DI
-	VBROADCASTSD (DI)(CX*1), K5, Z13
-	MOVL         56(BX), DI
-	LEAQ         (AX)(DI*4), DI
-	VBROADCASTSD (DI), K6, Z12
-	VBROADCASTSD (DI)(CX*1), K6, Z11
-	VBROADCASTSD (DI)(DX*1), K6, Z10
-	ADDQ         DX, DI
-	VBROADCASTSD (DI)(CX*1), K6, Z13
-	MOVL         60(BX), DI
-	LEAQ         (AX)(DI*4), DI
-	VBROADCASTSD (DI), K7, Z12
-	VBROADCASTSD (DI)(CX*1), K7, Z11
-	VBROADCASTSD (DI)(DX*1), K7, Z10
-	ADDQ         DX, DI
-	VBROADCASTSD (DI)(CX*1), K7, Z13
-	VMOVAPS      Z4, Z14
-	VPERMT2PS    Z12, Z0, Z4
-	VPERMT2PS    Z12, Z1, Z14
-	VMOVAPS      Z6, Z12
-	VPERMT2PS    Z11, Z0, Z6
-	VPERMT2PS    Z11, Z1, Z12
-	VMOVAPS      Z9, Z11
-	VPERMT2PS    Z10, Z0, Z9
+	MOVL         (CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), Z5
+	VBROADCASTSD (SI)(R8*4), Z6
+	VBROADCASTSD (DX)(R8*4), Z7
+	VBROADCASTSD (AX)(R8*4), Z8
+	MOVL         4(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), K1, Z5
+	VBROADCASTSD (SI)(R8*4), K1, Z6
+	VBROADCASTSD (DX)(R8*4), K1, Z7
+	VBROADCASTSD (AX)(R8*4), K1, Z8
+	MOVL         8(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), K2, Z5
+	VBROADCASTSD (SI)(R8*4), K2, Z6
+	VBROADCASTSD (DX)(R8*4), K2, Z7
+	VBROADCASTSD (AX)(R8*4), K2, Z8
+	MOVL         12(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), K3, Z5
+	VBROADCASTSD (SI)(R8*4), K3, Z6
+	VBROADCASTSD (DX)(R8*4), K3, Z7
+	VBROADCASTSD (AX)(R8*4), K3, Z8
+	MOVL         16(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), K4, Z5
+	VBROADCASTSD (SI)(R8*4), K4, Z6
+	VBROADCASTSD (DX)(R8*4), K4, Z7
+	VBROADCASTSD (AX)(R8*4), K4, Z8
+	MOVL         20(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), K5, Z5
+	VBROADCASTSD (SI)(R8*4), K5, Z6
+	VBROADCASTSD (DX)(R8*4), K5, Z7
+	VBROADCASTSD (AX)(R8*4), K5, Z8
+	MOVL         24(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), K6, Z5
+	VBROADCASTSD (SI)(R8*4), K6, Z6
+	VBROADCASTSD (DX)(R8*4), K6, Z7
+	VBROADCASTSD (AX)(R8*4), K6, Z8
+	MOVL         28(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), K7, Z5
+	VBROADCASTSD (SI)(R8*4), K7, Z6
+	VBROADCASTSD (DX)(R8*4), K7, Z7
+	VBROADCASTSD (AX)(R8*4), K7, Z8
+	MOVL         32(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), Z11
+	VBROADCASTSD (SI)(R8*4), Z10
+	VBROADCASTSD (DX)(R8*4), Z9
+	VBROADCASTSD (AX)(R8*4), Z12
+	MOVL         36(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), K1, Z11
+	VBROADCASTSD (SI)(R8*4), K1, Z10
+	VBROADCASTSD (DX)(R8*4), K1, Z9
+	VBROADCASTSD (AX)(R8*4), K1, Z12
+	MOVL         40(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), K2, Z11
+	VBROADCASTSD (SI)(R8*4), K2, Z10
+	VBROADCASTSD (DX)(R8*4), K2, Z9
+	VBROADCASTSD (AX)(R8*4), K2, Z12
+	MOVL         44(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), K3, Z11
+	VBROADCASTSD (SI)(R8*4), K3, Z10
+	VBROADCASTSD (DX)(R8*4), K3, Z9
+	VBROADCASTSD (AX)(R8*4), K3, Z12
+	MOVL         48(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), K4, Z11
+	VBROADCASTSD (SI)(R8*4), K4, Z10
+	VBROADCASTSD (DX)(R8*4), K4, Z9
+	VBROADCASTSD (AX)(R8*4), K4, Z12
+	MOVL         52(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), K5, Z11
+	VBROADCASTSD (SI)(R8*4), K5, Z10
+	VBROADCASTSD (DX)(R8*4), K5, Z9
+	VBROADCASTSD (AX)(R8*4), K5, Z12
+	MOVL         56(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), K6, Z11
+	VBROADCASTSD (SI)(R8*4), K6, Z10
+	VBROADCASTSD (DX)(R8*4), K6, Z9
+	VBROADCASTSD (AX)(R8*4), K6, Z12
+	MOVL         60(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), K7, Z11
+	VBROADCASTSD (SI)(R8*4), K7, Z10
+	VBROADCASTSD (DX)(R8*4), K7, Z9
+	VBROADCASTSD (AX)(R8*4), K7, Z12
+	VMOVAPS      Z5, Z13
+	VPERMT2PS    Z11, Z0, Z5
+	VPERMT2PS    Z11, Z1, Z13
+	VMOVAPS      Z6, Z11
+	VPERMT2PS    Z10, Z0, Z6
 	VPERMT2PS    Z10, Z1, Z11
-	VMOVAPS      Z8, Z10
-	VPERMT2PS    Z13, Z0, Z8
-	VPERMT2PS    Z13, Z1, Z10
-	VSUBPS       Z4, Z14, Z14
-	VMULPS       Z3, Z14, Z14
-	VADDPS       Z14, Z4, Z4
-	VSUBPS       Z6, Z12, Z12
-	VMULPS       Z3, Z12, Z12
-	VADDPS       Z12, Z6, Z6
-	VSUBPS       Z9, Z11, Z11
-	VMULPS       Z3, Z11, Z11
-	VADDPS       Z11, Z9, Z9
-	VSUBPS       Z8, Z10, Z10
-	VMULPS       Z3, Z10, Z10
-	VADDPS       Z10, Z8, Z3
+	VMOVAPS      Z7, Z10
+	VPERMT2PS    Z9, Z0, Z7
+	VPERMT2PS    Z9, Z1, Z10
+	VMOVAPS      Z8, Z9
+	VPERMT2PS    Z12, Z0, Z8
+	VPERMT2PS    Z12, Z1, Z9
+	VSUBPS       Z5, Z13, Z13
+	VMULPS       Z2, Z13, Z13
+	VADDPS       Z13, Z5, Z5
+	VSUBPS       Z6, Z11, Z11
+	VMULPS       Z2, Z11, Z11
+	VADDPS       Z11, Z6, Z6
+	VSUBPS       Z7, Z10, Z10
+	VMULPS       Z2, Z10, Z10
+	VADDPS       Z10, Z7, Z7
+	VSUBPS       Z8, Z9, Z9
+	VMULPS       Z2, Z9, Z9
+	VADDPS       Z9, Z8, Z2
 
 found0:
-	VSUBPS  Z4, Z6, Z6
-	VMULPS  Z5, Z6, Z6
-	VADDPS  Z6, Z4, Z4
-	VSUBPS  Z9, Z3, Z3
-	VMULPS  Z5, Z3, Z3
-	VADDPS  Z3, Z9, Z9
-	VSUBPS  Z4, Z9, Z9
-	VMULPS  Z7, Z9, Z9
-	VADDPS  Z9, Z4, Z4
-	MOVQ    dst+0(FP), DI
-	VMOVUPS Z4, (DI)(SI*1)
-	ADDQ    $0x40, SI
+	VSUBPS  Z5, Z6, Z6
+	VMULPS  Z3, Z6, Z6
+	VADDPS  Z6, Z5, Z5
+	VSUBPS  Z7, Z2, Z2
+	VMULPS  Z3, Z2, Z2
+	VADDPS  Z2, Z7, Z7
+	VSUBPS  Z5, Z7, Z7
+	VMULPS  Z4, Z7, Z7
+	VADDPS  Z7, Z5, Z5
+	MOVQ    dst+0(FP), R8
+	VMOVUPS Z5, (R8)(DI*1)
+	ADDQ    $0x40, DI
 
 test:
-	MOVQ n+72(FP), DI
-	SHLQ $0x02, DI
-	CMPQ SI, DI
+	MOVQ n+72(FP), R8
+	SHLQ $0x02, R8
+	CMPQ DI, R8
 	JLT  loop
 	VZEROUPPER
 	RET
@@ -2449,384 +2561,304 @@ GLOBL whole30<>(SB), RODATA|NOPTR, $4
 DATA whole1<>+0(SB)/4, $0x00000001
 GLOBL whole1<>(SB), RODATA|NOPTR, $4
 
-// func sampleRangeAVX512(dst *float32, lo *float32, hi *float32, data *float32, x *float32, y *float32, z *float32, f *[6]float32, c *[6]int32, dy int, dz int, n int)
+// func sampleRangeAVX512(dst *float32, lo *float32, hi *float32, data *float32, cells *int32, wx *float32, wy *float32, wz *float32, c *[6]int32, dy int, dz int, n int)
 // Requires: AVX, AVX512DQ, AVX512F, CMOV
-TEXT ·sampleRangeAVX512(SB), NOSPLIT, $384-96
+TEXT ·sampleRangeAVX512(SB), NOSPLIT, $0-96
 	MOVQ    data+24(FP), AX
 	MOVQ    dy+72(FP), CX
 	SHLQ    $0x02, CX
 	MOVQ    dz+80(FP), DX
 	SHLQ    $0x02, DX
-	LEAQ    64(SP), BX
-	ANDQ    $-64, BX
+	MOVQ    AX, BX
+	LEAQ    (AX)(CX*1), SI
+	ADDQ    DX, AX
+	MOVQ    AX, DX
+	LEAQ    (AX)(CX*1), AX
 	VMOVUPS evens<>+0(SB), Z0
 	VMOVUPS odds<>+0(SB), Z1
-	XORQ    SI, SI
+	MOVL    $0x00000002, CX
+	KMOVB   CX, K1
+	MOVL    $0x00000004, CX
+	KMOVB   CX, K2
+	MOVL    $0x00000008, CX
+	KMOVB   CX, K3
+	MOVL    $0x00000010, CX
+	KMOVB   CX, K4
+	MOVL    $0x00000020, CX
+	KMOVB   CX, K5
+	MOVL    $0x00000040, CX
+	KMOVB   CX, K6
+	MOVL    $0x00000080, CX
+	KMOVB   CX, K7
+	MOVQ    cells+32(FP), CX
+	XORQ    DI, DI
 	JMP     test
 
 loop:
-	MOVQ         x+32(FP), DI
-	MOVQ         y+40(FP), R8
-	MOVQ         z+48(FP), R9
-	MOVQ         f+56(FP), R10
-	MOVQ         c+64(FP), R11
-	VPXORD       Z2, Z2, Z2
-	VMOVUPS      (DI)(SI*1), Z3
-	VBROADCASTSS (R10), Z4
-	VSUBPS       Z4, Z3, Z3
-	VMAXPS       Z2, Z3, Z3
-	VBROADCASTSS 12(R10), Z4
-	VMINPS       Z4, Z3, Z3
-	VCVTTPS2DQ   Z3, Z4
-	VPBROADCASTD (R11), Z5
-	VPMINSD      Z5, Z4, Z4
-	VCVTDQ2PS    Z4, Z5
-	VSUBPS       Z5, Z3, Z3
-	VMOVUPS      (R8)(SI*1), Z5
-	VBROADCASTSS 4(R10), Z6
-	VSUBPS       Z6, Z5, Z5
-	VMAXPS       Z2, Z5, Z5
-	VBROADCASTSS 16(R10), Z6
-	VMINPS       Z6, Z5, Z5
-	VCVTTPS2DQ   Z5, Z6
-	VPBROADCASTD 4(R11), Z7
-	VPMINSD      Z7, Z6, Z6
-	VCVTDQ2PS    Z6, Z7
-	VSUBPS       Z7, Z5, Z5
-	VPBROADCASTD 12(R11), Z7
-	VPMULLD      Z7, Z6, Z6
-	VMOVUPS      (R9)(SI*1), Z7
-	VBROADCASTSS 8(R10), Z8
-	VSUBPS       Z8, Z7, Z7
-	VMAXPS       Z2, Z7, Z7
-	VBROADCASTSS 20(R10), Z8
-	VMINPS       Z8, Z7, Z7
-	VCVTTPS2DQ   Z7, Z8
-	VPBROADCASTD 8(R11), Z9
-	VPMINSD      Z9, Z8, Z8
-	VCVTDQ2PS    Z8, Z9
-	VSUBPS       Z9, Z7, Z7
-	VPBROADCASTD 16(R11), Z9
-	VPMULLD      Z9, Z8, Z8
-	VPADDD       Z8, Z6, Z6
-	VPADDD       Z6, Z4, Z8
-	VPSUBD       lane<>+0(SB), Z8, Z8
-	VPBROADCASTD X8, Z9
-	VPCMPEQD     Z9, Z8, K1
-	KMOVW        K1, DI
-	CMPL         DI, $0x0000ffff
-	JNE          scattered0
-	VMOVD        X8, DI
-	LEAQ         (AX)(DI*4), DI
-	VMOVUPS      (DI), Z4
-	VMOVUPS      4(DI), Z6
-	VMOVAPS      Z4, Z10
-	VMOVAPS      Z4, Z11
-	VMINPS       Z10, Z6, Z10
-	VMAXPS       Z11, Z6, Z11
-	VSUBPS       Z4, Z6, Z6
-	VMULPS       Z3, Z6, Z6
-	VADDPS       Z6, Z4, Z4
-	VMOVUPS      (DI)(CX*1), Z6
-	VMOVUPS      4(DI)(CX*1), Z8
-	VMINPS       Z10, Z6, Z10
-	VMAXPS       Z11, Z6, Z11
-	VMINPS       Z10, Z8, Z10
-	VMAXPS       Z11, Z8, Z11
-	VSUBPS       Z6, Z8, Z8
-	VMULPS       Z3, Z8, Z8
-	VADDPS       Z8, Z6, Z6
-	ADDQ         DX, DI
-	VMOVUPS      (DI), Z8
-	VMOVUPS      4(DI), Z9
-	VMINPS       Z10, Z8, Z10
-	VMAXPS       Z11, Z8, Z11
-	VMINPS       Z10, Z9, Z10
-	VMAXPS       Z11, Z9, Z11
-	VSUBPS       Z8, Z9, Z9
-	VMULPS       Z3, Z9, Z9
-	VADDPS       Z9, Z8, Z9
-	VMOVUPS      (DI)(CX*1), Z8
-	VMOVUPS      4(DI)(CX*1), Z12
-	VMINPS       Z10, Z8, Z10
-	VMAXPS       Z11, Z8, Z11
-	VMINPS       Z10, Z12, Z10
-	VMAXPS       Z11, Z12, Z11
-	VSUBPS       Z8, Z12, Z12
-	VMULPS       Z3, Z12, Z12
-	VADDPS       Z12, Z8, Z3
+	MOVQ         wx+40(FP), R8
+	VMOVUPS      (R8)(DI*1), Z2
+	MOVQ         wy+48(FP), R8
+	VMOVUPS      (R8)(DI*1), Z3
+	MOVQ         wz+56(FP), R8
+	VMOVUPS      (R8)(DI*1), Z4
+	VMOVDQU32    (CX)(DI*1), Z5
+	MOVL         (CX)(DI*1), R8
+	VPBROADCASTD (CX)(DI*1), Z7
+	VPSUBD       lane<>+0(SB), Z5, Z6
+	VPCMPEQD     Z7, Z6, K0
+	KORTESTW     K0, K0
+	JCC          scattered0
+	VMOVUPS      (BX)(R8*4), Z5
+	VMOVUPS      4(BX)(R8*4), Z6
+	VMOVAPS      Z5, Z8
+	VMOVAPS      Z5, Z9
+	VMINPS       Z8, Z6, Z8
+	VMAXPS       Z9, Z6, Z9
+	VSUBPS       Z5, Z6, Z6
+	VMULPS       Z2, Z6, Z6
+	VADDPS       Z6, Z5, Z5
+	VMOVUPS      (SI)(R8*4), Z6
+	VMOVUPS      4(SI)(R8*4), Z7
+	VMINPS       Z8, Z6, Z8
+	VMAXPS       Z9, Z6, Z9
+	VMINPS       Z8, Z7, Z8
+	VMAXPS       Z9, Z7, Z9
+	VSUBPS       Z6, Z7, Z7
+	VMULPS       Z2, Z7, Z7
+	VADDPS       Z7, Z6, Z6
+	VMOVUPS      (DX)(R8*4), Z7
+	VMOVUPS      4(DX)(R8*4), Z10
+	VMINPS       Z8, Z7, Z8
+	VMAXPS       Z9, Z7, Z9
+	VMINPS       Z8, Z10, Z8
+	VMAXPS       Z9, Z10, Z9
+	VSUBPS       Z7, Z10, Z10
+	VMULPS       Z2, Z10, Z10
+	VADDPS       Z10, Z7, Z7
+	VMOVUPS      (AX)(R8*4), Z10
+	VMOVUPS      4(AX)(R8*4), Z11
+	VMINPS       Z8, Z10, Z8
+	VMAXPS       Z9, Z10, Z9
+	VMINPS       Z8, Z11, Z8
+	VMAXPS       Z9, Z11, Z9
+	VSUBPS       Z10, Z11, Z11
+	VMULPS       Z2, Z11, Z11
+	VADDPS       Z11, Z10, Z2
 	JMP          found0
 
 scattered0:
-	MOVQ         c+64(FP), DI
-	MOVL         20(DI), DI
-	TESTL        DI, DI
+	MOVQ         c+64(FP), R9
+	MOVL         20(R9), R9
+	TESTL        R9, R9
 	JLT          far0
-	VMOVD        X4, R8
 	SUBL         $0x07, R8
-	XORL         R9, R9
+	XORL         R10, R10
 	TESTL        R8, R8
-	CMOVLLT      R9, R8
-	CMPL         R8, DI
-	CMOVLGT      DI, R8
-	VPBROADCASTD R8, Z8
-	VPSUBD       Z8, Z4, Z8
-	VPBROADCASTD X6, Z9
-	VPBROADCASTD whole30<>+0(SB), Z10
-	VPCMPUD      $0x02, Z10, Z8, K1
-	VPCMPEQD     Z6, Z9, K2
-	KANDW        K2, K1, K1
-	KMOVW        K1, DI
-	CMPL         DI, $0x0000ffff
-	JNE          far0
-	VMOVD        X6, DI
-	ADDL         R8, DI
-	LEAQ         (AX)(DI*4), DI
-	VPBROADCASTD whole1<>+0(SB), Z12
-	VPADDD       Z12, Z8, Z12
-	VMOVUPS      (DI), Z4
-	VMOVUPS      64(DI), Z9
-	VMOVAPS      Z4, Z6
-	VPERMT2PS    Z9, Z8, Z4
-	VPERMT2PS    Z9, Z12, Z6
-	VMOVAPS      Z4, Z10
-	VMOVAPS      Z4, Z11
-	VMINPS       Z10, Z6, Z10
-	VMAXPS       Z11, Z6, Z11
-	VSUBPS       Z4, Z6, Z6
-	VMULPS       Z3, Z6, Z6
-	VADDPS       Z6, Z4, Z4
-	VMOVUPS      (DI)(CX*1), Z6
-	VMOVUPS      64(DI)(CX*1), Z13
-	VMOVAPS      Z6, Z9
-	VPERMT2PS    Z13, Z8, Z6
-	VPERMT2PS    Z13, Z12, Z9
-	VMINPS       Z10, Z6, Z10
-	VMAXPS       Z11, Z6, Z11
-	VMINPS       Z10, Z9, Z10
-	VMAXPS       Z11, Z9, Z11
-	VSUBPS       Z6, Z9, Z9
-	VMULPS       Z3, Z9, Z9
-	VADDPS       Z9, Z6, Z6
-	ADDQ         DX, DI
-	VMOVUPS      (DI), Z9
-	VMOVUPS      64(DI), Z14
-	VMOVAPS      Z9, Z13
-	VPERMT2PS    Z14, Z8, Z9
-	VPERMT2PS    Z14, Z12, Z13
-	VMINPS       Z10, Z9, Z10
-	VMAXPS       Z11, Z9, Z11
-	VMINPS       Z10, Z13, Z10
-	VMAXPS       Z11, Z13, Z11
-	VSUBPS       Z9, Z13, Z13
-	VMULPS       Z3, Z13, Z13
-	VADDPS       Z13, Z9, Z9
-	VMOVUPS      (DI)(CX*1), Z13
-	VMOVUPS      64(DI)(CX*1), Z15
-	VMOVAPS      Z13, Z14
-	VPERMT2PS    Z15, Z8, Z13
-	VPERMT2PS    Z15, Z12, Z14
-	VMINPS       Z10, Z13, Z10
-	VMAXPS       Z11, Z13, Z11
-	VMINPS       Z10, Z14, Z10
-	VMAXPS       Z11, Z14, Z11
-	VSUBPS       Z13, Z14, Z14
-	VMULPS       Z3, Z14, Z14
-	VADDPS       Z14, Z13, Z3
+	CMOVLLT      R10, R8
+	CMPL         R8, R9
+	CMOVLGT      R9, R8
+	VPBROADCASTD R8, Z6
+	VPSUBD       Z6, Z5, Z10
+	VPBROADCASTD whole30<>+0(SB), Z5
+	VPCMPUD      $0x02, Z5, Z10, K0
+	KORTESTW     K0, K0
+	JCC          far0
+	VPBROADCASTD whole1<>+0(SB), Z11
+	VPADDD       Z11, Z10, Z11
+	VMOVUPS      (BX)(R8*4), Z5
+	VMOVUPS      64(BX)(R8*4), Z7
+	VMOVAPS      Z5, Z6
+	VPERMT2PS    Z7, Z10, Z5
+	VPERMT2PS    Z7, Z11, Z6
+	VMOVAPS      Z5, Z8
+	VMOVAPS      Z5, Z9
+	VMINPS       Z8, Z6, Z8
+	VMAXPS       Z9, Z6, Z9
+	VSUBPS       Z5, Z6, Z6
+	VMULPS       Z2, Z6, Z6
+	VADDPS       Z6, Z5, Z5
+	VMOVUPS      (SI)(R8*4), Z6
+	VMOVUPS      64(SI)(R8*4), Z12
+	VMOVAPS      Z6, Z7
+	VPERMT2PS    Z12, Z10, Z6
+	VPERMT2PS    Z12, Z11, Z7
+	VMINPS       Z8, Z6, Z8
+	VMAXPS       Z9, Z6, Z9
+	VMINPS       Z8, Z7, Z8
+	VMAXPS       Z9, Z7, Z9
+	VSUBPS       Z6, Z7, Z7
+	VMULPS       Z2, Z7, Z7
+	VADDPS       Z7, Z6, Z6
+	VMOVUPS      (DX)(R8*4), Z7
+	VMOVUPS      64(DX)(R8*4), Z13
+	VMOVAPS      Z7, Z12
+	VPERMT2PS    Z13, Z10, Z7
+	VPERMT2PS    Z13, Z11, Z12
+	VMINPS       Z8, Z7, Z8
+	VMAXPS       Z9, Z7, Z9
+	VMINPS       Z8, Z12, Z8
+	VMAXPS       Z9, Z12, Z9
+	VSUBPS       Z7, Z12, Z12
+	VMULPS       Z2, Z12, Z12
+	VADDPS       Z12, Z7, Z7
+	VMOVUPS      (AX)(R8*4), Z12
+	VMOVUPS      64(AX)(R8*4), Z14
+	VMOVAPS      Z12, Z13
+	VPERMT2PS    Z14, Z10, Z12
+	VPERMT2PS    Z14, Z11, Z13
+	VMINPS       Z8, Z12, Z8
+	VMAXPS       Z9, Z12, Z9
+	VMINPS       Z8, Z13, Z8
+	VMAXPS       Z9, Z13, Z9
+	VSUBPS       Z12, Z13, Z13
+	VMULPS       Z2, Z13, Z13
+	VADDPS       Z13, Z12, Z2
 	JMP          found0
 
 far0:
-	VPADDD       Z6, Z4, Z4
-	VMOVDQU32    Z4, (BX)
-	MOVL         $0x00000002, DI
-	KMOVB        DI, K1
-	MOVL         $0x00000004, DI
-	KMOVB        DI, K2
-	MOVL         $0x00000008, DI
-	KMOVB        DI, K3
-	MOVL         $0x00000010, DI
-	KMOVB        DI, K4
-	MOVL         $0x00000020, DI
-	KMOVB        DI, K5
-	MOVL         $0x00000040, DI
-	KMOVB        DI, K6
-	MOVL         $0x00000080, DI
-	KMOVB        DI, K7
-	MOVL         (BX), DI
-	LEAQ         (AX)(DI*4), DI
-	VBROADCASTSD (DI), Z4
-	VBROADCASTSD (DI)(CX*1), Z6
-	VBROADCASTSD (DI)(DX*1), Z9
-	ADDQ         DX, DI
-	VBROADCASTSD (DI)(CX*1), Z8
-	MOVL         4(BX), DI
-	LEAQ         (AX)(DI*4), DI
-	VBROADCASTSD (DI), K1, Z4
-	VBROADCASTSD (DI)(CX*1), K1, Z6
-	VBROADCASTSD (DI)(DX*1), K1, Z9
-	ADDQ         DX, DI
-	VBROADCASTSD (DI)(CX*1), K1, Z8
-	MOVL         8(BX), DI
-	LEAQ         (AX)(DI*4), DI
-	VBROADCASTSD (DI), K2, Z4
-	VBROADCASTSD (DI)(CX*1), K2, Z6
-	VBROADCASTSD (DI)(DX*1), K2, Z9
-	ADDQ         DX, DI
-	VBROADCASTSD (DI)(CX*1), K2, Z8
-	MOVL         12(BX), DI
-	LEAQ         (AX)(DI*4), DI
-	VBROADCASTSD (DI), K3, Z4
-	VBROADCASTSD (DI)(CX*1), K3, Z6
-	VBROADCASTSD (DI)(DX*1), K3, Z9
-	ADDQ         DX, DI
-	VBROADCASTSD (DI)(CX*1), K3, Z8
-	MOVL         16(BX), DI
-	LEAQ         (AX)(DI*4), DI
-	VBROADCASTSD (DI), K4, Z4
-	VBROADCASTSD (DI)(CX*1), K4, Z6
-	VBROADCASTSD (DI)(DX*1), K4, Z9
-	ADDQ         DX, DI
-	VBROADCASTSD (DI)(CX*1), K4, Z8
-	MOVL         20(BX), DI
-	LEAQ         (AX)(DI*4), DI
-	VBROADCASTSD (DI), K5, Z4
-	VBROADCASTSD (DI)(CX*1), K5, Z6
-	VBROADCASTSD (DI)(DX*1), K5, Z9
-	ADDQ         DX, DI
-	VBROADCASTSD (DI)(CX*1), K5, Z8
-	MOVL         24(BX), DI
-	LEAQ         (AX)(DI*4), DI
-	VBROADCASTSD (DI), K6, Z4
-	VBROADCASTSD (DI)(CX*1), K6, Z6
-	VBROADCASTSD (DI)(DX*1), K6, Z9
-	ADDQ         DX, DI
-	VBROADCASTSD (DI)(CX*1), K6, Z8
-	MOVL         28(BX), DI
-	LEAQ         (AX)(DI*4), DI
-	VBROADCASTSD (DI), K7, Z4
-	VBROADCASTSD (DI)(CX*1), K7, Z6
-	VBROADCASTSD (DI)(DX*1), K7, Z9
-	ADDQ         DX, DI
-	VBROADCASTSD (DI)(CX*1), K7, Z8
-	MOVL         32(BX), DI
-	LEAQ         (AX)(DI*4), DI
-	VBROADCASTSD (DI), Z13
-	VBROADCASTSD (DI)(CX*1), Z12
-	VBROADCASTSD (DI)(DX*1), Z11
-	ADDQ         DX, DI
-	VBROADCASTSD (DI)(CX*1), Z10
-	MOVL         36(BX), DI
-	LEAQ         (AX)(DI*4), DI
-	VBROADCASTSD (DI), K1, Z13
-	VBROADCASTSD (DI)(CX*1), K1, Z12
-	VBROADCASTSD (DI)(DX*1), K1, Z11
-	ADDQ         DX, DI
-	VBROADCASTSD (DI)(CX*1), K1, Z10
-	MOVL         40(BX), DI
-	LEAQ         (AX)(DI*4), DI
-	VBROADCASTSD (DI), K2, Z13
-	VBROADCASTSD (DI)(CX*1), K2, Z12
-	VBROADCASTSD (DI)(DX*1), K2, Z11
-	ADDQ         DX, DI
-	VBROADCASTSD (DI)(CX*1), K2, Z10
-	MOVL         44(BX), DI
-	LEAQ         (AX)(DI*4), DI
-	VBROADCASTSD (DI), K3, Z13
-	VBROADCASTSD (DI)(CX*1), K3, Z12
-	VBROADCASTSD (DI)(DX*1), K3, Z11
-	ADDQ         DX, DI
-	VBROADCASTSD (DI)(CX*1), K3, Z10
-	MOVL         48(BX), DI
-	LEAQ         (AX)(DI*4), DI
-	VBROADCASTSD (DI), K4, Z13
-	VBROADCASTSD (DI)(CX*1), K4, Z12
-	VBROADCASTSD (DI)(DX*1), K4, Z11
-	ADDQ         DX, DI
-	VBROADCASTSD (DI)(CX*1), K4, Z10
-	MOVL         52(BX), DI
-	LEAQ         (AX)(DI*4), DI
-	VBROADCASTSD (DI), K5, Z13
-	VBROADCASTSD (DI)(CX*1), K5, Z12
-	VBROADCASTSD (DI)(DX*1), K5, Z11
-	ADDQ         DX, DI
-	VBROADCASTSD (DI)(CX*1), K5, Z10
-	MOVL         56(BX), DI
-	LEAQ         (AX)(DI*4), DI
-	VBROADCASTSD (DI), K6, Z13
-	VBROADCASTSD (DI)(CX*1), K6, Z12
-	VBROADCASTSD (DI)(DX*1), K6, Z11
-	ADDQ         DX, DI
-	VBROADCASTSD (DI)(CX*1), K6, Z10
-	MOVL         60(BX), DI
-	LEAQ         (AX)(DI*4), DI
-	VBROADCASTSD (DI), K7, Z13
-	VBROADCASTSD (DI)(CX*1), K7, Z12
-	VBROADCASTSD (DI)(DX*1), K7, Z11
-	ADDQ         DX, DI
-	VBROADCASTSD (DI)(CX*1), K7, Z10
-	VMOVAPS      Z4, Z15
-	VPERMT2PS    Z13, Z0, Z4
-	VPERMT2PS    Z13, Z1, Z15
-	VMOVAPS      Z6, Z14
-	VPERMT2PS    Z12, Z0, Z6
+	MOVL         (CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), Z5
+	VBROADCASTSD (SI)(R8*4), Z6
+	VBROADCASTSD (DX)(R8*4), Z7
+	VBROADCASTSD (AX)(R8*4), Z10
+	MOVL         4(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), K1, Z5
+	VBROADCASTSD (SI)(R8*4), K1, Z6
+	VBROADCASTSD (DX)(R8*4), K1, Z7
+	VBROADCASTSD (AX)(R8*4), K1, Z10
+	MOVL         8(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), K2, Z5
+	VBROADCASTSD (SI)(R8*4), K2, Z6
+	VBROADCASTSD (DX)(R8*4), K2, Z7
+	VBROADCASTSD (AX)(R8*4), K2, Z10
+	MOVL         12(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), K3, Z5
+	VBROADCASTSD (SI)(R8*4), K3, Z6
+	VBROADCASTSD (DX)(R8*4), K3, Z7
+	VBROADCASTSD (AX)(R8*4), K3, Z10
+	MOVL         16(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), K4, Z5
+	VBROADCASTSD (SI)(R8*4), K4, Z6
+	VBROADCASTSD (DX)(R8*4), K4, Z7
+	VBROADCASTSD (AX)(R8*4), K4, Z10
+	MOVL         20(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), K5, Z5
+	VBROADCASTSD (SI)(R8*4), K5, Z6
+	VBROADCASTSD (DX)(R8*4), K5, Z7
+	VBROADCASTSD (AX)(R8*4), K5, Z10
+	MOVL         24(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), K6, Z5
+	VBROADCASTSD (SI)(R8*4), K6, Z6
+	VBROADCASTSD (DX)(R8*4), K6, Z7
+	VBROADCASTSD (AX)(R8*4), K6, Z10
+	MOVL         28(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), K7, Z5
+	VBROADCASTSD (SI)(R8*4), K7, Z6
+	VBROADCASTSD (DX)(R8*4), K7, Z7
+	VBROADCASTSD (AX)(R8*4), K7, Z10
+	MOVL         32(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), Z12
+	VBROADCASTSD (SI)(R8*4), Z11
+	VBROADCASTSD (DX)(R8*4), Z9
+	VBROADCASTSD (AX)(R8*4), Z8
+	MOVL         36(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), K1, Z12
+	VBROADCASTSD (SI)(R8*4), K1, Z11
+	VBROADCASTSD (DX)(R8*4), K1, Z9
+	VBROADCASTSD (AX)(R8*4), K1, Z8
+	MOVL         40(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), K2, Z12
+	VBROADCASTSD (SI)(R8*4), K2, Z11
+	VBROADCASTSD (DX)(R8*4), K2, Z9
+	VBROADCASTSD (AX)(R8*4), K2, Z8
+	MOVL         44(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), K3, Z12
+	VBROADCASTSD (SI)(R8*4), K3, Z11
+	VBROADCASTSD (DX)(R8*4), K3, Z9
+	VBROADCASTSD (AX)(R8*4), K3, Z8
+	MOVL         48(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), K4, Z12
+	VBROADCASTSD (SI)(R8*4), K4, Z11
+	VBROADCASTSD (DX)(R8*4), K4, Z9
+	VBROADCASTSD (AX)(R8*4), K4, Z8
+	MOVL         52(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), K5, Z12
+	VBROADCASTSD (SI)(R8*4), K5, Z11
+	VBROADCASTSD (DX)(R8*4), K5, Z9
+	VBROADCASTSD (AX)(R8*4), K5, Z8
+	MOVL         56(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), K6, Z12
+	VBROADCASTSD (SI)(R8*4), K6, Z11
+	VBROADCASTSD (DX)(R8*4), K6, Z9
+	VBROADCASTSD (AX)(R8*4), K6, Z8
+	MOVL         60(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), K7, Z12
+	VBROADCASTSD (SI)(R8*4), K7, Z11
+	VBROADCASTSD (DX)(R8*4), K7, Z9
+	VBROADCASTSD (AX)(R8*4), K7, Z8
+	VMOVAPS      Z5, Z14
+	VPERMT2PS    Z12, Z0, Z5
 	VPERMT2PS    Z12, Z1, Z14
-	VMOVAPS      Z9, Z13
-	VPERMT2PS    Z11, Z0, Z9
+	VMOVAPS      Z6, Z13
+	VPERMT2PS    Z11, Z0, Z6
 	VPERMT2PS    Z11, Z1, Z13
-	VMOVAPS      Z8, Z12
-	VPERMT2PS    Z10, Z0, Z8
-	VPERMT2PS    Z10, Z1, Z12
-	VMOVAPS      Z4, Z10
-	VMINPS       Z10, Z15, Z10
-	VMINPS       Z10, Z6, Z10
-	VMINPS       Z10, Z14, Z10
-	VMINPS       Z10, Z9, Z10
-	VMINPS       Z10, Z13, Z10
-	VMINPS       Z10, Z8, Z10
-	VMINPS       Z10, Z12, Z10
-	VMOVAPS      Z4, Z11
-	VMAXPS       Z11, Z15, Z11
-	VMAXPS       Z11, Z6, Z11
-	VMAXPS       Z11, Z14, Z11
-	VMAXPS       Z11, Z9, Z11
-	VMAXPS       Z11, Z13, Z11
-	VMAXPS       Z11, Z8, Z11
-	VMAXPS       Z11, Z12, Z11
-	VSUBPS       Z4, Z15, Z15
-	VMULPS       Z3, Z15, Z15
-	VADDPS       Z15, Z4, Z4
-	VSUBPS       Z6, Z14, Z14
-	VMULPS       Z3, Z14, Z14
-	VADDPS       Z14, Z6, Z6
-	VSUBPS       Z9, Z13, Z13
-	VMULPS       Z3, Z13, Z13
-	VADDPS       Z13, Z9, Z9
-	VSUBPS       Z8, Z12, Z12
-	VMULPS       Z3, Z12, Z12
-	VADDPS       Z12, Z8, Z3
+	VMOVAPS      Z7, Z12
+	VPERMT2PS    Z9, Z0, Z7
+	VPERMT2PS    Z9, Z1, Z12
+	VMOVAPS      Z10, Z11
+	VPERMT2PS    Z8, Z0, Z10
+	VPERMT2PS    Z8, Z1, Z11
+	VMOVAPS      Z5, Z8
+	VMINPS       Z8, Z14, Z8
+	VMINPS       Z8, Z6, Z8
+	VMINPS       Z8, Z13, Z8
+	VMINPS       Z8, Z7, Z8
+	VMINPS       Z8, Z12, Z8
+	VMINPS       Z8, Z10, Z8
+	VMINPS       Z8, Z11, Z8
+	VMOVAPS      Z5, Z9
+	VMAXPS       Z9, Z14, Z9
+	VMAXPS       Z9, Z6, Z9
+	VMAXPS       Z9, Z13, Z9
+	VMAXPS       Z9, Z7, Z9
+	VMAXPS       Z9, Z12, Z9
+	VMAXPS       Z9, Z10, Z9
+	VMAXPS       Z9, Z11, Z9
+	VSUBPS       Z5, Z14, Z14
+	VMULPS       Z2, Z14, Z14
+	VADDPS       Z14, Z5, Z5
+	VSUBPS       Z6, Z13, Z13
+	VMULPS       Z2, Z13, Z13
+	VADDPS       Z13, Z6, Z6
+	VSUBPS       Z7, Z12, Z12
+	VMULPS       Z2, Z12, Z12
+	VADDPS       Z12, Z7, Z7
+	VSUBPS       Z10, Z11, Z11
+	VMULPS       Z2, Z11, Z11
+	VADDPS       Z11, Z10, Z2
 
 found0:
-	MOVQ    lo+8(FP), DI
-	VMOVUPS Z10, (DI)(SI*1)
-	MOVQ    hi+16(FP), DI
-	VMOVUPS Z11, (DI)(SI*1)
-	VSUBPS  Z4, Z6, Z6
-	VMULPS  Z5, Z6, Z6
-	VADDPS  Z6, Z4, Z4
-	VSUBPS  Z9, Z3, Z3
-	VMULPS  Z5, Z3, Z3
-	VADDPS  Z3, Z9, Z9
-	VSUBPS  Z4, Z9, Z9
-	VMULPS  Z7, Z9, Z9
-	VADDPS  Z9, Z4, Z4
-	MOVQ    dst+0(FP), DI
-	VMOVUPS Z4, (DI)(SI*1)
-	ADDQ    $0x40, SI
+	MOVQ    lo+8(FP), R8
+	VMOVUPS Z8, (R8)(DI*1)
+	MOVQ    hi+16(FP), R8
+	VMOVUPS Z9, (R8)(DI*1)
+	VSUBPS  Z5, Z6, Z6
+	VMULPS  Z3, Z6, Z6
+	VADDPS  Z6, Z5, Z5
+	VSUBPS  Z7, Z2, Z2
+	VMULPS  Z3, Z2, Z2
+	VADDPS  Z2, Z7, Z7
+	VSUBPS  Z5, Z7, Z7
+	VMULPS  Z4, Z7, Z7
+	VADDPS  Z7, Z5, Z5
+	MOVQ    dst+0(FP), R8
+	VMOVUPS Z5, (R8)(DI*1)
+	ADDQ    $0x40, DI
 
 test:
-	MOVQ n+88(FP), DI
-	SHLQ $0x02, DI
-	CMPQ SI, DI
+	MOVQ n+88(FP), R8
+	SHLQ $0x02, R8
+	CMPQ DI, R8
 	JLT  loop
 	VZEROUPPER
 	RET
@@ -4599,6 +4631,219 @@ done:
 	VZEROUPPER
 	RET
 
+// func enterAVX2(u *float32, lo *float32, hi *float32, x *float32, y *float32, z *float32, box *[9]float32, air float32, n int)
+// Requires: AVX, AVX2
+TEXT ·enterAVX2(SB), NOSPLIT, $0-72
+	MOVQ         box+48(FP), AX
+	VBROADCASTSS air+56(FP), Y0
+	VXORPS       Y1, Y1, Y1
+	MOVQ         n+64(FP), CX
+	MOVQ         x+24(FP), DX
+	MOVQ         y+32(FP), BX
+	MOVQ         z+40(FP), SI
+	MOVQ         u+0(FP), DI
+	MOVQ         lo+8(FP), R8
+	MOVQ         hi+16(FP), R9
+	XORQ         R10, R10
+	MOVQ         CX, R11
+	ANDQ         $0xfffffff0, R11
+	SUBQ         R11, CX
+	SHLQ         $0x02, R11
+	JMP          test
+
+loop:
+	VMOVUPS      (DX)(R10*1), Y2
+	VBROADCASTSS (AX), Y3
+	VBROADCASTSS 12(AX), Y4
+	VBROADCASTSS 24(AX), Y5
+	VCMPPS       $0x09, Y1, Y2, Y6
+	VCMPPS       $0x06, Y3, Y2, Y3
+	VORPS        Y3, Y6, Y6
+	VCMPPS       $0x01, Y4, Y2, Y3
+	VCMPPS       $0x0e, Y5, Y2, Y2
+	VORPS        Y2, Y3, Y3
+	VMOVUPS      (BX)(R10*1), Y2
+	VBROADCASTSS 4(AX), Y4
+	VBROADCASTSS 16(AX), Y5
+	VBROADCASTSS 28(AX), Y7
+	VCMPPS       $0x09, Y1, Y2, Y8
+	VORPS        Y8, Y6, Y6
+	VCMPPS       $0x06, Y4, Y2, Y4
+	VORPS        Y4, Y6, Y6
+	VCMPPS       $0x01, Y5, Y2, Y4
+	VORPS        Y4, Y3, Y3
+	VCMPPS       $0x0e, Y7, Y2, Y2
+	VORPS        Y2, Y3, Y3
+	VMOVUPS      (SI)(R10*1), Y2
+	VBROADCASTSS 8(AX), Y4
+	VBROADCASTSS 20(AX), Y5
+	VBROADCASTSS 32(AX), Y7
+	VCMPPS       $0x09, Y1, Y2, Y8
+	VORPS        Y8, Y6, Y6
+	VCMPPS       $0x06, Y4, Y2, Y4
+	VORPS        Y4, Y6, Y6
+	VCMPPS       $0x01, Y5, Y2, Y4
+	VORPS        Y4, Y3, Y3
+	VCMPPS       $0x0e, Y7, Y2, Y2
+	VORPS        Y2, Y3, Y3
+	VMOVUPS      (DI)(R10*1), Y2
+	VBLENDVPS    Y3, Y0, Y2, Y2
+	VMOVUPS      Y2, (DI)(R10*1)
+	VMOVUPS      (R8)(R10*1), Y3
+	VBLENDVPS    Y6, Y2, Y3, Y3
+	VMOVUPS      Y3, (R8)(R10*1)
+	VMOVUPS      (R9)(R10*1), Y3
+	VBLENDVPS    Y6, Y2, Y3, Y3
+	VMOVUPS      Y3, (R9)(R10*1)
+	VMOVUPS      32(DX)(R10*1), Y2
+	VBROADCASTSS (AX), Y3
+	VBROADCASTSS 12(AX), Y4
+	VBROADCASTSS 24(AX), Y5
+	VCMPPS       $0x09, Y1, Y2, Y6
+	VCMPPS       $0x06, Y3, Y2, Y3
+	VORPS        Y3, Y6, Y6
+	VCMPPS       $0x01, Y4, Y2, Y3
+	VCMPPS       $0x0e, Y5, Y2, Y2
+	VORPS        Y2, Y3, Y3
+	VMOVUPS      32(BX)(R10*1), Y2
+	VBROADCASTSS 4(AX), Y4
+	VBROADCASTSS 16(AX), Y5
+	VBROADCASTSS 28(AX), Y7
+	VCMPPS       $0x09, Y1, Y2, Y8
+	VORPS        Y8, Y6, Y6
+	VCMPPS       $0x06, Y4, Y2, Y4
+	VORPS        Y4, Y6, Y6
+	VCMPPS       $0x01, Y5, Y2, Y4
+	VORPS        Y4, Y3, Y3
+	VCMPPS       $0x0e, Y7, Y2, Y2
+	VORPS        Y2, Y3, Y3
+	VMOVUPS      32(SI)(R10*1), Y2
+	VBROADCASTSS 8(AX), Y4
+	VBROADCASTSS 20(AX), Y5
+	VBROADCASTSS 32(AX), Y7
+	VCMPPS       $0x09, Y1, Y2, Y8
+	VORPS        Y8, Y6, Y6
+	VCMPPS       $0x06, Y4, Y2, Y4
+	VORPS        Y4, Y6, Y6
+	VCMPPS       $0x01, Y5, Y2, Y4
+	VORPS        Y4, Y3, Y3
+	VCMPPS       $0x0e, Y7, Y2, Y2
+	VORPS        Y2, Y3, Y3
+	VMOVUPS      32(DI)(R10*1), Y2
+	VBLENDVPS    Y3, Y0, Y2, Y2
+	VMOVUPS      Y2, 32(DI)(R10*1)
+	VMOVUPS      32(R8)(R10*1), Y3
+	VBLENDVPS    Y6, Y2, Y3, Y3
+	VMOVUPS      Y3, 32(R8)(R10*1)
+	VMOVUPS      32(R9)(R10*1), Y3
+	VBLENDVPS    Y6, Y2, Y3, Y3
+	VMOVUPS      Y3, 32(R9)(R10*1)
+	ADDQ         $0x40, R10
+
+test:
+	CMPQ         R10, R11
+	JLT          loop
+	TESTQ        CX, CX
+	JE           done
+	VMOVD        CX, X2
+	VPBROADCASTD X2, Y2
+	VMOVDQU      lane<>+0(SB), Y3
+	VPCMPGTD     Y3, Y2, Y2
+	VMASKMOVPS   (DX)(R10*1), Y2, Y3
+	VBROADCASTSS (AX), Y4
+	VBROADCASTSS 12(AX), Y5
+	VBROADCASTSS 24(AX), Y6
+	VCMPPS       $0x09, Y1, Y3, Y7
+	VCMPPS       $0x06, Y4, Y3, Y4
+	VORPS        Y4, Y7, Y7
+	VCMPPS       $0x01, Y5, Y3, Y4
+	VCMPPS       $0x0e, Y6, Y3, Y3
+	VORPS        Y3, Y4, Y4
+	VMASKMOVPS   (BX)(R10*1), Y2, Y3
+	VBROADCASTSS 4(AX), Y5
+	VBROADCASTSS 16(AX), Y6
+	VBROADCASTSS 28(AX), Y8
+	VCMPPS       $0x09, Y1, Y3, Y9
+	VORPS        Y9, Y7, Y7
+	VCMPPS       $0x06, Y5, Y3, Y5
+	VORPS        Y5, Y7, Y7
+	VCMPPS       $0x01, Y6, Y3, Y5
+	VORPS        Y5, Y4, Y4
+	VCMPPS       $0x0e, Y8, Y3, Y3
+	VORPS        Y3, Y4, Y4
+	VMASKMOVPS   (SI)(R10*1), Y2, Y3
+	VBROADCASTSS 8(AX), Y5
+	VBROADCASTSS 20(AX), Y6
+	VBROADCASTSS 32(AX), Y8
+	VCMPPS       $0x09, Y1, Y3, Y9
+	VORPS        Y9, Y7, Y7
+	VCMPPS       $0x06, Y5, Y3, Y5
+	VORPS        Y5, Y7, Y7
+	VCMPPS       $0x01, Y6, Y3, Y5
+	VORPS        Y5, Y4, Y4
+	VCMPPS       $0x0e, Y8, Y3, Y3
+	VORPS        Y3, Y4, Y4
+	VMASKMOVPS   (DI)(R10*1), Y2, Y3
+	VBLENDVPS    Y4, Y0, Y3, Y3
+	VMASKMOVPS   Y3, Y2, (DI)(R10*1)
+	VMASKMOVPS   (R8)(R10*1), Y2, Y4
+	VBLENDVPS    Y7, Y3, Y4, Y4
+	VMASKMOVPS   Y4, Y2, (R8)(R10*1)
+	VMASKMOVPS   (R9)(R10*1), Y2, Y4
+	VBLENDVPS    Y7, Y3, Y4, Y4
+	VMASKMOVPS   Y4, Y2, (R9)(R10*1)
+	VMOVD        CX, X2
+	VPBROADCASTD X2, Y2
+	VMOVDQU      lane<>+32(SB), Y3
+	VPCMPGTD     Y3, Y2, Y2
+	VMASKMOVPS   32(DX)(R10*1), Y2, Y3
+	VBROADCASTSS (AX), Y4
+	VBROADCASTSS 12(AX), Y5
+	VBROADCASTSS 24(AX), Y6
+	VCMPPS       $0x09, Y1, Y3, Y7
+	VCMPPS       $0x06, Y4, Y3, Y4
+	VORPS        Y4, Y7, Y7
+	VCMPPS       $0x01, Y5, Y3, Y4
+	VCMPPS       $0x0e, Y6, Y3, Y3
+	VORPS        Y3, Y4, Y4
+	VMASKMOVPS   32(BX)(R10*1), Y2, Y3
+	VBROADCASTSS 4(AX), Y5
+	VBROADCASTSS 16(AX), Y6
+	VBROADCASTSS 28(AX), Y8
+	VCMPPS       $0x09, Y1, Y3, Y9
+	VORPS        Y9, Y7, Y7
+	VCMPPS       $0x06, Y5, Y3, Y5
+	VORPS        Y5, Y7, Y7
+	VCMPPS       $0x01, Y6, Y3, Y5
+	VORPS        Y5, Y4, Y4
+	VCMPPS       $0x0e, Y8, Y3, Y3
+	VORPS        Y3, Y4, Y4
+	VMASKMOVPS   32(SI)(R10*1), Y2, Y3
+	VBROADCASTSS 8(AX), Y5
+	VBROADCASTSS 20(AX), Y6
+	VBROADCASTSS 32(AX), Y8
+	VCMPPS       $0x09, Y1, Y3, Y1
+	VORPS        Y1, Y7, Y7
+	VCMPPS       $0x06, Y5, Y3, Y1
+	VORPS        Y1, Y7, Y7
+	VCMPPS       $0x01, Y6, Y3, Y1
+	VORPS        Y1, Y4, Y4
+	VCMPPS       $0x0e, Y8, Y3, Y1
+	VORPS        Y1, Y4, Y4
+	VMASKMOVPS   32(DI)(R10*1), Y2, Y1
+	VBLENDVPS    Y4, Y0, Y1, Y1
+	VMASKMOVPS   Y1, Y2, 32(DI)(R10*1)
+	VMASKMOVPS   32(R8)(R10*1), Y2, Y0
+	VBLENDVPS    Y7, Y1, Y0, Y0
+	VMASKMOVPS   Y0, Y2, 32(R8)(R10*1)
+	VMASKMOVPS   32(R9)(R10*1), Y2, Y0
+	VBLENDVPS    Y7, Y1, Y0, Y0
+	VMASKMOVPS   Y0, Y2, 32(R9)(R10*1)
+
+done:
+	VZEROUPPER
+	RET
+
 // func scaleRunsAVX2(dst *float32, b *float32, invd *float32, runs *int32, count int, s float32)
 // Requires: AVX
 TEXT ·scaleRunsAVX2(SB), NOSPLIT, $0-44
@@ -5750,560 +5995,539 @@ test:
 	VZEROUPPER
 	RET
 
-// func sampleAVX2(dst *float32, data *float32, x *float32, y *float32, z *float32, f *[6]float32, c *[6]int32, dy int, dz int, n int)
+// func locateAVX2(cells *int32, wx *float32, wy *float32, wz *float32, x *float32, y *float32, z *float32, f *[6]float32, c *[6]int32, n int)
+// Requires: AVX, AVX2
+TEXT ·locateAVX2(SB), NOSPLIT, $0-80
+	MOVQ   cells+0(FP), AX
+	MOVQ   f+56(FP), CX
+	MOVQ   c+64(FP), DX
+	VXORPS Y0, Y0, Y0
+	MOVQ   x+32(FP), BX
+	MOVQ   wx+8(FP), SI
+	MOVQ   y+40(FP), DI
+	MOVQ   wy+16(FP), R8
+	MOVQ   z+48(FP), R9
+	MOVQ   wz+24(FP), R10
+	MOVQ   n+72(FP), R11
+	SHLQ   $0x02, R11
+	XORQ   R12, R12
+	JMP    test
+
+loop:
+	VMOVUPS      (BX)(R12*1), Y1
+	VBROADCASTSS (CX), Y2
+	VSUBPS       Y2, Y1, Y1
+	VMAXPS       Y0, Y1, Y1
+	VBROADCASTSS 12(CX), Y2
+	VMINPS       Y2, Y1, Y1
+	VCVTTPS2DQ   Y1, Y2
+	VPBROADCASTD (DX), Y3
+	VPMINSD      Y3, Y2, Y2
+	VCVTDQ2PS    Y2, Y3
+	VSUBPS       Y3, Y1, Y1
+	VMOVUPS      Y1, (SI)(R12*1)
+	VMOVUPS      (DI)(R12*1), Y1
+	VBROADCASTSS 4(CX), Y3
+	VSUBPS       Y3, Y1, Y1
+	VMAXPS       Y0, Y1, Y1
+	VBROADCASTSS 16(CX), Y3
+	VMINPS       Y3, Y1, Y1
+	VCVTTPS2DQ   Y1, Y3
+	VPBROADCASTD 4(DX), Y4
+	VPMINSD      Y4, Y3, Y3
+	VCVTDQ2PS    Y3, Y4
+	VSUBPS       Y4, Y1, Y1
+	VMOVUPS      Y1, (R8)(R12*1)
+	VPBROADCASTD 12(DX), Y1
+	VPMULLD      Y1, Y3, Y3
+	VPADDD       Y3, Y2, Y2
+	VMOVUPS      (R9)(R12*1), Y1
+	VBROADCASTSS 8(CX), Y3
+	VSUBPS       Y3, Y1, Y1
+	VMAXPS       Y0, Y1, Y1
+	VBROADCASTSS 20(CX), Y3
+	VMINPS       Y3, Y1, Y1
+	VCVTTPS2DQ   Y1, Y3
+	VPBROADCASTD 8(DX), Y4
+	VPMINSD      Y4, Y3, Y3
+	VCVTDQ2PS    Y3, Y4
+	VSUBPS       Y4, Y1, Y1
+	VMOVUPS      Y1, (R10)(R12*1)
+	VPBROADCASTD 16(DX), Y1
+	VPMULLD      Y1, Y3, Y3
+	VPADDD       Y3, Y2, Y2
+	VMOVDQU      Y2, (AX)(R12*1)
+	VMOVUPS      32(BX)(R12*1), Y1
+	VBROADCASTSS (CX), Y2
+	VSUBPS       Y2, Y1, Y1
+	VMAXPS       Y0, Y1, Y1
+	VBROADCASTSS 12(CX), Y2
+	VMINPS       Y2, Y1, Y1
+	VCVTTPS2DQ   Y1, Y2
+	VPBROADCASTD (DX), Y3
+	VPMINSD      Y3, Y2, Y2
+	VCVTDQ2PS    Y2, Y3
+	VSUBPS       Y3, Y1, Y1
+	VMOVUPS      Y1, 32(SI)(R12*1)
+	VMOVUPS      32(DI)(R12*1), Y1
+	VBROADCASTSS 4(CX), Y3
+	VSUBPS       Y3, Y1, Y1
+	VMAXPS       Y0, Y1, Y1
+	VBROADCASTSS 16(CX), Y3
+	VMINPS       Y3, Y1, Y1
+	VCVTTPS2DQ   Y1, Y3
+	VPBROADCASTD 4(DX), Y4
+	VPMINSD      Y4, Y3, Y3
+	VCVTDQ2PS    Y3, Y4
+	VSUBPS       Y4, Y1, Y1
+	VMOVUPS      Y1, 32(R8)(R12*1)
+	VPBROADCASTD 12(DX), Y1
+	VPMULLD      Y1, Y3, Y3
+	VPADDD       Y3, Y2, Y2
+	VMOVUPS      32(R9)(R12*1), Y1
+	VBROADCASTSS 8(CX), Y3
+	VSUBPS       Y3, Y1, Y1
+	VMAXPS       Y0, Y1, Y1
+	VBROADCASTSS 20(CX), Y3
+	VMINPS       Y3, Y1, Y1
+	VCVTTPS2DQ   Y1, Y3
+	VPBROADCASTD 8(DX), Y4
+	VPMINSD      Y4, Y3, Y3
+	VCVTDQ2PS    Y3, Y4
+	VSUBPS       Y4, Y1, Y1
+	VMOVUPS      Y1, 32(R10)(R12*1)
+	VPBROADCASTD 16(DX), Y1
+	VPMULLD      Y1, Y3, Y3
+	VPADDD       Y3, Y2, Y2
+	VMOVDQU      Y2, 32(AX)(R12*1)
+	ADDQ         $0x40, R12
+
+test:
+	CMPQ R12, R11
+	JLT  loop
+	VZEROUPPER
+	RET
+
+// func sampleAVX2(dst *float32, data *float32, cells *int32, wx *float32, wy *float32, wz *float32, c *[6]int32, dy int, dz int, n int)
 // Requires: AVX, AVX2, CMOV
-TEXT ·sampleAVX2(SB), NOSPLIT, $192-80
+TEXT ·sampleAVX2(SB), NOSPLIT, $0-80
 	MOVQ data+8(FP), AX
 	MOVQ dy+56(FP), CX
 	SHLQ $0x02, CX
 	MOVQ dz+64(FP), DX
 	SHLQ $0x02, DX
-	LEAQ 32(SP), BX
-	ANDQ $-32, BX
-	XORQ SI, SI
+	MOVQ AX, BX
+	LEAQ (AX)(CX*1), SI
+	ADDQ DX, AX
+	MOVQ AX, DX
+	LEAQ (AX)(CX*1), AX
+	MOVQ cells+16(FP), CX
+	XORQ DI, DI
 	JMP  test
 
 loop:
-	MOVQ         x+16(FP), DI
-	MOVQ         y+24(FP), R8
-	MOVQ         z+32(FP), R9
-	MOVQ         f+40(FP), R10
-	MOVQ         c+48(FP), R11
-	VXORPS       Y0, Y0, Y0
-	VMOVUPS      (DI)(SI*1), Y1
-	VBROADCASTSS (R10), Y2
-	VSUBPS       Y2, Y1, Y1
-	VMAXPS       Y0, Y1, Y1
-	VBROADCASTSS 12(R10), Y2
-	VMINPS       Y2, Y1, Y1
-	VCVTTPS2DQ   Y1, Y2
-	VPBROADCASTD (R11), Y3
-	VPMINSD      Y3, Y2, Y2
-	VCVTDQ2PS    Y2, Y3
-	VSUBPS       Y3, Y1, Y1
-	VMOVUPS      Y1, 64(BX)
-	VMOVUPS      (R8)(SI*1), Y1
-	VBROADCASTSS 4(R10), Y3
-	VSUBPS       Y3, Y1, Y1
-	VMAXPS       Y0, Y1, Y1
-	VBROADCASTSS 16(R10), Y3
-	VMINPS       Y3, Y1, Y1
-	VCVTTPS2DQ   Y1, Y3
-	VPBROADCASTD 4(R11), Y4
-	VPMINSD      Y4, Y3, Y3
-	VCVTDQ2PS    Y3, Y4
-	VSUBPS       Y4, Y1, Y1
-	VMOVUPS      Y1, 96(BX)
-	VPBROADCASTD 12(R11), Y1
-	VPMULLD      Y1, Y3, Y3
-	VMOVUPS      (R9)(SI*1), Y1
-	VBROADCASTSS 8(R10), Y4
-	VSUBPS       Y4, Y1, Y1
-	VMAXPS       Y0, Y1, Y1
-	VBROADCASTSS 20(R10), Y0
-	VMINPS       Y0, Y1, Y1
-	VCVTTPS2DQ   Y1, Y0
-	VPBROADCASTD 8(R11), Y4
-	VPMINSD      Y4, Y0, Y0
-	VCVTDQ2PS    Y0, Y4
-	VSUBPS       Y4, Y1, Y1
-	VMOVUPS      Y1, 128(BX)
-	VPBROADCASTD 16(R11), Y1
-	VPMULLD      Y1, Y0, Y0
-	VPADDD       Y0, Y3, Y3
-	VPADDD       Y3, Y2, Y0
-	VPSUBD       lane<>+0(SB), Y0, Y0
-	VPBROADCASTD X0, Y1
-	VPCMPEQD     Y1, Y0, Y1
-	VMOVMSKPS    Y1, DI
-	CMPL         DI, $0x000000ff
+	MOVQ         wx+24(FP), R8
+	VMOVUPS      (R8)(DI*1), Y0
+	MOVQ         wy+32(FP), R8
+	VMOVUPS      (R8)(DI*1), Y1
+	MOVQ         wz+40(FP), R8
+	VMOVUPS      (R8)(DI*1), Y2
+	VMOVDQU      (CX)(DI*1), Y3
+	MOVL         (CX)(DI*1), R8
+	VPBROADCASTD (CX)(DI*1), Y5
+	VPSUBD       lane<>+0(SB), Y3, Y4
+	VPCMPEQD     Y5, Y4, Y4
+	VMOVMSKPS    Y4, R9
+	CMPL         R9, $0x000000ff
 	JNE          scattered0
-	VMOVD        X0, DI
-	LEAQ         (AX)(DI*4), DI
-	VMOVUPS      (DI), Y0
-	VMOVUPS      4(DI), Y1
-	VSUBPS       Y0, Y1, Y1
-	VMULPS       64(BX), Y1, Y1
-	VADDPS       Y1, Y0, Y1
-	VMOVUPS      (DI)(CX*1), Y0
-	VMOVUPS      4(DI)(CX*1), Y2
-	VSUBPS       Y0, Y2, Y2
-	VMULPS       64(BX), Y2, Y2
-	VADDPS       Y2, Y0, Y2
-	ADDQ         DX, DI
-	VMOVUPS      (DI), Y0
-	VMOVUPS      4(DI), Y3
-	VSUBPS       Y0, Y3, Y3
-	VMULPS       64(BX), Y3, Y3
-	VADDPS       Y3, Y0, Y3
-	VMOVUPS      (DI)(CX*1), Y0
-	VMOVUPS      4(DI)(CX*1), Y4
-	VSUBPS       Y0, Y4, Y4
-	VMULPS       64(BX), Y4, Y4
-	VADDPS       Y4, Y0, Y0
+	VMOVUPS      (BX)(R8*4), Y3
+	VMOVUPS      4(BX)(R8*4), Y4
+	VSUBPS       Y3, Y4, Y4
+	VMULPS       Y0, Y4, Y4
+	VADDPS       Y4, Y3, Y3
+	VMOVUPS      (SI)(R8*4), Y4
+	VMOVUPS      4(SI)(R8*4), Y5
+	VSUBPS       Y4, Y5, Y5
+	VMULPS       Y0, Y5, Y5
+	VADDPS       Y5, Y4, Y4
+	VMOVUPS      (DX)(R8*4), Y5
+	VMOVUPS      4(DX)(R8*4), Y6
+	VSUBPS       Y5, Y6, Y6
+	VMULPS       Y0, Y6, Y6
+	VADDPS       Y6, Y5, Y5
+	VMOVUPS      (AX)(R8*4), Y6
+	VMOVUPS      4(AX)(R8*4), Y7
+	VSUBPS       Y6, Y7, Y7
+	VMULPS       Y0, Y7, Y7
+	VADDPS       Y7, Y6, Y0
 	JMP          found0
 
 scattered0:
-	MOVQ         c+48(FP), DI
-	MOVL         20(DI), DI
-	TESTL        DI, DI
+	MOVQ         c+48(FP), R9
+	MOVL         20(R9), R9
+	TESTL        R9, R9
 	JLT          far0
-	VMOVD        X2, R8
 	SUBL         $0x03, R8
-	XORL         R9, R9
+	XORL         R10, R10
 	TESTL        R8, R8
-	CMOVLLT      R9, R8
-	CMPL         R8, DI
-	CMOVLGT      DI, R8
-	VMOVD        R8, X0
-	VPBROADCASTD X0, Y0
-	VPSUBD       Y0, Y2, Y0
-	VPBROADCASTD X3, Y1
-	VPBROADCASTD whole14<>+0(SB), Y4
-	VPMINUD      Y0, Y4, Y4
-	VPCMPEQD     Y0, Y4, Y4
-	VPCMPEQD     Y3, Y1, Y1
-	VPAND        Y4, Y1, Y1
-	VMOVMSKPS    Y1, DI
-	CMPL         DI, $0x000000ff
+	CMOVLLT      R10, R8
+	CMPL         R8, R9
+	CMOVLGT      R9, R8
+	VMOVD        R8, X4
+	VPBROADCASTD X4, Y4
+	VPSUBD       Y4, Y3, Y6
+	VPBROADCASTD whole14<>+0(SB), Y3
+	VPMINUD      Y6, Y3, Y3
+	VPCMPEQD     Y6, Y3, Y3
+	VMOVMSKPS    Y3, R9
+	CMPL         R9, $0x000000ff
 	JNE          far0
-	VMOVD        X3, DI
-	ADDL         R8, DI
-	LEAQ         (AX)(DI*4), DI
-	VPBROADCASTD whole1<>+0(SB), Y4
-	VPADDD       Y4, Y0, Y4
-	VPSLLD       $0x1c, Y0, Y1
-	VPOR         Y1, Y0, Y0
-	VPSLLD       $0x1c, Y4, Y1
-	VPOR         Y1, Y4, Y4
-	VPERMPS      (DI), Y0, Y1
-	VPERMPS      32(DI), Y0, Y3
-	VBLENDVPS    Y0, Y3, Y1, Y1
-	VPERMPS      (DI), Y4, Y2
-	VPERMPS      32(DI), Y4, Y3
-	VBLENDVPS    Y4, Y3, Y2, Y2
-	VSUBPS       Y1, Y2, Y2
-	VMULPS       64(BX), Y2, Y2
-	VADDPS       Y2, Y1, Y1
-	VPERMPS      (DI)(CX*1), Y0, Y2
-	VPERMPS      32(DI)(CX*1), Y0, Y5
-	VBLENDVPS    Y0, Y5, Y2, Y2
-	VPERMPS      (DI)(CX*1), Y4, Y3
-	VPERMPS      32(DI)(CX*1), Y4, Y5
-	VBLENDVPS    Y4, Y5, Y3, Y3
-	VSUBPS       Y2, Y3, Y3
-	VMULPS       64(BX), Y3, Y3
-	VADDPS       Y3, Y2, Y2
-	ADDQ         DX, DI
-	VPERMPS      (DI), Y0, Y3
-	VPERMPS      32(DI), Y0, Y6
-	VBLENDVPS    Y0, Y6, Y3, Y3
-	VPERMPS      (DI), Y4, Y5
-	VPERMPS      32(DI), Y4, Y6
-	VBLENDVPS    Y4, Y6, Y5, Y5
-	VSUBPS       Y3, Y5, Y5
-	VMULPS       64(BX), Y5, Y5
-	VADDPS       Y5, Y3, Y3
-	VPERMPS      (DI)(CX*1), Y0, Y5
-	VPERMPS      32(DI)(CX*1), Y0, Y6
-	VBLENDVPS    Y0, Y6, Y5, Y5
-	VPERMPS      (DI)(CX*1), Y4, Y0
-	VPERMPS      32(DI)(CX*1), Y4, Y6
-	VBLENDVPS    Y4, Y6, Y0, Y0
-	VSUBPS       Y5, Y0, Y0
-	VMULPS       64(BX), Y0, Y0
-	VADDPS       Y0, Y5, Y0
+	VPBROADCASTD whole1<>+0(SB), Y7
+	VPADDD       Y7, Y6, Y7
+	VPSLLD       $0x1c, Y6, Y3
+	VPOR         Y3, Y6, Y6
+	VPSLLD       $0x1c, Y7, Y3
+	VPOR         Y3, Y7, Y7
+	VPERMPS      (BX)(R8*4), Y6, Y3
+	VPERMPS      32(BX)(R8*4), Y6, Y5
+	VBLENDVPS    Y6, Y5, Y3, Y3
+	VPERMPS      (BX)(R8*4), Y7, Y4
+	VPERMPS      32(BX)(R8*4), Y7, Y5
+	VBLENDVPS    Y7, Y5, Y4, Y4
+	VSUBPS       Y3, Y4, Y4
+	VMULPS       Y0, Y4, Y4
+	VADDPS       Y4, Y3, Y3
+	VPERMPS      (SI)(R8*4), Y6, Y4
+	VPERMPS      32(SI)(R8*4), Y6, Y8
+	VBLENDVPS    Y6, Y8, Y4, Y4
+	VPERMPS      (SI)(R8*4), Y7, Y5
+	VPERMPS      32(SI)(R8*4), Y7, Y8
+	VBLENDVPS    Y7, Y8, Y5, Y5
+	VSUBPS       Y4, Y5, Y5
+	VMULPS       Y0, Y5, Y5
+	VADDPS       Y5, Y4, Y4
+	VPERMPS      (DX)(R8*4), Y6, Y5
+	VPERMPS      32(DX)(R8*4), Y6, Y9
+	VBLENDVPS    Y6, Y9, Y5, Y5
+	VPERMPS      (DX)(R8*4), Y7, Y8
+	VPERMPS      32(DX)(R8*4), Y7, Y9
+	VBLENDVPS    Y7, Y9, Y8, Y8
+	VSUBPS       Y5, Y8, Y8
+	VMULPS       Y0, Y8, Y8
+	VADDPS       Y8, Y5, Y5
+	VPERMPS      (AX)(R8*4), Y6, Y8
+	VPERMPS      32(AX)(R8*4), Y6, Y9
+	VBLENDVPS    Y6, Y9, Y8, Y8
+	VPERMPS      (AX)(R8*4), Y7, Y6
+	VPERMPS      32(AX)(R8*4), Y7, Y9
+	VBLENDVPS    Y7, Y9, Y6, Y6
+	VSUBPS       Y8, Y6, Y6
+	VMULPS       Y0, Y6, Y6
+	VADDPS       Y6, Y8, Y0
 	JMP          found0
 
 far0:
-	VPADDD       Y3, Y2, Y0
-	VMOVDQU      Y0, (BX)
-	MOVL         (BX), DI
-	LEAQ         (AX)(DI*4), DI
-	VBROADCASTSD (DI), Y2
-	VBROADCASTSD (DI)(CX*1), Y3
-	VBROADCASTSD (DI)(DX*1), Y0
-	ADDQ         DX, DI
-	VBROADCASTSD (DI)(CX*1), Y4
-	MOVL         4(BX), DI
-	LEAQ         (AX)(DI*4), DI
-	VBROADCASTSD (DI), Y1
-	VBLENDPD     $0x02, Y1, Y2, Y2
-	VBROADCASTSD (DI)(CX*1), Y1
-	VBLENDPD     $0x02, Y1, Y3, Y3
-	VBROADCASTSD (DI)(DX*1), Y1
-	VBLENDPD     $0x02, Y1, Y0, Y0
-	ADDQ         DX, DI
-	VBROADCASTSD (DI)(CX*1), Y1
-	VBLENDPD     $0x02, Y1, Y4, Y4
-	MOVL         16(BX), DI
-	LEAQ         (AX)(DI*4), DI
-	VBROADCASTSD (DI), Y1
-	VBLENDPD     $0x04, Y1, Y2, Y2
-	VBROADCASTSD (DI)(CX*1), Y1
-	VBLENDPD     $0x04, Y1, Y3, Y3
-	VBROADCASTSD (DI)(DX*1), Y1
-	VBLENDPD     $0x04, Y1, Y0, Y0
-	ADDQ         DX, DI
-	VBROADCASTSD (DI)(CX*1), Y1
-	VBLENDPD     $0x04, Y1, Y4, Y4
-	MOVL         20(BX), DI
-	LEAQ         (AX)(DI*4), DI
-	VBROADCASTSD (DI), Y1
-	VBLENDPD     $0x08, Y1, Y2, Y2
-	VBROADCASTSD (DI)(CX*1), Y1
-	VBLENDPD     $0x08, Y1, Y3, Y3
-	VBROADCASTSD (DI)(DX*1), Y1
-	VBLENDPD     $0x08, Y1, Y0, Y0
-	ADDQ         DX, DI
-	VBROADCASTSD (DI)(CX*1), Y1
-	VBLENDPD     $0x08, Y1, Y4, Y4
-	MOVL         8(BX), DI
-	LEAQ         (AX)(DI*4), DI
-	VBROADCASTSD (DI), Y7
-	VBROADCASTSD (DI)(CX*1), Y6
-	VBROADCASTSD (DI)(DX*1), Y5
-	ADDQ         DX, DI
-	VBROADCASTSD (DI)(CX*1), Y8
-	MOVL         12(BX), DI
-	LEAQ         (AX)(DI*4), DI
-	VBROADCASTSD (DI), Y1
-	VBLENDPD     $0x02, Y1, Y7, Y7
-	VBROADCASTSD (DI)(CX*1), Y1
-	VBLENDPD     $0x02, Y1, Y6, Y6
-	VBROADCASTSD (DI)(DX*1), Y1
-	VBLENDPD     $0x02, Y1, Y5, Y5
-	ADDQ         DX, DI
-	VBROADCASTSD (DI)(CX*1), Y1
-	VBLENDPD     $0x02, Y1, Y8, Y8
-	MOVL         24(BX), DI
-	LEAQ         (AX)(DI*4), DI
-	VBROADCASTSD (DI), Y1
-	VBLENDPD     $0x04, Y1, Y7, Y7
-	VBROADCASTSD (DI)(CX*1), Y1
-	VBLENDPD     $0x04, Y1, Y6, Y6
-	VBROADCASTSD (DI)(DX*1), Y1
-	VBLENDPD     $0x04, Y1, Y5, Y5
-	ADDQ         DX, DI
-	VBROADCASTSD (DI)(CX*1), Y1
-	VBLENDPD     $0x04, Y1, Y8, Y8
-	MOVL         28(BX), DI
-	LEAQ         (AX)(DI*4), DI
-	VBROADCASTSD (DI), Y1
-	VBLENDPD     $0x08, Y1, Y7, Y7
-	VBROADCASTSD (DI)(CX*1), Y1
-	VBLENDPD     $0x08, Y1, Y6, Y6
-	VBROADCASTSD (DI)(DX*1), Y1
-	VBLENDPD     $0x08, Y1, Y5, Y5
-	ADDQ         DX, DI
-	VBROADCASTSD (DI)(CX*1), Y1
-	VBLENDPD     $0x08, Y1, Y8, Y8
-	VSHUFPS      $0x88, Y7, Y2, Y1
-	VSHUFPS      $0xdd, Y7, Y2, Y7
-	VSHUFPS      $0x88, Y6, Y3, Y2
-	VSHUFPS      $0xdd, Y6, Y3, Y6
-	VSHUFPS      $0x88, Y5, Y0, Y3
-	VSHUFPS      $0xdd, Y5, Y0, Y5
-	VSHUFPS      $0x88, Y8, Y4, Y0
-	VSHUFPS      $0xdd, Y8, Y4, Y4
-	VSUBPS       Y1, Y7, Y7
-	VMULPS       64(BX), Y7, Y7
-	VADDPS       Y7, Y1, Y1
-	VSUBPS       Y2, Y6, Y6
-	VMULPS       64(BX), Y6, Y6
-	VADDPS       Y6, Y2, Y2
-	VSUBPS       Y3, Y5, Y5
-	VMULPS       64(BX), Y5, Y5
-	VADDPS       Y5, Y3, Y3
-	VSUBPS       Y0, Y4, Y4
-	VMULPS       64(BX), Y4, Y4
-	VADDPS       Y4, Y0, Y0
+	MOVL         (CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), Y4
+	VBROADCASTSD (SI)(R8*4), Y5
+	VBROADCASTSD (DX)(R8*4), Y6
+	VBROADCASTSD (AX)(R8*4), Y7
+	MOVL         4(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), Y3
+	VBLENDPD     $0x02, Y3, Y4, Y4
+	VBROADCASTSD (SI)(R8*4), Y3
+	VBLENDPD     $0x02, Y3, Y5, Y5
+	VBROADCASTSD (DX)(R8*4), Y3
+	VBLENDPD     $0x02, Y3, Y6, Y6
+	VBROADCASTSD (AX)(R8*4), Y3
+	VBLENDPD     $0x02, Y3, Y7, Y7
+	MOVL         16(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), Y3
+	VBLENDPD     $0x04, Y3, Y4, Y4
+	VBROADCASTSD (SI)(R8*4), Y3
+	VBLENDPD     $0x04, Y3, Y5, Y5
+	VBROADCASTSD (DX)(R8*4), Y3
+	VBLENDPD     $0x04, Y3, Y6, Y6
+	VBROADCASTSD (AX)(R8*4), Y3
+	VBLENDPD     $0x04, Y3, Y7, Y7
+	MOVL         20(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), Y3
+	VBLENDPD     $0x08, Y3, Y4, Y4
+	VBROADCASTSD (SI)(R8*4), Y3
+	VBLENDPD     $0x08, Y3, Y5, Y5
+	VBROADCASTSD (DX)(R8*4), Y3
+	VBLENDPD     $0x08, Y3, Y6, Y6
+	VBROADCASTSD (AX)(R8*4), Y3
+	VBLENDPD     $0x08, Y3, Y7, Y7
+	MOVL         8(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), Y10
+	VBROADCASTSD (SI)(R8*4), Y9
+	VBROADCASTSD (DX)(R8*4), Y8
+	VBROADCASTSD (AX)(R8*4), Y11
+	MOVL         12(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), Y3
+	VBLENDPD     $0x02, Y3, Y10, Y10
+	VBROADCASTSD (SI)(R8*4), Y3
+	VBLENDPD     $0x02, Y3, Y9, Y9
+	VBROADCASTSD (DX)(R8*4), Y3
+	VBLENDPD     $0x02, Y3, Y8, Y8
+	VBROADCASTSD (AX)(R8*4), Y3
+	VBLENDPD     $0x02, Y3, Y11, Y11
+	MOVL         24(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), Y3
+	VBLENDPD     $0x04, Y3, Y10, Y10
+	VBROADCASTSD (SI)(R8*4), Y3
+	VBLENDPD     $0x04, Y3, Y9, Y9
+	VBROADCASTSD (DX)(R8*4), Y3
+	VBLENDPD     $0x04, Y3, Y8, Y8
+	VBROADCASTSD (AX)(R8*4), Y3
+	VBLENDPD     $0x04, Y3, Y11, Y11
+	MOVL         28(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), Y3
+	VBLENDPD     $0x08, Y3, Y10, Y10
+	VBROADCASTSD (SI)(R8*4), Y3
+	VBLENDPD     $0x08, Y3, Y9, Y9
+	VBROADCASTSD (DX)(R8*4), Y3
+	VBLENDPD     $0x08, Y3, Y8, Y8
+	VBROADCASTSD (AX)(R8*4), Y3
+	VBLENDPD     $0x08, Y3, Y11, Y11
+	VSHUFPS      $0x88, Y10, Y4, Y3
+	VSHUFPS      $0xdd, Y10, Y4, Y10
+	VSHUFPS      $0x88, Y9, Y5, Y4
+	VSHUFPS      $0xdd, Y9, Y5, Y9
+	VSHUFPS      $0x88, Y8, Y6, Y5
+	VSHUFPS      $0xdd, Y8, Y6, Y8
+	VSHUFPS      $0x88, Y11, Y7, Y6
+	VSHUFPS      $0xdd, Y11, Y7, Y7
+	VSUBPS       Y3, Y10, Y10
+	VMULPS       Y0, Y10, Y10
+	VADDPS       Y10, Y3, Y3
+	VSUBPS       Y4, Y9, Y9
+	VMULPS       Y0, Y9, Y9
+	VADDPS       Y9, Y4, Y4
+	VSUBPS       Y5, Y8, Y8
+	VMULPS       Y0, Y8, Y8
+	VADDPS       Y8, Y5, Y5
+	VSUBPS       Y6, Y7, Y7
+	VMULPS       Y0, Y7, Y7
+	VADDPS       Y7, Y6, Y0
 
 found0:
-	VSUBPS       Y1, Y2, Y2
-	VMULPS       96(BX), Y2, Y2
-	VADDPS       Y2, Y1, Y1
-	VSUBPS       Y3, Y0, Y0
-	VMULPS       96(BX), Y0, Y0
-	VADDPS       Y0, Y3, Y3
-	VSUBPS       Y1, Y3, Y3
-	VMULPS       128(BX), Y3, Y3
-	VADDPS       Y3, Y1, Y1
-	MOVQ         dst+0(FP), DI
-	VMOVUPS      Y1, (DI)(SI*1)
-	MOVQ         x+16(FP), DI
-	MOVQ         y+24(FP), R8
-	MOVQ         z+32(FP), R9
-	MOVQ         f+40(FP), R10
-	MOVQ         c+48(FP), R11
-	VXORPS       Y0, Y0, Y0
-	VMOVUPS      32(DI)(SI*1), Y1
-	VBROADCASTSS (R10), Y2
-	VSUBPS       Y2, Y1, Y1
-	VMAXPS       Y0, Y1, Y1
-	VBROADCASTSS 12(R10), Y2
-	VMINPS       Y2, Y1, Y1
-	VCVTTPS2DQ   Y1, Y2
-	VPBROADCASTD (R11), Y3
-	VPMINSD      Y3, Y2, Y2
-	VCVTDQ2PS    Y2, Y3
-	VSUBPS       Y3, Y1, Y1
-	VMOVUPS      Y1, 64(BX)
-	VMOVUPS      32(R8)(SI*1), Y1
-	VBROADCASTSS 4(R10), Y3
-	VSUBPS       Y3, Y1, Y1
-	VMAXPS       Y0, Y1, Y1
-	VBROADCASTSS 16(R10), Y3
-	VMINPS       Y3, Y1, Y1
-	VCVTTPS2DQ   Y1, Y3
-	VPBROADCASTD 4(R11), Y4
-	VPMINSD      Y4, Y3, Y3
-	VCVTDQ2PS    Y3, Y4
-	VSUBPS       Y4, Y1, Y1
-	VMOVUPS      Y1, 96(BX)
-	VPBROADCASTD 12(R11), Y1
-	VPMULLD      Y1, Y3, Y3
-	VMOVUPS      32(R9)(SI*1), Y1
-	VBROADCASTSS 8(R10), Y4
-	VSUBPS       Y4, Y1, Y1
-	VMAXPS       Y0, Y1, Y1
-	VBROADCASTSS 20(R10), Y0
-	VMINPS       Y0, Y1, Y1
-	VCVTTPS2DQ   Y1, Y0
-	VPBROADCASTD 8(R11), Y4
-	VPMINSD      Y4, Y0, Y0
-	VCVTDQ2PS    Y0, Y4
-	VSUBPS       Y4, Y1, Y1
-	VMOVUPS      Y1, 128(BX)
-	VPBROADCASTD 16(R11), Y1
-	VPMULLD      Y1, Y0, Y0
-	VPADDD       Y0, Y3, Y3
-	VPADDD       Y3, Y2, Y0
-	VPSUBD       lane<>+0(SB), Y0, Y0
-	VPBROADCASTD X0, Y1
-	VPCMPEQD     Y1, Y0, Y1
-	VMOVMSKPS    Y1, DI
-	CMPL         DI, $0x000000ff
+	VSUBPS       Y3, Y4, Y4
+	VMULPS       Y1, Y4, Y4
+	VADDPS       Y4, Y3, Y3
+	VSUBPS       Y5, Y0, Y0
+	VMULPS       Y1, Y0, Y0
+	VADDPS       Y0, Y5, Y5
+	VSUBPS       Y3, Y5, Y5
+	VMULPS       Y2, Y5, Y5
+	VADDPS       Y5, Y3, Y3
+	MOVQ         dst+0(FP), R8
+	VMOVUPS      Y3, (R8)(DI*1)
+	MOVQ         wx+24(FP), R8
+	VMOVUPS      32(R8)(DI*1), Y0
+	MOVQ         wy+32(FP), R8
+	VMOVUPS      32(R8)(DI*1), Y1
+	MOVQ         wz+40(FP), R8
+	VMOVUPS      32(R8)(DI*1), Y2
+	VMOVDQU      32(CX)(DI*1), Y3
+	MOVL         32(CX)(DI*1), R8
+	VPBROADCASTD 32(CX)(DI*1), Y5
+	VPSUBD       lane<>+0(SB), Y3, Y4
+	VPCMPEQD     Y5, Y4, Y4
+	VMOVMSKPS    Y4, R9
+	CMPL         R9, $0x000000ff
 	JNE          scattered1
-	VMOVD        X0, DI
-	LEAQ         (AX)(DI*4), DI
-	VMOVUPS      (DI), Y0
-	VMOVUPS      4(DI), Y1
-	VSUBPS       Y0, Y1, Y1
-	VMULPS       64(BX), Y1, Y1
-	VADDPS       Y1, Y0, Y1
-	VMOVUPS      (DI)(CX*1), Y0
-	VMOVUPS      4(DI)(CX*1), Y2
-	VSUBPS       Y0, Y2, Y2
-	VMULPS       64(BX), Y2, Y2
-	VADDPS       Y2, Y0, Y2
-	ADDQ         DX, DI
-	VMOVUPS      (DI), Y0
-	VMOVUPS      4(DI), Y3
-	VSUBPS       Y0, Y3, Y3
-	VMULPS       64(BX), Y3, Y3
-	VADDPS       Y3, Y0, Y3
-	VMOVUPS      (DI)(CX*1), Y0
-	VMOVUPS      4(DI)(CX*1), Y4
-	VSUBPS       Y0, Y4, Y4
-	VMULPS       64(BX), Y4, Y4
-	VADDPS       Y4, Y0, Y0
+	VMOVUPS      (BX)(R8*4), Y3
+	VMOVUPS      4(BX)(R8*4), Y4
+	VSUBPS       Y3, Y4, Y4
+	VMULPS       Y0, Y4, Y4
+	VADDPS       Y4, Y3, Y3
+	VMOVUPS      (SI)(R8*4), Y4
+	VMOVUPS      4(SI)(R8*4), Y5
+	VSUBPS       Y4, Y5, Y5
+	VMULPS       Y0, Y5, Y5
+	VADDPS       Y5, Y4, Y4
+	VMOVUPS      (DX)(R8*4), Y5
+	VMOVUPS      4(DX)(R8*4), Y6
+	VSUBPS       Y5, Y6, Y6
+	VMULPS       Y0, Y6, Y6
+	VADDPS       Y6, Y5, Y5
+	VMOVUPS      (AX)(R8*4), Y6
+	VMOVUPS      4(AX)(R8*4), Y7
+	VSUBPS       Y6, Y7, Y7
+	VMULPS       Y0, Y7, Y7
+	VADDPS       Y7, Y6, Y0
 	JMP          found1
 
 scattered1:
-	MOVQ         c+48(FP), DI
-	MOVL         20(DI), DI
-	TESTL        DI, DI
+	MOVQ         c+48(FP), R9
+	MOVL         20(R9), R9
+	TESTL        R9, R9
 	JLT          far1
-	VMOVD        X2, R8
 	SUBL         $0x03, R8
-	XORL         R9, R9
+	XORL         R10, R10
 	TESTL        R8, R8
-	CMOVLLT      R9, R8
-	CMPL         R8, DI
-	CMOVLGT      DI, R8
-	VMOVD        R8, X0
-	VPBROADCASTD X0, Y0
-	VPSUBD       Y0, Y2, Y0
-	VPBROADCASTD X3, Y1
-	VPBROADCASTD whole14<>+0(SB), Y4
-	VPMINUD      Y0, Y4, Y4
-	VPCMPEQD     Y0, Y4, Y4
-	VPCMPEQD     Y3, Y1, Y1
-	VPAND        Y4, Y1, Y1
-	VMOVMSKPS    Y1, DI
-	CMPL         DI, $0x000000ff
+	CMOVLLT      R10, R8
+	CMPL         R8, R9
+	CMOVLGT      R9, R8
+	VMOVD        R8, X4
+	VPBROADCASTD X4, Y4
+	VPSUBD       Y4, Y3, Y6
+	VPBROADCASTD whole14<>+0(SB), Y3
+	VPMINUD      Y6, Y3, Y3
+	VPCMPEQD     Y6, Y3, Y3
+	VMOVMSKPS    Y3, R9
+	CMPL         R9, $0x000000ff
 	JNE          far1
-	VMOVD        X3, DI
-	ADDL         R8, DI
-	LEAQ         (AX)(DI*4), DI
-	VPBROADCASTD whole1<>+0(SB), Y4
-	VPADDD       Y4, Y0, Y4
-	VPSLLD       $0x1c, Y0, Y1
-	VPOR         Y1, Y0, Y0
-	VPSLLD       $0x1c, Y4, Y1
-	VPOR         Y1, Y4, Y4
-	VPERMPS      (DI), Y0, Y1
-	VPERMPS      32(DI), Y0, Y3
-	VBLENDVPS    Y0, Y3, Y1, Y1
-	VPERMPS      (DI), Y4, Y2
-	VPERMPS      32(DI), Y4, Y3
-	VBLENDVPS    Y4, Y3, Y2, Y2
-	VSUBPS       Y1, Y2, Y2
-	VMULPS       64(BX), Y2, Y2
-	VADDPS       Y2, Y1, Y1
-	VPERMPS      (DI)(CX*1), Y0, Y2
-	VPERMPS      32(DI)(CX*1), Y0, Y5
-	VBLENDVPS    Y0, Y5, Y2, Y2
-	VPERMPS      (DI)(CX*1), Y4, Y3
-	VPERMPS      32(DI)(CX*1), Y4, Y5
-	VBLENDVPS    Y4, Y5, Y3, Y3
-	VSUBPS       Y2, Y3, Y3
-	VMULPS       64(BX), Y3, Y3
-	VADDPS       Y3, Y2, Y2
-	ADDQ         DX, DI
-	VPERMPS      (DI), Y0, Y3
-	VPERMPS      32(DI), Y0, Y6
-	VBLENDVPS    Y0, Y6, Y3, Y3
-	VPERMPS      (DI), Y4, Y5
-	VPERMPS      32(DI), Y4, Y6
-	VBLENDVPS    Y4, Y6, Y5, Y5
-	VSUBPS       Y3, Y5, Y5
-	VMULPS       64(BX), Y5, Y5
-	VADDPS       Y5, Y3, Y3
-	VPERMPS      (DI)(CX*1), Y0, Y5
-	VPERMPS      32(DI)(CX*1), Y0, Y6
-	VBLENDVPS    Y0, Y6, Y5, Y5
-	VPERMPS      (DI)(CX*1), Y4, Y0
-	VPERMPS      32(DI)(CX*1), Y4, Y6
-	VBLENDVPS    Y4, Y6, Y0, Y0
-	VSUBPS       Y5, Y0, Y0
-	VMULPS       64(BX), Y0, Y0
-	VADDPS       Y0, Y5, Y0
+	VPBROADCASTD whole1<>+0(SB), Y7
+	VPADDD       Y7, Y6, Y7
+	VPSLLD       $0x1c, Y6, Y3
+	VPOR         Y3, Y6, Y6
+	VPSLLD       $0x1c, Y7, Y3
+	VPOR         Y3, Y7, Y7
+	VPERMPS      (BX)(R8*4), Y6, Y3
+	VPERMPS      32(BX)(R8*4), Y6, Y5
+	VBLENDVPS    Y6, Y5, Y3, Y3
+	VPERMPS      (BX)(R8*4), Y7, Y4
+	VPERMPS      32(BX)(R8*4), Y7, Y5
+	VBLENDVPS    Y7, Y5, Y4, Y4
+	VSUBPS       Y3, Y4, Y4
+	VMULPS       Y0, Y4, Y4
+	VADDPS       Y4, Y3, Y3
+	VPERMPS      (SI)(R8*4), Y6, Y4
+	VPERMPS      32(SI)(R8*4), Y6, Y8
+	VBLENDVPS    Y6, Y8, Y4, Y4
+	VPERMPS      (SI)(R8*4), Y7, Y5
+	VPERMPS      32(SI)(R8*4), Y7, Y8
+	VBLENDVPS    Y7, Y8, Y5, Y5
+	VSUBPS       Y4, Y5, Y5
+	VMULPS       Y0, Y5, Y5
+	VADDPS       Y5, Y4, Y4
+	VPERMPS      (DX)(R8*4), Y6, Y5
+	VPERMPS      32(DX)(R8*4), Y6, Y9
+	VBLENDVPS    Y6, Y9, Y5, Y5
+	VPERMPS      (DX)(R8*4), Y7, Y8
+	VPERMPS      32(DX)(R8*4), Y7, Y9
+	VBLENDVPS    Y7, Y9, Y8, Y8
+	VSUBPS       Y5, Y8, Y8
+	VMULPS       Y0, Y8, Y8
+	VADDPS       Y8, Y5, Y5
+	VPERMPS      (AX)(R8*4), Y6, Y8
+	VPERMPS      32(AX)(R8*4), Y6, Y9
+	VBLENDVPS    Y6, Y9, Y8, Y8
+	VPERMPS      (AX)(R8*4), Y7, Y6
+	VPERMPS      32(AX)(R8*4), Y7, Y9
+	VBLENDVPS    Y7, Y9, Y6, Y6
+	VSUBPS       Y8, Y6, Y6
+	VMULPS       Y0, Y6, Y6
+	VADDPS       Y6, Y8, Y0
 	JMP          found1
 
 far1:
-	VPADDD       Y3, Y2, Y0
-	VMOVDQU      Y0, (BX)
-	MOVL         (BX), DI
-	LEAQ         (AX)(DI*4), DI
-	VBROADCASTSD (DI), Y2
-	VBROADCASTSD (DI)(CX*1), Y3
-	VBROADCASTSD (DI)(DX*1), Y0
-	ADDQ         DX, DI
-	VBROADCASTSD (DI)(CX*1), Y4
-	MOVL         4(BX), DI
-	LEAQ         (AX)(DI*4), DI
-	VBROADCASTSD (DI), Y1
-	VBLENDPD     $0x02, Y1, Y2, Y2
-	VBROADCASTSD (DI)(CX*1), Y1
-	VBLENDPD     $0x02, Y1, Y3, Y3
-	VBROADCASTSD (DI)(DX*1), Y1
-	VBLENDPD     $0x02, Y1, Y0, Y0
-	ADDQ         DX, DI
-	VBROADCASTSD (DI)(CX*1), Y1
-	VBLENDPD     $0x02, Y1, Y4, Y4
-	MOVL         16(BX), DI
-	LEAQ         (AX)(DI*4), DI
-	VBROADCASTSD (DI), Y1
-	VBLENDPD     $0x04, Y1, Y2, Y2
-	VBROADCASTSD (DI)(CX*1), Y1
-	VBLENDPD     $0x04, Y1, Y3, Y3
-	VBROADCASTSD (DI)(DX*1), Y1
-	VBLENDPD     $0x04, Y1, Y0, Y0
-	ADDQ         DX, DI
-	VBROADCASTSD (DI)(CX*1), Y1
-	VBLENDPD     $0x04, Y1, Y4, Y4
-	MOVL         20(BX), DI
-	LEAQ         (AX)(DI*4), DI
-	VBROADCASTSD (DI), Y1
-	VBLENDPD     $0x08, Y1, Y2, Y2
-	VBROADCASTSD (DI)(CX*1), Y1
-	VBLENDPD     $0x08, Y1, Y3, Y3
-	VBROADCASTSD (DI)(DX*1), Y1
-	VBLENDPD     $0x08, Y1, Y0, Y0
-	ADDQ         DX, DI
-	VBROADCASTSD (DI)(CX*1), Y1
-	VBLENDPD     $0x08, Y1, Y4, Y4
-	MOVL         8(BX), DI
-	LEAQ         (AX)(DI*4), DI
-	VBROADCASTSD (DI), Y7
-	VBROADCASTSD (DI)(CX*1), Y6
-	VBROADCASTSD (DI)(DX*1), Y5
-	ADDQ         DX, DI
-	VBROADCASTSD (DI)(CX*1), Y8
-	MOVL         12(BX), DI
-	LEAQ         (AX)(DI*4), DI
-	VBROADCASTSD (DI), Y1
-	VBLENDPD     $0x02, Y1, Y7, Y7
-	VBROADCASTSD (DI)(CX*1), Y1
-	VBLENDPD     $0x02, Y1, Y6, Y6
-	VBROADCASTSD (DI)(DX*1), Y1
-	VBLENDPD     $0x02, Y1, Y5, Y5
-	ADDQ         DX, DI
-	VBROADCASTSD (DI)(CX*1), Y1
-	VBLENDPD     $0x02, Y1, Y8, Y8
-	MOVL         24(BX), DI
-	LEAQ         (AX)(DI*4), DI
-	VBROADCASTSD (DI), Y1
-	VBLENDPD     $0x04, Y1, Y7, Y7
-	VBROADCASTSD (DI)(CX*1), Y1
-	VBLENDPD     $0x04, Y1, Y6, Y6
-	VBROADCASTSD (DI)(DX*1), Y1
-	VBLENDPD     $0x04, Y1, Y5, Y5
-	ADDQ         DX, DI
-	VBROADCASTSD (DI)(CX*1), Y1
-	VBLENDPD     $0x04, Y1, Y8, Y8
-	MOVL         28(BX), DI
-	LEAQ         (AX)(DI*4), DI
-	VBROADCASTSD (DI), Y1
-	VBLENDPD     $0x08, Y1, Y7, Y7
-	VBROADCASTSD (DI)(CX*1), Y1
-	VBLENDPD     $0x08, Y1, Y6, Y6
-	VBROADCASTSD (DI)(DX*1), Y1
-	VBLENDPD     $0x08, Y1, Y5, Y5
-	ADDQ         DX, DI
-	VBROADCASTSD (DI)(CX*1), Y1
-	VBLENDPD     $0x08, Y1, Y8, Y8
-	VSHUFPS      $0x88, Y7, Y2, Y1
-	VSHUFPS      $0xdd, Y7, Y2, Y7
-	VSHUFPS      $0x88, Y6, Y3, Y2
-	VSHUFPS      $0xdd, Y6, Y3, Y6
-	VSHUFPS      $0x88, Y5, Y0, Y3
-	VSHUFPS      $0xdd, Y5, Y0, Y5
-	VSHUFPS      $0x88, Y8, Y4, Y0
-	VSHUFPS      $0xdd, Y8, Y4, Y4
-	VSUBPS       Y1, Y7, Y7
-	VMULPS       64(BX), Y7, Y7
-	VADDPS       Y7, Y1, Y1
-	VSUBPS       Y2, Y6, Y6
-	VMULPS       64(BX), Y6, Y6
-	VADDPS       Y6, Y2, Y2
-	VSUBPS       Y3, Y5, Y5
-	VMULPS       64(BX), Y5, Y5
-	VADDPS       Y5, Y3, Y3
-	VSUBPS       Y0, Y4, Y4
-	VMULPS       64(BX), Y4, Y4
-	VADDPS       Y4, Y0, Y0
+	MOVL         32(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), Y4
+	VBROADCASTSD (SI)(R8*4), Y5
+	VBROADCASTSD (DX)(R8*4), Y6
+	VBROADCASTSD (AX)(R8*4), Y7
+	MOVL         36(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), Y3
+	VBLENDPD     $0x02, Y3, Y4, Y4
+	VBROADCASTSD (SI)(R8*4), Y3
+	VBLENDPD     $0x02, Y3, Y5, Y5
+	VBROADCASTSD (DX)(R8*4), Y3
+	VBLENDPD     $0x02, Y3, Y6, Y6
+	VBROADCASTSD (AX)(R8*4), Y3
+	VBLENDPD     $0x02, Y3, Y7, Y7
+	MOVL         48(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), Y3
+	VBLENDPD     $0x04, Y3, Y4, Y4
+	VBROADCASTSD (SI)(R8*4), Y3
+	VBLENDPD     $0x04, Y3, Y5, Y5
+	VBROADCASTSD (DX)(R8*4), Y3
+	VBLENDPD     $0x04, Y3, Y6, Y6
+	VBROADCASTSD (AX)(R8*4), Y3
+	VBLENDPD     $0x04, Y3, Y7, Y7
+	MOVL         52(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), Y3
+	VBLENDPD     $0x08, Y3, Y4, Y4
+	VBROADCASTSD (SI)(R8*4), Y3
+	VBLENDPD     $0x08, Y3, Y5, Y5
+	VBROADCASTSD (DX)(R8*4), Y3
+	VBLENDPD     $0x08, Y3, Y6, Y6
+	VBROADCASTSD (AX)(R8*4), Y3
+	VBLENDPD     $0x08, Y3, Y7, Y7
+	MOVL         40(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), Y10
+	VBROADCASTSD (SI)(R8*4), Y9
+	VBROADCASTSD (DX)(R8*4), Y8
+	VBROADCASTSD (AX)(R8*4), Y11
+	MOVL         44(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), Y3
+	VBLENDPD     $0x02, Y3, Y10, Y10
+	VBROADCASTSD (SI)(R8*4), Y3
+	VBLENDPD     $0x02, Y3, Y9, Y9
+	VBROADCASTSD (DX)(R8*4), Y3
+	VBLENDPD     $0x02, Y3, Y8, Y8
+	VBROADCASTSD (AX)(R8*4), Y3
+	VBLENDPD     $0x02, Y3, Y11, Y11
+	MOVL         56(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), Y3
+	VBLENDPD     $0x04, Y3, Y10, Y10
+	VBROADCASTSD (SI)(R8*4), Y3
+	VBLENDPD     $0x04, Y3, Y9, Y9
+	VBROADCASTSD (DX)(R8*4), Y3
+	VBLENDPD     $0x04, Y3, Y8, Y8
+	VBROADCASTSD (AX)(R8*4), Y3
+	VBLENDPD     $0x04, Y3, Y11, Y11
+	MOVL         60(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), Y3
+	VBLENDPD     $0x08, Y3, Y10, Y10
+	VBROADCASTSD (SI)(R8*4), Y3
+	VBLENDPD     $0x08, Y3, Y9, Y9
+	VBROADCASTSD (DX)(R8*4), Y3
+	VBLENDPD     $0x08, Y3, Y8, Y8
+	VBROADCASTSD (AX)(R8*4), Y3
+	VBLENDPD     $0x08, Y3, Y11, Y11
+	VSHUFPS      $0x88, Y10, Y4, Y3
+	VSHUFPS      $0xdd, Y10, Y4, Y10
+	VSHUFPS      $0x88, Y9, Y5, Y4
+	VSHUFPS      $0xdd, Y9, Y5, Y9
+	VSHUFPS      $0x88, Y8, Y6, Y5
+	VSHUFPS      $0xdd, Y8, Y6, Y8
+	VSHUFPS      $0x88, Y11, Y7, Y6
+	VSHUFPS      $0xdd, Y11, Y7, Y7
+	VSUBPS       Y3, Y10, Y10
+	VMULPS       Y0, Y10, Y10
+	VADDPS       Y10, Y3, Y3
+	VSUBPS       Y4, Y9, Y9
+	VMULPS       Y0, Y9, Y9
+	VADDPS       Y9, Y4, Y4
+	VSUBPS       Y5, Y8, Y8
+	VMULPS       Y0, Y8, Y8
+	VADDPS       Y8, Y5, Y5
+	VSUBPS       Y6, Y7, Y7
+	VMULPS       Y0, Y7, Y7
+	VADDPS       Y7, Y6, Y0
 
 found1:
-	VSUBPS  Y1, Y2, Y2
-	VMULPS  96(BX), Y2, Y2
-	VADDPS  Y2, Y1, Y1
-	VSUBPS  Y3, Y0, Y0
-	VMULPS  96(BX), Y0, Y0
-	VADDPS  Y0, Y3, Y3
-	VSUBPS  Y1, Y3, Y3
-	VMULPS  128(BX), Y3, Y3
-	VADDPS  Y3, Y1, Y1
-	MOVQ    dst+0(FP), DI
-	VMOVUPS Y1, 32(DI)(SI*1)
-	ADDQ    $0x40, SI
+	VSUBPS  Y3, Y4, Y4
+	VMULPS  Y1, Y4, Y4
+	VADDPS  Y4, Y3, Y3
+	VSUBPS  Y5, Y0, Y0
+	VMULPS  Y1, Y0, Y0
+	VADDPS  Y0, Y5, Y5
+	VSUBPS  Y3, Y5, Y5
+	VMULPS  Y2, Y5, Y5
+	VADDPS  Y5, Y3, Y3
+	MOVQ    dst+0(FP), R8
+	VMOVUPS Y3, 32(R8)(DI*1)
+	ADDQ    $0x40, DI
 
 test:
-	MOVQ n+72(FP), DI
-	SHLQ $0x02, DI
-	CMPQ SI, DI
+	MOVQ n+72(FP), R8
+	SHLQ $0x02, R8
+	CMPQ DI, R8
 	JLT  loop
 	VZEROUPPER
 	RET
@@ -6311,664 +6535,530 @@ test:
 DATA whole14<>+0(SB)/4, $0x0000000e
 GLOBL whole14<>(SB), RODATA|NOPTR, $4
 
-// func sampleRangeAVX2(dst *float32, lo *float32, hi *float32, data *float32, x *float32, y *float32, z *float32, f *[6]float32, c *[6]int32, dy int, dz int, n int)
+// func sampleRangeAVX2(dst *float32, lo *float32, hi *float32, data *float32, cells *int32, wx *float32, wy *float32, wz *float32, c *[6]int32, dy int, dz int, n int)
 // Requires: AVX, AVX2, CMOV
-TEXT ·sampleRangeAVX2(SB), NOSPLIT, $192-96
+TEXT ·sampleRangeAVX2(SB), NOSPLIT, $0-96
 	MOVQ data+24(FP), AX
 	MOVQ dy+72(FP), CX
 	SHLQ $0x02, CX
 	MOVQ dz+80(FP), DX
 	SHLQ $0x02, DX
-	LEAQ 32(SP), BX
-	ANDQ $-32, BX
-	XORQ SI, SI
+	MOVQ AX, BX
+	LEAQ (AX)(CX*1), SI
+	ADDQ DX, AX
+	MOVQ AX, DX
+	LEAQ (AX)(CX*1), AX
+	MOVQ cells+32(FP), CX
+	XORQ DI, DI
 	JMP  test
 
 loop:
-	MOVQ         x+32(FP), DI
-	MOVQ         y+40(FP), R8
-	MOVQ         z+48(FP), R9
-	MOVQ         f+56(FP), R10
-	MOVQ         c+64(FP), R11
-	VXORPS       Y0, Y0, Y0
-	VMOVUPS      (DI)(SI*1), Y1
-	VBROADCASTSS (R10), Y2
-	VSUBPS       Y2, Y1, Y1
-	VMAXPS       Y0, Y1, Y1
-	VBROADCASTSS 12(R10), Y2
-	VMINPS       Y2, Y1, Y1
-	VCVTTPS2DQ   Y1, Y2
-	VPBROADCASTD (R11), Y3
-	VPMINSD      Y3, Y2, Y2
-	VCVTDQ2PS    Y2, Y3
-	VSUBPS       Y3, Y1, Y1
-	VMOVUPS      Y1, 64(BX)
-	VMOVUPS      (R8)(SI*1), Y1
-	VBROADCASTSS 4(R10), Y3
-	VSUBPS       Y3, Y1, Y1
-	VMAXPS       Y0, Y1, Y1
-	VBROADCASTSS 16(R10), Y3
-	VMINPS       Y3, Y1, Y1
-	VCVTTPS2DQ   Y1, Y3
-	VPBROADCASTD 4(R11), Y4
-	VPMINSD      Y4, Y3, Y3
-	VCVTDQ2PS    Y3, Y4
-	VSUBPS       Y4, Y1, Y1
-	VMOVUPS      Y1, 96(BX)
-	VPBROADCASTD 12(R11), Y1
-	VPMULLD      Y1, Y3, Y3
-	VMOVUPS      (R9)(SI*1), Y1
-	VBROADCASTSS 8(R10), Y4
-	VSUBPS       Y4, Y1, Y1
-	VMAXPS       Y0, Y1, Y1
-	VBROADCASTSS 20(R10), Y0
-	VMINPS       Y0, Y1, Y1
-	VCVTTPS2DQ   Y1, Y0
-	VPBROADCASTD 8(R11), Y4
-	VPMINSD      Y4, Y0, Y0
-	VCVTDQ2PS    Y0, Y4
-	VSUBPS       Y4, Y1, Y1
-	VMOVUPS      Y1, 128(BX)
-	VPBROADCASTD 16(R11), Y1
-	VPMULLD      Y1, Y0, Y0
-	VPADDD       Y0, Y3, Y3
-	VPADDD       Y3, Y2, Y0
-	VPSUBD       lane<>+0(SB), Y0, Y0
-	VPBROADCASTD X0, Y1
-	VPCMPEQD     Y1, Y0, Y1
-	VMOVMSKPS    Y1, DI
-	CMPL         DI, $0x000000ff
+	MOVQ         wx+40(FP), R8
+	VMOVUPS      (R8)(DI*1), Y0
+	MOVQ         wy+48(FP), R8
+	VMOVUPS      (R8)(DI*1), Y1
+	MOVQ         wz+56(FP), R8
+	VMOVUPS      (R8)(DI*1), Y2
+	VMOVDQU      (CX)(DI*1), Y3
+	MOVL         (CX)(DI*1), R8
+	VPBROADCASTD (CX)(DI*1), Y5
+	VPSUBD       lane<>+0(SB), Y3, Y4
+	VPCMPEQD     Y5, Y4, Y4
+	VMOVMSKPS    Y4, R9
+	CMPL         R9, $0x000000ff
 	JNE          scattered0
-	VMOVD        X0, DI
-	LEAQ         (AX)(DI*4), DI
-	VMOVUPS      (DI), Y0
-	VMOVUPS      4(DI), Y1
-	VMOVAPS      Y0, Y4
-	VMOVAPS      Y0, Y5
-	VMINPS       Y4, Y1, Y4
-	VMAXPS       Y5, Y1, Y5
-	VSUBPS       Y0, Y1, Y1
-	VMULPS       64(BX), Y1, Y1
-	VADDPS       Y1, Y0, Y1
-	VMOVUPS      (DI)(CX*1), Y0
-	VMOVUPS      4(DI)(CX*1), Y2
-	VMINPS       Y4, Y0, Y4
-	VMAXPS       Y5, Y0, Y5
-	VMINPS       Y4, Y2, Y4
-	VMAXPS       Y5, Y2, Y5
-	VSUBPS       Y0, Y2, Y2
-	VMULPS       64(BX), Y2, Y2
-	VADDPS       Y2, Y0, Y2
-	ADDQ         DX, DI
-	VMOVUPS      (DI), Y0
-	VMOVUPS      4(DI), Y3
-	VMINPS       Y4, Y0, Y4
-	VMAXPS       Y5, Y0, Y5
-	VMINPS       Y4, Y3, Y4
-	VMAXPS       Y5, Y3, Y5
-	VSUBPS       Y0, Y3, Y3
-	VMULPS       64(BX), Y3, Y3
-	VADDPS       Y3, Y0, Y3
-	VMOVUPS      (DI)(CX*1), Y0
-	VMOVUPS      4(DI)(CX*1), Y6
-	VMINPS       Y4, Y0, Y4
-	VMAXPS       Y5, Y0, Y5
-	VMINPS       Y4, Y6, Y4
-	VMAXPS       Y5, Y6, Y5
-	VSUBPS       Y0, Y6, Y6
-	VMULPS       64(BX), Y6, Y6
-	VADDPS       Y6, Y0, Y0
+	VMOVUPS      (BX)(R8*4), Y3
+	VMOVUPS      4(BX)(R8*4), Y4
+	VMOVAPS      Y3, Y6
+	VMOVAPS      Y3, Y7
+	VMINPS       Y6, Y4, Y6
+	VMAXPS       Y7, Y4, Y7
+	VSUBPS       Y3, Y4, Y4
+	VMULPS       Y0, Y4, Y4
+	VADDPS       Y4, Y3, Y3
+	VMOVUPS      (SI)(R8*4), Y4
+	VMOVUPS      4(SI)(R8*4), Y5
+	VMINPS       Y6, Y4, Y6
+	VMAXPS       Y7, Y4, Y7
+	VMINPS       Y6, Y5, Y6
+	VMAXPS       Y7, Y5, Y7
+	VSUBPS       Y4, Y5, Y5
+	VMULPS       Y0, Y5, Y5
+	VADDPS       Y5, Y4, Y4
+	VMOVUPS      (DX)(R8*4), Y5
+	VMOVUPS      4(DX)(R8*4), Y8
+	VMINPS       Y6, Y5, Y6
+	VMAXPS       Y7, Y5, Y7
+	VMINPS       Y6, Y8, Y6
+	VMAXPS       Y7, Y8, Y7
+	VSUBPS       Y5, Y8, Y8
+	VMULPS       Y0, Y8, Y8
+	VADDPS       Y8, Y5, Y5
+	VMOVUPS      (AX)(R8*4), Y8
+	VMOVUPS      4(AX)(R8*4), Y9
+	VMINPS       Y6, Y8, Y6
+	VMAXPS       Y7, Y8, Y7
+	VMINPS       Y6, Y9, Y6
+	VMAXPS       Y7, Y9, Y7
+	VSUBPS       Y8, Y9, Y9
+	VMULPS       Y0, Y9, Y9
+	VADDPS       Y9, Y8, Y0
 	JMP          found0
 
 scattered0:
-	MOVQ         c+64(FP), DI
-	MOVL         20(DI), DI
-	TESTL        DI, DI
+	MOVQ         c+64(FP), R9
+	MOVL         20(R9), R9
+	TESTL        R9, R9
 	JLT          far0
-	VMOVD        X2, R8
 	SUBL         $0x03, R8
-	XORL         R9, R9
+	XORL         R10, R10
 	TESTL        R8, R8
-	CMOVLLT      R9, R8
-	CMPL         R8, DI
-	CMOVLGT      DI, R8
-	VMOVD        R8, X0
-	VPBROADCASTD X0, Y0
-	VPSUBD       Y0, Y2, Y0
-	VPBROADCASTD X3, Y1
-	VPBROADCASTD whole14<>+0(SB), Y4
-	VPMINUD      Y0, Y4, Y4
-	VPCMPEQD     Y0, Y4, Y4
-	VPCMPEQD     Y3, Y1, Y1
-	VPAND        Y4, Y1, Y1
-	VMOVMSKPS    Y1, DI
-	CMPL         DI, $0x000000ff
+	CMOVLLT      R10, R8
+	CMPL         R8, R9
+	CMOVLGT      R9, R8
+	VMOVD        R8, X4
+	VPBROADCASTD X4, Y4
+	VPSUBD       Y4, Y3, Y8
+	VPBROADCASTD whole14<>+0(SB), Y3
+	VPMINUD      Y8, Y3, Y3
+	VPCMPEQD     Y8, Y3, Y3
+	VMOVMSKPS    Y3, R9
+	CMPL         R9, $0x000000ff
 	JNE          far0
-	VMOVD        X3, DI
-	ADDL         R8, DI
-	LEAQ         (AX)(DI*4), DI
-	VPBROADCASTD whole1<>+0(SB), Y6
-	VPADDD       Y6, Y0, Y6
-	VPSLLD       $0x1c, Y0, Y1
-	VPOR         Y1, Y0, Y0
-	VPSLLD       $0x1c, Y6, Y1
-	VPOR         Y1, Y6, Y6
-	VPERMPS      (DI), Y0, Y1
-	VPERMPS      32(DI), Y0, Y3
-	VBLENDVPS    Y0, Y3, Y1, Y1
-	VPERMPS      (DI), Y6, Y2
-	VPERMPS      32(DI), Y6, Y3
-	VBLENDVPS    Y6, Y3, Y2, Y2
-	VMOVAPS      Y1, Y4
-	VMOVAPS      Y1, Y5
-	VMINPS       Y4, Y2, Y4
-	VMAXPS       Y5, Y2, Y5
-	VSUBPS       Y1, Y2, Y2
-	VMULPS       64(BX), Y2, Y2
-	VADDPS       Y2, Y1, Y1
-	VPERMPS      (DI)(CX*1), Y0, Y2
-	VPERMPS      32(DI)(CX*1), Y0, Y7
-	VBLENDVPS    Y0, Y7, Y2, Y2
-	VPERMPS      (DI)(CX*1), Y6, Y3
-	VPERMPS      32(DI)(CX*1), Y6, Y7
-	VBLENDVPS    Y6, Y7, Y3, Y3
-	VMINPS       Y4, Y2, Y4
-	VMAXPS       Y5, Y2, Y5
-	VMINPS       Y4, Y3, Y4
-	VMAXPS       Y5, Y3, Y5
-	VSUBPS       Y2, Y3, Y3
-	VMULPS       64(BX), Y3, Y3
-	VADDPS       Y3, Y2, Y2
-	ADDQ         DX, DI
-	VPERMPS      (DI), Y0, Y3
-	VPERMPS      32(DI), Y0, Y8
-	VBLENDVPS    Y0, Y8, Y3, Y3
-	VPERMPS      (DI), Y6, Y7
-	VPERMPS      32(DI), Y6, Y8
-	VBLENDVPS    Y6, Y8, Y7, Y7
-	VMINPS       Y4, Y3, Y4
-	VMAXPS       Y5, Y3, Y5
-	VMINPS       Y4, Y7, Y4
-	VMAXPS       Y5, Y7, Y5
-	VSUBPS       Y3, Y7, Y7
-	VMULPS       64(BX), Y7, Y7
-	VADDPS       Y7, Y3, Y3
-	VPERMPS      (DI)(CX*1), Y0, Y7
-	VPERMPS      32(DI)(CX*1), Y0, Y8
-	VBLENDVPS    Y0, Y8, Y7, Y7
-	VPERMPS      (DI)(CX*1), Y6, Y0
-	VPERMPS      32(DI)(CX*1), Y6, Y8
-	VBLENDVPS    Y6, Y8, Y0, Y0
-	VMINPS       Y4, Y7, Y4
-	VMAXPS       Y5, Y7, Y5
-	VMINPS       Y4, Y0, Y4
-	VMAXPS       Y5, Y0, Y5
-	VSUBPS       Y7, Y0, Y0
-	VMULPS       64(BX), Y0, Y0
-	VADDPS       Y0, Y7, Y0
+	VPBROADCASTD whole1<>+0(SB), Y9
+	VPADDD       Y9, Y8, Y9
+	VPSLLD       $0x1c, Y8, Y3
+	VPOR         Y3, Y8, Y8
+	VPSLLD       $0x1c, Y9, Y3
+	VPOR         Y3, Y9, Y9
+	VPERMPS      (BX)(R8*4), Y8, Y3
+	VPERMPS      32(BX)(R8*4), Y8, Y5
+	VBLENDVPS    Y8, Y5, Y3, Y3
+	VPERMPS      (BX)(R8*4), Y9, Y4
+	VPERMPS      32(BX)(R8*4), Y9, Y5
+	VBLENDVPS    Y9, Y5, Y4, Y4
+	VMOVAPS      Y3, Y6
+	VMOVAPS      Y3, Y7
+	VMINPS       Y6, Y4, Y6
+	VMAXPS       Y7, Y4, Y7
+	VSUBPS       Y3, Y4, Y4
+	VMULPS       Y0, Y4, Y4
+	VADDPS       Y4, Y3, Y3
+	VPERMPS      (SI)(R8*4), Y8, Y4
+	VPERMPS      32(SI)(R8*4), Y8, Y10
+	VBLENDVPS    Y8, Y10, Y4, Y4
+	VPERMPS      (SI)(R8*4), Y9, Y5
+	VPERMPS      32(SI)(R8*4), Y9, Y10
+	VBLENDVPS    Y9, Y10, Y5, Y5
+	VMINPS       Y6, Y4, Y6
+	VMAXPS       Y7, Y4, Y7
+	VMINPS       Y6, Y5, Y6
+	VMAXPS       Y7, Y5, Y7
+	VSUBPS       Y4, Y5, Y5
+	VMULPS       Y0, Y5, Y5
+	VADDPS       Y5, Y4, Y4
+	VPERMPS      (DX)(R8*4), Y8, Y5
+	VPERMPS      32(DX)(R8*4), Y8, Y11
+	VBLENDVPS    Y8, Y11, Y5, Y5
+	VPERMPS      (DX)(R8*4), Y9, Y10
+	VPERMPS      32(DX)(R8*4), Y9, Y11
+	VBLENDVPS    Y9, Y11, Y10, Y10
+	VMINPS       Y6, Y5, Y6
+	VMAXPS       Y7, Y5, Y7
+	VMINPS       Y6, Y10, Y6
+	VMAXPS       Y7, Y10, Y7
+	VSUBPS       Y5, Y10, Y10
+	VMULPS       Y0, Y10, Y10
+	VADDPS       Y10, Y5, Y5
+	VPERMPS      (AX)(R8*4), Y8, Y10
+	VPERMPS      32(AX)(R8*4), Y8, Y11
+	VBLENDVPS    Y8, Y11, Y10, Y10
+	VPERMPS      (AX)(R8*4), Y9, Y8
+	VPERMPS      32(AX)(R8*4), Y9, Y11
+	VBLENDVPS    Y9, Y11, Y8, Y8
+	VMINPS       Y6, Y10, Y6
+	VMAXPS       Y7, Y10, Y7
+	VMINPS       Y6, Y8, Y6
+	VMAXPS       Y7, Y8, Y7
+	VSUBPS       Y10, Y8, Y8
+	VMULPS       Y0, Y8, Y8
+	VADDPS       Y8, Y10, Y0
 	JMP          found0
 
 far0:
-	VPADDD       Y3, Y2, Y0
-	VMOVDQU      Y0, (BX)
-	MOVL         (BX), DI
-	LEAQ         (AX)(DI*4), DI
-	VBROADCASTSD (DI), Y2
-	VBROADCASTSD (DI)(CX*1), Y3
-	VBROADCASTSD (DI)(DX*1), Y0
-	ADDQ         DX, DI
-	VBROADCASTSD (DI)(CX*1), Y4
-	MOVL         4(BX), DI
-	LEAQ         (AX)(DI*4), DI
-	VBROADCASTSD (DI), Y1
-	VBLENDPD     $0x02, Y1, Y2, Y2
-	VBROADCASTSD (DI)(CX*1), Y1
-	VBLENDPD     $0x02, Y1, Y3, Y3
-	VBROADCASTSD (DI)(DX*1), Y1
-	VBLENDPD     $0x02, Y1, Y0, Y0
-	ADDQ         DX, DI
-	VBROADCASTSD (DI)(CX*1), Y1
-	VBLENDPD     $0x02, Y1, Y4, Y4
-	MOVL         16(BX), DI
-	LEAQ         (AX)(DI*4), DI
-	VBROADCASTSD (DI), Y1
-	VBLENDPD     $0x04, Y1, Y2, Y2
-	VBROADCASTSD (DI)(CX*1), Y1
-	VBLENDPD     $0x04, Y1, Y3, Y3
-	VBROADCASTSD (DI)(DX*1), Y1
-	VBLENDPD     $0x04, Y1, Y0, Y0
-	ADDQ         DX, DI
-	VBROADCASTSD (DI)(CX*1), Y1
-	VBLENDPD     $0x04, Y1, Y4, Y4
-	MOVL         20(BX), DI
-	LEAQ         (AX)(DI*4), DI
-	VBROADCASTSD (DI), Y1
-	VBLENDPD     $0x08, Y1, Y2, Y2
-	VBROADCASTSD (DI)(CX*1), Y1
-	VBLENDPD     $0x08, Y1, Y3, Y3
-	VBROADCASTSD (DI)(DX*1), Y1
-	VBLENDPD     $0x08, Y1, Y0, Y0
-	ADDQ         DX, DI
-	VBROADCASTSD (DI)(CX*1), Y1
-	VBLENDPD     $0x08, Y1, Y4, Y4
-	MOVL         8(BX), DI
-	LEAQ         (AX)(DI*4), DI
-	VBROADCASTSD (DI), Y8
-	VBROADCASTSD (DI)(CX*1), Y7
-	VBROADCASTSD (DI)(DX*1), Y6
-	ADDQ         DX, DI
-	VBROADCASTSD (DI)(CX*1), Y5
-	MOVL         12(BX), DI
-	LEAQ         (AX)(DI*4), DI
-	VBROADCASTSD (DI), Y1
-	VBLENDPD     $0x02, Y1, Y8, Y8
-	VBROADCASTSD (DI)(CX*1), Y1
-	VBLENDPD     $0x02, Y1, Y7, Y7
-	VBROADCASTSD (DI)(DX*1), Y1
-	VBLENDPD     $0x02, Y1, Y6, Y6
-	ADDQ         DX, DI
-	VBROADCASTSD (DI)(CX*1), Y1
-	VBLENDPD     $0x02, Y1, Y5, Y5
-	MOVL         24(BX), DI
-	LEAQ         (AX)(DI*4), DI
-	VBROADCASTSD (DI), Y1
-	VBLENDPD     $0x04, Y1, Y8, Y8
-	VBROADCASTSD (DI)(CX*1), Y1
-	VBLENDPD     $0x04, Y1, Y7, Y7
-	VBROADCASTSD (DI)(DX*1), Y1
-	VBLENDPD     $0x04, Y1, Y6, Y6
-	ADDQ         DX, DI
-	VBROADCASTSD (DI)(CX*1), Y1
-	VBLENDPD     $0x04, Y1, Y5, Y5
-	MOVL         28(BX), DI
-	LEAQ         (AX)(DI*4), DI
-	VBROADCASTSD (DI), Y1
-	VBLENDPD     $0x08, Y1, Y8, Y8
-	VBROADCASTSD (DI)(CX*1), Y1
-	VBLENDPD     $0x08, Y1, Y7, Y7
-	VBROADCASTSD (DI)(DX*1), Y1
-	VBLENDPD     $0x08, Y1, Y6, Y6
-	ADDQ         DX, DI
-	VBROADCASTSD (DI)(CX*1), Y1
-	VBLENDPD     $0x08, Y1, Y5, Y5
-	VSHUFPS      $0x88, Y8, Y2, Y1
-	VSHUFPS      $0xdd, Y8, Y2, Y9
-	VSHUFPS      $0x88, Y7, Y3, Y2
-	VSHUFPS      $0xdd, Y7, Y3, Y8
-	VSHUFPS      $0x88, Y6, Y0, Y3
-	VSHUFPS      $0xdd, Y6, Y0, Y7
-	VSHUFPS      $0x88, Y5, Y4, Y0
-	VSHUFPS      $0xdd, Y5, Y4, Y6
-	VMOVAPS      Y1, Y4
-	VMINPS       Y4, Y9, Y4
-	VMINPS       Y4, Y2, Y4
-	VMINPS       Y4, Y8, Y4
-	VMINPS       Y4, Y3, Y4
-	VMINPS       Y4, Y7, Y4
-	VMINPS       Y4, Y0, Y4
-	VMINPS       Y4, Y6, Y4
-	VMOVAPS      Y1, Y5
-	VMAXPS       Y5, Y9, Y5
-	VMAXPS       Y5, Y2, Y5
-	VMAXPS       Y5, Y8, Y5
-	VMAXPS       Y5, Y3, Y5
-	VMAXPS       Y5, Y7, Y5
-	VMAXPS       Y5, Y0, Y5
-	VMAXPS       Y5, Y6, Y5
-	VSUBPS       Y1, Y9, Y9
-	VMULPS       64(BX), Y9, Y9
-	VADDPS       Y9, Y1, Y1
-	VSUBPS       Y2, Y8, Y8
-	VMULPS       64(BX), Y8, Y8
-	VADDPS       Y8, Y2, Y2
-	VSUBPS       Y3, Y7, Y7
-	VMULPS       64(BX), Y7, Y7
-	VADDPS       Y7, Y3, Y3
-	VSUBPS       Y0, Y6, Y6
-	VMULPS       64(BX), Y6, Y6
-	VADDPS       Y6, Y0, Y0
+	MOVL         (CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), Y4
+	VBROADCASTSD (SI)(R8*4), Y5
+	VBROADCASTSD (DX)(R8*4), Y8
+	VBROADCASTSD (AX)(R8*4), Y6
+	MOVL         4(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), Y3
+	VBLENDPD     $0x02, Y3, Y4, Y4
+	VBROADCASTSD (SI)(R8*4), Y3
+	VBLENDPD     $0x02, Y3, Y5, Y5
+	VBROADCASTSD (DX)(R8*4), Y3
+	VBLENDPD     $0x02, Y3, Y8, Y8
+	VBROADCASTSD (AX)(R8*4), Y3
+	VBLENDPD     $0x02, Y3, Y6, Y6
+	MOVL         16(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), Y3
+	VBLENDPD     $0x04, Y3, Y4, Y4
+	VBROADCASTSD (SI)(R8*4), Y3
+	VBLENDPD     $0x04, Y3, Y5, Y5
+	VBROADCASTSD (DX)(R8*4), Y3
+	VBLENDPD     $0x04, Y3, Y8, Y8
+	VBROADCASTSD (AX)(R8*4), Y3
+	VBLENDPD     $0x04, Y3, Y6, Y6
+	MOVL         20(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), Y3
+	VBLENDPD     $0x08, Y3, Y4, Y4
+	VBROADCASTSD (SI)(R8*4), Y3
+	VBLENDPD     $0x08, Y3, Y5, Y5
+	VBROADCASTSD (DX)(R8*4), Y3
+	VBLENDPD     $0x08, Y3, Y8, Y8
+	VBROADCASTSD (AX)(R8*4), Y3
+	VBLENDPD     $0x08, Y3, Y6, Y6
+	MOVL         8(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), Y11
+	VBROADCASTSD (SI)(R8*4), Y10
+	VBROADCASTSD (DX)(R8*4), Y9
+	VBROADCASTSD (AX)(R8*4), Y7
+	MOVL         12(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), Y3
+	VBLENDPD     $0x02, Y3, Y11, Y11
+	VBROADCASTSD (SI)(R8*4), Y3
+	VBLENDPD     $0x02, Y3, Y10, Y10
+	VBROADCASTSD (DX)(R8*4), Y3
+	VBLENDPD     $0x02, Y3, Y9, Y9
+	VBROADCASTSD (AX)(R8*4), Y3
+	VBLENDPD     $0x02, Y3, Y7, Y7
+	MOVL         24(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), Y3
+	VBLENDPD     $0x04, Y3, Y11, Y11
+	VBROADCASTSD (SI)(R8*4), Y3
+	VBLENDPD     $0x04, Y3, Y10, Y10
+	VBROADCASTSD (DX)(R8*4), Y3
+	VBLENDPD     $0x04, Y3, Y9, Y9
+	VBROADCASTSD (AX)(R8*4), Y3
+	VBLENDPD     $0x04, Y3, Y7, Y7
+	MOVL         28(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), Y3
+	VBLENDPD     $0x08, Y3, Y11, Y11
+	VBROADCASTSD (SI)(R8*4), Y3
+	VBLENDPD     $0x08, Y3, Y10, Y10
+	VBROADCASTSD (DX)(R8*4), Y3
+	VBLENDPD     $0x08, Y3, Y9, Y9
+	VBROADCASTSD (AX)(R8*4), Y3
+	VBLENDPD     $0x08, Y3, Y7, Y7
+	VSHUFPS      $0x88, Y11, Y4, Y3
+	VSHUFPS      $0xdd, Y11, Y4, Y12
+	VSHUFPS      $0x88, Y10, Y5, Y4
+	VSHUFPS      $0xdd, Y10, Y5, Y11
+	VSHUFPS      $0x88, Y9, Y8, Y5
+	VSHUFPS      $0xdd, Y9, Y8, Y10
+	VSHUFPS      $0x88, Y7, Y6, Y8
+	VSHUFPS      $0xdd, Y7, Y6, Y9
+	VMOVAPS      Y3, Y6
+	VMINPS       Y6, Y12, Y6
+	VMINPS       Y6, Y4, Y6
+	VMINPS       Y6, Y11, Y6
+	VMINPS       Y6, Y5, Y6
+	VMINPS       Y6, Y10, Y6
+	VMINPS       Y6, Y8, Y6
+	VMINPS       Y6, Y9, Y6
+	VMOVAPS      Y3, Y7
+	VMAXPS       Y7, Y12, Y7
+	VMAXPS       Y7, Y4, Y7
+	VMAXPS       Y7, Y11, Y7
+	VMAXPS       Y7, Y5, Y7
+	VMAXPS       Y7, Y10, Y7
+	VMAXPS       Y7, Y8, Y7
+	VMAXPS       Y7, Y9, Y7
+	VSUBPS       Y3, Y12, Y12
+	VMULPS       Y0, Y12, Y12
+	VADDPS       Y12, Y3, Y3
+	VSUBPS       Y4, Y11, Y11
+	VMULPS       Y0, Y11, Y11
+	VADDPS       Y11, Y4, Y4
+	VSUBPS       Y5, Y10, Y10
+	VMULPS       Y0, Y10, Y10
+	VADDPS       Y10, Y5, Y5
+	VSUBPS       Y8, Y9, Y9
+	VMULPS       Y0, Y9, Y9
+	VADDPS       Y9, Y8, Y0
 
 found0:
-	MOVQ         lo+8(FP), DI
-	VMOVUPS      Y4, (DI)(SI*1)
-	MOVQ         hi+16(FP), DI
-	VMOVUPS      Y5, (DI)(SI*1)
-	VSUBPS       Y1, Y2, Y2
-	VMULPS       96(BX), Y2, Y2
-	VADDPS       Y2, Y1, Y1
-	VSUBPS       Y3, Y0, Y0
-	VMULPS       96(BX), Y0, Y0
-	VADDPS       Y0, Y3, Y3
-	VSUBPS       Y1, Y3, Y3
-	VMULPS       128(BX), Y3, Y3
-	VADDPS       Y3, Y1, Y1
-	MOVQ         dst+0(FP), DI
-	VMOVUPS      Y1, (DI)(SI*1)
-	MOVQ         x+32(FP), DI
-	MOVQ         y+40(FP), R8
-	MOVQ         z+48(FP), R9
-	MOVQ         f+56(FP), R10
-	MOVQ         c+64(FP), R11
-	VXORPS       Y0, Y0, Y0
-	VMOVUPS      32(DI)(SI*1), Y1
-	VBROADCASTSS (R10), Y2
-	VSUBPS       Y2, Y1, Y1
-	VMAXPS       Y0, Y1, Y1
-	VBROADCASTSS 12(R10), Y2
-	VMINPS       Y2, Y1, Y1
-	VCVTTPS2DQ   Y1, Y2
-	VPBROADCASTD (R11), Y3
-	VPMINSD      Y3, Y2, Y2
-	VCVTDQ2PS    Y2, Y3
-	VSUBPS       Y3, Y1, Y1
-	VMOVUPS      Y1, 64(BX)
-	VMOVUPS      32(R8)(SI*1), Y1
-	VBROADCASTSS 4(R10), Y3
-	VSUBPS       Y3, Y1, Y1
-	VMAXPS       Y0, Y1, Y1
-	VBROADCASTSS 16(R10), Y3
-	VMINPS       Y3, Y1, Y1
-	VCVTTPS2DQ   Y1, Y3
-	VPBROADCASTD 4(R11), Y4
-	VPMINSD      Y4, Y3, Y3
-	VCVTDQ2PS    Y3, Y4
-	VSUBPS       Y4, Y1, Y1
-	VMOVUPS      Y1, 96(BX)
-	VPBROADCASTD 12(R11), Y1
-	VPMULLD      Y1, Y3, Y3
-	VMOVUPS      32(R9)(SI*1), Y1
-	VBROADCASTSS 8(R10), Y4
-	VSUBPS       Y4, Y1, Y1
-	VMAXPS       Y0, Y1, Y1
-	VBROADCASTSS 20(R10), Y0
-	VMINPS       Y0, Y1, Y1
-	VCVTTPS2DQ   Y1, Y0
-	VPBROADCASTD 8(R11), Y4
-	VPMINSD      Y4, Y0, Y0
-	VCVTDQ2PS    Y0, Y4
-	VSUBPS       Y4, Y1, Y1
-	VMOVUPS      Y1, 128(BX)
-	VPBROADCASTD 16(R11), Y1
-	VPMULLD      Y1, Y0, Y0
-	VPADDD       Y0, Y3, Y3
-	VPADDD       Y3, Y2, Y0
-	VPSUBD       lane<>+0(SB), Y0, Y0
-	VPBROADCASTD X0, Y1
-	VPCMPEQD     Y1, Y0, Y1
-	VMOVMSKPS    Y1, DI
-	CMPL         DI, $0x000000ff
+	MOVQ         lo+8(FP), R8
+	VMOVUPS      Y6, (R8)(DI*1)
+	MOVQ         hi+16(FP), R8
+	VMOVUPS      Y7, (R8)(DI*1)
+	VSUBPS       Y3, Y4, Y4
+	VMULPS       Y1, Y4, Y4
+	VADDPS       Y4, Y3, Y3
+	VSUBPS       Y5, Y0, Y0
+	VMULPS       Y1, Y0, Y0
+	VADDPS       Y0, Y5, Y5
+	VSUBPS       Y3, Y5, Y5
+	VMULPS       Y2, Y5, Y5
+	VADDPS       Y5, Y3, Y3
+	MOVQ         dst+0(FP), R8
+	VMOVUPS      Y3, (R8)(DI*1)
+	MOVQ         wx+40(FP), R8
+	VMOVUPS      32(R8)(DI*1), Y0
+	MOVQ         wy+48(FP), R8
+	VMOVUPS      32(R8)(DI*1), Y1
+	MOVQ         wz+56(FP), R8
+	VMOVUPS      32(R8)(DI*1), Y2
+	VMOVDQU      32(CX)(DI*1), Y3
+	MOVL         32(CX)(DI*1), R8
+	VPBROADCASTD 32(CX)(DI*1), Y5
+	VPSUBD       lane<>+0(SB), Y3, Y4
+	VPCMPEQD     Y5, Y4, Y4
+	VMOVMSKPS    Y4, R9
+	CMPL         R9, $0x000000ff
 	JNE          scattered1
-	VMOVD        X0, DI
-	LEAQ         (AX)(DI*4), DI
-	VMOVUPS      (DI), Y0
-	VMOVUPS      4(DI), Y1
-	VMOVAPS      Y0, Y4
-	VMOVAPS      Y0, Y5
-	VMINPS       Y4, Y1, Y4
-	VMAXPS       Y5, Y1, Y5
-	VSUBPS       Y0, Y1, Y1
-	VMULPS       64(BX), Y1, Y1
-	VADDPS       Y1, Y0, Y1
-	VMOVUPS      (DI)(CX*1), Y0
-	VMOVUPS      4(DI)(CX*1), Y2
-	VMINPS       Y4, Y0, Y4
-	VMAXPS       Y5, Y0, Y5
-	VMINPS       Y4, Y2, Y4
-	VMAXPS       Y5, Y2, Y5
-	VSUBPS       Y0, Y2, Y2
-	VMULPS       64(BX), Y2, Y2
-	VADDPS       Y2, Y0, Y2
-	ADDQ         DX, DI
-	VMOVUPS      (DI), Y0
-	VMOVUPS      4(DI), Y3
-	VMINPS       Y4, Y0, Y4
-	VMAXPS       Y5, Y0, Y5
-	VMINPS       Y4, Y3, Y4
-	VMAXPS       Y5, Y3, Y5
-	VSUBPS       Y0, Y3, Y3
-	VMULPS       64(BX), Y3, Y3
-	VADDPS       Y3, Y0, Y3
-	VMOVUPS      (DI)(CX*1), Y0
-	VMOVUPS      4(DI)(CX*1), Y6
-	VMINPS       Y4, Y0, Y4
-	VMAXPS       Y5, Y0, Y5
-	VMINPS       Y4, Y6, Y4
-	VMAXPS       Y5, Y6, Y5
-	VSUBPS       Y0, Y6, Y6
-	VMULPS       64(BX), Y6, Y6
-	VADDPS       Y6, Y0, Y0
+	VMOVUPS      (BX)(R8*4), Y3
+	VMOVUPS      4(BX)(R8*4), Y4
+	VMOVAPS      Y3, Y6
+	VMOVAPS      Y3, Y7
+	VMINPS       Y6, Y4, Y6
+	VMAXPS       Y7, Y4, Y7
+	VSUBPS       Y3, Y4, Y4
+	VMULPS       Y0, Y4, Y4
+	VADDPS       Y4, Y3, Y3
+	VMOVUPS      (SI)(R8*4), Y4
+	VMOVUPS      4(SI)(R8*4), Y5
+	VMINPS       Y6, Y4, Y6
+	VMAXPS       Y7, Y4, Y7
+	VMINPS       Y6, Y5, Y6
+	VMAXPS       Y7, Y5, Y7
+	VSUBPS       Y4, Y5, Y5
+	VMULPS       Y0, Y5, Y5
+	VADDPS       Y5, Y4, Y4
+	VMOVUPS      (DX)(R8*4), Y5
+	VMOVUPS      4(DX)(R8*4), Y8
+	VMINPS       Y6, Y5, Y6
+	VMAXPS       Y7, Y5, Y7
+	VMINPS       Y6, Y8, Y6
+	VMAXPS       Y7, Y8, Y7
+	VSUBPS       Y5, Y8, Y8
+	VMULPS       Y0, Y8, Y8
+	VADDPS       Y8, Y5, Y5
+	VMOVUPS      (AX)(R8*4), Y8
+	VMOVUPS      4(AX)(R8*4), Y9
+	VMINPS       Y6, Y8, Y6
+	VMAXPS       Y7, Y8, Y7
+	VMINPS       Y6, Y9, Y6
+	VMAXPS       Y7, Y9, Y7
+	VSUBPS       Y8, Y9, Y9
+	VMULPS       Y0, Y9, Y9
+	VADDPS       Y9, Y8, Y0
 	JMP          found1
 
 scattered1:
-	MOVQ         c+64(FP), DI
-	MOVL         20(DI), DI
-	TESTL        DI, DI
+	MOVQ         c+64(FP), R9
+	MOVL         20(R9), R9
+	TESTL        R9, R9
 	JLT          far1
-	VMOVD        X2, R8
 	SUBL         $0x03, R8
-	XORL         R9, R9
+	XORL         R10, R10
 	TESTL        R8, R8
-	CMOVLLT      R9, R8
-	CMPL         R8, DI
-	CMOVLGT      DI, R8
-	VMOVD        R8, X0
-	VPBROADCASTD X0, Y0
-	VPSUBD       Y0, Y2, Y0
-	VPBROADCASTD X3, Y1
-	VPBROADCASTD whole14<>+0(SB), Y4
-	VPMINUD      Y0, Y4, Y4
-	VPCMPEQD     Y0, Y4, Y4
-	VPCMPEQD     Y3, Y1, Y1
-	VPAND        Y4, Y1, Y1
-	VMOVMSKPS    Y1, DI
-	CMPL         DI, $0x000000ff
+	CMOVLLT      R10, R8
+	CMPL         R8, R9
+	CMOVLGT      R9, R8
+	VMOVD        R8, X4
+	VPBROADCASTD X4, Y4
+	VPSUBD       Y4, Y3, Y8
+	VPBROADCASTD whole14<>+0(SB), Y3
+	VPMINUD      Y8, Y3, Y3
+	VPCMPEQD     Y8, Y3, Y3
+	VMOVMSKPS    Y3, R9
+	CMPL         R9, $0x000000ff
 	JNE          far1
-	VMOVD        X3, DI
-	ADDL         R8, DI
-	LEAQ         (AX)(DI*4), DI
-	VPBROADCASTD whole1<>+0(SB), Y6
-	VPADDD       Y6, Y0, Y6
-	VPSLLD       $0x1c, Y0, Y1
-	VPOR         Y1, Y0, Y0
-	VPSLLD       $0x1c, Y6, Y1
-	VPOR         Y1, Y6, Y6
-	VPERMPS      (DI), Y0, Y1
-	VPERMPS      32(DI), Y0, Y3
-	VBLENDVPS    Y0, Y3, Y1, Y1
-	VPERMPS      (DI), Y6, Y2
-	VPERMPS      32(DI), Y6, Y3
-	VBLENDVPS    Y6, Y3, Y2, Y2
-	VMOVAPS      Y1, Y4
-	VMOVAPS      Y1, Y5
-	VMINPS       Y4, Y2, Y4
-	VMAXPS       Y5, Y2, Y5
-	VSUBPS       Y1, Y2, Y2
-	VMULPS       64(BX), Y2, Y2
-	VADDPS       Y2, Y1, Y1
-	VPERMPS      (DI)(CX*1), Y0, Y2
-	VPERMPS      32(DI)(CX*1), Y0, Y7
-	VBLENDVPS    Y0, Y7, Y2, Y2
-	VPERMPS      (DI)(CX*1), Y6, Y3
-	VPERMPS      32(DI)(CX*1), Y6, Y7
-	VBLENDVPS    Y6, Y7, Y3, Y3
-	VMINPS       Y4, Y2, Y4
-	VMAXPS       Y5, Y2, Y5
-	VMINPS       Y4, Y3, Y4
-	VMAXPS       Y5, Y3, Y5
-	VSUBPS       Y2, Y3, Y3
-	VMULPS       64(BX), Y3, Y3
-	VADDPS       Y3, Y2, Y2
-	ADDQ         DX, DI
-	VPERMPS      (DI), Y0, Y3
-	VPERMPS      32(DI), Y0, Y8
-	VBLENDVPS    Y0, Y8, Y3, Y3
-	VPERMPS      (DI), Y6, Y7
-	VPERMPS      32(DI), Y6, Y8
-	VBLENDVPS    Y6, Y8, Y7, Y7
-	VMINPS       Y4, Y3, Y4
-	VMAXPS       Y5, Y3, Y5
-	VMINPS       Y4, Y7, Y4
-	VMAXPS       Y5, Y7, Y5
-	VSUBPS       Y3, Y7, Y7
-	VMULPS       64(BX), Y7, Y7
-	VADDPS       Y7, Y3, Y3
-	VPERMPS      (DI)(CX*1), Y0, Y7
-	VPERMPS      32(DI)(CX*1), Y0, Y8
-	VBLENDVPS    Y0, Y8, Y7, Y7
-	VPERMPS      (DI)(CX*1), Y6, Y0
-	VPERMPS      32(DI)(CX*1), Y6, Y8
-	VBLENDVPS    Y6, Y8, Y0, Y0
-	VMINPS       Y4, Y7, Y4
-	VMAXPS       Y5, Y7, Y5
-	VMINPS       Y4, Y0, Y4
-	VMAXPS       Y5, Y0, Y5
-	VSUBPS       Y7, Y0, Y0
-	VMULPS       64(BX), Y0, Y0
-	VADDPS       Y0, Y7, Y0
+	VPBROADCASTD whole1<>+0(SB), Y9
+	VPADDD       Y9, Y8, Y9
+	VPSLLD       $0x1c, Y8, Y3
+	VPOR         Y3, Y8, Y8
+	VPSLLD       $0x1c, Y9, Y3
+	VPOR         Y3, Y9, Y9
+	VPERMPS      (BX)(R8*4), Y8, Y3
+	VPERMPS      32(BX)(R8*4), Y8, Y5
+	VBLENDVPS    Y8, Y5, Y3, Y3
+	VPERMPS      (BX)(R8*4), Y9, Y4
+	VPERMPS      32(BX)(R8*4), Y9, Y5
+	VBLENDVPS    Y9, Y5, Y4, Y4
+	VMOVAPS      Y3, Y6
+	VMOVAPS      Y3, Y7
+	VMINPS       Y6, Y4, Y6
+	VMAXPS       Y7, Y4, Y7
+	VSUBPS       Y3, Y4, Y4
+	VMULPS       Y0, Y4, Y4
+	VADDPS       Y4, Y3, Y3
+	VPERMPS      (SI)(R8*4), Y8, Y4
+	VPERMPS      32(SI)(R8*4), Y8, Y10
+	VBLENDVPS    Y8, Y10, Y4, Y4
+	VPERMPS      (SI)(R8*4), Y9, Y5
+	VPERMPS      32(SI)(R8*4), Y9, Y10
+	VBLENDVPS    Y9, Y10, Y5, Y5
+	VMINPS       Y6, Y4, Y6
+	VMAXPS       Y7, Y4, Y7
+	VMINPS       Y6, Y5, Y6
+	VMAXPS       Y7, Y5, Y7
+	VSUBPS       Y4, Y5, Y5
+	VMULPS       Y0, Y5, Y5
+	VADDPS       Y5, Y4, Y4
+	VPERMPS      (DX)(R8*4), Y8, Y5
+	VPERMPS      32(DX)(R8*4), Y8, Y11
+	VBLENDVPS    Y8, Y11, Y5, Y5
+	VPERMPS      (DX)(R8*4), Y9, Y10
+	VPERMPS      32(DX)(R8*4), Y9, Y11
+	VBLENDVPS    Y9, Y11, Y10, Y10
+	VMINPS       Y6, Y5, Y6
+	VMAXPS       Y7, Y5, Y7
+	VMINPS       Y6, Y10, Y6
+	VMAXPS       Y7, Y10, Y7
+	VSUBPS       Y5, Y10, Y10
+	VMULPS       Y0, Y10, Y10
+	VADDPS       Y10, Y5, Y5
+	VPERMPS      (AX)(R8*4), Y8, Y10
+	VPERMPS      32(AX)(R8*4), Y8, Y11
+	VBLENDVPS    Y8, Y11, Y10, Y10
+	VPERMPS      (AX)(R8*4), Y9, Y8
+	VPERMPS      32(AX)(R8*4), Y9, Y11
+	VBLENDVPS    Y9, Y11, Y8, Y8
+	VMINPS       Y6, Y10, Y6
+	VMAXPS       Y7, Y10, Y7
+	VMINPS       Y6, Y8, Y6
+	VMAXPS       Y7, Y8, Y7
+	VSUBPS       Y10, Y8, Y8
+	VMULPS       Y0, Y8, Y8
+	VADDPS       Y8, Y10, Y0
 	JMP          found1
 
 far1:
-	VPADDD       Y3, Y2, Y0
-	VMOVDQU      Y0, (BX)
-	MOVL         (BX), DI
-	LEAQ         (AX)(DI*4), DI
-	VBROADCASTSD (DI), Y2
-	VBROADCASTSD (DI)(CX*1), Y3
-	VBROADCASTSD (DI)(DX*1), Y0
-	ADDQ         DX, DI
-	VBROADCASTSD (DI)(CX*1), Y4
-	MOVL         4(BX), DI
-	LEAQ         (AX)(DI*4), DI
-	VBROADCASTSD (DI), Y1
-	VBLENDPD     $0x02, Y1, Y2, Y2
-	VBROADCASTSD (DI)(CX*1), Y1
-	VBLENDPD     $0x02, Y1, Y3, Y3
-	VBROADCASTSD (DI)(DX*1), Y1
-	VBLENDPD     $0x02, Y1, Y0, Y0
-	ADDQ         DX, DI
-	VBROADCASTSD (DI)(CX*1), Y1
-	VBLENDPD     $0x02, Y1, Y4, Y4
-	MOVL         16(BX), DI
-	LEAQ         (AX)(DI*4), DI
-	VBROADCASTSD (DI), Y1
-	VBLENDPD     $0x04, Y1, Y2, Y2
-	VBROADCASTSD (DI)(CX*1), Y1
-	VBLENDPD     $0x04, Y1, Y3, Y3
-	VBROADCASTSD (DI)(DX*1), Y1
-	VBLENDPD     $0x04, Y1, Y0, Y0
-	ADDQ         DX, DI
-	VBROADCASTSD (DI)(CX*1), Y1
-	VBLENDPD     $0x04, Y1, Y4, Y4
-	MOVL         20(BX), DI
-	LEAQ         (AX)(DI*4), DI
-	VBROADCASTSD (DI), Y1
-	VBLENDPD     $0x08, Y1, Y2, Y2
-	VBROADCASTSD (DI)(CX*1), Y1
-	VBLENDPD     $0x08, Y1, Y3, Y3
-	VBROADCASTSD (DI)(DX*1), Y1
-	VBLENDPD     $0x08, Y1, Y0, Y0
-	ADDQ         DX, DI
-	VBROADCASTSD (DI)(CX*1), Y1
-	VBLENDPD     $0x08, Y1, Y4, Y4
-	MOVL         8(BX), DI
-	LEAQ         (AX)(DI*4), DI
-	VBROADCASTSD (DI), Y8
-	VBROADCASTSD (DI)(CX*1), Y7
-	VBROADCASTSD (DI)(DX*1), Y6
-	ADDQ         DX, DI
-	VBROADCASTSD (DI)(CX*1), Y5
-	MOVL         12(BX), DI
-	LEAQ         (AX)(DI*4), DI
-	VBROADCASTSD (DI), Y1
-	VBLENDPD     $0x02, Y1, Y8, Y8
-	VBROADCASTSD (DI)(CX*1), Y1
-	VBLENDPD     $0x02, Y1, Y7, Y7
-	VBROADCASTSD (DI)(DX*1), Y1
-	VBLENDPD     $0x02, Y1, Y6, Y6
-	ADDQ         DX, DI
-	VBROADCASTSD (DI)(CX*1), Y1
-	VBLENDPD     $0x02, Y1, Y5, Y5
-	MOVL         24(BX), DI
-	LEAQ         (AX)(DI*4), DI
-	VBROADCASTSD (DI), Y1
-	VBLENDPD     $0x04, Y1, Y8, Y8
-	VBROADCASTSD (DI)(CX*1), Y1
-	VBLENDPD     $0x04, Y1, Y7, Y7
-	VBROADCASTSD (DI)(DX*1), Y1
-	VBLENDPD     $0x04, Y1, Y6, Y6
-	ADDQ         DX, DI
-	VBROADCASTSD (DI)(CX*1), Y1
-	VBLENDPD     $0x04, Y1, Y5, Y5
-	MOVL         28(BX), DI
-	LEAQ         (AX)(DI*4), DI
-	VBROADCASTSD (DI), Y1
-	VBLENDPD     $0x08, Y1, Y8, Y8
-	VBROADCASTSD (DI)(CX*1), Y1
-	VBLENDPD     $0x08, Y1, Y7, Y7
-	VBROADCASTSD (DI)(DX*1), Y1
-	VBLENDPD     $0x08, Y1, Y6, Y6
-	ADDQ         DX, DI
-	VBROADCASTSD (DI)(CX*1), Y1
-	VBLENDPD     $0x08, Y1, Y5, Y5
-	VSHUFPS      $0x88, Y8, Y2, Y1
-	VSHUFPS      $0xdd, Y8, Y2, Y9
-	VSHUFPS      $0x88, Y7, Y3, Y2
-	VSHUFPS      $0xdd, Y7, Y3, Y8
-	VSHUFPS      $0x88, Y6, Y0, Y3
-	VSHUFPS      $0xdd, Y6, Y0, Y7
-	VSHUFPS      $0x88, Y5, Y4, Y0
-	VSHUFPS      $0xdd, Y5, Y4, Y6
-	VMOVAPS      Y1, Y4
-	VMINPS       Y4, Y9, Y4
-	VMINPS       Y4, Y2, Y4
-	VMINPS       Y4, Y8, Y4
-	VMINPS       Y4, Y3, Y4
-	VMINPS       Y4, Y7, Y4
-	VMINPS       Y4, Y0, Y4
-	VMINPS       Y4, Y6, Y4
-	VMOVAPS      Y1, Y5
-	VMAXPS       Y5, Y9, Y5
-	VMAXPS       Y5, Y2, Y5
-	VMAXPS       Y5, Y8, Y5
-	VMAXPS       Y5, Y3, Y5
-	VMAXPS       Y5, Y7, Y5
-	VMAXPS       Y5, Y0, Y5
-	VMAXPS       Y5, Y6, Y5
-	VSUBPS       Y1, Y9, Y9
-	VMULPS       64(BX), Y9, Y9
-	VADDPS       Y9, Y1, Y1
-	VSUBPS       Y2, Y8, Y8
-	VMULPS       64(BX), Y8, Y8
-	VADDPS       Y8, Y2, Y2
-	VSUBPS       Y3, Y7, Y7
-	VMULPS       64(BX), Y7, Y7
-	VADDPS       Y7, Y3, Y3
-	VSUBPS       Y0, Y6, Y6
-	VMULPS       64(BX), Y6, Y6
-	VADDPS       Y6, Y0, Y0
+	MOVL         32(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), Y4
+	VBROADCASTSD (SI)(R8*4), Y5
+	VBROADCASTSD (DX)(R8*4), Y8
+	VBROADCASTSD (AX)(R8*4), Y6
+	MOVL         36(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), Y3
+	VBLENDPD     $0x02, Y3, Y4, Y4
+	VBROADCASTSD (SI)(R8*4), Y3
+	VBLENDPD     $0x02, Y3, Y5, Y5
+	VBROADCASTSD (DX)(R8*4), Y3
+	VBLENDPD     $0x02, Y3, Y8, Y8
+	VBROADCASTSD (AX)(R8*4), Y3
+	VBLENDPD     $0x02, Y3, Y6, Y6
+	MOVL         48(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), Y3
+	VBLENDPD     $0x04, Y3, Y4, Y4
+	VBROADCASTSD (SI)(R8*4), Y3
+	VBLENDPD     $0x04, Y3, Y5, Y5
+	VBROADCASTSD (DX)(R8*4), Y3
+	VBLENDPD     $0x04, Y3, Y8, Y8
+	VBROADCASTSD (AX)(R8*4), Y3
+	VBLENDPD     $0x04, Y3, Y6, Y6
+	MOVL         52(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), Y3
+	VBLENDPD     $0x08, Y3, Y4, Y4
+	VBROADCASTSD (SI)(R8*4), Y3
+	VBLENDPD     $0x08, Y3, Y5, Y5
+	VBROADCASTSD (DX)(R8*4), Y3
+	VBLENDPD     $0x08, Y3, Y8, Y8
+	VBROADCASTSD (AX)(R8*4), Y3
+	VBLENDPD     $0x08, Y3, Y6, Y6
+	MOVL         40(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), Y11
+	VBROADCASTSD (SI)(R8*4), Y10
+	VBROADCASTSD (DX)(R8*4), Y9
+	VBROADCASTSD (AX)(R8*4), Y7
+	MOVL         44(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), Y3
+	VBLENDPD     $0x02, Y3, Y11, Y11
+	VBROADCASTSD (SI)(R8*4), Y3
+	VBLENDPD     $0x02, Y3, Y10, Y10
+	VBROADCASTSD (DX)(R8*4), Y3
+	VBLENDPD     $0x02, Y3, Y9, Y9
+	VBROADCASTSD (AX)(R8*4), Y3
+	VBLENDPD     $0x02, Y3, Y7, Y7
+	MOVL         56(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), Y3
+	VBLENDPD     $0x04, Y3, Y11, Y11
+	VBROADCASTSD (SI)(R8*4), Y3
+	VBLENDPD     $0x04, Y3, Y10, Y10
+	VBROADCASTSD (DX)(R8*4), Y3
+	VBLENDPD     $0x04, Y3, Y9, Y9
+	VBROADCASTSD (AX)(R8*4), Y3
+	VBLENDPD     $0x04, Y3, Y7, Y7
+	MOVL         60(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), Y3
+	VBLENDPD     $0x08, Y3, Y11, Y11
+	VBROADCASTSD (SI)(R8*4), Y3
+	VBLENDPD     $0x08, Y3, Y10, Y10
+	VBROADCASTSD (DX)(R8*4), Y3
+	VBLENDPD     $0x08, Y3, Y9, Y9
+	VBROADCASTSD (AX)(R8*4), Y3
+	VBLENDPD     $0x08, Y3, Y7, Y7
+	VSHUFPS      $0x88, Y11, Y4, Y3
+	VSHUFPS      $0xdd, Y11, Y4, Y12
+	VSHUFPS      $0x88, Y10, Y5, Y4
+	VSHUFPS      $0xdd, Y10, Y5, Y11
+	VSHUFPS      $0x88, Y9, Y8, Y5
+	VSHUFPS      $0xdd, Y9, Y8, Y10
+	VSHUFPS      $0x88, Y7, Y6, Y8
+	VSHUFPS      $0xdd, Y7, Y6, Y9
+	VMOVAPS      Y3, Y6
+	VMINPS       Y6, Y12, Y6
+	VMINPS       Y6, Y4, Y6
+	VMINPS       Y6, Y11, Y6
+	VMINPS       Y6, Y5, Y6
+	VMINPS       Y6, Y10, Y6
+	VMINPS       Y6, Y8, Y6
+	VMINPS       Y6, Y9, Y6
+	VMOVAPS      Y3, Y7
+	VMAXPS       Y7, Y12, Y7
+	VMAXPS       Y7, Y4, Y7
+	VMAXPS       Y7, Y11, Y7
+	VMAXPS       Y7, Y5, Y7
+	VMAXPS       Y7, Y10, Y7
+	VMAXPS       Y7, Y8, Y7
+	VMAXPS       Y7, Y9, Y7
+	VSUBPS       Y3, Y12, Y12
+	VMULPS       Y0, Y12, Y12
+	VADDPS       Y12, Y3, Y3
+	VSUBPS       Y4, Y11, Y11
+	VMULPS       Y0, Y11, Y11
+	VADDPS       Y11, Y4, Y4
+	VSUBPS       Y5, Y10, Y10
+	VMULPS       Y0, Y10, Y10
+	VADDPS       Y10, Y5, Y5
+	VSUBPS       Y8, Y9, Y9
+	VMULPS       Y0, Y9, Y9
+	VADDPS       Y9, Y8, Y0
 
 found1:
-	MOVQ    lo+8(FP), DI
-	VMOVUPS Y4, 32(DI)(SI*1)
-	MOVQ    hi+16(FP), DI
-	VMOVUPS Y5, 32(DI)(SI*1)
-	VSUBPS  Y1, Y2, Y2
-	VMULPS  96(BX), Y2, Y2
-	VADDPS  Y2, Y1, Y1
-	VSUBPS  Y3, Y0, Y0
-	VMULPS  96(BX), Y0, Y0
-	VADDPS  Y0, Y3, Y3
-	VSUBPS  Y1, Y3, Y3
-	VMULPS  128(BX), Y3, Y3
-	VADDPS  Y3, Y1, Y1
-	MOVQ    dst+0(FP), DI
-	VMOVUPS Y1, 32(DI)(SI*1)
-	ADDQ    $0x40, SI
+	MOVQ    lo+8(FP), R8
+	VMOVUPS Y6, 32(R8)(DI*1)
+	MOVQ    hi+16(FP), R8
+	VMOVUPS Y7, 32(R8)(DI*1)
+	VSUBPS  Y3, Y4, Y4
+	VMULPS  Y1, Y4, Y4
+	VADDPS  Y4, Y3, Y3
+	VSUBPS  Y5, Y0, Y0
+	VMULPS  Y1, Y0, Y0
+	VADDPS  Y0, Y5, Y5
+	VSUBPS  Y3, Y5, Y5
+	VMULPS  Y2, Y5, Y5
+	VADDPS  Y5, Y3, Y3
+	MOVQ    dst+0(FP), R8
+	VMOVUPS Y3, 32(R8)(DI*1)
+	ADDQ    $0x40, DI
 
 test:
-	MOVQ n+88(FP), DI
-	SHLQ $0x02, DI
-	CMPQ SI, DI
+	MOVQ n+88(FP), R8
+	SHLQ $0x02, R8
+	CMPQ DI, R8
 	JLT  loop
 	VZEROUPPER
 	RET

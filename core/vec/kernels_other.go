@@ -58,6 +58,10 @@ func largestAVX512(row *float32, n int, top *[16]float32, odd *[16]float32) { pa
 
 func outsideAVX512(x *float32, n int, top float32) bool { panic(missing) }
 
+func enterAVX512(u *float32, lo *float32, hi *float32, x *float32, y *float32, z *float32, box *[9]float32, air float32, n int) {
+	panic(missing)
+}
+
 func scaleRunsAVX512(dst *float32, b *float32, invd *float32, runs *int32, count int, s float32) {
 	panic(missing)
 }
@@ -110,11 +114,15 @@ func prolongAVX512(x *float32, pn *float32, near *float32, far *float32, draws *
 
 func halveAVX512(dst *float32, a *float32, q float32, n int) { panic(missing) }
 
-func sampleAVX512(dst *float32, data *float32, x *float32, y *float32, z *float32, f *[6]float32, c *[6]int32, dy int, dz int, n int) {
+func locateAVX512(cells *int32, wx *float32, wy *float32, wz *float32, x *float32, y *float32, z *float32, f *[6]float32, c *[6]int32, n int) {
 	panic(missing)
 }
 
-func sampleRangeAVX512(dst *float32, lo *float32, hi *float32, data *float32, x *float32, y *float32, z *float32, f *[6]float32, c *[6]int32, dy int, dz int, n int) {
+func sampleAVX512(dst *float32, data *float32, cells *int32, wx *float32, wy *float32, wz *float32, c *[6]int32, dy int, dz int, n int) {
+	panic(missing)
+}
+
+func sampleRangeAVX512(dst *float32, lo *float32, hi *float32, data *float32, cells *int32, wx *float32, wy *float32, wz *float32, c *[6]int32, dy int, dz int, n int) {
 	panic(missing)
 }
 
@@ -172,6 +180,10 @@ func largestAVX2(row *float32, n int, top *[16]float32, odd *[16]float32) { pani
 
 func outsideAVX2(x *float32, n int, top float32) bool { panic(missing) }
 
+func enterAVX2(u *float32, lo *float32, hi *float32, x *float32, y *float32, z *float32, box *[9]float32, air float32, n int) {
+	panic(missing)
+}
+
 func scaleRunsAVX2(dst *float32, b *float32, invd *float32, runs *int32, count int, s float32) {
 	panic(missing)
 }
@@ -224,10 +236,14 @@ func prolongAVX2(x *float32, pn *float32, near *float32, far *float32, draws *in
 
 func halveAVX2(dst *float32, a *float32, q float32, n int) { panic(missing) }
 
-func sampleAVX2(dst *float32, data *float32, x *float32, y *float32, z *float32, f *[6]float32, c *[6]int32, dy int, dz int, n int) {
+func locateAVX2(cells *int32, wx *float32, wy *float32, wz *float32, x *float32, y *float32, z *float32, f *[6]float32, c *[6]int32, n int) {
 	panic(missing)
 }
 
-func sampleRangeAVX2(dst *float32, lo *float32, hi *float32, data *float32, x *float32, y *float32, z *float32, f *[6]float32, c *[6]int32, dy int, dz int, n int) {
+func sampleAVX2(dst *float32, data *float32, cells *int32, wx *float32, wy *float32, wz *float32, c *[6]int32, dy int, dz int, n int) {
+	panic(missing)
+}
+
+func sampleRangeAVX2(dst *float32, lo *float32, hi *float32, data *float32, cells *int32, wx *float32, wy *float32, wz *float32, c *[6]int32, dy int, dz int, n int) {
 	panic(missing)
 }

@@ -73,6 +73,12 @@ var kernels = map[string]func(rng *rand.Rand, n int) []float32{
 		}
 		return []float32{flag(Outside(row, 1))}
 	},
+	"Enter": func(r *rand.Rand, n int) []float32 {
+		out := values(r, 3*n)
+		b := NewSides([3]float32{2, 1.5, 2.5}, [6]bool{r.IntN(2) == 0, r.IntN(2) == 0, true, false, r.IntN(2) == 0, r.IntN(2) == 0})
+		Enter(out[:n], out[n:2*n], out[2*n:], values(r, n), values(r, n), values(r, n), &b, 7)
+		return out
+	},
 	"Lattice": func(r *rand.Rand, n int) []float32 {
 		nx, ny, nz := 1+r.IntN(6), 1+r.IntN(6), 1+r.IntN(6)
 		l := NewLattice(values(r, nx*ny*nz), nx, ny, nz, [3]float32{0.5, 0, -1.25})
@@ -168,6 +174,12 @@ func TestShortRowsPanic(t *testing.T) {
 		"Follow b":       func() { Follow(long(), long(), short, 0, 1) },
 		"Limit again":    func() { Limit(long(), short, long(), long(), long(), long()) },
 		"Limit hi":       func() { Limit(long(), long(), long(), long(), long(), short) },
+		"Enter lo":       func() { Enter(long(), short, long(), long(), long(), long(), &Sides{}, 0) },
+		"Enter z":        func() { Enter(long(), long(), long(), long(), long(), short, &Sides{}, 0) },
+		"At":             func() { cube.At(short, spotted(&cube)) },
+		"AtRange hi":     func() { cube.AtRange(long(), long(), short, spotted(&cube)) },
+		"Locate y":       func() { cube.Locate(new(Spots), long(), short, long()) },
+		"Locate many":    func() { cube.Locate(new(Spots), make([]float32, 513), make([]float32, 513), make([]float32, 513)) },
 		"Sample x":       func() { cube.Sample(long(), short, long(), long()) },
 		"Sample z":       func() { cube.Sample(long(), long(), long(), short) },
 		"SampleRange lo": func() { cube.SampleRange(long(), short, long(), long(), long(), long()) },
@@ -211,9 +223,16 @@ func TestAVX2KernelsAreAVX2(t *testing.T) {
 			t.Errorf("line %d, %s: %s", n+1, within, line)
 		}
 	}
-	if seen != 34 {
+	if seen != 36 {
 		t.Errorf("%d kernels for AVX2", seen)
 	}
+}
+
+// spotted are 32 spots in a lattice.
+func spotted(l *Lattice) *Spots {
+	s, x := new(Spots), make([]float32, 32)
+	l.Locate(s, x, x, x)
+	return s
 }
 
 func BenchmarkLattice(b *testing.B) {

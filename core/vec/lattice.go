@@ -3,6 +3,7 @@ package vec
 import (
 	"fmt"
 	"math"
+	"sync"
 )
 
 // Lattice is an array of values at whole positions, x fastest, read between
@@ -12,13 +13,13 @@ type Lattice struct {
 	data       []float32
 	nx, ny, nz int
 	f          [6]float32 // what is taken off positions; the last position
-	c          [6]int32   // the last cell along each axis, steps of y and z, the last value that a window may begin with
+	c          [6]int32   // the last cell along each axis, steps of y and z, the last value of the array that a window may begin with
 	dy, dz     int        // to the next row and plane, 0 where there is one
 	whole      bool       // kernels can read it
 }
 
 // window is how many values of a row the kernels of a set load for points of one row.
-var window = [...]int32{AVX2: 16, AVX512: 32}
+var window = [...]int{AVX2: 16, AVX512: 32}
 
 // NewLattice panics unless data holds nx·ny·nz values; off is taken off every
 // position.
@@ -32,37 +33,115 @@ func NewLattice(data []float32, nx, ny, nz int, off [3]float32) Lattice {
 		l.f[a], l.f[3+a] = off[a], float32(n-1)
 		l.c[a] = int32(max(n-2, 0))
 	}
-	// kernels load a window of a row where it is as long
-	l.c[3], l.c[4], l.c[5] = int32(nx), int32(nx*ny), int32(nx)-window[Chosen]
 	if ny > 1 {
 		l.dy = nx
 	}
 	if nz > 1 {
 		l.dz = nx * ny
 	}
+	l.c[3], l.c[4] = int32(nx), int32(nx*ny)
+	// kernels load windows of four rows where the array is as long
+	if l.whole && Chosen != Plain {
+		l.c[5] = int32(nx*ny*nz - l.dy - l.dz - window[Chosen])
+	}
 	return l
 }
 
-// Sample is dst[i] = the value at (x[i], y[i], z[i]), for rows of any length.
-// Kernels take whole vectors; the rest, and lattices that they can't read, go point
-// by point with the same bits.
-func (l *Lattice) Sample(dst, x, y, z []float32) {
-	n := len(dst)
-	Row3(n, x, y, z)
-	done := 0
-	if l.whole && Chosen != Plain {
-		done = n &^ (Lanes - 1)
+// Batch is how many points Spots hold.
+const Batch = 512
+
+// Spots are where points lie in lattices of one size: the cells that they are in, and
+// how far along in each.
+type Spots struct {
+	n     int
+	cells [Batch]int32
+	w     [3][Batch]float32
+}
+
+// Locate finds the cells of up to Batch points, for any lattice of this one's size
+// and offset.
+func (l *Lattice) Locate(s *Spots, x, y, z []float32) {
+	n := len(x)
+	Row2(n, y, z)
+	if n > Batch {
+		panic(fmt.Sprintf("vec: %d points in spots for %d", n, Batch))
 	}
+	s.n = n
+	done := l.kernels(n)
 	switch {
 	case done == 0:
 	case Chosen == AVX512:
-		sampleAVX512(&dst[0], &l.data[0], &x[0], &y[0], &z[0], &l.f, &l.c, l.dy, l.dz, done)
+		locateAVX512(&s.cells[0], &s.w[0][0], &s.w[1][0], &s.w[2][0], &x[0], &y[0], &z[0], &l.f, &l.c, done)
 	default:
-		sampleAVX2(&dst[0], &l.data[0], &x[0], &y[0], &z[0], &l.f, &l.c, l.dy, l.dz, done)
+		locateAVX2(&s.cells[0], &s.w[0][0], &s.w[1][0], &s.w[2][0], &x[0], &y[0], &z[0], &l.f, &l.c, done)
 	}
 	for i := done; i < n; i++ {
-		dst[i] = Trilinear(l.data, l.nx, l.ny, l.nz, x[i]-l.f[0], y[i]-l.f[1], z[i]-l.f[2])
+		var a, b, c int
+		a, s.w[0][i] = Split(x[i]-l.f[0], l.nx)
+		b, s.w[1][i] = Split(y[i]-l.f[1], l.ny)
+		c, s.w[2][i] = Split(z[i]-l.f[2], l.nz)
+		s.cells[i] = int32((c*l.ny+b)*l.nx + a)
 	}
+}
+
+// kernels is how many of n points kernels take: whole vectors, of lattices that they
+// can read. The rest goes point by point, with the same bits.
+func (l *Lattice) kernels(n int) int {
+	if !l.whole || Chosen == Plain {
+		return 0
+	}
+	return n &^ (Lanes - 1)
+}
+
+// At is dst[i] = the value at spot i; dst has as many as there are spots.
+func (l *Lattice) At(dst []float32, s *Spots) {
+	n := len(dst)
+	Row(s.n, dst)
+	done := l.kernels(n)
+	switch {
+	case done == 0:
+	case Chosen == AVX512:
+		sampleAVX512(&dst[0], &l.data[0], &s.cells[0], &s.w[0][0], &s.w[1][0], &s.w[2][0], &l.c, l.dy, l.dz, done)
+	default:
+		sampleAVX2(&dst[0], &l.data[0], &s.cells[0], &s.w[0][0], &s.w[1][0], &s.w[2][0], &l.c, l.dy, l.dz, done)
+	}
+	for i := done; i < s.n; i++ {
+		dst[i] = l.mixed(s, i)
+	}
+}
+
+// AtRange is At, and lo and hi the least and the largest of the eight points round
+// each spot.
+func (l *Lattice) AtRange(dst, lo, hi []float32, s *Spots) {
+	n := len(dst)
+	Row(s.n, dst)
+	Row2(n, lo, hi)
+	done := l.kernels(n)
+	switch {
+	case done == 0:
+	case Chosen == AVX512:
+		sampleRangeAVX512(&dst[0], &lo[0], &hi[0], &l.data[0], &s.cells[0], &s.w[0][0], &s.w[1][0], &s.w[2][0], &l.c, l.dy, l.dz, done)
+	default:
+		sampleRangeAVX2(&dst[0], &lo[0], &hi[0], &l.data[0], &s.cells[0], &s.w[0][0], &s.w[1][0], &s.w[2][0], &l.c, l.dy, l.dz, done)
+	}
+	for i := done; i < s.n; i++ {
+		dst[i] = l.mixed(s, i)
+		lo[i], hi[i] = l.extremes(s, i)
+	}
+}
+
+var spots = sync.Pool{New: func() any { return new(Spots) }}
+
+// Sample is dst[i] = the value at (x[i], y[i], z[i]), for rows of any length.
+func (l *Lattice) Sample(dst, x, y, z []float32) {
+	Row3(len(dst), x, y, z)
+	s := spots.Get().(*Spots)
+	for i := 0; i < len(dst); i += Batch {
+		e := min(i+Batch, len(dst))
+		l.Locate(s, x[i:e], y[i:e], z[i:e])
+		l.At(dst[i:e], s)
+	}
+	spots.Put(s)
 }
 
 // SampleRange is Sample, and lo and hi the least and the largest of the eight
@@ -71,23 +150,26 @@ func (l *Lattice) SampleRange(dst, lo, hi, x, y, z []float32) {
 	n := len(dst)
 	Row2(n, lo, hi)
 	Row3(n, x, y, z)
-	done := 0
-	if l.whole && Chosen != Plain {
-		done = n &^ (Lanes - 1)
+	s := spots.Get().(*Spots)
+	for i := 0; i < n; i += Batch {
+		e := min(i+Batch, n)
+		l.Locate(s, x[i:e], y[i:e], z[i:e])
+		l.AtRange(dst[i:e], lo[i:e], hi[i:e], s)
 	}
-	switch {
-	case done == 0:
-	case Chosen == AVX512:
-		sampleRangeAVX512(&dst[0], &lo[0], &hi[0], &l.data[0], &x[0], &y[0], &z[0], &l.f, &l.c, l.dy, l.dz, done)
-	default:
-		sampleRangeAVX2(&dst[0], &lo[0], &hi[0], &l.data[0], &x[0], &y[0], &z[0], &l.f, &l.c, l.dy, l.dz, done)
-	}
-	for i := done; i < n; i++ {
-		px, py, pz := x[i]-l.f[0], y[i]-l.f[1], z[i]-l.f[2]
-		dst[i] = Trilinear(l.data, l.nx, l.ny, l.nz, px, py, pz)
-		lo[i], hi[i] = Range(l.data, l.nx, l.ny, l.nz, px, py, pz)
-	}
+	spots.Put(s)
 }
+
+// mixed is the value at a spot: mixed along x, then y, then z.
+func (l *Lattice) mixed(s *Spots, i int) float32 {
+	return mix(l.data, int(s.cells[i]), l.dx(), l.dy, l.dz, s.w[0][i], s.w[1][i], s.w[2][i])
+}
+
+func (l *Lattice) extremes(s *Spots, i int) (lo, hi float32) {
+	return extremes(l.data, int(s.cells[i]), l.dx(), l.dy, l.dz)
+}
+
+// dx is the step along x, 0 where there is one value a row.
+func (l *Lattice) dx() int { return min(l.nx-1, 1) }
 
 // Trilinear is the value of nx·ny·nz points at a position, mixed along x, then
 // y, then z. It is the reference of Sample.
@@ -95,8 +177,12 @@ func Trilinear(d []float32, nx, ny, nz int, x, y, z float32) float32 {
 	i, fx := Split(x, nx)
 	j, fy := Split(y, ny)
 	k, fz := Split(z, nz)
-	o := (k*ny+j)*nx + i
 	dx, dy, dz := steps(nx, ny, nz)
+	return mix(d, (k*ny+j)*nx+i, dx, dy, dz, fx, fy, fz)
+}
+
+// mix mixes the values of the cell that begins at o.
+func mix(d []float32, o, dx, dy, dz int, fx, fy, fz float32) float32 {
 	a := Lerp(d[o], d[o+dx], fx)
 	b := Lerp(d[o+dy], d[o+dy+dx], fx)
 	c := Lerp(d[o+dz], d[o+dz+dx], fx)
@@ -109,8 +195,12 @@ func Range(d []float32, nx, ny, nz int, x, y, z float32) (lo, hi float32) {
 	i, _ := Split(x, nx)
 	j, _ := Split(y, ny)
 	k, _ := Split(z, nz)
-	o := (k*ny+j)*nx + i
 	dx, dy, dz := steps(nx, ny, nz)
+	return extremes(d, (k*ny+j)*nx+i, dx, dy, dz)
+}
+
+// extremes are those of the cell that begins at o.
+func extremes(d []float32, o, dx, dy, dz int) (lo, hi float32) {
 	lo = d[o]
 	hi = lo
 	for _, p := range [7]int{o + dx, o + dy, o + dy + dx, o + dz, o + dz + dx, o + dz + dy, o + dz + dy + dx} {

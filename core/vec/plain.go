@@ -102,3 +102,19 @@ func outsidePlain(x []float32, top float32) bool {
 	}
 	return false
 }
+
+// enterPlain asks point by point; what is no number is not within, and didn't come in.
+func enterPlain(u, lo, hi, x, y, z []float32, b *Sides, air float32) {
+	for i := range u {
+		out := false
+		for a, v := range [3]float32{x[i], y[i], z[i]} {
+			out = out || !(v >= 0) || !(v <= b[a])
+			if v < b[3+a] || v > b[6+a] {
+				u[i] = air
+			}
+		}
+		if out {
+			lo[i], hi[i] = u[i], u[i]
+		}
+	}
+}

@@ -75,6 +75,7 @@ func main() {
 		s.limit()
 		s.largest()
 		s.outside()
+		s.enter()
 		s.scaleRuns()
 		s.xpayRuns()
 		for _, weighted := range []bool{false, true} {
@@ -86,6 +87,7 @@ func main() {
 		}
 		s.prolong()
 		s.halve()
+		s.locate()
 		s.sample(false)
 		s.sample(true)
 	}

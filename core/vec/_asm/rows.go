@@ -178,3 +178,78 @@ func (s set) outside() {
 	Store(yes, ReturnIndex(0))
 	leave()
 }
+
+// enter tells by lane what lies outside a box, and what came there through an open
+// side.
+func (s set) enter() {
+	s.text("enter", "u, lo, hi, x, y, z *float32, box *[9]float32, air float32, n int)",
+		"u = air where a point is beyond one of the low sides box[3:6] or the high ones box[6:9]; lo = hi = u where it isn't within 0 to box[:3]; of any length.")
+	box, air, none, n := ptr("box"), s.broadcast("air"), s.zero(), ptr("n")
+	var from [3]reg.GPVirtual
+	for a, name := range []string{"x", "y", "z"} {
+		from[a] = ptr(name)
+	}
+	u, lo, hi := ptr("u"), ptr("lo"), ptr("hi")
+	s.ragged(n, func(i reg.GPVirtual, off int, only *mask) {
+		var out, through test
+		for a := range 3 {
+			v := s.load(idx(from[a], i, off), only)
+			for _, c := range []struct {
+				by   uint64
+				than reg.VecVirtual
+				to   *test
+			}{
+				{9, none, &out}, {6, s.each(box, a, false), &out}, // not ≥, not ≤
+				{1, s.each(box, 3+a, false), &through}, {14, s.each(box, 6+a, false), &through}, // <, >
+			} {
+				s.either(c.by, v, c.than, c.to)
+			}
+		}
+		v := s.load(idx(u, i, off), only)
+		s.choose(through, air, v)
+		s.store(v, idx(u, i, off), only)
+		for _, to := range []reg.GPVirtual{lo, hi} {
+			w := s.load(idx(to, i, off), only)
+			s.choose(out, v, w)
+			s.store(w, idx(to, i, off), only)
+		}
+	}, nil)
+	leave()
+}
+
+// test is what has been found of lanes: a mask or a register of all ones.
+type test struct {
+	k    reg.OpmaskVirtual
+	v    reg.VecVirtual
+	some bool
+}
+
+// either adds to a test the lanes where v compares so with another.
+func (s set) either(by uint64, v, than reg.VecVirtual, to *test) {
+	var k reg.OpmaskVirtual
+	var w reg.VecVirtual
+	if s.parts == 1 {
+		k = K()
+		VCMPPS(Imm(by), than, v, k)
+	} else {
+		w = s.vec()
+		VCMPPS(Imm(by), than, v, w)
+	}
+	switch {
+	case !to.some:
+		*to = test{k, w, true}
+	case s.parts == 1:
+		KORW(k, to.k, to.k)
+	default:
+		VORPS(w, to.v, to.v)
+	}
+}
+
+// choose puts a into v where a test holds.
+func (s set) choose(t test, a, v reg.VecVirtual) {
+	if s.parts == 1 {
+		VMOVAPS(a, t.k, v)
+	} else {
+		VBLENDVPS(t.v, a, v, v)
+	}
+}

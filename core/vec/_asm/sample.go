@@ -8,21 +8,22 @@ import (
 	"github.com/mmcloughlin/avo/reg"
 )
 
-// sampler reads a lattice between its points. No gather is used: on many
-// machines a mitigation makes them ten times slower than the loads that they
-// stand for. Neighbouring points mostly lie in cells of one row: the values from a little
-// before the first point's cell on are loaded, and a permutation puts them into
-// their lanes. Points of several rows are fetched one by one, each pair (x, x+1) by a
-// load into its lane; to take a row after the other costs more from two on.
+// sampler reads a lattice between its points, of which it knows the cells and the
+// weights already. No gather is used: on many machines a mitigation makes them ten
+// times slower than the loads that they stand for. Neighbouring points mostly lie in
+// cells of one row: the values from a little before the first point's cell on are
+// loaded, and a permutation puts them into their lanes. Points of several rows are
+// fetched one by one, each pair (x, x+1) by a load into its lane; to take a row after
+// the other costs more from two on.
 type sampler struct {
-	s            set
-	data, dy, dz reg.GPVirtual // first value, bytes to the next row and plane
-	cells        Mem           // of the lanes, on the stack
-	spilt        [3]Mem        // weights, where there aren't registers for them
-	weights      [3]Op
-	evens, odds  reg.VecVirtual
-	ranges       bool
-	part         int
+	s           set
+	rows        [4]reg.GPVirtual // where the rows (y, z), (y+1, z), (y, z+1), (y+1, z+1) of the first cell begin
+	cells       Mem              // of the block's lanes
+	weights     [3]Op
+	evens, odds reg.VecVirtual
+	lanes       [8]reg.OpmaskVirtual // AVX-512: bit l of the 8 pairs
+	ranges      bool
+	part        int
 }
 
 // corner holds what is found of the points of a block: values mixed along x for
@@ -54,38 +55,41 @@ func (s set) each(p reg.GPVirtual, i int, whole bool) reg.VecVirtual {
 }
 
 // locate turns positions into cells and weights: position − offset, clamped to
-// [0, last] (NaN to 0); cell = min(trunc, cells). The cell along x and the place of
-// the row go to the stack too.
-func (p *sampler) locate(from [3]Mem) (x, row reg.VecVirtual) {
-	s := p.s
-	f, c, none := ptr("f"), ptr("c"), s.zero()
-	for a := range 3 {
-		v := s.vec()
-		VMOVUPS(from[a], v)
-		VSUBPS(s.each(f, a, false), v, v)
-		VMAXPS(none, v, v)
-		VMINPS(s.each(f, 3+a, false), v, v)
-		cell, low := s.vec(), s.vec()
-		VCVTTPS2DQ(v, cell)
-		VPMINSD(s.each(c, a, true), cell, cell)
-		VCVTDQ2PS(cell, low)
-		VSUBPS(low, v, v)
-		if p.weights[a] = v; s.parts == 2 {
-			VMOVUPS(v, p.spilt[a])
-			p.weights[a] = p.spilt[a]
-		}
-		switch a {
-		case 0:
-			x = cell
-		case 1:
-			VPMULLD(s.each(c, 3, true), cell, cell)
-			row = cell
-		case 2:
-			VPMULLD(s.each(c, 4, true), cell, cell)
-			VPADDD(cell, row, row)
-		}
+// [0, last] (NaN to 0); cell = min(trunc, last cell), counted along the array. Cells
+// that are known before anything is read of them let the processor read ahead, which
+// the long way from a position to an address would keep it from.
+func (s set) locate() {
+	s.text("locate", "cells *int32, wx, wy, wz, x, y, z *float32, f *[6]float32, c *[6]int32, n int)",
+		"the cells and the weights of points; n is a multiple of 16. f: offset, last position; c: last cell, steps of y and z.")
+	cells, f, c, none := ptr("cells"), ptr("f"), ptr("c"), s.zero()
+	var from, to [3]reg.GPVirtual
+	for a, name := range []string{"x", "y", "z"} {
+		from[a], to[a] = ptr(name), ptr("w"+name)
 	}
-	return x, row
+	s.blocks("", size("n"), func(i reg.GPVirtual, off int) {
+		var place reg.VecVirtual
+		for a := range 3 {
+			v := s.vec()
+			VMOVUPS(idx(from[a], i, off), v)
+			VSUBPS(s.each(f, a, false), v, v)
+			VMAXPS(none, v, v)
+			VMINPS(s.each(f, 3+a, false), v, v)
+			cell, low := s.vec(), s.vec()
+			VCVTTPS2DQ(v, cell)
+			VPMINSD(s.each(c, a, true), cell, cell)
+			VCVTDQ2PS(cell, low)
+			VSUBPS(low, v, v)
+			VMOVUPS(v, idx(to[a], i, off))
+			if a == 0 {
+				place = cell
+				continue
+			}
+			VPMULLD(s.each(c, 2+a, true), cell, cell)
+			VPADDD(cell, place, place)
+		}
+		s.keep(place, idx(cells, i, off))
+	}, nil)
+	leave()
 }
 
 // keep stores whole numbers.
@@ -98,7 +102,7 @@ func (s set) keep(v reg.VecVirtual, m Mem) {
 }
 
 // fill puts a whole number into all lanes.
-func (s set) fill(v reg.GPVirtual) reg.VecVirtual {
+func (s set) fill(v reg.Register) reg.VecVirtual {
 	to := s.vec()
 	if s.parts == 1 {
 		VPBROADCASTD(v, to)
@@ -121,45 +125,45 @@ func (s set) window() (size, before int) {
 
 func (p *sampler) label(name string) string { return fmt.Sprintf("%s%d", name, p.part) }
 
+// row is where row r of the cell that begins at a value of the array begins.
+func (p *sampler) row(r int, first reg.GPVirtual) Mem {
+	return Mem{Base: p.rows[r], Index: first, Scale: 4}
+}
+
 // inLine reads the points of a block whose cells follow each other, as most do where
 // the flow is calm: without a permutation. It goes on where they don't.
-func (p *sampler) inLine(x, row reg.VecVirtual, out corner) {
+func (p *sampler) inLine(cells reg.VecVirtual, first reg.GPVirtual, out corner) {
 	s := p.s
-	place, first, base, bits := s.vec(), s.vec(), GP32(), GP32()
+	run, begin := s.vec(), s.vec()
 	other := p.label("scattered")
-	VPADDD(row, x, place)
-	VPSUBD(lane, place, place)
-	VPBROADCASTD(place.AsX(), first)
+	VPBROADCASTD(p.cells, begin)
+	VPSUBD(lane, cells, run)
 	if s.parts == 1 {
-		k := K()
-		VPCMPEQD(first, place, k)
-		KMOVW(k, bits)
-		CMPL(bits, U32(0xffff))
+		VPCMPEQD(begin, run, reg.K0)
+		KORTESTW(reg.K0, reg.K0)
+		JCC(LabelRef(other))
 	} else {
-		VPCMPEQD(first, place, first)
-		VMOVMSKPS(first, bits)
+		bits := GP32()
+		VPCMPEQD(begin, run, run)
+		VMOVMSKPS(run, bits)
 		CMPL(bits, U32(0xff))
+		JNE(LabelRef(other))
 	}
-	JNE(LabelRef(other))
-	VMOVD(place.AsX(), base)
-	from := GP64()
-	LEAQ(Mem{Base: p.data, Index: base.As64(), Scale: 4}, from)
-	p.rowsOf(from, out, func(m Mem, r int) (a, b reg.VecVirtual) {
+	p.mixRows(out, func(r int) (a, b reg.VecVirtual) {
 		a, b = s.vec(), s.vec()
-		VMOVUPS(m, a)
-		VMOVUPS(m.Offset(4), b)
+		VMOVUPS(p.row(r, first), a)
+		VMOVUPS(p.row(r, first).Offset(4), b)
 		return a, b
 	})
 	JMP(LabelRef(p.label("found")))
 	Label(other)
 }
 
-// near reads the points round the cells of a block that lie in one row of cells, not
-// too far apart: what it loads of each row is put into lanes by a permutation. Where
-// they don't, it jumps to far. On the way it tries inLine.
-func (p *sampler) near(x, row reg.VecVirtual, far string) corner {
+// near reads the points of a block whose cells are not far apart in the array, mostly
+// in one row: what it loads of each row is put into lanes by a permutation. Where they
+// are, it jumps to far. On the way it tries inLine.
+func (p *sampler) near(far string) corner {
 	s := p.s
-	n := s.wide / 4
 	size, before := s.window()
 	var out corner
 	for r := range out.mixed {
@@ -168,43 +172,40 @@ func (p *sampler) near(x, row reg.VecVirtual, far string) corner {
 	if p.ranges {
 		out.lo, out.hi = s.vec(), s.vec()
 	}
-	p.inLine(x, row, out)
-	limit, first, none := GP32(), GP32(), GP32()
+	cells, first, limit, none := s.vec(), GP64(), GP32(), GP32()
+	if s.parts == 1 {
+		VMOVDQU32(p.cells, cells)
+	} else {
+		VMOVDQU(p.cells, cells)
+	}
+	MOVL(p.cells, first.As32())
+	p.inLine(cells, first, out)
 	MOVL(at(ptr("c"), 20), limit)
 	TESTL(limit, limit)
 	JLT(LabelRef(far))
-	// a window that begins a little before the first point's cell, within the row
-	VMOVD(x.AsX(), first)
-	SUBL(U8(before), first)
+	// a window that begins a little before the first point's cell, within the array
+	SUBL(U8(before), first.As32())
 	XORL(none, none)
-	TESTL(first, first)
-	CMOVLLT(none, first)
-	CMPL(first, limit)
-	CMOVLGT(limit, first)
+	TESTL(first.As32(), first.As32())
+	CMOVLLT(none, first.As32())
+	CMPL(first.As32(), limit)
+	CMOVLGT(limit, first.As32())
 	// whether all points lie in it
-	d, same, bits, reach := s.vec(), s.vec(), GP32(), s.vec()
-	VPSUBD(s.fill(first), x, d)
-	VPBROADCASTD(row.AsX(), same)
+	d, reach := s.vec(), s.vec()
+	VPSUBD(s.fill(first.As32()), cells, d)
 	VPBROADCASTD(whole(uint32(size-2)), reach)
 	if s.parts == 1 {
-		in, eq := K(), K()
-		VPCMPUD(Imm(2), reach, d, in)
-		VPCMPEQD(row, same, eq)
-		KANDW(eq, in, in)
-		KMOVW(in, bits)
+		VPCMPUD(Imm(2), reach, d, reg.K0)
+		KORTESTW(reg.K0, reg.K0)
+		JCC(LabelRef(far))
 	} else {
+		bits := GP32()
 		VPMINUD(d, reach, reach)
 		VPCMPEQD(d, reach, reach)
-		VPCMPEQD(row, same, same)
-		VPAND(reach, same, same)
-		VMOVMSKPS(same, bits)
+		VMOVMSKPS(reach, bits)
+		CMPL(bits, U32(0xff))
+		JNE(LabelRef(far))
 	}
-	CMPL(bits, U32(1<<n-1))
-	JNE(LabelRef(far))
-	begin, base := GP32(), GP64()
-	VMOVD(row.AsX(), begin)
-	ADDL(first, begin)
-	LEAQ(Mem{Base: p.data, Index: begin.As64(), Scale: 4}, base)
 	next := s.vec()
 	VPBROADCASTD(whole(1), next)
 	VPADDD(next, d, next)
@@ -216,9 +217,9 @@ func (p *sampler) near(x, row reg.VecVirtual, far string) corner {
 			VPOR(high, v, v)
 		}
 	}
-	p.rowsOf(base, out, func(m Mem, r int) (a, b reg.VecVirtual) {
+	p.mixRows(out, func(r int) (a, b reg.VecVirtual) {
 		a, b = s.vec(), s.vec()
-		upper := s.vec()
+		upper, m := s.vec(), p.row(r, first)
 		if s.parts == 1 {
 			VMOVUPS(m, a)
 			VMOVUPS(m.Offset(64), upper)
@@ -238,20 +239,11 @@ func (p *sampler) near(x, row reg.VecVirtual, far string) corner {
 	return out
 }
 
-// rowsOf mixes along x what fetch reads of each of the four rows of cells, and keeps
+// mixRows mixes along x what fetch reads of each of the four rows of cells, and keeps
 // the range.
-func (p *sampler) rowsOf(base reg.GPVirtual, out corner, fetch func(m Mem, r int) (a, b reg.VecVirtual)) {
+func (p *sampler) mixRows(out corner, fetch func(r int) (a, b reg.VecVirtual)) {
 	for r := range out.mixed {
-		m := at(base, 0)
-		switch r {
-		case 1:
-			m = idx(base, p.dy, 0)
-		case 2:
-			ADDQ(p.dz, base)
-		case 3:
-			m = idx(base, p.dy, 0)
-		}
-		a, b := fetch(m, r)
+		a, b := fetch(r)
 		if p.ranges {
 			if r == 0 {
 				VMOVAPS(a, out.lo)
@@ -285,13 +277,6 @@ func whole(v uint32) Mem {
 func (p *sampler) fetch() (q [8]reg.VecVirtual) {
 	n := p.s.wide / 4
 	half := n / 2
-	var lanes [8]reg.OpmaskVirtual // AVX-512: bit l of the 8 pairs
-	for l := 1; l < 8 && p.s.parts == 1; l++ {
-		bit := GP32()
-		lanes[l] = K()
-		MOVL(U32(1<<l), bit)
-		KMOVB(bit, lanes[l])
-	}
 	var reads [4][2]reg.VecVirtual // row; low and high half of the lanes
 	for r := range reads {
 		for h := range 2 {
@@ -306,21 +291,15 @@ func (p *sampler) fetch() (q [8]reg.VecVirtual) {
 			if p.s.parts == 2 {
 				lane = l/2*4 + h*2 + l%2
 			}
-			i := GP64()
-			MOVL(p.cells.Offset(4*lane), i.As32())
-			base := GP64()
-			LEAQ(Mem{Base: p.data, Index: i, Scale: 4}, base)
-			for r, m := range []Mem{at(base, 0), idx(base, p.dy, 0), idx(base, p.dz, 0), {}} {
-				if r == 3 {
-					ADDQ(p.dz, base)
-					m = idx(base, p.dy, 0)
-				}
-				to := reads[r][h]
+			first := GP64()
+			MOVL(p.cells.Offset(4*lane), first.As32())
+			for r := range reads {
+				m, to := p.row(r, first), reads[r][h]
 				switch {
 				case l == 0: // all lanes, so that the register begins its life here
 					VBROADCASTSD(m, to)
 				case p.s.parts == 1:
-					VBROADCASTSD(m, lanes[l], to)
+					VBROADCASTSD(m, p.lanes[l], to)
 				default:
 					v := YMM()
 					VBROADCASTSD(m, v)
@@ -363,10 +342,7 @@ func (p *sampler) mix(q [4]reg.VecVirtual) reg.VecVirtual {
 }
 
 // far fetches the points of a block one by one, into what near would have found.
-func (p *sampler) far(x, row reg.VecVirtual, out corner) {
-	place := p.s.vec()
-	VPADDD(row, x, place)
-	p.s.keep(place, p.cells)
+func (p *sampler) far(out corner) {
 	q := p.fetch()
 	if p.ranges {
 		for _, to := range []struct {
@@ -388,40 +364,49 @@ func (p *sampler) far(x, row reg.VecVirtual, out corner) {
 }
 
 func (s set) sample(ranges bool) {
-	args, name, doc := "dst, ", "sample", "dst = the lattice between its points; n is a multiple of 16. f: offset, last position; c: last cell, steps of y and z, last value that a window may begin with; dy, dz: the steps, 0 where there is one row or plane."
+	args, name, doc := "dst, ", "sample", "dst = the lattice between its points; n is a multiple of 16. c[5]: last value that a window may begin with; dy, dz: the steps, 0 where there is one row or plane."
 	if ranges {
 		args, name, doc = "dst, lo, hi, ", "sampleRange", "sample, and the least and the largest of the eight points round."
 	}
-	s.text(name, args+"data, x, y, z *float32, f *[6]float32, c *[6]int32, dy, dz, n int)", doc)
-	p := &sampler{s: s, data: ptr("data"), dy: size("dy"), dz: size("dz"), ranges: ranges}
-	// on lines of their own: what is stored across two can't be read back at once
-	room, area := AllocLocal(6*s.wide), GP64()
-	LEAQ(room.Offset(s.wide), area)
-	ANDQ(I8(-s.wide), area)
-	p.cells = at(area, 0)
-	for a := range p.spilt {
-		p.spilt[a] = at(area, (2+a)*s.wide)
+	s.text(name, args+"data *float32, cells *int32, wx, wy, wz *float32, c *[6]int32, dy, dz, n int)", doc)
+	p := &sampler{s: s, ranges: ranges}
+	data, dy, dz := ptr("data"), size("dy"), size("dz")
+	for r := range p.rows {
+		p.rows[r] = GP64()
 	}
+	MOVQ(data, p.rows[0])
+	LEAQ(Mem{Base: data, Index: dy, Scale: 1}, p.rows[1])
+	ADDQ(dz, data)
+	MOVQ(data, p.rows[2])
+	LEAQ(Mem{Base: data, Index: dy, Scale: 1}, p.rows[3])
 	if s.parts == 1 {
 		p.evens, p.odds = s.vec(), s.vec()
 		VMOVUPS(evens, p.evens)
 		VMOVUPS(odds, p.odds)
+		for l := 1; l < 8; l++ {
+			bit := GP32()
+			p.lanes[l] = K()
+			MOVL(U32(1<<l), bit)
+			KMOVB(bit, p.lanes[l])
+		}
 	}
-	// pointers are read anew each time round: the registers are needed
+	cells := ptr("cells")
+	// other pointers are read anew each time round: the registers are needed
 	i := GP64()
 	XORQ(i, i)
 	JMP(LabelRef("test"))
 	Label("loop")
 	for p.part = range s.parts {
 		off := p.part * s.wide
-		var from [3]Mem
-		for a, name := range []string{"x", "y", "z"} {
-			from[a] = idx(ptr(name), i, off)
+		p.cells = idx(cells, i, off)
+		for a, name := range []string{"wx", "wy", "wz"} {
+			v := s.vec()
+			VMOVUPS(idx(ptr(name), i, off), v)
+			p.weights[a] = v
 		}
-		x, row := p.locate(from)
-		out := p.near(x, row, p.label("far"))
+		out := p.near(p.label("far"))
 		Label(p.label("far"))
-		p.far(x, row, out)
+		p.far(out)
 		Label(p.label("found"))
 		if ranges {
 			VMOVUPS(out.lo, idx(ptr("lo"), i, off))
