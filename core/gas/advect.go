@@ -16,6 +16,7 @@ import (
 // Advect carries velocity and channels along the flow for dt seconds.
 func (s *Solver) Advect(dt float64, scheme Scheme) {
 	s.survey()
+	s.surveyed = false
 	q := float32(dt / s.H)
 	s.ways(q, scheme)
 	s.carryChannels(scheme)

@@ -190,14 +190,18 @@ func (s *Solver) spread(dt, speed float64) {
 		if top, _ := vec.Largest(s.Fuel.Data[o : o+n]); top < least {
 			return
 		}
-		for m, v := range s.Fuel.Data[o : o+n] {
-			if v >= least {
-				if r.hi == 0 {
-					r.lo = i + m
-				}
-				r.hi = i + m + 1
-			}
+		fuel := s.Fuel.Data[o : o+n]
+		lo, hi := 0, n
+		for lo < hi && fuel[lo] < least {
+			lo++
 		}
+		for lo < hi && fuel[hi-1] < least {
+			hi--
+		}
+		if r.hi == 0 {
+			r.lo = i + lo
+		}
+		r.hi = i + hi
 	})
 	burns := func(j, k int) bool { return j >= 0 && k >= 0 && j < s.NY && k < s.NZ && rows[k*s.NY+j].burns }
 	near := func(j, k int) bool {
@@ -239,22 +243,16 @@ func (s *Solver) spreadRow(old *grid.Field, j, k int, r front, q, g float32) {
 	y0, y1 := old.Row(max(j-1, 0), k), old.Row(min(j+1, s.NY-1), k)
 	z0, z1 := old.Row(j, max(k-1, 0)), old.Row(j, min(k+1, s.NZ-1))
 	for _, p := range s.lay[onCentre].spans(j, k) {
-		for i := max(p.Lo, r.lo); i < min(p.Hi, r.hi); i++ {
-			if fuel[i] < least {
-				continue
+		lo, hi := max(p.Lo, r.lo), min(p.Hi, r.hi)
+		// the rim repeats itself, so that nothing flows through the box's sides
+		for _, i := range [2]int{0, s.NX - 1} {
+			if lo <= i && i < hi {
+				x := [3]float32{c[max(i-1, 0)], c[i], c[min(i+1, s.NX-1)]}
+				vec.Front(row[i:i+1], fuel[i:], x[:], y0[i:], y1[i:], z0[i:], z1[i:], least, q, g)
 			}
-			v := c[i]
-			// the rim repeats itself, so that nothing flows through
-			// the box's sides
-			lap := c[max(i-1, 0)] + c[min(i+1, s.NX-1)] + y0[i] + y1[i] + z0[i] + z1[i] - 6*v
-			if lap == 0 && v == 0 {
-				continue
-			}
-			v += q*lap + g*v*(1-v)
-			if v < 1e-5 {
-				v = 0 // a front pulled by next to nothing would outrun its speed
-			}
-			row[i] = min(v, 1)
+		}
+		if lo, hi = max(lo, 1), min(hi, s.NX-1); lo < hi {
+			vec.Front(row[lo:hi], fuel[lo:], c[lo-1:], y0[lo:], y1[lo:], z0[lo:], z1[lo:], least, q, g)
 		}
 	}
 }

@@ -63,23 +63,24 @@ type Solver struct {
 	// way holds, for each halo cell, how far in cells the fluid there came (0) and
 	// goes (1), a component at a time; hat the advected copies of u, v, w and of one
 	// channel; low and high the range that MacCormack may not leave.
-	hat     [4]*grid.Field
-	low     []float32
-	high    []float32
-	curl    [3]*grid.Field // the force of confinement
-	eddies  []eddy
-	wide    []float32 // room of toEdges
-	guides  []*wishes
-	pulls   []distances
-	moved   []float32             // room of gather
-	alloc   func(n int) []float32 // makes the box's arrays
-	arena   *grid.Arena           // theirs, where bounds follow
-	fast    float64               // largest speed along an axis at the last survey, m/s
-	hot     float64               // largest excess temperature, K
-	live    []bool                // channels that are not zero everywhere
-	alive   [5]alive              // where they are not
-	parcels [5]parcel             // of the channels
-	sides   vec.Sides
+	hat      [4]*grid.Field
+	low      []float32
+	high     []float32
+	curl     [3]*grid.Field // the force of confinement
+	eddies   []eddy
+	wide     []float32 // room of toEdges
+	guides   []*wishes
+	pulls    []distances
+	moved    []float32             // room of gather
+	alloc    func(n int) []float32 // makes the box's arrays
+	arena    *grid.Arena           // theirs, where bounds follow
+	fast     float64               // largest speed along an axis at the last survey, m/s
+	hot      float64               // largest excess temperature, K
+	live     []bool                // channels that are not zero everywhere
+	alive    [5]alive              // where they are not
+	surveyed bool                  // since anything has changed
+	parcels  [5]parcel             // of the channels
+	sides    vec.Sides
 }
 
 // FrameStats tells how a frame went. Amounts are those of the whole domain.
@@ -194,13 +195,19 @@ func (s *Solver) furnish(b Box, low [3]int) error {
 	return nil
 }
 
+// Forget tells that fields were changed other than by steps: nothing is known of them.
+func (s *Solver) Forget() {
+	s.surveyed = false
+	for n := range s.alive {
+		s.alive[n].rows = nil
+	}
+}
+
 // arrange works out what depends on the tiles in use.
 // Which runs are in use, and how many cells; solids have to be told to the
 // projection anew.
 func (s *Solver) arrange() {
-	for n := range s.alive {
-		s.alive[n].rows = nil
-	}
+	s.Forget()
 	s.layOut()
 	s.cells = 0
 	for _, list := range s.lay[onCentre].rows {
@@ -240,8 +247,10 @@ const (
 // the failed substep; load the last good one.
 func (s *Solver) Frame(dt float64, sub sim.Substeps, scene Scene, stop func() bool) (FrameStats, error) {
 	var st FrameStats
-	if err := s.survey(); err != nil {
-		return st, err
+	if !s.surveyed { // by the step before
+		if err := s.survey(); err != nil {
+			return st, err
+		}
 	}
 	if s.Follow != nil {
 		if err := s.follows(scene(s.Time, 0), true, &st); err != nil {
@@ -426,6 +435,7 @@ func (s *Solver) step(dt float64, in Inputs, st *FrameStats) error {
 	if err := p.check(); err != nil {
 		return err
 	}
+	s.surveyed = false
 	if err := s.updateSolids(in.Colliders, dt); err != nil {
 		return err
 	}
@@ -469,6 +479,7 @@ func (s *Solver) step(dt float64, in Inputs, st *FrameStats) error {
 		b.Cause = likelyCause(in, b)
 		return b
 	}
+	s.surveyed = true
 	return nil
 }
 

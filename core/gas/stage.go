@@ -312,6 +312,7 @@ func (g *Stage) SaveState(w io.Writer) error {
 // that state then fills.
 func (g *Stage) LoadState(r io.Reader, own bool) error {
 	defer runtime.KeepAlive(g.Solver)
+	g.Solver.Forget()
 	var head saved
 	err := state.Read(r, &head, func() ([]state.Array, error) {
 		if own && head.Key != stage.CoarseKey(g.Shot, g.Domain) {

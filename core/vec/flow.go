@@ -281,3 +281,35 @@ func Span(row []float32, lo, hi float32) (least, most float32) {
 	}
 	return a[0], b[0]
 }
+
+// Front is a step of a flame's front (Fisher 1937) in cells with fuel:
+// dst = v + (q·Δv + g·v (1 − v)), Δ the sum of the six values round less 6 v; what is
+// under 1e-5 is 0, and what is over 1 is 1. Rows of any length; x begins a value before
+// the first and ends one after the last.
+func Front(dst, fuel, x, ym, yp, zm, zp []float32, least, q, g float32) {
+	n := len(dst)
+	Row(n+2, x)
+	Row3(n, fuel, ym, yp)
+	Row2(n, zm, zp)
+	switch {
+	case n == 0:
+	case Chosen == AVX512:
+		frontAVX512(&dst[0], &fuel[0], &x[0], &ym[0], &yp[0], &zm[0], &zp[0], least, q, g, n)
+	case Chosen == AVX2:
+		frontAVX2(&dst[0], &fuel[0], &x[0], &ym[0], &yp[0], &zm[0], &zp[0], least, q, g, n)
+	default:
+		for i := range dst {
+			if !(fuel[i] >= least) {
+				continue
+			}
+			v := x[i+1]
+			lap := ((((x[i] + x[i+2]) + ym[i]) + yp[i]) + zm[i]) + zp[i]
+			lap -= float32(6 * v)
+			v += float32(q*lap) + float32(float32(g*v)*(1-v))
+			if v < 1e-5 {
+				v = 0 // a front pulled by next to nothing would outrun its speed
+			}
+			dst[i] = min(v, 1)
+		}
+	}
+}

@@ -19,6 +19,14 @@ func init() {
 			Ahead(v[0], v[1], 3.4, float32(r.IntN(2)), -0.3)
 			return v[0]
 		},
+		"Front": func(r *rand.Rand, n int) []float32 {
+			v := rows(r, n, 6)
+			for i := range v[0] {
+				v[0][i] = max(v[0][i]/4, 0)
+			}
+			Front(v[0], v[1], values(r, n+2), v[2], v[3], v[4], v[5], 0.3, 0.1, 0.2)
+			return v[0]
+		},
 		"Fall": func(r *rand.Rand, n int) []float32 { v := rows(r, n, 3); Fall(v[0], v[1], v[2], 0.4); return v[0] },
 		"Lift": func(r *rand.Rand, n int) []float32 {
 			v := rows(r, n, 5)
@@ -65,6 +73,8 @@ func init() {
 		"AddMean":   func() { AddMean(long(), short, long()) },
 		"Times":     func() { Times(long(), short, 1) },
 		"Ahead":     func() { Ahead(long(), short, 0, 0, 1) },
+		"Front x":   func() { Front(long(), long(), long(), long(), long(), long(), long(), 0, 1, 1) },
+		"Front zp":  func() { Front(long(), long(), make([]float32, 34), long(), long(), long(), short, 0, 1, 1) },
 		"Fall":      func() { Fall(long(), long(), short, 1) },
 		"Lift":      func() { Lift(long(), long(), long(), short, long(), 1, 1) },
 		"Diverge u": func() { Diverge(long(), long(), long(), long(), long(), long(), long(), 1) },

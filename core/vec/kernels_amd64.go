@@ -74,6 +74,11 @@ func whirlByAVX512(fx *float32, fy *float32, fz *float32, m *float32, mb *float3
 //go:noescape
 func spanAVX512(row *float32, n int, lo *[16]float32, hi *[16]float32)
 
+// frontAVX512 is where fuel ≥ least, dst = v + (q Δv + g v (1 − v)), 0 under 1e-5 and at most 1; x begins a value before the first; of any length.
+//
+//go:noescape
+func frontAVX512(dst *float32, fuel *float32, x *float32, ym *float32, yp *float32, zm *float32, zp *float32, least float32, q float32, rate float32, n int)
+
 // followAVX512 is dst[i] = (base + ramp i) + ½ (a[i] + b[i]), of any length.
 //
 //go:noescape
@@ -253,6 +258,11 @@ func whirlByAVX2(fx *float32, fy *float32, fz *float32, m *float32, mb *float32,
 //
 //go:noescape
 func spanAVX2(row *float32, n int, lo *[16]float32, hi *[16]float32)
+
+// frontAVX2 is where fuel ≥ least, dst = v + (q Δv + g v (1 − v)), 0 under 1e-5 and at most 1; x begins a value before the first; of any length.
+//
+//go:noescape
+func frontAVX2(dst *float32, fuel *float32, x *float32, ym *float32, yp *float32, zm *float32, zp *float32, least float32, q float32, rate float32, n int)
 
 // followAVX2 is dst[i] = (base + ramp i) + ½ (a[i] + b[i]), of any length.
 //

@@ -1041,6 +1041,109 @@ test:
 	VZEROUPPER
 	RET
 
+// func frontAVX512(dst *float32, fuel *float32, x *float32, ym *float32, yp *float32, zm *float32, zp *float32, least float32, q float32, rate float32, n int)
+// Requires: AVX, AVX512F, BMI2
+TEXT ·frontAVX512(SB), NOSPLIT, $0-80
+	MOVQ         dst+0(FP), AX
+	MOVQ         fuel+8(FP), CX
+	MOVQ         x+16(FP), DX
+	MOVQ         ym+24(FP), BX
+	MOVQ         yp+32(FP), SI
+	MOVQ         zm+40(FP), DI
+	MOVQ         zp+48(FP), R8
+	VBROADCASTSS least+56(FP), Z0
+	VBROADCASTSS q+60(FP), Z1
+	VBROADCASTSS rate+64(FP), Z2
+	VBROADCASTSS float4<>+0(SB), Z3
+	VBROADCASTSS float3<>+0(SB), Z4
+	VBROADCASTSS float5<>+0(SB), Z5
+	VPXORD       Z6, Z6, Z6
+	MOVQ         n+72(FP), R9
+	XORQ         R10, R10
+	MOVQ         R9, R11
+	ANDQ         $0xfffffff0, R11
+	SUBQ         R11, R9
+	SHLQ         $0x02, R11
+	JMP          test
+
+loop:
+	VMOVUPS (DX)(R10*1), Z7
+	VMOVUPS 8(DX)(R10*1), Z8
+	VADDPS  Z8, Z7, Z7
+	VMOVUPS (BX)(R10*1), Z8
+	VADDPS  Z8, Z7, Z7
+	VMOVUPS (SI)(R10*1), Z8
+	VADDPS  Z8, Z7, Z7
+	VMOVUPS (DI)(R10*1), Z8
+	VADDPS  Z8, Z7, Z7
+	VMOVUPS (R8)(R10*1), Z8
+	VADDPS  Z8, Z7, Z7
+	VMOVUPS 4(DX)(R10*1), Z8
+	VMULPS  Z3, Z8, Z9
+	VSUBPS  Z9, Z7, Z7
+	VMULPS  Z1, Z7, Z7
+	VSUBPS  Z8, Z4, Z9
+	VMULPS  Z2, Z8, Z10
+	VMULPS  Z9, Z10, Z10
+	VADDPS  Z10, Z7, Z7
+	VADDPS  Z7, Z8, Z8
+	VCMPPS  $0x01, Z5, Z8, K1
+	VMOVAPS Z6, K1, Z8
+	VMINPS  Z8, Z4, Z8
+	VMOVUPS (CX)(R10*1), Z7
+	VCMPPS  $0x0d, Z0, Z7, K1
+	VMOVUPS (AX)(R10*1), Z7
+	VMOVAPS Z8, K1, Z7
+	VMOVUPS Z7, (AX)(R10*1)
+	ADDQ    $0x40, R10
+
+test:
+	CMPQ      R10, R11
+	JLT       loop
+	TESTQ     R9, R9
+	JE        done
+	MOVL      $0x0000ffff, R11
+	BZHIL     R9, R11, R11
+	KMOVW     R11, K1
+	VMOVUPS.Z (DX)(R10*1), K1, Z7
+	VMOVUPS.Z 8(DX)(R10*1), K1, Z8
+	VADDPS    Z8, Z7, Z7
+	VMOVUPS.Z (BX)(R10*1), K1, Z8
+	VADDPS    Z8, Z7, Z7
+	VMOVUPS.Z (SI)(R10*1), K1, Z8
+	VADDPS    Z8, Z7, Z7
+	VMOVUPS.Z (DI)(R10*1), K1, Z8
+	VADDPS    Z8, Z7, Z7
+	VMOVUPS.Z (R8)(R10*1), K1, Z8
+	VADDPS    Z8, Z7, Z7
+	VMOVUPS.Z 4(DX)(R10*1), K1, Z8
+	VMULPS    Z3, Z8, Z3
+	VSUBPS    Z3, Z7, Z7
+	VMULPS    Z1, Z7, Z7
+	VSUBPS    Z8, Z4, Z3
+	VMULPS    Z2, Z8, Z1
+	VMULPS    Z3, Z1, Z1
+	VADDPS    Z1, Z7, Z7
+	VADDPS    Z7, Z8, Z8
+	VCMPPS    $0x01, Z5, Z8, K2
+	VMOVAPS   Z6, K2, Z8
+	VMINPS    Z8, Z4, Z8
+	VMOVUPS.Z (CX)(R10*1), K1, Z1
+	VCMPPS    $0x0d, Z0, Z1, K2
+	VMOVUPS.Z (AX)(R10*1), K1, Z0
+	VMOVAPS   Z8, K2, Z0
+	VMOVUPS   Z0, K1, (AX)(R10*1)
+
+done:
+	VZEROUPPER
+	RET
+
+DATA float4<>+0(SB)/4, $0x40c00000
+GLOBL float4<>(SB), RODATA|NOPTR, $4
+
+DATA float5<>+0(SB)/4, $0x3727c5ac
+GLOBL float5<>(SB), RODATA|NOPTR, $4
+
 // func followAVX512(dst *float32, a *float32, b *float32, base float32, ramp float32, n int)
 // Requires: AVX, AVX512F, BMI2
 TEXT ·followAVX512(SB), NOSPLIT, $0-40
@@ -2130,8 +2233,8 @@ TEXT ·prolongAVX512(SB), NOSPLIT, $0-64
 	VBROADCASTSS 4(DX), Z1
 	VBROADCASTSS 8(DX), Z2
 	VBROADCASTSS 12(DX), Z3
-	VBROADCASTSS float4<>+0(SB), Z4
-	VBROADCASTSS float5<>+0(SB), Z5
+	VBROADCASTSS float6<>+0(SB), Z4
+	VBROADCASTSS float7<>+0(SB), Z5
 	VMOVUPS      spreadMain<>+0(SB), Z6
 	VMOVUPS      spreadSide<>+0(SB), Z7
 	MOVQ         draws+32(FP), DX
@@ -2186,11 +2289,11 @@ test:
 	VZEROUPPER
 	RET
 
-DATA float4<>+0(SB)/4, $0x3f400000
-GLOBL float4<>(SB), RODATA|NOPTR, $4
+DATA float6<>+0(SB)/4, $0x3f400000
+GLOBL float6<>(SB), RODATA|NOPTR, $4
 
-DATA float5<>+0(SB)/4, $0x3e800000
-GLOBL float5<>(SB), RODATA|NOPTR, $4
+DATA float7<>+0(SB)/4, $0x3e800000
+GLOBL float7<>(SB), RODATA|NOPTR, $4
 
 // func halveAVX512(dst *float32, a *float32, q float32, n int)
 // Requires: AVX, AVX512F
@@ -2198,7 +2301,7 @@ TEXT ·halveAVX512(SB), NOSPLIT, $0-32
 	MOVQ         dst+0(FP), AX
 	MOVQ         a+8(FP), CX
 	VBROADCASTSS q+16(FP), Z0
-	VBROADCASTSS float6<>+0(SB), Z1
+	VBROADCASTSS float8<>+0(SB), Z1
 	MOVQ         n+24(FP), DX
 	SHLQ         $0x02, DX
 	VMOVUPS      evens<>+0(SB), Z2
@@ -2232,8 +2335,8 @@ test:
 	VZEROUPPER
 	RET
 
-DATA float6<>+0(SB)/4, $0x40400000
-GLOBL float6<>(SB), RODATA|NOPTR, $4
+DATA float8<>+0(SB)/4, $0x40400000
+GLOBL float8<>(SB), RODATA|NOPTR, $4
 
 // func locateAVX512(cells *int32, wx *float32, wy *float32, wz *float32, x *float32, y *float32, z *float32, f *[6]float32, c *[6]int32, n int)
 // Requires: AVX, AVX512F
@@ -4334,6 +4437,164 @@ test:
 	VZEROUPPER
 	RET
 
+// func frontAVX2(dst *float32, fuel *float32, x *float32, ym *float32, yp *float32, zm *float32, zp *float32, least float32, q float32, rate float32, n int)
+// Requires: AVX, AVX2
+TEXT ·frontAVX2(SB), NOSPLIT, $0-80
+	MOVQ         dst+0(FP), AX
+	MOVQ         fuel+8(FP), CX
+	MOVQ         x+16(FP), DX
+	MOVQ         ym+24(FP), BX
+	MOVQ         yp+32(FP), SI
+	MOVQ         zm+40(FP), DI
+	MOVQ         zp+48(FP), R8
+	VBROADCASTSS least+56(FP), Y0
+	VBROADCASTSS q+60(FP), Y1
+	VBROADCASTSS rate+64(FP), Y2
+	VBROADCASTSS float4<>+0(SB), Y3
+	VBROADCASTSS float3<>+0(SB), Y4
+	VBROADCASTSS float5<>+0(SB), Y5
+	VXORPS       Y6, Y6, Y6
+	MOVQ         n+72(FP), R9
+	XORQ         R10, R10
+	MOVQ         R9, R11
+	ANDQ         $0xfffffff0, R11
+	SUBQ         R11, R9
+	SHLQ         $0x02, R11
+	JMP          test
+
+loop:
+	VMOVUPS   (DX)(R10*1), Y7
+	VMOVUPS   8(DX)(R10*1), Y8
+	VADDPS    Y8, Y7, Y7
+	VMOVUPS   (BX)(R10*1), Y8
+	VADDPS    Y8, Y7, Y7
+	VMOVUPS   (SI)(R10*1), Y8
+	VADDPS    Y8, Y7, Y7
+	VMOVUPS   (DI)(R10*1), Y8
+	VADDPS    Y8, Y7, Y7
+	VMOVUPS   (R8)(R10*1), Y8
+	VADDPS    Y8, Y7, Y7
+	VMOVUPS   4(DX)(R10*1), Y8
+	VMULPS    Y3, Y8, Y9
+	VSUBPS    Y9, Y7, Y7
+	VMULPS    Y1, Y7, Y7
+	VSUBPS    Y8, Y4, Y9
+	VMULPS    Y2, Y8, Y10
+	VMULPS    Y9, Y10, Y10
+	VADDPS    Y10, Y7, Y7
+	VADDPS    Y7, Y8, Y8
+	VCMPPS    $0x01, Y5, Y8, Y7
+	VBLENDVPS Y7, Y6, Y8, Y8
+	VMINPS    Y8, Y4, Y8
+	VMOVUPS   (CX)(R10*1), Y7
+	VCMPPS    $0x0d, Y0, Y7, Y7
+	VMOVUPS   (AX)(R10*1), Y9
+	VBLENDVPS Y7, Y8, Y9, Y9
+	VMOVUPS   Y9, (AX)(R10*1)
+	VMOVUPS   32(DX)(R10*1), Y7
+	VMOVUPS   40(DX)(R10*1), Y8
+	VADDPS    Y8, Y7, Y7
+	VMOVUPS   32(BX)(R10*1), Y8
+	VADDPS    Y8, Y7, Y7
+	VMOVUPS   32(SI)(R10*1), Y8
+	VADDPS    Y8, Y7, Y7
+	VMOVUPS   32(DI)(R10*1), Y8
+	VADDPS    Y8, Y7, Y7
+	VMOVUPS   32(R8)(R10*1), Y8
+	VADDPS    Y8, Y7, Y7
+	VMOVUPS   36(DX)(R10*1), Y8
+	VMULPS    Y3, Y8, Y9
+	VSUBPS    Y9, Y7, Y7
+	VMULPS    Y1, Y7, Y7
+	VSUBPS    Y8, Y4, Y9
+	VMULPS    Y2, Y8, Y10
+	VMULPS    Y9, Y10, Y10
+	VADDPS    Y10, Y7, Y7
+	VADDPS    Y7, Y8, Y8
+	VCMPPS    $0x01, Y5, Y8, Y7
+	VBLENDVPS Y7, Y6, Y8, Y8
+	VMINPS    Y8, Y4, Y8
+	VMOVUPS   32(CX)(R10*1), Y7
+	VCMPPS    $0x0d, Y0, Y7, Y7
+	VMOVUPS   32(AX)(R10*1), Y9
+	VBLENDVPS Y7, Y8, Y9, Y9
+	VMOVUPS   Y9, 32(AX)(R10*1)
+	ADDQ      $0x40, R10
+
+test:
+	CMPQ         R10, R11
+	JLT          loop
+	TESTQ        R9, R9
+	JE           done
+	VMOVD        R9, X7
+	VPBROADCASTD X7, Y7
+	VMOVDQU      lane<>+0(SB), Y8
+	VPCMPGTD     Y8, Y7, Y7
+	VMASKMOVPS   (DX)(R10*1), Y7, Y8
+	VMASKMOVPS   8(DX)(R10*1), Y7, Y9
+	VADDPS       Y9, Y8, Y8
+	VMASKMOVPS   (BX)(R10*1), Y7, Y9
+	VADDPS       Y9, Y8, Y8
+	VMASKMOVPS   (SI)(R10*1), Y7, Y9
+	VADDPS       Y9, Y8, Y8
+	VMASKMOVPS   (DI)(R10*1), Y7, Y9
+	VADDPS       Y9, Y8, Y8
+	VMASKMOVPS   (R8)(R10*1), Y7, Y9
+	VADDPS       Y9, Y8, Y8
+	VMASKMOVPS   4(DX)(R10*1), Y7, Y9
+	VMULPS       Y3, Y9, Y10
+	VSUBPS       Y10, Y8, Y8
+	VMULPS       Y1, Y8, Y8
+	VSUBPS       Y9, Y4, Y10
+	VMULPS       Y2, Y9, Y11
+	VMULPS       Y10, Y11, Y11
+	VADDPS       Y11, Y8, Y8
+	VADDPS       Y8, Y9, Y9
+	VCMPPS       $0x01, Y5, Y9, Y8
+	VBLENDVPS    Y8, Y6, Y9, Y9
+	VMINPS       Y9, Y4, Y9
+	VMASKMOVPS   (CX)(R10*1), Y7, Y8
+	VCMPPS       $0x0d, Y0, Y8, Y8
+	VMASKMOVPS   (AX)(R10*1), Y7, Y10
+	VBLENDVPS    Y8, Y9, Y10, Y10
+	VMASKMOVPS   Y10, Y7, (AX)(R10*1)
+	VMOVD        R9, X7
+	VPBROADCASTD X7, Y7
+	VMOVDQU      lane<>+32(SB), Y8
+	VPCMPGTD     Y8, Y7, Y7
+	VMASKMOVPS   32(DX)(R10*1), Y7, Y8
+	VMASKMOVPS   40(DX)(R10*1), Y7, Y9
+	VADDPS       Y9, Y8, Y8
+	VMASKMOVPS   32(BX)(R10*1), Y7, Y9
+	VADDPS       Y9, Y8, Y8
+	VMASKMOVPS   32(SI)(R10*1), Y7, Y9
+	VADDPS       Y9, Y8, Y8
+	VMASKMOVPS   32(DI)(R10*1), Y7, Y9
+	VADDPS       Y9, Y8, Y8
+	VMASKMOVPS   32(R8)(R10*1), Y7, Y9
+	VADDPS       Y9, Y8, Y8
+	VMASKMOVPS   36(DX)(R10*1), Y7, Y9
+	VMULPS       Y3, Y9, Y3
+	VSUBPS       Y3, Y8, Y8
+	VMULPS       Y1, Y8, Y8
+	VSUBPS       Y9, Y4, Y3
+	VMULPS       Y2, Y9, Y1
+	VMULPS       Y3, Y1, Y1
+	VADDPS       Y1, Y8, Y8
+	VADDPS       Y8, Y9, Y9
+	VCMPPS       $0x01, Y5, Y9, Y1
+	VBLENDVPS    Y1, Y6, Y9, Y9
+	VMINPS       Y9, Y4, Y9
+	VMASKMOVPS   32(CX)(R10*1), Y7, Y1
+	VCMPPS       $0x0d, Y0, Y1, Y0
+	VMASKMOVPS   32(AX)(R10*1), Y7, Y1
+	VBLENDVPS    Y0, Y9, Y1, Y1
+	VMASKMOVPS   Y1, Y7, 32(AX)(R10*1)
+
+done:
+	VZEROUPPER
+	RET
+
 // func followAVX2(dst *float32, a *float32, b *float32, base float32, ramp float32, n int)
 // Requires: AVX, AVX2
 TEXT ·followAVX2(SB), NOSPLIT, $0-40
@@ -5866,8 +6127,8 @@ TEXT ·prolongAVX2(SB), NOSPLIT, $0-64
 	VBROADCASTSS 4(DX), Y1
 	VBROADCASTSS 8(DX), Y2
 	VBROADCASTSS 12(DX), Y3
-	VBROADCASTSS float4<>+0(SB), Y4
-	VBROADCASTSS float5<>+0(SB), Y5
+	VBROADCASTSS float6<>+0(SB), Y4
+	VBROADCASTSS float7<>+0(SB), Y5
 	VMOVUPS      spreadMain<>+0(SB), Y6
 	VMOVUPS      spreadSide<>+0(SB), Y7
 	MOVQ         draws+32(FP), DX
@@ -5943,7 +6204,7 @@ TEXT ·halveAVX2(SB), NOSPLIT, $0-32
 	MOVQ         dst+0(FP), AX
 	MOVQ         a+8(FP), CX
 	VBROADCASTSS q+16(FP), Y0
-	VBROADCASTSS float6<>+0(SB), Y1
+	VBROADCASTSS float8<>+0(SB), Y1
 	MOVQ         n+24(FP), DX
 	SHLQ         $0x02, DX
 	XORQ         BX, BX

@@ -46,6 +46,10 @@ func whirlByAVX512(fx *float32, fy *float32, fz *float32, m *float32, mb *float3
 
 func spanAVX512(row *float32, n int, lo *[16]float32, hi *[16]float32) { panic(missing) }
 
+func frontAVX512(dst *float32, fuel *float32, x *float32, ym *float32, yp *float32, zm *float32, zp *float32, least float32, q float32, rate float32, n int) {
+	panic(missing)
+}
+
 func followAVX512(dst *float32, a *float32, b *float32, base float32, ramp float32, n int) {
 	panic(missing)
 }
@@ -167,6 +171,10 @@ func whirlByAVX2(fx *float32, fy *float32, fz *float32, m *float32, mb *float32,
 }
 
 func spanAVX2(row *float32, n int, lo *[16]float32, hi *[16]float32) { panic(missing) }
+
+func frontAVX2(dst *float32, fuel *float32, x *float32, ym *float32, yp *float32, zm *float32, zp *float32, least float32, q float32, rate float32, n int) {
+	panic(missing)
+}
 
 func followAVX2(dst *float32, a *float32, b *float32, base float32, ramp float32, n int) {
 	panic(missing)

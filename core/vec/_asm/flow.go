@@ -250,3 +250,37 @@ func (s set) span() {
 	}
 	leave()
 }
+
+func (s set) front() {
+	s.text("front", "dst, fuel, x, ym, yp, zm, zp *float32, least, q, rate float32, n int)",
+		"where fuel ≥ least, dst = v + (q Δv + g v (1 − v)), 0 under 1e-5 and at most 1; x begins a value before the first; of any length.")
+	dst, fuel, x := ptr("dst"), ptr("fuel"), ptr("x")
+	ym, yp, zm, zp := ptr("ym"), ptr("yp"), ptr("zm"), ptr("zp")
+	least, q, g := s.broadcast("least"), s.broadcast("q"), s.broadcast("rate")
+	six, one, faint, none := s.constant(6), s.constant(1), s.constant(1e-5), s.zero()
+	s.ragged(ptr("n"), func(i reg.GPVirtual, off int, only *mask) {
+		lap := s.pair(idx(x, i, off), idx(x, i, off+8), only)
+		for _, p := range []reg.GPVirtual{ym, yp, zm, zp} {
+			VADDPS(s.load(idx(p, i, off), only), lap, lap)
+		}
+		v, w := s.load(idx(x, i, off+4), only), s.vec()
+		VMULPS(six, v, w)
+		VSUBPS(w, lap, lap)
+		VMULPS(q, lap, lap)
+		VSUBPS(v, one, w)
+		grown := s.vec()
+		VMULPS(g, v, grown)
+		VMULPS(w, grown, grown)
+		VADDPS(grown, lap, lap)
+		VADDPS(lap, v, v)
+		var out, burns test
+		s.either(1, v, faint, &out)
+		s.choose(out, none, v)
+		VMINPS(v, one, v) // NaN: v
+		s.either(13, s.load(idx(fuel, i, off), only), least, &burns)
+		to := s.load(idx(dst, i, off), only)
+		s.choose(burns, v, to)
+		s.store(to, idx(dst, i, off), only)
+	}, nil)
+	leave()
+}

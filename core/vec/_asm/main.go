@@ -71,6 +71,7 @@ func main() {
 		s.whirl(false)
 		s.whirl(true)
 		s.span()
+		s.front()
 		s.follow()
 		s.limit()
 		s.largest()
