@@ -94,12 +94,12 @@ func projection(t *Table) {
 		s.Setup(openTop, nil, x, y, z)
 		for _, tol := range []float64{1e-3, 1e-6} {
 			var st pressure.Stats
-			best := time.Duration(math.MaxInt64)
-			for range 4 {
+			var p pace
+			for range max(4, 512/n) {
 				lift(s, d)
-				best = min(best, fastest(1, func() { st = s.Solve(tol, 100) }))
+				t.pace(&p, func() { st = s.Solve(tol, 100) })
 			}
-			t.most(fmt.Sprintf("%d³ to %g (%d iterations)", n, tol, st.Iterations), ms(best), goal[fmt.Sprintf("%d %g", n, tol)], "ms")
+			t.paced(fmt.Sprintf("%d³ to %g (%d iterations)", n, tol, st.Iterations), &p, goal[fmt.Sprintf("%d %g", n, tol)])
 		}
 	}
 	for _, c := range []struct {
@@ -172,8 +172,11 @@ func advection(t *Table) {
 			for _, p := range [][2]*grid.Field{{b.U, s.U}, {b.V, s.V}, {b.W, s.W}, {b.Smoke, s.Smoke}, {b.Heat, s.Heat}, {b.Fuel, s.Smoke}} {
 				p[0].CopyFrom(p[1])
 			}
-			best := fastest(4, func() { b.Advect(1.0/24, gas.MacCormack) })
-			t.most(fmt.Sprintf("MacCormack %d³, 3 velocity parts and 3 scalars, %s", c.n, name), ms(best), goal, "ms")
+			var p pace
+			for range 6 {
+				t.pace(&p, func() { b.Advect(1.0/24, gas.MacCormack) })
+			}
+			t.paced(fmt.Sprintf("MacCormack %d³, 3 velocity parts and 3 scalars, %s", c.n, name), &p, goal)
 		}
 	}
 	slices.SortStableFunc(t.Rows, func(a, b Row) int {

@@ -52,18 +52,20 @@ func gasStep(t *Table) {
 		smoke, fire float64
 	}{{32, 0, 0}, {64, 15, 40}, {128, 110, 240}, {192, 0, 0}} {
 		s, scene := plume(c.n, t.crew)
-		best := fastest(4, func() { step(s, scene) })
+		var smoke, burning pace
 		if c.fire > 0 {
-			f, burning := fire(c.n, t.crew)
-			hot := time.Duration(math.MaxInt64)
+			f, flame := fire(c.n, t.crew)
 			for range 5 {
-				hot = min(hot, fastest(1, func() { step(f, burning) }))
-				best = min(best, fastest(1, func() { step(s, scene) }))
+				t.pace(&burning, func() { step(f, flame) })
+				t.pace(&smoke, func() { step(s, scene) })
 			}
-			t.most(fmt.Sprintf("burning step %d³ with a moving collider", c.n), ms(hot), c.fire, "ms")
+			t.paced(fmt.Sprintf("burning step %d³ with a moving collider", c.n), &burning, c.fire)
 		}
-		t.most(fmt.Sprintf("smoke step %d³", c.n), ms(best), c.smoke, "ms")
-		t.most(fmt.Sprintf("smoke step %d³, time a cell", c.n), best.Seconds()*1e9/math.Pow(float64(c.n), 3), 0, "ns")
+		for range 4 {
+			t.pace(&smoke, func() { step(s, scene) })
+		}
+		t.paced(fmt.Sprintf("smoke step %d³", c.n), &smoke, c.smoke)
+		t.most(fmt.Sprintf("smoke step %d³, time a cell", c.n), smoke.best.Seconds()*1e9/math.Pow(float64(c.n), 3), 0, "ns")
 		if c.n == 128 {
 			kernelSets(t, func() { step(s, scene) })
 		}
