@@ -290,18 +290,15 @@ func (s *Solver) Solve(tol float64, maxIter int) Stats {
 	// solvable without a mean; both are made so before the first norm is taken.
 	s.mask(s.rhs)
 	s.settle(s.rhs)
-	f := s.lv[0]
-	s.rows(func(o, n int) { copy(s.res[o:o+n], s.rhs[o:o+n]) })
 	// float32's rounding in A p is about 1e-7 of its terms, which leaves a residual
 	// of some 1e-5 after tens of iterations; tighter goals go through refinement.
+	norm := s.begin()
 	if tol >= 2e-5 {
-		return s.cg(tol, maxIter, math.Sqrt(s.dotAll(s.rhs, s.rhs)))
+		return s.cg(tol, maxIter, norm)
 	}
 	if s.wide == nil {
-		s.wide = make([]float64, len(f.x))
+		s.wide = make([]float64, len(s.lv[0].x))
 	}
-	s.rows(func(o, n int) { clear(s.wide[o : o+n]) })
-	norm := math.Sqrt(s.dotAll(s.rhs, s.rhs))
 	var st Stats
 	if norm == 0 {
 		s.rows(func(o, n int) { clear(s.sol[o : o+n]) })
@@ -309,20 +306,16 @@ func (s *Solver) Solve(tol float64, maxIter int) Stats {
 	}
 	left := 1.0
 	// Iterative refinement: x_wide += solve(b − A x_wide) with the residual in
-	// float64. Each pass may gain four digits; six are more than float64 can use.
+	// float64. A pass gains three digits: a float32 holds a solution no better, as
+	// what rounding it leaves grows with the box (5e-4 of b at 128³, 1e-3 at 192³),
+	// and iterations beyond that are lost. Six passes are more than float64 can use.
 	for pass := 0; pass < 6 && st.Iterations < maxIter; pass++ {
-		inner := s.cg(max(1e-4, 0.7*tol/left), maxIter-st.Iterations, left*norm)
+		inner := s.cg(max(1e-3, 0.7*tol/left), maxIter-st.Iterations, left*norm)
 		st.Iterations += inner.Iterations
 		for _, h := range inner.History {
 			st.History = append(st.History, h*left)
 		}
-		s.rows(func(o, n int) {
-			w := s.wide[o : o+n]
-			for i, v := range s.sol[o : o+n] {
-				w[i] += float64(v)
-			}
-		})
-		st.Residual = s.wideResidual() / norm
+		st.Residual = s.refine(pass == 0) / norm
 		if st.Residual <= tol {
 			st.Converged = true
 			break
@@ -335,29 +328,48 @@ func (s *Solver) Solve(tol float64, maxIter int) Stats {
 		// rounding has brought a mean back into pockets
 		s.settle(s.res)
 	}
-	s.rows(func(o, n int) {
-		d := s.sol[o : o+n]
-		for i, v := range s.wide[o : o+n] {
-			d[i] = float32(v)
-		}
-	})
+	s.rows(func(o, n int) { vec.Narrow(s.sol[o:o+n], s.wide[o:o+n]) })
 	return st
 }
 
-// cg solves A sol = res from zero; res holds the residual afterwards.
+// begin makes the residual that of p = 0, and returns its norm.
+func (s *Solver) begin() float64 {
+	return math.Sqrt(s.sums(func(o, n int) float64 {
+		copy(s.res[o:o+n], s.rhs[o:o+n])
+		return vec.Dot(s.res[o:o+n], s.res[o:o+n])
+	}))
+}
+
+// refine adds the solution to the wide one, which it begins with the first, and makes
+// the residual that of the sum; it returns its norm.
+func (s *Solver) refine(first bool) float64 {
+	s.rows(func(o, n int) {
+		if first {
+			vec.Widen(s.wide[o:o+n], s.sol[o:o+n])
+		} else {
+			vec.AddWide(s.wide[o:o+n], s.sol[o:o+n])
+		}
+	})
+	return s.wideResidual()
+}
+
+// cg adds to A sol = res from sol = 0; res holds the residual afterwards.
 //
 // norm is what the residual is told relative to. tol is the relative residual in the
 // 2-norm. It ends early where p·q isn't positive, which rounding alone can bring
 // about, and leaves the best solution so far in sol.
 func (s *Solver) cg(tol float64, maxIter int, norm float64) Stats {
-	s.rows(func(o, n int) { clear(s.sol[o : o+n]) })
 	var st Stats
+	f, clean, rz := s.lv[0], false, 0.0
+	defer func() {
+		if !clean { // nothing was written
+			s.rows(func(o, n int) { clear(s.sol[o : o+n]) })
+		}
+	}()
 	if norm == 0 {
 		st.Converged = true
 		return st
 	}
-	f := s.lv[0]
-	var rz float64
 	for st.Iterations < maxIter {
 		// z = M⁻¹ r. β = ⟨r,z⟩/⟨r,z⟩_before (Fletcher and Reeves) is right as M
 		// doesn't change from iteration to iteration.
@@ -379,8 +391,8 @@ func (s *Solver) cg(tol float64, maxIter int, norm float64) Stats {
 		}
 		// α in float32, sums before it in float64: the update itself is float32
 		// anyway
-		a := float32(rz / pq)
-		rr := s.update(a)
+		rr := s.update(float32(rz/pq), !clean)
+		clean = true
 		st.Iterations++
 		st.Residual = math.Sqrt(rr) / norm
 		st.History = append(st.History, st.Residual)
@@ -473,8 +485,9 @@ func (s *Solver) turn(beta float32) float64 {
 	return f.total(f.NZ)
 }
 
-// update moves along p: sol += a p, res −= a A p; returns res·res.
-func (s *Solver) update(a float32) float64 {
+// update moves along p: sol += a p, or sol = a p for the first time, and
+// res −= a A p; returns res·res.
+func (s *Solver) update(a float32, first bool) float64 {
 	f := s.lv[0]
 	s.crew.For(f.NZ, f.grain(), func(k0, k1 int) {
 		for k := k0; k < k1; k++ {
@@ -482,7 +495,7 @@ func (s *Solver) update(a float32) float64 {
 			f.parts[k] = 0
 			for kind := range kinds {
 				c := &f.runs[k].coef[kind]
-				f.parts[k] += vec.UpdateRuns(&sol, &res, &h, &c.diag, c.w, f.runs[k].list[kind], a)
+				f.parts[k] += vec.UpdateRuns(&sol, &res, &h, &c.diag, c.w, f.runs[k].list[kind], a, first)
 			}
 		}
 	})
@@ -648,7 +661,7 @@ func (s *Solver) wideResidual() float64 {
 					if kind == cut {
 						sum += s.wideCut(o, n)
 					} else {
-						sum += s.wideOpen(o, n)
+						sum += vec.WideResidual(s.res[o:o+n], s.wide, o, s.rhs[o:o+n], f.diag[o:o+n], f.sy, f.sz)
 					}
 				}
 			}
@@ -656,26 +669,6 @@ func (s *Solver) wideResidual() float64 {
 		}
 	})
 	return math.Sqrt(f.total(f.NZ))
-}
-
-// wideOpen is wideResidual on n cells from o on whose weights are 1.
-func (s *Solver) wideOpen(o, n int) (sum float64) {
-	f, x := s.lv[0], s.wide
-	res, rhs, diag := s.res[o:o+n], s.rhs[o:o+n], f.diag[o:o+n]
-	row := x[o-1 : o+1+n]
-	ym, yp, zm, zp := x[o-f.sy:o-f.sy+n], x[o+f.sy:o+f.sy+n], x[o-f.sz:o-f.sz+n], x[o+f.sz:o+f.sz+n]
-	rhs, diag, ym, yp, zm, zp, row = rhs[:len(res)], diag[:len(res)], ym[:len(res)], yp[:len(res)], zm[:len(res)], zp[:len(res)], row[:len(res)+2]
-	for i := range res {
-		d := float64(diag[i])
-		if d == 0 { // beside the row's cells
-			res[i] = 0
-			continue
-		}
-		r := float64(rhs[i]) - d*row[i+1] + (((row[i] + row[i+2]) + (ym[i] + yp[i])) + (zm[i] + zp[i]))
-		res[i] = float32(r)
-		sum += r * r
-	}
-	return sum
 }
 
 // wideCut is wideResidual on n cells from o on beside solids.

@@ -139,6 +139,11 @@ func applyDotAVX512(x *float32, zm *float32, zp *float32, diag *float32, sy int,
 //go:noescape
 func updateAVX512(sol *float32, res *float32, x *float32, zm *float32, zp *float32, diag *float32, sy int, runs *int32, count int, a float32, acc *[16]float32)
 
+// beginAVX512 is sol = a x, res −= a A x where diag isn't 0, and Σ res² by lane, on runs.
+//
+//go:noescape
+func beginAVX512(sol *float32, res *float32, x *float32, zm *float32, zp *float32, diag *float32, sy int, runs *int32, count int, a float32, acc *[16]float32)
+
 // relaxWeightedAVX512 is dst = keep x + (omega invd)(b + Σ w x of the neighbours) on runs.
 //
 //go:noescape
@@ -164,10 +169,35 @@ func applyDotWeightedAVX512(x *float32, zm *float32, zp *float32, diag *float32,
 //go:noescape
 func updateWeightedAVX512(sol *float32, res *float32, x *float32, zm *float32, zp *float32, diag *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32, a float32, acc *[16]float32)
 
+// beginWeightedAVX512 is sol = a x, res −= a A x where diag isn't 0, and Σ res² by lane, on runs.
+//
+//go:noescape
+func beginWeightedAVX512(sol *float32, res *float32, x *float32, zm *float32, zp *float32, diag *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32, a float32, acc *[16]float32)
+
 // prolongAVX512 is x += pn (¾ main + ¼ side) of (w₀ a + w₁ b) + (w₂ c + w₃ d) on runs: a and b are rows of the plane near, c and d the same of far; draws tell where a begins, one value before the first, and how far on b is.
 //
 //go:noescape
 func prolongAVX512(x *float32, pn *float32, near *float32, far *float32, draws *int32, runs *int32, count int, w *[4]float32)
+
+// widenAVX512 is dst = a in float64, for whole blocks.
+//
+//go:noescape
+func widenAVX512(dst *float64, a *float32, n int)
+
+// addWideAVX512 is dst += a in float64, for whole blocks.
+//
+//go:noescape
+func addWideAVX512(dst *float64, a *float32, n int)
+
+// narrowAVX512 is dst = a in float32, for whole blocks.
+//
+//go:noescape
+func narrowAVX512(dst *float32, a *float64, n int)
+
+// wideResidualAVX512 is res = b − A x where diag isn't 0, else 0, and Σ res² by lane before rounding, in float64, for whole blocks; all weights are 1.
+//
+//go:noescape
+func wideResidualAVX512(res *float32, x *float64, b *float32, diag *float32, sy int, sz int, n int, acc *[16]float64)
 
 // halveAVX512 is dst[i] = q ((a[2i] + a[2i+3]) + 3 (a[2i+1] + a[2i+2])).
 //
@@ -324,6 +354,11 @@ func applyDotAVX2(x *float32, zm *float32, zp *float32, diag *float32, sy int, r
 //go:noescape
 func updateAVX2(sol *float32, res *float32, x *float32, zm *float32, zp *float32, diag *float32, sy int, runs *int32, count int, a float32, acc *[16]float32)
 
+// beginAVX2 is sol = a x, res −= a A x where diag isn't 0, and Σ res² by lane, on runs.
+//
+//go:noescape
+func beginAVX2(sol *float32, res *float32, x *float32, zm *float32, zp *float32, diag *float32, sy int, runs *int32, count int, a float32, acc *[16]float32)
+
 // relaxWeightedAVX2 is dst = keep x + (omega invd)(b + Σ w x of the neighbours) on runs.
 //
 //go:noescape
@@ -349,10 +384,35 @@ func applyDotWeightedAVX2(x *float32, zm *float32, zp *float32, diag *float32, s
 //go:noescape
 func updateWeightedAVX2(sol *float32, res *float32, x *float32, zm *float32, zp *float32, diag *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32, a float32, acc *[16]float32)
 
+// beginWeightedAVX2 is sol = a x, res −= a A x where diag isn't 0, and Σ res² by lane, on runs.
+//
+//go:noescape
+func beginWeightedAVX2(sol *float32, res *float32, x *float32, zm *float32, zp *float32, diag *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32, a float32, acc *[16]float32)
+
 // prolongAVX2 is x += pn (¾ main + ¼ side) of (w₀ a + w₁ b) + (w₂ c + w₃ d) on runs: a and b are rows of the plane near, c and d the same of far; draws tell where a begins, one value before the first, and how far on b is.
 //
 //go:noescape
 func prolongAVX2(x *float32, pn *float32, near *float32, far *float32, draws *int32, runs *int32, count int, w *[4]float32)
+
+// widenAVX2 is dst = a in float64, for whole blocks.
+//
+//go:noescape
+func widenAVX2(dst *float64, a *float32, n int)
+
+// addWideAVX2 is dst += a in float64, for whole blocks.
+//
+//go:noescape
+func addWideAVX2(dst *float64, a *float32, n int)
+
+// narrowAVX2 is dst = a in float32, for whole blocks.
+//
+//go:noescape
+func narrowAVX2(dst *float32, a *float64, n int)
+
+// wideResidualAVX2 is res = b − A x where diag isn't 0, else 0, and Σ res² by lane before rounding, in float64, for whole blocks; all weights are 1.
+//
+//go:noescape
+func wideResidualAVX2(res *float32, x *float64, b *float32, diag *float32, sy int, sz int, n int, acc *[16]float64)
 
 // halveAVX2 is dst[i] = q ((a[2i] + a[2i+3]) + 3 (a[2i+1] + a[2i+2])).
 //

@@ -1841,6 +1841,72 @@ test:
 	VZEROUPPER
 	RET
 
+// func beginAVX512(sol *float32, res *float32, x *float32, zm *float32, zp *float32, diag *float32, sy int, runs *int32, count int, a float32, acc *[16]float32)
+// Requires: AVX, AVX512F
+TEXT ·beginAVX512(SB), NOSPLIT, $0-88
+	MOVQ         sol+0(FP), AX
+	MOVQ         res+8(FP), CX
+	MOVQ         diag+40(FP), DX
+	MOVQ         x+16(FP), BX
+	MOVQ         zm+24(FP), R8
+	MOVQ         zp+32(FP), R9
+	MOVQ         sy+48(FP), DI
+	SHLQ         $0x02, DI
+	MOVQ         BX, SI
+	SUBQ         DI, SI
+	LEAQ         (BX)(DI*1), DI
+	VBROADCASTSS a+72(FP), Z0
+	VPXORD       Z1, Z1, Z1
+	VPXORD       Z2, Z2, Z2
+	MOVQ         runs+56(FP), R10
+	MOVQ         count+64(FP), R11
+	MOVLQSX      (R10), R12
+
+run:
+	MOVLQSX (R10), R13
+	MOVLQSX 4(R10), R14
+	SUBQ    R12, R13
+	SHLQ    $0x02, R13
+	SHLQ    $0x02, R14
+	ADDQ    R13, R14
+	JMP     test
+
+loop:
+	VMOVUPS   -4(BX)(R13*1), Z3
+	VADDPS    4(BX)(R13*1), Z3, Z3
+	VMOVUPS   (SI)(R13*1), Z4
+	VADDPS    (DI)(R13*1), Z4, Z4
+	VMOVUPS   (R8)(R13*1), Z5
+	VADDPS    (R9)(R13*1), Z5, Z5
+	VADDPS    Z4, Z3, Z3
+	VADDPS    Z5, Z3, Z3
+	VMOVUPS   (BX)(R13*1), Z5
+	VMOVUPS   (DX)(R13*1), Z6
+	VMULPS    Z6, Z5, Z4
+	VSUBPS    Z3, Z4, Z4
+	VCMPPS    $0x04, Z1, Z6, K1
+	VMOVAPS.Z Z4, K1, Z4
+	VMULPS    Z0, Z5, Z5
+	VMOVUPS   Z5, (AX)(R13*1)
+	VMULPS    Z0, Z4, Z4
+	VMOVUPS   (CX)(R13*1), Z3
+	VSUBPS    Z4, Z3, Z3
+	VMOVUPS   Z3, (CX)(R13*1)
+	VMULPS    Z3, Z3, Z3
+	VADDPS    Z3, Z2, Z2
+	ADDQ      $0x40, R13
+
+test:
+	CMPQ    R13, R14
+	JLT     loop
+	ADDQ    $0x08, R10
+	DECQ    R11
+	JNE     run
+	MOVQ    acc+80(FP), AX
+	VMOVUPS Z2, (AX)
+	VZEROUPPER
+	RET
+
 // func relaxWeightedAVX512(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32, keep float32, omega float32, ahead int)
 // Requires: AVX, AVX512F
 TEXT ·relaxWeightedAVX512(SB), NOSPLIT, $8-120
@@ -2223,6 +2289,90 @@ test:
 	VZEROUPPER
 	RET
 
+// func beginWeightedAVX512(sol *float32, res *float32, x *float32, zm *float32, zp *float32, diag *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32, a float32, acc *[16]float32)
+// Requires: AVX, AVX512F
+TEXT ·beginWeightedAVX512(SB), NOSPLIT, $8-120
+	MOVQ         sol+0(FP), AX
+	MOVQ         res+8(FP), CX
+	MOVQ         diag+40(FP), DX
+	MOVQ         x+16(FP), BX
+	MOVQ         zm+24(FP), R8
+	MOVQ         zp+32(FP), R9
+	MOVQ         sy+48(FP), R10
+	SHLQ         $0x02, R10
+	MOVQ         BX, SI
+	SUBQ         R10, SI
+	LEAQ         (BX)(R10*1), DI
+	MOVQ         wy+80(FP), R11
+	ADDQ         R10, R11
+	MOVQ         R11, (SP)
+	VBROADCASTSS a+104(FP), Z0
+	VPXORD       Z1, Z1, Z1
+	VPXORD       Z2, Z2, Z2
+	MOVQ         runs+56(FP), R10
+	MOVQ         count+64(FP), R11
+	MOVLQSX      (R10), R12
+
+run:
+	MOVLQSX (R10), R13
+	MOVLQSX 4(R10), R14
+	SUBQ    R12, R13
+	SHLQ    $0x02, R13
+	SHLQ    $0x02, R14
+	ADDQ    R13, R14
+	JMP     test
+
+loop:
+	VMOVUPS   -4(BX)(R13*1), Z3
+	MOVQ      wx+72(FP), R15
+	VMULPS    (R15)(R13*1), Z3, Z3
+	VMOVUPS   4(BX)(R13*1), Z4
+	MOVQ      wx+72(FP), R15
+	VMULPS    4(R15)(R13*1), Z4, Z4
+	VADDPS    Z4, Z3, Z3
+	VMOVUPS   (SI)(R13*1), Z4
+	MOVQ      wy+80(FP), R15
+	VMULPS    (R15)(R13*1), Z4, Z4
+	VMOVUPS   (DI)(R13*1), Z5
+	MOVQ      (SP), R15
+	VMULPS    (R15)(R13*1), Z5, Z5
+	VADDPS    Z5, Z4, Z4
+	VMOVUPS   (R8)(R13*1), Z5
+	MOVQ      wz+88(FP), R15
+	VMULPS    (R15)(R13*1), Z5, Z5
+	VMOVUPS   (R9)(R13*1), Z6
+	MOVQ      wzp+96(FP), R15
+	VMULPS    (R15)(R13*1), Z6, Z6
+	VADDPS    Z6, Z5, Z5
+	VADDPS    Z4, Z3, Z3
+	VADDPS    Z5, Z3, Z3
+	VMOVUPS   (BX)(R13*1), Z5
+	VMOVUPS   (DX)(R13*1), Z6
+	VMULPS    Z6, Z5, Z4
+	VSUBPS    Z3, Z4, Z4
+	VCMPPS    $0x04, Z1, Z6, K1
+	VMOVAPS.Z Z4, K1, Z4
+	VMULPS    Z0, Z5, Z5
+	VMOVUPS   Z5, (AX)(R13*1)
+	VMULPS    Z0, Z4, Z4
+	VMOVUPS   (CX)(R13*1), Z3
+	VSUBPS    Z4, Z3, Z3
+	VMOVUPS   Z3, (CX)(R13*1)
+	VMULPS    Z3, Z3, Z3
+	VADDPS    Z3, Z2, Z2
+	ADDQ      $0x40, R13
+
+test:
+	CMPQ    R13, R14
+	JLT     loop
+	ADDQ    $0x08, R10
+	DECQ    R11
+	JNE     run
+	MOVQ    acc+112(FP), AX
+	VMOVUPS Z2, (AX)
+	VZEROUPPER
+	RET
+
 // func prolongAVX512(x *float32, pn *float32, near *float32, far *float32, draws *int32, runs *int32, count int, w *[4]float32)
 // Requires: AVX, AVX512F
 TEXT ·prolongAVX512(SB), NOSPLIT, $0-64
@@ -2294,6 +2444,154 @@ GLOBL float6<>(SB), RODATA|NOPTR, $4
 
 DATA float7<>+0(SB)/4, $0x3e800000
 GLOBL float7<>(SB), RODATA|NOPTR, $4
+
+// func widenAVX512(dst *float64, a *float32, n int)
+// Requires: AVX, AVX512F
+TEXT ·widenAVX512(SB), NOSPLIT, $0-24
+	MOVQ dst+0(FP), AX
+	MOVQ a+8(FP), CX
+	MOVQ n+16(FP), DX
+	SHLQ $0x02, DX
+	XORQ BX, BX
+	JMP  test
+
+loop:
+	VCVTPS2PD (CX)(BX*1), Z0
+	VMOVUPD   Z0, (AX)(BX*2)
+	VCVTPS2PD 32(CX)(BX*1), Z0
+	VMOVUPD   Z0, 64(AX)(BX*2)
+	ADDQ      $0x40, BX
+
+test:
+	CMPQ BX, DX
+	JLT  loop
+	VZEROUPPER
+	RET
+
+// func addWideAVX512(dst *float64, a *float32, n int)
+// Requires: AVX, AVX512F
+TEXT ·addWideAVX512(SB), NOSPLIT, $0-24
+	MOVQ dst+0(FP), AX
+	MOVQ a+8(FP), CX
+	MOVQ n+16(FP), DX
+	SHLQ $0x02, DX
+	XORQ BX, BX
+	JMP  test
+
+loop:
+	VCVTPS2PD (CX)(BX*1), Z0
+	VADDPD    (AX)(BX*2), Z0, Z0
+	VMOVUPD   Z0, (AX)(BX*2)
+	VCVTPS2PD 32(CX)(BX*1), Z0
+	VADDPD    64(AX)(BX*2), Z0, Z0
+	VMOVUPD   Z0, 64(AX)(BX*2)
+	ADDQ      $0x40, BX
+
+test:
+	CMPQ BX, DX
+	JLT  loop
+	VZEROUPPER
+	RET
+
+// func narrowAVX512(dst *float32, a *float64, n int)
+// Requires: AVX, AVX512F
+TEXT ·narrowAVX512(SB), NOSPLIT, $0-24
+	MOVQ dst+0(FP), AX
+	MOVQ a+8(FP), CX
+	MOVQ n+16(FP), DX
+	SHLQ $0x02, DX
+	XORQ BX, BX
+	JMP  test
+
+loop:
+	VMOVUPD   (CX)(BX*2), Z0
+	VCVTPD2PS Z0, Y0
+	VMOVUPS   Y0, (AX)(BX*1)
+	VMOVUPD   64(CX)(BX*2), Z0
+	VCVTPD2PS Z0, Y0
+	VMOVUPS   Y0, 32(AX)(BX*1)
+	ADDQ      $0x40, BX
+
+test:
+	CMPQ BX, DX
+	JLT  loop
+	VZEROUPPER
+	RET
+
+// func wideResidualAVX512(res *float32, x *float64, b *float32, diag *float32, sy int, sz int, n int, acc *[16]float64)
+// Requires: AVX, AVX512F
+TEXT ·wideResidualAVX512(SB), NOSPLIT, $0-64
+	MOVQ   res+0(FP), AX
+	MOVQ   x+8(FP), CX
+	MOVQ   b+16(FP), DX
+	MOVQ   diag+24(FP), BX
+	MOVQ   sy+32(FP), SI
+	MOVQ   sz+40(FP), DI
+	SHLQ   $0x03, SI
+	SHLQ   $0x03, DI
+	MOVQ   CX, R8
+	SUBQ   SI, R8
+	LEAQ   (CX)(SI*1), SI
+	MOVQ   CX, R9
+	SUBQ   DI, R9
+	LEAQ   (CX)(DI*1), DI
+	VPXORD Z0, Z0, Z0
+	VPXORD Z1, Z1, Z1
+	VPXORD Z2, Z2, Z2
+	MOVQ   n+48(FP), R10
+	SHLQ   $0x02, R10
+	XORQ   R11, R11
+	JMP    test
+
+loop:
+	VMOVUPD   -8(CX)(R11*2), Z3
+	VADDPD    8(CX)(R11*2), Z3, Z3
+	VMOVUPD   (R8)(R11*2), Z4
+	VADDPD    (SI)(R11*2), Z4, Z4
+	VADDPD    Z4, Z3, Z3
+	VMOVUPD   (R9)(R11*2), Z4
+	VADDPD    (DI)(R11*2), Z4, Z4
+	VADDPD    Z4, Z3, Z3
+	VCVTPS2PD (BX)(R11*1), Z4
+	VCVTPS2PD (DX)(R11*1), Z5
+	VMULPD    (CX)(R11*2), Z4, Z6
+	VSUBPD    Z6, Z5, Z5
+	VADDPD    Z3, Z5, Z5
+	VCMPPD    $0x04, Z2, Z4, K1
+	VMOVAPD.Z Z5, K1, Z5
+	VCVTPD2PS Z5, Y3
+	VMOVUPS   Y3, (AX)(R11*1)
+	VMULPD    Z5, Z5, Z5
+	VADDPD    Z5, Z0, Z0
+	VMOVUPD   56(CX)(R11*2), Z3
+	VADDPD    72(CX)(R11*2), Z3, Z3
+	VMOVUPD   64(R8)(R11*2), Z4
+	VADDPD    64(SI)(R11*2), Z4, Z4
+	VADDPD    Z4, Z3, Z3
+	VMOVUPD   64(R9)(R11*2), Z4
+	VADDPD    64(DI)(R11*2), Z4, Z4
+	VADDPD    Z4, Z3, Z3
+	VCVTPS2PD 32(BX)(R11*1), Z4
+	VCVTPS2PD 32(DX)(R11*1), Z5
+	VMULPD    64(CX)(R11*2), Z4, Z6
+	VSUBPD    Z6, Z5, Z5
+	VADDPD    Z3, Z5, Z5
+	VCMPPD    $0x04, Z2, Z4, K1
+	VMOVAPD.Z Z5, K1, Z5
+	VCVTPD2PS Z5, Y3
+	VMOVUPS   Y3, 32(AX)(R11*1)
+	VMULPD    Z5, Z5, Z5
+	VADDPD    Z5, Z1, Z1
+	ADDQ      $0x40, R11
+
+test:
+	CMPQ    R11, R10
+	JLT     loop
+	MOVQ    acc+56(FP), AX
+	VMOVUPD Z0, (AX)
+	VMOVUPD Z1, 64(AX)
+	VZEROUPPER
+	RET
 
 // func halveAVX512(dst *float32, a *float32, q float32, n int)
 // Requires: AVX, AVX512F
@@ -5570,6 +5868,96 @@ test:
 	VZEROUPPER
 	RET
 
+// func beginAVX2(sol *float32, res *float32, x *float32, zm *float32, zp *float32, diag *float32, sy int, runs *int32, count int, a float32, acc *[16]float32)
+// Requires: AVX
+TEXT ·beginAVX2(SB), NOSPLIT, $0-88
+	MOVQ         sol+0(FP), AX
+	MOVQ         res+8(FP), CX
+	MOVQ         diag+40(FP), DX
+	MOVQ         x+16(FP), BX
+	MOVQ         zm+24(FP), R8
+	MOVQ         zp+32(FP), R9
+	MOVQ         sy+48(FP), DI
+	SHLQ         $0x02, DI
+	MOVQ         BX, SI
+	SUBQ         DI, SI
+	LEAQ         (BX)(DI*1), DI
+	VBROADCASTSS a+72(FP), Y0
+	VXORPS       Y1, Y1, Y1
+	VXORPS       Y2, Y2, Y2
+	VXORPS       Y3, Y3, Y3
+	MOVQ         runs+56(FP), R10
+	MOVQ         count+64(FP), R11
+	MOVLQSX      (R10), R12
+
+run:
+	MOVLQSX (R10), R13
+	MOVLQSX 4(R10), R14
+	SUBQ    R12, R13
+	SHLQ    $0x02, R13
+	SHLQ    $0x02, R14
+	ADDQ    R13, R14
+	JMP     test
+
+loop:
+	VMOVUPS -4(BX)(R13*1), Y4
+	VADDPS  4(BX)(R13*1), Y4, Y4
+	VMOVUPS (SI)(R13*1), Y5
+	VADDPS  (DI)(R13*1), Y5, Y5
+	VMOVUPS (R8)(R13*1), Y6
+	VADDPS  (R9)(R13*1), Y6, Y6
+	VADDPS  Y5, Y4, Y4
+	VADDPS  Y6, Y4, Y4
+	VMOVUPS (BX)(R13*1), Y6
+	VMOVUPS (DX)(R13*1), Y7
+	VMULPS  Y7, Y6, Y5
+	VSUBPS  Y4, Y5, Y5
+	VCMPPS  $0x04, Y1, Y7, Y7
+	VANDPS  Y7, Y5, Y5
+	VMULPS  Y0, Y6, Y6
+	VMOVUPS Y6, (AX)(R13*1)
+	VMULPS  Y0, Y5, Y5
+	VMOVUPS (CX)(R13*1), Y4
+	VSUBPS  Y5, Y4, Y4
+	VMOVUPS Y4, (CX)(R13*1)
+	VMULPS  Y4, Y4, Y4
+	VADDPS  Y4, Y2, Y2
+	VMOVUPS 28(BX)(R13*1), Y4
+	VADDPS  36(BX)(R13*1), Y4, Y4
+	VMOVUPS 32(SI)(R13*1), Y5
+	VADDPS  32(DI)(R13*1), Y5, Y5
+	VMOVUPS 32(R8)(R13*1), Y6
+	VADDPS  32(R9)(R13*1), Y6, Y6
+	VADDPS  Y5, Y4, Y4
+	VADDPS  Y6, Y4, Y4
+	VMOVUPS 32(BX)(R13*1), Y6
+	VMOVUPS 32(DX)(R13*1), Y7
+	VMULPS  Y7, Y6, Y5
+	VSUBPS  Y4, Y5, Y5
+	VCMPPS  $0x04, Y1, Y7, Y7
+	VANDPS  Y7, Y5, Y5
+	VMULPS  Y0, Y6, Y6
+	VMOVUPS Y6, 32(AX)(R13*1)
+	VMULPS  Y0, Y5, Y5
+	VMOVUPS 32(CX)(R13*1), Y4
+	VSUBPS  Y5, Y4, Y4
+	VMOVUPS Y4, 32(CX)(R13*1)
+	VMULPS  Y4, Y4, Y4
+	VADDPS  Y4, Y3, Y3
+	ADDQ    $0x40, R13
+
+test:
+	CMPQ    R13, R14
+	JLT     loop
+	ADDQ    $0x08, R10
+	DECQ    R11
+	JNE     run
+	MOVQ    acc+80(FP), AX
+	VMOVUPS Y2, (AX)
+	VMOVUPS Y3, 32(AX)
+	VZEROUPPER
+	RET
+
 // func relaxWeightedAVX2(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32, keep float32, omega float32, ahead int)
 // Requires: AVX
 TEXT ·relaxWeightedAVX2(SB), NOSPLIT, $8-120
@@ -6117,6 +6505,129 @@ test:
 	VZEROUPPER
 	RET
 
+// func beginWeightedAVX2(sol *float32, res *float32, x *float32, zm *float32, zp *float32, diag *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32, a float32, acc *[16]float32)
+// Requires: AVX
+TEXT ·beginWeightedAVX2(SB), NOSPLIT, $8-120
+	MOVQ         sol+0(FP), AX
+	MOVQ         res+8(FP), CX
+	MOVQ         diag+40(FP), DX
+	MOVQ         x+16(FP), BX
+	MOVQ         zm+24(FP), R8
+	MOVQ         zp+32(FP), R9
+	MOVQ         sy+48(FP), R10
+	SHLQ         $0x02, R10
+	MOVQ         BX, SI
+	SUBQ         R10, SI
+	LEAQ         (BX)(R10*1), DI
+	MOVQ         wy+80(FP), R11
+	ADDQ         R10, R11
+	MOVQ         R11, (SP)
+	VBROADCASTSS a+104(FP), Y0
+	VXORPS       Y1, Y1, Y1
+	VXORPS       Y2, Y2, Y2
+	VXORPS       Y3, Y3, Y3
+	MOVQ         runs+56(FP), R10
+	MOVQ         count+64(FP), R11
+	MOVLQSX      (R10), R12
+
+run:
+	MOVLQSX (R10), R13
+	MOVLQSX 4(R10), R14
+	SUBQ    R12, R13
+	SHLQ    $0x02, R13
+	SHLQ    $0x02, R14
+	ADDQ    R13, R14
+	JMP     test
+
+loop:
+	VMOVUPS -4(BX)(R13*1), Y4
+	MOVQ    wx+72(FP), R15
+	VMULPS  (R15)(R13*1), Y4, Y4
+	VMOVUPS 4(BX)(R13*1), Y5
+	MOVQ    wx+72(FP), R15
+	VMULPS  4(R15)(R13*1), Y5, Y5
+	VADDPS  Y5, Y4, Y4
+	VMOVUPS (SI)(R13*1), Y5
+	MOVQ    wy+80(FP), R15
+	VMULPS  (R15)(R13*1), Y5, Y5
+	VMOVUPS (DI)(R13*1), Y6
+	MOVQ    (SP), R15
+	VMULPS  (R15)(R13*1), Y6, Y6
+	VADDPS  Y6, Y5, Y5
+	VMOVUPS (R8)(R13*1), Y6
+	MOVQ    wz+88(FP), R15
+	VMULPS  (R15)(R13*1), Y6, Y6
+	VMOVUPS (R9)(R13*1), Y7
+	MOVQ    wzp+96(FP), R15
+	VMULPS  (R15)(R13*1), Y7, Y7
+	VADDPS  Y7, Y6, Y6
+	VADDPS  Y5, Y4, Y4
+	VADDPS  Y6, Y4, Y4
+	VMOVUPS (BX)(R13*1), Y6
+	VMOVUPS (DX)(R13*1), Y7
+	VMULPS  Y7, Y6, Y5
+	VSUBPS  Y4, Y5, Y5
+	VCMPPS  $0x04, Y1, Y7, Y7
+	VANDPS  Y7, Y5, Y5
+	VMULPS  Y0, Y6, Y6
+	VMOVUPS Y6, (AX)(R13*1)
+	VMULPS  Y0, Y5, Y5
+	VMOVUPS (CX)(R13*1), Y4
+	VSUBPS  Y5, Y4, Y4
+	VMOVUPS Y4, (CX)(R13*1)
+	VMULPS  Y4, Y4, Y4
+	VADDPS  Y4, Y2, Y2
+	VMOVUPS 28(BX)(R13*1), Y4
+	MOVQ    wx+72(FP), R15
+	VMULPS  32(R15)(R13*1), Y4, Y4
+	VMOVUPS 36(BX)(R13*1), Y5
+	MOVQ    wx+72(FP), R15
+	VMULPS  36(R15)(R13*1), Y5, Y5
+	VADDPS  Y5, Y4, Y4
+	VMOVUPS 32(SI)(R13*1), Y5
+	MOVQ    wy+80(FP), R15
+	VMULPS  32(R15)(R13*1), Y5, Y5
+	VMOVUPS 32(DI)(R13*1), Y6
+	MOVQ    (SP), R15
+	VMULPS  32(R15)(R13*1), Y6, Y6
+	VADDPS  Y6, Y5, Y5
+	VMOVUPS 32(R8)(R13*1), Y6
+	MOVQ    wz+88(FP), R15
+	VMULPS  32(R15)(R13*1), Y6, Y6
+	VMOVUPS 32(R9)(R13*1), Y7
+	MOVQ    wzp+96(FP), R15
+	VMULPS  32(R15)(R13*1), Y7, Y7
+	VADDPS  Y7, Y6, Y6
+	VADDPS  Y5, Y4, Y4
+	VADDPS  Y6, Y4, Y4
+	VMOVUPS 32(BX)(R13*1), Y6
+	VMOVUPS 32(DX)(R13*1), Y7
+	VMULPS  Y7, Y6, Y5
+	VSUBPS  Y4, Y5, Y5
+	VCMPPS  $0x04, Y1, Y7, Y7
+	VANDPS  Y7, Y5, Y5
+	VMULPS  Y0, Y6, Y6
+	VMOVUPS Y6, 32(AX)(R13*1)
+	VMULPS  Y0, Y5, Y5
+	VMOVUPS 32(CX)(R13*1), Y4
+	VSUBPS  Y5, Y4, Y4
+	VMOVUPS Y4, 32(CX)(R13*1)
+	VMULPS  Y4, Y4, Y4
+	VADDPS  Y4, Y3, Y3
+	ADDQ    $0x40, R13
+
+test:
+	CMPQ    R13, R14
+	JLT     loop
+	ADDQ    $0x08, R10
+	DECQ    R11
+	JNE     run
+	MOVQ    acc+112(FP), AX
+	VMOVUPS Y2, (AX)
+	VMOVUPS Y3, 32(AX)
+	VZEROUPPER
+	RET
+
 // func prolongAVX2(x *float32, pn *float32, near *float32, far *float32, draws *int32, runs *int32, count int, w *[4]float32)
 // Requires: AVX, AVX2
 TEXT ·prolongAVX2(SB), NOSPLIT, $0-64
@@ -6195,6 +6706,212 @@ test:
 	ADDQ $0x08, SI
 	DECQ DI
 	JNE  run
+	VZEROUPPER
+	RET
+
+// func widenAVX2(dst *float64, a *float32, n int)
+// Requires: AVX
+TEXT ·widenAVX2(SB), NOSPLIT, $0-24
+	MOVQ dst+0(FP), AX
+	MOVQ a+8(FP), CX
+	MOVQ n+16(FP), DX
+	SHLQ $0x02, DX
+	XORQ BX, BX
+	JMP  test
+
+loop:
+	VCVTPS2PD (CX)(BX*1), Y0
+	VMOVUPD   Y0, (AX)(BX*2)
+	VCVTPS2PD 16(CX)(BX*1), Y0
+	VMOVUPD   Y0, 32(AX)(BX*2)
+	VCVTPS2PD 32(CX)(BX*1), Y0
+	VMOVUPD   Y0, 64(AX)(BX*2)
+	VCVTPS2PD 48(CX)(BX*1), Y0
+	VMOVUPD   Y0, 96(AX)(BX*2)
+	ADDQ      $0x40, BX
+
+test:
+	CMPQ BX, DX
+	JLT  loop
+	VZEROUPPER
+	RET
+
+// func addWideAVX2(dst *float64, a *float32, n int)
+// Requires: AVX
+TEXT ·addWideAVX2(SB), NOSPLIT, $0-24
+	MOVQ dst+0(FP), AX
+	MOVQ a+8(FP), CX
+	MOVQ n+16(FP), DX
+	SHLQ $0x02, DX
+	XORQ BX, BX
+	JMP  test
+
+loop:
+	VCVTPS2PD (CX)(BX*1), Y0
+	VADDPD    (AX)(BX*2), Y0, Y0
+	VMOVUPD   Y0, (AX)(BX*2)
+	VCVTPS2PD 16(CX)(BX*1), Y0
+	VADDPD    32(AX)(BX*2), Y0, Y0
+	VMOVUPD   Y0, 32(AX)(BX*2)
+	VCVTPS2PD 32(CX)(BX*1), Y0
+	VADDPD    64(AX)(BX*2), Y0, Y0
+	VMOVUPD   Y0, 64(AX)(BX*2)
+	VCVTPS2PD 48(CX)(BX*1), Y0
+	VADDPD    96(AX)(BX*2), Y0, Y0
+	VMOVUPD   Y0, 96(AX)(BX*2)
+	ADDQ      $0x40, BX
+
+test:
+	CMPQ BX, DX
+	JLT  loop
+	VZEROUPPER
+	RET
+
+// func narrowAVX2(dst *float32, a *float64, n int)
+// Requires: AVX
+TEXT ·narrowAVX2(SB), NOSPLIT, $0-24
+	MOVQ dst+0(FP), AX
+	MOVQ a+8(FP), CX
+	MOVQ n+16(FP), DX
+	SHLQ $0x02, DX
+	XORQ BX, BX
+	JMP  test
+
+loop:
+	VMOVUPD    (CX)(BX*2), Y0
+	VCVTPD2PSY Y0, X0
+	VMOVUPS    X0, (AX)(BX*1)
+	VMOVUPD    32(CX)(BX*2), Y0
+	VCVTPD2PSY Y0, X0
+	VMOVUPS    X0, 16(AX)(BX*1)
+	VMOVUPD    64(CX)(BX*2), Y0
+	VCVTPD2PSY Y0, X0
+	VMOVUPS    X0, 32(AX)(BX*1)
+	VMOVUPD    96(CX)(BX*2), Y0
+	VCVTPD2PSY Y0, X0
+	VMOVUPS    X0, 48(AX)(BX*1)
+	ADDQ       $0x40, BX
+
+test:
+	CMPQ BX, DX
+	JLT  loop
+	VZEROUPPER
+	RET
+
+// func wideResidualAVX2(res *float32, x *float64, b *float32, diag *float32, sy int, sz int, n int, acc *[16]float64)
+// Requires: AVX
+TEXT ·wideResidualAVX2(SB), NOSPLIT, $0-64
+	MOVQ   res+0(FP), AX
+	MOVQ   x+8(FP), CX
+	MOVQ   b+16(FP), DX
+	MOVQ   diag+24(FP), BX
+	MOVQ   sy+32(FP), SI
+	MOVQ   sz+40(FP), DI
+	SHLQ   $0x03, SI
+	SHLQ   $0x03, DI
+	MOVQ   CX, R8
+	SUBQ   SI, R8
+	LEAQ   (CX)(SI*1), SI
+	MOVQ   CX, R9
+	SUBQ   DI, R9
+	LEAQ   (CX)(DI*1), DI
+	VXORPS Y0, Y0, Y0
+	VXORPS Y1, Y1, Y1
+	VXORPS Y2, Y2, Y2
+	VXORPS Y3, Y3, Y3
+	VXORPS Y4, Y4, Y4
+	MOVQ   n+48(FP), R10
+	SHLQ   $0x02, R10
+	XORQ   R11, R11
+	JMP    test
+
+loop:
+	VMOVUPD    -8(CX)(R11*2), Y5
+	VADDPD     8(CX)(R11*2), Y5, Y5
+	VMOVUPD    (R8)(R11*2), Y6
+	VADDPD     (SI)(R11*2), Y6, Y6
+	VADDPD     Y6, Y5, Y5
+	VMOVUPD    (R9)(R11*2), Y6
+	VADDPD     (DI)(R11*2), Y6, Y6
+	VADDPD     Y6, Y5, Y5
+	VCVTPS2PD  (BX)(R11*1), Y6
+	VCVTPS2PD  (DX)(R11*1), Y7
+	VMULPD     (CX)(R11*2), Y6, Y8
+	VSUBPD     Y8, Y7, Y7
+	VADDPD     Y5, Y7, Y7
+	VCMPPD     $0x04, Y4, Y6, Y6
+	VANDPD     Y6, Y7, Y7
+	VCVTPD2PSY Y7, X5
+	VMOVUPS    X5, (AX)(R11*1)
+	VMULPD     Y7, Y7, Y7
+	VADDPD     Y7, Y0, Y0
+	VMOVUPD    24(CX)(R11*2), Y5
+	VADDPD     40(CX)(R11*2), Y5, Y5
+	VMOVUPD    32(R8)(R11*2), Y6
+	VADDPD     32(SI)(R11*2), Y6, Y6
+	VADDPD     Y6, Y5, Y5
+	VMOVUPD    32(R9)(R11*2), Y6
+	VADDPD     32(DI)(R11*2), Y6, Y6
+	VADDPD     Y6, Y5, Y5
+	VCVTPS2PD  16(BX)(R11*1), Y6
+	VCVTPS2PD  16(DX)(R11*1), Y7
+	VMULPD     32(CX)(R11*2), Y6, Y8
+	VSUBPD     Y8, Y7, Y7
+	VADDPD     Y5, Y7, Y7
+	VCMPPD     $0x04, Y4, Y6, Y6
+	VANDPD     Y6, Y7, Y7
+	VCVTPD2PSY Y7, X5
+	VMOVUPS    X5, 16(AX)(R11*1)
+	VMULPD     Y7, Y7, Y7
+	VADDPD     Y7, Y1, Y1
+	VMOVUPD    56(CX)(R11*2), Y5
+	VADDPD     72(CX)(R11*2), Y5, Y5
+	VMOVUPD    64(R8)(R11*2), Y6
+	VADDPD     64(SI)(R11*2), Y6, Y6
+	VADDPD     Y6, Y5, Y5
+	VMOVUPD    64(R9)(R11*2), Y6
+	VADDPD     64(DI)(R11*2), Y6, Y6
+	VADDPD     Y6, Y5, Y5
+	VCVTPS2PD  32(BX)(R11*1), Y6
+	VCVTPS2PD  32(DX)(R11*1), Y7
+	VMULPD     64(CX)(R11*2), Y6, Y8
+	VSUBPD     Y8, Y7, Y7
+	VADDPD     Y5, Y7, Y7
+	VCMPPD     $0x04, Y4, Y6, Y6
+	VANDPD     Y6, Y7, Y7
+	VCVTPD2PSY Y7, X5
+	VMOVUPS    X5, 32(AX)(R11*1)
+	VMULPD     Y7, Y7, Y7
+	VADDPD     Y7, Y2, Y2
+	VMOVUPD    88(CX)(R11*2), Y5
+	VADDPD     104(CX)(R11*2), Y5, Y5
+	VMOVUPD    96(R8)(R11*2), Y6
+	VADDPD     96(SI)(R11*2), Y6, Y6
+	VADDPD     Y6, Y5, Y5
+	VMOVUPD    96(R9)(R11*2), Y6
+	VADDPD     96(DI)(R11*2), Y6, Y6
+	VADDPD     Y6, Y5, Y5
+	VCVTPS2PD  48(BX)(R11*1), Y6
+	VCVTPS2PD  48(DX)(R11*1), Y7
+	VMULPD     96(CX)(R11*2), Y6, Y8
+	VSUBPD     Y8, Y7, Y7
+	VADDPD     Y5, Y7, Y7
+	VCMPPD     $0x04, Y4, Y6, Y6
+	VANDPD     Y6, Y7, Y7
+	VCVTPD2PSY Y7, X5
+	VMOVUPS    X5, 48(AX)(R11*1)
+	VMULPD     Y7, Y7, Y7
+	VADDPD     Y7, Y3, Y3
+	ADDQ       $0x40, R11
+
+test:
+	CMPQ    R11, R10
+	JLT     loop
+	MOVQ    acc+56(FP), AX
+	VMOVUPD Y0, (AX)
+	VMOVUPD Y1, 32(AX)
+	VMOVUPD Y2, 64(AX)
+	VMOVUPD Y3, 96(AX)
 	VZEROUPPER
 	RET
 

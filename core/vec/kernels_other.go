@@ -92,6 +92,10 @@ func updateAVX512(sol *float32, res *float32, x *float32, zm *float32, zp *float
 	panic(missing)
 }
 
+func beginAVX512(sol *float32, res *float32, x *float32, zm *float32, zp *float32, diag *float32, sy int, runs *int32, count int, a float32, acc *[16]float32) {
+	panic(missing)
+}
+
 func relaxWeightedAVX512(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32, keep float32, omega float32, ahead int) {
 	panic(missing)
 }
@@ -112,7 +116,21 @@ func updateWeightedAVX512(sol *float32, res *float32, x *float32, zm *float32, z
 	panic(missing)
 }
 
+func beginWeightedAVX512(sol *float32, res *float32, x *float32, zm *float32, zp *float32, diag *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32, a float32, acc *[16]float32) {
+	panic(missing)
+}
+
 func prolongAVX512(x *float32, pn *float32, near *float32, far *float32, draws *int32, runs *int32, count int, w *[4]float32) {
+	panic(missing)
+}
+
+func widenAVX512(dst *float64, a *float32, n int) { panic(missing) }
+
+func addWideAVX512(dst *float64, a *float32, n int) { panic(missing) }
+
+func narrowAVX512(dst *float32, a *float64, n int) { panic(missing) }
+
+func wideResidualAVX512(res *float32, x *float64, b *float32, diag *float32, sy int, sz int, n int, acc *[16]float64) {
 	panic(missing)
 }
 
@@ -218,6 +236,10 @@ func updateAVX2(sol *float32, res *float32, x *float32, zm *float32, zp *float32
 	panic(missing)
 }
 
+func beginAVX2(sol *float32, res *float32, x *float32, zm *float32, zp *float32, diag *float32, sy int, runs *int32, count int, a float32, acc *[16]float32) {
+	panic(missing)
+}
+
 func relaxWeightedAVX2(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32, keep float32, omega float32, ahead int) {
 	panic(missing)
 }
@@ -238,7 +260,21 @@ func updateWeightedAVX2(sol *float32, res *float32, x *float32, zm *float32, zp 
 	panic(missing)
 }
 
+func beginWeightedAVX2(sol *float32, res *float32, x *float32, zm *float32, zp *float32, diag *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32, a float32, acc *[16]float32) {
+	panic(missing)
+}
+
 func prolongAVX2(x *float32, pn *float32, near *float32, far *float32, draws *int32, runs *int32, count int, w *[4]float32) {
+	panic(missing)
+}
+
+func widenAVX2(dst *float64, a *float32, n int) { panic(missing) }
+
+func addWideAVX2(dst *float64, a *float32, n int) { panic(missing) }
+
+func narrowAVX2(dst *float32, a *float64, n int) { panic(missing) }
+
+func wideResidualAVX2(res *float32, x *float64, b *float32, diag *float32, sy int, sz int, n int, acc *[16]float64) {
 	panic(missing)
 }
 

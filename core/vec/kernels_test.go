@@ -79,6 +79,30 @@ var kernels = map[string]func(rng *rand.Rand, n int) []float32{
 		Enter(out[:n], out[n:2*n], out[2*n:], values(r, n), values(r, n), values(r, n), &b, 7)
 		return out
 	},
+	"Widen": func(r *rand.Rand, n int) []float32 {
+		n &^= 15
+		w := wideValues(r, n)
+		if r.IntN(2) == 0 {
+			Widen(w, values(r, n))
+		} else {
+			AddWide(w, values(r, n))
+		}
+		out := values(r, n)
+		Narrow(out, w)
+		return append(out, halves(w)...)
+	},
+	"WideResidual": func(r *rand.Rand, n int) []float32 {
+		n &^= 15
+		sy, sz := n+16+r.IntN(9), 3*n+60+r.IntN(9)
+		x, res, diag := wideValues(r, 2*sz+n), values(r, n), values(r, n)
+		for i := range diag {
+			if r.IntN(3) == 0 {
+				diag[i] = 0
+			}
+		}
+		v := WideResidual(res, x, sz, values(r, n), diag, sy, sz)
+		return append(res, both(v)...)
+	},
 	"Lattice": func(r *rand.Rand, n int) []float32 {
 		nx, ny, nz := 1+r.IntN(6), 1+r.IntN(6), 1+r.IntN(6)
 		l := NewLattice(values(r, nx*ny*nz), nx, ny, nz, [3]float32{0.5, 0, -1.25})
@@ -99,6 +123,23 @@ var kernels = map[string]func(rng *rand.Rand, n int) []float32{
 		l.SampleRange(out[n:2*n], out[2*n:3*n], out[3*n:], x, y, z)
 		return out
 	},
+}
+
+// wideValues are n random values that float32 doesn't hold.
+func wideValues(r *rand.Rand, n int) []float64 {
+	v := make([]float64, n)
+	for i := range v {
+		v[i] = r.Float64()*8 - 4
+	}
+	return v
+}
+
+// halves keep all bits of wide values.
+func halves(w []float64) (out []float32) {
+	for _, v := range w {
+		out = append(out, both(v)...)
+	}
+	return out
 }
 
 func flag(b bool) float32 {
@@ -184,6 +225,12 @@ func TestShortRowsPanic(t *testing.T) {
 		"Sample z":       func() { cube.Sample(long(), long(), long(), short) },
 		"SampleRange lo": func() { cube.SampleRange(long(), short, long(), long(), long(), long()) },
 		"SampleRange hi": func() { cube.SampleRange(long(), long(), short, long(), long(), long()) },
+		"Widen":          func() { Widen(make([]float64, 64), long()) },
+		"Narrow":         func() { Narrow(make([]float32, 48), make([]float64, 32)) },
+		"AddWide odd":    func() { AddWide(make([]float64, 17), make([]float32, 17)) },
+		"WideResidual b": func() { WideResidual(long(), make([]float64, 200), 70, short, long(), 40, 60) },
+		"WideResidual z": func() { WideResidual(long(), make([]float64, 160), 70, long(), long(), 40, 60) },
+		"WideResidual 0": func() { WideResidual(long(), make([]float64, 200), 50, long(), long(), 40, 60) },
 		"Halve":          func() { Halve(short, long(), 1) },
 		"short lattice":  func() { NewLattice(row[:63], 4, 4, 4, [3]float32{}) },
 		"empty lattice":  func() { NewLattice(row, 4, 0, 4, [3]float32{}) },
@@ -223,7 +270,7 @@ func TestAVX2KernelsAreAVX2(t *testing.T) {
 			t.Errorf("line %d, %s: %s", n+1, within, line)
 		}
 	}
-	if seen != 37 {
+	if seen != 43 {
 		t.Errorf("%d kernels for AVX2", seen)
 	}
 }

@@ -204,29 +204,42 @@ func ApplyDotRuns(h *Hood, diag *Window, w *Faces, list []Run) float64 {
 }
 
 // UpdateRuns moves along x by a: sol += a x, res −= a A x where there is a cell (its
-// diagonal isn't 0); it returns Σ res².
-func UpdateRuns(sol, res *Window, h *Hood, diag *Window, w *Faces, list []Run, a float32) float64 {
+// diagonal isn't 0); it returns Σ res². At first sol = a x, whatever it held.
+func UpdateRuns(sol, res *Window, h *Hood, diag *Window, w *Faces, list []Run, a float32, first bool) float64 {
 	if len(list) == 0 {
 		return 0
 	}
 	var acc [Lanes]float32
 	lo, hi := ends(list)
-	s, r, v := sol.at(lo, lo, hi), res.at(lo, lo, hi), diag.at(lo, lo, hi)
+	s, r, v, n := sol.at(lo, lo, hi), res.at(lo, lo, hi), diag.at(lo, lo, hi), len(list)
 	x, zm, zp := h.hood(lo, hi)
-	switch {
-	case Chosen == Plain:
-		updatePlain(sol, res, h, diag, w, list, a, &acc)
-	case w != nil:
+	if Chosen == Plain {
+		updatePlain(sol, res, h, diag, w, list, a, first, &acc)
+		return lanes(&acc)
+	}
+	if w != nil {
 		wx, wy, wz, wzp := w.faces(lo, hi, h.SY)
-		if Chosen == AVX512 {
-			updateWeightedAVX512(s, r, x, zm, zp, v, h.SY, &list[0].O, len(list), wx, wy, wz, wzp, a, &acc)
-		} else {
-			updateWeightedAVX2(s, r, x, zm, zp, v, h.SY, &list[0].O, len(list), wx, wy, wz, wzp, a, &acc)
+		switch {
+		case Chosen == AVX512 && first:
+			beginWeightedAVX512(s, r, x, zm, zp, v, h.SY, &list[0].O, n, wx, wy, wz, wzp, a, &acc)
+		case Chosen == AVX512:
+			updateWeightedAVX512(s, r, x, zm, zp, v, h.SY, &list[0].O, n, wx, wy, wz, wzp, a, &acc)
+		case first:
+			beginWeightedAVX2(s, r, x, zm, zp, v, h.SY, &list[0].O, n, wx, wy, wz, wzp, a, &acc)
+		default:
+			updateWeightedAVX2(s, r, x, zm, zp, v, h.SY, &list[0].O, n, wx, wy, wz, wzp, a, &acc)
 		}
+		return lanes(&acc)
+	}
+	switch {
+	case Chosen == AVX512 && first:
+		beginAVX512(s, r, x, zm, zp, v, h.SY, &list[0].O, n, a, &acc)
 	case Chosen == AVX512:
-		updateAVX512(s, r, x, zm, zp, v, h.SY, &list[0].O, len(list), a, &acc)
+		updateAVX512(s, r, x, zm, zp, v, h.SY, &list[0].O, n, a, &acc)
+	case first:
+		beginAVX2(s, r, x, zm, zp, v, h.SY, &list[0].O, n, a, &acc)
 	default:
-		updateAVX2(s, r, x, zm, zp, v, h.SY, &list[0].O, len(list), a, &acc)
+		updateAVX2(s, r, x, zm, zp, v, h.SY, &list[0].O, n, a, &acc)
 	}
 	return lanes(&acc)
 }

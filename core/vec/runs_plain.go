@@ -70,13 +70,17 @@ func applyDotPlain(h *Hood, diag *Window, w *Faces, list []Run, acc *[Lanes]floa
 	})
 }
 
-func updatePlain(sol, res *Window, h *Hood, diag *Window, w *Faces, list []Run, a float32, acc *[Lanes]float32) {
+func updatePlain(sol, res *Window, h *Hood, diag *Window, w *Faces, list []Run, a float32, first bool, acc *[Lanes]float32) {
 	blocks(list, func(o int) {
 		var sum [Lanes]float32
 		h.around(sum[:], w, o)
 		s, r, x, diag := sol.cut(o, Lanes), res.cut(o, Lanes), h.X.cut(o, Lanes), diag.cut(o, Lanes)
 		for i, nb := range sum {
-			s[i] += float32(a * x[i])
+			if step := float32(a * x[i]); first {
+				s[i] = step
+			} else {
+				s[i] += step
+			}
 			q := float32(diag[i]*x[i]) - nb
 			// where there is no cell the stencil has neighbours nonetheless
 			if diag[i] == 0 {

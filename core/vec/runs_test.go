@@ -87,7 +87,7 @@ func init() {
 					diag.A[i] = 0
 				}
 			}
-			v := UpdateRuns(sol, res, p.hood(), diag, p.faces(), p.list, 0.21)
+			v := UpdateRuns(sol, res, p.hood(), diag, p.faces(), p.list, 0.21, p.rng.IntN(2) == 0)
 			return append(append(sol.A, res.A...), both(v)...)
 		},
 	} {

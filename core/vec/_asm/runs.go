@@ -238,10 +238,14 @@ func (s set) applyDot(weighted bool) {
 	leave()
 }
 
-func (s set) update(weighted bool) {
-	name, faces := named("update", weighted)
+func (s set) update(weighted, first bool) {
+	name, doc := "update", "sol += a x"
+	if first {
+		name, doc = "begin", "sol = a x"
+	}
+	name, faces := named(name, weighted)
 	s.text(name, "sol, res, "+hoodArgs+"diag *float32, "+runArgs+faces+", a float32, acc *[16]float32)",
-		"sol += a x, res −= a A x where diag isn't 0, and Σ res² by lane, on runs.")
+		doc+", res −= a A x where diag isn't 0, and Σ res² by lane, on runs.")
 	sol, res, diag := ptr("sol"), ptr("res"), ptr("diag")
 	h := s.hood(weighted)
 	a, none, sums := s.broadcast("a"), s.zero(), s.sums()
@@ -260,7 +264,9 @@ func (s set) update(weighted bool) {
 			VANDPS(d, w, w)
 		}
 		VMULPS(a, x, x)
-		VADDPS(idx(sol, i, off), x, x)
+		if !first {
+			VADDPS(idx(sol, i, off), x, x)
+		}
 		VMOVUPS(x, idx(sol, i, off))
 		VMULPS(a, w, w)
 		VMOVUPS(idx(res, i, off), v)
