@@ -75,12 +75,20 @@ func (l *Lattice) Locate(s *Spots, x, y, z []float32) {
 	default:
 		locateAVX2(&s.cells[0], &s.w[0][0], &s.w[1][0], &s.w[2][0], &x[0], &y[0], &z[0], &l.f, &l.c, done)
 	}
-	for i := done; i < n; i++ {
-		var a, b, c int
-		a, s.w[0][i] = Split(x[i]-l.f[0], l.nx)
-		b, s.w[1][i] = Split(y[i]-l.f[1], l.ny)
-		c, s.w[2][i] = Split(z[i]-l.f[2], l.nz)
-		s.cells[i] = int32((c*l.ny+b)*l.nx + a)
+	clear(s.cells[done:n])
+	for a, p := range [3][]float32{x, y, z} {
+		off, last, top, step := l.f[a], l.f[3+a], l.c[a], [3]int32{1, l.c[3], l.c[4]}[a]
+		cells, w := s.cells[done:n], s.w[a][done:n]
+		for i, v := range p[done:n] { // as Split does
+			if v -= off; !(v > 0) {
+				v = 0
+			} else if v > last {
+				v = last
+			}
+			c := min(int32(v), top)
+			w[i] = v - float32(c)
+			cells[i] += c * step
+		}
 	}
 }
 
@@ -105,9 +113,7 @@ func (l *Lattice) At(dst []float32, s *Spots) {
 	default:
 		sampleAVX2(&dst[0], &l.data[0], &s.cells[0], &s.w[0][0], &s.w[1][0], &s.w[2][0], &l.c, l.dy, l.dz, done)
 	}
-	for i := done; i < s.n; i++ {
-		dst[i] = l.mixed(s, i)
-	}
+	l.mixed(dst, s, done)
 }
 
 // AtRange is At, and lo and hi the least and the largest of the eight points round
@@ -124,9 +130,10 @@ func (l *Lattice) AtRange(dst, lo, hi []float32, s *Spots) {
 	default:
 		sampleRangeAVX2(&dst[0], &lo[0], &hi[0], &l.data[0], &s.cells[0], &s.w[0][0], &s.w[1][0], &s.w[2][0], &l.c, l.dy, l.dz, done)
 	}
+	l.mixed(dst, s, done)
+	dx := min(l.nx-1, 1)
 	for i := done; i < s.n; i++ {
-		dst[i] = l.mixed(s, i)
-		lo[i], hi[i] = l.extremes(s, i)
+		lo[i], hi[i] = extremes(l.data, int(s.cells[i]), dx, l.dy, l.dz)
 	}
 }
 
@@ -159,17 +166,26 @@ func (l *Lattice) SampleRange(dst, lo, hi, x, y, z []float32) {
 	spots.Put(s)
 }
 
-// mixed is the value at a spot: mixed along x, then y, then z.
-func (l *Lattice) mixed(s *Spots, i int) float32 {
-	return mix(l.data, int(s.cells[i]), l.dx(), l.dy, l.dz, s.w[0][i], s.w[1][i], s.w[2][i])
+// mixed is At from spot i on: mixed along x, then y, then z.
+func (l *Lattice) mixed(dst []float32, s *Spots, i int) {
+	d, dy, dz := l.data, l.dy, l.dz
+	if l.nx == 1 {
+		for ; i < s.n; i++ {
+			dst[i] = mix(d, int(s.cells[i]), 0, dy, dz, s.w[0][i], s.w[1][i], s.w[2][i])
+		}
+		return
+	}
+	dst = dst[:min(s.n, Batch)]
+	for ; i < len(dst); i++ {
+		o, fx, fy := int(s.cells[i]), s.w[0][i], s.w[1][i]
+		// pairs, so that each row's bounds are looked at once
+		a, b := d[o:o+2:o+2], d[o+dy:o+dy+2:o+dy+2]
+		c, e := d[o+dz:o+dz+2:o+dz+2], d[o+dz+dy:o+dz+dy+2:o+dz+dy+2]
+		near := Lerp(Lerp(a[0], a[1], fx), Lerp(b[0], b[1], fx), fy)
+		far := Lerp(Lerp(c[0], c[1], fx), Lerp(e[0], e[1], fx), fy)
+		dst[i] = Lerp(near, far, s.w[2][i])
+	}
 }
-
-func (l *Lattice) extremes(s *Spots, i int) (lo, hi float32) {
-	return extremes(l.data, int(s.cells[i]), l.dx(), l.dy, l.dz)
-}
-
-// dx is the step along x, 0 where there is one value a row.
-func (l *Lattice) dx() int { return min(l.nx-1, 1) }
 
 // Trilinear is the value of nx·ny·nz points at a position, mixed along x, then
 // y, then z. It is the reference of Sample.
@@ -203,13 +219,15 @@ func Range(d []float32, nx, ny, nz int, x, y, z float32) (lo, hi float32) {
 func extremes(d []float32, o, dx, dy, dz int) (lo, hi float32) {
 	lo = d[o]
 	hi = lo
-	for _, p := range [7]int{o + dx, o + dy, o + dy + dx, o + dz, o + dz + dx, o + dz + dy, o + dz + dy + dx} {
-		v := d[p]
-		if v < lo {
-			lo = v
-		}
-		if v > hi {
-			hi = v
+	for _, o := range [4]int{o, o + dy, o + dz, o + dz + dy} {
+		p := d[o : o+dx+1]
+		for _, v := range [2]float32{p[0], p[dx]} {
+			if v < lo {
+				lo = v
+			}
+			if v > hi {
+				hi = v
+			}
 		}
 	}
 	return lo, hi

@@ -52,9 +52,9 @@ func blendPlain(dst, a, b, c, d []float32, w *[4]float32) {
 // two faces comes from, in cells, along one row. Index times ramp is computed afresh
 // for each value, not added up: a running sum would drift along the row.
 func followPlain(dst, a, b []float32, base, ramp float32) {
-	a, b = a[:len(dst)], b[:len(dst)]
-	for i := range dst {
-		dst[i] = (base + float32(ramp*float32(i))) + float32(0.5*(a[i]+b[i]))
+	b = b[:len(dst)]
+	for i, v := range a[:len(dst)] {
+		dst[i] = (base + float32(ramp*float32(i))) + float32(0.5*(v+b[i]))
 	}
 }
 

@@ -3,21 +3,24 @@ package vec
 // The reference of the kernels on runs: value i of a run goes to lane i mod Lanes of
 // a sum, and sums go on from run to run.
 
-// around is Σ w x_nb of a run, put into sum.
-func (h *Hood) around(sum []float32, w *Faces, o int) {
-	n := len(sum)
-	xm, xp := h.X.cut(o-1, n), h.X.cut(o+1, n)
-	ym, yp := h.X.cut(o-h.SY, n), h.X.cut(o+h.SY, n)
-	zm, zp := h.Below.cut(o, n), h.Above.cut(o, n)
+// block are the Lanes values from offset o on, as an array: its bounds are looked at
+// once.
+func (r *Window) block(o int) *[Lanes]float32 { return (*[Lanes]float32)(r.A[o-r.From:]) }
+
+// around is Σ w x_nb of a block, put into sum.
+func (h *Hood) around(sum *[Lanes]float32, w *Faces, o int) {
+	xm, xp := h.X.block(o-1), h.X.block(o+1)
+	ym, yp := h.X.block(o-h.SY), h.X.block(o+h.SY)
+	zm, zp := h.Below.block(o), h.Above.block(o)
 	if w == nil {
 		for i := range sum {
 			sum[i] = ((xm[i] + xp[i]) + (ym[i] + yp[i])) + (zm[i] + zp[i])
 		}
 		return
 	}
-	wx, wxp := w.X.cut(o, n), w.X.cut(o+1, n)
-	wy, wyp := w.Y.cut(o, n), w.Y.cut(o+h.SY, n)
-	wz, wzp := w.Z.cut(o, n), w.Above.cut(o, n)
+	wx, wxp := w.X.block(o), w.X.block(o+1)
+	wy, wyp := w.Y.block(o), w.Y.block(o+h.SY)
+	wz, wzp := w.Z.block(o), w.Above.block(o)
 	for i := range sum {
 		sum[i] = (float32(xm[i]*wx[i]) + float32(xp[i]*wxp[i])) + (float32(ym[i]*wy[i]) + float32(yp[i]*wyp[i])) + (float32(zm[i]*wz[i]) + float32(zp[i]*wzp[i]))
 	}
@@ -35,8 +38,8 @@ func blocks(list []Run, fn func(o int)) {
 func relaxPlain(dst *Window, h *Hood, b, invd *Window, w *Faces, list []Run, keep, omega float32, acc *[Lanes]float32) {
 	blocks(list, func(o int) {
 		var sum [Lanes]float32
-		h.around(sum[:], w, o)
-		out, x, b, invd := dst.cut(o, Lanes), h.X.cut(o, Lanes), b.cut(o, Lanes), invd.cut(o, Lanes)
+		h.around(&sum, w, o)
+		out, x, b, invd := dst.block(o), h.X.block(o), b.block(o), invd.block(o)
 		for i, s := range sum {
 			out[i] = float32(keep*x[i]) + float32(float32(omega*invd[i])*(b[i]+s))
 		}
@@ -51,8 +54,8 @@ func relaxPlain(dst *Window, h *Hood, b, invd *Window, w *Faces, list []Run, kee
 func residualRunsPlain(dst *Window, h *Hood, b, diag, pn *Window, w *Faces, list []Run) {
 	blocks(list, func(o int) {
 		var sum [Lanes]float32
-		h.around(sum[:], w, o)
-		out, x, b, diag, pn := dst.cut(o, Lanes), h.X.cut(o, Lanes), b.cut(o, Lanes), diag.cut(o, Lanes), pn.cut(o, Lanes)
+		h.around(&sum, w, o)
+		out, x, b, diag, pn := dst.block(o), h.X.block(o), b.block(o), diag.block(o), pn.block(o)
 		for i, s := range sum {
 			out[i] = float32((b[i] - (float32(diag[i]*x[i]) - s)) * pn[i])
 		}
@@ -62,8 +65,8 @@ func residualRunsPlain(dst *Window, h *Hood, b, diag, pn *Window, w *Faces, list
 func applyDotPlain(h *Hood, diag *Window, w *Faces, list []Run, acc *[Lanes]float32) {
 	blocks(list, func(o int) {
 		var sum [Lanes]float32
-		h.around(sum[:], w, o)
-		x, diag := h.X.cut(o, Lanes), diag.cut(o, Lanes)
+		h.around(&sum, w, o)
+		x, diag := h.X.block(o), diag.block(o)
 		for i, s := range sum {
 			acc[i] += float32(x[i] * (float32(diag[i]*x[i]) - s))
 		}
@@ -73,8 +76,8 @@ func applyDotPlain(h *Hood, diag *Window, w *Faces, list []Run, acc *[Lanes]floa
 func updatePlain(sol, res *Window, h *Hood, diag *Window, w *Faces, list []Run, a float32, first bool, acc *[Lanes]float32) {
 	blocks(list, func(o int) {
 		var sum [Lanes]float32
-		h.around(sum[:], w, o)
-		s, r, x, diag := sol.cut(o, Lanes), res.cut(o, Lanes), h.X.cut(o, Lanes), diag.cut(o, Lanes)
+		h.around(&sum, w, o)
+		s, r, x, diag := sol.block(o), res.block(o), h.X.block(o), diag.block(o)
 		for i, nb := range sum {
 			if step := float32(a * x[i]); first {
 				s[i] = step
