@@ -124,6 +124,34 @@ func (d *Draft) Change(s *shot.Shot) (restarts bool, err error) {
 	return false, nil
 }
 
+// Refitter is a run that can go on from another's flow, in voxels of another size.
+type Refitter interface {
+	Refit(from Runner) error
+}
+
+// Refit goes on with the same flow in voxels of another size. Where the solver can't,
+// ok is false and the draft is as it was.
+func (d *Draft) Refit(s *shot.Shot, voxel float64) (ok bool, err error) {
+	c, err := Coarse(s, d.domain, voxel)
+	if err != nil {
+		return false, err
+	}
+	g, err := New(c, d.domain, d.crew)
+	if err != nil {
+		return false, err
+	}
+	r, ok := g.(Refitter)
+	if !ok {
+		return false, nil
+	}
+	if err := r.Refit(d.run); err != nil {
+		return false, err
+	}
+	g.FedBy(d.run.Base().Feed)
+	d.run, d.H = g, g.Base().H
+	return true, d.remember()
+}
+
 // rebuilt reports that a value differs which a run is made from, so that it
 // can't change under way.
 func rebuilt(a, b *shot.Element) bool {

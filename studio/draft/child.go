@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"math"
 	"sync"
 	"time"
 
@@ -69,6 +70,7 @@ type Child struct {
 	voxel   float64
 	pace    float64
 	domain  string
+	sized   bool // the voxel size was chosen anew
 	ended   bool
 
 	// the loop's own
@@ -77,17 +79,18 @@ type Child struct {
 	speed  float64
 	size   int
 	free   bool    // the voxel size is its own choice
-	tuned  int     // how often the voxel size was mended since somebody began
+	tuned  int     // how often the voxel size was mended since somebody began or chose it
 	made   int     // frames since it began
 	slow   float64 // seconds a frame, a running mean
 	stuck  bool    // blew up, or at the end: waits for a change or a restart
 }
 
-// aim is how many frames a second a draft wants to make, and least what it
-// must.
+// aim is how many frames a second a draft wants to make; with fewer than least its
+// voxels become larger, with more than most smaller.
 const (
 	aim   = 18
 	least = 12
+	most  = 30
 )
 
 // Serve runs until its input ends.
@@ -167,23 +170,23 @@ func (c *Child) obey(cmd Command) error {
 	case "pace":
 		c.pace = max(0, cmd.Value)
 	case "voxel":
-		c.voxel, c.again = cmd.Value, true
+		c.voxel, c.sized = cmd.Value, true
 	}
 	return nil
 }
 
 // due tells what to do next: whether to start again, whether to make a frame.
-func (c *Child) due() (doc *shot.Shot, changes int, again, make, ended bool) {
+func (c *Child) due() (doc *shot.Shot, changes int, again, sized, make, ended bool) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	again = c.again
-	c.again = false
+	again, sized = c.again, c.sized
+	c.again, c.sized = false, false
 	if again || c.retry || c.changes != c.acting {
 		c.stuck = false
 	}
 	c.retry = false
 	make = c.credits > 0 && (!c.paused || c.steps > 0) && !c.stuck
-	return c.doc, c.changes, again, make, c.ended
+	return c.doc, c.changes, again, sized, make, c.ended
 }
 
 // loop makes frames.
@@ -192,13 +195,19 @@ func (c *Child) loop() error {
 		return err
 	}
 	for {
-		doc, changes, again, make, ended := c.due()
+		doc, changes, again, sized, make, ended := c.due()
 		switch {
 		case ended:
 			return nil
 		case again || c.draft == nil && changes != c.acting:
 			c.acting, c.tuned = changes, 0
 			if err := c.begin(doc); err != nil {
+				return err
+			}
+			continue
+		case sized && c.draft != nil:
+			c.tuned = 0
+			if err := c.resize(doc); err != nil {
 				return err
 			}
 			continue
@@ -226,15 +235,9 @@ func (c *Child) loop() error {
 
 // begin makes a draft at rest; what keeps it from that is told, not returned.
 func (c *Child) begin(doc *shot.Shot) error {
-	c.mu.Lock()
-	h := c.voxel
-	c.mu.Unlock()
 	dom, err := stage.PickDomain(doc, c.domain)
 	if err == nil {
-		c.free = h <= 0
-		if c.free {
-			h = stage.CoarseVoxel(dom, c.speed/aim)
-		}
+		h := c.choose(dom)
 		c.draft, err = stage.NewDraft(doc, dom.ID, h, grid.NewCrew(c.Threads))
 		if err == nil && c.Cache != nil {
 			c.draft.Feed(run.Feed(doc, c.Cache))
@@ -246,6 +249,33 @@ func (c *Child) begin(doc *shot.Shot) error {
 	}
 	c.stuck, c.made, c.slow = false, 0, 0
 	return c.tell(Head{Kind: "begin", Frame: c.draft.Next(), Voxel: c.draft.H, Voxels: c.draft.Voxels(), Change: c.acting})
+}
+
+// choose is the voxel size, m: somebody's, or what this machine steps quickly enough.
+func (c *Child) choose(dom *shot.Element) float64 {
+	c.mu.Lock()
+	h := c.voxel
+	c.mu.Unlock()
+	if c.free = h <= 0; c.free {
+		h = stage.CoarseVoxel(dom, c.speed/aim)
+	}
+	return h
+}
+
+// resize goes on with the same flow in voxels of another size; what can't do that
+// begins again.
+func (c *Child) resize(doc *shot.Shot) error {
+	dom, err := stage.PickDomain(doc, c.domain)
+	if err != nil {
+		return c.begin(doc)
+	}
+	ok, err := c.draft.Refit(doc, c.choose(dom))
+	if err != nil || !ok {
+		return c.begin(doc)
+	}
+	c.stuck, c.made, c.slow = false, 0, 0
+	return c.tell(Head{Kind: "told", Frame: c.draft.Next() - 1, Voxel: c.draft.H, Voxels: c.draft.Voxels(), Change: c.acting,
+		Said: fmt.Sprintf("goes on with voxels of %.3g m", c.draft.H)})
 }
 
 func (c *Child) frame(doc *shot.Shot) error {
@@ -285,7 +315,7 @@ func (c *Child) frame(doc *shot.Shot) error {
 	if err := c.send(h, data); err != nil {
 		return err
 	}
-	if err := c.tune(doc, n); err != nil {
+	if err := c.tune(doc); err != nil {
 		return err
 	}
 	if pace > 0 {
@@ -357,7 +387,7 @@ func (c *Child) sleep(d time.Duration) {
 			return
 		case <-c.wake:
 			c.mu.Lock()
-			stir := c.ended || c.again || c.changes != c.acting
+			stir := c.ended || c.again || c.sized || c.changes != c.acting
 			c.mu.Unlock()
 			if stir {
 				c.nudge()
@@ -379,18 +409,28 @@ func (c *Child) learn(took float64) {
 	c.speed += 0.15 * (c.draft.Voxels()/took - c.speed)
 }
 
-// tune starts again with larger voxels where frames take too long and the voxel
-// size is the draft's own choice; later, only after a restart.
-func (c *Child) tune(doc *shot.Shot, n int) error {
-	if !c.free || c.made < 4 || c.tuned >= 3 || c.slow < 1.0/least {
+// tune goes on with larger voxels where frames take too long, and with smaller ones
+// where there is time for them, if the voxel size is the draft's own choice. Each time
+// makes the next less likely, so that a flow whose cost changes doesn't flicker.
+func (c *Child) tune(doc *shot.Shot) error {
+	if !c.free || c.made < 4 || c.tuned >= 8 {
+		return nil
+	}
+	slow, quick := c.slow > 1.0/least, c.slow < 1.0/most && c.made >= 12*(c.tuned+1)
+	if !slow && !quick {
 		return nil
 	}
 	c.speed = c.draft.Voxels() / c.slow
-	c.tuned++
-	if err := c.tell(Head{Kind: "told", Frame: n, Said: fmt.Sprintf("%.0f frames a second at %.3g m: started again with larger voxels", 1/c.slow, c.draft.H)}); err != nil {
-		return err
+	dom, err := stage.PickDomain(doc, c.domain)
+	if err != nil {
+		return nil
 	}
-	return c.begin(doc)
+	// a tenth of a voxel's length is not worth a change
+	if h := stage.CoarseVoxel(dom, c.speed/aim); math.Abs(h/c.draft.H-1) < 0.1 {
+		return nil
+	}
+	c.tuned++
+	return c.resize(doc)
 }
 
 func (c *Child) tell(h Head) error { return c.send(h, nil) }

@@ -153,6 +153,53 @@ func TestAChangeIsShownBetweenSteps(t *testing.T) {
 	}
 }
 
+// Voxels of another size go on with the same flow: by hand, and by themselves where
+// frames take too long or not long enough.
+func TestVoxelsChangeUnderTheFlow(t *testing.T) {
+	doc := puff()
+	val.Last.Set(doc.Self, 60)
+	s := talk(t, doc, 0.1)
+	s.Tell(Command{Do: "pace", Value: 0})
+	var before Head
+	for range 8 {
+		before, _ = next(t, s, "frame")
+	}
+	s.Tell(Command{Do: "voxel", Value: 0.06})
+	if h, _ := next(t, s, "told"); h.Voxel != 0.06 || !strings.Contains(h.Said, "goes on with voxels of 0.06 m") {
+		t.Errorf("%+v", h)
+	}
+	after, _ := next(t, s, "frame")
+	if after.Frame <= before.Frame || after.Voxel != 0.06 || after.Volume.Top < 0.5*before.Volume.Top {
+		t.Errorf("frame %d at %g m, densest %g, before %d, %g", after.Frame, after.Voxel, after.Volume.Top, before.Frame, before.Volume.Top)
+	}
+
+	c := &Child{Threads: 1, doc: doc, size: 32, speed: 1e4}
+	c.out, c.wake = bufio.NewWriter(new(bytes.Buffer)), make(chan struct{}, 1)
+	if err := c.begin(doc); err != nil {
+		t.Fatal(err)
+	}
+	for range 3 {
+		if _, _, err := c.draft.Advance(nil); err != nil {
+			t.Fatal(err)
+		}
+	}
+	coarse := c.draft.H
+	for n, slow := range []float64{1.0 / 200, 1.0 / 4} { // quick, then slow
+		c.made, c.slow = 100, slow
+		was := c.draft.H
+		if err := c.tune(doc); err != nil {
+			t.Fatal(err)
+		}
+		if finer := c.draft.H < was; finer != (n == 0) || c.draft.H == was || c.draft.Next() != 4 {
+			t.Errorf("%g s a frame: %g m became %g m, frame %d next", slow, was, c.draft.H, c.draft.Next())
+		}
+	}
+	c.made, c.slow = 100, 1.0/aim
+	if was := c.draft.H; c.tune(doc) != nil || c.draft.H != was {
+		t.Errorf("%g m became %g m although its speed is right; it began with %g m", was, c.draft.H, coarse)
+	}
+}
+
 func TestDraftPausesAndSteps(t *testing.T) {
 	s := talk(t, puff(), 0.1)
 	s.Tell(Command{Do: "pause"})

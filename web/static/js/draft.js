@@ -101,11 +101,16 @@ export class Draft {
   // the page sent a change: the time until it is seen is measured
   changing() { if (this.ws) { this.changes++; this.asked.set(this.changes, performance.now()); } }
 
+  // the draft's voxels are of another size
+  voxels(size) {
+    this.voxel = size;
+    if (document.activeElement !== this.q('voxel')) this.q('voxel').value = `${+size.toPrecision(3)} m`;
+  }
+
   take({ head, data }) {
     switch (head.kind) {
       case 'begin':
-        this.voxel = head.voxel;
-        if (document.activeElement !== this.q('voxel')) this.q('voxel').value = `${+head.voxel.toPrecision(3)} m`;
+        this.voxels(head.voxel);
         break;
       case 'frame': {
         this.frames++;
@@ -129,6 +134,7 @@ export class Draft {
         this.say('stands still');
         break;
       case 'told':
+        if (head.voxel) this.voxels(head.voxel);
         this.on.note(head.said);
         break;
       case 'gone':
