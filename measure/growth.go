@@ -73,7 +73,7 @@ func threads(t *Table, n int) {
 		one, scene1 := r.make(n, grid.NewCrew(1))
 		two, scene2 := r.make(n, grid.NewCrew(2))
 		a, b := time.Duration(math.MaxInt64), time.Duration(math.MaxInt64)
-		for range 4 {
+		for range max(6, 768/n) {
 			a = min(a, fastest(1, func() { step(one, scene1) }))
 			b = min(b, fastest(1, func() { step(two, scene2) }))
 		}

@@ -523,13 +523,21 @@ func (s *Solver) slip() {
 // Smoke that a moving solid runs over is gone: it is pushed by the flow, and what
 // rounding leaves inside must not come out behind.
 func (s *Solver) clearBlocked() {
-	for n, b := range s.solid.blocked {
-		if b {
-			for _, f := range s.channels() {
-				f.Data[n] = 0
+	lo, hi, list := s.solid.lo, s.solid.hi, s.channels()
+	s.crew.For(s.NZ, 1, func(k0, k1 int) {
+		for k := max(k0, lo[2]-1); k < min(k1, hi[2]+1); k++ {
+			for j := max(lo[1]-1, 0); j < min(s.NY, hi[1]+1); j++ {
+				o := s.Index(0, j, k)
+				for n, b := range s.solid.blocked[o : o+s.NX] {
+					if b {
+						for _, f := range list {
+							f.Data[o+n] = 0
+						}
+					}
+				}
 			}
 		}
-	}
+	})
 }
 
 // Hidden lists the cells more than one layer inside solids: what channels hold

@@ -365,17 +365,24 @@ const glows = 400
 
 // extent is how high over the limit's floor, and how wide along x, smoke or
 // heat is that can be seen.
-// One thread: the pass stops at nothing, but reads one field only.
 func (s *Solver) extent() (top, width float64) {
-	lo, hi, high := s.NX, -1, -1
-	for k := range s.NZ {
-		s.eachLive(&s.alive[0], nil, k, func(j int, p grid.Span) {
-			for i, v := range s.Smoke.Row(j, k)[p.Lo:p.Hi] {
-				if v > seen {
-					lo, hi, high = min(lo, p.Lo+i), max(hi, p.Lo+i), max(high, j)
+	planes := make([][3]int, s.NZ)
+	s.crew.For(s.NZ, s.grain(), func(k0, k1 int) {
+		for k := k0; k < k1; k++ {
+			lo, hi, high := s.NX, -1, -1
+			s.eachLive(&s.alive[0], nil, k, func(j int, p grid.Span) {
+				for i, v := range s.Smoke.Row(j, k)[p.Lo:p.Hi] {
+					if v > seen {
+						lo, hi, high = min(lo, p.Lo+i), max(hi, p.Lo+i), max(high, j)
+					}
 				}
-			}
-		})
+			})
+			planes[k] = [3]int{lo, hi, high}
+		}
+	})
+	lo, hi, high := s.NX, -1, -1
+	for _, p := range planes {
+		lo, hi, high = min(lo, p[0]), max(hi, p[1]), max(high, p[2])
 	}
 	if hi < 0 {
 		return 0, 0

@@ -110,11 +110,17 @@ func (s *Solver) findPockets() {
 // span in use.
 func (l *level) pieces() (list []piece, rows []grid.Span) {
 	rows = make([]grid.Span, l.NY*l.NZ)
+	list = make([]piece, 0, 2*len(rows))
 	for k := range l.NZ {
 		for j := range l.NY {
 			first := len(list)
 			o := l.at(j, k)
+			open := !l.weighted(j, k) // as most rows are: each span is one stretch
 			for _, s := range l.cells(j, k) {
+				if open {
+					list = append(list, piece{o: o + s.Lo, n: s.Hi - s.Lo, j: j, k: k, up: int32(len(list))})
+					continue
+				}
 				for i := s.Lo; i < s.Hi; i++ {
 					if l.diag[o+i] == 0 {
 						continue

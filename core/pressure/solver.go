@@ -200,12 +200,14 @@ func (s *Solver) SetupNear(open Sides, tiles *grid.Tiles, fx, fy, fz *grid.Field
 		if dirty.Lo == ([3]int{}) && dirty.Hi == whole.Hi {
 			l.canonical(s.dims, open, t)
 		}
-		for k := max(touched.Lo[2], 0); k <= min(touched.Hi[2], l.NZ-1); k++ {
-			l.line(k)
-			if t != nil && t.fused() {
-				t.draws(k)
+		s.crew.For(l.NZ, l.grain(), func(k0, k1 int) {
+			for k := max(k0, touched.Lo[2]); k < min(k1, touched.Hi[2]+1); k++ {
+				l.line(k)
+				if t != nil && t.fused() {
+					t.draws(k)
+				}
 			}
-		}
+		})
 	}
 	// last, as it reads the assembled diagonals
 	s.findPockets()
@@ -254,14 +256,17 @@ func closeSides(f *grid.Field, axis int, open Sides) {
 		if side == 1 {
 			at = n[axis] - 1
 		}
-		for k := range f.NZ {
-			for j := range f.NY {
-				// a wall of y or z is a whole row; one of x a single value of each
-				if (axis == 1 && j != at) || (axis == 2 && k != at) {
-					continue
-				}
-				row := f.Row(j, k)
-				if axis == 0 {
+		// a wall of y or z is whole rows; one of x a single value of each
+		j0, j1, k0, k1 := 0, f.NY, 0, f.NZ
+		switch axis {
+		case 1:
+			j0, j1 = at, at+1
+		case 2:
+			k0, k1 = at, at+1
+		}
+		for k := k0; k < k1; k++ {
+			for j := j0; j < j1; j++ {
+				if row := f.Row(j, k); axis == 0 {
 					row[at] = 0
 				} else {
 					clear(row)
