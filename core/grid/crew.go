@@ -55,7 +55,7 @@ func (t *task) work() {
 // depend on its index only, never on the cut. A crash in any thread is a crash
 // of the caller.
 //
-// Four pieces a thread: enough that a slow piece doesn't hold up the others, and few
+// Eight pieces a thread: enough that a slow piece doesn't hold up the others, and few
 // enough that handing out costs nothing. The caller works too.
 func (c Crew) For(n, grain int, fn func(lo, hi int)) {
 	if grain < 1 {
@@ -68,7 +68,7 @@ func (c Crew) For(n, grain int, fn func(lo, hi int)) {
 		}
 		return
 	}
-	t := &task{fn: fn, n: n, chunk: max(grain, n/(threads*4))}
+	t := &task{fn: fn, n: n, chunk: max(grain, n/(threads*8))}
 	t.pieces = int64((n + t.chunk - 1) / t.chunk)
 	threads = min(threads, int(t.pieces))
 	helpers.run(t, threads-1)
