@@ -600,33 +600,38 @@ func (l *level) pass(crew grid.Crew, fn func(k int, c *coefficients, list []vec.
 func (l *level) gaussSeidel(sweeps int) {
 	// at most 6³ cells: forwards and backwards in the order of memory, on one thread
 	clear(l.x)
-	relax := func(j, k, i int) {
-		o := l.at(j, k) + i
-		if l.invd[o] == 0 {
-			return
+	type cell struct {
+		o        int
+		weighted bool
+	}
+	list := make([]cell, 0, 216)
+	for k := range l.NZ {
+		for j := range l.NY {
+			weighted := l.weighted(j, k)
+			for i := range l.NX {
+				if o := l.at(j, k) + i; l.invd[o] != 0 {
+					list = append(list, cell{o, weighted})
+				}
+			}
 		}
+	}
+	x, b, invd, wx, wy, wz, sy, sz := l.x, l.b, l.invd, l.wx, l.wy, l.wz, l.sy, l.sz
+	relax := func(c cell) {
+		o := c.o
 		// all six weights are 1: they are never read, nor written, for such rows
-		if !l.weighted(j, k) {
-			l.x[o] = (l.b[o] + (l.x[o-1] + l.x[o+1] + l.x[o-l.sy] + l.x[o+l.sy] + l.x[o-l.sz] + l.x[o+l.sz])) * l.invd[o]
+		if !c.weighted {
+			x[o] = (b[o] + (x[o-1] + x[o+1] + x[o-sy] + x[o+sy] + x[o-sz] + x[o+sz])) * invd[o]
 			return
 		}
-		s := l.x[o-1]*l.wx[o] + l.x[o+1]*l.wx[o+1] + l.x[o-l.sy]*l.wy[o] + l.x[o+l.sy]*l.wy[o+l.sy] + l.x[o-l.sz]*l.wz[o] + l.x[o+l.sz]*l.wz[o+l.sz]
-		l.x[o] = (l.b[o] + s) * l.invd[o]
+		s := x[o-1]*wx[o] + x[o+1]*wx[o+1] + x[o-sy]*wy[o] + x[o+sy]*wy[o+sy] + x[o-sz]*wz[o] + x[o+sz]*wz[o+sz]
+		x[o] = (b[o] + s) * invd[o]
 	}
 	for range sweeps {
-		for k := range l.NZ {
-			for j := range l.NY {
-				for i := range l.NX {
-					relax(j, k, i)
-				}
-			}
+		for _, c := range list {
+			relax(c)
 		}
-		for k := l.NZ - 1; k >= 0; k-- {
-			for j := l.NY - 1; j >= 0; j-- {
-				for i := l.NX - 1; i >= 0; i-- {
-					relax(j, k, i)
-				}
-			}
+		for n := len(list) - 1; n >= 0; n-- {
+			relax(list[n])
 		}
 	}
 }
