@@ -17,10 +17,10 @@ type team struct {
 
 var helpers team
 
-// spins is how often a helper looks for work before it sleeps: some 150 µs, longer
+// spins is how often a helper looks for work before it sleeps: some 100 µs, longer
 // than the serial stretch of a V-cycle on its coarse levels, as waking a thread takes
 // half of that. yields is how often others may take its processor meanwhile.
-const spins, yields = 200000, 2048
+const spins, yields = 100000, 1024
 
 // helper is a thread that waits for work: awake for a short while, then asleep.
 type helper struct {
