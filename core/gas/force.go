@@ -253,21 +253,33 @@ func (s *Solver) lattice(e *eddy) {
 			e.psi[c] = grid.NewField(d)
 		}
 		s.crew.For(d.NZ, 1, func(k0, k1 int) {
+			weights, xs, sum := make([]float64, d.NX), make([]float64, d.NX), make([]float64, d.NX)
 			for k := k0; k < k1; k++ {
 				for j := range d.NY {
 					row := e.psi[c].Row(j, k)
+					clear(row)
+					from, to := d.NX, 0 // where the turbulence acts
+					var p geom.Vec3
 					for i := range row {
-						p := s.Limit.Origin.Add(geom.V(float64(i+first[0]), float64(j+first[1]), float64(k+first[2])).Mul(e.cell))
-						w := t.Region.Weight(p)
-						if w == 0 {
-							row[i] = 0
-							continue
+						p = s.Limit.Origin.Add(geom.V(float64(i+first[0]), float64(j+first[1]), float64(k+first[2])).Mul(e.cell))
+						if weights[i] = t.Region.Weight(p); weights[i] != 0 {
+							from, to = min(from, i), i+1
 						}
 						p = p.Mul(1 / t.Size)
-						// Three components need three noises: the seed is parted by
-						// constants. The drift moves all of them through the noise,
-						// in a direction along no axis.
-						row[i] = float32(w * noise.Octaves(t.Seed^(uint64(c+1)*0xA5A5A5A5A5), n, p.X+drift, p.Y-0.61*drift, p.Z+0.33*drift))
+						xs[i] = p.X + drift
+					}
+					if from >= to {
+						continue
+					}
+					// Three components need three noises: the seed is parted by
+					// constants. The drift moves all of them through the noise,
+					// in a direction along no axis.
+					clear(sum)
+					noise.Row(sum[from:to], t.Seed^(uint64(c+1)*0xA5A5A5A5A5), n, xs[from:to], p.Y-0.61*drift, p.Z+0.33*drift)
+					for i := from; i < to; i++ {
+						if w := weights[i]; w != 0 {
+							row[i] = float32(w * sum[i])
+						}
 					}
 				}
 			}
