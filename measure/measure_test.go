@@ -3,6 +3,9 @@ package measure
 import (
 	"strings"
 	"testing"
+	"zarf/core/shot"
+	"zarf/core/stage"
+	"zarf/demo"
 
 	"zarf/core/gas"
 	"zarf/core/grid"
@@ -48,5 +51,23 @@ func TestTableCells(t *testing.T) {
 	tb.most("c", 2, 0, "ns")
 	if r := tb.Rows; !r[0].Met || r[1].Met || r[2].Target != "" || r[0].Target != "≤ 3" || r[1].Target != "≥ 3" {
 		t.Errorf("%+v", r)
+	}
+}
+
+// Guesses of the demo's gas before its first run come near what runs took: disk, and the
+// work in steps of plain gas, as measured with the frames that they then made.
+func TestGuessesOfTheDemo(t *testing.T) {
+	for _, c := range []struct {
+		s     *shot.Shot
+		disk  float64 // MB
+		steps float64 // million voxels stepped, with what frames cost beside
+	}{{demo.FogSignal(), 199, 139}, {demo.Brazier(), 250, 280}, {demo.Magazine(), 1133, 635}, {demo.CliffFog(), 210, 138}} {
+		e := stage.Guess(c.s, c.s.Of(shot.Domain)[0], 1e6)
+		if r := e.Disk / 1e6 / c.disk; r < 0.85 || r > 1.15 {
+			t.Errorf("%s: %.0f MB guessed, %.0f used", c.s.Name, e.Disk/1e6, c.disk)
+		}
+		if r := e.Seconds / c.steps; r < 0.75 || r > 1.25 {
+			t.Errorf("%s: %.0f million voxel steps guessed, %.0f done", c.s.Name, e.Seconds, c.steps)
+		}
 	}
 }

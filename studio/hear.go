@@ -160,7 +160,7 @@ func (s *Studio) learn(rate float64) {
 }
 
 // firstRate stands in until a run has been measured, voxels a second.
-const firstRate = 1.5e6
+const firstRate = 2.7e6
 
 // Rate is voxels that this machine steps a second, and whether that was
 // measured.

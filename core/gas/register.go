@@ -165,17 +165,18 @@ func (st *FrameStats) stats() sim.Stats {
 	return out
 }
 
-// followShare is how much of its limit a domain whose bounds follow uses on
-// the mean, as a rule.
-const followShare = 0.4
+// followShare is how much of its limit a domain whose bounds follow has in use on the
+// mean, as a rule.
+const followShare = 0.78
 
-// fastest guesses the fastest gas in a domain, m/s: what emitters let in, and
-// what rises by its own warmth through the domain's height.
-// Free rise over a third of the height: a guess for an estimate, and no more.
+// fastest guesses the fastest gas in a domain, m/s: what emitters let in, what rises by
+// its own warmth through the domain's height, what guides lead and what turbulence
+// stirs. It comes to their square sum, as they seldom act the same way.
 func fastest(s *shot.Shot, d *shot.Element) float64 {
 	// Never under 1 m/s: an estimate of no substeps helps nobody.
 	fast := max(1, stage.Inflow(s, d))
 	air := val.AirTemperature.Of(s)
+	// Free rise over a third of the height: a guess for an estimate, and no more.
 	rise := func(warm float64) float64 {
 		return math.Sqrt(2 * math.Abs(val.Gravity.Of(s)*val.Lift.Of(d)) * warm * val.Size.Of(d)[1] * 0.3)
 	}
@@ -188,52 +189,95 @@ func fastest(s *shot.Shot, d *shot.Element) float64 {
 			fast = max(fast, rise(4))
 		}
 	}
-	return fast
+	squares := fast * fast
+	for _, e := range s.Of(shot.Guide) {
+		if e.Acts(d) {
+			for _, v := range []float64{val.Pace.Of(e), val.Draw.Of(e), val.Swirl.Of(e)} {
+				squares += v * v
+			}
+		}
+	}
+	for _, e := range s.Of(shot.Turbulence) {
+		if e.Acts(d) { // what a force of that strength reaches over the largest whirl
+			squares += 2 * math.Abs(val.Strength.Of(e)) * val.Largest.Of(e)
+		}
+	}
+	return math.Sqrt(squares)
 }
 
-// smokeShare is the share of a fixed box that smoke fills, as a rule.
-const smokeShare = 0.3
+// What smoke fills on disk of what is in use, as a rule: in a fixed box; where bounds
+// follow, at first and once it has been driven through the domain some times; with
+// fire; and what flames alone fill.
+const (
+	smokeShare  = 0.3
+	freshShare  = 0.35
+	drivenShare = 0.65
+	fireShare   = 0.5
+	flameShare  = 0.15
+)
+
+// filled is the share of its limit that smoke in a domain whose bounds follow fills.
+func filled(s *shot.Shot, d *shot.Element, fast float64, frames int) float64 {
+	if burns(d) {
+		return fireShare
+	}
+	times := fast * float64(frames) / s.Rate() * val.TimeScale.Of(s) / val.Size.Of(d)[1]
+	return freshShare + (drivenShare-freshShare)*min(times/6, 1)
+}
+
+// What a frame costs beside its steps, in steps: packing, writing and its preview. And
+// what an octave of turbulence adds to a step, where its lattice is as fine as the
+// voxels.
+const (
+	frameCost  = 1.4
+	octaveCost = 0.1
+)
 
 // guess fills in what a run will take.
 // rate is what this machine has measured for plain gas; the factors are those of the
-// bench.
+// demo's shots.
 func guess(s *shot.Shot, d *shot.Element, rate float64, e *stage.Estimate) {
-	v, slower := e.Voxels, 1.0
-	scalar := smokeShare
-	if burns(d) {
-		slower = 1.4
-	}
+	fast := fastest(s, d)
+	share, smoke, flame, packed := 1.0, smokeShare, smokeShare, 0.75
 	if follows(d) {
-		// a guess: fluid grows from nothing to the share that it fills, and
-		// fills that better than a fixed box
-		v *= followShare
-		scalar = 1
-	}
-	if val.Scheme.Of(d) == string(Reflection) {
-		// Two projections a step and twice the advection.
-		slower *= 3.5
+		share, packed = followShare, stage.PackedShare
+		smoke, flame = filled(s, d, fast, e.Frames), flameShare
 	}
 	// What a voxel of a frame holds on disk.
 	values := 0.0
 	for _, c := range channels(d) {
 		switch {
 		case !c.Kept:
+		case c.Role == frame.Vector && follows(d): // kept near smoke
+			values += 3 * smoke
 		case c.Role == frame.Vector:
 			values += 3 // velocity is nowhere 0
+		case c.Name == frame.Fuel || c.Name == frame.Burn:
+			values += flame
 		default:
-			values += scalar
+			values += smoke
 		}
 	}
 	size := 4.0
 	if val.CacheHalf.Of(d) {
 		size = 2
 	}
-	packed := 0.75
-	if follows(d) {
-		packed = stage.PackedShare
+	e.Disk = float64(e.Frames) * e.Voxels * values * size * packed * stage.StatesShare(e.Frames)
+	if rate <= 0 {
+		return
 	}
-	e.Disk = float64(e.Frames) * v * values * size * packed * stage.StatesShare(e.Frames)
-	if rate > 0 {
-		e.Seconds += (float64(e.Frames) + val.Preroll.Of(s)) * v * slower * stage.Substeps(s, d, fastest(s, d)) / rate
+	step := 1.0
+	for _, t := range s.Of(shot.Turbulence) {
+		if t.Acts(d) {
+			n := max(val.Octaves.Of(t), 1)
+			fine := min(1, val.Voxel.Of(d)*math.Exp2(n+1)/val.Largest.Of(t))
+			step += octaveCost * n * fine * fine * fine
+		}
 	}
+	if val.Scheme.Of(d) == string(Reflection) {
+		// Two projections a step and twice the advection.
+		step *= 3.5
+	}
+	steps := (float64(e.Frames) + val.Preroll.Of(s)) * stage.Substeps(s, d, fast)
+	e.Seconds += e.Voxels * share * (steps*step + frameCost*float64(e.Frames)) / rate
 }

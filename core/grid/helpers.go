@@ -81,6 +81,13 @@ func (m *team) run(t *task, n int) {
 		}
 	}
 	t.work()
+	// nothing is left: helpers that haven't begun, as others have their processors,
+	// needn't
+	for _, h := range m.idle[:n] {
+		if h.job.CompareAndSwap(t, nil) {
+			t.pending.Add(-1)
+		}
+	}
 	for look := 0; t.pending.Load() > 0; look++ {
 		if look%yields == yields-1 {
 			runtime.Gosched()
