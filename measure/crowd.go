@@ -166,7 +166,7 @@ func watched(t *Table) error {
 
 // lookedAt makes a run and gives how long it took, s, and how long panels did, ms.
 func lookedAt(st *studio.Studio, address string, n, mode int) (took float64, waits []float64, err error) {
-	s := busyShot(fmt.Sprintf("W%d", n), 0.0165, 60)
+	s := busyShot(fmt.Sprintf("W%d", n), 0.0165, 26)
 	val.Smoke.Set(s.Of(shot.Emitter)[0], 2+float64(n)/100) // other frames than before
 	row, err := st.Store.CreateShot(s, "bench")
 	if err != nil {

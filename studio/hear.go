@@ -133,8 +133,8 @@ func (s *Studio) book(j store.Job, p run.Progress) {
 		return
 	}
 	s.Store.AddSeconds(j.TakeID, p.Seconds)
-	if p.Stats.Substeps > 0 && p.Voxels > 0 {
-		s.learn(p.Voxels * float64(p.Stats.Substeps) / p.Seconds)
+	if p.Work > 0 {
+		s.learn(p.Work / p.Seconds)
 	}
 }
 

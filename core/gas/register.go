@@ -51,6 +51,7 @@ func init() {
 			}
 			return 1
 		},
+		Cost:     cost,
 		Guess:    guess,
 		Channels: channels,
 		Amounts:  amounts,
@@ -266,6 +267,13 @@ func guess(s *shot.Shot, d *shot.Element, rate float64, e *stage.Estimate) {
 	if rate <= 0 {
 		return
 	}
+	step := cost(s, d)
+	steps := (float64(e.Frames) + val.Preroll.Of(s)) * stage.Substeps(s, d, fast)
+	e.Seconds += e.Voxels * share * (steps*step + frameCost*float64(e.Frames)) / rate
+}
+
+// cost is what a voxel's step costs, in those of smoke that nothing stirs.
+func cost(s *shot.Shot, d *shot.Element) float64 {
 	step := 1.0
 	for _, t := range s.Of(shot.Turbulence) {
 		if t.Acts(d) {
@@ -278,6 +286,5 @@ func guess(s *shot.Shot, d *shot.Element, rate float64, e *stage.Estimate) {
 		// Two projections a step and twice the advection.
 		step *= 3.5
 	}
-	steps := (float64(e.Frames) + val.Preroll.Of(s)) * stage.Substeps(s, d, fast)
-	e.Seconds += e.Voxels * share * (steps*step + frameCost*float64(e.Frames)) / rate
+	return step
 }

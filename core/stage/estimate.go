@@ -54,6 +54,14 @@ func Inflow(s *shot.Shot, d *shot.Element) (fast float64) {
 	return fast
 }
 
+// StepCost is what a voxel's step of a domain costs, in steps of the plainest fluid.
+func StepCost(s *shot.Shot, d *shot.Element) float64 {
+	if solver := Of(d); solver != nil && solver.Cost != nil {
+		return solver.Cost(s, d)
+	}
+	return 1
+}
+
 // Memory is what a run of a domain takes, bytes.
 func Memory(d *shot.Element) float64 {
 	solver := Of(d)

@@ -27,7 +27,10 @@ type Solver struct {
 	Bytes func(d *shot.Element) float64
 	// Share is how much of a domain's box is in memory, as a rule; nil: all.
 	Share func(d *shot.Element) float64
-	// Guess fills in what a run will take; voxels, memory and frames are known.
+	// Cost is what a voxel's step costs, in steps of the plainest fluid; nil: 1.
+	Cost func(s *shot.Shot, d *shot.Element) float64
+	// Guess fills in what a run will take; voxels, memory and frames are known. Its
+	// rate is steps of the plainest fluid a second.
 	Guess func(s *shot.Shot, d *shot.Element, rate float64, e *Estimate)
 	// Channels are what its frames hold.
 	Channels func(d *shot.Element) []Channel

@@ -401,9 +401,11 @@ func (c *Child) sleep(d time.Duration) {
 // frame on, and of the time of a frame.
 func (c *Child) learn(took float64) {
 	c.made++
-	if c.made == 1 {
-		c.slow = took
+	switch c.made {
+	case 1:
 		return // solids are measured in it
+	case 2:
+		c.slow = took
 	}
 	c.slow += 0.3 * (took - c.slow)
 	c.speed += 0.15 * (c.draft.Voxels()/took - c.speed)
@@ -413,7 +415,7 @@ func (c *Child) learn(took float64) {
 // where there is time for them, if the voxel size is the draft's own choice. Each time
 // makes the next less likely, so that a flow whose cost changes doesn't flicker.
 func (c *Child) tune(doc *shot.Shot) error {
-	if !c.free || c.made < 4 || c.tuned >= 8 {
+	if !c.free || c.made < 5 || c.tuned >= 8 {
 		return nil
 	}
 	slow, quick := c.slow > 1.0/least, c.slow < 1.0/most && c.made >= 12*(c.tuned+1)

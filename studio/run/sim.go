@@ -41,6 +41,7 @@ type Progress struct {
 	Kept    bool      `json:"kept,omitempty"`   // the frame stands in the cache of what was asked for
 	Waits   bool      `json:"waits,omitempty"`  // for room on a full disk
 	Voxels  float64   `json:"voxels,omitempty"`
+	Work    float64   `json:"work,omitempty"` // voxels stepped, in steps of the plainest fluid
 	Stats   sim.Stats `json:"stats"`
 }
 
@@ -297,6 +298,11 @@ func (r *simRun) restart() error {
 // keep stores a frame if it is wanted and not there, and reports it.
 func (r *simRun) keep(number int, stats sim.Stats, seconds float64) error {
 	p := Progress{Frame: number, Total: r.To - r.From + 1, Stats: stats, Seconds: seconds, Voxels: r.stage.Of().Voxels()}
+	used := p.Voxels
+	if stats.Voxels > 0 {
+		used = float64(stats.Voxels)
+	}
+	p.Work = used * float64(stats.Substeps) * stage.StepCost(r.stage.Base().Shot, r.stage.Of())
 	if first, _ := r.Shot.Range(); number < first {
 		p.Notes = []string{"pre-roll"}
 	} else if f, ok := r.st.Get(number); ok {
