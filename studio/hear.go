@@ -134,7 +134,7 @@ func (s *Studio) book(j store.Job, p run.Progress) {
 	}
 	s.Store.AddSeconds(j.TakeID, p.Seconds)
 	if p.Work > 0 {
-		s.learn(p.Work / p.Seconds)
+		s.learn(p.Work, p.Seconds)
 	}
 }
 
@@ -148,14 +148,16 @@ func (s *Studio) close(job int64) {
 	}
 }
 
-// learn keeps a running mean of the voxels that this machine steps a second.
-func (s *Studio) learn(rate float64) {
+// learn keeps a running mean of the voxels that this machine steps a second, over some
+// 20 s of work: small frames at a run's beginning, which cost more for what they hold,
+// weigh by the time that they took.
+func (s *Studio) learn(work, seconds float64) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	if s.rate == 0 {
-		s.rate = rate
+		s.rate = firstRate
 	}
-	s.rate += 0.1 * (rate - s.rate)
+	s.rate = (s.rate*20 + work) / (20 + seconds)
 	s.Store.SetSetting("voxels_per_second", strconv.FormatFloat(s.rate, 'g', 6, 64))
 }
 

@@ -120,7 +120,7 @@ export class Draft {
         for (const [n, t] of this.asked) if (n <= head.change) { this.latency = performance.now() - t; this.asked.delete(n); }
         const drawn = this.on.show(head.frame, { head: head.volume, data });
         this.rate = this.rate ? this.rate * 0.9 + head.rate * 0.1 : head.rate;
-        this.say(`${this.rate.toFixed(0)} frames/s · ${Math.round(head.voxels / 1000)} k voxels · ${(head.fastest || 0).toFixed(1)} m/s`);
+        this.say(`${this.rate.toFixed(0)} frames/s · ${Math.round(head.voxels / 1000)} k voxels · ${(head.fastest || 0).toFixed(head.fastest < 10 ? 1 : 0)} m/s`);
         // the next one once this is drawn and the page had its turn
         Promise.resolve(drawn).then(() => setTimeout(() => this.send('next'), 2));
         break;
