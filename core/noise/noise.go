@@ -102,7 +102,8 @@ func octave(dst []float64, seed uint64, a float64, xs []float64, times, y, z flo
 		p, q, from, first := low, high, float64(i), n
 		for ; n < len(xs); n++ {
 			x := xs[n]*times - from
-			if !(x >= 0 && x < 1) {
+			// the first one's cell is this, though rounding may put it at the end
+			if n > first && !(x >= 0 && x < 1) {
 				break
 			}
 			u, r := fade(x), x-1
@@ -113,10 +114,6 @@ func octave(dst []float64, seed uint64, a float64, xs []float64, times, y, z flo
 			a0, a1, a2, a3 = a0+(b0-a0)*u, a1+(b1-a1)*u, a2+(b2-a2)*u, a3+(b3-a3)*u
 			a0, a2 = a0+(a1-a0)*v, a2+(a3-a2)*v
 			dst[n] += a * (a0 + (a2-a0)*w)
-		}
-		if n == first { // no number, or beyond all cells
-			dst[n] = math.NaN()
-			n++
 		}
 	}
 }

@@ -46,6 +46,17 @@ func TestRowsAreTheirPoints(t *testing.T) {
 			}
 		}
 	}
+	// so little under a whole number that rounding makes it that
+	for _, x := range []float64{-1e-20, -1e-300, 3 - 1e-16, -2 - 1e-17} {
+		dst := make([]float64, 3)
+		xs := []float64{x - 0.25, x, x + 0.1}
+		Row(dst, 5, 2, xs, -1e-20, 0.4)
+		for i := range xs {
+			if want := Octaves(5, 2, xs[i], -1e-20, 0.4); dst[i] != want {
+				t.Errorf("beside %g: %g, one by one %g", x, dst[i], want)
+			}
+		}
+	}
 	odd := make([]float64, 3)
 	Row(odd, 1, 2, []float64{math.NaN(), math.Inf(1), 0.5}, 0.5, 0.5)
 	if odd[0] == odd[0] || odd[1] == odd[1] || odd[2] != Octaves(1, 2, 0.5, 0.5, 0.5) {
