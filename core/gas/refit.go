@@ -57,8 +57,9 @@ func (s *Solver) resample(lay int, to *grid.Field, o *Solver, from *grid.Field, 
 	at := s.lay[lay].at.array()
 	q := s.H / o.H
 	shift := s.Origin.Sub(o.Origin).Mul(1 / o.H).Array()
-	// as many points along each axis as old voxels lie in a new one
-	m := max(1, int(math.Ceil(q-1e-6)))
+	// as many points along each axis as old voxels lie in a new one, within reason:
+	// somebody may have typed a kilometre
+	m := max(1, int(math.Ceil(min(q, 8)-1e-6)))
 	place := func(axis, i, sub int) float32 {
 		return float32(shift[axis] + (float64(i)+float64(at[axis])+(float64(sub)+0.5)/float64(m)-0.5)*q)
 	}

@@ -106,3 +106,26 @@ func TestCrashInAThreadReachesTheCaller(t *testing.T) {
 		}
 	})
 }
+
+// A call ends when its pieces are done, though helpers may have no processor just then;
+// and calls within calls and beside each other do all of theirs.
+func TestForEndsWithItsPieces(t *testing.T) {
+	c := NewCrew(4)
+	for round := range 300 {
+		var done [64]int32
+		c.For(len(done), 1, func(lo, hi int) {
+			for i := lo; i < hi; i++ {
+				if i%16 == 0 {
+					c.For(8, 1, func(a, b int) { atomic.AddInt32(&done[i], int32(b-a)) })
+					continue
+				}
+				atomic.AddInt32(&done[i], 8)
+			}
+		})
+		for i, n := range done {
+			if n != 8 {
+				t.Fatalf("round %d: piece %d was done %d eighths", round, i, n)
+			}
+		}
+	}
+}

@@ -200,6 +200,35 @@ func TestVoxelsChangeUnderTheFlow(t *testing.T) {
 	}
 }
 
+// Sizes that no draft can have end at the nearest one that it can: never finer than the
+// domain's own voxels, never so coarse that nothing can be seen; under 0 it chooses.
+func TestOddVoxelSizesKeepTheFlow(t *testing.T) {
+	doc := puff()
+	val.Last.Set(doc.Self, 60)
+	c := &Child{Threads: 1, doc: doc, size: 24, speed: 1e5, voxel: 0.1}
+	c.out, c.wake = bufio.NewWriter(new(bytes.Buffer)), make(chan struct{}, 1)
+	if err := c.begin(doc); err != nil {
+		t.Fatal(err)
+	}
+	for range 2 {
+		if _, _, err := c.draft.Advance(nil); err != nil {
+			t.Fatal(err)
+		}
+	}
+	for _, h := range []float64{1e-9, 0.02, -1, 0.13, 1000, 0.1} {
+		c.voxel = h
+		if err := c.resize(doc); err != nil {
+			t.Fatalf("%g m: %v", h, err)
+		}
+		if got := c.draft.H; got < 0.02 || h < 1 && got > 0.4 || c.free != (h <= 0) {
+			t.Errorf("%g m asked for: %g m, its own choice %v", h, got, c.free)
+		}
+		if n, _, err := c.draft.Advance(nil); err != nil || n < 3 {
+			t.Errorf("after %g m: frame %d, %v", h, n, err)
+		}
+	}
+}
+
 func TestDraftPausesAndSteps(t *testing.T) {
 	s := talk(t, puff(), 0.1)
 	s.Tell(Command{Do: "pause"})
