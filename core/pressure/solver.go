@@ -46,6 +46,8 @@ type Solver struct {
 	solids bool
 	alloc  func(n int) []float32
 	near   Range // where some face isn't fully open
+	last   direct
+	rim    *rim // nil until there are solids
 }
 
 // Range is a box of cells, both ends within.
@@ -125,9 +127,13 @@ func NewIn(d grid.Dims, crew grid.Crew, alloc func(n int) []float32) (*Solver, e
 		for side := range t.reach {
 			t.reach[side] = t.steps(uint8(side))
 		}
-		if !t.fused() {
-			t.fine.r, t.fine.t = t.fine.alloc(alloc), t.fine.alloc(alloc)
+		if f := t.fine; !t.fused() || f.small() {
+			f.t, f.r = f.alloc(alloc), f.room(alloc, 3)
+			f.flat.rows, f.flat.sums = f.room(alloc, 3), make([]float32, f.sz+2*f.sy+3*pad)
 		}
+	}
+	for i := 2; i <= 3 && i < len(s.tr); i++ {
+		s.lv[i].again = s.lv[i].alloc(alloc)
 	}
 	f := s.lv[0]
 	for _, a := range []*[]float32{&s.p, &s.res, &s.sol, &s.rhs} {
@@ -208,6 +214,18 @@ func (s *Solver) SetupNear(open Sides, tiles *grid.Tiles, fx, fy, fz *grid.Field
 				}
 			}
 		})
+		if l.small() {
+			l.flatten(t)
+		}
+	}
+	s.last.factor(s.lv[len(s.lv)-1])
+	if s.solids {
+		if s.rim == nil {
+			s.rim = newRim(s.lv[0], s.alloc)
+		}
+		s.rim.find(s.crew, near, dirty)
+	} else if s.rim != nil {
+		s.rim.some = false
 	}
 	// last, as it reads the assembled diagonals
 	s.findPockets()
@@ -468,8 +486,15 @@ func (s *Solver) turn(beta float32) float64 {
 	done := make([]bool, f.NZ)
 	s.crew.For(f.NZ, f.grain(), func(k0, k1 int) {
 		for k := k0; k < k1; k++ {
+			p, z := f.plane(s.p, k), f.plane(f.x, k)
+			if s.rim != nil && s.rim.some {
+				to := &z
+				if beta == 0 {
+					to = &p
+				}
+				s.rim.add(to, k, 0, f.NY)
+			}
 			if beta != 0 {
-				p, z := f.plane(s.p, k), f.plane(f.x, k)
 				for kind := range kinds {
 					vec.XpayRuns(&p, &z, f.runs[k].list[kind], beta)
 				}
@@ -511,59 +536,82 @@ func (s *Solver) update(a float32, first bool) float64 {
 // handing work out costs more than it gains.
 func (l *level) grain() int { return max(1, l.NZ*16384/max(l.count, 1)) }
 
-// precondition runs one V-cycle on the residual: z in the finest level's x, and z·r.
+// precondition runs one cycle on the residual, and the rim's sweeps before and after
+// it: z in the finest level's x, what the last of them adds to it still in the rim's
+// e, and z·r.
 func (s *Solver) precondition() float64 {
 	f := s.lv[0]
 	keep := f.b
 	f.b = s.res
 	defer func() { f.b = keep }()
+	if s.rim == nil || !s.rim.some {
+		return s.whole(nil)
+	}
+	sum := s.rim.before(s.crew)
+	sum += s.whole(s.rim)
+	s.rim.after(s.crew)
+	return sum
+}
+
+// whole is the cycle on all levels, and z·b; then the rim's e is added to z.
+func (s *Solver) whole(r *rim) float64 {
+	f := s.lv[0]
 	if len(s.tr) > 0 && s.tr[0].fused() {
 		s.tr[0].down(s.crew)
 		s.cycle(1)
-		s.tr[0].up(s.crew, true)
+		s.tr[0].up(s.crew, true, r)
 		return f.total(f.NZ * f.strips)
 	}
 	s.cycle(0)
-	return s.dotAll(f.x, f.b)
+	sum := s.dotAll(f.x, f.b)
+	if r != nil {
+		for k := range f.NZ {
+			x := f.plane(f.x, k)
+			r.add(&x, k, 0, f.NY)
+		}
+	}
+	return sum
 }
 
-// cycle is a V-cycle from level i on: two sweeps, the residual restricted, the
+// cycle visits level i and those below it: two sweeps, the residual restricted, the
 // coarser level, its correction added, two sweeps.
-func (s *Solver) cycle(i int) {
-	l := s.lv[i]
-	switch {
+func (s *Solver) cycle(i int) { s.twice(i, s.visit) }
+
+func (s *Solver) visit(i int) {
+	switch t := s.lv[i]; {
 	case i == len(s.lv)-1:
-		l.gaussSeidel(max(8, 2*max(l.NX, l.NY, l.NZ)))
-	case s.tr[i].fused():
+		s.last.solve(t)
+	case s.tr[i].fused() && !t.small():
 		s.tr[i].down(s.crew)
 		s.cycle(i + 1)
-		s.tr[i].up(s.crew, false)
+		s.tr[i].up(s.crew, false, nil)
 	default:
 		s.plain(i, s.cycle)
 	}
 }
 
-// plain is the cycle in one pass after another, for levels that aren't halved along
-// every axis; cycle is that of the level below. It has the bits of the fused one.
+// plain is the cycle in one pass after another, for small levels and those that
+// aren't halved along every axis; cycle is that of the level below. It has the bits of
+// the fused one.
 func (s *Solver) plain(i int, cycle func(int)) {
 	// From x = 0 Jacobi is x = ω b/d, a scaling. The sweeps before the coarser level
 	// and those after it are each other's transpose, so the cycle is symmetric.
 	l, t := s.lv[i], s.tr[i]
 	sweep := func(dst, src []float32, omega float32) {
-		l.pass(s.crew, func(k int, c *coefficients, list []vec.Run) {
-			to, h, b := l.plane(dst, k), l.hood(src, k), l.plane(l.b, k)
-			vec.RelaxRuns(&to, &h, &b, &c.invd, c.w, list, omega, 0)
+		l.pass(s.crew, func(p *part) {
+			to, h, b := p.of(dst), p.hood(src), p.of(l.b)
+			vec.RelaxRuns(&to, &h, &b, &p.c.invd, p.c.w, p.list, omega, 0)
 		})
 	}
-	l.pass(s.crew, func(k int, c *coefficients, list []vec.Run) {
-		to, b := l.plane(l.t, k), l.plane(l.b, k)
-		vec.ScaleRuns(&to, &b, &c.invd, list, mild)
+	l.pass(s.crew, func(p *part) {
+		to, b := p.of(l.t), p.of(l.b)
+		vec.ScaleRuns(&to, &b, &p.c.invd, p.list, mild)
 	})
 	sweep(l.x, l.t, strong)
-	l.pass(s.crew, func(k int, c *coefficients, list []vec.Run) {
+	l.pass(s.crew, func(p *part) {
 		// normalised already: restriction is the transpose of a prolongation times pn
-		to, h, b := l.plane(l.r, k), l.hood(l.x, k), l.plane(l.b, k)
-		vec.ResidualRuns(&to, &h, &b, &c.diag, &c.pn, c.w, list)
+		to, h, b := p.of(l.r), p.hood(l.x), p.of(l.b)
+		vec.ResidualRuns(&to, &h, &b, &p.c.diag, &p.c.pn, p.c.w, p.list)
 	})
 	for k := range l.NZ {
 		h := l.hood(l.x, k)
@@ -572,68 +620,22 @@ func (s *Solver) plain(i int, cycle func(int)) {
 	t.restrict(s.crew)
 	t.give(s.crew)
 	cycle(i + 1)
-	s.crew.For(l.NZ, l.grain(), func(k0, k1 int) {
-		for k := k0; k < k1; k++ {
-			x := l.plane(l.x, k)
-			t.prolong(&x, k, 0, l.NY)
-			t.drawFixes(&x, k, 0, l.NY)
-		}
-	})
+	if t.fused() && l.small() {
+		t.prolongAll()
+	} else {
+		s.crew.For(l.NZ, l.grain(), func(k0, k1 int) {
+			for k := k0; k < k1; k++ {
+				x := l.plane(l.x, k)
+				t.prolong(&x, k, 0, l.NY)
+			}
+		})
+	}
+	for k := range l.NZ {
+		x := l.plane(l.x, k)
+		t.drawFixes(&x, k, 0, l.NY)
+	}
 	sweep(l.t, l.x, strong)
 	sweep(l.x, l.t, mild)
-}
-
-// pass runs fn over the lists of runs of every plane.
-func (l *level) pass(crew grid.Crew, fn func(k int, c *coefficients, list []vec.Run)) {
-	crew.For(l.NZ, l.grain(), func(k0, k1 int) {
-		for k := k0; k < k1; k++ {
-			for kind := range kinds {
-				fn(k, &l.runs[k].coef[kind], l.runs[k].list[kind])
-			}
-		}
-	})
-}
-
-// gaussSeidel solves the coarsest level by symmetric sweeps from zero.
-// Symmetric, so that the whole cycle is: forwards, then backwards, as often as the
-// level is wide, which carries news from side to side.
-func (l *level) gaussSeidel(sweeps int) {
-	// at most 6³ cells: forwards and backwards in the order of memory, on one thread
-	clear(l.x)
-	type cell struct {
-		o        int
-		weighted bool
-	}
-	list := make([]cell, 0, 216)
-	for k := range l.NZ {
-		for j := range l.NY {
-			weighted := l.weighted(j, k)
-			for i := range l.NX {
-				if o := l.at(j, k) + i; l.invd[o] != 0 {
-					list = append(list, cell{o, weighted})
-				}
-			}
-		}
-	}
-	x, b, invd, wx, wy, wz, sy, sz := l.x, l.b, l.invd, l.wx, l.wy, l.wz, l.sy, l.sz
-	relax := func(c cell) {
-		o := c.o
-		// all six weights are 1: they are never read, nor written, for such rows
-		if !c.weighted {
-			x[o] = (b[o] + (x[o-1] + x[o+1] + x[o-sy] + x[o+sy] + x[o-sz] + x[o+sz])) * invd[o]
-			return
-		}
-		s := x[o-1]*wx[o] + x[o+1]*wx[o+1] + x[o-sy]*wy[o] + x[o+sy]*wy[o+sy] + x[o-sz]*wz[o] + x[o+sz]*wz[o+sz]
-		x[o] = (b[o] + s) * invd[o]
-	}
-	for range sweeps {
-		for _, c := range list {
-			relax(c)
-		}
-		for n := len(list) - 1; n >= 0; n-- {
-			relax(list[n])
-		}
-	}
 }
 
 // mask zeroes a on cells that take no part.

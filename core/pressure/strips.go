@@ -226,7 +226,8 @@ func (m *march) residual(left, x *ring, k int, t *transfer) {
 
 // up works out again what down has found, adds the coarser level's correction, and
 // takes two sweeps more into x. With dot it leaves x·b in the level's partial sums.
-func (t *transfer) up(crew grid.Crew, dot bool) {
+// Then it adds what the rim has, if there is one.
+func (t *transfer) up(crew grid.Crew, dot bool, r *rim) {
 	l := t.fine
 	l.tasks(crew, l.NZ, func(strip, k0, k1 int) {
 		m := l.begin(strip)
@@ -247,6 +248,10 @@ func (t *transfer) up(crew grid.Crew, dot bool) {
 				sum := m.last(third, at, dot)
 				if dot {
 					l.parts[at*l.strips+strip] = sum
+				}
+				if r != nil {
+					x := l.plane(l.x, at)
+					r.add(&x, at, m.j, m.j+m.h)
 				}
 			}
 		}

@@ -59,7 +59,9 @@ func TestStripsGiveTheBitsOfPasses(t *testing.T) {
 					} else {
 						// room for the passes
 						for _, l := range s.lv {
-							l.r, l.t = make([]float32, len(l.x)), make([]float32, len(l.x))
+							if l.r == nil {
+								l.r, l.t = make([]float32, len(l.x)), make([]float32, len(l.x))
+							}
 						}
 						s.passes(0)
 					}
@@ -80,9 +82,11 @@ func TestStripsGiveTheBitsOfPasses(t *testing.T) {
 
 // passes is the cycle with every level in passes.
 func (s *Solver) passes(i int) {
-	if i == len(s.lv)-1 {
-		s.cycle(i)
-		return
-	}
-	s.plain(i, s.passes)
+	s.twice(i, func(i int) {
+		if i == len(s.lv)-1 {
+			s.visit(i)
+			return
+		}
+		s.plain(i, s.passes)
+	})
 }

@@ -113,6 +113,10 @@ func (t *transfer) draw(x, pn, src []float32, j, k, lo int) {
 // plane first, then planes, then along x. It is the plain form of what a strip does.
 func (t *transfer) restrict(crew grid.Crew) {
 	f, c := t.fine, t.coarse
+	if f.small() && t.fused() {
+		t.restrictAll()
+		return
+	}
 	crew.For(c.NZ, c.grain(), func(k0, k1 int) {
 		zero, sum, part := make([]float32, f.n), make([]float32, t.long()), [4][]float32{}
 		for a := range part {

@@ -114,6 +114,16 @@ func scaleRunsAVX512(dst *float32, b *float32, invd *float32, runs *int32, count
 //go:noescape
 func xpayRunsAVX512(dst *float32, a *float32, runs *int32, count int, s float32)
 
+// mixRunsAVX512 is dst = u a + s dst on runs.
+//
+//go:noescape
+func mixRunsAVX512(dst *float32, a *float32, runs *int32, count int, u float32, s float32)
+
+// dotRunsAVX512 is Σ a b on runs, by lane.
+//
+//go:noescape
+func dotRunsAVX512(a *float32, b *float32, runs *int32, count int, acc *[16]float32)
+
 // relaxAVX512 is dst = keep x + (omega invd)(b + Σ w x of the neighbours) on runs.
 //
 //go:noescape
@@ -328,6 +338,16 @@ func scaleRunsAVX2(dst *float32, b *float32, invd *float32, runs *int32, count i
 //
 //go:noescape
 func xpayRunsAVX2(dst *float32, a *float32, runs *int32, count int, s float32)
+
+// mixRunsAVX2 is dst = u a + s dst on runs.
+//
+//go:noescape
+func mixRunsAVX2(dst *float32, a *float32, runs *int32, count int, u float32, s float32)
+
+// dotRunsAVX2 is Σ a b on runs, by lane.
+//
+//go:noescape
+func dotRunsAVX2(a *float32, b *float32, runs *int32, count int, acc *[16]float32)
 
 // relaxAVX2 is dst = keep x + (omega invd)(b + Σ w x of the neighbours) on runs.
 //

@@ -1541,6 +1541,78 @@ test:
 	VZEROUPPER
 	RET
 
+// func mixRunsAVX512(dst *float32, a *float32, runs *int32, count int, u float32, s float32)
+// Requires: AVX, AVX512F
+TEXT ·mixRunsAVX512(SB), NOSPLIT, $0-40
+	MOVQ         dst+0(FP), AX
+	MOVQ         a+8(FP), CX
+	VBROADCASTSS u+32(FP), Z0
+	VBROADCASTSS s+36(FP), Z1
+	MOVQ         runs+16(FP), DX
+	MOVQ         count+24(FP), BX
+	MOVLQSX      (DX), SI
+
+run:
+	MOVLQSX (DX), DI
+	MOVLQSX 4(DX), R8
+	SUBQ    SI, DI
+	SHLQ    $0x02, DI
+	SHLQ    $0x02, R8
+	ADDQ    DI, R8
+	JMP     test
+
+loop:
+	VMULPS  (AX)(DI*1), Z1, Z2
+	VMULPS  (CX)(DI*1), Z0, Z3
+	VADDPS  Z3, Z2, Z2
+	VMOVUPS Z2, (AX)(DI*1)
+	ADDQ    $0x40, DI
+
+test:
+	CMPQ DI, R8
+	JLT  loop
+	ADDQ $0x08, DX
+	DECQ BX
+	JNE  run
+	VZEROUPPER
+	RET
+
+// func dotRunsAVX512(a *float32, b *float32, runs *int32, count int, acc *[16]float32)
+// Requires: AVX, AVX512F
+TEXT ·dotRunsAVX512(SB), NOSPLIT, $0-40
+	MOVQ    a+0(FP), AX
+	MOVQ    b+8(FP), CX
+	VPXORD  Z0, Z0, Z0
+	MOVQ    runs+16(FP), DX
+	MOVQ    count+24(FP), BX
+	MOVLQSX (DX), SI
+
+run:
+	MOVLQSX (DX), DI
+	MOVLQSX 4(DX), R8
+	SUBQ    SI, DI
+	SHLQ    $0x02, DI
+	SHLQ    $0x02, R8
+	ADDQ    DI, R8
+	JMP     test
+
+loop:
+	VMOVUPS (AX)(DI*1), Z1
+	VMULPS  (CX)(DI*1), Z1, Z1
+	VADDPS  Z1, Z0, Z0
+	ADDQ    $0x40, DI
+
+test:
+	CMPQ    DI, R8
+	JLT     loop
+	ADDQ    $0x08, DX
+	DECQ    BX
+	JNE     run
+	MOVQ    acc+32(FP), AX
+	VMOVUPS Z0, (AX)
+	VZEROUPPER
+	RET
+
 // func relaxAVX512(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, keep float32, omega float32, ahead int)
 // Requires: AVX, AVX512F, MMX+
 TEXT ·relaxAVX512(SB), NOSPLIT, $0-88
@@ -5475,6 +5547,87 @@ test:
 	ADDQ $0x08, DX
 	DECQ BX
 	JNE  run
+	VZEROUPPER
+	RET
+
+// func mixRunsAVX2(dst *float32, a *float32, runs *int32, count int, u float32, s float32)
+// Requires: AVX
+TEXT ·mixRunsAVX2(SB), NOSPLIT, $0-40
+	MOVQ         dst+0(FP), AX
+	MOVQ         a+8(FP), CX
+	VBROADCASTSS u+32(FP), Y0
+	VBROADCASTSS s+36(FP), Y1
+	MOVQ         runs+16(FP), DX
+	MOVQ         count+24(FP), BX
+	MOVLQSX      (DX), SI
+
+run:
+	MOVLQSX (DX), DI
+	MOVLQSX 4(DX), R8
+	SUBQ    SI, DI
+	SHLQ    $0x02, DI
+	SHLQ    $0x02, R8
+	ADDQ    DI, R8
+	JMP     test
+
+loop:
+	VMULPS  (AX)(DI*1), Y1, Y2
+	VMULPS  (CX)(DI*1), Y0, Y3
+	VADDPS  Y3, Y2, Y2
+	VMOVUPS Y2, (AX)(DI*1)
+	VMULPS  32(AX)(DI*1), Y1, Y2
+	VMULPS  32(CX)(DI*1), Y0, Y3
+	VADDPS  Y3, Y2, Y2
+	VMOVUPS Y2, 32(AX)(DI*1)
+	ADDQ    $0x40, DI
+
+test:
+	CMPQ DI, R8
+	JLT  loop
+	ADDQ $0x08, DX
+	DECQ BX
+	JNE  run
+	VZEROUPPER
+	RET
+
+// func dotRunsAVX2(a *float32, b *float32, runs *int32, count int, acc *[16]float32)
+// Requires: AVX
+TEXT ·dotRunsAVX2(SB), NOSPLIT, $0-40
+	MOVQ    a+0(FP), AX
+	MOVQ    b+8(FP), CX
+	VXORPS  Y0, Y0, Y0
+	VXORPS  Y1, Y1, Y1
+	MOVQ    runs+16(FP), DX
+	MOVQ    count+24(FP), BX
+	MOVLQSX (DX), SI
+
+run:
+	MOVLQSX (DX), DI
+	MOVLQSX 4(DX), R8
+	SUBQ    SI, DI
+	SHLQ    $0x02, DI
+	SHLQ    $0x02, R8
+	ADDQ    DI, R8
+	JMP     test
+
+loop:
+	VMOVUPS (AX)(DI*1), Y2
+	VMULPS  (CX)(DI*1), Y2, Y2
+	VADDPS  Y2, Y0, Y0
+	VMOVUPS 32(AX)(DI*1), Y2
+	VMULPS  32(CX)(DI*1), Y2, Y2
+	VADDPS  Y2, Y1, Y1
+	ADDQ    $0x40, DI
+
+test:
+	CMPQ    DI, R8
+	JLT     loop
+	ADDQ    $0x08, DX
+	DECQ    BX
+	JNE     run
+	MOVQ    acc+32(FP), AX
+	VMOVUPS Y0, (AX)
+	VMOVUPS Y1, 32(AX)
 	VZEROUPPER
 	RET
 

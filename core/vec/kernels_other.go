@@ -72,6 +72,12 @@ func scaleRunsAVX512(dst *float32, b *float32, invd *float32, runs *int32, count
 
 func xpayRunsAVX512(dst *float32, a *float32, runs *int32, count int, s float32) { panic(missing) }
 
+func mixRunsAVX512(dst *float32, a *float32, runs *int32, count int, u float32, s float32) {
+	panic(missing)
+}
+
+func dotRunsAVX512(a *float32, b *float32, runs *int32, count int, acc *[16]float32) { panic(missing) }
+
 func relaxAVX512(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, keep float32, omega float32, ahead int) {
 	panic(missing)
 }
@@ -215,6 +221,12 @@ func scaleRunsAVX2(dst *float32, b *float32, invd *float32, runs *int32, count i
 }
 
 func xpayRunsAVX2(dst *float32, a *float32, runs *int32, count int, s float32) { panic(missing) }
+
+func mixRunsAVX2(dst *float32, a *float32, runs *int32, count int, u float32, s float32) {
+	panic(missing)
+}
+
+func dotRunsAVX2(a *float32, b *float32, runs *int32, count int, acc *[16]float32) { panic(missing) }
 
 func relaxAVX2(dst *float32, x *float32, zm *float32, zp *float32, b *float32, invd *float32, sy int, runs *int32, count int, keep float32, omega float32, ahead int) {
 	panic(missing)

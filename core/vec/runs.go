@@ -244,6 +244,27 @@ func UpdateRuns(sol, res *Window, h *Hood, diag *Window, w *Faces, list []Run, a
 	return lanes(&acc)
 }
 
+// DotRuns is Σ a·b.
+func DotRuns(a, b *Window, list []Run) float64 {
+	if len(list) == 0 {
+		return 0
+	}
+	var acc [Lanes]float32
+	lo, hi := ends(list)
+	p, q := a.at(lo, lo, hi), b.at(lo, lo, hi)
+	switch Chosen {
+	case AVX512:
+		dotRunsAVX512(p, q, &list[0].O, len(list), &acc)
+	case AVX2:
+		dotRunsAVX2(p, q, &list[0].O, len(list), &acc)
+	default:
+		for _, r := range list {
+			dotPlain(&acc, a.cut(int(r.O), int(r.N)), b.cut(int(r.O), int(r.N)))
+		}
+	}
+	return lanes(&acc)
+}
+
 // XpayRuns is dst = a + s·dst.
 func XpayRuns(dst, a *Window, list []Run, s float32) {
 	if len(list) == 0 {
@@ -261,6 +282,28 @@ func XpayRuns(dst, a *Window, list []Run, s float32) {
 			o, n := int(r.O), int(r.N)
 			xpayPlain(dst.cut(o, n), a.cut(o, n), s)
 		}
+	}
+}
+
+// MixRuns is dst = u·a + s·dst.
+func MixRuns(dst, a *Window, list []Run, u, s float32) {
+	if len(list) == 0 {
+		return
+	}
+	lo, hi := ends(list)
+	d, p := dst.at(lo, lo, hi), a.at(lo, lo, hi)
+	switch Chosen {
+	case AVX512:
+		mixRunsAVX512(d, p, &list[0].O, len(list), u, s)
+	case AVX2:
+		mixRunsAVX2(d, p, &list[0].O, len(list), u, s)
+	default:
+		blocks(list, func(o int) {
+			d, a := dst.block(o), a.block(o)
+			for i, v := range a {
+				d[i] = float32(u*v) + float32(s*d[i])
+			}
+		})
 	}
 }
 

@@ -62,6 +62,12 @@ func init() {
 			XpayRuns(dst, p.window(), p.list, -0.3)
 			return dst.A
 		},
+		"MixRuns": func(p plane) []float32 {
+			dst := p.window()
+			MixRuns(dst, p.window(), p.list, 0.9, -0.3)
+			return dst.A
+		},
+		"DotRuns": func(p plane) []float32 { return both(DotRuns(p.window(), p.window(), p.list)) },
 		"RelaxRuns": func(p plane) []float32 {
 			dst := p.window()
 			RelaxRuns(dst, p.hood(), p.window(), p.window(), p.faces(), p.list, 1.732, 999)

@@ -79,6 +79,8 @@ func main() {
 		s.enter()
 		s.scaleRuns()
 		s.xpayRuns()
+		s.mixRuns()
+		s.dotRuns()
 		for _, weighted := range []bool{false, true} {
 			s.relaxRuns(weighted, false)
 			s.relaxRuns(weighted, true)

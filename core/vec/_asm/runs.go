@@ -155,6 +155,33 @@ func (s set) xpayRuns() {
 	leave()
 }
 
+func (s set) mixRuns() {
+	s.text("mixRuns", "dst, a *float32, runs *int32, count int, u, s float32)", "dst = u a + s dst on runs.")
+	dst, a, g, f := ptr("dst"), ptr("a"), s.broadcast("u"), s.broadcast("s")
+	s.runs(func(i reg.GPVirtual, off int) {
+		v, w := s.vec(), s.vec()
+		VMULPS(idx(dst, i, off), f, v)
+		VMULPS(idx(a, i, off), g, w)
+		VADDPS(w, v, v)
+		VMOVUPS(v, idx(dst, i, off))
+	})
+	leave()
+}
+
+func (s set) dotRuns() {
+	s.text("dotRuns", "a, b *float32, runs *int32, count int, acc *[16]float32)", "Σ a b on runs, by lane.")
+	a, b := ptr("a"), ptr("b")
+	sums := s.sums()
+	s.runs(func(i reg.GPVirtual, off int) {
+		v := s.vec()
+		VMOVUPS(idx(a, i, off), v)
+		VMULPS(idx(b, i, off), v, v)
+		VADDPS(v, sums[off/s.wide], sums[off/s.wide])
+	})
+	s.give(sums)
+	leave()
+}
+
 func (s set) relaxRuns(weighted, dot bool) {
 	name, more, doc := "relax", "", "dst = keep x + (omega invd)(b + Σ w x of the neighbours) on runs."
 	if dot {
