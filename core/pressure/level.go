@@ -74,6 +74,7 @@ type level struct {
 	x, b       []float32
 	r, t       []float32     // of levels that aren't halved along every axis alone
 	flat       flat          // of small levels
+	rim        *rim          // of the finest, nil until there are solids
 	again      []float32     // x of the first visit, of levels that are visited twice
 	canon      [3][]float32  // diag, invd, pn of an inner plane without solids
 	frac       fractions     // open fractions of faces, where there are solids

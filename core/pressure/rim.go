@@ -3,35 +3,26 @@ package pressure
 // The rim: the cells beside shut faces. The coarser levels know a solid's surface to
 // half their cell, so that a correction is worst there: after a cycle nine tenths of
 // what is left lie in the first three layers about a ball, a hundredth of the cells.
-// One sweep more for these, before the cycle and after it, takes two fifths off
+// One sweep more for these on either side of the correction takes half of it off
 // (McAdams, Sifakis and Teran 2010 do several on a wider band; more don't help here).
 //
-// With S = ω D⁻¹ on the rim and 0 elsewhere, and the cycle V, the preconditioner is
-// the symmetric product z = e + x + S(b − A(e + x)), e = S b, x = V(b − A e), and
-//
-//	z·b = x·(b − A e) + e·(b + (b − A e)),
-//
-// so that what the cycle sums anyway needs no second pass over the level.
+// A sweep is one of Jacobi's: it must not see what it has written. So its values wait
+// in a plane of their own until the plane above has been worked out too.
 
 import (
 	"zarf/core/grid"
 	"zarf/core/vec"
 )
 
-// rimWeight is ω of the rim's sweep.
+// rimWeight is the weight of the rim's sweep.
 const rimWeight float32 = 0.9
 
-// rim are blocks of 16 cells of the finest level with some cell beside a shut face,
-// and those about them, which e is felt in.
+// rim are blocks of 16 cells of the finest level with some cell beside a shut face.
 type rim struct {
-	l            *level
-	beside       []bool // by (k*NY+j)·n/16 + i/16
-	cells, about []list // by k
-	// e is zero beyond the rim; keep is b before it was changed; ones are for kernels
-	// that multiply by a row more than is wanted
-	e, keep, ones []float32
-	parts         []float64
-	some          bool
+	l      *level
+	beside []bool // by (k*NY+j)·n/16 + i/16
+	cells  []list // by k
+	some   bool
 }
 
 // list holds runs of a plane, and where those of each row begin.
@@ -46,66 +37,46 @@ func (t *list) rows(j0, j1 int) []vec.Run {
 	return t.runs[t.first[min(max(j0, 0), n)]:t.first[min(max(j1, 0), n)]]
 }
 
-func newRim(l *level, alloc func(int) []float32) *rim {
-	r := &rim{l: l, e: l.alloc(alloc), keep: l.alloc(alloc)}
-	r.beside = make([]bool, l.NY*l.NZ*(l.n/16))
-	r.cells, r.about, r.parts = make([]list, l.NZ), make([]list, l.NZ), make([]float64, l.NZ)
-	r.ones = make([]float32, l.sz+pad)
-	for i := range r.ones {
-		r.ones[i] = 1
-	}
-	for k := range l.NZ {
-		r.cells[k].first, r.about[k].first = make([]int32, l.NY+1), make([]int32, l.NY+1)
+func newRim(l *level) *rim {
+	r := &rim{l: l, beside: make([]bool, l.NY*l.NZ*(l.n/16)), cells: make([]list, l.NZ)}
+	for k := range r.cells {
+		r.cells[k].first = make([]int32, l.NY+1)
 	}
 	return r
+}
+
+// findRim lists the level's rim anew; there is none without solids.
+func (l *level) findRim(crew grid.Crew, solids bool, near, dirty Range) {
+	if l.rim == nil && solids {
+		l.rim = newRim(l)
+	}
+	if l.rim != nil {
+		if l.rim.some = false; solids {
+			l.rim.find(crew, near, dirty)
+		}
+	}
 }
 
 // find lists the rim of the planes that faces within dirty belong to; beyond near all
 // faces are open.
 func (r *rim) find(crew grid.Crew, near, dirty Range) {
 	l, n := r.l, r.l.n/16
-	planes := func(lo, hi int, fn func(k int)) {
-		lo, hi = max(lo, 0), min(hi, l.NZ-1)
-		crew.For(hi-lo+1, 1, func(a, b int) {
-			for k := lo + a; k < lo+b; k++ {
-				fn(k)
-			}
-		})
-	}
 	near, dirty = near.grow(), dirty.grow()
-	planes(dirty.Lo[2], dirty.Hi[2], func(k int) {
-		for _, run := range r.cells[k].runs {
-			o := (k+1)*l.sz + int(run.O)
-			clear(r.e[o : o+int(run.N)])
-		}
-		flags := r.beside[k*l.NY*n : (k+1)*l.NY*n]
-		clear(flags)
-		for j := range l.NY {
-			if !near.row(j, k) {
-				continue
-			}
-			for b := range n {
-				flags[j*n+b] = l.cut[(k*l.NY+j)*n+b] && l.besideShut(16*b, j, k)
-			}
-		}
-		r.cells[k].take(l, k, func(b, j int) bool { return flags[j*n+b] })
-	})
-	wider := near.grow()
-	planes(dirty.Lo[2]-1, dirty.Hi[2]+1, func(k int) {
-		r.about[k].take(l, k, func(b, j int) bool {
-			if !wider.row(j, k) {
-				return false
-			}
-			for K := max(k-1, 0); K <= min(k+1, l.NZ-1); K++ {
-				for J := max(j-1, 0); J <= min(j+1, l.NY-1); J++ {
-					row := r.beside[(K*l.NY+J)*n:][:n]
-					if row[max(b-1, 0)] || row[b] || row[min(b+1, n-1)] {
-						return true
-					}
+	lo, hi := max(dirty.Lo[2], 0), min(dirty.Hi[2], l.NZ-1)
+	crew.For(hi-lo+1, 1, func(a, b int) {
+		for k := lo + a; k < lo+b; k++ {
+			flags := r.beside[k*l.NY*n : (k+1)*l.NY*n]
+			clear(flags)
+			for j := range l.NY {
+				if !near.row(j, k) {
+					continue
+				}
+				for b := range n {
+					flags[j*n+b] = l.cut[(k*l.NY+j)*n+b] && l.besideShut(16*b, j, k)
 				}
 			}
-			return false
-		})
+			r.cells[k].take(l, k, func(b, j int) bool { return flags[j*n+b] })
+		}
 	})
 	r.some = false
 	for k := range r.cells {
@@ -155,58 +126,59 @@ func (l *level) besideShut(i, j, k int) bool {
 	return false
 }
 
-// before takes the rim's sweep from zero into e, and what it leaves of b into b. It
-// returns e·b before and after.
-func (r *rim) before(crew grid.Crew) float64 {
-	l := r.l
-	crew.For(l.NZ, l.grain(), func(k0, k1 int) {
-		for k := k0; k < k1; k++ {
-			r.sweep(k, l.plane(l.b, k))
-		}
-	})
-	crew.For(l.NZ, l.grain(), func(k0, k1 int) {
-		for k := k0; k < k1; k++ {
-			b, keep, h, junk := l.plane(l.b, k), l.plane(r.keep, k), l.hood(r.e, k), l.plane(l.x, k)
-			all, own := r.about[k].runs, r.cells[k].runs
-			vec.ScaleRuns(&keep, &b, r.one(), all, 1)
-			r.parts[k] = vec.DotRuns(&h.X, &b, own)
-			c := &l.runs[k].coef[cut]
-			vec.UpdateRuns(&junk, &b, &h, &c.diag, c.w, all, 1, true)
-			r.parts[k] += vec.DotRuns(&h.X, &b, own)
-		}
-	})
-	var sum float64
-	for _, v := range r.parts {
-		sum += v
+// within are the rim's runs in rows j0 to j1 of plane k.
+func (l *level) within(k, j0, j1 int) []vec.Run {
+	if l.rim == nil || !l.rim.some || k < 0 || k >= l.NZ {
+		return nil
 	}
-	return sum
+	return l.rim.cells[k].rows(j0, j1)
 }
 
-func (r *rim) one() *vec.Window { return &vec.Window{A: r.ones} }
-
-// sweep puts ω b/d into the rim's e of plane k.
-func (r *rim) sweep(k int, b vec.Window) {
-	e := r.l.plane(r.e, k)
-	vec.ScaleRuns(&e, &b, &r.l.runs[k].coef[cut].invd, r.cells[k].runs, rimWeight)
+// rimmed reports that the rim has cells in rows j0 to j1 of planes k0 to k1.
+func (l *level) rimmed(j0, j1, k0, k1 int) bool {
+	for k := k0; k < k1; k++ {
+		if len(l.within(k, j0, j1)) > 0 {
+			return true
+		}
+	}
+	return false
 }
 
-// add adds e to x on rows of plane k.
-func (r *rim) add(x *vec.Window, k, j0, j1 int) {
-	e := r.l.plane(r.e, k)
-	vec.XpayRuns(x, &e, r.cells[k].rows(j0, j1), 1)
+// polish puts the rim's sweep of plane k of x, on the strip and more rows about it,
+// into a plane of its own; planes before from don't have what it needs.
+func (m *march) polish(own *ring, x *ring, k, from, more int) {
+	if k < from {
+		return
+	}
+	if runs := m.l.within(k, m.j-more, m.j+m.h+more); len(runs) > 0 {
+		h, b, c := x.hood(k), m.l.plane(m.l.b, k), &m.l.runs[k].coef[cut]
+		vec.RelaxRuns(&own.slots[own.at(k)], &h, &b, &c.invd, c.w, runs, rimWeight, 0)
+	}
 }
 
-// after puts b back, and the sweep for what x leaves of it into e, which is then to be
-// added to x.
-func (r *rim) after(crew grid.Crew) {
-	l := r.l
+// fill puts what polish has found into plane k of x.
+func (m *march) fill(x *ring, own *ring, k, from, more int) {
+	if k < from {
+		return
+	}
+	vec.MixRuns(&x.slots[x.at(k)], &own.slots[own.at(k)], m.l.within(k, m.j-more, m.j+m.h+more), 1, 0)
+}
+
+// polishAll is a sweep of the rim on the level's x, through r.
+func (l *level) polishAll(crew grid.Crew) {
+	if l.rim == nil || !l.rim.some {
+		return
+	}
 	crew.For(l.NZ, l.grain(), func(k0, k1 int) {
 		for k := k0; k < k1; k++ {
-			b, keep, h, e := l.plane(l.b, k), l.plane(r.keep, k), l.hood(l.x, k), l.plane(r.e, k)
-			vec.ScaleRuns(&b, &keep, r.one(), r.about[k].runs, 1)
-			c := &l.runs[k].coef[cut]
-			vec.ResidualRuns(&e, &h, &b, &c.diag, r.one(), c.w, r.cells[k].runs)
-			r.sweep(k, e)
+			to, h, b, c := l.plane(l.r, k), l.hood(l.x, k), l.plane(l.b, k), &l.runs[k].coef[cut]
+			vec.RelaxRuns(&to, &h, &b, &c.invd, c.w, l.rim.cells[k].runs, rimWeight, 0)
+		}
+	})
+	crew.For(l.NZ, l.grain(), func(k0, k1 int) {
+		for k := k0; k < k1; k++ {
+			x, r := l.plane(l.x, k), l.plane(l.r, k)
+			vec.MixRuns(&x, &r, l.rim.cells[k].runs, 1, 0)
 		}
 	})
 }

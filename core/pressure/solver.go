@@ -47,7 +47,6 @@ type Solver struct {
 	alloc  func(n int) []float32
 	near   Range // where some face isn't fully open
 	last   direct
-	rim    *rim // nil until there are solids
 }
 
 // Range is a box of cells, both ends within.
@@ -219,14 +218,7 @@ func (s *Solver) SetupNear(open Sides, tiles *grid.Tiles, fx, fy, fz *grid.Field
 		}
 	}
 	s.last.factor(s.lv[len(s.lv)-1])
-	if s.solids {
-		if s.rim == nil {
-			s.rim = newRim(s.lv[0], s.alloc)
-		}
-		s.rim.find(s.crew, near, dirty)
-	} else if s.rim != nil {
-		s.rim.some = false
-	}
+	s.lv[0].findRim(s.crew, s.solids, near, dirty)
 	// last, as it reads the assembled diagonals
 	s.findPockets()
 }
@@ -486,15 +478,8 @@ func (s *Solver) turn(beta float32) float64 {
 	done := make([]bool, f.NZ)
 	s.crew.For(f.NZ, f.grain(), func(k0, k1 int) {
 		for k := k0; k < k1; k++ {
-			p, z := f.plane(s.p, k), f.plane(f.x, k)
-			if s.rim != nil && s.rim.some {
-				to := &z
-				if beta == 0 {
-					to = &p
-				}
-				s.rim.add(to, k, 0, f.NY)
-			}
 			if beta != 0 {
+				p, z := f.plane(s.p, k), f.plane(f.x, k)
 				for kind := range kinds {
 					vec.XpayRuns(&p, &z, f.runs[k].list[kind], beta)
 				}
@@ -536,41 +521,20 @@ func (s *Solver) update(a float32, first bool) float64 {
 // handing work out costs more than it gains.
 func (l *level) grain() int { return max(1, l.NZ*16384/max(l.count, 1)) }
 
-// precondition runs one cycle on the residual, and the rim's sweeps before and after
-// it: z in the finest level's x, what the last of them adds to it still in the rim's
-// e, and z·r.
+// precondition runs one cycle on the residual: z in the finest level's x, and z·r.
 func (s *Solver) precondition() float64 {
 	f := s.lv[0]
 	keep := f.b
 	f.b = s.res
 	defer func() { f.b = keep }()
-	if s.rim == nil || !s.rim.some {
-		return s.whole(nil)
-	}
-	sum := s.rim.before(s.crew)
-	sum += s.whole(s.rim)
-	s.rim.after(s.crew)
-	return sum
-}
-
-// whole is the cycle on all levels, and z·b; then the rim's e is added to z.
-func (s *Solver) whole(r *rim) float64 {
-	f := s.lv[0]
-	if len(s.tr) > 0 && s.tr[0].fused() {
+	if len(s.tr) > 0 && s.tr[0].fused() && !f.small() {
 		s.tr[0].down(s.crew)
 		s.cycle(1)
-		s.tr[0].up(s.crew, true, r)
+		s.tr[0].up(s.crew, true)
 		return f.total(f.NZ * f.strips)
 	}
 	s.cycle(0)
-	sum := s.dotAll(f.x, f.b)
-	if r != nil {
-		for k := range f.NZ {
-			x := f.plane(f.x, k)
-			r.add(&x, k, 0, f.NY)
-		}
-	}
-	return sum
+	return s.dotAll(f.x, f.b)
 }
 
 // cycle visits level i and those below it: two sweeps, the residual restricted, the
@@ -584,7 +548,7 @@ func (s *Solver) visit(i int) {
 	case s.tr[i].fused() && !t.small():
 		s.tr[i].down(s.crew)
 		s.cycle(i + 1)
-		s.tr[i].up(s.crew, false, nil)
+		s.tr[i].up(s.crew, false)
 	default:
 		s.plain(i, s.cycle)
 	}
@@ -608,6 +572,7 @@ func (s *Solver) plain(i int, cycle func(int)) {
 		vec.ScaleRuns(&to, &b, &p.c.invd, p.list, mild)
 	})
 	sweep(l.x, l.t, strong)
+	l.polishAll(s.crew)
 	l.pass(s.crew, func(p *part) {
 		// normalised already: restriction is the transpose of a prolongation times pn
 		to, h, b := p.of(l.r), p.hood(l.x), p.of(l.b)
@@ -634,6 +599,7 @@ func (s *Solver) plain(i int, cycle func(int)) {
 		x := l.plane(l.x, k)
 		t.drawFixes(&x, k, 0, l.NY)
 	}
+	l.polishAll(s.crew)
 	sweep(l.t, l.x, strong)
 	sweep(l.x, l.t, mild)
 }

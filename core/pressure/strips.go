@@ -17,14 +17,13 @@ import (
 // fused reports that the level below is half as wide along every axis.
 func (t *transfer) fused() bool { return t.by == [3]int{2, 2, 2} }
 
-// deep is how far round a strip its first sweep reaches.
-const deep = 3
-
 // march is what a strip holds of its level.
 type march struct {
 	l    *level
-	j, h int // its first row, and how many
-	from int // offset of a plane's value that a ring begins with
+	j, h int  // its first row, and how many
+	deep int  // how far round it its first sweep reaches
+	rim  bool // there are cells beside shut faces
+	from int  // offset of a plane's value that a ring begins with
 	size int
 	room []float32
 	used int
@@ -32,13 +31,17 @@ type march struct {
 
 var marches = sync.Pool{New: func() any { return new(march) }}
 
-// begin takes room for a strip of a level.
-func (l *level) begin(strip int) *march {
+// begin takes room for a strip of a level, from plane k0 to k1. Its first sweep reaches
+// three rows farther, and a row for each sweep of the rim.
+func (l *level) begin(strip, k0, k1, sweeps int) *march {
 	m := marches.Get().(*march)
-	m.l, m.j, m.h, m.used = l, strip*l.height, l.height, 0
+	m.l, m.j, m.h, m.used, m.deep = l, strip*l.height, l.height, 0, 3
+	if m.rim = l.rimmed(m.j-3, m.j+m.h+3, k0-3, k1+3); m.rim {
+		m.deep += sweeps
+	}
 	// a row of halo before and after the rows that it reaches
-	m.from = (m.j - deep) * l.sy
-	m.size = (m.h+2*deep+2)*l.sy + pad
+	m.from = (m.j - m.deep) * l.sy
+	m.size = (m.h+2*m.deep+2)*l.sy + pad
 	return m
 }
 
@@ -51,7 +54,7 @@ type ring struct {
 
 // ring makes one of n planes, cleared.
 func (m *march) ring(n int) *ring {
-	if want := 10 * m.size; len(m.room) < want {
+	if want := 20 * m.size; len(m.room) < want {
 		m.room = make([]float32, want)
 	}
 	r := &ring{m: m, slots: make([]vec.Window, n), holds: make([]int, n)}
@@ -64,7 +67,7 @@ func (m *march) ring(n int) *ring {
 	return r
 }
 
-func (r *ring) at(k int) int { return (k + 4*len(r.slots)) % len(r.slots) }
+func (r *ring) at(k int) int { return (k + 16*len(r.slots)) % len(r.slots) }
 
 // plane is the room for plane k, zeroed where its runs won't fill it; nil where there
 // is nothing to do as the plane lies beyond the box.
@@ -76,7 +79,7 @@ func (r *ring) take(n, k int) *vec.Window {
 	if was := r.holds[n]; was >= 0 && !(inside && m.l.runs[k].whole) {
 		// only what the plane before has filled isn't zero
 		for kind := range kinds {
-			for _, run := range m.l.runs[was].rows(kind, m.j-deep, m.j+m.h+deep) {
+			for _, run := range m.l.runs[was].rows(kind, m.j-m.deep, m.j+m.h+m.deep) {
 				o := int(run.O) - w.From
 				clear(w.A[o : o+int(run.N)])
 			}
@@ -103,7 +106,7 @@ func (m *march) scale(t *ring, k int) {
 	}
 	b := m.l.plane(m.l.b, k)
 	for kind := range kinds {
-		vec.ScaleRuns(dst, &b, &m.l.runs[k].coef[kind].invd, m.l.runs[k].rows(kind, m.j-deep, m.j+m.h+deep), mild)
+		vec.ScaleRuns(dst, &b, &m.l.runs[k].coef[kind].invd, m.l.runs[k].rows(kind, m.j-m.deep, m.j+m.h+m.deep), mild)
 	}
 }
 
@@ -156,14 +159,21 @@ func (l *level) tasks(crew grid.Crew, planes int, fn func(strip, k0, k1 int)) {
 	})
 }
 
-// down takes a level's right side b through two sweeps, and what they leave of it to
-// the right side of the coarser level.
+// down takes a level's right side b through two sweeps, and the rim's, and what they
+// leave of it to the right side of the coarser level.
 func (t *transfer) down(crew grid.Crew) {
 	l, c := t.fine, t.coarse
 	l.tasks(crew, c.NZ, func(strip, K0, K1 int) {
-		m := l.begin(strip)
+		m := l.begin(strip, 2*K0, 2*K1, 1)
 		defer marches.Put(m)
-		first, second, left := m.ring(3), m.ring(3), m.ring(1)
+		// planes of the second sweep are in use for two steps longer beside solids
+		lag, first, second, own := 0, m.ring(3), (*ring)(nil), (*ring)(nil)
+		if m.rim {
+			lag, second, own = 2, m.ring(5), m.ring(2)
+		} else {
+			second = m.ring(3)
+		}
+		left := m.ring(1)
 		J0, J1 := m.j/2, min((m.j+m.h)/2, c.NY)
 		// sums over four rows, for four planes, and over those
 		room := m.room[m.used:]
@@ -173,12 +183,16 @@ func (t *transfer) down(crew grid.Crew) {
 		}
 		sum := room[4*(J1-J0)*l.n:][:t.long()]
 		clear(sum)
-		for k := 2*K0 - 3; k < 2*K1+3; k++ {
+		for k := 2*K0 - m.deep; k < 2*K1+3+lag; k++ {
 			m.scale(first, k)
-			if k > 2*K0-2 {
-				m.relax(second, first, k-1, 2, strong, 2*l.sz)
+			if k > 2*K0-m.deep+1 {
+				m.relax(second, first, k-1, m.deep-1, strong, 2*l.sz)
 			}
-			at := k - 2
+			if m.rim {
+				m.polish(own, second, k-2, 2*K0-2, 2)
+				m.fill(second, own, k-3, 2*K0-2, 2)
+			}
+			at := k - 2 - lag
 			if at < 2*K0-1 {
 				continue
 			}
@@ -225,33 +239,49 @@ func (m *march) residual(left, x *ring, k int, t *transfer) {
 }
 
 // up works out again what down has found, adds the coarser level's correction, and
-// takes two sweeps more into x. With dot it leaves x·b in the level's partial sums.
-// Then it adds what the rim has, if there is one.
-func (t *transfer) up(crew grid.Crew, dot bool, r *rim) {
+// takes two sweeps more into x, after the rim's. With dot it leaves x·b in the level's
+// partial sums.
+func (t *transfer) up(crew grid.Crew, dot bool) {
 	l := t.fine
 	l.tasks(crew, l.NZ, func(strip, k0, k1 int) {
-		m := l.begin(strip)
+		m := l.begin(strip, k0, k1, 2)
 		defer marches.Put(m)
-		first, second, third := m.ring(3), m.ring(3), m.ring(3)
-		for k := k0 - 3; k < k1+3; k++ {
+		// how far behind the first sweep the correction and the third are
+		drawn, third := 1, 2
+		first, last := m.ring(3), m.ring(3)
+		var second, before, after *ring
+		if m.rim {
+			drawn, third = 3, 6
+			second, before, after = m.ring(7), m.ring(2), m.ring(2)
+		} else {
+			second = m.ring(3)
+		}
+		more := m.deep - 1
+		for k := k0 - m.deep; k < k1+third+1; k++ {
 			m.scale(first, k)
-			if k > k0-2 {
-				if x := m.relax(second, first, k-1, 2, strong, 2*l.sz); x != nil {
-					t.prolong(x, k-1, m.j-2, m.j+m.h+2)
-					t.drawFixes(x, k-1, m.j-2, m.j+m.h+2)
-				}
+			if k > k0-m.deep+1 {
+				m.relax(second, first, k-1, more, strong, 2*l.sz)
 			}
-			if k > k0 {
-				m.relax(third, second, k-2, 1, strong, 0)
+			if m.rim {
+				m.polish(before, second, k-2, k0-3, 3)
+				m.fill(second, before, k-3, k0-3, 3)
 			}
-			if at := k - 3; at >= k0 {
-				sum := m.last(third, at, dot)
+			if at := k - drawn; at >= max(k0-m.deep+1, 0) && at < l.NZ {
+				x := &second.slots[second.at(at)]
+				t.prolong(x, at, m.j-more, m.j+m.h+more)
+				t.drawFixes(x, at, m.j-more, m.j+m.h+more)
+			}
+			if m.rim {
+				m.polish(after, second, k-4, k0-2, 2)
+				m.fill(second, after, k-5, k0-2, 2)
+			}
+			if at := k - third; at >= k0-1 {
+				m.relax(last, second, at, 1, strong, 0)
+			}
+			if at := k - third - 1; at >= k0 {
+				sum := m.last(last, at, dot)
 				if dot {
 					l.parts[at*l.strips+strip] = sum
-				}
-				if r != nil {
-					x := l.plane(l.x, at)
-					r.add(&x, at, m.j, m.j+m.h)
 				}
 			}
 		}

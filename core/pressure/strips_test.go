@@ -37,7 +37,7 @@ func TestIterations(t *testing.T) {
 // A strip that marches gives the bits of one pass after another, whatever the box,
 // where solids stand, and where only some tiles are in use.
 func TestStripsGiveTheBitsOfPasses(t *testing.T) {
-	for _, d := range []grid.Dims{{NX: 40, NY: 72, NZ: 24}, {NX: 17, NY: 33, NZ: 29}, {NX: 70, NY: 9, NZ: 13}} {
+	for _, d := range []grid.Dims{{NX: 40, NY: 72, NZ: 24}, {NX: 33, NY: 17, NZ: 45}, {NX: 150, NY: 9, NZ: 13}, {NX: 17, NY: 33, NZ: 29}} {
 		for _, solid := range []bool{false, true} {
 			for _, tiles := range []*grid.Tiles{nil, ballTiles(d, 9)} {
 				var want []float32
