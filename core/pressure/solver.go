@@ -349,23 +349,25 @@ func (s *Solver) Solve(tol float64, maxIter int) Stats {
 
 // begin makes the residual that of p = 0, and returns its norm.
 func (s *Solver) begin() float64 {
-	return math.Sqrt(s.sums(func(o, n int) float64 {
-		copy(s.res[o:o+n], s.rhs[o:o+n])
-		return vec.Dot(s.res[o:o+n], s.res[o:o+n])
+	return math.Sqrt(s.lv[0].sum(s.crew, func(p *part) float64 {
+		res, rhs := p.of(s.res), p.of(s.rhs)
+		vec.MixRuns(&res, &rhs, p.list, 1, 0)
+		return vec.DotRuns(&res, &res, p.list)
 	}))
 }
 
 // refine adds the solution to the wide one, which it begins with the first, and makes
 // the residual that of the sum; it returns its norm.
 func (s *Solver) refine(first bool) float64 {
-	s.rows(func(o, n int) {
-		if first {
-			vec.Widen(s.wide[o:o+n], s.sol[o:o+n])
-		} else {
-			vec.AddWide(s.wide[o:o+n], s.sol[o:o+n])
-		}
-	})
-	return s.wideResidual()
+	return math.Sqrt(s.wave(func(k int) {
+		s.lv[0].eachIn(k, func(o, n int) {
+			if first {
+				vec.Widen(s.wide[o:o+n], s.sol[o:o+n])
+			} else {
+				vec.AddWide(s.wide[o:o+n], s.sol[o:o+n])
+			}
+		})
+	}, s.wideResidual))
 }
 
 // cg adds to A sol = res from sol = 0; res holds the residual afterwards.
@@ -432,19 +434,6 @@ func (s *Solver) rows(fn func(o, n int)) {
 	})
 }
 
-// sums is rows with a partial sum for each plane.
-func (s *Solver) sums(fn func(o, n int) float64) float64 {
-	f := s.lv[0]
-	s.crew.For(f.NZ, f.grain(), func(k0, k1 int) {
-		for k := k0; k < k1; k++ {
-			var sum float64
-			f.eachIn(k, func(o, n int) { sum += fn(o, n) })
-			f.parts[k] = sum
-		}
-	})
-	return f.total(f.NZ)
-}
-
 // total adds n partial sums in their order.
 func (l *level) total(n int) (sum float64) {
 	for _, v := range l.parts[:n] {
@@ -454,7 +443,10 @@ func (l *level) total(n int) (sum float64) {
 }
 
 func (s *Solver) dotAll(a, b []float32) float64 {
-	return s.sums(func(o, n int) float64 { return vec.Dot(a[o:o+n], b[o:o+n]) })
+	return s.lv[0].sum(s.crew, func(p *part) float64 {
+		x, y := p.of(a), p.of(b)
+		return vec.DotRuns(&x, &y, p.list)
+	})
 }
 
 // hood are the rows of a's plane k and those about them.
@@ -462,38 +454,48 @@ func (l *level) hood(a []float32, k int) vec.Hood {
 	return vec.Hood{X: l.plane(a, k), Below: l.plane(a, k-1), Above: l.plane(a, k+1), SY: l.sy}
 }
 
-// turn sets p = z + β p, for β = 0 leaves p as it is, and returns p·A p. A plane's
-// product is taken as soon as the plane above has been turned, while all three are in
-// the cache; those beside another thread's planes wait until all are done.
+// turn sets p = z + β p, for β = 0 leaves p as it is, and returns p·A p.
 func (s *Solver) turn(beta float32) float64 {
 	f := s.lv[0]
-	product := func(k int) {
+	return s.wave(func(k int) {
+		if beta != 0 {
+			p, z := f.plane(s.p, k), f.plane(f.x, k)
+			for kind := range kinds {
+				vec.XpayRuns(&p, &z, f.runs[k].list[kind], beta)
+			}
+		}
+	}, func(k int) (sum float64) {
 		h := f.hood(s.p, k)
-		f.parts[k] = 0
 		for kind := range kinds {
 			c := &f.runs[k].coef[kind]
-			f.parts[k] += vec.ApplyDotRuns(&h, &c.diag, c.w, f.runs[k].list[kind])
+			sum += vec.ApplyDotRuns(&h, &c.diag, c.w, f.runs[k].list[kind])
 		}
-	}
+		return sum
+	})
+}
+
+// wave runs first on every plane, and then next, which reads the planes about its own
+// and gives a sum. A plane's turn comes as soon as the one above has had its first,
+// while all three are in the cache; those beside another thread's wait until all are
+// done.
+func (s *Solver) wave(first func(k int), next func(k int) float64) float64 {
+	f := s.lv[0]
 	done := make([]bool, f.NZ)
-	s.crew.For(f.NZ, f.grain(), func(k0, k1 int) {
+	s.crew.For(f.NZ, max(f.grain(), f.NZ/(4*s.crew.Threads())), func(k0, k1 int) {
 		for k := k0; k < k1; k++ {
-			if beta != 0 {
-				p, z := f.plane(s.p, k), f.plane(f.x, k)
-				for kind := range kinds {
-					vec.XpayRuns(&p, &z, f.runs[k].list[kind], beta)
-				}
+			first(k)
+			if k > k0+1 || k > 0 && k0 == 0 {
+				f.parts[k-1], done[k-1] = next(k-1), true
 			}
-			if k > k0+1 {
-				product(k - 1)
-				done[k-1] = true
-			}
+		}
+		if k1 == f.NZ && (k1 > k0+1 || k0 == 0) {
+			f.parts[k1-1], done[k1-1] = next(k1-1), true
 		}
 	})
 	s.crew.For(f.NZ, f.grain(), func(k0, k1 int) {
 		for k := k0; k < k1; k++ {
 			if !done[k] {
-				product(k)
+				f.parts[k] = next(k)
 			}
 		}
 	})
@@ -624,29 +626,23 @@ func (s *Solver) mask(a []float32) {
 	})
 }
 
-// wideResidual sets res = b − A wide in float64 and returns its norm.
+// wideResidual sets res = b − A wide of plane k in float64 and returns its square.
 //
 // The one pass in float64: 8 + 12 bytes a cell, and the weights where solids are. It
 // is run once for each refinement, not for each iteration.
-func (s *Solver) wideResidual() float64 {
+func (s *Solver) wideResidual(k int) (sum float64) {
 	f := s.lv[0]
-	s.crew.For(f.NZ, f.grain(), func(k0, k1 int) {
-		for k := k0; k < k1; k++ {
-			var sum float64
-			for kind := range kinds {
-				for _, r := range f.runs[k].list[kind] {
-					o, n := (k+1)*f.sz+int(r.O), int(r.N)
-					if kind == cut {
-						sum += s.wideCut(o, n)
-					} else {
-						sum += vec.WideResidual(s.res[o:o+n], s.wide, o, s.rhs[o:o+n], f.diag[o:o+n], f.sy, f.sz)
-					}
-				}
+	for kind := range kinds {
+		for _, r := range f.runs[k].list[kind] {
+			o, n := (k+1)*f.sz+int(r.O), int(r.N)
+			if kind == cut {
+				sum += s.wideCut(o, n)
+			} else {
+				sum += vec.WideResidual(s.res[o:o+n], s.wide, o, s.rhs[o:o+n], f.diag[o:o+n], f.sy, f.sz)
 			}
-			f.parts[k] = sum
 		}
-	})
-	return math.Sqrt(f.total(f.NZ))
+	}
+	return sum
 }
 
 // wideCut is wideResidual on n cells from o on beside solids.
@@ -672,14 +668,9 @@ func (s *Solver) TrueResidual() float64 {
 	if s.wide == nil {
 		s.wide = make([]float64, len(s.sol))
 	}
-	s.rows(func(o, n int) {
-		for i := o; i < o+n; i++ {
-			s.wide[i] = float64(s.sol[i])
-		}
-	})
 	norm := math.Sqrt(s.dotAll(s.rhs, s.rhs))
 	if norm == 0 {
 		return 0
 	}
-	return s.wideResidual() / norm
+	return s.refine(true) / norm
 }

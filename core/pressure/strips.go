@@ -20,10 +20,11 @@ func (t *transfer) fused() bool { return t.by == [3]int{2, 2, 2} }
 // march is what a strip holds of its level.
 type march struct {
 	l    *level
-	j, h int  // its first row, and how many
-	deep int  // how far round it its first sweep reaches
-	rim  bool // there are cells beside shut faces
-	from int  // offset of a plane's value that a ring begins with
+	j, h int    // its first row, and how many
+	deep int    // how far round it its first sweep reaches
+	rim  bool   // there are cells beside shut faces
+	wide []bool // those have planes k or up to two farther, by k
+	from int    // offset of a plane's value that a ring begins with
 	size int
 	room []float32
 	used int
@@ -38,6 +39,10 @@ func (l *level) begin(strip, k0, k1, sweeps int) *march {
 	m.l, m.j, m.h, m.used, m.deep = l, strip*l.height, l.height, 0, 3
 	if m.rim = l.rimmed(m.j-3, m.j+m.h+3, k0-3, k1+3); m.rim {
 		m.deep += sweeps
+		m.wide = append(m.wide[:0], make([]bool, l.NZ)...)
+		for k := max(k0-7, 0); k < min(k1+7, l.NZ); k++ {
+			m.wide[k] = l.rimmed(m.j-3, m.j+m.h+3, k-2, k+3)
+		}
 	}
 	// a row of halo before and after the rows that it reaches
 	m.from = (m.j - m.deep) * l.sy
@@ -98,15 +103,23 @@ func (r *ring) hood(k int) vec.Hood {
 	return vec.Hood{X: r.slots[r.at(k)], Below: r.slots[r.at(k-1)], Above: r.slots[r.at(k+1)], SY: r.m.l.sy}
 }
 
+// reach is how far round the strip plane k of the first sweep goes.
+func (m *march) reach(k int) int {
+	if m.rim && k >= 0 && k < m.l.NZ && m.wide[k] {
+		return m.deep
+	}
+	return 3
+}
+
 // scale puts the first sweep of plane k, from x = 0, into t.
 func (m *march) scale(t *ring, k int) {
 	dst := t.plane(k)
 	if dst == nil {
 		return
 	}
-	b := m.l.plane(m.l.b, k)
+	b, more := m.l.plane(m.l.b, k), m.reach(k)
 	for kind := range kinds {
-		vec.ScaleRuns(dst, &b, &m.l.runs[k].coef[kind].invd, m.l.runs[k].rows(kind, m.j-m.deep, m.j+m.h+m.deep), mild)
+		vec.ScaleRuns(dst, &b, &m.l.runs[k].coef[kind].invd, m.l.runs[k].rows(kind, m.j-more, m.j+m.h+more), mild)
 	}
 }
 
@@ -186,7 +199,7 @@ func (t *transfer) down(crew grid.Crew) {
 		for k := 2*K0 - m.deep; k < 2*K1+3+lag; k++ {
 			m.scale(first, k)
 			if k > 2*K0-m.deep+1 {
-				m.relax(second, first, k-1, m.deep-1, strong, 2*l.sz)
+				m.relax(second, first, k-1, m.reach(k-1)-1, strong, 2*l.sz)
 			}
 			if m.rim {
 				m.polish(own, second, k-2, 2*K0-2, 2)
@@ -256,18 +269,17 @@ func (t *transfer) up(crew grid.Crew, dot bool) {
 		} else {
 			second = m.ring(3)
 		}
-		more := m.deep - 1
 		for k := k0 - m.deep; k < k1+third+1; k++ {
 			m.scale(first, k)
 			if k > k0-m.deep+1 {
-				m.relax(second, first, k-1, more, strong, 2*l.sz)
+				m.relax(second, first, k-1, m.reach(k-1)-1, strong, 2*l.sz)
 			}
 			if m.rim {
 				m.polish(before, second, k-2, k0-3, 3)
 				m.fill(second, before, k-3, k0-3, 3)
 			}
 			if at := k - drawn; at >= max(k0-m.deep+1, 0) && at < l.NZ {
-				x := &second.slots[second.at(at)]
+				x, more := &second.slots[second.at(at)], m.reach(at)-1
 				t.prolong(x, at, m.j-more, m.j+m.h+more)
 				t.drawFixes(x, at, m.j-more, m.j+m.h+more)
 			}
