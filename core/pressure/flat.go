@@ -124,8 +124,8 @@ func (t *transfer) prolongAll() {
 	x := vec.Window{A: f.x}
 	for kind := range kinds {
 		pn := &f.flat.coef[kind].pn
-		vec.Prolong(&x, pn, c.x[c.sz:], c.x, f.flat.draws[kind][0], f.flat.drawn[kind][0], &w)
-		vec.Prolong(&x, pn, c.x, c.x[c.sz:], f.flat.draws[kind][1], f.flat.drawn[kind][1], &w)
+		vec.Prolong(&x, &x, pn, c.x[c.sz:], c.x, f.flat.draws[kind][0], f.flat.drawn[kind][0], &w)
+		vec.Prolong(&x, &x, pn, c.x, c.x[c.sz:], f.flat.draws[kind][1], f.flat.drawn[kind][1], &w)
 	}
 }
 

@@ -75,6 +75,7 @@ type level struct {
 	r, t       []float32     // of levels that aren't halved along every axis alone
 	flat       flat          // of small levels
 	rim        *rim          // of the finest, nil until there are solids
+	mid        []float32     // what two sweeps have found, of levels that keep it
 	again      []float32     // x of the first visit, of levels that are visited twice
 	canon      [3][]float32  // diag, invd, pn of an inner plane without solids
 	frac       fractions     // open fractions of faces, where there are solids
@@ -193,7 +194,7 @@ func (l *level) wipe() {
 			clear((*a)[o : o+n])
 		}
 	})
-	for _, a := range [][]float32{l.r, l.t, l.again} {
+	for _, a := range [][]float32{l.r, l.t, l.again, l.mid} {
 		clear(a)
 	}
 	clear(l.cut)

@@ -126,6 +126,9 @@ func NewIn(d grid.Dims, crew grid.Crew, alloc func(n int) []float32) (*Solver, e
 		for side := range t.reach {
 			t.reach[side] = t.steps(uint8(side))
 		}
+		if f := t.fine; t.fused() && f.few() {
+			f.mid = f.alloc(alloc)
+		}
 		if f := t.fine; !t.fused() || f.small() {
 			f.t, f.r = f.alloc(alloc), f.room(alloc, 3)
 			f.flat.rows, f.flat.sums = f.room(alloc, 3), make([]float32, f.sz+2*f.sy+3*pad)
@@ -593,7 +596,7 @@ func (s *Solver) plain(i int, cycle func(int)) {
 		s.crew.For(l.NZ, l.grain(), func(k0, k1 int) {
 			for k := k0; k < k1; k++ {
 				x := l.plane(l.x, k)
-				t.prolong(&x, k, 0, l.NY)
+				t.prolong(&x, &x, k, 0, l.NY)
 			}
 		})
 	}

@@ -59,7 +59,7 @@ type ring struct {
 
 // ring makes one of n planes, cleared.
 func (m *march) ring(n int) *ring {
-	if want := 20 * m.size; len(m.room) < want {
+	if want := 24 * m.size; len(m.room) < want {
 		m.room = make([]float32, want)
 	}
 	r := &ring{m: m, slots: make([]vec.Window, n), holds: make([]int, n)}
@@ -188,14 +188,12 @@ func (t *transfer) down(crew grid.Crew) {
 		}
 		left := m.ring(1)
 		J0, J1 := m.j/2, min((m.j+m.h)/2, c.NY)
-		// sums over four rows, for four planes, and over those
-		room := m.room[m.used:]
-		part := func(k, J int) []float32 {
-			o := ((k+4)%4*(J1-J0) + J - J0) * l.n
-			return room[o : o+l.n]
-		}
-		sum := room[4*(J1-J0)*l.n:][:t.long()]
-		clear(sum)
+		// sums over four rows, for four planes, and over those; with pads as rows have
+		size := (J1 - J0) * l.sy
+		room := m.room[m.used:][:5*size+4*pad+l.sy]
+		clear(room)
+		part := func(k int) []float32 { return room[pad+(k+4)%4*size:][:size] }
+		sum := room[pad+4*size:]
 		for k := 2*K0 - m.deep; k < 2*K1+3+lag; k++ {
 			m.scale(first, k)
 			if k > 2*K0-m.deep+1 {
@@ -204,6 +202,9 @@ func (t *transfer) down(crew grid.Crew) {
 			if m.rim {
 				m.polish(own, second, k-2, 2*K0-2, 2)
 				m.fill(second, own, k-3, 2*K0-2, 2)
+			}
+			if p := k - 1 - lag; l.mid != nil && p >= 2*K0 && p < min(2*K1, l.NZ) {
+				m.keep(second, p)
 			}
 			at := k - 2 - lag
 			if at < 2*K0-1 {
@@ -214,21 +215,11 @@ func (t *transfer) down(crew grid.Crew) {
 				h := second.hood(at)
 				t.leave(&h, at, m.j, m.j+m.h)
 			}
-			for J := J0; J < J1; J++ {
-				row := func(j int) []float32 {
-					o := (j+1)*l.sy + pad - m.from
-					return left.slots[0].A[o : o+l.n]
-				}
-				vec.Blend(part(at, J), row(2*J-1), row(2*J), row(2*J+1), row(2*J+2), &quarters)
-			}
-			K := at/2 - 1
-			if at%2 != 0 || K < K0 {
-				continue
-			}
-			for J := J0; J < J1; J++ {
-				if len(c.cells(J, K)) > 0 {
-					vec.Blend(sum[pad:pad+l.n], part(at-3, J), part(at-2, J), part(at-1, J), part(at, J), &quarters)
-					t.gather(sum, J, K)
+			vec.Fold(part(at), left.slots[0].A[(2*J0)*l.sy+pad-m.from:], J1-J0, l.n, l.sy, l.sy, &quarters)
+			if K := at/2 - 1; at%2 == 0 && K >= K0 {
+				vec.Blend(sum[pad:][:size], part(at-3), part(at-2), part(at-1), part(at), &quarters)
+				for J := J0; J < J1; J++ {
+					t.gather(sum[(J-J0)*l.sy:], J, K)
 				}
 			}
 		}
@@ -259,33 +250,44 @@ func (t *transfer) up(crew grid.Crew, dot bool) {
 	l.tasks(crew, l.NZ, func(strip, k0, k1 int) {
 		m := l.begin(strip, k0, k1, 2)
 		defer marches.Put(m)
-		// how far behind the first sweep the correction and the third are
-		drawn, third := 1, 2
-		first, last := m.ring(3), m.ring(3)
-		var second, before, after *ring
-		if m.rim {
-			drawn, third = 3, 6
-			second, before, after = m.ring(7), m.ring(2), m.ring(2)
-		} else {
-			second = m.ring(3)
+		// how far the correction and the third sweep are behind, and how many planes
+		// of the second are in use
+		from, drawn, third, planes := k0-m.deep, 1, 2, 3
+		switch {
+		case l.mid != nil && m.rim:
+			from, drawn, third, planes = k0-3, 0, 3, 5
+		case l.mid != nil:
+			from, drawn, third = k0-2, 0, 1
+		case m.rim:
+			drawn, third, planes = 3, 6, 7
 		}
-		for k := k0 - m.deep; k < k1+third+1; k++ {
-			m.scale(first, k)
-			if k > k0-m.deep+1 {
-				m.relax(second, first, k-1, m.reach(k-1)-1, strong, 2*l.sz)
-			}
-			if m.rim {
-				m.polish(before, second, k-2, k0-3, 3)
-				m.fill(second, before, k-3, k0-3, 3)
+		second, last := m.ring(planes), m.ring(3)
+		var first, before, after *ring
+		if m.rim {
+			before, after = m.ring(2), m.ring(2)
+		}
+		if l.mid == nil {
+			first = m.ring(3)
+		}
+		for k := from; k < k1+third+1; k++ {
+			if l.mid == nil {
+				m.again(first, second, before, k, k0)
 			}
 			if at := k - drawn; at >= max(k0-m.deep+1, 0) && at < l.NZ {
 				x, more := &second.slots[second.at(at)], m.reach(at)-1
-				t.prolong(x, at, m.j-more, m.j+m.h+more)
+				src := x
+				if l.mid != nil {
+					mid := l.plane(l.mid, at)
+					x, src = second.plane(at), &mid
+				}
+				t.prolong(x, src, at, m.j-more, m.j+m.h+more)
 				t.drawFixes(x, at, m.j-more, m.j+m.h+more)
+			} else if l.mid != nil {
+				second.plane(at)
 			}
 			if m.rim {
-				m.polish(after, second, k-4, k0-2, 2)
-				m.fill(second, after, k-5, k0-2, 2)
+				m.polish(after, second, k-drawn-1, k0-2, 2)
+				m.fill(second, after, k-drawn-2, k0-2, 2)
 			}
 			if at := k - third; at >= k0-1 {
 				m.relax(last, second, at, 1, strong, 0)
@@ -298,6 +300,30 @@ func (t *transfer) up(crew grid.Crew, dot bool) {
 			}
 		}
 	})
+}
+
+// again takes the sweeps before the correction once more, at plane k of the first.
+func (m *march) again(first, second, own *ring, k, k0 int) {
+	m.scale(first, k)
+	if k > k0-m.deep+1 {
+		m.relax(second, first, k-1, m.reach(k-1)-1, strong, 2*m.l.sz)
+	}
+	if m.rim {
+		m.polish(own, second, k-2, k0-3, 3)
+		m.fill(second, own, k-3, k0-3, 3)
+	}
+}
+
+// few reports a level that is kept between the halves of a cycle: where memory is not
+// what holds a pass up, to write what the sweeps found is less than to find it again.
+func (l *level) few() bool { return l.Len() <= 1<<19 }
+
+// keep puts the strip's rows of plane k away for the way up.
+func (m *march) keep(x *ring, k int) {
+	mid := m.l.plane(m.l.mid, k)
+	for kind := range kinds {
+		vec.MixRuns(&mid, &x.slots[x.at(k)], m.l.runs[k].rows(kind, m.j, m.j+m.h), 1, 0)
+	}
 }
 
 // last puts the last sweep of plane k into x itself.

@@ -43,9 +43,10 @@ func parents(i, by int) (a, b int, wa, wb float32) {
 // stretch rounds a span of fine cells out to whole vectors.
 func (l *level) stretch(s grid.Span) (lo, hi int) { return s.Lo &^ 15, min((s.Hi+15)&^15, l.n) }
 
-// prolong adds the interpolated coarse x to the rows j0 to j1 of plane k of the fine x.
+// prolong puts what x has and the interpolated coarse x into dst, on the rows j0 to j1
+// of plane k; where an axis isn't halved dst must be x.
 // Across planes and rows first, by one blend of four coarse rows, then along x.
-func (t *transfer) prolong(x *vec.Window, k, j0, j1 int) {
+func (t *transfer) prolong(dst, x *vec.Window, k, j0, j1 int) {
 	f, c := t.fine, t.coarse
 	p := &f.runs[k]
 	if !t.fused() {
@@ -62,7 +63,7 @@ func (t *transfer) prolong(x *vec.Window, k, j0, j1 int) {
 	near, far := c.plane(c.x, ka), c.plane(c.x, kb)
 	for kind := range kinds {
 		if a, b := p.span(kind, j0, j1); a < b {
-			vec.Prolong(x, &p.coef[kind].pn, near.A, far.A, p.draws[kind][a:b], p.list[kind][a:b], &w)
+			vec.Prolong(dst, x, &p.coef[kind].pn, near.A, far.A, p.draws[kind][a:b], p.list[kind][a:b], &w)
 		}
 	}
 }
@@ -99,7 +100,7 @@ func (t *transfer) draw(x, pn, src []float32, j, k, lo int) {
 		weights := vec.Window{A: pn}
 		rows := make([]float32, 0, 4*n)
 		rows = append(append(append(append(rows, p...), q...), r...), s...)
-		vec.Prolong(&one, &weights, rows[:2*n], rows[2*n:], []vec.Draw{{O: 0, Step: int32(n)}}, []vec.Run{{O: 0, N: int32(len(x))}}, &w)
+		vec.Prolong(&one, &one, &weights, rows[:2*n], rows[2*n:], []vec.Draw{{O: 0, Step: int32(n)}}, []vec.Run{{O: 0, N: int32(len(x))}}, &w)
 		return
 	}
 	tmp := make([]float32, n)

@@ -184,10 +184,15 @@ func updateWeightedAVX512(sol *float32, res *float32, x *float32, zm *float32, z
 //go:noescape
 func beginWeightedAVX512(sol *float32, res *float32, x *float32, zm *float32, zp *float32, diag *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32, a float32, acc *[16]float32)
 
-// prolongAVX512 is x += pn (¾ main + ¼ side) of (w₀ a + w₁ b) + (w₂ c + w₃ d) on runs: a and b are rows of the plane near, c and d the same of far; draws tell where a begins, one value before the first, and how far on b is.
+// prolongAVX512 is dst = x + pn (¾ main + ¼ side) of (w₀ a + w₁ b) + (w₂ c + w₃ d) on runs: a and b are rows of the plane near, c and d the same of far; draws tell where a begins, one value before the first, and how far on b is.
 //
 //go:noescape
-func prolongAVX512(x *float32, pn *float32, near *float32, far *float32, draws *int32, runs *int32, count int, w *[4]float32)
+func prolongAVX512(dst *float32, x *float32, pn *float32, near *float32, far *float32, draws *int32, runs *int32, count int, w *[4]float32)
+
+// foldAVX512 is dst row J = (w₀ a + w₁ b) + (w₂ c + w₃ d) of source rows 2J to 2J+3, n values each; rows are step and sy values apart.
+//
+//go:noescape
+func foldAVX512(dst *float32, src *float32, rows int, n int, step int, sy int, w *[4]float32)
 
 // widenAVX512 is dst = a in float64, for whole blocks.
 //
@@ -409,10 +414,15 @@ func updateWeightedAVX2(sol *float32, res *float32, x *float32, zm *float32, zp 
 //go:noescape
 func beginWeightedAVX2(sol *float32, res *float32, x *float32, zm *float32, zp *float32, diag *float32, sy int, runs *int32, count int, wx *float32, wy *float32, wz *float32, wzp *float32, a float32, acc *[16]float32)
 
-// prolongAVX2 is x += pn (¾ main + ¼ side) of (w₀ a + w₁ b) + (w₂ c + w₃ d) on runs: a and b are rows of the plane near, c and d the same of far; draws tell where a begins, one value before the first, and how far on b is.
+// prolongAVX2 is dst = x + pn (¾ main + ¼ side) of (w₀ a + w₁ b) + (w₂ c + w₃ d) on runs: a and b are rows of the plane near, c and d the same of far; draws tell where a begins, one value before the first, and how far on b is.
 //
 //go:noescape
-func prolongAVX2(x *float32, pn *float32, near *float32, far *float32, draws *int32, runs *int32, count int, w *[4]float32)
+func prolongAVX2(dst *float32, x *float32, pn *float32, near *float32, far *float32, draws *int32, runs *int32, count int, w *[4]float32)
+
+// foldAVX2 is dst row J = (w₀ a + w₁ b) + (w₂ c + w₃ d) of source rows 2J to 2J+3, n values each; rows are step and sy values apart.
+//
+//go:noescape
+func foldAVX2(dst *float32, src *float32, rows int, n int, step int, sy int, w *[4]float32)
 
 // widenAVX2 is dst = a in float64, for whole blocks.
 //

@@ -2445,49 +2445,50 @@ test:
 	VZEROUPPER
 	RET
 
-// func prolongAVX512(x *float32, pn *float32, near *float32, far *float32, draws *int32, runs *int32, count int, w *[4]float32)
+// func prolongAVX512(dst *float32, x *float32, pn *float32, near *float32, far *float32, draws *int32, runs *int32, count int, w *[4]float32)
 // Requires: AVX, AVX512F
-TEXT ·prolongAVX512(SB), NOSPLIT, $0-64
-	MOVQ         x+0(FP), AX
-	MOVQ         pn+8(FP), CX
-	MOVQ         w+56(FP), DX
-	VBROADCASTSS (DX), Z0
-	VBROADCASTSS 4(DX), Z1
-	VBROADCASTSS 8(DX), Z2
-	VBROADCASTSS 12(DX), Z3
+TEXT ·prolongAVX512(SB), NOSPLIT, $0-72
+	MOVQ         dst+0(FP), AX
+	MOVQ         x+8(FP), CX
+	MOVQ         pn+16(FP), DX
+	MOVQ         w+64(FP), BX
+	VBROADCASTSS (BX), Z0
+	VBROADCASTSS 4(BX), Z1
+	VBROADCASTSS 8(BX), Z2
+	VBROADCASTSS 12(BX), Z3
 	VBROADCASTSS float6<>+0(SB), Z4
 	VBROADCASTSS float7<>+0(SB), Z5
 	VMOVUPS      spreadMain<>+0(SB), Z6
 	VMOVUPS      spreadSide<>+0(SB), Z7
-	MOVQ         draws+32(FP), DX
-	MOVQ         runs+40(FP), SI
-	MOVQ         count+48(FP), DI
-	MOVLQSX      (SI), R8
+	MOVQ         draws+40(FP), BX
+	MOVQ         runs+48(FP), DI
+	MOVQ         count+56(FP), R8
+	MOVLQSX      (DI), R9
 
 run:
-	MOVLQSX (SI), R9
-	MOVLQSX 4(SI), R10
-	SUBQ    R8, R9
-	SHLQ    $0x02, R9
+	MOVLQSX (DI), R10
+	MOVLQSX 4(DI), R11
+	SUBQ    R9, R10
 	SHLQ    $0x02, R10
-	ADDQ    R9, R10
-	MOVLQSX (DX), R13
-	MOVLQSX 4(DX), BX
-	ADDQ    $0x08, DX
-	MOVQ    near+16(FP), R11
-	LEAQ    (R11)(R13*4), R11
-	LEAQ    (R11)(BX*4), R12
-	MOVQ    far+24(FP), R14
-	LEAQ    (R14)(R13*4), R13
-	LEAQ    (R13)(BX*4), R14
-	XORQ    BX, BX
+	SHLQ    $0x02, R11
+	ADDQ    R10, R11
+	MOVLQSX (BX), R14
+	MOVLQSX 4(BX), SI
+	ADDQ    $0x08, BX
+	MOVQ    near+24(FP), R12
+	LEAQ    (R12)(R14*4), R12
+	LEAQ    (R12)(SI*4), R13
+	MOVQ    far+32(FP), R15
+	LEAQ    (R15)(R14*4), R14
+	LEAQ    (R14)(SI*4), R15
+	XORQ    SI, SI
 	JMP     test
 
 loop:
-	VMULPS  (R11)(BX*1), Z0, Z8
-	VMULPS  (R12)(BX*1), Z1, Z9
-	VMULPS  (R13)(BX*1), Z2, Z10
-	VMULPS  (R14)(BX*1), Z3, Z11
+	VMULPS  (R12)(SI*1), Z0, Z8
+	VMULPS  (R13)(SI*1), Z1, Z9
+	VMULPS  (R14)(SI*1), Z2, Z10
+	VMULPS  (R15)(SI*1), Z3, Z11
 	VADDPS  Z9, Z8, Z8
 	VADDPS  Z11, Z10, Z10
 	VADDPS  Z10, Z8, Z8
@@ -2496,17 +2497,17 @@ loop:
 	VMULPS  Z4, Z9, Z9
 	VMULPS  Z5, Z8, Z8
 	VADDPS  Z8, Z9, Z9
-	VMULPS  (CX)(R9*1), Z9, Z9
-	VADDPS  (AX)(R9*1), Z9, Z9
-	VMOVUPS Z9, (AX)(R9*1)
-	ADDQ    $0x40, R9
-	ADDQ    $0x20, BX
+	VMULPS  (DX)(R10*1), Z9, Z9
+	VADDPS  (CX)(R10*1), Z9, Z9
+	VMOVUPS Z9, (AX)(R10*1)
+	ADDQ    $0x40, R10
+	ADDQ    $0x20, SI
 
 test:
-	CMPQ R9, R10
+	CMPQ R10, R11
 	JLT  loop
-	ADDQ $0x08, SI
-	DECQ DI
+	ADDQ $0x08, DI
+	DECQ R8
 	JNE  run
 	VZEROUPPER
 	RET
@@ -2516,6 +2517,49 @@ GLOBL float6<>(SB), RODATA|NOPTR, $4
 
 DATA float7<>+0(SB)/4, $0x3e800000
 GLOBL float7<>(SB), RODATA|NOPTR, $4
+
+// func foldAVX512(dst *float32, src *float32, rows int, n int, step int, sy int, w *[4]float32)
+// Requires: AVX, AVX512F
+TEXT ·foldAVX512(SB), NOSPLIT, $0-56
+	MOVQ         dst+0(FP), AX
+	MOVQ         src+8(FP), CX
+	MOVQ         w+48(FP), DX
+	MOVQ         rows+16(FP), BX
+	MOVQ         n+24(FP), SI
+	SHLQ         $0x02, SI
+	MOVQ         step+32(FP), DI
+	SHLQ         $0x02, DI
+	MOVQ         sy+40(FP), R8
+	SHLQ         $0x02, R8
+	VBROADCASTSS (DX), Z0
+	VBROADCASTSS 4(DX), Z1
+	VBROADCASTSS 8(DX), Z2
+	VBROADCASTSS 12(DX), Z3
+
+row:
+	LEAQ (CX)(R8*1), DX
+	LEAQ (DX)(R8*1), R9
+	LEAQ (R9)(R8*1), R10
+	XORQ R11, R11
+
+loop:
+	VMULPS  (CX)(R11*1), Z0, Z4
+	VMULPS  (DX)(R11*1), Z1, Z5
+	VMULPS  (R9)(R11*1), Z2, Z6
+	VMULPS  (R10)(R11*1), Z3, Z7
+	VADDPS  Z5, Z4, Z4
+	VADDPS  Z7, Z6, Z6
+	VADDPS  Z6, Z4, Z4
+	VMOVUPS Z4, (AX)(R11*1)
+	ADDQ    $0x40, R11
+	CMPQ    R11, SI
+	JLT     loop
+	MOVQ    R9, CX
+	ADDQ    DI, AX
+	DECQ    BX
+	JNE     row
+	VZEROUPPER
+	RET
 
 // func widenAVX512(dst *float64, a *float32, n int)
 // Requires: AVX, AVX512F
@@ -6781,49 +6825,50 @@ test:
 	VZEROUPPER
 	RET
 
-// func prolongAVX2(x *float32, pn *float32, near *float32, far *float32, draws *int32, runs *int32, count int, w *[4]float32)
+// func prolongAVX2(dst *float32, x *float32, pn *float32, near *float32, far *float32, draws *int32, runs *int32, count int, w *[4]float32)
 // Requires: AVX, AVX2
-TEXT ·prolongAVX2(SB), NOSPLIT, $0-64
-	MOVQ         x+0(FP), AX
-	MOVQ         pn+8(FP), CX
-	MOVQ         w+56(FP), DX
-	VBROADCASTSS (DX), Y0
-	VBROADCASTSS 4(DX), Y1
-	VBROADCASTSS 8(DX), Y2
-	VBROADCASTSS 12(DX), Y3
+TEXT ·prolongAVX2(SB), NOSPLIT, $0-72
+	MOVQ         dst+0(FP), AX
+	MOVQ         x+8(FP), CX
+	MOVQ         pn+16(FP), DX
+	MOVQ         w+64(FP), BX
+	VBROADCASTSS (BX), Y0
+	VBROADCASTSS 4(BX), Y1
+	VBROADCASTSS 8(BX), Y2
+	VBROADCASTSS 12(BX), Y3
 	VBROADCASTSS float6<>+0(SB), Y4
 	VBROADCASTSS float7<>+0(SB), Y5
 	VMOVUPS      spreadMain<>+0(SB), Y6
 	VMOVUPS      spreadSide<>+0(SB), Y7
-	MOVQ         draws+32(FP), DX
-	MOVQ         runs+40(FP), SI
-	MOVQ         count+48(FP), DI
-	MOVLQSX      (SI), R8
+	MOVQ         draws+40(FP), BX
+	MOVQ         runs+48(FP), DI
+	MOVQ         count+56(FP), R8
+	MOVLQSX      (DI), R9
 
 run:
-	MOVLQSX (SI), R9
-	MOVLQSX 4(SI), R10
-	SUBQ    R8, R9
-	SHLQ    $0x02, R9
+	MOVLQSX (DI), R10
+	MOVLQSX 4(DI), R11
+	SUBQ    R9, R10
 	SHLQ    $0x02, R10
-	ADDQ    R9, R10
-	MOVLQSX (DX), R13
-	MOVLQSX 4(DX), BX
-	ADDQ    $0x08, DX
-	MOVQ    near+16(FP), R11
-	LEAQ    (R11)(R13*4), R11
-	LEAQ    (R11)(BX*4), R12
-	MOVQ    far+24(FP), R14
-	LEAQ    (R14)(R13*4), R13
-	LEAQ    (R13)(BX*4), R14
-	XORQ    BX, BX
+	SHLQ    $0x02, R11
+	ADDQ    R10, R11
+	MOVLQSX (BX), R14
+	MOVLQSX 4(BX), SI
+	ADDQ    $0x08, BX
+	MOVQ    near+24(FP), R12
+	LEAQ    (R12)(R14*4), R12
+	LEAQ    (R12)(SI*4), R13
+	MOVQ    far+32(FP), R15
+	LEAQ    (R15)(R14*4), R14
+	LEAQ    (R14)(SI*4), R15
+	XORQ    SI, SI
 	JMP     test
 
 loop:
-	VMULPS  (R11)(BX*1), Y0, Y8
-	VMULPS  (R12)(BX*1), Y1, Y9
-	VMULPS  (R13)(BX*1), Y2, Y10
-	VMULPS  (R14)(BX*1), Y3, Y11
+	VMULPS  (R12)(SI*1), Y0, Y8
+	VMULPS  (R13)(SI*1), Y1, Y9
+	VMULPS  (R14)(SI*1), Y2, Y10
+	VMULPS  (R15)(SI*1), Y3, Y11
 	VADDPS  Y9, Y8, Y8
 	VADDPS  Y11, Y10, Y10
 	VADDPS  Y10, Y8, Y8
@@ -6832,13 +6877,13 @@ loop:
 	VMULPS  Y4, Y9, Y9
 	VMULPS  Y5, Y8, Y8
 	VADDPS  Y8, Y9, Y9
-	VMULPS  (CX)(R9*1), Y9, Y9
-	VADDPS  (AX)(R9*1), Y9, Y9
-	VMOVUPS Y9, (AX)(R9*1)
-	VMULPS  16(R11)(BX*1), Y0, Y8
-	VMULPS  16(R12)(BX*1), Y1, Y9
-	VMULPS  16(R13)(BX*1), Y2, Y10
-	VMULPS  16(R14)(BX*1), Y3, Y11
+	VMULPS  (DX)(R10*1), Y9, Y9
+	VADDPS  (CX)(R10*1), Y9, Y9
+	VMOVUPS Y9, (AX)(R10*1)
+	VMULPS  16(R12)(SI*1), Y0, Y8
+	VMULPS  16(R13)(SI*1), Y1, Y9
+	VMULPS  16(R14)(SI*1), Y2, Y10
+	VMULPS  16(R15)(SI*1), Y3, Y11
 	VADDPS  Y9, Y8, Y8
 	VADDPS  Y11, Y10, Y10
 	VADDPS  Y10, Y8, Y8
@@ -6847,18 +6892,69 @@ loop:
 	VMULPS  Y4, Y9, Y9
 	VMULPS  Y5, Y8, Y8
 	VADDPS  Y8, Y9, Y9
-	VMULPS  32(CX)(R9*1), Y9, Y9
-	VADDPS  32(AX)(R9*1), Y9, Y9
-	VMOVUPS Y9, 32(AX)(R9*1)
-	ADDQ    $0x40, R9
-	ADDQ    $0x20, BX
+	VMULPS  32(DX)(R10*1), Y9, Y9
+	VADDPS  32(CX)(R10*1), Y9, Y9
+	VMOVUPS Y9, 32(AX)(R10*1)
+	ADDQ    $0x40, R10
+	ADDQ    $0x20, SI
 
 test:
-	CMPQ R9, R10
+	CMPQ R10, R11
 	JLT  loop
-	ADDQ $0x08, SI
-	DECQ DI
+	ADDQ $0x08, DI
+	DECQ R8
 	JNE  run
+	VZEROUPPER
+	RET
+
+// func foldAVX2(dst *float32, src *float32, rows int, n int, step int, sy int, w *[4]float32)
+// Requires: AVX
+TEXT ·foldAVX2(SB), NOSPLIT, $0-56
+	MOVQ         dst+0(FP), AX
+	MOVQ         src+8(FP), CX
+	MOVQ         w+48(FP), DX
+	MOVQ         rows+16(FP), BX
+	MOVQ         n+24(FP), SI
+	SHLQ         $0x02, SI
+	MOVQ         step+32(FP), DI
+	SHLQ         $0x02, DI
+	MOVQ         sy+40(FP), R8
+	SHLQ         $0x02, R8
+	VBROADCASTSS (DX), Y0
+	VBROADCASTSS 4(DX), Y1
+	VBROADCASTSS 8(DX), Y2
+	VBROADCASTSS 12(DX), Y3
+
+row:
+	LEAQ (CX)(R8*1), DX
+	LEAQ (DX)(R8*1), R9
+	LEAQ (R9)(R8*1), R10
+	XORQ R11, R11
+
+loop:
+	VMULPS  (CX)(R11*1), Y0, Y4
+	VMULPS  (DX)(R11*1), Y1, Y5
+	VMULPS  (R9)(R11*1), Y2, Y6
+	VMULPS  (R10)(R11*1), Y3, Y7
+	VADDPS  Y5, Y4, Y4
+	VADDPS  Y7, Y6, Y6
+	VADDPS  Y6, Y4, Y4
+	VMOVUPS Y4, (AX)(R11*1)
+	VMULPS  32(CX)(R11*1), Y0, Y4
+	VMULPS  32(DX)(R11*1), Y1, Y5
+	VMULPS  32(R9)(R11*1), Y2, Y6
+	VMULPS  32(R10)(R11*1), Y3, Y7
+	VADDPS  Y5, Y4, Y4
+	VADDPS  Y7, Y6, Y6
+	VADDPS  Y6, Y4, Y4
+	VMOVUPS Y4, 32(AX)(R11*1)
+	ADDQ    $0x40, R11
+	CMPQ    R11, SI
+	JLT     loop
+	MOVQ    R9, CX
+	ADDQ    DI, AX
+	DECQ    BX
+	JNE     row
 	VZEROUPPER
 	RET
 

@@ -126,7 +126,11 @@ func beginWeightedAVX512(sol *float32, res *float32, x *float32, zm *float32, zp
 	panic(missing)
 }
 
-func prolongAVX512(x *float32, pn *float32, near *float32, far *float32, draws *int32, runs *int32, count int, w *[4]float32) {
+func prolongAVX512(dst *float32, x *float32, pn *float32, near *float32, far *float32, draws *int32, runs *int32, count int, w *[4]float32) {
+	panic(missing)
+}
+
+func foldAVX512(dst *float32, src *float32, rows int, n int, step int, sy int, w *[4]float32) {
 	panic(missing)
 }
 
@@ -276,7 +280,11 @@ func beginWeightedAVX2(sol *float32, res *float32, x *float32, zm *float32, zp *
 	panic(missing)
 }
 
-func prolongAVX2(x *float32, pn *float32, near *float32, far *float32, draws *int32, runs *int32, count int, w *[4]float32) {
+func prolongAVX2(dst *float32, x *float32, pn *float32, near *float32, far *float32, draws *int32, runs *int32, count int, w *[4]float32) {
+	panic(missing)
+}
+
+func foldAVX2(dst *float32, src *float32, rows int, n int, step int, sy int, w *[4]float32) {
 	panic(missing)
 }
 

@@ -311,15 +311,15 @@ func MixRuns(dst, a *Window, list []Run, u, s float32) {
 // first, and how far on the second row is.
 type Draw struct{ O, Step int32 }
 
-// Prolong is x += pn·(¾ m_main + ¼ m_side) on runs, m = (w₀ a + w₁ b) + (w₂ c + w₃ d)
+// Prolong is dst = x + pn·(¾ m_main + ¼ m_side) on runs, m = (w₀ a + w₁ b) + (w₂ c + w₃ d)
 // the blend of four coarse rows, a and b of the plane near, c and d of far: fine 2I
 // draws from coarse I and I−1, fine 2I+1 from I and I+1.
-func Prolong(x, pn *Window, near, far []float32, draws []Draw, list []Run, w *[4]float32) {
+func Prolong(dst, x, pn *Window, near, far []float32, draws []Draw, list []Run, w *[4]float32) {
 	if len(list) == 0 {
 		return
 	}
 	lo, hi := ends(list)
-	p, q := x.at(lo, lo, hi), pn.at(lo, lo, hi)
+	to, p, q := dst.at(lo, lo, hi), x.at(lo, lo, hi), pn.at(lo, lo, hi)
 	size := min(len(near), len(far))
 	for n, d := range draws[:len(list)] {
 		a, b := int(d.O), int(d.O+d.Step)
@@ -329,13 +329,13 @@ func Prolong(x, pn *Window, near, far []float32, draws []Draw, list []Run, w *[4
 	}
 	switch Chosen {
 	case AVX512:
-		prolongAVX512(p, q, &near[0], &far[0], &draws[0].O, &list[0].O, len(list), w)
+		prolongAVX512(to, p, q, &near[0], &far[0], &draws[0].O, &list[0].O, len(list), w)
 	case AVX2:
-		prolongAVX2(p, q, &near[0], &far[0], &draws[0].O, &list[0].O, len(list), w)
+		prolongAVX2(to, p, q, &near[0], &far[0], &draws[0].O, &list[0].O, len(list), w)
 	default:
 		for n, r := range list {
 			a, b := int(draws[n].O), int(draws[n].O+draws[n].Step)
-			prolongPlain(x.cut(int(r.O), int(r.N)), pn.cut(int(r.O), int(r.N)), near[a:], near[b:], far[a:], far[b:], w)
+			prolongPlain(dst.cut(int(r.O), int(r.N)), x.cut(int(r.O), int(r.N)), pn.cut(int(r.O), int(r.N)), near[a:], near[b:], far[a:], far[b:], w)
 		}
 	}
 }
@@ -355,5 +355,28 @@ func Halve(dst, a []float32, q float32) {
 		halveAVX2(&dst[0], &a[0], q, n)
 	default:
 		halvePlain(dst, a, q)
+	}
+}
+
+// Fold is the transpose of Prolong across rows: row J of dst is (w₀ a + w₁ b) +
+// (w₂ c + w₃ d) of rows 2J to 2J+3 of src. Rows have n values, a multiple of Lanes, and
+// lie step values apart in dst, sy in src.
+func Fold(dst, src []float32, rows, n, step, sy int, w *[4]float32) {
+	Whole(n)
+	if rows <= 0 || n <= 0 {
+		return
+	}
+	Row((rows-1)*step+n, dst)
+	Row((2*rows+1)*sy+n, src)
+	switch Chosen {
+	case AVX512:
+		foldAVX512(&dst[0], &src[0], rows, n, step, sy, w)
+	case AVX2:
+		foldAVX2(&dst[0], &src[0], rows, n, step, sy, w)
+	default:
+		for J := range rows {
+			a := src[2*J*sy:]
+			blendPlain(dst[J*step:][:n], a, a[sy:], a[2*sy:], a[3*sy:], w)
+		}
 	}
 }

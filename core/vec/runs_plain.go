@@ -96,9 +96,9 @@ func updatePlain(sol, res *Window, h *Hood, diag *Window, w *Faces, list []Run, 
 	})
 }
 
-func prolongPlain(x, pn, a, b, c, d []float32, w *[4]float32) {
+func prolongPlain(dst, x, pn, a, b, c, d []float32, w *[4]float32) {
 	n := len(x)
-	pn = pn[:n]
+	dst, pn = dst[:n], pn[:n]
 	m := func(i int) float32 {
 		return (float32(w[0]*a[i]) + float32(w[1]*b[i])) + (float32(w[2]*c[i]) + float32(w[3]*d[i]))
 	}
@@ -106,8 +106,8 @@ func prolongPlain(x, pn, a, b, c, d []float32, w *[4]float32) {
 	for i := 0; i+1 < n; i += 2 {
 		next := m(i/2 + 2)
 		mid := float32(0.75 * here)
-		x[i] += float32(pn[i] * (mid + float32(0.25*before)))
-		x[i+1] += float32(pn[i+1] * (mid + float32(0.25*next)))
+		dst[i] = x[i] + float32(pn[i]*(mid+float32(0.25*before)))
+		dst[i+1] = x[i+1] + float32(pn[i+1]*(mid+float32(0.25*next)))
 		before, here = here, next
 	}
 }

@@ -113,20 +113,27 @@ func init() {
 	}
 	kernels["Prolong"] = func(r *rand.Rand, n int) []float32 {
 		p := newPlane(r, n)
-		x, near, far := p.window(), values(r, 200), values(r, 200)
+		dst, near, far := p.window(), values(r, 200), values(r, 200)
 		var draws []Draw
 		for _, run := range p.list {
 			a, b := r.IntN(200-int(run.N)/2-7), r.IntN(200-int(run.N)/2-7)
 			draws = append(draws, Draw{int32(a), int32(b - a)})
 		}
-		Prolong(x, p.window(), near, far, draws, p.list, &[4]float32{0.5625, 0.1875, 0.1875, 0.0625})
-		return x.A
+		Prolong(dst, p.window(), p.window(), near, far, draws, p.list, &[4]float32{0.5625, 0.1875, 0.1875, 0.0625})
+		return dst.A
 	}
 	for name, d := range map[string]Draw{"before": {-1, 5}, "step before": {3, -4}, "beyond": {185, 0}, "step beyond": {100, 85}} {
 		shortRuns["Prolong "+name] = func() {
 			w := Window{A: make([]float32, 200)}
-			Prolong(&w, &w, w.A, w.A, []Draw{d}, []Run{{16, 16}}, &[4]float32{})
+			Prolong(&w, &w, &w, w.A, w.A, []Draw{d}, []Run{{16, 16}}, &[4]float32{})
 		}
+	}
+	kernels["Fold"] = func(r *rand.Rand, n int) []float32 {
+		n = n&^15 + 16
+		rows, step, sy := 1+r.IntN(4), n+r.IntN(20), n+r.IntN(20)
+		dst := values(r, (rows-1)*step+n)
+		Fold(dst, values(r, (2*rows+1)*sy+n), rows, n, step, sy, &[4]float32{0.2, 0.7, 0.8, 0.3})
+		return dst
 	}
 	kernels["Halve"] = func(r *rand.Rand, n int) []float32 {
 		dst := values(r, n&^15)

@@ -90,6 +90,7 @@ func main() {
 			s.update(weighted, true)
 		}
 		s.prolong()
+		s.fold()
 		s.widen(false)
 		s.widen(true)
 		s.narrowed()

@@ -307,9 +307,9 @@ func (s set) update(weighted, first bool) {
 }
 
 func (s set) prolong() {
-	s.text("prolong", "x, pn, near, far *float32, draws, runs *int32, count int, w *[4]float32)",
-		"x += pn (¾ main + ¼ side) of (w₀ a + w₁ b) + (w₂ c + w₃ d) on runs: a and b are rows of the plane near, c and d the same of far; draws tell where a begins, one value before the first, and how far on b is.")
-	x, pn, w := ptr("x"), ptr("pn"), ptr("w")
+	s.text("prolong", "dst, x, pn, near, far *float32, draws, runs *int32, count int, w *[4]float32)",
+		"dst = x + pn (¾ main + ¼ side) of (w₀ a + w₁ b) + (w₂ c + w₃ d) on runs: a and b are rows of the plane near, c and d the same of far; draws tell where a begins, one value before the first, and how far on b is.")
+	dst, x, pn, w := ptr("dst"), ptr("x"), ptr("pn"), ptr("w")
 	var by []reg.VecVirtual
 	for i := range 4 {
 		v := s.vec()
@@ -353,8 +353,46 @@ func (s set) prolong() {
 		VADDPS(b, a, a)
 		VMULPS(idx(pn, i, off), a, a)
 		VADDPS(idx(x, i, off), a, a)
-		VMOVUPS(a, idx(x, i, off))
+		VMOVUPS(a, idx(dst, i, off))
 	}, func() { ADDQ(Imm(block/2), half) })
+	leave()
+}
+
+func (s set) fold() {
+	s.text("fold", "dst, src *float32, rows, n, step, sy int, w *[4]float32)",
+		"dst row J = (w₀ a + w₁ b) + (w₂ c + w₃ d) of source rows 2J to 2J+3, n values each; rows are step and sy values apart.")
+	dst, src, w, rows, n, step, sy := ptr("dst"), ptr("src"), ptr("w"), ptr("rows"), size("n"), size("step"), size("sy")
+	var by []reg.VecVirtual
+	for i := range 4 {
+		v := s.vec()
+		VBROADCASTSS(at(w, 4*i), v)
+		by = append(by, v)
+	}
+	b, c, d, i := GP64(), GP64(), GP64(), GP64()
+	Label("row")
+	LEAQ(idx(src, sy, 0), b)
+	LEAQ(idx(b, sy, 0), c)
+	LEAQ(idx(c, sy, 0), d)
+	XORQ(i, i)
+	Label("loop")
+	for p := range s.parts {
+		var v [4]reg.VecVirtual
+		for m, from := range []reg.GPVirtual{src, b, c, d} {
+			v[m] = s.vec()
+			VMULPS(idx(from, i, p*s.wide), by[m], v[m])
+		}
+		VADDPS(v[1], v[0], v[0])
+		VADDPS(v[3], v[2], v[2])
+		VADDPS(v[2], v[0], v[0])
+		VMOVUPS(v[0], idx(dst, i, p*s.wide))
+	}
+	ADDQ(Imm(block), i)
+	CMPQ(i, n)
+	JLT(LabelRef("loop"))
+	MOVQ(c, src)
+	ADDQ(step, dst)
+	DECQ(rows)
+	JNE(LabelRef("row"))
 	leave()
 }
 
