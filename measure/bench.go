@@ -95,7 +95,7 @@ func projection(t *Table) {
 		for _, tol := range []float64{1e-3, 1e-6} {
 			var st pressure.Stats
 			var p pace
-			for range max(4, 512/n) {
+			for range max(4, 2048/n) {
 				lift(s, d)
 				t.pace(&p, func() { st = s.Solve(tol, 100) })
 			}

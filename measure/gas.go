@@ -55,7 +55,7 @@ func gasStep(t *Table) {
 		var smoke, burning pace
 		if c.fire > 0 {
 			f, flame := fire(c.n, t.crew)
-			for range 5 {
+			for range max(5, 1024/c.n) {
 				t.pace(&burning, func() { step(f, flame) })
 				t.pace(&smoke, func() { step(s, scene) })
 			}

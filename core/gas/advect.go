@@ -259,9 +259,9 @@ func (s *Solver) follow(t *bench, lay, way int) {
 		// theirs.
 		b := h.Index(r.i+1, r.j+1, r.k+1)
 		a, e := b-step, r.at+r.n
-		vec.Follow(t.x[r.at:e], d[0][a:], d[0][b:], float32(r.i)+at.x, 1)
-		vec.Follow(t.y[r.at:e], d[1][a:], d[1][b:], float32(r.j)+at.y, 0)
-		vec.Follow(t.z[r.at:e], d[2][a:], d[2][b:], float32(r.k)+at.z, 0)
+		from := [3][]float32{d[0][a:], d[1][a:], d[2][a:]}
+		to := [3][]float32{d[0][b:], d[1][b:], d[2][b:]}
+		vec.Follow(t.x[r.at:e], t.y[r.at:e], t.z[r.at:e], &from, &to, float32(r.i)+at.x, float32(r.j)+at.y, float32(r.k)+at.z)
 	}
 }
 

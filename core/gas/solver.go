@@ -652,9 +652,7 @@ func (s *Solver) totalOf(n int) float64 {
 	f := s.channels()[n]
 	return s.crew.Sum(s.NZ, s.grain(), func(k int) (t float64) {
 		s.eachLive(&s.alive[n], nil, k, func(j int, p grid.Span) {
-			for _, v := range f.Row(j, k)[p.Lo:p.Hi] {
-				t += float64(v)
-			}
+			t += vec.Sum(f.Row(j, k)[p.Lo:p.Hi])
 		})
 		return t
 	})
@@ -663,12 +661,7 @@ func (s *Solver) totalOf(n int) float64 {
 // total sums a channel over the cells in use, as float64.
 // In float64, in the fixed order of sum.
 func (s *Solver) total(f *grid.Field) float64 {
-	return s.sum(func(o, n int) (t float64) {
-		for _, v := range f.Data[o : o+n] {
-			t += float64(v)
-		}
-		return t
-	})
+	return s.sum(func(o, n int) float64 { return vec.Sum(f.Data[o : o+n]) })
 }
 
 // leave counts the smoke that leaves through each open side of the limit.

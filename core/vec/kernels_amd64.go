@@ -79,10 +79,10 @@ func spanAVX512(row *float32, n int, lo *[16]float32, hi *[16]float32)
 //go:noescape
 func frontAVX512(dst *float32, fuel *float32, x *float32, ym *float32, yp *float32, zm *float32, zp *float32, least float32, q float32, rate float32, n int)
 
-// followAVX512 is dst[i] = (base + ramp i) + ½ (a[i] + b[i]), of any length.
+// followAVX512 is x[m] = (i + m) + ½ (ax[m] + bx[m]), y[m] = j + ½ (ay[m] + by[m]), z likewise; of any length.
 //
 //go:noescape
-func followAVX512(dst *float32, a *float32, b *float32, base float32, ramp float32, n int)
+func followAVX512(x *float32, y *float32, z *float32, ax *float32, bx *float32, ay *float32, by *float32, az *float32, bz *float32, i float32, j float32, k float32, n int)
 
 // limitAVX512 is dst = first + ½ (was − again), and first where that leaves [lo, hi]; of any length.
 //
@@ -309,10 +309,10 @@ func spanAVX2(row *float32, n int, lo *[16]float32, hi *[16]float32)
 //go:noescape
 func frontAVX2(dst *float32, fuel *float32, x *float32, ym *float32, yp *float32, zm *float32, zp *float32, least float32, q float32, rate float32, n int)
 
-// followAVX2 is dst[i] = (base + ramp i) + ½ (a[i] + b[i]), of any length.
+// followAVX2 is x[m] = (i + m) + ½ (ax[m] + bx[m]), y[m] = j + ½ (ay[m] + by[m]), z likewise; of any length.
 //
 //go:noescape
-func followAVX2(dst *float32, a *float32, b *float32, base float32, ramp float32, n int)
+func followAVX2(x *float32, y *float32, z *float32, ax *float32, bx *float32, ay *float32, by *float32, az *float32, bz *float32, i float32, j float32, k float32, n int)
 
 // limitAVX2 is dst = first + ½ (was − again), and first where that leaves [lo, hi]; of any length.
 //

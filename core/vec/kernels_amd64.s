@@ -1144,53 +1144,82 @@ GLOBL float4<>(SB), RODATA|NOPTR, $4
 DATA float5<>+0(SB)/4, $0x3727c5ac
 GLOBL float5<>(SB), RODATA|NOPTR, $4
 
-// func followAVX512(dst *float32, a *float32, b *float32, base float32, ramp float32, n int)
+// func followAVX512(x *float32, y *float32, z *float32, ax *float32, bx *float32, ay *float32, by *float32, az *float32, bz *float32, i float32, j float32, k float32, n int)
 // Requires: AVX, AVX512F, BMI2
-TEXT ·followAVX512(SB), NOSPLIT, $0-40
-	MOVQ         dst+0(FP), AX
-	MOVQ         a+8(FP), CX
-	MOVQ         b+16(FP), DX
-	VBROADCASTSS base+24(FP), Z0
-	VBROADCASTSS ramp+28(FP), Z1
-	VBROADCASTSS float0<>+0(SB), Z2
-	MOVQ         n+32(FP), BX
-	VBROADCASTSS float1<>+0(SB), Z3
-	VMOVUPS      iota<>+0(SB), Z4
-	XORQ         SI, SI
-	MOVQ         BX, DI
-	ANDQ         $0xfffffff0, DI
-	SUBQ         DI, BX
-	SHLQ         $0x02, DI
+TEXT ·followAVX512(SB), NOSPLIT, $0-96
+	MOVQ         x+0(FP), AX
+	MOVQ         ax+24(FP), CX
+	MOVQ         bx+32(FP), DX
+	VBROADCASTSS i+72(FP), Z0
+	MOVQ         y+8(FP), BX
+	MOVQ         ay+40(FP), SI
+	MOVQ         by+48(FP), DI
+	VBROADCASTSS j+76(FP), Z1
+	MOVQ         z+16(FP), R8
+	MOVQ         az+56(FP), R9
+	MOVQ         bz+64(FP), R10
+	VBROADCASTSS k+80(FP), Z2
+	VBROADCASTSS float0<>+0(SB), Z3
+	MOVQ         n+88(FP), R11
+	VBROADCASTSS float1<>+0(SB), Z4
+	VMOVUPS      iota<>+0(SB), Z5
+	XORQ         R12, R12
+	MOVQ         R11, R13
+	ANDQ         $0xfffffff0, R13
+	SUBQ         R13, R11
+	SHLQ         $0x02, R13
 	JMP          test
 
 loop:
-	VMOVUPS (CX)(SI*1), Z5
-	VMOVUPS (DX)(SI*1), Z6
-	VADDPS  Z6, Z5, Z5
-	VMULPS  Z2, Z5, Z5
-	VMULPS  Z1, Z4, Z6
-	VADDPS  Z6, Z0, Z6
-	VADDPS  Z5, Z6, Z6
-	VMOVUPS Z6, (AX)(SI*1)
-	ADDQ    $0x40, SI
-	VADDPS  Z3, Z4, Z4
+	VMOVUPS (CX)(R12*1), Z6
+	VMOVUPS (DX)(R12*1), Z7
+	VADDPS  Z7, Z6, Z6
+	VMULPS  Z3, Z6, Z6
+	VADDPS  Z5, Z0, Z7
+	VADDPS  Z6, Z7, Z6
+	VMOVUPS Z6, (AX)(R12*1)
+	VMOVUPS (SI)(R12*1), Z6
+	VMOVUPS (DI)(R12*1), Z7
+	VADDPS  Z7, Z6, Z6
+	VMULPS  Z3, Z6, Z6
+	VADDPS  Z6, Z1, Z6
+	VMOVUPS Z6, (BX)(R12*1)
+	VMOVUPS (R9)(R12*1), Z6
+	VMOVUPS (R10)(R12*1), Z7
+	VADDPS  Z7, Z6, Z6
+	VMULPS  Z3, Z6, Z6
+	VADDPS  Z6, Z2, Z6
+	VMOVUPS Z6, (R8)(R12*1)
+	ADDQ    $0x40, R12
+	VADDPS  Z4, Z5, Z5
 
 test:
-	CMPQ      SI, DI
+	CMPQ      R12, R13
 	JLT       loop
-	TESTQ     BX, BX
+	TESTQ     R11, R11
 	JE        done
-	MOVL      $0x0000ffff, DI
-	BZHIL     BX, DI, DI
-	KMOVW     DI, K1
-	VMOVUPS.Z (CX)(SI*1), K1, Z3
-	VMOVUPS.Z (DX)(SI*1), K1, Z5
-	VADDPS    Z5, Z3, Z3
-	VMULPS    Z2, Z3, Z3
-	VMULPS    Z1, Z4, Z1
-	VADDPS    Z1, Z0, Z1
-	VADDPS    Z3, Z1, Z1
-	VMOVUPS   Z1, K1, (AX)(SI*1)
+	MOVL      $0x0000ffff, R13
+	BZHIL     R11, R13, R13
+	KMOVW     R13, K1
+	VMOVUPS.Z (CX)(R12*1), K1, Z4
+	VMOVUPS.Z (DX)(R12*1), K1, Z6
+	VADDPS    Z6, Z4, Z4
+	VMULPS    Z3, Z4, Z4
+	VADDPS    Z5, Z0, Z0
+	VADDPS    Z4, Z0, Z4
+	VMOVUPS   Z4, K1, (AX)(R12*1)
+	VMOVUPS.Z (SI)(R12*1), K1, Z0
+	VMOVUPS.Z (DI)(R12*1), K1, Z4
+	VADDPS    Z4, Z0, Z0
+	VMULPS    Z3, Z0, Z0
+	VADDPS    Z0, Z1, Z0
+	VMOVUPS   Z0, K1, (BX)(R12*1)
+	VMOVUPS.Z (R9)(R12*1), K1, Z0
+	VMOVUPS.Z (R10)(R12*1), K1, Z1
+	VADDPS    Z1, Z0, Z0
+	VMULPS    Z3, Z0, Z0
+	VADDPS    Z0, Z2, Z0
+	VMOVUPS   Z0, K1, (R8)(R12*1)
 
 done:
 	VZEROUPPER
@@ -5009,76 +5038,127 @@ done:
 	VZEROUPPER
 	RET
 
-// func followAVX2(dst *float32, a *float32, b *float32, base float32, ramp float32, n int)
+// func followAVX2(x *float32, y *float32, z *float32, ax *float32, bx *float32, ay *float32, by *float32, az *float32, bz *float32, i float32, j float32, k float32, n int)
 // Requires: AVX, AVX2
-TEXT ·followAVX2(SB), NOSPLIT, $0-40
-	MOVQ         dst+0(FP), AX
-	MOVQ         a+8(FP), CX
-	MOVQ         b+16(FP), DX
-	VBROADCASTSS base+24(FP), Y0
-	VBROADCASTSS ramp+28(FP), Y1
-	VBROADCASTSS float0<>+0(SB), Y2
-	MOVQ         n+32(FP), BX
-	VBROADCASTSS float1<>+0(SB), Y3
-	VMOVUPS      iota<>+0(SB), Y4
-	VMOVUPS      iota<>+32(SB), Y5
-	XORQ         SI, SI
-	MOVQ         BX, DI
-	ANDQ         $0xfffffff0, DI
-	SUBQ         DI, BX
-	SHLQ         $0x02, DI
+TEXT ·followAVX2(SB), NOSPLIT, $0-96
+	MOVQ         x+0(FP), AX
+	MOVQ         ax+24(FP), CX
+	MOVQ         bx+32(FP), DX
+	VBROADCASTSS i+72(FP), Y0
+	MOVQ         y+8(FP), BX
+	MOVQ         ay+40(FP), SI
+	MOVQ         by+48(FP), DI
+	VBROADCASTSS j+76(FP), Y1
+	MOVQ         z+16(FP), R8
+	MOVQ         az+56(FP), R9
+	MOVQ         bz+64(FP), R10
+	VBROADCASTSS k+80(FP), Y2
+	VBROADCASTSS float0<>+0(SB), Y3
+	MOVQ         n+88(FP), R11
+	VBROADCASTSS float1<>+0(SB), Y4
+	VMOVUPS      iota<>+0(SB), Y5
+	VMOVUPS      iota<>+32(SB), Y6
+	XORQ         R12, R12
+	MOVQ         R11, R13
+	ANDQ         $0xfffffff0, R13
+	SUBQ         R13, R11
+	SHLQ         $0x02, R13
 	JMP          test
 
 loop:
-	VMOVUPS (CX)(SI*1), Y6
-	VMOVUPS (DX)(SI*1), Y7
-	VADDPS  Y7, Y6, Y6
-	VMULPS  Y2, Y6, Y6
-	VMULPS  Y1, Y4, Y7
-	VADDPS  Y7, Y0, Y7
-	VADDPS  Y6, Y7, Y7
-	VMOVUPS Y7, (AX)(SI*1)
-	VMOVUPS 32(CX)(SI*1), Y6
-	VMOVUPS 32(DX)(SI*1), Y7
-	VADDPS  Y7, Y6, Y6
-	VMULPS  Y2, Y6, Y6
-	VMULPS  Y1, Y5, Y7
-	VADDPS  Y7, Y0, Y7
-	VADDPS  Y6, Y7, Y7
-	VMOVUPS Y7, 32(AX)(SI*1)
-	ADDQ    $0x40, SI
-	VADDPS  Y3, Y4, Y4
-	VADDPS  Y3, Y5, Y5
+	VMOVUPS (CX)(R12*1), Y7
+	VMOVUPS (DX)(R12*1), Y8
+	VADDPS  Y8, Y7, Y7
+	VMULPS  Y3, Y7, Y7
+	VADDPS  Y5, Y0, Y8
+	VADDPS  Y7, Y8, Y7
+	VMOVUPS Y7, (AX)(R12*1)
+	VMOVUPS (SI)(R12*1), Y7
+	VMOVUPS (DI)(R12*1), Y8
+	VADDPS  Y8, Y7, Y7
+	VMULPS  Y3, Y7, Y7
+	VADDPS  Y7, Y1, Y7
+	VMOVUPS Y7, (BX)(R12*1)
+	VMOVUPS (R9)(R12*1), Y7
+	VMOVUPS (R10)(R12*1), Y8
+	VADDPS  Y8, Y7, Y7
+	VMULPS  Y3, Y7, Y7
+	VADDPS  Y7, Y2, Y7
+	VMOVUPS Y7, (R8)(R12*1)
+	VMOVUPS 32(CX)(R12*1), Y7
+	VMOVUPS 32(DX)(R12*1), Y8
+	VADDPS  Y8, Y7, Y7
+	VMULPS  Y3, Y7, Y7
+	VADDPS  Y6, Y0, Y8
+	VADDPS  Y7, Y8, Y7
+	VMOVUPS Y7, 32(AX)(R12*1)
+	VMOVUPS 32(SI)(R12*1), Y7
+	VMOVUPS 32(DI)(R12*1), Y8
+	VADDPS  Y8, Y7, Y7
+	VMULPS  Y3, Y7, Y7
+	VADDPS  Y7, Y1, Y7
+	VMOVUPS Y7, 32(BX)(R12*1)
+	VMOVUPS 32(R9)(R12*1), Y7
+	VMOVUPS 32(R10)(R12*1), Y8
+	VADDPS  Y8, Y7, Y7
+	VMULPS  Y3, Y7, Y7
+	VADDPS  Y7, Y2, Y7
+	VMOVUPS Y7, 32(R8)(R12*1)
+	ADDQ    $0x40, R12
+	VADDPS  Y4, Y5, Y5
+	VADDPS  Y4, Y6, Y6
 
 test:
-	CMPQ         SI, DI
+	CMPQ         R12, R13
 	JLT          loop
-	TESTQ        BX, BX
+	TESTQ        R11, R11
 	JE           done
-	VMOVD        BX, X3
-	VPBROADCASTD X3, Y3
-	VMOVDQU      lane<>+0(SB), Y6
-	VPCMPGTD     Y6, Y3, Y3
-	VMASKMOVPS   (CX)(SI*1), Y3, Y6
-	VMASKMOVPS   (DX)(SI*1), Y3, Y7
-	VADDPS       Y7, Y6, Y6
-	VMULPS       Y2, Y6, Y6
-	VMULPS       Y1, Y4, Y4
-	VADDPS       Y4, Y0, Y4
-	VADDPS       Y6, Y4, Y4
-	VMASKMOVPS   Y4, Y3, (AX)(SI*1)
-	VMOVD        BX, X3
-	VPBROADCASTD X3, Y3
-	VMOVDQU      lane<>+32(SB), Y4
-	VPCMPGTD     Y4, Y3, Y3
-	VMASKMOVPS   32(CX)(SI*1), Y3, Y4
-	VMASKMOVPS   32(DX)(SI*1), Y3, Y6
-	VADDPS       Y6, Y4, Y4
-	VMULPS       Y2, Y4, Y4
-	VMULPS       Y1, Y5, Y1
-	VADDPS       Y1, Y0, Y1
-	VADDPS       Y4, Y1, Y1
-	VMASKMOVPS   Y1, Y3, 32(AX)(SI*1)
+	VMOVD        R11, X4
+	VPBROADCASTD X4, Y4
+	VMOVDQU      lane<>+0(SB), Y7
+	VPCMPGTD     Y7, Y4, Y4
+	VMASKMOVPS   (CX)(R12*1), Y4, Y7
+	VMASKMOVPS   (DX)(R12*1), Y4, Y8
+	VADDPS       Y8, Y7, Y7
+	VMULPS       Y3, Y7, Y7
+	VADDPS       Y5, Y0, Y5
+	VADDPS       Y7, Y5, Y7
+	VMASKMOVPS   Y7, Y4, (AX)(R12*1)
+	VMASKMOVPS   (SI)(R12*1), Y4, Y5
+	VMASKMOVPS   (DI)(R12*1), Y4, Y7
+	VADDPS       Y7, Y5, Y5
+	VMULPS       Y3, Y5, Y5
+	VADDPS       Y5, Y1, Y5
+	VMASKMOVPS   Y5, Y4, (BX)(R12*1)
+	VMASKMOVPS   (R9)(R12*1), Y4, Y5
+	VMASKMOVPS   (R10)(R12*1), Y4, Y7
+	VADDPS       Y7, Y5, Y5
+	VMULPS       Y3, Y5, Y5
+	VADDPS       Y5, Y2, Y5
+	VMASKMOVPS   Y5, Y4, (R8)(R12*1)
+	VMOVD        R11, X4
+	VPBROADCASTD X4, Y4
+	VMOVDQU      lane<>+32(SB), Y5
+	VPCMPGTD     Y5, Y4, Y4
+	VMASKMOVPS   32(CX)(R12*1), Y4, Y5
+	VMASKMOVPS   32(DX)(R12*1), Y4, Y7
+	VADDPS       Y7, Y5, Y5
+	VMULPS       Y3, Y5, Y5
+	VADDPS       Y6, Y0, Y0
+	VADDPS       Y5, Y0, Y5
+	VMASKMOVPS   Y5, Y4, 32(AX)(R12*1)
+	VMASKMOVPS   32(SI)(R12*1), Y4, Y0
+	VMASKMOVPS   32(DI)(R12*1), Y4, Y5
+	VADDPS       Y5, Y0, Y0
+	VMULPS       Y3, Y0, Y0
+	VADDPS       Y0, Y1, Y0
+	VMASKMOVPS   Y0, Y4, 32(BX)(R12*1)
+	VMASKMOVPS   32(R9)(R12*1), Y4, Y0
+	VMASKMOVPS   32(R10)(R12*1), Y4, Y1
+	VADDPS       Y1, Y0, Y0
+	VMULPS       Y3, Y0, Y0
+	VADDPS       Y0, Y2, Y0
+	VMASKMOVPS   Y0, Y4, 32(R8)(R12*1)
 
 done:
 	VZEROUPPER

@@ -50,7 +50,7 @@ func frontAVX512(dst *float32, fuel *float32, x *float32, ym *float32, yp *float
 	panic(missing)
 }
 
-func followAVX512(dst *float32, a *float32, b *float32, base float32, ramp float32, n int) {
+func followAVX512(x *float32, y *float32, z *float32, ax *float32, bx *float32, ay *float32, by *float32, az *float32, bz *float32, i float32, j float32, k float32, n int) {
 	panic(missing)
 }
 
@@ -204,7 +204,7 @@ func frontAVX2(dst *float32, fuel *float32, x *float32, ym *float32, yp *float32
 	panic(missing)
 }
 
-func followAVX2(dst *float32, a *float32, b *float32, base float32, ramp float32, n int) {
+func followAVX2(x *float32, y *float32, z *float32, ax *float32, bx *float32, ay *float32, by *float32, az *float32, bz *float32, i float32, j float32, k float32, n int) {
 	panic(missing)
 }
 

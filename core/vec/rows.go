@@ -48,20 +48,24 @@ func Blend(dst, a, b, c, d []float32, w *[4]float32) {
 	}
 }
 
-// Follow is dst[i] = (base + ramp·i) + ½(a[i] + b[i]): points of a row moved
-// along the mean of two ways. Rows of any length; ramp is 0 or 1 (or a value
-// whose multiples are exact).
-func Follow(dst, a, b []float32, base, ramp float32) {
-	n := len(dst)
-	Row2(n, a, b)
+// Follow moves the points (i + m, j, k) of a row, m from 0 on, along the mean of two
+// ways, both of three parts: x[m] = (i + m) + ½(a[0][m] + b[0][m]), and y and z
+// likewise without m. Rows of any length.
+func Follow(x, y, z []float32, a, b *[3][]float32, i, j, k float32) {
+	n := len(x)
+	Row2(n, y, z)
+	Row3(n, a[0], a[1], a[2])
+	Row3(n, b[0], b[1], b[2])
 	switch {
 	case n == 0:
 	case Chosen == AVX512:
-		followAVX512(&dst[0], &a[0], &b[0], base, ramp, n)
+		followAVX512(&x[0], &y[0], &z[0], &a[0][0], &b[0][0], &a[1][0], &b[1][0], &a[2][0], &b[2][0], i, j, k, n)
 	case Chosen == AVX2:
-		followAVX2(&dst[0], &a[0], &b[0], base, ramp, n)
+		followAVX2(&x[0], &y[0], &z[0], &a[0][0], &b[0][0], &a[1][0], &b[1][0], &a[2][0], &b[2][0], i, j, k, n)
 	default:
-		followPlain(dst, a, b, base, ramp)
+		followPlain(x, a[0], b[0], i, 1)
+		followPlain(y, a[1], b[1], j, 0)
+		followPlain(z, a[2], b[2], k, 0)
 	}
 }
 

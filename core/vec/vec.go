@@ -56,3 +56,17 @@ func odd(n int) { panic(fmt.Sprintf("vec: %d values are no multiple of %d", n, L
 func short(i, has, n int) {
 	panic(fmt.Sprintf("vec: row %d holds %d values, %d are needed", i, has, n))
 }
+
+// Sum is the sum of a row of any length in float64: of four sums, as the next addition
+// to one would have to wait for the last.
+func Sum(row []float32) float64 {
+	var a, b, c, d float64
+	for len(row) >= 4 {
+		a, b, c, d = a+float64(row[0]), b+float64(row[1]), c+float64(row[2]), d+float64(row[3])
+		row = row[4:]
+	}
+	for _, v := range row {
+		a += float64(v)
+	}
+	return (a + b) + (c + d)
+}

@@ -32,3 +32,15 @@ func TestRowsAllocatesNothing(t *testing.T) {
 		t.Errorf("%g allocations", n)
 	}
 }
+
+func TestSumAddsEveryValue(t *testing.T) {
+	for n := range 12 {
+		row := make([]float32, n)
+		for i := range row {
+			row[i] = float32(i + 1)
+		}
+		if got, want := vec.Sum(row), float64(n*(n+1)/2); got != want {
+			t.Errorf("of %d values: %g, want %g", n, got, want)
+		}
+	}
+}

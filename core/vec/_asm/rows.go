@@ -67,10 +67,15 @@ func (s set) blend() {
 }
 
 func (s set) follow() {
-	s.text("follow", "dst, a, b *float32, base, ramp float32, n int)", "dst[i] = (base + ramp i) + ½ (a[i] + b[i]), of any length.")
-	dst, a, b := ptr("dst"), ptr("a"), ptr("b")
-	base, ramp, half, n := s.broadcast("base"), s.broadcast("ramp"), s.constant(0.5), ptr("n")
-	step := s.constant(16)
+	s.text("follow", "x, y, z, ax, bx, ay, by, az, bz *float32, i, j, k float32, n int)",
+		"x[m] = (i + m) + ½ (ax[m] + bx[m]), y[m] = j + ½ (ay[m] + by[m]), z likewise; of any length.")
+	var dst, a, b []reg.GPVirtual
+	var base []reg.VecVirtual
+	for _, c := range []struct{ dst, base string }{{"x", "i"}, {"y", "j"}, {"z", "k"}} {
+		dst, a, b = append(dst, ptr(c.dst)), append(a, ptr("a"+c.dst)), append(b, ptr("b"+c.dst))
+		base = append(base, s.broadcast(c.base))
+	}
+	half, n, step := s.constant(0.5), ptr("n"), s.constant(16)
 	var index []reg.VecVirtual
 	for p := range s.parts {
 		v := s.vec()
@@ -78,14 +83,19 @@ func (s set) follow() {
 		index = append(index, v)
 	}
 	s.ragged(n, func(i reg.GPVirtual, off int, only *mask) {
-		u, v := s.load(idx(a, i, off), only), s.load(idx(b, i, off), only)
-		VADDPS(v, u, u)
-		VMULPS(half, u, u)
-		t := s.vec()
-		VMULPS(ramp, index[off/s.wide], t)
-		VADDPS(t, base, t)
-		VADDPS(u, t, t)
-		s.store(t, idx(dst, i, off), only)
+		for c := range dst {
+			u, v := s.load(idx(a[c], i, off), only), s.load(idx(b[c], i, off), only)
+			VADDPS(v, u, u)
+			VMULPS(half, u, u)
+			if from := base[c]; c == 0 {
+				t := s.vec()
+				VADDPS(index[off/s.wide], from, t)
+				VADDPS(u, t, u)
+			} else {
+				VADDPS(u, from, u)
+			}
+			s.store(u, idx(dst[c], i, off), only)
+		}
 	}, func() {
 		for _, v := range index {
 			VADDPS(step, v, v)
