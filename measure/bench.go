@@ -95,9 +95,11 @@ func projection(t *Table) {
 		for _, tol := range []float64{1e-3, 1e-6} {
 			var st pressure.Stats
 			var p pace
-			for range max(4, 2048/n) {
-				lift(s, d)
-				t.pace(&p, func() { st = s.Solve(tol, 100) })
+			for range max(4, 1024/n) {
+				t.pace(&p, func() time.Duration {
+					lift(s, d)
+					return fastest(1, func() { st = s.Solve(tol, 100) })
+				})
 			}
 			t.paced(fmt.Sprintf("%d³ to %g (%d iterations)", n, tol, st.Iterations), &p, goal[fmt.Sprintf("%d %g", n, tol)])
 		}
@@ -177,7 +179,7 @@ func advection(t *Table) {
 			}
 			var p pace
 			for range 6 {
-				t.pace(&p, func() { b.Advect(1.0/24, gas.MacCormack) })
+				t.pace(&p, timed(func() { b.Advect(1.0/24, gas.MacCormack) }))
 			}
 			t.paced(fmt.Sprintf("MacCormack %d³, 3 velocity parts and 3 scalars, %s", c.n, name), &p, goal)
 		}

@@ -55,14 +55,14 @@ func gasStep(t *Table) {
 		var smoke, burning pace
 		if c.fire > 0 {
 			f, flame := fire(c.n, t.crew)
-			for range max(5, 1024/c.n) {
-				t.pace(&burning, func() { step(f, flame) })
-				t.pace(&smoke, func() { step(s, scene) })
+			for range max(5, 512/c.n) {
+				t.pace(&burning, timed(func() { step(f, flame) }))
+				t.pace(&smoke, timed(func() { step(s, scene) }))
 			}
 			t.paced(fmt.Sprintf("burning step %d³ with a moving collider", c.n), &burning, c.fire)
 		}
 		for range 4 {
-			t.pace(&smoke, func() { step(s, scene) })
+			t.pace(&smoke, timed(func() { step(s, scene) }))
 		}
 		t.paced(fmt.Sprintf("smoke step %d³", c.n), &smoke, c.smoke)
 		t.most(fmt.Sprintf("smoke step %d³, time a cell", c.n), smoke.best.Seconds()*1e9/math.Pow(float64(c.n), 3), 0, "ns")
