@@ -304,9 +304,10 @@ func (s *Solver) carry(lay int, list []*parcel, scheme Scheme) {
 			// were exact it would be f again; half of what is missing is what one way
 			// lost.
 			l.At(t.u[:n], &t.spots)
-			out := t.room(p.f.Data, &t.e)
-			vec.Limit(out, t.u[:n], t.read(p.hat.Data, &t.a), t.read(p.f.Data, &t.b), t.read(p.low, &t.v), t.read(p.high, &t.w))
-			t.keep(p.f.Data, &t.e)
+			t.pieces(func(o, at, n int) {
+				f, e := p.f.Data[o:o+n], o+n
+				vec.Limit(f, t.u[at:at+n], p.hat.Data[o:e], f, p.low[o:e], p.high[o:e])
+			})
 		}
 	})
 }

@@ -204,16 +204,16 @@ func (t *bench) keep(f []float32, buf *[batch]float32) {
 	}
 }
 
-// read is the batch's values of a field, fetched into buf where they don't lie
-// in one piece.
-func (t *bench) read(f []float32, buf *[batch]float32) []float32 {
+// pieces hands out the batch in pieces that lie together in memory: n values from
+// position o of a field, at position at of the batch.
+func (t *bench) pieces(fn func(o, at, n int)) {
 	if t.flat {
-		return f[t.runs[0].o : t.runs[0].o+t.n]
+		fn(t.runs[0].o, 0, t.n)
+		return
 	}
 	for _, r := range t.runs {
-		copy(buf[r.at:r.at+r.n], f[r.o:])
+		fn(r.o, r.at, r.n)
 	}
-	return buf[:t.n]
 }
 
 // points fills x, y, z with the positions of the batch's points, in cells from

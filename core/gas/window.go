@@ -141,21 +141,23 @@ func (s *Solver) emitting(in Inputs) *grid.Tiles {
 }
 
 // holds reports a tile with more than the limit in some channel.
-// It stops at the first voxel that counts, which in smoke is the first that it
-// reads.
+// It stops at the first row that counts, which in smoke is the first that it reads. A
+// row is looked at whole, as whole numbers: magnitudes compare as these do.
 func (s *Solver) holds(list []*grid.Field, limit []float32, I, J, K int) bool {
 	for n, f := range list {
 		if !s.live[n] {
 			continue
 		}
-		q := limit[n]
+		q := math.Float32bits(limit[n])
 		for k := K * grid.TileZ; k < min(s.NZ, (K+1)*grid.TileZ); k++ {
 			for j := J * grid.TileY; j < min(s.NY, (J+1)*grid.TileY); j++ {
 				row := f.Row(j, k)
+				var top uint32
 				for _, v := range row[I*grid.TileX : min(s.NX, (I+1)*grid.TileX)] {
-					if v > q || v < -q {
-						return true
-					}
+					top = max(top, math.Float32bits(v)&^(1<<31))
+				}
+				if top > q {
+					return true
 				}
 			}
 		}

@@ -38,6 +38,7 @@ type plane struct {
 	draws [kinds][]vec.Draw // of the coarser level, for each run
 	first [kinds][]int32    // by j, one more than there are rows
 	whole bool              // every row is in use from end to end
+	like  int               // the first of the planes before it with the same cells in use
 	coef  [kinds]coefficients
 }
 
@@ -183,6 +184,10 @@ func (l *level) use(t *grid.Tiles) {
 				l.count += s.Hi - s.Lo
 			}
 			l.spans[k*l.NY+j] = out
+		}
+		l.runs[k].like = k
+		if k > 0 && slices.EqualFunc(l.spans[k*l.NY:(k+1)*l.NY], l.spans[(k-1)*l.NY:k*l.NY], slices.Equal[[]grid.Span]) {
+			l.runs[k].like = l.runs[k-1].like
 		}
 	}
 }

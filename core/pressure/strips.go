@@ -81,7 +81,7 @@ func (r *ring) plane(k int) *vec.Window { return r.take(r.at(k), k) }
 func (r *ring) take(n, k int) *vec.Window {
 	w, m := &r.slots[n], r.m
 	inside := k >= 0 && k < m.l.NZ
-	if was := r.holds[n]; was >= 0 && !(inside && m.l.runs[k].whole) {
+	if was := r.holds[n]; was >= 0 && !(inside && (m.l.runs[k].whole || m.l.runs[k].like == m.l.runs[was].like)) {
 		// only what the plane before has filled isn't zero
 		for kind := range kinds {
 			for _, run := range m.l.runs[was].rows(kind, m.j-m.deep, m.j+m.h+m.deep) {
