@@ -6,9 +6,11 @@
 // fraction of face f (Batty, Bertails and Bridson 2007). Open sides of the box
 // hold p = 0 at the centre of the ghost cell outside; closed faces have w = 0.
 //
-// Method: conjugate gradients preconditioned by one multigrid V-cycle
+// Method: conjugate gradients preconditioned by one multigrid cycle
 // (McAdams, Sifakis and Teran 2010). Smoother: Jacobi with two weights that together
-// act as a polynomial, two sweeps before and after. Transfer: trilinear, normalised
+// act as a polynomial, two sweeps before and after, and one more for cells beside shut
+// faces (rim.go). The coarsest level is factorised (direct.go); beside solids the third
+// and the fourth level are visited twice (twice.go). Transfer: trilinear, normalised
 // over the coarse cells that are fluid, with the restriction its exact transpose; this
 // clamps at walls. Beside p = 0 a fine cell draws by its distance from there, which
 // takes an iteration off solves with an open side. Coarse face weights are means of
@@ -24,13 +26,15 @@
 // levels misjudge thin walls and narrow openings. CG then needs a few more
 // iterations for those few modes, and no more, as long as the cycle is symmetric and
 // positive definite: equal sweeps before and after, restriction the transpose of
-// prolongation, the coarsest level by symmetric sweeps.
+// prolongation.
 //
 // What an iteration moves on the finest level, in arrays of 4 bytes a cell: the cycle
 // reads the residual twice and writes the correction (strips.go holds what lies
 // between sweeps in the second cache), the new direction with its product 3, the
 // update with the residual's norm 5: 12 with what writing takes. In passes it was 44.
-// Levels below add a seventh.
+// Levels below add a seventh. Levels of up to 80³ cells, which the third cache holds,
+// keep what the way down has found, one array written and read; those of up to 25³ run
+// each kernel on all planes at once (flat.go).
 //
 // Memory: eight arrays a level and four of CG, 48 bytes a cell on the finest level
 // and about 5 on all others together.

@@ -49,7 +49,7 @@ func (s *Solver) findPockets() {
 		}
 		return i
 	}
-	join := func(row, beside grid.Span, w []float32, shift int) {
+	join := func(row, beside grid.Span, w []float32, shift int, open bool) {
 		// two sorted lists are walked like a merge; stretches that overlap with any
 		// open face between them are joined
 		a, b := row.Lo, beside.Lo
@@ -57,7 +57,8 @@ func (s *Solver) findPockets() {
 			p, q := &list[a], &list[b]
 			lo, hi := max(p.o, q.o+shift), min(p.o+p.n, q.o+q.n+shift)
 			for o := lo; o < hi; o++ {
-				if w[o] > 0 {
+				// where a row is fully open nothing needs to be fetched
+				if open || w[o] > 0 {
 					ra, rb := root(int32(a)), root(int32(b))
 					// the smaller index becomes the root: the parts' order is that
 					// of memory
@@ -74,11 +75,12 @@ func (s *Solver) findPockets() {
 	}
 	for k := range f.NZ {
 		for j := range f.NY {
+			open := !f.weighted(j, k)
 			if j > 0 {
-				join(rows[k*f.NY+j], rows[k*f.NY+j-1], f.wy, f.sy)
+				join(rows[k*f.NY+j], rows[k*f.NY+j-1], f.wy, f.sy, open)
 			}
 			if k > 0 {
-				join(rows[k*f.NY+j], rows[(k-1)*f.NY+j], f.wz, f.sz)
+				join(rows[k*f.NY+j], rows[(k-1)*f.NY+j], f.wz, f.sz, open)
 			}
 		}
 	}

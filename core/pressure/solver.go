@@ -169,17 +169,7 @@ func (s *Solver) SetupNear(open Sides, tiles *grid.Tiles, fx, fy, fz *grid.Field
 	}
 	s.open, s.solids, s.near = open, fx != nil, near
 	if !sameTiles {
-		// arrays outside the runs must read zero: cleared on the old runs, before
-		// the new
-		s.rows(func(o, n int) {
-			for _, a := range [][]float32{s.p, s.res, s.sol, s.rhs} {
-				clear(a[o : o+n])
-			}
-		})
-		for _, l := range s.lv {
-			l.wipe()
-			l.use(tiles)
-		}
+		s.layOut(tiles)
 	}
 	s.tiles = tiles
 	if s.solids {
@@ -194,36 +184,59 @@ func (s *Solver) SetupNear(open Sides, tiles *grid.Tiles, fx, fy, fz *grid.Field
 		l.assemble(s.crew, s.dims, open, s.solids, near.coarse(l.log), dirty.coarse(l.log))
 	}
 	for i, l := range s.lv {
-		touched, t := dirty.coarse(l.log), (*transfer)(nil)
+		t := (*transfer)(nil)
 		if i < len(s.tr) {
 			t = s.tr[i]
-			t.normalise(s.crew, open, dirty)
-			if s.solids {
-				t.mend(s.crew, open, near)
-			} else {
-				t.fixes, t.fixed, t.groups, t.member = nil, nil, nil, nil
-			}
-			touched = touched.join(t.touched(dirty))
 		}
-		if dirty.Lo == ([3]int{}) && dirty.Hi == whole.Hi {
-			l.canonical(s.dims, open, t)
-		}
-		s.crew.For(l.NZ, l.grain(), func(k0, k1 int) {
-			for k := max(k0, touched.Lo[2]); k < min(k1, touched.Hi[2]+1); k++ {
-				l.line(k)
-				if t != nil && t.fused() {
-					t.draws(k)
-				}
-			}
-		})
-		if l.small() {
-			l.flatten(t)
-		}
+		s.arrange(l, t, near, dirty, dirty.Lo == ([3]int{}) && dirty.Hi == whole.Hi)
 	}
 	s.last.factor(s.lv[len(s.lv)-1])
 	s.lv[0].findRim(s.crew, s.solids, near, dirty)
 	// last, as it reads the assembled diagonals
 	s.findPockets()
+}
+
+// layOut makes other tiles those in use. Arrays must read zero outside the runs: they
+// are cleared on the old ones before the new are known.
+func (s *Solver) layOut(tiles *grid.Tiles) {
+	s.rows(func(o, n int) {
+		for _, a := range [][]float32{s.p, s.res, s.sol, s.rhs} {
+			clear(a[o : o+n])
+		}
+	})
+	for _, l := range s.lv {
+		l.wipe()
+		l.use(tiles)
+	}
+}
+
+// arrange finds a level's transfer, nil for the coarsest, and its runs anew, after its
+// weights and those of the coarser one are known.
+func (s *Solver) arrange(l *level, t *transfer, near, dirty Range, whole bool) {
+	touched := dirty.coarse(l.log)
+	if t != nil {
+		t.normalise(s.crew, s.open, dirty)
+		if s.solids {
+			t.mend(s.crew, s.open, near)
+		} else {
+			t.fixes, t.fixed, t.groups, t.member = nil, nil, nil, nil
+		}
+		touched = touched.join(t.touched(dirty))
+	}
+	if whole {
+		l.canonical(s.dims, s.open, t)
+	}
+	s.crew.For(l.NZ, l.grain(), func(k0, k1 int) {
+		for k := max(k0, touched.Lo[2]); k < min(k1, touched.Hi[2]+1); k++ {
+			l.line(k)
+			if t != nil && t.fused() {
+				t.draws(k)
+			}
+		}
+	})
+	if l.small() {
+		l.flatten(t)
+	}
 }
 
 // load copies the fractions of the finest level, slivers and walls closed,
