@@ -211,12 +211,24 @@ func (l *level) each(fn func(o, n int)) {
 	}
 }
 
-// eachIn runs fn over the runs of plane k.
+// eachIn runs fn over the runs of plane k, those of rows that follow each other in one
+// piece with the pads between, which are zero in all arrays.
 func (l *level) eachIn(k int, fn func(o, n int)) {
 	for kind := range kinds {
-		for _, r := range l.runs[k].list[kind] {
-			fn((k+1)*l.sz+int(r.O), int(r.N))
+		l.pieced(k, kind, fn)
+	}
+}
+
+// pieced is eachIn for the runs of a kind.
+func (l *level) pieced(k, kind int, fn func(o, n int)) {
+	list := l.runs[k].list[kind]
+	for n := 0; n < len(list); n++ {
+		o, end := list[n].O, list[n].O+list[n].N
+		for n+1 < len(list) && list[n+1].O == end+pad {
+			n++
+			end = list[n].O + list[n].N
 		}
+		fn((k+1)*l.sz+int(o), int(end-o))
 	}
 }
 

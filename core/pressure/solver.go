@@ -648,16 +648,12 @@ func (s *Solver) mask(a []float32) {
 // is run once for each refinement, not for each iteration.
 func (s *Solver) wideResidual(k int) (sum float64) {
 	f := s.lv[0]
-	for kind := range kinds {
-		for _, r := range f.runs[k].list[kind] {
-			o, n := (k+1)*f.sz+int(r.O), int(r.N)
-			if kind == cut {
-				sum += s.wideCut(o, n)
-			} else {
-				sum += vec.WideResidual(s.res[o:o+n], s.wide, o, s.rhs[o:o+n], f.diag[o:o+n], f.sy, f.sz)
-			}
-		}
+	for kind := range cut {
+		f.pieced(k, kind, func(o, n int) {
+			sum += vec.WideResidual(s.res[o:o+n], s.wide, o, s.rhs[o:o+n], f.diag[o:o+n], f.sy, f.sz)
+		})
 	}
+	f.pieced(k, cut, func(o, n int) { sum += s.wideCut(o, n) })
 	return sum
 }
 
