@@ -497,7 +497,7 @@ func (s *Solver) turn(beta float32) float64 {
 func (s *Solver) wave(first func(k int), next func(k int) float64) float64 {
 	f := s.lv[0]
 	done := make([]bool, f.NZ)
-	s.crew.For(f.NZ, max(f.grain(), f.NZ/(4*s.crew.Threads())), func(k0, k1 int) {
+	s.crew.For(f.NZ, max(f.grain(), f.share(s.crew)), func(k0, k1 int) {
 		for k := k0; k < k1; k++ {
 			first(k)
 			if k > k0+1 || k > 0 && k0 == 0 {
@@ -522,7 +522,7 @@ func (s *Solver) wave(first func(k int), next func(k int) float64) float64 {
 // res −= a A p; returns res·res.
 func (s *Solver) update(a float32, first bool) float64 {
 	f := s.lv[0]
-	s.crew.For(f.NZ, f.grain(), func(k0, k1 int) {
+	s.crew.For(f.NZ, max(f.grain(), f.share(s.crew)), func(k0, k1 int) {
 		for k := k0; k < k1; k++ {
 			h, sol, res := f.hood(s.p, k), f.plane(s.sol, k), f.plane(s.res, k)
 			f.parts[k] = 0
@@ -533,6 +533,16 @@ func (s *Solver) update(a float32, first bool) float64 {
 		}
 	})
 	return f.total(f.NZ)
+}
+
+// share is how many planes a thread is best given at once: all of its own on levels
+// that stay in caches, so that it finds there what it has written; a quarter on others.
+func (l *level) share(crew grid.Crew) int {
+	t := crew.Threads()
+	if l.few() {
+		return (l.NZ + t - 1) / t
+	}
+	return l.NZ / (4 * t)
 }
 
 // grain is how many planes are worth a thread: below some ten thousand cells
