@@ -66,18 +66,21 @@ func ballSolid(x, y, z float64) bool {
 	return (x-0.5)*(x-0.5)+(y-0.35)*(y-0.35)+(z-0.5)*(z-0.5) < 0.04
 }
 
-// lift fills the divergence that a warm ball's buoyancy leaves.
-func lift(s *pressure.Solver, d grid.Dims) {
+// lift fills the divergence that a warm ball's buoyancy leaves, on all threads as a step
+// does.
+func lift(s *pressure.Solver, d grid.Dims, crew grid.Crew) {
 	n := float64(d.NX)
-	for k := range d.NZ {
-		for j := range d.NY {
-			row := s.RHS(j, k)
-			for i := range row {
-				a, b, c := (float64(i)+0.5)/n-0.5, (float64(j)+0.5)/n-0.25, (float64(k)+0.5)/n-0.5
-				row[i] = float32(b * math.Exp(-(a*a+b*b+c*c)*60))
+	crew.For(d.NZ, 1, func(k0, k1 int) {
+		for k := k0; k < k1; k++ {
+			for j := range d.NY {
+				row := s.RHS(j, k)
+				for i := range row {
+					a, b, c := (float64(i)+0.5)/n-0.5, (float64(j)+0.5)/n-0.25, (float64(k)+0.5)/n-0.5
+					row[i] = float32(b * math.Exp(-(a*a+b*b+c*c)*60))
+				}
 			}
 		}
-	}
+	})
 }
 
 var openTop = pressure.Sides{3: true}
@@ -97,7 +100,7 @@ func projection(t *Table) {
 			var p pace
 			for range max(4, 1024/n) {
 				t.pace(&p, func() time.Duration {
-					lift(s, d)
+					lift(s, d, t.crew)
 					return fastest(1, func() { st = s.Solve(tol, 100) })
 				})
 			}
@@ -124,7 +127,7 @@ func projection(t *Table) {
 		s, _ := pressure.New(d, t.crew)
 		x, y, z := faces(d, c.solid)
 		s.Setup(openTop, nil, x, y, z)
-		lift(s, d)
+		lift(s, d, t.crew)
 		st := s.Solve(1e-3, 100)
 		t.most(c.name+" at 128³, iterations to 0.001", float64(st.Iterations), 8, "iterations")
 	}

@@ -26,7 +26,7 @@ func gasAccuracy(t *Table) {
 		s, _ := pressure.New(d, t.crew)
 		x, y, z := faces(d, ballSolid)
 		s.Setup(openTop, nil, x, y, z)
-		lift(s, d)
+		lift(s, d, t.crew)
 		st := s.Solve(tol, 100)
 		// under 2e-5 the solver keeps the solution in float64 and works the
 		// residual out in float64 itself; the pressure that it hands out is rounded
