@@ -134,7 +134,8 @@ func NewIn(d grid.Dims, crew grid.Crew, alloc func(n int) []float32) (*Solver, e
 			f.flat.rows, f.flat.sums = f.room(alloc, 3), make([]float32, f.sz+2*f.sy+3*pad)
 		}
 	}
-	for i := 2; i <= 3 && i < len(s.tr); i++ {
+	// fewer than 10³ cells are as good as solved by what lies below them
+	for i := 2; i <= 3 && i < len(s.tr) && s.lv[i].Len() >= 1000; i++ {
 		s.lv[i].again = s.lv[i].alloc(alloc)
 	}
 	f := s.lv[0]
