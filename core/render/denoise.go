@@ -7,6 +7,8 @@ import (
 	"math"
 
 	"zarf/core/film"
+	"zarf/core/grid"
+	"zarf/core/vec"
 )
 
 // The denoiser is a non-local mean whose weights compare patches against the
@@ -19,59 +21,137 @@ const (
 	patchReach   = 1
 )
 
-// plane is a picture of four values a pixel: light and alpha.
-type plane []float32
+// sheets are planes of a picture, with pads about it that hold what a pixel's partner
+// is beyond its edge: rows of whole vectors and a pad of one between them.
+type sheets struct {
+	w, h   int
+	stride int // of rows
+	step   int // of planes
+	a      []float32
+}
 
-// denoise filters a frame in place, alpha with its light.
-func (p *Picture) denoise(f film.Frame, strength float64) {
-	n := p.W * p.H
-	// a and b are the means of the even and the odd samples: independent of each
-	// other, with about the same variance
-	a, b, variance := make(plane, 4*n), make(plane, 4*n), make(plane, 4*n)
-	for i := range n {
-		c := p.count[i/p.W/block*p.across+i%p.W/block]
-		even, odd := float32((c+1)/2), float32(c/2)
-		for k := range 4 {
-			a[4*i+k] = p.half[4*i+k] / max(even, 1)
-			b[4*i+k] = (p.sum[4*i+k] - p.half[4*i+k]) / max(odd, 1)
-			d := a[4*i+k] - b[4*i+k]
-			// one difference a pixel is a poor estimate; two softenings make it a
-			// local one
-			variance[4*i+k] = d * d / 2 // of either half
+const sheetPad = 16 // more than a partner and its patch reach on both sides
+
+func newSheets(w, h, count int) *sheets {
+	s := &sheets{w: w, h: h, stride: (w+15)/16*16 + sheetPad}
+	s.step = s.stride*(h+2*denoiseReach) + 2*sheetPad
+	s.a = make([]float32, count*s.step)
+	return s
+}
+
+// at is where row y of plane k begins.
+func (s *sheets) at(k, y int) int { return k*s.step + sheetPad + (y+denoiseReach)*s.stride }
+
+// row is row y of plane k.
+func (s *sheets) row(k, y int) []float32 { return s.a[s.at(k, y):][:s.w:s.w] }
+
+// full are the whole vectors of row y, as kernels take them.
+func (s *sheets) full(k, y int) []float32 { return s.a[s.at(k, y):][:s.stride-sheetPad] }
+
+// planes are all of them from row y on.
+func (s *sheets) planes(y int) vec.Planes { return vec.Planes{A: s.a, At: s.at(0, y), Step: s.step} }
+
+// extend takes plane k's edges on into the pads.
+func (s *sheets) extend(k int) {
+	for y := range s.h {
+		o := s.at(k, y)
+		for x := 1; x <= denoiseReach+patchReach; x++ {
+			s.a[o-x], s.a[o+s.w-1+x] = s.a[o], s.a[o+s.w-1]
 		}
 	}
-	variance = p.soften(p.soften(variance))
-	feats := p.features()
-	// a filtered by weights from b and the other way round, then averaged: the
-	// weights are independent of the noise that they filter
-	fa := p.nlm(a, b, variance, feats, strength)
-	fb := p.nlm(b, a, variance, feats, strength)
-	for i := range n {
-		for k := range 4 {
-			f.Pix[4*i+k] = 0.5 * (fa[4*i+k] + fb[4*i+k])
-		}
+	line := func(y int) []float32 { return s.a[s.at(k, y)-sheetPad/2:][:s.stride] }
+	for y := 1; y <= denoiseReach; y++ {
+		copy(line(-y), line(0))
+		copy(line(s.h-1+y), line(s.h-1))
 	}
 }
 
-// soften averages over 3 × 3 pixels.
-// At the edge over the pixels that are there.
-func (p *Picture) soften(in plane) plane {
-	out := make(plane, len(in))
-	p.crew.For(p.H, 8, func(lo, hi int) {
+// denoise filters a frame in place, alpha with its light.
+func (p *Picture) denoise(f film.Frame, strength float64) {
+	w, h := p.W, p.H
+	// a and b are the means of the even and the odd samples: independent of each
+	// other, with about the same variance
+	a, b, variance := newSheets(w, h, 4), newSheets(w, h, 4), newSheets(w, h, 4)
+	p.crew.For(h, 8, func(lo, hi int) {
 		for y := lo; y < hi; y++ {
-			for x := range p.W {
-				var s [4]float32
-				n := float32(0)
-				for j := max(y-1, 0); j <= min(y+1, p.H-1); j++ {
-					for i := max(x-1, 0); i <= min(x+1, p.W-1); i++ {
-						for k := range 4 {
-							s[k] += in[4*(j*p.W+i)+k]
-						}
-						n++
+			for k := range 4 {
+				ra, rb, rv := a.row(k, y), b.row(k, y), variance.row(k, y)
+				for x := range ra {
+					c := p.count[y/block*p.across+x/block]
+					i := 4*(y*w+x) + k
+					ra[x] = p.half[i] / max(float32((c+1)/2), 1)
+					rb[x] = (p.sum[i] - p.half[i]) / max(float32(c/2), 1)
+					d := ra[x] - rb[x]
+					rv[x] = d * d / 2 // of either half
+				}
+			}
+		}
+	})
+	// one difference a pixel is a poor estimate; two softenings make it a local one
+	soft := newSheets(w, h, 4)
+	variance.soften(soft, p.crew)
+	soft.soften(variance, p.crew)
+	p.crew.For(12, 1, func(lo, hi int) {
+		for n := lo; n < hi; n++ {
+			[]*sheets{a, b, variance}[n/4].extend(n % 4)
+		}
+	})
+	n := &nlm{light: [2]*sheets{a, b}, variance: variance, feats: p.features(), k2: float32(strength * strength * 0.5), f: f}
+	for m := range n.out {
+		n.out[m], n.weight[m] = newSheets(w, h, 4), newSheets(w, h, 1)
+	}
+	p.crew.For(h, 8, n.strip)
+}
+
+// soften averages over 3 × 3 pixels, at the edge over those that are there.
+func (s *sheets) soften(out *sheets, crew grid.Crew) {
+	crew.For(s.h, 8, func(lo, hi int) {
+		sum := make([]float32, s.w+2)
+		for y := lo; y < hi; y++ {
+			for k := range 4 {
+				from, to := max(y-1, 0), min(y+1, s.h-1)
+				clear(sum)
+				for j := from; j <= to; j++ {
+					for x, v := range s.row(k, j) {
+						sum[x+1] += v
 					}
 				}
-				for k := range 4 {
-					out[4*(y*p.W+x)+k] = s[k] / n
+				row, across := out.row(k, y), float32(to-from+1)
+				for x := range row {
+					n := across * float32(min(x+1, s.w-1)-max(x-1, 0)+1)
+					row[x] = (sum[x] + sum[x+1] + sum[x+2]) / n
+				}
+			}
+		}
+	})
+}
+
+const featureCount = 7
+
+// features are what keeps edges, each scaled so that a difference of 1 parts:
+// depth by its logarithm, albedo, normal.
+func (p *Picture) features() *sheets {
+	out := newSheets(p.W, p.H, featureCount)
+	// what lies beyond the picture is like nothing in it
+	for i := range out.a[:out.step] {
+		out.a[i] = 1e10
+	}
+	p.crew.For(p.H, 8, func(lo, hi int) {
+		for y := lo; y < hi; y++ {
+			depth := out.row(0, y)
+			for x := range depth {
+				i := y*p.W + x
+				depth[x] = 0
+				if n := p.seen[4*i]; n > 0 {
+					// a quarter in the logarithm: 25 % apart in depth parts, near as
+					// well as far
+					depth[x] = float32(math.Log(math.Max(float64(p.seen[4*i+1]/n), 1e-3))) / 0.25
+				}
+			}
+			for k := range 6 {
+				row, by := out.row(1+k, y), [2]float32{0.25, 0.4}[k/3]
+				for x := range row {
+					row[x] = p.feats[6*(y*p.W+x)+k] * p.share(x, y) / by
 				}
 			}
 		}
@@ -79,99 +159,56 @@ func (p *Picture) soften(in plane) plane {
 	return out
 }
 
-const featureCount = 7
-
-// features are what keeps edges, each scaled so that a difference of 1 parts:
-// depth by its logarithm, albedo, normal.
-func (p *Picture) features() []float32 {
-	out := make([]float32, featureCount*p.W*p.H)
-	for i := range p.W * p.H {
-		s := p.share(i%p.W, i/p.W)
-		o := out[featureCount*i:]
-		if n := p.seen[4*i]; n > 0 {
-			// a quarter in the logarithm: 25 % apart in depth parts, near as well as
-			// far
-			o[0] = float32(math.Log(math.Max(float64(p.seen[4*i+1]/n), 1e-3))) / 0.25
-		}
-		for k := range 3 {
-			o[1+k] = p.feats[6*i+k] * s / 0.25
-			o[4+k] = p.feats[6*i+3+k] * s / 0.4
-		}
-	}
-	return out
+// nlm filters either half of the samples by weights from the other: the weights are
+// independent of the noise that they filter. The mean of both is the picture.
+type nlm struct {
+	light           [2]*sheets
+	variance, feats *sheets
+	out, weight     [2]*sheets // sums of partners, and of their weights
+	k2              float32
+	f               film.Frame
 }
 
-// nlm filters in by weights from guide. Every offset is done for the whole
-// picture at once, in strips.
-func (p *Picture) nlm(in, guide, variance plane, feats []float32, strength float64) plane {
-	w, h := p.W, p.H
-	out := make(plane, 4*w*h)
-	k2 := float32(strength * strength * 0.5)
-	p.crew.For(h, 16, func(lo, hi int) { p.strip(lo, hi, in, guide, variance, feats, k2, out) })
-	return out
-}
-
-// strip filters rows lo to hi.
-// Rows lo to hi of the result. Offsets are the outer loop: the gap between a pixel and
-// the one at the offset is worked out once, and then summed over each patch.
-func (p *Picture) strip(lo, hi int, in, guide, variance plane, feats []float32, k2 float32, out plane) {
-	w, h := p.W, p.H
-	weight := make([]float32, w*(hi-lo))
+// strip filters rows lo to hi. Offsets are the outer loop: the gap between a pixel and
+// its partner is worked out once, and then summed over each patch.
+func (n *nlm) strip(lo, hi int) {
+	s := n.light[0]
+	w, h, stride, full := s.w, s.h, s.stride, s.stride-sheetPad
 	from, to := max(lo-patchReach, 0), min(hi+patchReach, h)
-	gap := make([]float32, w*(to-from))
+	// a row more on either side, and what lies beside the picture, stay 0
+	gap := make([]float32, (hi-lo+2*patchReach)*stride+2*sheetPad)
+	gapAt := func(y int) int { return sheetPad + (y-lo+patchReach)*stride }
+	far, share := make([]float32, (hi-lo)*full), make([]float32, full)
+	for x := range share[:w] {
+		share[x] = 1 / float32(min(x+patchReach, w-1)-max(x-patchReach, 0)+1)
+	}
 	for dy := -denoiseReach; dy <= denoiseReach; dy++ {
 		for dx := -denoiseReach; dx <= denoiseReach; dx++ {
-			for y := from; y < to; y++ {
-				row := gap[(y-from)*w:][:w]
-				v := min(max(y+dy, 0), h-1)
-				for x := range row {
-					u := min(max(x+dx, 0), w-1)
-					a, b := 4*(y*w+x), 4*(v*w+u)
-					var d float32
-					for k := range 4 {
-						e := guide[a+k] - guide[b+k]
-						va, vb := variance[a+k], variance[b+k]
-						d += (e*e - (va + min(va, vb))) / (1e-8 + k2*(va+vb) + 1e-4*k2*guide[a+k]*guide[a+k])
-					}
-					row[x] = d / 4
-				}
-			}
+			off := dy*stride + dx
 			for y := lo; y < hi; y++ {
-				v := y + dy
-				if v < 0 || v >= h {
-					continue
+				vec.Part(far[(y-lo)*full:][:full], n.feats.planes(y), featureCount, off)
+			}
+			for m, in := range n.light {
+				guide := n.light[1-m]
+				for y := from; y < to; y++ {
+					row := gap[gapAt(y):][:full]
+					vec.Differ(row, guide.planes(y), n.variance.planes(y), off, n.k2)
+					clear(row[w:])
 				}
-				for x := max(0, -dx); x < min(w, w-dx); x++ {
-					var d float32
-					n := float32(0)
-					for j := max(y-patchReach, from); j <= min(y+patchReach, to-1); j++ {
-						for i := max(x-patchReach, 0); i <= min(x+patchReach, w-1); i++ {
-							d += gap[(j-from)*w+i]
-							n++
-						}
-					}
-					d = max(d/n, 0)
-					a, b := y*w+x, v*w+x+dx
-					fa, fb := feats[featureCount*a:][:featureCount], feats[featureCount*b:][:featureCount]
-					for k := range fa {
-						e := fa[k] - fb[k]
-						d = max(d, e*e)
-					}
-					if d > 12 {
-						continue
-					}
-					wt := float32(math.Exp(-float64(d)))
-					weight[(y-lo)*w+x] += wt
-					for k := range 4 {
-						out[4*a+k] += wt * in[4*b+k]
-					}
+				for y := lo; y < hi; y++ {
+					up := 1 / float32(min(y+patchReach, h-1)-max(y-patchReach, 0)+1)
+					vec.GatherLike(n.weight[m].full(0, y), n.out[m].planes(y), in.planes(y), gap, gapAt(y), stride, far[(y-lo)*full:][:full], share, off, up)
 				}
 			}
 		}
 	}
-	for i, wt := range weight {
+	for y := lo; y < hi; y++ {
+		wa, wb := n.weight[0].row(0, y), n.weight[1].row(0, y)
 		for k := range 4 {
-			out[4*(lo*w+i)+k] /= wt
+			a, b := n.out[0].row(k, y), n.out[1].row(k, y)
+			for x := range a {
+				n.f.Pix[4*(y*w+x)+k] = 0.5 * (a[x]/wa[x] + b[x]/wb[x])
+			}
 		}
 	}
 }

@@ -219,6 +219,26 @@ func wideResidualAVX512(res *float32, x *float64, b *float32, diag *float32, sy 
 //go:noescape
 func halveAVX512(dst *float32, a *float32, q float32, n int)
 
+// differAVX512 is dst = ¼ Σ (e² − (v + min(v, u))) / ((10⁻⁸ + q (v + u)) + 10⁻⁴ q g²) over four planes, e = g − h of light, v and u of noise, for whole blocks.
+//
+//go:noescape
+func differAVX512(dst *float32, light *float32, noise *float32, step int, off int, q float32, n int)
+
+// partAVX512 is dst is the largest (a − b)² over so many planes, step values apart, b off values from a, for whole blocks.
+//
+//go:noescape
+func partAVX512(dst *float32, a *float32, step int, count int, off int, n int)
+
+// gatherLikeAVX512 is w = e^−max(Σ gap over 3 × 3 · share · up, 0, far), 0 where that is over 12; weight += w, out += w · in, four planes step values apart, in off values on; gap's rows lie row values apart; for whole blocks.
+//
+//go:noescape
+func gatherLikeAVX512(weight *float32, out *float32, in *float32, gap *float32, far *float32, share *float32, row int, off int, step int, n int, up float32)
+
+// deepenAVX512 is m = ((w₀ a + w₁ b) + (w₂ c + w₃ d)) + half od; depth = m + half od, out = keep out + share e^−min(m, 87); of any length.
+//
+//go:noescape
+func deepenAVX512(depth *float32, out *float32, od *float32, a *float32, b *float32, c *float32, d *float32, w *[4]float32, half float32, share float32, keep float32, n int)
+
 // locateAVX512 is the cells and the weights of points; n is a multiple of 16. f: offset, last position; c: last cell, steps of y and z.
 //
 //go:noescape
@@ -448,6 +468,26 @@ func wideResidualAVX2(res *float32, x *float64, b *float32, diag *float32, sy in
 //
 //go:noescape
 func halveAVX2(dst *float32, a *float32, q float32, n int)
+
+// differAVX2 is dst = ¼ Σ (e² − (v + min(v, u))) / ((10⁻⁸ + q (v + u)) + 10⁻⁴ q g²) over four planes, e = g − h of light, v and u of noise, for whole blocks.
+//
+//go:noescape
+func differAVX2(dst *float32, light *float32, noise *float32, step int, off int, q float32, n int)
+
+// partAVX2 is dst is the largest (a − b)² over so many planes, step values apart, b off values from a, for whole blocks.
+//
+//go:noescape
+func partAVX2(dst *float32, a *float32, step int, count int, off int, n int)
+
+// gatherLikeAVX2 is w = e^−max(Σ gap over 3 × 3 · share · up, 0, far), 0 where that is over 12; weight += w, out += w · in, four planes step values apart, in off values on; gap's rows lie row values apart; for whole blocks.
+//
+//go:noescape
+func gatherLikeAVX2(weight *float32, out *float32, in *float32, gap *float32, far *float32, share *float32, row int, off int, step int, n int, up float32)
+
+// deepenAVX2 is m = ((w₀ a + w₁ b) + (w₂ c + w₃ d)) + half od; depth = m + half od, out = keep out + share e^−min(m, 87); of any length.
+//
+//go:noescape
+func deepenAVX2(depth *float32, out *float32, od *float32, a *float32, b *float32, c *float32, d *float32, w *[4]float32, half float32, share float32, keep float32, n int)
 
 // locateAVX2 is the cells and the weights of points; n is a multiple of 16. f: offset, last position; c: last cell, steps of y and z.
 //

@@ -2781,6 +2781,437 @@ test:
 DATA float8<>+0(SB)/4, $0x40400000
 GLOBL float8<>(SB), RODATA|NOPTR, $4
 
+// func differAVX512(dst *float32, light *float32, noise *float32, step int, off int, q float32, n int)
+// Requires: AVX, AVX512F
+TEXT ·differAVX512(SB), NOSPLIT, $0-56
+	MOVQ         dst+0(FP), AX
+	MOVQ         light+8(FP), CX
+	MOVQ         noise+16(FP), DX
+	MOVQ         step+24(FP), BX
+	SHLQ         $0x02, BX
+	MOVQ         off+32(FP), SI
+	SHLQ         $0x02, SI
+	VBROADCASTSS q+40(FP), Z0
+	VBROADCASTSS float9<>+0(SB), Z1
+	VBROADCASTSS float7<>+0(SB), Z2
+	VBROADCASTSS float10<>+0(SB), Z3
+	VMULPS       Z3, Z0, Z3
+	MOVQ         n+48(FP), R9
+	SHLQ         $0x02, R9
+	XORQ         R10, R10
+	JMP          test
+
+loop:
+	MOVQ    CX, DI
+	MOVQ    DX, R8
+	VMOVUPS (DI)(R10*1), Z4
+	VMOVUPS (R8)(R10*1), Z5
+	ADDQ    SI, DI
+	ADDQ    SI, R8
+	VSUBPS  (DI)(R10*1), Z4, Z6
+	VMOVUPS (R8)(R10*1), Z7
+	SUBQ    SI, DI
+	SUBQ    SI, R8
+	VMULPS  Z6, Z6, Z6
+	VMINPS  Z7, Z5, Z8
+	VADDPS  Z8, Z5, Z8
+	VSUBPS  Z8, Z6, Z6
+	VADDPS  Z7, Z5, Z5
+	VMULPS  Z0, Z5, Z5
+	VADDPS  Z1, Z5, Z5
+	VMULPS  Z4, Z4, Z4
+	VMULPS  Z3, Z4, Z4
+	VADDPS  Z4, Z5, Z5
+	VDIVPS  Z5, Z6, Z6
+	ADDQ    BX, DI
+	ADDQ    BX, R8
+	VMOVUPS (DI)(R10*1), Z4
+	VMOVUPS (R8)(R10*1), Z5
+	ADDQ    SI, DI
+	ADDQ    SI, R8
+	VSUBPS  (DI)(R10*1), Z4, Z7
+	VMOVUPS (R8)(R10*1), Z8
+	SUBQ    SI, DI
+	SUBQ    SI, R8
+	VMULPS  Z7, Z7, Z7
+	VMINPS  Z8, Z5, Z9
+	VADDPS  Z9, Z5, Z9
+	VSUBPS  Z9, Z7, Z7
+	VADDPS  Z8, Z5, Z5
+	VMULPS  Z0, Z5, Z5
+	VADDPS  Z1, Z5, Z5
+	VMULPS  Z4, Z4, Z4
+	VMULPS  Z3, Z4, Z4
+	VADDPS  Z4, Z5, Z5
+	VDIVPS  Z5, Z7, Z7
+	VADDPS  Z7, Z6, Z6
+	ADDQ    BX, DI
+	ADDQ    BX, R8
+	VMOVUPS (DI)(R10*1), Z4
+	VMOVUPS (R8)(R10*1), Z5
+	ADDQ    SI, DI
+	ADDQ    SI, R8
+	VSUBPS  (DI)(R10*1), Z4, Z7
+	VMOVUPS (R8)(R10*1), Z8
+	SUBQ    SI, DI
+	SUBQ    SI, R8
+	VMULPS  Z7, Z7, Z7
+	VMINPS  Z8, Z5, Z9
+	VADDPS  Z9, Z5, Z9
+	VSUBPS  Z9, Z7, Z7
+	VADDPS  Z8, Z5, Z5
+	VMULPS  Z0, Z5, Z5
+	VADDPS  Z1, Z5, Z5
+	VMULPS  Z4, Z4, Z4
+	VMULPS  Z3, Z4, Z4
+	VADDPS  Z4, Z5, Z5
+	VDIVPS  Z5, Z7, Z7
+	VADDPS  Z7, Z6, Z6
+	ADDQ    BX, DI
+	ADDQ    BX, R8
+	VMOVUPS (DI)(R10*1), Z4
+	VMOVUPS (R8)(R10*1), Z5
+	ADDQ    SI, DI
+	ADDQ    SI, R8
+	VSUBPS  (DI)(R10*1), Z4, Z7
+	VMOVUPS (R8)(R10*1), Z8
+	SUBQ    SI, DI
+	SUBQ    SI, R8
+	VMULPS  Z7, Z7, Z7
+	VMINPS  Z8, Z5, Z9
+	VADDPS  Z9, Z5, Z9
+	VSUBPS  Z9, Z7, Z7
+	VADDPS  Z8, Z5, Z5
+	VMULPS  Z0, Z5, Z5
+	VADDPS  Z1, Z5, Z5
+	VMULPS  Z4, Z4, Z4
+	VMULPS  Z3, Z4, Z4
+	VADDPS  Z4, Z5, Z5
+	VDIVPS  Z5, Z7, Z7
+	VADDPS  Z7, Z6, Z6
+	VMULPS  Z2, Z6, Z6
+	VMOVUPS Z6, (AX)(R10*1)
+	ADDQ    $0x40, R10
+
+test:
+	CMPQ R10, R9
+	JLT  loop
+	VZEROUPPER
+	RET
+
+DATA float9<>+0(SB)/4, $0x322bcc77
+GLOBL float9<>(SB), RODATA|NOPTR, $4
+
+DATA float10<>+0(SB)/4, $0x38d1b717
+GLOBL float10<>(SB), RODATA|NOPTR, $4
+
+// func partAVX512(dst *float32, a *float32, step int, count int, off int, n int)
+// Requires: AVX, AVX512DQ, AVX512F
+TEXT ·partAVX512(SB), NOSPLIT, $0-48
+	MOVQ dst+0(FP), AX
+	MOVQ a+8(FP), CX
+	MOVQ step+16(FP), DX
+	SHLQ $0x02, DX
+	MOVQ off+32(FP), BX
+	SHLQ $0x02, BX
+	MOVQ count+24(FP), SI
+	MOVQ n+40(FP), DI
+	SHLQ $0x02, DI
+	XORQ R8, R8
+
+loop:
+	VXORPS Z0, Z0, Z0
+	MOVQ   CX, R10
+	LEAQ   (CX)(BX*1), R11
+	MOVQ   SI, R9
+
+plane:
+	VMOVUPS (R10)(R8*1), Z1
+	VSUBPS  (R11)(R8*1), Z1, Z1
+	VMULPS  Z1, Z1, Z1
+	VMAXPS  Z1, Z0, Z0
+	ADDQ    DX, R10
+	ADDQ    DX, R11
+	DECQ    R9
+	JNE     plane
+	VMOVUPS Z0, (AX)(R8*1)
+	ADDQ    $0x40, R8
+	CMPQ    R8, DI
+	JLT     loop
+	VZEROUPPER
+	RET
+
+// func gatherLikeAVX512(weight *float32, out *float32, in *float32, gap *float32, far *float32, share *float32, row int, off int, step int, n int, up float32)
+// Requires: AVX, AVX512F
+TEXT ·gatherLikeAVX512(SB), NOSPLIT, $0-84
+	MOVQ         weight+0(FP), AX
+	MOVQ         gap+24(FP), CX
+	MOVQ         far+32(FP), DX
+	MOVQ         share+40(FP), BX
+	MOVQ         row+48(FP), SI
+	SHLQ         $0x02, SI
+	MOVQ         off+56(FP), DI
+	SHLQ         $0x02, DI
+	MOVQ         step+64(FP), R8
+	SHLQ         $0x02, R8
+	MOVQ         out+8(FP), R9
+	MOVQ         in+16(FP), R10
+	ADDQ         DI, R10
+	MOVQ         CX, DI
+	SUBQ         SI, DI
+	LEAQ         (CX)(SI*1), SI
+	VBROADCASTSS up+80(FP), Z0
+	VPXORD       Z1, Z1, Z1
+	VBROADCASTSS float11<>+0(SB), Z2
+	MOVQ         n+72(FP), R13
+	SHLQ         $0x02, R13
+	XORQ         R14, R14
+	JMP          test
+
+loop:
+	VMOVUPS      -4(DI)(R14*1), Z3
+	VADDPS       -4(CX)(R14*1), Z3, Z3
+	VADDPS       -4(SI)(R14*1), Z3, Z3
+	VMOVUPS      (DI)(R14*1), Z4
+	VADDPS       (CX)(R14*1), Z4, Z4
+	VADDPS       (SI)(R14*1), Z4, Z4
+	VADDPS       Z4, Z3, Z3
+	VMOVUPS      4(DI)(R14*1), Z4
+	VADDPS       4(CX)(R14*1), Z4, Z4
+	VADDPS       4(SI)(R14*1), Z4, Z4
+	VADDPS       Z4, Z3, Z3
+	VMULPS       (BX)(R14*1), Z3, Z3
+	VMULPS       Z0, Z3, Z3
+	VMAXPS       Z1, Z3, Z3
+	VMAXPS       (DX)(R14*1), Z3, Z3
+	VMINPS       Z2, Z3, Z4
+	VBROADCASTSS float12<>+0(SB), Z5
+	VMULPS       Z5, Z4, Z4
+	VRNDSCALEPS  $0x00, Z4, Z5
+	VSUBPS       Z5, Z4, Z4
+	VBROADCASTSS float13<>+0(SB), Z6
+	VMOVAPS      Z6, Z6
+	VMULPS       Z4, Z6, Z6
+	VBROADCASTSS float14<>+0(SB), Z7
+	VADDPS       Z7, Z6, Z6
+	VMULPS       Z4, Z6, Z6
+	VBROADCASTSS float15<>+0(SB), Z7
+	VADDPS       Z7, Z6, Z6
+	VMULPS       Z4, Z6, Z6
+	VBROADCASTSS float16<>+0(SB), Z7
+	VADDPS       Z7, Z6, Z6
+	VMULPS       Z4, Z6, Z6
+	VBROADCASTSS float17<>+0(SB), Z7
+	VADDPS       Z7, Z6, Z6
+	VMULPS       Z4, Z6, Z6
+	VBROADCASTSS float18<>+0(SB), Z7
+	VADDPS       Z7, Z6, Z6
+	VMULPS       Z4, Z6, Z6
+	VBROADCASTSS float3<>+0(SB), Z4
+	VADDPS       Z4, Z6, Z6
+	VCVTPS2DQ    Z5, Z5
+	VPSLLD       $0x17, Z5, Z5
+	VPADDD       Z5, Z6, Z6
+	VCMPPS       $0x02, Z2, Z3, K1
+	VMOVAPS.Z    Z6, K1, Z6
+	VADDPS       (AX)(R14*1), Z6, Z3
+	VMOVUPS      Z3, (AX)(R14*1)
+	MOVQ         R9, R11
+	MOVQ         R10, R12
+	VMULPS       (R12)(R14*1), Z6, Z3
+	VADDPS       (R11)(R14*1), Z3, Z3
+	VMOVUPS      Z3, (R11)(R14*1)
+	ADDQ         R8, R11
+	ADDQ         R8, R12
+	VMULPS       (R12)(R14*1), Z6, Z3
+	VADDPS       (R11)(R14*1), Z3, Z3
+	VMOVUPS      Z3, (R11)(R14*1)
+	ADDQ         R8, R11
+	ADDQ         R8, R12
+	VMULPS       (R12)(R14*1), Z6, Z3
+	VADDPS       (R11)(R14*1), Z3, Z3
+	VMOVUPS      Z3, (R11)(R14*1)
+	ADDQ         R8, R11
+	ADDQ         R8, R12
+	VMULPS       (R12)(R14*1), Z6, Z3
+	VADDPS       (R11)(R14*1), Z3, Z3
+	VMOVUPS      Z3, (R11)(R14*1)
+	ADDQ         $0x40, R14
+
+test:
+	CMPQ R14, R13
+	JLT  loop
+	VZEROUPPER
+	RET
+
+DATA float11<>+0(SB)/4, $0x41400000
+GLOBL float11<>(SB), RODATA|NOPTR, $4
+
+DATA float12<>+0(SB)/4, $0xbfb8aa3b
+GLOBL float12<>(SB), RODATA|NOPTR, $4
+
+DATA float13<>+0(SB)/4, $0x39218489
+GLOBL float13<>(SB), RODATA|NOPTR, $4
+
+DATA float14<>+0(SB)/4, $0x3aaec3ff
+GLOBL float14<>(SB), RODATA|NOPTR, $4
+
+DATA float15<>+0(SB)/4, $0x3c1d955b
+GLOBL float15<>(SB), RODATA|NOPTR, $4
+
+DATA float16<>+0(SB)/4, $0x3d635847
+GLOBL float16<>(SB), RODATA|NOPTR, $4
+
+DATA float17<>+0(SB)/4, $0x3e75fdf0
+GLOBL float17<>(SB), RODATA|NOPTR, $4
+
+DATA float18<>+0(SB)/4, $0x3f317218
+GLOBL float18<>(SB), RODATA|NOPTR, $4
+
+// func deepenAVX512(depth *float32, out *float32, od *float32, a *float32, b *float32, c *float32, d *float32, w *[4]float32, half float32, share float32, keep float32, n int)
+// Requires: AVX, AVX512F, BMI2
+TEXT ·deepenAVX512(SB), NOSPLIT, $0-88
+	MOVQ         w+56(FP), AX
+	VBROADCASTSS (AX), Z0
+	VBROADCASTSS 4(AX), Z1
+	VBROADCASTSS 8(AX), Z2
+	VBROADCASTSS 12(AX), Z3
+	MOVQ         depth+0(FP), AX
+	MOVQ         out+8(FP), CX
+	MOVQ         od+16(FP), DX
+	MOVQ         a+24(FP), BX
+	MOVQ         b+32(FP), SI
+	MOVQ         c+40(FP), DI
+	MOVQ         d+48(FP), R8
+	VBROADCASTSS half+64(FP), Z4
+	VBROADCASTSS share+68(FP), Z5
+	VBROADCASTSS keep+72(FP), Z6
+	VBROADCASTSS float19<>+0(SB), Z7
+	MOVQ         n+80(FP), R9
+	XORQ         R10, R10
+	MOVQ         R9, R11
+	ANDQ         $0xfffffff0, R11
+	SUBQ         R11, R9
+	SHLQ         $0x02, R11
+	JMP          test
+
+loop:
+	VMOVUPS      (BX)(R10*1), Z8
+	VMULPS       Z0, Z8, Z8
+	VMOVUPS      (SI)(R10*1), Z9
+	VMULPS       Z1, Z9, Z9
+	VMOVUPS      (DI)(R10*1), Z10
+	VMULPS       Z2, Z10, Z10
+	VMOVUPS      (R8)(R10*1), Z11
+	VMULPS       Z3, Z11, Z11
+	VADDPS       Z9, Z8, Z8
+	VADDPS       Z11, Z10, Z10
+	VADDPS       Z10, Z8, Z8
+	VMOVUPS      (DX)(R10*1), Z9
+	VMULPS       Z4, Z9, Z9
+	VADDPS       Z9, Z8, Z8
+	VADDPS       Z8, Z9, Z9
+	VMOVUPS      Z9, (AX)(R10*1)
+	VMINPS       Z8, Z7, Z8
+	VBROADCASTSS float12<>+0(SB), Z9
+	VMULPS       Z9, Z8, Z8
+	VRNDSCALEPS  $0x00, Z8, Z9
+	VSUBPS       Z9, Z8, Z8
+	VBROADCASTSS float13<>+0(SB), Z10
+	VMOVAPS      Z10, Z10
+	VMULPS       Z8, Z10, Z10
+	VBROADCASTSS float14<>+0(SB), Z11
+	VADDPS       Z11, Z10, Z10
+	VMULPS       Z8, Z10, Z10
+	VBROADCASTSS float15<>+0(SB), Z11
+	VADDPS       Z11, Z10, Z10
+	VMULPS       Z8, Z10, Z10
+	VBROADCASTSS float16<>+0(SB), Z11
+	VADDPS       Z11, Z10, Z10
+	VMULPS       Z8, Z10, Z10
+	VBROADCASTSS float17<>+0(SB), Z11
+	VADDPS       Z11, Z10, Z10
+	VMULPS       Z8, Z10, Z10
+	VBROADCASTSS float18<>+0(SB), Z11
+	VADDPS       Z11, Z10, Z10
+	VMULPS       Z8, Z10, Z10
+	VBROADCASTSS float3<>+0(SB), Z8
+	VADDPS       Z8, Z10, Z10
+	VCVTPS2DQ    Z9, Z9
+	VPSLLD       $0x17, Z9, Z9
+	VPADDD       Z9, Z10, Z10
+	VMULPS       Z5, Z10, Z10
+	VMOVUPS      (CX)(R10*1), Z8
+	VMULPS       Z6, Z8, Z8
+	VADDPS       Z8, Z10, Z10
+	VMOVUPS      Z10, (CX)(R10*1)
+	ADDQ         $0x40, R10
+
+test:
+	CMPQ         R10, R11
+	JLT          loop
+	TESTQ        R9, R9
+	JE           done
+	MOVL         $0x0000ffff, R11
+	BZHIL        R9, R11, R11
+	KMOVW        R11, K1
+	VMOVUPS.Z    (BX)(R10*1), K1, Z8
+	VMULPS       Z0, Z8, Z8
+	VMOVUPS.Z    (SI)(R10*1), K1, Z0
+	VMULPS       Z1, Z0, Z0
+	VMOVUPS.Z    (DI)(R10*1), K1, Z1
+	VMULPS       Z2, Z1, Z1
+	VMOVUPS.Z    (R8)(R10*1), K1, Z2
+	VMULPS       Z3, Z2, Z2
+	VADDPS       Z0, Z8, Z8
+	VADDPS       Z2, Z1, Z1
+	VADDPS       Z1, Z8, Z8
+	VMOVUPS.Z    (DX)(R10*1), K1, Z0
+	VMULPS       Z4, Z0, Z0
+	VADDPS       Z0, Z8, Z8
+	VADDPS       Z8, Z0, Z0
+	VMOVUPS      Z0, K1, (AX)(R10*1)
+	VMINPS       Z8, Z7, Z8
+	VBROADCASTSS float12<>+0(SB), Z0
+	VMULPS       Z0, Z8, Z0
+	VRNDSCALEPS  $0x00, Z0, Z1
+	VSUBPS       Z1, Z0, Z0
+	VBROADCASTSS float13<>+0(SB), Z2
+	VMOVAPS      Z2, Z2
+	VMULPS       Z0, Z2, Z2
+	VBROADCASTSS float14<>+0(SB), Z3
+	VADDPS       Z3, Z2, Z2
+	VMULPS       Z0, Z2, Z2
+	VBROADCASTSS float15<>+0(SB), Z3
+	VADDPS       Z3, Z2, Z2
+	VMULPS       Z0, Z2, Z2
+	VBROADCASTSS float16<>+0(SB), Z3
+	VADDPS       Z3, Z2, Z2
+	VMULPS       Z0, Z2, Z2
+	VBROADCASTSS float17<>+0(SB), Z3
+	VADDPS       Z3, Z2, Z2
+	VMULPS       Z0, Z2, Z2
+	VBROADCASTSS float18<>+0(SB), Z3
+	VADDPS       Z3, Z2, Z2
+	VMULPS       Z0, Z2, Z2
+	VBROADCASTSS float3<>+0(SB), Z0
+	VADDPS       Z0, Z2, Z2
+	VCVTPS2DQ    Z1, Z1
+	VPSLLD       $0x17, Z1, Z1
+	VPADDD       Z1, Z2, Z2
+	VMULPS       Z5, Z2, Z2
+	VMOVUPS.Z    (CX)(R10*1), K1, Z0
+	VMULPS       Z6, Z0, Z0
+	VADDPS       Z0, Z2, Z2
+	VMOVUPS      Z2, K1, (CX)(R10*1)
+
+done:
+	VZEROUPPER
+	RET
+
+DATA float19<>+0(SB)/4, $0x42ae0000
+GLOBL float19<>(SB), RODATA|NOPTR, $4
+
 // func locateAVX512(cells *int32, wx *float32, wy *float32, wz *float32, x *float32, y *float32, z *float32, f *[6]float32, c *[6]int32, n int)
 // Requires: AVX, AVX512F
 TEXT ·locateAVX512(SB), NOSPLIT, $0-80
@@ -7299,6 +7730,678 @@ loop:
 test:
 	CMPQ BX, DX
 	JLT  loop
+	VZEROUPPER
+	RET
+
+// func differAVX2(dst *float32, light *float32, noise *float32, step int, off int, q float32, n int)
+// Requires: AVX
+TEXT ·differAVX2(SB), NOSPLIT, $0-56
+	MOVQ         dst+0(FP), AX
+	MOVQ         light+8(FP), CX
+	MOVQ         noise+16(FP), DX
+	MOVQ         step+24(FP), BX
+	SHLQ         $0x02, BX
+	MOVQ         off+32(FP), SI
+	SHLQ         $0x02, SI
+	VBROADCASTSS q+40(FP), Y0
+	VBROADCASTSS float9<>+0(SB), Y1
+	VBROADCASTSS float7<>+0(SB), Y2
+	VBROADCASTSS float10<>+0(SB), Y3
+	VMULPS       Y3, Y0, Y3
+	MOVQ         n+48(FP), R9
+	SHLQ         $0x02, R9
+	XORQ         R10, R10
+	JMP          test
+
+loop:
+	MOVQ    CX, DI
+	MOVQ    DX, R8
+	VMOVUPS (DI)(R10*1), Y4
+	VMOVUPS (R8)(R10*1), Y5
+	ADDQ    SI, DI
+	ADDQ    SI, R8
+	VSUBPS  (DI)(R10*1), Y4, Y6
+	VMOVUPS (R8)(R10*1), Y7
+	SUBQ    SI, DI
+	SUBQ    SI, R8
+	VMULPS  Y6, Y6, Y6
+	VMINPS  Y7, Y5, Y8
+	VADDPS  Y8, Y5, Y8
+	VSUBPS  Y8, Y6, Y6
+	VADDPS  Y7, Y5, Y5
+	VMULPS  Y0, Y5, Y5
+	VADDPS  Y1, Y5, Y5
+	VMULPS  Y4, Y4, Y4
+	VMULPS  Y3, Y4, Y4
+	VADDPS  Y4, Y5, Y5
+	VDIVPS  Y5, Y6, Y6
+	ADDQ    BX, DI
+	ADDQ    BX, R8
+	VMOVUPS (DI)(R10*1), Y4
+	VMOVUPS (R8)(R10*1), Y5
+	ADDQ    SI, DI
+	ADDQ    SI, R8
+	VSUBPS  (DI)(R10*1), Y4, Y7
+	VMOVUPS (R8)(R10*1), Y8
+	SUBQ    SI, DI
+	SUBQ    SI, R8
+	VMULPS  Y7, Y7, Y7
+	VMINPS  Y8, Y5, Y9
+	VADDPS  Y9, Y5, Y9
+	VSUBPS  Y9, Y7, Y7
+	VADDPS  Y8, Y5, Y5
+	VMULPS  Y0, Y5, Y5
+	VADDPS  Y1, Y5, Y5
+	VMULPS  Y4, Y4, Y4
+	VMULPS  Y3, Y4, Y4
+	VADDPS  Y4, Y5, Y5
+	VDIVPS  Y5, Y7, Y7
+	VADDPS  Y7, Y6, Y6
+	ADDQ    BX, DI
+	ADDQ    BX, R8
+	VMOVUPS (DI)(R10*1), Y4
+	VMOVUPS (R8)(R10*1), Y5
+	ADDQ    SI, DI
+	ADDQ    SI, R8
+	VSUBPS  (DI)(R10*1), Y4, Y7
+	VMOVUPS (R8)(R10*1), Y8
+	SUBQ    SI, DI
+	SUBQ    SI, R8
+	VMULPS  Y7, Y7, Y7
+	VMINPS  Y8, Y5, Y9
+	VADDPS  Y9, Y5, Y9
+	VSUBPS  Y9, Y7, Y7
+	VADDPS  Y8, Y5, Y5
+	VMULPS  Y0, Y5, Y5
+	VADDPS  Y1, Y5, Y5
+	VMULPS  Y4, Y4, Y4
+	VMULPS  Y3, Y4, Y4
+	VADDPS  Y4, Y5, Y5
+	VDIVPS  Y5, Y7, Y7
+	VADDPS  Y7, Y6, Y6
+	ADDQ    BX, DI
+	ADDQ    BX, R8
+	VMOVUPS (DI)(R10*1), Y4
+	VMOVUPS (R8)(R10*1), Y5
+	ADDQ    SI, DI
+	ADDQ    SI, R8
+	VSUBPS  (DI)(R10*1), Y4, Y7
+	VMOVUPS (R8)(R10*1), Y8
+	SUBQ    SI, DI
+	SUBQ    SI, R8
+	VMULPS  Y7, Y7, Y7
+	VMINPS  Y8, Y5, Y9
+	VADDPS  Y9, Y5, Y9
+	VSUBPS  Y9, Y7, Y7
+	VADDPS  Y8, Y5, Y5
+	VMULPS  Y0, Y5, Y5
+	VADDPS  Y1, Y5, Y5
+	VMULPS  Y4, Y4, Y4
+	VMULPS  Y3, Y4, Y4
+	VADDPS  Y4, Y5, Y5
+	VDIVPS  Y5, Y7, Y7
+	VADDPS  Y7, Y6, Y6
+	VMULPS  Y2, Y6, Y6
+	VMOVUPS Y6, (AX)(R10*1)
+	MOVQ    CX, DI
+	MOVQ    DX, R8
+	VMOVUPS 32(DI)(R10*1), Y4
+	VMOVUPS 32(R8)(R10*1), Y5
+	ADDQ    SI, DI
+	ADDQ    SI, R8
+	VSUBPS  32(DI)(R10*1), Y4, Y6
+	VMOVUPS 32(R8)(R10*1), Y7
+	SUBQ    SI, DI
+	SUBQ    SI, R8
+	VMULPS  Y6, Y6, Y6
+	VMINPS  Y7, Y5, Y8
+	VADDPS  Y8, Y5, Y8
+	VSUBPS  Y8, Y6, Y6
+	VADDPS  Y7, Y5, Y5
+	VMULPS  Y0, Y5, Y5
+	VADDPS  Y1, Y5, Y5
+	VMULPS  Y4, Y4, Y4
+	VMULPS  Y3, Y4, Y4
+	VADDPS  Y4, Y5, Y5
+	VDIVPS  Y5, Y6, Y6
+	ADDQ    BX, DI
+	ADDQ    BX, R8
+	VMOVUPS 32(DI)(R10*1), Y4
+	VMOVUPS 32(R8)(R10*1), Y5
+	ADDQ    SI, DI
+	ADDQ    SI, R8
+	VSUBPS  32(DI)(R10*1), Y4, Y7
+	VMOVUPS 32(R8)(R10*1), Y8
+	SUBQ    SI, DI
+	SUBQ    SI, R8
+	VMULPS  Y7, Y7, Y7
+	VMINPS  Y8, Y5, Y9
+	VADDPS  Y9, Y5, Y9
+	VSUBPS  Y9, Y7, Y7
+	VADDPS  Y8, Y5, Y5
+	VMULPS  Y0, Y5, Y5
+	VADDPS  Y1, Y5, Y5
+	VMULPS  Y4, Y4, Y4
+	VMULPS  Y3, Y4, Y4
+	VADDPS  Y4, Y5, Y5
+	VDIVPS  Y5, Y7, Y7
+	VADDPS  Y7, Y6, Y6
+	ADDQ    BX, DI
+	ADDQ    BX, R8
+	VMOVUPS 32(DI)(R10*1), Y4
+	VMOVUPS 32(R8)(R10*1), Y5
+	ADDQ    SI, DI
+	ADDQ    SI, R8
+	VSUBPS  32(DI)(R10*1), Y4, Y7
+	VMOVUPS 32(R8)(R10*1), Y8
+	SUBQ    SI, DI
+	SUBQ    SI, R8
+	VMULPS  Y7, Y7, Y7
+	VMINPS  Y8, Y5, Y9
+	VADDPS  Y9, Y5, Y9
+	VSUBPS  Y9, Y7, Y7
+	VADDPS  Y8, Y5, Y5
+	VMULPS  Y0, Y5, Y5
+	VADDPS  Y1, Y5, Y5
+	VMULPS  Y4, Y4, Y4
+	VMULPS  Y3, Y4, Y4
+	VADDPS  Y4, Y5, Y5
+	VDIVPS  Y5, Y7, Y7
+	VADDPS  Y7, Y6, Y6
+	ADDQ    BX, DI
+	ADDQ    BX, R8
+	VMOVUPS 32(DI)(R10*1), Y4
+	VMOVUPS 32(R8)(R10*1), Y5
+	ADDQ    SI, DI
+	ADDQ    SI, R8
+	VSUBPS  32(DI)(R10*1), Y4, Y7
+	VMOVUPS 32(R8)(R10*1), Y8
+	SUBQ    SI, DI
+	SUBQ    SI, R8
+	VMULPS  Y7, Y7, Y7
+	VMINPS  Y8, Y5, Y9
+	VADDPS  Y9, Y5, Y9
+	VSUBPS  Y9, Y7, Y7
+	VADDPS  Y8, Y5, Y5
+	VMULPS  Y0, Y5, Y5
+	VADDPS  Y1, Y5, Y5
+	VMULPS  Y4, Y4, Y4
+	VMULPS  Y3, Y4, Y4
+	VADDPS  Y4, Y5, Y5
+	VDIVPS  Y5, Y7, Y7
+	VADDPS  Y7, Y6, Y6
+	VMULPS  Y2, Y6, Y6
+	VMOVUPS Y6, 32(AX)(R10*1)
+	ADDQ    $0x40, R10
+
+test:
+	CMPQ R10, R9
+	JLT  loop
+	VZEROUPPER
+	RET
+
+// func partAVX2(dst *float32, a *float32, step int, count int, off int, n int)
+// Requires: AVX
+TEXT ·partAVX2(SB), NOSPLIT, $0-48
+	MOVQ dst+0(FP), AX
+	MOVQ a+8(FP), CX
+	MOVQ step+16(FP), DX
+	SHLQ $0x02, DX
+	MOVQ off+32(FP), BX
+	SHLQ $0x02, BX
+	MOVQ count+24(FP), SI
+	MOVQ n+40(FP), DI
+	SHLQ $0x02, DI
+	XORQ R8, R8
+
+loop:
+	VXORPS Y0, Y0, Y0
+	MOVQ   CX, R10
+	LEAQ   (CX)(BX*1), R11
+	MOVQ   SI, R9
+
+plane:
+	VMOVUPS (R10)(R8*1), Y1
+	VSUBPS  (R11)(R8*1), Y1, Y1
+	VMULPS  Y1, Y1, Y1
+	VMAXPS  Y1, Y0, Y0
+	ADDQ    DX, R10
+	ADDQ    DX, R11
+	DECQ    R9
+	JNE     plane
+	VMOVUPS Y0, (AX)(R8*1)
+	VXORPS  Y0, Y0, Y0
+	MOVQ    CX, R10
+	LEAQ    (CX)(BX*1), R11
+	MOVQ    SI, R9
+
+other:
+	VMOVUPS 32(R10)(R8*1), Y1
+	VSUBPS  32(R11)(R8*1), Y1, Y1
+	VMULPS  Y1, Y1, Y1
+	VMAXPS  Y1, Y0, Y0
+	ADDQ    DX, R10
+	ADDQ    DX, R11
+	DECQ    R9
+	JNE     other
+	VMOVUPS Y0, 32(AX)(R8*1)
+	ADDQ    $0x40, R8
+	CMPQ    R8, DI
+	JLT     loop
+	VZEROUPPER
+	RET
+
+// func gatherLikeAVX2(weight *float32, out *float32, in *float32, gap *float32, far *float32, share *float32, row int, off int, step int, n int, up float32)
+// Requires: AVX, AVX2
+TEXT ·gatherLikeAVX2(SB), NOSPLIT, $0-84
+	MOVQ         weight+0(FP), AX
+	MOVQ         gap+24(FP), CX
+	MOVQ         far+32(FP), DX
+	MOVQ         share+40(FP), BX
+	MOVQ         row+48(FP), SI
+	SHLQ         $0x02, SI
+	MOVQ         off+56(FP), DI
+	SHLQ         $0x02, DI
+	MOVQ         step+64(FP), R8
+	SHLQ         $0x02, R8
+	MOVQ         out+8(FP), R9
+	MOVQ         in+16(FP), R10
+	ADDQ         DI, R10
+	MOVQ         CX, DI
+	SUBQ         SI, DI
+	LEAQ         (CX)(SI*1), SI
+	VBROADCASTSS up+80(FP), Y0
+	VXORPS       Y1, Y1, Y1
+	VBROADCASTSS float11<>+0(SB), Y2
+	MOVQ         n+72(FP), R13
+	SHLQ         $0x02, R13
+	XORQ         R14, R14
+	JMP          test
+
+loop:
+	VMOVUPS      -4(DI)(R14*1), Y3
+	VADDPS       -4(CX)(R14*1), Y3, Y3
+	VADDPS       -4(SI)(R14*1), Y3, Y3
+	VMOVUPS      (DI)(R14*1), Y4
+	VADDPS       (CX)(R14*1), Y4, Y4
+	VADDPS       (SI)(R14*1), Y4, Y4
+	VADDPS       Y4, Y3, Y3
+	VMOVUPS      4(DI)(R14*1), Y4
+	VADDPS       4(CX)(R14*1), Y4, Y4
+	VADDPS       4(SI)(R14*1), Y4, Y4
+	VADDPS       Y4, Y3, Y3
+	VMULPS       (BX)(R14*1), Y3, Y3
+	VMULPS       Y0, Y3, Y3
+	VMAXPS       Y1, Y3, Y3
+	VMAXPS       (DX)(R14*1), Y3, Y3
+	VMINPS       Y2, Y3, Y4
+	VBROADCASTSS float12<>+0(SB), Y5
+	VMULPS       Y5, Y4, Y4
+	VROUNDPS     $0x00, Y4, Y5
+	VSUBPS       Y5, Y4, Y4
+	VBROADCASTSS float13<>+0(SB), Y6
+	VMOVAPS      Y6, Y6
+	VMULPS       Y4, Y6, Y6
+	VBROADCASTSS float14<>+0(SB), Y7
+	VADDPS       Y7, Y6, Y6
+	VMULPS       Y4, Y6, Y6
+	VBROADCASTSS float15<>+0(SB), Y7
+	VADDPS       Y7, Y6, Y6
+	VMULPS       Y4, Y6, Y6
+	VBROADCASTSS float16<>+0(SB), Y7
+	VADDPS       Y7, Y6, Y6
+	VMULPS       Y4, Y6, Y6
+	VBROADCASTSS float17<>+0(SB), Y7
+	VADDPS       Y7, Y6, Y6
+	VMULPS       Y4, Y6, Y6
+	VBROADCASTSS float18<>+0(SB), Y7
+	VADDPS       Y7, Y6, Y6
+	VMULPS       Y4, Y6, Y6
+	VBROADCASTSS float3<>+0(SB), Y4
+	VADDPS       Y4, Y6, Y6
+	VCVTPS2DQ    Y5, Y5
+	VPSLLD       $0x17, Y5, Y5
+	VPADDD       Y5, Y6, Y6
+	VCMPPS       $0x02, Y2, Y3, Y3
+	VANDPS       Y3, Y6, Y6
+	VADDPS       (AX)(R14*1), Y6, Y3
+	VMOVUPS      Y3, (AX)(R14*1)
+	MOVQ         R9, R11
+	MOVQ         R10, R12
+	VMULPS       (R12)(R14*1), Y6, Y3
+	VADDPS       (R11)(R14*1), Y3, Y3
+	VMOVUPS      Y3, (R11)(R14*1)
+	ADDQ         R8, R11
+	ADDQ         R8, R12
+	VMULPS       (R12)(R14*1), Y6, Y3
+	VADDPS       (R11)(R14*1), Y3, Y3
+	VMOVUPS      Y3, (R11)(R14*1)
+	ADDQ         R8, R11
+	ADDQ         R8, R12
+	VMULPS       (R12)(R14*1), Y6, Y3
+	VADDPS       (R11)(R14*1), Y3, Y3
+	VMOVUPS      Y3, (R11)(R14*1)
+	ADDQ         R8, R11
+	ADDQ         R8, R12
+	VMULPS       (R12)(R14*1), Y6, Y3
+	VADDPS       (R11)(R14*1), Y3, Y3
+	VMOVUPS      Y3, (R11)(R14*1)
+	VMOVUPS      28(DI)(R14*1), Y3
+	VADDPS       28(CX)(R14*1), Y3, Y3
+	VADDPS       28(SI)(R14*1), Y3, Y3
+	VMOVUPS      32(DI)(R14*1), Y4
+	VADDPS       32(CX)(R14*1), Y4, Y4
+	VADDPS       32(SI)(R14*1), Y4, Y4
+	VADDPS       Y4, Y3, Y3
+	VMOVUPS      36(DI)(R14*1), Y4
+	VADDPS       36(CX)(R14*1), Y4, Y4
+	VADDPS       36(SI)(R14*1), Y4, Y4
+	VADDPS       Y4, Y3, Y3
+	VMULPS       32(BX)(R14*1), Y3, Y3
+	VMULPS       Y0, Y3, Y3
+	VMAXPS       Y1, Y3, Y3
+	VMAXPS       32(DX)(R14*1), Y3, Y3
+	VMINPS       Y2, Y3, Y4
+	VBROADCASTSS float12<>+0(SB), Y5
+	VMULPS       Y5, Y4, Y4
+	VROUNDPS     $0x00, Y4, Y5
+	VSUBPS       Y5, Y4, Y4
+	VBROADCASTSS float13<>+0(SB), Y6
+	VMOVAPS      Y6, Y6
+	VMULPS       Y4, Y6, Y6
+	VBROADCASTSS float14<>+0(SB), Y7
+	VADDPS       Y7, Y6, Y6
+	VMULPS       Y4, Y6, Y6
+	VBROADCASTSS float15<>+0(SB), Y7
+	VADDPS       Y7, Y6, Y6
+	VMULPS       Y4, Y6, Y6
+	VBROADCASTSS float16<>+0(SB), Y7
+	VADDPS       Y7, Y6, Y6
+	VMULPS       Y4, Y6, Y6
+	VBROADCASTSS float17<>+0(SB), Y7
+	VADDPS       Y7, Y6, Y6
+	VMULPS       Y4, Y6, Y6
+	VBROADCASTSS float18<>+0(SB), Y7
+	VADDPS       Y7, Y6, Y6
+	VMULPS       Y4, Y6, Y6
+	VBROADCASTSS float3<>+0(SB), Y4
+	VADDPS       Y4, Y6, Y6
+	VCVTPS2DQ    Y5, Y5
+	VPSLLD       $0x17, Y5, Y5
+	VPADDD       Y5, Y6, Y6
+	VCMPPS       $0x02, Y2, Y3, Y3
+	VANDPS       Y3, Y6, Y6
+	VADDPS       32(AX)(R14*1), Y6, Y3
+	VMOVUPS      Y3, 32(AX)(R14*1)
+	MOVQ         R9, R11
+	MOVQ         R10, R12
+	VMULPS       32(R12)(R14*1), Y6, Y3
+	VADDPS       32(R11)(R14*1), Y3, Y3
+	VMOVUPS      Y3, 32(R11)(R14*1)
+	ADDQ         R8, R11
+	ADDQ         R8, R12
+	VMULPS       32(R12)(R14*1), Y6, Y3
+	VADDPS       32(R11)(R14*1), Y3, Y3
+	VMOVUPS      Y3, 32(R11)(R14*1)
+	ADDQ         R8, R11
+	ADDQ         R8, R12
+	VMULPS       32(R12)(R14*1), Y6, Y3
+	VADDPS       32(R11)(R14*1), Y3, Y3
+	VMOVUPS      Y3, 32(R11)(R14*1)
+	ADDQ         R8, R11
+	ADDQ         R8, R12
+	VMULPS       32(R12)(R14*1), Y6, Y3
+	VADDPS       32(R11)(R14*1), Y3, Y3
+	VMOVUPS      Y3, 32(R11)(R14*1)
+	ADDQ         $0x40, R14
+
+test:
+	CMPQ R14, R13
+	JLT  loop
+	VZEROUPPER
+	RET
+
+// func deepenAVX2(depth *float32, out *float32, od *float32, a *float32, b *float32, c *float32, d *float32, w *[4]float32, half float32, share float32, keep float32, n int)
+// Requires: AVX, AVX2
+TEXT ·deepenAVX2(SB), NOSPLIT, $0-88
+	MOVQ         w+56(FP), AX
+	VBROADCASTSS (AX), Y0
+	VBROADCASTSS 4(AX), Y1
+	VBROADCASTSS 8(AX), Y2
+	VBROADCASTSS 12(AX), Y3
+	MOVQ         depth+0(FP), AX
+	MOVQ         out+8(FP), CX
+	MOVQ         od+16(FP), DX
+	MOVQ         a+24(FP), BX
+	MOVQ         b+32(FP), SI
+	MOVQ         c+40(FP), DI
+	MOVQ         d+48(FP), R8
+	VBROADCASTSS half+64(FP), Y4
+	VBROADCASTSS share+68(FP), Y5
+	VBROADCASTSS keep+72(FP), Y6
+	VBROADCASTSS float19<>+0(SB), Y7
+	MOVQ         n+80(FP), R9
+	XORQ         R10, R10
+	MOVQ         R9, R11
+	ANDQ         $0xfffffff0, R11
+	SUBQ         R11, R9
+	SHLQ         $0x02, R11
+	JMP          test
+
+loop:
+	VMOVUPS      (BX)(R10*1), Y8
+	VMULPS       Y0, Y8, Y8
+	VMOVUPS      (SI)(R10*1), Y9
+	VMULPS       Y1, Y9, Y9
+	VMOVUPS      (DI)(R10*1), Y10
+	VMULPS       Y2, Y10, Y10
+	VMOVUPS      (R8)(R10*1), Y11
+	VMULPS       Y3, Y11, Y11
+	VADDPS       Y9, Y8, Y8
+	VADDPS       Y11, Y10, Y10
+	VADDPS       Y10, Y8, Y8
+	VMOVUPS      (DX)(R10*1), Y9
+	VMULPS       Y4, Y9, Y9
+	VADDPS       Y9, Y8, Y8
+	VADDPS       Y8, Y9, Y9
+	VMOVUPS      Y9, (AX)(R10*1)
+	VMINPS       Y8, Y7, Y8
+	VBROADCASTSS float12<>+0(SB), Y9
+	VMULPS       Y9, Y8, Y8
+	VROUNDPS     $0x00, Y8, Y9
+	VSUBPS       Y9, Y8, Y8
+	VBROADCASTSS float13<>+0(SB), Y10
+	VMOVAPS      Y10, Y10
+	VMULPS       Y8, Y10, Y10
+	VBROADCASTSS float14<>+0(SB), Y11
+	VADDPS       Y11, Y10, Y10
+	VMULPS       Y8, Y10, Y10
+	VBROADCASTSS float15<>+0(SB), Y11
+	VADDPS       Y11, Y10, Y10
+	VMULPS       Y8, Y10, Y10
+	VBROADCASTSS float16<>+0(SB), Y11
+	VADDPS       Y11, Y10, Y10
+	VMULPS       Y8, Y10, Y10
+	VBROADCASTSS float17<>+0(SB), Y11
+	VADDPS       Y11, Y10, Y10
+	VMULPS       Y8, Y10, Y10
+	VBROADCASTSS float18<>+0(SB), Y11
+	VADDPS       Y11, Y10, Y10
+	VMULPS       Y8, Y10, Y10
+	VBROADCASTSS float3<>+0(SB), Y8
+	VADDPS       Y8, Y10, Y10
+	VCVTPS2DQ    Y9, Y9
+	VPSLLD       $0x17, Y9, Y9
+	VPADDD       Y9, Y10, Y10
+	VMULPS       Y5, Y10, Y10
+	VMOVUPS      (CX)(R10*1), Y8
+	VMULPS       Y6, Y8, Y8
+	VADDPS       Y8, Y10, Y10
+	VMOVUPS      Y10, (CX)(R10*1)
+	VMOVUPS      32(BX)(R10*1), Y8
+	VMULPS       Y0, Y8, Y8
+	VMOVUPS      32(SI)(R10*1), Y9
+	VMULPS       Y1, Y9, Y9
+	VMOVUPS      32(DI)(R10*1), Y10
+	VMULPS       Y2, Y10, Y10
+	VMOVUPS      32(R8)(R10*1), Y11
+	VMULPS       Y3, Y11, Y11
+	VADDPS       Y9, Y8, Y8
+	VADDPS       Y11, Y10, Y10
+	VADDPS       Y10, Y8, Y8
+	VMOVUPS      32(DX)(R10*1), Y9
+	VMULPS       Y4, Y9, Y9
+	VADDPS       Y9, Y8, Y8
+	VADDPS       Y8, Y9, Y9
+	VMOVUPS      Y9, 32(AX)(R10*1)
+	VMINPS       Y8, Y7, Y8
+	VBROADCASTSS float12<>+0(SB), Y9
+	VMULPS       Y9, Y8, Y8
+	VROUNDPS     $0x00, Y8, Y9
+	VSUBPS       Y9, Y8, Y8
+	VBROADCASTSS float13<>+0(SB), Y10
+	VMOVAPS      Y10, Y10
+	VMULPS       Y8, Y10, Y10
+	VBROADCASTSS float14<>+0(SB), Y11
+	VADDPS       Y11, Y10, Y10
+	VMULPS       Y8, Y10, Y10
+	VBROADCASTSS float15<>+0(SB), Y11
+	VADDPS       Y11, Y10, Y10
+	VMULPS       Y8, Y10, Y10
+	VBROADCASTSS float16<>+0(SB), Y11
+	VADDPS       Y11, Y10, Y10
+	VMULPS       Y8, Y10, Y10
+	VBROADCASTSS float17<>+0(SB), Y11
+	VADDPS       Y11, Y10, Y10
+	VMULPS       Y8, Y10, Y10
+	VBROADCASTSS float18<>+0(SB), Y11
+	VADDPS       Y11, Y10, Y10
+	VMULPS       Y8, Y10, Y10
+	VBROADCASTSS float3<>+0(SB), Y8
+	VADDPS       Y8, Y10, Y10
+	VCVTPS2DQ    Y9, Y9
+	VPSLLD       $0x17, Y9, Y9
+	VPADDD       Y9, Y10, Y10
+	VMULPS       Y5, Y10, Y10
+	VMOVUPS      32(CX)(R10*1), Y8
+	VMULPS       Y6, Y8, Y8
+	VADDPS       Y8, Y10, Y10
+	VMOVUPS      Y10, 32(CX)(R10*1)
+	ADDQ         $0x40, R10
+
+test:
+	CMPQ         R10, R11
+	JLT          loop
+	TESTQ        R9, R9
+	JE           done
+	VMOVD        R9, X8
+	VPBROADCASTD X8, Y8
+	VMOVDQU      lane<>+0(SB), Y9
+	VPCMPGTD     Y9, Y8, Y8
+	VMASKMOVPS   (BX)(R10*1), Y8, Y9
+	VMULPS       Y0, Y9, Y9
+	VMASKMOVPS   (SI)(R10*1), Y8, Y10
+	VMULPS       Y1, Y10, Y10
+	VMASKMOVPS   (DI)(R10*1), Y8, Y11
+	VMULPS       Y2, Y11, Y11
+	VMASKMOVPS   (R8)(R10*1), Y8, Y12
+	VMULPS       Y3, Y12, Y12
+	VADDPS       Y10, Y9, Y9
+	VADDPS       Y12, Y11, Y11
+	VADDPS       Y11, Y9, Y9
+	VMASKMOVPS   (DX)(R10*1), Y8, Y10
+	VMULPS       Y4, Y10, Y10
+	VADDPS       Y10, Y9, Y9
+	VADDPS       Y9, Y10, Y10
+	VMASKMOVPS   Y10, Y8, (AX)(R10*1)
+	VMINPS       Y9, Y7, Y9
+	VBROADCASTSS float12<>+0(SB), Y10
+	VMULPS       Y10, Y9, Y9
+	VROUNDPS     $0x00, Y9, Y10
+	VSUBPS       Y10, Y9, Y9
+	VBROADCASTSS float13<>+0(SB), Y11
+	VMOVAPS      Y11, Y11
+	VMULPS       Y9, Y11, Y11
+	VBROADCASTSS float14<>+0(SB), Y12
+	VADDPS       Y12, Y11, Y11
+	VMULPS       Y9, Y11, Y11
+	VBROADCASTSS float15<>+0(SB), Y12
+	VADDPS       Y12, Y11, Y11
+	VMULPS       Y9, Y11, Y11
+	VBROADCASTSS float16<>+0(SB), Y12
+	VADDPS       Y12, Y11, Y11
+	VMULPS       Y9, Y11, Y11
+	VBROADCASTSS float17<>+0(SB), Y12
+	VADDPS       Y12, Y11, Y11
+	VMULPS       Y9, Y11, Y11
+	VBROADCASTSS float18<>+0(SB), Y12
+	VADDPS       Y12, Y11, Y11
+	VMULPS       Y9, Y11, Y11
+	VBROADCASTSS float3<>+0(SB), Y9
+	VADDPS       Y9, Y11, Y11
+	VCVTPS2DQ    Y10, Y10
+	VPSLLD       $0x17, Y10, Y10
+	VPADDD       Y10, Y11, Y11
+	VMULPS       Y5, Y11, Y11
+	VMASKMOVPS   (CX)(R10*1), Y8, Y9
+	VMULPS       Y6, Y9, Y9
+	VADDPS       Y9, Y11, Y11
+	VMASKMOVPS   Y11, Y8, (CX)(R10*1)
+	VMOVD        R9, X8
+	VPBROADCASTD X8, Y8
+	VMOVDQU      lane<>+32(SB), Y9
+	VPCMPGTD     Y9, Y8, Y8
+	VMASKMOVPS   32(BX)(R10*1), Y8, Y9
+	VMULPS       Y0, Y9, Y9
+	VMASKMOVPS   32(SI)(R10*1), Y8, Y0
+	VMULPS       Y1, Y0, Y0
+	VMASKMOVPS   32(DI)(R10*1), Y8, Y1
+	VMULPS       Y2, Y1, Y1
+	VMASKMOVPS   32(R8)(R10*1), Y8, Y2
+	VMULPS       Y3, Y2, Y2
+	VADDPS       Y0, Y9, Y9
+	VADDPS       Y2, Y1, Y1
+	VADDPS       Y1, Y9, Y9
+	VMASKMOVPS   32(DX)(R10*1), Y8, Y0
+	VMULPS       Y4, Y0, Y0
+	VADDPS       Y0, Y9, Y9
+	VADDPS       Y9, Y0, Y0
+	VMASKMOVPS   Y0, Y8, 32(AX)(R10*1)
+	VMINPS       Y9, Y7, Y9
+	VBROADCASTSS float12<>+0(SB), Y0
+	VMULPS       Y0, Y9, Y0
+	VROUNDPS     $0x00, Y0, Y1
+	VSUBPS       Y1, Y0, Y0
+	VBROADCASTSS float13<>+0(SB), Y2
+	VMOVAPS      Y2, Y2
+	VMULPS       Y0, Y2, Y2
+	VBROADCASTSS float14<>+0(SB), Y3
+	VADDPS       Y3, Y2, Y2
+	VMULPS       Y0, Y2, Y2
+	VBROADCASTSS float15<>+0(SB), Y3
+	VADDPS       Y3, Y2, Y2
+	VMULPS       Y0, Y2, Y2
+	VBROADCASTSS float16<>+0(SB), Y3
+	VADDPS       Y3, Y2, Y2
+	VMULPS       Y0, Y2, Y2
+	VBROADCASTSS float17<>+0(SB), Y3
+	VADDPS       Y3, Y2, Y2
+	VMULPS       Y0, Y2, Y2
+	VBROADCASTSS float18<>+0(SB), Y3
+	VADDPS       Y3, Y2, Y2
+	VMULPS       Y0, Y2, Y2
+	VBROADCASTSS float3<>+0(SB), Y0
+	VADDPS       Y0, Y2, Y2
+	VCVTPS2DQ    Y1, Y1
+	VPSLLD       $0x17, Y1, Y1
+	VPADDD       Y1, Y2, Y2
+	VMULPS       Y5, Y2, Y2
+	VMASKMOVPS   32(CX)(R10*1), Y8, Y0
+	VMULPS       Y6, Y0, Y0
+	VADDPS       Y0, Y2, Y2
+	VMASKMOVPS   Y2, Y8, 32(CX)(R10*1)
+
+done:
 	VZEROUPPER
 	RET
 

@@ -146,6 +146,20 @@ func wideResidualAVX512(res *float32, x *float64, b *float32, diag *float32, sy 
 
 func halveAVX512(dst *float32, a *float32, q float32, n int) { panic(missing) }
 
+func differAVX512(dst *float32, light *float32, noise *float32, step int, off int, q float32, n int) {
+	panic(missing)
+}
+
+func partAVX512(dst *float32, a *float32, step int, count int, off int, n int) { panic(missing) }
+
+func gatherLikeAVX512(weight *float32, out *float32, in *float32, gap *float32, far *float32, share *float32, row int, off int, step int, n int, up float32) {
+	panic(missing)
+}
+
+func deepenAVX512(depth *float32, out *float32, od *float32, a *float32, b *float32, c *float32, d *float32, w *[4]float32, half float32, share float32, keep float32, n int) {
+	panic(missing)
+}
+
 func locateAVX512(cells *int32, wx *float32, wy *float32, wz *float32, x *float32, y *float32, z *float32, f *[6]float32, c *[6]int32, n int) {
 	panic(missing)
 }
@@ -299,6 +313,20 @@ func wideResidualAVX2(res *float32, x *float64, b *float32, diag *float32, sy in
 }
 
 func halveAVX2(dst *float32, a *float32, q float32, n int) { panic(missing) }
+
+func differAVX2(dst *float32, light *float32, noise *float32, step int, off int, q float32, n int) {
+	panic(missing)
+}
+
+func partAVX2(dst *float32, a *float32, step int, count int, off int, n int) { panic(missing) }
+
+func gatherLikeAVX2(weight *float32, out *float32, in *float32, gap *float32, far *float32, share *float32, row int, off int, step int, n int, up float32) {
+	panic(missing)
+}
+
+func deepenAVX2(depth *float32, out *float32, od *float32, a *float32, b *float32, c *float32, d *float32, w *[4]float32, half float32, share float32, keep float32, n int) {
+	panic(missing)
+}
 
 func locateAVX2(cells *int32, wx *float32, wy *float32, wz *float32, x *float32, y *float32, z *float32, f *[6]float32, c *[6]int32, n int) {
 	panic(missing)

@@ -236,9 +236,24 @@ func TestShortRowsPanic(t *testing.T) {
 		"WideResidual b": func() { WideResidual(long(), make([]float64, 200), 70, short, long(), 40, 60) },
 		"WideResidual z": func() { WideResidual(long(), make([]float64, 160), 70, long(), long(), 40, 60) },
 		"WideResidual 0": func() { WideResidual(long(), make([]float64, 200), 50, long(), long(), 40, 60) },
-		"Halve":          func() { Halve(short, long(), 1) },
-		"short lattice":  func() { NewLattice(row[:63], 4, 4, 4, [3]float32{}) },
-		"empty lattice":  func() { NewLattice(row, 4, 0, 4, [3]float32{}) },
+		"Deepen row": func() {
+			Deepen(long(), long(), long(), &[4][]float32{long(), long(), long(), short}, &[4]float32{}, 1, 1, 0)
+		},
+		"Deepen out": func() {
+			Deepen(long(), short, long(), &[4][]float32{long(), long(), long(), long()}, &[4]float32{}, 1, 1, 0)
+		},
+		"Differ off":    func() { Differ(long(), Planes{row, 100, 64}, Planes{row, 20, 64}, 20, 0.5) },
+		"Differ before": func() { Differ(long(), Planes{row, 20, 64}, Planes{row, 20, 64}, -21, 0.5) },
+		"Part planes":   func() { Part(long(), Planes{row, 20, 64}, 6, 0) },
+		"GatherLike gap": func() {
+			GatherLike(long(), Planes{row, 0, 64}, Planes{row, 0, 64}, row, 20, 20, long(), long(), 0, 1)
+		},
+		"GatherLike in": func() {
+			GatherLike(long(), Planes{row, 0, 64}, Planes{row, 40, 64}, row, 100, 40, long(), long(), 50, 1)
+		},
+		"Halve":         func() { Halve(short, long(), 1) },
+		"short lattice": func() { NewLattice(row[:63], 4, 4, 4, [3]float32{}) },
+		"empty lattice": func() { NewLattice(row, 4, 0, 4, [3]float32{}) },
 	}
 	maps.Copy(calls, shortRuns)
 	with(func(s Set) {
@@ -275,7 +290,7 @@ func TestAVX2KernelsAreAVX2(t *testing.T) {
 			t.Errorf("line %d, %s: %s", n+1, within, line)
 		}
 	}
-	if seen != 46 {
+	if seen != 50 {
 		t.Errorf("%d kernels for AVX2", seen)
 	}
 }

@@ -1,0 +1,201 @@
+package render
+
+// Light carried through smoke for the march, on a grid of cells twice as wide as the
+// volume's voxels.
+
+import (
+	"math"
+
+	"zarf/core/geom"
+	"zarf/core/grid"
+	"zarf/core/vec"
+)
+
+// lightGrid is light that reaches each point, on a grid of coarser cells: sun
+// is the transmittance to the sun, sky the mean over a few directions.
+type lightGrid struct {
+	sun, sky *grid.Field
+	scale    float32        // voxels of the volume in a cell
+	fire     [3]*grid.Field // radiance from fire, mean over all directions; nil without
+	coarse   float32        // voxels of the volume in a cell of fire
+}
+
+// newLight carries light through the volume. sigma is extinction in 1/m for
+// density 1.
+// The sun's sweep and five of the sky's, each a pass over the half resolution: light is
+// smooth, and the sweep costs an eighth.
+func newLight(v *Volume, sigma float64, sun geom.Vec3, crew grid.Crew) *lightGrid {
+	s := &sweeps{od: v.halved(float32(sigma*v.H*2), crew), crew: crew}
+	d := s.od.Dims
+	l := &lightGrid{sun: grid.NewField(d), sky: grid.NewField(d), scale: 2}
+	s.light(l.sun, ray{sun.Array(), 1})
+	// The sky by five directions: the zenith and four at 27° over the horizon,
+	// weighed so that an open floor gets 1.
+	low := 1 / math.Sqrt(1.25)
+	s.light(l.sky, ray{[3]float64{0, 1, 0}, 0.36}, ray{[3]float64{low, low / 2, 0}, 0.16}, ray{[3]float64{-low, low / 2, 0}, 0.16},
+		ray{[3]float64{0, low / 2, low}, 0.16}, ray{[3]float64{0, low / 2, -low}, 0.16})
+	return l
+}
+
+// halved is the optical depth of cells of two voxels, q times the mean density.
+func (v *Volume) halved(q float32, crew grid.Crew) *grid.Field {
+	f := v.mapped(crew)
+	out := grid.NewField(grid.Dims{NX: (f.NX + 1) / 2, NY: (f.NY + 1) / 2, NZ: (f.NZ + 1) / 2})
+	q *= 0.125
+	crew.For(out.NZ, 2, func(k0, k1 int) {
+		sum := make([]float32, f.NX+1)
+		for k := k0; k < k1; k++ {
+			for j := range out.NY {
+				ja, jb, ka, kb := 2*j, min(2*j+1, f.NY-1), 2*k, min(2*k+1, f.NZ-1)
+				vec.Blend(sum[:f.NX], f.Row(ja, ka), f.Row(jb, ka), f.Row(ja, kb), f.Row(jb, kb), &[4]float32{q, q, q, q})
+				sum[f.NX] = sum[f.NX-1] // the last cell may be a voxel wide
+				row := out.Row(j, k)
+				for i := range row {
+					row[i] = sum[2*i] + sum[2*i+1]
+				}
+			}
+		}
+	})
+	return out
+}
+
+// sweeps carries light through cells of the given optical depth.
+type sweeps struct {
+	od, turned *grid.Field // the same with x and y changed, for what goes along x
+	crew       grid.Crew
+}
+
+// ray is light from a direction, and its share.
+type ray struct {
+	dir   [3]float64
+	share float32
+}
+
+// light adds up into out what of each ray reaches the cells' middles.
+func (s *sweeps) light(out *grid.Field, list ...ray) {
+	var along *grid.Field // what came along x, turned
+	keep, kept := float32(0), float32(0)
+	for _, r := range list {
+		if d := r.dir; math.Abs(d[0]) > math.Abs(d[1]) && math.Abs(d[0]) > math.Abs(d[2]) {
+			if s.turned == nil {
+				s.turned = turn(s.od, s.crew)
+			}
+			if along == nil {
+				along = grid.NewField(s.turned.Dims)
+			}
+			sweep(along, s.turned, [3]float64{d[1], d[0], d[2]}, r.share, kept, s.crew)
+			kept = 1
+			continue
+		}
+		sweep(out, s.od, r.dir, r.share, keep, s.crew)
+		keep = 1
+	}
+	if along == nil {
+		return
+	}
+	along = turn(along, s.crew)
+	if keep == 0 {
+		copy(out.Data, along.Data)
+		return
+	}
+	s.crew.For(len(out.Data), 1<<14, func(lo, hi int) { vec.Add(out.Data[lo:hi], out.Data[lo:hi], along.Data[lo:hi]) })
+}
+
+// turn changes x and y of a field.
+func turn(f *grid.Field, crew grid.Crew) *grid.Field {
+	out := grid.NewField(grid.Dims{NX: f.NY, NY: f.NX, NZ: f.NZ})
+	crew.For(f.NZ, 1, func(k0, k1 int) {
+		const edge = 16 // squares stay in the first cache
+		for k := k0; k < k1; k++ {
+			from, to := f.Data[f.Index(0, 0, k):][:f.NX*f.NY], out.Data[out.Index(0, 0, k):][:f.NX*f.NY]
+			for j0 := 0; j0 < f.NY; j0 += edge {
+				for i0 := 0; i0 < f.NX; i0 += edge {
+					for j := j0; j < min(j0+edge, f.NY); j++ {
+						for i := i0; i < min(i0+edge, f.NX); i++ {
+							to[i*f.NY+j] = from[j*f.NX+i]
+						}
+					}
+				}
+			}
+		}
+	})
+	return out
+}
+
+// sweep carries light against its direction, which lies no nearer to x than to the
+// other axes: slice by slice along the axis nearest to dir, each cell continuing the
+// optical depth interpolated in the slice before. od is the depth of one cell's width;
+// out becomes keep times what it was, and share times the light that arrives.
+//
+// The scheme is first order across slices: depth spreads sideways a little with
+// every one, which softens shadows as they get longer. What is interpolated is the
+// depth at the far sides of cells, so that half of each cell's own counts on either
+// side (trapezoid).
+func sweep(out, od *grid.Field, dir [3]float64, share, keep float32, crew grid.Crew) {
+	main, across := 1, 2
+	if math.Abs(dir[2]) > math.Abs(dir[1]) {
+		main, across = 2, 1
+	}
+	n := [3]int{od.NX, od.NY, od.NZ}
+	inv := 1 / math.Abs(dir[main])
+	half := float32(0.5 * inv) // of the path through one slice, in cells
+	// a look at the slice before lies between the same four cells, seen from every
+	// cell, with the same weights
+	da, db := dir[0]*inv, dir[across]*inv
+	ia, ib := int(math.Floor(da)), int(math.Floor(db))
+	xa, xb := float32(da-math.Floor(da)), float32(db-math.Floor(db))
+	w := [4]float32{(1 - xa) * (1 - xb), (1 - xa) * xb, xa * (1 - xb), xa * xb}
+	first, last, step := n[main]-1, -1, -1
+	if dir[main] < 0 {
+		first, last, step = 0, n[main], 1
+	}
+	// the depth at the far sides of two slices, with room round each that light
+	// comes in from
+	const pad = 2
+	long := n[0] + 2*pad
+	var depth [2][]float32
+	for i := range depth {
+		depth[i] = make([]float32, long*(n[across]+2*pad))
+	}
+	for s := first; s != last; s += step {
+		before, now := depth[s&1^1], depth[s&1]
+		crew.For(n[across], 16, func(lo, hi int) {
+			for q := lo; q < hi; q++ {
+				j, k := s, q
+				if main == 2 {
+					j, k = q, s
+				}
+				a := (q+pad+ib)*long + pad + ia
+				b := a + long
+				from := [4][]float32{before[a:], before[b:], before[a+1:], before[b+1:]}
+				vec.Deepen(now[(q+pad)*long+pad:][:n[0]], out.Row(j, k), od.Row(j, k), &from, &w, half, share, keep)
+			}
+		})
+	}
+}
+
+// read gives sun and sky light at a position in voxels of the volume.
+func (l *lightGrid) read(x, y, z float32) (sun, sky float32) {
+	x, y, z = x/l.scale-0.5, y/l.scale-0.5, z/l.scale-0.5
+	return l.sun.Sample(x, y, z), l.sky.Sample(x, y, z)
+}
+
+// Light is the transmittance to a light from direction dir, and the mean over
+// a few directions of the sky, for every voxel; sigma is extinction in 1/m for
+// density 1.
+// For browsers, which get light baked in; renderers read the half-size grid.
+func (v *Volume) Light(sigma float64, dir geom.Vec3, crew grid.Crew) (sun, sky *grid.Field) {
+	l := newLight(v, sigma, dir, crew)
+	sun, sky = grid.NewField(v.Density.Dims), grid.NewField(v.Density.Dims)
+	crew.For(v.Density.NZ, 1, func(k0, k1 int) {
+		for k := k0; k < k1; k++ {
+			for j := range v.Density.NY {
+				a, b := sun.Row(j, k), sky.Row(j, k)
+				for i := range a {
+					a[i], b[i] = l.read(float32(i)+0.5, float32(j)+0.5, float32(k)+0.5)
+				}
+			}
+		}
+	})
+	return sun, sky
+}
