@@ -253,15 +253,13 @@ func (s *Solver) follow(t *bench, lay, way int) {
 	at := s.lay[lay].at
 	step := [5]int{onU: 1, onV: h.NX, onW: h.NX * h.NY, onCentre: 0}[lay]
 	d := &s.way[way]
-	for _, r := range t.runs {
+	for m := range t.runs {
 		// A face's way is the mean of the ways of the two cells that it parts: step
 		// is how far apart in memory these are. For cells it is 0, and the mean is
 		// theirs.
-		b := h.Index(r.i+1, r.j+1, r.k+1)
-		a, e := b-step, r.at+r.n
-		from := [3][]float32{d[0][a:], d[1][a:], d[2][a:]}
-		to := [3][]float32{d[0][b:], d[1][b:], d[2][b:]}
-		vec.Follow(t.x[r.at:e], t.y[r.at:e], t.z[r.at:e], &from, &to, float32(r.i)+at.x, float32(r.j)+at.y, float32(r.k)+at.z)
+		r := &t.runs[m]
+		b, e := h.Index(r.i+1, r.j+1, r.k+1), r.at+r.n
+		vec.Follow(t.x[r.at:e], t.y[r.at:e], t.z[r.at:e], d, b-step, b, float32(r.i)+at.x, float32(r.j)+at.y, float32(r.k)+at.z)
 	}
 }
 

@@ -49,8 +49,7 @@ var kernels = map[string]func(rng *rand.Rand, n int) []float32{
 	},
 	"Follow": func(r *rand.Rand, n int) []float32 {
 		x, y, z := values(r, n), values(r, n), values(r, n)
-		a, b := [3][]float32{values(r, n), values(r, n), values(r, n)}, [3][]float32{values(r, n), values(r, n), values(r, n)}
-		Follow(x, y, z, &a, &b, 3.6, 7, 0.5)
+		Follow(x, y, z, &[3][]float32{values(r, n+9), values(r, n+9), values(r, n+9)}, r.IntN(10), r.IntN(10), 3.6, 7, 0.5)
 		return append(append(x, y...), z...)
 	},
 	"Limit": func(r *rand.Rand, n int) []float32 {
@@ -206,16 +205,16 @@ func FuzzKernels(f *testing.F) {
 func TestShortRowsPanic(t *testing.T) {
 	long := func() []float32 { return make([]float32, 32, 64) }
 	short := make([]float32, 16, 64)
-	three := func() *[3][]float32 { return &[3][]float32{long(), long(), long()} }
 	row := make([]float32, 300)
 	cube := NewLattice(row, 4, 4, 4, [3]float32{})
 	calls := map[string]func(){
 		"Dot":            func() { Dot(long(), short) },
 		"Dot odd":        func() { Dot(make([]float32, 17), make([]float32, 17)) },
 		"Blend":          func() { Blend(long(), long(), short, long(), long(), &[4]float32{}) },
-		"Follow y":       func() { Follow(long(), short, long(), three(), three(), 0, 0, 0) },
-		"Follow a":       func() { Follow(long(), long(), long(), &[3][]float32{long(), long(), short}, three(), 0, 0, 0) },
-		"Follow b":       func() { Follow(long(), long(), long(), three(), &[3][]float32{long(), short, long()}, 0, 0, 0) },
+		"Follow y":       func() { Follow(long(), short, long(), &[3][]float32{long(), long(), long()}, 0, 0, 0, 0, 0) },
+		"Follow a":       func() { Follow(long(), long(), long(), &[3][]float32{long(), long(), long()}, 1, 0, 0, 0, 0) },
+		"Follow b":       func() { Follow(long(), long(), long(), &[3][]float32{long(), long(), long()}, 0, -1, 0, 0, 0) },
+		"Follow ways":    func() { Follow(long(), long(), long(), &[3][]float32{long(), long(), short}, 0, 0, 0, 0, 0) },
 		"Fold rows":      func() { Fold(long(), make([]float32, 120), 3, 16, 8, 16, &[4]float32{}) },
 		"Fold source":    func() { Fold(long(), make([]float32, 79), 2, 16, 16, 16, &[4]float32{}) },
 		"Limit again":    func() { Limit(long(), short, long(), long(), long(), long()) },

@@ -1,6 +1,9 @@
 package vec
 
-import "math"
+import (
+	"fmt"
+	"math"
+)
 
 // missing is what a kernel says on a machine that has no such set.
 const missing = "vec: this processor has no such kernels"
@@ -49,23 +52,25 @@ func Blend(dst, a, b, c, d []float32, w *[4]float32) {
 }
 
 // Follow moves the points (i + m, j, k) of a row, m from 0 on, along the mean of two
-// ways, both of three parts: x[m] = (i + m) + ½(a[0][m] + b[0][m]), and y and z
-// likewise without m. Rows of any length.
-func Follow(x, y, z []float32, a, b *[3][]float32, i, j, k float32) {
+// ways of three parts, whose rows begin at a and b: x[m] = (i + m) + ½(u[a+m] + u[b+m])
+// with u the first part, and y and z likewise without m. Rows of any length.
+func Follow(x, y, z []float32, ways *[3][]float32, a, b int, i, j, k float32) {
 	n := len(x)
 	Row2(n, y, z)
-	Row3(n, a[0], a[1], a[2])
-	Row3(n, b[0], b[1], b[2])
+	u, v, w := ways[0], ways[1], ways[2]
+	if least := min(len(u), len(v), len(w)); min(a, b) < 0 || max(a, b)+n > least {
+		panic(fmt.Sprintf("vec: %d values of ways from %d and %d on, of %d", n, a, b, least))
+	}
 	switch {
 	case n == 0:
 	case Chosen == AVX512:
-		followAVX512(&x[0], &y[0], &z[0], &a[0][0], &b[0][0], &a[1][0], &b[1][0], &a[2][0], &b[2][0], i, j, k, n)
+		followAVX512(&x[0], &y[0], &z[0], &u[a], &u[b], &v[a], &v[b], &w[a], &w[b], i, j, k, n)
 	case Chosen == AVX2:
-		followAVX2(&x[0], &y[0], &z[0], &a[0][0], &b[0][0], &a[1][0], &b[1][0], &a[2][0], &b[2][0], i, j, k, n)
+		followAVX2(&x[0], &y[0], &z[0], &u[a], &u[b], &v[a], &v[b], &w[a], &w[b], i, j, k, n)
 	default:
-		followPlain(x, a[0], b[0], i, 1)
-		followPlain(y, a[1], b[1], j, 0)
-		followPlain(z, a[2], b[2], k, 0)
+		followPlain(x, u[a:], u[b:], i, 1)
+		followPlain(y, v[a:], v[b:], j, 0)
+		followPlain(z, w[a:], w[b:], k, 0)
 	}
 }
 
