@@ -332,8 +332,12 @@ func (v *Volume) glowBatch(b *strand, n int) bool {
 		}
 		return true
 	}
+	full := (n + 15) &^ 15
+	at := v.Glow[0].Lattice(halves)
+	at.Locate(&b.spots, b.x[:full], b.y[:full], b.z[:full])
 	for c := range 3 {
-		v.Glow[c].SampleBatch(b.glow[c][:n], b.x[:n], b.y[:n], b.z[:n], halves)
+		at = v.Glow[c].Lattice(halves)
+		at.At(b.glow[c][:full], &b.spots)
 	}
 	return true
 }

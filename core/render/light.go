@@ -18,6 +18,20 @@ type lightGrid struct {
 	scale    float32        // voxels of the volume in a cell
 	fire     [3]*grid.Field // radiance from fire, mean over all directions; nil without
 	coarse   float32        // voxels of the volume in a cell of fire
+
+	// the same and the volume's density as the march reads them
+	density, sunAt, skyAt vec.Lattice
+	fireAt                [3]vec.Lattice
+}
+
+// ready makes the fields ready to be read.
+func (l *lightGrid) ready(v *Volume) {
+	l.density, l.sunAt, l.skyAt = v.Density.Lattice(halves), l.sun.Lattice(halves), l.sky.Lattice(halves)
+	for c, f := range l.fire {
+		if f != nil {
+			l.fireAt[c] = f.Lattice(halves)
+		}
+	}
 }
 
 // newLight carries light through the volume. sigma is extinction in 1/m for

@@ -11,6 +11,7 @@ import (
 
 	"zarf/core/geom"
 	"zarf/core/look"
+	"zarf/core/vec"
 )
 
 // Light scattered more than once is guessed by orders of scattering (Wrenninge,
@@ -273,10 +274,11 @@ func (p *Picture) marchVolume(v *Volume, lg *lightGrid, tr *trip, o, d geom.Vec3
 	m.orders = orders
 	// per ray and not per look: the sun is far away, so the phase function is
 	// constant
-	cos := d.Dot(l.SunDir)
+	cos, share := d.Dot(l.SunDir), 1.0
 	for n := range orders {
 		// order n keeps lightShare^n of the light and phaseShare^n of the directness
-		m.sun[n] = l.Lobes.Flat(scaled(phaseShare, n)).At(cos) * scaled(lightShare, n)
+		m.sun[n] = p.lobes[n].At(cos) * share
+		share *= lightShare
 		m.flat[n] = float32(m.sun[n])
 	}
 	step := l.Step
@@ -302,7 +304,7 @@ func (p *Picture) marchVolume(v *Volume, lg *lightGrid, tr *trip, o, d geom.Vec3
 		}
 		// a strand is padded with its last look
 		full := (count + 15) &^ 15
-		v.Density.SampleBatch(b.den[:full], b.x[:full], b.y[:full], b.z[:full], halves)
+		lg.density.Sample(b.den[:full], b.x[:full], b.y[:full], b.z[:full])
 		if v.opacity != nil {
 			for i, x := range b.den[:count] {
 				b.den[i] = v.opacity.One(x)
@@ -349,13 +351,15 @@ func (p *Picture) marchVolume(v *Volume, lg *lightGrid, tr *trip, o, d geom.Vec3
 	}
 	moved := v.moves != nil && tr.moment != 0
 	inv := 1 / step
+	qx, qy, qz := q.X, q.Y, q.Z
 	v.cross(o, d, far, func(from, to float64, _ int) bool {
 		for t := (math.Ceil(from*inv-shift) + shift) * step; t < to; t += step {
-			x := q.Add(d.Mul(t))
+			x, y, z := qx+d.X*t, qy+d.Y*t, qz+d.Z*t
 			if moved {
-				x = v.moves.back(v, x, tr.moment)
+				at := v.moves.back(v, geom.V(x, y, z), tr.moment)
+				x, y, z = at.X, at.Y, at.Z
 			}
-			b.x[n], b.y[n], b.z[n], b.t[n] = float32(x.X), float32(x.Y), float32(x.Z), float32(t)
+			b.x[n], b.y[n], b.z[n], b.t[n] = float32(x), float32(y), float32(z), float32(t)
 			if n++; n == len(b.x) && !flush() {
 				return false
 			}
@@ -387,7 +391,9 @@ type sums struct {
 // The innermost loop of the quick march: a few multiplications and one exponential a
 // look.
 func (s *sums) add(b *strand, n int, depth float32, m *marched, hot, lit bool, from float64) bool {
-	through := s.through
+	through, full := s.through, (n+15)&^15
+	b.pass = b.den
+	vec.Scatter(b.pass[:full], b.sun[:full], b.sky[:full], depth, &m.flat, m.orders)
 	// ends where what is left of the light from behind is under opaque
 	end := opaque / max(float32(from), opaque)
 	for i, den := range b.den[:n] {
@@ -402,21 +408,11 @@ func (s *sums) add(b *strand, n int, depth float32, m *marched, hot, lit bool, f
 		// Within a step density is constant, so the light that it scatters to the
 		// eye is (1 − e^(−τ)) times the source, whatever the step: no banding from
 		// its length.
-		tr := fade(den * depth)
+		tr := b.pass[i]
 		k := through * (1 - tr)
 		through *= tr
-		ts, ta := b.sun[i], b.sky[i]
-		sun, sky := m.flat[0]*ts, ta
-		share := float32(lightShare)
-		for o := 1; o < m.orders; o++ {
-			// half of the optical depth is the root of the transmittance
-			ts, ta = sqrt32(ts), sqrt32(ta)
-			sun += m.flat[o] * ts
-			sky += share * ta
-			share *= lightShare
-		}
-		s.sun += k * sun
-		s.sky += k * sky
+		s.sun += k * b.sun[i]
+		s.sky += k * b.sky[i]
 		if lit {
 			for c := range s.fire {
 				s.fire[c] += k * b.fire[c][i]
@@ -460,8 +456,6 @@ func (p *Picture) settle(s *sums, glow float64, out *taken, through *look.RGB) {
 	*through = through.Scale(float64(s.through))
 }
 
-func sqrt32(x float32) float32 { return float32(math.Sqrt(float64(x))) }
-
 // fade is exp(−x) for x ≥ 0 within 3e-7 of it, and exactly 1 at 0.
 // The library is exact to float64, which nothing here needs.
 func fade(x float32) float32 {
@@ -487,8 +481,9 @@ type marched struct {
 
 // strand is a run of looks along a ray.
 type strand struct {
-	x, y, z, t, den, hue, sun, sky [32]float32
-	glow, fire                     [3][32]float32
+	x, y, z, t, den, hue, sun, sky, pass [32]float32
+	glow, fire                           [3][32]float32
+	spots                                vec.Spots
 }
 
 var (
@@ -508,28 +503,25 @@ func (b *strand) any(n int) bool {
 // readBatch reads the light at the looks of a strand; it uses up positions.
 // Positions of the strand are divided in place, as nothing needs them afterwards.
 func (l *lightGrid) readBatch(b *strand, n int) {
-	// fire's light is on a grid half as fine; its places are worked out first, as
-	// the batch's positions are then used up
-	if l.fire[0] != nil {
-		q := l.scale / l.coarse
-		for i := range n {
-			b.x[i], b.y[i], b.z[i] = b.x[i]/l.scale, b.y[i]/l.scale, b.z[i]/l.scale
-		}
-		for c := range 3 {
-			for i := range n {
-				b.fire[c][i] = l.fire[c].Sample(b.x[i]*q-0.5, b.y[i]*q-0.5, b.z[i]*q-0.5)
-			}
-		}
-		l.sun.SampleBatch(b.sun[:n], b.x[:n], b.y[:n], b.z[:n], halves)
-		l.sky.SampleBatch(b.sky[:n], b.x[:n], b.y[:n], b.z[:n], halves)
-		return
-	}
 	q := 1 / l.scale
 	for i := range n {
 		b.x[i], b.y[i], b.z[i] = b.x[i]*q, b.y[i]*q, b.z[i]*q
 	}
-	l.sun.SampleBatch(b.sun[:n], b.x[:n], b.y[:n], b.z[:n], halves)
-	l.sky.SampleBatch(b.sky[:n], b.x[:n], b.y[:n], b.z[:n], halves)
+	l.sunAt.Locate(&b.spots, b.x[:n], b.y[:n], b.z[:n])
+	l.sunAt.At(b.sun[:n], &b.spots)
+	l.skyAt.At(b.sky[:n], &b.spots)
+	if l.fire[0] == nil {
+		return
+	}
+	// fire's light is on a grid half as fine
+	q = l.scale / l.coarse
+	for i := range n {
+		b.x[i], b.y[i], b.z[i] = b.x[i]*q, b.y[i]*q, b.z[i]*q
+	}
+	l.fireAt[0].Locate(&b.spots, b.x[:n], b.y[:n], b.z[:n])
+	for c := range l.fireAt {
+		l.fireAt[c].At(b.fire[c][:n], &b.spots)
+	}
 }
 
 // absorb adds the light of one step of the given depth (density times metres)

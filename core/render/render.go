@@ -186,6 +186,7 @@ type Picture struct {
 	march    bool
 	jitter   bool     // steps begin at random
 	skyLight look.RGB // the sky's light on open ground, over π, for the march
+	lobes    [maxOrders]look.Lobes
 
 	across int   // blocks in a row
 	count  []int // samples of every block
@@ -253,6 +254,9 @@ func NewWith(s *Scene, w, h int, k Wants, crew grid.Crew) (*Picture, error) {
 	if k.Features {
 		p.seen, p.feats = make([]float32, 4*w*h), make([]float32, 6*w*h)
 	}
+	for n := range p.lobes {
+		p.lobes[n] = s.Look.Lobes.Flat(scaled(phaseShare, n))
+	}
 	p.skyLight = s.Look.SkyMean()
 	if s.Env != nil {
 		p.skyLight = s.skyMean()
@@ -264,6 +268,7 @@ func NewWith(s *Scene, w, h int, k Wants, crew grid.Crew) (*Picture, error) {
 			for _, v := range s.Volumes {
 				l := newLight(v, mean, s.Look.SunDir, crew)
 				l.warm(v, s, mean, crew)
+				l.ready(v)
 				s.grids = append(s.grids, l)
 			}
 		}

@@ -239,6 +239,11 @@ func gatherLikeAVX512(weight *float32, out *float32, in *float32, gap *float32, 
 //go:noescape
 func deepenAVX512(depth *float32, out *float32, od *float32, a *float32, b *float32, c *float32, d *float32, w *[4]float32, half float32, share float32, keep float32, n int)
 
+// scatterAVX512 is den = e^−min(depth den, 87), sun = Σ flat[o] sun^(½ᵒ), sky = Σ ½ᵒ sky^(½ᵒ), o under orders, for whole blocks.
+//
+//go:noescape
+func scatterAVX512(den *float32, sun *float32, sky *float32, flat *[4]float32, depth float32, orders int, n int)
+
 // locateAVX512 is the cells and the weights of points; n is a multiple of 16. f: offset, last position; c: last cell, steps of y and z.
 //
 //go:noescape
@@ -488,6 +493,11 @@ func gatherLikeAVX2(weight *float32, out *float32, in *float32, gap *float32, fa
 //
 //go:noescape
 func deepenAVX2(depth *float32, out *float32, od *float32, a *float32, b *float32, c *float32, d *float32, w *[4]float32, half float32, share float32, keep float32, n int)
+
+// scatterAVX2 is den = e^−min(depth den, 87), sun = Σ flat[o] sun^(½ᵒ), sky = Σ ½ᵒ sky^(½ᵒ), o under orders, for whole blocks.
+//
+//go:noescape
+func scatterAVX2(den *float32, sun *float32, sky *float32, flat *[4]float32, depth float32, orders int, n int)
 
 // locateAVX2 is the cells and the weights of points; n is a multiple of 16. f: offset, last position; c: last cell, steps of y and z.
 //

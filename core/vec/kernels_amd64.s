@@ -3212,6 +3212,83 @@ done:
 DATA float19<>+0(SB)/4, $0x42ae0000
 GLOBL float19<>(SB), RODATA|NOPTR, $4
 
+// func scatterAVX512(den *float32, sun *float32, sky *float32, flat *[4]float32, depth float32, orders int, n int)
+// Requires: AVX, AVX512F
+TEXT ·scatterAVX512(SB), NOSPLIT, $0-56
+	MOVQ         den+0(FP), AX
+	MOVQ         sun+8(FP), CX
+	MOVQ         sky+16(FP), DX
+	MOVQ         flat+24(FP), BX
+	VBROADCASTSS depth+32(FP), Z0
+	VBROADCASTSS float19<>+0(SB), Z1
+	VBROADCASTSS float0<>+0(SB), Z2
+	MOVQ         orders+40(FP), SI
+	MOVQ         n+48(FP), DI
+	SHLQ         $0x02, DI
+	XORQ         R8, R8
+
+loop:
+	VMULPS       (AX)(R8*1), Z0, Z3
+	VMINPS       Z3, Z1, Z3
+	VBROADCASTSS float12<>+0(SB), Z4
+	VMULPS       Z4, Z3, Z3
+	VRNDSCALEPS  $0x00, Z3, Z4
+	VSUBPS       Z4, Z3, Z3
+	VBROADCASTSS float13<>+0(SB), Z5
+	VMOVAPS      Z5, Z5
+	VMULPS       Z3, Z5, Z5
+	VBROADCASTSS float14<>+0(SB), Z6
+	VADDPS       Z6, Z5, Z5
+	VMULPS       Z3, Z5, Z5
+	VBROADCASTSS float15<>+0(SB), Z6
+	VADDPS       Z6, Z5, Z5
+	VMULPS       Z3, Z5, Z5
+	VBROADCASTSS float16<>+0(SB), Z6
+	VADDPS       Z6, Z5, Z5
+	VMULPS       Z3, Z5, Z5
+	VBROADCASTSS float17<>+0(SB), Z6
+	VADDPS       Z6, Z5, Z5
+	VMULPS       Z3, Z5, Z5
+	VBROADCASTSS float18<>+0(SB), Z6
+	VADDPS       Z6, Z5, Z5
+	VMULPS       Z3, Z5, Z5
+	VBROADCASTSS float3<>+0(SB), Z3
+	VADDPS       Z3, Z5, Z5
+	VCVTPS2DQ    Z4, Z4
+	VPSLLD       $0x17, Z4, Z4
+	VPADDD       Z4, Z5, Z5
+	VMOVUPS      Z5, (AX)(R8*1)
+	VMOVUPS      (CX)(R8*1), Z3
+	VMOVUPS      (DX)(R8*1), Z4
+	VBROADCASTSS (BX), Z7
+	VMULPS       Z7, Z3, Z5
+	VMOVAPS      Z4, Z6
+	VMOVAPS      Z2, Z8
+	MOVQ         $0x00000001, R9
+	JMP          test
+
+order:
+	VSQRTPS      Z3, Z3
+	VSQRTPS      Z4, Z4
+	VBROADCASTSS (BX)(R9*4), Z7
+	VMULPS       Z7, Z3, Z7
+	VADDPS       Z7, Z5, Z5
+	VMULPS       Z8, Z4, Z7
+	VADDPS       Z7, Z6, Z6
+	VMULPS       Z2, Z8, Z8
+	INCQ         R9
+
+test:
+	CMPQ    R9, SI
+	JLT     order
+	VMOVUPS Z5, (CX)(R8*1)
+	VMOVUPS Z6, (DX)(R8*1)
+	ADDQ    $0x40, R8
+	CMPQ    R8, DI
+	JLT     loop
+	VZEROUPPER
+	RET
+
 // func locateAVX512(cells *int32, wx *float32, wy *float32, wz *float32, x *float32, y *float32, z *float32, f *[6]float32, c *[6]int32, n int)
 // Requires: AVX, AVX512F
 TEXT ·locateAVX512(SB), NOSPLIT, $0-80
@@ -8402,6 +8479,138 @@ test:
 	VMASKMOVPS   Y2, Y8, 32(CX)(R10*1)
 
 done:
+	VZEROUPPER
+	RET
+
+// func scatterAVX2(den *float32, sun *float32, sky *float32, flat *[4]float32, depth float32, orders int, n int)
+// Requires: AVX, AVX2
+TEXT ·scatterAVX2(SB), NOSPLIT, $0-56
+	MOVQ         den+0(FP), AX
+	MOVQ         sun+8(FP), CX
+	MOVQ         sky+16(FP), DX
+	MOVQ         flat+24(FP), BX
+	VBROADCASTSS depth+32(FP), Y0
+	VBROADCASTSS float19<>+0(SB), Y1
+	VBROADCASTSS float0<>+0(SB), Y2
+	MOVQ         orders+40(FP), SI
+	MOVQ         n+48(FP), DI
+	SHLQ         $0x02, DI
+	XORQ         R8, R8
+
+loop:
+	VMULPS       (AX)(R8*1), Y0, Y3
+	VMINPS       Y3, Y1, Y3
+	VBROADCASTSS float12<>+0(SB), Y4
+	VMULPS       Y4, Y3, Y3
+	VROUNDPS     $0x00, Y3, Y4
+	VSUBPS       Y4, Y3, Y3
+	VBROADCASTSS float13<>+0(SB), Y5
+	VMOVAPS      Y5, Y5
+	VMULPS       Y3, Y5, Y5
+	VBROADCASTSS float14<>+0(SB), Y6
+	VADDPS       Y6, Y5, Y5
+	VMULPS       Y3, Y5, Y5
+	VBROADCASTSS float15<>+0(SB), Y6
+	VADDPS       Y6, Y5, Y5
+	VMULPS       Y3, Y5, Y5
+	VBROADCASTSS float16<>+0(SB), Y6
+	VADDPS       Y6, Y5, Y5
+	VMULPS       Y3, Y5, Y5
+	VBROADCASTSS float17<>+0(SB), Y6
+	VADDPS       Y6, Y5, Y5
+	VMULPS       Y3, Y5, Y5
+	VBROADCASTSS float18<>+0(SB), Y6
+	VADDPS       Y6, Y5, Y5
+	VMULPS       Y3, Y5, Y5
+	VBROADCASTSS float3<>+0(SB), Y3
+	VADDPS       Y3, Y5, Y5
+	VCVTPS2DQ    Y4, Y4
+	VPSLLD       $0x17, Y4, Y4
+	VPADDD       Y4, Y5, Y5
+	VMOVUPS      Y5, (AX)(R8*1)
+	VMOVUPS      (CX)(R8*1), Y3
+	VMOVUPS      (DX)(R8*1), Y4
+	VBROADCASTSS (BX), Y7
+	VMULPS       Y7, Y3, Y5
+	VMOVAPS      Y4, Y6
+	VMOVAPS      Y2, Y8
+	MOVQ         $0x00000001, R9
+	JMP          test
+
+order:
+	VSQRTPS      Y3, Y3
+	VSQRTPS      Y4, Y4
+	VBROADCASTSS (BX)(R9*4), Y7
+	VMULPS       Y7, Y3, Y7
+	VADDPS       Y7, Y5, Y5
+	VMULPS       Y8, Y4, Y7
+	VADDPS       Y7, Y6, Y6
+	VMULPS       Y2, Y8, Y8
+	INCQ         R9
+
+test:
+	CMPQ         R9, SI
+	JLT          order
+	VMOVUPS      Y5, (CX)(R8*1)
+	VMOVUPS      Y6, (DX)(R8*1)
+	VMULPS       32(AX)(R8*1), Y0, Y3
+	VMINPS       Y3, Y1, Y3
+	VBROADCASTSS float12<>+0(SB), Y4
+	VMULPS       Y4, Y3, Y3
+	VROUNDPS     $0x00, Y3, Y4
+	VSUBPS       Y4, Y3, Y3
+	VBROADCASTSS float13<>+0(SB), Y5
+	VMOVAPS      Y5, Y5
+	VMULPS       Y3, Y5, Y5
+	VBROADCASTSS float14<>+0(SB), Y6
+	VADDPS       Y6, Y5, Y5
+	VMULPS       Y3, Y5, Y5
+	VBROADCASTSS float15<>+0(SB), Y6
+	VADDPS       Y6, Y5, Y5
+	VMULPS       Y3, Y5, Y5
+	VBROADCASTSS float16<>+0(SB), Y6
+	VADDPS       Y6, Y5, Y5
+	VMULPS       Y3, Y5, Y5
+	VBROADCASTSS float17<>+0(SB), Y6
+	VADDPS       Y6, Y5, Y5
+	VMULPS       Y3, Y5, Y5
+	VBROADCASTSS float18<>+0(SB), Y6
+	VADDPS       Y6, Y5, Y5
+	VMULPS       Y3, Y5, Y5
+	VBROADCASTSS float3<>+0(SB), Y3
+	VADDPS       Y3, Y5, Y5
+	VCVTPS2DQ    Y4, Y4
+	VPSLLD       $0x17, Y4, Y4
+	VPADDD       Y4, Y5, Y5
+	VMOVUPS      Y5, 32(AX)(R8*1)
+	VMOVUPS      32(CX)(R8*1), Y3
+	VMOVUPS      32(DX)(R8*1), Y4
+	VBROADCASTSS (BX), Y7
+	VMULPS       Y7, Y3, Y5
+	VMOVAPS      Y4, Y6
+	VMOVAPS      Y2, Y8
+	MOVQ         $0x00000001, R9
+	JMP          check
+
+next:
+	VSQRTPS      Y3, Y3
+	VSQRTPS      Y4, Y4
+	VBROADCASTSS (BX)(R9*4), Y7
+	VMULPS       Y7, Y3, Y7
+	VADDPS       Y7, Y5, Y5
+	VMULPS       Y8, Y4, Y7
+	VADDPS       Y7, Y6, Y6
+	VMULPS       Y2, Y8, Y8
+	INCQ         R9
+
+check:
+	CMPQ    R9, SI
+	JLT     next
+	VMOVUPS Y5, 32(CX)(R8*1)
+	VMOVUPS Y6, 32(DX)(R8*1)
+	ADDQ    $0x40, R8
+	CMPQ    R8, DI
+	JLT     loop
 	VZEROUPPER
 	RET
 

@@ -160,6 +160,10 @@ func deepenAVX512(depth *float32, out *float32, od *float32, a *float32, b *floa
 	panic(missing)
 }
 
+func scatterAVX512(den *float32, sun *float32, sky *float32, flat *[4]float32, depth float32, orders int, n int) {
+	panic(missing)
+}
+
 func locateAVX512(cells *int32, wx *float32, wy *float32, wz *float32, x *float32, y *float32, z *float32, f *[6]float32, c *[6]int32, n int) {
 	panic(missing)
 }
@@ -325,6 +329,10 @@ func gatherLikeAVX2(weight *float32, out *float32, in *float32, gap *float32, fa
 }
 
 func deepenAVX2(depth *float32, out *float32, od *float32, a *float32, b *float32, c *float32, d *float32, w *[4]float32, half float32, share float32, keep float32, n int) {
+	panic(missing)
+}
+
+func scatterAVX2(den *float32, sun *float32, sky *float32, flat *[4]float32, depth float32, orders int, n int) {
 	panic(missing)
 }
 

@@ -100,6 +100,7 @@ func main() {
 		s.part()
 		s.gatherLike()
 		s.deepen()
+		s.scatter()
 		s.locate()
 		s.sample(false)
 		s.sample(true)

@@ -213,3 +213,48 @@ func (s set) deepen() {
 	}, nil)
 	leave()
 }
+
+func (s set) scatter() {
+	s.text("scatter", "den, sun, sky *float32, flat *[4]float32, depth float32, orders, n int)",
+		"den = e^−min(depth den, 87), sun = Σ flat[o] sun^(½ᵒ), sky = Σ ½ᵒ sky^(½ᵒ), o under orders, for whole blocks.")
+	den, sun, sky, flat := ptr("den"), ptr("sun"), ptr("sky"), ptr("flat")
+	depth, most, half, orders, n := s.broadcast("depth"), s.constant(87), s.constant(0.5), ptr("orders"), size("n")
+	i, o := GP64(), GP64()
+	XORQ(i, i)
+	Label("loop")
+	for p := range s.parts {
+		off := p * s.wide
+		d := s.vec()
+		VMULPS(idx(den, i, off), depth, d)
+		VMINPS(d, most, d)
+		VMOVUPS(s.exponential(d), idx(den, i, off))
+		a, b, sa, sb, by, share := s.vec(), s.vec(), s.vec(), s.vec(), s.vec(), s.vec()
+		VMOVUPS(idx(sun, i, off), a)
+		VMOVUPS(idx(sky, i, off), b)
+		VBROADCASTSS(at(flat, 0), by)
+		VMULPS(by, a, sa)
+		VMOVAPS(b, sb)
+		VMOVAPS(half, share)
+		MOVQ(U32(1), o)
+		JMP(LabelRef([]string{"test", "check"}[p]))
+		Label([]string{"order", "next"}[p])
+		VSQRTPS(a, a)
+		VSQRTPS(b, b)
+		VBROADCASTSS(Mem{Base: flat, Index: o, Scale: 4}, by)
+		VMULPS(by, a, by)
+		VADDPS(by, sa, sa)
+		VMULPS(share, b, by)
+		VADDPS(by, sb, sb)
+		VMULPS(half, share, share)
+		INCQ(o)
+		Label([]string{"test", "check"}[p])
+		CMPQ(o, orders)
+		JLT(LabelRef([]string{"order", "next"}[p]))
+		VMOVUPS(sa, idx(sun, i, off))
+		VMOVUPS(sb, idx(sky, i, off))
+	}
+	ADDQ(Imm(block), i)
+	CMPQ(i, n)
+	JLT(LabelRef("loop"))
+	leave()
+}
