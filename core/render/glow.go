@@ -215,41 +215,126 @@ func (l *lightGrid) warm(v *Volume, s *Scene, sigma float64, crew grid.Crew) {
 	}
 	mean := v.thin(v.mapped(crew))
 	crew.For(d.NZ, 1, func(k0, k1 int) {
+		var r warmed
 		for k := k0; k < k1; k++ {
 			for j := range d.NY {
-				for i := range d.NX {
-					// Two points of this grid lie along a tile of eight voxels.
-					ti, tj, tk := min(i/2, v.tiles.NX-1), min(j/2, v.tiles.NY-1), min(k/2, v.tiles.NZ-1)
-					if v.skip[v.tiles.Index(ti, tj, tk)] > 1 {
+				for i := 0; i < d.NX; i += len(r.x) {
+					if !r.find(v, i, j, k, min(i+len(r.x), d.NX)) {
 						continue // no smoke here to be lit
 					}
-					p := v.Origin.Add(geom.V(float64(i)+0.5, float64(j)+0.5, float64(k)+0.5).Mul(4 * v.H))
-					var sum look.RGB
-					for _, x := range v.fires {
-						to := x.at.Sub(p)
-						r2 := to.Dot(to)
-						// All round, hence 4π, and softened by the cluster's own
-						// size.
-						q := gain / (4 * math.Pi * (r2 + x.size*x.size))
-						// far too little to show on film
-						if q*x.weight < 1e-7 {
-							continue
+					for n := range v.fires {
+						r.by(v, &v.fires[n], mean, gain, sigma)
+					}
+					for m := range r.n {
+						p, at := r.point(v, m), r.i[m]
+						sum := look.RGB{float64(r.sum[0][m]), float64(r.sum[1][m]), float64(r.sum[2][m])}
+						for n := range s.Lamps {
+							// No normal: smoke takes light from everywhere.
+							c, _, _ := s.Lamps[n].on(p, geom.Vec3{})
+							sum = sum.Add(c.Scale(v.between(mean, p, s.Lamps[n].Centre, sigma)))
 						}
-						sum = sum.Add(x.power.Scale(q * v.between(mean, p, x.at, sigma)))
-					}
-					for n := range s.Lamps {
-						// No normal: smoke takes light from everywhere.
-						c, _, _ := s.Lamps[n].on(p, geom.Vec3{})
-						sum = sum.Add(c.Scale(v.between(mean, p, s.Lamps[n].Centre, sigma)))
-					}
-					for c := range 3 {
-						l.fire[c].Set(i, j, k, float32(sum[c]))
+						for c := range 3 {
+							l.fire[c].Set(at, j, k, float32(sum[c]))
+						}
 					}
 				}
 			}
 		}
 	})
 }
+
+// warmed are points of a row that fire lights together: ways to a light differ along x
+// alone, so that all meet the same rows of tiles.
+type warmed struct {
+	n                 int
+	i                 [32]int
+	x, dx, far, depth [32]float32 // far in m
+	sum               [3][32]float32
+	y, z              float64 // m, as x
+	at                [32]float64
+}
+
+// find takes those of the points i to end of a row that have smoke near them.
+func (r *warmed) find(v *Volume, i, j, k, end int) bool {
+	// Two points of this grid lie along a tile of eight voxels.
+	tj, tk := min(j/2, v.tiles.NY-1), min(k/2, v.tiles.NZ-1)
+	r.n, r.sum = 0, [3][32]float32{}
+	r.y, r.z = v.Origin.Y+(float64(j)+0.5)*4*v.H, v.Origin.Z+(float64(k)+0.5)*4*v.H
+	for ; i < end; i++ {
+		if v.skip[v.tiles.Index(min(i/2, v.tiles.NX-1), tj, tk)] > 1 {
+			continue
+		}
+		r.i[r.n], r.at[r.n] = i, v.Origin.X+(float64(i)+0.5)*4*v.H
+		r.n++
+	}
+	return r.n > 0
+}
+
+func (r *warmed) point(v *Volume, m int) geom.Vec3 { return geom.V(r.at[m], r.y, r.z) }
+
+// by adds the light of a fire, each point's through the smoke between.
+func (r *warmed) by(v *Volume, f *fire, mean []float32, gain, sigma float64) {
+	dy, dz := f.at.Y-r.y, f.at.Z-r.z
+	across := float32(dy*dy + dz*dz)
+	soft, share := float32(f.size*f.size), float32(gain/(4*math.Pi))
+	var most float32
+	for m := range r.n {
+		d := float32(f.at.X - r.at[m])
+		r.dx[m] = d
+		r.far[m] = d*d + across
+		most = max(most, r.far[m])
+	}
+	// far too little to show on film, even at the nearest
+	least := float32(math.MaxFloat32)
+	for _, q := range r.far[:r.n] {
+		least = min(least, q)
+	}
+	if share/(least+soft)*float32(f.weight) < 1e-7 {
+		return
+	}
+	n := looks(math.Sqrt(float64(most)), v.H)
+	// in tiles; looks stand in the middle of equal steps
+	by := 1 / (tile * v.H)
+	step := by / float64(n)
+	y, z := float32((r.y-v.Origin.Y)*by+0.5*dy*step), float32((r.z-v.Origin.Z)*by+0.5*dz*step)
+	sy, sz := float32(dy*step), float32(dz*step)
+	for m := range r.n {
+		r.dx[m] *= float32(step)
+		r.x[m] = float32((r.at[m]-v.Origin.X)*by) + 0.5*r.dx[m]
+		r.depth[m] = 0
+	}
+	nx, ny, nz := uint(v.tiles.NX), uint(v.tiles.NY), uint(v.tiles.NZ)
+	for range n {
+		if j, k := uint(int(y)), uint(int(z)); j < ny && k < nz {
+			row := mean[(k*ny+j)*nx:][:nx]
+			for m := range r.n {
+				if i := uint(int(r.x[m])); i < nx {
+					r.depth[m] += row[i]
+				}
+				r.x[m] += r.dx[m]
+			}
+		} else {
+			for m := range r.n {
+				r.x[m] += r.dx[m]
+			}
+		}
+		y, z = y+sy, z+sz
+	}
+	q := float32(0.5 * sigma / float64(n))
+	p := [3]float32{float32(f.power[0]), float32(f.power[1]), float32(f.power[2])}
+	for m := range r.n {
+		// All round, hence 4π, and softened by the cluster's own size. Orders of
+		// scattering let more light through than the straight way does.
+		w := share / (r.far[m] + soft) * fade(q*float32(math.Sqrt(float64(r.far[m])))*r.depth[m])
+		for c := range p {
+			r.sum[c][m] += p[c] * w
+		}
+	}
+}
+
+// looks is how many of tiles a way of so many metres takes: on long ways the mean of a
+// tile is as good as a finer one.
+func looks(long, h float64) int { return min(max(int(long/(tile*h)*1.5), 1), 24) }
 
 // thin is the mean density of every tile.
 // For between, which needs only how thick the way is.
@@ -281,8 +366,7 @@ func (v *Volume) thin(f *grid.Field) []float32 {
 func (v *Volume) between(mean []float32, a, b geom.Vec3, sigma float64) float64 {
 	d := b.Sub(a)
 	long := d.Len()
-	// at most 24 looks: on long ways the mean of a tile is as good as a finer one
-	n := min(max(int(long/(tile*v.H)*1.5), 1), 24)
+	n := looks(long, v.H)
 	// In tiles; looks stand in the middle of equal steps.
 	q := v.toGrid(a).Mul(1.0 / tile)
 	step := d.Mul(1 / (tile * v.H * float64(n)))
