@@ -7,6 +7,7 @@ package render
 
 import (
 	"math"
+	"slices"
 	"sync"
 
 	"zarf/core/geom"
@@ -47,10 +48,10 @@ func (p *Picture) marchRay(t *trip, o, d geom.Vec3, out *taken) {
 		if lamp >= 0 {
 			far = at
 		}
-		// one volume after another, not by depth: where two overlap the first hides
-		// the second. Paths have no such order.
-		for i, v := range s.Volumes {
-			p.marchVolume(v, p.lights[i], t, o, d, far, out, &through)
+		// one volume after another, in the order in which the ray meets them; where
+		// two overlap the first hides the second. Paths have no such order.
+		for _, i := range t.order(s.Volumes, o, d) {
+			p.marchVolume(s.Volumes[i], p.lights[i], t, o, d, far, out, &through)
 		}
 		through = through.Mul(s.soaked(in, far))
 		switch {
@@ -85,6 +86,27 @@ func (p *Picture) marchRay(t *trip, o, d geom.Vec3, out *taken) {
 		}
 		return
 	}
+}
+
+// order lists volumes as a ray meets them, those that it misses left out.
+func (t *trip) order(list []*Volume, o, d geom.Vec3) []int {
+	t.met, t.near = t.met[:0], t.near[:0]
+	for i, v := range list {
+		if v.empty {
+			continue
+		}
+		near, far, ok := v.tight.Ray(o, d)
+		if !ok || far < 0 {
+			continue
+		}
+		// volumes are few: each is put in its place
+		n := len(t.met)
+		for n > 0 && t.near[n-1] > near {
+			n--
+		}
+		t.met, t.near = slices.Insert(t.met, n, i), slices.Insert(t.near, n, near)
+	}
+	return t.met
 }
 
 // marchSolid adds the light of a surface, and what its varnish mirrors where

@@ -62,6 +62,8 @@ type trip struct {
 	r      dice
 	way    trail
 	odds   []float64 // of each light to be asked at the last event
+	met    []int     // volumes along the ray, nearest first
+	near   []float64 // where they begin
 }
 
 // path follows one light path backwards from the eye.

@@ -277,3 +277,22 @@ func TestGreyMarchIsTheColouredOne(t *testing.T) {
 		t.Fatalf("the picture is dark (%g): nothing was compared", bright)
 	}
 }
+
+// Two volumes that stand behind each other look the same in whatever order they are
+// listed: the near one hides the far one.
+func TestVolumesHideWhatIsBehind(t *testing.T) {
+	see := func(far, near int) look.RGB {
+		sc := viewed(slab(8, 1), func(l *look.Look) {
+			l.Method, l.Sky, l.Sun, l.Step = "march", look.RGB{}, look.RGB{5, 5, 5}, 1
+			l.Extinction, l.Scattering, l.SunDir = look.RGB{20, 20, 20}, look.RGB{18, 18, 18}, geom.V(0, 0, 1)
+		})
+		dim, _ := NewVolume(slab(8, 0.05), 1.0/8, geom.V(-0.5, -0.5, -2.5), grid.NewCrew(1))
+		list := []*Volume{sc.Volumes[0], dim}
+		sc.Volumes = []*Volume{list[near], list[far]}
+		c, _ := mean(t, sc, 4, 1)
+		return c
+	}
+	if a, b := see(0, 1), see(1, 0); a != b || a.Max() < 0.1 {
+		t.Errorf("%v with the near one first, %v with the far one", b, a)
+	}
+}
