@@ -292,8 +292,16 @@ func TestPlayAndKeys(t *testing.T) {
 	row := s.add(t, small("PL"))
 	s.finish(t, row)
 	h := hand{t, browse(t)}
+	// a page opens at the frame that shows most, and then where one was last
 	h.open(s.URL + "/shots/pl/stage?volume=32")
-	h.until(`() => window.zarf && zarf.state.scene && zarf.state.scene.takes[0].frames.length === 8`)
+	h.until(`() => window.zarf && zarf.state.scene && zarf.state.scene.takes[0].frames.length === 8 && zarf.state.frame > 4`)
+	h.fill("#frame", "3")
+	h.until(`() => zarf.state.frame === 3 && localStorage.getItem('zarf.frame.pl') === '3'`)
+	h.open(s.URL + "/shots/pl/takes")
+	h.open(s.URL + "/shots/pl/stage?volume=32")
+	h.until(`() => window.zarf && zarf.state.scene && zarf.state.frame === 3 && document.querySelector('#frame').value === '3'`)
+	h.open(s.URL + "/shots/pl/stage?volume=32&frame=1")
+	h.until(`() => window.zarf && zarf.state.scene && zarf.state.frame === 1`)
 	h.Keyboard.Press(input.ArrowRight)
 	h.until(`() => zarf.state.frame === 2 && document.querySelector('#frame').value === '2'`)
 	h.Keyboard.Press(input.End)

@@ -89,6 +89,12 @@ func (s *Server) space(c *gin.Context, at string) (*Space, error) {
 	if err := s.takes(w, c.Query("take"), station(at).Brief, c.Query("all") != ""); err != nil {
 		return nil, err
 	}
+	// a page opens where its take has most to show
+	if c.Query("frame") == "" && w.Take != nil {
+		if f, ok := w.Take.fullest(); ok && f >= w.First && f <= w.Last {
+			w.Frame = f
+		}
+	}
 	w.Look = doc.Look(c.Query("look"))
 	if w.Look == nil {
 		w.Look = doc.Looks[0]

@@ -33,6 +33,18 @@ type TakeView struct {
 	Cached  map[int]cache.Frame // its frames in the cache
 }
 
+// fullest is the frame that takes most room in the cache, the first of them; none
+// without frames.
+func (v *TakeView) fullest() (frame int, ok bool) {
+	var most int64
+	for n, f := range v.Cached {
+		if size := f.Size + f.Points; !ok || size > most || size == most && n < frame {
+			frame, most, ok = n, size, true
+		}
+	}
+	return frame, ok
+}
+
 type JobView struct {
 	store.Job
 	Take  int

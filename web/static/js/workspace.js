@@ -175,6 +175,12 @@ async function load() {
   }
   score.show(state.scene, take());
   reference.show(state.scene);
+  // where one was last in this shot, else the frame that the server chose
+  if (!state.opened) {
+    state.opened = true;
+    const last = +(localStorage.getItem(`zarf.frame.${slug}`) || NaN);
+    if (!query().get('frame') && last >= body.first && last <= body.last && last !== state.frame) { seek(last); return; }
+  }
   const t = take();
   // a run that was just begun is followed frame by frame until somebody scrubs
   if (state.follow && !state.playing && t && t.frames.length) {
@@ -237,6 +243,7 @@ function seek(frame, quiet) {
   if (!state.scene) return;
   frame = Math.max(state.scene.first, Math.min(state.scene.last, Math.round(frame)));
   state.frame = frame;
+  localStorage.setItem(`zarf.frame.${slug}`, frame);
   if (document.activeElement !== $('frame')) $('frame').value = frame;
   for (const f of document.querySelectorAll('[data-frame]')) f.value = frame;
   score.seek(frame);
