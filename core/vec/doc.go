@@ -15,6 +15,8 @@
 //   - minima and maxima take their operands in one order, which matters where
 //     one is −0 or NaN.
 //
+// The renderer's and the denoiser's are in picture.go.
+//
 // Passes over a grid that would wait for memory are fused by their callers: kernels
 // on runs of a plane (runs.go) read and write windows of a few rows, which strips
 // march through the planes with and which the second cache holds.

@@ -4,11 +4,6 @@
 
 package vec
 
-// dotAVX512 is acc = Σ a b, lane by lane of 16.
-//
-//go:noescape
-func dotAVX512(acc *[16]float32, a *float32, b *float32, n int)
-
 // blendAVX512 is dst = (w₀ a + w₁ b) + (w₂ c + w₃ d), of any length.
 //
 //go:noescape
@@ -258,11 +253,6 @@ func sampleAVX512(dst *float32, data *float32, cells *int32, wx *float32, wy *fl
 //
 //go:noescape
 func sampleRangeAVX512(dst *float32, lo *float32, hi *float32, data *float32, cells *int32, wx *float32, wy *float32, wz *float32, c *[6]int32, dy int, dz int, n int)
-
-// dotAVX2 is acc = Σ a b, lane by lane of 16.
-//
-//go:noescape
-func dotAVX2(acc *[16]float32, a *float32, b *float32, n int)
 
 // blendAVX2 is dst = (w₀ a + w₁ b) + (w₂ c + w₃ d), of any length.
 //

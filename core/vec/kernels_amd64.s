@@ -112,31 +112,6 @@ DATA odds<>+56(SB)/4, $0x0000001d
 DATA odds<>+60(SB)/4, $0x0000001f
 GLOBL odds<>(SB), RODATA|NOPTR, $64
 
-// func dotAVX512(acc *[16]float32, a *float32, b *float32, n int)
-// Requires: AVX, AVX512F
-TEXT ·dotAVX512(SB), NOSPLIT, $0-32
-	MOVQ   acc+0(FP), AX
-	MOVQ   a+8(FP), CX
-	MOVQ   b+16(FP), DX
-	MOVQ   n+24(FP), BX
-	SHLQ   $0x02, BX
-	VPXORD Z0, Z0, Z0
-	XORQ   SI, SI
-	JMP    test
-
-loop:
-	VMOVUPS (CX)(SI*1), Z1
-	VMULPS  (DX)(SI*1), Z1, Z1
-	VADDPS  Z1, Z0, Z0
-	ADDQ    $0x40, SI
-
-test:
-	CMPQ    SI, BX
-	JLT     loop
-	VMOVUPS Z0, (AX)
-	VZEROUPPER
-	RET
-
 // func blendAVX512(dst *float32, a *float32, b *float32, c *float32, d *float32, w *[4]float32, n int)
 // Requires: AVX, AVX512F, BMI2
 TEXT ·blendAVX512(SB), NOSPLIT, $0-56
@@ -3914,36 +3889,6 @@ test:
 	SHLQ $0x02, R8
 	CMPQ DI, R8
 	JLT  loop
-	VZEROUPPER
-	RET
-
-// func dotAVX2(acc *[16]float32, a *float32, b *float32, n int)
-// Requires: AVX
-TEXT ·dotAVX2(SB), NOSPLIT, $0-32
-	MOVQ   acc+0(FP), AX
-	MOVQ   a+8(FP), CX
-	MOVQ   b+16(FP), DX
-	MOVQ   n+24(FP), BX
-	SHLQ   $0x02, BX
-	VXORPS Y0, Y0, Y0
-	VXORPS Y1, Y1, Y1
-	XORQ   SI, SI
-	JMP    test
-
-loop:
-	VMOVUPS (CX)(SI*1), Y2
-	VMULPS  (DX)(SI*1), Y2, Y2
-	VADDPS  Y2, Y0, Y0
-	VMOVUPS 32(CX)(SI*1), Y2
-	VMULPS  32(DX)(SI*1), Y2, Y2
-	VADDPS  Y2, Y1, Y1
-	ADDQ    $0x40, SI
-
-test:
-	CMPQ    SI, BX
-	JLT     loop
-	VMOVUPS Y0, (AX)
-	VMOVUPS Y1, 32(AX)
 	VZEROUPPER
 	RET
 

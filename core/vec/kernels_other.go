@@ -4,8 +4,6 @@
 
 package vec
 
-func dotAVX512(acc *[16]float32, a *float32, b *float32, n int) { panic(missing) }
-
 func blendAVX512(dst *float32, a *float32, b *float32, c *float32, d *float32, w *[4]float32, n int) {
 	panic(missing)
 }
@@ -175,8 +173,6 @@ func sampleAVX512(dst *float32, data *float32, cells *int32, wx *float32, wy *fl
 func sampleRangeAVX512(dst *float32, lo *float32, hi *float32, data *float32, cells *int32, wx *float32, wy *float32, wz *float32, c *[6]int32, dy int, dz int, n int) {
 	panic(missing)
 }
-
-func dotAVX2(acc *[16]float32, a *float32, b *float32, n int) { panic(missing) }
 
 func blendAVX2(dst *float32, a *float32, b *float32, c *float32, d *float32, w *[4]float32, n int) {
 	panic(missing)

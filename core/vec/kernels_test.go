@@ -37,11 +37,6 @@ func values(rng *rand.Rand, n int) []float32 {
 
 // kernels run each exported kernel on rows of n values and return what it wrote.
 var kernels = map[string]func(rng *rand.Rand, n int) []float32{
-	"Dot": func(r *rand.Rand, n int) []float32 {
-		n &^= 15
-		v := Dot(values(r, n), values(r, n))
-		return []float32{float32(v), float32(v - float64(float32(v)))}
-	},
 	"Blend": func(r *rand.Rand, n int) []float32 {
 		dst := values(r, n)
 		Blend(dst, values(r, n), values(r, n), values(r, n), values(r, n), &[4]float32{0.75, 0.25, -0.1, 3})
@@ -208,8 +203,6 @@ func TestShortRowsPanic(t *testing.T) {
 	row := make([]float32, 300)
 	cube := NewLattice(row, 4, 4, 4, [3]float32{})
 	calls := map[string]func(){
-		"Dot":            func() { Dot(long(), short) },
-		"Dot odd":        func() { Dot(make([]float32, 17), make([]float32, 17)) },
 		"Blend":          func() { Blend(long(), long(), short, long(), long(), &[4]float32{}) },
 		"Follow y":       func() { Follow(long(), short, long(), &[3][]float32{long(), long(), long()}, 0, 0, 0, 0, 0) },
 		"Follow a":       func() { Follow(long(), long(), long(), &[3][]float32{long(), long(), long()}, 1, 0, 0, 0, 0) },
@@ -291,7 +284,7 @@ func TestAVX2KernelsAreAVX2(t *testing.T) {
 			t.Errorf("line %d, %s: %s", n+1, within, line)
 		}
 	}
-	if seen != 51 {
+	if seen != 50 {
 		t.Errorf("%d kernels for AVX2", seen)
 	}
 }

@@ -21,7 +21,7 @@ func scalePlain(dst, a, b []float32, s float32) {
 }
 
 // dotPlain adds a·b into sixteen running sums, value i into lane i mod 16. Rows are
-// padded to whole batches by the caller, which Dot makes sure of before it gets here.
+// whole batches.
 //
 // Sixteen sums are what one AVX-512 register holds. AVX2 keeps them in two registers
 // and this loop in an array: the additions are then the same ones in the same order,

@@ -8,33 +8,6 @@ import (
 // missing is what a kernel says on a machine that has no such set.
 const missing = "vec: this processor has no such kernels"
 
-// Dot is Σ a·b in Lanes sums, which are added in order as float64; rows of a
-// multiple of Lanes.
-//
-// Sixteen sums in float32 and their sum in float64: the same numbers whatever the
-// width of the registers. Rows are kept short by the caller, so that float32 is
-// enough.
-func Dot(a, b []float32) float64 {
-	var acc [Lanes]float32
-	n := len(a)
-	Whole(n)
-	Row(n, b)
-	switch {
-	case n == 0:
-	case Chosen == AVX512:
-		dotAVX512(&acc, &a[0], &b[0], n)
-	case Chosen == AVX2:
-		dotAVX2(&acc, &a[0], &b[0], n)
-	default:
-		dotPlain(&acc, a, b)
-	}
-	var s float64
-	for _, v := range acc {
-		s += float64(v)
-	}
-	return s
-}
-
 // Blend is dst = (w₀ a + w₁ b) + (w₂ c + w₃ d), for rows of any length.
 func Blend(dst, a, b, c, d []float32, w *[4]float32) {
 	n := len(dst)

@@ -57,7 +57,6 @@ func main() {
 	os.Args = []string{"asm", "-out", filepath.Join(dir, "k.s"), "-stubs", filepath.Join(dir, "k.go"), "-pkg", "vec"}
 	ConstraintExpr("amd64")
 	for _, s := range []set{{"AVX512", 1, 64}, {"AVX2", 2, 32}} {
-		s.dot()
 		s.blend()
 		s.add()
 		s.mean(false)

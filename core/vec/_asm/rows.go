@@ -10,25 +10,6 @@ import (
 
 func f32bits(v float32) uint32 { return math.Float32bits(v) }
 
-func (s set) dot() {
-	s.text("dot", "acc *[16]float32, a, b *float32, n int)", "acc = Σ a b, lane by lane of 16.")
-	acc, a, b, n := ptr("acc"), ptr("a"), ptr("b"), size("n")
-	var sums []reg.VecVirtual
-	for range s.parts {
-		sums = append(sums, s.zero())
-	}
-	s.blocks("", n, func(i reg.GPVirtual, off int) {
-		v := s.vec()
-		VMOVUPS(idx(a, i, off), v)
-		VMULPS(idx(b, i, off), v, v)
-		VADDPS(v, sums[off/s.wide], sums[off/s.wide])
-	}, nil)
-	for p, sum := range sums {
-		VMOVUPS(sum, at(acc, p*s.wide))
-	}
-	leave()
-}
-
 // Which coarse values a block of 16 fine ones draws from, counted from the one
 // before the block's first. A part of 8 takes the first half of both, from four
 // coarse values farther on.
