@@ -167,10 +167,11 @@ func (s *Solver) trace(steps ...float32) {
 			// rounded to float32 before the sum, as the vector kernels do, or bits would
 			// differ.
 			h := 0.5 * q
-			for m := range t.runs {
-				r := &t.runs[m]
-				a, e := r.at, r.at+r.n
-				vec.Ahead(t.a[a:e], t.b[a:e], t.c[a:e], t.u[a:e], t.v[a:e], t.w[a:e], float32(r.i)+atHalo.x, float32(r.j)+atHalo.y, float32(r.k)+atHalo.z, h)
+			for _, r := range t.runs {
+				e := r.at + r.n
+				vec.Ahead(t.a[r.at:e], t.u[r.at:e], float32(r.i)+atHalo.x, 1, h)
+				vec.Ahead(t.b[r.at:e], t.v[r.at:e], float32(r.j)+atHalo.y, 0, h)
+				vec.Ahead(t.c[r.at:e], t.w[r.at:e], float32(r.k)+atHalo.z, 0, h)
 			}
 			for c, to := range [3][]float32{t.x[:n], t.y[:n], t.z[:n]} {
 				lattices[c].Locate(&t.spots, t.a[:n], t.b[:n], t.c[:n])
@@ -188,19 +189,15 @@ func (s *Solver) depart(t *bench, way int, q float32) {
 	// Rows farther from solids than anything moves need no check against walls; one
 	// cell for interpolation and one for rounding up.
 	reach := int(s.fast*math.Abs(float64(q))) + 2 // cells that anything goes
-	t.pieces(func(o, at, n int) {
-		for c, from := range [3][]float32{t.x[at : at+n], t.y[at : at+n], t.z[at : at+n]} {
-			vec.Times(d[c][o:o+n], from, q)
-		}
-	})
-	if !s.solid.any {
-		return
-	}
 	// in runs, as a row is wholly near a solid or wholly away from it
 	for _, r := range t.runs {
-		if s.solid.within(r.j-1, r.k-1, reach) {
-			e := r.o + r.n
-			s.pushOut(float32(r.i)+atHalo.x, float32(r.j)+atHalo.y, float32(r.k)+atHalo.z, d[0][r.o:e], d[1][r.o:e], d[2][r.o:e])
+		e := r.at + r.n
+		u, v, w := d[0][r.o:r.o+r.n], d[1][r.o:r.o+r.n], d[2][r.o:r.o+r.n]
+		vec.Times(u, t.x[r.at:e], q)
+		vec.Times(v, t.y[r.at:e], q)
+		vec.Times(w, t.z[r.at:e], q)
+		if s.solid.any && s.solid.within(r.j-1, r.k-1, reach) {
+			s.pushOut(float32(r.i)+atHalo.x, float32(r.j)+atHalo.y, float32(r.k)+atHalo.z, u, v, w)
 		}
 	}
 }

@@ -77,22 +77,20 @@ func Times(dst, a []float32, s float32) {
 	}
 }
 
-// Ahead moves the points (i + m, j, k) of a row, m from 0 on, along u, v and w times h:
-// x[m] = (i + m) + h·u[m], and y and z likewise without m.
-func Ahead(x, y, z, u, v, w []float32, i, j, k, h float32) {
-	n := len(x)
-	Row2(n, y, z)
-	Row3(n, u, v, w)
+// Ahead is dst[i] = (base + ramp·i) + h·u[i]: points of a row moved along u. ramp is 0
+// or 1 (or a value whose multiples are exact).
+func Ahead(dst, u []float32, base, ramp, h float32) {
+	n := len(dst)
+	Row(n, u)
 	switch {
 	case n == 0:
 	case Chosen == AVX512:
-		aheadAVX512(&x[0], &y[0], &z[0], &u[0], &v[0], &w[0], i, j, k, h, n)
+		aheadAVX512(&dst[0], &u[0], base, ramp, h, n)
 	case Chosen == AVX2:
-		aheadAVX2(&x[0], &y[0], &z[0], &u[0], &v[0], &w[0], i, j, k, h, n)
+		aheadAVX2(&dst[0], &u[0], base, ramp, h, n)
 	default:
-		for m := range x {
-			x[m] = (i + float32(m)) + float32(h*u[m])
-			y[m], z[m] = j+float32(h*v[m]), k+float32(h*w[m])
+		for i := range dst {
+			dst[i] = (base + float32(ramp*float32(i))) + float32(h*u[i])
 		}
 	}
 }

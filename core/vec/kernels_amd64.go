@@ -29,10 +29,10 @@ func addMeanAVX512(dst *float32, a *float32, b *float32, n int)
 //go:noescape
 func timesAVX512(dst *float32, a *float32, s float32, n int)
 
-// aheadAVX512 is x[m] = (i + m) + h u[m], y[m] = j + h v[m], z likewise; of any length.
+// aheadAVX512 is dst[i] = (base + ramp i) + h u[i], of any length.
 //
 //go:noescape
-func aheadAVX512(x *float32, y *float32, z *float32, u *float32, v *float32, w *float32, i float32, j float32, k float32, h float32, n int)
+func aheadAVX512(dst *float32, u *float32, base float32, ramp float32, h float32, n int)
 
 // fallAVX512 is v −= share (p − q), of any length.
 //
@@ -279,10 +279,10 @@ func addMeanAVX2(dst *float32, a *float32, b *float32, n int)
 //go:noescape
 func timesAVX2(dst *float32, a *float32, s float32, n int)
 
-// aheadAVX2 is x[m] = (i + m) + h u[m], y[m] = j + h v[m], z likewise; of any length.
+// aheadAVX2 is dst[i] = (base + ramp i) + h u[i], of any length.
 //
 //go:noescape
-func aheadAVX2(x *float32, y *float32, z *float32, u *float32, v *float32, w *float32, i float32, j float32, k float32, h float32, n int)
+func aheadAVX2(dst *float32, u *float32, base float32, ramp float32, h float32, n int)
 
 // fallAVX2 is v −= share (p − q), of any length.
 //

@@ -336,67 +336,48 @@ done:
 	VZEROUPPER
 	RET
 
-// func aheadAVX512(x *float32, y *float32, z *float32, u *float32, v *float32, w *float32, i float32, j float32, k float32, h float32, n int)
+// func aheadAVX512(dst *float32, u *float32, base float32, ramp float32, h float32, n int)
 // Requires: AVX, AVX512F, BMI2
-TEXT ·aheadAVX512(SB), NOSPLIT, $0-72
-	MOVQ         x+0(FP), AX
-	MOVQ         u+24(FP), CX
-	VBROADCASTSS i+48(FP), Z0
-	MOVQ         y+8(FP), DX
-	MOVQ         v+32(FP), BX
-	VBROADCASTSS j+52(FP), Z1
-	MOVQ         z+16(FP), SI
-	MOVQ         w+40(FP), DI
-	VBROADCASTSS k+56(FP), Z2
-	VBROADCASTSS h+60(FP), Z3
-	VBROADCASTSS float1<>+0(SB), Z4
-	VMOVUPS      iota<>+0(SB), Z5
-	MOVQ         n+64(FP), R8
-	XORQ         R9, R9
-	MOVQ         R8, R10
-	ANDQ         $0xfffffff0, R10
-	SUBQ         R10, R8
-	SHLQ         $0x02, R10
+TEXT ·aheadAVX512(SB), NOSPLIT, $0-40
+	MOVQ         dst+0(FP), AX
+	MOVQ         u+8(FP), CX
+	VBROADCASTSS base+16(FP), Z0
+	VBROADCASTSS ramp+20(FP), Z1
+	VBROADCASTSS h+24(FP), Z2
+	VBROADCASTSS float1<>+0(SB), Z3
+	VMOVUPS      iota<>+0(SB), Z4
+	MOVQ         n+32(FP), DX
+	XORQ         BX, BX
+	MOVQ         DX, SI
+	ANDQ         $0xfffffff0, SI
+	SUBQ         SI, DX
+	SHLQ         $0x02, SI
 	JMP          test
 
 loop:
-	VMOVUPS (CX)(R9*1), Z6
-	VMULPS  Z3, Z6, Z6
-	VADDPS  Z5, Z0, Z7
-	VADDPS  Z6, Z7, Z6
-	VMOVUPS Z6, (AX)(R9*1)
-	VMOVUPS (BX)(R9*1), Z6
-	VMULPS  Z3, Z6, Z6
-	VADDPS  Z6, Z1, Z6
-	VMOVUPS Z6, (DX)(R9*1)
-	VMOVUPS (DI)(R9*1), Z6
-	VMULPS  Z3, Z6, Z6
-	VADDPS  Z6, Z2, Z6
-	VMOVUPS Z6, (SI)(R9*1)
-	ADDQ    $0x40, R9
-	VADDPS  Z4, Z5, Z5
+	VMOVUPS (CX)(BX*1), Z5
+	VMULPS  Z2, Z5, Z5
+	VMULPS  Z1, Z4, Z6
+	VADDPS  Z6, Z0, Z6
+	VADDPS  Z5, Z6, Z6
+	VMOVUPS Z6, (AX)(BX*1)
+	ADDQ    $0x40, BX
+	VADDPS  Z3, Z4, Z4
 
 test:
-	CMPQ      R9, R10
+	CMPQ      BX, SI
 	JLT       loop
-	TESTQ     R8, R8
+	TESTQ     DX, DX
 	JE        done
-	MOVL      $0x0000ffff, R10
-	BZHIL     R8, R10, R10
-	KMOVW     R10, K1
-	VMOVUPS.Z (CX)(R9*1), K1, Z4
-	VMULPS    Z3, Z4, Z4
-	VADDPS    Z5, Z0, Z0
-	VADDPS    Z4, Z0, Z4
-	VMOVUPS   Z4, K1, (AX)(R9*1)
-	VMOVUPS.Z (BX)(R9*1), K1, Z0
-	VMULPS    Z3, Z0, Z0
-	VADDPS    Z0, Z1, Z0
-	VMOVUPS   Z0, K1, (DX)(R9*1)
-	VMOVUPS.Z (DI)(R9*1), K1, Z0
-	VMULPS    Z3, Z0, Z0
-	VADDPS    Z0, Z2, Z0
-	VMOVUPS   Z0, K1, (SI)(R9*1)
+	MOVL      $0x0000ffff, SI
+	BZHIL     DX, SI, SI
+	KMOVW     SI, K1
+	VMOVUPS.Z (CX)(BX*1), K1, Z3
+	VMULPS    Z2, Z3, Z3
+	VMULPS    Z1, Z4, Z1
+	VADDPS    Z1, Z0, Z1
+	VADDPS    Z3, Z1, Z1
+	VMOVUPS   Z1, K1, (AX)(BX*1)
 
 done:
 	VZEROUPPER
@@ -4219,100 +4200,67 @@ done:
 	VZEROUPPER
 	RET
 
-// func aheadAVX2(x *float32, y *float32, z *float32, u *float32, v *float32, w *float32, i float32, j float32, k float32, h float32, n int)
+// func aheadAVX2(dst *float32, u *float32, base float32, ramp float32, h float32, n int)
 // Requires: AVX, AVX2
-TEXT ·aheadAVX2(SB), NOSPLIT, $0-72
-	MOVQ         x+0(FP), AX
-	MOVQ         u+24(FP), CX
-	VBROADCASTSS i+48(FP), Y0
-	MOVQ         y+8(FP), DX
-	MOVQ         v+32(FP), BX
-	VBROADCASTSS j+52(FP), Y1
-	MOVQ         z+16(FP), SI
-	MOVQ         w+40(FP), DI
-	VBROADCASTSS k+56(FP), Y2
-	VBROADCASTSS h+60(FP), Y3
-	VBROADCASTSS float1<>+0(SB), Y4
-	VMOVUPS      iota<>+0(SB), Y5
-	VMOVUPS      iota<>+32(SB), Y6
-	MOVQ         n+64(FP), R8
-	XORQ         R9, R9
-	MOVQ         R8, R10
-	ANDQ         $0xfffffff0, R10
-	SUBQ         R10, R8
-	SHLQ         $0x02, R10
+TEXT ·aheadAVX2(SB), NOSPLIT, $0-40
+	MOVQ         dst+0(FP), AX
+	MOVQ         u+8(FP), CX
+	VBROADCASTSS base+16(FP), Y0
+	VBROADCASTSS ramp+20(FP), Y1
+	VBROADCASTSS h+24(FP), Y2
+	VBROADCASTSS float1<>+0(SB), Y3
+	VMOVUPS      iota<>+0(SB), Y4
+	VMOVUPS      iota<>+32(SB), Y5
+	MOVQ         n+32(FP), DX
+	XORQ         BX, BX
+	MOVQ         DX, SI
+	ANDQ         $0xfffffff0, SI
+	SUBQ         SI, DX
+	SHLQ         $0x02, SI
 	JMP          test
 
 loop:
-	VMOVUPS (CX)(R9*1), Y7
-	VMULPS  Y3, Y7, Y7
-	VADDPS  Y5, Y0, Y8
-	VADDPS  Y7, Y8, Y7
-	VMOVUPS Y7, (AX)(R9*1)
-	VMOVUPS (BX)(R9*1), Y7
-	VMULPS  Y3, Y7, Y7
-	VADDPS  Y7, Y1, Y7
-	VMOVUPS Y7, (DX)(R9*1)
-	VMOVUPS (DI)(R9*1), Y7
-	VMULPS  Y3, Y7, Y7
-	VADDPS  Y7, Y2, Y7
-	VMOVUPS Y7, (SI)(R9*1)
-	VMOVUPS 32(CX)(R9*1), Y7
-	VMULPS  Y3, Y7, Y7
-	VADDPS  Y6, Y0, Y8
-	VADDPS  Y7, Y8, Y7
-	VMOVUPS Y7, 32(AX)(R9*1)
-	VMOVUPS 32(BX)(R9*1), Y7
-	VMULPS  Y3, Y7, Y7
-	VADDPS  Y7, Y1, Y7
-	VMOVUPS Y7, 32(DX)(R9*1)
-	VMOVUPS 32(DI)(R9*1), Y7
-	VMULPS  Y3, Y7, Y7
-	VADDPS  Y7, Y2, Y7
-	VMOVUPS Y7, 32(SI)(R9*1)
-	ADDQ    $0x40, R9
-	VADDPS  Y4, Y5, Y5
-	VADDPS  Y4, Y6, Y6
+	VMOVUPS (CX)(BX*1), Y6
+	VMULPS  Y2, Y6, Y6
+	VMULPS  Y1, Y4, Y7
+	VADDPS  Y7, Y0, Y7
+	VADDPS  Y6, Y7, Y7
+	VMOVUPS Y7, (AX)(BX*1)
+	VMOVUPS 32(CX)(BX*1), Y6
+	VMULPS  Y2, Y6, Y6
+	VMULPS  Y1, Y5, Y7
+	VADDPS  Y7, Y0, Y7
+	VADDPS  Y6, Y7, Y7
+	VMOVUPS Y7, 32(AX)(BX*1)
+	ADDQ    $0x40, BX
+	VADDPS  Y3, Y4, Y4
+	VADDPS  Y3, Y5, Y5
 
 test:
-	CMPQ         R9, R10
+	CMPQ         BX, SI
 	JLT          loop
-	TESTQ        R8, R8
+	TESTQ        DX, DX
 	JE           done
-	VMOVD        R8, X4
-	VPBROADCASTD X4, Y4
-	VMOVDQU      lane<>+0(SB), Y7
-	VPCMPGTD     Y7, Y4, Y4
-	VMASKMOVPS   (CX)(R9*1), Y4, Y7
-	VMULPS       Y3, Y7, Y7
-	VADDPS       Y5, Y0, Y5
-	VADDPS       Y7, Y5, Y7
-	VMASKMOVPS   Y7, Y4, (AX)(R9*1)
-	VMASKMOVPS   (BX)(R9*1), Y4, Y5
-	VMULPS       Y3, Y5, Y5
-	VADDPS       Y5, Y1, Y5
-	VMASKMOVPS   Y5, Y4, (DX)(R9*1)
-	VMASKMOVPS   (DI)(R9*1), Y4, Y5
-	VMULPS       Y3, Y5, Y5
-	VADDPS       Y5, Y2, Y5
-	VMASKMOVPS   Y5, Y4, (SI)(R9*1)
-	VMOVD        R8, X4
-	VPBROADCASTD X4, Y4
-	VMOVDQU      lane<>+32(SB), Y5
-	VPCMPGTD     Y5, Y4, Y4
-	VMASKMOVPS   32(CX)(R9*1), Y4, Y5
-	VMULPS       Y3, Y5, Y5
-	VADDPS       Y6, Y0, Y0
-	VADDPS       Y5, Y0, Y5
-	VMASKMOVPS   Y5, Y4, 32(AX)(R9*1)
-	VMASKMOVPS   32(BX)(R9*1), Y4, Y0
-	VMULPS       Y3, Y0, Y0
-	VADDPS       Y0, Y1, Y0
-	VMASKMOVPS   Y0, Y4, 32(DX)(R9*1)
-	VMASKMOVPS   32(DI)(R9*1), Y4, Y0
-	VMULPS       Y3, Y0, Y0
-	VADDPS       Y0, Y2, Y0
-	VMASKMOVPS   Y0, Y4, 32(SI)(R9*1)
+	VMOVD        DX, X3
+	VPBROADCASTD X3, Y3
+	VMOVDQU      lane<>+0(SB), Y6
+	VPCMPGTD     Y6, Y3, Y3
+	VMASKMOVPS   (CX)(BX*1), Y3, Y6
+	VMULPS       Y2, Y6, Y6
+	VMULPS       Y1, Y4, Y4
+	VADDPS       Y4, Y0, Y4
+	VADDPS       Y6, Y4, Y4
+	VMASKMOVPS   Y4, Y3, (AX)(BX*1)
+	VMOVD        DX, X3
+	VPBROADCASTD X3, Y3
+	VMOVDQU      lane<>+32(SB), Y4
+	VPCMPGTD     Y4, Y3, Y3
+	VMASKMOVPS   32(CX)(BX*1), Y3, Y4
+	VMULPS       Y2, Y4, Y4
+	VMULPS       Y1, Y5, Y1
+	VADDPS       Y1, Y0, Y1
+	VADDPS       Y4, Y1, Y1
+	VMASKMOVPS   Y1, Y3, 32(AX)(BX*1)
 
 done:
 	VZEROUPPER

@@ -16,7 +16,7 @@ func addMeanAVX512(dst *float32, a *float32, b *float32, n int) { panic(missing)
 
 func timesAVX512(dst *float32, a *float32, s float32, n int) { panic(missing) }
 
-func aheadAVX512(x *float32, y *float32, z *float32, u *float32, v *float32, w *float32, i float32, j float32, k float32, h float32, n int) {
+func aheadAVX512(dst *float32, u *float32, base float32, ramp float32, h float32, n int) {
 	panic(missing)
 }
 
@@ -186,7 +186,7 @@ func addMeanAVX2(dst *float32, a *float32, b *float32, n int) { panic(missing) }
 
 func timesAVX2(dst *float32, a *float32, s float32, n int) { panic(missing) }
 
-func aheadAVX2(x *float32, y *float32, z *float32, u *float32, v *float32, w *float32, i float32, j float32, k float32, h float32, n int) {
+func aheadAVX2(dst *float32, u *float32, base float32, ramp float32, h float32, n int) {
 	panic(missing)
 }
 

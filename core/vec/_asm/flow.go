@@ -61,15 +61,9 @@ func (s set) times() {
 }
 
 func (s set) ahead() {
-	s.text("ahead", "x, y, z, u, v, w *float32, i, j, k, h float32, n int)",
-		"x[m] = (i + m) + h u[m], y[m] = j + h v[m], z likewise; of any length.")
-	var dst, src []reg.GPVirtual
-	var base []reg.VecVirtual
-	for c, name := range []string{"x", "y", "z"} {
-		dst, src = append(dst, ptr(name)), append(src, ptr([]string{"u", "v", "w"}[c]))
-		base = append(base, s.broadcast([]string{"i", "j", "k"}[c]))
-	}
-	h, step := s.broadcast("h"), s.constant(16)
+	s.text("ahead", "dst, u *float32, base, ramp, h float32, n int)", "dst[i] = (base + ramp i) + h u[i], of any length.")
+	dst, u := ptr("dst"), ptr("u")
+	base, ramp, h, step := s.broadcast("base"), s.broadcast("ramp"), s.broadcast("h"), s.constant(16)
 	var index []reg.VecVirtual
 	for p := range s.parts {
 		v := s.vec()
@@ -77,18 +71,12 @@ func (s set) ahead() {
 		index = append(index, v)
 	}
 	s.ragged(ptr("n"), func(i reg.GPVirtual, off int, only *mask) {
-		for c, from := range base {
-			v := s.load(idx(src[c], i, off), only)
-			VMULPS(h, v, v)
-			if c == 0 {
-				t := s.vec()
-				VADDPS(index[off/s.wide], from, t)
-				VADDPS(v, t, v)
-			} else {
-				VADDPS(v, from, v)
-			}
-			s.store(v, idx(dst[c], i, off), only)
-		}
+		v, t := s.load(idx(u, i, off), only), s.vec()
+		VMULPS(h, v, v)
+		VMULPS(ramp, index[off/s.wide], t)
+		VADDPS(t, base, t)
+		VADDPS(v, t, t)
+		s.store(t, idx(dst, i, off), only)
 	}, func() {
 		for _, v := range index {
 			VADDPS(step, v, v)
