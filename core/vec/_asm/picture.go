@@ -177,12 +177,7 @@ func (s set) deepen() {
 	s.text("deepen", "depth, out, od, a, b, c, d *float32, w *[4]float32, half, share, keep float32, n int)",
 		"m = ((w₀ a + w₁ b) + (w₂ c + w₃ d)) + half od; depth = m + half od, out = keep out + share e^−min(m, 87); of any length.")
 	w := ptr("w")
-	var by []reg.VecVirtual
-	for i := range 4 {
-		v := s.vec()
-		VBROADCASTSS(at(w, 4*i), v)
-		by = append(by, v)
-	}
+	by := s.weights(w)
 	depth, out, od := ptr("depth"), ptr("out"), ptr("od")
 	var rows []reg.GPVirtual
 	for _, p := range []string{"a", "b", "c", "d"} {
@@ -195,9 +190,7 @@ func (s set) deepen() {
 			v[m] = s.load(idx(rows[m], i, off), only)
 			VMULPS(by[m], v[m], v[m])
 		}
-		VADDPS(v[1], v[0], v[0])
-		VADDPS(v[3], v[2], v[2])
-		VADDPS(v[2], v[0], v[0])
+		pairs(v)
 		t := s.load(idx(od, i, off), only)
 		VMULPS(half, t, t)
 		VADDPS(t, v[0], v[0])

@@ -21,6 +21,23 @@ var (
 
 func init() { drawn = [2]Mem{table("spreadMain", spreadMain), table("spreadSide", spreadSide)} }
 
+// weights are four values behind a pointer, each in all lanes.
+func (s set) weights(w reg.Register) (by []reg.VecVirtual) {
+	for i := range 4 {
+		v := s.vec()
+		VBROADCASTSS(at(w, 4*i), v)
+		by = append(by, v)
+	}
+	return by
+}
+
+// pairs adds four terms in two pairs, into the first.
+func pairs(v [4]reg.VecVirtual) {
+	VADDPS(v[1], v[0], v[0])
+	VADDPS(v[3], v[2], v[2])
+	VADDPS(v[2], v[0], v[0])
+}
+
 func (s set) blend() {
 	s.text("blend", "dst, a, b, c, d *float32, w *[4]float32, n int)", "dst = (w₀ a + w₁ b) + (w₂ c + w₃ d), of any length.")
 	dst, w := ptr("dst"), ptr("w")
@@ -39,9 +56,7 @@ func (s set) blend() {
 			v[m] = s.load(idx(from[m], i, off), only)
 			VMULPS(by[m], v[m], v[m])
 		}
-		VADDPS(v[1], v[0], v[0])
-		VADDPS(v[3], v[2], v[2])
-		VADDPS(v[2], v[0], v[0])
+		pairs(v)
 		s.store(v[0], idx(dst, i, off), only)
 	}, nil)
 	leave()

@@ -310,12 +310,7 @@ func (s set) prolong() {
 	s.text("prolong", "dst, x, pn, near, far *float32, draws, runs *int32, count int, w *[4]float32)",
 		"dst = x + pn (¾ main + ¼ side) of (w₀ a + w₁ b) + (w₂ c + w₃ d) on runs: a and b are rows of the plane near, c and d the same of far; draws tell where a begins, one value before the first, and how far on b is.")
 	dst, x, pn, w := ptr("dst"), ptr("x"), ptr("pn"), ptr("w")
-	var by []reg.VecVirtual
-	for i := range 4 {
-		v := s.vec()
-		VBROADCASTSS(at(w, 4*i), v)
-		by = append(by, v)
-	}
+	by := s.weights(w)
 	three, one := s.constant(0.75), s.constant(0.25)
 	main, side := s.vec(), s.vec()
 	for i, v := range []reg.VecVirtual{main, side} {
@@ -342,9 +337,7 @@ func (s set) prolong() {
 			v[m] = s.vec()
 			VMULPS(idx(from[m], half, off/2), by[m], v[m])
 		}
-		VADDPS(v[1], v[0], v[0])
-		VADDPS(v[3], v[2], v[2])
-		VADDPS(v[2], v[0], v[0])
+		pairs(v)
 		a, b := s.vec(), s.vec()
 		VPERMPS(v[0], main, a)
 		VPERMPS(v[0], side, b)
@@ -362,12 +355,7 @@ func (s set) fold() {
 	s.text("fold", "dst, src *float32, rows, n, step, sy int, w *[4]float32)",
 		"dst row J = (w₀ a + w₁ b) + (w₂ c + w₃ d) of source rows 2J to 2J+3, n values each; rows are step and sy values apart.")
 	dst, src, w, rows, n, step, sy := ptr("dst"), ptr("src"), ptr("w"), ptr("rows"), size("n"), size("step"), size("sy")
-	var by []reg.VecVirtual
-	for i := range 4 {
-		v := s.vec()
-		VBROADCASTSS(at(w, 4*i), v)
-		by = append(by, v)
-	}
+	by := s.weights(w)
 	b, c, d, i := GP64(), GP64(), GP64(), GP64()
 	Label("row")
 	LEAQ(idx(src, sy, 0), b)
@@ -381,9 +369,7 @@ func (s set) fold() {
 			v[m] = s.vec()
 			VMULPS(idx(from, i, p*s.wide), by[m], v[m])
 		}
-		VADDPS(v[1], v[0], v[0])
-		VADDPS(v[3], v[2], v[2])
-		VADDPS(v[2], v[0], v[0])
+		pairs(v)
 		VMOVUPS(v[0], idx(dst, i, p*s.wide))
 	}
 	ADDQ(Imm(block), i)
