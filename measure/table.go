@@ -135,11 +135,12 @@ type pace struct {
 	speed float64 // GB/s
 }
 
-// Each turn takes fn twice: the triad has put everything out of the caches, and what a
-// step finds there of the one before is part of its speed.
+// Each turn takes fn at least twice, and for at least 40 ms: the triad has put everything
+// out of the caches, and what a step finds there of the one before is part of its speed.
 func (t *Table) pace(p *pace, fn func() time.Duration) {
 	p.speed = max(p.speed, t.triad())
-	for range 2 {
+	begin := time.Now()
+	for n := 0; n < 2 || time.Since(begin) < 40*time.Millisecond; n++ {
 		if d := fn(); p.best == 0 || d < p.best {
 			p.best = d
 		}

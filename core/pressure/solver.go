@@ -41,7 +41,7 @@ type Solver struct {
 	res    []float32 // residual
 	sol    []float32
 	rhs    []float32
-	wide   []float64 // solution kept wide during refinement
+	hi, lo []float32 // the sum of both is the solution during refinement
 	pocket []pocket
 	solids bool
 	alloc  func(n int) []float32
@@ -201,8 +201,10 @@ func (s *Solver) SetupNear(open Sides, tiles *grid.Tiles, fx, fy, fz *grid.Field
 // are cleared on the old ones before the new are known.
 func (s *Solver) layOut(tiles *grid.Tiles) {
 	s.rows(func(o, n int) {
-		for _, a := range [][]float32{s.p, s.res, s.sol, s.rhs} {
-			clear(a[o : o+n])
+		for _, a := range [][]float32{s.p, s.res, s.sol, s.rhs, s.hi, s.lo} {
+			if a != nil {
+				clear(a[o : o+n])
+			}
 		}
 	})
 	for _, l := range s.lv {
@@ -311,7 +313,7 @@ func (s *Solver) RHS(j, k int) []float32 { return s.lv[0].row(s.rhs, j, k)[:s.di
 func (s *Solver) Pressure(j, k int) []float32 { return s.lv[0].row(s.sol, j, k)[:s.dims.NX] }
 
 // Solve iterates until the residual has fallen to tol times that of p = 0.
-// Below 2e-5 float32 isn't enough: the solution is then kept in float64 and
+// Below 2e-5 float32 isn't enough: the solution is then kept as the sum of two and
 // refined by solving for corrections.
 //
 // Before it RHS was filled; after it Pressure gives the solution. A right side of
@@ -328,8 +330,10 @@ func (s *Solver) Solve(tol float64, maxIter int) Stats {
 	if tol >= 2e-5 {
 		return s.cg(tol, maxIter, norm)
 	}
-	if s.wide == nil {
-		s.wide = make([]float64, len(s.lv[0].x))
+	for _, a := range []*[]float32{&s.hi, &s.lo} {
+		if *a == nil {
+			*a = s.lv[0].alloc(s.alloc)
+		}
 	}
 	var st Stats
 	if norm == 0 {
@@ -337,17 +341,17 @@ func (s *Solver) Solve(tol float64, maxIter int) Stats {
 		return Stats{Converged: true}
 	}
 	left := 1.0
-	// Iterative refinement: x_wide += solve(b − A x_wide) with the residual in
-	// float64. A pass gains three digits: a float32 holds a solution no better, as
-	// what rounding it leaves grows with the box (5e-4 of b at 128³, 1e-3 at 192³),
-	// and iterations beyond that are lost. Six passes are more than float64 can use.
+	// Iterative refinement: x += solve(b − A x) with x the sum of two float32 and the
+	// residual in float64. A pass gains three digits: a float32 holds a solution no
+	// better, as what rounding it leaves grows with the box (5e-4 of b at 128³, 1e-3 at
+	// 192³), and iterations beyond that are lost. Six passes are more than two can use.
 	for pass := 0; pass < 6 && st.Iterations < maxIter; pass++ {
 		inner := s.cg(max(1e-3, 0.7*tol/left), maxIter-st.Iterations, left*norm)
 		st.Iterations += inner.Iterations
 		for _, h := range inner.History {
 			st.History = append(st.History, h*left)
 		}
-		st.Residual = s.refine(pass == 0) / norm
+		st.Residual = s.refine(pass) / norm
 		if st.Residual <= tol {
 			st.Converged = true
 			break
@@ -357,10 +361,12 @@ func (s *Solver) Solve(tol float64, maxIter int) Stats {
 			break
 		}
 		left = st.Residual
+		if pass == 0 {
+			s.hi, s.sol = s.sol, s.hi
+		}
 		// rounding has brought a mean back into pockets
 		s.settle(s.res)
 	}
-	s.rows(func(o, n int) { vec.Narrow(s.sol[o:o+n], s.wide[o:o+n]) })
 	return st
 }
 
@@ -373,18 +379,25 @@ func (s *Solver) begin() float64 {
 	}))
 }
 
-// refine adds the solution to the wide one, which it begins with the first, and makes
-// the residual that of the sum; it returns its norm.
-func (s *Solver) refine(first bool) float64 {
+// refine takes the correction of a pass, in sol, into the sum of hi and lo, makes the
+// residual that of the sum, and sol the sum in one number; it returns the residual's
+// norm. The first pass's is all of the sum, and becomes hi when another one is begun.
+func (s *Solver) refine(pass int) float64 {
+	if pass == 0 {
+		return s.leftOver()
+	}
+	if pass == 1 {
+		s.lo, s.sol = s.sol, s.lo
+	}
 	return math.Sqrt(s.wave(func(k int) {
 		s.lv[0].eachIn(k, func(o, n int) {
-			if first {
-				vec.Widen(s.wide[o:o+n], s.sol[o:o+n])
-			} else {
-				vec.AddWide(s.wide[o:o+n], s.sol[o:o+n])
+			sol, hi, lo := s.sol[o:o+n], s.hi[o:o+n], s.lo[o:o+n]
+			if pass > 1 {
+				vec.Add(lo, lo, sol)
 			}
+			vec.Add(sol, hi, lo)
 		})
-	}, s.wideResidual))
+	}, func(k int) float64 { return s.wideResidual(s.hi, s.lo, k) }))
 }
 
 // cg adds to A sol = res from sol = 0; res holds the residual afterwards.
@@ -653,33 +666,40 @@ func (s *Solver) mask(a []float32) {
 	})
 }
 
-// wideResidual sets res = b − A wide of plane k in float64 and returns its square.
+// wideResidual sets res = b − A (x + y) of plane k in float64 and returns its square; a
+// nil y is 0.
 //
-// The one pass in float64: 8 + 12 bytes a cell, and the weights where solids are. It
-// is run once for each refinement, not for each iteration.
-func (s *Solver) wideResidual(k int) (sum float64) {
+// The one pass in float64: 24 bytes a cell, and the weights where solids are. It is run
+// once for each refinement, not for each iteration.
+func (s *Solver) wideResidual(x, y []float32, k int) (sum float64) {
 	f := s.lv[0]
 	for kind := range cut {
 		f.pieced(k, kind, func(o, n int) {
-			sum += vec.WideResidual(s.res[o:o+n], s.wide, o, s.rhs[o:o+n], f.diag[o:o+n], f.sy, f.sz)
+			sum += vec.WideResidual(s.res[o:o+n], x, y, o, s.rhs[o:o+n], f.diag[o:o+n], f.sy, f.sz)
 		})
 	}
-	f.pieced(k, cut, func(o, n int) { sum += s.wideCut(o, n) })
+	f.pieced(k, cut, func(o, n int) { sum += s.wideCut(x, y, o, n) })
 	return sum
 }
 
 // wideCut is wideResidual on n cells from o on beside solids.
-func (s *Solver) wideCut(o, n int) (sum float64) {
-	f, x := s.lv[0], s.wide
+func (s *Solver) wideCut(x, y []float32, o, n int) (sum float64) {
+	f := s.lv[0]
+	at := func(i int) float64 {
+		if y == nil {
+			return float64(x[i])
+		}
+		return float64(x[i]) + float64(y[i])
+	}
 	for i := o; i < o+n; i++ {
 		if f.diag[i] == 0 {
 			s.res[i] = 0
 			continue
 		}
-		r := float64(s.rhs[i]) - float64(f.diag[i])*x[i] +
-			float64(f.wx[i])*x[i-1] + float64(f.wx[i+1])*x[i+1] +
-			float64(f.wy[i])*x[i-f.sy] + float64(f.wy[i+f.sy])*x[i+f.sy] +
-			float64(f.wz[i])*x[i-f.sz] + float64(f.wz[i+f.sz])*x[i+f.sz]
+		r := float64(s.rhs[i]) - float64(f.diag[i])*at(i) +
+			float64(f.wx[i])*at(i-1) + float64(f.wx[i+1])*at(i+1) +
+			float64(f.wy[i])*at(i-f.sy) + float64(f.wy[i+f.sy])*at(i+f.sy) +
+			float64(f.wz[i])*at(i-f.sz) + float64(f.wz[i+f.sz])*at(i+f.sz)
 		s.res[i] = float32(r)
 		sum += r * r
 	}
@@ -688,12 +708,20 @@ func (s *Solver) wideCut(o, n int) (sum float64) {
 
 // TrueResidual is ‖b − A p‖₂/‖b‖₂ of the last solution, in float64.
 func (s *Solver) TrueResidual() float64 {
-	if s.wide == nil {
-		s.wide = make([]float64, len(s.sol))
-	}
 	norm := math.Sqrt(s.dotAll(s.rhs, s.rhs))
 	if norm == 0 {
 		return 0
 	}
-	return s.refine(true) / norm
+	return s.leftOver() / norm
+}
+
+// leftOver makes the residual that of the solution, and returns its norm.
+func (s *Solver) leftOver() float64 {
+	f := s.lv[0]
+	s.crew.For(f.NZ, f.grain(), func(k0, k1 int) {
+		for k := k0; k < k1; k++ {
+			f.parts[k] = s.wideResidual(s.sol, nil, k)
+		}
+	})
+	return math.Sqrt(f.total(f.NZ))
 }

@@ -189,25 +189,15 @@ func prolongAVX512(dst *float32, x *float32, pn *float32, near *float32, far *fl
 //go:noescape
 func foldAVX512(dst *float32, src *float32, rows int, n int, step int, sy int, w *[4]float32)
 
-// widenAVX512 is dst = a in float64, for whole blocks.
-//
-//go:noescape
-func widenAVX512(dst *float64, a *float32, n int)
-
-// addWideAVX512 is dst += a in float64, for whole blocks.
-//
-//go:noescape
-func addWideAVX512(dst *float64, a *float32, n int)
-
-// narrowAVX512 is dst = a in float32, for whole blocks.
-//
-//go:noescape
-func narrowAVX512(dst *float32, a *float64, n int)
-
 // wideResidualAVX512 is res = b − A x where diag isn't 0, else 0, and Σ res² by lane before rounding, in float64, for whole blocks; all weights are 1.
 //
 //go:noescape
-func wideResidualAVX512(res *float32, x *float64, b *float32, diag *float32, sy int, sz int, n int, acc *[16]float64)
+func wideResidualAVX512(res *float32, x *float32, b *float32, diag *float32, sy int, sz int, n int, acc *[16]float64)
+
+// wideResidual2AVX512 is res = b − A (x + y) where diag isn't 0, else 0, and Σ res² by lane before rounding, in float64, for whole blocks; all weights are 1.
+//
+//go:noescape
+func wideResidual2AVX512(res *float32, x *float32, y *float32, b *float32, diag *float32, sy int, sz int, n int, acc *[16]float64)
 
 // halveAVX512 is dst[i] = q ((a[2i] + a[2i+3]) + 3 (a[2i+1] + a[2i+2])).
 //
@@ -439,25 +429,15 @@ func prolongAVX2(dst *float32, x *float32, pn *float32, near *float32, far *floa
 //go:noescape
 func foldAVX2(dst *float32, src *float32, rows int, n int, step int, sy int, w *[4]float32)
 
-// widenAVX2 is dst = a in float64, for whole blocks.
-//
-//go:noescape
-func widenAVX2(dst *float64, a *float32, n int)
-
-// addWideAVX2 is dst += a in float64, for whole blocks.
-//
-//go:noescape
-func addWideAVX2(dst *float64, a *float32, n int)
-
-// narrowAVX2 is dst = a in float32, for whole blocks.
-//
-//go:noescape
-func narrowAVX2(dst *float32, a *float64, n int)
-
 // wideResidualAVX2 is res = b − A x where diag isn't 0, else 0, and Σ res² by lane before rounding, in float64, for whole blocks; all weights are 1.
 //
 //go:noescape
-func wideResidualAVX2(res *float32, x *float64, b *float32, diag *float32, sy int, sz int, n int, acc *[16]float64)
+func wideResidualAVX2(res *float32, x *float32, b *float32, diag *float32, sy int, sz int, n int, acc *[16]float64)
+
+// wideResidual2AVX2 is res = b − A (x + y) where diag isn't 0, else 0, and Σ res² by lane before rounding, in float64, for whole blocks; all weights are 1.
+//
+//go:noescape
+func wideResidual2AVX2(res *float32, x *float32, y *float32, b *float32, diag *float32, sy int, sz int, n int, acc *[16]float64)
 
 // halveAVX2 is dst[i] = q ((a[2i] + a[2i+3]) + 3 (a[2i+1] + a[2i+2])).
 //

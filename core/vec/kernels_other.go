@@ -132,13 +132,11 @@ func foldAVX512(dst *float32, src *float32, rows int, n int, step int, sy int, w
 	panic(missing)
 }
 
-func widenAVX512(dst *float64, a *float32, n int) { panic(missing) }
+func wideResidualAVX512(res *float32, x *float32, b *float32, diag *float32, sy int, sz int, n int, acc *[16]float64) {
+	panic(missing)
+}
 
-func addWideAVX512(dst *float64, a *float32, n int) { panic(missing) }
-
-func narrowAVX512(dst *float32, a *float64, n int) { panic(missing) }
-
-func wideResidualAVX512(res *float32, x *float64, b *float32, diag *float32, sy int, sz int, n int, acc *[16]float64) {
+func wideResidual2AVX512(res *float32, x *float32, y *float32, b *float32, diag *float32, sy int, sz int, n int, acc *[16]float64) {
 	panic(missing)
 }
 
@@ -302,13 +300,11 @@ func foldAVX2(dst *float32, src *float32, rows int, n int, step int, sy int, w *
 	panic(missing)
 }
 
-func widenAVX2(dst *float64, a *float32, n int) { panic(missing) }
+func wideResidualAVX2(res *float32, x *float32, b *float32, diag *float32, sy int, sz int, n int, acc *[16]float64) {
+	panic(missing)
+}
 
-func addWideAVX2(dst *float64, a *float32, n int) { panic(missing) }
-
-func narrowAVX2(dst *float32, a *float64, n int) { panic(missing) }
-
-func wideResidualAVX2(res *float32, x *float64, b *float32, diag *float32, sy int, sz int, n int, acc *[16]float64) {
+func wideResidual2AVX2(res *float32, x *float32, y *float32, b *float32, diag *float32, sy int, sz int, n int, acc *[16]float64) {
 	panic(missing)
 }
 

@@ -90,10 +90,8 @@ func main() {
 		}
 		s.prolong()
 		s.fold()
-		s.widen(false)
-		s.widen(true)
-		s.narrowed()
-		s.wideResidual()
+		s.wideResidual(false)
+		s.wideResidual(true)
 		s.halve()
 		s.differ()
 		s.part()

@@ -9,14 +9,11 @@ import (
 // Kernels on float64, 16 values a block like the others: two registers of AVX-512, four
 // of AVX2.
 
-// wides walks the registers of a block: m finds a part's values of a row of float32,
-// w those of a row of float64.
-func (s set) wides(n reg.GPVirtual, body func(part int, m, w func(p reg.GPVirtual) Mem)) {
+// wides walks the parts of a block that fill a register as float64.
+func (s set) wides(n reg.GPVirtual, body func(part int, i reg.GPVirtual, off int)) {
 	s.blocks("", n, func(i reg.GPVirtual, off int) {
 		for h := range 2 {
-			o := off + h*s.wide/2
-			body(2*off/s.wide+h, func(p reg.GPVirtual) Mem { return idx(p, i, o) },
-				func(p reg.GPVirtual) Mem { return Mem{Base: p, Index: i, Scale: 2, Disp: 2 * o} })
+			body(2*off/s.wide+h, i, off+h*s.wide/2)
 		}
 	}, nil)
 }
@@ -41,63 +38,55 @@ func (s set) narrow(v reg.VecVirtual, m Mem) {
 	VMOVUPS(w, m)
 }
 
-func (s set) widen(add bool) {
-	name, doc := "widen", "dst = a in float64, for whole blocks."
-	if add {
-		name, doc = "addWide", "dst += a in float64, for whole blocks."
+// wideResidual is of a solution in one row of float32 or, with low, the sum of two.
+func (s set) wideResidual(low bool) {
+	name, more, sum := "wideResidual", "", "x"
+	if low {
+		name, more, sum = "wideResidual2", "y, ", "(x + y)"
 	}
-	s.text(name, "dst *float64, a *float32, n int)", doc)
-	dst, a := ptr("dst"), ptr("a")
-	s.wides(size("n"), func(_ int, m, w func(reg.GPVirtual) Mem) {
-		v := s.widened(m(a))
-		if add {
-			VADDPD(w(dst), v, v)
-		}
-		VMOVUPD(v, w(dst))
-	})
-	leave()
-}
-
-func (s set) narrowed() {
-	s.text("narrow", "dst *float32, a *float64, n int)", "dst = a in float32, for whole blocks.")
-	dst, a := ptr("dst"), ptr("a")
-	s.wides(size("n"), func(_ int, m, w func(reg.GPVirtual) Mem) {
-		v := s.vec()
-		VMOVUPD(w(a), v)
-		s.narrow(v, m(dst))
-	})
-	leave()
-}
-
-func (s set) wideResidual() {
-	s.text("wideResidual", "res *float32, x *float64, b, diag *float32, sy, sz, n int, acc *[16]float64)",
-		"res = b − A x where diag isn't 0, else 0, and Σ res² by lane before rounding, in float64, for whole blocks; all weights are 1.")
-	res, x, b, diag, sy, sz := ptr("res"), ptr("x"), ptr("b"), ptr("diag"), ptr("sy"), ptr("sz")
-	SHLQ(Imm(3), sy)
-	SHLQ(Imm(3), sz)
-	ym, yp, zm, zp := GP64(), GP64(), GP64(), GP64()
-	for _, p := range []struct{ low, high, by reg.GPVirtual }{{ym, yp, sy}, {zm, zp, sz}} {
-		MOVQ(x, p.low)
-		SUBQ(p.by, p.low)
-		LEAQ(Mem{Base: x, Index: p.by, Scale: 1}, p.high)
+	s.text(name, "res, x, "+more+"b, diag *float32, sy, sz, n int, acc *[16]float64)",
+		"res = b − A "+sum+" where diag isn't 0, else 0, and Σ res² by lane before rounding, in float64, for whole blocks; all weights are 1.")
+	res, b, diag, n := ptr("res"), ptr("b"), ptr("diag"), size("n")
+	from, here := []reg.GPVirtual{ptr("x")}, []reg.GPVirtual{GP64()}
+	if low {
+		from, here = append(from, ptr("y")), append(here, GP64())
+	}
+	var apart [2][2]reg.GPVirtual // rows and planes, back and forth
+	for i, of := range []string{"sy", "sz"} {
+		apart[i] = [2]reg.GPVirtual{GP64(), size(of)}
+		XORQ(apart[i][0], apart[i][0])
+		SUBQ(apart[i][1], apart[i][0])
 	}
 	var sums []reg.VecVirtual
 	for range 2 * s.parts {
 		sums = append(sums, s.zero())
 	}
 	none := s.zero()
-	s.wides(size("n"), func(part int, m, w func(reg.GPVirtual) Mem) {
-		pair := func(a, b Mem) reg.VecVirtual {
-			v := s.vec()
-			VMOVUPD(a, v)
-			VADDPD(b, v, v)
+	s.wides(n, func(part int, i reg.GPVirtual, off int) {
+		m := func(p reg.GPVirtual) Mem { return idx(p, i, off) }
+		for h := range here {
+			LEAQ(m(from[h]), here[h])
+		}
+		value := func(of func(p reg.GPVirtual) Mem) reg.VecVirtual {
+			v := s.widened(of(here[0]))
+			if low {
+				VADDPD(s.widened(of(here[1])), v, v)
+			}
 			return v
 		}
-		v := pair(w(x).Offset(-8), w(x).Offset(8))
-		VADDPD(pair(w(ym), w(yp)), v, v)
-		VADDPD(pair(w(zm), w(zp)), v, v)
-		d, r, t := s.widened(m(diag)), s.widened(m(b)), s.vec()
-		VMULPD(w(x), d, t)
+		near := func(by int) func(p reg.GPVirtual) Mem { return func(p reg.GPVirtual) Mem { return at(p, by) } }
+		away := func(by reg.GPVirtual) func(p reg.GPVirtual) Mem {
+			return func(p reg.GPVirtual) Mem { return idx(p, by, 0) }
+		}
+		v, w := value(near(-4)), value(near(4))
+		VADDPD(w, v, v)
+		for _, by := range apart {
+			w, u := value(away(by[0])), value(away(by[1]))
+			VADDPD(u, w, w)
+			VADDPD(w, v, v)
+		}
+		d, r, t := s.widened(m(diag)), s.widened(m(b)), value(near(0))
+		VMULPD(t, d, t)
 		VSUBPD(t, r, r)
 		VADDPD(v, r, r)
 		if s.parts == 1 {
