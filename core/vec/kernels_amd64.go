@@ -229,6 +229,26 @@ func deepenAVX512(depth *float32, out *float32, od *float32, a *float32, b *floa
 //go:noescape
 func scatterAVX512(den *float32, sun *float32, sky *float32, flat *[4]float32, depth float32, orders int, n int)
 
+// placeAVX512 is where looks lie in a brick that begins at base: start + i step, held to 0 to 8; cells, in values, and how far along in each. n is a multiple of 16.
+//
+//go:noescape
+func placeAVX512(off *int32, x *float32, y *float32, z *float32, way *[6]float32, base int32, n int)
+
+// lookAVX512 is what lies at places in bricks, in four rows step values apart; places beyond limit are read there. n is a multiple of 8.
+//
+//go:noescape
+func lookAVX512(dst *float32, data *float32, off *int32, x *float32, y *float32, z *float32, limit int32, step int, n int)
+
+// dimAVX512 is with T what is left of light before a look, from through on: kept = T and pass = T (1 − pass); what is left behind the last. n is a multiple of 8.
+//
+//go:noescape
+func dimAVX512(pass *float32, kept *float32, through float32, n int) float32
+
+// sharesAVX512 is dst += Σ w·row of four rows step values apart, in eight lanes, of which then halves are added up. n is a multiple of 8.
+//
+//go:noescape
+func sharesAVX512(dst *[4]float32, w *float32, rows *float32, step int, n int)
+
 // locateAVX512 is the cells and the weights of points; n is a multiple of 16. f: offset, last position; c: last cell, steps of y and z.
 //
 //go:noescape
@@ -468,6 +488,26 @@ func deepenAVX2(depth *float32, out *float32, od *float32, a *float32, b *float3
 //
 //go:noescape
 func scatterAVX2(den *float32, sun *float32, sky *float32, flat *[4]float32, depth float32, orders int, n int)
+
+// placeAVX2 is where looks lie in a brick that begins at base: start + i step, held to 0 to 8; cells, in values, and how far along in each. n is a multiple of 16.
+//
+//go:noescape
+func placeAVX2(off *int32, x *float32, y *float32, z *float32, way *[6]float32, base int32, n int)
+
+// lookAVX2 is what lies at places in bricks, in four rows step values apart; places beyond limit are read there. n is a multiple of 8.
+//
+//go:noescape
+func lookAVX2(dst *float32, data *float32, off *int32, x *float32, y *float32, z *float32, limit int32, step int, n int)
+
+// dimAVX2 is with T what is left of light before a look, from through on: kept = T and pass = T (1 − pass); what is left behind the last. n is a multiple of 8.
+//
+//go:noescape
+func dimAVX2(pass *float32, kept *float32, through float32, n int) float32
+
+// sharesAVX2 is dst += Σ w·row of four rows step values apart, in eight lanes, of which then halves are added up. n is a multiple of 8.
+//
+//go:noescape
+func sharesAVX2(dst *[4]float32, w *float32, rows *float32, step int, n int)
 
 // locateAVX2 is the cells and the weights of points; n is a multiple of 16. f: offset, last position; c: last cell, steps of y and z.
 //

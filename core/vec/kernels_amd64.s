@@ -40,6 +40,24 @@ DATA iota<>+56(SB)/4, $0x41600000
 DATA iota<>+60(SB)/4, $0x41700000
 GLOBL iota<>(SB), RODATA|NOPTR, $64
 
+DATA shifted<>+0(SB)/4, $0x00000000
+DATA shifted<>+4(SB)/4, $0x00000000
+DATA shifted<>+8(SB)/4, $0x00000001
+DATA shifted<>+12(SB)/4, $0x00000002
+DATA shifted<>+16(SB)/4, $0x00000003
+DATA shifted<>+20(SB)/4, $0x00000004
+DATA shifted<>+24(SB)/4, $0x00000005
+DATA shifted<>+28(SB)/4, $0x00000006
+DATA shifted<>+32(SB)/4, $0x00000000
+DATA shifted<>+36(SB)/4, $0x00000000
+DATA shifted<>+40(SB)/4, $0x00000000
+DATA shifted<>+44(SB)/4, $0x00000000
+DATA shifted<>+48(SB)/4, $0x00000000
+DATA shifted<>+52(SB)/4, $0x00000000
+DATA shifted<>+56(SB)/4, $0x00000000
+DATA shifted<>+60(SB)/4, $0x00000000
+GLOBL shifted<>(SB), RODATA|NOPTR, $64
+
 DATA spreadMain<>+0(SB)/4, $0x00000001
 DATA spreadMain<>+4(SB)/4, $0x00000001
 DATA spreadMain<>+8(SB)/4, $0x00000002
@@ -3310,6 +3328,433 @@ test:
 	ADDQ    $0x40, R8
 	CMPQ    R8, DI
 	JLT     loop
+	VZEROUPPER
+	RET
+
+// func placeAVX512(off *int32, x *float32, y *float32, z *float32, way *[6]float32, base int32, n int)
+// Requires: AVX, AVX512F
+TEXT ·placeAVX512(SB), NOSPLIT, $0-56
+	MOVQ         way+32(FP), AX
+	MOVQ         off+0(FP), CX
+	MOVQ         x+8(FP), DX
+	MOVQ         y+16(FP), BX
+	MOVQ         z+24(FP), SI
+	MOVL         base+40(FP), DI
+	VPBROADCASTD DI, Z0
+	VPXORD       Z1, Z1, Z1
+	VBROADCASTSS float20<>+0(SB), Z3
+	VBROADCASTSS float1<>+0(SB), Z4
+	VPBROADCASTD whole7<>+0(SB), Z2
+	VMOVUPS      iota<>+0(SB), Z5
+	VPBROADCASTD whole9<>+0(SB), Z6
+	VPBROADCASTD whole4<>+0(SB), Z7
+	MOVQ         n+48(FP), DI
+	SHLQ         $0x02, DI
+	XORQ         R8, R8
+	JMP          test
+
+loop:
+	VBROADCASTSS 20(AX), Z8
+	VMULPS       Z8, Z5, Z8
+	VBROADCASTSS 8(AX), Z9
+	VADDPS       Z9, Z8, Z8
+	VMAXPS       Z1, Z8, Z8
+	VMINPS       Z3, Z8, Z8
+	VCVTTPS2DQ   Z8, Z9
+	VPMINSD      Z2, Z9, Z9
+	VCVTDQ2PS    Z9, Z10
+	VSUBPS       Z10, Z8, Z8
+	VMOVUPS      Z8, (SI)(R8*1)
+	VBROADCASTSS 16(AX), Z8
+	VMULPS       Z8, Z5, Z8
+	VBROADCASTSS 4(AX), Z10
+	VADDPS       Z10, Z8, Z8
+	VMAXPS       Z1, Z8, Z8
+	VMINPS       Z3, Z8, Z8
+	VCVTTPS2DQ   Z8, Z10
+	VPMINSD      Z2, Z10, Z10
+	VCVTDQ2PS    Z10, Z11
+	VSUBPS       Z11, Z8, Z8
+	VMOVUPS      Z8, (BX)(R8*1)
+	VPMULLD      Z6, Z9, Z9
+	VPADDD       Z10, Z9, Z9
+	VBROADCASTSS 12(AX), Z8
+	VMULPS       Z8, Z5, Z8
+	VBROADCASTSS (AX), Z10
+	VADDPS       Z10, Z8, Z8
+	VMAXPS       Z1, Z8, Z8
+	VMINPS       Z3, Z8, Z8
+	VCVTTPS2DQ   Z8, Z10
+	VPMINSD      Z2, Z10, Z10
+	VCVTDQ2PS    Z10, Z11
+	VSUBPS       Z11, Z8, Z8
+	VMOVUPS      Z8, (DX)(R8*1)
+	VPMULLD      Z6, Z9, Z9
+	VPADDD       Z10, Z9, Z9
+	VPMULLD      Z7, Z9, Z9
+	VPADDD       Z0, Z9, Z9
+	VMOVDQU32    Z9, (CX)(R8*1)
+	VADDPS       Z4, Z5, Z5
+	ADDQ         $0x40, R8
+
+test:
+	CMPQ R8, DI
+	JLT  loop
+	VZEROUPPER
+	RET
+
+DATA float20<>+0(SB)/4, $0x41000000
+GLOBL float20<>(SB), RODATA|NOPTR, $4
+
+DATA whole7<>+0(SB)/4, $0x00000007
+GLOBL whole7<>(SB), RODATA|NOPTR, $4
+
+DATA whole9<>+0(SB)/4, $0x00000009
+GLOBL whole9<>(SB), RODATA|NOPTR, $4
+
+DATA whole4<>+0(SB)/4, $0x00000004
+GLOBL whole4<>(SB), RODATA|NOPTR, $4
+
+// func lookAVX512(dst *float32, data *float32, off *int32, x *float32, y *float32, z *float32, limit int32, step int, n int)
+// Requires: AVX, CMOV
+TEXT ·lookAVX512(SB), NOSPLIT, $0-72
+	MOVQ dst+0(FP), AX
+	MOVQ data+8(FP), CX
+	MOVQ off+16(FP), DX
+	MOVQ x+24(FP), BX
+	MOVQ y+32(FP), SI
+	MOVQ z+40(FP), DI
+	MOVL limit+48(FP), R8
+	MOVQ step+56(FP), R9
+	SHLQ $0x02, R9
+	MOVQ n+64(FP), R11
+	SHLQ $0x02, R11
+	XORQ R10, R10
+	JMP  test
+
+loop:
+	MOVL         (DX)(R10*1), R12
+	CMPL         R12, R8
+	CMOVLGT      R8, R12
+	VBROADCASTSS (SI)(R10*1), Y0
+	VMOVUPS      (CX)(R12*4), Y1
+	VMOVUPS      144(CX)(R12*4), Y3
+	VSUBPS       Y1, Y3, Y3
+	VMULPS       Y0, Y3, Y3
+	VADDPS       Y3, Y1, Y1
+	VMOVUPS      1296(CX)(R12*4), Y2
+	VMOVUPS      1440(CX)(R12*4), Y3
+	VSUBPS       Y2, Y3, Y3
+	VMULPS       Y0, Y3, Y3
+	VADDPS       Y3, Y2, Y2
+	VBROADCASTSS (DI)(R10*1), Y0
+	VSUBPS       Y1, Y2, Y2
+	VMULPS       Y0, Y2, Y2
+	VADDPS       Y2, Y1, Y1
+	VEXTRACTF128 $0x01, Y1, X0
+	VBROADCASTSS (BX)(R10*1), X2
+	VSUBPS       X1, X0, X0
+	VMULPS       X2, X0, X0
+	VADDPS       X0, X1, X1
+	MOVL         16(DX)(R10*1), R12
+	CMPL         R12, R8
+	CMOVLGT      R8, R12
+	VBROADCASTSS 16(SI)(R10*1), Y0
+	VMOVUPS      (CX)(R12*4), Y2
+	VMOVUPS      144(CX)(R12*4), Y4
+	VSUBPS       Y2, Y4, Y4
+	VMULPS       Y0, Y4, Y4
+	VADDPS       Y4, Y2, Y2
+	VMOVUPS      1296(CX)(R12*4), Y3
+	VMOVUPS      1440(CX)(R12*4), Y4
+	VSUBPS       Y3, Y4, Y4
+	VMULPS       Y0, Y4, Y4
+	VADDPS       Y4, Y3, Y3
+	VBROADCASTSS 16(DI)(R10*1), Y0
+	VSUBPS       Y2, Y3, Y3
+	VMULPS       Y0, Y3, Y3
+	VADDPS       Y3, Y2, Y2
+	VEXTRACTF128 $0x01, Y2, X0
+	VBROADCASTSS 16(BX)(R10*1), X3
+	VSUBPS       X2, X0, X0
+	VMULPS       X3, X0, X0
+	VADDPS       X0, X2, X2
+	VINSERTF128  $0x01, X2, Y1, Y1
+	MOVL         4(DX)(R10*1), R12
+	CMPL         R12, R8
+	CMOVLGT      R8, R12
+	VBROADCASTSS 4(SI)(R10*1), Y0
+	VMOVUPS      (CX)(R12*4), Y2
+	VMOVUPS      144(CX)(R12*4), Y4
+	VSUBPS       Y2, Y4, Y4
+	VMULPS       Y0, Y4, Y4
+	VADDPS       Y4, Y2, Y2
+	VMOVUPS      1296(CX)(R12*4), Y3
+	VMOVUPS      1440(CX)(R12*4), Y4
+	VSUBPS       Y3, Y4, Y4
+	VMULPS       Y0, Y4, Y4
+	VADDPS       Y4, Y3, Y3
+	VBROADCASTSS 4(DI)(R10*1), Y0
+	VSUBPS       Y2, Y3, Y3
+	VMULPS       Y0, Y3, Y3
+	VADDPS       Y3, Y2, Y2
+	VEXTRACTF128 $0x01, Y2, X0
+	VBROADCASTSS 4(BX)(R10*1), X3
+	VSUBPS       X2, X0, X0
+	VMULPS       X3, X0, X0
+	VADDPS       X0, X2, X2
+	MOVL         20(DX)(R10*1), R12
+	CMPL         R12, R8
+	CMOVLGT      R8, R12
+	VBROADCASTSS 20(SI)(R10*1), Y0
+	VMOVUPS      (CX)(R12*4), Y3
+	VMOVUPS      144(CX)(R12*4), Y5
+	VSUBPS       Y3, Y5, Y5
+	VMULPS       Y0, Y5, Y5
+	VADDPS       Y5, Y3, Y3
+	VMOVUPS      1296(CX)(R12*4), Y4
+	VMOVUPS      1440(CX)(R12*4), Y5
+	VSUBPS       Y4, Y5, Y5
+	VMULPS       Y0, Y5, Y5
+	VADDPS       Y5, Y4, Y4
+	VBROADCASTSS 20(DI)(R10*1), Y0
+	VSUBPS       Y3, Y4, Y4
+	VMULPS       Y0, Y4, Y4
+	VADDPS       Y4, Y3, Y3
+	VEXTRACTF128 $0x01, Y3, X0
+	VBROADCASTSS 20(BX)(R10*1), X4
+	VSUBPS       X3, X0, X0
+	VMULPS       X4, X0, X0
+	VADDPS       X0, X3, X3
+	VINSERTF128  $0x01, X3, Y2, Y2
+	MOVL         8(DX)(R10*1), R12
+	CMPL         R12, R8
+	CMOVLGT      R8, R12
+	VBROADCASTSS 8(SI)(R10*1), Y0
+	VMOVUPS      (CX)(R12*4), Y3
+	VMOVUPS      144(CX)(R12*4), Y5
+	VSUBPS       Y3, Y5, Y5
+	VMULPS       Y0, Y5, Y5
+	VADDPS       Y5, Y3, Y3
+	VMOVUPS      1296(CX)(R12*4), Y4
+	VMOVUPS      1440(CX)(R12*4), Y5
+	VSUBPS       Y4, Y5, Y5
+	VMULPS       Y0, Y5, Y5
+	VADDPS       Y5, Y4, Y4
+	VBROADCASTSS 8(DI)(R10*1), Y0
+	VSUBPS       Y3, Y4, Y4
+	VMULPS       Y0, Y4, Y4
+	VADDPS       Y4, Y3, Y3
+	VEXTRACTF128 $0x01, Y3, X0
+	VBROADCASTSS 8(BX)(R10*1), X4
+	VSUBPS       X3, X0, X0
+	VMULPS       X4, X0, X0
+	VADDPS       X0, X3, X3
+	MOVL         24(DX)(R10*1), R12
+	CMPL         R12, R8
+	CMOVLGT      R8, R12
+	VBROADCASTSS 24(SI)(R10*1), Y0
+	VMOVUPS      (CX)(R12*4), Y4
+	VMOVUPS      144(CX)(R12*4), Y6
+	VSUBPS       Y4, Y6, Y6
+	VMULPS       Y0, Y6, Y6
+	VADDPS       Y6, Y4, Y4
+	VMOVUPS      1296(CX)(R12*4), Y5
+	VMOVUPS      1440(CX)(R12*4), Y6
+	VSUBPS       Y5, Y6, Y6
+	VMULPS       Y0, Y6, Y6
+	VADDPS       Y6, Y5, Y5
+	VBROADCASTSS 24(DI)(R10*1), Y0
+	VSUBPS       Y4, Y5, Y5
+	VMULPS       Y0, Y5, Y5
+	VADDPS       Y5, Y4, Y4
+	VEXTRACTF128 $0x01, Y4, X0
+	VBROADCASTSS 24(BX)(R10*1), X5
+	VSUBPS       X4, X0, X0
+	VMULPS       X5, X0, X0
+	VADDPS       X0, X4, X4
+	VINSERTF128  $0x01, X4, Y3, Y3
+	MOVL         12(DX)(R10*1), R12
+	CMPL         R12, R8
+	CMOVLGT      R8, R12
+	VBROADCASTSS 12(SI)(R10*1), Y0
+	VMOVUPS      (CX)(R12*4), Y4
+	VMOVUPS      144(CX)(R12*4), Y6
+	VSUBPS       Y4, Y6, Y6
+	VMULPS       Y0, Y6, Y6
+	VADDPS       Y6, Y4, Y4
+	VMOVUPS      1296(CX)(R12*4), Y5
+	VMOVUPS      1440(CX)(R12*4), Y6
+	VSUBPS       Y5, Y6, Y6
+	VMULPS       Y0, Y6, Y6
+	VADDPS       Y6, Y5, Y5
+	VBROADCASTSS 12(DI)(R10*1), Y0
+	VSUBPS       Y4, Y5, Y5
+	VMULPS       Y0, Y5, Y5
+	VADDPS       Y5, Y4, Y4
+	VEXTRACTF128 $0x01, Y4, X0
+	VBROADCASTSS 12(BX)(R10*1), X5
+	VSUBPS       X4, X0, X0
+	VMULPS       X5, X0, X0
+	VADDPS       X0, X4, X4
+	MOVL         28(DX)(R10*1), R12
+	CMPL         R12, R8
+	CMOVLGT      R8, R12
+	VBROADCASTSS 28(SI)(R10*1), Y0
+	VMOVUPS      (CX)(R12*4), Y5
+	VMOVUPS      144(CX)(R12*4), Y7
+	VSUBPS       Y5, Y7, Y7
+	VMULPS       Y0, Y7, Y7
+	VADDPS       Y7, Y5, Y5
+	VMOVUPS      1296(CX)(R12*4), Y6
+	VMOVUPS      1440(CX)(R12*4), Y7
+	VSUBPS       Y6, Y7, Y7
+	VMULPS       Y0, Y7, Y7
+	VADDPS       Y7, Y6, Y6
+	VBROADCASTSS 28(DI)(R10*1), Y0
+	VSUBPS       Y5, Y6, Y6
+	VMULPS       Y0, Y6, Y6
+	VADDPS       Y6, Y5, Y5
+	VEXTRACTF128 $0x01, Y5, X0
+	VBROADCASTSS 28(BX)(R10*1), X6
+	VSUBPS       X5, X0, X0
+	VMULPS       X6, X0, X0
+	VADDPS       X0, X5, X5
+	VINSERTF128  $0x01, X5, Y4, Y4
+	LEAQ         (AX)(R10*1), R12
+	VUNPCKLPS    Y2, Y1, Y0
+	VUNPCKHPS    Y2, Y1, Y1
+	VUNPCKLPS    Y4, Y3, Y2
+	VUNPCKHPS    Y4, Y3, Y3
+	VUNPCKLPD    Y2, Y0, Y4
+	VMOVUPS      Y4, (R12)
+	ADDQ         R9, R12
+	VUNPCKHPD    Y2, Y0, Y0
+	VMOVUPS      Y0, (R12)
+	ADDQ         R9, R12
+	VUNPCKLPD    Y3, Y1, Y0
+	VMOVUPS      Y0, (R12)
+	ADDQ         R9, R12
+	VUNPCKHPD    Y3, Y1, Y0
+	VMOVUPS      Y0, (R12)
+	ADDQ         $0x20, R10
+
+test:
+	CMPQ R10, R11
+	JLT  loop
+	VZEROUPPER
+	RET
+
+// func dimAVX512(pass *float32, kept *float32, through float32, n int) float32
+// Requires: AVX, AVX2, SSE
+TEXT ·dimAVX512(SB), NOSPLIT, $0-36
+	MOVQ         pass+0(FP), AX
+	MOVQ         kept+8(FP), CX
+	VBROADCASTSS through+16(FP), Y0
+	VBROADCASTSS float3<>+0(SB), Y1
+	VMOVUPS      shifted<>+0(SB), Y2
+	VPBROADCASTD whole7<>+0(SB), Y3
+	MOVQ         n+24(FP), DX
+	SHLQ         $0x02, DX
+	XORQ         BX, BX
+	JMP          test
+
+loop:
+	VMOVUPS    (AX)(BX*1), Y4
+	VPERMILPS  $0x90, Y4, Y6
+	VBLENDPS   $0x11, Y1, Y6, Y6
+	VMULPS     Y4, Y6, Y5
+	VPERMILPS  $0x40, Y5, Y6
+	VBLENDPS   $0x33, Y1, Y6, Y6
+	VMULPS     Y6, Y5, Y5
+	VPERMILPS  $0xff, Y5, Y6
+	VPERM2F128 $0x00, Y6, Y6, Y6
+	VBLENDPS   $0x0f, Y1, Y6, Y6
+	VMULPS     Y6, Y5, Y5
+	VMULPS     Y0, Y5, Y5
+	VPERMPS    Y5, Y2, Y6
+	VBLENDPS   $0x01, Y0, Y6, Y6
+	VMOVUPS    Y6, (CX)(BX*1)
+	VSUBPS     Y4, Y1, Y4
+	VMULPS     Y6, Y4, Y4
+	VMOVUPS    Y4, (AX)(BX*1)
+	VPERMPS    Y5, Y3, Y0
+	ADDQ       $0x20, BX
+
+test:
+	CMPQ  BX, DX
+	JLT   loop
+	MOVSS X0, ret+32(FP)
+	VZEROUPPER
+	RET
+
+// func sharesAVX512(dst *[4]float32, w *float32, rows *float32, step int, n int)
+// Requires: AVX
+TEXT ·sharesAVX512(SB), NOSPLIT, $0-40
+	MOVQ   w+8(FP), AX
+	MOVQ   rows+16(FP), CX
+	MOVQ   step+24(FP), DX
+	SHLQ   $0x02, DX
+	VXORPS Y0, Y0, Y0
+	VXORPS Y1, Y1, Y1
+	LEAQ   (CX)(DX*1), BX
+	VXORPS Y2, Y2, Y2
+	LEAQ   (BX)(DX*1), SI
+	VXORPS Y3, Y3, Y3
+	LEAQ   (SI)(DX*1), DX
+	MOVQ   n+32(FP), DI
+	SHLQ   $0x02, DI
+	XORQ   R8, R8
+	JMP    test
+
+loop:
+	VMOVUPS (AX)(R8*1), Y4
+	VMULPS  (CX)(R8*1), Y4, Y5
+	VADDPS  Y5, Y0, Y0
+	VMULPS  (BX)(R8*1), Y4, Y5
+	VADDPS  Y5, Y1, Y1
+	VMULPS  (SI)(R8*1), Y4, Y5
+	VADDPS  Y5, Y2, Y2
+	VMULPS  (DX)(R8*1), Y4, Y4
+	VADDPS  Y4, Y3, Y3
+	ADDQ    $0x20, R8
+
+test:
+	CMPQ         R8, DI
+	JLT          loop
+	MOVQ         dst+0(FP), AX
+	VEXTRACTF128 $0x01, Y0, X4
+	VADDPS       X4, X0, X0
+	VMOVHLPS     X0, X0, X4
+	VADDPS       X4, X0, X0
+	VMOVSHDUP    X0, X4
+	VADDSS       X4, X0, X0
+	VADDSS       (AX), X0, X0
+	VMOVSS       X0, (AX)
+	VEXTRACTF128 $0x01, Y1, X0
+	VADDPS       X0, X1, X1
+	VMOVHLPS     X1, X1, X0
+	VADDPS       X0, X1, X1
+	VMOVSHDUP    X1, X0
+	VADDSS       X0, X1, X1
+	VADDSS       4(AX), X1, X1
+	VMOVSS       X1, 4(AX)
+	VEXTRACTF128 $0x01, Y2, X0
+	VADDPS       X0, X2, X2
+	VMOVHLPS     X2, X2, X0
+	VADDPS       X0, X2, X2
+	VMOVSHDUP    X2, X0
+	VADDSS       X0, X2, X2
+	VADDSS       8(AX), X2, X2
+	VMOVSS       X2, 8(AX)
+	VEXTRACTF128 $0x01, Y3, X0
+	VADDPS       X0, X3, X3
+	VMOVHLPS     X3, X3, X0
+	VADDPS       X0, X3, X3
+	VMOVSHDUP    X3, X0
+	VADDSS       X0, X3, X3
+	VADDSS       12(AX), X3, X3
+	VMOVSS       X3, 12(AX)
 	VZEROUPPER
 	RET
 
@@ -8730,6 +9175,464 @@ check:
 	ADDQ    $0x40, R8
 	CMPQ    R8, DI
 	JLT     loop
+	VZEROUPPER
+	RET
+
+// func placeAVX2(off *int32, x *float32, y *float32, z *float32, way *[6]float32, base int32, n int)
+// Requires: AVX, AVX2
+TEXT ·placeAVX2(SB), NOSPLIT, $0-56
+	MOVQ         way+32(FP), AX
+	MOVQ         off+0(FP), CX
+	MOVQ         x+8(FP), DX
+	MOVQ         y+16(FP), BX
+	MOVQ         z+24(FP), SI
+	MOVL         base+40(FP), DI
+	VMOVD        DI, X0
+	VPBROADCASTD X0, Y0
+	VXORPS       Y1, Y1, Y1
+	VBROADCASTSS float20<>+0(SB), Y3
+	VBROADCASTSS float1<>+0(SB), Y4
+	VPBROADCASTD whole7<>+0(SB), Y2
+	VMOVUPS      iota<>+0(SB), Y5
+	VMOVUPS      iota<>+32(SB), Y6
+	VPBROADCASTD whole9<>+0(SB), Y7
+	VPBROADCASTD whole4<>+0(SB), Y8
+	MOVQ         n+48(FP), DI
+	SHLQ         $0x02, DI
+	XORQ         R8, R8
+	JMP          test
+
+loop:
+	VBROADCASTSS 20(AX), Y9
+	VMULPS       Y9, Y5, Y9
+	VBROADCASTSS 8(AX), Y10
+	VADDPS       Y10, Y9, Y9
+	VMAXPS       Y1, Y9, Y9
+	VMINPS       Y3, Y9, Y9
+	VCVTTPS2DQ   Y9, Y10
+	VPMINSD      Y2, Y10, Y10
+	VCVTDQ2PS    Y10, Y11
+	VSUBPS       Y11, Y9, Y9
+	VMOVUPS      Y9, (SI)(R8*1)
+	VBROADCASTSS 16(AX), Y9
+	VMULPS       Y9, Y5, Y9
+	VBROADCASTSS 4(AX), Y11
+	VADDPS       Y11, Y9, Y9
+	VMAXPS       Y1, Y9, Y9
+	VMINPS       Y3, Y9, Y9
+	VCVTTPS2DQ   Y9, Y11
+	VPMINSD      Y2, Y11, Y11
+	VCVTDQ2PS    Y11, Y12
+	VSUBPS       Y12, Y9, Y9
+	VMOVUPS      Y9, (BX)(R8*1)
+	VPMULLD      Y7, Y10, Y10
+	VPADDD       Y11, Y10, Y10
+	VBROADCASTSS 12(AX), Y9
+	VMULPS       Y9, Y5, Y9
+	VBROADCASTSS (AX), Y11
+	VADDPS       Y11, Y9, Y9
+	VMAXPS       Y1, Y9, Y9
+	VMINPS       Y3, Y9, Y9
+	VCVTTPS2DQ   Y9, Y11
+	VPMINSD      Y2, Y11, Y11
+	VCVTDQ2PS    Y11, Y12
+	VSUBPS       Y12, Y9, Y9
+	VMOVUPS      Y9, (DX)(R8*1)
+	VPMULLD      Y7, Y10, Y10
+	VPADDD       Y11, Y10, Y10
+	VPMULLD      Y8, Y10, Y10
+	VPADDD       Y0, Y10, Y10
+	VMOVDQU      Y10, (CX)(R8*1)
+	VADDPS       Y4, Y5, Y5
+	VBROADCASTSS 20(AX), Y9
+	VMULPS       Y9, Y6, Y9
+	VBROADCASTSS 8(AX), Y10
+	VADDPS       Y10, Y9, Y9
+	VMAXPS       Y1, Y9, Y9
+	VMINPS       Y3, Y9, Y9
+	VCVTTPS2DQ   Y9, Y10
+	VPMINSD      Y2, Y10, Y10
+	VCVTDQ2PS    Y10, Y11
+	VSUBPS       Y11, Y9, Y9
+	VMOVUPS      Y9, 32(SI)(R8*1)
+	VBROADCASTSS 16(AX), Y9
+	VMULPS       Y9, Y6, Y9
+	VBROADCASTSS 4(AX), Y11
+	VADDPS       Y11, Y9, Y9
+	VMAXPS       Y1, Y9, Y9
+	VMINPS       Y3, Y9, Y9
+	VCVTTPS2DQ   Y9, Y11
+	VPMINSD      Y2, Y11, Y11
+	VCVTDQ2PS    Y11, Y12
+	VSUBPS       Y12, Y9, Y9
+	VMOVUPS      Y9, 32(BX)(R8*1)
+	VPMULLD      Y7, Y10, Y10
+	VPADDD       Y11, Y10, Y10
+	VBROADCASTSS 12(AX), Y9
+	VMULPS       Y9, Y6, Y9
+	VBROADCASTSS (AX), Y11
+	VADDPS       Y11, Y9, Y9
+	VMAXPS       Y1, Y9, Y9
+	VMINPS       Y3, Y9, Y9
+	VCVTTPS2DQ   Y9, Y11
+	VPMINSD      Y2, Y11, Y11
+	VCVTDQ2PS    Y11, Y12
+	VSUBPS       Y12, Y9, Y9
+	VMOVUPS      Y9, 32(DX)(R8*1)
+	VPMULLD      Y7, Y10, Y10
+	VPADDD       Y11, Y10, Y10
+	VPMULLD      Y8, Y10, Y10
+	VPADDD       Y0, Y10, Y10
+	VMOVDQU      Y10, 32(CX)(R8*1)
+	VADDPS       Y4, Y6, Y6
+	ADDQ         $0x40, R8
+
+test:
+	CMPQ R8, DI
+	JLT  loop
+	VZEROUPPER
+	RET
+
+// func lookAVX2(dst *float32, data *float32, off *int32, x *float32, y *float32, z *float32, limit int32, step int, n int)
+// Requires: AVX, CMOV
+TEXT ·lookAVX2(SB), NOSPLIT, $0-72
+	MOVQ dst+0(FP), AX
+	MOVQ data+8(FP), CX
+	MOVQ off+16(FP), DX
+	MOVQ x+24(FP), BX
+	MOVQ y+32(FP), SI
+	MOVQ z+40(FP), DI
+	MOVL limit+48(FP), R8
+	MOVQ step+56(FP), R9
+	SHLQ $0x02, R9
+	MOVQ n+64(FP), R11
+	SHLQ $0x02, R11
+	XORQ R10, R10
+	JMP  test
+
+loop:
+	MOVL         (DX)(R10*1), R12
+	CMPL         R12, R8
+	CMOVLGT      R8, R12
+	VBROADCASTSS (SI)(R10*1), Y0
+	VMOVUPS      (CX)(R12*4), Y1
+	VMOVUPS      144(CX)(R12*4), Y3
+	VSUBPS       Y1, Y3, Y3
+	VMULPS       Y0, Y3, Y3
+	VADDPS       Y3, Y1, Y1
+	VMOVUPS      1296(CX)(R12*4), Y2
+	VMOVUPS      1440(CX)(R12*4), Y3
+	VSUBPS       Y2, Y3, Y3
+	VMULPS       Y0, Y3, Y3
+	VADDPS       Y3, Y2, Y2
+	VBROADCASTSS (DI)(R10*1), Y0
+	VSUBPS       Y1, Y2, Y2
+	VMULPS       Y0, Y2, Y2
+	VADDPS       Y2, Y1, Y1
+	VEXTRACTF128 $0x01, Y1, X0
+	VBROADCASTSS (BX)(R10*1), X2
+	VSUBPS       X1, X0, X0
+	VMULPS       X2, X0, X0
+	VADDPS       X0, X1, X1
+	MOVL         16(DX)(R10*1), R12
+	CMPL         R12, R8
+	CMOVLGT      R8, R12
+	VBROADCASTSS 16(SI)(R10*1), Y0
+	VMOVUPS      (CX)(R12*4), Y2
+	VMOVUPS      144(CX)(R12*4), Y4
+	VSUBPS       Y2, Y4, Y4
+	VMULPS       Y0, Y4, Y4
+	VADDPS       Y4, Y2, Y2
+	VMOVUPS      1296(CX)(R12*4), Y3
+	VMOVUPS      1440(CX)(R12*4), Y4
+	VSUBPS       Y3, Y4, Y4
+	VMULPS       Y0, Y4, Y4
+	VADDPS       Y4, Y3, Y3
+	VBROADCASTSS 16(DI)(R10*1), Y0
+	VSUBPS       Y2, Y3, Y3
+	VMULPS       Y0, Y3, Y3
+	VADDPS       Y3, Y2, Y2
+	VEXTRACTF128 $0x01, Y2, X0
+	VBROADCASTSS 16(BX)(R10*1), X3
+	VSUBPS       X2, X0, X0
+	VMULPS       X3, X0, X0
+	VADDPS       X0, X2, X2
+	VINSERTF128  $0x01, X2, Y1, Y1
+	MOVL         4(DX)(R10*1), R12
+	CMPL         R12, R8
+	CMOVLGT      R8, R12
+	VBROADCASTSS 4(SI)(R10*1), Y0
+	VMOVUPS      (CX)(R12*4), Y2
+	VMOVUPS      144(CX)(R12*4), Y4
+	VSUBPS       Y2, Y4, Y4
+	VMULPS       Y0, Y4, Y4
+	VADDPS       Y4, Y2, Y2
+	VMOVUPS      1296(CX)(R12*4), Y3
+	VMOVUPS      1440(CX)(R12*4), Y4
+	VSUBPS       Y3, Y4, Y4
+	VMULPS       Y0, Y4, Y4
+	VADDPS       Y4, Y3, Y3
+	VBROADCASTSS 4(DI)(R10*1), Y0
+	VSUBPS       Y2, Y3, Y3
+	VMULPS       Y0, Y3, Y3
+	VADDPS       Y3, Y2, Y2
+	VEXTRACTF128 $0x01, Y2, X0
+	VBROADCASTSS 4(BX)(R10*1), X3
+	VSUBPS       X2, X0, X0
+	VMULPS       X3, X0, X0
+	VADDPS       X0, X2, X2
+	MOVL         20(DX)(R10*1), R12
+	CMPL         R12, R8
+	CMOVLGT      R8, R12
+	VBROADCASTSS 20(SI)(R10*1), Y0
+	VMOVUPS      (CX)(R12*4), Y3
+	VMOVUPS      144(CX)(R12*4), Y5
+	VSUBPS       Y3, Y5, Y5
+	VMULPS       Y0, Y5, Y5
+	VADDPS       Y5, Y3, Y3
+	VMOVUPS      1296(CX)(R12*4), Y4
+	VMOVUPS      1440(CX)(R12*4), Y5
+	VSUBPS       Y4, Y5, Y5
+	VMULPS       Y0, Y5, Y5
+	VADDPS       Y5, Y4, Y4
+	VBROADCASTSS 20(DI)(R10*1), Y0
+	VSUBPS       Y3, Y4, Y4
+	VMULPS       Y0, Y4, Y4
+	VADDPS       Y4, Y3, Y3
+	VEXTRACTF128 $0x01, Y3, X0
+	VBROADCASTSS 20(BX)(R10*1), X4
+	VSUBPS       X3, X0, X0
+	VMULPS       X4, X0, X0
+	VADDPS       X0, X3, X3
+	VINSERTF128  $0x01, X3, Y2, Y2
+	MOVL         8(DX)(R10*1), R12
+	CMPL         R12, R8
+	CMOVLGT      R8, R12
+	VBROADCASTSS 8(SI)(R10*1), Y0
+	VMOVUPS      (CX)(R12*4), Y3
+	VMOVUPS      144(CX)(R12*4), Y5
+	VSUBPS       Y3, Y5, Y5
+	VMULPS       Y0, Y5, Y5
+	VADDPS       Y5, Y3, Y3
+	VMOVUPS      1296(CX)(R12*4), Y4
+	VMOVUPS      1440(CX)(R12*4), Y5
+	VSUBPS       Y4, Y5, Y5
+	VMULPS       Y0, Y5, Y5
+	VADDPS       Y5, Y4, Y4
+	VBROADCASTSS 8(DI)(R10*1), Y0
+	VSUBPS       Y3, Y4, Y4
+	VMULPS       Y0, Y4, Y4
+	VADDPS       Y4, Y3, Y3
+	VEXTRACTF128 $0x01, Y3, X0
+	VBROADCASTSS 8(BX)(R10*1), X4
+	VSUBPS       X3, X0, X0
+	VMULPS       X4, X0, X0
+	VADDPS       X0, X3, X3
+	MOVL         24(DX)(R10*1), R12
+	CMPL         R12, R8
+	CMOVLGT      R8, R12
+	VBROADCASTSS 24(SI)(R10*1), Y0
+	VMOVUPS      (CX)(R12*4), Y4
+	VMOVUPS      144(CX)(R12*4), Y6
+	VSUBPS       Y4, Y6, Y6
+	VMULPS       Y0, Y6, Y6
+	VADDPS       Y6, Y4, Y4
+	VMOVUPS      1296(CX)(R12*4), Y5
+	VMOVUPS      1440(CX)(R12*4), Y6
+	VSUBPS       Y5, Y6, Y6
+	VMULPS       Y0, Y6, Y6
+	VADDPS       Y6, Y5, Y5
+	VBROADCASTSS 24(DI)(R10*1), Y0
+	VSUBPS       Y4, Y5, Y5
+	VMULPS       Y0, Y5, Y5
+	VADDPS       Y5, Y4, Y4
+	VEXTRACTF128 $0x01, Y4, X0
+	VBROADCASTSS 24(BX)(R10*1), X5
+	VSUBPS       X4, X0, X0
+	VMULPS       X5, X0, X0
+	VADDPS       X0, X4, X4
+	VINSERTF128  $0x01, X4, Y3, Y3
+	MOVL         12(DX)(R10*1), R12
+	CMPL         R12, R8
+	CMOVLGT      R8, R12
+	VBROADCASTSS 12(SI)(R10*1), Y0
+	VMOVUPS      (CX)(R12*4), Y4
+	VMOVUPS      144(CX)(R12*4), Y6
+	VSUBPS       Y4, Y6, Y6
+	VMULPS       Y0, Y6, Y6
+	VADDPS       Y6, Y4, Y4
+	VMOVUPS      1296(CX)(R12*4), Y5
+	VMOVUPS      1440(CX)(R12*4), Y6
+	VSUBPS       Y5, Y6, Y6
+	VMULPS       Y0, Y6, Y6
+	VADDPS       Y6, Y5, Y5
+	VBROADCASTSS 12(DI)(R10*1), Y0
+	VSUBPS       Y4, Y5, Y5
+	VMULPS       Y0, Y5, Y5
+	VADDPS       Y5, Y4, Y4
+	VEXTRACTF128 $0x01, Y4, X0
+	VBROADCASTSS 12(BX)(R10*1), X5
+	VSUBPS       X4, X0, X0
+	VMULPS       X5, X0, X0
+	VADDPS       X0, X4, X4
+	MOVL         28(DX)(R10*1), R12
+	CMPL         R12, R8
+	CMOVLGT      R8, R12
+	VBROADCASTSS 28(SI)(R10*1), Y0
+	VMOVUPS      (CX)(R12*4), Y5
+	VMOVUPS      144(CX)(R12*4), Y7
+	VSUBPS       Y5, Y7, Y7
+	VMULPS       Y0, Y7, Y7
+	VADDPS       Y7, Y5, Y5
+	VMOVUPS      1296(CX)(R12*4), Y6
+	VMOVUPS      1440(CX)(R12*4), Y7
+	VSUBPS       Y6, Y7, Y7
+	VMULPS       Y0, Y7, Y7
+	VADDPS       Y7, Y6, Y6
+	VBROADCASTSS 28(DI)(R10*1), Y0
+	VSUBPS       Y5, Y6, Y6
+	VMULPS       Y0, Y6, Y6
+	VADDPS       Y6, Y5, Y5
+	VEXTRACTF128 $0x01, Y5, X0
+	VBROADCASTSS 28(BX)(R10*1), X6
+	VSUBPS       X5, X0, X0
+	VMULPS       X6, X0, X0
+	VADDPS       X0, X5, X5
+	VINSERTF128  $0x01, X5, Y4, Y4
+	LEAQ         (AX)(R10*1), R12
+	VUNPCKLPS    Y2, Y1, Y0
+	VUNPCKHPS    Y2, Y1, Y1
+	VUNPCKLPS    Y4, Y3, Y2
+	VUNPCKHPS    Y4, Y3, Y3
+	VUNPCKLPD    Y2, Y0, Y4
+	VMOVUPS      Y4, (R12)
+	ADDQ         R9, R12
+	VUNPCKHPD    Y2, Y0, Y0
+	VMOVUPS      Y0, (R12)
+	ADDQ         R9, R12
+	VUNPCKLPD    Y3, Y1, Y0
+	VMOVUPS      Y0, (R12)
+	ADDQ         R9, R12
+	VUNPCKHPD    Y3, Y1, Y0
+	VMOVUPS      Y0, (R12)
+	ADDQ         $0x20, R10
+
+test:
+	CMPQ R10, R11
+	JLT  loop
+	VZEROUPPER
+	RET
+
+// func dimAVX2(pass *float32, kept *float32, through float32, n int) float32
+// Requires: AVX, AVX2, SSE
+TEXT ·dimAVX2(SB), NOSPLIT, $0-36
+	MOVQ         pass+0(FP), AX
+	MOVQ         kept+8(FP), CX
+	VBROADCASTSS through+16(FP), Y0
+	VBROADCASTSS float3<>+0(SB), Y1
+	VMOVUPS      shifted<>+0(SB), Y2
+	VPBROADCASTD whole7<>+0(SB), Y3
+	MOVQ         n+24(FP), DX
+	SHLQ         $0x02, DX
+	XORQ         BX, BX
+	JMP          test
+
+loop:
+	VMOVUPS    (AX)(BX*1), Y4
+	VPERMILPS  $0x90, Y4, Y6
+	VBLENDPS   $0x11, Y1, Y6, Y6
+	VMULPS     Y4, Y6, Y5
+	VPERMILPS  $0x40, Y5, Y6
+	VBLENDPS   $0x33, Y1, Y6, Y6
+	VMULPS     Y6, Y5, Y5
+	VPERMILPS  $0xff, Y5, Y6
+	VPERM2F128 $0x00, Y6, Y6, Y6
+	VBLENDPS   $0x0f, Y1, Y6, Y6
+	VMULPS     Y6, Y5, Y5
+	VMULPS     Y0, Y5, Y5
+	VPERMPS    Y5, Y2, Y6
+	VBLENDPS   $0x01, Y0, Y6, Y6
+	VMOVUPS    Y6, (CX)(BX*1)
+	VSUBPS     Y4, Y1, Y4
+	VMULPS     Y6, Y4, Y4
+	VMOVUPS    Y4, (AX)(BX*1)
+	VPERMPS    Y5, Y3, Y0
+	ADDQ       $0x20, BX
+
+test:
+	CMPQ  BX, DX
+	JLT   loop
+	MOVSS X0, ret+32(FP)
+	VZEROUPPER
+	RET
+
+// func sharesAVX2(dst *[4]float32, w *float32, rows *float32, step int, n int)
+// Requires: AVX
+TEXT ·sharesAVX2(SB), NOSPLIT, $0-40
+	MOVQ   w+8(FP), AX
+	MOVQ   rows+16(FP), CX
+	MOVQ   step+24(FP), DX
+	SHLQ   $0x02, DX
+	VXORPS Y0, Y0, Y0
+	VXORPS Y1, Y1, Y1
+	LEAQ   (CX)(DX*1), BX
+	VXORPS Y2, Y2, Y2
+	LEAQ   (BX)(DX*1), SI
+	VXORPS Y3, Y3, Y3
+	LEAQ   (SI)(DX*1), DX
+	MOVQ   n+32(FP), DI
+	SHLQ   $0x02, DI
+	XORQ   R8, R8
+	JMP    test
+
+loop:
+	VMOVUPS (AX)(R8*1), Y4
+	VMULPS  (CX)(R8*1), Y4, Y5
+	VADDPS  Y5, Y0, Y0
+	VMULPS  (BX)(R8*1), Y4, Y5
+	VADDPS  Y5, Y1, Y1
+	VMULPS  (SI)(R8*1), Y4, Y5
+	VADDPS  Y5, Y2, Y2
+	VMULPS  (DX)(R8*1), Y4, Y4
+	VADDPS  Y4, Y3, Y3
+	ADDQ    $0x20, R8
+
+test:
+	CMPQ         R8, DI
+	JLT          loop
+	MOVQ         dst+0(FP), AX
+	VEXTRACTF128 $0x01, Y0, X4
+	VADDPS       X4, X0, X0
+	VMOVHLPS     X0, X0, X4
+	VADDPS       X4, X0, X0
+	VMOVSHDUP    X0, X4
+	VADDSS       X4, X0, X0
+	VADDSS       (AX), X0, X0
+	VMOVSS       X0, (AX)
+	VEXTRACTF128 $0x01, Y1, X0
+	VADDPS       X0, X1, X1
+	VMOVHLPS     X1, X1, X0
+	VADDPS       X0, X1, X1
+	VMOVSHDUP    X1, X0
+	VADDSS       X0, X1, X1
+	VADDSS       4(AX), X1, X1
+	VMOVSS       X1, 4(AX)
+	VEXTRACTF128 $0x01, Y2, X0
+	VADDPS       X0, X2, X2
+	VMOVHLPS     X2, X2, X0
+	VADDPS       X0, X2, X2
+	VMOVSHDUP    X2, X0
+	VADDSS       X0, X2, X2
+	VADDSS       8(AX), X2, X2
+	VMOVSS       X2, 8(AX)
+	VEXTRACTF128 $0x01, Y3, X0
+	VADDPS       X0, X3, X3
+	VMOVHLPS     X3, X3, X0
+	VADDPS       X0, X3, X3
+	VMOVSHDUP    X3, X0
+	VADDSS       X0, X3, X3
+	VADDSS       12(AX), X3, X3
+	VMOVSS       X3, 12(AX)
 	VZEROUPPER
 	RET
 

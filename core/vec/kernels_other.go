@@ -160,6 +160,18 @@ func scatterAVX512(den *float32, sun *float32, sky *float32, flat *[4]float32, d
 	panic(missing)
 }
 
+func placeAVX512(off *int32, x *float32, y *float32, z *float32, way *[6]float32, base int32, n int) {
+	panic(missing)
+}
+
+func lookAVX512(dst *float32, data *float32, off *int32, x *float32, y *float32, z *float32, limit int32, step int, n int) {
+	panic(missing)
+}
+
+func dimAVX512(pass *float32, kept *float32, through float32, n int) float32
+
+func sharesAVX512(dst *[4]float32, w *float32, rows *float32, step int, n int) { panic(missing) }
+
 func locateAVX512(cells *int32, wx *float32, wy *float32, wz *float32, x *float32, y *float32, z *float32, f *[6]float32, c *[6]int32, n int) {
 	panic(missing)
 }
@@ -327,6 +339,18 @@ func deepenAVX2(depth *float32, out *float32, od *float32, a *float32, b *float3
 func scatterAVX2(den *float32, sun *float32, sky *float32, flat *[4]float32, depth float32, orders int, n int) {
 	panic(missing)
 }
+
+func placeAVX2(off *int32, x *float32, y *float32, z *float32, way *[6]float32, base int32, n int) {
+	panic(missing)
+}
+
+func lookAVX2(dst *float32, data *float32, off *int32, x *float32, y *float32, z *float32, limit int32, step int, n int) {
+	panic(missing)
+}
+
+func dimAVX2(pass *float32, kept *float32, through float32, n int) float32
+
+func sharesAVX2(dst *[4]float32, w *float32, rows *float32, step int, n int) { panic(missing) }
 
 func locateAVX2(cells *int32, wx *float32, wy *float32, wz *float32, x *float32, y *float32, z *float32, f *[6]float32, c *[6]int32, n int) {
 	panic(missing)

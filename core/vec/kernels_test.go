@@ -259,7 +259,7 @@ func TestAVX2KernelsAreAVX2(t *testing.T) {
 			t.Errorf("line %d, %s: %s", n+1, within, line)
 		}
 	}
-	if seen != 48 {
+	if seen != 52 {
 		t.Errorf("%d kernels for AVX2", seen)
 	}
 }

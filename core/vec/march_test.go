@@ -1,0 +1,103 @@
+package vec
+
+import (
+	"math"
+	"math/rand/v2"
+	"testing"
+)
+
+func init() {
+	kernels["Looks"] = func(r *rand.Rand, n int) []float32 {
+		n = min(n, MaxLooks) &^ 15
+		data := values(r, 3*BrickSize)
+		var l Looks
+		for l.Len() < n {
+			count := min(1+r.IntN(20), n-l.Len())
+			start, step := [3]float32{}, [3]float32{}
+			for a := range start {
+				start[a], step[a] = 10*r.Float32()-1, 2*r.Float32()-1
+			}
+			l.Place(count, int32(r.IntN(3)*BrickSize), start, step)
+		}
+		var out Four
+		l.Read(&out, data, int32((1+r.IntN(3))*BrickSize))
+		var all []float32
+		for c := range out {
+			all = append(all, out[c][:n]...)
+		}
+		return all
+	}
+	kernels["Dim"] = func(r *rand.Rand, n int) []float32 {
+		n = min(n, MaxLooks) &^ 15
+		var pass, kept [MaxLooks]float32
+		for i := range n {
+			pass[i] = r.Float32()
+		}
+		left := Dim(&pass, &kept, r.Float32(), n)
+		return append(append(pass[:n], kept[:n]...), left)
+	}
+	kernels["Shares"] = func(r *rand.Rand, n int) []float32 {
+		n = min(n, MaxLooks) &^ 15
+		var rows Four
+		var w [MaxLooks]float32
+		copy(w[:], values(r, n))
+		for c := range rows {
+			copy(rows[c][:], values(r, n))
+		}
+		dst := [4]float32{1, 2, 3, 4}
+		Shares(&dst, &w, &rows, n)
+		return dst[:]
+	}
+}
+
+// A brick reads what its values were made by, where that is linear along each axis.
+func TestLooksReadBetweenValues(t *testing.T) {
+	f := func(x, y, z float64) [4]float64 { return [4]float64{x, y - 2*z, 3 + x*y, x * y * z} }
+	data := make([]float32, 2*BrickSize)
+	for k := range BrickValues {
+		for j := range BrickValues {
+			for i := range BrickValues {
+				for c, v := range f(float64(i), float64(j), float64(k)) {
+					data[BrickSize+4*((k*BrickValues+j)*BrickValues+i)+c] = float32(v)
+				}
+			}
+		}
+	}
+	var l Looks
+	var got Four
+	l.Place(16, BrickSize, [3]float32{0.3, 7.9, 0}, [3]float32{0.37, -0.4, 0.42})
+	l.Read(&got, data, 2*BrickSize)
+	for i := range 16 {
+		x, y, z := 0.3+0.37*float64(i), 7.9-0.4*float64(i), 0.42*float64(i)
+		for c, v := range f(x, y, z) {
+			if math.Abs(float64(got[c][i])-v) > 1e-3 {
+				t.Errorf("number %d at (%g, %g, %g) is %g, not %g", c, x, y, z, got[c][i], v)
+			}
+		}
+	}
+}
+
+// Light that looks take away and what is left make the whole.
+func TestDimLosesNothing(t *testing.T) {
+	var pass, kept [MaxLooks]float32
+	left := 1.0
+	for i := range pass {
+		pass[i] = 1 - 0.03*float32(i%7)
+	}
+	for _, p := range pass[:48] {
+		left *= float64(p)
+	}
+	was := pass
+	got := Dim(&pass, &kept, 1, 48)
+	sum, t0 := float64(got), 1.0
+	for i := range 48 {
+		if math.Abs(float64(kept[i])-t0) > 1e-6 {
+			t.Fatalf("before look %d %g is left, not %g", i, kept[i], t0)
+		}
+		t0 *= float64(was[i])
+		sum += float64(pass[i])
+	}
+	if math.Abs(sum-1) > 1e-6 || math.Abs(float64(got)-left) > 1e-6 {
+		t.Errorf("%g in all, %g left instead of %g", sum, got, left)
+	}
+}
