@@ -18,19 +18,16 @@ type lightGrid struct {
 	scale    float32        // voxels of the volume in a cell
 	fire     [3]*grid.Field // radiance from fire, mean over all directions; nil without
 	coarse   float32        // voxels of the volume in a cell of fire
-
-	// the same and the volume's density as the march reads them
-	density, sunAt, skyAt vec.Lattice
-	fireAt                [3]vec.Lattice
 }
 
-// ready makes the fields ready to be read.
-func (l *lightGrid) ready(v *Volume) {
-	l.density, l.sunAt, l.skyAt = v.Density.Lattice(halves), l.sun.Lattice(halves), l.sky.Lattice(halves)
-	for c, f := range l.fire {
-		if f != nil {
-			l.fireAt[c] = f.Lattice(halves)
-		}
+// deepen turns light of sun and sky into the depth that it has come through.
+func (l *lightGrid) deepen(crew grid.Crew) {
+	for _, f := range []*grid.Field{l.sun, l.sky} {
+		crew.For(len(f.Data), 1<<12, func(lo, hi int) {
+			for i, v := range f.Data[lo:hi] {
+				f.Data[lo+i] = float32(-math.Log(float64(max(v, 1e-8))))
+			}
+		})
 	}
 }
 

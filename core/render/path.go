@@ -62,8 +62,9 @@ type trip struct {
 	r      dice
 	way    trail
 	odds   []float64 // of each light to be asked at the last event
-	met    []int     // volumes along the ray, nearest first
-	near   []float64 // where they begin
+	spans  []span    // of the ray within volumes
+	ends   []float64 // of all of them
+	here   []*bricks // those that overlap
 }
 
 // path follows one light path backwards from the eye.

@@ -94,11 +94,11 @@ type Scene struct {
 	lights  int       // that ask draws from: the sky first, fire, then lamps
 	fireAt  int
 	lampAt  int
-	sunOpen float64      // the sun's part of open, summed
-	open    look.RGB     // light over π on open ground, for the catcher
-	bare    []Solid      // without holdouts
-	clear   bool         // something is made of glass, or is a clear liquid
-	grids   []*lightGrid // light within volumes, for the march; made once
+	sunOpen float64   // the sun's part of open, summed
+	open    look.RGB  // light over π on open ground, for the catcher
+	bare    []Solid   // without holdouts
+	clear   bool      // something is made of glass, or is a clear liquid
+	grids   []*bricks // volumes and the light in them, for the march; made once
 }
 
 // Dark tells why nothing can be lit: neither sun, sky, lamp nor fire.
@@ -182,7 +182,8 @@ type Picture struct {
 	Samples  int // passes taken so far
 	scene    *Scene
 	crew     grid.Crew
-	lights   []*lightGrid
+	bricks   []*bricks
+	mean     float64 // extinction over colours, 1/m for density 1
 	march    bool
 	jitter   bool     // steps begin at random
 	skyLight look.RGB // the sky's light on open ground, over π, for the march
@@ -262,17 +263,20 @@ func NewWith(s *Scene, w, h int, k Wants, crew grid.Crew) (*Picture, error) {
 		p.skyLight = s.skyMean()
 	}
 	// the light within volumes depends on neither camera nor size: made once a scene
+	e := s.Look.Extinction
+	p.mean = (e[0] + e[1] + e[2]) / 3
 	if p.march {
 		if s.grids == nil {
-			mean := (s.Look.Extinction[0] + s.Look.Extinction[1] + s.Look.Extinction[2]) / 3
 			for _, v := range s.Volumes {
-				l := newLight(v, mean, s.Look.SunDir, crew)
-				l.warm(v, s, mean, crew)
-				l.ready(v)
-				s.grids = append(s.grids, l)
+				l := newLight(v, p.mean, s.Look.SunDir, crew)
+				l.warm(v, s, p.mean, crew)
+				if e[0] != e[1] || e[1] != e[2] {
+					l.deepen(crew)
+				}
+				s.grids = append(s.grids, newBricks(v, l, crew))
 			}
 		}
-		p.lights = s.grids
+		p.bricks = s.grids
 	}
 	return p, nil
 }
@@ -328,37 +332,41 @@ func (p *Picture) square(b int, t *trip) {
 	x0, y0 := b%p.across*block, b/p.across*block
 	n := p.count[b]
 	var out taken
-	for y := y0; y < min(y0+block, p.H); y++ {
-		for x := x0; x < min(x0+block, p.W); x++ {
-			// numbers depend on the pixel and its sample alone
-			t.r = roll(x, y, n)
-			jx, jy := 0.5, 0.5
-			// in the march's first pass through the pixel's middle, else anywhere in
-			// it
-			if n > 0 || !p.march {
-				jx, jy = t.r.next(), t.r.next()
-			}
-			t.cam, t.solids, t.bare, t.moment = &s.Camera, s.Solids, s.bare, 0
-			if s.Shutter > 0 {
-				u := t.r.next()
-				t.moment = (u - 0.5) * s.Shutter
-				if len(s.Moments) > 0 {
-					// the exposure's moments are sampled beforehand; solids stand at
-					// the nearest one
-					m := &s.Moments[min(int(u*float64(len(s.Moments))), len(s.Moments)-1)]
-					t.cam, t.solids, t.bare = &m.Camera, m.Solids, m.bare
-				}
-			}
-			o, d := t.cam.lensRay(float64(x)+jx, float64(y)+jy, p.W, p.H, &t.r)
-			// nothing of the last pixel must show through
-			out = taken{}
-			if p.march {
-				p.marchRay(t, o, d, &out)
-			} else {
-				t.path(o, d, &out)
-			}
-			p.keep(x, y, n, &out)
+	for q := range block * block {
+		// squares of 4 × 4 pixels: their rays read much the same, which stays in the
+		// first cache
+		x, y := x0+q/16%4*4+q%4, y0+q/64*4+q/4%4
+		if x >= p.W || y >= p.H {
+			continue
 		}
+		// numbers depend on the pixel and its sample alone
+		t.r = roll(x, y, n)
+		jx, jy := 0.5, 0.5
+		// in the march's first pass through the pixel's middle, else anywhere in
+		// it
+		if n > 0 || !p.march {
+			jx, jy = t.r.next(), t.r.next()
+		}
+		t.cam, t.solids, t.bare, t.moment = &s.Camera, s.Solids, s.bare, 0
+		if s.Shutter > 0 {
+			u := t.r.next()
+			t.moment = (u - 0.5) * s.Shutter
+			if len(s.Moments) > 0 {
+				// the exposure's moments are sampled beforehand; solids stand at
+				// the nearest one
+				m := &s.Moments[min(int(u*float64(len(s.Moments))), len(s.Moments)-1)]
+				t.cam, t.solids, t.bare = &m.Camera, m.Solids, m.bare
+			}
+		}
+		o, d := t.cam.lensRay(float64(x)+jx, float64(y)+jy, p.W, p.H, &t.r)
+		// nothing of the last pixel must show through
+		out = taken{}
+		if p.march {
+			p.marchRay(t, o, d, &out)
+		} else {
+			t.path(o, d, &out)
+		}
+		p.keep(x, y, n, &out)
 	}
 	p.count[b]++
 	// looked at every eighth sample from the sixteenth on: a block that ends early

@@ -229,15 +229,20 @@ func deepenAVX512(depth *float32, out *float32, od *float32, a *float32, b *floa
 //go:noescape
 func scatterAVX512(den *float32, sun *float32, sky *float32, flat *[4]float32, depth float32, orders int, n int)
 
-// placeAVX512 is where looks lie in a brick that begins at base: start + i step, held to 0 to 8; cells, in values, and how far along in each. n is a multiple of 16.
+// fadeAVX512 is dst = e^−min(depth a, 87), for whole blocks.
 //
 //go:noescape
-func placeAVX512(off *int32, x *float32, y *float32, z *float32, way *[6]float32, base int32, n int)
+func fadeAVX512(dst *float32, a *float32, depth float32, n int)
 
-// lookAVX512 is what lies at places in bricks, in four rows step values apart; places beyond limit are read there. n is a multiple of 8.
+// looksAVX512 is what lies in bricks at start + i step, held to 0 to top, four numbers a place; c: last cell, bricks to the next row and plane. Bricks beyond limit are read as the one there. n is counted up to a multiple of 4.
 //
 //go:noescape
-func lookAVX512(dst *float32, data *float32, off *int32, x *float32, y *float32, z *float32, limit int32, step int, n int)
+func looksAVX512(dst *float32, data *float32, at *int32, way *[6]float32, top *[3]float32, c *[5]int32, limit int32, n int)
+
+// turnAVX512 is four rows, step values apart, of four numbers a place. n is a multiple of 8.
+//
+//go:noescape
+func turnAVX512(dst *float32, a *float32, step int, n int)
 
 // dimAVX512 is with T what is left of light before a look, from through on: kept = T and pass = T (1 − pass); what is left behind the last. n is a multiple of 8.
 //
@@ -489,15 +494,20 @@ func deepenAVX2(depth *float32, out *float32, od *float32, a *float32, b *float3
 //go:noescape
 func scatterAVX2(den *float32, sun *float32, sky *float32, flat *[4]float32, depth float32, orders int, n int)
 
-// placeAVX2 is where looks lie in a brick that begins at base: start + i step, held to 0 to 8; cells, in values, and how far along in each. n is a multiple of 16.
+// fadeAVX2 is dst = e^−min(depth a, 87), for whole blocks.
 //
 //go:noescape
-func placeAVX2(off *int32, x *float32, y *float32, z *float32, way *[6]float32, base int32, n int)
+func fadeAVX2(dst *float32, a *float32, depth float32, n int)
 
-// lookAVX2 is what lies at places in bricks, in four rows step values apart; places beyond limit are read there. n is a multiple of 8.
+// looksAVX2 is what lies in bricks at start + i step, held to 0 to top, four numbers a place; c: last cell, bricks to the next row and plane. Bricks beyond limit are read as the one there. n is counted up to a multiple of 4.
 //
 //go:noescape
-func lookAVX2(dst *float32, data *float32, off *int32, x *float32, y *float32, z *float32, limit int32, step int, n int)
+func looksAVX2(dst *float32, data *float32, at *int32, way *[6]float32, top *[3]float32, c *[5]int32, limit int32, n int)
+
+// turnAVX2 is four rows, step values apart, of four numbers a place. n is a multiple of 8.
+//
+//go:noescape
+func turnAVX2(dst *float32, a *float32, step int, n int)
 
 // dimAVX2 is with T what is left of light before a look, from through on: kept = T and pass = T (1 − pass); what is left behind the last. n is a multiple of 8.
 //

@@ -3331,75 +3331,369 @@ test:
 	VZEROUPPER
 	RET
 
-// func placeAVX512(off *int32, x *float32, y *float32, z *float32, way *[6]float32, base int32, n int)
+// func fadeAVX512(dst *float32, a *float32, depth float32, n int)
 // Requires: AVX, AVX512F
-TEXT ·placeAVX512(SB), NOSPLIT, $0-56
-	MOVQ         way+32(FP), AX
-	MOVQ         off+0(FP), CX
-	MOVQ         x+8(FP), DX
-	MOVQ         y+16(FP), BX
-	MOVQ         z+24(FP), SI
-	MOVL         base+40(FP), DI
-	VPBROADCASTD DI, Z0
-	VPXORD       Z1, Z1, Z1
-	VBROADCASTSS float20<>+0(SB), Z3
-	VBROADCASTSS float1<>+0(SB), Z4
-	VPBROADCASTD whole7<>+0(SB), Z2
-	VMOVUPS      iota<>+0(SB), Z5
-	VPBROADCASTD whole9<>+0(SB), Z6
-	VPBROADCASTD whole4<>+0(SB), Z7
-	MOVQ         n+48(FP), DI
-	SHLQ         $0x02, DI
-	XORQ         R8, R8
+TEXT ·fadeAVX512(SB), NOSPLIT, $0-32
+	MOVQ         dst+0(FP), AX
+	MOVQ         a+8(FP), CX
+	VBROADCASTSS depth+16(FP), Z0
+	VBROADCASTSS float19<>+0(SB), Z1
+	MOVQ         n+24(FP), DX
+	SHLQ         $0x02, DX
+	XORQ         BX, BX
 	JMP          test
 
 loop:
-	VBROADCASTSS 20(AX), Z8
-	VMULPS       Z8, Z5, Z8
-	VBROADCASTSS 8(AX), Z9
-	VADDPS       Z9, Z8, Z8
-	VMAXPS       Z1, Z8, Z8
-	VMINPS       Z3, Z8, Z8
-	VCVTTPS2DQ   Z8, Z9
-	VPMINSD      Z2, Z9, Z9
-	VCVTDQ2PS    Z9, Z10
-	VSUBPS       Z10, Z8, Z8
-	VMOVUPS      Z8, (SI)(R8*1)
-	VBROADCASTSS 16(AX), Z8
-	VMULPS       Z8, Z5, Z8
-	VBROADCASTSS 4(AX), Z10
-	VADDPS       Z10, Z8, Z8
-	VMAXPS       Z1, Z8, Z8
-	VMINPS       Z3, Z8, Z8
-	VCVTTPS2DQ   Z8, Z10
-	VPMINSD      Z2, Z10, Z10
-	VCVTDQ2PS    Z10, Z11
-	VSUBPS       Z11, Z8, Z8
-	VMOVUPS      Z8, (BX)(R8*1)
-	VPMULLD      Z6, Z9, Z9
-	VPADDD       Z10, Z9, Z9
-	VBROADCASTSS 12(AX), Z8
-	VMULPS       Z8, Z5, Z8
-	VBROADCASTSS (AX), Z10
-	VADDPS       Z10, Z8, Z8
-	VMAXPS       Z1, Z8, Z8
-	VMINPS       Z3, Z8, Z8
-	VCVTTPS2DQ   Z8, Z10
-	VPMINSD      Z2, Z10, Z10
-	VCVTDQ2PS    Z10, Z11
-	VSUBPS       Z11, Z8, Z8
-	VMOVUPS      Z8, (DX)(R8*1)
-	VPMULLD      Z6, Z9, Z9
-	VPADDD       Z10, Z9, Z9
-	VPMULLD      Z7, Z9, Z9
-	VPADDD       Z0, Z9, Z9
-	VMOVDQU32    Z9, (CX)(R8*1)
-	VADDPS       Z4, Z5, Z5
-	ADDQ         $0x40, R8
+	VMULPS       (CX)(BX*1), Z0, Z2
+	VMINPS       Z2, Z1, Z2
+	VBROADCASTSS float12<>+0(SB), Z3
+	VMULPS       Z3, Z2, Z2
+	VRNDSCALEPS  $0x00, Z2, Z3
+	VSUBPS       Z3, Z2, Z2
+	VBROADCASTSS float13<>+0(SB), Z4
+	VMOVAPS      Z4, Z4
+	VMULPS       Z2, Z4, Z4
+	VBROADCASTSS float14<>+0(SB), Z5
+	VADDPS       Z5, Z4, Z4
+	VMULPS       Z2, Z4, Z4
+	VBROADCASTSS float15<>+0(SB), Z5
+	VADDPS       Z5, Z4, Z4
+	VMULPS       Z2, Z4, Z4
+	VBROADCASTSS float16<>+0(SB), Z5
+	VADDPS       Z5, Z4, Z4
+	VMULPS       Z2, Z4, Z4
+	VBROADCASTSS float17<>+0(SB), Z5
+	VADDPS       Z5, Z4, Z4
+	VMULPS       Z2, Z4, Z4
+	VBROADCASTSS float18<>+0(SB), Z5
+	VADDPS       Z5, Z4, Z4
+	VMULPS       Z2, Z4, Z4
+	VBROADCASTSS float3<>+0(SB), Z2
+	VADDPS       Z2, Z4, Z4
+	VCVTPS2DQ    Z3, Z3
+	VPSLLD       $0x17, Z3, Z3
+	VPADDD       Z3, Z4, Z4
+	VMOVUPS      Z4, (AX)(BX*1)
+	ADDQ         $0x40, BX
 
 test:
-	CMPQ R8, DI
+	CMPQ BX, DX
 	JLT  loop
+	VZEROUPPER
+	RET
+
+// func looksAVX512(dst *float32, data *float32, at *int32, way *[6]float32, top *[3]float32, c *[5]int32, limit int32, n int)
+// Requires: AVX, AVX2, CMOV
+TEXT ·looksAVX512(SB), NOSPLIT, $192-64
+	MOVQ         dst+0(FP), AX
+	MOVQ         data+8(FP), CX
+	MOVQ         at+16(FP), DX
+	MOVQ         way+24(FP), BX
+	MOVQ         top+32(FP), SI
+	MOVQ         c+40(FP), DI
+	MOVQ         n+56(FP), R8
+	MOVL         limit+48(FP), R9
+	LEAQ         31(SP), R10
+	ANDQ         $-32, R10
+	VMOVUPS      iota<>+0(SB), Y0
+	VBROADCASTSS float20<>+0(SB), Y1
+	VXORPS       Y2, Y2, Y2
+	VPBROADCASTD whole7<>+0(SB), Y3
+
+eight:
+	VBROADCASTSS 20(BX), Y4
+	VBROADCASTSS 8(BX), Y6
+	VMULPS       Y4, Y0, Y4
+	VADDPS       Y6, Y4, Y4
+	VMAXPS       Y2, Y4, Y4
+	VBROADCASTSS 8(SI), Y6
+	VMINPS       Y6, Y4, Y4
+	VCVTTPS2DQ   Y4, Y5
+	VPBROADCASTD 8(DI), Y6
+	VPMINSD      Y6, Y5, Y5
+	VCVTDQ2PS    Y5, Y6
+	VSUBPS       Y6, Y4, Y4
+	VMOVAPS      Y4, 128(R10)
+	VPAND        Y3, Y5, Y6
+	VPSRLD       $0x03, Y5, Y5
+	VBROADCASTSS 16(BX), Y4
+	VBROADCASTSS 4(BX), Y8
+	VMULPS       Y4, Y0, Y4
+	VADDPS       Y8, Y4, Y4
+	VMAXPS       Y2, Y4, Y4
+	VBROADCASTSS 4(SI), Y8
+	VMINPS       Y8, Y4, Y4
+	VCVTTPS2DQ   Y4, Y7
+	VPBROADCASTD 4(DI), Y8
+	VPMINSD      Y8, Y7, Y7
+	VCVTDQ2PS    Y7, Y8
+	VSUBPS       Y8, Y4, Y4
+	VMOVAPS      Y4, 96(R10)
+	VPAND        Y3, Y7, Y8
+	VPSRLD       $0x03, Y7, Y7
+	VPSLLD       $0x03, Y6, Y4
+	VPADDD       Y4, Y6, Y6
+	VPADDD       Y8, Y6, Y6
+	VPBROADCASTD 16(DI), Y4
+	VPMULLD      Y4, Y5, Y5
+	VPBROADCASTD 12(DI), Y4
+	VPMULLD      Y4, Y7, Y7
+	VPADDD       Y7, Y5, Y5
+	VBROADCASTSS 12(BX), Y4
+	VBROADCASTSS (BX), Y8
+	VMULPS       Y4, Y0, Y4
+	VADDPS       Y8, Y4, Y4
+	VMAXPS       Y2, Y4, Y4
+	VBROADCASTSS (SI), Y8
+	VMINPS       Y8, Y4, Y4
+	VCVTTPS2DQ   Y4, Y7
+	VPBROADCASTD (DI), Y8
+	VPMINSD      Y8, Y7, Y7
+	VCVTDQ2PS    Y7, Y8
+	VSUBPS       Y8, Y4, Y4
+	VMOVAPS      Y4, 64(R10)
+	VPAND        Y3, Y7, Y8
+	VPSRLD       $0x03, Y7, Y7
+	VPSLLD       $0x03, Y6, Y4
+	VPADDD       Y4, Y6, Y6
+	VPADDD       Y8, Y6, Y6
+	VPADDD       Y7, Y5, Y5
+	VPSLLD       $0x04, Y6, Y6
+	VMOVDQA      Y5, (R10)
+	VMOVDQA      Y6, 32(R10)
+	VADDPS       Y1, Y0, Y0
+	MOVL         (R10), R11
+	MOVL         (DX)(R11*4), R11
+	CMPL         R11, R9
+	CMOVLGT      R9, R11
+	LEAQ         (CX)(R11*4), R11
+	MOVL         32(R10), R12
+	ADDQ         R12, R11
+	VBROADCASTSS 96(R10), Y4
+	VMOVUPS      (R11), Y5
+	VMOVUPS      144(R11), Y7
+	VSUBPS       Y5, Y7, Y7
+	VMULPS       Y4, Y7, Y7
+	VADDPS       Y7, Y5, Y5
+	VMOVUPS      1296(R11), Y6
+	VMOVUPS      1440(R11), Y7
+	VSUBPS       Y6, Y7, Y7
+	VMULPS       Y4, Y7, Y7
+	VADDPS       Y7, Y6, Y6
+	VBROADCASTSS 128(R10), Y4
+	VSUBPS       Y5, Y6, Y6
+	VMULPS       Y4, Y6, Y6
+	VADDPS       Y6, Y5, Y5
+	VEXTRACTF128 $0x01, Y5, X6
+	VBROADCASTSS 64(R10), X4
+	VSUBPS       X5, X6, X6
+	VMULPS       X4, X6, X6
+	VADDPS       X6, X5, X5
+	VMOVUPS      X5, (AX)
+	MOVL         4(R10), R11
+	MOVL         (DX)(R11*4), R11
+	CMPL         R11, R9
+	CMOVLGT      R9, R11
+	LEAQ         (CX)(R11*4), R11
+	MOVL         36(R10), R12
+	ADDQ         R12, R11
+	VBROADCASTSS 100(R10), Y4
+	VMOVUPS      (R11), Y5
+	VMOVUPS      144(R11), Y7
+	VSUBPS       Y5, Y7, Y7
+	VMULPS       Y4, Y7, Y7
+	VADDPS       Y7, Y5, Y5
+	VMOVUPS      1296(R11), Y6
+	VMOVUPS      1440(R11), Y7
+	VSUBPS       Y6, Y7, Y7
+	VMULPS       Y4, Y7, Y7
+	VADDPS       Y7, Y6, Y6
+	VBROADCASTSS 132(R10), Y4
+	VSUBPS       Y5, Y6, Y6
+	VMULPS       Y4, Y6, Y6
+	VADDPS       Y6, Y5, Y5
+	VEXTRACTF128 $0x01, Y5, X6
+	VBROADCASTSS 68(R10), X4
+	VSUBPS       X5, X6, X6
+	VMULPS       X4, X6, X6
+	VADDPS       X6, X5, X5
+	VMOVUPS      X5, 16(AX)
+	MOVL         8(R10), R11
+	MOVL         (DX)(R11*4), R11
+	CMPL         R11, R9
+	CMOVLGT      R9, R11
+	LEAQ         (CX)(R11*4), R11
+	MOVL         40(R10), R12
+	ADDQ         R12, R11
+	VBROADCASTSS 104(R10), Y4
+	VMOVUPS      (R11), Y5
+	VMOVUPS      144(R11), Y7
+	VSUBPS       Y5, Y7, Y7
+	VMULPS       Y4, Y7, Y7
+	VADDPS       Y7, Y5, Y5
+	VMOVUPS      1296(R11), Y6
+	VMOVUPS      1440(R11), Y7
+	VSUBPS       Y6, Y7, Y7
+	VMULPS       Y4, Y7, Y7
+	VADDPS       Y7, Y6, Y6
+	VBROADCASTSS 136(R10), Y4
+	VSUBPS       Y5, Y6, Y6
+	VMULPS       Y4, Y6, Y6
+	VADDPS       Y6, Y5, Y5
+	VEXTRACTF128 $0x01, Y5, X6
+	VBROADCASTSS 72(R10), X4
+	VSUBPS       X5, X6, X6
+	VMULPS       X4, X6, X6
+	VADDPS       X6, X5, X5
+	VMOVUPS      X5, 32(AX)
+	MOVL         12(R10), R11
+	MOVL         (DX)(R11*4), R11
+	CMPL         R11, R9
+	CMOVLGT      R9, R11
+	LEAQ         (CX)(R11*4), R11
+	MOVL         44(R10), R12
+	ADDQ         R12, R11
+	VBROADCASTSS 108(R10), Y4
+	VMOVUPS      (R11), Y5
+	VMOVUPS      144(R11), Y7
+	VSUBPS       Y5, Y7, Y7
+	VMULPS       Y4, Y7, Y7
+	VADDPS       Y7, Y5, Y5
+	VMOVUPS      1296(R11), Y6
+	VMOVUPS      1440(R11), Y7
+	VSUBPS       Y6, Y7, Y7
+	VMULPS       Y4, Y7, Y7
+	VADDPS       Y7, Y6, Y6
+	VBROADCASTSS 140(R10), Y4
+	VSUBPS       Y5, Y6, Y6
+	VMULPS       Y4, Y6, Y6
+	VADDPS       Y6, Y5, Y5
+	VEXTRACTF128 $0x01, Y5, X6
+	VBROADCASTSS 76(R10), X4
+	VSUBPS       X5, X6, X6
+	VMULPS       X4, X6, X6
+	VADDPS       X6, X5, X5
+	VMOVUPS      X5, 48(AX)
+	SUBQ         $0x04, R8
+	JLE          done
+	MOVL         16(R10), R11
+	MOVL         (DX)(R11*4), R11
+	CMPL         R11, R9
+	CMOVLGT      R9, R11
+	LEAQ         (CX)(R11*4), R11
+	MOVL         48(R10), R12
+	ADDQ         R12, R11
+	VBROADCASTSS 112(R10), Y4
+	VMOVUPS      (R11), Y5
+	VMOVUPS      144(R11), Y7
+	VSUBPS       Y5, Y7, Y7
+	VMULPS       Y4, Y7, Y7
+	VADDPS       Y7, Y5, Y5
+	VMOVUPS      1296(R11), Y6
+	VMOVUPS      1440(R11), Y7
+	VSUBPS       Y6, Y7, Y7
+	VMULPS       Y4, Y7, Y7
+	VADDPS       Y7, Y6, Y6
+	VBROADCASTSS 144(R10), Y4
+	VSUBPS       Y5, Y6, Y6
+	VMULPS       Y4, Y6, Y6
+	VADDPS       Y6, Y5, Y5
+	VEXTRACTF128 $0x01, Y5, X6
+	VBROADCASTSS 80(R10), X4
+	VSUBPS       X5, X6, X6
+	VMULPS       X4, X6, X6
+	VADDPS       X6, X5, X5
+	VMOVUPS      X5, 64(AX)
+	MOVL         20(R10), R11
+	MOVL         (DX)(R11*4), R11
+	CMPL         R11, R9
+	CMOVLGT      R9, R11
+	LEAQ         (CX)(R11*4), R11
+	MOVL         52(R10), R12
+	ADDQ         R12, R11
+	VBROADCASTSS 116(R10), Y4
+	VMOVUPS      (R11), Y5
+	VMOVUPS      144(R11), Y7
+	VSUBPS       Y5, Y7, Y7
+	VMULPS       Y4, Y7, Y7
+	VADDPS       Y7, Y5, Y5
+	VMOVUPS      1296(R11), Y6
+	VMOVUPS      1440(R11), Y7
+	VSUBPS       Y6, Y7, Y7
+	VMULPS       Y4, Y7, Y7
+	VADDPS       Y7, Y6, Y6
+	VBROADCASTSS 148(R10), Y4
+	VSUBPS       Y5, Y6, Y6
+	VMULPS       Y4, Y6, Y6
+	VADDPS       Y6, Y5, Y5
+	VEXTRACTF128 $0x01, Y5, X6
+	VBROADCASTSS 84(R10), X4
+	VSUBPS       X5, X6, X6
+	VMULPS       X4, X6, X6
+	VADDPS       X6, X5, X5
+	VMOVUPS      X5, 80(AX)
+	MOVL         24(R10), R11
+	MOVL         (DX)(R11*4), R11
+	CMPL         R11, R9
+	CMOVLGT      R9, R11
+	LEAQ         (CX)(R11*4), R11
+	MOVL         56(R10), R12
+	ADDQ         R12, R11
+	VBROADCASTSS 120(R10), Y4
+	VMOVUPS      (R11), Y5
+	VMOVUPS      144(R11), Y7
+	VSUBPS       Y5, Y7, Y7
+	VMULPS       Y4, Y7, Y7
+	VADDPS       Y7, Y5, Y5
+	VMOVUPS      1296(R11), Y6
+	VMOVUPS      1440(R11), Y7
+	VSUBPS       Y6, Y7, Y7
+	VMULPS       Y4, Y7, Y7
+	VADDPS       Y7, Y6, Y6
+	VBROADCASTSS 152(R10), Y4
+	VSUBPS       Y5, Y6, Y6
+	VMULPS       Y4, Y6, Y6
+	VADDPS       Y6, Y5, Y5
+	VEXTRACTF128 $0x01, Y5, X6
+	VBROADCASTSS 88(R10), X4
+	VSUBPS       X5, X6, X6
+	VMULPS       X4, X6, X6
+	VADDPS       X6, X5, X5
+	VMOVUPS      X5, 96(AX)
+	MOVL         28(R10), R11
+	MOVL         (DX)(R11*4), R11
+	CMPL         R11, R9
+	CMOVLGT      R9, R11
+	LEAQ         (CX)(R11*4), R11
+	MOVL         60(R10), R12
+	ADDQ         R12, R11
+	VBROADCASTSS 124(R10), Y4
+	VMOVUPS      (R11), Y5
+	VMOVUPS      144(R11), Y7
+	VSUBPS       Y5, Y7, Y7
+	VMULPS       Y4, Y7, Y7
+	VADDPS       Y7, Y5, Y5
+	VMOVUPS      1296(R11), Y6
+	VMOVUPS      1440(R11), Y7
+	VSUBPS       Y6, Y7, Y7
+	VMULPS       Y4, Y7, Y7
+	VADDPS       Y7, Y6, Y6
+	VBROADCASTSS 156(R10), Y4
+	VSUBPS       Y5, Y6, Y6
+	VMULPS       Y4, Y6, Y6
+	VADDPS       Y6, Y5, Y5
+	VEXTRACTF128 $0x01, Y5, X6
+	VBROADCASTSS 92(R10), X4
+	VSUBPS       X5, X6, X6
+	VMULPS       X4, X6, X6
+	VADDPS       X6, X5, X5
+	VMOVUPS      X5, 112(AX)
+	SUBQ         $0x04, R8
+	JLE          done
+	ADDQ         $0x80, AX
+	JMP          eight
+
+done:
 	VZEROUPPER
 	RET
 
@@ -3409,238 +3703,47 @@ GLOBL float20<>(SB), RODATA|NOPTR, $4
 DATA whole7<>+0(SB)/4, $0x00000007
 GLOBL whole7<>(SB), RODATA|NOPTR, $4
 
-DATA whole9<>+0(SB)/4, $0x00000009
-GLOBL whole9<>(SB), RODATA|NOPTR, $4
-
-DATA whole4<>+0(SB)/4, $0x00000004
-GLOBL whole4<>(SB), RODATA|NOPTR, $4
-
-// func lookAVX512(dst *float32, data *float32, off *int32, x *float32, y *float32, z *float32, limit int32, step int, n int)
-// Requires: AVX, CMOV
-TEXT ·lookAVX512(SB), NOSPLIT, $0-72
+// func turnAVX512(dst *float32, a *float32, step int, n int)
+// Requires: AVX
+TEXT ·turnAVX512(SB), NOSPLIT, $0-32
 	MOVQ dst+0(FP), AX
-	MOVQ data+8(FP), CX
-	MOVQ off+16(FP), DX
-	MOVQ x+24(FP), BX
-	MOVQ y+32(FP), SI
-	MOVQ z+40(FP), DI
-	MOVL limit+48(FP), R8
-	MOVQ step+56(FP), R9
-	SHLQ $0x02, R9
-	MOVQ n+64(FP), R11
-	SHLQ $0x02, R11
-	XORQ R10, R10
+	MOVQ a+8(FP), CX
+	MOVQ step+16(FP), DX
+	SHLQ $0x02, DX
+	MOVQ n+24(FP), SI
+	SHLQ $0x02, SI
+	XORQ BX, BX
 	JMP  test
 
 loop:
-	MOVL         (DX)(R10*1), R12
-	CMPL         R12, R8
-	CMOVLGT      R8, R12
-	VBROADCASTSS (SI)(R10*1), Y0
-	VMOVUPS      (CX)(R12*4), Y1
-	VMOVUPS      144(CX)(R12*4), Y3
-	VSUBPS       Y1, Y3, Y3
-	VMULPS       Y0, Y3, Y3
-	VADDPS       Y3, Y1, Y1
-	VMOVUPS      1296(CX)(R12*4), Y2
-	VMOVUPS      1440(CX)(R12*4), Y3
-	VSUBPS       Y2, Y3, Y3
-	VMULPS       Y0, Y3, Y3
-	VADDPS       Y3, Y2, Y2
-	VBROADCASTSS (DI)(R10*1), Y0
-	VSUBPS       Y1, Y2, Y2
-	VMULPS       Y0, Y2, Y2
-	VADDPS       Y2, Y1, Y1
-	VEXTRACTF128 $0x01, Y1, X0
-	VBROADCASTSS (BX)(R10*1), X2
-	VSUBPS       X1, X0, X0
-	VMULPS       X2, X0, X0
-	VADDPS       X0, X1, X1
-	MOVL         16(DX)(R10*1), R12
-	CMPL         R12, R8
-	CMOVLGT      R8, R12
-	VBROADCASTSS 16(SI)(R10*1), Y0
-	VMOVUPS      (CX)(R12*4), Y2
-	VMOVUPS      144(CX)(R12*4), Y4
-	VSUBPS       Y2, Y4, Y4
-	VMULPS       Y0, Y4, Y4
-	VADDPS       Y4, Y2, Y2
-	VMOVUPS      1296(CX)(R12*4), Y3
-	VMOVUPS      1440(CX)(R12*4), Y4
-	VSUBPS       Y3, Y4, Y4
-	VMULPS       Y0, Y4, Y4
-	VADDPS       Y4, Y3, Y3
-	VBROADCASTSS 16(DI)(R10*1), Y0
-	VSUBPS       Y2, Y3, Y3
-	VMULPS       Y0, Y3, Y3
-	VADDPS       Y3, Y2, Y2
-	VEXTRACTF128 $0x01, Y2, X0
-	VBROADCASTSS 16(BX)(R10*1), X3
-	VSUBPS       X2, X0, X0
-	VMULPS       X3, X0, X0
-	VADDPS       X0, X2, X2
-	VINSERTF128  $0x01, X2, Y1, Y1
-	MOVL         4(DX)(R10*1), R12
-	CMPL         R12, R8
-	CMOVLGT      R8, R12
-	VBROADCASTSS 4(SI)(R10*1), Y0
-	VMOVUPS      (CX)(R12*4), Y2
-	VMOVUPS      144(CX)(R12*4), Y4
-	VSUBPS       Y2, Y4, Y4
-	VMULPS       Y0, Y4, Y4
-	VADDPS       Y4, Y2, Y2
-	VMOVUPS      1296(CX)(R12*4), Y3
-	VMOVUPS      1440(CX)(R12*4), Y4
-	VSUBPS       Y3, Y4, Y4
-	VMULPS       Y0, Y4, Y4
-	VADDPS       Y4, Y3, Y3
-	VBROADCASTSS 4(DI)(R10*1), Y0
-	VSUBPS       Y2, Y3, Y3
-	VMULPS       Y0, Y3, Y3
-	VADDPS       Y3, Y2, Y2
-	VEXTRACTF128 $0x01, Y2, X0
-	VBROADCASTSS 4(BX)(R10*1), X3
-	VSUBPS       X2, X0, X0
-	VMULPS       X3, X0, X0
-	VADDPS       X0, X2, X2
-	MOVL         20(DX)(R10*1), R12
-	CMPL         R12, R8
-	CMOVLGT      R8, R12
-	VBROADCASTSS 20(SI)(R10*1), Y0
-	VMOVUPS      (CX)(R12*4), Y3
-	VMOVUPS      144(CX)(R12*4), Y5
-	VSUBPS       Y3, Y5, Y5
-	VMULPS       Y0, Y5, Y5
-	VADDPS       Y5, Y3, Y3
-	VMOVUPS      1296(CX)(R12*4), Y4
-	VMOVUPS      1440(CX)(R12*4), Y5
-	VSUBPS       Y4, Y5, Y5
-	VMULPS       Y0, Y5, Y5
-	VADDPS       Y5, Y4, Y4
-	VBROADCASTSS 20(DI)(R10*1), Y0
-	VSUBPS       Y3, Y4, Y4
-	VMULPS       Y0, Y4, Y4
-	VADDPS       Y4, Y3, Y3
-	VEXTRACTF128 $0x01, Y3, X0
-	VBROADCASTSS 20(BX)(R10*1), X4
-	VSUBPS       X3, X0, X0
-	VMULPS       X4, X0, X0
-	VADDPS       X0, X3, X3
-	VINSERTF128  $0x01, X3, Y2, Y2
-	MOVL         8(DX)(R10*1), R12
-	CMPL         R12, R8
-	CMOVLGT      R8, R12
-	VBROADCASTSS 8(SI)(R10*1), Y0
-	VMOVUPS      (CX)(R12*4), Y3
-	VMOVUPS      144(CX)(R12*4), Y5
-	VSUBPS       Y3, Y5, Y5
-	VMULPS       Y0, Y5, Y5
-	VADDPS       Y5, Y3, Y3
-	VMOVUPS      1296(CX)(R12*4), Y4
-	VMOVUPS      1440(CX)(R12*4), Y5
-	VSUBPS       Y4, Y5, Y5
-	VMULPS       Y0, Y5, Y5
-	VADDPS       Y5, Y4, Y4
-	VBROADCASTSS 8(DI)(R10*1), Y0
-	VSUBPS       Y3, Y4, Y4
-	VMULPS       Y0, Y4, Y4
-	VADDPS       Y4, Y3, Y3
-	VEXTRACTF128 $0x01, Y3, X0
-	VBROADCASTSS 8(BX)(R10*1), X4
-	VSUBPS       X3, X0, X0
-	VMULPS       X4, X0, X0
-	VADDPS       X0, X3, X3
-	MOVL         24(DX)(R10*1), R12
-	CMPL         R12, R8
-	CMOVLGT      R8, R12
-	VBROADCASTSS 24(SI)(R10*1), Y0
-	VMOVUPS      (CX)(R12*4), Y4
-	VMOVUPS      144(CX)(R12*4), Y6
-	VSUBPS       Y4, Y6, Y6
-	VMULPS       Y0, Y6, Y6
-	VADDPS       Y6, Y4, Y4
-	VMOVUPS      1296(CX)(R12*4), Y5
-	VMOVUPS      1440(CX)(R12*4), Y6
-	VSUBPS       Y5, Y6, Y6
-	VMULPS       Y0, Y6, Y6
-	VADDPS       Y6, Y5, Y5
-	VBROADCASTSS 24(DI)(R10*1), Y0
-	VSUBPS       Y4, Y5, Y5
-	VMULPS       Y0, Y5, Y5
-	VADDPS       Y5, Y4, Y4
-	VEXTRACTF128 $0x01, Y4, X0
-	VBROADCASTSS 24(BX)(R10*1), X5
-	VSUBPS       X4, X0, X0
-	VMULPS       X5, X0, X0
-	VADDPS       X0, X4, X4
-	VINSERTF128  $0x01, X4, Y3, Y3
-	MOVL         12(DX)(R10*1), R12
-	CMPL         R12, R8
-	CMOVLGT      R8, R12
-	VBROADCASTSS 12(SI)(R10*1), Y0
-	VMOVUPS      (CX)(R12*4), Y4
-	VMOVUPS      144(CX)(R12*4), Y6
-	VSUBPS       Y4, Y6, Y6
-	VMULPS       Y0, Y6, Y6
-	VADDPS       Y6, Y4, Y4
-	VMOVUPS      1296(CX)(R12*4), Y5
-	VMOVUPS      1440(CX)(R12*4), Y6
-	VSUBPS       Y5, Y6, Y6
-	VMULPS       Y0, Y6, Y6
-	VADDPS       Y6, Y5, Y5
-	VBROADCASTSS 12(DI)(R10*1), Y0
-	VSUBPS       Y4, Y5, Y5
-	VMULPS       Y0, Y5, Y5
-	VADDPS       Y5, Y4, Y4
-	VEXTRACTF128 $0x01, Y4, X0
-	VBROADCASTSS 12(BX)(R10*1), X5
-	VSUBPS       X4, X0, X0
-	VMULPS       X5, X0, X0
-	VADDPS       X0, X4, X4
-	MOVL         28(DX)(R10*1), R12
-	CMPL         R12, R8
-	CMOVLGT      R8, R12
-	VBROADCASTSS 28(SI)(R10*1), Y0
-	VMOVUPS      (CX)(R12*4), Y5
-	VMOVUPS      144(CX)(R12*4), Y7
-	VSUBPS       Y5, Y7, Y7
-	VMULPS       Y0, Y7, Y7
-	VADDPS       Y7, Y5, Y5
-	VMOVUPS      1296(CX)(R12*4), Y6
-	VMOVUPS      1440(CX)(R12*4), Y7
-	VSUBPS       Y6, Y7, Y7
-	VMULPS       Y0, Y7, Y7
-	VADDPS       Y7, Y6, Y6
-	VBROADCASTSS 28(DI)(R10*1), Y0
-	VSUBPS       Y5, Y6, Y6
-	VMULPS       Y0, Y6, Y6
-	VADDPS       Y6, Y5, Y5
-	VEXTRACTF128 $0x01, Y5, X0
-	VBROADCASTSS 28(BX)(R10*1), X6
-	VSUBPS       X5, X0, X0
-	VMULPS       X6, X0, X0
-	VADDPS       X0, X5, X5
-	VINSERTF128  $0x01, X5, Y4, Y4
-	LEAQ         (AX)(R10*1), R12
-	VUNPCKLPS    Y2, Y1, Y0
-	VUNPCKHPS    Y2, Y1, Y1
-	VUNPCKLPS    Y4, Y3, Y2
-	VUNPCKHPS    Y4, Y3, Y3
-	VUNPCKLPD    Y2, Y0, Y4
-	VMOVUPS      Y4, (R12)
-	ADDQ         R9, R12
-	VUNPCKHPD    Y2, Y0, Y0
-	VMOVUPS      Y0, (R12)
-	ADDQ         R9, R12
-	VUNPCKLPD    Y3, Y1, Y0
-	VMOVUPS      Y0, (R12)
-	ADDQ         R9, R12
-	VUNPCKHPD    Y3, Y1, Y0
-	VMOVUPS      Y0, (R12)
-	ADDQ         $0x20, R10
+	VMOVUPS     (CX)(BX*4), X0
+	VINSERTF128 $0x01, 64(CX)(BX*4), Y0, Y0
+	VMOVUPS     16(CX)(BX*4), X1
+	VINSERTF128 $0x01, 80(CX)(BX*4), Y1, Y1
+	VMOVUPS     32(CX)(BX*4), X2
+	VINSERTF128 $0x01, 96(CX)(BX*4), Y2, Y2
+	VMOVUPS     48(CX)(BX*4), X3
+	VINSERTF128 $0x01, 112(CX)(BX*4), Y3, Y3
+	LEAQ        (AX)(BX*1), DI
+	VUNPCKLPS   Y1, Y0, Y4
+	VUNPCKHPS   Y1, Y0, Y5
+	VUNPCKLPS   Y3, Y2, Y6
+	VUNPCKHPS   Y3, Y2, Y7
+	VUNPCKLPD   Y6, Y4, Y8
+	VMOVUPS     Y8, (DI)
+	ADDQ        DX, DI
+	VUNPCKHPD   Y6, Y4, Y4
+	VMOVUPS     Y4, (DI)
+	ADDQ        DX, DI
+	VUNPCKLPD   Y7, Y5, Y4
+	VMOVUPS     Y4, (DI)
+	ADDQ        DX, DI
+	VUNPCKHPD   Y7, Y5, Y4
+	VMOVUPS     Y4, (DI)
+	ADDQ        $0x20, BX
 
 test:
-	CMPQ R10, R11
+	CMPQ BX, SI
 	JLT  loop
 	VZEROUPPER
 	RET
@@ -9178,347 +9281,443 @@ check:
 	VZEROUPPER
 	RET
 
-// func placeAVX2(off *int32, x *float32, y *float32, z *float32, way *[6]float32, base int32, n int)
+// func fadeAVX2(dst *float32, a *float32, depth float32, n int)
 // Requires: AVX, AVX2
-TEXT ·placeAVX2(SB), NOSPLIT, $0-56
-	MOVQ         way+32(FP), AX
-	MOVQ         off+0(FP), CX
-	MOVQ         x+8(FP), DX
-	MOVQ         y+16(FP), BX
-	MOVQ         z+24(FP), SI
-	MOVL         base+40(FP), DI
-	VMOVD        DI, X0
-	VPBROADCASTD X0, Y0
-	VXORPS       Y1, Y1, Y1
-	VBROADCASTSS float20<>+0(SB), Y3
-	VBROADCASTSS float1<>+0(SB), Y4
-	VPBROADCASTD whole7<>+0(SB), Y2
-	VMOVUPS      iota<>+0(SB), Y5
-	VMOVUPS      iota<>+32(SB), Y6
-	VPBROADCASTD whole9<>+0(SB), Y7
-	VPBROADCASTD whole4<>+0(SB), Y8
-	MOVQ         n+48(FP), DI
-	SHLQ         $0x02, DI
-	XORQ         R8, R8
+TEXT ·fadeAVX2(SB), NOSPLIT, $0-32
+	MOVQ         dst+0(FP), AX
+	MOVQ         a+8(FP), CX
+	VBROADCASTSS depth+16(FP), Y0
+	VBROADCASTSS float19<>+0(SB), Y1
+	MOVQ         n+24(FP), DX
+	SHLQ         $0x02, DX
+	XORQ         BX, BX
 	JMP          test
 
 loop:
-	VBROADCASTSS 20(AX), Y9
-	VMULPS       Y9, Y5, Y9
-	VBROADCASTSS 8(AX), Y10
-	VADDPS       Y10, Y9, Y9
-	VMAXPS       Y1, Y9, Y9
-	VMINPS       Y3, Y9, Y9
-	VCVTTPS2DQ   Y9, Y10
-	VPMINSD      Y2, Y10, Y10
-	VCVTDQ2PS    Y10, Y11
-	VSUBPS       Y11, Y9, Y9
-	VMOVUPS      Y9, (SI)(R8*1)
-	VBROADCASTSS 16(AX), Y9
-	VMULPS       Y9, Y5, Y9
-	VBROADCASTSS 4(AX), Y11
-	VADDPS       Y11, Y9, Y9
-	VMAXPS       Y1, Y9, Y9
-	VMINPS       Y3, Y9, Y9
-	VCVTTPS2DQ   Y9, Y11
-	VPMINSD      Y2, Y11, Y11
-	VCVTDQ2PS    Y11, Y12
-	VSUBPS       Y12, Y9, Y9
-	VMOVUPS      Y9, (BX)(R8*1)
-	VPMULLD      Y7, Y10, Y10
-	VPADDD       Y11, Y10, Y10
-	VBROADCASTSS 12(AX), Y9
-	VMULPS       Y9, Y5, Y9
-	VBROADCASTSS (AX), Y11
-	VADDPS       Y11, Y9, Y9
-	VMAXPS       Y1, Y9, Y9
-	VMINPS       Y3, Y9, Y9
-	VCVTTPS2DQ   Y9, Y11
-	VPMINSD      Y2, Y11, Y11
-	VCVTDQ2PS    Y11, Y12
-	VSUBPS       Y12, Y9, Y9
-	VMOVUPS      Y9, (DX)(R8*1)
-	VPMULLD      Y7, Y10, Y10
-	VPADDD       Y11, Y10, Y10
-	VPMULLD      Y8, Y10, Y10
-	VPADDD       Y0, Y10, Y10
-	VMOVDQU      Y10, (CX)(R8*1)
-	VADDPS       Y4, Y5, Y5
-	VBROADCASTSS 20(AX), Y9
-	VMULPS       Y9, Y6, Y9
-	VBROADCASTSS 8(AX), Y10
-	VADDPS       Y10, Y9, Y9
-	VMAXPS       Y1, Y9, Y9
-	VMINPS       Y3, Y9, Y9
-	VCVTTPS2DQ   Y9, Y10
-	VPMINSD      Y2, Y10, Y10
-	VCVTDQ2PS    Y10, Y11
-	VSUBPS       Y11, Y9, Y9
-	VMOVUPS      Y9, 32(SI)(R8*1)
-	VBROADCASTSS 16(AX), Y9
-	VMULPS       Y9, Y6, Y9
-	VBROADCASTSS 4(AX), Y11
-	VADDPS       Y11, Y9, Y9
-	VMAXPS       Y1, Y9, Y9
-	VMINPS       Y3, Y9, Y9
-	VCVTTPS2DQ   Y9, Y11
-	VPMINSD      Y2, Y11, Y11
-	VCVTDQ2PS    Y11, Y12
-	VSUBPS       Y12, Y9, Y9
-	VMOVUPS      Y9, 32(BX)(R8*1)
-	VPMULLD      Y7, Y10, Y10
-	VPADDD       Y11, Y10, Y10
-	VBROADCASTSS 12(AX), Y9
-	VMULPS       Y9, Y6, Y9
-	VBROADCASTSS (AX), Y11
-	VADDPS       Y11, Y9, Y9
-	VMAXPS       Y1, Y9, Y9
-	VMINPS       Y3, Y9, Y9
-	VCVTTPS2DQ   Y9, Y11
-	VPMINSD      Y2, Y11, Y11
-	VCVTDQ2PS    Y11, Y12
-	VSUBPS       Y12, Y9, Y9
-	VMOVUPS      Y9, 32(DX)(R8*1)
-	VPMULLD      Y7, Y10, Y10
-	VPADDD       Y11, Y10, Y10
-	VPMULLD      Y8, Y10, Y10
-	VPADDD       Y0, Y10, Y10
-	VMOVDQU      Y10, 32(CX)(R8*1)
-	VADDPS       Y4, Y6, Y6
-	ADDQ         $0x40, R8
+	VMULPS       (CX)(BX*1), Y0, Y2
+	VMINPS       Y2, Y1, Y2
+	VBROADCASTSS float12<>+0(SB), Y3
+	VMULPS       Y3, Y2, Y2
+	VROUNDPS     $0x00, Y2, Y3
+	VSUBPS       Y3, Y2, Y2
+	VBROADCASTSS float13<>+0(SB), Y4
+	VMOVAPS      Y4, Y4
+	VMULPS       Y2, Y4, Y4
+	VBROADCASTSS float14<>+0(SB), Y5
+	VADDPS       Y5, Y4, Y4
+	VMULPS       Y2, Y4, Y4
+	VBROADCASTSS float15<>+0(SB), Y5
+	VADDPS       Y5, Y4, Y4
+	VMULPS       Y2, Y4, Y4
+	VBROADCASTSS float16<>+0(SB), Y5
+	VADDPS       Y5, Y4, Y4
+	VMULPS       Y2, Y4, Y4
+	VBROADCASTSS float17<>+0(SB), Y5
+	VADDPS       Y5, Y4, Y4
+	VMULPS       Y2, Y4, Y4
+	VBROADCASTSS float18<>+0(SB), Y5
+	VADDPS       Y5, Y4, Y4
+	VMULPS       Y2, Y4, Y4
+	VBROADCASTSS float3<>+0(SB), Y2
+	VADDPS       Y2, Y4, Y4
+	VCVTPS2DQ    Y3, Y3
+	VPSLLD       $0x17, Y3, Y3
+	VPADDD       Y3, Y4, Y4
+	VMOVUPS      Y4, (AX)(BX*1)
+	VMULPS       32(CX)(BX*1), Y0, Y2
+	VMINPS       Y2, Y1, Y2
+	VBROADCASTSS float12<>+0(SB), Y3
+	VMULPS       Y3, Y2, Y2
+	VROUNDPS     $0x00, Y2, Y3
+	VSUBPS       Y3, Y2, Y2
+	VBROADCASTSS float13<>+0(SB), Y4
+	VMOVAPS      Y4, Y4
+	VMULPS       Y2, Y4, Y4
+	VBROADCASTSS float14<>+0(SB), Y5
+	VADDPS       Y5, Y4, Y4
+	VMULPS       Y2, Y4, Y4
+	VBROADCASTSS float15<>+0(SB), Y5
+	VADDPS       Y5, Y4, Y4
+	VMULPS       Y2, Y4, Y4
+	VBROADCASTSS float16<>+0(SB), Y5
+	VADDPS       Y5, Y4, Y4
+	VMULPS       Y2, Y4, Y4
+	VBROADCASTSS float17<>+0(SB), Y5
+	VADDPS       Y5, Y4, Y4
+	VMULPS       Y2, Y4, Y4
+	VBROADCASTSS float18<>+0(SB), Y5
+	VADDPS       Y5, Y4, Y4
+	VMULPS       Y2, Y4, Y4
+	VBROADCASTSS float3<>+0(SB), Y2
+	VADDPS       Y2, Y4, Y4
+	VCVTPS2DQ    Y3, Y3
+	VPSLLD       $0x17, Y3, Y3
+	VPADDD       Y3, Y4, Y4
+	VMOVUPS      Y4, 32(AX)(BX*1)
+	ADDQ         $0x40, BX
 
 test:
-	CMPQ R8, DI
+	CMPQ BX, DX
 	JLT  loop
 	VZEROUPPER
 	RET
 
-// func lookAVX2(dst *float32, data *float32, off *int32, x *float32, y *float32, z *float32, limit int32, step int, n int)
-// Requires: AVX, CMOV
-TEXT ·lookAVX2(SB), NOSPLIT, $0-72
+// func looksAVX2(dst *float32, data *float32, at *int32, way *[6]float32, top *[3]float32, c *[5]int32, limit int32, n int)
+// Requires: AVX, AVX2, CMOV
+TEXT ·looksAVX2(SB), NOSPLIT, $192-64
+	MOVQ         dst+0(FP), AX
+	MOVQ         data+8(FP), CX
+	MOVQ         at+16(FP), DX
+	MOVQ         way+24(FP), BX
+	MOVQ         top+32(FP), SI
+	MOVQ         c+40(FP), DI
+	MOVQ         n+56(FP), R8
+	MOVL         limit+48(FP), R9
+	LEAQ         31(SP), R10
+	ANDQ         $-32, R10
+	VMOVUPS      iota<>+0(SB), Y0
+	VBROADCASTSS float20<>+0(SB), Y1
+	VXORPS       Y2, Y2, Y2
+	VPBROADCASTD whole7<>+0(SB), Y3
+
+eight:
+	VBROADCASTSS 20(BX), Y4
+	VBROADCASTSS 8(BX), Y6
+	VMULPS       Y4, Y0, Y4
+	VADDPS       Y6, Y4, Y4
+	VMAXPS       Y2, Y4, Y4
+	VBROADCASTSS 8(SI), Y6
+	VMINPS       Y6, Y4, Y4
+	VCVTTPS2DQ   Y4, Y5
+	VPBROADCASTD 8(DI), Y6
+	VPMINSD      Y6, Y5, Y5
+	VCVTDQ2PS    Y5, Y6
+	VSUBPS       Y6, Y4, Y4
+	VMOVAPS      Y4, 128(R10)
+	VPAND        Y3, Y5, Y6
+	VPSRLD       $0x03, Y5, Y5
+	VBROADCASTSS 16(BX), Y4
+	VBROADCASTSS 4(BX), Y8
+	VMULPS       Y4, Y0, Y4
+	VADDPS       Y8, Y4, Y4
+	VMAXPS       Y2, Y4, Y4
+	VBROADCASTSS 4(SI), Y8
+	VMINPS       Y8, Y4, Y4
+	VCVTTPS2DQ   Y4, Y7
+	VPBROADCASTD 4(DI), Y8
+	VPMINSD      Y8, Y7, Y7
+	VCVTDQ2PS    Y7, Y8
+	VSUBPS       Y8, Y4, Y4
+	VMOVAPS      Y4, 96(R10)
+	VPAND        Y3, Y7, Y8
+	VPSRLD       $0x03, Y7, Y7
+	VPSLLD       $0x03, Y6, Y4
+	VPADDD       Y4, Y6, Y6
+	VPADDD       Y8, Y6, Y6
+	VPBROADCASTD 16(DI), Y4
+	VPMULLD      Y4, Y5, Y5
+	VPBROADCASTD 12(DI), Y4
+	VPMULLD      Y4, Y7, Y7
+	VPADDD       Y7, Y5, Y5
+	VBROADCASTSS 12(BX), Y4
+	VBROADCASTSS (BX), Y8
+	VMULPS       Y4, Y0, Y4
+	VADDPS       Y8, Y4, Y4
+	VMAXPS       Y2, Y4, Y4
+	VBROADCASTSS (SI), Y8
+	VMINPS       Y8, Y4, Y4
+	VCVTTPS2DQ   Y4, Y7
+	VPBROADCASTD (DI), Y8
+	VPMINSD      Y8, Y7, Y7
+	VCVTDQ2PS    Y7, Y8
+	VSUBPS       Y8, Y4, Y4
+	VMOVAPS      Y4, 64(R10)
+	VPAND        Y3, Y7, Y8
+	VPSRLD       $0x03, Y7, Y7
+	VPSLLD       $0x03, Y6, Y4
+	VPADDD       Y4, Y6, Y6
+	VPADDD       Y8, Y6, Y6
+	VPADDD       Y7, Y5, Y5
+	VPSLLD       $0x04, Y6, Y6
+	VMOVDQA      Y5, (R10)
+	VMOVDQA      Y6, 32(R10)
+	VADDPS       Y1, Y0, Y0
+	MOVL         (R10), R11
+	MOVL         (DX)(R11*4), R11
+	CMPL         R11, R9
+	CMOVLGT      R9, R11
+	LEAQ         (CX)(R11*4), R11
+	MOVL         32(R10), R12
+	ADDQ         R12, R11
+	VBROADCASTSS 96(R10), Y4
+	VMOVUPS      (R11), Y5
+	VMOVUPS      144(R11), Y7
+	VSUBPS       Y5, Y7, Y7
+	VMULPS       Y4, Y7, Y7
+	VADDPS       Y7, Y5, Y5
+	VMOVUPS      1296(R11), Y6
+	VMOVUPS      1440(R11), Y7
+	VSUBPS       Y6, Y7, Y7
+	VMULPS       Y4, Y7, Y7
+	VADDPS       Y7, Y6, Y6
+	VBROADCASTSS 128(R10), Y4
+	VSUBPS       Y5, Y6, Y6
+	VMULPS       Y4, Y6, Y6
+	VADDPS       Y6, Y5, Y5
+	VEXTRACTF128 $0x01, Y5, X6
+	VBROADCASTSS 64(R10), X4
+	VSUBPS       X5, X6, X6
+	VMULPS       X4, X6, X6
+	VADDPS       X6, X5, X5
+	VMOVUPS      X5, (AX)
+	MOVL         4(R10), R11
+	MOVL         (DX)(R11*4), R11
+	CMPL         R11, R9
+	CMOVLGT      R9, R11
+	LEAQ         (CX)(R11*4), R11
+	MOVL         36(R10), R12
+	ADDQ         R12, R11
+	VBROADCASTSS 100(R10), Y4
+	VMOVUPS      (R11), Y5
+	VMOVUPS      144(R11), Y7
+	VSUBPS       Y5, Y7, Y7
+	VMULPS       Y4, Y7, Y7
+	VADDPS       Y7, Y5, Y5
+	VMOVUPS      1296(R11), Y6
+	VMOVUPS      1440(R11), Y7
+	VSUBPS       Y6, Y7, Y7
+	VMULPS       Y4, Y7, Y7
+	VADDPS       Y7, Y6, Y6
+	VBROADCASTSS 132(R10), Y4
+	VSUBPS       Y5, Y6, Y6
+	VMULPS       Y4, Y6, Y6
+	VADDPS       Y6, Y5, Y5
+	VEXTRACTF128 $0x01, Y5, X6
+	VBROADCASTSS 68(R10), X4
+	VSUBPS       X5, X6, X6
+	VMULPS       X4, X6, X6
+	VADDPS       X6, X5, X5
+	VMOVUPS      X5, 16(AX)
+	MOVL         8(R10), R11
+	MOVL         (DX)(R11*4), R11
+	CMPL         R11, R9
+	CMOVLGT      R9, R11
+	LEAQ         (CX)(R11*4), R11
+	MOVL         40(R10), R12
+	ADDQ         R12, R11
+	VBROADCASTSS 104(R10), Y4
+	VMOVUPS      (R11), Y5
+	VMOVUPS      144(R11), Y7
+	VSUBPS       Y5, Y7, Y7
+	VMULPS       Y4, Y7, Y7
+	VADDPS       Y7, Y5, Y5
+	VMOVUPS      1296(R11), Y6
+	VMOVUPS      1440(R11), Y7
+	VSUBPS       Y6, Y7, Y7
+	VMULPS       Y4, Y7, Y7
+	VADDPS       Y7, Y6, Y6
+	VBROADCASTSS 136(R10), Y4
+	VSUBPS       Y5, Y6, Y6
+	VMULPS       Y4, Y6, Y6
+	VADDPS       Y6, Y5, Y5
+	VEXTRACTF128 $0x01, Y5, X6
+	VBROADCASTSS 72(R10), X4
+	VSUBPS       X5, X6, X6
+	VMULPS       X4, X6, X6
+	VADDPS       X6, X5, X5
+	VMOVUPS      X5, 32(AX)
+	MOVL         12(R10), R11
+	MOVL         (DX)(R11*4), R11
+	CMPL         R11, R9
+	CMOVLGT      R9, R11
+	LEAQ         (CX)(R11*4), R11
+	MOVL         44(R10), R12
+	ADDQ         R12, R11
+	VBROADCASTSS 108(R10), Y4
+	VMOVUPS      (R11), Y5
+	VMOVUPS      144(R11), Y7
+	VSUBPS       Y5, Y7, Y7
+	VMULPS       Y4, Y7, Y7
+	VADDPS       Y7, Y5, Y5
+	VMOVUPS      1296(R11), Y6
+	VMOVUPS      1440(R11), Y7
+	VSUBPS       Y6, Y7, Y7
+	VMULPS       Y4, Y7, Y7
+	VADDPS       Y7, Y6, Y6
+	VBROADCASTSS 140(R10), Y4
+	VSUBPS       Y5, Y6, Y6
+	VMULPS       Y4, Y6, Y6
+	VADDPS       Y6, Y5, Y5
+	VEXTRACTF128 $0x01, Y5, X6
+	VBROADCASTSS 76(R10), X4
+	VSUBPS       X5, X6, X6
+	VMULPS       X4, X6, X6
+	VADDPS       X6, X5, X5
+	VMOVUPS      X5, 48(AX)
+	SUBQ         $0x04, R8
+	JLE          done
+	MOVL         16(R10), R11
+	MOVL         (DX)(R11*4), R11
+	CMPL         R11, R9
+	CMOVLGT      R9, R11
+	LEAQ         (CX)(R11*4), R11
+	MOVL         48(R10), R12
+	ADDQ         R12, R11
+	VBROADCASTSS 112(R10), Y4
+	VMOVUPS      (R11), Y5
+	VMOVUPS      144(R11), Y7
+	VSUBPS       Y5, Y7, Y7
+	VMULPS       Y4, Y7, Y7
+	VADDPS       Y7, Y5, Y5
+	VMOVUPS      1296(R11), Y6
+	VMOVUPS      1440(R11), Y7
+	VSUBPS       Y6, Y7, Y7
+	VMULPS       Y4, Y7, Y7
+	VADDPS       Y7, Y6, Y6
+	VBROADCASTSS 144(R10), Y4
+	VSUBPS       Y5, Y6, Y6
+	VMULPS       Y4, Y6, Y6
+	VADDPS       Y6, Y5, Y5
+	VEXTRACTF128 $0x01, Y5, X6
+	VBROADCASTSS 80(R10), X4
+	VSUBPS       X5, X6, X6
+	VMULPS       X4, X6, X6
+	VADDPS       X6, X5, X5
+	VMOVUPS      X5, 64(AX)
+	MOVL         20(R10), R11
+	MOVL         (DX)(R11*4), R11
+	CMPL         R11, R9
+	CMOVLGT      R9, R11
+	LEAQ         (CX)(R11*4), R11
+	MOVL         52(R10), R12
+	ADDQ         R12, R11
+	VBROADCASTSS 116(R10), Y4
+	VMOVUPS      (R11), Y5
+	VMOVUPS      144(R11), Y7
+	VSUBPS       Y5, Y7, Y7
+	VMULPS       Y4, Y7, Y7
+	VADDPS       Y7, Y5, Y5
+	VMOVUPS      1296(R11), Y6
+	VMOVUPS      1440(R11), Y7
+	VSUBPS       Y6, Y7, Y7
+	VMULPS       Y4, Y7, Y7
+	VADDPS       Y7, Y6, Y6
+	VBROADCASTSS 148(R10), Y4
+	VSUBPS       Y5, Y6, Y6
+	VMULPS       Y4, Y6, Y6
+	VADDPS       Y6, Y5, Y5
+	VEXTRACTF128 $0x01, Y5, X6
+	VBROADCASTSS 84(R10), X4
+	VSUBPS       X5, X6, X6
+	VMULPS       X4, X6, X6
+	VADDPS       X6, X5, X5
+	VMOVUPS      X5, 80(AX)
+	MOVL         24(R10), R11
+	MOVL         (DX)(R11*4), R11
+	CMPL         R11, R9
+	CMOVLGT      R9, R11
+	LEAQ         (CX)(R11*4), R11
+	MOVL         56(R10), R12
+	ADDQ         R12, R11
+	VBROADCASTSS 120(R10), Y4
+	VMOVUPS      (R11), Y5
+	VMOVUPS      144(R11), Y7
+	VSUBPS       Y5, Y7, Y7
+	VMULPS       Y4, Y7, Y7
+	VADDPS       Y7, Y5, Y5
+	VMOVUPS      1296(R11), Y6
+	VMOVUPS      1440(R11), Y7
+	VSUBPS       Y6, Y7, Y7
+	VMULPS       Y4, Y7, Y7
+	VADDPS       Y7, Y6, Y6
+	VBROADCASTSS 152(R10), Y4
+	VSUBPS       Y5, Y6, Y6
+	VMULPS       Y4, Y6, Y6
+	VADDPS       Y6, Y5, Y5
+	VEXTRACTF128 $0x01, Y5, X6
+	VBROADCASTSS 88(R10), X4
+	VSUBPS       X5, X6, X6
+	VMULPS       X4, X6, X6
+	VADDPS       X6, X5, X5
+	VMOVUPS      X5, 96(AX)
+	MOVL         28(R10), R11
+	MOVL         (DX)(R11*4), R11
+	CMPL         R11, R9
+	CMOVLGT      R9, R11
+	LEAQ         (CX)(R11*4), R11
+	MOVL         60(R10), R12
+	ADDQ         R12, R11
+	VBROADCASTSS 124(R10), Y4
+	VMOVUPS      (R11), Y5
+	VMOVUPS      144(R11), Y7
+	VSUBPS       Y5, Y7, Y7
+	VMULPS       Y4, Y7, Y7
+	VADDPS       Y7, Y5, Y5
+	VMOVUPS      1296(R11), Y6
+	VMOVUPS      1440(R11), Y7
+	VSUBPS       Y6, Y7, Y7
+	VMULPS       Y4, Y7, Y7
+	VADDPS       Y7, Y6, Y6
+	VBROADCASTSS 156(R10), Y4
+	VSUBPS       Y5, Y6, Y6
+	VMULPS       Y4, Y6, Y6
+	VADDPS       Y6, Y5, Y5
+	VEXTRACTF128 $0x01, Y5, X6
+	VBROADCASTSS 92(R10), X4
+	VSUBPS       X5, X6, X6
+	VMULPS       X4, X6, X6
+	VADDPS       X6, X5, X5
+	VMOVUPS      X5, 112(AX)
+	SUBQ         $0x04, R8
+	JLE          done
+	ADDQ         $0x80, AX
+	JMP          eight
+
+done:
+	VZEROUPPER
+	RET
+
+// func turnAVX2(dst *float32, a *float32, step int, n int)
+// Requires: AVX
+TEXT ·turnAVX2(SB), NOSPLIT, $0-32
 	MOVQ dst+0(FP), AX
-	MOVQ data+8(FP), CX
-	MOVQ off+16(FP), DX
-	MOVQ x+24(FP), BX
-	MOVQ y+32(FP), SI
-	MOVQ z+40(FP), DI
-	MOVL limit+48(FP), R8
-	MOVQ step+56(FP), R9
-	SHLQ $0x02, R9
-	MOVQ n+64(FP), R11
-	SHLQ $0x02, R11
-	XORQ R10, R10
+	MOVQ a+8(FP), CX
+	MOVQ step+16(FP), DX
+	SHLQ $0x02, DX
+	MOVQ n+24(FP), SI
+	SHLQ $0x02, SI
+	XORQ BX, BX
 	JMP  test
 
 loop:
-	MOVL         (DX)(R10*1), R12
-	CMPL         R12, R8
-	CMOVLGT      R8, R12
-	VBROADCASTSS (SI)(R10*1), Y0
-	VMOVUPS      (CX)(R12*4), Y1
-	VMOVUPS      144(CX)(R12*4), Y3
-	VSUBPS       Y1, Y3, Y3
-	VMULPS       Y0, Y3, Y3
-	VADDPS       Y3, Y1, Y1
-	VMOVUPS      1296(CX)(R12*4), Y2
-	VMOVUPS      1440(CX)(R12*4), Y3
-	VSUBPS       Y2, Y3, Y3
-	VMULPS       Y0, Y3, Y3
-	VADDPS       Y3, Y2, Y2
-	VBROADCASTSS (DI)(R10*1), Y0
-	VSUBPS       Y1, Y2, Y2
-	VMULPS       Y0, Y2, Y2
-	VADDPS       Y2, Y1, Y1
-	VEXTRACTF128 $0x01, Y1, X0
-	VBROADCASTSS (BX)(R10*1), X2
-	VSUBPS       X1, X0, X0
-	VMULPS       X2, X0, X0
-	VADDPS       X0, X1, X1
-	MOVL         16(DX)(R10*1), R12
-	CMPL         R12, R8
-	CMOVLGT      R8, R12
-	VBROADCASTSS 16(SI)(R10*1), Y0
-	VMOVUPS      (CX)(R12*4), Y2
-	VMOVUPS      144(CX)(R12*4), Y4
-	VSUBPS       Y2, Y4, Y4
-	VMULPS       Y0, Y4, Y4
-	VADDPS       Y4, Y2, Y2
-	VMOVUPS      1296(CX)(R12*4), Y3
-	VMOVUPS      1440(CX)(R12*4), Y4
-	VSUBPS       Y3, Y4, Y4
-	VMULPS       Y0, Y4, Y4
-	VADDPS       Y4, Y3, Y3
-	VBROADCASTSS 16(DI)(R10*1), Y0
-	VSUBPS       Y2, Y3, Y3
-	VMULPS       Y0, Y3, Y3
-	VADDPS       Y3, Y2, Y2
-	VEXTRACTF128 $0x01, Y2, X0
-	VBROADCASTSS 16(BX)(R10*1), X3
-	VSUBPS       X2, X0, X0
-	VMULPS       X3, X0, X0
-	VADDPS       X0, X2, X2
-	VINSERTF128  $0x01, X2, Y1, Y1
-	MOVL         4(DX)(R10*1), R12
-	CMPL         R12, R8
-	CMOVLGT      R8, R12
-	VBROADCASTSS 4(SI)(R10*1), Y0
-	VMOVUPS      (CX)(R12*4), Y2
-	VMOVUPS      144(CX)(R12*4), Y4
-	VSUBPS       Y2, Y4, Y4
-	VMULPS       Y0, Y4, Y4
-	VADDPS       Y4, Y2, Y2
-	VMOVUPS      1296(CX)(R12*4), Y3
-	VMOVUPS      1440(CX)(R12*4), Y4
-	VSUBPS       Y3, Y4, Y4
-	VMULPS       Y0, Y4, Y4
-	VADDPS       Y4, Y3, Y3
-	VBROADCASTSS 4(DI)(R10*1), Y0
-	VSUBPS       Y2, Y3, Y3
-	VMULPS       Y0, Y3, Y3
-	VADDPS       Y3, Y2, Y2
-	VEXTRACTF128 $0x01, Y2, X0
-	VBROADCASTSS 4(BX)(R10*1), X3
-	VSUBPS       X2, X0, X0
-	VMULPS       X3, X0, X0
-	VADDPS       X0, X2, X2
-	MOVL         20(DX)(R10*1), R12
-	CMPL         R12, R8
-	CMOVLGT      R8, R12
-	VBROADCASTSS 20(SI)(R10*1), Y0
-	VMOVUPS      (CX)(R12*4), Y3
-	VMOVUPS      144(CX)(R12*4), Y5
-	VSUBPS       Y3, Y5, Y5
-	VMULPS       Y0, Y5, Y5
-	VADDPS       Y5, Y3, Y3
-	VMOVUPS      1296(CX)(R12*4), Y4
-	VMOVUPS      1440(CX)(R12*4), Y5
-	VSUBPS       Y4, Y5, Y5
-	VMULPS       Y0, Y5, Y5
-	VADDPS       Y5, Y4, Y4
-	VBROADCASTSS 20(DI)(R10*1), Y0
-	VSUBPS       Y3, Y4, Y4
-	VMULPS       Y0, Y4, Y4
-	VADDPS       Y4, Y3, Y3
-	VEXTRACTF128 $0x01, Y3, X0
-	VBROADCASTSS 20(BX)(R10*1), X4
-	VSUBPS       X3, X0, X0
-	VMULPS       X4, X0, X0
-	VADDPS       X0, X3, X3
-	VINSERTF128  $0x01, X3, Y2, Y2
-	MOVL         8(DX)(R10*1), R12
-	CMPL         R12, R8
-	CMOVLGT      R8, R12
-	VBROADCASTSS 8(SI)(R10*1), Y0
-	VMOVUPS      (CX)(R12*4), Y3
-	VMOVUPS      144(CX)(R12*4), Y5
-	VSUBPS       Y3, Y5, Y5
-	VMULPS       Y0, Y5, Y5
-	VADDPS       Y5, Y3, Y3
-	VMOVUPS      1296(CX)(R12*4), Y4
-	VMOVUPS      1440(CX)(R12*4), Y5
-	VSUBPS       Y4, Y5, Y5
-	VMULPS       Y0, Y5, Y5
-	VADDPS       Y5, Y4, Y4
-	VBROADCASTSS 8(DI)(R10*1), Y0
-	VSUBPS       Y3, Y4, Y4
-	VMULPS       Y0, Y4, Y4
-	VADDPS       Y4, Y3, Y3
-	VEXTRACTF128 $0x01, Y3, X0
-	VBROADCASTSS 8(BX)(R10*1), X4
-	VSUBPS       X3, X0, X0
-	VMULPS       X4, X0, X0
-	VADDPS       X0, X3, X3
-	MOVL         24(DX)(R10*1), R12
-	CMPL         R12, R8
-	CMOVLGT      R8, R12
-	VBROADCASTSS 24(SI)(R10*1), Y0
-	VMOVUPS      (CX)(R12*4), Y4
-	VMOVUPS      144(CX)(R12*4), Y6
-	VSUBPS       Y4, Y6, Y6
-	VMULPS       Y0, Y6, Y6
-	VADDPS       Y6, Y4, Y4
-	VMOVUPS      1296(CX)(R12*4), Y5
-	VMOVUPS      1440(CX)(R12*4), Y6
-	VSUBPS       Y5, Y6, Y6
-	VMULPS       Y0, Y6, Y6
-	VADDPS       Y6, Y5, Y5
-	VBROADCASTSS 24(DI)(R10*1), Y0
-	VSUBPS       Y4, Y5, Y5
-	VMULPS       Y0, Y5, Y5
-	VADDPS       Y5, Y4, Y4
-	VEXTRACTF128 $0x01, Y4, X0
-	VBROADCASTSS 24(BX)(R10*1), X5
-	VSUBPS       X4, X0, X0
-	VMULPS       X5, X0, X0
-	VADDPS       X0, X4, X4
-	VINSERTF128  $0x01, X4, Y3, Y3
-	MOVL         12(DX)(R10*1), R12
-	CMPL         R12, R8
-	CMOVLGT      R8, R12
-	VBROADCASTSS 12(SI)(R10*1), Y0
-	VMOVUPS      (CX)(R12*4), Y4
-	VMOVUPS      144(CX)(R12*4), Y6
-	VSUBPS       Y4, Y6, Y6
-	VMULPS       Y0, Y6, Y6
-	VADDPS       Y6, Y4, Y4
-	VMOVUPS      1296(CX)(R12*4), Y5
-	VMOVUPS      1440(CX)(R12*4), Y6
-	VSUBPS       Y5, Y6, Y6
-	VMULPS       Y0, Y6, Y6
-	VADDPS       Y6, Y5, Y5
-	VBROADCASTSS 12(DI)(R10*1), Y0
-	VSUBPS       Y4, Y5, Y5
-	VMULPS       Y0, Y5, Y5
-	VADDPS       Y5, Y4, Y4
-	VEXTRACTF128 $0x01, Y4, X0
-	VBROADCASTSS 12(BX)(R10*1), X5
-	VSUBPS       X4, X0, X0
-	VMULPS       X5, X0, X0
-	VADDPS       X0, X4, X4
-	MOVL         28(DX)(R10*1), R12
-	CMPL         R12, R8
-	CMOVLGT      R8, R12
-	VBROADCASTSS 28(SI)(R10*1), Y0
-	VMOVUPS      (CX)(R12*4), Y5
-	VMOVUPS      144(CX)(R12*4), Y7
-	VSUBPS       Y5, Y7, Y7
-	VMULPS       Y0, Y7, Y7
-	VADDPS       Y7, Y5, Y5
-	VMOVUPS      1296(CX)(R12*4), Y6
-	VMOVUPS      1440(CX)(R12*4), Y7
-	VSUBPS       Y6, Y7, Y7
-	VMULPS       Y0, Y7, Y7
-	VADDPS       Y7, Y6, Y6
-	VBROADCASTSS 28(DI)(R10*1), Y0
-	VSUBPS       Y5, Y6, Y6
-	VMULPS       Y0, Y6, Y6
-	VADDPS       Y6, Y5, Y5
-	VEXTRACTF128 $0x01, Y5, X0
-	VBROADCASTSS 28(BX)(R10*1), X6
-	VSUBPS       X5, X0, X0
-	VMULPS       X6, X0, X0
-	VADDPS       X0, X5, X5
-	VINSERTF128  $0x01, X5, Y4, Y4
-	LEAQ         (AX)(R10*1), R12
-	VUNPCKLPS    Y2, Y1, Y0
-	VUNPCKHPS    Y2, Y1, Y1
-	VUNPCKLPS    Y4, Y3, Y2
-	VUNPCKHPS    Y4, Y3, Y3
-	VUNPCKLPD    Y2, Y0, Y4
-	VMOVUPS      Y4, (R12)
-	ADDQ         R9, R12
-	VUNPCKHPD    Y2, Y0, Y0
-	VMOVUPS      Y0, (R12)
-	ADDQ         R9, R12
-	VUNPCKLPD    Y3, Y1, Y0
-	VMOVUPS      Y0, (R12)
-	ADDQ         R9, R12
-	VUNPCKHPD    Y3, Y1, Y0
-	VMOVUPS      Y0, (R12)
-	ADDQ         $0x20, R10
+	VMOVUPS     (CX)(BX*4), X0
+	VINSERTF128 $0x01, 64(CX)(BX*4), Y0, Y0
+	VMOVUPS     16(CX)(BX*4), X1
+	VINSERTF128 $0x01, 80(CX)(BX*4), Y1, Y1
+	VMOVUPS     32(CX)(BX*4), X2
+	VINSERTF128 $0x01, 96(CX)(BX*4), Y2, Y2
+	VMOVUPS     48(CX)(BX*4), X3
+	VINSERTF128 $0x01, 112(CX)(BX*4), Y3, Y3
+	LEAQ        (AX)(BX*1), DI
+	VUNPCKLPS   Y1, Y0, Y4
+	VUNPCKHPS   Y1, Y0, Y5
+	VUNPCKLPS   Y3, Y2, Y6
+	VUNPCKHPS   Y3, Y2, Y7
+	VUNPCKLPD   Y6, Y4, Y8
+	VMOVUPS     Y8, (DI)
+	ADDQ        DX, DI
+	VUNPCKHPD   Y6, Y4, Y4
+	VMOVUPS     Y4, (DI)
+	ADDQ        DX, DI
+	VUNPCKLPD   Y7, Y5, Y4
+	VMOVUPS     Y4, (DI)
+	ADDQ        DX, DI
+	VUNPCKHPD   Y7, Y5, Y4
+	VMOVUPS     Y4, (DI)
+	ADDQ        $0x20, BX
 
 test:
-	CMPQ R10, R11
+	CMPQ BX, SI
 	JLT  loop
 	VZEROUPPER
 	RET

@@ -160,13 +160,13 @@ func scatterAVX512(den *float32, sun *float32, sky *float32, flat *[4]float32, d
 	panic(missing)
 }
 
-func placeAVX512(off *int32, x *float32, y *float32, z *float32, way *[6]float32, base int32, n int) {
+func fadeAVX512(dst *float32, a *float32, depth float32, n int) { panic(missing) }
+
+func looksAVX512(dst *float32, data *float32, at *int32, way *[6]float32, top *[3]float32, c *[5]int32, limit int32, n int) {
 	panic(missing)
 }
 
-func lookAVX512(dst *float32, data *float32, off *int32, x *float32, y *float32, z *float32, limit int32, step int, n int) {
-	panic(missing)
-}
+func turnAVX512(dst *float32, a *float32, step int, n int) { panic(missing) }
 
 func dimAVX512(pass *float32, kept *float32, through float32, n int) float32
 
@@ -340,13 +340,13 @@ func scatterAVX2(den *float32, sun *float32, sky *float32, flat *[4]float32, dep
 	panic(missing)
 }
 
-func placeAVX2(off *int32, x *float32, y *float32, z *float32, way *[6]float32, base int32, n int) {
+func fadeAVX2(dst *float32, a *float32, depth float32, n int) { panic(missing) }
+
+func looksAVX2(dst *float32, data *float32, at *int32, way *[6]float32, top *[3]float32, c *[5]int32, limit int32, n int) {
 	panic(missing)
 }
 
-func lookAVX2(dst *float32, data *float32, off *int32, x *float32, y *float32, z *float32, limit int32, step int, n int) {
-	panic(missing)
-}
+func turnAVX2(dst *float32, a *float32, step int, n int) { panic(missing) }
 
 func dimAVX2(pass *float32, kept *float32, through float32, n int) float32
 

@@ -19,84 +19,117 @@ const MaxLooks = 256
 // Four are four numbers of each look.
 type Four [4][MaxLooks]float32
 
-// Looks are places along a ray, in bricks.
+// Looks are what lies at places along a ray.
 type Looks struct {
-	n       int
-	off     [MaxLooks + Lanes]int32
-	x, y, z [MaxLooks + Lanes]float32
-	far     int32 // where the farthest brick begins
+	n    int
+	four [MaxLooks + 4][4]float32
+}
+
+// Way is a stretch of a ray: where its first place lies, in cells from the corner of all
+// bricks, and how far apart places are.
+type Way [6]float32
+
+// Bricks are those of a box, and where they begin in arrays.
+type Bricks struct {
+	At   []int32 // x fastest
+	Most int32   // of them
+	top  [3]float32
+	c    [5]int32 // last cell along each axis; bricks to the next row and plane
+}
+
+// NewBricks are n bricks along each axis, with room for where they begin.
+func NewBricks(n [3]int) Bricks {
+	b := Bricks{At: make([]int32, n[0]*n[1]*n[2])}
+	for a, m := range n {
+		b.top[a], b.c[a] = float32(BrickCells*m), int32(BrickCells*m-1)
+	}
+	b.c[3], b.c[4] = int32(n[0]), int32(n[0]*n[1])
+	return b
 }
 
 // Clear forgets all places.
-func (l *Looks) Clear() { l.n, l.far = 0, 0 }
+func (l *Looks) Clear() { l.n = 0 }
 
 // Len is how many places there are.
 func (l *Looks) Len() int { return l.n }
 
-// Place adds n places, MaxLooks in all at most, in the brick that begins at number base
-// of an array: the first at start, in cells from the brick's corner, each of the others a
-// step on.
-func (l *Looks) Place(n int, base int32, start, step [3]float32) {
-	at := l.n
-	if n < 0 || at+n > MaxLooks || base < 0 {
-		panic(fmt.Sprintf("vec: looks %d to %d of %d, in a brick from %d on", at, at+n, MaxLooks, base))
+// Nothing adds n places where there is nothing.
+func (l *Looks) Nothing(n int) {
+	clear(l.four[l.n : l.n+n])
+	l.n += n
+}
+
+// Read adds n places, MaxLooks in all at most, of bricks in an array; those beyond the
+// box are read at its side, and bricks that begin beyond limit as one that begins there.
+func (l *Looks) Read(data []float32, b *Bricks, limit int32, w *Way, n int) {
+	if far := int(min(b.Most, limit)); n < 0 || l.n+n > MaxLooks || limit < 0 || far+BrickSize > len(data) {
+		panic(fmt.Sprintf("vec: looks %d to %d of %d, in bricks up to %d of %d numbers", l.n, l.n+n, MaxLooks, far, len(data)))
 	}
 	if n == 0 {
 		return
 	}
-	l.n, l.far = at+n, max(l.far, base)
-	way := [6]float32{start[0], start[1], start[2], step[0], step[1], step[2]}
-	full := (n + Lanes - 1) &^ (Lanes - 1) // there is room, and what comes next writes over it
+	to := &l.four[l.n]
+	l.n += n
 	switch Chosen {
 	case AVX512:
-		placeAVX512(&l.off[at], &l.x[at], &l.y[at], &l.z[at], &way, base, full)
+		looksAVX512(&to[0], &data[0], &b.At[0], (*[6]float32)(w), &b.top, &b.c, limit, n)
 	case AVX2:
-		placeAVX2(&l.off[at], &l.x[at], &l.y[at], &l.z[at], &way, base, full)
+		looksAVX2(&to[0], &data[0], &b.At[0], (*[6]float32)(w), &b.top, &b.c, limit, n)
 	default:
-		for i := range full {
-			var cell [3]int32
-			for a, to := range [3]*[MaxLooks + Lanes]float32{&l.x, &l.y, &l.z} {
-				v := start[a] + float32(step[a]*float32(i))
-				if !(v > 0) {
-					v = 0
-				} else if v > BrickCells {
-					v = BrickCells
-				}
-				cell[a] = min(int32(v), BrickCells-1)
-				to[at+i] = v - float32(cell[a])
-			}
-			l.off[at+i] = base + 4*((cell[2]*BrickValues+cell[1])*BrickValues+cell[0])
+		for i := range n {
+			l.four[l.n-n+i] = b.read(data, w, limit, float32(i))
 		}
 	}
 }
 
-// Read is what lies at all places, a multiple of Lanes, of an array of bricks; those in
-// the brick that begins at limit, or beyond, are read at its corner.
-func (l *Looks) Read(dst *Four, data []float32, limit int32) {
-	n := l.n
-	Whole(n)
-	if far := int(min(l.far, limit)); limit < 0 || far+BrickSize > len(data) {
-		panic(fmt.Sprintf("vec: bricks up to %d of %d numbers", far, len(data)))
+// read reads one place.
+func (b *Bricks) read(data []float32, w *Way, limit int32, i float32) (out [4]float32) {
+	const row, plane = 4 * BrickValues, 4 * BrickValues * BrickValues
+	var cell [3]int
+	var f [3]float32
+	for a := range f {
+		v := w[a] + float32(w[3+a]*i)
+		if !(v > 0) {
+			v = 0
+		} else if v > b.top[a] {
+			v = b.top[a]
+		}
+		cell[a] = min(int(v), int(b.c[a]))
+		f[a] = v - float32(cell[a])
 	}
+	begin := min(b.At[cell[2]/BrickCells*int(b.c[4])+cell[1]/BrickCells*int(b.c[3])+cell[0]/BrickCells], limit)
+	p := data[int(begin)+4*((cell[2]%BrickCells*BrickValues+cell[1]%BrickCells)*BrickValues+cell[0]%BrickCells):][:plane+row+8]
+	for c := range out {
+		side := func(o int) float32 {
+			near := Lerp(p[o], p[o+row], f[1])
+			return Lerp(near, Lerp(p[o+plane], p[o+plane+row], f[1]), f[2])
+		}
+		out[c] = Lerp(side(c), side(c+4), f[0])
+	}
+	return out
+}
+
+// Rows are the four numbers of all places, in a row each, filled up with nothing to a
+// multiple of Lanes, which is returned.
+func (l *Looks) Rows(dst *Four) int {
+	count := l.n
+	n := (count + Lanes - 1) &^ (Lanes - 1)
+	l.Nothing(n - count)
+	l.n = count
 	switch {
 	case n == 0:
 	case Chosen == AVX512:
-		lookAVX512(&dst[0][0], &data[0], &l.off[0], &l.x[0], &l.y[0], &l.z[0], limit, MaxLooks, n)
+		turnAVX512(&dst[0][0], &l.four[0][0], MaxLooks, n)
 	case Chosen == AVX2:
-		lookAVX2(&dst[0][0], &data[0], &l.off[0], &l.x[0], &l.y[0], &l.z[0], limit, MaxLooks, n)
+		turnAVX2(&dst[0][0], &l.four[0][0], MaxLooks, n)
 	default:
-		for i := range n {
-			const row, plane = 4 * BrickValues, 4 * BrickValues * BrickValues
-			p := data[min(l.off[i], limit):][:plane+row+8]
-			for c := range 4 {
-				side := func(o int) float32 {
-					near := Lerp(p[o], p[o+row], l.y[i])
-					return Lerp(near, Lerp(p[o+plane], p[o+plane+row], l.y[i]), l.z[i])
-				}
-				dst[c][i] = Lerp(side(c), side(c+4), l.x[i])
+		for i, p := range l.four[:n] {
+			for c, v := range p {
+				dst[c][i] = v
 			}
 		}
 	}
+	return n
 }
 
 // Dim turns what looks along a ray let pass into what they take away. With T what is left

@@ -8,22 +8,31 @@ import (
 
 func init() {
 	kernels["Looks"] = func(r *rand.Rand, n int) []float32 {
-		n = min(n, MaxLooks) &^ 15
+		n = min(n, MaxLooks)
 		data := values(r, 3*BrickSize)
+		b := NewBricks([3]int{1 + r.IntN(3), 1 + r.IntN(3), 1 + r.IntN(3)})
+		b.Most = 2 * BrickSize
+		for i := range b.At {
+			b.At[i] = int32(r.IntN(3) * BrickSize)
+		}
 		var l Looks
 		for l.Len() < n {
 			count := min(1+r.IntN(20), n-l.Len())
-			start, step := [3]float32{}, [3]float32{}
-			for a := range start {
-				start[a], step[a] = 10*r.Float32()-1, 2*r.Float32()-1
+			var w Way
+			for a := range 3 {
+				w[a], w[3+a] = 30*r.Float32()-2, 2*r.Float32()-1
 			}
-			l.Place(count, int32(r.IntN(3)*BrickSize), start, step)
+			if r.IntN(5) == 0 {
+				l.Nothing(count)
+			} else {
+				l.Read(data, &b, int32((1+r.IntN(2))*BrickSize), &w, count)
+			}
 		}
 		var out Four
-		l.Read(&out, data, int32((1+r.IntN(3))*BrickSize))
+		full := l.Rows(&out)
 		var all []float32
 		for c := range out {
-			all = append(all, out[c][:n]...)
+			all = append(all, out[c][:full]...)
 		}
 		return all
 	}
@@ -65,8 +74,10 @@ func TestLooksReadBetweenValues(t *testing.T) {
 	}
 	var l Looks
 	var got Four
-	l.Place(16, BrickSize, [3]float32{0.3, 7.9, 0}, [3]float32{0.37, -0.4, 0.42})
-	l.Read(&got, data, 2*BrickSize)
+	b := NewBricks([3]int{1, 1, 1})
+	b.At[0], b.Most = BrickSize, BrickSize
+	l.Read(data, &b, BrickSize, &Way{0.3, 7.9, 0, 0.37, -0.4, 0.42}, 16)
+	l.Rows(&got)
 	for i := range 16 {
 		x, y, z := 0.3+0.37*float64(i), 7.9-0.4*float64(i), 0.42*float64(i)
 		for c, v := range f(x, y, z) {

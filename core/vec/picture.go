@@ -170,6 +170,24 @@ func Deepen(depth, out, od []float32, from *[4][]float32, w *[4]float32, half, s
 	}
 }
 
+// Fade is dst = e^−min(depth·a, 87), for rows of a multiple of Lanes; a isn't NaN.
+func Fade(dst, a []float32, depth float32) {
+	n := len(dst)
+	Whole(n)
+	Row(n, a)
+	switch {
+	case n == 0:
+	case Chosen == AVX512:
+		fadeAVX512(&dst[0], &a[0], depth, n)
+	case Chosen == AVX2:
+		fadeAVX2(&dst[0], &a[0], depth, n)
+	default:
+		for i, v := range a[:n] {
+			dst[i] = fall(min(float32(depth*v), 87))
+		}
+	}
+}
+
 // Scatter readies looks along a ray: den becomes the transmittance of one, e^−min(depth·den, 87),
 // and the light that reaches it that of up to four orders of scattering (Wrenninge,
 // Kulla and Lundqvist 2013), each of half of the depth before: sun = Σ flat[o]·sun^(½ᵒ),

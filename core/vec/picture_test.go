@@ -56,6 +56,15 @@ func init() {
 		Deepen(depth, out, od, &from, &[4]float32{0.2, 0.3, 0.4, 0.1}, 0.7, 0.36, float32(r.IntN(2)))
 		return append(depth, out...)
 	}
+	kernels["Fade"] = func(r *rand.Rand, n int) []float32 {
+		n &^= 15
+		dst, a := make([]float32, n), make([]float32, n)
+		for i := range a {
+			a[i] = 200 * r.Float32()
+		}
+		Fade(dst, a, 0.6)
+		return dst
+	}
 	kernels["Scatter"] = func(r *rand.Rand, n int) []float32 {
 		n &^= 15
 		den, sun, sky := make([]float32, n), make([]float32, n), make([]float32, n)

@@ -20,104 +20,118 @@ var shifted Mem
 
 func init() { shifted = table("shifted", [16]uint32{0, 0, 1, 2, 3, 4, 5, 6}) }
 
-func (s set) place() {
-	s.text("place", "off *int32, x, y, z *float32, way *[6]float32, base int32, n int)",
-		"where looks lie in a brick that begins at base: start + i step, held to 0 to 8; cells, in values, and how far along in each. n is a multiple of 16.")
-	way, off := ptr("way"), ptr("off")
-	var to [3]reg.GPVirtual
-	for a, name := range []string{"x", "y", "z"} {
-		to[a] = ptr(name)
-	}
-	base := GP32()
-	Load(Param("base"), base)
-	first, none, last, edge, ahead := s.fill(base), s.zero(), s.vec(), s.constant(8), s.constant(16)
-	VPBROADCASTD(whole(7), last)
-	var lanes []reg.VecVirtual
-	for p := range s.parts {
-		v := s.vec()
-		VMOVUPS(iota16.Offset(p*s.wide), v)
-		lanes = append(lanes, v)
-	}
-	nine, four := s.vec(), s.vec()
-	VPBROADCASTD(whole(brickEdge), nine)
-	VPBROADCASTD(whole(4), four)
-	s.blocks("", size("n"), func(i reg.GPVirtual, at int) {
-		v := lanes[at/s.wide]
-		place := s.vec()
-		for a := 2; a >= 0; a-- {
-			x, cell, low := s.each(way, 3+a, false), s.vec(), s.vec()
-			VMULPS(x, v, x)
-			VADDPS(s.each(way, a, false), x, x)
-			VMAXPS(none, x, x)
-			VMINPS(edge, x, x)
-			VCVTTPS2DQ(x, cell)
-			VPMINSD(last, cell, cell)
-			VCVTDQ2PS(cell, low)
-			VSUBPS(low, x, x)
-			VMOVUPS(x, idx(to[a], i, at))
-			if a == 2 {
-				place = cell
-				continue
-			}
-			VPMULLD(nine, place, place)
-			VPADDD(cell, place, place)
+// looks reads places along a ray. Eight are worked out at once, bricks, cells and how far
+// along each, and then read one by one: along y, then z, then x.
+func (s set) looks() {
+	s.text("looks", "dst, data *float32, at *int32, way *[6]float32, top *[3]float32, c *[5]int32, limit int32, n int)",
+		"what lies in bricks at start + i step, held to 0 to top, four numbers a place; c: last cell, bricks to the next row and plane. Bricks beyond limit are read as the one there. n is counted up to a multiple of 4.")
+	dst, data, where, way, top, c := ptr("dst"), ptr("data"), ptr("at"), ptr("way"), ptr("top"), ptr("c")
+	n, limit := ptr("n"), GP64()
+	Load(Param("limit"), limit.As32())
+	room := AllocLocal(5*32 + 32)
+	buf := GP64() // aligned
+	LEAQ(room.Offset(31), buf)
+	ANDQ(I32(-32), buf)
+	lanes, ahead, none, seven := YMM(), YMM(), YMM(), YMM()
+	VMOVUPS(iota16, lanes)
+	VBROADCASTSS(float(8), ahead)
+	VXORPS(none, none, none)
+	VPBROADCASTD(whole(7), seven)
+	Label("eight")
+	brick, local := YMM(), YMM()
+	for a := 2; a >= 0; a-- {
+		x, cell, t := YMM(), YMM(), YMM()
+		VBROADCASTSS(at(way, 12+4*a), x)
+		VBROADCASTSS(at(way, 4*a), t)
+		VMULPS(x, lanes, x)
+		VADDPS(t, x, x)
+		VMAXPS(none, x, x)
+		VBROADCASTSS(at(top, 4*a), t)
+		VMINPS(t, x, x)
+		VCVTTPS2DQ(x, cell)
+		VPBROADCASTD(at(c, 4*a), t)
+		VPMINSD(t, cell, cell)
+		VCVTDQ2PS(cell, t)
+		VSUBPS(t, x, x)
+		VMOVAPS(x, at(buf, 64+32*a))
+		VPAND(seven, cell, t)
+		VPSRLD(Imm(3), cell, cell)
+		if a == 2 {
+			brick, local = cell, t
+			continue
 		}
-		VPMULLD(four, place, place)
-		VPADDD(first, place, place)
-		s.keep(place, idx(off, i, at))
-		VADDPS(ahead, v, v)
-	}, nil)
+		nine := YMM()
+		VPSLLD(Imm(3), local, nine)
+		VPADDD(nine, local, local)
+		VPADDD(t, local, local)
+		step := YMM()
+		if a == 1 {
+			// both steps are known: the plane's here, the row's with y
+			VPBROADCASTD(at(c, 16), step)
+			VPMULLD(step, brick, brick)
+			VPBROADCASTD(at(c, 12), step)
+			VPMULLD(step, cell, cell)
+		}
+		VPADDD(cell, brick, brick)
+	}
+	VPSLLD(Imm(4), local, local)
+	VMOVDQA(brick, at(buf, 0))
+	VMOVDQA(local, at(buf, 32))
+	VADDPS(ahead, lanes, lanes)
+	for half := range 2 {
+		for l := 4 * half; l < 4*half+4; l++ {
+			here, o := GP64(), GP64()
+			MOVL(at(buf, 4*l), here.As32())
+			MOVL(Mem{Base: where, Index: here, Scale: 4}, here.As32())
+			CMPL(here.As32(), limit.As32())
+			CMOVLGT(limit.As32(), here.As32())
+			LEAQ(Mem{Base: data, Index: here, Scale: 4}, here)
+			MOVL(at(buf, 32+4*l), o.As32())
+			ADDQ(o, here)
+			f, near, far, t := YMM(), YMM(), YMM(), YMM()
+			VBROADCASTSS(at(buf, 96+4*l), f)
+			for z, v := range []reg.VecVirtual{near, far} {
+				VMOVUPS(at(here, z*brickPlane), v)
+				VMOVUPS(at(here, z*brickPlane+brickRow), t)
+				VSUBPS(v, t, t)
+				VMULPS(f, t, t)
+				VADDPS(t, v, v)
+			}
+			VBROADCASTSS(at(buf, 128+4*l), f)
+			VSUBPS(near, far, far)
+			VMULPS(f, far, far)
+			VADDPS(far, near, near)
+			x := XMM()
+			VEXTRACTF128(Imm(1), near, x)
+			VBROADCASTSS(at(buf, 64+4*l), f.AsX())
+			VSUBPS(near.AsX(), x, x)
+			VMULPS(f.AsX(), x, x)
+			VADDPS(x, near.AsX(), near.AsX())
+			VMOVUPS(near.AsX(), at(dst, 16*l))
+		}
+		SUBQ(Imm(4), n)
+		JLE(LabelRef("done"))
+	}
+	ADDQ(Imm(128), dst)
+	JMP(LabelRef("eight"))
+	Label("done")
 	leave()
 }
 
-// looked reads a place in bricks of four numbers a value: along y, then z, then x.
-func looked(data, off, i reg.GPVirtual, limit reg.GPVirtual, w [3]reg.GPVirtual, lane int) reg.VecVirtual {
-	at := GP64()
-	MOVL(idx(off, i, 4*lane), at.As32())
-	CMPL(at.As32(), limit.As32())
-	CMOVLGT(limit.As32(), at.As32())
-	m := Mem{Base: data, Index: at, Scale: 4}
-	fy, near, far, t := YMM(), YMM(), YMM(), YMM()
-	VBROADCASTSS(idx(w[1], i, 4*lane), fy)
-	for z, v := range []reg.VecVirtual{near, far} {
-		row := m.Offset(z * brickPlane)
-		VMOVUPS(row, v)
-		VMOVUPS(row.Offset(brickRow), t)
-		VSUBPS(v, t, t)
-		VMULPS(fy, t, t)
-		VADDPS(t, v, v)
-	}
-	VBROADCASTSS(idx(w[2], i, 4*lane), fy)
-	VSUBPS(near, far, far)
-	VMULPS(fy, far, far)
-	VADDPS(far, near, near)
-	x, fx := XMM(), XMM()
-	VEXTRACTF128(Imm(1), near, x)
-	VBROADCASTSS(idx(w[0], i, 4*lane), fx)
-	VSUBPS(near.AsX(), x, x)
-	VMULPS(fx, x, x)
-	VADDPS(x, near.AsX(), near.AsX())
-	return near
-}
-
-func (s set) look() {
-	s.text("look", "dst, data *float32, off *int32, x, y, z *float32, limit int32, step, n int)",
-		"what lies at places in bricks, in four rows step values apart; places beyond limit are read there. n is a multiple of 8.")
-	dst, data, off := ptr("dst"), ptr("data"), ptr("off")
-	w := [3]reg.GPVirtual{ptr("x"), ptr("y"), ptr("z")}
-	limit := GP64()
-	Load(Param("limit"), limit.As32())
-	step, i := size("step"), GP64()
+func (s set) turn() {
+	s.text("turn", "dst, a *float32, step, n int)", "four rows, step values apart, of four numbers a place. n is a multiple of 8.")
+	dst, a, step, i := ptr("dst"), ptr("a"), size("step"), GP64()
 	n := size("n")
 	XORQ(i, i)
 	JMP(LabelRef("test"))
 	Label("loop")
-	// looks 0 and 4, 1 and 5 … side by side, so that turning goes within halves
+	// places 0 and 4, 1 and 5 … side by side, so that turning goes within halves
 	var pair [4]reg.VecVirtual
 	for p := range pair {
-		pair[p] = looked(data, off, i, limit, w, p)
-		high := looked(data, off, i, limit, w, p+4)
-		VINSERTF128(Imm(1), high.AsX(), pair[p], pair[p])
+		pair[p] = YMM()
+		m := Mem{Base: a, Index: i, Scale: 4, Disp: 16 * p}
+		VMOVUPS(m, pair[p].AsX())
+		VINSERTF128(Imm(1), m.Offset(64), pair[p], pair[p])
 	}
 	to := GP64()
 	LEAQ(idx(dst, i, 0), to)

@@ -207,6 +207,18 @@ func (s set) deepen() {
 	leave()
 }
 
+func (s set) fade() {
+	s.text("fade", "dst, a *float32, depth float32, n int)", "dst = e^−min(depth a, 87), for whole blocks.")
+	dst, a, depth, most := ptr("dst"), ptr("a"), s.broadcast("depth"), s.constant(87)
+	s.blocks("", size("n"), func(i reg.GPVirtual, off int) {
+		d := s.vec()
+		VMULPS(idx(a, i, off), depth, d)
+		VMINPS(d, most, d)
+		VMOVUPS(s.exponential(d), idx(dst, i, off))
+	}, nil)
+	leave()
+}
+
 func (s set) scatter() {
 	s.text("scatter", "den, sun, sky *float32, flat *[4]float32, depth float32, orders, n int)",
 		"den = e^−min(depth den, 87), sun = Σ flat[o] sun^(½ᵒ), sky = Σ ½ᵒ sky^(½ᵒ), o under orders, for whole blocks.")

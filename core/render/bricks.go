@@ -1,0 +1,289 @@
+package render
+
+// Volumes as the quick march reads them: bricks of 8³ cells, with the values at all
+// corners and four numbers each, where there is smoke or flame. A look within a brick
+// reads everything by four loads, whatever the volume's edges; what is empty takes no
+// memory.
+
+import (
+	"math"
+
+	"zarf/core/geom"
+	"zarf/core/grid"
+	"zarf/core/vec"
+)
+
+// bricks of a volume. Positions are in voxels from half a voxel below the low corner
+// on, so that brick n holds the middles of the voxels 8n − 1 to 8n + 7; beyond the
+// volume the outermost repeat.
+type bricks struct {
+	v      *Volume
+	n      [3]int // an axis
+	all    vec.Bricks
+	at     []int32 // where each begins; none where there is nothing
+	none   int32   // an empty brick, with which those begin that don't glow
+	smoke  []float32
+	glow   []float32 // red, green, blue of those before none; nil: nothing glows
+	fire   []float32 // light of fire and lamps that arrives; nil: none
+	lo, hi [3]float64
+	empty  bool
+}
+
+// What a number of smoke is.
+const (
+	ofDensity = iota
+	ofSun     // light of the sun that arrives
+	ofSky
+	ofHue // what tints it
+)
+
+// newBricks lays a volume and the light in it out for the march.
+func newBricks(v *Volume, l *lightGrid, crew grid.Crew) *bricks {
+	b := &bricks{v: v, empty: v.empty}
+	if v.empty {
+		return b
+	}
+	for a, n := range [3]int{v.Density.NX, v.Density.NY, v.Density.NZ} {
+		b.n[a] = n/tile + 1 // n + 1 voxels with both halves beyond
+	}
+	list := b.number()
+	b.smoke = make([]float32, (len(list)+1)*vec.BrickSize)
+	if v.Glow[0] != nil {
+		b.glow = make([]float32, int(b.none)+vec.BrickSize)
+	}
+	if l.fire[0] != nil {
+		b.fire = make([]float32, len(b.smoke))
+	}
+	crew.For(len(list), 8, func(from, to int) {
+		for _, n := range list[from:to] {
+			b.fill(n, l)
+		}
+	})
+	return b
+}
+
+// number gives bricks with something in them their places, those that glow first, and
+// lists them.
+func (b *bricks) number() (list []int) {
+	v, t := b.v, b.v.tiles
+	b.all = vec.NewBricks(b.n)
+	b.at = b.all.At
+	lo, hi := b.n, [3]int{-1, -1, -1}
+	var dark []int
+	for n := range b.at {
+		at := b.place(n)
+		// a tile is told with a ring of a voxel, which holds the brick's lower side
+		m := t.Index(min(at[0], t.NX-1), min(at[1], t.NY-1), min(at[2], t.NZ-1))
+		switch {
+		case v.lit != nil && v.lit[m]:
+			list = append(list, n)
+		case v.major[m] > 0:
+			dark = append(dark, n)
+		default:
+			continue
+		}
+		for a, i := range at {
+			lo[a], hi[a] = min(lo[a], i), max(hi[a], i)
+		}
+	}
+	b.none = int32(len(list) * vec.BrickSize)
+	for n := range b.at {
+		b.at[n] = b.none
+	}
+	for m, n := range list {
+		b.at[n] = int32(m * vec.BrickSize)
+	}
+	for m, n := range dark {
+		b.at[n] = b.none + int32((m+1)*vec.BrickSize)
+	}
+	for a, n := range [3]int{v.Density.NX, v.Density.NY, v.Density.NZ} {
+		b.lo[a], b.hi[a] = float64(lo[a]*tile), math.Min(float64((hi[a]+1)*tile), float64(n+1))
+	}
+	list = append(list, dark...)
+	b.all.Most = int32(len(list) * vec.BrickSize) // the empty one counts
+	return list
+}
+
+// place is where brick n lies.
+func (b *bricks) place(n int) [3]int {
+	return [3]int{n % b.n[0], n / b.n[0] % b.n[1], n / (b.n[0] * b.n[1])}
+}
+
+// fill takes over what lies in brick n.
+func (b *bricks) fill(n int, l *lightGrid) {
+	v, p, o := b.v, b.place(n), int(b.at[n])
+	to := b.smoke[o:][:vec.BrickSize]
+	b.copy(to[ofDensity:], v.Density, p)
+	if v.tint != nil {
+		b.copy(to[ofHue:], v.tintBy, p)
+	}
+	b.spread(to[ofSun:], l.sun, l.scale, p)
+	b.spread(to[ofSky:], l.sky, l.scale, p)
+	if o < int(b.none) {
+		for c := range 3 {
+			b.copy(b.glow[o+c:][:vec.BrickSize-c], v.Glow[c], p)
+		}
+	}
+	if b.fire != nil {
+		for c := range 3 {
+			b.spread(b.fire[o+c:][:vec.BrickSize-c], l.fire[c], l.coarse, p)
+		}
+	}
+}
+
+// copy takes every fourth number from a field of the volume's voxels.
+func (b *bricks) copy(to []float32, f *grid.Field, p [3]int) {
+	const edge = vec.BrickValues
+	var x [edge]int
+	for i := range x {
+		x[i] = min(max(tile*p[0]-1+i, 0), f.NX-1)
+	}
+	for z := range edge {
+		for y := range edge {
+			row := f.Row(min(max(tile*p[1]-1+y, 0), f.NY-1), min(max(tile*p[2]-1+z, 0), f.NZ-1))
+			o := to[4*edge*(z*edge+y):][:4*edge-3]
+			for i, m := range x {
+				o[4*i] = row[m]
+			}
+		}
+	}
+}
+
+// between says between which two of n points an axis' values of a brick lie, and how far
+// along.
+type between struct {
+	a, b [vec.BrickValues]int
+	f    [vec.BrickValues]float32
+}
+
+func among(n, voxels, brick int, scale float32) (r between) {
+	for i := range r.a {
+		x := (float32(min(max(tile*brick-1+i, 0), voxels-1))+0.5)/scale - 0.5
+		r.a[i], r.f[i] = vec.Split(x, n)
+		r.b[i] = min(r.a[i]+1, n-1)
+	}
+	return r
+}
+
+// spread takes every fourth number from a field of cells scale voxels wide.
+func (b *bricks) spread(to []float32, f *grid.Field, scale float32, p [3]int) {
+	const edge = vec.BrickValues
+	d := b.v.Density.Dims
+	x, y, z := among(f.NX, d.NX, p[0], scale), among(f.NY, d.NY, p[1], scale), among(f.NZ, d.NZ, p[2], scale)
+	first := x.a[0]
+	var mid [edge + 2]float32
+	cols := mid[:x.b[edge-1]-first+1]
+	for k := range edge {
+		for j := range edge {
+			r0, r1 := f.Row(y.a[j], z.a[k])[first:], f.Row(y.b[j], z.a[k])[first:]
+			r2, r3 := f.Row(y.a[j], z.b[k])[first:], f.Row(y.b[j], z.b[k])[first:]
+			for i := range cols {
+				cols[i] = vec.Lerp(vec.Lerp(r0[i], r1[i], y.f[j]), vec.Lerp(r2[i], r3[i], y.f[j]), z.f[k])
+			}
+			o := to[4*edge*(k*edge+j):][:4*edge-3]
+			for i := range edge {
+				o[4*i] = vec.Lerp(cols[x.a[i]-first], cols[x.b[i]-first], x.f[i])
+			}
+		}
+	}
+}
+
+// enter is from where to where a ray of q + t·d, t in voxels, goes through bricks.
+func (b *bricks) enter(q, d [3]float64) (near, far float64, ok bool) {
+	if b.empty {
+		return 0, 0, false
+	}
+	near, far = 0, math.Inf(1)
+	for a := range 3 {
+		inv := 1 / d[a]
+		t0, t1 := (b.lo[a]-q[a])*inv, (b.hi[a]-q[a])*inv
+		if t0 > t1 {
+			t0, t1 = t1, t0
+		}
+		// NaN, of a ray within a side, leaves the rest as it is
+		if t0 > near {
+			near = t0
+		}
+		if t1 < far {
+			far = t1
+		}
+	}
+	return near, far, near < far
+}
+
+// walk goes along a ray from brick to brick (Amanatides and Woo 1987).
+type walk struct {
+	b        *bricks
+	t, end   float64 // voxels
+	next     [3]float64
+	over     [3]float64
+	idx, way [3]int
+	at       int
+	stride   [3]int
+	from, to float64 // of the bricks last found
+	lit      bool    // something in them glows
+}
+
+// start begins a walk along q + t·d from t to end.
+func (w *walk) start(b *bricks, q, d [3]float64, t, end float64) {
+	w.b, w.t, w.end = b, t, end
+	w.stride = [3]int{1, b.n[0], b.n[0] * b.n[1]}
+	w.at = 0
+	for a := range 3 {
+		p := q[a] + t*d[a]
+		w.idx[a] = min(max(int(p*(1.0/tile)), 0), b.n[a]-1)
+		w.at += w.idx[a] * w.stride[a]
+		switch {
+		case d[a] > 1e-12:
+			inv := 1 / d[a]
+			w.way[a], w.over[a] = 1, tile*inv
+			w.next[a] = t + (float64(w.idx[a]+1)*tile-p)*inv
+		case d[a] < -1e-12:
+			inv := 1 / d[a]
+			w.way[a], w.over[a] = -1, -tile*inv
+			w.next[a] = t + (float64(w.idx[a])*tile-p)*inv
+		default:
+			w.way[a], w.next[a] = 0, math.Inf(1)
+		}
+	}
+}
+
+// find goes on to the next bricks with something in them, all that follow each other.
+func (w *walk) find() bool {
+	found := false
+	w.lit = false
+	for w.t < w.end {
+		base, from := w.b.at[w.at], w.t
+		if base == w.b.none && found {
+			return true
+		}
+		a := 0
+		if w.next[1] < w.next[a] {
+			a = 1
+		}
+		if w.next[2] < w.next[a] {
+			a = 2
+		}
+		w.t = min(w.next[a], w.end)
+		w.next[a] += w.over[a]
+		if i := w.idx[a] + w.way[a]; i >= 0 && i < w.b.n[a] {
+			w.idx[a] = i
+			w.at += w.way[a] * w.stride[a]
+		} else {
+			w.next[a] = math.Inf(1)
+		}
+		if base != w.b.none {
+			if !found {
+				w.from, found = from, true
+			}
+			w.to, w.lit = w.t, w.lit || base < w.b.none
+		}
+	}
+	return found
+}
+
+// toBricks takes a point to where bricks have it.
+func (b *bricks) toBricks(p geom.Vec3) [3]float64 {
+	q := b.v.toGrid(p)
+	return [3]float64{q.X + 0.5, q.Y + 0.5, q.Z + 0.5}
+}

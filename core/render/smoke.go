@@ -1,0 +1,531 @@
+package render
+
+// Rays of the quick march through smoke and flame. Looks stand a step apart from the eye
+// on; those in bricks with something in them are gathered into batches, read together,
+// and put together front to back. Where domains overlap all are read at the same places:
+// their densities add up, and light is taken by density from each.
+
+import (
+	"math"
+	"slices"
+	"sync"
+
+	"zarf/core/geom"
+	"zarf/core/look"
+	"zarf/core/vec"
+)
+
+// reader is what a thread needs for a batch of looks.
+type reader struct {
+	looks, glows, fires     vec.Looks
+	smoke, glow, fire, work vec.Four
+	tint                    vec.Four // red, green and blue
+	kept                    [vec.MaxLooks]float32
+	t                       [vec.MaxLooks]float64 // m along the ray
+
+	hot, lit, tinted bool // what there is of these in the batch
+}
+
+var readers = sync.Pool{New: func() any { return new(reader) }}
+
+// Looks are worth reading from enough on, and no more than most are read: opaque smoke
+// hides all but the first.
+const (
+	enough = 32
+	most   = 48
+)
+
+// beam is a ray on its way through volumes, and what it has gathered.
+type beam struct {
+	p      *Picture
+	t      *trip
+	o, d   geom.Vec3
+	out    *taken
+	from   look.RGB // what reaches the eye from before the volumes
+	shift  float64  // of looks, in steps
+	flat   [maxOrders]float32
+	orders int
+	grey   bool // extinction of one colour, nothing tints
+
+	// by colour; of grey smoke the first alone: what is left of the light from behind, and
+	// what of sun and sky is scattered to the eye
+	through, sun, sky [3]float32
+	fire, glow        [3]float32
+}
+
+// span is a stretch of a ray, m, within bricks.
+type span struct {
+	near, far float64
+	b         *bricks
+}
+
+// marchVolumes follows a ray through all volumes up to far, m.
+func (p *Picture) marchVolumes(t *trip, o, d geom.Vec3, far float64, out *taken, through *look.RGB) {
+	t.spans = t.spans[:0]
+	for _, b := range p.bricks {
+		near, end, ok := b.enter(b.toBricks(o), d.Array())
+		if near, end = near*b.v.H, min(end*b.v.H, far); ok && near < end {
+			t.spans = append(t.spans, span{near, end, b})
+		}
+	}
+	if len(t.spans) == 0 {
+		return
+	}
+	m := beam{p: p, t: t, o: o, d: d, out: out, from: *through, shift: 0.5, through: [3]float32{1, 1, 1}}
+	// the first pass is a clean preview
+	if p.jitter {
+		m.shift = t.r.next()
+	}
+	m.begin()
+	r := readers.Get().(*reader)
+	if len(t.spans) == 1 {
+		s := &t.spans[0]
+		m.alone(r, s.b, s.near, s.far)
+	} else {
+		m.together(r)
+	}
+	readers.Put(r)
+	if p.feats != nil && !out.hit && m.left(0) < 0.98 {
+		first, last := t.spans[0].near, t.spans[0].far
+		for _, s := range t.spans[1:] {
+			first, last = min(first, s.near), max(last, s.far)
+		}
+		t.see(out, o, d, (first+last)/2, nil)
+	}
+	m.settle(through)
+}
+
+// begin works out what stays the same along the ray: the sun is far away, so the phase
+// function is constant.
+func (m *beam) begin() {
+	l := &m.p.scene.Look
+	m.orders = min(max(l.Bounces, 1), maxOrders)
+	cos, share := m.d.Dot(l.SunDir), 1.0
+	for n := range m.orders {
+		// order n keeps lightShare^n of the light and phaseShare^n of the directness
+		m.flat[n] = float32(m.p.lobes[n].At(cos) * share)
+		share *= lightShare
+	}
+	m.grey = l.Extinction[0] == l.Extinction[1] && l.Extinction[1] == l.Extinction[2]
+}
+
+// left is what is left of the light from behind: of the colour that is left most.
+func (m *beam) left(through float32) float64 {
+	for c := range 3 {
+		through = max(through, m.through[c]*float32(m.from[c]))
+	}
+	return float64(through)
+}
+
+// together takes the stretches of a ray on which the same volumes lie one after another.
+func (m *beam) together(r *reader) {
+	t := m.t
+	t.ends = t.ends[:0]
+	for _, s := range t.spans {
+		t.ends = append(t.ends, s.near, s.far)
+	}
+	slices.Sort(t.ends)
+	for n := 1; n < len(t.ends); n++ {
+		near, far := t.ends[n-1], t.ends[n]
+		if near >= far {
+			continue
+		}
+		t.here = t.here[:0]
+		for _, s := range t.spans {
+			if s.near <= near && s.far >= far {
+				t.here = append(t.here, s.b)
+			}
+		}
+		on := true
+		switch len(t.here) {
+		case 0:
+		case 1:
+			on = m.alone(r, t.here[0], near, far)
+		default:
+			on = m.joint(r, near, far)
+		}
+		if !on {
+			return
+		}
+	}
+}
+
+// alone follows the ray through one volume, and says whether to go on behind it.
+func (m *beam) alone(r *reader, b *bricks, near, far float64) bool {
+	w := stretch{walk: walk{b: b}, q: b.toBricks(m.o), d: m.d.Array(), step: m.p.scene.Look.Step}
+	h := b.v.H
+	w.begin(near/h, far/h)
+	r.clear()
+	for w.find() {
+		for first, n := w.among(m.shift); n > 0; {
+			count := min(n, most-r.looks.Len())
+			m.place(r, &w, first, count)
+			first, n = first+float64(count), n-count
+			if r.looks.Len() >= enough {
+				if on := m.add(r, m.fetch(r, b), w.step*h); !on {
+					return false
+				}
+				r.clear()
+			}
+		}
+	}
+	return r.looks.Len() == 0 || m.add(r, m.fetch(r, b), w.step*h)
+}
+
+// stretch walks through bricks with looks a step apart, in voxels, along q + t·d.
+type stretch struct {
+	walk
+	q, d [3]float64
+	step float64
+	inv  float64
+	way  vec.Way
+}
+
+func (w *stretch) begin(near, far float64) {
+	w.start(w.b, w.q, w.d, near, far)
+	w.inv = 1 / w.step
+	for a, d := range w.d {
+		w.way[3+a] = float32(d * w.step)
+	}
+}
+
+// among is the first look in the brick that was found, counted from the eye on, and how
+// many follow.
+func (w *stretch) among(shift float64) (first float64, n int) {
+	first = math.Ceil(w.from*w.inv - shift)
+	return first, int(math.Ceil(w.to*w.inv-shift) - first)
+}
+
+func (r *reader) clear() {
+	r.looks.Clear()
+	r.glows.Clear()
+	r.fires.Clear()
+	r.hot = false
+}
+
+// place reads looks in the brick that was found.
+func (m *beam) place(r *reader, w *stretch, first float64, n int) {
+	b := w.b
+	t := (first + m.shift) * w.step
+	if b.v.sharp != nil || m.p.feats != nil {
+		for i := range n {
+			r.t[r.looks.Len()+i] = (t + float64(i)*w.step) * b.v.H
+		}
+	}
+	if b.v.moves != nil && m.t.moment != 0 {
+		m.placeMoved(r, w, t, n)
+		return
+	}
+	for a := range 3 {
+		w.way[a] = float32(w.q[a] + t*w.d[a])
+	}
+	r.read(b, w.lit, &w.way, n)
+}
+
+// read reads looks; lit says that some of them may glow.
+func (r *reader) read(b *bricks, lit bool, w *vec.Way, n int) {
+	if b.fire != nil {
+		r.fires.Read(b.fire, &b.all, math.MaxInt32, w, n)
+	}
+	switch {
+	case lit:
+		if !r.hot {
+			r.hot = true
+			r.glows.Clear()
+			r.glows.Nothing(r.looks.Len())
+		}
+		if b.v.sharp == nil {
+			r.glows.Read(b.glow, &b.all, b.none, w, n)
+		}
+	case r.hot:
+		r.glows.Nothing(n)
+	}
+	r.looks.Read(b.smoke, &b.all, math.MaxInt32, w, n)
+}
+
+// placeMoved is place at a moment: each look where its fluid stood at the frame.
+func (m *beam) placeMoved(r *reader, w *stretch, t float64, n int) {
+	b := w.b
+	for i := range n {
+		x := t + float64(i)*w.step
+		p := b.v.moves.back(b.v, geom.V(w.q[0]+x*w.d[0]-0.5, w.q[1]+x*w.d[1]-0.5, w.q[2]+x*w.d[2]-0.5), m.t.moment)
+		r.read(b, b.glow != nil, &vec.Way{float32(p.X + 0.5), float32(p.Y + 0.5), float32(p.Z + 0.5)}, 1)
+	}
+}
+
+// fetch readies a batch of a volume, filled up to whole vectors with nothing, and returns
+// how many looks it holds then.
+func (m *beam) fetch(r *reader, b *bricks) int {
+	v := b.v
+	count, n := r.looks.Len(), r.looks.Rows(&r.smoke)
+	if v.opacity != nil {
+		for i, x := range r.smoke[ofDensity][:count] {
+			r.smoke[ofDensity][i] = v.opacity.One(x)
+		}
+	}
+	r.lit, r.tinted = b.fire != nil, v.tint != nil
+	if r.lit {
+		r.fires.Rows(&r.fire)
+	}
+	if r.tinted {
+		for i, hue := range r.smoke[ofHue][:n] {
+			c := v.tint.At(float64(hue))
+			r.tint[0][i], r.tint[1][i], r.tint[2][i] = float32(c[0]), float32(c[1]), float32(c[2])
+		}
+	}
+	switch {
+	case !r.hot:
+	case v.sharp == nil:
+		r.glows.Rows(&r.glow)
+	default:
+		m.flame(r, b, count, n)
+	}
+	return n
+}
+
+// flame works a flame out that is drawn finer than voxels.
+func (m *beam) flame(r *reader, b *bricks, count, n int) {
+	v := b.v
+	for i := range n {
+		var g look.RGB
+		if i < count {
+			p := v.toGrid(m.o.Add(m.d.Mul(r.t[i])))
+			if v.moves != nil && m.t.moment != 0 {
+				p = v.moves.back(v, p, m.t.moment)
+			}
+			g = v.sharp.at(float32(p.X), float32(p.Y), float32(p.Z))
+		}
+		for c := range 3 {
+			r.glow[c][i] = float32(g[c])
+		}
+	}
+}
+
+// joint follows the ray through volumes that overlap, in steps of the finest.
+func (m *beam) joint(r *reader, near, far float64) bool {
+	long := math.Inf(1)
+	for _, b := range m.t.here {
+		long = min(long, m.p.scene.Look.Step*b.v.H)
+	}
+	sum := readers.Get().(*reader)
+	defer readers.Put(sum)
+	end := math.Ceil(far/long - m.shift)
+	for first := math.Ceil(near/long - m.shift); first < end; first += most {
+		n := int(min(most, end-first))
+		sum.hot, sum.lit, sum.tinted = false, false, false
+		some := false
+		for _, b := range m.t.here {
+			if m.align(r, b, long, first, n) {
+				m.fetch(r, b)
+				sum.join(r, n, !some)
+				some = true
+			}
+		}
+		if !some {
+			continue
+		}
+		sum.share(n)
+		for i := range n {
+			sum.t[i] = (first + m.shift + float64(i)) * long
+		}
+		full := (n + vec.Lanes - 1) &^ (vec.Lanes - 1)
+		if !m.add(sum, full, long) {
+			return false
+		}
+	}
+	return true
+}
+
+// align puts n looks, all of the ray's from first on, into the bricks of a volume, and
+// says whether any of them holds something.
+func (m *beam) align(r *reader, b *bricks, long, first float64, n int) bool {
+	w := stretch{walk: walk{b: b}, q: b.toBricks(m.o), d: m.d.Array(), step: long / b.v.H}
+	w.begin(max((first+m.shift)*w.step-1e-9, 0), (first+m.shift+float64(n))*w.step)
+	r.clear()
+	nothing := func(upTo float64) {
+		if gap := int(upTo-first) - r.looks.Len(); gap > 0 {
+			r.looks.Nothing(gap)
+			if b.fire != nil {
+				r.fires.Nothing(gap)
+			}
+			if r.hot {
+				r.glows.Nothing(gap)
+			}
+		}
+	}
+	some := false
+	for w.find() {
+		from, count := w.among(m.shift)
+		if count = min(count, n-int(from-first)); count > 0 {
+			nothing(from)
+			m.place(r, &w, from, count)
+			some = true
+		}
+	}
+	if some {
+		nothing(first + float64(n))
+	}
+	return some
+}
+
+// join adds a volume's batch to a sum over volumes, light by density; begin where it is
+// the first.
+func (s *reader) join(r *reader, n int, begin bool) {
+	full := (n + vec.Lanes - 1) &^ (vec.Lanes - 1)
+	if begin {
+		for c := range s.smoke {
+			clear(s.smoke[c][:full])
+			clear(s.glow[c][:full])
+			clear(s.fire[c][:full])
+			clear(s.tint[c][:full])
+		}
+	}
+	s.hot, s.lit, s.tinted = s.hot || r.hot, s.lit || r.lit, s.tinted || r.tinted
+	for i, den := range r.smoke[ofDensity][:n] {
+		s.smoke[ofDensity][i] += den
+		s.smoke[ofSun][i] += den * r.smoke[ofSun][i]
+		s.smoke[ofSky][i] += den * r.smoke[ofSky][i]
+	}
+	for c := range 3 {
+		to, glow, fire, tint := s.tint[c][:n], s.glow[c][:n], s.fire[c][:n], r.tint[c][:n]
+		for i, den := range r.smoke[ofDensity][:n] {
+			k := float32(1)
+			if r.tinted {
+				k = tint[i]
+			}
+			to[i] += den * k
+			if r.lit {
+				fire[i] += den * r.fire[c][i]
+			}
+			if r.hot {
+				glow[i] += r.glow[c][i]
+			}
+		}
+	}
+}
+
+// share makes means of sums by density.
+func (s *reader) share(n int) {
+	for i, den := range s.smoke[ofDensity][:n] {
+		if den <= 0 {
+			continue
+		}
+		k := 1 / den
+		s.smoke[ofSun][i] *= k
+		s.smoke[ofSky][i] *= k
+		for c := range 3 {
+			s.tint[c][i] *= k
+			s.fire[c][i] *= k
+		}
+	}
+}
+
+// add puts a batch of n looks, long m apart, before what lies behind, and says whether
+// anything of that is still seen.
+//
+// Within a step density is constant, so the light that it scatters to the eye is
+// (1 − e^(−τ)) times the source, whatever the step: no banding from its length.
+func (m *beam) add(r *reader, n int, long float64) bool {
+	before := m.left(0)
+	e := m.p.scene.Look.Extinction
+	clearest := 0
+	var glow [4]float32
+	if m.grey && !r.tinted {
+		var sum, fire [4]float32
+		s := &r.smoke
+		vec.Scatter(s[ofDensity][:n], s[ofSun][:n], s[ofSky][:n], float32(e[0]*long), &m.flat, m.orders)
+		left := vec.Dim(&s[ofDensity], &r.kept, m.through[0], n)
+		vec.Shares(&sum, &s[ofDensity], s, n)
+		if r.lit {
+			vec.Shares(&fire, &s[ofDensity], &r.fire, n)
+		}
+		if r.hot {
+			vec.Shares(&glow, &r.kept, &r.glow, n)
+		}
+		for c := range 3 {
+			m.through[c] = left
+			m.sun[c] += sum[ofSun]
+			m.sky[c] += sum[ofSky]
+			m.fire[c] += fire[c]
+			m.glow[c] += glow[c] * float32(long)
+		}
+	} else {
+		for c := range 3 {
+			if e[c] <= e[clearest] {
+				clearest = c
+			}
+		}
+		for _, by := range [3]int{1, 2, 0} { // the clearest last, for kept
+			m.colour(r, (clearest+by)%3, n, long)
+		}
+	}
+	if before >= 0.5 && m.p.feats != nil && !m.out.hit && m.left(0) < 0.5 {
+		// half is the usual depth of smoke: neither its first veil nor what is behind it
+		for i, k := range r.kept[:n] {
+			if float64(k)*m.from[clearest] < 0.5 || i == n-1 {
+				m.t.see(m.out, m.o, m.d, r.t[max(i-1, 0)], nil)
+				break
+			}
+		}
+	}
+	if m.left(0) < opaque {
+		m.through = [3]float32{}
+		return false
+	}
+	return true
+}
+
+// colour is add for one colour of what isn't grey. The light grids of coloured smoke
+// hold depths, by the mean extinction.
+func (m *beam) colour(r *reader, c, n int, long float64) {
+	l := &m.p.scene.Look
+	w := &r.work
+	copy(w[ofDensity][:n], r.smoke[ofDensity][:n])
+	for _, row := range [2]int{ofSun, ofSky} {
+		if m.grey {
+			copy(w[row][:n], r.smoke[row][:n])
+		} else {
+			vec.Fade(w[row][:n], r.smoke[row][:n], float32(l.Extinction[c]/m.p.mean))
+		}
+	}
+	vec.Scatter(w[ofDensity][:n], w[ofSun][:n], w[ofSky][:n], float32(l.Extinction[c]*long), &m.flat, m.orders)
+	m.through[c] = vec.Dim(&w[ofDensity], &r.kept, m.through[c], n)
+	if r.tinted {
+		tint := r.tint[c][:n]
+		for _, row := range [3]*[vec.MaxLooks]float32{&w[ofSun], &w[ofSky], &r.fire[c]} {
+			for i, k := range tint {
+				row[i] *= k
+			}
+		}
+	}
+	var sum [4]float32
+	vec.Shares(&sum, &w[ofDensity], w, n)
+	m.sun[c] += sum[ofSun]
+	m.sky[c] += sum[ofSky]
+	if r.lit {
+		sum = [4]float32{}
+		vec.Shares(&sum, &w[ofDensity], &r.fire, n)
+		m.fire[c] += sum[c]
+	}
+	if r.hot {
+		sum = [4]float32{}
+		vec.Shares(&sum, &r.kept, &r.glow, n)
+		m.glow[c] += sum[c] * float32(long)
+	}
+}
+
+// settle adds what a ray has gathered, seen through what lies before.
+// Emission isn't scattered, so it takes no albedo.
+func (m *beam) settle(through *look.RGB) {
+	l, out := &m.p.scene.Look, m.out
+	for c := range 3 {
+		out.light[Emission][c] += through[c] * l.Flame * float64(m.glow[c])
+		if e := l.Extinction[c]; e > 0 {
+			k := through[c] * l.Scattering[c] / e
+			out.light[BySun][c] += k * float64(m.sun[c]) * l.Sun[c]
+			out.light[BySky][c] += k * float64(m.sky[c]) * m.p.skyLight[c]
+			out.light[ByFire][c] += k * float64(m.fire[c])
+		}
+		through[c] *= float64(m.through[c])
+	}
+}
