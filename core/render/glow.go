@@ -200,11 +200,11 @@ func (v *Volume) fireOn(s *Scene, t *trip, at, normal geom.Vec3) (e look.RGB) {
 //
 // Points × lights × looks: the dearest part of a change of look on fire. Tiles
 // without smoke near are left out.
-func (l *lightGrid) warm(v *Volume, s *Scene, sigma float64, crew grid.Crew) {
-	gain := s.Look.FlameLight
-	if (len(v.fires) == 0 || gain <= 0) && len(s.Lamps) == 0 {
+func (l *lightGrid) warm(v *Volume, s *Scene, all []haze, sigma float64, crew grid.Crew) {
+	if len(all) == 0 {
 		return
 	}
+	gain := s.Look.FlameLight
 	// The grid has a point for every four voxels an axis: light of fire has no edges
 	// within smoke that finer points would find.
 	l.coarse = tile / 2
@@ -213,7 +213,6 @@ func (l *lightGrid) warm(v *Volume, s *Scene, sigma float64, crew grid.Crew) {
 	for c := range l.fire {
 		l.fire[c] = grid.NewField(d)
 	}
-	mean := v.thin(v.mapped(crew))
 	crew.For(d.NZ, 1, func(k0, k1 int) {
 		var r warmed
 		for k := k0; k < k1; k++ {
@@ -222,8 +221,10 @@ func (l *lightGrid) warm(v *Volume, s *Scene, sigma float64, crew grid.Crew) {
 					if !r.find(v, i, j, k, min(i+len(r.x), d.NX)) {
 						continue // no smoke here to be lit
 					}
-					for n := range v.fires {
-						r.by(v, &v.fires[n], mean, gain, sigma)
+					for _, u := range s.Volumes {
+						for n := range u.fires {
+							r.by(all, &u.fires[n], gain, sigma)
+						}
 					}
 					for m := range r.n {
 						p, at := r.point(v, m), r.i[m]
@@ -231,7 +232,10 @@ func (l *lightGrid) warm(v *Volume, s *Scene, sigma float64, crew grid.Crew) {
 						for n := range s.Lamps {
 							// No normal: smoke takes light from everywhere.
 							c, _, _ := s.Lamps[n].on(p, geom.Vec3{})
-							sum = sum.Add(c.Scale(v.between(mean, p, s.Lamps[n].Centre, sigma)))
+							for i := range all {
+								c = c.Scale(all[i].between(p, s.Lamps[n].Centre, sigma))
+							}
+							sum = sum.Add(c)
 						}
 						for c := range 3 {
 							l.fire[c].Set(at, j, k, float32(sum[c]))
@@ -243,12 +247,36 @@ func (l *lightGrid) warm(v *Volume, s *Scene, sigma float64, crew grid.Crew) {
 	})
 }
 
+// haze is a volume by the mean densities of its tiles: how thick smoke is, roughly.
+type haze struct {
+	v    *Volume
+	mean []float32
+}
+
+// hazes are those of all volumes; none where neither fire nor lamps light smoke.
+func (s *Scene) hazes(crew grid.Crew) (all []haze) {
+	lit := len(s.Lamps) > 0
+	for _, v := range s.Volumes {
+		lit = lit || len(v.fires) > 0 && s.Look.FlameLight > 0
+	}
+	if !lit {
+		return nil
+	}
+	for _, v := range s.Volumes {
+		if !v.empty {
+			all = append(all, haze{v, v.thin(v.mapped(crew))})
+		}
+	}
+	return all
+}
+
 // warmed are points of a row that fire lights together: ways to a light differ along x
 // alone, so that all meet the same rows of tiles.
 type warmed struct {
 	n                 int
 	i                 [32]int
 	x, dx, far, depth [32]float32 // far in m
+	tau               [32]float32
 	sum               [3][32]float32
 	y, z              float64 // m, as x
 	at                [32]float64
@@ -273,40 +301,55 @@ func (r *warmed) find(v *Volume, i, j, k, end int) bool {
 func (r *warmed) point(v *Volume, m int) geom.Vec3 { return geom.V(r.at[m], r.y, r.z) }
 
 // by adds the light of a fire, each point's through the smoke between.
-func (r *warmed) by(v *Volume, f *fire, mean []float32, gain, sigma float64) {
+func (r *warmed) by(all []haze, f *fire, gain, sigma float64) {
 	dy, dz := f.at.Y-r.y, f.at.Z-r.z
 	across := float32(dy*dy + dz*dz)
 	soft, share := float32(f.size*f.size), float32(gain/(4*math.Pi))
-	var most float32
+	most, least := float32(0), float32(math.MaxFloat32)
 	for m := range r.n {
 		d := float32(f.at.X - r.at[m])
-		r.dx[m] = d
 		r.far[m] = d*d + across
-		most = max(most, r.far[m])
+		most, least = max(most, r.far[m]), min(least, r.far[m])
 	}
 	// far too little to show on film, even at the nearest
-	least := float32(math.MaxFloat32)
-	for _, q := range r.far[:r.n] {
-		least = min(least, q)
-	}
 	if share/(least+soft)*float32(f.weight) < 1e-7 {
 		return
 	}
-	n := looks(math.Sqrt(float64(most)), v.H)
+	clear(r.tau[:r.n])
+	for i := range all {
+		r.through(&all[i], f, math.Sqrt(float64(most)), sigma)
+	}
+	p := [3]float32{float32(f.power[0]), float32(f.power[1]), float32(f.power[2])}
+	for m := range r.n {
+		// All round, hence 4π, and softened by the cluster's own size. Orders of
+		// scattering let more light through than the straight way does.
+		w := share / (r.far[m] + soft) * fade(r.tau[m])
+		for c := range p {
+			r.sum[c][m] += p[c] * w
+		}
+	}
+}
+
+// through adds the depth of a volume between the points and a fire, the farthest most m
+// away.
+func (r *warmed) through(h *haze, f *fire, most, sigma float64) {
+	v := h.v
+	n := looks(most, v.H)
 	// in tiles; looks stand in the middle of equal steps
 	by := 1 / (tile * v.H)
 	step := by / float64(n)
+	dy, dz := f.at.Y-r.y, f.at.Z-r.z
 	y, z := float32((r.y-v.Origin.Y)*by+0.5*dy*step), float32((r.z-v.Origin.Z)*by+0.5*dz*step)
 	sy, sz := float32(dy*step), float32(dz*step)
 	for m := range r.n {
-		r.dx[m] *= float32(step)
+		r.dx[m] = float32((f.at.X - r.at[m]) * step)
 		r.x[m] = float32((r.at[m]-v.Origin.X)*by) + 0.5*r.dx[m]
 		r.depth[m] = 0
 	}
 	nx, ny, nz := uint(v.tiles.NX), uint(v.tiles.NY), uint(v.tiles.NZ)
 	for range n {
 		if j, k := uint(int(y)), uint(int(z)); j < ny && k < nz {
-			row := mean[(k*ny+j)*nx:][:nx]
+			row := h.mean[(k*ny+j)*nx:][:nx]
 			for m := range r.n {
 				if i := uint(int(r.x[m])); i < nx {
 					r.depth[m] += row[i]
@@ -321,14 +364,8 @@ func (r *warmed) by(v *Volume, f *fire, mean []float32, gain, sigma float64) {
 		y, z = y+sy, z+sz
 	}
 	q := float32(0.5 * sigma / float64(n))
-	p := [3]float32{float32(f.power[0]), float32(f.power[1]), float32(f.power[2])}
 	for m := range r.n {
-		// All round, hence 4π, and softened by the cluster's own size. Orders of
-		// scattering let more light through than the straight way does.
-		w := share / (r.far[m] + soft) * fade(q*float32(math.Sqrt(float64(r.far[m])))*r.depth[m])
-		for c := range p {
-			r.sum[c][m] += p[c] * w
-		}
+		r.tau[m] += q * float32(math.Sqrt(float64(r.far[m]))) * r.depth[m]
 	}
 }
 
@@ -363,7 +400,8 @@ func (v *Volume) thin(f *grid.Field) []float32 {
 
 // between is the transmittance from a to b through the tiles' mean densities.
 // By tiles along a straight line: fast, and smooth enough for light within smoke.
-func (v *Volume) between(mean []float32, a, b geom.Vec3, sigma float64) float64 {
+func (h *haze) between(a, b geom.Vec3, sigma float64) float64 {
+	v, mean := h.v, h.mean
 	d := b.Sub(a)
 	long := d.Len()
 	n := looks(long, v.H)

@@ -1,7 +1,7 @@
 package render
 
-// Light carried through smoke for the march, on a grid of cells twice as wide as the
-// volume's voxels.
+// Light carried through smoke for the march, on a grid of cells as wide as one or two of
+// the volume's voxels.
 
 import (
 	"math"
@@ -11,7 +11,7 @@ import (
 	"zarf/core/vec"
 )
 
-// lightGrid is light that reaches each point, on a grid of coarser cells: sun
+// lightGrid is light that reaches each point, on a grid of its own cells: sun
 // is the transmittance to the sun, sky the mean over a few directions.
 type lightGrid struct {
 	sun, sky *grid.Field
@@ -31,14 +31,29 @@ func (l *lightGrid) deepen(crew grid.Crew) {
 	}
 }
 
-// newLight carries light through the volume. sigma is extinction in 1/m for
-// density 1.
-// The sun's sweep and five of the sky's, each a pass over the half resolution: light is
-// smooth, and the sweep costs an eighth.
-func newLight(v *Volume, sigma float64, sun geom.Vec3, crew grid.Crew) *lightGrid {
-	s := &sweeps{od: v.halved(float32(sigma*v.H*2), crew), crew: crew}
+// newLight carries light through the volume, and through others that lie in the way.
+// sigma is extinction in 1/m for density 1.
+// The sun's sweep and five of the sky's, each a pass over cells of two voxels: light is
+// smooth, and the sweep costs an eighth. Fine light has cells of one.
+func newLight(v *Volume, others []*Volume, sigma float64, sun geom.Vec3, fine bool, crew grid.Crew) *lightGrid {
+	s := &sweeps{crew: crew, v: v, sigma: sigma, cell: 2 * v.H}
+	scale := float32(2)
+	if fine {
+		s.cell, scale = v.H, 1
+		f := v.mapped(crew)
+		s.od = grid.NewField(f.Dims)
+		crew.For(len(f.Data), 1<<14, func(lo, hi int) { vec.Times(s.od.Data[lo:hi], f.Data[lo:hi], float32(sigma*v.H)) })
+	} else {
+		s.od = v.halved(float32(sigma*v.H*2), crew)
+	}
+	for _, o := range others {
+		if o != v && !o.empty {
+			s.admit(o)
+			s.others = append(s.others, o)
+		}
+	}
 	d := s.od.Dims
-	l := &lightGrid{sun: grid.NewField(d), sky: grid.NewField(d), scale: 2}
+	l := &lightGrid{sun: grid.NewField(d), sky: grid.NewField(d), scale: scale}
 	s.light(l.sun, ray{sun.Array(), 1})
 	// The sky by five directions: the zenith and four at 27° over the horizon,
 	// weighed so that an open floor gets 1.
@@ -70,10 +85,74 @@ func (v *Volume) halved(q float32, crew grid.Crew) *grid.Field {
 	return out
 }
 
+// admit adds what of another volume lies within the cells to their depth.
+func (s *sweeps) admit(o *Volume) {
+	cell, od := s.cell, s.od
+	lo, hi := [3]int{}, [3]int{}
+	for a, n := range [3]int{od.NX, od.NY, od.NZ} {
+		from, to := o.tight.Min.Array()[a]-s.v.Origin.Array()[a], o.tight.Max.Array()[a]-s.v.Origin.Array()[a]
+		lo[a] = min(max(int(math.Floor(from/cell)), 0), n)
+		hi[a] = min(max(int(math.Ceil(to/cell)), 0), n)
+	}
+	// so many looks along each edge of a cell see every voxel of the other one
+	looks := min(max(int(math.Ceil(cell/o.H)), 2), 64)
+	q := float32(s.sigma * cell / float64(looks*looks*looks))
+	s.crew.For(max(hi[2]-lo[2], 0), 1, func(k0, k1 int) {
+		for k := lo[2] + k0; k < lo[2]+k1; k++ {
+			for j := lo[1]; j < hi[1]; j++ {
+				row := od.Row(j, k)
+				for i := lo[0]; i < hi[0]; i++ {
+					row[i] += q * s.within(o, [3]int{i, j, k}, looks)
+				}
+			}
+		}
+	})
+}
+
+// within is the sum of another volume's density at so many places along each edge of a
+// cell.
+func (s *sweeps) within(o *Volume, c [3]int, looks int) (sum float32) {
+	at := o.toGrid(s.v.Origin.Add(geom.V(float64(c[0]), float64(c[1]), float64(c[2])).Mul(s.cell)))
+	step := float32(s.cell / o.H / float64(looks))
+	x, y, z := float32(at.X)+step/2, float32(at.Y)+step/2, float32(at.Z)+step/2
+	for k := range looks {
+		for j := range looks {
+			for i := range looks {
+				sum += o.at(x+float32(i)*step, y+float32(j)*step, z+float32(k)*step)
+			}
+		}
+	}
+	return sum
+}
+
 // sweeps carries light through cells of the given optical depth.
 type sweeps struct {
 	od, turned *grid.Field // the same with x and y changed, for what goes along x
 	crew       grid.Crew
+	v          *Volume
+	others     []*Volume // through which light comes to the volume's sides
+	cell       float64   // m
+	sigma      float64
+}
+
+// outside tells of places beyond the cells, in cells from their corner, what depth light
+// from a direction has come through; nil where it is none.
+func (s *sweeps) outside(dir [3]float64, turned bool) func(at [3]float64) float32 {
+	if len(s.others) == 0 {
+		return nil
+	}
+	d := geom.V(dir[0], dir[1], dir[2])
+	return func(at [3]float64) float32 {
+		if turned {
+			at[0], at[1] = at[1], at[0]
+		}
+		p := s.v.Origin.Add(geom.V(at[0], at[1], at[2]).Mul(s.cell))
+		sum := 0.0
+		for _, o := range s.others {
+			sum += o.thick(p, d, math.Inf(1), 1)
+		}
+		return float32(sum * s.sigma)
+	}
 }
 
 // ray is light from a direction, and its share.
@@ -94,11 +173,11 @@ func (s *sweeps) light(out *grid.Field, list ...ray) {
 			if along == nil {
 				along = grid.NewField(s.turned.Dims)
 			}
-			sweep(along, s.turned, [3]float64{d[1], d[0], d[2]}, r.share, kept, s.crew)
+			sweep(along, s.turned, [3]float64{d[1], d[0], d[2]}, r.share, kept, s.outside(d, true), s.crew)
 			kept = 1
 			continue
 		}
-		sweep(out, s.od, r.dir, r.share, keep, s.crew)
+		sweep(out, s.od, r.dir, r.share, keep, s.outside(r.dir, false), s.crew)
 		keep = 1
 	}
 	if along == nil {
@@ -141,8 +220,8 @@ func turn(f *grid.Field, crew grid.Crew) *grid.Field {
 // The scheme is first order across slices: depth spreads sideways a little with
 // every one, which softens shadows as they get longer. What is interpolated is the
 // depth at the far sides of cells, so that half of each cell's own counts on either
-// side (trapezoid).
-func sweep(out, od *grid.Field, dir [3]float64, share, keep float32, crew grid.Crew) {
+// side (trapezoid). outside is the depth at places beyond; nil: none.
+func sweep(out, od *grid.Field, dir [3]float64, share, keep float32, outside func([3]float64) float32, crew grid.Crew) {
 	main, across := 1, 2
 	if math.Abs(dir[2]) > math.Abs(dir[1]) {
 		main, across = 2, 1
@@ -170,6 +249,25 @@ func sweep(out, od *grid.Field, dir [3]float64, share, keep float32, crew grid.C
 	}
 	for s := first; s != last; s += step {
 		before, now := depth[s&1^1], depth[s&1]
+		if outside != nil {
+			// what a slice is read from beyond the cells: all of it, or its rim
+			crew.For(n[across]+2, 4, func(lo, hi int) {
+				for q := lo - 1; q < hi-1; q++ {
+					row := before[(q+pad)*long+pad-1:][:n[0]+2]
+					gap := n[0] + 1 // to the second of a row's two ends
+					if s == first || q < 0 || q == n[across] {
+						gap = 1
+					}
+					for i := 0; i < len(row); i += gap {
+						var at [3]float64
+						at[0] = float64(i) - 0.5 - 0.5*dir[0]*inv
+						at[main] = float64(s-step) + 0.5 - 0.5*dir[main]*inv
+						at[across] = float64(q) + 0.5 - 0.5*dir[across]*inv
+						row[i] = outside(at)
+					}
+				}
+			})
+		}
 		crew.For(n[across], 16, func(lo, hi int) {
 			for q := lo; q < hi; q++ {
 				j, k := s, q
@@ -196,7 +294,7 @@ func (l *lightGrid) read(x, y, z float32) (sun, sky float32) {
 // density 1.
 // For browsers, which get light baked in; renderers read the half-size grid.
 func (v *Volume) Light(sigma float64, dir geom.Vec3, crew grid.Crew) (sun, sky *grid.Field) {
-	l := newLight(v, sigma, dir, crew)
+	l := newLight(v, nil, sigma, dir, false, crew)
 	sun, sky = grid.NewField(v.Density.Dims), grid.NewField(v.Density.Dims)
 	crew.For(v.Density.NZ, 1, func(k0, k1 int) {
 		for k := k0; k < k1; k++ {

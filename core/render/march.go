@@ -231,18 +231,24 @@ func (s *Scene) openness(solids []Solid, at, n geom.Vec3) float64 {
 func (s *Scene) depth(p, d geom.Vec3, far, step float64) look.RGB {
 	var tau float64
 	for _, v := range s.Volumes {
-		q := v.toGrid(p)
-		// looks stand a step apart along the whole ray, across tiles
-		next := step / 2
-		v.flight(p, d, far, func(from, to float64, _ float32) bool {
-			next = max(next, from+math.Mod(next-from, step))
-			for ; next < to; next += step {
-				x := q.Add(d.Mul(next))
-				tau += float64(v.at(float32(x.X), float32(x.Y), float32(x.Z))) * step * v.H
-			}
-			return true
-		})
+		tau += v.thick(p, d, far, step)
 	}
 	e := s.Look.Extinction
 	return look.RGB{math.Exp(-tau * e[0]), math.Exp(-tau * e[1]), math.Exp(-tau * e[2])}
+}
+
+// thick is density times metres from p along d, up to far, by looks step voxels apart.
+func (v *Volume) thick(p, d geom.Vec3, far, step float64) (sum float64) {
+	q := v.toGrid(p)
+	// looks stand a step apart along the whole ray, across tiles
+	next := step / 2
+	v.flight(p, d, far, func(from, to float64, _ float32) bool {
+		next = max(next, from+math.Mod(next-from, step))
+		for ; next < to; next += step {
+			x := q.Add(d.Mul(next))
+			sum += float64(v.at(float32(x.X), float32(x.Y), float32(x.Z))) * step * v.H
+		}
+		return true
+	})
+	return sum
 }

@@ -8,6 +8,7 @@ package render
 
 import (
 	"math"
+	"sort"
 
 	"zarf/core/geom"
 	"zarf/core/look"
@@ -43,7 +44,8 @@ type taken struct {
 }
 
 // trail holds what a coloured flight's weights were on its way.
-// One entry for each null collision of a coloured flight.
+// One entry for each null collision of a coloured flight: its factor, and once the flight
+// is over the weight behind it.
 type trail struct {
 	t []float64
 	w []look.RGB
@@ -100,7 +102,8 @@ func (t *trip) path(o, d geom.Vec3, out *taken) {
 		// glow needs the weight before the flight: fire in front of the collision is
 		// seen through what the trail tells of the smoke on the way
 		before := w
-		at, inSmoke := t.fly(o, d, far, &w)
+		at, of := t.fly(o, d, far, &w)
+		inSmoke := of >= 0
 		if inSmoke {
 			far = at
 		}
@@ -123,7 +126,7 @@ func (t *trip) path(o, d geom.Vec3, out *taken) {
 		// A collision: scattered with chance albedo, carried as a factor instead.
 		case inSmoke:
 			p := o.Add(d.Mul(at))
-			colour := s.albedo(p, t.moment)
+			colour := s.albedo(s.Volumes[of], p, t.moment)
 			if eye {
 				t.see(out, o, d, at, nil)
 				out.albedo = colour
@@ -684,76 +687,108 @@ func (v *Volume) cross(o, d geom.Vec3, far float64, visit func(from, to float64,
 // fly draws a free flight by delta tracking up to far. With coloured
 // extinction collisions are drawn by its mean, and the weights carry what
 // differs, so the estimate stays unbiased; the trail keeps them for glow.
-// at is in metres along d; w is multiplied by what the flight leaves.
-func (t *trip) fly(o, d geom.Vec3, far float64, w *look.RGB) (at float64, collided bool) {
-	s, r := t.s, &t.r
+// at is in metres along d; w is multiplied by what the flight leaves; of is the
+// volume that it collided in, −1 for none.
+//
+// Volumes are flown through one by one, each up to the nearest collision so far: as
+// independent media that overlap, the nearest of all is that of their sum.
+func (t *trip) fly(o, d geom.Vec3, far float64, w *look.RGB) (at float64, of int) {
+	s := t.s
 	e := s.Look.Extinction
 	t.way.t, t.way.w = t.way.t[:0], t.way.w[:0]
-	top := e.Max()
-	if top == 0 {
-		return 0, false
+	if e.Max() == 0 {
+		return 0, -1
 	}
-	grey := e[0] == e[1] && e[1] == e[2]
-	best := far
-	base := *w
-	out := base
-	for _, v := range s.Volumes {
-		weight := base
-		q := v.toGrid(o)
-		v.flight(o, d, best, func(from, to float64, major float32) bool {
-			// mean free path against the majorant, in voxels; distances are −ln(u)
-			// mu
-			mu := 1 / (float64(major) * top * v.H) // voxels to a collision
-			inv := 1 / float64(major)
-			for x := from; ; {
-				x -= math.Log(1-r.next()) * mu
-				if x >= to {
-					return true
-				}
-				// The real density over the majorant is the chance that this
-				// collision is one; else it is a null collision, and the flight goes
-				// on.
-				den := min(float64(v.blurred(q.Add(d.Mul(x)), t.moment))*inv, 1)
-				if grey {
-					if r.next() < den {
-						best, collided, out = x*v.H, true, weight
-						return false
-					}
-					continue
-				}
-				var real look.RGB
-				for c := range 3 {
-					real[c] = den * e[c] / top
-				}
-				// Coloured extinction: one distance serves three colours. The
-				// collision is drawn by the mean, and each colour's weight is its
-				// own chance over that mean.
-				chance := (real[0] + real[1] + real[2]) / 3
-				if r.next() < chance {
-					for c := range 3 {
-						weight[c] *= real[c] / chance
-					}
-					best, collided, out = x*v.H, true, weight
-					return false
-				}
-				if chance < 1 {
-					for c := range 3 {
-						weight[c] *= (1 - real[c]) / (1 - chance)
-					}
-					if s.fire != nil {
-						t.way.t, t.way.w = append(t.way.t, x*v.H), append(t.way.w, weight)
-					}
-				}
-			}
-		})
-		// A free flight through this volume carries its weights on to the next; a
-		// collision bounds how far the others are looked at.
-		if !collided {
-			base, out = weight, weight
+	of, at = -1, far
+	real := look.RGB{1, 1, 1}
+	for n, v := range s.Volumes {
+		if x, by, hit := t.flyIn(v, o, d, at); hit {
+			at, of, real = x, n, by
 		}
 	}
-	*w = out
-	return best, collided
+	if e[0] == e[1] && e[1] == e[2] {
+		return at, of
+	}
+	t.way.settle(at, len(s.Volumes) > 1, *w)
+	if n := len(t.way.w); n > 0 {
+		*w = t.way.w[n-1]
+	}
+	*w = w.Mul(real)
+	return at, of
+}
+
+// settle puts what a flight met in its order, up to far, and makes its factors weights
+// from w on.
+func (y *trail) settle(far float64, many bool, w look.RGB) {
+	if many {
+		sort.Sort(y)
+	}
+	n := sort.SearchFloat64s(y.t, far)
+	y.t, y.w = y.t[:n], y.w[:n]
+	for i, f := range y.w {
+		w = w.Mul(f)
+		y.w[i] = w
+	}
+}
+
+func (y *trail) Len() int           { return len(y.t) }
+func (y *trail) Less(i, j int) bool { return y.t[i] < y.t[j] }
+func (y *trail) Swap(i, j int) {
+	y.t[i], y.t[j] = y.t[j], y.t[i]
+	y.w[i], y.w[j] = y.w[j], y.w[i]
+}
+
+// flyIn draws a free flight through one volume: where it ends in a collision before far,
+// and the factor of that. Factors of null collisions go to the trail.
+func (t *trip) flyIn(v *Volume, o, d geom.Vec3, far float64) (at float64, by look.RGB, hit bool) {
+	e, r := t.s.Look.Extinction, &t.r
+	top := e.Max()
+	grey := e[0] == e[1] && e[1] == e[2]
+	by = look.RGB{1, 1, 1}
+	q := v.toGrid(o)
+	v.flight(o, d, far, func(from, to float64, major float32) bool {
+		// mean free path against the majorant, in voxels; distances are −ln(u)
+		// mu
+		mu := 1 / (float64(major) * top * v.H) // voxels to a collision
+		inv := 1 / float64(major)
+		for x := from; ; {
+			x -= math.Log(1-r.next()) * mu
+			if x >= to {
+				return true
+			}
+			// The real density over the majorant is the chance that this
+			// collision is one; else it is a null collision, and the flight goes
+			// on.
+			den := min(float64(v.blurred(q.Add(d.Mul(x)), t.moment))*inv, 1)
+			if grey {
+				if r.next() < den {
+					at, hit = x*v.H, true
+					return false
+				}
+				continue
+			}
+			var real look.RGB
+			for c := range 3 {
+				real[c] = den * e[c] / top
+			}
+			// Coloured extinction: one distance serves three colours. The
+			// collision is drawn by the mean, and each colour's weight is its
+			// own chance over that mean.
+			chance := (real[0] + real[1] + real[2]) / 3
+			if r.next() < chance {
+				for c := range 3 {
+					by[c] = real[c] / chance
+				}
+				at, hit = x*v.H, true
+				return false
+			}
+			if chance < 1 {
+				t.way.t = append(t.way.t, x*v.H)
+				t.way.w = append(t.way.w, look.RGB{(1 - real[0]) / (1 - chance), (1 - real[1]) / (1 - chance), (1 - real[2]) / (1 - chance)})
+			}
+		}
+	})
+	return at, by, hit
 }
 
 // transmit estimates the transmittance from p along d up to far by ratio

@@ -88,6 +88,7 @@ type Scene struct {
 	Shutter float64  // s for which it is open
 	Moments []Moment // over the exposure; nil: nothing moves but fluid
 	Notes   []string // what had to be left out
+	Fine    bool     // the march takes light as fine as voxels, and reads it smoothly
 
 	env     *Env      // from which directions are drawn; nil: the sky is dark
 	fire    *discrete // volumes by their light; nil: nothing glows
@@ -267,9 +268,10 @@ func NewWith(s *Scene, w, h int, k Wants, crew grid.Crew) (*Picture, error) {
 	p.mean = (e[0] + e[1] + e[2]) / 3
 	if p.march {
 		if s.grids == nil {
+			all := s.hazes(crew)
 			for _, v := range s.Volumes {
-				l := newLight(v, p.mean, s.Look.SunDir, crew)
-				l.warm(v, s, p.mean, crew)
+				l := newLight(v, s.Volumes, p.mean, s.Look.SunDir, s.Fine, crew)
+				l.warm(v, s, all, p.mean, crew)
 				if e[0] != e[1] || e[1] != e[2] {
 					l.deepen(crew)
 				}
@@ -631,28 +633,22 @@ func (s *Scene) meetLamp(o, d geom.Vec3, far float64, eye bool) (n int, t float6
 	return n, t
 }
 
-// albedo is the share of light that smoke scatters on at a point.
-func (s *Scene) albedo(p geom.Vec3, moment float64) (c look.RGB) {
+// albedo is the share of light that a volume's smoke scatters on at a point.
+func (s *Scene) albedo(v *Volume, p geom.Vec3, moment float64) (c look.RGB) {
 	l := &s.Look
 	for i := range c {
 		if l.Extinction[i] > 0 {
 			c[i] = l.Scattering[i] / l.Extinction[i]
 		}
 	}
-	if l.Tint == nil {
+	if v.tint == nil {
 		return c
 	}
-	for _, v := range s.Volumes {
-		if v.tintBy == nil {
-			continue
-		}
-		q := v.toGrid(p)
-		if v.moves != nil && moment != 0 {
-			q = v.moves.back(v, q, moment)
-		}
-		return c.Mul(v.tint.At(float64(v.tintBy.Sample(float32(q.X)-0.5, float32(q.Y)-0.5, float32(q.Z)-0.5))))
+	q := v.toGrid(p)
+	if v.moves != nil && moment != 0 {
+		q = v.moves.back(v, q, moment)
 	}
-	return c
+	return c.Mul(v.tint.At(float64(v.tintBy.Sample(float32(q.X)-0.5, float32(q.Y)-0.5, float32(q.Z)-0.5))))
 }
 
 // backdrop is what stands behind everything: its light and its alpha. A plate

@@ -57,7 +57,6 @@ var long = map[string]string{
 	"core/pressure.findPockets": "one flood with its union-find",
 	"core/render.ray":           "one march with its bisection",
 	"core/render.lightTiles":    "one tree of lights, level by level",
-	"core/render.marchVolume":   "the hot loop of a march: locals stay in registers",
 	"core/render.path":          "the hot loop of a light path, event by event",
 	"core/stage.Rasterise":      "counts, places, values: three walks over the same points",
 	"core/surface.FromPoints":   "one walk over bins and their points: locals stay in registers",

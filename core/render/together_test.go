@@ -1,0 +1,146 @@
+package render
+
+import (
+	"math"
+	"testing"
+
+	"zarf/core/geom"
+	"zarf/core/grid"
+	"zarf/core/look"
+)
+
+// cloud is a soft ball of smoke of n³ voxels of size h about a place.
+func cloud(n int, h float64, at geom.Vec3, most float64) *Volume {
+	f := grid.NewField(grid.Dims{NX: n, NY: n, NZ: n})
+	half := float64(n) / 2
+	for k := range n {
+		for j := range n {
+			row := f.Row(j, k)
+			for i := range row {
+				x, y, z := (float64(i)+0.5)/half-1, (float64(j)+0.5)/half-1, (float64(k)+0.5)/half-1
+				if r := x*x + y*y + z*z; r < 1 {
+					row[i] = float32(most * (1 - r) * (1 - r))
+				}
+			}
+		}
+	}
+	e := float64(n) * h / 2
+	v, _ := NewVolume(f, h, at.Sub(geom.V(e, e, e)), grid.NewCrew(2))
+	return v
+}
+
+// overlapping are two domains of different voxels that share a third of their room.
+func overlapping(l *look.Look, a, b int) *Scene {
+	return &Scene{Look: *l, Camera: NewCamera(geom.V(0, 0.2, 4), geom.V(0, 0.1, 0), 60), Volumes: []*Volume{
+		cloud(a, 1/float64(a), geom.V(-0.2, 0, 0), 1.5), cloud(b, 0.7/float64(b), geom.V(0.2, 0.25, 0.1), 2),
+	}}
+}
+
+func colouredLook(method string) *look.Look {
+	l := fireLook(method)
+	l.Flame, l.FlameLight, l.Ground, l.Background = 0, 0, false, "none"
+	l.Extinction, l.Scattering = look.RGB{2, 4, 7}, look.RGB{1.8, 3, 6.5}
+	l.Sun, l.SunDir, l.Sky = look.RGB{6, 5, 4}, geom.V(0.5, 0.7, 0.3).Unit(), look.RGB{}
+	l.Bounces, l.Step = 1, 0.5
+	return &l
+}
+
+// exact is single scattering of the sun along a ray and what is left of light behind, by
+// sums in steps of h m.
+func (s *Scene) exact(o, d geom.Vec3, h float64) (light, through look.RGB) {
+	l := &s.Look
+	var depth float64
+	phase := l.Lobes.At(d.Dot(l.SunDir))
+	for t := 2.5 + h/2; t < 5.5; t += h {
+		p := o.Add(d.Mul(t))
+		den := 0.0
+		for _, v := range s.Volumes {
+			q := v.toGrid(p)
+			den += float64(v.at(float32(q.X), float32(q.Y), float32(q.Z)))
+		}
+		if den == 0 {
+			continue
+		}
+		tau := 0.0
+		for _, v := range s.Volumes {
+			tau += v.thick(p, l.SunDir, math.Inf(1), 0.25)
+		}
+		for c := range 3 {
+			k := math.Exp(-l.Extinction[c]*depth) * (1 - math.Exp(-l.Extinction[c]*den*h))
+			light[c] += k * l.Scattering[c] / l.Extinction[c] * phase * l.Sun[c] * math.Exp(-l.Extinction[c]*tau)
+		}
+		depth += den * h
+	}
+	for c := range 3 {
+		through[c] = math.Exp(-l.Extinction[c] * depth)
+	}
+	return light, through
+}
+
+// Where domains overlap light is that of their sum: each throws its shadow on the other,
+// and extinction is coloured. Held against sums in steps of a third of the finer voxel.
+func TestDomainsThatOverlapAddUp(t *testing.T) {
+	const w, h = 24, 16
+	for _, order := range []string{"as they are", "the other way round"} {
+		s := overlapping(colouredLook("march"), 80, 96)
+		s.Fine = true
+		if order != "as they are" {
+			s.Volumes[0], s.Volumes[1] = s.Volumes[1], s.Volumes[0]
+		}
+		p, err := New(s, w, h, grid.NewCrew(2))
+		if err != nil {
+			t.Fatal(err)
+		}
+		p.Pass(nil)
+		var got, want, gap look.RGB
+		var alphas float64
+		for i := range w * h {
+			c, a := p.At(i%w, i/w)
+			o, d := s.Camera.Eye, s.Camera.ray(float64(i%w)+0.5, float64(i/w)+0.5, w, h)
+			light, through := s.exact(o, d, 0.002)
+			got, want = got.Add(c), want.Add(light)
+			for k := range 3 {
+				gap[k] += math.Abs(c[k] - light[k])
+			}
+			alphas = max(alphas, math.Abs(1-a-(through[0]+through[1]+through[2])/3))
+		}
+		for k := range 3 {
+			t.Logf("%s, colour %d: %.4f, exact %.4f, apart %.2f %%", order, k, got[k], want[k], 100*gap[k]/want[k])
+			if math.Abs(got[k]/want[k]-1) > 0.01 || gap[k]/want[k] > 0.02 || want[k] < 1 {
+				t.Errorf("%s, colour %d: %.4f in all, exact %.4f; pixels are %.2f %% apart", order, k, got[k], want[k], 100*gap[k]/want[k])
+			}
+		}
+		if alphas > 0.005 {
+			t.Errorf("%s: alpha is off by %.4f", order, alphas)
+		}
+	}
+}
+
+// Paths fly through coloured domains that overlap without a bias.
+func TestPathsThroughDomainsThatOverlap(t *testing.T) {
+	const w, h = 12, 8
+	s := overlapping(colouredLook("path"), 24, 32)
+	p, err := New(s, w, h, grid.NewCrew(2))
+	if err != nil {
+		t.Fatal(err)
+	}
+	for range 400 {
+		p.Pass(nil)
+	}
+	var got, want look.RGB
+	for i := range w * h {
+		c, _ := p.At(i%w, i/w)
+		got = got.Add(c)
+		for sub := range 9 { // a pixel is the mean over its square
+			d := s.Camera.ray(float64(i%w)+(float64(sub%3)+0.5)/3, float64(i/w)+(float64(sub/3)+0.5)/3, w, h)
+			light, _ := s.exact(s.Camera.Eye, d, 0.006)
+			want = want.Add(light.Scale(1.0 / 9))
+		}
+	}
+	for k := range 3 {
+		t.Logf("colour %d: %.4f by paths, exact %.4f", k, got[k], want[k])
+		if math.Abs(got[k]/want[k]-1) > 0.015 {
+			t.Errorf("colour %d: %.4f by paths, exact %.4f", k, got[k], want[k])
+		}
+	}
+}
