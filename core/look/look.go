@@ -121,6 +121,12 @@ func (l Lobes) At(cos float64) float64 {
 // Flat takes directness off both lobes, by a share.
 func (l Lobes) Flat(by float64) Lobes { return Lobes{l.G * by, l.Back * by, l.Share} }
 
+// After are the lobes of light that was scattered n + 1 times in a medium without end:
+// directness multiplies, lobe by lobe (as their Legendre coefficients gⁿ do).
+func (l Lobes) After(n int) Lobes {
+	return Lobes{math.Pow(math.Abs(l.G), float64(n)) * l.G, math.Pow(math.Abs(l.Back), float64(n)) * l.Back, l.Share}
+}
+
 // At reads a look's values as they are at a frame.
 // It is cheap next to a picture, but makes tables of 1,025 entries: once a frame,
 // not once a ray.
@@ -230,6 +236,12 @@ func (l *Look) SkyLight(d geom.Vec3) RGB {
 	grey := (l.Sky[0] + l.Sky[1] + l.Sky[2]) / 3
 	pale := RGB{grey, grey, grey}.Scale(1.25)
 	return l.Sky.Scale(1 - t).Add(pale.Scale(t))
+}
+
+// Grey reports that smoke takes and scatters all colours alike.
+func (l *Look) Grey() bool {
+	e, s := l.Extinction, l.Scattering
+	return e[0] == e[1] && e[1] == e[2] && s[0] == s[1] && s[1] == s[2]
 }
 
 // SkyMean is the sky's radiance averaged over the upper half: the integral of

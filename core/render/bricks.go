@@ -10,6 +10,7 @@ import (
 
 	"zarf/core/geom"
 	"zarf/core/grid"
+	"zarf/core/look"
 	"zarf/core/vec"
 )
 
@@ -22,19 +23,32 @@ type bricks struct {
 	all    vec.Bricks
 	at     []int32 // where each begins; none where there is nothing
 	none   int32   // an empty brick, with which those begin that don't glow
-	smoke  []float32
-	glow   []float32 // red, green, blue of those before none; nil: nothing glows
-	fire   []float32 // light of fire and lamps that arrives; nil: none
+	data   [planes][]float32
+	around look.RGB // light of the sky, of which light in the smoke is a share
 	lo, hi [3]float64
 	empty  bool
 }
 
-// What a number of smoke is.
+// Planes are four numbers of each value: what smoke is, with the light in it where that is
+// of one colour; light of the sun that has come by way of other smoke, that of sky and
+// ground, that of fire and lamps, and what glows, by colour, where they are needed. The
+// last has those bricks alone that come before none.
 const (
-	ofDensity = iota
-	ofSun     // light of the sun that arrives
+	ofSmoke = iota
+	ofMany
 	ofSky
-	ofHue // what tints it
+	ofFire
+	ofGlow
+	planes
+)
+
+// What a number of smoke is, and the fourth of ofMany.
+const (
+	density = iota
+	sunStraight
+	sunMany
+	skyAll
+	hue = 3 // what tints it
 )
 
 // newBricks lays a volume and the light in it out for the march.
@@ -47,12 +61,17 @@ func newBricks(v *Volume, l *lightGrid, crew grid.Crew) *bricks {
 		b.n[a] = n/tile + 1 // n + 1 voxels with both halves beyond
 	}
 	list := b.number()
-	b.smoke = make([]float32, (len(list)+1)*vec.BrickSize)
-	if v.Glow[0] != nil {
-		b.glow = make([]float32, int(b.none)+vec.BrickSize)
+	b.around = l.around
+	size := (len(list) + 1) * vec.BrickSize
+	b.data[ofSmoke] = make([]float32, size)
+	if l.many[1] != nil {
+		b.data[ofMany], b.data[ofSky] = make([]float32, size), make([]float32, size)
 	}
 	if l.fire[0] != nil {
-		b.fire = make([]float32, len(b.smoke))
+		b.data[ofFire] = make([]float32, size)
+	}
+	if v.Glow[0] != nil {
+		b.data[ofGlow] = make([]float32, int(b.none)+vec.BrickSize)
 	}
 	crew.For(len(list), 8, func(from, to int) {
 		for _, n := range list[from:to] {
@@ -111,22 +130,30 @@ func (b *bricks) place(n int) [3]int {
 
 // fill takes over what lies in brick n.
 func (b *bricks) fill(n int, l *lightGrid) {
-	v, p, o := b.v, b.place(n), int(b.at[n])
-	to := b.smoke[o:][:vec.BrickSize]
-	b.copy(to[ofDensity:], v.Density, p)
+	v, p := b.v, b.place(n)
+	to := func(plane, number int) []float32 {
+		o := int(b.at[n]) + number
+		return b.data[plane][o:][:vec.BrickSize-number]
+	}
+	b.copy(to(ofSmoke, density), v.Density, p)
+	b.spread(to(ofSmoke, sunStraight), l.sun, l.scale, p)
+	if b.data[ofMany] == nil {
+		b.spread(to(ofSmoke, sunMany), l.many[0], l.coarse, p)
+		b.spread(to(ofSmoke, skyAll), l.sky[0], l.coarse, p)
+	}
 	if v.tint != nil {
-		b.copy(to[ofHue:], v.tintBy, p)
+		b.copy(to(ofMany, hue), v.tintBy, p)
 	}
-	b.spread(to[ofSun:], l.sun, l.scale, p)
-	b.spread(to[ofSky:], l.sky, l.scale, p)
-	if o < int(b.none) {
-		for c := range 3 {
-			b.copy(b.glow[o+c:][:vec.BrickSize-c], v.Glow[c], p)
+	for c := range 3 {
+		if b.data[ofMany] != nil {
+			b.spread(to(ofMany, c), l.many[c], l.coarse, p)
+			b.spread(to(ofSky, c), l.sky[c], l.coarse, p)
 		}
-	}
-	if b.fire != nil {
-		for c := range 3 {
-			b.spread(b.fire[o+c:][:vec.BrickSize-c], l.fire[c], l.coarse, p)
+		if b.data[ofFire] != nil {
+			b.spread(to(ofFire, c), l.fire[c], l.coarse, p)
+		}
+		if b.data[ofGlow] != nil && b.at[n] < b.none {
+			b.copy(to(ofGlow, c), v.Glow[c], p)
 		}
 	}
 }

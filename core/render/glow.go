@@ -34,6 +34,8 @@ func (v *Volume) lightTiles(crew grid.Crew) {
 	// One for each tile, joined below; tiles don't share a sum, so threads don't
 	// either.
 	all := make([]fire, t.Len())
+	// eight parts of each tile, which are lights of their own where there are few
+	parts := make([][8]fire, t.Len())
 	bright := make([]float32, t.Len())
 	v.bright = bright
 	h3 := v.H * v.H * v.H
@@ -60,10 +62,14 @@ func (v *Volume) lightTiles(crew grid.Crew) {
 								// A hair above the sum, as paths compare against it in
 								// float32.
 								bright[n] = max(bright[n], float32(w*(1+1e-6)))
-								all[n].weight += w
-								all[n].at = all[n].at.Add(geom.V(float64(x)+0.5, float64(y)+0.5, float64(z)+0.5).Mul(w))
-								// Glow is per volume; a voxel's share is glow times h³.
-								all[n].power = all[n].power.Add(g.Scale(h3))
+								p := geom.V(float64(x)+0.5, float64(y)+0.5, float64(z)+0.5).Mul(w)
+								part := &parts[n][x%tile/(tile/2)+y%tile/(tile/2)*2+z%tile/(tile/2)*4]
+								for _, f := range [2]*fire{&all[n], part} {
+									f.weight += w
+									f.at = f.at.Add(p)
+									// Glow is per volume; a voxel's share is glow times h³.
+									f.power = f.power.Add(g.Scale(h3))
+								}
 							}
 						}
 					}
@@ -73,11 +79,13 @@ func (v *Volume) lightTiles(crew grid.Crew) {
 	})
 	v.fires = v.fires[:0]
 	// The middle of a cluster is that of its light, not of its box.
-	for _, x := range all {
-		if x.weight > 0 {
-			x.at = v.Origin.Add(x.at.Mul(v.H / x.weight))
-			x.size = tile * v.H * 0.5
-			v.fires = append(v.fires, x)
+	for n := range parts {
+		for _, x := range parts[n] {
+			if x.weight > 0 {
+				x.at = v.Origin.Add(x.at.Mul(v.H / x.weight))
+				x.size = tile / 4 * v.H
+				v.fires = append(v.fires, x)
+			}
 		}
 	}
 	weight := make([]float64, len(all))
@@ -122,7 +130,7 @@ func (v *Volume) lightTiles(crew grid.Crew) {
 // maxFires bounds the lights that smoke sees, maxLamps those of surfaces.
 // Both are small enough for every point of the coarse light grid to look at all.
 const (
-	maxFires = 160
+	maxFires = 64
 	maxLamps = 12
 )
 
@@ -137,7 +145,7 @@ func gatherFires(list []fire, most int) []fire {
 		// cells grow until few enough are left; each keeps its total power and its
 		// middle
 		// Slowly, so that as many lights as allowed are kept.
-		cell *= 1.5
+		cell *= 1.2
 		at := map[[3]int]int{}
 		var out []fire
 		for _, f := range list {
@@ -195,8 +203,8 @@ func (v *Volume) fireOn(s *Scene, t *trip, at, normal geom.Vec3) (e look.RGB) {
 	return e
 }
 
-// warm works out the light of fire and lamps within the volume, on a coarse
-// grid: the sum over all with the smoke in between.
+// warm works out the light of fire and lamps that comes straight to points of the volume,
+// on a coarse grid: the sum over all with the smoke in between.
 //
 // Points × lights × looks: the dearest part of a change of look on fire. Tiles
 // without smoke near are left out.
@@ -205,20 +213,20 @@ func (l *lightGrid) warm(v *Volume, s *Scene, all []haze, sigma float64, crew gr
 		return
 	}
 	gain := s.Look.FlameLight
-	// The grid has a point for every four voxels an axis: light of fire has no edges
-	// within smoke that finer points would find.
-	l.coarse = tile / 2
-	f := v.Density.Dims
-	d := grid.Dims{NX: max(1, (f.NX+3)/4), NY: max(1, (f.NY+3)/4), NZ: max(1, (f.NZ+3)/4)}
+	// coarse cells: light of fire has no edges within smoke that finer points would find
+	f, n := v.Density.Dims, int(l.coarse)
+	d := grid.Dims{NX: (f.NX + n - 1) / n, NY: (f.NY + n - 1) / n, NZ: (f.NZ + n - 1) / n}
 	for c := range l.fire {
-		l.fire[c] = grid.NewField(d)
+		l.fire[c], l.straight[c], l.flow[c] = grid.NewField(d), make([]float32, d.Len()), make([]float32, d.Len())
 	}
+	// lobes as far as they are linear in the cosine
+	g := float32(3 * ((1-s.Look.Lobes.Share)*s.Look.Lobes.G + s.Look.Lobes.Share*s.Look.Lobes.Back))
 	crew.For(d.NZ, 1, func(k0, k1 int) {
 		var r warmed
 		for k := k0; k < k1; k++ {
 			for j := range d.NY {
 				for i := 0; i < d.NX; i += len(r.x) {
-					if !r.find(v, i, j, k, min(i+len(r.x), d.NX)) {
+					if !r.find(v, n, i, j, k, min(i+len(r.x), d.NX)) {
 						continue // no smoke here to be lit
 					}
 					for _, u := range s.Volumes {
@@ -227,18 +235,29 @@ func (l *lightGrid) warm(v *Volume, s *Scene, all []haze, sigma float64, crew gr
 						}
 					}
 					for m := range r.n {
-						p, at := r.point(v, m), r.i[m]
+						p, at := r.point(v, m), d.Index(r.i[m], j, k)
 						sum := look.RGB{float64(r.sum[0][m]), float64(r.sum[1][m]), float64(r.sum[2][m])}
+						onward := r.flux[m]
 						for n := range s.Lamps {
 							// No normal: smoke takes light from everywhere.
-							c, _, _ := s.Lamps[n].on(p, geom.Vec3{})
+							c, from, _ := s.Lamps[n].on(p, geom.Vec3{})
 							for i := range all {
 								c = c.Scale(all[i].between(p, s.Lamps[n].Centre, sigma))
 							}
 							sum = sum.Add(c)
+							onward = onward.Sub(from.Mul(c[0] + c[1] + c[2]))
+						}
+						to := s.Camera.Eye.Sub(p).Unit()
+						share := float32(0)
+						if w := sum[0] + sum[1] + sum[2]; w > 0 {
+							share = max(1+g*float32(onward.Dot(to)/w), 0.05)
+							for a, f := range onward.Array() {
+								l.flow[a][at] = float32(f / w)
+							}
 						}
 						for c := range 3 {
-							l.fire[c].Set(at, j, k, float32(sum[c]))
+							l.straight[c][at] = float32(sum[c])
+							l.fire[c].Data[at] = float32(sum[c]) * share
 						}
 					}
 				}
@@ -278,21 +297,22 @@ type warmed struct {
 	x, dx, far, depth [32]float32 // far in m
 	tau               [32]float32
 	sum               [3][32]float32
-	y, z              float64 // m, as x
+	flux              [32]geom.Vec3 // of all colours together
+	y, z              float64       // m, as x
 	at                [32]float64
 }
 
 // find takes those of the points i to end of a row that have smoke near them.
-func (r *warmed) find(v *Volume, i, j, k, end int) bool {
-	// Two points of this grid lie along a tile of eight voxels.
-	tj, tk := min(j/2, v.tiles.NY-1), min(k/2, v.tiles.NZ-1)
-	r.n, r.sum = 0, [3][32]float32{}
-	r.y, r.z = v.Origin.Y+(float64(j)+0.5)*4*v.H, v.Origin.Z+(float64(k)+0.5)*4*v.H
+func (r *warmed) find(v *Volume, cell, i, j, k, end int) bool {
+	at := func(n, most int) int { return min((2*n+1)*cell/(2*tile), most-1) }
+	tj, tk, q := at(j, v.tiles.NY), at(k, v.tiles.NZ), float64(cell)*v.H
+	r.n, r.sum, r.flux = 0, [3][32]float32{}, [32]geom.Vec3{}
+	r.y, r.z = v.Origin.Y+(float64(j)+0.5)*q, v.Origin.Z+(float64(k)+0.5)*q
 	for ; i < end; i++ {
-		if v.skip[v.tiles.Index(min(i/2, v.tiles.NX-1), tj, tk)] > 1 {
+		if v.skip[v.tiles.Index(at(i, v.tiles.NX), tj, tk)] > 1 {
 			continue
 		}
-		r.i[r.n], r.at[r.n] = i, v.Origin.X+(float64(i)+0.5)*4*v.H
+		r.i[r.n], r.at[r.n] = i, v.Origin.X+(float64(i)+0.5)*q
 		r.n++
 	}
 	return r.n > 0
@@ -304,7 +324,9 @@ func (r *warmed) point(v *Volume, m int) geom.Vec3 { return geom.V(r.at[m], r.y,
 func (r *warmed) by(all []haze, f *fire, gain, sigma float64) {
 	dy, dz := f.at.Y-r.y, f.at.Z-r.z
 	across := float32(dy*dy + dz*dz)
-	soft, share := float32(f.size*f.size), float32(gain/(4*math.Pi))
+	share := float32(gain / (4 * math.Pi))
+	radius := f.size * 1.2407 // of a ball of as much room
+	inv := float32(1 / (radius * radius))
 	most, least := float32(0), float32(math.MaxFloat32)
 	for m := range r.n {
 		d := float32(f.at.X - r.at[m])
@@ -312,8 +334,12 @@ func (r *warmed) by(all []haze, f *fire, gain, sigma float64) {
 		most, least = max(most, r.far[m]), min(least, r.far[m])
 	}
 	// far too little to show on film, even at the nearest
-	if share/(least+soft)*float32(f.weight) < 1e-7 {
+	if share/max(least, 1/inv)*float32(f.weight) < 1e-7 {
 		return
+	}
+	own := 0.0 // depth of the ball's radius
+	for i := range all {
+		own += sigma * radius * float64(all[i].at(f.at))
 	}
 	clear(r.tau[:r.n])
 	for i := range all {
@@ -321,13 +347,69 @@ func (r *warmed) by(all []haze, f *fire, gain, sigma float64) {
 	}
 	p := [3]float32{float32(f.power[0]), float32(f.power[1]), float32(f.power[2])}
 	for m := range r.n {
-		// All round, hence 4π, and softened by the cluster's own size. Orders of
-		// scattering let more light through than the straight way does.
-		w := share / (r.far[m] + soft) * fade(r.tau[m])
+		x := float32(math.Sqrt(float64(r.far[m] * inv))) // in radii
+		w := share * inv * ball(x) * pierce(x, r.tau[m], float32(own))
 		for c := range p {
 			r.sum[c][m] += p[c] * w
 		}
+		k := float64(w*(p[0]+p[1]+p[2])) / math.Sqrt(float64(r.far[m])+1e-12)
+		r.flux[m] = r.flux[m].Sub(geom.V(f.at.X-r.at[m], dy, dz).Mul(k))
 	}
+}
+
+// ball is the mean radiance, all round, at a distance of x radii from the middle of a ball
+// that shines evenly from within, against that at one radius from a point as bright:
+// 3/2 [1 + (1 − x²)/(2x) ln |(1 + x)/(1 − x)|].
+func ball(x float32) float32 {
+	if at := x * (ballSize / 3); at < ballSize {
+		i := int(at)
+		return balls[i] + (balls[i+1]-balls[i])*(at-float32(i))
+	}
+	return 1 / (x * x)
+}
+
+const ballSize = 96 // up to three radii
+
+var balls [ballSize + 1]float32
+
+func init() {
+	for i := range balls {
+		x := 3 * float64(i) / ballSize
+		switch {
+		case x == 0:
+			balls[i] = 3
+		case x == 1:
+			balls[i] = 1.5
+		default:
+			balls[i] = float32(1.5 * (1 + (1-x*x)/(2*x)*math.Log(math.Abs((1+x)/(1-x)))))
+		}
+	}
+}
+
+// pierce is how much of a ball's light comes through smoke, from a depth of tau to its
+// middle and of own for its radius. From without, its near side shines through less smoke
+// than its middle does, and more than makes up for the far one: e^−τ sinh q/q, q the depth
+// of a radius. From within, light comes from all along the way to its edge.
+func pierce(x, tau, own float32) float32 {
+	if x < 1 {
+		if y := own * (1 + x); y > 0.01 {
+			return (1 - fade(y)) / y
+		}
+		return 1
+	}
+	q := min(tau/x, 4)
+	q *= q
+	return fade(tau) * (1 + q/6*(1+q/20*(1+q/42*(1+q/72))))
+}
+
+// at is the mean density about a place.
+func (h *haze) at(p geom.Vec3) float32 {
+	q, t := h.v.toGrid(p), h.v.tiles
+	i, j, k := int(math.Floor(q.X/tile)), int(math.Floor(q.Y/tile)), int(math.Floor(q.Z/tile))
+	if i < 0 || j < 0 || k < 0 || i >= t.NX || j >= t.NY || k >= t.NZ {
+		return 0
+	}
+	return h.mean[t.Index(i, j, k)]
 }
 
 // through adds the depth of a volume between the points and a fire, the farthest most m
@@ -363,7 +445,7 @@ func (r *warmed) through(h *haze, f *fire, most, sigma float64) {
 		}
 		y, z = y+sy, z+sz
 	}
-	q := float32(0.5 * sigma / float64(n))
+	q := float32(sigma / float64(n))
 	for m := range r.n {
 		r.tau[m] += q * float32(math.Sqrt(float64(r.far[m]))) * r.depth[m]
 	}
@@ -371,7 +453,7 @@ func (r *warmed) through(h *haze, f *fire, most, sigma float64) {
 
 // looks is how many of tiles a way of so many metres takes: on long ways the mean of a
 // tile is as good as a finer one.
-func looks(long, h float64) int { return min(max(int(long/(tile*h)*1.5), 1), 24) }
+func looks(long, h float64) int { return min(max(int(long/(tile*h)), 1), 16) }
 
 // thin is the mean density of every tile.
 // For between, which needs only how thick the way is.
@@ -420,8 +502,7 @@ func (h *haze) between(a, b geom.Vec3, sigma float64) float64 {
 		}
 		x, y, z = x+dx, y+dy, z+dz
 	}
-	// orders of scattering let more light through than the straight way does
-	return float64(fade(float32(0.5*sigma*long/float64(n)) * sum))
+	return float64(fade(float32(sigma*long/float64(n)) * sum))
 }
 
 // fade is exp(−x) for x ≥ 0 within 3e-7 of it, and exactly 1 at 0.

@@ -8,59 +8,91 @@ import (
 
 	"zarf/core/geom"
 	"zarf/core/grid"
+	"zarf/core/look"
 	"zarf/core/vec"
 )
 
-// lightGrid is light that reaches each point, on a grid of its own cells: sun
-// is the transmittance to the sun, sky the mean over a few directions.
+// lightGrid is light that reaches each point, on grids of their own cells.
 type lightGrid struct {
-	sun, sky *grid.Field
-	scale    float32        // voxels of the volume in a cell
-	fire     [3]*grid.Field // radiance from fire, mean over all directions; nil without
-	coarse   float32        // voxels of the volume in a cell of fire
+	sun    *grid.Field // transmittance to the sun
+	scale  float32     // voxels of the volume in a cell of it
+	coarse float32     // and of those below
+
+	// Radiance that smoke there of albedo 1 sends to the eye: of the sun's light that comes by
+	// way of other smoke, for an irradiance of 1; of sky and ground, in shares of around; of
+	// fire and lamps, nil without. By colour, or the first for all.
+	many, sky, fire [3]*grid.Field
+	straight        [3][]float32 // light of fire and lamps before it is scattered, all round
+	flow            [3][]float32 // the flux of that, for a light of 1
+	around          look.RGB     // light of sky and ground, mean over all directions
 }
 
-// deepen turns light of sun and sky into the depth that it has come through.
+// deepen turns light of the sun into the depth that it has come through.
 func (l *lightGrid) deepen(crew grid.Crew) {
-	for _, f := range []*grid.Field{l.sun, l.sky} {
-		crew.For(len(f.Data), 1<<12, func(lo, hi int) {
-			for i, v := range f.Data[lo:hi] {
-				f.Data[lo+i] = float32(-math.Log(float64(max(v, 1e-8))))
-			}
-		})
-	}
+	f := l.sun
+	crew.For(len(f.Data), 1<<12, func(lo, hi int) {
+		for i, v := range f.Data[lo:hi] {
+			f.Data[lo+i] = float32(-math.Log(float64(max(v, 1e-8))))
+		}
+	})
 }
 
-// newLight carries light through the volume, and through others that lie in the way.
-// sigma is extinction in 1/m for density 1.
-// The sun's sweep and five of the sky's, each a pass over cells of two voxels: light is
-// smooth, and the sweep costs an eighth. Fine light has cells of one.
-func newLight(v *Volume, others []*Volume, sigma float64, sun geom.Vec3, fine bool, crew grid.Crew) *lightGrid {
-	s := &sweeps{crew: crew, v: v, sigma: sigma, cell: 2 * v.H}
-	scale := float32(2)
+// newSweeps readies the sweeps of a volume, through others that lie in the way too. sigma
+// is extinction in 1/m for density 1.
+// Cells are of two voxels: light is smooth, and a sweep costs an eighth. Fine ones are of
+// one.
+func newSweeps(v *Volume, others []*Volume, sigma float64, fine bool, crew grid.Crew) *sweeps {
+	s := &sweeps{crew: crew, v: v, sigma: sigma, scale: 2}
 	if fine {
-		s.cell, scale = v.H, 1
+		s.scale = 1
 		f := v.mapped(crew)
 		s.od = grid.NewField(f.Dims)
 		crew.For(len(f.Data), 1<<14, func(lo, hi int) { vec.Times(s.od.Data[lo:hi], f.Data[lo:hi], float32(sigma*v.H)) })
 	} else {
 		s.od = v.halved(float32(sigma*v.H*2), crew)
 	}
+	s.cell = float64(s.scale) * v.H
 	for _, o := range others {
 		if o != v && !o.empty {
 			s.admit(o)
 			s.others = append(s.others, o)
 		}
 	}
-	d := s.od.Dims
-	l := &lightGrid{sun: grid.NewField(d), sky: grid.NewField(d), scale: scale}
-	s.light(l.sun, ray{sun.Array(), 1})
-	// The sky by five directions: the zenith and four at 27° over the horizon,
-	// weighed so that an open floor gets 1.
-	low := 1 / math.Sqrt(1.25)
-	s.light(l.sky, ray{[3]float64{0, 1, 0}, 0.36}, ray{[3]float64{low, low / 2, 0}, 0.16}, ray{[3]float64{-low, low / 2, 0}, 0.16},
-		ray{[3]float64{0, low / 2, low}, 0.16}, ray{[3]float64{0, low / 2, -low}, 0.16})
+	return s
+}
+
+// newLight carries light through a volume.
+func newLight(v *Volume, s *Scene, all []haze, sigma float64, crew grid.Crew) *lightGrid {
+	sw := newSweeps(v, s.Volumes, sigma, s.Fine, crew)
+	l := &lightGrid{sun: grid.NewField(sw.od.Dims), scale: float32(sw.scale)}
+	sw.light(l.sun, ray{s.Look.SunDir.Array(), 1})
+	// some forty coarse cells an axis: what was scattered twice is smooth
+	d := v.Density.Dims
+	l.coarse = float32(2 * ((max(d.NX, d.NY, d.NZ) + 79) / 80))
+	l.warm(v, s, all, sigma, crew)
+	l.multiple(v, s, sw, crew)
+	if e := s.Look.Extinction; e[0] != e[1] || e[1] != e[2] {
+		l.deepen(crew)
+	}
 	return l
+}
+
+// beyond is what is left of light along a way before it comes to a place beyond cells of
+// so many of the sweeps'; nil: all.
+func (s *sweeps) beyond(by int) func(n int, at [3]float64) float32 {
+	if len(s.others) == 0 {
+		return nil
+	}
+	var from [len(ways)]func(at [3]float64) float32
+	for n := range ways {
+		from[n] = s.outside(ways[n].unit().Array(), false)
+	}
+	return func(n int, at [3]float64) float32 {
+		for a := range at {
+			at[a] *= float64(by)
+		}
+		return fade(from[n](at))
+	}
 }
 
 // halved is the optical depth of cells of two voxels, q times the mean density.
@@ -131,6 +163,7 @@ type sweeps struct {
 	crew       grid.Crew
 	v          *Volume
 	others     []*Volume // through which light comes to the volume's sides
+	scale      int       // voxels of the volume in a cell
 	cell       float64   // m
 	sigma      float64
 }
@@ -283,25 +316,27 @@ func sweep(out, od *grid.Field, dir [3]float64, share, keep float32, outside fun
 	}
 }
 
-// read gives sun and sky light at a position in voxels of the volume.
-func (l *lightGrid) read(x, y, z float32) (sun, sky float32) {
-	x, y, z = x/l.scale-0.5, y/l.scale-0.5, z/l.scale-0.5
-	return l.sun.Sample(x, y, z), l.sky.Sample(x, y, z)
-}
-
 // Light is the transmittance to a light from direction dir, and the mean over
 // a few directions of the sky, for every voxel; sigma is extinction in 1/m for
 // density 1.
-// For browsers, which get light baked in; renderers read the half-size grid.
+// For browsers, which get light baked in.
 func (v *Volume) Light(sigma float64, dir geom.Vec3, crew grid.Crew) (sun, sky *grid.Field) {
-	l := newLight(v, nil, sigma, dir, false, crew)
+	s := newSweeps(v, nil, sigma, false, crew)
+	a, b := grid.NewField(s.od.Dims), grid.NewField(s.od.Dims)
+	s.light(a, ray{dir.Array(), 1})
+	// The sky by five directions: the zenith and four at 27° over the horizon,
+	// weighed so that an open floor gets 1.
+	low := 1 / math.Sqrt(1.25)
+	s.light(b, ray{[3]float64{0, 1, 0}, 0.36}, ray{[3]float64{low, low / 2, 0}, 0.16}, ray{[3]float64{-low, low / 2, 0}, 0.16},
+		ray{[3]float64{0, low / 2, low}, 0.16}, ray{[3]float64{0, low / 2, -low}, 0.16})
 	sun, sky = grid.NewField(v.Density.Dims), grid.NewField(v.Density.Dims)
 	crew.For(v.Density.NZ, 1, func(k0, k1 int) {
 		for k := k0; k < k1; k++ {
 			for j := range v.Density.NY {
-				a, b := sun.Row(j, k), sky.Row(j, k)
-				for i := range a {
-					a[i], b[i] = l.read(float32(i)+0.5, float32(j)+0.5, float32(k)+0.5)
+				to, too := sun.Row(j, k), sky.Row(j, k)
+				for i := range to {
+					x, y, z := float32(i)/2-0.25, float32(j)/2-0.25, float32(k)/2-0.25
+					to[i], too[i] = a.Sample(x, y, z), b.Sample(x, y, z)
 				}
 			}
 		}

@@ -12,17 +12,6 @@ import (
 	"zarf/core/look"
 )
 
-// Light scattered more than once is guessed by orders of scattering (Wrenninge,
-// Kulla, Lundqvist 2013): each order keeps half of the light, meets half of the
-// optical depth, and has half of the phase function's directness.
-const (
-	maxOrders  = 4
-	lightShare = 0.5
-	phaseShare = 0.5
-)
-
-func scaled(share float64, n int) float64 { return math.Pow(share, float64(n)) }
-
 // opaque is the transmittance under which a march gives up.
 const opaque = 0.004
 

@@ -188,7 +188,6 @@ type Picture struct {
 	march    bool
 	jitter   bool     // steps begin at random
 	skyLight look.RGB // the sky's light on open ground, over π, for the march
-	lobes    [maxOrders]look.Lobes
 
 	across int   // blocks in a row
 	count  []int // samples of every block
@@ -256,9 +255,6 @@ func NewWith(s *Scene, w, h int, k Wants, crew grid.Crew) (*Picture, error) {
 	if k.Features {
 		p.seen, p.feats = make([]float32, 4*w*h), make([]float32, 6*w*h)
 	}
-	for n := range p.lobes {
-		p.lobes[n] = s.Look.Lobes.Flat(scaled(phaseShare, n))
-	}
 	p.skyLight = s.Look.SkyMean()
 	if s.Env != nil {
 		p.skyLight = s.skyMean()
@@ -270,11 +266,7 @@ func NewWith(s *Scene, w, h int, k Wants, crew grid.Crew) (*Picture, error) {
 		if s.grids == nil {
 			all := s.hazes(crew)
 			for _, v := range s.Volumes {
-				l := newLight(v, s.Volumes, p.mean, s.Look.SunDir, s.Fine, crew)
-				l.warm(v, s, all, p.mean, crew)
-				if e[0] != e[1] || e[1] != e[2] {
-					l.deepen(crew)
-				}
+				l := newLight(v, s, all, p.mean, crew)
 				s.grids = append(s.grids, newBricks(v, l, crew))
 			}
 		}

@@ -304,7 +304,7 @@ func TestVolumesHideWhatIsBehind(t *testing.T) {
 		c, _ := mean(t, sc, 4, 1)
 		return c
 	}
-	if a, b := see(0, 1), see(1, 0); a != b || a.Max() < 0.1 {
+	if a, b := see(0, 1), see(1, 0); a != b || a.Max() < 0.05 {
 		t.Errorf("%v with the near one first, %v with the far one", b, a)
 	}
 }

@@ -17,13 +17,13 @@ import (
 
 // reader is what a thread needs for a batch of looks.
 type reader struct {
-	looks, glows, fires     vec.Looks
-	smoke, glow, fire, work vec.Four
-	tint                    vec.Four // red, green and blue
-	kept                    [vec.MaxLooks]float32
-	t                       [vec.MaxLooks]float64 // m along the ray
-
-	hot, lit, tinted bool // what there is of these in the batch
+	looks             [planes]vec.Looks
+	rows              [planes]vec.Four
+	has               [planes]bool // what there is in the batch
+	tint              vec.Four     // red, green and blue
+	tinted            bool
+	kept, pass, light [vec.MaxLooks]float32
+	t                 [vec.MaxLooks]float64 // m along the ray
 }
 
 var readers = sync.Pool{New: func() any { return new(reader) }}
@@ -37,20 +37,18 @@ const (
 
 // beam is a ray on its way through volumes, and what it has gathered.
 type beam struct {
-	p      *Picture
-	t      *trip
-	o, d   geom.Vec3
-	out    *taken
-	from   look.RGB // what reaches the eye from before the volumes
-	shift  float64  // of looks, in steps
-	flat   [maxOrders]float32
-	orders int
-	grey   bool // extinction of one colour, nothing tints
+	p     *Picture
+	t     *trip
+	o, d  geom.Vec3
+	out   *taken
+	from  look.RGB // what reaches the eye from before the volumes
+	shift float64  // of looks, in steps
+	grey  bool     // extinction of one colour
 
-	// by colour; of grey smoke the first alone: what is left of the light from behind, and
-	// what of sun and sky is scattered to the eye
-	through, sun, sky [3]float32
-	fire, glow        [3]float32
+	// by colour: what is left of the light from behind, and what is scattered to the eye
+	// of the sun's light that comes straight, of that which comes by way of other smoke, and
+	// of sky and fire
+	through, straight, many, sky, fire, glow [3]float32
 }
 
 // span is a stretch of a ray, m, within bricks.
@@ -76,7 +74,8 @@ func (p *Picture) marchVolumes(t *trip, o, d geom.Vec3, far float64, out *taken,
 	if p.jitter {
 		m.shift = t.r.next()
 	}
-	m.begin()
+	e := p.scene.Look.Extinction
+	m.grey = e[0] == e[1] && e[1] == e[2]
 	r := readers.Get().(*reader)
 	if len(t.spans) == 1 {
 		s := &t.spans[0]
@@ -93,20 +92,6 @@ func (p *Picture) marchVolumes(t *trip, o, d geom.Vec3, far float64, out *taken,
 		t.see(out, o, d, (first+last)/2, nil)
 	}
 	m.settle(through)
-}
-
-// begin works out what stays the same along the ray: the sun is far away, so the phase
-// function is constant.
-func (m *beam) begin() {
-	l := &m.p.scene.Look
-	m.orders = min(max(l.Bounces, 1), maxOrders)
-	cos, share := m.d.Dot(l.SunDir), 1.0
-	for n := range m.orders {
-		// order n keeps lightShare^n of the light and phaseShare^n of the directness
-		m.flat[n] = float32(m.p.lobes[n].At(cos) * share)
-		share *= lightShare
-	}
-	m.grey = l.Extinction[0] == l.Extinction[1] && l.Extinction[1] == l.Extinction[2]
 }
 
 // left is what is left of the light from behind: of the colour that is left most.
@@ -158,10 +143,10 @@ func (m *beam) alone(r *reader, b *bricks, near, far float64) bool {
 	r.clear()
 	for w.find() {
 		for first, n := w.among(m.shift); n > 0; {
-			count := min(n, most-r.looks.Len())
+			count := min(n, most-r.count())
 			m.place(r, &w, first, count)
 			first, n = first+float64(count), n-count
-			if r.looks.Len() >= enough {
+			if r.count() >= enough {
 				if on := m.add(r, m.fetch(r, b), w.step*h); !on {
 					return false
 				}
@@ -169,7 +154,7 @@ func (m *beam) alone(r *reader, b *bricks, near, far float64) bool {
 			}
 		}
 	}
-	return r.looks.Len() == 0 || m.add(r, m.fetch(r, b), w.step*h)
+	return r.count() == 0 || m.add(r, m.fetch(r, b), w.step*h)
 }
 
 // stretch walks through bricks with looks a step apart, in voxels, along q + t·d.
@@ -197,11 +182,14 @@ func (w *stretch) among(shift float64) (first float64, n int) {
 }
 
 func (r *reader) clear() {
-	r.looks.Clear()
-	r.glows.Clear()
-	r.fires.Clear()
-	r.hot = false
+	for p := range r.looks {
+		r.looks[p].Clear()
+		r.has[p] = false
+	}
 }
+
+// count is how many looks there are.
+func (r *reader) count() int { return r.looks[ofSmoke].Len() }
 
 // place reads looks in the brick that was found.
 func (m *beam) place(r *reader, w *stretch, first float64, n int) {
@@ -209,7 +197,7 @@ func (m *beam) place(r *reader, w *stretch, first float64, n int) {
 	t := (first + m.shift) * w.step
 	if b.v.sharp != nil || m.p.feats != nil {
 		for i := range n {
-			r.t[r.looks.Len()+i] = (t + float64(i)*w.step) * b.v.H
+			r.t[r.count()+i] = (t + float64(i)*w.step) * b.v.H
 		}
 	}
 	if b.v.moves != nil && m.t.moment != 0 {
@@ -224,23 +212,35 @@ func (m *beam) place(r *reader, w *stretch, first float64, n int) {
 
 // read reads looks; lit says that some of them may glow.
 func (r *reader) read(b *bricks, lit bool, w *vec.Way, n int) {
-	if b.fire != nil {
-		r.fires.Read(b.fire, &b.all, math.MaxInt32, w, n)
+	for p := ofMany; p <= ofFire; p++ {
+		if b.data[p] != nil {
+			r.looks[p].Read(b.data[p], &b.all, math.MaxInt32, w, n)
+		}
 	}
+	glows := &r.looks[ofGlow]
 	switch {
 	case lit:
-		if !r.hot {
-			r.hot = true
-			r.glows.Clear()
-			r.glows.Nothing(r.looks.Len())
+		if !r.has[ofGlow] {
+			r.has[ofGlow] = true
+			glows.Clear()
+			glows.Nothing(r.count())
 		}
 		if b.v.sharp == nil {
-			r.glows.Read(b.glow, &b.all, b.none, w, n)
+			glows.Read(b.data[ofGlow], &b.all, b.none, w, n)
 		}
-	case r.hot:
-		r.glows.Nothing(n)
+	case r.has[ofGlow]:
+		glows.Nothing(n)
 	}
-	r.looks.Read(b.smoke, &b.all, math.MaxInt32, w, n)
+	r.looks[ofSmoke].Read(b.data[ofSmoke], &b.all, math.MaxInt32, w, n)
+}
+
+// nothing adds looks at nothing.
+func (r *reader) nothing(b *bricks, n int) {
+	for p := range r.looks {
+		if p == ofSmoke || p == ofGlow && r.has[p] || p != ofGlow && b.data[p] != nil {
+			r.looks[p].Nothing(n)
+		}
+	}
 }
 
 // placeMoved is place at a moment: each look where its fluid stood at the frame.
@@ -249,7 +249,7 @@ func (m *beam) placeMoved(r *reader, w *stretch, t float64, n int) {
 	for i := range n {
 		x := t + float64(i)*w.step
 		p := b.v.moves.back(b.v, geom.V(w.q[0]+x*w.d[0]-0.5, w.q[1]+x*w.d[1]-0.5, w.q[2]+x*w.d[2]-0.5), m.t.moment)
-		r.read(b, b.glow != nil, &vec.Way{float32(p.X + 0.5), float32(p.Y + 0.5), float32(p.Z + 0.5)}, 1)
+		r.read(b, b.data[ofGlow] != nil, &vec.Way{float32(p.X + 0.5), float32(p.Y + 0.5), float32(p.Z + 0.5)}, 1)
 	}
 }
 
@@ -257,26 +257,28 @@ func (m *beam) placeMoved(r *reader, w *stretch, t float64, n int) {
 // how many looks it holds then.
 func (m *beam) fetch(r *reader, b *bricks) int {
 	v := b.v
-	count, n := r.looks.Len(), r.looks.Rows(&r.smoke)
+	count, n := r.count(), r.looks[ofSmoke].Rows(&r.rows[ofSmoke])
 	if v.opacity != nil {
-		for i, x := range r.smoke[ofDensity][:count] {
-			r.smoke[ofDensity][i] = v.opacity.One(x)
+		den := &r.rows[ofSmoke][density]
+		for i, x := range den[:count] {
+			den[i] = v.opacity.One(x)
 		}
 	}
-	r.lit, r.tinted = b.fire != nil, v.tint != nil
-	if r.lit {
-		r.fires.Rows(&r.fire)
+	for p := ofMany; p <= ofFire; p++ {
+		if r.has[p] = b.data[p] != nil; r.has[p] {
+			r.looks[p].Rows(&r.rows[p])
+		}
 	}
-	if r.tinted {
-		for i, hue := range r.smoke[ofHue][:n] {
-			c := v.tint.At(float64(hue))
+	if r.tinted = v.tint != nil; r.tinted {
+		for i, x := range r.rows[ofMany][hue][:n] {
+			c := v.tint.At(float64(x))
 			r.tint[0][i], r.tint[1][i], r.tint[2][i] = float32(c[0]), float32(c[1]), float32(c[2])
 		}
 	}
 	switch {
-	case !r.hot:
+	case !r.has[ofGlow]:
 	case v.sharp == nil:
-		r.glows.Rows(&r.glow)
+		r.looks[ofGlow].Rows(&r.rows[ofGlow])
 	default:
 		m.flame(r, b, count, n)
 	}
@@ -296,7 +298,7 @@ func (m *beam) flame(r *reader, b *bricks, count, n int) {
 			g = v.sharp.at(float32(p.X), float32(p.Y), float32(p.Z))
 		}
 		for c := range 3 {
-			r.glow[c][i] = float32(g[c])
+			r.rows[ofGlow][c][i] = float32(g[c])
 		}
 	}
 }
@@ -312,7 +314,6 @@ func (m *beam) joint(r *reader, near, far float64) bool {
 	end := math.Ceil(far/long - m.shift)
 	for first := math.Ceil(near/long - m.shift); first < end; first += most {
 		n := int(min(most, end-first))
-		sum.hot, sum.lit, sum.tinted = false, false, false
 		some := false
 		for _, b := range m.t.here {
 			if m.align(r, b, long, first, n) {
@@ -343,14 +344,8 @@ func (m *beam) align(r *reader, b *bricks, long, first float64, n int) bool {
 	w.begin(max((first+m.shift)*w.step-1e-9, 0), (first+m.shift+float64(n))*w.step)
 	r.clear()
 	nothing := func(upTo float64) {
-		if gap := int(upTo-first) - r.looks.Len(); gap > 0 {
-			r.looks.Nothing(gap)
-			if b.fire != nil {
-				r.fires.Nothing(gap)
-			}
-			if r.hot {
-				r.glows.Nothing(gap)
-			}
+		if gap := int(upTo-first) - r.count(); gap > 0 {
+			r.nothing(b, gap)
 		}
 	}
 	some := false
@@ -373,49 +368,65 @@ func (m *beam) align(r *reader, b *bricks, long, first float64, n int) bool {
 func (s *reader) join(r *reader, n int, begin bool) {
 	full := (n + vec.Lanes - 1) &^ (vec.Lanes - 1)
 	if begin {
-		for c := range s.smoke {
-			clear(s.smoke[c][:full])
-			clear(s.glow[c][:full])
-			clear(s.fire[c][:full])
+		s.tinted = false
+		for p := range s.rows {
+			s.has[p] = false
+			for c := range s.rows[p] {
+				clear(s.rows[p][c][:full])
+			}
+		}
+		for c := range s.tint {
 			clear(s.tint[c][:full])
 		}
 	}
-	s.hot, s.lit, s.tinted = s.hot || r.hot, s.lit || r.lit, s.tinted || r.tinted
-	for i, den := range r.smoke[ofDensity][:n] {
-		s.smoke[ofDensity][i] += den
-		s.smoke[ofSun][i] += den * r.smoke[ofSun][i]
-		s.smoke[ofSky][i] += den * r.smoke[ofSky][i]
+	s.tinted = s.tinted || r.tinted
+	den := r.rows[ofSmoke][density][:n]
+	for i, d := range den {
+		s.rows[ofSmoke][density][i] += d
+	}
+	by := func(to, from []float32) {
+		for i, d := range den {
+			to[i] += d * from[i]
+		}
+	}
+	for c := sunStraight; c <= skyAll; c++ {
+		by(s.rows[ofSmoke][c][:n], r.rows[ofSmoke][c][:n])
 	}
 	for c := range 3 {
-		to, glow, fire, tint := s.tint[c][:n], s.glow[c][:n], s.fire[c][:n], r.tint[c][:n]
-		for i, den := range r.smoke[ofDensity][:n] {
-			k := float32(1)
-			if r.tinted {
-				k = tint[i]
+		for p := ofMany; p <= ofFire; p++ {
+			if r.has[p] {
+				s.has[p] = true
+				by(s.rows[p][c][:n], r.rows[p][c][:n])
 			}
-			to[i] += den * k
-			if r.lit {
-				fire[i] += den * r.fire[c][i]
-			}
-			if r.hot {
-				glow[i] += r.glow[c][i]
-			}
+		}
+		if r.has[ofGlow] {
+			s.has[ofGlow] = true
+			vec.Add(s.rows[ofGlow][c][:n], s.rows[ofGlow][c][:n], r.rows[ofGlow][c][:n])
+		}
+		if r.tinted {
+			by(s.tint[c][:n], r.tint[c][:n])
+		} else {
+			vec.Add(s.tint[c][:n], s.tint[c][:n], den)
 		}
 	}
 }
 
-// share makes means of sums by density.
+// share makes means of sums by density. Where one volume's light has colours and another's
+// hasn't, the one of no colours is the same for all.
 func (s *reader) share(n int) {
-	for i, den := range s.smoke[ofDensity][:n] {
+	for i, den := range s.rows[ofSmoke][density][:n] {
 		if den <= 0 {
 			continue
 		}
 		k := 1 / den
-		s.smoke[ofSun][i] *= k
-		s.smoke[ofSky][i] *= k
+		for c := sunStraight; c <= skyAll; c++ {
+			s.rows[ofSmoke][c][i] *= k
+		}
 		for c := range 3 {
 			s.tint[c][i] *= k
-			s.fire[c][i] *= k
+			for p := ofMany; p <= ofFire; p++ {
+				s.rows[p][c][i] *= k
+			}
 		}
 	}
 }
@@ -429,26 +440,8 @@ func (m *beam) add(r *reader, n int, long float64) bool {
 	before := m.left(0)
 	e := m.p.scene.Look.Extinction
 	clearest := 0
-	var glow [4]float32
-	if m.grey && !r.tinted {
-		var sum, fire [4]float32
-		s := &r.smoke
-		vec.Scatter(s[ofDensity][:n], s[ofSun][:n], s[ofSky][:n], float32(e[0]*long), &m.flat, m.orders)
-		left := vec.Dim(&s[ofDensity], &r.kept, m.through[0], n)
-		vec.Shares(&sum, &s[ofDensity], s, n)
-		if r.lit {
-			vec.Shares(&fire, &s[ofDensity], &r.fire, n)
-		}
-		if r.hot {
-			vec.Shares(&glow, &r.kept, &r.glow, n)
-		}
-		for c := range 3 {
-			m.through[c] = left
-			m.sun[c] += sum[ofSun]
-			m.sky[c] += sum[ofSky]
-			m.fire[c] += fire[c]
-			m.glow[c] += glow[c] * float32(long)
-		}
+	if m.grey && !r.tinted && !r.has[ofMany] {
+		m.addGrey(r, n, long)
 	} else {
 		for c := range 3 {
 			if e[c] <= e[clearest] {
@@ -475,55 +468,85 @@ func (m *beam) add(r *reader, n int, long float64) bool {
 	return true
 }
 
-// colour is add for one colour of what isn't grey. The light grids of coloured smoke
-// hold depths, by the mean extinction.
-func (m *beam) colour(r *reader, c, n int, long float64) {
-	l := &m.p.scene.Look
-	w := &r.work
-	copy(w[ofDensity][:n], r.smoke[ofDensity][:n])
-	for _, row := range [2]int{ofSun, ofSky} {
-		if m.grey {
-			copy(w[row][:n], r.smoke[row][:n])
-		} else {
-			vec.Fade(w[row][:n], r.smoke[row][:n], float32(l.Extinction[c]/m.p.mean))
-		}
+// addGrey is add for grey smoke.
+func (m *beam) addGrey(r *reader, n int, long float64) {
+	var smoke, fire, glow [4]float32
+	pass := &r.rows[ofSmoke][density]
+	vec.Fade(pass[:n], pass[:n], float32(m.p.scene.Look.Extinction[0]*long))
+	left := vec.Dim(pass, &r.kept, m.through[0], n)
+	vec.Shares(&smoke, pass, &r.rows[ofSmoke], n)
+	if r.has[ofFire] {
+		vec.Shares(&fire, pass, &r.rows[ofFire], n)
 	}
-	vec.Scatter(w[ofDensity][:n], w[ofSun][:n], w[ofSky][:n], float32(l.Extinction[c]*long), &m.flat, m.orders)
-	m.through[c] = vec.Dim(&w[ofDensity], &r.kept, m.through[c], n)
-	if r.tinted {
-		tint := r.tint[c][:n]
-		for _, row := range [3]*[vec.MaxLooks]float32{&w[ofSun], &w[ofSky], &r.fire[c]} {
-			for i, k := range tint {
-				row[i] *= k
-			}
-		}
+	if r.has[ofGlow] {
+		vec.Shares(&glow, &r.kept, &r.rows[ofGlow], n)
 	}
-	var sum [4]float32
-	vec.Shares(&sum, &w[ofDensity], w, n)
-	m.sun[c] += sum[ofSun]
-	m.sky[c] += sum[ofSky]
-	if r.lit {
-		sum = [4]float32{}
-		vec.Shares(&sum, &w[ofDensity], &r.fire, n)
-		m.fire[c] += sum[c]
-	}
-	if r.hot {
-		sum = [4]float32{}
-		vec.Shares(&sum, &r.kept, &r.glow, n)
-		m.glow[c] += sum[c] * float32(long)
+	for c := range 3 {
+		m.through[c] = left
+		m.straight[c] += smoke[sunStraight]
+		m.many[c] += smoke[sunMany]
+		m.sky[c] += smoke[skyAll]
+		m.fire[c] += fire[c]
+		m.glow[c] += glow[c] * float32(long)
 	}
 }
 
+// colour is add for one colour of what isn't grey. Light of the sun in smoke of coloured
+// extinction is told by the depth that it has come through, for the mean of that.
+func (m *beam) colour(r *reader, c, n int, long float64) {
+	e := m.p.scene.Look.Extinction[c]
+	pass := &r.pass
+	vec.Fade(pass[:n], r.rows[ofSmoke][density][:n], float32(e*long))
+	m.through[c] = vec.Dim(pass, &r.kept, m.through[c], n)
+	if r.has[ofGlow] {
+		m.glow[c] += r.shared(&r.kept, ofGlow, c, n) * float32(long)
+	}
+	if r.tinted {
+		for i, k := range r.tint[c][:n] {
+			pass[i] *= k
+		}
+	}
+	if !m.grey {
+		sun := r.rows[ofSmoke][sunStraight][:n]
+		copy(r.light[:n], sun)
+		vec.Fade(sun, sun, float32(e/m.p.mean))
+		defer copy(sun, r.light[:n]) // the other colours are to come
+	}
+	var smoke [4]float32
+	vec.Shares(&smoke, pass, &r.rows[ofSmoke], n)
+	m.straight[c] += smoke[sunStraight]
+	// what holds light of one colour has none by colours
+	m.many[c] += smoke[sunMany]
+	m.sky[c] += smoke[skyAll]
+	if r.has[ofMany] {
+		m.many[c] += r.shared(pass, ofMany, c, n)
+		m.sky[c] += r.shared(pass, ofSky, c, n)
+	}
+	if r.has[ofFire] {
+		m.fire[c] += r.shared(pass, ofFire, c, n)
+	}
+}
+
+// shared is a plane's light of a colour by weight.
+func (r *reader) shared(w *[vec.MaxLooks]float32, plane, c, n int) float32 {
+	var sum [4]float32
+	vec.Shares(&sum, w, &r.rows[plane], n)
+	return sum[c]
+}
+
 // settle adds what a ray has gathered, seen through what lies before.
-// Emission isn't scattered, so it takes no albedo.
+// Emission isn't scattered, so it takes no albedo. The sun is far away, so the phase
+// function is that of the ray.
 func (m *beam) settle(through *look.RGB) {
 	l, out := &m.p.scene.Look, m.out
+	phase := l.Lobes.At(m.d.Dot(l.SunDir))
+	around := m.t.spans[0].b.around
 	for c := range 3 {
 		out.light[Emission][c] += through[c] * l.Flame * float64(m.glow[c])
 		if e := l.Extinction[c]; e > 0 {
 			k := through[c] * l.Scattering[c] / e
-			out.light[BySun][c] += k * float64(m.sun[c]) * l.Sun[c]
-			out.light[BySky][c] += k * float64(m.sky[c]) * m.p.skyLight[c]
+			out.light[BySun][c] += k * (phase*float64(m.straight[c]) + float64(m.many[c])) * l.Sun[c]
+			out.light[BySky][c] += k * float64(m.sky[c]) * around[c]
 			out.light[ByFire][c] += k * float64(m.fire[c])
 		}
 		through[c] *= float64(m.through[c])

@@ -224,11 +224,6 @@ func gatherLikeAVX512(weight *float32, out *float32, in *float32, gap *float32, 
 //go:noescape
 func deepenAVX512(depth *float32, out *float32, od *float32, a *float32, b *float32, c *float32, d *float32, w *[4]float32, half float32, share float32, keep float32, n int)
 
-// scatterAVX512 is den = e^−min(depth den, 87), sun = Σ flat[o] sun^(½ᵒ), sky = Σ ½ᵒ sky^(½ᵒ), o under orders, for whole blocks.
-//
-//go:noescape
-func scatterAVX512(den *float32, sun *float32, sky *float32, flat *[4]float32, depth float32, orders int, n int)
-
 // fadeAVX512 is dst = e^−min(depth a, 87), for whole blocks.
 //
 //go:noescape
@@ -243,6 +238,16 @@ func looksAVX512(dst *float32, data *float32, at *int32, way *[6]float32, top *[
 //
 //go:noescape
 func turnAVX512(dst *float32, a *float32, step int, n int)
+
+// carryAVX512 is with e = aim src: to = in pass + e (1 − pass), out += share (e + (in − e) mean), of any length.
+//
+//go:noescape
+func carryAVX512(to *float32, in *float32, pass *float32, mean *float32, src *float32, out *float32, aim float32, share float32, n int)
+
+// collectAVX512 is dst = Σ parts and seen += Σ parts·by of count rows step values apart, of any length.
+//
+//go:noescape
+func collectAVX512(dst *float32, seen *float32, parts *float32, by *float32, step int, count int, n int)
 
 // dimAVX512 is with T what is left of light before a look, from through on: kept = T and pass = T (1 − pass); what is left behind the last. n is a multiple of 8.
 //
@@ -489,11 +494,6 @@ func gatherLikeAVX2(weight *float32, out *float32, in *float32, gap *float32, fa
 //go:noescape
 func deepenAVX2(depth *float32, out *float32, od *float32, a *float32, b *float32, c *float32, d *float32, w *[4]float32, half float32, share float32, keep float32, n int)
 
-// scatterAVX2 is den = e^−min(depth den, 87), sun = Σ flat[o] sun^(½ᵒ), sky = Σ ½ᵒ sky^(½ᵒ), o under orders, for whole blocks.
-//
-//go:noescape
-func scatterAVX2(den *float32, sun *float32, sky *float32, flat *[4]float32, depth float32, orders int, n int)
-
 // fadeAVX2 is dst = e^−min(depth a, 87), for whole blocks.
 //
 //go:noescape
@@ -508,6 +508,16 @@ func looksAVX2(dst *float32, data *float32, at *int32, way *[6]float32, top *[3]
 //
 //go:noescape
 func turnAVX2(dst *float32, a *float32, step int, n int)
+
+// carryAVX2 is with e = aim src: to = in pass + e (1 − pass), out += share (e + (in − e) mean), of any length.
+//
+//go:noescape
+func carryAVX2(to *float32, in *float32, pass *float32, mean *float32, src *float32, out *float32, aim float32, share float32, n int)
+
+// collectAVX2 is dst = Σ parts and seen += Σ parts·by of count rows step values apart, of any length.
+//
+//go:noescape
+func collectAVX2(dst *float32, seen *float32, parts *float32, by *float32, step int, count int, n int)
 
 // dimAVX2 is with T what is left of light before a look, from through on: kept = T and pass = T (1 − pass); what is left behind the last. n is a multiple of 8.
 //

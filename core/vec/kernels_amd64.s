@@ -3254,83 +3254,6 @@ done:
 DATA float19<>+0(SB)/4, $0x42ae0000
 GLOBL float19<>(SB), RODATA|NOPTR, $4
 
-// func scatterAVX512(den *float32, sun *float32, sky *float32, flat *[4]float32, depth float32, orders int, n int)
-// Requires: AVX, AVX512F
-TEXT ·scatterAVX512(SB), NOSPLIT, $0-56
-	MOVQ         den+0(FP), AX
-	MOVQ         sun+8(FP), CX
-	MOVQ         sky+16(FP), DX
-	MOVQ         flat+24(FP), BX
-	VBROADCASTSS depth+32(FP), Z0
-	VBROADCASTSS float19<>+0(SB), Z1
-	VBROADCASTSS float0<>+0(SB), Z2
-	MOVQ         orders+40(FP), SI
-	MOVQ         n+48(FP), DI
-	SHLQ         $0x02, DI
-	XORQ         R8, R8
-
-loop:
-	VMULPS       (AX)(R8*1), Z0, Z3
-	VMINPS       Z3, Z1, Z3
-	VBROADCASTSS float12<>+0(SB), Z4
-	VMULPS       Z4, Z3, Z3
-	VRNDSCALEPS  $0x00, Z3, Z4
-	VSUBPS       Z4, Z3, Z3
-	VBROADCASTSS float13<>+0(SB), Z5
-	VMOVAPS      Z5, Z5
-	VMULPS       Z3, Z5, Z5
-	VBROADCASTSS float14<>+0(SB), Z6
-	VADDPS       Z6, Z5, Z5
-	VMULPS       Z3, Z5, Z5
-	VBROADCASTSS float15<>+0(SB), Z6
-	VADDPS       Z6, Z5, Z5
-	VMULPS       Z3, Z5, Z5
-	VBROADCASTSS float16<>+0(SB), Z6
-	VADDPS       Z6, Z5, Z5
-	VMULPS       Z3, Z5, Z5
-	VBROADCASTSS float17<>+0(SB), Z6
-	VADDPS       Z6, Z5, Z5
-	VMULPS       Z3, Z5, Z5
-	VBROADCASTSS float18<>+0(SB), Z6
-	VADDPS       Z6, Z5, Z5
-	VMULPS       Z3, Z5, Z5
-	VBROADCASTSS float3<>+0(SB), Z3
-	VADDPS       Z3, Z5, Z5
-	VCVTPS2DQ    Z4, Z4
-	VPSLLD       $0x17, Z4, Z4
-	VPADDD       Z4, Z5, Z5
-	VMOVUPS      Z5, (AX)(R8*1)
-	VMOVUPS      (CX)(R8*1), Z3
-	VMOVUPS      (DX)(R8*1), Z4
-	VBROADCASTSS (BX), Z7
-	VMULPS       Z7, Z3, Z5
-	VMOVAPS      Z4, Z6
-	VMOVAPS      Z2, Z8
-	MOVQ         $0x00000001, R9
-	JMP          test
-
-order:
-	VSQRTPS      Z3, Z3
-	VSQRTPS      Z4, Z4
-	VBROADCASTSS (BX)(R9*4), Z7
-	VMULPS       Z7, Z3, Z7
-	VADDPS       Z7, Z5, Z5
-	VMULPS       Z8, Z4, Z7
-	VADDPS       Z7, Z6, Z6
-	VMULPS       Z2, Z8, Z8
-	INCQ         R9
-
-test:
-	CMPQ    R9, SI
-	JLT     order
-	VMOVUPS Z5, (CX)(R8*1)
-	VMOVUPS Z6, (DX)(R8*1)
-	ADDQ    $0x40, R8
-	CMPQ    R8, DI
-	JLT     loop
-	VZEROUPPER
-	RET
-
 // func fadeAVX512(dst *float32, a *float32, depth float32, n int)
 // Requires: AVX, AVX512F
 TEXT ·fadeAVX512(SB), NOSPLIT, $0-32
@@ -3745,6 +3668,141 @@ loop:
 test:
 	CMPQ BX, SI
 	JLT  loop
+	VZEROUPPER
+	RET
+
+// func carryAVX512(to *float32, in *float32, pass *float32, mean *float32, src *float32, out *float32, aim float32, share float32, n int)
+// Requires: AVX, AVX512F, BMI2
+TEXT ·carryAVX512(SB), NOSPLIT, $0-64
+	MOVQ         to+0(FP), AX
+	MOVQ         in+8(FP), CX
+	MOVQ         pass+16(FP), DX
+	MOVQ         mean+24(FP), BX
+	MOVQ         src+32(FP), SI
+	MOVQ         out+40(FP), DI
+	VBROADCASTSS aim+48(FP), Z0
+	VBROADCASTSS share+52(FP), Z1
+	VBROADCASTSS float3<>+0(SB), Z2
+	MOVQ         n+56(FP), R8
+	XORQ         R9, R9
+	MOVQ         R8, R10
+	ANDQ         $0xfffffff0, R10
+	SUBQ         R10, R8
+	SHLQ         $0x02, R10
+	JMP          test
+
+loop:
+	VMOVUPS (SI)(R9*1), Z3
+	VMOVUPS (CX)(R9*1), Z4
+	VMOVUPS (DX)(R9*1), Z5
+	VMULPS  Z0, Z3, Z3
+	VMOVUPS (BX)(R9*1), Z6
+	VSUBPS  Z3, Z4, Z7
+	VMULPS  Z6, Z7, Z7
+	VADDPS  Z3, Z7, Z7
+	VMULPS  Z1, Z7, Z7
+	VMOVUPS (DI)(R9*1), Z6
+	VADDPS  Z6, Z7, Z7
+	VMOVUPS Z7, (DI)(R9*1)
+	VSUBPS  Z5, Z2, Z6
+	VMULPS  Z3, Z6, Z6
+	VMULPS  Z4, Z5, Z5
+	VADDPS  Z6, Z5, Z5
+	VMOVUPS Z5, (AX)(R9*1)
+	ADDQ    $0x40, R9
+
+test:
+	CMPQ      R9, R10
+	JLT       loop
+	TESTQ     R8, R8
+	JE        done
+	MOVL      $0x0000ffff, R10
+	BZHIL     R8, R10, R10
+	KMOVW     R10, K1
+	VMOVUPS.Z (SI)(R9*1), K1, Z3
+	VMOVUPS.Z (CX)(R9*1), K1, Z4
+	VMOVUPS.Z (DX)(R9*1), K1, Z5
+	VMULPS    Z0, Z3, Z3
+	VMOVUPS.Z (BX)(R9*1), K1, Z0
+	VSUBPS    Z3, Z4, Z6
+	VMULPS    Z0, Z6, Z6
+	VADDPS    Z3, Z6, Z6
+	VMULPS    Z1, Z6, Z6
+	VMOVUPS.Z (DI)(R9*1), K1, Z0
+	VADDPS    Z0, Z6, Z6
+	VMOVUPS   Z6, K1, (DI)(R9*1)
+	VSUBPS    Z5, Z2, Z0
+	VMULPS    Z3, Z0, Z0
+	VMULPS    Z4, Z5, Z5
+	VADDPS    Z0, Z5, Z5
+	VMOVUPS   Z5, K1, (AX)(R9*1)
+
+done:
+	VZEROUPPER
+	RET
+
+// func collectAVX512(dst *float32, seen *float32, parts *float32, by *float32, step int, count int, n int)
+// Requires: AVX, AVX512F, BMI2
+TEXT ·collectAVX512(SB), NOSPLIT, $0-56
+	MOVQ dst+0(FP), AX
+	MOVQ seen+8(FP), CX
+	MOVQ parts+16(FP), DX
+	MOVQ by+24(FP), BX
+	MOVQ step+32(FP), SI
+	SHLQ $0x02, SI
+	MOVQ count+40(FP), DI
+	MOVQ n+48(FP), R8
+	XORQ R9, R9
+	MOVQ R8, R10
+	ANDQ $0xfffffff0, R10
+	SUBQ R10, R8
+	SHLQ $0x02, R10
+	JMP  test
+
+loop:
+	VPXORD  Z0, Z0, Z0
+	VMOVUPS (CX)(R9*1), Z1
+	LEAQ    (R9), R11
+	MOVQ    DI, R12
+
+row1:
+	VMOVUPS (DX)(R11*1), Z2
+	VMOVUPS (BX)(R11*1), Z3
+	VADDPS  Z2, Z0, Z0
+	VMULPS  Z2, Z3, Z3
+	VADDPS  Z3, Z1, Z1
+	ADDQ    SI, R11
+	DECQ    R12
+	JNZ     row1
+	VMOVUPS Z0, (AX)(R9*1)
+	VMOVUPS Z1, (CX)(R9*1)
+	ADDQ    $0x40, R9
+
+test:
+	CMPQ      R9, R10
+	JLT       loop
+	TESTQ     R8, R8
+	JE        done
+	MOVL      $0x0000ffff, R10
+	BZHIL     R8, R10, R10
+	KMOVW     R10, K1
+	VPXORD    Z4, Z4, Z4
+	VMOVUPS.Z (CX)(R9*1), K1, Z0
+	LEAQ      (R9), R8
+
+row2:
+	VMOVUPS.Z (DX)(R8*1), K1, Z1
+	VMOVUPS.Z (BX)(R8*1), K1, Z2
+	VADDPS    Z1, Z4, Z4
+	VMULPS    Z1, Z2, Z2
+	VADDPS    Z2, Z0, Z0
+	ADDQ      SI, R8
+	DECQ      DI
+	JNZ       row2
+	VMOVUPS   Z4, K1, (AX)(R9*1)
+	VMOVUPS   Z0, K1, (CX)(R9*1)
+
+done:
 	VZEROUPPER
 	RET
 
@@ -9149,138 +9207,6 @@ done:
 	VZEROUPPER
 	RET
 
-// func scatterAVX2(den *float32, sun *float32, sky *float32, flat *[4]float32, depth float32, orders int, n int)
-// Requires: AVX, AVX2
-TEXT ·scatterAVX2(SB), NOSPLIT, $0-56
-	MOVQ         den+0(FP), AX
-	MOVQ         sun+8(FP), CX
-	MOVQ         sky+16(FP), DX
-	MOVQ         flat+24(FP), BX
-	VBROADCASTSS depth+32(FP), Y0
-	VBROADCASTSS float19<>+0(SB), Y1
-	VBROADCASTSS float0<>+0(SB), Y2
-	MOVQ         orders+40(FP), SI
-	MOVQ         n+48(FP), DI
-	SHLQ         $0x02, DI
-	XORQ         R8, R8
-
-loop:
-	VMULPS       (AX)(R8*1), Y0, Y3
-	VMINPS       Y3, Y1, Y3
-	VBROADCASTSS float12<>+0(SB), Y4
-	VMULPS       Y4, Y3, Y3
-	VROUNDPS     $0x00, Y3, Y4
-	VSUBPS       Y4, Y3, Y3
-	VBROADCASTSS float13<>+0(SB), Y5
-	VMOVAPS      Y5, Y5
-	VMULPS       Y3, Y5, Y5
-	VBROADCASTSS float14<>+0(SB), Y6
-	VADDPS       Y6, Y5, Y5
-	VMULPS       Y3, Y5, Y5
-	VBROADCASTSS float15<>+0(SB), Y6
-	VADDPS       Y6, Y5, Y5
-	VMULPS       Y3, Y5, Y5
-	VBROADCASTSS float16<>+0(SB), Y6
-	VADDPS       Y6, Y5, Y5
-	VMULPS       Y3, Y5, Y5
-	VBROADCASTSS float17<>+0(SB), Y6
-	VADDPS       Y6, Y5, Y5
-	VMULPS       Y3, Y5, Y5
-	VBROADCASTSS float18<>+0(SB), Y6
-	VADDPS       Y6, Y5, Y5
-	VMULPS       Y3, Y5, Y5
-	VBROADCASTSS float3<>+0(SB), Y3
-	VADDPS       Y3, Y5, Y5
-	VCVTPS2DQ    Y4, Y4
-	VPSLLD       $0x17, Y4, Y4
-	VPADDD       Y4, Y5, Y5
-	VMOVUPS      Y5, (AX)(R8*1)
-	VMOVUPS      (CX)(R8*1), Y3
-	VMOVUPS      (DX)(R8*1), Y4
-	VBROADCASTSS (BX), Y7
-	VMULPS       Y7, Y3, Y5
-	VMOVAPS      Y4, Y6
-	VMOVAPS      Y2, Y8
-	MOVQ         $0x00000001, R9
-	JMP          test
-
-order:
-	VSQRTPS      Y3, Y3
-	VSQRTPS      Y4, Y4
-	VBROADCASTSS (BX)(R9*4), Y7
-	VMULPS       Y7, Y3, Y7
-	VADDPS       Y7, Y5, Y5
-	VMULPS       Y8, Y4, Y7
-	VADDPS       Y7, Y6, Y6
-	VMULPS       Y2, Y8, Y8
-	INCQ         R9
-
-test:
-	CMPQ         R9, SI
-	JLT          order
-	VMOVUPS      Y5, (CX)(R8*1)
-	VMOVUPS      Y6, (DX)(R8*1)
-	VMULPS       32(AX)(R8*1), Y0, Y3
-	VMINPS       Y3, Y1, Y3
-	VBROADCASTSS float12<>+0(SB), Y4
-	VMULPS       Y4, Y3, Y3
-	VROUNDPS     $0x00, Y3, Y4
-	VSUBPS       Y4, Y3, Y3
-	VBROADCASTSS float13<>+0(SB), Y5
-	VMOVAPS      Y5, Y5
-	VMULPS       Y3, Y5, Y5
-	VBROADCASTSS float14<>+0(SB), Y6
-	VADDPS       Y6, Y5, Y5
-	VMULPS       Y3, Y5, Y5
-	VBROADCASTSS float15<>+0(SB), Y6
-	VADDPS       Y6, Y5, Y5
-	VMULPS       Y3, Y5, Y5
-	VBROADCASTSS float16<>+0(SB), Y6
-	VADDPS       Y6, Y5, Y5
-	VMULPS       Y3, Y5, Y5
-	VBROADCASTSS float17<>+0(SB), Y6
-	VADDPS       Y6, Y5, Y5
-	VMULPS       Y3, Y5, Y5
-	VBROADCASTSS float18<>+0(SB), Y6
-	VADDPS       Y6, Y5, Y5
-	VMULPS       Y3, Y5, Y5
-	VBROADCASTSS float3<>+0(SB), Y3
-	VADDPS       Y3, Y5, Y5
-	VCVTPS2DQ    Y4, Y4
-	VPSLLD       $0x17, Y4, Y4
-	VPADDD       Y4, Y5, Y5
-	VMOVUPS      Y5, 32(AX)(R8*1)
-	VMOVUPS      32(CX)(R8*1), Y3
-	VMOVUPS      32(DX)(R8*1), Y4
-	VBROADCASTSS (BX), Y7
-	VMULPS       Y7, Y3, Y5
-	VMOVAPS      Y4, Y6
-	VMOVAPS      Y2, Y8
-	MOVQ         $0x00000001, R9
-	JMP          check
-
-next:
-	VSQRTPS      Y3, Y3
-	VSQRTPS      Y4, Y4
-	VBROADCASTSS (BX)(R9*4), Y7
-	VMULPS       Y7, Y3, Y7
-	VADDPS       Y7, Y5, Y5
-	VMULPS       Y8, Y4, Y7
-	VADDPS       Y7, Y6, Y6
-	VMULPS       Y2, Y8, Y8
-	INCQ         R9
-
-check:
-	CMPQ    R9, SI
-	JLT     next
-	VMOVUPS Y5, 32(CX)(R8*1)
-	VMOVUPS Y6, 32(DX)(R8*1)
-	ADDQ    $0x40, R8
-	CMPQ    R8, DI
-	JLT     loop
-	VZEROUPPER
-	RET
-
 // func fadeAVX2(dst *float32, a *float32, depth float32, n int)
 // Requires: AVX, AVX2
 TEXT ·fadeAVX2(SB), NOSPLIT, $0-32
@@ -9719,6 +9645,217 @@ loop:
 test:
 	CMPQ BX, SI
 	JLT  loop
+	VZEROUPPER
+	RET
+
+// func carryAVX2(to *float32, in *float32, pass *float32, mean *float32, src *float32, out *float32, aim float32, share float32, n int)
+// Requires: AVX, AVX2
+TEXT ·carryAVX2(SB), NOSPLIT, $0-64
+	MOVQ         to+0(FP), AX
+	MOVQ         in+8(FP), CX
+	MOVQ         pass+16(FP), DX
+	MOVQ         mean+24(FP), BX
+	MOVQ         src+32(FP), SI
+	MOVQ         out+40(FP), DI
+	VBROADCASTSS aim+48(FP), Y0
+	VBROADCASTSS share+52(FP), Y1
+	VBROADCASTSS float3<>+0(SB), Y2
+	MOVQ         n+56(FP), R8
+	XORQ         R9, R9
+	MOVQ         R8, R10
+	ANDQ         $0xfffffff0, R10
+	SUBQ         R10, R8
+	SHLQ         $0x02, R10
+	JMP          test
+
+loop:
+	VMOVUPS (SI)(R9*1), Y3
+	VMOVUPS (CX)(R9*1), Y4
+	VMOVUPS (DX)(R9*1), Y5
+	VMULPS  Y0, Y3, Y3
+	VMOVUPS (BX)(R9*1), Y6
+	VSUBPS  Y3, Y4, Y7
+	VMULPS  Y6, Y7, Y7
+	VADDPS  Y3, Y7, Y7
+	VMULPS  Y1, Y7, Y7
+	VMOVUPS (DI)(R9*1), Y6
+	VADDPS  Y6, Y7, Y7
+	VMOVUPS Y7, (DI)(R9*1)
+	VSUBPS  Y5, Y2, Y6
+	VMULPS  Y3, Y6, Y6
+	VMULPS  Y4, Y5, Y5
+	VADDPS  Y6, Y5, Y5
+	VMOVUPS Y5, (AX)(R9*1)
+	VMOVUPS 32(SI)(R9*1), Y3
+	VMOVUPS 32(CX)(R9*1), Y4
+	VMOVUPS 32(DX)(R9*1), Y5
+	VMULPS  Y0, Y3, Y3
+	VMOVUPS 32(BX)(R9*1), Y6
+	VSUBPS  Y3, Y4, Y7
+	VMULPS  Y6, Y7, Y7
+	VADDPS  Y3, Y7, Y7
+	VMULPS  Y1, Y7, Y7
+	VMOVUPS 32(DI)(R9*1), Y6
+	VADDPS  Y6, Y7, Y7
+	VMOVUPS Y7, 32(DI)(R9*1)
+	VSUBPS  Y5, Y2, Y6
+	VMULPS  Y3, Y6, Y6
+	VMULPS  Y4, Y5, Y5
+	VADDPS  Y6, Y5, Y5
+	VMOVUPS Y5, 32(AX)(R9*1)
+	ADDQ    $0x40, R9
+
+test:
+	CMPQ         R9, R10
+	JLT          loop
+	TESTQ        R8, R8
+	JE           done
+	VMOVD        R8, X3
+	VPBROADCASTD X3, Y3
+	VMOVDQU      lane<>+0(SB), Y4
+	VPCMPGTD     Y4, Y3, Y3
+	VMASKMOVPS   (SI)(R9*1), Y3, Y4
+	VMASKMOVPS   (CX)(R9*1), Y3, Y5
+	VMASKMOVPS   (DX)(R9*1), Y3, Y6
+	VMULPS       Y0, Y4, Y4
+	VMASKMOVPS   (BX)(R9*1), Y3, Y7
+	VSUBPS       Y4, Y5, Y8
+	VMULPS       Y7, Y8, Y8
+	VADDPS       Y4, Y8, Y8
+	VMULPS       Y1, Y8, Y8
+	VMASKMOVPS   (DI)(R9*1), Y3, Y7
+	VADDPS       Y7, Y8, Y8
+	VMASKMOVPS   Y8, Y3, (DI)(R9*1)
+	VSUBPS       Y6, Y2, Y7
+	VMULPS       Y4, Y7, Y7
+	VMULPS       Y5, Y6, Y6
+	VADDPS       Y7, Y6, Y6
+	VMASKMOVPS   Y6, Y3, (AX)(R9*1)
+	VMOVD        R8, X3
+	VPBROADCASTD X3, Y3
+	VMOVDQU      lane<>+32(SB), Y4
+	VPCMPGTD     Y4, Y3, Y3
+	VMASKMOVPS   32(SI)(R9*1), Y3, Y4
+	VMASKMOVPS   32(CX)(R9*1), Y3, Y5
+	VMASKMOVPS   32(DX)(R9*1), Y3, Y6
+	VMULPS       Y0, Y4, Y4
+	VMASKMOVPS   32(BX)(R9*1), Y3, Y0
+	VSUBPS       Y4, Y5, Y7
+	VMULPS       Y0, Y7, Y7
+	VADDPS       Y4, Y7, Y7
+	VMULPS       Y1, Y7, Y7
+	VMASKMOVPS   32(DI)(R9*1), Y3, Y0
+	VADDPS       Y0, Y7, Y7
+	VMASKMOVPS   Y7, Y3, 32(DI)(R9*1)
+	VSUBPS       Y6, Y2, Y0
+	VMULPS       Y4, Y0, Y0
+	VMULPS       Y5, Y6, Y6
+	VADDPS       Y0, Y6, Y6
+	VMASKMOVPS   Y6, Y3, 32(AX)(R9*1)
+
+done:
+	VZEROUPPER
+	RET
+
+// func collectAVX2(dst *float32, seen *float32, parts *float32, by *float32, step int, count int, n int)
+// Requires: AVX, AVX2
+TEXT ·collectAVX2(SB), NOSPLIT, $0-56
+	MOVQ dst+0(FP), AX
+	MOVQ seen+8(FP), CX
+	MOVQ parts+16(FP), DX
+	MOVQ by+24(FP), BX
+	MOVQ step+32(FP), SI
+	SHLQ $0x02, SI
+	MOVQ count+40(FP), DI
+	MOVQ n+48(FP), R8
+	XORQ R9, R9
+	MOVQ R8, R10
+	ANDQ $0xfffffff0, R10
+	SUBQ R10, R8
+	SHLQ $0x02, R10
+	JMP  test
+
+loop:
+	VXORPS  Y0, Y0, Y0
+	VMOVUPS (CX)(R9*1), Y1
+	LEAQ    (R9), R11
+	MOVQ    DI, R12
+
+row1:
+	VMOVUPS (DX)(R11*1), Y2
+	VMOVUPS (BX)(R11*1), Y3
+	VADDPS  Y2, Y0, Y0
+	VMULPS  Y2, Y3, Y3
+	VADDPS  Y3, Y1, Y1
+	ADDQ    SI, R11
+	DECQ    R12
+	JNZ     row1
+	VMOVUPS Y0, (AX)(R9*1)
+	VMOVUPS Y1, (CX)(R9*1)
+	VXORPS  Y0, Y0, Y0
+	VMOVUPS 32(CX)(R9*1), Y1
+	LEAQ    32(R9), R11
+	MOVQ    DI, R12
+
+row2:
+	VMOVUPS (DX)(R11*1), Y2
+	VMOVUPS (BX)(R11*1), Y3
+	VADDPS  Y2, Y0, Y0
+	VMULPS  Y2, Y3, Y3
+	VADDPS  Y3, Y1, Y1
+	ADDQ    SI, R11
+	DECQ    R12
+	JNZ     row2
+	VMOVUPS Y0, 32(AX)(R9*1)
+	VMOVUPS Y1, 32(CX)(R9*1)
+	ADDQ    $0x40, R9
+
+test:
+	CMPQ         R9, R10
+	JLT          loop
+	TESTQ        R8, R8
+	JE           done
+	VMOVD        R8, X0
+	VPBROADCASTD X0, Y0
+	VMOVDQU      lane<>+0(SB), Y1
+	VPCMPGTD     Y1, Y0, Y0
+	VXORPS       Y1, Y1, Y1
+	VMASKMOVPS   (CX)(R9*1), Y0, Y2
+	LEAQ         (R9), R10
+	MOVQ         DI, R11
+
+row3:
+	VMASKMOVPS   (DX)(R10*1), Y0, Y3
+	VMASKMOVPS   (BX)(R10*1), Y0, Y4
+	VADDPS       Y3, Y1, Y1
+	VMULPS       Y3, Y4, Y4
+	VADDPS       Y4, Y2, Y2
+	ADDQ         SI, R10
+	DECQ         R11
+	JNZ          row3
+	VMASKMOVPS   Y1, Y0, (AX)(R9*1)
+	VMASKMOVPS   Y2, Y0, (CX)(R9*1)
+	VMOVD        R8, X0
+	VPBROADCASTD X0, Y0
+	VMOVDQU      lane<>+32(SB), Y1
+	VPCMPGTD     Y1, Y0, Y0
+	VXORPS       Y1, Y1, Y1
+	VMASKMOVPS   32(CX)(R9*1), Y0, Y2
+	LEAQ         32(R9), R8
+
+row4:
+	VMASKMOVPS (DX)(R8*1), Y0, Y3
+	VMASKMOVPS (BX)(R8*1), Y0, Y4
+	VADDPS     Y3, Y1, Y1
+	VMULPS     Y3, Y4, Y4
+	VADDPS     Y4, Y2, Y2
+	ADDQ       SI, R8
+	DECQ       DI
+	JNZ        row4
+	VMASKMOVPS Y1, Y0, 32(AX)(R9*1)
+	VMASKMOVPS Y2, Y0, 32(CX)(R9*1)
+
+done:
 	VZEROUPPER
 	RET
 

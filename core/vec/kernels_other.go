@@ -156,10 +156,6 @@ func deepenAVX512(depth *float32, out *float32, od *float32, a *float32, b *floa
 	panic(missing)
 }
 
-func scatterAVX512(den *float32, sun *float32, sky *float32, flat *[4]float32, depth float32, orders int, n int) {
-	panic(missing)
-}
-
 func fadeAVX512(dst *float32, a *float32, depth float32, n int) { panic(missing) }
 
 func looksAVX512(dst *float32, data *float32, at *int32, way *[6]float32, top *[3]float32, c *[5]int32, limit int32, n int) {
@@ -167,6 +163,14 @@ func looksAVX512(dst *float32, data *float32, at *int32, way *[6]float32, top *[
 }
 
 func turnAVX512(dst *float32, a *float32, step int, n int) { panic(missing) }
+
+func carryAVX512(to *float32, in *float32, pass *float32, mean *float32, src *float32, out *float32, aim float32, share float32, n int) {
+	panic(missing)
+}
+
+func collectAVX512(dst *float32, seen *float32, parts *float32, by *float32, step int, count int, n int) {
+	panic(missing)
+}
 
 func dimAVX512(pass *float32, kept *float32, through float32, n int) float32
 
@@ -336,10 +340,6 @@ func deepenAVX2(depth *float32, out *float32, od *float32, a *float32, b *float3
 	panic(missing)
 }
 
-func scatterAVX2(den *float32, sun *float32, sky *float32, flat *[4]float32, depth float32, orders int, n int) {
-	panic(missing)
-}
-
 func fadeAVX2(dst *float32, a *float32, depth float32, n int) { panic(missing) }
 
 func looksAVX2(dst *float32, data *float32, at *int32, way *[6]float32, top *[3]float32, c *[5]int32, limit int32, n int) {
@@ -347,6 +347,14 @@ func looksAVX2(dst *float32, data *float32, at *int32, way *[6]float32, top *[3]
 }
 
 func turnAVX2(dst *float32, a *float32, step int, n int) { panic(missing) }
+
+func carryAVX2(to *float32, in *float32, pass *float32, mean *float32, src *float32, out *float32, aim float32, share float32, n int) {
+	panic(missing)
+}
+
+func collectAVX2(dst *float32, seen *float32, parts *float32, by *float32, step int, count int, n int) {
+	panic(missing)
+}
 
 func dimAVX2(pass *float32, kept *float32, through float32, n int) float32
 

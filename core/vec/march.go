@@ -202,3 +202,52 @@ func Shares(dst *[4]float32, w *[MaxLooks]float32, rows *Four, n int) {
 		}
 	}
 }
+
+// Carry takes light on through a row of cells that give e = aim·src: to = in·pass + e (1 −
+// pass), and out += share (e + (in − e) mean), the mean within them. Rows of any length.
+func Carry(to, in, pass, mean, src, out []float32, aim, share float32) {
+	n := len(to)
+	Row3(n, in, pass, mean)
+	Row2(n, src, out)
+	switch {
+	case n == 0:
+	case Chosen == AVX512:
+		carryAVX512(&to[0], &in[0], &pass[0], &mean[0], &src[0], &out[0], aim, share, n)
+	case Chosen == AVX2:
+		carryAVX2(&to[0], &in[0], &pass[0], &mean[0], &src[0], &out[0], aim, share, n)
+	default:
+		for i, v := range in[:n] {
+			e := float32(aim * src[i])
+			out[i] += float32(share * (e + float32((v-e)*mean[i])))
+			to[i] = float32(v*pass[i]) + float32(e*(1-pass[i]))
+		}
+	}
+}
+
+// Collect adds up rows that lie as far apart as by has room for each: dst = Σ parts and
+// seen += Σ parts·by. dst and seen may be part of a row, from value at on.
+func Collect(dst, seen, parts, by []float32, at, step int) {
+	n := len(dst)
+	Row(n, seen)
+	if at < 0 || step < at+n || len(parts)%max(step, 1) != 0 || len(by) < len(parts) {
+		panic(fmt.Sprintf("vec: values %d to %d of rows of %d, of %d in all and %d", at, at+n, step, len(parts), len(by)))
+	}
+	count := len(parts) / max(step, 1)
+	switch {
+	case n == 0 || count == 0:
+	case Chosen == AVX512:
+		collectAVX512(&dst[0], &seen[0], &parts[at], &by[at], step, count, n)
+	case Chosen == AVX2:
+		collectAVX2(&dst[0], &seen[0], &parts[at], &by[at], step, count, n)
+	default:
+		for i := range dst {
+			var sum float32
+			eye := seen[i]
+			for o := at + i; o < len(parts); o += step {
+				sum += parts[o]
+				eye += float32(parts[o] * by[o])
+			}
+			dst[i], seen[i] = sum, eye
+		}
+	}
+}

@@ -45,6 +45,20 @@ func init() {
 		left := Dim(&pass, &kept, r.Float32(), n)
 		return append(append(pass[:n], kept[:n]...), left)
 	}
+	kernels["Carry"] = func(r *rand.Rand, n int) []float32 {
+		to, out := make([]float32, n), values(r, n)
+		Carry(to, values(r, n), values(r, n), values(r, n), values(r, n), out, r.Float32(), r.Float32())
+		return append(to, out...)
+	}
+	kernels["Collect"] = func(r *rand.Rand, n int) []float32 {
+		at, count := r.IntN(5), 1+r.IntN(14)
+		step := at + n + r.IntN(5)
+		dst, seen := make([]float32, n), values(r, n)
+		if step > 0 {
+			Collect(dst, seen, values(r, count*step), values(r, count*step), at, step)
+		}
+		return append(dst, seen...)
+	}
 	kernels["Shares"] = func(r *rand.Rand, n int) []float32 {
 		n = min(n, MaxLooks) &^ 15
 		var rows Four

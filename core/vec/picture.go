@@ -188,42 +188,6 @@ func Fade(dst, a []float32, depth float32) {
 	}
 }
 
-// Scatter readies looks along a ray: den becomes the transmittance of one, e^−min(depth·den, 87),
-// and the light that reaches it that of up to four orders of scattering (Wrenninge,
-// Kulla and Lundqvist 2013), each of half of the depth before: sun = Σ flat[o]·sun^(½ᵒ),
-// sky = Σ ½ᵒ sky^(½ᵒ). Rows of a multiple of Lanes.
-func Scatter(den, sun, sky []float32, depth float32, flat *[4]float32, orders int) {
-	n := len(den)
-	Whole(n)
-	Row2(n, sun, sky)
-	if orders < 1 || orders > len(flat) {
-		panic(fmt.Sprintf("vec: %d orders of scattering, 1 to %d can be", orders, len(flat)))
-	}
-	switch {
-	case n == 0:
-	case Chosen == AVX512:
-		scatterAVX512(&den[0], &sun[0], &sky[0], flat, depth, orders, n)
-	case Chosen == AVX2:
-		scatterAVX2(&den[0], &sun[0], &sky[0], flat, depth, orders, n)
-	default:
-		for i, d := range den {
-			if d = float32(d * depth); d > 87 {
-				d = 87
-			}
-			den[i] = fall(d)
-			a, b := sun[i], sky[i]
-			sa, sb, share := float32(flat[0]*a), b, float32(0.5)
-			for o := 1; o < orders; o++ {
-				a, b = float32(math.Sqrt(float64(a))), float32(math.Sqrt(float64(b)))
-				sa += float32(flat[o] * a)
-				sb += float32(share * b)
-				share *= 0.5
-			}
-			sun[i], sky[i] = sa, sb
-		}
-	}
-}
-
 // fall is e^−d for 0 ≤ d ≤ 87, to 3e-6 up to 12: 2ⁿ·2^t with |t| ≤ ½ by Taylor's series.
 func fall(d float32) float32 {
 	t := float32(d * -1.44269504)

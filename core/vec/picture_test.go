@@ -65,15 +65,6 @@ func init() {
 		Fade(dst, a, 0.6)
 		return dst
 	}
-	kernels["Scatter"] = func(r *rand.Rand, n int) []float32 {
-		n &^= 15
-		den, sun, sky := make([]float32, n), make([]float32, n), make([]float32, n)
-		for i := range den {
-			den[i], sun[i], sky[i] = 200*r.Float32(), r.Float32(), r.Float32()
-		}
-		Scatter(den, sun, sky, 0.6, &[4]float32{0.3, 0.2, 0.1, 0.05}, 1+r.IntN(4))
-		return append(append(den, sun...), sky...)
-	}
 }
 
 func TestFallIsTheExponential(t *testing.T) {

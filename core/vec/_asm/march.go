@@ -1,6 +1,8 @@
 package main
 
 import (
+	"fmt"
+
 	. "github.com/mmcloughlin/avo/build"
 	. "github.com/mmcloughlin/avo/operand"
 	"github.com/mmcloughlin/avo/reg"
@@ -252,5 +254,54 @@ func (s set) shares() {
 		VADDSS(at(dst, 4*c), v.AsX(), v.AsX())
 		VMOVSS(v.AsX(), at(dst, 4*c))
 	}
+	leave()
+}
+
+func (s set) carry() {
+	s.text("carry", "to, in, pass, mean, src, out *float32, aim, share float32, n int)",
+		"with e = aim src: to = in pass + e (1 − pass), out += share (e + (in − e) mean), of any length.")
+	to, in, pass, mean, src, out := ptr("to"), ptr("in"), ptr("pass"), ptr("mean"), ptr("src"), ptr("out")
+	aim, share, one := s.broadcast("aim"), s.broadcast("share"), s.constant(1)
+	s.ragged(ptr("n"), func(i reg.GPVirtual, off int, only *mask) {
+		e, v, p := s.load(idx(src, i, off), only), s.load(idx(in, i, off), only), s.load(idx(pass, i, off), only)
+		VMULPS(aim, e, e)
+		m, d, t := s.load(idx(mean, i, off), only), s.vec(), s.vec()
+		VSUBPS(e, v, d)
+		VMULPS(m, d, d)
+		VADDPS(e, d, d)
+		VMULPS(share, d, d)
+		VADDPS(s.load(idx(out, i, off), only), d, d)
+		s.store(d, idx(out, i, off), only)
+		VSUBPS(p, one, t)
+		VMULPS(e, t, t)
+		VMULPS(v, p, p)
+		VADDPS(t, p, p)
+		s.store(p, idx(to, i, off), only)
+	}, nil)
+	leave()
+}
+
+func (s set) collect() {
+	s.text("collect", "dst, seen, parts, by *float32, step, count, n int)",
+		"dst = Σ parts and seen += Σ parts·by of count rows step values apart, of any length.")
+	dst, seen, parts, by, step, count := ptr("dst"), ptr("seen"), ptr("parts"), ptr("by"), size("step"), ptr("count")
+	label := 0
+	s.ragged(ptr("n"), func(i reg.GPVirtual, off int, only *mask) {
+		label++
+		loop := fmt.Sprintf("row%d", label)
+		sum, eye, at, left := s.zero(), s.load(idx(seen, i, off), only), GP64(), GP64()
+		LEAQ(Mem{Base: i, Disp: off}, at)
+		MOVQ(count, left)
+		Label(loop)
+		v, w := s.load(idx(parts, at, 0), only), s.load(idx(by, at, 0), only)
+		VADDPS(v, sum, sum)
+		VMULPS(v, w, w)
+		VADDPS(w, eye, eye)
+		ADDQ(step, at)
+		DECQ(left)
+		JNZ(LabelRef(loop))
+		s.store(sum, idx(dst, i, off), only)
+		s.store(eye, idx(seen, i, off), only)
+	}, nil)
 	leave()
 }

@@ -1,0 +1,528 @@
+package render
+
+// Light that smoke scatters more than once, and that of the sky: by discrete ordinates
+// (Chandrasekhar 1950, ch. II; Carlson and Lathrop 1968). Radiance is followed along
+// fourteen directions through coarse cells, which it leaves by the step characteristic:
+// I' = I e^−τ + S (1 − e^−τ). Order after order, what one scatters is the next one's
+// source, taken as the same all round: but for the first, which is that of each ray, it
+// very nearly is.
+
+import (
+	"math"
+	"slices"
+
+	"zarf/core/geom"
+	"zarf/core/grid"
+	"zarf/core/look"
+	"zarf/core/vec"
+)
+
+// ordinates are cells of smoke for light of one colour.
+type ordinates struct {
+	grid.Dims
+	pass, mean [2][]float32 // by way through a cell, straight and diagonal: e^−τ, (1 − e^−τ)/τ
+	albedo     []float32
+	parts      []float32 // mean radiance along each way, times its share, cells of one way after another
+	eye        gaze
+	flux       [3][]float32 // of the light last followed: the mean of radiance times direction
+	sources    [len(ways)][]float32
+	direct     float32 // scattering goes with 1 + direct·cos
+	crew       grid.Crew
+}
+
+// way is a direction in which light travels, and its share of all (Lebedev 1976, 14
+// points: exact for polynomials up to the fifth degree).
+type way struct {
+	d     [3]int
+	share float32
+}
+
+var ways [14]way
+
+func init() {
+	n := 0
+	for a := range 3 {
+		for _, s := range [2]int{-1, 1} {
+			ways[n].share = 1.0 / 15
+			ways[n].d[a] = s
+			n++
+		}
+	}
+	for i := range 8 {
+		ways[n] = way{[3]int{i&1*2 - 1, i>>1&1*2 - 1, i>>2&1*2 - 1}, 3.0 / 40}
+		n++
+	}
+}
+
+func (w *way) diagonal() int {
+	if w.d[0] != 0 && w.d[1] != 0 {
+		return 1
+	}
+	return 0
+}
+
+// unit is the direction that light comes from.
+func (w *way) unit() geom.Vec3 {
+	return geom.V(float64(-w.d[0]), float64(-w.d[1]), float64(-w.d[2])).Unit()
+}
+
+// gaze says how much of the light along each way goes on to the eye from a cell, where 1
+// is as much as if it went all round.
+type gaze []float32
+
+// newGaze is that of a volume's cells, for an eye.
+func newGaze(v *Volume, d grid.Dims, cell float64, l look.Lobes, eye geom.Vec3, crew grid.Crew) gaze {
+	size := d.Len()
+	g := make(gaze, len(ways)*size)
+	var dirs [len(ways)]geom.Vec3
+	for n := range ways {
+		dirs[n] = ways[n].unit().Mul(-1)
+	}
+	t := newPhase(l)
+	crew.For(d.NZ, 1, func(k0, k1 int) {
+		for i := k0 * d.NX * d.NY; i < k1*d.NX*d.NY; i++ {
+			to := eye.Sub(v.middle(d, cell, i))
+			to = to.Mul(1 / max(to.Len(), 1e-9))
+			var sum float32
+			for n, w := range dirs {
+				g[n*size+i] = t.at(float32(w.Dot(to)))
+				sum += g[n*size+i] * ways[n].share
+			}
+			for n := range dirs {
+				g[n*size+i] /= sum
+			}
+		}
+	})
+	return g
+}
+
+// newOrdinates takes the optical depth across cells, times ratio, and the share of light
+// that they scatter on.
+func newOrdinates(od *grid.Field, ratio float64, albedo []float32, eye gaze, crew grid.Crew) *ordinates {
+	o := &ordinates{Dims: od.Dims, albedo: albedo, eye: eye, crew: crew}
+	for k, long := range [2]float64{1, math.Sqrt(3)} {
+		o.pass[k], o.mean[k] = make([]float32, o.Len()), make([]float32, o.Len())
+		q := float32(ratio * long)
+		crew.For(o.Len(), 1<<12, func(lo, hi int) {
+			for i := lo; i < hi; i++ {
+				tau := q * od.Data[i]
+				p := fade(tau)
+				o.pass[k][i], o.mean[k][i] = p, 1-tau/2
+				if tau > 0.01 {
+					o.mean[k][i] = (1 - p) / tau
+				}
+			}
+		})
+	}
+	o.parts = make([]float32, len(ways)*o.Len())
+	for a := range o.flux {
+		o.flux[a] = make([]float32, o.Len())
+	}
+	return o
+}
+
+// scattered makes dst the mean radiance in cells that scatter src, which may be nil, as
+// much by each way as aim says, or, without that, as goes with the flux of src; and that enter comes into, by way; outside says, for places
+// in cells beyond the sides, what is left of that. nil: all. What of it goes to the eye is
+// added to seen.
+func (o *ordinates) scattered(dst, seen, src []float32, aim, enter *[len(ways)]float32, outside func(n int, at [3]float64) float32) {
+	source := make([]float32, o.Len())
+	for i, v := range src {
+		source[i] = v * o.albedo[i]
+	}
+	o.crew.For(len(ways), 1, func(lo, hi int) {
+		for n := lo; n < hi; n++ {
+			part := o.parts[n*o.Len():][:o.Len()]
+			clear(part)
+			var from func([3]float64) float32
+			if outside != nil && enter[n] > 0 {
+				from = func(at [3]float64) float32 { return enter[n] * outside(n, at) }
+			}
+			switch {
+			case src == nil && enter[n] == 0:
+			case aim != nil || src == nil:
+				k := float32(1)
+				if aim != nil {
+					k = aim[n]
+				}
+				o.follow(&ways[n], k, source, part, enter[n], from)
+			default:
+				o.follow(&ways[n], 1, o.along(n, source, src), part, enter[n], from)
+			}
+		}
+	})
+	if seen == nil {
+		seen = make([]float32, o.Len())
+	}
+	o.crew.For(o.Len(), 1<<12, func(lo, hi int) {
+		vec.Collect(dst[lo:hi], seen[lo:hi], o.parts, o.eye, lo, o.Len())
+		if aim == nil {
+			o.flows(lo, hi)
+		}
+	})
+}
+
+// along is what cells scatter along way n of light src with the flux that it has.
+func (o *ordinates) along(n int, source, src []float32) []float32 {
+	d := ways[n].unit().Mul(float64(-o.direct))
+	x, y, z := float32(d.X), float32(d.Y), float32(d.Z)
+	out := o.room(n)
+	for i, v := range src {
+		if out[i] = 0; v > 0 {
+			out[i] = source[i] * max(1+(x*o.flux[0][i]+y*o.flux[1][i]+z*o.flux[2][i])/v, 0)
+		}
+	}
+	return out
+}
+
+// room is that for the source of a way.
+func (o *ordinates) room(n int) []float32 {
+	if o.sources[n] == nil {
+		o.sources[n] = make([]float32, o.Len())
+	}
+	return o.sources[n]
+}
+
+// flows works out the flux of cells from lo to hi.
+func (o *ordinates) flows(lo, hi int) {
+	for a := range o.flux {
+		clear(o.flux[a][lo:hi])
+	}
+	for n := range ways {
+		d := ways[n].unit()
+		part := o.parts[n*o.Len():][:o.Len()]
+		for a, x := range [3]float32{float32(-d.X), float32(-d.Y), float32(-d.Z)} {
+			if to := o.flux[a]; x != 0 {
+				for i := lo; i < hi; i++ {
+					to[i] += x * part[i]
+				}
+			}
+		}
+	}
+}
+
+// follow adds to out the mean radiance along a way, times its share: slice by slice, each
+// cell's light from the one behind it.
+func (o *ordinates) follow(w *way, aim float32, src, out []float32, enter float32, outside func([3]float64) float32) {
+	size, stride := [3]int{o.NX, o.NY, o.NZ}, [3]int{1, o.NX, o.NX * o.NY}
+	main, a, b := 2, 0, 1
+	switch {
+	case w.d[2] != 0:
+	case w.d[1] != 0:
+		main, a, b = 1, 0, 2
+	default:
+		main, a, b = 0, 1, 2
+	}
+	kind := w.diagonal()
+	pass, mean, share := o.pass[kind], o.mean[kind], w.share
+	long := size[a] + 2
+	before, now := make([]float32, long*(size[b]+2)), make([]float32, long*(size[b]+2))
+	for i := range before {
+		before[i], now[i] = enter, enter
+	}
+	first, last := 0, size[main]
+	if w.d[main] < 0 {
+		first, last = size[main]-1, -1
+	}
+	for s := first; s != last; s += w.d[main] {
+		if outside != nil {
+			o.rim(before, [3]int{main, a, b}, size, s-w.d[main], s == first, outside)
+		}
+		for q := range size[b] {
+			in := before[(q+1-w.d[b])*long+1-w.d[a]:][:size[a]]
+			to := now[(q+1)*long+1:][:size[a]]
+			n := s*stride[main] + q*stride[b]
+			if stride[a] == 1 {
+				e := n + size[a]
+				vec.Carry(to, in, pass[n:e], mean[n:e], src[n:e], out[n:e], aim, share)
+				continue
+			}
+			for i, v := range in {
+				p, e := pass[n], aim*src[n]
+				to[i] = v*p + e*(1-p)
+				out[n] += share * (e + (v-e)*mean[n])
+				n += stride[a]
+			}
+		}
+		before, now = now, before
+	}
+}
+
+// rim fills what comes in round a slice, or all of it where it is the first.
+func (o *ordinates) rim(slice []float32, axis, size [3]int, s int, all bool, outside func([3]float64) float32) {
+	na, nb := size[axis[1]], size[axis[2]]
+	for q := -1; q <= nb; q++ {
+		row := slice[(q+1)*(na+2):][:na+2]
+		gap := na + 1
+		if all || q < 0 || q == nb {
+			gap = 1
+		}
+		for i := 0; i < len(row); i += gap {
+			var at [3]float64
+			at[axis[0]], at[axis[1]], at[axis[2]] = float64(s)+0.5, float64(i)-0.5, float64(q)+0.5
+			row[i] = outside(at)
+		}
+	}
+}
+
+// mostOrders is how many are followed; what further ones would add is told from how
+// those before fell off, cell by cell.
+const mostOrders = 12
+
+// orders adds to seen all light that goes to the eye from j0 on, the source's own light in
+// the cells, of so many bounces in all. on knows where light goes; nil: with its flux.
+func (o *ordinates) orders(seen, j0 []float32, bounces int, on *onward) {
+	var none [len(ways)]float32
+	now, next := slices.Clone(j0), make([]float32, o.Len())
+	for n := 1; n < bounces; n++ {
+		rest, was := 0, []float32(nil)
+		if n == mostOrders {
+			rest, n = bounces-1-n, bounces
+			was = slices.Clone(seen)
+		}
+		if on != nil {
+			o.scattered(next, nil, now, on.aim(n), &none, nil)
+			on.see(seen, next, n)
+		} else {
+			o.scattered(next, seen, now, nil, &none, nil)
+		}
+		for i, v := range next {
+			if rest > 0 && now[i] > 0 {
+				r := min(float64(v/now[i]), 0.9999)
+				seen[i] += (seen[i] - was[i]) * float32(r*(1-math.Pow(r, float64(rest)))/(1-r))
+			}
+		}
+		now, next = next, now
+	}
+}
+
+// onward is light of the sun that has been scattered n times. In a medium without end n
+// lobes of Henyey and Greenstein make one of their directness' product; sides change that
+// little.
+type onward struct {
+	lobes look.Lobes
+	sun   geom.Vec3
+	cos   []float32 // by cell, between the sun's light and the way to the eye
+}
+
+func newOnward(v *Volume, d grid.Dims, cell float64, l *look.Look, eye geom.Vec3) *onward {
+	o := &onward{lobes: l.Lobes, sun: l.SunDir, cos: make([]float32, d.Len())}
+	for i := range o.cos {
+		to := eye.Sub(v.middle(d, cell, i))
+		o.cos[i] = float32(-to.Dot(l.SunDir) / max(to.Len(), 1e-9))
+	}
+	return o
+}
+
+// middle is the middle of cell i of so many voxels.
+func (v *Volume) middle(d grid.Dims, cell float64, i int) geom.Vec3 {
+	return v.Origin.Add(geom.V(float64(i%d.NX)+0.5, float64(i/d.NX%d.NY)+0.5, float64(i/(d.NX*d.NY))+0.5).Mul(cell * v.H))
+}
+
+// aim is how much of light that was scattered n times goes along each way.
+func (o *onward) aim(n int) *[len(ways)]float32 {
+	var aim [len(ways)]float32
+	var sum float32
+	for w := range ways {
+		aim[w] = float32(o.lobes.After(n - 1).At(ways[w].unit().Dot(o.sun)))
+		sum += aim[w] * ways[w].share
+	}
+	for w := range aim {
+		aim[w] /= sum
+	}
+	return &aim
+}
+
+// see adds what of light that was scattered n times goes on to the eye.
+func (o *onward) see(seen, light []float32, n int) {
+	t := newPhase(o.lobes.After(n))
+	for i, v := range light {
+		seen[i] += v * t.at(o.cos[i])
+	}
+}
+
+// phase is a phase function by cosine, times 4π, as powers of a fraction are dear.
+type phase [257]float32
+
+func newPhase(l look.Lobes) *phase {
+	var t phase
+	for i := range t {
+		t[i] = float32(4 * math.Pi * l.At(2*float64(i)/256-1))
+	}
+	return &t
+}
+
+func (t *phase) at(cos float32) float32 {
+	x := (cos + 1) * 128
+	at := min(max(int(x), 0), 255)
+	return t[at] + (t[at+1]-t[at])*(x-float32(at))
+}
+
+// around is the light of sky and ground by the ways that it comes along, and its mean.
+func (s *Scene) around() (by [len(ways)]look.RGB, mean look.RGB) {
+	var count [len(ways)]float64
+	const n = 2048
+	for i := range n {
+		// points of even area along a spiral
+		y := 1 - (2*float64(i)+1)/n
+		phi := float64(i) * math.Pi * (3 - math.Sqrt(5))
+		r := math.Sqrt(1 - y*y)
+		d := geom.V(r*math.Cos(phi), y, r*math.Sin(phi))
+		l := s.sky(d)
+		if s.Look.Ground && y < 0 {
+			l = s.Look.GroundColour.Mul(s.open)
+		}
+		mean = mean.Add(l.Scale(1.0 / n))
+		near, most := 0, -1.0
+		for w := range ways {
+			if cos := ways[w].unit().Dot(d); cos > most {
+				near, most = w, cos
+			}
+		}
+		by[near] = by[near].Add(l)
+		count[near]++
+	}
+	var sum look.RGB
+	for w := range by {
+		by[w] = by[w].Scale(1 / count[w])
+		sum = sum.Add(by[w].Scale(float64(ways[w].share)))
+	}
+	for w := range by {
+		for c := range 3 {
+			if sum[c] > 0 {
+				by[w][c] *= mean[c] / sum[c]
+			}
+		}
+	}
+	return by, mean
+}
+
+// spreading is what light within a volume is spread by, over all colours.
+type spreading struct {
+	v        *Volume
+	s        *Scene
+	sw       *sweeps
+	by       int // cells of the sweeps in one of these
+	od, sun  *grid.Field
+	eye      gaze
+	on       *onward
+	around   [len(ways)]look.RGB
+	channels int
+	crew     grid.Crew
+}
+
+// multiple works out what reaches the volume's smoke by way of other smoke, and all that
+// sky and fire give; od is the depth across the cells of the sun's light, and outside that
+// of other volumes.
+func (l *lightGrid) multiple(v *Volume, s *Scene, sw *sweeps, crew grid.Crew) {
+	k, by := &s.Look, int(l.coarse/l.scale)
+	p := &spreading{v: v, s: s, sw: sw, by: by, channels: 1, crew: crew}
+	p.od, p.sun = shrunk(sw.od, by, float32(by)/float32(by*by*by), crew), shrunk(l.sun, by, 0, crew)
+	if !k.Grey() || v.tint != nil {
+		p.channels = 3
+	}
+	p.around, l.around = s.around()
+	p.eye = newGaze(v, p.od.Dims, float64(l.coarse), k.Lobes, s.Camera.Eye, crew)
+	p.on = newOnward(v, p.od.Dims, float64(l.coarse), k, s.Camera.Eye)
+	for c := range p.channels {
+		l.channel(c, p)
+	}
+}
+
+// channel is multiple for a colour, or for all.
+func (l *lightGrid) channel(c int, p *spreading) {
+	k, d := &p.s.Look, p.od.Dims
+	ratio, albedo := 0.0, 0.0
+	if e := k.Extinction[c]; e > 0 {
+		ratio, albedo = e/((k.Extinction[0]+k.Extinction[1]+k.Extinction[2])/3), k.Scattering[c]/e
+	}
+	albedos := p.v.albedos(d, float64(l.coarse), albedo, c)
+	o := newOrdinates(p.od, ratio, albedos, p.eye, p.crew)
+	l.many[c], l.sky[c] = grid.NewField(d), grid.NewField(d)
+	j := make([]float32, d.Len())
+	if k.Sun.Max() > 0 {
+		for i, t := range p.sun.Data {
+			j[i] = float32(math.Pow(float64(t), ratio) / (4 * math.Pi))
+		}
+		o.orders(l.many[c].Data, j, k.Bounces, p.on)
+	}
+	// what is more direct than a cosine can be goes straight on, as if it hadn't been
+	// scattered (Joseph, Wiscombe and Weinman 1976)
+	g := (1-k.Lobes.Share)*k.Lobes.G + k.Lobes.Share*k.Lobes.Back
+	if straight := (3*g - 1) / 2; straight > 0 {
+		less := 1 - albedo*straight
+		for i := range albedos {
+			albedos[i] *= float32((1 - straight) / less)
+		}
+		o = newOrdinates(p.od, ratio*less, albedos, p.eye, p.crew)
+	}
+	o.direct = float32(min(max(3*g, -1), 1))
+	var enter [len(ways)]float32
+	for n := range ways {
+		from, of := p.around[n][c], l.around[c]
+		if p.channels == 1 {
+			from, of = p.around[n][0]+p.around[n][1]+p.around[n][2], l.around[0]+l.around[1]+l.around[2]
+		}
+		if of > 0 {
+			enter[n] = float32(from / of)
+		}
+	}
+	o.scattered(j, l.sky[c].Data, nil, nil, &enter, p.sw.beyond(p.by))
+	o.orders(l.sky[c].Data, j, k.Bounces, nil)
+	for f := range l.fire {
+		if l.fire[f] == nil || f != c && p.channels == 3 {
+			continue
+		}
+		for a := range o.flux {
+			for i, r := range l.flow[a] {
+				o.flux[a][i] = r * l.straight[f][i]
+			}
+		}
+		o.orders(l.fire[f].Data, l.straight[f], k.Bounces, nil)
+	}
+}
+
+// albedos are the share of light of a colour that cells scatter on.
+func (v *Volume) albedos(d grid.Dims, cell, albedo float64, c int) []float32 {
+	out := make([]float32, d.Len())
+	for i := range out {
+		out[i] = float32(albedo)
+		if v.tint != nil {
+			x, y, z := (float64(i%d.NX)+0.5)*cell-0.5, (float64(i/d.NX%d.NY)+0.5)*cell-0.5, (float64(i/(d.NX*d.NY))+0.5)*cell-0.5
+			out[i] *= float32(v.tint.At(float64(v.tintBy.Sample(float32(x), float32(y), float32(z))))[c])
+		}
+	}
+	return out
+}
+
+// shrunk takes blocks of by³ cells together: times q their sum, or, where q is 0, their
+// mean.
+func shrunk(f *grid.Field, by int, q float32, crew grid.Crew) *grid.Field {
+	d := grid.Dims{NX: (f.NX + by - 1) / by, NY: (f.NY + by - 1) / by, NZ: (f.NZ + by - 1) / by}
+	out := grid.NewField(d)
+	crew.For(d.NZ, 1, func(k0, k1 int) {
+		count := make([]int, d.NX)
+		for k := k0; k < k1; k++ {
+			for j := range d.NY {
+				to := out.Row(j, k)
+				clear(count)
+				for z := k * by; z < min((k+1)*by, f.NZ); z++ {
+					for y := j * by; y < min((j+1)*by, f.NY); y++ {
+						for x, v := range f.Row(y, z) {
+							to[x/by] += v
+							count[x/by]++
+						}
+					}
+				}
+				for i := range to {
+					if q > 0 {
+						to[i] *= q
+					} else {
+						to[i] /= float32(count[i])
+					}
+				}
+			}
+		}
+	})
+	return out
+}
