@@ -102,6 +102,13 @@ type Scene struct {
 	grids   []*bricks // volumes and the light in them, for the march; made once
 }
 
+// Quick is the same scene for the quick march.
+func (s *Scene) Quick() *Scene {
+	q := *s
+	q.Look.Method, q.grids = "march", nil
+	return &q
+}
+
 // Dark tells why nothing can be lit: neither sun, sky, lamp nor fire.
 func (s *Scene) Dark() bool {
 	s.prepare()
@@ -286,10 +293,9 @@ func (p *Picture) Done() bool {
 }
 
 // Pass adds one sample to every pixel of every block that wants more; it ends
-// early where stop says so, and then the pass doesn't count.
+// early where stop says so, and then the pass doesn't count: the next call goes on with
+// it.
 func (p *Picture) Pass(stop func() bool) bool {
-	// any thread may see the wish to stop; the pass is then as if it hadn't been
-	// begun, but for the blocks that were done, whose counts say so
 	var halted atomic.Bool // by any thread
 	// the first pass is a clean preview; later ones begin their steps at random, so
 	// that the slices' edges average out
@@ -299,8 +305,9 @@ func (p *Picture) Pass(stop func() bool) bool {
 	p.crew.For(len(p.count), 1, func(lo, hi int) {
 		t := trip{s: p.scene}
 		for b := lo; b < hi; b++ {
-			// its noise is low enough
-			if p.done[b] {
+			// its noise is low enough, or it has had its sample before the pass was
+			// stopped
+			if p.done[b] || p.count[b] > p.Samples {
 				continue
 			}
 			if stop != nil && stop() {

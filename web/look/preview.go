@@ -58,7 +58,10 @@ type previewJob struct {
 	key    string
 	sc     *render.Scene
 	pic    *render.Picture
-	quick  bool // the first, coarse picture was sent
+	quick  *render.Scene // for the quick march, by which the first pictures are made
+	stage  string        // what is shown: a coarse picture, a quick one, or what is asked for
+	shown  film.Frame
+	at     int // samples of what is shown, where that is denoised
 	want   int
 	err    error
 	begun  time.Time
@@ -156,38 +159,61 @@ func shownSize(width, w, h int) (int, int) {
 
 var errOutdated = errors.New("another picture has begun")
 
-// gather adds light for a quarter of a second and gives what there is. The
-// first answer of a large picture is a coarse one, a 16th of its pixels.
+// slice is how long light is gathered for between two answers.
+const slice = 250 * time.Millisecond
+
+// gather adds light for a while and gives what there is. The first answer of a large
+// picture is a coarse one, a 16th of its pixels, and before paths show anything the quick
+// march does; then denoised pictures follow, each of twice the samples of the last.
 func (p *previewJob) gather(layer string, width, height int, crew grid.Crew, stop func() bool) (light film.Frame, err error) {
-	if !p.quick && layer == "beauty" && width >= 256 {
-		coarse, err := render.New(p.sc, width/4, max(height/4, 1), crew)
-		if err != nil {
-			return light, err
-		}
-		if !coarse.Pass(stop) {
-			return light, errOutdated
-		}
-		p.quick = true
-		return coarse.Frame(), nil
+	if p.quick == nil {
+		p.quick = p.sc.Quick()
+	}
+	beauty, paths := layer == "beauty", p.sc.Look.Method == "path"
+	switch {
+	case beauty && p.stage == "" && width >= 256:
+		return p.once("coarse", width/4, max(height/4, 1), crew, stop)
+	case beauty && paths && (p.stage == "" || p.stage == "coarse"):
+		return p.once("quick", width, height, crew, stop)
 	}
 	if p.pic == nil {
-		if p.pic, err = render.NewWith(p.sc, width, height, render.Wants{Layers: layer != "beauty", Features: true}, crew); err != nil {
+		if p.pic, err = render.NewWith(p.sc, width, height, render.Wants{Layers: !beauty, Features: true}, crew); err != nil {
 			return light, err
 		}
 	}
 	begin := time.Now()
-	for p.pic.Samples < p.want && !p.pic.Done() && (p.pic.Samples == 0 || time.Since(begin) < 250*time.Millisecond) {
-		if !p.pic.Pass(stop) {
+	for p.more() && time.Since(begin) < slice {
+		// the first pass of the march is what is waited for, all else is taken in slices
+		whole := !paths && p.pic.Samples == 0
+		if !p.pic.Pass(func() bool { return stop() || !whole && time.Since(begin) > slice }) && stop() {
 			return light, errOutdated
 		}
 	}
-	switch {
-	case layer != "beauty":
+	switch n := p.pic.Samples; {
+	case !beauty:
 		return p.pic.Show(layer)
-	case p.pic.Samples >= p.want || p.pic.Done():
-		return p.pic.Finished(), nil
+	case !paths || p.sc.Look.Denoise == 0 && n > 0:
+		p.stage, p.shown = "samples", p.pic.Finished()
+	case n >= 4 && n >= 2*p.at || n > p.at && !p.more():
+		p.stage, p.shown, p.at = "samples", p.pic.Finished(), n
 	}
-	return p.pic.Frame(), nil
+	return p.shown, nil
+}
+
+// more says that the picture wants more samples.
+func (p *previewJob) more() bool { return p.pic.Samples < p.want && !p.pic.Done() }
+
+// once is one pass of the quick march.
+func (p *previewJob) once(stage string, width, height int, crew grid.Crew, stop func() bool) (light film.Frame, err error) {
+	pic, err := render.New(p.quick, width, height, crew)
+	if err != nil {
+		return light, err
+	}
+	if !pic.Pass(stop) {
+		return light, errOutdated
+	}
+	p.stage, p.shown = stage, pic.Frame()
+	return p.shown, nil
 }
 
 // sendPreview answers with a picture and what is known of it.
@@ -200,7 +226,7 @@ func (s *room) sendPreview(c *gin.Context, p *previewJob, out film.Frame) {
 	}
 	taken, finished := 0, false
 	if p.pic != nil {
-		taken, finished = p.pic.Samples, p.pic.Samples >= p.want || p.pic.Done()
+		taken, finished = p.pic.Samples, !p.more()
 		if p.sc.Look.Method == "path" && taken > 1 {
 			noise, _ := p.pic.Noise()
 			c.Header("X-Zarf-Noise", strconv.FormatFloat(noise, 'f', 3, 64))
@@ -213,6 +239,7 @@ func (s *room) sendPreview(c *gin.Context, p *previewJob, out film.Frame) {
 	if p.sc.Dark() {
 		notes = append(slices.Clone(notes), run.WhyDark)
 	}
+	c.Header("X-Zarf-Stage", p.stage)
 	c.Header("X-Zarf-Samples", strconv.Itoa(taken))
 	c.Header("X-Zarf-Target", strconv.Itoa(p.want))
 	c.Header("X-Zarf-Done", strconv.FormatBool(finished))

@@ -12,7 +12,7 @@ export class Lit {
     const box = this.img.parentElement.getBoundingClientRect();
     const width = Math.max(32, Math.min(1280, Math.round(Math.min(box.width, box.height * 16 / 9) / 16) * 16));
     const scale = parseFloat(new URLSearchParams(location.search).get('quality')) || 1;
-    this.on.note('The first samples are being taken …');
+    this.on.note(`Lighting frame ${frame} …`);
     for (;;) {
       let r, body;
       try {
@@ -34,9 +34,10 @@ export class Lit {
       this.img.src = url;
       if (old.startsWith('blob:')) URL.revokeObjectURL(old);
       this.img.dataset.samples = done;
-      const bias = h('Method') === 'march' ? 'quick march: light scattered more than once is guessed' : h('Noise') ? `noise ${(+h('Noise')).toFixed(3)}` : '';
+      const stage = { coarse: 'coarse first look', quick: `quick march, ${done} of ${want} samples of paths taken` }[h('Stage')];
+      const bias = h('Method') === 'march' ? 'quick march: light scattered more than once is followed coarsely' : h('Noise') ? `noise ${(+h('Noise')).toFixed(3)}` : '';
       const notes = decodeURIComponent((h('Notes') || '').replace(/\+/g, ' '));
-      this.on.note([done === 0 ? 'coarse first look' : over ? `${done} samples, done` : `${done} of ${want} samples`, bias, h('Spared') ? `${h('Spared')} % of samples spared` : '', `${h('Seconds')} s`, this.stale, notes].filter(Boolean).join(' · '), !!notes);
+      this.on.note([stage || (over ? `${done} samples, done` : `${done} of ${want} samples`), bias, h('Spared') ? `${h('Spared')} % of samples spared` : '', `${h('Seconds')} s`, this.stale, notes].filter(Boolean).join(' · '), !!notes);
       if (over) return;
     }
   }
