@@ -34,6 +34,8 @@ type Channels struct {
 	VelH     float64
 	VelLow   geom.Vec3
 	Shutter  float64 // s
+
+	kept *kept // the last volume made of them; nil: none is kept
 }
 
 // named finds a channel, and what its values are over.

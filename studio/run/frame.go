@@ -277,14 +277,11 @@ func (s *Source) Assemble(c *render.Channels, origin geom.Vec3, h float64, numbe
 		if c.Liquid != nil { // foam is drawn as it is
 			as.SmokeFrom, as.Opacity, as.TintFrom, as.Tint, as.FlameAnywhere = "density", nil, "", nil, false
 		}
-		v, bad := render.NewVolume(c.Density, h, origin, crew)
-		said, err := v.Dress(c, &as, crew)
+		v, said, err := c.Volume(h, origin, &as, crew)
 		if err != nil {
 			return fmt.Errorf("frame %d: %w", number, err)
 		}
-		if notes = append(notes, said...); bad > 0 {
-			notes = append(notes, fmt.Sprintf("%d voxels of density are negative or not finite and count as empty; the run may have blown up", bad))
-		}
+		notes = append(notes, said...)
 		volumes = append(volumes, v)
 		return nil
 	}

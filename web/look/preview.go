@@ -261,7 +261,15 @@ func (s *room) begin(p *previewJob, t store.Take, doc *shot.Shot, lk *shot.Eleme
 	shutter := render.ShutterOf(doc, float64(number))
 	src.Moving = moving
 	f := s.previews.frame(fmt.Sprint(t.Key, number, l.Channels(stage.Has(src.Domain, frame.Burn)), shutter > 0, moving))
-	f.once.Do(func() { f.c, f.origin, f.h, f.err = src.Channels(number, &l, shutter) })
+	f.once.Do(func() {
+		if f.c, f.origin, f.h, f.err = src.Channels(number, &l, shutter); f.err != nil {
+			return
+		}
+		f.c.Keep()
+		for _, b := range f.c.Beside {
+			b.Keep()
+		}
+	})
 	if f.err != nil {
 		return f.err
 	}
