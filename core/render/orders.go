@@ -24,7 +24,7 @@ type ordinates struct {
 	albedo     []float32
 	parts      []float32 // mean radiance along each way, times its share, cells of one way after another
 	eye        gaze
-	flux       [3][]float32 // of the light last followed: the mean of radiance times direction
+	flux       [3][]float32 // of the light last followed, for a light of 1
 	sources    [len(ways)][]float32
 	direct     float32 // scattering goes with 1 + direct·cos
 	crew       grid.Crew
@@ -147,7 +147,7 @@ func (o *ordinates) scattered(dst, seen, src []float32, aim, enter *[len(ways)]f
 				}
 				o.follow(&ways[n], k, source, part, enter[n], from)
 			default:
-				o.follow(&ways[n], 1, o.along(n, source, src), part, enter[n], from)
+				o.follow(&ways[n], 1, o.along(n, source), part, enter[n], from)
 			}
 		}
 	})
@@ -157,47 +157,28 @@ func (o *ordinates) scattered(dst, seen, src []float32, aim, enter *[len(ways)]f
 	o.crew.For(o.Len(), 1<<12, func(lo, hi int) {
 		vec.Collect(dst[lo:hi], seen[lo:hi], o.parts, o.eye, lo, o.Len())
 		if aim == nil {
-			o.flows(lo, hi)
+			vec.Flux([3][]float32{o.flux[0][lo:hi], o.flux[1][lo:hi], o.flux[2][lo:hi]}, o.parts, directions, lo, o.Len())
 		}
 	})
 }
 
-// along is what cells scatter along way n of light src with the flux that it has.
-func (o *ordinates) along(n int, source, src []float32) []float32 {
-	d := ways[n].unit().Mul(float64(-o.direct))
-	x, y, z := float32(d.X), float32(d.Y), float32(d.Z)
-	out := o.room(n)
-	for i, v := range src {
-		if out[i] = 0; v > 0 {
-			out[i] = source[i] * max(1+(x*o.flux[0][i]+y*o.flux[1][i]+z*o.flux[2][i])/v, 0)
-		}
-	}
-	return out
-}
-
-// room is that for the source of a way.
-func (o *ordinates) room(n int) []float32 {
+// along is what cells scatter along way n of light with the flux that it has.
+func (o *ordinates) along(n int, source []float32) []float32 {
 	if o.sources[n] == nil {
 		o.sources[n] = make([]float32, o.Len())
 	}
+	d := directions[n]
+	vec.Lean(o.sources[n], source, o.flux, [3]float32{o.direct * d[0], o.direct * d[1], o.direct * d[2]})
 	return o.sources[n]
 }
 
-// flows works out the flux of cells from lo to hi.
-func (o *ordinates) flows(lo, hi int) {
-	for a := range o.flux {
-		clear(o.flux[a][lo:hi])
-	}
+// directions are those in which light travels along the ways.
+var directions = make([][3]float32, len(ways))
+
+func init() {
 	for n := range ways {
 		d := ways[n].unit()
-		part := o.parts[n*o.Len():][:o.Len()]
-		for a, x := range [3]float32{float32(-d.X), float32(-d.Y), float32(-d.Z)} {
-			if to := o.flux[a]; x != 0 {
-				for i := lo; i < hi; i++ {
-					to[i] += x * part[i]
-				}
-			}
-		}
+		directions[n] = [3]float32{float32(-d.X), float32(-d.Y), float32(-d.Z)}
 	}
 }
 
@@ -474,9 +455,7 @@ func (l *lightGrid) channel(c int, p *spreading) {
 			continue
 		}
 		for a := range o.flux {
-			for i, r := range l.flow[a] {
-				o.flux[a][i] = r * l.straight[f][i]
-			}
+			copy(o.flux[a], l.flow[a])
 		}
 		o.orders(l.fire[f].Data, l.straight[f], k.Bounces, nil)
 	}

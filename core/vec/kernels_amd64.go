@@ -249,6 +249,16 @@ func carryAVX512(to *float32, in *float32, pass *float32, mean *float32, src *fl
 //go:noescape
 func collectAVX512(dst *float32, seen *float32, parts *float32, by *float32, step int, count int, n int)
 
+// fluxAVX512 is x, y, z = Σ d·parts/max(Σ parts, 10⁻³⁰) of count rows step values apart, d three numbers of each; of any length.
+//
+//go:noescape
+func fluxAVX512(x *float32, y *float32, z *float32, parts *float32, dirs *float32, step int, count int, n int)
+
+// leanAVX512 is out = src max(1 + ((x fx + y fy) + z fz), 0), of any length.
+//
+//go:noescape
+func leanAVX512(out *float32, src *float32, fx *float32, fy *float32, fz *float32, x float32, y float32, z float32, n int)
+
 // dimAVX512 is with T what is left of light before a look, from through on: kept = T and pass = T (1 − pass); what is left behind the last. n is a multiple of 8.
 //
 //go:noescape
@@ -518,6 +528,16 @@ func carryAVX2(to *float32, in *float32, pass *float32, mean *float32, src *floa
 //
 //go:noescape
 func collectAVX2(dst *float32, seen *float32, parts *float32, by *float32, step int, count int, n int)
+
+// fluxAVX2 is x, y, z = Σ d·parts/max(Σ parts, 10⁻³⁰) of count rows step values apart, d three numbers of each; of any length.
+//
+//go:noescape
+func fluxAVX2(x *float32, y *float32, z *float32, parts *float32, dirs *float32, step int, count int, n int)
+
+// leanAVX2 is out = src max(1 + ((x fx + y fy) + z fz), 0), of any length.
+//
+//go:noescape
+func leanAVX2(out *float32, src *float32, fx *float32, fy *float32, fz *float32, x float32, y float32, z float32, n int)
 
 // dimAVX2 is with T what is left of light before a look, from through on: kept = T and pass = T (1 − pass); what is left behind the last. n is a multiple of 8.
 //

@@ -3806,6 +3806,169 @@ done:
 	VZEROUPPER
 	RET
 
+// func fluxAVX512(x *float32, y *float32, z *float32, parts *float32, dirs *float32, step int, count int, n int)
+// Requires: AVX, AVX512F, BMI2
+TEXT ·fluxAVX512(SB), NOSPLIT, $0-64
+	MOVQ         x+0(FP), AX
+	MOVQ         y+8(FP), CX
+	MOVQ         z+16(FP), DX
+	MOVQ         parts+24(FP), BX
+	MOVQ         dirs+32(FP), SI
+	MOVQ         step+40(FP), DI
+	SHLQ         $0x02, DI
+	MOVQ         count+48(FP), R8
+	VBROADCASTSS float21<>+0(SB), Z0
+	MOVQ         n+56(FP), R9
+	XORQ         R10, R10
+	MOVQ         R9, R11
+	ANDQ         $0xfffffff0, R11
+	SUBQ         R11, R9
+	SHLQ         $0x02, R11
+	JMP          test
+
+loop:
+	VPXORD Z1, Z1, Z1
+	VPXORD Z2, Z2, Z2
+	VPXORD Z3, Z3, Z3
+	VPXORD Z4, Z4, Z4
+	LEAQ   (R10), R12
+	MOVQ   R8, R13
+	MOVQ   SI, R14
+
+row1:
+	VMOVUPS      (BX)(R12*1), Z5
+	VADDPS       Z5, Z1, Z1
+	VBROADCASTSS (R14), Z6
+	VMULPS       Z5, Z6, Z6
+	VADDPS       Z6, Z2, Z2
+	VBROADCASTSS 4(R14), Z6
+	VMULPS       Z5, Z6, Z6
+	VADDPS       Z6, Z3, Z3
+	VBROADCASTSS 8(R14), Z6
+	VMULPS       Z5, Z6, Z6
+	VADDPS       Z6, Z4, Z4
+	ADDQ         DI, R12
+	ADDQ         $0x0c, R14
+	DECQ         R13
+	JNZ          row1
+	VMAXPS       Z0, Z1, Z1
+	VDIVPS       Z1, Z2, Z2
+	VMOVUPS      Z2, (AX)(R10*1)
+	VDIVPS       Z1, Z3, Z3
+	VMOVUPS      Z3, (CX)(R10*1)
+	VDIVPS       Z1, Z4, Z4
+	VMOVUPS      Z4, (DX)(R10*1)
+	ADDQ         $0x40, R10
+
+test:
+	CMPQ   R10, R11
+	JLT    loop
+	TESTQ  R9, R9
+	JE     done
+	MOVL   $0x0000ffff, R11
+	BZHIL  R9, R11, R11
+	KMOVW  R11, K1
+	VPXORD Z7, Z7, Z7
+	VPXORD Z8, Z8, Z8
+	VPXORD Z9, Z9, Z9
+	VPXORD Z10, Z10, Z10
+	LEAQ   (R10), R9
+	MOVQ   SI, SI
+
+row2:
+	VMOVUPS.Z    (BX)(R9*1), K1, Z1
+	VADDPS       Z1, Z7, Z7
+	VBROADCASTSS (SI), Z2
+	VMULPS       Z1, Z2, Z2
+	VADDPS       Z2, Z8, Z8
+	VBROADCASTSS 4(SI), Z2
+	VMULPS       Z1, Z2, Z2
+	VADDPS       Z2, Z9, Z9
+	VBROADCASTSS 8(SI), Z2
+	VMULPS       Z1, Z2, Z2
+	VADDPS       Z2, Z10, Z10
+	ADDQ         DI, R9
+	ADDQ         $0x0c, SI
+	DECQ         R8
+	JNZ          row2
+	VMAXPS       Z0, Z7, Z7
+	VDIVPS       Z7, Z8, Z8
+	VMOVUPS      Z8, K1, (AX)(R10*1)
+	VDIVPS       Z7, Z9, Z9
+	VMOVUPS      Z9, K1, (CX)(R10*1)
+	VDIVPS       Z7, Z10, Z10
+	VMOVUPS      Z10, K1, (DX)(R10*1)
+
+done:
+	VZEROUPPER
+	RET
+
+DATA float21<>+0(SB)/4, $0x0da24260
+GLOBL float21<>(SB), RODATA|NOPTR, $4
+
+// func leanAVX512(out *float32, src *float32, fx *float32, fy *float32, fz *float32, x float32, y float32, z float32, n int)
+// Requires: AVX, AVX512F, BMI2
+TEXT ·leanAVX512(SB), NOSPLIT, $0-64
+	MOVQ         out+0(FP), AX
+	MOVQ         src+8(FP), CX
+	MOVQ         fx+16(FP), DX
+	MOVQ         fy+24(FP), BX
+	MOVQ         fz+32(FP), SI
+	VBROADCASTSS x+40(FP), Z0
+	VBROADCASTSS y+44(FP), Z1
+	VBROADCASTSS z+48(FP), Z2
+	VBROADCASTSS float3<>+0(SB), Z3
+	VPXORD       Z4, Z4, Z4
+	MOVQ         n+56(FP), DI
+	XORQ         R8, R8
+	MOVQ         DI, R9
+	ANDQ         $0xfffffff0, R9
+	SUBQ         R9, DI
+	SHLQ         $0x02, R9
+	JMP          test
+
+loop:
+	VMOVUPS (DX)(R8*1), Z5
+	VMULPS  Z0, Z5, Z5
+	VMOVUPS (BX)(R8*1), Z6
+	VMULPS  Z1, Z6, Z6
+	VMOVUPS (SI)(R8*1), Z7
+	VMULPS  Z2, Z7, Z7
+	VADDPS  Z6, Z5, Z5
+	VADDPS  Z7, Z5, Z5
+	VADDPS  Z3, Z5, Z5
+	VMAXPS  Z4, Z5, Z5
+	VMOVUPS (CX)(R8*1), Z6
+	VMULPS  Z6, Z5, Z5
+	VMOVUPS Z5, (AX)(R8*1)
+	ADDQ    $0x40, R8
+
+test:
+	CMPQ      R8, R9
+	JLT       loop
+	TESTQ     DI, DI
+	JE        done
+	MOVL      $0x0000ffff, R9
+	BZHIL     DI, R9, R9
+	KMOVW     R9, K1
+	VMOVUPS.Z (DX)(R8*1), K1, Z5
+	VMULPS    Z0, Z5, Z5
+	VMOVUPS.Z (BX)(R8*1), K1, Z0
+	VMULPS    Z1, Z0, Z0
+	VMOVUPS.Z (SI)(R8*1), K1, Z1
+	VMULPS    Z2, Z1, Z1
+	VADDPS    Z0, Z5, Z5
+	VADDPS    Z1, Z5, Z5
+	VADDPS    Z3, Z5, Z5
+	VMAXPS    Z4, Z5, Z5
+	VMOVUPS.Z (CX)(R8*1), K1, Z0
+	VMULPS    Z0, Z5, Z5
+	VMOVUPS   Z5, K1, (AX)(R8*1)
+
+done:
+	VZEROUPPER
+	RET
+
 // func dimAVX512(pass *float32, kept *float32, through float32, n int) float32
 // Requires: AVX, AVX2, SSE
 TEXT ·dimAVX512(SB), NOSPLIT, $0-36
@@ -9854,6 +10017,264 @@ row4:
 	JNZ        row4
 	VMASKMOVPS Y1, Y0, 32(AX)(R9*1)
 	VMASKMOVPS Y2, Y0, 32(CX)(R9*1)
+
+done:
+	VZEROUPPER
+	RET
+
+// func fluxAVX2(x *float32, y *float32, z *float32, parts *float32, dirs *float32, step int, count int, n int)
+// Requires: AVX, AVX2
+TEXT ·fluxAVX2(SB), NOSPLIT, $0-64
+	MOVQ         x+0(FP), AX
+	MOVQ         y+8(FP), CX
+	MOVQ         z+16(FP), DX
+	MOVQ         parts+24(FP), BX
+	MOVQ         dirs+32(FP), SI
+	MOVQ         step+40(FP), DI
+	SHLQ         $0x02, DI
+	MOVQ         count+48(FP), R8
+	VBROADCASTSS float21<>+0(SB), Y0
+	MOVQ         n+56(FP), R9
+	XORQ         R10, R10
+	MOVQ         R9, R11
+	ANDQ         $0xfffffff0, R11
+	SUBQ         R11, R9
+	SHLQ         $0x02, R11
+	JMP          test
+
+loop:
+	VXORPS Y1, Y1, Y1
+	VXORPS Y2, Y2, Y2
+	VXORPS Y3, Y3, Y3
+	VXORPS Y4, Y4, Y4
+	LEAQ   (R10), R12
+	MOVQ   R8, R13
+	MOVQ   SI, R14
+
+row1:
+	VMOVUPS      (BX)(R12*1), Y5
+	VADDPS       Y5, Y1, Y1
+	VBROADCASTSS (R14), Y6
+	VMULPS       Y5, Y6, Y6
+	VADDPS       Y6, Y2, Y2
+	VBROADCASTSS 4(R14), Y6
+	VMULPS       Y5, Y6, Y6
+	VADDPS       Y6, Y3, Y3
+	VBROADCASTSS 8(R14), Y6
+	VMULPS       Y5, Y6, Y6
+	VADDPS       Y6, Y4, Y4
+	ADDQ         DI, R12
+	ADDQ         $0x0c, R14
+	DECQ         R13
+	JNZ          row1
+	VMAXPS       Y0, Y1, Y1
+	VDIVPS       Y1, Y2, Y2
+	VMOVUPS      Y2, (AX)(R10*1)
+	VDIVPS       Y1, Y3, Y3
+	VMOVUPS      Y3, (CX)(R10*1)
+	VDIVPS       Y1, Y4, Y4
+	VMOVUPS      Y4, (DX)(R10*1)
+	VXORPS       Y1, Y1, Y1
+	VXORPS       Y2, Y2, Y2
+	VXORPS       Y3, Y3, Y3
+	VXORPS       Y4, Y4, Y4
+	LEAQ         32(R10), R12
+	MOVQ         R8, R13
+	MOVQ         SI, R14
+
+row2:
+	VMOVUPS      (BX)(R12*1), Y5
+	VADDPS       Y5, Y1, Y1
+	VBROADCASTSS (R14), Y6
+	VMULPS       Y5, Y6, Y6
+	VADDPS       Y6, Y2, Y2
+	VBROADCASTSS 4(R14), Y6
+	VMULPS       Y5, Y6, Y6
+	VADDPS       Y6, Y3, Y3
+	VBROADCASTSS 8(R14), Y6
+	VMULPS       Y5, Y6, Y6
+	VADDPS       Y6, Y4, Y4
+	ADDQ         DI, R12
+	ADDQ         $0x0c, R14
+	DECQ         R13
+	JNZ          row2
+	VMAXPS       Y0, Y1, Y1
+	VDIVPS       Y1, Y2, Y2
+	VMOVUPS      Y2, 32(AX)(R10*1)
+	VDIVPS       Y1, Y3, Y3
+	VMOVUPS      Y3, 32(CX)(R10*1)
+	VDIVPS       Y1, Y4, Y4
+	VMOVUPS      Y4, 32(DX)(R10*1)
+	ADDQ         $0x40, R10
+
+test:
+	CMPQ         R10, R11
+	JLT          loop
+	TESTQ        R9, R9
+	JE           done
+	VMOVD        R9, X1
+	VPBROADCASTD X1, Y1
+	VMOVDQU      lane<>+0(SB), Y2
+	VPCMPGTD     Y2, Y1, Y1
+	VXORPS       Y2, Y2, Y2
+	VXORPS       Y3, Y3, Y3
+	VXORPS       Y4, Y4, Y4
+	VXORPS       Y5, Y5, Y5
+	LEAQ         (R10), R11
+	MOVQ         R8, R12
+	MOVQ         SI, R13
+
+row3:
+	VMASKMOVPS   (BX)(R11*1), Y1, Y6
+	VADDPS       Y6, Y2, Y2
+	VBROADCASTSS (R13), Y7
+	VMULPS       Y6, Y7, Y7
+	VADDPS       Y7, Y3, Y3
+	VBROADCASTSS 4(R13), Y7
+	VMULPS       Y6, Y7, Y7
+	VADDPS       Y7, Y4, Y4
+	VBROADCASTSS 8(R13), Y7
+	VMULPS       Y6, Y7, Y7
+	VADDPS       Y7, Y5, Y5
+	ADDQ         DI, R11
+	ADDQ         $0x0c, R13
+	DECQ         R12
+	JNZ          row3
+	VMAXPS       Y0, Y2, Y2
+	VDIVPS       Y2, Y3, Y3
+	VMASKMOVPS   Y3, Y1, (AX)(R10*1)
+	VDIVPS       Y2, Y4, Y4
+	VMASKMOVPS   Y4, Y1, (CX)(R10*1)
+	VDIVPS       Y2, Y5, Y5
+	VMASKMOVPS   Y5, Y1, (DX)(R10*1)
+	VMOVD        R9, X1
+	VPBROADCASTD X1, Y1
+	VMOVDQU      lane<>+32(SB), Y2
+	VPCMPGTD     Y2, Y1, Y1
+	VXORPS       Y2, Y2, Y2
+	VXORPS       Y3, Y3, Y3
+	VXORPS       Y4, Y4, Y4
+	VXORPS       Y5, Y5, Y5
+	LEAQ         32(R10), R9
+	MOVQ         SI, SI
+
+row4:
+	VMASKMOVPS   (BX)(R9*1), Y1, Y6
+	VADDPS       Y6, Y2, Y2
+	VBROADCASTSS (SI), Y7
+	VMULPS       Y6, Y7, Y7
+	VADDPS       Y7, Y3, Y3
+	VBROADCASTSS 4(SI), Y7
+	VMULPS       Y6, Y7, Y7
+	VADDPS       Y7, Y4, Y4
+	VBROADCASTSS 8(SI), Y7
+	VMULPS       Y6, Y7, Y7
+	VADDPS       Y7, Y5, Y5
+	ADDQ         DI, R9
+	ADDQ         $0x0c, SI
+	DECQ         R8
+	JNZ          row4
+	VMAXPS       Y0, Y2, Y2
+	VDIVPS       Y2, Y3, Y3
+	VMASKMOVPS   Y3, Y1, 32(AX)(R10*1)
+	VDIVPS       Y2, Y4, Y4
+	VMASKMOVPS   Y4, Y1, 32(CX)(R10*1)
+	VDIVPS       Y2, Y5, Y5
+	VMASKMOVPS   Y5, Y1, 32(DX)(R10*1)
+
+done:
+	VZEROUPPER
+	RET
+
+// func leanAVX2(out *float32, src *float32, fx *float32, fy *float32, fz *float32, x float32, y float32, z float32, n int)
+// Requires: AVX, AVX2
+TEXT ·leanAVX2(SB), NOSPLIT, $0-64
+	MOVQ         out+0(FP), AX
+	MOVQ         src+8(FP), CX
+	MOVQ         fx+16(FP), DX
+	MOVQ         fy+24(FP), BX
+	MOVQ         fz+32(FP), SI
+	VBROADCASTSS x+40(FP), Y0
+	VBROADCASTSS y+44(FP), Y1
+	VBROADCASTSS z+48(FP), Y2
+	VBROADCASTSS float3<>+0(SB), Y3
+	VXORPS       Y4, Y4, Y4
+	MOVQ         n+56(FP), DI
+	XORQ         R8, R8
+	MOVQ         DI, R9
+	ANDQ         $0xfffffff0, R9
+	SUBQ         R9, DI
+	SHLQ         $0x02, R9
+	JMP          test
+
+loop:
+	VMOVUPS (DX)(R8*1), Y5
+	VMULPS  Y0, Y5, Y5
+	VMOVUPS (BX)(R8*1), Y6
+	VMULPS  Y1, Y6, Y6
+	VMOVUPS (SI)(R8*1), Y7
+	VMULPS  Y2, Y7, Y7
+	VADDPS  Y6, Y5, Y5
+	VADDPS  Y7, Y5, Y5
+	VADDPS  Y3, Y5, Y5
+	VMAXPS  Y4, Y5, Y5
+	VMOVUPS (CX)(R8*1), Y6
+	VMULPS  Y6, Y5, Y5
+	VMOVUPS Y5, (AX)(R8*1)
+	VMOVUPS 32(DX)(R8*1), Y5
+	VMULPS  Y0, Y5, Y5
+	VMOVUPS 32(BX)(R8*1), Y6
+	VMULPS  Y1, Y6, Y6
+	VMOVUPS 32(SI)(R8*1), Y7
+	VMULPS  Y2, Y7, Y7
+	VADDPS  Y6, Y5, Y5
+	VADDPS  Y7, Y5, Y5
+	VADDPS  Y3, Y5, Y5
+	VMAXPS  Y4, Y5, Y5
+	VMOVUPS 32(CX)(R8*1), Y6
+	VMULPS  Y6, Y5, Y5
+	VMOVUPS Y5, 32(AX)(R8*1)
+	ADDQ    $0x40, R8
+
+test:
+	CMPQ         R8, R9
+	JLT          loop
+	TESTQ        DI, DI
+	JE           done
+	VMOVD        DI, X5
+	VPBROADCASTD X5, Y5
+	VMOVDQU      lane<>+0(SB), Y6
+	VPCMPGTD     Y6, Y5, Y5
+	VMASKMOVPS   (DX)(R8*1), Y5, Y6
+	VMULPS       Y0, Y6, Y6
+	VMASKMOVPS   (BX)(R8*1), Y5, Y7
+	VMULPS       Y1, Y7, Y7
+	VMASKMOVPS   (SI)(R8*1), Y5, Y8
+	VMULPS       Y2, Y8, Y8
+	VADDPS       Y7, Y6, Y6
+	VADDPS       Y8, Y6, Y6
+	VADDPS       Y3, Y6, Y6
+	VMAXPS       Y4, Y6, Y6
+	VMASKMOVPS   (CX)(R8*1), Y5, Y7
+	VMULPS       Y7, Y6, Y6
+	VMASKMOVPS   Y6, Y5, (AX)(R8*1)
+	VMOVD        DI, X5
+	VPBROADCASTD X5, Y5
+	VMOVDQU      lane<>+32(SB), Y6
+	VPCMPGTD     Y6, Y5, Y5
+	VMASKMOVPS   32(DX)(R8*1), Y5, Y6
+	VMULPS       Y0, Y6, Y6
+	VMASKMOVPS   32(BX)(R8*1), Y5, Y0
+	VMULPS       Y1, Y0, Y0
+	VMASKMOVPS   32(SI)(R8*1), Y5, Y1
+	VMULPS       Y2, Y1, Y1
+	VADDPS       Y0, Y6, Y6
+	VADDPS       Y1, Y6, Y6
+	VADDPS       Y3, Y6, Y6
+	VMAXPS       Y4, Y6, Y6
+	VMASKMOVPS   32(CX)(R8*1), Y5, Y0
+	VMULPS       Y0, Y6, Y6
+	VMASKMOVPS   Y6, Y5, 32(AX)(R8*1)
 
 done:
 	VZEROUPPER

@@ -172,6 +172,14 @@ func collectAVX512(dst *float32, seen *float32, parts *float32, by *float32, ste
 	panic(missing)
 }
 
+func fluxAVX512(x *float32, y *float32, z *float32, parts *float32, dirs *float32, step int, count int, n int) {
+	panic(missing)
+}
+
+func leanAVX512(out *float32, src *float32, fx *float32, fy *float32, fz *float32, x float32, y float32, z float32, n int) {
+	panic(missing)
+}
+
 func dimAVX512(pass *float32, kept *float32, through float32, n int) float32
 
 func sharesAVX512(dst *[4]float32, w *float32, rows *float32, step int, n int) { panic(missing) }
@@ -353,6 +361,14 @@ func carryAVX2(to *float32, in *float32, pass *float32, mean *float32, src *floa
 }
 
 func collectAVX2(dst *float32, seen *float32, parts *float32, by *float32, step int, count int, n int) {
+	panic(missing)
+}
+
+func fluxAVX2(x *float32, y *float32, z *float32, parts *float32, dirs *float32, step int, count int, n int) {
+	panic(missing)
+}
+
+func leanAVX2(out *float32, src *float32, fx *float32, fy *float32, fz *float32, x float32, y float32, z float32, n int) {
 	panic(missing)
 }
 

@@ -251,3 +251,60 @@ func Collect(dst, seen, parts, by []float32, at, step int) {
 		}
 	}
 }
+
+// Flux is the mean direction of what parts of rows go along, as many as there are
+// directions: to = Σ dir·parts/max(Σ parts, 10⁻³⁰), of values at and on of rows of step.
+func Flux(to [3][]float32, parts []float32, dirs [][3]float32, at, step int) {
+	n := len(to[0])
+	Row2(n, to[1], to[2])
+	if at < 0 || step < at+n || len(parts) < len(dirs)*step {
+		panic(fmt.Sprintf("vec: values %d to %d of %d rows of %d, of %d in all", at, at+n, len(dirs), step, len(parts)))
+	}
+	switch {
+	case n == 0 || len(dirs) == 0:
+	case Chosen == AVX512:
+		fluxAVX512(&to[0][0], &to[1][0], &to[2][0], &parts[at], &dirs[0][0], step, len(dirs), n)
+	case Chosen == AVX2:
+		fluxAVX2(&to[0][0], &to[1][0], &to[2][0], &parts[at], &dirs[0][0], step, len(dirs), n)
+	default:
+		for i := range n {
+			var sum float32
+			var f [3]float32
+			for r, d := range dirs {
+				v := parts[at+i+r*step]
+				sum += v
+				for a := range f {
+					f[a] += float32(v * d[a])
+				}
+			}
+			if !(sum > 1e-30) {
+				sum = 1e-30
+			}
+			for a := range f {
+				to[a][i] = f[a] / sum
+			}
+		}
+	}
+}
+
+// Lean is out = src·max(1 + by·f, 0), f a direction of each. Rows of any length.
+func Lean(out, src []float32, f [3][]float32, by [3]float32) {
+	n := len(out)
+	Row2(n, src, f[0])
+	Row2(n, f[1], f[2])
+	switch {
+	case n == 0:
+	case Chosen == AVX512:
+		leanAVX512(&out[0], &src[0], &f[0][0], &f[1][0], &f[2][0], by[0], by[1], by[2], n)
+	case Chosen == AVX2:
+		leanAVX2(&out[0], &src[0], &f[0][0], &f[1][0], &f[2][0], by[0], by[1], by[2], n)
+	default:
+		for i, v := range src[:n] {
+			k := ((float32(by[0]*f[0][i]) + float32(by[1]*f[1][i])) + float32(by[2]*f[2][i])) + 1
+			if !(k > 0) {
+				k = 0
+			}
+			out[i] = v * k
+		}
+	}
+}

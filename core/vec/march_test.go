@@ -59,6 +59,28 @@ func init() {
 		}
 		return append(dst, seen...)
 	}
+	kernels["Flux"] = func(r *rand.Rand, n int) []float32 {
+		at, count := r.IntN(5), 1+r.IntN(14)
+		step := at + n + r.IntN(5)
+		dirs := make([][3]float32, count)
+		for i := range dirs {
+			dirs[i] = [3]float32{r.Float32() - 0.5, r.Float32() - 0.5, r.Float32() - 0.5}
+		}
+		parts := make([]float32, count*step)
+		for i := range parts {
+			if r.IntN(3) > 0 {
+				parts[i] = r.Float32()
+			}
+		}
+		to := [3][]float32{make([]float32, n), make([]float32, n), make([]float32, n)}
+		Flux(to, parts, dirs, at, step)
+		return append(append(to[0], to[1]...), to[2]...)
+	}
+	kernels["Lean"] = func(r *rand.Rand, n int) []float32 {
+		out := make([]float32, n)
+		Lean(out, values(r, n), [3][]float32{values(r, n), values(r, n), values(r, n)}, [3]float32{0.3, -0.2, 0.7})
+		return out
+	}
 	kernels["Shares"] = func(r *rand.Rand, n int) []float32 {
 		n = min(n, MaxLooks) &^ 15
 		var rows Four

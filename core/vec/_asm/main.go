@@ -102,6 +102,8 @@ func main() {
 		s.turn()
 		s.carry()
 		s.collect()
+		s.flux()
+		s.lean()
 		s.dim()
 		s.shares()
 		s.locate()

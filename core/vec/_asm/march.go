@@ -305,3 +305,61 @@ func (s set) collect() {
 	}, nil)
 	leave()
 }
+
+func (s set) flux() {
+	s.text("flux", "x, y, z, parts *float32, dirs *float32, step, count, n int)",
+		"x, y, z = Σ d·parts/max(Σ parts, 10⁻³⁰) of count rows step values apart, d three numbers of each; of any length.")
+	to := [3]reg.GPVirtual{ptr("x"), ptr("y"), ptr("z")}
+	parts, dirs, step, count := ptr("parts"), ptr("dirs"), size("step"), ptr("count")
+	least := s.constant(1e-30)
+	label := 0
+	s.ragged(ptr("n"), func(i reg.GPVirtual, off int, only *mask) {
+		label++
+		loop := fmt.Sprintf("row%d", label)
+		sum, at, left, dir := s.zero(), GP64(), GP64(), GP64()
+		f := [3]reg.VecVirtual{s.zero(), s.zero(), s.zero()}
+		LEAQ(Mem{Base: i, Disp: off}, at)
+		MOVQ(count, left)
+		MOVQ(dirs, dir)
+		Label(loop)
+		v := s.load(idx(parts, at, 0), only)
+		VADDPS(v, sum, sum)
+		for a := range f {
+			w := s.each(dir, a, false)
+			VMULPS(v, w, w)
+			VADDPS(w, f[a], f[a])
+		}
+		ADDQ(step, at)
+		ADDQ(Imm(12), dir)
+		DECQ(left)
+		JNZ(LabelRef(loop))
+		VMAXPS(least, sum, sum)
+		for a := range f {
+			VDIVPS(sum, f[a], f[a])
+			s.store(f[a], idx(to[a], i, off), only)
+		}
+	}, nil)
+	leave()
+}
+
+func (s set) lean() {
+	s.text("lean", "out, src, fx, fy, fz *float32, x, y, z float32, n int)", "out = src max(1 + ((x fx + y fy) + z fz), 0), of any length.")
+	out, src := ptr("out"), ptr("src")
+	from := [3]reg.GPVirtual{ptr("fx"), ptr("fy"), ptr("fz")}
+	by := [3]reg.VecVirtual{s.broadcast("x"), s.broadcast("y"), s.broadcast("z")}
+	one, none := s.constant(1), s.zero()
+	s.ragged(ptr("n"), func(i reg.GPVirtual, off int, only *mask) {
+		var f [3]reg.VecVirtual
+		for a := range f {
+			f[a] = s.load(idx(from[a], i, off), only)
+			VMULPS(by[a], f[a], f[a])
+		}
+		VADDPS(f[1], f[0], f[0])
+		VADDPS(f[2], f[0], f[0])
+		VADDPS(one, f[0], f[0])
+		VMAXPS(none, f[0], f[0])
+		VMULPS(s.load(idx(src, i, off), only), f[0], f[0])
+		s.store(f[0], idx(out, i, off), only)
+	}, nil)
+	leave()
+}
