@@ -1,5 +1,9 @@
 package grid
 
+import "zarf/core/vec"
+
+var quarters = [4]float32{0.25, 0.25, 0.25, 0.25}
+
 // Soften is the mean with weights ¼, ½, ¼ along each axis; the border's value
 // goes on outside.
 // It is exact on linear fields, and takes out what alternates from cell to cell.
@@ -19,12 +23,15 @@ func Soften(f *Field, crew Crew) *Field {
 					case 2:
 						lo, hi = src.Row(j, max(k-1, 0)), src.Row(j, min(k+1, d.NZ-1))
 					}
-					for i := range row {
-						if axis == 0 {
-							row[i] = 0.5*c[i] + 0.25*(c[max(i-1, 0)]+c[min(i+1, d.NX-1)])
-						} else {
-							row[i] = 0.5*c[i] + 0.25*(lo[i]+hi[i])
+					if axis == 0 {
+						last := d.NX - 1
+						if last > 1 {
+							vec.Blend(row[1:last], c[1:last], c[1:last], c[:last-1], c[2:], &quarters)
 						}
+						row[0] = 0.5*c[0] + 0.25*(c[0]+c[min(1, last)])
+						row[last] = 0.5*c[last] + 0.25*(c[max(last-1, 0)]+c[last])
+					} else {
+						vec.Blend(row, c, c, lo, hi, &quarters)
 					}
 				}
 			}

@@ -252,46 +252,87 @@ func (v *Volume) ignite(c *Channels, l *look.Look, crew grid.Crew) error {
 	for c := range v.Glow {
 		v.Glow[c] = grid.NewField(d)
 	}
-	// by heat alone nothing under 500 K is seen
 	// below 500 K nothing is visible: most voxels of a fire's box are skipped here
 	cold, visible := !l.FlameAnywhere && l.FlameMix == 0, 475/l.FlameScale
+	lo, hi := make([][3]int, d.NZ), make([][3]int, d.NZ) // of what glows, by plane
 	crew.For(d.NZ, 2, func(k0, k1 int) {
 		for n := d.Index(0, 0, k0); n < d.Index(0, 0, k1); n++ {
 			if cold && float64(c.Temperature.Data[n])+c.Air < visible {
 				continue
 			}
 			g := f.glow(f.values(n))
+			if g == (look.RGB{}) {
+				continue
+			}
+			at := [3]int{n % d.NX, n / d.NX % d.NY, n / (d.NX * d.NY)}
+			k := at[2]
+			if hi[k] == ([3]int{}) {
+				lo[k] = at
+			}
+			for a := range at {
+				lo[k][a], hi[k][a] = min(lo[k][a], at[a]), max(hi[k][a], at[a]+1)
+			}
 			for c := range 3 {
 				v.Glow[c].Data[n] = float32(g[c])
 			}
 		}
 	})
-	if l.FlameBands > 0 {
-		v.sharp = f
-	} else {
-		// light grows so steeply with temperature that single voxels would stand out
-		for c := range v.Glow {
-			v.Glow[c] = grid.Soften(v.Glow[c], crew)
+	v.hot = [2][3]int{{d.NX, d.NY, d.NZ}, {}}
+	for k := range lo {
+		if hi[k] == ([3]int{}) {
+			continue
+		}
+		for a, n := range [3]int{d.NX, d.NY, d.NZ} { // and a voxel round
+			v.hot[0][a], v.hot[1][a] = max(min(v.hot[0][a], lo[k][a]-1), 0), min(max(v.hot[1][a], hi[k][a]+1), n)
 		}
 	}
-	// side by side for glowAt: a look reads eight places and not 24
-	// Four numbers a voxel: the fourth is the sum, by which paths draw.
-	v.glow = make([]float32, 4*d.Len())
-	crew.For(d.NZ, 2, func(k0, k1 int) {
-		for n := d.Index(0, 0, k0); n < d.Index(0, 0, k1); n++ {
-			r, g, b := v.Glow[0].Data[n], v.Glow[1].Data[n], v.Glow[2].Data[n]
-			if r+g+b > 0 {
-				p := v.glow[4*n : 4*n+4]
-				p[0], p[1], p[2], p[3] = r, g, b, r+g+b
-			}
+	if l.FlameBands > 0 {
+		v.sharp = f
+	} else if v.hot[1] != ([3]int{}) {
+		// light grows so steeply with temperature that single voxels would stand out
+		for c := range v.Glow {
+			v.softenHot(v.Glow[c], crew)
 		}
-	})
+	}
 	v.lightTiles(crew)
 	v.measure()
 	return nil
 }
 
-// glowAt is the light that a metre gives at a place in voxels.
+// softenHot softens a field where something glows.
+func (v *Volume) softenHot(f *grid.Field, crew grid.Crew) {
+	soft := grid.Soften(crop(f, v.hot[0], v.hot[1]), crew)
+	for k := range soft.NZ {
+		for j := range soft.NY {
+			copy(f.Row(v.hot[0][1]+j, v.hot[0][2]+k)[v.hot[0][0]:], soft.Row(j, k))
+		}
+	}
+}
+
+// sideBySide lays glow out for glowAt: a look reads eight places and not 24.
+// Four numbers a voxel: the fourth is the sum, by which paths draw.
+func (v *Volume) sideBySide() {
+	v.once.Do(func() {
+		if v.Glow[0] == nil {
+			return
+		}
+		d := v.Density.Dims
+		v.glow = make([]float32, 4*d.Len())
+		for k := v.hot[0][2]; k < v.hot[1][2]; k++ {
+			for j := v.hot[0][1]; j < v.hot[1][1]; j++ {
+				for n := d.Index(v.hot[0][0], j, k); n < d.Index(v.hot[1][0], j, k); n++ {
+					r, g, b := v.Glow[0].Data[n], v.Glow[1].Data[n], v.Glow[2].Data[n]
+					if r+g+b > 0 {
+						p := v.glow[4*n : 4*n+4]
+						p[0], p[1], p[2], p[3] = r, g, b, r+g+b
+					}
+				}
+			}
+		}
+	})
+}
+
+// glowAt is the light that a metre gives at a place in voxels, once that lies side by side.
 func (v *Volume) glowAt(x, y, z float32) look.RGB {
 	if v.sharp != nil {
 		return v.sharp.at(x, y, z)

@@ -43,6 +43,9 @@ func (v *Volume) lightTiles(crew grid.Crew) {
 		for k := k0; k < k1; k++ {
 			for j := range t.NY {
 				for i := range t.NX {
+					if away(i, v.hot[0][0], v.hot[1][0]) || away(j, v.hot[0][1], v.hot[1][1]) || away(k, v.hot[0][2], v.hot[1][2]) {
+						continue
+					}
 					n := t.Index(i, j, k)
 					// A tile with a ring, for lit; power and weight count each voxel
 					// once, in its own tile.
@@ -126,6 +129,9 @@ func (v *Volume) lightTiles(crew grid.Crew) {
 	v.lamps = gatherFires(slices.Clone(v.fires), maxLamps)
 	v.fires = gatherFires(v.fires, maxFires)
 }
+
+// away reports that a tile and a voxel round it lie wholly beyond a range of voxels.
+func away(i, lo, hi int) bool { return i*tile+tile+1 <= lo || i*tile-1 >= hi }
 
 // maxFires bounds the lights that smoke sees, maxLamps those of surfaces.
 // Both are small enough for every point of the coarse light grid to look at all.

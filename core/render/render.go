@@ -266,6 +266,11 @@ func NewWith(s *Scene, w, h int, k Wants, crew grid.Crew) (*Picture, error) {
 	if s.Env != nil {
 		p.skyLight = s.skyMean()
 	}
+	if !p.march {
+		for _, v := range s.Volumes {
+			v.sideBySide()
+		}
+	}
 	// the light within volumes depends on neither camera nor size: made once a scene
 	e := s.Look.Extinction
 	p.mean = (e[0] + e[1] + e[2]) / 3

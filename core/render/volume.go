@@ -5,6 +5,7 @@ package render
 
 import (
 	"math"
+	"sync"
 
 	"zarf/core/geom"
 	"zarf/core/grid"
@@ -32,7 +33,9 @@ type Volume struct {
 	// Glow is the light that a metre of fire gives off, before the look's
 	// brightness; nil where nothing burns.
 	Glow   [3]*grid.Field
-	glow   []float32 // the same voxel by voxel: red, green, blue, their sum
+	glow   []float32 // the same voxel by voxel: red, green, blue, their sum; for paths
+	once   sync.Once // for that
+	hot    [2][3]int // the voxels among which all that glows lies
 	sharp  *flame    // works glow out where it is looked at; nil: Glow is read
 	lit    []bool    // tiles in and round which something glows
 	fires  []fire    // what lights smoke
