@@ -228,16 +228,18 @@ func (s *Scene) depth(p, d geom.Vec3, far, step float64) look.RGB {
 
 // thick is density times metres from p along d, up to far, by looks step voxels apart.
 func (v *Volume) thick(p, d geom.Vec3, far, step float64) (sum float64) {
-	q := v.toGrid(p)
 	// looks stand a step apart along the whole ray, across tiles
 	next := step / 2
-	v.flight(p, d, far, func(from, to float64, _ float32) bool {
-		next = max(next, from+math.Mod(next-from, step))
-		for ; next < to; next += step {
-			x := q.Add(d.Mul(next))
+	var c crossing
+	for c.start(v, p, d, far); c.find(); {
+		if v.major[c.tile] <= 0 {
+			continue
+		}
+		next = max(next, c.from+math.Mod(next-c.from, step))
+		for ; next < c.to; next += step {
+			x := c.q.Add(d.Mul(next))
 			sum += float64(v.at(float32(x.X), float32(x.Y), float32(x.Z))) * step * v.H
 		}
-		return true
-	})
+	}
 	return sum
 }

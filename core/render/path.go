@@ -565,19 +565,19 @@ func (t *trip) glow(o, d geom.Vec3, far float64, w look.RGB, pdf float64) (sum l
 		}
 		// The integral of glow by a sum over steps from a random start: right in the
 		// mean for any step. The eye looks every voxel, scattered rays every second.
-		q := v.toGrid(o)
 		gap := 1.0
 		if pdf > 0 {
 			gap = glowStep
 		}
 		shift, step := t.r.next(), 0
 		inv := 1 / gap
-		v.cross(o, d, far, func(from, to float64, tile int) bool {
-			if !v.lit[tile] {
-				return true
+		var c crossing
+		for c.start(v, o, d, far); c.find(); {
+			if !v.lit[c.tile] {
+				continue
 			}
-			for x := (math.Ceil(from*inv-shift) + shift) * gap; x < to; x += gap {
-				p := q.Add(d.Mul(x))
+			for x := (math.Ceil(c.from*inv-shift) + shift) * gap; x < c.to; x += gap {
+				p := c.q.Add(d.Mul(x))
 				g := v.burnt(p, t.moment)
 				if g == (look.RGB{}) {
 					continue
@@ -602,86 +602,12 @@ func (t *trip) glow(o, d geom.Vec3, far float64, w look.RGB, pdf float64) (sum l
 				weight += lum
 				mid += lum * x * v.H
 			}
-			return true
-		})
+		}
 	}
 	if weight > 0 {
 		mid /= weight
 	}
 	return sum, mid
-}
-
-// flight walks a ray through a volume's tiles with a visitor that is given a
-// stretch of constant majorant (density) in voxels; it ends where visit says.
-func (v *Volume) flight(o, d geom.Vec3, far float64, visit func(from, to float64, major float32) bool) {
-	v.cross(o, d, far, func(from, to float64, n int) bool {
-		m := v.major[n]
-		return m <= 0 || visit(from, to, m)
-	})
-}
-
-// cross walks a ray through the tiles that hold smoke or flame; stretches are
-// in voxels. Tiles are stepped through as by Amanatides and Woo (1987).
-// Empty tiles cost a comparison each; the tight box leaves most of them out
-// beforehand.
-func (v *Volume) cross(o, d geom.Vec3, far float64, visit func(from, to float64, n int) bool) {
-	if v.empty {
-		return
-	}
-	near, exit, ok := v.tight.Ray(o, d)
-	if !ok {
-		return
-	}
-	q := v.toGrid(o)
-	t, end := max(near, 0)/v.H, min(exit, far)/v.H
-	if t >= end {
-		return
-	}
-	// t is kept in voxels from the ray's origin; next[a] is where the ray crosses
-	// the tile's border along axis a, over[a] how far apart such crossings are
-	p, dir := q.Add(d.Mul(t)).Array(), d.Array()
-	n := [3]int{v.tiles.NX, v.tiles.NY, v.tiles.NZ}
-	stride := [3]int{1, n[0], n[0] * n[1]}
-	var idx, way [3]int
-	var next, over [3]float64
-	at := 0
-	for a := range 3 {
-		c := p[a] / tile
-		idx[a] = min(max(int(math.Floor(c)), 0), n[a]-1)
-		at += idx[a] * stride[a]
-		switch {
-		case dir[a] > 1e-12:
-			way[a], over[a] = 1, tile/dir[a]
-			next[a] = t + (float64(idx[a]+1)*tile-p[a])/dir[a]
-		case dir[a] < -1e-12:
-			way[a], over[a] = -1, -tile/dir[a]
-			next[a] = t + (float64(idx[a])*tile-p[a])/dir[a]
-		default:
-			next[a] = math.Inf(1)
-		}
-	}
-	for t < end {
-		a := 0
-		if next[1] < next[a] {
-			a = 1
-		}
-		if next[2] < next[a] {
-			a = 2
-		}
-		to := min(next[a], end)
-		// skip 0 are tiles with smoke or flame, the only ones a visitor sees
-		if v.skip[at] == 0 && to > t && !visit(t, to, at) {
-			return
-		}
-		t = to
-		next[a] += over[a]
-		if i := idx[a] + way[a]; i >= 0 && i < n[a] {
-			idx[a] = i
-			at += way[a] * stride[a]
-		} else {
-			next[a] = math.Inf(1) // the fading border goes on in the last tile
-		}
-	}
 }
 
 // fly draws a free flight by delta tracking up to far. With coloured
@@ -745,50 +671,43 @@ func (t *trip) flyIn(v *Volume, o, d geom.Vec3, far float64) (at float64, by loo
 	top := e.Max()
 	grey := e[0] == e[1] && e[1] == e[2]
 	by = look.RGB{1, 1, 1}
-	q := v.toGrid(o)
-	v.flight(o, d, far, func(from, to float64, major float32) bool {
-		// mean free path against the majorant, in voxels; distances are −ln(u)
-		// mu
-		mu := 1 / (float64(major) * top * v.H) // voxels to a collision
-		inv := 1 / float64(major)
-		for x := from; ; {
-			x -= math.Log(1-r.next()) * mu
-			if x >= to {
-				return true
+	var c crossing
+	for c.start(v, o, d, far); c.find(); {
+		major := float64(v.major[c.tile])
+		if major <= 0 {
+			continue
+		}
+		// mean free path against the majorant, in voxels
+		mu, inv := 1/(major*top*v.H), 1/major
+		for x := c.from; ; {
+			if x += r.free() * mu; x >= c.to {
+				break
 			}
 			// The real density over the majorant is the chance that this
 			// collision is one; else it is a null collision, and the flight goes
 			// on.
-			den := min(float64(v.blurred(q.Add(d.Mul(x)), t.moment))*inv, 1)
+			den := min(float64(v.blurred(c.q.Add(d.Mul(x)), t.moment))*inv, 1)
 			if grey {
 				if r.next() < den {
-					at, hit = x*v.H, true
-					return false
+					return x * v.H, by, true
 				}
 				continue
 			}
-			var real look.RGB
-			for c := range 3 {
-				real[c] = den * e[c] / top
-			}
+			real := e.Scale(den / top)
 			// Coloured extinction: one distance serves three colours. The
 			// collision is drawn by the mean, and each colour's weight is its
 			// own chance over that mean.
 			chance := (real[0] + real[1] + real[2]) / 3
 			if r.next() < chance {
-				for c := range 3 {
-					by[c] = real[c] / chance
-				}
-				at, hit = x*v.H, true
-				return false
+				return x * v.H, real.Scale(1 / chance), true
 			}
 			if chance < 1 {
 				t.way.t = append(t.way.t, x*v.H)
 				t.way.w = append(t.way.w, look.RGB{(1 - real[0]) / (1 - chance), (1 - real[1]) / (1 - chance), (1 - real[2]) / (1 - chance)})
 			}
 		}
-	})
-	return at, by, hit
+	}
+	return 0, by, false
 }
 
 // transmit estimates the transmittance from p along d up to far by ratio
@@ -806,30 +725,28 @@ func (t *trip) transmit(p, d geom.Vec3, far float64) look.RGB {
 	// being real. Unbiased for T, and far less noisy than counting arrivals.
 	share := look.RGB{e[0] / top, e[1] / top, e[2] / top}
 	for _, v := range s.Volumes {
-		q := v.toGrid(p)
-		v.flight(p, d, far, func(from, to float64, major float32) bool {
-			mu := 1 / (float64(major) * top * v.H)
-			inv := 1 / float64(major)
-			for x := from; ; {
-				x -= math.Log(1-r.next()) * mu
-				if x >= to {
-					return true
+		var c crossing
+		for c.start(v, p, d, far); c.find(); {
+			major := float64(v.major[c.tile])
+			if major <= 0 {
+				continue
+			}
+			mu, inv := 1/(major*top*v.H), 1/major
+			for x := c.from; ; {
+				if x += r.free() * mu; x >= c.to {
+					break
 				}
-				den := min(float64(v.blurred(q.Add(d.Mul(x)), t.moment))*inv, 1)
-				for c := range 3 {
-					w[c] *= 1 - den*share[c]
+				den := min(float64(v.blurred(c.q.Add(d.Mul(x)), t.moment))*inv, 1)
+				for k := range 3 {
+					w[k] *= 1 - den*share[k]
 				}
 				if m := w.Max(); m < 0.1 { // Russian roulette keeps it unbiased
 					if r.next() >= 0.5 {
-						w = look.RGB{}
-						return false
+						return look.RGB{}
 					}
 					w = w.Scale(2)
 				}
 			}
-		})
-		if w.Max() == 0 {
-			break
 		}
 	}
 	return w
