@@ -24,7 +24,9 @@ type Liquid struct {
 
 	moves *drift
 	tiles grid.Dims
-	kind  []uint8 // of every tile: nothing, surface, all liquid
+	none  bool     // nothing is wet
+	wet   geom.Box // round all tiles that aren't dry, a tile wider
+	kind  []uint8  // of every tile: nothing, surface, all liquid
 }
 
 // What a tile of a liquid holds.
@@ -83,7 +85,30 @@ func NewLiquid(phi *grid.Field, h float64, origin geom.Vec3, band, voxel float64
 	if reach > 0 {
 		l.widen(min(reach, 8))
 	}
+	l.bound()
 	return l
+}
+
+// bound finds the box of all tiles that aren't dry, and one more round.
+func (l *Liquid) bound() {
+	t := l.tiles
+	lo, hi := [3]int{t.NX, t.NY, t.NZ}, [3]int{}
+	for n, k := range l.kind {
+		if k == dry {
+			continue
+		}
+		for a, i := range [3]int{n % t.NX, n / t.NX % t.NY, n / (t.NX * t.NY)} {
+			lo[a], hi[a] = min(lo[a], i), max(hi[a], i+1)
+		}
+	}
+	if l.none = hi == ([3]int{}); l.none {
+		return
+	}
+	e := l.H * tile
+	l.wet = geom.Box{
+		Min: l.Origin.Add(geom.V(float64(lo[0]-1), float64(lo[1]-1), float64(lo[2]-1)).Mul(e)),
+		Max: l.Origin.Add(geom.V(float64(hi[0]+1), float64(hi[1]+1), float64(hi[2]+1)).Mul(e)),
+	}
 }
 
 // widen marks the tiles that a surface may be carried into.
@@ -144,6 +169,13 @@ func (l *Liquid) normal(p geom.Vec3, moment float64) geom.Vec3 {
 // particles and is shallow inside. So steps are cut to between a third and one and a
 // half cells, and a change of sign is bisected.
 func (l *Liquid) ray(o, d geom.Vec3, far, moment float64) (t float64, normal geom.Vec3, ok bool) {
+	if l.none {
+		return 0, normal, false
+	}
+	inv := geom.V(1/d.X, 1/d.Y, 1/d.Z)
+	if first, last, hit := slabs(&l.wet, o, inv); !hit || first >= far || last <= 0 {
+		return 0, normal, false
+	}
 	near, end, hit := l.box().Ray(o, d)
 	if !hit || near >= far || end <= 0 {
 		return 0, normal, false
