@@ -24,8 +24,9 @@ type Solid struct {
 	Holdout bool // it cuts out what is behind it
 	Clear   bool // of glass
 
-	box  geom.Box // a little larger than the shape
-	size float64
+	box    geom.Box // a little larger than the shape
+	size   float64
+	convex bool
 }
 
 // settle works out what trace asks of a solid again and again.
@@ -33,6 +34,7 @@ func settle(list []Solid) {
 	for i := range list {
 		list[i].size = list[i].Shape.Size.MaxComponent()
 		list[i].box = list[i].Shape.Bounds().Grow(list[i].size * 1e-3)
+		list[i].convex = list[i].Shape.Convex()
 	}
 }
 
@@ -560,6 +562,23 @@ func (s *Scene) trace(tr *trip, o, d geom.Vec3, far float64, light bool) (hit, b
 			}
 			continue
 		}
+		if solids[i].convex {
+			t, last, met := sh.Span(o, d)
+			if t < 0 { // from within
+				if t = 0; solids[i].Clear {
+					t = last
+				}
+			}
+			if !met || last < 0 || t > best.t {
+				continue
+			}
+			n := sh.Normal(o.Add(d.Mul(t)))
+			if solids[i].Clear && n.Dot(d) > 0 {
+				n = n.Mul(-1)
+			}
+			best, found = hit{t: t, normal: n, colour: solids[i].Colour, off: size * 8e-4, of: &solids[i], holdout: solids[i].Holdout && !light, clear: solids[i].Clear}, true
+			continue
+		}
 		// Sphere tracing: the distance is never more than that to the surface, so a
 		// step of it can't pass through. 200 steps are for grazing rays.
 		eps := size * 2e-4
@@ -618,6 +637,25 @@ func slabs(b *geom.Box, o, inv geom.Vec3) (near, far float64, hit bool) {
 
 // blocked reports a solid between p and a light.
 func (s *Scene) blocked(t *trip, p, d geom.Vec3, far float64) bool {
+	// convex solids are most, and quickly told; only what they leave open is traced
+	inv := geom.V(1/d.X, 1/d.Y, 1/d.Z)
+	rest := len(s.Liquids) > 0 || s.Look.Ground && d.Y < 0
+	for i := range t.solids {
+		o := &t.solids[i]
+		near, end, ok := slabs(&o.box, p, inv)
+		switch {
+		case !ok || near > far || end < 0:
+		case !o.convex:
+			rest = true
+		default:
+			if from, to, met := o.Shape.Span(p, d); met && to >= 0 && from <= far {
+				return true
+			}
+		}
+	}
+	if !rest {
+		return false
+	}
 	_, hit := s.trace(t, p, d, far, true)
 	return hit
 }
