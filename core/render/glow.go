@@ -11,6 +11,7 @@ import (
 	"zarf/core/geom"
 	"zarf/core/grid"
 	"zarf/core/look"
+	"zarf/core/vec"
 )
 
 // fire is a cluster of glowing voxels as one light.
@@ -220,7 +221,7 @@ func (l *lightGrid) warm(v *Volume, s *Scene, all []haze, sigma float64, crew gr
 	}
 	gain := s.Look.FlameLight
 	// coarse cells: light of fire has no edges within smoke that finer points would find
-	f, n := v.Density.Dims, int(l.coarse)
+	f, n := v.Density.Dims, max(int(l.coarse), tile/2)
 	d := grid.Dims{NX: (f.NX + n - 1) / n, NY: (f.NY + n - 1) / n, NZ: (f.NZ + n - 1) / n}
 	for c := range l.fire {
 		l.fire[c], l.straight[c], l.flow[c] = grid.NewField(d), make([]float32, d.Len()), make([]float32, d.Len())
@@ -243,7 +244,7 @@ func (l *lightGrid) warm(v *Volume, s *Scene, all []haze, sigma float64, crew gr
 					for m := range r.n {
 						p, at := r.point(v, m), d.Index(r.i[m], j, k)
 						sum := look.RGB{float64(r.sum[0][m]), float64(r.sum[1][m]), float64(r.sum[2][m])}
-						onward := r.flux[m]
+						onward := geom.V(float64(r.flux[0][m]), float64(r.flux[1][m]), float64(r.flux[2][m]))
 						for n := range s.Lamps {
 							// No normal: smoke takes light from everywhere.
 							c, from, _ := s.Lamps[n].on(p, geom.Vec3{})
@@ -270,6 +271,33 @@ func (l *lightGrid) warm(v *Volume, s *Scene, all []haze, sigma float64, crew gr
 			}
 		}
 	})
+	if n > int(l.coarse) {
+		fine := grid.Dims{NX: l.cells(f.NX), NY: l.cells(f.NY), NZ: l.cells(f.NZ)}
+		for c := range l.fire {
+			l.fire[c] = finer(l.fire[c], fine, l.coarse/float32(n), crew)
+			l.straight[c] = finer(&grid.Field{Dims: d, Data: l.straight[c]}, fine, l.coarse/float32(n), crew).Data
+			l.flow[c] = finer(&grid.Field{Dims: d, Data: l.flow[c]}, fine, l.coarse/float32(n), crew).Data
+		}
+	}
+}
+
+// cells is how many coarse cells so many voxels make.
+func (l *lightGrid) cells(n int) int { return (n + int(l.coarse) - 1) / int(l.coarse) }
+
+// finer reads a field at the middles of cells of a share of its own's width.
+func finer(f *grid.Field, d grid.Dims, share float32, crew grid.Crew) *grid.Field {
+	out := grid.NewField(d)
+	crew.For(d.NZ, 1, func(k0, k1 int) {
+		for k := k0; k < k1; k++ {
+			for j := range d.NY {
+				y, z := (float32(j)+0.5)*share-0.5, (float32(k)+0.5)*share-0.5
+				for i := range d.NX {
+					out.Set(i, j, k, f.Sample((float32(i)+0.5)*share-0.5, y, z))
+				}
+			}
+		}
+	})
+	return out
 }
 
 // haze is a volume by the mean densities of its tiles: how thick smoke is, roughly.
@@ -303,8 +331,9 @@ type warmed struct {
 	x, dx, far, depth [32]float32 // far in m
 	tau               [32]float32
 	sum               [3][32]float32
-	flux              [32]geom.Vec3 // of all colours together
-	y, z              float64       // m, as x
+	flux              [3][32]float32 // of all colours together
+	way, pass         [32]float32    // m to the light, and e^−τ
+	y, z              float64        // m, as x
 	at                [32]float64
 }
 
@@ -312,7 +341,7 @@ type warmed struct {
 func (r *warmed) find(v *Volume, cell, i, j, k, end int) bool {
 	at := func(n, most int) int { return min((2*n+1)*cell/(2*tile), most-1) }
 	tj, tk, q := at(j, v.tiles.NY), at(k, v.tiles.NZ), float64(cell)*v.H
-	r.n, r.sum, r.flux = 0, [3][32]float32{}, [32]geom.Vec3{}
+	r.n, r.sum, r.flux = 0, [3][32]float32{}, [3][32]float32{}
 	r.y, r.z = v.Origin.Y+(float64(j)+0.5)*q, v.Origin.Z+(float64(k)+0.5)*q
 	for ; i < end; i++ {
 		if v.skip[v.tiles.Index(at(i, v.tiles.NX), tj, tk)] > 1 {
@@ -347,19 +376,45 @@ func (r *warmed) by(all []haze, f *fire, gain, sigma float64) {
 	for i := range all {
 		own += sigma * radius * float64(all[i].at(f.at))
 	}
-	clear(r.tau[:r.n])
+	for m := range r.n {
+		r.way[m] = float32(math.Sqrt(float64(r.far[m])))
+	}
+	r.tau = [32]float32{}
 	for i := range all {
 		r.through(&all[i], f, math.Sqrt(float64(most)), sigma)
 	}
-	p := [3]float32{float32(f.power[0]), float32(f.power[1]), float32(f.power[2])}
+	// How much of a ball's light comes through smoke, from a depth of tau to its middle and
+	// of depth for its radius. From without, its near side shines through less smoke than
+	// its middle does, and more than makes up for the far one: e^−τ sinh q/q, q the depth of
+	// a radius. From within, light comes from all along the way to its edge.
+	one, depth := float32(1/radius), float32(own)
 	for m := range r.n {
-		x := float32(math.Sqrt(float64(r.far[m] * inv))) // in radii
-		w := share * inv * ball(x) * pierce(x, r.tau[m], float32(own))
-		for c := range p {
-			r.sum[c][m] += p[c] * w
+		if x := r.way[m] * one; x < 1 {
+			r.tau[m] = depth * (1 + x)
 		}
-		k := float64(w*(p[0]+p[1]+p[2])) / math.Sqrt(float64(r.far[m])+1e-12)
-		r.flux[m] = r.flux[m].Sub(geom.V(f.at.X-r.at[m], dy, dz).Mul(k))
+	}
+	vec.Fade(r.pass[:], r.tau[:], 1)
+	p := [3]float32{float32(f.power[0]), float32(f.power[1]), float32(f.power[2])}
+	bright, fy, fz := p[0]+p[1]+p[2], float32(dy), float32(dz)
+	for m := range r.n {
+		x, tau, w := r.way[m]*one, r.tau[m], r.pass[m]
+		if x < 1 {
+			if w = (1 - w) / tau; tau < 0.01 {
+				w = 1
+			}
+		} else {
+			q := min(tau/x, 4)
+			q *= q
+			w *= 1 + q/6*(1+q/20*(1+q/42*(1+q/72)))
+		}
+		w *= share * inv * ball(x)
+		r.sum[0][m] += p[0] * w
+		r.sum[1][m] += p[1] * w
+		r.sum[2][m] += p[2] * w
+		k := w * bright / (r.way[m] + 1e-9)
+		r.flux[0][m] -= k * float32(f.at.X-r.at[m])
+		r.flux[1][m] -= k * fy
+		r.flux[2][m] -= k * fz
 	}
 }
 
@@ -390,22 +445,6 @@ func init() {
 			balls[i] = float32(1.5 * (1 + (1-x*x)/(2*x)*math.Log(math.Abs((1+x)/(1-x)))))
 		}
 	}
-}
-
-// pierce is how much of a ball's light comes through smoke, from a depth of tau to its
-// middle and of own for its radius. From without, its near side shines through less smoke
-// than its middle does, and more than makes up for the far one: e^−τ sinh q/q, q the depth
-// of a radius. From within, light comes from all along the way to its edge.
-func pierce(x, tau, own float32) float32 {
-	if x < 1 {
-		if y := own * (1 + x); y > 0.01 {
-			return (1 - fade(y)) / y
-		}
-		return 1
-	}
-	q := min(tau/x, 4)
-	q *= q
-	return fade(tau) * (1 + q/6*(1+q/20*(1+q/42*(1+q/72))))
 }
 
 // at is the mean density about a place.
@@ -453,7 +492,7 @@ func (r *warmed) through(h *haze, f *fire, most, sigma float64) {
 	}
 	q := float32(sigma / float64(n))
 	for m := range r.n {
-		r.tau[m] += q * float32(math.Sqrt(float64(r.far[m]))) * r.depth[m]
+		r.tau[m] += q * r.way[m] * r.depth[m]
 	}
 }
 
