@@ -23,7 +23,8 @@ type reader struct {
 	tint              vec.Four     // red, green and blue
 	tinted            bool
 	kept, pass, light [vec.MaxLooks]float32
-	t                 [vec.MaxLooks]float64 // m along the ray
+	inv               *[vec.MaxLooks]float32 // of a sum over volumes, one over its density; nil: rows aren't sums
+	t                 [vec.MaxLooks]float64  // m along the ray
 }
 
 var readers = sync.Pool{New: func() any { return new(reader) }}
@@ -182,6 +183,7 @@ func (w *stretch) among(shift float64) (first float64, n int) {
 }
 
 func (r *reader) clear() {
+	r.inv = nil
 	for p := range r.looks {
 		r.looks[p].Clear()
 		r.has[p] = false
@@ -369,21 +371,13 @@ func (s *reader) join(r *reader, n int, begin bool) {
 	full := (n + vec.Lanes - 1) &^ (vec.Lanes - 1)
 	if begin {
 		s.tinted = false
-		for p := range s.rows {
-			s.has[p] = false
-			for c := range s.rows[p] {
-				clear(s.rows[p][c][:full])
-			}
-		}
+		s.has = [planes]bool{}
+		s.fresh(ofSmoke, full)
 		for c := range s.tint {
 			clear(s.tint[c][:full])
 		}
 	}
-	s.tinted = s.tinted || r.tinted
 	den := r.rows[ofSmoke][density][:n]
-	for i, d := range den {
-		s.rows[ofSmoke][density][i] += d
-	}
 	by := func(to, from []float32) {
 		for i, d := range den {
 			to[i] += d * from[i]
@@ -392,41 +386,47 @@ func (s *reader) join(r *reader, n int, begin bool) {
 	for c := sunStraight; c <= skyAll; c++ {
 		by(s.rows[ofSmoke][c][:n], r.rows[ofSmoke][c][:n])
 	}
-	for c := range 3 {
-		for p := ofMany; p <= ofFire; p++ {
-			if r.has[p] {
-				s.has[p] = true
+	for p := ofMany; p <= ofGlow; p++ {
+		if !r.has[p] {
+			continue
+		}
+		if !s.has[p] {
+			s.has[p] = true
+			s.fresh(p, full)
+		}
+		for c := range 3 {
+			if p == ofGlow {
+				vec.Add(s.rows[p][c][:n], s.rows[p][c][:n], r.rows[p][c][:n])
+			} else {
 				by(s.rows[p][c][:n], r.rows[p][c][:n])
 			}
 		}
-		if r.has[ofGlow] {
-			s.has[ofGlow] = true
-			vec.Add(s.rows[ofGlow][c][:n], s.rows[ofGlow][c][:n], r.rows[ofGlow][c][:n])
-		}
+	}
+	// what isn't tinted counts as white, from the first volume on
+	s.tinted = s.tinted || r.tinted
+	for c := range 3 {
 		if r.tinted {
 			by(s.tint[c][:n], r.tint[c][:n])
 		} else {
 			vec.Add(s.tint[c][:n], s.tint[c][:n], den)
 		}
 	}
+	vec.Add(s.rows[ofSmoke][density][:n], s.rows[ofSmoke][density][:n], den)
 }
 
-// share makes means of sums by density. Where one volume's light has colours and another's
-// hasn't, the one of no colours is the same for all.
+// fresh clears a plane.
+func (s *reader) fresh(p, n int) {
+	for c := range s.rows[p] {
+		clear(s.rows[p][c][:n])
+	}
+}
+
+// share readies sums over volumes: what is one over their density.
 func (s *reader) share(n int) {
+	s.inv = &s.light
 	for i, den := range s.rows[ofSmoke][density][:n] {
-		if den <= 0 {
-			continue
-		}
-		k := 1 / den
-		for c := sunStraight; c <= skyAll; c++ {
-			s.rows[ofSmoke][c][i] *= k
-		}
-		for c := range 3 {
-			s.tint[c][i] *= k
-			for p := ofMany; p <= ofFire; p++ {
-				s.rows[p][c][i] *= k
-			}
+		if s.inv[i] = 0; den > 0 {
+			s.inv[i] = 1 / den
 		}
 	}
 }
@@ -474,6 +474,7 @@ func (m *beam) addGrey(r *reader, n int, long float64) {
 	pass := &r.rows[ofSmoke][density]
 	vec.Fade(pass[:n], pass[:n], float32(m.p.scene.Look.Extinction[0]*long))
 	left := vec.Dim(pass, &r.kept, m.through[0], n)
+	r.mean(pass, n)
 	vec.Shares(&smoke, pass, &r.rows[ofSmoke], n)
 	if r.has[ofFire] {
 		vec.Shares(&fire, pass, &r.rows[ofFire], n)
@@ -491,6 +492,15 @@ func (m *beam) addGrey(r *reader, n int, long float64) {
 	}
 }
 
+// mean makes weights of sums those of means.
+func (r *reader) mean(w *[vec.MaxLooks]float32, n int) {
+	if r.inv != nil {
+		for i, k := range r.inv[:n] {
+			w[i] *= k
+		}
+	}
+}
+
 // colour is add for one colour of what isn't grey. Light of the sun in smoke of coloured
 // extinction is told by the depth that it has come through, for the mean of that.
 func (m *beam) colour(r *reader, c, n int, long float64) {
@@ -505,16 +515,16 @@ func (m *beam) colour(r *reader, c, n int, long float64) {
 		for i, k := range r.tint[c][:n] {
 			pass[i] *= k
 		}
+		r.mean(pass, n)
 	}
-	if !m.grey {
-		sun := r.rows[ofSmoke][sunStraight][:n]
-		copy(r.light[:n], sun)
-		vec.Fade(sun, sun, float32(e/m.p.mean))
-		defer copy(sun, r.light[:n]) // the other colours are to come
-	}
+	r.mean(pass, n)
 	var smoke [4]float32
 	vec.Shares(&smoke, pass, &r.rows[ofSmoke], n)
-	m.straight[c] += smoke[sunStraight]
+	if m.grey {
+		m.straight[c] += smoke[sunStraight]
+	} else {
+		m.straight[c] += m.sunBy(r, float32(e/m.p.mean), n)
+	}
 	// what holds light of one colour has none by colours
 	m.many[c] += smoke[sunMany]
 	m.sky[c] += smoke[skyAll]
@@ -525,6 +535,24 @@ func (m *beam) colour(r *reader, c, n int, long float64) {
 	if r.has[ofFire] {
 		m.fire[c] += r.shared(pass, ofFire, c, n)
 	}
+}
+
+// sunBy is the sun's light by what passes of a colour, whose extinction is so much of the
+// mean, by which depths are told.
+func (m *beam) sunBy(r *reader, ratio float32, n int) float32 {
+	depth := r.rows[ofSmoke][sunStraight][:n]
+	var light [vec.MaxLooks]float32
+	copy(light[:n], depth)
+	r.mean(&light, n)
+	vec.Fade(light[:n], light[:n], ratio)
+	var sum float32
+	for i, w := range r.pass[:n] {
+		if r.inv != nil { // the weight is that of a sum
+			w *= r.rows[ofSmoke][density][i]
+		}
+		sum += w * light[i]
+	}
+	return sum
 }
 
 // shared is a plane's light of a colour by weight.

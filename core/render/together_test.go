@@ -144,3 +144,65 @@ func TestPathsThroughDomainsThatOverlap(t *testing.T) {
 		}
 	}
 }
+
+// A volume is the same picture as two of half its density in the same place: tinted,
+// coloured, lit by a lamp and burning too.
+func TestTwoHalvesMakeAWhole(t *testing.T) {
+	warm := &look.Table{High: 2}
+	for i := range warm.V {
+		warm.V[i] = look.RGB{1, 0.2 + float64(i)/2000, 0.3}
+	}
+	for name, change := range map[string]func(l *look.Look){
+		"grey":     func(l *look.Look) { l.Extinction, l.Scattering = look.RGB{4, 4, 4}, look.RGB{3, 3, 3} },
+		"albedo":   func(l *look.Look) { l.Extinction, l.Scattering = look.RGB{4, 4, 4}, look.RGB{3, 2, 1} },
+		"coloured": func(l *look.Look) {},
+		"tinted": func(l *look.Look) {
+			l.Extinction, l.Scattering = look.RGB{4, 4, 4}, look.RGB{3, 3, 3}
+			l.Tint, l.TintFrom = warm, "temperature"
+		},
+		"coloured and tinted": func(l *look.Look) { l.Tint, l.TintFrom = warm, "temperature" },
+	} {
+		take := func(parts int) *Picture {
+			l := colouredLook("march")
+			l.Bounces, l.Flame, l.FlameLight, l.FlameSoot = 3, 1, 1, 0
+			change(l)
+			s := &Scene{Look: *l, Camera: NewCamera(geom.V(0, 0.2, 3), geom.V(0, 0, 0), 60), Lamps: []Lamp{{Ball: true, Centre: geom.V(1, 1, 0.5), Radius: 0.1, Radiance: look.RGB{30, 20, 10}}}}
+			for range parts {
+				v := cloud(32, 1.0/32, geom.Vec3{}, 1.5/float64(parts))
+				d := v.Density.Dims
+				c := &Channels{Density: v.Density, Temperature: grid.NewField(d), Burn: grid.NewField(d), Air: 1, Burns: true}
+				for i := range c.Burn.Data {
+					if i%d.NX > 12 && i%d.NX < 16 && i/d.NX%d.NY > 14 {
+						c.Temperature.Data[i], c.Burn.Data[i] = 1500, 0.5/float32(parts)
+					}
+				}
+				if _, err := v.Dress(c, l, grid.NewCrew(2)); err != nil {
+					t.Fatal(err)
+				}
+				s.Volumes = append(s.Volumes, v)
+			}
+			p, err := New(s, 24, 24, grid.NewCrew(2))
+			if err != nil {
+				t.Fatal(err)
+			}
+			p.Pass(nil)
+			return p
+		}
+		one, two := take(1), take(2)
+		var gap, all float64
+		for i := range 24 * 24 {
+			a, aa := one.At(i%24, i/24)
+			b, bb := two.At(i%24, i/24)
+			for c := range 3 {
+				gap, all = gap+math.Abs(a[c]-b[c]), all+a[c]
+			}
+			if math.Abs(aa-bb) > 1e-4 {
+				t.Fatalf("%s: alpha of pixel %d is %g of one, %g of two", name, i, aa, bb)
+			}
+		}
+		// fire is softened and its clusters are gathered volume by volume
+		if t.Logf("%s: %.3f %% apart", name, 100*gap/all); gap/all > 0.004 || all < 1 {
+			t.Errorf("%s: pictures of one and of two are %.2f %% apart", name, 100*gap/all)
+		}
+	}
+}

@@ -172,7 +172,11 @@ func (p *previewJob) gather(layer string, width, height int, crew grid.Crew, sto
 	beauty, paths := layer == "beauty", p.sc.Look.Method == "path"
 	switch {
 	case beauty && p.stage == "" && width >= 256:
-		return p.once("coarse", width/4, max(height/4, 1), crew, stop)
+		// its pixels are wider than voxels: steps of two don't show
+		p.quick.Look.Step *= 2
+		light, err = p.once("coarse", width/4, max(height/4, 1), crew, stop)
+		p.quick.Look.Step /= 2
+		return light, err
 	case beauty && paths && (p.stage == "" || p.stage == "coarse"):
 		return p.once("quick", width, height, crew, stop)
 	}
