@@ -16,6 +16,7 @@ import (
 // Its grid need not match: each volume is marched in its own.
 type Beside struct {
 	*Channels
+	Name   string
 	Origin geom.Vec3
 	H      float64
 }

@@ -2,7 +2,9 @@ package render
 
 import (
 	"math"
+	"strings"
 	"testing"
+	"time"
 
 	"zarf/core/geom"
 	"zarf/core/grid"
@@ -204,5 +206,74 @@ func TestTwoHalvesMakeAWhole(t *testing.T) {
 		if t.Logf("%s: %.3f %% apart", name, 100*gap/all); gap/all > 0.004 || all < 1 {
 			t.Errorf("%s: pictures of one and of two are %.2f %% apart", name, 100*gap/all)
 		}
+	}
+}
+
+// Domains whose voxels are 1 : 50 are marched in steps of the fine ones only where these
+// are, and neither loses its light.
+func TestVoxelsOfFiftyToOne(t *testing.T) {
+	take := func(small bool) *Picture {
+		l := colouredLook("march")
+		s := &Scene{Look: *l, Camera: NewCamera(geom.V(0, 0.2, 6), geom.V(0, 0, 0), 50), Volumes: []*Volume{cloud(16, 0.25, geom.Vec3{}, 0.3)}}
+		if small {
+			s.Volumes = append(s.Volumes, cloud(40, 0.005, geom.V(0.3, 0.3, 1), 30))
+		}
+		p, err := New(s, 32, 32, grid.NewCrew(2))
+		if err != nil {
+			t.Fatal(err)
+		}
+		p.Pass(nil)
+		return p
+	}
+	began := time.Now()
+	one, two := take(false), take(true)
+	if spent := time.Since(began); spent > 20*time.Second {
+		t.Errorf("the two pictures took %s", spent)
+	}
+	same, other := 0, 0
+	for i := range 32 * 32 {
+		a, _ := one.At(i%32, i/32)
+		b, _ := two.At(i%32, i/32)
+		if math.IsNaN(b[0]) {
+			t.Fatalf("pixel %d is NaN", i)
+		}
+		if math.Abs(a[1]-b[1]) < 0.03*(a[1]+0.01) {
+			same++
+		} else {
+			other++
+		}
+	}
+	if same < 800 || other < 2 {
+		t.Errorf("the small cloud changes %d pixels and leaves %d", other, same)
+	}
+}
+
+// What is wrong in one domain is told, and the other one is shown as ever.
+func TestOneDomainMayHoldNaN(t *testing.T) {
+	l := colouredLook("march")
+	s := overlapping(l, 24, 24)
+	f := grid.NewField(s.Volumes[1].Density.Dims)
+	f.CopyFrom(s.Volumes[1].Density)
+	f.Data[f.Index(12, 12, 12)] = float32(math.NaN())
+	f.Data[f.Index(13, 12, 12)] = float32(math.Inf(1))
+	c := &Channels{Density: f}
+	v, notes, err := c.Volume(s.Volumes[1].H, s.Volumes[1].Origin, l, grid.NewCrew(2))
+	if err != nil || len(notes) != 1 || !strings.Contains(notes[0], "2 voxels of density") {
+		t.Fatalf("%v, %q", err, notes)
+	}
+	s.Volumes[1] = v
+	for _, method := range []string{"march", "path"} {
+		s.Look.Method = method
+		p, err := New(s, 16, 16, grid.NewCrew(2))
+		if err != nil {
+			t.Fatal(err)
+		}
+		p.Pass(nil)
+		for i := range 256 {
+			if c, a := p.At(i%16, i/16); !(c[0]+c[1]+c[2]+a < 1e3) {
+				t.Fatalf("%s: pixel %d is %v, alpha %g", method, i, c, a)
+			}
+		}
+		s.grids = nil
 	}
 }

@@ -93,7 +93,7 @@ func (s *Source) Channels(number int, lk *look.Look, shutter float64) (*render.C
 		if !o.Stage.Has(number) {
 			continue
 		}
-		b := render.Beside{}
+		b := render.Beside{Name: d.Name}
 		if b.Channels, b.Origin, b.H, err = o.own(number, lk, shutter); err != nil {
 			return nil, origin, h, fmt.Errorf("%s: %w", d.Name, err)
 		}
@@ -263,9 +263,18 @@ func (s *Source) Assemble(c *render.Channels, origin geom.Vec3, h float64, numbe
 	var volumes []*render.Volume
 	var wet []*render.Liquid
 	var notes []string
-	add := func(c *render.Channels, origin geom.Vec3, h float64) error {
+	// where there are several domains, what is said of one names it
+	add := func(c *render.Channels, origin geom.Vec3, h float64, name string) error {
+		said := func(list ...string) {
+			for _, n := range list {
+				if name != "" {
+					n = name + ": " + n
+				}
+				notes = append(notes, n)
+			}
+		}
 		if c.Shutter > 0 && c.Velocity[0] == nil {
-			notes = append(notes, "the cache holds no velocity, so the fluid isn't blurred: keep velocity and run again")
+			said("the cache holds no velocity, so the fluid isn't blurred: keep velocity and run again")
 		}
 		if c.Liquid != nil {
 			wet = append(wet, c.Liquid)
@@ -277,20 +286,27 @@ func (s *Source) Assemble(c *render.Channels, origin geom.Vec3, h float64, numbe
 		if c.Liquid != nil { // foam is drawn as it is
 			as.SmokeFrom, as.Opacity, as.TintFrom, as.Tint, as.FlameAnywhere = "density", nil, "", nil, false
 		}
-		v, said, err := c.Volume(h, origin, &as, crew)
-		if err != nil {
+		v, found, err := c.Volume(h, origin, &as, crew)
+		switch {
+		case err != nil && name != "":
+			return fmt.Errorf("frame %d of %s: %w", number, name, err)
+		case err != nil:
 			return fmt.Errorf("frame %d: %w", number, err)
 		}
-		notes = append(notes, said...)
+		said(found...)
 		volumes = append(volumes, v)
 		return nil
 	}
-	if err := add(c, origin, h); err != nil {
+	own := ""
+	if len(c.Beside) > 0 {
+		own = s.Domain.Name
+	}
+	if err := add(c, origin, h, own); err != nil {
 		return nil, err
 	}
 	for _, b := range c.Beside {
 		b.Channels.Shutter = c.Shutter
-		if err := add(b.Channels, b.Origin, b.H); err != nil {
+		if err := add(b.Channels, b.Origin, b.H, b.Name); err != nil {
 			return nil, err
 		}
 	}
