@@ -14,12 +14,14 @@ import (
 	"zarf/core/vec"
 )
 
-// bricks of a volume. Positions are in voxels from half a voxel below the low corner
-// on, so that brick n holds the middles of the voxels 8n − 1 to 8n + 7; beyond the
-// volume the outermost repeat.
+// bricks of a volume. Positions are in values from half of one below the low corner on,
+// so that brick n holds the values 8n − 1 to 8n + 7, which stand for voxels or for their
+// halves; beyond the volume the outermost repeat.
 type bricks struct {
 	v      *Volume
-	n      [3]int // an axis
+	fold   int     // values a voxel along each axis: two where it is read smoothly
+	h      float64 // m from value to value
+	n      [3]int  // an axis
 	all    vec.Bricks
 	at     []int32 // where each begins; none where there is nothing
 	none   int32   // an empty brick, with which those begin that don't glow
@@ -52,13 +54,17 @@ const (
 )
 
 // newBricks lays a volume and the light in it out for the march.
-func newBricks(v *Volume, l *lightGrid, crew grid.Crew) *bricks {
-	b := &bricks{v: v, empty: v.empty}
+func newBricks(v *Volume, l *lightGrid, smooth bool, crew grid.Crew) *bricks {
+	b := &bricks{v: v, empty: v.empty, fold: 1}
+	if smooth && v.spline != nil {
+		b.fold = 2
+	}
+	b.h = v.H / float64(b.fold)
 	if v.empty {
 		return b
 	}
 	for a, n := range [3]int{v.Density.NX, v.Density.NY, v.Density.NZ} {
-		b.n[a] = n/tile + 1 // n + 1 voxels with both halves beyond
+		b.n[a] = b.fold*n/tile + 1 // a value more, with both halves beyond
 	}
 	list := b.number()
 	b.around = l.around
@@ -92,7 +98,7 @@ func (b *bricks) number() (list []int) {
 	for n := range b.at {
 		at := b.place(n)
 		// a tile is told with a ring of a voxel, which holds the brick's lower side
-		m := t.Index(min(at[0], t.NX-1), min(at[1], t.NY-1), min(at[2], t.NZ-1))
+		m := t.Index(min(at[0]/b.fold, t.NX-1), min(at[1]/b.fold, t.NY-1), min(at[2]/b.fold, t.NZ-1))
 		switch {
 		case v.lit != nil && v.lit[m]:
 			list = append(list, n)
@@ -116,7 +122,7 @@ func (b *bricks) number() (list []int) {
 		b.at[n] = b.none + int32((m+1)*vec.BrickSize)
 	}
 	for a, n := range [3]int{v.Density.NX, v.Density.NY, v.Density.NZ} {
-		b.lo[a], b.hi[a] = float64(lo[a]*tile), math.Min(float64((hi[a]+1)*tile), float64(n+1))
+		b.lo[a], b.hi[a] = float64(lo[a]*tile), math.Min(float64((hi[a]+1)*tile), float64(b.fold*n+1))
 	}
 	list = append(list, dark...)
 	b.all.Most = int32(len(list) * vec.BrickSize) // the empty one counts
@@ -135,7 +141,11 @@ func (b *bricks) fill(n int, l *lightGrid) {
 		o := int(b.at[n]) + number
 		return b.data[plane][o:][:vec.BrickSize-number]
 	}
-	b.copy(to(ofSmoke, density), v.Density, p)
+	if b.fold > 1 {
+		v.spline.lay(to(ofSmoke, density), p)
+	} else {
+		b.copy(to(ofSmoke, density), v.Density, p)
+	}
 	b.spread(to(ofSmoke, sunStraight), l.sun, l.scale, p)
 	if b.data[ofMany] == nil {
 		b.spread(to(ofSmoke, sunMany), l.many[0], l.coarse, p)
@@ -161,6 +171,10 @@ func (b *bricks) fill(n int, l *lightGrid) {
 // copy takes every fourth number from a field of the volume's voxels.
 func (b *bricks) copy(to []float32, f *grid.Field, p [3]int) {
 	const edge = vec.BrickValues
+	if b.fold > 1 {
+		b.spread(to, f, 1, p)
+		return
+	}
 	var x [edge]int
 	for i := range x {
 		x[i] = min(max(tile*p[0]-1+i, 0), f.NX-1)
@@ -183,9 +197,9 @@ type between struct {
 	f    [vec.BrickValues]float32
 }
 
-func among(n, voxels, brick int, scale float32) (r between) {
+func (b *bricks) among(n, voxels, brick int, scale float32) (r between) {
 	for i := range r.a {
-		x := (float32(min(max(tile*brick-1+i, 0), voxels-1))+0.5)/scale - 0.5
+		x := (float32(min(max(tile*brick-1+i, 0), b.fold*voxels-1))+0.5)/(scale*float32(b.fold)) - 0.5
 		r.a[i], r.f[i] = vec.Split(x, n)
 		r.b[i] = min(r.a[i]+1, n-1)
 	}
@@ -196,7 +210,7 @@ func among(n, voxels, brick int, scale float32) (r between) {
 func (b *bricks) spread(to []float32, f *grid.Field, scale float32, p [3]int) {
 	const edge = vec.BrickValues
 	d := b.v.Density.Dims
-	x, y, z := among(f.NX, d.NX, p[0], scale), among(f.NY, d.NY, p[1], scale), among(f.NZ, d.NZ, p[2], scale)
+	x, y, z := b.among(f.NX, d.NX, p[0], scale), b.among(f.NY, d.NY, p[1], scale), b.among(f.NZ, d.NZ, p[2], scale)
 	first := x.a[0]
 	var mid [edge + 2]float32
 	cols := mid[:x.b[edge-1]-first+1]
@@ -311,6 +325,6 @@ func (w *walk) find() bool {
 
 // toBricks takes a point to where bricks have it.
 func (b *bricks) toBricks(p geom.Vec3) [3]float64 {
-	q := b.v.toGrid(p)
+	q := p.Sub(b.v.Origin).Mul(1 / b.h)
 	return [3]float64{q.X + 0.5, q.Y + 0.5, q.Z + 0.5}
 }

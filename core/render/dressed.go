@@ -58,7 +58,7 @@ func dressKey(l *look.Look, shutter float64) (key [sha256.Size]byte) {
 	sum := sha256.New()
 	fmt.Fprint(sum, l.SmokeFrom, "/", l.TintFrom, "/", l.FlameBy, "/")
 	numbers := []float64{shutter, l.FlameThickness, l.FlameSoot, l.FlameScale, l.FlameMix, l.FlameSoft, float64(l.FlameBands), l.Extinction[0], l.Extinction[1], l.Extinction[2]}
-	for _, yes := range []bool{l.Lit(), l.FlameAnywhere} {
+	for _, yes := range []bool{l.Lit(), l.FlameAnywhere, l.Smooth} {
 		numbers = append(numbers, map[bool]float64{true: 1}[yes])
 	}
 	binary.Write(sum, binary.LittleEndian, numbers)

@@ -119,6 +119,9 @@ func (v *Volume) Dress(c *Channels, l *look.Look, crew grid.Crew) (notes []strin
 		}
 		v.moves, fresh = &drift{c.Velocity, c.VelH, c.VelLow, c.Shutter}, true
 	}
+	if l.Smooth {
+		v.spline, fresh = newSpline(v.Density, crew), true
+	}
 	// Majorants bound the density over each tile, and must follow whatever it is
 	// drawn from.
 	if fresh {
@@ -253,8 +256,25 @@ func (v *Volume) ignite(c *Channels, l *look.Look, crew grid.Crew) error {
 	for c := range v.Glow {
 		v.Glow[c] = grid.NewField(d)
 	}
+	v.shineBy(f, c, crew)
+	if l.FlameBands > 0 {
+		v.sharp = f
+	} else if v.hot[1] != ([3]int{}) {
+		// light grows so steeply with temperature that single voxels would stand out
+		for c := range v.Glow {
+			v.softenHot(v.Glow[c], crew)
+		}
+	}
+	v.lightTiles(crew)
+	v.measure()
+	return nil
+}
+
+// shineBy works out what each voxel gives off, and where it lies.
+func (v *Volume) shineBy(f *flame, c *Channels, crew grid.Crew) {
+	d := v.Density.Dims
 	// below 500 K nothing is visible: most voxels of a fire's box are skipped here
-	cold, visible := !l.FlameAnywhere && l.FlameMix == 0, 475/l.FlameScale
+	cold, visible := !f.l.FlameAnywhere && f.l.FlameMix == 0, 475/f.l.FlameScale
 	lo, hi := make([][3]int, d.NZ), make([][3]int, d.NZ) // of what glows, by plane
 	crew.For(d.NZ, 2, func(k0, k1 int) {
 		for n := d.Index(0, 0, k0); n < d.Index(0, 0, k1); n++ {
@@ -287,17 +307,6 @@ func (v *Volume) ignite(c *Channels, l *look.Look, crew grid.Crew) error {
 			v.hot[0][a], v.hot[1][a] = max(min(v.hot[0][a], lo[k][a]-1), 0), min(max(v.hot[1][a], hi[k][a]+1), n)
 		}
 	}
-	if l.FlameBands > 0 {
-		v.sharp = f
-	} else if v.hot[1] != ([3]int{}) {
-		// light grows so steeply with temperature that single voxels would stand out
-		for c := range v.Glow {
-			v.softenHot(v.Glow[c], crew)
-		}
-	}
-	v.lightTiles(crew)
-	v.measure()
-	return nil
 }
 
 // softenHot softens a field where something glows.

@@ -242,30 +242,7 @@ func (l *lightGrid) warm(v *Volume, s *Scene, all []haze, sigma float64, crew gr
 						}
 					}
 					for m := range r.n {
-						p, at := r.point(v, m), d.Index(r.i[m], j, k)
-						sum := look.RGB{float64(r.sum[0][m]), float64(r.sum[1][m]), float64(r.sum[2][m])}
-						onward := geom.V(float64(r.flux[0][m]), float64(r.flux[1][m]), float64(r.flux[2][m]))
-						for n := range s.Lamps {
-							// No normal: smoke takes light from everywhere.
-							c, from, _ := s.Lamps[n].on(p, geom.Vec3{})
-							for i := range all {
-								c = c.Scale(all[i].between(p, s.Lamps[n].Centre, sigma))
-							}
-							sum = sum.Add(c)
-							onward = onward.Sub(from.Mul(c[0] + c[1] + c[2]))
-						}
-						to := s.Camera.Eye.Sub(p).Unit()
-						share := float32(0)
-						if w := sum[0] + sum[1] + sum[2]; w > 0 {
-							share = max(1+g*float32(onward.Dot(to)/w), 0.05)
-							for a, f := range onward.Array() {
-								l.flow[a][at] = float32(f / w)
-							}
-						}
-						for c := range 3 {
-							l.straight[c][at] = float32(sum[c])
-							l.fire[c].Data[at] = float32(sum[c]) * share
-						}
+						l.put(&r, m, d.Index(r.i[m], j, k), v, s, all, sigma, g)
 					}
 				}
 			}
@@ -278,6 +255,35 @@ func (l *lightGrid) warm(v *Volume, s *Scene, all []haze, sigma float64, crew gr
 			l.straight[c] = finer(&grid.Field{Dims: d, Data: l.straight[c]}, fine, l.coarse/float32(n), crew).Data
 			l.flow[c] = finer(&grid.Field{Dims: d, Data: l.flow[c]}, fine, l.coarse/float32(n), crew).Data
 		}
+	}
+}
+
+// put keeps the light at point m of a row, and adds that of the lamps: its cell is at, and
+// lobes are linear in the cosine, with g.
+func (l *lightGrid) put(r *warmed, m, at int, v *Volume, s *Scene, all []haze, sigma float64, g float32) {
+	p := r.point(v, m)
+	sum := look.RGB{float64(r.sum[0][m]), float64(r.sum[1][m]), float64(r.sum[2][m])}
+	onward := geom.V(float64(r.flux[0][m]), float64(r.flux[1][m]), float64(r.flux[2][m]))
+	for n := range s.Lamps {
+		// No normal: smoke takes light from everywhere.
+		c, from, _ := s.Lamps[n].on(p, geom.Vec3{})
+		for i := range all {
+			c = c.Scale(all[i].between(p, s.Lamps[n].Centre, sigma))
+		}
+		sum = sum.Add(c)
+		onward = onward.Sub(from.Mul(c[0] + c[1] + c[2]))
+	}
+	to := s.Camera.Eye.Sub(p).Unit()
+	share := float32(0)
+	if w := sum[0] + sum[1] + sum[2]; w > 0 {
+		share = max(1+g*float32(onward.Dot(to)/w), 0.05)
+		for a, f := range onward.Array() {
+			l.flow[a][at] = float32(f / w)
+		}
+	}
+	for c := range 3 {
+		l.straight[c][at] = float32(sum[c])
+		l.fire[c].Data[at] = float32(sum[c]) * share
 	}
 }
 

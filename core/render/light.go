@@ -63,7 +63,7 @@ func newSweeps(v *Volume, others []*Volume, sigma float64, fine bool, crew grid.
 
 // newLight carries light through a volume.
 func newLight(v *Volume, s *Scene, all []haze, sigma float64, crew grid.Crew) *lightGrid {
-	sw := newSweeps(v, s.Volumes, sigma, s.Fine, crew)
+	sw := newSweeps(v, s.Volumes, sigma, s.Look.Smooth, crew)
 	l := &lightGrid{sun: grid.NewField(sw.od.Dims), scale: float32(sw.scale)}
 	sw.light(l.sun, ray{s.Look.SunDir.Array(), 1})
 	// some forty coarse cells an axis: what was scattered twice is smooth

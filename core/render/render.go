@@ -90,7 +90,6 @@ type Scene struct {
 	Shutter float64  // s for which it is open
 	Moments []Moment // over the exposure; nil: nothing moves but fluid
 	Notes   []string // what had to be left out
-	Fine    bool     // the march takes light as fine as voxels, and reads it smoothly
 
 	env     *Env      // from which directions are drawn; nil: the sky is dark
 	fire    *discrete // volumes by their light; nil: nothing glows
@@ -104,10 +103,10 @@ type Scene struct {
 	grids   []*bricks // volumes and the light in them, for the march; made once
 }
 
-// Quick is the same scene for the quick march.
+// Quick is the same scene for the quick march, read in straight lines between voxels.
 func (s *Scene) Quick() *Scene {
 	q := *s
-	q.Look.Method, q.grids = "march", nil
+	q.Look.Method, q.Look.Smooth, q.grids = "march", false, nil
 	return &q
 }
 
@@ -281,7 +280,7 @@ func NewWith(s *Scene, w, h int, k Wants, crew grid.Crew) (*Picture, error) {
 			all := s.hazes(crew)
 			for _, v := range s.Volumes {
 				l := newLight(v, s, all, p.mean, crew)
-				s.grids = append(s.grids, newBricks(v, l, crew))
+				s.grids = append(s.grids, newBricks(v, l, s.Look.Smooth, crew))
 			}
 		}
 		p.bricks = s.grids
@@ -542,67 +541,75 @@ func (s *Scene) trace(tr *trip, o, d geom.Vec3, far float64, light bool) (hit, b
 	// infinite where the ray runs along a box's side; slabs copes with that
 	inv := geom.V(1/d.X, 1/d.Y, 1/d.Z)
 	for i := range solids {
-		sh := &solids[i].Shape
-		size := solids[i].size
 		near, end, ok := slabs(&solids[i].box, o, inv)
 		if !ok || near > best.t {
 			continue
 		}
-		if sh.Body != nil {
-			// imported meshes have their own triangles; both sides are seen
-			lo, ld := sh.Local(o), sh.Turn.Back(d)
-			// the shape's own space is turned and not scaled, so distances along the
-			// ray stay
-			if h, n := sh.Body.Ray(lo, ld, max(near, 0)-1e-9, min(end, best.t)); h.Tri >= 0 {
-				n = sh.Turn.Apply(n)
-				if n.Dot(d) > 0 {
-					n = n.Mul(-1)
-				}
-				best, found = hit{t: h.T, normal: n, colour: solids[i].Colour, off: size * 1e-4, of: &solids[i], holdout: solids[i].Holdout && !light, clear: solids[i].Clear}, true
-			}
-			continue
-		}
-		if solids[i].convex {
-			t, last, met := sh.Span(o, d)
-			if t < 0 { // from within
-				if t = 0; solids[i].Clear {
-					t = last
-				}
-			}
-			if !met || last < 0 || t > best.t {
-				continue
-			}
-			n := sh.Normal(o.Add(d.Mul(t)))
-			if solids[i].Clear && n.Dot(d) > 0 {
-				n = n.Mul(-1)
-			}
-			best, found = hit{t: t, normal: n, colour: solids[i].Colour, off: size * 8e-4, of: &solids[i], holdout: solids[i].Holdout && !light, clear: solids[i].Clear}, true
-			continue
-		}
-		// Sphere tracing: the distance is never more than that to the surface, so a
-		// step of it can't pass through. 200 steps are for grazing rays.
-		eps := size * 2e-4
-		t := max(near, 0)
-		for range 200 {
-			if t > min(end, best.t) {
-				break
-			}
-			dist := sh.Distance(o.Add(d.Mul(t)))
-			if solids[i].Clear { // from within, too
-				dist = math.Abs(dist)
-			}
-			if dist < eps {
-				n := sh.Normal(o.Add(d.Mul(t)))
-				if solids[i].Clear && n.Dot(d) > 0 {
-					n = n.Mul(-1)
-				}
-				best, found = hit{t: t, normal: n, colour: solids[i].Colour, off: 4 * eps, of: &solids[i], holdout: solids[i].Holdout && !light, clear: solids[i].Clear}, true
-				break
-			}
-			t += dist
+		if h, ok := solids[i].meet(o, d, near, end, best.t); ok {
+			h.colour, h.of, h.holdout, h.clear = solids[i].Colour, &solids[i], solids[i].Holdout && !light, solids[i].Clear
+			best, found = h, true
 		}
 	}
 	return best, found
+}
+
+// meet is where a ray that is within a solid's box from near to end meets it, up to far.
+// Normals of imported meshes and of what is clear are turned against the ray: both sides of
+// them are seen.
+func (s *Solid) meet(o, d geom.Vec3, near, end, far float64) (hit, bool) {
+	sh := &s.Shape
+	h := hit{off: s.size * 8e-4}
+	switch {
+	case sh.Body != nil:
+		// meshes have their own triangles; the shape's own space is turned and not
+		// scaled, so distances along the ray stay
+		m, n := sh.Body.Ray(sh.Local(o), sh.Turn.Back(d), max(near, 0)-1e-9, min(end, far))
+		if m.Tri < 0 {
+			return h, false
+		}
+		h.t, h.normal, h.off = m.T, sh.Turn.Apply(n), s.size*1e-4
+	case s.convex:
+		t, last, met := sh.Span(o, d)
+		if t < 0 { // from within
+			if t = 0; s.Clear {
+				t = last
+			}
+		}
+		if !met || last < 0 || t > far {
+			return h, false
+		}
+		h.t, h.normal = t, sh.Normal(o.Add(d.Mul(t)))
+	default:
+		t, ok := s.approach(o, d, near, min(end, far))
+		if !ok {
+			return h, false
+		}
+		h.t, h.normal = t, sh.Normal(o.Add(d.Mul(t)))
+	}
+	if (sh.Body != nil || s.Clear) && h.normal.Dot(d) > 0 {
+		h.normal = h.normal.Mul(-1)
+	}
+	return h, true
+}
+
+// approach finds a surface by sphere tracing: the distance is never more than that to it,
+// so a step of it can't pass through. 200 steps are for grazing rays.
+func (s *Solid) approach(o, d geom.Vec3, near, far float64) (t float64, ok bool) {
+	t = max(near, 0)
+	for range 200 {
+		if t > far {
+			break
+		}
+		dist := s.Shape.Distance(o.Add(d.Mul(t)))
+		if s.Clear { // from within, too
+			dist = math.Abs(dist)
+		}
+		if dist < s.size*2e-4 {
+			return t, true
+		}
+		t += dist
+	}
+	return t, false
 }
 
 // slabs is where a ray enters and leaves a box; inv is one over its direction.

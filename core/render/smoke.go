@@ -63,7 +63,7 @@ func (p *Picture) marchVolumes(t *trip, o, d geom.Vec3, far float64, out *taken,
 	t.spans = t.spans[:0]
 	for _, b := range p.bricks {
 		near, end, ok := b.enter(b.toBricks(o), d.Array())
-		if near, end = near*b.v.H, min(end*b.v.H, far); ok && near < end {
+		if near, end = near*b.h, min(end*b.h, far); ok && near < end {
 			t.spans = append(t.spans, span{near, end, b})
 		}
 	}
@@ -138,8 +138,8 @@ func (m *beam) together(r *reader) {
 
 // alone follows the ray through one volume, and says whether to go on behind it.
 func (m *beam) alone(r *reader, b *bricks, near, far float64) bool {
-	w := stretch{walk: walk{b: b}, q: b.toBricks(m.o), d: m.d.Array(), step: m.p.scene.Look.Step}
-	h := b.v.H
+	w := stretch{walk: walk{b: b}, q: b.toBricks(m.o), d: m.d.Array(), step: m.p.scene.Look.Step * float64(b.fold)}
+	h := b.h
 	w.begin(near/h, far/h)
 	r.clear()
 	for w.find() {
@@ -199,7 +199,7 @@ func (m *beam) place(r *reader, w *stretch, first float64, n int) {
 	t := (first + m.shift) * w.step
 	if b.v.sharp != nil || m.p.feats != nil {
 		for i := range n {
-			r.t[r.count()+i] = (t + float64(i)*w.step) * b.v.H
+			r.t[r.count()+i] = (t + float64(i)*w.step) * b.h
 		}
 	}
 	if b.v.moves != nil && m.t.moment != 0 {
@@ -250,7 +250,8 @@ func (m *beam) placeMoved(r *reader, w *stretch, t float64, n int) {
 	b := w.b
 	for i := range n {
 		x := t + float64(i)*w.step
-		p := b.v.moves.back(b.v, geom.V(w.q[0]+x*w.d[0]-0.5, w.q[1]+x*w.d[1]-0.5, w.q[2]+x*w.d[2]-0.5), m.t.moment)
+		n := float64(b.fold)
+		p := b.v.moves.back(b.v, geom.V(w.q[0]+x*w.d[0]-0.5, w.q[1]+x*w.d[1]-0.5, w.q[2]+x*w.d[2]-0.5).Mul(1/n), m.t.moment).Mul(n)
 		r.read(b, b.data[ofGlow] != nil, &vec.Way{float32(p.X + 0.5), float32(p.Y + 0.5), float32(p.Z + 0.5)}, 1)
 	}
 }
@@ -342,7 +343,7 @@ func (m *beam) joint(r *reader, near, far float64) bool {
 // align puts n looks, all of the ray's from first on, into the bricks of a volume, and
 // says whether any of them holds something.
 func (m *beam) align(r *reader, b *bricks, long, first float64, n int) bool {
-	w := stretch{walk: walk{b: b}, q: b.toBricks(m.o), d: m.d.Array(), step: long / b.v.H}
+	w := stretch{walk: walk{b: b}, q: b.toBricks(m.o), d: m.d.Array(), step: long / b.h}
 	w.begin(max((first+m.shift)*w.step-1e-9, 0), (first+m.shift+float64(n))*w.step)
 	r.clear()
 	nothing := func(upTo float64) {

@@ -85,7 +85,7 @@ func TestDomainsThatOverlapAddUp(t *testing.T) {
 	const w, h = 24, 16
 	for _, order := range []string{"as they are", "the other way round"} {
 		s := overlapping(colouredLook("march"), 80, 96)
-		s.Fine = true
+		s.Look.Smooth = true
 		if order != "as they are" {
 			s.Volumes[0], s.Volumes[1] = s.Volumes[1], s.Volumes[0]
 		}

@@ -22,6 +22,7 @@ type Volume struct {
 	// opacity what density it is drawn with; nil: as it is.
 	Density *grid.Field
 	opacity *look.Table
+	spline  *spline   // through Density, for smooth reading; nil: straight lines between voxels
 	H       float64   // voxel size, m
 	Origin  geom.Vec3 // low corner, m
 
@@ -91,8 +92,12 @@ func clean(f *grid.Field, least float32, crew grid.Crew) (bad int) {
 // One pass over all voxels with their rings: tiles hold the bound that delta and
 // ratio tracking rely on. Too low would be wrong, too high only slow.
 func (v *Volume) majorants(crew grid.Crew) {
-	f := v.Density
-	// A look within a tile interpolates voxels up to one beyond it, hence the ring.
+	// A look within a tile interpolates voxels up to one beyond it, hence the ring; a
+	// spline is nowhere more than the largest of its coefficients, two beyond.
+	f, ring := v.Density, 1
+	if v.spline != nil {
+		f, ring = v.spline.c, 2
+	}
 	t := grid.Dims{NX: (f.NX + tile - 1) / tile, NY: (f.NY + tile - 1) / tile, NZ: (f.NZ + tile - 1) / tile}
 	v.tiles = t
 	v.major, v.skip = make([]float32, t.Len()), make([]uint8, t.Len())
@@ -101,9 +106,9 @@ func (v *Volume) majorants(crew grid.Crew) {
 			for j := range t.NY {
 				for i := range t.NX {
 					lo, hi := float32(math.MaxFloat32), float32(-math.MaxFloat32)
-					for z := max(k*tile-1, 0); z < min(k*tile+tile+1, f.NZ); z++ {
-						for y := max(j*tile-1, 0); y < min(j*tile+tile+1, f.NY); y++ {
-							row := f.Row(y, z)[max(i*tile-1, 0):min(i*tile+tile+1, f.NX)]
+					for z := max(k*tile-ring, 0); z < min(k*tile+tile+ring, f.NZ); z++ {
+						for y := max(j*tile-ring, 0); y < min(j*tile+tile+ring, f.NY); y++ {
+							row := f.Row(y, z)[max(i*tile-ring, 0):min(i*tile+tile+ring, f.NX)]
 							if v.opacity == nil {
 								for _, d := range row {
 									hi = max(hi, d)
@@ -233,7 +238,23 @@ func (v *Volume) blurred(p geom.Vec3, moment float64) float32 {
 	if v.moves != nil && moment != 0 {
 		p = v.moves.back(v, p, moment)
 	}
+	if v.spline != nil {
+		return v.smooth(float32(p.X), float32(p.Y), float32(p.Z))
+	}
 	return v.at(float32(p.X), float32(p.Y), float32(p.Z))
+}
+
+// smooth is at, by the spline.
+func (v *Volume) smooth(x, y, z float32) float32 {
+	f := v.Density
+	if x < -0.5 || y < -0.5 || z < -0.5 || x > float32(f.NX)+0.5 || y > float32(f.NY)+0.5 || z > float32(f.NZ)+0.5 {
+		return 0
+	}
+	d := v.spline.at(x-0.5, y-0.5, z-0.5)
+	if v.opacity != nil {
+		d = v.opacity.One(d)
+	}
+	return d
 }
 
 // toGrid takes a point to voxels from the low corner.

@@ -82,5 +82,6 @@ func looks() KindDef {
 		of(val.Noise, Entry{Kind: Look, Label: "Noise allowed", Type: Number, Default: Num(0), Min: 0, Max: 1, Step: 0.005, Keyable: true, Topic: "quality", When: "method=path", Help: "Blocks of pixels with less noise than this get no further samples: 0.02 is hard to see. 0 gives every pixel all samples."}),
 		of(val.Denoise, Entry{Kind: Look, Label: "Denoise", Type: Number, Default: Num(0), Min: 0, Max: 1, Step: 0.1, Keyable: true, Topic: "quality", When: "method=path", Help: "Takes noise away where neighbours agree in light, depth, alpha and surface. 1 is strong; fine wisps go soft first."}),
 		of(val.Step, Entry{Kind: Look, Label: "March step", Type: Number, Default: Num(1), Min: 0.1, Max: 8, Step: 0.1, Keyable: true, Topic: "quality", When: "method=march", Help: "Voxels between two looks into the smoke. Over 1 thin smoke breaks into slices."}),
+		of(val.Smooth, Entry{Kind: Look, Label: "Smooth between voxels", Type: Flag, Default: On(true), Topic: "quality", Help: "Smoke is read by splines through its voxels, and the sun's light is as fine as these: no streaks along the grid, for up to twice the time. Off: in straight lines from voxel to voxel, as first pictures are made."}),
 	}}
 }

@@ -226,6 +226,7 @@ const (
 	SkyPicture     TextKey  = "sky_picture"
 	SkyStrength    NumKey   = "sky_strength"
 	SkyTurn        NumKey   = "sky_turn"
+	Smooth         FlagKey  = "smooth"
 	SmokeCurve     StopsKey = "smoke_curve"
 	SmokeFrom      TextKey  = "smoke_from"
 	SmokeHigh      NumKey   = "smoke_high"
