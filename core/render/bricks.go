@@ -21,6 +21,7 @@ type bricks struct {
 	v      *Volume
 	fold   int     // values a voxel along each axis: two where it is read smoothly
 	h      float64 // m from value to value
+	rest   *bricks // all planes but that of smoke, a value a voxel; nil: they are here
 	n      [3]int  // an axis
 	all    vec.Bricks
 	at     []int32 // where each begins; none where there is nothing
@@ -53,37 +54,52 @@ const (
 	hue = 3 // what tints it
 )
 
-// newBricks lays a volume and the light in it out for the march.
+// newBricks lays a volume and the light in it out for the march. Where smoke is read
+// smoothly, light by colours and what glows stay as fine as voxels.
 func newBricks(v *Volume, l *lightGrid, smooth bool, crew grid.Crew) *bricks {
-	b := &bricks{v: v, empty: v.empty, fold: 1}
-	if smooth && v.spline != nil {
-		b.fold = 2
+	coloured := l.many[1] != nil
+	all := [planes]bool{ofSmoke: true, ofMany: coloured, ofSky: coloured, ofFire: l.fire[0] != nil, ofGlow: v.Glow[0] != nil}
+	if !smooth || v.spline == nil {
+		return layOut(v, l, 1, all, crew)
 	}
-	b.h = v.H / float64(b.fold)
+	b := layOut(v, l, 2, [planes]bool{ofSmoke: true}, crew)
+	if all[ofSmoke] = false; all != ([planes]bool{}) {
+		b.rest = layOut(v, l, 1, all, crew)
+	}
+	return b
+}
+
+// layOut makes bricks of so many values a voxel, with those planes that are wanted.
+func layOut(v *Volume, l *lightGrid, fold int, want [planes]bool, crew grid.Crew) *bricks {
+	b := &bricks{v: v, empty: v.empty, fold: fold, h: v.H / float64(fold), around: l.around}
 	if v.empty {
 		return b
 	}
 	for a, n := range [3]int{v.Density.NX, v.Density.NY, v.Density.NZ} {
-		b.n[a] = b.fold*n/tile + 1 // a value more, with both halves beyond
+		b.n[a] = fold*n/tile + 1 // a value more, with both halves beyond
 	}
 	list := b.number()
-	b.around = l.around
-	size := (len(list) + 1) * vec.BrickSize
-	b.data[ofSmoke] = make([]float32, size)
-	if l.many[1] != nil {
-		b.data[ofMany], b.data[ofSky] = make([]float32, size), make([]float32, size)
-	}
-	if l.fire[0] != nil {
-		b.data[ofFire] = make([]float32, size)
-	}
-	if v.Glow[0] != nil {
-		b.data[ofGlow] = make([]float32, int(b.none)+vec.BrickSize)
+	for p := range want {
+		switch {
+		case want[p] && p == ofGlow:
+			b.data[p] = make([]float32, int(b.none)+vec.BrickSize)
+		case want[p]:
+			b.data[p] = make([]float32, (len(list)+1)*vec.BrickSize)
+		}
 	}
 	crew.For(len(list), 8, func(from, to int) {
 		for _, n := range list[from:to] {
 			b.fill(n, l)
 		}
 	})
+	return b
+}
+
+// of are the bricks that hold a plane.
+func (b *bricks) of(plane int) *bricks {
+	if b.rest != nil && plane != ofSmoke {
+		return b.rest
+	}
 	return b
 }
 
@@ -122,7 +138,12 @@ func (b *bricks) number() (list []int) {
 		b.at[n] = b.none + int32((m+1)*vec.BrickSize)
 	}
 	for a, n := range [3]int{v.Density.NX, v.Density.NY, v.Density.NZ} {
-		b.lo[a], b.hi[a] = float64(lo[a]*tile), math.Min(float64((hi[a]+1)*tile), float64(b.fold*n+1))
+		// up to half a voxel beyond the volume
+		side := 0.5 * float64(b.fold)
+		b.lo[a], b.hi[a] = float64(lo[a]*tile), math.Min(float64((hi[a]+1)*tile), float64(b.fold*n)+0.5+side)
+		if lo[a] == 0 {
+			b.lo[a] = 0.5 - side
+		}
 	}
 	list = append(list, dark...)
 	b.all.Most = int32(len(list) * vec.BrickSize) // the empty one counts
@@ -141,17 +162,19 @@ func (b *bricks) fill(n int, l *lightGrid) {
 		o := int(b.at[n]) + number
 		return b.data[plane][o:][:vec.BrickSize-number]
 	}
-	if b.fold > 1 {
-		v.spline.lay(to(ofSmoke, density), p)
-	} else {
-		b.copy(to(ofSmoke, density), v.Density, p)
+	if b.data[ofSmoke] != nil {
+		if b.fold > 1 {
+			v.spline.lay(to(ofSmoke, density), p)
+		} else {
+			b.copy(to(ofSmoke, density), v.Density, p)
+		}
+		b.spread(to(ofSmoke, sunStraight), l.sun, l.scale, p)
+		if l.many[1] == nil {
+			b.spread(to(ofSmoke, sunMany), l.many[0], l.coarse, p)
+			b.spread(to(ofSmoke, skyAll), l.sky[0], l.coarse, p)
+		}
 	}
-	b.spread(to(ofSmoke, sunStraight), l.sun, l.scale, p)
-	if b.data[ofMany] == nil {
-		b.spread(to(ofSmoke, sunMany), l.many[0], l.coarse, p)
-		b.spread(to(ofSmoke, skyAll), l.sky[0], l.coarse, p)
-	}
-	if v.tint != nil {
+	if v.tint != nil && b.data[ofMany] != nil {
 		b.copy(to(ofMany, hue), v.tintBy, p)
 	}
 	for c := range 3 {

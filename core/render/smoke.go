@@ -214,13 +214,20 @@ func (m *beam) place(r *reader, w *stretch, first float64, n int) {
 
 // read reads looks; lit says that some of them may glow.
 func (r *reader) read(b *bricks, lit bool, w *vec.Way, n int) {
+	rest, way := b.of(ofMany), *w
+	if rest != b {
+		for a := range 3 { // from halves of voxels to voxels, each from half of one below the corner on
+			way[a], way[3+a] = way[a]/2+0.25, way[3+a]/2
+		}
+	}
 	for p := ofMany; p <= ofFire; p++ {
-		if b.data[p] != nil {
-			r.looks[p].Read(b.data[p], &b.all, math.MaxInt32, w, n)
+		if rest.data[p] != nil {
+			r.looks[p].Read(rest.data[p], &rest.all, math.MaxInt32, &way, n)
 		}
 	}
 	glows := &r.looks[ofGlow]
 	switch {
+	case rest.data[ofGlow] == nil:
 	case lit:
 		if !r.has[ofGlow] {
 			r.has[ofGlow] = true
@@ -228,7 +235,7 @@ func (r *reader) read(b *bricks, lit bool, w *vec.Way, n int) {
 			glows.Nothing(r.count())
 		}
 		if b.v.sharp == nil {
-			glows.Read(b.data[ofGlow], &b.all, b.none, w, n)
+			glows.Read(rest.data[ofGlow], &rest.all, rest.none, &way, n)
 		}
 	case r.has[ofGlow]:
 		glows.Nothing(n)
@@ -239,7 +246,7 @@ func (r *reader) read(b *bricks, lit bool, w *vec.Way, n int) {
 // nothing adds looks at nothing.
 func (r *reader) nothing(b *bricks, n int) {
 	for p := range r.looks {
-		if p == ofSmoke || p == ofGlow && r.has[p] || p != ofGlow && b.data[p] != nil {
+		if p == ofSmoke || p == ofGlow && r.has[p] || p != ofGlow && b.of(p).data[p] != nil {
 			r.looks[p].Nothing(n)
 		}
 	}
@@ -252,7 +259,7 @@ func (m *beam) placeMoved(r *reader, w *stretch, t float64, n int) {
 		x := t + float64(i)*w.step
 		n := float64(b.fold)
 		p := b.v.moves.back(b.v, geom.V(w.q[0]+x*w.d[0]-0.5, w.q[1]+x*w.d[1]-0.5, w.q[2]+x*w.d[2]-0.5).Mul(1/n), m.t.moment).Mul(n)
-		r.read(b, b.data[ofGlow] != nil, &vec.Way{float32(p.X + 0.5), float32(p.Y + 0.5), float32(p.Z + 0.5)}, 1)
+		r.read(b, b.of(ofGlow).data[ofGlow] != nil, &vec.Way{float32(p.X + 0.5), float32(p.Y + 0.5), float32(p.Z + 0.5)}, 1)
 	}
 }
 
@@ -268,7 +275,7 @@ func (m *beam) fetch(r *reader, b *bricks) int {
 		}
 	}
 	for p := ofMany; p <= ofFire; p++ {
-		if r.has[p] = b.data[p] != nil; r.has[p] {
+		if r.has[p] = b.of(p).data[p] != nil; r.has[p] {
 			r.looks[p].Rows(&r.rows[p])
 		}
 	}

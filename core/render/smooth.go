@@ -164,21 +164,18 @@ func (s *spline) lay(to []float32, p [3]int) {
 	const edge, near = vec.BrickValues, 8 // coefficients an axis that a brick draws from
 	f := s.c
 	size := [3]int{f.NX, f.NY, f.NZ}
-	quarter, rest := weights(0.25), weights(0.75)
 	var from [3][near]int
-	var first [edge]int // of the four of each value, among near
-	var w [edge]*[4]float32
-	for m := range edge {
-		// value 8p − 1 + m lies at half of that, less a quarter
-		w[m], first[m] = &quarter, (m-1)>>1+1
-		if (m-1)&1 == 0 {
-			w[m], first[m] = &rest, (m-1)>>1
-		}
-	}
-	for a := range from {
+	var first [3][edge]int // of the four of each value, among near
+	var by [3][edge][4]float32
+	for a, n := range size {
 		low := tile/2*p[a] - 2
 		for i := range from[a] {
-			from[a][i] = mirroredAt(min(max(low+i, -size[a]), 2*size[a]), size[a])
+			from[a][i] = mirroredAt(min(max(low+i, -n), 2*n), n)
+		}
+		for m := range edge {
+			at := min(max(float32(tile*p[a]-1+m)/2-0.25, 0), float32(n-1)) // as the spline has it
+			i := int(at)
+			first[a][m], by[a][m] = min(max(i-1-low, 0), near-4), weights(at-float32(i))
 		}
 	}
 	var x [near][near][edge]float32
@@ -190,7 +187,7 @@ func (s *spline) lay(to []float32, p [3]int) {
 				c[i] = row[at]
 			}
 			for m := range edge {
-				o, v := first[m], w[m]
+				o, v := first[0][m], &by[0][m]
 				x[k][j][m] = (v[0]*c[o] + v[1]*c[o+1]) + (v[2]*c[o+2] + v[3]*c[o+3])
 			}
 		}
@@ -198,14 +195,14 @@ func (s *spline) lay(to []float32, p [3]int) {
 	var y [near][edge][edge]float32
 	for k := range near {
 		for m := range edge {
-			o, v := first[m], w[m]
+			o, v := first[1][m], &by[1][m]
 			for i := range edge {
 				y[k][m][i] = (v[0]*x[k][o][i] + v[1]*x[k][o+1][i]) + (v[2]*x[k][o+2][i] + v[3]*x[k][o+3][i])
 			}
 		}
 	}
 	for m := range edge {
-		o, v := first[m], w[m]
+		o, v := first[2][m], &by[2][m]
 		for j := range edge {
 			row := to[4*edge*(m*edge+j):][:4*edge-3]
 			for i := range edge {

@@ -148,7 +148,7 @@ func TestPathsThroughDomainsThatOverlap(t *testing.T) {
 }
 
 // A volume is the same picture as two of half its density in the same place: tinted,
-// coloured, lit by a lamp and burning too.
+// coloured, lit by a lamp and burning too, and read smoothly.
 func TestTwoHalvesMakeAWhole(t *testing.T) {
 	warm := &look.Table{High: 2}
 	for i := range warm.V {
@@ -164,8 +164,9 @@ func TestTwoHalvesMakeAWhole(t *testing.T) {
 		},
 		"coloured and tinted": func(l *look.Look) { l.Tint, l.TintFrom = warm, "temperature" },
 	} {
-		take := func(parts int) *Picture {
+		take := func(parts int, smooth bool) *Picture {
 			l := colouredLook("march")
+			l.Smooth = smooth
 			l.Bounces, l.Flame, l.FlameLight, l.FlameSoot = 3, 1, 1, 0
 			change(l)
 			s := &Scene{Look: *l, Camera: NewCamera(geom.V(0, 0.2, 3), geom.V(0, 0, 0), 60), Lamps: []Lamp{{Ball: true, Centre: geom.V(1, 1, 0.5), Radius: 0.1, Radiance: look.RGB{30, 20, 10}}}}
@@ -190,13 +191,14 @@ func TestTwoHalvesMakeAWhole(t *testing.T) {
 			p.Pass(nil)
 			return p
 		}
-		one, two := take(1), take(2)
-		var gap, all float64
+		one, two, lines := take(1, true), take(2, true), take(1, false)
+		var gap, all, apart float64
 		for i := range 24 * 24 {
 			a, aa := one.At(i%24, i/24)
 			b, bb := two.At(i%24, i/24)
+			d, _ := lines.At(i%24, i/24)
 			for c := range 3 {
-				gap, all = gap+math.Abs(a[c]-b[c]), all+a[c]
+				gap, all, apart = gap+math.Abs(a[c]-b[c]), all+a[c], apart+math.Abs(a[c]-d[c])
 			}
 			if math.Abs(aa-bb) > 1e-4 {
 				t.Fatalf("%s: alpha of pixel %d is %g of one, %g of two", name, i, aa, bb)
@@ -205,6 +207,10 @@ func TestTwoHalvesMakeAWhole(t *testing.T) {
 		// fire is softened and its clusters are gathered volume by volume
 		if t.Logf("%s: %.3f %% apart", name, 100*gap/all); gap/all > 0.004 || all < 1 {
 			t.Errorf("%s: pictures of one and of two are %.2f %% apart", name, 100*gap/all)
+		}
+		// a soft ball looks much the same read in straight lines
+		if t.Logf("%s: %.2f %% from straight lines", name, 100*apart/all); apart/all > 0.035 || apart == 0 {
+			t.Errorf("%s: read smoothly the picture is %.2f %% from that of straight lines", name, 100*apart/all)
 		}
 	}
 }
