@@ -244,7 +244,9 @@ func renderSpeed(t *Table) {
 	marchSpeed(t)
 	for _, threads := range []int{1, t.crew.Threads()} {
 		crew := grid.NewCrew(threads)
-		p := picture(fireScene(128, crew, "path"), 640, 360, crew)
+		sc := fireScene(128, crew, "path")
+		sc.Volumes[0] = linesOf(sc, crew)
+		p := picture(sc, 640, 360, crew)
 		best := fastest(2, func() { p.Pass(nil) })
 		name := fmt.Sprintf("unbiased, 4 bounces, 128³ fire with self-light, 640×360, 64 samples (from 2), %d threads", threads)
 		if threads == 1 {
@@ -271,17 +273,23 @@ func marchSpeed(t *Table) {
 	afresh := func(s *render.Scene) *render.Scene {
 		return &render.Scene{Volumes: s.Volumes, Solids: s.Solids, Look: s.Look, Camera: s.Camera}
 	}
-	grey := testScene(128, t.crew, "march")
+	grey := testScene(128, t.crew, "march").Quick()
 	t.most("quick march of 128³ at 640×360, light included", ms(fastest(4, func() { picture(afresh(grey), 640, 360, t.crew).Pass(nil) })), 30, "ms")
 	p := picture(grey, 640, 360, t.crew)
 	t.most("the same, light kept", ms(fastest(4, func() { p.Pass(nil) })), 20, "ms")
 
-	full := fireScene(128, t.crew, "march")
+	full := fireScene(128, t.crew, "march").Quick()
 	second, _ := render.NewVolume(puff(96), 0.9/96, geom.V(-0.1, 0.1, -0.5), t.crew)
 	full.Volumes = append(full.Volumes, second)
 	full.Solids = []render.Solid{{Shape: geom.Shape{Form: geom.Sphere, Centre: geom.V(-0.5, 0.2, 0.5), Size: geom.V(0.2, 0.2, 0.2), Taper: 1}, Colour: look.RGB{0.5, 0.5, 0.5}}}
 	full.Look.Ground = false
 	t.most("the same with fire, two domains that overlap and a solid, light included", ms(fastest(3, func() { picture(afresh(full), 640, 360, t.crew).Pass(nil) })), 60, "ms")
+
+	smooth := fireScene(128, t.crew, "march")
+	lines := picture(smooth.Quick(), 640, 360, t.crew)
+	a := fastest(3, func() { lines.Pass(nil) })
+	splines := picture(smooth, 640, 360, t.crew)
+	t.most("fire read smoothly against straight lines, light kept", float64(fastest(3, func() { splines.Pass(nil) }))/float64(a), 2, "×")
 
 	puffed, lit := burningChannels(128), fireScene(128, t.crew, "march")
 	puffed.Keep()
@@ -297,14 +305,22 @@ func marchSpeed(t *Table) {
 			n++
 			l := lit.Look
 			c.act(&l, n)
+			l.Smooth = false
 			v, _, err := puffed.Volume(1.0/128, geom.V(-0.5, 0, -0.5), &l, t.crew)
 			if err != nil {
 				panic(err)
 			}
-			picture(&render.Scene{Volumes: []*render.Volume{v}, Look: l, Camera: lit.Camera}, 160, 90, t.crew).Pass(nil)
+			picture((&render.Scene{Volumes: []*render.Volume{v}, Look: l, Camera: lit.Camera}).Quick(), 160, 90, t.crew).Pass(nil)
 		})
 		t.most("change "+c.name+" to the first picture, 128³ fire, a quarter of 640×360", ms(first), 80, "ms")
 	}
+}
+
+// linesOf is the burning volume of a scene, read in straight lines between voxels.
+func linesOf(s *render.Scene, crew grid.Crew) *render.Volume {
+	l := s.Look
+	l.Smooth = false
+	return dressed(burningChannels(128), 128, crew, &l)
 }
 
 // denoisedSpeed is that of the denoiser, and of paths whose denoised picture is as near

@@ -73,12 +73,13 @@ type Look struct {
 	Layers        bool
 	Packed        bool
 
-	Method  string
-	Samples int
-	Noise   float64
-	Denoise float64
-	Step    float64 // voxels
-	Smooth  bool    // smoke is read by splines through the voxels, and the sun's light as fine as these
+	Method       string
+	Samples      int
+	Noise        float64
+	Denoise      float64
+	Step         float64 // voxels
+	Smooth       bool    // smoke is read by splines through the voxels, and the sun's light as fine as these
+	SmoothAlways bool    // and not in finals alone
 }
 
 // Liquid is how liquids look.
@@ -190,7 +191,7 @@ func At(l *shot.Element, frame float64) Look {
 	out.Width, out.Height = int(n(val.Width)), int(n(val.Height))
 	out.File, out.Over, out.Layers, out.Packed = word(val.File), word(val.Alpha) == "over", val.Layers.Of(l), word(val.Packed) == "zip"
 	out.Method, out.Samples, out.Step = word(val.Method), int(n(val.Samples)), n(val.Step)
-	out.Smooth = val.Smooth.Of(l)
+	out.Smooth, out.SmoothAlways = word(val.Between) != "lines", word(val.Between) == "always"
 	out.Noise, out.Denoise = n(val.Noise), n(val.Denoise)
 	return out
 }

@@ -280,7 +280,12 @@ func NewWith(s *Scene, w, h int, k Wants, crew grid.Crew) (*Picture, error) {
 			all := s.hazes(crew)
 			for _, v := range s.Volumes {
 				l := newLight(v, s, all, p.mean, crew)
-				s.grids = append(s.grids, newBricks(v, l, s.Look.Smooth, crew))
+				smooth := s.Look.Smooth
+				if need := v.roughly(); smooth && need > smoothMost {
+					smooth = false
+					s.Notes = append(s.Notes, fmt.Sprintf("smoke is read in straight lines between voxels: smoothly it would take %.1f GB; paths read it smoothly", float64(need)/(1<<30)))
+				}
+				s.grids = append(s.grids, newBricks(v, l, smooth, crew))
 			}
 		}
 		p.bricks = s.grids

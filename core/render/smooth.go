@@ -178,39 +178,49 @@ func (s *spline) lay(to []float32, p [3]int) {
 			first[a][m], by[a][m] = min(max(i-1-low, 0), near-4), weights(at-float32(i))
 		}
 	}
-	var x [near][near][edge]float32
+	// along z for all, along y for rows, and along x value by value
+	var c, z [edge * near * near]float32
 	for k := range near {
 		for j := range near {
-			row := f.Row(from[1][j], from[2][k])
-			var c [near]float32
+			row, to := f.Row(from[1][j], from[2][k]), c[(k*near+j)*near:][:near]
+			if first, last := from[0][0], from[0][near-1]; last-first == near-1 {
+				copy(to, row[first:])
+				continue
+			}
 			for i, at := range from[0] {
-				c[i] = row[at]
-			}
-			for m := range edge {
-				o, v := first[0][m], &by[0][m]
-				x[k][j][m] = (v[0]*c[o] + v[1]*c[o+1]) + (v[2]*c[o+2] + v[3]*c[o+3])
+				to[i] = row[at]
 			}
 		}
 	}
-	var y [near][edge][edge]float32
-	for k := range near {
-		for m := range edge {
-			o, v := first[1][m], &by[1][m]
-			for i := range edge {
-				y[k][m][i] = (v[0]*x[k][o][i] + v[1]*x[k][o+1][i]) + (v[2]*x[k][o+2][i] + v[3]*x[k][o+3][i])
-			}
-		}
-	}
+	const plane = near * near
 	for m := range edge {
-		o, v := first[2][m], &by[2][m]
+		o := first[2][m] * plane
+		vec.Blend(z[m*plane:][:plane], c[o:], c[o+plane:], c[o+2*plane:], c[o+3*plane:], &by[2][m])
+	}
+	var row [near]float32
+	for k := range edge {
 		for j := range edge {
-			row := to[4*edge*(m*edge+j):][:4*edge-3]
+			o := k*plane + first[1][j]*near
+			vec.Blend(row[:], z[o:], z[o+near:], z[o+2*near:], z[o+3*near:], &by[1][j])
+			out := to[4*edge*(k*edge+j):][:4*edge-3]
 			for i := range edge {
-				row[4*i] = max((v[0]*y[o][j][i]+v[1]*y[o+1][j][i])+(v[2]*y[o+2][j][i]+v[3]*y[o+3][j][i]), 0)
+				v, w := row[first[0][i]:][:4], &by[0][i]
+				out[4*i] = max((w[0]*v[0]+w[1]*v[1])+(w[2]*v[2]+w[3]*v[3]), 0)
 			}
 		}
 	}
 }
 
 // smoothMost bounds, in bytes, the bricks of twice the resolution.
-const smoothMost = 4 << 30
+const smoothMost = 2 << 30
+
+// roughly is the memory, bytes, that a volume's bricks of twice the resolution take.
+func (v *Volume) roughly() int64 {
+	n := 0
+	for _, m := range v.major {
+		if m > 0 {
+			n++
+		}
+	}
+	return int64(n) * 8 * 4 * vec.BrickSize
+}

@@ -25,6 +25,7 @@ type Source struct {
 	Stage  *cache.Stage
 	Cache  *cache.Cache // where frames of the shot's other domains may be; nil: they are left out
 	Coarse bool         // the frames are those that the domain's upres stands on
+	Trying bool         // a look is tried out, and quick pictures are wanted
 	Moving bool         // velocity is wanted for the motion layer, blurred or not
 }
 
@@ -260,63 +261,75 @@ func (s *Source) Liquid(f *frame.Frame, c *render.Channels, shutter float64) (*r
 // Assemble is Scene with channels that were read already.
 func (s *Source) Assemble(c *render.Channels, origin geom.Vec3, h float64, number int, now *shot.Shot, set *shot.Element, crew grid.Crew) (*render.Scene, error) {
 	lk := look.At(set, float64(number))
-	var volumes []*render.Volume
-	var wet []*render.Liquid
-	var notes []string
-	// where there are several domains, what is said of one names it
-	add := func(c *render.Channels, origin geom.Vec3, h float64, name string) error {
-		said := func(list ...string) {
-			for _, n := range list {
-				if name != "" {
-					n = name + ": " + n
-				}
-				notes = append(notes, n)
-			}
-		}
-		if c.Shutter > 0 && c.Velocity[0] == nil {
-			said("the cache holds no velocity, so the fluid isn't blurred: keep velocity and run again")
-		}
-		if c.Liquid != nil {
-			wet = append(wet, c.Liquid)
-			if c.Density == nil {
-				return nil
-			}
-		}
-		as := lk
-		if c.Liquid != nil { // foam is drawn as it is
-			as.SmokeFrom, as.Opacity, as.TintFrom, as.Tint, as.FlameAnywhere = "density", nil, "", nil, false
-		}
-		v, found, err := c.Volume(h, origin, &as, crew)
-		switch {
-		case err != nil && name != "":
-			return fmt.Errorf("frame %d of %s: %w", number, name, err)
-		case err != nil:
-			return fmt.Errorf("frame %d: %w", number, err)
-		}
-		said(found...)
-		volumes = append(volumes, v)
-		return nil
+	if s.Trying && !lk.SmoothAlways {
+		lk.Smooth = false
 	}
-	own := ""
+	all := assembly{lk: &lk, number: number, crew: crew}
+	own := "" // where there are several domains, what is said of one names it
 	if len(c.Beside) > 0 {
 		own = s.Domain.Name
 	}
-	if err := add(c, origin, h, own); err != nil {
+	if err := all.add(c, origin, h, own); err != nil {
 		return nil, err
 	}
 	for _, b := range c.Beside {
 		b.Channels.Shutter = c.Shutter
-		if err := add(b.Channels, b.Origin, b.H, b.Name); err != nil {
+		if err := all.add(b.Channels, b.Origin, b.H, b.Name); err != nil {
 			return nil, err
 		}
 	}
-	sc, err := Dress(volumes, now, set, number)
+	sc, err := Dress(all.volumes, now, set, number)
 	if err != nil {
 		return nil, err
 	}
-	sc.Liquids = wet
-	sc.Notes = append(notes, sc.Notes...)
+	sc.Liquids, sc.Look.Smooth = all.wet, lk.Smooth
+	sc.Notes = append(all.notes, sc.Notes...)
 	return sc, nil
+}
+
+// assembly is what the domains of a frame show.
+type assembly struct {
+	lk      *look.Look
+	number  int
+	crew    grid.Crew
+	volumes []*render.Volume
+	wet     []*render.Liquid
+	notes   []string
+}
+
+// add takes a domain in; name is empty where it is the only one.
+func (a *assembly) add(c *render.Channels, origin geom.Vec3, h float64, name string) error {
+	said := func(list ...string) {
+		for _, n := range list {
+			if name != "" {
+				n = name + ": " + n
+			}
+			a.notes = append(a.notes, n)
+		}
+	}
+	if c.Shutter > 0 && c.Velocity[0] == nil {
+		said("the cache holds no velocity, so the fluid isn't blurred: keep velocity and run again")
+	}
+	if c.Liquid != nil {
+		a.wet = append(a.wet, c.Liquid)
+		if c.Density == nil {
+			return nil
+		}
+	}
+	as := *a.lk
+	if c.Liquid != nil { // foam is drawn as it is
+		as.SmokeFrom, as.Opacity, as.TintFrom, as.Tint, as.FlameAnywhere = "density", nil, "", nil, false
+	}
+	v, found, err := c.Volume(h, origin, &as, a.crew)
+	switch {
+	case err != nil && name != "":
+		return fmt.Errorf("frame %d of %s: %w", a.number, name, err)
+	case err != nil:
+		return fmt.Errorf("frame %d: %w", a.number, err)
+	}
+	said(found...)
+	a.volumes = append(a.volumes, v)
+	return nil
 }
 
 // moments is how many moments of an exposure solids and camera are worked out

@@ -42,6 +42,7 @@ func (s *Server) Still(t store.Take, doc *shot.Shot, lk *shot.Element, frame, wi
 		return nil, err
 	}
 	crew := grid.NewCrew(s.Opt.Threads)
+	src.Trying = true
 	sc, err := src.Scene(frame, doc, lk, crew)
 	if err != nil {
 		return nil, err
