@@ -190,6 +190,27 @@ func TestPicturesMustFit(t *testing.T) {
 	}
 }
 
+// A look that is tried out is read in straight lines unless it is smooth everywhere.
+func TestFinalsAreSmooth(t *testing.T) {
+	c := open(t)
+	s := fireShot()
+	mustRun(t, c, s, 1, 1, 2)
+	src, _ := Open(s, "", c)
+	for choice, want := range map[string][2]bool{"finals": {true, false}, "always": {true, true}, "lines": {false, false}} {
+		val.Between.Set(s.Looks[0], choice)
+		for i, trying := range []bool{false, true} {
+			src.Trying = trying
+			sc, err := src.Scene(1, s, s.Looks[0], grid.NewCrew(1))
+			if err != nil {
+				t.Fatal(err)
+			}
+			if sc.Look.Smooth != want[i] {
+				t.Errorf("%s, tried out %v: smooth is %v", choice, trying, sc.Look.Smooth)
+			}
+		}
+	}
+}
+
 // A range has the same bytes on any number of threads, and one that was
 // stopped goes on where it ended.
 func TestRangesAreTheSameOnAnyThreads(t *testing.T) {
