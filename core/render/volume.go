@@ -92,39 +92,20 @@ func clean(f *grid.Field, least float32, crew grid.Crew) (bad int) {
 // One pass over all voxels with their rings: tiles hold the bound that delta and
 // ratio tracking rely on. Too low would be wrong, too high only slow.
 func (v *Volume) majorants(crew grid.Crew) {
-	// A look within a tile interpolates voxels up to one beyond it, hence the ring; a
-	// spline is nowhere more than the largest of its coefficients, two beyond.
-	f, ring := v.Density, 1
-	if v.spline != nil {
-		f, ring = v.spline.c, 2
-	}
+	f := v.Density
 	t := grid.Dims{NX: (f.NX + tile - 1) / tile, NY: (f.NY + tile - 1) / tile, NZ: (f.NZ + tile - 1) / tile}
 	v.tiles = t
 	v.major, v.skip = make([]float32, t.Len()), make([]uint8, t.Len())
 	crew.For(t.NZ, 1, func(k0, k1 int) {
-		for k := k0; k < k1; k++ {
-			for j := range t.NY {
-				for i := range t.NX {
-					lo, hi := float32(math.MaxFloat32), float32(-math.MaxFloat32)
-					for z := max(k*tile-ring, 0); z < min(k*tile+tile+ring, f.NZ); z++ {
-						for y := max(j*tile-ring, 0); y < min(j*tile+tile+ring, f.NY); y++ {
-							row := f.Row(y, z)[max(i*tile-ring, 0):min(i*tile+tile+ring, f.NX)]
-							if v.opacity == nil {
-								for _, d := range row {
-									hi = max(hi, d)
-								}
-								continue
-							}
-							for _, d := range row {
-								lo, hi = min(lo, d), max(hi, d)
-							}
-						}
-					}
-					if v.opacity != nil {
-						hi = v.opacity.Most(lo, hi)
-					}
-					v.major[t.Index(i, j, k)] = hi
-				}
+		for n := k0 * t.NX * t.NY; n < k1*t.NX*t.NY; n++ {
+			at := [3]int{n % t.NX, n / t.NX % t.NY, n / (t.NX * t.NY)}
+			// A look within a tile interpolates voxels up to one beyond it, hence the ring.
+			if v.spline == nil {
+				v.major[n] = v.most(f, at, 1)
+			} else if v.most(f, at, 2) > 0 {
+				// a spline is nowhere more than the largest of its coefficients, two
+				// beyond; where there is no smoke it only rings on, ever less
+				v.major[n] = v.most(v.spline.c, at, 2)
 			}
 		}
 	})
@@ -132,6 +113,31 @@ func (v *Volume) majorants(crew grid.Crew) {
 		v.major = v.moves.spread(v, v.major)
 	}
 	v.measure()
+}
+
+// most is the largest density that values of a field make in a tile and so many voxels
+// round it.
+func (v *Volume) most(f *grid.Field, at [3]int, ring int) float32 {
+	lo, hi := float32(math.MaxFloat32), float32(-math.MaxFloat32)
+	x0, x1 := max(at[0]*tile-ring, 0), min(at[0]*tile+tile+ring, f.NX)
+	for z := max(at[2]*tile-ring, 0); z < min(at[2]*tile+tile+ring, f.NZ); z++ {
+		for y := max(at[1]*tile-ring, 0); y < min(at[1]*tile+tile+ring, f.NY); y++ {
+			row := f.Row(y, z)[x0:x1]
+			if v.opacity == nil {
+				for _, d := range row {
+					hi = max(hi, d)
+				}
+				continue
+			}
+			for _, d := range row {
+				lo, hi = min(lo, d), max(hi, d)
+			}
+		}
+	}
+	if v.opacity != nil {
+		return v.opacity.Most(lo, hi)
+	}
+	return hi
 }
 
 // mapped is the density that smoke is drawn with, at every voxel.
