@@ -28,7 +28,7 @@ func TestLiveDraftInTheBrowser(t *testing.T) {
 	if code, _ := s.post(t, "/shots/dr/value", "stage", "kind", "emitter", "id", "emitter1", "key", "smoke", "v", "60", "frame", "1"); code != 200 {
 		t.Fatal(code)
 	}
-	h.until(`() => zarf.draft.head.volume.top > 40`)
+	h.until(`() => zarf.draft.head.volume.parts[0].top > 40`)
 	h.click(`#drafttools [name=pause]`)
 	h.until(`() => zarf.draft.paused`)
 	time.Sleep(150 * time.Millisecond)

@@ -1,12 +1,10 @@
 package web
 
 import (
-	"encoding/json"
-	"io"
-	"net/http"
 	"strings"
 	"testing"
 
+	"zarf/core/render"
 	"zarf/core/shot"
 	"zarf/core/shot/val"
 )
@@ -45,26 +43,20 @@ func TestLiquidTakeOnPages(t *testing.T) {
 	s := serve(t, t.TempDir())
 	row := s.add(t, filled("LQ"))
 	s.finish(t, row)
-	head := func(path string) (h struct {
-		Liquid                         bool
-		Vertices, Triangles, Particles int
-		Fastest                        float64
-	}, size int) {
-		r, err := http.Get(s.URL + path)
-		if err != nil {
-			t.Fatal(err)
+	head := func(path string, parts int) (render.Screen, int) {
+		scr, data := s.screen(t, path)
+		if len(scr.Parts) != parts {
+			t.Fatalf("%s: %+v", path, scr)
 		}
-		defer r.Body.Close()
-		if err := json.Unmarshal([]byte(r.Header.Get("X-Zarf-Volume")), &h); err != nil {
-			t.Fatalf("%s: %d %v", path, r.StatusCode, err)
-		}
-		b, _ := io.ReadAll(r.Body)
-		return h, len(b)
+		return scr, len(data)
 	}
-	if h, n := head("/shots/lq/volume/1/4"); !h.Liquid || h.Vertices < 500 || h.Triangles < 1000 || n != 12*(h.Vertices+h.Triangles) {
-		t.Errorf("the surface: %+v in %d bytes", h, n)
+	scr, n := head("/shots/lq/volume/1/4", 2)
+	sk, foam := scr.Parts[0], scr.Parts[1]
+	if !sk.Liquid || sk.Vertices < 500 || sk.Triangles < 1000 || foam.At != 12*(sk.Vertices+sk.Triangles) || foam.Liquid || foam.Top <= 0 || n != foam.At+6*foam.Dims[0]*foam.Dims[1]*foam.Dims[2] {
+		t.Errorf("the surface and its foam: %+v in %d bytes", scr, n)
 	}
-	if h, n := head("/shots/lq/volume/1/4?as=points"); h.Particles < 300 || h.Fastest < 1 || n != 13*h.Particles {
+	scr, n = head("/shots/lq/volume/1/4?as=points", 1)
+	if h := scr.Parts[0]; h.Particles < 300 || h.Fastest < 1 || (n+3)/4*4 != (13*h.Particles+3)/4*4 {
 		t.Errorf("the particles: %+v in %d bytes", h, n)
 	}
 	_, body := s.get(t, "/shots/lq/takes?take=1")
@@ -92,16 +84,16 @@ func TestLiquidTakeOnPages(t *testing.T) {
 
 	h := hand{t, browse(t)}
 	h.open(s.URL + "/shots/lq/takes?take=1&frame=4")
-	h.until(`() => zarf.view && zarf.view.liquid.skin.visible && zarf.view.liquid.skin.geometry.index.count > 3000`)
+	h.until(`() => zarf.view && zarf.view.liquid.group.children.some((c) => c.isMesh && c.geometry.index.count > 3000)`)
 	h.click("[data-view=points]")
-	h.until(`() => zarf.view.liquid.dots.visible && !zarf.view.liquid.skin.visible`)
+	h.until(`() => zarf.view.liquid.group.children.some((c) => c.isPoints) && !zarf.view.liquid.group.children.some((c) => c.isMesh)`)
 	h.until(`() => document.querySelector('[data-view=points]').getAttribute('aria-pressed') === 'true'`)
 	h.click("[data-view=points]")
-	h.until(`() => zarf.view.liquid.skin.visible && !zarf.view.liquid.dots.visible`)
+	h.until(`() => zarf.view.liquid.group.children.some((c) => c.isMesh) && !zarf.view.liquid.group.children.some((c) => c.isPoints)`)
 	h.open(s.URL + "/shots/lq/stage")
 	h.click("#draft")
-	h.until(`() => zarf.draft.frame >= 3 && zarf.view.liquid.skin.visible`)
-	h.until(`() => { const g = zarf.view.liquid.skin.geometry; g.computeBoundingSphere(); return g.boundingSphere.radius > 0.1 && g.boundingSphere.radius < 1; }`)
+	h.until(`() => zarf.draft.frame >= 3 && zarf.view.liquid.group.children.some((c) => c.isMesh)`)
+	h.until(`() => { const m = zarf.view.liquid.group.children.find((c) => c.isMesh); if (!m) return false; const g = m.geometry; g.computeBoundingSphere(); return g.boundingSphere.radius > 0.1 && g.boundingSphere.radius < 1; }`)
 }
 
 // Whether a domain holds gas or a liquid decides what its sheet asks.

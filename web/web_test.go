@@ -8,8 +8,10 @@ import (
 	"math"
 	"mime/multipart"
 	"net/http"
+	"net/url"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"syscall"
 	"testing"
@@ -359,18 +361,73 @@ func TestSecondServerIsRefused(t *testing.T) {
 	}
 }
 
+// screen is what a viewport gets of a frame.
+func (s *site) screen(t *testing.T, path string) (out render.Screen, data []byte) {
+	t.Helper()
+	resp, err := s.Client().Get(s.URL + path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer resp.Body.Close()
+	head, err := url.QueryUnescape(resp.Header.Get("X-Zarf-Volume"))
+	if err == nil {
+		err = json.Unmarshal([]byte(head), &out)
+	}
+	data, _ = io.ReadAll(resp.Body)
+	if err != nil || resp.StatusCode != 200 {
+		t.Fatalf("%s: %d %.200s %v", path, resp.StatusCode, data, err)
+	}
+	return out, data
+}
+
+// The viewport's light is that of the look that is asked for, and changes with it; work
+// light is a plain day's whatever the look.
+func TestTheViewportIsLitAsTheLookSays(t *testing.T) {
+	s := serve(t, t.TempDir())
+	d := small("T1")
+	night := d.Looks[0].Copy("Night")
+	night.ID = d.FreeLook()
+	val.SunStrength.Set(night, 0.01)
+	val.SkyStrength.Set(night, 0.01)
+	val.Exposure.Set(night, 2)
+	d.Looks = append(d.Looks, night)
+	row := s.add(t, d)
+	s.finish(t, row)
+	const at = "/shots/t1/volume/1/8?size=32"
+	day, bytes := s.screen(t, at)
+	dark, _ := s.screen(t, at+"&look="+night.ID)
+	if dark.Light.Sun[0] > 0.1*day.Light.Sun[0] || dark.Parts[0].Rest > 0.1*day.Parts[0].Rest || dark.Light.Film.Gain[0] != 4*day.Light.Film.Gain[0] {
+		t.Errorf("by night %+v, by day %+v", dark, day)
+	}
+	if work, same := s.screen(t, at+"&light=work&look="+night.ID); work.Light.Sun != day.Light.Sun || !slices.Equal(same, bytes) {
+		t.Errorf("work light by night %+v, by day %+v", work, day)
+	}
+	before := doc(t, s, row)
+	s.post(t, "/shots/t1/value", "look", "kind", "look", "id", before.Looks[0].ID, "key", "extinction", "v", "40", "frame", "1")
+	if thick, _ := s.screen(t, at); thick.Light.Extinction == day.Light.Extinction {
+		t.Errorf("after the change of the look: %+v", thick.Light)
+	}
+	// a look that reads what the take lacks: density is shown, and why is told
+	s.post(t, "/shots/t1/value", "look", "kind", "look", "id", before.Looks[0].ID, "key", "smoke_from", "v", "fuel", "frame", "1")
+	if lacks, _ := s.screen(t, at); len(lacks.Parts) != 1 || lacks.Parts[0].Top <= 0 || len(lacks.Notes) != 1 || !strings.Contains(lacks.Notes[0], "keep fuel in the domain's cache") {
+		t.Errorf("smoke from fuel: %+v", lacks)
+	}
+	if code, body := s.get(t, "/dither"); code != 200 || len(body) != 64*64 {
+		t.Errorf("thresholds: %d, %d bytes", code, len(body))
+	}
+}
+
 func TestFramesAreServed(t *testing.T) {
 	s := serve(t, t.TempDir())
 	row := s.add(t, small("T1"))
 	tk := s.finish(t, row)
-	resp, err := http.Get(s.URL + "/shots/t1/volume/1/8?size=32")
-	if err != nil {
-		t.Fatal(err)
+	scr, data := s.screen(t, "/shots/t1/volume/1/8?size=32")
+	if len(scr.Parts) != 1 || scr.Parts[0].Top <= 0 || scr.Parts[0].Rest <= 0 {
+		t.Fatalf("%+v", scr)
 	}
-	resp.Body.Close()
-	var v render.Texture
-	if err := json.Unmarshal([]byte(resp.Header.Get("X-Zarf-Volume")), &v); err != nil || resp.StatusCode != 200 || v.Top <= 0 {
-		t.Fatalf("%d %s %v", resp.StatusCode, resp.Header.Get("X-Zarf-Volume"), err)
+	v := scr.Parts[0]
+	if want := 6 * v.Dims[0] * v.Dims[1] * v.Dims[2]; len(data) != want {
+		t.Errorf("%d bytes, want %d", len(data), want)
 	}
 	for a, most := range [3]int{16, 24, 16} { // the part of the box that holds smoke
 		if v.Dims[a] < 6 || v.Dims[a] > most || math.Abs(v.Max[a]-v.Min[a]-0.05*float64(v.Dims[a])) > 1e-9 {

@@ -315,31 +315,3 @@ func sweep(out, od *grid.Field, dir [3]float64, share, keep float32, outside fun
 		})
 	}
 }
-
-// Light is the transmittance to a light from direction dir, and the mean over
-// a few directions of the sky, for every voxel; sigma is extinction in 1/m for
-// density 1.
-// For browsers, which get light baked in.
-func (v *Volume) Light(sigma float64, dir geom.Vec3, crew grid.Crew) (sun, sky *grid.Field) {
-	s := newSweeps(v, nil, sigma, false, crew)
-	a, b := grid.NewField(s.od.Dims), grid.NewField(s.od.Dims)
-	s.light(a, ray{dir.Array(), 1})
-	// The sky by five directions: the zenith and four at 27° over the horizon,
-	// weighed so that an open floor gets 1.
-	low := 1 / math.Sqrt(1.25)
-	s.light(b, ray{[3]float64{0, 1, 0}, 0.36}, ray{[3]float64{low, low / 2, 0}, 0.16}, ray{[3]float64{-low, low / 2, 0}, 0.16},
-		ray{[3]float64{0, low / 2, low}, 0.16}, ray{[3]float64{0, low / 2, -low}, 0.16})
-	sun, sky = grid.NewField(v.Density.Dims), grid.NewField(v.Density.Dims)
-	crew.For(v.Density.NZ, 1, func(k0, k1 int) {
-		for k := k0; k < k1; k++ {
-			for j := range v.Density.NY {
-				to, too := sun.Row(j, k), sky.Row(j, k)
-				for i := range to {
-					x, y, z := float32(i)/2-0.25, float32(j)/2-0.25, float32(k)/2-0.25
-					to[i], too[i] = a.Sample(x, y, z), b.Sample(x, y, z)
-				}
-			}
-		}
-	})
-	return sun, sky
-}

@@ -1,27 +1,38 @@
 package render
 
-// Frames packed for a browser: a few bytes a voxel with light baked in, at the size
-// that a viewport can march.
+// Frames packed small: what a page shows of a frame is made of a few bytes a voxel, kept
+// with the frame at a size that a viewport can march.
 
 import (
+	"fmt"
 	"math"
 
 	"zarf/core/geom"
 	"zarf/core/grid"
 )
 
-// Texture describes a volume packed for a screen: voxels in rows along x, two
-// bytes each, density and light; four where there is fire, with flame and
-// temperature.
+// Texture describes a part of what a page shows of a frame: smoke as voxels in rows
+// along x, a liquid's skin, or its particles.
+//
+// Packed bare a voxel of smoke is a byte of density, and two more where there is fire:
+// flame and temperature.
 type Texture struct {
-	Dims  [3]int     `json:"dims"`
-	Min   [3]float64 `json:"min"` // m
-	Max   [3]float64 `json:"max"`
-	Top   float64    `json:"top"`   // density of byte 255; the bytes hold its square root
-	Sigma float64    `json:"sigma"` // extinction, 1/m for density 1
+	Name string     `json:"name,omitempty"` // of the domain, where there are several
+	At   int        `json:"at"`             // where its bytes begin
+	Dims [3]int     `json:"dims"`
+	Min  [3]float64 `json:"min"` // m
+	Max  [3]float64 `json:"max"`
+	Top  float64    `json:"top"` // density of byte 255; the bytes hold its square root
 
 	Fire    bool    `json:"fire,omitempty"`
-	Hottest float64 `json:"hottest,omitempty"` // K that the last byte says
+	Hottest float64 `json:"hottest,omitempty"` // K that the last byte of one packed bare says
+
+	// Of smoke that is lit: light of byte 255 that is scattered to the eye but for that
+	// straight from the sun, and that glows over a metre. Bytes hold the square root and the
+	// cube root. Tinted smoke has its tint for the sun's light.
+	Rest   float64 `json:"rest,omitempty"`
+	Glow   float64 `json:"glow,omitempty"`
+	Tinted bool    `json:"tinted,omitempty"`
 
 	// Of a liquid: so many vertices and triangles of its surface, or so many
 	// particles and the speed, m/s, that all but the fastest fiftieth stay under.
@@ -32,64 +43,100 @@ type Texture struct {
 	Fastest   float64 `json:"fastest,omitempty"`
 }
 
-// Bake is a frame to be packed, with light from above baked in.
-type Bake struct {
-	Density    *grid.Field
-	Burn, Heat *grid.Field // nil where nothing burns; heat in kelvin over the air
-	H          float64     // voxel size, m
-	Origin     geom.Vec3   // the corner of the fields
-	Size       int         // voxels along the longest side at most
-	Sigma      float64
-	Air        float64 // K
-}
-
 // textureHottest is the temperature, K, of the last byte's 255.
 const textureHottest = 3000
 
-// Texture packs the frame.
-//
-// It is made with each frame at a size that a viewport can use, and again where a
-// page asks for more. Light is baked in, since a browser's shader couldn't march it.
-func (b *Bake) Texture(crew grid.Crew) (Texture, []byte) {
-	d := b.Density.Dims
-	// whole blocks are averaged, so that the bytes don't shimmer from frame to frame
-	by := (max(d.NX, d.NY, d.NZ) + b.Size - 1) / b.Size
-	small := shrink(b.Density, by, crew)
-	h := b.H * float64(by)
-	bytes := 2
-	var burn, heat *grid.Field
-	if b.Burn != nil && b.Heat != nil {
-		burn, heat, bytes = shrink(b.Burn, by, crew), shrink(b.Heat, by, crew), 4
+// Shrink takes blocks of voxels together, whole ones so that they don't shimmer from frame
+// to frame, until none of the sides is longer than size, and leaves out what is empty round
+// the fluid, which costs a screen as much as what is full. h is the voxel size in m,
+// origin the corner. Velocity is left out.
+func (c *Channels) Shrink(size int, h float64, origin geom.Vec3, crew grid.Crew) (*Channels, float64, geom.Vec3) {
+	d := c.Density.Dims
+	by := (max(d.NX, d.NY, d.NZ) + size - 1) / size
+	out := &Channels{Air: c.Air, Burns: c.Burns}
+	from, to := c.scalars(), out.scalars()
+	for n, f := range from {
+		if *f != nil {
+			*to[n] = shrink(*f, by, crew)
+		}
 	}
-	// what is empty round the fluid costs the screen as much as what is full
-	lo, hi := occupied(small, burn, heat)
-	origin := b.Origin.Add(geom.V(float64(lo[0]), float64(lo[1]), float64(lo[2])).Mul(h))
-	small, burn, heat = crop(small, lo, hi), crop(burn, lo, hi), crop(heat, lo, hi)
-	v, _ := NewVolume(small, h, origin, crew)
-	sun, sky := v.Light(b.Sigma, geom.V(0.45, 0.8, 0.4).Unit(), crew)
+	h *= float64(by)
+	if out.Fuel != nil || out.Speed != nil { // a look may show these where nothing else is
+		return out, h, origin
+	}
+	lo, hi := occupied(out.Density, out.Burn, out.Temperature)
+	for _, f := range to {
+		*f = crop(*f, lo, hi)
+	}
+	return out, h, origin.Add(geom.V(float64(lo[0]), float64(lo[1]), float64(lo[2])).Mul(h))
+}
+
+func (c *Channels) scalars() [5]**grid.Field {
+	return [5]**grid.Field{&c.Density, &c.Burn, &c.Temperature, &c.Fuel, &c.Speed}
+}
+
+// Pack makes the bytes of density, and of flame and temperature where there are both.
+func (c *Channels) Pack(h float64, origin geom.Vec3, crew grid.Crew) (Texture, []byte) {
+	small, burn, heat := c.Density, c.Burn, c.Temperature
+	fire := burn != nil && heat != nil
+	bytes := 1
+	if fire {
+		bytes = 3
+	}
 	out := make([]byte, bytes*small.Len())
 	_, top, _ := small.Range()
 	inv := float32(0)
 	if top > 0 {
 		inv = 1 / top
 	}
-	air := float32(b.Air)
-	crew.For(small.NZ, 4, func(k0, k1 int) {
-		for n := k0 * small.NX * small.NY; n < k1*small.NX*small.NY; n++ {
+	air := float32(c.Air)
+	crew.For(small.Len(), 1<<12, func(n0, n1 int) {
+		for n := n0; n < n1; n++ {
 			o := out[bytes*n : bytes*n+bytes]
 			// the root gives thin smoke more of the 256 steps
 			o[0] = byte(255*float32(math.Sqrt(float64(max(0, small.Data[n]*inv)))) + 0.5)
-			// sun and sky in the parts that a screen's one grey light needs
-			o[1] = byte(min(255, 255*(0.62*sun.Data[n]+0.38*sky.Data[n])+0.5))
-			if bytes == 4 {
-				o[2] = byte(255*min(1, max(0, burn.Data[n])) + 0.5)
-				o[3] = byte(255*min(1, max(0, (heat.Data[n]+air)/textureHottest)) + 0.5)
+			if fire {
+				o[1] = byte(255*min(1, max(0, burn.Data[n])) + 0.5)
+				o[2] = byte(255*min(1, max(0, (heat.Data[n]+air)/textureHottest)) + 0.5)
 			}
 		}
 	})
-	t := Texture{Dims: [3]int{small.NX, small.NY, small.NZ}, Min: origin.Array(), Top: float64(top), Sigma: b.Sigma, Fire: bytes == 4, Hottest: textureHottest}
-	t.Max = origin.Add(geom.V(float64(small.NX), float64(small.NY), float64(small.NZ)).Mul(h)).Array()
-	return t, out
+	return textureOf(small, h, origin, float64(top), fire), out
+}
+
+func textureOf(f *grid.Field, h float64, origin geom.Vec3, top float64, fire bool) Texture {
+	t := Texture{Dims: [3]int{f.NX, f.NY, f.NZ}, Min: origin.Array(), Top: top, Fire: fire, Hottest: textureHottest}
+	t.Max = origin.Add(geom.V(float64(f.NX), float64(f.NY), float64(f.NZ)).Mul(h)).Array()
+	return t
+}
+
+// Unpack are the channels of what was packed bare, in voxels of h from origin on. Those
+// made before light was left out hold a byte of it after density.
+func (t *Texture) Unpack(data []byte, air float64) (c *Channels, h float64, origin geom.Vec3, err error) {
+	d := grid.Dims{NX: t.Dims[0], NY: t.Dims[1], NZ: t.Dims[2]}
+	if d.NX < 1 || d.NY < 1 || d.NZ < 1 || d.NX > 4096 || d.NY > 4096 || d.NZ > 4096 {
+		return nil, 0, origin, fmt.Errorf("%v voxels of a preview are none", t.Dims)
+	}
+	each := len(data) / d.Len()
+	if each*d.Len() != len(data) || each < 1 || each > 4 || t.Fire != (each > 2) {
+		return nil, 0, origin, fmt.Errorf("%d bytes are not a preview of %v voxels", len(data), t.Dims)
+	}
+	c = &Channels{Density: grid.NewField(d), Air: air, Burns: t.Fire}
+	var density [256]float32
+	for b := range density {
+		density[b] = float32(t.Top * float64(b) * float64(b) / (255 * 255))
+	}
+	for n := range c.Density.Data {
+		c.Density.Data[n] = density[data[each*n]]
+	}
+	if t.Fire {
+		c.Burn, c.Temperature = grid.NewField(d), grid.NewField(d)
+		for n := range c.Burn.Data {
+			o := data[each*(n+1)-2:]
+			c.Burn.Data[n], c.Temperature.Data[n] = float32(o[0])/255, float32(float64(o[1])*t.Hottest/255-air)
+		}
+	}
+	return c, (t.Max[0] - t.Min[0]) / float64(d.NX), geom.FromArray(t.Min), nil
 }
 
 // occupied is the range of cells in which something is to be seen, with a cell
@@ -103,10 +150,13 @@ func occupied(density, burn, heat *grid.Field) (lo, hi [3]int) {
 			row := density.Row(j, k)
 			var b, t []float32
 			if burn != nil {
-				b, t = burn.Row(j, k), heat.Row(j, k)
+				b = burn.Row(j, k)
+			}
+			if heat != nil {
+				t = heat.Row(j, k)
 			}
 			for i, v := range row {
-				if v > 1e-4 || (b != nil && (b[i] > 1e-3 || t[i] > 200)) {
+				if v > 1e-4 || b != nil && b[i] > 1e-3 || t != nil && t[i] > 200 {
 					at := [3]int{i, j, k}
 					for a := range at {
 						lo[a], hi[a] = min(lo[a], at[a]), max(hi[a], at[a]+1)

@@ -13,7 +13,6 @@ import (
 
 	"zarf/core/asset"
 	"zarf/core/grid"
-	"zarf/core/look"
 	"zarf/core/render"
 	"zarf/core/shot"
 	"zarf/core/shot/val"
@@ -35,18 +34,18 @@ type Command struct {
 
 // Head goes before a volume, or alone.
 type Head struct {
-	Kind    string          `json:"kind"` // frame, begin, fault, end, told
-	Frame   int             `json:"frame"`
-	Seconds float64         `json:"seconds,omitempty"` // that the frame took
-	Steps   int             `json:"steps,omitempty"`   // of the solver within it
-	Rate    float64         `json:"rate,omitempty"`    // frames a second that it could make
-	Speed   float64         `json:"speed,omitempty"`   // voxels a second that were stepped
-	Voxel   float64         `json:"voxel,omitempty"`
-	Voxels  float64         `json:"voxels,omitempty"`
-	Said    string          `json:"said,omitempty"`
-	Change  int             `json:"change"` // how many changes of the shot act in it
-	Fastest float64         `json:"fastest,omitempty"`
-	Volume  *render.Texture `json:"volume,omitempty"`
+	Kind    string         `json:"kind"` // frame, begin, fault, end, told
+	Frame   int            `json:"frame"`
+	Seconds float64        `json:"seconds,omitempty"` // that the frame took
+	Steps   int            `json:"steps,omitempty"`   // of the solver within it
+	Rate    float64        `json:"rate,omitempty"`    // frames a second that it could make
+	Speed   float64        `json:"speed,omitempty"`   // voxels a second that were stepped
+	Voxel   float64        `json:"voxel,omitempty"`
+	Voxels  float64        `json:"voxels,omitempty"`
+	Said    string         `json:"said,omitempty"`
+	Change  int            `json:"change"` // how many changes of the shot act in it
+	Fastest float64        `json:"fastest,omitempty"`
+	Volume  *render.Screen `json:"volume,omitempty"`
 }
 
 // Child is the draft's process.
@@ -325,14 +324,19 @@ func (c *Child) frame(doc *shot.Shot) error {
 }
 
 // picture is what the page draws of the draft as it stands.
-func (c *Child) picture(doc *shot.Shot, n int) (render.Texture, []byte) {
+func (c *Child) picture(doc *shot.Shot, n int) (out render.Screen, data []byte) {
 	shown, crew := c.draft.Shown(), grid.NewCrew(c.Threads)
+	var err error
 	if shown.Surface != nil {
-		return render.Skin(shown.Surface, shown.H, shown.Origin, shown.Outside, crew)
+		out, data, err = run.LitSkin(shown.Surface, shown.H, shown.Origin, shown.Outside, n, doc, doc.Looks[0], crew)
+	} else {
+		ch := &render.Channels{Density: shown.Density, Burn: shown.Burn, Temperature: shown.Heat, Air: val.AirTemperature.Of(doc), Burns: shown.Burn != nil}
+		out, data, err = run.Lit(ch, shown.H, shown.Origin, c.size, n, doc, doc.Looks[0], crew)
 	}
-	bake := render.Bake{Density: shown.Density, Burn: shown.Burn, Heat: shown.Heat, H: shown.H, Origin: shown.Origin, Size: c.size,
-		Sigma: look.At(doc.Looks[0], float64(n)).Extinction[0], Air: val.AirTemperature.Of(doc)}
-	return bake.Texture(crew)
+	if err != nil { // the flow goes on, whatever its light
+		return render.Screen{Parts: []render.Texture{}, Notes: []string{err.Error()}}, nil
+	}
+	return out, data
 }
 
 // between is what happens between the steps of a frame: changes act from the next

@@ -86,17 +86,10 @@ func (s *Source) Channels(number int, lk *look.Look, shutter float64) (*render.C
 	if err != nil || s.Cache == nil {
 		return c, origin, h, err
 	}
-	for _, d := range s.Shot.Of(shot.Domain) {
-		if d.ID == s.Domain.ID {
-			continue
-		}
-		o := &Source{Shot: s.Shot, Domain: d, Stage: s.Cache.Stage(stage.Key(s.Shot, d)), Moving: s.Moving}
-		if !o.Stage.Has(number) {
-			continue
-		}
-		b := render.Beside{Name: d.Name}
+	for _, o := range s.beside(number) {
+		b := render.Beside{Name: o.Domain.Name}
 		if b.Channels, b.Origin, b.H, err = o.own(number, lk, shutter); err != nil {
-			return nil, origin, h, fmt.Errorf("%s: %w", d.Name, err)
+			return nil, origin, h, fmt.Errorf("%s: %w", o.Domain.Name, err)
 		}
 		c.Beside = append(c.Beside, b)
 	}

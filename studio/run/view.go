@@ -3,6 +3,7 @@ package run
 import (
 	"encoding/binary"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"math"
 	"slices"
@@ -12,6 +13,7 @@ import (
 	"zarf/core/grid"
 	"zarf/core/look"
 	"zarf/core/render"
+	"zarf/core/shot"
 	"zarf/core/shot/val"
 	"zarf/core/stage"
 	"zarf/studio/cache"
@@ -25,9 +27,9 @@ const ViewSize = 64
 // maxShown bounds the particles that a page is sent.
 const maxShown = 150_000
 
-// View is a frame for the viewport, size voxels along its longest side at most:
-// smoke as a texture, a liquid as the mesh of its surface, or with points as
-// its particles. Of frames that have a preview of that size it is read.
+// View is what is kept beside a frame for pages, size voxels along its longest side at
+// most: smoke packed bare, a liquid as the mesh of its surface, or with points as its
+// particles. Of frames that have a preview of that size it is read.
 func (s *Source) View(number, size int, points bool, crew grid.Crew) (render.Texture, []byte, error) {
 	wet := stage.Has(s.Domain, frame.Surface)
 	if wet && points {
@@ -60,19 +62,201 @@ func (s *Source) bake(f *frame.Frame, number, size int, crew grid.Crew) (h rende
 		h, data = render.Skin(phi, cell, origin, band, crew)
 		return h, data, nil
 	}
-	den := s.Channel(f, frame.Density)
-	if den == nil {
+	c := &render.Channels{Density: s.Channel(f, frame.Density), Air: val.AirTemperature.Of(s.Shot)}
+	if c.Density == nil {
 		return h, nil, fmt.Errorf("frame %d holds no density", number)
+	}
+	if stage.Has(s.Domain, frame.Burn) {
+		c.Burn, c.Temperature = s.Channel(f, frame.Burn), s.Channel(f, frame.Temperature)
 	}
 	_, voxel, origin := s.Grid()
 	low, _ := s.Window(f)
 	origin = origin.Add(geom.V(float64(low[0]), float64(low[1]), float64(low[2])).Mul(voxel))
-	in := render.Bake{Density: den, H: voxel, Origin: origin, Size: size, Sigma: look.At(s.Shot.Looks[0], float64(number)).Extinction[0], Air: val.AirTemperature.Of(s.Shot)}
-	if stage.Has(s.Domain, frame.Burn) {
-		in.Burn, in.Heat = s.Channel(f, frame.Burn), s.Channel(f, frame.Temperature)
-	}
-	h, data = in.Texture(crew)
+	c, voxel, origin = c.Shrink(size, voxel, origin, crew)
+	h, data = c.Pack(voxel, origin, crew)
 	return h, data, nil
+}
+
+// Screen is a frame as a page's viewport shows it, with what the shot's other domains have
+// of it: smoke lit as a look says, of size voxels along a domain's longest side at most.
+func (s *Source) Screen(number, size int, points bool, now *shot.Shot, set *shot.Element, crew grid.Crew) (render.Screen, []byte, error) {
+	lk := look.At(set, float64(number))
+	all := showing{lk: &lk, size: size, points: points, number: number, crew: crew}
+	beside := s.beside(number)
+	if len(beside) > 0 {
+		all.name = s.Domain.Name
+	}
+	if err := all.add(s); err != nil {
+		return render.Screen{}, nil, err
+	}
+	for _, o := range beside {
+		all.name = o.Domain.Name
+		if err := all.add(o); err != nil {
+			return render.Screen{}, nil, fmt.Errorf("%s: %w", o.Domain.Name, err)
+		}
+	}
+	return all.light(now, set)
+}
+
+// beside are the sources of the shot's other domains, as far as they have the frame.
+func (s *Source) beside(number int) (out []*Source) {
+	if s.Cache == nil {
+		return nil
+	}
+	for _, d := range s.Shot.Of(shot.Domain) {
+		if d.ID == s.Domain.ID {
+			continue
+		}
+		o := &Source{Shot: s.Shot, Domain: d, Stage: s.Cache.Stage(stage.Key(s.Shot, d)), Moving: s.Moving}
+		if o.Stage.Has(number) {
+			out = append(out, o)
+		}
+	}
+	return out
+}
+
+// showing is what the domains of a frame have for a page.
+type showing struct {
+	lk     *look.Look
+	name   string
+	size   int
+	points bool
+	number int
+	crew   grid.Crew
+
+	parts   []render.Texture // of liquids
+	data    []byte
+	volumes []*render.Volume
+	names   []string // of the volumes
+	notes   []string
+}
+
+// add takes a domain in.
+func (v *showing) add(s *Source) error {
+	if stage.Has(s.Domain, frame.Surface) {
+		t, data, err := s.View(v.number, v.size, v.points, v.crew)
+		if err != nil {
+			return err
+		}
+		t.Name, t.At = v.name, len(v.data)
+		v.parts, v.data = append(v.parts, t), append(v.data, data...)
+		for len(v.data)%4 != 0 { // what follows may be numbers of four bytes
+			v.data = append(v.data, 0)
+		}
+		if v.points || !stage.Has(s.Domain, frame.Foam) {
+			return nil
+		}
+		return v.foam(s)
+	}
+	c, h, origin, err := v.channels(s)
+	if err != nil {
+		return err
+	}
+	return v.volume(c, h, origin, *v.lk)
+}
+
+// foam is drawn as smoke, whatever the look draws that from.
+func (v *showing) foam(s *Source) error {
+	f, err := s.ReadOnly(v.number, frame.Foam)
+	if err != nil {
+		return err
+	}
+	c := &render.Channels{Density: s.Channel(f, frame.Foam)}
+	if c.Density == nil {
+		return nil
+	}
+	_, h, origin := s.Grid()
+	c, h, origin = c.Shrink(v.size, h, origin, v.crew)
+	as := *v.lk
+	as.SmokeFrom, as.Opacity, as.TintFrom, as.Tint, as.FlameAnywhere = "density", nil, "", nil, false
+	return v.volume(c, h, origin, as)
+}
+
+// volume takes smoke in.
+func (v *showing) volume(c *render.Channels, h float64, origin geom.Vec3, as look.Look) error {
+	as.Smooth = false
+	vol, notes, err := c.Volume(h, origin, &as, v.crew)
+	var lacks *render.Missing
+	if errors.As(err, &lacks) { // what there is can be shown all the same
+		as.SmokeFrom, as.Opacity, as.TintFrom, as.Tint, as.FlameAnywhere, as.FlameMix = "density", nil, "", nil, false, 0
+		v.notes = append(v.notes, lacks.Error()+"; until then density is shown")
+		vol, notes, err = c.Volume(h, origin, &as, v.crew)
+	}
+	if err != nil {
+		return fmt.Errorf("frame %d: %w", v.number, err)
+	}
+	v.volumes, v.names = append(v.volumes, vol), append(v.names, v.name)
+	v.notes = append(v.notes, notes...)
+	return nil
+}
+
+// channels are those of smoke, from the preview where it has all that the look reads.
+func (v *showing) channels(s *Source) (*render.Channels, float64, geom.Vec3, error) {
+	need := v.lk.Channels(stage.Has(s.Domain, frame.Burn))
+	small := v.size == ViewSize
+	for _, n := range need {
+		small = small && (n == frame.Burn || n == frame.Temperature) && stage.Has(s.Domain, frame.Burn)
+	}
+	if small {
+		if t, data, ok := unpackView(s.Stage.ReadView(v.number)); ok {
+			if c, h, origin, err := t.Unpack(data, val.AirTemperature.Of(s.Shot)); err == nil {
+				return c, h, origin, nil
+			}
+		}
+	}
+	c, origin, h, err := s.own(v.number, v.lk, 0)
+	if err != nil {
+		return nil, 0, origin, err
+	}
+	c, h, origin = c.Shrink(v.size, h, origin, v.crew)
+	return c, h, origin, nil
+}
+
+// light lights what was taken in.
+func (v *showing) light(now *shot.Shot, set *shot.Element) (out render.Screen, data []byte, err error) {
+	sc, err := Dress(v.volumes, now, set, v.number)
+	if err != nil {
+		return out, nil, err
+	}
+	out, data = sc.Screen(v.data, v.crew)
+	for n := range out.Parts {
+		out.Parts[n].Name = v.names[n]
+	}
+	out.Parts = append(v.parts, out.Parts...)
+	out.Notes = append(v.notes, out.Notes...)
+	return out, data, nil
+}
+
+// WorkLight is a look whose smoke and flame stay as they are, in the light of a plain
+// day and on plain film: for work on shots that are dark.
+func WorkLight(set *shot.Element) *shot.Element {
+	out := set.Copy(set.Name)
+	for _, e := range shot.Entries(shot.Look) {
+		if e.Topic == "light" || e.Topic == "film" || e.Topic == "ground" {
+			out.Reset(e)
+		}
+	}
+	return out
+}
+
+// Lit is what a page shows of a flow in memory, as Screen would of its frame.
+func Lit(c *render.Channels, h float64, origin geom.Vec3, size, number int, now *shot.Shot, set *shot.Element, crew grid.Crew) (render.Screen, []byte, error) {
+	lk := look.At(set, float64(number))
+	v := showing{lk: &lk, number: number, crew: crew}
+	c, h, origin = c.Shrink(size, h, origin, crew)
+	if err := v.volume(c, h, origin, lk); err != nil {
+		return render.Screen{}, nil, err
+	}
+	return v.light(now, set)
+}
+
+// LitSkin is what a page shows of a liquid in memory.
+func LitSkin(phi *grid.Field, h float64, origin geom.Vec3, outside float64, number int, now *shot.Shot, set *shot.Element, crew grid.Crew) (render.Screen, []byte, error) {
+	lk := look.At(set, float64(number))
+	v := showing{lk: &lk, number: number, crew: crew}
+	t, data := render.Skin(phi, h, origin, outside, crew)
+	v.parts, v.data = []render.Texture{t}, data
+	return v.light(now, set)
 }
 
 // keep stores a frame of the source, its preview before it.

@@ -61,6 +61,7 @@ func open(srv *desk.Server) desk.Part {
 
 func (s *room) routes(site *gin.Engine, g *gin.RouterGroup) {
 	site.GET("/recipes/:file", s.recipePicture)
+	site.GET("/dither", s.dither)
 	g.GET("/scene.json", s.Together(s.sceneJSON))
 	g.GET("/volume/:take/:frame", s.volume)
 	g.GET("/slice/:take/:frame", s.slice)

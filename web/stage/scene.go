@@ -5,8 +5,10 @@ import (
 	"encoding/hex"
 	"fmt"
 	"net/http"
+	"net/url"
 	"slices"
 	"strconv"
+	"sync"
 
 	"github.com/gin-gonic/gin"
 
@@ -14,9 +16,11 @@ import (
 	"zarf/core/asset"
 	"zarf/core/edit"
 	"zarf/core/grid"
+	"zarf/core/render"
 	"zarf/core/shot"
 	"zarf/core/shot/val"
-	"zarf/studio/store"
+	"zarf/studio"
+	"zarf/studio/run"
 	"zarf/web/desk"
 )
 
@@ -79,6 +83,7 @@ type scene struct {
 	Stages   []sceneStage   `json:"stages,omitempty"` // of a chain; a shot of one domain has none
 	Moving   bool           `json:"moving"`           // some placement has keys
 	Clips    []shot.Clip    `json:"clips"`
+	Lit      string         `json:"lit"` // what the viewport's light depends on beside a take's frame
 }
 
 // sceneTakes is how many of the newest takes a scene tells of.
@@ -91,7 +96,7 @@ func (s *room) sceneJSON(c *gin.Context) {
 		c.String(http.StatusInternalServerError, "the shot can't be read")
 		return
 	}
-	out := scene{Name: row.Name, Rate: doc.Rate(), Units: val.Units.Of(doc), Elements: []sceneElement{}, Others: []sceneElement{}, Takes: []sceneTake{}, Clips: append([]shot.Clip{}, doc.Clips...)}
+	out := scene{Name: row.Name, Rate: doc.Rate(), Units: val.Units.Of(doc), Elements: []sceneElement{}, Others: []sceneElement{}, Takes: []sceneTake{}, Clips: append([]shot.Clip{}, doc.Clips...), Lit: s.lightKey(doc)}
 	out.First, out.Last = doc.Range()
 	out.Frame = out.First
 	if f, err := strconv.Atoi(c.Query("frame")); err == nil {
@@ -206,28 +211,46 @@ func meshOf(se *sceneElement, doc *shot.Shot, e *shot.Element, ev val.Eval) {
 	se.Mesh = hex.EncodeToString(sum[:8])
 }
 
+// volume answers with a frame as the viewport shows it, in the light of a look.
 func (s *room) volume(c *gin.Context) {
 	t, number, ok := s.TakeFrame(c, c.Param("take"), c.Param("frame"))
 	if !ok {
+		return
+	}
+	doc, err := s.Studio.Store.Doc(desk.Row(c).ID)
+	if err != nil {
+		c.String(http.StatusInternalServerError, "the shot can't be read")
 		return
 	}
 	size := 64
 	if n, err := strconv.Atoi(c.Query("size")); err == nil {
 		size = min(max(n, 16), 160)
 	}
-	as := c.Query("as")
-	key := fmt.Sprintf("%s/%d/%d/%s", t.Key, number, size, as)
+	lk := doc.Look(c.Query("look"))
+	if lk == nil {
+		lk = doc.Looks[0]
+	}
+	as, work := c.Query("as"), c.Query("light") == "work"
+	if work {
+		lk = run.WorkLight(lk)
+	}
+	key := fmt.Sprintf("%s/%d/%d/%s/%s/%t/%s", t.Key, number, size, as, lk.ID, work, s.lightKey(doc))
 	head, data, kept := s.volumes.Get(key)
 	if !kept {
-		var err error
-		if head, data, err = s.makeVolume(t, number, size, as); err != nil {
+		src, err := s.Studio.Source(t)
+		if err == nil {
+			var h render.Screen
+			h, data, err = src.Screen(number, size, as == "points", doc, lk, grid.NewCrew(s.Opt.Threads))
+			head = desk.JSON(h)
+		}
+		if err != nil {
 			desk.Explain(c, err)
 			return
 		}
 		s.volumes.Put(key, head, data)
 	}
-	c.Header("X-Zarf-Volume", head)
-	// the address holds the take's key: what it names never changes
+	c.Header("X-Zarf-Volume", url.QueryEscape(head))
+	// the address holds the keys of take and light: what it names never changes
 	if c.Query("key") != "" {
 		c.Header("Cache-Control", "private, max-age=86400, immutable")
 	} else {
@@ -236,11 +259,26 @@ func (s *room) volume(c *gin.Context) {
 	c.Data(http.StatusOK, "application/octet-stream", data)
 }
 
-func (s *room) makeVolume(t store.Take, number, size int, as string) (head string, data []byte, err error) {
-	src, err := s.Studio.Source(t)
-	if err != nil {
-		return "", nil, err
+// lightKey names all that the viewport's light depends on beside a take's frame: looks,
+// what else is in the picture, and what other domains have in the cache.
+func (s *room) lightKey(doc *shot.Shot) string {
+	seen := []any{doc.Rate(), desk.Pictured(doc)}
+	for _, l := range doc.Looks {
+		seen = append(seen, l.Print())
 	}
-	h, data, err := src.View(number, size, as == "points", grid.NewCrew(s.Opt.Threads))
-	return desk.JSON(h), data, err
+	if len(doc.Of(shot.Domain)) > 1 {
+		for _, st := range s.Studio.Chain(doc, studio.Listing{}) {
+			seen = append(seen, st.Domain.ID, len(st.Frames))
+		}
+	}
+	sum := sha256.Sum256([]byte(desk.JSON(seen)))
+	return hex.EncodeToString(sum[:8])
+}
+
+// blue are the thresholds by which a viewport's steps begin.
+var blue = sync.OnceValue(func() []byte { return render.Blue(64) })
+
+func (s *room) dither(c *gin.Context) {
+	c.Header("Cache-Control", "private, max-age=86400, immutable")
+	c.Data(http.StatusOK, "application/octet-stream", blue())
 }

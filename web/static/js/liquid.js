@@ -1,43 +1,64 @@
-// A liquid in the picture: its surface, or its particles by their speed.
+// Liquids in the picture: their surfaces in the look's light, or their particles by speed.
 import * as THREE from 'three';
+import { SOLID, WET } from './picture.js';
 
 export class Liquid {
-  constructor() {
+  constructor(picture) {
+    this.picture = picture;
     this.group = new THREE.Group();
-    this.skin = new THREE.Mesh(new THREE.BufferGeometry(), new THREE.MeshPhongMaterial({ color: 0x7f9fa6, specular: 0x555555, shininess: 60, transparent: true, opacity: 0.82, side: THREE.DoubleSide }));
-    this.skin.frustumCulled = false;
-    this.dots = new THREE.Points(new THREE.BufferGeometry(), new THREE.PointsMaterial({ size: 2, sizeAttenuation: false, vertexColors: true }));
-    this.dots.frustumCulled = false;
-    this.group.add(this.skin, this.dots);
+    this.opaque = picture.skin(true, 0);
+    this.clear = picture.skin(false, -1);
     this.show(null);
   }
 
+  get seenThrough() { return this.group.children.some((c) => c.layers.isEnabled(WET)); }
+
   show(v) {
-    const n = v ? v.head : { vertices: 0, particles: 0 };
-    this.skin.visible = n.vertices > 0;
-    this.dots.visible = n.particles > 0;
+    for (const c of this.group.children) if (c instanceof THREE.Mesh || c instanceof THREE.Points) c.geometry.dispose();
+    this.group.clear();
     if (!v) return;
-    const b = v.data.byteOffset ? v.data.slice().buffer : v.data.buffer; // a draft's packets begin with a head
-    if (n.vertices) {
-      const g = new THREE.BufferGeometry();
-      g.setAttribute('position', new THREE.BufferAttribute(new Float32Array(b, 0, 3 * n.vertices), 3));
-      g.setIndex(new THREE.BufferAttribute(new Uint32Array(b, 12 * n.vertices, 3 * n.triangles), 1));
-      g.computeVertexNormals();
-      this.skin.geometry.dispose();
-      this.skin.geometry = g;
-    }
-    if (n.particles) {
-      const g = new THREE.BufferGeometry();
-      g.setAttribute('position', new THREE.BufferAttribute(new Float32Array(b, 0, 3 * n.particles), 3));
-      const speed = new Uint8Array(b, 12 * n.particles, n.particles), c = new Float32Array(3 * n.particles);
-      for (let i = 0; i < speed.length; i++) {
-        // slow is dark, fast is pale: told apart in grey too
-        const s = Math.sqrt(speed[i] / 255);
-        c[3 * i] = 0.10 + 0.85 * s * s; c[3 * i + 1] = 0.22 + 0.72 * s; c[3 * i + 2] = 0.30 + 0.5 * s;
-      }
-      g.setAttribute('color', new THREE.BufferAttribute(c, 3));
-      this.dots.geometry.dispose();
-      this.dots.geometry = g;
+    for (const p of v.head.parts) {
+      if (p.vertices) this.skin(v, p);
+      if (p.particles) this.dots(v, p);
     }
   }
+
+  skin(v, p) {
+    const look = v.head.light.liquid, g = new THREE.BufferGeometry();
+    g.setAttribute('position', new THREE.BufferAttribute(numbers(Float32Array, v.data, p.at, 3 * p.vertices), 3));
+    g.setIndex(new THREE.BufferAttribute(numbers(Uint32Array, v.data, p.at + 12 * p.vertices, 3 * p.triangles), 1));
+    g.computeVertexNormals();
+    const m = look.opaque ? this.opaque : this.clear, u = m.uniforms;
+    u.colour.value.fromArray(look.colour);
+    u.absorb.value.fromArray(look.absorb);
+    u.index.value = look.index;
+    u.rough.value = Math.max(look.rough, 0.02);
+    u.glow.value = look.glow;
+    const mesh = new THREE.Mesh(g, m);
+    mesh.frustumCulled = false;
+    mesh.layers.set(look.opaque ? SOLID : WET);
+    mesh.onBeforeRender = () => { if (!look.opaque && this.picture.targets) u.back.value = this.picture.targets.back.depthTexture; };
+    this.group.add(mesh);
+  }
+
+  dots(v, p) {
+    const g = new THREE.BufferGeometry();
+    g.setAttribute('position', new THREE.BufferAttribute(numbers(Float32Array, v.data, p.at, 3 * p.particles), 3));
+    const speed = v.data.subarray(p.at + 12 * p.particles, p.at + 13 * p.particles), c = new Float32Array(3 * p.particles);
+    for (let i = 0; i < speed.length; i++) {
+      // slow is dark, fast is pale: told apart in grey too
+      const s = Math.sqrt(speed[i] / 255);
+      c[3 * i] = 0.10 + 0.85 * s * s; c[3 * i + 1] = 0.22 + 0.72 * s; c[3 * i + 2] = 0.30 + 0.5 * s;
+    }
+    g.setAttribute('color', new THREE.BufferAttribute(c, 3));
+    const dots = new THREE.Points(g, this.grains = this.grains || new THREE.PointsMaterial({ size: 2, sizeAttenuation: false, vertexColors: true }));
+    dots.frustumCulled = false;
+    this.group.add(dots);
+  }
+}
+
+// numbers reads a part's bytes, which may lie anywhere.
+function numbers(Kind, data, at, n) {
+  const from = data.byteOffset + at;
+  return from % 4 ? new Kind(data.slice(at, at + 4 * n).buffer) : new Kind(data.buffer, from, n);
 }

@@ -3,11 +3,9 @@
 import * as THREE from 'three';
 import { OrbitControls } from 'three/addons/controls/OrbitControls.js';
 import { TransformControls } from 'three/addons/controls/TransformControls.js';
-import { Smoke } from './volume.js';
+import { Picture, SOLID, GLASS } from './picture.js';
 import { Liquid } from './liquid.js';
 import { meshes, turned } from './meshes.js';
-
-const grey = (v) => new THREE.Color(v, v, v);
 
 export class Viewport {
   constructor(canvas, overlay, on) {
@@ -31,16 +29,19 @@ export class Viewport {
       this.orbit.enabled = !e.value;
       if (!e.value && this.chosen) this.placed();
     });
-    this.scene.add(this.gizmo.getHelper());
+    this.tools = new THREE.Scene(); // drawn over everything
+    this.tools.add(this.gizmo.getHelper());
     this.things = new THREE.Group();
     this.scene.add(this.things);
-    this.smoke = new Smoke();
-    this.scene.add(this.smoke.mesh);
-    this.liquid = new Liquid();
+    this.picture = new Picture();
+    this.liquid = new Liquid(this.picture);
     this.scene.add(this.liquid.group);
-    this.sun = new THREE.DirectionalLight(0xffffff, 2.2);
-    this.sun.position.set(0.45, 0.8, 0.4);
-    this.scene.add(this.sun, new THREE.HemisphereLight(0xffffff, 0x777777, 1.3));
+    this.glass = this.picture.skin(false, 0);
+    this.sun = new THREE.DirectionalLight();
+    this.sky = new THREE.HemisphereLight();
+    for (const l of [this.sun, this.sky]) { l.layers.enableAll(); this.scene.add(l); }
+    this.spots = Array.from({ length: 6 }, () => { const l = new THREE.PointLight(0, 1); l.layers.enableAll(); this.scene.add(l); return l; });
+    this.daylight(this.picture.day);
     this.byId = new Map();
     this.dress();
     new ResizeObserver(() => this.resize()).observe(canvas.parentElement);
@@ -52,7 +53,7 @@ export class Viewport {
 
   dress() {
     const dark = document.documentElement.dataset.bsTheme !== 'light';
-    this.scene.background = grey(dark ? 0.028 : 0.30);
+    this.background = dark ? 0.18 : 0.58; // as shown
     this.line = dark ? 0x8c8c8c : 0x2e2e2e;
     if (this.ground) this.scene.remove(this.ground);
     this.ground = null;
@@ -74,33 +75,29 @@ export class Viewport {
     this.due = requestAnimationFrame(() => { this.due = 0; this.drawNow(); });
   }
 
-  // Solids are drawn first for their depth alone, so that smoke can stand
-  // behind, before and within them.
-  solidsDepth() {
-    const size = this.renderer.getDrawingBufferSize(new THREE.Vector2());
-    if (!this.depth || this.depth.width !== size.x || this.depth.height !== size.y) {
-      if (this.depth) this.depth.dispose();
-      this.depth = new THREE.WebGLRenderTarget(size.x, size.y, { depthTexture: new THREE.DepthTexture(size.x, size.y, THREE.UnsignedIntType) });
-    }
-    const u = this.smoke.material.uniforms;
-    u.solids.value = this.depth.depthTexture;
-    u.pixels.value.copy(size);
-    u.range.value.set(this.camera.near, this.camera.far);
-    this.camera.layers.set(1);
-    const back = this.scene.background;
-    this.scene.background = null;
-    this.renderer.setRenderTarget(this.depth);
-    this.renderer.clear();
-    this.renderer.render(this.scene, this.camera);
-    this.renderer.setRenderTarget(null);
-    this.scene.background = back;
-    this.camera.layers.set(0);
+  drawNow() {
+    const b = this.background;
+    this.picture.draw(this.renderer, this.scene, this.camera, [b, b, b], { glass: this.glassy && this.things.visible, water: this.liquid.seenThrough });
+    this.renderer.autoClear = false;
+    this.renderer.clearDepth();
+    this.renderer.render(this.tools, this.camera);
+    this.renderer.autoClear = true;
+    this.labels();
   }
 
-  drawNow() {
-    if (this.smoke.mesh.visible) this.solidsDepth();
-    this.renderer.render(this.scene, this.camera);
-    this.labels();
+  // The sun and the sky on what is solid are those of the look.
+  daylight(l) {
+    this.picture.light(l);
+    const set = (c, v, k) => c.setRGB(v[0] * k, v[1] * k, v[2] * k);
+    set(this.sun.color, l.sun, 1);
+    this.sun.position.fromArray(l.sunDir);
+    set(this.sky.color, l.open, Math.PI);
+    this.spots.forEach((s, i) => {
+      const from = (l.spots || [])[i];
+      s.visible = !!from; // each that is there costs every solid's material
+      if (from) { s.position.fromArray(from.at); set(s.color, from.light, 1); }
+    });
+    set(this.sky.groundColor, l.ground ? l.groundTint.map((t, c) => t * (l.open[c] + l.sun[c] * Math.max(l.sunDir[1], 0) / Math.PI)) : l.below, Math.PI);
   }
 
   // Draws one of many pictures that follow each other and resolves when it is
@@ -130,11 +127,11 @@ export class Viewport {
     this.resize();
   }
 
-  // What a frame holds: smoke, or a liquid.
+  // What a frame holds: smoke and liquids, and the light that they are in.
   fluid(v) {
-    const wet = v && v.head.liquid;
-    this.smoke.show(wet ? null : v);
-    this.liquid.show(wet ? v : null);
+    if (v) { this.daylight(v.head.light); this.picture.dither(() => this.draw()); }
+    this.picture.smoke(v);
+    this.liquid.show(v);
   }
 
   // figures for tests: the mean and the spread of what is drawn
@@ -156,6 +153,7 @@ export class Viewport {
     this.data = data;
     this.things.clear();
     this.byId.clear();
+    this.glassy = data.elements.some((e) => e.clear && !e.muted);
     for (const e of data.elements) {
       const o = this.make(e);
       if (!o) continue;
@@ -359,10 +357,7 @@ export class Viewport {
       if (e.kind === 'pull') {
         this.pull(e, g, geo);
       } else if (e.kind === 'collider' || e.kind === 'mesh') {
-        const m = new THREE.MeshLambertMaterial({ color: new THREE.Color(e.colour || '#777777'), transparent: e.muted || e.clear, opacity: e.muted ? 0.2 : e.clear ? 0.16 : 1, depthWrite: !e.clear, side: THREE.DoubleSide });
-        const solid = new THREE.Mesh(geo, m);
-        if (!e.muted && !e.clear) solid.layers.enable(1);
-        g.add(solid);
+        this.solid(e, g, geo);
       } else {
         g.add(new THREE.Mesh(geo, new THREE.MeshBasicMaterial({ color: 0xffffff, transparent: true, opacity: 0.06, depthWrite: false })));
         g.add(new THREE.LineSegments(new THREE.EdgesGeometry(geo, 25), new THREE.LineDashedMaterial({ color: 0xffffff, transparent: true, opacity: e.muted ? 0.25 : 0.85 })));
@@ -378,6 +373,20 @@ export class Viewport {
     if (e.region) g.add(this.region(e));
     this.strokes(e, g);
     return g;
+  }
+
+  // Something solid is lit, or made of glass; lines see of it where it is, and so does the
+  // pointer.
+  solid(e, g, geo, tinted) {
+    const color = tinted ? 0xffffff : new THREE.Color(e.colour || '#777777');
+    if (e.muted) {
+      g.add(new THREE.Mesh(geo, new THREE.MeshBasicMaterial({ color, vertexColors: !!tinted, transparent: true, opacity: 0.2, depthWrite: false, side: THREE.DoubleSide })));
+      return;
+    }
+    const lit = new THREE.Mesh(geo, e.clear ? this.glass : new THREE.MeshLambertMaterial({ color, vertexColors: !!tinted, side: THREE.DoubleSide }));
+    lit.layers.set(e.clear ? GLASS : SOLID);
+    const trace = new THREE.Mesh(geo, new THREE.MeshBasicMaterial({ colorWrite: false, depthWrite: !e.clear, side: THREE.DoubleSide }));
+    g.add(lit, trace);
   }
 
   // Lines in space that any kind of element may show, to be picked like a form.
@@ -403,9 +412,7 @@ export class Viewport {
       inner.add(new THREE.Mesh(geo, new THREE.MeshBasicMaterial({ color: 0xffffff, vertexColors: !!tinted, transparent: true, opacity: tinted ? 0.5 : 0.12, depthWrite: false, side: THREE.DoubleSide })));
       inner.add(new THREE.LineSegments(new THREE.EdgesGeometry(geo, 25), new THREE.LineBasicMaterial({ color: 0xffffff, transparent: true, opacity: e.muted ? 0.25 : 0.7 })));
     } else {
-      const solid = new THREE.Mesh(geo, new THREE.MeshLambertMaterial({ color: tinted ? 0xffffff : new THREE.Color(e.colour || '#777777'), vertexColors: !!tinted, transparent: e.muted, opacity: e.muted ? 0.2 : 1, side: THREE.DoubleSide }));
-      if (!e.muted) solid.layers.enable(1);
-      inner.add(solid);
+      this.solid(e, inner, geo, !!tinted);
     }
     g.add(inner);
     return g;
@@ -568,7 +575,7 @@ export class Viewport {
     const o = this.byId.get(id);
     if (o && this.canPlace(o.userData.element)) this.gizmo.attach(o);
     const e = o && o.userData.element;
-    this.smoke.reach(e && e.kind === 'guide' && !e.muted ? e : null); // what it acts on shows in the smoke
+    this.picture.reach(e && e.kind === 'guide' && !e.muted ? e : null); // what it acts on shows in the smoke
     this.draw();
   }
 

@@ -1,6 +1,6 @@
 // Ties the stations together: scene, player, score, notices and keys.
 import { Viewport } from './viewport.js';
-import { Frames } from './volume.js';
+import { Frames, holds } from './volume.js';
 import { Score } from './score.js';
 import { Lit } from './lit.js';
 import { bringIn } from './bring.js';
@@ -42,7 +42,7 @@ try {
 } catch (err) {
   note('This browser has no WebGL 2: the viewport stays empty. Values, runs, rendered pictures and handovers work all the same.', true);
 }
-const frames = new Frames(slug, size);
+const frames = new Frames(slug, size, () => (state.scene ? `${state.scene.lit}&look=${currentLook()}${state.work ? '&light=work' : ''}` : ''));
 const score = new Score($('score'), {
   seek: (f) => { state.follow = false; seek(f); },
   choose: (id) => choose(id),
@@ -228,10 +228,27 @@ async function show(frame) {
     if (frame !== state.frame) return;
     view.fluid(v);
     if (state.playing) view.moving(); else view.draw();
-    document.querySelector('[data-view=points]').hidden = !v.head.liquid;
-    note(v.head.top > 0 || v.head.vertices || v.head.particles ? (t.state === 'stale' ? `Take ${t.number} was made with other values.` : '') : `Frame ${frame} holds no ${v.head.liquid ? 'liquid' : 'smoke'}.`);
+    const h = holds(v);
+    document.querySelector('[data-view=points]').hidden = !h.wet;
+    const said = v.head.notes || [];
+    note([...said, h.some ? (t.state === 'stale' ? `Take ${t.number} was made with other values.` : '') : `Frame ${frame} holds no ${h.wet ? 'liquid' : 'smoke'}.`].filter(Boolean).join(' · '), said.length > 0);
+    sharpen(t, frame);
   } catch (err) { note(err.message, true); }
   for (let f = frame + 1; f < frame + 5; f++) if (t.frames.includes(f)) frames.fetch(t, f).catch(() => {});
+}
+
+// A frame that rests is shown in smaller voxels.
+let resting = 0;
+function sharpen(t, frame) {
+  clearTimeout(resting);
+  if (state.playing) return;
+  const light = frames.light();
+  resting = setTimeout(async () => {
+    try {
+      const v = await frames.fetch(t, frame, Math.min(160, 2 * size));
+      if (frame === state.frame && light === frames.light() && !state.playing && !drafting()) { view.fluid(v); view.draw(); }
+    } catch { /* what is shown stays */ }
+  }, 400);
 }
 
 function currentLook() {
@@ -326,6 +343,21 @@ function litToggle() {
 }
 const press = (name, on) => document.querySelector(`[data-view=${name}]`).setAttribute('aria-pressed', on);
 function solids() { if (!view) return; view.things.visible = !view.things.visible; press('solids', view.things.visible); view.draw(); }
+// A plain day's light, for work on shots that are dark; and the sky and the ground that
+// the picture will have.
+function workLight(on = !state.work) {
+  state.work = on;
+  localStorage.setItem('zarf.work', on ? '1' : '');
+  press('work', on);
+  show(state.frame);
+}
+function backdrop(on = !view.picture.wanted) {
+  if (!view) return;
+  view.picture.wanted = on;
+  localStorage.setItem('zarf.backdrop', on ? '1' : '');
+  press('backdrop', on);
+  view.draw();
+}
 // A liquid as particles takes less to fetch and to draw than its surface.
 function points() {
   frames.as = frames.as ? '' : 'points';
@@ -351,6 +383,10 @@ function snapshot() {
 }
 document.querySelector('[data-view=solids]').onclick = solids;
 document.querySelector('[data-view=points]').onclick = points;
+document.querySelector('[data-view=work]').onclick = () => workLight();
+document.querySelector('[data-view=backdrop]').onclick = () => backdrop();
+if (localStorage.getItem('zarf.work')) { state.work = true; press('work', true); }
+if (view && localStorage.getItem('zarf.backdrop')) backdrop(true);
 document.querySelector('[data-view=safe]').onclick = safe;
 document.querySelector('[data-view=snap]').onclick = snapshot;
 document.querySelector('[data-view=frame]').onclick = () => view && view.frame();
@@ -478,6 +514,7 @@ const actions = new Actions([
   { keys: { j: () => gizmo('translate'), o: () => gizmo('rotate'), s: () => gizmo('scale') }, says: 'jog (move), orient (turn), size what is chosen' },
   { keys: { f: () => view && view.frame(), c: () => view && view.throughCamera() }, says: 'frame what is chosen; through the camera' },
   { keys: { b: points }, says: 'a liquid as its particles (beads)' },
+  { keys: { u: () => workLight(), y: () => backdrop() }, says: 'work light (useful in the dark); sky and ground (yonder)' },
   { keys: { v: litToggle }, says: 'rendered or viewport (Look)' },
   { shown: 'Ctrl Z, Ctrl Shift Z', says: 'undo, redo' },
   { keys: { r: click('#run') }, says: 'run' },
@@ -575,4 +612,4 @@ load().then(() => {
   if (compare && query().get('compare')) compare.show(query().get('compare').split(',').map(Number).filter((n) => n > 0), query().get('mode'), (query().get('looks') || '').split(',')); if (view) { view.choose(chosenId()); if (station !== 'stage') view.throughCamera(); } });
 
 // For tests: what the picture holds.
-window.zarf = { state, view, score, measure: () => (view ? view.measure() : 0), shown: () => view && view.smoke.mesh.visible, fire: () => (view ? view.smoke.material.uniforms.hottest.value : 0), seek, draft, compare, probe, events };
+window.zarf = { state, view, score, measure: () => (view ? view.measure() : 0), shown: () => view && view.picture.parts.length > 0, fire: () => (view ? Math.max(0, ...view.picture.parts.map((p) => p.glow || 0)) : 0), seek, draft, compare, probe, events };
