@@ -107,14 +107,17 @@ func roll(x, y, n int) dice {
 	return dice{noise.Hash(0x7a7266, int64(x), int64(y), int64(n))}
 }
 
-func (d *dice) next() float64 {
+func (d *dice) next() float64 { return float64(d.bits()>>11) / (1 << 53) }
+
+// bits are 64 at random.
+func (d *dice) bits() uint64 {
 	// counter and finaliser: any start gives an independent sequence, and a sample's
 	// numbers don't depend on how many another took
 	d.seed += 0x9E3779B97F4A7C15
 	h := d.seed
 	h = (h ^ h>>30) * 0xBF58476D1CE4E5B9
 	h = (h ^ h>>27) * 0x94D049BB133111EB
-	return float64((h^h>>31)>>11) / (1 << 53)
+	return h ^ h>>31
 }
 
 // basis makes two directions square to n.

@@ -319,10 +319,12 @@ func (v *Volume) softenHot(f *grid.Field, crew grid.Crew) {
 	}
 }
 
-// sideBySide lays glow out for glowAt: a look reads eight places and not 24.
-// Four numbers a voxel: the fourth is the sum, by which paths draw.
-func (v *Volume) sideBySide() {
+// forPaths lays out what paths read: density on nodes, and glow for glowAt, where a look
+// reads eight places and not 24. Four numbers a voxel: the fourth is the sum, by which paths
+// draw.
+func (v *Volume) forPaths(crew grid.Crew) {
 	v.once.Do(func() {
+		v.nodes = v.nodesOf(crew)
 		if v.Glow[0] == nil {
 			return
 		}

@@ -673,12 +673,12 @@ func (t *trip) flyIn(v *Volume, o, d geom.Vec3, far float64) (at float64, by loo
 	by = look.RGB{1, 1, 1}
 	var c crossing
 	for c.start(v, o, d, far); c.find(); {
-		major := float64(v.major[c.tile])
+		major := c.majorant()
 		if major <= 0 {
 			continue
 		}
 		// mean free path against the majorant, in voxels
-		mu, inv := 1/(major*top*v.H), 1/major
+		mu := 1 / (major * top * v.H)
 		for x := c.from; ; {
 			if x += r.free() * mu; x >= c.to {
 				break
@@ -686,7 +686,7 @@ func (t *trip) flyIn(v *Volume, o, d geom.Vec3, far float64) (at float64, by loo
 			// The real density over the majorant is the chance that this
 			// collision is one; else it is a null collision, and the flight goes
 			// on.
-			den := min(float64(v.blurred(c.q.Add(d.Mul(x)), t.moment))*inv, 1)
+			den := t.chance(&c, d, x)
 			if grey {
 				if r.next() < den {
 					return x * v.H, by, true
@@ -727,16 +727,16 @@ func (t *trip) transmit(p, d geom.Vec3, far float64) look.RGB {
 	for _, v := range s.Volumes {
 		var c crossing
 		for c.start(v, p, d, far); c.find(); {
-			major := float64(v.major[c.tile])
+			major := c.majorant()
 			if major <= 0 {
 				continue
 			}
-			mu, inv := 1/(major*top*v.H), 1/major
+			mu := 1 / (major * top * v.H)
 			for x := c.from; ; {
 				if x += r.free() * mu; x >= c.to {
 					break
 				}
-				den := min(float64(v.blurred(c.q.Add(d.Mul(x)), t.moment))*inv, 1)
+				den := t.chance(&c, d, x)
 				for k := range 3 {
 					w[k] *= 1 - den*share[k]
 				}

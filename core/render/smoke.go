@@ -17,14 +17,14 @@ import (
 
 // reader is what a thread needs for a batch of looks.
 type reader struct {
-	looks             [planes]vec.Looks
-	rows              [planes]vec.Four
-	has               [planes]bool // what there is in the batch
-	tint              vec.Four     // red, green and blue
-	tinted            bool
-	kept, pass, light [vec.MaxLooks]float32
-	inv               *[vec.MaxLooks]float32 // of a sum over volumes, one over its density; nil: rows aren't sums
-	t                 [vec.MaxLooks]float64  // m along the ray
+	looks                   [planes]vec.Looks
+	rows                    [planes]vec.Four
+	has                     [planes]bool // what there is in the batch
+	tint                    vec.Four     // red, green and blue
+	tinted                  bool
+	kept, pass, light, seen [vec.MaxLooks]float32
+	inv                     *[vec.MaxLooks]float32 // of a sum over volumes, one over its density; nil: rows aren't sums
+	t                       [vec.MaxLooks]float64  // m along the ray
 }
 
 var readers = sync.Pool{New: func() any { return new(reader) }}
@@ -482,13 +482,14 @@ func (m *beam) addGrey(r *reader, n int, long float64) {
 	pass := &r.rows[ofSmoke][density]
 	vec.Fade(pass[:n], pass[:n], float32(m.p.scene.Look.Extinction[0]*long))
 	left := vec.Dim(pass, &r.kept, m.through[0], n)
+	r.within(pass, n)
 	r.mean(pass, n)
 	vec.Shares(&smoke, pass, &r.rows[ofSmoke], n)
 	if r.has[ofFire] {
 		vec.Shares(&fire, pass, &r.rows[ofFire], n)
 	}
 	if r.has[ofGlow] {
-		vec.Shares(&glow, &r.kept, &r.rows[ofGlow], n)
+		vec.Shares(&glow, &r.seen, &r.rows[ofGlow], n)
 	}
 	for c := range 3 {
 		m.through[c] = left
@@ -497,6 +498,18 @@ func (m *beam) addGrey(r *reader, n int, long float64) {
 		m.sky[c] += smoke[skyAll]
 		m.fire[c] += fire[c]
 		m.glow[c] += glow[c] * float32(long)
+	}
+}
+
+// within works out how much of the light that is given off in steps is seen: T falls from
+// kept to kept − pass along each as e^−τ does, whose mean Simpson's rule tells to τ⁴/2880.
+func (r *reader) within(pass *[vec.MaxLooks]float32, n int) {
+	if !r.has[ofGlow] {
+		return
+	}
+	for i, a := range r.kept[:n] {
+		b := max(a-pass[i], 0)
+		r.seen[i] = (a + b + 4*float32(math.Sqrt(float64(a*b)))) / 6
 	}
 }
 
@@ -516,8 +529,9 @@ func (m *beam) colour(r *reader, c, n int, long float64) {
 	pass := &r.pass
 	vec.Fade(pass[:n], r.rows[ofSmoke][density][:n], float32(e*long))
 	m.through[c] = vec.Dim(pass, &r.kept, m.through[c], n)
+	r.within(pass, n)
 	if r.has[ofGlow] {
-		m.glow[c] += r.shared(&r.kept, ofGlow, c, n) * float32(long)
+		m.glow[c] += r.shared(&r.seen, ofGlow, c, n) * float32(long)
 	}
 	if r.tinted {
 		for i, k := range r.tint[c][:n] {

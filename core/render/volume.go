@@ -35,7 +35,7 @@ type Volume struct {
 	// brightness; nil where nothing burns.
 	Glow   [3]*grid.Field
 	glow   []float32 // the same voxel by voxel: red, green, blue, their sum; for paths
-	once   sync.Once // for that
+	once   sync.Once // for that, and for nodes
 	hot    [2][3]int // the voxels among which all that glows lies
 	sharp  *flame    // works glow out where it is looked at; nil: Glow is read
 	lit    []bool    // tiles in and round which something glows
@@ -48,7 +48,9 @@ type Volume struct {
 	blaze  float64   // how far it spreads about that, m
 
 	tiles grid.Dims
-	major []float32 // largest density in and one voxel round each tile
+	major []float32 // largest density in and one voxel round each tile, over the exposure
+	still []float32 // and at the frame itself
+	nodes *nodes    // density for paths; nil: it is worked out where it is looked at
 	skip  []uint8   // tiles to the nearest occupied one (Chebyshev), 0 within
 	tight geom.Box  // box round all occupied tiles
 	empty bool
@@ -109,6 +111,7 @@ func (v *Volume) majorants(crew grid.Crew) {
 			}
 		}
 	})
+	v.still, v.nodes = v.major, nil
 	if v.moves != nil {
 		v.major = v.moves.spread(v, v.major)
 	}

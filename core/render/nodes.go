@@ -1,0 +1,216 @@
+package render
+
+// Density as paths read it: at one node of a lattice, which is drawn by the weights that
+// interpolation gives to the eight round a place (stochastic filtering, Pharr, Wronski,
+// Salvi and Fajardo 2024). A trial collision is real by a chance that is linear in the
+// density, so it is drawn as if that had been interpolated, and a product of such chances
+// has the same mean; one read takes the place of eight, or of a spline's 64.
+
+import (
+	"math"
+	"unsafe"
+
+	"zarf/core/geom"
+	"zarf/core/grid"
+)
+
+// nodes are the density of a volume on a lattice of its voxels, or where it is read
+// smoothly of their halves: by tiles, each with a ring of nodes round it, as shares of the
+// largest of them.
+type nodes struct {
+	fold   int // nodes a voxel along each axis
+	edge   int // of a tile, its ring included
+	begin  []int32
+	corner [][3]float32 // of each tile, in voxels
+	own    []float32    // the largest density of each tile's nodes
+	peak   []float32    // and of all that a moment of the exposure may move into it
+	far    [3]float32   // where density ends, half a voxel beyond the volume
+	q      []uint16
+}
+
+// mostNodes bounds, in bytes, what the nodes of a volume take.
+const mostNodes = 2 << 30
+
+// nodesOf lays a volume's density out for paths; nil where a curve bends it, which has to
+// be worked out at the place itself, or where it would take too much memory.
+func (v *Volume) nodesOf(crew grid.Crew) *nodes {
+	d := v.Density.Dims
+	n := &nodes{fold: 1, far: [3]float32{float32(d.NX) + 0.5, float32(d.NY) + 0.5, float32(d.NZ) + 0.5}}
+	if v.spline != nil {
+		n.fold = 2
+	}
+	n.edge = n.fold*tile + 2
+	t, size, full := v.tiles, n.edge*n.edge*n.edge, 0
+	n.begin, n.corner, n.own = make([]int32, t.Len()), make([][3]float32, t.Len()), make([]float32, t.Len())
+	for m := range n.begin {
+		n.corner[m] = [3]float32{float32(tile * (m % t.NX)), float32(tile * (m / t.NX % t.NY)), float32(tile * (m / (t.NX * t.NY)))}
+		n.begin[m] = -1
+		if v.still[m] > 0 {
+			n.begin[m] = int32(full)
+			full++
+		}
+	}
+	if v.opacity != nil || full*size*int(unsafe.Sizeof(n.q[0])) > mostNodes {
+		return nil
+	}
+	n.q = make([]uint16, full*size)
+	crew.For(t.Len(), 16, func(lo, hi int) {
+		room := newNodeRoom(n.edge)
+		for m := lo; m < hi; m++ {
+			if n.begin[m] < 0 {
+				continue
+			}
+			if v.spline != nil {
+				room.smooth(v.spline.c, n.corner[m])
+			} else {
+				room.copy(v.Density, n.corner[m])
+			}
+			n.own[m] = pack(n.q[int(n.begin[m])*size:][:size], room.out)
+		}
+	})
+	n.peak = n.own
+	if v.moves != nil {
+		n.peak = v.moves.spread(v, n.own)
+	}
+	return n
+}
+
+// pack makes numbers shares of the largest, which is returned.
+func pack(to []uint16, from []float32) float32 {
+	var top float32
+	for _, x := range from {
+		top = max(top, x)
+	}
+	if top <= 0 {
+		return 0
+	}
+	inv := 65535 / top
+	for i, x := range from {
+		to[i] = uint16(max(x, 0)*inv + 0.5)
+	}
+	return top
+}
+
+// share draws a node for a place in voxels in or by a tile, and is its density over the
+// tile's peak.
+func (n *nodes) share(m int, x, y, z float32, bits uint64) float32 {
+	if n.begin[m] < 0 || x > n.far[0] || y > n.far[1] || z > n.far[2] {
+		return 0
+	}
+	c, k := &n.corner[m], float32(n.fold)
+	const unit = 1.0 / (1 << 21)
+	// half a node down, a ring up, and on by chance
+	i := int((x-c[0])*k + 0.5 + float32(bits&(1<<21-1))*unit)
+	j := int((y-c[1])*k + 0.5 + float32(bits>>21&(1<<21-1))*unit)
+	l := int((z-c[2])*k + 0.5 + float32(bits>>42&(1<<21-1))*unit)
+	last := n.edge - 1
+	i, j, l = min(max(i, 0), last), min(max(j, 0), last), min(max(l, 0), last)
+	return float32(n.q[(int(n.begin[m])*n.edge+l)*n.edge*n.edge+j*n.edge+i]) * (1.0 / 65535)
+}
+
+// elsewhere is share where fluid has moved from, which may be any tile.
+func (n *nodes) elsewhere(v *Volume, m int, p geom.Vec3, bits uint64) float32 {
+	if p.X < -0.5 || p.Y < -0.5 || p.Z < -0.5 {
+		return 0
+	}
+	t := v.tiles
+	at := func(x float64, n int) int { return min(max(int(x)/tile, 0), n-1) }
+	here := t.Index(at(p.X, t.NX), at(p.Y, t.NY), at(p.Z, t.NZ))
+	return n.share(here, float32(p.X), float32(p.Y), float32(p.Z), bits) * n.own[here] / n.peak[m]
+}
+
+// nodeRoom is what a tile's nodes are worked out in.
+type nodeRoom struct {
+	edge   int
+	out    []float32
+	rows   []float32 // of a spline: along z, then y
+	planes []float32
+}
+
+// nodeSpan is how many coefficients along an axis a tile's nodes draw from.
+const nodeSpan = tile + 5
+
+func newNodeRoom(edge int) *nodeRoom {
+	return &nodeRoom{edge: edge, out: make([]float32, edge*edge*edge), rows: make([]float32, edge*nodeSpan*nodeSpan), planes: make([]float32, edge*edge*nodeSpan)}
+}
+
+// copy takes voxels as they are; beyond the sides the outermost go on.
+func (r *nodeRoom) copy(f *grid.Field, corner [3]float32) {
+	e := r.edge
+	at := func(a, i, n int) int { return min(max(int(corner[a])+i-1, 0), n-1) }
+	for k := range e {
+		for j := range e {
+			row, to := f.Row(at(1, j, f.NY), at(2, k, f.NZ)), r.out[(k*e+j)*e:][:e]
+			for i := range to {
+				to[i] = row[at(0, i, f.NX)]
+			}
+		}
+	}
+}
+
+// smooth takes the spline of coefficients at halves of voxels, as it is read there.
+func (r *nodeRoom) smooth(c *grid.Field, corner [3]float32) {
+	e, size := r.edge, [3]int{c.NX, c.NY, c.NZ}
+	var from [3][nodeSpan]int
+	var first [3][2*tile + 2]int
+	var by [3][2*tile + 2][4]float32
+	for a, n := range size {
+		low := int(corner[a]) - 3
+		for i := range from[a] {
+			from[a][i] = mirroredAt(min(max(low+i, -n), 2*n), n)
+		}
+		for m := range e {
+			at := min(max(corner[a]+float32(m-1)/2-0.25, 0), float32(n-1))
+			i := min(int(at), max(n-2, 0))
+			first[a][m], by[a][m] = min(max(i-1-low, 0), nodeSpan-4), weights(at-float32(i))
+		}
+	}
+	for k := range e {
+		o, w := first[2][k], by[2][k]
+		for j := range nodeSpan {
+			y, to := from[1][j], r.rows[(k*nodeSpan+j)*nodeSpan:][:nodeSpan]
+			a, b, f, d := c.Row(y, from[2][o]), c.Row(y, from[2][o+1]), c.Row(y, from[2][o+2]), c.Row(y, from[2][o+3])
+			for i, x := range from[0] {
+				to[i] = (w[0]*a[x] + w[1]*b[x]) + (w[2]*f[x] + w[3]*d[x])
+			}
+		}
+	}
+	for k := range e {
+		for j := range e {
+			o, w := first[1][j], by[1][j]
+			in, to := r.rows[(k*nodeSpan+o)*nodeSpan:], r.planes[(k*e+j)*nodeSpan:][:nodeSpan]
+			for i := range to {
+				to[i] = (w[0]*in[i] + w[1]*in[i+nodeSpan]) + (w[2]*in[i+2*nodeSpan] + w[3]*in[i+3*nodeSpan])
+			}
+		}
+	}
+	for n := range e * e {
+		in, to := r.planes[n*nodeSpan:][:nodeSpan], r.out[n*e:][:e]
+		for i := range to {
+			v, w := in[first[0][i]:][:4], &by[0][i]
+			to[i] = max((w[0]*v[0]+w[1]*v[1])+(w[2]*v[2]+w[3]*v[3]), 0)
+		}
+	}
+}
+
+// chance is how likely a trial collision on a crossing is a real one: density there over
+// the tile's majorant.
+func (t *trip) chance(c *crossing, d geom.Vec3, x float64) float64 {
+	v, p := c.v, c.q.Add(d.Mul(x))
+	n := v.nodes
+	if n == nil {
+		return math.Min(float64(v.blurred(p, t.moment))/float64(v.major[c.tile]), 1)
+	}
+	if v.moves != nil && t.moment != 0 {
+		return float64(n.elsewhere(v, c.tile, v.moves.back(v, p, t.moment), t.r.bits()))
+	}
+	return float64(n.share(c.tile, float32(p.X), float32(p.Y), float32(p.Z), t.r.bits()))
+}
+
+// majorant is the largest density that trial collisions in the crossing's tile meet.
+func (c *crossing) majorant() float64 {
+	if n := c.v.nodes; n != nil {
+		return float64(n.peak[c.tile])
+	}
+	return float64(c.v.major[c.tile])
+}
