@@ -19,6 +19,9 @@ import (
 // largest of them.
 type nodes struct {
 	fold   int // nodes a voxel along each axis
+	tile   int // voxels along the edges of tiles
+	tiles  grid.Dims
+	skip   []uint8 // 0 for tiles with something in them
 	edge   int // of a tile, its ring included
 	begin  []int32
 	corner [][3]float32 // of each tile, in voxels
@@ -27,6 +30,11 @@ type nodes struct {
 	far    [3]float32   // where density ends, half a voxel beyond the volume
 	q      []uint16
 }
+
+// nodeTile is the edge of the tiles in voxels: smaller than where emptiness is skipped, as
+// trial collisions are the fewer the less density varies within. Where fluid moves over the
+// exposure it would be that of other tiles anyway.
+const nodeTile = 4
 
 // mostNodes bounds, in bytes, what the nodes of a volume take.
 const mostNodes = 2 << 30
@@ -39,13 +47,20 @@ func (v *Volume) nodesOf(crew grid.Crew) *nodes {
 	if v.spline != nil {
 		n.fold = 2
 	}
-	n.edge = n.fold*tile + 2
-	t, size, full := v.tiles, n.edge*n.edge*n.edge, 0
+	blurs := v.moves != nil && v.moves.shutter > 0
+	if n.tile = nodeTile; blurs {
+		n.tile = tile
+	}
+	n.edge = n.fold*n.tile + 2
+	up := func(many int) int { return (many + n.tile - 1) / n.tile }
+	n.tiles = grid.Dims{NX: up(d.NX), NY: up(d.NY), NZ: up(d.NZ)}
+	t, size, full := n.tiles, n.edge*n.edge*n.edge, 0
 	n.begin, n.corner, n.own = make([]int32, t.Len()), make([][3]float32, t.Len()), make([]float32, t.Len())
 	for m := range n.begin {
-		n.corner[m] = [3]float32{float32(tile * (m % t.NX)), float32(tile * (m / t.NX % t.NY)), float32(tile * (m / (t.NX * t.NY)))}
+		i, j, k := m%t.NX, m/t.NX%t.NY, m/(t.NX*t.NY)
+		n.corner[m] = [3]float32{float32(n.tile * i), float32(n.tile * j), float32(n.tile * k)}
 		n.begin[m] = -1
-		if v.still[m] > 0 {
+		if v.still[v.tiles.Index(i*n.tile/tile, j*n.tile/tile, k*n.tile/tile)] > 0 {
 			n.begin[m] = int32(full)
 			full++
 		}
@@ -69,8 +84,14 @@ func (v *Volume) nodesOf(crew grid.Crew) *nodes {
 		}
 	})
 	n.peak = n.own
-	if v.moves != nil {
+	if blurs {
 		n.peak = v.moves.spread(v, n.own)
+	}
+	n.skip = make([]uint8, t.Len())
+	for m, p := range n.peak {
+		if p <= 0 {
+			n.skip[m] = 1
+		}
 	}
 	return n
 }
@@ -113,8 +134,8 @@ func (n *nodes) elsewhere(v *Volume, m int, p geom.Vec3, bits uint64) float32 {
 	if p.X < -0.5 || p.Y < -0.5 || p.Z < -0.5 {
 		return 0
 	}
-	t := v.tiles
-	at := func(x float64, n int) int { return min(max(int(x)/tile, 0), n-1) }
+	t := n.tiles
+	at := func(x float64, many int) int { return min(max(int(x)/n.tile, 0), many-1) }
 	here := t.Index(at(p.X, t.NX), at(p.Y, t.NY), at(p.Z, t.NZ))
 	return n.share(here, float32(p.X), float32(p.Y), float32(p.Z), bits) * n.own[here] / n.peak[m]
 }

@@ -30,8 +30,8 @@ func TestNodesHaveTheMeanOfInterpolation(t *testing.T) {
 		var off, total float64
 		for places < 150 {
 			p := geom.V(r.next()*22-0.5, r.next()*22-0.5, r.next()*22-0.5)
-			at := func(x float64) int { return min(max(int(x)/tile, 0), 2) }
-			m := v.tiles.Index(at(p.X), at(p.Y), at(p.Z))
+			at := func(x float64) int { return min(max(int(x)/nodeTile, 0), 5) }
+			m := n.tiles.Index(at(p.X), at(p.Y), at(p.Z))
 			want := float64(v.blurred(p, 0))
 			if n.begin[m] < 0 {
 				if want > 0 && !smooth {

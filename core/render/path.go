@@ -234,11 +234,14 @@ func (t *trip) path(o, d geom.Vec3, out *taken) {
 			out.light[BySky] = out.light[BySky].Add(w.Mul(s.sky(d)).Scale(weight))
 			return
 		}
-		// Paths that carry little end by chance and those that go on count for more:
-		// the mean stays. Never before the fourth bounce, where most of the picture
-		// is made.
-		if bounce > 3 { // Russian roulette
-			keep := min(w.Max(), 0.95)
+		// Russian roulette: paths that carry little end by chance and those that go on
+		// count for more: the mean stays. Up to the fourth bounce, where most of the
+		// picture is made, only such as carry less than an eighth, as in dark smoke.
+		keep := 8 * w.Max()
+		if bounce > 3 {
+			keep = min(w.Max(), 0.95)
+		}
+		if keep < 1 {
 			if r.next() >= keep {
 				return
 			}
@@ -549,6 +552,22 @@ func (v *Volume) burnt(p geom.Vec3, moment float64) look.RGB {
 	return v.glowAt(float32(p.X), float32(p.Y), float32(p.Z))
 }
 
+// burntNear is burnt of one of the eight voxels round a place, drawn by the weight that
+// interpolation gives it: right in the mean, for rays whose own noise is far more.
+func (v *Volume) burntNear(p geom.Vec3, moment float64, bits uint64) look.RGB {
+	if v.sharp != nil || v.moves != nil && moment != 0 {
+		return v.burnt(p, moment)
+	}
+	f := v.Density
+	const unit = 1.0 / (1 << 21)
+	// up by one, so that cutting off is rounding down
+	on := func(x float64, b uint64, n int) int {
+		return min(max(int(x+0.5+float64(b&(1<<21-1))*unit)-1, 0), n-1)
+	}
+	g := v.glow[4*f.Index(on(p.X, bits, f.NX), on(p.Y, bits>>21, f.NY), on(p.Z, bits>>42, f.NZ)):][:3]
+	return look.RGB{float64(g[0]), float64(g[1]), float64(g[2])}
+}
+
 // glow estimates the light that fire gives along a ray up to far: a sum over
 // steps of a voxel from a random start, which is right in the mean, weighed
 // against askFire where the ray was drawn with density pdf. mid is the mean
@@ -578,7 +597,12 @@ func (t *trip) glow(o, d geom.Vec3, far float64, w look.RGB, pdf float64) (sum l
 			}
 			for x := (math.Ceil(c.from*inv-shift) + shift) * gap; x < c.to; x += gap {
 				p := c.q.Add(d.Mul(x))
-				g := v.burnt(p, t.moment)
+				var g look.RGB
+				if pdf > 0 {
+					g = v.burntNear(p, t.moment, t.r.bits())
+				} else {
+					g = v.burnt(p, t.moment)
+				}
 				if g == (look.RGB{}) {
 					continue
 				}
@@ -672,7 +696,7 @@ func (t *trip) flyIn(v *Volume, o, d geom.Vec3, far float64) (at float64, by loo
 	grey := e[0] == e[1] && e[1] == e[2]
 	by = look.RGB{1, 1, 1}
 	var c crossing
-	for c.start(v, o, d, far); c.find(); {
+	for c.startNodes(v, o, d, far); c.find(); {
 		major := c.majorant()
 		if major <= 0 {
 			continue
@@ -723,10 +747,14 @@ func (t *trip) transmit(p, d geom.Vec3, far float64) look.RGB {
 	}
 	// Ratio tracking: at each trial collision the weight shrinks by its chance of
 	// being real. Unbiased for T, and far less noisy than counting arrivals.
+	if e[0] == e[1] && e[1] == e[2] {
+		x := t.transmitGrey(p, d, far)
+		return look.RGB{x, x, x}
+	}
 	share := look.RGB{e[0] / top, e[1] / top, e[2] / top}
 	for _, v := range s.Volumes {
 		var c crossing
-		for c.start(v, p, d, far); c.find(); {
+		for c.startNodes(v, p, d, far); c.find(); {
 			major := c.majorant()
 			if major <= 0 {
 				continue
@@ -745,6 +773,33 @@ func (t *trip) transmit(p, d geom.Vec3, far float64) look.RGB {
 						return look.RGB{}
 					}
 					w = w.Scale(2)
+				}
+			}
+		}
+	}
+	return w
+}
+
+// transmitGrey is transmit where all colours are let through alike.
+func (t *trip) transmitGrey(p, d geom.Vec3, far float64) float64 {
+	r, w := &t.r, 1.0
+	for _, v := range t.s.Volumes {
+		var c crossing
+		for c.startNodes(v, p, d, far); c.find(); {
+			major := c.majorant()
+			if major <= 0 {
+				continue
+			}
+			mu := 1 / (major * t.s.Look.Extinction[0] * v.H)
+			for x := c.from; ; {
+				if x += r.free() * mu; x >= c.to {
+					break
+				}
+				if w *= 1 - t.chance(&c, d, x); w < 0.1 {
+					if r.next() >= 0.5 {
+						return 0
+					}
+					w *= 2
 				}
 			}
 		}
