@@ -322,9 +322,9 @@ func (v *Volume) softenHot(f *grid.Field, crew grid.Crew) {
 // forPaths lays out what paths read: density on nodes, and glow for glowAt, where a look
 // reads eight places and not 24. Four numbers a voxel: the fourth is the sum, by which paths
 // draw.
-func (v *Volume) forPaths(crew grid.Crew) {
+func (v *Volume) forPaths(sigma float64, crew grid.Crew) {
 	v.once.Do(func() {
-		v.nodes = v.nodesOf(crew)
+		v.nodes = v.nodesOf(sigma, crew)
 		if v.Glow[0] == nil {
 			return
 		}

@@ -22,7 +22,7 @@ type nodes struct {
 	tile   int // voxels along the edges of tiles
 	tiles  grid.Dims
 	skip   []uint8 // 0 for tiles with something in them
-	edge   int // of a tile, its ring included
+	edge   int     // of a tile, its ring included
 	begin  []int32
 	corner [][3]float32 // of each tile, in voxels
 	own    []float32    // the largest density of each tile's nodes
@@ -31,24 +31,38 @@ type nodes struct {
 	q      []uint16
 }
 
-// nodeTile is the edge of the tiles in voxels: smaller than where emptiness is skipped, as
-// trial collisions are the fewer the less density varies within. Where fluid moves over the
-// exposure it would be that of other tiles anyway.
+// nodeTile is the edge of tiles in voxels where smoke is dense: smaller than where emptiness
+// is skipped, as trial collisions are the fewer the less density varies within. Thin smoke
+// has few of them, and ways through tiles cost more; where fluid moves over the exposure the
+// largest density would be that of other tiles anyway.
 const nodeTile = 4
+
+// thinTiles says that a ray meets little in tiles of smoke; sigma is extinction in 1/m for
+// density 1.
+func (v *Volume) thinTiles(sigma float64) bool {
+	sum, n := 0.0, 0
+	for _, m := range v.still {
+		if m > 0 {
+			sum, n = sum+float64(m), n+1
+		}
+	}
+	return sum*sigma*tile*v.H < 2*float64(n)
+}
 
 // mostNodes bounds, in bytes, what the nodes of a volume take.
 const mostNodes = 2 << 30
 
 // nodesOf lays a volume's density out for paths; nil where a curve bends it, which has to
-// be worked out at the place itself, or where it would take too much memory.
-func (v *Volume) nodesOf(crew grid.Crew) *nodes {
+// be worked out at the place itself, or where it would take too much memory. sigma is
+// extinction in 1/m for density 1.
+func (v *Volume) nodesOf(sigma float64, crew grid.Crew) *nodes {
 	d := v.Density.Dims
 	n := &nodes{fold: 1, far: [3]float32{float32(d.NX) + 0.5, float32(d.NY) + 0.5, float32(d.NZ) + 0.5}}
 	if v.spline != nil {
 		n.fold = 2
 	}
 	blurs := v.moves != nil && v.moves.shutter > 0
-	if n.tile = nodeTile; blurs {
+	if n.tile = nodeTile; blurs || v.thinTiles(sigma) {
 		n.tile = tile
 	}
 	n.edge = n.fold*n.tile + 2

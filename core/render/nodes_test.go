@@ -1,6 +1,7 @@
 package render
 
 import (
+	"fmt"
 	"math"
 	"testing"
 
@@ -15,49 +16,55 @@ import (
 func TestNodesHaveTheMeanOfInterpolation(t *testing.T) {
 	crew := grid.NewCrew(2)
 	f := billows(21, 3)
-	for _, smooth := range []bool{false, true} {
-		v, _ := NewVolume(f, 1.0/21, geom.Vec3{}, crew)
-		l := look.Look{Smooth: smooth}
-		if _, err := v.Dress(&Channels{Density: f}, &l, crew); err != nil {
-			t.Fatal(err)
+	for _, sigma := range []float64{1, 1000} { // in large tiles and in small ones
+		for _, smooth := range []bool{false, true} {
+			t.Run(fmt.Sprint(sigma, smooth), func(t *testing.T) { meanOfNodes(t, f, smooth, sigma, crew) })
 		}
-		v.forPaths(crew)
-		n := v.nodes
-		if n == nil {
-			t.Fatal("no nodes")
-		}
-		r, places := dice{7}, 0
-		var off, total float64
-		for places < 150 {
-			p := geom.V(r.next()*22-0.5, r.next()*22-0.5, r.next()*22-0.5)
-			at := func(x float64) int { return min(max(int(x)/nodeTile, 0), 5) }
-			m := n.tiles.Index(at(p.X), at(p.Y), at(p.Z))
-			want := float64(v.blurred(p, 0))
-			if n.begin[m] < 0 {
-				if want > 0 && !smooth {
-					t.Fatalf("no nodes at %v, where the density is %g", p, want)
-				}
-				continue
+	}
+}
+
+func meanOfNodes(t *testing.T, f *grid.Field, smooth bool, sigma float64, crew grid.Crew) {
+	v, _ := NewVolume(f, 1.0/21, geom.Vec3{}, crew)
+	l := look.Look{Smooth: smooth}
+	if _, err := v.Dress(&Channels{Density: f}, &l, crew); err != nil {
+		t.Fatal(err)
+	}
+	v.forPaths(sigma, crew)
+	n := v.nodes
+	if n == nil {
+		t.Fatal("no nodes")
+	}
+	r, places := dice{7}, 0
+	var off, total float64
+	for places < 150 {
+		p := geom.V(r.next()*22-0.5, r.next()*22-0.5, r.next()*22-0.5)
+		at := func(x float64) int { return int(min(max(x, 0), 20)) / n.tile }
+		m := n.tiles.Index(at(p.X), at(p.Y), at(p.Z))
+		want := float64(v.blurred(p, 0))
+		if n.begin[m] < 0 {
+			if want > 0 && !smooth {
+				t.Fatalf("no nodes at %v, where the density is %g", p, want)
 			}
-			places++
-			sum := 0.0
-			const draws = 20000
-			for range draws {
-				s := n.share(m, float32(p.X), float32(p.Y), float32(p.Z), r.bits())
-				if s > 1 {
-					t.Fatalf("a share of %g", s)
-				}
-				sum += float64(s) * float64(n.peak[m]) / draws
-			}
-			off, total = off+math.Abs(sum-want), total+want
-			if !smooth && math.Abs(sum-want) > 0.03*float64(n.peak[m]) {
-				t.Errorf("%g drawn at %v, %g interpolated", sum, p, want)
-			}
+			continue
 		}
-		t.Logf("smooth %t: off by %.4f of the density", smooth, off/total)
-		if most := map[bool]float64{false: 0.005, true: 0.04}[smooth]; off > most*total {
-			t.Errorf("smooth %t: draws are off by %.4f of the density", smooth, off/total)
+		places++
+		sum := 0.0
+		const draws = 20000
+		for range draws {
+			s := n.share(m, float32(p.X), float32(p.Y), float32(p.Z), r.bits())
+			if s > 1 {
+				t.Fatalf("a share of %g", s)
+			}
+			sum += float64(s) * float64(n.peak[m]) / draws
 		}
+		off, total = off+math.Abs(sum-want), total+want
+		if !smooth && math.Abs(sum-want) > 0.03*float64(n.peak[m]) {
+			t.Errorf("%g drawn at %v, %g interpolated", sum, p, want)
+		}
+	}
+	t.Logf("smooth %t: off by %.4f of the density", smooth, off/total)
+	if most := map[bool]float64{false: 0.005, true: 0.04}[smooth]; off > most*total {
+		t.Errorf("smooth %t: draws are off by %.4f of the density", smooth, off/total)
 	}
 }
 
@@ -86,7 +93,7 @@ func TestNodesOfMovingFluid(t *testing.T) {
 	if _, err := v.Dress(&Channels{Density: f, Velocity: vel, VelH: 1, Shutter: 2}, &l, crew); err != nil {
 		t.Fatal(err)
 	}
-	v.forPaths(crew)
+	v.forPaths(1000, crew)
 	tr := &trip{r: dice{1}, moment: 1}
 	c := crossing{v: v, q: geom.V(0, 4, 4), tile: 3}
 	for x, want := range map[float64]float64{24: 1, 17: 0, 31.4: 0} { // 20 voxels on

@@ -536,7 +536,7 @@ func (s *Scene) fireChance(volume, voxel int) float64 {
 }
 
 // glowStep is how many voxels apart fire is looked at by scattered rays.
-const glowStep = 2
+const glowStep = 4
 
 // burnt is the light that a metre of fire gives at a place in voxels at a
 // moment; none outside the grid.

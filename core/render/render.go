@@ -269,7 +269,7 @@ func NewWith(s *Scene, w, h int, k Wants, crew grid.Crew) (*Picture, error) {
 	}
 	if !p.march {
 		for _, v := range s.Volumes {
-			v.forPaths(crew)
+			v.forPaths(s.Look.Extinction.Max(), crew)
 		}
 	}
 	// the light within volumes depends on neither camera nor size: made once a scene
