@@ -2,8 +2,8 @@ package geom
 
 import "math"
 
-// Convex reports that Span knows the shape.
-func (s *Shape) Convex() bool {
+// Spanned reports that Spans knows the shape: what is convex, and round tubes.
+func (s *Shape) Spanned() bool {
 	if s.Hollow {
 		return false
 	}
@@ -12,29 +12,41 @@ func (s *Shape) Convex() bool {
 		return s.Size.X == s.Size.Y && s.Size.Y == s.Size.Z
 	case Cylinder:
 		return s.Size.X == s.Size.Z
+	case Tube:
+		bottom, top := s.radii(s.Size.Mul(0.5))
+		return s.Size.X == s.Size.Z && s.Wall > 0 && s.Wall < min(bottom, top)
 	case Block, Plane:
 		return true
 	}
 	return false
 }
 
-// Span is where a ray from o along the unit vector d is within a convex shape, from t0 to
-// t1; not ok where it never is.
-func (s *Shape) Span(o, d Vec3) (t0, t1 float64, ok bool) {
+// Spans are where a ray from o along the unit vector d is within a shape, from and to: n
+// stretches, one after the other.
+func (s *Shape) Spans(o, d Vec3) (list [2][2]float64, n int) {
 	q, e, h := s.Local(o), s.Turn.Back(d), s.Size.Mul(0.5)
+	var t0, t1 float64
+	ok := true
 	switch s.Form {
 	case Sphere:
-		return between(1, q.Dot(e), q.Dot(q)-h.X*h.X)
-	case Cylinder:
-		// x² + z² = r(y)², r a line
+		t0, t1, ok = between(1, q.Dot(e), q.Dot(q)-h.X*h.X)
+	case Cylinder, Tube:
 		bottom, top := s.radii(h)
-		k := (top - bottom) / (2 * h.Y)
-		r := (top+bottom)/2 + k*q.Y
-		if t0, t1, ok = cone(e.X*e.X+e.Z*e.Z-k*k*e.Y*e.Y, q.X*e.X+q.Z*e.Z-k*e.Y*r, q.X*q.X+q.Z*q.Z-r*r, k*e.Y); !ok {
-			return 0, 0, false
+		if t0, t1, ok = capped(q, e, h.Y, bottom, top); !ok || s.Form == Cylinder {
+			break
 		}
-		a, b := within(q.Y, e.Y, h.Y)
-		t0, t1 = max(t0, a), min(t1, b)
+		// less what is within
+		a, b, open := capped(q, e, h.Y, bottom-s.Wall, top-s.Wall)
+		if !open || b <= t0 || a >= t1 {
+			break
+		}
+		if a > t0 {
+			list[n], n = [2]float64{t0, a}, n+1
+		}
+		if b < t1 {
+			list[n], n = [2]float64{b, t1}, n+1
+		}
+		return list, n
 	default:
 		t0, t1 = within(q.X, e.X, h.X)
 		a, b := within(q.Y, e.Y, h.Y)
@@ -42,6 +54,55 @@ func (s *Shape) Span(o, d Vec3) (t0, t1 float64, ok bool) {
 		a, b = within(q.Z, e.Z, h.Z)
 		t0, t1 = max(t0, a), min(t1, b)
 	}
+	if !ok || t0 > t1 {
+		return list, 0
+	}
+	return [2][2]float64{{t0, t1}}, 1
+}
+
+// Facing is the outward direction of a shape that Spans knows at a place on its surface, by
+// the nearest of its faces.
+func (s *Shape) Facing(p Vec3) Vec3 {
+	q, h := s.Local(p), s.Size.Mul(0.5)
+	switch s.Form {
+	case Sphere:
+		return s.Turn.Apply(q.Unit())
+	case Cylinder, Tube:
+		bottom, top := s.radii(h)
+		slope := (top - bottom) / (2 * h.Y)
+		r := hypot(q.X, q.Z)
+		out := r - ((top+bottom)/2 + slope*q.Y)
+		cap := h.Y - math.Abs(q.Y)
+		side := V(q.X/max(r, 1e-300), -slope, q.Z/max(r, 1e-300))
+		near := math.Abs(out)
+		if in := math.Abs(out + s.Wall); s.Form == Tube && in < near {
+			near, side = in, side.Mul(-1)
+		}
+		if math.Abs(cap) < near {
+			side = V(0, math.Copysign(1, q.Y), 0)
+		}
+		return s.Turn.Apply(side.Unit())
+	}
+	x, y, z := math.Abs(h.X-math.Abs(q.X)), math.Abs(h.Y-math.Abs(q.Y)), math.Abs(h.Z-math.Abs(q.Z))
+	switch {
+	case x <= y && x <= z:
+		return s.Turn.Apply(V(math.Copysign(1, q.X), 0, 0))
+	case y <= z:
+		return s.Turn.Apply(V(0, math.Copysign(1, q.Y), 0))
+	}
+	return s.Turn.Apply(V(0, 0, math.Copysign(1, q.Z)))
+}
+
+// capped is where a ray is within a cone about the y axis of radii from −h to h: x² + z² =
+// r(y)², r a line.
+func capped(q, e Vec3, h, bottom, top float64) (t0, t1 float64, ok bool) {
+	k := (top - bottom) / (2 * h)
+	r := (top+bottom)/2 + k*q.Y
+	if t0, t1, ok = cone(e.X*e.X+e.Z*e.Z-k*k*e.Y*e.Y, q.X*e.X+q.Z*e.Z-k*e.Y*r, q.X*q.X+q.Z*q.Z-r*r, k*e.Y); !ok {
+		return 0, 0, false
+	}
+	a, b := within(q.Y, e.Y, h)
+	t0, t1 = max(t0, a), min(t1, b)
 	return t0, t1, t0 <= t1
 }
 

@@ -27,6 +27,7 @@ type Liquid struct {
 	none  bool     // nothing is wet
 	wet   geom.Box // round all tiles that aren't dry, a tile wider
 	kind  []uint8  // of every tile: nothing, surface, all liquid
+	clear []uint8  // how many tiles about each are like it
 }
 
 // What a tile of a liquid holds.
@@ -86,7 +87,46 @@ func NewLiquid(phi *grid.Field, h float64, origin geom.Vec3, band, voxel float64
 		l.widen(min(reach, 8))
 	}
 	l.bound()
+	l.clearings()
 	return l
+}
+
+// clearings finds how many tiles about each one are like it, air or liquid: a ray leaves them
+// in one go.
+func (l *Liquid) clearings() {
+	t := l.tiles
+	l.clear = make([]uint8, t.Len())
+	const most = 32
+	for n, k := range l.kind {
+		if k != mixed {
+			l.clear[n] = most
+		}
+	}
+	// the least of a tile's and its neighbours' and one, along each axis in turn both ways,
+	// until nothing changes: a tile beside one of another kind has none
+	size, stride := [3]int{t.NX, t.NY, t.NZ}, [3]int{1, t.NX, t.NX * t.NY}
+	for changed := true; changed; {
+		changed = false
+		for n := range l.clear {
+			at := [3]int{n % t.NX, n / t.NX % t.NY, n / stride[2]}
+			best := l.clear[n]
+			for z := max(at[2]-1, 0); z <= min(at[2]+1, size[2]-1) && best > 0; z++ {
+				for y := max(at[1]-1, 0); y <= min(at[1]+1, size[1]-1); y++ {
+					for x := max(at[0]-1, 0); x <= min(at[0]+1, size[0]-1); x++ {
+						m := t.Index(x, y, z)
+						if l.kind[m] != l.kind[n] {
+							best = 0
+						} else {
+							best = min(best, l.clear[m]+1)
+						}
+					}
+				}
+			}
+			if best < l.clear[n] {
+				l.clear[n], changed = best, true
+			}
+		}
+	}
 }
 
 // bound finds the box of all tiles that aren't dry, and one more round.
@@ -173,7 +213,8 @@ func (l *Liquid) ray(o, d geom.Vec3, far, moment float64) (t float64, normal geo
 		return 0, normal, false
 	}
 	inv := geom.V(1/d.X, 1/d.Y, 1/d.Z)
-	if first, last, hit := slabs(&l.wet, o, inv); !hit || first >= far || last <= 0 {
+	first, last, hit := slabs(&l.wet, o, inv)
+	if !hit || first >= far || last <= 0 {
 		return 0, normal, false
 	}
 	near, end, hit := l.box().Ray(o, d)
@@ -198,7 +239,7 @@ func (l *Liquid) ray(o, d geom.Vec3, far, moment float64) (t float64, normal geo
 	// other.
 	was := false
 	from := 0.0
-	if near > 0 {
+	if near = max(near, first); near > 0 { // all is dry up to there
 		from = near
 		if l.Distance(o.Add(d.Mul(near+small)), moment) < 0 {
 			return near, side(near, 1), true
@@ -206,7 +247,7 @@ func (l *Liquid) ray(o, d geom.Vec3, far, moment float64) (t float64, normal geo
 	} else {
 		was = l.Distance(o, moment) < 0
 	}
-	stop := min(end, far)
+	stop := min(end, far, last)
 	prev := from
 	still := l.moves == nil || moment == 0
 	// whole tiles without a surface are left in one go; in mixed ones steps follow
@@ -218,9 +259,10 @@ func (l *Liquid) ray(o, d geom.Vec3, far, moment float64) (t float64, normal geo
 		// Flooded tiles are left only by a ray that is wet, dry ones by one that is
 		// dry; if the two disagree, rounding put the ray beside its tile, and a step
 		// follows.
-		if kind := l.kind[l.tiles.Index(i, j, k)]; kind != mixed && (kind == flooded) == was {
+		m := l.tiles.Index(i, j, k)
+		if kind := l.kind[m]; kind != mixed && (kind == flooded) == was {
 			prev = t
-			t += l.leave(q.Mul(1.0/tile), d, i, j, k) + small
+			t += l.leave(q.Mul(1.0/tile), d, i, j, k, int(l.clear[m])) + small
 			continue
 		}
 		var v float64
@@ -254,17 +296,17 @@ func (l *Liquid) ray(o, d geom.Vec3, far, moment float64) (t float64, normal geo
 	return 0, normal, false
 }
 
-// leave is how far a ray at q, in tiles, goes within tile (i,j,k), m.
+// leave is how far a ray at q, in tiles, goes within tile (i,j,k) and so many round it, m.
 // Slabs, as for any box; only the nearest way out matters.
-func (l *Liquid) leave(q, d geom.Vec3, i, j, k int) float64 {
+func (l *Liquid) leave(q, d geom.Vec3, i, j, k, round int) float64 {
 	best := math.Inf(1)
 	at, dir := q.Array(), d.Array()
 	for a, c := range [3]int{i, j, k} {
 		switch {
 		case dir[a] > 1e-12:
-			best = min(best, (float64(c+1)-at[a])/dir[a])
+			best = min(best, (float64(c+1+round)-at[a])/dir[a])
 		case dir[a] < -1e-12:
-			best = min(best, (float64(c)-at[a])/dir[a])
+			best = min(best, (float64(c-round)-at[a])/dir[a])
 		}
 	}
 	return max(best, 0) * l.H * tile

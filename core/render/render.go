@@ -24,9 +24,9 @@ type Solid struct {
 	Holdout bool // it cuts out what is behind it
 	Clear   bool // of glass
 
-	box    geom.Box // a little larger than the shape
-	size   float64
-	convex bool
+	box     geom.Box // a little larger than the shape
+	size    float64
+	spanned bool
 }
 
 // settle works out what trace asks of a solid again and again.
@@ -34,7 +34,7 @@ func settle(list []Solid) {
 	for i := range list {
 		list[i].size = list[i].Shape.Size.MaxComponent()
 		list[i].box = list[i].Shape.Bounds().Grow(list[i].size * 1e-3)
-		list[i].convex = list[i].Shape.Convex()
+		list[i].spanned = list[i].Shape.Spanned()
 	}
 }
 
@@ -573,17 +573,24 @@ func (s *Solid) meet(o, d geom.Vec3, near, end, far float64) (hit, bool) {
 			return h, false
 		}
 		h.t, h.normal, h.off = m.T, sh.Turn.Apply(n), s.size*1e-4
-	case s.convex:
-		t, last, met := sh.Span(o, d)
-		if t < 0 { // from within
-			if t = 0; s.Clear {
-				t = last
-			}
+	case s.spanned:
+		list, n := sh.Spans(o, d)
+		i := 0
+		for i < n && list[i][1] < 0 {
+			i++
 		}
-		if !met || last < 0 || t > far {
+		if i == n {
 			return h, false
 		}
-		h.t, h.normal = t, sh.Normal(o.Add(d.Mul(t)))
+		if h.t = list[i][0]; h.t < 0 { // from within
+			if h.t = 0; s.Clear {
+				h.t = list[i][1]
+			}
+		}
+		if h.t > far {
+			return h, false
+		}
+		h.normal = sh.Facing(o.Add(d.Mul(h.t)))
 	default:
 		t, ok := s.approach(o, d, near, min(end, far))
 		if !ok {
@@ -649,7 +656,7 @@ func slabs(b *geom.Box, o, inv geom.Vec3) (near, far float64, hit bool) {
 
 // blocked reports a solid between p and a light.
 func (s *Scene) blocked(t *trip, p, d geom.Vec3, far float64) bool {
-	// convex solids are most, and quickly told; only what they leave open is traced
+	// most solids are known by equations, and quickly told; only what they leave open is traced
 	inv := geom.V(1/d.X, 1/d.Y, 1/d.Z)
 	rest := len(s.Liquids) > 0 || s.Look.Ground && d.Y < 0
 	for i := range t.solids {
@@ -657,11 +664,14 @@ func (s *Scene) blocked(t *trip, p, d geom.Vec3, far float64) bool {
 		near, end, ok := slabs(&o.box, p, inv)
 		switch {
 		case !ok || near > far || end < 0:
-		case !o.convex:
+		case !o.spanned:
 			rest = true
 		default:
-			if from, to, met := o.Shape.Span(p, d); met && to >= 0 && from <= far {
-				return true
+			list, n := o.Shape.Spans(p, d)
+			for _, at := range list[:n] {
+				if at[1] >= 0 && at[0] <= far {
+					return true
+				}
 			}
 		}
 	}
