@@ -93,6 +93,9 @@ func TestSimRenderHandoverInspect(t *testing.T) {
 	if code, _, errs = call(t, "render", file, "--frames", "3", "--out", out, "--data", data, "--width", "32", "--samples", "1"); code != 0 {
 		t.Error(errs)
 	}
+	if code, _, errs = call(t, "render", file, "--frames", "3", "--out", out, "--data", data, "--width", "64", "--samples", "1"); code != 0 || !strings.Contains(errs, "1 of 1 pictures were in "+out+" already and stay as they are") {
+		t.Errorf("rendered again: %d %s", code, errs)
+	}
 	if _, err := os.Stat(filepath.Join(out, "tiny.0003.png")); err != nil {
 		t.Error(err)
 	}

@@ -362,12 +362,22 @@ func renderCommand(o *options) *cobra.Command {
 				j.Tiles, j.Sides = true, sides
 			}
 			report, end := o.reporter("rendering " + s.Name)
-			defer end()
-			return j.Do(c.Context(), ca, report)
+			left := 0
+			err = j.Do(c.Context(), ca, func(p run.Progress) {
+				if p.Reused {
+					left++
+				}
+				report(p)
+			})
+			end()
+			if left > 0 { // whatever the look and the values are now
+				fmt.Fprintf(os.Stderr, "zarf: %d of %d pictures were in %s already and stay as they are; delete them or name another folder to render them anew\n", left, b-a+1, out)
+			}
+			return err
 		}}
 	f := c.Flags()
 	f.StringVar(&span, "frames", "", "frames A-B (the shot's range where left out)")
-	f.StringVar(&out, "out", "", "folder for the pictures")
+	f.StringVar(&out, "out", "", "folder for the pictures; those that are there already are left as they are")
 	f.StringVar(&domain, "domain", "", "id of the domain (all, one after the other, where left out)")
 	f.StringVar(&lookID, "look", "", "id of the look (the first where left out)")
 	f.IntVar(&samples, "samples", 0, "samples a pixel (the look's where 0)")
