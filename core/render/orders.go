@@ -480,24 +480,30 @@ func shrunk(f *grid.Field, by int, q float32, crew grid.Crew) *grid.Field {
 	d := grid.Dims{NX: (f.NX + by - 1) / by, NY: (f.NY + by - 1) / by, NZ: (f.NZ + by - 1) / by}
 	out := grid.NewField(d)
 	crew.For(d.NZ, 1, func(k0, k1 int) {
-		count := make([]int, d.NX)
+		count, sum := make([]float32, d.NX), make([]float32, f.NX)
+		for i := range count {
+			count[i] = float32(min((i+1)*by, f.NX) - i*by)
+		}
 		for k := k0; k < k1; k++ {
 			for j := range d.NY {
-				to := out.Row(j, k)
-				clear(count)
+				clear(sum)
+				rows := 0
 				for z := k * by; z < min((k+1)*by, f.NZ); z++ {
 					for y := j * by; y < min((j+1)*by, f.NY); y++ {
-						for x, v := range f.Row(y, z) {
-							to[x/by] += v
-							count[x/by]++
-						}
+						vec.Add(sum, sum, f.Row(y, z))
+						rows++
 					}
 				}
+				to := out.Row(j, k)
 				for i := range to {
+					var s float32
+					for _, v := range sum[i*by : min((i+1)*by, f.NX)] {
+						s += v
+					}
 					if q > 0 {
-						to[i] *= q
+						to[i] = s * q
 					} else {
-						to[i] /= float32(count[i])
+						to[i] = s / (count[i] * float32(rows))
 					}
 				}
 			}

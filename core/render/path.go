@@ -67,6 +67,8 @@ type trip struct {
 	spans  []span    // of the ray within volumes
 	ends   []float64 // of all of them
 	here   []*bricks // those that overlap
+
+	read, sum *reader // of a march: of one volume, and of all
 }
 
 // path follows one light path backwards from the eye.

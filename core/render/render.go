@@ -315,6 +315,10 @@ func (p *Picture) Pass(stop func() bool) bool {
 	// nothing that they write
 	p.crew.For(len(p.count), 1, func(lo, hi int) {
 		t := trip{s: p.scene}
+		if p.march {
+			t.read, t.sum = readers.Get().(*reader), readers.Get().(*reader)
+			defer func() { readers.Put(t.read); readers.Put(t.sum) }()
+		}
 		for b := lo; b < hi; b++ {
 			// its noise is low enough, or it has had its sample before the pass was
 			// stopped

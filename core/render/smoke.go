@@ -77,14 +77,13 @@ func (p *Picture) marchVolumes(t *trip, o, d geom.Vec3, far float64, out *taken,
 	}
 	e := p.scene.Look.Extinction
 	m.grey = e[0] == e[1] && e[1] == e[2]
-	r := readers.Get().(*reader)
+	r := t.read
 	if len(t.spans) == 1 {
 		s := &t.spans[0]
 		m.alone(r, s.b, s.near, s.far)
 	} else {
 		m.together(r)
 	}
-	readers.Put(r)
 	if p.feats != nil && !out.hit && m.left(0) < 0.98 {
 		first, last := t.spans[0].near, t.spans[0].far
 		for _, s := range t.spans[1:] {
@@ -319,8 +318,7 @@ func (m *beam) joint(r *reader, near, far float64) bool {
 	for _, b := range m.t.here {
 		long = min(long, m.p.scene.Look.Step*b.v.H)
 	}
-	sum := readers.Get().(*reader)
-	defer readers.Put(sum)
+	sum := m.t.sum
 	end := math.Ceil(far/long - m.shift)
 	for first := math.Ceil(near/long - m.shift); first < end; first += most {
 		n := int(min(most, end-first))
