@@ -15,7 +15,8 @@ import (
 // look acts on its light alone.
 type kept struct {
 	mu    sync.Mutex
-	key   [sha256.Size]byte
+	smoke [sha256.Size]byte // by which look they are shaded
+	fire  [sha256.Size]byte
 	v     *Volume
 	notes []string
 	told  []string // what was found when values were cleaned, which is done once
@@ -34,9 +35,17 @@ func (c *Channels) Volume(h float64, origin geom.Vec3, l *look.Look, crew grid.C
 	}
 	k.mu.Lock()
 	defer k.mu.Unlock()
-	key := dressKey(l, c.Shutter)
-	if k.v != nil && k.key == key {
+	smoke, fire := dressKeys(l, c.Shutter)
+	if k.v != nil && k.smoke == smoke && k.fire == fire {
 		return k.v, k.notes, nil
+	}
+	if k.v != nil && k.smoke == smoke { // what glows alone
+		v := k.v.unlit()
+		if err := v.ignite(c, l, crew); err != nil {
+			return nil, nil, err
+		}
+		k.fire, k.v = fire, v
+		return v, k.notes, nil
 	}
 	v, bad := NewVolume(c.Density, h, origin, crew)
 	said, err := v.Dress(c, l, crew)
@@ -49,27 +58,37 @@ func (c *Channels) Volume(h float64, origin geom.Vec3, l *look.Look, crew grid.C
 	if k.clean {
 		said = append(said, k.told...)
 	}
-	k.key, k.v, k.notes, k.told, k.clean = key, v, said, said, true
+	k.smoke, k.fire, k.v, k.notes, k.told, k.clean = smoke, fire, v, said, said, true
 	return v, said, nil
 }
 
-// dressKey tells looks apart that shade a volume differently.
-func dressKey(l *look.Look, shutter float64) (key [sha256.Size]byte) {
-	sum := sha256.New()
-	fmt.Fprint(sum, l.SmokeFrom, "/", l.TintFrom, "/", l.FlameBy, "/")
-	numbers := []float64{shutter, l.FlameThickness, l.FlameSoot, l.FlameScale, l.FlameMix, l.FlameSoft, float64(l.FlameBands), l.Extinction[0], l.Extinction[1], l.Extinction[2]}
-	for _, yes := range []bool{l.Lit(), l.FlameAnywhere, l.Smooth} {
-		numbers = append(numbers, map[bool]float64{true: 1}[yes])
-	}
-	binary.Write(sum, binary.LittleEndian, numbers)
-	for _, t := range []*look.Table{l.Opacity, l.Tint, l.FlameRamp, l.FlameCurve} {
-		if t == nil {
-			sum.Write([]byte{0})
-			continue
+// unlit is a volume of the same smoke in which nothing glows.
+func (v *Volume) unlit() *Volume {
+	out := &Volume{Density: v.Density, opacity: v.opacity, spline: v.spline, H: v.H, Origin: v.Origin, tintBy: v.tintBy, tint: v.tint, moves: v.moves,
+		tiles: v.tiles, major: v.major, still: v.still, skip: make([]uint8, len(v.skip))}
+	out.measure()
+	return out
+}
+
+// dressKeys tell looks apart that shade a volume's smoke differently, and what glows in it.
+func dressKeys(l *look.Look, shutter float64) (smoke, fire [sha256.Size]byte) {
+	key := func(names string, numbers []float64, tables ...*look.Table) (key [sha256.Size]byte) {
+		sum := sha256.New()
+		fmt.Fprint(sum, names, "/")
+		binary.Write(sum, binary.LittleEndian, numbers)
+		for _, t := range tables {
+			if t == nil {
+				sum.Write([]byte{0})
+				continue
+			}
+			binary.Write(sum, binary.LittleEndian, []float64{1, t.Low, t.High})
+			binary.Write(sum, binary.LittleEndian, t.V[:])
 		}
-		binary.Write(sum, binary.LittleEndian, []float64{1, t.Low, t.High})
-		binary.Write(sum, binary.LittleEndian, t.V[:])
+		copy(key[:], sum.Sum(nil))
+		return key
 	}
-	copy(key[:], sum.Sum(nil))
-	return key
+	yes := func(b bool) float64 { return map[bool]float64{true: 1}[b] }
+	smoke = key(l.SmokeFrom+"/"+l.TintFrom, []float64{shutter, yes(l.Smooth)}, l.Opacity, l.Tint)
+	fire = key(l.FlameBy, []float64{l.FlameThickness, l.FlameSoot, l.FlameScale, l.FlameMix, l.FlameSoft, float64(l.FlameBands), l.Extinction[0], l.Extinction[1], l.Extinction[2], yes(l.Lit()), yes(l.FlameAnywhere)}, l.FlameRamp, l.FlameCurve)
+	return smoke, fire
 }

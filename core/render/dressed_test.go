@@ -16,7 +16,11 @@ func TestVolumesAreKeptWhileWhatShadesThemStays(t *testing.T) {
 	f := slab(16, 1)
 	f.Data[7] = float32(math.NaN())
 	c := &Channels{Density: f, Temperature: grid.NewField(f.Dims), Burn: grid.NewField(f.Dims), Burns: true}
+	for i := range c.Burn.Data {
+		c.Temperature.Data[i], c.Burn.Data[i] = float32(i%13)*150, float32(i%7)/7
+	}
 	c.Keep()
+	channels := c
 	take := func(change func(l *look.Look)) (*Volume, []string) {
 		l := fireLook("march")
 		change(&l)
@@ -47,6 +51,16 @@ func TestVolumesAreKeptWhileWhatShadesThemStays(t *testing.T) {
 		v, notes := take(c.change)
 		if same := v == first; same != c.same {
 			t.Errorf("%s: kept is %v", name, same)
+		}
+		// what is made of a kept one is what would be made afresh
+		l := fireLook("march")
+		c.change(&l)
+		fresh, _ := NewVolume(f, 0.1, geom.Vec3{}, grid.NewCrew(1))
+		if _, err := fresh.Dress(channels, &l, grid.NewCrew(1)); err != nil {
+			t.Fatal(err)
+		}
+		if !reflect.DeepEqual([]any{v.Glow, v.fires, v.skip, v.major, v.tight, v.power, v.lit}, []any{fresh.Glow, fresh.fires, fresh.skip, fresh.major, fresh.tight, fresh.power, fresh.lit}) {
+			t.Errorf("%s: the volume isn't one that is made afresh", name)
 		}
 		if !reflect.DeepEqual(notes, told) {
 			t.Errorf("%s: %q is said, %q at first", name, notes, told)
