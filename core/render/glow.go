@@ -185,13 +185,15 @@ func gatherFires(list []fire, most int) []fire {
 }
 
 // fireOn is the irradiance of a surface by a volume's fire, over π; solids
-// throw shadows.
+// throw shadows, and smoke on the way dims it.
 // A dozen lights with a shadow ray each.
 // Irradiance over π is what a white matt surface sends back.
 func (v *Volume) fireOn(s *Scene, t *trip, at, normal geom.Vec3) (e look.RGB) {
 	if s.Look.FlameLight <= 0 {
 		return e
 	}
+	c := s.Look.Extinction
+	sigma := (c[0] + c[1] + c[2]) / 3
 	for _, f := range v.lamps {
 		to := f.at.Sub(at)
 		r := to.Len()
@@ -205,7 +207,13 @@ func (v *Volume) fireOn(s *Scene, t *trip, at, normal geom.Vec3) (e look.RGB) {
 		if s.blocked(t, at, dir, r-f.size) {
 			continue
 		}
-		e = e.Add(f.power.Scale(s.Look.FlameLight * cos / (math.Pi * (r*r + f.size*f.size))))
+		k := s.Look.FlameLight * cos / (math.Pi * (r*r + f.size*f.size))
+		// up to the near side of the cluster, from where most of its light gets out
+		near := at.Add(to.Mul(max(r-f.size, 0) / max(r, 1e-9)))
+		for i := range s.mist {
+			k *= s.mist[i].between(at, near, sigma)
+		}
+		e = e.Add(f.power.Scale(k))
 	}
 	return e
 }

@@ -116,3 +116,42 @@ func TestGatheredFiresKeepTheirPower(t *testing.T) {
 		t.Errorf("%d fires with %g of %g", len(out), got, want)
 	}
 }
+
+// Smoke between a fire and a wall dims what that gets of it, by the quick method about as
+// much as paths find.
+func TestSmokeDimsFireOnSurfaces(t *testing.T) {
+	bright := func(method string, smoke float64) float64 {
+		s := likenesses()[3].scene(method)
+		l := &s.Look
+		for c := range 3 {
+			l.Extinction[c], l.Scattering[c] = smoke, 0.2*smoke
+		}
+		l.Background = "none"
+		s.Solids = []Solid{{Colour: look.RGB{0.8, 0.8, 0.8}, Shape: geom.Shape{Form: geom.Block, Centre: geom.V(-1, 0.5, 0), Size: geom.V(0.1, 3, 3), Turn: geom.RotationXYZ(geom.Vec3{})}}}
+		s.Camera = NewCamera(geom.V(-0.3, 0.5, 1.2), geom.V(-0.95, 0.5, -0.3), 80)
+		p, err := New(s, 12, 12, grid.NewCrew(2))
+		if err != nil {
+			t.Fatal(err)
+		}
+		n := 2
+		if method == "path" {
+			n = 4000
+		}
+		for range n {
+			p.Pass(nil)
+		}
+		sum := 0.0
+		for i := range 144 {
+			c, _ := p.At(i%12, i/12)
+			sum += c[0]
+		}
+		return sum
+	}
+	for _, smoke := range []float64{0.02, 0.4} {
+		a, b := bright("march", smoke), bright("path", smoke)
+		t.Logf("extinction %g: %.4f marched, %.4f by paths", smoke, a, b)
+		if a <= 0 || math.Abs(a/b-1) > 0.25 {
+			t.Errorf("extinction %g: march %g, paths %g", smoke, a, b)
+		}
+	}
+}

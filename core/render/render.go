@@ -101,6 +101,7 @@ type Scene struct {
 	bare    []Solid   // without holdouts
 	clear   bool      // something is made of glass, or is a clear liquid
 	grids   []*bricks // volumes and the light in them, for the march; made once
+	mist    []haze    // how thick smoke is between fire and surfaces; made with them
 }
 
 // Quick is the same scene for the quick march, read in straight lines between voxels.
@@ -278,6 +279,7 @@ func NewWith(s *Scene, w, h int, k Wants, crew grid.Crew) (*Picture, error) {
 	if p.march {
 		if s.grids == nil {
 			all := s.hazes(crew)
+			s.mist = all
 			for _, v := range s.Volumes {
 				l := newLight(v, s, all, p.mean, crew)
 				smooth := s.Look.Smooth

@@ -67,11 +67,25 @@ func (s *Scene) spots() (out []Spot) {
 			continue
 		}
 		for _, f := range gatherFires(slices.Clone(v.fires), mostSpots) {
-			out = append(out, Spot{f.at.Array(), f.power.Scale(s.Look.FlameLight)})
+			out = append(out, Spot{f.at.Array(), f.power.Scale(s.Look.FlameLight * s.escapes(f.at))})
 		}
 	}
 	slices.SortStableFunc(out, func(a, b Spot) int { return cmp.Compare(b.Light.Max(), a.Light.Max()) })
 	return out[:min(len(out), mostSpots)]
+}
+
+// escapes is how much of the light from a place gets out of smoke, the mean over all sides.
+func (s *Scene) escapes(p geom.Vec3) (mean float64) {
+	e := s.Look.Extinction
+	for n := range ways {
+		k := float64(ways[n].share)
+		for i := range s.mist {
+			h := &s.mist[i]
+			k *= h.between(p, p.Add(ways[n].unit().Mul(h.v.tight.Size().Len())), (e[0]+e[1]+e[2])/3)
+		}
+		mean += k
+	}
+	return mean
 }
 
 // Wet is how a viewport draws a liquid's skin.
@@ -140,10 +154,11 @@ func (s *Scene) Daylight() Daylight {
 // but for the sun's light as it comes, the most directed, which a page works out itself.
 func (s *Scene) Screen(data []byte, crew grid.Crew) (Screen, []byte) {
 	s.prepare()
-	out := Screen{Light: s.Daylight(), Notes: s.Notes}
 	lit := *s
 	lit.Look.Smooth = true // of few voxels, so that as fine as these
 	all := lit.hazes(crew)
+	lit.mist = all
+	out := Screen{Light: lit.Daylight(), Notes: s.Notes}
 	e := s.Look.Extinction
 	for _, v := range s.Volumes {
 		l := newLight(v, &lit, all, (e[0]+e[1]+e[2])/3, crew)

@@ -179,15 +179,25 @@ func (v *showing) volume(c *render.Channels, h float64, origin geom.Vec3, as loo
 	var lacks *render.Missing
 	if errors.As(err, &lacks) { // what there is can be shown all the same
 		as.SmokeFrom, as.Opacity, as.TintFrom, as.Tint, as.FlameAnywhere, as.FlameMix = "density", nil, "", nil, false, 0
-		v.notes = append(v.notes, lacks.Error()+"; until then density is shown")
+		v.say(lacks.Error() + "; until then density is shown")
 		vol, notes, err = c.Volume(h, origin, &as, v.crew)
 	}
 	if err != nil {
 		return fmt.Errorf("frame %d: %w", v.number, err)
 	}
 	v.volumes, v.names = append(v.volumes, vol), append(v.names, v.name)
-	v.notes = append(v.notes, notes...)
+	v.say(notes...)
 	return nil
+}
+
+// say keeps notes, of a domain by name where there are several.
+func (v *showing) say(notes ...string) {
+	for _, n := range notes {
+		if v.name != "" {
+			n = v.name + ": " + n
+		}
+		v.notes = append(v.notes, n)
+	}
 }
 
 // channels are those of smoke, from the preview where it has all that the look reads.
