@@ -190,15 +190,16 @@ void main() {
   for (int i = 0; i < 400; i++) {
     if (t >= last || through1 < 0.005) break;
     float dt = 1e9, next = last;
-    ${each(n, 'if (in#.x < in#.y) { if (t < in#.x) next = min(next, in#.x); else if (t < in#.y) dt = min(dt, step#); }')}
+    // a step ends where a volume begins or ends
+    ${each(n, 'if (in#.x < in#.y) { if (t < in#.x) next = min(next, in#.x); else if (t < in#.y) { dt = min(dt, step# * fewest); next = min(next, in#.y); } }')}
     if (dt > 1e8) { t = next; continue; }
-    dt *= fewest;
+    dt = max(min(dt, next - t), 1e-5);
     if (clear.x <= t + dt * jitter) { light += through * mirrors[0]; through *= passes[0]; clear = vec2(clear.y, 1e9); mirrors[0] = mirrors[1]; passes[0] = passes[1]; through1 = max(through.r, max(through.g, through.b)); }
     float at = t + dt * jitter;
     vec3 p = eye + dd * at;
     float dens = 0.0;
     vec3 scattered = vec3(0.0), shine = vec3(0.0);
-    ${each(n, `if (at > in#.x && at < in#.y) {
+    ${each(n, `if (at >= in#.x && at <= in#.y) {
       vec3 q = (p - low#) / span#;
       vec2 s = read(cells#, q, 0.0, planes#, deep#).rg;
       float rho = s.r * s.r * top#;
