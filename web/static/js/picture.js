@@ -122,12 +122,24 @@ vec3 sunAt(vec3 p) {
   }`)}
   return left;
 }
-// what is behind everything, and how far off
+#ifdef SHADE
+uniform highp sampler2DShadow shade; // the sun's distances to what is solid
+uniform mat4 toShade;
+float openAt(vec3 p) {
+  vec4 q = toShade * vec4(p, 1.0);
+  q.xyz /= q.w;
+  if (any(lessThan(q.xy, vec2(0.0))) || any(greaterThan(q.xy, vec2(1.0)))) return 1.0;
+  return texture(shade, vec3(q.xy, min(q.z, 1.0) - 0.002)); // what lies beyond all solids is behind them
+}
+#else
+float openAt(vec3 p) { return 1.0; }
+#endif
+// what is behind everything
 vec3 behind(vec3 d) {
   if (!backdrop) return vec3(0.0);
   if (ground && d.y < 0.0 && eye.y > 0.0) {
     vec3 p = eye - d * (eye.y / d.y);
-    return groundTint * (open + sunLight * sunAt(p) * max(sunDir.y, 0.0) / 3.14159265);
+    return groundTint * (open + sunLight * sunAt(p) * openAt(p) * max(sunDir.y, 0.0) / 3.14159265);
   }
   return skyAt(d);
 }
@@ -286,6 +298,7 @@ export class Picture {
     this.uniforms = {
       ...this.shared, toWorld: { value: new THREE.Matrix4() }, solids: one(null), solidDepth: one(null), lines: one(null), blue: one(null), glass0: one(null), glass1: one(null), water0: one(null), water1: one(null),
       extinction: v3(), albedo: v3(), lobes: v3(), background: v3(), meanExtinction: one(1), fewest: one(1), backdrop: one(false), gain: v3(), saturation: one(1), gamma: one(1), lift: one(0), softness: one(0), plain: one(0), tones: one(0),
+      shade: one(null), toShade: { value: new THREE.Matrix4() },
       way: { value: Array.from({ length: 24 }, () => new THREE.Vector4()) }, ways: one(0),
     };
     this.material = new THREE.ShaderMaterial({ glslVersion: THREE.GLSL3, defines: {}, uniforms: this.uniforms, vertexShader: 'void main() { gl_Position = vec4(position.xy, 0.0, 1.0); }', fragmentShader: fragment(0), depthTest: false, depthWrite: false });
@@ -299,6 +312,8 @@ export class Picture {
     this.parts = [];
     this.clear = { glass: false, water: false }; // what there is to be seen through
     this.kept = []; // textures of parts
+    /** @type {THREE.DirectionalLight | null} */
+    this.sun = null; // whose shadows of solids fall on the ground
     this.wanted = false; // the sky and the ground behind everything
     const noise = new THREE.DataTexture(new Uint8Array([128]), 1, 1, THREE.RedFormat);
     noise.needsUpdate = true;
@@ -400,7 +415,7 @@ export class Picture {
   define() {
     const e = this.day.extinction, n = this.parts.length;
     const want = {
-      SMOKE: n > 0, FIRE: this.parts.some((p) => p.glow > 0), TINT: this.parts.some((p) => p.tinted), COLOUR: e[0] !== e[1] || e[1] !== e[2], REACH: n > 0 && this.uniforms.ways.value > 0, GLASS: this.clear.glass, WATER: this.clear.water,
+      SMOKE: n > 0, FIRE: this.parts.some((p) => p.glow > 0), TINT: this.parts.some((p) => p.tinted), COLOUR: e[0] !== e[1] || e[1] !== e[2], REACH: n > 0 && this.uniforms.ways.value > 0, SHADE: this.wanted && !!this.shadow, GLASS: this.clear.glass, WATER: this.clear.water,
     };
     const key = n + Object.keys(want).filter((k) => want[k]).join();
     if (key === this.built) return;
@@ -451,6 +466,10 @@ export class Picture {
       renderer.render(scene, camera);
     };
     into(t.solid, SOLID);
+    const map = this.sun && this.sun.castShadow && this.sun.shadow.map;
+    if (!!map !== !!this.shadow || this.wanted !== this.shaded) { this.shadow = map; this.shaded = this.wanted; this.define(); }
+    u.shade.value = map ? map.depthTexture : null;
+    if (map) u.toShade.value.copy(this.sun.shadow.matrix);
     if (clear.glass) into(t.glass, GLASS);
     if (clear.water) {
       scene.overrideMaterial = this.rear = this.rear || new THREE.MeshBasicMaterial({ side: THREE.BackSide, colorWrite: false });

@@ -40,6 +40,12 @@ export class Viewport {
     this.sun = new THREE.DirectionalLight();
     this.sky = new THREE.HemisphereLight();
     for (const l of [this.sun, this.sky]) { l.layers.enableAll(); this.scene.add(l); }
+    this.scene.add(this.sun.target);
+    this.renderer.shadowMap.enabled = true;
+    this.renderer.shadowMap.autoUpdate = false; // it is made anew when solids or the sun move
+    this.sun.castShadow = true;
+    this.picture.sun = this.sun;
+    this.sun.shadow.mapSize.set(1024, 1024);
     this.spots = Array.from({ length: 6 }, () => { const l = new THREE.PointLight(0, 1); l.layers.enableAll(); this.scene.add(l); return l; });
     this.daylight(this.picture.day);
     this.byId = new Map();
@@ -90,7 +96,7 @@ export class Viewport {
     this.picture.light(l);
     const set = (c, v, k) => c.setRGB(v[0] * k, v[1] * k, v[2] * k);
     set(this.sun.color, l.sun, 1);
-    this.sun.position.fromArray(l.sunDir);
+    this.shine();
     set(this.sky.color, l.open, Math.PI);
     this.spots.forEach((s, i) => {
       const from = (l.spots || [])[i];
@@ -125,6 +131,23 @@ export class Viewport {
     if (fine === this.fine) return;
     this.fine = fine;
     this.resize();
+  }
+
+  // The sun stands where it sees all solids, for their shadows.
+  shine() {
+    const b = new THREE.Box3();
+    for (const o of this.things ? this.things.children : []) o.traverse((c) => { if (c instanceof THREE.Mesh && c.castShadow) b.expandByObject(c); });
+    const some = !b.isEmpty(), mid = some ? b.getCenter(new THREE.Vector3()) : new THREE.Vector3(), r = some ? Math.max(b.getSize(new THREE.Vector3()).length() / 2, 1e-3) : 1;
+    const d = this.picture.day.sunDir, key = [...d, ...mid.toArray(), r].join();
+    this.sun.position.copy(mid).addScaledVector(new THREE.Vector3(d[0], d[1], d[2]), 2 * r);
+    this.sun.target.position.copy(mid);
+    if (key === this.shone) return;
+    this.shone = key;
+    const c = this.sun.shadow.camera;
+    c.left = c.bottom = -r; c.right = c.top = r; c.near = r * 0.9; c.far = r * 3.1;
+    c.updateProjectionMatrix();
+    this.sun.shadow.normalBias = r * 0.004;
+    this.renderer.shadowMap.needsUpdate = true;
   }
 
   // What a frame holds: smoke and liquids, and the light that they are in.
@@ -162,6 +185,8 @@ export class Viewport {
       this.things.add(o);
       this.byId.set(e.id, o);
     }
+    this.shone = '';
+    this.shine();
     this.floor();
     if (!this.framed) { this.framed = true; this.frameAll(); }
     this.choose(this.chosen);
@@ -385,6 +410,7 @@ export class Viewport {
     }
     const lit = new THREE.Mesh(geo, e.clear ? this.glass : new THREE.MeshLambertMaterial({ color, vertexColors: !!tinted, side: THREE.DoubleSide }));
     lit.layers.set(e.clear ? GLASS : SOLID);
+    lit.castShadow = lit.receiveShadow = !e.clear;
     const trace = new THREE.Mesh(geo, new THREE.MeshBasicMaterial({ colorWrite: false, depthWrite: !e.clear, side: THREE.DoubleSide }));
     g.add(lit, trace);
   }
