@@ -24,26 +24,31 @@ type crossing struct {
 
 // start begins a ray up to far m. It is to be asked where to go by find.
 func (c *crossing) start(v *Volume, o, d geom.Vec3, far float64) {
-	c.begin(v, v.tiles, tile, v.skip, o, d, far)
+	c.begin(v, &v.tight, v.tiles, tile, v.skip, o, d, far)
+}
+
+// startGlow is start where something glows.
+func (c *crossing) startGlow(v *Volume, o, d geom.Vec3, far float64) {
+	c.begin(v, &v.flames, v.tiles, tile, v.skip, o, d, far)
 }
 
 // startNodes is start among the tiles of the volume's nodes, or its own without those.
 func (c *crossing) startNodes(v *Volume, o, d geom.Vec3, far float64) {
 	if n := v.nodes; n != nil {
-		c.begin(v, n.tiles, float64(n.tile), n.skip, o, d, far)
+		c.begin(v, &v.tight, n.tiles, float64(n.tile), n.skip, o, d, far)
 		return
 	}
 	c.start(v, o, d, far)
 }
 
-// begin begins a ray through tiles of so many voxels along an edge.
-func (c *crossing) begin(v *Volume, tiles grid.Dims, edge float64, skip []uint8, o, d geom.Vec3, far float64) {
+// begin begins a ray through tiles of so many voxels along an edge, within a box.
+func (c *crossing) begin(v *Volume, within *geom.Box, tiles grid.Dims, edge float64, skip []uint8, o, d geom.Vec3, far float64) {
 	c.v, c.skip, c.t, c.end = v, skip, 0, 0
 	if v.empty {
 		return
 	}
 	inv := geom.V(1/d.X, 1/d.Y, 1/d.Z)
-	near, exit, ok := slabs(&v.tight, o, inv)
+	near, exit, ok := slabs(within, o, inv)
 	h := 1 / v.H
 	t, end := max(near, 0)*h, min(exit, far)*h
 	if !ok || t >= end {

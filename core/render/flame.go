@@ -267,6 +267,13 @@ func (v *Volume) ignite(c *Channels, l *look.Look, crew grid.Crew) error {
 	}
 	v.lightTiles(crew)
 	v.measure()
+	at := func(p [3]int, by float64) geom.Vec3 {
+		return v.Origin.Add(geom.V(float64(p[0])+by, float64(p[1])+by, float64(p[2])+by).Mul(v.H))
+	}
+	// softened light fills all of them, and is read from up to a voxel beyond
+	if v.flames = (geom.Box{Min: at(v.hot[0], -1), Max: at(v.hot[1], 1)}); v.moves != nil && v.moves.shutter > 0 {
+		v.flames = v.tight
+	}
 	return nil
 }
 

@@ -593,7 +593,7 @@ func (t *trip) glow(o, d geom.Vec3, far float64, w look.RGB, pdf float64) (sum l
 		shift, step := t.r.next(), 0
 		inv := 1 / gap
 		var c crossing
-		for c.start(v, o, d, far); c.find(); {
+		for c.startGlow(v, o, d, far); c.find(); {
 			if !v.lit[c.tile] {
 				continue
 			}

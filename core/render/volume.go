@@ -37,6 +37,7 @@ type Volume struct {
 	glow   []float32 // the same voxel by voxel: red, green, blue, their sum; for paths
 	once   sync.Once // for that, and for nodes
 	hot    [2][3]int // the voxels among which all that glows lies
+	flames geom.Box  // and where they are looked for over the exposure
 	sharp  *flame    // works glow out where it is looked at; nil: Glow is read
 	lit    []bool    // tiles in and round which something glows
 	fires  []fire    // what lights smoke
