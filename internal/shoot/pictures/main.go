@@ -159,7 +159,8 @@ func prepare(p *shoot.Page, url string) error {
 	}
 	// the other shots, one after the other
 	for _, name := range []string{"bl020", "bl030", "bl040", "bl080", "bl090", "bl100"} {
-		if err := p.Go(url + "/shots/" + name + "/stage"); err != nil {
+		// a page that follows the run in small pictures leaves the machine to it
+		if err := p.Go(url + "/shots/" + name + "/stage?volume=16"); err != nil {
 			return err
 		}
 		if _, err := p.Eval(`() => document.querySelector('#run').click()`); err != nil {
