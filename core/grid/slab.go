@@ -31,6 +31,16 @@ func (s *Slab) Floats(n int) []float32 {
 	return a
 }
 
+// Huge makes n zeroed values by themselves, on huge pages where the system has them: for
+// what is read at random.
+func Huge(n int) []float32 {
+	a := make([]float32, n)
+	if n > 0 {
+		advise(a)
+	}
+	return a
+}
+
 // Field makes a field of zeros.
 func (s *Slab) Field(d Dims) *Field { return &Field{Dims: d, Data: s.Floats(d.Len())} }
 

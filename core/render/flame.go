@@ -336,7 +336,7 @@ func (v *Volume) forPaths(sigma float64, crew grid.Crew) {
 			return
 		}
 		d := v.Density.Dims
-		v.glow = make([]float32, 4*d.Len())
+		v.glow = grid.Huge(4 * d.Len())
 		for k := v.hot[0][2]; k < v.hot[1][2]; k++ {
 			for j := v.hot[0][1]; j < v.hot[1][1]; j++ {
 				for n := d.Index(v.hot[0][0], j, k); n < d.Index(v.hot[1][0], j, k); n++ {

@@ -82,7 +82,9 @@ func (v *Volume) nodesOf(sigma float64, crew grid.Crew) *nodes {
 	if v.opacity != nil || full*size*int(unsafe.Sizeof(n.q[0])) > mostNodes {
 		return nil
 	}
-	n.q = make([]uint16, full*size)
+	if full > 0 {
+		n.q = unsafe.Slice((*uint16)(unsafe.Pointer(&grid.Huge((full*size + 1) / 2)[0])), full*size)
+	}
 	crew.For(t.Len(), 16, func(lo, hi int) {
 		room := newNodeRoom(n.edge)
 		for m := lo; m < hi; m++ {
