@@ -285,7 +285,10 @@ export const daylight = {
 };
 
 export class Picture {
-  constructor() {
+  constructor(renderer) {
+    // where the processor draws, edges stay rough and steps are longer
+    const info = renderer.getContext().getExtension('WEBGL_debug_renderer_info');
+    this.slow = !!info && /swiftshader|llvmpipe|software/i.test(renderer.getContext().getParameter(info.UNMASKED_RENDERER_WEBGL));
     this.shared = {}; // uniforms of the light, for whoever is in it
     for (const k of ['sunDir', 'sunLight', 'zenith', 'horizon', 'below', 'open', 'groundTint']) this.shared[k] = { value: new THREE.Vector3() };
     this.shared.ground = { value: false };
@@ -374,7 +377,7 @@ export class Picture {
     // a look of the longest way through everything takes no more than that many steps
     let steps = 0;
     for (const p of this.parts) steps += 1.75 * Math.max(...p.dims);
-    u.fewest.value = Math.max(1, steps / 330);
+    u.fewest.value = Math.max(1, steps / 330) * (this.slow ? 2 : 1);
     this.define();
   }
 
@@ -433,9 +436,10 @@ export class Picture {
     if (this.targets && this.shared.pixels.value.equals(size)) return;
     this.shared.pixels.value.copy(size);
     for (const t of Object.values(this.targets || {})) { t.depthTexture.dispose(); t.dispose(); }
+    const samples = this.slow ? 0 : 4;
     const make = (more) => new THREE.WebGLRenderTarget(size.x, size.y, { minFilter: THREE.NearestFilter, magFilter: THREE.NearestFilter, depthTexture: new THREE.DepthTexture(size.x, size.y, THREE.UnsignedIntType), ...more });
     this.targets = {
-      solid: make({ type: THREE.HalfFloatType, samples: 4 }), lines: make({ samples: 4 }),
+      solid: make({ type: THREE.HalfFloatType, samples }), lines: make({ samples }),
       glass: make({ type: THREE.HalfFloatType, count: 2 }), water: make({ type: THREE.HalfFloatType, count: 2 }), back: make({}),
     };
     const u = this.uniforms;

@@ -33,7 +33,7 @@ export class Viewport {
     this.tools.add(this.gizmo.getHelper());
     this.things = new THREE.Group();
     this.scene.add(this.things);
-    this.picture = new Picture();
+    this.picture = new Picture(this.renderer);
     this.liquid = new Liquid(this.picture);
     this.scene.add(this.liquid.group);
     this.glass = this.picture.skin(false, 0);

@@ -241,7 +241,7 @@ async function show(frame) {
 let resting = 0;
 function sharpen(t, frame) {
   clearTimeout(resting);
-  if (state.playing) return;
+  if (state.playing || view.picture.slow) return; // more than the processor can draw
   const light = frames.light();
   resting = setTimeout(async () => {
     try {
