@@ -34,7 +34,16 @@ func (p *Picture) marchRay(t *trip, o, d geom.Vec3, out *taken) {
 		if lamp >= 0 {
 			far = at
 		}
-		p.marchVolumes(t, o, d, far, out, &through)
+		var v *veil
+		if crossed == 0 {
+			v = t.between(meets(h, solid, lamp))
+		}
+		if v == nil && p.marchVolumes(t, o, d, far, through, p.feats != nil && !out.hit, &t.veil) {
+			v = &t.veil
+		}
+		if v != nil {
+			t.lay(v, o, d, out, &through)
+		}
 		through = through.Mul(s.soaked(in, far))
 		switch {
 		case lamp >= 0:

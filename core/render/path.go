@@ -68,7 +68,15 @@ type trip struct {
 	ends   []float64 // of all of them
 	here   []*bricks // those that overlap
 
-	read, sum *reader // of a march: of one volume, and of all
+	out  taken // of the pixel under way
+	rays int64 // that were followed through volumes
+
+	// of a march
+	read, sum *reader            // of one volume, and of all
+	veil      veil               // what the ray under way sees of volumes
+	cells     cells              // what lies between rays that were followed before; of nothing without
+	x, y      int                // the pixel's place among them
+	known     [block][block]bool // pixels of a block that were told from them
 }
 
 // path follows one light path backwards from the eye.

@@ -195,8 +195,11 @@ type Picture struct {
 	bricks   []*bricks
 	mean     float64 // extinction over colours, 1/m for density 1
 	march    bool
-	jitter   bool     // steps begin at random
-	skyLight look.RGB // the sky's light on open ground, over π, for the march
+	jitter   bool         // steps begin at random
+	survey   *survey      // of the first pass, while it is under way; nil: every ray is followed
+	every    bool         // it isn't wanted
+	rays     atomic.Int64 // that were followed through volumes
+	skyLight look.RGB     // the sky's light on open ground, over π, for the march
 
 	across int   // blocks in a row
 	count  []int // samples of every block
@@ -309,36 +312,52 @@ func (p *Picture) Done() bool {
 // early where stop says so, and then the pass doesn't count: the next call goes on with
 // it.
 func (p *Picture) Pass(stop func() bool) bool {
-	var halted atomic.Bool // by any thread
 	// the first pass is a clean preview; later ones begin their steps at random, so
 	// that the slices' edges average out
 	p.jitter = p.Samples > 0
+	if p.survey == nil {
+		if y := p.newSurvey(); y != nil {
+			if !y.fill(p, stop) {
+				return false
+			}
+			p.survey = y
+		}
+	}
 	// a block a piece of work: 256 pixels with their own counts, so threads share
 	// nothing that they write
-	p.crew.For(len(p.count), 1, func(lo, hi int) {
-		t := trip{s: p.scene}
-		if p.march {
-			t.read, t.sum = readers.Get().(*reader), readers.Get().(*reader)
-			defer func() { readers.Put(t.read); readers.Put(t.sum) }()
+	if !p.squares(len(p.count), stop, func(b int, t *trip) {
+		// its noise is low enough, or it has had its sample before the pass was
+		// stopped
+		if !p.done[b] && p.count[b] <= p.Samples {
+			p.square(b, t)
 		}
-		for b := lo; b < hi; b++ {
-			// its noise is low enough, or it has had its sample before the pass was
-			// stopped
-			if p.done[b] || p.count[b] > p.Samples {
-				continue
-			}
+	}) {
+		return false
+	}
+	p.Samples++
+	p.survey = nil
+	return true
+}
+
+// squares does n pieces of work on all threads, and says whether it wasn't stopped.
+func (p *Picture) squares(n int, stop func() bool, do func(n int, t *trip)) bool {
+	var halted atomic.Bool // by any thread
+	p.crew.For(n, 1, func(lo, hi int) {
+		t := trips.Get().(*trip)
+		t.s, t.cells.of, t.rays = p.scene, nil, 0
+		defer func() {
+			p.rays.Add(t.rays)
+			trips.Put(t)
+		}()
+		for i := lo; i < hi; i++ {
 			if stop != nil && stop() {
 				halted.Store(true)
 				return
 			}
-			p.square(b, &t)
+			do(i, t)
 		}
 	})
-	if halted.Load() {
-		return false
-	}
-	p.Samples++
-	return true
+	return !halted.Load()
 }
 
 // leastSamples are taken before a block's noise is trusted.
@@ -349,12 +368,18 @@ func (p *Picture) square(b int, t *trip) {
 	s := p.scene
 	x0, y0 := b%p.across*block, b/p.across*block
 	n := p.count[b]
-	var out taken
+	if p.survey != nil {
+		t.cells.refine(p.survey.fine, b%p.across*cellsEdge+1, b/p.across*cellsEdge+1, p.survey)
+		p.keepKnown(t, x0, y0)
+	}
 	for q := range block * block {
 		// squares of 4 × 4 pixels: their rays read much the same, which stays in the
 		// first cache
 		x, y := x0+q/16%4*4+q%4, y0+q/64*4+q/4%4
 		if x >= p.W || y >= p.H {
+			continue
+		}
+		if p.survey != nil && t.known[y-y0][x-x0] {
 			continue
 		}
 		// numbers depend on the pixel and its sample alone
@@ -366,6 +391,7 @@ func (p *Picture) square(b int, t *trip) {
 			jx, jy = t.r.next(), t.r.next()
 		}
 		t.cam, t.solids, t.bare, t.moment = &s.Camera, s.Solids, s.bare, 0
+		t.x, t.y = x-x0, y-y0
 		if s.Shutter > 0 {
 			u := t.r.next()
 			t.moment = (u - 0.5) * s.Shutter
@@ -378,13 +404,13 @@ func (p *Picture) square(b int, t *trip) {
 		}
 		o, d := t.cam.lensRay(float64(x)+jx, float64(y)+jy, p.W, p.H, &t.r)
 		// nothing of the last pixel must show through
-		out = taken{}
+		t.out = taken{}
 		if p.march {
-			p.marchRay(t, o, d, &out)
+			p.marchRay(t, o, d, &t.out)
 		} else {
-			t.path(o, d, &out)
+			t.path(o, d, &t.out)
 		}
-		p.keep(x, y, n, &out)
+		p.keep(x, y, n, &t.out)
 	}
 	p.count[b]++
 	// looked at every eighth sample from the sixteenth on: a block that ends early

@@ -27,7 +27,8 @@ type reader struct {
 	t                       [vec.MaxLooks]float64  // m along the ray
 }
 
-var readers = sync.Pool{New: func() any { return new(reader) }}
+// trips are those of threads that follow rays.
+var trips = sync.Pool{New: func() any { return &trip{read: new(reader), sum: new(reader)} }}
 
 // Looks are worth reading from enough on, and no more than most are read: opaque smoke
 // hides all but the first.
@@ -41,10 +42,11 @@ type beam struct {
 	p     *Picture
 	t     *trip
 	o, d  geom.Vec3
-	out   *taken
 	from  look.RGB // what reaches the eye from before the volumes
 	shift float64  // of looks, in steps
 	grey  bool     // extinction of one colour
+	wants bool     // to know how far away it is
+	seen  float64  // m: how far; 0: nothing seen
 
 	// by colour: what is left of the light from behind, and what is scattered to the eye
 	// of the sun's light that comes straight, of that which comes by way of other smoke, and
@@ -58,8 +60,23 @@ type span struct {
 	b         *bricks
 }
 
-// marchVolumes follows a ray through all volumes up to far, m.
-func (p *Picture) marchVolumes(t *trip, o, d geom.Vec3, far float64, out *taken, through *look.RGB) {
+// veil is what a ray gathers in volumes, for light of 1 from behind: radiance by where it
+// comes from and colour, how much gets through, and how far away it is seen, m.
+type veil = vec.Sixteen
+
+// What numbers of a veil begin with, and the last.
+const (
+	veilEmission = 3 * iota
+	veilSun
+	veilSky
+	veilFire
+	veilThrough
+	veilSeen
+)
+
+// marchVolumes follows a ray through all volumes up to far, m. through is what of the light
+// reaches the eye, wants that the ray asks how far away they are seen; false: it meets none.
+func (p *Picture) marchVolumes(t *trip, o, d geom.Vec3, far float64, through look.RGB, wants bool, v *veil) bool {
 	t.spans = t.spans[:0]
 	for _, b := range p.bricks {
 		near, end, ok := b.enter(b.toBricks(o), d.Array())
@@ -68,9 +85,10 @@ func (p *Picture) marchVolumes(t *trip, o, d geom.Vec3, far float64, out *taken,
 		}
 	}
 	if len(t.spans) == 0 {
-		return
+		return false
 	}
-	m := beam{p: p, t: t, o: o, d: d, out: out, from: *through, shift: 0.5, through: [3]float32{1, 1, 1}}
+	t.rays++
+	m := beam{p: p, t: t, o: o, d: d, from: through, shift: 0.5, wants: wants, through: [3]float32{1, 1, 1}}
 	// the first pass is a clean preview
 	if p.jitter {
 		m.shift = t.r.next()
@@ -84,14 +102,30 @@ func (p *Picture) marchVolumes(t *trip, o, d geom.Vec3, far float64, out *taken,
 	} else {
 		m.together(r)
 	}
-	if p.feats != nil && !out.hit && m.left(0) < 0.98 {
+	if wants && m.seen == 0 && m.left(0) < 0.98 {
 		first, last := t.spans[0].near, t.spans[0].far
 		for _, s := range t.spans[1:] {
 			first, last = min(first, s.near), max(last, s.far)
 		}
-		t.see(out, o, d, (first+last)/2, nil)
+		m.seen = (first + last) / 2
 	}
-	m.settle(through)
+	m.settle(v)
+	return true
+}
+
+// lay puts what a ray has gathered in volumes before what lies behind.
+func (t *trip) lay(v *veil, o, d geom.Vec3, out *taken, through *look.RGB) {
+	if v[veilSeen] > 0 && !out.hit {
+		t.see(out, o, d, float64(v[veilSeen]), nil)
+	}
+	for c := range 3 {
+		k := through[c]
+		out.light[Emission][c] += k * float64(v[veilEmission+c])
+		out.light[BySun][c] += k * float64(v[veilSun+c])
+		out.light[BySky][c] += k * float64(v[veilSky+c])
+		out.light[ByFire][c] += k * float64(v[veilFire+c])
+		through[c] = k * float64(v[veilThrough+c])
+	}
 }
 
 // left is what is left of the light from behind: of the colour that is left most.
@@ -196,7 +230,7 @@ func (r *reader) count() int { return r.looks[ofSmoke].Len() }
 func (m *beam) place(r *reader, w *stretch, first float64, n int) {
 	b := w.b
 	t := (first + m.shift) * w.step
-	if b.v.sharp != nil || m.p.feats != nil {
+	if b.v.sharp != nil || m.wants {
 		for i := range n {
 			r.t[r.count()+i] = (t + float64(i)*w.step) * b.h
 		}
@@ -458,11 +492,11 @@ func (m *beam) add(r *reader, n int, long float64) bool {
 			m.colour(r, (clearest+by)%3, n, long)
 		}
 	}
-	if before >= 0.5 && m.p.feats != nil && !m.out.hit && m.left(0) < 0.5 {
+	if before >= 0.5 && m.wants && m.seen == 0 && m.left(0) < 0.5 {
 		// half is the usual depth of smoke: neither its first veil nor what is behind it
 		for i, k := range r.kept[:n] {
 			if float64(k)*m.from[clearest] < 0.5 || i == n-1 {
-				m.t.see(m.out, m.o, m.d, r.t[max(i-1, 0)], nil)
+				m.seen = r.t[max(i-1, 0)]
 				break
 			}
 		}
@@ -582,21 +616,22 @@ func (r *reader) shared(w *[vec.MaxLooks]float32, plane, c, n int) float32 {
 	return sum[c]
 }
 
-// settle adds what a ray has gathered, seen through what lies before.
+// settle makes a veil of what a ray has gathered.
 // Emission isn't scattered, so it takes no albedo. The sun is far away, so the phase
 // function is that of the ray.
-func (m *beam) settle(through *look.RGB) {
-	l, out := &m.p.scene.Look, m.out
-	phase := l.Lobes.At(m.d.Dot(l.SunDir))
+func (m *beam) settle(v *veil) {
+	l := &m.p.scene.Look
+	phase := float32(l.Lobes.At(m.d.Dot(l.SunDir)))
 	around := m.t.spans[0].b.around
+	*v = veil{veilSeen: float32(m.seen)}
 	for c := range 3 {
-		out.light[Emission][c] += through[c] * l.Flame * float64(m.glow[c])
+		v[veilEmission+c] = float32(l.Flame) * m.glow[c]
 		if e := l.Extinction[c]; e > 0 {
-			k := through[c] * l.Scattering[c] / e
-			out.light[BySun][c] += k * (phase*float64(m.straight[c]) + float64(m.many[c])) * l.Sun[c]
-			out.light[BySky][c] += k * float64(m.sky[c]) * around[c]
-			out.light[ByFire][c] += k * float64(m.fire[c])
+			k := float32(l.Scattering[c] / e)
+			v[veilSun+c] = k * (phase*m.straight[c] + m.many[c]) * float32(l.Sun[c])
+			v[veilSky+c] = k * m.sky[c] * float32(around[c])
+			v[veilFire+c] = k * m.fire[c]
 		}
-		through[c] *= float64(m.through[c])
+		v[veilThrough+c] = m.through[c]
 	}
 }

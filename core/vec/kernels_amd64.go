@@ -269,6 +269,11 @@ func dimAVX512(pass *float32, kept *float32, through float32, n int) float32
 //go:noescape
 func sharesAVX512(dst *[4]float32, w *float32, rows *float32, step int, n int)
 
+// midwayAVX512 is halfway between b and c on a cubic through a to d, of n times 16 values: dst = ½ (b + c) + e, e = ((b + c) − (a + d))/16. bad is 1 where any |e| isn't within base + rel |½ (b + c)|.
+//
+//go:noescape
+func midwayAVX512(dst *float32, a *float32, b *float32, c *float32, d *float32, rel *float32, base *float32, bad *uint8, n int)
+
 // locateAVX512 is the cells and the weights of points; n is a multiple of 16. f: offset, last position; c: last cell, steps of y and z.
 //
 //go:noescape
@@ -548,6 +553,11 @@ func dimAVX2(pass *float32, kept *float32, through float32, n int) float32
 //
 //go:noescape
 func sharesAVX2(dst *[4]float32, w *float32, rows *float32, step int, n int)
+
+// midwayAVX2 is halfway between b and c on a cubic through a to d, of n times 16 values: dst = ½ (b + c) + e, e = ((b + c) − (a + d))/16. bad is 1 where any |e| isn't within base + rel |½ (b + c)|.
+//
+//go:noescape
+func midwayAVX2(dst *float32, a *float32, b *float32, c *float32, d *float32, rel *float32, base *float32, bad *uint8, n int)
 
 // locateAVX2 is the cells and the weights of points; n is a multiple of 16. f: offset, last position; c: last cell, steps of y and z.
 //

@@ -4082,6 +4082,62 @@ test:
 	VZEROUPPER
 	RET
 
+// func midwayAVX512(dst *float32, a *float32, b *float32, c *float32, d *float32, rel *float32, base *float32, bad *uint8, n int)
+// Requires: AVX, AVX512F
+TEXT ·midwayAVX512(SB), NOSPLIT, $0-72
+	MOVQ         dst+0(FP), AX
+	MOVQ         a+8(FP), CX
+	MOVQ         b+16(FP), DX
+	MOVQ         c+24(FP), BX
+	MOVQ         d+32(FP), SI
+	MOVQ         bad+56(FP), DI
+	VBROADCASTSS float0<>+0(SB), Z0
+	VBROADCASTSS float22<>+0(SB), Z1
+	VPBROADCASTD whole2147483647<>+0(SB), Z2
+	MOVQ         rel+40(FP), R8
+	MOVQ         base+48(FP), R9
+	VMOVUPS      (R8), Z3
+	VMOVUPS      (R9), Z4
+	MOVQ         n+64(FP), R8
+	XORQ         R9, R9
+	JMP          test
+
+loop:
+	VMOVUPS (DX)(R9*1), Z5
+	VMOVUPS (CX)(R9*1), Z6
+	VADDPS  (BX)(R9*1), Z5, Z5
+	VADDPS  (SI)(R9*1), Z6, Z6
+	VSUBPS  Z6, Z5, Z6
+	VMULPS  Z1, Z6, Z6
+	VMULPS  Z0, Z5, Z5
+	VADDPS  Z6, Z5, Z7
+	VMOVUPS Z7, (AX)(R9*1)
+	VPANDD  Z2, Z5, Z5
+	VPANDD  Z2, Z6, Z6
+	VMULPS  Z3, Z5, Z5
+	VADDPS  Z4, Z5, Z5
+	VCMPPS  $0x06, Z5, Z6, K1
+	KMOVW   K1, R11
+	XORL    R10, R10
+	TESTL   R11, R11
+	SETNE   R10
+	MOVB    R10, (DI)
+	INCQ    DI
+	ADDQ    $0x40, R9
+	DECQ    R8
+
+test:
+	TESTQ R8, R8
+	JNE   loop
+	VZEROUPPER
+	RET
+
+DATA float22<>+0(SB)/4, $0x3d800000
+GLOBL float22<>(SB), RODATA|NOPTR, $4
+
+DATA whole2147483647<>+0(SB)/4, $0x7fffffff
+GLOBL whole2147483647<>(SB), RODATA|NOPTR, $4
+
 // func locateAVX512(cells *int32, wx *float32, wy *float32, wz *float32, x *float32, y *float32, z *float32, f *[6]float32, c *[6]int32, n int)
 // Requires: AVX, AVX512F
 TEXT ·locateAVX512(SB), NOSPLIT, $0-80
@@ -10390,6 +10446,74 @@ test:
 	VADDSS       X0, X3, X3
 	VADDSS       12(AX), X3, X3
 	VMOVSS       X3, 12(AX)
+	VZEROUPPER
+	RET
+
+// func midwayAVX2(dst *float32, a *float32, b *float32, c *float32, d *float32, rel *float32, base *float32, bad *uint8, n int)
+// Requires: AVX, AVX2
+TEXT ·midwayAVX2(SB), NOSPLIT, $0-72
+	MOVQ         dst+0(FP), AX
+	MOVQ         a+8(FP), CX
+	MOVQ         b+16(FP), DX
+	MOVQ         c+24(FP), BX
+	MOVQ         d+32(FP), SI
+	MOVQ         bad+56(FP), DI
+	VBROADCASTSS float0<>+0(SB), Y0
+	VBROADCASTSS float22<>+0(SB), Y1
+	VPBROADCASTD whole2147483647<>+0(SB), Y2
+	MOVQ         rel+40(FP), R8
+	MOVQ         base+48(FP), R9
+	VMOVUPS      (R8), Y3
+	VMOVUPS      (R9), Y4
+	VMOVUPS      32(R8), Y5
+	VMOVUPS      32(R9), Y6
+	MOVQ         n+64(FP), R8
+	XORQ         R9, R9
+	JMP          test
+
+loop:
+	VMOVUPS   (DX)(R9*1), Y7
+	VMOVUPS   (CX)(R9*1), Y8
+	VADDPS    (BX)(R9*1), Y7, Y7
+	VADDPS    (SI)(R9*1), Y8, Y8
+	VSUBPS    Y8, Y7, Y8
+	VMULPS    Y1, Y8, Y8
+	VMULPS    Y0, Y7, Y7
+	VADDPS    Y8, Y7, Y9
+	VMOVUPS   Y9, (AX)(R9*1)
+	VPAND     Y2, Y7, Y7
+	VPAND     Y2, Y8, Y8
+	VMULPS    Y3, Y7, Y7
+	VADDPS    Y4, Y7, Y7
+	VCMPPS    $0x06, Y7, Y8, Y9
+	VMOVMSKPS Y9, R11
+	VMOVUPS   32(DX)(R9*1), Y7
+	VMOVUPS   32(CX)(R9*1), Y8
+	VADDPS    32(BX)(R9*1), Y7, Y7
+	VADDPS    32(SI)(R9*1), Y8, Y8
+	VSUBPS    Y8, Y7, Y8
+	VMULPS    Y1, Y8, Y8
+	VMULPS    Y0, Y7, Y7
+	VADDPS    Y8, Y7, Y9
+	VMOVUPS   Y9, 32(AX)(R9*1)
+	VPAND     Y2, Y7, Y7
+	VPAND     Y2, Y8, Y8
+	VMULPS    Y5, Y7, Y7
+	VADDPS    Y6, Y7, Y7
+	VCMPPS    $0x06, Y7, Y8, Y9
+	VMOVMSKPS Y9, R10
+	ORL       R10, R11
+	XORL      R10, R10
+	TESTL     R11, R11
+	SETNE     R10
+	MOVB      R10, (DI)
+	INCQ      DI
+	ADDQ      $0x40, R9
+	DECQ      R8
+
+test:
+	TESTQ R8, R8
+	JNE   loop
 	VZEROUPPER
 	RET
 

@@ -184,6 +184,10 @@ func dimAVX512(pass *float32, kept *float32, through float32, n int) float32
 
 func sharesAVX512(dst *[4]float32, w *float32, rows *float32, step int, n int) { panic(missing) }
 
+func midwayAVX512(dst *float32, a *float32, b *float32, c *float32, d *float32, rel *float32, base *float32, bad *uint8, n int) {
+	panic(missing)
+}
+
 func locateAVX512(cells *int32, wx *float32, wy *float32, wz *float32, x *float32, y *float32, z *float32, f *[6]float32, c *[6]int32, n int) {
 	panic(missing)
 }
@@ -375,6 +379,10 @@ func leanAVX2(out *float32, src *float32, fx *float32, fy *float32, fz *float32,
 func dimAVX2(pass *float32, kept *float32, through float32, n int) float32
 
 func sharesAVX2(dst *[4]float32, w *float32, rows *float32, step int, n int) { panic(missing) }
+
+func midwayAVX2(dst *float32, a *float32, b *float32, c *float32, d *float32, rel *float32, base *float32, bad *uint8, n int) {
+	panic(missing)
+}
 
 func locateAVX2(cells *int32, wx *float32, wy *float32, wz *float32, x *float32, y *float32, z *float32, f *[6]float32, c *[6]int32, n int) {
 	panic(missing)

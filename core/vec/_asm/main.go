@@ -106,6 +106,7 @@ func main() {
 		s.lean()
 		s.dim()
 		s.shares()
+		s.midway()
 		s.locate()
 		s.sample(false)
 		s.sample(true)

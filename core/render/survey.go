@@ -1,0 +1,367 @@
+package render
+
+// The quick march's first pass follows few rays: those of every fourth pixel each way, then
+// those between which what volumes show isn't smooth (Levoy 1990, Volume rendering by adaptive
+// refinement). Whether it is, a cubic through four neighbours tells: where it hardly leaves
+// the straight line between two, it is taken. Surfaces, sky and lamps are every pixel's own.
+// Later passes follow every ray.
+
+import (
+	"math"
+
+	"zarf/core/geom"
+	"zarf/core/look"
+	"zarf/core/vec"
+)
+
+// lattice is what rays through every so many pixels see of volumes. Point i of an axis
+// stands for pixel step·(i − shift).
+type lattice struct {
+	step, shift int
+	nx, ny      int
+	at          []veil
+	met         []wall
+}
+
+// wall is where rays end. Volumes before different ones aren't put together.
+type wall struct {
+	of   *Solid
+	kind int // 0: a solid or nothing; ground, liquid, lamps
+}
+
+func meets(h hit, solid bool, lamp int) wall {
+	switch {
+	case lamp >= 0:
+		return wall{kind: 3 + lamp}
+	case !solid || h.of != nil:
+		return wall{of: h.of}
+	case h.clear || h.wet:
+		return wall{kind: 2}
+	}
+	return wall{kind: 1}
+}
+
+// cells are what lies between the points of a square of cells, by cell: halfway along x,
+// along y, and along both, each with whether that is rough.
+type cells struct {
+	of                 *lattice
+	i, j               int // the first cell
+	along, down, cross [cellsEdge][cellsEdge]veil
+	rough              [3][cellsEdge][cellsEdge]uint8
+	side               [cellsEdge + 3]veil // of a row, halfway along y, and beside it
+	sides              [cellsEdge + 3]uint8
+}
+
+// cellsEdge is how many cells of a lattice are refined together, each way: those of a block
+// of pixels.
+const cellsEdge = block / 2
+
+// survey is what the first pass goes by.
+type survey struct {
+	fine, coarse *lattice // a point every two and four pixels; coarse may be nil
+	rel, base    veil     // how far from straight is smooth
+}
+
+// Lattices are worth it where voxels are so many pixels wide, and pictures no larger than
+// that they fit into memory.
+const (
+	widest      = 2 // voxels between points of the first lattice
+	mostSurvey  = 1 << 24
+	smoothShare = 0.01   // of a value: what a cubic may differ from the straight line
+	smoothLeast = 0.0008 // the same in black
+)
+
+// newSurvey begins a survey, or tells with nil that there is nothing to be gained: rays
+// spread by chance, or finer detail than a lattice shows.
+func (p *Picture) newSurvey() *survey {
+	s := p.scene
+	if p.every || !p.march || p.Samples > 0 || s.Shutter > 0 || s.Camera.opening > 0 || p.W*p.H > mostSurvey {
+		return nil
+	}
+	wide, long := math.Inf(1), math.Inf(1) // of a voxel: pixels, m
+	for _, v := range s.Volumes {
+		if v.empty {
+			continue
+		}
+		far := max(v.tight.Centre().Sub(s.Camera.Eye).Dot(s.Camera.forward), v.H)
+		w := v.H * float64(p.W) / (2 * s.Camera.spread * far)
+		if v.sharp != nil {
+			w /= 4
+		}
+		wide, long = min(wide, w), min(long, v.H)
+	}
+	if math.IsInf(wide, 1) || widest*wide < 2 {
+		return nil
+	}
+	y := &survey{fine: p.newLattice(2)}
+	if widest*wide >= 4 {
+		y.coarse = p.newLattice(4)
+	}
+	gain := math.Exp2(s.Look.Film.Exposure)
+	for n := range y.rel {
+		switch {
+		case n < veilThrough:
+			y.rel[n], y.base[n] = smoothShare, float32(smoothLeast/gain)
+		case n < veilSeen:
+			y.base[n] = float32(smoothShare / 2 / max(1, 2*gain*s.Look.Sky.Max()))
+		default:
+			y.rel[n], y.base[n] = smoothShare, float32(long)
+		}
+	}
+	return y
+}
+
+// newLattice has a point every step pixels, and enough beside the picture that whole squares
+// can be refined.
+func (p *Picture) newLattice(step int) *lattice {
+	squares := func(pixels int) int { return (pixels + step*cellsEdge - 1) / (step * cellsEdge) }
+	l := &lattice{step: step, shift: 1}
+	wide, high := p.W, p.H
+	if step > 2 { // and the points beside those of the finer one
+		l.shift, wide, high = 2, p.W+3*step, p.H+3*step
+	}
+	l.nx, l.ny = cellsEdge*squares(wide)+3, cellsEdge*squares(high)+3
+	l.at = make([]veil, l.nx*l.ny)
+	if s := p.scene; s.Look.Ground || len(s.Solids)+len(s.Liquids)+len(s.Lamps) > 0 {
+		l.met = make([]wall, l.nx*l.ny)
+	}
+	return l
+}
+
+// pixel is where point (i, j) stands in the picture; beyond a few pixels beside it points
+// are of no use.
+func (l *lattice) pixel(i, j int, p *Picture) (x, y int, ok bool) {
+	x, y = l.step*(i-l.shift), l.step*(j-l.shift)
+	margin := 2
+	if l.step > 2 {
+		margin += 2 * l.step
+	}
+	return x, y, x < p.W+margin && y < p.H+margin
+}
+
+// fill follows the rays of all points, and then those of the fine lattice that aren't
+// smoothly between them; it says whether it wasn't stopped.
+func (y *survey) fill(p *Picture, stop func() bool) bool {
+	l := y.fine
+	if y.coarse != nil {
+		l = y.coarse
+	}
+	across := (l.nx + cellsEdge - 1) / cellsEdge
+	if !p.squares(across*((l.ny+cellsEdge-1)/cellsEdge), stop, func(n int, t *trip) {
+		for q := range cellsEdge * cellsEdge {
+			if i, j := n%across*cellsEdge+q%cellsEdge, n/across*cellsEdge+q/cellsEdge; i < l.nx && j < l.ny {
+				y.follow(p, t, l, i, j)
+			}
+		}
+	}) {
+		return false
+	}
+	if y.coarse == nil {
+		return true
+	}
+	across = (l.nx - 3) / cellsEdge
+	return p.squares(across*((l.ny-3)/cellsEdge), stop, func(n int, t *trip) {
+		c, f := &t.cells, y.fine
+		c.refine(l, n%across*cellsEdge+1, n/across*cellsEdge+1, y)
+		for q := range 4 * cellsEdge * cellsEdge {
+			x, z := q%(2*cellsEdge), q/(2*cellsEdge)
+			i, j := 2*(c.i-l.shift)+f.shift+x, 2*(c.j-l.shift)+f.shift+z
+			if i < 0 || j < 0 || i >= f.nx || j >= f.ny {
+				continue
+			}
+			v, met := c.point(x, z)
+			if v == nil {
+				y.follow(p, t, f, i, j)
+				continue
+			}
+			f.at[j*f.nx+i] = *v
+			if f.met != nil {
+				f.met[j*f.nx+i] = met
+			}
+		}
+	})
+}
+
+// follow takes what a point's ray sees, where the picture has a use for it.
+func (y *survey) follow(p *Picture, t *trip, l *lattice, i, j int) {
+	px, py, ok := l.pixel(i, j, p)
+	if !ok {
+		return
+	}
+	s, v := p.scene, &l.at[j*l.nx+i]
+	t.cam, t.solids, t.bare, t.moment = &s.Camera, s.Solids, s.bare, 0
+	o, d := s.Camera.Eye, s.Camera.ray(float64(px)+0.5, float64(py)+0.5, p.W, p.H)
+	far := math.Inf(1)
+	if l.met != nil {
+		h, solid := s.trace(t, o, d, far, false)
+		lamp, at := s.meetLamp(o, d, h.t, true)
+		if far = h.t; lamp >= 0 {
+			far = at
+		}
+		l.met[j*l.nx+i] = meets(h, solid, lamp)
+	}
+	if !p.marchVolumes(t, o, d, far, look.RGB{1, 1, 1}, p.feats != nil, v) {
+		*v = veil{veilThrough: 1, veilThrough + 1: 1, veilThrough + 2: 1}
+	}
+}
+
+// refine works out what lies between the points of a square of cells.
+func (c *cells) refine(l *lattice, i, j int, y *survey) {
+	c.of, c.i, c.j = l, i, j
+	for k := range cellsEdge {
+		row := func(n int) []veil { return l.at[(j+k+n)*l.nx+i-1:][:cellsEdge+3] }
+		r := row(0)
+		vec.Midway(c.along[k][:], r[:cellsEdge], r[1:cellsEdge+1], r[2:cellsEdge+2], r[3:], &y.rel, &y.base, c.rough[0][k][:])
+		vec.Midway(c.side[:], row(-1), r, row(1), row(2), &y.rel, &y.base, c.sides[:])
+		copy(c.down[k][:], c.side[1:])
+		copy(c.rough[1][k][:], c.sides[1:])
+		s := c.side[:]
+		vec.Midway(c.cross[k][:], s[:cellsEdge], s[1:cellsEdge+1], s[2:cellsEdge+2], s[3:], &y.rel, &y.base, c.rough[2][k][:])
+		for n := range cellsEdge {
+			c.rough[2][k][n] |= c.sides[n+1] | c.sides[n+2]
+		}
+	}
+	// an edge goes on where it isn't seen between two points: what lies round it is rough
+	var any [cellsEdge][cellsEdge]uint8
+	for j := range any {
+		for i := range any[j] {
+			any[j][i] = c.rough[0][j][i] | c.rough[1][j][i] | c.rough[2][j][i]
+		}
+	}
+	for j := range any {
+		for i := range any[j] {
+			var near uint8
+			for y := max(j-1, 0); y <= min(j+1, cellsEdge-1); y++ {
+				for x := max(i-1, 0); x <= min(i+1, cellsEdge-1); x++ {
+					near |= any[y][x]
+				}
+			}
+			c.rough[0][j][i], c.rough[1][j][i], c.rough[2][j][i] = near, near, near
+		}
+	}
+}
+
+// point is what is seen at a point of the finer lattice, counted from the square's first
+// on, and before what; nil: its ray must be followed.
+func (c *cells) point(x, y int) (v *veil, met wall) {
+	i, j, l := x/2, y/2, c.of
+	at := (c.j+j)*l.nx + c.i + i
+	if l.met != nil {
+		met = l.met[at]
+	}
+	on, below := 0, 0
+	switch {
+	case x%2+y%2 == 0:
+		return &l.at[at], met
+	case y%2 == 0:
+		v, on = &c.along[j][i], 1
+		if c.rough[0][j][i] != 0 {
+			return nil, met
+		}
+	case x%2 == 0:
+		v, below = &c.down[j][i], l.nx
+		if c.rough[1][j][i] != 0 {
+			return nil, met
+		}
+	default:
+		v, on, below = &c.cross[j][i], 1, l.nx
+		if c.rough[2][j][i] != 0 {
+			return nil, met
+		}
+	}
+	if l.met != nil && (l.met[at+on] != met || l.met[at+below] != met || l.met[at+on+below] != met) {
+		return nil, met
+	}
+	return v, met
+}
+
+// keepKnown keeps what pixels of a block show where that is known from others, volumes before
+// the backdrop, and notes which.
+func (p *Picture) keepKnown(t *trip, x0, y0 int) {
+	s, c, cam := p.scene, &t.cells, &p.scene.Camera
+	t.known = [block][block]bool{}
+	air := t.medium(cam.Eye) == inAir
+	flat, a, own := look.RGB{}, 1.0, s.Look.Background != "sky"
+	if own {
+		flat, a = s.backdrop(cam.forward)
+	}
+	for y := range min(block, p.H-y0) {
+		up := (float64(p.H) - 2*(float64(y0+y)+0.5)) / float64(p.W) * cam.spread
+		row := cam.forward.Add(cam.up.Mul(up))
+		ray := func(x float64) geom.Vec3 { // as Camera.ray: its axes are at right angles
+			on := (2*(float64(x0)+x+0.5)/float64(p.W) - 1) * cam.spread
+			return row.Add(cam.right.Mul(on)).Mul(1 / math.Sqrt(1+up*up+on*on))
+		}
+		var curve [3]look.RGB // of the look's sky along a row: hardly more than a parabola
+		even := false
+		if !own && s.Env == nil {
+			low, mid, high := ray(0), ray(block/2), ray(block)
+			if even = low.Y >= 0 == (mid.Y >= 0) && mid.Y >= 0 == (high.Y >= 0); even {
+				l, m, h := s.sky(low), s.sky(mid), s.sky(high)
+				for c := range 3 {
+					curve[c] = look.RGB{l[c], (4*m[c] - 3*l[c] - h[c]) / block, 2 * (l[c] + h[c] - 2*m[c]) / (block * block)}
+				}
+			}
+		}
+		for x := range min(block, p.W-x0) {
+			v, before := c.point(x, y)
+			if v == nil || before != (wall{}) || !air {
+				continue
+			}
+			var d geom.Vec3
+			if c.of.met != nil || !own && !even || v[veilSeen] > 0 {
+				d = ray(float64(x))
+			}
+			if c.of.met != nil {
+				h, solid := s.trace(t, cam.Eye, d, math.Inf(1), false)
+				if lamp, _ := s.meetLamp(cam.Eye, d, h.t, true); solid || lamp >= 0 {
+					continue
+				}
+			}
+			back := flat
+			switch x := float64(x); {
+			case own:
+			case even:
+				for c, k := range curve {
+					back[c] = k[0] + x*(k[1]+x*k[2])
+				}
+			default:
+				back = s.sky(d)
+			}
+			if v[veilSeen] > 0 || p.parts != nil {
+				t.out = taken{}
+				through := look.RGB{1, 1, 1}
+				t.lay(v, cam.Eye, d, &t.out, &through)
+				t.out.light[BySky] = t.out.light[BySky].Add(through.Mul(back))
+				t.out.alpha = 1 - (1-a)*(through[0]+through[1]+through[2])/3
+				p.keep(x0+x, y0+y, 0, &t.out)
+				t.known[y][x] = true
+				continue
+			}
+			at := (y0+y)*p.W + x0 + x
+			var sum [4]float32
+			for i := range 3 {
+				sum[i] = v[veilEmission+i] + v[veilSun+i] + v[veilSky+i] + v[veilFire+i] + v[veilThrough+i]*float32(back[i])
+			}
+			sum[3] = 1 - float32(1-a)*(v[veilThrough]+v[veilThrough+1]+v[veilThrough+2])/3
+			if all := sum[0] + sum[1] + sum[2]; all-all != 0 { // no number: keep knows what to do
+				continue
+			}
+			*(*[4]float32)(p.sum[4*at:]), *(*[4]float32)(p.half[4*at:]) = sum, sum
+			t.known[y][x] = true
+		}
+	}
+}
+
+// between is what the pixel under way sees of volumes before a surface, where that is known
+// from others.
+func (t *trip) between(met wall) *veil {
+	if t.cells.of == nil {
+		return nil
+	}
+	v, before := t.cells.point(t.x, t.y)
+	if t.cells.of.met != nil && before != met {
+		return nil
+	}
+	return v
+}
