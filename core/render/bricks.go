@@ -88,8 +88,9 @@ func layOut(v *Volume, l *lightGrid, fold int, want [planes]bool, crew grid.Crew
 		}
 	}
 	crew.For(len(list), 8, func(from, to int) {
+		var m mason
 		for _, n := range list[from:to] {
-			b.fill(n, l)
+			b.fill(&m, n, l)
 		}
 	})
 	return b
@@ -155,59 +156,87 @@ func (b *bricks) place(n int) [3]int {
 	return [3]int{n % b.n[0], n / b.n[0] % b.n[1], n / (b.n[0] * b.n[1])}
 }
 
+// mason is room for filling a brick: its four numbers, and nothing.
+type mason struct {
+	rows [4]vec.BrickRows
+	none vec.BrickRows
+	s    vec.Spread
+}
+
 // fill takes over what lies in brick n.
-func (b *bricks) fill(n int, l *lightGrid) {
+func (b *bricks) fill(m *mason, n int, l *lightGrid) {
 	v, p := b.v, b.place(n)
-	to := func(plane, number int) []float32 {
-		o := int(b.at[n]) + number
-		return b.data[plane][o:][:vec.BrickSize-number]
+	lay := func(plane, numbers int) {
+		from := [4]*vec.BrickRows{&m.none, &m.none, &m.none, &m.none}
+		for c := range from {
+			if numbers&(1<<c) != 0 {
+				from[c] = &m.rows[c]
+			}
+		}
+		vec.Braid(b.data[plane][b.at[n]:], &from)
 	}
 	if b.data[ofSmoke] != nil {
 		if b.fold > 1 {
-			v.spline.lay(to(ofSmoke, density), p)
+			v.spline.lay(&m.rows[density], p)
 		} else {
-			b.copy(to(ofSmoke, density), v.Density, p)
+			b.copy(m, density, v.Density, p)
 		}
-		b.spread(to(ofSmoke, sunStraight), l.sun, l.scale, p)
+		b.spread(m, sunStraight, l.sun, l.scale, p)
 		if l.many[1] == nil {
-			b.spread(to(ofSmoke, sunMany), l.many[0], l.coarse, p)
-			b.spread(to(ofSmoke, skyAll), l.sky[0], l.coarse, p)
+			b.spread(m, sunMany, l.many[0], l.coarse, p)
+			b.spread(m, skyAll, l.sky[0], l.coarse, p)
+			lay(ofSmoke, 15)
+		} else {
+			lay(ofSmoke, 1<<density|1<<sunStraight)
 		}
 	}
-	if v.tint != nil && b.data[ofMany] != nil {
-		b.copy(to(ofMany, hue), v.tintBy, p)
+	colours := func(plane int, from *[3]*grid.Field) {
+		for c := range 3 {
+			b.spread(m, c, from[c], l.coarse, p)
+		}
+		lay(plane, 7)
 	}
-	for c := range 3 {
-		if b.data[ofMany] != nil {
-			b.spread(to(ofMany, c), l.many[c], l.coarse, p)
-			b.spread(to(ofSky, c), l.sky[c], l.coarse, p)
+	if b.data[ofMany] != nil {
+		colours(ofSky, &l.sky)
+		if v.tint != nil {
+			b.copy(m, hue, v.tintBy, p)
+			for c := range 3 {
+				b.spread(m, c, l.many[c], l.coarse, p)
+			}
+			lay(ofMany, 15)
+		} else {
+			colours(ofMany, &l.many)
 		}
-		if b.data[ofFire] != nil {
-			b.spread(to(ofFire, c), l.fire[c], l.coarse, p)
+	}
+	if b.data[ofFire] != nil {
+		colours(ofFire, &l.fire)
+	}
+	if b.data[ofGlow] != nil && b.at[n] < b.none {
+		for c := range 3 {
+			b.copy(m, c, v.Glow[c], p)
 		}
-		if b.data[ofGlow] != nil && b.at[n] < b.none {
-			b.copy(to(ofGlow, c), v.Glow[c], p)
-		}
+		lay(ofGlow, 7)
 	}
 }
 
-// copy takes every fourth number from a field of the volume's voxels.
-func (b *bricks) copy(to []float32, f *grid.Field, p [3]int) {
+// copy takes a number from a field of the volume's voxels.
+func (b *bricks) copy(m *mason, number int, f *grid.Field, p [3]int) {
 	const edge = vec.BrickValues
 	if b.fold > 1 {
-		b.spread(to, f, 1, p)
+		b.spread(m, number, f, 1, p)
 		return
 	}
-	var x [edge]int
-	for i := range x {
-		x[i] = min(max(tile*p[0]-1+i, 0), f.NX-1)
-	}
+	to := &m.rows[number]
+	first := tile*p[0] - 1
 	for z := range edge {
 		for y := range edge {
-			row := f.Row(min(max(tile*p[1]-1+y, 0), f.NY-1), min(max(tile*p[2]-1+z, 0), f.NZ-1))
-			o := to[4*edge*(z*edge+y):][:4*edge-3]
-			for i, m := range x {
-				o[4*i] = row[m]
+			row, out := f.Row(min(max(tile*p[1]-1+y, 0), f.NY-1), min(max(tile*p[2]-1+z, 0), f.NZ-1)), &to[z*edge+y]
+			if first >= 0 && first+edge <= len(row) {
+				*(*[edge]float32)(out[:]) = *(*[edge]float32)(row[first:])
+				continue
+			}
+			for i := range edge {
+				out[i] = row[min(max(first+i, 0), f.NX-1)]
 			}
 		}
 	}
@@ -221,32 +250,40 @@ type between struct {
 }
 
 func (b *bricks) among(n, voxels, brick int, scale float32) (r between) {
+	inv := 1 / (scale * float32(b.fold))
 	for i := range r.a {
-		x := (float32(min(max(tile*brick-1+i, 0), b.fold*voxels-1))+0.5)/(scale*float32(b.fold)) - 0.5
+		x := (float32(min(max(tile*brick-1+i, 0), b.fold*voxels-1))+0.5)*inv - 0.5
 		r.a[i], r.f[i] = vec.Split(x, n)
 		r.b[i] = min(r.a[i]+1, n-1)
 	}
 	return r
 }
 
-// spread takes every fourth number from a field of cells scale voxels wide.
-func (b *bricks) spread(to []float32, f *grid.Field, scale float32, p [3]int) {
+// spread takes a number from a field of cells scale voxels wide.
+func (b *bricks) spread(m *mason, number int, f *grid.Field, scale float32, p [3]int) {
 	const edge = vec.BrickValues
 	d := b.v.Density.Dims
 	x, y, z := b.among(f.NX, d.NX, p[0], scale), b.among(f.NY, d.NY, p[1], scale), b.among(f.NZ, d.NZ, p[2], scale)
-	first := x.a[0]
-	var mid [edge + 2]float32
-	cols := mid[:x.b[edge-1]-first+1]
+	first, to, s := x.a[0], &m.rows[number], &m.s
+	for i := range edge {
+		s.X[0][i], s.X[1][i], s.FX[i] = int32(x.a[i]-first), int32(x.b[i]-first), x.f[i]
+		s.Y[i], s.Y[edge+i], s.F[0][i] = f.NX*y.a[i], f.NX*y.b[i], y.f[i]
+		s.Z[i], s.Z[edge+i], s.F[1][i] = f.NX*f.NY*z.a[i], f.NX*f.NY*z.b[i], z.f[i]
+	}
+	if x.b[edge-1]-first < 8 && first+s.Y[2*edge-1]+s.Z[2*edge-1]+8 <= len(f.Data) {
+		to.Fill(f.Data[first:], s)
+		return
+	}
+	// as Fill, without its looks beyond what is asked for
 	for k := range edge {
 		for j := range edge {
-			r0, r1 := f.Row(y.a[j], z.a[k])[first:], f.Row(y.b[j], z.a[k])[first:]
-			r2, r3 := f.Row(y.a[j], z.b[k])[first:], f.Row(y.b[j], z.b[k])[first:]
-			for i := range cols {
-				cols[i] = vec.Lerp(vec.Lerp(r0[i], r1[i], y.f[j]), vec.Lerp(r2[i], r3[i], y.f[j]), z.f[k])
+			r0, r1 := f.Row(y.a[j], z.a[k]), f.Row(y.b[j], z.a[k])
+			r2, r3 := f.Row(y.a[j], z.b[k]), f.Row(y.b[j], z.b[k])
+			at := func(i int) float32 {
+				return vec.Lerp(vec.Lerp(r0[i], r1[i], y.f[j]), vec.Lerp(r2[i], r3[i], y.f[j]), z.f[k])
 			}
-			o := to[4*edge*(k*edge+j):][:4*edge-3]
 			for i := range edge {
-				o[4*i] = vec.Lerp(cols[x.a[i]-first], cols[x.b[i]-first], x.f[i])
+				to[k*edge+j][i] = vec.Lerp(at(x.a[i]), at(x.b[i]), x.f[i])
 			}
 		}
 	}

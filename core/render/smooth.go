@@ -158,9 +158,9 @@ func (s *spline) at(x, y, z float32) float32 {
 	return max(sum, 0)
 }
 
-// lay fills every fourth number of a brick of twice the resolution. Its values lie a
+// lay fills rows of a brick of twice the resolution. Its values lie a
 // quarter of a voxel to either side of voxels' middles.
-func (s *spline) lay(to []float32, p [3]int) {
+func (s *spline) lay(to *vec.BrickRows, p [3]int) {
 	const edge, near = vec.BrickValues, 8 // coefficients an axis that a brick draws from
 	f := s.c
 	size := [3]int{f.NX, f.NY, f.NZ}
@@ -202,10 +202,10 @@ func (s *spline) lay(to []float32, p [3]int) {
 		for j := range edge {
 			o := k*plane + first[1][j]*near
 			vec.Blend(row[:], z[o:], z[o+near:], z[o+2*near:], z[o+3*near:], &by[1][j])
-			out := to[4*edge*(k*edge+j):][:4*edge-3]
+			out := &to[k*edge+j]
 			for i := range edge {
 				v, w := row[first[0][i]:][:4], &by[0][i]
-				out[4*i] = max((w[0]*v[0]+w[1]*v[1])+(w[2]*v[2]+w[3]*v[3]), 0)
+				out[i] = max((w[0]*v[0]+w[1]*v[1])+(w[2]*v[2]+w[3]*v[3]), 0)
 			}
 		}
 	}

@@ -43,9 +43,9 @@ func TestSplineGoesThroughItsValues(t *testing.T) {
 			t.Fatalf("at %g it is %g, not %g", x, got, want)
 		}
 	}
-	data := make([]float32, vec.BrickSize)
+	var data vec.BrickRows
 	for _, p := range [][3]int{{0, 0, 0}, {1, 2, 1}, {5, 3, 2}} {
-		s.lay(data, p)
+		s.lay(&data, p)
 		for n := range vec.BrickSize / 4 {
 			at := [3]float32{}
 			for a, m := range [3]int{n % 9, n / 9 % 9, n / 81} {
@@ -54,8 +54,8 @@ func TestSplineGoesThroughItsValues(t *testing.T) {
 			if at[0] > 21 || at[1] > 13 || at[2] > 9 { // far beyond, where no ray comes
 				continue
 			}
-			if want := s.at(at[0], at[1], at[2]); math.Abs(float64(data[4*n]-want)) > 1e-4 {
-				t.Fatalf("brick %v holds %g at %v, not %g", p, data[4*n], at, want)
+			if want := s.at(at[0], at[1], at[2]); math.Abs(float64(data[n/9][n%9]-want)) > 1e-4 {
+				t.Fatalf("brick %v holds %g at %v, not %g", p, data[n/9][n%9], at, want)
 			}
 		}
 	}

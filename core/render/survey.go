@@ -278,79 +278,113 @@ func (c *cells) point(x, y int) (v *veil, met wall) {
 // keepKnown keeps what pixels of a block show where that is known from others, volumes before
 // the backdrop, and notes which.
 func (p *Picture) keepKnown(t *trip, x0, y0 int) {
-	s, c, cam := p.scene, &t.cells, &p.scene.Camera
+	s, c := p.scene, &t.cells
 	t.known = [block][block]bool{}
-	air := t.medium(cam.Eye) == inAir
-	flat, a, own := look.RGB{}, 1.0, s.Look.Background != "sky"
-	if own {
-		flat, a = s.backdrop(cam.forward)
+	if t.medium(s.Camera.Eye) != inAir {
+		return
 	}
+	back := p.newBackdrop()
 	for y := range min(block, p.H-y0) {
-		up := (float64(p.H) - 2*(float64(y0+y)+0.5)) / float64(p.W) * cam.spread
-		row := cam.forward.Add(cam.up.Mul(up))
-		ray := func(x float64) geom.Vec3 { // as Camera.ray: its axes are at right angles
-			on := (2*(float64(x0)+x+0.5)/float64(p.W) - 1) * cam.spread
-			return row.Add(cam.right.Mul(on)).Mul(1 / math.Sqrt(1+up*up+on*on))
-		}
-		var curve [3]look.RGB // of the look's sky along a row: hardly more than a parabola
-		even := false
-		if !own && s.Env == nil {
-			low, mid, high := ray(0), ray(block/2), ray(block)
-			if even = low.Y >= 0 == (mid.Y >= 0) && mid.Y >= 0 == (high.Y >= 0); even {
-				l, m, h := s.sky(low), s.sky(mid), s.sky(high)
-				for c := range 3 {
-					curve[c] = look.RGB{l[c], (4*m[c] - 3*l[c] - h[c]) / block, 2 * (l[c] + h[c] - 2*m[c]) / (block * block)}
-				}
-			}
-		}
+		back.begin(x0, y0+y)
 		for x := range min(block, p.W-x0) {
 			v, before := c.point(x, y)
-			if v == nil || before != (wall{}) || !air {
+			if v == nil || before != (wall{}) {
 				continue
 			}
-			var d geom.Vec3
-			if c.of.met != nil || !own && !even || v[veilSeen] > 0 {
-				d = ray(float64(x))
-			}
 			if c.of.met != nil {
-				h, solid := s.trace(t, cam.Eye, d, math.Inf(1), false)
-				if lamp, _ := s.meetLamp(cam.Eye, d, h.t, true); solid || lamp >= 0 {
+				d := back.ray(x)
+				h, solid := s.trace(t, s.Camera.Eye, d, math.Inf(1), false)
+				if lamp, _ := s.meetLamp(s.Camera.Eye, d, h.t, true); solid || lamp >= 0 {
 					continue
 				}
 			}
-			back := flat
-			switch x := float64(x); {
-			case own:
-			case even:
-				for c, k := range curve {
-					back[c] = k[0] + x*(k[1]+x*k[2])
-				}
-			default:
-				back = s.sky(d)
-			}
-			if v[veilSeen] > 0 || p.parts != nil {
-				t.out = taken{}
-				through := look.RGB{1, 1, 1}
-				t.lay(v, cam.Eye, d, &t.out, &through)
-				t.out.light[BySky] = t.out.light[BySky].Add(through.Mul(back))
-				t.out.alpha = 1 - (1-a)*(through[0]+through[1]+through[2])/3
-				p.keep(x0+x, y0+y, 0, &t.out)
-				t.known[y][x] = true
-				continue
-			}
-			at := (y0+y)*p.W + x0 + x
-			var sum [4]float32
-			for i := range 3 {
-				sum[i] = v[veilEmission+i] + v[veilSun+i] + v[veilSky+i] + v[veilFire+i] + v[veilThrough+i]*float32(back[i])
-			}
-			sum[3] = 1 - float32(1-a)*(v[veilThrough]+v[veilThrough+1]+v[veilThrough+2])/3
-			if all := sum[0] + sum[1] + sum[2]; all-all != 0 { // no number: keep knows what to do
-				continue
-			}
-			*(*[4]float32)(p.sum[4*at:]), *(*[4]float32)(p.half[4*at:]) = sum, sum
-			t.known[y][x] = true
+			t.known[y][x] = p.keepVeil(t, x0+x, y0+y, v, &back, x)
 		}
 	}
+}
+
+// keepVeil keeps what a pixel shows through a veil, and says whether it could.
+func (p *Picture) keepVeil(t *trip, px, py int, v *veil, b *backdrop, x int) bool {
+	back := b.at(x)
+	if v[veilSeen] > 0 || p.parts != nil {
+		t.out = taken{}
+		through := look.RGB{1, 1, 1}
+		t.lay(v, p.scene.Camera.Eye, b.ray(x), &t.out, &through)
+		t.out.light[BySky] = t.out.light[BySky].Add(through.Mul(back))
+		t.out.alpha = 1 - (1-b.alpha)*(through[0]+through[1]+through[2])/3
+		p.keep(px, py, 0, &t.out)
+		return true
+	}
+	at := py*p.W + px
+	var sum [4]float32
+	for i := range 3 {
+		sum[i] = v[veilEmission+i] + v[veilSun+i] + v[veilSky+i] + v[veilFire+i] + v[veilThrough+i]*float32(back[i])
+	}
+	sum[3] = 1 - float32(1-b.alpha)*(v[veilThrough]+v[veilThrough+1]+v[veilThrough+2])/3
+	if all := sum[0] + sum[1] + sum[2]; all-all != 0 { // no number: keep knows what to do
+		return false
+	}
+	*(*[4]float32)(p.sum[4*at:]), *(*[4]float32)(p.half[4*at:]) = sum, sum
+	return true
+}
+
+// backdrop is what stands behind everything, along a row of a block of pixels.
+type backdrop struct {
+	p     *Picture
+	cam   *Camera
+	sky   bool // it is the sky
+	flat  look.RGB
+	alpha float64
+	x0    int
+	up    float64
+	row   geom.Vec3
+	curve [3]look.RGB // of the look's sky along the row: hardly more than a parabola
+	even  bool        // that holds
+}
+
+func (p *Picture) newBackdrop() backdrop {
+	b := backdrop{p: p, cam: &p.scene.Camera, alpha: 1, sky: p.scene.Look.Background == "sky"}
+	if !b.sky {
+		b.flat, b.alpha = p.scene.backdrop(b.cam.forward)
+	}
+	return b
+}
+
+// begin goes to the row's pixels from x0 on.
+func (b *backdrop) begin(x0, y int) {
+	s := b.p.scene
+	b.x0 = x0
+	b.up = (float64(b.p.H) - 2*(float64(y)+0.5)) / float64(b.p.W) * b.cam.spread
+	b.row = b.cam.forward.Add(b.cam.up.Mul(b.up))
+	if b.even = false; !b.sky || s.Env != nil {
+		return
+	}
+	low, mid, high := b.ray(0), b.ray(block/2), b.ray(block)
+	if b.even = low.Y >= 0 == (mid.Y >= 0) && mid.Y >= 0 == (high.Y >= 0); !b.even {
+		return // the horizon
+	}
+	l, m, h := s.sky(low), s.sky(mid), s.sky(high)
+	for c := range 3 {
+		b.curve[c] = look.RGB{l[c], (4*m[c] - 3*l[c] - h[c]) / block, 2 * (l[c] + h[c] - 2*m[c]) / (block * block)}
+	}
+}
+
+// ray is that of the row's pixel x, as Camera.ray: its axes are at right angles.
+func (b *backdrop) ray(x int) geom.Vec3 {
+	on := (2*(float64(b.x0+x)+0.5)/float64(b.p.W) - 1) * b.cam.spread
+	return b.row.Add(b.cam.right.Mul(on)).Mul(1 / math.Sqrt(1+b.up*b.up+on*on))
+}
+
+// at is the light behind the row's pixel x.
+func (b *backdrop) at(x int) look.RGB {
+	switch x := float64(x); {
+	case !b.sky:
+		return b.flat
+	case b.even:
+		k := &b.curve
+		return look.RGB{k[0][0] + x*(k[0][1]+x*k[0][2]), k[1][0] + x*(k[1][1]+x*k[1][2]), k[2][0] + x*(k[2][1]+x*k[2][2])}
+	}
+	return b.p.scene.sky(b.ray(x))
 }
 
 // between is what the pixel under way sees of volumes before a surface, where that is known

@@ -274,6 +274,16 @@ func sharesAVX512(dst *[4]float32, w *float32, rows *float32, step int, n int)
 //go:noescape
 func midwayAVX512(dst *float32, a *float32, b *float32, c *float32, d *float32, rel *float32, base *float32, bad *uint8, n int)
 
+// spreadBrickAVX512 is nine by nine rows between those of a field: four rows at y and z, as bytes from f, the first nine the nearer ones, by fy and fz, and of their first eight values those at ia and ib by fx.
+//
+//go:noescape
+func spreadBrickAVX512(dst *float32, f *float32, y *[18]int, z *[18]int, fy *[9]float32, fz *[9]float32, ia *[16]int32, ib *[16]int32, fx *[16]float32)
+
+// braidAVX512 is n rows of nine values with their four numbers side by side, out of rows of sixteen of each.
+//
+//go:noescape
+func braidAVX512(dst *float32, a *float32, b *float32, c *float32, d *float32, n int)
+
 // locateAVX512 is the cells and the weights of points; n is a multiple of 16. f: offset, last position; c: last cell, steps of y and z.
 //
 //go:noescape
@@ -558,6 +568,16 @@ func sharesAVX2(dst *[4]float32, w *float32, rows *float32, step int, n int)
 //
 //go:noescape
 func midwayAVX2(dst *float32, a *float32, b *float32, c *float32, d *float32, rel *float32, base *float32, bad *uint8, n int)
+
+// spreadBrickAVX2 is nine by nine rows between those of a field: four rows at y and z, as bytes from f, the first nine the nearer ones, by fy and fz, and of their first eight values those at ia and ib by fx.
+//
+//go:noescape
+func spreadBrickAVX2(dst *float32, f *float32, y *[18]int, z *[18]int, fy *[9]float32, fz *[9]float32, ia *[16]int32, ib *[16]int32, fx *[16]float32)
+
+// braidAVX2 is n rows of nine values with their four numbers side by side, out of rows of sixteen of each.
+//
+//go:noescape
+func braidAVX2(dst *float32, a *float32, b *float32, c *float32, d *float32, n int)
 
 // locateAVX2 is the cells and the weights of points; n is a multiple of 16. f: offset, last position; c: last cell, steps of y and z.
 //

@@ -4138,6 +4138,128 @@ GLOBL float22<>(SB), RODATA|NOPTR, $4
 DATA whole2147483647<>+0(SB)/4, $0x7fffffff
 GLOBL whole2147483647<>(SB), RODATA|NOPTR, $4
 
+// func spreadBrickAVX512(dst *float32, f *float32, y *[18]int, z *[18]int, fy *[9]float32, fz *[9]float32, ia *[16]int32, ib *[16]int32, fx *[16]float32)
+// Requires: AVX, AVX2
+TEXT ·spreadBrickAVX512(SB), NOSPLIT, $0-72
+	MOVQ    dst+0(FP), AX
+	MOVQ    f+8(FP), CX
+	MOVQ    y+16(FP), DX
+	MOVQ    z+24(FP), BX
+	MOVQ    fy+32(FP), SI
+	MOVQ    fz+40(FP), DI
+	MOVQ    ia+48(FP), R8
+	VMOVUPS (R8), Y0
+	VMOVUPS 32(R8), Y1
+	MOVQ    ib+56(FP), R8
+	VMOVUPS (R8), Y2
+	VMOVUPS 32(R8), Y3
+	MOVQ    fx+64(FP), R8
+	VMOVUPS (R8), Y4
+	VMOVUPS 32(R8), Y5
+	XORQ    R8, R8
+
+plane:
+	MOVQ         CX, R10
+	ADDQ         (BX)(R8*8), R10
+	MOVQ         CX, R11
+	ADDQ         72(BX)(R8*8), R11
+	VBROADCASTSS (DI)(R8*4), Y7
+	XORQ         R9, R9
+
+row:
+	VBROADCASTSS (SI)(R9*4), Y6
+	MOVQ         (DX)(R9*8), R12
+	VMOVUPS      (R10)(R12*1), Y8
+	MOVQ         72(DX)(R9*8), R12
+	VMOVUPS      (R10)(R12*1), Y9
+	VSUBPS       Y8, Y9, Y9
+	VMULPS       Y6, Y9, Y9
+	VADDPS       Y8, Y9, Y9
+	MOVQ         (DX)(R9*8), R12
+	VMOVUPS      (R11)(R12*1), Y8
+	MOVQ         72(DX)(R9*8), R12
+	VMOVUPS      (R11)(R12*1), Y10
+	VSUBPS       Y8, Y10, Y10
+	VMULPS       Y6, Y10, Y10
+	VADDPS       Y8, Y10, Y10
+	VSUBPS       Y9, Y10, Y10
+	VMULPS       Y7, Y10, Y10
+	VADDPS       Y9, Y10, Y10
+	VPERMPS      Y10, Y0, Y6
+	VPERMPS      Y10, Y2, Y8
+	VSUBPS       Y6, Y8, Y8
+	VMULPS       Y4, Y8, Y8
+	VADDPS       Y6, Y8, Y8
+	VMOVUPS      Y8, (AX)
+	VPERMPS      Y10, Y1, Y6
+	VPERMPS      Y10, Y3, Y8
+	VSUBPS       Y6, Y8, Y8
+	VMULPS       Y5, Y8, Y8
+	VADDPS       Y6, Y8, Y8
+	VMOVUPS      Y8, 32(AX)
+	ADDQ         $0x40, AX
+	INCQ         R9
+	CMPQ         R9, $0x09
+	JLT          row
+	INCQ         R8
+	CMPQ         R8, $0x09
+	JLT          plane
+	VZEROUPPER
+	RET
+
+// func braidAVX512(dst *float32, a *float32, b *float32, c *float32, d *float32, n int)
+// Requires: AVX
+TEXT ·braidAVX512(SB), NOSPLIT, $0-48
+	MOVQ dst+0(FP), AX
+	MOVQ a+8(FP), CX
+	MOVQ b+16(FP), DX
+	MOVQ c+24(FP), BX
+	MOVQ d+32(FP), SI
+	MOVQ n+40(FP), DI
+	XORQ R8, R8
+
+loop:
+	VMOVUPS   (CX)(R8*1), X3
+	VMOVUPS   (BX)(R8*1), X4
+	VUNPCKLPS (DX)(R8*1), X3, X0
+	VUNPCKLPS (SI)(R8*1), X4, X1
+	VMOVLHPS  X1, X0, X2
+	VMOVUPS   X2, (AX)
+	VMOVHLPS  X0, X1, X0
+	VMOVUPS   X0, 16(AX)
+	VUNPCKHPS (DX)(R8*1), X3, X0
+	VUNPCKHPS (SI)(R8*1), X4, X1
+	VMOVLHPS  X1, X0, X2
+	VMOVUPS   X2, 32(AX)
+	VMOVHLPS  X0, X1, X0
+	VMOVUPS   X0, 48(AX)
+	VMOVUPS   16(CX)(R8*1), X3
+	VMOVUPS   16(BX)(R8*1), X4
+	VUNPCKLPS 16(DX)(R8*1), X3, X0
+	VUNPCKLPS 16(SI)(R8*1), X4, X1
+	VMOVLHPS  X1, X0, X2
+	VMOVUPS   X2, 64(AX)
+	VMOVHLPS  X0, X1, X0
+	VMOVUPS   X0, 80(AX)
+	VUNPCKHPS 16(DX)(R8*1), X3, X0
+	VUNPCKHPS 16(SI)(R8*1), X4, X1
+	VMOVLHPS  X1, X0, X2
+	VMOVUPS   X2, 96(AX)
+	VMOVHLPS  X0, X1, X0
+	VMOVUPS   X0, 112(AX)
+	VMOVUPS   32(CX)(R8*1), X0
+	VMOVUPS   32(BX)(R8*1), X1
+	VUNPCKLPS 32(DX)(R8*1), X0, X0
+	VUNPCKLPS 32(SI)(R8*1), X1, X1
+	VMOVLHPS  X1, X0, X0
+	VMOVUPS   X0, 128(AX)
+	ADDQ      $0x90, AX
+	ADDQ      $0x40, R8
+	DECQ      DI
+	JNE       loop
+	VZEROUPPER
+	RET
+
 // func locateAVX512(cells *int32, wx *float32, wy *float32, wz *float32, x *float32, y *float32, z *float32, f *[6]float32, c *[6]int32, n int)
 // Requires: AVX, AVX512F
 TEXT ·locateAVX512(SB), NOSPLIT, $0-80
@@ -10514,6 +10636,128 @@ loop:
 test:
 	TESTQ R8, R8
 	JNE   loop
+	VZEROUPPER
+	RET
+
+// func spreadBrickAVX2(dst *float32, f *float32, y *[18]int, z *[18]int, fy *[9]float32, fz *[9]float32, ia *[16]int32, ib *[16]int32, fx *[16]float32)
+// Requires: AVX, AVX2
+TEXT ·spreadBrickAVX2(SB), NOSPLIT, $0-72
+	MOVQ    dst+0(FP), AX
+	MOVQ    f+8(FP), CX
+	MOVQ    y+16(FP), DX
+	MOVQ    z+24(FP), BX
+	MOVQ    fy+32(FP), SI
+	MOVQ    fz+40(FP), DI
+	MOVQ    ia+48(FP), R8
+	VMOVUPS (R8), Y0
+	VMOVUPS 32(R8), Y1
+	MOVQ    ib+56(FP), R8
+	VMOVUPS (R8), Y2
+	VMOVUPS 32(R8), Y3
+	MOVQ    fx+64(FP), R8
+	VMOVUPS (R8), Y4
+	VMOVUPS 32(R8), Y5
+	XORQ    R8, R8
+
+plane:
+	MOVQ         CX, R10
+	ADDQ         (BX)(R8*8), R10
+	MOVQ         CX, R11
+	ADDQ         72(BX)(R8*8), R11
+	VBROADCASTSS (DI)(R8*4), Y7
+	XORQ         R9, R9
+
+row:
+	VBROADCASTSS (SI)(R9*4), Y6
+	MOVQ         (DX)(R9*8), R12
+	VMOVUPS      (R10)(R12*1), Y8
+	MOVQ         72(DX)(R9*8), R12
+	VMOVUPS      (R10)(R12*1), Y9
+	VSUBPS       Y8, Y9, Y9
+	VMULPS       Y6, Y9, Y9
+	VADDPS       Y8, Y9, Y9
+	MOVQ         (DX)(R9*8), R12
+	VMOVUPS      (R11)(R12*1), Y8
+	MOVQ         72(DX)(R9*8), R12
+	VMOVUPS      (R11)(R12*1), Y10
+	VSUBPS       Y8, Y10, Y10
+	VMULPS       Y6, Y10, Y10
+	VADDPS       Y8, Y10, Y10
+	VSUBPS       Y9, Y10, Y10
+	VMULPS       Y7, Y10, Y10
+	VADDPS       Y9, Y10, Y10
+	VPERMPS      Y10, Y0, Y6
+	VPERMPS      Y10, Y2, Y8
+	VSUBPS       Y6, Y8, Y8
+	VMULPS       Y4, Y8, Y8
+	VADDPS       Y6, Y8, Y8
+	VMOVUPS      Y8, (AX)
+	VPERMPS      Y10, Y1, Y6
+	VPERMPS      Y10, Y3, Y8
+	VSUBPS       Y6, Y8, Y8
+	VMULPS       Y5, Y8, Y8
+	VADDPS       Y6, Y8, Y8
+	VMOVUPS      Y8, 32(AX)
+	ADDQ         $0x40, AX
+	INCQ         R9
+	CMPQ         R9, $0x09
+	JLT          row
+	INCQ         R8
+	CMPQ         R8, $0x09
+	JLT          plane
+	VZEROUPPER
+	RET
+
+// func braidAVX2(dst *float32, a *float32, b *float32, c *float32, d *float32, n int)
+// Requires: AVX
+TEXT ·braidAVX2(SB), NOSPLIT, $0-48
+	MOVQ dst+0(FP), AX
+	MOVQ a+8(FP), CX
+	MOVQ b+16(FP), DX
+	MOVQ c+24(FP), BX
+	MOVQ d+32(FP), SI
+	MOVQ n+40(FP), DI
+	XORQ R8, R8
+
+loop:
+	VMOVUPS   (CX)(R8*1), X3
+	VMOVUPS   (BX)(R8*1), X4
+	VUNPCKLPS (DX)(R8*1), X3, X0
+	VUNPCKLPS (SI)(R8*1), X4, X1
+	VMOVLHPS  X1, X0, X2
+	VMOVUPS   X2, (AX)
+	VMOVHLPS  X0, X1, X0
+	VMOVUPS   X0, 16(AX)
+	VUNPCKHPS (DX)(R8*1), X3, X0
+	VUNPCKHPS (SI)(R8*1), X4, X1
+	VMOVLHPS  X1, X0, X2
+	VMOVUPS   X2, 32(AX)
+	VMOVHLPS  X0, X1, X0
+	VMOVUPS   X0, 48(AX)
+	VMOVUPS   16(CX)(R8*1), X3
+	VMOVUPS   16(BX)(R8*1), X4
+	VUNPCKLPS 16(DX)(R8*1), X3, X0
+	VUNPCKLPS 16(SI)(R8*1), X4, X1
+	VMOVLHPS  X1, X0, X2
+	VMOVUPS   X2, 64(AX)
+	VMOVHLPS  X0, X1, X0
+	VMOVUPS   X0, 80(AX)
+	VUNPCKHPS 16(DX)(R8*1), X3, X0
+	VUNPCKHPS 16(SI)(R8*1), X4, X1
+	VMOVLHPS  X1, X0, X2
+	VMOVUPS   X2, 96(AX)
+	VMOVHLPS  X0, X1, X0
+	VMOVUPS   X0, 112(AX)
+	VMOVUPS   32(CX)(R8*1), X0
+	VMOVUPS   32(BX)(R8*1), X1
+	VUNPCKLPS 32(DX)(R8*1), X0, X0
+	VUNPCKLPS 32(SI)(R8*1), X1, X1
+	VMOVLHPS  X1, X0, X0
+	VMOVUPS   X0, 128(AX)
+	ADDQ      $0x90, AX
+	ADDQ      $0x40, R8
+	DECQ      DI
+	JNE       loop
 	VZEROUPPER
 	RET
 

@@ -188,6 +188,12 @@ func midwayAVX512(dst *float32, a *float32, b *float32, c *float32, d *float32, 
 	panic(missing)
 }
 
+func spreadBrickAVX512(dst *float32, f *float32, y *[18]int, z *[18]int, fy *[9]float32, fz *[9]float32, ia *[16]int32, ib *[16]int32, fx *[16]float32) {
+	panic(missing)
+}
+
+func braidAVX512(dst *float32, a *float32, b *float32, c *float32, d *float32, n int) { panic(missing) }
+
 func locateAVX512(cells *int32, wx *float32, wy *float32, wz *float32, x *float32, y *float32, z *float32, f *[6]float32, c *[6]int32, n int) {
 	panic(missing)
 }
@@ -383,6 +389,12 @@ func sharesAVX2(dst *[4]float32, w *float32, rows *float32, step int, n int) { p
 func midwayAVX2(dst *float32, a *float32, b *float32, c *float32, d *float32, rel *float32, base *float32, bad *uint8, n int) {
 	panic(missing)
 }
+
+func spreadBrickAVX2(dst *float32, f *float32, y *[18]int, z *[18]int, fy *[9]float32, fz *[9]float32, ia *[16]int32, ib *[16]int32, fx *[16]float32) {
+	panic(missing)
+}
+
+func braidAVX2(dst *float32, a *float32, b *float32, c *float32, d *float32, n int) { panic(missing) }
 
 func locateAVX2(cells *int32, wx *float32, wy *float32, wz *float32, x *float32, y *float32, z *float32, f *[6]float32, c *[6]int32, n int) {
 	panic(missing)

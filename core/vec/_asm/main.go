@@ -107,6 +107,8 @@ func main() {
 		s.dim()
 		s.shares()
 		s.midway()
+		s.spreadBrick()
+		s.braid()
 		s.locate()
 		s.sample(false)
 		s.sample(true)
