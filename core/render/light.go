@@ -78,8 +78,8 @@ func newLight(v *Volume, s *Scene, all []haze, sigma float64, crew grid.Crew) *l
 }
 
 // beyond is what is left of light along a way before it comes to a place beyond cells of
-// so many of the sweeps'; nil: all.
-func (s *sweeps) beyond(by int) func(n int, at [3]float64) float32 {
+// so many of the sweeps', counted from one of them on; nil: all.
+func (s *sweeps) beyond(by int, first [3]int) func(n int, at [3]float64) float32 {
 	if len(s.others) == 0 {
 		return nil
 	}
@@ -89,7 +89,7 @@ func (s *sweeps) beyond(by int) func(n int, at [3]float64) float32 {
 	}
 	return func(n int, at [3]float64) float32 {
 		for a := range at {
-			at[a] *= float64(by)
+			at[a] = (at[a] + float64(first[a])) * float64(by)
 		}
 		return fade(from[n](at))
 	}

@@ -22,6 +22,7 @@ type ordinates struct {
 	grid.Dims
 	pass, mean [2][]float32 // by way through a cell, straight and diagonal: e^−τ, (1 − e^−τ)/τ
 	albedo     []float32
+	source     []float32 // what cells scatter of the light last followed
 	parts      []float32 // mean radiance along each way, times its share, cells of one way after another
 	eye        gaze
 	flux       [3][]float32 // of the light last followed, for a light of 1
@@ -70,26 +71,95 @@ func (w *way) unit() geom.Vec3 {
 // is as much as if it went all round.
 type gaze []float32
 
-// newGaze is that of a volume's cells, for an eye.
-func newGaze(v *Volume, d grid.Dims, cell float64, l look.Lobes, eye geom.Vec3, crew grid.Crew) gaze {
-	size := d.Len()
+// box is cells of a volume about all of its smoke; beyond them light goes straight on.
+type box struct {
+	grid.Dims
+	full   grid.Dims // of which it is a part
+	lo     [3]int    // its first cell
+	origin geom.Vec3
+	h      float64 // m
+}
+
+// newBox is the cells of a field that hold something, and one round them.
+func newBox(v *Volume, f *grid.Field, cell float64) *box {
+	b := &box{full: f.Dims, h: cell * v.H}
+	size := [3]int{f.NX, f.NY, f.NZ}
+	lo, hi := size, [3]int{-1, -1, -1}
+	for k := range f.NZ {
+		for j := range f.NY {
+			row := f.Row(j, k)
+			first := slices.IndexFunc(row, func(v float32) bool { return v != 0 })
+			if first < 0 {
+				continue
+			}
+			last := len(row) - 1
+			for row[last] == 0 {
+				last--
+			}
+			for a, p := range [3][2]int{{first, last}, {j, j}, {k, k}} {
+				lo[a], hi[a] = min(lo[a], p[0]), max(hi[a], p[1])
+			}
+		}
+	}
+	var n [3]int
+	for a := range n {
+		if hi[a] < 0 {
+			lo[a], hi[a] = 0, 0
+		}
+		b.lo[a] = max(lo[a]-1, 0)
+		n[a] = min(hi[a]+2, size[a]) - b.lo[a]
+	}
+	b.Dims = grid.Dims{NX: n[0], NY: n[1], NZ: n[2]}
+	b.origin = v.Origin.Add(geom.V(float64(b.lo[0]), float64(b.lo[1]), float64(b.lo[2])).Mul(b.h))
+	return b
+}
+
+// middle is the middle of cell i.
+func (b *box) middle(i int) geom.Vec3 {
+	return b.origin.Add(geom.V(float64(i%b.NX)+0.5, float64(i/b.NX%b.NY)+0.5, float64(i/(b.NX*b.NY))+0.5).Mul(b.h))
+}
+
+// rows calls do for the box's rows: where they begin in all cells and in the box's.
+func (b *box) rows(do func(all, own int)) {
+	for k := range b.NZ {
+		for j := range b.NY {
+			do(((k+b.lo[2])*b.full.NY+j+b.lo[1])*b.full.NX+b.lo[0], (k*b.NY+j)*b.NX)
+		}
+	}
+}
+
+// within are the box's values of those of all cells, and back puts them among these.
+func (b *box) within(all []float32) []float32 {
+	own := make([]float32, b.Len())
+	b.rows(func(m, n int) { copy(own[n:n+b.NX], all[m:]) })
+	return own
+}
+
+func (b *box) back(all, own []float32) {
+	b.rows(func(m, n int) { copy(all[m:], own[n:n+b.NX]) })
+}
+
+// newGaze is that of a box of cells, for an eye.
+func newGaze(b *box, l look.Lobes, eye geom.Vec3, crew grid.Crew) gaze {
+	size := b.Len()
 	g := make(gaze, len(ways)*size)
 	var dirs [len(ways)]geom.Vec3
 	for n := range ways {
 		dirs[n] = ways[n].unit().Mul(-1)
 	}
 	t := newPhase(l)
-	crew.For(d.NZ, 1, func(k0, k1 int) {
-		for i := k0 * d.NX * d.NY; i < k1*d.NX*d.NY; i++ {
-			to := eye.Sub(v.middle(d, cell, i))
+	crew.For(b.NZ, 1, func(k0, k1 int) {
+		for i := k0 * b.NX * b.NY; i < k1*b.NX*b.NY; i++ {
+			to := eye.Sub(b.middle(i))
 			to = to.Mul(1 / max(to.Len(), 1e-9))
 			var sum float32
 			for n, w := range dirs {
 				g[n*size+i] = t.at(float32(w.Dot(to)))
 				sum += g[n*size+i] * ways[n].share
 			}
+			sum = 1 / sum
 			for n := range dirs {
-				g[n*size+i] /= sum
+				g[n*size+i] *= sum
 			}
 		}
 	})
@@ -98,14 +168,14 @@ func newGaze(v *Volume, d grid.Dims, cell float64, l look.Lobes, eye geom.Vec3, 
 
 // newOrdinates takes the optical depth across cells, times ratio, and the share of light
 // that they scatter on.
-func newOrdinates(od *grid.Field, ratio float64, albedo []float32, eye gaze, crew grid.Crew) *ordinates {
-	o := &ordinates{Dims: od.Dims, albedo: albedo, eye: eye, crew: crew}
+func newOrdinates(d grid.Dims, od []float32, ratio float64, albedo []float32, eye gaze, crew grid.Crew) *ordinates {
+	o := &ordinates{Dims: d, albedo: albedo, eye: eye, crew: crew}
 	for k, long := range [2]float64{1, math.Sqrt(3)} {
 		o.pass[k], o.mean[k] = make([]float32, o.Len()), make([]float32, o.Len())
 		q := float32(ratio * long)
 		crew.For(o.Len(), 1<<12, func(lo, hi int) {
 			for i := lo; i < hi; i++ {
-				tau := q * od.Data[i]
+				tau := q * od[i]
 				p := fade(tau)
 				o.pass[k][i], o.mean[k][i] = p, 1-tau/2
 				if tau > 0.01 {
@@ -126,20 +196,28 @@ func newOrdinates(od *grid.Field, ratio float64, albedo []float32, eye gaze, cre
 // in cells beyond the sides, what is left of that. nil: all. What of it goes to the eye is
 // added to seen.
 func (o *ordinates) scattered(dst, seen, src []float32, aim, enter *[len(ways)]float32, outside func(n int, at [3]float64) float32) {
-	source := make([]float32, o.Len())
-	for i, v := range src {
-		source[i] = v * o.albedo[i]
+	if o.source == nil {
+		o.source = make([]float32, o.Len())
 	}
+	source := o.source
+	if src == nil {
+		clear(source)
+	}
+	o.crew.For(len(src), 1<<12, func(lo, hi int) {
+		for i, v := range src[lo:hi] {
+			source[lo+i] = v * o.albedo[lo+i]
+		}
+	})
 	o.crew.For(len(ways), 1, func(lo, hi int) {
 		for n := lo; n < hi; n++ {
 			part := o.parts[n*o.Len():][:o.Len()]
-			clear(part)
 			var from func([3]float64) float32
 			if outside != nil && enter[n] > 0 {
 				from = func(at [3]float64) float32 { return enter[n] * outside(n, at) }
 			}
 			switch {
 			case src == nil && enter[n] == 0:
+				clear(part)
 			case aim != nil || src == nil:
 				k := float32(1)
 				if aim != nil {
@@ -182,22 +260,22 @@ func init() {
 	}
 }
 
-// follow adds to out the mean radiance along a way, times its share: slice by slice, each
+// follow makes out the mean radiance along a way, times its share: slice by slice, each
 // cell's light from the one behind it.
 func (o *ordinates) follow(w *way, aim float32, src, out []float32, enter float32, outside func([3]float64) float32) {
+	if w.d[0] != 0 && w.diagonal() == 0 {
+		o.alongRows(w, aim, src, out, enter, outside)
+		return
+	}
 	size, stride := [3]int{o.NX, o.NY, o.NZ}, [3]int{1, o.NX, o.NX * o.NY}
 	main, a, b := 2, 0, 1
-	switch {
-	case w.d[2] != 0:
-	case w.d[1] != 0:
+	if w.d[2] == 0 {
 		main, a, b = 1, 0, 2
-	default:
-		main, a, b = 0, 1, 2
 	}
 	kind := w.diagonal()
-	pass, mean, share := o.pass[kind], o.mean[kind], w.share
-	long := size[a] + 2
-	before, now := make([]float32, long*(size[b]+2)), make([]float32, long*(size[b]+2))
+	pass, mean := o.pass[kind], o.mean[kind]
+	s := vec.Slice{N: size[a], Rows: size[b], Wide: size[a] + 2, Step: stride[b]}
+	before, now := make([]float32, s.Wide*(size[b]+2)), make([]float32, s.Wide*(size[b]+2))
 	for i := range before {
 		before[i], now[i] = enter, enter
 	}
@@ -205,27 +283,42 @@ func (o *ordinates) follow(w *way, aim float32, src, out []float32, enter float3
 	if w.d[main] < 0 {
 		first, last = size[main]-1, -1
 	}
-	for s := first; s != last; s += w.d[main] {
+	for n := first; n != last; n += w.d[main] {
 		if outside != nil {
-			o.rim(before, [3]int{main, a, b}, size, s-w.d[main], s == first, outside)
+			o.rim(before, [3]int{main, a, b}, size, n-w.d[main], n == first, outside)
 		}
-		for q := range size[b] {
-			in := before[(q+1-w.d[b])*long+1-w.d[a]:][:size[a]]
-			to := now[(q+1)*long+1:][:size[a]]
-			n := s*stride[main] + q*stride[b]
-			if stride[a] == 1 {
-				e := n + size[a]
-				vec.Carry(to, in, pass[n:e], mean[n:e], src[n:e], out[n:e], aim, share)
-				continue
-			}
-			for i, v := range in {
-				p, e := pass[n], aim*src[n]
-				to[i] = v*p + e*(1-p)
-				out[n] += share * (e + (v-e)*mean[n])
-				n += stride[a]
-			}
-		}
+		in, to, at := before[(1-w.d[b])*s.Wide+1-w.d[a]:], now[s.Wide+1:], n*stride[main]
+		vec.Carry(to, in, pass[at:], mean[at:], src[at:], out[at:], s, aim, w.share)
 		before, now = now, before
+	}
+}
+
+// alongRows is follow along x. Rows don't ask each other, so four go on together: each
+// must wait for its own last cell.
+func (o *ordinates) alongRows(w *way, aim float32, src, out []float32, enter float32, outside func([3]float64) float32) {
+	first := 0
+	if w.d[0] < 0 {
+		first = o.NX - 1
+	}
+	pass, mean, step, rows := o.pass[0], o.mean[0], w.d[0], o.NY*o.NZ
+	for r := 0; r < rows; r += 4 {
+		var at [4]int
+		var light [4]float32
+		for q := range at {
+			row := min(r+q, rows-1)
+			at[q], light[q] = row*o.NX+first, enter
+			if outside != nil {
+				light[q] = outside([3]float64{float64(first-step) + 0.5, float64(row%o.NY) + 0.5, float64(row/o.NY) + 0.5})
+			}
+		}
+		for range o.NX {
+			for q, n := range at {
+				v, p, e := light[q], pass[n], aim*src[n]
+				light[q] = v*p + e*(1-p)
+				out[n] = w.share * (e + (v-e)*mean[n])
+				at[q] = n + step
+			}
+		}
 	}
 }
 
@@ -263,15 +356,19 @@ func (o *ordinates) orders(seen, j0 []float32, bounces int, on *onward) {
 		}
 		if on != nil {
 			o.scattered(next, nil, now, on.aim(n), &none, nil)
-			on.see(seen, next, n)
+			on.see(seen, next, n, o.crew)
 		} else {
 			o.scattered(next, seen, now, nil, &none, nil)
 		}
-		for i, v := range next {
-			if rest > 0 && now[i] > 0 {
-				r := min(float64(v/now[i]), 0.9999)
-				seen[i] += (seen[i] - was[i]) * float32(r*(1-math.Pow(r, float64(rest)))/(1-r))
-			}
+		if rest > 0 {
+			o.crew.For(o.Len(), 1<<10, func(lo, hi int) {
+				for i := lo; i < hi; i++ {
+					if now[i] > 0 {
+						r := min(float64(next[i]/now[i]), 0.9999)
+						seen[i] += (seen[i] - was[i]) * float32(r*(1-math.Pow(r, float64(rest)))/(1-r))
+					}
+				}
+			})
 		}
 		now, next = next, now
 	}
@@ -286,18 +383,15 @@ type onward struct {
 	cos   []float32 // by cell, between the sun's light and the way to the eye
 }
 
-func newOnward(v *Volume, d grid.Dims, cell float64, l *look.Look, eye geom.Vec3) *onward {
-	o := &onward{lobes: l.Lobes, sun: l.SunDir, cos: make([]float32, d.Len())}
-	for i := range o.cos {
-		to := eye.Sub(v.middle(d, cell, i))
-		o.cos[i] = float32(-to.Dot(l.SunDir) / max(to.Len(), 1e-9))
-	}
+func newOnward(b *box, l *look.Look, eye geom.Vec3, crew grid.Crew) *onward {
+	o := &onward{lobes: l.Lobes, sun: l.SunDir, cos: make([]float32, b.Len())}
+	crew.For(b.Len(), 1<<10, func(lo, hi int) {
+		for i := lo; i < hi; i++ {
+			to := eye.Sub(b.middle(i))
+			o.cos[i] = float32(-to.Dot(l.SunDir) / max(to.Len(), 1e-9))
+		}
+	})
 	return o
-}
-
-// middle is the middle of cell i of so many voxels.
-func (v *Volume) middle(d grid.Dims, cell float64, i int) geom.Vec3 {
-	return v.Origin.Add(geom.V(float64(i%d.NX)+0.5, float64(i/d.NX%d.NY)+0.5, float64(i/(d.NX*d.NY))+0.5).Mul(cell * v.H))
 }
 
 // aim is how much of light that was scattered n times goes along each way.
@@ -315,11 +409,13 @@ func (o *onward) aim(n int) *[len(ways)]float32 {
 }
 
 // see adds what of light that was scattered n times goes on to the eye.
-func (o *onward) see(seen, light []float32, n int) {
+func (o *onward) see(seen, light []float32, n int, crew grid.Crew) {
 	t := newPhase(o.lobes.After(n))
-	for i, v := range light {
-		seen[i] += v * t.at(o.cos[i])
-	}
+	crew.For(len(light), 1<<12, func(lo, hi int) {
+		for i, v := range light[lo:hi] {
+			seen[lo+i] += v * t.at(o.cos[lo+i])
+		}
+	})
 }
 
 // phase is a phase function by cosine, times 4π, as powers of a fraction are dear.
@@ -384,7 +480,8 @@ type spreading struct {
 	s        *Scene
 	sw       *sweeps
 	by       int // cells of the sweeps in one of these
-	od, sun  *grid.Field
+	box      *box
+	od, sun  []float32
 	eye      gaze
 	on       *onward
 	around   [len(ways)]look.RGB
@@ -398,13 +495,15 @@ type spreading struct {
 func (l *lightGrid) multiple(v *Volume, s *Scene, sw *sweeps, crew grid.Crew) {
 	k, by := &s.Look, int(l.coarse/l.scale)
 	p := &spreading{v: v, s: s, sw: sw, by: by, channels: 1, crew: crew}
-	p.od, p.sun = shrunk(sw.od, by, float32(by)/float32(by*by*by), crew), shrunk(l.sun, by, 0, crew)
+	od, sun := shrunk(sw.od, by, float32(by)/float32(by*by*by), crew), shrunk(l.sun, by, 0, crew)
+	p.box = newBox(v, od, float64(l.coarse))
+	p.od, p.sun = p.box.within(od.Data), p.box.within(sun.Data)
 	if !k.Grey() || v.tint != nil {
 		p.channels = 3
 	}
 	p.around, l.around = s.around()
-	p.eye = newGaze(v, p.od.Dims, float64(l.coarse), k.Lobes, s.Camera.Eye, crew)
-	p.on = newOnward(v, p.od.Dims, float64(l.coarse), k, s.Camera.Eye)
+	p.eye = newGaze(p.box, k.Lobes, s.Camera.Eye, crew)
+	p.on = newOnward(p.box, k, s.Camera.Eye, crew)
 	for c := range p.channels {
 		l.channel(c, p)
 	}
@@ -412,21 +511,31 @@ func (l *lightGrid) multiple(v *Volume, s *Scene, sw *sweeps, crew grid.Crew) {
 
 // channel is multiple for a colour, or for all.
 func (l *lightGrid) channel(c int, p *spreading) {
-	k, d := &p.s.Look, p.od.Dims
+	k, b := &p.s.Look, p.box
 	ratio, albedo := 0.0, 0.0
 	if e := k.Extinction[c]; e > 0 {
 		ratio, albedo = e/((k.Extinction[0]+k.Extinction[1]+k.Extinction[2])/3), k.Scattering[c]/e
 	}
-	albedos := p.v.albedos(d, float64(l.coarse), albedo, c)
-	o := newOrdinates(p.od, ratio, albedos, p.eye, p.crew)
-	l.many[c], l.sky[c] = grid.NewField(d), grid.NewField(d)
-	j := make([]float32, d.Len())
-	if k.Sun.Max() > 0 {
-		for i, t := range p.sun.Data {
-			j[i] = float32(math.Pow(float64(t), ratio) / (4 * math.Pi))
-		}
-		o.orders(l.many[c].Data, j, k.Bounces, p.on)
+	albedos := p.v.albedos(b, albedo, c)
+	o := newOrdinates(b.Dims, p.od, ratio, albedos, p.eye, p.crew)
+	put := func(seen []float32) *grid.Field {
+		f := grid.NewField(b.full)
+		b.back(f.Data, seen)
+		return f
 	}
+	seen, j := make([]float32, b.Len()), make([]float32, b.Len())
+	if k.Sun.Max() > 0 {
+		p.crew.For(len(j), 1<<10, func(lo, hi int) {
+			for i, t := range p.sun[lo:hi] {
+				if ratio != 1 {
+					t = float32(math.Pow(float64(t), ratio))
+				}
+				j[lo+i] = t / (4 * math.Pi)
+			}
+		})
+		o.orders(seen, j, k.Bounces, p.on)
+	}
+	l.many[c] = put(seen)
 	// what is more direct than a cosine can be goes straight on, as if it hadn't been
 	// scattered (Joseph, Wiscombe and Weinman 1976)
 	g := (1-k.Lobes.Share)*k.Lobes.G + k.Lobes.Share*k.Lobes.Back
@@ -435,7 +544,7 @@ func (l *lightGrid) channel(c int, p *spreading) {
 		for i := range albedos {
 			albedos[i] *= float32((1 - straight) / less)
 		}
-		o = newOrdinates(p.od, ratio*less, albedos, p.eye, p.crew)
+		o = newOrdinates(b.Dims, p.od, ratio*less, albedos, p.eye, p.crew)
 	}
 	o.direct = float32(min(max(3*g, -1), 1))
 	var enter [len(ways)]float32
@@ -448,27 +557,31 @@ func (l *lightGrid) channel(c int, p *spreading) {
 			enter[n] = float32(from / of)
 		}
 	}
-	o.scattered(j, l.sky[c].Data, nil, nil, &enter, p.sw.beyond(p.by))
-	o.orders(l.sky[c].Data, j, k.Bounces, nil)
+	clear(seen)
+	o.scattered(j, seen, nil, nil, &enter, p.sw.beyond(p.by, b.lo))
+	o.orders(seen, j, k.Bounces, nil)
+	l.sky[c] = put(seen)
 	for f := range l.fire {
 		if l.fire[f] == nil || f != c && p.channels == 3 {
 			continue
 		}
 		for a := range o.flux {
-			copy(o.flux[a], l.flow[a])
+			o.flux[a] = b.within(l.flow[a])
 		}
-		o.orders(l.fire[f].Data, l.straight[f], k.Bounces, nil)
+		seen = b.within(l.fire[f].Data)
+		o.orders(seen, b.within(l.straight[f]), k.Bounces, nil)
+		b.back(l.fire[f].Data, seen)
 	}
 }
 
 // albedos are the share of light of a colour that cells scatter on.
-func (v *Volume) albedos(d grid.Dims, cell, albedo float64, c int) []float32 {
-	out := make([]float32, d.Len())
+func (v *Volume) albedos(b *box, albedo float64, c int) []float32 {
+	out := make([]float32, b.Len())
 	for i := range out {
 		out[i] = float32(albedo)
 		if v.tint != nil {
-			x, y, z := (float64(i%d.NX)+0.5)*cell-0.5, (float64(i/d.NX%d.NY)+0.5)*cell-0.5, (float64(i/(d.NX*d.NY))+0.5)*cell-0.5
-			out[i] *= float32(v.tint.At(float64(v.tintBy.Sample(float32(x), float32(y), float32(z))))[c])
+			p := v.toGrid(b.middle(i))
+			out[i] *= float32(v.tint.At(float64(v.tintBy.Sample(float32(p.X)-0.5, float32(p.Y)-0.5, float32(p.Z)-0.5)))[c])
 		}
 	}
 	return out

@@ -239,10 +239,10 @@ func looksAVX512(dst *float32, data *float32, at *int32, way *[6]float32, top *[
 //go:noescape
 func turnAVX512(dst *float32, a *float32, step int, n int)
 
-// carryAVX512 is with e = aim src: to = in pass + e (1 − pass), out += share (e + (in − e) mean), of any length.
+// carryAVX512 is with e = aim src: to = in pass + e (1 − pass), out = share (e + (in − e) mean), of rows of any length, wide values apart in to and in, and step values in others.
 //
 //go:noescape
-func carryAVX512(to *float32, in *float32, pass *float32, mean *float32, src *float32, out *float32, aim float32, share float32, n int)
+func carryAVX512(to *float32, in *float32, pass *float32, mean *float32, src *float32, out *float32, wide int, step int, rows int, n int, aim float32, share float32)
 
 // collectAVX512 is dst = Σ parts and seen += Σ parts·by of count rows step values apart, of any length.
 //
@@ -534,10 +534,10 @@ func looksAVX2(dst *float32, data *float32, at *int32, way *[6]float32, top *[3]
 //go:noescape
 func turnAVX2(dst *float32, a *float32, step int, n int)
 
-// carryAVX2 is with e = aim src: to = in pass + e (1 − pass), out += share (e + (in − e) mean), of any length.
+// carryAVX2 is with e = aim src: to = in pass + e (1 − pass), out = share (e + (in − e) mean), of rows of any length, wide values apart in to and in, and step values in others.
 //
 //go:noescape
-func carryAVX2(to *float32, in *float32, pass *float32, mean *float32, src *float32, out *float32, aim float32, share float32, n int)
+func carryAVX2(to *float32, in *float32, pass *float32, mean *float32, src *float32, out *float32, wide int, step int, rows int, n int, aim float32, share float32)
 
 // collectAVX2 is dst = Σ parts and seen += Σ parts·by of count rows step values apart, of any length.
 //

@@ -3671,73 +3671,84 @@ test:
 	VZEROUPPER
 	RET
 
-// func carryAVX512(to *float32, in *float32, pass *float32, mean *float32, src *float32, out *float32, aim float32, share float32, n int)
+// func carryAVX512(to *float32, in *float32, pass *float32, mean *float32, src *float32, out *float32, wide int, step int, rows int, n int, aim float32, share float32)
 // Requires: AVX, AVX512F, BMI2
-TEXT ·carryAVX512(SB), NOSPLIT, $0-64
+TEXT ·carryAVX512(SB), NOSPLIT, $0-88
 	MOVQ         to+0(FP), AX
 	MOVQ         in+8(FP), CX
 	MOVQ         pass+16(FP), DX
 	MOVQ         mean+24(FP), BX
 	MOVQ         src+32(FP), SI
 	MOVQ         out+40(FP), DI
-	VBROADCASTSS aim+48(FP), Z0
-	VBROADCASTSS share+52(FP), Z1
+	VBROADCASTSS aim+80(FP), Z0
+	VBROADCASTSS share+84(FP), Z1
 	VBROADCASTSS float3<>+0(SB), Z2
-	MOVQ         n+56(FP), R8
-	XORQ         R9, R9
-	MOVQ         R8, R10
-	ANDQ         $0xfffffff0, R10
-	SUBQ         R10, R8
-	SHLQ         $0x02, R10
-	JMP          test
+	MOVQ         rows+64(FP), R8
+
+row:
+	MOVQ n+72(FP), R9
+	XORQ R10, R10
+	MOVQ R9, R11
+	ANDQ $0xfffffff0, R11
+	SUBQ R11, R9
+	SHLQ $0x02, R11
+	JMP  test
 
 loop:
-	VMOVUPS (SI)(R9*1), Z3
-	VMOVUPS (CX)(R9*1), Z4
-	VMOVUPS (DX)(R9*1), Z5
+	VMOVUPS (SI)(R10*1), Z3
+	VMOVUPS (CX)(R10*1), Z4
+	VMOVUPS (DX)(R10*1), Z5
 	VMULPS  Z0, Z3, Z3
-	VMOVUPS (BX)(R9*1), Z6
+	VMOVUPS (BX)(R10*1), Z6
 	VSUBPS  Z3, Z4, Z7
 	VMULPS  Z6, Z7, Z7
 	VADDPS  Z3, Z7, Z7
 	VMULPS  Z1, Z7, Z7
-	VMOVUPS (DI)(R9*1), Z6
-	VADDPS  Z6, Z7, Z7
-	VMOVUPS Z7, (DI)(R9*1)
+	VMOVUPS Z7, (DI)(R10*1)
 	VSUBPS  Z5, Z2, Z6
 	VMULPS  Z3, Z6, Z6
 	VMULPS  Z4, Z5, Z5
 	VADDPS  Z6, Z5, Z5
-	VMOVUPS Z5, (AX)(R9*1)
-	ADDQ    $0x40, R9
+	VMOVUPS Z5, (AX)(R10*1)
+	ADDQ    $0x40, R10
 
 test:
-	CMPQ      R9, R10
+	CMPQ      R10, R11
 	JLT       loop
-	TESTQ     R8, R8
+	TESTQ     R9, R9
 	JE        done
-	MOVL      $0x0000ffff, R10
-	BZHIL     R8, R10, R10
-	KMOVW     R10, K1
-	VMOVUPS.Z (SI)(R9*1), K1, Z3
-	VMOVUPS.Z (CX)(R9*1), K1, Z4
-	VMOVUPS.Z (DX)(R9*1), K1, Z5
+	MOVL      $0x0000ffff, R11
+	BZHIL     R9, R11, R11
+	KMOVW     R11, K1
+	VMOVUPS.Z (SI)(R10*1), K1, Z3
+	VMOVUPS.Z (CX)(R10*1), K1, Z4
+	VMOVUPS.Z (DX)(R10*1), K1, Z5
 	VMULPS    Z0, Z3, Z3
-	VMOVUPS.Z (BX)(R9*1), K1, Z0
-	VSUBPS    Z3, Z4, Z6
-	VMULPS    Z0, Z6, Z6
-	VADDPS    Z3, Z6, Z6
-	VMULPS    Z1, Z6, Z6
-	VMOVUPS.Z (DI)(R9*1), K1, Z0
-	VADDPS    Z0, Z6, Z6
-	VMOVUPS   Z6, K1, (DI)(R9*1)
-	VSUBPS    Z5, Z2, Z0
-	VMULPS    Z3, Z0, Z0
+	VMOVUPS.Z (BX)(R10*1), K1, Z6
+	VSUBPS    Z3, Z4, Z7
+	VMULPS    Z6, Z7, Z7
+	VADDPS    Z3, Z7, Z7
+	VMULPS    Z1, Z7, Z7
+	VMOVUPS   Z7, K1, (DI)(R10*1)
+	VSUBPS    Z5, Z2, Z6
+	VMULPS    Z3, Z6, Z6
 	VMULPS    Z4, Z5, Z5
-	VADDPS    Z0, Z5, Z5
-	VMOVUPS   Z5, K1, (AX)(R9*1)
+	VADDPS    Z6, Z5, Z5
+	VMOVUPS   Z5, K1, (AX)(R10*1)
 
 done:
+	MOVQ wide+48(FP), R9
+	SHLQ $0x02, R9
+	MOVQ step+56(FP), R10
+	SHLQ $0x02, R10
+	ADDQ R9, AX
+	ADDQ R9, CX
+	ADDQ R10, DX
+	ADDQ R10, BX
+	ADDQ R10, SI
+	ADDQ R10, DI
+	DECQ R8
+	JNE  row
 	VZEROUPPER
 	RET
 
@@ -9989,112 +10000,119 @@ test:
 	VZEROUPPER
 	RET
 
-// func carryAVX2(to *float32, in *float32, pass *float32, mean *float32, src *float32, out *float32, aim float32, share float32, n int)
+// func carryAVX2(to *float32, in *float32, pass *float32, mean *float32, src *float32, out *float32, wide int, step int, rows int, n int, aim float32, share float32)
 // Requires: AVX, AVX2
-TEXT ·carryAVX2(SB), NOSPLIT, $0-64
+TEXT ·carryAVX2(SB), NOSPLIT, $0-88
 	MOVQ         to+0(FP), AX
 	MOVQ         in+8(FP), CX
 	MOVQ         pass+16(FP), DX
 	MOVQ         mean+24(FP), BX
 	MOVQ         src+32(FP), SI
 	MOVQ         out+40(FP), DI
-	VBROADCASTSS aim+48(FP), Y0
-	VBROADCASTSS share+52(FP), Y1
+	VBROADCASTSS aim+80(FP), Y0
+	VBROADCASTSS share+84(FP), Y1
 	VBROADCASTSS float3<>+0(SB), Y2
-	MOVQ         n+56(FP), R8
-	XORQ         R9, R9
-	MOVQ         R8, R10
-	ANDQ         $0xfffffff0, R10
-	SUBQ         R10, R8
-	SHLQ         $0x02, R10
-	JMP          test
+	MOVQ         rows+64(FP), R8
+
+row:
+	MOVQ n+72(FP), R9
+	XORQ R10, R10
+	MOVQ R9, R11
+	ANDQ $0xfffffff0, R11
+	SUBQ R11, R9
+	SHLQ $0x02, R11
+	JMP  test
 
 loop:
-	VMOVUPS (SI)(R9*1), Y3
-	VMOVUPS (CX)(R9*1), Y4
-	VMOVUPS (DX)(R9*1), Y5
+	VMOVUPS (SI)(R10*1), Y3
+	VMOVUPS (CX)(R10*1), Y4
+	VMOVUPS (DX)(R10*1), Y5
 	VMULPS  Y0, Y3, Y3
-	VMOVUPS (BX)(R9*1), Y6
+	VMOVUPS (BX)(R10*1), Y6
 	VSUBPS  Y3, Y4, Y7
 	VMULPS  Y6, Y7, Y7
 	VADDPS  Y3, Y7, Y7
 	VMULPS  Y1, Y7, Y7
-	VMOVUPS (DI)(R9*1), Y6
-	VADDPS  Y6, Y7, Y7
-	VMOVUPS Y7, (DI)(R9*1)
+	VMOVUPS Y7, (DI)(R10*1)
 	VSUBPS  Y5, Y2, Y6
 	VMULPS  Y3, Y6, Y6
 	VMULPS  Y4, Y5, Y5
 	VADDPS  Y6, Y5, Y5
-	VMOVUPS Y5, (AX)(R9*1)
-	VMOVUPS 32(SI)(R9*1), Y3
-	VMOVUPS 32(CX)(R9*1), Y4
-	VMOVUPS 32(DX)(R9*1), Y5
+	VMOVUPS Y5, (AX)(R10*1)
+	VMOVUPS 32(SI)(R10*1), Y3
+	VMOVUPS 32(CX)(R10*1), Y4
+	VMOVUPS 32(DX)(R10*1), Y5
 	VMULPS  Y0, Y3, Y3
-	VMOVUPS 32(BX)(R9*1), Y6
+	VMOVUPS 32(BX)(R10*1), Y6
 	VSUBPS  Y3, Y4, Y7
 	VMULPS  Y6, Y7, Y7
 	VADDPS  Y3, Y7, Y7
 	VMULPS  Y1, Y7, Y7
-	VMOVUPS 32(DI)(R9*1), Y6
-	VADDPS  Y6, Y7, Y7
-	VMOVUPS Y7, 32(DI)(R9*1)
+	VMOVUPS Y7, 32(DI)(R10*1)
 	VSUBPS  Y5, Y2, Y6
 	VMULPS  Y3, Y6, Y6
 	VMULPS  Y4, Y5, Y5
 	VADDPS  Y6, Y5, Y5
-	VMOVUPS Y5, 32(AX)(R9*1)
-	ADDQ    $0x40, R9
+	VMOVUPS Y5, 32(AX)(R10*1)
+	ADDQ    $0x40, R10
 
 test:
-	CMPQ         R9, R10
+	CMPQ         R10, R11
 	JLT          loop
-	TESTQ        R8, R8
+	TESTQ        R9, R9
 	JE           done
-	VMOVD        R8, X3
+	VMOVD        R9, X3
 	VPBROADCASTD X3, Y3
 	VMOVDQU      lane<>+0(SB), Y4
 	VPCMPGTD     Y4, Y3, Y3
-	VMASKMOVPS   (SI)(R9*1), Y3, Y4
-	VMASKMOVPS   (CX)(R9*1), Y3, Y5
-	VMASKMOVPS   (DX)(R9*1), Y3, Y6
+	VMASKMOVPS   (SI)(R10*1), Y3, Y4
+	VMASKMOVPS   (CX)(R10*1), Y3, Y5
+	VMASKMOVPS   (DX)(R10*1), Y3, Y6
 	VMULPS       Y0, Y4, Y4
-	VMASKMOVPS   (BX)(R9*1), Y3, Y7
+	VMASKMOVPS   (BX)(R10*1), Y3, Y7
 	VSUBPS       Y4, Y5, Y8
 	VMULPS       Y7, Y8, Y8
 	VADDPS       Y4, Y8, Y8
 	VMULPS       Y1, Y8, Y8
-	VMASKMOVPS   (DI)(R9*1), Y3, Y7
-	VADDPS       Y7, Y8, Y8
-	VMASKMOVPS   Y8, Y3, (DI)(R9*1)
+	VMASKMOVPS   Y8, Y3, (DI)(R10*1)
 	VSUBPS       Y6, Y2, Y7
 	VMULPS       Y4, Y7, Y7
 	VMULPS       Y5, Y6, Y6
 	VADDPS       Y7, Y6, Y6
-	VMASKMOVPS   Y6, Y3, (AX)(R9*1)
-	VMOVD        R8, X3
+	VMASKMOVPS   Y6, Y3, (AX)(R10*1)
+	VMOVD        R9, X3
 	VPBROADCASTD X3, Y3
 	VMOVDQU      lane<>+32(SB), Y4
 	VPCMPGTD     Y4, Y3, Y3
-	VMASKMOVPS   32(SI)(R9*1), Y3, Y4
-	VMASKMOVPS   32(CX)(R9*1), Y3, Y5
-	VMASKMOVPS   32(DX)(R9*1), Y3, Y6
+	VMASKMOVPS   32(SI)(R10*1), Y3, Y4
+	VMASKMOVPS   32(CX)(R10*1), Y3, Y5
+	VMASKMOVPS   32(DX)(R10*1), Y3, Y6
 	VMULPS       Y0, Y4, Y4
-	VMASKMOVPS   32(BX)(R9*1), Y3, Y0
-	VSUBPS       Y4, Y5, Y7
-	VMULPS       Y0, Y7, Y7
-	VADDPS       Y4, Y7, Y7
-	VMULPS       Y1, Y7, Y7
-	VMASKMOVPS   32(DI)(R9*1), Y3, Y0
-	VADDPS       Y0, Y7, Y7
-	VMASKMOVPS   Y7, Y3, 32(DI)(R9*1)
-	VSUBPS       Y6, Y2, Y0
-	VMULPS       Y4, Y0, Y0
+	VMASKMOVPS   32(BX)(R10*1), Y3, Y7
+	VSUBPS       Y4, Y5, Y8
+	VMULPS       Y7, Y8, Y8
+	VADDPS       Y4, Y8, Y8
+	VMULPS       Y1, Y8, Y8
+	VMASKMOVPS   Y8, Y3, 32(DI)(R10*1)
+	VSUBPS       Y6, Y2, Y7
+	VMULPS       Y4, Y7, Y7
 	VMULPS       Y5, Y6, Y6
-	VADDPS       Y0, Y6, Y6
-	VMASKMOVPS   Y6, Y3, 32(AX)(R9*1)
+	VADDPS       Y7, Y6, Y6
+	VMASKMOVPS   Y6, Y3, 32(AX)(R10*1)
 
 done:
+	MOVQ wide+48(FP), R9
+	SHLQ $0x02, R9
+	MOVQ step+56(FP), R10
+	SHLQ $0x02, R10
+	ADDQ R9, AX
+	ADDQ R9, CX
+	ADDQ R10, DX
+	ADDQ R10, BX
+	ADDQ R10, SI
+	ADDQ R10, DI
+	DECQ R8
+	JNE  row
 	VZEROUPPER
 	RET
 

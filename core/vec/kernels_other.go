@@ -164,7 +164,7 @@ func looksAVX512(dst *float32, data *float32, at *int32, way *[6]float32, top *[
 
 func turnAVX512(dst *float32, a *float32, step int, n int) { panic(missing) }
 
-func carryAVX512(to *float32, in *float32, pass *float32, mean *float32, src *float32, out *float32, aim float32, share float32, n int) {
+func carryAVX512(to *float32, in *float32, pass *float32, mean *float32, src *float32, out *float32, wide int, step int, rows int, n int, aim float32, share float32) {
 	panic(missing)
 }
 
@@ -366,7 +366,7 @@ func looksAVX2(dst *float32, data *float32, at *int32, way *[6]float32, top *[3]
 
 func turnAVX2(dst *float32, a *float32, step int, n int) { panic(missing) }
 
-func carryAVX2(to *float32, in *float32, pass *float32, mean *float32, src *float32, out *float32, aim float32, share float32, n int) {
+func carryAVX2(to *float32, in *float32, pass *float32, mean *float32, src *float32, out *float32, wide int, step int, rows int, n int, aim float32, share float32) {
 	panic(missing)
 }
 

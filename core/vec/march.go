@@ -203,23 +203,32 @@ func Shares(dst *[4]float32, w *[MaxLooks]float32, rows *Four, n int) {
 	}
 }
 
-// Carry takes light on through a row of cells that give e = aim·src: to = in·pass + e (1 −
-// pass), and out += share (e + (in − e) mean), the mean within them. Rows of any length.
-func Carry(to, in, pass, mean, src, out []float32, aim, share float32) {
-	n := len(to)
-	Row3(n, in, pass, mean)
-	Row2(n, src, out)
-	switch {
-	case n == 0:
-	case Chosen == AVX512:
-		carryAVX512(&to[0], &in[0], &pass[0], &mean[0], &src[0], &out[0], aim, share, n)
-	case Chosen == AVX2:
-		carryAVX2(&to[0], &in[0], &pass[0], &mean[0], &src[0], &out[0], aim, share, n)
+// Slice is rows of n values in arrays: Wide apart where light goes on, Step apart in cells.
+type Slice struct{ N, Rows, Wide, Step int }
+
+// Carry takes light on through a slice of cells that give e = aim·src: to = in·pass + e (1 −
+// pass), and out = share (e + (in − e) mean), the mean within them.
+func Carry(to, in, pass, mean, src, out []float32, s Slice, aim, share float32) {
+	if s.N <= 0 || s.Rows <= 0 {
+		return
+	}
+	light, cells := (s.Rows-1)*s.Wide+s.N, (s.Rows-1)*s.Step+s.N
+	if min(len(to), len(in)) < light || min(len(pass), len(mean), len(src), len(out)) < cells || s.Wide < 0 || s.Step < 0 {
+		panic(fmt.Sprintf("vec: %d rows of %d values, %d and %d apart, of %d, %d and %d, %d, %d, %d", s.Rows, s.N, s.Wide, s.Step, len(to), len(in), len(pass), len(mean), len(src), len(out)))
+	}
+	switch Chosen {
+	case AVX512:
+		carryAVX512(&to[0], &in[0], &pass[0], &mean[0], &src[0], &out[0], s.Wide, s.Step, s.Rows, s.N, aim, share)
+	case AVX2:
+		carryAVX2(&to[0], &in[0], &pass[0], &mean[0], &src[0], &out[0], s.Wide, s.Step, s.Rows, s.N, aim, share)
 	default:
-		for i, v := range in[:n] {
-			e := float32(aim * src[i])
-			out[i] += float32(share * (e + float32((v-e)*mean[i])))
-			to[i] = float32(v*pass[i]) + float32(e*(1-pass[i]))
+		for r := range s.Rows {
+			l, c := r*s.Wide, r*s.Step
+			for i, v := range in[l : l+s.N] {
+				e := float32(aim * src[c+i])
+				out[c+i] = float32(share * (e + float32((v-e)*mean[c+i])))
+				to[l+i] = float32(v*pass[c+i]) + float32(e*(1-pass[c+i]))
+			}
 		}
 	}
 }

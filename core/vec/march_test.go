@@ -46,8 +46,10 @@ func init() {
 		return append(append(pass[:n], kept[:n]...), left)
 	}
 	kernels["Carry"] = func(r *rand.Rand, n int) []float32 {
-		to, out := make([]float32, n), values(r, n)
-		Carry(to, values(r, n), values(r, n), values(r, n), values(r, n), out, r.Float32(), r.Float32())
+		s := Slice{N: n, Rows: 1 + r.IntN(3), Wide: n + r.IntN(4), Step: n + r.IntN(4)}
+		light, cells := s.Rows*s.Wide, s.Rows*s.Step
+		to, out := make([]float32, light), values(r, cells)
+		Carry(to, values(r, light), values(r, cells), values(r, cells), values(r, cells), out, s, r.Float32(), r.Float32())
 		return append(to, out...)
 	}
 	kernels["Collect"] = func(r *rand.Rand, n int) []float32 {

@@ -258,10 +258,12 @@ func (s set) shares() {
 }
 
 func (s set) carry() {
-	s.text("carry", "to, in, pass, mean, src, out *float32, aim, share float32, n int)",
-		"with e = aim src: to = in pass + e (1 − pass), out += share (e + (in − e) mean), of any length.")
+	s.text("carry", "to, in, pass, mean, src, out *float32, wide, step, rows, n int, aim, share float32)",
+		"with e = aim src: to = in pass + e (1 − pass), out = share (e + (in − e) mean), of rows of any length, wide values apart in to and in, and step values in others.")
 	to, in, pass, mean, src, out := ptr("to"), ptr("in"), ptr("pass"), ptr("mean"), ptr("src"), ptr("out")
 	aim, share, one := s.broadcast("aim"), s.broadcast("share"), s.constant(1)
+	rows := ptr("rows")
+	Label("row")
 	s.ragged(ptr("n"), func(i reg.GPVirtual, off int, only *mask) {
 		e, v, p := s.load(idx(src, i, off), only), s.load(idx(in, i, off), only), s.load(idx(pass, i, off), only)
 		VMULPS(aim, e, e)
@@ -270,7 +272,6 @@ func (s set) carry() {
 		VMULPS(m, d, d)
 		VADDPS(e, d, d)
 		VMULPS(share, d, d)
-		VADDPS(s.load(idx(out, i, off), only), d, d)
 		s.store(d, idx(out, i, off), only)
 		VSUBPS(p, one, t)
 		VMULPS(e, t, t)
@@ -278,6 +279,14 @@ func (s set) carry() {
 		VADDPS(t, p, p)
 		s.store(p, idx(to, i, off), only)
 	}, nil)
+	wide, step := size("wide"), size("step")
+	ADDQ(wide, to)
+	ADDQ(wide, in)
+	for _, p := range []reg.GPVirtual{pass, mean, src, out} {
+		ADDQ(step, p)
+	}
+	DECQ(rows)
+	JNE(LabelRef("row"))
 	leave()
 }
 
