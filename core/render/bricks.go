@@ -7,6 +7,7 @@ package render
 
 import (
 	"math"
+	"slices"
 
 	"zarf/core/geom"
 	"zarf/core/grid"
@@ -26,8 +27,9 @@ type bricks struct {
 	all    vec.Bricks
 	at     []int32 // where each begins; none where there is nothing
 	none   int32   // an empty brick, with which those begin that don't glow
-	data   [planes][]float32
-	around look.RGB // light of the sky, of which light in the smoke is a share
+	data   [planes][]uint16
+	scale  [planes][4]float32 // of numbers there: powers of two, so that halves hold them
+	around look.RGB           // light of the sky, of which light in the smoke is a share
 	lo, hi [3]float64
 	empty  bool
 }
@@ -82,13 +84,19 @@ func layOut(v *Volume, l *lightGrid, fold int, want [planes]bool, crew grid.Crew
 	for p := range want {
 		switch {
 		case want[p] && p == ofGlow:
-			b.data[p] = make([]float32, int(b.none)+vec.BrickSize)
+			b.data[p] = make([]uint16, int(b.none)+vec.BrickSize)
 		case want[p]:
-			b.data[p] = make([]float32, (len(list)+1)*vec.BrickSize)
+			b.data[p] = make([]uint16, (len(list)+1)*vec.BrickSize)
 		}
 	}
+	b.weigh(l)
 	crew.For(len(list), 8, func(from, to int) {
 		var m mason
+		for p, scale := range b.scale {
+			for c, v := range scale {
+				m.by[p][c] = 1 / v
+			}
+		}
 		for _, n := range list[from:to] {
 			b.fill(&m, n, l)
 		}
@@ -161,6 +169,42 @@ type mason struct {
 	rows [4]vec.BrickRows
 	none vec.BrickRows
 	s    vec.Spread
+	by   [planes][4]float32 // one over scale
+}
+
+// weigh finds scales that halves hold the largest numbers with, and small ones of dim light.
+func (b *bricks) weigh(l *lightGrid) {
+	v := b.v
+	for p := range b.scale {
+		b.scale[p] = [4]float32{1, 1, 1, 1}
+	}
+	fit := func(plane, number int, most float32) {
+		if most > 1024 || most > 0 && most < 1.0/16 {
+			_, e := math.Frexp(float64(most))
+			b.scale[plane][number] = float32(math.Ldexp(1, min(max(e, -100), 100)))
+		}
+	}
+	all := func(f *grid.Field) (most float32) {
+		if f != nil {
+			most, _ = vec.Largest(f.Data)
+		}
+		return most
+	}
+	fit(ofSmoke, density, slices.Max(v.major))
+	if v.opacity != nil {
+		fit(ofSmoke, density, all(v.Density))
+	}
+	fit(ofSmoke, sunMany, all(l.many[0]))
+	fit(ofSmoke, skyAll, all(l.sky[0]))
+	for c := range 3 {
+		fit(ofMany, c, all(l.many[c]))
+		fit(ofSky, c, all(l.sky[c]))
+		fit(ofFire, c, all(l.fire[c]))
+		if len(v.bright) > 0 {
+			fit(ofGlow, c, slices.Max(v.bright))
+		}
+	}
+	fit(ofMany, hue, all(v.tintBy))
 }
 
 // fill takes over what lies in brick n.
@@ -173,7 +217,7 @@ func (b *bricks) fill(m *mason, n int, l *lightGrid) {
 				from[c] = &m.rows[c]
 			}
 		}
-		vec.Braid(b.data[plane][b.at[n]:], &from)
+		vec.Braid(b.data[plane][b.at[n]:], &from, &m.by[plane])
 	}
 	if b.data[ofSmoke] != nil {
 		if b.fold > 1 {

@@ -85,7 +85,7 @@ func (s *sweeps) beyond(by int, first [3]int) func(n int, at [3]float64) float32
 	}
 	var from [len(ways)]func(at [3]float64) float32
 	for n := range ways {
-		from[n] = s.outside(ways[n].unit().Array(), false)
+		from[n] = s.outside(ways[n].unit().Array(), false, float64(by))
 	}
 	return func(n int, at [3]float64) float32 {
 		for a := range at {
@@ -117,44 +117,87 @@ func (v *Volume) halved(q float32, crew grid.Crew) *grid.Field {
 	return out
 }
 
-// admit adds what of another volume lies within the cells to their depth.
+// admit adds what of another volume lies within the cells to their depth: the mean of
+// places within each, axis by axis, as both volumes' axes are the same.
 func (s *sweeps) admit(o *Volume) {
-	cell, od := s.cell, s.od
+	cell, od, f := s.cell, s.od, o.mapped(s.crew)
 	lo, hi := [3]int{}, [3]int{}
+	var by [3][]share
 	for a, n := range [3]int{od.NX, od.NY, od.NZ} {
 		from, to := o.tight.Min.Array()[a]-s.v.Origin.Array()[a], o.tight.Max.Array()[a]-s.v.Origin.Array()[a]
 		lo[a] = min(max(int(math.Floor(from/cell)), 0), n)
-		hi[a] = min(max(int(math.Ceil(to/cell)), 0), n)
+		hi[a] = min(max(int(math.Ceil(to/cell)), lo[a]), n)
+		begin := (s.v.Origin.Array()[a] - o.Origin.Array()[a]) / o.H
+		for c := lo[a]; c < hi[a]; c++ {
+			by[a] = append(by[a], newShare(begin+float64(c)*cell/o.H, cell/o.H, [3]int{f.NX, f.NY, f.NZ}[a]))
+		}
 	}
-	// so many looks along each edge of a cell see every voxel of the other one
-	looks := min(max(int(math.Ceil(cell/o.H)), 2), 64)
-	q := float32(s.sigma * cell / float64(looks*looks*looks))
-	s.crew.For(max(hi[2]-lo[2], 0), 1, func(k0, k1 int) {
-		for k := lo[2] + k0; k < lo[2]+k1; k++ {
-			for j := lo[1]; j < hi[1]; j++ {
-				row := od.Row(j, k)
-				for i := lo[0]; i < hi[0]; i++ {
-					row[i] += q * s.within(o, [3]int{i, j, k}, looks)
+	q := float32(s.sigma * cell)
+	s.crew.For(len(by[2]), 1, func(k0, k1 int) {
+		plane, row, room := make([]float32, f.NX*f.NY), make([]float32, f.NX), make([]float32, f.NX*f.NY)
+		for k := k0; k < k1; k++ {
+			by[2][k].rows(plane, room, func(z int) []float32 { return f.Data[f.Index(0, 0, z):][:len(plane)] })
+			for j, w := range by[1] {
+				w.rows(row, room[:f.NX], func(y int) []float32 { return plane[y*f.NX:][:f.NX] })
+				out := od.Row(lo[1]+j, lo[2]+k)[lo[0]:]
+				for i, w := range by[0] {
+					var sum float32
+					for m, v := range w.by {
+						sum += v * row[w.first+m]
+					}
+					out[i] += q * sum
 				}
 			}
 		}
 	})
 }
 
-// within is the sum of another volume's density at so many places along each edge of a
-// cell.
-func (s *sweeps) within(o *Volume, c [3]int, looks int) (sum float32) {
-	at := o.toGrid(s.v.Origin.Add(geom.V(float64(c[0]), float64(c[1]), float64(c[2])).Mul(s.cell)))
-	step := float32(s.cell / o.H / float64(looks))
-	x, y, z := float32(at.X)+step/2, float32(at.Y)+step/2, float32(at.Z)+step/2
-	for k := range looks {
-		for j := range looks {
-			for i := range looks {
-				sum += o.at(x+float32(i)*step, y+float32(j)*step, z+float32(k)*step)
-			}
+// share says how much of each voxel of a row, from the first on, lies in a cell.
+type share struct {
+	first int
+	by    []float32
+}
+
+// newShare is that of a cell so many voxels wide that begins at a place: read in straight
+// lines between voxels, at places close enough to see every voxel of n.
+func newShare(begin, wide float64, n int) (s share) {
+	looks := min(max(int(math.Ceil(wide)), 2), 64)
+	one := float32(1 / float64(looks))
+	for m := range looks {
+		x := begin + (float64(m)+0.5)*wide/float64(looks)
+		if x < -0.5 || x > float64(n)+0.5 { // as Volume.at has it
+			continue
+		}
+		i, t := vec.Split(float32(x-0.5), n)
+		if s.by == nil {
+			s.first = i
+		}
+		for len(s.by) < min(i+2, n)-s.first {
+			s.by = append(s.by, 0)
+		}
+		s.by[i-s.first] += one * (1 - t)
+		if i+1 < n {
+			s.by[i+1-s.first] += one * t
 		}
 	}
-	return sum
+	return s
+}
+
+// rows adds up rows by their share, with room for one.
+func (s *share) rows(to, room []float32, row func(n int) []float32) {
+	clear(to)
+	for n := 0; n < len(s.by); n += 4 {
+		var from [4][]float32
+		var w [4]float32
+		for m := range from {
+			from[m] = row(s.first + min(n+m, len(s.by)-1))
+			if n+m < len(s.by) {
+				w[m] = s.by[n+m]
+			}
+		}
+		vec.Blend(room, from[0], from[1], from[2], from[3], &w)
+		vec.Add(to, to, room)
+	}
 }
 
 // sweeps carries light through cells of the given optical depth.
@@ -169,8 +212,8 @@ type sweeps struct {
 }
 
 // outside tells of places beyond the cells, in cells from their corner, what depth light
-// from a direction has come through; nil where it is none.
-func (s *sweeps) outside(dir [3]float64, turned bool) func(at [3]float64) float32 {
+// from a direction has come through, by looks step cells apart; nil where it is none.
+func (s *sweeps) outside(dir [3]float64, turned bool, step float64) func(at [3]float64) float32 {
 	if len(s.others) == 0 {
 		return nil
 	}
@@ -182,7 +225,7 @@ func (s *sweeps) outside(dir [3]float64, turned bool) func(at [3]float64) float3
 		p := s.v.Origin.Add(geom.V(at[0], at[1], at[2]).Mul(s.cell))
 		sum := 0.0
 		for _, o := range s.others {
-			sum += o.thick(p, d, math.Inf(1), 1)
+			sum += o.thick(p, d, math.Inf(1), max(step*s.cell/o.H, 1))
 		}
 		return float32(sum * s.sigma)
 	}
@@ -206,11 +249,11 @@ func (s *sweeps) light(out *grid.Field, list ...ray) {
 			if along == nil {
 				along = grid.NewField(s.turned.Dims)
 			}
-			sweep(along, s.turned, [3]float64{d[1], d[0], d[2]}, r.share, kept, s.outside(d, true), s.crew)
+			sweep(along, s.turned, [3]float64{d[1], d[0], d[2]}, r.share, kept, s.outside(d, true, 0), s.crew)
 			kept = 1
 			continue
 		}
-		sweep(out, s.od, r.dir, r.share, keep, s.outside(r.dir, false), s.crew)
+		sweep(out, s.od, r.dir, r.share, keep, s.outside(r.dir, false, 0), s.crew)
 		keep = 1
 	}
 	if along == nil {

@@ -300,7 +300,7 @@ func (m *beam) placeMoved(r *reader, w *stretch, t float64, n int) {
 // how many looks it holds then.
 func (m *beam) fetch(r *reader, b *bricks) int {
 	v := b.v
-	count, n := r.count(), r.looks[ofSmoke].Rows(&r.rows[ofSmoke])
+	count, n := r.count(), r.looks[ofSmoke].Rows(&r.rows[ofSmoke], &b.scale[ofSmoke])
 	if v.opacity != nil {
 		den := &r.rows[ofSmoke][density]
 		for i, x := range den[:count] {
@@ -309,7 +309,7 @@ func (m *beam) fetch(r *reader, b *bricks) int {
 	}
 	for p := ofMany; p <= ofFire; p++ {
 		if r.has[p] = b.of(p).data[p] != nil; r.has[p] {
-			r.looks[p].Rows(&r.rows[p])
+			r.looks[p].Rows(&r.rows[p], &b.of(p).scale[p])
 		}
 	}
 	if r.tinted = v.tint != nil; r.tinted {
@@ -321,7 +321,7 @@ func (m *beam) fetch(r *reader, b *bricks) int {
 	switch {
 	case !r.has[ofGlow]:
 	case v.sharp == nil:
-		r.looks[ofGlow].Rows(&r.rows[ofGlow])
+		r.looks[ofGlow].Rows(&r.rows[ofGlow], &b.of(ofGlow).scale[ofGlow])
 	default:
 		m.flame(r, b, count, n)
 	}

@@ -222,5 +222,5 @@ func (v *Volume) roughly() int64 {
 			n++
 		}
 	}
-	return int64(n) * 8 * 4 * vec.BrickSize
+	return int64(n) * 8 * 2 * vec.BrickSize
 }

@@ -56,21 +56,21 @@ func (b *BrickRows) Fill(f []float32, s *Spread) {
 	}
 }
 
-// Braid puts four numbers of a brick's values side by side.
-func Braid(dst []float32, from *[4]*BrickRows) {
+// Braid puts four numbers of a brick's values side by side, times by.
+func Braid(dst []uint16, from *[4]*BrickRows, by *[4]float32) {
 	if len(dst) < BrickSize {
 		panic(fmt.Sprintf("vec: a brick in %d numbers", len(dst)))
 	}
 	switch Chosen {
 	case AVX512:
-		braidAVX512(&dst[0], &from[0][0][0], &from[1][0][0], &from[2][0][0], &from[3][0][0], len(from[0]))
+		braidAVX512(&dst[0], &from[0][0][0], &from[1][0][0], &from[2][0][0], &from[3][0][0], by, len(from[0]))
 	case AVX2:
-		braidAVX2(&dst[0], &from[0][0][0], &from[1][0][0], &from[2][0][0], &from[3][0][0], len(from[0]))
+		braidAVX2(&dst[0], &from[0][0][0], &from[1][0][0], &from[2][0][0], &from[3][0][0], by, len(from[0]))
 	default:
 		for c, rows := range from {
 			for n := range rows {
 				for i, v := range rows[n][:BrickValues] {
-					dst[4*(n*BrickValues+i)+c] = v
+					dst[4*(n*BrickValues+i)+c] = Half(v * by[c])
 				}
 			}
 		}

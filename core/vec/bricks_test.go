@@ -23,8 +23,12 @@ func init() {
 		for c := range rows {
 			rows[c].Fill(f[c:], &s)
 		}
-		out := make([]float32, BrickSize)
-		Braid(out, &[4]*BrickRows{&rows[0], &rows[1], &rows[2], &rows[3]})
+		halves := make([]uint16, BrickSize)
+		Braid(halves, &[4]*BrickRows{&rows[0], &rows[1], &rows[2], &rows[3]}, &[4]float32{1, 0.5, 1e-7, 1e5})
+		var out []float32
+		for _, h := range halves {
+			out = append(out, Float(h))
+		}
 		return append(out, rows[1][80][:]...)
 	}
 }
@@ -47,12 +51,12 @@ func TestBricksAreFilledBetweenRows(t *testing.T) {
 	}
 	var a, none BrickRows
 	a.Fill(f, &s)
-	out := make([]float32, BrickSize)
-	Braid(out, &[4]*BrickRows{&none, &none, &a, &none})
+	out := make([]uint16, BrickSize)
+	Braid(out, &[4]*BrickRows{&none, &none, &a, &none}, &[4]float32{1, 1, 0.5, 1})
 	for i := range BrickSize / 4 {
 		x, y, z := float64(i%9), float64(i/9%9), float64(i/81)
-		if want := 111 + 0.5*(x+10*y+100*z); math.Abs(float64(out[4*i+2])-want) > 1e-3 || out[4*i+1] != 0 {
-			t.Fatalf("value %d is %g, not %g", i, out[4*i:4*i+4], want)
+		if want := 0.5 * (111 + 0.5*(x+10*y+100*z)); math.Abs(float64(Float(out[4*i+2]))/want-1) > 1.0/2048 || out[4*i+1] != 0 {
+			t.Fatalf("value %d is %g, not %g", i, Float(out[4*i+2]), want)
 		}
 	}
 }

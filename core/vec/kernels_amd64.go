@@ -229,15 +229,15 @@ func deepenAVX512(depth *float32, out *float32, od *float32, a *float32, b *floa
 //go:noescape
 func fadeAVX512(dst *float32, a *float32, depth float32, n int)
 
-// looksAVX512 is what lies in bricks at start + i step, held to 0 to top, four numbers a place; c: last cell, bricks to the next row and plane. Bricks beyond limit are read as the one there. n is counted up to a multiple of 4.
+// looksAVX512 is what lies in bricks at start + i step, held to 0 to top, four halves a place; c: last cell, bricks to the next row and plane. Bricks beyond limit are read as the one there. n is counted up to a multiple of 4.
 //
 //go:noescape
-func looksAVX512(dst *float32, data *float32, at *int32, way *[6]float32, top *[3]float32, c *[5]int32, limit int32, n int)
+func looksAVX512(dst *float32, data *uint16, at *int32, way *[6]float32, top *[3]float32, c *[5]int32, limit int32, n int)
 
-// turnAVX512 is four rows, step values apart, of four numbers a place. n is a multiple of 8.
+// turnAVX512 is four rows, step values apart, of four numbers a place, times scale. n is a multiple of 8.
 //
 //go:noescape
-func turnAVX512(dst *float32, a *float32, step int, n int)
+func turnAVX512(dst *float32, a *float32, scale *[4]float32, step int, n int)
 
 // carryAVX512 is with e = aim src: to = in pass + e (1 − pass), out = share (e + (in − e) mean), of rows of any length, wide values apart in to and in, and step values in others.
 //
@@ -279,10 +279,10 @@ func midwayAVX512(dst *float32, a *float32, b *float32, c *float32, d *float32, 
 //go:noescape
 func spreadBrickAVX512(dst *float32, f *float32, y *[18]int, z *[18]int, fy *[9]float32, fz *[9]float32, ia *[16]int32, ib *[16]int32, fx *[16]float32)
 
-// braidAVX512 is n rows of nine values with their four numbers side by side, out of rows of sixteen of each.
+// braidAVX512 is n rows of nine values with their four numbers side by side, times by, as halves, out of rows of sixteen of each.
 //
 //go:noescape
-func braidAVX512(dst *float32, a *float32, b *float32, c *float32, d *float32, n int)
+func braidAVX512(dst *uint16, a *float32, b *float32, c *float32, d *float32, by *[4]float32, n int)
 
 // locateAVX512 is the cells and the weights of points; n is a multiple of 16. f: offset, last position; c: last cell, steps of y and z.
 //
@@ -524,15 +524,15 @@ func deepenAVX2(depth *float32, out *float32, od *float32, a *float32, b *float3
 //go:noescape
 func fadeAVX2(dst *float32, a *float32, depth float32, n int)
 
-// looksAVX2 is what lies in bricks at start + i step, held to 0 to top, four numbers a place; c: last cell, bricks to the next row and plane. Bricks beyond limit are read as the one there. n is counted up to a multiple of 4.
+// looksAVX2 is what lies in bricks at start + i step, held to 0 to top, four halves a place; c: last cell, bricks to the next row and plane. Bricks beyond limit are read as the one there. n is counted up to a multiple of 4.
 //
 //go:noescape
-func looksAVX2(dst *float32, data *float32, at *int32, way *[6]float32, top *[3]float32, c *[5]int32, limit int32, n int)
+func looksAVX2(dst *float32, data *uint16, at *int32, way *[6]float32, top *[3]float32, c *[5]int32, limit int32, n int)
 
-// turnAVX2 is four rows, step values apart, of four numbers a place. n is a multiple of 8.
+// turnAVX2 is four rows, step values apart, of four numbers a place, times scale. n is a multiple of 8.
 //
 //go:noescape
-func turnAVX2(dst *float32, a *float32, step int, n int)
+func turnAVX2(dst *float32, a *float32, scale *[4]float32, step int, n int)
 
 // carryAVX2 is with e = aim src: to = in pass + e (1 − pass), out = share (e + (in − e) mean), of rows of any length, wide values apart in to and in, and step values in others.
 //
@@ -574,10 +574,10 @@ func midwayAVX2(dst *float32, a *float32, b *float32, c *float32, d *float32, re
 //go:noescape
 func spreadBrickAVX2(dst *float32, f *float32, y *[18]int, z *[18]int, fy *[9]float32, fz *[9]float32, ia *[16]int32, ib *[16]int32, fx *[16]float32)
 
-// braidAVX2 is n rows of nine values with their four numbers side by side, out of rows of sixteen of each.
+// braidAVX2 is n rows of nine values with their four numbers side by side, times by, as halves, out of rows of sixteen of each.
 //
 //go:noescape
-func braidAVX2(dst *float32, a *float32, b *float32, c *float32, d *float32, n int)
+func braidAVX2(dst *uint16, a *float32, b *float32, c *float32, d *float32, by *[4]float32, n int)
 
 // locateAVX2 is the cells and the weights of points; n is a multiple of 16. f: offset, last position; c: last cell, steps of y and z.
 //
@@ -593,3 +593,6 @@ func sampleAVX2(dst *float32, data *float32, cells *int32, wx *float32, wy *floa
 //
 //go:noescape
 func sampleRangeAVX2(dst *float32, lo *float32, hi *float32, data *float32, cells *int32, wx *float32, wy *float32, wz *float32, c *[6]int32, dy int, dz int, n int)
+
+// halves reports that there are VCVTPH2PS and VCVTPS2PH.
+func halves() bool

@@ -3305,8 +3305,8 @@ test:
 	VZEROUPPER
 	RET
 
-// func looksAVX512(dst *float32, data *float32, at *int32, way *[6]float32, top *[3]float32, c *[5]int32, limit int32, n int)
-// Requires: AVX, AVX2, CMOV
+// func looksAVX512(dst *float32, data *uint16, at *int32, way *[6]float32, top *[3]float32, c *[5]int32, limit int32, n int)
+// Requires: AVX, AVX2, CMOV, F16C
 TEXT ·looksAVX512(SB), NOSPLIT, $192-64
 	MOVQ         dst+0(FP), AX
 	MOVQ         data+8(FP), CX
@@ -3381,7 +3381,7 @@ eight:
 	VPADDD       Y4, Y6, Y6
 	VPADDD       Y8, Y6, Y6
 	VPADDD       Y7, Y5, Y5
-	VPSLLD       $0x04, Y6, Y6
+	VPSLLD       $0x03, Y6, Y6
 	VMOVDQA      Y5, (R10)
 	VMOVDQA      Y6, 32(R10)
 	VADDPS       Y1, Y0, Y0
@@ -3389,17 +3389,17 @@ eight:
 	MOVL         (DX)(R11*4), R11
 	CMPL         R11, R9
 	CMOVLGT      R9, R11
-	LEAQ         (CX)(R11*4), R11
+	LEAQ         (CX)(R11*2), R11
 	MOVL         32(R10), R12
 	ADDQ         R12, R11
 	VBROADCASTSS 96(R10), Y4
-	VMOVUPS      (R11), Y5
-	VMOVUPS      144(R11), Y7
+	VCVTPH2PS    (R11), Y5
+	VCVTPH2PS    72(R11), Y7
 	VSUBPS       Y5, Y7, Y7
 	VMULPS       Y4, Y7, Y7
 	VADDPS       Y7, Y5, Y5
-	VMOVUPS      1296(R11), Y6
-	VMOVUPS      1440(R11), Y7
+	VCVTPH2PS    648(R11), Y6
+	VCVTPH2PS    720(R11), Y7
 	VSUBPS       Y6, Y7, Y7
 	VMULPS       Y4, Y7, Y7
 	VADDPS       Y7, Y6, Y6
@@ -3417,17 +3417,17 @@ eight:
 	MOVL         (DX)(R11*4), R11
 	CMPL         R11, R9
 	CMOVLGT      R9, R11
-	LEAQ         (CX)(R11*4), R11
+	LEAQ         (CX)(R11*2), R11
 	MOVL         36(R10), R12
 	ADDQ         R12, R11
 	VBROADCASTSS 100(R10), Y4
-	VMOVUPS      (R11), Y5
-	VMOVUPS      144(R11), Y7
+	VCVTPH2PS    (R11), Y5
+	VCVTPH2PS    72(R11), Y7
 	VSUBPS       Y5, Y7, Y7
 	VMULPS       Y4, Y7, Y7
 	VADDPS       Y7, Y5, Y5
-	VMOVUPS      1296(R11), Y6
-	VMOVUPS      1440(R11), Y7
+	VCVTPH2PS    648(R11), Y6
+	VCVTPH2PS    720(R11), Y7
 	VSUBPS       Y6, Y7, Y7
 	VMULPS       Y4, Y7, Y7
 	VADDPS       Y7, Y6, Y6
@@ -3445,17 +3445,17 @@ eight:
 	MOVL         (DX)(R11*4), R11
 	CMPL         R11, R9
 	CMOVLGT      R9, R11
-	LEAQ         (CX)(R11*4), R11
+	LEAQ         (CX)(R11*2), R11
 	MOVL         40(R10), R12
 	ADDQ         R12, R11
 	VBROADCASTSS 104(R10), Y4
-	VMOVUPS      (R11), Y5
-	VMOVUPS      144(R11), Y7
+	VCVTPH2PS    (R11), Y5
+	VCVTPH2PS    72(R11), Y7
 	VSUBPS       Y5, Y7, Y7
 	VMULPS       Y4, Y7, Y7
 	VADDPS       Y7, Y5, Y5
-	VMOVUPS      1296(R11), Y6
-	VMOVUPS      1440(R11), Y7
+	VCVTPH2PS    648(R11), Y6
+	VCVTPH2PS    720(R11), Y7
 	VSUBPS       Y6, Y7, Y7
 	VMULPS       Y4, Y7, Y7
 	VADDPS       Y7, Y6, Y6
@@ -3473,17 +3473,17 @@ eight:
 	MOVL         (DX)(R11*4), R11
 	CMPL         R11, R9
 	CMOVLGT      R9, R11
-	LEAQ         (CX)(R11*4), R11
+	LEAQ         (CX)(R11*2), R11
 	MOVL         44(R10), R12
 	ADDQ         R12, R11
 	VBROADCASTSS 108(R10), Y4
-	VMOVUPS      (R11), Y5
-	VMOVUPS      144(R11), Y7
+	VCVTPH2PS    (R11), Y5
+	VCVTPH2PS    72(R11), Y7
 	VSUBPS       Y5, Y7, Y7
 	VMULPS       Y4, Y7, Y7
 	VADDPS       Y7, Y5, Y5
-	VMOVUPS      1296(R11), Y6
-	VMOVUPS      1440(R11), Y7
+	VCVTPH2PS    648(R11), Y6
+	VCVTPH2PS    720(R11), Y7
 	VSUBPS       Y6, Y7, Y7
 	VMULPS       Y4, Y7, Y7
 	VADDPS       Y7, Y6, Y6
@@ -3503,17 +3503,17 @@ eight:
 	MOVL         (DX)(R11*4), R11
 	CMPL         R11, R9
 	CMOVLGT      R9, R11
-	LEAQ         (CX)(R11*4), R11
+	LEAQ         (CX)(R11*2), R11
 	MOVL         48(R10), R12
 	ADDQ         R12, R11
 	VBROADCASTSS 112(R10), Y4
-	VMOVUPS      (R11), Y5
-	VMOVUPS      144(R11), Y7
+	VCVTPH2PS    (R11), Y5
+	VCVTPH2PS    72(R11), Y7
 	VSUBPS       Y5, Y7, Y7
 	VMULPS       Y4, Y7, Y7
 	VADDPS       Y7, Y5, Y5
-	VMOVUPS      1296(R11), Y6
-	VMOVUPS      1440(R11), Y7
+	VCVTPH2PS    648(R11), Y6
+	VCVTPH2PS    720(R11), Y7
 	VSUBPS       Y6, Y7, Y7
 	VMULPS       Y4, Y7, Y7
 	VADDPS       Y7, Y6, Y6
@@ -3531,17 +3531,17 @@ eight:
 	MOVL         (DX)(R11*4), R11
 	CMPL         R11, R9
 	CMOVLGT      R9, R11
-	LEAQ         (CX)(R11*4), R11
+	LEAQ         (CX)(R11*2), R11
 	MOVL         52(R10), R12
 	ADDQ         R12, R11
 	VBROADCASTSS 116(R10), Y4
-	VMOVUPS      (R11), Y5
-	VMOVUPS      144(R11), Y7
+	VCVTPH2PS    (R11), Y5
+	VCVTPH2PS    72(R11), Y7
 	VSUBPS       Y5, Y7, Y7
 	VMULPS       Y4, Y7, Y7
 	VADDPS       Y7, Y5, Y5
-	VMOVUPS      1296(R11), Y6
-	VMOVUPS      1440(R11), Y7
+	VCVTPH2PS    648(R11), Y6
+	VCVTPH2PS    720(R11), Y7
 	VSUBPS       Y6, Y7, Y7
 	VMULPS       Y4, Y7, Y7
 	VADDPS       Y7, Y6, Y6
@@ -3559,17 +3559,17 @@ eight:
 	MOVL         (DX)(R11*4), R11
 	CMPL         R11, R9
 	CMOVLGT      R9, R11
-	LEAQ         (CX)(R11*4), R11
+	LEAQ         (CX)(R11*2), R11
 	MOVL         56(R10), R12
 	ADDQ         R12, R11
 	VBROADCASTSS 120(R10), Y4
-	VMOVUPS      (R11), Y5
-	VMOVUPS      144(R11), Y7
+	VCVTPH2PS    (R11), Y5
+	VCVTPH2PS    72(R11), Y7
 	VSUBPS       Y5, Y7, Y7
 	VMULPS       Y4, Y7, Y7
 	VADDPS       Y7, Y5, Y5
-	VMOVUPS      1296(R11), Y6
-	VMOVUPS      1440(R11), Y7
+	VCVTPH2PS    648(R11), Y6
+	VCVTPH2PS    720(R11), Y7
 	VSUBPS       Y6, Y7, Y7
 	VMULPS       Y4, Y7, Y7
 	VADDPS       Y7, Y6, Y6
@@ -3587,17 +3587,17 @@ eight:
 	MOVL         (DX)(R11*4), R11
 	CMPL         R11, R9
 	CMOVLGT      R9, R11
-	LEAQ         (CX)(R11*4), R11
+	LEAQ         (CX)(R11*2), R11
 	MOVL         60(R10), R12
 	ADDQ         R12, R11
 	VBROADCASTSS 124(R10), Y4
-	VMOVUPS      (R11), Y5
-	VMOVUPS      144(R11), Y7
+	VCVTPH2PS    (R11), Y5
+	VCVTPH2PS    72(R11), Y7
 	VSUBPS       Y5, Y7, Y7
 	VMULPS       Y4, Y7, Y7
 	VADDPS       Y7, Y5, Y5
-	VMOVUPS      1296(R11), Y6
-	VMOVUPS      1440(R11), Y7
+	VCVTPH2PS    648(R11), Y6
+	VCVTPH2PS    720(R11), Y7
 	VSUBPS       Y6, Y7, Y7
 	VMULPS       Y4, Y7, Y7
 	VADDPS       Y7, Y6, Y6
@@ -3626,43 +3626,49 @@ GLOBL float20<>(SB), RODATA|NOPTR, $4
 DATA whole7<>+0(SB)/4, $0x00000007
 GLOBL whole7<>(SB), RODATA|NOPTR, $4
 
-// func turnAVX512(dst *float32, a *float32, step int, n int)
+// func turnAVX512(dst *float32, a *float32, scale *[4]float32, step int, n int)
 // Requires: AVX
-TEXT ·turnAVX512(SB), NOSPLIT, $0-32
-	MOVQ dst+0(FP), AX
-	MOVQ a+8(FP), CX
-	MOVQ step+16(FP), DX
-	SHLQ $0x02, DX
-	MOVQ n+24(FP), SI
-	SHLQ $0x02, SI
-	XORQ BX, BX
-	JMP  test
+TEXT ·turnAVX512(SB), NOSPLIT, $0-40
+	MOVQ           scale+16(FP), AX
+	VBROADCASTF128 (AX), Y0
+	MOVQ           dst+0(FP), AX
+	MOVQ           a+8(FP), CX
+	MOVQ           step+24(FP), DX
+	SHLQ           $0x02, DX
+	MOVQ           n+32(FP), SI
+	SHLQ           $0x02, SI
+	XORQ           BX, BX
+	JMP            test
 
 loop:
-	VMOVUPS     (CX)(BX*4), X0
-	VINSERTF128 $0x01, 64(CX)(BX*4), Y0, Y0
-	VMOVUPS     16(CX)(BX*4), X1
-	VINSERTF128 $0x01, 80(CX)(BX*4), Y1, Y1
-	VMOVUPS     32(CX)(BX*4), X2
-	VINSERTF128 $0x01, 96(CX)(BX*4), Y2, Y2
-	VMOVUPS     48(CX)(BX*4), X3
-	VINSERTF128 $0x01, 112(CX)(BX*4), Y3, Y3
+	VMOVUPS     (CX)(BX*4), X1
+	VINSERTF128 $0x01, 64(CX)(BX*4), Y1, Y1
+	VMULPS      Y0, Y1, Y1
+	VMOVUPS     16(CX)(BX*4), X2
+	VINSERTF128 $0x01, 80(CX)(BX*4), Y2, Y2
+	VMULPS      Y0, Y2, Y2
+	VMOVUPS     32(CX)(BX*4), X3
+	VINSERTF128 $0x01, 96(CX)(BX*4), Y3, Y3
+	VMULPS      Y0, Y3, Y3
+	VMOVUPS     48(CX)(BX*4), X4
+	VINSERTF128 $0x01, 112(CX)(BX*4), Y4, Y4
+	VMULPS      Y0, Y4, Y4
 	LEAQ        (AX)(BX*1), DI
-	VUNPCKLPS   Y1, Y0, Y4
-	VUNPCKHPS   Y1, Y0, Y5
-	VUNPCKLPS   Y3, Y2, Y6
-	VUNPCKHPS   Y3, Y2, Y7
-	VUNPCKLPD   Y6, Y4, Y8
-	VMOVUPS     Y8, (DI)
+	VUNPCKLPS   Y2, Y1, Y5
+	VUNPCKHPS   Y2, Y1, Y6
+	VUNPCKLPS   Y4, Y3, Y7
+	VUNPCKHPS   Y4, Y3, Y8
+	VUNPCKLPD   Y7, Y5, Y9
+	VMOVUPS     Y9, (DI)
 	ADDQ        DX, DI
-	VUNPCKHPD   Y6, Y4, Y4
-	VMOVUPS     Y4, (DI)
+	VUNPCKHPD   Y7, Y5, Y5
+	VMOVUPS     Y5, (DI)
 	ADDQ        DX, DI
-	VUNPCKLPD   Y7, Y5, Y4
-	VMOVUPS     Y4, (DI)
+	VUNPCKLPD   Y8, Y6, Y5
+	VMOVUPS     Y5, (DI)
 	ADDQ        DX, DI
-	VUNPCKHPD   Y7, Y5, Y4
-	VMOVUPS     Y4, (DI)
+	VUNPCKHPD   Y8, Y6, Y5
+	VMOVUPS     Y5, (DI)
 	ADDQ        $0x20, BX
 
 test:
@@ -4218,53 +4224,64 @@ row:
 	VZEROUPPER
 	RET
 
-// func braidAVX512(dst *float32, a *float32, b *float32, c *float32, d *float32, n int)
-// Requires: AVX
-TEXT ·braidAVX512(SB), NOSPLIT, $0-48
-	MOVQ dst+0(FP), AX
-	MOVQ a+8(FP), CX
-	MOVQ b+16(FP), DX
-	MOVQ c+24(FP), BX
-	MOVQ d+32(FP), SI
-	MOVQ n+40(FP), DI
-	XORQ R8, R8
+// func braidAVX512(dst *uint16, a *float32, b *float32, c *float32, d *float32, by *[4]float32, n int)
+// Requires: AVX, F16C
+TEXT ·braidAVX512(SB), NOSPLIT, $0-56
+	MOVQ    dst+0(FP), AX
+	MOVQ    a+8(FP), CX
+	MOVQ    b+16(FP), DX
+	MOVQ    c+24(FP), BX
+	MOVQ    d+32(FP), SI
+	MOVQ    n+48(FP), DI
+	MOVQ    by+40(FP), R8
+	VMOVUPS (R8), X0
+	XORQ    R8, R8
 
 loop:
-	VMOVUPS   (CX)(R8*1), X3
-	VMOVUPS   (BX)(R8*1), X4
-	VUNPCKLPS (DX)(R8*1), X3, X0
-	VUNPCKLPS (SI)(R8*1), X4, X1
-	VMOVLHPS  X1, X0, X2
-	VMOVUPS   X2, (AX)
-	VMOVHLPS  X0, X1, X0
-	VMOVUPS   X0, 16(AX)
-	VUNPCKHPS (DX)(R8*1), X3, X0
-	VUNPCKHPS (SI)(R8*1), X4, X1
-	VMOVLHPS  X1, X0, X2
-	VMOVUPS   X2, 32(AX)
-	VMOVHLPS  X0, X1, X0
-	VMOVUPS   X0, 48(AX)
-	VMOVUPS   16(CX)(R8*1), X3
-	VMOVUPS   16(BX)(R8*1), X4
-	VUNPCKLPS 16(DX)(R8*1), X3, X0
-	VUNPCKLPS 16(SI)(R8*1), X4, X1
-	VMOVLHPS  X1, X0, X2
-	VMOVUPS   X2, 64(AX)
-	VMOVHLPS  X0, X1, X0
-	VMOVUPS   X0, 80(AX)
-	VUNPCKHPS 16(DX)(R8*1), X3, X0
-	VUNPCKHPS 16(SI)(R8*1), X4, X1
-	VMOVLHPS  X1, X0, X2
-	VMOVUPS   X2, 96(AX)
-	VMOVHLPS  X0, X1, X0
-	VMOVUPS   X0, 112(AX)
-	VMOVUPS   32(CX)(R8*1), X0
-	VMOVUPS   32(BX)(R8*1), X1
-	VUNPCKLPS 32(DX)(R8*1), X0, X0
-	VUNPCKLPS 32(SI)(R8*1), X1, X1
-	VMOVLHPS  X1, X0, X0
-	VMOVUPS   X0, 128(AX)
-	ADDQ      $0x90, AX
+	VMOVUPS   (CX)(R8*1), X4
+	VMOVUPS   (BX)(R8*1), X5
+	VUNPCKLPS (DX)(R8*1), X4, X1
+	VUNPCKLPS (SI)(R8*1), X5, X2
+	VMOVLHPS  X2, X1, X3
+	VMULPS    X0, X3, X3
+	VCVTPS2PH $0x00, X3, (AX)
+	VMOVHLPS  X1, X2, X1
+	VMULPS    X0, X1, X1
+	VCVTPS2PH $0x00, X1, 8(AX)
+	VUNPCKHPS (DX)(R8*1), X4, X1
+	VUNPCKHPS (SI)(R8*1), X5, X2
+	VMOVLHPS  X2, X1, X3
+	VMULPS    X0, X3, X3
+	VCVTPS2PH $0x00, X3, 16(AX)
+	VMOVHLPS  X1, X2, X1
+	VMULPS    X0, X1, X1
+	VCVTPS2PH $0x00, X1, 24(AX)
+	VMOVUPS   16(CX)(R8*1), X4
+	VMOVUPS   16(BX)(R8*1), X5
+	VUNPCKLPS 16(DX)(R8*1), X4, X1
+	VUNPCKLPS 16(SI)(R8*1), X5, X2
+	VMOVLHPS  X2, X1, X3
+	VMULPS    X0, X3, X3
+	VCVTPS2PH $0x00, X3, 32(AX)
+	VMOVHLPS  X1, X2, X1
+	VMULPS    X0, X1, X1
+	VCVTPS2PH $0x00, X1, 40(AX)
+	VUNPCKHPS 16(DX)(R8*1), X4, X1
+	VUNPCKHPS 16(SI)(R8*1), X5, X2
+	VMOVLHPS  X2, X1, X3
+	VMULPS    X0, X3, X3
+	VCVTPS2PH $0x00, X3, 48(AX)
+	VMOVHLPS  X1, X2, X1
+	VMULPS    X0, X1, X1
+	VCVTPS2PH $0x00, X1, 56(AX)
+	VMOVUPS   32(CX)(R8*1), X1
+	VMOVUPS   32(BX)(R8*1), X2
+	VUNPCKLPS 32(DX)(R8*1), X1, X1
+	VUNPCKLPS 32(SI)(R8*1), X2, X2
+	VMOVLHPS  X2, X1, X1
+	VMULPS    X0, X1, X1
+	VCVTPS2PH $0x00, X1, 64(AX)
+	ADDQ      $0x48, AX
 	ADDQ      $0x40, R8
 	DECQ      DI
 	JNE       loop
@@ -9640,8 +9657,8 @@ test:
 	VZEROUPPER
 	RET
 
-// func looksAVX2(dst *float32, data *float32, at *int32, way *[6]float32, top *[3]float32, c *[5]int32, limit int32, n int)
-// Requires: AVX, AVX2, CMOV
+// func looksAVX2(dst *float32, data *uint16, at *int32, way *[6]float32, top *[3]float32, c *[5]int32, limit int32, n int)
+// Requires: AVX, AVX2, CMOV, F16C
 TEXT ·looksAVX2(SB), NOSPLIT, $192-64
 	MOVQ         dst+0(FP), AX
 	MOVQ         data+8(FP), CX
@@ -9716,7 +9733,7 @@ eight:
 	VPADDD       Y4, Y6, Y6
 	VPADDD       Y8, Y6, Y6
 	VPADDD       Y7, Y5, Y5
-	VPSLLD       $0x04, Y6, Y6
+	VPSLLD       $0x03, Y6, Y6
 	VMOVDQA      Y5, (R10)
 	VMOVDQA      Y6, 32(R10)
 	VADDPS       Y1, Y0, Y0
@@ -9724,17 +9741,17 @@ eight:
 	MOVL         (DX)(R11*4), R11
 	CMPL         R11, R9
 	CMOVLGT      R9, R11
-	LEAQ         (CX)(R11*4), R11
+	LEAQ         (CX)(R11*2), R11
 	MOVL         32(R10), R12
 	ADDQ         R12, R11
 	VBROADCASTSS 96(R10), Y4
-	VMOVUPS      (R11), Y5
-	VMOVUPS      144(R11), Y7
+	VCVTPH2PS    (R11), Y5
+	VCVTPH2PS    72(R11), Y7
 	VSUBPS       Y5, Y7, Y7
 	VMULPS       Y4, Y7, Y7
 	VADDPS       Y7, Y5, Y5
-	VMOVUPS      1296(R11), Y6
-	VMOVUPS      1440(R11), Y7
+	VCVTPH2PS    648(R11), Y6
+	VCVTPH2PS    720(R11), Y7
 	VSUBPS       Y6, Y7, Y7
 	VMULPS       Y4, Y7, Y7
 	VADDPS       Y7, Y6, Y6
@@ -9752,17 +9769,17 @@ eight:
 	MOVL         (DX)(R11*4), R11
 	CMPL         R11, R9
 	CMOVLGT      R9, R11
-	LEAQ         (CX)(R11*4), R11
+	LEAQ         (CX)(R11*2), R11
 	MOVL         36(R10), R12
 	ADDQ         R12, R11
 	VBROADCASTSS 100(R10), Y4
-	VMOVUPS      (R11), Y5
-	VMOVUPS      144(R11), Y7
+	VCVTPH2PS    (R11), Y5
+	VCVTPH2PS    72(R11), Y7
 	VSUBPS       Y5, Y7, Y7
 	VMULPS       Y4, Y7, Y7
 	VADDPS       Y7, Y5, Y5
-	VMOVUPS      1296(R11), Y6
-	VMOVUPS      1440(R11), Y7
+	VCVTPH2PS    648(R11), Y6
+	VCVTPH2PS    720(R11), Y7
 	VSUBPS       Y6, Y7, Y7
 	VMULPS       Y4, Y7, Y7
 	VADDPS       Y7, Y6, Y6
@@ -9780,17 +9797,17 @@ eight:
 	MOVL         (DX)(R11*4), R11
 	CMPL         R11, R9
 	CMOVLGT      R9, R11
-	LEAQ         (CX)(R11*4), R11
+	LEAQ         (CX)(R11*2), R11
 	MOVL         40(R10), R12
 	ADDQ         R12, R11
 	VBROADCASTSS 104(R10), Y4
-	VMOVUPS      (R11), Y5
-	VMOVUPS      144(R11), Y7
+	VCVTPH2PS    (R11), Y5
+	VCVTPH2PS    72(R11), Y7
 	VSUBPS       Y5, Y7, Y7
 	VMULPS       Y4, Y7, Y7
 	VADDPS       Y7, Y5, Y5
-	VMOVUPS      1296(R11), Y6
-	VMOVUPS      1440(R11), Y7
+	VCVTPH2PS    648(R11), Y6
+	VCVTPH2PS    720(R11), Y7
 	VSUBPS       Y6, Y7, Y7
 	VMULPS       Y4, Y7, Y7
 	VADDPS       Y7, Y6, Y6
@@ -9808,17 +9825,17 @@ eight:
 	MOVL         (DX)(R11*4), R11
 	CMPL         R11, R9
 	CMOVLGT      R9, R11
-	LEAQ         (CX)(R11*4), R11
+	LEAQ         (CX)(R11*2), R11
 	MOVL         44(R10), R12
 	ADDQ         R12, R11
 	VBROADCASTSS 108(R10), Y4
-	VMOVUPS      (R11), Y5
-	VMOVUPS      144(R11), Y7
+	VCVTPH2PS    (R11), Y5
+	VCVTPH2PS    72(R11), Y7
 	VSUBPS       Y5, Y7, Y7
 	VMULPS       Y4, Y7, Y7
 	VADDPS       Y7, Y5, Y5
-	VMOVUPS      1296(R11), Y6
-	VMOVUPS      1440(R11), Y7
+	VCVTPH2PS    648(R11), Y6
+	VCVTPH2PS    720(R11), Y7
 	VSUBPS       Y6, Y7, Y7
 	VMULPS       Y4, Y7, Y7
 	VADDPS       Y7, Y6, Y6
@@ -9838,17 +9855,17 @@ eight:
 	MOVL         (DX)(R11*4), R11
 	CMPL         R11, R9
 	CMOVLGT      R9, R11
-	LEAQ         (CX)(R11*4), R11
+	LEAQ         (CX)(R11*2), R11
 	MOVL         48(R10), R12
 	ADDQ         R12, R11
 	VBROADCASTSS 112(R10), Y4
-	VMOVUPS      (R11), Y5
-	VMOVUPS      144(R11), Y7
+	VCVTPH2PS    (R11), Y5
+	VCVTPH2PS    72(R11), Y7
 	VSUBPS       Y5, Y7, Y7
 	VMULPS       Y4, Y7, Y7
 	VADDPS       Y7, Y5, Y5
-	VMOVUPS      1296(R11), Y6
-	VMOVUPS      1440(R11), Y7
+	VCVTPH2PS    648(R11), Y6
+	VCVTPH2PS    720(R11), Y7
 	VSUBPS       Y6, Y7, Y7
 	VMULPS       Y4, Y7, Y7
 	VADDPS       Y7, Y6, Y6
@@ -9866,17 +9883,17 @@ eight:
 	MOVL         (DX)(R11*4), R11
 	CMPL         R11, R9
 	CMOVLGT      R9, R11
-	LEAQ         (CX)(R11*4), R11
+	LEAQ         (CX)(R11*2), R11
 	MOVL         52(R10), R12
 	ADDQ         R12, R11
 	VBROADCASTSS 116(R10), Y4
-	VMOVUPS      (R11), Y5
-	VMOVUPS      144(R11), Y7
+	VCVTPH2PS    (R11), Y5
+	VCVTPH2PS    72(R11), Y7
 	VSUBPS       Y5, Y7, Y7
 	VMULPS       Y4, Y7, Y7
 	VADDPS       Y7, Y5, Y5
-	VMOVUPS      1296(R11), Y6
-	VMOVUPS      1440(R11), Y7
+	VCVTPH2PS    648(R11), Y6
+	VCVTPH2PS    720(R11), Y7
 	VSUBPS       Y6, Y7, Y7
 	VMULPS       Y4, Y7, Y7
 	VADDPS       Y7, Y6, Y6
@@ -9894,17 +9911,17 @@ eight:
 	MOVL         (DX)(R11*4), R11
 	CMPL         R11, R9
 	CMOVLGT      R9, R11
-	LEAQ         (CX)(R11*4), R11
+	LEAQ         (CX)(R11*2), R11
 	MOVL         56(R10), R12
 	ADDQ         R12, R11
 	VBROADCASTSS 120(R10), Y4
-	VMOVUPS      (R11), Y5
-	VMOVUPS      144(R11), Y7
+	VCVTPH2PS    (R11), Y5
+	VCVTPH2PS    72(R11), Y7
 	VSUBPS       Y5, Y7, Y7
 	VMULPS       Y4, Y7, Y7
 	VADDPS       Y7, Y5, Y5
-	VMOVUPS      1296(R11), Y6
-	VMOVUPS      1440(R11), Y7
+	VCVTPH2PS    648(R11), Y6
+	VCVTPH2PS    720(R11), Y7
 	VSUBPS       Y6, Y7, Y7
 	VMULPS       Y4, Y7, Y7
 	VADDPS       Y7, Y6, Y6
@@ -9922,17 +9939,17 @@ eight:
 	MOVL         (DX)(R11*4), R11
 	CMPL         R11, R9
 	CMOVLGT      R9, R11
-	LEAQ         (CX)(R11*4), R11
+	LEAQ         (CX)(R11*2), R11
 	MOVL         60(R10), R12
 	ADDQ         R12, R11
 	VBROADCASTSS 124(R10), Y4
-	VMOVUPS      (R11), Y5
-	VMOVUPS      144(R11), Y7
+	VCVTPH2PS    (R11), Y5
+	VCVTPH2PS    72(R11), Y7
 	VSUBPS       Y5, Y7, Y7
 	VMULPS       Y4, Y7, Y7
 	VADDPS       Y7, Y5, Y5
-	VMOVUPS      1296(R11), Y6
-	VMOVUPS      1440(R11), Y7
+	VCVTPH2PS    648(R11), Y6
+	VCVTPH2PS    720(R11), Y7
 	VSUBPS       Y6, Y7, Y7
 	VMULPS       Y4, Y7, Y7
 	VADDPS       Y7, Y6, Y6
@@ -9955,43 +9972,49 @@ done:
 	VZEROUPPER
 	RET
 
-// func turnAVX2(dst *float32, a *float32, step int, n int)
+// func turnAVX2(dst *float32, a *float32, scale *[4]float32, step int, n int)
 // Requires: AVX
-TEXT ·turnAVX2(SB), NOSPLIT, $0-32
-	MOVQ dst+0(FP), AX
-	MOVQ a+8(FP), CX
-	MOVQ step+16(FP), DX
-	SHLQ $0x02, DX
-	MOVQ n+24(FP), SI
-	SHLQ $0x02, SI
-	XORQ BX, BX
-	JMP  test
+TEXT ·turnAVX2(SB), NOSPLIT, $0-40
+	MOVQ           scale+16(FP), AX
+	VBROADCASTF128 (AX), Y0
+	MOVQ           dst+0(FP), AX
+	MOVQ           a+8(FP), CX
+	MOVQ           step+24(FP), DX
+	SHLQ           $0x02, DX
+	MOVQ           n+32(FP), SI
+	SHLQ           $0x02, SI
+	XORQ           BX, BX
+	JMP            test
 
 loop:
-	VMOVUPS     (CX)(BX*4), X0
-	VINSERTF128 $0x01, 64(CX)(BX*4), Y0, Y0
-	VMOVUPS     16(CX)(BX*4), X1
-	VINSERTF128 $0x01, 80(CX)(BX*4), Y1, Y1
-	VMOVUPS     32(CX)(BX*4), X2
-	VINSERTF128 $0x01, 96(CX)(BX*4), Y2, Y2
-	VMOVUPS     48(CX)(BX*4), X3
-	VINSERTF128 $0x01, 112(CX)(BX*4), Y3, Y3
+	VMOVUPS     (CX)(BX*4), X1
+	VINSERTF128 $0x01, 64(CX)(BX*4), Y1, Y1
+	VMULPS      Y0, Y1, Y1
+	VMOVUPS     16(CX)(BX*4), X2
+	VINSERTF128 $0x01, 80(CX)(BX*4), Y2, Y2
+	VMULPS      Y0, Y2, Y2
+	VMOVUPS     32(CX)(BX*4), X3
+	VINSERTF128 $0x01, 96(CX)(BX*4), Y3, Y3
+	VMULPS      Y0, Y3, Y3
+	VMOVUPS     48(CX)(BX*4), X4
+	VINSERTF128 $0x01, 112(CX)(BX*4), Y4, Y4
+	VMULPS      Y0, Y4, Y4
 	LEAQ        (AX)(BX*1), DI
-	VUNPCKLPS   Y1, Y0, Y4
-	VUNPCKHPS   Y1, Y0, Y5
-	VUNPCKLPS   Y3, Y2, Y6
-	VUNPCKHPS   Y3, Y2, Y7
-	VUNPCKLPD   Y6, Y4, Y8
-	VMOVUPS     Y8, (DI)
+	VUNPCKLPS   Y2, Y1, Y5
+	VUNPCKHPS   Y2, Y1, Y6
+	VUNPCKLPS   Y4, Y3, Y7
+	VUNPCKHPS   Y4, Y3, Y8
+	VUNPCKLPD   Y7, Y5, Y9
+	VMOVUPS     Y9, (DI)
 	ADDQ        DX, DI
-	VUNPCKHPD   Y6, Y4, Y4
-	VMOVUPS     Y4, (DI)
+	VUNPCKHPD   Y7, Y5, Y5
+	VMOVUPS     Y5, (DI)
 	ADDQ        DX, DI
-	VUNPCKLPD   Y7, Y5, Y4
-	VMOVUPS     Y4, (DI)
+	VUNPCKLPD   Y8, Y6, Y5
+	VMOVUPS     Y5, (DI)
 	ADDQ        DX, DI
-	VUNPCKHPD   Y7, Y5, Y4
-	VMOVUPS     Y4, (DI)
+	VUNPCKHPD   Y8, Y6, Y5
+	VMOVUPS     Y5, (DI)
 	ADDQ        $0x20, BX
 
 test:
@@ -10726,53 +10749,64 @@ row:
 	VZEROUPPER
 	RET
 
-// func braidAVX2(dst *float32, a *float32, b *float32, c *float32, d *float32, n int)
-// Requires: AVX
-TEXT ·braidAVX2(SB), NOSPLIT, $0-48
-	MOVQ dst+0(FP), AX
-	MOVQ a+8(FP), CX
-	MOVQ b+16(FP), DX
-	MOVQ c+24(FP), BX
-	MOVQ d+32(FP), SI
-	MOVQ n+40(FP), DI
-	XORQ R8, R8
+// func braidAVX2(dst *uint16, a *float32, b *float32, c *float32, d *float32, by *[4]float32, n int)
+// Requires: AVX, F16C
+TEXT ·braidAVX2(SB), NOSPLIT, $0-56
+	MOVQ    dst+0(FP), AX
+	MOVQ    a+8(FP), CX
+	MOVQ    b+16(FP), DX
+	MOVQ    c+24(FP), BX
+	MOVQ    d+32(FP), SI
+	MOVQ    n+48(FP), DI
+	MOVQ    by+40(FP), R8
+	VMOVUPS (R8), X0
+	XORQ    R8, R8
 
 loop:
-	VMOVUPS   (CX)(R8*1), X3
-	VMOVUPS   (BX)(R8*1), X4
-	VUNPCKLPS (DX)(R8*1), X3, X0
-	VUNPCKLPS (SI)(R8*1), X4, X1
-	VMOVLHPS  X1, X0, X2
-	VMOVUPS   X2, (AX)
-	VMOVHLPS  X0, X1, X0
-	VMOVUPS   X0, 16(AX)
-	VUNPCKHPS (DX)(R8*1), X3, X0
-	VUNPCKHPS (SI)(R8*1), X4, X1
-	VMOVLHPS  X1, X0, X2
-	VMOVUPS   X2, 32(AX)
-	VMOVHLPS  X0, X1, X0
-	VMOVUPS   X0, 48(AX)
-	VMOVUPS   16(CX)(R8*1), X3
-	VMOVUPS   16(BX)(R8*1), X4
-	VUNPCKLPS 16(DX)(R8*1), X3, X0
-	VUNPCKLPS 16(SI)(R8*1), X4, X1
-	VMOVLHPS  X1, X0, X2
-	VMOVUPS   X2, 64(AX)
-	VMOVHLPS  X0, X1, X0
-	VMOVUPS   X0, 80(AX)
-	VUNPCKHPS 16(DX)(R8*1), X3, X0
-	VUNPCKHPS 16(SI)(R8*1), X4, X1
-	VMOVLHPS  X1, X0, X2
-	VMOVUPS   X2, 96(AX)
-	VMOVHLPS  X0, X1, X0
-	VMOVUPS   X0, 112(AX)
-	VMOVUPS   32(CX)(R8*1), X0
-	VMOVUPS   32(BX)(R8*1), X1
-	VUNPCKLPS 32(DX)(R8*1), X0, X0
-	VUNPCKLPS 32(SI)(R8*1), X1, X1
-	VMOVLHPS  X1, X0, X0
-	VMOVUPS   X0, 128(AX)
-	ADDQ      $0x90, AX
+	VMOVUPS   (CX)(R8*1), X4
+	VMOVUPS   (BX)(R8*1), X5
+	VUNPCKLPS (DX)(R8*1), X4, X1
+	VUNPCKLPS (SI)(R8*1), X5, X2
+	VMOVLHPS  X2, X1, X3
+	VMULPS    X0, X3, X3
+	VCVTPS2PH $0x00, X3, (AX)
+	VMOVHLPS  X1, X2, X1
+	VMULPS    X0, X1, X1
+	VCVTPS2PH $0x00, X1, 8(AX)
+	VUNPCKHPS (DX)(R8*1), X4, X1
+	VUNPCKHPS (SI)(R8*1), X5, X2
+	VMOVLHPS  X2, X1, X3
+	VMULPS    X0, X3, X3
+	VCVTPS2PH $0x00, X3, 16(AX)
+	VMOVHLPS  X1, X2, X1
+	VMULPS    X0, X1, X1
+	VCVTPS2PH $0x00, X1, 24(AX)
+	VMOVUPS   16(CX)(R8*1), X4
+	VMOVUPS   16(BX)(R8*1), X5
+	VUNPCKLPS 16(DX)(R8*1), X4, X1
+	VUNPCKLPS 16(SI)(R8*1), X5, X2
+	VMOVLHPS  X2, X1, X3
+	VMULPS    X0, X3, X3
+	VCVTPS2PH $0x00, X3, 32(AX)
+	VMOVHLPS  X1, X2, X1
+	VMULPS    X0, X1, X1
+	VCVTPS2PH $0x00, X1, 40(AX)
+	VUNPCKHPS 16(DX)(R8*1), X4, X1
+	VUNPCKHPS 16(SI)(R8*1), X5, X2
+	VMOVLHPS  X2, X1, X3
+	VMULPS    X0, X3, X3
+	VCVTPS2PH $0x00, X3, 48(AX)
+	VMOVHLPS  X1, X2, X1
+	VMULPS    X0, X1, X1
+	VCVTPS2PH $0x00, X1, 56(AX)
+	VMOVUPS   32(CX)(R8*1), X1
+	VMOVUPS   32(BX)(R8*1), X2
+	VUNPCKLPS 32(DX)(R8*1), X1, X1
+	VUNPCKLPS 32(SI)(R8*1), X2, X2
+	VMOVLHPS  X2, X1, X1
+	VMULPS    X0, X1, X1
+	VCVTPS2PH $0x00, X1, 64(AX)
+	ADDQ      $0x48, AX
 	ADDQ      $0x40, R8
 	DECQ      DI
 	JNE       loop
@@ -11845,4 +11879,15 @@ test:
 	CMPQ DI, R8
 	JLT  loop
 	VZEROUPPER
+	RET
+
+// func halves() bool
+// Requires: CPUID
+TEXT ·halves(SB), NOSPLIT, $0-1
+	MOVL $0x00000001, AX
+	XORL CX, CX
+	CPUID
+	SHRL $0x1d, CX
+	ANDL $0x01, CX
+	MOVB CL, ret+0(FP)
 	RET

@@ -158,11 +158,11 @@ func deepenAVX512(depth *float32, out *float32, od *float32, a *float32, b *floa
 
 func fadeAVX512(dst *float32, a *float32, depth float32, n int) { panic(missing) }
 
-func looksAVX512(dst *float32, data *float32, at *int32, way *[6]float32, top *[3]float32, c *[5]int32, limit int32, n int) {
+func looksAVX512(dst *float32, data *uint16, at *int32, way *[6]float32, top *[3]float32, c *[5]int32, limit int32, n int) {
 	panic(missing)
 }
 
-func turnAVX512(dst *float32, a *float32, step int, n int) { panic(missing) }
+func turnAVX512(dst *float32, a *float32, scale *[4]float32, step int, n int) { panic(missing) }
 
 func carryAVX512(to *float32, in *float32, pass *float32, mean *float32, src *float32, out *float32, wide int, step int, rows int, n int, aim float32, share float32) {
 	panic(missing)
@@ -192,7 +192,9 @@ func spreadBrickAVX512(dst *float32, f *float32, y *[18]int, z *[18]int, fy *[9]
 	panic(missing)
 }
 
-func braidAVX512(dst *float32, a *float32, b *float32, c *float32, d *float32, n int) { panic(missing) }
+func braidAVX512(dst *uint16, a *float32, b *float32, c *float32, d *float32, by *[4]float32, n int) {
+	panic(missing)
+}
 
 func locateAVX512(cells *int32, wx *float32, wy *float32, wz *float32, x *float32, y *float32, z *float32, f *[6]float32, c *[6]int32, n int) {
 	panic(missing)
@@ -360,11 +362,11 @@ func deepenAVX2(depth *float32, out *float32, od *float32, a *float32, b *float3
 
 func fadeAVX2(dst *float32, a *float32, depth float32, n int) { panic(missing) }
 
-func looksAVX2(dst *float32, data *float32, at *int32, way *[6]float32, top *[3]float32, c *[5]int32, limit int32, n int) {
+func looksAVX2(dst *float32, data *uint16, at *int32, way *[6]float32, top *[3]float32, c *[5]int32, limit int32, n int) {
 	panic(missing)
 }
 
-func turnAVX2(dst *float32, a *float32, step int, n int) { panic(missing) }
+func turnAVX2(dst *float32, a *float32, scale *[4]float32, step int, n int) { panic(missing) }
 
 func carryAVX2(to *float32, in *float32, pass *float32, mean *float32, src *float32, out *float32, wide int, step int, rows int, n int, aim float32, share float32) {
 	panic(missing)
@@ -394,7 +396,9 @@ func spreadBrickAVX2(dst *float32, f *float32, y *[18]int, z *[18]int, fy *[9]fl
 	panic(missing)
 }
 
-func braidAVX2(dst *float32, a *float32, b *float32, c *float32, d *float32, n int) { panic(missing) }
+func braidAVX2(dst *uint16, a *float32, b *float32, c *float32, d *float32, by *[4]float32, n int) {
+	panic(missing)
+}
 
 func locateAVX2(cells *int32, wx *float32, wy *float32, wz *float32, x *float32, y *float32, z *float32, f *[6]float32, c *[6]int32, n int) {
 	panic(missing)
@@ -407,3 +411,6 @@ func sampleAVX2(dst *float32, data *float32, cells *int32, wx *float32, wy *floa
 func sampleRangeAVX2(dst *float32, lo *float32, hi *float32, data *float32, cells *int32, wx *float32, wy *float32, wz *float32, c *[6]int32, dy int, dz int, n int) {
 	panic(missing)
 }
+
+// halves reports that there are VCVTPH2PS and VCVTPS2PH.
+func halves() bool { panic(missing) }

@@ -4,7 +4,7 @@ import "fmt"
 
 // Kernels of rays through bricks: blocks of 8³ cells with the values at all their
 // corners, four numbers each. A look at a place reads 4 pairs of values, each by one
-// load that holds both with all their numbers.
+// load that holds both with all their numbers. Rays wait for memory: numbers are halves.
 
 // Of a brick: its cells an edge, values an edge, and numbers in all.
 const (
@@ -61,7 +61,7 @@ func (l *Looks) Nothing(n int) {
 
 // Read adds n places, MaxLooks in all at most, of bricks in an array; those beyond the
 // box are read at its side, and bricks that begin beyond limit as one that begins there.
-func (l *Looks) Read(data []float32, b *Bricks, limit int32, w *Way, n int) {
+func (l *Looks) Read(data []uint16, b *Bricks, limit int32, w *Way, n int) {
 	if far := int(min(b.Most, limit)); n < 0 || l.n+n > MaxLooks || limit < 0 || far+BrickSize > len(data) {
 		panic(fmt.Sprintf("vec: looks %d to %d of %d, in bricks up to %d of %d numbers", l.n, l.n+n, MaxLooks, far, len(data)))
 	}
@@ -83,7 +83,7 @@ func (l *Looks) Read(data []float32, b *Bricks, limit int32, w *Way, n int) {
 }
 
 // read reads one place.
-func (b *Bricks) read(data []float32, w *Way, limit int32, i float32) (out [4]float32) {
+func (b *Bricks) read(data []uint16, w *Way, limit int32, i float32) (out [4]float32) {
 	const row, plane = 4 * BrickValues, 4 * BrickValues * BrickValues
 	var cell [3]int
 	var f [3]float32
@@ -101,17 +101,18 @@ func (b *Bricks) read(data []float32, w *Way, limit int32, i float32) (out [4]fl
 	p := data[int(begin)+4*((cell[2]%BrickCells*BrickValues+cell[1]%BrickCells)*BrickValues+cell[0]%BrickCells):][:plane+row+8]
 	for c := range out {
 		side := func(o int) float32 {
-			near := Lerp(p[o], p[o+row], f[1])
-			return Lerp(near, Lerp(p[o+plane], p[o+plane+row], f[1]), f[2])
+			at := func(o int) float32 { return Float(p[o]) }
+			near := Lerp(at(o), at(o+row), f[1])
+			return Lerp(near, Lerp(at(o+plane), at(o+plane+row), f[1]), f[2])
 		}
 		out[c] = Lerp(side(c), side(c+4), f[0])
 	}
 	return out
 }
 
-// Rows are the four numbers of all places, in a row each, filled up with nothing to a
-// multiple of Lanes, which is returned.
-func (l *Looks) Rows(dst *Four) int {
+// Rows are the four numbers of all places, in a row each and times scale, filled up with
+// nothing to a multiple of Lanes, which is returned.
+func (l *Looks) Rows(dst *Four, scale *[4]float32) int {
 	count := l.n
 	n := (count + Lanes - 1) &^ (Lanes - 1)
 	l.Nothing(n - count)
@@ -119,13 +120,13 @@ func (l *Looks) Rows(dst *Four) int {
 	switch {
 	case n == 0:
 	case Chosen == AVX512:
-		turnAVX512(&dst[0][0], &l.four[0][0], MaxLooks, n)
+		turnAVX512(&dst[0][0], &l.four[0][0], scale, MaxLooks, n)
 	case Chosen == AVX2:
-		turnAVX2(&dst[0][0], &l.four[0][0], MaxLooks, n)
+		turnAVX2(&dst[0][0], &l.four[0][0], scale, MaxLooks, n)
 	default:
 		for i, p := range l.four[:n] {
 			for c, v := range p {
-				dst[c][i] = v
+				dst[c][i] = v * scale[c]
 			}
 		}
 	}

@@ -9,7 +9,10 @@ import (
 func init() {
 	kernels["Looks"] = func(r *rand.Rand, n int) []float32 {
 		n = min(n, MaxLooks)
-		data := values(r, 3*BrickSize)
+		data := make([]uint16, 3*BrickSize)
+		for i, v := range values(r, len(data)) {
+			data[i] = Half(v)
+		}
 		b := NewBricks([3]int{1 + r.IntN(3), 1 + r.IntN(3), 1 + r.IntN(3)})
 		b.Most = 2 * BrickSize
 		for i := range b.At {
@@ -29,7 +32,7 @@ func init() {
 			}
 		}
 		var out Four
-		full := l.Rows(&out)
+		full := l.Rows(&out, &[4]float32{1, 2, 0.5, 3})
 		var all []float32
 		for c := range out {
 			all = append(all, out[c][:full]...)
@@ -100,12 +103,12 @@ func init() {
 // A brick reads what its values were made by, where that is linear along each axis.
 func TestLooksReadBetweenValues(t *testing.T) {
 	f := func(x, y, z float64) [4]float64 { return [4]float64{x, y - 2*z, 3 + x*y, x * y * z} }
-	data := make([]float32, 2*BrickSize)
+	data := make([]uint16, 2*BrickSize)
 	for k := range BrickValues {
 		for j := range BrickValues {
 			for i := range BrickValues {
 				for c, v := range f(float64(i), float64(j), float64(k)) {
-					data[BrickSize+4*((k*BrickValues+j)*BrickValues+i)+c] = float32(v)
+					data[BrickSize+4*((k*BrickValues+j)*BrickValues+i)+c] = Half(float32(v))
 				}
 			}
 		}
@@ -115,7 +118,7 @@ func TestLooksReadBetweenValues(t *testing.T) {
 	b := NewBricks([3]int{1, 1, 1})
 	b.At[0], b.Most = BrickSize, BrickSize
 	l.Read(data, &b, BrickSize, &Way{0.3, 7.9, 0, 0.37, -0.4, 0.42}, 16)
-	l.Rows(&got)
+	l.Rows(&got, &[4]float32{1, 1, 1, 1})
 	for i := range 16 {
 		x, y, z := 0.3+0.37*float64(i), 7.9-0.4*float64(i), 0.42*float64(i)
 		for c, v := range f(x, y, z) {

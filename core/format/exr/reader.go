@@ -9,6 +9,8 @@ import (
 	"io"
 	"math"
 	"slices"
+
+	"zarf/core/vec"
 )
 
 // Limits keep hostile files from taking all memory.
@@ -289,7 +291,7 @@ func readLine(raw []byte, kind uint32, out []float32) []byte {
 		}
 	case 1:
 		for x := range out {
-			out[x] = Float(binary.LittleEndian.Uint16(raw[2*x:]))
+			out[x] = vec.Float(binary.LittleEndian.Uint16(raw[2*x:]))
 		}
 	default:
 		for x := range out {

@@ -11,6 +11,8 @@ import (
 	"math"
 	"slices"
 	"strings"
+
+	"zarf/core/vec"
 )
 
 // Channel is one plane of a picture, row by row from the top. A dot in the
@@ -187,7 +189,7 @@ func (m *Image) block(list []Channel, y0, y1, line int) []byte {
 				if c.Full {
 					raw = binary.LittleEndian.AppendUint32(raw, math.Float32bits(v))
 				} else {
-					raw = binary.LittleEndian.AppendUint16(raw, Half(v))
+					raw = binary.LittleEndian.AppendUint16(raw, vec.Half(v))
 				}
 			}
 		}

@@ -75,10 +75,16 @@ func between(a, b, f reg.VecVirtual) reg.VecVirtual {
 }
 
 func (s set) braid() {
-	s.text("braid", "dst, a, b, c, d *float32, n int)", "n rows of nine values with their four numbers side by side, out of rows of sixteen of each.")
+	s.text("braid", "dst *uint16, a, b, c, d *float32, by *[4]float32, n int)", "n rows of nine values with their four numbers side by side, times by, as halves, out of rows of sixteen of each.")
 	dst, a, b, c, d, n := ptr("dst"), ptr("a"), ptr("b"), ptr("c"), ptr("d"), ptr("n")
+	by := XMM()
+	VMOVUPS(at(ptr("by"), 0), by)
 	i := GP64()
 	XORQ(i, i)
+	store := func(v reg.VecVirtual, off int) {
+		VMULPS(by, v, v)
+		VCVTPS2PH(Imm(0), v, at(dst, off)) // to the nearest, ties to even
+	}
 	Label("loop")
 	for q := range 3 {
 		ab, cd, lo, hi := XMM(), XMM(), XMM(), XMM()
@@ -88,20 +94,20 @@ func (s set) braid() {
 		VUNPCKLPS(idx(b, i, 16*q), va, ab)
 		VUNPCKLPS(idx(d, i, 16*q), vc, cd)
 		VMOVLHPS(cd, ab, lo)
-		VMOVUPS(lo, at(dst, 64*q))
+		store(lo, 32*q)
 		if q == 2 { // the ninth
 			break
 		}
 		VMOVHLPS(ab, cd, hi)
-		VMOVUPS(hi, at(dst, 64*q+16))
+		store(hi, 32*q+8)
 		VUNPCKHPS(idx(b, i, 16*q), va, ab)
 		VUNPCKHPS(idx(d, i, 16*q), vc, cd)
 		VMOVLHPS(cd, ab, lo)
-		VMOVUPS(lo, at(dst, 64*q+32))
+		store(lo, 32*q+16)
 		VMOVHLPS(ab, cd, hi)
-		VMOVUPS(hi, at(dst, 64*q+48))
+		store(hi, 32*q+24)
 	}
-	ADDQ(Imm(144), dst)
+	ADDQ(Imm(72), dst)
 	ADDQ(Imm(64), i)
 	DECQ(n)
 	JNE(LabelRef("loop"))

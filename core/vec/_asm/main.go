@@ -113,6 +113,7 @@ func main() {
 		s.sample(false)
 		s.sample(true)
 	}
+	halves()
 	Generate()
 	if err := write(dir, check); err != nil {
 		fmt.Fprintln(os.Stderr, err)

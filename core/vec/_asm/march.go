@@ -14,7 +14,7 @@ import (
 // Of a brick: values an edge, and how far apart rows and planes are, in bytes.
 const (
 	brickEdge  = 9
-	brickRow   = 16 * brickEdge
+	brickRow   = 8 * brickEdge
 	brickPlane = brickRow * brickEdge
 )
 
@@ -25,8 +25,8 @@ func init() { shifted = table("shifted", [16]uint32{0, 0, 1, 2, 3, 4, 5, 6}) }
 // looks reads places along a ray. Eight are worked out at once, bricks, cells and how far
 // along each, and then read one by one: along y, then z, then x.
 func (s set) looks() {
-	s.text("looks", "dst, data *float32, at *int32, way *[6]float32, top *[3]float32, c *[5]int32, limit int32, n int)",
-		"what lies in bricks at start + i step, held to 0 to top, four numbers a place; c: last cell, bricks to the next row and plane. Bricks beyond limit are read as the one there. n is counted up to a multiple of 4.")
+	s.text("looks", "dst *float32, data *uint16, at *int32, way *[6]float32, top *[3]float32, c *[5]int32, limit int32, n int)",
+		"what lies in bricks at start + i step, held to 0 to top, four halves a place; c: last cell, bricks to the next row and plane. Bricks beyond limit are read as the one there. n is counted up to a multiple of 4.")
 	dst, data, where, way, top, c := ptr("dst"), ptr("data"), ptr("at"), ptr("way"), ptr("top"), ptr("c")
 	n, limit := ptr("n"), GP64()
 	Load(Param("limit"), limit.As32())
@@ -76,7 +76,7 @@ func (s set) looks() {
 		}
 		VPADDD(cell, brick, brick)
 	}
-	VPSLLD(Imm(4), local, local)
+	VPSLLD(Imm(3), local, local)
 	VMOVDQA(brick, at(buf, 0))
 	VMOVDQA(local, at(buf, 32))
 	VADDPS(ahead, lanes, lanes)
@@ -87,14 +87,14 @@ func (s set) looks() {
 			MOVL(Mem{Base: where, Index: here, Scale: 4}, here.As32())
 			CMPL(here.As32(), limit.As32())
 			CMOVLGT(limit.As32(), here.As32())
-			LEAQ(Mem{Base: data, Index: here, Scale: 4}, here)
+			LEAQ(Mem{Base: data, Index: here, Scale: 2}, here)
 			MOVL(at(buf, 32+4*l), o.As32())
 			ADDQ(o, here)
 			f, near, far, t := YMM(), YMM(), YMM(), YMM()
 			VBROADCASTSS(at(buf, 96+4*l), f)
 			for z, v := range []reg.VecVirtual{near, far} {
-				VMOVUPS(at(here, z*brickPlane), v)
-				VMOVUPS(at(here, z*brickPlane+brickRow), t)
+				VCVTPH2PS(at(here, z*brickPlane), v)
+				VCVTPH2PS(at(here, z*brickPlane+brickRow), t)
 				VSUBPS(v, t, t)
 				VMULPS(f, t, t)
 				VADDPS(t, v, v)
@@ -121,7 +121,9 @@ func (s set) looks() {
 }
 
 func (s set) turn() {
-	s.text("turn", "dst, a *float32, step, n int)", "four rows, step values apart, of four numbers a place. n is a multiple of 8.")
+	s.text("turn", "dst, a *float32, scale *[4]float32, step, n int)", "four rows, step values apart, of four numbers a place, times scale. n is a multiple of 8.")
+	scale := YMM()
+	VBROADCASTF128(at(ptr("scale"), 0), scale)
 	dst, a, step, i := ptr("dst"), ptr("a"), size("step"), GP64()
 	n := size("n")
 	XORQ(i, i)
@@ -134,6 +136,7 @@ func (s set) turn() {
 		m := Mem{Base: a, Index: i, Scale: 4, Disp: 16 * p}
 		VMOVUPS(m, pair[p].AsX())
 		VINSERTF128(Imm(1), m.Offset(64), pair[p], pair[p])
+		VMULPS(scale, pair[p], pair[p])
 	}
 	to := GP64()
 	LEAQ(idx(dst, i, 0), to)

@@ -1,4 +1,4 @@
-package exr
+package vec
 
 import "math"
 
