@@ -45,7 +45,8 @@ func meets(h hit, solid bool, lamp int) wall {
 // along y, and along both, each with whether that is rough.
 type cells struct {
 	of                 *lattice
-	i, j               int // the first cell
+	i, j               int  // the first cell
+	clear              bool // there is nothing in sight: what follows is of no meaning
 	along, down, cross [cellsEdge][cellsEdge]veil
 	rough              [3][cellsEdge][cellsEdge]uint8
 	side               [cellsEdge + 3]veil // of a row, halfway along y, and beside it
@@ -128,6 +129,9 @@ func (p *Picture) newLattice(step int) *lattice {
 	return l
 }
 
+// clearVeil is where there is nothing.
+var clearVeil = veil{veilThrough: 1, veilThrough + 1: 1, veilThrough + 2: 1}
+
 // pixel is where point (i, j) stands in the picture; beyond a few pixels beside it points
 // are of no use.
 func (l *lattice) pixel(i, j int, p *Picture) (x, y int, ok bool) {
@@ -201,13 +205,21 @@ func (y *survey) follow(p *Picture, t *trip, l *lattice, i, j int) {
 		l.met[j*l.nx+i] = meets(h, solid, lamp)
 	}
 	if !p.marchVolumes(t, o, d, far, look.RGB{1, 1, 1}, p.feats != nil, v) {
-		*v = veil{veilThrough: 1, veilThrough + 1: 1, veilThrough + 2: 1}
+		*v = clearVeil
 	}
 }
 
 // refine works out what lies between the points of a square of cells.
 func (c *cells) refine(l *lattice, i, j int, y *survey) {
-	c.of, c.i, c.j = l, i, j
+	c.of, c.i, c.j, c.clear = l, i, j, true
+	for k := -1; k < cellsEdge+2 && c.clear; k++ {
+		for _, v := range l.at[(j+k)*l.nx+i-1:][:cellsEdge+3] {
+			c.clear = c.clear && v == clearVeil
+		}
+	}
+	if c.clear {
+		return
+	}
 	for k := range cellsEdge {
 		row := func(n int) []veil { return l.at[(j+k+n)*l.nx+i-1:][:cellsEdge+3] }
 		r := row(0)
@@ -253,6 +265,8 @@ func (c *cells) point(x, y int) (v *veil, met wall) {
 	switch {
 	case x%2+y%2 == 0:
 		return &l.at[at], met
+	case c.clear:
+		v, on, below = &clearVeil, x%2, y%2*l.nx
 	case y%2 == 0:
 		v, on = &c.along[j][i], 1
 		if c.rough[0][j][i] != 0 {
@@ -305,26 +319,27 @@ func (p *Picture) keepKnown(t *trip, x0, y0 int) {
 
 // keepVeil keeps what a pixel shows through a veil, and says whether it could.
 func (p *Picture) keepVeil(t *trip, px, py int, v *veil, b *backdrop, x int) bool {
-	back := b.at(x)
+	r, g, bl := b.at(x)
 	if v[veilSeen] > 0 || p.parts != nil {
 		t.out = taken{}
 		through := look.RGB{1, 1, 1}
 		t.lay(v, p.scene.Camera.Eye, b.ray(x), &t.out, &through)
-		t.out.light[BySky] = t.out.light[BySky].Add(through.Mul(back))
+		t.out.light[BySky] = t.out.light[BySky].Add(through.Mul(look.RGB{float64(r), float64(g), float64(bl)}))
 		t.out.alpha = 1 - (1-b.alpha)*(through[0]+through[1]+through[2])/3
 		p.keep(px, py, 0, &t.out)
 		return true
 	}
 	at := py*p.W + px
-	var sum [4]float32
-	for i := range 3 {
-		sum[i] = v[veilEmission+i] + v[veilSun+i] + v[veilSky+i] + v[veilFire+i] + v[veilThrough+i]*float32(back[i])
-	}
-	sum[3] = 1 - float32(1-b.alpha)*(v[veilThrough]+v[veilThrough+1]+v[veilThrough+2])/3
-	if all := sum[0] + sum[1] + sum[2]; all-all != 0 { // no number: keep knows what to do
+	r = v[veilEmission] + v[veilSun] + v[veilSky] + v[veilFire] + v[veilThrough]*r
+	g = v[veilEmission+1] + v[veilSun+1] + v[veilSky+1] + v[veilFire+1] + v[veilThrough+1]*g
+	bl = v[veilEmission+2] + v[veilSun+2] + v[veilSky+2] + v[veilFire+2] + v[veilThrough+2]*bl
+	a := 1 - float32(1-b.alpha)*(v[veilThrough]+v[veilThrough+1]+v[veilThrough+2])*(1.0/3)
+	if all := r + g + bl; all-all != 0 { // no number: keep knows what to do
 		return false
 	}
-	*(*[4]float32)(p.sum[4*at:]), *(*[4]float32)(p.half[4*at:]) = sum, sum
+	sum, half := p.sum[4*at:][:4], p.half[4*at:][:4]
+	sum[0], sum[1], sum[2], sum[3] = r, g, bl, a
+	half[0], half[1], half[2], half[3] = r, g, bl, a
 	return true
 }
 
@@ -338,8 +353,8 @@ type backdrop struct {
 	x0    int
 	up    float64
 	row   geom.Vec3
-	curve [3]look.RGB // of the look's sky along the row: hardly more than a parabola
-	even  bool        // that holds
+	curve [9]float32 // of the look's sky along the row, by colour: hardly more than a parabola
+	even  bool       // that holds
 }
 
 func (p *Picture) newBackdrop() backdrop {
@@ -365,7 +380,7 @@ func (b *backdrop) begin(x0, y int) {
 	}
 	l, m, h := s.sky(low), s.sky(mid), s.sky(high)
 	for c := range 3 {
-		b.curve[c] = look.RGB{l[c], (4*m[c] - 3*l[c] - h[c]) / block, 2 * (l[c] + h[c] - 2*m[c]) / (block * block)}
+		b.curve[3*c], b.curve[3*c+1], b.curve[3*c+2] = float32(l[c]), float32((4*m[c]-3*l[c]-h[c])/block), float32(2*(l[c]+h[c]-2*m[c])/(block*block))
 	}
 }
 
@@ -376,15 +391,16 @@ func (b *backdrop) ray(x int) geom.Vec3 {
 }
 
 // at is the light behind the row's pixel x.
-func (b *backdrop) at(x int) look.RGB {
-	switch x := float64(x); {
-	case !b.sky:
-		return b.flat
-	case b.even:
-		k := &b.curve
-		return look.RGB{k[0][0] + x*(k[0][1]+x*k[0][2]), k[1][0] + x*(k[1][1]+x*k[1][2]), k[2][0] + x*(k[2][1]+x*k[2][2])}
+func (b *backdrop) at(pixel int) (red, green, blue float32) {
+	x, k := float32(pixel), &b.curve
+	if b.even {
+		return k[0] + x*(k[1]+x*k[2]), k[3] + x*(k[4]+x*k[5]), k[6] + x*(k[7]+x*k[8])
 	}
-	return b.p.scene.sky(b.ray(x))
+	c := b.flat
+	if b.sky {
+		c = b.p.scene.sky(b.ray(pixel))
+	}
+	return float32(c[0]), float32(c[1]), float32(c[2])
 }
 
 // between is what the pixel under way sees of volumes before a surface, where that is known
