@@ -240,8 +240,8 @@ func (l *lightGrid) warm(v *Volume, s *Scene, all []haze, sigma float64, crew gr
 		var r warmed
 		for k := k0; k < k1; k++ {
 			for j := range d.NY {
-				for i := 0; i < d.NX; i += len(r.x) {
-					if !r.find(v, n, i, j, k, min(i+len(r.x), d.NX)) {
+				for i := 0; i < d.NX; i += vec.Points {
+					if !r.find(v, n, i, j, k, min(i+vec.Points, d.NX)) {
 						continue // no smoke here to be lit
 					}
 					for _, u := range s.Volumes {
@@ -269,7 +269,7 @@ func (l *lightGrid) warm(v *Volume, s *Scene, all []haze, sigma float64, crew gr
 // put keeps the light at point m of a row, and adds that of the lamps: its cell is at, and
 // lobes are linear in the cosine, with g.
 func (l *lightGrid) put(r *warmed, m, at int, v *Volume, s *Scene, all []haze, sigma float64, g float32) {
-	p := r.point(v, m)
+	p := r.point(m)
 	sum := look.RGB{float64(r.sum[0][m]), float64(r.sum[1][m]), float64(r.sum[2][m])}
 	onward := geom.V(float64(r.flux[0][m]), float64(r.flux[1][m]), float64(r.flux[2][m]))
 	for n := range s.Lamps {
@@ -331,7 +331,7 @@ func (s *Scene) hazes(crew grid.Crew) (all []haze) {
 	}
 	for _, v := range s.Volumes {
 		if !v.empty {
-			all = append(all, haze{v, v.thin(v.mapped(crew))})
+			all = append(all, haze{v, v.thin(v.mapped(crew), crew)})
 		}
 	}
 	return all
@@ -340,96 +340,91 @@ func (s *Scene) hazes(crew grid.Crew) (all []haze) {
 // warmed are points of a row that fire lights together: ways to a light differ along x
 // alone, so that all meet the same rows of tiles.
 type warmed struct {
-	n                 int
-	i                 [32]int
-	x, dx, far, depth [32]float32 // far in m
-	tau               [32]float32
-	sum               [3][32]float32
-	flux              [3][32]float32 // of all colours together
-	way, pass         [32]float32    // m to the light, and e^−τ
-	y, z              float64        // m, as x
-	at                [32]float64
+	n                              int
+	i                              [vec.Points]int
+	x                              vec.Row32 // m from base; behind the last as that
+	radii, way, tau, pass, w, some vec.Row32 // to a light: radii of it and m, depth, e^−τ, and what of it comes
+	sum, flux                      [3]vec.Row32
+	base, y, z                     float64 // m
 }
 
 // find takes those of the points i to end of a row that have smoke near them.
 func (r *warmed) find(v *Volume, cell, i, j, k, end int) bool {
 	at := func(n, most int) int { return min((2*n+1)*cell/(2*tile), most-1) }
 	tj, tk, q := at(j, v.tiles.NY), at(k, v.tiles.NZ), float64(cell)*v.H
-	r.n, r.sum, r.flux = 0, [3][32]float32{}, [3][32]float32{}
-	r.y, r.z = v.Origin.Y+(float64(j)+0.5)*q, v.Origin.Z+(float64(k)+0.5)*q
+	r.n, r.sum, r.flux = 0, [3]vec.Row32{}, [3]vec.Row32{}
+	r.base, r.y, r.z = v.Origin.X, v.Origin.Y+(float64(j)+0.5)*q, v.Origin.Z+(float64(k)+0.5)*q
 	for ; i < end; i++ {
 		if v.skip[v.tiles.Index(at(i, v.tiles.NX), tj, tk)] > 1 {
 			continue
 		}
-		r.i[r.n], r.at[r.n] = i, v.Origin.X+(float64(i)+0.5)*q
+		r.i[r.n], r.x[r.n] = i, float32((float64(i)+0.5)*q)
 		r.n++
+	}
+	for m := r.n; m > 0 && m < vec.Points; m++ {
+		r.x[m] = r.x[r.n-1]
 	}
 	return r.n > 0
 }
 
-func (r *warmed) point(v *Volume, m int) geom.Vec3 { return geom.V(r.at[m], r.y, r.z) }
+func (r *warmed) point(m int) geom.Vec3 { return geom.V(r.base+float64(r.x[m]), r.y, r.z) }
 
 // by adds the light of a fire, each point's through the smoke between.
+//
+// How much of a ball's light comes through smoke, from a depth of tau to its middle and of
+// depth for its radius: from without, its near side shines through less smoke than its
+// middle does, and more than makes up for the far one: e^−τ sinh q/q, q the depth of a
+// radius. From within, light comes from all along the way to its edge.
 func (r *warmed) by(all []haze, f *fire, gain, sigma float64) {
-	dy, dz := f.at.Y-r.y, f.at.Z-r.z
-	across := float32(dy*dy + dz*dz)
+	at, dy, dz := f.at.X-r.base, f.at.Y-r.y, f.at.Z-r.z
+	across := dy*dy + dz*dz
 	share := float32(gain / (4 * math.Pi))
 	radius := f.size * 1.2407 // of a ball of as much room
 	inv := float32(1 / (radius * radius))
-	most, least := float32(0), float32(math.MaxFloat32)
-	for m := range r.n {
-		d := float32(f.at.X - r.at[m])
-		r.far[m] = d*d + across
-		most, least = max(most, r.far[m]), min(least, r.far[m])
-	}
+	first, last := float64(r.x[0]), float64(r.x[r.n-1])
+	near, far := at-min(max(at, first), last), max(math.Abs(at-first), math.Abs(at-last))
 	// far too little to show on film, even at the nearest
-	if share/max(least, 1/inv)*float32(f.weight) < 1e-7 {
+	if share/max(float32(near*near+across), 1/inv)*float32(f.weight) < 1e-7 {
 		return
 	}
-	own := 0.0 // depth of the ball's radius
 	for i := range all {
-		own += sigma * radius * float64(all[i].at(f.at))
+		r.through(&all[i], f, math.Sqrt(far*far+across), sigma)
+		if i == 0 {
+			r.tau = r.some
+		} else {
+			vec.Add(r.tau[:], r.tau[:], r.some[:])
+		}
 	}
-	for m := range r.n {
-		r.way[m] = float32(math.Sqrt(float64(r.far[m])))
-	}
-	r.tau = [32]float32{}
-	for i := range all {
-		r.through(&all[i], f, math.Sqrt(float64(most)), sigma)
-	}
-	// How much of a ball's light comes through smoke, from a depth of tau to its middle and
-	// of depth for its radius. From without, its near side shines through less smoke than
-	// its middle does, and more than makes up for the far one: e^−τ sinh q/q, q the depth of
-	// a radius. From within, light comes from all along the way to its edge.
-	one, depth := float32(1/radius), float32(own)
-	for m := range r.n {
-		if x := r.way[m] * one; x < 1 {
-			r.tau[m] = depth * (1 + x)
+	vec.Reach(&r.radii, &r.way, &r.tau, &r.x, float32(at), float32(across), float32(1/radius))
+	close := near*near+across < 9*radius*radius
+	if close {
+		own := 0.0 // depth of the ball's radius
+		for i := range all {
+			own += sigma * radius * float64(all[i].at(f.at))
+		}
+		for m, x := range r.radii {
+			if x < 1 {
+				r.tau[m] = float32(own) * (1 + x)
+			}
 		}
 	}
 	vec.Fade(r.pass[:], r.tau[:], 1)
-	p := [3]float32{float32(f.power[0]), float32(f.power[1]), float32(f.power[2])}
-	bright, fy, fz := p[0]+p[1]+p[2], float32(dy), float32(dz)
-	for m := range r.n {
-		x, tau, w := r.way[m]*one, r.tau[m], r.pass[m]
-		if x < 1 {
-			if w = (1 - w) / tau; tau < 0.01 {
-				w = 1
+	vec.Beam(&r.w, &r.radii, &r.tau, &r.pass, share*inv)
+	if close {
+		for m, x := range r.radii {
+			switch tau := r.tau[m]; {
+			case x >= 3:
+			case x >= 1:
+				r.w[m] *= ball(x) * x * x
+			case tau < 0.01:
+				r.w[m] = share * inv * ball(x)
+			default:
+				r.w[m] = share * inv * ball(x) * (1 - r.pass[m]) / tau
 			}
-		} else {
-			q := min(tau/x, 4)
-			q *= q
-			w *= 1 + q/6*(1+q/20*(1+q/42*(1+q/72)))
 		}
-		w *= share * inv * ball(x)
-		r.sum[0][m] += p[0] * w
-		r.sum[1][m] += p[1] * w
-		r.sum[2][m] += p[2] * w
-		k := w * bright / (r.way[m] + 1e-9)
-		r.flux[0][m] -= k * float32(f.at.X-r.at[m])
-		r.flux[1][m] -= k * fy
-		r.flux[2][m] -= k * fz
 	}
+	p := [3]float32{float32(f.power[0]), float32(f.power[1]), float32(f.power[2])}
+	vec.Receive(&r.sum, &r.flux, &r.w, &r.way, &r.x, &p, &[3]float32{float32(at), float32(dy), float32(dz)}, p[0]+p[1]+p[2])
 }
 
 // ball is the mean radiance, all round, at a distance of x radii from the middle of a ball
@@ -471,43 +466,20 @@ func (h *haze) at(p geom.Vec3) float32 {
 	return h.mean[t.Index(i, j, k)]
 }
 
-// through adds the depth of a volume between the points and a fire, the farthest most m
-// away.
+// through is the depth of a volume between the points and a fire, the farthest most m
+// away, for each metre.
 func (r *warmed) through(h *haze, f *fire, most, sigma float64) {
 	v := h.v
 	n := looks(most, v.H)
 	// in tiles; looks stand in the middle of equal steps
 	by := 1 / (tile * v.H)
 	step := by / float64(n)
-	dy, dz := f.at.Y-r.y, f.at.Z-r.z
-	y, z := float32((r.y-v.Origin.Y)*by+0.5*dy*step), float32((r.z-v.Origin.Z)*by+0.5*dz*step)
-	sy, sz := float32(dy*step), float32(dz*step)
-	for m := range r.n {
-		r.dx[m] = float32((f.at.X - r.at[m]) * step)
-		r.x[m] = float32((r.at[m]-v.Origin.X)*by) + 0.5*r.dx[m]
-		r.depth[m] = 0
-	}
-	nx, ny, nz := uint(v.tiles.NX), uint(v.tiles.NY), uint(v.tiles.NZ)
-	for range n {
-		if j, k := uint(int(y)), uint(int(z)); j < ny && k < nz {
-			row := h.mean[(k*ny+j)*nx:][:nx]
-			for m := range r.n {
-				if i := uint(int(r.x[m])); i < nx {
-					r.depth[m] += row[i]
-				}
-				r.x[m] += r.dx[m]
-			}
-		} else {
-			for m := range r.n {
-				r.x[m] += r.dx[m]
-			}
-		}
-		y, z = y+sy, z+sz
-	}
-	q := float32(sigma / float64(n))
-	for m := range r.n {
-		r.tau[m] += q * r.way[m] * r.depth[m]
-	}
+	dy, dz := (f.at.Y-r.y)*step, (f.at.Z-r.z)*step
+	vec.Depths(&r.some, &r.x, h.mean, [3]int{v.tiles.NX, v.tiles.NY, v.tiles.NZ}, &vec.Ways{
+		At: float32(f.at.X - r.base), Step: float32(step), From: float32(v.Origin.X - r.base), By: float32(by),
+		Y: float32((r.y-v.Origin.Y)*by + 0.5*dy), Z: float32((r.z-v.Origin.Z)*by + 0.5*dz), SY: float32(dy), SZ: float32(dz), Looks: n,
+	})
+	vec.Times(r.some[:], r.some[:], float32(sigma/float64(n)))
 }
 
 // looks is how many of tiles a way of so many metres takes: on long ways the mean of a
@@ -518,24 +490,26 @@ func looks(long, h float64) int { return min(max(int(long/(tile*h)), 1), 16) }
 // For between, which needs only how thick the way is.
 // Tiles at the far side may be cut by the volume's edge; their sum is over the whole
 // tile's count all the same, as what lies outside is empty.
-func (v *Volume) thin(f *grid.Field) []float32 {
+func (v *Volume) thin(f *grid.Field, crew grid.Crew) []float32 {
 	t := v.tiles
-	out := make([]float32, t.Len())
-	for n, m := range v.major {
-		if m <= 0 {
-			continue
-		}
-		i, j, k := n%t.NX, n/t.NX%t.NY, n/(t.NX*t.NY)
-		var sum float32
-		for z := k * tile; z < min(k*tile+tile, f.NZ); z++ {
-			for y := j * tile; y < min(j*tile+tile, f.NY); y++ {
-				for _, d := range f.Row(y, z)[i*tile : min(i*tile+tile, f.NX)] {
-					sum += d
+	out := make([]float32, t.Len()+vec.Lanes)
+	crew.For(t.Len(), t.NX, func(lo, hi int) {
+		for n := lo; n < hi; n++ {
+			if v.major[n] <= 0 {
+				continue
+			}
+			i, j, k := n%t.NX, n/t.NX%t.NY, n/(t.NX*t.NY)
+			var sum float32
+			for z := k * tile; z < min(k*tile+tile, f.NZ); z++ {
+				for y := j * tile; y < min(j*tile+tile, f.NY); y++ {
+					for _, d := range f.Row(y, z)[i*tile : min(i*tile+tile, f.NX)] {
+						sum += d
+					}
 				}
 			}
+			out[n] = sum / (tile * tile * tile)
 		}
-		out[n] = sum / (tile * tile * tile)
-	}
+	})
 	return out
 }
 

@@ -274,6 +274,26 @@ func sharesAVX512(dst *[4]float32, w *float32, rows *float32, step int, n int)
 //go:noescape
 func midwayAVX512(dst *float32, a *float32, b *float32, c *float32, d *float32, rel *float32, base *float32, bad *uint8, n int)
 
+// depthsAVX512 is what lies in rows of a grid on the ways of 32 points, Σ mean(⌊p + i d⌋, ⌊y + i sy⌋, ⌊z + i sz⌋), with d = (at − x) step and p = (x − from) by + ½ d; beyond it 0. Rows are read up to 15 values beyond their ends.
+//
+//go:noescape
+func depthsAVX512(dst *float32, x *float32, mean *float32, nx int, ny int, nz int, at float32, step float32, from float32, by float32, y float32, z float32, sy float32, sz float32, looks int)
+
+// reachAVX512 is how far 32 points are from a place: way = √((at − x)² + across), tau = way·tau, and radii = way·one.
+//
+//go:noescape
+func reachAVX512(radii *float32, way *float32, tau *float32, x *float32, at float32, across float32, one float32)
+
+// beamAVX512 is how much of a ball's light comes to 32 points x radii away: w = share pass (1 + q/6 (1 + q/20 (1 + q/42 (1 + q/72))))/x², q = min(tau/x, 4)².
+//
+//go:noescape
+func beamAVX512(w *float32, x *float32, tau *float32, pass *float32, share float32)
+
+// receiveAVX512 is sum += w light and flux −= w bright/(way + 10⁻⁹) (at − x), of 32 points in three rows each; at's y and z are the way itself.
+//
+//go:noescape
+func receiveAVX512(sum *float32, flux *float32, w *float32, way *float32, x *float32, light *[3]float32, at *[3]float32, bright float32)
+
 // spreadBrickAVX512 is nine by nine rows between those of a field: four rows at y and z, as bytes from f, the first nine the nearer ones, by fy and fz, and of their first eight values those at ia and ib by fx.
 //
 //go:noescape
@@ -568,6 +588,26 @@ func sharesAVX2(dst *[4]float32, w *float32, rows *float32, step int, n int)
 //
 //go:noescape
 func midwayAVX2(dst *float32, a *float32, b *float32, c *float32, d *float32, rel *float32, base *float32, bad *uint8, n int)
+
+// depthsAVX2 is what lies in rows of a grid on the ways of 32 points, Σ mean(⌊p + i d⌋, ⌊y + i sy⌋, ⌊z + i sz⌋), with d = (at − x) step and p = (x − from) by + ½ d; beyond it 0. Rows are read up to 15 values beyond their ends.
+//
+//go:noescape
+func depthsAVX2(dst *float32, x *float32, mean *float32, nx int, ny int, nz int, at float32, step float32, from float32, by float32, y float32, z float32, sy float32, sz float32, looks int)
+
+// reachAVX2 is how far 32 points are from a place: way = √((at − x)² + across), tau = way·tau, and radii = way·one.
+//
+//go:noescape
+func reachAVX2(radii *float32, way *float32, tau *float32, x *float32, at float32, across float32, one float32)
+
+// beamAVX2 is how much of a ball's light comes to 32 points x radii away: w = share pass (1 + q/6 (1 + q/20 (1 + q/42 (1 + q/72))))/x², q = min(tau/x, 4)².
+//
+//go:noescape
+func beamAVX2(w *float32, x *float32, tau *float32, pass *float32, share float32)
+
+// receiveAVX2 is sum += w light and flux −= w bright/(way + 10⁻⁹) (at − x), of 32 points in three rows each; at's y and z are the way itself.
+//
+//go:noescape
+func receiveAVX2(sum *float32, flux *float32, w *float32, way *float32, x *float32, light *[3]float32, at *[3]float32, bright float32)
 
 // spreadBrickAVX2 is nine by nine rows between those of a field: four rows at y and z, as bytes from f, the first nine the nearer ones, by fy and fz, and of their first eight values those at ia and ib by fx.
 //

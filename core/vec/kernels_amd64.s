@@ -4155,6 +4155,283 @@ GLOBL float22<>(SB), RODATA|NOPTR, $4
 DATA whole2147483647<>+0(SB)/4, $0x7fffffff
 GLOBL whole2147483647<>(SB), RODATA|NOPTR, $4
 
+// func depthsAVX512(dst *float32, x *float32, mean *float32, nx int, ny int, nz int, at float32, step float32, from float32, by float32, y float32, z float32, sy float32, sz float32, looks int)
+// Requires: AVX, AVX512F
+TEXT ·depthsAVX512(SB), NOSPLIT, $0-88
+	MOVQ   dst+0(FP), AX
+	MOVQ   x+8(FP), CX
+	MOVQ   mean+16(FP), DX
+	MOVQ   nx+24(FP), BX
+	MOVQ   ny+32(FP), SI
+	MOVQ   nz+40(FP), DI
+	VMOVSS sy+72(FP), X0
+	VMOVSS sz+76(FP), X1
+	XORQ   R8, R8
+
+group:
+	VPXORD       Z4, Z4, Z4
+	VMOVUPS      (CX)(R8*1), Z2
+	VBROADCASTSS at+48(FP), Z3
+	VSUBPS       Z2, Z3, Z3
+	VBROADCASTSS step+52(FP), Z5
+	VMULPS       Z5, Z3, Z3
+	VBROADCASTSS from+56(FP), Z5
+	VSUBPS       Z5, Z2, Z2
+	VBROADCASTSS by+60(FP), Z5
+	VMULPS       Z5, Z2, Z2
+	VBROADCASTSS float0<>+0(SB), Z5
+	VMULPS       Z5, Z3, Z5
+	VADDPS       Z5, Z2, Z2
+	VMOVSS       y+64(FP), X5
+	VMOVSS       z+68(FP), X6
+	MOVQ         looks+80(FP), R9
+
+look:
+	VCVTTSS2SIQ X5, R10
+	CMPQ        R10, SI
+	JAE         next
+	VCVTTSS2SIQ X6, R11
+	CMPQ        R11, DI
+	JAE         next
+	IMULQ       SI, R11
+	ADDQ        R10, R11
+	IMULQ       BX, R11
+	LEAQ        (DX)(R11*4), R10
+	VCVTTPS2DQ  Z2, Z7
+	MOVQ        BX, R12
+	XORQ        R11, R11
+
+part:
+	VMOVD        R11, X9
+	VPBROADCASTD X9, Z8
+	VPSUBD       Z8, Z7, Z8
+	VMOVD        R12, X9
+	VPBROADCASTD X9, Z9
+	VMOVUPS      (R10), Z10
+	VPERMPS      Z10, Z8, Z10
+	VPBROADCASTD whole16<>+0(SB), Z11
+	VPMINUD      Z11, Z9, Z9
+	VPCMPUD      $0x01, Z9, Z8, K1
+	VADDPS       Z10, Z4, K1, Z4
+	ADDQ         $0x00000040, R10
+	ADDQ         $0x00000010, R11
+	SUBQ         $0x00000010, R12
+	JG           part
+
+next:
+	VADDPS  Z3, Z2, Z2
+	VADDSS  X0, X5, X5
+	VADDSS  X1, X6, X6
+	DECQ    R9
+	JNE     look
+	VMOVUPS Z4, (AX)(R8*1)
+	ADDQ    $0x00000040, R8
+	CMPQ    R8, $0x00000080
+	JLT     group
+	VZEROUPPER
+	RET
+
+DATA whole16<>+0(SB)/4, $0x00000010
+GLOBL whole16<>(SB), RODATA|NOPTR, $4
+
+// func reachAVX512(radii *float32, way *float32, tau *float32, x *float32, at float32, across float32, one float32)
+// Requires: AVX, AVX512F
+TEXT ·reachAVX512(SB), NOSPLIT, $0-44
+	MOVQ         radii+0(FP), AX
+	MOVQ         way+8(FP), CX
+	MOVQ         tau+16(FP), DX
+	MOVQ         x+24(FP), BX
+	VBROADCASTSS at+32(FP), Z0
+	VBROADCASTSS across+36(FP), Z1
+	VBROADCASTSS one+40(FP), Z2
+	VMOVUPS      (DX), Z4
+	VMOVUPS      (BX), Z3
+	VSUBPS       Z3, Z0, Z3
+	VMULPS       Z3, Z3, Z3
+	VADDPS       Z1, Z3, Z3
+	VSQRTPS      Z3, Z3
+	VMOVUPS      Z3, (CX)
+	VMULPS       Z3, Z4, Z4
+	VMOVUPS      Z4, (DX)
+	VMULPS       Z2, Z3, Z3
+	VMOVUPS      Z3, (AX)
+	VMOVUPS      64(DX), Z4
+	VMOVUPS      64(BX), Z3
+	VSUBPS       Z3, Z0, Z3
+	VMULPS       Z3, Z3, Z3
+	VADDPS       Z1, Z3, Z3
+	VSQRTPS      Z3, Z3
+	VMOVUPS      Z3, 64(CX)
+	VMULPS       Z3, Z4, Z4
+	VMOVUPS      Z4, 64(DX)
+	VMULPS       Z2, Z3, Z3
+	VMOVUPS      Z3, 64(AX)
+	VZEROUPPER
+	RET
+
+// func beamAVX512(w *float32, x *float32, tau *float32, pass *float32, share float32)
+// Requires: AVX, AVX512F
+TEXT ·beamAVX512(SB), NOSPLIT, $0-36
+	MOVQ         w+0(FP), AX
+	MOVQ         x+8(FP), CX
+	MOVQ         tau+16(FP), DX
+	MOVQ         pass+24(FP), BX
+	VBROADCASTSS share+32(FP), Z0
+	VBROADCASTSS float23<>+0(SB), Z1
+	VBROADCASTSS float3<>+0(SB), Z2
+	VMOVUPS      (CX), Z3
+	VMOVUPS      (DX), Z4
+	VDIVPS       Z3, Z4, Z4
+	VMINPS       Z1, Z4, Z4
+	VMULPS       Z4, Z4, Z4
+	VMOVAPS      Z2, Z5
+	VBROADCASTSS float24<>+0(SB), Z6
+	VMULPS       Z6, Z4, Z6
+	VMULPS       Z6, Z5, Z5
+	VADDPS       Z2, Z5, Z5
+	VBROADCASTSS float25<>+0(SB), Z6
+	VMULPS       Z6, Z4, Z6
+	VMULPS       Z6, Z5, Z5
+	VADDPS       Z2, Z5, Z5
+	VBROADCASTSS float26<>+0(SB), Z6
+	VMULPS       Z6, Z4, Z6
+	VMULPS       Z6, Z5, Z5
+	VADDPS       Z2, Z5, Z5
+	VBROADCASTSS float27<>+0(SB), Z6
+	VMULPS       Z6, Z4, Z6
+	VMULPS       Z6, Z5, Z5
+	VADDPS       Z2, Z5, Z5
+	VMULPS       (BX), Z5, Z5
+	VMULPS       Z0, Z5, Z5
+	VMULPS       Z3, Z3, Z3
+	VDIVPS       Z3, Z5, Z5
+	VMOVUPS      Z5, (AX)
+	VMOVUPS      64(CX), Z3
+	VMOVUPS      64(DX), Z4
+	VDIVPS       Z3, Z4, Z4
+	VMINPS       Z1, Z4, Z4
+	VMULPS       Z4, Z4, Z4
+	VMOVAPS      Z2, Z1
+	VBROADCASTSS float24<>+0(SB), Z5
+	VMULPS       Z5, Z4, Z5
+	VMULPS       Z5, Z1, Z1
+	VADDPS       Z2, Z1, Z1
+	VBROADCASTSS float25<>+0(SB), Z5
+	VMULPS       Z5, Z4, Z5
+	VMULPS       Z5, Z1, Z1
+	VADDPS       Z2, Z1, Z1
+	VBROADCASTSS float26<>+0(SB), Z5
+	VMULPS       Z5, Z4, Z5
+	VMULPS       Z5, Z1, Z1
+	VADDPS       Z2, Z1, Z1
+	VBROADCASTSS float27<>+0(SB), Z5
+	VMULPS       Z5, Z4, Z5
+	VMULPS       Z5, Z1, Z1
+	VADDPS       Z2, Z1, Z1
+	VMULPS       64(BX), Z1, Z1
+	VMULPS       Z0, Z1, Z1
+	VMULPS       Z3, Z3, Z3
+	VDIVPS       Z3, Z1, Z1
+	VMOVUPS      Z1, 64(AX)
+	VZEROUPPER
+	RET
+
+DATA float23<>+0(SB)/4, $0x40800000
+GLOBL float23<>(SB), RODATA|NOPTR, $4
+
+DATA float24<>+0(SB)/4, $0x3c638e39
+GLOBL float24<>(SB), RODATA|NOPTR, $4
+
+DATA float25<>+0(SB)/4, $0x3cc30c31
+GLOBL float25<>(SB), RODATA|NOPTR, $4
+
+DATA float26<>+0(SB)/4, $0x3d4ccccd
+GLOBL float26<>(SB), RODATA|NOPTR, $4
+
+DATA float27<>+0(SB)/4, $0x3e2aaaab
+GLOBL float27<>(SB), RODATA|NOPTR, $4
+
+// func receiveAVX512(sum *float32, flux *float32, w *float32, way *float32, x *float32, light *[3]float32, at *[3]float32, bright float32)
+// Requires: AVX, AVX512F
+TEXT ·receiveAVX512(SB), NOSPLIT, $0-60
+	MOVQ         sum+0(FP), AX
+	MOVQ         flux+8(FP), CX
+	MOVQ         w+16(FP), DX
+	MOVQ         way+24(FP), BX
+	MOVQ         x+32(FP), SI
+	MOVQ         light+40(FP), DI
+	MOVQ         at+48(FP), R8
+	VBROADCASTSS bright+56(FP), Z0
+	VBROADCASTSS float2<>+0(SB), Z1
+	VBROADCASTSS (DI), Z2
+	VBROADCASTSS (R8), Z3
+	VBROADCASTSS 4(DI), Z4
+	VBROADCASTSS 4(R8), Z5
+	VBROADCASTSS 8(DI), Z6
+	VBROADCASTSS 8(R8), Z7
+	VMOVUPS      (DX), Z8
+	VMOVUPS      (BX), Z9
+	VMULPS       Z2, Z8, Z10
+	VADDPS       (AX), Z10, Z10
+	VMOVUPS      Z10, (AX)
+	VMULPS       Z4, Z8, Z10
+	VADDPS       128(AX), Z10, Z10
+	VMOVUPS      Z10, 128(AX)
+	VMULPS       Z6, Z8, Z10
+	VADDPS       256(AX), Z10, Z10
+	VMOVUPS      Z10, 256(AX)
+	VADDPS       Z1, Z9, Z9
+	VMULPS       Z0, Z8, Z8
+	VDIVPS       Z9, Z8, Z8
+	VMOVAPS      Z3, Z9
+	VSUBPS       (SI), Z9, Z9
+	VMULPS       Z8, Z9, Z9
+	VMOVUPS      (CX), Z10
+	VSUBPS       Z9, Z10, Z10
+	VMOVUPS      Z10, (CX)
+	VMOVAPS      Z5, Z9
+	VMULPS       Z8, Z9, Z9
+	VMOVUPS      128(CX), Z10
+	VSUBPS       Z9, Z10, Z10
+	VMOVUPS      Z10, 128(CX)
+	VMOVAPS      Z7, Z9
+	VMULPS       Z8, Z9, Z9
+	VMOVUPS      256(CX), Z10
+	VSUBPS       Z9, Z10, Z10
+	VMOVUPS      Z10, 256(CX)
+	VMOVUPS      64(DX), Z8
+	VMOVUPS      64(BX), Z9
+	VMULPS       Z2, Z8, Z2
+	VADDPS       64(AX), Z2, Z2
+	VMOVUPS      Z2, 64(AX)
+	VMULPS       Z4, Z8, Z2
+	VADDPS       192(AX), Z2, Z2
+	VMOVUPS      Z2, 192(AX)
+	VMULPS       Z6, Z8, Z2
+	VADDPS       320(AX), Z2, Z2
+	VMOVUPS      Z2, 320(AX)
+	VADDPS       Z1, Z9, Z9
+	VMULPS       Z0, Z8, Z8
+	VDIVPS       Z9, Z8, Z8
+	VMOVAPS      Z3, Z0
+	VSUBPS       64(SI), Z0, Z0
+	VMULPS       Z8, Z0, Z0
+	VMOVUPS      64(CX), Z2
+	VSUBPS       Z0, Z2, Z2
+	VMOVUPS      Z2, 64(CX)
+	VMOVAPS      Z5, Z0
+	VMULPS       Z8, Z0, Z0
+	VMOVUPS      192(CX), Z2
+	VSUBPS       Z0, Z2, Z2
+	VMOVUPS      Z2, 192(CX)
+	VMOVAPS      Z7, Z0
+	VMULPS       Z8, Z0, Z0
+	VMOVUPS      320(CX), Z2
+	VSUBPS       Z0, Z2, Z2
+	VMOVUPS      Z2, 320(CX)
+	VZEROUPPER
+	RET
+
 // func spreadBrickAVX512(dst *float32, f *float32, y *[18]int, z *[18]int, fy *[9]float32, fz *[9]float32, ia *[16]int32, ib *[16]int32, fx *[16]float32)
 // Requires: AVX, AVX2
 TEXT ·spreadBrickAVX512(SB), NOSPLIT, $0-72
@@ -10677,6 +10954,408 @@ loop:
 test:
 	TESTQ R8, R8
 	JNE   loop
+	VZEROUPPER
+	RET
+
+// func depthsAVX2(dst *float32, x *float32, mean *float32, nx int, ny int, nz int, at float32, step float32, from float32, by float32, y float32, z float32, sy float32, sz float32, looks int)
+// Requires: AVX, AVX2
+TEXT ·depthsAVX2(SB), NOSPLIT, $0-88
+	MOVQ     dst+0(FP), AX
+	MOVQ     x+8(FP), CX
+	MOVQ     mean+16(FP), DX
+	MOVQ     nx+24(FP), BX
+	MOVQ     ny+32(FP), SI
+	MOVQ     nz+40(FP), DI
+	VMOVSS   sy+72(FP), X0
+	VMOVSS   sz+76(FP), X1
+	VPCMPEQD Y2, Y2, Y2
+	XORQ     R8, R8
+
+group:
+	VXORPS       Y5, Y5, Y5
+	VMOVUPS      (CX)(R8*1), Y3
+	VBROADCASTSS at+48(FP), Y4
+	VSUBPS       Y3, Y4, Y4
+	VBROADCASTSS step+52(FP), Y6
+	VMULPS       Y6, Y4, Y4
+	VBROADCASTSS from+56(FP), Y6
+	VSUBPS       Y6, Y3, Y3
+	VBROADCASTSS by+60(FP), Y6
+	VMULPS       Y6, Y3, Y3
+	VBROADCASTSS float0<>+0(SB), Y6
+	VMULPS       Y6, Y4, Y6
+	VADDPS       Y6, Y3, Y3
+	VMOVSS       y+64(FP), X6
+	VMOVSS       z+68(FP), X7
+	MOVQ         looks+80(FP), R9
+
+look:
+	VCVTTSS2SIQ X6, R10
+	CMPQ        R10, SI
+	JAE         next
+	VCVTTSS2SIQ X7, R11
+	CMPQ        R11, DI
+	JAE         next
+	IMULQ       SI, R11
+	ADDQ        R10, R11
+	IMULQ       BX, R11
+	LEAQ        (DX)(R11*4), R10
+	VCVTTPS2DQ  Y3, Y8
+	MOVQ        BX, R12
+	XORQ        R11, R11
+
+part:
+	VMOVD        R11, X10
+	VPBROADCASTD X10, Y9
+	VPSUBD       Y9, Y8, Y9
+	VMOVD        R12, X10
+	VPBROADCASTD X10, Y10
+	VMOVUPS      (R10), Y11
+	VPERMPS      Y11, Y9, Y11
+	VPBROADCASTD whole8<>+0(SB), Y12
+	VPMINSD      Y12, Y10, Y10
+	VPCMPGTD     Y9, Y10, Y10
+	VPCMPGTD     Y2, Y9, Y9
+	VPAND        Y9, Y10, Y10
+	VPAND        Y11, Y10, Y10
+	VADDPS       Y10, Y5, Y5
+	ADDQ         $0x00000020, R10
+	ADDQ         $0x00000008, R11
+	SUBQ         $0x00000008, R12
+	JG           part
+
+next:
+	VADDPS  Y4, Y3, Y3
+	VADDSS  X0, X6, X6
+	VADDSS  X1, X7, X7
+	DECQ    R9
+	JNE     look
+	VMOVUPS Y5, (AX)(R8*1)
+	ADDQ    $0x00000020, R8
+	CMPQ    R8, $0x00000080
+	JLT     group
+	VZEROUPPER
+	RET
+
+DATA whole8<>+0(SB)/4, $0x00000008
+GLOBL whole8<>(SB), RODATA|NOPTR, $4
+
+// func reachAVX2(radii *float32, way *float32, tau *float32, x *float32, at float32, across float32, one float32)
+// Requires: AVX
+TEXT ·reachAVX2(SB), NOSPLIT, $0-44
+	MOVQ         radii+0(FP), AX
+	MOVQ         way+8(FP), CX
+	MOVQ         tau+16(FP), DX
+	MOVQ         x+24(FP), BX
+	VBROADCASTSS at+32(FP), Y0
+	VBROADCASTSS across+36(FP), Y1
+	VBROADCASTSS one+40(FP), Y2
+	VMOVUPS      (DX), Y4
+	VMOVUPS      (BX), Y3
+	VSUBPS       Y3, Y0, Y3
+	VMULPS       Y3, Y3, Y3
+	VADDPS       Y1, Y3, Y3
+	VSQRTPS      Y3, Y3
+	VMOVUPS      Y3, (CX)
+	VMULPS       Y3, Y4, Y4
+	VMOVUPS      Y4, (DX)
+	VMULPS       Y2, Y3, Y3
+	VMOVUPS      Y3, (AX)
+	VMOVUPS      32(DX), Y4
+	VMOVUPS      32(BX), Y3
+	VSUBPS       Y3, Y0, Y3
+	VMULPS       Y3, Y3, Y3
+	VADDPS       Y1, Y3, Y3
+	VSQRTPS      Y3, Y3
+	VMOVUPS      Y3, 32(CX)
+	VMULPS       Y3, Y4, Y4
+	VMOVUPS      Y4, 32(DX)
+	VMULPS       Y2, Y3, Y3
+	VMOVUPS      Y3, 32(AX)
+	VMOVUPS      64(DX), Y4
+	VMOVUPS      64(BX), Y3
+	VSUBPS       Y3, Y0, Y3
+	VMULPS       Y3, Y3, Y3
+	VADDPS       Y1, Y3, Y3
+	VSQRTPS      Y3, Y3
+	VMOVUPS      Y3, 64(CX)
+	VMULPS       Y3, Y4, Y4
+	VMOVUPS      Y4, 64(DX)
+	VMULPS       Y2, Y3, Y3
+	VMOVUPS      Y3, 64(AX)
+	VMOVUPS      96(DX), Y4
+	VMOVUPS      96(BX), Y3
+	VSUBPS       Y3, Y0, Y3
+	VMULPS       Y3, Y3, Y3
+	VADDPS       Y1, Y3, Y3
+	VSQRTPS      Y3, Y3
+	VMOVUPS      Y3, 96(CX)
+	VMULPS       Y3, Y4, Y4
+	VMOVUPS      Y4, 96(DX)
+	VMULPS       Y2, Y3, Y3
+	VMOVUPS      Y3, 96(AX)
+	VZEROUPPER
+	RET
+
+// func beamAVX2(w *float32, x *float32, tau *float32, pass *float32, share float32)
+// Requires: AVX
+TEXT ·beamAVX2(SB), NOSPLIT, $0-36
+	MOVQ         w+0(FP), AX
+	MOVQ         x+8(FP), CX
+	MOVQ         tau+16(FP), DX
+	MOVQ         pass+24(FP), BX
+	VBROADCASTSS share+32(FP), Y0
+	VBROADCASTSS float23<>+0(SB), Y1
+	VBROADCASTSS float3<>+0(SB), Y2
+	VMOVUPS      (CX), Y3
+	VMOVUPS      (DX), Y4
+	VDIVPS       Y3, Y4, Y4
+	VMINPS       Y1, Y4, Y4
+	VMULPS       Y4, Y4, Y4
+	VMOVAPS      Y2, Y5
+	VBROADCASTSS float24<>+0(SB), Y6
+	VMULPS       Y6, Y4, Y6
+	VMULPS       Y6, Y5, Y5
+	VADDPS       Y2, Y5, Y5
+	VBROADCASTSS float25<>+0(SB), Y6
+	VMULPS       Y6, Y4, Y6
+	VMULPS       Y6, Y5, Y5
+	VADDPS       Y2, Y5, Y5
+	VBROADCASTSS float26<>+0(SB), Y6
+	VMULPS       Y6, Y4, Y6
+	VMULPS       Y6, Y5, Y5
+	VADDPS       Y2, Y5, Y5
+	VBROADCASTSS float27<>+0(SB), Y6
+	VMULPS       Y6, Y4, Y6
+	VMULPS       Y6, Y5, Y5
+	VADDPS       Y2, Y5, Y5
+	VMULPS       (BX), Y5, Y5
+	VMULPS       Y0, Y5, Y5
+	VMULPS       Y3, Y3, Y3
+	VDIVPS       Y3, Y5, Y5
+	VMOVUPS      Y5, (AX)
+	VMOVUPS      32(CX), Y3
+	VMOVUPS      32(DX), Y4
+	VDIVPS       Y3, Y4, Y4
+	VMINPS       Y1, Y4, Y4
+	VMULPS       Y4, Y4, Y4
+	VMOVAPS      Y2, Y5
+	VBROADCASTSS float24<>+0(SB), Y6
+	VMULPS       Y6, Y4, Y6
+	VMULPS       Y6, Y5, Y5
+	VADDPS       Y2, Y5, Y5
+	VBROADCASTSS float25<>+0(SB), Y6
+	VMULPS       Y6, Y4, Y6
+	VMULPS       Y6, Y5, Y5
+	VADDPS       Y2, Y5, Y5
+	VBROADCASTSS float26<>+0(SB), Y6
+	VMULPS       Y6, Y4, Y6
+	VMULPS       Y6, Y5, Y5
+	VADDPS       Y2, Y5, Y5
+	VBROADCASTSS float27<>+0(SB), Y6
+	VMULPS       Y6, Y4, Y6
+	VMULPS       Y6, Y5, Y5
+	VADDPS       Y2, Y5, Y5
+	VMULPS       32(BX), Y5, Y5
+	VMULPS       Y0, Y5, Y5
+	VMULPS       Y3, Y3, Y3
+	VDIVPS       Y3, Y5, Y5
+	VMOVUPS      Y5, 32(AX)
+	VMOVUPS      64(CX), Y3
+	VMOVUPS      64(DX), Y4
+	VDIVPS       Y3, Y4, Y4
+	VMINPS       Y1, Y4, Y4
+	VMULPS       Y4, Y4, Y4
+	VMOVAPS      Y2, Y5
+	VBROADCASTSS float24<>+0(SB), Y6
+	VMULPS       Y6, Y4, Y6
+	VMULPS       Y6, Y5, Y5
+	VADDPS       Y2, Y5, Y5
+	VBROADCASTSS float25<>+0(SB), Y6
+	VMULPS       Y6, Y4, Y6
+	VMULPS       Y6, Y5, Y5
+	VADDPS       Y2, Y5, Y5
+	VBROADCASTSS float26<>+0(SB), Y6
+	VMULPS       Y6, Y4, Y6
+	VMULPS       Y6, Y5, Y5
+	VADDPS       Y2, Y5, Y5
+	VBROADCASTSS float27<>+0(SB), Y6
+	VMULPS       Y6, Y4, Y6
+	VMULPS       Y6, Y5, Y5
+	VADDPS       Y2, Y5, Y5
+	VMULPS       64(BX), Y5, Y5
+	VMULPS       Y0, Y5, Y5
+	VMULPS       Y3, Y3, Y3
+	VDIVPS       Y3, Y5, Y5
+	VMOVUPS      Y5, 64(AX)
+	VMOVUPS      96(CX), Y3
+	VMOVUPS      96(DX), Y4
+	VDIVPS       Y3, Y4, Y4
+	VMINPS       Y1, Y4, Y4
+	VMULPS       Y4, Y4, Y4
+	VMOVAPS      Y2, Y1
+	VBROADCASTSS float24<>+0(SB), Y5
+	VMULPS       Y5, Y4, Y5
+	VMULPS       Y5, Y1, Y1
+	VADDPS       Y2, Y1, Y1
+	VBROADCASTSS float25<>+0(SB), Y5
+	VMULPS       Y5, Y4, Y5
+	VMULPS       Y5, Y1, Y1
+	VADDPS       Y2, Y1, Y1
+	VBROADCASTSS float26<>+0(SB), Y5
+	VMULPS       Y5, Y4, Y5
+	VMULPS       Y5, Y1, Y1
+	VADDPS       Y2, Y1, Y1
+	VBROADCASTSS float27<>+0(SB), Y5
+	VMULPS       Y5, Y4, Y5
+	VMULPS       Y5, Y1, Y1
+	VADDPS       Y2, Y1, Y1
+	VMULPS       96(BX), Y1, Y1
+	VMULPS       Y0, Y1, Y1
+	VMULPS       Y3, Y3, Y3
+	VDIVPS       Y3, Y1, Y1
+	VMOVUPS      Y1, 96(AX)
+	VZEROUPPER
+	RET
+
+// func receiveAVX2(sum *float32, flux *float32, w *float32, way *float32, x *float32, light *[3]float32, at *[3]float32, bright float32)
+// Requires: AVX
+TEXT ·receiveAVX2(SB), NOSPLIT, $0-60
+	MOVQ         sum+0(FP), AX
+	MOVQ         flux+8(FP), CX
+	MOVQ         w+16(FP), DX
+	MOVQ         way+24(FP), BX
+	MOVQ         x+32(FP), SI
+	MOVQ         light+40(FP), DI
+	MOVQ         at+48(FP), R8
+	VBROADCASTSS bright+56(FP), Y0
+	VBROADCASTSS float2<>+0(SB), Y1
+	VBROADCASTSS (DI), Y2
+	VBROADCASTSS (R8), Y3
+	VBROADCASTSS 4(DI), Y4
+	VBROADCASTSS 4(R8), Y5
+	VBROADCASTSS 8(DI), Y6
+	VBROADCASTSS 8(R8), Y7
+	VMOVUPS      (DX), Y8
+	VMOVUPS      (BX), Y9
+	VMULPS       Y2, Y8, Y10
+	VADDPS       (AX), Y10, Y10
+	VMOVUPS      Y10, (AX)
+	VMULPS       Y4, Y8, Y10
+	VADDPS       128(AX), Y10, Y10
+	VMOVUPS      Y10, 128(AX)
+	VMULPS       Y6, Y8, Y10
+	VADDPS       256(AX), Y10, Y10
+	VMOVUPS      Y10, 256(AX)
+	VADDPS       Y1, Y9, Y9
+	VMULPS       Y0, Y8, Y8
+	VDIVPS       Y9, Y8, Y8
+	VMOVAPS      Y3, Y9
+	VSUBPS       (SI), Y9, Y9
+	VMULPS       Y8, Y9, Y9
+	VMOVUPS      (CX), Y10
+	VSUBPS       Y9, Y10, Y10
+	VMOVUPS      Y10, (CX)
+	VMOVAPS      Y5, Y9
+	VMULPS       Y8, Y9, Y9
+	VMOVUPS      128(CX), Y10
+	VSUBPS       Y9, Y10, Y10
+	VMOVUPS      Y10, 128(CX)
+	VMOVAPS      Y7, Y9
+	VMULPS       Y8, Y9, Y9
+	VMOVUPS      256(CX), Y10
+	VSUBPS       Y9, Y10, Y10
+	VMOVUPS      Y10, 256(CX)
+	VMOVUPS      32(DX), Y8
+	VMOVUPS      32(BX), Y9
+	VMULPS       Y2, Y8, Y10
+	VADDPS       32(AX), Y10, Y10
+	VMOVUPS      Y10, 32(AX)
+	VMULPS       Y4, Y8, Y10
+	VADDPS       160(AX), Y10, Y10
+	VMOVUPS      Y10, 160(AX)
+	VMULPS       Y6, Y8, Y10
+	VADDPS       288(AX), Y10, Y10
+	VMOVUPS      Y10, 288(AX)
+	VADDPS       Y1, Y9, Y9
+	VMULPS       Y0, Y8, Y8
+	VDIVPS       Y9, Y8, Y8
+	VMOVAPS      Y3, Y9
+	VSUBPS       32(SI), Y9, Y9
+	VMULPS       Y8, Y9, Y9
+	VMOVUPS      32(CX), Y10
+	VSUBPS       Y9, Y10, Y10
+	VMOVUPS      Y10, 32(CX)
+	VMOVAPS      Y5, Y9
+	VMULPS       Y8, Y9, Y9
+	VMOVUPS      160(CX), Y10
+	VSUBPS       Y9, Y10, Y10
+	VMOVUPS      Y10, 160(CX)
+	VMOVAPS      Y7, Y9
+	VMULPS       Y8, Y9, Y9
+	VMOVUPS      288(CX), Y10
+	VSUBPS       Y9, Y10, Y10
+	VMOVUPS      Y10, 288(CX)
+	VMOVUPS      64(DX), Y8
+	VMOVUPS      64(BX), Y9
+	VMULPS       Y2, Y8, Y10
+	VADDPS       64(AX), Y10, Y10
+	VMOVUPS      Y10, 64(AX)
+	VMULPS       Y4, Y8, Y10
+	VADDPS       192(AX), Y10, Y10
+	VMOVUPS      Y10, 192(AX)
+	VMULPS       Y6, Y8, Y10
+	VADDPS       320(AX), Y10, Y10
+	VMOVUPS      Y10, 320(AX)
+	VADDPS       Y1, Y9, Y9
+	VMULPS       Y0, Y8, Y8
+	VDIVPS       Y9, Y8, Y8
+	VMOVAPS      Y3, Y9
+	VSUBPS       64(SI), Y9, Y9
+	VMULPS       Y8, Y9, Y9
+	VMOVUPS      64(CX), Y10
+	VSUBPS       Y9, Y10, Y10
+	VMOVUPS      Y10, 64(CX)
+	VMOVAPS      Y5, Y9
+	VMULPS       Y8, Y9, Y9
+	VMOVUPS      192(CX), Y10
+	VSUBPS       Y9, Y10, Y10
+	VMOVUPS      Y10, 192(CX)
+	VMOVAPS      Y7, Y9
+	VMULPS       Y8, Y9, Y9
+	VMOVUPS      320(CX), Y10
+	VSUBPS       Y9, Y10, Y10
+	VMOVUPS      Y10, 320(CX)
+	VMOVUPS      96(DX), Y8
+	VMOVUPS      96(BX), Y9
+	VMULPS       Y2, Y8, Y2
+	VADDPS       96(AX), Y2, Y2
+	VMOVUPS      Y2, 96(AX)
+	VMULPS       Y4, Y8, Y2
+	VADDPS       224(AX), Y2, Y2
+	VMOVUPS      Y2, 224(AX)
+	VMULPS       Y6, Y8, Y2
+	VADDPS       352(AX), Y2, Y2
+	VMOVUPS      Y2, 352(AX)
+	VADDPS       Y1, Y9, Y9
+	VMULPS       Y0, Y8, Y8
+	VDIVPS       Y9, Y8, Y8
+	VMOVAPS      Y3, Y0
+	VSUBPS       96(SI), Y0, Y0
+	VMULPS       Y8, Y0, Y0
+	VMOVUPS      96(CX), Y2
+	VSUBPS       Y0, Y2, Y2
+	VMOVUPS      Y2, 96(CX)
+	VMOVAPS      Y5, Y0
+	VMULPS       Y8, Y0, Y0
+	VMOVUPS      224(CX), Y2
+	VSUBPS       Y0, Y2, Y2
+	VMOVUPS      Y2, 224(CX)
+	VMOVAPS      Y7, Y0
+	VMULPS       Y8, Y0, Y0
+	VMOVUPS      352(CX), Y2
+	VSUBPS       Y0, Y2, Y2
+	VMOVUPS      Y2, 352(CX)
 	VZEROUPPER
 	RET
 

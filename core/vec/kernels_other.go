@@ -188,6 +188,20 @@ func midwayAVX512(dst *float32, a *float32, b *float32, c *float32, d *float32, 
 	panic(missing)
 }
 
+func depthsAVX512(dst *float32, x *float32, mean *float32, nx int, ny int, nz int, at float32, step float32, from float32, by float32, y float32, z float32, sy float32, sz float32, looks int) {
+	panic(missing)
+}
+
+func reachAVX512(radii *float32, way *float32, tau *float32, x *float32, at float32, across float32, one float32) {
+	panic(missing)
+}
+
+func beamAVX512(w *float32, x *float32, tau *float32, pass *float32, share float32) { panic(missing) }
+
+func receiveAVX512(sum *float32, flux *float32, w *float32, way *float32, x *float32, light *[3]float32, at *[3]float32, bright float32) {
+	panic(missing)
+}
+
 func spreadBrickAVX512(dst *float32, f *float32, y *[18]int, z *[18]int, fy *[9]float32, fz *[9]float32, ia *[16]int32, ib *[16]int32, fx *[16]float32) {
 	panic(missing)
 }
@@ -389,6 +403,20 @@ func dimAVX2(pass *float32, kept *float32, through float32, n int) float32
 func sharesAVX2(dst *[4]float32, w *float32, rows *float32, step int, n int) { panic(missing) }
 
 func midwayAVX2(dst *float32, a *float32, b *float32, c *float32, d *float32, rel *float32, base *float32, bad *uint8, n int) {
+	panic(missing)
+}
+
+func depthsAVX2(dst *float32, x *float32, mean *float32, nx int, ny int, nz int, at float32, step float32, from float32, by float32, y float32, z float32, sy float32, sz float32, looks int) {
+	panic(missing)
+}
+
+func reachAVX2(radii *float32, way *float32, tau *float32, x *float32, at float32, across float32, one float32) {
+	panic(missing)
+}
+
+func beamAVX2(w *float32, x *float32, tau *float32, pass *float32, share float32) { panic(missing) }
+
+func receiveAVX2(sum *float32, flux *float32, w *float32, way *float32, x *float32, light *[3]float32, at *[3]float32, bright float32) {
 	panic(missing)
 }
 
