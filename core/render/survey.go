@@ -298,49 +298,107 @@ func (p *Picture) keepKnown(t *trip, x0, y0 int) {
 		return
 	}
 	back := p.newBackdrop()
+	plain := p.parts == nil && p.feats == nil && c.of.met == nil
+	wide := min(block, p.W-x0)
 	for y := range min(block, p.H-y0) {
 		back.begin(x0, y0+y)
-		for x := range min(block, p.W-x0) {
+		at := (y0+y)*p.W + x0
+		if sum, half := p.sum[4*at:4*(at+wide)], p.half[4*at:4*(at+wide)]; plain && c.clear {
+			back.keepRow(sum, half)
+			t.known[y] = everyPixel
+			continue
+		} else if plain {
+			var row [block]*veil
+			c.row(y, &row)
+			back.keepVeils(sum, half, &row, &t.known[y])
+			continue
+		}
+		for x := range wide {
 			v, before := c.point(x, y)
 			if v == nil || before != (wall{}) {
 				continue
 			}
+			d := back.ray(x)
 			if c.of.met != nil {
-				d := back.ray(x)
 				h, solid := s.trace(t, s.Camera.Eye, d, math.Inf(1), false)
 				if lamp, _ := s.meetLamp(s.Camera.Eye, d, h.t, true); solid || lamp >= 0 {
 					continue
 				}
 			}
-			t.known[y][x] = p.keepVeil(t, x0+x, y0+y, v, &back, x)
+			t.out = taken{}
+			through := look.RGB{1, 1, 1}
+			t.lay(v, s.Camera.Eye, d, &t.out, &through)
+			r, g, b := back.at(x)
+			t.out.light[BySky] = t.out.light[BySky].Add(through.Mul(look.RGB{float64(r), float64(g), float64(b)}))
+			t.out.alpha = 1 - (1-back.alpha)*(through[0]+through[1]+through[2])/3
+			p.keep(x0+x, y0+y, 0, &t.out)
+			t.known[y][x] = true
 		}
 	}
 }
 
-// keepVeil keeps what a pixel shows through a veil, and says whether it could.
-func (p *Picture) keepVeil(t *trip, px, py int, v *veil, b *backdrop, x int) bool {
-	r, g, bl := b.at(x)
-	if v[veilSeen] > 0 || p.parts != nil {
-		t.out = taken{}
-		through := look.RGB{1, 1, 1}
-		t.lay(v, p.scene.Camera.Eye, b.ray(x), &t.out, &through)
-		t.out.light[BySky] = t.out.light[BySky].Add(through.Mul(look.RGB{float64(r), float64(g), float64(bl)}))
-		t.out.alpha = 1 - (1-b.alpha)*(through[0]+through[1]+through[2])/3
-		p.keep(px, py, 0, &t.out)
-		return true
+var everyPixel [block]bool
+
+func init() {
+	for i := range everyPixel {
+		everyPixel[i] = true
 	}
-	at := py*p.W + px
-	r = v[veilEmission] + v[veilSun] + v[veilSky] + v[veilFire] + v[veilThrough]*r
-	g = v[veilEmission+1] + v[veilSun+1] + v[veilSky+1] + v[veilFire+1] + v[veilThrough+1]*g
-	bl = v[veilEmission+2] + v[veilSun+2] + v[veilSky+2] + v[veilFire+2] + v[veilThrough+2]*bl
-	a := 1 - float32(1-b.alpha)*(v[veilThrough]+v[veilThrough+1]+v[veilThrough+2])*(1.0/3)
-	if all := r + g + bl; all-all != 0 { // no number: keep knows what to do
-		return false
+}
+
+// row is what is seen at a row of points of the finer lattice; nil where that isn't known.
+func (c *cells) row(y int, to *[block]*veil) {
+	j := y / 2
+	on, kind := &c.along[j], 0
+	if y%2 == 1 {
+		on, kind = &c.cross[j], 2
 	}
-	sum, half := p.sum[4*at:][:4], p.half[4*at:][:4]
-	sum[0], sum[1], sum[2], sum[3] = r, g, bl, a
-	half[0], half[1], half[2], half[3] = r, g, bl, a
-	return true
+	rough, below := &c.rough[kind][j], &c.rough[1][j]
+	points := c.of.at[(c.j+j)*c.of.nx+c.i:][:cellsEdge]
+	for i := range cellsEdge {
+		switch {
+		case kind == 0:
+			to[2*i] = &points[i]
+		case below[i] == 0:
+			to[2*i] = &c.down[j][i]
+		}
+		if rough[i] == 0 {
+			to[2*i+1] = &on[i]
+		}
+	}
+}
+
+// keepRow keeps pixels that show nothing but what stands behind everything.
+func (b *backdrop) keepRow(sum, half []float32) {
+	a := float32(b.alpha)
+	for x := 0; 4*x+4 <= len(sum) && 4*x+4 <= len(half); x++ {
+		red, green, blue := b.at(x)
+		s, h := sum[4*x:][:4], half[4*x:][:4]
+		s[0], s[1], s[2], s[3] = red, green, blue, a
+		h[0], h[1], h[2], h[3] = red, green, blue, a
+	}
+}
+
+// keepVeils keeps pixels that show veils before what stands behind everything, and notes
+// which.
+func (b *backdrop) keepVeils(sum, half []float32, row *[block]*veil, known *[block]bool) {
+	clear := float32(1 - b.alpha)
+	for x, v := range row[:min(len(sum)/4, block)] {
+		if v == nil {
+			continue
+		}
+		red, green, blue := b.at(x)
+		red = (v[veilEmission] + v[veilSun]) + (v[veilSky] + v[veilFire]) + v[veilThrough]*red
+		green = (v[veilEmission+1] + v[veilSun+1]) + (v[veilSky+1] + v[veilFire+1]) + v[veilThrough+1]*green
+		blue = (v[veilEmission+2] + v[veilSun+2]) + (v[veilSky+2] + v[veilFire+2]) + v[veilThrough+2]*blue
+		if all := red + green + blue; all-all != 0 {
+			continue // no number: what keeps rays knows what to do
+		}
+		a := 1 - clear*(v[veilThrough]+v[veilThrough+1]+v[veilThrough+2])*(1.0/3)
+		s, h := sum[4*x:][:4], half[4*x:][:4]
+		s[0], s[1], s[2], s[3] = red, green, blue, a
+		h[0], h[1], h[2], h[3] = red, green, blue, a
+		known[x] = true
+	}
 }
 
 // backdrop is what stands behind everything, along a row of a block of pixels.
