@@ -58,17 +58,22 @@ func (t *task) work() {
 // Eight pieces a thread: enough that a slow piece doesn't hold up the others, and few
 // enough that handing out costs nothing. The caller works too.
 func (c Crew) For(n, grain int, fn func(lo, hi int)) {
-	if grain < 1 {
-		grain = 1
-	}
+	c.run(n, max(grain, n/(c.Threads()*8), 1), fn)
+}
+
+// Each is For of runs of grain, however many: for pieces that take long, and not alike.
+func (c Crew) Each(n, grain int, fn func(lo, hi int)) { c.run(n, max(grain, 1), fn) }
+
+// run hands out runs of chunk.
+func (c Crew) run(n, chunk int, fn func(lo, hi int)) {
 	threads := c.Threads()
-	if threads == 1 || n <= grain {
+	if threads == 1 || n <= chunk {
 		if n > 0 {
 			fn(0, n)
 		}
 		return
 	}
-	t := &task{fn: fn, n: n, chunk: max(grain, n/(threads*8))}
+	t := &task{fn: fn, n: n, chunk: chunk}
 	t.pieces = int64((n + t.chunk - 1) / t.chunk)
 	threads = min(threads, int(t.pieces))
 	helpers.run(t, threads-1)

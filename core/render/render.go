@@ -342,7 +342,7 @@ func (p *Picture) Pass(stop func() bool) bool {
 // squares does n pieces of work on all threads, and says whether it wasn't stopped.
 func (p *Picture) squares(n int, stop func() bool, do func(n int, t *trip)) bool {
 	var halted atomic.Bool // by any thread
-	p.crew.For(n, 1, func(lo, hi int) {
+	p.crew.Each(n, 2, func(lo, hi int) {
 		t := trips.Get().(*trip)
 		t.s, t.cells.of, t.rays = p.scene, nil, 0
 		defer func() {
