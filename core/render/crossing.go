@@ -62,7 +62,7 @@ func (c *crossing) begin(v *Volume, within *geom.Box, tiles grid.Dims, edge floa
 	p, dir, by := c.q.Add(d.Mul(t)).Array(), d.Array(), inv.Array()
 	one := 1 / edge
 	for a, n := range [3]int{tiles.NX, tiles.NY, tiles.NZ} {
-		i := min(max(int(math.Floor(p[a]*one)), 0), n-1)
+		i := min(max(int(p[a]*one), 0), n-1)
 		c.at += i * stride
 		switch {
 		case dir[a] > 1e-12:

@@ -5,7 +5,6 @@ package render
 
 import (
 	"math"
-	"sort"
 
 	"zarf/core/geom"
 	"zarf/core/look"
@@ -17,6 +16,8 @@ import (
 type discrete struct {
 	sum   []float64 // running sums
 	total float64
+	guide []int32 // where to begin looking, by even parts of all (Chen and Asau 1974)
+	inv   float64 // one over total
 }
 
 // newDiscrete makes a distribution of weights.
@@ -27,6 +28,17 @@ func newDiscrete(w []float64) *discrete {
 		d.total += x
 		d.sum[i] = d.total
 	}
+	if d.total > 0 {
+		d.inv = 1 / d.total
+	}
+	d.guide = make([]int32, len(w)+1)
+	n := 0
+	for i := range d.guide {
+		for n < len(w)-1 && d.sum[n] < float64(i)/float64(len(w))*d.total {
+			n++
+		}
+		d.guide[i] = int32(n)
+	}
 	return d
 }
 
@@ -34,19 +46,23 @@ func newDiscrete(w []float64) *discrete {
 func (d *discrete) draw(u float64) (n int, chance float64) {
 	// inversion: the first running sum that reaches u; 1e-300 steps over entries of
 	// weight 0 at u = 0
-	n = min(sort.SearchFloat64s(d.sum, u*d.total+1e-300), len(d.sum)-1)
+	x := u*d.total + 1e-300
+	n = int(d.guide[int(u*float64(len(d.sum)))])
+	for n > 0 && d.sum[n-1] >= x { // rounding
+		n--
+	}
+	for n < len(d.sum)-1 && d.sum[n] < x {
+		n++
+	}
 	return n, d.chance(n)
 }
 
 // chance is how likely an entry is drawn.
 func (d *discrete) chance(n int) float64 {
-	if d.total <= 0 {
-		return 0
-	}
 	if n == 0 {
-		return d.sum[0] / d.total
+		return d.sum[0] * d.inv
 	}
-	return (d.sum[n] - d.sum[n-1]) / d.total
+	return (d.sum[n] - d.sum[n-1]) * d.inv
 }
 
 // Lamp is a light with a surface.
@@ -203,6 +219,7 @@ type Env struct {
 	turn float64 // radians
 	rows *discrete
 	cols []*discrete
+	even bool // all of a row is alike
 }
 
 // NewEnv prepares a panorama turned about the vertical, radians.
@@ -246,6 +263,10 @@ func (e *Env) weigh() {
 		rows[y] = e.cols[y].total
 	}
 	e.rows = newDiscrete(rows)
+	e.even = true
+	for i, c := range e.Pix {
+		e.even = e.even && c == e.Pix[i-i%e.W]
+	}
 }
 
 // skyEnv is a look's own sky as a coarse panorama, for drawing directions.
@@ -267,8 +288,8 @@ func skyEnv(l *look.Look) *Env {
 // u runs from −z over +x, as seen from above clockwise.
 func (e *Env) direction(u, v float64) geom.Vec3 {
 	phi, theta := 2*math.Pi*u+e.turn, math.Pi*v
-	s, c := math.Sincos(theta)
-	ps, pc := math.Sincos(phi)
+	s, c := sincos(theta)
+	ps, pc := sincos(phi)
 	return geom.V(s*ps, c, -s*pc)
 }
 
@@ -298,18 +319,32 @@ func (e *Env) pixel(i, j int) look.RGB {
 // sample draws a direction by the panorama's light.
 func (e *Env) sample(r *dice) (d geom.Vec3, pdf float64) {
 	y, py := e.rows.draw(r.next())
-	x, px := e.cols[y].draw(r.next())
-	v := (float64(y) + r.next()) / float64(e.H)
-	d = e.direction((float64(x)+r.next())/float64(e.W), v)
-	// Chance a pixel over its solid angle, 2π² sin θ / (W H).
-	return d, py * px * float64(e.W*e.H) / (2 * math.Pi * math.Pi * max(math.Sin(math.Pi*v), 1e-9))
+	x, px := 0.0, 1.0
+	if e.even {
+		x = r.next() * float64(e.W)
+	} else {
+		var n int
+		n, px = e.cols[y].draw(r.next())
+		x, px = float64(n)+r.next(), px*float64(e.W)
+	}
+	d = e.direction(x/float64(e.W), (float64(y)+r.next())/float64(e.H))
+	return d, py * px * e.spread(d)
+}
+
+// spread is one over the solid angle of a row of pixels about a direction: 2π² sin θ/H.
+func (e *Env) spread(d geom.Vec3) float64 {
+	return float64(e.H) / (2 * math.Pi * math.Pi * max(math.Sqrt(max(1-d.Y*d.Y, 0)), 1e-9))
 }
 
 // pdf is the chance by solid angle with which sample draws d.
 func (e *Env) pdf(d geom.Vec3) float64 {
+	if e.even {
+		y := min(int(math.Acos(min(max(d.Y, -1), 1))/math.Pi*float64(e.H)), e.H-1)
+		return e.rows.chance(y) * e.spread(d)
+	}
 	u, v := e.place(d)
 	x, y := min(int(u*float64(e.W)), e.W-1), min(int(v*float64(e.H)), e.H-1)
-	return e.rows.chance(y) * e.cols[y].chance(x) * float64(e.W*e.H) / (2 * math.Pi * math.Pi * max(math.Sin(math.Pi*v), 1e-9))
+	return e.rows.chance(y) * e.cols[y].chance(x) * float64(e.W) * e.spread(d)
 }
 
 // mean is the panorama's radiance averaged over the half facing n by cosine.
