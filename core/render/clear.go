@@ -60,9 +60,6 @@ func NewLiquid(phi *grid.Field, h float64, origin geom.Vec3, band, voxel float64
 	}
 	l.tiles = grid.Dims{NX: (phi.NX + tile - 1) / tile, NY: (phi.NY + tile - 1) / tile, NZ: (phi.NZ + tile - 1) / tile}
 	l.kind = make([]uint8, l.tiles.Len())
-	// distances are cut off at ±band: a tile that is all band is all air or all
-	// liquid
-	full := float32(band * 0.99)
 	for n := range l.kind {
 		i, j, k := n%l.tiles.NX, n/l.tiles.NX%l.tiles.NY, n/(l.tiles.NX*l.tiles.NY)
 		// With a rim of one cell, since a surface may lie between two tiles.
@@ -75,9 +72,9 @@ func NewLiquid(phi *grid.Field, h float64, origin geom.Vec3, band, voxel float64
 			}
 		}
 		switch {
-		case lo >= full:
+		case lo > 0: // what lies between values of one sign has that sign
 			l.kind[n] = dry
-		case hi <= -full:
+		case hi < 0:
 			l.kind[n] = flooded
 		default:
 			l.kind[n] = mixed
