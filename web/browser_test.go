@@ -38,6 +38,9 @@ func browse(t *testing.T) *shoot.Page {
 	if err != nil {
 		t.Fatal(err)
 	}
+	if err := p.Scale(0.5); err != nil {
+		t.Fatal(err)
+	}
 	t.Cleanup(func() {
 		for _, f := range p.Faults() {
 			if strings.Contains(f, "htmx:error: Failed to fetch") || strings.HasSuffix(f, "/nowhere") { // a request that broke off as the page was left; a page that is asked for in vain

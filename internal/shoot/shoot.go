@@ -70,10 +70,10 @@ func (b *Browser) Page() (*Page, error) {
 	if err != nil {
 		return nil, err
 	}
-	if err := p.SetViewport(&proto.EmulationSetDeviceMetricsOverride{Width: 1280, Height: 800, DeviceScaleFactor: 1}); err != nil {
+	page := &Page{Page: p}
+	if err := page.Scale(1); err != nil {
 		return nil, err
 	}
-	page := &Page{Page: p}
 	(proto.RuntimeEnable{}).Call(p)
 	(proto.LogEnable{}).Call(p)
 	go p.EachEvent(
@@ -100,6 +100,12 @@ func (b *Browser) Page() (*Page, error) {
 		},
 	)()
 	return page, nil
+}
+
+// Scale draws so many pixels for each of the page's: fewer where nobody looks at them, as
+// the processor draws them all.
+func (p *Page) Scale(by float64) error {
+	return p.SetViewport(&proto.EmulationSetDeviceMetricsOverride{Width: 1280, Height: 800, DeviceScaleFactor: by})
 }
 
 func (p *Page) fault(s string) {
