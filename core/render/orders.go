@@ -547,18 +547,8 @@ func (l *lightGrid) channel(c int, p *spreading) {
 		o = newOrdinates(b.Dims, p.od, ratio*less, albedos, p.eye, p.crew)
 	}
 	o.direct = float32(min(max(3*g, -1), 1))
-	var enter [len(ways)]float32
-	for n := range ways {
-		from, of := p.around[n][c], l.around[c]
-		if p.channels == 1 {
-			from, of = p.around[n][0]+p.around[n][1]+p.around[n][2], l.around[0]+l.around[1]+l.around[2]
-		}
-		if of > 0 {
-			enter[n] = float32(from / of)
-		}
-	}
 	clear(seen)
-	o.scattered(j, seen, nil, nil, &enter, p.sw.beyond(p.by, b.lo))
+	o.scattered(j, seen, nil, nil, p.entering(c, l.around), p.sw.beyond(p.by, b.lo))
 	o.orders(seen, j, k.Bounces, nil)
 	l.sky[c] = put(seen)
 	for f := range l.fire {
@@ -572,6 +562,22 @@ func (l *lightGrid) channel(c int, p *spreading) {
 		o.orders(seen, b.within(l.straight[f]), k.Bounces, nil)
 		b.back(l.fire[f].Data, seen)
 	}
+}
+
+// entering is the sky's light of a colour, or of all, by the ways that it comes in along, in
+// shares of the mean.
+func (p *spreading) entering(c int, around look.RGB) *[len(ways)]float32 {
+	var enter [len(ways)]float32
+	for n := range ways {
+		from, of := p.around[n][c], around[c]
+		if p.channels == 1 {
+			from, of = p.around[n][0]+p.around[n][1]+p.around[n][2], around[0]+around[1]+around[2]
+		}
+		if of > 0 {
+			enter[n] = float32(from / of)
+		}
+	}
+	return &enter
 }
 
 // albedos are the share of light of a colour that cells scatter on.
