@@ -29,6 +29,7 @@ type bricks struct {
 	none   int32   // an empty brick, with which those begin that don't glow
 	data   [planes][]uint16
 	scale  [planes][4]float32 // of numbers there: powers of two, so that halves hold them
+	coarse float32            // values in a cell of light by colours
 	around look.RGB           // light of the sky, of which light in the smoke is a share
 	lo, hi [3]float64
 	empty  bool
@@ -73,7 +74,7 @@ func newBricks(v *Volume, l *lightGrid, smooth bool, crew grid.Crew) *bricks {
 
 // layOut makes bricks of so many values a voxel, with those planes that are wanted.
 func layOut(v *Volume, l *lightGrid, fold int, want [planes]bool, crew grid.Crew) *bricks {
-	b := &bricks{v: v, empty: v.empty, fold: fold, h: v.H / float64(fold), around: l.around}
+	b := &bricks{v: v, empty: v.empty, fold: fold, h: v.H / float64(fold), coarse: l.coarse * float32(fold), around: l.around}
 	if v.empty {
 		return b
 	}

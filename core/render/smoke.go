@@ -253,9 +253,15 @@ func (r *reader) read(b *bricks, lit bool, w *vec.Way, n int) {
 			way[a], way[3+a] = way[a]/2+0.25, way[3+a]/2
 		}
 	}
+	// light by colours is the same over a cell and more; what tints smoke isn't
+	long := float32(math.Sqrt(float64(way[3]*way[3] + way[4]*way[4] + way[5]*way[5])))
 	for p := ofMany; p <= ofFire; p++ {
-		if rest.data[p] != nil {
+		switch {
+		case rest.data[p] == nil:
+		case p == ofMany && b.v.tint != nil || !(long > 0):
 			r.looks[p].Read(rest.data[p], &rest.all, math.MaxInt32, &way, n)
+		default:
+			r.looks[p].ReadFew(rest.data[p], &rest.all, math.MaxInt32, &way, n, int(0.75*rest.coarse/long))
 		}
 	}
 	glows := &r.looks[ofGlow]
@@ -480,7 +486,7 @@ func (m *beam) add(r *reader, n int, long float64) bool {
 	before := m.left(0)
 	e := m.p.scene.Look.Extinction
 	clearest := 0
-	if m.grey && !r.tinted && !r.has[ofMany] {
+	if m.grey && !r.tinted {
 		m.addGrey(r, n, long)
 	} else {
 		for c := range 3 {
@@ -508,15 +514,19 @@ func (m *beam) add(r *reader, n int, long float64) bool {
 	return true
 }
 
-// addGrey is add for grey smoke.
+// addGrey is add for smoke that takes all colours alike.
 func (m *beam) addGrey(r *reader, n int, long float64) {
-	var smoke, fire, glow [4]float32
+	var smoke, many, sky, fire, glow [4]float32
 	pass := &r.rows[ofSmoke][density]
 	vec.Fade(pass[:n], pass[:n], float32(m.p.scene.Look.Extinction[0]*long))
 	left := vec.Dim(pass, &r.kept, m.through[0], n)
 	r.within(pass, n)
 	r.mean(pass, n)
 	vec.Shares(&smoke, pass, &r.rows[ofSmoke], n)
+	if r.has[ofMany] {
+		vec.Shares(&many, pass, &r.rows[ofMany], n)
+		vec.Shares(&sky, pass, &r.rows[ofSky], n)
+	}
 	if r.has[ofFire] {
 		vec.Shares(&fire, pass, &r.rows[ofFire], n)
 	}
@@ -526,8 +536,9 @@ func (m *beam) addGrey(r *reader, n int, long float64) {
 	for c := range 3 {
 		m.through[c] = left
 		m.straight[c] += smoke[sunStraight]
-		m.many[c] += smoke[sunMany]
-		m.sky[c] += smoke[skyAll]
+		// what holds light of one colour has none by colours
+		m.many[c] += smoke[sunMany] + many[c]
+		m.sky[c] += smoke[skyAll] + sky[c]
 		m.fire[c] += fire[c]
 		m.glow[c] += glow[c] * float32(long)
 	}
@@ -539,10 +550,7 @@ func (r *reader) within(pass *[vec.MaxLooks]float32, n int) {
 	if !r.has[ofGlow] {
 		return
 	}
-	for i, a := range r.kept[:n] {
-		b := max(a-pass[i], 0)
-		r.seen[i] = (a + b + 4*float32(math.Sqrt(float64(a*b)))) / 6
-	}
+	vec.Seen(r.seen[:n], r.kept[:n], pass[:n])
 }
 
 // mean makes weights of sums those of means.

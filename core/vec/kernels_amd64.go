@@ -274,6 +274,16 @@ func sharesAVX512(dst *[4]float32, w *float32, rows *float32, step int, n int)
 //go:noescape
 func midwayAVX512(dst *float32, a *float32, b *float32, c *float32, d *float32, rel *float32, base *float32, bad *uint8, n int)
 
+// stretchAVX512 is four numbers each of n places between those at a + 4 at and the next ones, by f.
+//
+//go:noescape
+func stretchAVX512(dst *float32, a *float32, at *int32, f *float32, n int)
+
+// seenAVX512 is (k + b + 4 √(k b))/6 with b = max(k − pass, 0), of any length.
+//
+//go:noescape
+func seenAVX512(dst *float32, kept *float32, pass *float32, n int)
+
 // depthsAVX512 is what lies in rows of a grid on the ways of 32 points, Σ mean(⌊p + i d⌋, ⌊y + i sy⌋, ⌊z + i sz⌋), with d = (at − x) step and p = (x − from) by + ½ d; beyond it 0. Rows are read up to 15 values beyond their ends.
 //
 //go:noescape
@@ -588,6 +598,16 @@ func sharesAVX2(dst *[4]float32, w *float32, rows *float32, step int, n int)
 //
 //go:noescape
 func midwayAVX2(dst *float32, a *float32, b *float32, c *float32, d *float32, rel *float32, base *float32, bad *uint8, n int)
+
+// stretchAVX2 is four numbers each of n places between those at a + 4 at and the next ones, by f.
+//
+//go:noescape
+func stretchAVX2(dst *float32, a *float32, at *int32, f *float32, n int)
+
+// seenAVX2 is (k + b + 4 √(k b))/6 with b = max(k − pass, 0), of any length.
+//
+//go:noescape
+func seenAVX2(dst *float32, kept *float32, pass *float32, n int)
 
 // depthsAVX2 is what lies in rows of a grid on the ways of 32 points, Σ mean(⌊p + i d⌋, ⌊y + i sy⌋, ⌊z + i sz⌋), with d = (at − x) step and p = (x − from) by + ½ d; beyond it 0. Rows are read up to 15 values beyond their ends.
 //

@@ -4155,6 +4155,94 @@ GLOBL float22<>(SB), RODATA|NOPTR, $4
 DATA whole2147483647<>+0(SB)/4, $0x7fffffff
 GLOBL whole2147483647<>(SB), RODATA|NOPTR, $4
 
+// func stretchAVX512(dst *float32, a *float32, at *int32, f *float32, n int)
+// Requires: AVX
+TEXT ·stretchAVX512(SB), NOSPLIT, $0-40
+	MOVQ dst+0(FP), AX
+	MOVQ a+8(FP), CX
+	MOVQ at+16(FP), DX
+	MOVQ f+24(FP), BX
+	MOVQ n+32(FP), SI
+	XORQ DI, DI
+
+loop:
+	MOVLQSX      (DX)(DI*4), R8
+	SHLQ         $0x04, R8
+	VMOVUPS      (CX)(R8*1), X0
+	VMOVUPS      16(CX)(R8*1), X1
+	VBROADCASTSS (BX)(DI*4), X2
+	VSUBPS       X0, X1, X1
+	VMULPS       X2, X1, X1
+	VADDPS       X0, X1, X1
+	VMOVUPS      X1, (AX)
+	ADDQ         $0x10, AX
+	INCQ         DI
+	CMPQ         DI, SI
+	JLT          loop
+	VZEROUPPER
+	RET
+
+// func seenAVX512(dst *float32, kept *float32, pass *float32, n int)
+// Requires: AVX, AVX512F, BMI2
+TEXT ·seenAVX512(SB), NOSPLIT, $0-32
+	MOVQ         dst+0(FP), AX
+	MOVQ         kept+8(FP), CX
+	MOVQ         pass+16(FP), DX
+	VPXORD       Z0, Z0, Z0
+	VBROADCASTSS float23<>+0(SB), Z1
+	VBROADCASTSS float24<>+0(SB), Z2
+	MOVQ         n+24(FP), BX
+	XORQ         SI, SI
+	MOVQ         BX, DI
+	ANDQ         $0xfffffff0, DI
+	SUBQ         DI, BX
+	SHLQ         $0x02, DI
+	JMP          test
+
+loop:
+	VMOVUPS (CX)(SI*1), Z3
+	VMOVUPS (DX)(SI*1), Z5
+	VSUBPS  Z5, Z3, Z4
+	VMAXPS  Z0, Z4, Z4
+	VMULPS  Z4, Z3, Z5
+	VSQRTPS Z5, Z5
+	VMULPS  Z1, Z5, Z5
+	VADDPS  Z4, Z3, Z3
+	VADDPS  Z5, Z3, Z3
+	VMULPS  Z2, Z3, Z3
+	VMOVUPS Z3, (AX)(SI*1)
+	ADDQ    $0x40, SI
+
+test:
+	CMPQ      SI, DI
+	JLT       loop
+	TESTQ     BX, BX
+	JE        done
+	MOVL      $0x0000ffff, DI
+	BZHIL     BX, DI, DI
+	KMOVW     DI, K1
+	VMOVUPS.Z (CX)(SI*1), K1, Z3
+	VMOVUPS.Z (DX)(SI*1), K1, Z5
+	VSUBPS    Z5, Z3, Z4
+	VMAXPS    Z0, Z4, Z4
+	VMULPS    Z4, Z3, Z5
+	VSQRTPS   Z5, Z5
+	VMULPS    Z1, Z5, Z5
+	VADDPS    Z4, Z3, Z3
+	VADDPS    Z5, Z3, Z3
+	VMULPS    Z2, Z3, Z3
+	VMOVUPS   Z3, K1, (AX)(SI*1)
+
+done:
+	VZEROUPPER
+	RET
+
+DATA float23<>+0(SB)/4, $0x40800000
+GLOBL float23<>(SB), RODATA|NOPTR, $4
+
+DATA float24<>+0(SB)/4, $0x3e2aaaab
+GLOBL float24<>(SB), RODATA|NOPTR, $4
+
 // func depthsAVX512(dst *float32, x *float32, mean *float32, nx int, ny int, nz int, at float32, step float32, from float32, by float32, y float32, z float32, sy float32, sz float32, looks int)
 // Requires: AVX, AVX512F
 TEXT ·depthsAVX512(SB), NOSPLIT, $0-88
@@ -4285,10 +4373,6 @@ TEXT ·beamAVX512(SB), NOSPLIT, $0-36
 	VMINPS       Z1, Z4, Z4
 	VMULPS       Z4, Z4, Z4
 	VMOVAPS      Z2, Z5
-	VBROADCASTSS float24<>+0(SB), Z6
-	VMULPS       Z6, Z4, Z6
-	VMULPS       Z6, Z5, Z5
-	VADDPS       Z2, Z5, Z5
 	VBROADCASTSS float25<>+0(SB), Z6
 	VMULPS       Z6, Z4, Z6
 	VMULPS       Z6, Z5, Z5
@@ -4298,6 +4382,10 @@ TEXT ·beamAVX512(SB), NOSPLIT, $0-36
 	VMULPS       Z6, Z5, Z5
 	VADDPS       Z2, Z5, Z5
 	VBROADCASTSS float27<>+0(SB), Z6
+	VMULPS       Z6, Z4, Z6
+	VMULPS       Z6, Z5, Z5
+	VADDPS       Z2, Z5, Z5
+	VBROADCASTSS float24<>+0(SB), Z6
 	VMULPS       Z6, Z4, Z6
 	VMULPS       Z6, Z5, Z5
 	VADDPS       Z2, Z5, Z5
@@ -4312,10 +4400,6 @@ TEXT ·beamAVX512(SB), NOSPLIT, $0-36
 	VMINPS       Z1, Z4, Z4
 	VMULPS       Z4, Z4, Z4
 	VMOVAPS      Z2, Z1
-	VBROADCASTSS float24<>+0(SB), Z5
-	VMULPS       Z5, Z4, Z5
-	VMULPS       Z5, Z1, Z1
-	VADDPS       Z2, Z1, Z1
 	VBROADCASTSS float25<>+0(SB), Z5
 	VMULPS       Z5, Z4, Z5
 	VMULPS       Z5, Z1, Z1
@@ -4328,6 +4412,10 @@ TEXT ·beamAVX512(SB), NOSPLIT, $0-36
 	VMULPS       Z5, Z4, Z5
 	VMULPS       Z5, Z1, Z1
 	VADDPS       Z2, Z1, Z1
+	VBROADCASTSS float24<>+0(SB), Z5
+	VMULPS       Z5, Z4, Z5
+	VMULPS       Z5, Z1, Z1
+	VADDPS       Z2, Z1, Z1
 	VMULPS       64(BX), Z1, Z1
 	VMULPS       Z0, Z1, Z1
 	VMULPS       Z3, Z3, Z3
@@ -4336,19 +4424,13 @@ TEXT ·beamAVX512(SB), NOSPLIT, $0-36
 	VZEROUPPER
 	RET
 
-DATA float23<>+0(SB)/4, $0x40800000
-GLOBL float23<>(SB), RODATA|NOPTR, $4
-
-DATA float24<>+0(SB)/4, $0x3c638e39
-GLOBL float24<>(SB), RODATA|NOPTR, $4
-
-DATA float25<>+0(SB)/4, $0x3cc30c31
+DATA float25<>+0(SB)/4, $0x3c638e39
 GLOBL float25<>(SB), RODATA|NOPTR, $4
 
-DATA float26<>+0(SB)/4, $0x3d4ccccd
+DATA float26<>+0(SB)/4, $0x3cc30c31
 GLOBL float26<>(SB), RODATA|NOPTR, $4
 
-DATA float27<>+0(SB)/4, $0x3e2aaaab
+DATA float27<>+0(SB)/4, $0x3d4ccccd
 GLOBL float27<>(SB), RODATA|NOPTR, $4
 
 // func receiveAVX512(sum *float32, flux *float32, w *float32, way *float32, x *float32, light *[3]float32, at *[3]float32, bright float32)
@@ -10957,6 +11039,115 @@ test:
 	VZEROUPPER
 	RET
 
+// func stretchAVX2(dst *float32, a *float32, at *int32, f *float32, n int)
+// Requires: AVX
+TEXT ·stretchAVX2(SB), NOSPLIT, $0-40
+	MOVQ dst+0(FP), AX
+	MOVQ a+8(FP), CX
+	MOVQ at+16(FP), DX
+	MOVQ f+24(FP), BX
+	MOVQ n+32(FP), SI
+	XORQ DI, DI
+
+loop:
+	MOVLQSX      (DX)(DI*4), R8
+	SHLQ         $0x04, R8
+	VMOVUPS      (CX)(R8*1), X0
+	VMOVUPS      16(CX)(R8*1), X1
+	VBROADCASTSS (BX)(DI*4), X2
+	VSUBPS       X0, X1, X1
+	VMULPS       X2, X1, X1
+	VADDPS       X0, X1, X1
+	VMOVUPS      X1, (AX)
+	ADDQ         $0x10, AX
+	INCQ         DI
+	CMPQ         DI, SI
+	JLT          loop
+	VZEROUPPER
+	RET
+
+// func seenAVX2(dst *float32, kept *float32, pass *float32, n int)
+// Requires: AVX, AVX2
+TEXT ·seenAVX2(SB), NOSPLIT, $0-32
+	MOVQ         dst+0(FP), AX
+	MOVQ         kept+8(FP), CX
+	MOVQ         pass+16(FP), DX
+	VXORPS       Y0, Y0, Y0
+	VBROADCASTSS float23<>+0(SB), Y1
+	VBROADCASTSS float24<>+0(SB), Y2
+	MOVQ         n+24(FP), BX
+	XORQ         SI, SI
+	MOVQ         BX, DI
+	ANDQ         $0xfffffff0, DI
+	SUBQ         DI, BX
+	SHLQ         $0x02, DI
+	JMP          test
+
+loop:
+	VMOVUPS (CX)(SI*1), Y3
+	VMOVUPS (DX)(SI*1), Y5
+	VSUBPS  Y5, Y3, Y4
+	VMAXPS  Y0, Y4, Y4
+	VMULPS  Y4, Y3, Y5
+	VSQRTPS Y5, Y5
+	VMULPS  Y1, Y5, Y5
+	VADDPS  Y4, Y3, Y3
+	VADDPS  Y5, Y3, Y3
+	VMULPS  Y2, Y3, Y3
+	VMOVUPS Y3, (AX)(SI*1)
+	VMOVUPS 32(CX)(SI*1), Y3
+	VMOVUPS 32(DX)(SI*1), Y5
+	VSUBPS  Y5, Y3, Y4
+	VMAXPS  Y0, Y4, Y4
+	VMULPS  Y4, Y3, Y5
+	VSQRTPS Y5, Y5
+	VMULPS  Y1, Y5, Y5
+	VADDPS  Y4, Y3, Y3
+	VADDPS  Y5, Y3, Y3
+	VMULPS  Y2, Y3, Y3
+	VMOVUPS Y3, 32(AX)(SI*1)
+	ADDQ    $0x40, SI
+
+test:
+	CMPQ         SI, DI
+	JLT          loop
+	TESTQ        BX, BX
+	JE           done
+	VMOVD        BX, X3
+	VPBROADCASTD X3, Y3
+	VMOVDQU      lane<>+0(SB), Y4
+	VPCMPGTD     Y4, Y3, Y3
+	VMASKMOVPS   (CX)(SI*1), Y3, Y4
+	VMASKMOVPS   (DX)(SI*1), Y3, Y6
+	VSUBPS       Y6, Y4, Y5
+	VMAXPS       Y0, Y5, Y5
+	VMULPS       Y5, Y4, Y6
+	VSQRTPS      Y6, Y6
+	VMULPS       Y1, Y6, Y6
+	VADDPS       Y5, Y4, Y4
+	VADDPS       Y6, Y4, Y4
+	VMULPS       Y2, Y4, Y4
+	VMASKMOVPS   Y4, Y3, (AX)(SI*1)
+	VMOVD        BX, X3
+	VPBROADCASTD X3, Y3
+	VMOVDQU      lane<>+32(SB), Y4
+	VPCMPGTD     Y4, Y3, Y3
+	VMASKMOVPS   32(CX)(SI*1), Y3, Y4
+	VMASKMOVPS   32(DX)(SI*1), Y3, Y6
+	VSUBPS       Y6, Y4, Y5
+	VMAXPS       Y0, Y5, Y5
+	VMULPS       Y5, Y4, Y6
+	VSQRTPS      Y6, Y6
+	VMULPS       Y1, Y6, Y6
+	VADDPS       Y5, Y4, Y4
+	VADDPS       Y6, Y4, Y4
+	VMULPS       Y2, Y4, Y4
+	VMASKMOVPS   Y4, Y3, 32(AX)(SI*1)
+
+done:
+	VZEROUPPER
+	RET
+
 // func depthsAVX2(dst *float32, x *float32, mean *float32, nx int, ny int, nz int, at float32, step float32, from float32, by float32, y float32, z float32, sy float32, sz float32, looks int)
 // Requires: AVX, AVX2
 TEXT ·depthsAVX2(SB), NOSPLIT, $0-88
@@ -11113,10 +11304,6 @@ TEXT ·beamAVX2(SB), NOSPLIT, $0-36
 	VMINPS       Y1, Y4, Y4
 	VMULPS       Y4, Y4, Y4
 	VMOVAPS      Y2, Y5
-	VBROADCASTSS float24<>+0(SB), Y6
-	VMULPS       Y6, Y4, Y6
-	VMULPS       Y6, Y5, Y5
-	VADDPS       Y2, Y5, Y5
 	VBROADCASTSS float25<>+0(SB), Y6
 	VMULPS       Y6, Y4, Y6
 	VMULPS       Y6, Y5, Y5
@@ -11126,6 +11313,10 @@ TEXT ·beamAVX2(SB), NOSPLIT, $0-36
 	VMULPS       Y6, Y5, Y5
 	VADDPS       Y2, Y5, Y5
 	VBROADCASTSS float27<>+0(SB), Y6
+	VMULPS       Y6, Y4, Y6
+	VMULPS       Y6, Y5, Y5
+	VADDPS       Y2, Y5, Y5
+	VBROADCASTSS float24<>+0(SB), Y6
 	VMULPS       Y6, Y4, Y6
 	VMULPS       Y6, Y5, Y5
 	VADDPS       Y2, Y5, Y5
@@ -11140,10 +11331,6 @@ TEXT ·beamAVX2(SB), NOSPLIT, $0-36
 	VMINPS       Y1, Y4, Y4
 	VMULPS       Y4, Y4, Y4
 	VMOVAPS      Y2, Y5
-	VBROADCASTSS float24<>+0(SB), Y6
-	VMULPS       Y6, Y4, Y6
-	VMULPS       Y6, Y5, Y5
-	VADDPS       Y2, Y5, Y5
 	VBROADCASTSS float25<>+0(SB), Y6
 	VMULPS       Y6, Y4, Y6
 	VMULPS       Y6, Y5, Y5
@@ -11153,6 +11340,10 @@ TEXT ·beamAVX2(SB), NOSPLIT, $0-36
 	VMULPS       Y6, Y5, Y5
 	VADDPS       Y2, Y5, Y5
 	VBROADCASTSS float27<>+0(SB), Y6
+	VMULPS       Y6, Y4, Y6
+	VMULPS       Y6, Y5, Y5
+	VADDPS       Y2, Y5, Y5
+	VBROADCASTSS float24<>+0(SB), Y6
 	VMULPS       Y6, Y4, Y6
 	VMULPS       Y6, Y5, Y5
 	VADDPS       Y2, Y5, Y5
@@ -11167,10 +11358,6 @@ TEXT ·beamAVX2(SB), NOSPLIT, $0-36
 	VMINPS       Y1, Y4, Y4
 	VMULPS       Y4, Y4, Y4
 	VMOVAPS      Y2, Y5
-	VBROADCASTSS float24<>+0(SB), Y6
-	VMULPS       Y6, Y4, Y6
-	VMULPS       Y6, Y5, Y5
-	VADDPS       Y2, Y5, Y5
 	VBROADCASTSS float25<>+0(SB), Y6
 	VMULPS       Y6, Y4, Y6
 	VMULPS       Y6, Y5, Y5
@@ -11180,6 +11367,10 @@ TEXT ·beamAVX2(SB), NOSPLIT, $0-36
 	VMULPS       Y6, Y5, Y5
 	VADDPS       Y2, Y5, Y5
 	VBROADCASTSS float27<>+0(SB), Y6
+	VMULPS       Y6, Y4, Y6
+	VMULPS       Y6, Y5, Y5
+	VADDPS       Y2, Y5, Y5
+	VBROADCASTSS float24<>+0(SB), Y6
 	VMULPS       Y6, Y4, Y6
 	VMULPS       Y6, Y5, Y5
 	VADDPS       Y2, Y5, Y5
@@ -11194,10 +11385,6 @@ TEXT ·beamAVX2(SB), NOSPLIT, $0-36
 	VMINPS       Y1, Y4, Y4
 	VMULPS       Y4, Y4, Y4
 	VMOVAPS      Y2, Y1
-	VBROADCASTSS float24<>+0(SB), Y5
-	VMULPS       Y5, Y4, Y5
-	VMULPS       Y5, Y1, Y1
-	VADDPS       Y2, Y1, Y1
 	VBROADCASTSS float25<>+0(SB), Y5
 	VMULPS       Y5, Y4, Y5
 	VMULPS       Y5, Y1, Y1
@@ -11207,6 +11394,10 @@ TEXT ·beamAVX2(SB), NOSPLIT, $0-36
 	VMULPS       Y5, Y1, Y1
 	VADDPS       Y2, Y1, Y1
 	VBROADCASTSS float27<>+0(SB), Y5
+	VMULPS       Y5, Y4, Y5
+	VMULPS       Y5, Y1, Y1
+	VADDPS       Y2, Y1, Y1
+	VBROADCASTSS float24<>+0(SB), Y5
 	VMULPS       Y5, Y4, Y5
 	VMULPS       Y5, Y1, Y1
 	VADDPS       Y2, Y1, Y1

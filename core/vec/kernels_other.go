@@ -188,6 +188,10 @@ func midwayAVX512(dst *float32, a *float32, b *float32, c *float32, d *float32, 
 	panic(missing)
 }
 
+func stretchAVX512(dst *float32, a *float32, at *int32, f *float32, n int) { panic(missing) }
+
+func seenAVX512(dst *float32, kept *float32, pass *float32, n int) { panic(missing) }
+
 func depthsAVX512(dst *float32, x *float32, mean *float32, nx int, ny int, nz int, at float32, step float32, from float32, by float32, y float32, z float32, sy float32, sz float32, looks int) {
 	panic(missing)
 }
@@ -405,6 +409,10 @@ func sharesAVX2(dst *[4]float32, w *float32, rows *float32, step int, n int) { p
 func midwayAVX2(dst *float32, a *float32, b *float32, c *float32, d *float32, rel *float32, base *float32, bad *uint8, n int) {
 	panic(missing)
 }
+
+func stretchAVX2(dst *float32, a *float32, at *int32, f *float32, n int) { panic(missing) }
+
+func seenAVX2(dst *float32, kept *float32, pass *float32, n int) { panic(missing) }
 
 func depthsAVX2(dst *float32, x *float32, mean *float32, nx int, ny int, nz int, at float32, step float32, from float32, by float32, y float32, z float32, sy float32, sz float32, looks int) {
 	panic(missing)

@@ -1,6 +1,10 @@
 package vec
 
-import "fmt"
+import (
+	"fmt"
+	"math"
+	"sync"
+)
 
 // Kernels of rays through bricks: blocks of 8³ cells with the values at all their
 // corners, four numbers each. A look at a place reads 4 pairs of values, each by one
@@ -23,6 +27,7 @@ type Four [4][MaxLooks]float32
 type Looks struct {
 	n    int
 	four [MaxLooks + 4][4]float32
+	few  [MaxLooks + 4][4]float32 // those that ReadFew looks at
 }
 
 // Way is a stretch of a ray: where its first place lies, in cells from the corner of all
@@ -78,6 +83,81 @@ func (l *Looks) Read(data []uint16, b *Bricks, limit int32, w *Way, n int) {
 	default:
 		for i := range n {
 			l.four[l.n-n+i] = b.read(data, w, limit, float32(i))
+		}
+	}
+}
+
+// ReadFew is Read of what changes so slowly along the way that every gap places are enough:
+// the first, the last, and some evenly between are read, others put between them.
+func (l *Looks) ReadFew(data []uint16, b *Bricks, limit int32, w *Way, n, gap int) {
+	parts := (n - 2 + gap) / max(gap, 1) // at most half of n where gap is 2
+	if n < 3 || parts >= n-1 || n >= len(evenly) {
+		l.Read(data, b, limit, w, n)
+		return
+	}
+	few := &evenly[n][parts]
+	few.once.Do(func() { few.fill(n, parts) })
+	far := *w
+	for a := range 3 {
+		far[3+a] *= float32(n-1) / float32(parts)
+	}
+	begin := l.n
+	l.Read(data, b, limit, &far, parts+1)
+	l.n = begin + n
+	if l.n > MaxLooks {
+		panic(fmt.Sprintf("vec: looks up to %d of %d", l.n, MaxLooks))
+	}
+	copy(l.few[:parts+1], l.four[begin:])
+	switch Chosen {
+	case AVX512:
+		stretchAVX512(&l.four[begin][0], &l.few[0][0], &few.at[0], &few.f[0], n)
+	case AVX2:
+		stretchAVX2(&l.four[begin][0], &l.few[0][0], &few.at[0], &few.f[0], n)
+	default:
+		for i := range n {
+			a, c := &l.few[few.at[i]], &l.few[few.at[i]+1]
+			for k := range a {
+				l.four[begin+i][k] = Lerp(a[k], c[k], few.f[i])
+			}
+		}
+	}
+}
+
+// spacing says between which of few places each of many lies, and how far along.
+type spacing struct {
+	once sync.Once
+	at   []int32
+	f    []float32
+}
+
+// evenly are spacings of so many places over so many parts.
+var evenly [65][33]spacing
+
+func (s *spacing) fill(n, parts int) {
+	s.at, s.f = make([]int32, n), make([]float32, n)
+	for i := range n {
+		x := float32(i) * float32(parts) / float32(n-1)
+		at := min(int(x), parts-1)
+		s.at[i], s.f[i] = int32(at), x-float32(at)
+	}
+}
+
+// Seen is how much of what steps along a ray give off is seen, of what is left before each
+// and what each takes: e^−τ falls from k to k − pass, and Simpson's rule takes its mean, (k + b
+// + 4 √(k b))/6 with b = max(k − pass, 0).
+func Seen(dst, kept, pass []float32) {
+	n := len(dst)
+	Row2(n, kept, pass)
+	switch {
+	case n == 0:
+	case Chosen == AVX512:
+		seenAVX512(&dst[0], &kept[0], &pass[0], n)
+	case Chosen == AVX2:
+		seenAVX2(&dst[0], &kept[0], &pass[0], n)
+	default:
+		for i, k := range kept[:n] {
+			b := max(k-pass[i], 0)
+			dst[i] = ((k + b) + float32(4*float32(math.Sqrt(float64(float32(k*b)))))) * (1.0 / 6)
 		}
 	}
 }

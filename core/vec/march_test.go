@@ -25,9 +25,12 @@ func init() {
 			for a := range 3 {
 				w[a], w[3+a] = 30*r.Float32()-2, 2*r.Float32()-1
 			}
-			if r.IntN(5) == 0 {
+			switch r.IntN(5) {
+			case 0:
 				l.Nothing(count)
-			} else {
+			case 1:
+				l.ReadFew(data, &b, int32((1+r.IntN(2))*BrickSize), &w, count, 1+r.IntN(6))
+			default:
 				l.Read(data, &b, int32((1+r.IntN(2))*BrickSize), &w, count)
 			}
 		}
@@ -86,6 +89,14 @@ func init() {
 		Lean(out, values(r, n), [3][]float32{values(r, n), values(r, n), values(r, n)}, [3]float32{0.3, -0.2, 0.7})
 		return out
 	}
+	kernels["Seen"] = func(r *rand.Rand, n int) []float32 {
+		dst, kept, pass := make([]float32, n), make([]float32, n), make([]float32, n)
+		for i := range kept {
+			kept[i], pass[i] = r.Float32(), r.Float32()
+		}
+		Seen(dst, kept, pass)
+		return dst
+	}
 	kernels["Shares"] = func(r *rand.Rand, n int) []float32 {
 		n = min(n, MaxLooks) &^ 15
 		var rows Four
@@ -124,6 +135,34 @@ func TestLooksReadBetweenValues(t *testing.T) {
 		for c, v := range f(x, y, z) {
 			if math.Abs(float64(got[c][i])-v) > 1e-3 {
 				t.Errorf("number %d at (%g, %g, %g) is %g, not %g", c, x, y, z, got[c][i], v)
+			}
+		}
+	}
+}
+
+// Few looks tell what changes evenly along a way as well as all do, whatever their number.
+func TestFewLooksTellWhatChangesEvenly(t *testing.T) {
+	data := make([]uint16, BrickSize)
+	for n := range BrickSize / 4 {
+		data[4*n] = Half(float32(n%9) + 0.5*float32(n/9%9) - 0.25*float32(n/81))
+	}
+	b := NewBricks([3]int{1, 1, 1})
+	for n := 1; n < 60; n++ {
+		for gap := 1; gap < 6; gap++ {
+			var all, few Looks
+			var a, f Four
+			w := Way{0.5, 7, 1, 7 / float32(n), -6 / float32(n), 5 / float32(n)}
+			all.Nothing(3)
+			few.Nothing(3)
+			all.Read(data, &b, BrickSize, &w, n)
+			few.ReadFew(data, &b, BrickSize, &w, n, gap)
+			if all.Rows(&a, &[4]float32{1, 1, 1, 1}); few.Rows(&f, &[4]float32{1, 1, 1, 1}) != (n+3+Lanes-1)&^(Lanes-1) {
+				t.Fatalf("%d looks became %d", n, few.Len())
+			}
+			for i, v := range a[0][:n+3] {
+				if math.Abs(float64(v-f[0][i])) > 0.01 {
+					t.Fatalf("look %d of %d, every %d, is %g, not %g", i, n, gap, f[0][i], v)
+				}
 			}
 		}
 	}

@@ -107,6 +107,8 @@ func main() {
 		s.dim()
 		s.shares()
 		s.midway()
+		s.stretch()
+		s.seen()
 		s.depths()
 		s.reach()
 		s.beam()

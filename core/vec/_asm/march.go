@@ -375,3 +375,46 @@ func (s set) lean() {
 	}, nil)
 	leave()
 }
+
+func (s set) stretch() {
+	s.text("stretch", "dst, a *float32, at *int32, f *float32, n int)",
+		"four numbers each of n places between those at a + 4 at and the next ones, by f.")
+	dst, a, where, f, n := ptr("dst"), ptr("a"), ptr("at"), ptr("f"), ptr("n")
+	i, o := GP64(), GP64()
+	XORQ(i, i)
+	Label("loop")
+	v, d, by := XMM(), XMM(), XMM()
+	MOVLQSX(Mem{Base: where, Index: i, Scale: 4}, o)
+	SHLQ(Imm(4), o)
+	VMOVUPS(idx(a, o, 0), v)
+	VMOVUPS(idx(a, o, 16), d)
+	VBROADCASTSS(Mem{Base: f, Index: i, Scale: 4}, by)
+	VSUBPS(v, d, d)
+	VMULPS(by, d, d)
+	VADDPS(v, d, d)
+	VMOVUPS(d, Mem{Base: dst})
+	ADDQ(Imm(16), dst)
+	INCQ(i)
+	CMPQ(i, n)
+	JLT(LabelRef("loop"))
+	leave()
+}
+
+func (s set) seen() {
+	s.text("seen", "dst, kept, pass *float32, n int)", "(k + b + 4 √(k b))/6 with b = max(k − pass, 0), of any length.")
+	dst, kept, pass := ptr("dst"), ptr("kept"), ptr("pass")
+	none, four, sixth := s.zero(), s.constant(4), s.constant(1.0/6)
+	s.ragged(ptr("n"), func(i reg.GPVirtual, off int, only *mask) {
+		k, b, p := s.load(idx(kept, i, off), only), s.vec(), s.load(idx(pass, i, off), only)
+		VSUBPS(p, k, b)
+		VMAXPS(none, b, b)
+		VMULPS(b, k, p)
+		VSQRTPS(p, p)
+		VMULPS(four, p, p)
+		VADDPS(b, k, k)
+		VADDPS(p, k, k)
+		VMULPS(sixth, k, k)
+		s.store(k, idx(dst, i, off), only)
+	}, nil)
+	leave()
+}
