@@ -69,7 +69,7 @@ func (p *Picture) marchRay(t *trip, o, d geom.Vec3, out *taken) {
 				t.see(out, o, d, h.t, h.of)
 				out.albedo, out.normal = h.colour, h.normal
 			}
-			p.marchSolid(t, o, d, h, through, out)
+			p.marchSolid(t, o, d, h, through, crossed == 0, out)
 		case eye:
 			t.behind(out, d, through)
 		default:
@@ -82,7 +82,7 @@ func (p *Picture) marchRay(t *trip, o, d geom.Vec3, out *taken) {
 // marchSolid adds the light of a surface, and what its varnish mirrors where
 // it is that of an opaque liquid.
 // Surfaces take the light of a look: no bounce, no noise.
-func (p *Picture) marchSolid(t *trip, o, d geom.Vec3, h hit, through look.RGB, out *taken) {
+func (p *Picture) marchSolid(t *trip, o, d geom.Vec3, h hit, through look.RGB, first bool, out *taken) {
 	s := p.scene
 	if h.wet {
 		f, _ := Fresnel(min(max(-d.Dot(h.normal), 1e-3), 1), 1/s.Look.Liquid.Index)
@@ -90,7 +90,7 @@ func (p *Picture) marchSolid(t *trip, o, d geom.Vec3, h hit, through look.RGB, o
 		through = through.Scale(1 - f)
 		out.light[Emission] = out.light[Emission].Add(through.Mul(h.colour).Scale(s.Look.Liquid.Glow))
 	}
-	e := p.shade(t, o.Add(d.Mul(h.t)).Add(h.normal.Mul(h.off)), h)
+	e := p.lightOn(t, o, d, h, first)
 	for g, v := range e {
 		out.light[g] = out.light[g].Add(through.Mul(h.colour).Mul(v))
 	}

@@ -72,11 +72,11 @@ type trip struct {
 	rays int64 // that were followed through volumes
 
 	// of a march
-	read, sum *reader            // of one volume, and of all
-	veil      veil               // what the ray under way sees of volumes
-	cells     cells              // what lies between rays that were followed before; of nothing without
-	x, y      int                // the pixel's place among them
-	known     [block][block]bool // pixels of a block that were told from them
+	read, sum     *reader            // of one volume, and of all
+	veil          veil               // what the ray under way sees of volumes
+	cells, lights cells              // what lies between rays that were followed before, and light on what they met; of nothing without
+	x, y          int                // the pixel's place among them
+	known         [block][block]bool // pixels of a block that were told from them
 }
 
 // path follows one light path backwards from the eye.

@@ -344,7 +344,7 @@ func (p *Picture) squares(n int, stop func() bool, do func(n int, t *trip)) bool
 	var halted atomic.Bool // by any thread
 	p.crew.Each(n, 2, func(lo, hi int) {
 		t := trips.Get().(*trip)
-		t.s, t.cells.of, t.rays = p.scene, nil, 0
+		t.s, t.cells.of, t.lights.of, t.rays = p.scene, nil, nil, 0
 		defer func() {
 			p.rays.Add(t.rays)
 			trips.Put(t)
@@ -369,7 +369,7 @@ func (p *Picture) square(b int, t *trip) {
 	x0, y0 := b%p.across*block, b/p.across*block
 	n := p.count[b]
 	if p.survey != nil {
-		t.cells.refine(p.survey.fine, b%p.across*cellsEdge+1, b/p.across*cellsEdge+1, p.survey)
+		t.refine(p.survey.fine, b%p.across*cellsEdge+1, b/p.across*cellsEdge+1, p.survey)
 		p.keepKnown(t, x0, y0)
 	}
 	for q := range block * block {

@@ -3,8 +3,8 @@ package render
 // The quick march's first pass follows few rays: those of every fourth pixel each way, then
 // those between which what volumes show isn't smooth (Levoy 1990, Volume rendering by adaptive
 // refinement). Whether it is, a cubic through four neighbours tells: where it hardly leaves
-// the straight line between two, it is taken. Surfaces, sky and lamps are every pixel's own.
-// Later passes follow every ray.
+// the straight line between two, it is taken; so is light on a surface. Which surface a ray
+// meets, its colour, sky and lamps are every pixel's own. Later passes follow every ray.
 
 import (
 	"math"
@@ -20,7 +20,8 @@ type lattice struct {
 	step, shift int
 	nx, ny      int
 	at          []veil
-	met         []wall
+	met         []wall // nil: there are none
+	lit         []veil // light on what is met, by groups from that of the sun on; nil: not wanted
 }
 
 // wall is where rays end. Volumes before different ones aren't put together.
@@ -45,8 +46,10 @@ func meets(h hit, solid bool, lamp int) wall {
 // along y, and along both, each with whether that is rough.
 type cells struct {
 	of                 *lattice
-	i, j               int  // the first cell
-	clear              bool // there is nothing in sight: what follows is of no meaning
+	at                 []veil // of its points: what is asked for
+	plain              veil   // of which there is nothing but this: what follows is of no meaning
+	clear              bool
+	i, j               int // the first cell
 	along, down, cross [cellsEdge][cellsEdge]veil
 	rough              [3][cellsEdge][cellsEdge]uint8
 	side               [cellsEdge + 3]veil // of a row, halfway along y, and beside it
@@ -59,8 +62,9 @@ const cellsEdge = block / 2
 
 // survey is what the first pass goes by.
 type survey struct {
-	fine, coarse *lattice // a point every two and four pixels; coarse may be nil
-	rel, base    veil     // how far from straight is smooth
+	fine, coarse    *lattice // a point every two and four pixels; coarse may be nil
+	rel, base       veil     // how far from straight is smooth
+	litRel, litBase veil     // of light on surfaces
 }
 
 // Lattices are worth it where voxels are so many pixels wide, and pictures no larger than
@@ -109,6 +113,9 @@ func (p *Picture) newSurvey() *survey {
 			y.rel[n], y.base[n] = smoothShare, float32(long)
 		}
 	}
+	for n := range y.litRel {
+		y.litRel[n], y.litBase[n] = smoothShare, float32(smoothLeast/gain)
+	}
 	return y
 }
 
@@ -125,6 +132,9 @@ func (p *Picture) newLattice(step int) *lattice {
 	l.at = make([]veil, l.nx*l.ny)
 	if s := p.scene; s.Look.Ground || len(s.Solids)+len(s.Liquids)+len(s.Lamps) > 0 {
 		l.met = make([]wall, l.nx*l.ny)
+		if 3*(p.groups-BySun) <= vec.Lanes {
+			l.lit = make([]veil, l.nx*l.ny)
+		}
 	}
 	return l
 }
@@ -154,7 +164,7 @@ func (y *survey) fill(p *Picture, stop func() bool) bool {
 	if !p.squares(across*((l.ny+cellsEdge-1)/cellsEdge), stop, func(n int, t *trip) {
 		for q := range cellsEdge * cellsEdge {
 			if i, j := n%across*cellsEdge+q%cellsEdge, n/across*cellsEdge+q/cellsEdge; i < l.nx && j < l.ny {
-				y.follow(p, t, l, i, j)
+				y.follow(p, t, l, i, j, true, true)
 			}
 		}
 	}) {
@@ -165,70 +175,99 @@ func (y *survey) fill(p *Picture, stop func() bool) bool {
 	}
 	across = (l.nx - 3) / cellsEdge
 	return p.squares(across*((l.ny-3)/cellsEdge), stop, func(n int, t *trip) {
-		c, f := &t.cells, y.fine
-		c.refine(l, n%across*cellsEdge+1, n/across*cellsEdge+1, y)
+		f := y.fine
+		t.refine(l, n%across*cellsEdge+1, n/across*cellsEdge+1, y)
 		for q := range 4 * cellsEdge * cellsEdge {
 			x, z := q%(2*cellsEdge), q/(2*cellsEdge)
-			i, j := 2*(c.i-l.shift)+f.shift+x, 2*(c.j-l.shift)+f.shift+z
+			i, j := 2*(t.cells.i-l.shift)+f.shift+x, 2*(t.cells.j-l.shift)+f.shift+z
 			if i < 0 || j < 0 || i >= f.nx || j >= f.ny {
 				continue
 			}
-			v, met := c.point(x, z)
-			if v == nil {
-				y.follow(p, t, f, i, j)
-				continue
+			at := j*f.nx + i
+			v, met := t.cells.point(x, z)
+			if v != nil {
+				f.at[at] = *v
 			}
-			f.at[j*f.nx+i] = *v
+			var lit *veil
 			if f.met != nil {
-				f.met[j*f.nx+i] = met
+				f.met[at] = met
+			}
+			if f.lit != nil {
+				if lit, _ = t.lights.point(x, z); lit != nil {
+					f.lit[at] = *lit
+				}
+			}
+			if noLight := f.lit != nil && lit == nil; v == nil || noLight {
+				y.follow(p, t, f, i, j, v == nil, noLight)
 			}
 		}
 	})
 }
 
-// follow takes what a point's ray sees, where the picture has a use for it.
-func (y *survey) follow(p *Picture, t *trip, l *lattice, i, j int) {
+// follow takes what a point's ray sees of volumes, and what light is on the surface behind
+// them, where the picture has a use for it.
+func (y *survey) follow(p *Picture, t *trip, l *lattice, i, j int, through, lit bool) {
 	px, py, ok := l.pixel(i, j, p)
 	if !ok {
 		return
 	}
-	s, v := p.scene, &l.at[j*l.nx+i]
+	s, at := p.scene, j*l.nx+i
 	t.cam, t.solids, t.bare, t.moment = &s.Camera, s.Solids, s.bare, 0
 	o, d := s.Camera.Eye, s.Camera.ray(float64(px)+0.5, float64(py)+0.5, p.W, p.H)
 	far := math.Inf(1)
 	if l.met != nil {
 		h, solid := s.trace(t, o, d, far, false)
-		lamp, at := s.meetLamp(o, d, h.t, true)
+		lamp, lampAt := s.meetLamp(o, d, h.t, true)
 		if far = h.t; lamp >= 0 {
-			far = at
+			far = lampAt
 		}
-		l.met[j*l.nx+i] = meets(h, solid, lamp)
+		l.met[at] = meets(h, solid, lamp)
+		if lit && l.lit != nil && solid && lamp < 0 && h.plain() {
+			e := p.shade(t, o.Add(d.Mul(h.t)).Add(h.normal.Mul(h.off)), h)
+			for g := BySun; g < p.groups; g++ {
+				for c, v := range e[g] {
+					l.lit[at][3*(g-BySun)+c] = float32(v)
+				}
+			}
+		}
 	}
-	if !p.marchVolumes(t, o, d, far, look.RGB{1, 1, 1}, p.feats != nil, v) {
-		*v = clearVeil
+	if through && !p.marchVolumes(t, o, d, far, look.RGB{1, 1, 1}, p.feats != nil, &l.at[at]) {
+		l.at[at] = clearVeil
 	}
 }
 
-// refine works out what lies between the points of a square of cells.
-func (c *cells) refine(l *lattice, i, j int, y *survey) {
-	c.of, c.i, c.j, c.clear = l, i, j, true
+// plain is what is as bright as the light on it, and nothing else.
+func (h *hit) plain() bool { return !h.clear && !h.wet && !h.holdout && !h.catcher }
+
+// refine works out what lies between the points of a square of cells, in front of surfaces
+// and on them.
+func (t *trip) refine(l *lattice, i, j int, y *survey) {
+	t.cells.refine(l, l.at, &clearVeil, i, j, &y.rel, &y.base)
+	if l.lit != nil {
+		t.lights.refine(l, l.lit, &veil{}, i, j, &y.litRel, &y.litBase)
+	}
+}
+
+// refine works out what lies between values of the points of a square of cells.
+func (c *cells) refine(l *lattice, values []veil, plain *veil, i, j int, rel, base *veil) {
+	c.of, c.at, c.plain, c.i, c.j, c.clear = l, values, *plain, i, j, true
 	for k := -1; k < cellsEdge+2 && c.clear; k++ {
-		for _, v := range l.at[(j+k)*l.nx+i-1:][:cellsEdge+3] {
-			c.clear = c.clear && v == clearVeil
+		for _, v := range values[(j+k)*l.nx+i-1:][:cellsEdge+3] {
+			c.clear = c.clear && v == *plain
 		}
 	}
 	if c.clear {
 		return
 	}
 	for k := range cellsEdge {
-		row := func(n int) []veil { return l.at[(j+k+n)*l.nx+i-1:][:cellsEdge+3] }
+		row := func(n int) []veil { return values[(j+k+n)*l.nx+i-1:][:cellsEdge+3] }
 		r := row(0)
-		vec.Midway(c.along[k][:], r[:cellsEdge], r[1:cellsEdge+1], r[2:cellsEdge+2], r[3:], &y.rel, &y.base, c.rough[0][k][:])
-		vec.Midway(c.side[:], row(-1), r, row(1), row(2), &y.rel, &y.base, c.sides[:])
+		vec.Midway(c.along[k][:], r[:cellsEdge], r[1:cellsEdge+1], r[2:cellsEdge+2], r[3:], rel, base, c.rough[0][k][:])
+		vec.Midway(c.side[:], row(-1), r, row(1), row(2), rel, base, c.sides[:])
 		copy(c.down[k][:], c.side[1:])
 		copy(c.rough[1][k][:], c.sides[1:])
 		s := c.side[:]
-		vec.Midway(c.cross[k][:], s[:cellsEdge], s[1:cellsEdge+1], s[2:cellsEdge+2], s[3:], &y.rel, &y.base, c.rough[2][k][:])
+		vec.Midway(c.cross[k][:], s[:cellsEdge], s[1:cellsEdge+1], s[2:cellsEdge+2], s[3:], rel, base, c.rough[2][k][:])
 		for n := range cellsEdge {
 			c.rough[2][k][n] |= c.sides[n+1] | c.sides[n+2]
 		}
@@ -264,9 +303,9 @@ func (c *cells) point(x, y int) (v *veil, met wall) {
 	on, below := 0, 0
 	switch {
 	case x%2+y%2 == 0:
-		return &l.at[at], met
+		return &c.at[at], met
 	case c.clear:
-		v, on, below = &clearVeil, x%2, y%2*l.nx
+		v, on, below = &c.plain, x%2, y%2*l.nx
 	case y%2 == 0:
 		v, on = &c.along[j][i], 1
 		if c.rough[0][j][i] != 0 {
@@ -353,7 +392,7 @@ func (c *cells) row(y int, to *[block]*veil) {
 		on, kind = &c.cross[j], 2
 	}
 	rough, below := &c.rough[kind][j], &c.rough[1][j]
-	points := c.of.at[(c.j+j)*c.of.nx+c.i:][:cellsEdge]
+	points := c.at[(c.j+j)*c.of.nx+c.i:][:cellsEdge]
 	for i := range cellsEdge {
 		switch {
 		case kind == 0:
@@ -463,13 +502,32 @@ func (b *backdrop) at(pixel int) (red, green, blue float32) {
 
 // between is what the pixel under way sees of volumes before a surface, where that is known
 // from others.
-func (t *trip) between(met wall) *veil {
-	if t.cells.of == nil {
+func (t *trip) between(met wall) *veil { return t.cells.before(met, t.x, t.y) }
+
+// before is what is known at a point of what lies before a surface, or on it.
+func (c *cells) before(met wall, x, y int) *veil {
+	if c.of == nil {
 		return nil
 	}
-	v, before := t.cells.point(t.x, t.y)
-	if t.cells.of.met != nil && before != met {
+	v, there := c.point(x, y)
+	if c.of.met != nil && there != met {
 		return nil
 	}
 	return v
+}
+
+// lightOn is the light over π on what the pixel under way meets, as shade has it: from
+// others where first says that nothing clear lies before, and it is known.
+func (p *Picture) lightOn(t *trip, o, d geom.Vec3, h hit, first bool) (e [maxGroups]look.RGB) {
+	if first && h.plain() {
+		if v := t.lights.before(meets(h, true, -1), t.x, t.y); v != nil {
+			for g := BySun; g < p.groups; g++ {
+				for c := range 3 {
+					e[g][c] = float64(v[3*(g-BySun)+c])
+				}
+			}
+			return e
+		}
+	}
+	return p.shade(t, o.Add(d.Mul(h.t)).Add(h.normal.Mul(h.off)), h)
 }
