@@ -231,7 +231,7 @@ class StopEditor extends HTMLElement {
       this.times.value = short(+k.toPrecision(4));
     } else this.value.value = short(+s.v[0].toPrecision(4));
     this.way.value = s.way;
-    this.draw();
+    this.soon();
   }
 
   place(e) {
@@ -302,6 +302,13 @@ class StopEditor extends HTMLElement {
     if (typeof h === 'string') { this.say(h); return; }
     this.bins = h && h.bins;
     this.draw();
+  }
+
+  // Draws with the page's next picture: its size can't be asked for before without
+  // laying the page out.
+  soon() {
+    cancelAnimationFrame(this.due);
+    this.due = requestAnimationFrame(() => this.draw());
   }
 
   draw() {

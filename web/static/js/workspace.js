@@ -211,7 +211,7 @@ async function show(frame) {
     $('overlay').hidden = true;
     if (!t) { note('No take yet: run the shot, then light it.', true); return; }
     if (!t.frames.includes(frame)) { note(`Frame ${frame} is not in take ${t.number}'s cache.`, true); return; }
-    if (!state.playing) { lit.stale = t.state === 'stale' ? `take ${t.number} was made with other values` : ''; lit.start(t.number, frame, currentLook()); return; }
+    if (!state.playing) { relight(t, frame, head); return; }
   }
   $('lit').hidden = !(state.lit && station === 'look' && !state.playing);
   $('overlay').hidden = !$('lit').hidden;
@@ -236,6 +236,21 @@ async function show(frame) {
   } catch (err) { note(err.message, true); }
   for (let f = frame + 1; f < frame + 5; f++) if (t.frames.includes(f)) frames.fetch(t, f).catch(() => {});
 }
+
+// Lights a frame by the look as it stands in a revision of the shot.
+function relight(t, frame, revision) {
+  lit.stale = t.state === 'stale' ? `take ${t.number} was made with other values` : '';
+  lit.start(t.number, frame, currentLook(), revision);
+}
+
+// A value that was taken is seen at once: panels take longer to exchange than the
+// picture to light.
+document.addEventListener('htmx:after:request', (e) => {
+  const { text, response } = e.detail.ctx, t = state.scene && take();
+  if (station !== 'look' || !state.lit || state.playing || drafting() || comparing() || !t || !response || response.status >= 400 || !t.frames.includes(state.frame)) return;
+  const revision = /data-head="(\d+)"/.exec(text || '');
+  if (revision && +revision[1] !== head) relight(t, state.frame, +revision[1]);
+});
 
 // A frame that rests is shown in smaller voxels.
 let resting = 0;
