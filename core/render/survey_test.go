@@ -122,3 +122,42 @@ func TestASurveyMayBeStopped(t *testing.T) {
 		}
 	}
 }
+
+// Blocks in which no surface is seen are told from the others, wherever things stand.
+func TestBlocksWithoutSurfacesAreTold(t *testing.T) {
+	s := likenesses()[0].scene("march")
+	s.Solids = []Solid{{Shape: geom.Shape{Form: geom.Sphere, Centre: geom.V(-0.6, 1, 0), Size: geom.V(0.15, 0.15, 0.15), Taper: 1}}}
+	for _, ground := range []bool{false, true} {
+		s.Look.Ground = ground
+		p, err := New(s, 320, 200, grid.NewCrew(1))
+		if err != nil {
+			t.Fatal(err)
+		}
+		y := p.newSurvey()
+		tr := &trip{s: s, cam: &s.Camera, solids: s.Solids}
+		free := 0
+		for b := range p.count {
+			x0, y0 := b%p.across*block, b/p.across*block
+			if !y.free(p, x0, y0) {
+				continue
+			}
+			free++
+			for q := range block * block {
+				d := s.Camera.ray(float64(x0+q%block)+0.5, float64(y0+q/block)+0.5, p.W, p.H)
+				if _, hit := s.trace(tr, s.Camera.Eye, d, math.Inf(1), false); hit {
+					t.Fatalf("a ray of the block at %d, %d meets something", x0, y0)
+				}
+			}
+		}
+		if free < len(p.count)/5 || free == len(p.count) {
+			t.Errorf("%d of %d blocks are free", free, len(p.count))
+		}
+	}
+	// a thing about the eye may be seen anywhere
+	s.Look.Ground = false
+	s.Solids[0].Shape.Centre = s.Camera.Eye
+	p, _ := New(s, 64, 64, grid.NewCrew(1))
+	if y := p.newSurvey(); y != nil && y.free(p, 0, 0) {
+		t.Error("a block is free, with the eye within a solid")
+	}
+}
