@@ -14,6 +14,7 @@ import (
 // the backdrop, and notes which.
 func (p *Picture) keepKnown(t *trip, x0, y0 int) {
 	s, c := p.scene, &t.cells
+	t.still()
 	t.known = [block][block]bool{}
 	if t.medium(s.Camera.Eye) != inAir {
 		return

@@ -390,7 +390,7 @@ func (p *Picture) square(b int, t *trip) {
 		if n > 0 || !p.march {
 			jx, jy = t.r.next(), t.r.next()
 		}
-		t.cam, t.solids, t.bare, t.moment = &s.Camera, s.Solids, s.bare, 0
+		t.still()
 		t.x, t.y = x-x0, y-y0
 		if s.Shutter > 0 {
 			u := t.r.next()

@@ -261,7 +261,7 @@ func (r *reader) read(b *bricks, lit bool, w *vec.Way, n int) {
 		case p == ofMany && b.v.tint != nil || !(long > 0):
 			r.looks[p].Read(rest.data[p], &rest.all, math.MaxInt32, &way, n)
 		default:
-			r.looks[p].ReadFew(rest.data[p], &rest.all, math.MaxInt32, &way, n, int(0.75*rest.coarse/long))
+			r.looks[p].ReadFew(rest.data[p], &rest.all, math.MaxInt32, &way, n, max(int(0.75*rest.coarse/long), 1))
 		}
 	}
 	glows := &r.looks[ofGlow]

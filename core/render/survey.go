@@ -214,7 +214,7 @@ func (y *survey) follow(p *Picture, t *trip, l *lattice, i, j int, through, lit 
 		return
 	}
 	s, at := p.scene, j*l.nx+i
-	t.cam, t.solids, t.bare, t.moment = &s.Camera, s.Solids, s.bare, 0
+	t.still()
 	o, d := s.Camera.Eye, s.Camera.ray(float64(px)+0.5, float64(py)+0.5, p.W, p.H)
 	far := math.Inf(1)
 	if l.met != nil {
@@ -236,6 +236,11 @@ func (y *survey) follow(p *Picture, t *trip, l *lattice, i, j int, through, lit 
 	if through && !p.marchVolumes(t, o, d, far, look.RGB{1, 1, 1}, p.feats != nil, &l.at[at]) {
 		l.at[at] = clearVeil
 	}
+}
+
+// still sets a trip to the frame itself.
+func (t *trip) still() {
+	t.cam, t.solids, t.bare, t.moment = &t.s.Camera, t.s.Solids, t.s.bare, 0
 }
 
 // plain is what is as bright as the light on it, and nothing else.

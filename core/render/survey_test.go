@@ -2,6 +2,7 @@ package render
 
 import (
 	"math"
+	"sync"
 	"testing"
 
 	"zarf/core/geom"
@@ -65,6 +66,7 @@ func TestFewRaysShowThePicture(t *testing.T) {
 				t.Fatal(err)
 			}
 			p.every = n == 1
+			trips = sync.Pool{New: trips.New} // what a thread held before must not matter
 			p.Pass(nil)
 			pics[n] = p
 		}

@@ -90,7 +90,7 @@ func (l *Looks) Read(data []uint16, b *Bricks, limit int32, w *Way, n int) {
 // ReadFew is Read of what changes so slowly along the way that every gap places are enough:
 // the first, the last, and some evenly between are read, others put between them.
 func (l *Looks) ReadFew(data []uint16, b *Bricks, limit int32, w *Way, n, gap int) {
-	parts := (n - 2 + gap) / max(gap, 1) // at most half of n where gap is 2
+	parts := (n - 2 + max(gap, 1)) / max(gap, 1) // at most half of n where gap is 2
 	if n < 3 || parts >= n-1 || n >= len(evenly) {
 		l.Read(data, b, limit, w, n)
 		return

@@ -148,7 +148,7 @@ func TestFewLooksTellWhatChangesEvenly(t *testing.T) {
 	}
 	b := NewBricks([3]int{1, 1, 1})
 	for n := 1; n < 60; n++ {
-		for gap := 1; gap < 6; gap++ {
+		for gap := range 6 {
 			var all, few Looks
 			var a, f Four
 			w := Way{0.5, 7, 1, 7 / float32(n), -6 / float32(n), 5 / float32(n)}
