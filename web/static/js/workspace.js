@@ -473,6 +473,8 @@ const events = new EventSource('/events');
 let told = 0, behind = false;
 document.addEventListener('visibilitychange', () => { if (!document.hidden && behind) { behind = false; refresh(); } });
 const refresh = () => htmx.ajax('GET', `/shots/${slug}/parts/${station}?${query()}`, { swap: 'none', target: '#live' });
+// What happened before the page could hear of it, at first or after a break, it asks for.
+events.onopen = () => { if (performance.now() > 1500 && !busyTyping()) refresh(); };
 events.onmessage = (e) => {
   const n = JSON.parse(e.data);
   if (n.shot !== shotId) { // another shot's job ended: what waits here moves up
