@@ -82,3 +82,30 @@ func TestStalledUploadsHoldNobodyUp(t *testing.T) {
 		t.Errorf("another upload took %v", took)
 	}
 }
+
+// A changed look's picture is asked for before the panels are exchanged, and once; and what
+// a page missed before it heard of notices it asks for.
+func TestAPageAsksInTime(t *testing.T) {
+	s := serve(t, t.TempDir())
+	row := s.add(t, small("AT"))
+	s.finish(t, row)
+	h := hand{t, browse(t)}
+	h.open(s.URL + "/shots/at/look?frame=4&quality=0.1&volume=16")
+	h.until(`() => window.zarf && zarf.state.scene && document.querySelector('#lit').dataset.samples > 0 && performance.now() > 1500`)
+	h.eval(`() => {
+		window.asked = [];
+		window.fetch = ((real) => (at, o) => { asked.push(String(at).includes('/preview?') ? 'picture' : String(at).includes('/parts/') ? 'parts' : 'else'); return real(at, o); })(window.fetch);
+		new MutationObserver(() => asked.push('panels')).observe(document.getElementById('docmark'), { childList: true });
+		const e = document.querySelector('#v-sun_bearing');
+		e.value = 17;
+		e.dispatchEvent(new Event('input', { bubbles: true }));
+		e.dispatchEvent(new Event('change', { bubbles: true }));
+		return true;
+	}`)
+	h.until(`() => asked.includes('panels') && asked.includes('picture')`)
+	if said := h.eval(`() => asked.join(' ')`).Value.Str(); strings.Index(said, "picture") > strings.Index(said, "panels") {
+		t.Errorf("asked in the order %s", said)
+	}
+	h.eval(`() => { asked.length = 0; document.activeElement.blur(); zarf.events.onopen(); return true }`)
+	h.until(`() => asked.includes('parts')`)
+}
