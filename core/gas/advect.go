@@ -197,7 +197,9 @@ func (s *Solver) depart(t *bench, way int, q float32) {
 		vec.Times(v, t.y[r.at:e], q)
 		vec.Times(w, t.z[r.at:e], q)
 		if s.solid.any && s.solid.within(r.j-1, r.k-1, reach) {
-			s.pushOut(float32(r.i)+atHalo.x, float32(r.j)+atHalo.y, float32(r.k)+atHalo.z, u, v, w)
+			// and of a row only the cells that solids are within reach of
+			lo, hi := min(max(s.solid.lo[0]-reach+1-r.i, 0), r.n), min(max(s.solid.hi[0]+reach+1-r.i, 0), r.n)
+			s.pushOut(float32(r.i+lo)+atHalo.x, float32(r.j)+atHalo.y, float32(r.k)+atHalo.z, u[lo:hi], v[lo:hi], w[lo:hi])
 		}
 	}
 }
@@ -207,16 +209,25 @@ func (s *Solver) depart(t *bench, way int, q float32) {
 // ways are those of a row, from cell (x0, y0, z0) on.
 func (s *Solver) pushOut(x0, y0, z0 float32, u, v, w []float32) {
 	f := &grid.Field{Dims: grid.Dims{NX: s.NX + 1, NY: s.NY + 1, NZ: s.NZ + 1}, Data: s.solid.node}
-	box := s.solid.lo
-	top := s.solid.hi
+	// where ends may be whose nearest corner is one that solids reach
+	var lo, hi [3]float32
+	for a, n := range [3]int{s.NX, s.NY, s.NZ} {
+		lo[a], hi[a] = float32(s.solid.lo[a])-0.5, float32(s.solid.hi[a])+0.5
+		if s.solid.lo[a] <= 0 {
+			lo[a] = -math.MaxFloat32
+		}
+		if s.solid.hi[a] >= n {
+			hi[a] = math.MaxFloat32
+		}
+	}
 	for i := range u {
 		// node is the signed distance in voxels at the cells' corners: d < 0 inside.
 		x, y, z := (x0+float32(i))+u[i], y0+v[i], z0+w[i]
-		// the nearest corner tells most positions to be clear
-		a, b, c := clampInt(int(x+0.5), s.NX), clampInt(int(y+0.5), s.NY), clampInt(int(z+0.5), s.NZ)
-		if a < box[0] || b < box[1] || c < box[2] || a > top[0] || b > top[1] || c > top[2] {
+		if x < lo[0] || x >= hi[0] || y < lo[1] || y >= hi[1] || z < lo[2] || z >= hi[2] {
 			continue
 		}
+		// the nearest corner tells most positions to be clear
+		a, b, c := clampInt(int(x+0.5), s.NX), clampInt(int(y+0.5), s.NY), clampInt(int(z+0.5), s.NZ)
 		if s.solid.node[(c*(s.NY+1)+b)*(s.NX+1)+a] > 0.9 {
 			continue
 		}

@@ -34,9 +34,31 @@ func (s *Solver) radiate(dt float64, p Physics) {
 				continue
 			}
 			th := float64(v) / span
-			row[i] = float32(span / math.Cbrt(1/(th*th*th)+grow))
+			row[i] = float32(float64(v) * cooled(grow*th*th*th))
 		}
 	})
+}
+
+// cooled is (1 + x)^(−1/3) for x ≥ 0, to 3e-10: Newton's steps y ← y (4 − (1 + x) y³)/3
+// from a third of the exponent.
+func cooled(x float64) float64 {
+	x++
+	y := math.Float64frombits(0x553ef0ff289dd796 - math.Float64bits(x)/3)
+	for range 3 {
+		y *= (4 - x*(y*y*y)) * (1. / 3)
+	}
+	return y
+}
+
+// log1p is ln(1 + x) for x ≥ 0, to 1e-8: for small x by 2 artanh z, z = x/(2 + x), as
+// far as z⁷.
+func log1p(x float64) float64 {
+	if x > 0.3 {
+		return math.Log1p(x)
+	}
+	z := x / (2 + x)
+	q := z * z
+	return 2 * z * (1 + q*(1./3+q*(1./5+q*(1./7))))
 }
 
 // burned is what a plane's fire did.
@@ -105,6 +127,7 @@ type burnStep struct {
 // are hot, burn a share of their fuel that follows from the rate, at most what
 // their oxygen allows, and get warmer, sootier and larger by it.
 func (s *Solver) burnRow(f *burnStep, o, e int, sum *burned) {
+	var alight, share float64 // the share that burns in a voxel as much alight
 	fuel, burn, heat, smoke, src := s.Fuel.Data[o:e], s.Burn.Data[o:e], s.Heat.Data[o:e], s.Smoke.Data[o:e], s.source.Data[o:e]
 	for i, q := range fuel {
 		if q < least {
@@ -134,7 +157,11 @@ func (s *Solver) burnRow(f *burnStep, o, e int, sum *burned) {
 		}
 		// Exact for a constant b: f(dt) = f e^(−rate b dt), of which 1 − e^… burns.
 		// df/dt = −rate b f over the step, exactly
-		d := float64(q) * -math.Expm1(-f.Rate*float64(b)*f.dt)
+		if float64(b) != alight { // most are wholly alight
+			alight = float64(b)
+			share = -math.Expm1(-f.Rate * alight * f.dt)
+		}
+		d := float64(q) * share
 		if s.Used != nil && f.OxygenNeed > 0 {
 			d = min(d, free/f.OxygenNeed)
 			s.Used.Data[o+i] += float32(d * f.OxygenNeed)
@@ -148,7 +175,7 @@ func (s *Solver) burnRow(f *burnStep, o, e int, sum *burned) {
 		t := float64(heat[i]) + f.air
 		// volume goes with temperature at constant pressure: ln((T + dT)/T) over
 		// the step is the divergence that makes room for it
-		grow := f.Expansion * math.Log1p(dT/max(t, 1)) / f.dt
+		grow := f.Expansion * log1p(dT/max(t, 1)) / f.dt
 		heat[i] += float32(dT)
 		smoke[i] += float32(f.Soot * d)
 		src[i] += float32(grow)
@@ -208,24 +235,28 @@ func (s *Solver) spread(dt, speed float64) {
 		return rows[k*s.NY+j].hi > 0 && (burns(j, k) || burns(j-1, k) || burns(j+1, k) || burns(j, k-1) || burns(j, k+1))
 	}
 	next := make([]bool, len(rows))
-	// Jacobi's way, from a copy: writing in place would run with the loop's order
-	for step := range steps {
-		if step > 0 {
-			s.each(onCentre, func(_, j, k, o, n int) {
-				if r := &rows[k*s.NY+j]; r.hi > 0 && next[k*s.NY+j] {
-					r.burns = true
-					copy(old.Data[o:o+n], b.Data[o:o+n])
-				}
-			})
-		}
+	// Jacobi's way, from one array to the other: writing in place would run with the
+	// loop's order. Both are alike wherever no step has written.
+	for range steps {
+		old, b = b, old
 		s.crew.For(s.NZ, s.grain(), func(k0, k1 int) {
 			for k := k0; k < k1; k++ {
 				for j := range s.NY {
 					if near(j, k) {
 						next[k*s.NY+j] = true
-						s.spreadRow(old, j, k, rows[k*s.NY+j], q, g)
+						s.spreadRow(b, old, j, k, rows[k*s.NY+j], q, g)
 					}
 				}
+			}
+		})
+		for i := range rows {
+			rows[i].burns = rows[i].burns || next[i]
+		}
+	}
+	if b != s.Burn {
+		s.each(onCentre, func(_, j, k, o, n int) {
+			if next[k*s.NY+j] {
+				copy(s.Burn.Data[o:o+n], b.Data[o:o+n])
 			}
 		})
 	}
@@ -237,9 +268,9 @@ type front struct {
 	burns  bool // some of it is alight
 }
 
-// spreadRow is a step of the front in a row.
-func (s *Solver) spreadRow(old *grid.Field, j, k int, r front, q, g float32) {
-	row, fuel, c := s.Burn.Row(j, k), s.Fuel.Row(j, k), old.Row(j, k)
+// spreadRow is a step of the front in a row, from old to b.
+func (s *Solver) spreadRow(b, old *grid.Field, j, k int, r front, q, g float32) {
+	row, fuel, c := b.Row(j, k), s.Fuel.Row(j, k), old.Row(j, k)
 	y0, y1 := old.Row(max(j-1, 0), k), old.Row(min(j+1, s.NY-1), k)
 	z0, z1 := old.Row(j, max(k-1, 0)), old.Row(j, min(k+1, s.NZ-1))
 	for _, p := range s.lay[onCentre].spans(j, k) {

@@ -223,3 +223,14 @@ func TestFireGivesTheSameBits(t *testing.T) {
 		}
 	}
 }
+
+func TestShortFormsOfPowersAndLogarithms(t *testing.T) {
+	for x := 0.; x < 1e6; x = x*1.003 + 1e-4 {
+		if e := math.Abs(cooled(x)*math.Cbrt(1+x) - 1); e > 3e-10 {
+			t.Fatalf("(1 + %g)^(−1/3) is off by %g", x, e)
+		}
+		if e := math.Abs(log1p(x) - math.Log1p(x)); e > 1e-8*math.Log1p(x) {
+			t.Fatalf("ln(1 + %g) is off by %g", x, e)
+		}
+	}
+}
