@@ -206,30 +206,7 @@ func (s *Solver) spread(dt, speed float64) {
 	q, g := float32(d*dt/float64(steps)/(s.H*s.H)), float32(r*dt/float64(steps))
 	old := s.hat[onCentre]
 	b := s.Burn
-	// Only cells with fuel change, beside cells that burn: rows of which neither they
-	// nor their neighbours burn stay as they are, and so do their copies.
-	rows := make([]front, s.NY*s.NZ)
-	s.each(onCentre, func(i, j, k, o, n int) {
-		copy(old.Data[o:o+n], b.Data[o:o+n])
-		r := &rows[k*s.NY+j]
-		top, _ := vec.Largest(b.Data[o : o+n])
-		r.burns = r.burns || top != 0
-		if top, _ := vec.Largest(s.Fuel.Data[o : o+n]); top < least {
-			return
-		}
-		fuel := s.Fuel.Data[o : o+n]
-		lo, hi := 0, n
-		for lo < hi && fuel[lo] < least {
-			lo++
-		}
-		for lo < hi && fuel[hi-1] < least {
-			hi--
-		}
-		if r.hi == 0 {
-			r.lo = i + lo
-		}
-		r.hi = i + hi
-	})
+	rows := s.fronts(old)
 	burns := func(j, k int) bool { return j >= 0 && k >= 0 && j < s.NY && k < s.NZ && rows[k*s.NY+j].burns }
 	near := func(j, k int) bool {
 		return rows[k*s.NY+j].hi > 0 && (burns(j, k) || burns(j-1, k) || burns(j+1, k) || burns(j, k-1) || burns(j, k+1))
@@ -266,6 +243,35 @@ func (s *Solver) spread(dt, speed float64) {
 type front struct {
 	lo, hi int  // where it has fuel
 	burns  bool // some of it is alight
+}
+
+// fronts copies what is alight into old, and finds the rows that a front can run in.
+func (s *Solver) fronts(old *grid.Field) []front {
+	// Only cells with fuel change, beside cells that burn: rows of which neither they
+	// nor their neighbours burn stay as they are, and so do their copies.
+	rows := make([]front, s.NY*s.NZ)
+	s.each(onCentre, func(i, j, k, o, n int) {
+		copy(old.Data[o:o+n], s.Burn.Data[o:o+n])
+		r := &rows[k*s.NY+j]
+		top, _ := vec.Largest(s.Burn.Data[o : o+n])
+		r.burns = r.burns || top != 0
+		if top, _ := vec.Largest(s.Fuel.Data[o : o+n]); top < least {
+			return
+		}
+		fuel := s.Fuel.Data[o : o+n]
+		lo, hi := 0, n
+		for lo < hi && fuel[lo] < least {
+			lo++
+		}
+		for lo < hi && fuel[hi-1] < least {
+			hi--
+		}
+		if r.hi == 0 {
+			r.lo = i + lo
+		}
+		r.hi = i + hi
+	})
+	return rows
 }
 
 // spreadRow is a step of the front in a row, from old to b.
