@@ -302,52 +302,88 @@ func (s *Solver) account(st *FrameStats) {
 	if s.Follow != nil {
 		st.AtLimit = s.limited()
 	}
-	st.Top, st.Width = s.extent()
 	s.outline(st)
 }
 
-// outline finds the box, the volume and the mean warmth of what can be seen:
-// smoke, and gas that is hot enough to glow in smoke's stead.
+// view is what of some cells can be seen: where smoke is dense enough, and with it
+// gas that is hot enough to glow in smoke's stead.
+type view struct {
+	lo, hi   [3]int // the box of all
+	smokeX   [2]int // of smoke alone, both ends within
+	smokeTop int    // its highest row, −1 without any
+	n        int
+	warm     float64
+}
+
+// scan adds a row's cells from lo on.
+func (p *view) scan(smoke, heat []float32, lo, j, k int) {
+	heat = heat[:len(smoke)]
+	first, last, dense, end := -1, -1, -1, -1
+	for i, v := range smoke {
+		t := heat[i]
+		if v > seen {
+			if dense < 0 {
+				dense = i
+			}
+			end = i
+		} else if t <= glows {
+			continue
+		}
+		if first < 0 {
+			first = i
+		}
+		last = i
+		p.n++
+		p.warm += float64(t)
+	}
+	if first < 0 {
+		return
+	}
+	p.join([3]int{lo + first, j, k}, [3]int{lo + last + 1, j + 1, k + 1})
+	if dense >= 0 {
+		p.joinSmoke([2]int{lo + dense, lo + end}, j)
+	}
+}
+
+func (p *view) join(lo, hi [3]int) {
+	for a := range 3 {
+		p.lo[a], p.hi[a] = min(p.lo[a], lo[a]), max(p.hi[a], hi[a])
+	}
+}
+
+func (p *view) joinSmoke(x [2]int, top int) {
+	p.smokeX = [2]int{min(p.smokeX[0], x[0]), max(p.smokeX[1], x[1])}
+	p.smokeTop = max(p.smokeTop, top)
+}
+
+// outline finds the box, the volume and the mean warmth of what can be seen, and how
+// high over the limit's floor, and how wide along x, its smoke is.
 // The box tells pages where to look, and the scale advisor how far a front has come.
 func (s *Solver) outline(st *FrameStats) {
-	type part struct {
-		lo, hi [3]int
-		n      int
-		warm   float64
-	}
+	none := view{lo: [3]int{s.NX, s.NY, s.NZ}, smokeX: [2]int{s.NX, -1}, smokeTop: -1}
 	// Sums of floats depend on their order, and the bits of statistics count as
 	// results: each plane sums for itself, the planes are added in order.
-	rows := make([]part, s.NZ) // a plane each, so that sums keep their order
+	planes := make([]view, s.NZ)
 	s.crew.For(s.NZ, s.grain(), func(k0, k1 int) {
 		for k := k0; k < k1; k++ {
-			p := part{lo: [3]int{s.NX, s.NY, s.NZ}}
+			p := none
 			s.eachLive(&s.alive[0], &s.alive[1], k, func(j int, span grid.Span) {
-				smoke, heat := s.Smoke.Row(j, k)[span.Lo:span.Hi], s.Heat.Row(j, k)[span.Lo:span.Hi]
-				heat = heat[:len(smoke)]
-				for i, v := range smoke {
-					if v <= seen && heat[i] <= glows {
-						continue
-					}
-					at := [3]int{span.Lo + i, j, k}
-					for a := range 3 {
-						p.lo[a], p.hi[a] = min(p.lo[a], at[a]), max(p.hi[a], at[a]+1)
-					}
-					p.n++
-					p.warm += float64(heat[i])
-				}
+				p.scan(s.Smoke.Row(j, k)[span.Lo:span.Hi], s.Heat.Row(j, k)[span.Lo:span.Hi], span.Lo, j, k)
 			})
-			rows[k] = p
+			planes[k] = p
 		}
 	})
-	all := part{lo: [3]int{s.NX, s.NY, s.NZ}}
-	for _, p := range rows {
+	all := none
+	for _, p := range planes {
 		if p.n == 0 {
 			continue
 		}
-		for a := range 3 {
-			all.lo[a], all.hi[a] = min(all.lo[a], p.lo[a]), max(all.hi[a], p.hi[a])
-		}
+		all.join(p.lo, p.hi)
+		all.joinSmoke(p.smokeX, p.smokeTop)
 		all.n, all.warm = all.n+p.n, all.warm+p.warm
+	}
+	if all.smokeTop >= 0 {
+		st.Top, st.Width = float64(all.smokeTop+1+s.Low[1])*s.H, float64(all.smokeX[1]+1-all.smokeX[0])*s.H
 	}
 	if all.n == 0 {
 		return
@@ -362,33 +398,6 @@ func (s *Solver) outline(st *FrameStats) {
 // glows is the excess temperature, K, from which gas without smoke counts as
 // visible.
 const glows = 400
-
-// extent is how high over the limit's floor, and how wide along x, smoke or
-// heat is that can be seen.
-func (s *Solver) extent() (top, width float64) {
-	planes := make([][3]int, s.NZ)
-	s.crew.For(s.NZ, s.grain(), func(k0, k1 int) {
-		for k := k0; k < k1; k++ {
-			lo, hi, high := s.NX, -1, -1
-			s.eachLive(&s.alive[0], nil, k, func(j int, p grid.Span) {
-				for i, v := range s.Smoke.Row(j, k)[p.Lo:p.Hi] {
-					if v > seen {
-						lo, hi, high = min(lo, p.Lo+i), max(hi, p.Lo+i), max(high, j)
-					}
-				}
-			})
-			planes[k] = [3]int{lo, hi, high}
-		}
-	})
-	lo, hi, high := s.NX, -1, -1
-	for _, p := range planes {
-		lo, hi, high = min(lo, p[0]), max(hi, p[1]), max(high, p[2])
-	}
-	if hi < 0 {
-		return 0, 0
-	}
-	return float64(high+1+s.Low[1]) * s.H, float64(hi+1-lo) * s.H
-}
 
 // seen is the smoke density that counts as visible.
 const seen = 0.02
