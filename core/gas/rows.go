@@ -128,12 +128,13 @@ func (s *Solver) grain() int { return max(1, 4096*s.NZ/max(1, s.cells)) }
 const batch = vec.Batch
 
 // bench is the room for one batch, and the runs that it holds.
+// The long arrays come first, so that they begin where lines of the cache do.
 type bench struct {
 	x, y, z, u, v, w, a, b, c, d, e [batch]float32
+	spots                           vec.Spots
 	n                               int
 	runs                            []stretch
 	flat                            bool // the runs follow each other in memory
-	spots                           vec.Spots
 	block                           block
 }
 

@@ -53,9 +53,9 @@ const Batch = 512
 // Spots are where points lie in lattices of one size: the cells that they are in, and
 // how far along in each.
 type Spots struct {
-	n     int
-	cells [Batch]int32
+	cells [Batch]int32 // first, so that kernels find whole lines
 	w     [3][Batch]float32
+	n     int
 }
 
 // Locate finds the cells of up to Batch points, for any lattice of this one's size
