@@ -75,21 +75,26 @@ func (l *Lattice) Locate(s *Spots, x, y, z []float32) {
 	default:
 		locateAVX2(&s.cells[0], &s.w[0][0], &s.w[1][0], &s.w[2][0], &x[0], &y[0], &z[0], &l.f, &l.c, done)
 	}
-	clear(s.cells[done:n])
-	for a, p := range [3][]float32{x, y, z} {
-		off, last, top, step := l.f[a], l.f[3+a], l.c[a], [3]int32{1, l.c[3], l.c[4]}[a]
-		cells, w := s.cells[done:n], s.w[a][done:n]
-		for i, v := range p[done:n] { // as Split does
-			if v -= off; !(v > 0) {
-				v = 0
-			} else if v > last {
-				v = last
-			}
-			c := min(int32(v), top)
-			w[i] = v - float32(c)
-			cells[i] += c * step
-		}
+	dy, dz := l.c[3], l.c[4]
+	x, y, z = x[:n:n], y[:n:n], z[:n:n]
+	cells, u, v, w := s.cells[:n:n], s.w[0][:n:n], s.w[1][:n:n], s.w[2][:n:n]
+	for i := done; i < n; i++ {
+		a, f := find(x[i]-l.f[0], l.f[3], l.c[0])
+		b, g := find(y[i]-l.f[1], l.f[4], l.c[1])
+		c, h := find(z[i]-l.f[2], l.f[5], l.c[2])
+		cells[i], u[i], v[i], w[i] = a+b*dy+c*dz, f, g, h
 	}
+}
+
+// find is Split, of an axis whose last cell begins at top and ends at last.
+func find(v, last float32, top int32) (int32, float32) {
+	if !(v > 0) {
+		v = 0
+	} else if v > last {
+		v = last
+	}
+	c := min(int32(v), top)
+	return c, v - float32(c)
 }
 
 // kernels is how many of n points kernels take: whole vectors, of lattices that they
