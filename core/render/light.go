@@ -212,7 +212,8 @@ type sweeps struct {
 }
 
 // outside tells of places beyond the cells, in cells from their corner, what depth light
-// from a direction has come through, by looks step cells apart; nil where it is none.
+// from a direction has come through, by looks step cells apart, and no less than two of
+// the other volumes' voxels; nil where it is none.
 func (s *sweeps) outside(dir [3]float64, turned bool, step float64) func(at [3]float64) float32 {
 	if len(s.others) == 0 {
 		return nil
@@ -225,7 +226,7 @@ func (s *sweeps) outside(dir [3]float64, turned bool, step float64) func(at [3]f
 		p := s.v.Origin.Add(geom.V(at[0], at[1], at[2]).Mul(s.cell))
 		sum := 0.0
 		for _, o := range s.others {
-			sum += o.thick(p, d, math.Inf(1), max(step*s.cell/o.H, 1))
+			sum += o.thick(p, d, math.Inf(1), max(step*s.cell/o.H, 2))
 		}
 		return float32(sum * s.sigma)
 	}

@@ -236,7 +236,8 @@ func (s *Scene) depth(p, d geom.Vec3, far, step float64) look.RGB {
 }
 
 // thick is density times metres from p along d, up to far, by looks step voxels apart.
-func (v *Volume) thick(p, d geom.Vec3, far, step float64) (sum float64) {
+func (v *Volume) thick(p, d geom.Vec3, far, step float64) float64 {
+	var l looked
 	// looks stand a step apart along the whole ray, across tiles
 	next := step / 2
 	var c crossing
@@ -246,9 +247,44 @@ func (v *Volume) thick(p, d geom.Vec3, far, step float64) (sum float64) {
 		}
 		next = max(next, c.from+math.Mod(next-c.from, step))
 		for ; next < c.to; next += step {
-			x := c.q.Add(d.Mul(next))
-			sum += float64(v.at(float32(x.X), float32(x.Y), float32(x.Z))) * step * v.H
+			l.at(v, c.q.Add(d.Mul(next)))
 		}
 	}
-	return sum
+	l.read(v)
+	return l.sum * step * v.H
+}
+
+// looked are places in a volume whose densities are read together.
+type looked struct {
+	x, y, z, density [64]float32
+	n                int
+	sum              float64
+}
+
+// at adds the density at a place, as Volume.at has it.
+func (l *looked) at(v *Volume, p geom.Vec3) {
+	x, y, z, f := float32(p.X), float32(p.Y), float32(p.Z), v.Density
+	if x < -0.5 || y < -0.5 || z < -0.5 || x > float32(f.NX)+0.5 || y > float32(f.NY)+0.5 || z > float32(f.NZ)+0.5 {
+		return
+	}
+	l.x[l.n], l.y[l.n], l.z[l.n] = x, y, z
+	if l.n++; l.n == len(l.x) {
+		l.read(v)
+	}
+}
+
+func (l *looked) read(v *Volume) {
+	n := l.n
+	if n == 0 {
+		return
+	}
+	f := v.Density.Lattice([3]float32{0.5, 0.5, 0.5})
+	f.Sample(l.density[:n], l.x[:n], l.y[:n], l.z[:n])
+	for _, d := range l.density[:n] {
+		if v.opacity != nil {
+			d = v.opacity.One(d)
+		}
+		l.sum += float64(d)
+	}
+	l.n = 0
 }
