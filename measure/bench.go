@@ -242,6 +242,7 @@ func testScene(n int, crew grid.Crew, method string) *render.Scene {
 
 func renderSpeed(t *Table) {
 	marchSpeed(t)
+	sample := 0.0 // s
 	for _, threads := range []int{1, t.crew.Threads()} {
 		crew := grid.NewCrew(threads)
 		sc := fireScene(128, crew, "path")
@@ -254,6 +255,7 @@ func renderSpeed(t *Table) {
 			continue
 		}
 		t.most(name, best.Seconds()*64, 16, "s")
+		sample = best.Seconds()
 	}
 	// as in a blast: a tile of eight voxels is forty deep, so that trial collisions are many
 	dense := testScene(128, t.crew, "path")
@@ -266,7 +268,7 @@ func renderSpeed(t *Table) {
 	}
 	p := picture(dense, 320, 180, t.crew)
 	t.most("unbiased, dense dark smoke of 128³ read smoothly, 320×180, 16 samples (from 2)", fastest(2, func() { p.Pass(nil) }).Seconds()*16, 0, "s")
-	denoisedSpeed(t)
+	denoisedSpeed(t, sample)
 }
 
 // picture begins a picture of a scene that nothing is wrong with.
@@ -342,11 +344,12 @@ func linesOf(s *render.Scene, crew grid.Crew) *render.Volume {
 }
 
 // denoisedSpeed is that of the denoiser, and of paths whose denoised picture is as near
-// to the truth as 64 raw samples.
-func denoisedSpeed(t *Table) {
-	sc := fireScene(128, t.crew, "path")
+// to the truth as 64 raw samples; sample is what one of those takes, s.
+func denoisedSpeed(t *Table, sample float64) {
+	sc := fireScene(64, t.crew, "path")
 	sc.Look.Denoise = 1
-	for _, c := range []struct {
+	var took [2]float64 // s
+	for n, c := range []struct {
 		w, h int
 		goal float64
 	}{{640, 360, 250}, {1280, 720, 1000}} {
@@ -354,9 +357,78 @@ func denoisedSpeed(t *Table) {
 		for range 4 {
 			q.Pass(nil)
 		}
-		t.most(fmt.Sprintf("denoising %d×%d", c.w, c.h), ms(fastest(2, func() { q.Finished() })), c.goal, "ms")
+		took[n] = fastest(2, func() { q.Finished() }).Seconds()
+		t.most(fmt.Sprintf("denoising %d×%d", c.w, c.h), 1e3*took[n], c.goal, "ms")
 	}
-	t.most("error of paths at the time of one march pass, against that of the march, 64³ fire at 160×90", pathsAgainstMarch(t.crew), 0, "×")
+	n := asGoodAs64(t.crew)
+	t.most(fmt.Sprintf("the error of 64 raw samples, by %d denoised, 640×360", n), float64(n)*sample+took[0], 6, "s")
+	t.most("error of paths at the time of one march pass, against that of the march, 64³ fire at 96×54", pathsAgainstMarch(t.crew), 0, "×")
+}
+
+// gap is the relative error of a picture.
+func gap(of, truth []look.RGB) float64 {
+	e := 0.0
+	for i, a := range truth {
+		for c := range 3 {
+			d := (of[i][c] - a[c]) / (a[c] + 0.05)
+			e += d * d
+		}
+	}
+	return math.Sqrt(e)
+}
+
+// raw are a picture's pixels as they were sampled.
+func raw(p *render.Picture) []look.RGB {
+	out := make([]look.RGB, p.W*p.H)
+	for i := range out {
+		out[i], _ = p.At(i%p.W, i/p.W)
+	}
+	return out
+}
+
+// finished are its pixels as they are shown, in linear light.
+func finished(p *render.Picture) []look.RGB {
+	f := p.Finished()
+	out := make([]look.RGB, p.W*p.H)
+	for i := range out {
+		for c := range 3 {
+			out[i][c] = float64(f.Pix[4*i+c])
+		}
+	}
+	return out
+}
+
+// asGoodAs64 is how many samples of fire are as near to the truth, once they are denoised,
+// as 64 that aren't.
+func asGoodAs64(crew grid.Crew) int {
+	const w, h = 128, 72
+	sc := fireScene(128, crew, "path")
+	sc.Look.Denoise = 1
+	var cleaned [][]look.RGB
+	p := picture(sc, w, h, crew)
+	for range 64 {
+		p.Pass(nil)
+		if p.Samples%4 == 0 {
+			cleaned = append(cleaned, finished(p))
+		}
+	}
+	begun := raw(p)
+	const all = 512
+	for range all - 64 {
+		p.Pass(nil)
+	}
+	// the truth is told by the further samples alone: the first would speak for themselves
+	truth := raw(p)
+	for i, b := range begun {
+		truth[i] = truth[i].Scale(all / (all - 64.0)).Add(b.Scale(-64 / (all - 64.0)))
+	}
+	goal := gap(begun, truth)
+	for n, c := range cleaned {
+		if gap(c, truth) <= goal {
+			return 4 * (n + 1)
+		}
+	}
+	return 64
 }
 
 // burningChannels are those of the puff with a hot, burning middle.
@@ -388,8 +460,8 @@ func fireScene(n int, crew grid.Crew, method string) *render.Scene {
 // pathsAgainstMarch takes as many samples as one pass of the march lasts, and
 // holds both errors against a picture of many samples.
 func pathsAgainstMarch(crew grid.Crew) float64 {
-	const w, h = 160, 90
-	take := func(method string, until func(n int, spent time.Duration) bool) *render.Picture {
+	const w, h = 96, 54
+	take := func(method string, until func(n int, spent time.Duration) bool) []look.RGB {
 		sc := fireScene(64, crew, method)
 		begin := time.Now()
 		p, err := render.New(sc, w, h, crew)
@@ -399,25 +471,14 @@ func pathsAgainstMarch(crew grid.Crew) float64 {
 		for !until(p.Samples, time.Since(begin)) {
 			p.Pass(nil)
 		}
-		return p
+		return raw(p)
 	}
-	truth := take("path", func(n int, _ time.Duration) bool { return n >= 1024 })
+	truth := take("path", func(n int, _ time.Duration) bool { return n >= 512 })
 	begin := time.Now()
 	march := take("march", func(n int, _ time.Duration) bool { return n >= 4 })
 	spent := time.Since(begin)
 	paths := take("path", func(n int, d time.Duration) bool { return n > 0 && d >= spent })
-	gap := func(p *render.Picture) (e float64) {
-		for i := range w * h {
-			a, _ := truth.At(i%w, i/w)
-			b, _ := p.At(i%w, i/w)
-			for c := range 3 {
-				d := (b[c] - a[c]) / (a[c] + 0.05)
-				e += d * d
-			}
-		}
-		return math.Sqrt(e)
-	}
-	return gap(paths) / gap(march)
+	return gap(paths, truth) / gap(march, truth)
 }
 
 func cacheSpeed(t *Table) {
