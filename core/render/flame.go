@@ -6,10 +6,12 @@ package render
 
 import (
 	"fmt"
+	"slices"
 
 	"zarf/core/geom"
 	"zarf/core/grid"
 	"zarf/core/look"
+	"zarf/core/vec"
 )
 
 // Beside is another domain's fluid, and where its grid lies.
@@ -248,7 +250,7 @@ func (v *Volume) ignite(c *Channels, l *look.Look, crew grid.Crew) error {
 		}
 	}
 	if !l.FlameAnywhere && l.FlameMix == 0 {
-		if _, top, _ := c.Temperature.Range(); (float64(top)+c.Air)*l.FlameScale < 500 {
+		if (hottest(c.Temperature, crew)+c.Air)*l.FlameScale < 500 {
 			return nil
 		}
 	}
@@ -277,15 +279,27 @@ func (v *Volume) ignite(c *Channels, l *look.Look, crew grid.Crew) error {
 	return nil
 }
 
+// hottest is the largest value of a field.
+func hottest(f *grid.Field, crew grid.Crew) float64 {
+	planes := make([]float32, f.NZ)
+	crew.For(f.NZ, 4, func(k0, k1 int) {
+		for k := k0; k < k1; k++ {
+			planes[k], _ = vec.Largest(f.Data[f.Index(0, 0, k):][:f.NX*f.NY])
+		}
+	})
+	return float64(slices.Max(planes))
+}
+
 // shineBy works out what each voxel gives off, and where it lies.
 func (v *Volume) shineBy(f *flame, c *Channels, crew grid.Crew) {
 	d := v.Density.Dims
 	// below 500 K nothing is visible: most voxels of a fire's box are skipped here
 	cold, visible := !f.l.FlameAnywhere && f.l.FlameMix == 0, 475/f.l.FlameScale
+	below := float32(visible - c.Air - 0.01) // for certain
 	lo, hi := make([][3]int, d.NZ), make([][3]int, d.NZ) // of what glows, by plane
 	crew.For(d.NZ, 2, func(k0, k1 int) {
 		for n := d.Index(0, 0, k0); n < d.Index(0, 0, k1); n++ {
-			if cold && float64(c.Temperature.Data[n])+c.Air < visible {
+			if cold && (c.Temperature.Data[n] < below || float64(c.Temperature.Data[n])+c.Air < visible) {
 				continue
 			}
 			g := f.glow(f.values(n))

@@ -52,12 +52,12 @@ func (v *Volume) lightTiles(crew grid.Crew) {
 					// once, in its own tile.
 					for z := max(k*tile-1, 0); z < min(k*tile+tile+1, f.NZ); z++ {
 						for y := max(j*tile-1, 0); y < min(j*tile+tile+1, f.NY); y++ {
-							o := f.Index(0, y, z)
+							red, green, blue := v.Glow[0].Row(y, z), v.Glow[1].Row(y, z), v.Glow[2].Row(y, z)
 							for x := max(i*tile-1, 0); x < min(i*tile+tile+1, f.NX); x++ {
-								g := look.RGB{float64(v.Glow[0].Data[o+x]), float64(v.Glow[1].Data[o+x]), float64(v.Glow[2].Data[o+x])}
-								if g == (look.RGB{}) {
+								if red[x] == 0 && green[x] == 0 && blue[x] == 0 {
 									continue
 								}
+								g := look.RGB{float64(red[x]), float64(green[x]), float64(blue[x])}
 								v.lit[n] = true
 								if x/tile != i || y/tile != j || z/tile != k {
 									continue
