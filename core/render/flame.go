@@ -295,7 +295,7 @@ func (v *Volume) shineBy(f *flame, c *Channels, crew grid.Crew) {
 	d := v.Density.Dims
 	// below 500 K nothing is visible: most voxels of a fire's box are skipped here
 	cold, visible := !f.l.FlameAnywhere && f.l.FlameMix == 0, 475/f.l.FlameScale
-	below := float32(visible - c.Air - 0.01) // for certain
+	below := float32(visible - c.Air - 0.01)             // for certain
 	lo, hi := make([][3]int, d.NZ), make([][3]int, d.NZ) // of what glows, by plane
 	crew.For(d.NZ, 2, func(k0, k1 int) {
 		for n := d.Index(0, 0, k0); n < d.Index(0, 0, k1); n++ {
