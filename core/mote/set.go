@@ -1,0 +1,125 @@
+package mote
+
+import "fmt"
+
+// Set holds particles, a row for each: the slices are of one length. Rows keep their
+// order, so that identities rise along them.
+type Set struct {
+	ID  []uint64     // lasts from frame to frame
+	P   [3][]float32 // m
+	V   [3][]float32 // m/s
+	Age []float32    // s
+	// Life is the age at which it dies, s; 0: it doesn't.
+	Life    []float32
+	Size    []float32    // diameter, m
+	Density []float32    // kg/m³
+	Heat    []float32    // temperature, K
+	Turn    [3][]float32 // how it is turned, an axis times an angle in radians
+	Spin    [3][]float32 // radians a second round each axis
+	State   []uint8
+	Own     []Channel // further channels
+
+	next uint64 // the identity that the next to be born gets
+}
+
+// Channel is a number of every particle, by a name of its own.
+type Channel struct {
+	Name string
+	V    []float32
+}
+
+// What a particle is about.
+const (
+	Flying = iota // moves by itself
+	Stuck         // rests on what it has met
+	Dead          // goes at the end of the step
+)
+
+// Len is how many there are.
+func (s *Set) Len() int { return len(s.ID) }
+
+// columns are all numbers but identity and state, in a fixed order.
+func (s *Set) columns() []*[]float32 {
+	out := []*[]float32{&s.P[0], &s.P[1], &s.P[2], &s.V[0], &s.V[1], &s.V[2], &s.Age, &s.Life, &s.Size, &s.Density, &s.Heat}
+	for a := range 3 {
+		out = append(out, &s.Turn[a], &s.Spin[a])
+	}
+	for i := range s.Own {
+		out = append(out, &s.Own[i].V)
+	}
+	return out
+}
+
+// Add makes room for n more particles, of zeros but for their identities, and returns the
+// row of the first.
+func (s *Set) Add(n int) int {
+	first := s.Len()
+	for _, c := range s.columns() {
+		*c = append(*c, make([]float32, n)...)
+	}
+	s.State = append(s.State, make([]uint8, n)...)
+	for range n {
+		s.ID = append(s.ID, s.next)
+		s.next++
+	}
+	return first
+}
+
+// Declare adds a channel, of zeros so far; one that is there stays.
+func (s *Set) Declare(name string) *Channel {
+	for i := range s.Own {
+		if s.Own[i].Name == name {
+			return &s.Own[i]
+		}
+	}
+	s.Own = append(s.Own, Channel{name, make([]float32, s.Len())})
+	return &s.Own[len(s.Own)-1]
+}
+
+// Sweep drops the dead, keeping the order of the others, and returns how many there were.
+func (s *Set) Sweep() int {
+	kept, columns := 0, s.columns()
+	for i, st := range s.State {
+		if st == Dead {
+			continue
+		}
+		if kept < i {
+			s.ID[kept], s.State[kept] = s.ID[i], st
+			for _, c := range columns {
+				(*c)[kept] = (*c)[i]
+			}
+		}
+		kept++
+	}
+	gone := s.Len() - kept
+	s.ID, s.State = s.ID[:kept], s.State[:kept]
+	for _, c := range columns {
+		*c = (*c)[:kept]
+	}
+	return gone
+}
+
+// Check tells what is wrong with a set that came from elsewhere: columns of other lengths,
+// numbers that are none, identities that occur twice.
+func (s *Set) Check() error {
+	n := s.Len()
+	if len(s.State) != n {
+		return fmt.Errorf("mote: %d states of %d particles", len(s.State), n)
+	}
+	for m, c := range s.columns() {
+		if len(*c) != n {
+			return fmt.Errorf("mote: %d values of %d particles in column %d", len(*c), n, m)
+		}
+		for i, v := range *c {
+			if v-v != 0 {
+				return fmt.Errorf("mote: particle %d has %g in column %d; every value has to be a finite number", s.ID[i], v, m)
+			}
+		}
+	}
+	for i := 1; i < n; i++ {
+		if s.ID[i] <= s.ID[i-1] {
+			return fmt.Errorf("mote: identity %d comes after %d; they have to rise", s.ID[i], s.ID[i-1])
+		}
+	}
+	return nil
+}
