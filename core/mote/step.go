@@ -47,8 +47,8 @@ type World struct {
 
 // Counts are what a step did.
 type Counts struct {
-	Met, Died int
-	Fastest   float64 // m/s
+	Hits, Deaths []int32 // rows, in their order; one is hit once a step at most
+	Fastest      float64 // m/s
 }
 
 // batch is how many particles go through a step together: what they need stays in the
@@ -78,8 +78,8 @@ func (s *Set) Step(dt float64, w *World, crew grid.Crew) Counts {
 	})
 	var all Counts
 	for _, c := range part {
-		all.Met += c.Met
-		all.Died += c.Died
+		all.Hits = append(all.Hits, c.Hits...)
+		all.Deaths = append(all.Deaths, c.Deaths...)
 		all.Fastest = max(all.Fastest, c.Fastest)
 	}
 	return all
@@ -153,7 +153,7 @@ func (s *Set) move(t *room, lo, hi int, dt float32, w *World, solids []solid, c 
 		}
 		if s.Age[i] += dt; s.Life[i] > 0 && s.Age[i] >= s.Life[i] {
 			s.State[i] = Dead
-			c.Died++
+			c.Deaths = append(c.Deaths, int32(i))
 			continue
 		}
 		if s.State[i] == Stuck {
@@ -194,11 +194,11 @@ func (s *Set) pass(i int, v, mean [3]float32, dt, weight float64, w *World, soli
 		if near(solids, p, way, r) {
 			end, after, met := follow(solids, &w.Contact, p, geom.V(float64(v[0]), float64(v[1]), float64(v[2])), way, r, dt, weight)
 			if met {
-				c.Met++
+				c.Hits = append(c.Hits, int32(i))
 				switch {
 				case w.Contact.Dies:
 					s.State[i] = Dead
-					c.Died++
+					c.Deaths = append(c.Deaths, int32(i))
 				case w.Contact.Sticks:
 					s.State[i] = Stuck
 				}
@@ -243,7 +243,7 @@ func (s *Set) leave(i int, w *World, c *Counts) {
 	x, y, z := float64(s.P[0][i]), float64(s.P[1][i]), float64(s.P[2][i])
 	if x < b.Min.X || y < b.Min.Y || z < b.Min.Z || x > b.Max.X || y > b.Max.Y || z > b.Max.Z {
 		s.State[i] = Dead
-		c.Died++
+		c.Deaths = append(c.Deaths, int32(i))
 	}
 }
 

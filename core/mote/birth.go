@@ -1,0 +1,379 @@
+package mote
+
+import (
+	"math"
+	"sort"
+
+	"zarf/core/geom"
+	"zarf/core/grid"
+	"zarf/core/noise"
+	"zarf/core/sim"
+)
+
+// Place is where a particle is born, and what it takes from there.
+type Place struct {
+	P, V   geom.Vec3 // m, m/s
+	Normal geom.Vec3 // of the surface there; zero: there is none
+	Heat   float64   // K
+}
+
+// Trait is a value at birth, and by how much it may lie on either side of that.
+type Trait struct{ Value, Spread float64 }
+
+func (t Trait) draw(u float64) float64 { return t.Value + t.Spread*(2*u-1) }
+
+// Born is what particles are like at birth.
+type Born struct {
+	Life    Trait // s; 0: they don't die of age
+	Size    Trait // m
+	Density Trait // kg/m³
+	Heat    Trait // K, over that of the place where Warm is set
+	Warm    bool  // takes the place's own temperature
+	Inherit float64
+	Speed   Trait   // m/s, along the normal, or where there is none any way
+	Spin    float64 // radians a second at most, round any axis
+	Own     map[string]Trait
+}
+
+// chance are numbers of chance of a particle: the same for the same seed, identity and
+// purpose, in any order.
+func chance(seed, id uint64, purpose int64) float64 {
+	return float64(noise.Hash(seed, int64(id), purpose, 0x6d6f7465)>>11) / (1 << 53)
+}
+
+// anyway is a direction of even chance.
+func anyway(u, v float64) geom.Vec3 {
+	y := 2*u - 1
+	r, phi := math.Sqrt(max(0, 1-y*y)), 2*math.Pi*v
+	return geom.V(r*math.Cos(phi), y, r*math.Sin(phi))
+}
+
+// Bear adds a particle at each place and returns the row of the first.
+func (s *Set) Bear(places []Place, b *Born, seed uint64) int {
+	names := make([]string, 0, len(b.Own))
+	for name := range b.Own {
+		names = append(names, name)
+	}
+	sort.Strings(names) // maps have no order, and columns keep theirs
+	for _, name := range names {
+		s.Declare(name)
+	}
+	first := s.Add(len(places))
+	for n := range places {
+		p, i := &places[n], first+n
+		u := func(purpose int64) float64 { return chance(seed, s.ID[i], purpose) }
+		dir := p.Normal
+		if dir == (geom.Vec3{}) {
+			dir = anyway(u(0), u(1))
+		}
+		v := p.V.Mul(b.Inherit).Add(dir.Mul(b.Speed.draw(u(2)))).Array()
+		at, spin := p.P.Array(), anyway(u(3), u(4)).Mul(b.Spin*u(5)).Array()
+		for c := range 3 {
+			s.P[c][i], s.V[c][i], s.Spin[c][i] = float32(at[c]), float32(v[c]), float32(spin[c])
+		}
+		s.Life[i] = float32(max(b.Life.draw(u(6)), 0))
+		s.Size[i] = float32(max(b.Size.draw(u(7)), 0))
+		s.Density[i] = float32(max(b.Density.draw(u(8)), 0))
+		heat := b.Heat.draw(u(9))
+		if b.Warm {
+			heat += p.Heat
+		}
+		s.Heat[i] = float32(max(heat, 0))
+		for m, name := range names {
+			s.Declare(name).V[i] = float32(b.Own[name].draw(u(int64(10 + m))))
+		}
+	}
+	return first
+}
+
+// When says which values of a channel let particles be born.
+type When int
+
+// They are born where a value is between Low and High, or in the frame in which it falls
+// below Low or rises above High.
+const (
+	Between When = iota
+	Falls
+	Rises
+)
+
+// Source is a fluid in which particles are born, by the values of a channel.
+type Source struct {
+	Field, Was *grid.Field // of cells, now and a frame before; Was is asked for by Falls and Rises
+	H          float64     // m
+	Origin     geom.Vec3   // the grid's corner
+	When       When
+	Low, High  float64
+	Rate       float64        // a cubic metre a second; with Falls and Rises a cubic metre
+	Limit      int            // a frame; 0: none
+	Velocity   [3]*grid.Field // of faces, which particles inherit; nil: none
+	Heat       *grid.Field    // K
+}
+
+// Found is what a source came to.
+type Found struct {
+	Cells     int     // that let particles be born
+	Expected  float64 // how many, without the limit
+	Low, High float32 // of the channel, where nothing was born
+}
+
+// takes says whether a cell lets particles be born.
+func (o *Source) takes(n int) bool {
+	v := float64(o.Field.Data[n])
+	switch o.When {
+	case Falls:
+		return o.Was != nil && float64(o.Was.Data[n]) >= o.Low && v < o.Low
+	case Rises:
+		return o.Was != nil && float64(o.Was.Data[n]) <= o.High && v > o.High
+	}
+	return v >= o.Low && v <= o.High
+}
+
+// Places are where particles are born in a frame of dt seconds. Each cell draws by its own
+// number of chance, so that neither threads nor other cells change what is born in it; what
+// is over the limit is left out evenly.
+func (o *Source) Places(dt float64, frame int, seed uint64, crew grid.Crew) ([]Place, Found) {
+	d := o.Field.Dims
+	h3 := o.H * o.H * o.H
+	each := o.Rate * h3
+	if o.When == Between {
+		each *= dt
+	}
+	var f Found
+	planes := make([]int, d.NZ)
+	crew.For(d.NZ, 1, func(k0, k1 int) {
+		for k := k0; k < k1; k++ {
+			for n := d.Index(0, 0, k); n < d.Index(0, 0, k)+d.NX*d.NY; n++ {
+				if o.takes(n) {
+					planes[k]++
+				}
+			}
+		}
+	})
+	for _, n := range planes {
+		f.Cells += n
+	}
+	if f.Expected = float64(f.Cells) * each; f.Cells == 0 {
+		f.Low, f.High, _ = o.Field.Range()
+		return nil, f
+	}
+	if o.Limit > 0 && f.Expected > float64(o.Limit) {
+		each *= float64(o.Limit) / f.Expected
+	}
+	born := make([][]Place, d.NZ)
+	crew.For(d.NZ, 1, func(k0, k1 int) {
+		for k := k0; k < k1; k++ {
+			if planes[k] > 0 {
+				born[k] = o.plane(k, each, planes[k], noise.Hash(seed, int64(frame), 0, 0))
+			}
+		}
+	})
+	all := 0
+	for _, l := range born {
+		all += len(l)
+	}
+	out := make([]Place, 0, all)
+	for _, l := range born {
+		out = append(out, l...)
+	}
+	if o.Limit > 0 && len(out) > o.Limit {
+		kept := out[:0]
+		for n := range o.Limit {
+			kept = append(kept, out[n*all/o.Limit])
+		}
+		out = kept
+	}
+	return out, f
+}
+
+// plane are the places of a plane of cells, each of which bears so many.
+func (o *Source) plane(k int, each float64, cells int, seed uint64) []Place {
+	d := o.Field.Dims
+	out := make([]Place, 0, int(each*float64(cells)*1.1)+4)
+	for j := range d.NY {
+		for i := range d.NX {
+			cell := d.Index(i, j, k)
+			if !o.takes(cell) {
+				continue
+			}
+			bits := noise.Hash(seed, int64(cell), 0, 0)
+			n := int(each + float64(bits>>11)/(1<<53))
+			for m := range n {
+				bits = noise.Hash(bits, int64(m), 0, 1)
+				const unit = 1.0 / (1 << 21)
+				part := func(shift uint) float64 { return (float64(bits>>shift&(1<<21-1)) + 0.5) * unit }
+				out = append(out, o.place(geom.V(float64(i)+part(0), float64(j)+part(21), float64(k)+part(42))))
+			}
+		}
+	}
+	return out
+}
+
+// place is one at q, in cells.
+func (o *Source) place(q geom.Vec3) Place {
+	p := Place{P: o.Origin.Add(q.Mul(o.H))}
+	x, y, z := float32(q.X), float32(q.Y), float32(q.Z)
+	if u := o.Velocity; u[0] != nil {
+		p.V = geom.V(float64(u[0].Sample(x, y-0.5, z-0.5)), float64(u[1].Sample(x-0.5, y, z-0.5)), float64(u[2].Sample(x-0.5, y-0.5, z)))
+	}
+	if o.Heat != nil {
+		p.Heat = float64(o.Heat.Sample(x-0.5, y-0.5, z-0.5))
+	}
+	return p
+}
+
+// Form is a body from whose surface or room particles are born.
+type Form struct {
+	sim.Emitter
+	Rate  float64 // a second
+	Limit int     // a frame; 0: none
+
+	mesh *geom.Mesh
+	upTo []float64 // area up to the end of each triangle, m²
+}
+
+// Places are where particles are born in a frame of dt seconds: over the surface by its
+// area, or in the room within, less what the emitter's breakup leaves out.
+func (f *Form) Places(dt float64, frame int, seed uint64) []Place {
+	seed = noise.Hash(seed, int64(frame), 0, 2)
+	u := func(n, purpose int64) float64 { return float64(noise.Hash(seed, n, purpose, 3)>>11) / (1 << 53) }
+	want := int(f.Rate*dt + u(-1, 0))
+	if f.Limit > 0 {
+		want = min(want, f.Limit)
+	}
+	if want <= 0 {
+		return nil
+	}
+	if f.Surface > 0 && f.mesh == nil {
+		f.measure()
+	}
+	out := make([]Place, 0, want)
+	for n := range int64(want) {
+		p, ok := f.draw(n, u)
+		if ok && (f.Breakup <= 0 || u(n, 100) < f.Gaps(p.P)) {
+			p.V = f.Velocity(p.P, dt)
+			out = append(out, p)
+		}
+	}
+	return out
+}
+
+// measure readies the surface's triangles, in the form's own axes.
+func (f *Form) measure() {
+	still := f.Shape
+	still.Centre, still.Turn = geom.Vec3{}, geom.RotationXYZ(geom.Vec3{})
+	f.mesh = still.Mesh()
+	sum := 0.0
+	for n := range f.mesh.Tri {
+		a, b, c := f.mesh.Corners(n)
+		sum += b.Sub(a).Cross(c.Sub(a)).Len() / 2
+		f.upTo = append(f.upTo, sum)
+	}
+}
+
+// tries bounds how often a place in a form's room is looked for.
+const tries = 64
+
+// draw is a place on the surface or in the room.
+func (f *Form) draw(n int64, u func(n, purpose int64) float64) (Place, bool) {
+	if f.Surface > 0 {
+		if len(f.upTo) == 0 || f.upTo[len(f.upTo)-1] <= 0 {
+			return Place{}, false
+		}
+		tri := sort.SearchFloat64s(f.upTo, u(n, 0)*f.upTo[len(f.upTo)-1])
+		a, b, c := f.mesh.Corners(min(tri, len(f.upTo)-1))
+		x, y := u(n, 1), u(n, 2)
+		if x+y > 1 {
+			x, y = 1-x, 1-y
+		}
+		at := a.Add(b.Sub(a).Mul(x)).Add(c.Sub(a).Mul(y))
+		normal := b.Sub(a).Cross(c.Sub(a)).Unit()
+		return Place{P: f.Shape.Turn.Apply(at).Add(f.Shape.Centre), Normal: f.Shape.Turn.Apply(normal)}, true
+	}
+	box := f.Shape.Bounds()
+	size := box.Size()
+	for m := range int64(tries) {
+		p := box.Min.Add(geom.V(size.X*u(n, 3*m+10), size.Y*u(n, 3*m+11), size.Z*u(n, 3*m+12)))
+		if f.Shape.Distance(p) < 0 {
+			return Place{P: p}, true
+		}
+	}
+	return Place{}, false
+}
+
+// Moment is what in a particle's life others are born by.
+type Moment int
+
+// The moments.
+const (
+	AtBirth Moment = iota
+	AtAge
+	AtDeath
+	OnHit
+	Along // all the way
+)
+
+// Offspring are born from the particles of another stage.
+type Offspring struct {
+	At    Moment
+	Age   float64 // s, with AtAge
+	Count float64 // for each of their parents; Along: a second
+	Limit int     // a frame; 0: none
+}
+
+// Places are where they are born in a frame of dt seconds, from the set as the frame has
+// left it, its dead still there: by what the frame's steps did, and by which was born in
+// it, from the row of the first on.
+func (o *Offspring) Places(from *Set, did *Counts, first int, dt float64, frame int, seed uint64) []Place {
+	seed = noise.Hash(seed, int64(frame), 0, 4)
+	var out []Place
+	from.parents(o, did, first, dt, func(i int) {
+		u := func(purpose int64) float64 { return chance(seed, from.ID[i], purpose) }
+		many := o.Count
+		if o.At == Along {
+			many *= dt
+		}
+		p := geom.V(float64(from.P[0][i]), float64(from.P[1][i]), float64(from.P[2][i]))
+		v := geom.V(float64(from.V[0][i]), float64(from.V[1][i]), float64(from.V[2][i]))
+		for m := range int64(many + u(-1)) {
+			at := p
+			if o.At == Along {
+				at = p.Sub(v.Mul(dt * u(m)))
+			}
+			out = append(out, Place{P: at, V: v, Heat: float64(from.Heat[i])})
+		}
+	})
+	if all := len(out); o.Limit > 0 && all > o.Limit {
+		for n := range o.Limit {
+			out[n] = out[n*all/o.Limit]
+		}
+		out = out[:o.Limit]
+	}
+	return out
+}
+
+// parents calls fn for the rows of those that bear.
+func (s *Set) parents(o *Offspring, did *Counts, first int, dt float64, fn func(i int)) {
+	switch o.At {
+	case AtBirth:
+		for i := first; i < s.Len(); i++ {
+			fn(i)
+		}
+	case AtDeath:
+		for _, i := range did.Deaths {
+			fn(int(i))
+		}
+	case OnHit:
+		for _, i := range did.Hits {
+			fn(int(i))
+		}
+	default:
+		// ages are sums of steps: what rounding leaves must not count twice
+		age := o.Age - dt/1000
+		for i, st := range s.State {
+			if a := float64(s.Age[i]); st != Dead && (o.At == Along || a >= age && a-dt < age) {
+				fn(i)
+			}
+		}
+	}
+}
