@@ -49,7 +49,7 @@ func anyway(u, v float64) geom.Vec3 {
 }
 
 // Bear adds a particle at each place and returns the row of the first.
-func (s *Set) Bear(places []Place, b *Born, seed uint64) int {
+func (s *Set) Bear(places []Place, b *Born, seed uint64, crew grid.Crew) int {
 	names := make([]string, 0, len(b.Own))
 	for name := range b.Own {
 		names = append(names, name)
@@ -59,31 +59,48 @@ func (s *Set) Bear(places []Place, b *Born, seed uint64) int {
 		s.Declare(name)
 	}
 	first := s.Add(len(places))
-	for n := range places {
-		p, i := &places[n], first+n
-		u := func(purpose int64) float64 { return chance(seed, s.ID[i], purpose) }
+	own := make([][]float32, len(names))
+	for m, name := range names {
+		own[m] = s.Declare(name).V
+	}
+	crew.For(len(places), 256, func(lo, hi int) {
+		for n := lo; n < hi; n++ {
+			s.bear(first+n, &places[n], b, seed)
+			for m, name := range names {
+				own[m][first+n] = float32(b.Own[name].draw(chance(seed, s.ID[first+n], int64(10+m))))
+			}
+		}
+	})
+	return first
+}
+
+// bear makes row i a particle that is born at a place.
+func (s *Set) bear(i int, p *Place, b *Born, seed uint64) {
+	u := func(purpose int64) float64 { return chance(seed, s.ID[i], purpose) }
+	v := p.V.Mul(b.Inherit)
+	if b.Speed != (Trait{}) {
 		dir := p.Normal
 		if dir == (geom.Vec3{}) {
 			dir = anyway(u(0), u(1))
 		}
-		v := p.V.Mul(b.Inherit).Add(dir.Mul(b.Speed.draw(u(2)))).Array()
-		at, spin := p.P.Array(), anyway(u(3), u(4)).Mul(b.Spin*u(5)).Array()
-		for c := range 3 {
-			s.P[c][i], s.V[c][i], s.Spin[c][i] = float32(at[c]), float32(v[c]), float32(spin[c])
-		}
-		s.Life[i] = float32(max(b.Life.draw(u(6)), 0))
-		s.Size[i] = float32(max(b.Size.draw(u(7)), 0))
-		s.Density[i] = float32(max(b.Density.draw(u(8)), 0))
-		heat := b.Heat.draw(u(9))
-		if b.Warm {
-			heat += p.Heat
-		}
-		s.Heat[i] = float32(max(heat, 0))
-		for m, name := range names {
-			s.Declare(name).V[i] = float32(b.Own[name].draw(u(int64(10 + m))))
-		}
+		v = v.Add(dir.Mul(b.Speed.draw(u(2))))
 	}
-	return first
+	var spin geom.Vec3
+	if b.Spin > 0 {
+		spin = anyway(u(3), u(4)).Mul(b.Spin * u(5))
+	}
+	at, way, turn := p.P.Array(), v.Array(), spin.Array()
+	for c := range 3 {
+		s.P[c][i], s.V[c][i], s.Spin[c][i] = float32(at[c]), float32(way[c]), float32(turn[c])
+	}
+	s.Life[i] = float32(max(b.Life.draw(u(6)), 0))
+	s.Size[i] = float32(max(b.Size.draw(u(7)), 0))
+	s.Density[i] = float32(max(b.Density.draw(u(8)), 0))
+	heat := b.Heat.draw(u(9))
+	if b.Warm {
+		heat += p.Heat
+	}
+	s.Heat[i] = float32(max(heat, 0))
 }
 
 // When says which values of a channel let particles be born.
@@ -118,15 +135,37 @@ type Found struct {
 }
 
 // takes says whether a cell lets particles be born.
-func (o *Source) takes(n int) bool {
-	v := float64(o.Field.Data[n])
+func (o *Source) takes(v, was float32) bool {
 	switch o.When {
 	case Falls:
-		return o.Was != nil && float64(o.Was.Data[n]) >= o.Low && v < o.Low
+		return was >= float32(o.Low) && v < float32(o.Low)
 	case Rises:
-		return o.Was != nil && float64(o.Was.Data[n]) <= o.High && v > o.High
+		return was <= float32(o.High) && v > float32(o.High)
 	}
-	return v >= o.Low && v <= o.High
+	return v >= float32(o.Low) && v <= float32(o.High)
+}
+
+// cells are those of row (j,k) that let particles be born, added to list.
+func (o *Source) cells(list []int32, j, k int) []int32 {
+	row := o.Field.Row(j, k)
+	if o.When == Between {
+		lo, hi := float32(o.Low), float32(o.High)
+		for i, v := range row {
+			if v >= lo && v <= hi {
+				list = append(list, int32(i))
+			}
+		}
+		return list
+	}
+	if o.Was == nil {
+		return list
+	}
+	for i, was := range o.Was.Row(j, k) {
+		if o.takes(row[i], was) {
+			list = append(list, int32(i))
+		}
+	}
+	return list
 }
 
 // Places are where particles are born in a frame of dt seconds. Each cell draws by its own
@@ -142,11 +181,10 @@ func (o *Source) Places(dt float64, frame int, seed uint64, crew grid.Crew) ([]P
 	var f Found
 	planes := make([]int, d.NZ)
 	crew.For(d.NZ, 1, func(k0, k1 int) {
+		list := make([]int32, 0, d.NX)
 		for k := k0; k < k1; k++ {
-			for n := d.Index(0, 0, k); n < d.Index(0, 0, k)+d.NX*d.NY; n++ {
-				if o.takes(n) {
-					planes[k]++
-				}
+			for j := range d.NY {
+				planes[k] += len(o.cells(list, j, k))
 			}
 		}
 	})
@@ -172,10 +210,17 @@ func (o *Source) Places(dt float64, frame int, seed uint64, crew grid.Crew) ([]P
 	for _, l := range born {
 		all += len(l)
 	}
-	out := make([]Place, 0, all)
-	for _, l := range born {
-		out = append(out, l...)
+	out := make([]Place, all)
+	at := 0
+	for k, l := range born {
+		planes[k] = at
+		at += len(l)
 	}
+	crew.For(d.NZ, 1, func(k0, k1 int) {
+		for k := k0; k < k1; k++ {
+			copy(out[planes[k]:], born[k])
+		}
+	})
 	if o.Limit > 0 && len(out) > o.Limit {
 		kept := out[:0]
 		for n := range o.Limit {
@@ -190,13 +235,10 @@ func (o *Source) Places(dt float64, frame int, seed uint64, crew grid.Crew) ([]P
 func (o *Source) plane(k int, each float64, cells int, seed uint64) []Place {
 	d := o.Field.Dims
 	out := make([]Place, 0, int(each*float64(cells)*1.1)+4)
+	list := make([]int32, 0, d.NX)
 	for j := range d.NY {
-		for i := range d.NX {
-			cell := d.Index(i, j, k)
-			if !o.takes(cell) {
-				continue
-			}
-			bits := noise.Hash(seed, int64(cell), 0, 0)
+		for _, i := range o.cells(list, j, k) {
+			bits := noise.Hash(seed, int64(d.Index(int(i), j, k)), 0, 0)
 			n := int(each + float64(bits>>11)/(1<<53))
 			for m := range n {
 				bits = noise.Hash(bits, int64(m), 0, 1)

@@ -120,7 +120,7 @@ func TestBornParticlesHaveTheirTraits(t *testing.T) {
 		places[i] = Place{V: geom.V(1, 0, 0), Normal: geom.V(0, 1, 0), Heat: 500}
 	}
 	b := &Born{Life: Trait{2, 0.5}, Size: Trait{0.01, 0.002}, Density: Trait{200, 0}, Heat: Trait{50, 10}, Warm: true, Inherit: 0.5, Speed: Trait{3, 1}, Spin: 4, Own: map[string]Trait{"soot": {0.3, 0.1}}}
-	if first := s.Bear(places, b, 11); first != 0 || s.Bear(places[:10], b, 11) != 4000 {
+	if first := s.Bear(places, b, 11, grid.NewCrew(2)); first != 0 || s.Bear(places[:10], b, 11, grid.NewCrew(1)) != 4000 {
 		t.Fatal("rows aren't in their order")
 	}
 	spread := func(what string, v []float32, value, by float64) {
@@ -192,5 +192,36 @@ func TestParticlesBearOthers(t *testing.T) {
 	// 0.8 s of life on the mean, two a second
 	if want := 100 * 0.795 * 2; math.Abs(float64(got[Along])-want) > 40 {
 		t.Errorf("%d along the way, want about %.0f", got[Along], want)
+	}
+}
+
+// In their order near ones lie side by side, each with all that is its own.
+func TestGatheringKeepsParticlesWhole(t *testing.T) {
+	s := scatter(3000, geom.Vec3{}, geom.V(1, 2, 3), 0.01, 100, 8)
+	far := func() (sum float64) {
+		for i := 1; i < s.Len(); i++ {
+			sum += s.at(i).Dist(s.at(i - 1))
+		}
+		return sum
+	}
+	for i := range s.Age {
+		s.Age[i] = s.P[0][i] + 2*s.P[1][i] + 4*s.P[2][i] + float32(s.ID[i])
+	}
+	before := far()
+	s.Gather(grid.NewCrew(2))
+	if after := far(); after > before/5 {
+		t.Errorf("from one to the next it was %.1f m, and is %.1f m", before, after)
+	}
+	for i := range s.Age {
+		if s.Age[i] != s.P[0][i]+2*s.P[1][i]+4*s.P[2][i]+float32(s.ID[i]) {
+			t.Fatalf("particle %d has got another's values", s.ID[i])
+		}
+	}
+	if err := s.Check(); err != nil {
+		t.Error(err)
+	}
+	s.ID[4] = s.ID[5]
+	if s.Check() == nil {
+		t.Error("an identity that occurs twice passes")
 	}
 }

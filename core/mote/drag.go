@@ -59,8 +59,6 @@ func newSlowing(d, rho, fluid, mu float32) slowing {
 	return slowing{18 * mu / m, fluid * d / mu}
 }
 
-func (s slowing) at(speed float32) float32 { return s.stokes * excessOf(s.re*speed) }
-
 // faded is e^−x and (1 − e^−x)/x for x ≥ 0, to 1e-6 of either.
 func faded(x float32) (left, mean float32) {
 	if x > 30 {
@@ -77,34 +75,45 @@ func faded(x float32) (left, mean float32) {
 	return left, (1 - left) / x
 }
 
-// carried moves a velocity v on for dt seconds in a fluid of velocity u under the
-// acceleration a, and returns it and the mean over the step, by which positions move.
-//
-// With the rate k = 1/τ constant over a step, the velocity goes to u + a/k as e^−kt: exact
-// for Stokes' drag whatever the step. k depends on the speed against the fluid, so it is
-// taken where that is in the step's middle (midpoint rule, second order).
-func (s slowing) carried(v, u, a [3]float32, dt float32) (next, mean [3]float32) {
-	k := s.at(length(v[0]-u[0], v[1]-u[1], v[2]-u[2]))
-	half, _ := s.over(v, u, a, k, dt/2)
-	k = s.at(length(half[0]-u[0], half[1]-u[1], half[2]-u[2]))
-	return s.over(v, u, a, k, dt)
+// midway is the rate of slowing in the middle of a step, for a velocity against the fluid
+// under the acceleration a. A first guess of the first order, an implicit step, is enough
+// for the whole to be of the second.
+func (s slowing) midway(dx, dy, dz, ax, ay, az, dt float32) float32 {
+	h := dt / 2
+	k := s.stokes * excessOf(s.re*length(dx, dy, dz))
+	q := 1 / (1 + k*h)
+	return s.stokes * excessOf(s.re*q*length(dx+ax*h, dy+ay*h, dz+az*h))
 }
 
-// over is carried for a given rate.
-func (s slowing) over(v, u, a [3]float32, k, dt float32) (next, mean [3]float32) {
-	left, m := faded(k * dt)
+// fading is what a step of dt seconds leaves of a velocity against the fluid that slows at
+// the rate k, the mean of that over the step, and the mean speed that a unit of
+// acceleration gives.
+//
+// With the rate constant over a step the velocity goes to u + a/k as e^−kt, exact for
+// Stokes' drag whatever the step:
+//
+//	v(t) = u + (v − u) e^−kt + a (1 − e^−kt)/k
+//
+// The mean of (1 − e^−kt)/k is (1 − m)/k, with m that of e^−kt: ½ dt for small k dt.
+func fading(k, dt float32) (left, m, rise float32) {
+	x := k * dt
+	left, m = faded(x)
+	if x > 0.0625 {
+		return left, m, (1 - m) / k
+	}
+	return left, m, 0.5 * dt * (1 - x*(1.0/3-x*(1.0/12-x*(1.0/60))))
+}
+
+// carried moves a velocity v on for dt seconds in a fluid of velocity u under the
+// acceleration a, and returns it and the mean over the step, by which positions move. k
+// depends on the speed against the fluid, so it is taken where that is in the step's
+// middle (midpoint rule, second order).
+func (s slowing) carried(v, u, a [3]float32, dt float32) (next, mean [3]float32) {
+	k := s.midway(v[0]-u[0], v[1]-u[1], v[2]-u[2], a[0], a[1], a[2], dt)
+	left, m, rise := fading(k, dt)
 	for c := range 3 {
-		// v(t) = u + (v − u) e^−kt + a (1 − e^−kt)/k
 		d := v[c] - u[c]
-		next[c] = u[c] + d*left + a[c]*m*dt
-		// the mean of e^−kt is m; that of (1 − e^−kt)/k is (1 − m)/k, ½ dt for small k dt
-		rise := 0.5 * dt
-		if x := k * dt; x > 0.0625 {
-			rise = (1 - m) / k
-		} else {
-			rise *= 1 - x*(1.0/3-x*(1.0/12-x*(1.0/60)))
-		}
-		mean[c] = u[c] + d*m + a[c]*rise
+		next[c], mean[c] = u[c]+d*left+a[c]*m*dt, u[c]+d*m+a[c]*rise
 	}
 	return next, mean
 }

@@ -1,9 +1,12 @@
 package mote
 
-import "fmt"
+import (
+	"fmt"
+	"slices"
+)
 
-// Set holds particles, a row for each: the slices are of one length. Rows keep their
-// order, so that identities rise along them.
+// Set holds particles, a row for each: the slices are of one length. Which row a particle
+// has may change; its identity lasts.
 type Set struct {
 	ID  []uint64     // lasts from frame to frame
 	P   [3][]float32 // m
@@ -116,9 +119,11 @@ func (s *Set) Check() error {
 			}
 		}
 	}
+	ids := slices.Clone(s.ID)
+	slices.Sort(ids)
 	for i := 1; i < n; i++ {
-		if s.ID[i] <= s.ID[i-1] {
-			return fmt.Errorf("mote: identity %d comes after %d; they have to rise", s.ID[i], s.ID[i-1])
+		if ids[i] == ids[i-1] {
+			return fmt.Errorf("mote: identity %d occurs twice; every particle needs one of its own", ids[i])
 		}
 	}
 	return nil

@@ -2,6 +2,7 @@ package mote
 
 import (
 	"math"
+	"slices"
 
 	"zarf/core/geom"
 	"zarf/core/grid"
@@ -12,10 +13,10 @@ import (
 // Fluid is what particles live in: where nothing else is, still air or a wind.
 type Fluid struct {
 	Velocity  geom.Vec3 // m/s, where there is no field
-	Density   float64   // kg/m³
-	Viscosity float64   // Pa·s
-	Heat      float64   // K
-	Conducts  float64   // heat, W/(m K)
+	Density   float32   // kg/m³
+	Viscosity float32   // Pa·s
+	Heat      float32   // K
+	Conducts  float32   // heat, W/(m K)
 }
 
 // Air is that of a room.
@@ -62,6 +63,8 @@ type room struct {
 	heat    [batch]float32    // of the fluid
 	sampled [batch]float32
 	of      [batch]*Fluid
+	a       [3][batch]float32 // what pushes besides drag, m/s²
+	v, mean [3][batch]float32 // at the end of the step, and over it
 }
 
 // Step moves particles on for dt seconds. Those that die are marked; Sweep drops them.
@@ -90,7 +93,7 @@ func (s *Set) fluids(t *room, lo, hi int, w *World) {
 	n := hi - lo
 	still := w.Still.Velocity.Array()
 	for i := range n {
-		t.of[i], t.heat[i] = &w.Still, float32(w.Still.Heat)
+		t.of[i], t.heat[i] = &w.Still, w.Still.Heat
 		for c := range 3 {
 			t.u[c][i] = float32(still[c])
 		}
@@ -138,15 +141,12 @@ func (s *Set) field(t *room, lo, n int, f *Field) {
 	take(t.u[1][:n], f.V, [3]float32{0.5, 0, 0.5}, 0)
 	take(t.u[2][:n], f.W, [3]float32{0.5, 0.5, 0}, 0)
 	if f.Excess != nil {
-		take(t.heat[:n], f.Excess, [3]float32{0.5, 0.5, 0.5}, float32(f.Heat))
+		take(t.heat[:n], f.Excess, [3]float32{0.5, 0.5, 0.5}, f.Heat)
 	}
 }
 
 // move is Step for the particles from lo to hi.
 func (s *Set) move(t *room, lo, hi int, dt float32, w *World, solids []solid, c *Counts) {
-	s.fluids(t, lo, hi, w)
-	g := w.Gravity.Array()
-	weight := w.Gravity.Len()
 	for i := lo; i < hi; i++ {
 		if s.State[i] == Dead {
 			continue
@@ -154,82 +154,149 @@ func (s *Set) move(t *room, lo, hi int, dt float32, w *World, solids []solid, c 
 		if s.Age[i] += dt; s.Life[i] > 0 && s.Age[i] >= s.Life[i] {
 			s.State[i] = Dead
 			c.Deaths = append(c.Deaths, int32(i))
-			continue
 		}
-		if s.State[i] == Stuck {
-			s.ride(i, dt, solids)
-			continue
-		}
-		k := i - lo
-		v, u, f := [3]float32{s.V[0][i], s.V[1][i], s.V[2][i]}, [3]float32{t.u[0][k], t.u[1][k], t.u[2][k]}, t.of[k]
-		rho, fluid := s.Density[i], float32(f.Density)
+	}
+	s.fluids(t, lo, hi, w)
+	s.push(t, lo, hi, w)
+	s.drag(t, lo, hi, dt)
+	if w.Takes > 0 {
+		s.warm(t, lo, hi, dt, w)
+	}
+	s.pass(t, lo, hi, float64(dt), w, within(solids, s.reach(t, lo, hi, dt)), solids, c)
+}
+
+// push is weight less lift, and the pushes.
+func (s *Set) push(t *room, lo, hi int, w *World) {
+	g := w.Gravity.Array()
+	for i := lo; i < hi; i++ {
+		rho, fluid := s.Density[i], t.of[i-lo].Density
 		lift := (rho - fluid) / max(rho+fluid/2, 1e-9)
-		a := [3]float32{float32(g[0]) * lift, float32(g[1]) * lift, float32(g[2]) * lift}
-		if len(w.Pushes) > 0 {
+		for c := range 3 {
+			t.a[c][i-lo] = float32(g[c]) * lift
+		}
+	}
+	for m := range w.Pushes {
+		f := &w.Pushes[m]
+		for i := lo; i < hi; i++ {
 			p := geom.V(float64(s.P[0][i]), float64(s.P[1][i]), float64(s.P[2][i]))
-			for m := range w.Pushes {
-				if x := w.Pushes[m].Region.Weight(p); x > 0 {
-					push := w.Pushes[m].At(p).Mul(x).Array()
-					for c := range 3 {
-						a[c] += float32(push[c])
-					}
+			if x := f.Region.Weight(p); x > 0 {
+				push := f.At(p).Mul(x).Array()
+				for c := range 3 {
+					t.a[c][i-lo] += float32(push[c])
 				}
 			}
 		}
-		slow := newSlowing(s.Size[i], rho, fluid, float32(f.Viscosity))
-		next, mean := slow.carried(v, u, a, dt)
-		if w.Takes > 0 {
-			s.warm(i, t.heat[k], f, slow.re*length(v[0]-u[0], v[1]-u[1], v[2]-u[2]), dt, w)
-		}
-		s.pass(i, next, mean, float64(dt), weight, w, solids, c)
 	}
 }
 
-// pass moves a particle along its way, past solids and out of bounds.
-func (s *Set) pass(i int, v, mean [3]float32, dt, weight float64, w *World, solids []solid, c *Counts) {
-	if len(solids) > 0 {
-		p := geom.V(float64(s.P[0][i]), float64(s.P[1][i]), float64(s.P[2][i]))
-		way := geom.V(float64(mean[0]), float64(mean[1]), float64(mean[2])).Mul(dt)
-		r := float64(s.Size[i]) / 2
-		if near(solids, p, way, r) {
-			end, after, met := follow(solids, &w.Contact, p, geom.V(float64(v[0]), float64(v[1]), float64(v[2])), way, r, dt, weight)
-			if met {
-				c.Hits = append(c.Hits, int32(i))
-				switch {
-				case w.Contact.Dies:
-					s.State[i] = Dead
-					c.Deaths = append(c.Deaths, int32(i))
-				case w.Contact.Sticks:
-					s.State[i] = Stuck
-				}
-			}
-			e, a := end.Array(), after.Array()
-			for k := range 3 {
-				s.P[k][i], s.V[k][i] = float32(e[k]), float32(a[k])
-			}
-			s.leave(i, w, c)
-			return
+// drag is carried for a batch.
+func (s *Set) drag(t *room, lo, hi int, dt float32) {
+	n := hi - lo
+	size, density := s.Size[lo:hi], s.Density[lo:hi]
+	vx, vy, vz := s.V[0][lo:hi], s.V[1][lo:hi], s.V[2][lo:hi]
+	if n > batch {
+		panic("mote: a batch is too long")
+	}
+	for i := range n {
+		f := t.of[i]
+		slow := newSlowing(size[i], density[i], f.Density, f.Viscosity)
+		ux, uy, uz, ax, ay, az := t.u[0][i], t.u[1][i], t.u[2][i], t.a[0][i], t.a[1][i], t.a[2][i]
+		dx, dy, dz := vx[i]-ux, vy[i]-uy, vz[i]-uz
+		k := slow.midway(dx, dy, dz, ax, ay, az, dt)
+		left, m, rise := fading(k, dt)
+		t.v[0][i], t.mean[0][i] = ux+dx*left+ax*m*dt, ux+dx*m+ax*rise
+		t.v[1][i], t.mean[1][i] = uy+dy*left+ay*m*dt, uy+dy*m+ay*rise
+		t.v[2][i], t.mean[2][i] = uz+dz*left+az*m*dt, uz+dz*m+az*rise
+	}
+}
+
+// reach is the box of a batch's ways.
+func (s *Set) reach(t *room, lo, hi int, dt float32) geom.Box {
+	var least, most [3]float64
+	for c := range 3 {
+		p, a, b := s.P[c][lo:hi], float32(math.MaxFloat32), float32(-math.MaxFloat32)
+		for i, m := range t.mean[c][:len(p)] {
+			q := p[i] + m*dt
+			a, b = min(a, p[i], q), max(b, p[i], q)
+		}
+		least[c], most[c] = float64(a), float64(b)
+	}
+	return geom.Box{Min: geom.FromArray(least), Max: geom.FromArray(most)}.Grow(float64(slices.Max(s.Size[lo:hi]))/2 + gap)
+}
+
+// within are the solids that may be met within a box.
+func within(solids []solid, b geom.Box) (out []solid) {
+	for i := range solids {
+		if b.Overlaps(solids[i].swept) {
+			return solids // their order and number matter to none that isn't met
 		}
 	}
-	for k := range 3 {
-		s.P[k][i] += mean[k] * float32(dt)
-		s.V[k][i] = v[k]
-		s.Turn[k][i] += s.Spin[k][i] * float32(dt)
+	return nil
+}
+
+// pass moves a batch along its ways, past the solids that are near, and out of bounds; all
+// are those that particles may ride on.
+func (s *Set) pass(t *room, lo, hi int, dt float64, w *World, near, all []solid, c *Counts) {
+	weight := w.Gravity.Len()
+	for i := lo; i < hi; i++ {
+		n := i - lo
+		switch {
+		case s.State[i] == Dead:
+			continue
+		case s.State[i] == Stuck:
+			s.ride(i, float32(dt), all)
+		case near != nil && s.near(t, i, n, near, float32(dt)):
+			s.meet(t, i, n, dt, weight, w, near, c)
+		default:
+			for k := range 3 {
+				s.P[k][i] += t.mean[k][n] * float32(dt)
+				s.V[k][i] = t.v[k][n]
+			}
+		}
+		for k := range 3 {
+			s.Turn[k][i] += s.Spin[k][i] * float32(dt)
+		}
+		s.leave(i, w, c)
 	}
-	s.leave(i, w, c)
 }
 
 // near tells that a solid may lie on a way: for most particles none does.
-func near(solids []solid, p, way geom.Vec3, r float64) bool {
-	q := p.Add(way)
-	box := geom.Box{Min: p.Min(q), Max: p.Max(q)}.Grow(r + gap)
+func (s *Set) near(t *room, i, n int, solids []solid, dt float32) bool {
+	r := s.Size[i]/2 + gap
 	for m := range solids {
-		o := &solids[m]
-		if o.moves || box.Overlaps(o.box) {
+		b, off := &solids[m].small, false
+		for c := range 3 {
+			p := s.P[c][i]
+			q := p + t.mean[c][n]*dt
+			off = off || max(p, q)+r < b[0][c] || min(p, q)-r > b[1][c]
+		}
+		if !off {
 			return true
 		}
 	}
 	return false
+}
+
+// meet moves a particle past solids.
+func (s *Set) meet(t *room, i, n int, dt, weight float64, w *World, solids []solid, c *Counts) {
+	p := geom.V(float64(s.P[0][i]), float64(s.P[1][i]), float64(s.P[2][i]))
+	way := geom.V(float64(t.mean[0][n]), float64(t.mean[1][n]), float64(t.mean[2][n])).Mul(dt)
+	v := geom.V(float64(t.v[0][n]), float64(t.v[1][n]), float64(t.v[2][n]))
+	end, after, met := follow(solids, &w.Contact, p, v, way, float64(s.Size[i])/2, dt, weight)
+	if met {
+		c.Hits = append(c.Hits, int32(i))
+		switch {
+		case w.Contact.Dies:
+			s.State[i] = Dead
+			c.Deaths = append(c.Deaths, int32(i))
+		case w.Contact.Sticks:
+			s.State[i] = Stuck
+		}
+	}
+	e, a := end.Array(), after.Array()
+	for k := range 3 {
+		s.P[k][i], s.V[k][i] = float32(e[k]), float32(a[k])
+	}
 }
 
 // leave lets a particle die that is out of bounds, and notes how fast it is.
@@ -270,12 +337,20 @@ func (s *Set) ride(i int, dt float32, solids []solid) {
 	}
 }
 
-// warm takes a particle's temperature towards that of the fluid at its place: heat flows
-// by Nu = 2 + 0.6 Re^½ Pr^⅓ (Ranz and Marshall 1952), with a Prandtl number of 0.71.
-func (s *Set) warm(i int, fluid float32, f *Fluid, re, dt float32, w *World) {
-	nu := 2 + 0.535*math.Sqrt(float64(re))
-	d := float64(s.Size[i])
-	rate := 6 * nu * f.Conducts / (float64(s.Density[i]) * w.Takes * d * d)
-	left, _ := faded(float32(min(rate*float64(dt), 1e9)))
-	s.Heat[i] = fluid + (s.Heat[i]-fluid)*left
+// warm takes the particles' temperature towards that of the fluid at their places: heat
+// flows by Nu = 2 + 0.6 Re^½ Pr^⅓ (Ranz and Marshall 1952), with a Prandtl number of 0.71.
+func (s *Set) warm(t *room, lo, hi int, dt float32, w *World) {
+	for i := lo; i < hi; i++ {
+		n := i - lo
+		f := t.of[n]
+		d := float64(s.Size[i])
+		if s.State[i] != Flying || d <= 0 {
+			continue
+		}
+		speed := float64(length(s.V[0][i]-t.u[0][n], s.V[1][i]-t.u[1][n], s.V[2][i]-t.u[2][n]))
+		nu := 2 + 0.535*math.Sqrt(float64(f.Density)*d*speed/float64(f.Viscosity))
+		rate := 6 * nu * float64(f.Conducts) / (float64(s.Density[i]) * w.Takes * d * d)
+		left, _ := faded(float32(min(rate*float64(dt), 1e9)))
+		s.Heat[i] = t.heat[n] + (s.Heat[i]-t.heat[n])*left
+	}
 }
