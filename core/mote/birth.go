@@ -59,6 +59,7 @@ func (s *Set) Bear(places []Place, b *Born, seed uint64, crew grid.Crew) int {
 		s.Declare(name)
 	}
 	first := s.Add(len(places))
+	s.Spins = s.Spins || b.Spin > 0
 	own := make([][]float32, len(names))
 	for m, name := range names {
 		own[m] = s.Declare(name).V

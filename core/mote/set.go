@@ -19,6 +19,7 @@ type Set struct {
 	Heat    []float32    // temperature, K
 	Turn    [3][]float32 // how it is turned, an axis times an angle in radians
 	Spin    [3][]float32 // radians a second round each axis
+	Spins   bool         // some do
 	State   []uint8
 	Own     []Channel // further channels
 

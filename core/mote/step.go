@@ -216,8 +216,16 @@ func (s *Set) reach(t *room, lo, hi int, dt float32) geom.Box {
 	for c := range 3 {
 		p, a, b := s.P[c][lo:hi], float32(math.MaxFloat32), float32(-math.MaxFloat32)
 		for i, m := range t.mean[c][:len(p)] {
-			q := p[i] + m*dt
-			a, b = min(a, p[i], q), max(b, p[i], q)
+			q, r := p[i], p[i]+m*dt
+			if r < q {
+				q, r = r, q
+			}
+			if q < a {
+				a = q
+			}
+			if r > b {
+				b = r
+			}
 		}
 		least[c], most[c] = float64(a), float64(b)
 	}
@@ -237,26 +245,57 @@ func within(solids []solid, b geom.Box) (out []solid) {
 // pass moves a batch along its ways, past the solids that are near, and out of bounds; all
 // are those that particles may ride on.
 func (s *Set) pass(t *room, lo, hi int, dt float64, w *World, near, all []solid, c *Counts) {
-	weight := w.Gravity.Len()
-	for i := lo; i < hi; i++ {
-		n := i - lo
-		switch {
-		case s.State[i] == Dead:
-			continue
-		case s.State[i] == Stuck:
-			s.ride(i, float32(dt), all)
-		case near != nil && s.near(t, i, n, near, float32(dt)):
-			s.meet(t, i, n, dt, weight, w, near, c)
-		default:
-			for k := range 3 {
-				s.P[k][i] += t.mean[k][n] * float32(dt)
-				s.V[k][i] = t.v[k][n]
+	weight, h := w.Gravity.Len(), float32(dt)
+	if near == nil && quiet(s.State[lo:hi]) {
+		for k := range 3 {
+			p, m := s.P[k][lo:hi], t.mean[k][:hi-lo]
+			for i := range p {
+				p[i] += m[i] * h
+			}
+			copy(s.V[k][lo:hi], t.v[k][:])
+		}
+	} else {
+		for i := lo; i < hi; i++ {
+			n := i - lo
+			switch {
+			case s.State[i] == Dead:
+			case s.State[i] == Stuck:
+				s.ride(i, h, all)
+			case near != nil && s.near(t, i, n, near, h):
+				s.meet(t, i, n, dt, weight, w, near, c)
+			default:
+				for k := range 3 {
+					s.P[k][i] += t.mean[k][n] * h
+					s.V[k][i] = t.v[k][n]
+				}
 			}
 		}
-		for k := range 3 {
-			s.Turn[k][i] += s.Spin[k][i] * float32(dt)
+	}
+	if s.Spins {
+		s.turn(lo, hi, h)
+	}
+	s.leave(lo, hi, w, c)
+}
+
+// quiet tells that all fly.
+func quiet(states []uint8) bool {
+	for _, st := range states {
+		if st != Flying {
+			return false
 		}
-		s.leave(i, w, c)
+	}
+	return true
+}
+
+// turn turns those that spin.
+func (s *Set) turn(lo, hi int, dt float32) {
+	for k := range 3 {
+		turn, spin := s.Turn[k][lo:hi], s.Spin[k][lo:hi]
+		for i := range turn {
+			if s.State[lo+i] == Flying {
+				turn[i] += spin[i] * dt
+			}
+		}
 	}
 }
 
@@ -299,18 +338,25 @@ func (s *Set) meet(t *room, i, n int, dt, weight float64, w *World, solids []sol
 	}
 }
 
-// leave lets a particle die that is out of bounds, and notes how fast it is.
-func (s *Set) leave(i int, w *World, c *Counts) {
-	v := float64(length(s.V[0][i], s.V[1][i], s.V[2][i]))
-	c.Fastest = max(c.Fastest, v)
-	b := w.Bounds
-	if s.State[i] == Dead || b == nil {
+// leave lets particles die that are out of bounds, and notes how fast the fastest is.
+func (s *Set) leave(lo, hi int, w *World, c *Counts) {
+	x, y, z := s.V[0][lo:hi], s.V[1][lo:hi], s.V[2][lo:hi]
+	var fastest float32
+	for i := range x {
+		if v := x[i]*x[i] + y[i]*y[i] + z[i]*z[i]; v > fastest {
+			fastest = v
+		}
+	}
+	c.Fastest = max(c.Fastest, math.Sqrt(float64(fastest)))
+	if w.Bounds == nil {
 		return
 	}
-	x, y, z := float64(s.P[0][i]), float64(s.P[1][i]), float64(s.P[2][i])
-	if x < b.Min.X || y < b.Min.Y || z < b.Min.Z || x > b.Max.X || y > b.Max.Y || z > b.Max.Z {
-		s.State[i] = Dead
-		c.Deaths = append(c.Deaths, int32(i))
+	for i := lo; i < hi; i++ {
+		p := geom.V(float64(s.P[0][i]), float64(s.P[1][i]), float64(s.P[2][i]))
+		if s.State[i] != Dead && !w.Bounds.Contains(geom.Box{Min: p, Max: p}) {
+			s.State[i] = Dead
+			c.Deaths = append(c.Deaths, int32(i))
+		}
 	}
 }
 
