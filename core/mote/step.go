@@ -2,7 +2,6 @@ package mote
 
 import (
 	"math"
-	"slices"
 
 	"zarf/core/geom"
 	"zarf/core/grid"
@@ -58,13 +57,16 @@ const batch = vec.Batch
 
 // room is what a batch needs.
 type room struct {
-	x, y, z [batch]float32    // in cells of a field
-	u       [3][batch]float32 // of the fluid
-	heat    [batch]float32    // of the fluid
-	sampled [batch]float32
-	of      [batch]*Fluid
-	a       [3][batch]float32 // what pushes besides drag, m/s²
-	v, mean [3][batch]float32 // at the end of the step, and over it
+	x, y, z       [batch]float32 // in cells of a field
+	heat          [batch]float32 // of the fluid
+	sampled       [batch]float32
+	of            [batch]*Fluid
+	size, density [batch]float32
+	was, u, a     vec.Three // velocity, that of the fluid, what pushes besides drag in m/s²
+	v, mean       vec.Three // at the end of the step, and over it
+
+	k, other, left, m, rise [batch]float32
+	told                    [batch]bool
 }
 
 // Step moves particles on for dt seconds. Those that die are marked; Sweep drops them.
@@ -158,7 +160,12 @@ func (s *Set) move(t *room, lo, hi int, dt float32, w *World, solids []solid, c 
 	}
 	s.fluids(t, lo, hi, w)
 	s.push(t, lo, hi, w)
-	s.drag(t, lo, hi, dt)
+	for c := range 3 {
+		copy(t.was[c][:], s.V[c][lo:hi])
+	}
+	copy(t.size[:], s.Size[lo:hi])
+	copy(t.density[:], s.Density[lo:hi])
+	t.drag(hi-lo, dt)
 	if w.Takes > 0 {
 		s.warm(t, lo, hi, dt, w)
 	}
@@ -189,47 +196,23 @@ func (s *Set) push(t *room, lo, hi int, w *World) {
 	}
 }
 
-// drag is carried for a batch.
-func (s *Set) drag(t *room, lo, hi int, dt float32) {
-	n := hi - lo
-	size, density := s.Size[lo:hi], s.Density[lo:hi]
-	vx, vy, vz := s.V[0][lo:hi], s.V[1][lo:hi], s.V[2][lo:hi]
-	if n > batch {
-		panic("mote: a batch is too long")
-	}
-	for i := range n {
-		f := t.of[i]
-		slow := newSlowing(size[i], density[i], f.Density, f.Viscosity)
-		ux, uy, uz, ax, ay, az := t.u[0][i], t.u[1][i], t.u[2][i], t.a[0][i], t.a[1][i], t.a[2][i]
-		dx, dy, dz := vx[i]-ux, vy[i]-uy, vz[i]-uz
-		k := slow.midway(dx, dy, dz, ax, ay, az, dt)
-		left, m, rise := fading(k, dt)
-		t.v[0][i], t.mean[0][i] = ux+dx*left+ax*m*dt, ux+dx*m+ax*rise
-		t.v[1][i], t.mean[1][i] = uy+dy*left+ay*m*dt, uy+dy*m+ay*rise
-		t.v[2][i], t.mean[2][i] = uz+dz*left+az*m*dt, uz+dz*m+az*rise
-	}
-}
-
-// reach is the box of a batch's ways.
+// reach is a box that holds a batch's ways.
 func (s *Set) reach(t *room, lo, hi int, dt float32) geom.Box {
+	n := hi - lo
 	var least, most [3]float64
-	for c := range 3 {
-		p, a, b := s.P[c][lo:hi], float32(math.MaxFloat32), float32(-math.MaxFloat32)
-		for i, m := range t.mean[c][:len(p)] {
-			q, r := p[i], p[i]+m*dt
-			if r < q {
-				q, r = r, q
-			}
-			if q < a {
-				a = q
-			}
-			if r > b {
-				b = r
-			}
-		}
-		least[c], most[c] = float64(a), float64(b)
+	ends := func(row []float32) (lo, hi float32) {
+		vec.Times(t.sampled[:n], row, -1)
+		lo, _ = vec.Largest(t.sampled[:n])
+		hi, _ = vec.Largest(row)
+		return -lo, hi
 	}
-	return geom.Box{Min: geom.FromArray(least), Max: geom.FromArray(most)}.Grow(float64(slices.Max(s.Size[lo:hi]))/2 + gap)
+	for c := range 3 {
+		a, b := ends(s.P[c][lo:hi])
+		back, on := ends(t.mean[c][:n])
+		least[c], most[c] = float64(a+min(back, 0)*dt), float64(b+max(on, 0)*dt)
+	}
+	size, _ := vec.Largest(t.size[:n])
+	return geom.Box{Min: geom.FromArray(least), Max: geom.FromArray(most)}.Grow(float64(size)/2 + gap)
 }
 
 // within are the solids that may be met within a box.
@@ -393,10 +376,11 @@ func (s *Set) warm(t *room, lo, hi int, dt float32, w *World) {
 		if s.State[i] != Flying || d <= 0 {
 			continue
 		}
-		speed := float64(length(s.V[0][i]-t.u[0][n], s.V[1][i]-t.u[1][n], s.V[2][i]-t.u[2][n]))
+		x, y, z := t.was[0][n]-t.u[0][n], t.was[1][n]-t.u[1][n], t.was[2][n]-t.u[2][n]
+		speed := math.Sqrt(float64(x*x + y*y + z*z))
 		nu := 2 + 0.535*math.Sqrt(float64(f.Density)*d*speed/float64(f.Viscosity))
 		rate := 6 * nu * float64(f.Conducts) / (float64(s.Density[i]) * w.Takes * d * d)
-		left, _ := faded(float32(min(rate*float64(dt), 1e9)))
+		left := float32(math.Exp(-rate * float64(dt)))
 		s.Heat[i] = t.heat[n] + (s.Heat[i]-t.heat[n])*left
 	}
 }

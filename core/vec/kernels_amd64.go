@@ -329,6 +329,21 @@ func sampleAVX512(dst *float32, data *float32, cells *int32, wx *float32, wy *fl
 //go:noescape
 func sampleRangeAVX512(dst *float32, lo *float32, hi *float32, data *float32, cells *int32, wx *float32, wy *float32, wz *float32, c *[6]int32, dy int, dz int, n int)
 
+// slowingAVX512 is k = the rate at which drag slows balls in the middle of a step, of v, u and a three rows of a batch, for whole blocks.
+//
+//go:noescape
+func slowingAVX512(k *float32, size *float32, density *float32, v *float32, u *float32, a *float32, stokes float32, half float32, each float32, step float32, n int)
+
+// fadingAVX512 is what a step leaves of a velocity that dies away at rates k, the mean of that, and the mean speed that an acceleration of 1 gives, for whole blocks.
+//
+//go:noescape
+func fadingAVX512(left *float32, mean *float32, rise *float32, k *float32, step float32, n int)
+
+// carriedAVX512 is next = u + ((v − u) left + a (mean step)), along = u + ((v − u) mean + a rise), for whole blocks.
+//
+//go:noescape
+func carriedAVX512(next *float32, along *float32, v *float32, u *float32, a *float32, left *float32, mean *float32, rise *float32, step float32, n int)
+
 // blendAVX2 is dst = (w₀ a + w₁ b) + (w₂ c + w₃ d), of any length.
 //
 //go:noescape
@@ -653,6 +668,21 @@ func sampleAVX2(dst *float32, data *float32, cells *int32, wx *float32, wy *floa
 //
 //go:noescape
 func sampleRangeAVX2(dst *float32, lo *float32, hi *float32, data *float32, cells *int32, wx *float32, wy *float32, wz *float32, c *[6]int32, dy int, dz int, n int)
+
+// slowingAVX2 is k = the rate at which drag slows balls in the middle of a step, of v, u and a three rows of a batch, for whole blocks.
+//
+//go:noescape
+func slowingAVX2(k *float32, size *float32, density *float32, v *float32, u *float32, a *float32, stokes float32, half float32, each float32, step float32, n int)
+
+// fadingAVX2 is what a step leaves of a velocity that dies away at rates k, the mean of that, and the mean speed that an acceleration of 1 gives, for whole blocks.
+//
+//go:noescape
+func fadingAVX2(left *float32, mean *float32, rise *float32, k *float32, step float32, n int)
+
+// carriedAVX2 is next = u + ((v − u) left + a (mean step)), along = u + ((v − u) mean + a rise), for whole blocks.
+//
+//go:noescape
+func carriedAVX2(next *float32, along *float32, v *float32, u *float32, a *float32, left *float32, mean *float32, rise *float32, step float32, n int)
 
 // halves reports that there are VCVTPH2PS and VCVTPS2PH.
 func halves() bool

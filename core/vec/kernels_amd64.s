@@ -5275,6 +5275,404 @@ test:
 	VZEROUPPER
 	RET
 
+// func slowingAVX512(k *float32, size *float32, density *float32, v *float32, u *float32, a *float32, stokes float32, half float32, each float32, step float32, n int)
+// Requires: AVX, AVX512F
+TEXT ·slowingAVX512(SB), NOSPLIT, $0-72
+	MOVQ k+0(FP), AX
+	MOVQ size+8(FP), CX
+	MOVQ density+16(FP), DX
+	MOVQ v+24(FP), BX
+	MOVQ u+32(FP), SI
+	MOVQ a+40(FP), DI
+	MOVQ n+64(FP), R8
+	SHLQ $0x02, R8
+	XORQ R9, R9
+	JMP  test
+
+loop:
+	VPXORD       Z0, Z0, Z0
+	VPXORD       Z1, Z1, Z1
+	VMOVUPS      (BX)(R9*1), Z2
+	VSUBPS       (SI)(R9*1), Z2, Z2
+	VMULPS       Z2, Z2, Z3
+	VADDPS       Z3, Z0, Z0
+	VBROADCASTSS step+60(FP), Z3
+	VMOVAPS      Z3, Z3
+	VMULPS       (DI)(R9*1), Z3, Z3
+	VADDPS       Z3, Z2, Z2
+	VMULPS       Z2, Z2, Z2
+	VADDPS       Z2, Z1, Z1
+	VMOVUPS      2048(BX)(R9*1), Z2
+	VSUBPS       2048(SI)(R9*1), Z2, Z2
+	VMULPS       Z2, Z2, Z3
+	VADDPS       Z3, Z0, Z0
+	VBROADCASTSS step+60(FP), Z3
+	VMOVAPS      Z3, Z3
+	VMULPS       2048(DI)(R9*1), Z3, Z3
+	VADDPS       Z3, Z2, Z2
+	VMULPS       Z2, Z2, Z2
+	VADDPS       Z2, Z1, Z1
+	VMOVUPS      4096(BX)(R9*1), Z2
+	VSUBPS       4096(SI)(R9*1), Z2, Z2
+	VMULPS       Z2, Z2, Z3
+	VADDPS       Z3, Z0, Z0
+	VBROADCASTSS step+60(FP), Z3
+	VMOVAPS      Z3, Z3
+	VMULPS       4096(DI)(R9*1), Z3, Z3
+	VADDPS       Z3, Z2, Z2
+	VMULPS       Z2, Z2, Z2
+	VADDPS       Z2, Z1, Z1
+	VSQRTPS      Z0, Z0
+	VSQRTPS      Z1, Z1
+	VMOVUPS      (CX)(R9*1), Z2
+	VMOVUPS      (DX)(R9*1), Z4
+	VBROADCASTSS half+52(FP), Z3
+	VADDPS       Z3, Z4, Z4
+	VMULPS       Z2, Z4, Z4
+	VMULPS       Z2, Z4, Z4
+	VBROADCASTSS stokes+48(FP), Z3
+	VMOVAPS      Z3, Z3
+	VDIVPS       Z4, Z3, Z3
+	VBROADCASTSS each+56(FP), Z4
+	VMULPS       Z4, Z2, Z2
+	VMULPS       Z2, Z0, Z0
+	VBROADCASTSS float21<>+0(SB), Z4
+	VMAXPS       Z4, Z0, Z0
+	VPSRLD       $0x17, Z0, Z4
+	VPBROADCASTD whole127<>+0(SB), Z5
+	VPSUBD       Z5, Z4, Z4
+	VCVTDQ2PS    Z4, Z4
+	VPBROADCASTD whole8388607<>+0(SB), Z5
+	VPANDD       Z5, Z0, Z5
+	VPBROADCASTD whole1065353216<>+0(SB), Z6
+	VPADDD       Z6, Z5, Z5
+	VBROADCASTSS float3<>+0(SB), Z6
+	VSUBPS       Z6, Z5, Z5
+	VBROADCASTSS float28<>+0(SB), Z6
+	VMOVAPS      Z6, Z6
+	VMULPS       Z5, Z6, Z6
+	VBROADCASTSS float29<>+0(SB), Z7
+	VADDPS       Z7, Z6, Z6
+	VMULPS       Z5, Z6, Z6
+	VBROADCASTSS float30<>+0(SB), Z7
+	VADDPS       Z7, Z6, Z6
+	VMULPS       Z5, Z6, Z6
+	VBROADCASTSS float31<>+0(SB), Z7
+	VADDPS       Z7, Z6, Z6
+	VMULPS       Z5, Z6, Z6
+	VBROADCASTSS float32<>+0(SB), Z7
+	VADDPS       Z7, Z6, Z6
+	VMULPS       Z5, Z6, Z6
+	VBROADCASTSS float33<>+0(SB), Z7
+	VADDPS       Z7, Z6, Z6
+	VMULPS       Z5, Z6, Z6
+	VADDPS       Z4, Z6, Z6
+	VBROADCASTSS float34<>+0(SB), Z4
+	VMULPS       Z4, Z6, Z6
+	VBROADCASTSS float12<>+0(SB), Z4
+	VMULPS       Z4, Z6, Z4
+	VRNDSCALEPS  $0x00, Z4, Z5
+	VSUBPS       Z5, Z4, Z4
+	VBROADCASTSS float13<>+0(SB), Z6
+	VMOVAPS      Z6, Z6
+	VMULPS       Z4, Z6, Z6
+	VBROADCASTSS float14<>+0(SB), Z7
+	VADDPS       Z7, Z6, Z6
+	VMULPS       Z4, Z6, Z6
+	VBROADCASTSS float15<>+0(SB), Z7
+	VADDPS       Z7, Z6, Z6
+	VMULPS       Z4, Z6, Z6
+	VBROADCASTSS float16<>+0(SB), Z7
+	VADDPS       Z7, Z6, Z6
+	VMULPS       Z4, Z6, Z6
+	VBROADCASTSS float17<>+0(SB), Z7
+	VADDPS       Z7, Z6, Z6
+	VMULPS       Z4, Z6, Z6
+	VBROADCASTSS float18<>+0(SB), Z7
+	VADDPS       Z7, Z6, Z6
+	VMULPS       Z4, Z6, Z6
+	VBROADCASTSS float3<>+0(SB), Z4
+	VADDPS       Z4, Z6, Z6
+	VCVTPS2DQ    Z5, Z5
+	VPSLLD       $0x17, Z5, Z5
+	VPADDD       Z5, Z6, Z6
+	VBROADCASTSS float35<>+0(SB), Z4
+	VMULPS       Z4, Z6, Z6
+	VBROADCASTSS float3<>+0(SB), Z4
+	VADDPS       Z4, Z6, Z6
+	VBROADCASTSS float36<>+0(SB), Z4
+	VMULPS       Z4, Z0, Z0
+	VMAXPS       Z0, Z6, Z6
+	VMULPS       Z3, Z6, Z6
+	VBROADCASTSS step+60(FP), Z4
+	VMULPS       Z4, Z6, Z6
+	VBROADCASTSS float3<>+0(SB), Z4
+	VADDPS       Z4, Z6, Z6
+	VMULPS       Z2, Z1, Z1
+	VDIVPS       Z6, Z1, Z1
+	VBROADCASTSS float21<>+0(SB), Z2
+	VMAXPS       Z2, Z1, Z1
+	VPSRLD       $0x17, Z1, Z2
+	VPBROADCASTD whole127<>+0(SB), Z4
+	VPSUBD       Z4, Z2, Z2
+	VCVTDQ2PS    Z2, Z2
+	VPBROADCASTD whole8388607<>+0(SB), Z4
+	VPANDD       Z4, Z1, Z4
+	VPBROADCASTD whole1065353216<>+0(SB), Z5
+	VPADDD       Z5, Z4, Z4
+	VBROADCASTSS float3<>+0(SB), Z5
+	VSUBPS       Z5, Z4, Z4
+	VBROADCASTSS float28<>+0(SB), Z5
+	VMOVAPS      Z5, Z5
+	VMULPS       Z4, Z5, Z5
+	VBROADCASTSS float29<>+0(SB), Z6
+	VADDPS       Z6, Z5, Z5
+	VMULPS       Z4, Z5, Z5
+	VBROADCASTSS float30<>+0(SB), Z6
+	VADDPS       Z6, Z5, Z5
+	VMULPS       Z4, Z5, Z5
+	VBROADCASTSS float31<>+0(SB), Z6
+	VADDPS       Z6, Z5, Z5
+	VMULPS       Z4, Z5, Z5
+	VBROADCASTSS float32<>+0(SB), Z6
+	VADDPS       Z6, Z5, Z5
+	VMULPS       Z4, Z5, Z5
+	VBROADCASTSS float33<>+0(SB), Z6
+	VADDPS       Z6, Z5, Z5
+	VMULPS       Z4, Z5, Z5
+	VADDPS       Z2, Z5, Z5
+	VBROADCASTSS float34<>+0(SB), Z2
+	VMULPS       Z2, Z5, Z5
+	VBROADCASTSS float12<>+0(SB), Z2
+	VMULPS       Z2, Z5, Z2
+	VRNDSCALEPS  $0x00, Z2, Z4
+	VSUBPS       Z4, Z2, Z2
+	VBROADCASTSS float13<>+0(SB), Z5
+	VMOVAPS      Z5, Z5
+	VMULPS       Z2, Z5, Z5
+	VBROADCASTSS float14<>+0(SB), Z6
+	VADDPS       Z6, Z5, Z5
+	VMULPS       Z2, Z5, Z5
+	VBROADCASTSS float15<>+0(SB), Z6
+	VADDPS       Z6, Z5, Z5
+	VMULPS       Z2, Z5, Z5
+	VBROADCASTSS float16<>+0(SB), Z6
+	VADDPS       Z6, Z5, Z5
+	VMULPS       Z2, Z5, Z5
+	VBROADCASTSS float17<>+0(SB), Z6
+	VADDPS       Z6, Z5, Z5
+	VMULPS       Z2, Z5, Z5
+	VBROADCASTSS float18<>+0(SB), Z6
+	VADDPS       Z6, Z5, Z5
+	VMULPS       Z2, Z5, Z5
+	VBROADCASTSS float3<>+0(SB), Z2
+	VADDPS       Z2, Z5, Z5
+	VCVTPS2DQ    Z4, Z4
+	VPSLLD       $0x17, Z4, Z4
+	VPADDD       Z4, Z5, Z5
+	VBROADCASTSS float35<>+0(SB), Z2
+	VMULPS       Z2, Z5, Z5
+	VBROADCASTSS float3<>+0(SB), Z2
+	VADDPS       Z2, Z5, Z5
+	VBROADCASTSS float36<>+0(SB), Z2
+	VMULPS       Z2, Z1, Z1
+	VMAXPS       Z1, Z5, Z5
+	VMULPS       Z3, Z5, Z5
+	VMOVUPS      Z5, (AX)(R9*1)
+	ADDQ         $0x40, R9
+
+test:
+	CMPQ R9, R8
+	JLT  loop
+	VZEROUPPER
+	RET
+
+DATA whole127<>+0(SB)/4, $0x0000007f
+GLOBL whole127<>(SB), RODATA|NOPTR, $4
+
+DATA whole8388607<>+0(SB)/4, $0x007fffff
+GLOBL whole8388607<>(SB), RODATA|NOPTR, $4
+
+DATA whole1065353216<>+0(SB)/4, $0x3f800000
+GLOBL whole1065353216<>(SB), RODATA|NOPTR, $4
+
+DATA float28<>+0(SB)/4, $0xbd0a88fc
+GLOBL float28<>(SB), RODATA|NOPTR, $4
+
+DATA float29<>+0(SB)/4, $0x3e13f03b
+GLOBL float29<>(SB), RODATA|NOPTR, $4
+
+DATA float30<>+0(SB)/4, $0xbe9a704c
+GLOBL float30<>(SB), RODATA|NOPTR, $4
+
+DATA float31<>+0(SB)/4, $0x3eeff40f
+GLOBL float31<>(SB), RODATA|NOPTR, $4
+
+DATA float32<>+0(SB)/4, $0xbf38696f
+GLOBL float32<>(SB), RODATA|NOPTR, $4
+
+DATA float33<>+0(SB)/4, $0x3fb8a9ca
+GLOBL float33<>(SB), RODATA|NOPTR, $4
+
+DATA float34<>+0(SB)/4, $0xbef3cf74
+GLOBL float34<>(SB), RODATA|NOPTR, $4
+
+DATA float35<>+0(SB)/4, $0x3e19999a
+GLOBL float35<>(SB), RODATA|NOPTR, $4
+
+DATA float36<>+0(SB)/4, $0x3c962fc9
+GLOBL float36<>(SB), RODATA|NOPTR, $4
+
+// func fadingAVX512(left *float32, mean *float32, rise *float32, k *float32, step float32, n int)
+// Requires: AVX, AVX512F
+TEXT ·fadingAVX512(SB), NOSPLIT, $0-48
+	MOVQ left+0(FP), AX
+	MOVQ mean+8(FP), CX
+	MOVQ rise+16(FP), DX
+	MOVQ k+24(FP), BX
+	MOVQ n+40(FP), SI
+	SHLQ $0x02, SI
+	XORQ DI, DI
+	JMP  test
+
+loop:
+	VBROADCASTSS step+32(FP), Z2
+	VBROADCASTSS float3<>+0(SB), Z3
+	VMOVUPS      (BX)(DI*1), Z1
+	VMULPS       Z2, Z1, Z0
+	VBROADCASTSS float19<>+0(SB), Z4
+	VMINPS       Z4, Z0, Z4
+	VBROADCASTSS float12<>+0(SB), Z5
+	VMULPS       Z5, Z4, Z4
+	VRNDSCALEPS  $0x00, Z4, Z5
+	VSUBPS       Z5, Z4, Z4
+	VBROADCASTSS float13<>+0(SB), Z6
+	VMOVAPS      Z6, Z6
+	VMULPS       Z4, Z6, Z6
+	VBROADCASTSS float14<>+0(SB), Z7
+	VADDPS       Z7, Z6, Z6
+	VMULPS       Z4, Z6, Z6
+	VBROADCASTSS float15<>+0(SB), Z7
+	VADDPS       Z7, Z6, Z6
+	VMULPS       Z4, Z6, Z6
+	VBROADCASTSS float16<>+0(SB), Z7
+	VADDPS       Z7, Z6, Z6
+	VMULPS       Z4, Z6, Z6
+	VBROADCASTSS float17<>+0(SB), Z7
+	VADDPS       Z7, Z6, Z6
+	VMULPS       Z4, Z6, Z6
+	VBROADCASTSS float18<>+0(SB), Z7
+	VADDPS       Z7, Z6, Z6
+	VMULPS       Z4, Z6, Z6
+	VBROADCASTSS float3<>+0(SB), Z4
+	VADDPS       Z4, Z6, Z6
+	VCVTPS2DQ    Z5, Z5
+	VPSLLD       $0x17, Z5, Z5
+	VPADDD       Z5, Z6, Z6
+	VMOVUPS      Z6, (AX)(DI*1)
+	VSUBPS       Z6, Z3, Z5
+	VDIVPS       Z0, Z5, Z5
+	VBROADCASTSS float37<>+0(SB), Z4
+	VMOVAPS      Z4, Z4
+	VMULPS       Z0, Z4, Z4
+	VBROADCASTSS float24<>+0(SB), Z6
+	VADDPS       Z6, Z4, Z4
+	VMULPS       Z0, Z4, Z4
+	VBROADCASTSS float38<>+0(SB), Z6
+	VADDPS       Z6, Z4, Z4
+	VMULPS       Z0, Z4, Z4
+	VBROADCASTSS float3<>+0(SB), Z6
+	VADDPS       Z6, Z4, Z4
+	VBROADCASTSS float39<>+0(SB), Z6
+	VCMPPS       $0x01, Z6, Z0, K1
+	VMOVAPS      Z4, K1, Z5
+	VMOVUPS      Z5, (CX)(DI*1)
+	VSUBPS       Z5, Z3, Z5
+	VDIVPS       Z1, Z5, Z5
+	VBROADCASTSS float40<>+0(SB), Z1
+	VMOVAPS      Z1, Z4
+	VMULPS       Z0, Z4, Z4
+	VBROADCASTSS float41<>+0(SB), Z1
+	VADDPS       Z1, Z4, Z4
+	VMULPS       Z0, Z4, Z4
+	VBROADCASTSS float42<>+0(SB), Z1
+	VADDPS       Z1, Z4, Z4
+	VMULPS       Z0, Z4, Z4
+	VBROADCASTSS float0<>+0(SB), Z1
+	VADDPS       Z1, Z4, Z4
+	VMULPS       Z2, Z4, Z4
+	VBROADCASTSS float22<>+0(SB), Z1
+	VCMPPS       $0x01, Z1, Z0, K1
+	VMOVAPS      Z4, K1, Z5
+	VMOVUPS      Z5, (DX)(DI*1)
+	ADDQ         $0x40, DI
+
+test:
+	CMPQ DI, SI
+	JLT  loop
+	VZEROUPPER
+	RET
+
+DATA float37<>+0(SB)/4, $0xbd2aaaab
+GLOBL float37<>(SB), RODATA|NOPTR, $4
+
+DATA float38<>+0(SB)/4, $0xbf000000
+GLOBL float38<>(SB), RODATA|NOPTR, $4
+
+DATA float39<>+0(SB)/4, $0x3d000000
+GLOBL float39<>(SB), RODATA|NOPTR, $4
+
+DATA float40<>+0(SB)/4, $0xbc088889
+GLOBL float40<>(SB), RODATA|NOPTR, $4
+
+DATA float41<>+0(SB)/4, $0x3d2aaaab
+GLOBL float41<>(SB), RODATA|NOPTR, $4
+
+DATA float42<>+0(SB)/4, $0xbe2aaaab
+GLOBL float42<>(SB), RODATA|NOPTR, $4
+
+// func carriedAVX512(next *float32, along *float32, v *float32, u *float32, a *float32, left *float32, mean *float32, rise *float32, step float32, n int)
+// Requires: AVX, AVX512F
+TEXT ·carriedAVX512(SB), NOSPLIT, $0-80
+	MOVQ next+0(FP), AX
+	MOVQ along+8(FP), CX
+	MOVQ v+16(FP), DX
+	MOVQ u+24(FP), BX
+	MOVQ a+32(FP), SI
+	MOVQ left+40(FP), DI
+	MOVQ mean+48(FP), R8
+	MOVQ rise+56(FP), R9
+	MOVQ n+72(FP), R10
+	SHLQ $0x02, R10
+	XORQ R11, R11
+	JMP  test
+
+loop:
+	VMOVUPS      (BX)(R11*1), Z1
+	VMOVUPS      (DX)(R11*1), Z0
+	VSUBPS       Z1, Z0, Z0
+	VMOVUPS      (R8)(R11*1), Z3
+	VBROADCASTSS step+64(FP), Z2
+	VMULPS       Z2, Z3, Z2
+	VMULPS       (SI)(R11*1), Z2, Z2
+	VMULPS       (DI)(R11*1), Z0, Z4
+	VADDPS       Z2, Z4, Z4
+	VADDPS       Z1, Z4, Z4
+	VMOVUPS      Z4, (AX)(R11*1)
+	VMULPS       Z3, Z0, Z0
+	VMOVUPS      (R9)(R11*1), Z2
+	VMULPS       (SI)(R11*1), Z2, Z2
+	VADDPS       Z2, Z0, Z0
+	VADDPS       Z1, Z0, Z0
+	VMOVUPS      Z0, (CX)(R11*1)
+	ADDQ         $0x40, R11
+
+test:
+	CMPQ R11, R10
+	JLT  loop
+	VZEROUPPER
+	RET
+
 // func blendAVX2(dst *float32, a *float32, b *float32, c *float32, d *float32, w *[4]float32, n int)
 // Requires: AVX, AVX2
 TEXT ·blendAVX2(SB), NOSPLIT, $0-56
@@ -12747,6 +13145,436 @@ test:
 	MOVQ n+88(FP), R8
 	SHLQ $0x02, R8
 	CMPQ DI, R8
+	JLT  loop
+	VZEROUPPER
+	RET
+
+// func slowingAVX2(k *float32, size *float32, density *float32, v *float32, u *float32, a *float32, stokes float32, half float32, each float32, step float32, n int)
+// Requires: AVX, AVX2
+TEXT ·slowingAVX2(SB), NOSPLIT, $0-72
+	MOVQ k+0(FP), AX
+	MOVQ size+8(FP), CX
+	MOVQ density+16(FP), DX
+	MOVQ v+24(FP), BX
+	MOVQ u+32(FP), SI
+	MOVQ a+40(FP), DI
+	MOVQ n+64(FP), R8
+	SHLQ $0x02, R8
+	XORQ R9, R9
+	JMP  test
+
+loop:
+	VXORPS       Y0, Y0, Y0
+	VXORPS       Y1, Y1, Y1
+	VMOVUPS      (BX)(R9*1), Y2
+	VSUBPS       (SI)(R9*1), Y2, Y2
+	VMULPS       Y2, Y2, Y3
+	VADDPS       Y3, Y0, Y0
+	VBROADCASTSS step+60(FP), Y3
+	VMOVAPS      Y3, Y3
+	VMULPS       (DI)(R9*1), Y3, Y3
+	VADDPS       Y3, Y2, Y2
+	VMULPS       Y2, Y2, Y2
+	VADDPS       Y2, Y1, Y1
+	VMOVUPS      2048(BX)(R9*1), Y2
+	VSUBPS       2048(SI)(R9*1), Y2, Y2
+	VMULPS       Y2, Y2, Y3
+	VADDPS       Y3, Y0, Y0
+	VBROADCASTSS step+60(FP), Y3
+	VMOVAPS      Y3, Y3
+	VMULPS       2048(DI)(R9*1), Y3, Y3
+	VADDPS       Y3, Y2, Y2
+	VMULPS       Y2, Y2, Y2
+	VADDPS       Y2, Y1, Y1
+	VMOVUPS      4096(BX)(R9*1), Y2
+	VSUBPS       4096(SI)(R9*1), Y2, Y2
+	VMULPS       Y2, Y2, Y3
+	VADDPS       Y3, Y0, Y0
+	VBROADCASTSS step+60(FP), Y3
+	VMOVAPS      Y3, Y3
+	VMULPS       4096(DI)(R9*1), Y3, Y3
+	VADDPS       Y3, Y2, Y2
+	VMULPS       Y2, Y2, Y2
+	VADDPS       Y2, Y1, Y1
+	VSQRTPS      Y0, Y0
+	VSQRTPS      Y1, Y1
+	VMOVUPS      (CX)(R9*1), Y2
+	VMOVUPS      (DX)(R9*1), Y4
+	VBROADCASTSS half+52(FP), Y3
+	VADDPS       Y3, Y4, Y4
+	VMULPS       Y2, Y4, Y4
+	VMULPS       Y2, Y4, Y4
+	VBROADCASTSS stokes+48(FP), Y3
+	VMOVAPS      Y3, Y3
+	VDIVPS       Y4, Y3, Y3
+	VBROADCASTSS each+56(FP), Y4
+	VMULPS       Y4, Y2, Y2
+	VMULPS       Y2, Y0, Y0
+	VBROADCASTSS float21<>+0(SB), Y4
+	VMAXPS       Y4, Y0, Y0
+	VPSRLD       $0x17, Y0, Y4
+	VPBROADCASTD whole127<>+0(SB), Y5
+	VPSUBD       Y5, Y4, Y4
+	VCVTDQ2PS    Y4, Y4
+	VPBROADCASTD whole8388607<>+0(SB), Y5
+	VPAND        Y5, Y0, Y5
+	VPBROADCASTD whole1065353216<>+0(SB), Y6
+	VPADDD       Y6, Y5, Y5
+	VBROADCASTSS float3<>+0(SB), Y6
+	VSUBPS       Y6, Y5, Y5
+	VBROADCASTSS float28<>+0(SB), Y6
+	VMOVAPS      Y6, Y6
+	VMULPS       Y5, Y6, Y6
+	VBROADCASTSS float29<>+0(SB), Y7
+	VADDPS       Y7, Y6, Y6
+	VMULPS       Y5, Y6, Y6
+	VBROADCASTSS float30<>+0(SB), Y7
+	VADDPS       Y7, Y6, Y6
+	VMULPS       Y5, Y6, Y6
+	VBROADCASTSS float31<>+0(SB), Y7
+	VADDPS       Y7, Y6, Y6
+	VMULPS       Y5, Y6, Y6
+	VBROADCASTSS float32<>+0(SB), Y7
+	VADDPS       Y7, Y6, Y6
+	VMULPS       Y5, Y6, Y6
+	VBROADCASTSS float33<>+0(SB), Y7
+	VADDPS       Y7, Y6, Y6
+	VMULPS       Y5, Y6, Y6
+	VADDPS       Y4, Y6, Y6
+	VBROADCASTSS float34<>+0(SB), Y4
+	VMULPS       Y4, Y6, Y6
+	VBROADCASTSS float12<>+0(SB), Y4
+	VMULPS       Y4, Y6, Y4
+	VROUNDPS     $0x00, Y4, Y5
+	VSUBPS       Y5, Y4, Y4
+	VBROADCASTSS float13<>+0(SB), Y6
+	VMOVAPS      Y6, Y6
+	VMULPS       Y4, Y6, Y6
+	VBROADCASTSS float14<>+0(SB), Y7
+	VADDPS       Y7, Y6, Y6
+	VMULPS       Y4, Y6, Y6
+	VBROADCASTSS float15<>+0(SB), Y7
+	VADDPS       Y7, Y6, Y6
+	VMULPS       Y4, Y6, Y6
+	VBROADCASTSS float16<>+0(SB), Y7
+	VADDPS       Y7, Y6, Y6
+	VMULPS       Y4, Y6, Y6
+	VBROADCASTSS float17<>+0(SB), Y7
+	VADDPS       Y7, Y6, Y6
+	VMULPS       Y4, Y6, Y6
+	VBROADCASTSS float18<>+0(SB), Y7
+	VADDPS       Y7, Y6, Y6
+	VMULPS       Y4, Y6, Y6
+	VBROADCASTSS float3<>+0(SB), Y4
+	VADDPS       Y4, Y6, Y6
+	VCVTPS2DQ    Y5, Y5
+	VPSLLD       $0x17, Y5, Y5
+	VPADDD       Y5, Y6, Y6
+	VBROADCASTSS float35<>+0(SB), Y4
+	VMULPS       Y4, Y6, Y6
+	VBROADCASTSS float3<>+0(SB), Y4
+	VADDPS       Y4, Y6, Y6
+	VBROADCASTSS float36<>+0(SB), Y4
+	VMULPS       Y4, Y0, Y0
+	VMAXPS       Y0, Y6, Y6
+	VMULPS       Y3, Y6, Y6
+	VBROADCASTSS step+60(FP), Y0
+	VMULPS       Y0, Y6, Y6
+	VBROADCASTSS float3<>+0(SB), Y0
+	VADDPS       Y0, Y6, Y6
+	VMULPS       Y2, Y1, Y1
+	VDIVPS       Y6, Y1, Y1
+	VBROADCASTSS float21<>+0(SB), Y0
+	VMAXPS       Y0, Y1, Y1
+	VPSRLD       $0x17, Y1, Y0
+	VPBROADCASTD whole127<>+0(SB), Y2
+	VPSUBD       Y2, Y0, Y0
+	VCVTDQ2PS    Y0, Y0
+	VPBROADCASTD whole8388607<>+0(SB), Y2
+	VPAND        Y2, Y1, Y2
+	VPBROADCASTD whole1065353216<>+0(SB), Y4
+	VPADDD       Y4, Y2, Y2
+	VBROADCASTSS float3<>+0(SB), Y4
+	VSUBPS       Y4, Y2, Y2
+	VBROADCASTSS float28<>+0(SB), Y4
+	VMOVAPS      Y4, Y4
+	VMULPS       Y2, Y4, Y4
+	VBROADCASTSS float29<>+0(SB), Y5
+	VADDPS       Y5, Y4, Y4
+	VMULPS       Y2, Y4, Y4
+	VBROADCASTSS float30<>+0(SB), Y5
+	VADDPS       Y5, Y4, Y4
+	VMULPS       Y2, Y4, Y4
+	VBROADCASTSS float31<>+0(SB), Y5
+	VADDPS       Y5, Y4, Y4
+	VMULPS       Y2, Y4, Y4
+	VBROADCASTSS float32<>+0(SB), Y5
+	VADDPS       Y5, Y4, Y4
+	VMULPS       Y2, Y4, Y4
+	VBROADCASTSS float33<>+0(SB), Y5
+	VADDPS       Y5, Y4, Y4
+	VMULPS       Y2, Y4, Y4
+	VADDPS       Y0, Y4, Y4
+	VBROADCASTSS float34<>+0(SB), Y0
+	VMULPS       Y0, Y4, Y4
+	VBROADCASTSS float12<>+0(SB), Y0
+	VMULPS       Y0, Y4, Y0
+	VROUNDPS     $0x00, Y0, Y2
+	VSUBPS       Y2, Y0, Y0
+	VBROADCASTSS float13<>+0(SB), Y4
+	VMOVAPS      Y4, Y4
+	VMULPS       Y0, Y4, Y4
+	VBROADCASTSS float14<>+0(SB), Y5
+	VADDPS       Y5, Y4, Y4
+	VMULPS       Y0, Y4, Y4
+	VBROADCASTSS float15<>+0(SB), Y5
+	VADDPS       Y5, Y4, Y4
+	VMULPS       Y0, Y4, Y4
+	VBROADCASTSS float16<>+0(SB), Y5
+	VADDPS       Y5, Y4, Y4
+	VMULPS       Y0, Y4, Y4
+	VBROADCASTSS float17<>+0(SB), Y5
+	VADDPS       Y5, Y4, Y4
+	VMULPS       Y0, Y4, Y4
+	VBROADCASTSS float18<>+0(SB), Y5
+	VADDPS       Y5, Y4, Y4
+	VMULPS       Y0, Y4, Y4
+	VBROADCASTSS float3<>+0(SB), Y0
+	VADDPS       Y0, Y4, Y4
+	VCVTPS2DQ    Y2, Y2
+	VPSLLD       $0x17, Y2, Y2
+	VPADDD       Y2, Y4, Y4
+	VBROADCASTSS float35<>+0(SB), Y0
+	VMULPS       Y0, Y4, Y4
+	VBROADCASTSS float3<>+0(SB), Y0
+	VADDPS       Y0, Y4, Y4
+	VBROADCASTSS float36<>+0(SB), Y0
+	VMULPS       Y0, Y1, Y1
+	VMAXPS       Y1, Y4, Y4
+	VMULPS       Y3, Y4, Y4
+	VMOVUPS      Y4, (AX)(R9*1)
+	ADDQ         $0x20, R9
+
+test:
+	CMPQ R9, R8
+	JLT  loop
+	VZEROUPPER
+	RET
+
+// func fadingAVX2(left *float32, mean *float32, rise *float32, k *float32, step float32, n int)
+// Requires: AVX, AVX2
+TEXT ·fadingAVX2(SB), NOSPLIT, $0-48
+	MOVQ left+0(FP), AX
+	MOVQ mean+8(FP), CX
+	MOVQ rise+16(FP), DX
+	MOVQ k+24(FP), BX
+	MOVQ n+40(FP), SI
+	SHLQ $0x02, SI
+	XORQ DI, DI
+	JMP  test
+
+loop:
+	VBROADCASTSS step+32(FP), Y2
+	VBROADCASTSS float3<>+0(SB), Y3
+	VMOVUPS      (BX)(DI*1), Y1
+	VMULPS       Y2, Y1, Y0
+	VBROADCASTSS float19<>+0(SB), Y4
+	VMINPS       Y4, Y0, Y4
+	VBROADCASTSS float12<>+0(SB), Y5
+	VMULPS       Y5, Y4, Y4
+	VROUNDPS     $0x00, Y4, Y5
+	VSUBPS       Y5, Y4, Y4
+	VBROADCASTSS float13<>+0(SB), Y6
+	VMOVAPS      Y6, Y6
+	VMULPS       Y4, Y6, Y6
+	VBROADCASTSS float14<>+0(SB), Y7
+	VADDPS       Y7, Y6, Y6
+	VMULPS       Y4, Y6, Y6
+	VBROADCASTSS float15<>+0(SB), Y7
+	VADDPS       Y7, Y6, Y6
+	VMULPS       Y4, Y6, Y6
+	VBROADCASTSS float16<>+0(SB), Y7
+	VADDPS       Y7, Y6, Y6
+	VMULPS       Y4, Y6, Y6
+	VBROADCASTSS float17<>+0(SB), Y7
+	VADDPS       Y7, Y6, Y6
+	VMULPS       Y4, Y6, Y6
+	VBROADCASTSS float18<>+0(SB), Y7
+	VADDPS       Y7, Y6, Y6
+	VMULPS       Y4, Y6, Y6
+	VBROADCASTSS float3<>+0(SB), Y4
+	VADDPS       Y4, Y6, Y6
+	VCVTPS2DQ    Y5, Y5
+	VPSLLD       $0x17, Y5, Y5
+	VPADDD       Y5, Y6, Y6
+	VMOVUPS      Y6, (AX)(DI*1)
+	VSUBPS       Y6, Y3, Y5
+	VDIVPS       Y0, Y5, Y5
+	VBROADCASTSS float37<>+0(SB), Y4
+	VMOVAPS      Y4, Y4
+	VMULPS       Y0, Y4, Y4
+	VBROADCASTSS float24<>+0(SB), Y6
+	VADDPS       Y6, Y4, Y4
+	VMULPS       Y0, Y4, Y4
+	VBROADCASTSS float38<>+0(SB), Y6
+	VADDPS       Y6, Y4, Y4
+	VMULPS       Y0, Y4, Y4
+	VBROADCASTSS float3<>+0(SB), Y6
+	VADDPS       Y6, Y4, Y4
+	VBROADCASTSS float39<>+0(SB), Y6
+	VCMPPS       $0x01, Y6, Y0, Y6
+	VBLENDVPS    Y6, Y4, Y5, Y5
+	VMOVUPS      Y5, (CX)(DI*1)
+	VSUBPS       Y5, Y3, Y5
+	VDIVPS       Y1, Y5, Y5
+	VBROADCASTSS float40<>+0(SB), Y1
+	VMOVAPS      Y1, Y4
+	VMULPS       Y0, Y4, Y4
+	VBROADCASTSS float41<>+0(SB), Y1
+	VADDPS       Y1, Y4, Y4
+	VMULPS       Y0, Y4, Y4
+	VBROADCASTSS float42<>+0(SB), Y1
+	VADDPS       Y1, Y4, Y4
+	VMULPS       Y0, Y4, Y4
+	VBROADCASTSS float0<>+0(SB), Y1
+	VADDPS       Y1, Y4, Y4
+	VMULPS       Y2, Y4, Y4
+	VBROADCASTSS float22<>+0(SB), Y1
+	VCMPPS       $0x01, Y1, Y0, Y0
+	VBLENDVPS    Y0, Y4, Y5, Y5
+	VMOVUPS      Y5, (DX)(DI*1)
+	VBROADCASTSS step+32(FP), Y2
+	VBROADCASTSS float3<>+0(SB), Y3
+	VMOVUPS      32(BX)(DI*1), Y1
+	VMULPS       Y2, Y1, Y0
+	VBROADCASTSS float19<>+0(SB), Y4
+	VMINPS       Y4, Y0, Y4
+	VBROADCASTSS float12<>+0(SB), Y5
+	VMULPS       Y5, Y4, Y4
+	VROUNDPS     $0x00, Y4, Y5
+	VSUBPS       Y5, Y4, Y4
+	VBROADCASTSS float13<>+0(SB), Y6
+	VMOVAPS      Y6, Y6
+	VMULPS       Y4, Y6, Y6
+	VBROADCASTSS float14<>+0(SB), Y7
+	VADDPS       Y7, Y6, Y6
+	VMULPS       Y4, Y6, Y6
+	VBROADCASTSS float15<>+0(SB), Y7
+	VADDPS       Y7, Y6, Y6
+	VMULPS       Y4, Y6, Y6
+	VBROADCASTSS float16<>+0(SB), Y7
+	VADDPS       Y7, Y6, Y6
+	VMULPS       Y4, Y6, Y6
+	VBROADCASTSS float17<>+0(SB), Y7
+	VADDPS       Y7, Y6, Y6
+	VMULPS       Y4, Y6, Y6
+	VBROADCASTSS float18<>+0(SB), Y7
+	VADDPS       Y7, Y6, Y6
+	VMULPS       Y4, Y6, Y6
+	VBROADCASTSS float3<>+0(SB), Y4
+	VADDPS       Y4, Y6, Y6
+	VCVTPS2DQ    Y5, Y5
+	VPSLLD       $0x17, Y5, Y5
+	VPADDD       Y5, Y6, Y6
+	VMOVUPS      Y6, 32(AX)(DI*1)
+	VSUBPS       Y6, Y3, Y5
+	VDIVPS       Y0, Y5, Y5
+	VBROADCASTSS float37<>+0(SB), Y4
+	VMOVAPS      Y4, Y4
+	VMULPS       Y0, Y4, Y4
+	VBROADCASTSS float24<>+0(SB), Y6
+	VADDPS       Y6, Y4, Y4
+	VMULPS       Y0, Y4, Y4
+	VBROADCASTSS float38<>+0(SB), Y6
+	VADDPS       Y6, Y4, Y4
+	VMULPS       Y0, Y4, Y4
+	VBROADCASTSS float3<>+0(SB), Y6
+	VADDPS       Y6, Y4, Y4
+	VBROADCASTSS float39<>+0(SB), Y6
+	VCMPPS       $0x01, Y6, Y0, Y6
+	VBLENDVPS    Y6, Y4, Y5, Y5
+	VMOVUPS      Y5, 32(CX)(DI*1)
+	VSUBPS       Y5, Y3, Y5
+	VDIVPS       Y1, Y5, Y5
+	VBROADCASTSS float40<>+0(SB), Y1
+	VMOVAPS      Y1, Y4
+	VMULPS       Y0, Y4, Y4
+	VBROADCASTSS float41<>+0(SB), Y1
+	VADDPS       Y1, Y4, Y4
+	VMULPS       Y0, Y4, Y4
+	VBROADCASTSS float42<>+0(SB), Y1
+	VADDPS       Y1, Y4, Y4
+	VMULPS       Y0, Y4, Y4
+	VBROADCASTSS float0<>+0(SB), Y1
+	VADDPS       Y1, Y4, Y4
+	VMULPS       Y2, Y4, Y4
+	VBROADCASTSS float22<>+0(SB), Y1
+	VCMPPS       $0x01, Y1, Y0, Y0
+	VBLENDVPS    Y0, Y4, Y5, Y5
+	VMOVUPS      Y5, 32(DX)(DI*1)
+	ADDQ         $0x40, DI
+
+test:
+	CMPQ DI, SI
+	JLT  loop
+	VZEROUPPER
+	RET
+
+// func carriedAVX2(next *float32, along *float32, v *float32, u *float32, a *float32, left *float32, mean *float32, rise *float32, step float32, n int)
+// Requires: AVX
+TEXT ·carriedAVX2(SB), NOSPLIT, $0-80
+	MOVQ next+0(FP), AX
+	MOVQ along+8(FP), CX
+	MOVQ v+16(FP), DX
+	MOVQ u+24(FP), BX
+	MOVQ a+32(FP), SI
+	MOVQ left+40(FP), DI
+	MOVQ mean+48(FP), R8
+	MOVQ rise+56(FP), R9
+	MOVQ n+72(FP), R10
+	SHLQ $0x02, R10
+	XORQ R11, R11
+	JMP  test
+
+loop:
+	VMOVUPS      (BX)(R11*1), Y1
+	VMOVUPS      (DX)(R11*1), Y0
+	VSUBPS       Y1, Y0, Y0
+	VMOVUPS      (R8)(R11*1), Y3
+	VBROADCASTSS step+64(FP), Y2
+	VMULPS       Y2, Y3, Y2
+	VMULPS       (SI)(R11*1), Y2, Y2
+	VMULPS       (DI)(R11*1), Y0, Y4
+	VADDPS       Y2, Y4, Y4
+	VADDPS       Y1, Y4, Y4
+	VMOVUPS      Y4, (AX)(R11*1)
+	VMULPS       Y3, Y0, Y0
+	VMOVUPS      (R9)(R11*1), Y2
+	VMULPS       (SI)(R11*1), Y2, Y2
+	VADDPS       Y2, Y0, Y0
+	VADDPS       Y1, Y0, Y0
+	VMOVUPS      Y0, (CX)(R11*1)
+	VMOVUPS      32(BX)(R11*1), Y1
+	VMOVUPS      32(DX)(R11*1), Y0
+	VSUBPS       Y1, Y0, Y0
+	VMOVUPS      32(R8)(R11*1), Y3
+	VBROADCASTSS step+64(FP), Y2
+	VMULPS       Y2, Y3, Y2
+	VMULPS       32(SI)(R11*1), Y2, Y2
+	VMULPS       32(DI)(R11*1), Y0, Y4
+	VADDPS       Y2, Y4, Y4
+	VADDPS       Y1, Y4, Y4
+	VMOVUPS      Y4, 32(AX)(R11*1)
+	VMULPS       Y3, Y0, Y0
+	VMOVUPS      32(R9)(R11*1), Y2
+	VMULPS       32(SI)(R11*1), Y2, Y2
+	VADDPS       Y2, Y0, Y0
+	VADDPS       Y1, Y0, Y0
+	VMOVUPS      Y0, 32(CX)(R11*1)
+	ADDQ         $0x40, R11
+
+test:
+	CMPQ R11, R10
 	JLT  loop
 	VZEROUPPER
 	RET

@@ -226,6 +226,18 @@ func sampleRangeAVX512(dst *float32, lo *float32, hi *float32, data *float32, ce
 	panic(missing)
 }
 
+func slowingAVX512(k *float32, size *float32, density *float32, v *float32, u *float32, a *float32, stokes float32, half float32, each float32, step float32, n int) {
+	panic(missing)
+}
+
+func fadingAVX512(left *float32, mean *float32, rise *float32, k *float32, step float32, n int) {
+	panic(missing)
+}
+
+func carriedAVX512(next *float32, along *float32, v *float32, u *float32, a *float32, left *float32, mean *float32, rise *float32, step float32, n int) {
+	panic(missing)
+}
+
 func blendAVX2(dst *float32, a *float32, b *float32, c *float32, d *float32, w *[4]float32, n int) {
 	panic(missing)
 }
@@ -445,6 +457,18 @@ func sampleAVX2(dst *float32, data *float32, cells *int32, wx *float32, wy *floa
 }
 
 func sampleRangeAVX2(dst *float32, lo *float32, hi *float32, data *float32, cells *int32, wx *float32, wy *float32, wz *float32, c *[6]int32, dy int, dz int, n int) {
+	panic(missing)
+}
+
+func slowingAVX2(k *float32, size *float32, density *float32, v *float32, u *float32, a *float32, stokes float32, half float32, each float32, step float32, n int) {
+	panic(missing)
+}
+
+func fadingAVX2(left *float32, mean *float32, rise *float32, k *float32, step float32, n int) {
+	panic(missing)
+}
+
+func carriedAVX2(next *float32, along *float32, v *float32, u *float32, a *float32, left *float32, mean *float32, rise *float32, step float32, n int) {
 	panic(missing)
 }
 

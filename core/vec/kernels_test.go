@@ -47,6 +47,30 @@ var kernels = map[string]func(rng *rand.Rand, n int) []float32{
 		Follow(x, y, z, &[3][]float32{values(r, n+9), values(r, n+9), values(r, n+9)}, r.IntN(10), r.IntN(10), 3.6, 7, 0.5)
 		return append(append(x, y...), z...)
 	},
+	"Rates": func(r *rand.Rand, n int) []float32 {
+		n = min(n&^(Lanes-1), Batch)
+		var v, u, a Three
+		for c := range 3 {
+			copy(v[c][:], values(r, n))
+			copy(u[c][:], values(r, n))
+			copy(a[c][:], values(r, n))
+		}
+		k := make([]float32, n)
+		(&Slowing{1.2, 1.8e-5, 0.01}).Rates(k, values(r, n), values(r, n), &v, &u, &a)
+		return k
+	},
+	"Fading": func(r *rand.Rand, n int) []float32 {
+		n &^= Lanes - 1
+		left, mean, rise := make([]float32, n), make([]float32, n), make([]float32, n)
+		Fading(left, mean, rise, values(r, n), 0.7)
+		return append(append(left, mean...), rise...)
+	},
+	"Carried": func(r *rand.Rand, n int) []float32 {
+		n &^= Lanes - 1
+		next, along := make([]float32, n), make([]float32, n)
+		Carried(next, along, values(r, n), values(r, n), values(r, n), values(r, n), values(r, n), values(r, n), 0.3)
+		return append(next, along...)
+	},
 	"Limit": func(r *rand.Rand, n int) []float32 {
 		dst := values(r, n)
 		Limit(dst, values(r, n), values(r, n), values(r, n), values(r, n), values(r, n))
@@ -257,7 +281,7 @@ func TestAVX2KernelsAreAVX2(t *testing.T) {
 			t.Errorf("line %d, %s: %s", n+1, within, line)
 		}
 	}
-	if seen != 65 {
+	if seen != 68 {
 		t.Errorf("%d kernels for AVX2", seen)
 	}
 }

@@ -118,6 +118,9 @@ func main() {
 		s.locate()
 		s.sample(false)
 		s.sample(true)
+		s.slowing()
+		s.fading()
+		s.carried()
 	}
 	halves()
 	Generate()
