@@ -1,6 +1,7 @@
 package measure
 
 import (
+	"math"
 	"time"
 
 	"zarf/core/gas"
@@ -77,4 +78,81 @@ func moteSpeed(t *Table) {
 		}))
 	}
 	t.most("100,000 births of a frame, by a channel of 128³", ms(best), 20, "ms")
+}
+
+// dragCurve are coefficients of a ball's drag that were measured, by Reynolds number
+// (Lapple and Shepherd 1940).
+var dragCurve = [][2]float64{{0.1, 244}, {0.3, 83.8}, {1, 27.2}, {3, 10.5}, {10, 4.26}, {30, 2.12}, {100, 1.09}, {300, 0.653}, {1000, 0.471}}
+
+// one is a particle of a size and density, alone.
+func one(size, density float64) *mote.Set {
+	s := &mote.Set{}
+	s.Add(1)
+	s.Size[0], s.Density[0] = float32(size), float32(density)
+	return s
+}
+
+func moteAccuracy(t *Table) {
+	const g = 9.81
+	crew := grid.NewCrew(1)
+	worst := 0.0
+	for _, p := range dragCurve {
+		const rho, fluid, mu = 2600, 1.2, 1.8e-5
+		// the ball that weighs as much as the drag at this Reynolds number
+		d := math.Cbrt(0.75 * p[1] * p[0] * p[0] * mu * mu / (fluid * (rho - fluid) * g))
+		s, w := one(d, rho), &mote.World{Gravity: geom.V(0, -g, 0), Still: mote.Fluid{Density: fluid, Viscosity: mu}}
+		for range 4000 {
+			s.Step(0.005, w, crew)
+		}
+		worst = max(worst, 100*math.Abs(float64(-s.V[1][0])*fluid*d/(p[0]*mu)-1))
+	}
+	t.most("terminal speed of balls against the standard drag curve, Reynolds numbers 0.1 to 1000", worst, 5, "%")
+
+	worst = 0
+	for _, seconds := range []float64{1, 3, 6} {
+		// with Newton's drag v = v∞ tanh(a t/v∞), in air thin enough for that all the way
+		s, w := one(0.1, 2600), &mote.World{Gravity: geom.V(0, -g, 0), Still: mote.Fluid{Density: 1.2, Viscosity: 1.8e-7}}
+		for range int(48 * seconds) {
+			s.Step(1.0/48, w, crew)
+		}
+		a := g * (2600 - 1.2) / (2600 + 0.6)
+		end := math.Sqrt(a * (2600 + 0.6) * 0.1 * 4 / (3 * 0.44 * 1.2))
+		worst = max(worst, 100*math.Abs(-float64(s.V[1][0])/(end*math.Tanh(a*seconds/end))-1), 100*math.Abs(-float64(s.P[1][0])/(end*end/a*math.Log(math.Cosh(a*seconds/end)))-1))
+	}
+	t.most("free fall with drag against the closed solution: speed and way", worst, 0.1, "%")
+	const all = 1_000_000
+	t.least("particles of 1 M that a plate of a millimetre keeps on their side, at 50 m/s", float64(all-passed(all, 6, t.crew)), all, "")
+}
+
+// passed counts particles that are on another side of a plate that has swept through them
+// in so many steps, turning.
+func passed(n, steps int, crew grid.Crew) int {
+	const dt = 1.0 / 120
+	s := &mote.Set{}
+	box := shape(geom.Block, geom.V(0, 0.5, 0), geom.V(0.4, 1, 0.4))
+	f := &mote.Form{Emitter: sim.Emitter{Shape: box, Before: box}, Rate: float64(n)}
+	s.Bear(f.Places(1, 1, 1), &mote.Born{Size: mote.Trait{Value: 0.002}, Density: mote.Trait{Value: 500}, Speed: mote.Trait{Value: 10}}, 1, crew)
+	pose := func(k int) geom.Shape {
+		p := shape(geom.Block, geom.V(0, -0.3+50*dt*float64(k), 0), geom.V(4, 0.001, 4))
+		p.Turn = geom.RotationXYZ(geom.V(6*float64(k), 0, -4*float64(k)))
+		return p
+	}
+	through := 0
+	above := make([]bool, s.Len())
+	side := func(p geom.Shape, i int) bool {
+		return p.Local(geom.V(float64(s.P[0][i]), float64(s.P[1][i]), float64(s.P[2][i]))).Y > 0
+	}
+	for k := range steps {
+		was, now := pose(k), pose(k+1)
+		for i := range above {
+			above[i] = side(was, i)
+		}
+		s.Step(dt, &mote.World{Gravity: geom.V(0, -9.81, 0), Still: mote.Air, Solids: []sim.Collider{{Shape: now, Before: was}}, Contact: mote.Contact{Bounce: 0.3, Friction: 0.2}}, crew)
+		for i := range above {
+			if above[i] != side(now, i) {
+				through++
+			}
+		}
+	}
+	return through
 }
