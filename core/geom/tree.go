@@ -318,14 +318,16 @@ func (t *Tree) Ray(o, dir Vec3, near, far float64) Hit {
 	// Division once a ray. A 0 gives an infinity, which enter knows how to take.
 	inv := V(1/dir.X, 1/dir.Y, 1/dir.Z)
 	var stack [64]int32
+	var begins [64]float64 // where the ray comes into their boxes
+	begins[0] = t.nodes[0].box.enter(o, inv)
 	n := 1
 	for n > 0 {
 		n--
-		nd := &t.nodes[stack[n]]
 		// A box that begins behind the best hit can't hold a better one.
-		if nd.box.enter(o, inv) >= hit.T {
+		if begins[n] >= hit.T {
 			continue
 		}
+		nd := &t.nodes[stack[n]]
 		if nd.many > 0 {
 			for i := nd.first; i < nd.first+nd.many; i++ {
 				tr := &t.tri[i]
@@ -357,11 +359,18 @@ func (t *Tree) Ray(o, dir Vec3, near, far float64) Hit {
 			continue
 		}
 		a, b := nd.first, nd.first+1
-		if t.nodes[a].box.enter(o, inv) < t.nodes[b].box.enter(o, inv) {
-			a, b = b, a
+		at, bt := t.nodes[a].box.enter(o, inv), t.nodes[b].box.enter(o, inv)
+		if at < bt {
+			a, b, at, bt = b, a, bt, at
 		}
-		stack[n], stack[n+1] = a, b
-		n += 2
+		if at < hit.T {
+			stack[n], begins[n] = a, at
+			n++
+		}
+		if bt < hit.T {
+			stack[n], begins[n] = b, bt
+			n++
+		}
 	}
 	if hit.Tri >= 0 {
 		hit.At = o.Add(dir.Mul(hit.T))
