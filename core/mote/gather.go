@@ -2,6 +2,7 @@ package mote
 
 import (
 	"math"
+	"slices"
 
 	"zarf/core/grid"
 )
@@ -15,66 +16,80 @@ func (s *Set) Gather(crew grid.Crew) {
 	if n < 2 {
 		return
 	}
-	keys := s.keys(crew)
-	order, room := make([]int32, n), make([]int32, n)
-	for i := range order {
-		order[i] = int32(i)
-	}
+	order, room := s.keys(crew), make([]uint64, n)
 	// by ten bits at a time, the least first; each pass keeps the order of the one before
-	for shift := 0; shift < 30; shift += 10 {
+	for shift := 32; shift < 62; shift += 10 {
 		var count [1<<10 + 1]int32
-		for _, k := range keys {
+		for _, k := range order {
 			count[k>>shift&1023+1]++
 		}
 		for i := range 1 << 10 {
 			count[i+1] += count[i]
 		}
-		for _, i := range order {
-			k := keys[i] >> shift & 1023
-			room[count[k]] = i
-			count[k]++
+		for _, k := range order {
+			to := &count[k>>shift&1023]
+			room[*to] = k
+			*to++
 		}
 		order, room = room, order
 	}
 	columns := s.columns()
+	if !s.Spins { // all are 0
+		columns = slices.DeleteFunc(columns, func(c *[]float32) bool {
+			return c == &s.Turn[0] || c == &s.Turn[1] || c == &s.Turn[2] || c == &s.Spin[0] || c == &s.Spin[1] || c == &s.Spin[2]
+		})
+	}
+	for len(s.spare) < len(columns) {
+		s.spare = append(s.spare, nil)
+	}
 	ids, states := make([]uint64, n), make([]uint8, n)
 	crew.Each(len(columns)+1, 1, func(lo, hi int) {
 		for c := lo; c < hi; c++ {
 			if c == len(columns) {
-				for to, from := range order {
-					ids[to], states[to] = s.ID[from], s.State[from]
+				for to, k := range order {
+					ids[to], states[to] = s.ID[uint32(k)], s.State[uint32(k)]
 				}
 				continue
 			}
 			old := *columns[c]
-			now := make([]float32, n, cap(old))
-			for to, from := range order {
-				now[to] = old[from]
+			now := slices.Grow(s.spare[c][:0], n)[:n]
+			for to, k := range order {
+				now[to] = old[uint32(k)]
 			}
-			*columns[c] = now
+			*columns[c], s.spare[c] = now, old
 		}
 	})
 	s.ID, s.State = ids, states
 }
 
-// keys are the particles' places on the curve: ten bits of each coordinate in turn.
-func (s *Set) keys(crew grid.Crew) []uint32 {
-	keys := make([]uint32, s.Len())
+// keys are the particles' places on the curve, ten bits of each coordinate in turn, above
+// their rows in the lower half.
+func (s *Set) keys(crew grid.Crew) []uint64 {
+	keys := make([]uint64, s.Len())
+	var lo, by [3]float32
 	for c := range 3 {
-		lo, hi := float32(math.Inf(1)), float32(math.Inf(-1))
+		least, most := float32(math.Inf(1)), float32(math.Inf(-1))
 		for _, x := range s.P[c] {
-			lo, hi = min(lo, x), max(hi, x)
-		}
-		by := float32(0)
-		if hi > lo {
-			by = 1023 / (hi - lo)
-		}
-		crew.For(len(keys), 1<<12, func(a, b int) {
-			for i := a; i < b; i++ {
-				keys[i] |= apart(uint32((s.P[c][i]-lo)*by)) << c
+			if x < least {
+				least = x
 			}
-		})
+			if x > most {
+				most = x
+			}
+		}
+		if lo[c] = least; most > least {
+			by[c] = 1023 / (most - least)
+		}
 	}
+	crew.For(len(keys), 1<<12, func(a, b int) {
+		for i := a; i < b; i++ {
+			var k uint32
+			for c := range 3 {
+				k |= apart(uint32((s.P[c][i]-lo[c])*by[c])) << c
+			}
+			keys[i] = uint64(k)<<32 | uint64(i)
+		}
+	})
 	return keys
 }
 

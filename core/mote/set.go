@@ -23,7 +23,8 @@ type Set struct {
 	State   []uint8
 	Own     []Channel // further channels
 
-	next uint64 // the identity that the next to be born gets
+	next  uint64      // the identity that the next to be born gets
+	spare [][]float32 // room of Gather
 }
 
 // Channel is a number of every particle, by a name of its own.
