@@ -23,5 +23,8 @@
 // numbers of chance come from the seed, the frame and the particle's identity; so results
 // have the same bits on any number of threads.
 //
+// Back into fluids: what particles give off, and the momentum that drag takes from them, is
+// spread to the eight values about each by the weights of interpolation (give.go).
+//
 // Memory: 84 bytes a particle, and 4 for each further channel.
 package mote

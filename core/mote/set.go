@@ -23,6 +23,10 @@ type Set struct {
 	State   []uint8
 	Own     []Channel // further channels
 
+	// Impulse is what drag has taken of each one's momentum, kg m/s, since the fluid was
+	// given it; empty where no world asks for it.
+	Impulse [3][]float32
+
 	next  uint64      // the identity that the next to be born gets
 	spare [][]float32 // room of Gather
 }
@@ -51,6 +55,9 @@ func (s *Set) columns() []*[]float32 {
 	}
 	for i := range s.Own {
 		out = append(out, &s.Own[i].V)
+	}
+	if len(s.Impulse[0]) > 0 {
+		out = append(out, &s.Impulse[0], &s.Impulse[1], &s.Impulse[2])
 	}
 	return out
 }

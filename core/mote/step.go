@@ -40,6 +40,7 @@ type World struct {
 	Solids  []sim.Collider
 	Contact Contact
 	Bounds  *geom.Box // beyond which particles die; nil: there are none
+	Pushed  bool      // the fluid is: momentum that drag takes goes to Set.Impulse
 	// Takes is the heat that a kilogram of a particle takes for a kelvin, J; 0: they keep
 	// their temperature.
 	Takes float64
@@ -72,6 +73,11 @@ type room struct {
 // Step moves particles on for dt seconds. Those that die are marked; Sweep drops them.
 func (s *Set) Step(dt float64, w *World, crew grid.Crew) Counts {
 	n := s.Len()
+	if w.Pushed {
+		for c := range s.Impulse {
+			s.Impulse[c] = append(s.Impulse[c], make([]float32, n-len(s.Impulse[c]))...)
+		}
+	}
 	solids := newSolids(w.Solids)
 	pieces := (n + batch - 1) / batch
 	part := make([]Counts, pieces)
@@ -166,6 +172,9 @@ func (s *Set) move(t *room, lo, hi int, dt float32, w *World, solids []solid, c 
 	copy(t.size[:], s.Size[lo:hi])
 	copy(t.density[:], s.Density[lo:hi])
 	t.drag(hi-lo, dt)
+	if w.Pushed {
+		s.react(t, lo, hi, dt)
+	}
 	if w.Takes > 0 {
 		s.warm(t, lo, hi, dt, w)
 	}
@@ -192,6 +201,22 @@ func (s *Set) push(t *room, lo, hi int, w *World) {
 					t.a[c][i-lo] += float32(push[c])
 				}
 			}
+		}
+	}
+}
+
+// react adds to the impulse what drag has taken: all of the change of velocity but for what
+// pushes gave, times the mass, that of the fluid moved along included.
+func (s *Set) react(t *room, lo, hi int, dt float32) {
+	for i := lo; i < hi; i++ {
+		n := i - lo
+		if s.State[i] != Flying {
+			continue
+		}
+		d := t.size[n]
+		m := (t.density[n] + t.of[n].Density/2) * math.Pi / 6 * d * d * d
+		for c := range 3 {
+			s.Impulse[c][i] += m * (t.was[c][n] + t.a[c][n]*dt - t.v[c][n])
 		}
 	}
 }
