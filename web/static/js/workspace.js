@@ -473,8 +473,32 @@ const events = new EventSource('/events');
 let told = 0, behind = false;
 document.addEventListener('visibilitychange', () => { if (!document.hidden && behind) { behind = false; refresh(); } });
 const refresh = () => htmx.ajax('GET', `/shots/${slug}/parts/${station}?${query()}`, { swap: 'none', target: '#live' });
+const again = () => { if (!busyTyping()) refresh(); };
+
+// Parts of the page that were asked for before a value was changed know nothing of it.
+// They are left out, and asked for once more when the change has its answer: else they
+// would put back what stood there, and the change would seem lost.
+let sent = 0, open = 0, late = false; // requests that change something, those still open
+document.addEventListener('htmx:before:request', (e) => {
+  const c = e.detail.ctx;
+  if (c.request.method === 'GET') c.asked = open ? -1 : sent;
+  else { c.changes = true; sent++; open++; }
+});
+document.addEventListener('htmx:after:request', (e) => {
+  const c = e.detail.ctx;
+  if (c.request.method !== 'GET' || !c.request.action.includes('/parts/') || c.asked === sent) return;
+  e.preventDefault();
+  if (open) late = true;
+  else again();
+});
+document.addEventListener('htmx:finally:request', (e) => {
+  if (!e.detail.ctx.changes || --open || !late) return;
+  late = false;
+  again();
+});
+
 // What happened before the page could hear of it, at first or after a break, it asks for.
-events.onopen = () => { if (performance.now() > 1500 && !busyTyping()) refresh(); };
+events.onopen = () => { if (performance.now() > 1500) again(); };
 events.onmessage = (e) => {
   const n = JSON.parse(e.data);
   if (n.shot !== shotId) { // another shot's job ended: what waits here moves up
