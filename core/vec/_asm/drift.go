@@ -21,14 +21,7 @@ func (s set) excess(x reg.VecVirtual) reg.VecVirtual {
 	s.and(s.number(0x7fffff), x, t)
 	VPADDD(s.number(0x3f800000), t, t)
 	VSUBPS(s.constant(1), t, t)
-	for k, c := range logs {
-		if k == 0 {
-			VMOVAPS(s.constant(c), p)
-			continue
-		}
-		VMULPS(t, p, p)
-		VADDPS(s.constant(c), p, p)
-	}
+	s.polynomial(p, t, logs)
 	VMULPS(t, p, p)
 	VADDPS(e, p, p)
 	VMULPS(s.constant(-0.476192117), p, p) // −0.687 ln 2
@@ -107,24 +100,14 @@ func (s set) fading() {
 		m := s.vec()
 		VSUBPS(p, one, m)
 		VDIVPS(x, m, m)
-		series := func(c ...float32) {
-			for n, v := range c {
-				if n == 0 {
-					VMOVAPS(s.constant(v), few)
-					continue
-				}
-				VMULPS(x, few, few)
-				VADDPS(s.constant(v), few, few)
-			}
-		}
 		var small, smaller test
-		series(-1./24, 1./6, -0.5, 1)
+		s.polynomial(few, x, []float32{-1. / 24, 1. / 6, -0.5, 1})
 		s.either(1, x, s.constant(0.03125), &small)
 		s.choose(small, few, m)
 		VMOVUPS(m, idx(mean, i, off))
 		VSUBPS(m, one, m)
 		VDIVPS(kk, m, m)
-		series(-1./120, 1./24, -1./6, 0.5)
+		s.polynomial(few, x, []float32{-1. / 120, 1. / 24, -1. / 6, 0.5})
 		VMULPS(h, few, few)
 		s.either(1, x, s.constant(0.0625), &smaller)
 		s.choose(smaller, few, m)

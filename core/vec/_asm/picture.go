@@ -99,18 +99,20 @@ func (s set) exponential(d reg.VecVirtual) reg.VecVirtual {
 		VROUNDPS(Imm(0), t, n)
 	}
 	VSUBPS(n, t, t) // −½ … ½
-	for k, c := range powers {
-		if k == 0 {
-			VMOVAPS(s.constant(c), p)
-			continue
-		}
-		VMULPS(t, p, p)
-		VADDPS(s.constant(c), p, p)
-	}
+	s.polynomial(p, t, powers)
 	VCVTPS2DQ(n, n)
 	VPSLLD(Imm(23), n, n)
 	VPADDD(n, p, p)
 	return p
+}
+
+// polynomial makes p that of t with the given coefficients, the highest first.
+func (s set) polynomial(p, t reg.VecVirtual, c []float32) {
+	VMOVAPS(s.constant(c[0]), p)
+	for _, c := range c[1:] {
+		VMULPS(t, p, p)
+		VADDPS(s.constant(c), p, p)
+	}
 }
 
 // powers are the coefficients of 2^t about 0, the highest first: ln 2ᵏ/k!.
