@@ -67,7 +67,7 @@ type room struct {
 	v, mean       vec.Three // at the end of the step, and over it
 
 	k, other, left, m, rise [batch]float32
-	told                    [batch]bool
+	told, in                [batch]bool
 }
 
 // Step moves particles on for dt seconds. Those that die are marked; Sweep drops them.
@@ -115,33 +115,38 @@ func (s *Set) fluids(t *room, lo, hi int, w *World) {
 func (s *Set) field(t *room, lo, n int, f *Field) {
 	inv := float32(1 / f.H)
 	o := [3]float32{float32(f.Origin.X), float32(f.Origin.Y), float32(f.Origin.Z)}
+	size := [3]float32{float32(f.Grid.NX), float32(f.Grid.NY), float32(f.Grid.NZ)}
+	all := true
 	for c, to := range [3][]float32{t.x[:n], t.y[:n], t.z[:n]} {
 		for i, p := range s.P[c][lo : lo+n] {
 			to[i] = (p - o[c]) * inv
 		}
-	}
-	nx, ny, nz := float32(f.Grid.NX), float32(f.Grid.NY), float32(f.Grid.NZ)
-	all := true
-	within := func(i int) bool {
-		return t.x[i] >= 0 && t.y[i] >= 0 && t.z[i] >= 0 && t.x[i] < nx && t.y[i] < ny && t.z[i] < nz
-	}
-	some := false
-	for i := range n {
-		if within(i) {
-			t.of[i], some = &f.Fluid, true
-		} else {
-			all = false
+		least, most := t.ends(to)
+		if !(most >= 0 && least < size[c]) {
+			return
 		}
+		all = all && least >= 0 && most < size[c]
 	}
-	if !some {
+	if all {
+		for i := range n {
+			t.of[i] = &f.Fluid
+		}
+	} else if !t.within(n, size, &f.Fluid) {
 		return
 	}
 	take := func(to []float32, from *grid.Field, off [3]float32, add float32) {
 		l := from.Lattice(off)
-		l.Sample(t.sampled[:n], t.x[:n], t.y[:n], t.z[:n])
-		for i, v := range t.sampled[:n] {
-			if all || within(i) {
-				to[i] = v + add
+		into := to
+		if !all {
+			into = t.sampled[:n]
+		}
+		l.Sample(into, t.x[:n], t.y[:n], t.z[:n])
+		if all && add == 0 {
+			return
+		}
+		for i := range to {
+			if all || t.in[i] {
+				to[i] = into[i] + add
 			}
 		}
 	}
@@ -151,6 +156,25 @@ func (s *Set) field(t *room, lo, n int, f *Field) {
 	if f.Excess != nil {
 		take(t.heat[:n], f.Excess, [3]float32{0.5, 0.5, 0.5}, f.Heat)
 	}
+}
+
+// within finds which of n particles are in a field of so many cells, and says whether any is.
+func (t *room) within(n int, size [3]float32, f *Fluid) (some bool) {
+	for i := range n {
+		x, y, z := t.x[i], t.y[i], t.z[i]
+		if t.in[i] = x >= 0 && y >= 0 && z >= 0 && x < size[0] && y < size[1] && z < size[2]; t.in[i] {
+			t.of[i], some = f, true
+		}
+	}
+	return some
+}
+
+// ends are the least and the largest of a row.
+func (t *room) ends(row []float32) (least, most float32) {
+	vec.Times(t.sampled[:len(row)], row, -1)
+	least, _ = vec.Largest(t.sampled[:len(row)])
+	most, _ = vec.Largest(row)
+	return -least, most
 }
 
 // move is Step for the particles from lo to hi.
@@ -225,15 +249,9 @@ func (s *Set) react(t *room, lo, hi int, dt float32) {
 func (s *Set) reach(t *room, lo, hi int, dt float32) geom.Box {
 	n := hi - lo
 	var least, most [3]float64
-	ends := func(row []float32) (lo, hi float32) {
-		vec.Times(t.sampled[:n], row, -1)
-		lo, _ = vec.Largest(t.sampled[:n])
-		hi, _ = vec.Largest(row)
-		return -lo, hi
-	}
 	for c := range 3 {
-		a, b := ends(s.P[c][lo:hi])
-		back, on := ends(t.mean[c][:n])
+		a, b := t.ends(s.P[c][lo:hi])
+		back, on := t.ends(t.mean[c][:n])
 		least[c], most[c] = float64(a+min(back, 0)*dt), float64(b+max(on, 0)*dt)
 	}
 	size, _ := vec.Largest(t.size[:n])
