@@ -235,7 +235,12 @@ func (o *Source) Places(dt float64, frame int, seed uint64, crew grid.Crew) ([]P
 // plane are the places of a plane of cells, each of which bears so many.
 func (o *Source) plane(k int, each float64, cells int, seed uint64) []Place {
 	d := o.Field.Dims
-	out := make([]Place, 0, int(each*float64(cells)*1.1)+4)
+	room := int(each*float64(cells)*1.1) + 4
+	out := make([]Place, 0, room)
+	var at [3][]float32 // in cells
+	for c := range at {
+		at[c] = make([]float32, 0, room)
+	}
 	list := make([]int32, 0, d.NX)
 	for j := range d.NY {
 		for _, i := range o.cells(list, j, k) {
@@ -245,24 +250,34 @@ func (o *Source) plane(k int, each float64, cells int, seed uint64) []Place {
 				bits = noise.Hash(bits, int64(m), 0, 1)
 				const unit = 1.0 / (1 << 21)
 				part := func(shift uint) float64 { return (float64(bits>>shift&(1<<21-1)) + 0.5) * unit }
-				out = append(out, o.place(geom.V(float64(i)+part(0), float64(j)+part(21), float64(k)+part(42))))
+				q := geom.V(float64(i)+part(0), float64(j)+part(21), float64(k)+part(42))
+				at[0], at[1], at[2] = append(at[0], float32(q.X)), append(at[1], float32(q.Y)), append(at[2], float32(q.Z))
+				out = append(out, Place{P: o.Origin.Add(q.Mul(o.H))})
 			}
 		}
 	}
+	o.read(out, at)
 	return out
 }
 
-// place is one at q, in cells.
-func (o *Source) place(q geom.Vec3) Place {
-	p := Place{P: o.Origin.Add(q.Mul(o.H))}
-	x, y, z := float32(q.X), float32(q.Y), float32(q.Z)
+// read gives places, in cells at, the fluid's velocity and temperature there.
+func (o *Source) read(places []Place, at [3][]float32) {
+	row := make([]float32, len(places))
+	sample := func(f *grid.Field, off [3]float32, set func(p *Place, v float64)) {
+		l := f.Lattice(off)
+		l.Sample(row, at[0], at[1], at[2])
+		for i, v := range row {
+			set(&places[i], float64(v))
+		}
+	}
 	if u := o.Velocity; u[0] != nil {
-		p.V = geom.V(float64(u[0].Sample(x, y-0.5, z-0.5)), float64(u[1].Sample(x-0.5, y, z-0.5)), float64(u[2].Sample(x-0.5, y-0.5, z)))
+		sample(u[0], [3]float32{0, 0.5, 0.5}, func(p *Place, v float64) { p.V.X = v })
+		sample(u[1], [3]float32{0.5, 0, 0.5}, func(p *Place, v float64) { p.V.Y = v })
+		sample(u[2], [3]float32{0.5, 0.5, 0}, func(p *Place, v float64) { p.V.Z = v })
 	}
 	if o.Heat != nil {
-		p.Heat = float64(o.Heat.Sample(x-0.5, y-0.5, z-0.5))
+		sample(o.Heat, [3]float32{0.5, 0.5, 0.5}, func(p *Place, v float64) { p.Heat = v })
 	}
-	return p
 }
 
 // Form is a body from whose surface or room particles are born.

@@ -225,3 +225,22 @@ func TestGatheringKeepsParticlesWhole(t *testing.T) {
 		t.Error("an identity that occurs twice passes")
 	}
 }
+
+// Places take the velocity and the temperature of the fluid where they are.
+func TestPlacesReadTheFluid(t *testing.T) {
+	w := whirl(32)
+	o := &Source{Field: ramp(32), H: w.H, When: Between, High: 1, Rate: 24 * 500, Velocity: [3]*grid.Field{w.U, w.V, w.W}, Heat: w.Excess}
+	l, _ := o.Places(1.0/24, 3, 2, grid.NewCrew(2))
+	if len(l) < 400 {
+		t.Fatalf("%d are born", len(l))
+	}
+	for _, p := range l {
+		// at the rim the field repeats itself
+		if q := p.P; q.X < 0.05 || q.Z < 0.05 || q.X > 0.95 || q.Z > 0.95 {
+			continue
+		}
+		if want := geom.V(-2*(p.P.Z-0.5), 0, 2*(p.P.X-0.5)); p.V.Dist(want) > 1e-5 || p.Heat != 100 {
+			t.Fatalf("at %.3v the fluid has %.4v m/s and %g K, want %.4v and 100", p.P, p.V, p.Heat, want)
+		}
+	}
+}
