@@ -673,35 +673,17 @@ func (s *Solver) mask(a []float32) {
 // once for each refinement, not for each iteration.
 func (s *Solver) wideResidual(x, y []float32, k int) (sum float64) {
 	f := s.lv[0]
-	for kind := range cut {
+	wide := vec.Wide{X: x, Y: y, SY: f.sy, SZ: f.sz}
+	for kind := range kinds {
 		f.pieced(k, kind, func(o, n int) {
-			sum += vec.WideResidual(s.res[o:o+n], x, y, o, s.rhs[o:o+n], f.diag[o:o+n], f.sy, f.sz)
+			wide.O = o
+			res, b, diag := s.res[o:o+n], s.rhs[o:o+n], f.diag[o:o+n]
+			if kind == cut {
+				sum += vec.WideCutResidual(res, &wide, b, diag, [3][]float32{f.wx, f.wy, f.wz})
+			} else {
+				sum += vec.WideResidual(res, &wide, b, diag)
+			}
 		})
-	}
-	f.pieced(k, cut, func(o, n int) { sum += s.wideCut(x, y, o, n) })
-	return sum
-}
-
-// wideCut is wideResidual on n cells from o on beside solids.
-func (s *Solver) wideCut(x, y []float32, o, n int) (sum float64) {
-	f := s.lv[0]
-	at := func(i int) float64 {
-		if y == nil {
-			return float64(x[i])
-		}
-		return float64(x[i]) + float64(y[i])
-	}
-	for i := o; i < o+n; i++ {
-		if f.diag[i] == 0 {
-			s.res[i] = 0
-			continue
-		}
-		r := float64(s.rhs[i]) - float64(f.diag[i])*at(i) +
-			float64(f.wx[i])*at(i-1) + float64(f.wx[i+1])*at(i+1) +
-			float64(f.wy[i])*at(i-f.sy) + float64(f.wy[i+f.sy])*at(i+f.sy) +
-			float64(f.wz[i])*at(i-f.sz) + float64(f.wz[i+f.sz])*at(i+f.sz)
-		s.res[i] = float32(r)
-		sum += r * r
 	}
 	return sum
 }

@@ -199,6 +199,16 @@ func wideResidualAVX512(res *float32, x *float32, b *float32, diag *float32, sy 
 //go:noescape
 func wideResidual2AVX512(res *float32, x *float32, y *float32, b *float32, diag *float32, sy int, sz int, n int, acc *[16]float64)
 
+// wideResidualCutAVX512 is res = b − A x where diag isn't 0, else 0, and Σ res² by lane before rounding, in float64, for whole blocks; wx, wy and wz weigh the lower faces.
+//
+//go:noescape
+func wideResidualCutAVX512(res *float32, x *float32, b *float32, diag *float32, wx *float32, wy *float32, wz *float32, sy int, sz int, n int, acc *[16]float64)
+
+// wideResidualCut2AVX512 is res = b − A (x + y) where diag isn't 0, else 0, and Σ res² by lane before rounding, in float64, for whole blocks; wx, wy and wz weigh the lower faces.
+//
+//go:noescape
+func wideResidualCut2AVX512(res *float32, x *float32, y *float32, b *float32, diag *float32, wx *float32, wy *float32, wz *float32, sy int, sz int, n int, acc *[16]float64)
+
 // halveAVX512 is dst[i] = q ((a[2i] + a[2i+3]) + 3 (a[2i+1] + a[2i+2])).
 //
 //go:noescape
@@ -538,6 +548,16 @@ func wideResidualAVX2(res *float32, x *float32, b *float32, diag *float32, sy in
 //
 //go:noescape
 func wideResidual2AVX2(res *float32, x *float32, y *float32, b *float32, diag *float32, sy int, sz int, n int, acc *[16]float64)
+
+// wideResidualCutAVX2 is res = b − A x where diag isn't 0, else 0, and Σ res² by lane before rounding, in float64, for whole blocks; wx, wy and wz weigh the lower faces.
+//
+//go:noescape
+func wideResidualCutAVX2(res *float32, x *float32, b *float32, diag *float32, wx *float32, wy *float32, wz *float32, sy int, sz int, n int, acc *[16]float64)
+
+// wideResidualCut2AVX2 is res = b − A (x + y) where diag isn't 0, else 0, and Σ res² by lane before rounding, in float64, for whole blocks; wx, wy and wz weigh the lower faces.
+//
+//go:noescape
+func wideResidualCut2AVX2(res *float32, x *float32, y *float32, b *float32, diag *float32, wx *float32, wy *float32, wz *float32, sy int, sz int, n int, acc *[16]float64)
 
 // halveAVX2 is dst[i] = q ((a[2i] + a[2i+3]) + 3 (a[2i+1] + a[2i+2])).
 //

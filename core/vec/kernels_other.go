@@ -140,6 +140,14 @@ func wideResidual2AVX512(res *float32, x *float32, y *float32, b *float32, diag 
 	panic(missing)
 }
 
+func wideResidualCutAVX512(res *float32, x *float32, b *float32, diag *float32, wx *float32, wy *float32, wz *float32, sy int, sz int, n int, acc *[16]float64) {
+	panic(missing)
+}
+
+func wideResidualCut2AVX512(res *float32, x *float32, y *float32, b *float32, diag *float32, wx *float32, wy *float32, wz *float32, sy int, sz int, n int, acc *[16]float64) {
+	panic(missing)
+}
+
 func halveAVX512(dst *float32, a *float32, q float32, n int) { panic(missing) }
 
 func differAVX512(dst *float32, light *float32, noise *float32, step int, off int, q float32, n int) {
@@ -371,6 +379,14 @@ func wideResidualAVX2(res *float32, x *float32, b *float32, diag *float32, sy in
 }
 
 func wideResidual2AVX2(res *float32, x *float32, y *float32, b *float32, diag *float32, sy int, sz int, n int, acc *[16]float64) {
+	panic(missing)
+}
+
+func wideResidualCutAVX2(res *float32, x *float32, b *float32, diag *float32, wx *float32, wy *float32, wz *float32, sy int, sz int, n int, acc *[16]float64) {
+	panic(missing)
+}
+
+func wideResidualCut2AVX2(res *float32, x *float32, y *float32, b *float32, diag *float32, wx *float32, wy *float32, wz *float32, sy int, sz int, n int, acc *[16]float64) {
 	panic(missing)
 }
 

@@ -111,8 +111,12 @@ var kernels = map[string]func(rng *rand.Rand, n int) []float32{
 				diag[i] = 0
 			}
 		}
-		v := WideResidual(res, x, y, sz, values(r, n), diag, sy, sz)
-		return append(res, both(v)...)
+		wide := Wide{X: x, Y: y, O: sz, SY: sy, SZ: sz}
+		if r.IntN(2) == 0 {
+			return append(res, both(WideResidual(res, &wide, values(r, n), diag))...)
+		}
+		w := [3][]float32{values(r, 2*sz+n), values(r, 2*sz+n), values(r, 2*sz+n)}
+		return append(res, both(WideCutResidual(res, &wide, values(r, n), diag, w))...)
 	},
 	"Lattice": func(r *rand.Rand, n int) []float32 {
 		nx, ny, nz := 1+r.IntN(6), 1+r.IntN(6), 1+r.IntN(6)
@@ -221,12 +225,16 @@ func TestShortRowsPanic(t *testing.T) {
 		"Sample z":       func() { cube.Sample(long(), long(), long(), short) },
 		"SampleRange lo": func() { cube.SampleRange(long(), short, long(), long(), long(), long()) },
 		"SampleRange hi": func() { cube.SampleRange(long(), long(), short, long(), long(), long()) },
-		"WideResidual b": func() { WideResidual(long(), make([]float32, 200), nil, 70, short, long(), 40, 60) },
-		"WideResidual z": func() { WideResidual(long(), make([]float32, 160), nil, 70, long(), long(), 40, 60) },
+		"WideResidual b": func() { WideResidual(long(), &Wide{make([]float32, 200), nil, 70, 40, 60}, short, long()) },
+		"WideResidual z": func() { WideResidual(long(), &Wide{make([]float32, 160), nil, 70, 40, 60}, long(), long()) },
 		"WideResidual y": func() {
-			WideResidual(long(), make([]float32, 200), make([]float32, 160), 70, long(), long(), 40, 60)
+			WideResidual(long(), &Wide{make([]float32, 200), make([]float32, 160), 70, 40, 60}, long(), long())
 		},
-		"WideResidual 0": func() { WideResidual(long(), make([]float32, 200), nil, 50, long(), long(), 40, 60) },
+		"WideResidual 0": func() { WideResidual(long(), &Wide{make([]float32, 200), nil, 50, 40, 60}, long(), long()) },
+		"WideCutResidual w": func() {
+			w := [3][]float32{make([]float32, 200), make([]float32, 160), make([]float32, 200)}
+			WideCutResidual(long(), &Wide{make([]float32, 200), nil, 70, 40, 60}, long(), long(), w)
+		},
 		"Deepen row": func() {
 			Deepen(long(), long(), long(), &[4][]float32{long(), long(), long(), short}, &[4]float32{}, 1, 1, 0)
 		},
@@ -281,7 +289,7 @@ func TestAVX2KernelsAreAVX2(t *testing.T) {
 			t.Errorf("line %d, %s: %s", n+1, within, line)
 		}
 	}
-	if seen != 68 {
+	if seen != 70 {
 		t.Errorf("%d kernels for AVX2", seen)
 	}
 }

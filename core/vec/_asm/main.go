@@ -90,8 +90,10 @@ func main() {
 		}
 		s.prolong()
 		s.fold()
-		s.wideResidual(false)
-		s.wideResidual(true)
+		for _, weighted := range []bool{false, true} {
+			s.wideResidual(false, weighted)
+			s.wideResidual(true, weighted)
+		}
 		s.halve()
 		s.differ()
 		s.part()

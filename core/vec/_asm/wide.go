@@ -38,15 +38,19 @@ func (s set) narrow(v reg.VecVirtual, m Mem) {
 	VMOVUPS(w, m)
 }
 
-// wideResidual is of a solution in one row of float32 or, with low, the sum of two.
-func (s set) wideResidual(low bool) {
-	name, more, sum := "wideResidual", "", "x"
-	if low {
-		name, more, sum = "wideResidual2", "y, ", "(x + y)"
+// wideResidual is of a solution in one row of float32 or, with low, the sum of two; with
+// weighted faces have weights, else they all weigh 1.
+func (s set) wideResidual(low, weighted bool) {
+	name, more, sum, weights, doc := "wideResidual", "", "x", "", "all weights are 1"
+	if weighted {
+		name, weights, doc = name+"Cut", ", wx, wy, wz", "wx, wy and wz weigh the lower faces"
 	}
-	s.text(name, "res, x, "+more+"b, diag *float32, sy, sz, n int, acc *[16]float64)",
-		"res = b − A "+sum+" where diag isn't 0, else 0, and Σ res² by lane before rounding, in float64, for whole blocks; all weights are 1.")
-	res, b, diag, n := ptr("res"), ptr("b"), ptr("diag"), size("n")
+	if low {
+		name, more, sum = name+"2", "y, ", "(x + y)"
+	}
+	s.text(name, "res, x, "+more+"b, diag"+weights+" *float32, sy, sz, n int, acc *[16]float64)",
+		"res = b − A "+sum+" where diag isn't 0, else 0, and Σ res² by lane before rounding, in float64, for whole blocks; "+doc+".")
+	n := size("n")
 	from, here := []reg.GPVirtual{ptr("x")}, []reg.GPVirtual{GP64()}
 	if low {
 		from, here = append(from, ptr("y")), append(here, GP64())
@@ -63,9 +67,10 @@ func (s set) wideResidual(low bool) {
 	}
 	none := s.zero()
 	s.wides(n, func(part int, i reg.GPVirtual, off int) {
-		m := func(p reg.GPVirtual) Mem { return idx(p, i, off) }
+		// other pointers are read anew each time round: the registers are needed
+		m := func(name string) Mem { return idx(ptr(name), i, off) }
 		for h := range here {
-			LEAQ(m(from[h]), here[h])
+			LEAQ(idx(from[h], i, off), here[h])
 		}
 		value := func(of func(p reg.GPVirtual) Mem) reg.VecVirtual {
 			v := s.widened(of(here[0]))
@@ -78,14 +83,25 @@ func (s set) wideResidual(low bool) {
 		away := func(by reg.GPVirtual) func(p reg.GPVirtual) Mem {
 			return func(p reg.GPVirtual) Mem { return idx(p, by, 0) }
 		}
+		weigh := func(v, w reg.VecVirtual, name string, up func(p reg.GPVirtual) Mem) {
+			if !weighted {
+				return
+			}
+			face := GP64()
+			LEAQ(m(name), face)
+			VMULPD(s.widened(at(face, 0)), v, v)
+			VMULPD(s.widened(up(face)), w, w)
+		}
 		v, w := value(near(-4)), value(near(4))
+		weigh(v, w, "wx", near(4))
 		VADDPD(w, v, v)
-		for _, by := range apart {
+		for a, by := range apart {
 			w, u := value(away(by[0])), value(away(by[1]))
+			weigh(w, u, []string{"wy", "wz"}[a], away(by[1]))
 			VADDPD(u, w, w)
 			VADDPD(w, v, v)
 		}
-		d, r, t := s.widened(m(diag)), s.widened(m(b)), value(near(0))
+		d, r, t := s.widened(m("diag")), s.widened(m("b")), value(near(0))
 		VMULPD(t, d, t)
 		VSUBPD(t, r, r)
 		VADDPD(v, r, r)
@@ -97,7 +113,7 @@ func (s set) wideResidual(low bool) {
 			VCMPPD(Imm(4), none, d, d)
 			VANDPD(d, r, r)
 		}
-		s.narrow(r, m(res))
+		s.narrow(r, m("res"))
 		VMULPD(r, r, r)
 		VADDPD(r, sums[part], sums[part])
 	})
