@@ -243,6 +243,23 @@ func TestFindsAndMends(t *testing.T) {
 			e.Set(val.Size.Name(), v(1, 0.3, 1))
 			e.Set(val.Along.Name(), text("axis"))
 		},
+		"particles-many": func(s *shot.Shot, d, e *shot.Element) {
+			d.Set(val.Fluid.Name(), text("particles"))
+			e.Set(val.BirthRate.Name(), n(4e6))
+			e.Set(val.Life.Name(), n(1))
+		},
+		"carrier-still": func(s *shot.Shot, d, e *shot.Element) {
+			motes := s.Add(shot.Domain)
+			motes.Set(val.Fluid.Name(), text("particles"))
+			motes.Set(val.Carrier.Name(), text(d.ID))
+			val.CacheVelocity.Set(d, false)
+		},
+		"carrier-missing": func(s *shot.Shot, d, e *shot.Element) {
+			motes := s.Add(shot.Domain)
+			motes.Set(val.Fluid.Name(), text("particles"))
+			motes.Set(val.Carrier.Name(), text(d.ID))
+			d.Muted = true
+		},
 		"camera-blind": func(s *shot.Shot, d, e *shot.Element) {
 			s.Element("camera").Set(val.Target.Name(), s.Element("camera").Get("position"))
 		},

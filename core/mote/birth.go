@@ -125,6 +125,7 @@ type Source struct {
 	Rate       float64        // a cubic metre a second; with Falls and Rises a cubic metre
 	Limit      int            // a frame; 0: none
 	Velocity   [3]*grid.Field // of faces, which particles inherit; nil: none
+	Centred    bool           // no, of cells
 	Heat       *grid.Field    // K
 }
 
@@ -271,9 +272,10 @@ func (o *Source) read(places []Place, at [3][]float32) {
 		}
 	}
 	if u := o.Velocity; u[0] != nil {
-		sample(u[0], [3]float32{0, 0.5, 0.5}, func(p *Place, v float64) { p.V.X = v })
-		sample(u[1], [3]float32{0.5, 0, 0.5}, func(p *Place, v float64) { p.V.Y = v })
-		sample(u[2], [3]float32{0.5, 0.5, 0}, func(p *Place, v float64) { p.V.Z = v })
+		off := (&Field{Centred: o.Centred}).offsets()
+		sample(u[0], off[0], func(p *Place, v float64) { p.V.X = v })
+		sample(u[1], off[1], func(p *Place, v float64) { p.V.Y = v })
+		sample(u[2], off[2], func(p *Place, v float64) { p.V.Z = v })
 	}
 	if o.Heat != nil {
 		sample(o.Heat, [3]float32{0.5, 0.5, 0.5}, func(p *Place, v float64) { p.Heat = v })
@@ -434,4 +436,20 @@ func (s *Set) parents(o *Offspring, did *Counts, first int, dt float64, fn func(
 			}
 		}
 	}
+}
+
+// tilted is a direction of even chance within a cone of so many degrees about another.
+func tilted(n geom.Vec3, degrees, u, v float64) geom.Vec3 {
+	if degrees <= 0 {
+		return n
+	}
+	cos := 1 - u*(1-math.Cos(degrees*math.Pi/180))
+	side := geom.V(1, 0, 0)
+	if math.Abs(n.X) > 0.9 {
+		side = geom.V(0, 1, 0)
+	}
+	a := n.Cross(side).Unit()
+	b := n.Cross(a)
+	sin, phi := math.Sqrt(max(0, 1-cos*cos)), 2*math.Pi*v
+	return n.Mul(cos).Add(a.Mul(sin * math.Cos(phi))).Add(b.Mul(sin * math.Sin(phi)))
 }

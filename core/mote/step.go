@@ -21,22 +21,26 @@ type Fluid struct {
 // Air is that of a room.
 var Air = Fluid{Density: 1.2, Viscosity: 1.81e-5, Heat: 293, Conducts: 0.026}
 
-// Field is a fluid with a velocity by place, on a staggered grid.
+// Field is a fluid with a velocity by place.
 type Field struct {
 	Fluid
 	Grid    grid.Dims
-	U, V, W *grid.Field // m/s on faces
+	U, V, W *grid.Field // m/s, on faces
+	Centred bool        // no, in cells
 	Excess  *grid.Field // K over Heat, in cells; nil: none
+	Full    *grid.Field // the share of cells that it fills: under a half there is none of it; nil: all
 	H       float64     // m
 	Origin  geom.Vec3   // the grid's corner
 }
 
 // World is what surrounds particles during a step.
 type World struct {
-	Gravity geom.Vec3 // m/s²
-	Still   Fluid     // where none of the fields is
-	Fields  []Field   // the first that reaches a place counts
+	Gravity geom.Vec3  // m/s²
+	Still   Fluid      // where none of the fields is
+	Fields  []Field    // the first that reaches a place counts
+	Winds   []sim.Wind // they move the air where no field is
 	Pushes  []sim.Force
+	Wishes  []Wish
 	Solids  []sim.Collider
 	Contact Contact
 	Bounds  *geom.Box // beyond which particles die; nil: there are none
@@ -45,6 +49,9 @@ type World struct {
 	// their temperature.
 	Takes float64
 }
+
+// Wish draws particles towards a velocity.
+type Wish func(p geom.Vec3) (v geom.Vec3, rate float64) // m/s, 1/s; of several threads at once
 
 // Counts are what a step did.
 type Counts struct {
@@ -109,6 +116,22 @@ func (s *Set) fluids(t *room, lo, hi int, w *World) {
 	for m := len(w.Fields) - 1; m >= 0; m-- {
 		s.field(t, lo, n, &w.Fields[m])
 	}
+	for m := range w.Winds {
+		for i := range n {
+			if t.of[i] != &w.Still {
+				continue
+			}
+			x := w.Winds[m].Region.Weight(s.place(lo + i))
+			for c, v := range w.Winds[m].Velocity.Array() {
+				t.u[c][i] += float32(v * x)
+			}
+		}
+	}
+}
+
+// place is where a particle is.
+func (s *Set) place(i int) geom.Vec3 {
+	return geom.V(float64(s.P[0][i]), float64(s.P[1][i]), float64(s.P[2][i]))
 }
 
 // field is fluids for those within a field.
@@ -127,11 +150,11 @@ func (s *Set) field(t *room, lo, n int, f *Field) {
 		}
 		all = all && least >= 0 && most < size[c]
 	}
-	if all {
+	if all = all && f.Full == nil; all {
 		for i := range n {
 			t.of[i] = &f.Fluid
 		}
-	} else if !t.within(n, size, &f.Fluid) {
+	} else if !t.within(n, size, f) {
 		return
 	}
 	take := func(to []float32, from *grid.Field, off [3]float32, add float32) {
@@ -150,20 +173,34 @@ func (s *Set) field(t *room, lo, n int, f *Field) {
 			}
 		}
 	}
-	take(t.u[0][:n], f.U, [3]float32{0, 0.5, 0.5}, 0)
-	take(t.u[1][:n], f.V, [3]float32{0.5, 0, 0.5}, 0)
-	take(t.u[2][:n], f.W, [3]float32{0.5, 0.5, 0}, 0)
+	off := f.offsets()
+	take(t.u[0][:n], f.U, off[0], 0)
+	take(t.u[1][:n], f.V, off[1], 0)
+	take(t.u[2][:n], f.W, off[2], 0)
 	if f.Excess != nil {
 		take(t.heat[:n], f.Excess, [3]float32{0.5, 0.5, 0.5}, f.Heat)
 	}
 }
 
+// offsets are where the values of U, V and W lie in their cells.
+func (f *Field) offsets() [3][3]float32 {
+	if f.Centred {
+		return [3][3]float32{{0.5, 0.5, 0.5}, {0.5, 0.5, 0.5}, {0.5, 0.5, 0.5}}
+	}
+	return [3][3]float32{{0, 0.5, 0.5}, {0.5, 0, 0.5}, {0.5, 0.5, 0}}
+}
+
 // within finds which of n particles are in a field of so many cells, and says whether any is.
-func (t *room) within(n int, size [3]float32, f *Fluid) (some bool) {
+func (t *room) within(n int, size [3]float32, f *Field) (some bool) {
+	if f.Full != nil {
+		l := f.Full.Lattice([3]float32{0.5, 0.5, 0.5})
+		l.Sample(t.sampled[:n], t.x[:n], t.y[:n], t.z[:n])
+	}
 	for i := range n {
 		x, y, z := t.x[i], t.y[i], t.z[i]
-		if t.in[i] = x >= 0 && y >= 0 && z >= 0 && x < size[0] && y < size[1] && z < size[2]; t.in[i] {
-			t.of[i], some = f, true
+		t.in[i] = x >= 0 && y >= 0 && z >= 0 && x < size[0] && y < size[1] && z < size[2] && (f.Full == nil || t.sampled[i] >= 0.5)
+		if t.in[i] {
+			t.of[i], some = &f.Fluid, true
 		}
 	}
 	return some
@@ -189,7 +226,7 @@ func (s *Set) move(t *room, lo, hi int, dt float32, w *World, solids []solid, c 
 		}
 	}
 	s.fluids(t, lo, hi, w)
-	s.push(t, lo, hi, w)
+	s.push(t, lo, hi, dt, w)
 	for c := range 3 {
 		copy(t.was[c][:], s.V[c][lo:hi])
 	}
@@ -205,8 +242,8 @@ func (s *Set) move(t *room, lo, hi int, dt float32, w *World, solids []solid, c 
 	s.pass(t, lo, hi, float64(dt), w, within(solids, s.reach(t, lo, hi, dt)), solids, c)
 }
 
-// push is weight less lift, and the pushes.
-func (s *Set) push(t *room, lo, hi int, w *World) {
+// push is weight less lift, the pushes, and the wishes.
+func (s *Set) push(t *room, lo, hi int, dt float32, w *World) {
 	g := w.Gravity.Array()
 	for i := lo; i < hi; i++ {
 		rho, fluid := s.Density[i], t.of[i-lo].Density
@@ -218,12 +255,22 @@ func (s *Set) push(t *room, lo, hi int, w *World) {
 	for m := range w.Pushes {
 		f := &w.Pushes[m]
 		for i := lo; i < hi; i++ {
-			p := geom.V(float64(s.P[0][i]), float64(s.P[1][i]), float64(s.P[2][i]))
+			p := s.place(i)
 			if x := f.Region.Weight(p); x > 0 {
 				push := f.At(p).Mul(x).Array()
 				for c := range 3 {
 					t.a[c][i-lo] += float32(push[c])
 				}
+			}
+		}
+	}
+	for _, wish := range w.Wishes {
+		for i := lo; i < hi; i++ {
+			v, rate := wish(s.place(i))
+			// as much as is left of the way to it after dt
+			k := (1 - math.Exp(-rate*float64(dt))) / float64(dt)
+			for c, x := range v.Array() {
+				t.a[c][i-lo] += float32(k) * (float32(x) - s.V[c][i])
 			}
 		}
 	}

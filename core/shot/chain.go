@@ -12,10 +12,14 @@ import (
 	"zarf/core/shot/val"
 )
 
-// Feeds lists the domains whose fluid emits into d, in the order of the cast.
+// Feeds lists the domains whose fluid carries what d holds or emits into it, in the order
+// of the cast.
 // Emitters that name no domain are left out.
 // Muted emitters feed nothing; a muted domain isn't found as a source.
 func (s *Shot) Feeds(d *Element) (out []*Element) {
+	if c := s.Carrier(d); c != nil && c.Kind == Domain {
+		out = append(out, c)
+	}
 	for _, e := range s.Elements {
 		if e.Muted || !e.Acts(d) {
 			continue
@@ -37,6 +41,18 @@ func (s *Shot) FedBy(e, d *Element) *Element {
 		return nil
 	}
 	return s.Source(e)
+}
+
+// Carrier is the domain or the sequence whose fluid carries what domain d holds; nil where
+// none does, or where what it holds isn't carried.
+func (s *Shot) Carrier(d *Element) *Element {
+	if x := Find(Domain, val.Carrier.Name()); x == nil || !x.Matters(d, d.Within()) {
+		return nil
+	}
+	if c := s.Element(val.Carrier.Of(d)); c != nil && (c.Kind == Domain || c.Kind == Sequence) && !c.Muted {
+		return c
+	}
+	return nil
 }
 
 // Source is the domain or the sequence that an emitter names as what feeds it;

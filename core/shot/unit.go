@@ -35,6 +35,7 @@ const (
 	Stops      Unit = "stops"
 	Viscosity  Unit = "Pa·s"
 	Tension    Unit = "N/m"
+	HeatUnit   Unit = "J/(kg K)"
 	Plain      Unit = ""
 )
 
@@ -55,6 +56,7 @@ var spellings = map[Unit]map[string][2]float64{
 	Density:    {"kg/m³": {1}, "kg/m3": {1}, "g/m³": {0.001}, "g/m3": {0.001}},
 	Viscosity:  {"pa·s": {1}, "pas": {1}, "pa s": {1}, "mpa·s": {0.001}, "cp": {0.001}, "p": {0.1}},
 	Tension:    {"n/m": {1}, "mn/m": {0.001}},
+	HeatUnit:   {"j/(kg k)": {1}, "j/kg/k": {1}, "kj/(kg k)": {1000}},
 	Degree:     {"°": {1}, "deg": {1}, "rad": {180 / math.Pi}},
 	Second:     {"s": {1}, "ms": {0.001}, "min": {60}},
 	Energy:     {"mj/kg": {1}, "kj/kg": {0.001}, "kj/g": {1}},

@@ -7,5 +7,6 @@ package solvers
 import (
 	_ "zarf/core/gas"
 	_ "zarf/core/liquid"
+	_ "zarf/core/mote"
 	_ "zarf/core/upres"
 )

@@ -77,6 +77,9 @@ func (m *Moment) Source(e *shot.Element) *sim.Source {
 
 // fedBy lists what feeds the domain, sequences too.
 func (c *Cast) fedBy() (out []*shot.Element) {
+	if by := c.Shot.Carrier(c.Domain); by != nil {
+		out = append(out, by)
+	}
 	for _, e := range c.Bound() {
 		if src := c.Shot.FedBy(e, c.Domain); src != nil {
 			out = append(out, src)
@@ -191,4 +194,111 @@ func placed(src *sim.Source, e *shot.Element, at float64) {
 			m.Data[i] *= float32(k)
 		}
 	}
+}
+
+// Lattice is what a frame's channels have on cells of one size: a box round all their
+// leaves.
+type Lattice struct {
+	grid.Dims
+	H      float64   // m
+	Origin geom.Vec3 // the corner
+
+	low  [3]int
+	from *frame.Frame
+	as   frame.Transform
+}
+
+// LatticeOf is that of the channels of a frame that lie on the cells of the first that is
+// there; nil where none is.
+func LatticeOf(f *frame.Frame, names ...string) (*Lattice, error) {
+	var l *Lattice
+	lo, hi := [3]int{math.MaxInt, math.MaxInt, math.MaxInt}, [3]int{math.MinInt, math.MinInt, math.MinInt}
+	for _, name := range names {
+		g := f.Grid(name)
+		if g == nil {
+			continue
+		}
+		if l == nil {
+			size := g.Transform.VoxelSize()
+			if h := size[0]; !g.Transform.Linear || math.Abs(size[1]-h) > 1e-6*h || math.Abs(size[2]-h) > 1e-6*h || !(h > 0) {
+				return nil, fmt.Errorf("its voxels of %.3g × %.3g × %.3g m are no cubes", size[0], size[1], size[2])
+			}
+			l = &Lattice{H: size[0], from: f, as: g.Transform}
+		}
+		if g.Transform.M != l.as.M {
+			continue
+		}
+		low, n := leafBox(g)
+		for a, n := range [3]int{n.NX, n.NY, n.NZ} {
+			lo[a], hi[a] = min(lo[a], low[a]), max(hi[a], low[a]+n)
+		}
+	}
+	if l == nil {
+		return nil, nil
+	}
+	l.low, l.Dims = lo, grid.Dims{NX: hi[0] - lo[0], NY: hi[1] - lo[1], NZ: hi[2] - lo[2]}
+	m := l.as.M[3]
+	l.Origin = geom.V(m[0], m[1], m[2]).Add(geom.V(float64(lo[0])-0.5, float64(lo[1])-0.5, float64(lo[2])-0.5).Mul(l.H))
+	return l, nil
+}
+
+// Read is a channel, a field for each component, at the cells' middles; none where the
+// frame hasn't got it on these cells. A liquid's surface is how much of it cells hold.
+func (l *Lattice) Read(name string) ([]*grid.Field, error) {
+	from := name
+	if name == frame.Surface {
+		from = frame.Density
+	}
+	g := l.from.Grid(from)
+	if g == nil || g.Transform.M != l.as.M || l.from.Grid(name) == nil {
+		return nil, nil
+	}
+	var out []*grid.Field
+	var parts [][]float32
+	for range g.Type.Components() {
+		f := grid.NewField(l.Dims)
+		out, parts = append(out, f), append(parts, f.Data)
+	}
+	if err := g.Dense(l.low, [3]int{l.NX, l.NY, l.NZ}, parts); err != nil {
+		return nil, err
+	}
+	if name == frame.Surface {
+		out[0] = rim(out[0])
+	}
+	return out, nil
+}
+
+// Fed reads a frame of what feeds the stage: nil before the shot's first frame, where
+// nothing is kept, where a sequence has nothing to give, and where it can't be had, which
+// is then the stage's fault.
+func (c *Cast) Fed(by *shot.Element, number int) *frame.Frame {
+	if first, _ := c.Shot.Range(); by == nil || c.Feed == nil || number < first {
+		return nil
+	}
+	f, err := c.Feed(by, number)
+	if err != nil {
+		c.Failed(err, by)
+		return nil
+	}
+	return f
+}
+
+// Failed makes what went wrong with a frame of what feeds the stage its fault, if it has
+// none yet.
+func (c *Cast) Failed(err error, by *shot.Element) {
+	if err != nil && !errors.Is(err, ErrOver) && c.fault == nil {
+		c.fault = fmt.Errorf("%s is fed by %s: %w", c.Domain.Name, by.Name, err)
+	}
+}
+
+// Other is a channel of another frame on the cells of this lattice, 0 where that has
+// nothing; nil where it hasn't got the channel on such cells.
+func (l *Lattice) Other(f *frame.Frame, name string) (*grid.Field, error) {
+	o := *l
+	o.from = f
+	out, err := o.Read(name)
+	if len(out) != 1 || err != nil {
+		return nil, err
+	}
+	return out[0], nil
 }

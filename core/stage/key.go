@@ -53,18 +53,22 @@ func coarseKey(s *shot.Shot, d *shot.Element, depth int) string {
 	in := d.Within()
 	k.element(s.Self, in)
 	k.element(d, in)
+	feed := func(src *shot.Element) { // what feeds it counts like its own values
+		switch {
+		case src == nil || depth >= maxChain:
+		case src.Kind == shot.Sequence:
+			k.element(src, in)
+		default:
+			k.put(key(s, src, depth+1))
+		}
+	}
+	feed(s.Carrier(d))
 	for _, e := range bound(s, d) {
 		// and whether an element is there at all, even if it holds nothing but
 		// defaults
 		k.put(e.ID) // the seed of its noise
 		k.element(e, in)
-		if src := s.FedBy(e, d); src != nil && depth < maxChain { // what feeds it counts like its own values
-			if src.Kind == shot.Sequence {
-				k.element(src, in)
-			} else {
-				k.put(key(s, src, depth+1))
-			}
-		}
+		feed(s.FedBy(e, d))
 	}
 	return k.sum()
 }

@@ -37,6 +37,8 @@ func rich(fluid string) *shot.Shot {
 	}
 	if fluid == "gas" {
 		set(d, val.Burning.Is("oxygen"), val.Dissipation.Is(0.1), val.SmokeWeight.Is(0.1), val.Vorticity.Is(0.5), val.VorticityBy.Is("temperature"), val.OxygenNeed.Is(30), val.Ignition.Is(500), val.Soot.Is(4))
+	} else if fluid == "particles" {
+		set(d, val.Bounce.Is(0.5), val.Friction.Is(0.3), val.HeatCapacity.Is(900), val.DiesBelow.Is(320))
 	} else {
 		set(d, val.Viscosity.Is(0.5), val.Tension.Is(0.05), val.Foam.Is(4000), val.CachePoints.Is("all"))
 	}
@@ -45,10 +47,16 @@ func rich(fluid string) *shot.Shot {
 	if fluid == "liquid" {
 		val.Pours.Set(box, "full")
 	}
+	if fluid == "particles" {
+		set(box, val.BirthRate.Is(4000), val.Life.Is(0.15), val.TemperatureSpread.Is(0.2), val.SolidSpread.Is(0.2), val.Spin.Is(2), val.Speed.Is(6), val.Cone.Is(90))
+	}
 	box.SetKey(val.Turn, shot.Key{Frame: 1, Value: shot.Vec(0, 0, 0)})
 	box.SetKey(val.Turn, shot.Key{Frame: 5, Value: shot.Vec(0, 40, 0)})
 	set(s.Add(shot.Emitter), val.Form.Is("tube"), val.Wall.Is(0.12), val.Taper.Is(1.3), val.Size.Is(0.4, 0.3, 0.4), val.Position.Is(0.1, 0.5, 0), val.From.Is("surface"), val.Shell.Is(0.15),
 		val.Along.Is("axis"), val.Speed.Is(1), val.Push.Is(0.2, 0, 0), val.Smoke.Is(0.5), val.Fuel.Is(0.05))
+	if fluid == "particles" {
+		set(s.Element("emitter2"), val.BirthLimit.Is(10))
+	}
 	ball := set(s.Add(shot.Collider), val.Form.Is("sphere"), val.Size.Is(0.3, 0.3, 0.3), val.Position.Is(0.2, 0.45, 0), val.Friction.Is(0.5))
 	ball.SetKey(val.Position, shot.Key{Frame: 0, Value: shot.Vec(0.2, 0.45, 0)})
 	ball.SetKey(val.Position, shot.Key{Frame: 6, Value: shot.Vec(0.1, 0.4, 0)})
@@ -100,13 +108,16 @@ func printFrame(h io.Writer, f *frame.Frame) {
 	}
 	if f.Points != nil {
 		fmt.Fprint(h, f.Points.P, f.Points.V)
+		for _, a := range f.Points.Extra {
+			fmt.Fprint(h, a.Name, a.V)
+		}
 	}
 }
 
 // A frame that could not be written is taken from the solver once more: that must
 // give the same bits, and what is made after it must not hang on how often it was.
 func TestAFrameCanBeTakenAgain(t *testing.T) {
-	for _, fluid := range []string{"gas", "liquid"} {
+	for _, fluid := range []string{"gas", "liquid", "particles"} {
 		s := rich(fluid)
 		if fluid == "liquid" {
 			val.CachePoints.Set(s.Of(shot.Domain)[0], "few")
@@ -188,9 +199,9 @@ func TestKeyChangesWithTheResult(t *testing.T) {
 	maySay := map[string]bool{
 		"shot.first": true, "domain.max_substeps": true, "domain.cfl": true, "domain.tolerance": true, "domain.burning": true, "domain.follow_from": true, "domain.oxygen_need": true,
 		"domain.radiation_at": true, "emitter.end": true, "emitter.begin": true, "emitter.pulse": true, "emitter.pulse_share": true, "domain.surface_smooth": true, "domain.weight": true, "domain.foam_lasts": true,
-		"shot.air_density": true, "emitter.inherit": true, "emitter.mode": true, "emitter.position": true, "emitter.turn": true, "collider.position": true, "domain.bounds": true, "collider.turn": true, "emitter.pours": true, "collider.friction": true,
+		"shot.air_density": true, "emitter.inherit": true, "emitter.mode": true, "emitter.position": true, "emitter.turn": true, "collider.position": true, "domain.bounds": true, "collider.turn": true, "emitter.pours": true, "collider.friction": true, "emitter.shell": true, "wind.grip": true, "domain.side_y1": true, "emitter.birth_rate": true, "domain.most_particles": true,
 	}
-	for _, fluid := range []string{"gas", "liquid"} {
+	for _, fluid := range []string{"gas", "liquid", "particles"} {
 		base := rich(fluid)
 		key, result := CoarseKey(base, base.Of(shot.Domain)[0]), print(base)
 		if again := print(base); again != result {
@@ -246,7 +257,7 @@ func isNumber(s string) bool { return strings.Trim(s, "0123456789") == "" }
 
 // What a run reads is in its key, or can't matter: every read is watched.
 func TestEveryReadIsInTheKey(t *testing.T) {
-	for _, fluid := range []string{"gas", "liquid"} {
+	for _, fluid := range []string{"gas", "liquid", "particles"} {
 		s := rich(fluid)
 		d := s.Of(shot.Domain)[0]
 		read, keyed := map[string]bool{}, map[string]bool{}
@@ -268,7 +279,7 @@ func TestEveryReadIsInTheKey(t *testing.T) {
 
 // The order of the cast, and what stands in it besides, change no bit.
 func TestOnlyWhatActsMatters(t *testing.T) {
-	for _, fluid := range []string{"gas", "liquid"} {
+	for _, fluid := range []string{"gas", "liquid", "particles"} {
 		s := rich(fluid)
 		d := s.Of(shot.Domain)[0]
 		key, result := Key(s, d), print(s)
@@ -304,7 +315,7 @@ func TestOnlyWhatActsMatters(t *testing.T) {
 // A run that read half of a state before it proved damaged must not go on from
 // it: whoever loads is told, whatever was filled in by then.
 func TestHalfReadStateIsTold(t *testing.T) {
-	for _, fluid := range []string{"gas", "liquid"} {
+	for _, fluid := range []string{"gas", "liquid", "particles"} {
 		s := rich(fluid)
 		r := mustRun(t, s)
 		for range 3 {
