@@ -1,6 +1,10 @@
 package frame
 
-import "zarf/core/grid"
+import (
+	"slices"
+
+	"zarf/core/grid"
+)
 
 // Channels that the program's own frames have, by the names in their files.
 const (
@@ -94,3 +98,42 @@ var tolerances = map[string]float32{Density: 1e-4, Temperature: 0.02, Fuel: 1e-5
 // Tolerance is how far from the background a channel's voxels may be and still
 // count as empty, in its unit.
 func Tolerance(channel string) float32 { return tolerances[channel] }
+
+// Of finds an attribute's numbers; nil where there is none of that name.
+func (p *Points) Of(name string) []float32 {
+	for _, a := range p.Extra {
+		if a.Name == name && len(a.V) == len(p.P) {
+			return a.V
+		}
+	}
+	return nil
+}
+
+// Gone is the number of a particle's attribute "state" from which on it has died in the
+// frame.
+const Gone = 2
+
+// Alive are the points without those that died in the frame; the same where none did.
+func (p *Points) Alive() *Points {
+	state := p.Of("state")
+	if state == nil || !slices.ContainsFunc(state, func(v float32) bool { return v >= Gone }) {
+		return p
+	}
+	out := &Points{Comment: p.Comment}
+	for _, a := range p.Extra {
+		out.Extra = append(out.Extra, Attribute{Name: a.Name, Unit: a.Unit})
+	}
+	for i, v := range state {
+		if v >= Gone {
+			continue
+		}
+		out.P = append(out.P, p.P[i])
+		if p.V != nil {
+			out.V = append(out.V, p.V[i])
+		}
+		for n := range out.Extra {
+			out.Extra[n].V = append(out.Extra[n].V, p.Extra[n].V[i])
+		}
+	}
+	return out
+}

@@ -66,6 +66,11 @@ type Look struct {
 
 	Liquid Liquid
 
+	// Of particles: share of light that they throw back, how bright hot ones are, and times
+	// their diameter that they are drawn with.
+	MoteColour         RGB
+	MoteGlow, MoteSize float64
+
 	Film          Film
 	Width, Height int
 	File          string
@@ -178,6 +183,7 @@ func At(l *shot.Element, frame float64) Look {
 	out.FlameRamp = NewTable(shot.Ramp, val.FlameRamp.Value(l), n(val.FlameLow), n(val.FlameHigh)).Band(out.FlameBands, soft)
 	out.FlameCurve = NewTable(shot.Curve, val.FlameCurve.Value(l), n(val.FlameLow), n(val.FlameHigh)).Band(out.FlameBands, soft)
 
+	out.MoteColour, out.MoteGlow, out.MoteSize = c(val.MoteColour), n(val.MoteGlow), n(val.MoteSize)
 	out.Liquid = Liquid{Opaque: word(val.LiquidAs) == "opaque", Index: n(val.LiquidIndex), Colour: c(val.LiquidColour), Rough: n(val.LiquidRough), Glow: n(val.LiquidGlow)}
 	for i, v := range out.Liquid.Colour {
 		out.Liquid.Absorb[i] = -math.Log(max(v, 1e-4)) / n(val.LiquidDepth)

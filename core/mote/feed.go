@@ -147,10 +147,8 @@ func parentsOf(p *frame.Points, lasts float64) *parents {
 		return out
 	}
 	get := func(name string) []float32 {
-		for _, a := range p.Extra {
-			if a.Name == name && len(a.V) == len(p.P) {
-				return a.V
-			}
+		if v := p.Of(name); v != nil {
+			return v
 		}
 		return make([]float32, len(p.P))
 	}

@@ -27,6 +27,7 @@ type Beside struct {
 // the air's.
 type Channels struct {
 	Liquid *Liquid  // of a domain that holds one: nothing else is then read but velocity
+	Motes  *Motes   // of a domain that holds particles: nothing else is then read
 	Beside []Beside // other domains of the shot that are in the picture too
 
 	Density, Temperature, Burn, Fuel, Speed *grid.Field

@@ -80,6 +80,7 @@ func (s *Scene) Moves() bool {
 type Scene struct {
 	Volumes []*Volume
 	Liquids []*Liquid
+	Motes   []*Motes
 	Solids  []Solid
 	Lamps   []Lamp
 	Env     *Env // a picture of the sky; nil: the look's own sky
@@ -196,6 +197,7 @@ type Picture struct {
 	mean     float64 // extinction over colours, 1/m for density 1
 	march    bool
 	jitter   bool         // steps begin at random
+	motes    *motesLayer  // nil: there are none
 	survey   *survey      // of the first pass, while it is under way; nil: every ray is followed
 	every    bool         // it isn't wanted
 	rays     atomic.Int64 // that were followed through volumes
@@ -267,6 +269,7 @@ func NewWith(s *Scene, w, h int, k Wants, crew grid.Crew) (*Picture, error) {
 	if k.Features {
 		p.seen, p.feats = make([]float32, 4*w*h), make([]float32, 6*w*h)
 	}
+	p.motes = s.newMotes(w, h)
 	p.skyLight = s.Look.SkyMean()
 	if s.Env != nil {
 		p.skyLight = s.skyMean()
@@ -379,8 +382,12 @@ func (p *Picture) square(b int, t *trip) {
 		if x >= p.W || y >= p.H {
 			continue
 		}
+		motes := p.motes.at(x, y)
 		if p.survey != nil && t.known[y-y0][x-x0] {
-			continue
+			if len(motes) == 0 {
+				continue
+			}
+			p.forget(x, y)
 		}
 		// numbers depend on the pixel and its sample alone
 		t.r = roll(x, y, n)
@@ -410,6 +417,9 @@ func (p *Picture) square(b int, t *trip) {
 		} else {
 			t.path(o, d, &t.out)
 		}
+		if len(motes) > 0 {
+			p.layMotes(t, o, d, motes, &t.out)
+		}
 		p.keep(x, y, n, &t.out)
 	}
 	p.count[b]++
@@ -417,6 +427,20 @@ func (p *Picture) square(b int, t *trip) {
 	// by luck would leave a blotch
 	if limit := s.Look.Noise; limit > 0 && !p.march && p.count[b] >= leastSamples && p.count[b]%8 == 0 {
 		p.done[b] = p.noise(b) < limit
+	}
+}
+
+// forget takes back what was kept of a pixel in the first pass.
+func (p *Picture) forget(x, y int) {
+	at := y*p.W + x
+	clear(p.sum[4*at : 4*at+4])
+	clear(p.half[4*at : 4*at+4])
+	for _, g := range p.parts {
+		clear(g[3*at : 3*at+3])
+	}
+	if p.feats != nil {
+		clear(p.seen[4*at : 4*at+4])
+		clear(p.feats[6*at : 6*at+6])
 	}
 }
 

@@ -101,6 +101,11 @@ func (s *Source) own(number int, lk *look.Look, shutter float64) (*render.Channe
 	if stage.Has(s.Domain, frame.Surface) {
 		return s.wet(number, shutter)
 	}
+	if loose(s.Domain) {
+		m, err := s.motes(number)
+		_, h, origin := s.Grid()
+		return &render.Channels{Motes: m, Shutter: shutter}, origin, h, err
+	}
 	names := append([]string{frame.Density}, lk.Channels(stage.Has(s.Domain, frame.Burn))...)
 	fast := slices.Index(names, "speed")
 	if fast >= 0 {
@@ -130,6 +135,37 @@ func (s *Source) own(number int, lk *look.Look, shutter float64) (*render.Channe
 		}
 	}
 	return c, origin, h, nil
+}
+
+// loose reports a domain whose frames are their particles.
+func loose(d *shot.Element) bool {
+	solver := stage.Of(d)
+	return solver != nil && solver.Loose
+}
+
+// particles are those of a frame that live at its end.
+func (s *Source) particles(number int) (*frame.Points, error) {
+	p, err := s.Stage.LoadPoints(number)
+	if err == nil && p == nil {
+		err = fmt.Errorf("frame %d holds no particles; run the take again", number)
+	}
+	if err != nil {
+		return nil, err
+	}
+	return p.Alive(), nil
+}
+
+// motes are the particles of a frame as they are drawn.
+func (s *Source) motes(number int) (*render.Motes, error) {
+	p, err := s.particles(number)
+	if err != nil {
+		return nil, err
+	}
+	m := &render.Motes{P: p.P, V: p.V, Size: p.Of("size"), Heat: p.Of("temperature")}
+	if m.Size == nil {
+		return nil, fmt.Errorf("frame %d has particles without a size; run the take again", number)
+	}
+	return m, nil
 }
 
 // motion reads the velocity, which may be on a coarser grid than the rest.
@@ -275,7 +311,7 @@ func (s *Source) Assemble(c *render.Channels, origin geom.Vec3, h float64, numbe
 	if err != nil {
 		return nil, err
 	}
-	sc.Liquids, sc.Look.Smooth = all.wet, lk.Smooth
+	sc.Liquids, sc.Motes, sc.Look.Smooth = all.wet, all.motes, lk.Smooth
 	sc.Notes = append(all.notes, sc.Notes...)
 	return sc, nil
 }
@@ -287,6 +323,7 @@ type assembly struct {
 	crew    grid.Crew
 	volumes []*render.Volume
 	wet     []*render.Liquid
+	motes   []*render.Motes
 	notes   []string
 }
 
@@ -299,6 +336,10 @@ func (a *assembly) add(c *render.Channels, origin geom.Vec3, h float64, name str
 			}
 			a.notes = append(a.notes, n)
 		}
+	}
+	if c.Motes != nil {
+		a.motes = append(a.motes, c.Motes)
+		return nil
 	}
 	if c.Shutter > 0 && c.Velocity[0] == nil {
 		said("the cache holds no velocity, so the fluid isn't blurred: keep velocity and run again")

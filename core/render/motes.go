@@ -1,0 +1,233 @@
+package render
+
+// Particles in the picture: streaks over the exposure, drawn in the picture's plane and
+// laid among what rays find by their depth. Most are smaller than a pixel, so they aren't
+// met by rays but cover a share of it: a streak's width, times the share of the exposure
+// for which the particle stands at a place of it.
+
+import (
+	"math"
+	"slices"
+
+	"zarf/core/geom"
+	"zarf/core/look"
+)
+
+// Motes are particles of a frame.
+type Motes struct {
+	P, V [][3]float32 // m, m/s; a nil V stands still
+	Size []float32    // diameter, m
+	Heat []float32    // temperature, K; nil: they are cold
+}
+
+// fragment is a particle's share of a pixel.
+type fragment struct {
+	depth float32 // m from the eye
+	cover float32 // 0 to 1
+	heat  float32 // K
+}
+
+// motesLayer are the fragments of a picture, by pixel.
+type motesLayer struct {
+	w     int
+	begin []int32 // where a pixel's begin, one more than there are pixels
+	list  []fragment
+}
+
+// mostFragments is how many of a pixel are laid into the picture one by one; those behind
+// count together.
+const mostFragments = 6
+
+// at are the fragments of a pixel, the nearest first.
+func (m *motesLayer) at(x, y int) []fragment {
+	if m == nil {
+		return nil
+	}
+	i := y*m.w + x
+	return m.list[m.begin[i]:m.begin[i+1]]
+}
+
+// newMotes draws the scene's particles; nil where there are none in the picture.
+func (s *Scene) newMotes(w, h int) *motesLayer {
+	if len(s.Motes) == 0 {
+		return nil
+	}
+	first, last := &s.Camera, &s.Camera
+	if n := len(s.Moments); n > 0 {
+		first, last = &s.Moments[0].Camera, &s.Moments[n-1].Camera
+		for _, c := range []*Camera{first, last} {
+			c.w, c.h = float64(w), float64(h)
+		}
+	}
+	m := &motesLayer{w: w, begin: make([]int32, w*h+1)}
+	each := func(fn func(at int, f fragment)) {
+		for _, all := range s.Motes {
+			for i := range all.P {
+				s.streak(all, i, first, last, w, h, fn)
+			}
+		}
+	}
+	each(func(at int, _ fragment) { m.begin[at+1]++ })
+	for i := range w * h {
+		m.begin[i+1] += m.begin[i]
+	}
+	if m.begin[w*h] == 0 {
+		return nil
+	}
+	m.list = make([]fragment, m.begin[w*h])
+	next := slices.Clone(m.begin)
+	each(func(at int, f fragment) {
+		m.list[next[at]] = f
+		next[at]++
+	})
+	for i := range w * h {
+		m.thin(i)
+	}
+	return m
+}
+
+// thin sorts a pixel's fragments by depth, and takes those together that are behind many.
+func (m *motesLayer) thin(i int) {
+	l := m.list[m.begin[i]:m.begin[i+1]]
+	slices.SortFunc(l, func(a, b fragment) int {
+		switch {
+		case a.depth < b.depth:
+			return -1
+		case a.depth > b.depth:
+			return 1
+		}
+		return int(math.Float32bits(a.heat)) - int(math.Float32bits(b.heat))
+	})
+	if len(l) <= mostFragments {
+		return
+	}
+	rest := &l[mostFragments-1]
+	through, heat := float32(1), float32(0)
+	for _, f := range l[mostFragments-1:] {
+		heat += through * f.cover * f.heat
+		through *= 1 - f.cover
+	}
+	if rest.cover = 1 - through; rest.cover > 0 {
+		rest.heat = heat / rest.cover
+	}
+	for n := mostFragments; n < len(l); n++ {
+		l[n].cover = 0 // none is left behind
+	}
+}
+
+// streak calls fn for the pixels that particle i covers between the exposure's ends.
+func (s *Scene) streak(all *Motes, i int, first, last *Camera, w, h int, fn func(at int, f fragment)) {
+	p := geom.V(float64(all.P[i][0]), float64(all.P[i][1]), float64(all.P[i][2]))
+	var way geom.Vec3
+	if all.V != nil {
+		way = geom.V(float64(all.V[i][0]), float64(all.V[i][1]), float64(all.V[i][2])).Mul(s.Shutter / 2)
+	}
+	r := float64(all.Size[i]) / 2 * s.Look.MoteSize
+	far := p.Sub(s.Camera.Eye)
+	depth := far.Len()
+	if z := far.Dot(s.Camera.forward); z < 1e-3 || z < 2*r || !(r > 0) {
+		return // beside, behind or round the eye
+	}
+	ax, ay := first.project(p.Sub(way))
+	bx, by := last.project(p.Add(way))
+	radius := r / far.Dot(s.Camera.forward) / s.Camera.spread * float64(w) / 2 // pixels
+	long := math.Hypot(bx-ax, by-ay)
+	if long > 4*float64(w) {
+		return
+	}
+	// what is narrower than a pixel covers one in part
+	wide := max(radius, 0.5)
+	cover := radius / wide * (2 * radius / (long + 2*radius))
+	f := fragment{depth: float32(depth)}
+	if all.Heat != nil {
+		f.heat = all.Heat[i]
+	}
+	x0, x1 := max(int(min(ax, bx)-wide-0.5), 0), min(int(max(ax, bx)+wide+0.5), w-1)
+	y0, y1 := max(int(min(ay, by)-wide-0.5), 0), min(int(max(ay, by)+wide+0.5), h-1)
+	for y := y0; y <= y1; y++ {
+		for x := x0; x <= x1; x++ {
+			off := fromLine(float64(x)+0.5, float64(y)+0.5, ax, ay, bx, by)
+			if f.cover = float32(cover * min(max(wide+0.5-off, 0), 1)); f.cover > 1e-4 {
+				fn(y*w+x, f)
+			}
+		}
+	}
+}
+
+// fromLine is how far a point of the picture is from a line between two.
+func fromLine(x, y, ax, ay, bx, by float64) float64 {
+	dx, dy := bx-ax, by-ay
+	t := 0.0
+	if l := dx*dx + dy*dy; l > 0 {
+		t = min(max(((x-ax)*dx+(y-ay)*dy)/l, 0), 1)
+	}
+	return math.Hypot(x-ax-t*dx, y-ay-t*dy)
+}
+
+// moteGlow is what a particle gives off as it is seen.
+func (s *Scene) moteGlow(heat float32) look.RGB {
+	return look.Glow(float64(heat) * s.Look.FlameScale).Scale(s.Look.MoteGlow)
+}
+
+// layMotes mixes the particles of a pixel into what its ray has found of everything else:
+// from the farthest on, so much of each as it covers shows it through the smoke before it
+// and nothing of what lies behind.
+func (p *Picture) layMotes(t *trip, o, d geom.Vec3, list []fragment, out *taken) {
+	s := p.scene
+	h, solid := s.trace(t, o, d, math.Inf(1), false)
+	for n := len(list) - 1; n >= 0; n-- {
+		f := &list[n]
+		if f.cover <= 0 || solid && float64(f.depth) >= h.t {
+			continue
+		}
+		var own taken
+		at, through := float64(f.depth), look.RGB{1, 1, 1}
+		own.alpha = 1
+		if p.march {
+			if p.marchVolumes(t, o, d, at, through, false, &t.veil) {
+				t.lay(&t.veil, o, d, &own, &through)
+			}
+		} else {
+			through = t.front(o, d, at, &own)
+		}
+		own.light[Emission] = own.light[Emission].Add(through.Mul(s.moteGlow(f.heat)))
+		place := o.Add(d.Mul(at))
+		// a ball is lit from where it is seen and from above
+		surface := hit{t: at, normal: s.Look.SunDir.Sub(d).Unit()}
+		e := p.shade(t, place, surface)
+		for g := range p.groups {
+			own.light[g] = own.light[g].Add(through.Mul(s.Look.MoteColour).Mul(e[g]))
+		}
+		c := float64(f.cover)
+		for g := range p.groups {
+			out.light[g] = out.light[g].Scale(1 - c).Add(own.light[g].Scale(c))
+		}
+		out.alpha = out.alpha*(1-c) + own.alpha*c
+		if c > 0.5 && p.feats != nil {
+			t.see(out, o, d, at, nil)
+			out.albedo = s.Look.MoteColour
+		}
+	}
+}
+
+// front is what paths find of the volumes before a place that hides what is behind it: the
+// fire's light on the way, a flight's worth of what smoke scatters, and what is let through.
+func (t *trip) front(o, d geom.Vec3, far float64, out *taken) look.RGB {
+	s := t.s
+	w := look.RGB{1, 1, 1}
+	at, of := t.fly(o, d, far, &w)
+	if of < 0 {
+		at = far
+	}
+	if s.fire != nil && s.Look.Flame > 0 {
+		sum, _ := t.glow(o, d, at, look.RGB{1, 1, 1}, 0)
+		out.light[Emission] = out.light[Emission].Add(sum.Scale(s.Look.Flame))
+	}
+	if of < 0 {
+		return w
+	}
+	// one event, whose direct light stands for all: what is before a spark is mostly thin
+	p := o.Add(d.Mul(at))
+	t.ask(out, p, d, geom.Vec3{}, w.Mul(s.albedo(s.Volumes[of], p, t.moment)))
+	return look.RGB{}
+}
