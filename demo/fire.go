@@ -39,6 +39,7 @@ func Brazier() *shot.Shot {
 	add(s, shot.Collider, "Foot", val.Form.Is("cylinder"), val.Position.Is(0, 0.1, 0), val.Size.Is(0.5, 0.06, 0.5), val.Colour.Is(iron[0], iron[1], iron[2]))
 	add(s, shot.Collider, "Tower wall", val.Form.Is("cylinder"), val.Position.Is(-1.75, 1.6, -0.7), val.Size.Is(1.9, 3.4, 1.9), val.Taper.Is(0.9), val.Colour.Is(0.6, 0.58, 0.54))
 	add(s, shot.Collider, "Gallery floor", val.Form.Is("box"), val.Position.Is(0.2, 0.03, 0), val.Size.Is(3.4, 0.06, 2.4), val.Colour.Is(0.16, 0.155, 0.15))
+	sparks(s, parts)
 	set(s.Element("camera"), val.Position.Is(1.0, 1.55, 5.6), val.Target.Is(0.55, 1.5, 0), val.Lens.Is(42.0))
 	night := s.Looks[0]
 	night.Name = "Night"

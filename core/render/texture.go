@@ -41,6 +41,14 @@ type Texture struct {
 	Triangles int     `json:"triangles,omitempty"`
 	Particles int     `json:"particles,omitempty"`
 	Fastest   float64 `json:"fastest,omitempty"`
+
+	// Of a domain of particles: what they are coloured by, from which value to which, and
+	// what else they could be.
+	By         string   `json:"by,omitempty"`
+	Unit       string   `json:"unit,omitempty"`
+	Low        float64  `json:"low,omitempty"`
+	High       float64  `json:"high,omitempty"`
+	Attributes []string `json:"attributes,omitempty"`
 }
 
 // textureHottest is the temperature, K, of the last byte's 255.

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strings"
 
 	"zarf/core/frame"
 	"zarf/core/geom"
@@ -79,9 +80,13 @@ func (s *Source) bake(f *frame.Frame, number, size int, crew grid.Crew) (h rende
 
 // Screen is a frame as a page's viewport shows it, with what the shot's other domains have
 // of it: smoke lit as a look says, of size voxels along a domain's longest side at most.
-func (s *Source) Screen(number, size int, points bool, now *shot.Shot, set *shot.Element, crew grid.Crew) (render.Screen, []byte, error) {
+//
+// Of as, "points" shows a liquid as its particles; what follows a colon is the attribute
+// that particles are coloured by.
+func (s *Source) Screen(number, size int, as string, now *shot.Shot, set *shot.Element, crew grid.Crew) (render.Screen, []byte, error) {
 	lk := look.At(set, float64(number))
-	all := showing{lk: &lk, size: size, points: points, number: number, crew: crew}
+	as, by, _ := strings.Cut(as, ":")
+	all := showing{lk: &lk, size: size, points: as == "points", by: by, number: number, crew: crew}
 	beside := s.beside(number)
 	if len(beside) > 0 {
 		all.name = s.Domain.Name
@@ -121,6 +126,7 @@ type showing struct {
 	name   string
 	size   int
 	points bool
+	by     string
 	number int
 	crew   grid.Crew
 
@@ -133,16 +139,19 @@ type showing struct {
 
 // add takes a domain in.
 func (v *showing) add(s *Source) error {
+	if loose(s.Domain) {
+		t, data, err := s.viewMotes(v.number, v.by)
+		if err == nil {
+			v.part(t, data)
+		}
+		return err
+	}
 	if stage.Has(s.Domain, frame.Surface) {
 		t, data, err := s.View(v.number, v.size, v.points, v.crew)
 		if err != nil {
 			return err
 		}
-		t.Name, t.At = v.name, len(v.data)
-		v.parts, v.data = append(v.parts, t), append(v.data, data...)
-		for len(v.data)%4 != 0 { // what follows may be numbers of four bytes
-			v.data = append(v.data, 0)
-		}
+		v.part(t, data)
 		if v.points || !stage.Has(s.Domain, frame.Foam) {
 			return nil
 		}
@@ -153,6 +162,15 @@ func (v *showing) add(s *Source) error {
 		return err
 	}
 	return v.volume(c, h, origin, *v.lk)
+}
+
+// part adds what isn't smoke.
+func (v *showing) part(t render.Texture, data []byte) {
+	t.Name, t.At = v.name, len(v.data)
+	v.parts, v.data = append(v.parts, t), append(v.data, data...)
+	for len(v.data)%4 != 0 { // what follows may be numbers of four bytes
+		v.data = append(v.data, 0)
+	}
 }
 
 // foam is drawn as smoke, whatever the look draws that from.
@@ -350,6 +368,50 @@ func (s *Source) viewPoints(number int) (h render.Texture, out []byte, err error
 	}
 	for _, v := range speeds {
 		out = append(out, byte(255*min(v/max(h.Fastest, 1e-9), 1)))
+	}
+	return h, out, nil
+}
+
+// viewMotes are particles, three floats each, then a byte each of what they are coloured by,
+// from the least value to the largest but for a fiftieth at either end. Where nothing is
+// asked for it is the temperature if some are hot, else the speed.
+func (s *Source) viewMotes(number int, by string) (h render.Texture, out []byte, err error) {
+	p, err := s.particles(number)
+	if err != nil {
+		return h, nil, err
+	}
+	units := map[string]string{"speed": "m/s"}
+	h.Attributes = []string{"speed"}
+	for _, a := range p.Extra {
+		if a.Name != "id_high" {
+			h.Attributes, units[a.Name] = append(h.Attributes, a.Name), a.Unit
+		}
+	}
+	if heat := p.Of("temperature"); by == "" && len(heat) > 0 && slices.Max(heat) > 750 {
+		by = "temperature"
+	}
+	v := p.Of(by)
+	if v == nil {
+		by, v = "speed", make([]float32, len(p.P))
+		for n, x := range p.V {
+			v[n] = float32(math.Sqrt(float64(x[0]*x[0] + x[1]*x[1] + x[2]*x[2])))
+		}
+	}
+	step := max((len(p.P)+maxShown-1)/maxShown, 1)
+	var shown []float32
+	for n := 0; n < len(p.P); n += step {
+		x := p.P[n]
+		out = render.Floats(out, x[0], x[1], x[2])
+		shown = append(shown, v[n])
+	}
+	h.Particles, h.By, h.Unit = len(shown), by, units[by]
+	if len(shown) > 0 {
+		order := slices.Sorted(slices.Values(shown))
+		h.Low, h.High = float64(order[len(order)/50]), float64(order[len(order)*98/100])
+	}
+	for _, x := range shown {
+		t := (float64(x) - h.Low) / max(h.High-h.Low, 1e-9)
+		out = append(out, byte(255*min(max(t, 0), 1)))
 	}
 	return h, out, nil
 }

@@ -240,7 +240,7 @@ func (s *room) volume(c *gin.Context) {
 		src, err := s.Studio.Source(t)
 		if err == nil {
 			var h render.Screen
-			h, data, err = src.Screen(number, size, as == "points", doc, lk, grid.NewCrew(s.Opt.Threads))
+			h, data, err = src.Screen(number, size, as, doc, lk, grid.NewCrew(s.Opt.Threads))
 			head = desk.JSON(h)
 		}
 		if err != nil {

@@ -44,17 +44,28 @@ export class Liquid {
   dots(v, p) {
     const g = new THREE.BufferGeometry();
     g.setAttribute('position', new THREE.BufferAttribute(numbers(Float32Array, v.data, p.at, 3 * p.particles), 3));
-    const speed = v.data.subarray(p.at + 12 * p.particles, p.at + 13 * p.particles), c = new Float32Array(3 * p.particles);
-    for (let i = 0; i < speed.length; i++) {
-      // slow is dark, fast is pale: told apart in grey too
-      const s = Math.sqrt(speed[i] / 255);
-      c[3 * i] = 0.10 + 0.85 * s * s; c[3 * i + 1] = 0.22 + 0.72 * s; c[3 * i + 2] = 0.30 + 0.5 * s;
-    }
+    const share = v.data.subarray(p.at + 12 * p.particles, p.at + 13 * p.particles), c = new Float32Array(3 * p.particles);
+    const tone = p.by === 'temperature' && p.high > 750 ? embers(p.low, p.high) : slate;
+    for (let i = 0; i < share.length; i++) tone(share[i] / 255, c, 3 * i);
     g.setAttribute('color', new THREE.BufferAttribute(c, 3));
     const dots = new THREE.Points(g, this.grains = this.grains || new THREE.PointsMaterial({ size: 2, sizeAttenuation: false, vertexColors: true }));
     dots.frustumCulled = false;
     this.group.add(dots);
   }
+}
+
+// slate: low is dark, high is pale, told apart in grey too.
+function slate(x, c, i) {
+  const s = Math.sqrt(x);
+  c[i] = 0.10 + 0.85 * s * s; c[i + 1] = 0.22 + 0.72 * s; c[i + 2] = 0.30 + 0.5 * s;
+}
+
+// embers: cold is ash, hot glows from dark red to yellow.
+function embers(low, high) {
+  return (x, c, i) => {
+    const t = Math.min(Math.max((low + x * (high - low) - 700) / 1100, 0), 1), cold = t > 0 ? 0 : 0.35;
+    c[i] = cold + Math.min(0.35 + 1.3 * t, 1) * (t > 0); c[i + 1] = cold + Math.pow(t, 1.2) * 0.9; c[i + 2] = cold * 0.95 + Math.pow(t, 3) * 0.6;
+  };
 }
 
 // numbers reads a part's bytes, which may lie anywhere.

@@ -44,5 +44,5 @@ export class Frames {
 
 // What a frame holds, for a note: whether there is anything to be seen, and of what kind.
 export const holds = (v) => ({
-  wet: v.head.parts.some((p) => p.liquid), some: v.head.parts.some((p) => p.top > 0 || p.glow > 0 || p.vertices || p.particles),
+  wet: v.head.parts.some((p) => p.liquid), loose: v.head.parts.some((p) => p.attributes), some: v.head.parts.some((p) => p.top > 0 || p.glow > 0 || p.vertices || p.particles),
 });

@@ -230,8 +230,9 @@ async function show(frame) {
     if (state.playing) view.moving(); else view.draw();
     const h = holds(v);
     document.querySelector('[data-view=points]').hidden = !h.wet;
+    colours(v.head.parts.find((p) => p.attributes));
     const said = v.head.notes || [];
-    note([...said, h.some ? (t.state === 'stale' ? `Take ${t.number} was made with other values.` : '') : `Frame ${frame} holds no ${h.wet ? 'liquid' : 'smoke'}.`].filter(Boolean).join(' · '), said.length > 0);
+    note([...said, h.some ? (t.state === 'stale' ? `Take ${t.number} was made with other values.` : '') : `Frame ${frame} holds no ${h.wet ? 'liquid' : h.loose ? 'particles' : 'smoke'}.`].filter(Boolean).join(' · '), said.length > 0);
     sharpen(t, frame);
   } catch (err) { note(err.message, true); }
   for (let f = frame + 1; f < frame + 5; f++) if (t.frames.includes(f)) frames.fetch(t, f).catch(() => {});
@@ -375,10 +376,29 @@ function backdrop(on = !view.picture.wanted) {
 }
 // A liquid as particles takes less to fetch and to draw than its surface.
 function points() {
-  frames.as = frames.as ? '' : 'points';
-  press('points', !!frames.as);
+  const [as, by] = frames.as.split(':');
+  frames.as = (as ? '' : 'points') + (by ? ':' + by : '');
+  press('points', !as);
   seek(state.frame, true);
 }
+// What particles are coloured by, with the range that the colours span.
+function colours(part) {
+  const s = $('coloured');
+  s.hidden = !part;
+  if (!part) return;
+  const names = part.attributes;
+  if (s.dataset.names !== names.join()) {
+    s.replaceChildren(...names.map((n) => new Option(n.replace('_', ' '), n)));
+    s.dataset.names = names.join();
+  }
+  s.value = part.by;
+  const short = (x) => +x.toPrecision(3);
+  s.title = `Particles coloured by ${part.by.replace('_', ' ')}: ${short(part.low || 0)} to ${short(part.high || 0)}${part.unit ? ' ' + part.unit : ''}`;
+}
+$('coloured').onchange = () => {
+  frames.as = `${frames.as.split(':')[0]}:${$('coloured').value}`;
+  seek(state.frame, true);
+};
 function safe() {
   const s = $('safe'), box = $('picture').getBoundingClientRect();
   s.hidden = !s.hidden;
