@@ -1,0 +1,246 @@
+package mote_test
+
+import (
+	"bytes"
+	"math"
+	"slices"
+	"testing"
+
+	"zarf/core/frame"
+	"zarf/core/grid"
+	"zarf/core/mote"
+	"zarf/core/shot"
+	"zarf/core/shot/val"
+	_ "zarf/core/solvers"
+	"zarf/core/stage"
+)
+
+// set puts values into an element.
+func set(t *testing.T, e *shot.Element, pairs ...val.Pair) *shot.Element {
+	t.Helper()
+	for _, p := range pairs {
+		if err := e.Put(p.Name, p.Value); err != nil {
+			t.Fatal(err)
+		}
+	}
+	return e
+}
+
+// chain is a warm plume, particles that it bears and carries, and others that these bear.
+func chain(t *testing.T) (s *shot.Shot, air, flakes, dust *shot.Element) {
+	s = shot.New("C")
+	val.Last.Set(s.Self, 12)
+	air = set(t, s.Add(shot.Domain), val.Size.Is(1, 1.4, 1), val.Position.Is(0, 0.7, 0), val.Voxel.Is(0.06))
+	e := set(t, s.Add(shot.Emitter), val.Position.Is(0, 0.15, 0), val.Size.Is(0.4, 0.2, 0.4), val.Temperature.Is(500), val.Speed.Is(1))
+	e.ActsOn = []string{air.ID}
+	flakes = set(t, s.Add(shot.Domain), val.Fluid.Is("particles"), val.Size.Is(1, 1.4, 1), val.Position.Is(0, 0.7, 0), val.Voxel.Is(0.1), val.Carrier.Is(air.ID))
+	b := set(t, s.Add(shot.Emitter), val.From.Is("fluid"), val.FedBy.Is(air.ID), val.BirthLow.Is(0.3), val.BirthDensity.Is(60000), val.Life.Is(0.2), val.Diameter.Is(0.001), val.SolidDensity.Is(50), val.PlaceHeat.Is(true))
+	b.ActsOn = []string{flakes.ID}
+	dust = set(t, s.Add(shot.Domain), val.Fluid.Is("particles"), val.Size.Is(2, 2.4, 2), val.Position.Is(0, 0.7, 0), val.Voxel.Is(0.1))
+	d := set(t, s.Add(shot.Emitter), val.From.Is("fluid"), val.FedBy.Is(flakes.ID), val.BirthMoment.Is("death"), val.BirthCount.Is(3), val.Life.Is(0))
+	d.ActsOn = []string{dust.ID}
+	return s, air, flakes, dust
+}
+
+// run makes all frames of a shot's domains in their order and returns them by domain.
+func run(t *testing.T, s *shot.Shot) map[string]map[int]*frame.Frame {
+	t.Helper()
+	order, err := s.Order()
+	if err != nil {
+		t.Fatal(err)
+	}
+	out := map[string]map[int]*frame.Frame{}
+	first, last := s.Range()
+	for _, d := range order {
+		r, err := stage.New(s, d.ID, grid.NewCrew(2))
+		if err != nil {
+			t.Fatal(err)
+		}
+		r.FedBy(func(from *shot.Element, n int) (*frame.Frame, error) { return out[from.ID][n], nil })
+		out[d.ID] = map[int]*frame.Frame{}
+		for n := first; n <= last; n++ {
+			if _, _, err := r.Advance(nil); err != nil {
+				t.Fatal(err)
+			}
+			out[d.ID][n] = r.Frame()
+		}
+	}
+	return out
+}
+
+// Smoke bears particles and carries them up, warm as it is; when they die, three others are
+// born of each where it died.
+func TestAChainOfThreeStages(t *testing.T) {
+	s, air, flakes, dust := chain(t)
+	order, err := s.Order()
+	if err != nil || !slices.Equal(order, []*shot.Element{air, flakes, dust}) {
+		t.Fatalf("the order is %v, %v", order, err)
+	}
+	frames := run(t, s)
+	born, died := map[float32]bool{}, 0
+	rise, many := 0.0, 0
+	hot := float32(0)
+	for n := 1; n <= 12; n++ {
+		p := frames[flakes.ID][n].Points
+		for i, id := range p.Of("id") {
+			born[id] = true
+			hot = max(hot, p.Of("temperature")[i])
+			rise, many = rise+float64(p.V[i][1]), many+1
+			if p.Of("state")[i] >= frame.Gone {
+				died++
+			}
+		}
+		if alive := p.Alive(); len(alive.P) > len(p.P) || alive.Of("id") == nil && len(alive.P) > 0 {
+			t.Errorf("frame %d: %d of %d live", n, len(alive.P), len(p.P))
+		}
+	}
+	if len(born) < 200 || died < 50 || died > len(born) {
+		t.Fatalf("%d were born and %d died", len(born), died)
+	}
+	if rise /= float64(many); rise < 0.2 {
+		t.Errorf("in a plume of over 1 m/s they rise at %.2f m/s", rise)
+	}
+	if hot < 400 || hot > 501 {
+		t.Errorf("the hottest has %g K; the gas that bears them comes out at 500", hot)
+	}
+	last := frames[dust.ID][12].Points
+	if got := len(last.P); got != 3*died {
+		t.Errorf("%d were born of %d that died, three of each", got, died)
+	}
+}
+
+// A domain that its carrier has changed under is stale, and one that nothing carries isn't.
+func TestWhatCarriesCounts(t *testing.T) {
+	s, air, flakes, dust := chain(t)
+	was := [2]string{stage.Key(s, flakes), stage.Key(s, dust)}
+	val.Vorticity.Set(air, 0.7)
+	if stage.Key(s, flakes) == was[0] || stage.Key(s, dust) == was[1] {
+		t.Error("another plume leaves its flakes, or their dust, current")
+	}
+	was = [2]string{stage.Key(s, flakes), stage.Key(s, dust)}
+	val.Bounce.Set(dust, 0.9)
+	if stage.Key(s, flakes) != was[0] || stage.Key(s, dust) == was[1] {
+		t.Error("the dust's own values count for the flakes, or not for itself")
+	}
+	val.Carrier.Set(air, flakes.ID) // has no meaning for a gas
+	if _, err := s.Order(); err != nil {
+		t.Error(err)
+	}
+	val.Carrier.Set(flakes, dust.ID)
+	if _, err := s.Order(); err == nil {
+		t.Error("a ring has an order")
+	}
+}
+
+// fountain is particles alone, thrown up and bouncing.
+func fountain(t *testing.T) *shot.Shot {
+	s := shot.New("F")
+	val.Last.Set(s.Self, 20)
+	set(t, s.Add(shot.Domain), val.Fluid.Is("particles"), val.Size.Is(2, 2, 2), val.Position.Is(0, 1, 0), val.Voxel.Is(0.1), val.HeatCapacity.Is(500))
+	set(t, s.Add(shot.Emitter), val.Form.Is("sphere"), val.Position.Is(0, 0.3, 0), val.Size.Is(0.2, 0.2, 0.2), val.BirthRate.Is(3000), val.Speed.Is(3), val.Along.Is("axis"), val.Cone.Is(40), val.Life.Is(0.6), val.Spin.Is(3), val.Temperature.Is(1200))
+	set(t, s.Add(shot.Wind), val.Velocity.Is(1, 0, 0))
+	set(t, s.Add(shot.Turbulence), val.Strength.Is(4), val.Largest.Is(0.4))
+	return s
+}
+
+// Stopped and resumed, a run gives the same bits.
+func TestResumedParticlesHaveTheSameBits(t *testing.T) {
+	s := fountain(t)
+	begin := func() stage.Runner {
+		r, err := stage.New(s, "", grid.NewCrew(2))
+		if err != nil {
+			t.Fatal(err)
+		}
+		return r
+	}
+	advance := func(r stage.Runner, n int) *frame.Points {
+		for range n {
+			if _, _, err := r.Advance(nil); err != nil {
+				t.Fatal(err)
+			}
+		}
+		return r.Frame().Points
+	}
+	whole := begin()
+	want := advance(whole, 16)
+	first := begin()
+	advance(first, 9)
+	var b bytes.Buffer
+	if err := first.SaveState(&b); err != nil {
+		t.Fatal(err)
+	}
+	second := begin()
+	if err := second.LoadState(bytes.NewReader(b.Bytes()), true); err != nil {
+		t.Fatal(err)
+	}
+	got := advance(second, 7)
+	if !slices.Equal(got.P, want.P) || !slices.Equal(got.V, want.V) || len(got.Extra) != len(want.Extra) {
+		t.Fatal("a resumed run differs")
+	}
+	for n, a := range want.Extra {
+		if !slices.Equal(a.V, got.Extra[n].V) {
+			t.Errorf("%s differs", a.Name)
+		}
+	}
+	val.Gravity.Set(s.Self, 1)
+	if err := begin().LoadState(bytes.NewReader(b.Bytes()), true); err == nil {
+		t.Error("a state of other values was taken")
+	}
+}
+
+// So many are born a second, each at a moment of its own: a stream has no gaps between
+// frames, and no more live than may.
+func TestBirthsFillFrames(t *testing.T) {
+	s := fountain(t)
+	for _, k := range []shot.Kind{shot.Wind, shot.Turbulence} {
+		s.Remove(s.Of(k)[0].ID)
+	}
+	val.Gravity.Set(s.Self, 0)
+	e := s.Of(shot.Emitter)[0]
+	set(t, e, val.Form.Is("box"), val.Size.Is(0.3, 0.001, 0.3), val.Cone.Is(0), val.SpeedSpread.Is(0), val.SolidDensity.Is(8000), val.Diameter.Is(0.02))
+	p := run(t, s)[s.Of(shot.Domain)[0].ID][10].Points
+	if n := float64(len(p.P)); math.Abs(n/(3000*10.0/24)-1) > 0.02 {
+		t.Errorf("%g were born in ten frames, 1250 are due", n)
+	}
+	// 3 m/s for ten frames: 1.25 m of stream, in which every tenth holds a tenth
+	var bins [10]int
+	for _, x := range p.P {
+		if y := (float64(x[1]) - 0.3) / 1.25 * 10; y > 0.2 && y < 9 {
+			bins[int(y)]++
+		}
+	}
+	for k, n := range bins[1:9] {
+		if math.Abs(float64(n)/125-1) > 0.3 {
+			t.Errorf("tenth %d of the stream holds %d, 125 are due", k+1, n)
+		}
+	}
+	val.MostParticles.Set(s.Of(shot.Domain)[0], 100)
+	r, err := stage.New(s, "", grid.NewCrew(1))
+	if err != nil {
+		t.Fatal(err)
+	}
+	_, st, err := r.Advance(nil)
+	if err != nil || st.Of("particles") != 100 || st.Of(mote.LeftOut) != 25 {
+		t.Errorf("%g live and %g were left out of 125, %v", st.Of("particles"), st.Of(mote.LeftOut), err)
+	}
+}
+
+// How thick particles are adds up to their number where they are few, and never exceeds one.
+func TestThicknessCountsParticles(t *testing.T) {
+	s := fountain(t)
+	set(t, s.Of(shot.Emitter)[0], val.BirthRate.Is(40))
+	f := run(t, s)[s.Of(shot.Domain)[0].ID][8]
+	g := f.Grid(frame.Density)
+	sum := 0.0
+	for _, l := range g.Leaves {
+		for _, v := range l.Values {
+			if v > 1 {
+				t.Errorf("a voxel holds %g", v)
+			}
+			sum += float64(v)
+		}
+	}
+	if n := len(f.Points.Alive().P); n < 5 || math.Abs(sum-float64(n)) > 0.15*float64(n) {
+		t.Errorf("%d particles are %g thick in all", n, sum)
+	}
+}
