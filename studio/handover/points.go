@@ -24,6 +24,8 @@ type cloud struct {
 	name         string
 	p, v         []float32
 	depth, width []float32
+	ids          []uint64          // nil: they have none
+	more         []frame.Attribute // of particles that live on their own
 	unit         string  // for the file's head
 	per          float32 // what velocities are multiplied by
 }
@@ -49,9 +51,14 @@ func (w *work) points(ctx context.Context, frames []int, number map[int]int) err
 	if err != nil {
 		return err
 	}
-	w.m.Notes = append(w.m.Notes, "points have no identity: their order changes from frame to frame, so a receiver blurs them by velocity")
+	loose := stage.Of(w.src.Domain).Loose
+	if loose {
+		w.m.Notes = append(w.m.Notes, "points keep their identity (id) from frame to frame, whatever their order; those that died in a frame are left out of it")
+	} else {
+		w.m.Notes = append(w.m.Notes, "points have no identity: their order changes from frame to frame, so a receiver blurs them by velocity")
+	}
 	names := []string{"points"}
-	if val.PointGroups.Of(w.Settings) == "depth" {
+	if !loose && val.PointGroups.Of(w.Settings) == "depth" {
 		names = nil
 		for _, d := range depths {
 			names = append(names, d.name)
@@ -63,7 +70,10 @@ func (w *work) points(ctx context.Context, frames []int, number map[int]int) err
 			list, err := w.clouds(f)
 			var out []still
 			for _, c := range list {
-				s := &abc.Sample{P: c.p, V: c.v, Widths: c.width}
+				s := &abc.Sample{P: c.p, V: c.v, IDs: c.ids, Widths: c.width}
+				for _, a := range c.more {
+					s.Extra = append(s.Extra, abc.Extra{Name: a.Name, Comps: 1, V: a.V})
+				}
 				if c.depth != nil {
 					s.Extra = []abc.Extra{{Name: "depth", Comps: 1, V: c.depth}}
 				}
@@ -150,8 +160,51 @@ func (w *work) unit() string {
 	return fmt.Sprintf("%g units a metre, %s; velocity in units %s", w.sp.scale, w.sp.name, per)
 }
 
+// motes reads a frame of particles that live on their own, with their numbers.
+func (w *work) motes(number int) ([]*cloud, error) {
+	p, err := w.src.Stage.LoadPoints(number)
+	if err == nil && p == nil {
+		err = fmt.Errorf("it holds no particles; run the take again")
+	}
+	if err != nil {
+		return nil, fmt.Errorf("frame %d: %w", number, err)
+	}
+	p = p.Alive()
+	c := &cloud{name: "points", p: []float32{}, ids: make([]uint64, len(p.P))}
+	id, high := p.Of("id"), p.Of("id_high")
+	for n, x := range p.P {
+		c.p = append(c.p, w.three(x)...)
+		if p.V != nil && val.PointVelocity.Of(w.Settings) {
+			c.v = append(c.v, w.three(p.V[n])...)
+		}
+		if id != nil {
+			c.ids[n] = uint64(id[n])
+		}
+		if high != nil {
+			c.ids[n] |= uint64(high[n]) << 24
+		}
+	}
+	for _, a := range p.Extra {
+		switch {
+		case a.Name == "id" || a.Name == "id_high":
+		case a.Name == "size":
+			if val.PointSize.Of(w.Settings) {
+				for _, d := range a.V {
+					c.width = append(c.width, d*float32(w.sp.scale))
+				}
+			}
+		case val.PointNumbers.Of(w.Settings):
+			c.more = append(c.more, a)
+		}
+	}
+	return []*cloud{c}, nil
+}
+
 // clouds reads a frame's particles by group.
 func (w *work) clouds(number int) ([]*cloud, error) {
+	if stage.Of(w.src.Domain).Loose {
+		return w.motes(number)
+	}
 	b, err := w.src.Stage.ReadPoints(number)
 	if err != nil {
 		return nil, err
@@ -245,6 +298,7 @@ func joined(list []*cloud) *cloud {
 	for _, c := range list {
 		out.p, out.v = append(out.p, c.p...), append(out.v, c.v...)
 		out.depth, out.width = append(out.depth, c.depth...), append(out.width, c.width...)
+		out.ids, out.more = append(out.ids, c.ids...), append(out.more, c.more...) // those have one group
 	}
 	return out
 }
@@ -264,6 +318,12 @@ func (c *cloud) said() (out []Channel) {
 	add("velocity", "velocity", "units per second", c.v)
 	add("depth", "depth under the surface", "units", c.depth)
 	add("size", "diameter", "units", c.width)
+	for _, a := range c.more {
+		add(a.Name, a.Name, a.Unit, a.V)
+	}
+	if c.ids != nil {
+		out = append(out, Channel{Name: "id", Holds: "identity", Type: "integer"})
+	}
 	return out
 }
 
@@ -285,6 +345,16 @@ func (c *cloud) encode(to io.Writer, kind *format.Format) error {
 	if c.width != nil {
 		p.Extra = append(p.Extra, frame.Attribute{Name: "size", V: c.width})
 	}
+	if c.ids != nil {
+		low, high := frame.Attribute{Name: "id", V: make([]float32, len(c.ids))}, frame.Attribute{Name: "id_high", V: make([]float32, len(c.ids))}
+		for n, id := range c.ids {
+			low.V[n], high.V[n] = float32(id&(1<<24-1)), float32(id>>24)
+		}
+		if p.Extra = append(p.Extra, low); len(c.ids) > 0 && slices.Max(c.ids)>>24 > 0 {
+			p.Extra = append(p.Extra, high)
+		}
+	}
+	p.Extra = append(p.Extra, c.more...)
 	return kind.WritePoints(to, p)
 }
 

@@ -311,6 +311,7 @@ const (
 	PointDepth      FlagKey = "point_depth"
 	PointFile       TextKey = "point_file"
 	PointGroups     TextKey = "point_groups"
+	PointNumbers    FlagKey = "point_numbers"
 	PointSize       FlagKey = "point_size"
 	PointVelocity   FlagKey = "point_velocity"
 	Precision       TextKey = "precision"
