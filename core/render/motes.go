@@ -25,6 +25,7 @@ type fragment struct {
 	depth float32 // m from the eye
 	cover float32 // 0 to 1
 	heat  float32 // K
+	cell  int32   // whose light it is in
 }
 
 // motesLayer are the fragments of a picture, by pixel.
@@ -32,7 +33,19 @@ type motesLayer struct {
 	w     int
 	begin []int32 // where a pixel's begin, one more than there are pixels
 	list  []fragment
+	cells []moteCell
 }
+
+// moteCell is the light in a part of space, by where it comes from: that of all particles in
+// it, as there may be a million of them.
+type moteCell struct {
+	sum   geom.Vec3 // of the places of so many
+	many  int
+	light [maxGroups]look.RGB
+}
+
+// moteCells is how many cells stand along the longest side of the box round the particles.
+const moteCells = 40
 
 // mostFragments is how many of a pixel are laid into the picture one by one; those behind
 // count together.
@@ -60,10 +73,16 @@ func (s *Scene) newMotes(w, h int) *motesLayer {
 		}
 	}
 	m := &motesLayer{w: w, begin: make([]int32, w*h+1)}
+	in := m.divide(s.Motes)
 	each := func(fn func(at int, f fragment)) {
+		n := 0
 		for _, all := range s.Motes {
 			for i := range all.P {
-				s.streak(all, i, first, last, w, h, fn)
+				s.streak(all, i, first, last, w, h, func(at int, f fragment) {
+					f.cell = in[n]
+					fn(at, f)
+				})
+				n++
 			}
 		}
 	}
@@ -84,6 +103,54 @@ func (s *Scene) newMotes(w, h int) *motesLayer {
 		m.thin(i)
 	}
 	return m
+}
+
+// divide makes cells of the box round all particles and tells in which each lies.
+func (m *motesLayer) divide(list []*Motes) (in []int32) {
+	lo, hi := [3]float32{math.MaxFloat32, math.MaxFloat32, math.MaxFloat32}, [3]float32{-math.MaxFloat32, -math.MaxFloat32, -math.MaxFloat32}
+	for _, all := range list {
+		for _, p := range all.P {
+			for a := range 3 {
+				lo[a], hi[a] = min(lo[a], p[a]), max(hi[a], p[a])
+			}
+		}
+	}
+	edge := max(hi[0]-lo[0], hi[1]-lo[1], hi[2]-lo[2], 1e-3) / moteCells * 1.0001
+	found := map[[3]int16]int32{}
+	for _, all := range list {
+		for _, p := range all.P {
+			var key [3]int16
+			for a := range 3 {
+				key[a] = int16((p[a] - lo[a]) / edge)
+			}
+			n, there := found[key]
+			if !there {
+				n = int32(len(m.cells))
+				found[key] = n
+				m.cells = append(m.cells, moteCell{})
+			}
+			c := &m.cells[n]
+			c.sum, c.many = c.sum.Add(geom.V(float64(p[0]), float64(p[1]), float64(p[2]))), c.many+1
+			in = append(in, n)
+		}
+	}
+	return in
+}
+
+// lightMotes works out the light that particles are in.
+func (p *Picture) lightMotes() {
+	s, m := p.scene, p.motes
+	if m == nil || s.Look.MoteColour.Max() <= 0 {
+		return
+	}
+	p.squares(len(m.cells), nil, func(n int, t *trip) {
+		c := &m.cells[n]
+		t.still()
+		at := c.sum.Mul(1 / float64(c.many))
+		// a ball is lit from where it is seen and from above
+		d := at.Sub(s.Camera.Eye).Unit()
+		c.light = p.shade(t, at, hit{normal: s.Look.SunDir.Sub(d).Unit()})
+	})
 }
 
 // thin sorts a pixel's fragments by depth, and takes those together that are behind many.
@@ -135,9 +202,10 @@ func (s *Scene) streak(all *Motes, i int, first, last *Camera, w, h int, fn func
 	if long > 4*float64(w) {
 		return
 	}
-	// what is narrower than a pixel covers one in part
+	// what is narrower than a pixel covers one in part, and what moves for a part of the
+	// exposure: its disc's area over that of what is drawn, edges included
 	wide := max(radius, 0.5)
-	cover := radius / wide * (2 * radius / (long + 2*radius))
+	cover := min(math.Pi*radius*radius/(2*wide*long+math.Pi*(wide*wide+1.0/12)), 1)
 	f := fragment{depth: float32(depth)}
 	if all.Heat != nil {
 		f.heat = all.Heat[i]
@@ -191,10 +259,7 @@ func (p *Picture) layMotes(t *trip, o, d geom.Vec3, list []fragment, out *taken)
 			through = t.front(o, d, at, &own)
 		}
 		own.light[Emission] = own.light[Emission].Add(through.Mul(s.moteGlow(f.heat)))
-		place := o.Add(d.Mul(at))
-		// a ball is lit from where it is seen and from above
-		surface := hit{t: at, normal: s.Look.SunDir.Sub(d).Unit()}
-		e := p.shade(t, place, surface)
+		e := &p.motes.cells[f.cell].light
 		for g := range p.groups {
 			own.light[g] = own.light[g].Add(through.Mul(s.Look.MoteColour).Mul(e[g]))
 		}

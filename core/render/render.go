@@ -298,6 +298,7 @@ func NewWith(s *Scene, w, h int, k Wants, crew grid.Crew) (*Picture, error) {
 		}
 		p.bricks = s.grids
 	}
+	p.lightMotes()
 	return p, nil
 }
 
