@@ -332,7 +332,7 @@ func emitterSmall(s *Scene) []Finding {
 	for _, e := range s.shaped() {
 		sh := e.Shape(s.Now)
 		for _, d := range s.Domains {
-			if h := val.Voxel.Of(d); e.Acts(d) && sh.Thinnest() < 2*h {
+			if h := val.Voxel.Of(d); e.Acts(d) && !d.Fluid().Loose && sh.Thinnest() < 2*h {
 				out = append(out, Finding{Severity: Warning, Element: e.ID, What: fmt.Sprintf("%s is %s m thin in voxels of %s m.", e.Name, shot.Short(sh.Thinnest()), shot.Short(h)), Why: "Under two voxels its form can't be held: it gives little, or in steps.", Mend: &Mend{Label: fmt.Sprintf("Set %s's voxel size to %s m", d.Name, shot.Short(sh.Thinnest()/2.5)), Element: d.ID, Key: val.Voxel.Name(), Value: shot.Num(sh.Thinnest() / 2.5)}})
 			}
 		}

@@ -276,7 +276,7 @@ func pullThin(s *Scene) []Finding {
 		}
 		for _, d := range s.Domains {
 			h := val.Voxel.Of(d)
-			if t := sh.Thinnest(); e.Acts(d) && t < 2*h {
+			if t := sh.Thinnest(); e.Acts(d) && !d.Fluid().Loose && t < 2*h {
 				out = append(out, Finding{Severity: Warning, Element: e.ID, What: fmt.Sprintf("%s is %s m thin in voxels of %s m.", e.Name, shot.Short(math.Round(t*1e4)/1e4), shot.Short(h)), Why: "Under two voxels its form can't be made out in smoke.", Mend: &Mend{Label: fmt.Sprintf("Set %s's voxel size to %s m", d.Name, shot.Short(shot.Tidy(t/2.5))), Element: d.ID, Key: val.Voxel.Name(), Value: shot.Num(shot.Tidy(t / 2.5))}})
 				break
 			}

@@ -7,6 +7,7 @@ package recipe
 import (
 	"fmt"
 	"math"
+	"slices"
 
 	"zarf/core/geom"
 	"zarf/core/shot"
@@ -21,6 +22,7 @@ type Part struct {
 	Name   string
 	Values shot.Values
 	Keys   map[string][]shot.Key // frames after the start, at 24 a second
+	On     []int                 // the parts that it acts on, where a recipe has several domains; nil: all of these
 }
 
 // put gives an element the part's values and keys.
@@ -123,7 +125,6 @@ func Scale(e *shot.Entry, v shot.Value, L float64) shot.Value {
 // of its own, first in the list.
 func (r *Recipe) Put(s *shot.Shot, at geom.Vec3, L float64, start float64) []*shot.Element {
 	var out []*shot.Element
-	var domain *shot.Element
 	if r.Base > 0 {
 		L /= r.Base
 	}
@@ -131,6 +132,8 @@ func (r *Recipe) Put(s *shot.Shot, at geom.Vec3, L float64, start float64) []*sh
 	// A thing four times as large moves in half its own lengths a second: its keys
 	// spread over twice as many frames.
 	pace := s.Rate() / 24 * math.Sqrt(L)
+	alone := len(s.Of(shot.Domain)) == 0
+	var own []string // the recipe's domains
 	for _, p := range r.Parts {
 		e := s.Add(p.Kind)
 		if p.Name != "" {
@@ -140,7 +143,8 @@ func (r *Recipe) Put(s *shot.Shot, at geom.Vec3, L float64, start float64) []*sh
 		for key, v := range p.Values {
 			// Scaled first, about the origin that the recipe was made round, then
 			// moved.
-			e.Set(key, moved(key, Scale(shot.Find(p.Kind, key), v, L), at))
+			x := shot.Find(p.Kind, key)
+			e.Set(key, named(x, moved(key, Scale(x, v, L), at), out))
 		}
 		for key, list := range p.Keys {
 			for _, k := range list {
@@ -149,12 +153,15 @@ func (r *Recipe) Put(s *shot.Shot, at geom.Vec3, L float64, start float64) []*sh
 				e.SetKey(shot.Find(p.Kind, key), k)
 			}
 		}
-		if p.Kind == shot.Domain {
-			domain = e
-			// beside other domains it acts on its own alone
-			// A recipe lists its domain first, so this holds for all parts behind it.
-		} else if domain != nil && len(s.Of(shot.Domain)) > 1 {
-			e.ActsOn = []string{domain.ID}
+		switch {
+		case p.Kind == shot.Domain:
+			own = append(own, e.ID)
+		case p.On != nil:
+			for _, n := range p.On {
+				e.ActsOn = append(e.ActsOn, out[n].ID)
+			}
+		case !alone: // beside other domains it acts on its own alone
+			e.ActsOn = slices.Clone(own)
 		}
 		e.CameFrom(r.Name)
 		out = append(out, e)

@@ -20,6 +20,10 @@ type Fluid struct {
 	Word   string  // in sentences: gas, liquid, cloth
 	Values []Entry // of domains, emitters and others, that only it has
 
+	// Loose says that it is particles that need no voxels: its frames are seen by
+	// these alone, and forms may be as thin as they like.
+	Loose bool
+
 	// Words are what a domain of it is made of, for conditions of values such
 	// as "in=fire"; the key is one of them. Nil means the key alone.
 	Words func(d *Element) []string

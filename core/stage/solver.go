@@ -38,8 +38,6 @@ type Solver struct {
 	Amounts []Quantity
 	// Points reports frames that have particles.
 	Points bool
-	// Loose reports frames that are their particles, and are seen by those alone.
-	Loose bool
 	// Fronts reports that the scale advisor can read its frames.
 	Fronts bool
 	// Checks are what can be wrong before a run.
