@@ -63,11 +63,11 @@ var motes = []Recipe{
 		About: "Flakes of ash that sink through almost still air, turn over, and lie where they land. Density decides how slowly they fall, the turbulence how they wander.",
 		Parts: []Part{
 			{Kind: shot.Domain, Name: "Ash air", Values: loose(val.Position.Is(0, 1.2, 0), val.Size.Is(4, 2.4, 4), val.Voxel.Is(0.06), val.OnHit.Is("stick"))},
-			{Kind: shot.Emitter, Name: "Ash above", Values: values(val.Form.Is("box"), val.Position.Is(0, 1.7, 0), val.Size.Is(3.6, 1.2, 3.6), val.BirthRate.Is(700), val.Temperature.Is(293), val.Life.Is(0), val.Diameter.Is(0.006), val.DiameterSpread.Is(0.6), val.SolidDensity.Is(20), val.SolidSpread.Is(0.4), val.Spin.Is(1))},
+			{Kind: shot.Emitter, Name: "Ash above", Values: values(val.Form.Is("box"), val.Position.Is(0, 1.7, 0), val.Size.Is(3.6, 1.2, 3.6), val.BirthRate.Is(900), val.Temperature.Is(293), val.Life.Is(0), val.Diameter.Is(0.009), val.DiameterSpread.Is(0.6), val.SolidDensity.Is(20), val.SolidSpread.Is(0.4), val.Spin.Is(1))},
 			{Kind: shot.Wind, Name: "Drift", Values: values(val.Position.Is(-1.5, 1.6, 0), val.Velocity.Is(0.12, 0, 0.04), val.Gust.Is(0.5), val.GustTime.Is(3.0))},
 			{Kind: shot.Turbulence, Name: "Eddies", Values: values(val.Position.Is(1, 1.4, 0), val.Strength.Is(0.8), val.Largest.Is(0.7), val.Octaves.Is(2), val.Rate.Is(0.3))},
 		},
-		Look: values(val.MoteColour.Is(0.55, 0.54, 0.52), val.SunStrength.Is(1.6), val.SunHeight.Is(30.0), val.SkyStrength.Is(0.6)),
+		Look: values(val.MoteColour.Is(0.8, 0.79, 0.77), val.SunStrength.Is(2.2), val.SunHeight.Is(30.0), val.SunBearing.Is(70.0), val.SkyStrength.Is(0.35), val.GroundColour.Is(0.05, 0.05, 0.052), val.Exposure.Is(0.5)),
 	},
 	{
 		Key: "debris", Name: "Debris burst", Size: 1,
@@ -75,20 +75,20 @@ var motes = []Recipe{
 		Parts: []Part{
 			{Kind: shot.Domain, Name: "Debris", Values: loose(val.Position.Is(0, 3, 0), val.Size.Is(14, 6, 14), val.Voxel.Is(0.2), val.Bounce.Is(0.3), val.Friction.Is(0.7), val.MaxSubsteps.Is(16))},
 			{Kind: shot.Domain, Name: "Dust air", Values: values(val.Position.Is(0, 3, 0), val.Size.Is(12, 6, 12), val.Voxel.Is(0.13), val.Bounds.Is("follow"), val.FollowMargin.Is(0.5), val.SmokeWeight.Is(0.1), val.Dissipation.Is(0.35), val.Vorticity.Is(0.2))},
-			{Kind: shot.Emitter, Name: "Lumps", On: []int{0}, Values: values(val.Form.Is("sphere"), val.Position.Is(0, 0.35, 0), val.Size.Is(0.8, 0.6, 0.8), val.BirthRate.Is(1800), val.Speed.Is(8), val.SpeedSpread.Is(0.6), val.Along.Is("axis"), val.Cone.Is(65), val.Life.Is(0), val.Diameter.Is(0.05), val.DiameterSpread.Is(0.8), val.SolidDensity.Is(2200), val.Temperature.Is(293), val.Spin.Is(6)),
+			{Kind: shot.Emitter, Name: "Lumps", On: []int{0}, Values: values(val.Form.Is("sphere"), val.Position.Is(0, 0.35, 0), val.Size.Is(0.8, 0.6, 0.8), val.BirthRate.Is(1800), val.Speed.Is(8), val.SpeedSpread.Is(0.6), val.Along.Is("axis"), val.Cone.Is(65), val.Life.Is(0), val.Diameter.Is(0.09), val.DiameterSpread.Is(0.8), val.SolidDensity.Is(2200), val.Temperature.Is(293), val.Spin.Is(6)),
 				Keys: keyed{val.BirthRate.Name(): keys(0, 0, 1, 1800, 4, 1800, 5, 0)}},
 			{Kind: shot.Emitter, Name: "Trails", On: []int{1}, Values: values(val.From.Is("fluid"), val.FedBy.Is(part(0)), val.FedWhere.Is("density"), val.Position.Is(0, 0.35, 0), val.Smoke.Is(0.7), val.Temperature.Is(293), val.Inherit.Is(0.25))},
 		},
-		Look: values(val.Extinction.Is(5.0), val.Colour.Is(0.5, 0.45, 0.38), val.MoteColour.Is(0.2, 0.18, 0.16), val.SunHeight.Is(34.0)),
+		Look: values(val.Extinction.Is(5.0), val.Colour.Is(0.5, 0.45, 0.38), val.MoteColour.Is(0.06, 0.055, 0.05), val.SunHeight.Is(34.0)),
 	},
 	{
 		Key: "dust-kick", Name: "Dust kicked up", Size: 1,
 		About: "Sand and grit that a wheel or a foot throws off dry ground: a low fan that falls back, the finest last. The axis of the emitter points where it goes.",
 		Parts: []Part{
 			{Kind: shot.Domain, Name: "Grit air", Values: loose(val.Position.Is(1, 0.9, 0), val.Size.Is(5, 1.8, 3), val.Voxel.Is(0.05), val.Bounce.Is(0), val.Friction.Is(0.9), val.MaxSubsteps.Is(12))},
-			{Kind: shot.Emitter, Name: "Kick", Values: values(val.Form.Is("box"), val.Position.Is(0, 0.06, 0), val.Size.Is(0.5, 0.08, 0.3), val.Turn.Is(0, 0, -50), val.BirthRate.Is(30000), val.Speed.Is(3.2), val.SpeedSpread.Is(0.7), val.Along.Is("axis"), val.Cone.Is(26), val.Life.Is(2.5), val.LifeSpread.Is(0.3), val.Diameter.Is(0.0012), val.DiameterSpread.Is(0.8), val.SolidDensity.Is(1400), val.Temperature.Is(293), val.Pulse.Is(0.8), val.PulseShare.Is(0.18))},
+			{Kind: shot.Emitter, Name: "Kick", Values: values(val.Form.Is("box"), val.Position.Is(0, 0.06, 0), val.Size.Is(0.5, 0.08, 0.3), val.Turn.Is(0, 0, -50), val.BirthRate.Is(60000), val.Speed.Is(3.2), val.SpeedSpread.Is(0.7), val.Along.Is("axis"), val.Cone.Is(26), val.Life.Is(2.5), val.LifeSpread.Is(0.3), val.Diameter.Is(0.0035), val.DiameterSpread.Is(0.8), val.SolidDensity.Is(700), val.Temperature.Is(293), val.Pulse.Is(0.8), val.PulseShare.Is(0.18))},
 			{Kind: shot.Turbulence, Name: "Eddies", Values: values(val.Position.Is(1, 0.7, 0), val.Strength.Is(1.5), val.Largest.Is(0.5), val.Octaves.Is(3), val.Rate.Is(1.5))},
 		},
-		Look: values(val.MoteColour.Is(0.55, 0.46, 0.36), val.SunHeight.Is(24.0), val.SunBearing.Is(60.0)),
+		Look: values(val.MoteColour.Is(0.72, 0.6, 0.44), val.SunHeight.Is(24.0), val.SunBearing.Is(60.0), val.GroundColour.Is(0.07, 0.06, 0.05), val.SkyStrength.Is(0.4)),
 	},
 }

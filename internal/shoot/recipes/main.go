@@ -33,7 +33,7 @@ const voxels = 220_000
 // frames at which a recipe looks like itself, 24 a second for a thing a metre
 // across.
 var frames = map[string]float64{"large-blast": 13, "small-blast": 7, "steam": 40, "heavy-fog": 70, "ground-burst": 18,
-	"pour": 60, "splash": 15, "fountain": 36, "flood": 20, "honey": 200, "lava": 60, "drip": 140}
+	"pour": 60, "splash": 15, "fountain": 36, "flood": 20, "honey": 200, "lava": 60, "drip": 140, "sparks": 60, "embers": 80, "ash-fall": 60, "debris": 22, "dust-kick": 26}
 
 func main() {
 	for i := range recipe.All {
@@ -87,8 +87,8 @@ func picture(r *recipe.Recipe, path string) error {
 	last := int(want * math.Sqrt(r.Size))
 	val.Last.Set(s.Self, float64(last))
 	crew := grid.NewCrew(0)
-	if stage.Has(d, frame.Surface) {
-		return liquid(s, last, path, crew)
+	if slices.ContainsFunc(s.Of(shot.Domain), func(d *shot.Element) bool { return d.Fluid().Loose || stage.Has(d, frame.Surface) }) {
+		return cached(s, last, path, crew)
 	}
 	g, err := gas.NewStage(s, "", crew)
 	if err != nil {
@@ -114,8 +114,9 @@ func picture(r *recipe.Recipe, path string) error {
 	return take(sc, path, crew)
 }
 
-// liquid runs a liquid's recipe into a folder of its own and takes its picture.
-func liquid(s *shot.Shot, last int, path string, crew grid.Crew) error {
+// cached runs a recipe's domains into a folder of its own and takes its picture: of
+// particles where there are some.
+func cached(s *shot.Shot, last int, path string, crew grid.Crew) error {
 	dir, err := os.MkdirTemp("", "recipe")
 	if err != nil {
 		return err
@@ -125,15 +126,29 @@ func liquid(s *shot.Shot, last int, path string, crew grid.Crew) error {
 	if err != nil {
 		return err
 	}
-	sim := run.Sim{Shot: s, From: 1, To: last}
-	if err := sim.Do(context.Background(), c, func(run.Progress) {}); err != nil {
-		return err
-	}
-	src, err := run.Open(s, "", c)
+	order, err := s.Order()
 	if err != nil {
 		return err
 	}
-	b := s.Of(shot.Domain)[0].DomainBox()
+	seen := order[0]
+	for _, d := range order {
+		sim := run.Sim{Shot: s, Domain: d.ID, From: 1, To: last}
+		if err := sim.Do(context.Background(), c, func(run.Progress) {}); err != nil {
+			return err
+		}
+		if d.Fluid().Loose {
+			seen = d
+		}
+	}
+	src, err := run.Open(s, seen.ID, c)
+	if err != nil {
+		return err
+	}
+	b := seen.DomainBox()
+	if f, there := src.Stage.Get(last); there && seen.Fluid().Loose {
+		st := run.StatsOf(f)
+		b = geom.Box{Min: geom.FromArray(st.Low), Max: geom.FromArray(st.High)}
+	}
 	cam := s.Of(shot.Camera)[0]
 	mid, size := b.Centre(), b.Size()
 	away := max(size.Y*1.6, size.X, size.Z) * 1.25
