@@ -426,6 +426,16 @@ func (m *Stage) LoadState(r io.Reader, own bool) error {
 
 // Shown is what a picture of the frame made last needs.
 func (m *Stage) Shown() stage.Shown {
-	thick, _, _ := m.thickness(false)
-	return stage.Shown{Density: thick, Origin: m.origin, H: m.H}
+	return stage.Shown{Points: m.points().Alive(), Origin: m.origin, H: m.H}
+}
+
+// Refit goes on with the same particles in voxels of another size, by which they are only
+// counted.
+func (m *Stage) Refit(from stage.Runner) error {
+	o, ok := from.(*Stage)
+	if !ok {
+		return fmt.Errorf("%s held something else", m.Domain.Name)
+	}
+	m.Set, m.hit, m.Number = o.Set, nil, o.Number
+	return nil
 }

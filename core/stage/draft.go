@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"math"
 
+	"zarf/core/frame"
 	"zarf/core/geom"
 	"zarf/core/grid"
 	"zarf/core/shot"
@@ -205,8 +206,10 @@ func (d *Draft) back() error {
 
 // Shown is what a picture of the frame made last needs; heat and burn are nil
 // where nothing burns. Of a liquid it is the distance to its surface, m, beyond
-// Outside cut off; the others are nil.
+// Outside cut off; the others are nil. Of particles it is those that live.
 type Shown struct {
+	Points *frame.Points
+
 	Surface *grid.Field
 	Outside float64
 

@@ -327,7 +327,9 @@ func (c *Child) frame(doc *shot.Shot) error {
 func (c *Child) picture(doc *shot.Shot, n int) (out render.Screen, data []byte) {
 	shown, crew := c.draft.Shown(), grid.NewCrew(c.Threads)
 	var err error
-	if shown.Surface != nil {
+	if shown.Points != nil {
+		out, data, err = run.LitMotes(shown.Points, n, doc, doc.Looks[0], crew)
+	} else if shown.Surface != nil {
 		out, data, err = run.LitSkin(shown.Surface, shown.H, shown.Origin, shown.Outside, n, doc, doc.Looks[0], crew)
 	} else {
 		ch := &render.Channels{Density: shown.Density, Burn: shown.Burn, Temperature: shown.Heat, Air: val.AirTemperature.Of(doc), Burns: shown.Burn != nil}

@@ -26,8 +26,8 @@ type cloud struct {
 	depth, width []float32
 	ids          []uint64          // nil: they have none
 	more         []frame.Attribute // of particles that live on their own
-	unit         string  // for the file's head
-	per          float32 // what velocities are multiplied by
+	unit         string            // for the file's head
+	per          float32           // what velocities are multiplied by
 }
 
 func (c *cloud) label() string { return c.name }

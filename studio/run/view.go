@@ -372,14 +372,28 @@ func (s *Source) viewPoints(number int) (h render.Texture, out []byte, err error
 	return h, out, nil
 }
 
-// viewMotes are particles, three floats each, then a byte each of what they are coloured by,
-// from the least value to the largest but for a fiftieth at either end. Where nothing is
-// asked for it is the temperature if some are hot, else the speed.
+// viewMotes are the particles of a frame, as packMotes has them.
 func (s *Source) viewMotes(number int, by string) (h render.Texture, out []byte, err error) {
 	p, err := s.particles(number)
 	if err != nil {
 		return h, nil, err
 	}
+	h, out = packMotes(p, by)
+	return h, out, nil
+}
+
+// LitMotes is what a page shows of particles in memory.
+func LitMotes(p *frame.Points, number int, now *shot.Shot, set *shot.Element, crew grid.Crew) (render.Screen, []byte, error) {
+	lk := look.At(set, float64(number))
+	v := showing{lk: &lk, number: number, crew: crew}
+	v.part(packMotes(p, ""))
+	return v.light(now, set)
+}
+
+// packMotes are particles, three floats each, then a byte each of what they are coloured by,
+// from the least value to the largest but for a fiftieth at either end. Where nothing is
+// asked for it is the temperature if some are hot, else the speed.
+func packMotes(p *frame.Points, by string) (h render.Texture, out []byte) {
 	units := map[string]string{"speed": "m/s"}
 	h.Attributes = []string{"speed"}
 	for _, a := range p.Extra {
@@ -413,5 +427,5 @@ func (s *Source) viewMotes(number int, by string) (h render.Texture, out []byte,
 		t := (float64(x) - h.Low) / max(h.High-h.Low, 1e-9)
 		out = append(out, byte(255*min(max(t, 0), 1)))
 	}
-	return h, out, nil
+	return h, out
 }
