@@ -63,8 +63,9 @@ function slate(x, c, i) {
 // embers: cold is ash, hot glows from dark red to yellow.
 function embers(low, high) {
   return (x, c, i) => {
-    const t = Math.min(Math.max((low + x * (high - low) - 700) / 1100, 0), 1), cold = t > 0 ? 0 : 0.35;
-    c[i] = cold + Math.min(0.35 + 1.3 * t, 1) * (t > 0); c[i + 1] = cold + Math.pow(t, 1.2) * 0.9; c[i + 2] = cold * 0.95 + Math.pow(t, 3) * 0.6;
+    const t = Math.min(Math.max((low + x * (high - low) - 700) / 1100, 0), 1);
+    if (t > 0) { c[i] = Math.min(0.35 + 1.3 * t, 1); c[i + 1] = Math.pow(t, 1.2) * 0.9; c[i + 2] = Math.pow(t, 3) * 0.6; }
+    else { c[i] = c[i + 1] = 0.35; c[i + 2] = 0.33; }
   };
 }
 
