@@ -89,6 +89,9 @@ func emitterSentence(s *Shot, e *Element) string {
 		t += " from the surface of a " + s.SizeWords(e)
 	} else if d := s.Source(e); val.From.Of(e) == "fluid" {
 		where := map[string]string{"density": "the smoke", "burn": "the flame", "temperature": "the heat", "surface": "its surface"}[val.FedWhere.Of(e)]
+		if d != nil && d.Kind == Domain && d.Fluid().Loose {
+			where = d.Fluid().Word
+		}
 		if d == nil {
 			t += " where another domain has " + where + ", which none does yet"
 		} else {
