@@ -58,6 +58,9 @@ func (s *Scene) LayerNames() []string {
 	// two lamps of one name become name and name_2: layers are found by name
 	used := map[string]bool{}
 	for i := range s.Lamps {
+		if s.Lamps[i].Fire {
+			continue
+		}
 		// Beyond that all further lamps share the last group, whose name then says
 		// so.
 		if i == MaxLampGroups {

@@ -77,6 +77,7 @@ type Lamp struct {
 	Normal   geom.Vec3
 	Radiance look.RGB
 	Seen     bool
+	Fire     bool // it stands for things that glow: its light counts as that of fire
 }
 
 // NewPanel is a panel at a place, facing a target.

@@ -47,7 +47,7 @@ func (p *Picture) marchRay(t *trip, o, d geom.Vec3, out *taken) {
 		through = through.Mul(s.soaked(in, far))
 		switch {
 		case lamp >= 0:
-			out.light[lampGroup(lamp)] = out.light[lampGroup(lamp)].Add(through.Mul(s.Lamps[lamp].Radiance))
+			out.light[s.lampGroup(lamp)] = out.light[s.lampGroup(lamp)].Add(through.Mul(s.Lamps[lamp].Radiance))
 			return
 		case solid && h.clear && crossed < maxClear && through.Max() > opaque:
 			if !out.hit && p.feats != nil {
@@ -178,7 +178,7 @@ func (p *Picture) shade(t *trip, at geom.Vec3, h hit) (e [maxGroups]look.RGB) {
 	for i := range s.Lamps {
 		c, d, far := s.Lamps[i].on(at, h.normal)
 		if c.Max() > 0 {
-			e[lampGroup(i)] = e[lampGroup(i)].Add(c.Mul(s.sunlit(t, at, d, far*(1-1e-3))).Mul(s.depth(at, d, far, 2)))
+			e[s.lampGroup(i)] = e[s.lampGroup(i)].Add(c.Mul(s.sunlit(t, at, d, far*(1-1e-3))).Mul(s.depth(at, d, far, 2)))
 		}
 	}
 	// half of the sky for a wall, all for a floor, and darker near other solids

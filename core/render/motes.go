@@ -6,6 +6,7 @@ package render
 // for which the particle stands at a place of it.
 
 import (
+	"cmp"
 	"math"
 	"slices"
 
@@ -295,4 +296,57 @@ func (t *trip) front(o, d geom.Vec3, far float64, out *taken) look.RGB {
 	p := o.Add(d.Mul(at))
 	t.ask(out, p, d, geom.Vec3{}, w.Mul(s.albedo(s.Volumes[of], p, t.moment)))
 	return look.RGB{}
+}
+
+// mostMoteLamps is how many lamps stand for all particles that glow.
+const mostMoteLamps = 4
+
+// MoteLamps are lamps that give the light of the scene's glowing particles to what is round
+// them: parts of equal light along the longest side of the cloud, each a ball that isn't
+// seen. It is called once, when the scene's particles and lamps are there.
+func (s *Scene) MoteLamps() (out []Lamp) {
+	type glowing struct {
+		at    geom.Vec3
+		power look.RGB // intensity, of what is seen from anywhere
+		lum   float64
+	}
+	var list []glowing
+	lo, hi, sum := geom.V(math.Inf(1), math.Inf(1), math.Inf(1)), geom.V(math.Inf(-1), math.Inf(-1), math.Inf(-1)), 0.0
+	for _, all := range s.Motes {
+		for i := range all.Heat {
+			c := s.moteGlow(all.Heat[i])
+			r := float64(all.Size[i]) / 2 * s.Look.MoteSize
+			g := glowing{at: geom.V(float64(all.P[i][0]), float64(all.P[i][1]), float64(all.P[i][2])), power: c.Scale(math.Pi * r * r)}
+			if g.lum = g.power[0] + g.power[1] + g.power[2]; g.lum > 0 {
+				list, sum = append(list, g), sum+g.lum
+				lo, hi = lo.Min(g.at), hi.Max(g.at)
+			}
+		}
+	}
+	size := hi.Sub(lo).Array()
+	a := 0
+	for c := range size {
+		if len(list) > 0 && size[c] > size[a] {
+			a = c
+		}
+	}
+	slices.SortStableFunc(list, func(x, y glowing) int { return cmp.Compare(x.at.Array()[a], y.at.Array()[a]) })
+	for from, share := 0, sum/mostMoteLamps; from < len(list); {
+		var l Lamp
+		lum, mean, spread, to := 0.0, geom.Vec3{}, 0.0, from
+		for ; to < len(list) && (lum < share || len(out) == mostMoteLamps-1); to++ {
+			g := &list[to]
+			lum, mean, l.Radiance = lum+g.lum, mean.Add(g.at.Mul(g.lum)), l.Radiance.Add(g.power)
+		}
+		l.Centre = mean.Mul(1 / lum)
+		for _, g := range list[from:to] {
+			off := g.at.Sub(l.Centre)
+			spread += g.lum * off.Dot(off)
+		}
+		l.Ball, l.Fire, l.Name = true, true, "particles"
+		l.Radius = max(0.5*math.Sqrt(spread/lum), 1e-3)
+		l.Radiance = l.Radiance.Scale(1 / (math.Pi * l.Radius * l.Radius))
+		out, from = append(out, l), to
+	}
+	return out
 }

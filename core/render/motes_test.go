@@ -109,3 +109,38 @@ func TestManyInAPixel(t *testing.T) {
 		t.Errorf("the nearest of many has red %g, want %g; alpha %g", c[0], want, a)
 	}
 }
+
+// Glowing particles light what is near them as so many small balls would: a floor under a
+// cloud of them, by both methods, and it counts as light of fire.
+func TestGlowingParticlesLightTheFloor(t *testing.T) {
+	m := &Motes{}
+	for i := range 400 {
+		x, z := float32(i%20)/40-0.24, float32(i/20)/40-0.24
+		m.P, m.Size, m.Heat = append(m.P, [3]float32{x, 2, z}), append(m.Size, 0.02), append(m.Heat, 1600)
+	}
+	for method, passes := range map[string]int{"march": 1, "path": 600} {
+		s := dots(method, m, 0)
+		s.Camera = NewCamera(geom.V(0, 1.2, 0.001), geom.V(0, 0, 0), 50)
+		s.Look.Ground = true
+		s.Lamps = s.MoteLamps()
+		p, err := NewWith(s, 5, 5, Wants{Layers: true}, grid.NewCrew(2))
+		if err != nil {
+			t.Fatal(err)
+		}
+		for range passes {
+			p.Pass(nil)
+		}
+		c, _ := p.At(2, 2)
+		// intensity over the square of 2 m, and what a floor throws back of that
+		want := 400 * math.Pi * 0.01 * 0.01 * look.Glow(1600)[0] * 3 / 4 * s.Look.GroundColour[0] / math.Pi
+		if math.Abs(c[0]/want-1) > 0.05 {
+			t.Errorf("%s: the floor has %.5g, by the particles' own light it would have %.5g", method, c[0], want)
+		}
+		if fire := float64(p.parts[ByFire][3*12]) / float64(passes); math.Abs(fire/c[0]-1) > 1e-3 {
+			t.Errorf("%s: of %g fire's layer has %g", method, c[0], fire)
+		}
+		if names := s.LayerNames(); len(names) != ByLamp {
+			t.Errorf("the layers are %v", names)
+		}
+	}
+}

@@ -159,7 +159,7 @@ func (t *trip) path(o, d geom.Vec3, out *taken) {
 			if pdf > 0 {
 				weight = pdf / (pdf + t.odd(s.lampAt+lamp)*s.Lamps[lamp].pdf(o, d, lampAt))
 			}
-			g := lampGroup(lamp)
+			g := s.lampGroup(lamp)
 			out.light[g] = out.light[g].Add(w.Mul(s.Lamps[lamp].Radiance).Scale(weight))
 			return
 		// Clear surfaces send the path on without an event: the bounce doesn't
@@ -271,7 +271,13 @@ func (t *trip) goesOn(w *look.RGB, bounce int) bool {
 	return true
 }
 
-func lampGroup(n int) int { return ByLamp + min(n, MaxLampGroups-1) }
+// lampGroup is where a lamp's light counts.
+func (s *Scene) lampGroup(n int) int {
+	if s.Lamps[n].Fire {
+		return ByFire
+	}
+	return ByLamp + min(n, MaxLampGroups-1)
+}
 
 // behind is what an eye's ray finds beyond everything.
 // Transparent backgrounds leave alpha to what was met on the way.
@@ -431,7 +437,7 @@ func (t *trip) ask(out *taken, p, d, normal geom.Vec3, w look.RGB) {
 		}
 		pl *= t.odd(s.lampAt + n)
 		if f := t.response(d, normal, dir); f > 0 && !s.blocked(t, p, dir, far*(1-1e-6)) {
-			g := lampGroup(n)
+			g := s.lampGroup(n)
 			out.light[g] = out.light[g].Add(w.Mul(lamp.Radiance).Mul(t.transmit(p, dir, far)).Scale(f / (pl + f)))
 		}
 	case n == s.fireAt:

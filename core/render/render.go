@@ -234,7 +234,17 @@ func (s *Scene) Need(w, h int, k Wants) int64 {
 	return int64(w) * int64(h) * int64(4*floats)
 }
 
-func (s *Scene) groupCount() int { return ByLamp + min(len(s.Lamps), MaxLampGroups) }
+// groupCount is of how many sources light is kept apart: lamps that stand for fire come
+// behind the others.
+func (s *Scene) groupCount() int {
+	own := 0
+	for i := range s.Lamps {
+		if !s.Lamps[i].Fire {
+			own++
+		}
+	}
+	return ByLamp + min(own, MaxLampGroups)
+}
 
 // New prepares a picture of w by h pixels that keeps no layers.
 func New(s *Scene, w, h int, crew grid.Crew) (*Picture, error) {

@@ -312,6 +312,7 @@ func (s *Source) Assemble(c *render.Channels, origin geom.Vec3, h float64, numbe
 		return nil, err
 	}
 	sc.Liquids, sc.Motes, sc.Look.Smooth = all.wet, all.motes, lk.Smooth
+	sc.Lamps = append(sc.Lamps, sc.MoteLamps()...)
 	sc.Notes = append(all.notes, sc.Notes...)
 	return sc, nil
 }
