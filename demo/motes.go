@@ -19,7 +19,7 @@ func sparks(s *shot.Shot, parts map[string]*shot.Element) {
 	jump := add(s, shot.Emitter, "Crackle", val.Form.Is("cylinder"), val.Position.Is(0, 1.0, 0), val.Size.Is(0.4, 0.12, 0.4), val.BirthRate.Is(160), val.Speed.Is(3.2), val.SpeedSpread.Is(0.6), val.Along.Is("axis"), val.Cone.Is(38),
 		val.Pulse.Is(0.9), val.PulseShare.Is(0.12), val.Temperature.Is(1650), val.TemperatureSpread.Is(0.1), val.Life.Is(2.6), val.LifeSpread.Is(0.4), val.Diameter.Is(0.004), val.DiameterSpread.Is(0.4), val.SolidDensity.Is(700))
 	jump.ActsOn = []string{air.ID}
-	set(s.Looks[0], val.MoteGlow.Is(1.6), val.MoteColour.Is(0.16, 0.15, 0.14))
+	set(s.Looks[0], val.MoteGlow.Is(1.6), val.MoteGlowCurve.Is("0 1; 0.75 0.9; 1 0"), val.MoteColour.Is(0.16, 0.15, 0.14))
 }
 
 // ChimneySoot is BL110: smoke of the keeper's stove cools over the chimney into flakes of

@@ -68,8 +68,9 @@ type Look struct {
 
 	// Of particles: share of light that they throw back, how bright hot ones are, and times
 	// their diameter that they are drawn with.
-	MoteColour         RGB
-	MoteGlow, MoteSize float64
+	MoteColour           RGB
+	MoteGlow, MoteSize   float64
+	MoteGlows, MoteSizes *Table // over the share of their life that they have lived
 
 	Film          Film
 	Width, Height int
@@ -184,6 +185,8 @@ func At(l *shot.Element, frame float64) Look {
 	out.FlameCurve = NewTable(shot.Curve, val.FlameCurve.Value(l), n(val.FlameLow), n(val.FlameHigh)).Band(out.FlameBands, soft)
 
 	out.MoteColour, out.MoteGlow, out.MoteSize = c(val.MoteColour), n(val.MoteGlow), n(val.MoteSize)
+	out.MoteGlows = NewTable(shot.Curve, val.MoteGlowCurve.Value(l), 0, 1)
+	out.MoteSizes = NewTable(shot.Curve, val.MoteSizeCurve.Value(l), 0, 1)
 	out.Liquid = Liquid{Opaque: word(val.LiquidAs) == "opaque", Index: n(val.LiquidIndex), Colour: c(val.LiquidColour), Rough: n(val.LiquidRough), Glow: n(val.LiquidGlow)}
 	for i, v := range out.Liquid.Colour {
 		out.Liquid.Absorb[i] = -math.Log(max(v, 1e-4)) / n(val.LiquidDepth)

@@ -44,7 +44,7 @@ var motes = []Recipe{
 			{Kind: shot.Domain, Name: "Spark air", Values: loose(val.Position.Is(0, 5, 0), val.Size.Is(16, 10, 16), val.Voxel.Is(0.25), val.Bounce.Is(0.35), val.Friction.Is(0.4), val.DiesBelow.Is(700), val.MaxSubsteps.Is(24))},
 			{Kind: shot.Emitter, Name: "Cut", Values: values(val.Form.Is("sphere"), val.Position.Is(0, 3.5, 0), val.Size.Is(0.3, 0.3, 0.3), val.Turn.Is(0, 0, -70), val.BirthRate.Is(1500), val.Speed.Is(9), val.SpeedSpread.Is(0.5), val.Along.Is("axis"), val.Cone.Is(22), val.Temperature.Is(1900), val.TemperatureSpread.Is(0.12), val.Life.Is(1.6), val.LifeSpread.Is(0.7), val.Diameter.Is(0.006), val.DiameterSpread.Is(0.6), val.SolidDensity.Is(4000))},
 		},
-		Look: values(val.MoteGlow.Is(2.5), val.MoteColour.Is(0.1, 0.1, 0.1), val.SunStrength.Is(0.3), val.SkyStrength.Is(0.12), val.SkyColour.Is(0.4, 0.5, 0.8), val.Bloom.Is(0.08)),
+		Look: values(val.MoteGlow.Is(2.5), val.MoteGlowCurve.Is("0 1; 0.7 0.85; 1 0"), val.MoteColour.Is(0.1, 0.1, 0.1), val.SunStrength.Is(0.3), val.SkyStrength.Is(0.12), val.SkyColour.Is(0.4, 0.5, 0.8), val.Bloom.Is(0.08)),
 	},
 	{
 		Key: "embers", Name: "Embers", Size: 1,
@@ -56,7 +56,7 @@ var motes = []Recipe{
 			{Kind: shot.Emitter, Name: "Coals", On: []int{1}, Values: values(val.Form.Is("cylinder"), val.Position.Is(0, 0.25, 0), val.Size.Is(0.9, 0.2, 0.9), val.BirthRate.Is(220), val.Speed.Is(0.8), val.Cone.Is(70), val.Along.Is("axis"), val.Temperature.Is(1250), val.TemperatureSpread.Is(0.15), val.Life.Is(5.0), val.LifeSpread.Is(0.5), val.Diameter.Is(0.005), val.DiameterSpread.Is(0.6), val.SolidDensity.Is(120), val.Spin.Is(2))},
 			{Kind: shot.Turbulence, Name: "Flicker", Values: values(val.Position.Is(1.2, 2, 0), val.Strength.Is(1.2), val.Largest.Is(0.8), val.Octaves.Is(2), val.Rate.Is(0.8))},
 		},
-		Look: values(val.Extinction.Is(0.4), val.MoteGlow.Is(6.0), val.MoteColour.Is(0.12, 0.11, 0.1), val.SunStrength.Is(0.25), val.SunHeight.Is(12.0), val.SkyStrength.Is(0.1), val.SkyColour.Is(0.35, 0.5, 0.9), val.Bloom.Is(0.06)),
+		Look: values(val.Extinction.Is(0.4), val.MoteGlow.Is(6.0), val.MoteGlowCurve.Is("0 1; 0.7 0.8; 1 0"), val.MoteColour.Is(0.12, 0.11, 0.1), val.SunStrength.Is(0.25), val.SunHeight.Is(12.0), val.SkyStrength.Is(0.1), val.SkyColour.Is(0.35, 0.5, 0.9), val.Bloom.Is(0.06)),
 	},
 	{
 		Key: "ash-fall", Name: "Ash fall", Size: 4,

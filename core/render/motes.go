@@ -19,6 +19,15 @@ type Motes struct {
 	P, V [][3]float32 // m, m/s; a nil V stands still
 	Size []float32    // diameter, m
 	Heat []float32    // temperature, K; nil: they are cold
+	Life []float32    // share of it that they have lived, 0 to 1; nil: 0
+}
+
+// lived is the share of its life that particle i has lived.
+func (m *Motes) lived(i int) float32 {
+	if m.Life == nil {
+		return 0
+	}
+	return m.Life[i]
 }
 
 // fragment is a particle's share of a pixel.
@@ -26,6 +35,7 @@ type fragment struct {
 	depth float32 // m from the eye
 	cover float32 // 0 to 1
 	heat  float32 // K
+	glow  float32 // share of its glow that it has at its age
 	cell  int32   // whose light it is in
 }
 
@@ -170,13 +180,14 @@ func (m *motesLayer) thin(i int) {
 		return
 	}
 	rest := &l[mostFragments-1]
-	through, heat := float32(1), float32(0)
+	through, heat, glow := float32(1), float32(0), float32(0)
 	for _, f := range l[mostFragments-1:] {
 		heat += through * f.cover * f.heat
+		glow += through * f.cover * f.glow
 		through *= 1 - f.cover
 	}
 	if rest.cover = 1 - through; rest.cover > 0 {
-		rest.heat = heat / rest.cover
+		rest.heat, rest.glow = heat/rest.cover, glow/rest.cover
 	}
 	for n := mostFragments; n < len(l); n++ {
 		l[n].cover = 0 // none is left behind
@@ -190,7 +201,7 @@ func (s *Scene) streak(all *Motes, i int, first, last *Camera, w, h int, fn func
 	if all.V != nil {
 		way = geom.V(float64(all.V[i][0]), float64(all.V[i][1]), float64(all.V[i][2])).Mul(s.Shutter / 2)
 	}
-	r := float64(all.Size[i]) / 2 * s.Look.MoteSize
+	r := s.moteRadius(all, i)
 	far := p.Sub(s.Camera.Eye)
 	depth := far.Len()
 	if z := far.Dot(s.Camera.forward); z < 1e-3 || z < 2*r || !(r > 0) {
@@ -207,7 +218,7 @@ func (s *Scene) streak(all *Motes, i int, first, last *Camera, w, h int, fn func
 	// exposure: its disc's area over that of what is drawn, edges included
 	wide := max(radius, 0.5)
 	cover := min(math.Pi*radius*radius/(2*wide*long+math.Pi*(wide*wide+1.0/12)), 1)
-	f := fragment{depth: float32(depth)}
+	f := fragment{depth: float32(depth), glow: s.Look.MoteGlows.One(all.lived(i))}
 	if all.Heat != nil {
 		f.heat = all.Heat[i]
 	}
@@ -231,6 +242,11 @@ func fromLine(x, y, ax, ay, bx, by float64) float64 {
 		t = min(max(((x-ax)*dx+(y-ay)*dy)/l, 0), 1)
 	}
 	return math.Hypot(x-ax-t*dx, y-ay-t*dy)
+}
+
+// moteRadius is that of a particle as it is drawn, m.
+func (s *Scene) moteRadius(all *Motes, i int) float64 {
+	return float64(all.Size[i]) / 2 * s.Look.MoteSize * float64(s.Look.MoteSizes.One(all.lived(i)))
 }
 
 // moteGlow is what a particle gives off as it is seen.
@@ -259,7 +275,7 @@ func (p *Picture) layMotes(t *trip, o, d geom.Vec3, list []fragment, out *taken)
 		} else {
 			through = t.front(o, d, at, &own)
 		}
-		own.light[Emission] = own.light[Emission].Add(through.Mul(s.moteGlow(f.heat)))
+		own.light[Emission] = own.light[Emission].Add(through.Mul(s.moteGlow(f.heat)).Scale(float64(f.glow)))
 		e := &p.motes.cells[f.cell].light
 		for g := range p.groups {
 			own.light[g] = own.light[g].Add(through.Mul(s.Look.MoteColour).Mul(e[g]))
@@ -314,8 +330,8 @@ func (s *Scene) MoteLamps() (out []Lamp) {
 	lo, hi, sum := geom.V(math.Inf(1), math.Inf(1), math.Inf(1)), geom.V(math.Inf(-1), math.Inf(-1), math.Inf(-1)), 0.0
 	for _, all := range s.Motes {
 		for i := range all.Heat {
-			c := s.moteGlow(all.Heat[i])
-			r := float64(all.Size[i]) / 2 * s.Look.MoteSize
+			c := s.moteGlow(all.Heat[i]).Scale(float64(s.Look.MoteGlows.One(all.lived(i))))
+			r := s.moteRadius(all, i)
 			g := glowing{at: geom.V(float64(all.P[i][0]), float64(all.P[i][1]), float64(all.P[i][2])), power: c.Scale(math.Pi * r * r)}
 			if g.lum = g.power[0] + g.power[1] + g.power[2]; g.lum > 0 {
 				list, sum = append(list, g), sum+g.lum

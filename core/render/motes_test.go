@@ -144,3 +144,17 @@ func TestGlowingParticlesLightTheFloor(t *testing.T) {
 		}
 	}
 }
+
+// Curves over life make particles smaller and dimmer: half the diameter is a quarter of the
+// disc, and half the glow half of its light.
+func TestCurvesOverLife(t *testing.T) {
+	m := &Motes{P: [][3]float32{{0, 0, 0}}, Size: []float32{0.4}, Heat: []float32{1500}, Life: []float32{0.5}}
+	s := dots("march", m, 0)
+	red, cover := light(t, s, 160, 90, 1)
+	s.Look.MoteSizes = look.NewTable(shot.Curve, shot.Text("0 1; 1 0"), 0, 1)
+	s.Look.MoteGlows = s.Look.MoteSizes
+	red2, cover2 := light(t, s, 160, 90, 1)
+	if math.Abs(cover2/cover-0.25) > 0.02 || math.Abs(red2/red-0.125) > 0.01 {
+		t.Errorf("in the middle of its life it covers %.3f of its disc with %.3f of its light", cover2/cover, red2/red)
+	}
+}

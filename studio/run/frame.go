@@ -165,6 +165,14 @@ func (s *Source) motes(number int) (*render.Motes, error) {
 	if m.Size == nil {
 		return nil, fmt.Errorf("frame %d has particles without a size; run the take again", number)
 	}
+	if age, life := p.Of("age"), p.Of("life"); age != nil && life != nil {
+		m.Life = make([]float32, len(age))
+		for i, a := range age {
+			if life[i] > 0 {
+				m.Life[i] = min(max(a/life[i], 0), 1)
+			}
+		}
+	}
 	return m, nil
 }
 

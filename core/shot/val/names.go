@@ -242,6 +242,8 @@ const (
 	MoteColour     VecKey   = "particle_colour"
 	MoteGlow       NumKey   = "particle_glow"
 	MoteSize       NumKey   = "particle_size"
+	MoteGlowCurve  StopsKey = "particle_glow_curve"
+	MoteSizeCurve  StopsKey = "particle_size_curve"
 	LiquidIndex    NumKey   = "liquid_index"
 	LiquidRough    NumKey   = "liquid_rough"
 	Method         TextKey  = "method"
