@@ -137,3 +137,15 @@ func (p *Points) Alive() *Points {
 	}
 	return out
 }
+
+// units of particles' attributes, for files that can't hold them.
+var units = map[string]string{"age": "s", "life": "s", "size": "m", "density": "kg/m³", "temperature": "K", "turn_x": "rad", "turn_y": "rad", "turn_z": "rad"}
+
+// In is the unit of an attribute's numbers: its own, or that which its name has in our
+// frames; empty where there is none.
+func (a *Attribute) In() string {
+	if a.Unit != "" {
+		return a.Unit
+	}
+	return units[a.Name]
+}

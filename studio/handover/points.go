@@ -319,7 +319,7 @@ func (c *cloud) said() (out []Channel) {
 	add("depth", "depth under the surface", "units", c.depth)
 	add("size", "diameter", "units", c.width)
 	for _, a := range c.more {
-		add(a.Name, a.Name, a.Unit, a.V)
+		add(a.Name, a.Name, a.In(), a.V)
 	}
 	if c.ids != nil {
 		out = append(out, Channel{Name: "id", Holds: "identity", Type: "integer"})

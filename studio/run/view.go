@@ -398,7 +398,7 @@ func packMotes(p *frame.Points, by string) (h render.Texture, out []byte) {
 	h.Attributes = []string{"speed"}
 	for _, a := range p.Extra {
 		if a.Name != "id_high" {
-			h.Attributes, units[a.Name] = append(h.Attributes, a.Name), a.Unit
+			h.Attributes, units[a.Name] = append(h.Attributes, a.Name), a.In()
 		}
 	}
 	if heat := p.Of("temperature"); by == "" && len(heat) > 0 && slices.Max(heat) > 750 {

@@ -1,0 +1,83 @@
+package web
+
+import (
+	"slices"
+	"strings"
+	"testing"
+
+	"zarf/core/recipe"
+	"zarf/core/shot"
+	"zarf/core/shot/val"
+)
+
+// shower is a shot of sparks that fall on a floor.
+func shower(name string) *shot.Shot {
+	r, err := recipe.Find("sparks")
+	if err != nil {
+		panic(err)
+	}
+	d := r.Shot(name, 0.3)
+	val.Last.Set(d.Self, 10)
+	return d
+}
+
+// A take of particles shows them on the page in the colours of what is chosen, plots what
+// became of them, and is lit; a draft shows them too.
+func TestParticlesOnPages(t *testing.T) {
+	s := serve(t, t.TempDir())
+	row := s.add(t, shower("SP"))
+	s.finish(t, row)
+	scr, data := s.screen(t, "/shots/sp/volume/1/8")
+	p := scr.Parts[0]
+	if len(scr.Parts) != 1 || p.Particles < 200 || p.By != "temperature" || p.Unit != "K" || p.High < 1200 || p.High > 2200 || len(data) < 13*p.Particles {
+		t.Fatalf("%+v in %d bytes", scr, len(data))
+	}
+	for _, want := range []string{"speed", "age", "size", "state"} {
+		if !slices.Contains(p.Attributes, want) {
+			t.Errorf("%s is no choice of %v", want, p.Attributes)
+		}
+	}
+	scr, _ = s.screen(t, "/shots/sp/volume/1/8?as=:age")
+	if q := scr.Parts[0]; q.By != "age" || q.Particles != p.Particles || q.High > 8.0/24+0.01 {
+		t.Errorf("by age: %+v", q)
+	}
+	_, body := s.get(t, "/shots/sp/takes?take=1")
+	for _, want := range []string{"Births per frame", "Hottest particle", "Particles"} {
+		if !strings.Contains(body, want) {
+			t.Errorf("the take's sheet lacks %q", want)
+		}
+	}
+	_, body = s.get(t, "/shots/sp/sheet?el=domain1")
+	if strings.Contains(body, `id="f-vorticity"`) || strings.Contains(body, `id="f-tolerance"`) || !strings.Contains(body, `id="f-carrier"`) {
+		t.Error("the sheet of a domain of particles isn't one")
+	}
+	for _, bad := range []struct{ key, v, say string }{{"life", "-1", "Life"}, {"diameter", "0", "Diameter"}, {"birth_rate", "1e12", "Births"}} {
+		if code, body := s.post(t, "/shots/sp/value", "stage", "kind", "emitter", "id", "emitter1", "key", bad.key, "v", bad.v); code != 422 || !strings.Contains(body, bad.say) {
+			t.Errorf("%s %s: %d %.100s", bad.key, bad.v, code, body)
+		}
+	}
+	img, _ := s.shown(t, "/shots/sp/preview?take=1&frame=8&width=160")
+	bright := 0
+	for y := range img.Bounds().Dy() {
+		for x := range img.Bounds().Dx() {
+			if r, _, b, _ := img.At(x, y).RGBA(); r > 0x9000 && r > 2*b {
+				bright++
+			}
+		}
+	}
+	if bright < 8 {
+		t.Errorf("in the picture %d pixels glow", bright)
+	}
+
+	h := hand{t, browse(t)}
+	h.open(s.URL + "/shots/sp/takes?take=1&frame=8")
+	h.until(`() => zarf.view && zarf.view.liquid.group.children.some((c) => c.isPoints && c.geometry.attributes.position.count > 200)`)
+	h.until(`() => { const s = document.querySelector('#coloured'); return !s.hidden && s.value === 'temperature' && /K$/.test(s.title); }`)
+	red := `(() => { const c = zarf.view.liquid.group.children.find((c) => c.isPoints).geometry.attributes.color.array; let r = 0, b = 0; for (let i = 0; i < c.length; i += 3) { r += c[i]; b += c[i + 2]; } return r / b; })()`
+	h.until(`() => ` + red + ` > 1.5`) // they glow
+	h.eval(`() => { const s = document.querySelector('#coloured'); s.value = 'speed'; s.dispatchEvent(new Event('change')); }`)
+	h.until(`() => /m\/s$/.test(document.querySelector('#coloured').title) && ` + red + ` < 1.2`)
+	h.open(s.URL + "/shots/sp/stage")
+	h.click("#draft")
+	h.until(`() => zarf.draft.frame >= 4 && zarf.view.liquid.group.children.some((c) => c.isPoints && c.geometry.attributes.position.count > 50)`)
+}
