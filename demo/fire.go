@@ -64,10 +64,13 @@ func Magazine() *shot.Shot {
 	parts := cook(s, "large-blast", geom.V(0, 0, 0), 5, 3)
 	set(parts["Blast air"], val.Position.Is(3, 27, 0), val.Size.Is(52, 54, 44), val.Voxel.Is(0.38))
 	coal := add(s, shot.Emitter, "Coal store", val.Form.Is("box"), val.Position.Is(7.5, 1.4, 1.5), val.Size.Is(3.4, 2.4, 3.4), val.Temperature.Is(1100), val.Fuel.Is(0.3), val.Smoke.Is(1.6), val.Speed.Is(4.0), val.Breakup.Is(0.65), val.BreakupSize.Is(1.2), val.BreakupRate.Is(3.0))
-	keys(coal, val.Fuel, 1, 0, 15, 0, 16, 0.3, 22, 0.3, 26, 0)
-	keys(coal, val.Smoke, 1, 0, 15, 0, 16, 1.6, 24, 1.6, 34, 0)
-	keys(coal, val.Speed, 1, 0, 15, 0, 16, 7, 22, 4, 30, 0)
-	keys(coal, val.Temperature, 1, 286, 15, 286, 16, 1100, 26, 1100, 28, 286)
+	set(coal, val.Speed.Is(6.0))
+	// no key sets it off: the heat that reaches its roof does, and then it burns down
+	add(s, shot.Sensor, "Heat at the coal store", val.Form.Is("box"), val.Position.Is(6.9, 1.9, 1.2), val.Size.Is(3.2, 3.0, 3.2), val.SensorChannel.Is("temperature"), val.SensorMeasure.Is("share"), val.SensorOver.Is(250), val.SensorLow.Is(0.02), val.SensorHigh.Is(0.12), val.SensorLatched.Is(true),
+		val.SensorDrives.Is(coal.ID+".fuel, "+coal.ID+".smoke, "+coal.ID+".speed, "+coal.ID+".temperature 286 to 1100"))
+	keys(coal, val.Fuel, 1, 0.3, 26, 0.3, 34, 0)
+	keys(coal, val.Smoke, 1, 1.6, 30, 1.6, 42, 0)
+	keys(coal, val.Speed, 1, 7, 26, 5, 38, 0)
 	add(s, shot.Collider, "Keeper's house", val.Form.Is("box"), val.Position.Is(-8.5, 1.9, -3), val.Size.Is(5, 3.8, 6), val.Colour.Is(0.55, 0.53, 0.5))
 	add(s, shot.Collider, "Tower", val.Form.Is("cylinder"), val.Position.Is(-15, 9, -9), val.Size.Is(7, 18, 7), val.Taper.Is(0.72), val.Colour.Is(0.74, 0.73, 0.7))
 	add(s, shot.Wind, "Sea wind", val.Velocity.Is(1.6, 0, 0.4), val.Grip.Is(0.12), val.Gust.Is(0.2), val.GustTime.Is(3.0), val.Position.Is(-12, 12, 6))

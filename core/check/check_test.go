@@ -243,6 +243,19 @@ func TestFindsAndMends(t *testing.T) {
 			e.Set(val.Size.Name(), v(1, 0.3, 1))
 			e.Set(val.Along.Name(), text("axis"))
 		},
+		"sensor-idle": func(s *shot.Shot, d, e *shot.Element) {
+			val.SensorDrives.Set(s.Add(shot.Sensor), "emitter9.speed")
+		},
+		"sensor-outside": func(s *shot.Shot, d, e *shot.Element) {
+			x := s.Add(shot.Sensor)
+			val.SensorDrives.Set(x, e.ID+".speed")
+			val.Position.Set(x, 90, 0, 0)
+		},
+		"sensor-blind": func(s *shot.Shot, d, e *shot.Element) {
+			x := s.Add(shot.Sensor)
+			val.SensorDrives.Set(x, e.ID+".speed")
+			val.SensorChannel.Set(x, "particles")
+		},
 		"particles-many": func(s *shot.Shot, d, e *shot.Element) {
 			d.Set(val.Fluid.Name(), text("particles"))
 			e.Set(val.BirthRate.Name(), n(4e6))

@@ -382,8 +382,8 @@ func (g *Stage) Shown() stage.Shown {
 		return out
 	}
 	out := stage.Shown{Density: field(s.Smoke), H: s.H, Origin: s.Limit.Origin.Add(geom.V(float64(s.Low[0]), float64(s.Low[1]), float64(s.Low[2])).Mul(s.H))}
-	if s.Burn != nil {
-		out.Burn, out.Heat = field(s.Burn), field(s.Heat)
+	if out.Heat = field(s.Heat); s.Burn != nil {
+		out.Burn = field(s.Burn)
 	}
 	return out
 }

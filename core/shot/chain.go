@@ -24,7 +24,13 @@ func (s *Shot) Feeds(d *Element) (out []*Element) {
 		if e.Muted || !e.Acts(d) {
 			continue
 		}
-		if src := s.FedBy(e, d); src != nil && src.Kind == Domain && !slices.Contains(out, src) {
+		src := s.FedBy(e, d)
+		if e.Kind == Sensor {
+			if src = s.Senses(e, d); src == d {
+				src = nil
+			}
+		}
+		if src != nil && src.Kind == Domain && !slices.Contains(out, src) {
 			out = append(out, src)
 		}
 	}

@@ -106,11 +106,24 @@ func (e *Element) Get(key string) Value {
 	return e.entry(key).Default
 }
 
-// At is a value at a moment: the curve's where it has keys.
+// At is a value at a moment: what its keys make of it, and then the sensors that drive it.
+func (e *Element) At(key string, ev val.Eval) Value {
+	v := e.keyed(key, ev)
+	if ev.Drive == nil {
+		return v
+	}
+	x := e.entry(key)
+	if !x.Keyable {
+		return v
+	}
+	return x.clamp(ev.Drive(e.ID, key, v))
+}
+
+// keyed is a value at a moment: the curve's where it has keys.
 //
 // It is called for every keyed value in every substep, so it looks at the few keys
 // about the frame alone; a curve that goes on after its end needs all of them.
-func (e *Element) At(key string, ev val.Eval) Value {
+func (e *Element) keyed(key string, ev val.Eval) Value {
 	keys := e.keys[key]
 	if len(keys) == 0 {
 		return e.Get(key)

@@ -188,7 +188,7 @@ const (
 // registerTypes comes before anything is declared of them.
 func registerTypes() {
 	for _, t := range []TypeDef{numberType(Number), numberType(Integer), vectorType(), colourType(), choiceType(), flagType(),
-		namedType(File, "file"), namedType(Frozen, "file"), namedType(Picture, "picture"), weightsType(), namesType(), pointsType(), refType(),
+		namedType(File, "file"), namedType(Frozen, "file"), namedType(Picture, "picture"), weightsType(), namesType(), pointsType(), drivesType(), refType(),
 		profileType(), stopsType(Ramp), stopsType(Curve), wordType()} {
 		RegisterType(t)
 	}

@@ -27,13 +27,19 @@ func Bind(k shot.Kind, everywhere bool, b Binding) {
 	}
 	binds[k] = b
 	if everywhere {
+		felt = append(felt, k)
 		for _, s := range solvers {
 			s.Binds = append(s.Binds, k)
 		}
 	}
 }
 
+// felt are the kinds that all solvers feel.
+var felt []shot.Kind
+
 func init() {
+	// what a sensor does is done by the cast
+	Bind(shot.Sensor, true, func(*Moment, *shot.Element, *sim.Scene) {})
 	for k, b := range map[shot.Kind]Binding{shot.Collider: bindCollider, shot.Wind: bindWind, shot.Turbulence: bindTurbulence, shot.Vortex: bindVortex,
 		shot.Radial: bindRadial, shot.Drag: bindDrag, shot.Guide: bindGuide, shot.Pull: bindPull} {
 		Bind(k, false, b)

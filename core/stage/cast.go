@@ -27,6 +27,12 @@ type Cast struct {
 	// domain can't be run.
 	Feed Feed
 
+	// Past tells how a frame before those that this run has made went; nil: nobody knows.
+	Past func(number int) (sim.Stats, bool)
+
+	measured map[int]map[string]float64 // by frame and sensor
+	driving  *driving                   // what sensors make of values, for one frame
+
 	lines map[string]*geom.Line
 	fed   map[string]*fedFrame
 	fault error // why a form or a feed can't be had
@@ -77,7 +83,11 @@ func (c *Cast) Substeps() sim.Substeps {
 }
 
 // Now is what values are read with at a frame.
-func (c *Cast) Now(frame float64) val.Eval { return c.Shot.Eval(frame) }
+func (c *Cast) Now(frame float64) val.Eval {
+	ev := c.Shot.Eval(frame)
+	ev.Drive = c.drive(int(math.Ceil(frame - 1e-9)))
+	return ev
+}
 
 // Lasts is how long the next frame lasts for the fluid, in seconds.
 func (c *Cast) Lasts() float64 { return Lasts(c.Shot, c.Number) }

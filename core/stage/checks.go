@@ -16,6 +16,9 @@ func init() {
 	check.Register(check.Check{ID: "memory", Find: tooLarge})
 	check.Register(check.Check{ID: "feed-channel", Find: feedChannel})
 	check.Register(check.Check{ID: "force-unfelt", Find: takenByNone})
+	check.Register(check.Check{ID: "sensor-idle", Find: sensorIdle})
+	check.Register(check.Check{ID: "sensor-outside", Find: sensorOutside})
+	check.Register(check.Check{ID: "sensor-blind", Find: sensorBlind})
 }
 
 // tooLarge finds domains that this machine has no memory for.
@@ -108,6 +111,88 @@ func feedChannel(s *check.Scene) (out []check.Finding) {
 			continue
 		}
 		out = append(out, f)
+	}
+	return out
+}
+
+// sensors are those that aren't muted.
+func sensors(s *check.Scene) []*shot.Element { return s.Of(shot.Sensor) }
+
+// sensorIdle finds sensors that drive nothing, or what isn't there or can't be driven.
+func sensorIdle(s *check.Scene) (out []check.Finding) {
+	for _, e := range sensors(s) {
+		list := e.Driven()
+		if len(list) == 0 {
+			out = append(out, check.Finding{Severity: check.Note, Element: e.ID, What: e.Name + " drives nothing.", Why: "Name values of elements on its sheet, such as emitter2.fuel; till then it only measures."})
+		}
+		for _, d := range list {
+			o := s.Element(d.Element)
+			f := check.Finding{Severity: check.Warning, Element: e.ID, What: fmt.Sprintf("%s drives %s.%s, and there is no element %s.", e.Name, d.Element, d.Key, d.Element), Why: "It may have been deleted. The id of an element stands in the address of its sheet."}
+			if o != nil {
+				x := shot.Find(o.Kind, d.Key)
+				switch {
+				case x == nil:
+					f.What, f.Why = fmt.Sprintf("%s drives %s of %s, which has no such value.", e.Name, d.Key, o.Name), "zarf values lists the names."
+				case !x.Keyable || !x.Type.Numeric():
+					f.What, f.Why = fmt.Sprintf("%s drives %s of %s, which stays as it is.", e.Name, x.Label, o.Name), "Only numbers that can have keys can be driven."
+				case !x.Sim:
+					f.What, f.Why = fmt.Sprintf("%s drives %s of %s, which no simulation reads.", e.Name, x.Label, o.Name), "Sensors act within runs."
+				default:
+					continue
+				}
+			}
+			out = append(out, f)
+		}
+	}
+	return out
+}
+
+// sensorOutside finds sensors whose form lies in none of the domains that they measure.
+func sensorOutside(s *check.Scene) (out []check.Finding) {
+	for _, e := range sensors(s) {
+		form, near, any := e.Shape(s.Now), "", false
+		for _, d := range s.Domains {
+			if !e.Acts(d) {
+				continue
+			}
+			if by := s.Senses(e, d); by != nil {
+				any = any || by.DomainBox().Overlaps(form.Bounds())
+				near = by.Name
+			}
+		}
+		if near != "" && !any && !e.Keyed(val.Position) {
+			out = append(out, check.Finding{Severity: check.Warning, Element: e.ID, What: fmt.Sprintf("%s lies outside %s.", e.Name, near), Why: "There is nothing to measure."})
+		}
+	}
+	return out
+}
+
+// sensorBlind finds sensors that measure a domain that is muted or gone, or a channel that
+// it doesn't hold.
+func sensorBlind(s *check.Scene) (out []check.Finding) {
+	for _, e := range sensors(s) {
+		channel := val.SensorChannel.Of(e)
+		entry := shot.Find(shot.Sensor, val.SensorChannel.Name())
+		for _, d := range s.Domains {
+			if !e.Acts(d) {
+				continue
+			}
+			by := s.Senses(e, d)
+			if by == nil {
+				out = append(out, check.Finding{Severity: check.Fault, Element: e.ID, What: e.Name + " measures a domain that is muted or gone.", Why: "It would read nothing.",
+					Mend: check.Set("Measure the domain that is run", e, val.SensorOf.Is(""))})
+				break
+			}
+			if loose := by.Fluid().Loose; loose != (channel == "particles") || !loose && ChannelOf(by, channel) == nil {
+				to := "density"
+				if loose {
+					to = "particles"
+				}
+				out = append(out, check.Finding{Severity: check.Warning, Element: e.ID, What: fmt.Sprintf("%s measures %s, which %s doesn't hold.", e.Name, entry.Words(channel), by.Name), Why: "It reads nothing there.",
+					Mend: check.Set("Measure "+entry.Words(to), e, val.SensorChannel.Is(to))})
+				break
+			}
+		}
 	}
 	return out
 }

@@ -149,6 +149,7 @@ func (d *Draft) Refit(s *shot.Shot, voxel float64) (ok bool, err error) {
 		return false, err
 	}
 	g.FedBy(d.run.Base().Feed)
+	g.Base().measured = d.run.Base().measured
 	d.run, d.H = g, g.Base().H
 	return true, d.remember()
 }
@@ -171,7 +172,7 @@ var ErrBlown = errors.New("the draft blew up")
 // the last good state, ErrBlown says why, and the draft can go on once a value
 // was changed.
 func (d *Draft) Advance(stop func() bool) (int, sim.Stats, error) {
-	frame, st, err := d.run.Advance(stop)
+	frame, st, err := Advance(d.run, stop)
 	if errors.Is(err, sim.ErrStopped) {
 		return frame, st, err
 	}
@@ -200,12 +201,13 @@ func (d *Draft) back() error {
 		return err
 	}
 	g.FedBy(old.Feed)
+	g.Base().measured = old.measured
 	d.run = g
 	return nil
 }
 
-// Shown is what a picture of the frame made last needs; heat and burn are nil
-// where nothing burns. Of a liquid it is the distance to its surface, m, beyond
+// Shown is what a picture of the frame made last needs; burn is nil where nothing
+// burns. Of a liquid it is the distance to its surface, m, beyond
 // Outside cut off; the others are nil. Of particles it is those that live.
 type Shown struct {
 	Points *frame.Points

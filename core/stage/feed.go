@@ -84,6 +84,11 @@ func (c *Cast) fedBy() (out []*shot.Element) {
 		if src := c.Shot.FedBy(e, c.Domain); src != nil {
 			out = append(out, src)
 		}
+		if e.Kind == shot.Sensor {
+			if src := c.Shot.Senses(e, c.Domain); src != nil && src != c.Domain {
+				out = append(out, src)
+			}
+		}
 	}
 	return out
 }

@@ -69,6 +69,11 @@ func coarseKey(s *shot.Shot, d *shot.Element, depth int) string {
 		k.put(e.ID) // the seed of its noise
 		k.element(e, in)
 		feed(s.FedBy(e, d))
+		if e.Kind == shot.Sensor {
+			if o := s.Senses(e, d); o != nil && o != d {
+				feed(o)
+			}
+		}
 	}
 	return k.sum()
 }

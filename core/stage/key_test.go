@@ -69,6 +69,10 @@ func rich(fluid string) *shot.Shot {
 	set(s.Element("vortex1"), val.Lift.Is(1), val.Turn.Is(10, 0, 0))
 	set(s.Add(shot.Guide), val.Points.Is([3]float64{0, 0.1, 0}, [3]float64{0.1, 0.4, 0}, [3]float64{0, 0.7, 0.1}), val.Reach.Is(0.3), val.Swirl.Is(0.4), val.PaceAlong.Is(1, 0.5), val.DrawAlong.Is(1, 0.5), val.SwirlAlong.Is(1, 0.5), val.ReachAlong.Is(1, 0.8))
 	set(s.Add(shot.Pull), val.Form.Is("cylinder"), val.Taper.Is(0.6), val.Size.Is(0.3, 0.3, 0.3), val.Position.Is(0, 0.5, 0), val.Reach.Is(0.4))
+	channel := map[string]string{"gas": "density", "liquid": "density", "particles": "particles"}[fluid]
+	full := map[string]float64{"gas": 1, "liquid": 1, "particles": 400}[fluid]
+	set(s.Add(shot.Sensor), val.SensorChannel.Is(channel), val.SensorMeasure.Is("mean"), val.Form.Is("cylinder"), val.Size.Is(0.6, 0.5, 0.6), val.Position.Is(0, 0.3, 0), val.SensorHigh.Is(full), val.SensorHold.Is(1), val.SensorSmooth.Is(0.1),
+		val.SensorCurve.Is("0 0.1; 0.4 0.5; 1 1"), val.SensorHow.Is("plus"), val.SensorAmount.Is(2), val.SensorDrives.Is("emitter1.speed, vortex1.strength"))
 	return s
 }
 
@@ -82,7 +86,7 @@ func print(s *shot.Shot) string {
 	}
 	first, last := s.Range()
 	for r.Next() <= last {
-		n, st, err := r.Advance(nil)
+		n, st, err := Advance(r, nil)
 		if err != nil {
 			return err.Error()
 		}
@@ -199,7 +203,7 @@ func TestKeyChangesWithTheResult(t *testing.T) {
 	maySay := map[string]bool{
 		"shot.first": true, "domain.max_substeps": true, "domain.cfl": true, "domain.tolerance": true, "domain.burning": true, "domain.follow_from": true, "domain.oxygen_need": true,
 		"domain.radiation_at": true, "emitter.end": true, "emitter.begin": true, "emitter.pulse": true, "emitter.pulse_share": true, "domain.surface_smooth": true, "domain.weight": true, "domain.foam_lasts": true,
-		"shot.air_density": true, "emitter.inherit": true, "emitter.mode": true, "emitter.position": true, "emitter.turn": true, "collider.position": true, "domain.bounds": true, "collider.turn": true, "emitter.pours": true, "collider.friction": true, "emitter.shell": true, "wind.grip": true, "domain.side_y1": true, "emitter.birth_rate": true, "domain.most_particles": true,
+		"shot.air_density": true, "emitter.inherit": true, "emitter.mode": true, "emitter.position": true, "emitter.turn": true, "collider.position": true, "domain.bounds": true, "collider.turn": true, "emitter.pours": true, "collider.friction": true, "emitter.shell": true, "wind.grip": true, "sensor.sensor_latched": true, "sensor.sensor_hold": true, "sensor.sensor_low": true, "sensor.turn": true, "domain.side_y1": true, "emitter.birth_rate": true, "domain.most_particles": true,
 	}
 	for _, fluid := range []string{"gas", "liquid", "particles"} {
 		base := rich(fluid)

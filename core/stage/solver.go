@@ -168,6 +168,7 @@ func Register(s Solver) {
 	for _, c := range s.Checks {
 		check.Register(c)
 	}
+	s.Binds = append(slices.Clone(s.Binds), felt...)
 	solvers = append(solvers, &s)
 }
 

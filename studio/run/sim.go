@@ -89,6 +89,7 @@ func (s *Sim) coarse(ctx context.Context, c *cache.Cache, g stage.Runner, report
 	}
 	defer release()
 	st.Sweep()
+	g.Base().Past = past(st)
 	run := &simRun{Sim: s, cache: c, stage: g, st: st, report: report, ctx: ctx, begin: time.Now(), pacer: pacer{before: s.Before}}
 	return run.do()
 }
@@ -180,7 +181,7 @@ func (r *simRun) do() error {
 			return err
 		}
 		begin := time.Now()
-		number, stats, err := r.stage.Advance(stop)
+		number, stats, err := stage.Advance(r.stage, stop)
 		if errors.Is(err, sim.ErrStopped) {
 			return ErrStopped // the state of the last whole frame stands
 		}
@@ -284,6 +285,14 @@ func (r *simRun) jump(first int) error {
 	return nil
 }
 
+// past tells how frames went that are in a cache.
+func past(st *cache.Stage) func(number int) (sim.Stats, bool) {
+	return func(number int) (sim.Stats, bool) {
+		f, there := st.Get(number)
+		return StatsOf(f), there
+	}
+}
+
 // restart goes back to a stage at rest.
 func (r *simRun) restart() error {
 	g, err := stage.New(r.Shot, r.Domain, grid.NewCrew(r.Threads))
@@ -291,6 +300,7 @@ func (r *simRun) restart() error {
 		return err
 	}
 	g.FedBy(Feed(r.Shot, r.cache))
+	g.Base().Past = past(r.st)
 	r.stage = g
 	return nil
 }

@@ -118,6 +118,11 @@ func plots(doc *shot.Shot, d *shot.Element, stats map[int]sim.Stats) []plot {
 	if solver := stage.Of(d); solver != nil {
 		list = append(slices.Clone(solver.Amounts), always...)
 	}
+	for _, e := range doc.Of(shot.Sensor) {
+		if e.Acts(d) {
+			list = append(list, stage.Quantity{Name: stage.Measured(e), Label: "Measured by " + e.Name})
+		}
+	}
 	for _, q := range list {
 		k := 1.0
 		if q.Shown != nil {

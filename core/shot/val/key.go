@@ -8,7 +8,12 @@ type Eval struct {
 	Frame float64        // of the shot; frame f begins (f − first) / rate seconds after the start
 	Rate  float64        // frames a second; 0 where nothing plays
 	Files *asset.Library // of imported meshes; nil says of every file that it can't be reached
+	Drive Drive          // what sensors make of a value; nil: nothing
 }
+
+// Drive is what becomes of a value of an element, by its id and the value's key, of which
+// keys have made v.
+type Drive func(element, key string, v Value) Value
 
 // Frame reads values as they are at a frame.
 func Frame(f float64) Eval { return Eval{Frame: f} }

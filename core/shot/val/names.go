@@ -81,7 +81,22 @@ const (
 	HeatCapacity  NumKey  = "heat_capacity"
 	MostParticles NumKey  = "most_particles"
 	OnHit         TextKey = "on_hit"
-	// and of what emits them
+	// of sensors
+	SensorAmount   NumKey   = "sensor_amount"
+	SensorChannel  TextKey  = "sensor_channel"
+	SensorCurve    StopsKey = "sensor_curve"
+	SensorDrives   TextKey  = "sensor_drives"
+	SensorHigh     NumKey   = "sensor_high"
+	SensorHold     NumKey   = "sensor_hold"
+	SensorHow      TextKey  = "sensor_how"
+	SensorInverted FlagKey  = "sensor_inverted"
+	SensorLatched  FlagKey  = "sensor_latched"
+	SensorLow      NumKey   = "sensor_low"
+	SensorMeasure  TextKey  = "sensor_measure"
+	SensorOf       TextKey  = "sensor_of"
+	SensorOver     NumKey   = "sensor_over"
+	SensorSmooth   NumKey   = "sensor_smooth"
+	// of what emits particles
 	BirthAge          NumKey  = "birth_age"
 	BirthCount        NumKey  = "birth_count"
 	BirthDensity      NumKey  = "birth_density"

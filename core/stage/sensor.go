@@ -1,0 +1,295 @@
+package stage
+
+// Sensors measure what a domain holds within their form whenever a frame is finished, and
+// drive values of elements from the next frame on. What they read of a frame is worked out
+// from what was measured up to the one before, so a run that is resumed needs nothing but
+// the figures that stand with its frames.
+
+import (
+	"math"
+
+	"zarf/core/frame"
+	"zarf/core/geom"
+	"zarf/core/grid"
+	"zarf/core/look"
+	"zarf/core/shot"
+	"zarf/core/shot/val"
+	"zarf/core/sim"
+)
+
+// Measured is the figure of a frame under which a sensor's measure is kept.
+func Measured(e *shot.Element) sim.Amount { return sim.Amount("sensor " + e.ID) }
+
+// sensors are those that act in the domain.
+func (c *Cast) sensors() (out []*shot.Element) {
+	for _, e := range c.Bound() {
+		if e.Kind == shot.Sensor {
+			out = append(out, e)
+		}
+	}
+	return out
+}
+
+// driving is what sensors do to values at a frame.
+type driving struct {
+	of   *shot.Shot
+	at   int
+	made int // how many frames had been measured
+	fn   val.Drive
+}
+
+// push is what a sensor does to a value.
+type push struct {
+	how                  string
+	reading, amount, low float64
+}
+
+// drive is what sensors make of values at a frame; nil where there are none.
+func (c *Cast) drive(number int) val.Drive {
+	if d := c.driving; d != nil && d.of == c.Shot && d.at == number && d.made == len(c.measured) {
+		return d.fn
+	}
+	d := &driving{of: c.Shot, at: number, made: len(c.measured)}
+	c.driving = d
+	all := map[[2]string][]push{}
+	for _, e := range c.sensors() {
+		p := push{how: val.SensorHow.Of(e), reading: c.Reading(e, number)}
+		if p.how != "times" {
+			p.amount = val.SensorAmount.Of(e)
+		}
+		for _, x := range e.Driven() {
+			q := p
+			if x.Spans {
+				q.how, q.low, q.amount = "span", x.From, x.To-x.From
+			}
+			at := [2]string{x.Element, x.Key}
+			all[at] = append(all[at], q)
+		}
+	}
+	if len(all) == 0 {
+		return nil
+	}
+	d.fn = func(element, key string, v val.Value) val.Value {
+		for _, p := range all[[2]string{element, key}] {
+			for _, n := range []*float64{&v.Num, &v.Vec[0], &v.Vec[1], &v.Vec[2]} {
+				switch p.how {
+				case "times":
+					*n *= p.reading
+				case "span":
+					*n = p.low + p.reading*p.amount
+				case "plus":
+					*n += p.reading * p.amount
+				default:
+					*n = p.reading * p.amount
+				}
+			}
+		}
+		return v
+	}
+	return d.fn
+}
+
+// Reading is what a sensor reads for a frame, by what was measured up to the one before.
+func (c *Cast) Reading(e *shot.Element, number int) (out float64) {
+	first := Start(c.Shot)
+	curve := look.NewTable(shot.Curve, val.SensorCurve.Value(e), 0, 1)
+	low, high := val.SensorLow.Of(e), val.SensorHigh.Of(e)
+	inverted, latched, hold := val.SensorInverted.Of(e), val.SensorLatched.Of(e), int(val.SensorHold.Of(e))
+	answer := func(m float64) float64 {
+		x := 0.0
+		if high != low {
+			x = min(max((m-low)/(high-low), 0), 1)
+		} else if m >= high {
+			x = 1
+		}
+		if x = curve.At(x)[0]; inverted {
+			x = 1 - x
+		}
+		return x
+	}
+	follow := 1.0
+	if within := val.SensorSmooth.Of(e); within > 0 {
+		follow = 1 - math.Exp(-1/(within*c.Shot.Rate()))
+	}
+	out = answer(0)
+	most, since := out, 0
+	for f := first; f < number; f++ {
+		x := answer(c.measure(e, f))
+		if since++; x >= most || !latched && since > hold {
+			most, since = x, 0
+		}
+		out += (most - out) * follow
+	}
+	return out
+}
+
+// measure is what a sensor has measured of a frame; 0 where nobody knows.
+func (c *Cast) measure(e *shot.Element, number int) float64 {
+	if m, there := c.measured[number]; there {
+		return m[e.ID]
+	}
+	if c.Past != nil {
+		if st, there := c.Past(number); there {
+			return st.Of(Measured(e))
+		}
+	}
+	return 0
+}
+
+// Advance makes a run's next frame and lets the domain's sensors measure it.
+func Advance(r Runner, stop func() bool) (int, sim.Stats, error) {
+	number, st, err := r.Advance(stop)
+	if err == nil {
+		c := r.Base()
+		for _, e := range c.sensors() {
+			if c.measured == nil {
+				c.measured = map[int]map[string]float64{}
+			}
+			if c.measured[number] == nil {
+				c.measured[number] = map[string]float64{}
+			}
+			m := c.sense(r, e, number)
+			c.measured[number][e.ID] = m
+			st.Put(Measured(e), m)
+		}
+		if err = c.fault; err != nil {
+			return number, st, err
+		}
+	}
+	return number, st, err
+}
+
+// sense measures a frame that is finished.
+func (c *Cast) sense(r Runner, e *shot.Element, number int) float64 {
+	form := c.Form(e, float64(number))
+	channel := val.SensorChannel.Of(e)
+	by := c.Shot.Senses(e, c.Domain)
+	if by == nil {
+		return 0
+	}
+	var field *grid.Field
+	var h float64
+	var origin geom.Vec3
+	if by == c.Domain {
+		s := r.Shown()
+		if channel == "particles" {
+			return counted(&form, s.Points)
+		}
+		field, h, origin = s.channel(channel), s.H, s.Origin
+	} else {
+		f := c.Fed(by, number)
+		if f == nil {
+			return 0
+		}
+		if channel == "particles" {
+			if f.Points == nil {
+				return 0
+			}
+			return counted(&form, f.Points.Alive())
+		}
+		l, err := LatticeOf(f, channel)
+		if l != nil && err == nil {
+			var list []*grid.Field
+			if list, err = l.Read(channel); len(list) == 1 {
+				field, h, origin = list[0], l.H, l.Origin
+			}
+		}
+		c.Failed(err, by)
+	}
+	if field == nil {
+		return 0
+	}
+	how, over := val.SensorMeasure.Of(e), 0.0
+	if how == "share" {
+		over = val.SensorOver.Of(e)
+	}
+	m := within(&form, field, h, origin, over)
+	switch how {
+	case "mean":
+		return m.sum / max(m.cells, 1e-9)
+	case "most":
+		return m.most
+	case "total":
+		return m.sum * h * h * h
+	}
+	return m.over / max(m.cells, 1e-9)
+}
+
+// channel is a field of what is shown; a liquid's surface tells where it is full.
+func (s *Shown) channel(name string) *grid.Field {
+	switch name {
+	case frame.Temperature:
+		return s.Heat
+	case frame.Burn:
+		return s.Burn
+	}
+	if s.Surface == nil {
+		return s.Density
+	}
+	full := grid.NewField(s.Surface.Dims)
+	for i, d := range s.Surface.Data {
+		full.Data[i] = min(max(0.5-d/float32(s.H), 0), 1)
+	}
+	return full
+}
+
+// counted is how many points lie in a form.
+func counted(form *geom.Shape, p *frame.Points) (n float64) {
+	if p == nil {
+		return 0
+	}
+	box := form.Bounds()
+	for _, x := range p.P {
+		q := geom.V(float64(x[0]), float64(x[1]), float64(x[2]))
+		if box.Contains(geom.Box{Min: q, Max: q}) && form.Distance(q) <= 0 {
+			n++
+		}
+	}
+	return n
+}
+
+// mass is what a form holds of a field: of so many cells the sum, how many are over a value,
+// and the largest.
+type mass struct{ cells, sum, over, most float64 }
+
+// within sums a field over a form, by how much of each cell lies within it; beyond the field
+// is nothing.
+func within(form *geom.Shape, f *grid.Field, h float64, origin geom.Vec3, over float64) (m mass) {
+	box := form.Bounds()
+	lo, hi := box.Min.Sub(origin).Mul(1/h).Array(), box.Max.Sub(origin).Mul(1/h).Array()
+	step := 1 // of a form that would be very many cells every other, or fewer
+	for (hi[0]-lo[0])*(hi[1]-lo[1])*(hi[2]-lo[2])/float64(step*step*step) > 4e6 {
+		step++
+	}
+	// a form smaller than a cell is looked at by parts of it
+	parts := 1
+	for s := box.Size(); s.MinComponent() < 4*h/float64(parts) && parts < 8; {
+		parts *= 2
+	}
+	unit := float64(step) / float64(parts)
+	for z := math.Floor(lo[2]); z < hi[2]; z += unit {
+		for y := math.Floor(lo[1]); y < hi[1]; y += unit {
+			for x := math.Floor(lo[0]); x < hi[0]; x += unit {
+				p := geom.V(x+unit/2, y+unit/2, z+unit/2)
+				w := min(max(0.5-form.Distance(origin.Add(p.Mul(h)))/(h*unit), 0), 1)
+				if w <= 0 {
+					continue
+				}
+				m.cells += w
+				i, j, k := int(math.Floor(p.X)), int(math.Floor(p.Y)), int(math.Floor(p.Z))
+				if i < 0 || j < 0 || k < 0 || i >= f.NX || j >= f.NY || k >= f.NZ {
+					continue
+				}
+				v := float64(f.At(i, j, k))
+				m.sum += w * v
+				m.most = max(m.most, v)
+				if v > over {
+					m.over += w
+				}
+			}
+		}
+	}
+	each := unit * unit * unit
+	m.cells, m.sum, m.over = m.cells*each, m.sum*each, m.over*each
+	return m
+}
