@@ -66,7 +66,7 @@ func Magazine() *shot.Shot {
 	coal := add(s, shot.Emitter, "Coal store", val.Form.Is("box"), val.Position.Is(7.5, 1.4, 1.5), val.Size.Is(3.4, 2.4, 3.4), val.Temperature.Is(1100), val.Fuel.Is(0.3), val.Smoke.Is(1.6), val.Speed.Is(4.0), val.Breakup.Is(0.65), val.BreakupSize.Is(1.2), val.BreakupRate.Is(3.0))
 	set(coal, val.Speed.Is(6.0))
 	// no key sets it off: the heat that reaches its roof does, and then it burns down
-	add(s, shot.Sensor, "Heat at the coal store", val.Form.Is("box"), val.Position.Is(6.9, 1.9, 1.2), val.Size.Is(3.2, 3.0, 3.2), val.SensorChannel.Is("temperature"), val.SensorMeasure.Is("share"), val.SensorOver.Is(250), val.SensorLow.Is(0.02), val.SensorHigh.Is(0.12), val.SensorLatched.Is(true),
+	add(s, shot.Sensor, "Heat at the coal store", val.Form.Is("box"), val.Position.Is(6.9, 1.9, 1.2), val.Size.Is(3.2, 3.0, 3.2), val.SensorChannel.Is("temperature"), val.SensorMeasure.Is("share"), val.SensorOver.Is(400), val.SensorLow.Is(0.3), val.SensorHigh.Is(0.9), val.SensorLatched.Is(true), val.SensorSmooth.Is(0.15),
 		val.SensorDrives.Is(coal.ID+".fuel, "+coal.ID+".smoke, "+coal.ID+".speed, "+coal.ID+".temperature 286 to 1100"))
 	keys(coal, val.Fuel, 1, 0.3, 26, 0.3, 34, 0)
 	keys(coal, val.Smoke, 1, 1.6, 30, 1.6, 42, 0)
