@@ -158,15 +158,16 @@ func prepare(p *shoot.Page, url string) error {
 		return err
 	}
 	// the other shots, one after the other
-	for _, name := range []string{"bl020", "bl030", "bl040", "bl080", "bl090", "bl100"} {
+	for _, name := range []string{"bl020", "bl030", "bl040", "bl080", "bl090", "bl100", "bl110"} {
 		// a page that follows the run in small pictures leaves the machine to it
-		if err := p.Go(url + "/shots/" + name + "/stage?volume=16"); err != nil {
+		if err := p.Go(url + "/shots/" + name + "/takes?volume=16"); err != nil {
 			return err
 		}
-		if _, err := p.Eval(`() => document.querySelector('#run').click()`); err != nil {
+		// all of a chain, where there is one
+		if _, err := p.Eval(`() => ([...document.querySelectorAll('button')].find((b) => b.textContent.startsWith('Make ')) || document.querySelector('#run')).click()`); err != nil {
 			return err
 		}
-		if err := p.Until(15*time.Minute, `() => zarf.state.scene.takes.length && zarf.state.scene.takes[0].state === 'current' && !document.querySelector('#running')`); err != nil {
+		if err := p.Until(15*time.Minute, `() => zarf.state.scene.takes.length && zarf.state.scene.takes[0].state === 'current' && !document.querySelector('#running') && ![...document.querySelectorAll('button')].some((b) => b.textContent.startsWith('Make '))`); err != nil {
 			return fmt.Errorf("%s: %w", name, err)
 		}
 	}
@@ -211,7 +212,7 @@ func views(hands [2]string) []shown {
 		{"stage", "/shots/bl010/stage?take=1&frame=62&el=domain1", "", 4 * time.Second},
 		{"score", "/shots/bl010/score?take=1&frame=62&el=emitter1", "", 4 * time.Second},
 		{"takes", "/shots/bl010/takes?frame=62", "", 4 * time.Second},
-		{"look", "/shots/bl020/look?take=1&frame=30&look=look", `() => { const d = document.querySelector('#topic-look-flame'); d.open = true; d.scrollIntoView(); }`, 40 * time.Second},
+		{"look", "/shots/bl020/look?take=1&frame=48&look=look", `() => { const d = document.querySelector('#topic-look-flame'); d.open = true; d.scrollIntoView(); }`, 40 * time.Second},
 		{"handover", fmt.Sprintf("/shots/bl100/handover?hand=%s&tab=play", hands[0]), "() => { document.querySelector('flip-player').pixel(1.42, 0, 0); }", 8 * time.Second},
 		{"recipes", "/shots/bl020/stage?frame=40&el=collider1", `() => { document.querySelector('#addmenu [data-recipes]').click() }`, 4 * time.Second},
 		{"guide", "/shots/bl010/stage?take=1&frame=70&el=guide1", `() => { document.querySelector('[data-curve]').click() }`, 4 * time.Second},
