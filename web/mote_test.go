@@ -81,3 +81,32 @@ func TestParticlesOnPages(t *testing.T) {
 	h.click("#draft")
 	h.until(`() => zarf.draft.frame >= 4 && zarf.view.liquid.group.children.some((c) => c.isPoints && c.geometry.attributes.position.count > 50)`)
 }
+
+// A sensor is added like anything else; what it drives is checked as it is typed, its sentence
+// says it, and a take plots what it measured.
+func TestSensorOnPages(t *testing.T) {
+	s := serve(t, t.TempDir())
+	d := small("SE")
+	x := d.Add(shot.Sensor)
+	val.SensorChannel.Set(x, "density")
+	val.SensorOver.Set(x, 0.1)
+	val.Position.Set(x, val.Position.Of(d.Of(shot.Emitter)[0])[0], val.Position.Of(d.Of(shot.Emitter)[0])[1], val.Position.Of(d.Of(shot.Emitter)[0])[2])
+	val.Size.Set(x, 0.4, 0.4, 0.4)
+	row := s.add(t, d)
+	set := func(v string) (int, string) {
+		return s.post(t, "/shots/se/value", "stage", "kind", "sensor", "id", x.ID, "key", "sensor_drives", "v", v)
+	}
+	for _, bad := range []string{"emitter1", "emitter1 speed", "emitter1.speed 3 to much", ".speed", "emitter1.speed 1 to NaN"} {
+		if code, body := set(bad); code != 422 || !strings.Contains(body, "Drives") {
+			t.Errorf("%q: %d %.120s", bad, code, body)
+		}
+	}
+	if code, body := set("emitter1.smoke, emitter1.temperature 300 to 500"); code != 200 || !strings.Contains(body, "drives smoke of") {
+		t.Errorf("%d %.300s", code, body)
+	}
+	s.finish(t, row)
+	_, body := s.get(t, "/shots/se/takes?take=1")
+	if !strings.Contains(body, "Measured by "+x.Name) {
+		t.Error("the take doesn't plot what the sensor measured")
+	}
+}
