@@ -101,7 +101,7 @@ func TestSensorOnPages(t *testing.T) {
 			t.Errorf("%q: %d %.120s", bad, code, body)
 		}
 	}
-	if code, body := set("emitter1.smoke, emitter1.temperature 300 to 500"); code != 200 || !strings.Contains(body, "drives smoke of") {
+	if code, body := set("emitter1.speed, emitter1.temperature 300 to 500"); code != 200 || !strings.Contains(body, "drives inflow speed of") {
 		t.Errorf("%d %.300s", code, body)
 	}
 	s.finish(t, row)
