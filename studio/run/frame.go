@@ -162,7 +162,7 @@ func (s *Source) motes(number int) (*render.Motes, error) {
 		return nil, err
 	}
 	m := &render.Motes{P: p.P, V: p.V, Size: p.Of("size"), Heat: p.Of("temperature")}
-	if m.Size == nil {
+	if m.Size == nil && len(m.P) > 0 {
 		return nil, fmt.Errorf("frame %d has particles without a size; run the take again", number)
 	}
 	if age, life := p.Of("age"), p.Of("life"); age != nil && life != nil {
