@@ -4,6 +4,8 @@ package recipe
 // so that a stream or a wall has at least two across, which liquids need to hold.
 
 import (
+	"maps"
+
 	"zarf/core/shot"
 	"zarf/core/shot/val"
 )
@@ -20,10 +22,12 @@ func places(pairs ...any) (list []shot.Key) {
 // pool is a domain whose sides hold liquid, open above.
 // What the caller gives wins over the sides that are set here.
 func pool(pairs ...val.Pair) shot.Values {
-	v := values(val.Fluid.Is("liquid"), val.SideX0.Is("wall"), val.SideX1.Is("wall"), val.SideZ0.Is("wall"), val.SideZ1.Is("wall"))
-	for k, x := range values(pairs...) {
-		v[k] = x
-	}
+	return over(values(val.Fluid.Is("liquid"), val.SideX0.Is("wall"), val.SideX1.Is("wall"), val.SideZ0.Is("wall"), val.SideZ1.Is("wall")), pairs)
+}
+
+// over are values with others over them.
+func over(v shot.Values, pairs []val.Pair) shot.Values {
+	maps.Copy(v, values(pairs...))
 	return v
 }
 

@@ -27,13 +27,7 @@ func named(x *shot.Entry, v shot.Value, made []*shot.Element) shot.Value {
 }
 
 // loose are the values of a domain of particles.
-func loose(pairs ...val.Pair) shot.Values {
-	v := values(val.Fluid.Is("particles"))
-	for k, x := range values(pairs...) {
-		v[k] = x
-	}
-	return v
-}
+func loose(pairs ...val.Pair) shot.Values { return over(values(val.Fluid.Is("particles")), pairs) }
 
 // motes are the recipes of particles.
 var motes = []Recipe{
