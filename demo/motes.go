@@ -41,8 +41,8 @@ func ChimneySoot() *shot.Shot {
 		}
 	}
 	flakes := add(s, shot.Domain, "Flakes", val.Fluid.Is("particles"), val.Carrier.Is(smoke.ID), val.Position.Is(2.6, 4.3, 0), val.Size.Is(8, 8.4, 4), val.Voxel.Is(0.1), val.OnHit.Is("stick"))
-	turn := add(s, shot.Emitter, "Smoke turns to flakes", val.From.Is("fluid"), val.FedBy.Is(smoke.ID), val.FedWhere.Is("temperature"), val.BirthWhen.Is("falls"), val.BirthLow.Is(24), val.BirthDensity.Is(350), val.BirthLimit.Is(60),
-		val.Life.Is(0), val.Diameter.Is(0.012), val.DiameterSpread.Is(0.6), val.SolidDensity.Is(26), val.SolidSpread.Is(0.4), val.Temperature.Is(285), val.Spin.Is(1.5))
+	turn := add(s, shot.Emitter, "Smoke turns to flakes", val.From.Is("fluid"), val.FedBy.Is(smoke.ID), val.FedWhere.Is("temperature"), val.BirthWhen.Is("falls"), val.BirthLow.Is(24), val.BirthDensity.Is(900), val.BirthLimit.Is(150),
+		val.Life.Is(0), val.Diameter.Is(0.026), val.DiameterSpread.Is(0.7), val.SolidDensity.Is(14), val.SolidSpread.Is(0.4), val.Temperature.Is(285), val.Spin.Is(1.5))
 	turn.ActsOn = []string{flakes.ID}
 	dust := add(s, shot.Domain, "Dust", val.Position.Is(2.6, 4.3, 0), val.Size.Is(8, 8.4, 4), val.Voxel.Is(0.11), val.Bounds.Is("follow"), val.Dissipation.Is(0.9), val.Vorticity.Is(0.1))
 	trail := add(s, shot.Emitter, "Dust of the flakes", val.From.Is("fluid"), val.FedBy.Is(flakes.ID), val.FedWhere.Is("density"), val.Smoke.Is(0.4), val.Temperature.Is(279), val.Inherit.Is(0.6))
@@ -55,7 +55,9 @@ func ChimneySoot() *shot.Shot {
 	slate := xyz{0.12, 0.12, 0.13}
 	add(s, shot.Collider, "Roof to leeward", val.Form.Is("box"), val.Position.Is(2.7, 2.25, 0), val.Size.Is(6.2, 0.16, 5.4), val.Turn.Is(0, 0, -22), val.Colour.Is(slate[0], slate[1], slate[2]))
 	add(s, shot.Collider, "Roof to windward", val.Form.Is("box"), val.Position.Is(-2.95, 2.25, 0), val.Size.Is(6.2, 0.16, 5.4), val.Turn.Is(0, 0, 22), val.Colour.Is(slate[0], slate[1], slate[2]))
-	add(s, shot.Collider, "House", val.Form.Is("box"), val.Position.Is(-0.1, 0.6, 0), val.Size.Is(9.6, 1.2, 4.8), val.Colour.Is(0.6, 0.58, 0.54))
+	add(s, shot.Collider, "House", val.Form.Is("box"), val.Position.Is(-0.1, 0.85, 0), val.Size.Is(8, 1.7, 4.8), val.Colour.Is(0.6, 0.58, 0.54))
+	add(s, shot.Collider, "Attic", val.Form.Is("box"), val.Position.Is(-0.1, 2.05, 0), val.Size.Is(4, 0.7, 4.8), val.Colour.Is(0.6, 0.58, 0.54))
+	add(s, shot.Collider, "Gable", val.Form.Is("box"), val.Position.Is(-0.1, 2.6, 0), val.Size.Is(2, 0.5, 4.8), val.Colour.Is(0.6, 0.58, 0.54))
 	set(s.Element("camera"), val.Position.Is(4.2, 4.4, 13), val.Target.Is(2.1, 4.5, 0), val.Lens.Is(36.0))
 	s.Looks[0].Name = "Grey morning"
 	set(s.Looks[0], val.MoteColour.Is(0.05, 0.05, 0.05), val.GroundColour.Is(0.14, 0.15, 0.12))

@@ -319,7 +319,8 @@ const mostMoteLamps = 4
 
 // MoteLamps are lamps that give the light of the scene's glowing particles to what is round
 // them: parts of equal light along the longest side of the cloud, each a ball that isn't
-// seen. It is called once, when the scene's particles and lamps are there.
+// seen. It is called once, when the scene's volumes and particles are there. Beside a fire
+// that gives fifty times as much there are none: each costs a shadow at every place.
 func (s *Scene) MoteLamps() (out []Lamp) {
 	type glowing struct {
 		at    geom.Vec3
@@ -338,6 +339,13 @@ func (s *Scene) MoteLamps() (out []Lamp) {
 				lo, hi = lo.Min(g.at), hi.Max(g.at)
 			}
 		}
+	}
+	fires := 0.0
+	for _, v := range s.Volumes {
+		fires += v.power * s.Look.FlameLight
+	}
+	if fires > 50*sum {
+		return nil
 	}
 	size := hi.Sub(lo).Array()
 	a := 0

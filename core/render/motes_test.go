@@ -145,6 +145,19 @@ func TestGlowingParticlesLightTheFloor(t *testing.T) {
 	}
 }
 
+// Beside a fire whose light drowns theirs, particles have no lamps.
+func TestSparksBesideAFire(t *testing.T) {
+	m := &Motes{P: [][3]float32{{0, 0, 0}}, Size: []float32{0.002}, Heat: []float32{1600}}
+	s := dots("march", m, 0)
+	if n := len(s.MoteLamps()); n != 1 {
+		t.Errorf("a spark alone has %d lamps", n)
+	}
+	s.Volumes = []*Volume{ember(24, &s.Look)}
+	if n := len(s.MoteLamps()); n != 0 {
+		t.Errorf("beside a fire it has %d", n)
+	}
+}
+
 // Curves over life make particles smaller and dimmer: half the diameter is a quarter of the
 // disc, and half the glow half of its light.
 func TestCurvesOverLife(t *testing.T) {
