@@ -244,3 +244,30 @@ func TestPlacesReadTheFluid(t *testing.T) {
 		}
 	}
 }
+
+// In a liquid particles are only where it fills their cell: a bubble of a millimetre rises
+// there, and falls in the air above it.
+func TestALiquidIsWhereItIsFull(t *testing.T) {
+	n := 8
+	d := grid.Dims{NX: n, NY: n, NZ: n}
+	f := Field{Fluid: water, Grid: d, U: grid.NewField(d), V: grid.NewField(d), W: grid.NewField(d), Centred: true, H: 0.1, Full: grid.NewField(d)}
+	for k := range n {
+		for j := range n / 2 {
+			for i := range n {
+				f.Full.Set(i, j, k, 1)
+				f.U.Set(i, j, k, 0.3)
+			}
+		}
+	}
+	s := new(Set)
+	s.Bear([]Place{{P: geom.V(0.4, 0.15, 0.4)}, {P: geom.V(0.4, 0.7, 0.4)}}, &Born{Size: Trait{Value: 0.001}, Density: Trait{Value: 20}}, 1, grid.NewCrew(1))
+	for range 20 {
+		s.Step(0.005, &World{Gravity: geom.V(0, -9.81, 0), Still: Air, Fields: []Field{f}}, grid.NewCrew(1))
+	}
+	if s.V[1][0] < 0.05 || s.V[0][0] < 0.1 {
+		t.Errorf("in the liquid it goes %g along and %g up", s.V[0][0], s.V[1][0])
+	}
+	if s.V[1][1] > -0.05 || s.V[0][1] != 0 {
+		t.Errorf("above it goes %g along and %g up", s.V[0][1], s.V[1][1])
+	}
+}
