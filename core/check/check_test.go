@@ -251,6 +251,9 @@ func TestFindsAndMends(t *testing.T) {
 			val.SensorDrives.Set(x, e.ID+".speed")
 			val.Position.Set(x, 90, 0, 0)
 		},
+		"sensor-starves": func(s *shot.Shot, d, e *shot.Element) {
+			val.SensorDrives.Set(s.Add(shot.Sensor), e.ID+".smoke")
+		},
 		"sensor-blind": func(s *shot.Shot, d, e *shot.Element) {
 			x := s.Add(shot.Sensor)
 			val.SensorDrives.Set(x, e.ID+".speed")

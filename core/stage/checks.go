@@ -6,6 +6,7 @@ package stage
 import (
 	"fmt"
 	"math"
+	"slices"
 
 	"zarf/core/check"
 	"zarf/core/shot"
@@ -19,6 +20,7 @@ func init() {
 	check.Register(check.Check{ID: "sensor-idle", Find: sensorIdle})
 	check.Register(check.Check{ID: "sensor-outside", Find: sensorOutside})
 	check.Register(check.Check{ID: "sensor-blind", Find: sensorBlind})
+	check.Register(check.Check{ID: "sensor-starves", Find: sensorStarves})
 }
 
 // tooLarge finds domains that this machine has no memory for.
@@ -190,6 +192,40 @@ func sensorBlind(s *check.Scene) (out []check.Finding) {
 				}
 				out = append(out, check.Finding{Severity: check.Warning, Element: e.ID, What: fmt.Sprintf("%s measures %s, which %s doesn't hold.", e.Name, entry.Words(channel), by.Name), Why: "It reads nothing there.",
 					Mend: check.Set("Measure "+entry.Words(to), e, val.SensorChannel.Is(to))})
+				break
+			}
+		}
+	}
+	return out
+}
+
+// amounts are the values that say how much an emitter of gas or particles lets in.
+var amounts = []string{val.Smoke.Name(), val.Fuel.Name(), val.BirthRate.Name(), val.BirthDensity.Name(), val.BirthCount.Name()}
+
+// sensorStarves finds sensors that can never fire: all that lets anything into the domain
+// that they measure waits for them.
+func sensorStarves(s *check.Scene) (out []check.Finding) {
+	for _, e := range sensors(s) {
+		if val.SensorInverted.Of(e) || val.SensorHow.Of(e) != "times" {
+			continue
+		}
+		waits := map[string]bool{} // what lets something in, by how much
+		for _, d := range e.Driven() {
+			waits[d.Element] = waits[d.Element] || !d.Spans && slices.Contains(amounts, d.Key)
+		}
+		for _, d := range s.Domains {
+			by := s.Senses(e, d)
+			if !e.Acts(d) || by == nil {
+				continue
+			}
+			all, some := true, false
+			for _, m := range s.Emitters {
+				if m.Acts(by) {
+					all, some = all && waits[m.ID], true
+				}
+			}
+			if all && some {
+				out = append(out, check.Finding{Severity: check.Warning, Element: e.ID, What: e.Name + " may never fire: every emitter of " + by.Name + " is multiplied by it.", Why: "Until it reads something they let nothing in, and until they do there is nothing to read. Let one emit by itself, span the value, or invert the sensor."})
 				break
 			}
 		}
