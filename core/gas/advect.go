@@ -28,6 +28,12 @@ func (s *Solver) Advect(dt float64, scheme Scheme) {
 // cells' middles; faces take the mean of the two cells that they part, which is
 // as exact as interpolating the velocity there.
 func (s *Solver) ways(q float32, scheme Scheme) {
+	// what the midpoint's speed can't be beyond the fastest's; one cell for what lies
+	// round a point, and one for rounding up
+	s.afar = int(s.fast*math.Abs(float64(q))) + 2
+	if scheme == Reflection || s.solid.any {
+		s.afar = s.NY + s.NZ // speeds that no survey has seen
+	}
 	// semi-Lagrangian reading needs the way back alone
 	if scheme == MacCormack {
 		s.trace(-q, q)
@@ -173,16 +179,16 @@ func (s *Solver) trace(steps ...float32) {
 				vec.Ahead(t.b[r.at:e], t.v[r.at:e], float32(r.j)+atHalo.y, 0, h)
 				vec.Ahead(t.c[r.at:e], t.w[r.at:e], float32(r.k)+atHalo.z, 0, h)
 			}
-			for c, to := range [3][]float32{t.x[:n], t.y[:n], t.z[:n]} {
+			for c := range lattices {
 				lattices[c].Locate(&t.spots, t.a[:n], t.b[:n], t.c[:n])
-				lattices[c].At(to, &t.spots)
+				lattices[c].At(t.at[c][:n], &t.spots)
 			}
 			s.depart(t, way, q)
 		}
 	})
 }
 
-// depart keeps q times the velocities in t.x, t.y, t.z as the ways of the batch's
+// depart keeps q times the velocities in t.at as the ways of the batch's
 // cells.
 func (s *Solver) depart(t *bench, way int, q float32) {
 	d := &s.way[way]
@@ -193,9 +199,9 @@ func (s *Solver) depart(t *bench, way int, q float32) {
 	for _, r := range t.runs {
 		e := r.at + r.n
 		u, v, w := d[0][r.o:r.o+r.n], d[1][r.o:r.o+r.n], d[2][r.o:r.o+r.n]
-		vec.Times(u, t.x[r.at:e], q)
-		vec.Times(v, t.y[r.at:e], q)
-		vec.Times(w, t.z[r.at:e], q)
+		vec.Times(u, t.at[0][r.at:e], q)
+		vec.Times(v, t.at[1][r.at:e], q)
+		vec.Times(w, t.at[2][r.at:e], q)
 		if s.solid.any && s.solid.within(r.j-1, r.k-1, reach) {
 			// and of a row only the cells that solids are within reach of
 			lo, hi := min(max(s.solid.lo[0]-reach+1-r.i, 0), r.n), min(max(s.solid.hi[0]+reach+1-r.i, 0), r.n)
@@ -256,22 +262,22 @@ func (s *Solver) sampleAt(x, y, z float32) (u, v, w float32) {
 	return s.U.Sample(x, y-0.5, z-0.5), s.V.Sample(x-0.5, y, z-0.5), s.W.Sample(x-0.5, y-0.5, z)
 }
 
-// follow fills t.x, t.y, t.z with where the batch's points come from (way 0)
-// or go to (way 1): the cell's way, or for faces the mean of the two cells
-// beside them.
-func (s *Solver) follow(t *bench, lay, way int) {
+// lead finds where in a lattice the batch's points come from (way 0) or go to (way 1):
+// by the cell's way, or for faces the mean of the two cells beside them. It keeps the
+// points unless there is no room for them.
+func (s *Solver) lead(t *bench, l *vec.Lattice, lay, way int, points *vec.Three) {
 	h := &s.lay[onHalo]
 	at := s.lay[lay].at
+	// how far apart in memory the ways are whose mean a face takes; for cells it is 0,
+	// and the mean is theirs
 	step := [5]int{onU: 1, onV: h.NX, onW: h.NX * h.NY, onCentre: 0}[lay]
-	d := &s.way[way]
+	t.trails = t.trails[:0]
 	for m := range t.runs {
-		// A face's way is the mean of the ways of the two cells that it parts: step
-		// is how far apart in memory these are. For cells it is 0, and the mean is
-		// theirs.
 		r := &t.runs[m]
-		b, e := h.Index(r.i+1, r.j+1, r.k+1), r.at+r.n
-		vec.Follow(t.x[r.at:e], t.y[r.at:e], t.z[r.at:e], d, b-step, b, float32(r.i)+at.x, float32(r.j)+at.y, float32(r.k)+at.z)
+		t.trails = append(t.trails, vec.Trail{From: int32(h.Index(r.i+1, r.j+1, r.k+1)), N: int32(r.n), To: int32(r.at),
+			X: float32(r.i) + at.x, Y: float32(r.j) + at.y, Z: float32(r.k) + at.z})
 	}
+	l.Led(&t.spots, points, &s.way[way], step, t.trails)
 }
 
 // carry advects fields of one grid. Semi-Lagrangian advection reads where the fluid
@@ -283,7 +289,6 @@ func (s *Solver) follow(t *bench, lay, way int) {
 // read from them alone is 0: exactly what reading them would give.
 func (s *Solver) carry(lay int, list []*parcel, scheme Scheme) {
 	s.batches(lay, func(t *bench) {
-		s.follow(t, lay, 0)
 		s.first(t, lay, list, scheme)
 	})
 	// f is read until the last batch has been sampled, so the copy comes after
@@ -305,8 +310,7 @@ func (s *Solver) carry(lay int, list []*parcel, scheme Scheme) {
 			}
 			l := p.hat.Lattice(at)
 			if !found {
-				s.follow(t, lay, 1)
-				l.Locate(&t.spots, t.x[:n], t.y[:n], t.z[:n])
+				s.lead(t, &l, lay, 1, nil)
 				found = true
 			}
 			// f″: the advected field read where the fluid goes to. Where advection
@@ -321,27 +325,29 @@ func (s *Solver) carry(lay int, list []*parcel, scheme Scheme) {
 	})
 }
 
-// first reads the fields of a batch where the fluid came from, at t.x, t.y, t.z.
+// first reads the fields of a batch where the fluid came from.
 func (s *Solver) first(t *bench, lay int, list []*parcel, scheme Scheme) {
 	n, at, second := t.n, s.lay[lay].at, scheme == MacCormack
-	x, y, z := t.x[:n], t.y[:n], t.z[:n]
-	var rows *block
+	x, y, z := t.at[0][:n], t.at[1][:n], t.at[2][:n]
+	near := s.near(t)
+	var rows block
 	found, outside := false, false
 	for _, p := range list {
-		if p.rows != nil {
-			if rows == nil {
-				rows = t.reads(at, scheme)
-			}
-			if s.clear(t, p, rows) {
-				continue
-			}
+		if p.rows != nil && s.clear(t, p, &near) {
+			continue
 		}
 		l := p.f.Lattice(at.array())
 		if !found {
-			l.Locate(&t.spots, x, y, z)
+			s.lead(t, &l, lay, 0, &t.at)
+			if p.rows != nil {
+				rows = t.reads(at, scheme)
+			}
 			// most batches lie wholly within
 			outside = vec.Outside(x, float32(s.NX)) || vec.Outside(y, float32(s.NY)) || vec.Outside(z, float32(s.NZ))
 			found = true
+		}
+		if p.rows != nil && s.clear(t, p, &rows) {
+			continue
 		}
 		// Results go straight into the fields where a batch is one piece of memory;
 		// at the rims of tiles it isn't, and goes through the batch's own room.

@@ -54,8 +54,18 @@ func (a *alive) row(n int) bool { return a.rows == nil || a.rows[n] }
 // block is a box of rows, both ends within.
 type block struct{ j0, j1, k0, k1 int }
 
+// near are the rows that the batch's points can be read from, however fast they go.
+func (s *Solver) near(t *bench) block {
+	first, last := &t.runs[0], &t.runs[len(t.runs)-1]
+	b := block{0, s.NY - 1, first.k - s.afar, last.k + s.afar}
+	if first.k == last.k {
+		b.j0, b.j1 = first.j-s.afar, last.j+s.afar
+	}
+	return b
+}
+
 // reads are the rows that the batch's points are read from, of a field at a place.
-func (t *bench) reads(at place, scheme Scheme) *block {
+func (t *bench) reads(at place, scheme Scheme) (b block) {
 	more := 0
 	if scheme == Reflection { // cubics read one more on either side
 		more = 1
@@ -70,9 +80,9 @@ func (t *bench) reads(at place, scheme Scheme) *block {
 		low, high = max(low-off, -4), min(high-off, 1<<24)
 		return int(math.Floor(float64(low))) - more, int(math.Floor(float64(high))) + 1 + more
 	}
-	t.block.j0, t.block.j1 = box(t.y[:t.n], at.y)
-	t.block.k0, t.block.k1 = box(t.z[:t.n], at.z)
-	return &t.block
+	b.j0, b.j1 = box(t.at[1][:t.n], at.y)
+	b.k0, b.k1 = box(t.at[2][:t.n], at.z)
+	return b
 }
 
 // each cell run of rows that may hold something of one of two channels.

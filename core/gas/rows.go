@@ -130,12 +130,13 @@ const batch = vec.Batch
 // bench is the room for one batch, and the runs that it holds.
 // The long arrays come first, so that they begin where lines of the cache do.
 type bench struct {
-	x, y, z, u, v, w, a, b, c, d, e [batch]float32
-	spots                           vec.Spots
-	n                               int
-	runs                            []stretch
-	flat                            bool // the runs follow each other in memory
-	block                           block
+	at               vec.Three // where the points come from or go to
+	u, v, w, a, b, c [batch]float32
+	spots            vec.Spots
+	n                int
+	runs             []stretch
+	trails           []vec.Trail
+	flat             bool // the runs follow each other in memory
 }
 
 // stretch is a run of a row within a batch: n values from position o of the
@@ -214,18 +215,5 @@ func (t *bench) pieces(fn func(o, at, n int)) {
 	}
 	for _, r := range t.runs {
 		fn(r.o, r.at, r.n)
-	}
-}
-
-// points fills x, y, z with the positions of the batch's points, in cells from
-// the corner.
-func (t *bench) points(at place) {
-	for _, r := range t.runs {
-		y, z := float32(r.j)+at.y, float32(r.k)+at.z
-		x, ys, zs := t.x[r.at:r.at+r.n], t.y[r.at:r.at+r.n], t.z[r.at:r.at+r.n]
-		for q := range x {
-			x[q] = float32(r.i+q) + at.x
-			ys[q], zs[q] = y, z
-		}
 	}
 }

@@ -75,6 +75,7 @@ type Solver struct {
 	alloc    func(n int) []float32 // makes the box's arrays
 	arena    *grid.Arena           // theirs, where bounds follow
 	fast     float64               // largest speed along an axis at the last survey, m/s
+	afar     int                   // how many cells away a point can be read from, at most
 	hot      float64               // largest excess temperature, K
 	live     []bool                // channels that are not zero everywhere
 	alive    [5]alive              // where they are not

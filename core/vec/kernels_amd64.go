@@ -329,6 +329,16 @@ func braidAVX512(dst *uint16, a *float32, b *float32, c *float32, d *float32, by
 //go:noescape
 func locateAVX512(cells *int32, wx *float32, wy *float32, wz *float32, x *float32, y *float32, z *float32, f *[6]float32, c *[6]int32, n int)
 
+// ledAVX512 is the cells and the weights of the points of runs, moved by the mean of the ways at a and step before.
+//
+//go:noescape
+func ledAVX512(spots *int32, ax *float32, ay *float32, az *float32, step int, f *[6]float32, c *[6]int32, runs *int32, count int)
+
+// ledToAVX512 is the cells and the weights of the points of runs, moved by the mean of the ways at a and step before, which are kept too.
+//
+//go:noescape
+func ledToAVX512(spots *int32, points *float32, ax *float32, ay *float32, az *float32, step int, f *[6]float32, c *[6]int32, runs *int32, count int)
+
 // sampleAVX512 is dst = the lattice between its points; n is a multiple of 16. c[5]: last value that a window may begin with; dy, dz: the steps, 0 where there is one row or plane.
 //
 //go:noescape
@@ -678,6 +688,16 @@ func braidAVX2(dst *uint16, a *float32, b *float32, c *float32, d *float32, by *
 //
 //go:noescape
 func locateAVX2(cells *int32, wx *float32, wy *float32, wz *float32, x *float32, y *float32, z *float32, f *[6]float32, c *[6]int32, n int)
+
+// ledAVX2 is the cells and the weights of the points of runs, moved by the mean of the ways at a and step before.
+//
+//go:noescape
+func ledAVX2(spots *int32, ax *float32, ay *float32, az *float32, step int, f *[6]float32, c *[6]int32, runs *int32, count int)
+
+// ledToAVX2 is the cells and the weights of the points of runs, moved by the mean of the ways at a and step before, which are kept too.
+//
+//go:noescape
+func ledToAVX2(spots *int32, points *float32, ax *float32, ay *float32, az *float32, step int, f *[6]float32, c *[6]int32, runs *int32, count int)
 
 // sampleAVX2 is dst = the lattice between its points; n is a multiple of 16. c[5]: last value that a window may begin with; dy, dz: the steps, 0 where there is one row or plane.
 //

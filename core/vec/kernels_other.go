@@ -226,6 +226,14 @@ func locateAVX512(cells *int32, wx *float32, wy *float32, wz *float32, x *float3
 	panic(missing)
 }
 
+func ledAVX512(spots *int32, ax *float32, ay *float32, az *float32, step int, f *[6]float32, c *[6]int32, runs *int32, count int) {
+	panic(missing)
+}
+
+func ledToAVX512(spots *int32, points *float32, ax *float32, ay *float32, az *float32, step int, f *[6]float32, c *[6]int32, runs *int32, count int) {
+	panic(missing)
+}
+
 func sampleAVX512(dst *float32, data *float32, cells *int32, wx *float32, wy *float32, wz *float32, c *[6]int32, dy int, dz int, n int) {
 	panic(missing)
 }
@@ -465,6 +473,14 @@ func braidAVX2(dst *uint16, a *float32, b *float32, c *float32, d *float32, by *
 }
 
 func locateAVX2(cells *int32, wx *float32, wy *float32, wz *float32, x *float32, y *float32, z *float32, f *[6]float32, c *[6]int32, n int) {
+	panic(missing)
+}
+
+func ledAVX2(spots *int32, ax *float32, ay *float32, az *float32, step int, f *[6]float32, c *[6]int32, runs *int32, count int) {
+	panic(missing)
+}
+
+func ledToAVX2(spots *int32, points *float32, ax *float32, ay *float32, az *float32, step int, f *[6]float32, c *[6]int32, runs *int32, count int) {
 	panic(missing)
 }
 

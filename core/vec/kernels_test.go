@@ -7,6 +7,7 @@ import (
 	"math/rand/v2"
 	"os"
 	"regexp"
+	"slices"
 	"strings"
 	"testing"
 )
@@ -46,6 +47,31 @@ var kernels = map[string]func(rng *rand.Rand, n int) []float32{
 		x, y, z := values(r, n), values(r, n), values(r, n)
 		Follow(x, y, z, &[3][]float32{values(r, n+9), values(r, n+9), values(r, n+9)}, r.IntN(10), r.IntN(10), 3.6, 7, 0.5)
 		return append(append(x, y...), z...)
+	},
+	"Led": func(r *rand.Rand, n int) []float32 {
+		l := NewLattice(values(r, 60), 5, 4, 3, [3]float32{0.5, 0, -1.25})
+		ways := [3][]float32{values(r, n+40), values(r, n+40), values(r, n+40)}
+		var runs []Trail
+		for to := 0; to < min(n, Batch); {
+			m := min(min(n, Batch)-to, 1+r.IntN(40))
+			runs = append(runs, Trail{int32(9 + to + r.IntN(20)), int32(m), int32(to), r.Float32() * 4, r.Float32() * 3, r.Float32() * 2})
+			to += m
+		}
+		s, at, step := new(Spots), new(Three), r.IntN(10)
+		l.Led(s, at, &ways, step, runs)
+		var out []float32
+		for c := range at {
+			out = append(append(out, at[c][:s.n]...), s.w[c][:s.n]...)
+		}
+		for _, c := range s.cells[:s.n] {
+			out = append(out, float32(c))
+		}
+		again := new(Spots)
+		l.Led(again, nil, &ways, step, runs)
+		for i, c := range again.cells[:s.n] {
+			out = append(out, float32(c), again.w[0][i], again.w[1][i], again.w[2][i])
+		}
+		return out
 	},
 	"Rates": func(r *rand.Rand, n int) []float32 {
 		n = min(n&^(Lanes-1), Batch)
@@ -219,6 +245,9 @@ func TestShortRowsPanic(t *testing.T) {
 		"Enter z":        func() { Enter(long(), long(), long(), long(), long(), short, &Sides{}, 0) },
 		"At":             func() { cube.At(short, spotted(&cube)) },
 		"AtRange hi":     func() { cube.AtRange(long(), long(), short, spotted(&cube)) },
+		"Led ways":       func() { cube.Led(new(Spots), nil, &[3][]float32{long(), long(), short}, 0, []Trail{{N: 32}}) },
+		"Led before":     func() { cube.Led(new(Spots), nil, &[3][]float32{long(), long(), long()}, 1, []Trail{{N: 31}}) },
+		"Led many":       func() { cube.Led(new(Spots), nil, &[3][]float32{row, row, row}, 0, slices.Repeat([]Trail{{N: 64}}, 9)) },
 		"Locate y":       func() { cube.Locate(new(Spots), long(), short, long()) },
 		"Locate many":    func() { cube.Locate(new(Spots), make([]float32, 513), make([]float32, 513), make([]float32, 513)) },
 		"Sample x":       func() { cube.Sample(long(), short, long(), long()) },
@@ -289,7 +318,7 @@ func TestAVX2KernelsAreAVX2(t *testing.T) {
 			t.Errorf("line %d, %s: %s", n+1, within, line)
 		}
 	}
-	if seen != 70 {
+	if seen != 72 {
 		t.Errorf("%d kernels for AVX2", seen)
 	}
 }

@@ -53,8 +53,8 @@ const Batch = 512
 // Spots are where points lie in lattices of one size: the cells that they are in, and
 // how far along in each.
 type Spots struct {
-	cells [Batch]int32 // first, so that kernels find whole lines
-	w     [3][Batch]float32
+	cells [Batch]int32      // first, so that kernels find whole lines
+	w     [3][Batch]float32 // after them, where kernels look for them
 	n     int
 }
 
@@ -95,6 +95,52 @@ func find(v, last float32, top int32) (int32, float32) {
 	}
 	c := min(int32(v), top)
 	return c, v - float32(c)
+}
+
+// Trail is a run of N points of a batch, from point To on: (X + m, Y, Z), m from 0 on,
+// moved by the ways from place From on.
+type Trail struct {
+	From, N, To int32
+	X, Y, Z     float32
+}
+
+// Led is Locate of the points of runs that follow each other, each moved by the mean
+// of two ways of three parts, as Follow moves them: those at its place and a step
+// before. It keeps the points unless points is nil.
+func (l *Lattice) Led(s *Spots, points *Three, ways *[3][]float32, step int, runs []Trail) {
+	n, least := int32(0), min(len(ways[0]), len(ways[1]), len(ways[2]))
+	for i := range runs {
+		r := &runs[i]
+		if r.To != n || r.N <= 0 || r.N > Batch-n || min(int(r.From), int(r.From)-step) < 0 || max(int(r.From), int(r.From)-step)+int(r.N) > least {
+			panic(fmt.Sprintf("vec: %d values of ways from %d and %d before on, of %d, to point %d of %d", r.N, r.From, step, least, r.To, n))
+		}
+		n += r.N
+	}
+	s.n = int(n)
+	switch u, v, w := ways[0], ways[1], ways[2]; {
+	case n == 0:
+	case !l.whole || Chosen == Plain:
+		l.ledPlain(s, points, ways, step, runs)
+	case Chosen == AVX512 && points == nil:
+		ledAVX512(&s.cells[0], &u[0], &v[0], &w[0], step, &l.f, &l.c, &runs[0].From, len(runs))
+	case Chosen == AVX512:
+		ledToAVX512(&s.cells[0], &points[0][0], &u[0], &v[0], &w[0], step, &l.f, &l.c, &runs[0].From, len(runs))
+	case points == nil:
+		ledAVX2(&s.cells[0], &u[0], &v[0], &w[0], step, &l.f, &l.c, &runs[0].From, len(runs))
+	default:
+		ledToAVX2(&s.cells[0], &points[0][0], &u[0], &v[0], &w[0], step, &l.f, &l.c, &runs[0].From, len(runs))
+	}
+}
+
+func (l *Lattice) ledPlain(s *Spots, points *Three, ways *[3][]float32, step int, runs []Trail) {
+	if points == nil {
+		points = new(Three)
+	}
+	for _, r := range runs {
+		e, o := r.To+r.N, int(r.From)
+		Follow(points[0][r.To:e], points[1][r.To:e], points[2][r.To:e], ways, o-step, o, r.X, r.Y, r.Z)
+	}
+	l.Locate(s, points[0][:s.n], points[1][:s.n], points[2][:s.n])
 }
 
 // kernels is how many of n points kernels take: whole vectors, of lattices that they

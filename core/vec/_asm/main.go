@@ -118,6 +118,8 @@ func main() {
 		s.spreadBrick()
 		s.braid()
 		s.locate()
+		s.led(false)
+		s.led(true)
 		s.sample(false)
 		s.sample(true)
 		s.slowing()

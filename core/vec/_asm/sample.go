@@ -54,50 +54,160 @@ func (s set) each(p reg.GPVirtual, i int, whole bool) reg.VecVirtual {
 	return v
 }
 
-// locate turns positions into cells and weights: position − offset, clamped to
-// [0, last] (NaN to 0); cell = min(trunc, last cell), counted along the array. Cells
-// that are known before anything is read of them let the processor read ahead, which
-// the long way from a position to an address would keep it from.
+// splitter parts positions into cells and weights: position − offset, clamped to
+// [0, last] (NaN to 0); cell = min(trunc, last cell), counted along the array. Where
+// there are registers for them, what is taken of the lattice is held there.
+type splitter struct {
+	s    set
+	none reg.VecVirtual
+	held [11]reg.VecVirtual
+}
+
+func (s set) splitter() *splitter {
+	p := &splitter{s: s, none: s.zero()}
+	if s.parts == 1 {
+		f, c := ptr("f"), ptr("c")
+		for n := range p.held {
+			if n < 6 {
+				p.held[n] = s.each(f, n, false)
+			} else {
+				p.held[n] = s.each(c, n-6, true)
+			}
+		}
+	}
+	return p
+}
+
+// of is number n of what is taken of the lattice: offsets, last positions, last cells,
+// steps of y and z.
+func (p *splitter) of(n int) reg.VecVirtual {
+	if v := p.held[n]; v != nil {
+		return v
+	}
+	if n < 6 {
+		return p.s.each(ptr("f"), n, false)
+	}
+	return p.s.each(ptr("c"), n-6, true)
+}
+
+// split leaves in v how far along its cell a position on axis a is, and adds the cell
+// to the place, which begins with axis 0.
+func (p *splitter) split(a int, v, place reg.VecVirtual) {
+	s := p.s
+	VSUBPS(p.of(a), v, v)
+	VMAXPS(p.none, v, v)
+	VMINPS(p.of(3+a), v, v)
+	cell, low := place, s.vec()
+	if a > 0 {
+		cell = s.vec()
+	}
+	VCVTTPS2DQ(v, cell)
+	VPMINSD(p.of(6+a), cell, cell)
+	VCVTDQ2PS(cell, low)
+	VSUBPS(low, v, v)
+	if a > 0 {
+		VPMULLD(p.of(8+a), cell, cell)
+		VPADDD(cell, place, place)
+	}
+}
+
+// locate turns positions into cells and weights. Cells that are known before anything
+// is read of them let the processor read ahead, which the long way from a position to
+// an address would keep it from.
 func (s set) locate() {
 	s.text("locate", "cells *int32, wx, wy, wz, x, y, z *float32, f *[6]float32, c *[6]int32, n int)",
 		"the cells and the weights of points; n is a multiple of 16. f: offset, last position; c: last cell, steps of y and z.")
-	cells, f, c, none := ptr("cells"), ptr("f"), ptr("c"), s.zero()
+	cells, p := ptr("cells"), s.splitter()
 	var from, to [3]reg.GPVirtual
 	for a, name := range []string{"x", "y", "z"} {
 		from[a], to[a] = ptr(name), ptr("w"+name)
 	}
 	s.blocks("", size("n"), func(i reg.GPVirtual, off int) {
-		var place reg.VecVirtual
+		place := s.vec()
 		for a := range 3 {
 			v := s.vec()
 			VMOVUPS(idx(from[a], i, off), v)
-			VSUBPS(s.each(f, a, false), v, v)
-			VMAXPS(none, v, v)
-			VMINPS(s.each(f, 3+a, false), v, v)
-			cell, low := s.vec(), s.vec()
-			VCVTTPS2DQ(v, cell)
-			VPMINSD(s.each(c, a, true), cell, cell)
-			VCVTDQ2PS(cell, low)
-			VSUBPS(low, v, v)
+			p.split(a, v, place)
 			VMOVUPS(v, idx(to[a], i, off))
-			if a == 0 {
-				place = cell
-				continue
-			}
-			VPMULLD(s.each(c, 2+a, true), cell, cell)
-			VPADDD(cell, place, place)
 		}
-		s.keep(place, idx(cells, i, off))
+		s.keep(place, idx(cells, i, off), nil)
 	}, nil)
 	leave()
 }
 
+// led is follow and locate in one, for a list of runs {from, n, to int32, x, y, z
+// float32}: what lies between them needs no memory. The cells of spots lie before
+// their weights, a batch each.
+func (s set) led(points bool) {
+	name, more, doc := "led", "", ""
+	if points {
+		name, more, doc = "ledTo", "points *float32, ", ", which are kept too"
+	}
+	s.text(name, "spots *int32, "+more+"ax, ay, az *float32, step int, f *[6]float32, c *[6]int32, runs *int32, count int)",
+		"the cells and the weights of the points of runs, moved by the mean of the ways at a and step before"+doc+".")
+	const row = 4 * 512
+	list, count, half, p := ptr("runs"), ptr("count"), s.constant(0.5), s.splitter()
+	var a, b [3]reg.GPVirtual
+	for c := range a {
+		a[c], b[c] = GP64(), GP64()
+	}
+	spots, kept, n, o := GP64(), GP64(), GP64(), GP64()
+	Label("run")
+	MOVLQSX(at(list, 0), o)
+	for c, name := range []string{"ax", "ay", "az"} {
+		LEAQ(Mem{Base: ptr(name), Index: o, Scale: 4}, a[c])
+		step := size("step")
+		MOVQ(a[c], b[c])
+		SUBQ(step, b[c])
+	}
+	MOVLQSX(at(list, 4), n)
+	MOVLQSX(at(list, 8), o)
+	LEAQ(Mem{Base: ptr("spots"), Index: o, Scale: 4}, spots)
+	if points {
+		LEAQ(Mem{Base: ptr("points"), Index: o, Scale: 4}, kept)
+	}
+	index := s.vec()
+	VMOVUPS(iota16, index)
+	s.ragged(n, func(i reg.GPVirtual, off int, only *mask) {
+		place := s.vec()
+		for c := range a {
+			v := s.load(idx(a[c], i, off), only)
+			VADDPS(s.load(idx(b[c], i, off), only), v, v)
+			VMULPS(half, v, v)
+			switch {
+			case c > 0:
+				VADDPS(v, s.each(list, 3+c, false), v)
+			default:
+				t := s.vec()
+				VADDPS(s.each(list, 3, false), index, t)
+				VADDPS(v, t, v)
+				VADDPS(s.constant(float32(s.wide/4)), index, index)
+			}
+			if points {
+				s.store(v, idx(kept, i, off+c*row), only)
+			}
+			p.split(c, v, place)
+			s.store(v, idx(spots, i, off+(1+c)*row), only)
+		}
+		s.keep(place, idx(spots, i, off), only)
+	}, nil)
+	ADDQ(Imm(24), list)
+	DECQ(count)
+	JNE(LabelRef("run"))
+	leave()
+}
+
 // keep stores whole numbers.
-func (s set) keep(v reg.VecVirtual, m Mem) {
-	if s.parts == 1 {
+func (s set) keep(v reg.VecVirtual, m Mem, only *mask) {
+	switch {
+	case s.parts == 1 && only == nil:
 		VMOVDQU32(v, m)
-	} else {
+	case s.parts == 1:
+		VMOVDQU32(v, only.k, m)
+	case only == nil:
 		VMOVDQU(v, m)
+	default:
+		VPMASKMOVD(v, only.y, m)
 	}
 }
 
