@@ -130,7 +130,7 @@ func (s *Solver) reflect(dt float64, p Physics, st *FrameStats) {
 	s.carryVelocity(MacCormack)
 }
 
-// centre fills t.u, t.v, t.w with the velocities in the middles of the batch's
+// centre fills t.own with the velocities in the middles of the batch's
 // halo cells: those of the nearest cell in the box.
 func (s *Solver) centre(t *bench) {
 	for _, r := range t.runs {
@@ -142,20 +142,28 @@ func (s *Solver) centre(t *bench) {
 		lo, hi := max(r.i-1, 0), min(r.i-1+r.n, s.NX)
 		at := r.at + lo - (r.i - 1)
 		if n := hi - lo; n > 0 {
-			vec.Mean(t.u[at:at+n], u[lo:hi], u[lo+1:hi+1])
-			vec.Mean(t.v[at:at+n], v0[lo:hi], v1[lo:hi])
-			vec.Mean(t.w[at:at+n], w0[lo:hi], w1[lo:hi])
+			vec.Mean(t.own[0][at:at+n], u[lo:hi], u[lo+1:hi+1])
+			vec.Mean(t.own[1][at:at+n], v0[lo:hi], v1[lo:hi])
+			vec.Mean(t.own[2][at:at+n], w0[lo:hi], w1[lo:hi])
 		}
 		// the first and last halo cell of a row lie outside, and repeat their
-		// neighbour
-		edge := func(at, i int) {
-			t.u[at], t.v[at], t.w[at] = s.Centre(i, j, k)
+		// neighbour, which another batch may hold
+		edge := func(at, beside, i int) {
+			for c := range t.own {
+				if beside >= r.at && beside < r.at+r.n {
+					t.own[c][at] = t.own[c][beside]
+				} else {
+					v := [3]float32{}
+					v[0], v[1], v[2] = s.Centre(i, j, k)
+					t.own[c][at] = v[c]
+				}
+			}
 		}
 		if r.i == 0 {
-			edge(r.at, 0)
+			edge(r.at, r.at+1, 0)
 		}
 		if r.i-1+r.n > s.NX {
-			edge(r.at+r.n-1, s.NX-1)
+			edge(r.at+r.n-1, r.at+r.n-2, s.NX-1)
 		}
 	}
 }
@@ -166,47 +174,52 @@ func (s *Solver) trace(steps ...float32) {
 	lattices := [3]vec.Lattice{s.U.Lattice([3]float32{0, 0.5, 0.5}), s.V.Lattice([3]float32{0.5, 0, 0.5}), s.W.Lattice([3]float32{0.5, 0.5, 0})}
 	s.batches(onHalo, func(t *bench) {
 		s.centre(t)
-		n := t.n
+		t.trail(func(r *stretch) (int, place) { return r.o, atHalo })
 		for way, q := range steps {
 			// RK2 (midpoint): half a step with the cell's own velocity, then the whole
 			// step with the velocity found there: error O(dt³) a step. Each product is
 			// rounded to float32 before the sum, as the vector kernels do, or bits would
 			// differ.
-			h := 0.5 * q
-			for _, r := range t.runs {
-				e := r.at + r.n
-				vec.Ahead(t.a[r.at:e], t.u[r.at:e], float32(r.i)+atHalo.x, 1, h)
-				vec.Ahead(t.b[r.at:e], t.v[r.at:e], float32(r.j)+atHalo.y, 0, h)
-				vec.Ahead(t.c[r.at:e], t.w[r.at:e], float32(r.k)+atHalo.z, 0, h)
-			}
 			for c := range lattices {
-				lattices[c].Locate(&t.spots, t.a[:n], t.b[:n], t.c[:n])
-				lattices[c].At(t.at[c][:n], &t.spots)
+				lattices[c].Ahead(&t.spots, &t.own, 0.5*q, t.trails)
+				lattices[c].At(t.at[c][:t.n], &t.spots)
 			}
+			vec.Depart(&s.way[way], &t.at, q, t.trails)
 			s.depart(t, way, q)
 		}
 	})
 }
 
-// depart keeps q times the velocities in t.at as the ways of the batch's
-// cells.
+// trail lists the batch's runs with where what they count from begins, and where on
+// the grid their first points are.
+func (t *bench) trail(of func(r *stretch) (from int, at place)) {
+	t.trails = t.trails[:0]
+	for m := range t.runs {
+		r := &t.runs[m]
+		from, at := of(r)
+		t.trails = append(t.trails, vec.Trail{From: int32(from), N: int32(r.n), To: int32(r.at),
+			X: float32(r.i) + at.x, Y: float32(r.j) + at.y, Z: float32(r.k) + at.z})
+	}
+}
+
+// depart keeps the ways of the batch's cells out of solids.
 func (s *Solver) depart(t *bench, way int, q float32) {
+	if !s.solid.any {
+		return
+	}
 	d := &s.way[way]
 	// Rows farther from solids than anything moves need no check against walls; one
 	// cell for interpolation and one for rounding up.
 	reach := int(s.fast*math.Abs(float64(q))) + 2 // cells that anything goes
 	// in runs, as a row is wholly near a solid or wholly away from it
 	for _, r := range t.runs {
-		e := r.at + r.n
-		u, v, w := d[0][r.o:r.o+r.n], d[1][r.o:r.o+r.n], d[2][r.o:r.o+r.n]
-		vec.Times(u, t.at[0][r.at:e], q)
-		vec.Times(v, t.at[1][r.at:e], q)
-		vec.Times(w, t.at[2][r.at:e], q)
-		if s.solid.any && s.solid.within(r.j-1, r.k-1, reach) {
-			// and of a row only the cells that solids are within reach of
-			lo, hi := min(max(s.solid.lo[0]-reach+1-r.i, 0), r.n), min(max(s.solid.hi[0]+reach+1-r.i, 0), r.n)
-			s.pushOut(float32(r.i+lo)+atHalo.x, float32(r.j)+atHalo.y, float32(r.k)+atHalo.z, u[lo:hi], v[lo:hi], w[lo:hi])
+		if !s.solid.within(r.j-1, r.k-1, reach) {
+			continue
 		}
+		// and of a row only the cells that solids are within reach of
+		lo, hi := min(max(s.solid.lo[0]-reach+1-r.i, 0), r.n), min(max(s.solid.hi[0]+reach+1-r.i, 0), r.n)
+		u, v, w := d[0][r.o+lo:r.o+hi], d[1][r.o+lo:r.o+hi], d[2][r.o+lo:r.o+hi]
+		s.pushOut(float32(r.i+lo)+atHalo.x, float32(r.j)+atHalo.y, float32(r.k)+atHalo.z, u, v, w)
 	}
 }
 
@@ -271,12 +284,7 @@ func (s *Solver) lead(t *bench, l *vec.Lattice, lay, way int, points *vec.Three)
 	// how far apart in memory the ways are whose mean a face takes; for cells it is 0,
 	// and the mean is theirs
 	step := [5]int{onU: 1, onV: h.NX, onW: h.NX * h.NY, onCentre: 0}[lay]
-	t.trails = t.trails[:0]
-	for m := range t.runs {
-		r := &t.runs[m]
-		t.trails = append(t.trails, vec.Trail{From: int32(h.Index(r.i+1, r.j+1, r.k+1)), N: int32(r.n), To: int32(r.at),
-			X: float32(r.i) + at.x, Y: float32(r.j) + at.y, Z: float32(r.k) + at.z})
-	}
+	t.trail(func(r *stretch) (int, place) { return h.Index(r.i+1, r.j+1, r.k+1), at })
 	l.Led(&t.spots, points, &s.way[way], step, t.trails)
 }
 
@@ -316,10 +324,10 @@ func (s *Solver) carry(lay int, list []*parcel, scheme Scheme) {
 			// f″: the advected field read where the fluid goes to. Where advection
 			// were exact it would be f again; half of what is missing is what one way
 			// lost.
-			l.At(t.u[:n], &t.spots)
+			l.At(t.own[0][:n], &t.spots)
 			t.pieces(func(o, at, n int) {
 				f, e := p.f.Data[o:o+n], o+n
-				vec.Limit(f, t.u[at:at+n], p.hat.Data[o:e], f, p.low[o:e], p.high[o:e])
+				vec.Limit(f, t.own[0][at:at+n], p.hat.Data[o:e], f, p.low[o:e], p.high[o:e])
 			})
 		}
 	})
@@ -351,14 +359,14 @@ func (s *Solver) first(t *bench, lay int, list []*parcel, scheme Scheme) {
 		}
 		// Results go straight into the fields where a batch is one piece of memory;
 		// at the rims of tiles it isn't, and goes through the batch's own room.
-		u, v, w := t.room(p.hat.Data, &t.u), t.v[:n], t.w[:n]
+		u, v, w := t.room(p.hat.Data, &t.own[0]), t.own[1][:n], t.own[2][:n]
 		switch {
 		case scheme == Reflection:
 			for i := range u {
 				u[i] = p.f.SampleCubic(x[i]-at.x, y[i]-at.y, z[i]-at.z)
 			}
 		case second:
-			v, w = t.room(p.low, &t.v), t.room(p.high, &t.w)
+			v, w = t.room(p.low, &t.own[1]), t.room(p.high, &t.own[2])
 			l.AtRange(u, v, w, &t.spots)
 		default:
 			l.At(u, &t.spots)
@@ -368,10 +376,10 @@ func (s *Solver) first(t *bench, lay int, list []*parcel, scheme Scheme) {
 		if outside {
 			vec.Enter(u, v, w, x, y, z, &s.sides, p.air)
 		}
-		t.keep(p.hat.Data, &t.u)
+		t.keep(p.hat.Data, &t.own[0])
 		if second {
-			t.keep(p.low, &t.v)
-			t.keep(p.high, &t.w)
+			t.keep(p.low, &t.own[1])
+			t.keep(p.high, &t.own[2])
 		}
 	}
 }

@@ -130,13 +130,13 @@ const batch = vec.Batch
 // bench is the room for one batch, and the runs that it holds.
 // The long arrays come first, so that they begin where lines of the cache do.
 type bench struct {
-	at               vec.Three // where the points come from or go to
-	u, v, w, a, b, c [batch]float32
-	spots            vec.Spots
-	n                int
-	runs             []stretch
-	trails           []vec.Trail
-	flat             bool // the runs follow each other in memory
+	at     vec.Three // where the points come from
+	own    vec.Three // what is worked out for them
+	spots  vec.Spots
+	n      int
+	runs   []stretch
+	trails []vec.Trail
+	flat   bool // the runs follow each other in memory
 }
 
 // stretch is a run of a row within a batch: n values from position o of the

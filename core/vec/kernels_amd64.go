@@ -334,10 +334,20 @@ func locateAVX512(cells *int32, wx *float32, wy *float32, wz *float32, x *float3
 //go:noescape
 func ledAVX512(spots *int32, ax *float32, ay *float32, az *float32, step int, f *[6]float32, c *[6]int32, runs *int32, count int)
 
-// ledToAVX512 is the cells and the weights of the points of runs, moved by the mean of the ways at a and step before, which are kept too.
+// ledToAVX512 is led, and the points.
 //
 //go:noescape
 func ledToAVX512(spots *int32, points *float32, ax *float32, ay *float32, az *float32, step int, f *[6]float32, c *[6]int32, runs *int32, count int)
+
+// aheadOfAVX512 is the cells and the weights of the points of runs, moved by h times what a batch holds of each.
+//
+//go:noescape
+func aheadOfAVX512(spots *int32, by *float32, h float32, f *[6]float32, c *[6]int32, runs *int32, count int)
+
+// departAVX512 is x, y and z from each run's place on = q times three rows of a batch.
+//
+//go:noescape
+func departAVX512(x *float32, y *float32, z *float32, src *float32, q float32, runs *int32, count int)
 
 // sampleAVX512 is dst = the lattice between its points; n is a multiple of 16. c[5]: last value that a window may begin with; dy, dz: the steps, 0 where there is one row or plane.
 //
@@ -694,10 +704,20 @@ func locateAVX2(cells *int32, wx *float32, wy *float32, wz *float32, x *float32,
 //go:noescape
 func ledAVX2(spots *int32, ax *float32, ay *float32, az *float32, step int, f *[6]float32, c *[6]int32, runs *int32, count int)
 
-// ledToAVX2 is the cells and the weights of the points of runs, moved by the mean of the ways at a and step before, which are kept too.
+// ledToAVX2 is led, and the points.
 //
 //go:noescape
 func ledToAVX2(spots *int32, points *float32, ax *float32, ay *float32, az *float32, step int, f *[6]float32, c *[6]int32, runs *int32, count int)
+
+// aheadOfAVX2 is the cells and the weights of the points of runs, moved by h times what a batch holds of each.
+//
+//go:noescape
+func aheadOfAVX2(spots *int32, by *float32, h float32, f *[6]float32, c *[6]int32, runs *int32, count int)
+
+// departAVX2 is x, y and z from each run's place on = q times three rows of a batch.
+//
+//go:noescape
+func departAVX2(x *float32, y *float32, z *float32, src *float32, q float32, runs *int32, count int)
 
 // sampleAVX2 is dst = the lattice between its points; n is a multiple of 16. c[5]: last value that a window may begin with; dy, dz: the steps, 0 where there is one row or plane.
 //

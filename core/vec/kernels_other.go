@@ -234,6 +234,14 @@ func ledToAVX512(spots *int32, points *float32, ax *float32, ay *float32, az *fl
 	panic(missing)
 }
 
+func aheadOfAVX512(spots *int32, by *float32, h float32, f *[6]float32, c *[6]int32, runs *int32, count int) {
+	panic(missing)
+}
+
+func departAVX512(x *float32, y *float32, z *float32, src *float32, q float32, runs *int32, count int) {
+	panic(missing)
+}
+
 func sampleAVX512(dst *float32, data *float32, cells *int32, wx *float32, wy *float32, wz *float32, c *[6]int32, dy int, dz int, n int) {
 	panic(missing)
 }
@@ -481,6 +489,14 @@ func ledAVX2(spots *int32, ax *float32, ay *float32, az *float32, step int, f *[
 }
 
 func ledToAVX2(spots *int32, points *float32, ax *float32, ay *float32, az *float32, step int, f *[6]float32, c *[6]int32, runs *int32, count int) {
+	panic(missing)
+}
+
+func aheadOfAVX2(spots *int32, by *float32, h float32, f *[6]float32, c *[6]int32, runs *int32, count int) {
+	panic(missing)
+}
+
+func departAVX2(x *float32, y *float32, z *float32, src *float32, q float32, runs *int32, count int) {
 	panic(missing)
 }
 

@@ -71,7 +71,16 @@ var kernels = map[string]func(rng *rand.Rand, n int) []float32{
 		for i, c := range again.cells[:s.n] {
 			out = append(out, float32(c), again.w[0][i], again.w[1][i], again.w[2][i])
 		}
-		return out
+		by := Three{}
+		for c := range by {
+			copy(by[c][:], values(r, n))
+		}
+		l.Ahead(again, &by, -0.3, runs)
+		for i, c := range again.cells[:s.n] {
+			out = append(out, float32(c), again.w[0][i], again.w[1][i], again.w[2][i])
+		}
+		Depart(&ways, at, 0.7, runs)
+		return append(append(append(out, ways[0]...), ways[1]...), ways[2]...)
 	},
 	"Rates": func(r *rand.Rand, n int) []float32 {
 		n = min(n&^(Lanes-1), Batch)
@@ -248,6 +257,9 @@ func TestShortRowsPanic(t *testing.T) {
 		"Led ways":       func() { cube.Led(new(Spots), nil, &[3][]float32{long(), long(), short}, 0, []Trail{{N: 32}}) },
 		"Led before":     func() { cube.Led(new(Spots), nil, &[3][]float32{long(), long(), long()}, 1, []Trail{{N: 31}}) },
 		"Led many":       func() { cube.Led(new(Spots), nil, &[3][]float32{row, row, row}, 0, slices.Repeat([]Trail{{N: 64}}, 9)) },
+		"Depart":         func() { Depart(&[3][]float32{long(), long(), short}, new(Three), 1, []Trail{{N: 32}}) },
+		"Depart before":  func() { Depart(&[3][]float32{row, row, row}, new(Three), 1, []Trail{{From: -1, N: 32}}) },
+		"Ahead many":     func() { cube.Ahead(new(Spots), new(Three), 0, slices.Repeat([]Trail{{N: 64}}, 9)) },
 		"Locate y":       func() { cube.Locate(new(Spots), long(), short, long()) },
 		"Locate many":    func() { cube.Locate(new(Spots), make([]float32, 513), make([]float32, 513), make([]float32, 513)) },
 		"Sample x":       func() { cube.Sample(long(), short, long(), long()) },
@@ -318,7 +330,7 @@ func TestAVX2KernelsAreAVX2(t *testing.T) {
 			t.Errorf("line %d, %s: %s", n+1, within, line)
 		}
 	}
-	if seen != 72 {
+	if seen != 74 {
 		t.Errorf("%d kernels for AVX2", seen)
 	}
 }

@@ -104,23 +104,37 @@ type Trail struct {
 	X, Y, Z     float32
 }
 
+// follow checks that runs follow each other in a batch, and that what they count from
+// has lo before each run's place and its points after; it returns how many points
+// there are.
+func follow(runs []Trail, before, size int) int {
+	n := int32(0)
+	for i := range runs {
+		r := &runs[i]
+		if r.To != n || r.N <= 0 || r.N > Batch-n || int(r.From) < max(before, 0) || int(r.From)-min(before, 0)+int(r.N) > size {
+			panic(fmt.Sprintf("vec: %d values from %d, and %d before, of %d for point %d of %d", r.N, r.From, before, size, r.To, n))
+		}
+		n += r.N
+	}
+	return int(n)
+}
+
 // Led is Locate of the points of runs that follow each other, each moved by the mean
 // of two ways of three parts, as Follow moves them: those at its place and a step
 // before. It keeps the points unless points is nil.
 func (l *Lattice) Led(s *Spots, points *Three, ways *[3][]float32, step int, runs []Trail) {
-	n, least := int32(0), min(len(ways[0]), len(ways[1]), len(ways[2]))
-	for i := range runs {
-		r := &runs[i]
-		if r.To != n || r.N <= 0 || r.N > Batch-n || min(int(r.From), int(r.From)-step) < 0 || max(int(r.From), int(r.From)-step)+int(r.N) > least {
-			panic(fmt.Sprintf("vec: %d values of ways from %d and %d before on, of %d, to point %d of %d", r.N, r.From, step, least, r.To, n))
-		}
-		n += r.N
-	}
-	s.n = int(n)
+	s.n = follow(runs, step, min(len(ways[0]), len(ways[1]), len(ways[2])))
 	switch u, v, w := ways[0], ways[1], ways[2]; {
-	case n == 0:
+	case s.n == 0:
 	case !l.whole || Chosen == Plain:
-		l.ledPlain(s, points, ways, step, runs)
+		if points == nil {
+			points = new(Three)
+		}
+		for _, r := range runs {
+			e, o := r.To+r.N, int(r.From)
+			Follow(points[0][r.To:e], points[1][r.To:e], points[2][r.To:e], ways, o-step, o, r.X, r.Y, r.Z)
+		}
+		l.locateAll(s, points)
 	case Chosen == AVX512 && points == nil:
 		ledAVX512(&s.cells[0], &u[0], &v[0], &w[0], step, &l.f, &l.c, &runs[0].From, len(runs))
 	case Chosen == AVX512:
@@ -132,15 +146,48 @@ func (l *Lattice) Led(s *Spots, points *Three, ways *[3][]float32, step int, run
 	}
 }
 
-func (l *Lattice) ledPlain(s *Spots, points *Three, ways *[3][]float32, step int, runs []Trail) {
-	if points == nil {
-		points = new(Three)
+// Ahead is Locate of the points of runs, each moved by h times what the batch holds of
+// its three parts.
+func (l *Lattice) Ahead(s *Spots, by *Three, h float32, runs []Trail) {
+	s.n = follow(runs, 0, math.MaxInt)
+	switch {
+	case s.n == 0:
+	case !l.whole || Chosen == Plain:
+		var points Three
+		for _, r := range runs {
+			e := r.To + r.N
+			Ahead(points[0][r.To:e], by[0][r.To:e], r.X, 1, h)
+			Ahead(points[1][r.To:e], by[1][r.To:e], r.Y, 0, h)
+			Ahead(points[2][r.To:e], by[2][r.To:e], r.Z, 0, h)
+		}
+		l.locateAll(s, &points)
+	case Chosen == AVX512:
+		aheadOfAVX512(&s.cells[0], &by[0][0], h, &l.f, &l.c, &runs[0].From, len(runs))
+	default:
+		aheadOfAVX2(&s.cells[0], &by[0][0], h, &l.f, &l.c, &runs[0].From, len(runs))
 	}
-	for _, r := range runs {
-		e, o := r.To+r.N, int(r.From)
-		Follow(points[0][r.To:e], points[1][r.To:e], points[2][r.To:e], ways, o-step, o, r.X, r.Y, r.Z)
-	}
+}
+
+func (l *Lattice) locateAll(s *Spots, points *Three) {
 	l.Locate(s, points[0][:s.n], points[1][:s.n], points[2][:s.n])
+}
+
+// Depart is ways = q times what a batch holds, where its runs are from.
+func Depart(ways *[3][]float32, src *Three, q float32, runs []Trail) {
+	n := follow(runs, 0, min(len(ways[0]), len(ways[1]), len(ways[2])))
+	switch {
+	case n == 0:
+	case Chosen == AVX512:
+		departAVX512(&ways[0][0], &ways[1][0], &ways[2][0], &src[0][0], q, &runs[0].From, len(runs))
+	case Chosen == AVX2:
+		departAVX2(&ways[0][0], &ways[1][0], &ways[2][0], &src[0][0], q, &runs[0].From, len(runs))
+	default:
+		for _, r := range runs {
+			for c, to := range ways {
+				Times(to[r.From:r.From+r.N], src[c][r.To:], q)
+			}
+		}
+	}
 }
 
 // kernels is how many of n points kernels take: whole vectors, of lattices that they

@@ -135,55 +135,90 @@ func (s set) locate() {
 	leave()
 }
 
-// led is follow and locate in one, for a list of runs {from, n, to int32, x, y, z
-// float32}: what lies between them needs no memory. The cells of spots lie before
-// their weights, a batch each.
-func (s set) led(points bool) {
-	name, more, doc := "led", "", ""
-	if points {
-		name, more, doc = "ledTo", "points *float32, ", ", which are kept too"
+// trails walks runs {from, n, to int32, x, y, z float32} of points.
+func (s set) trails(begin func(list reg.GPVirtual), body func(i reg.GPVirtual, off int, only *mask), step func()) {
+	list, count, n := ptr("runs"), ptr("count"), GP64()
+	Label("run")
+	begin(list)
+	MOVLQSX(at(list, 4), n)
+	s.ragged(n, body, step)
+	ADDQ(Imm(24), list)
+	DECQ(count)
+	JNE(LabelRef("run"))
+	leave()
+}
+
+// row is how far apart the rows of a batch are.
+const row = 4 * 512
+
+// startOf is where values begin that a run's number in a list counts from.
+func startOf(name string, list reg.GPVirtual, number int, to reg.GPVirtual) {
+	MOVLQSX(at(list, 4*number), to)
+	LEAQ(Mem{Base: ptr(name), Index: to, Scale: 4}, to)
+}
+
+// led finds the spots of points that were moved, for a list of runs: what lies between
+// needs no memory. The cells of spots lie before their weights, a batch each. Points
+// are moved by the mean of two ways, or by h times the batch's own velocities.
+func (s set) led(how string) {
+	switch how {
+	case "led":
+		s.text(how, "spots *int32, ax, ay, az *float32, step int, f *[6]float32, c *[6]int32, runs *int32, count int)",
+			"the cells and the weights of the points of runs, moved by the mean of the ways at a and step before.")
+	case "ledTo":
+		s.text(how, "spots *int32, points, ax, ay, az *float32, step int, f *[6]float32, c *[6]int32, runs *int32, count int)",
+			"led, and the points.")
+	case "aheadOf":
+		s.text(how, "spots *int32, by *float32, h float32, f *[6]float32, c *[6]int32, runs *int32, count int)",
+			"the cells and the weights of the points of runs, moved by h times what a batch holds of each.")
 	}
-	s.text(name, "spots *int32, "+more+"ax, ay, az *float32, step int, f *[6]float32, c *[6]int32, runs *int32, count int)",
-		"the cells and the weights of the points of runs, moved by the mean of the ways at a and step before"+doc+".")
-	const row = 4 * 512
-	list, count, half, p := ptr("runs"), ptr("count"), s.constant(0.5), s.splitter()
+	half, p := s.constant(0.5), s.splitter()
+	if how == "aheadOf" {
+		half = s.broadcast("h")
+	}
 	var a, b [3]reg.GPVirtual
 	for c := range a {
 		a[c], b[c] = GP64(), GP64()
 	}
-	spots, kept, n, o := GP64(), GP64(), GP64(), GP64()
-	Label("run")
-	MOVLQSX(at(list, 0), o)
-	for c, name := range []string{"ax", "ay", "az"} {
-		LEAQ(Mem{Base: ptr(name), Index: o, Scale: 4}, a[c])
-		step := size("step")
-		MOVQ(a[c], b[c])
-		SUBQ(step, b[c])
-	}
-	MOVLQSX(at(list, 4), n)
-	MOVLQSX(at(list, 8), o)
-	LEAQ(Mem{Base: ptr("spots"), Index: o, Scale: 4}, spots)
-	if points {
-		LEAQ(Mem{Base: ptr("points"), Index: o, Scale: 4}, kept)
-	}
-	index := s.vec()
-	VMOVUPS(iota16, index)
-	s.ragged(n, func(i reg.GPVirtual, off int, only *mask) {
+	spots, kept, index := GP64(), GP64(), s.vec()
+	var base [3]reg.VecVirtual
+	s.trails(func(list reg.GPVirtual) {
+		for c, name := range []string{"ax", "ay", "az"} {
+			if how == "aheadOf" {
+				startOf("by", list, 2, a[c])
+				ADDQ(U32(c*row), a[c])
+				continue
+			}
+			startOf(name, list, 0, a[c])
+			step := size("step")
+			MOVQ(a[c], b[c])
+			SUBQ(step, b[c])
+		}
+		startOf("spots", list, 2, spots)
+		if how == "ledTo" {
+			startOf("points", list, 2, kept)
+		}
+		VMOVUPS(iota16, index)
+		for c := range base {
+			base[c] = s.each(list, 3+c, false)
+		}
+	}, func(i reg.GPVirtual, off int, only *mask) {
 		place := s.vec()
 		for c := range a {
 			v := s.load(idx(a[c], i, off), only)
-			VADDPS(s.load(idx(b[c], i, off), only), v, v)
+			if how != "aheadOf" {
+				VADDPS(s.load(idx(b[c], i, off), only), v, v)
+			}
 			VMULPS(half, v, v)
-			switch {
-			case c > 0:
-				VADDPS(v, s.each(list, 3+c, false), v)
-			default:
+			if c > 0 {
+				VADDPS(v, base[c], v)
+			} else {
 				t := s.vec()
-				VADDPS(s.each(list, 3, false), index, t)
+				VADDPS(index, base[0], t)
 				VADDPS(v, t, v)
 				VADDPS(s.constant(float32(s.wide/4)), index, index)
 			}
-			if points {
+			if how == "ledTo" {
 				s.store(v, idx(kept, i, off+c*row), only)
 			}
 			p.split(c, v, place)
@@ -191,10 +226,28 @@ func (s set) led(points bool) {
 		}
 		s.keep(place, idx(spots, i, off), only)
 	}, nil)
-	ADDQ(Imm(24), list)
-	DECQ(count)
-	JNE(LabelRef("run"))
-	leave()
+}
+
+// depart puts a batch's values, times q, where runs are from.
+func (s set) depart() {
+	s.text("depart", "x, y, z, src *float32, q float32, runs *int32, count int)", "x, y and z from each run's place on = q times three rows of a batch.")
+	q, src := s.broadcast("q"), GP64()
+	var dst [3]reg.GPVirtual
+	for c := range dst {
+		dst[c] = GP64()
+	}
+	s.trails(func(list reg.GPVirtual) {
+		for c, name := range []string{"x", "y", "z"} {
+			startOf(name, list, 0, dst[c])
+		}
+		startOf("src", list, 2, src)
+	}, func(i reg.GPVirtual, off int, only *mask) {
+		for c := range dst {
+			v := s.load(idx(src, i, off+c*row), only)
+			VMULPS(q, v, v)
+			s.store(v, idx(dst[c], i, off), only)
+		}
+	}, nil)
 }
 
 // keep stores whole numbers.
