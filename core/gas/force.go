@@ -74,13 +74,11 @@ func (s *Solver) buoyancy(dt float64, p Physics) {
 	if a == 0 && b == 0 || !s.live[0] && !s.live[1] && s.total(s.Heat) == 0 && s.total(s.Smoke) == 0 {
 		return
 	}
-	s.each(onV, func(i, j, k, o, n int) {
-		// the floor's and the ceiling's faces have a cell on one side only; the
-		// projection sets them
-		if j == 0 || j == s.NY {
-			return
-		}
-		vec.Lift(s.V.Data[o:o+n], s.Heat.Row(j-1, k)[i:i+n], s.Heat.Row(j, k)[i:i+n], s.Smoke.Row(j-1, k)[i:i+n], s.Smoke.Row(j, k)[i:i+n], a, b)
+	// the floor's and the ceiling's faces have a cell on one side only; the projection
+	// sets them
+	v, heat, smoke := s.V.Data, s.Heat.Data, s.Smoke.Data
+	s.between(1, false, func(_, _, o, below, above, n int) {
+		vec.Lift(v[o:o+n], heat[below:below+n], heat[above:above+n], smoke[below:below+n], smoke[above:above+n], a, b)
 	})
 }
 

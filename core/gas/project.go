@@ -83,46 +83,28 @@ func (s *Solver) closeWalls() {
 // the tiles in use p is zero. Closed faces have the solid's velocity and are
 // left alone.
 func (s *Solver) subtractGradient(share float32) {
-	d := s.Dims
-	// Beyond the box, and where an open side is, p = 0: air at rest outside.
-	zero := make([]float32, d.NX)
-	row := func(j, k int) []float32 {
-		if j < 0 || k < 0 || j >= d.NY || k >= d.NZ {
-			return zero
+	p := s.Pressure.Data
+	open := [3]*grid.Field{s.solid.fx, s.solid.fy, s.solid.fz}
+	for axis, f := range s.velocity() {
+		s.between(axis, s.solid.any, func(j, k, o, a, b, n int) {
+			s.fall(f.Data[o:o+n], p[b:b+n], p[a:a+n], share, open[axis], o, j, k)
+		})
+		// where an open side is, p = 0: air at rest outside
+		for side := 2 * axis; side < 2*axis+2; side++ {
+			if !s.open[side] {
+				continue
+			}
+			by := share
+			if side%2 == 1 {
+				by = -share
+			}
+			s.side(side, func(o, at, n int) {
+				for i, q := range p[at : at+n] {
+					f.Data[o+i] -= by * q
+				}
+			})
 		}
-		return s.Pressure.Row(j, k)
 	}
-	s.each(onU, func(i0, j, k, o, n int) {
-		p, u := row(j, k), s.U.Data[o:o+n]
-		// The first and last face of a row have one neighbour only; the rest is one
-		// run.
-		lo, hi := 0, n
-		if i0 == 0 {
-			if lo = 1; s.open[0] {
-				u[0] -= share * p[0]
-			}
-		}
-		if i0+n == d.NX+1 {
-			if hi = n - 1; s.open[1] {
-				u[n-1] += share * p[d.NX-1]
-			}
-		}
-		if lo < hi {
-			s.fall(u[lo:hi], p[i0+lo:], p[i0+lo-1:], share, s.solid.fx, o+lo, j, k)
-		}
-	})
-	s.each(onV, func(i0, j, k, o, n int) {
-		if (j == 0 && !s.open[2]) || (j == d.NY && !s.open[3]) {
-			return
-		}
-		s.fall(s.V.Data[o:o+n], row(j, k)[i0:], row(j-1, k)[i0:], share, s.solid.fy, o, j, k)
-	})
-	s.each(onW, func(i0, j, k, o, n int) {
-		if (k == 0 && !s.open[4]) || (k == d.NZ && !s.open[5]) {
-			return
-		}
-		s.fall(s.W.Data[o:o+n], row(j, k)[i0:], row(j, k-1)[i0:], share, s.solid.fz, o, j, k)
-	})
 }
 
 // fall is v −= share·(p − q) on a run of faces, from position o of their field

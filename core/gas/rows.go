@@ -106,6 +106,58 @@ func (s *Solver) each(lay int, fn func(i, j, k, o, n int)) {
 	})
 }
 
+// between runs fn over the faces in use along an axis that part two cells of the box:
+// n of them from position o of their field on, with the cells before and behind from a
+// and b on. A plane of a full box is one run where its faces lie as its cells do,
+// unless rows are asked for.
+func (s *Solver) between(axis int, rows bool, fn func(j, k, o, a, b, n int)) {
+	l, d := &s.lay[onU+axis], s.Dims
+	step := [3]int{1, d.NX, d.NX * d.NY}[axis]
+	lo, hi := [3]int{}, [3]int{l.NX, l.NY, l.NZ}
+	lo[axis]++
+	hi[axis]--
+	whole := axis > 0 && !rows && s.tiles.Full()
+	s.crew.For(hi[2]-lo[2], s.grain(), func(k0, k1 int) {
+		for k := lo[2] + k0; k < lo[2]+k1; k++ {
+			if b := d.Index(0, lo[1], k); whole {
+				fn(lo[1], k, l.Index(0, lo[1], k), b-step, b, (hi[1]-lo[1])*d.NX)
+				continue
+			}
+			for j := lo[1]; j < hi[1]; j++ {
+				for _, p := range l.spans(j, k) {
+					if i, e := max(p.Lo, lo[0]), min(p.Hi, hi[0]); i < e {
+						b := d.Index(i, j, k)
+						fn(j, k, l.Index(i, j, k), b-step, b, e-i)
+					}
+				}
+			}
+		}
+	})
+}
+
+// side runs fn over the faces in use on a side of the box, with the cells within.
+func (s *Solver) side(side int, fn func(o, at, n int)) {
+	axis, d := side/2, s.Dims
+	l := &s.lay[onU+axis]
+	at, in := [3]int{}, [3]int{} // the first face's place, and the cell's
+	n := [3]int{l.NX, l.NY, l.NZ}
+	if side%2 == 1 {
+		at[axis] = n[axis] - 1
+		in[axis] = n[axis] - 2
+	}
+	n[axis] = 1
+	for k := range n[2] {
+		for j := range n[1] {
+			for _, p := range l.spans(at[1]+j, at[2]+k) {
+				lo, hi := max(p.Lo, at[0]), min(p.Hi, at[0]+n[0])
+				if lo < hi {
+					fn(l.Index(lo, at[1]+j, at[2]+k), d.Index(lo-at[0]+in[0], in[1]+j, in[2]+k), hi-lo)
+				}
+			}
+		}
+	}
+}
+
 // sum adds fn over all runs of cells in use: first within a plane, then plane
 // by plane, so that the result has the same bits for every crew.
 func (s *Solver) sum(fn func(o, n int) float64) float64 {

@@ -544,11 +544,18 @@ func (s *Solver) survey() error {
 				if k >= f.NZ {
 					continue
 				}
+				look := func(lo, hi int) {
+					top, odd := vec.Largest(f.Data[lo:hi])
+					p.fast = max(p.fast, top)
+					p.bad = p.bad || odd
+				}
+				if s.tiles.Full() {
+					look(f.Index(0, 0, k), f.Index(0, 0, k+1))
+					continue
+				}
 				for j := range f.NY {
 					for _, r := range s.lay[onU+c].spans(j, k) {
-						top, odd := vec.Largest(f.Data[f.Index(r.Lo, j, k) : f.Index(r.Hi-1, j, k)+1])
-						p.fast = max(p.fast, top)
-						p.bad = p.bad || odd
+						look(f.Index(r.Lo, j, k), f.Index(r.Hi-1, j, k)+1)
 					}
 				}
 			}
@@ -589,6 +596,13 @@ func (s *Solver) survey() error {
 // surveyRows is the largest magnitude of a channel in plane k, whether something isn't
 // finite, and which rows hold anything.
 func (s *Solver) surveyRows(f *grid.Field, k int, some []bool) (top float32, odd bool) {
+	if s.tiles.Full() {
+		// most planes hold nothing, or are few rows' worth of work
+		if top, odd = vec.Largest(f.Data[f.Index(0, 0, k):f.Index(0, 0, k+1)]); top == 0 {
+			clear(some[:s.NY])
+			return top, odd
+		}
+	}
 	for j := range s.NY {
 		some[j] = false
 		for _, r := range s.lay[onCentre].spans(j, k) {

@@ -166,23 +166,10 @@ func (s *Solver) confine(dt float64, p Physics) {
 		}
 	})
 	// faces take the mean of the two cells beside them
-	f := &s.curl
-	s.each(onU, func(i, j, k, o, n int) {
-		u, c := s.U.Data[o:o+n], f[0].Row(j, k)
-		if lo, hi := max(0, 1-i), min(n, d.NX-i); lo < hi {
-			vec.AddMean(u[lo:hi], c[i+lo-1:], c[i+lo:])
-		}
-	})
-	s.each(onV, func(i, j, k, o, n int) {
-		if j > 0 && j < d.NY {
-			vec.AddMean(s.V.Data[o:o+n], f[1].Row(j-1, k)[i:i+n], f[1].Row(j, k)[i:i+n])
-		}
-	})
-	s.each(onW, func(i, j, k, o, n int) {
-		if k > 0 && k < d.NZ {
-			vec.AddMean(s.W.Data[o:o+n], f[2].Row(j, k-1)[i:i+n], f[2].Row(j, k)[i:i+n])
-		}
-	})
+	for axis, f := range s.velocity() {
+		c := s.curl[axis].Data
+		s.between(axis, false, func(_, _, o, a, b, n int) { vec.AddMean(f.Data[o:o+n], c[a:a+n], c[b:b+n]) })
+	}
 }
 
 // confineStrip fills s.curl on rows j0 to j1 of planes k0 to k1.
