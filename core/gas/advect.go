@@ -174,7 +174,7 @@ func (s *Solver) trace(steps ...float32) {
 	lattices := [3]vec.Lattice{s.U.Lattice([3]float32{0, 0.5, 0.5}), s.V.Lattice([3]float32{0.5, 0, 0.5}), s.W.Lattice([3]float32{0.5, 0.5, 0})}
 	s.batches(onHalo, func(t *bench) {
 		s.centre(t)
-		t.trail(func(r *stretch) (int, place) { return r.o, atHalo })
+		t.trail(&s.lay[onHalo], 0, atHalo)
 		for way, q := range steps {
 			// RK2 (midpoint): half a step with the cell's own velocity, then the whole
 			// step with the velocity found there: error O(dt³) a step. Each product is
@@ -190,15 +190,19 @@ func (s *Solver) trace(steps ...float32) {
 	})
 }
 
-// trail lists the batch's runs with where what they count from begins, and where on
-// the grid their first points are.
-func (t *bench) trail(of func(r *stretch) (from int, at place)) {
-	t.trails = t.trails[:0]
+// trail lists the batch's runs, of a grid whose first point is at a place: where on the
+// grid they begin, and where in the halo's arrays, shift cells on along each axis.
+func (t *bench) trail(halo *layout, shift int, at place) {
+	if cap(t.trails) < len(t.runs) {
+		t.trails = make([]vec.Trail, len(t.runs))
+	}
+	t.trails = t.trails[:len(t.runs)]
+	ny, nx := halo.NY, halo.NX
 	for m := range t.runs {
-		r := &t.runs[m]
-		from, at := of(r)
-		t.trails = append(t.trails, vec.Trail{From: int32(from), N: int32(r.n), To: int32(r.at),
-			X: float32(r.i) + at.x, Y: float32(r.j) + at.y, Z: float32(r.k) + at.z})
+		r, to := &t.runs[m], &t.trails[m]
+		to.From = int32(((r.k+shift)*ny+r.j+shift)*nx + r.i + shift)
+		to.N, to.To = int32(r.n), int32(r.at)
+		to.X, to.Y, to.Z = float32(r.i)+at.x, float32(r.j)+at.y, float32(r.k)+at.z
 	}
 }
 
@@ -280,11 +284,10 @@ func (s *Solver) sampleAt(x, y, z float32) (u, v, w float32) {
 // points unless there is no room for them.
 func (s *Solver) lead(t *bench, l *vec.Lattice, lay, way int, points *vec.Three) {
 	h := &s.lay[onHalo]
-	at := s.lay[lay].at
 	// how far apart in memory the ways are whose mean a face takes; for cells it is 0,
 	// and the mean is theirs
 	step := [5]int{onU: 1, onV: h.NX, onW: h.NX * h.NY, onCentre: 0}[lay]
-	t.trail(func(r *stretch) (int, place) { return h.Index(r.i+1, r.j+1, r.k+1), at })
+	t.trail(h, 1, s.lay[lay].at)
 	l.Led(&t.spots, points, &s.way[way], step, t.trails)
 }
 
