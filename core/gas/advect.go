@@ -149,14 +149,12 @@ func (s *Solver) centre(t *bench) {
 		// the first and last halo cell of a row lie outside, and repeat their
 		// neighbour, which another batch may hold
 		edge := func(at, beside, i int) {
+			if beside < r.at || beside >= r.at+r.n {
+				t.own[0][at], t.own[1][at], t.own[2][at] = s.Centre(i, j, k)
+				return
+			}
 			for c := range t.own {
-				if beside >= r.at && beside < r.at+r.n {
-					t.own[c][at] = t.own[c][beside]
-				} else {
-					v := [3]float32{}
-					v[0], v[1], v[2] = s.Centre(i, j, k)
-					t.own[c][at] = v[c]
-				}
+				t.own[c][at] = t.own[c][beside]
 			}
 		}
 		if r.i == 0 {
@@ -169,7 +167,8 @@ func (s *Solver) centre(t *bench) {
 }
 
 // trace finds by one RK2 step of q cells a unit of velocity how far the fluid
-// in the middle of every cell comes from or goes: a way for each q.
+// in the middle of every cell comes from or goes: a way for each q. Half of it is kept,
+// as faces take the mean of two.
 func (s *Solver) trace(steps ...float32) {
 	lattices := [3]vec.Lattice{s.U.Lattice([3]float32{0, 0.5, 0.5}), s.V.Lattice([3]float32{0.5, 0, 0.5}), s.W.Lattice([3]float32{0.5, 0.5, 0})}
 	s.batches(onHalo, func(t *bench) {
@@ -184,7 +183,7 @@ func (s *Solver) trace(steps ...float32) {
 				lattices[c].Ahead(&t.spots, &t.own, 0.5*q, t.trails)
 				lattices[c].At(t.at[c][:t.n], &t.spots)
 			}
-			vec.Depart(&s.way[way], &t.at, q, t.trails)
+			vec.Depart(&s.way[way], &t.at, 0.5*q, t.trails)
 			s.depart(t, way, q)
 		}
 	})
@@ -227,7 +226,7 @@ func (s *Solver) depart(t *bench, way int, q float32) {
 	}
 }
 
-// pushOut shortens ways that end inside a solid to its surface: fluid can't
+// pushOut shortens halves of ways that end inside a solid to its surface: fluid can't
 // have come from there, and a thin wall must not let through what is behind it. The
 // ways are those of a row, from cell (x0, y0, z0) on.
 func (s *Solver) pushOut(x0, y0, z0 float32, u, v, w []float32) {
@@ -245,7 +244,7 @@ func (s *Solver) pushOut(x0, y0, z0 float32, u, v, w []float32) {
 	}
 	for i := range u {
 		// node is the signed distance in voxels at the cells' corners: d < 0 inside.
-		x, y, z := (x0+float32(i))+u[i], y0+v[i], z0+w[i]
+		x, y, z := (x0+float32(i))+2*u[i], y0+2*v[i], z0+2*w[i]
 		if x < lo[0] || x >= hi[0] || y < lo[1] || y >= hi[1] || z < lo[2] || z >= hi[2] {
 			continue
 		}
@@ -267,7 +266,7 @@ func (s *Solver) pushOut(x0, y0, z0 float32, u, v, w []float32) {
 		if l < 1e-6 {
 			continue
 		}
-		q := -d / float32(math.Sqrt(float64(l)))
+		q := -0.5 * d / float32(math.Sqrt(float64(l)))
 		u[i], v[i], w[i] = u[i]+q*gx, v[i]+q*gy, w[i]+q*gz
 	}
 }

@@ -60,7 +60,7 @@ type Solver struct {
 	source  *grid.Field // volume made, 1/s
 	sourced bool
 	way     [2][3][]float32
-	// way holds, for each halo cell, how far in cells the fluid there came (0) and
+	// way holds, for each halo cell, half of how far in cells the fluid there came (0) and
 	// goes (1), a component at a time; hat the advected copies of u, v, w and of one
 	// channel; low and high the range that MacCormack may not leave.
 	hat      [4]*grid.Field

@@ -77,24 +77,6 @@ func Times(dst, a []float32, s float32) {
 	}
 }
 
-// Ahead is dst[i] = (base + ramp·i) + h·u[i]: points of a row moved along u. ramp is 0
-// or 1 (or a value whose multiples are exact).
-func Ahead(dst, u []float32, base, ramp, h float32) {
-	n := len(dst)
-	Row(n, u)
-	switch {
-	case n == 0:
-	case Chosen == AVX512:
-		aheadAVX512(&dst[0], &u[0], base, ramp, h, n)
-	case Chosen == AVX2:
-		aheadAVX2(&dst[0], &u[0], base, ramp, h, n)
-	default:
-		for i := range dst {
-			dst[i] = (base + float32(ramp*float32(i))) + float32(h*u[i])
-		}
-	}
-}
-
 // Fall is v −= share·(p − q).
 func Fall(v, p, q []float32, share float32) {
 	n := len(v)

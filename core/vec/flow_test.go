@@ -14,11 +14,6 @@ func init() {
 		"Mean":    func(r *rand.Rand, n int) []float32 { v := rows(r, n, 3); Mean(v[0], v[1], v[2]); return v[0] },
 		"AddMean": func(r *rand.Rand, n int) []float32 { v := rows(r, n, 3); AddMean(v[0], v[1], v[2]); return v[0] },
 		"Times":   func(r *rand.Rand, n int) []float32 { v := rows(r, n, 2); Times(v[0], v[1], -0.3); return v[0] },
-		"Ahead": func(r *rand.Rand, n int) []float32 {
-			v := rows(r, n, 2)
-			Ahead(v[0], v[1], 3.4, float32(r.IntN(2)), -0.3)
-			return v[0]
-		},
 		"Front": func(r *rand.Rand, n int) []float32 {
 			v := rows(r, n, 6)
 			for i := range v[0] {
@@ -72,7 +67,6 @@ func init() {
 		"Mean":      func() { Mean(long(), short, long()) },
 		"AddMean":   func() { AddMean(long(), short, long()) },
 		"Times":     func() { Times(long(), short, 1) },
-		"Ahead":     func() { Ahead(long(), short, 0, 0, 1) },
 		"Front x":   func() { Front(long(), long(), long(), long(), long(), long(), long(), 0, 1, 1) },
 		"Front zp":  func() { Front(long(), long(), make([]float32, 34), long(), long(), long(), short, 0, 1, 1) },
 		"Fall":      func() { Fall(long(), long(), short, 1) },

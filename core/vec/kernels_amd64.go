@@ -29,11 +29,6 @@ func addMeanAVX512(dst *float32, a *float32, b *float32, n int)
 //go:noescape
 func timesAVX512(dst *float32, a *float32, s float32, n int)
 
-// aheadAVX512 is dst[i] = (base + ramp i) + h u[i], of any length.
-//
-//go:noescape
-func aheadAVX512(dst *float32, u *float32, base float32, ramp float32, h float32, n int)
-
 // fallAVX512 is v −= share (p − q), of any length.
 //
 //go:noescape
@@ -73,11 +68,6 @@ func spanAVX512(row *float32, n int, lo *[16]float32, hi *[16]float32)
 //
 //go:noescape
 func frontAVX512(dst *float32, fuel *float32, x *float32, ym *float32, yp *float32, zm *float32, zp *float32, least float32, q float32, rate float32, n int)
-
-// followAVX512 is x[m] = (i + m) + ½ (ax[m] + bx[m]), y[m] = j + ½ (ay[m] + by[m]), z likewise; of any length.
-//
-//go:noescape
-func followAVX512(x *float32, y *float32, z *float32, ax *float32, bx *float32, ay *float32, by *float32, az *float32, bz *float32, i float32, j float32, k float32, n int)
 
 // limitAVX512 is dst = first + ½ (was − again), and first where that leaves [lo, hi]; of any length.
 //
@@ -329,7 +319,7 @@ func braidAVX512(dst *uint16, a *float32, b *float32, c *float32, d *float32, by
 //go:noescape
 func locateAVX512(cells *int32, wx *float32, wy *float32, wz *float32, x *float32, y *float32, z *float32, f *[6]float32, c *[6]int32, n int)
 
-// ledAVX512 is the cells and the weights of the points of runs, moved by the mean of the ways at a and step before.
+// ledAVX512 is the cells and the weights of the points of runs, moved by the sum of two halves of ways: those at a and step before.
 //
 //go:noescape
 func ledAVX512(spots *int32, ax *float32, ay *float32, az *float32, step int, f *[6]float32, c *[6]int32, runs *int32, count int)
@@ -399,11 +389,6 @@ func addMeanAVX2(dst *float32, a *float32, b *float32, n int)
 //go:noescape
 func timesAVX2(dst *float32, a *float32, s float32, n int)
 
-// aheadAVX2 is dst[i] = (base + ramp i) + h u[i], of any length.
-//
-//go:noescape
-func aheadAVX2(dst *float32, u *float32, base float32, ramp float32, h float32, n int)
-
 // fallAVX2 is v −= share (p − q), of any length.
 //
 //go:noescape
@@ -443,11 +428,6 @@ func spanAVX2(row *float32, n int, lo *[16]float32, hi *[16]float32)
 //
 //go:noescape
 func frontAVX2(dst *float32, fuel *float32, x *float32, ym *float32, yp *float32, zm *float32, zp *float32, least float32, q float32, rate float32, n int)
-
-// followAVX2 is x[m] = (i + m) + ½ (ax[m] + bx[m]), y[m] = j + ½ (ay[m] + by[m]), z likewise; of any length.
-//
-//go:noescape
-func followAVX2(x *float32, y *float32, z *float32, ax *float32, bx *float32, ay *float32, by *float32, az *float32, bz *float32, i float32, j float32, k float32, n int)
 
 // limitAVX2 is dst = first + ½ (was − again), and first where that leaves [lo, hi]; of any length.
 //
@@ -699,7 +679,7 @@ func braidAVX2(dst *uint16, a *float32, b *float32, c *float32, d *float32, by *
 //go:noescape
 func locateAVX2(cells *int32, wx *float32, wy *float32, wz *float32, x *float32, y *float32, z *float32, f *[6]float32, c *[6]int32, n int)
 
-// ledAVX2 is the cells and the weights of the points of runs, moved by the mean of the ways at a and step before.
+// ledAVX2 is the cells and the weights of the points of runs, moved by the sum of two halves of ways: those at a and step before.
 //
 //go:noescape
 func ledAVX2(spots *int32, ax *float32, ay *float32, az *float32, step int, f *[6]float32, c *[6]int32, runs *int32, count int)

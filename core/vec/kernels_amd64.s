@@ -354,56 +354,6 @@ done:
 	VZEROUPPER
 	RET
 
-// func aheadAVX512(dst *float32, u *float32, base float32, ramp float32, h float32, n int)
-// Requires: AVX, AVX512F, BMI2
-TEXT ·aheadAVX512(SB), NOSPLIT, $0-40
-	MOVQ         dst+0(FP), AX
-	MOVQ         u+8(FP), CX
-	VBROADCASTSS base+16(FP), Z0
-	VBROADCASTSS ramp+20(FP), Z1
-	VBROADCASTSS h+24(FP), Z2
-	VBROADCASTSS float1<>+0(SB), Z3
-	VMOVUPS      iota<>+0(SB), Z4
-	MOVQ         n+32(FP), DX
-	XORQ         BX, BX
-	MOVQ         DX, SI
-	ANDQ         $0xfffffff0, SI
-	SUBQ         SI, DX
-	SHLQ         $0x02, SI
-	JMP          test
-
-loop:
-	VMOVUPS (CX)(BX*1), Z5
-	VMULPS  Z2, Z5, Z5
-	VMULPS  Z1, Z4, Z6
-	VADDPS  Z6, Z0, Z6
-	VADDPS  Z5, Z6, Z6
-	VMOVUPS Z6, (AX)(BX*1)
-	ADDQ    $0x40, BX
-	VADDPS  Z3, Z4, Z4
-
-test:
-	CMPQ      BX, SI
-	JLT       loop
-	TESTQ     DX, DX
-	JE        done
-	MOVL      $0x0000ffff, SI
-	BZHIL     DX, SI, SI
-	KMOVW     SI, K1
-	VMOVUPS.Z (CX)(BX*1), K1, Z3
-	VMULPS    Z2, Z3, Z3
-	VMULPS    Z1, Z4, Z1
-	VADDPS    Z1, Z0, Z1
-	VADDPS    Z3, Z1, Z1
-	VMOVUPS   Z1, K1, (AX)(BX*1)
-
-done:
-	VZEROUPPER
-	RET
-
-DATA float1<>+0(SB)/4, $0x41800000
-GLOBL float1<>(SB), RODATA|NOPTR, $4
-
 // func fallAVX512(v *float32, p *float32, q *float32, share float32, n int)
 // Requires: AVX, AVX512F, BMI2
 TEXT ·fallAVX512(SB), NOSPLIT, $0-40
@@ -724,7 +674,7 @@ done:
 TEXT ·whirlAVX512(SB), NOSPLIT, $0-96
 	VBROADCASTSS scale+80(FP), Z0
 	VPXORD       Z1, Z1, Z1
-	VBROADCASTSS float2<>+0(SB), Z2
+	VBROADCASTSS float1<>+0(SB), Z2
 	MOVQ         n+88(FP), AX
 	XORQ         CX, CX
 	MOVQ         AX, DX
@@ -853,17 +803,17 @@ done:
 	VZEROUPPER
 	RET
 
-DATA float2<>+0(SB)/4, $0x3089705f
-GLOBL float2<>(SB), RODATA|NOPTR, $4
+DATA float1<>+0(SB)/4, $0x3089705f
+GLOBL float1<>(SB), RODATA|NOPTR, $4
 
 // func whirlByAVX512(fx *float32, fy *float32, fz *float32, m *float32, mb *float32, ma *float32, wx *float32, wy *float32, wz *float32, sy int, scale float32, n int, by *float32, full float32)
 // Requires: AVX, AVX512F, BMI2
 TEXT ·whirlByAVX512(SB), NOSPLIT, $0-108
 	VBROADCASTSS scale+80(FP), Z0
 	VPXORD       Z1, Z1, Z1
-	VBROADCASTSS float2<>+0(SB), Z2
+	VBROADCASTSS float1<>+0(SB), Z2
 	VBROADCASTSS full+104(FP), Z3
-	VBROADCASTSS float3<>+0(SB), Z4
+	VBROADCASTSS float2<>+0(SB), Z4
 	MOVQ         n+88(FP), AX
 	XORQ         CX, CX
 	MOVQ         AX, DX
@@ -1004,8 +954,8 @@ done:
 	VZEROUPPER
 	RET
 
-DATA float3<>+0(SB)/4, $0x3f800000
-GLOBL float3<>(SB), RODATA|NOPTR, $4
+DATA float2<>+0(SB)/4, $0x3f800000
+GLOBL float2<>(SB), RODATA|NOPTR, $4
 
 // func spanAVX512(row *float32, n int, lo *[16]float32, hi *[16]float32)
 // Requires: AVX, AVX512F
@@ -1047,9 +997,9 @@ TEXT ·frontAVX512(SB), NOSPLIT, $0-80
 	VBROADCASTSS least+56(FP), Z0
 	VBROADCASTSS q+60(FP), Z1
 	VBROADCASTSS rate+64(FP), Z2
-	VBROADCASTSS float4<>+0(SB), Z3
-	VBROADCASTSS float3<>+0(SB), Z4
-	VBROADCASTSS float5<>+0(SB), Z5
+	VBROADCASTSS float3<>+0(SB), Z3
+	VBROADCASTSS float2<>+0(SB), Z4
+	VBROADCASTSS float4<>+0(SB), Z5
 	VPXORD       Z6, Z6, Z6
 	MOVQ         n+72(FP), R9
 	XORQ         R10, R10
@@ -1131,92 +1081,11 @@ done:
 	VZEROUPPER
 	RET
 
-DATA float4<>+0(SB)/4, $0x40c00000
+DATA float3<>+0(SB)/4, $0x40c00000
+GLOBL float3<>(SB), RODATA|NOPTR, $4
+
+DATA float4<>+0(SB)/4, $0x3727c5ac
 GLOBL float4<>(SB), RODATA|NOPTR, $4
-
-DATA float5<>+0(SB)/4, $0x3727c5ac
-GLOBL float5<>(SB), RODATA|NOPTR, $4
-
-// func followAVX512(x *float32, y *float32, z *float32, ax *float32, bx *float32, ay *float32, by *float32, az *float32, bz *float32, i float32, j float32, k float32, n int)
-// Requires: AVX, AVX512F, BMI2
-TEXT ·followAVX512(SB), NOSPLIT, $0-96
-	MOVQ         x+0(FP), AX
-	MOVQ         ax+24(FP), CX
-	MOVQ         bx+32(FP), DX
-	VBROADCASTSS i+72(FP), Z0
-	MOVQ         y+8(FP), BX
-	MOVQ         ay+40(FP), SI
-	MOVQ         by+48(FP), DI
-	VBROADCASTSS j+76(FP), Z1
-	MOVQ         z+16(FP), R8
-	MOVQ         az+56(FP), R9
-	MOVQ         bz+64(FP), R10
-	VBROADCASTSS k+80(FP), Z2
-	VBROADCASTSS float0<>+0(SB), Z3
-	MOVQ         n+88(FP), R11
-	VBROADCASTSS float1<>+0(SB), Z4
-	VMOVUPS      iota<>+0(SB), Z5
-	XORQ         R12, R12
-	MOVQ         R11, R13
-	ANDQ         $0xfffffff0, R13
-	SUBQ         R13, R11
-	SHLQ         $0x02, R13
-	JMP          test
-
-loop:
-	VMOVUPS (CX)(R12*1), Z6
-	VMOVUPS (DX)(R12*1), Z7
-	VADDPS  Z7, Z6, Z6
-	VMULPS  Z3, Z6, Z6
-	VADDPS  Z5, Z0, Z7
-	VADDPS  Z6, Z7, Z6
-	VMOVUPS Z6, (AX)(R12*1)
-	VMOVUPS (SI)(R12*1), Z6
-	VMOVUPS (DI)(R12*1), Z7
-	VADDPS  Z7, Z6, Z6
-	VMULPS  Z3, Z6, Z6
-	VADDPS  Z6, Z1, Z6
-	VMOVUPS Z6, (BX)(R12*1)
-	VMOVUPS (R9)(R12*1), Z6
-	VMOVUPS (R10)(R12*1), Z7
-	VADDPS  Z7, Z6, Z6
-	VMULPS  Z3, Z6, Z6
-	VADDPS  Z6, Z2, Z6
-	VMOVUPS Z6, (R8)(R12*1)
-	ADDQ    $0x40, R12
-	VADDPS  Z4, Z5, Z5
-
-test:
-	CMPQ      R12, R13
-	JLT       loop
-	TESTQ     R11, R11
-	JE        done
-	MOVL      $0x0000ffff, R13
-	BZHIL     R11, R13, R13
-	KMOVW     R13, K1
-	VMOVUPS.Z (CX)(R12*1), K1, Z4
-	VMOVUPS.Z (DX)(R12*1), K1, Z6
-	VADDPS    Z6, Z4, Z4
-	VMULPS    Z3, Z4, Z4
-	VADDPS    Z5, Z0, Z0
-	VADDPS    Z4, Z0, Z4
-	VMOVUPS   Z4, K1, (AX)(R12*1)
-	VMOVUPS.Z (SI)(R12*1), K1, Z0
-	VMOVUPS.Z (DI)(R12*1), K1, Z4
-	VADDPS    Z4, Z0, Z0
-	VMULPS    Z3, Z0, Z0
-	VADDPS    Z0, Z1, Z0
-	VMOVUPS   Z0, K1, (BX)(R12*1)
-	VMOVUPS.Z (R9)(R12*1), K1, Z0
-	VMOVUPS.Z (R10)(R12*1), K1, Z1
-	VADDPS    Z1, Z0, Z0
-	VMULPS    Z3, Z0, Z0
-	VADDPS    Z0, Z2, Z0
-	VMOVUPS   Z0, K1, (R8)(R12*1)
-
-done:
-	VZEROUPPER
-	RET
 
 // func limitAVX512(dst *float32, again *float32, first *float32, was *float32, lo *float32, hi *float32, n int)
 // Requires: AVX, AVX512F, BMI2
@@ -2478,8 +2347,8 @@ TEXT ·prolongAVX512(SB), NOSPLIT, $0-72
 	VBROADCASTSS 4(BX), Z1
 	VBROADCASTSS 8(BX), Z2
 	VBROADCASTSS 12(BX), Z3
-	VBROADCASTSS float6<>+0(SB), Z4
-	VBROADCASTSS float7<>+0(SB), Z5
+	VBROADCASTSS float5<>+0(SB), Z4
+	VBROADCASTSS float6<>+0(SB), Z5
 	VMOVUPS      spreadMain<>+0(SB), Z6
 	VMOVUPS      spreadSide<>+0(SB), Z7
 	MOVQ         draws+40(FP), BX
@@ -2534,11 +2403,11 @@ test:
 	VZEROUPPER
 	RET
 
-DATA float6<>+0(SB)/4, $0x3f400000
-GLOBL float6<>(SB), RODATA|NOPTR, $4
+DATA float5<>+0(SB)/4, $0x3f400000
+GLOBL float5<>(SB), RODATA|NOPTR, $4
 
-DATA float7<>+0(SB)/4, $0x3e800000
-GLOBL float7<>(SB), RODATA|NOPTR, $4
+DATA float6<>+0(SB)/4, $0x3e800000
+GLOBL float6<>(SB), RODATA|NOPTR, $4
 
 // func foldAVX512(dst *float32, src *float32, rows int, n int, step int, sy int, w *[4]float32)
 // Requires: AVX, AVX512F
@@ -3067,7 +2936,7 @@ TEXT ·halveAVX512(SB), NOSPLIT, $0-32
 	MOVQ         dst+0(FP), AX
 	MOVQ         a+8(FP), CX
 	VBROADCASTSS q+16(FP), Z0
-	VBROADCASTSS float8<>+0(SB), Z1
+	VBROADCASTSS float7<>+0(SB), Z1
 	MOVQ         n+24(FP), DX
 	SHLQ         $0x02, DX
 	VMOVUPS      evens<>+0(SB), Z2
@@ -3101,8 +2970,8 @@ test:
 	VZEROUPPER
 	RET
 
-DATA float8<>+0(SB)/4, $0x40400000
-GLOBL float8<>(SB), RODATA|NOPTR, $4
+DATA float7<>+0(SB)/4, $0x40400000
+GLOBL float7<>(SB), RODATA|NOPTR, $4
 
 // func differAVX512(dst *float32, light *float32, noise *float32, step int, off int, q float32, n int)
 // Requires: AVX, AVX512F
@@ -3115,9 +2984,9 @@ TEXT ·differAVX512(SB), NOSPLIT, $0-56
 	MOVQ         off+32(FP), SI
 	SHLQ         $0x02, SI
 	VBROADCASTSS q+40(FP), Z0
-	VBROADCASTSS float9<>+0(SB), Z1
-	VBROADCASTSS float7<>+0(SB), Z2
-	VBROADCASTSS float10<>+0(SB), Z3
+	VBROADCASTSS float8<>+0(SB), Z1
+	VBROADCASTSS float6<>+0(SB), Z2
+	VBROADCASTSS float9<>+0(SB), Z3
 	VMULPS       Z3, Z0, Z3
 	MOVQ         n+48(FP), R9
 	SHLQ         $0x02, R9
@@ -3222,11 +3091,11 @@ test:
 	VZEROUPPER
 	RET
 
-DATA float9<>+0(SB)/4, $0x322bcc77
-GLOBL float9<>(SB), RODATA|NOPTR, $4
+DATA float8<>+0(SB)/4, $0x322bcc77
+GLOBL float8<>(SB), RODATA|NOPTR, $4
 
-DATA float10<>+0(SB)/4, $0x38d1b717
-GLOBL float10<>(SB), RODATA|NOPTR, $4
+DATA float9<>+0(SB)/4, $0x38d1b717
+GLOBL float9<>(SB), RODATA|NOPTR, $4
 
 // func partAVX512(dst *float32, a *float32, step int, count int, off int, n int)
 // Requires: AVX, AVX512DQ, AVX512F
@@ -3285,7 +3154,7 @@ TEXT ·gatherLikeAVX512(SB), NOSPLIT, $0-84
 	LEAQ         (CX)(SI*1), SI
 	VBROADCASTSS up+80(FP), Z0
 	VPXORD       Z1, Z1, Z1
-	VBROADCASTSS float11<>+0(SB), Z2
+	VBROADCASTSS float10<>+0(SB), Z2
 	MOVQ         n+72(FP), R13
 	SHLQ         $0x02, R13
 	XORQ         R14, R14
@@ -3308,12 +3177,15 @@ loop:
 	VMAXPS       Z1, Z3, Z3
 	VMAXPS       (DX)(R14*1), Z3, Z3
 	VMINPS       Z2, Z3, Z4
-	VBROADCASTSS float12<>+0(SB), Z5
+	VBROADCASTSS float11<>+0(SB), Z5
 	VMULPS       Z5, Z4, Z4
 	VRNDSCALEPS  $0x00, Z4, Z5
 	VSUBPS       Z5, Z4, Z4
-	VBROADCASTSS float13<>+0(SB), Z6
+	VBROADCASTSS float12<>+0(SB), Z6
 	VMOVAPS      Z6, Z6
+	VMULPS       Z4, Z6, Z6
+	VBROADCASTSS float13<>+0(SB), Z7
+	VADDPS       Z7, Z6, Z6
 	VMULPS       Z4, Z6, Z6
 	VBROADCASTSS float14<>+0(SB), Z7
 	VADDPS       Z7, Z6, Z6
@@ -3327,10 +3199,7 @@ loop:
 	VBROADCASTSS float17<>+0(SB), Z7
 	VADDPS       Z7, Z6, Z6
 	VMULPS       Z4, Z6, Z6
-	VBROADCASTSS float18<>+0(SB), Z7
-	VADDPS       Z7, Z6, Z6
-	VMULPS       Z4, Z6, Z6
-	VBROADCASTSS float3<>+0(SB), Z4
+	VBROADCASTSS float2<>+0(SB), Z4
 	VADDPS       Z4, Z6, Z6
 	VCVTPS2DQ    Z5, Z5
 	VPSLLD       $0x17, Z5, Z5
@@ -3367,29 +3236,29 @@ test:
 	VZEROUPPER
 	RET
 
-DATA float11<>+0(SB)/4, $0x41400000
+DATA float10<>+0(SB)/4, $0x41400000
+GLOBL float10<>(SB), RODATA|NOPTR, $4
+
+DATA float11<>+0(SB)/4, $0xbfb8aa3b
 GLOBL float11<>(SB), RODATA|NOPTR, $4
 
-DATA float12<>+0(SB)/4, $0xbfb8aa3b
+DATA float12<>+0(SB)/4, $0x39218489
 GLOBL float12<>(SB), RODATA|NOPTR, $4
 
-DATA float13<>+0(SB)/4, $0x39218489
+DATA float13<>+0(SB)/4, $0x3aaec3ff
 GLOBL float13<>(SB), RODATA|NOPTR, $4
 
-DATA float14<>+0(SB)/4, $0x3aaec3ff
+DATA float14<>+0(SB)/4, $0x3c1d955b
 GLOBL float14<>(SB), RODATA|NOPTR, $4
 
-DATA float15<>+0(SB)/4, $0x3c1d955b
+DATA float15<>+0(SB)/4, $0x3d635847
 GLOBL float15<>(SB), RODATA|NOPTR, $4
 
-DATA float16<>+0(SB)/4, $0x3d635847
+DATA float16<>+0(SB)/4, $0x3e75fdf0
 GLOBL float16<>(SB), RODATA|NOPTR, $4
 
-DATA float17<>+0(SB)/4, $0x3e75fdf0
+DATA float17<>+0(SB)/4, $0x3f317218
 GLOBL float17<>(SB), RODATA|NOPTR, $4
-
-DATA float18<>+0(SB)/4, $0x3f317218
-GLOBL float18<>(SB), RODATA|NOPTR, $4
 
 // func deepenAVX512(depth *float32, out *float32, od *float32, a *float32, b *float32, c *float32, d *float32, w *[4]float32, half float32, share float32, keep float32, n int)
 // Requires: AVX, AVX512F, BMI2
@@ -3409,7 +3278,7 @@ TEXT ·deepenAVX512(SB), NOSPLIT, $0-88
 	VBROADCASTSS half+64(FP), Z4
 	VBROADCASTSS share+68(FP), Z5
 	VBROADCASTSS keep+72(FP), Z6
-	VBROADCASTSS float19<>+0(SB), Z7
+	VBROADCASTSS float18<>+0(SB), Z7
 	MOVQ         n+80(FP), R9
 	XORQ         R10, R10
 	MOVQ         R9, R11
@@ -3436,12 +3305,15 @@ loop:
 	VADDPS       Z8, Z9, Z9
 	VMOVUPS      Z9, (AX)(R10*1)
 	VMINPS       Z8, Z7, Z8
-	VBROADCASTSS float12<>+0(SB), Z9
+	VBROADCASTSS float11<>+0(SB), Z9
 	VMULPS       Z9, Z8, Z8
 	VRNDSCALEPS  $0x00, Z8, Z9
 	VSUBPS       Z9, Z8, Z8
-	VBROADCASTSS float13<>+0(SB), Z10
+	VBROADCASTSS float12<>+0(SB), Z10
 	VMOVAPS      Z10, Z10
+	VMULPS       Z8, Z10, Z10
+	VBROADCASTSS float13<>+0(SB), Z11
+	VADDPS       Z11, Z10, Z10
 	VMULPS       Z8, Z10, Z10
 	VBROADCASTSS float14<>+0(SB), Z11
 	VADDPS       Z11, Z10, Z10
@@ -3455,10 +3327,7 @@ loop:
 	VBROADCASTSS float17<>+0(SB), Z11
 	VADDPS       Z11, Z10, Z10
 	VMULPS       Z8, Z10, Z10
-	VBROADCASTSS float18<>+0(SB), Z11
-	VADDPS       Z11, Z10, Z10
-	VMULPS       Z8, Z10, Z10
-	VBROADCASTSS float3<>+0(SB), Z8
+	VBROADCASTSS float2<>+0(SB), Z8
 	VADDPS       Z8, Z10, Z10
 	VCVTPS2DQ    Z9, Z9
 	VPSLLD       $0x17, Z9, Z9
@@ -3495,12 +3364,15 @@ test:
 	VADDPS       Z8, Z0, Z0
 	VMOVUPS      Z0, K1, (AX)(R10*1)
 	VMINPS       Z8, Z7, Z8
-	VBROADCASTSS float12<>+0(SB), Z0
+	VBROADCASTSS float11<>+0(SB), Z0
 	VMULPS       Z0, Z8, Z0
 	VRNDSCALEPS  $0x00, Z0, Z1
 	VSUBPS       Z1, Z0, Z0
-	VBROADCASTSS float13<>+0(SB), Z2
+	VBROADCASTSS float12<>+0(SB), Z2
 	VMOVAPS      Z2, Z2
+	VMULPS       Z0, Z2, Z2
+	VBROADCASTSS float13<>+0(SB), Z3
+	VADDPS       Z3, Z2, Z2
 	VMULPS       Z0, Z2, Z2
 	VBROADCASTSS float14<>+0(SB), Z3
 	VADDPS       Z3, Z2, Z2
@@ -3514,10 +3386,7 @@ test:
 	VBROADCASTSS float17<>+0(SB), Z3
 	VADDPS       Z3, Z2, Z2
 	VMULPS       Z0, Z2, Z2
-	VBROADCASTSS float18<>+0(SB), Z3
-	VADDPS       Z3, Z2, Z2
-	VMULPS       Z0, Z2, Z2
-	VBROADCASTSS float3<>+0(SB), Z0
+	VBROADCASTSS float2<>+0(SB), Z0
 	VADDPS       Z0, Z2, Z2
 	VCVTPS2DQ    Z1, Z1
 	VPSLLD       $0x17, Z1, Z1
@@ -3532,8 +3401,8 @@ done:
 	VZEROUPPER
 	RET
 
-DATA float19<>+0(SB)/4, $0x42ae0000
-GLOBL float19<>(SB), RODATA|NOPTR, $4
+DATA float18<>+0(SB)/4, $0x42ae0000
+GLOBL float18<>(SB), RODATA|NOPTR, $4
 
 // func fadeAVX512(dst *float32, a *float32, depth float32, n int)
 // Requires: AVX, AVX512F
@@ -3541,7 +3410,7 @@ TEXT ·fadeAVX512(SB), NOSPLIT, $0-32
 	MOVQ         dst+0(FP), AX
 	MOVQ         a+8(FP), CX
 	VBROADCASTSS depth+16(FP), Z0
-	VBROADCASTSS float19<>+0(SB), Z1
+	VBROADCASTSS float18<>+0(SB), Z1
 	MOVQ         n+24(FP), DX
 	SHLQ         $0x02, DX
 	XORQ         BX, BX
@@ -3550,12 +3419,15 @@ TEXT ·fadeAVX512(SB), NOSPLIT, $0-32
 loop:
 	VMULPS       (CX)(BX*1), Z0, Z2
 	VMINPS       Z2, Z1, Z2
-	VBROADCASTSS float12<>+0(SB), Z3
+	VBROADCASTSS float11<>+0(SB), Z3
 	VMULPS       Z3, Z2, Z2
 	VRNDSCALEPS  $0x00, Z2, Z3
 	VSUBPS       Z3, Z2, Z2
-	VBROADCASTSS float13<>+0(SB), Z4
+	VBROADCASTSS float12<>+0(SB), Z4
 	VMOVAPS      Z4, Z4
+	VMULPS       Z2, Z4, Z4
+	VBROADCASTSS float13<>+0(SB), Z5
+	VADDPS       Z5, Z4, Z4
 	VMULPS       Z2, Z4, Z4
 	VBROADCASTSS float14<>+0(SB), Z5
 	VADDPS       Z5, Z4, Z4
@@ -3569,10 +3441,7 @@ loop:
 	VBROADCASTSS float17<>+0(SB), Z5
 	VADDPS       Z5, Z4, Z4
 	VMULPS       Z2, Z4, Z4
-	VBROADCASTSS float18<>+0(SB), Z5
-	VADDPS       Z5, Z4, Z4
-	VMULPS       Z2, Z4, Z4
-	VBROADCASTSS float3<>+0(SB), Z2
+	VBROADCASTSS float2<>+0(SB), Z2
 	VADDPS       Z2, Z4, Z4
 	VCVTPS2DQ    Z3, Z3
 	VPSLLD       $0x17, Z3, Z3
@@ -3600,7 +3469,7 @@ TEXT ·looksAVX512(SB), NOSPLIT, $192-64
 	LEAQ         31(SP), R10
 	ANDQ         $-32, R10
 	VMOVUPS      iota<>+0(SB), Y0
-	VBROADCASTSS float20<>+0(SB), Y1
+	VBROADCASTSS float19<>+0(SB), Y1
 	VXORPS       Y2, Y2, Y2
 	VPBROADCASTD whole7<>+0(SB), Y3
 
@@ -3901,8 +3770,8 @@ done:
 	VZEROUPPER
 	RET
 
-DATA float20<>+0(SB)/4, $0x41000000
-GLOBL float20<>(SB), RODATA|NOPTR, $4
+DATA float19<>+0(SB)/4, $0x41000000
+GLOBL float19<>(SB), RODATA|NOPTR, $4
 
 DATA whole7<>+0(SB)/4, $0x00000007
 GLOBL whole7<>(SB), RODATA|NOPTR, $4
@@ -3969,7 +3838,7 @@ TEXT ·carryAVX512(SB), NOSPLIT, $0-88
 	MOVQ         out+40(FP), DI
 	VBROADCASTSS aim+80(FP), Z0
 	VBROADCASTSS share+84(FP), Z1
-	VBROADCASTSS float3<>+0(SB), Z2
+	VBROADCASTSS float2<>+0(SB), Z2
 	MOVQ         rows+64(FP), R8
 
 row:
@@ -4115,7 +3984,7 @@ TEXT ·fluxAVX512(SB), NOSPLIT, $0-64
 	MOVQ         step+40(FP), DI
 	SHLQ         $0x02, DI
 	MOVQ         count+48(FP), R8
-	VBROADCASTSS float21<>+0(SB), Z0
+	VBROADCASTSS float20<>+0(SB), Z0
 	MOVQ         n+56(FP), R9
 	XORQ         R10, R10
 	MOVQ         R9, R11
@@ -4201,8 +4070,8 @@ done:
 	VZEROUPPER
 	RET
 
-DATA float21<>+0(SB)/4, $0x0da24260
-GLOBL float21<>(SB), RODATA|NOPTR, $4
+DATA float20<>+0(SB)/4, $0x0da24260
+GLOBL float20<>(SB), RODATA|NOPTR, $4
 
 // func leanAVX512(out *float32, src *float32, fx *float32, fy *float32, fz *float32, x float32, y float32, z float32, n int)
 // Requires: AVX, AVX512F, BMI2
@@ -4215,7 +4084,7 @@ TEXT ·leanAVX512(SB), NOSPLIT, $0-64
 	VBROADCASTSS x+40(FP), Z0
 	VBROADCASTSS y+44(FP), Z1
 	VBROADCASTSS z+48(FP), Z2
-	VBROADCASTSS float3<>+0(SB), Z3
+	VBROADCASTSS float2<>+0(SB), Z3
 	VPXORD       Z4, Z4, Z4
 	MOVQ         n+56(FP), DI
 	XORQ         R8, R8
@@ -4273,7 +4142,7 @@ TEXT ·dimAVX512(SB), NOSPLIT, $0-36
 	MOVQ         pass+0(FP), AX
 	MOVQ         kept+8(FP), CX
 	VBROADCASTSS through+16(FP), Y0
-	VBROADCASTSS float3<>+0(SB), Y1
+	VBROADCASTSS float2<>+0(SB), Y1
 	VMOVUPS      shifted<>+0(SB), Y2
 	VPBROADCASTD whole7<>+0(SB), Y3
 	MOVQ         n+24(FP), DX
@@ -4390,7 +4259,7 @@ TEXT ·midwayAVX512(SB), NOSPLIT, $0-72
 	MOVQ         d+32(FP), SI
 	MOVQ         bad+56(FP), DI
 	VBROADCASTSS float0<>+0(SB), Z0
-	VBROADCASTSS float22<>+0(SB), Z1
+	VBROADCASTSS float21<>+0(SB), Z1
 	VPBROADCASTD whole2147483647<>+0(SB), Z2
 	MOVQ         rel+40(FP), R8
 	MOVQ         base+48(FP), R9
@@ -4430,8 +4299,8 @@ test:
 	VZEROUPPER
 	RET
 
-DATA float22<>+0(SB)/4, $0x3d800000
-GLOBL float22<>(SB), RODATA|NOPTR, $4
+DATA float21<>+0(SB)/4, $0x3d800000
+GLOBL float21<>(SB), RODATA|NOPTR, $4
 
 DATA whole2147483647<>+0(SB)/4, $0x7fffffff
 GLOBL whole2147483647<>(SB), RODATA|NOPTR, $4
@@ -4470,8 +4339,8 @@ TEXT ·seenAVX512(SB), NOSPLIT, $0-32
 	MOVQ         kept+8(FP), CX
 	MOVQ         pass+16(FP), DX
 	VPXORD       Z0, Z0, Z0
-	VBROADCASTSS float23<>+0(SB), Z1
-	VBROADCASTSS float24<>+0(SB), Z2
+	VBROADCASTSS float22<>+0(SB), Z1
+	VBROADCASTSS float23<>+0(SB), Z2
 	MOVQ         n+24(FP), BX
 	XORQ         SI, SI
 	MOVQ         BX, DI
@@ -4518,11 +4387,11 @@ done:
 	VZEROUPPER
 	RET
 
-DATA float23<>+0(SB)/4, $0x40800000
-GLOBL float23<>(SB), RODATA|NOPTR, $4
+DATA float22<>+0(SB)/4, $0x40800000
+GLOBL float22<>(SB), RODATA|NOPTR, $4
 
-DATA float24<>+0(SB)/4, $0x3e2aaaab
-GLOBL float24<>(SB), RODATA|NOPTR, $4
+DATA float23<>+0(SB)/4, $0x3e2aaaab
+GLOBL float23<>(SB), RODATA|NOPTR, $4
 
 // func depthsAVX512(dst *float32, x *float32, mean *float32, nx int, ny int, nz int, at float32, step float32, from float32, by float32, y float32, z float32, sy float32, sz float32, looks int)
 // Requires: AVX, AVX512F
@@ -4646,14 +4515,18 @@ TEXT ·beamAVX512(SB), NOSPLIT, $0-36
 	MOVQ         tau+16(FP), DX
 	MOVQ         pass+24(FP), BX
 	VBROADCASTSS share+32(FP), Z0
-	VBROADCASTSS float23<>+0(SB), Z1
-	VBROADCASTSS float3<>+0(SB), Z2
+	VBROADCASTSS float22<>+0(SB), Z1
+	VBROADCASTSS float2<>+0(SB), Z2
 	VMOVUPS      (CX), Z3
 	VMOVUPS      (DX), Z4
 	VDIVPS       Z3, Z4, Z4
 	VMINPS       Z1, Z4, Z4
 	VMULPS       Z4, Z4, Z4
 	VMOVAPS      Z2, Z5
+	VBROADCASTSS float24<>+0(SB), Z6
+	VMULPS       Z6, Z4, Z6
+	VMULPS       Z6, Z5, Z5
+	VADDPS       Z2, Z5, Z5
 	VBROADCASTSS float25<>+0(SB), Z6
 	VMULPS       Z6, Z4, Z6
 	VMULPS       Z6, Z5, Z5
@@ -4662,11 +4535,7 @@ TEXT ·beamAVX512(SB), NOSPLIT, $0-36
 	VMULPS       Z6, Z4, Z6
 	VMULPS       Z6, Z5, Z5
 	VADDPS       Z2, Z5, Z5
-	VBROADCASTSS float27<>+0(SB), Z6
-	VMULPS       Z6, Z4, Z6
-	VMULPS       Z6, Z5, Z5
-	VADDPS       Z2, Z5, Z5
-	VBROADCASTSS float24<>+0(SB), Z6
+	VBROADCASTSS float23<>+0(SB), Z6
 	VMULPS       Z6, Z4, Z6
 	VMULPS       Z6, Z5, Z5
 	VADDPS       Z2, Z5, Z5
@@ -4681,6 +4550,10 @@ TEXT ·beamAVX512(SB), NOSPLIT, $0-36
 	VMINPS       Z1, Z4, Z4
 	VMULPS       Z4, Z4, Z4
 	VMOVAPS      Z2, Z1
+	VBROADCASTSS float24<>+0(SB), Z5
+	VMULPS       Z5, Z4, Z5
+	VMULPS       Z5, Z1, Z1
+	VADDPS       Z2, Z1, Z1
 	VBROADCASTSS float25<>+0(SB), Z5
 	VMULPS       Z5, Z4, Z5
 	VMULPS       Z5, Z1, Z1
@@ -4689,11 +4562,7 @@ TEXT ·beamAVX512(SB), NOSPLIT, $0-36
 	VMULPS       Z5, Z4, Z5
 	VMULPS       Z5, Z1, Z1
 	VADDPS       Z2, Z1, Z1
-	VBROADCASTSS float27<>+0(SB), Z5
-	VMULPS       Z5, Z4, Z5
-	VMULPS       Z5, Z1, Z1
-	VADDPS       Z2, Z1, Z1
-	VBROADCASTSS float24<>+0(SB), Z5
+	VBROADCASTSS float23<>+0(SB), Z5
 	VMULPS       Z5, Z4, Z5
 	VMULPS       Z5, Z1, Z1
 	VADDPS       Z2, Z1, Z1
@@ -4705,14 +4574,14 @@ TEXT ·beamAVX512(SB), NOSPLIT, $0-36
 	VZEROUPPER
 	RET
 
-DATA float25<>+0(SB)/4, $0x3c638e39
+DATA float24<>+0(SB)/4, $0x3c638e39
+GLOBL float24<>(SB), RODATA|NOPTR, $4
+
+DATA float25<>+0(SB)/4, $0x3cc30c31
 GLOBL float25<>(SB), RODATA|NOPTR, $4
 
-DATA float26<>+0(SB)/4, $0x3cc30c31
+DATA float26<>+0(SB)/4, $0x3d4ccccd
 GLOBL float26<>(SB), RODATA|NOPTR, $4
-
-DATA float27<>+0(SB)/4, $0x3d4ccccd
-GLOBL float27<>(SB), RODATA|NOPTR, $4
 
 // func receiveAVX512(sum *float32, flux *float32, w *float32, way *float32, x *float32, light *[3]float32, at *[3]float32, bright float32)
 // Requires: AVX, AVX512F
@@ -4725,7 +4594,7 @@ TEXT ·receiveAVX512(SB), NOSPLIT, $0-60
 	MOVQ         light+40(FP), DI
 	MOVQ         at+48(FP), R8
 	VBROADCASTSS bright+56(FP), Z0
-	VBROADCASTSS float2<>+0(SB), Z1
+	VBROADCASTSS float1<>+0(SB), Z1
 	VBROADCASTSS (DI), Z2
 	VBROADCASTSS (R8), Z3
 	VBROADCASTSS 4(DI), Z4
@@ -5001,21 +4870,20 @@ test:
 // func ledAVX512(spots *int32, ax *float32, ay *float32, az *float32, step int, f *[6]float32, c *[6]int32, runs *int32, count int)
 // Requires: AVX, AVX512F, BMI2
 TEXT ·ledAVX512(SB), NOSPLIT, $0-72
-	VBROADCASTSS float0<>+0(SB), Z0
-	VPXORD       Z1, Z1, Z1
+	VPXORD       Z0, Z0, Z0
 	MOVQ         f+40(FP), AX
 	MOVQ         c+48(FP), CX
-	VBROADCASTSS (AX), Z2
-	VBROADCASTSS 4(AX), Z3
-	VBROADCASTSS 8(AX), Z4
-	VBROADCASTSS 12(AX), Z5
-	VBROADCASTSS 16(AX), Z6
-	VBROADCASTSS 20(AX), Z7
-	VPBROADCASTD (CX), Z8
-	VPBROADCASTD 4(CX), Z9
-	VPBROADCASTD 8(CX), Z10
-	VPBROADCASTD 12(CX), Z11
-	VPBROADCASTD 16(CX), Z12
+	VBROADCASTSS (AX), Z1
+	VBROADCASTSS 4(AX), Z2
+	VBROADCASTSS 8(AX), Z3
+	VBROADCASTSS 12(AX), Z4
+	VBROADCASTSS 16(AX), Z5
+	VBROADCASTSS 20(AX), Z6
+	VPBROADCASTD (CX), Z7
+	VPBROADCASTD 4(CX), Z8
+	VPBROADCASTD 8(CX), Z9
+	VPBROADCASTD 12(CX), Z10
+	VPBROADCASTD 16(CX), Z11
 	MOVQ         runs+56(FP), R9
 	MOVQ         count+64(FP), R10
 
@@ -5044,10 +4912,10 @@ run:
 	MOVLQSX      8(R9), R8
 	MOVQ         spots+0(FP), R11
 	LEAQ         (R11)(R8*4), R8
-	VMOVUPS      iota<>+0(SB), Z13
-	VBROADCASTSS 12(R9), Z14
-	VBROADCASTSS 16(R9), Z15
-	VBROADCASTSS 20(R9), Z16
+	VMOVUPS      iota<>+0(SB), Z12
+	VBROADCASTSS 12(R9), Z13
+	VBROADCASTSS 16(R9), Z14
+	VBROADCASTSS 20(R9), Z15
 	MOVLQSX      4(R9), R11
 	XORQ         R12, R12
 	MOVQ         R11, R13
@@ -5057,53 +4925,50 @@ run:
 	JMP          test
 
 loop:
-	VMOVUPS      (AX)(R12*1), Z18
-	VMOVUPS      (CX)(R12*1), Z17
-	VADDPS       Z17, Z18, Z18
-	VMULPS       Z0, Z18, Z18
-	VADDPS       Z13, Z14, Z17
-	VADDPS       Z18, Z17, Z18
-	VBROADCASTSS float1<>+0(SB), Z17
-	VADDPS       Z17, Z13, Z13
-	VSUBPS       Z2, Z18, Z18
-	VMAXPS       Z1, Z18, Z18
-	VMINPS       Z5, Z18, Z18
-	VCVTTPS2DQ   Z18, Z17
-	VPMINSD      Z8, Z17, Z17
-	VCVTDQ2PS    Z17, Z19
-	VSUBPS       Z19, Z18, Z18
-	VMOVUPS      Z18, 2048(R8)(R12*1)
-	VMOVUPS      (DX)(R12*1), Z18
-	VMOVUPS      (BX)(R12*1), Z19
-	VADDPS       Z19, Z18, Z18
-	VMULPS       Z0, Z18, Z18
-	VADDPS       Z18, Z15, Z18
-	VSUBPS       Z3, Z18, Z18
-	VMAXPS       Z1, Z18, Z18
-	VMINPS       Z6, Z18, Z18
-	VCVTTPS2DQ   Z18, Z20
-	VPMINSD      Z9, Z20, Z20
-	VCVTDQ2PS    Z20, Z19
-	VSUBPS       Z19, Z18, Z18
-	VPMULLD      Z11, Z20, Z20
-	VPADDD       Z20, Z17, Z17
-	VMOVUPS      Z18, 4096(R8)(R12*1)
-	VMOVUPS      (SI)(R12*1), Z18
-	VMOVUPS      (DI)(R12*1), Z19
-	VADDPS       Z19, Z18, Z18
-	VMULPS       Z0, Z18, Z18
-	VADDPS       Z18, Z16, Z18
-	VSUBPS       Z4, Z18, Z18
-	VMAXPS       Z1, Z18, Z18
-	VMINPS       Z7, Z18, Z18
-	VCVTTPS2DQ   Z18, Z20
-	VPMINSD      Z10, Z20, Z20
-	VCVTDQ2PS    Z20, Z19
-	VSUBPS       Z19, Z18, Z18
-	VPMULLD      Z12, Z20, Z20
-	VPADDD       Z20, Z17, Z17
-	VMOVUPS      Z18, 6144(R8)(R12*1)
-	VMOVDQU32    Z17, (R8)(R12*1)
+	VMOVUPS      (AX)(R12*1), Z17
+	VMOVUPS      (CX)(R12*1), Z16
+	VADDPS       Z16, Z17, Z17
+	VADDPS       Z12, Z13, Z16
+	VADDPS       Z17, Z16, Z17
+	VBROADCASTSS float27<>+0(SB), Z16
+	VADDPS       Z16, Z12, Z12
+	VSUBPS       Z1, Z17, Z17
+	VMAXPS       Z0, Z17, Z17
+	VMINPS       Z4, Z17, Z17
+	VCVTTPS2DQ   Z17, Z16
+	VPMINSD      Z7, Z16, Z16
+	VCVTDQ2PS    Z16, Z18
+	VSUBPS       Z18, Z17, Z17
+	VMOVUPS      Z17, 2048(R8)(R12*1)
+	VMOVUPS      (DX)(R12*1), Z17
+	VMOVUPS      (BX)(R12*1), Z18
+	VADDPS       Z18, Z17, Z17
+	VADDPS       Z17, Z14, Z17
+	VSUBPS       Z2, Z17, Z17
+	VMAXPS       Z0, Z17, Z17
+	VMINPS       Z5, Z17, Z17
+	VCVTTPS2DQ   Z17, Z19
+	VPMINSD      Z8, Z19, Z19
+	VCVTDQ2PS    Z19, Z18
+	VSUBPS       Z18, Z17, Z17
+	VPMULLD      Z10, Z19, Z19
+	VPADDD       Z19, Z16, Z16
+	VMOVUPS      Z17, 4096(R8)(R12*1)
+	VMOVUPS      (SI)(R12*1), Z17
+	VMOVUPS      (DI)(R12*1), Z18
+	VADDPS       Z18, Z17, Z17
+	VADDPS       Z17, Z15, Z17
+	VSUBPS       Z3, Z17, Z17
+	VMAXPS       Z0, Z17, Z17
+	VMINPS       Z6, Z17, Z17
+	VCVTTPS2DQ   Z17, Z19
+	VPMINSD      Z9, Z19, Z19
+	VCVTDQ2PS    Z19, Z18
+	VSUBPS       Z18, Z17, Z17
+	VPMULLD      Z11, Z19, Z19
+	VPADDD       Z19, Z16, Z16
+	VMOVUPS      Z17, 6144(R8)(R12*1)
+	VMOVDQU32    Z16, (R8)(R12*1)
 	ADDQ         $0x40, R12
 
 test:
@@ -5114,53 +4979,50 @@ test:
 	MOVL         $0x0000ffff, R13
 	BZHIL        R11, R13, R13
 	KMOVW        R13, K1
-	VMOVUPS.Z    (AX)(R12*1), K1, Z17
-	VMOVUPS.Z    (CX)(R12*1), K1, Z18
-	VADDPS       Z18, Z17, Z17
-	VMULPS       Z0, Z17, Z17
-	VADDPS       Z13, Z14, Z14
-	VADDPS       Z17, Z14, Z17
-	VBROADCASTSS float1<>+0(SB), Z14
+	VMOVUPS.Z    (AX)(R12*1), K1, Z16
+	VMOVUPS.Z    (CX)(R12*1), K1, Z17
+	VADDPS       Z17, Z16, Z16
+	VADDPS       Z12, Z13, Z13
+	VADDPS       Z16, Z13, Z16
+	VBROADCASTSS float27<>+0(SB), Z13
+	VADDPS       Z13, Z12, Z12
+	VSUBPS       Z1, Z16, Z16
+	VMAXPS       Z0, Z16, Z16
+	VMINPS       Z4, Z16, Z16
+	VCVTTPS2DQ   Z16, Z12
+	VPMINSD      Z7, Z12, Z12
+	VCVTDQ2PS    Z12, Z13
+	VSUBPS       Z13, Z16, Z16
+	VMOVUPS      Z16, K1, 2048(R8)(R12*1)
+	VMOVUPS.Z    (DX)(R12*1), K1, Z13
+	VMOVUPS.Z    (BX)(R12*1), K1, Z16
+	VADDPS       Z16, Z13, Z13
+	VADDPS       Z13, Z14, Z13
+	VSUBPS       Z2, Z13, Z13
+	VMAXPS       Z0, Z13, Z13
+	VMINPS       Z5, Z13, Z13
+	VCVTTPS2DQ   Z13, Z16
+	VPMINSD      Z8, Z16, Z16
+	VCVTDQ2PS    Z16, Z14
+	VSUBPS       Z14, Z13, Z13
+	VPMULLD      Z10, Z16, Z16
+	VPADDD       Z16, Z12, Z12
+	VMOVUPS      Z13, K1, 4096(R8)(R12*1)
+	VMOVUPS.Z    (SI)(R12*1), K1, Z13
+	VMOVUPS.Z    (DI)(R12*1), K1, Z14
 	VADDPS       Z14, Z13, Z13
-	VSUBPS       Z2, Z17, Z17
-	VMAXPS       Z1, Z17, Z17
-	VMINPS       Z5, Z17, Z17
-	VCVTTPS2DQ   Z17, Z13
-	VPMINSD      Z8, Z13, Z13
-	VCVTDQ2PS    Z13, Z14
-	VSUBPS       Z14, Z17, Z17
-	VMOVUPS      Z17, K1, 2048(R8)(R12*1)
-	VMOVUPS.Z    (DX)(R12*1), K1, Z14
-	VMOVUPS.Z    (BX)(R12*1), K1, Z17
-	VADDPS       Z17, Z14, Z14
-	VMULPS       Z0, Z14, Z14
-	VADDPS       Z14, Z15, Z14
-	VSUBPS       Z3, Z14, Z14
-	VMAXPS       Z1, Z14, Z14
-	VMINPS       Z6, Z14, Z14
-	VCVTTPS2DQ   Z14, Z17
-	VPMINSD      Z9, Z17, Z17
-	VCVTDQ2PS    Z17, Z15
-	VSUBPS       Z15, Z14, Z14
-	VPMULLD      Z11, Z17, Z17
-	VPADDD       Z17, Z13, Z13
-	VMOVUPS      Z14, K1, 4096(R8)(R12*1)
-	VMOVUPS.Z    (SI)(R12*1), K1, Z14
-	VMOVUPS.Z    (DI)(R12*1), K1, Z15
-	VADDPS       Z15, Z14, Z14
-	VMULPS       Z0, Z14, Z14
-	VADDPS       Z14, Z16, Z14
-	VSUBPS       Z4, Z14, Z14
-	VMAXPS       Z1, Z14, Z14
-	VMINPS       Z7, Z14, Z14
-	VCVTTPS2DQ   Z14, Z16
-	VPMINSD      Z10, Z16, Z16
-	VCVTDQ2PS    Z16, Z15
-	VSUBPS       Z15, Z14, Z14
-	VPMULLD      Z12, Z16, Z16
-	VPADDD       Z16, Z13, Z13
-	VMOVUPS      Z14, K1, 6144(R8)(R12*1)
-	VMOVDQU32    Z13, K1, (R8)(R12*1)
+	VADDPS       Z13, Z15, Z13
+	VSUBPS       Z3, Z13, Z13
+	VMAXPS       Z0, Z13, Z13
+	VMINPS       Z6, Z13, Z13
+	VCVTTPS2DQ   Z13, Z15
+	VPMINSD      Z9, Z15, Z15
+	VCVTDQ2PS    Z15, Z14
+	VSUBPS       Z14, Z13, Z13
+	VPMULLD      Z11, Z15, Z15
+	VPADDD       Z15, Z12, Z12
+	VMOVUPS      Z13, K1, 6144(R8)(R12*1)
+	VMOVDQU32    Z12, K1, (R8)(R12*1)
 
 done:
 	ADDQ $0x18, R9
@@ -5169,24 +5031,26 @@ done:
 	VZEROUPPER
 	RET
 
+DATA float27<>+0(SB)/4, $0x41800000
+GLOBL float27<>(SB), RODATA|NOPTR, $4
+
 // func ledToAVX512(spots *int32, points *float32, ax *float32, ay *float32, az *float32, step int, f *[6]float32, c *[6]int32, runs *int32, count int)
 // Requires: AVX, AVX512F, BMI2
 TEXT ·ledToAVX512(SB), NOSPLIT, $0-80
-	VBROADCASTSS float0<>+0(SB), Z0
-	VPXORD       Z1, Z1, Z1
+	VPXORD       Z0, Z0, Z0
 	MOVQ         f+48(FP), AX
 	MOVQ         c+56(FP), CX
-	VBROADCASTSS (AX), Z2
-	VBROADCASTSS 4(AX), Z3
-	VBROADCASTSS 8(AX), Z4
-	VBROADCASTSS 12(AX), Z5
-	VBROADCASTSS 16(AX), Z6
-	VBROADCASTSS 20(AX), Z7
-	VPBROADCASTD (CX), Z8
-	VPBROADCASTD 4(CX), Z9
-	VPBROADCASTD 8(CX), Z10
-	VPBROADCASTD 12(CX), Z11
-	VPBROADCASTD 16(CX), Z12
+	VBROADCASTSS (AX), Z1
+	VBROADCASTSS 4(AX), Z2
+	VBROADCASTSS 8(AX), Z3
+	VBROADCASTSS 12(AX), Z4
+	VBROADCASTSS 16(AX), Z5
+	VBROADCASTSS 20(AX), Z6
+	VPBROADCASTD (CX), Z7
+	VPBROADCASTD 4(CX), Z8
+	VPBROADCASTD 8(CX), Z9
+	VPBROADCASTD 12(CX), Z10
+	VPBROADCASTD 16(CX), Z11
 	MOVQ         runs+64(FP), R10
 	MOVQ         count+72(FP), R11
 
@@ -5218,10 +5082,10 @@ run:
 	MOVLQSX      8(R10), R9
 	MOVQ         points+8(FP), R12
 	LEAQ         (R12)(R9*4), R9
-	VMOVUPS      iota<>+0(SB), Z13
-	VBROADCASTSS 12(R10), Z14
-	VBROADCASTSS 16(R10), Z15
-	VBROADCASTSS 20(R10), Z16
+	VMOVUPS      iota<>+0(SB), Z12
+	VBROADCASTSS 12(R10), Z13
+	VBROADCASTSS 16(R10), Z14
+	VBROADCASTSS 20(R10), Z15
 	MOVLQSX      4(R10), R12
 	XORQ         R13, R13
 	MOVQ         R12, R14
@@ -5231,56 +5095,53 @@ run:
 	JMP          test
 
 loop:
-	VMOVUPS      (AX)(R13*1), Z18
-	VMOVUPS      (CX)(R13*1), Z17
-	VADDPS       Z17, Z18, Z18
-	VMULPS       Z0, Z18, Z18
-	VADDPS       Z13, Z14, Z17
-	VADDPS       Z18, Z17, Z18
-	VBROADCASTSS float1<>+0(SB), Z17
-	VADDPS       Z17, Z13, Z13
-	VMOVUPS      Z18, (R9)(R13*1)
-	VSUBPS       Z2, Z18, Z18
-	VMAXPS       Z1, Z18, Z18
-	VMINPS       Z5, Z18, Z18
-	VCVTTPS2DQ   Z18, Z17
-	VPMINSD      Z8, Z17, Z17
-	VCVTDQ2PS    Z17, Z19
-	VSUBPS       Z19, Z18, Z18
-	VMOVUPS      Z18, 2048(R8)(R13*1)
-	VMOVUPS      (DX)(R13*1), Z18
-	VMOVUPS      (BX)(R13*1), Z19
-	VADDPS       Z19, Z18, Z18
-	VMULPS       Z0, Z18, Z18
-	VADDPS       Z18, Z15, Z18
-	VMOVUPS      Z18, 2048(R9)(R13*1)
-	VSUBPS       Z3, Z18, Z18
-	VMAXPS       Z1, Z18, Z18
-	VMINPS       Z6, Z18, Z18
-	VCVTTPS2DQ   Z18, Z20
-	VPMINSD      Z9, Z20, Z20
-	VCVTDQ2PS    Z20, Z19
-	VSUBPS       Z19, Z18, Z18
-	VPMULLD      Z11, Z20, Z20
-	VPADDD       Z20, Z17, Z17
-	VMOVUPS      Z18, 4096(R8)(R13*1)
-	VMOVUPS      (SI)(R13*1), Z18
-	VMOVUPS      (DI)(R13*1), Z19
-	VADDPS       Z19, Z18, Z18
-	VMULPS       Z0, Z18, Z18
-	VADDPS       Z18, Z16, Z18
-	VMOVUPS      Z18, 4096(R9)(R13*1)
-	VSUBPS       Z4, Z18, Z18
-	VMAXPS       Z1, Z18, Z18
-	VMINPS       Z7, Z18, Z18
-	VCVTTPS2DQ   Z18, Z20
-	VPMINSD      Z10, Z20, Z20
-	VCVTDQ2PS    Z20, Z19
-	VSUBPS       Z19, Z18, Z18
-	VPMULLD      Z12, Z20, Z20
-	VPADDD       Z20, Z17, Z17
-	VMOVUPS      Z18, 6144(R8)(R13*1)
-	VMOVDQU32    Z17, (R8)(R13*1)
+	VMOVUPS      (AX)(R13*1), Z17
+	VMOVUPS      (CX)(R13*1), Z16
+	VADDPS       Z16, Z17, Z17
+	VADDPS       Z12, Z13, Z16
+	VADDPS       Z17, Z16, Z17
+	VBROADCASTSS float27<>+0(SB), Z16
+	VADDPS       Z16, Z12, Z12
+	VMOVUPS      Z17, (R9)(R13*1)
+	VSUBPS       Z1, Z17, Z17
+	VMAXPS       Z0, Z17, Z17
+	VMINPS       Z4, Z17, Z17
+	VCVTTPS2DQ   Z17, Z16
+	VPMINSD      Z7, Z16, Z16
+	VCVTDQ2PS    Z16, Z18
+	VSUBPS       Z18, Z17, Z17
+	VMOVUPS      Z17, 2048(R8)(R13*1)
+	VMOVUPS      (DX)(R13*1), Z17
+	VMOVUPS      (BX)(R13*1), Z18
+	VADDPS       Z18, Z17, Z17
+	VADDPS       Z17, Z14, Z17
+	VMOVUPS      Z17, 2048(R9)(R13*1)
+	VSUBPS       Z2, Z17, Z17
+	VMAXPS       Z0, Z17, Z17
+	VMINPS       Z5, Z17, Z17
+	VCVTTPS2DQ   Z17, Z19
+	VPMINSD      Z8, Z19, Z19
+	VCVTDQ2PS    Z19, Z18
+	VSUBPS       Z18, Z17, Z17
+	VPMULLD      Z10, Z19, Z19
+	VPADDD       Z19, Z16, Z16
+	VMOVUPS      Z17, 4096(R8)(R13*1)
+	VMOVUPS      (SI)(R13*1), Z17
+	VMOVUPS      (DI)(R13*1), Z18
+	VADDPS       Z18, Z17, Z17
+	VADDPS       Z17, Z15, Z17
+	VMOVUPS      Z17, 4096(R9)(R13*1)
+	VSUBPS       Z3, Z17, Z17
+	VMAXPS       Z0, Z17, Z17
+	VMINPS       Z6, Z17, Z17
+	VCVTTPS2DQ   Z17, Z19
+	VPMINSD      Z9, Z19, Z19
+	VCVTDQ2PS    Z19, Z18
+	VSUBPS       Z18, Z17, Z17
+	VPMULLD      Z11, Z19, Z19
+	VPADDD       Z19, Z16, Z16
+	VMOVUPS      Z17, 6144(R8)(R13*1)
+	VMOVDQU32    Z16, (R8)(R13*1)
 	ADDQ         $0x40, R13
 
 test:
@@ -5291,56 +5152,53 @@ test:
 	MOVL         $0x0000ffff, R14
 	BZHIL        R12, R14, R14
 	KMOVW        R14, K1
-	VMOVUPS.Z    (AX)(R13*1), K1, Z17
-	VMOVUPS.Z    (CX)(R13*1), K1, Z18
-	VADDPS       Z18, Z17, Z17
-	VMULPS       Z0, Z17, Z17
-	VADDPS       Z13, Z14, Z14
-	VADDPS       Z17, Z14, Z17
-	VBROADCASTSS float1<>+0(SB), Z14
+	VMOVUPS.Z    (AX)(R13*1), K1, Z16
+	VMOVUPS.Z    (CX)(R13*1), K1, Z17
+	VADDPS       Z17, Z16, Z16
+	VADDPS       Z12, Z13, Z13
+	VADDPS       Z16, Z13, Z16
+	VBROADCASTSS float27<>+0(SB), Z13
+	VADDPS       Z13, Z12, Z12
+	VMOVUPS      Z16, K1, (R9)(R13*1)
+	VSUBPS       Z1, Z16, Z16
+	VMAXPS       Z0, Z16, Z16
+	VMINPS       Z4, Z16, Z16
+	VCVTTPS2DQ   Z16, Z12
+	VPMINSD      Z7, Z12, Z12
+	VCVTDQ2PS    Z12, Z13
+	VSUBPS       Z13, Z16, Z16
+	VMOVUPS      Z16, K1, 2048(R8)(R13*1)
+	VMOVUPS.Z    (DX)(R13*1), K1, Z13
+	VMOVUPS.Z    (BX)(R13*1), K1, Z16
+	VADDPS       Z16, Z13, Z13
+	VADDPS       Z13, Z14, Z13
+	VMOVUPS      Z13, K1, 2048(R9)(R13*1)
+	VSUBPS       Z2, Z13, Z13
+	VMAXPS       Z0, Z13, Z13
+	VMINPS       Z5, Z13, Z13
+	VCVTTPS2DQ   Z13, Z16
+	VPMINSD      Z8, Z16, Z16
+	VCVTDQ2PS    Z16, Z14
+	VSUBPS       Z14, Z13, Z13
+	VPMULLD      Z10, Z16, Z16
+	VPADDD       Z16, Z12, Z12
+	VMOVUPS      Z13, K1, 4096(R8)(R13*1)
+	VMOVUPS.Z    (SI)(R13*1), K1, Z13
+	VMOVUPS.Z    (DI)(R13*1), K1, Z14
 	VADDPS       Z14, Z13, Z13
-	VMOVUPS      Z17, K1, (R9)(R13*1)
-	VSUBPS       Z2, Z17, Z17
-	VMAXPS       Z1, Z17, Z17
-	VMINPS       Z5, Z17, Z17
-	VCVTTPS2DQ   Z17, Z13
-	VPMINSD      Z8, Z13, Z13
-	VCVTDQ2PS    Z13, Z14
-	VSUBPS       Z14, Z17, Z17
-	VMOVUPS      Z17, K1, 2048(R8)(R13*1)
-	VMOVUPS.Z    (DX)(R13*1), K1, Z14
-	VMOVUPS.Z    (BX)(R13*1), K1, Z17
-	VADDPS       Z17, Z14, Z14
-	VMULPS       Z0, Z14, Z14
-	VADDPS       Z14, Z15, Z14
-	VMOVUPS      Z14, K1, 2048(R9)(R13*1)
-	VSUBPS       Z3, Z14, Z14
-	VMAXPS       Z1, Z14, Z14
-	VMINPS       Z6, Z14, Z14
-	VCVTTPS2DQ   Z14, Z17
-	VPMINSD      Z9, Z17, Z17
-	VCVTDQ2PS    Z17, Z15
-	VSUBPS       Z15, Z14, Z14
-	VPMULLD      Z11, Z17, Z17
-	VPADDD       Z17, Z13, Z13
-	VMOVUPS      Z14, K1, 4096(R8)(R13*1)
-	VMOVUPS.Z    (SI)(R13*1), K1, Z14
-	VMOVUPS.Z    (DI)(R13*1), K1, Z15
-	VADDPS       Z15, Z14, Z14
-	VMULPS       Z0, Z14, Z14
-	VADDPS       Z14, Z16, Z14
-	VMOVUPS      Z14, K1, 4096(R9)(R13*1)
-	VSUBPS       Z4, Z14, Z14
-	VMAXPS       Z1, Z14, Z14
-	VMINPS       Z7, Z14, Z14
-	VCVTTPS2DQ   Z14, Z16
-	VPMINSD      Z10, Z16, Z16
-	VCVTDQ2PS    Z16, Z15
-	VSUBPS       Z15, Z14, Z14
-	VPMULLD      Z12, Z16, Z16
-	VPADDD       Z16, Z13, Z13
-	VMOVUPS      Z14, K1, 6144(R8)(R13*1)
-	VMOVDQU32    Z13, K1, (R8)(R13*1)
+	VADDPS       Z13, Z15, Z13
+	VMOVUPS      Z13, K1, 4096(R9)(R13*1)
+	VSUBPS       Z3, Z13, Z13
+	VMAXPS       Z0, Z13, Z13
+	VMINPS       Z6, Z13, Z13
+	VCVTTPS2DQ   Z13, Z15
+	VPMINSD      Z9, Z15, Z15
+	VCVTDQ2PS    Z15, Z14
+	VSUBPS       Z14, Z13, Z13
+	VPMULLD      Z11, Z15, Z15
+	VPADDD       Z15, Z12, Z12
+	VMOVUPS      Z13, K1, 6144(R8)(R13*1)
+	VMOVDQU32    Z12, K1, (R8)(R13*1)
 
 done:
 	ADDQ $0x18, R10
@@ -5352,11 +5210,10 @@ done:
 // func aheadOfAVX512(spots *int32, by *float32, h float32, f *[6]float32, c *[6]int32, runs *int32, count int)
 // Requires: AVX, AVX512F, BMI2
 TEXT ·aheadOfAVX512(SB), NOSPLIT, $0-56
-	VBROADCASTSS float0<>+0(SB), Z0
-	VPXORD       Z1, Z1, Z1
+	VPXORD       Z0, Z0, Z0
 	MOVQ         f+24(FP), AX
 	MOVQ         c+32(FP), CX
-	VBROADCASTSS (AX), Z0
+	VBROADCASTSS (AX), Z1
 	VBROADCASTSS 4(AX), Z2
 	VBROADCASTSS 8(AX), Z3
 	VBROADCASTSS 12(AX), Z4
@@ -5404,10 +5261,10 @@ loop:
 	VMULPS       Z12, Z18, Z18
 	VADDPS       Z13, Z14, Z17
 	VADDPS       Z18, Z17, Z18
-	VBROADCASTSS float1<>+0(SB), Z17
+	VBROADCASTSS float27<>+0(SB), Z17
 	VADDPS       Z17, Z13, Z13
-	VSUBPS       Z0, Z18, Z18
-	VMAXPS       Z1, Z18, Z18
+	VSUBPS       Z1, Z18, Z18
+	VMAXPS       Z0, Z18, Z18
 	VMINPS       Z4, Z18, Z18
 	VCVTTPS2DQ   Z18, Z17
 	VPMINSD      Z7, Z17, Z17
@@ -5418,7 +5275,7 @@ loop:
 	VMULPS       Z12, Z18, Z18
 	VADDPS       Z18, Z15, Z18
 	VSUBPS       Z2, Z18, Z18
-	VMAXPS       Z1, Z18, Z18
+	VMAXPS       Z0, Z18, Z18
 	VMINPS       Z5, Z18, Z18
 	VCVTTPS2DQ   Z18, Z20
 	VPMINSD      Z8, Z20, Z20
@@ -5431,7 +5288,7 @@ loop:
 	VMULPS       Z12, Z18, Z18
 	VADDPS       Z18, Z16, Z18
 	VSUBPS       Z3, Z18, Z18
-	VMAXPS       Z1, Z18, Z18
+	VMAXPS       Z0, Z18, Z18
 	VMINPS       Z6, Z18, Z18
 	VCVTTPS2DQ   Z18, Z20
 	VPMINSD      Z9, Z20, Z20
@@ -5455,10 +5312,10 @@ test:
 	VMULPS       Z12, Z17, Z17
 	VADDPS       Z13, Z14, Z14
 	VADDPS       Z17, Z14, Z17
-	VBROADCASTSS float1<>+0(SB), Z14
+	VBROADCASTSS float27<>+0(SB), Z14
 	VADDPS       Z14, Z13, Z13
-	VSUBPS       Z0, Z17, Z17
-	VMAXPS       Z1, Z17, Z17
+	VSUBPS       Z1, Z17, Z17
+	VMAXPS       Z0, Z17, Z17
 	VMINPS       Z4, Z17, Z17
 	VCVTTPS2DQ   Z17, Z13
 	VPMINSD      Z7, Z13, Z13
@@ -5469,7 +5326,7 @@ test:
 	VMULPS       Z12, Z14, Z14
 	VADDPS       Z14, Z15, Z14
 	VSUBPS       Z2, Z14, Z14
-	VMAXPS       Z1, Z14, Z14
+	VMAXPS       Z0, Z14, Z14
 	VMINPS       Z5, Z14, Z14
 	VCVTTPS2DQ   Z14, Z17
 	VPMINSD      Z8, Z17, Z17
@@ -5482,7 +5339,7 @@ test:
 	VMULPS       Z12, Z14, Z14
 	VADDPS       Z14, Z16, Z14
 	VSUBPS       Z3, Z14, Z14
-	VMAXPS       Z1, Z14, Z14
+	VMAXPS       Z0, Z14, Z14
 	VMINPS       Z6, Z14, Z14
 	VCVTTPS2DQ   Z14, Z16
 	VPMINSD      Z9, Z16, Z16
@@ -6184,7 +6041,7 @@ loop:
 	VBROADCASTSS each+56(FP), Z4
 	VMULPS       Z4, Z2, Z2
 	VMULPS       Z2, Z0, Z0
-	VBROADCASTSS float21<>+0(SB), Z4
+	VBROADCASTSS float20<>+0(SB), Z4
 	VMAXPS       Z4, Z0, Z0
 	VPSRLD       $0x17, Z0, Z4
 	VPBROADCASTD whole127<>+0(SB), Z5
@@ -6194,7 +6051,7 @@ loop:
 	VPANDD       Z5, Z0, Z5
 	VPBROADCASTD whole1065353216<>+0(SB), Z6
 	VPADDD       Z6, Z5, Z5
-	VBROADCASTSS float3<>+0(SB), Z6
+	VBROADCASTSS float2<>+0(SB), Z6
 	VSUBPS       Z6, Z5, Z5
 	VBROADCASTSS float28<>+0(SB), Z6
 	VMOVAPS      Z6, Z6
@@ -6217,12 +6074,15 @@ loop:
 	VADDPS       Z4, Z6, Z6
 	VBROADCASTSS float34<>+0(SB), Z4
 	VMULPS       Z4, Z6, Z6
-	VBROADCASTSS float12<>+0(SB), Z4
+	VBROADCASTSS float11<>+0(SB), Z4
 	VMULPS       Z4, Z6, Z4
 	VRNDSCALEPS  $0x00, Z4, Z5
 	VSUBPS       Z5, Z4, Z4
-	VBROADCASTSS float13<>+0(SB), Z6
+	VBROADCASTSS float12<>+0(SB), Z6
 	VMOVAPS      Z6, Z6
+	VMULPS       Z4, Z6, Z6
+	VBROADCASTSS float13<>+0(SB), Z7
+	VADDPS       Z7, Z6, Z6
 	VMULPS       Z4, Z6, Z6
 	VBROADCASTSS float14<>+0(SB), Z7
 	VADDPS       Z7, Z6, Z6
@@ -6236,17 +6096,14 @@ loop:
 	VBROADCASTSS float17<>+0(SB), Z7
 	VADDPS       Z7, Z6, Z6
 	VMULPS       Z4, Z6, Z6
-	VBROADCASTSS float18<>+0(SB), Z7
-	VADDPS       Z7, Z6, Z6
-	VMULPS       Z4, Z6, Z6
-	VBROADCASTSS float3<>+0(SB), Z4
+	VBROADCASTSS float2<>+0(SB), Z4
 	VADDPS       Z4, Z6, Z6
 	VCVTPS2DQ    Z5, Z5
 	VPSLLD       $0x17, Z5, Z5
 	VPADDD       Z5, Z6, Z6
 	VBROADCASTSS float35<>+0(SB), Z4
 	VMULPS       Z4, Z6, Z6
-	VBROADCASTSS float3<>+0(SB), Z4
+	VBROADCASTSS float2<>+0(SB), Z4
 	VADDPS       Z4, Z6, Z6
 	VBROADCASTSS float36<>+0(SB), Z4
 	VMULPS       Z4, Z0, Z0
@@ -6254,11 +6111,11 @@ loop:
 	VMULPS       Z3, Z6, Z6
 	VBROADCASTSS step+60(FP), Z4
 	VMULPS       Z4, Z6, Z6
-	VBROADCASTSS float3<>+0(SB), Z4
+	VBROADCASTSS float2<>+0(SB), Z4
 	VADDPS       Z4, Z6, Z6
 	VMULPS       Z2, Z1, Z1
 	VDIVPS       Z6, Z1, Z1
-	VBROADCASTSS float21<>+0(SB), Z2
+	VBROADCASTSS float20<>+0(SB), Z2
 	VMAXPS       Z2, Z1, Z1
 	VPSRLD       $0x17, Z1, Z2
 	VPBROADCASTD whole127<>+0(SB), Z4
@@ -6268,7 +6125,7 @@ loop:
 	VPANDD       Z4, Z1, Z4
 	VPBROADCASTD whole1065353216<>+0(SB), Z5
 	VPADDD       Z5, Z4, Z4
-	VBROADCASTSS float3<>+0(SB), Z5
+	VBROADCASTSS float2<>+0(SB), Z5
 	VSUBPS       Z5, Z4, Z4
 	VBROADCASTSS float28<>+0(SB), Z5
 	VMOVAPS      Z5, Z5
@@ -6291,12 +6148,15 @@ loop:
 	VADDPS       Z2, Z5, Z5
 	VBROADCASTSS float34<>+0(SB), Z2
 	VMULPS       Z2, Z5, Z5
-	VBROADCASTSS float12<>+0(SB), Z2
+	VBROADCASTSS float11<>+0(SB), Z2
 	VMULPS       Z2, Z5, Z2
 	VRNDSCALEPS  $0x00, Z2, Z4
 	VSUBPS       Z4, Z2, Z2
-	VBROADCASTSS float13<>+0(SB), Z5
+	VBROADCASTSS float12<>+0(SB), Z5
 	VMOVAPS      Z5, Z5
+	VMULPS       Z2, Z5, Z5
+	VBROADCASTSS float13<>+0(SB), Z6
+	VADDPS       Z6, Z5, Z5
 	VMULPS       Z2, Z5, Z5
 	VBROADCASTSS float14<>+0(SB), Z6
 	VADDPS       Z6, Z5, Z5
@@ -6310,17 +6170,14 @@ loop:
 	VBROADCASTSS float17<>+0(SB), Z6
 	VADDPS       Z6, Z5, Z5
 	VMULPS       Z2, Z5, Z5
-	VBROADCASTSS float18<>+0(SB), Z6
-	VADDPS       Z6, Z5, Z5
-	VMULPS       Z2, Z5, Z5
-	VBROADCASTSS float3<>+0(SB), Z2
+	VBROADCASTSS float2<>+0(SB), Z2
 	VADDPS       Z2, Z5, Z5
 	VCVTPS2DQ    Z4, Z4
 	VPSLLD       $0x17, Z4, Z4
 	VPADDD       Z4, Z5, Z5
 	VBROADCASTSS float35<>+0(SB), Z2
 	VMULPS       Z2, Z5, Z5
-	VBROADCASTSS float3<>+0(SB), Z2
+	VBROADCASTSS float2<>+0(SB), Z2
 	VADDPS       Z2, Z5, Z5
 	VBROADCASTSS float36<>+0(SB), Z2
 	VMULPS       Z2, Z1, Z1
@@ -6385,17 +6242,20 @@ TEXT ·fadingAVX512(SB), NOSPLIT, $0-48
 
 loop:
 	VBROADCASTSS step+32(FP), Z2
-	VBROADCASTSS float3<>+0(SB), Z3
+	VBROADCASTSS float2<>+0(SB), Z3
 	VMOVUPS      (BX)(DI*1), Z1
 	VMULPS       Z2, Z1, Z0
-	VBROADCASTSS float19<>+0(SB), Z4
+	VBROADCASTSS float18<>+0(SB), Z4
 	VMINPS       Z4, Z0, Z4
-	VBROADCASTSS float12<>+0(SB), Z5
+	VBROADCASTSS float11<>+0(SB), Z5
 	VMULPS       Z5, Z4, Z4
 	VRNDSCALEPS  $0x00, Z4, Z5
 	VSUBPS       Z5, Z4, Z4
-	VBROADCASTSS float13<>+0(SB), Z6
+	VBROADCASTSS float12<>+0(SB), Z6
 	VMOVAPS      Z6, Z6
+	VMULPS       Z4, Z6, Z6
+	VBROADCASTSS float13<>+0(SB), Z7
+	VADDPS       Z7, Z6, Z6
 	VMULPS       Z4, Z6, Z6
 	VBROADCASTSS float14<>+0(SB), Z7
 	VADDPS       Z7, Z6, Z6
@@ -6409,10 +6269,7 @@ loop:
 	VBROADCASTSS float17<>+0(SB), Z7
 	VADDPS       Z7, Z6, Z6
 	VMULPS       Z4, Z6, Z6
-	VBROADCASTSS float18<>+0(SB), Z7
-	VADDPS       Z7, Z6, Z6
-	VMULPS       Z4, Z6, Z6
-	VBROADCASTSS float3<>+0(SB), Z4
+	VBROADCASTSS float2<>+0(SB), Z4
 	VADDPS       Z4, Z6, Z6
 	VCVTPS2DQ    Z5, Z5
 	VPSLLD       $0x17, Z5, Z5
@@ -6423,13 +6280,13 @@ loop:
 	VBROADCASTSS float37<>+0(SB), Z4
 	VMOVAPS      Z4, Z4
 	VMULPS       Z0, Z4, Z4
-	VBROADCASTSS float24<>+0(SB), Z6
+	VBROADCASTSS float23<>+0(SB), Z6
 	VADDPS       Z6, Z4, Z4
 	VMULPS       Z0, Z4, Z4
 	VBROADCASTSS float38<>+0(SB), Z6
 	VADDPS       Z6, Z4, Z4
 	VMULPS       Z0, Z4, Z4
-	VBROADCASTSS float3<>+0(SB), Z6
+	VBROADCASTSS float2<>+0(SB), Z6
 	VADDPS       Z6, Z4, Z4
 	VBROADCASTSS float39<>+0(SB), Z6
 	VCMPPS       $0x01, Z6, Z0, K1
@@ -6449,7 +6306,7 @@ loop:
 	VBROADCASTSS float0<>+0(SB), Z1
 	VADDPS       Z1, Z4, Z4
 	VMULPS       Z2, Z4, Z4
-	VBROADCASTSS float22<>+0(SB), Z1
+	VBROADCASTSS float21<>+0(SB), Z1
 	VCMPPS       $0x01, Z1, Z0, K1
 	VMOVAPS      Z4, K1, Z5
 	VMOVUPS      Z5, (DX)(DI*1)
@@ -6824,72 +6681,6 @@ test:
 	VMASKMOVPS   32(CX)(BX*1), Y1, Y2
 	VMULPS       Y0, Y2, Y2
 	VMASKMOVPS   Y2, Y1, 32(AX)(BX*1)
-
-done:
-	VZEROUPPER
-	RET
-
-// func aheadAVX2(dst *float32, u *float32, base float32, ramp float32, h float32, n int)
-// Requires: AVX, AVX2
-TEXT ·aheadAVX2(SB), NOSPLIT, $0-40
-	MOVQ         dst+0(FP), AX
-	MOVQ         u+8(FP), CX
-	VBROADCASTSS base+16(FP), Y0
-	VBROADCASTSS ramp+20(FP), Y1
-	VBROADCASTSS h+24(FP), Y2
-	VBROADCASTSS float1<>+0(SB), Y3
-	VMOVUPS      iota<>+0(SB), Y4
-	VMOVUPS      iota<>+32(SB), Y5
-	MOVQ         n+32(FP), DX
-	XORQ         BX, BX
-	MOVQ         DX, SI
-	ANDQ         $0xfffffff0, SI
-	SUBQ         SI, DX
-	SHLQ         $0x02, SI
-	JMP          test
-
-loop:
-	VMOVUPS (CX)(BX*1), Y6
-	VMULPS  Y2, Y6, Y6
-	VMULPS  Y1, Y4, Y7
-	VADDPS  Y7, Y0, Y7
-	VADDPS  Y6, Y7, Y7
-	VMOVUPS Y7, (AX)(BX*1)
-	VMOVUPS 32(CX)(BX*1), Y6
-	VMULPS  Y2, Y6, Y6
-	VMULPS  Y1, Y5, Y7
-	VADDPS  Y7, Y0, Y7
-	VADDPS  Y6, Y7, Y7
-	VMOVUPS Y7, 32(AX)(BX*1)
-	ADDQ    $0x40, BX
-	VADDPS  Y3, Y4, Y4
-	VADDPS  Y3, Y5, Y5
-
-test:
-	CMPQ         BX, SI
-	JLT          loop
-	TESTQ        DX, DX
-	JE           done
-	VMOVD        DX, X3
-	VPBROADCASTD X3, Y3
-	VMOVDQU      lane<>+0(SB), Y6
-	VPCMPGTD     Y6, Y3, Y3
-	VMASKMOVPS   (CX)(BX*1), Y3, Y6
-	VMULPS       Y2, Y6, Y6
-	VMULPS       Y1, Y4, Y4
-	VADDPS       Y4, Y0, Y4
-	VADDPS       Y6, Y4, Y4
-	VMASKMOVPS   Y4, Y3, (AX)(BX*1)
-	VMOVD        DX, X3
-	VPBROADCASTD X3, Y3
-	VMOVDQU      lane<>+32(SB), Y4
-	VPCMPGTD     Y4, Y3, Y3
-	VMASKMOVPS   32(CX)(BX*1), Y3, Y4
-	VMULPS       Y2, Y4, Y4
-	VMULPS       Y1, Y5, Y1
-	VADDPS       Y1, Y0, Y1
-	VADDPS       Y4, Y1, Y1
-	VMASKMOVPS   Y1, Y3, 32(AX)(BX*1)
 
 done:
 	VZEROUPPER
@@ -7421,7 +7212,7 @@ done:
 TEXT ·whirlAVX2(SB), NOSPLIT, $0-96
 	VBROADCASTSS scale+80(FP), Y0
 	VXORPS       Y1, Y1, Y1
-	VBROADCASTSS float2<>+0(SB), Y2
+	VBROADCASTSS float1<>+0(SB), Y2
 	MOVQ         n+88(FP), AX
 	XORQ         CX, CX
 	MOVQ         AX, DX
@@ -7664,9 +7455,9 @@ done:
 TEXT ·whirlByAVX2(SB), NOSPLIT, $0-108
 	VBROADCASTSS scale+80(FP), Y0
 	VXORPS       Y1, Y1, Y1
-	VBROADCASTSS float2<>+0(SB), Y2
+	VBROADCASTSS float1<>+0(SB), Y2
 	VBROADCASTSS full+104(FP), Y3
-	VBROADCASTSS float3<>+0(SB), Y4
+	VBROADCASTSS float2<>+0(SB), Y4
 	MOVQ         n+88(FP), AX
 	XORQ         CX, CX
 	MOVQ         AX, DX
@@ -7975,9 +7766,9 @@ TEXT ·frontAVX2(SB), NOSPLIT, $0-80
 	VBROADCASTSS least+56(FP), Y0
 	VBROADCASTSS q+60(FP), Y1
 	VBROADCASTSS rate+64(FP), Y2
-	VBROADCASTSS float4<>+0(SB), Y3
-	VBROADCASTSS float3<>+0(SB), Y4
-	VBROADCASTSS float5<>+0(SB), Y5
+	VBROADCASTSS float3<>+0(SB), Y3
+	VBROADCASTSS float2<>+0(SB), Y4
+	VBROADCASTSS float4<>+0(SB), Y5
 	VXORPS       Y6, Y6, Y6
 	MOVQ         n+72(FP), R9
 	XORQ         R10, R10
@@ -8115,132 +7906,6 @@ test:
 	VMASKMOVPS   32(AX)(R10*1), Y7, Y1
 	VBLENDVPS    Y0, Y9, Y1, Y1
 	VMASKMOVPS   Y1, Y7, 32(AX)(R10*1)
-
-done:
-	VZEROUPPER
-	RET
-
-// func followAVX2(x *float32, y *float32, z *float32, ax *float32, bx *float32, ay *float32, by *float32, az *float32, bz *float32, i float32, j float32, k float32, n int)
-// Requires: AVX, AVX2
-TEXT ·followAVX2(SB), NOSPLIT, $0-96
-	MOVQ         x+0(FP), AX
-	MOVQ         ax+24(FP), CX
-	MOVQ         bx+32(FP), DX
-	VBROADCASTSS i+72(FP), Y0
-	MOVQ         y+8(FP), BX
-	MOVQ         ay+40(FP), SI
-	MOVQ         by+48(FP), DI
-	VBROADCASTSS j+76(FP), Y1
-	MOVQ         z+16(FP), R8
-	MOVQ         az+56(FP), R9
-	MOVQ         bz+64(FP), R10
-	VBROADCASTSS k+80(FP), Y2
-	VBROADCASTSS float0<>+0(SB), Y3
-	MOVQ         n+88(FP), R11
-	VBROADCASTSS float1<>+0(SB), Y4
-	VMOVUPS      iota<>+0(SB), Y5
-	VMOVUPS      iota<>+32(SB), Y6
-	XORQ         R12, R12
-	MOVQ         R11, R13
-	ANDQ         $0xfffffff0, R13
-	SUBQ         R13, R11
-	SHLQ         $0x02, R13
-	JMP          test
-
-loop:
-	VMOVUPS (CX)(R12*1), Y7
-	VMOVUPS (DX)(R12*1), Y8
-	VADDPS  Y8, Y7, Y7
-	VMULPS  Y3, Y7, Y7
-	VADDPS  Y5, Y0, Y8
-	VADDPS  Y7, Y8, Y7
-	VMOVUPS Y7, (AX)(R12*1)
-	VMOVUPS (SI)(R12*1), Y7
-	VMOVUPS (DI)(R12*1), Y8
-	VADDPS  Y8, Y7, Y7
-	VMULPS  Y3, Y7, Y7
-	VADDPS  Y7, Y1, Y7
-	VMOVUPS Y7, (BX)(R12*1)
-	VMOVUPS (R9)(R12*1), Y7
-	VMOVUPS (R10)(R12*1), Y8
-	VADDPS  Y8, Y7, Y7
-	VMULPS  Y3, Y7, Y7
-	VADDPS  Y7, Y2, Y7
-	VMOVUPS Y7, (R8)(R12*1)
-	VMOVUPS 32(CX)(R12*1), Y7
-	VMOVUPS 32(DX)(R12*1), Y8
-	VADDPS  Y8, Y7, Y7
-	VMULPS  Y3, Y7, Y7
-	VADDPS  Y6, Y0, Y8
-	VADDPS  Y7, Y8, Y7
-	VMOVUPS Y7, 32(AX)(R12*1)
-	VMOVUPS 32(SI)(R12*1), Y7
-	VMOVUPS 32(DI)(R12*1), Y8
-	VADDPS  Y8, Y7, Y7
-	VMULPS  Y3, Y7, Y7
-	VADDPS  Y7, Y1, Y7
-	VMOVUPS Y7, 32(BX)(R12*1)
-	VMOVUPS 32(R9)(R12*1), Y7
-	VMOVUPS 32(R10)(R12*1), Y8
-	VADDPS  Y8, Y7, Y7
-	VMULPS  Y3, Y7, Y7
-	VADDPS  Y7, Y2, Y7
-	VMOVUPS Y7, 32(R8)(R12*1)
-	ADDQ    $0x40, R12
-	VADDPS  Y4, Y5, Y5
-	VADDPS  Y4, Y6, Y6
-
-test:
-	CMPQ         R12, R13
-	JLT          loop
-	TESTQ        R11, R11
-	JE           done
-	VMOVD        R11, X4
-	VPBROADCASTD X4, Y4
-	VMOVDQU      lane<>+0(SB), Y7
-	VPCMPGTD     Y7, Y4, Y4
-	VMASKMOVPS   (CX)(R12*1), Y4, Y7
-	VMASKMOVPS   (DX)(R12*1), Y4, Y8
-	VADDPS       Y8, Y7, Y7
-	VMULPS       Y3, Y7, Y7
-	VADDPS       Y5, Y0, Y5
-	VADDPS       Y7, Y5, Y7
-	VMASKMOVPS   Y7, Y4, (AX)(R12*1)
-	VMASKMOVPS   (SI)(R12*1), Y4, Y5
-	VMASKMOVPS   (DI)(R12*1), Y4, Y7
-	VADDPS       Y7, Y5, Y5
-	VMULPS       Y3, Y5, Y5
-	VADDPS       Y5, Y1, Y5
-	VMASKMOVPS   Y5, Y4, (BX)(R12*1)
-	VMASKMOVPS   (R9)(R12*1), Y4, Y5
-	VMASKMOVPS   (R10)(R12*1), Y4, Y7
-	VADDPS       Y7, Y5, Y5
-	VMULPS       Y3, Y5, Y5
-	VADDPS       Y5, Y2, Y5
-	VMASKMOVPS   Y5, Y4, (R8)(R12*1)
-	VMOVD        R11, X4
-	VPBROADCASTD X4, Y4
-	VMOVDQU      lane<>+32(SB), Y5
-	VPCMPGTD     Y5, Y4, Y4
-	VMASKMOVPS   32(CX)(R12*1), Y4, Y5
-	VMASKMOVPS   32(DX)(R12*1), Y4, Y7
-	VADDPS       Y7, Y5, Y5
-	VMULPS       Y3, Y5, Y5
-	VADDPS       Y6, Y0, Y0
-	VADDPS       Y5, Y0, Y5
-	VMASKMOVPS   Y5, Y4, 32(AX)(R12*1)
-	VMASKMOVPS   32(SI)(R12*1), Y4, Y0
-	VMASKMOVPS   32(DI)(R12*1), Y4, Y5
-	VADDPS       Y5, Y0, Y0
-	VMULPS       Y3, Y0, Y0
-	VADDPS       Y0, Y1, Y0
-	VMASKMOVPS   Y0, Y4, 32(BX)(R12*1)
-	VMASKMOVPS   32(R9)(R12*1), Y4, Y0
-	VMASKMOVPS   32(R10)(R12*1), Y4, Y1
-	VADDPS       Y1, Y0, Y0
-	VMULPS       Y3, Y0, Y0
-	VADDPS       Y0, Y2, Y0
-	VMASKMOVPS   Y0, Y4, 32(R8)(R12*1)
 
 done:
 	VZEROUPPER
@@ -9998,8 +9663,8 @@ TEXT ·prolongAVX2(SB), NOSPLIT, $0-72
 	VBROADCASTSS 4(BX), Y1
 	VBROADCASTSS 8(BX), Y2
 	VBROADCASTSS 12(BX), Y3
-	VBROADCASTSS float6<>+0(SB), Y4
-	VBROADCASTSS float7<>+0(SB), Y5
+	VBROADCASTSS float5<>+0(SB), Y4
+	VBROADCASTSS float6<>+0(SB), Y5
 	VMOVUPS      spreadMain<>+0(SB), Y6
 	VMOVUPS      spreadSide<>+0(SB), Y7
 	MOVQ         draws+40(FP), BX
@@ -10968,7 +10633,7 @@ TEXT ·halveAVX2(SB), NOSPLIT, $0-32
 	MOVQ         dst+0(FP), AX
 	MOVQ         a+8(FP), CX
 	VBROADCASTSS q+16(FP), Y0
-	VBROADCASTSS float8<>+0(SB), Y1
+	VBROADCASTSS float7<>+0(SB), Y1
 	MOVQ         n+24(FP), DX
 	SHLQ         $0x02, DX
 	XORQ         BX, BX
@@ -11031,9 +10696,9 @@ TEXT ·differAVX2(SB), NOSPLIT, $0-56
 	MOVQ         off+32(FP), SI
 	SHLQ         $0x02, SI
 	VBROADCASTSS q+40(FP), Y0
-	VBROADCASTSS float9<>+0(SB), Y1
-	VBROADCASTSS float7<>+0(SB), Y2
-	VBROADCASTSS float10<>+0(SB), Y3
+	VBROADCASTSS float8<>+0(SB), Y1
+	VBROADCASTSS float6<>+0(SB), Y2
+	VBROADCASTSS float9<>+0(SB), Y3
 	VMULPS       Y3, Y0, Y3
 	MOVQ         n+48(FP), R9
 	SHLQ         $0x02, R9
@@ -11299,7 +10964,7 @@ TEXT ·gatherLikeAVX2(SB), NOSPLIT, $0-84
 	LEAQ         (CX)(SI*1), SI
 	VBROADCASTSS up+80(FP), Y0
 	VXORPS       Y1, Y1, Y1
-	VBROADCASTSS float11<>+0(SB), Y2
+	VBROADCASTSS float10<>+0(SB), Y2
 	MOVQ         n+72(FP), R13
 	SHLQ         $0x02, R13
 	XORQ         R14, R14
@@ -11322,12 +10987,15 @@ loop:
 	VMAXPS       Y1, Y3, Y3
 	VMAXPS       (DX)(R14*1), Y3, Y3
 	VMINPS       Y2, Y3, Y4
-	VBROADCASTSS float12<>+0(SB), Y5
+	VBROADCASTSS float11<>+0(SB), Y5
 	VMULPS       Y5, Y4, Y4
 	VROUNDPS     $0x00, Y4, Y5
 	VSUBPS       Y5, Y4, Y4
-	VBROADCASTSS float13<>+0(SB), Y6
+	VBROADCASTSS float12<>+0(SB), Y6
 	VMOVAPS      Y6, Y6
+	VMULPS       Y4, Y6, Y6
+	VBROADCASTSS float13<>+0(SB), Y7
+	VADDPS       Y7, Y6, Y6
 	VMULPS       Y4, Y6, Y6
 	VBROADCASTSS float14<>+0(SB), Y7
 	VADDPS       Y7, Y6, Y6
@@ -11341,10 +11009,7 @@ loop:
 	VBROADCASTSS float17<>+0(SB), Y7
 	VADDPS       Y7, Y6, Y6
 	VMULPS       Y4, Y6, Y6
-	VBROADCASTSS float18<>+0(SB), Y7
-	VADDPS       Y7, Y6, Y6
-	VMULPS       Y4, Y6, Y6
-	VBROADCASTSS float3<>+0(SB), Y4
+	VBROADCASTSS float2<>+0(SB), Y4
 	VADDPS       Y4, Y6, Y6
 	VCVTPS2DQ    Y5, Y5
 	VPSLLD       $0x17, Y5, Y5
@@ -11389,12 +11054,15 @@ loop:
 	VMAXPS       Y1, Y3, Y3
 	VMAXPS       32(DX)(R14*1), Y3, Y3
 	VMINPS       Y2, Y3, Y4
-	VBROADCASTSS float12<>+0(SB), Y5
+	VBROADCASTSS float11<>+0(SB), Y5
 	VMULPS       Y5, Y4, Y4
 	VROUNDPS     $0x00, Y4, Y5
 	VSUBPS       Y5, Y4, Y4
-	VBROADCASTSS float13<>+0(SB), Y6
+	VBROADCASTSS float12<>+0(SB), Y6
 	VMOVAPS      Y6, Y6
+	VMULPS       Y4, Y6, Y6
+	VBROADCASTSS float13<>+0(SB), Y7
+	VADDPS       Y7, Y6, Y6
 	VMULPS       Y4, Y6, Y6
 	VBROADCASTSS float14<>+0(SB), Y7
 	VADDPS       Y7, Y6, Y6
@@ -11408,10 +11076,7 @@ loop:
 	VBROADCASTSS float17<>+0(SB), Y7
 	VADDPS       Y7, Y6, Y6
 	VMULPS       Y4, Y6, Y6
-	VBROADCASTSS float18<>+0(SB), Y7
-	VADDPS       Y7, Y6, Y6
-	VMULPS       Y4, Y6, Y6
-	VBROADCASTSS float3<>+0(SB), Y4
+	VBROADCASTSS float2<>+0(SB), Y4
 	VADDPS       Y4, Y6, Y6
 	VCVTPS2DQ    Y5, Y5
 	VPSLLD       $0x17, Y5, Y5
@@ -11466,7 +11131,7 @@ TEXT ·deepenAVX2(SB), NOSPLIT, $0-88
 	VBROADCASTSS half+64(FP), Y4
 	VBROADCASTSS share+68(FP), Y5
 	VBROADCASTSS keep+72(FP), Y6
-	VBROADCASTSS float19<>+0(SB), Y7
+	VBROADCASTSS float18<>+0(SB), Y7
 	MOVQ         n+80(FP), R9
 	XORQ         R10, R10
 	MOVQ         R9, R11
@@ -11493,12 +11158,15 @@ loop:
 	VADDPS       Y8, Y9, Y9
 	VMOVUPS      Y9, (AX)(R10*1)
 	VMINPS       Y8, Y7, Y8
-	VBROADCASTSS float12<>+0(SB), Y9
+	VBROADCASTSS float11<>+0(SB), Y9
 	VMULPS       Y9, Y8, Y8
 	VROUNDPS     $0x00, Y8, Y9
 	VSUBPS       Y9, Y8, Y8
-	VBROADCASTSS float13<>+0(SB), Y10
+	VBROADCASTSS float12<>+0(SB), Y10
 	VMOVAPS      Y10, Y10
+	VMULPS       Y8, Y10, Y10
+	VBROADCASTSS float13<>+0(SB), Y11
+	VADDPS       Y11, Y10, Y10
 	VMULPS       Y8, Y10, Y10
 	VBROADCASTSS float14<>+0(SB), Y11
 	VADDPS       Y11, Y10, Y10
@@ -11512,10 +11180,7 @@ loop:
 	VBROADCASTSS float17<>+0(SB), Y11
 	VADDPS       Y11, Y10, Y10
 	VMULPS       Y8, Y10, Y10
-	VBROADCASTSS float18<>+0(SB), Y11
-	VADDPS       Y11, Y10, Y10
-	VMULPS       Y8, Y10, Y10
-	VBROADCASTSS float3<>+0(SB), Y8
+	VBROADCASTSS float2<>+0(SB), Y8
 	VADDPS       Y8, Y10, Y10
 	VCVTPS2DQ    Y9, Y9
 	VPSLLD       $0x17, Y9, Y9
@@ -11542,12 +11207,15 @@ loop:
 	VADDPS       Y8, Y9, Y9
 	VMOVUPS      Y9, 32(AX)(R10*1)
 	VMINPS       Y8, Y7, Y8
-	VBROADCASTSS float12<>+0(SB), Y9
+	VBROADCASTSS float11<>+0(SB), Y9
 	VMULPS       Y9, Y8, Y8
 	VROUNDPS     $0x00, Y8, Y9
 	VSUBPS       Y9, Y8, Y8
-	VBROADCASTSS float13<>+0(SB), Y10
+	VBROADCASTSS float12<>+0(SB), Y10
 	VMOVAPS      Y10, Y10
+	VMULPS       Y8, Y10, Y10
+	VBROADCASTSS float13<>+0(SB), Y11
+	VADDPS       Y11, Y10, Y10
 	VMULPS       Y8, Y10, Y10
 	VBROADCASTSS float14<>+0(SB), Y11
 	VADDPS       Y11, Y10, Y10
@@ -11561,10 +11229,7 @@ loop:
 	VBROADCASTSS float17<>+0(SB), Y11
 	VADDPS       Y11, Y10, Y10
 	VMULPS       Y8, Y10, Y10
-	VBROADCASTSS float18<>+0(SB), Y11
-	VADDPS       Y11, Y10, Y10
-	VMULPS       Y8, Y10, Y10
-	VBROADCASTSS float3<>+0(SB), Y8
+	VBROADCASTSS float2<>+0(SB), Y8
 	VADDPS       Y8, Y10, Y10
 	VCVTPS2DQ    Y9, Y9
 	VPSLLD       $0x17, Y9, Y9
@@ -11602,12 +11267,15 @@ test:
 	VADDPS       Y9, Y10, Y10
 	VMASKMOVPS   Y10, Y8, (AX)(R10*1)
 	VMINPS       Y9, Y7, Y9
-	VBROADCASTSS float12<>+0(SB), Y10
+	VBROADCASTSS float11<>+0(SB), Y10
 	VMULPS       Y10, Y9, Y9
 	VROUNDPS     $0x00, Y9, Y10
 	VSUBPS       Y10, Y9, Y9
-	VBROADCASTSS float13<>+0(SB), Y11
+	VBROADCASTSS float12<>+0(SB), Y11
 	VMOVAPS      Y11, Y11
+	VMULPS       Y9, Y11, Y11
+	VBROADCASTSS float13<>+0(SB), Y12
+	VADDPS       Y12, Y11, Y11
 	VMULPS       Y9, Y11, Y11
 	VBROADCASTSS float14<>+0(SB), Y12
 	VADDPS       Y12, Y11, Y11
@@ -11621,10 +11289,7 @@ test:
 	VBROADCASTSS float17<>+0(SB), Y12
 	VADDPS       Y12, Y11, Y11
 	VMULPS       Y9, Y11, Y11
-	VBROADCASTSS float18<>+0(SB), Y12
-	VADDPS       Y12, Y11, Y11
-	VMULPS       Y9, Y11, Y11
-	VBROADCASTSS float3<>+0(SB), Y9
+	VBROADCASTSS float2<>+0(SB), Y9
 	VADDPS       Y9, Y11, Y11
 	VCVTPS2DQ    Y10, Y10
 	VPSLLD       $0x17, Y10, Y10
@@ -11655,12 +11320,15 @@ test:
 	VADDPS       Y9, Y0, Y0
 	VMASKMOVPS   Y0, Y8, 32(AX)(R10*1)
 	VMINPS       Y9, Y7, Y9
-	VBROADCASTSS float12<>+0(SB), Y0
+	VBROADCASTSS float11<>+0(SB), Y0
 	VMULPS       Y0, Y9, Y0
 	VROUNDPS     $0x00, Y0, Y1
 	VSUBPS       Y1, Y0, Y0
-	VBROADCASTSS float13<>+0(SB), Y2
+	VBROADCASTSS float12<>+0(SB), Y2
 	VMOVAPS      Y2, Y2
+	VMULPS       Y0, Y2, Y2
+	VBROADCASTSS float13<>+0(SB), Y3
+	VADDPS       Y3, Y2, Y2
 	VMULPS       Y0, Y2, Y2
 	VBROADCASTSS float14<>+0(SB), Y3
 	VADDPS       Y3, Y2, Y2
@@ -11674,10 +11342,7 @@ test:
 	VBROADCASTSS float17<>+0(SB), Y3
 	VADDPS       Y3, Y2, Y2
 	VMULPS       Y0, Y2, Y2
-	VBROADCASTSS float18<>+0(SB), Y3
-	VADDPS       Y3, Y2, Y2
-	VMULPS       Y0, Y2, Y2
-	VBROADCASTSS float3<>+0(SB), Y0
+	VBROADCASTSS float2<>+0(SB), Y0
 	VADDPS       Y0, Y2, Y2
 	VCVTPS2DQ    Y1, Y1
 	VPSLLD       $0x17, Y1, Y1
@@ -11698,7 +11363,7 @@ TEXT ·fadeAVX2(SB), NOSPLIT, $0-32
 	MOVQ         dst+0(FP), AX
 	MOVQ         a+8(FP), CX
 	VBROADCASTSS depth+16(FP), Y0
-	VBROADCASTSS float19<>+0(SB), Y1
+	VBROADCASTSS float18<>+0(SB), Y1
 	MOVQ         n+24(FP), DX
 	SHLQ         $0x02, DX
 	XORQ         BX, BX
@@ -11707,12 +11372,15 @@ TEXT ·fadeAVX2(SB), NOSPLIT, $0-32
 loop:
 	VMULPS       (CX)(BX*1), Y0, Y2
 	VMINPS       Y2, Y1, Y2
-	VBROADCASTSS float12<>+0(SB), Y3
+	VBROADCASTSS float11<>+0(SB), Y3
 	VMULPS       Y3, Y2, Y2
 	VROUNDPS     $0x00, Y2, Y3
 	VSUBPS       Y3, Y2, Y2
-	VBROADCASTSS float13<>+0(SB), Y4
+	VBROADCASTSS float12<>+0(SB), Y4
 	VMOVAPS      Y4, Y4
+	VMULPS       Y2, Y4, Y4
+	VBROADCASTSS float13<>+0(SB), Y5
+	VADDPS       Y5, Y4, Y4
 	VMULPS       Y2, Y4, Y4
 	VBROADCASTSS float14<>+0(SB), Y5
 	VADDPS       Y5, Y4, Y4
@@ -11726,10 +11394,7 @@ loop:
 	VBROADCASTSS float17<>+0(SB), Y5
 	VADDPS       Y5, Y4, Y4
 	VMULPS       Y2, Y4, Y4
-	VBROADCASTSS float18<>+0(SB), Y5
-	VADDPS       Y5, Y4, Y4
-	VMULPS       Y2, Y4, Y4
-	VBROADCASTSS float3<>+0(SB), Y2
+	VBROADCASTSS float2<>+0(SB), Y2
 	VADDPS       Y2, Y4, Y4
 	VCVTPS2DQ    Y3, Y3
 	VPSLLD       $0x17, Y3, Y3
@@ -11737,12 +11402,15 @@ loop:
 	VMOVUPS      Y4, (AX)(BX*1)
 	VMULPS       32(CX)(BX*1), Y0, Y2
 	VMINPS       Y2, Y1, Y2
-	VBROADCASTSS float12<>+0(SB), Y3
+	VBROADCASTSS float11<>+0(SB), Y3
 	VMULPS       Y3, Y2, Y2
 	VROUNDPS     $0x00, Y2, Y3
 	VSUBPS       Y3, Y2, Y2
-	VBROADCASTSS float13<>+0(SB), Y4
+	VBROADCASTSS float12<>+0(SB), Y4
 	VMOVAPS      Y4, Y4
+	VMULPS       Y2, Y4, Y4
+	VBROADCASTSS float13<>+0(SB), Y5
+	VADDPS       Y5, Y4, Y4
 	VMULPS       Y2, Y4, Y4
 	VBROADCASTSS float14<>+0(SB), Y5
 	VADDPS       Y5, Y4, Y4
@@ -11756,10 +11424,7 @@ loop:
 	VBROADCASTSS float17<>+0(SB), Y5
 	VADDPS       Y5, Y4, Y4
 	VMULPS       Y2, Y4, Y4
-	VBROADCASTSS float18<>+0(SB), Y5
-	VADDPS       Y5, Y4, Y4
-	VMULPS       Y2, Y4, Y4
-	VBROADCASTSS float3<>+0(SB), Y2
+	VBROADCASTSS float2<>+0(SB), Y2
 	VADDPS       Y2, Y4, Y4
 	VCVTPS2DQ    Y3, Y3
 	VPSLLD       $0x17, Y3, Y3
@@ -11787,7 +11452,7 @@ TEXT ·looksAVX2(SB), NOSPLIT, $192-64
 	LEAQ         31(SP), R10
 	ANDQ         $-32, R10
 	VMOVUPS      iota<>+0(SB), Y0
-	VBROADCASTSS float20<>+0(SB), Y1
+	VBROADCASTSS float19<>+0(SB), Y1
 	VXORPS       Y2, Y2, Y2
 	VPBROADCASTD whole7<>+0(SB), Y3
 
@@ -12150,7 +11815,7 @@ TEXT ·carryAVX2(SB), NOSPLIT, $0-88
 	MOVQ         out+40(FP), DI
 	VBROADCASTSS aim+80(FP), Y0
 	VBROADCASTSS share+84(FP), Y1
-	VBROADCASTSS float3<>+0(SB), Y2
+	VBROADCASTSS float2<>+0(SB), Y2
 	MOVQ         rows+64(FP), R8
 
 row:
@@ -12368,7 +12033,7 @@ TEXT ·fluxAVX2(SB), NOSPLIT, $0-64
 	MOVQ         step+40(FP), DI
 	SHLQ         $0x02, DI
 	MOVQ         count+48(FP), R8
-	VBROADCASTSS float21<>+0(SB), Y0
+	VBROADCASTSS float20<>+0(SB), Y0
 	MOVQ         n+56(FP), R9
 	XORQ         R10, R10
 	MOVQ         R9, R11
@@ -12532,7 +12197,7 @@ TEXT ·leanAVX2(SB), NOSPLIT, $0-64
 	VBROADCASTSS x+40(FP), Y0
 	VBROADCASTSS y+44(FP), Y1
 	VBROADCASTSS z+48(FP), Y2
-	VBROADCASTSS float3<>+0(SB), Y3
+	VBROADCASTSS float2<>+0(SB), Y3
 	VXORPS       Y4, Y4, Y4
 	MOVQ         n+56(FP), DI
 	XORQ         R8, R8
@@ -12621,7 +12286,7 @@ TEXT ·dimAVX2(SB), NOSPLIT, $0-36
 	MOVQ         pass+0(FP), AX
 	MOVQ         kept+8(FP), CX
 	VBROADCASTSS through+16(FP), Y0
-	VBROADCASTSS float3<>+0(SB), Y1
+	VBROADCASTSS float2<>+0(SB), Y1
 	VMOVUPS      shifted<>+0(SB), Y2
 	VPBROADCASTD whole7<>+0(SB), Y3
 	MOVQ         n+24(FP), DX
@@ -12738,7 +12403,7 @@ TEXT ·midwayAVX2(SB), NOSPLIT, $0-72
 	MOVQ         d+32(FP), SI
 	MOVQ         bad+56(FP), DI
 	VBROADCASTSS float0<>+0(SB), Y0
-	VBROADCASTSS float22<>+0(SB), Y1
+	VBROADCASTSS float21<>+0(SB), Y1
 	VPBROADCASTD whole2147483647<>+0(SB), Y2
 	MOVQ         rel+40(FP), R8
 	MOVQ         base+48(FP), R9
@@ -12830,8 +12495,8 @@ TEXT ·seenAVX2(SB), NOSPLIT, $0-32
 	MOVQ         kept+8(FP), CX
 	MOVQ         pass+16(FP), DX
 	VXORPS       Y0, Y0, Y0
-	VBROADCASTSS float23<>+0(SB), Y1
-	VBROADCASTSS float24<>+0(SB), Y2
+	VBROADCASTSS float22<>+0(SB), Y1
+	VBROADCASTSS float23<>+0(SB), Y2
 	MOVQ         n+24(FP), BX
 	XORQ         SI, SI
 	MOVQ         BX, DI
@@ -13053,14 +12718,18 @@ TEXT ·beamAVX2(SB), NOSPLIT, $0-36
 	MOVQ         tau+16(FP), DX
 	MOVQ         pass+24(FP), BX
 	VBROADCASTSS share+32(FP), Y0
-	VBROADCASTSS float23<>+0(SB), Y1
-	VBROADCASTSS float3<>+0(SB), Y2
+	VBROADCASTSS float22<>+0(SB), Y1
+	VBROADCASTSS float2<>+0(SB), Y2
 	VMOVUPS      (CX), Y3
 	VMOVUPS      (DX), Y4
 	VDIVPS       Y3, Y4, Y4
 	VMINPS       Y1, Y4, Y4
 	VMULPS       Y4, Y4, Y4
 	VMOVAPS      Y2, Y5
+	VBROADCASTSS float24<>+0(SB), Y6
+	VMULPS       Y6, Y4, Y6
+	VMULPS       Y6, Y5, Y5
+	VADDPS       Y2, Y5, Y5
 	VBROADCASTSS float25<>+0(SB), Y6
 	VMULPS       Y6, Y4, Y6
 	VMULPS       Y6, Y5, Y5
@@ -13069,11 +12738,7 @@ TEXT ·beamAVX2(SB), NOSPLIT, $0-36
 	VMULPS       Y6, Y4, Y6
 	VMULPS       Y6, Y5, Y5
 	VADDPS       Y2, Y5, Y5
-	VBROADCASTSS float27<>+0(SB), Y6
-	VMULPS       Y6, Y4, Y6
-	VMULPS       Y6, Y5, Y5
-	VADDPS       Y2, Y5, Y5
-	VBROADCASTSS float24<>+0(SB), Y6
+	VBROADCASTSS float23<>+0(SB), Y6
 	VMULPS       Y6, Y4, Y6
 	VMULPS       Y6, Y5, Y5
 	VADDPS       Y2, Y5, Y5
@@ -13088,6 +12753,10 @@ TEXT ·beamAVX2(SB), NOSPLIT, $0-36
 	VMINPS       Y1, Y4, Y4
 	VMULPS       Y4, Y4, Y4
 	VMOVAPS      Y2, Y5
+	VBROADCASTSS float24<>+0(SB), Y6
+	VMULPS       Y6, Y4, Y6
+	VMULPS       Y6, Y5, Y5
+	VADDPS       Y2, Y5, Y5
 	VBROADCASTSS float25<>+0(SB), Y6
 	VMULPS       Y6, Y4, Y6
 	VMULPS       Y6, Y5, Y5
@@ -13096,11 +12765,7 @@ TEXT ·beamAVX2(SB), NOSPLIT, $0-36
 	VMULPS       Y6, Y4, Y6
 	VMULPS       Y6, Y5, Y5
 	VADDPS       Y2, Y5, Y5
-	VBROADCASTSS float27<>+0(SB), Y6
-	VMULPS       Y6, Y4, Y6
-	VMULPS       Y6, Y5, Y5
-	VADDPS       Y2, Y5, Y5
-	VBROADCASTSS float24<>+0(SB), Y6
+	VBROADCASTSS float23<>+0(SB), Y6
 	VMULPS       Y6, Y4, Y6
 	VMULPS       Y6, Y5, Y5
 	VADDPS       Y2, Y5, Y5
@@ -13115,6 +12780,10 @@ TEXT ·beamAVX2(SB), NOSPLIT, $0-36
 	VMINPS       Y1, Y4, Y4
 	VMULPS       Y4, Y4, Y4
 	VMOVAPS      Y2, Y5
+	VBROADCASTSS float24<>+0(SB), Y6
+	VMULPS       Y6, Y4, Y6
+	VMULPS       Y6, Y5, Y5
+	VADDPS       Y2, Y5, Y5
 	VBROADCASTSS float25<>+0(SB), Y6
 	VMULPS       Y6, Y4, Y6
 	VMULPS       Y6, Y5, Y5
@@ -13123,11 +12792,7 @@ TEXT ·beamAVX2(SB), NOSPLIT, $0-36
 	VMULPS       Y6, Y4, Y6
 	VMULPS       Y6, Y5, Y5
 	VADDPS       Y2, Y5, Y5
-	VBROADCASTSS float27<>+0(SB), Y6
-	VMULPS       Y6, Y4, Y6
-	VMULPS       Y6, Y5, Y5
-	VADDPS       Y2, Y5, Y5
-	VBROADCASTSS float24<>+0(SB), Y6
+	VBROADCASTSS float23<>+0(SB), Y6
 	VMULPS       Y6, Y4, Y6
 	VMULPS       Y6, Y5, Y5
 	VADDPS       Y2, Y5, Y5
@@ -13142,6 +12807,10 @@ TEXT ·beamAVX2(SB), NOSPLIT, $0-36
 	VMINPS       Y1, Y4, Y4
 	VMULPS       Y4, Y4, Y4
 	VMOVAPS      Y2, Y1
+	VBROADCASTSS float24<>+0(SB), Y5
+	VMULPS       Y5, Y4, Y5
+	VMULPS       Y5, Y1, Y1
+	VADDPS       Y2, Y1, Y1
 	VBROADCASTSS float25<>+0(SB), Y5
 	VMULPS       Y5, Y4, Y5
 	VMULPS       Y5, Y1, Y1
@@ -13150,11 +12819,7 @@ TEXT ·beamAVX2(SB), NOSPLIT, $0-36
 	VMULPS       Y5, Y4, Y5
 	VMULPS       Y5, Y1, Y1
 	VADDPS       Y2, Y1, Y1
-	VBROADCASTSS float27<>+0(SB), Y5
-	VMULPS       Y5, Y4, Y5
-	VMULPS       Y5, Y1, Y1
-	VADDPS       Y2, Y1, Y1
-	VBROADCASTSS float24<>+0(SB), Y5
+	VBROADCASTSS float23<>+0(SB), Y5
 	VMULPS       Y5, Y4, Y5
 	VMULPS       Y5, Y1, Y1
 	VADDPS       Y2, Y1, Y1
@@ -13177,7 +12842,7 @@ TEXT ·receiveAVX2(SB), NOSPLIT, $0-60
 	MOVQ         light+40(FP), DI
 	MOVQ         at+48(FP), R8
 	VBROADCASTSS bright+56(FP), Y0
-	VBROADCASTSS float2<>+0(SB), Y1
+	VBROADCASTSS float1<>+0(SB), Y1
 	VBROADCASTSS (DI), Y2
 	VBROADCASTSS (R8), Y3
 	VBROADCASTSS 4(DI), Y4
@@ -13576,10 +13241,9 @@ test:
 // func ledAVX2(spots *int32, ax *float32, ay *float32, az *float32, step int, f *[6]float32, c *[6]int32, runs *int32, count int)
 // Requires: AVX, AVX2
 TEXT ·ledAVX2(SB), NOSPLIT, $0-72
-	VBROADCASTSS float0<>+0(SB), Y0
-	VXORPS       Y1, Y1, Y1
-	MOVQ         runs+56(FP), R9
-	MOVQ         count+64(FP), R10
+	VXORPS Y0, Y0, Y0
+	MOVQ   runs+56(FP), R9
+	MOVQ   count+64(FP), R10
 
 run:
 	MOVLQSX      (R9), AX
@@ -13606,10 +13270,10 @@ run:
 	MOVLQSX      8(R9), R8
 	MOVQ         spots+0(FP), R11
 	LEAQ         (R11)(R8*4), R8
-	VMOVUPS      iota<>+0(SB), Y2
-	VBROADCASTSS 12(R9), Y3
-	VBROADCASTSS 16(R9), Y4
-	VBROADCASTSS 20(R9), Y5
+	VMOVUPS      iota<>+0(SB), Y1
+	VBROADCASTSS 12(R9), Y2
+	VBROADCASTSS 16(R9), Y3
+	VBROADCASTSS 20(R9), Y4
 	MOVLQSX      4(R9), R11
 	XORQ         R12, R12
 	MOVQ         R11, R13
@@ -13619,144 +13283,138 @@ run:
 	JMP          test
 
 loop:
-	VMOVUPS      (AX)(R12*1), Y7
-	VMOVUPS      (CX)(R12*1), Y6
-	VADDPS       Y6, Y7, Y7
-	VMULPS       Y0, Y7, Y7
-	VADDPS       Y2, Y3, Y6
-	VADDPS       Y7, Y6, Y7
-	VBROADCASTSS float20<>+0(SB), Y6
-	VADDPS       Y6, Y2, Y2
+	VMOVUPS      (AX)(R12*1), Y6
+	VMOVUPS      (CX)(R12*1), Y5
+	VADDPS       Y5, Y6, Y6
+	VADDPS       Y1, Y2, Y5
+	VADDPS       Y6, Y5, Y6
+	VBROADCASTSS float19<>+0(SB), Y5
+	VADDPS       Y5, Y1, Y1
 	MOVQ         f+40(FP), R14
-	VBROADCASTSS (R14), Y6
-	VSUBPS       Y6, Y7, Y7
-	VMAXPS       Y1, Y7, Y7
+	VBROADCASTSS (R14), Y5
+	VSUBPS       Y5, Y6, Y6
+	VMAXPS       Y0, Y6, Y6
 	MOVQ         f+40(FP), R14
-	VBROADCASTSS 12(R14), Y6
-	VMINPS       Y6, Y7, Y7
-	VCVTTPS2DQ   Y7, Y6
+	VBROADCASTSS 12(R14), Y5
+	VMINPS       Y5, Y6, Y6
+	VCVTTPS2DQ   Y6, Y5
 	MOVQ         c+48(FP), R14
-	VPBROADCASTD (R14), Y8
-	VPMINSD      Y8, Y6, Y6
-	VCVTDQ2PS    Y6, Y8
-	VSUBPS       Y8, Y7, Y7
-	VMOVUPS      Y7, 2048(R8)(R12*1)
-	VMOVUPS      (DX)(R12*1), Y7
-	VMOVUPS      (BX)(R12*1), Y8
-	VADDPS       Y8, Y7, Y7
-	VMULPS       Y0, Y7, Y7
-	VADDPS       Y7, Y4, Y7
+	VPBROADCASTD (R14), Y7
+	VPMINSD      Y7, Y5, Y5
+	VCVTDQ2PS    Y5, Y7
+	VSUBPS       Y7, Y6, Y6
+	VMOVUPS      Y6, 2048(R8)(R12*1)
+	VMOVUPS      (DX)(R12*1), Y6
+	VMOVUPS      (BX)(R12*1), Y7
+	VADDPS       Y7, Y6, Y6
+	VADDPS       Y6, Y3, Y6
 	MOVQ         f+40(FP), R14
-	VBROADCASTSS 4(R14), Y8
-	VSUBPS       Y8, Y7, Y7
-	VMAXPS       Y1, Y7, Y7
+	VBROADCASTSS 4(R14), Y7
+	VSUBPS       Y7, Y6, Y6
+	VMAXPS       Y0, Y6, Y6
 	MOVQ         f+40(FP), R14
-	VBROADCASTSS 16(R14), Y8
-	VMINPS       Y8, Y7, Y7
-	VCVTTPS2DQ   Y7, Y9
+	VBROADCASTSS 16(R14), Y7
+	VMINPS       Y7, Y6, Y6
+	VCVTTPS2DQ   Y6, Y8
 	MOVQ         c+48(FP), R14
-	VPBROADCASTD 4(R14), Y8
-	VPMINSD      Y8, Y9, Y9
-	VCVTDQ2PS    Y9, Y8
-	VSUBPS       Y8, Y7, Y7
+	VPBROADCASTD 4(R14), Y7
+	VPMINSD      Y7, Y8, Y8
+	VCVTDQ2PS    Y8, Y7
+	VSUBPS       Y7, Y6, Y6
 	MOVQ         c+48(FP), R14
-	VPBROADCASTD 12(R14), Y8
-	VPMULLD      Y8, Y9, Y9
-	VPADDD       Y9, Y6, Y6
-	VMOVUPS      Y7, 4096(R8)(R12*1)
-	VMOVUPS      (SI)(R12*1), Y7
-	VMOVUPS      (DI)(R12*1), Y8
-	VADDPS       Y8, Y7, Y7
-	VMULPS       Y0, Y7, Y7
-	VADDPS       Y7, Y5, Y7
+	VPBROADCASTD 12(R14), Y7
+	VPMULLD      Y7, Y8, Y8
+	VPADDD       Y8, Y5, Y5
+	VMOVUPS      Y6, 4096(R8)(R12*1)
+	VMOVUPS      (SI)(R12*1), Y6
+	VMOVUPS      (DI)(R12*1), Y7
+	VADDPS       Y7, Y6, Y6
+	VADDPS       Y6, Y4, Y6
 	MOVQ         f+40(FP), R14
-	VBROADCASTSS 8(R14), Y8
-	VSUBPS       Y8, Y7, Y7
-	VMAXPS       Y1, Y7, Y7
+	VBROADCASTSS 8(R14), Y7
+	VSUBPS       Y7, Y6, Y6
+	VMAXPS       Y0, Y6, Y6
 	MOVQ         f+40(FP), R14
-	VBROADCASTSS 20(R14), Y8
-	VMINPS       Y8, Y7, Y7
-	VCVTTPS2DQ   Y7, Y9
+	VBROADCASTSS 20(R14), Y7
+	VMINPS       Y7, Y6, Y6
+	VCVTTPS2DQ   Y6, Y8
 	MOVQ         c+48(FP), R14
-	VPBROADCASTD 8(R14), Y8
-	VPMINSD      Y8, Y9, Y9
-	VCVTDQ2PS    Y9, Y8
-	VSUBPS       Y8, Y7, Y7
+	VPBROADCASTD 8(R14), Y7
+	VPMINSD      Y7, Y8, Y8
+	VCVTDQ2PS    Y8, Y7
+	VSUBPS       Y7, Y6, Y6
 	MOVQ         c+48(FP), R14
-	VPBROADCASTD 16(R14), Y8
-	VPMULLD      Y8, Y9, Y9
-	VPADDD       Y9, Y6, Y6
-	VMOVUPS      Y7, 6144(R8)(R12*1)
-	VMOVDQU      Y6, (R8)(R12*1)
-	VMOVUPS      32(AX)(R12*1), Y7
-	VMOVUPS      32(CX)(R12*1), Y6
-	VADDPS       Y6, Y7, Y7
-	VMULPS       Y0, Y7, Y7
-	VADDPS       Y2, Y3, Y6
-	VADDPS       Y7, Y6, Y7
-	VBROADCASTSS float20<>+0(SB), Y6
-	VADDPS       Y6, Y2, Y2
+	VPBROADCASTD 16(R14), Y7
+	VPMULLD      Y7, Y8, Y8
+	VPADDD       Y8, Y5, Y5
+	VMOVUPS      Y6, 6144(R8)(R12*1)
+	VMOVDQU      Y5, (R8)(R12*1)
+	VMOVUPS      32(AX)(R12*1), Y6
+	VMOVUPS      32(CX)(R12*1), Y5
+	VADDPS       Y5, Y6, Y6
+	VADDPS       Y1, Y2, Y5
+	VADDPS       Y6, Y5, Y6
+	VBROADCASTSS float19<>+0(SB), Y5
+	VADDPS       Y5, Y1, Y1
 	MOVQ         f+40(FP), R14
-	VBROADCASTSS (R14), Y6
-	VSUBPS       Y6, Y7, Y7
-	VMAXPS       Y1, Y7, Y7
+	VBROADCASTSS (R14), Y5
+	VSUBPS       Y5, Y6, Y6
+	VMAXPS       Y0, Y6, Y6
 	MOVQ         f+40(FP), R14
-	VBROADCASTSS 12(R14), Y6
-	VMINPS       Y6, Y7, Y7
-	VCVTTPS2DQ   Y7, Y6
+	VBROADCASTSS 12(R14), Y5
+	VMINPS       Y5, Y6, Y6
+	VCVTTPS2DQ   Y6, Y5
 	MOVQ         c+48(FP), R14
-	VPBROADCASTD (R14), Y8
-	VPMINSD      Y8, Y6, Y6
-	VCVTDQ2PS    Y6, Y8
-	VSUBPS       Y8, Y7, Y7
-	VMOVUPS      Y7, 2080(R8)(R12*1)
-	VMOVUPS      32(DX)(R12*1), Y7
-	VMOVUPS      32(BX)(R12*1), Y8
-	VADDPS       Y8, Y7, Y7
-	VMULPS       Y0, Y7, Y7
-	VADDPS       Y7, Y4, Y7
+	VPBROADCASTD (R14), Y7
+	VPMINSD      Y7, Y5, Y5
+	VCVTDQ2PS    Y5, Y7
+	VSUBPS       Y7, Y6, Y6
+	VMOVUPS      Y6, 2080(R8)(R12*1)
+	VMOVUPS      32(DX)(R12*1), Y6
+	VMOVUPS      32(BX)(R12*1), Y7
+	VADDPS       Y7, Y6, Y6
+	VADDPS       Y6, Y3, Y6
 	MOVQ         f+40(FP), R14
-	VBROADCASTSS 4(R14), Y8
-	VSUBPS       Y8, Y7, Y7
-	VMAXPS       Y1, Y7, Y7
+	VBROADCASTSS 4(R14), Y7
+	VSUBPS       Y7, Y6, Y6
+	VMAXPS       Y0, Y6, Y6
 	MOVQ         f+40(FP), R14
-	VBROADCASTSS 16(R14), Y8
-	VMINPS       Y8, Y7, Y7
-	VCVTTPS2DQ   Y7, Y9
+	VBROADCASTSS 16(R14), Y7
+	VMINPS       Y7, Y6, Y6
+	VCVTTPS2DQ   Y6, Y8
 	MOVQ         c+48(FP), R14
-	VPBROADCASTD 4(R14), Y8
-	VPMINSD      Y8, Y9, Y9
-	VCVTDQ2PS    Y9, Y8
-	VSUBPS       Y8, Y7, Y7
+	VPBROADCASTD 4(R14), Y7
+	VPMINSD      Y7, Y8, Y8
+	VCVTDQ2PS    Y8, Y7
+	VSUBPS       Y7, Y6, Y6
 	MOVQ         c+48(FP), R14
-	VPBROADCASTD 12(R14), Y8
-	VPMULLD      Y8, Y9, Y9
-	VPADDD       Y9, Y6, Y6
-	VMOVUPS      Y7, 4128(R8)(R12*1)
-	VMOVUPS      32(SI)(R12*1), Y7
-	VMOVUPS      32(DI)(R12*1), Y8
-	VADDPS       Y8, Y7, Y7
-	VMULPS       Y0, Y7, Y7
-	VADDPS       Y7, Y5, Y7
+	VPBROADCASTD 12(R14), Y7
+	VPMULLD      Y7, Y8, Y8
+	VPADDD       Y8, Y5, Y5
+	VMOVUPS      Y6, 4128(R8)(R12*1)
+	VMOVUPS      32(SI)(R12*1), Y6
+	VMOVUPS      32(DI)(R12*1), Y7
+	VADDPS       Y7, Y6, Y6
+	VADDPS       Y6, Y4, Y6
 	MOVQ         f+40(FP), R14
-	VBROADCASTSS 8(R14), Y8
-	VSUBPS       Y8, Y7, Y7
-	VMAXPS       Y1, Y7, Y7
+	VBROADCASTSS 8(R14), Y7
+	VSUBPS       Y7, Y6, Y6
+	VMAXPS       Y0, Y6, Y6
 	MOVQ         f+40(FP), R14
-	VBROADCASTSS 20(R14), Y8
-	VMINPS       Y8, Y7, Y7
-	VCVTTPS2DQ   Y7, Y9
+	VBROADCASTSS 20(R14), Y7
+	VMINPS       Y7, Y6, Y6
+	VCVTTPS2DQ   Y6, Y8
 	MOVQ         c+48(FP), R14
-	VPBROADCASTD 8(R14), Y8
-	VPMINSD      Y8, Y9, Y9
-	VCVTDQ2PS    Y9, Y8
-	VSUBPS       Y8, Y7, Y7
+	VPBROADCASTD 8(R14), Y7
+	VPMINSD      Y7, Y8, Y8
+	VCVTDQ2PS    Y8, Y7
+	VSUBPS       Y7, Y6, Y6
 	MOVQ         c+48(FP), R14
-	VPBROADCASTD 16(R14), Y8
-	VPMULLD      Y8, Y9, Y9
-	VPADDD       Y9, Y6, Y6
-	VMOVUPS      Y7, 6176(R8)(R12*1)
-	VMOVDQU      Y6, 32(R8)(R12*1)
+	VPBROADCASTD 16(R14), Y7
+	VPMULLD      Y7, Y8, Y8
+	VPADDD       Y8, Y5, Y5
+	VMOVUPS      Y6, 6176(R8)(R12*1)
+	VMOVDQU      Y5, 32(R8)(R12*1)
 	ADDQ         $0x40, R12
 
 test:
@@ -13764,152 +13422,146 @@ test:
 	JLT          loop
 	TESTQ        R11, R11
 	JE           done
-	VMOVD        R11, X6
-	VPBROADCASTD X6, Y6
-	VMOVDQU      lane<>+0(SB), Y7
-	VPCMPGTD     Y7, Y6, Y6
-	VMASKMOVPS   (AX)(R12*1), Y6, Y8
-	VMASKMOVPS   (CX)(R12*1), Y6, Y7
-	VADDPS       Y7, Y8, Y8
-	VMULPS       Y0, Y8, Y8
-	VADDPS       Y2, Y3, Y7
-	VADDPS       Y8, Y7, Y8
-	VBROADCASTSS float20<>+0(SB), Y7
-	VADDPS       Y7, Y2, Y2
+	VMOVD        R11, X5
+	VPBROADCASTD X5, Y5
+	VMOVDQU      lane<>+0(SB), Y6
+	VPCMPGTD     Y6, Y5, Y5
+	VMASKMOVPS   (AX)(R12*1), Y5, Y7
+	VMASKMOVPS   (CX)(R12*1), Y5, Y6
+	VADDPS       Y6, Y7, Y7
+	VADDPS       Y1, Y2, Y6
+	VADDPS       Y7, Y6, Y7
+	VBROADCASTSS float19<>+0(SB), Y6
+	VADDPS       Y6, Y1, Y1
 	MOVQ         f+40(FP), R13
-	VBROADCASTSS (R13), Y7
-	VSUBPS       Y7, Y8, Y8
-	VMAXPS       Y1, Y8, Y8
+	VBROADCASTSS (R13), Y6
+	VSUBPS       Y6, Y7, Y7
+	VMAXPS       Y0, Y7, Y7
 	MOVQ         f+40(FP), R13
-	VBROADCASTSS 12(R13), Y7
-	VMINPS       Y7, Y8, Y8
-	VCVTTPS2DQ   Y8, Y7
+	VBROADCASTSS 12(R13), Y6
+	VMINPS       Y6, Y7, Y7
+	VCVTTPS2DQ   Y7, Y6
 	MOVQ         c+48(FP), R13
-	VPBROADCASTD (R13), Y9
-	VPMINSD      Y9, Y7, Y7
-	VCVTDQ2PS    Y7, Y9
-	VSUBPS       Y9, Y8, Y8
-	VMASKMOVPS   Y8, Y6, 2048(R8)(R12*1)
-	VMASKMOVPS   (DX)(R12*1), Y6, Y8
-	VMASKMOVPS   (BX)(R12*1), Y6, Y9
-	VADDPS       Y9, Y8, Y8
-	VMULPS       Y0, Y8, Y8
-	VADDPS       Y8, Y4, Y8
-	MOVQ         f+40(FP), R13
-	VBROADCASTSS 4(R13), Y9
-	VSUBPS       Y9, Y8, Y8
-	VMAXPS       Y1, Y8, Y8
-	MOVQ         f+40(FP), R13
-	VBROADCASTSS 16(R13), Y9
-	VMINPS       Y9, Y8, Y8
-	VCVTTPS2DQ   Y8, Y10
-	MOVQ         c+48(FP), R13
-	VPBROADCASTD 4(R13), Y9
-	VPMINSD      Y9, Y10, Y10
-	VCVTDQ2PS    Y10, Y9
-	VSUBPS       Y9, Y8, Y8
-	MOVQ         c+48(FP), R13
-	VPBROADCASTD 12(R13), Y9
-	VPMULLD      Y9, Y10, Y10
-	VPADDD       Y10, Y7, Y7
-	VMASKMOVPS   Y8, Y6, 4096(R8)(R12*1)
-	VMASKMOVPS   (SI)(R12*1), Y6, Y8
-	VMASKMOVPS   (DI)(R12*1), Y6, Y9
-	VADDPS       Y9, Y8, Y8
-	VMULPS       Y0, Y8, Y8
-	VADDPS       Y8, Y5, Y8
-	MOVQ         f+40(FP), R13
-	VBROADCASTSS 8(R13), Y9
-	VSUBPS       Y9, Y8, Y8
-	VMAXPS       Y1, Y8, Y8
-	MOVQ         f+40(FP), R13
-	VBROADCASTSS 20(R13), Y9
-	VMINPS       Y9, Y8, Y8
-	VCVTTPS2DQ   Y8, Y10
-	MOVQ         c+48(FP), R13
-	VPBROADCASTD 8(R13), Y9
-	VPMINSD      Y9, Y10, Y10
-	VCVTDQ2PS    Y10, Y9
-	VSUBPS       Y9, Y8, Y8
-	MOVQ         c+48(FP), R13
-	VPBROADCASTD 16(R13), Y9
-	VPMULLD      Y9, Y10, Y10
-	VPADDD       Y10, Y7, Y7
-	VMASKMOVPS   Y8, Y6, 6144(R8)(R12*1)
-	VPMASKMOVD   Y7, Y6, (R8)(R12*1)
-	VMOVD        R11, X6
-	VPBROADCASTD X6, Y6
-	VMOVDQU      lane<>+32(SB), Y7
-	VPCMPGTD     Y7, Y6, Y6
-	VMASKMOVPS   32(AX)(R12*1), Y6, Y7
-	VMASKMOVPS   32(CX)(R12*1), Y6, Y8
+	VPBROADCASTD (R13), Y8
+	VPMINSD      Y8, Y6, Y6
+	VCVTDQ2PS    Y6, Y8
+	VSUBPS       Y8, Y7, Y7
+	VMASKMOVPS   Y7, Y5, 2048(R8)(R12*1)
+	VMASKMOVPS   (DX)(R12*1), Y5, Y7
+	VMASKMOVPS   (BX)(R12*1), Y5, Y8
 	VADDPS       Y8, Y7, Y7
-	VMULPS       Y0, Y7, Y7
-	VADDPS       Y2, Y3, Y3
 	VADDPS       Y7, Y3, Y7
-	VBROADCASTSS float20<>+0(SB), Y3
+	MOVQ         f+40(FP), R13
+	VBROADCASTSS 4(R13), Y8
+	VSUBPS       Y8, Y7, Y7
+	VMAXPS       Y0, Y7, Y7
+	MOVQ         f+40(FP), R13
+	VBROADCASTSS 16(R13), Y8
+	VMINPS       Y8, Y7, Y7
+	VCVTTPS2DQ   Y7, Y9
+	MOVQ         c+48(FP), R13
+	VPBROADCASTD 4(R13), Y8
+	VPMINSD      Y8, Y9, Y9
+	VCVTDQ2PS    Y9, Y8
+	VSUBPS       Y8, Y7, Y7
+	MOVQ         c+48(FP), R13
+	VPBROADCASTD 12(R13), Y8
+	VPMULLD      Y8, Y9, Y9
+	VPADDD       Y9, Y6, Y6
+	VMASKMOVPS   Y7, Y5, 4096(R8)(R12*1)
+	VMASKMOVPS   (SI)(R12*1), Y5, Y7
+	VMASKMOVPS   (DI)(R12*1), Y5, Y8
+	VADDPS       Y8, Y7, Y7
+	VADDPS       Y7, Y4, Y7
+	MOVQ         f+40(FP), R13
+	VBROADCASTSS 8(R13), Y8
+	VSUBPS       Y8, Y7, Y7
+	VMAXPS       Y0, Y7, Y7
+	MOVQ         f+40(FP), R13
+	VBROADCASTSS 20(R13), Y8
+	VMINPS       Y8, Y7, Y7
+	VCVTTPS2DQ   Y7, Y9
+	MOVQ         c+48(FP), R13
+	VPBROADCASTD 8(R13), Y8
+	VPMINSD      Y8, Y9, Y9
+	VCVTDQ2PS    Y9, Y8
+	VSUBPS       Y8, Y7, Y7
+	MOVQ         c+48(FP), R13
+	VPBROADCASTD 16(R13), Y8
+	VPMULLD      Y8, Y9, Y9
+	VPADDD       Y9, Y6, Y6
+	VMASKMOVPS   Y7, Y5, 6144(R8)(R12*1)
+	VPMASKMOVD   Y6, Y5, (R8)(R12*1)
+	VMOVD        R11, X5
+	VPBROADCASTD X5, Y5
+	VMOVDQU      lane<>+32(SB), Y6
+	VPCMPGTD     Y6, Y5, Y5
+	VMASKMOVPS   32(AX)(R12*1), Y5, Y6
+	VMASKMOVPS   32(CX)(R12*1), Y5, Y7
+	VADDPS       Y7, Y6, Y6
+	VADDPS       Y1, Y2, Y2
+	VADDPS       Y6, Y2, Y6
+	VBROADCASTSS float19<>+0(SB), Y2
+	VADDPS       Y2, Y1, Y1
+	MOVQ         f+40(FP), AX
+	VBROADCASTSS (AX), Y1
+	VSUBPS       Y1, Y6, Y6
+	VMAXPS       Y0, Y6, Y6
+	MOVQ         f+40(FP), AX
+	VBROADCASTSS 12(AX), Y1
+	VMINPS       Y1, Y6, Y6
+	VCVTTPS2DQ   Y6, Y1
+	MOVQ         c+48(FP), AX
+	VPBROADCASTD (AX), Y2
+	VPMINSD      Y2, Y1, Y1
+	VCVTDQ2PS    Y1, Y2
+	VSUBPS       Y2, Y6, Y6
+	VMASKMOVPS   Y6, Y5, 2080(R8)(R12*1)
+	VMASKMOVPS   32(DX)(R12*1), Y5, Y2
+	VMASKMOVPS   32(BX)(R12*1), Y5, Y6
+	VADDPS       Y6, Y2, Y2
+	VADDPS       Y2, Y3, Y2
+	MOVQ         f+40(FP), AX
+	VBROADCASTSS 4(AX), Y3
+	VSUBPS       Y3, Y2, Y2
+	VMAXPS       Y0, Y2, Y2
+	MOVQ         f+40(FP), AX
+	VBROADCASTSS 16(AX), Y3
+	VMINPS       Y3, Y2, Y2
+	VCVTTPS2DQ   Y2, Y6
+	MOVQ         c+48(FP), AX
+	VPBROADCASTD 4(AX), Y3
+	VPMINSD      Y3, Y6, Y6
+	VCVTDQ2PS    Y6, Y3
+	VSUBPS       Y3, Y2, Y2
+	MOVQ         c+48(FP), AX
+	VPBROADCASTD 12(AX), Y3
+	VPMULLD      Y3, Y6, Y6
+	VPADDD       Y6, Y1, Y1
+	VMASKMOVPS   Y2, Y5, 4128(R8)(R12*1)
+	VMASKMOVPS   32(SI)(R12*1), Y5, Y2
+	VMASKMOVPS   32(DI)(R12*1), Y5, Y3
 	VADDPS       Y3, Y2, Y2
+	VADDPS       Y2, Y4, Y2
 	MOVQ         f+40(FP), AX
-	VBROADCASTSS (AX), Y2
-	VSUBPS       Y2, Y7, Y7
-	VMAXPS       Y1, Y7, Y7
+	VBROADCASTSS 8(AX), Y3
+	VSUBPS       Y3, Y2, Y2
+	VMAXPS       Y0, Y2, Y2
 	MOVQ         f+40(FP), AX
-	VBROADCASTSS 12(AX), Y2
-	VMINPS       Y2, Y7, Y7
-	VCVTTPS2DQ   Y7, Y2
+	VBROADCASTSS 20(AX), Y3
+	VMINPS       Y3, Y2, Y2
+	VCVTTPS2DQ   Y2, Y4
 	MOVQ         c+48(FP), AX
-	VPBROADCASTD (AX), Y3
-	VPMINSD      Y3, Y2, Y2
-	VCVTDQ2PS    Y2, Y3
-	VSUBPS       Y3, Y7, Y7
-	VMASKMOVPS   Y7, Y6, 2080(R8)(R12*1)
-	VMASKMOVPS   32(DX)(R12*1), Y6, Y3
-	VMASKMOVPS   32(BX)(R12*1), Y6, Y7
-	VADDPS       Y7, Y3, Y3
-	VMULPS       Y0, Y3, Y3
-	VADDPS       Y3, Y4, Y3
-	MOVQ         f+40(FP), AX
-	VBROADCASTSS 4(AX), Y4
-	VSUBPS       Y4, Y3, Y3
-	VMAXPS       Y1, Y3, Y3
-	MOVQ         f+40(FP), AX
-	VBROADCASTSS 16(AX), Y4
-	VMINPS       Y4, Y3, Y3
-	VCVTTPS2DQ   Y3, Y7
+	VPBROADCASTD 8(AX), Y3
+	VPMINSD      Y3, Y4, Y4
+	VCVTDQ2PS    Y4, Y3
+	VSUBPS       Y3, Y2, Y2
 	MOVQ         c+48(FP), AX
-	VPBROADCASTD 4(AX), Y4
-	VPMINSD      Y4, Y7, Y7
-	VCVTDQ2PS    Y7, Y4
-	VSUBPS       Y4, Y3, Y3
-	MOVQ         c+48(FP), AX
-	VPBROADCASTD 12(AX), Y4
-	VPMULLD      Y4, Y7, Y7
-	VPADDD       Y7, Y2, Y2
-	VMASKMOVPS   Y3, Y6, 4128(R8)(R12*1)
-	VMASKMOVPS   32(SI)(R12*1), Y6, Y3
-	VMASKMOVPS   32(DI)(R12*1), Y6, Y4
-	VADDPS       Y4, Y3, Y3
-	VMULPS       Y0, Y3, Y3
-	VADDPS       Y3, Y5, Y3
-	MOVQ         f+40(FP), AX
-	VBROADCASTSS 8(AX), Y4
-	VSUBPS       Y4, Y3, Y3
-	VMAXPS       Y1, Y3, Y3
-	MOVQ         f+40(FP), AX
-	VBROADCASTSS 20(AX), Y4
-	VMINPS       Y4, Y3, Y3
-	VCVTTPS2DQ   Y3, Y5
-	MOVQ         c+48(FP), AX
-	VPBROADCASTD 8(AX), Y4
-	VPMINSD      Y4, Y5, Y5
-	VCVTDQ2PS    Y5, Y4
-	VSUBPS       Y4, Y3, Y3
-	MOVQ         c+48(FP), AX
-	VPBROADCASTD 16(AX), Y4
-	VPMULLD      Y4, Y5, Y5
-	VPADDD       Y5, Y2, Y2
-	VMASKMOVPS   Y3, Y6, 6176(R8)(R12*1)
-	VPMASKMOVD   Y2, Y6, 32(R8)(R12*1)
+	VPBROADCASTD 16(AX), Y3
+	VPMULLD      Y3, Y4, Y4
+	VPADDD       Y4, Y1, Y1
+	VMASKMOVPS   Y2, Y5, 6176(R8)(R12*1)
+	VPMASKMOVD   Y1, Y5, 32(R8)(R12*1)
 
 done:
 	ADDQ $0x18, R9
@@ -13921,10 +13573,9 @@ done:
 // func ledToAVX2(spots *int32, points *float32, ax *float32, ay *float32, az *float32, step int, f *[6]float32, c *[6]int32, runs *int32, count int)
 // Requires: AVX, AVX2
 TEXT ·ledToAVX2(SB), NOSPLIT, $0-80
-	VBROADCASTSS float0<>+0(SB), Y0
-	VXORPS       Y1, Y1, Y1
-	MOVQ         runs+64(FP), R10
-	MOVQ         count+72(FP), R11
+	VXORPS Y0, Y0, Y0
+	MOVQ   runs+64(FP), R10
+	MOVQ   count+72(FP), R11
 
 run:
 	MOVLQSX      (R10), AX
@@ -13954,10 +13605,10 @@ run:
 	MOVLQSX      8(R10), R9
 	MOVQ         points+8(FP), R12
 	LEAQ         (R12)(R9*4), R9
-	VMOVUPS      iota<>+0(SB), Y2
-	VBROADCASTSS 12(R10), Y3
-	VBROADCASTSS 16(R10), Y4
-	VBROADCASTSS 20(R10), Y5
+	VMOVUPS      iota<>+0(SB), Y1
+	VBROADCASTSS 12(R10), Y2
+	VBROADCASTSS 16(R10), Y3
+	VBROADCASTSS 20(R10), Y4
 	MOVLQSX      4(R10), R12
 	XORQ         R13, R13
 	MOVQ         R12, R14
@@ -13967,150 +13618,144 @@ run:
 	JMP          test
 
 loop:
-	VMOVUPS      (AX)(R13*1), Y7
-	VMOVUPS      (CX)(R13*1), Y6
-	VADDPS       Y6, Y7, Y7
-	VMULPS       Y0, Y7, Y7
-	VADDPS       Y2, Y3, Y6
-	VADDPS       Y7, Y6, Y7
-	VBROADCASTSS float20<>+0(SB), Y6
-	VADDPS       Y6, Y2, Y2
-	VMOVUPS      Y7, (R9)(R13*1)
+	VMOVUPS      (AX)(R13*1), Y6
+	VMOVUPS      (CX)(R13*1), Y5
+	VADDPS       Y5, Y6, Y6
+	VADDPS       Y1, Y2, Y5
+	VADDPS       Y6, Y5, Y6
+	VBROADCASTSS float19<>+0(SB), Y5
+	VADDPS       Y5, Y1, Y1
+	VMOVUPS      Y6, (R9)(R13*1)
 	MOVQ         f+48(FP), R15
-	VBROADCASTSS (R15), Y6
-	VSUBPS       Y6, Y7, Y7
-	VMAXPS       Y1, Y7, Y7
+	VBROADCASTSS (R15), Y5
+	VSUBPS       Y5, Y6, Y6
+	VMAXPS       Y0, Y6, Y6
 	MOVQ         f+48(FP), R15
-	VBROADCASTSS 12(R15), Y6
-	VMINPS       Y6, Y7, Y7
-	VCVTTPS2DQ   Y7, Y6
+	VBROADCASTSS 12(R15), Y5
+	VMINPS       Y5, Y6, Y6
+	VCVTTPS2DQ   Y6, Y5
 	MOVQ         c+56(FP), R15
-	VPBROADCASTD (R15), Y8
-	VPMINSD      Y8, Y6, Y6
-	VCVTDQ2PS    Y6, Y8
-	VSUBPS       Y8, Y7, Y7
-	VMOVUPS      Y7, 2048(R8)(R13*1)
-	VMOVUPS      (DX)(R13*1), Y7
-	VMOVUPS      (BX)(R13*1), Y8
-	VADDPS       Y8, Y7, Y7
-	VMULPS       Y0, Y7, Y7
-	VADDPS       Y7, Y4, Y7
-	VMOVUPS      Y7, 2048(R9)(R13*1)
+	VPBROADCASTD (R15), Y7
+	VPMINSD      Y7, Y5, Y5
+	VCVTDQ2PS    Y5, Y7
+	VSUBPS       Y7, Y6, Y6
+	VMOVUPS      Y6, 2048(R8)(R13*1)
+	VMOVUPS      (DX)(R13*1), Y6
+	VMOVUPS      (BX)(R13*1), Y7
+	VADDPS       Y7, Y6, Y6
+	VADDPS       Y6, Y3, Y6
+	VMOVUPS      Y6, 2048(R9)(R13*1)
 	MOVQ         f+48(FP), R15
-	VBROADCASTSS 4(R15), Y8
-	VSUBPS       Y8, Y7, Y7
-	VMAXPS       Y1, Y7, Y7
+	VBROADCASTSS 4(R15), Y7
+	VSUBPS       Y7, Y6, Y6
+	VMAXPS       Y0, Y6, Y6
 	MOVQ         f+48(FP), R15
-	VBROADCASTSS 16(R15), Y8
-	VMINPS       Y8, Y7, Y7
-	VCVTTPS2DQ   Y7, Y9
+	VBROADCASTSS 16(R15), Y7
+	VMINPS       Y7, Y6, Y6
+	VCVTTPS2DQ   Y6, Y8
 	MOVQ         c+56(FP), R15
-	VPBROADCASTD 4(R15), Y8
-	VPMINSD      Y8, Y9, Y9
-	VCVTDQ2PS    Y9, Y8
-	VSUBPS       Y8, Y7, Y7
+	VPBROADCASTD 4(R15), Y7
+	VPMINSD      Y7, Y8, Y8
+	VCVTDQ2PS    Y8, Y7
+	VSUBPS       Y7, Y6, Y6
 	MOVQ         c+56(FP), R15
-	VPBROADCASTD 12(R15), Y8
-	VPMULLD      Y8, Y9, Y9
-	VPADDD       Y9, Y6, Y6
-	VMOVUPS      Y7, 4096(R8)(R13*1)
-	VMOVUPS      (SI)(R13*1), Y7
-	VMOVUPS      (DI)(R13*1), Y8
-	VADDPS       Y8, Y7, Y7
-	VMULPS       Y0, Y7, Y7
-	VADDPS       Y7, Y5, Y7
-	VMOVUPS      Y7, 4096(R9)(R13*1)
+	VPBROADCASTD 12(R15), Y7
+	VPMULLD      Y7, Y8, Y8
+	VPADDD       Y8, Y5, Y5
+	VMOVUPS      Y6, 4096(R8)(R13*1)
+	VMOVUPS      (SI)(R13*1), Y6
+	VMOVUPS      (DI)(R13*1), Y7
+	VADDPS       Y7, Y6, Y6
+	VADDPS       Y6, Y4, Y6
+	VMOVUPS      Y6, 4096(R9)(R13*1)
 	MOVQ         f+48(FP), R15
-	VBROADCASTSS 8(R15), Y8
-	VSUBPS       Y8, Y7, Y7
-	VMAXPS       Y1, Y7, Y7
+	VBROADCASTSS 8(R15), Y7
+	VSUBPS       Y7, Y6, Y6
+	VMAXPS       Y0, Y6, Y6
 	MOVQ         f+48(FP), R15
-	VBROADCASTSS 20(R15), Y8
-	VMINPS       Y8, Y7, Y7
-	VCVTTPS2DQ   Y7, Y9
+	VBROADCASTSS 20(R15), Y7
+	VMINPS       Y7, Y6, Y6
+	VCVTTPS2DQ   Y6, Y8
 	MOVQ         c+56(FP), R15
-	VPBROADCASTD 8(R15), Y8
-	VPMINSD      Y8, Y9, Y9
-	VCVTDQ2PS    Y9, Y8
-	VSUBPS       Y8, Y7, Y7
+	VPBROADCASTD 8(R15), Y7
+	VPMINSD      Y7, Y8, Y8
+	VCVTDQ2PS    Y8, Y7
+	VSUBPS       Y7, Y6, Y6
 	MOVQ         c+56(FP), R15
-	VPBROADCASTD 16(R15), Y8
-	VPMULLD      Y8, Y9, Y9
-	VPADDD       Y9, Y6, Y6
-	VMOVUPS      Y7, 6144(R8)(R13*1)
-	VMOVDQU      Y6, (R8)(R13*1)
-	VMOVUPS      32(AX)(R13*1), Y7
-	VMOVUPS      32(CX)(R13*1), Y6
-	VADDPS       Y6, Y7, Y7
-	VMULPS       Y0, Y7, Y7
-	VADDPS       Y2, Y3, Y6
-	VADDPS       Y7, Y6, Y7
-	VBROADCASTSS float20<>+0(SB), Y6
-	VADDPS       Y6, Y2, Y2
-	VMOVUPS      Y7, 32(R9)(R13*1)
+	VPBROADCASTD 16(R15), Y7
+	VPMULLD      Y7, Y8, Y8
+	VPADDD       Y8, Y5, Y5
+	VMOVUPS      Y6, 6144(R8)(R13*1)
+	VMOVDQU      Y5, (R8)(R13*1)
+	VMOVUPS      32(AX)(R13*1), Y6
+	VMOVUPS      32(CX)(R13*1), Y5
+	VADDPS       Y5, Y6, Y6
+	VADDPS       Y1, Y2, Y5
+	VADDPS       Y6, Y5, Y6
+	VBROADCASTSS float19<>+0(SB), Y5
+	VADDPS       Y5, Y1, Y1
+	VMOVUPS      Y6, 32(R9)(R13*1)
 	MOVQ         f+48(FP), R15
-	VBROADCASTSS (R15), Y6
-	VSUBPS       Y6, Y7, Y7
-	VMAXPS       Y1, Y7, Y7
+	VBROADCASTSS (R15), Y5
+	VSUBPS       Y5, Y6, Y6
+	VMAXPS       Y0, Y6, Y6
 	MOVQ         f+48(FP), R15
-	VBROADCASTSS 12(R15), Y6
-	VMINPS       Y6, Y7, Y7
-	VCVTTPS2DQ   Y7, Y6
+	VBROADCASTSS 12(R15), Y5
+	VMINPS       Y5, Y6, Y6
+	VCVTTPS2DQ   Y6, Y5
 	MOVQ         c+56(FP), R15
-	VPBROADCASTD (R15), Y8
-	VPMINSD      Y8, Y6, Y6
-	VCVTDQ2PS    Y6, Y8
-	VSUBPS       Y8, Y7, Y7
-	VMOVUPS      Y7, 2080(R8)(R13*1)
-	VMOVUPS      32(DX)(R13*1), Y7
-	VMOVUPS      32(BX)(R13*1), Y8
-	VADDPS       Y8, Y7, Y7
-	VMULPS       Y0, Y7, Y7
-	VADDPS       Y7, Y4, Y7
-	VMOVUPS      Y7, 2080(R9)(R13*1)
+	VPBROADCASTD (R15), Y7
+	VPMINSD      Y7, Y5, Y5
+	VCVTDQ2PS    Y5, Y7
+	VSUBPS       Y7, Y6, Y6
+	VMOVUPS      Y6, 2080(R8)(R13*1)
+	VMOVUPS      32(DX)(R13*1), Y6
+	VMOVUPS      32(BX)(R13*1), Y7
+	VADDPS       Y7, Y6, Y6
+	VADDPS       Y6, Y3, Y6
+	VMOVUPS      Y6, 2080(R9)(R13*1)
 	MOVQ         f+48(FP), R15
-	VBROADCASTSS 4(R15), Y8
-	VSUBPS       Y8, Y7, Y7
-	VMAXPS       Y1, Y7, Y7
+	VBROADCASTSS 4(R15), Y7
+	VSUBPS       Y7, Y6, Y6
+	VMAXPS       Y0, Y6, Y6
 	MOVQ         f+48(FP), R15
-	VBROADCASTSS 16(R15), Y8
-	VMINPS       Y8, Y7, Y7
-	VCVTTPS2DQ   Y7, Y9
+	VBROADCASTSS 16(R15), Y7
+	VMINPS       Y7, Y6, Y6
+	VCVTTPS2DQ   Y6, Y8
 	MOVQ         c+56(FP), R15
-	VPBROADCASTD 4(R15), Y8
-	VPMINSD      Y8, Y9, Y9
-	VCVTDQ2PS    Y9, Y8
-	VSUBPS       Y8, Y7, Y7
+	VPBROADCASTD 4(R15), Y7
+	VPMINSD      Y7, Y8, Y8
+	VCVTDQ2PS    Y8, Y7
+	VSUBPS       Y7, Y6, Y6
 	MOVQ         c+56(FP), R15
-	VPBROADCASTD 12(R15), Y8
-	VPMULLD      Y8, Y9, Y9
-	VPADDD       Y9, Y6, Y6
-	VMOVUPS      Y7, 4128(R8)(R13*1)
-	VMOVUPS      32(SI)(R13*1), Y7
-	VMOVUPS      32(DI)(R13*1), Y8
-	VADDPS       Y8, Y7, Y7
-	VMULPS       Y0, Y7, Y7
-	VADDPS       Y7, Y5, Y7
-	VMOVUPS      Y7, 4128(R9)(R13*1)
+	VPBROADCASTD 12(R15), Y7
+	VPMULLD      Y7, Y8, Y8
+	VPADDD       Y8, Y5, Y5
+	VMOVUPS      Y6, 4128(R8)(R13*1)
+	VMOVUPS      32(SI)(R13*1), Y6
+	VMOVUPS      32(DI)(R13*1), Y7
+	VADDPS       Y7, Y6, Y6
+	VADDPS       Y6, Y4, Y6
+	VMOVUPS      Y6, 4128(R9)(R13*1)
 	MOVQ         f+48(FP), R15
-	VBROADCASTSS 8(R15), Y8
-	VSUBPS       Y8, Y7, Y7
-	VMAXPS       Y1, Y7, Y7
+	VBROADCASTSS 8(R15), Y7
+	VSUBPS       Y7, Y6, Y6
+	VMAXPS       Y0, Y6, Y6
 	MOVQ         f+48(FP), R15
-	VBROADCASTSS 20(R15), Y8
-	VMINPS       Y8, Y7, Y7
-	VCVTTPS2DQ   Y7, Y9
+	VBROADCASTSS 20(R15), Y7
+	VMINPS       Y7, Y6, Y6
+	VCVTTPS2DQ   Y6, Y8
 	MOVQ         c+56(FP), R15
-	VPBROADCASTD 8(R15), Y8
-	VPMINSD      Y8, Y9, Y9
-	VCVTDQ2PS    Y9, Y8
-	VSUBPS       Y8, Y7, Y7
+	VPBROADCASTD 8(R15), Y7
+	VPMINSD      Y7, Y8, Y8
+	VCVTDQ2PS    Y8, Y7
+	VSUBPS       Y7, Y6, Y6
 	MOVQ         c+56(FP), R15
-	VPBROADCASTD 16(R15), Y8
-	VPMULLD      Y8, Y9, Y9
-	VPADDD       Y9, Y6, Y6
-	VMOVUPS      Y7, 6176(R8)(R13*1)
-	VMOVDQU      Y6, 32(R8)(R13*1)
+	VPBROADCASTD 16(R15), Y7
+	VPMULLD      Y7, Y8, Y8
+	VPADDD       Y8, Y5, Y5
+	VMOVUPS      Y6, 6176(R8)(R13*1)
+	VMOVDQU      Y5, 32(R8)(R13*1)
 	ADDQ         $0x40, R13
 
 test:
@@ -14118,158 +13763,152 @@ test:
 	JLT          loop
 	TESTQ        R12, R12
 	JE           done
-	VMOVD        R12, X6
-	VPBROADCASTD X6, Y6
-	VMOVDQU      lane<>+0(SB), Y7
-	VPCMPGTD     Y7, Y6, Y6
-	VMASKMOVPS   (AX)(R13*1), Y6, Y8
-	VMASKMOVPS   (CX)(R13*1), Y6, Y7
-	VADDPS       Y7, Y8, Y8
-	VMULPS       Y0, Y8, Y8
-	VADDPS       Y2, Y3, Y7
-	VADDPS       Y8, Y7, Y8
-	VBROADCASTSS float20<>+0(SB), Y7
-	VADDPS       Y7, Y2, Y2
-	VMASKMOVPS   Y8, Y6, (R9)(R13*1)
+	VMOVD        R12, X5
+	VPBROADCASTD X5, Y5
+	VMOVDQU      lane<>+0(SB), Y6
+	VPCMPGTD     Y6, Y5, Y5
+	VMASKMOVPS   (AX)(R13*1), Y5, Y7
+	VMASKMOVPS   (CX)(R13*1), Y5, Y6
+	VADDPS       Y6, Y7, Y7
+	VADDPS       Y1, Y2, Y6
+	VADDPS       Y7, Y6, Y7
+	VBROADCASTSS float19<>+0(SB), Y6
+	VADDPS       Y6, Y1, Y1
+	VMASKMOVPS   Y7, Y5, (R9)(R13*1)
 	MOVQ         f+48(FP), R14
-	VBROADCASTSS (R14), Y7
-	VSUBPS       Y7, Y8, Y8
-	VMAXPS       Y1, Y8, Y8
+	VBROADCASTSS (R14), Y6
+	VSUBPS       Y6, Y7, Y7
+	VMAXPS       Y0, Y7, Y7
 	MOVQ         f+48(FP), R14
-	VBROADCASTSS 12(R14), Y7
-	VMINPS       Y7, Y8, Y8
-	VCVTTPS2DQ   Y8, Y7
+	VBROADCASTSS 12(R14), Y6
+	VMINPS       Y6, Y7, Y7
+	VCVTTPS2DQ   Y7, Y6
 	MOVQ         c+56(FP), R14
-	VPBROADCASTD (R14), Y9
-	VPMINSD      Y9, Y7, Y7
-	VCVTDQ2PS    Y7, Y9
-	VSUBPS       Y9, Y8, Y8
-	VMASKMOVPS   Y8, Y6, 2048(R8)(R13*1)
-	VMASKMOVPS   (DX)(R13*1), Y6, Y8
-	VMASKMOVPS   (BX)(R13*1), Y6, Y9
-	VADDPS       Y9, Y8, Y8
-	VMULPS       Y0, Y8, Y8
-	VADDPS       Y8, Y4, Y8
-	VMASKMOVPS   Y8, Y6, 2048(R9)(R13*1)
-	MOVQ         f+48(FP), R14
-	VBROADCASTSS 4(R14), Y9
-	VSUBPS       Y9, Y8, Y8
-	VMAXPS       Y1, Y8, Y8
-	MOVQ         f+48(FP), R14
-	VBROADCASTSS 16(R14), Y9
-	VMINPS       Y9, Y8, Y8
-	VCVTTPS2DQ   Y8, Y10
-	MOVQ         c+56(FP), R14
-	VPBROADCASTD 4(R14), Y9
-	VPMINSD      Y9, Y10, Y10
-	VCVTDQ2PS    Y10, Y9
-	VSUBPS       Y9, Y8, Y8
-	MOVQ         c+56(FP), R14
-	VPBROADCASTD 12(R14), Y9
-	VPMULLD      Y9, Y10, Y10
-	VPADDD       Y10, Y7, Y7
-	VMASKMOVPS   Y8, Y6, 4096(R8)(R13*1)
-	VMASKMOVPS   (SI)(R13*1), Y6, Y8
-	VMASKMOVPS   (DI)(R13*1), Y6, Y9
-	VADDPS       Y9, Y8, Y8
-	VMULPS       Y0, Y8, Y8
-	VADDPS       Y8, Y5, Y8
-	VMASKMOVPS   Y8, Y6, 4096(R9)(R13*1)
-	MOVQ         f+48(FP), R14
-	VBROADCASTSS 8(R14), Y9
-	VSUBPS       Y9, Y8, Y8
-	VMAXPS       Y1, Y8, Y8
-	MOVQ         f+48(FP), R14
-	VBROADCASTSS 20(R14), Y9
-	VMINPS       Y9, Y8, Y8
-	VCVTTPS2DQ   Y8, Y10
-	MOVQ         c+56(FP), R14
-	VPBROADCASTD 8(R14), Y9
-	VPMINSD      Y9, Y10, Y10
-	VCVTDQ2PS    Y10, Y9
-	VSUBPS       Y9, Y8, Y8
-	MOVQ         c+56(FP), R14
-	VPBROADCASTD 16(R14), Y9
-	VPMULLD      Y9, Y10, Y10
-	VPADDD       Y10, Y7, Y7
-	VMASKMOVPS   Y8, Y6, 6144(R8)(R13*1)
-	VPMASKMOVD   Y7, Y6, (R8)(R13*1)
-	VMOVD        R12, X6
-	VPBROADCASTD X6, Y6
-	VMOVDQU      lane<>+32(SB), Y7
-	VPCMPGTD     Y7, Y6, Y6
-	VMASKMOVPS   32(AX)(R13*1), Y6, Y7
-	VMASKMOVPS   32(CX)(R13*1), Y6, Y8
+	VPBROADCASTD (R14), Y8
+	VPMINSD      Y8, Y6, Y6
+	VCVTDQ2PS    Y6, Y8
+	VSUBPS       Y8, Y7, Y7
+	VMASKMOVPS   Y7, Y5, 2048(R8)(R13*1)
+	VMASKMOVPS   (DX)(R13*1), Y5, Y7
+	VMASKMOVPS   (BX)(R13*1), Y5, Y8
 	VADDPS       Y8, Y7, Y7
-	VMULPS       Y0, Y7, Y7
-	VADDPS       Y2, Y3, Y3
 	VADDPS       Y7, Y3, Y7
-	VBROADCASTSS float20<>+0(SB), Y3
+	VMASKMOVPS   Y7, Y5, 2048(R9)(R13*1)
+	MOVQ         f+48(FP), R14
+	VBROADCASTSS 4(R14), Y8
+	VSUBPS       Y8, Y7, Y7
+	VMAXPS       Y0, Y7, Y7
+	MOVQ         f+48(FP), R14
+	VBROADCASTSS 16(R14), Y8
+	VMINPS       Y8, Y7, Y7
+	VCVTTPS2DQ   Y7, Y9
+	MOVQ         c+56(FP), R14
+	VPBROADCASTD 4(R14), Y8
+	VPMINSD      Y8, Y9, Y9
+	VCVTDQ2PS    Y9, Y8
+	VSUBPS       Y8, Y7, Y7
+	MOVQ         c+56(FP), R14
+	VPBROADCASTD 12(R14), Y8
+	VPMULLD      Y8, Y9, Y9
+	VPADDD       Y9, Y6, Y6
+	VMASKMOVPS   Y7, Y5, 4096(R8)(R13*1)
+	VMASKMOVPS   (SI)(R13*1), Y5, Y7
+	VMASKMOVPS   (DI)(R13*1), Y5, Y8
+	VADDPS       Y8, Y7, Y7
+	VADDPS       Y7, Y4, Y7
+	VMASKMOVPS   Y7, Y5, 4096(R9)(R13*1)
+	MOVQ         f+48(FP), R14
+	VBROADCASTSS 8(R14), Y8
+	VSUBPS       Y8, Y7, Y7
+	VMAXPS       Y0, Y7, Y7
+	MOVQ         f+48(FP), R14
+	VBROADCASTSS 20(R14), Y8
+	VMINPS       Y8, Y7, Y7
+	VCVTTPS2DQ   Y7, Y9
+	MOVQ         c+56(FP), R14
+	VPBROADCASTD 8(R14), Y8
+	VPMINSD      Y8, Y9, Y9
+	VCVTDQ2PS    Y9, Y8
+	VSUBPS       Y8, Y7, Y7
+	MOVQ         c+56(FP), R14
+	VPBROADCASTD 16(R14), Y8
+	VPMULLD      Y8, Y9, Y9
+	VPADDD       Y9, Y6, Y6
+	VMASKMOVPS   Y7, Y5, 6144(R8)(R13*1)
+	VPMASKMOVD   Y6, Y5, (R8)(R13*1)
+	VMOVD        R12, X5
+	VPBROADCASTD X5, Y5
+	VMOVDQU      lane<>+32(SB), Y6
+	VPCMPGTD     Y6, Y5, Y5
+	VMASKMOVPS   32(AX)(R13*1), Y5, Y6
+	VMASKMOVPS   32(CX)(R13*1), Y5, Y7
+	VADDPS       Y7, Y6, Y6
+	VADDPS       Y1, Y2, Y2
+	VADDPS       Y6, Y2, Y6
+	VBROADCASTSS float19<>+0(SB), Y2
+	VADDPS       Y2, Y1, Y1
+	VMASKMOVPS   Y6, Y5, 32(R9)(R13*1)
+	MOVQ         f+48(FP), AX
+	VBROADCASTSS (AX), Y1
+	VSUBPS       Y1, Y6, Y6
+	VMAXPS       Y0, Y6, Y6
+	MOVQ         f+48(FP), AX
+	VBROADCASTSS 12(AX), Y1
+	VMINPS       Y1, Y6, Y6
+	VCVTTPS2DQ   Y6, Y1
+	MOVQ         c+56(FP), AX
+	VPBROADCASTD (AX), Y2
+	VPMINSD      Y2, Y1, Y1
+	VCVTDQ2PS    Y1, Y2
+	VSUBPS       Y2, Y6, Y6
+	VMASKMOVPS   Y6, Y5, 2080(R8)(R13*1)
+	VMASKMOVPS   32(DX)(R13*1), Y5, Y2
+	VMASKMOVPS   32(BX)(R13*1), Y5, Y6
+	VADDPS       Y6, Y2, Y2
+	VADDPS       Y2, Y3, Y2
+	VMASKMOVPS   Y2, Y5, 2080(R9)(R13*1)
+	MOVQ         f+48(FP), AX
+	VBROADCASTSS 4(AX), Y3
+	VSUBPS       Y3, Y2, Y2
+	VMAXPS       Y0, Y2, Y2
+	MOVQ         f+48(FP), AX
+	VBROADCASTSS 16(AX), Y3
+	VMINPS       Y3, Y2, Y2
+	VCVTTPS2DQ   Y2, Y6
+	MOVQ         c+56(FP), AX
+	VPBROADCASTD 4(AX), Y3
+	VPMINSD      Y3, Y6, Y6
+	VCVTDQ2PS    Y6, Y3
+	VSUBPS       Y3, Y2, Y2
+	MOVQ         c+56(FP), AX
+	VPBROADCASTD 12(AX), Y3
+	VPMULLD      Y3, Y6, Y6
+	VPADDD       Y6, Y1, Y1
+	VMASKMOVPS   Y2, Y5, 4128(R8)(R13*1)
+	VMASKMOVPS   32(SI)(R13*1), Y5, Y2
+	VMASKMOVPS   32(DI)(R13*1), Y5, Y3
 	VADDPS       Y3, Y2, Y2
-	VMASKMOVPS   Y7, Y6, 32(R9)(R13*1)
+	VADDPS       Y2, Y4, Y2
+	VMASKMOVPS   Y2, Y5, 4128(R9)(R13*1)
 	MOVQ         f+48(FP), AX
-	VBROADCASTSS (AX), Y2
-	VSUBPS       Y2, Y7, Y7
-	VMAXPS       Y1, Y7, Y7
+	VBROADCASTSS 8(AX), Y3
+	VSUBPS       Y3, Y2, Y2
+	VMAXPS       Y0, Y2, Y2
 	MOVQ         f+48(FP), AX
-	VBROADCASTSS 12(AX), Y2
-	VMINPS       Y2, Y7, Y7
-	VCVTTPS2DQ   Y7, Y2
+	VBROADCASTSS 20(AX), Y3
+	VMINPS       Y3, Y2, Y2
+	VCVTTPS2DQ   Y2, Y4
 	MOVQ         c+56(FP), AX
-	VPBROADCASTD (AX), Y3
-	VPMINSD      Y3, Y2, Y2
-	VCVTDQ2PS    Y2, Y3
-	VSUBPS       Y3, Y7, Y7
-	VMASKMOVPS   Y7, Y6, 2080(R8)(R13*1)
-	VMASKMOVPS   32(DX)(R13*1), Y6, Y3
-	VMASKMOVPS   32(BX)(R13*1), Y6, Y7
-	VADDPS       Y7, Y3, Y3
-	VMULPS       Y0, Y3, Y3
-	VADDPS       Y3, Y4, Y3
-	VMASKMOVPS   Y3, Y6, 2080(R9)(R13*1)
-	MOVQ         f+48(FP), AX
-	VBROADCASTSS 4(AX), Y4
-	VSUBPS       Y4, Y3, Y3
-	VMAXPS       Y1, Y3, Y3
-	MOVQ         f+48(FP), AX
-	VBROADCASTSS 16(AX), Y4
-	VMINPS       Y4, Y3, Y3
-	VCVTTPS2DQ   Y3, Y7
+	VPBROADCASTD 8(AX), Y3
+	VPMINSD      Y3, Y4, Y4
+	VCVTDQ2PS    Y4, Y3
+	VSUBPS       Y3, Y2, Y2
 	MOVQ         c+56(FP), AX
-	VPBROADCASTD 4(AX), Y4
-	VPMINSD      Y4, Y7, Y7
-	VCVTDQ2PS    Y7, Y4
-	VSUBPS       Y4, Y3, Y3
-	MOVQ         c+56(FP), AX
-	VPBROADCASTD 12(AX), Y4
-	VPMULLD      Y4, Y7, Y7
-	VPADDD       Y7, Y2, Y2
-	VMASKMOVPS   Y3, Y6, 4128(R8)(R13*1)
-	VMASKMOVPS   32(SI)(R13*1), Y6, Y3
-	VMASKMOVPS   32(DI)(R13*1), Y6, Y4
-	VADDPS       Y4, Y3, Y3
-	VMULPS       Y0, Y3, Y3
-	VADDPS       Y3, Y5, Y3
-	VMASKMOVPS   Y3, Y6, 4128(R9)(R13*1)
-	MOVQ         f+48(FP), AX
-	VBROADCASTSS 8(AX), Y4
-	VSUBPS       Y4, Y3, Y3
-	VMAXPS       Y1, Y3, Y3
-	MOVQ         f+48(FP), AX
-	VBROADCASTSS 20(AX), Y4
-	VMINPS       Y4, Y3, Y3
-	VCVTTPS2DQ   Y3, Y5
-	MOVQ         c+56(FP), AX
-	VPBROADCASTD 8(AX), Y4
-	VPMINSD      Y4, Y5, Y5
-	VCVTDQ2PS    Y5, Y4
-	VSUBPS       Y4, Y3, Y3
-	MOVQ         c+56(FP), AX
-	VPBROADCASTD 16(AX), Y4
-	VPMULLD      Y4, Y5, Y5
-	VPADDD       Y5, Y2, Y2
-	VMASKMOVPS   Y3, Y6, 6176(R8)(R13*1)
-	VPMASKMOVD   Y2, Y6, 32(R8)(R13*1)
+	VPBROADCASTD 16(AX), Y3
+	VPMULLD      Y3, Y4, Y4
+	VPADDD       Y4, Y1, Y1
+	VMASKMOVPS   Y2, Y5, 6176(R8)(R13*1)
+	VPMASKMOVD   Y1, Y5, 32(R8)(R13*1)
 
 done:
 	ADDQ $0x18, R10
@@ -14281,7 +13920,6 @@ done:
 // func aheadOfAVX2(spots *int32, by *float32, h float32, f *[6]float32, c *[6]int32, runs *int32, count int)
 // Requires: AVX, AVX2
 TEXT ·aheadOfAVX2(SB), NOSPLIT, $0-56
-	VBROADCASTSS float0<>+0(SB), Y0
 	VXORPS       Y0, Y0, Y0
 	VBROADCASTSS h+16(FP), Y1
 	MOVQ         runs+40(FP), SI
@@ -14320,7 +13958,7 @@ loop:
 	VMULPS       Y1, Y7, Y7
 	VADDPS       Y2, Y3, Y6
 	VADDPS       Y7, Y6, Y7
-	VBROADCASTSS float20<>+0(SB), Y6
+	VBROADCASTSS float19<>+0(SB), Y6
 	VADDPS       Y6, Y2, Y2
 	MOVQ         f+24(FP), R11
 	VBROADCASTSS (R11), Y6
@@ -14383,7 +14021,7 @@ loop:
 	VMULPS       Y1, Y7, Y7
 	VADDPS       Y2, Y3, Y6
 	VADDPS       Y7, Y6, Y7
-	VBROADCASTSS float20<>+0(SB), Y6
+	VBROADCASTSS float19<>+0(SB), Y6
 	VADDPS       Y6, Y2, Y2
 	MOVQ         f+24(FP), R11
 	VBROADCASTSS (R11), Y6
@@ -14457,7 +14095,7 @@ test:
 	VMULPS       Y1, Y8, Y8
 	VADDPS       Y2, Y3, Y7
 	VADDPS       Y8, Y7, Y8
-	VBROADCASTSS float20<>+0(SB), Y7
+	VBROADCASTSS float19<>+0(SB), Y7
 	VADDPS       Y7, Y2, Y2
 	MOVQ         f+24(FP), R10
 	VBROADCASTSS (R10), Y7
@@ -14524,7 +14162,7 @@ test:
 	VMULPS       Y1, Y7, Y7
 	VADDPS       Y2, Y3, Y3
 	VADDPS       Y7, Y3, Y7
-	VBROADCASTSS float20<>+0(SB), Y3
+	VBROADCASTSS float19<>+0(SB), Y3
 	VADDPS       Y3, Y2, Y2
 	MOVQ         f+24(FP), AX
 	VBROADCASTSS (AX), Y2
@@ -15695,7 +15333,7 @@ loop:
 	VBROADCASTSS each+56(FP), Y4
 	VMULPS       Y4, Y2, Y2
 	VMULPS       Y2, Y0, Y0
-	VBROADCASTSS float21<>+0(SB), Y4
+	VBROADCASTSS float20<>+0(SB), Y4
 	VMAXPS       Y4, Y0, Y0
 	VPSRLD       $0x17, Y0, Y4
 	VPBROADCASTD whole127<>+0(SB), Y5
@@ -15705,7 +15343,7 @@ loop:
 	VPAND        Y5, Y0, Y5
 	VPBROADCASTD whole1065353216<>+0(SB), Y6
 	VPADDD       Y6, Y5, Y5
-	VBROADCASTSS float3<>+0(SB), Y6
+	VBROADCASTSS float2<>+0(SB), Y6
 	VSUBPS       Y6, Y5, Y5
 	VBROADCASTSS float28<>+0(SB), Y6
 	VMOVAPS      Y6, Y6
@@ -15728,12 +15366,15 @@ loop:
 	VADDPS       Y4, Y6, Y6
 	VBROADCASTSS float34<>+0(SB), Y4
 	VMULPS       Y4, Y6, Y6
-	VBROADCASTSS float12<>+0(SB), Y4
+	VBROADCASTSS float11<>+0(SB), Y4
 	VMULPS       Y4, Y6, Y4
 	VROUNDPS     $0x00, Y4, Y5
 	VSUBPS       Y5, Y4, Y4
-	VBROADCASTSS float13<>+0(SB), Y6
+	VBROADCASTSS float12<>+0(SB), Y6
 	VMOVAPS      Y6, Y6
+	VMULPS       Y4, Y6, Y6
+	VBROADCASTSS float13<>+0(SB), Y7
+	VADDPS       Y7, Y6, Y6
 	VMULPS       Y4, Y6, Y6
 	VBROADCASTSS float14<>+0(SB), Y7
 	VADDPS       Y7, Y6, Y6
@@ -15747,17 +15388,14 @@ loop:
 	VBROADCASTSS float17<>+0(SB), Y7
 	VADDPS       Y7, Y6, Y6
 	VMULPS       Y4, Y6, Y6
-	VBROADCASTSS float18<>+0(SB), Y7
-	VADDPS       Y7, Y6, Y6
-	VMULPS       Y4, Y6, Y6
-	VBROADCASTSS float3<>+0(SB), Y4
+	VBROADCASTSS float2<>+0(SB), Y4
 	VADDPS       Y4, Y6, Y6
 	VCVTPS2DQ    Y5, Y5
 	VPSLLD       $0x17, Y5, Y5
 	VPADDD       Y5, Y6, Y6
 	VBROADCASTSS float35<>+0(SB), Y4
 	VMULPS       Y4, Y6, Y6
-	VBROADCASTSS float3<>+0(SB), Y4
+	VBROADCASTSS float2<>+0(SB), Y4
 	VADDPS       Y4, Y6, Y6
 	VBROADCASTSS float36<>+0(SB), Y4
 	VMULPS       Y4, Y0, Y0
@@ -15765,11 +15403,11 @@ loop:
 	VMULPS       Y3, Y6, Y6
 	VBROADCASTSS step+60(FP), Y0
 	VMULPS       Y0, Y6, Y6
-	VBROADCASTSS float3<>+0(SB), Y0
+	VBROADCASTSS float2<>+0(SB), Y0
 	VADDPS       Y0, Y6, Y6
 	VMULPS       Y2, Y1, Y1
 	VDIVPS       Y6, Y1, Y1
-	VBROADCASTSS float21<>+0(SB), Y0
+	VBROADCASTSS float20<>+0(SB), Y0
 	VMAXPS       Y0, Y1, Y1
 	VPSRLD       $0x17, Y1, Y0
 	VPBROADCASTD whole127<>+0(SB), Y2
@@ -15779,7 +15417,7 @@ loop:
 	VPAND        Y2, Y1, Y2
 	VPBROADCASTD whole1065353216<>+0(SB), Y4
 	VPADDD       Y4, Y2, Y2
-	VBROADCASTSS float3<>+0(SB), Y4
+	VBROADCASTSS float2<>+0(SB), Y4
 	VSUBPS       Y4, Y2, Y2
 	VBROADCASTSS float28<>+0(SB), Y4
 	VMOVAPS      Y4, Y4
@@ -15802,12 +15440,15 @@ loop:
 	VADDPS       Y0, Y4, Y4
 	VBROADCASTSS float34<>+0(SB), Y0
 	VMULPS       Y0, Y4, Y4
-	VBROADCASTSS float12<>+0(SB), Y0
+	VBROADCASTSS float11<>+0(SB), Y0
 	VMULPS       Y0, Y4, Y0
 	VROUNDPS     $0x00, Y0, Y2
 	VSUBPS       Y2, Y0, Y0
-	VBROADCASTSS float13<>+0(SB), Y4
+	VBROADCASTSS float12<>+0(SB), Y4
 	VMOVAPS      Y4, Y4
+	VMULPS       Y0, Y4, Y4
+	VBROADCASTSS float13<>+0(SB), Y5
+	VADDPS       Y5, Y4, Y4
 	VMULPS       Y0, Y4, Y4
 	VBROADCASTSS float14<>+0(SB), Y5
 	VADDPS       Y5, Y4, Y4
@@ -15821,17 +15462,14 @@ loop:
 	VBROADCASTSS float17<>+0(SB), Y5
 	VADDPS       Y5, Y4, Y4
 	VMULPS       Y0, Y4, Y4
-	VBROADCASTSS float18<>+0(SB), Y5
-	VADDPS       Y5, Y4, Y4
-	VMULPS       Y0, Y4, Y4
-	VBROADCASTSS float3<>+0(SB), Y0
+	VBROADCASTSS float2<>+0(SB), Y0
 	VADDPS       Y0, Y4, Y4
 	VCVTPS2DQ    Y2, Y2
 	VPSLLD       $0x17, Y2, Y2
 	VPADDD       Y2, Y4, Y4
 	VBROADCASTSS float35<>+0(SB), Y0
 	VMULPS       Y0, Y4, Y4
-	VBROADCASTSS float3<>+0(SB), Y0
+	VBROADCASTSS float2<>+0(SB), Y0
 	VADDPS       Y0, Y4, Y4
 	VBROADCASTSS float36<>+0(SB), Y0
 	VMULPS       Y0, Y1, Y1
@@ -15860,17 +15498,20 @@ TEXT ·fadingAVX2(SB), NOSPLIT, $0-48
 
 loop:
 	VBROADCASTSS step+32(FP), Y2
-	VBROADCASTSS float3<>+0(SB), Y3
+	VBROADCASTSS float2<>+0(SB), Y3
 	VMOVUPS      (BX)(DI*1), Y1
 	VMULPS       Y2, Y1, Y0
-	VBROADCASTSS float19<>+0(SB), Y4
+	VBROADCASTSS float18<>+0(SB), Y4
 	VMINPS       Y4, Y0, Y4
-	VBROADCASTSS float12<>+0(SB), Y5
+	VBROADCASTSS float11<>+0(SB), Y5
 	VMULPS       Y5, Y4, Y4
 	VROUNDPS     $0x00, Y4, Y5
 	VSUBPS       Y5, Y4, Y4
-	VBROADCASTSS float13<>+0(SB), Y6
+	VBROADCASTSS float12<>+0(SB), Y6
 	VMOVAPS      Y6, Y6
+	VMULPS       Y4, Y6, Y6
+	VBROADCASTSS float13<>+0(SB), Y7
+	VADDPS       Y7, Y6, Y6
 	VMULPS       Y4, Y6, Y6
 	VBROADCASTSS float14<>+0(SB), Y7
 	VADDPS       Y7, Y6, Y6
@@ -15884,10 +15525,7 @@ loop:
 	VBROADCASTSS float17<>+0(SB), Y7
 	VADDPS       Y7, Y6, Y6
 	VMULPS       Y4, Y6, Y6
-	VBROADCASTSS float18<>+0(SB), Y7
-	VADDPS       Y7, Y6, Y6
-	VMULPS       Y4, Y6, Y6
-	VBROADCASTSS float3<>+0(SB), Y4
+	VBROADCASTSS float2<>+0(SB), Y4
 	VADDPS       Y4, Y6, Y6
 	VCVTPS2DQ    Y5, Y5
 	VPSLLD       $0x17, Y5, Y5
@@ -15898,13 +15536,13 @@ loop:
 	VBROADCASTSS float37<>+0(SB), Y4
 	VMOVAPS      Y4, Y4
 	VMULPS       Y0, Y4, Y4
-	VBROADCASTSS float24<>+0(SB), Y6
+	VBROADCASTSS float23<>+0(SB), Y6
 	VADDPS       Y6, Y4, Y4
 	VMULPS       Y0, Y4, Y4
 	VBROADCASTSS float38<>+0(SB), Y6
 	VADDPS       Y6, Y4, Y4
 	VMULPS       Y0, Y4, Y4
-	VBROADCASTSS float3<>+0(SB), Y6
+	VBROADCASTSS float2<>+0(SB), Y6
 	VADDPS       Y6, Y4, Y4
 	VBROADCASTSS float39<>+0(SB), Y6
 	VCMPPS       $0x01, Y6, Y0, Y6
@@ -15924,22 +15562,25 @@ loop:
 	VBROADCASTSS float0<>+0(SB), Y1
 	VADDPS       Y1, Y4, Y4
 	VMULPS       Y2, Y4, Y4
-	VBROADCASTSS float22<>+0(SB), Y1
+	VBROADCASTSS float21<>+0(SB), Y1
 	VCMPPS       $0x01, Y1, Y0, Y0
 	VBLENDVPS    Y0, Y4, Y5, Y5
 	VMOVUPS      Y5, (DX)(DI*1)
 	VBROADCASTSS step+32(FP), Y2
-	VBROADCASTSS float3<>+0(SB), Y3
+	VBROADCASTSS float2<>+0(SB), Y3
 	VMOVUPS      32(BX)(DI*1), Y1
 	VMULPS       Y2, Y1, Y0
-	VBROADCASTSS float19<>+0(SB), Y4
+	VBROADCASTSS float18<>+0(SB), Y4
 	VMINPS       Y4, Y0, Y4
-	VBROADCASTSS float12<>+0(SB), Y5
+	VBROADCASTSS float11<>+0(SB), Y5
 	VMULPS       Y5, Y4, Y4
 	VROUNDPS     $0x00, Y4, Y5
 	VSUBPS       Y5, Y4, Y4
-	VBROADCASTSS float13<>+0(SB), Y6
+	VBROADCASTSS float12<>+0(SB), Y6
 	VMOVAPS      Y6, Y6
+	VMULPS       Y4, Y6, Y6
+	VBROADCASTSS float13<>+0(SB), Y7
+	VADDPS       Y7, Y6, Y6
 	VMULPS       Y4, Y6, Y6
 	VBROADCASTSS float14<>+0(SB), Y7
 	VADDPS       Y7, Y6, Y6
@@ -15953,10 +15594,7 @@ loop:
 	VBROADCASTSS float17<>+0(SB), Y7
 	VADDPS       Y7, Y6, Y6
 	VMULPS       Y4, Y6, Y6
-	VBROADCASTSS float18<>+0(SB), Y7
-	VADDPS       Y7, Y6, Y6
-	VMULPS       Y4, Y6, Y6
-	VBROADCASTSS float3<>+0(SB), Y4
+	VBROADCASTSS float2<>+0(SB), Y4
 	VADDPS       Y4, Y6, Y6
 	VCVTPS2DQ    Y5, Y5
 	VPSLLD       $0x17, Y5, Y5
@@ -15967,13 +15605,13 @@ loop:
 	VBROADCASTSS float37<>+0(SB), Y4
 	VMOVAPS      Y4, Y4
 	VMULPS       Y0, Y4, Y4
-	VBROADCASTSS float24<>+0(SB), Y6
+	VBROADCASTSS float23<>+0(SB), Y6
 	VADDPS       Y6, Y4, Y4
 	VMULPS       Y0, Y4, Y4
 	VBROADCASTSS float38<>+0(SB), Y6
 	VADDPS       Y6, Y4, Y4
 	VMULPS       Y0, Y4, Y4
-	VBROADCASTSS float3<>+0(SB), Y6
+	VBROADCASTSS float2<>+0(SB), Y6
 	VADDPS       Y6, Y4, Y4
 	VBROADCASTSS float39<>+0(SB), Y6
 	VCMPPS       $0x01, Y6, Y0, Y6
@@ -15993,7 +15631,7 @@ loop:
 	VBROADCASTSS float0<>+0(SB), Y1
 	VADDPS       Y1, Y4, Y4
 	VMULPS       Y2, Y4, Y4
-	VBROADCASTSS float22<>+0(SB), Y1
+	VBROADCASTSS float21<>+0(SB), Y1
 	VCMPPS       $0x01, Y1, Y0, Y0
 	VBLENDVPS    Y0, Y4, Y5, Y5
 	VMOVUPS      Y5, 32(DX)(DI*1)

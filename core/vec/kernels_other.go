@@ -16,10 +16,6 @@ func addMeanAVX512(dst *float32, a *float32, b *float32, n int) { panic(missing)
 
 func timesAVX512(dst *float32, a *float32, s float32, n int) { panic(missing) }
 
-func aheadAVX512(dst *float32, u *float32, base float32, ramp float32, h float32, n int) {
-	panic(missing)
-}
-
 func fallAVX512(v *float32, p *float32, q *float32, share float32, n int) { panic(missing) }
 
 func liftAVX512(v *float32, h0 *float32, h1 *float32, d0 *float32, d1 *float32, a float32, b float32, n int) {
@@ -45,10 +41,6 @@ func whirlByAVX512(fx *float32, fy *float32, fz *float32, m *float32, mb *float3
 func spanAVX512(row *float32, n int, lo *[16]float32, hi *[16]float32) { panic(missing) }
 
 func frontAVX512(dst *float32, fuel *float32, x *float32, ym *float32, yp *float32, zm *float32, zp *float32, least float32, q float32, rate float32, n int) {
-	panic(missing)
-}
-
-func followAVX512(x *float32, y *float32, z *float32, ax *float32, bx *float32, ay *float32, by *float32, az *float32, bz *float32, i float32, j float32, k float32, n int) {
 	panic(missing)
 }
 
@@ -274,10 +266,6 @@ func addMeanAVX2(dst *float32, a *float32, b *float32, n int) { panic(missing) }
 
 func timesAVX2(dst *float32, a *float32, s float32, n int) { panic(missing) }
 
-func aheadAVX2(dst *float32, u *float32, base float32, ramp float32, h float32, n int) {
-	panic(missing)
-}
-
 func fallAVX2(v *float32, p *float32, q *float32, share float32, n int) { panic(missing) }
 
 func liftAVX2(v *float32, h0 *float32, h1 *float32, d0 *float32, d1 *float32, a float32, b float32, n int) {
@@ -303,10 +291,6 @@ func whirlByAVX2(fx *float32, fy *float32, fz *float32, m *float32, mb *float32,
 func spanAVX2(row *float32, n int, lo *[16]float32, hi *[16]float32) { panic(missing) }
 
 func frontAVX2(dst *float32, fuel *float32, x *float32, ym *float32, yp *float32, zm *float32, zp *float32, least float32, q float32, rate float32, n int) {
-	panic(missing)
-}
-
-func followAVX2(x *float32, y *float32, z *float32, ax *float32, bx *float32, ay *float32, by *float32, az *float32, bz *float32, i float32, j float32, k float32, n int) {
 	panic(missing)
 }
 

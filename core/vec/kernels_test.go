@@ -43,11 +43,6 @@ var kernels = map[string]func(rng *rand.Rand, n int) []float32{
 		Blend(dst, values(r, n), values(r, n), values(r, n), values(r, n), &[4]float32{0.75, 0.25, -0.1, 3})
 		return dst
 	},
-	"Follow": func(r *rand.Rand, n int) []float32 {
-		x, y, z := values(r, n), values(r, n), values(r, n)
-		Follow(x, y, z, &[3][]float32{values(r, n+9), values(r, n+9), values(r, n+9)}, r.IntN(10), r.IntN(10), 3.6, 7, 0.5)
-		return append(append(x, y...), z...)
-	},
 	"Led": func(r *rand.Rand, n int) []float32 {
 		l := NewLattice(values(r, 60), 5, 4, 3, [3]float32{0.5, 0, -1.25})
 		ways := [3][]float32{values(r, n+40), values(r, n+40), values(r, n+40)}
@@ -242,10 +237,6 @@ func TestShortRowsPanic(t *testing.T) {
 	cube := NewLattice(row, 4, 4, 4, [3]float32{})
 	calls := map[string]func(){
 		"Blend":          func() { Blend(long(), long(), short, long(), long(), &[4]float32{}) },
-		"Follow y":       func() { Follow(long(), short, long(), &[3][]float32{long(), long(), long()}, 0, 0, 0, 0, 0) },
-		"Follow a":       func() { Follow(long(), long(), long(), &[3][]float32{long(), long(), long()}, 1, 0, 0, 0, 0) },
-		"Follow b":       func() { Follow(long(), long(), long(), &[3][]float32{long(), long(), long()}, 0, -1, 0, 0, 0) },
-		"Follow ways":    func() { Follow(long(), long(), long(), &[3][]float32{long(), long(), short}, 0, 0, 0, 0, 0) },
 		"Fold rows":      func() { Fold(long(), make([]float32, 120), 3, 16, 8, 16, &[4]float32{}) },
 		"Fold source":    func() { Fold(long(), make([]float32, 79), 2, 16, 16, 16, &[4]float32{}) },
 		"Limit again":    func() { Limit(long(), short, long(), long(), long(), long()) },
@@ -330,7 +321,7 @@ func TestAVX2KernelsAreAVX2(t *testing.T) {
 			t.Errorf("line %d, %s: %s", n+1, within, line)
 		}
 	}
-	if seen != 74 {
+	if seen != 72 {
 		t.Errorf("%d kernels for AVX2", seen)
 	}
 }

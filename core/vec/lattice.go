@@ -119,9 +119,9 @@ func follow(runs []Trail, before, size int) int {
 	return int(n)
 }
 
-// Led is Locate of the points of runs that follow each other, each moved by the mean
-// of two ways of three parts, as Follow moves them: those at its place and a step
-// before. It keeps the points unless points is nil.
+// Led is Locate of the points of runs that follow each other, each moved by the sum of
+// two halves of ways of three parts: those at its place and a step before. It keeps
+// the points unless points is nil.
 func (l *Lattice) Led(s *Spots, points *Three, ways *[3][]float32, step int, runs []Trail) {
 	s.n = follow(runs, step, min(len(ways[0]), len(ways[1]), len(ways[2])))
 	switch u, v, w := ways[0], ways[1], ways[2]; {
@@ -132,7 +132,9 @@ func (l *Lattice) Led(s *Spots, points *Three, ways *[3][]float32, step int, run
 		}
 		for _, r := range runs {
 			e, o := r.To+r.N, int(r.From)
-			Follow(points[0][r.To:e], points[1][r.To:e], points[2][r.To:e], ways, o-step, o, r.X, r.Y, r.Z)
+			followPlain(points[0][r.To:e], u[o-step:], u[o:], r.X, 1)
+			followPlain(points[1][r.To:e], v[o-step:], v[o:], r.Y, 0)
+			followPlain(points[2][r.To:e], w[o-step:], w[o:], r.Z, 0)
 		}
 		l.locateAll(s, points)
 	case Chosen == AVX512 && points == nil:
@@ -156,9 +158,9 @@ func (l *Lattice) Ahead(s *Spots, by *Three, h float32, runs []Trail) {
 		var points Three
 		for _, r := range runs {
 			e := r.To + r.N
-			Ahead(points[0][r.To:e], by[0][r.To:e], r.X, 1, h)
-			Ahead(points[1][r.To:e], by[1][r.To:e], r.Y, 0, h)
-			Ahead(points[2][r.To:e], by[2][r.To:e], r.Z, 0, h)
+			aheadPlain(points[0][r.To:e], by[0][r.To:], r.X, 1, h)
+			aheadPlain(points[1][r.To:e], by[1][r.To:], r.Y, 0, h)
+			aheadPlain(points[2][r.To:e], by[2][r.To:], r.Z, 0, h)
 		}
 		l.locateAll(s, &points)
 	case Chosen == AVX512:

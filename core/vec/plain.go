@@ -48,13 +48,19 @@ func blendPlain(dst, a, b, c, d []float32, w *[4]float32) {
 	}
 }
 
-// followPlain is dst ← i·ramp + base + (a+b)/2: where the flow at the middle between
-// two faces comes from, in cells, along one row. Index times ramp is computed afresh
-// for each value, not added up: a running sum would drift along the row.
+// followPlain is dst[i] = (base + ramp·i) + (a[i] + b[i]). Index times ramp is worked
+// out afresh for each value, not added up: a running sum would drift along the row.
 func followPlain(dst, a, b []float32, base, ramp float32) {
 	b = b[:len(dst)]
 	for i, v := range a[:len(dst)] {
-		dst[i] = (base + float32(ramp*float32(i))) + float32(0.5*(v+b[i]))
+		dst[i] = (base + float32(ramp*float32(i))) + (v + b[i])
+	}
+}
+
+// aheadPlain is dst[i] = (base + ramp·i) + h·u[i].
+func aheadPlain(dst, u []float32, base, ramp, h float32) {
+	for i, v := range u[:len(dst)] {
+		dst[i] = (base + float32(ramp*float32(i))) + float32(h*v)
 	}
 }
 

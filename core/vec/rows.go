@@ -1,7 +1,6 @@
 package vec
 
 import (
-	"fmt"
 	"math"
 )
 
@@ -21,29 +20,6 @@ func Blend(dst, a, b, c, d []float32, w *[4]float32) {
 		blendAVX2(&dst[0], &a[0], &b[0], &c[0], &d[0], w, n)
 	default:
 		blendPlain(dst, a, b, c, d, w)
-	}
-}
-
-// Follow moves the points (i + m, j, k) of a row, m from 0 on, along the mean of two
-// ways of three parts, whose rows begin at a and b: x[m] = (i + m) + ½(u[a+m] + u[b+m])
-// with u the first part, and y and z likewise without m. Rows of any length.
-func Follow(x, y, z []float32, ways *[3][]float32, a, b int, i, j, k float32) {
-	n := len(x)
-	Row2(n, y, z)
-	u, v, w := ways[0], ways[1], ways[2]
-	if least := min(len(u), len(v), len(w)); min(a, b) < 0 || max(a, b)+n > least {
-		panic(fmt.Sprintf("vec: %d values of ways from %d and %d on, of %d", n, a, b, least))
-	}
-	switch {
-	case n == 0:
-	case Chosen == AVX512:
-		followAVX512(&x[0], &y[0], &z[0], &u[a], &u[b], &v[a], &v[b], &w[a], &w[b], i, j, k, n)
-	case Chosen == AVX2:
-		followAVX2(&x[0], &y[0], &z[0], &u[a], &u[b], &v[a], &v[b], &w[a], &w[b], i, j, k, n)
-	default:
-		followPlain(x, u[a:], u[b:], i, 1)
-		followPlain(y, v[a:], v[b:], j, 0)
-		followPlain(z, w[a:], w[b:], k, 0)
 	}
 }
 

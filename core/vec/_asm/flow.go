@@ -60,31 +60,6 @@ func (s set) times() {
 	leave()
 }
 
-func (s set) ahead() {
-	s.text("ahead", "dst, u *float32, base, ramp, h float32, n int)", "dst[i] = (base + ramp i) + h u[i], of any length.")
-	dst, u := ptr("dst"), ptr("u")
-	base, ramp, h, step := s.broadcast("base"), s.broadcast("ramp"), s.broadcast("h"), s.constant(16)
-	var index []reg.VecVirtual
-	for p := range s.parts {
-		v := s.vec()
-		VMOVUPS(iota16.Offset(p*s.wide), v)
-		index = append(index, v)
-	}
-	s.ragged(ptr("n"), func(i reg.GPVirtual, off int, only *mask) {
-		v, t := s.load(idx(u, i, off), only), s.vec()
-		VMULPS(h, v, v)
-		VMULPS(ramp, index[off/s.wide], t)
-		VADDPS(t, base, t)
-		VADDPS(v, t, t)
-		s.store(t, idx(dst, i, off), only)
-	}, func() {
-		for _, v := range index {
-			VADDPS(step, v, v)
-		}
-	})
-	leave()
-}
-
 func (s set) fall() {
 	s.text("fall", "v, p, q *float32, share float32, n int)", "v −= share (p − q), of any length.")
 	v, p, q, share := ptr("v"), ptr("p"), ptr("q"), s.broadcast("share")

@@ -62,44 +62,6 @@ func (s set) blend() {
 	leave()
 }
 
-func (s set) follow() {
-	s.text("follow", "x, y, z, ax, bx, ay, by, az, bz *float32, i, j, k float32, n int)",
-		"x[m] = (i + m) + ½ (ax[m] + bx[m]), y[m] = j + ½ (ay[m] + by[m]), z likewise; of any length.")
-	var dst, a, b []reg.GPVirtual
-	var base []reg.VecVirtual
-	for _, c := range []struct{ dst, base string }{{"x", "i"}, {"y", "j"}, {"z", "k"}} {
-		dst, a, b = append(dst, ptr(c.dst)), append(a, ptr("a"+c.dst)), append(b, ptr("b"+c.dst))
-		base = append(base, s.broadcast(c.base))
-	}
-	half, n, step := s.constant(0.5), ptr("n"), s.constant(16)
-	var index []reg.VecVirtual
-	for p := range s.parts {
-		v := s.vec()
-		VMOVUPS(iota16.Offset(p*s.wide), v)
-		index = append(index, v)
-	}
-	s.ragged(n, func(i reg.GPVirtual, off int, only *mask) {
-		for c := range dst {
-			u, v := s.load(idx(a[c], i, off), only), s.load(idx(b[c], i, off), only)
-			VADDPS(v, u, u)
-			VMULPS(half, u, u)
-			if from := base[c]; c == 0 {
-				t := s.vec()
-				VADDPS(index[off/s.wide], from, t)
-				VADDPS(u, t, u)
-			} else {
-				VADDPS(u, from, u)
-			}
-			s.store(u, idx(dst[c], i, off), only)
-		}
-	}, func() {
-		for _, v := range index {
-			VADDPS(step, v, v)
-		}
-	})
-	leave()
-}
-
 func (s set) limit() {
 	s.text("limit", "dst, again, first, was, lo, hi *float32, n int)",
 		"dst = first + ½ (was − again), and first where that leaves [lo, hi]; of any length.")

@@ -159,12 +159,12 @@ func startOf(name string, list reg.GPVirtual, number int, to reg.GPVirtual) {
 
 // led finds the spots of points that were moved, for a list of runs: what lies between
 // needs no memory. The cells of spots lie before their weights, a batch each. Points
-// are moved by the mean of two ways, or by h times the batch's own velocities.
+// are moved by two halves of ways, or by h times the batch's own velocities.
 func (s set) led(how string) {
 	switch how {
 	case "led":
 		s.text(how, "spots *int32, ax, ay, az *float32, step int, f *[6]float32, c *[6]int32, runs *int32, count int)",
-			"the cells and the weights of the points of runs, moved by the mean of the ways at a and step before.")
+			"the cells and the weights of the points of runs, moved by the sum of two halves of ways: those at a and step before.")
 	case "ledTo":
 		s.text(how, "spots *int32, points, ax, ay, az *float32, step int, f *[6]float32, c *[6]int32, runs *int32, count int)",
 			"led, and the points.")
@@ -172,9 +172,10 @@ func (s set) led(how string) {
 		s.text(how, "spots *int32, by *float32, h float32, f *[6]float32, c *[6]int32, runs *int32, count int)",
 			"the cells and the weights of the points of runs, moved by h times what a batch holds of each.")
 	}
-	half, p := s.constant(0.5), s.splitter()
+	p := s.splitter()
+	var h reg.VecVirtual
 	if how == "aheadOf" {
-		half = s.broadcast("h")
+		h = s.broadcast("h")
 	}
 	var a, b [3]reg.GPVirtual
 	for c := range a {
@@ -206,10 +207,11 @@ func (s set) led(how string) {
 		place := s.vec()
 		for c := range a {
 			v := s.load(idx(a[c], i, off), only)
-			if how != "aheadOf" {
+			if how == "aheadOf" {
+				VMULPS(h, v, v)
+			} else {
 				VADDPS(s.load(idx(b[c], i, off), only), v, v)
 			}
-			VMULPS(half, v, v)
 			if c > 0 {
 				VADDPS(v, base[c], v)
 			} else {
