@@ -326,6 +326,10 @@ func (s *Solver) carry(lay int, list []*parcel, scheme Scheme) {
 			// f″: the advected field read where the fluid goes to. Where advection
 			// were exact it would be f again; half of what is missing is what one way
 			// lost.
+			if o := t.runs[0].o; t.flat {
+				l.Correct(p.f.Data[o:o+n], p.hat.Data[o:o+n], p.low[o:o+n], p.high[o:o+n], &t.spots)
+				continue
+			}
 			l.At(t.own[0][:n], &t.spots)
 			t.pieces(func(o, at, n int) {
 				f, e := p.f.Data[o:o+n], o+n

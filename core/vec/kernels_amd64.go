@@ -349,6 +349,11 @@ func sampleAVX512(dst *float32, data *float32, cells *int32, wx *float32, wy *fl
 //go:noescape
 func sampleRangeAVX512(dst *float32, lo *float32, hi *float32, data *float32, cells *int32, wx *float32, wy *float32, wz *float32, c *[6]int32, dy int, dz int, n int)
 
+// sampleLimitAVX512 is dst = first + ½ (dst − sample), and first where that leaves [lo, hi].
+//
+//go:noescape
+func sampleLimitAVX512(dst *float32, first *float32, lo *float32, hi *float32, data *float32, cells *int32, wx *float32, wy *float32, wz *float32, c *[6]int32, dy int, dz int, n int)
+
 // slowingAVX512 is k = the rate at which drag slows balls in the middle of a step, of v, u and a three rows of a batch, for whole blocks.
 //
 //go:noescape
@@ -708,6 +713,11 @@ func sampleAVX2(dst *float32, data *float32, cells *int32, wx *float32, wy *floa
 //
 //go:noescape
 func sampleRangeAVX2(dst *float32, lo *float32, hi *float32, data *float32, cells *int32, wx *float32, wy *float32, wz *float32, c *[6]int32, dy int, dz int, n int)
+
+// sampleLimitAVX2 is dst = first + ½ (dst − sample), and first where that leaves [lo, hi].
+//
+//go:noescape
+func sampleLimitAVX2(dst *float32, first *float32, lo *float32, hi *float32, data *float32, cells *int32, wx *float32, wy *float32, wz *float32, c *[6]int32, dy int, dz int, n int)
 
 // slowingAVX2 is k = the rate at which drag slows balls in the middle of a step, of v, u and a three rows of a batch, for whole blocks.
 //

@@ -1090,58 +1090,59 @@ GLOBL float4<>(SB), RODATA|NOPTR, $4
 // func limitAVX512(dst *float32, again *float32, first *float32, was *float32, lo *float32, hi *float32, n int)
 // Requires: AVX, AVX512F, BMI2
 TEXT ·limitAVX512(SB), NOSPLIT, $0-56
-	MOVQ         dst+0(FP), AX
-	MOVQ         again+8(FP), CX
-	MOVQ         first+16(FP), DX
-	MOVQ         was+24(FP), BX
-	MOVQ         lo+32(FP), SI
-	MOVQ         hi+40(FP), DI
-	MOVQ         n+48(FP), R8
-	VBROADCASTSS float0<>+0(SB), Z0
-	XORQ         R9, R9
-	MOVQ         R8, R10
-	ANDQ         $0xfffffff0, R10
-	SUBQ         R10, R8
-	SHLQ         $0x02, R10
-	JMP          test
+	MOVQ dst+0(FP), AX
+	MOVQ again+8(FP), CX
+	MOVQ first+16(FP), DX
+	MOVQ was+24(FP), BX
+	MOVQ lo+32(FP), SI
+	MOVQ hi+40(FP), DI
+	MOVQ n+48(FP), R8
+	XORQ R9, R9
+	MOVQ R8, R10
+	ANDQ $0xfffffff0, R10
+	SUBQ R10, R8
+	SHLQ $0x02, R10
+	JMP  test
 
 loop:
-	VMOVUPS (DX)(R9*1), Z1
-	VMOVUPS (BX)(R9*1), Z2
-	VMOVUPS (CX)(R9*1), Z3
-	VSUBPS  Z3, Z2, Z2
-	VMULPS  Z0, Z2, Z2
-	VADDPS  Z2, Z1, Z2
-	VMOVUPS (SI)(R9*1), Z3
-	VMOVUPS (DI)(R9*1), Z4
-	VCMPPS  $0x01, Z3, Z2, K1
-	VCMPPS  $0x01, Z2, Z4, K2
-	KORW    K1, K2, K2
-	VMOVAPS Z1, K2, Z2
-	VMOVUPS Z2, (AX)(R9*1)
-	ADDQ    $0x40, R9
+	VMOVUPS      (CX)(R9*1), Z0
+	VMOVUPS      (BX)(R9*1), Z1
+	VMOVUPS      (DX)(R9*1), Z2
+	VSUBPS       Z0, Z1, Z1
+	VBROADCASTSS float0<>+0(SB), Z0
+	VMULPS       Z0, Z1, Z1
+	VADDPS       Z1, Z2, Z1
+	VMOVUPS      (SI)(R9*1), Z0
+	VMOVUPS      (DI)(R9*1), Z3
+	VCMPPS       $0x01, Z0, Z1, K0
+	VCMPPS       $0x01, Z1, Z3, K1
+	KORW         K0, K1, K1
+	VMOVAPS      Z2, K1, Z1
+	VMOVUPS      Z1, (AX)(R9*1)
+	ADDQ         $0x40, R9
 
 test:
-	CMPQ      R9, R10
-	JLT       loop
-	TESTQ     R8, R8
-	JE        done
-	MOVL      $0x0000ffff, R10
-	BZHIL     R8, R10, R10
-	KMOVW     R10, K1
-	VMOVUPS.Z (DX)(R9*1), K1, Z1
-	VMOVUPS.Z (BX)(R9*1), K1, Z2
-	VMOVUPS.Z (CX)(R9*1), K1, Z3
-	VSUBPS    Z3, Z2, Z2
-	VMULPS    Z0, Z2, Z2
-	VADDPS    Z2, Z1, Z2
-	VMOVUPS.Z (SI)(R9*1), K1, Z0
-	VMOVUPS.Z (DI)(R9*1), K1, Z3
-	VCMPPS    $0x01, Z0, Z2, K2
-	VCMPPS    $0x01, Z2, Z3, K3
-	KORW      K2, K3, K3
-	VMOVAPS   Z1, K3, Z2
-	VMOVUPS   Z2, K1, (AX)(R9*1)
+	CMPQ         R9, R10
+	JLT          loop
+	TESTQ        R8, R8
+	JE           done
+	MOVL         $0x0000ffff, R10
+	BZHIL        R8, R10, R10
+	KMOVW        R10, K1
+	VMOVUPS.Z    (CX)(R9*1), K1, Z0
+	VMOVUPS.Z    (BX)(R9*1), K1, Z1
+	VMOVUPS.Z    (DX)(R9*1), K1, Z2
+	VSUBPS       Z0, Z1, Z1
+	VBROADCASTSS float0<>+0(SB), Z0
+	VMULPS       Z0, Z1, Z1
+	VADDPS       Z1, Z2, Z1
+	VMOVUPS.Z    (SI)(R9*1), K1, Z0
+	VMOVUPS.Z    (DI)(R9*1), K1, Z3
+	VCMPPS       $0x01, Z0, Z1, K0
+	VCMPPS       $0x01, Z1, Z3, K2
+	KORW         K0, K2, K2
+	VMOVAPS      Z2, K2, Z1
+	VMOVUPS      Z1, K1, (AX)(R9*1)
 
 done:
 	VZEROUPPER
@@ -5980,6 +5981,274 @@ test:
 	VZEROUPPER
 	RET
 
+// func sampleLimitAVX512(dst *float32, first *float32, lo *float32, hi *float32, data *float32, cells *int32, wx *float32, wy *float32, wz *float32, c *[6]int32, dy int, dz int, n int)
+// Requires: AVX, AVX512DQ, AVX512F, CMOV
+TEXT ·sampleLimitAVX512(SB), NOSPLIT, $0-104
+	MOVQ    data+32(FP), AX
+	MOVQ    dy+80(FP), CX
+	SHLQ    $0x02, CX
+	MOVQ    dz+88(FP), DX
+	SHLQ    $0x02, DX
+	MOVQ    AX, BX
+	LEAQ    (AX)(CX*1), SI
+	ADDQ    DX, AX
+	MOVQ    AX, DX
+	LEAQ    (AX)(CX*1), AX
+	VMOVUPS evens<>+0(SB), Z0
+	VMOVUPS odds<>+0(SB), Z1
+	MOVL    $0x00000002, CX
+	KMOVB   CX, K1
+	MOVL    $0x00000004, CX
+	KMOVB   CX, K2
+	MOVL    $0x00000008, CX
+	KMOVB   CX, K3
+	MOVL    $0x00000010, CX
+	KMOVB   CX, K4
+	MOVL    $0x00000020, CX
+	KMOVB   CX, K5
+	MOVL    $0x00000040, CX
+	KMOVB   CX, K6
+	MOVL    $0x00000080, CX
+	KMOVB   CX, K7
+	MOVQ    cells+40(FP), CX
+	XORQ    DI, DI
+	JMP     test
+
+loop:
+	MOVQ         wx+48(FP), R8
+	VMOVUPS      (R8)(DI*1), Z2
+	MOVQ         wy+56(FP), R8
+	VMOVUPS      (R8)(DI*1), Z3
+	MOVQ         wz+64(FP), R8
+	VMOVUPS      (R8)(DI*1), Z4
+	VMOVDQU32    (CX)(DI*1), Z5
+	MOVL         (CX)(DI*1), R8
+	VPBROADCASTD (CX)(DI*1), Z7
+	VPSUBD       lane<>+0(SB), Z5, Z6
+	VPCMPEQD     Z7, Z6, K0
+	KORTESTW     K0, K0
+	JCC          scattered0
+	VMOVUPS      (BX)(R8*4), Z5
+	VMOVUPS      4(BX)(R8*4), Z6
+	VSUBPS       Z5, Z6, Z6
+	VMULPS       Z2, Z6, Z6
+	VADDPS       Z6, Z5, Z5
+	VMOVUPS      (SI)(R8*4), Z6
+	VMOVUPS      4(SI)(R8*4), Z7
+	VSUBPS       Z6, Z7, Z7
+	VMULPS       Z2, Z7, Z7
+	VADDPS       Z7, Z6, Z6
+	VMOVUPS      (DX)(R8*4), Z7
+	VMOVUPS      4(DX)(R8*4), Z8
+	VSUBPS       Z7, Z8, Z8
+	VMULPS       Z2, Z8, Z8
+	VADDPS       Z8, Z7, Z7
+	VMOVUPS      (AX)(R8*4), Z8
+	VMOVUPS      4(AX)(R8*4), Z9
+	VSUBPS       Z8, Z9, Z9
+	VMULPS       Z2, Z9, Z9
+	VADDPS       Z9, Z8, Z2
+	JMP          found0
+
+scattered0:
+	MOVQ         c+72(FP), R9
+	MOVL         20(R9), R9
+	TESTL        R9, R9
+	JLT          far0
+	SUBL         $0x07, R8
+	XORL         R10, R10
+	TESTL        R8, R8
+	CMOVLLT      R10, R8
+	CMPL         R8, R9
+	CMOVLGT      R9, R8
+	VPBROADCASTD R8, Z6
+	VPSUBD       Z6, Z5, Z8
+	VPBROADCASTD whole30<>+0(SB), Z5
+	VPCMPUD      $0x02, Z5, Z8, K0
+	KORTESTW     K0, K0
+	JCC          far0
+	VPBROADCASTD whole1<>+0(SB), Z9
+	VPADDD       Z9, Z8, Z9
+	VMOVUPS      (BX)(R8*4), Z5
+	VMOVUPS      64(BX)(R8*4), Z7
+	VMOVAPS      Z5, Z6
+	VPERMT2PS    Z7, Z8, Z5
+	VPERMT2PS    Z7, Z9, Z6
+	VSUBPS       Z5, Z6, Z6
+	VMULPS       Z2, Z6, Z6
+	VADDPS       Z6, Z5, Z5
+	VMOVUPS      (SI)(R8*4), Z6
+	VMOVUPS      64(SI)(R8*4), Z10
+	VMOVAPS      Z6, Z7
+	VPERMT2PS    Z10, Z8, Z6
+	VPERMT2PS    Z10, Z9, Z7
+	VSUBPS       Z6, Z7, Z7
+	VMULPS       Z2, Z7, Z7
+	VADDPS       Z7, Z6, Z6
+	VMOVUPS      (DX)(R8*4), Z7
+	VMOVUPS      64(DX)(R8*4), Z11
+	VMOVAPS      Z7, Z10
+	VPERMT2PS    Z11, Z8, Z7
+	VPERMT2PS    Z11, Z9, Z10
+	VSUBPS       Z7, Z10, Z10
+	VMULPS       Z2, Z10, Z10
+	VADDPS       Z10, Z7, Z7
+	VMOVUPS      (AX)(R8*4), Z10
+	VMOVUPS      64(AX)(R8*4), Z12
+	VMOVAPS      Z10, Z11
+	VPERMT2PS    Z12, Z8, Z10
+	VPERMT2PS    Z12, Z9, Z11
+	VSUBPS       Z10, Z11, Z11
+	VMULPS       Z2, Z11, Z11
+	VADDPS       Z11, Z10, Z2
+	JMP          found0
+
+far0:
+	MOVL         (CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), Z5
+	VBROADCASTSD (SI)(R8*4), Z6
+	VBROADCASTSD (DX)(R8*4), Z7
+	VBROADCASTSD (AX)(R8*4), Z8
+	MOVL         4(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), K1, Z5
+	VBROADCASTSD (SI)(R8*4), K1, Z6
+	VBROADCASTSD (DX)(R8*4), K1, Z7
+	VBROADCASTSD (AX)(R8*4), K1, Z8
+	MOVL         8(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), K2, Z5
+	VBROADCASTSD (SI)(R8*4), K2, Z6
+	VBROADCASTSD (DX)(R8*4), K2, Z7
+	VBROADCASTSD (AX)(R8*4), K2, Z8
+	MOVL         12(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), K3, Z5
+	VBROADCASTSD (SI)(R8*4), K3, Z6
+	VBROADCASTSD (DX)(R8*4), K3, Z7
+	VBROADCASTSD (AX)(R8*4), K3, Z8
+	MOVL         16(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), K4, Z5
+	VBROADCASTSD (SI)(R8*4), K4, Z6
+	VBROADCASTSD (DX)(R8*4), K4, Z7
+	VBROADCASTSD (AX)(R8*4), K4, Z8
+	MOVL         20(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), K5, Z5
+	VBROADCASTSD (SI)(R8*4), K5, Z6
+	VBROADCASTSD (DX)(R8*4), K5, Z7
+	VBROADCASTSD (AX)(R8*4), K5, Z8
+	MOVL         24(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), K6, Z5
+	VBROADCASTSD (SI)(R8*4), K6, Z6
+	VBROADCASTSD (DX)(R8*4), K6, Z7
+	VBROADCASTSD (AX)(R8*4), K6, Z8
+	MOVL         28(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), K7, Z5
+	VBROADCASTSD (SI)(R8*4), K7, Z6
+	VBROADCASTSD (DX)(R8*4), K7, Z7
+	VBROADCASTSD (AX)(R8*4), K7, Z8
+	MOVL         32(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), Z11
+	VBROADCASTSD (SI)(R8*4), Z10
+	VBROADCASTSD (DX)(R8*4), Z9
+	VBROADCASTSD (AX)(R8*4), Z12
+	MOVL         36(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), K1, Z11
+	VBROADCASTSD (SI)(R8*4), K1, Z10
+	VBROADCASTSD (DX)(R8*4), K1, Z9
+	VBROADCASTSD (AX)(R8*4), K1, Z12
+	MOVL         40(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), K2, Z11
+	VBROADCASTSD (SI)(R8*4), K2, Z10
+	VBROADCASTSD (DX)(R8*4), K2, Z9
+	VBROADCASTSD (AX)(R8*4), K2, Z12
+	MOVL         44(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), K3, Z11
+	VBROADCASTSD (SI)(R8*4), K3, Z10
+	VBROADCASTSD (DX)(R8*4), K3, Z9
+	VBROADCASTSD (AX)(R8*4), K3, Z12
+	MOVL         48(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), K4, Z11
+	VBROADCASTSD (SI)(R8*4), K4, Z10
+	VBROADCASTSD (DX)(R8*4), K4, Z9
+	VBROADCASTSD (AX)(R8*4), K4, Z12
+	MOVL         52(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), K5, Z11
+	VBROADCASTSD (SI)(R8*4), K5, Z10
+	VBROADCASTSD (DX)(R8*4), K5, Z9
+	VBROADCASTSD (AX)(R8*4), K5, Z12
+	MOVL         56(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), K6, Z11
+	VBROADCASTSD (SI)(R8*4), K6, Z10
+	VBROADCASTSD (DX)(R8*4), K6, Z9
+	VBROADCASTSD (AX)(R8*4), K6, Z12
+	MOVL         60(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), K7, Z11
+	VBROADCASTSD (SI)(R8*4), K7, Z10
+	VBROADCASTSD (DX)(R8*4), K7, Z9
+	VBROADCASTSD (AX)(R8*4), K7, Z12
+	VMOVAPS      Z5, Z13
+	VPERMT2PS    Z11, Z0, Z5
+	VPERMT2PS    Z11, Z1, Z13
+	VMOVAPS      Z6, Z11
+	VPERMT2PS    Z10, Z0, Z6
+	VPERMT2PS    Z10, Z1, Z11
+	VMOVAPS      Z7, Z10
+	VPERMT2PS    Z9, Z0, Z7
+	VPERMT2PS    Z9, Z1, Z10
+	VMOVAPS      Z8, Z9
+	VPERMT2PS    Z12, Z0, Z8
+	VPERMT2PS    Z12, Z1, Z9
+	VSUBPS       Z5, Z13, Z13
+	VMULPS       Z2, Z13, Z13
+	VADDPS       Z13, Z5, Z5
+	VSUBPS       Z6, Z11, Z11
+	VMULPS       Z2, Z11, Z11
+	VADDPS       Z11, Z6, Z6
+	VSUBPS       Z7, Z10, Z10
+	VMULPS       Z2, Z10, Z10
+	VADDPS       Z10, Z7, Z7
+	VSUBPS       Z8, Z9, Z9
+	VMULPS       Z2, Z9, Z9
+	VADDPS       Z9, Z8, Z2
+
+found0:
+	VSUBPS       Z5, Z6, Z6
+	VMULPS       Z3, Z6, Z6
+	VADDPS       Z6, Z5, Z5
+	VSUBPS       Z7, Z2, Z2
+	VMULPS       Z3, Z2, Z2
+	VADDPS       Z2, Z7, Z7
+	VSUBPS       Z5, Z7, Z7
+	VMULPS       Z4, Z7, Z7
+	VADDPS       Z7, Z5, Z5
+	MOVQ         dst+0(FP), R8
+	MOVQ         first+8(FP), R9
+	MOVQ         lo+16(FP), R10
+	MOVQ         hi+24(FP), R11
+	VMOVUPS      (R8)(DI*1), Z2
+	VMOVUPS      (R9)(DI*1), Z3
+	VSUBPS       Z5, Z2, Z2
+	VBROADCASTSS float0<>+0(SB), Z4
+	VMULPS       Z4, Z2, Z2
+	VADDPS       Z2, Z3, Z2
+	VMOVUPS      (R10)(DI*1), Z4
+	VMOVUPS      (R11)(DI*1), Z5
+	VCMPPS       $0x01, Z4, Z2, K0
+	VCMPPS       $0x01, Z2, Z5, K1
+	KORW         K0, K1, K1
+	VMOVAPS      Z3, K1, Z2
+	MOVL         $0x00000002, R8
+	KMOVB        R8, K1
+	MOVQ         dst+0(FP), R8
+	VMOVUPS      Z2, (R8)(DI*1)
+	ADDQ         $0x40, DI
+
+test:
+	MOVQ n+96(FP), R8
+	SHLQ $0x02, R8
+	CMPQ DI, R8
+	JLT  loop
+	VZEROUPPER
+	RET
+
 // func slowingAVX512(k *float32, size *float32, density *float32, v *float32, u *float32, a *float32, stokes float32, half float32, each float32, step float32, n int)
 // Requires: AVX, AVX512F
 TEXT ·slowingAVX512(SB), NOSPLIT, $0-72
@@ -7914,89 +8183,92 @@ done:
 // func limitAVX2(dst *float32, again *float32, first *float32, was *float32, lo *float32, hi *float32, n int)
 // Requires: AVX, AVX2
 TEXT ·limitAVX2(SB), NOSPLIT, $0-56
-	MOVQ         dst+0(FP), AX
-	MOVQ         again+8(FP), CX
-	MOVQ         first+16(FP), DX
-	MOVQ         was+24(FP), BX
-	MOVQ         lo+32(FP), SI
-	MOVQ         hi+40(FP), DI
-	MOVQ         n+48(FP), R8
-	VBROADCASTSS float0<>+0(SB), Y0
-	XORQ         R9, R9
-	MOVQ         R8, R10
-	ANDQ         $0xfffffff0, R10
-	SUBQ         R10, R8
-	SHLQ         $0x02, R10
-	JMP          test
+	MOVQ dst+0(FP), AX
+	MOVQ again+8(FP), CX
+	MOVQ first+16(FP), DX
+	MOVQ was+24(FP), BX
+	MOVQ lo+32(FP), SI
+	MOVQ hi+40(FP), DI
+	MOVQ n+48(FP), R8
+	XORQ R9, R9
+	MOVQ R8, R10
+	ANDQ $0xfffffff0, R10
+	SUBQ R10, R8
+	SHLQ $0x02, R10
+	JMP  test
 
 loop:
-	VMOVUPS   (DX)(R9*1), Y1
-	VMOVUPS   (BX)(R9*1), Y2
-	VMOVUPS   (CX)(R9*1), Y3
-	VSUBPS    Y3, Y2, Y2
-	VMULPS    Y0, Y2, Y2
-	VADDPS    Y2, Y1, Y2
-	VMOVUPS   (SI)(R9*1), Y3
-	VMOVUPS   (DI)(R9*1), Y4
-	VCMPPS    $0x01, Y3, Y2, Y3
-	VCMPPS    $0x01, Y2, Y4, Y4
-	VORPS     Y3, Y4, Y4
-	VBLENDVPS Y4, Y1, Y2, Y2
-	VMOVUPS   Y2, (AX)(R9*1)
-	VMOVUPS   32(DX)(R9*1), Y1
-	VMOVUPS   32(BX)(R9*1), Y2
-	VMOVUPS   32(CX)(R9*1), Y3
-	VSUBPS    Y3, Y2, Y2
-	VMULPS    Y0, Y2, Y2
-	VADDPS    Y2, Y1, Y2
-	VMOVUPS   32(SI)(R9*1), Y3
-	VMOVUPS   32(DI)(R9*1), Y4
-	VCMPPS    $0x01, Y3, Y2, Y3
-	VCMPPS    $0x01, Y2, Y4, Y4
-	VORPS     Y3, Y4, Y4
-	VBLENDVPS Y4, Y1, Y2, Y2
-	VMOVUPS   Y2, 32(AX)(R9*1)
-	ADDQ      $0x40, R9
+	VMOVUPS      (CX)(R9*1), Y0
+	VMOVUPS      (BX)(R9*1), Y1
+	VMOVUPS      (DX)(R9*1), Y2
+	VSUBPS       Y0, Y1, Y1
+	VBROADCASTSS float0<>+0(SB), Y0
+	VMULPS       Y0, Y1, Y1
+	VADDPS       Y1, Y2, Y1
+	VMOVUPS      (SI)(R9*1), Y0
+	VMOVUPS      (DI)(R9*1), Y3
+	VCMPPS       $0x01, Y0, Y1, Y0
+	VCMPPS       $0x01, Y1, Y3, Y3
+	VORPS        Y0, Y3, Y3
+	VBLENDVPS    Y3, Y2, Y1, Y1
+	VMOVUPS      Y1, (AX)(R9*1)
+	VMOVUPS      32(CX)(R9*1), Y0
+	VMOVUPS      32(BX)(R9*1), Y1
+	VMOVUPS      32(DX)(R9*1), Y2
+	VSUBPS       Y0, Y1, Y1
+	VBROADCASTSS float0<>+0(SB), Y0
+	VMULPS       Y0, Y1, Y1
+	VADDPS       Y1, Y2, Y1
+	VMOVUPS      32(SI)(R9*1), Y0
+	VMOVUPS      32(DI)(R9*1), Y3
+	VCMPPS       $0x01, Y0, Y1, Y0
+	VCMPPS       $0x01, Y1, Y3, Y3
+	VORPS        Y0, Y3, Y3
+	VBLENDVPS    Y3, Y2, Y1, Y1
+	VMOVUPS      Y1, 32(AX)(R9*1)
+	ADDQ         $0x40, R9
 
 test:
 	CMPQ         R9, R10
 	JLT          loop
 	TESTQ        R8, R8
 	JE           done
-	VMOVD        R8, X1
-	VPBROADCASTD X1, Y1
-	VMOVDQU      lane<>+0(SB), Y2
-	VPCMPGTD     Y2, Y1, Y1
-	VMASKMOVPS   (DX)(R9*1), Y1, Y2
-	VMASKMOVPS   (BX)(R9*1), Y1, Y3
-	VMASKMOVPS   (CX)(R9*1), Y1, Y4
-	VSUBPS       Y4, Y3, Y3
-	VMULPS       Y0, Y3, Y3
-	VADDPS       Y3, Y2, Y3
-	VMASKMOVPS   (SI)(R9*1), Y1, Y4
-	VMASKMOVPS   (DI)(R9*1), Y1, Y5
-	VCMPPS       $0x01, Y4, Y3, Y4
-	VCMPPS       $0x01, Y3, Y5, Y5
-	VORPS        Y4, Y5, Y5
-	VBLENDVPS    Y5, Y2, Y3, Y3
-	VMASKMOVPS   Y3, Y1, (AX)(R9*1)
-	VMOVD        R8, X1
-	VPBROADCASTD X1, Y1
-	VMOVDQU      lane<>+32(SB), Y2
-	VPCMPGTD     Y2, Y1, Y1
-	VMASKMOVPS   32(DX)(R9*1), Y1, Y2
-	VMASKMOVPS   32(BX)(R9*1), Y1, Y3
-	VMASKMOVPS   32(CX)(R9*1), Y1, Y4
-	VSUBPS       Y4, Y3, Y3
-	VMULPS       Y0, Y3, Y3
-	VADDPS       Y3, Y2, Y3
-	VMASKMOVPS   32(SI)(R9*1), Y1, Y0
-	VMASKMOVPS   32(DI)(R9*1), Y1, Y4
-	VCMPPS       $0x01, Y0, Y3, Y0
-	VCMPPS       $0x01, Y3, Y4, Y4
-	VORPS        Y0, Y4, Y4
-	VBLENDVPS    Y4, Y2, Y3, Y3
-	VMASKMOVPS   Y3, Y1, 32(AX)(R9*1)
+	VMOVD        R8, X0
+	VPBROADCASTD X0, Y0
+	VMOVDQU      lane<>+0(SB), Y1
+	VPCMPGTD     Y1, Y0, Y0
+	VMASKMOVPS   (CX)(R9*1), Y0, Y1
+	VMASKMOVPS   (BX)(R9*1), Y0, Y2
+	VMASKMOVPS   (DX)(R9*1), Y0, Y3
+	VSUBPS       Y1, Y2, Y2
+	VBROADCASTSS float0<>+0(SB), Y1
+	VMULPS       Y1, Y2, Y2
+	VADDPS       Y2, Y3, Y2
+	VMASKMOVPS   (SI)(R9*1), Y0, Y1
+	VMASKMOVPS   (DI)(R9*1), Y0, Y4
+	VCMPPS       $0x01, Y1, Y2, Y1
+	VCMPPS       $0x01, Y2, Y4, Y4
+	VORPS        Y1, Y4, Y4
+	VBLENDVPS    Y4, Y3, Y2, Y2
+	VMASKMOVPS   Y2, Y0, (AX)(R9*1)
+	VMOVD        R8, X0
+	VPBROADCASTD X0, Y0
+	VMOVDQU      lane<>+32(SB), Y1
+	VPCMPGTD     Y1, Y0, Y0
+	VMASKMOVPS   32(CX)(R9*1), Y0, Y1
+	VMASKMOVPS   32(BX)(R9*1), Y0, Y2
+	VMASKMOVPS   32(DX)(R9*1), Y0, Y3
+	VSUBPS       Y1, Y2, Y2
+	VBROADCASTSS float0<>+0(SB), Y1
+	VMULPS       Y1, Y2, Y2
+	VADDPS       Y2, Y3, Y2
+	VMASKMOVPS   32(SI)(R9*1), Y0, Y1
+	VMASKMOVPS   32(DI)(R9*1), Y0, Y4
+	VCMPPS       $0x01, Y1, Y2, Y1
+	VCMPPS       $0x01, Y2, Y4, Y4
+	VORPS        Y1, Y4, Y4
+	VBLENDVPS    Y4, Y3, Y2, Y2
+	VMASKMOVPS   Y2, Y0, 32(AX)(R9*1)
 
 done:
 	VZEROUPPER
@@ -15266,6 +15538,462 @@ found1:
 
 test:
 	MOVQ n+88(FP), R8
+	SHLQ $0x02, R8
+	CMPQ DI, R8
+	JLT  loop
+	VZEROUPPER
+	RET
+
+// func sampleLimitAVX2(dst *float32, first *float32, lo *float32, hi *float32, data *float32, cells *int32, wx *float32, wy *float32, wz *float32, c *[6]int32, dy int, dz int, n int)
+// Requires: AVX, AVX2, CMOV
+TEXT ·sampleLimitAVX2(SB), NOSPLIT, $0-104
+	MOVQ data+32(FP), AX
+	MOVQ dy+80(FP), CX
+	SHLQ $0x02, CX
+	MOVQ dz+88(FP), DX
+	SHLQ $0x02, DX
+	MOVQ AX, BX
+	LEAQ (AX)(CX*1), SI
+	ADDQ DX, AX
+	MOVQ AX, DX
+	LEAQ (AX)(CX*1), AX
+	MOVQ cells+40(FP), CX
+	XORQ DI, DI
+	JMP  test
+
+loop:
+	MOVQ         wx+48(FP), R8
+	VMOVUPS      (R8)(DI*1), Y0
+	MOVQ         wy+56(FP), R8
+	VMOVUPS      (R8)(DI*1), Y1
+	MOVQ         wz+64(FP), R8
+	VMOVUPS      (R8)(DI*1), Y2
+	VMOVDQU      (CX)(DI*1), Y3
+	MOVL         (CX)(DI*1), R8
+	VPBROADCASTD (CX)(DI*1), Y5
+	VPSUBD       lane<>+0(SB), Y3, Y4
+	VPCMPEQD     Y5, Y4, Y4
+	VMOVMSKPS    Y4, R9
+	CMPL         R9, $0x000000ff
+	JNE          scattered0
+	VMOVUPS      (BX)(R8*4), Y3
+	VMOVUPS      4(BX)(R8*4), Y4
+	VSUBPS       Y3, Y4, Y4
+	VMULPS       Y0, Y4, Y4
+	VADDPS       Y4, Y3, Y3
+	VMOVUPS      (SI)(R8*4), Y4
+	VMOVUPS      4(SI)(R8*4), Y5
+	VSUBPS       Y4, Y5, Y5
+	VMULPS       Y0, Y5, Y5
+	VADDPS       Y5, Y4, Y4
+	VMOVUPS      (DX)(R8*4), Y5
+	VMOVUPS      4(DX)(R8*4), Y6
+	VSUBPS       Y5, Y6, Y6
+	VMULPS       Y0, Y6, Y6
+	VADDPS       Y6, Y5, Y5
+	VMOVUPS      (AX)(R8*4), Y6
+	VMOVUPS      4(AX)(R8*4), Y7
+	VSUBPS       Y6, Y7, Y7
+	VMULPS       Y0, Y7, Y7
+	VADDPS       Y7, Y6, Y0
+	JMP          found0
+
+scattered0:
+	MOVQ         c+72(FP), R9
+	MOVL         20(R9), R9
+	TESTL        R9, R9
+	JLT          far0
+	SUBL         $0x03, R8
+	XORL         R10, R10
+	TESTL        R8, R8
+	CMOVLLT      R10, R8
+	CMPL         R8, R9
+	CMOVLGT      R9, R8
+	VMOVD        R8, X4
+	VPBROADCASTD X4, Y4
+	VPSUBD       Y4, Y3, Y6
+	VPBROADCASTD whole14<>+0(SB), Y3
+	VPMINUD      Y6, Y3, Y3
+	VPCMPEQD     Y6, Y3, Y3
+	VMOVMSKPS    Y3, R9
+	CMPL         R9, $0x000000ff
+	JNE          far0
+	VPBROADCASTD whole1<>+0(SB), Y7
+	VPADDD       Y7, Y6, Y7
+	VPSLLD       $0x1c, Y6, Y3
+	VPOR         Y3, Y6, Y6
+	VPSLLD       $0x1c, Y7, Y3
+	VPOR         Y3, Y7, Y7
+	VPERMPS      (BX)(R8*4), Y6, Y3
+	VPERMPS      32(BX)(R8*4), Y6, Y5
+	VBLENDVPS    Y6, Y5, Y3, Y3
+	VPERMPS      (BX)(R8*4), Y7, Y4
+	VPERMPS      32(BX)(R8*4), Y7, Y5
+	VBLENDVPS    Y7, Y5, Y4, Y4
+	VSUBPS       Y3, Y4, Y4
+	VMULPS       Y0, Y4, Y4
+	VADDPS       Y4, Y3, Y3
+	VPERMPS      (SI)(R8*4), Y6, Y4
+	VPERMPS      32(SI)(R8*4), Y6, Y8
+	VBLENDVPS    Y6, Y8, Y4, Y4
+	VPERMPS      (SI)(R8*4), Y7, Y5
+	VPERMPS      32(SI)(R8*4), Y7, Y8
+	VBLENDVPS    Y7, Y8, Y5, Y5
+	VSUBPS       Y4, Y5, Y5
+	VMULPS       Y0, Y5, Y5
+	VADDPS       Y5, Y4, Y4
+	VPERMPS      (DX)(R8*4), Y6, Y5
+	VPERMPS      32(DX)(R8*4), Y6, Y9
+	VBLENDVPS    Y6, Y9, Y5, Y5
+	VPERMPS      (DX)(R8*4), Y7, Y8
+	VPERMPS      32(DX)(R8*4), Y7, Y9
+	VBLENDVPS    Y7, Y9, Y8, Y8
+	VSUBPS       Y5, Y8, Y8
+	VMULPS       Y0, Y8, Y8
+	VADDPS       Y8, Y5, Y5
+	VPERMPS      (AX)(R8*4), Y6, Y8
+	VPERMPS      32(AX)(R8*4), Y6, Y9
+	VBLENDVPS    Y6, Y9, Y8, Y8
+	VPERMPS      (AX)(R8*4), Y7, Y6
+	VPERMPS      32(AX)(R8*4), Y7, Y9
+	VBLENDVPS    Y7, Y9, Y6, Y6
+	VSUBPS       Y8, Y6, Y6
+	VMULPS       Y0, Y6, Y6
+	VADDPS       Y6, Y8, Y0
+	JMP          found0
+
+far0:
+	MOVL         (CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), Y4
+	VBROADCASTSD (SI)(R8*4), Y5
+	VBROADCASTSD (DX)(R8*4), Y6
+	VBROADCASTSD (AX)(R8*4), Y7
+	MOVL         4(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), Y3
+	VBLENDPD     $0x02, Y3, Y4, Y4
+	VBROADCASTSD (SI)(R8*4), Y3
+	VBLENDPD     $0x02, Y3, Y5, Y5
+	VBROADCASTSD (DX)(R8*4), Y3
+	VBLENDPD     $0x02, Y3, Y6, Y6
+	VBROADCASTSD (AX)(R8*4), Y3
+	VBLENDPD     $0x02, Y3, Y7, Y7
+	MOVL         16(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), Y3
+	VBLENDPD     $0x04, Y3, Y4, Y4
+	VBROADCASTSD (SI)(R8*4), Y3
+	VBLENDPD     $0x04, Y3, Y5, Y5
+	VBROADCASTSD (DX)(R8*4), Y3
+	VBLENDPD     $0x04, Y3, Y6, Y6
+	VBROADCASTSD (AX)(R8*4), Y3
+	VBLENDPD     $0x04, Y3, Y7, Y7
+	MOVL         20(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), Y3
+	VBLENDPD     $0x08, Y3, Y4, Y4
+	VBROADCASTSD (SI)(R8*4), Y3
+	VBLENDPD     $0x08, Y3, Y5, Y5
+	VBROADCASTSD (DX)(R8*4), Y3
+	VBLENDPD     $0x08, Y3, Y6, Y6
+	VBROADCASTSD (AX)(R8*4), Y3
+	VBLENDPD     $0x08, Y3, Y7, Y7
+	MOVL         8(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), Y10
+	VBROADCASTSD (SI)(R8*4), Y9
+	VBROADCASTSD (DX)(R8*4), Y8
+	VBROADCASTSD (AX)(R8*4), Y11
+	MOVL         12(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), Y3
+	VBLENDPD     $0x02, Y3, Y10, Y10
+	VBROADCASTSD (SI)(R8*4), Y3
+	VBLENDPD     $0x02, Y3, Y9, Y9
+	VBROADCASTSD (DX)(R8*4), Y3
+	VBLENDPD     $0x02, Y3, Y8, Y8
+	VBROADCASTSD (AX)(R8*4), Y3
+	VBLENDPD     $0x02, Y3, Y11, Y11
+	MOVL         24(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), Y3
+	VBLENDPD     $0x04, Y3, Y10, Y10
+	VBROADCASTSD (SI)(R8*4), Y3
+	VBLENDPD     $0x04, Y3, Y9, Y9
+	VBROADCASTSD (DX)(R8*4), Y3
+	VBLENDPD     $0x04, Y3, Y8, Y8
+	VBROADCASTSD (AX)(R8*4), Y3
+	VBLENDPD     $0x04, Y3, Y11, Y11
+	MOVL         28(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), Y3
+	VBLENDPD     $0x08, Y3, Y10, Y10
+	VBROADCASTSD (SI)(R8*4), Y3
+	VBLENDPD     $0x08, Y3, Y9, Y9
+	VBROADCASTSD (DX)(R8*4), Y3
+	VBLENDPD     $0x08, Y3, Y8, Y8
+	VBROADCASTSD (AX)(R8*4), Y3
+	VBLENDPD     $0x08, Y3, Y11, Y11
+	VSHUFPS      $0x88, Y10, Y4, Y3
+	VSHUFPS      $0xdd, Y10, Y4, Y10
+	VSHUFPS      $0x88, Y9, Y5, Y4
+	VSHUFPS      $0xdd, Y9, Y5, Y9
+	VSHUFPS      $0x88, Y8, Y6, Y5
+	VSHUFPS      $0xdd, Y8, Y6, Y8
+	VSHUFPS      $0x88, Y11, Y7, Y6
+	VSHUFPS      $0xdd, Y11, Y7, Y7
+	VSUBPS       Y3, Y10, Y10
+	VMULPS       Y0, Y10, Y10
+	VADDPS       Y10, Y3, Y3
+	VSUBPS       Y4, Y9, Y9
+	VMULPS       Y0, Y9, Y9
+	VADDPS       Y9, Y4, Y4
+	VSUBPS       Y5, Y8, Y8
+	VMULPS       Y0, Y8, Y8
+	VADDPS       Y8, Y5, Y5
+	VSUBPS       Y6, Y7, Y7
+	VMULPS       Y0, Y7, Y7
+	VADDPS       Y7, Y6, Y0
+
+found0:
+	VSUBPS       Y3, Y4, Y4
+	VMULPS       Y1, Y4, Y4
+	VADDPS       Y4, Y3, Y3
+	VSUBPS       Y5, Y0, Y0
+	VMULPS       Y1, Y0, Y0
+	VADDPS       Y0, Y5, Y5
+	VSUBPS       Y3, Y5, Y5
+	VMULPS       Y2, Y5, Y5
+	VADDPS       Y5, Y3, Y3
+	MOVQ         dst+0(FP), R8
+	MOVQ         first+8(FP), R9
+	MOVQ         lo+16(FP), R10
+	MOVQ         hi+24(FP), R11
+	VMOVUPS      (R8)(DI*1), Y0
+	VMOVUPS      (R9)(DI*1), Y1
+	VSUBPS       Y3, Y0, Y0
+	VBROADCASTSS float0<>+0(SB), Y2
+	VMULPS       Y2, Y0, Y0
+	VADDPS       Y0, Y1, Y0
+	VMOVUPS      (R10)(DI*1), Y2
+	VMOVUPS      (R11)(DI*1), Y3
+	VCMPPS       $0x01, Y2, Y0, Y2
+	VCMPPS       $0x01, Y0, Y3, Y3
+	VORPS        Y2, Y3, Y3
+	VBLENDVPS    Y3, Y1, Y0, Y0
+	MOVQ         dst+0(FP), R8
+	VMOVUPS      Y0, (R8)(DI*1)
+	MOVQ         wx+48(FP), R8
+	VMOVUPS      32(R8)(DI*1), Y0
+	MOVQ         wy+56(FP), R8
+	VMOVUPS      32(R8)(DI*1), Y1
+	MOVQ         wz+64(FP), R8
+	VMOVUPS      32(R8)(DI*1), Y2
+	VMOVDQU      32(CX)(DI*1), Y3
+	MOVL         32(CX)(DI*1), R8
+	VPBROADCASTD 32(CX)(DI*1), Y5
+	VPSUBD       lane<>+0(SB), Y3, Y4
+	VPCMPEQD     Y5, Y4, Y4
+	VMOVMSKPS    Y4, R9
+	CMPL         R9, $0x000000ff
+	JNE          scattered1
+	VMOVUPS      (BX)(R8*4), Y3
+	VMOVUPS      4(BX)(R8*4), Y4
+	VSUBPS       Y3, Y4, Y4
+	VMULPS       Y0, Y4, Y4
+	VADDPS       Y4, Y3, Y3
+	VMOVUPS      (SI)(R8*4), Y4
+	VMOVUPS      4(SI)(R8*4), Y5
+	VSUBPS       Y4, Y5, Y5
+	VMULPS       Y0, Y5, Y5
+	VADDPS       Y5, Y4, Y4
+	VMOVUPS      (DX)(R8*4), Y5
+	VMOVUPS      4(DX)(R8*4), Y6
+	VSUBPS       Y5, Y6, Y6
+	VMULPS       Y0, Y6, Y6
+	VADDPS       Y6, Y5, Y5
+	VMOVUPS      (AX)(R8*4), Y6
+	VMOVUPS      4(AX)(R8*4), Y7
+	VSUBPS       Y6, Y7, Y7
+	VMULPS       Y0, Y7, Y7
+	VADDPS       Y7, Y6, Y0
+	JMP          found1
+
+scattered1:
+	MOVQ         c+72(FP), R9
+	MOVL         20(R9), R9
+	TESTL        R9, R9
+	JLT          far1
+	SUBL         $0x03, R8
+	XORL         R10, R10
+	TESTL        R8, R8
+	CMOVLLT      R10, R8
+	CMPL         R8, R9
+	CMOVLGT      R9, R8
+	VMOVD        R8, X4
+	VPBROADCASTD X4, Y4
+	VPSUBD       Y4, Y3, Y6
+	VPBROADCASTD whole14<>+0(SB), Y3
+	VPMINUD      Y6, Y3, Y3
+	VPCMPEQD     Y6, Y3, Y3
+	VMOVMSKPS    Y3, R9
+	CMPL         R9, $0x000000ff
+	JNE          far1
+	VPBROADCASTD whole1<>+0(SB), Y7
+	VPADDD       Y7, Y6, Y7
+	VPSLLD       $0x1c, Y6, Y3
+	VPOR         Y3, Y6, Y6
+	VPSLLD       $0x1c, Y7, Y3
+	VPOR         Y3, Y7, Y7
+	VPERMPS      (BX)(R8*4), Y6, Y3
+	VPERMPS      32(BX)(R8*4), Y6, Y5
+	VBLENDVPS    Y6, Y5, Y3, Y3
+	VPERMPS      (BX)(R8*4), Y7, Y4
+	VPERMPS      32(BX)(R8*4), Y7, Y5
+	VBLENDVPS    Y7, Y5, Y4, Y4
+	VSUBPS       Y3, Y4, Y4
+	VMULPS       Y0, Y4, Y4
+	VADDPS       Y4, Y3, Y3
+	VPERMPS      (SI)(R8*4), Y6, Y4
+	VPERMPS      32(SI)(R8*4), Y6, Y8
+	VBLENDVPS    Y6, Y8, Y4, Y4
+	VPERMPS      (SI)(R8*4), Y7, Y5
+	VPERMPS      32(SI)(R8*4), Y7, Y8
+	VBLENDVPS    Y7, Y8, Y5, Y5
+	VSUBPS       Y4, Y5, Y5
+	VMULPS       Y0, Y5, Y5
+	VADDPS       Y5, Y4, Y4
+	VPERMPS      (DX)(R8*4), Y6, Y5
+	VPERMPS      32(DX)(R8*4), Y6, Y9
+	VBLENDVPS    Y6, Y9, Y5, Y5
+	VPERMPS      (DX)(R8*4), Y7, Y8
+	VPERMPS      32(DX)(R8*4), Y7, Y9
+	VBLENDVPS    Y7, Y9, Y8, Y8
+	VSUBPS       Y5, Y8, Y8
+	VMULPS       Y0, Y8, Y8
+	VADDPS       Y8, Y5, Y5
+	VPERMPS      (AX)(R8*4), Y6, Y8
+	VPERMPS      32(AX)(R8*4), Y6, Y9
+	VBLENDVPS    Y6, Y9, Y8, Y8
+	VPERMPS      (AX)(R8*4), Y7, Y6
+	VPERMPS      32(AX)(R8*4), Y7, Y9
+	VBLENDVPS    Y7, Y9, Y6, Y6
+	VSUBPS       Y8, Y6, Y6
+	VMULPS       Y0, Y6, Y6
+	VADDPS       Y6, Y8, Y0
+	JMP          found1
+
+far1:
+	MOVL         32(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), Y4
+	VBROADCASTSD (SI)(R8*4), Y5
+	VBROADCASTSD (DX)(R8*4), Y6
+	VBROADCASTSD (AX)(R8*4), Y7
+	MOVL         36(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), Y3
+	VBLENDPD     $0x02, Y3, Y4, Y4
+	VBROADCASTSD (SI)(R8*4), Y3
+	VBLENDPD     $0x02, Y3, Y5, Y5
+	VBROADCASTSD (DX)(R8*4), Y3
+	VBLENDPD     $0x02, Y3, Y6, Y6
+	VBROADCASTSD (AX)(R8*4), Y3
+	VBLENDPD     $0x02, Y3, Y7, Y7
+	MOVL         48(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), Y3
+	VBLENDPD     $0x04, Y3, Y4, Y4
+	VBROADCASTSD (SI)(R8*4), Y3
+	VBLENDPD     $0x04, Y3, Y5, Y5
+	VBROADCASTSD (DX)(R8*4), Y3
+	VBLENDPD     $0x04, Y3, Y6, Y6
+	VBROADCASTSD (AX)(R8*4), Y3
+	VBLENDPD     $0x04, Y3, Y7, Y7
+	MOVL         52(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), Y3
+	VBLENDPD     $0x08, Y3, Y4, Y4
+	VBROADCASTSD (SI)(R8*4), Y3
+	VBLENDPD     $0x08, Y3, Y5, Y5
+	VBROADCASTSD (DX)(R8*4), Y3
+	VBLENDPD     $0x08, Y3, Y6, Y6
+	VBROADCASTSD (AX)(R8*4), Y3
+	VBLENDPD     $0x08, Y3, Y7, Y7
+	MOVL         40(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), Y10
+	VBROADCASTSD (SI)(R8*4), Y9
+	VBROADCASTSD (DX)(R8*4), Y8
+	VBROADCASTSD (AX)(R8*4), Y11
+	MOVL         44(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), Y3
+	VBLENDPD     $0x02, Y3, Y10, Y10
+	VBROADCASTSD (SI)(R8*4), Y3
+	VBLENDPD     $0x02, Y3, Y9, Y9
+	VBROADCASTSD (DX)(R8*4), Y3
+	VBLENDPD     $0x02, Y3, Y8, Y8
+	VBROADCASTSD (AX)(R8*4), Y3
+	VBLENDPD     $0x02, Y3, Y11, Y11
+	MOVL         56(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), Y3
+	VBLENDPD     $0x04, Y3, Y10, Y10
+	VBROADCASTSD (SI)(R8*4), Y3
+	VBLENDPD     $0x04, Y3, Y9, Y9
+	VBROADCASTSD (DX)(R8*4), Y3
+	VBLENDPD     $0x04, Y3, Y8, Y8
+	VBROADCASTSD (AX)(R8*4), Y3
+	VBLENDPD     $0x04, Y3, Y11, Y11
+	MOVL         60(CX)(DI*1), R8
+	VBROADCASTSD (BX)(R8*4), Y3
+	VBLENDPD     $0x08, Y3, Y10, Y10
+	VBROADCASTSD (SI)(R8*4), Y3
+	VBLENDPD     $0x08, Y3, Y9, Y9
+	VBROADCASTSD (DX)(R8*4), Y3
+	VBLENDPD     $0x08, Y3, Y8, Y8
+	VBROADCASTSD (AX)(R8*4), Y3
+	VBLENDPD     $0x08, Y3, Y11, Y11
+	VSHUFPS      $0x88, Y10, Y4, Y3
+	VSHUFPS      $0xdd, Y10, Y4, Y10
+	VSHUFPS      $0x88, Y9, Y5, Y4
+	VSHUFPS      $0xdd, Y9, Y5, Y9
+	VSHUFPS      $0x88, Y8, Y6, Y5
+	VSHUFPS      $0xdd, Y8, Y6, Y8
+	VSHUFPS      $0x88, Y11, Y7, Y6
+	VSHUFPS      $0xdd, Y11, Y7, Y7
+	VSUBPS       Y3, Y10, Y10
+	VMULPS       Y0, Y10, Y10
+	VADDPS       Y10, Y3, Y3
+	VSUBPS       Y4, Y9, Y9
+	VMULPS       Y0, Y9, Y9
+	VADDPS       Y9, Y4, Y4
+	VSUBPS       Y5, Y8, Y8
+	VMULPS       Y0, Y8, Y8
+	VADDPS       Y8, Y5, Y5
+	VSUBPS       Y6, Y7, Y7
+	VMULPS       Y0, Y7, Y7
+	VADDPS       Y7, Y6, Y0
+
+found1:
+	VSUBPS       Y3, Y4, Y4
+	VMULPS       Y1, Y4, Y4
+	VADDPS       Y4, Y3, Y3
+	VSUBPS       Y5, Y0, Y0
+	VMULPS       Y1, Y0, Y0
+	VADDPS       Y0, Y5, Y5
+	VSUBPS       Y3, Y5, Y5
+	VMULPS       Y2, Y5, Y5
+	VADDPS       Y5, Y3, Y3
+	MOVQ         dst+0(FP), R8
+	MOVQ         first+8(FP), R9
+	MOVQ         lo+16(FP), R10
+	MOVQ         hi+24(FP), R11
+	VMOVUPS      32(R8)(DI*1), Y0
+	VMOVUPS      32(R9)(DI*1), Y1
+	VSUBPS       Y3, Y0, Y0
+	VBROADCASTSS float0<>+0(SB), Y2
+	VMULPS       Y2, Y0, Y0
+	VADDPS       Y0, Y1, Y0
+	VMOVUPS      32(R10)(DI*1), Y2
+	VMOVUPS      32(R11)(DI*1), Y3
+	VCMPPS       $0x01, Y2, Y0, Y2
+	VCMPPS       $0x01, Y0, Y3, Y3
+	VORPS        Y2, Y3, Y3
+	VBLENDVPS    Y3, Y1, Y0, Y0
+	MOVQ         dst+0(FP), R8
+	VMOVUPS      Y0, 32(R8)(DI*1)
+	ADDQ         $0x40, DI
+
+test:
+	MOVQ n+96(FP), R8
 	SHLQ $0x02, R8
 	CMPQ DI, R8
 	JLT  loop

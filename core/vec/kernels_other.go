@@ -242,6 +242,10 @@ func sampleRangeAVX512(dst *float32, lo *float32, hi *float32, data *float32, ce
 	panic(missing)
 }
 
+func sampleLimitAVX512(dst *float32, first *float32, lo *float32, hi *float32, data *float32, cells *int32, wx *float32, wy *float32, wz *float32, c *[6]int32, dy int, dz int, n int) {
+	panic(missing)
+}
+
 func slowingAVX512(k *float32, size *float32, density *float32, v *float32, u *float32, a *float32, stokes float32, half float32, each float32, step float32, n int) {
 	panic(missing)
 }
@@ -489,6 +493,10 @@ func sampleAVX2(dst *float32, data *float32, cells *int32, wx *float32, wy *floa
 }
 
 func sampleRangeAVX2(dst *float32, lo *float32, hi *float32, data *float32, cells *int32, wx *float32, wy *float32, wz *float32, c *[6]int32, dy int, dz int, n int) {
+	panic(missing)
+}
+
+func sampleLimitAVX2(dst *float32, first *float32, lo *float32, hi *float32, data *float32, cells *int32, wx *float32, wy *float32, wz *float32, c *[6]int32, dy int, dz int, n int) {
 	panic(missing)
 }
 

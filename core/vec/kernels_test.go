@@ -166,7 +166,11 @@ var kernels = map[string]func(rng *rand.Rand, n int) []float32{
 		out := make([]float32, 4*n)
 		l.Sample(out[:n], x, y, z)
 		l.SampleRange(out[n:2*n], out[2*n:3*n], out[3*n:], x, y, z)
-		return out
+		n = min(n, Batch)
+		f, s := values(r, n), new(Spots)
+		l.Locate(s, x[:n], y[:n], z[:n])
+		l.Correct(f, values(r, n), values(r, n), values(r, n), s)
+		return append(out, f...)
 	},
 }
 
@@ -251,6 +255,8 @@ func TestShortRowsPanic(t *testing.T) {
 		"Depart":         func() { Depart(&[3][]float32{long(), long(), short}, new(Three), 1, []Trail{{N: 32}}) },
 		"Depart before":  func() { Depart(&[3][]float32{row, row, row}, new(Three), 1, []Trail{{From: -1, N: 32}}) },
 		"Ahead many":     func() { cube.Ahead(new(Spots), new(Three), 0, slices.Repeat([]Trail{{N: 64}}, 9)) },
+		"Correct lo":     func() { cube.Correct(long(), long(), short, long(), spotted(&cube)) },
+		"Correct f":      func() { cube.Correct(short, long(), long(), long(), spotted(&cube)) },
 		"Locate y":       func() { cube.Locate(new(Spots), long(), short, long()) },
 		"Locate many":    func() { cube.Locate(new(Spots), make([]float32, 513), make([]float32, 513), make([]float32, 513)) },
 		"Sample x":       func() { cube.Sample(long(), short, long(), long()) },
@@ -321,7 +327,7 @@ func TestAVX2KernelsAreAVX2(t *testing.T) {
 			t.Errorf("line %d, %s: %s", n+1, within, line)
 		}
 	}
-	if seen != 72 {
+	if seen != 73 {
 		t.Errorf("%d kernels for AVX2", seen)
 	}
 }

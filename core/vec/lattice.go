@@ -237,6 +237,27 @@ func (l *Lattice) AtRange(dst, lo, hi []float32, s *Spots) {
 	}
 }
 
+// Correct is Limit of what At finds: f = first + ½ (f − that), and first where it leaves
+// [lo, hi].
+func (l *Lattice) Correct(f, first, lo, hi []float32, s *Spots) {
+	n := len(f)
+	Row(s.n, f)
+	Row3(n, first, lo, hi)
+	done := l.kernels(n)
+	switch {
+	case done == 0:
+	case Chosen == AVX512:
+		sampleLimitAVX512(&f[0], &first[0], &lo[0], &hi[0], &l.data[0], &s.cells[0], &s.w[0][0], &s.w[1][0], &s.w[2][0], &l.c, l.dy, l.dz, done)
+	default:
+		sampleLimitAVX2(&f[0], &first[0], &lo[0], &hi[0], &l.data[0], &s.cells[0], &s.w[0][0], &s.w[1][0], &s.w[2][0], &l.c, l.dy, l.dz, done)
+	}
+	if done < n {
+		var again [Batch]float32
+		l.mixed(again[:n], s, done)
+		limitPlain(f[done:], again[done:n], first[done:], f[done:], lo[done:], hi[done:])
+	}
+}
+
 var spots = sync.Pool{New: func() any { return new(Spots) }}
 
 // Sample is dst[i] = the value at (x[i], y[i], z[i]), for rows of any length.

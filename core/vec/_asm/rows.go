@@ -66,28 +66,38 @@ func (s set) limit() {
 	s.text("limit", "dst, again, first, was, lo, hi *float32, n int)",
 		"dst = first + ½ (was − again), and first where that leaves [lo, hi]; of any length.")
 	dst, again, first, was, lo, hi, n := ptr("dst"), ptr("again"), ptr("first"), ptr("was"), ptr("lo"), ptr("hi"), ptr("n")
-	half := s.constant(0.5)
 	s.ragged(n, func(i reg.GPVirtual, off int, only *mask) {
-		f, v := s.load(idx(first, i, off), only), s.load(idx(was, i, off), only)
-		VSUBPS(s.load(idx(again, i, off), only), v, v)
-		VMULPS(half, v, v)
-		VADDPS(v, f, v)
-		least, most := s.load(idx(lo, i, off), only), s.load(idx(hi, i, off), only)
+		v := s.load(idx(again, i, off), only)
+		var over reg.Register
 		if s.parts == 1 {
-			under, over := K(), K()
-			VCMPPS(Imm(1), least, v, under)
-			VCMPPS(Imm(1), v, most, over)
-			KORW(under, over, over)
-			VMOVAPS(f, over, v)
-		} else {
-			VCMPPS(Imm(1), least, v, least)
-			VCMPPS(Imm(1), v, most, most)
-			VORPS(least, most, most)
-			VBLENDVPS(most, f, v, v)
+			over = K()
 		}
+		v = s.limited(v, idx(was, i, off), idx(first, i, off), idx(lo, i, off), idx(hi, i, off), over, only)
 		s.store(v, idx(dst, i, off), only)
 	}, nil)
 	leave()
+}
+
+// limited is first + ½ (was − again), and first where that leaves [lo, hi]; over is
+// room for a mask.
+func (s set) limited(again reg.VecVirtual, was, first, lo, hi Mem, over reg.Register, only *mask) reg.VecVirtual {
+	v, f := s.load(was, only), s.load(first, only)
+	VSUBPS(again, v, v)
+	VMULPS(s.constant(0.5), v, v)
+	VADDPS(v, f, v)
+	least, most := s.load(lo, only), s.load(hi, only)
+	if s.parts == 1 {
+		VCMPPS(Imm(1), least, v, reg.K0)
+		VCMPPS(Imm(1), v, most, over)
+		KORW(reg.K0, over, over)
+		VMOVAPS(f, over, v)
+	} else {
+		VCMPPS(Imm(1), least, v, least)
+		VCMPPS(Imm(1), v, most, most)
+		VORPS(least, most, most)
+		VBLENDVPS(most, f, v, v)
+	}
+	return v
 }
 
 func (s set) largest() {

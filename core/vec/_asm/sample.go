@@ -288,6 +288,13 @@ func (s set) window() (size, before int) {
 	return 16, 3
 }
 
+// lane fills the mask of one of eight pairs.
+func (p *sampler) lane(l int) {
+	bit := GP32()
+	MOVL(U32(1<<l), bit)
+	KMOVB(bit, p.lanes[l])
+}
+
 func (p *sampler) label(name string) string { return fmt.Sprintf("%s%d", name, p.part) }
 
 // row is where row r of the cell that begins at a value of the array begins.
@@ -528,10 +535,14 @@ func (p *sampler) far(out corner) {
 	}
 }
 
-func (s set) sample(ranges bool) {
-	args, name, doc := "dst, ", "sample", "dst = the lattice between its points; n is a multiple of 16. c[5]: last value that a window may begin with; dy, dz: the steps, 0 where there is one row or plane."
-	if ranges {
-		args, name, doc = "dst, lo, hi, ", "sampleRange", "sample, and the least and the largest of the eight points round."
+func (s set) sample(name string) {
+	ranges, limit := name == "sampleRange", name == "sampleLimit"
+	args, doc := "dst, ", "dst = the lattice between its points; n is a multiple of 16. c[5]: last value that a window may begin with; dy, dz: the steps, 0 where there is one row or plane."
+	switch {
+	case ranges:
+		args, doc = "dst, lo, hi, ", "sample, and the least and the largest of the eight points round."
+	case limit:
+		args, doc = "dst, first, lo, hi, ", "dst = first + ½ (dst − sample), and first where that leaves [lo, hi]."
 	}
 	s.text(name, args+"data *float32, cells *int32, wx, wy, wz *float32, c *[6]int32, dy, dz, n int)", doc)
 	p := &sampler{s: s, ranges: ranges}
@@ -549,10 +560,8 @@ func (s set) sample(ranges bool) {
 		VMOVUPS(evens, p.evens)
 		VMOVUPS(odds, p.odds)
 		for l := 1; l < 8; l++ {
-			bit := GP32()
 			p.lanes[l] = K()
-			MOVL(U32(1<<l), bit)
-			KMOVB(bit, p.lanes[l])
+			p.lane(l)
 		}
 	}
 	cells := ptr("cells")
@@ -577,7 +586,20 @@ func (s set) sample(ranges bool) {
 			VMOVUPS(out.lo, idx(ptr("lo"), i, off))
 			VMOVUPS(out.hi, idx(ptr("hi"), i, off))
 		}
-		VMOVUPS(p.mix(out.mixed), idx(ptr("dst"), i, off))
+		v := p.mix(out.mixed)
+		if limit {
+			row := func(name string) Mem { return idx(ptr(name), i, off) }
+			// all masks are taken: one is lent and given back
+			var lent reg.Register
+			if s.parts == 1 {
+				lent = p.lanes[1]
+			}
+			v = s.limited(v, row("dst"), row("first"), row("lo"), row("hi"), lent, nil)
+			if s.parts == 1 {
+				p.lane(1)
+			}
+		}
+		VMOVUPS(v, idx(ptr("dst"), i, off))
 	}
 	ADDQ(Imm(block), i)
 	Label("test")
