@@ -56,11 +56,12 @@ type block struct{ j0, j1, k0, k1 int }
 
 // near are the rows that the batch's points can be read from, however fast they go.
 func (s *Solver) near(t *bench) block {
-	first, last := &t.runs[0], &t.runs[len(t.runs)-1]
-	b := block{0, s.NY - 1, first.k - s.afar, last.k + s.afar}
-	if first.k == last.k {
-		b.j0, b.j1 = first.j-s.afar, last.j+s.afar
+	b := block{s.NY, 0, t.runs[0].k - s.afar, t.runs[len(t.runs)-1].k + s.afar}
+	for i := range t.runs {
+		j := t.runs[i].j
+		b.j0, b.j1 = min(b.j0, j), max(b.j1, j)
 	}
+	b.j0, b.j1 = b.j0-s.afar, b.j1+s.afar
 	return b
 }
 
