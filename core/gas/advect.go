@@ -181,7 +181,7 @@ func (s *Solver) trace(steps ...float32) {
 			// differ.
 			for c := range lattices {
 				lattices[c].Ahead(&t.spots, &t.own, 0.5*q, t.trails)
-				lattices[c].At(t.at[c][:t.n], &t.spots)
+				lattices[c].At(t.at[c][:t.n], &t.spots, 0)
 			}
 			vec.Depart(&s.way[way], &t.at, 0.5*q, t.trails)
 			s.depart(t, way, q)
@@ -310,7 +310,7 @@ func (s *Solver) carry(lay int, list []*parcel, scheme Scheme) {
 	}
 	at := s.lay[lay].at.array()
 	s.batches(lay, func(t *bench) {
-		n, found := t.n, false
+		found := false
 		for _, p := range list {
 			if p.still != nil && p.still[t.runs[0].o/64] == int32(t.runs[0].o)+1 {
 				for _, r := range t.runs {
@@ -326,14 +326,9 @@ func (s *Solver) carry(lay int, list []*parcel, scheme Scheme) {
 			// f″: the advected field read where the fluid goes to. Where advection
 			// were exact it would be f again; half of what is missing is what one way
 			// lost.
-			if o := t.runs[0].o; t.flat {
-				l.Correct(p.f.Data[o:o+n], p.hat.Data[o:o+n], p.low[o:o+n], p.high[o:o+n], &t.spots)
-				continue
-			}
-			l.At(t.own[0][:n], &t.spots)
 			t.pieces(func(o, at, n int) {
-				f, e := p.f.Data[o:o+n], o+n
-				vec.Limit(f, t.own[0][at:at+n], p.hat.Data[o:e], f, p.low[o:e], p.high[o:e])
+				e := o + n
+				l.Correct(p.f.Data[o:e], p.hat.Data[o:e], p.low[o:e], p.high[o:e], &t.spots, at)
 			})
 		}
 	})
@@ -363,30 +358,26 @@ func (s *Solver) first(t *bench, lay int, list []*parcel, scheme Scheme) {
 		if p.rows != nil && s.clear(t, p, &rows) {
 			continue
 		}
-		// Results go straight into the fields where a batch is one piece of memory;
-		// at the rims of tiles it isn't, and goes through the batch's own room.
-		u, v, w := t.room(p.hat.Data, &t.own[0]), t.own[1][:n], t.own[2][:n]
-		switch {
-		case scheme == Reflection:
-			for i := range u {
-				u[i] = p.f.SampleCubic(x[i]-at.x, y[i]-at.y, z[i]-at.z)
+		t.pieces(func(o, m, n int) {
+			e, end := o+n, m+n
+			u, v, w := p.hat.Data[o:e], t.own[1][m:end], t.own[2][m:end]
+			switch {
+			case scheme == Reflection:
+				for i := range u {
+					u[i] = p.f.SampleCubic(x[m+i]-at.x, y[m+i]-at.y, z[m+i]-at.z)
+				}
+			case second:
+				v, w = p.low[o:e], p.high[o:e]
+				l.AtRange(u, v, w, &t.spots, m)
+			default:
+				l.At(u, &t.spots, m)
 			}
-		case second:
-			v, w = t.room(p.low, &t.own[1]), t.room(p.high, &t.own[2])
-			l.AtRange(u, v, w, &t.spots)
-		default:
-			l.At(u, &t.spots)
-		}
-		// after sampling: the sampler repeats the rim, open sides know better. What
-		// comes in is taken out of MacCormack's hands: its range is the one value.
-		if outside {
-			vec.Enter(u, v, w, x, y, z, &s.sides, p.air)
-		}
-		t.keep(p.hat.Data, &t.own[0])
-		if second {
-			t.keep(p.low, &t.own[1])
-			t.keep(p.high, &t.own[2])
-		}
+			// after sampling: the sampler repeats the rim, open sides know better. What
+			// comes in is taken out of MacCormack's hands: its range is the one value.
+			if outside {
+				vec.Enter(u, v, w, x[m:end], y[m:end], z[m:end], &s.sides, p.air)
+			}
+		})
 	}
 }
 

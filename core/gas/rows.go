@@ -199,7 +199,7 @@ var benches = sync.Pool{New: func() any { return new(bench) }}
 
 // batches gathers the runs of a layout into batches and hands them to fn.
 func (s *Solver) batches(lay int, fn func(t *bench)) {
-	l := &s.lay[lay]
+	l, full := &s.lay[lay], s.tiles.Full()
 	s.crew.For(l.NZ, s.grain(), func(k0, k1 int) {
 		// A bench is 30 KB, which stays in the first cache; a pool spares clearing
 		// it, as no value is read before it is written.
@@ -220,8 +220,15 @@ func (s *Solver) batches(lay int, fn func(t *bench)) {
 						// A run may be cut between two batches: no kernel looks
 						// beyond its own points, so results don't depend on where.
 						// Which rows a thread gets depends on the crew, and nothing
-						// else does.
-						n := min(p.Hi-i, batch-t.n)
+						// else does. Runs at the rims of tiles aren't cut, as kernels
+						// take them in whole blocks.
+						n := min(p.Hi-i, batch)
+						if n > batch-t.n {
+							if !full {
+								flush()
+							}
+							n = min(n, batch-t.n)
+						}
 						t.runs = append(t.runs, stretch{i, j, k, l.Index(i, j, k), n, t.n})
 						t.n += n
 						i += n
@@ -235,27 +242,6 @@ func (s *Solver) batches(lay int, fn func(t *bench)) {
 		flush()
 		benches.Put(t)
 	})
-}
-
-// room is where the batch's values of a field are to be put together: in the
-// field itself where they lie in one piece, else in a buffer, which keep then
-// copies to where its values belong.
-func (t *bench) room(f []float32, buf *[batch]float32) []float32 {
-	if t.flat {
-		return f[t.runs[0].o : t.runs[0].o+t.n]
-	}
-	return buf[:t.n]
-}
-
-// keep copies what was put together to where it belongs, where that isn't one
-// piece.
-func (t *bench) keep(f []float32, buf *[batch]float32) {
-	if t.flat {
-		return
-	}
-	for _, r := range t.runs {
-		copy(f[r.o:r.o+r.n], buf[r.at:])
-	}
 }
 
 // pieces hands out the batch in pieces that lie together in memory: n values from

@@ -69,11 +69,6 @@ func spanAVX512(row *float32, n int, lo *[16]float32, hi *[16]float32)
 //go:noescape
 func frontAVX512(dst *float32, fuel *float32, x *float32, ym *float32, yp *float32, zm *float32, zp *float32, least float32, q float32, rate float32, n int)
 
-// limitAVX512 is dst = first + ½ (was − again), and first where that leaves [lo, hi]; of any length.
-//
-//go:noescape
-func limitAVX512(dst *float32, again *float32, first *float32, was *float32, lo *float32, hi *float32, n int)
-
 // largestAVX512 is top: the largest magnitudes, odd: Σ (x − x), which is 0 unless something isn't finite; by lane, of any length.
 //
 //go:noescape
@@ -433,11 +428,6 @@ func spanAVX2(row *float32, n int, lo *[16]float32, hi *[16]float32)
 //
 //go:noescape
 func frontAVX2(dst *float32, fuel *float32, x *float32, ym *float32, yp *float32, zm *float32, zp *float32, least float32, q float32, rate float32, n int)
-
-// limitAVX2 is dst = first + ½ (was − again), and first where that leaves [lo, hi]; of any length.
-//
-//go:noescape
-func limitAVX2(dst *float32, again *float32, first *float32, was *float32, lo *float32, hi *float32, n int)
 
 // largestAVX2 is top: the largest magnitudes, odd: Σ (x − x), which is 0 unless something isn't finite; by lane, of any length.
 //

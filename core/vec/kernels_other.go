@@ -44,10 +44,6 @@ func frontAVX512(dst *float32, fuel *float32, x *float32, ym *float32, yp *float
 	panic(missing)
 }
 
-func limitAVX512(dst *float32, again *float32, first *float32, was *float32, lo *float32, hi *float32, n int) {
-	panic(missing)
-}
-
 func largestAVX512(row *float32, n int, top *[16]float32, odd *[16]float32) { panic(missing) }
 
 func outsideAVX512(x *float32, n int, top float32) bool { panic(missing) }
@@ -295,10 +291,6 @@ func whirlByAVX2(fx *float32, fy *float32, fz *float32, m *float32, mb *float32,
 func spanAVX2(row *float32, n int, lo *[16]float32, hi *[16]float32) { panic(missing) }
 
 func frontAVX2(dst *float32, fuel *float32, x *float32, ym *float32, yp *float32, zm *float32, zp *float32, least float32, q float32, rate float32, n int) {
-	panic(missing)
-}
-
-func limitAVX2(dst *float32, again *float32, first *float32, was *float32, lo *float32, hi *float32, n int) {
 	panic(missing)
 }
 

@@ -101,11 +101,6 @@ var kernels = map[string]func(rng *rand.Rand, n int) []float32{
 		Carried(next, along, values(r, n), values(r, n), values(r, n), values(r, n), values(r, n), values(r, n), 0.3)
 		return append(next, along...)
 	},
-	"Limit": func(r *rand.Rand, n int) []float32 {
-		dst := values(r, n)
-		Limit(dst, values(r, n), values(r, n), values(r, n), values(r, n), values(r, n))
-		return dst
-	},
 	"Largest": func(r *rand.Rand, n int) []float32 {
 		top, odd := Largest(values(r, n))
 		return []float32{top, flag(odd)}
@@ -169,7 +164,12 @@ var kernels = map[string]func(rng *rand.Rand, n int) []float32{
 		n = min(n, Batch)
 		f, s := values(r, n), new(Spots)
 		l.Locate(s, x[:n], y[:n], z[:n])
-		l.Correct(f, values(r, n), values(r, n), values(r, n), s)
+		from := 0
+		if n > 0 {
+			from = r.IntN(n)
+		}
+		l.Correct(f[from:], values(r, n), values(r, n), values(r, n), s, from)
+		l.At(f[:from], s, 0)
 		return append(out, f...)
 	},
 }
@@ -243,20 +243,18 @@ func TestShortRowsPanic(t *testing.T) {
 		"Blend":          func() { Blend(long(), long(), short, long(), long(), &[4]float32{}) },
 		"Fold rows":      func() { Fold(long(), make([]float32, 120), 3, 16, 8, 16, &[4]float32{}) },
 		"Fold source":    func() { Fold(long(), make([]float32, 79), 2, 16, 16, 16, &[4]float32{}) },
-		"Limit again":    func() { Limit(long(), short, long(), long(), long(), long()) },
-		"Limit hi":       func() { Limit(long(), long(), long(), long(), long(), short) },
 		"Enter lo":       func() { Enter(long(), short, long(), long(), long(), long(), &Sides{}, 0) },
 		"Enter z":        func() { Enter(long(), long(), long(), long(), long(), short, &Sides{}, 0) },
-		"At":             func() { cube.At(short, spotted(&cube)) },
-		"AtRange hi":     func() { cube.AtRange(long(), long(), short, spotted(&cube)) },
+		"At":             func() { cube.At(long(), spotted(&cube), 1) },
+		"AtRange hi":     func() { cube.AtRange(long(), long(), short, spotted(&cube), 0) },
 		"Led ways":       func() { cube.Led(new(Spots), nil, &[3][]float32{long(), long(), short}, 0, []Trail{{N: 32}}) },
 		"Led before":     func() { cube.Led(new(Spots), nil, &[3][]float32{long(), long(), long()}, 1, []Trail{{N: 31}}) },
 		"Led many":       func() { cube.Led(new(Spots), nil, &[3][]float32{row, row, row}, 0, slices.Repeat([]Trail{{N: 64}}, 9)) },
 		"Depart":         func() { Depart(&[3][]float32{long(), long(), short}, new(Three), 1, []Trail{{N: 32}}) },
 		"Depart before":  func() { Depart(&[3][]float32{row, row, row}, new(Three), 1, []Trail{{From: -1, N: 32}}) },
 		"Ahead many":     func() { cube.Ahead(new(Spots), new(Three), 0, slices.Repeat([]Trail{{N: 64}}, 9)) },
-		"Correct lo":     func() { cube.Correct(long(), long(), short, long(), spotted(&cube)) },
-		"Correct f":      func() { cube.Correct(short, long(), long(), long(), spotted(&cube)) },
+		"Correct lo":     func() { cube.Correct(long(), long(), short, long(), spotted(&cube), 0) },
+		"Correct f":      func() { cube.Correct(long(), long(), long(), long(), spotted(&cube), -1) },
 		"Locate y":       func() { cube.Locate(new(Spots), long(), short, long()) },
 		"Locate many":    func() { cube.Locate(new(Spots), make([]float32, 513), make([]float32, 513), make([]float32, 513)) },
 		"Sample x":       func() { cube.Sample(long(), short, long(), long()) },
@@ -304,7 +302,6 @@ func TestShortRowsPanic(t *testing.T) {
 				call()
 			}()
 		}
-		Limit(long(), long(), long(), long(), long(), long())
 		cube.Sample(long(), long(), long(), long())
 	})
 }
@@ -327,7 +324,7 @@ func TestAVX2KernelsAreAVX2(t *testing.T) {
 			t.Errorf("line %d, %s: %s", n+1, within, line)
 		}
 	}
-	if seen != 73 {
+	if seen != 72 {
 		t.Errorf("%d kernels for AVX2", seen)
 	}
 }

@@ -201,60 +201,68 @@ func (l *Lattice) kernels(n int) int {
 	return n &^ (Lanes - 1)
 }
 
-// At is dst[i] = the value at spot i; dst has as many as there are spots.
-func (l *Lattice) At(dst []float32, s *Spots) {
+// At is dst[i] = the value at spot o + i.
+func (l *Lattice) At(dst []float32, s *Spots, o int) {
 	n := len(dst)
-	Row(s.n, dst)
+	s.hold(o, n)
 	done := l.kernels(n)
 	switch {
 	case done == 0:
 	case Chosen == AVX512:
-		sampleAVX512(&dst[0], &l.data[0], &s.cells[0], &s.w[0][0], &s.w[1][0], &s.w[2][0], &l.c, l.dy, l.dz, done)
+		sampleAVX512(&dst[0], &l.data[0], &s.cells[o], &s.w[0][o], &s.w[1][o], &s.w[2][o], &l.c, l.dy, l.dz, done)
 	default:
-		sampleAVX2(&dst[0], &l.data[0], &s.cells[0], &s.w[0][0], &s.w[1][0], &s.w[2][0], &l.c, l.dy, l.dz, done)
+		sampleAVX2(&dst[0], &l.data[0], &s.cells[o], &s.w[0][o], &s.w[1][o], &s.w[2][o], &l.c, l.dy, l.dz, done)
 	}
-	l.mixed(dst, s, done)
+	l.mixed(dst[done:], s, o+done)
 }
 
 // AtRange is At, and lo and hi the least and the largest of the eight points round
 // each spot.
-func (l *Lattice) AtRange(dst, lo, hi []float32, s *Spots) {
+func (l *Lattice) AtRange(dst, lo, hi []float32, s *Spots, o int) {
 	n := len(dst)
-	Row(s.n, dst)
+	s.hold(o, n)
 	Row2(n, lo, hi)
 	done := l.kernels(n)
 	switch {
 	case done == 0:
 	case Chosen == AVX512:
-		sampleRangeAVX512(&dst[0], &lo[0], &hi[0], &l.data[0], &s.cells[0], &s.w[0][0], &s.w[1][0], &s.w[2][0], &l.c, l.dy, l.dz, done)
+		sampleRangeAVX512(&dst[0], &lo[0], &hi[0], &l.data[0], &s.cells[o], &s.w[0][o], &s.w[1][o], &s.w[2][o], &l.c, l.dy, l.dz, done)
 	default:
-		sampleRangeAVX2(&dst[0], &lo[0], &hi[0], &l.data[0], &s.cells[0], &s.w[0][0], &s.w[1][0], &s.w[2][0], &l.c, l.dy, l.dz, done)
+		sampleRangeAVX2(&dst[0], &lo[0], &hi[0], &l.data[0], &s.cells[o], &s.w[0][o], &s.w[1][o], &s.w[2][o], &l.c, l.dy, l.dz, done)
 	}
-	l.mixed(dst, s, done)
+	l.mixed(dst[done:], s, o+done)
 	dx := min(l.nx-1, 1)
-	for i := done; i < s.n; i++ {
-		lo[i], hi[i] = extremes(l.data, int(s.cells[i]), dx, l.dy, l.dz)
+	for i := done; i < n; i++ {
+		lo[i], hi[i] = extremes(l.data, int(s.cells[o+i]), dx, l.dy, l.dz)
 	}
 }
 
-// Correct is Limit of what At finds: f = first + ½ (f − that), and first where it leaves
-// [lo, hi].
-func (l *Lattice) Correct(f, first, lo, hi []float32, s *Spots) {
+// Correct is the second half of MacCormack's advection (Selle et al. 2008), of what
+// spots from o on find: f = first + ½ (f − that), and first where it leaves [lo, hi].
+func (l *Lattice) Correct(f, first, lo, hi []float32, s *Spots, o int) {
 	n := len(f)
-	Row(s.n, f)
+	s.hold(o, n)
 	Row3(n, first, lo, hi)
 	done := l.kernels(n)
 	switch {
 	case done == 0:
 	case Chosen == AVX512:
-		sampleLimitAVX512(&f[0], &first[0], &lo[0], &hi[0], &l.data[0], &s.cells[0], &s.w[0][0], &s.w[1][0], &s.w[2][0], &l.c, l.dy, l.dz, done)
+		sampleLimitAVX512(&f[0], &first[0], &lo[0], &hi[0], &l.data[0], &s.cells[o], &s.w[0][o], &s.w[1][o], &s.w[2][o], &l.c, l.dy, l.dz, done)
 	default:
-		sampleLimitAVX2(&f[0], &first[0], &lo[0], &hi[0], &l.data[0], &s.cells[0], &s.w[0][0], &s.w[1][0], &s.w[2][0], &l.c, l.dy, l.dz, done)
+		sampleLimitAVX2(&f[0], &first[0], &lo[0], &hi[0], &l.data[0], &s.cells[o], &s.w[0][o], &s.w[1][o], &s.w[2][o], &l.c, l.dy, l.dz, done)
 	}
 	if done < n {
-		var again [Batch]float32
-		l.mixed(again[:n], s, done)
-		limitPlain(f[done:], again[done:n], first[done:], f[done:], lo[done:], hi[done:])
+		var room [Batch]float32
+		again := room[:n-done]
+		l.mixed(again, s, o+done)
+		limitPlain(f[done:n], again, first[done:n], f[done:n], lo[done:n], hi[done:n])
+	}
+}
+
+// hold panics unless there are n spots from o on.
+func (s *Spots) hold(o, n int) {
+	if o < 0 || o+n > s.n {
+		panic(fmt.Sprintf("vec: %d spots from %d of %d", n, o, s.n))
 	}
 }
 
@@ -267,7 +275,7 @@ func (l *Lattice) Sample(dst, x, y, z []float32) {
 	for i := 0; i < len(dst); i += Batch {
 		e := min(i+Batch, len(dst))
 		l.Locate(s, x[i:e], y[i:e], z[i:e])
-		l.At(dst[i:e], s)
+		l.At(dst[i:e], s, 0)
 	}
 	spots.Put(s)
 }
@@ -282,29 +290,31 @@ func (l *Lattice) SampleRange(dst, lo, hi, x, y, z []float32) {
 	for i := 0; i < n; i += Batch {
 		e := min(i+Batch, n)
 		l.Locate(s, x[i:e], y[i:e], z[i:e])
-		l.AtRange(dst[i:e], lo[i:e], hi[i:e], s)
+		l.AtRange(dst[i:e], lo[i:e], hi[i:e], s, 0)
 	}
 	spots.Put(s)
 }
 
-// mixed is At from spot i on: mixed along x, then y, then z.
-func (l *Lattice) mixed(dst []float32, s *Spots, i int) {
+// mixed is At, point by point: mixed along x, then y, then z.
+func (l *Lattice) mixed(dst []float32, s *Spots, first int) {
 	d, dy, dz := l.data, l.dy, l.dz
+	n := min(len(dst), Batch-first)
+	cells, wx, wy, wz := s.cells[first:first+n], s.w[0][first:first+n], s.w[1][first:first+n], s.w[2][first:first+n]
+	dst = dst[:n]
 	if l.nx == 1 {
-		for ; i < s.n; i++ {
-			dst[i] = mix(d, int(s.cells[i]), 0, dy, dz, s.w[0][i], s.w[1][i], s.w[2][i])
+		for i, o := range cells {
+			dst[i] = mix(d, int(o), 0, dy, dz, wx[i], wy[i], wz[i])
 		}
 		return
 	}
-	dst = dst[:min(s.n, Batch)]
-	for ; i < len(dst); i++ {
-		o, fx, fy := int(s.cells[i]), s.w[0][i], s.w[1][i]
+	for i := range dst {
+		o, fx, fy := int(cells[i]), wx[i], wy[i]
 		// pairs, so that each row's bounds are looked at once
 		a, b := d[o:o+2:o+2], d[o+dy:o+dy+2:o+dy+2]
 		c, e := d[o+dz:o+dz+2:o+dz+2], d[o+dz+dy:o+dz+dy+2:o+dz+dy+2]
 		near := Lerp(Lerp(a[0], a[1], fx), Lerp(b[0], b[1], fx), fy)
 		far := Lerp(Lerp(c[0], c[1], fx), Lerp(e[0], e[1], fx), fy)
-		dst[i] = Lerp(near, far, s.w[2][i])
+		dst[i] = Lerp(near, far, wz[i])
 	}
 }
 

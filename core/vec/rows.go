@@ -23,25 +23,6 @@ func Blend(dst, a, b, c, d []float32, w *[4]float32) {
 	}
 }
 
-// Limit is the second half of MacCormack's advection (Selle et al. 2008):
-// dst = first + ½(was − again), and first where that leaves [lo, hi]. Rows of
-// any length.
-// All six rows stay in the first cache when they come in batches.
-func Limit(dst, again, first, was, lo, hi []float32) {
-	n := len(dst)
-	Row2(n, again, first)
-	Row3(n, was, lo, hi)
-	switch {
-	case n == 0:
-	case Chosen == AVX512:
-		limitAVX512(&dst[0], &again[0], &first[0], &was[0], &lo[0], &hi[0], n)
-	case Chosen == AVX2:
-		limitAVX2(&dst[0], &again[0], &first[0], &was[0], &lo[0], &hi[0], n)
-	default:
-		limitPlain(dst, again, first, was, lo, hi)
-	}
-}
-
 // Largest is the largest magnitude of a row of any length, NaN left out, and
 // whether some value isn't finite.
 // Finite is told by v − v, which is 0 for finite values alone.

@@ -70,7 +70,6 @@ func main() {
 		s.whirl(true)
 		s.span()
 		s.front()
-		s.limit()
 		s.largest()
 		s.outside()
 		s.enter()

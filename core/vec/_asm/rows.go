@@ -62,30 +62,14 @@ func (s set) blend() {
 	leave()
 }
 
-func (s set) limit() {
-	s.text("limit", "dst, again, first, was, lo, hi *float32, n int)",
-		"dst = first + ½ (was − again), and first where that leaves [lo, hi]; of any length.")
-	dst, again, first, was, lo, hi, n := ptr("dst"), ptr("again"), ptr("first"), ptr("was"), ptr("lo"), ptr("hi"), ptr("n")
-	s.ragged(n, func(i reg.GPVirtual, off int, only *mask) {
-		v := s.load(idx(again, i, off), only)
-		var over reg.Register
-		if s.parts == 1 {
-			over = K()
-		}
-		v = s.limited(v, idx(was, i, off), idx(first, i, off), idx(lo, i, off), idx(hi, i, off), over, only)
-		s.store(v, idx(dst, i, off), only)
-	}, nil)
-	leave()
-}
-
 // limited is first + ½ (was − again), and first where that leaves [lo, hi]; over is
 // room for a mask.
-func (s set) limited(again reg.VecVirtual, was, first, lo, hi Mem, over reg.Register, only *mask) reg.VecVirtual {
-	v, f := s.load(was, only), s.load(first, only)
+func (s set) limited(again reg.VecVirtual, was, first, lo, hi Mem, over reg.Register) reg.VecVirtual {
+	v, f := s.load(was, nil), s.load(first, nil)
 	VSUBPS(again, v, v)
 	VMULPS(s.constant(0.5), v, v)
 	VADDPS(v, f, v)
-	least, most := s.load(lo, only), s.load(hi, only)
+	least, most := s.load(lo, nil), s.load(hi, nil)
 	if s.parts == 1 {
 		VCMPPS(Imm(1), least, v, reg.K0)
 		VCMPPS(Imm(1), v, most, over)

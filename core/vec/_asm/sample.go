@@ -594,7 +594,7 @@ func (s set) sample(name string) {
 			if s.parts == 1 {
 				lent = p.lanes[1]
 			}
-			v = s.limited(v, row("dst"), row("first"), row("lo"), row("hi"), lent, nil)
+			v = s.limited(v, row("dst"), row("first"), row("lo"), row("hi"), lent)
 			if s.parts == 1 {
 				p.lane(1)
 			}
