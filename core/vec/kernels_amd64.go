@@ -69,10 +69,10 @@ func spanAVX512(row *float32, n int, lo *[16]float32, hi *[16]float32)
 //go:noescape
 func frontAVX512(dst *float32, fuel *float32, x *float32, ym *float32, yp *float32, zm *float32, zp *float32, least float32, q float32, rate float32, n int)
 
-// largestAVX512 is top: the largest magnitudes, odd: Σ (x − x), which is 0 unless something isn't finite; by lane, of any length.
+// largestAVX512 is the largest magnitude, NaN left out, and whether something isn't finite; of any length.
 //
 //go:noescape
-func largestAVX512(row *float32, n int, top *[16]float32, odd *[16]float32)
+func largestAVX512(row *float32, n int) (top float32, odd bool)
 
 // outsideAVX512 is whether some value is under 0 or over top; of any length.
 //
@@ -429,10 +429,10 @@ func spanAVX2(row *float32, n int, lo *[16]float32, hi *[16]float32)
 //go:noescape
 func frontAVX2(dst *float32, fuel *float32, x *float32, ym *float32, yp *float32, zm *float32, zp *float32, least float32, q float32, rate float32, n int)
 
-// largestAVX2 is top: the largest magnitudes, odd: Σ (x − x), which is 0 unless something isn't finite; by lane, of any length.
+// largestAVX2 is the largest magnitude, NaN left out, and whether something isn't finite; of any length.
 //
 //go:noescape
-func largestAVX2(row *float32, n int, top *[16]float32, odd *[16]float32)
+func largestAVX2(row *float32, n int) (top float32, odd bool)
 
 // outsideAVX2 is whether some value is under 0 or over top; of any length.
 //

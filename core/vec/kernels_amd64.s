@@ -1087,41 +1087,39 @@ GLOBL float3<>(SB), RODATA|NOPTR, $4
 DATA float4<>+0(SB)/4, $0x3727c5ac
 GLOBL float4<>(SB), RODATA|NOPTR, $4
 
-// func largestAVX512(row *float32, n int, top *[16]float32, odd *[16]float32)
-// Requires: AVX, AVX512F, BMI2
-TEXT ·largestAVX512(SB), NOSPLIT, $0-32
+// func largestAVX512(row *float32, n int) (top float32, odd bool)
+// Requires: AVX, AVX512F, BMI2, SSE
+TEXT ·largestAVX512(SB), NOSPLIT, $0-21
 	MOVQ   row+0(FP), AX
 	MOVQ   n+8(FP), CX
-	MOVQ   top+16(FP), DX
-	MOVQ   odd+24(FP), BX
 	VPXORD Z0, Z0, Z0
 	VPXORD Z1, Z1, Z1
 	VPXORD Z2, Z2, Z2
-	XORQ   SI, SI
-	MOVQ   CX, DI
-	ANDQ   $0xfffffff0, DI
-	SUBQ   DI, CX
-	SHLQ   $0x02, DI
+	XORQ   DX, DX
+	MOVQ   CX, BX
+	ANDQ   $0xfffffff0, BX
+	SUBQ   BX, CX
+	SHLQ   $0x02, BX
 	JMP    test
 
 loop:
-	VMOVUPS (AX)(SI*1), Z3
+	VMOVUPS (AX)(DX*1), Z3
 	VSUBPS  Z3, Z3, Z4
 	VADDPS  Z4, Z1, Z1
 	VSUBPS  Z3, Z2, Z4
 	VMAXPS  Z4, Z3, Z3
 	VMAXPS  Z0, Z3, Z0
-	ADDQ    $0x40, SI
+	ADDQ    $0x40, DX
 
 test:
-	CMPQ      SI, DI
+	CMPQ      DX, BX
 	JLT       loop
 	TESTQ     CX, CX
 	JE        done
-	MOVL      $0x0000ffff, DI
-	BZHIL     CX, DI, DI
-	KMOVW     DI, K1
-	VMOVUPS.Z (AX)(SI*1), K1, Z3
+	MOVL      $0x0000ffff, BX
+	BZHIL     CX, BX, BX
+	KMOVW     BX, K1
+	VMOVUPS.Z (AX)(DX*1), K1, Z3
 	VSUBPS    Z3, Z3, Z4
 	VADDPS    Z4, Z1, Z1
 	VSUBPS    Z3, Z2, Z4
@@ -1129,8 +1127,20 @@ test:
 	VMAXPS    Z0, Z3, Z0
 
 done:
-	VMOVUPS Z0, (DX)
-	VMOVUPS Z1, (BX)
+	VEXTRACTF64X4 $0x01, Z0, Y3
+	VMAXPS        Y3, Y0, Y0
+	VEXTRACTF128  $0x01, Y0, X3
+	VMAXPS        X3, X0, X0
+	VPERMILPS     $0x4e, X0, X3
+	VMAXPS        X3, X0, X0
+	VPERMILPS     $0xb1, X0, X3
+	VMAXPS        X3, X0, X0
+	MOVSS         X0, top+16(FP)
+	VCMPPS        $0x04, Z2, Z1, K0
+	KMOVW         K0, AX
+	TESTL         AX, AX
+	SETNE         AL
+	MOVB          AL, odd+20(FP)
 	VZEROUPPER
 	RET
 
@@ -8119,40 +8129,38 @@ done:
 	VZEROUPPER
 	RET
 
-// func largestAVX2(row *float32, n int, top *[16]float32, odd *[16]float32)
-// Requires: AVX, AVX2
-TEXT ·largestAVX2(SB), NOSPLIT, $0-32
+// func largestAVX2(row *float32, n int) (top float32, odd bool)
+// Requires: AVX, AVX2, SSE
+TEXT ·largestAVX2(SB), NOSPLIT, $0-21
 	MOVQ   row+0(FP), AX
 	MOVQ   n+8(FP), CX
-	MOVQ   top+16(FP), DX
-	MOVQ   odd+24(FP), BX
 	VXORPS Y0, Y0, Y0
 	VXORPS Y1, Y1, Y1
 	VXORPS Y2, Y2, Y2
-	XORQ   SI, SI
-	MOVQ   CX, DI
-	ANDQ   $0xfffffff0, DI
-	SUBQ   DI, CX
-	SHLQ   $0x02, DI
+	XORQ   DX, DX
+	MOVQ   CX, BX
+	ANDQ   $0xfffffff0, BX
+	SUBQ   BX, CX
+	SHLQ   $0x02, BX
 	JMP    test
 
 loop:
-	VMOVUPS (AX)(SI*1), Y3
+	VMOVUPS (AX)(DX*1), Y3
 	VSUBPS  Y3, Y3, Y4
 	VADDPS  Y4, Y1, Y1
 	VSUBPS  Y3, Y2, Y4
 	VMAXPS  Y4, Y3, Y3
 	VMAXPS  Y0, Y3, Y0
-	VMOVUPS 32(AX)(SI*1), Y3
+	VMOVUPS 32(AX)(DX*1), Y3
 	VSUBPS  Y3, Y3, Y4
 	VADDPS  Y4, Y1, Y1
 	VSUBPS  Y3, Y2, Y4
 	VMAXPS  Y4, Y3, Y3
 	VMAXPS  Y0, Y3, Y0
-	ADDQ    $0x40, SI
+	ADDQ    $0x40, DX
 
 test:
-	CMPQ         SI, DI
+	CMPQ         DX, BX
 	JLT          loop
 	TESTQ        CX, CX
 	JE           done
@@ -8160,7 +8168,7 @@ test:
 	VPBROADCASTD X3, Y3
 	VMOVDQU      lane<>+0(SB), Y4
 	VPCMPGTD     Y4, Y3, Y3
-	VMASKMOVPS   (AX)(SI*1), Y3, Y3
+	VMASKMOVPS   (AX)(DX*1), Y3, Y3
 	VSUBPS       Y3, Y3, Y4
 	VADDPS       Y4, Y1, Y1
 	VSUBPS       Y3, Y2, Y4
@@ -8170,7 +8178,7 @@ test:
 	VPBROADCASTD X3, Y3
 	VMOVDQU      lane<>+32(SB), Y4
 	VPCMPGTD     Y4, Y3, Y3
-	VMASKMOVPS   32(AX)(SI*1), Y3, Y3
+	VMASKMOVPS   32(AX)(DX*1), Y3, Y3
 	VSUBPS       Y3, Y3, Y4
 	VADDPS       Y4, Y1, Y1
 	VSUBPS       Y3, Y2, Y4
@@ -8178,10 +8186,18 @@ test:
 	VMAXPS       Y0, Y3, Y0
 
 done:
-	VMOVUPS Y0, (DX)
-	VMOVUPS Y1, (BX)
-	VMOVUPS Y0, 32(DX)
-	VMOVUPS Y1, 32(BX)
+	VEXTRACTF128 $0x01, Y0, X3
+	VMAXPS       X3, X0, X0
+	VPERMILPS    $0x4e, X0, X3
+	VMAXPS       X3, X0, X0
+	VPERMILPS    $0xb1, X0, X3
+	VMAXPS       X3, X0, X0
+	MOVSS        X0, top+16(FP)
+	VCMPPS       $0x04, Y2, Y1, Y1
+	VMOVMSKPS    Y1, AX
+	TESTL        AX, AX
+	SETNE        AL
+	MOVB         AL, odd+20(FP)
 	VZEROUPPER
 	RET
 

@@ -44,7 +44,7 @@ func frontAVX512(dst *float32, fuel *float32, x *float32, ym *float32, yp *float
 	panic(missing)
 }
 
-func largestAVX512(row *float32, n int, top *[16]float32, odd *[16]float32) { panic(missing) }
+func largestAVX512(row *float32, n int) (top float32, odd bool) { panic(missing) }
 
 func outsideAVX512(x *float32, n int, top float32) bool { panic(missing) }
 
@@ -176,7 +176,7 @@ func leanAVX512(out *float32, src *float32, fx *float32, fy *float32, fz *float3
 	panic(missing)
 }
 
-func dimAVX512(pass *float32, kept *float32, through float32, n int) float32
+func dimAVX512(pass *float32, kept *float32, through float32, n int) float32 { panic(missing) }
 
 func sharesAVX512(dst *[4]float32, w *float32, rows *float32, step int, n int) { panic(missing) }
 
@@ -294,7 +294,7 @@ func frontAVX2(dst *float32, fuel *float32, x *float32, ym *float32, yp *float32
 	panic(missing)
 }
 
-func largestAVX2(row *float32, n int, top *[16]float32, odd *[16]float32) { panic(missing) }
+func largestAVX2(row *float32, n int) (top float32, odd bool) { panic(missing) }
 
 func outsideAVX2(x *float32, n int, top float32) bool { panic(missing) }
 
@@ -426,7 +426,7 @@ func leanAVX2(out *float32, src *float32, fx *float32, fy *float32, fz *float32,
 	panic(missing)
 }
 
-func dimAVX2(pass *float32, kept *float32, through float32, n int) float32
+func dimAVX2(pass *float32, kept *float32, through float32, n int) float32 { panic(missing) }
 
 func sharesAVX2(dst *[4]float32, w *float32, rows *float32, step int, n int) { panic(missing) }
 

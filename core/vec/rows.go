@@ -27,24 +27,15 @@ func Blend(dst, a, b, c, d []float32, w *[4]float32) {
 // whether some value isn't finite.
 // Finite is told by v − v, which is 0 for finite values alone.
 func Largest(row []float32) (top float32, odd bool) {
-	var tops, odds [Lanes]float32
 	switch {
 	case len(row) == 0:
 		return 0, false
 	case Chosen == AVX512:
-		largestAVX512(&row[0], len(row), &tops, &odds)
+		return largestAVX512(&row[0], len(row))
 	case Chosen == AVX2:
-		largestAVX2(&row[0], len(row), &tops, &odds)
-	default:
-		return largestPlain(row)
+		return largestAVX2(&row[0], len(row))
 	}
-	// magnitudes compare as whole numbers do, which takes a fraction of the time
-	var most, some uint32
-	for i, v := range tops {
-		most = max(most, math.Float32bits(v))
-		some |= math.Float32bits(odds[i]) << 1
-	}
-	return math.Float32frombits(most), some != 0
+	return largestPlain(row)
 }
 
 // Sides are those of a box from 0 on, and where what is beyond them came in from

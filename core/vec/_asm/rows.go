@@ -85,22 +85,42 @@ func (s set) limited(again reg.VecVirtual, was, first, lo, hi Mem, over reg.Regi
 }
 
 func (s set) largest() {
-	s.text("largest", "row *float32, n int, top, odd *[16]float32)",
-		"top: the largest magnitudes, odd: Σ (x − x), which is 0 unless something isn't finite; by lane, of any length.")
-	row, n, top, odd := ptr("row"), ptr("n"), ptr("top"), ptr("odd")
+	s.text("largest", "row *float32, n int) (top float32, odd bool)",
+		"the largest magnitude, NaN left out, and whether something isn't finite; of any length.")
+	row, n := ptr("row"), ptr("n")
 	most, sum, none := s.zero(), s.zero(), s.zero()
 	s.ragged(n, func(i reg.GPVirtual, off int, only *mask) {
 		v, w := s.load(idx(row, i, off), only), s.vec()
-		VSUBPS(v, v, w)
+		VSUBPS(v, v, w) // 0 for finite values alone
 		VADDPS(w, sum, sum)
 		VSUBPS(v, none, w)
 		VMAXPS(w, v, v)
 		VMAXPS(most, v, most) // NaN: what was
 	}, nil)
-	for p := range s.parts { // AVX2 leaves half of the lanes 0
-		VMOVUPS(most, at(top, p*s.wide))
-		VMOVUPS(sum, at(odd, p*s.wide))
+	if s.parts == 1 {
+		half := YMM()
+		VEXTRACTF64X4(Imm(1), most, half)
+		VMAXPS(half, most.AsY(), most.AsY())
 	}
+	top, half := most.AsX(), XMM()
+	VEXTRACTF128(Imm(1), most.AsY(), half)
+	VMAXPS(half, top, top)
+	for _, swap := range []uint64{0x4e, 0xb1} {
+		VPERMILPS(Imm(swap), top, half)
+		VMAXPS(half, top, top)
+	}
+	Store(top, ReturnIndex(0))
+	bits, odd := GP32(), GP8()
+	if s.parts == 1 {
+		VCMPPS(Imm(4), none, sum, reg.K0)
+		KMOVW(reg.K0, bits)
+	} else {
+		VCMPPS(Imm(4), none, sum, sum)
+		VMOVMSKPS(sum, bits)
+	}
+	TESTL(bits, bits)
+	SETNE(odd)
+	Store(odd, ReturnIndex(1))
 	leave()
 }
 
