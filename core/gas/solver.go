@@ -541,22 +541,8 @@ func (s *Solver) survey() error {
 		for k := k0; k < k1; k++ {
 			p := &part[k]
 			for c, f := range s.velocity() {
-				if k >= f.NZ {
-					continue
-				}
-				look := func(lo, hi int) {
-					top, odd := vec.Largest(f.Data[lo:hi])
-					p.fast = max(p.fast, top)
-					p.bad = p.bad || odd
-				}
-				if s.tiles.Full() {
-					look(f.Index(0, 0, k), f.Index(0, 0, k+1))
-					continue
-				}
-				for j := range f.NY {
-					for _, r := range s.lay[onU+c].spans(j, k) {
-						look(f.Index(r.Lo, j, k), f.Index(r.Hi-1, j, k)+1)
-					}
+				if k < f.NZ {
+					s.surveyFaces(f, &s.lay[onU+c], k, p)
 				}
 			}
 			if k >= s.NZ {
@@ -591,6 +577,24 @@ func (s *Solver) survey() error {
 		s.alive[n].count(s.NY, s.NZ)
 	}
 	return nil
+}
+
+// surveyFaces looks at plane k of a velocity: at once where all of it is in use.
+func (s *Solver) surveyFaces(f *grid.Field, l *layout, k int, p *peak) {
+	look := func(lo, hi int) {
+		top, odd := vec.Largest(f.Data[lo:hi])
+		p.fast = max(p.fast, top)
+		p.bad = p.bad || odd
+	}
+	if s.tiles.Full() {
+		look(f.Index(0, 0, k), f.Index(0, 0, k+1))
+		return
+	}
+	for j := range f.NY {
+		for _, r := range l.spans(j, k) {
+			look(f.Index(r.Lo, j, k), f.Index(r.Hi-1, j, k)+1)
+		}
+	}
 }
 
 // surveyRows is the largest magnitude of a channel in plane k, whether something isn't
