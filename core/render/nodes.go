@@ -23,12 +23,18 @@ type nodes struct {
 	tiles  grid.Dims
 	skip   []uint8 // 0 for tiles with something in them
 	edge   int     // of a tile, its ring included
-	begin  []int32
-	corner [][3]float32 // of each tile, in voxels
-	own    []float32    // the largest density of each tile's nodes
-	peak   []float32    // and of all that a moment of the exposure may move into it
-	far    [3]float32   // where density ends, half a voxel beyond the volume
+	plots  []plot
+	far    [3]float32 // where density ends, half a voxel beyond the volume
 	q      []uint16
+}
+
+// plot is what there is to know of a tile, in half a line of the cache.
+type plot struct {
+	begin  int32      // of its nodes; −1 without
+	peak   float32    // the largest density that a moment of the exposure may move into it
+	own    float32    // and of its nodes
+	corner [3]float32 // in voxels
+	_      [2]float32
 }
 
 // nodeTile is the edge of tiles in voxels where smoke is dense: smaller than where emptiness
@@ -49,8 +55,8 @@ func (v *Volume) thinTiles(sigma float64) bool {
 	return sum*sigma*tile*v.H < 2*float64(n)
 }
 
-// mostNodes bounds, in bytes, what the nodes of a volume take.
-const mostNodes = 2 << 30
+// mostNodes bounds the nodes of a volume, of two bytes each.
+const mostNodes = 1 << 30
 
 // nodesOf lays a volume's density out for paths; nil where a curve bends it, which has to
 // be worked out at the place itself, or where it would take too much memory. sigma is
@@ -69,17 +75,18 @@ func (v *Volume) nodesOf(sigma float64, crew grid.Crew) *nodes {
 	up := func(many int) int { return (many + n.tile - 1) / n.tile }
 	n.tiles = grid.Dims{NX: up(d.NX), NY: up(d.NY), NZ: up(d.NZ)}
 	t, size, full := n.tiles, n.edge*n.edge*n.edge, 0
-	n.begin, n.corner, n.own = make([]int32, t.Len()), make([][3]float32, t.Len()), make([]float32, t.Len())
-	for m := range n.begin {
+	n.plots = make([]plot, t.Len())
+	for m := range n.plots {
 		i, j, k := m%t.NX, m/t.NX%t.NY, m/(t.NX*t.NY)
-		n.corner[m] = [3]float32{float32(n.tile * i), float32(n.tile * j), float32(n.tile * k)}
-		n.begin[m] = -1
+		p := &n.plots[m]
+		p.corner = [3]float32{float32(n.tile * i), float32(n.tile * j), float32(n.tile * k)}
+		p.begin = -1
 		if v.still[v.tiles.Index(i*n.tile/tile, j*n.tile/tile, k*n.tile/tile)] > 0 {
-			n.begin[m] = int32(full)
+			p.begin = int32(full * size)
 			full++
 		}
 	}
-	if v.opacity != nil || full*size*int(unsafe.Sizeof(n.q[0])) > mostNodes {
+	if v.opacity != nil || full*size > mostNodes {
 		return nil
 	}
 	if full > 0 {
@@ -88,24 +95,31 @@ func (v *Volume) nodesOf(sigma float64, crew grid.Crew) *nodes {
 	crew.For(t.Len(), 16, func(lo, hi int) {
 		room := newNodeRoom(n.edge)
 		for m := lo; m < hi; m++ {
-			if n.begin[m] < 0 {
+			p := &n.plots[m]
+			if p.begin < 0 {
 				continue
 			}
 			if v.spline != nil {
-				room.smooth(v.spline.c, n.corner[m])
+				room.smooth(v.spline.c, p.corner)
 			} else {
-				room.copy(v.Density, n.corner[m])
+				room.copy(v.Density, p.corner)
 			}
-			n.own[m] = pack(n.q[int(n.begin[m])*size:][:size], room.out)
+			p.own = pack(n.q[p.begin:][:size], room.out)
+			p.peak = p.own
 		}
 	})
-	n.peak = n.own
 	if blurs {
-		n.peak = v.moves.spread(v, n.own)
+		own := make([]float32, t.Len())
+		for m := range own {
+			own[m] = n.plots[m].own
+		}
+		for m, x := range v.moves.spread(v, own) {
+			n.plots[m].peak = x
+		}
 	}
 	n.skip = make([]uint8, t.Len())
-	for m, p := range n.peak {
-		if p <= 0 {
+	for m := range n.plots {
+		if n.plots[m].peak <= 0 {
 			n.skip[m] = 1
 		}
 	}
@@ -129,31 +143,33 @@ func pack(to []uint16, from []float32) float32 {
 }
 
 // share draws a node for a place in voxels in or by a tile, and is its density over the
-// tile's peak.
-func (n *nodes) share(m int, x, y, z float32, bits uint64) float32 {
-	if n.begin[m] < 0 || x > n.far[0] || y > n.far[1] || z > n.far[2] {
+// tile's largest.
+func (n *nodes) share(p *plot, x, y, z float32, bits uint64) float32 {
+	if x > n.far[0] || y > n.far[1] || z > n.far[2] {
 		return 0
 	}
-	c, k := &n.corner[m], float32(n.fold)
+	k, last := float32(n.fold), n.edge-1
 	const unit = 1.0 / (1 << 21)
-	// half a node down, a ring up, and on by chance
-	i := int((x-c[0])*k + 0.5 + float32(bits&(1<<21-1))*unit)
-	j := int((y-c[1])*k + 0.5 + float32(bits>>21&(1<<21-1))*unit)
-	l := int((z-c[2])*k + 0.5 + float32(bits>>42&(1<<21-1))*unit)
-	last := n.edge - 1
-	i, j, l = min(max(i, 0), last), min(max(j, 0), last), min(max(l, 0), last)
-	return float32(n.q[(int(n.begin[m])*n.edge+l)*n.edge*n.edge+j*n.edge+i]) * (1.0 / 65535)
+	// half a node down, a ring up, and on by chance; below 0 by less than 1 is 0
+	i := int((x-p.corner[0])*k + 0.5 + float32(int64(bits&(1<<21-1)))*unit)
+	j := int((y-p.corner[1])*k + 0.5 + float32(int64(bits>>21&(1<<21-1)))*unit)
+	l := int((z-p.corner[2])*k + 0.5 + float32(int64(bits>>42&(1<<21-1)))*unit)
+	return float32(n.q[int(p.begin)+(min(l, last)*n.edge+min(j, last))*n.edge+min(i, last)]) * (1.0 / 65535)
 }
 
-// elsewhere is share where fluid has moved from, which may be any tile.
+// elsewhere is the share of the largest density of a tile, met by a moment of the exposure,
+// where fluid has moved from, which may be any other.
 func (n *nodes) elsewhere(v *Volume, m int, p geom.Vec3, bits uint64) float32 {
 	if p.X < -0.5 || p.Y < -0.5 || p.Z < -0.5 {
 		return 0
 	}
 	t := n.tiles
 	at := func(x float64, many int) int { return min(max(int(x)/n.tile, 0), many-1) }
-	here := t.Index(at(p.X, t.NX), at(p.Y, t.NY), at(p.Z, t.NZ))
-	return n.share(here, float32(p.X), float32(p.Y), float32(p.Z), bits) * n.own[here] / n.peak[m]
+	here := &n.plots[t.Index(at(p.X, t.NX), at(p.Y, t.NY), at(p.Z, t.NZ))]
+	if here.begin < 0 {
+		return 0
+	}
+	return n.share(here, float32(p.X), float32(p.Y), float32(p.Z), bits) * here.own / n.plots[m].peak
 }
 
 // nodeRoom is what a tile's nodes are worked out in.
@@ -232,22 +248,27 @@ func (r *nodeRoom) smooth(c *grid.Field, corner [3]float32) {
 
 // chance is how likely a trial collision on a crossing is a real one: density there over
 // the tile's majorant.
-func (t *trip) chance(c *crossing, d geom.Vec3, x float64) float64 {
-	v, p := c.v, c.q.Add(d.Mul(x))
-	n := v.nodes
-	if n == nil {
+func (t *trip) chance(c *crossing, d *geom.Vec3, x float64) float64 {
+	v := c.v
+	if n := v.nodes; n != nil && (v.moves == nil || t.moment == 0) {
+		return float64(n.share(&n.plots[c.tile], float32(c.q.X+d.X*x), float32(c.q.Y+d.Y*x), float32(c.q.Z+d.Z*x), t.r.bits()))
+	}
+	return t.farChance(c, c.q.Add(d.Mul(x)))
+}
+
+// farChance is chance of what has to be worked out.
+func (t *trip) farChance(c *crossing, p geom.Vec3) float64 {
+	v := c.v
+	if v.nodes == nil {
 		return math.Min(float64(v.blurred(p, t.moment))/float64(v.major[c.tile]), 1)
 	}
-	if v.moves != nil && t.moment != 0 {
-		return float64(n.elsewhere(v, c.tile, v.moves.back(v, p, t.moment), t.r.bits()))
-	}
-	return float64(n.share(c.tile, float32(p.X), float32(p.Y), float32(p.Z), t.r.bits()))
+	return float64(v.nodes.elsewhere(v, c.tile, v.moves.back(v, p, t.moment), t.r.bits()))
 }
 
 // majorant is the largest density that trial collisions in the crossing's tile meet.
 func (c *crossing) majorant() float64 {
 	if n := c.v.nodes; n != nil {
-		return float64(n.peak[c.tile])
+		return float64(n.plots[c.tile].peak)
 	}
 	return float64(c.v.major[c.tile])
 }

@@ -41,7 +41,7 @@ func meanOfNodes(t *testing.T, f *grid.Field, smooth bool, sigma float64, crew g
 		at := func(x float64) int { return int(min(max(x, 0), 20)) / n.tile }
 		m := n.tiles.Index(at(p.X), at(p.Y), at(p.Z))
 		want := float64(v.blurred(p, 0))
-		if n.begin[m] < 0 {
+		if n.plots[m].begin < 0 {
 			if want > 0 && !smooth {
 				t.Fatalf("no nodes at %v, where the density is %g", p, want)
 			}
@@ -51,14 +51,14 @@ func meanOfNodes(t *testing.T, f *grid.Field, smooth bool, sigma float64, crew g
 		sum := 0.0
 		const draws = 20000
 		for range draws {
-			s := n.share(m, float32(p.X), float32(p.Y), float32(p.Z), r.bits())
+			s := n.share(&n.plots[m], float32(p.X), float32(p.Y), float32(p.Z), r.bits())
 			if s > 1 {
 				t.Fatalf("a share of %g", s)
 			}
-			sum += float64(s) * float64(n.peak[m]) / draws
+			sum += float64(s) * float64(n.plots[m].peak) / draws
 		}
 		off, total = off+math.Abs(sum-want), total+want
-		if !smooth && math.Abs(sum-want) > 0.03*float64(n.peak[m]) {
+		if !smooth && math.Abs(sum-want) > 0.03*float64(n.plots[m].peak) {
 			t.Errorf("%g drawn at %v, %g interpolated", sum, p, want)
 		}
 	}
@@ -97,11 +97,11 @@ func TestNodesOfMovingFluid(t *testing.T) {
 	tr := &trip{r: dice{1}, moment: 1}
 	c := crossing{v: v, q: geom.V(0, 4, 4), tile: 3}
 	for x, want := range map[float64]float64{24: 1, 17: 0, 31.4: 0} { // 20 voxels on
-		if got := tr.chance(&c, geom.V(1, 0, 0), x); math.Abs(got-want) > 1e-4 {
+		if got := tr.chance(&c, &geom.Vec3{X: 1}, x); math.Abs(got-want) > 1e-4 {
 			t.Errorf("at %g voxels %g of the majorant, want %g", x, got, want)
 		}
 	}
-	if tr.moment = 0; tr.chance(&c, geom.V(1, 0, 0), 28) != 0 || c.majorant() != 2 {
-		t.Errorf("at the frame itself %g of %g", tr.chance(&c, geom.V(1, 0, 0), 28), c.majorant())
+	if tr.moment = 0; tr.chance(&c, &geom.Vec3{X: 1}, 28) != 0 || c.majorant() != 2 {
+		t.Errorf("at the frame itself %g of %g", tr.chance(&c, &geom.Vec3{X: 1}, 28), c.majorant())
 	}
 }

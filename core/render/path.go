@@ -738,7 +738,7 @@ func (t *trip) flyIn(v *Volume, o, d geom.Vec3, far float64) (at float64, by loo
 			// The real density over the majorant is the chance that this
 			// collision is one; else it is a null collision, and the flight goes
 			// on.
-			den := t.chance(&c, d, x)
+			den := t.chance(&c, &d, x)
 			if grey {
 				if r.next() < den {
 					return x * v.H, by, true
@@ -792,7 +792,7 @@ func (t *trip) transmit(p, d geom.Vec3, far float64) look.RGB {
 				if x += r.free() * mu; x >= c.to {
 					break
 				}
-				den := t.chance(&c, d, x)
+				den := t.chance(&c, &d, x)
 				for k := range 3 {
 					w[k] *= 1 - den*share[k]
 				}
@@ -823,7 +823,7 @@ func (t *trip) transmitGrey(p, d geom.Vec3, far float64) float64 {
 				if x += r.free() * mu; x >= c.to {
 					break
 				}
-				if w *= 1 - t.chance(&c, d, x); w < 0.1 {
+				if w *= 1 - t.chance(&c, &d, x); w < 0.1 {
 					if r.next() >= 0.5 {
 						return 0
 					}
