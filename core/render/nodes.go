@@ -145,7 +145,7 @@ func pack(to []uint16, from []float32) float32 {
 // share draws a node for a place in voxels in or by a tile, and is its density over the
 // tile's largest.
 func (n *nodes) share(p *plot, x, y, z float32, bits uint64) float32 {
-	if p.begin < 0 || x > n.far[0] || y > n.far[1] || z > n.far[2] {
+	if p.begin < 0 || !(min(x, y, z) >= -0.5) || x > n.far[0] || y > n.far[1] || z > n.far[2] {
 		return 0
 	}
 	k, last := float32(n.fold), n.edge-1
@@ -160,11 +160,8 @@ func (n *nodes) share(p *plot, x, y, z float32, bits uint64) float32 {
 // elsewhere is the share of the largest density of a tile, met by a moment of the exposure,
 // where fluid has moved from, which may be any other.
 func (n *nodes) elsewhere(v *Volume, m int, p geom.Vec3, bits uint64) float32 {
-	if p.X < -0.5 || p.Y < -0.5 || p.Z < -0.5 {
-		return 0
-	}
 	t := n.tiles
-	at := func(x float64, many int) int { return min(max(int(x)/n.tile, 0), many-1) }
+	at := func(x float64, many int) int { return min(max(int(x), 0)/n.tile, many-1) }
 	here := &n.plots[t.Index(at(p.X, t.NX), at(p.Y, t.NY), at(p.Z, t.NZ))]
 	return n.share(here, float32(p.X), float32(p.Y), float32(p.Z), bits) * here.own / n.plots[m].peak
 }
