@@ -104,8 +104,32 @@ func TestSensorOnPages(t *testing.T) {
 	if code, body := set("emitter1.speed, emitter1.temperature 300 to 500"); code != 200 || !strings.Contains(body, "drives inflow speed of") {
 		t.Errorf("%d %.300s", code, body)
 	}
+	follow := func(id, key, sensor string) (int, string) {
+		return s.post(t, "/shots/se/follow", "stage?el=emitter1", "id", id, "key", key, "sensor", sensor)
+	}
+	for _, bad := range [][3]string{{"emitter1", "form", x.ID}, {"emitter1", "smoke", "sensor9"}, {"emitter1", "smoke", "emitter1"}, {"emitter9", "smoke", x.ID}, {x.ID, "position", x.ID}} {
+		if code, body := follow(bad[0], bad[1], bad[2]); code != 422 {
+			t.Errorf("%v: %d %.120s", bad, code, body)
+		}
+	}
+	if code, body := follow("emitter1", "smoke", x.ID); code != 200 || !strings.Contains(body, "smoke, inflow speed and temperature follow "+x.Name) && !strings.Contains(body, "follow "+x.Name) {
+		t.Errorf("%d %.300s", code, body)
+	}
+	_, body := s.get(t, "/shots/se/stage?el=emitter1")
+	if n := strings.Count(body, `class="follow on"`); n != 3 {
+		t.Errorf("%d values show that they follow a sensor, want 3", n)
+	}
+	if !strings.Contains(body, `<option value="`+x.ID+`" >`+x.Name) && !strings.Contains(body, `<option value="`+x.ID+`">`+x.Name) {
+		t.Error("the sheet doesn't offer the sensor as what limits the emitter")
+	}
+	if code, _ := follow("emitter1", "smoke", ""); code != 200 {
+		t.Errorf("%d", code)
+	}
+	if _, body = s.get(t, "/shots/se/stage?el="+x.ID); !strings.Contains(body, "emitter1.speed, emitter1.temperature 300 to 500") {
+		t.Error("what else the sensor drives is lost")
+	}
 	s.finish(t, row)
-	_, body := s.get(t, "/shots/se/takes?take=1")
+	_, body = s.get(t, "/shots/se/takes?take=1")
 	if !strings.Contains(body, "Measured by "+x.Name) {
 		t.Error("the take doesn't plot what the sensor measured")
 	}

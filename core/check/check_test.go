@@ -259,6 +259,9 @@ func TestFindsAndMends(t *testing.T) {
 			val.SensorDrives.Set(x, e.ID+".speed")
 			val.SensorChannel.Set(x, "particles")
 		},
+		"mask-gone": func(s *shot.Shot, d, e *shot.Element) {
+			val.Mask.Set(e, "sensor9")
+		},
 		"particles-many": func(s *shot.Shot, d, e *shot.Element) {
 			d.Set(val.Fluid.Name(), text("particles"))
 			e.Set(val.BirthRate.Name(), n(4e6))

@@ -81,7 +81,7 @@ func Do(d *shot.Shot, list ...Command) (*shot.Shot, error) {
 // Those that need more than JSON can say (files, painted weights, recipes) are made
 // by the pages themselves.
 var commands = map[string]func() Command{
-	"set": func() Command { return &Set{} }, "reset": func() Command { return &Reset{} }, "key": func() Command { return &ToggleKey{} }, "keys": func() Command { return &Keys{} },
+	"set": func() Command { return &Set{} }, "reset": func() Command { return &Reset{} }, "key": func() Command { return &ToggleKey{} }, "follow": func() Command { return &Follow{} }, "keys": func() Command { return &Keys{} },
 	"curve": func() Command { return &Curve{} }, "add": func() Command { return &Add{} }, "remove": func() Command { return &Remove{} }, "duplicate": func() Command { return &Duplicate{} },
 	"rename": func() Command { return &Rename{} }, "mute": func() Command { return &Mute{} }, "move": func() Command { return &Move{} }, "scope": func() Command { return &Scope{} },
 	"round": func() Command { return &Round{} }, "voxels": func() Command { return &Voxels{} },

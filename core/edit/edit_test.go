@@ -249,3 +249,34 @@ func bare() *shot.Shot {
 	s.Add(shot.Emitter)
 	return s
 }
+
+// A value follows one sensor, or none; what else sensors drive stays as it was typed.
+func TestFollow(t *testing.T) {
+	s := sample()
+	a, b := s.Add(shot.Sensor), s.Add(shot.Sensor)
+	val.SensorDrives.Set(a, "emitter1.fuel, emitter1.temperature 300 to 500")
+	c := do(t, s, fmt.Sprintf(`{"do": "follow", "at": "emitter1", "value": "smoke", "sensor": %q}`, a.ID))
+	if got := val.SensorDrives.Of(c.Element(a.ID)); got != "emitter1.fuel, emitter1.temperature 300 to 500, emitter1.smoke" {
+		t.Errorf("the first drives %q", got)
+	}
+	c = do(t, c, fmt.Sprintf(`{"do": "follow", "at": "emitter1", "value": "temperature", "sensor": %q}`, b.ID))
+	if x, y := val.SensorDrives.Of(c.Element(a.ID)), val.SensorDrives.Of(c.Element(b.ID)); x != "emitter1.fuel, emitter1.smoke" || y != "emitter1.temperature" {
+		t.Errorf("they drive %q and %q", x, y)
+	}
+	if by := c.Follows("emitter1", "temperature"); by == nil || by.ID != b.ID {
+		t.Errorf("the temperature follows %v", by)
+	}
+	c = do(t, c, `{"do": "follow", "at": "emitter1", "value": "temperature", "sensor": ""}`)
+	if by := c.Follows("emitter1", "temperature"); by != nil {
+		t.Errorf("the temperature still follows %v", by)
+	}
+	for _, bad := range []string{`{"do": "follow", "at": "emitter1", "value": "shape", "sensor": "sensor1"}`, `{"do": "follow", "at": "emitter1", "value": "smoke", "sensor": "camera"}`} {
+		list, err := edit.Decode([]byte(bad))
+		if err == nil {
+			_, err = edit.Do(s, list...)
+		}
+		if err == nil {
+			t.Errorf("%s is taken", bad)
+		}
+	}
+}

@@ -132,6 +132,40 @@ func (c *ToggleKey) Apply(d *shot.Shot) error {
 	return wrong(c.At, c.Value, e.PutKey(x, shot.Key{Frame: c.Frame, Value: e.At(x.Key, val.Frame(c.Frame))}))
 }
 
+// Follow lets a value follow a sensor, and no other; an empty id lets it follow none.
+type Follow struct {
+	At     string `json:"at"`
+	Value  string `json:"value"`
+	Sensor string `json:"sensor"`
+}
+
+// Label says what is done.
+func (c *Follow) Label() string { return "follow a sensor" }
+
+// Apply lets the value follow.
+func (c *Follow) Apply(d *shot.Shot) error {
+	e, x, err := entry(d, c.At, c.Value)
+	if err != nil {
+		return err
+	}
+	if why := e.Drivable(x); why != "" && c.Sensor != "" {
+		return wrongf(c.At, c.Value, "%s can't follow a sensor: %s", x.Label, why)
+	}
+	to := d.Element(c.Sensor)
+	if c.Sensor != "" && (to == nil || to.Kind != shot.Sensor) {
+		return wrongf(c.At, c.Value, "there is no sensor %q to follow", c.Sensor)
+	}
+	for _, s := range d.Of(shot.Sensor) {
+		if s.Drives(e.ID, x.Key) == (s == to) {
+			continue
+		}
+		if err := s.Drive(e.ID, x.Key, s == to); err != nil {
+			return wrong(c.At, c.Value, err)
+		}
+	}
+	return nil
+}
+
 // keyable refuses keys on values that have none, with the catalogue's reason.
 func keyable(d *shot.Shot, at, value string) (*shot.Element, *shot.Entry, error) {
 	e, x, err := entry(d, at, value)

@@ -175,7 +175,7 @@ func (s *Solver) makeVolume(lo, hi [3]int, cells float64, e *Emitter) float64 {
 					g.X = outer(p.Add(geom.V(d, 0, 0))) - outer(p.Sub(geom.V(d, 0, 0)))
 					g.Y = outer(p.Add(geom.V(0, d, 0))) - outer(p.Sub(geom.V(0, d, 0)))
 					g.Z = outer(p.Add(geom.V(0, 0, d))) - outer(p.Sub(geom.V(0, 0, d)))
-					a += g.Len()
+					a += g.Len() * e.Mask.Weight(p)
 				}
 			}
 			return a

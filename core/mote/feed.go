@@ -10,6 +10,7 @@ import (
 	"zarf/core/noise"
 	"zarf/core/shot"
 	"zarf/core/shot/val"
+	"zarf/core/sim"
 	"zarf/core/stage"
 )
 
@@ -222,8 +223,22 @@ func (m *Stage) births(at *stage.Moment, n int, lasts float64, f *figures) {
 				places = form.Places(at.Dt, when, seed)
 			}
 		}
-		m.bearAll(e, at, places, seed, f)
+		m.bearAll(e, at, masked(places, &em.Mask, seed, when), seed, f)
 	}
+}
+
+// masked leaves of places those that a mask lets be, by chance where it fades.
+func masked(places []Place, by *sim.Mask, seed uint64, when int) []Place {
+	if !by.On {
+		return places
+	}
+	out := places[:0]
+	for n, p := range places {
+		if w := by.Weight(p.P); w > 0 && float64(noise.Hash(seed, int64(when), int64(n), 6)>>11)/(1<<53) < w {
+			out = append(out, p)
+		}
+	}
+	return out
 }
 
 // share is the part of a frame's limit that a substep has.

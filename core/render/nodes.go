@@ -18,14 +18,14 @@ import (
 // smoothly of their halves: by tiles, each with a ring of nodes round it, as shares of the
 // largest of them.
 type nodes struct {
-	fold   int // nodes a voxel along each axis
-	tile   int // voxels along the edges of tiles
-	tiles  grid.Dims
-	skip   []uint8 // 0 for tiles with something in them
-	edge   int     // of a tile, its ring included
-	plots  []plot
-	far    [3]float32 // where density ends, half a voxel beyond the volume
-	q      []uint16
+	fold  int // nodes a voxel along each axis
+	tile  int // voxels along the edges of tiles
+	tiles grid.Dims
+	skip  []uint8 // 0 for tiles with something in them
+	edge  int     // of a tile, its ring included
+	plots []plot
+	far   [3]float32 // where density ends, half a voxel beyond the volume
+	q     []uint16
 }
 
 // plot is what there is to know of a tile, in half a line of the cache.

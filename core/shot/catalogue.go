@@ -38,6 +38,7 @@ type Entry struct {
 	After    string // the value that it follows on the sheet; empty: it stands last
 	When     string // "key=choice|choice&key=choice": shown, and of consequence, only then
 	Counts   string // like When: of consequence only then, though always shown
+	Refs     []Kind // kinds of elements that a reference may name; domains and sequences where empty
 }
 
 // Name is the value's name; an entry stands for it wherever one is asked for.

@@ -180,7 +180,7 @@ func (e *Entry) Matters(r val.Reader, in Within) bool {
 
 // Holds reports whether a condition is met: "a=x|y&b=true" asks a for x or y
 // and b to be on; "a=x|b=y" one of both; "a=+" a to be a number that isn't always
-// 0; "in=fire" what the element acts on; "a=@film" a to be a file format that can.
+// 0, or to name something; "in=fire" what the element acts on; "a=@film" a to be a file format that can.
 //
 // Conditions are words in declarations and not functions, so that sheets can be told
 // by the catalogue alone, on the command line too.
@@ -218,7 +218,7 @@ func holds(cond string, r val.Reader, in Within) bool {
 		// frame.
 		// keys may lead away from 0 later
 		if alt == "+" {
-			if k, ok := r.(interface{ Keyed(...val.Name) bool }); v.Num != 0 || ok && k.Keyed(val.NumKey(key)) {
+			if k, ok := r.(interface{ Keyed(...val.Name) bool }); v.Num != 0 || v.Text != "" || ok && k.Keyed(val.NumKey(key)) {
 				return true
 			}
 		} else if alt == "true" || alt == "false" {

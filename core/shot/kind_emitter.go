@@ -29,6 +29,8 @@ func emitters() KindDef {
 			of(val.Breakup, Entry{Kind: Emitter, Label: "Breakup", Type: Number, Default: Num(0), Min: 0, Max: 1, Step: 0.05, Keyable: true, Main: true, Topic: "breakup", Sim: true, Help: "Noise that leaves gaps in the emission, 0 none to 1 only wisps. Costs nothing."}),
 			of(val.BreakupSize, Entry{Kind: Emitter, Label: "Breakup size", Type: Number, Unit: Metre, Default: Num(0.12), Min: 1e-4, Max: 1e4, Keyable: true, Main: true, Topic: "breakup", Sim: true, Counts: "breakup=+", Help: "Size of the gaps. Under two voxels they can't be seen."}),
 			of(val.BreakupRate, Entry{Kind: Emitter, Label: "Breakup speed", Type: Number, Unit: PerSecond, Default: Num(1), Min: 0, Max: 1000, Step: 0.1, Keyable: true, Topic: "breakup", Sim: true, Counts: "breakup=+", Help: "How many times a second the pattern has changed altogether."}),
+			of(val.Mask, mask),
+			of(val.MaskFade, maskFade),
 			of(val.Pulse, Entry{Kind: Emitter, Label: "Pulses every", Type: Number, Unit: Second, Default: Num(0), Min: 0, Max: 10000, Step: 0.1, Keyable: true, Topic: "time", Sim: true, Help: "Time from one puff to the next; 0 emits all the time."}),
 			of(val.PulseShare, Entry{Kind: Emitter, Label: "Pulse length", Type: Number, Default: Num(0.4), Min: 0, Max: 1, Step: 0.05, Keyable: true, Topic: "time", Sim: true, Counts: "pulse=+", Help: "Share of that time for which it emits."}),
 			of(val.Begin, Entry{Kind: Emitter, Label: "From frame", Type: Integer, Unit: Frames, Default: Num(-100000), Min: -100000, Max: 1000000, Step: 1, Fixed: fixedFrames, Topic: "time", Sim: true, Help: "First frame on which it emits; −100000 means always."}),

@@ -3,6 +3,7 @@ package shot
 import (
 	"fmt"
 	"math"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -23,12 +24,19 @@ type Driven struct {
 	From, To     float64
 }
 
+// driveParts parts a list of driven values.
+func driveParts(text string) (out []string) {
+	for _, part := range strings.FieldsFunc(text, func(r rune) bool { return r == ',' || r == '\n' || r == ';' }) {
+		if part = strings.TrimSpace(part); part != "" {
+			out = append(out, part)
+		}
+	}
+	return out
+}
+
 // drivesIn reads a list of driven values as a person types it.
 func drivesIn(text string) (out []Driven, err error) {
-	for _, part := range strings.FieldsFunc(text, func(r rune) bool { return r == ',' || r == '\n' || r == ';' }) {
-		if part = strings.TrimSpace(part); part == "" {
-			continue
-		}
+	for _, part := range driveParts(text) {
 		var d Driven
 		words := strings.Fields(part)
 		id, key, ok := strings.Cut(words[0], ".")
@@ -51,6 +59,66 @@ func drivesIn(text string) (out []Driven, err error) {
 func (e *Element) Driven() []Driven {
 	list, _ := drivesIn(val.SensorDrives.Of(e)) // it was checked as it came in
 	return list
+}
+
+// Drivable tells why a value of an element can't be driven by sensors; "" where it can.
+func (e *Element) Drivable(x *Entry) string {
+	switch {
+	case e.Kind == Sensor:
+		return "sensors don't drive sensors"
+	case !x.Keyable || !x.Type.Numeric():
+		return "only numbers that can have keys can be driven"
+	case !x.Sim:
+		return "no simulation reads it"
+	}
+	return ""
+}
+
+// Drive adds a value to those that a sensor drives, or takes it from them; the others stay
+// as they were typed.
+func (e *Element) Drive(element, key string, on bool) error {
+	var kept []string
+	for _, part := range driveParts(val.SensorDrives.Of(e)) {
+		if words := strings.Fields(part); words[0] != element+"."+key {
+			kept = append(kept, strings.Join(words, " "))
+		}
+	}
+	if on {
+		kept = append(kept, element+"."+key)
+	}
+	return e.Put(val.SensorDrives.Name(), Text(strings.Join(kept, ", ")))
+}
+
+// Follows is the first sensor that drives a value of an element; nil where none does.
+func (s *Shot) Follows(element, key string) *Element {
+	for _, e := range s.Of(Sensor) {
+		if e.Drives(element, key) {
+			return e
+		}
+	}
+	return nil
+}
+
+// MaskOf is the sensor whose form limits an element in a domain; nil without, or where it
+// is muted or doesn't act there.
+func (s *Shot) MaskOf(e, d *Element) *Element {
+	if by := s.Element(e.Masked()); by != nil && by.Kind == Sensor && !by.Muted && by.Acts(d) {
+		return by
+	}
+	return nil
+}
+
+// Masked is the id of the sensor whose form limits an element; "" without.
+func (e *Element) Masked() string {
+	if Find(e.Kind, val.Mask.Name()) == nil {
+		return ""
+	}
+	return val.Mask.Of(e)
+}
+
+// Drives tells that a sensor drives a value of an element.
+func (e *Element) Drives(element, key string) bool {
+	return slices.ContainsFunc(e.Driven(), func(d Driven) bool { return d.Element == element && d.Key == key })
 }
 
 // drivesType is a list of values of elements.
@@ -88,9 +156,10 @@ func sensors() KindDef {
 	}
 	return KindDef{Kind: Sensor, Name: "Sensor", Group: "measures it", Shaped: true, Scoped: true, Glyph: "M2.5 5.5v-3h3M10.5 2.5h3v3M13.5 10.5v3h-3M5.5 13.5h-3v-3M8 5.5v5M5.5 8h5", Values: append(Placed("box", Vec(1, 1, 1)), []Entry{
 		entry(val.SensorOf, Entry{Label: "In", Type: Ref, Topic: "measures", Help: "The domain that it measures. Nothing: that which is run. Another one is made first, and then read from its cache."}),
-		entry(val.SensorChannel, Entry{Label: "Measures", Type: Choice, Default: Text("temperature"), Choices: opts("density", "smoke, or how full of liquid", "temperature", "heat, K over the air", "burn", "flame", "particles", "how many particles"), Main: true, Topic: "measures", Help: "What it measures within its form."}),
+		entry(val.SensorChannel, Entry{Label: "Measures", Type: Choice, Default: Text("temperature"), Choices: opts("density", "smoke, or how full of liquid", "temperature", "heat, K over the air", "burn", "flame", "particles", "how many particles", "near", "how far away an element is", "reach", "how far away smoke or liquid is", "since", "seconds since a sensor fired"), Main: true, Topic: "measures", Help: "What it measures within its form, or in metres from its form on. A sensor has fired once it reads half, and fires anew after it was under that."}),
+		entry(val.SensorFrom, Entry{Label: "Of", Type: Ref, Refs: []Kind{Emitter, Collider, Wind, Turbulence, Vortex, Radial, Drag, Guide, Pull, Sensor}, Main: true, Topic: "measures", When: "sensor_channel=near|since", Help: "The element whose distance it measures, from form to form, or the sensor whose firing it waits for."}),
 		entry(val.SensorMeasure, Entry{Label: "As", Type: Choice, Default: Text("share"), Choices: opts("share", "share of its volume over a value", "mean", "mean", "most", "largest", "total", "total over its volume"), Main: true, Topic: "measures", When: "sensor_channel=density|temperature|burn", Help: "A share is from 0 to 1; a total is the channel's value times cubic metres."}),
-		entry(val.SensorOver, Entry{Label: "Over", Type: Number, Default: Num(100), Min: -1e6, Max: 1e6, Step: 10, Main: true, Fixed: fixedSensor, Topic: "measures", When: "sensor_channel=density|temperature|burn&sensor_measure=share", Help: "The value that counts as reached: heat in kelvin over the air, smoke and flame from 0 to 1."}),
+		entry(val.SensorOver, Entry{Label: "Over", Type: Number, Default: Num(100), Min: -1e6, Max: 1e6, Step: 10, Main: true, Fixed: fixedSensor, Topic: "measures", When: "sensor_channel=density|temperature|burn|reach&sensor_measure=share", Help: "The value that counts as reached: heat in kelvin over the air, smoke and flame from 0 to 1."}),
 		entry(val.SensorLow, Entry{Label: "Off at", Type: Number, Default: Num(0), Min: -1e9, Max: 1e9, Step: 0.05, Fixed: fixedSensor, Topic: "response", Help: "What is measured where the sensor reads 0."}),
 		entry(val.SensorHigh, Entry{Label: "Full at", Type: Number, Default: Num(0.1), Min: -1e9, Max: 1e9, Step: 0.05, Main: true, Fixed: fixedSensor, Topic: "response", Help: "What is measured where it reads 1. A tenth of its volume, as a share."}),
 		entry(val.SensorCurve, Entry{Label: "Response", Type: Curve, Default: Text("0 0; 1 1"), Min: 0, Max: 1, Topic: "response", Help: "From off, at the left, to full."}),
@@ -105,6 +174,18 @@ func sensors() KindDef {
 		Sentence: func(s *Shot, e *Element) string {
 			what := map[string]string{"density": "smoke", "temperature": "heat", "burn": "flame", "particles": "particles"}[val.SensorChannel.Of(e)]
 			t := "measures " + what + " in a " + s.SizeWords(e)
+			of := "an element"
+			if o := s.Element(val.SensorFrom.Of(e)); o != nil {
+				of = o.Name
+			}
+			switch val.SensorChannel.Of(e) {
+			case "near":
+				t = "measures how far " + of + " is from a " + s.SizeWords(e)
+			case "reach":
+				t = "measures how far smoke or liquid is from a " + s.SizeWords(e)
+			case "since":
+				t = "measures the time since " + of + " fired"
+			}
 			if val.SensorLatched.Of(e) {
 				t += ", stays on once it has fired"
 			}

@@ -3,6 +3,7 @@ package shot
 import (
 	"fmt"
 	"slices"
+	"strings"
 
 	"zarf/core/format"
 	"zarf/core/geom"
@@ -163,10 +164,35 @@ func (s *Shot) Place(e *Element) {
 // Sentence says in words what an element does, from its values; lengths in the
 // shot's unit.
 func (s *Shot) Sentence(e *Element) string {
-	if say := e.Kind.Def().Sentence; say != nil {
-		return say(s, e)
+	say := e.Kind.Def().Sentence
+	if say == nil {
+		return ""
 	}
-	return ""
+	t := say(s, e)
+	if e.Kind == Sensor {
+		return t
+	}
+	by := map[string][]string{} // what follows each sensor
+	var order []string
+	for _, x := range Entries(e.Kind) {
+		if o := s.Follows(e.ID, x.Key); o != nil {
+			if by[o.Name] == nil {
+				order = append(order, o.Name)
+			}
+			by[o.Name] = append(by[o.Name], strings.ToLower(x.Label))
+		}
+	}
+	for _, name := range order {
+		verb := "follow"
+		if len(by[name]) == 1 {
+			verb = "follows"
+		}
+		t += " Its " + list(by[name]) + " " + verb + " " + name + "."
+	}
+	if o := s.Element(e.Masked()); o != nil {
+		t += " Only within " + o.Name + "."
+	}
+	return t
 }
 
 // Drawn is what the viewport draws of an element.

@@ -51,12 +51,22 @@ func Placed(form string, size Value) []Entry {
 }
 
 // Region are the values that limit a force to a place.
+//
+// What a sensor's form limits has the form's name, and fades out over its own distance.
 func Region(at Value) []Entry {
 	const limited = "region=box|sphere"
 	return []Entry{
 		of(val.Position, Entry{Label: "Position", Type: Vector, Unit: Metre, Default: at, Min: -1e5, Max: 1e5, Keyable: true, Topic: "place", Sim: true, Counts: limited, Help: "Middle of its region; where it acts everywhere, only where its mark is drawn."}),
 		of(val.Region, Entry{Label: "Acts", Type: Choice, Default: Text("everywhere"), Choices: opts("everywhere", "everywhere", "box", "within a box", "sphere", "within a sphere"), Main: true, Topic: "place", Sim: true, Help: "Where it acts. A region costs a little time, and saves some outside."}),
 		of(val.RegionSize, Entry{Label: "Region's size", Type: Vector, Unit: Metre, Default: Vec(1, 1, 1), Min: 1e-4, Max: 1e5, Keyable: true, Topic: "place", Sim: true, When: limited, Help: "Width, height and depth within which it acts fully."}),
+		of(val.Mask, mask),
+		of(val.MaskFade, maskFade),
 		of(val.RegionFade, Entry{Label: "Fades out over", Type: Number, Unit: Metre, Default: Num(0.2), Min: 0, Max: 1e5, Keyable: true, Topic: "place", Sim: true, When: limited, Help: "Distance outside the region over which it fades to nothing. Under two voxels its border shows."}),
 	}
 }
+
+// What limits where something acts to a sensor's form.
+var (
+	mask     = Entry{Label: "Only within", Type: Ref, Refs: []Kind{Sensor}, Topic: "place", Sim: true, Counts: "mask=+", Help: "A sensor whose form says where it acts or emits, place by place: move the form, and the place moves. Nothing: anywhere."}
+	maskFade = Entry{Label: "… fading over", Type: Number, Unit: Metre, Default: Num(0.2), Min: 0, Max: 1e5, Keyable: true, Topic: "place", Sim: true, When: "mask=+", Help: "Distance outside that form over which it fades to nothing."}
+)

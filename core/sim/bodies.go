@@ -23,6 +23,7 @@ type Emitter struct {
 	NoiseSize  float64   // m
 	NoisePhase float64   // how far its noise has run by now, in changes of the whole pattern
 	Seed       uint64
+	Mask       Mask
 }
 
 // Source is another fluid that emits: how much of it there is, 1 counting once,
@@ -90,9 +91,13 @@ func moving(now, before *geom.Shape, p geom.Vec3, dt float64) geom.Vec3 {
 // voxel thick: else a coarse run would emit colder and thinner gas than a fine
 // one, and fuel might not light.
 func (e *Emitter) Cover(p geom.Vec3, h float64) float64 {
+	by := e.Mask.Weight(p)
+	if by <= 0 {
+		return 0
+	}
 	if e.Source != nil {
 		c, _ := e.Source.At(p)
-		return c
+		return c * by
 	}
 	d := e.Shape.Distance(p)
 	if e.Surface > 0 {
@@ -106,7 +111,7 @@ func (e *Emitter) Cover(p geom.Vec3, h float64) float64 {
 	if c > 0 && e.Shape.Body != nil {
 		c *= e.Shape.Body.Share(e.Shape.Local(p))
 	}
-	return c
+	return c * by
 }
 
 // Gaps is the share that noise leaves of the emission at p, 0 to 1.

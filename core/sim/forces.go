@@ -10,6 +10,35 @@ type Region struct {
 	Shape   geom.Shape
 	Limited bool
 	Fade    float64
+	Also    Mask
+}
+
+// Mask limits something to a form of its own: full within, fading to nothing over Fade
+// metres outside. The zero mask limits nothing.
+type Mask struct {
+	Shape geom.Shape
+	On    bool
+	Fade  float64
+}
+
+// Weight is the mask's strength at p, 0 to 1.
+func (m *Mask) Weight(p geom.Vec3) float64 {
+	if !m.On {
+		return 1
+	}
+	return fading(m.Shape.Distance(p), m.Fade)
+}
+
+// fading is 1 within a form, and goes to 0 over a distance outside.
+func fading(d, fade float64) float64 {
+	switch {
+	case d <= 0:
+		return 1
+	case d >= fade:
+		return 0
+	}
+	t := 1 - d/fade
+	return t * t * (3 - 2*t)
 }
 
 // Weight is the region's strength at p, 0 to 1.
@@ -17,15 +46,11 @@ func (r *Region) Weight(p geom.Vec3) float64 {
 	if !r.Limited {
 		return 1
 	}
-	d := r.Shape.Distance(p)
-	switch {
-	case d <= 0:
-		return 1
-	case d >= r.Fade:
-		return 0
+	w := fading(r.Shape.Distance(p), r.Fade)
+	if w > 0 {
+		w *= r.Also.Weight(p)
 	}
-	t := 1 - d/r.Fade
-	return t * t * (3 - 2*t)
+	return w
 }
 
 // Wind drags the air towards a velocity.

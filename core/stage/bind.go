@@ -49,7 +49,23 @@ func init() {
 // Region is where a force acts at the moment.
 func (m *Moment) Region(e *shot.Element) (r sim.Region) {
 	r.Shape, r.Fade, r.Limited = e.RegionShape(m.Now)
+	switch only := m.Mask(e); {
+	case !only.On:
+	case r.Limited:
+		r.Also = only
+	default:
+		r.Shape, r.Fade, r.Limited = only.Shape, only.Fade, true
+	}
 	return r
+}
+
+// Mask is what a sensor's form limits an element to at the moment; nothing where it names
+// none that acts in the domain.
+func (m *Moment) Mask(e *shot.Element) sim.Mask {
+	if by := m.Shot.MaskOf(e, m.Domain); by != nil {
+		return sim.Mask{Shape: m.Form(by), On: true, Fade: val.MaskFade.At(e, m.Now)}
+	}
+	return sim.Mask{}
 }
 
 func bindCollider(m *Moment, e *shot.Element, out *sim.Scene) {

@@ -168,6 +168,7 @@ func (m *Moment) Emitter(e *shot.Element) (em sim.Emitter, ok bool) {
 	if em.Breakup > 0 {
 		em.NoiseSize, em.NoisePhase = val.BreakupSize.At(e, m.Now), m.Phase(e, val.BreakupRate)
 	}
+	em.Mask = m.Mask(e)
 	if val.From.Of(e) == "surface" {
 		em.Surface = val.Shell.At(e, m.Now)
 	}

@@ -19,6 +19,7 @@ func init() {
 	check.Register(check.Check{ID: "force-unfelt", Find: takenByNone})
 	check.Register(check.Check{ID: "sensor-idle", Find: sensorIdle})
 	check.Register(check.Check{ID: "sensor-outside", Find: sensorOutside})
+	check.Register(check.Check{ID: "mask-gone", Find: maskGone})
 	check.Register(check.Check{ID: "sensor-blind", Find: sensorBlind})
 	check.Register(check.Check{ID: "sensor-starves", Find: sensorStarves})
 }
@@ -124,7 +125,7 @@ func sensors(s *check.Scene) []*shot.Element { return s.Of(shot.Sensor) }
 func sensorIdle(s *check.Scene) (out []check.Finding) {
 	for _, e := range sensors(s) {
 		list := e.Driven()
-		if len(list) == 0 {
+		if len(list) == 0 && !named(s, e.ID) {
 			out = append(out, check.Finding{Severity: check.Note, Element: e.ID, What: e.Name + " drives nothing.", Why: "Name values of elements on its sheet, such as emitter2.fuel; till then it only measures."})
 		}
 		for _, d := range list {
@@ -149,9 +150,19 @@ func sensorIdle(s *check.Scene) (out []check.Finding) {
 	return out
 }
 
+// named tells that elements name a sensor, as what limits them or as what they wait for.
+func named(s *check.Scene, id string) bool {
+	return slices.ContainsFunc(s.Elements, func(e *shot.Element) bool {
+		return !e.Muted && (e.Masked() == id || e.Kind == shot.Sensor && val.SensorFrom.Of(e) == id)
+	})
+}
+
 // sensorOutside finds sensors whose form lies in none of the domains that they measure.
 func sensorOutside(s *check.Scene) (out []check.Finding) {
 	for _, e := range sensors(s) {
+		if c := val.SensorChannel.Of(e); c == "near" || c == "reach" || c == "since" {
+			continue // told from outside too
+		}
 		form, near, any := e.Shape(s.Now), "", false
 		for _, d := range s.Domains {
 			if !e.Acts(d) {
@@ -174,6 +185,13 @@ func sensorOutside(s *check.Scene) (out []check.Finding) {
 func sensorBlind(s *check.Scene) (out []check.Finding) {
 	for _, e := range sensors(s) {
 		channel := val.SensorChannel.Of(e)
+		if channel == "near" || channel == "since" {
+			out = append(out, sensorAlone(s, e, channel)...)
+			continue
+		}
+		if channel == "reach" {
+			channel = "density"
+		}
 		entry := shot.Find(shot.Sensor, val.SensorChannel.Name())
 		for _, d := range s.Domains {
 			if !e.Acts(d) {
@@ -199,6 +217,50 @@ func sensorBlind(s *check.Scene) (out []check.Finding) {
 	return out
 }
 
+// sensorAlone finds what a sensor should measure the distance of, or wait for, and can't.
+func sensorAlone(s *check.Scene, e *shot.Element, channel string) []check.Finding {
+	id := val.SensorFrom.Of(e)
+	o := s.Element(id)
+	f := check.Finding{Severity: check.Warning, Element: e.ID}
+	switch {
+	case id == "" && channel == "near":
+		f.What, f.Why = e.Name+" measures the distance of nothing.", "Name an element on its sheet."
+	case id == "":
+		f.What, f.Why = e.Name+" waits for no sensor.", "Name the sensor whose firing it counts from on its sheet."
+	case o == nil || o.Muted:
+		f.What, f.Why = fmt.Sprintf("%s measures %s, which is muted or gone.", e.Name, id), "It reads as if nothing were near and nothing had fired."
+	case channel == "since" && o.Kind != shot.Sensor:
+		f.What, f.Why = fmt.Sprintf("%s waits for %s to fire, which is no sensor.", e.Name, o.Name), "Only sensors fire."
+	default:
+		for _, d := range s.Domains {
+			if e.Acts(d) && o.Acts(d) {
+				return nil
+			}
+		}
+		f.What, f.Why = fmt.Sprintf("%s and %s act in no domain together.", e.Name, o.Name), "It reads as if nothing were near and nothing had fired."
+	}
+	return []check.Finding{f}
+}
+
+// maskGone finds elements that are limited to the form of a sensor that isn't there.
+func maskGone(s *check.Scene) (out []check.Finding) {
+	for _, e := range s.Elements {
+		id := e.Masked()
+		if id == "" || e.Muted {
+			continue
+		}
+		acts := false
+		for _, d := range s.Domains {
+			acts = acts || e.Acts(d) && s.MaskOf(e, d) != nil
+		}
+		if !acts {
+			out = append(out, check.Finding{Severity: check.Warning, Element: e.ID, What: fmt.Sprintf("%s acts only within %s, which is muted, gone or acts elsewhere.", e.Name, id), Why: "It acts everywhere, as if it were limited by nothing.",
+				Mend: check.Set("Limit it by nothing", e, val.Mask.Is(""))})
+		}
+	}
+	return out
+}
+
 // amounts are the values that say how much an emitter of gas or particles lets in.
 var amounts = []string{val.Smoke.Name(), val.Fuel.Name(), val.BirthRate.Name(), val.BirthDensity.Name(), val.BirthCount.Name()}
 
@@ -206,6 +268,9 @@ var amounts = []string{val.Smoke.Name(), val.Fuel.Name(), val.BirthRate.Name(), 
 // that they measure waits for them.
 func sensorStarves(s *check.Scene) (out []check.Finding) {
 	for _, e := range sensors(s) {
+		if c := val.SensorChannel.Of(e); c == "near" || c == "since" {
+			continue // these wait for nothing that emits
+		}
 		if val.SensorInverted.Of(e) || val.SensorHow.Of(e) != "times" {
 			continue
 		}

@@ -90,7 +90,13 @@ func (c *Cast) drive(number int) val.Drive {
 }
 
 // Reading is what a sensor reads for a frame, by what was measured up to the one before.
-func (c *Cast) Reading(e *shot.Element, number int) (out float64) {
+func (c *Cast) Reading(e *shot.Element, number int) float64 {
+	list := c.readings(e, number)
+	return list[len(list)-1]
+}
+
+// readings are what a sensor reads from a run's first frame on up to one; at least one.
+func (c *Cast) readings(e *shot.Element, number int) (list []float64) {
 	first := Start(c.Shot)
 	curve := look.NewTable(shot.Curve, val.SensorCurve.Value(e), 0, 1)
 	low, high := val.SensorLow.Of(e), val.SensorHigh.Of(e)
@@ -111,29 +117,129 @@ func (c *Cast) Reading(e *shot.Element, number int) (out float64) {
 	if within := val.SensorSmooth.Of(e); within > 0 {
 		follow = 1 - math.Exp(-1/(within*c.Shot.Rate()))
 	}
-	out = answer(0)
+	out := answer(rest(e))
 	most, since := out, 0
+	list = append(list, out)
 	for f := first; f < number; f++ {
 		x := answer(c.measure(e, f))
 		if since++; x >= most || !latched && since > hold {
 			most, since = x, 0
 		}
 		out += (most - out) * follow
+		list = append(list, out)
 	}
-	return out
+	return list
 }
 
-// measure is what a sensor has measured of a frame; 0 where nobody knows.
+// never is what is measured where nothing is near, m, and minus it where nothing has fired
+// yet, s: figures of frames have to be finite.
+const never = 1e9
+
+// touching is what distances and times of 0 are told as: figures of frames leave 0 out.
+const touching = 1e-6
+
+// rest is what a sensor measures before anything is there.
+func rest(e *shot.Element) float64 {
+	switch val.SensorChannel.Of(e) {
+	case "near", "reach":
+		return never
+	case "since":
+		return -never
+	}
+	return 0
+}
+
+// fired is how long ago a sensor fired, s, at the end of a frame: the last time that it came
+// to read half or more.
+func (c *Cast) fired(e *shot.Element, number int) float64 {
+	list := c.readings(e, number)
+	for n := len(list) - 1; n >= 0; n-- {
+		if list[n] >= 0.5 && (n == 0 || list[n-1] < 0.5) {
+			return max(float64(len(list)-1-n)/c.Shot.Rate(), touching)
+		}
+	}
+	return -never
+}
+
+// apart is how far an element is from a form at a frame, m, 0 where they meet; never where
+// it doesn't act in the domain. It is told by the points of one form's box that are nearest
+// to the other's.
+func (c *Cast) apart(form *geom.Shape, id string, number int) float64 {
+	for _, o := range c.Bound() {
+		if o.ID != id {
+			continue
+		}
+		other := geom.Shape{}
+		if o.Placed() {
+			other = c.Form(o, float64(number))
+		} else {
+			other = geom.Shape{Form: geom.Sphere, Centre: geom.FromArray(val.Position.At(o, c.Now(float64(number)))), Turn: geom.RotationXYZ(geom.Vec3{}), Size: geom.V(1e-3, 1e-3, 1e-3), Taper: 1}
+		}
+		return max(gap(form, &other), touching)
+	}
+	return never
+}
+
+// gap is how far two forms are apart, by going from one to the other and back by what each
+// one's distance tells, which comes to the nearest places of such as bulge outwards.
+func gap(a, b *geom.Shape) float64 {
+	p := a.Centre
+	toward := func(s *geom.Shape, p geom.Vec3) (geom.Vec3, float64) {
+		d := s.Distance(p)
+		if d > 0 {
+			p = p.Sub(s.Normal(p).Mul(d))
+		}
+		return p, d
+	}
+	best := math.Inf(1)
+	for range 32 {
+		q, _ := toward(b, p)
+		r, d := toward(a, q)
+		if d = max(d, 0); d > best*(1-1e-4) {
+			break
+		}
+		best, p = d, r
+	}
+	return best
+}
+
+// reached is how far from a form the nearest cell of a field is that is over a value, m.
+func reached(form *geom.Shape, f *grid.Field, h float64, origin geom.Vec3, over float64, crew grid.Crew) float64 {
+	part := make([]float64, f.NZ)
+	crew.For(f.NZ, 1, func(k0, k1 int) {
+		for k := k0; k < k1; k++ {
+			part[k] = never
+			for j := range f.NY {
+				for i, v := range f.Row(j, k) {
+					if float64(v) <= over {
+						continue
+					}
+					d := form.Distance(origin.Add(geom.V(float64(i)+0.5, float64(j)+0.5, float64(k)+0.5).Mul(h)))
+					part[k] = min(part[k], max(d-h/2, touching))
+				}
+			}
+		}
+	})
+	best := never
+	for _, d := range part {
+		best = min(best, d)
+	}
+	return best
+}
+
+// measure is what a sensor has measured of a frame; what it does at rest where nobody knows.
 func (c *Cast) measure(e *shot.Element, number int) float64 {
 	if m, there := c.measured[number]; there {
 		return m[e.ID]
 	}
 	if c.Past != nil {
 		if st, there := c.Past(number); there {
-			return st.Of(Measured(e))
+			if m, there := st.Amounts[Measured(e)]; there {
+				return m
+			}
 		}
 	}
-	return 0
+	return rest(e)
 }
 
 // Advance makes a run's next frame and lets the domain's sensors measure it.
@@ -150,7 +256,9 @@ func Advance(r Runner, stop func() bool) (int, sim.Stats, error) {
 			}
 			m := c.sense(r, e, number)
 			c.measured[number][e.ID] = m
-			st.Put(Measured(e), m)
+			if m != rest(e) {
+				st.Put(Measured(e), m)
+			}
 		}
 		if err = c.fault; err != nil {
 			return number, st, err
@@ -163,9 +271,22 @@ func Advance(r Runner, stop func() bool) (int, sim.Stats, error) {
 func (c *Cast) sense(r Runner, e *shot.Element, number int) float64 {
 	form := c.Form(e, float64(number))
 	channel := val.SensorChannel.Of(e)
+	switch channel {
+	case "near":
+		return c.apart(&form, val.SensorFrom.Of(e), number)
+	case "since":
+		for _, o := range c.sensors() {
+			if o.ID == val.SensorFrom.Of(e) {
+				return c.fired(o, number)
+			}
+		}
+		return rest(e)
+	case "reach":
+		channel = "density"
+	}
 	by := c.Shot.Senses(e, c.Domain)
 	if by == nil {
-		return 0
+		return rest(e)
 	}
 	var field *grid.Field
 	var h float64
@@ -179,7 +300,7 @@ func (c *Cast) sense(r Runner, e *shot.Element, number int) float64 {
 	} else {
 		f := c.Fed(by, number)
 		if f == nil {
-			return 0
+			return rest(e)
 		}
 		if channel == "particles" {
 			if f.Points == nil {
@@ -197,7 +318,10 @@ func (c *Cast) sense(r Runner, e *shot.Element, number int) float64 {
 		c.Failed(err, by)
 	}
 	if field == nil {
-		return 0
+		return rest(e)
+	}
+	if val.SensorChannel.Of(e) == "reach" {
+		return reached(&form, field, h, origin, val.SensorOver.Of(e), c.Crew)
 	}
 	how, over := val.SensorMeasure.Of(e), 0.0
 	if how == "share" {

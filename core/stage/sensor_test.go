@@ -264,3 +264,131 @@ func total(f *grid.Field) (sum float64) {
 	}
 	return sum
 }
+
+// A sensor tells how far an element is, from form to form, and what follows it goes by that:
+// a ball that comes nearer turns an emitter up.
+func TestSensorTellsNearness(t *testing.T) {
+	s, e := alarm(val.SensorChannel.Is("near"), val.SensorFrom.Is("collider1"), val.SensorLow.Is(1), val.SensorHigh.Is(0.2))
+	val.Last.Set(s.Self, 12)
+	c := s.Add(shot.Collider)
+	val.Form.Set(c, "sphere")
+	val.Size.Set(c, 0.2, 0.2, 0.2)
+	for _, k := range []struct{ frame, x float64 }{{1, 1.4}, {11, 0.35}} {
+		if err := c.PutKey(val.Position, shot.Key{Frame: k.frame, Value: shot.Vec(k.x, 0.9, 0)}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	measured, read, smoke := watch(t, s, e)
+	// the box ends at 0.2, the ball is 0.1 wide each way
+	if d := measured[0]; math.Abs(d-1.1) > 1e-3 {
+		t.Errorf("at first it is %g m away, want 1.1", d)
+	}
+	if d := measured[10]; math.Abs(d-0.05) > 1e-3 {
+		t.Errorf("in the end it is %g m away, want 0.05", d)
+	}
+	if read[0] != 0 || read[10] != 1 || read[6] <= read[5] {
+		t.Errorf("it reads %v", read)
+	}
+	if smoke[1] > 1e-3 || smoke[11] < 1 {
+		t.Errorf("smoke where nothing is near %g, and in the end %g", smoke[1], smoke[11])
+	}
+	// what doesn't act in the domain is never near
+	c.Muted = true
+	if measured, _, _ = watch(t, s, e); measured[11] != 0 {
+		t.Errorf("a muted ball is measured: %g", measured[11])
+	}
+}
+
+// A sensor tells how far the nearest smoke is.
+func TestSensorTellsHowFarSmokeIs(t *testing.T) {
+	s, e := alarm(val.SensorChannel.Is("reach"), val.SensorOver.Is(0.01), val.SensorLow.Is(0.5), val.SensorHigh.Is(0.05))
+	measured, _, _ := watch(t, s, e)
+	// the emitter's top is 0.25 high, the sensor's floor 0.7
+	if d := measured[0]; math.Abs(d-0.45) > 0.09 {
+		t.Errorf("at first smoke is %g m away, want about 0.45", d)
+	}
+	if d := measured[20]; d > 0.06 {
+		t.Errorf("once it has come it is %g m away", d)
+	}
+}
+
+// One sensor tells how long ago another fired; what it drives comes so much later.
+func TestSensorTellsTimeSinceAnotherFired(t *testing.T) {
+	s, first := alarm(val.SensorLatched.Is(true), val.SensorDrives.Is(""))
+	later := s.Add(shot.Sensor)
+	val.SensorChannel.Set(later, "since")
+	val.SensorFrom.Set(later, first.ID)
+	val.SensorLow.Set(later, 0.15)
+	val.SensorHigh.Set(later, 0.15)
+	val.SensorDrives.Set(later, "emitter2.smoke")
+	r := mustRun(t, s)
+	fired, came := 0, 0
+	for r.Next() <= 30 {
+		n, _, err := Advance(r, nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if fired == 0 && r.Base().Reading(first, n) >= 0.5 {
+			fired = n
+		}
+		if came == 0 && r.Base().Reading(later, n) >= 0.5 {
+			came = n
+		}
+	}
+	// 0.15 s are 3.6 frames of 1/24 s; it is measured when a frame is finished
+	if fired == 0 || came-fired != 5 {
+		t.Errorf("one fires at frame %d, what waits 0.15 s at %d", fired, came)
+	}
+}
+
+// A mask lets an emitter emit, and a force push, only within a sensor's form.
+func TestMaskLimitsPlaceByPlace(t *testing.T) {
+	build := func(mask bool) *shot.Shot {
+		s := shot.New("M")
+		val.Last.Set(s.Self, 1)
+		d := s.Add(shot.Domain)
+		val.Size.Set(d, 1, 1, 1)
+		val.Position.Set(d, 0, 0.5, 0)
+		val.Voxel.Set(d, 0.05)
+		e := s.Add(shot.Emitter)
+		val.Form.Set(e, "box")
+		val.Position.Set(e, 0, 0.5, 0)
+		val.Size.Set(e, 0.8, 0.2, 0.2)
+		val.Temperature.Set(e, 293)
+		x := s.Add(shot.Sensor)
+		val.Position.Set(x, 0.25, 0.5, 0)
+		val.Size.Set(x, 0.5, 1, 1)
+		if mask {
+			val.Mask.Set(e, x.ID)
+			val.MaskFade.Set(e, 0)
+		}
+		return s
+	}
+	half := func(s *shot.Shot) (left, right float64) {
+		r := mustRun(t, s)
+		if _, _, err := Advance(r, nil); err != nil {
+			t.Fatal(err)
+		}
+		f := r.Shown().Density
+		for i, v := range f.Data {
+			if i%f.NX < f.NX/2 {
+				left += float64(v)
+			} else {
+				right += float64(v)
+			}
+		}
+		return left, right
+	}
+	l0, r0 := half(build(false))
+	l1, r1 := half(build(true))
+	if l1 != 0 || l0 == 0 || math.Abs(r1/r0-1) > 1e-3 {
+		t.Errorf("smoke at the left %g, at the right %g; without a mask %g and %g", l1, r1, l0, r0)
+	}
+	// a shot that has none keeps its key, one whose mask's form moves another
+	a, b := build(false), build(true)
+	k := Key(b, b.Of(shot.Domain)[0])
+	val.Position.Set(b.Of(shot.Sensor)[0], 0.3, 0.5, 0)
+	if k == Key(a, a.Of(shot.Domain)[0]) || k == Key(b, b.Of(shot.Domain)[0]) {
+		t.Error("a mask doesn't count in the key")
+	}
+}

@@ -59,6 +59,7 @@ type fieldKey struct {
 	parts                          [3]string
 	on, changed, keyed, here, hide bool
 	step                           float64
+	follows                        string
 }
 
 // alone tells the types whose fields say nothing of the rest of the shot.
@@ -80,6 +81,9 @@ func (s *Server) field(of interface{ Base() *Space }, sh *sheet, f field) (templ
 	}
 	key := fieldKey{entry: f.Entry, slug: w.Row.Slug, kind: fmt.Sprint(sh.Kind), id: sh.ID, unit: f.Unit, text: f.Text, hex: f.Hex, was: f.Was, parts: f.Parts,
 		on: f.On, changed: f.Changed, keyed: f.Keyed, here: f.KeyHere, hide: f.Hidden, step: f.Step}
+	if len(f.Sensors) > 0 {
+		key.follows = fmt.Sprint(f.Follows, f.Sensors)
+	}
 	if sh.Owner != nil {
 		key.owner = sh.Owner.Address()
 	}

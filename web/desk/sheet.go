@@ -161,7 +161,13 @@ type field struct {
 	Step    float64
 	Hidden  bool
 	Scale   float64 // SI units in a shown one
+	Follows string  // id of the sensor that it follows
+	Sensors []named // that it may follow; none where it can't
+	Refs    []named // elements that it may name
 }
+
+// named is an element to choose.
+type named struct{ ID, Name string }
 
 func FieldOf(e *shot.Entry, id string, v shot.Value, length string) field {
 	f := field{Entry: e, Element: id, Unit: e.Unit.Shown(length), On: v.Flag, Text: v.Text, Scale: 1}
@@ -210,6 +216,20 @@ func (f *field) since(v, start shot.Value, length string) {
 	}
 }
 
+// refs are the elements that a value may name: others of the kinds that it takes.
+func refs(doc *shot.Shot, owner *shot.Element, e *shot.Entry) (out []named) {
+	kinds := e.Refs
+	if len(kinds) == 0 {
+		kinds = []shot.Kind{shot.Domain, shot.Sequence}
+	}
+	for _, o := range doc.Elements {
+		if o != owner && slices.Contains(kinds, o.Kind) {
+			out = append(out, named{o.ID, o.Name})
+		}
+	}
+	return out
+}
+
 // fill makes the fields of all values that have a meaning where the shot's
 // fluids are what they are.
 func (s *sheet) fill(doc *shot.Shot) {
@@ -217,6 +237,10 @@ func (s *sheet) fill(doc *shot.Shot) {
 	at := map[string]int{}
 	in := doc.Within(s.Owner)
 	now := moment{s.Owner, doc.Eval(s.Frame)}
+	var sensors []named
+	for _, e := range doc.Of(shot.Sensor) {
+		sensors = append(sensors, named{e.ID, e.Name})
+	}
 	for _, e := range shot.Entries(s.Kind) {
 		if !e.Belongs(now, in) {
 			continue
@@ -231,6 +255,15 @@ func (s *sheet) fill(doc *shot.Shot) {
 			f.KeyHere = f.KeyHere || k.Frame == s.Frame
 		}
 		f.Changed = f.Changed || f.Keyed
+		if e.Type == shot.Ref {
+			f.Refs = refs(doc, s.Owner, e)
+		}
+		if len(sensors) > 0 && s.Owner.Drivable(e) == "" {
+			f.Sensors = sensors
+			if by := doc.Follows(s.Owner.ID, e.Key); by != nil {
+				f.Follows = by.ID
+			}
+		}
 		if f.Changed && !f.Hidden {
 			s.Changed++
 		}

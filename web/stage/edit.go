@@ -51,6 +51,11 @@ func (s *room) toggleKey(c *gin.Context) {
 	s.Command(c, &edit.ToggleKey{At: c.PostForm("id"), Value: c.PostForm("key"), Frame: frame}, "")
 }
 
+// follow lets a value follow a sensor.
+func (s *room) follow(c *gin.Context) {
+	s.Command(c, &edit.Follow{At: c.PostForm("id"), Value: c.PostForm("key"), Sensor: c.PostForm("sensor")}, "")
+}
+
 func (s *room) addElement(c *gin.Context) {
 	cmd := &edit.Add{Kind: shot.Kind(c.PostForm("kind"))}
 	desk.Carry(c)

@@ -76,6 +76,7 @@ func (s *room) routes(site *gin.Engine, g *gin.RouterGroup) {
 	g.POST("/value", s.setValue)
 	g.POST("/reset", s.resetValue)
 	g.POST("/key", s.toggleKey)
+	g.POST("/follow", s.follow)
 	g.POST("/element", s.addElement)
 	g.POST("/element/:id/:verb", s.changeElement)
 	g.POST("/place", s.placeElement)

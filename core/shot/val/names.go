@@ -86,6 +86,7 @@ const (
 	SensorChannel  TextKey  = "sensor_channel"
 	SensorCurve    StopsKey = "sensor_curve"
 	SensorDrives   TextKey  = "sensor_drives"
+	SensorFrom     TextKey  = "sensor_from"
 	SensorHigh     NumKey   = "sensor_high"
 	SensorHold     NumKey   = "sensor_hold"
 	SensorHow      TextKey  = "sensor_how"
@@ -96,6 +97,9 @@ const (
 	SensorOf       TextKey  = "sensor_of"
 	SensorOver     NumKey   = "sensor_over"
 	SensorSmooth   NumKey   = "sensor_smooth"
+	// of what a sensor's form limits
+	Mask     TextKey = "mask"
+	MaskFade NumKey  = "mask_fade"
 	// of what emits particles
 	BirthAge          NumKey  = "birth_age"
 	BirthCount        NumKey  = "birth_count"
