@@ -92,22 +92,7 @@ func (v *Volume) nodesOf(sigma float64, crew grid.Crew) *nodes {
 	if full > 0 {
 		n.q = unsafe.Slice((*uint16)(unsafe.Pointer(&grid.Huge((full*size + 1) / 2)[0])), full*size)
 	}
-	crew.For(t.Len(), 16, func(lo, hi int) {
-		room := newNodeRoom(n.edge)
-		for m := lo; m < hi; m++ {
-			p := &n.plots[m]
-			if p.begin < 0 {
-				continue
-			}
-			if v.spline != nil {
-				room.smooth(v.spline.c, p.corner)
-			} else {
-				room.copy(v.Density, p.corner)
-			}
-			p.own = pack(n.q[p.begin:][:size], room.out)
-			p.peak = p.own
-		}
-	})
+	n.fill(v, size, crew)
 	if blurs {
 		own := make([]float32, t.Len())
 		for m := range own {
@@ -124,6 +109,26 @@ func (v *Volume) nodesOf(sigma float64, crew grid.Crew) *nodes {
 		}
 	}
 	return n
+}
+
+// fill works out the nodes of all tiles that hold something, so many each.
+func (n *nodes) fill(v *Volume, size int, crew grid.Crew) {
+	crew.For(len(n.plots), 16, func(lo, hi int) {
+		room := newNodeRoom(n.edge)
+		for m := lo; m < hi; m++ {
+			p := &n.plots[m]
+			if p.begin < 0 {
+				continue
+			}
+			if v.spline != nil {
+				room.smooth(v.spline.c, p.corner)
+			} else {
+				room.copy(v.Density, p.corner)
+			}
+			p.own = pack(n.q[p.begin:][:size], room.out)
+			p.peak = p.own
+		}
+	})
 }
 
 // pack makes numbers shares of the largest, which is returned.

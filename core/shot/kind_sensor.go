@@ -123,7 +123,7 @@ func (e *Element) Drives(element, key string) bool {
 
 // drivesType is a list of values of elements.
 func drivesType() TypeDef {
-	return TypeDef{Type: Drives, Want: "values of elements, such as emitter2.fuel", Check: func(e *Entry, v Value) error {
+	return TypeDef{Type: Drives, Want: "values of elements, such as emitter2.fuel", Show: orNothing, Check: func(e *Entry, v Value) error {
 		list, err := drivesIn(v.Text)
 		if err == nil && len(list) > 64 {
 			err = fmt.Errorf("%d values; a sensor drives up to 64", len(list))
@@ -154,7 +154,7 @@ func sensors() KindDef {
 		e.Kind, e.Sim = Sensor, true
 		return Named(n, e)
 	}
-	return KindDef{Kind: Sensor, Name: "Sensor", Group: "measures it", Shaped: true, Scoped: true, Glyph: "M2.5 5.5v-3h3M10.5 2.5h3v3M13.5 10.5v3h-3M5.5 13.5h-3v-3M8 5.5v5M5.5 8h5", Values: append(Placed("box", Vec(1, 1, 1)), []Entry{
+	return KindDef{Kind: Sensor, Name: "Sensor", Group: "measures it", Shaped: true, Scoped: true, Values: append(Placed("box", Vec(1, 1, 1)), []Entry{
 		entry(val.SensorOf, Entry{Label: "In", Type: Ref, Topic: "measures", Help: "The domain that it measures. Nothing: that which is run. Another one is made first, and then read from its cache."}),
 		entry(val.SensorChannel, Entry{Label: "Measures", Type: Choice, Default: Text("temperature"), Choices: opts("density", "smoke, or how full of liquid", "temperature", "heat, K over the air", "burn", "flame", "particles", "how many particles", "near", "how far away an element is", "reach", "how far away smoke or liquid is", "since", "seconds since a sensor fired"), Main: true, Topic: "measures", Help: "What it measures within its form, or in metres from its form on. A sensor has fired once it reads half, and fires anew after it was under that."}),
 		entry(val.SensorFrom, Entry{Label: "Of", Type: Ref, Refs: []Kind{Emitter, Collider, Wind, Turbulence, Vortex, Radial, Drag, Guide, Pull, Sensor}, Main: true, Topic: "measures", When: "sensor_channel=near|since", Help: "The element whose distance it measures, from form to form, or the sensor whose firing it waits for."}),

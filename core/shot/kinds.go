@@ -52,7 +52,6 @@ type KindDef struct {
 	Values []Entry // those of every element of the kind
 	Shaped bool    // has a form: the values that Placed declares
 	Scoped bool    // acts on domains, all or some
-	Glyph  string  // strokes of its mark, as the path of an SVG 16 wide and high; empty: of its own in glyphs.html
 
 	// Sentence says in words what an element does.
 	Sentence func(s *Shot, e *Element) string

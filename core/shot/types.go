@@ -446,15 +446,18 @@ func pointsType() TypeDef {
 		}}
 }
 
+// orNothing is a text, or that there is none.
+func orNothing(e *Entry, v Value, num func(float64) string) string {
+	if v.Text == "" {
+		return "nothing"
+	}
+	return v.Text
+}
+
 // refType is another element of the shot, by its id.
 func refType() TypeDef {
 	return TypeDef{Type: Ref, Field: "element",
-		Show: func(e *Entry, v Value, num func(float64) string) string {
-			if v.Text == "" {
-				return "nothing"
-			}
-			return v.Text
-		},
+		Show: orNothing,
 		Check: func(e *Entry, v Value) error {
 			if v.Text != "" && CheckName(v.Text) != nil {
 				return fmt.Errorf("%s is %q, which names no element", e.Label, clip(v.Text))

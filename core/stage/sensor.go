@@ -284,38 +284,9 @@ func (c *Cast) sense(r Runner, e *shot.Element, number int) float64 {
 	case "reach":
 		channel = "density"
 	}
-	by := c.Shot.Senses(e, c.Domain)
-	if by == nil {
-		return rest(e)
-	}
-	var field *grid.Field
-	var h float64
-	var origin geom.Vec3
-	if by == c.Domain {
-		s := r.Shown()
-		if channel == "particles" {
-			return counted(&form, s.Points)
-		}
-		field, h, origin = s.channel(channel), s.H, s.Origin
-	} else {
-		f := c.Fed(by, number)
-		if f == nil {
-			return rest(e)
-		}
-		if channel == "particles" {
-			if f.Points == nil {
-				return 0
-			}
-			return counted(&form, f.Points.Alive())
-		}
-		l, err := LatticeOf(f, channel)
-		if l != nil && err == nil {
-			var list []*grid.Field
-			if list, err = l.Read(channel); len(list) == 1 {
-				field, h, origin = list[0], l.H, l.Origin
-			}
-		}
-		c.Failed(err, by)
+	field, h, origin, many := c.sensed(r, e, channel, &form, number)
+	if channel == "particles" {
+		return many
 	}
 	if field == nil {
 		return rest(e)
@@ -337,6 +308,41 @@ func (c *Cast) sense(r Runner, e *shot.Element, number int) float64 {
 		return m.sum * h * h * h
 	}
 	return m.over / max(m.cells, 1e-9)
+}
+
+// sensed is the field that a sensor measures, its voxels in m and its corner, or how many
+// particles lie within its form; nothing where there is none.
+func (c *Cast) sensed(r Runner, e *shot.Element, channel string, form *geom.Shape, number int) (field *grid.Field, h float64, origin geom.Vec3, many float64) {
+	by := c.Shot.Senses(e, c.Domain)
+	if by == nil {
+		return
+	}
+	if by == c.Domain {
+		s := r.Shown()
+		if channel == "particles" {
+			return nil, 0, origin, counted(form, s.Points)
+		}
+		return s.channel(channel), s.H, s.Origin, 0
+	}
+	f := c.Fed(by, number)
+	if f == nil {
+		return
+	}
+	if channel == "particles" {
+		if f.Points != nil {
+			many = counted(form, f.Points.Alive())
+		}
+		return
+	}
+	l, err := LatticeOf(f, channel)
+	if l != nil && err == nil {
+		var list []*grid.Field
+		if list, err = l.Read(channel); len(list) == 1 {
+			field, h, origin = list[0], l.H, l.Origin
+		}
+	}
+	c.Failed(err, by)
+	return
 }
 
 // channel is a field of what is shown; a liquid's surface tells where it is full.
