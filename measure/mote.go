@@ -2,12 +2,15 @@ package measure
 
 import (
 	"math"
+	"os"
 	"time"
 
+	"zarf/core/format/abc"
 	"zarf/core/gas"
 	"zarf/core/geom"
 	"zarf/core/grid"
 	"zarf/core/mote"
+	"zarf/core/noise"
 	"zarf/core/sim"
 )
 
@@ -94,6 +97,43 @@ func moteSpeed(t *Table) {
 		}))
 	}
 	t.most("100,000 births of a frame, by a channel of 128³", ms(best), 20, "ms")
+	archived(t)
+}
+
+// archived times writing a million particles with what handovers give them: place,
+// velocity, identity, width, age, life and temperature.
+func archived(t *Table) {
+	const n = 1_000_000
+	s := &abc.Sample{P: make([]float32, 3*n), V: make([]float32, 3*n), IDs: make([]uint64, n), Widths: make([]float32, n)}
+	for _, name := range []string{"age", "life", "temperature"} {
+		s.Extra = append(s.Extra, abc.Extra{Name: name, Comps: 1, V: make([]float32, n)})
+	}
+	for i := range s.P {
+		s.P[i] = float32(noise.Hash(1, int64(i), 0, 0)>>40) / (1 << 24)
+	}
+	for i := range s.IDs {
+		s.IDs[i] = uint64(i)
+	}
+	bytes := int64(0)
+	took := fastest(4, func() {
+		f, err := os.CreateTemp("", "points")
+		if err != nil {
+			panic(err)
+		}
+		defer os.Remove(f.Name())
+		w := abc.NewWriter(f, abc.Info{App: "Zarf", Rate: 24, First: 1})
+		if err := w.Object("points", abc.Points).Add(s); err != nil {
+			panic(err)
+		}
+		if err := w.Close(); err != nil {
+			panic(err)
+		}
+		if st, err := f.Stat(); err == nil {
+			bytes = st.Size()
+		}
+		f.Close()
+	})
+	t.least("Alembic of 1 M particles with six channels, written", float64(bytes)/1e6/took.Seconds(), 300, "MB/s")
 }
 
 // dragCurve are coefficients of a ball's drag that were measured, by Reynolds number

@@ -8,13 +8,15 @@ package abc
 import (
 	"bytes"
 	"cmp"
-	"crypto/sha256"
 	"encoding/binary"
 	"fmt"
 	"io"
 	"math"
 	"slices"
 	"strings"
+	"unsafe"
+
+	"github.com/minio/highwayhash"
 )
 
 // Kind is what an object is.
@@ -302,9 +304,8 @@ func (w *Writer) array(p *prop, b []byte, entries int) { w.sample(p, b, entries)
 // sample stores a value; one that equals the last is only counted.
 func (w *Writer) sample(p *prop, b []byte, entries int) {
 	// The format's own hash isn't needed: readers want equal keys for equal values,
-	// nothing else. Hashing costs about 2 ns a byte, much less than writing.
-	h := sha256.Sum256(b)
-	key := [16]byte(h[:16])
+	// nothing else.
+	key := highwayhash.Sum128(b, hashKey[:])
 	// A still mesh costs its points once: later samples are only counted, and the
 	// header says from when to when anything changed.
 	changed := p.n == 0 || key != p.prev || entries != p.length
@@ -465,8 +466,8 @@ func (w *Writer) node(props *prop, under []child) uint64 {
 	}
 	// two hashes of 16 bytes: of the properties, and of the children
 	// readers compare them to find equal objects; they only need to differ
-	one, two := sha256.Sum256([]byte(fmt.Sprint(props.name, w.at))), sha256.Sum256(head)
-	return w.group(append(refs, w.data(head, one[:16], two[:16])))
+	one, two := highwayhash.Sum128(fmt.Append(nil, props.name, w.at), hashKey[:]), highwayhash.Sum128(head, hashKey[:])
+	return w.group(append(refs, w.data(head, one[:], two[:])))
 }
 
 // Close writes what holds the samples together; only then the file is
@@ -534,19 +535,35 @@ func clean(s string) string { return strings.NewReplacer(";", ",", "=", ":").Rep
 // bounds are the box of points, as six numbers.
 func bounds(p []float32) []float64 {
 	b := make([]float64, 6)
-	for i, v := range p {
-		a, f := i%3, float64(v)
-		if i < 3 {
-			b[a], b[a+3] = f, f
+	if len(p) < 3 {
+		return b
+	}
+	lo, hi := [3]float32(p[:3]), [3]float32(p[:3])
+	for ; len(p) >= 3; p = p[3:] {
+		for a, v := range p[:3] {
+			lo[a], hi[a] = min(lo[a], v), max(hi[a], v)
 		}
-		b[a], b[a+3] = min(b[a], f), max(b[a+3], f)
+	}
+	for a := range lo {
+		b[a], b[a+3] = float64(lo[a]), float64(hi[a])
 	}
 	return b
 }
 
-// raw are numbers as bytes.
-func raw(v any) []byte {
+// hashKey is no secret: values are told apart by their hashes, not kept safe by them.
+var hashKey [highwayhash.Size]byte
+
+// raw are numbers as bytes; where memory holds them in the file's order they aren't copied.
+func raw[T uint8 | int32 | uint64 | float32 | float64](v []T) []byte {
+	if len(v) == 0 {
+		return nil
+	}
+	if littleEndian {
+		return unsafe.Slice((*byte)(unsafe.Pointer(&v[0])), len(v)*int(unsafe.Sizeof(v[0])))
+	}
 	var b bytes.Buffer
 	binary.Write(&b, binary.LittleEndian, v)
 	return b.Bytes()
 }
+
+var littleEndian = binary.NativeEndian.Uint16([]byte{1, 0}) == 1
