@@ -1,6 +1,7 @@
 package web
 
 import (
+	"encoding/json"
 	"slices"
 	"strings"
 	"testing"
@@ -132,5 +133,25 @@ func TestSensorOnPages(t *testing.T) {
 	_, body = s.get(t, "/shots/se/takes?take=1")
 	if !strings.Contains(body, "Measured by "+x.Name) {
 		t.Error("the take doesn't plot what the sensor measured")
+	}
+	// the score gets what it read, a number a frame, and smoke that comes out there fires it
+	var scene struct {
+		Takes []struct {
+			Senses []struct {
+				ID   string
+				Read []float64
+			}
+		}
+	}
+	_, body = s.get(t, "/shots/se/scene.json")
+	if err := json.Unmarshal([]byte(body), &scene); err != nil {
+		t.Fatal(err)
+	}
+	if len(scene.Takes) != 1 || len(scene.Takes[0].Senses) != 1 || scene.Takes[0].Senses[0].ID != x.ID {
+		t.Fatalf("%.300s", body)
+	}
+	read := scene.Takes[0].Senses[0].Read
+	if _, last := d.Range(); len(read) != last || read[0] != 0 || read[len(read)-1] < 0.5 {
+		t.Errorf("it read %v", read)
 	}
 }

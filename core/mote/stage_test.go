@@ -244,3 +244,39 @@ func TestThicknessCountsParticles(t *testing.T) {
 		t.Errorf("%d particles are %g thick in all", n, sum)
 	}
 }
+
+// A mask lets particles be born only within a sensor's form, from a body's room and from
+// another domain's smoke alike.
+func TestMaskLimitsBirths(t *testing.T) {
+	s, air, flakes, _ := chain(t)
+	x := set(t, s.Add(shot.Sensor), val.Size.Is(1, 4, 4), val.Position.Is(0.5, 0.7, 0))
+	x.ActsOn = []string{flakes.ID}
+	body := set(t, s.Add(shot.Emitter), val.Size.Is(0.8, 0.1, 0.1), val.Form.Is("box"), val.Position.Is(0, 1.2, 0), val.BirthRate.Is(4000), val.Life.Is(0), val.Diameter.Is(0.001), val.SolidDensity.Is(50))
+	body.ActsOn = []string{flakes.ID}
+	val.Last.Set(s.Self, 6)
+	born := func() (left, right int) {
+		for _, f := range run(t, s)[flakes.ID] {
+			for n, p := range f.Points.P {
+				if age := f.Points.Of("age"); age != nil && age[n] > 1.0/24 {
+					continue
+				}
+				if p[0] < -0.02 {
+					left++
+				} else {
+					right++
+				}
+			}
+		}
+		return left, right
+	}
+	l0, r0 := born()
+	for _, e := range s.Of(shot.Emitter) {
+		if !slices.Contains(e.ActsOn, air.ID) {
+			set(t, e, val.Mask.Is(x.ID), val.MaskFade.Is(0))
+		}
+	}
+	l1, r1 := born()
+	if l0 < r0/2 || l1 != 0 || math.Abs(float64(r1)/float64(r0)-1) > 0.1 {
+		t.Errorf("born at the left %d, at the right %d; without a mask %d and %d", l1, r1, l0, r0)
+	}
+}

@@ -131,6 +131,12 @@ func (c *Cast) readings(e *shot.Element, number int) (list []float64) {
 	return list
 }
 
+// Readings are what a sensor reads in runs of a domain, from a shot's first frame on up to
+// one, by what stands with the frames before.
+func Readings(s *shot.Shot, d, e *shot.Element, past func(number int) (sim.Stats, bool), upTo int) []float64 {
+	return (&Cast{Shot: s, Domain: d, Past: past}).readings(e, upTo)
+}
+
 // never is what is measured where nothing is near, m, and minus it where nothing has fired
 // yet, s: figures of frames have to be finite.
 const never = 1e9

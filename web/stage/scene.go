@@ -4,6 +4,7 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"fmt"
+	"math"
 	"net/http"
 	"net/url"
 	"slices"
@@ -19,6 +20,8 @@ import (
 	"zarf/core/render"
 	"zarf/core/shot"
 	"zarf/core/shot/val"
+	"zarf/core/sim"
+	"zarf/core/stage"
 	"zarf/studio"
 	"zarf/studio/run"
 	"zarf/web/desk"
@@ -49,14 +52,46 @@ type lane struct {
 }
 
 type sceneTake struct {
-	ID     int64  `json:"id"`
-	Number int    `json:"number"`
-	Key    string `json:"key"`
-	State  string `json:"state"`
-	First  int    `json:"first"`
-	Last   int    `json:"last"`
-	Frames []int  `json:"frames"`
-	Job    string `json:"job,omitempty"`
+	ID     int64   `json:"id"`
+	Number int     `json:"number"`
+	Key    string  `json:"key"`
+	State  string  `json:"state"`
+	First  int     `json:"first"`
+	Last   int     `json:"last"`
+	Frames []int   `json:"frames"`
+	Job    string  `json:"job,omitempty"`
+	Senses []sense `json:"senses,omitempty"`
+}
+
+// sense is what a sensor read in a take, a reading for each frame from the shot's first on.
+type sense struct {
+	ID   string    `json:"id"`
+	Read []float64 `json:"read"`
+}
+
+// senses are what the sensors of a take's domain read by what was measured of its frames.
+func senses(doc *shot.Shot, domain string, stats map[int]sim.Stats) (out []sense) {
+	d, last := doc.Element(domain), 0
+	if list := doc.Of(shot.Domain); domain == "" && len(list) > 0 {
+		d = list[0] // a shot of one domain needn't name it
+	}
+	for n := range stats {
+		last = max(last, n)
+	}
+	if d == nil || last == 0 {
+		return nil
+	}
+	past := func(n int) (sim.Stats, bool) { st, there := stats[n]; return st, there }
+	for _, e := range doc.Of(shot.Sensor) {
+		if !e.Muted && e.Acts(d) {
+			s := sense{ID: e.ID, Read: stage.Readings(doc, d, e, past, last)}
+			for i, v := range s.Read {
+				s.Read[i] = math.Round(v*1000) / 1000
+			}
+			out = append(out, s)
+		}
+	}
+	return out
 }
 
 // sceneStage is a stage of the cache chain as the score draws it.
@@ -136,6 +171,9 @@ func (s *room) sceneJSON(c *gin.Context) {
 			st.Frames = append(st.Frames, f)
 		}
 		slices.Sort(st.Frames)
+		if len(doc.Of(shot.Sensor)) > 0 {
+			st.Senses = senses(doc, t.Domain, run.Stats(frames))
+		}
 		if j, ok := jobs[t.ID]; ok && j.Active() {
 			st.Job = j.State
 		}

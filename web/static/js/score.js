@@ -56,9 +56,9 @@ export class Score {
     this.rows = (data.stages || []).map((s) => ({ kind: 'stage', e: { id: `stage:${s.id}`, name: s.name }, s: { ...s, has: new Set(s.frames) } }));
     for (const e of [...data.elements, ...data.others]) {
       const lanes = e.lanes || [];
-      const bar = e.kind === 'emitter';
-      if (!bar && !lanes.length) continue;
-      this.rows.push({ kind: bar ? 'bar' : 'head', e });
+      const bar = e.kind === 'emitter', sensor = e.kind === 'sensor';
+      if (!bar && !sensor && !lanes.length) continue;
+      this.rows.push({ kind: bar ? 'bar' : sensor ? 'sensor' : 'head', e });
       for (const l of lanes) {
         l.keys.sort((a, b) => a.f - b.f);
         this.rows.push({ kind: 'lane', e, l });
@@ -215,6 +215,7 @@ export class Score {
     }
     if (r.kind !== 'lane') {
       this.label(y, r.e.name, true, 0);
+      if (r.kind === 'sensor') this.read(r, y);
       if (r.kind === 'bar' && !r.e.muted && r.e.end >= r.e.begin) {
         const shift = this.shiftOf(r);
         const a = Math.max(LEFT, this.x(r.e.begin - 0.5 + (shift.begin || 0))), b = Math.min(this.width - RIGHT, this.x(r.e.end + 0.5 + (shift.end || 0)));
@@ -231,6 +232,30 @@ export class Score {
     const yy = (v) => y + LANE - 4 - (v - range.lo) / range.span * (LANE - 8);
     for (let p = 0; p < parts; p++) this.line(r, keys, p, yy, p ? k.line : k.dim, 3);
     this.heads(r, keys, 0, yy);
+  }
+
+  // what a sensor read in the take, from nothing to full, and a tick wherever it fired
+  read(r, y) {
+    const c = this.c, k = this.k, s = this.take?.senses?.find((q) => q.id === r.e.id);
+    if (!s) return;
+    const yy = (v) => y + LANE - 4 - Math.max(0, Math.min(1, v)) * (LANE - 8);
+    c.strokeStyle = k.dim;
+    c.beginPath();
+    let pen = false;
+    s.read.forEach((v, i) => {
+      const x = this.x(this.data.first + i);
+      if (x < LEFT || x > this.width - RIGHT) return;
+      if (pen) c.lineTo(x, yy(v)); else c.moveTo(x, yy(v));
+      pen = true;
+    });
+    c.stroke();
+    c.strokeStyle = k.accent;
+    s.read.forEach((v, i) => {
+      if (v < 0.5 || (i && s.read[i - 1] >= 0.5)) return;
+      const x = Math.round(this.x(this.data.first + i)) + 0.5;
+      if (x < LEFT || x > this.width - RIGHT) return;
+      c.beginPath(); c.moveTo(x, y + 3); c.lineTo(x, y + LANE - 3); c.stroke();
+    });
   }
 
   range(r, keys) {
