@@ -368,6 +368,26 @@ func TestAfterARun(t *testing.T) {
 			t.Errorf("%+v", got[0])
 		}
 	}
+	// a sensor that came near to firing, one that measured nothing, and one that fired
+	val.Last.Set(sh.Self, 4)
+	x := sh.Add(shot.Sensor)
+	val.SensorDrives.Set(x, sh.Of(shot.Emitter)[0].ID+".smoke")
+	val.SensorHigh.Set(x, 0.8)
+	for m, want := range map[float64]string{0.2: "at frame 3 and reads full at 0.8", 0: "nothing on any frame", 0.7: ""} {
+		got := stage.After(sh, d, st(func(s *sim.Stats) { s.Put(stage.Measured(x), m) }))
+		if want == "" && len(got) == 0 {
+			continue
+		}
+		if ids(got) != "sensor-quiet" || want == "" || !strings.Contains(got[0].Why, want) {
+			t.Errorf("measured %g: %+v", m, got)
+		}
+		if m == 0.2 {
+			if got[0].Mend == nil || !strings.Contains(got[0].Mend.Label, "0.18") {
+				t.Errorf("%+v", got[0].Mend)
+			}
+		}
+	}
+	x.Muted = true
 	tight := st(func(s *sim.Stats) { s.Leaks = map[string]float64{plate.ID: 0.02} })
 	if got := stage.After(sh, d, tight); len(got) > 0 {
 		t.Errorf("a tight plate: %+v", got)

@@ -39,6 +39,46 @@ func After(s *shot.Shot, d *shot.Element, frames map[int]sim.Stats) (out []check
 	if stuck > 0 {
 		out = append(out, check.Finding{ID: "pressure", Severity: check.Warning, Element: d.ID, What: fmt.Sprintf("The pressure didn't settle in %d frames.", stuck), Why: "Fluid is squeezed where it shouldn't be; thin walls are the usual cause."})
 	}
+	return append(out, quiet(s, d, frames)...)
+}
+
+// quiet finds sensors that drive something and never fired in a run that is whole, and tells
+// how near they came.
+func quiet(s *shot.Shot, d *shot.Element, frames map[int]sim.Stats) (out []check.Finding) {
+	first, last := Start(s), 0
+	if _, last = s.Range(); len(frames) < last-first+1 {
+		return nil
+	}
+	past := func(n int) (sim.Stats, bool) { st, there := frames[n]; return st, there }
+	for _, e := range s.Of(shot.Sensor) {
+		if e.Muted || !e.Acts(d) || len(e.Driven()) == 0 || val.SensorInverted.Of(e) {
+			continue
+		}
+		best := 0.0
+		for _, v := range Readings(s, d, e, past, last+1) {
+			best = max(best, v)
+		}
+		if best >= 0.5 {
+			continue
+		}
+		low, high := val.SensorLow.Of(e), val.SensorHigh.Of(e)
+		near, at := math.Inf(1), 0 // how far from full, and when
+		for n, f := range frames {
+			m, there := f.Amounts[Measured(e)]
+			if away := math.Abs(m - high); there && (away < near || away == near && n < at) {
+				near, at = away, n
+			}
+		}
+		f := check.Finding{ID: "sensor-quiet", Severity: check.Note, Element: e.ID, What: fmt.Sprintf("%s never fired: it read %s at most.", e.Name, shot.Short(math.Round(best*1000)/1000)), Why: "It measured nothing on any frame."}
+		if at > 0 {
+			m := frames[at].Of(Measured(e))
+			f.Why = fmt.Sprintf("It measured %s at frame %d and reads full at %s. Coarser voxels measure less of what is sharp.", shot.Short(math.Round(m*1000)/1000), at, shot.Short(high))
+			if fit := math.Round((low+0.9*(m-low))*1000) / 1000; (fit-low)*(high-low) > 0 {
+				f.Mend = check.Set(fmt.Sprintf("Let it be full at %s", shot.Short(fit)), e, val.SensorHigh.Is(fit))
+			}
+		}
+		out = append(out, f)
+	}
 	return out
 }
 
