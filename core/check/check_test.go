@@ -273,6 +273,11 @@ func TestFindsAndMends(t *testing.T) {
 			motes.Set(val.Carrier.Name(), text(d.ID))
 			val.CacheVelocity.Set(d, false)
 		},
+		"push-nowhere": func(s *shot.Shot, d, e *shot.Element) {
+			motes := s.Add(shot.Domain)
+			motes.Set(val.Fluid.Name(), text("particles"))
+			motes.Set(val.AirPush.Name(), n(1))
+		},
 		"carrier-missing": func(s *shot.Shot, d, e *shot.Element) {
 			motes := s.Add(shot.Domain)
 			motes.Set(val.Fluid.Name(), text("particles"))

@@ -11,6 +11,7 @@ const (
 	Density     = "density"     // of smoke, 1 is dense; of a liquid, the share of a voxel that is full
 	Temperature = "temperature" // K over the air
 	Velocity    = "velocity"    // m/s
+	Push        = "push"        // momentum that particles gave a volume over the frame, kg/(m² s)
 	Fuel        = "fuel"        // kg/m³
 	Burn        = "burn"        // 0 unlit to 1 alight
 	Surface     = "surface"     // signed distance to a liquid's surface, m

@@ -111,6 +111,34 @@ func (s *Solver) mix(n int, c, dt float32, e *Emitter) {
 	}
 }
 
+// dragged gives air of a density the momentum that particles lost to it: Δv = F dt/ρ.
+func (s *Solver) dragged(dt, rho float64, e *Emitter) {
+	if !e.Source.Pushes() || rho <= 0 {
+		return
+	}
+	lo, hi := s.Cells(e.Source.Bounds().Grow(s.H))
+	if lo[0] >= hi[0] || lo[1] >= hi[1] || lo[2] >= hi[2] {
+		return
+	}
+	per := dt / rho
+	for axis, f := range s.velocity() {
+		up := hi
+		up[axis]++
+		s.crew.For(up[2]-lo[2], 1, func(k0, k1 int) {
+			for k := lo[2] + k0; k < lo[2]+k1; k++ {
+				for j := lo[1]; j < up[1]; j++ {
+					for i := lo[0]; i < up[0]; i++ {
+						p := s.facePoint(i, j, k, axis)
+						if w := e.Source.Force(axis, p); w != 0 {
+							f.Data[f.Index(i, j, k)] += float32(w * per * e.Mask.Weight(p))
+						}
+					}
+				}
+			}
+		})
+	}
+}
+
 // drive sets the velocity on faces that the emitter covers.
 func (s *Solver) drive(f *grid.Field, axis int, lo, hi [3]int, dt float64, e *Emitter) {
 	// a box of cells has one face more along the axis

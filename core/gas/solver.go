@@ -478,6 +478,9 @@ func (s *Solver) step(dt float64, in Inputs, st *FrameStats) error {
 	s.decay(dt, p)
 	s.clearSource()
 	made := s.emit(dt, in.Emitters)
+	for n := range in.Emitters {
+		s.dragged(dt, p.AirDensity, &in.Emitters[n])
+	}
 	if s.Fuel != nil {
 		made += s.burn(dt, p, st)
 	}

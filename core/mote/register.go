@@ -46,7 +46,7 @@ func init() {
 			return val.BirthRate.At(e, now) > 0
 		},
 		Nothing: "no particles", NothingWhy: "Give it births per second.",
-		Checks: []check.Check{{ID: "particles-many", Find: tooMany}, {ID: "carrier-still", Find: carrierStill}, {ID: "carrier-missing", Find: carrierMissing}},
+		Checks: []check.Check{{ID: "particles-many", Find: tooMany}, {ID: "carrier-still", Find: carrierStill}, {ID: "carrier-missing", Find: carrierMissing}, {ID: "push-nowhere", Find: pushNowhere}},
 	})
 }
 
@@ -119,6 +119,28 @@ func guess(s *shot.Shot, d *shot.Element, rate float64, e *stage.Estimate) {
 	if rate > 0 {
 		e.Seconds = (float64(e.Frames) + val.Preroll.Of(s)) * (n*3 + e.Voxels*0.3) / rate
 	}
+}
+
+// pushNowhere finds particles whose push no gas is handed.
+func pushNowhere(s *check.Scene) (out []check.Finding) {
+	for _, d := range s.Domains {
+		if d.Fluid().Key != Key || val.AirPush.Of(d) <= 0 {
+			continue
+		}
+		fed := false
+		for _, g := range s.Domains {
+			for _, e := range s.Emitters {
+				if by := s.FedBy(e, g); by == d && g.Fluid().Key == "gas" {
+					fed = true
+				}
+			}
+		}
+		if !fed {
+			out = append(out, check.Finding{Severity: check.Note, Element: d.ID, What: d.Name + " pushes the air, and feeds no gas.", Why: "An emitter of a gas domain, from another fluid and fed by these particles, hands the push on; it may give no smoke.",
+				Mend: check.Set("Let it push nothing", d, val.AirPush.Is(0))})
+		}
+	}
+	return out
 }
 
 // tooMany finds domains whose emitters make more particles than may live.

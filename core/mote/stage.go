@@ -52,6 +52,9 @@ func (m *Stage) Advance(stop func() bool) (int, sim.Stats, error) {
 		m.Gather(m.Crew)
 	}
 	m.hit = make([]bool, m.Len())
+	for c := range m.Impulse {
+		m.Impulse[c] = m.Impulse[c][:0] // the frame before kept it
+	}
 	lasts := m.Lasts()
 	m.feed(lasts)
 	st, f := sim.Stats{}, figures{}
@@ -153,7 +156,7 @@ func (m *Stage) cool(at *stage.Moment, did *Counts) {
 func (m *Stage) world(at *stage.Moment) *World {
 	d, now := m.Domain, at.Now
 	scene := m.Scene(at.T, at.Dt)
-	w := &World{Gravity: geom.V(0, -val.Gravity.At(m.Shot, now), 0), Still: Air, Winds: scene.Winds, Pushes: scene.Pushes(), Solids: m.walls(scene.Colliders), Takes: val.HeatCapacity.At(d, now)}
+	w := &World{Gravity: geom.V(0, -val.Gravity.At(m.Shot, now), 0), Still: Air, Winds: scene.Winds, Pushes: scene.Pushes(), Solids: m.walls(scene.Colliders), Takes: val.HeatCapacity.At(d, now), Pushed: val.AirPush.Of(d) > 0}
 	w.Still.Heat, w.Still.Density = float32(val.AirTemperature.At(m.Shot, now)), float32(val.AirDensity.At(m.Shot, now))
 	if m.carried != nil {
 		w.Fields = []Field{m.carried.field}
@@ -257,6 +260,10 @@ func (m *Stage) Frame() *frame.Frame {
 	if motion[0] != nil {
 		add(frame.Velocity, "m/s", motion[0].Data, motion[1].Data, motion[2].Data)
 	}
+	if share := val.AirPush.Of(m.Domain); share > 0 {
+		p := m.pushed(float32(share / (m.H * m.H * m.H)))
+		add(frame.Push, "kg/(m² s)", p[0].Data, p[1].Data, p[2].Data)
+	}
 	return out
 }
 
@@ -306,6 +313,22 @@ func (m *Stage) thickness(moving bool) (thick, heat *grid.Field, motion [3]*grid
 		}
 	})
 	return thick, heat, motion
+}
+
+// pushed is the momentum that drag took from particles over the frame, times a factor, by
+// the weights that interpolation gives.
+func (m *Stage) pushed(by float32) (out [3]*grid.Field) {
+	var list []Gift
+	for c := range out {
+		out[c] = grid.NewField(m.dims)
+		v := make([]float32, m.Len())
+		for i, p := range m.Impulse[c] {
+			v[i] = p * by
+		}
+		list = append(list, Gift{out[c], [3]float32{0.5, 0.5, 0.5}, v})
+	}
+	m.Give(list, m.H, m.origin, m.Crew)
+	return out
 }
 
 // idBits is how many bits of an identity a number of 32 bits keeps.

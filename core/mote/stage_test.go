@@ -280,3 +280,50 @@ func TestMaskLimitsBirths(t *testing.T) {
 		t.Errorf("born at the left %d, at the right %d; without a mask %d and %d", l1, r1, l0, r0)
 	}
 }
+
+// Particles that push the air give a gas that they feed the momentum that drag takes from
+// them: what falls in still air loses its weight's share, and the gas moves down with as much.
+func TestParticlesPushTheGasTheyFeed(t *testing.T) {
+	s := shot.New("P")
+	val.Last.Set(s.Self, 4)
+	grit := set(t, s.Add(shot.Domain), val.Fluid.Is("particles"), val.Size.Is(1.2, 1.2, 1.2), val.Position.Is(0, 0.6, 0), val.Voxel.Is(0.05), val.AirPush.Is(1))
+	e := set(t, s.Add(shot.Emitter), val.Position.Is(0, 0.9, 0), val.Size.Is(0.3, 0.1, 0.3), val.BirthRate.Is(20000), val.Life.Is(0), val.Diameter.Is(0.002), val.SolidDensity.Is(400), val.Push.Is(0.5, -3, 0))
+	e.ActsOn = []string{grit.ID}
+	air := set(t, s.Add(shot.Domain), val.Size.Is(1.2, 1.2, 1.2), val.Position.Is(0, 0.6, 0), val.Voxel.Is(0.05), val.Vorticity.Is(0))
+	for _, side := range []val.TextKey{val.SideX0, val.SideX1, val.SideY0, val.SideY1, val.SideZ0, val.SideZ1} {
+		set(t, air, side.Is("outflow"))
+	}
+	// velocity is kept where smoke is
+	f := set(t, s.Add(shot.Emitter), val.From.Is("fluid"), val.FedBy.Is(grit.ID), val.Smoke.Is(0.5), val.Temperature.Is(val.AirTemperature.Of(s)), val.Inherit.Is(0))
+	f.ActsOn = []string{air.ID}
+	out := run(t, s)
+	// what the frames say was given, of the whole domain
+	for n := 1; n <= 4; n++ {
+		g := out[grit.ID][n].Grid(frame.Push)
+		if g == nil {
+			t.Fatalf("frame %d keeps no push", n)
+		}
+	}
+	speed := func(push float64) (down, along float64) {
+		set(t, grit, val.AirPush.Is(push))
+		l, err := stage.LatticeOf(run(t, s)[air.ID][4], frame.Velocity)
+		if err != nil {
+			t.Fatal(err)
+		}
+		v, err := l.Read(frame.Velocity)
+		if err != nil || len(v) != 3 {
+			t.Fatal(err)
+		}
+		for i := range v[0].Data {
+			along += float64(v[0].Data[i])
+			down -= float64(v[1].Data[i])
+		}
+		return down, along
+	}
+	none, _ := speed(0)
+	down, along := speed(1)
+	twice, _ := speed(2)
+	if math.Abs(none) > 1e-3*down || down <= 0 || along <= 0 || math.Abs(twice/down-2) > 0.1 {
+		t.Errorf("the gas goes down by %g, along by %g; unpushed by %g, pushed twice as much by %g", down, along, none, twice)
+	}
+}

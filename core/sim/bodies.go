@@ -33,6 +33,21 @@ type Source struct {
 	Motion [3]*grid.Field // m/s at cell centres; nil where it isn't known
 	H      float64        // m
 	Origin geom.Vec3      // the grid's corner
+	Push   [3]*grid.Field // momentum given to a volume over so many seconds, kg/(m² s), at cell centres; nil without
+	Over   float64        // s
+}
+
+// Pushes tells that the source gives momentum.
+func (o *Source) Pushes() bool { return o != nil && o.Push[0] != nil && o.Over > 0 }
+
+// Force is the momentum that a volume at a place gets along an axis in a second, N/m³.
+func (o *Source) Force(axis int, p geom.Vec3) float64 {
+	q := p.Sub(o.Origin).Mul(1 / o.H)
+	d := o.Push[axis].Dims
+	if q.X < 0 || q.Y < 0 || q.Z < 0 || q.X > float64(d.NX) || q.Y > float64(d.NY) || q.Z > float64(d.NZ) {
+		return 0
+	}
+	return float64(o.Push[axis].Sample(float32(q.X-0.5), float32(q.Y-0.5), float32(q.Z-0.5))) / o.Over
 }
 
 // At is the share at a place, and the velocity there.

@@ -54,7 +54,9 @@ func (m *Moment) Source(e *shot.Element) *sim.Source {
 	f, err := c.Feed(d, number)
 	var src *sim.Source
 	if err == nil {
-		src, err = sourceOf(f, val.FedWhere.Of(e))
+		if src, err = sourceOf(f, val.FedWhere.Of(e)); err == nil {
+			src.Over = c.Lasts()
+		}
 	}
 	// No fault: the sequence has nothing to give at this frame.
 	if errors.Is(err, ErrOver) {
@@ -137,6 +139,16 @@ func sourceOf(f *frame.Frame, channel string) (*sim.Source, error) {
 		for a := range 3 {
 			src.Motion[a] = grid.NewField(n)
 			parts = append(parts, src.Motion[a].Data)
+		}
+		if err := v.Dense(low, dims, parts); err != nil {
+			return nil, err
+		}
+	}
+	if v := f.Grid(frame.Push); v != nil && v.Transform.M == c.Transform.M {
+		var parts [][]float32
+		for a := range 3 {
+			src.Push[a] = grid.NewField(n)
+			parts = append(parts, src.Push[a].Data)
 		}
 		if err := v.Dense(low, dims, parts); err != nil {
 			return nil, err

@@ -101,6 +101,7 @@ const (
 	Mask     TextKey = "mask"
 	MaskFade NumKey  = "mask_fade"
 	// of what emits particles
+	AirPush           NumKey  = "air_push"
 	BirthAge          NumKey  = "birth_age"
 	BirthCount        NumKey  = "birth_count"
 	BirthDensity      NumKey  = "birth_density"
