@@ -190,6 +190,21 @@ func (d *Draft) Advance(stop func() bool) (int, sim.Stats, error) {
 	return frame, st, err
 }
 
+// Reading is what a sensor reads.
+type Reading struct {
+	Name string  `json:"name"`
+	Read float64 `json:"read"`
+}
+
+// Readings are what the draft's sensors read by now.
+func (d *Draft) Readings() (out []Reading) {
+	c := d.run.Base()
+	for _, e := range c.sensors() {
+		out = append(out, Reading{e.Name, math.Round(1000*c.Reading(e, d.run.Next())) / 1000})
+	}
+	return out
+}
+
 // back loads the state kept last.
 func (d *Draft) back() error {
 	old := d.run.Base()

@@ -34,18 +34,19 @@ type Command struct {
 
 // Head goes before a volume, or alone.
 type Head struct {
-	Kind    string         `json:"kind"` // frame, begin, fault, end, told
-	Frame   int            `json:"frame"`
-	Seconds float64        `json:"seconds,omitempty"` // that the frame took
-	Steps   int            `json:"steps,omitempty"`   // of the solver within it
-	Rate    float64        `json:"rate,omitempty"`    // frames a second that it could make
-	Speed   float64        `json:"speed,omitempty"`   // voxels a second that were stepped
-	Voxel   float64        `json:"voxel,omitempty"`
-	Voxels  float64        `json:"voxels,omitempty"`
-	Said    string         `json:"said,omitempty"`
-	Change  int            `json:"change"` // how many changes of the shot act in it
-	Fastest float64        `json:"fastest,omitempty"`
-	Volume  *render.Screen `json:"volume,omitempty"`
+	Kind    string          `json:"kind"` // frame, begin, fault, end, told
+	Frame   int             `json:"frame"`
+	Seconds float64         `json:"seconds,omitempty"` // that the frame took
+	Steps   int             `json:"steps,omitempty"`   // of the solver within it
+	Rate    float64         `json:"rate,omitempty"`    // frames a second that it could make
+	Speed   float64         `json:"speed,omitempty"`   // voxels a second that were stepped
+	Voxel   float64         `json:"voxel,omitempty"`
+	Voxels  float64         `json:"voxels,omitempty"`
+	Said    string          `json:"said,omitempty"`
+	Change  int             `json:"change"` // how many changes of the shot act in it
+	Fastest float64         `json:"fastest,omitempty"`
+	Sensors []stage.Reading `json:"sensors,omitempty"`
+	Volume  *render.Screen  `json:"volume,omitempty"`
 }
 
 // Child is the draft's process.
@@ -310,7 +311,7 @@ func (c *Child) frame(doc *shot.Shot) error {
 	c.steps = max(0, c.steps-1)
 	pace := c.pace
 	c.mu.Unlock()
-	h := Head{Kind: "frame", Frame: n, Seconds: took, Steps: st.Substeps, Rate: 1 / took, Speed: c.speed, Voxel: c.draft.H, Voxels: c.draft.Voxels(), Fastest: st.MaxSpeed, Change: c.acting, Volume: &tex}
+	h := Head{Kind: "frame", Frame: n, Seconds: took, Steps: st.Substeps, Rate: 1 / took, Speed: c.speed, Voxel: c.draft.H, Voxels: c.draft.Voxels(), Fastest: st.MaxSpeed, Change: c.acting, Volume: &tex, Sensors: c.draft.Readings()}
 	if err := c.send(h, data); err != nil {
 		return err
 	}

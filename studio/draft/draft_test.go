@@ -322,3 +322,31 @@ func TestDraftOfANamedDomain(t *testing.T) {
 		t.Errorf("%+v %v", h, err)
 	}
 }
+
+// A frame of a draft tells what its sensors read, as it goes.
+func TestFramesTellWhatSensorsRead(t *testing.T) {
+	doc := puff()
+	x := doc.Add(shot.Sensor)
+	val.SensorChannel.Set(x, "density")
+	val.SensorOver.Set(x, 0.01)
+	at := val.Position.Of(doc.Element("emitter1"))
+	val.Position.Set(x, at[0], at[1], at[2])
+	val.Size.Set(x, 0.2, 0.2, 0.2)
+	c := &Child{Threads: 1, changes: 1, doc: doc, size: 32, speed: 1e6, voxel: 0.1, acting: 1}
+	var out bytes.Buffer
+	c.out, c.wake = bufio.NewWriter(&out), make(chan struct{}, 1)
+	if err := c.begin(doc); err != nil {
+		t.Fatal(err)
+	}
+	out.Reset()
+	for range 2 {
+		if err := c.frame(doc); err != nil {
+			t.Fatal(err)
+		}
+	}
+	s := &Session{out: newReader(bytes.NewReader(out.Bytes()))}
+	h, _, err := s.Packet()
+	if err != nil || len(h.Sensors) != 1 || h.Sensors[0].Name != x.Name || h.Sensors[0].Read < 0.5 {
+		t.Errorf("%+v %v", h, err)
+	}
+}
