@@ -192,7 +192,7 @@ func (d *Draft) Advance(stop func() bool) (int, sim.Stats, error) {
 
 // Reading is what a sensor reads.
 type Reading struct {
-	Name string  `json:"name"`
+	ID   string  `json:"id"`
 	Read float64 `json:"read"`
 }
 
@@ -200,7 +200,7 @@ type Reading struct {
 func (d *Draft) Readings() (out []Reading) {
 	c := d.run.Base()
 	for _, e := range c.sensors() {
-		out = append(out, Reading{e.Name, math.Round(1000*c.Reading(e, d.run.Next())) / 1000})
+		out = append(out, Reading{e.ID, math.Round(1000*c.Reading(e, d.run.Next())) / 1000})
 	}
 	return out
 }

@@ -346,7 +346,7 @@ func TestFramesTellWhatSensorsRead(t *testing.T) {
 	}
 	s := &Session{out: newReader(bytes.NewReader(out.Bytes()))}
 	h, _, err := s.Packet()
-	if err != nil || len(h.Sensors) != 1 || h.Sensors[0].Name != x.Name || h.Sensors[0].Read < 0.5 {
+	if err != nil || len(h.Sensors) != 1 || h.Sensors[0].ID != x.ID || h.Sensors[0].Read < 0.5 {
 		t.Errorf("%+v %v", h, err)
 	}
 }

@@ -45,7 +45,6 @@ export class Draft {
   start() {
     this.began = performance.now();
     this.frames = 0;
-    this.sensors = [];
     this.fault = '';
     this.held = this.paused = false;
     this.asked = new Map(); // when a change was made, by how many there were
@@ -121,9 +120,8 @@ export class Draft {
         for (const [n, t] of this.asked) if (n <= head.change) { this.latency = performance.now() - t; this.asked.delete(n); }
         const drawn = this.on.show(head.frame, { head: head.volume, data });
         this.rate = this.rate ? this.rate * 0.9 + head.rate * 0.1 : head.rate;
-        this.sensors = head.sensors || this.sensors; // pictures between steps tell none
-        this.say([`${this.rate.toFixed(0)} frames/s`, `${Math.round(head.voxels / 1000)} k voxels`, `${(head.fastest || 0).toFixed(head.fastest < 10 ? 1 : 0)} m/s`,
-          ...this.sensors.slice(0, 3).map((s) => `${s.name} ${s.read.toFixed(2)}`)].join(' · '));
+        if (head.sensors) this.on.senses(head.frame, head.sensors); // pictures between steps tell none
+        this.say(`${this.rate.toFixed(0)} frames/s · ${Math.round(head.voxels / 1000)} k voxels · ${(head.fastest || 0).toFixed(head.fastest < 10 ? 1 : 0)} m/s`);
         // the next one once this is drawn and the page had its turn
         Promise.resolve(drawn).then(() => setTimeout(() => this.send('next'), 2));
         break;

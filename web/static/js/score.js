@@ -234,10 +234,28 @@ export class Score {
     this.heads(r, keys, 0, yy);
   }
 
-  // what a sensor read in the take, from nothing to full, and a tick wherever it fired
+  // what a draft's sensors read at a frame, in place of the take's; null: it has ended
+  sense(frame, list) {
+    if (!list) this.live = null;
+    else {
+      this.live ??= new Map();
+      for (const s of list) {
+        const read = this.live.get(s.id) || [];
+        read.length = Math.max(0, frame - this.data.first); // a draft that begins anew forgets what came after
+        read.push(s.read);
+        this.live.set(s.id, read);
+      }
+    }
+    this.draw();
+  }
+
+  // what a sensor read in the take or the draft, from nothing to full, and a tick wherever
+  // it fired
   read(r, y) {
-    const c = this.c, k = this.k, s = this.take?.senses?.find((q) => q.id === r.e.id);
+    const c = this.c, k = this.k;
+    const s = this.live ? { read: this.live.get(r.e.id) || [] } : this.take?.senses?.find((q) => q.id === r.e.id);
     if (!s) return;
+    if (this.live && s.read.length) this.reads(s.read[s.read.length - 1], y);
     const yy = (v) => y + LANE - 4 - Math.max(0, Math.min(1, v)) * (LANE - 8);
     c.strokeStyle = k.dim;
     c.beginPath();
@@ -256,6 +274,15 @@ export class Score {
       if (x < LEFT || x > this.width - RIGHT) return;
       c.beginPath(); c.moveTo(x, y + 3); c.lineTo(x, y + LANE - 3); c.stroke();
     });
+  }
+
+  // the reading of now, at the lane's end
+  reads(v, y) {
+    const c = this.c;
+    c.fillStyle = this.k.ink;
+    c.textAlign = 'right';
+    c.fillText(v.toFixed(2), this.width - RIGHT - 4, y + LANE / 2);
+    c.textAlign = 'left';
   }
 
   range(r, keys) {

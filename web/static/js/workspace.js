@@ -139,7 +139,8 @@ const draft = $('draft') ? new Draft($('drafttools'), $('draft'), {
   loop: () => state.loop,
   domain: () => { const e = state.scene && state.scene.elements.find((x) => x.id === chosenId()); return e && e.kind === 'domain' ? e.id : ''; },
   keep: (voxel, domain) => post('draft/keep', { voxel, domain }),
-  changed: (on) => { if (on && state.playing) play(false); if (!on) show(state.frame); },
+  senses: (frame, list) => score.sense(frame, list),
+  changed: (on) => { if (!on) score.sense(0, null); if (on && state.playing) play(false); if (!on) show(state.frame); },
 }) : null;
 const drafting = () => !!draft && draft.shown;
 
