@@ -31,14 +31,17 @@ type Faces struct{ X, Y, Z, Above Window }
 // at is the value at an offset, after checking that those from lo to hi are there.
 func (r *Window) at(o, lo, hi int) *float32 {
 	if lo < r.From || hi-r.From > len(r.A) {
-		r.beyond(lo, hi)
+		panic(outside{lo, hi, r.From, len(r.A)})
 	}
 	return &r.A[o-r.From]
 }
 
-//go:noinline
-func (r *Window) beyond(lo, hi int) {
-	panic(fmt.Sprintf("vec: values %d to %d of a plane in rows that hold %d to %d", lo, hi, r.From, r.From+len(r.A)))
+// outside says what values were asked of rows that hold others. It is an error of its own,
+// and no call, so that what looks is laid down in place.
+type outside struct{ lo, hi, from, n int }
+
+func (e outside) Error() string {
+	return fmt.Sprintf("vec: values %d to %d of a plane in rows that hold %d to %d", e.lo, e.hi, e.from, e.from+e.n)
 }
 
 // cut are n values from offset o on.
