@@ -130,12 +130,41 @@ func basis(n geom.Vec3) (a, b geom.Vec3) {
 	return geom.V(1+s*n.X*n.X*p, s*q, -s*n.X), geom.V(q, s+n.Y*n.Y*p, -n.Y)
 }
 
-// about turns polar coordinates round n into a direction.
-func about(n geom.Vec3, cos, phi float64) geom.Vec3 {
+// disc draws a place in the disc of radius 1, at most a little inside its rim; q is the
+// square of how far it is from the middle.
+func (d *dice) disc() (u, v, q float64) {
+	for {
+		b := d.bits()
+		u, v = float64(int32(b))*(1.0/(1<<31)), float64(int32(b>>32))*(1.0/(1<<31))
+		if q = u*u + v*v; q < 1 {
+			return u, v, q
+		}
+	}
+}
+
+// about draws a direction at an angle to n, alike all round.
+func about(n geom.Vec3, cos float64, r *dice) geom.Vec3 {
+	// a place in a disc lies alike all round (Marsaglia 1972)
+	u, v, q := r.disc()
 	a, b := basis(n)
-	sin := math.Sqrt(max(0, 1-cos*cos))
-	s, c := sincos(phi)
-	return a.Mul(sin * c).Add(b.Mul(sin * s)).Add(n.Mul(cos)).Unit()
+	k := math.Sqrt(max(0, 1-cos*cos) / max(q, 1e-30))
+	return tilt(a, b, n, u*k, v*k, cos)
+}
+
+// above draws a direction by the cosine to n: places in a disc, raised to the half ball
+// (Malley).
+func above(n geom.Vec3, r *dice) (d geom.Vec3, cos float64) {
+	u, v, q := r.disc()
+	a, b := basis(n)
+	cos = math.Sqrt(1 - q)
+	return tilt(a, b, n, u, v, cos), cos
+}
+
+// tilt is x·a + y·b + z·n, of directions square to each other, for x² + y² + z² = 1. What
+// rounding adds is taken away.
+func tilt(a, b, n geom.Vec3, x, y, z float64) geom.Vec3 {
+	d := geom.V(a.X*x+b.X*y+n.X*z, a.Y*x+b.Y*y+n.Y*z, a.Z*x+b.Z*y+n.Z*z)
+	return d.Mul(1.5 - 0.5*d.Dot(d))
 }
 
 // sincos is sine and cosine to 2e-11, of angles that directions are drawn by: a few turns
@@ -145,8 +174,8 @@ func sincos(x float64) (sin, cos float64) {
 	n := int(x*(2/math.Pi) + math.Copysign(0.5, x))
 	x -= float64(n) * (math.Pi / 2)
 	q := x * x
-	sin = x * (1 - q/6*(1-q/20*(1-q/42*(1-q/72*(1-q/110)))))
-	cos = 1 - q/2*(1-q/12*(1-q/30*(1-q/56*(1-q/90*(1-q/132)))))
+	sin = x * (1 - q*(1.0/6)*(1-q*(1.0/20)*(1-q*(1.0/42)*(1-q*(1.0/72)*(1-q*(1.0/110))))))
+	cos = 1 - q*0.5*(1-q*(1.0/12)*(1-q*(1.0/30)*(1-q*(1.0/56)*(1-q*(1.0/90)*(1-q*(1.0/132))))))
 	if n&1 != 0 {
 		sin, cos = cos, -sin
 	}
@@ -166,7 +195,7 @@ func scatterHG(d geom.Vec3, g float64, r *dice) geom.Vec3 {
 		t := (1 - g*g) / (1 - g + 2*g*u)
 		cos = (1 + g*g - t*t) / (2 * g)
 	}
-	return about(d, cos, 2*math.Pi*r.next())
+	return about(d, cos, r)
 }
 
 // Axes are the camera's, of length 1: right, up, and towards the viewer.

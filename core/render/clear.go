@@ -414,7 +414,7 @@ func facet(n geom.Vec3, rough float64, r *dice) geom.Vec3 {
 	a := rough * rough
 	// Beckmann: tan²θ = −α² ln(1 − u); 0.999 keeps the normal off the horizon
 	tan2 := -a * a * math.Log(1-r.next()*0.999)
-	return about(n, 1/math.Sqrt(1+tan2), 2*math.Pi*r.next())
+	return about(n, 1/math.Sqrt(1+tan2), r)
 }
 
 // maxClear is how many clear surfaces a path may cross.

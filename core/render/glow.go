@@ -64,8 +64,8 @@ func (v *Volume) lightTiles(crew grid.Crew) {
 								}
 								w := g[0] + g[1] + g[2]
 								// A hair above the sum, as paths compare against it in
-								// float32.
-								bright[n] = max(bright[n], float32(w*(1+1e-6)))
+								// numbers of 16 bits.
+								bright[n] = max(bright[n], float32(w*(1+5e-4)))
 								p := geom.V(float64(x)+0.5, float64(y)+0.5, float64(z)+0.5).Mul(w)
 								part := &parts[n][x%tile/(tile/2)+y%tile/(tile/2)*2+z%tile/(tile/2)*4]
 								for _, f := range [2]*fire{&all[n], part} {

@@ -118,7 +118,7 @@ func (l *Lamp) sample(p geom.Vec3, r *dice) (d geom.Vec3, far, pdf float64, ok b
 		// uniform over the cone under which the ball is seen: nearer to 1/solid
 		// angle than any choice on its surface
 		cosMax := math.Sqrt(1 - l.Radius*l.Radius/c2)
-		d = about(to.Unit(), 1-r.next()*(1-cosMax), 2*math.Pi*r.next())
+		d = about(to.Unit(), 1-r.next()*(1-cosMax), r)
 		// At the very edge of the cone rounding may miss the ball; that sample is
 		// lost.
 		t, hit := l.hit(p, d, math.Inf(1))
@@ -221,6 +221,9 @@ type Env struct {
 	rows *discrete
 	cols []*discrete
 	even bool // all of a row is alike
+
+	edges []float64 // the cosine from the zenith at which each row ends
+	guide []uint16  // the first row that even parts of the cosine may lie in
 }
 
 // NewEnv prepares a panorama turned about the vertical, radians.
@@ -268,6 +271,34 @@ func (e *Env) weigh() {
 	for i, c := range e.Pix {
 		e.even = e.even && c == e.Pix[i-i%e.W]
 	}
+	if e.even {
+		e.rule()
+	}
+}
+
+// rule makes rows quick to find.
+func (e *Env) rule() {
+	e.edges, e.guide = make([]float64, e.H), make([]uint16, 1024)
+	for y := range e.edges {
+		e.edges[y] = math.Cos(math.Pi * float64(y+1) / float64(e.H))
+	}
+	e.edges[e.H-1] = -2 // below everything
+	y := 0
+	for i := range e.guide {
+		for e.edges[y] > 1-2*float64(i)/float64(len(e.guide)) {
+			y++
+		}
+		e.guide[i] = uint16(y)
+	}
+}
+
+// row is that in which a direction lies.
+func (e *Env) row(d geom.Vec3) int {
+	y := int(e.guide[min(max(int((1-d.Y)*0.5*float64(len(e.guide))), 0), len(e.guide)-1)])
+	for d.Y < e.edges[y] {
+		y++
+	}
+	return y
 }
 
 // skyEnv is a look's own sky as a coarse panorama, for drawing directions.
@@ -340,8 +371,7 @@ func (e *Env) spread(d geom.Vec3) float64 {
 // pdf is the chance by solid angle with which sample draws d.
 func (e *Env) pdf(d geom.Vec3) float64 {
 	if e.even {
-		y := min(int(math.Acos(min(max(d.Y, -1), 1))/math.Pi*float64(e.H)), e.H-1)
-		return e.rows.chance(y) * e.spread(d)
+		return e.rows.chance(e.row(d)) * e.spread(d)
 	}
 	u, v := e.place(d)
 	x, y := min(int(u*float64(e.W)), e.W-1), min(int(v*float64(e.H)), e.H-1)

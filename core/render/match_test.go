@@ -63,7 +63,7 @@ func likenesses() []likeness {
 		{"thin steam", 240, plain(1.5, func(l *look.Look) { albedo(l, 0.99) })},
 		{"dense white", 240, plain(25, func(l *look.Look) { albedo(l, 0.99); l.Bounces = 8 })},
 		{"dense dark", 240, plain(25, func(l *look.Look) { albedo(l, 0.35) })},
-		{"fire in smoke", 2400, func(method string) *Scene {
+		{"fire in smoke", 7200, func(method string) *Scene {
 			s := plain(12, func(l *look.Look) {
 				albedo(l, 0.7)
 				l.Sun, l.Sky = look.RGB{}, look.RGB{}

@@ -51,11 +51,11 @@ func meanOfNodes(t *testing.T, f *grid.Field, smooth bool, sigma float64, crew g
 		sum := 0.0
 		const draws = 20000
 		for range draws {
-			s := n.share(&n.plots[m], float32(p.X), float32(p.Y), float32(p.Z), r.bits())
-			if s > 1 {
-				t.Fatalf("a share of %g", s)
+			s := n.draw(float32(p.X), float32(p.Y), float32(p.Z), r.bits())
+			if s > n.plots[m].peak {
+				t.Fatalf("%g where %g is the most", s, n.plots[m].peak)
 			}
-			sum += float64(s) * float64(n.plots[m].peak) / draws
+			sum += float64(s) / draws
 		}
 		off, total = off+math.Abs(sum-want), total+want
 		if !smooth && math.Abs(sum-want) > 0.03*float64(n.plots[m].peak) {

@@ -66,6 +66,7 @@ type trip struct {
 	odds   []float64 // of each light to be asked at the last event
 	spans  []span    // of the ray within volumes
 	ends   []float64 // of all of them
+	cross  crossing  // the ray's way through a volume
 	here   []*bricks // those that overlap
 
 	out  taken // of the pixel under way
@@ -104,10 +105,11 @@ func (t *trip) path(o, d geom.Vec3, out *taken) {
 		// What lies on the way, nearest first: a solid or liquid's surface, a lamp,
 		// then a collision in smoke before either.
 		h, solid := s.trace(t, o, d, math.Inf(1), !eye)
-		lamp, lampAt := s.meetLamp(o, d, h.t, eye)
-		far := h.t
-		if lamp >= 0 {
-			far = lampAt
+		lamp, lampAt, far := -1, 0.0, h.t
+		if len(s.Lamps) > 0 {
+			if lamp, lampAt = s.meetLamp(o, d, h.t, eye); lamp >= 0 {
+				far = lampAt
+			}
 		}
 		// glow needs the weight before the flight: fire in front of the collision is
 		// seen through what the trail tells of the smoke on the way
@@ -117,19 +119,23 @@ func (t *trip) path(o, d geom.Vec3, out *taken) {
 		if inSmoke {
 			far = at
 		}
-		w = w.Mul(s.soaked(in, far))
+		if in != inAir {
+			w = w.Mul(s.soaked(in, far))
+		}
 		gain, group := l.Flame, Emission
 		if !eye {
 			gain, group = l.FlameLight, ByFire
 		}
 		if gain > 0 && s.fire != nil {
 			sum, mid := t.glow(o, d, far, before, pdf)
-			out.light[group] = out.light[group].Add(sum.Scale(gain))
+			if sum != (look.RGB{}) {
+				out.light[group] = gained(&out.light[group], &sum, &white, &white, gain)
+			}
 			if eye && mid > 0 && !inSmoke && !solid {
 				t.see(out, o, d, mid, nil)
 			}
 		}
-		if w.Max() <= 0 {
+		if !(w[0] > 0 || w[1] > 0 || w[2] > 0) {
 			return
 		}
 		switch {
@@ -230,8 +236,8 @@ func (t *trip) path(o, d geom.Vec3, out *taken) {
 			t.ask(out, p, d, h.normal, w)
 			// cosine-weighted direction: pdf = cos/π, which cancels the cosine and
 			// the π of the diffuse surface
-			cos := math.Sqrt(r.next())
-			d = about(h.normal, cos, 2*math.Pi*r.next())
+			var cos float64
+			d, cos = above(h.normal, r)
 			o, pdf, eye = p, cos/math.Pi, false
 		// nothing met: the backdrop, which may be transparent
 		case eye:
@@ -243,7 +249,8 @@ func (t *trip) path(o, d geom.Vec3, out *taken) {
 			if s.env != nil && pdf > 0 {
 				weight = pdf / (pdf + t.odd(0)*s.env.pdf(d))
 			}
-			out.light[BySky] = out.light[BySky].Add(w.Mul(s.sky(d)).Scale(weight))
+			c := s.sky(d)
+			out.light[BySky] = gained(&out.light[BySky], &w, &c, &white, weight)
 			return
 		}
 		if !inSmoke && !t.goesOn(&w, bounce) {
@@ -348,15 +355,16 @@ func (t *trip) caught(out *taken, p geom.Vec3, h hit, w look.RGB, d geom.Vec3) {
 	// sun and sky: what stands in the plate throws its shadow there
 	t.solids = t.bare
 	t.ask(&free, p, d, h.normal, look.RGB{1, 1, 1})
-	cos := math.Sqrt(t.r.next())
 	// one more direction by cosine for the sky: ask alone would leave it noisy
-	dir := about(h.normal, cos, 2*math.Pi*t.r.next())
+	dir, cos := above(h.normal, &t.r)
 	if _, hit := s.trace(t, p, dir, math.Inf(1), true); !hit {
 		weight := 1.0
 		if s.env != nil {
 			weight = (cos / math.Pi) / (cos/math.Pi + t.odd(0)*s.env.pdf(dir))
 		}
-		free.light[BySky] = free.light[BySky].Add(s.sky(dir).Mul(t.transmit(p, dir, math.Inf(1))).Scale(weight))
+		c := s.sky(dir)
+		t.dim(p, dir, math.Inf(1), &c)
+		free.light[BySky] = free.light[BySky].Add(c.Scale(weight))
 	}
 	t.solids = solids
 	share := 1.0
@@ -406,13 +414,14 @@ func (t *trip) ask(out *taken, p, d, normal geom.Vec3, w look.RGB) {
 	s := t.s
 	l := &s.Look
 	r := &t.r
-	if l.Sun.Max() > 0 {
+	if s.sunny {
 		// uniform over the sun's disc: soft shadows of 0.53°, and no density is
 		// needed as the sun can't be met by chance
-		dir := about(l.SunDir, 1-r.next()*sunWidth*sunWidth/2, 2*math.Pi*r.next())
+		dir := s.sunwards(r)
 		if f := t.response(d, normal, dir); f > 0 {
-			if sun := s.sunlit(t, p, dir, math.Inf(1)); sun.Max() > 0 {
-				out.light[BySun] = out.light[BySun].Add(w.Mul(l.Sun).Mul(sun).Mul(t.transmit(p, dir, math.Inf(1))).Scale(f))
+			if sun := s.sunlit(t, p, dir, math.Inf(1)); sun != (look.RGB{}) {
+				t.sunshine(p, dir, &sun)
+				out.light[BySun] = gained(&out.light[BySun], &w, &l.Sun, &sun, f)
 			}
 		}
 	}
@@ -437,8 +446,9 @@ func (t *trip) ask(out *taken, p, d, normal geom.Vec3, w look.RGB) {
 		}
 		pl *= t.odd(s.lampAt + n)
 		if f := t.response(d, normal, dir); f > 0 && !s.blocked(t, p, dir, far*(1-1e-6)) {
-			g := s.lampGroup(n)
-			out.light[g] = out.light[g].Add(w.Mul(lamp.Radiance).Mul(t.transmit(p, dir, far)).Scale(f / (pl + f)))
+			g, c := s.lampGroup(n), lamp.Radiance
+			t.dim(p, dir, far, &c)
+			out.light[g] = gained(&out.light[g], &w, &c, &white, f/(pl+f))
 		}
 	case n == s.fireAt:
 		t.askFire(out, p, d, normal, w)
@@ -446,10 +456,19 @@ func (t *trip) ask(out *taken, p, d, normal geom.Vec3, w look.RGB) {
 		dir, pl := s.env.sample(r)
 		pl *= t.odd(0)
 		if f := t.response(d, normal, dir); f > 0 && !s.blocked(t, p, dir, math.Inf(1)) {
-			out.light[BySky] = out.light[BySky].Add(w.Mul(s.sky(dir)).Mul(t.transmit(p, dir, math.Inf(1))).Scale(f / (pl + f)))
+			c := s.sky(dir)
+			t.dim(p, dir, math.Inf(1), &c)
+			out.light[BySky] = gained(&out.light[BySky], &w, &c, &white, f/(pl+f))
 		}
 	}
 }
+
+// gained is what a light was, and w·a·b·k more of it.
+func gained(was, w, a, b *look.RGB, k float64) look.RGB {
+	return look.RGB{was[0] + w[0]*a[0]*b[0]*k, was[1] + w[1]*a[1]*b[1]*k, was[2] + w[2]*a[2]*b[2]*k}
+}
+
+var white = look.RGB{1, 1, 1}
 
 // weigh gives each light a chance by about how much it gives at p; none gets
 // less than a tenth of an even share, as what stands between isn't known.
@@ -526,7 +545,8 @@ func (t *trip) askFire(out *taken, p, d, normal geom.Vec3, w look.RGB) {
 	// Both ways of finding this fire as densities in dω dt: p(ω) over the spacing of
 	// looks, and p(y) r². Balance: f/(pa + pb) instead of f/pb.
 	pa, pb := f/(glowStep*v.H), t.odd(s.fireAt)*s.fireChance(n, voxel)*far*far
-	out.light[ByFire] = out.light[ByFire].Add(w.Mul(glow).Mul(t.transmit(p, dir, far)).Scale(s.Look.FlameLight * f / (pa + pb)))
+	t.dim(p, dir, far, &glow)
+	out.light[ByFire] = gained(&out.light[ByFire], &w, &glow, &white, s.Look.FlameLight*f/(pa+pb))
 }
 
 // ember draws a place within the fire by its light: a tile, then a voxel in it
@@ -544,22 +564,17 @@ func (v *Volume) ember(r *dice) (y geom.Vec3, voxel int) {
 		if x >= f.NX || yy >= f.NY || z >= f.NZ {
 			continue
 		}
-		voxel = f.Index(x, yy, z)
-		if r.next()*float64(v.bright[c]) < v.shine(voxel) {
+		voxel = v.glow.at(x, yy, z)
+		if r.next()*float64(v.bright[c]) < v.glow.shine(voxel) {
 			return geom.V(float64(x)+r.next(), float64(yy)+r.next(), float64(z)+r.next()), voxel
 		}
 	}
 }
 
-// shine is the light of a voxel, summed over colours.
-func (v *Volume) shine(n int) float64 {
-	return float64(v.glow[4*n+3])
-}
-
 // fireChance is the chance a cubic metre round a voxel has to be drawn.
 func (s *Scene) fireChance(volume, voxel int) float64 {
 	v := s.Volumes[volume]
-	return s.fire.chance(volume) * v.shine(voxel) / (v.pick.total * v.H * v.H * v.H)
+	return s.fire.chance(volume) * v.glow.shine(voxel) / (v.pick.total * v.H * v.H * v.H)
 }
 
 // glowStep is how many voxels apart fire is looked at by scattered rays.
@@ -591,8 +606,9 @@ func (v *Volume) burntNear(p geom.Vec3, moment float64, bits uint64) look.RGB {
 	on := func(x float64, b uint64, n int) int {
 		return min(max(int(x+0.5+float64(b&(1<<21-1))*unit)-1, 0), n-1)
 	}
-	g := v.glow[4*f.Index(on(p.X, bits, f.NX), on(p.Y, bits>>21, f.NY), on(p.Z, bits>>42, f.NZ)):][:3]
-	return look.RGB{float64(g[0]), float64(g[1]), float64(g[2])}
+	n := v.glow.at(on(p.X, bits, f.NX), on(p.Y, bits>>21, f.NY), on(p.Z, bits>>42, f.NZ))
+	g, by := v.glow.q[n:n+3:n+3], v.glow.unit
+	return look.RGB{float64(unpack(g[0]) * by), float64(unpack(g[1]) * by), float64(unpack(g[2]) * by)}
 }
 
 // glow estimates the light that fire gives along a ray up to far: a sum over
@@ -639,7 +655,7 @@ func (t *trip) glow(o, d geom.Vec3, far float64, w look.RGB, pdf float64) (sum l
 					r := x * v.H
 					pa := pdf / k
 					f := v.Density
-					at := f.Index(min(int(p.X), f.NX-1), min(int(p.Y), f.NY-1), min(int(p.Z), f.NZ-1))
+					at := v.glow.at(min(int(p.X), f.NX-1), min(int(p.Y), f.NY-1), min(int(p.Z), f.NZ-1))
 					k *= pa / (pa + t.odd(s.fireAt)*s.fireChance(n, at)*r*r)
 				}
 				// coloured smoke changes the weight along the flight: the trail is
@@ -672,9 +688,8 @@ func (t *trip) glow(o, d geom.Vec3, far float64, w look.RGB, pdf float64) (sum l
 // independent media that overlap, the nearest of all is that of their sum.
 func (t *trip) fly(o, d geom.Vec3, far float64, w *look.RGB) (at float64, of int) {
 	s := t.s
-	e := s.Look.Extinction
 	t.way.t, t.way.w = t.way.t[:0], t.way.w[:0]
-	if e.Max() == 0 {
+	if s.thickest == 0 {
 		return 0, -1
 	}
 	of, at = -1, far
@@ -684,7 +699,7 @@ func (t *trip) fly(o, d geom.Vec3, far float64, w *look.RGB) (at float64, of int
 			at, of, real = x, n, by
 		}
 	}
-	if e[0] == e[1] && e[1] == e[2] {
+	if s.grey {
 		return at, of
 	}
 	t.way.settle(at, len(s.Volumes) > 1, *w)
@@ -719,27 +734,30 @@ func (y *trail) Swap(i, j int) {
 // flyIn draws a free flight through one volume: where it ends in a collision before far,
 // and the factor of that. Factors of null collisions go to the trail.
 func (t *trip) flyIn(v *Volume, o, d geom.Vec3, far float64) (at float64, by look.RGB, hit bool) {
-	e, r := t.s.Look.Extinction, &t.r
-	top := e.Max()
-	grey := e[0] == e[1] && e[1] == e[2]
+	s, r := t.s, &t.r
+	e, top := &s.Look.Extinction, s.thickest
 	by = look.RGB{1, 1, 1}
-	var c crossing
-	for c.startNodes(v, o, d, far); c.find(); {
-		major := c.majorant()
-		if major <= 0 {
-			continue
-		}
-		// mean free path against the majorant, in voxels
-		mu := 1 / (major * top * v.H)
-		for x := c.from; ; {
-			if x += r.free() * mu; x >= c.to {
+	c := &t.cross
+	c.startNodes(v, o, d, far)
+	// the depth against majorants to the next trial collision, whatever tiles it goes through
+	left := 0.0
+	if c.t < c.end {
+		left = r.free()
+	}
+	for c.find() {
+		// a voxel's depth at the majorant
+		dense := c.majorant() * top * v.H
+		for x := c.from; ; left = r.free() {
+			if room := (c.to - x) * dense; left >= room {
+				left -= room
 				break
 			}
+			x += left / dense
 			// The real density over the majorant is the chance that this
 			// collision is one; else it is a null collision, and the flight goes
 			// on.
-			den := t.chance(&c, &d, x)
-			if grey {
+			den := t.chance(c, &d, x)
+			if s.grey {
 				if r.next() < den {
 					return x * v.H, by, true
 				}
@@ -762,68 +780,74 @@ func (t *trip) flyIn(v *Volume, o, d geom.Vec3, far float64) (at float64, by loo
 	return 0, by, false
 }
 
-// transmit estimates the transmittance from p along d up to far by ratio
-// tracking.
-// It ends by roulette below a tenth, where what is left hardly shows.
-func (t *trip) transmit(p, d geom.Vec3, far float64) look.RGB {
+// dim takes off light what smoke keeps of it from p along d up to far, by ratio tracking:
+// at each trial collision a weight shrinks by the chance that it is real. That has the mean
+// of the transmittance, and is far less noisy than counting arrivals. It ends by roulette
+// below a tenth, where what is left hardly shows.
+func (t *trip) dim(p, d geom.Vec3, far float64, light *look.RGB) {
 	s, r := t.s, &t.r
-	e := s.Look.Extinction
-	top := e.Max()
-	w := look.RGB{1, 1, 1}
+	top := s.thickest
 	if top == 0 {
-		return w
+		return
 	}
-	// Ratio tracking: at each trial collision the weight shrinks by its chance of
-	// being real. Unbiased for T, and far less noisy than counting arrivals.
-	if e[0] == e[1] && e[1] == e[2] {
-		x := t.transmitGrey(p, d, far)
-		return look.RGB{x, x, x}
+	if s.grey {
+		x := t.dimGrey(p, d, far)
+		light[0], light[1], light[2] = light[0]*x, light[1]*x, light[2]*x
+		return
 	}
-	share := look.RGB{e[0] / top, e[1] / top, e[2] / top}
+	share := s.Look.Extinction.Scale(1 / top)
+	w := look.RGB{1, 1, 1}
+	c := &t.cross
 	for _, v := range s.Volumes {
-		var c crossing
-		for c.startNodes(v, p, d, far); c.find(); {
-			major := c.majorant()
-			if major <= 0 {
-				continue
-			}
-			mu := 1 / (major * top * v.H)
-			for x := c.from; ; {
-				if x += r.free() * mu; x >= c.to {
+		c.startNodes(v, p, d, far)
+		left := 0.0
+		if c.t < c.end {
+			left = r.free()
+		}
+		for c.find() {
+			dense := c.majorant() * top * v.H
+			for x := c.from; ; left = r.free() {
+				if room := (c.to - x) * dense; left >= room {
+					left -= room
 					break
 				}
-				den := t.chance(&c, &d, x)
+				x += left / dense
+				den := t.chance(c, &d, x)
 				for k := range 3 {
 					w[k] *= 1 - den*share[k]
 				}
 				if m := w.Max(); m < 0.1 { // Russian roulette keeps it unbiased
 					if r.next() >= 0.5 {
-						return look.RGB{}
+						*light = look.RGB{}
+						return
 					}
 					w = w.Scale(2)
 				}
 			}
 		}
 	}
-	return w
+	*light = light.Mul(w)
 }
 
-// transmitGrey is transmit where all colours are let through alike.
-func (t *trip) transmitGrey(p, d geom.Vec3, far float64) float64 {
+// dimGrey is what is left where all colours are let through alike.
+func (t *trip) dimGrey(p, d geom.Vec3, far float64) float64 {
 	r, w := &t.r, 1.0
+	c := &t.cross
 	for _, v := range t.s.Volumes {
-		var c crossing
-		for c.startNodes(v, p, d, far); c.find(); {
-			major := c.majorant()
-			if major <= 0 {
-				continue
-			}
-			mu := 1 / (major * t.s.Look.Extinction[0] * v.H)
-			for x := c.from; ; {
-				if x += r.free() * mu; x >= c.to {
+		c.startNodes(v, p, d, far)
+		left := 0.0
+		if c.t < c.end {
+			left = r.free()
+		}
+		for c.find() {
+			dense := c.majorant() * t.s.thickest * v.H
+			for x := c.from; ; left = r.free() {
+				if room := (c.to - x) * dense; left >= room {
+					left -= room
 					break
 				}
-				if w *= 1 - t.chance(&c, &d, x); w < 0.1 {
+				x += left / dense
+				if w *= 1 - t.chance(c, &d, x); w < 0.1 {
 					if r.next() >= 0.5 {
 						return 0
 					}

@@ -92,17 +92,22 @@ type Scene struct {
 	Moments []Moment // over the exposure; nil: nothing moves but fluid
 	Notes   []string // what had to be left out
 
-	env     *Env      // from which directions are drawn; nil: the sky is dark
-	fire    *discrete // volumes by their light; nil: nothing glows
-	lights  int       // that ask draws from: the sky first, fire, then lamps
-	fireAt  int
-	lampAt  int
-	sunOpen float64   // the sun's part of open, summed
-	open    look.RGB  // light over π on open ground, for the catcher
-	bare    []Solid   // without holdouts
-	clear   bool      // something is made of glass, or is a clear liquid
-	grids   []*bricks // volumes and the light in them, for the march; made once
-	mist    []haze    // how thick smoke is between fire and surfaces; made with them
+	env      *Env      // from which directions are drawn; nil: the sky is dark
+	fire     *discrete // volumes by their light; nil: nothing glows
+	lights   int       // that ask draws from: the sky first, fire, then lamps
+	fireAt   int
+	lampAt   int
+	sunSides [2]geom.Vec3 // square to the sun's direction
+	sunOpen  float64      // the sun's part of open, summed
+	open     look.RGB     // light over π on open ground, for the catcher
+	bare     []Solid      // without holdouts
+	thickest float64      // extinction over colours, 1/m for density 1
+	grey     bool         // it is alike in all
+	sunny    bool         // the sun shines
+	clear    bool         // something is made of glass, or is a clear liquid
+	grids    []*bricks    // volumes and the light in them, for the march; made once
+	known    []sunward    // what of the sun's light comes to volumes' smoke, for paths
+	mist     []haze       // how thick smoke is between fire and surfaces; made with them
 }
 
 // Quick is the same scene for the quick march, read in straight lines between voxels.
@@ -154,6 +159,9 @@ func (s *Scene) prepare() {
 		s.lights++
 		s.lampAt++
 	}
+	s.sunSides[0], s.sunSides[1] = basis(s.Look.SunDir)
+	e := s.Look.Extinction
+	s.thickest, s.grey, s.sunny = e.Max(), e[0] == e[1] && e[1] == e[2], s.Look.Sun.Max() > 0
 	// for catchers: E/π on a floor in the open, what their share is held against
 	s.open = s.Look.Sun.Scale(max(0, s.Look.SunDir.Y) / math.Pi)
 	s.sunOpen = s.open[0] + s.open[1] + s.open[2]
@@ -288,6 +296,7 @@ func NewWith(s *Scene, w, h int, k Wants, crew grid.Crew) (*Picture, error) {
 		for _, v := range s.Volumes {
 			v.forPaths(s.Look.Extinction.Max(), crew)
 		}
+		s.towardsSun(crew)
 	}
 	// the light within volumes depends on neither camera nor size: made once a scene
 	e := s.Look.Extinction

@@ -3,6 +3,8 @@ package render
 import (
 	"math"
 	"testing"
+
+	"zarf/core/geom"
 )
 
 func TestSincosIsThatOfTheLibrary(t *testing.T) {
@@ -34,5 +36,20 @@ func TestDrawsGoByWeight(t *testing.T) {
 	}
 	if at, _ := d.draw(0); w[at] == 0 {
 		t.Errorf("0 draws entry %d", at)
+	}
+}
+
+// A row that is looked up is the one in which a direction's angle lies.
+func TestRowsAreFound(t *testing.T) {
+	for _, h := range []int{1, 2, 7, 64} {
+		e := &Env{W: 1, H: h}
+		e.rule()
+		for i := range 20001 {
+			y := 1 - float64(i)/10000
+			want := min(math.Acos(y)/math.Pi*float64(h), float64(h)-1e-9)
+			if got := e.row(geom.Vec3{Y: y}); math.Abs(want-float64(got)-0.5) > 0.5+1e-7 {
+				t.Fatalf("%d rows: %g lies in row %d, not %.4f", h, y, got, want)
+			}
+		}
 	}
 }

@@ -34,7 +34,7 @@ type Volume struct {
 	// Glow is the light that a metre of fire gives off, before the look's
 	// brightness; nil where nothing burns.
 	Glow   [3]*grid.Field
-	glow   []float32 // the same voxel by voxel: red, green, blue, their sum; for paths
+	glow   *embers   // the same as paths read it
 	once   sync.Once // for that, and for nodes
 	hot    [2][3]int // the voxels among which all that glows lies
 	flames geom.Box  // and where they are looked for over the exposure
