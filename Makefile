@@ -3,11 +3,12 @@
 # make lint    the checks alone
 # make soak    an hour of kills, full disks and hostile files; MINUTES=10 for less
 # make bench   print the speed tables;  make verify  the accuracy tables and the slow tests
+# make profile cmd/zarf/default.pgo, by which the compiler puts in line what is hot
 
 BIN := bin/zarf
 TOOLS := chromium libopenvdb-tools python3-openvdb openexr assimp-utils
 
-.PHONY: generate lint vendor demo build test bench verify soak tools screenshots clean
+.PHONY: generate profile lint vendor demo build test bench verify soak tools screenshots clean
 
 build:
 	go build -o $(BIN) ./cmd/zarf
@@ -23,8 +24,9 @@ tools:
 	  $$sudo apt-get update -qq && DEBIAN_FRONTEND=noninteractive $$sudo apt-get install -y -qq --no-install-recommends $$missing >/dev/null; \
 	fi
 
+# Tests are built without the profile: with it all packages would be compiled twice.
 test: tools lint
-	go test -timeout 12m ./...
+	go test -pgo=off -timeout 12m ./...
 
 # What needs no run: formatting, vet, the browser's scripts, and that copies and
 # generated files are what their sources make.
@@ -46,6 +48,12 @@ vendor: web/_front/node_modules
 
 bench: build
 	$(BIN) bench
+
+# Where the time goes, by which the compiler chooses what to put in line: to be made anew
+# when what is hot has changed. Builds take it from there by themselves.
+profile: build
+	for s in render draft liquid "gas step" particles geometry; do $(BIN) bench --section "$$s" --profile /tmp/zarf-$$(echo $$s | tr -d ' ').prof || exit 1; done
+	go tool pprof -proto /tmp/zarf-*.prof > cmd/zarf/default.pgo
 
 verify: build
 	$(BIN) verify

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"os"
 	"os/exec"
+	"runtime/pprof"
 	"slices"
 	"strconv"
 	"text/tabwriter"
@@ -24,13 +25,20 @@ func verifyCommand(o *options) *cobra.Command {
 }
 
 func tableCommand(o *options, name, short string, run func(section string, threads int) (*measure.Table, error)) *cobra.Command {
-	var section string
+	var section, profile string
 	var sets bool
 	c := &cobra.Command{Use: name, Short: short, Args: exactly(0, "no arguments"),
 		RunE: func(*cobra.Command, []string) error {
+			end, err := profiled(profile)
+			if err != nil {
+				return err
+			}
 			t, err := run(section, o.threads)
 			if err != nil {
 				return usage{err}
+			}
+			if err := end(); err != nil {
+				return err
 			}
 			var columns []string
 			for _, set := range slices.Backward(vec.Sets()) {
@@ -72,9 +80,32 @@ func tableCommand(o *options, name, short string, run func(section string, threa
 		}}
 	c.Flags().StringVar(&section, "section", "", "one section only")
 	if name == "bench" {
+		c.Flags().StringVar(&profile, "profile", "", "write where the time goes to this file, as the compiler reads it")
 		c.Flags().BoolVar(&sets, "sets", false, "measure with smaller sets of vector kernels too (AVX2, plain Go), in columns beside")
 	}
 	return c
+}
+
+// profiled writes a profile of the processor's time to a file, until end is called; to none
+// where the path is empty.
+func profiled(path string) (end func() error, err error) {
+	if path == "" {
+		return func() error { return nil }, nil
+	}
+	f, err := os.Create(path)
+	if err != nil {
+		return nil, fmt.Errorf("profile: %w", err)
+	}
+	if err := pprof.StartCPUProfile(f); err != nil {
+		return nil, fmt.Errorf("profile: %w", err)
+	}
+	return func() error {
+		pprof.StopCPUProfile()
+		if err := f.Close(); err != nil {
+			return fmt.Errorf("profile: %w", err)
+		}
+		return nil
+	}, nil
 }
 
 // runWith measures in a process of its own that has no larger set of kernels.
