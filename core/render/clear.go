@@ -22,12 +22,13 @@ type Liquid struct {
 	Band   float64     // m
 	Voxel  float64     // of the simulation, m: to glass nearer than this the liquid clings
 
-	moves *drift
-	tiles grid.Dims
-	none  bool     // nothing is wet
-	wet   geom.Box // round all tiles that aren't dry, a tile wider
-	kind  []uint8  // of every tile: nothing, surface, all liquid
-	clear []uint8  // how many tiles about each are like it
+	moves  *drift
+	tiles  grid.Dims
+	none   bool // nothing is wet
+	bounds geom.Box
+	wet    geom.Box // round all tiles that aren't dry, a tile wider
+	kind   []uint8  // of every tile: nothing, surface, all liquid
+	clear  []uint8  // how many tiles about each are like it
 }
 
 // What a tile of a liquid holds.
@@ -83,6 +84,7 @@ func NewLiquid(phi *grid.Field, h float64, origin geom.Vec3, band, voxel float64
 	if reach > 0 {
 		l.widen(min(reach, 8))
 	}
+	l.bounds = l.box()
 	l.bound()
 	l.clearings()
 	return l
@@ -203,8 +205,8 @@ func (l *Liquid) normal(p geom.Vec3, moment float64) geom.Vec3 {
 // it. Where liquid stands at the side of its box, the side is its surface.
 //
 // Sphere tracing would trust distances that aren't: a liquid's φ comes from
-// particles and is shallow inside. So steps are cut to between a third and one and a
-// half cells, and a change of sign is bisected.
+// particles and is shallow inside. So steps are no less than a third of a cell and,
+// within the liquid, no more than one and a half, and a change of sign is bisected.
 func (l *Liquid) ray(o, d geom.Vec3, far, moment float64) (t float64, normal geom.Vec3, ok bool) {
 	if l.none {
 		return 0, normal, false
@@ -214,13 +216,13 @@ func (l *Liquid) ray(o, d geom.Vec3, far, moment float64) (t float64, normal geo
 	if !hit || first >= far || last <= 0 {
 		return 0, normal, false
 	}
-	near, end, hit := l.box().Ray(o, d)
+	near, end, hit := slabs(&l.bounds, o, inv)
 	if !hit || near >= far || end <= 0 {
 		return 0, normal, false
 	}
 	side := func(t float64, out float64) geom.Vec3 { // the side of the box met at t
-		q := o.Add(d.Mul(t)).Sub(l.box().Centre())
-		s := l.box().Size().Mul(0.5)
+		q := o.Add(d.Mul(t)).Sub(l.bounds.Centre())
+		s := l.bounds.Size().Mul(0.5)
 		x, y, z := math.Abs(q.X)/s.X, math.Abs(q.Y)/s.Y, math.Abs(q.Z)/s.Z
 		switch {
 		case x >= y && x >= z:
@@ -259,7 +261,7 @@ func (l *Liquid) ray(o, d geom.Vec3, far, moment float64) (t float64, normal geo
 		m := l.tiles.Index(i, j, k)
 		if kind := l.kind[m]; kind != mixed && (kind == flooded) == was {
 			prev = t
-			t += l.leave(q.Mul(1.0/tile), d, i, j, k, int(l.clear[m])) + small
+			t += l.leave(q.Mul(1.0/tile), inv, i, j, k, int(l.clear[m])) + small
 			continue
 		}
 		var v float64
@@ -285,7 +287,11 @@ func (l *Liquid) ray(o, d geom.Vec3, far, moment float64) (t float64, normal geo
 		prev = t
 		// particles within the liquid leave its distance shallow: it says little
 		// of how far the way out is
-		t += min(max(math.Abs(v)*0.7, 0.35*l.H), 1.5*l.H)
+		step := max(math.Abs(v)*0.7, 0.35*l.H)
+		if was {
+			step = min(step, 1.5*l.H)
+		}
+		t += step
 	}
 	if was && end <= far {
 		return end, side(end, 1), true
@@ -293,20 +299,24 @@ func (l *Liquid) ray(o, d geom.Vec3, far, moment float64) (t float64, normal geo
 	return 0, normal, false
 }
 
-// leave is how far a ray at q, in tiles, goes within tile (i,j,k) and so many round it, m.
-// Slabs, as for any box; only the nearest way out matters.
-func (l *Liquid) leave(q, d geom.Vec3, i, j, k, round int) float64 {
-	best := math.Inf(1)
-	at, dir := q.Array(), d.Array()
-	for a, c := range [3]int{i, j, k} {
-		switch {
-		case dir[a] > 1e-12:
-			best = min(best, (float64(c+1+round)-at[a])/dir[a])
-		case dir[a] < -1e-12:
-			best = min(best, (float64(c-round)-at[a])/dir[a])
-		}
-	}
+// leave is how far a ray at q, in tiles, goes within tile (i,j,k) and so many round it, m;
+// inv is one over its direction. Slabs, as for any box; only the nearest way out matters.
+func (l *Liquid) leave(q, inv geom.Vec3, i, j, k, round int) float64 {
+	best := out(q.X, inv.X, i, round)
+	best = min(best, out(q.Y, inv.Y, j, round))
+	best = min(best, out(q.Z, inv.Z, k, round))
 	return max(best, 0) * l.H * tile
+}
+
+// out is how far it is along an axis to the end of tile c and so many round it.
+func out(q, inv float64, c, round int) float64 {
+	switch {
+	case math.Abs(inv) > 1e12:
+		return math.Inf(1)
+	case inv > 0:
+		return (float64(c+1+round) - q) * inv
+	}
+	return (float64(c-round) - q) * inv
 }
 
 // medium is what fills space at a place.
@@ -332,7 +342,7 @@ func (t *trip) medium(p geom.Vec3) medium {
 	// distance.
 	near := math.Inf(1)
 	for i := range t.solids {
-		if !t.solids[i].Clear {
+		if !t.solids[i].Clear || !t.solids[i].Shape.Hollow && beyond(&t.solids[i].box, p, s.rim) {
 			continue
 		}
 		d := t.solids[i].Shape.Distance(p)
@@ -343,8 +353,8 @@ func (t *trip) medium(p geom.Vec3) medium {
 	}
 	for _, l := range s.Liquids {
 		edge := 0.0
-		if near < 0.8*l.Voxel {
-			edge = 0.8 * l.Voxel
+		if near < clings*l.Voxel {
+			edge = clings * l.Voxel
 		}
 		if l.Distance(p, t.moment) < edge && !s.Look.Liquid.Opaque {
 			return inLiquid
@@ -352,6 +362,9 @@ func (t *trip) medium(p geom.Vec3) medium {
 	}
 	return inAir
 }
+
+// clings is how many voxels from glass a liquid may end and still touch it.
+const clings = 0.8
 
 // Index of refraction of glass.
 const glassIndex = 1.5
@@ -462,10 +475,20 @@ func (s *Scene) sunlit(t *trip, p, dir geom.Vec3, far float64) look.RGB {
 		}
 		return w
 	}
-	in := t.medium(p)
+	in := inAir
 	// Straight on through each surface, losing what it throws back.
-	for range maxClear {
+	for n := range maxClear {
 		h, hit := s.trace(t, p, dir, far, true)
+		if n == 0 {
+			// most rays meet nothing, or what lets nothing through
+			switch {
+			case !hit && math.IsInf(far, 0):
+				return w
+			case hit && !h.clear:
+				return look.RGB{}
+			}
+			in = t.medium(p)
+		}
 		w = w.Mul(s.soaked(in, h.t))
 		if !hit {
 			return w

@@ -91,8 +91,8 @@ func (p *Picture) marchSolid(t *trip, o, d geom.Vec3, h hit, through look.RGB, f
 		out.light[Emission] = out.light[Emission].Add(through.Mul(h.colour).Scale(s.Look.Liquid.Glow))
 	}
 	e := p.lightOn(t, o, d, h, first)
-	for g, v := range e {
-		out.light[g] = out.light[g].Add(through.Mul(h.colour).Mul(v))
+	for g := range p.groups {
+		out.light[g] = gained(&out.light[g], &through, &h.colour, &e[g], 1)
 	}
 }
 
@@ -109,8 +109,8 @@ func (p *Picture) mirror(t *trip, o, d geom.Vec3, h hit, share look.RGB, out *ta
 		return
 	}
 	e := p.shade(t, from.Add(dir.Mul(m.t)).Add(m.normal.Mul(m.off)), m)
-	for g, v := range e {
-		out.light[g] = out.light[g].Add(share.Mul(m.colour).Mul(v))
+	for g := range p.groups {
+		out.light[g] = gained(&out.light[g], &share, &m.colour, &e[g], 1)
 	}
 }
 
@@ -200,27 +200,49 @@ func (s *Scene) openness(solids []Solid, at, n geom.Vec3) float64 {
 	free := 1.0
 	size := 0.0
 	for i := range solids {
-		size = max(size, solids[i].Shape.Size.MinComponent())
+		size = max(size, solids[i].least)
 	}
 	// Four looks along the normal: where a solid is nearer than the look is far, it
 	// hides part of the sky; far looks count for less.
-	for k := 1; k <= 4; k++ {
-		reach := size * 0.15 * float64(k)
-		q := at.Add(n.Mul(reach))
-		d := q.Y
-		if !s.Look.Ground {
-			d = reach
+	const looks, part = 4, 0.15
+	most := size * part * looks
+	var room [16]int
+	near := room[:0] // those that a look can tell of
+	for i := range solids {
+		if i&3 == 0 && beyond(&solids[i].rest, at, 2*most) {
+			break
 		}
-		for i := range solids {
-			sh := &solids[i].Shape
-			if q.Sub(sh.Centre).Len()-sh.Size.Len() > d { // too far to matter
-				continue
+		if !beyond(&solids[i].box, at, 2*most) {
+			near = append(near, i)
+		}
+	}
+	for k := 1; k <= looks; k++ {
+		reach := size * part * float64(k)
+		q := at.Add(n.Mul(reach))
+		d := reach
+		if s.Look.Ground {
+			d = min(d, q.Y)
+		}
+		for _, i := range near {
+			// nothing is nearer than its box, nor matters beyond reach
+			if !beyond(&solids[i].box, q, d) {
+				d = min(d, solids[i].Shape.Distance(q))
 			}
-			d = min(d, sh.Distance(q))
 		}
 		free -= max(0, reach-d) / reach * 0.5 / float64(int(1)<<k)
 	}
 	return max(free, 0)
+}
+
+// beyond says that a box is as far from a place as d, or farther.
+func beyond(b *geom.Box, q geom.Vec3, d float64) bool {
+	x := max(b.Min.X-q.X, q.X-b.Max.X, 0)
+	y := max(b.Min.Y-q.Y, q.Y-b.Max.Y, 0)
+	z := max(b.Min.Z-q.Z, q.Z-b.Max.Z, 0)
+	if d <= 0 {
+		return x+y+z > 0
+	}
+	return x*x+y*y+z*z >= d*d
 }
 
 // depth is the transmittance from p along d, up to far, through all volumes,

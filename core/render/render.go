@@ -25,16 +25,30 @@ type Solid struct {
 	Clear   bool // of glass
 
 	box     geom.Box // a little larger than the shape
+	rest    geom.Box // round it and all that follow in its list
 	size    float64
+	least   float64 // of its sizes
 	spanned bool
 }
 
 // settle works out what trace asks of a solid again and again.
 func settle(list []Solid) {
 	for i := range list {
-		list[i].size = list[i].Shape.Size.MaxComponent()
+		list[i].size, list[i].least = list[i].Shape.Size.MaxComponent(), list[i].Shape.Size.MinComponent()
 		list[i].box = list[i].Shape.Bounds().Grow(list[i].size * 1e-3)
 		list[i].spanned = list[i].Shape.Spanned()
+	}
+	enclose(list)
+}
+
+// enclose finds the boxes round what follows each in a list.
+func enclose(list []Solid) {
+	for i := len(list) - 1; i >= 0; i-- {
+		list[i].rest = list[i].box
+		if i+1 < len(list) {
+			list[i].rest.Min = list[i].rest.Min.Min(list[i+1].rest.Min)
+			list[i].rest.Max = list[i].rest.Max.Max(list[i+1].rest.Max)
+		}
 	}
 }
 
@@ -57,6 +71,7 @@ func without(list []Solid) (out []Solid) {
 			out = append(out, s)
 		}
 	}
+	enclose(out)
 	return out
 }
 
@@ -101,6 +116,7 @@ type Scene struct {
 	sunOpen  float64      // the sun's part of open, summed
 	open     look.RGB     // light over π on open ground, for the catcher
 	bare     []Solid      // without holdouts
+	rim      float64      // m from glass within which liquid may touch it
 	thickest float64      // extinction over colours, 1/m for density 1
 	grey     bool         // it is alike in all
 	sunny    bool         // the sun shines
@@ -133,6 +149,10 @@ func (s *Scene) prepare() {
 	s.clear = len(s.Liquids) > 0 && !s.Look.Liquid.Opaque
 	for i := range s.Solids {
 		s.clear = s.clear || s.Solids[i].Clear
+	}
+	s.rim = 0
+	for _, l := range s.Liquids {
+		s.rim = max(s.rim, clings*l.Voxel)
 	}
 	for i := range s.Moments {
 		settle(s.Moments[i].Solids)
@@ -622,6 +642,11 @@ func (s *Scene) trace(tr *trip, o, d geom.Vec3, far float64, light bool) (hit, b
 	// infinite where the ray runs along a box's side; slabs copes with that
 	inv := geom.V(1/d.X, 1/d.Y, 1/d.Z)
 	for i := range solids {
+		if i&3 == 0 { // now and then whether anything that follows is near the ray
+			if near, _, ok := slabs(&solids[i].rest, o, inv); !ok || near > best.t {
+				break
+			}
+		}
 		near, end, ok := slabs(&solids[i].box, o, inv)
 		if !ok || near > best.t {
 			continue
@@ -737,6 +762,11 @@ func (s *Scene) blocked(t *trip, p, d geom.Vec3, far float64) bool {
 	rest := len(s.Liquids) > 0 || s.Look.Ground && d.Y < 0
 	for i := range t.solids {
 		o := &t.solids[i]
+		if i&3 == 0 {
+			if near, _, ok := slabs(&o.rest, p, inv); !ok || near > far {
+				break
+			}
+		}
 		near, end, ok := slabs(&o.box, p, inv)
 		switch {
 		case !ok || near > far || end < 0:
