@@ -29,20 +29,15 @@ type lightGrid struct {
 
 // deepen turns light of the sun into the depth that it has come through.
 func (l *lightGrid) deepen(crew grid.Crew) {
-	f := l.sun
-	crew.For(len(f.Data), 1<<12, func(lo, hi int) {
-		for i, v := range f.Data[lo:hi] {
-			f.Data[lo+i] = float32(-math.Log(float64(max(v, 1e-8))))
-		}
-	})
+	crew.For(len(l.sun.Data), 1<<12, func(lo, hi int) { deepen(l.sun.Data[lo:hi]) })
 }
 
-// newSweeps readies the sweeps of a volume, through others that lie in the way too. sigma
-// is extinction in 1/m for density 1.
+// newSweeps readies the sweeps of a volume, through others that lie in the way too, whose
+// shadows are thrown. sigma is extinction in 1/m for density 1.
 // Cells are of two voxels: light is smooth, and a sweep costs an eighth. Fine ones are of
 // one.
-func newSweeps(v *Volume, others []*Volume, sigma float64, fine bool, crew grid.Crew) *sweeps {
-	s := &sweeps{crew: crew, v: v, sigma: sigma, scale: 2}
+func newSweeps(v *Volume, others []*Volume, sigma float64, fine bool, thrown *shadows, crew grid.Crew) *sweeps {
+	s := &sweeps{crew: crew, v: v, sigma: sigma, scale: 2, thrown: thrown}
 	if fine {
 		s.scale = 1
 		f := v.mapped(crew)
@@ -62,8 +57,8 @@ func newSweeps(v *Volume, others []*Volume, sigma float64, fine bool, crew grid.
 }
 
 // newLight carries light through a volume.
-func newLight(v *Volume, s *Scene, all []haze, sigma float64, crew grid.Crew) *lightGrid {
-	sw := newSweeps(v, s.Volumes, sigma, s.Look.Smooth, crew)
+func newLight(v *Volume, s *Scene, all []haze, thrown *shadows, sigma float64, crew grid.Crew) *lightGrid {
+	sw := newSweeps(v, s.Volumes, sigma, s.Look.Smooth, thrown, crew)
 	l := &lightGrid{sun: grid.NewField(sw.od.Dims), scale: float32(sw.scale)}
 	sw.light(l.sun, ray{s.Look.SunDir.Array(), 1})
 	// some forty coarse cells an axis: what was scattered twice is smooth
@@ -83,15 +78,22 @@ func (s *sweeps) beyond(by int, first [3]int) func(n int, at [3]float64) float32
 	if len(s.others) == 0 {
 		return nil
 	}
-	var from [len(ways)]func(at [3]float64) float32
+	dirs := make([][3]float64, len(ways))
 	for n := range ways {
-		from[n] = s.outside(ways[n].unit().Array(), false, float64(by))
+		dirs[n] = ways[n].unit().Array()
 	}
+	wide := float64(by) * s.cell
+	var list [][]*shadow
+	for _, o := range s.others {
+		list = append(list, s.thrown.of(o, wide, dirs...))
+	}
+	corner := s.v.Origin.Add(geom.V(float64(first[0]), float64(first[1]), float64(first[2])).Mul(wide))
 	return func(n int, at [3]float64) float32 {
-		for a := range at {
-			at[a] = (at[a] + float64(first[a])) * float64(by)
+		p, left := corner.Add(geom.V(at[0], at[1], at[2]).Mul(wide)), float32(1)
+		for _, h := range list {
+			left *= h[n].at(p)
 		}
-		return fade(from[n](at))
+		return left
 	}
 }
 
@@ -206,29 +208,32 @@ type sweeps struct {
 	crew       grid.Crew
 	v          *Volume
 	others     []*Volume // through which light comes to the volume's sides
+	thrown     *shadows  // by them
 	scale      int       // voxels of the volume in a cell
 	cell       float64   // m
 	sigma      float64
 }
 
 // outside tells of places beyond the cells, in cells from their corner, what depth light
-// from a direction has come through, by looks step cells apart, and no less than two of
-// the other volumes' voxels; nil where it is none.
-func (s *sweeps) outside(dir [3]float64, turned bool, step float64) func(at [3]float64) float32 {
+// from a direction has come through; nil where it is none.
+func (s *sweeps) outside(dir [3]float64, turned bool) func(at [3]float64) float32 {
 	if len(s.others) == 0 {
 		return nil
 	}
-	d := geom.V(dir[0], dir[1], dir[2])
+	list := make([]*shadow, len(s.others))
+	for n, o := range s.others {
+		list[n] = s.thrown.of(o, 0, dir)[0]
+	}
 	return func(at [3]float64) float32 {
 		if turned {
 			at[0], at[1] = at[1], at[0]
 		}
 		p := s.v.Origin.Add(geom.V(at[0], at[1], at[2]).Mul(s.cell))
-		sum := 0.0
-		for _, o := range s.others {
-			sum += o.thick(p, d, math.Inf(1), max(step*s.cell/o.H, 2))
+		left := float32(1)
+		for _, h := range list {
+			left *= h.at(p)
 		}
-		return float32(sum * s.sigma)
+		return float32(-math.Log(float64(max(left, 1e-8))))
 	}
 }
 
@@ -250,11 +255,11 @@ func (s *sweeps) light(out *grid.Field, list ...ray) {
 			if along == nil {
 				along = grid.NewField(s.turned.Dims)
 			}
-			sweep(along, s.turned, [3]float64{d[1], d[0], d[2]}, r.share, kept, s.outside(d, true, 0), s.crew)
+			sweep(along, s.turned, [3]float64{d[1], d[0], d[2]}, r.share, kept, s.outside(d, true), s.crew)
 			kept = 1
 			continue
 		}
-		sweep(out, s.od, r.dir, r.share, keep, s.outside(r.dir, false, 0), s.crew)
+		sweep(out, s.od, r.dir, r.share, keep, s.outside(r.dir, false), s.crew)
 		keep = 1
 	}
 	if along == nil {

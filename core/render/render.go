@@ -325,8 +325,9 @@ func NewWith(s *Scene, w, h int, k Wants, crew grid.Crew) (*Picture, error) {
 		if s.grids == nil {
 			all := s.hazes(crew)
 			s.mist = all
+			thrown := newShadows(p.mean, crew)
 			for _, v := range s.Volumes {
-				l := newLight(v, s, all, p.mean, crew)
+				l := newLight(v, s, all, thrown, p.mean, crew)
 				smooth := s.Look.Smooth
 				if need := v.roughly(); smooth && need > smoothMost {
 					smooth = false

@@ -160,8 +160,10 @@ func (s *Scene) Screen(data []byte, crew grid.Crew) (Screen, []byte) {
 	lit.mist = all
 	out := Screen{Light: lit.Daylight(), Notes: s.Notes}
 	e := s.Look.Extinction
+	mean := (e[0] + e[1] + e[2]) / 3
+	thrown := newShadows(mean, crew)
 	for _, v := range s.Volumes {
-		l := newLight(v, &lit, all, (e[0]+e[1]+e[2])/3, crew)
+		l := newLight(v, &lit, all, thrown, mean, crew)
 		t := textureOf(v.Density, v.H, v.Origin, 0, v.Glow[0] != nil)
 		t.At, t.Hottest = len(data), 0
 		p := packing{v, l, &lit, &t, crew}

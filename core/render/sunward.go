@@ -28,11 +28,12 @@ func (s *Scene) towardsSun(crew grid.Crew) {
 	}
 	mean := (e[0] + e[1] + e[2]) / 3
 	s.known = make([]sunward, len(s.Volumes))
+	thrown := newShadows(mean, crew)
 	for n, v := range s.Volumes {
 		if v.empty {
 			continue
 		}
-		sw := newSweeps(v, s.Volumes, mean, false, crew)
+		sw := newSweeps(v, s.Volumes, mean, false, thrown, crew)
 		f := grid.NewField(sw.od.Dims)
 		sw.light(f, ray{s.Look.SunDir.Array(), 1})
 		s.known[n] = sunward{f, v.Origin, 1 / sw.cell}
