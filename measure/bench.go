@@ -287,9 +287,9 @@ func marchSpeed(t *Table) {
 		return &render.Scene{Volumes: s.Volumes, Solids: s.Solids, Look: s.Look, Camera: s.Camera}
 	}
 	grey := testScene(128, t.crew, "march").Quick()
-	t.most("quick march of 128³ at 640×360, light included", ms(fastest(4, func() { picture(afresh(grey), 640, 360, t.crew).Pass(nil) })), 30, "ms")
+	t.most("quick march of 128³ at 640×360, light included", ms(fastest(12, func() { picture(afresh(grey), 640, 360, t.crew).Pass(nil) })), 30, "ms")
 	var p *render.Picture
-	t.most("the same, light kept", ms(fastest(4, func() {
+	t.most("the same, light kept", ms(fastest(12, func() {
 		p = picture(grey, 640, 360, t.crew)
 		p.Pass(nil)
 	})), 20, "ms")

@@ -25,14 +25,14 @@ func (p *Picture) keepKnown(t *trip, x0, y0 int) {
 	for y := range min(block, p.H-y0) {
 		back.begin(x0, y0+y)
 		at := (y0+y)*p.W + x0
-		if sum, half := p.sum[4*at:4*(at+wide)], p.half[4*at:4*(at+wide)]; free && c.clear && p.parts == nil {
-			back.keepRow(sum, half)
+		if sum := p.sum[4*at : 4*(at+wide)]; free && c.clear && p.parts == nil {
+			back.keepRow(sum)
 			t.known[y] = everyPixel
 			continue
 		} else if free && p.parts == nil && p.feats == nil {
 			var row [block]*veil
 			c.row(y, &row)
-			back.keepVeils(sum, half, &row, &t.known[y])
+			back.keepVeils(sum, &row, &t.known[y])
 			continue
 		}
 		for x := range wide {
@@ -150,19 +150,18 @@ func (c *cells) row(y int, to *[block]*veil) {
 }
 
 // keepRow keeps pixels that show nothing but what stands behind everything.
-func (b *backdrop) keepRow(sum, half []float32) {
+func (b *backdrop) keepRow(sum []float32) {
 	a := float32(b.alpha)
-	for x := 0; 4*x+4 <= len(sum) && 4*x+4 <= len(half); x++ {
+	for x := 0; 4*x+4 <= len(sum); x++ {
 		red, green, blue := b.at(x)
-		s, h := sum[4*x:][:4], half[4*x:][:4]
+		s := sum[4*x:][:4]
 		s[0], s[1], s[2], s[3] = red, green, blue, a
-		h[0], h[1], h[2], h[3] = red, green, blue, a
 	}
 }
 
 // keepVeils keeps pixels that show veils before what stands behind everything, and notes
 // which.
-func (b *backdrop) keepVeils(sum, half []float32, row *[block]*veil, known *[block]bool) {
+func (b *backdrop) keepVeils(sum []float32, row *[block]*veil, known *[block]bool) {
 	clear := float32(1 - b.alpha)
 	for x, v := range row[:min(len(sum)/4, block)] {
 		if v == nil {
@@ -176,9 +175,8 @@ func (b *backdrop) keepVeils(sum, half []float32, row *[block]*veil, known *[blo
 			continue // no number: what keeps rays knows what to do
 		}
 		a := 1 - clear*(v[veilThrough]+v[veilThrough+1]+v[veilThrough+2])*(1.0/3)
-		s, h := sum[4*x:][:4], half[4*x:][:4]
+		s := sum[4*x:][:4]
 		s[0], s[1], s[2], s[3] = red, green, blue, a
-		h[0], h[1], h[2], h[3] = red, green, blue, a
 		known[x] = true
 	}
 }

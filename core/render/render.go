@@ -236,7 +236,7 @@ type Picture struct {
 	done   []bool
 	groups int
 	sum    []float32   // RGBA of all light, premultiplied
-	half   []float32   // RGBA of every second sample
+	half   []float32   // RGBA of every second sample of paths
 	parts  [][]float32 // RGB of each group; nil without layers
 	seen   []float32   // hits, depth, motion x and y
 	feats  []float32   // albedo and normal
@@ -252,7 +252,10 @@ type Wants struct {
 // Need is the memory, bytes, that a picture of w by h pixels takes.
 func (s *Scene) Need(w, h int, k Wants) int64 {
 	// sum, half and film; layers and features as they are asked for
-	floats := 4 + 4 + 4 // and what it becomes on film
+	floats := 4 + 4 // and what it becomes on film
+	if s.Look.Method == "path" {
+		floats += 4
+	}
 	if k.Layers {
 		floats += 3 * s.groupCount()
 	}
@@ -297,7 +300,10 @@ func NewWith(s *Scene, w, h int, k Wants, crew grid.Crew) (*Picture, error) {
 	blocks := p.across * ((h + block - 1) / block)
 	// blocks may have taken different numbers of samples
 	p.count, p.done = make([]int, blocks), make([]bool, blocks)
-	p.sum, p.half = make([]float32, 4*w*h), make([]float32, 4*w*h)
+	p.sum = make([]float32, 4*w*h)
+	if !p.march {
+		p.half = make([]float32, 4*w*h)
+	}
 	if k.Layers {
 		p.parts = make([][]float32, p.groups)
 		for g := range p.parts {
@@ -379,6 +385,9 @@ func (p *Picture) Pass(stop func() bool) bool {
 		return false
 	}
 	p.Samples++
+	if p.survey != nil {
+		p.survey.release()
+	}
 	p.survey = nil
 	return true
 }
@@ -475,7 +484,9 @@ func (p *Picture) square(b int, t *trip) {
 func (p *Picture) forget(x, y int) {
 	at := y*p.W + x
 	clear(p.sum[4*at : 4*at+4])
-	clear(p.half[4*at : 4*at+4])
+	if p.half != nil {
+		clear(p.half[4*at : 4*at+4])
+	}
 	for _, g := range p.parts {
 		clear(g[3*at : 3*at+3])
 	}
@@ -509,7 +520,7 @@ func (p *Picture) keep(x, y, n int, s *taken) {
 	q[3] += float32(s.alpha)
 	// half of the samples on their own: noise is told from the two halves'
 	// difference
-	if n&1 == 0 {
+	if n&1 == 0 && p.half != nil {
 		h := p.half[4*at : 4*at+4]
 		h[0], h[1], h[2], h[3] = h[0]+float32(c[0]), h[1]+float32(c[1]), h[2]+float32(c[2]), h[3]+float32(s.alpha)
 	}

@@ -8,6 +8,7 @@ package render
 
 import (
 	"math"
+	"sync"
 
 	"zarf/core/geom"
 	"zarf/core/look"
@@ -131,14 +132,37 @@ func (p *Picture) newLattice(step int) *lattice {
 		l.shift, wide, high = 2, p.W+3*step, p.H+3*step
 	}
 	l.nx, l.ny = cellsEdge*squares(wide)+3, cellsEdge*squares(high)+3
-	l.at = make([]veil, l.nx*l.ny)
+	l.at = veils(l.nx * l.ny)
 	if s := p.scene; s.Look.Ground || len(s.Solids)+len(s.Liquids)+len(s.Lamps) > 0 {
 		l.met = make([]wall, l.nx*l.ny)
 		if 3*(p.groups-BySun) <= vec.Lanes {
-			l.lit = make([]veil, l.nx*l.ny)
+			l.lit = veils(l.nx * l.ny)
 		}
 	}
 	return l
+}
+
+// spare are veils of surveys that are over: new memory costs more than what is put there.
+var spare sync.Pool
+
+func veils(n int) []veil {
+	if old, ok := spare.Get().(*[]veil); ok && cap(*old) >= n {
+		clear((*old)[:n])
+		return (*old)[:n]
+	}
+	return make([]veil, n)
+}
+
+// release gives back what the survey was kept in.
+func (y *survey) release() {
+	for _, l := range []*lattice{y.fine, y.coarse} {
+		if l != nil {
+			spare.Put(&l.at)
+			if l.lit != nil {
+				spare.Put(&l.lit)
+			}
+		}
+	}
 }
 
 // clearVeil is where there is nothing.
