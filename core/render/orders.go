@@ -143,23 +143,32 @@ func (b *box) back(all, own []float32) {
 func newGaze(b *box, l look.Lobes, eye geom.Vec3, crew grid.Crew) gaze {
 	size := b.Len()
 	g := make(gaze, len(ways)*size)
-	var dirs [len(ways)]geom.Vec3
-	for n := range ways {
-		dirs[n] = ways[n].unit().Mul(-1)
+	// so fine that the nearest will do
+	var t [2049]float32
+	for i := range t {
+		t[i] = float32(4 * math.Pi * l.At(float64(i)/1024-1))
 	}
-	t := newPhase(l)
 	crew.For(b.NZ, 1, func(k0, k1 int) {
 		for i := k0 * b.NX * b.NY; i < k1*b.NX*b.NY; i++ {
 			to := eye.Sub(b.middle(i))
 			to = to.Mul(1 / max(to.Len(), 1e-9))
-			var sum float32
-			for n, w := range dirs {
-				g[n*size+i] = t.at(float32(w.Dot(to)))
-				sum += g[n*size+i] * ways[n].share
+			x, y, z := float32(to.X*1024), float32(to.Y*1024), float32(to.Z*1024)
+			var v [len(ways)]float32
+			var sides, corners float32
+			for a, c := range [3]float32{x, y, z} {
+				at := min(uint(1024.5+c), 2048)
+				v[2*a], v[2*a+1] = t[2048-at], t[at] // against an axis, and along
+				sides += v[2*a] + v[2*a+1]
 			}
-			sum = 1 / sum
-			for n := range dirs {
-				g[n*size+i] *= sum
+			const k = 0.57735027 // of a corner along each axis
+			for n, c := range [4]float32{x + y + z, y + z - x, x + z - y, z - x - y} {
+				at := min(uint(1024.5+k*c), 2048)
+				v[6+7-n], v[6+n] = t[at], t[2048-at]
+				corners += v[6+7-n] + v[6+n]
+			}
+			sum := 1 / (sides*ways[0].share + corners*ways[6].share)
+			for n := range v {
+				g[n*size+i] = v[n] * sum
 			}
 		}
 	})
@@ -435,27 +444,39 @@ func (t *phase) at(cos float32) float32 {
 	return t[at] + (t[at+1]-t[at])*(x-float32(at))
 }
 
+// spiral are directions of even area, and the way along which light from each comes nearest.
+var spiral [2048]struct {
+	d    geom.Vec3
+	near int
+}
+
+func init() {
+	const n = len(spiral)
+	for i := range spiral {
+		y := 1 - (2*float64(i)+1)/float64(n)
+		phi := float64(i) * math.Pi * (3 - math.Sqrt(5))
+		r := math.Sqrt(1 - y*y)
+		d, most := geom.V(r*math.Cos(phi), y, r*math.Sin(phi)), -1.0
+		spiral[i].d = d
+		for w := range ways {
+			if cos := ways[w].unit().Dot(d); cos > most {
+				spiral[i].near, most = w, cos
+			}
+		}
+	}
+}
+
 // around is the light of sky and ground by the ways that it comes along, and its mean.
 func (s *Scene) around() (by [len(ways)]look.RGB, mean look.RGB) {
 	var count [len(ways)]float64
-	const n = 2048
-	for i := range n {
-		// points of even area along a spiral
-		y := 1 - (2*float64(i)+1)/n
-		phi := float64(i) * math.Pi * (3 - math.Sqrt(5))
-		r := math.Sqrt(1 - y*y)
-		d := geom.V(r*math.Cos(phi), y, r*math.Sin(phi))
+	for i := range spiral {
+		d, near := spiral[i].d, spiral[i].near
+		y := d.Y
 		l := s.sky(d)
 		if s.Look.Ground && y < 0 {
 			l = s.Look.GroundColour.Mul(s.open)
 		}
-		mean = mean.Add(l.Scale(1.0 / n))
-		near, most := 0, -1.0
-		for w := range ways {
-			if cos := ways[w].unit().Dot(d); cos > most {
-				near, most = w, cos
-			}
-		}
+		mean = mean.Add(l.Scale(1.0 / float64(len(spiral))))
 		by[near] = by[near].Add(l)
 		count[near]++
 	}
