@@ -169,8 +169,19 @@ func (b *bricks) place(n int) [3]int {
 type mason struct {
 	rows [4]vec.BrickRows
 	none vec.BrickRows
-	s    vec.Spread
 	by   [planes][4]float32 // one over scale
+
+	// between which values of a field those of a brick lie: alike for all of its numbers
+	s       vec.Spread
+	x, y, z between
+	of      laid
+}
+
+// laid says of which brick, and on which cells.
+type laid struct {
+	at    [3]int
+	cells grid.Dims
+	scale float32
 }
 
 // weigh finds scales that halves hold the largest numbers with, and small ones of dim light.
@@ -308,13 +319,17 @@ func (b *bricks) among(n, voxels, brick int, scale float32) (r between) {
 func (b *bricks) spread(m *mason, number int, f *grid.Field, scale float32, p [3]int) {
 	const edge = vec.BrickValues
 	d := b.v.Density.Dims
-	x, y, z := b.among(f.NX, d.NX, p[0], scale), b.among(f.NY, d.NY, p[1], scale), b.among(f.NZ, d.NZ, p[2], scale)
-	first, to, s := x.a[0], &m.rows[number], &m.s
-	for i := range edge {
-		s.X[0][i], s.X[1][i], s.FX[i] = int32(x.a[i]-first), int32(x.b[i]-first), x.f[i]
-		s.Y[i], s.Y[edge+i], s.F[0][i] = f.NX*y.a[i], f.NX*y.b[i], y.f[i]
-		s.Z[i], s.Z[edge+i], s.F[1][i] = f.NX*f.NY*z.a[i], f.NX*f.NY*z.b[i], z.f[i]
+	x, y, z, s := &m.x, &m.y, &m.z, &m.s
+	if of := (laid{p, f.Dims, scale}); m.of != of {
+		m.of = of
+		*x, *y, *z = b.among(f.NX, d.NX, p[0], scale), b.among(f.NY, d.NY, p[1], scale), b.among(f.NZ, d.NZ, p[2], scale)
+		for i := range edge {
+			s.X[0][i], s.X[1][i], s.FX[i] = int32(x.a[i]-x.a[0]), int32(x.b[i]-x.a[0]), x.f[i]
+			s.Y[i], s.Y[edge+i], s.F[0][i] = f.NX*y.a[i], f.NX*y.b[i], y.f[i]
+			s.Z[i], s.Z[edge+i], s.F[1][i] = f.NX*f.NY*z.a[i], f.NX*f.NY*z.b[i], z.f[i]
+		}
 	}
+	first, to := x.a[0], &m.rows[number]
 	if x.b[edge-1]-first < 8 && first+s.Y[2*edge-1]+s.Z[2*edge-1]+8 <= len(f.Data) {
 		to.Fill(f.Data[first:], s)
 		return

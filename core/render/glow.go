@@ -129,6 +129,48 @@ func (v *Volume) lightTiles(crew grid.Crew) {
 	// costs far more than a look through mean densities.
 	v.lamps = gatherFires(slices.Clone(v.fires), maxLamps)
 	v.fires = gatherFires(v.fires, maxFires)
+	v.blazes = gatherBlazes(v.fires)
+}
+
+// blaze is fires that are one from afar.
+type blaze struct {
+	whole fire
+	parts []fire
+}
+
+// mostBlazes is how many there may be, and afar how many of their radii away they are one.
+const (
+	mostBlazes = 12
+	afar       = 3
+)
+
+// gatherBlazes joins fires as gatherFires does, and keeps which.
+func gatherBlazes(list []fire) []blaze {
+	wholes := gatherFires(slices.Clone(list), mostBlazes)
+	out := make([]blaze, len(wholes))
+	for n, w := range wholes {
+		out[n].whole = w
+	}
+	for _, f := range list {
+		near, least := 0, math.Inf(1)
+		for n := range wholes {
+			if d := wholes[n].at.Sub(f.at); d.Dot(d) < least {
+				near, least = n, d.Dot(d)
+			}
+		}
+		out[near].parts = append(out[near].parts, f)
+	}
+	// each is what its parts are, which may be others than were joined
+	for n := range out {
+		w := fire{size: out[n].whole.size}
+		for _, f := range out[n].parts {
+			sum := w.weight + f.weight
+			w.at = w.at.Mul(w.weight / sum).Add(f.at.Mul(f.weight / sum))
+			w.power, w.weight = w.power.Add(f.power), sum
+		}
+		out[n].whole = w
+	}
+	return slices.DeleteFunc(out, func(b blaze) bool { return len(b.parts) == 0 })
 }
 
 // away reports that a tile and a voxel round it lie wholly beyond a range of voxels.
@@ -245,8 +287,15 @@ func (l *lightGrid) warm(v *Volume, s *Scene, all []haze, sigma float64, crew gr
 						continue // no smoke here to be lit
 					}
 					for _, u := range s.Volumes {
-						for n := range u.fires {
-							r.by(all, &u.fires[n], gain, sigma)
+						for n := range u.blazes {
+							b := &u.blazes[n]
+							if r.gap(b.whole.at) > afar*b.whole.size {
+								r.by(all, &b.whole, gain, sigma)
+								continue
+							}
+							for m := range b.parts {
+								r.by(all, &b.parts[m], gain, sigma)
+							}
 						}
 					}
 					for m := range r.n {
@@ -365,6 +414,13 @@ func (r *warmed) find(v *Volume, cell, i, j, k, end int) bool {
 		r.x[m] = r.x[r.n-1]
 	}
 	return r.n > 0
+}
+
+// gap is how far the nearest place between the points is from another, m.
+func (r *warmed) gap(p geom.Vec3) float64 {
+	at := p.X - r.base
+	dx, dy, dz := at-min(max(at, float64(r.x[0])), float64(r.x[r.n-1])), p.Y-r.y, p.Z-r.z
+	return math.Sqrt(dx*dx + dy*dy + dz*dz)
 }
 
 func (r *warmed) point(m int) geom.Vec3 { return geom.V(r.base+float64(r.x[m]), r.y, r.z) }

@@ -5,6 +5,7 @@ package render
 
 import (
 	"math"
+	"slices"
 
 	"zarf/core/geom"
 	"zarf/core/grid"
@@ -43,8 +44,8 @@ func newSweeps(v *Volume, others []*Volume, sigma float64, fine bool, thrown *sh
 		f := v.mapped(crew)
 		s.od = grid.NewField(f.Dims)
 		crew.For(len(f.Data), 1<<14, func(lo, hi int) { vec.Times(s.od.Data[lo:hi], f.Data[lo:hi], float32(sigma*v.H)) })
-	} else {
-		s.od = v.halved(float32(sigma*v.H*2), crew)
+	} else if s.od = thrown.cells(depths{v, 2}); len(others) > 1 {
+		s.od = &grid.Field{Dims: s.od.Dims, Data: slices.Clone(s.od.Data)} // that of others comes to it
 	}
 	s.cell = float64(s.scale) * v.H
 	for _, o := range others {

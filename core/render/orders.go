@@ -572,15 +572,50 @@ func (l *lightGrid) channel(c int, p *spreading) {
 	o.scattered(j, seen, nil, nil, p.entering(c, l.around), p.sw.beyond(p.by, b.lo))
 	o.orders(seen, j, k.Bounces, nil)
 	l.sky[c] = put(seen)
-	for f := range l.fire {
-		if l.fire[f] == nil || f != c && p.channels == 3 {
-			continue
+	if l.fire[0] != nil {
+		l.scatterFire(c, p, o, k.Bounces)
+	}
+}
+
+// scatterFire adds what smoke scatters on of the light of fire and lamps, of a colour, or of
+// all: then it is followed as one, and has in each cell the colours of what comes straight.
+func (l *lightGrid) scatterFire(c int, p *spreading, o *ordinates, bounces int) {
+	b := p.box
+	for a := range o.flux {
+		o.flux[a] = b.within(l.flow[a])
+	}
+	if p.channels == 3 {
+		seen := b.within(l.fire[c].Data)
+		o.orders(seen, b.within(l.straight[c]), bounces, nil)
+		b.back(l.fire[c].Data, seen)
+		return
+	}
+	var by [3][]float32
+	for f := range by {
+		by[f] = b.within(l.straight[f])
+	}
+	all, more := make([]float32, b.Len()), make([]float32, b.Len())
+	vec.Add(all, by[0], by[1])
+	vec.Add(all, all, by[2])
+	o.orders(more, all, bounces, nil)
+	var mean [3]float32 // of colours, for cells that nothing comes to straight
+	sum := vec.Sum(all)
+	for f := range by {
+		if sum > 0 {
+			mean[f] = float32(vec.Sum(by[f]) / sum)
 		}
-		for a := range o.flux {
-			o.flux[a] = b.within(l.flow[a])
-		}
-		seen = b.within(l.fire[f].Data)
-		o.orders(seen, b.within(l.straight[f]), k.Bounces, nil)
+	}
+	for f := range by {
+		seen := b.within(l.fire[f].Data)
+		p.crew.For(len(seen), 1<<12, func(lo, hi int) {
+			for i := lo; i < hi; i++ {
+				k := mean[f]
+				if all[i] > 0 {
+					k = by[f][i] / all[i]
+				}
+				seen[i] += more[i] * k
+			}
+		})
 		b.back(l.fire[f].Data, seen)
 	}
 }

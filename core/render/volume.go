@@ -42,6 +42,7 @@ type Volume struct {
 	lit    []bool    // tiles in and round which something glows
 	fires  []fire    // what lights smoke
 	lamps  []fire    // the same in fewer, larger clusters: what lights surfaces
+	blazes []blaze   // fires that are one from afar
 	pick   *discrete // draws a tile by its light
 	bright []float32 // the brightest voxel of every tile
 	power  float64   // all light, ∫ glow dV, summed over colours
