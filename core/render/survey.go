@@ -76,6 +76,7 @@ const (
 	mostSurvey  = 1 << 24
 	smoothShare = 0.01   // of a value: what a cubic may differ from the straight line
 	smoothLeast = 0.0008 // the same in black
+	smoothFlame = 0.1    // of flame as it is seen, which film makes much alike
 )
 
 // newSurvey begins a survey, or tells with nil that there is nothing to be gained: rays
@@ -107,6 +108,8 @@ func (p *Picture) newSurvey() *survey {
 	gain := math.Exp2(s.Look.Film.Exposure)
 	for n := range y.rel {
 		switch {
+		case n < veilSun:
+			y.rel[n], y.base[n] = smoothFlame, float32(smoothLeast/gain)
 		case n < veilThrough:
 			y.rel[n], y.base[n] = smoothShare, float32(smoothLeast/gain)
 		case n < veilSeen:
