@@ -23,6 +23,7 @@ type bricks struct {
 	fold   int     // values a voxel along each axis: two where it is read smoothly
 	h      float64 // m from value to value
 	rest   *bricks // all planes but that of smoke, a value a voxel; nil: they are here
+	cells  *bricks // the light of fire, a value a cell of it; nil: there is none
 	n      [3]int  // an axis
 	all    vec.Bricks
 	at     []int32 // where each begins; none where there is nothing
@@ -61,15 +62,63 @@ const (
 // smoothly, light by colours and what glows stay as fine as voxels.
 func newBricks(v *Volume, l *lightGrid, smooth bool, crew grid.Crew) *bricks {
 	coloured := l.many[1] != nil
-	all := [planes]bool{ofSmoke: true, ofMany: coloured, ofSky: coloured, ofFire: l.fire[0] != nil, ofGlow: v.Glow[0] != nil}
-	if !smooth || v.spline == nil {
-		return layOut(v, l, 1, all, crew)
+	all := [planes]bool{ofSmoke: true, ofMany: coloured, ofSky: coloured, ofGlow: v.Glow[0] != nil}
+	var b *bricks
+	if smooth && v.spline != nil {
+		b = layOut(v, l, 2, [planes]bool{ofSmoke: true}, crew)
+		if all[ofSmoke] = false; all != ([planes]bool{}) {
+			b.rest = layOut(v, l, 1, all, crew)
+		}
+	} else {
+		b = layOut(v, l, 1, all, crew)
 	}
-	b := layOut(v, l, 2, [planes]bool{ofSmoke: true}, crew)
-	if all[ofSmoke] = false; all != ([planes]bool{}) {
-		b.rest = layOut(v, l, 1, all, crew)
+	if l.fire[0] != nil && !v.empty {
+		b.cells = layCells(v, l, crew)
 	}
 	return b
+}
+
+// layCells makes bricks of the light of fire in all cells that it is known in: they are so
+// few that nothing is left out.
+func layCells(v *Volume, l *lightGrid, crew grid.Crew) *bricks {
+	f := l.fire[0].Dims
+	b := &bricks{v: v, fold: 1, h: v.H * float64(l.coarse), n: [3]int{f.NX/tile + 1, f.NY/tile + 1, f.NZ/tile + 1}}
+	b.all = vec.NewBricks(b.n)
+	b.at = b.all.At
+	for n := range b.at {
+		b.at[n] = int32(n * vec.BrickSize)
+	}
+	b.all.Most = int32((len(b.at) - 1) * vec.BrickSize)
+	b.none = b.all.Most + 1
+	b.data[ofFire] = make([]uint16, len(b.at)*vec.BrickSize)
+	by := &b.scale[ofFire]
+	*by = [4]float32{1, 1, 1, 1}
+	var inv [4]float32
+	for c := range 3 {
+		most, _ := vec.Largest(l.fire[c].Data)
+		by[c] = fitting(most)
+		inv[c] = 1 / by[c]
+	}
+	crew.For(len(b.at), 4, func(from, to int) {
+		var m mason
+		for n := from; n < to; n++ {
+			for c := range 3 {
+				b.copy(&m, c, l.fire[c], b.place(n))
+			}
+			vec.Braid(b.data[ofFire][b.at[n]:], &[4]*vec.BrickRows{&m.rows[0], &m.rows[1], &m.rows[2], &m.none}, &inv)
+		}
+	})
+	return b
+}
+
+// fitting is a scale by which halves hold numbers up to the largest: 1, where they do as
+// they are.
+func fitting(most float32) float32 {
+	if most > 1024 || most > 0 && most < 1.0/16 {
+		_, e := math.Frexp(float64(most))
+		return float32(math.Ldexp(1, min(max(e, -100), 100)))
+	}
+	return 1
 }
 
 // layOut makes bricks of so many values a voxel, with those planes that are wanted.
@@ -107,6 +156,9 @@ func layOut(v *Volume, l *lightGrid, fold int, want [planes]bool, crew grid.Crew
 
 // of are the bricks that hold a plane.
 func (b *bricks) of(plane int) *bricks {
+	if plane == ofFire && b.cells != nil {
+		return b.cells
+	}
 	if b.rest != nil && plane != ofSmoke {
 		return b.rest
 	}
@@ -190,12 +242,7 @@ func (b *bricks) weigh(l *lightGrid) {
 	for p := range b.scale {
 		b.scale[p] = [4]float32{1, 1, 1, 1}
 	}
-	fit := func(plane, number int, most float32) {
-		if most > 1024 || most > 0 && most < 1.0/16 {
-			_, e := math.Frexp(float64(most))
-			b.scale[plane][number] = float32(math.Ldexp(1, min(max(e, -100), 100)))
-		}
-	}
+	fit := func(plane, number int, most float32) { b.scale[plane][number] = fitting(most) }
 	all := func(f *grid.Field) (most float32) {
 		if f != nil {
 			most, _ = vec.Largest(f.Data)
@@ -211,7 +258,6 @@ func (b *bricks) weigh(l *lightGrid) {
 	for c := range 3 {
 		fit(ofMany, c, all(l.many[c]))
 		fit(ofSky, c, all(l.sky[c]))
-		fit(ofFire, c, all(l.fire[c]))
 		if len(v.bright) > 0 {
 			fit(ofGlow, c, slices.Max(v.bright))
 		}
@@ -263,9 +309,6 @@ func (b *bricks) fill(m *mason, n int, l *lightGrid) {
 		} else {
 			colours(ofMany, &l.many)
 		}
-	}
-	if b.data[ofFire] != nil {
-		colours(ofFire, &l.fire)
 	}
 	if b.data[ofGlow] != nil && b.at[n] < b.none {
 		for c := range 3 {

@@ -255,7 +255,7 @@ func (r *reader) read(b *bricks, lit bool, w *vec.Way, n int) {
 	}
 	// light by colours is the same over a cell and more; what tints smoke isn't
 	long := float32(math.Sqrt(float64(way[3]*way[3] + way[4]*way[4] + way[5]*way[5])))
-	for p := ofMany; p <= ofFire; p++ {
+	for p := ofMany; p < ofFire; p++ {
 		switch {
 		case rest.data[p] == nil:
 		case p == ofMany && b.v.tint != nil || !(long > 0):
@@ -263,6 +263,18 @@ func (r *reader) read(b *bricks, lit bool, w *vec.Way, n int) {
 		default:
 			r.looks[p].ReadFew(rest.data[p], &rest.all, math.MaxInt32, &way, n, max(int(0.75*rest.coarse/long), 1))
 		}
+	}
+	if f := b.cells; f != nil {
+		cell := *w
+		by := 1 / b.coarse // both are counted from half a value below the corner on
+		for a := range 3 {
+			cell[a], cell[3+a] = (cell[a]-0.5)*by+0.5, cell[3+a]*by
+		}
+		gap := 1
+		if long := float32(math.Sqrt(float64(cell[3]*cell[3] + cell[4]*cell[4] + cell[5]*cell[5]))); long > 0 {
+			gap = max(int(0.75/long), 1)
+		}
+		r.looks[ofFire].ReadFew(f.data[ofFire], &f.all, math.MaxInt32, &cell, n, gap)
 	}
 	glows := &r.looks[ofGlow]
 	switch {
