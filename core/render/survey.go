@@ -76,7 +76,7 @@ const (
 	mostSurvey  = 1 << 24
 	smoothShare = 0.01   // of a value: what a cubic may differ from the straight line
 	smoothLeast = 0.0008 // the same in black
-	smoothFlame = 0.1    // of flame as it is seen, which film makes much alike
+	smoothFlame = 0.25   // of flame as it is seen, which film makes much alike
 )
 
 // newSurvey begins a survey, or tells with nil that there is nothing to be gained: rays

@@ -54,6 +54,21 @@ func TestFewRaysShowThePicture(t *testing.T) {
 		v, _ := NewVolume(ragged(64), 1.0/64, geom.V(-0.5, 0, -0.5), crew)
 		s.Volumes[0] = v
 	})
+	add("an open flame", func(s *Scene) { // in tongues, no brighter than film shows
+		v := s.Volumes[0]
+		heat, burn := grid.NewField(v.Density.Dims), grid.NewField(v.Density.Dims)
+		for i, d := range billows(64, 1).Data {
+			if d > 0.1 {
+				heat.Data[i], burn.Data[i] = 400+1500*d, d
+			}
+		}
+		for c := range 3 {
+			s.Look.Extinction[c] *= 0.02
+			s.Look.Scattering[c] *= 0.02
+		}
+		s.Look.Flame = 0.1
+		v.Ignite(burn, heat, 293, &s.Look, crew)
+	})
 	many := 0
 	shows := func(v float64) float64 { return 255 * srgb.Encode(min(v, 1)) }
 	for _, l := range scenes {
