@@ -271,7 +271,8 @@ func (l *lightGrid) warm(v *Volume, s *Scene, all []haze, sigma float64, crew gr
 	}
 	gain := s.Look.FlameLight
 	// coarse cells: light of fire has no edges within smoke that finer points would find
-	f, n := v.Density.Dims, max(int(l.coarse), tile/2)
+	f := v.Density.Dims
+	n := max(int(l.coarse), min(max(max(f.NX, f.NY, f.NZ)/16, tile/2), tile))
 	d := grid.Dims{NX: (f.NX + n - 1) / n, NY: (f.NY + n - 1) / n, NZ: (f.NZ + n - 1) / n}
 	for c := range l.fire {
 		l.fire[c], l.straight[c], l.flow[c] = grid.NewField(d), make([]float32, d.Len()), make([]float32, d.Len())
@@ -351,11 +352,19 @@ func (l *lightGrid) cells(n int) int { return (n + int(l.coarse) - 1) / int(l.co
 func finer(f *grid.Field, d grid.Dims, share float32, crew grid.Crew) *grid.Field {
 	out := grid.NewField(d)
 	crew.For(d.NZ, 1, func(k0, k1 int) {
+		row := make([]float32, f.NX) // of the field, between its rows
 		for k := k0; k < k1; k++ {
+			z, fz := vec.Split((float32(k)+0.5)*share-0.5, f.NZ)
+			z1 := min(z+1, f.NZ-1)
 			for j := range d.NY {
-				y, z := (float32(j)+0.5)*share-0.5, (float32(k)+0.5)*share-0.5
-				for i := range d.NX {
-					out.Set(i, j, k, f.Sample((float32(i)+0.5)*share-0.5, y, z))
+				y, fy := vec.Split((float32(j)+0.5)*share-0.5, f.NY)
+				y1 := min(y+1, f.NY-1)
+				w := [4]float32{(1 - fy) * (1 - fz), fy * (1 - fz), (1 - fy) * fz, fy * fz}
+				vec.Blend(row, f.Row(y, z), f.Row(y1, z), f.Row(y, z1), f.Row(y1, z1), &w)
+				to := out.Row(j, k)
+				for i := range to {
+					x, fx := vec.Split((float32(i)+0.5)*share-0.5, f.NX)
+					to[i] = vec.Lerp(row[x], row[min(x+1, f.NX-1)], fx)
 				}
 			}
 		}
