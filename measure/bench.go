@@ -248,8 +248,8 @@ func renderSpeed(t *Table) {
 		sc := fireScene(128, crew, "path")
 		sc.Volumes[0] = linesOf(sc, crew)
 		p := picture(sc, 640, 360, crew)
-		best := fastest(2, func() { p.Pass(nil) })
-		name := fmt.Sprintf("unbiased, 4 bounces, 128³ fire with self-light, 640×360, 64 samples (from 2), %d threads", threads)
+		best := fastest(5, func() { p.Pass(nil) })
+		name := fmt.Sprintf("unbiased, 4 bounces, 128³ fire with self-light, 640×360, 64 samples (from 5), %d threads", threads)
 		if threads == 1 {
 			t.most(name, best.Seconds()*64, 0, "s")
 			continue
@@ -267,7 +267,7 @@ func renderSpeed(t *Table) {
 		panic(err)
 	}
 	p := picture(dense, 320, 180, t.crew)
-	t.most("unbiased, dense dark smoke of 128³ read smoothly, 320×180, 16 samples (from 2)", fastest(2, func() { p.Pass(nil) }).Seconds()*16, 0, "s")
+	t.most("unbiased, dense dark smoke of 128³ read smoothly, 320×180, 16 samples (from 9)", fastest(9, func() { p.Pass(nil) }).Seconds()*16, 0, "s")
 	denoisedSpeed(t, sample)
 }
 
@@ -303,7 +303,7 @@ func marchSpeed(t *Table) {
 	t.most("the same with fire, two domains that overlap and a solid, light included", ms(fastest(3, func() { picture(afresh(full), 640, 360, t.crew).Pass(nil) })), 60, "ms")
 
 	pool := picture(poolScene(), 640, 360, t.crew)
-	t.most("march of a jet into a glass tub among solids, 640×360, 16 samples (from 6)", 16*fastest(6, func() { pool.Pass(nil) }).Seconds(), 0, "s")
+	t.most("march of a jet into a glass tub among solids, 640×360, 16 samples (from 4)", 16*fastest(4, func() { pool.Pass(nil) }).Seconds(), 0, "s")
 
 	smooth := fireScene(128, t.crew, "march")
 	further := func(s *render.Scene) time.Duration {
