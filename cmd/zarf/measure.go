@@ -55,28 +55,7 @@ func tableCommand(o *options, name, short string, run func(section string, threa
 			if o.json {
 				return json.NewEncoder(os.Stdout).Encode(t)
 			}
-			fmt.Println(t.Machine)
-			w := tabwriter.NewWriter(os.Stdout, 2, 2, 2, ' ', 0)
-			head := "section\tcase\ttarget\tmeasured\tunit\tmet"
-			for _, set := range columns {
-				head += "\t" + set
-			}
-			fmt.Fprintln(w, head)
-			for _, r := range t.Rows {
-				met := "yes"
-				if !r.Met {
-					met = "no"
-				}
-				if r.Target == "" {
-					met = "–"
-				}
-				fmt.Fprintf(w, "%s\t%s\t%s\t%s\t%s\t%s", r.Section, r.Case, r.Target, r.Measured, r.Unit, met)
-				for _, set := range columns {
-					fmt.Fprintf(w, "\t%s", r.Sets[set])
-				}
-				fmt.Fprintln(w)
-			}
-			return w.Flush()
+			return show(t, columns)
 		}}
 	c.Flags().StringVar(&section, "section", "", "one section only")
 	if name == "bench" {
@@ -84,6 +63,32 @@ func tableCommand(o *options, name, short string, run func(section string, threa
 		c.Flags().BoolVar(&sets, "sets", false, "measure with smaller sets of vector kernels too (AVX2, plain Go), in columns beside")
 	}
 	return c
+}
+
+// show prints a table, with the measures of other sets of kernels in columns.
+func show(t *measure.Table, columns []string) error {
+	fmt.Println(t.Machine)
+	w := tabwriter.NewWriter(os.Stdout, 2, 2, 2, ' ', 0)
+	head := "section\tcase\ttarget\tmeasured\tunit\tmet"
+	for _, set := range columns {
+		head += "\t" + set
+	}
+	fmt.Fprintln(w, head)
+	for _, r := range t.Rows {
+		met := "yes"
+		if !r.Met {
+			met = "no"
+		}
+		if r.Target == "" {
+			met = "–"
+		}
+		fmt.Fprintf(w, "%s\t%s\t%s\t%s\t%s\t%s", r.Section, r.Case, r.Target, r.Measured, r.Unit, met)
+		for _, set := range columns {
+			fmt.Fprintf(w, "\t%s", r.Sets[set])
+		}
+		fmt.Fprintln(w)
+	}
+	return w.Flush()
 }
 
 // profiled writes a profile of the processor's time to a file, until end is called; to none
