@@ -9,8 +9,8 @@
 //
 // path: free flight by delta tracking (Woodcock et al. 1965) against majorants
 // over tiles of 8³ voxels, transmittance by ratio tracking (Novák, Selle,
-// Jarosz 2014), two Henyey–Greenstein lobes. The sun is asked at every event,
-// and one of sky, lamps and fire by about what each gives; that is weighed
+// Jarosz 2014), two Henyey–Greenstein lobes. The sun is asked at every event
+// (sunward.go), and one of sky, lamps and fire by about what each gives; that is weighed
 // against what paths meet (Veach 1997; for fire compare Simon et al. 2017).
 // Unbiased for the given number of bounces, before adaptive stopping and
 // denoising.

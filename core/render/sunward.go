@@ -74,6 +74,9 @@ func (s *Scene) sunThrough(p, d geom.Vec3) (share float64, no bool) {
 // that asking always gives.
 func (t *trip) sunshine(p, d geom.Vec3, light *look.RGB) {
 	s := t.s
+	if len(s.known) == 0 { // smoke keeps nothing off
+		return
+	}
 	share, no := s.sunThrough(p, d)
 	if no {
 		return

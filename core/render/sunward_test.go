@@ -49,6 +49,21 @@ func TestKnownSunlightKeepsTheMean(t *testing.T) {
 	}
 }
 
+// Smoke that is drawn with no thickness leaves the sun as it is.
+func TestSunThroughNothing(t *testing.T) {
+	l := fireLook("path")
+	l.Extinction, l.Scattering, l.Sun, l.Ground = look.RGB{}, look.RGB{}, look.RGB{4, 4, 4}, true
+	v, _ := NewVolume(billows(16, 6), 1.0/16, geom.V(-0.5, 0, -0.5), grid.NewCrew(1))
+	p, err := New(&Scene{Volumes: []*Volume{v}, Look: l, Camera: NewCamera(geom.V(0.3, 0.7, 2.2), geom.V(0, 0.2, 0), 45)}, 16, 16, grid.NewCrew(1))
+	if err != nil {
+		t.Fatal(err)
+	}
+	p.Pass(nil)
+	if c, _ := p.At(8, 14); c[0] <= 0 {
+		t.Errorf("the ground shows %v", c)
+	}
+}
+
 // What is packed comes back within its precision, and nothing as nothing.
 func TestPackedNumbersComeBack(t *testing.T) {
 	for _, most := range []float32{1e-3, 1, 7.3, 4e6} {
