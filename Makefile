@@ -32,7 +32,7 @@ test: tools lint
 # generated files are what their sources make.
 lint: web/_front/node_modules
 	@odd=$$(gofmt -l cmd core demo internal measure studio web); if [ -n "$$odd" ]; then echo "not formatted: $$odd"; exit 1; fi
-	go vet ./...
+	go vet -pgo=off ./...
 	cd web && _front/node_modules/.bin/eslint --config _front/eslint.config.js static/js
 	cd web/_front && node_modules/.bin/tsc -p tsconfig.json
 	node web/_front/vendor.js --check
@@ -59,7 +59,7 @@ profile:
 
 verify: build
 	$(BIN) verify
-	ZARF_SLOW=1 go test -timeout 60m ./...
+	ZARF_SLOW=1 go test -pgo=off -timeout 60m ./...
 	go test -run '^$$' -fuzz FuzzDecode -fuzztime 60s -fuzzminimizetime 20x ./core/format/vdb
 	go test -run '^$$' -fuzz FuzzDecode -fuzztime 60s -fuzzminimizetime 20x ./core/format/exr
 	go test -run '^$$' -fuzz FuzzDecode -fuzztime 60s -fuzzminimizetime 20x ./core/format/abc
