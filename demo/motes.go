@@ -22,6 +22,26 @@ func sparks(s *shot.Shot, parts map[string]*shot.Element) {
 	set(s.Looks[0], val.MoteGlow.Is(1.6), val.MoteGlowCurve.Is("0 1; 0.75 0.9; 1 0"), val.MoteColour.Is(0.16, 0.15, 0.14))
 }
 
+// masonry lets the blast throw out stones of the magazine's walls, which draw smoke behind
+// them.
+func masonry(s *shot.Shot, parts map[string]*shot.Element, coal *shot.Element) {
+	blast := parts["Blast air"]
+	for _, e := range parts {
+		if e.Kind == shot.Emitter {
+			e.ActsOn = []string{blast.ID}
+		}
+	}
+	coal.ActsOn = []string{blast.ID}
+	stones := add(s, shot.Domain, "Stones", val.Fluid.Is("particles"), val.Position.Is(1, 17, 0), val.Size.Is(72, 34, 60), val.Voxel.Is(0.5), val.ShownAs.Is("stones"), val.Bounce.Is(0.25), val.Friction.Is(0.7), val.MaxSubsteps.Is(16), val.SideY0.Is("wall"))
+	walls := add(s, shot.Emitter, "Walls of the magazine", val.Form.Is("box"), val.Position.Is(0, 1.3, 0), val.Size.Is(4.6, 2.4, 4.6), val.BirthRate.Is(2400), val.Speed.Is(24), val.SpeedSpread.Is(0.75), val.Along.Is("axis"), val.Cone.Is(72),
+		val.Life.Is(0), val.Diameter.Is(0.3), val.DiameterSpread.Is(0.85), val.SolidDensity.Is(2300), val.Temperature.Is(290), val.Spin.Is(3))
+	walls.ActsOn = []string{stones.ID}
+	keys(walls, val.BirthRate, 2, 0, 3, 2400, 6, 2400, 7, 0)
+	smoke := add(s, shot.Domain, "Stone smoke", val.Position.Is(1, 15, 0), val.Size.Is(56, 30, 48), val.Voxel.Is(0.42), val.Bounds.Is("follow"), val.FollowMargin.Is(1.7), val.Dissipation.Is(0.3), val.Vorticity.Is(0.15))
+	trail := add(s, shot.Emitter, "Smoke of the stones", val.From.Is("fluid"), val.FedBy.Is(stones.ID), val.FedWhere.Is("density"), val.Position.Is(0, 1, 0), val.Smoke.Is(1.4), val.Temperature.Is(310), val.Inherit.Is(0.25))
+	trail.ActsOn = []string{smoke.ID}
+}
+
 // ChimneySoot is BL110: smoke of the keeper's stove cools over the chimney into flakes of
 // soot, and these trail dust as they sink to leeward: three domains, each made from the one
 // before.
@@ -40,7 +60,7 @@ func ChimneySoot() *shot.Shot {
 			set(e, val.Temperature.Is(430))
 		}
 	}
-	flakes := add(s, shot.Domain, "Flakes", val.Fluid.Is("particles"), val.Carrier.Is(smoke.ID), val.Position.Is(2.6, 4.3, 0), val.Size.Is(8, 8.4, 4), val.Voxel.Is(0.1), val.OnHit.Is("stick"))
+	flakes := add(s, shot.Domain, "Flakes", val.Fluid.Is("particles"), val.Carrier.Is(smoke.ID), val.Position.Is(2.6, 4.3, 0), val.Size.Is(8, 8.4, 4), val.Voxel.Is(0.1), val.ShownAs.Is("discs"), val.Stretch.Is(1, 1, 0.6), val.OnHit.Is("stick"))
 	turn := add(s, shot.Emitter, "Smoke turns to flakes", val.From.Is("fluid"), val.FedBy.Is(smoke.ID), val.FedWhere.Is("temperature"), val.BirthWhen.Is("falls"), val.BirthLow.Is(24), val.BirthDensity.Is(900), val.BirthLimit.Is(150),
 		val.Life.Is(0), val.Diameter.Is(0.026), val.DiameterSpread.Is(0.7), val.SolidDensity.Is(14), val.SolidSpread.Is(0.4), val.Temperature.Is(285), val.Spin.Is(1.5))
 	turn.ActsOn = []string{flakes.ID}

@@ -140,7 +140,7 @@ func (p *Points) Alive() *Points {
 }
 
 // units of particles' attributes, for files that can't hold them.
-var units = map[string]string{"age": "s", "life": "s", "size": "m", "density": "kg/m³", "temperature": "K", "turn_x": "rad", "turn_y": "rad", "turn_z": "rad"}
+var units = map[string]string{"age": "s", "life": "s", "size": "m", "density": "kg/m³", "temperature": "K", "turn_x": "rad", "turn_y": "rad", "turn_z": "rad", "spin_x": "rad/s", "spin_y": "rad/s", "spin_z": "rad/s"}
 
 // In is the unit of an attribute's numbers: its own, or that which its name has in our
 // frames; empty where there is none.

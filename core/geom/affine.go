@@ -98,6 +98,24 @@ func (q Quat) Mat3() Mat3 {
 	}
 }
 
+// Quat is the rotation as a quaternion of length 1 (Shepperd 1978).
+func (m Mat3) Quat() Quat {
+	// the largest of four squares, so that none of its divisions is by little
+	x, y, z := m[0].X, m[1].Y, m[2].Z
+	var q Quat
+	switch w := x + y + z; max(w, x, y, z) {
+	case w:
+		q = Quat{m[2].Y - m[1].Z, m[0].Z - m[2].X, m[1].X - m[0].Y, 1 + w}
+	case x:
+		q = Quat{1 + x - y - z, m[0].Y + m[1].X, m[0].Z + m[2].X, m[2].Y - m[1].Z}
+	case y:
+		q = Quat{m[0].Y + m[1].X, 1 - x + y - z, m[1].Z + m[2].Y, m[0].Z - m[2].X}
+	default:
+		q = Quat{m[0].Z + m[2].X, m[1].Z + m[2].Y, 1 - x - y + z, m[1].X - m[0].Y}
+	}
+	return q.Unit()
+}
+
 // AxisAngle turns by radians about an axis of length 1.
 // Right-handed: seen with the axis pointing at the viewer, a positive angle turns
 // anticlockwise.

@@ -118,3 +118,20 @@ func TestBoxes(t *testing.T) {
 		t.Error("a ray beside the box hit it")
 	}
 }
+
+// A rotation comes back from its quaternion, whichever of its four numbers is the largest.
+func TestRotationsAsQuaternions(t *testing.T) {
+	for _, deg := range []Vec3{{}, V(10, 20, 30), V(179, 1, 2), V(1, 179, 3), V(2, 1, 179), V(90, 0, 90), V(-120, 70, 250)} {
+		m := RotationXYZ(deg)
+		q := m.Quat()
+		back := q.Mat3()
+		for r := range m {
+			if d := back[r].Sub(m[r]).Len(); d > 1e-12 {
+				t.Errorf("%v came back as %v by %v", m, back, q)
+			}
+		}
+		if twice, want := m.Times(m).Apply(V(1, 2, 3)), m.Apply(m.Apply(V(1, 2, 3))); twice.Sub(want).Len() > 1e-12 {
+			t.Errorf("twice %v is %v, one after the other %v", deg, twice, want)
+		}
+	}
+}

@@ -299,3 +299,20 @@ func BenchmarkBody(b *testing.B) {
 		b.ReportMetric(float64(len(body.Dist))/time.Since(begin).Seconds(), "points/s")
 	}
 }
+
+// Shards and stones are closed, face outwards, hold about their middle, and differ.
+func TestShardsAndStonesAreClosed(t *testing.T) {
+	seen := map[Vec3]bool{}
+	for n := range 8 {
+		for _, m := range []*Mesh{SplinterMesh(n), StoneMesh(n)} {
+			size := m.Bounds().Size()
+			if m.OpenEdges() != 0 || m.Volume() < 0.005 || size.MaxComponent() < 0.6 || size.MaxComponent() > 1.2 || m.Bounds().Centre().Len() > 0.15 {
+				t.Errorf("%d: %d open edges, %.3f m³, %v about %v", n, m.OpenEdges(), m.Volume(), size, m.Bounds().Centre())
+			}
+			if seen[size] {
+				t.Errorf("%d is like another", n)
+			}
+			seen[size] = true
+		}
+	}
+}

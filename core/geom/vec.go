@@ -75,6 +75,15 @@ func RotationXYZ(deg Vec3) Mat3 {
 // Apply turns v.
 func (m Mat3) Apply(v Vec3) Vec3 { return Vec3{m[0].Dot(v), m[1].Dot(v), m[2].Dot(v)} }
 
+// Times is the turn by o and then by m.
+func (m Mat3) Times(o Mat3) Mat3 {
+	var out Mat3
+	for r := range m {
+		out[r] = o.Back(m[r])
+	}
+	return out
+}
+
 // Back turns v the other way round.
 // That is the transposed matrix, which for a rotation is its inverse: no determinant
 // is computed, and turning to and fro loses only rounding.

@@ -70,6 +70,8 @@ type Look struct {
 	// their diameter that they are drawn with.
 	MoteColour           RGB
 	MoteGlow, MoteSize   float64
+	MoteBy               string // the number of particles that colours them; empty: none
+	MoteTint             *Table // by that, times MoteColour
 	MoteGlows, MoteSizes *Table // over the share of their life that they have lived
 
 	Film          Film
@@ -185,6 +187,9 @@ func At(l *shot.Element, frame float64) Look {
 	out.FlameCurve = NewTable(shot.Curve, val.FlameCurve.Value(l), n(val.FlameLow), n(val.FlameHigh)).Band(out.FlameBands, soft)
 
 	out.MoteColour, out.MoteGlow, out.MoteSize = c(val.MoteColour), n(val.MoteGlow), n(val.MoteSize)
+	if out.MoteBy = val.MoteBy.Of(l); out.MoteBy != "" {
+		out.MoteTint = NewTable(shot.Ramp, val.MoteRamp.Value(l), n(val.MoteLow), n(val.MoteHigh))
+	}
 	out.MoteGlows = NewTable(shot.Curve, val.MoteGlowCurve.Value(l), 0, 1)
 	out.MoteSizes = NewTable(shot.Curve, val.MoteSizeCurve.Value(l), 0, 1)
 	out.Liquid = Liquid{Opaque: word(val.LiquidAs) == "opaque", Index: n(val.LiquidIndex), Colour: c(val.LiquidColour), Rough: n(val.LiquidRough), Glow: n(val.LiquidGlow)}

@@ -18,6 +18,7 @@ import (
 type carried struct {
 	of    *frame.Frame
 	field Field
+	more  map[string]*grid.Field // channels that particles read for their own
 }
 
 // water is what a liquid is to particles where its domain doesn't tell.
@@ -30,6 +31,9 @@ func (m *Stage) feed(lasts float64) {
 		if f := m.Fed(by, m.Number); f != nil {
 			c, err := m.carry(f, by)
 			m.Failed(err, by)
+			if c != nil {
+				m.Failed(m.further(c), by)
+			}
 			m.carried = c
 		}
 	}
@@ -84,6 +88,28 @@ func (m *Stage) carry(f *frame.Frame, by *shot.Element) (*carried, error) {
 		c.field.Excess = excess[0]
 	}
 	return c, err
+}
+
+// further reads what particles take for their own channels.
+func (m *Stage) further(c *carried) error {
+	c.more = map[string]*grid.Field{}
+	l, err := stage.LatticeOf(c.of, frame.Velocity, frame.Density, frame.Temperature)
+	if err != nil {
+		return err
+	}
+	for _, name := range []string{frame.Density, frame.Burn} {
+		if !m.wants(name) {
+			continue
+		}
+		f, err := l.Read(name)
+		if err != nil {
+			return err
+		}
+		if len(f) == 1 {
+			c.more[name] = f[0]
+		}
+	}
+	return nil
 }
 
 // source is where particles are born by a channel of a fluid; nil where the frame hasn't
@@ -269,13 +295,14 @@ func (m *Stage) bearAll(e *shot.Element, at *stage.Moment, places []Place, seed 
 		x := v.At(e, now)
 		return Trait{x, x * s.At(e, now)}
 	}
-	b := Born{Life: trait(val.Life, val.LifeSpread), Size: trait(val.Diameter, val.DiameterSpread), Density: trait(val.SolidDensity, val.SolidSpread), Heat: trait(val.Temperature, val.TemperatureSpread),
+	b := Born{Own: m.ownTraits(at), Life: trait(val.Life, val.LifeSpread), Size: trait(val.Diameter, val.DiameterSpread), Density: trait(val.SolidDensity, val.SolidSpread), Heat: trait(val.Temperature, val.TemperatureSpread),
 		Inherit: val.Inherit.At(e, now), Speed: trait(val.Speed, val.SpeedSpread), Spin: 2 * 3.14159265358979 * val.Spin.At(e, now)}
 	if val.From.Of(e) == "fluid" && val.PlaceHeat.Of(e) {
 		b.Warm, b.Heat.Value = true, 0
 	}
 	m.aim(e, at, places)
 	first := m.Bear(places, &b, seed, m.Crew)
+	m.remember(first)
 	f.births += len(places)
 	push := geom.FromArray(val.Push.At(e, now)).Array()
 	for i := first; i < m.Len(); i++ {

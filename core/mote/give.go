@@ -94,6 +94,36 @@ func spread(f *grid.Field, x, y, z float32, k int, amount float32) {
 	}
 }
 
+// mostPieces is in how many a way is cut at most.
+const mostPieces = 64
+
+// ways are places along the ways that living particles went in the last dt seconds, back to
+// their birth at most, none farther than h from the next, each with its particle's row and
+// its share of it. What has hardly moved has one, where it is.
+func (s *Set) ways(dt, h float64) (way *Set, of []int32, share []float32) {
+	way = new(Set)
+	for i, st := range s.State {
+		if st == Dead {
+			continue
+		}
+		v := [3]float32{s.V[0][i], s.V[1][i], s.V[2][i]}
+		lasts := min(float32(dt), max(s.Age[i], 0))
+		long := math.Sqrt(float64(v[0]*v[0]+v[1]*v[1]+v[2]*v[2])) * float64(lasts) / h
+		pieces := int(min(max(math.Ceil(long), 1), mostPieces))
+		for k := range pieces {
+			back := float32(0)
+			if pieces > 1 {
+				back = lasts * (float32(k) + 0.5) / float32(pieces)
+			}
+			for c := range way.P {
+				way.P[c] = append(way.P[c], s.P[c][i]-back*v[c])
+			}
+			of, share = append(of, int32(i)), append(share, 1/float32(pieces))
+		}
+	}
+	return way, of, share
+}
+
 // Mass is a particle's, kg.
 func (s *Set) Mass(i int) float64 {
 	d := float64(s.Size[i])

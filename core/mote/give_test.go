@@ -95,3 +95,33 @@ func TestMomentumIsKept(t *testing.T) {
 		}
 	}
 }
+
+// A fast particle counts all along its way of a frame, without gaps and as much as a slow
+// one; one that was just born no farther back than that, and none that has died.
+func TestParticlesCountAlongTheirWay(t *testing.T) {
+	s := new(Set)
+	s.Add(4)
+	s.P[0], s.P[1], s.P[2] = []float32{9, 5, 9, 5}, []float32{5, 5, 2, 8}, []float32{5, 5, 5, 5}
+	s.V[0] = []float32{160, 0.1, 160, 160}
+	s.Age = []float32{2, 2, 0.0125, 2}
+	s.State[3] = Dead
+	way, of, share := s.ways(0.05, 1)
+	sums, least := map[int32]float32{}, map[int32]float32{}
+	for k, i := range of {
+		sums[i] += share[k]
+		least[i] = min(least[i], way.P[0][k]-s.P[0][i])
+	}
+	if len(sums) != 3 || math.Abs(float64(sums[0]-1)) > 1e-6 || sums[1] != 1 || math.Abs(float64(sums[2]-1)) > 1e-6 {
+		t.Errorf("they count %v; once each, but for the dead one, was expected", sums)
+	}
+	if least[0] > -7 || least[0] < -8 || least[1] != 0 || least[2] < -2 {
+		t.Errorf("they reach back %v m; 8, 0 and 2 m were gone", least)
+	}
+	f := grid.NewField(grid.Dims{NX: 12, NY: 12, NZ: 12})
+	way.Give([]Gift{{f, [3]float32{0.5, 0.5, 0.5}, share}}, 1, geom.Vec3{}, grid.NewCrew(2))
+	for x := 2; x < 8; x++ {
+		if v := f.At(x, 4, 4) + f.At(x, 5, 4) + f.At(x, 4, 5) + f.At(x, 5, 5); v < 0.1 {
+			t.Errorf("%g of it at %d m: there is a gap", v, x)
+		}
+	}
+}

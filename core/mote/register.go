@@ -16,7 +16,7 @@ import (
 const Key = "particles"
 
 // Version is part of every key: raise it when results change.
-const Version = "mote/1"
+const Version = "mote/2"
 
 // Figures of a frame.
 const (
@@ -46,7 +46,7 @@ func init() {
 			return val.BirthRate.At(e, now) > 0
 		},
 		Nothing: "no particles", NothingWhy: "Give it births per second.",
-		Checks: []check.Check{{ID: "particles-many", Find: tooMany}, {ID: "carrier-still", Find: carrierStill}, {ID: "carrier-missing", Find: carrierMissing}, {ID: "push-nowhere", Find: pushNowhere}},
+		Checks: []check.Check{{ID: "particles-many", Find: tooMany}, {ID: "carrier-still", Find: carrierStill}, {ID: "carrier-missing", Find: carrierMissing}, {ID: "push-nowhere", Find: pushNowhere}, {ID: "channel-name", Find: namesTaken}, {ID: "channel-nothing", Find: channelNowhere}},
 	})
 }
 
@@ -182,6 +182,41 @@ func carrierMissing(s *check.Scene) (out []check.Finding) {
 		if d.Fluid().Key == Key && val.Carrier.Of(d) != "" && s.Carrier(d) == nil {
 			out = append(out, check.Finding{Severity: check.Fault, Element: d.ID, What: d.Name + " is carried by a domain that is gone or muted.", Why: "Its particles would move through still air.",
 				Mend: check.Set("Let still air carry them", d, val.Carrier.Is(""))})
+		}
+	}
+	return out
+}
+
+// namesTaken finds channels of particles' own that have the name of another.
+func namesTaken(s *check.Scene) (out []check.Finding) {
+	for _, d := range s.Domains {
+		if d.Fluid().Key != Key {
+			continue
+		}
+		good := ownNames(d)
+		for n := 1; n <= Owns; n++ {
+			name := ownName(n).Of(d)
+			if _, there := good[n]; there || name == "" {
+				continue
+			}
+			out = append(out, check.Finding{Severity: check.Fault, Element: d.ID, What: fmt.Sprintf("Channel %d of %s is called %s, which another number of its particles is.", n, d.Name, name), Why: "It is left out until it has a name of its own.",
+				Mend: check.Set("Call it own_"+name, d, ownName(n).Is("own_"+name))})
+		}
+	}
+	return out
+}
+
+// channelNowhere finds channels that follow a fluid where none carries the particles.
+func channelNowhere(s *check.Scene) (out []check.Finding) {
+	for _, d := range s.Domains {
+		if d.Fluid().Key != Key || s.Carrier(d) != nil {
+			continue
+		}
+		names := ownNames(d)
+		for n := 1; n <= Owns; n++ {
+			if _, there := names[n]; there && ownFrom(n).Of(d) != "birth" {
+				out = append(out, check.Finding{Severity: check.Warning, Element: d.ID, What: fmt.Sprintf("Channel %s of %s follows a fluid, and none carries it.", ownName(n).Of(d), d.Name), Why: "It stays 0. Choose what the particles are carried by."})
+			}
 		}
 	}
 	return out

@@ -88,6 +88,11 @@ func (s *Set) Declare(name string) *Channel {
 	return &s.Own[len(s.Own)-1]
 }
 
+// has says whether there is a channel of that name.
+func (s *Set) has(name string) bool {
+	return slices.ContainsFunc(s.Own, func(c Channel) bool { return c.Name == name })
+}
+
 // Sweep drops the dead, keeping the order of the others, and returns how many there were.
 func (s *Set) Sweep() int {
 	kept, columns := 0, s.columns()

@@ -26,8 +26,9 @@ type Stage struct {
 
 	dims    grid.Dims
 	origin  geom.Vec3
-	hit     []bool         // rows that hit something in the frame made last
-	carried *carried       // the fluid at the frame that is being made
+	hit     []bool   // rows that hit something in the frame made last
+	carried *carried // the fluid at the frame that is being made
+	traits  *traits
 	sources map[string]any // what emitters are fed by at that frame: *Source or *parents
 }
 
@@ -37,6 +38,7 @@ func newStage(s *shot.Shot, d *shot.Element, crew grid.Crew) (*Stage, error) {
 	dims, h, origin := d.Grid()
 	m := &Stage{Cast: stage.NewCast(s, d, crew), dims: dims, origin: origin}
 	m.H = h
+	m.declare()
 	m.Scene(0, 1/s.Rate()) // files that can't be had are told before the first frame
 	return m, m.Fault()
 }
@@ -48,6 +50,7 @@ func newStage(s *shot.Shot, d *shot.Element, crew grid.Crew) (*Stage, error) {
 // begins, as others may be born of them.
 func (m *Stage) Advance(stop func() bool) (int, sim.Stats, error) {
 	m.Sweep()
+	m.declare()
 	if m.Number%8 == 0 && m.Len() > 1<<14 {
 		m.Gather(m.Crew)
 	}
@@ -66,6 +69,7 @@ func (m *Stage) Advance(stop func() bool) (int, sim.Stats, error) {
 		}
 		at := m.At(m.Began()+float64(n+1)*dt, dt)
 		m.births(at, n, lasts, &f)
+		m.live()
 		w := m.world(at)
 		did := m.Step(dt, w, m.Crew)
 		m.cool(at, &did)
@@ -78,6 +82,7 @@ func (m *Stage) Advance(stop func() bool) (int, sim.Stats, error) {
 	if err := m.Fault(); err != nil {
 		return m.Number, st, fmt.Errorf("frame %d: %w", m.Number, err)
 	}
+	m.readFluid()
 	f.put(m, &st)
 	m.Number++
 	return m.Number - 1, st, nil
@@ -269,32 +274,29 @@ func (m *Stage) Frame() *frame.Frame {
 
 // thickness is how many particles share a voxel, one at most, by the weights that
 // interpolation gives; how hot they are over the air, as far as they fill it; and how they
-// move.
+// move. Each counts all along its way of the frame, so that what it feeds has no gaps.
 func (m *Stage) thickness(moving bool) (thick, heat *grid.Field, motion [3]*grid.Field) {
 	thick, heat = grid.NewField(m.dims), grid.NewField(m.dims)
 	off := [3]float32{0.5, 0.5, 0.5}
-	n := m.Len()
-	one, hot := make([]float32, n), make([]float32, n)
+	way, of, one := m.ways(m.Lasts(), m.H)
+	n := len(of)
+	hot := make([]float32, n)
 	air := float32(val.AirTemperature.Of(m.Shot))
-	for i, s := range m.State {
-		if s != Dead {
-			one[i], hot[i] = 1, m.Heat[i]-air
-		}
+	for k, i := range of {
+		hot[k] = one[k] * (m.Heat[i] - air)
 	}
 	list := []Gift{{thick, off, one}, {heat, off, hot}}
 	if moving {
 		for c := range motion {
 			motion[c] = grid.NewField(m.dims)
 			by := make([]float32, n)
-			for i, s := range m.State {
-				if s != Dead {
-					by[i] = m.V[c][i]
-				}
+			for k, i := range of {
+				by[k] = one[k] * m.V[c][i]
 			}
 			list = append(list, Gift{motion[c], off, by})
 		}
 	}
-	m.Give(list, m.H, m.origin, m.Crew)
+	way.Give(list, m.H, m.origin, m.Crew)
 	m.Crew.For(len(thick.Data), 1<<14, func(lo, hi int) {
 		for i := lo; i < hi; i++ {
 			t := thick.Data[i]
@@ -364,6 +366,7 @@ func (m *Stage) points() *frame.Points {
 	if m.Spins {
 		for c, axis := range "xyz" {
 			add("turn_"+string(axis), "rad", m.Turn[c])
+			add("spin_"+string(axis), "rad/s", m.Spin[c])
 		}
 	}
 	for _, c := range m.Own {

@@ -1,8 +1,10 @@
 package mote
 
 import (
+	"fmt"
 	"strings"
 
+	"zarf/core/frame"
 	"zarf/core/shot"
 	"zarf/core/shot/val"
 )
@@ -29,7 +31,7 @@ func values() []shot.Entry {
 	spread := func(n val.NumKey, label string, def float64) shot.Entry {
 		return b(n, shot.Entry{Label: label, Type: shot.Number, Default: shot.Num(def), Min: 0, Max: 1, Step: 0.05, Keyable: true, Topic: "traits", Help: "By what share of it particles differ: 0.5 makes some half as much and some half as much again."})
 	}
-	return []shot.Entry{
+	list := []shot.Entry{
 		d(val.Carrier, shot.Entry{Label: "Carried by", Type: shot.Ref, Main: true, Help: "The domain, or the sequence from outside, whose fluid carries the particles: they feel its velocity and its heat. Without one they move through still air, and through winds."}),
 		d(val.OnHit, shot.Entry{Label: "On hitting something", Type: shot.Choice, Default: shot.Text("bounce"), Choices: shot.Options("bounce", "they bounce", "stick", "they stick", "die", "they die"), Main: true, Topic: "contact", Help: "What happens where a particle meets a collider, or a side of the domain that is a wall."}),
 		d(val.Bounce, shot.Entry{Label: "Bounce", Type: shot.Number, Default: shot.Num(0.4), Min: 0, Max: 1, Step: 0.05, Keyable: true, When: "on_hit=bounce", Topic: "contact", Help: "Share of the speed against the surface that is left: rubber 0.8, stone 0.5, sand 0. At 0 they slide along."}),
@@ -61,4 +63,46 @@ func values() []shot.Entry {
 		b(val.SpeedSpread, shot.Entry{After: val.Cone.Name(), Label: "Speed differs by", Type: shot.Number, Default: shot.Num(0.3), Min: 0, Max: 1, Step: 0.05, Keyable: true, Topic: "motion", Help: "By what share of it."}),
 		b(val.Spin, shot.Entry{Label: "Spin", Type: shot.Number, Unit: shot.PerSecond, Default: shot.Num(0), Min: 0, Max: 1000, Step: 1, Keyable: true, Topic: "traits", Help: "Turns per second at most, round any axis."}),
 	}
+	return append(append(list, shapes(d)...), owns(d)...)
+}
+
+// shapes are what particles are drawn as, and what becomes of them over life.
+func shapes(d func(n val.Name, e shot.Entry) shot.Entry) []shot.Entry {
+	shown := func(n val.Name, e shot.Entry) shot.Entry { // in pictures alone
+		e.Topic = "shape"
+		e = d(n, e)
+		e.Sim = false
+		return e
+	}
+	life := func(n val.Name, e shot.Entry) shot.Entry {
+		e.Type, e.Default, e.Min, e.Max, e.Topic = shot.Curve, shot.Text("0 1; 1 1"), 0, 2, "over life"
+		return d(n, e)
+	}
+	return []shot.Entry{
+		life(val.SizeCurve, shot.Entry{Label: "Diameter over life", Help: "Times the diameter at birth, from birth at the left to death at the right: what burns away gets lighter and is carried farther. Those that don't die of age stay at its left."}),
+		life(val.DensityCurve, shot.Entry{Label: "Density over life", Help: "Times the density at birth: coal that burns to ash goes from 1 to a tenth."}),
+		shown(val.ShownAs, shot.Entry{Label: "Drawn as", Type: shot.Choice, Default: shot.Text("streaks"), Choices: shot.Options("streaks", "dots, and streaks as they move", "trails", "trails behind them", "balls", "balls", "discs", "flat discs", "blocks", "blocks", "stones", "stones", "splinters", "splinters", "mesh", "a mesh of the cast"), Help: "In pictures and in the viewport. Their size there is their diameter, times what the look draws them larger by; what is smaller than a pixel is drawn as a dot whatever it is."}),
+		shown(val.Trail, shot.Entry{Label: "Trail", Type: shot.Number, Unit: shot.Second, Default: shot.Num(0.05), Min: 0, Max: 100, Step: 0.01, Keyable: true, When: "shown_as=trails", Help: "How far back along its way a trail reaches, as long as the way of so many seconds. The exposure's own streak comes to it."}),
+		shown(val.ShownMesh, shot.Entry{Label: "Mesh", Type: shot.Ref, Refs: []shot.Kind{shot.Mesh, shot.Collider}, When: "shown_as=mesh", Help: "The element whose form they take; it need not be in the picture itself. Of a file with several parts each particle takes one, always the same. A part's longest side is the diameter."}),
+		shown(val.Stretch, shot.Entry{Label: "Proportions", Type: shot.Vector, Default: shot.Vec(1, 1, 1), Min: 0.01, Max: 100, Step: 0.1, When: "shown_as=balls|discs|blocks|stones|splinters|mesh", Fixed: "A thing keeps its proportions.", Help: "How much longer they are along their own x, y and z; y is the way where they are turned by it."}),
+		shown(val.TurnedBy, shot.Entry{Label: "Turned by", Type: shot.Choice, Default: shot.Text("spin"), Choices: shot.Options("spin", "their spin, from any way", "upright", "their spin, from upright", "way", "their way"), When: "shown_as=balls|discs|blocks|stones|splinters|mesh", Help: "By the spin that their emitter gives them, or with their y axis along their way, as arrows and raindrops are."}),
+	}
+}
+
+// owns are the values of particles' own channels.
+func owns(d func(n val.Name, e shot.Entry) shot.Entry) (list []shot.Entry) {
+	for n := 1; n <= Owns; n++ {
+		there := string(ownName(n)) + "=+"
+		add := func(name val.Name, when string, e shot.Entry) {
+			e.Topic, e.When = "own channels", when
+			list = append(list, d(name, e))
+		}
+		add(ownName(n), "", shot.Entry{Label: fmt.Sprintf("Channel %d", n), Type: shot.Word, Default: shot.Text(""), Help: "Name of a number of the particles' own, such as charge or moisture: for colours, sensors and files. Empty: there is none."})
+		add(ownFrom(n), there, shot.Entry{Label: "Its value is", Type: shot.Choice, Default: shot.Text("birth"), Choices: shot.Options("birth", "given at birth", frame.Density, "the fluid's density where it is", frame.Temperature, "the fluid's heat over the air there", frame.Burn, "the flame there", "speed", "the fluid's speed there"), Help: "What the fluid that carries them has is read once a frame; where there is none of it the value is 0."})
+		born := there + "&" + string(ownFrom(n)) + "=birth"
+		add(ownValue(n), born, shot.Entry{Label: "Value", Type: shot.Number, Default: shot.Num(1), Min: -1e9, Max: 1e9, Step: 0.1, Keyable: true, Help: "At birth. With keys, by when they are born."})
+		add(ownSpread(n), born, shot.Entry{Label: "… differs by", Type: shot.Number, Default: shot.Num(0), Min: 0, Max: 1, Step: 0.05, Keyable: true, Help: "By what share of it particles differ."})
+		add(ownCurve(n), born, shot.Entry{Label: "… over life", Type: shot.Curve, Default: shot.Text("0 1; 1 1"), Min: 0, Max: 2, Help: "Times the value at birth, from birth at the left to death at the right."})
+	}
+	return list
 }

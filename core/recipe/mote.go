@@ -56,7 +56,7 @@ var motes = []Recipe{
 		Key: "ash-fall", Name: "Ash fall", Size: 4,
 		About: "Flakes of ash that sink through almost still air, turn over, and lie where they land. Density decides how slowly they fall, the turbulence how they wander.",
 		Parts: []Part{
-			{Kind: shot.Domain, Name: "Ash air", Values: loose(val.Position.Is(0, 1.2, 0), val.Size.Is(4, 2.4, 4), val.Voxel.Is(0.06), val.OnHit.Is("stick"))},
+			{Kind: shot.Domain, Name: "Ash air", Values: loose(val.Position.Is(0, 1.2, 0), val.Size.Is(4, 2.4, 4), val.Voxel.Is(0.06), val.ShownAs.Is("discs"), val.Stretch.Is(1, 1, 0.6), val.OnHit.Is("stick"))},
 			{Kind: shot.Emitter, Name: "Ash above", Values: values(val.Form.Is("box"), val.Position.Is(0, 1.7, 0), val.Size.Is(3.6, 1.2, 3.6), val.BirthRate.Is(900), val.Temperature.Is(293), val.Life.Is(0), val.Diameter.Is(0.009), val.DiameterSpread.Is(0.6), val.SolidDensity.Is(20), val.SolidSpread.Is(0.4), val.Spin.Is(1))},
 			{Kind: shot.Wind, Name: "Drift", Values: values(val.Position.Is(-1.5, 1.6, 0), val.Velocity.Is(0.12, 0, 0.04), val.Gust.Is(0.5), val.GustTime.Is(3.0))},
 			{Kind: shot.Turbulence, Name: "Eddies", Values: values(val.Position.Is(1, 1.4, 0), val.Strength.Is(0.8), val.Largest.Is(0.7), val.Octaves.Is(2), val.Rate.Is(0.3))},
@@ -67,7 +67,7 @@ var motes = []Recipe{
 		Key: "debris", Name: "Debris burst", Size: 1,
 		About: "Lumps that a blast throws out, each with a trail of dust behind it, and that bounce and roll out. More speed throws wider; the trail's smoke is that of the second emitter.",
 		Parts: []Part{
-			{Kind: shot.Domain, Name: "Debris", Values: loose(val.Position.Is(0, 3, 0), val.Size.Is(14, 6, 14), val.Voxel.Is(0.2), val.Bounce.Is(0.3), val.Friction.Is(0.7), val.MaxSubsteps.Is(16))},
+			{Kind: shot.Domain, Name: "Debris", Values: loose(val.Position.Is(0, 3, 0), val.Size.Is(14, 6, 14), val.Voxel.Is(0.2), val.ShownAs.Is("stones"), val.Bounce.Is(0.3), val.Friction.Is(0.7), val.MaxSubsteps.Is(16))},
 			{Kind: shot.Domain, Name: "Dust air", Values: values(val.Position.Is(0, 3, 0), val.Size.Is(12, 6, 12), val.Voxel.Is(0.13), val.Bounds.Is("follow"), val.FollowMargin.Is(0.5), val.SmokeWeight.Is(0.1), val.Dissipation.Is(0.35), val.Vorticity.Is(0.2))},
 			{Kind: shot.Emitter, Name: "Lumps", On: []int{0}, Values: values(val.Form.Is("sphere"), val.Position.Is(0, 0.35, 0), val.Size.Is(0.8, 0.6, 0.8), val.BirthRate.Is(1800), val.Speed.Is(8), val.SpeedSpread.Is(0.6), val.Along.Is("axis"), val.Cone.Is(65), val.Life.Is(0), val.Diameter.Is(0.09), val.DiameterSpread.Is(0.8), val.SolidDensity.Is(2200), val.Temperature.Is(293), val.Spin.Is(6)),
 				Keys: keyed{val.BirthRate.Name(): keys(0, 0, 1, 1800, 4, 1800, 5, 0)}},

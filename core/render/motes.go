@@ -11,15 +11,22 @@ import (
 	"slices"
 
 	"zarf/core/geom"
+	"zarf/core/grid"
 	"zarf/core/look"
 )
 
 // Motes are particles of a frame.
 type Motes struct {
+	Of   string       // the id of the element that holds them
 	P, V [][3]float32 // m, m/s; a nil V stands still
 	Size []float32    // diameter, m
 	Heat []float32    // temperature, K; nil: they are cold
 	Life []float32    // share of it that they have lived, 0 to 1; nil: 0
+
+	By         []float32    // what colours them, by the look's ramp; nil: all have its colour
+	ID         []uint64     // which mesh of the shape each has; nil: by its row
+	Turn, Spin [][3]float32 // an axis times an angle, radians, and that in a second; nil: none
+	Shape      Shape
 }
 
 // lived is the share of its life that particle i has lived.
@@ -30,13 +37,23 @@ func (m *Motes) lived(i int) float32 {
 	return m.Life[i]
 }
 
+// colour is what part of light a particle throws back.
+func (f *fragment) colour(l *look.Look) look.RGB {
+	if l.MoteTint == nil || f.by != f.by { // no number: it has none
+		return l.MoteColour
+	}
+	return l.MoteColour.Mul(l.MoteTint.At(float64(f.by)))
+}
+
 // fragment is a particle's share of a pixel.
 type fragment struct {
-	depth float32 // m from the eye
-	cover float32 // 0 to 1
-	heat  float32 // K
-	glow  float32 // share of its glow that it has at its age
-	cell  int32   // whose light it is in
+	depth  float32 // m from the eye
+	cover  float32 // 0 to 1
+	heat   float32 // K
+	glow   float32 // share of its glow that it has at its age
+	by     float32 // what colours it; not a number: nothing does
+	cell   int32   // whose light it is in
+	normal facing  // of its shape's surface
 }
 
 // motesLayer are the fragments of a picture, by pixel.
@@ -50,9 +67,12 @@ type motesLayer struct {
 // moteCell is the light in a part of space, by where it comes from: that of all particles in
 // it, as there may be a million of them.
 type moteCell struct {
-	sum   geom.Vec3 // of the places of so many
-	many  int
-	light [maxGroups]look.RGB
+	sum    geom.Vec3 // of the places of so many
+	many   int
+	light  [maxGroups]look.RGB     // on a ball
+	sun    look.RGB                // on what faces it
+	sides  *[6][maxGroups]look.RGB // on what faces +x, −x, +y and so on; nil: nothing there has a shape
+	shaped bool
 }
 
 // moteCells is how many cells stand along the longest side of the box round the particles.
@@ -72,7 +92,7 @@ func (m *motesLayer) at(x, y int) []fragment {
 }
 
 // newMotes draws the scene's particles; nil where there are none in the picture.
-func (s *Scene) newMotes(w, h int) *motesLayer {
+func (s *Scene) newMotes(w, h int, crew grid.Crew) *motesLayer {
 	if len(s.Motes) == 0 {
 		return nil
 	}
@@ -84,20 +104,12 @@ func (s *Scene) newMotes(w, h int) *motesLayer {
 		}
 	}
 	m := &motesLayer{w: w, begin: make([]int32, w*h+1)}
-	in := m.divide(s.Motes)
-	each := func(fn func(at int, f fragment)) {
-		n := 0
-		for _, all := range s.Motes {
-			for i := range all.P {
-				s.streak(all, i, first, last, w, h, func(at int, f fragment) {
-					f.cell = in[n]
-					fn(at, f)
-				})
-				n++
-			}
+	drawn := s.drawMotes(m.divide(s.Motes), first, last, w, h, crew)
+	for _, l := range drawn {
+		for _, f := range l {
+			m.begin[f.at+1]++
 		}
 	}
-	each(func(at int, _ fragment) { m.begin[at+1]++ })
 	for i := range w * h {
 		m.begin[i+1] += m.begin[i]
 	}
@@ -106,14 +118,53 @@ func (s *Scene) newMotes(w, h int) *motesLayer {
 	}
 	m.list = make([]fragment, m.begin[w*h])
 	next := slices.Clone(m.begin)
-	each(func(at int, f fragment) {
-		m.list[next[at]] = f
-		next[at]++
-	})
-	for i := range w * h {
-		m.thin(i)
+	for _, l := range drawn {
+		for _, f := range l {
+			m.list[next[f.at]] = f.fragment
+			next[f.at]++
+		}
 	}
+	crew.For(w*h, 1<<12, func(lo, hi int) {
+		for i := lo; i < hi; i++ {
+			m.thin(i)
+		}
+	})
 	return m
+}
+
+// placed is a fragment and its pixel.
+type placed struct {
+	fragment
+	at int32
+}
+
+// drawMotes draws all particles, so many at a time, in their order; in says in which cell
+// each lies.
+func (s *Scene) drawMotes(in []int32, first, last *Camera, w, h int, crew grid.Crew) [][]placed {
+	const each = 512
+	var begin []int // of a scene's motes among all
+	all := 0
+	for _, m := range s.Motes {
+		begin = append(begin, all)
+		all += len(m.P)
+	}
+	out := make([][]placed, (all+each-1)/each)
+	crew.Each(len(out), 1, func(lo, hi int) {
+		var t easel
+		for n := lo; n < hi; n++ {
+			of := 0
+			for i := n * each; i < min((n+1)*each, all); i++ {
+				for of+1 < len(begin) && begin[of+1] <= i {
+					of++
+				}
+				s.draw(&t, s.Motes[of], i-begin[of], first, last, w, h, func(at int, f fragment) {
+					f.cell = in[i]
+					out[n] = append(out[n], placed{f, int32(at)})
+				})
+			}
+		}
+	})
+	return out
 }
 
 // divide makes cells of the box round all particles and tells in which each lies.
@@ -142,6 +193,7 @@ func (m *motesLayer) divide(list []*Motes) (in []int32) {
 			}
 			c := &m.cells[n]
 			c.sum, c.many = c.sum.Add(geom.V(float64(p[0]), float64(p[1]), float64(p[2]))), c.many+1
+			c.shaped = c.shaped || len(all.Shape.Meshes) > 0
 			in = append(in, n)
 		}
 	}
@@ -161,6 +213,15 @@ func (p *Picture) lightMotes() {
 		// a ball is lit from where it is seen and from above
 		d := at.Sub(s.Camera.Eye).Unit()
 		c.light = p.shade(t, at, hit{normal: s.Look.SunDir.Sub(d).Unit()})
+		if !c.shaped {
+			return
+		}
+		c.sun, c.sides = p.shade(t, at, hit{normal: s.Look.SunDir})[BySun], new([6][maxGroups]look.RGB)
+		for side := range c.sides {
+			var n [3]float64
+			n[side/2] = float64(1 - side%2*2)
+			c.sides[side] = p.shade(t, at, hit{normal: geom.FromArray(n)})
+		}
 	})
 }
 
@@ -180,48 +241,53 @@ func (m *motesLayer) thin(i int) {
 		return
 	}
 	rest := &l[mostFragments-1]
-	through, heat, glow := float32(1), float32(0), float32(0)
+	through, heat, glow, by := float32(1), float32(0), float32(0), float32(0)
 	for _, f := range l[mostFragments-1:] {
 		heat += through * f.cover * f.heat
 		glow += through * f.cover * f.glow
+		by += through * f.cover * f.by
 		through *= 1 - f.cover
 	}
 	if rest.cover = 1 - through; rest.cover > 0 {
-		rest.heat, rest.glow = heat/rest.cover, glow/rest.cover
+		rest.heat, rest.glow, rest.by = heat/rest.cover, glow/rest.cover, by/rest.cover
 	}
 	for n := mostFragments; n < len(l); n++ {
 		l[n].cover = 0 // none is left behind
 	}
 }
 
-// streak calls fn for the pixels that particle i covers between the exposure's ends.
-func (s *Scene) streak(all *Motes, i int, first, last *Camera, w, h int, fn func(at int, f fragment)) {
-	p := geom.V(float64(all.P[i][0]), float64(all.P[i][1]), float64(all.P[i][2]))
-	var way geom.Vec3
-	if all.V != nil {
-		way = geom.V(float64(all.V[i][0]), float64(all.V[i][1]), float64(all.V[i][2])).Mul(s.Shutter / 2)
-	}
-	r := s.moteRadius(all, i)
-	far := p.Sub(s.Camera.Eye)
-	depth := far.Len()
-	if z := far.Dot(s.Camera.forward); z < 1e-3 || z < 2*r || !(r > 0) {
+// draw calls fn for the pixels that particle i covers between the exposure's ends.
+func (s *Scene) draw(t *easel, all *Motes, i int, first, last *Camera, w, h int, fn func(at int, f fragment)) {
+	r := all.Radius(&s.Look, i)
+	z := at3(all.P, i).Sub(s.Camera.Eye).Dot(s.Camera.forward)
+	if z < 1e-3 || z < 2*r*max(all.Shape.reach, 1) || !(r > 0) {
 		return // beside, behind or round the eye
 	}
-	ax, ay := first.project(p.Sub(way))
+	radius := r / z / s.Camera.spread * float64(w) / 2 // pixels
+	if !s.shape(t, all, i, radius, first, last, w, h, fn) {
+		s.streak(all, i, radius*all.Shape.outline(all.Kind(i)), first, last, w, h, fn)
+	}
+}
+
+// streak is draw for a ball, radius pixels large.
+func (s *Scene) streak(all *Motes, i int, radius float64, first, last *Camera, w, h int, fn func(at int, f fragment)) {
+	p, v := at3(all.P, i), at3(all.V, i)
+	way := v.Mul(s.Shutter / 2)
+	ax, ay := first.project(p.Sub(way).Sub(v.Mul(all.Shape.Trail)))
 	bx, by := last.project(p.Add(way))
-	radius := r / far.Dot(s.Camera.forward) / s.Camera.spread * float64(w) / 2 // pixels
 	long := math.Hypot(bx-ax, by-ay)
 	if long > 4*float64(w) {
 		return
 	}
 	// what is narrower than a pixel covers one in part, and what moves for a part of the
-	// exposure: its disc's area over that of what is drawn, edges included
+	// exposure: its disc's area over that of what is drawn, edges included; a trail is there
+	// for all of it
 	wide := max(radius, 0.5)
 	cover := min(math.Pi*radius*radius/(2*wide*long+math.Pi*(wide*wide+1.0/12)), 1)
-	f := fragment{depth: float32(depth), glow: s.Look.MoteGlows.One(all.lived(i))}
-	if all.Heat != nil {
-		f.heat = all.Heat[i]
+	if all.Shape.Trail > 0 {
+		cover = min(radius/wide, 1)
 	}
+	f := s.fragmentOf(all, i)
 	x0, x1 := max(int(min(ax, bx)-wide-0.5), 0), min(int(max(ax, bx)+wide+0.5), w-1)
 	y0, y1 := max(int(min(ay, by)-wide-0.5), 0), min(int(max(ay, by)+wide+0.5), h-1)
 	for y := y0; y <= y1; y++ {
@@ -234,6 +300,18 @@ func (s *Scene) streak(all *Motes, i int, first, last *Camera, w, h int, fn func
 	}
 }
 
+// fragmentOf is what is the same of all that particle i covers.
+func (s *Scene) fragmentOf(all *Motes, i int) fragment {
+	f := fragment{depth: float32(at3(all.P, i).Sub(s.Camera.Eye).Len()), glow: s.Look.MoteGlows.One(all.lived(i)), by: float32(math.NaN())}
+	if all.By != nil {
+		f.by = all.By[i]
+	}
+	if all.Heat != nil {
+		f.heat = all.Heat[i]
+	}
+	return f
+}
+
 // fromLine is how far a point of the picture is from a line between two.
 func fromLine(x, y, ax, ay, bx, by float64) float64 {
 	dx, dy := bx-ax, by-ay
@@ -244,9 +322,9 @@ func fromLine(x, y, ax, ay, bx, by float64) float64 {
 	return math.Hypot(x-ax-t*dx, y-ay-t*dy)
 }
 
-// moteRadius is that of a particle as it is drawn, m.
-func (s *Scene) moteRadius(all *Motes, i int) float64 {
-	return float64(all.Size[i]) / 2 * s.Look.MoteSize * float64(s.Look.MoteSizes.One(all.lived(i)))
+// Radius is that of particle i as a look draws it, m.
+func (m *Motes) Radius(l *look.Look, i int) float64 {
+	return float64(m.Size[i]) / 2 * l.MoteSize * float64(l.MoteSizes.One(m.lived(i)))
 }
 
 // moteGlow is what a particle gives off as it is seen.
@@ -276,9 +354,9 @@ func (p *Picture) layMotes(t *trip, o, d geom.Vec3, list []fragment, out *taken)
 			through = t.front(o, d, at, &own)
 		}
 		own.light[Emission] = own.light[Emission].Add(through.Mul(s.moteGlow(f.heat)).Scale(float64(f.glow)))
-		e := &p.motes.cells[f.cell].light
+		e, colour := &p.motes.cells[f.cell], f.colour(&s.Look)
 		for g := range p.groups {
-			own.light[g] = own.light[g].Add(through.Mul(s.Look.MoteColour).Mul(e[g]))
+			own.light[g] = own.light[g].Add(through.Mul(colour).Mul(e.lit(f, s.Look.SunDir, g)))
 		}
 		c := float64(f.cover)
 		for g := range p.groups {
@@ -287,7 +365,7 @@ func (p *Picture) layMotes(t *trip, o, d geom.Vec3, list []fragment, out *taken)
 		out.alpha = out.alpha*(1-c) + own.alpha*c
 		if c > 0.5 && p.feats != nil {
 			t.see(out, o, d, at, nil)
-			out.albedo = s.Look.MoteColour
+			out.albedo, out.normal = colour, f.facing(d)
 		}
 	}
 }
@@ -332,7 +410,7 @@ func (s *Scene) MoteLamps() (out []Lamp) {
 	for _, all := range s.Motes {
 		for i := range all.Heat {
 			c := s.moteGlow(all.Heat[i]).Scale(float64(s.Look.MoteGlows.One(all.lived(i))))
-			r := s.moteRadius(all, i)
+			r := all.Radius(&s.Look, i) * all.Shape.outline(all.Kind(i))
 			g := glowing{at: geom.V(float64(all.P[i][0]), float64(all.P[i][1]), float64(all.P[i][2])), power: c.Scale(math.Pi * r * r)}
 			if g.lum = g.power[0] + g.power[1] + g.power[2]; g.lum > 0 {
 				list, sum = append(list, g), sum+g.lum

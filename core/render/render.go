@@ -313,7 +313,7 @@ func NewWith(s *Scene, w, h int, k Wants, crew grid.Crew) (*Picture, error) {
 	if k.Features {
 		p.seen, p.feats = make([]float32, 4*w*h), make([]float32, 6*w*h)
 	}
-	p.motes = s.newMotes(w, h)
+	p.motes = s.newMotes(w, h, crew)
 	p.skyLight = s.Look.SkyMean()
 	if s.Env != nil {
 		p.skyLight = s.skyMean()

@@ -49,6 +49,8 @@ type Texture struct {
 	Low        float64  `json:"low,omitempty"`
 	High       float64  `json:"high,omitempty"`
 	Attributes []string `json:"attributes,omitempty"`
+	Trails     bool     `json:"trails,omitempty"`
+	Forms      [][2]int `json:"forms,omitempty"` // corners and triangles of the meshes that they are drawn as
 }
 
 // textureHottest is the temperature, K, of the last byte's 255.

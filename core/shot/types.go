@@ -526,6 +526,9 @@ func stopsType(t Type) TypeDef {
 func wordType() TypeDef {
 	return TypeDef{Type: Word, Field: "text",
 		Check: func(e *Entry, v Value) error {
+			if v.Text == "" && e.Default.Text == "" { // none is wanted
+				return nil
+			}
 			if !word.MatchString(v.Text) {
 				return fmt.Errorf("%s is %q; give a name of letters, digits and _ that begins with no digit, 40 at most", e.Label, clip(v.Text))
 			}

@@ -96,6 +96,9 @@ func (d *Draft) remember() error {
 // Feed tells the draft where frames of the domains that feed it are.
 func (d *Draft) Feed(read Feed) { d.run.FedBy(read) }
 
+// Of is the domain that is drafted.
+func (d *Draft) Of() *shot.Element { return d.run.Of() }
+
 // Next is the frame that Advance makes next.
 func (d *Draft) Next() int { return d.run.Next() }
 

@@ -329,7 +329,7 @@ func (c *Child) picture(doc *shot.Shot, n int) (out render.Screen, data []byte) 
 	shown, crew := c.draft.Shown(), grid.NewCrew(c.Threads)
 	var err error
 	if shown.Points != nil {
-		out, data, err = run.LitMotes(shown.Points, n, doc, doc.Looks[0], crew)
+		out, data, err = run.LitMotes(shown.Points, c.draft.Of(), n, doc, doc.Looks[0], crew)
 	} else if shown.Surface != nil {
 		out, data, err = run.LitSkin(shown.Surface, shown.H, shown.Origin, shown.Outside, n, doc, doc.Looks[0], crew)
 	} else {

@@ -102,7 +102,7 @@ func (s *Source) own(number int, lk *look.Look, shutter float64) (*render.Channe
 		return s.wet(number, shutter)
 	}
 	if loose(s.Domain) {
-		m, err := s.motes(number)
+		m, err := s.motes(number, lk)
 		_, h, origin := s.Grid()
 		return &render.Channels{Motes: m, Shutter: shutter}, origin, h, err
 	}
@@ -141,39 +141,6 @@ func (s *Source) own(number int, lk *look.Look, shutter float64) (*render.Channe
 func loose(d *shot.Element) bool {
 	solver := stage.Of(d)
 	return solver != nil && solver.Loose
-}
-
-// particles are those of a frame that live at its end.
-func (s *Source) particles(number int) (*frame.Points, error) {
-	p, err := s.Stage.LoadPoints(number)
-	if err == nil && p == nil {
-		err = fmt.Errorf("frame %d holds no particles; run the take again", number)
-	}
-	if err != nil {
-		return nil, err
-	}
-	return p.Alive(), nil
-}
-
-// motes are the particles of a frame as they are drawn.
-func (s *Source) motes(number int) (*render.Motes, error) {
-	p, err := s.particles(number)
-	if err != nil {
-		return nil, err
-	}
-	m := &render.Motes{P: p.P, V: p.V, Size: p.Of("size"), Heat: p.Of("temperature")}
-	if m.Size == nil && len(m.P) > 0 {
-		return nil, fmt.Errorf("frame %d has particles without a size; run the take again", number)
-	}
-	if age, life := p.Of("age"), p.Of("life"); age != nil && life != nil {
-		m.Life = make([]float32, len(age))
-		for i, a := range age {
-			if life[i] > 0 {
-				m.Life[i] = min(max(a/life[i], 0), 1)
-			}
-		}
-	}
-	return m, nil
 }
 
 // motion reads the velocity, which may be on a coarser grid than the rest.
@@ -318,6 +285,17 @@ func (s *Source) Assemble(c *render.Channels, origin geom.Vec3, h float64, numbe
 	sc, err := Dress(all.volumes, now, set, number)
 	if err != nil {
 		return nil, err
+	}
+	for _, m := range all.motes {
+		if d := s.Shot.Element(m.Of); d != nil {
+			var note string
+			if m.Shape, note = shapeOf(d, now, float64(number)); note != "" {
+				all.notes = append(all.notes, note)
+			}
+			if lk.MoteBy != "" && m.By == nil {
+				all.notes = append(all.notes, fmt.Sprintf("the particles of %s have no number called %s that could colour them", d.Name, lk.MoteBy))
+			}
+		}
 	}
 	sc.Liquids, sc.Motes, sc.Look.Smooth = all.wet, all.motes, lk.Smooth
 	sc.Lamps = append(sc.Lamps, sc.MoteLamps()...)

@@ -26,7 +26,7 @@ import (
 const ViewSize = 64
 
 // maxShown bounds the particles that a page is sent.
-const maxShown = 150_000
+const maxShown = 200_000
 
 // View is what is kept beside a frame for pages, size voxels along its longest side at
 // most: smoke packed bare, a liquid as the mesh of its surface, or with points as its
@@ -86,7 +86,7 @@ func (s *Source) bake(f *frame.Frame, number, size int, crew grid.Crew) (h rende
 func (s *Source) Screen(number, size int, as string, now *shot.Shot, set *shot.Element, crew grid.Crew) (render.Screen, []byte, error) {
 	lk := look.At(set, float64(number))
 	as, by, _ := strings.Cut(as, ":")
-	all := showing{lk: &lk, size: size, points: as == "points", by: by, number: number, crew: crew}
+	all := showing{lk: &lk, now: now, size: size, points: as == "points", by: by, number: number, crew: crew}
 	beside := s.beside(number)
 	if len(beside) > 0 {
 		all.name = s.Domain.Name
@@ -123,6 +123,7 @@ func (s *Source) beside(number int) (out []*Source) {
 // showing is what the domains of a frame have for a page.
 type showing struct {
 	lk     *look.Look
+	now    *shot.Shot
 	name   string
 	size   int
 	points bool
@@ -140,9 +141,9 @@ type showing struct {
 // add takes a domain in.
 func (v *showing) add(s *Source) error {
 	if loose(s.Domain) {
-		t, data, err := s.viewMotes(v.number, v.by)
+		p, err := s.particles(v.number)
 		if err == nil {
-			v.part(t, data)
+			err = v.particles(p, s.Domain)
 		}
 		return err
 	}
@@ -270,7 +271,7 @@ func WorkLight(set *shot.Element) *shot.Element {
 // Lit is what a page shows of a flow in memory, as Screen would of its frame.
 func Lit(c *render.Channels, h float64, origin geom.Vec3, size, number int, now *shot.Shot, set *shot.Element, crew grid.Crew) (render.Screen, []byte, error) {
 	lk := look.At(set, float64(number))
-	v := showing{lk: &lk, number: number, crew: crew}
+	v := showing{lk: &lk, now: now, number: number, crew: crew}
 	c, h, origin = c.Shrink(size, h, origin, crew)
 	if err := v.volume(c, h, origin, lk); err != nil {
 		return render.Screen{}, nil, err
@@ -281,7 +282,7 @@ func Lit(c *render.Channels, h float64, origin geom.Vec3, size, number int, now 
 // LitSkin is what a page shows of a liquid in memory.
 func LitSkin(phi *grid.Field, h float64, origin geom.Vec3, outside float64, number int, now *shot.Shot, set *shot.Element, crew grid.Crew) (render.Screen, []byte, error) {
 	lk := look.At(set, float64(number))
-	v := showing{lk: &lk, number: number, crew: crew}
+	v := showing{lk: &lk, now: now, number: number, crew: crew}
 	t, data := render.Skin(phi, h, origin, outside, crew)
 	v.parts, v.data = []render.Texture{t}, data
 	return v.light(now, set)
@@ -370,62 +371,4 @@ func (s *Source) viewPoints(number int) (h render.Texture, out []byte, err error
 		out = append(out, byte(255*min(v/max(h.Fastest, 1e-9), 1)))
 	}
 	return h, out, nil
-}
-
-// viewMotes are the particles of a frame, as packMotes has them.
-func (s *Source) viewMotes(number int, by string) (h render.Texture, out []byte, err error) {
-	p, err := s.particles(number)
-	if err != nil {
-		return h, nil, err
-	}
-	h, out = packMotes(p, by)
-	return h, out, nil
-}
-
-// LitMotes is what a page shows of particles in memory.
-func LitMotes(p *frame.Points, number int, now *shot.Shot, set *shot.Element, crew grid.Crew) (render.Screen, []byte, error) {
-	lk := look.At(set, float64(number))
-	v := showing{lk: &lk, number: number, crew: crew}
-	v.part(packMotes(p, ""))
-	return v.light(now, set)
-}
-
-// packMotes are particles, three floats each, then a byte each of what they are coloured by,
-// from the least value to the largest but for a fiftieth at either end. Where nothing is
-// asked for it is the temperature if some are hot, else the speed.
-func packMotes(p *frame.Points, by string) (h render.Texture, out []byte) {
-	units := map[string]string{"speed": "m/s"}
-	h.Attributes = []string{"speed"}
-	for _, a := range p.Extra {
-		if a.Name != "id_high" {
-			h.Attributes, units[a.Name] = append(h.Attributes, a.Name), a.In()
-		}
-	}
-	if heat := p.Of("temperature"); by == "" && len(heat) > 0 && slices.Max(heat) > 750 {
-		by = "temperature"
-	}
-	v := p.Of(by)
-	if v == nil {
-		by, v = "speed", make([]float32, len(p.P))
-		for n, x := range p.V {
-			v[n] = float32(math.Sqrt(float64(x[0]*x[0] + x[1]*x[1] + x[2]*x[2])))
-		}
-	}
-	step := max((len(p.P)+maxShown-1)/maxShown, 1)
-	var shown []float32
-	for n := 0; n < len(p.P); n += step {
-		x := p.P[n]
-		out = render.Floats(out, x[0], x[1], x[2])
-		shown = append(shown, v[n])
-	}
-	h.Particles, h.By, h.Unit = len(shown), by, units[by]
-	if len(shown) > 0 {
-		order := slices.Sorted(slices.Values(shown))
-		h.Low, h.High = float64(order[len(order)/50]), float64(order[len(order)*98/100])
-	}
-	for _, x := range shown {
-		t := (float64(x) - h.Low) / max(h.High-h.Low, 1e-9)
-		out = append(out, byte(255*min(max(t, 0), 1)))
-	}
-	return h, out
 }
