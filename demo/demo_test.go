@@ -1,6 +1,7 @@
 package demo
 
 import (
+	"context"
 	"math"
 	"runtime"
 	"slices"
@@ -13,6 +14,9 @@ import (
 	"zarf/core/shot"
 	"zarf/core/shot/val"
 	"zarf/core/sim"
+	"zarf/core/stage"
+	"zarf/studio/cache"
+	"zarf/studio/run"
 )
 
 func TestNamesAreAllShots(t *testing.T) {
@@ -279,4 +283,35 @@ func TestDrumRollsBurning(t *testing.T) {
 		t.Errorf("it is %g K warmer at most, and %.0f %% of the smoke is near the drum", hot, 100*near)
 	}
 	runtime.KeepAlive(g)
+}
+
+// The heat of the blast sets the coal store off, about half a second after it, with no key.
+func TestHeatSetsTheCoalStoreOff(t *testing.T) {
+	s := Magazine()
+	d := s.Of(shot.Domain)[0]
+	set(d, val.Voxel.Is(0.6)) // quicker, and what is coarse measures less
+	c, err := cache.Open(t.TempDir())
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := (&run.Sim{Shot: s, Domain: d.ID, From: 1, To: 24}).Do(context.Background(), c, func(run.Progress) {}); err != nil {
+		t.Fatal(err)
+	}
+	src, err := run.Open(s, d.ID, c)
+	if err != nil {
+		t.Fatal(err)
+	}
+	past := func(n int) (sim.Stats, bool) {
+		f, there := src.Stage.Get(n)
+		return run.StatsOf(f), there
+	}
+	fired := 0
+	for n, v := range stage.Readings(s, d, s.Of(shot.Sensor)[0], past, 25) {
+		if v >= 0.5 && fired == 0 {
+			fired = n + 1
+		}
+	}
+	if fired < 9 || fired > 18 {
+		t.Errorf("it fired at frame %d; the blast is at frame 2 and 24 frames are a second", fired)
+	}
 }
