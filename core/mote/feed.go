@@ -46,7 +46,7 @@ func (m *Stage) feed(lasts float64) {
 		if f == nil {
 			continue
 		}
-		if by.Kind == shot.Domain && by.Fluid().Key == Key {
+		if by.Kind == shot.Domain && by.Fluid().Key == Key || by.Kind == shot.Sequence && f.Points != nil {
 			m.sources[e.ID] = parentsOf(f.Points, lasts)
 			continue
 		}

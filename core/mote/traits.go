@@ -80,10 +80,11 @@ func traitsOf(d *shot.Element) *traits {
 	names := ownNames(d)
 	for n := 1; n <= Owns; n++ {
 		name, there := names[n]
-		if from := ownFrom(n).Of(d); from != "birth" || !there {
-			if there {
-				t.read[name] = from
-			}
+		if !there {
+			continue
+		}
+		if from := ownFrom(n).Of(d); from != "birth" {
+			t.read[name] = from
 			continue
 		}
 		curve(ownCurve(n), "born_"+name, func(s *Set) []float32 { return s.Declare(name).V })

@@ -2,6 +2,7 @@ package mote
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"zarf/core/frame"
@@ -63,17 +64,11 @@ func values() []shot.Entry {
 		b(val.SpeedSpread, shot.Entry{After: val.Cone.Name(), Label: "Speed differs by", Type: shot.Number, Default: shot.Num(0.3), Min: 0, Max: 1, Step: 0.05, Keyable: true, Topic: "motion", Help: "By what share of it."}),
 		b(val.Spin, shot.Entry{Label: "Spin", Type: shot.Number, Unit: shot.PerSecond, Default: shot.Num(0), Min: 0, Max: 1000, Step: 1, Keyable: true, Topic: "traits", Help: "Turns per second at most, round any axis."}),
 	}
-	return append(append(list, shapes(d)...), owns(d)...)
+	return slices.Concat(list, overLife(d), shot.ParticleShape(shot.Domain, "in=particles"), owns(d))
 }
 
-// shapes are what particles are drawn as, and what becomes of them over life.
-func shapes(d func(n val.Name, e shot.Entry) shot.Entry) []shot.Entry {
-	shown := func(n val.Name, e shot.Entry) shot.Entry { // in pictures alone
-		e.Topic = "shape"
-		e = d(n, e)
-		e.Sim = false
-		return e
-	}
+// overLife are what becomes of particles over their life.
+func overLife(d func(n val.Name, e shot.Entry) shot.Entry) []shot.Entry {
 	life := func(n val.Name, e shot.Entry) shot.Entry {
 		e.Type, e.Default, e.Min, e.Max, e.Topic = shot.Curve, shot.Text("0 1; 1 1"), 0, 2, "over life"
 		return d(n, e)
@@ -81,11 +76,6 @@ func shapes(d func(n val.Name, e shot.Entry) shot.Entry) []shot.Entry {
 	return []shot.Entry{
 		life(val.SizeCurve, shot.Entry{Label: "Diameter over life", Help: "Times the diameter at birth, from birth at the left to death at the right: what burns away gets lighter and is carried farther. Those that don't die of age stay at its left."}),
 		life(val.DensityCurve, shot.Entry{Label: "Density over life", Help: "Times the density at birth: coal that burns to ash goes from 1 to a tenth."}),
-		shown(val.ShownAs, shot.Entry{Label: "Drawn as", Type: shot.Choice, Default: shot.Text("streaks"), Choices: shot.Options("streaks", "dots, and streaks as they move", "trails", "trails behind them", "balls", "balls", "discs", "flat discs", "blocks", "blocks", "stones", "stones", "splinters", "splinters", "mesh", "a mesh of the cast"), Help: "In pictures and in the viewport. Their size there is their diameter, times what the look draws them larger by; what is smaller than a pixel is drawn as a dot whatever it is."}),
-		shown(val.Trail, shot.Entry{Label: "Trail", Type: shot.Number, Unit: shot.Second, Default: shot.Num(0.05), Min: 0, Max: 100, Step: 0.01, Keyable: true, When: "shown_as=trails", Help: "How far back along its way a trail reaches, as long as the way of so many seconds. The exposure's own streak comes to it."}),
-		shown(val.ShownMesh, shot.Entry{Label: "Mesh", Type: shot.Ref, Refs: []shot.Kind{shot.Mesh, shot.Collider}, When: "shown_as=mesh", Help: "The element whose form they take; it need not be in the picture itself. Of a file with several parts each particle takes one, always the same. A part's longest side is the diameter."}),
-		shown(val.Stretch, shot.Entry{Label: "Proportions", Type: shot.Vector, Default: shot.Vec(1, 1, 1), Min: 0.01, Max: 100, Step: 0.1, When: "shown_as=balls|discs|blocks|stones|splinters|mesh", Fixed: "A thing keeps its proportions.", Help: "How much longer they are along their own x, y and z; y is the way where they are turned by it."}),
-		shown(val.TurnedBy, shot.Entry{Label: "Turned by", Type: shot.Choice, Default: shot.Text("spin"), Choices: shot.Options("spin", "their spin, from any way", "upright", "their spin, from upright", "way", "their way"), When: "shown_as=balls|discs|blocks|stones|splinters|mesh", Help: "By the spin that their emitter gives them, or with their y axis along their way, as arrows and raindrops are."}),
 	}
 }
 

@@ -132,6 +132,10 @@ func (s *Shot) Within(e *Element) Within {
 			out = append(out, d.Within()...)
 		}
 	}
+	// points from outside look like those of a domain
+	if e.Kind == Look && len(s.Of(Sequence)) > 0 {
+		out = append(out, "particles")
+	}
 	// before there is a domain nobody can say what has no meaning
 	if len(doms) == 0 {
 		for _, f := range fluids {

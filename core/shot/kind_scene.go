@@ -17,7 +17,7 @@ var axes = opts("y-up", "y up, right-handed", "z-up", "z up, right-handed", "y-u
 
 // sequences declares sequences of files.
 func sequences() KindDef {
-	return KindDef{Kind: Sequence, Name: "Volumes", Group: "comes from outside", Values: []Entry{
+	return KindDef{Kind: Sequence, Name: "Volumes", Group: "comes from outside", Values: append([]Entry{
 		of(val.Frames, Entry{Kind: Sequence, Label: "Frames", Type: Frozen, Main: true, Topic: "frames", Sim: true, Help: "The volumes that were brought in, one a frame."}),
 		of(val.Start, Entry{Kind: Sequence, Label: "Begins at", Type: Integer, Unit: Frames, Default: Num(1), Min: -100000, Max: 1000000, Step: 1, Fixed: fixedFrames, Main: true, Topic: "frames", Sim: true, Help: "Frame of the shot on which its first frame plays. Before and after it there is nothing."}),
 		of(val.Position, Entry{Kind: Sequence, Label: "Shifted by", Type: Vector, Unit: Metre, Default: Vec(0, 0, 0), Min: -1e5, Max: 1e5, Keyable: true, Main: true, Topic: "place", Sim: true, Help: "Moves it from where its files place it."}),
@@ -31,7 +31,14 @@ func sequences() KindDef {
 		of(val.HeatTop, Entry{Kind: Sequence, Label: "1 means", Type: Number, Unit: Kelvin, Default: Num(1000), Min: 1, Max: 20000, Step: 50, Fixed: fixedFrames, Topic: "channels", Sim: true, When: "heat_is=unit", Help: "Kelvin above the air that 1 stands for."}),
 		of(val.VelocityIs, Entry{Kind: Sequence, Label: "Velocity is in", Type: Choice, Default: Text("second"), Choices: opts("second", "units per second", "frame", "units per frame"), Topic: "channels", Sim: true, Help: "Per frame is of the shot's frames."}),
 		of(val.Grain, Entry{Kind: Sequence, Label: "Points fill", Type: Number, Unit: Metre, Default: Num(0.05), Min: 1e-4, Max: 1e4, Fixed: fixedGrid, Topic: "points", Sim: true, Help: "Edge of the voxels that points are poured into: PLY and Alembic bring places, not volumes. One point fills one voxel."}),
-	},
+		of(val.Rendered, Entry{Kind: Sequence, Label: "In the picture", Type: Flag, Default: On(true), Topic: "points", Help: "Points are drawn as particles, in pictures and in the viewport. Volumes from outside only feed and carry."}),
+		of(val.IDFrom, Entry{Kind: Sequence, Label: "Identity from", Type: Word, Default: Text("auto"), Topic: "points", Sim: true, Help: "The whole number by which a point is the same one from frame to frame; auto takes id, pid or identity. Without one it is told by its place in the file."}),
+		of(val.SizeFrom, Entry{Kind: Sequence, Label: "Size from", Type: Word, Default: Text("auto"), Topic: "points", Sim: true, Help: "auto takes size, width, widths or diameter, and radius twice."}),
+		of(val.SizeIs, Entry{Kind: Sequence, Label: "Size is", Type: Choice, Default: Text("diameter"), Choices: opts("diameter", "a diameter", "radius", "a radius"), Topic: "points", Sim: true, Help: "In the files' unit of length. What is called radius is taken for one anyway."}),
+		of(val.SizeOwn, Entry{Kind: Sequence, Label: "… where it has none", Type: Number, Unit: Metre, Default: Num(0.01), Min: 1e-6, Max: 100, Step: 0.001, Fixed: fixedFrames, Topic: "points", Sim: true, Help: "Diameter of points whose files tell none."}),
+		of(val.AgeFrom, Entry{Kind: Sequence, Label: "Age from", Type: Word, Default: Text("auto"), Topic: "points", Sim: true, Help: "Seconds since birth; auto takes age. Without it a point is young on the frame in which its identity is new."}),
+		of(val.LifeFrom, Entry{Kind: Sequence, Label: "Life from", Type: Word, Default: Text("auto"), Topic: "points", Sim: true, Help: "Seconds from birth to death; auto takes life or lifetime."}),
+	}, ParticleShape(Sequence, "")...),
 		Sentence: func(s *Shot, e *Element) string {
 			if val.Frames.Of(e) == "" {
 				return "holds no frames yet."

@@ -4,7 +4,11 @@ package shot
 // a form, and what acts within a region. A kind may change an entry of its copy
 // before it registers it, as about does with a position that matters.
 
-import "zarf/core/shot/val"
+import (
+	"strings"
+
+	"zarf/core/shot/val"
+)
 
 // conditions that recur: see Holds for their language
 const (
@@ -70,3 +74,19 @@ var (
 	mask     = Entry{Label: "Only within", Type: Ref, Refs: []Kind{Sensor}, Topic: "place", Sim: true, Counts: "mask=+", Help: "A sensor whose form says where it acts or emits, place by place: move the form, and the place moves. Nothing: anywhere."}
 	maskFade = Entry{Label: "… fading over", Type: Number, Unit: Metre, Default: Num(0.2), Min: 0, Max: 1e5, Keyable: true, Topic: "place", Sim: true, When: "mask=+", Help: "Distance outside that form over which it fades to nothing."}
 )
+
+// ParticleShape are what particles are drawn as: of pictures alone, no simulation reads them.
+// when is the condition under which the kind has particles.
+func ParticleShape(kind Kind, when string) []Entry {
+	entry := func(n val.Name, e Entry) Entry {
+		e.Kind, e.Topic, e.When = kind, "shape", strings.TrimPrefix(strings.TrimSuffix(when+"&"+e.When, "&"), "&")
+		return of(n, e)
+	}
+	return []Entry{
+		entry(val.ShownAs, Entry{Label: "Drawn as", Type: Choice, Default: Text("streaks"), Choices: opts("streaks", "dots, and streaks as they move", "trails", "trails behind them", "balls", "balls", "discs", "flat discs", "blocks", "blocks", "stones", "stones", "splinters", "splinters", "mesh", "a mesh of the cast"), Help: "In pictures and in the viewport. Their size there is their diameter, times what the look draws them larger by; what is smaller than a pixel is drawn as a dot whatever it is."}),
+		entry(val.Trail, Entry{Label: "Trail", Type: Number, Unit: Second, Default: Num(0.05), Min: 0, Max: 100, Step: 0.01, Keyable: true, When: "shown_as=trails", Help: "How far back along its way a trail reaches, as long as the way of so many seconds. The exposure's own streak comes to it."}),
+		entry(val.ShownMesh, Entry{Label: "Mesh", Type: Ref, Refs: []Kind{Mesh, Collider}, When: "shown_as=mesh", Help: "The element whose form they take; it need not be in the picture itself. Of a file with several parts each particle takes one, always the same. A part's longest side is the diameter."}),
+		entry(val.Stretch, Entry{Label: "Proportions", Type: Vector, Default: Vec(1, 1, 1), Min: 0.01, Max: 100, Step: 0.1, When: "shown_as=balls|discs|blocks|stones|splinters|mesh", Fixed: "A thing keeps its proportions.", Help: "How much longer they are along their own x, y and z; y is the way where they are turned by it."}),
+		entry(val.TurnedBy, Entry{Label: "Turned by", Type: Choice, Default: Text("spin"), Choices: opts("spin", "their spin, from any way", "upright", "their spin, from upright", "way", "their way"), When: "shown_as=balls|discs|blocks|stones|splinters|mesh", Help: "By the spin that their emitter gives them, or with their y axis along their way, as arrows and raindrops are."}),
+	}
+}

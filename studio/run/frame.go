@@ -93,6 +93,14 @@ func (s *Source) Channels(number int, lk *look.Look, shutter float64) (*render.C
 		}
 		c.Beside = append(c.Beside, b)
 	}
+	err = s.strangers(number, func(d *shot.Element, p *frame.Points) error {
+		m, err := motesOf(p, d, lk)
+		c.Beside = append(c.Beside, render.Beside{Name: d.Name, Channels: &render.Channels{Motes: m}})
+		return err
+	})
+	if err != nil {
+		return nil, origin, h, err
+	}
 	return c, origin, h, nil
 }
 

@@ -14,6 +14,8 @@ import (
 	"zarf/core/look"
 	"zarf/core/render"
 	"zarf/core/shot"
+	"zarf/core/shot/val"
+	"zarf/core/stage"
 )
 
 // particles are those of a frame that live at its end.
@@ -51,6 +53,34 @@ func motesOf(p *frame.Points, d *shot.Element, lk *look.Look) (*render.Motes, er
 		m.Life = numberOf(p, "lived")
 	}
 	return m, nil
+}
+
+// strangers are the particles of the shot's sequences that are in the picture at a frame,
+// those that have died left out, each with its element.
+func (s *Source) strangers(number int, fn func(d *shot.Element, p *frame.Points) error) error {
+	if s.Cache == nil {
+		return nil
+	}
+	for _, d := range s.Shot.Of(shot.Sequence) {
+		if d.Muted || !val.Rendered.Of(d) || val.Frames.Of(d) == "" {
+			continue
+		}
+		st, n, err := played(s.Cache, d, number)
+		var p *frame.Points
+		if err == nil {
+			p, _, err = brought(s.Shot, st, d, number, n)
+		}
+		if errors.Is(err, stage.ErrOver) || err == nil && p == nil {
+			continue
+		}
+		if err == nil {
+			err = fn(d, p.Alive())
+		}
+		if err != nil {
+			return fmt.Errorf("%s: %w", d.Name, err)
+		}
+	}
+	return nil
 }
 
 // numberOf is what every particle has under a name; nil where there is none.

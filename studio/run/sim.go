@@ -104,43 +104,76 @@ func Feed(s *shot.Shot, c *cache.Cache) stage.Feed {
 	}
 }
 
-// outside reads the frame of a sequence that plays at a frame of the shot.
-func outside(s *shot.Shot, c *cache.Cache, d *shot.Element, number int) (*frame.Frame, error) {
+// played is the frame of a sequence's files that plays at a frame of the shot, and where they
+// are kept; ErrOver where none does.
+func played(c *cache.Cache, d *shot.Element, number int) (st *cache.Stage, n int, err error) {
 	ref := val.Frames.Of(d)
 	if asset.CheckID(ref) != nil {
-		return nil, fmt.Errorf("%s holds no frames yet; bring some in", d.Name)
+		return nil, 0, fmt.Errorf("%s holds no frames yet; bring some in", d.Name)
 	}
-	st := c.Stage(asset.ID(ref))
+	st = c.Stage(asset.ID(ref))
 	frames := st.Frames()
 	if len(frames) == 0 {
-		return nil, fmt.Errorf("the frames of %s are gone from the cache; bring them in again", d.Name)
+		return nil, 0, fmt.Errorf("the frames of %s are gone from the cache; bring them in again", d.Name)
 	}
 	first, last := slices.Min(slices.Collect(maps.Keys(frames))), slices.Max(slices.Collect(maps.Keys(frames)))
-	n := number - int(val.Start.Of(d)) + first
-	if n < first || n > last {
-		return nil, stage.ErrOver
+	if n = number - int(val.Start.Of(d)) + first; n < first || n > last {
+		return nil, 0, stage.ErrOver
+	}
+	return st, n, nil
+}
+
+// outside reads the frame of a sequence that plays at a frame of the shot.
+func outside(s *shot.Shot, c *cache.Cache, d *shot.Element, number int) (*frame.Frame, error) {
+	st, n, err := played(c, d, number)
+	if err != nil {
+		return nil, err
 	}
 	said := func(err error) error { return fmt.Errorf("frame %d of %s: %w", n, d.Name, err) }
-	var f *frame.Frame
-	if frames[n].Points > 0 {
-		p, err := st.LoadPoints(n)
-		if err != nil {
-			return nil, said(err)
-		}
-		if f, err = stage.Rasterise(p, val.Grain.Of(d)/val.Scale.At(d, val.Frame(float64(number)))); err != nil {
-			return nil, said(err)
-		}
-	} else {
-		var err error
-		if f, err = st.Load(n); err != nil {
-			return nil, said(err)
-		}
-	}
-	f, _, err := stage.Normalise(f, d, val.AirTemperature.Of(s), s.Rate())
+	points, raw, err := brought(s, st, d, number, n)
 	if err != nil {
 		return nil, said(err)
 	}
+	var f *frame.Frame
+	if raw != nil {
+		f, err = stage.Rasterise(raw, val.Grain.Of(d)/val.Scale.At(d, val.Frame(float64(number))))
+	} else {
+		f, err = st.Load(n)
+	}
+	if err != nil {
+		return nil, said(err)
+	}
+	if f, _, err = stage.Normalise(f, d, val.AirTemperature.Of(s), s.Rate()); err != nil {
+		return nil, said(err)
+	}
+	f.Points = points
 	return f, nil
+}
+
+// brought are the particles of frame n of a sequence, which plays at a frame of the shot, as
+// ours and as its files have them; nil where they hold none.
+func brought(s *shot.Shot, st *cache.Stage, d *shot.Element, number, n int) (ours, raw *frame.Points, err error) {
+	if !st.Has(n) || st.Frames()[n].Points == 0 {
+		return nil, nil, nil
+	}
+	if raw, err = st.LoadPoints(n); err != nil || raw == nil {
+		return nil, nil, err
+	}
+	air, rate := val.AirTemperature.Of(s), s.Rate()
+	o, err := stage.Particles(raw, d, number, air, rate)
+	if err != nil {
+		return nil, nil, err
+	}
+	var before *stage.Outside
+	if st.Has(n - 1) {
+		if p, err := st.LoadPoints(n - 1); err == nil && p != nil {
+			if before, err = stage.Particles(p, d, number-1, air, rate); err != nil {
+				return nil, nil, fmt.Errorf("the one before: %w", err)
+			}
+		}
+	}
+	o.Since(before, rate)
+	return o.Points, raw, nil
 }
 
 type simRun struct {

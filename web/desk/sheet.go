@@ -23,6 +23,7 @@ type outsideFacts struct {
 	Channels []cache.Channel
 	Points   int
 	Left     []string // channels that nothing reads as things are
+	Says     []string // of points: what they are read as
 	Fault    string
 }
 
@@ -59,11 +60,12 @@ func (s *Server) OutsideFacts(doc *shot.Shot, e *shot.Element) *outsideFacts {
 	}
 	o := &outsideFacts{Frames: run.Ranges(have), Missing: strings.Join(lack, ", ")}
 	mid := frames[have[len(have)/2]]
+	o.Channels = mid.Channels
 	if mid.Points > 0 {
 		o.Points = int(mid.Totals["points"])
+		o.particles(st, doc, e, mid.Frame)
 		return o
 	}
-	o.Channels = mid.Channels
 	f, err := st.Load(mid.Frame)
 	if err == nil {
 		_, o.Left, err = stage.Normalise(f, e, val.AirTemperature.Of(doc), doc.Rate())
@@ -72,6 +74,27 @@ func (s *Server) OutsideFacts(doc *shot.Shot, e *shot.Element) *outsideFacts {
 		o.Fault = Sentence(err.Error()) + "."
 	}
 	return o
+}
+
+// particles tells what the points of a frame are read as.
+func (o *outsideFacts) particles(st *cache.Stage, doc *shot.Shot, e *shot.Element, number int) {
+	p, err := st.LoadPoints(number)
+	var got *stage.Outside
+	if err == nil {
+		got, err = stage.Particles(p, e, number, val.AirTemperature.Of(doc), doc.Rate())
+	}
+	if err != nil {
+		o.Fault = Sentence(err.Error()) + "."
+		return
+	}
+	for _, our := range []string{"id", "velocity", "size", "age", "life", "temperature"} {
+		if from := got.Read[our]; from != "" && from != our {
+			o.Says = append(o.Says, fmt.Sprintf("%s is read from %s.", Sentence(our), from))
+		}
+	}
+	for _, n := range got.Notes {
+		o.Says = append(o.Says, Sentence(n)+".")
+	}
 }
 
 // sheet is the right column: the values of one thing as fields.

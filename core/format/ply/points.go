@@ -9,6 +9,7 @@ import (
 	"io"
 	"math"
 	"slices"
+	"strings"
 
 	"zarf/core/frame"
 )
@@ -100,7 +101,8 @@ func (s *source) points(e element) *Points {
 	}
 	// one row at a time, since a column's place in it is known but its type may vary
 	row := make([]float32, len(e.props))
-	own := map[int]int{} // further numbers, by property
+	own := map[int]int{}        // further numbers, by property
+	high := map[int][]float32{} // upper bits of whole ones
 	for n, q := range e.props {
 		// Extra keeps the order of the file.
 		if q.count == "" && !slices.Contains([]string{"x", "y", "z", "vx", "vy", "vz"}, q.name) {
@@ -115,7 +117,16 @@ func (s *source) points(e element) *Points {
 				skip(q, s, where)
 				continue
 			}
-			row[m] = float32(s.number(q.kind, where))
+			v := s.number(q.kind, where)
+			// as large a whole number is an identity, which keeps all of its bits
+			if _, mine := own[m]; mine && v >= exact && v == math.Trunc(v) && v < 1<<53 && strings.Contains(q.kind, "int") {
+				if high[m] == nil {
+					high[m] = make([]float32, e.many)
+				}
+				high[m][n] = float32(uint64(v) / exact)
+				v = float64(uint64(v) % exact)
+			}
+			row[m] = float32(v)
 			if x, ok := own[m]; ok {
 				p.Extra[x].V = append(p.Extra[x].V, row[m])
 			}
@@ -125,5 +136,13 @@ func (s *source) points(e element) *Points {
 			p.V = append(p.V, [3]float32{row[at["vx"]], row[at["vy"]], row[at["vz"]]})
 		}
 	}
+	for m, q := range e.props {
+		if v := high[m]; v != nil {
+			p.Extra = append(p.Extra, frame.Attribute{Name: q.name + "_high", V: v})
+		}
+	}
 	return p
 }
+
+// exact is up to where a number of 32 bits holds whole ones.
+const exact = 1 << 24
