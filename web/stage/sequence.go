@@ -40,9 +40,6 @@ const (
 // numbered is a file name with the frame number before its ending.
 var numbered = regexp.MustCompile(`^(.*?)(-?\d+)\.(vdb|ply)$`)
 
-// odd is what names of attributes don't have here.
-var odd = regexp.MustCompile(`[^A-Za-z0-9_]+`)
-
 // bringSequence makes the files of a request the frames of a sequence.
 func (s *room) bringSequence(c *gin.Context) {
 	form, done, err := s.Received(c)
@@ -207,12 +204,12 @@ func unroll(b []byte, rate float64) (list []arrived, notes []string, err error) 
 	}
 	notes = append(notes, a.Notes...)
 	at := map[int]int{} // frame to sample
-	var objects []*abc.Node
+	var nodes []*abc.Node
 	for _, o := range a.Objects {
 		if o.Kind != kind {
 			continue
 		}
-		objects = append(objects, o)
+		nodes = append(nodes, o)
 		if o.N > maxSequence {
 			return nil, nil, fmt.Errorf("%s has %d samples; %d can be brought in", o.Path, o.N, maxSequence)
 		}
@@ -233,8 +230,8 @@ func unroll(b []byte, rate float64) (list []arrived, notes []string, err error) 
 	for number, i := range at {
 		list = append(list, arrived{number, fmt.Sprintf("sample %d", i), func() ([]byte, error) {
 			p := &frame.Points{Comment: "from an Alembic file"}
-			var samples []*abc.Sample
-			for _, o := range objects {
+			var samples objects
+			for _, o := range nodes {
 				s, err := o.Sample(i)
 				if err != nil {
 					return nil, err
@@ -245,130 +242,13 @@ func unroll(b []byte, rate float64) (list []arrived, notes []string, err error) 
 			if p.V != nil && len(p.V) != len(p.P) {
 				p.V = nil
 			}
-			p.Extra = numbers(samples)
+			p.Extra = samples.numbers()
 			var out bytes.Buffer
 			err := ply.EncodePoints(&out, p)
 			return out.Bytes(), err
 		}})
 	}
 	return list, notes, nil
-}
-
-// gather adds an object's points, where its transform puts them.
-func gather(p *frame.Points, s *abc.Sample) {
-	for n := 0; n+2 < len(s.P); n += 3 {
-		x := [3]float64{float64(s.P[n]), float64(s.P[n+1]), float64(s.P[n+2])}
-		var v [3]float64
-		if s.V != nil {
-			v = [3]float64{float64(s.V[n]), float64(s.V[n+1]), float64(s.V[n+2])}
-		}
-		if m := s.Matrix; m != nil {
-			var q, u [3]float64
-			for a := range 3 {
-				q[a] = x[0]*m[a] + x[1]*m[4+a] + x[2]*m[8+a] + m[12+a]
-				u[a] = v[0]*m[a] + v[1]*m[4+a] + v[2]*m[8+a]
-			}
-			x, v = q, u
-		}
-		p.P = append(p.P, [3]float32{float32(x[0]), float32(x[1]), float32(x[2])})
-		if s.V != nil {
-			p.V = append(p.V, [3]float32{float32(v[0]), float32(v[1]), float32(v[2])})
-		}
-	}
-}
-
-// numbers are the attributes of all objects' points, one after another: those that all of
-// them have, each component by itself, and of several objects which it is.
-func numbers(list []*abc.Sample) (out []frame.Attribute) {
-	add := func(name string, of func(s *abc.Sample) []float32) {
-		a := frame.Attribute{Name: name}
-		for _, s := range list {
-			v := of(s)
-			if len(v) != len(s.P)/3 {
-				return // some have none, or one for all
-			}
-			a.V = append(a.V, v...)
-		}
-		if len(a.V) > 0 {
-			out = append(out, a)
-		}
-	}
-	const bits = 24 // of a number of 32 that are kept
-	part := func(shift uint, mask uint64) func(s *abc.Sample) []float32 {
-		return func(s *abc.Sample) (v []float32) {
-			for _, id := range s.IDs {
-				v = append(v, float32(id>>shift&mask))
-			}
-			return v
-		}
-	}
-	add("id", part(0, 1<<bits-1))
-	if slices.ContainsFunc(list, func(s *abc.Sample) bool { return len(s.IDs) > 0 && slices.Max(s.IDs)>>bits > 0 }) {
-		add("id_high", part(bits, 1<<bits-1))
-	}
-	add("size", func(s *abc.Sample) []float32 { return s.Widths })
-	seen := map[string]bool{"id": true, "id_high": true, "size": true}
-	for _, s := range list[:min(len(list), 1)] {
-		for _, e := range s.Extra {
-			if seen[e.Name] {
-				continue
-			}
-			seen[e.Name] = true
-			for c := range e.Comps {
-				name := odd.ReplaceAllString(e.Name, "_")
-				if e.Comps > 1 {
-					name += "_" + "xyzw"[min(c, 3):min(c, 3)+1]
-				}
-				add(name, func(s *abc.Sample) (v []float32) {
-					for _, o := range s.Extra {
-						if o.Name == e.Name && o.Comps == e.Comps {
-							for i := c; i < len(o.V); i += o.Comps {
-								v = append(v, o.V[i])
-							}
-						}
-					}
-					return v
-				})
-			}
-		}
-	}
-	if len(list) > 1 {
-		for i, s := range list {
-			if len(out) == 0 || out[len(out)-1].Name != "object" {
-				out = append(out, frame.Attribute{Name: "object"})
-			}
-			o := &out[len(out)-1]
-			for range len(s.P) / 3 {
-				o.V = append(o.V, float32(i))
-			}
-		}
-	}
-	return out
-}
-
-// mostAttributes is how many numbers of a point are kept beside its place.
-const mostAttributes = 64
-
-// sound refuses points with numbers that are none.
-func sound(p *frame.Points) error {
-	if n := len(p.Extra); n > mostAttributes {
-		return fmt.Errorf("its points have %d attributes; %d can be kept: leave some out", n, mostAttributes)
-	}
-	for i, v := range p.V {
-		for _, x := range v {
-			if x-x != 0 {
-				return fmt.Errorf("the velocity of point %d is %g %g %g; every number has to be finite", i, v[0], v[1], v[2])
-			}
-		}
-	}
-	for _, a := range p.Extra {
-		for i, x := range a.V {
-			if x-x != 0 {
-				return fmt.Errorf("%s of point %d is %g; every number has to be finite", a.Name, i, x)
-			}
-		}
-	}
-	return nil
 }
 
 // keepFrame stores one frame: volumes as volumes, points as points beside an
