@@ -45,6 +45,15 @@ func (f *fragment) colour(l *look.Look) look.RGB {
 	return l.MoteColour.Mul(l.MoteTint.At(float64(f.by)))
 }
 
+// Colour is what part of light particle i throws back under a look.
+func (m *Motes) Colour(l *look.Look, i int) look.RGB {
+	f := fragment{by: float32(math.NaN())}
+	if m.By != nil {
+		f.by = m.By[i]
+	}
+	return f.colour(l)
+}
+
 // fragment is a particle's share of a pixel.
 type fragment struct {
 	depth  float32 // m from the eye

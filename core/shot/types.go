@@ -42,6 +42,7 @@ const (
 	Curve   Type = "curve"   // a number over 0 to 1, likewise
 	Picture Type = "picture" // an imported picture or numbered pictures: id, a slash, name
 	Word    Type = "word"    // a name that goes into files
+	Listed  Type = "list"    // such names, in Text with commas between
 )
 
 // Form is what a person sent of one value: fields by name. A value of one part
@@ -189,7 +190,7 @@ const (
 func registerTypes() {
 	for _, t := range []TypeDef{numberType(Number), numberType(Integer), vectorType(), colourType(), choiceType(), flagType(),
 		namedType(File, "file"), namedType(Frozen, "file"), namedType(Picture, "picture"), weightsType(), namesType(), pointsType(), drivesType(), refType(),
-		profileType(), stopsType(Ramp), stopsType(Curve), wordType()} {
+		profileType(), stopsType(Ramp), stopsType(Curve), wordType(), listType()} {
 		RegisterType(t)
 	}
 }
@@ -531,6 +532,19 @@ func wordType() TypeDef {
 			}
 			if !word.MatchString(v.Text) {
 				return fmt.Errorf("%s is %q; give a name of letters, digits and _ that begins with no digit, 40 at most", e.Label, clip(v.Text))
+			}
+			return nil
+		}}
+}
+
+// listType is names with commas between.
+func listType() TypeDef {
+	return TypeDef{Type: Listed, Field: "text",
+		Check: func(e *Entry, v Value) error {
+			for _, name := range v.Words() {
+				if !word.MatchString(name) {
+					return fmt.Errorf("%s has %q; give names of letters, digits and _ that begin with no digit, with commas between", e.Label, clip(name))
+				}
 			}
 			return nil
 		}}

@@ -8,6 +8,7 @@ import (
 
 	"zarf/core/grid"
 	"zarf/core/shot/val"
+	"zarf/core/stage"
 	"zarf/studio/cache"
 	"zarf/studio/run"
 )
@@ -71,24 +72,57 @@ func (h *Job) Estimate(c *cache.Cache) (bytes_ int64, how string, err error) {
 			return 0, "", err
 		}
 	case "points":
-		list, err := w.clouds(mid)
+		n, err := w.pointBytes(mid)
 		if err != nil {
 			return 0, "", err
 		}
-		for _, c := range list {
-			b.Write(make([]byte, 4*(len(c.p)+len(c.v)+len(c.depth)+len(c.width))+8*len(c.p)/3))
-		}
+		b.Write(make([]byte, n))
 	case "meshes":
 		list, err := w.bodies(mid, val.MeshFluid.Of(h.Settings), w.solids(), crew)
 		if err != nil {
 			return 0, "", err
 		}
 		for _, x := range list {
-			per := map[string]int{"abc": 16, "ply": 13, "glb": 12, "obj": 22}[val.MeshFile.Of(h.Settings)]
-			b.Write(make([]byte, 24*len(x.mesh.P)+per*len(x.mesh.Tri)))
+			b.Write(make([]byte, meshBytes(x, val.MeshFile.Of(h.Settings))))
 		}
 	}
 	return int64(float64(b.Len()) * float64(all) / float64(rec.Size) * float64(len(frames)) / float64(len(got))), fmt.Sprintf("from frame %d", mid), nil
+}
+
+// meshBytes is about how large a mesh's file is.
+func meshBytes(b body, kind string) int {
+	per := map[string]int{"abc": 16, "ply": 13, "glb": 12, "obj": 22}[kind]
+	return 24*len(b.mesh.P) + per*len(b.mesh.Tri)
+}
+
+// pointBytes is about how large the points of a frame are.
+func (w *work) pointBytes(number int) (n int, err error) {
+	var list []*cloud
+	if stage.Of(w.src.Domain).Loose {
+		f, err := w.flock([]int{number})
+		if err != nil {
+			return 0, err
+		}
+		if f.as == "meshes" {
+			bodies, err := f.bodies(w, number)
+			for _, b := range bodies {
+				n += meshBytes(b, val.PointFile.Of(w.Settings))
+			}
+			return n, err
+		}
+		if list, err = f.clouds(w, number); err != nil {
+			return 0, err
+		}
+	} else if list, err = w.clouds(number); err != nil {
+		return 0, err
+	}
+	for _, c := range list {
+		n += 4*(len(c.p)+len(c.v)+len(c.depth)+len(c.width)) + 8*len(c.ids)
+		for _, a := range c.more {
+			n += 4 * len(a.V)
+		}
+	}
+	return n, nil
 }
 
 func (h *Job) sheetCount() (n int) {

@@ -175,7 +175,7 @@ func (h *Job) head(src *run.Source) string {
 		v := e.Value(h.Settings)
 		fmt.Fprintln(sum, e.Key, v.Num, v.Text, v.Flag, v.Vec)
 	}
-	if h.What() == "meshes" {
+	if h.What() == "meshes" || h.What() == "points" && (val.PointAs.Of(h.Settings) != "points" || val.PointColours.Of(h.Settings)) {
 		sum.Write(s.Encode())
 	}
 	return "zarf-handover/2 " + hex.EncodeToString(sum.Sum(nil))[:32]

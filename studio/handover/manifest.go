@@ -39,6 +39,8 @@ type Manifest struct {
 	Crop      []float64 `json:"crop_in_shot_metres,omitempty"` // low and high corner
 	Channels  []Channel `json:"channels,omitempty"`
 	Objects   []string  `json:"objects,omitempty"`
+	Meshes    []string  `json:"meshes,omitempty"`  // that points name, by number
+	Colours   *Colours  `json:"colours,omitempty"` // of particles
 	Pictures  *Pictures `json:"pictures,omitempty"`
 	Flipbook  *Flipbook `json:"flipbook,omitempty"`
 	Notes     []string  `json:"notes,omitempty"`
@@ -56,6 +58,23 @@ type Channel struct {
 	Low   float64 `json:"low"`
 	High  float64 `json:"high"`
 	Error float64 `json:"largest_error,omitempty"` // by rounding, in the unit
+}
+
+// Colours tells how a look colours particles, in linear light.
+type Colours struct {
+	Look   string     `json:"look"`
+	Colour [3]float64 `json:"colour"`
+	By     string     `json:"varies_with,omitempty"` // the number that the ramp runs over, which it multiplies the colour by
+	From   float64    `json:"from,omitempty"`
+	To     float64    `json:"to,omitempty"`
+	Ramp   []Ramped   `json:"ramp,omitempty"`
+}
+
+// Ramped is a stop of a ramp, at 0 to 1 of its range.
+type Ramped struct {
+	At     float64    `json:"at"`
+	Colour [3]float64 `json:"colour"`
+	Way    string     `json:"way"` // to the next: straight, smooth or step
 }
 
 // File is one file of a handover.

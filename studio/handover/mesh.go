@@ -222,6 +222,13 @@ func (b body) sample() *abc.Sample {
 		s.Counts[n] = 3
 		s.Faces = append(s.Faces, t[0], t[2], t[1])
 	}
+	if b.mesh.Colour != nil {
+		e := abc.Extra{Name: "colour", Comps: 3}
+		for _, c := range b.mesh.Colour {
+			e.V = append(e.V, float32(c.X), float32(c.Y), float32(c.Z))
+		}
+		s.Extra = append(s.Extra, e)
+	}
 	return s
 }
 
@@ -240,6 +247,7 @@ func merged(list []body) body {
 		out.mesh.Parts = append(out.mesh.Parts, b.name)
 		first := int32(len(out.mesh.P))
 		out.mesh.P = append(out.mesh.P, b.mesh.P...)
+		out.mesh.Colour = append(out.mesh.Colour, b.mesh.Colour...)
 		for _, t := range b.mesh.Tri {
 			out.mesh.Tri = append(out.mesh.Tri, [3]int32{t[0] + first, t[1] + first, t[2] + first})
 			out.mesh.Part = append(out.mesh.Part, int32(n))

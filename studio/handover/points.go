@@ -47,18 +47,19 @@ func (w *work) points(ctx context.Context, frames []int, number map[int]int) err
 		return err
 	}
 	w.m.Axes, w.m.Scale = w.sp.name, w.sp.scale
+	if stage.Of(w.src.Domain).Loose {
+		return w.particles(ctx, frames, number)
+	}
+	if by := val.PointGroups.Of(w.Settings); by != "one" && by != "depth" {
+		return fmt.Errorf("the points of a liquid are grouped by depth or not at all; choose one of these groups")
+	}
 	kind, err := w.format(val.PointFile.Of(w.Settings), func(f *format.Format) bool { return f.WritePoints != nil })
 	if err != nil {
 		return err
 	}
-	loose := stage.Of(w.src.Domain).Loose
-	if loose {
-		w.m.Notes = append(w.m.Notes, "points keep their identity (id) from frame to frame, whatever their order; those that died in a frame are left out of it")
-	} else {
-		w.m.Notes = append(w.m.Notes, "points have no identity: their order changes from frame to frame, so a receiver blurs them by velocity")
-	}
+	w.m.Notes = append(w.m.Notes, "points have no identity: their order changes from frame to frame, so a receiver blurs them by velocity")
 	names := []string{"points"}
-	if !loose && val.PointGroups.Of(w.Settings) == "depth" {
+	if val.PointGroups.Of(w.Settings) == "depth" {
 		names = nil
 		for _, d := range depths {
 			names = append(names, d.name)
@@ -70,10 +71,7 @@ func (w *work) points(ctx context.Context, frames []int, number map[int]int) err
 			list, err := w.clouds(f)
 			var out []still
 			for _, c := range list {
-				s := &abc.Sample{P: c.p, V: c.v, IDs: c.ids, Widths: c.width}
-				for _, a := range c.more {
-					s.Extra = append(s.Extra, abc.Extra{Name: a.Name, Comps: 1, V: a.V})
-				}
+				s := &abc.Sample{P: c.p, V: c.v, Widths: c.width}
 				if c.depth != nil {
 					s.Extra = []abc.Extra{{Name: "depth", Comps: 1, V: c.depth}}
 				}
@@ -160,51 +158,8 @@ func (w *work) unit() string {
 	return fmt.Sprintf("%g units a metre, %s; velocity in units %s", w.sp.scale, w.sp.name, per)
 }
 
-// motes reads a frame of particles that live on their own, with their numbers.
-func (w *work) motes(number int) ([]*cloud, error) {
-	p, err := w.src.Stage.LoadPoints(number)
-	if err == nil && p == nil {
-		err = fmt.Errorf("it holds no particles; run the take again")
-	}
-	if err != nil {
-		return nil, fmt.Errorf("frame %d: %w", number, err)
-	}
-	p = p.Alive()
-	c := &cloud{name: "points", p: []float32{}, ids: make([]uint64, len(p.P))}
-	id, high := p.Of("id"), p.Of("id_high")
-	for n, x := range p.P {
-		c.p = append(c.p, w.three(x)...)
-		if p.V != nil && val.PointVelocity.Of(w.Settings) {
-			c.v = append(c.v, w.three(p.V[n])...)
-		}
-		if id != nil {
-			c.ids[n] = uint64(id[n])
-		}
-		if high != nil {
-			c.ids[n] |= uint64(high[n]) << 24
-		}
-	}
-	for _, a := range p.Extra {
-		switch {
-		case a.Name == "id" || a.Name == "id_high":
-		case a.Name == "size":
-			if val.PointSize.Of(w.Settings) {
-				for _, d := range a.V {
-					c.width = append(c.width, d*float32(w.sp.scale))
-				}
-			}
-		case val.PointNumbers.Of(w.Settings):
-			c.more = append(c.more, a)
-		}
-	}
-	return []*cloud{c}, nil
-}
-
 // clouds reads a frame's particles by group.
 func (w *work) clouds(number int) ([]*cloud, error) {
-	if stage.Of(w.src.Domain).Loose {
-		return w.motes(number)
-	}
 	b, err := w.src.Stage.ReadPoints(number)
 	if err != nil {
 		return nil, err
@@ -298,7 +253,13 @@ func joined(list []*cloud) *cloud {
 	for _, c := range list {
 		out.p, out.v = append(out.p, c.p...), append(out.v, c.v...)
 		out.depth, out.width = append(out.depth, c.depth...), append(out.width, c.width...)
-		out.ids, out.more = append(out.ids, c.ids...), append(out.more, c.more...) // those have one group
+		out.ids = append(out.ids, c.ids...)
+		for n, a := range c.more {
+			if len(out.more) <= n {
+				out.more = append(out.more, frame.Attribute{Name: a.Name, Unit: a.Unit})
+			}
+			out.more[n].V = append(out.more[n].V, a.V...)
+		}
 	}
 	return out
 }

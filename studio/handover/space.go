@@ -37,6 +37,30 @@ func (s space) place(v [3]float64) [3]float64 {
 
 func (s space) point(p geom.Vec3) geom.Vec3 { return geom.FromArray(s.place(p.Array())) }
 
+// turn is a turn as the receiver's space has it.
+func (s space) turn(m geom.Mat3) (out geom.Mat3) {
+	back := s.Back()
+	for a := range 3 {
+		var e [3]float64
+		e[a] = 1
+		v := s.Dir(m.Apply(geom.FromArray(back.Dir(e))).Array())
+		set := func(row *geom.Vec3, x float64) {
+			switch a {
+			case 0:
+				row.X = x
+			case 1:
+				row.Y = x
+			default:
+				row.Z = x
+			}
+		}
+		for r := range out {
+			set(&out[r], v[r])
+		}
+	}
+	return out
+}
+
 // crop keeps the voxels whose middles lie in a box of the shot's space.
 func crop(g *frame.Grid, box geom.Box) {
 	var lo, hi [3]int32

@@ -43,6 +43,22 @@ func (s *Source) motes(number int, lk *look.Look) (*render.Motes, error) {
 	return m, nil
 }
 
+// Swarm are the particles of a frame, as its file has them and as a shot draws them now under
+// a look; a note says why they are dots where they should be something else.
+func (s *Source) Swarm(number int, now *shot.Shot, lk *look.Look) (*frame.Points, *render.Motes, string, error) {
+	p, err := s.particles(number)
+	if err != nil {
+		return nil, nil, "", err
+	}
+	m, err := motesOf(p, s.Domain, lk)
+	if err != nil {
+		return nil, nil, "", fmt.Errorf("frame %d %w", number, err)
+	}
+	var note string
+	m.Shape, note = shapeOf(s.Domain, now, float64(number))
+	return p, m, note, nil
+}
+
 func motesOf(p *frame.Points, d *shot.Element, lk *look.Look) (*render.Motes, error) {
 	m := &render.Motes{Of: d.ID, P: p.P, V: p.V, Size: p.Of("size"), Heat: p.Of("temperature"), ID: identities(p), Turn: columns(p, "turn"), Spin: columns(p, "spin")}
 	if m.Size == nil && len(m.P) > 0 {

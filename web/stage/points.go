@@ -129,4 +129,3 @@ func sound(p *frame.Points) error {
 	}
 	return nil
 }
-

@@ -37,6 +37,16 @@ func (v Value) List() []string {
 	return strings.Split(v.Text, "\n")
 }
 
+// Words are the names of a list with commas between them.
+func (v Value) Words() (out []string) {
+	for part := range strings.SplitSeq(v.Text, ",") {
+		if part = strings.TrimSpace(part); part != "" {
+			out = append(out, part)
+		}
+	}
+	return out
+}
+
 // NameList makes a value of words.
 func NameList(names ...string) Value { return Value{Text: strings.Join(names, "\n")} }
 
