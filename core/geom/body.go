@@ -580,8 +580,20 @@ func (b *Body) SameFaces(o *Body) bool {
 // Ray finds where a ray meets the mesh, and the normal there: that of a smooth
 // surface where faces meet at flat angles.
 func (b *Body) Ray(o, dir Vec3, near, far float64) (h Hit, normal Vec3) {
-	if h = b.Tree().Ray(o, dir, near, far); h.Tri < 0 {
-		return h, normal
+	h = b.Tree().Ray(o, dir, near, far)
+	return h, b.smooth(h)
+}
+
+// Short is Ray for a way that is short against the mesh.
+func (b *Body) Short(o, dir Vec3, far float64) (h Hit, normal Vec3) {
+	h = b.Tree().Short(o, dir, far)
+	return h, b.smooth(h)
+}
+
+// smooth is the normal at a hit; zero where there is none.
+func (b *Body) smooth(h Hit) (normal Vec3) {
+	if h.Tri < 0 {
+		return normal
 	}
 	p, q, r := b.Mesh.Corners(h.Tri)
 	face := q.Sub(p).Cross(r.Sub(p)).Unit()
@@ -593,5 +605,5 @@ func (b *Body) Ray(o, dir Vec3, near, far float64) (h Hit, normal Vec3) {
 		}
 		return face
 	}
-	return h, smooth(c[0]).Mul(1 - h.U - h.V).Add(smooth(c[1]).Mul(h.U)).Add(smooth(c[2]).Mul(h.V)).Unit()
+	return smooth(c[0]).Mul(1 - h.U - h.V).Add(smooth(c[1]).Mul(h.U)).Add(smooth(c[2]).Mul(h.V)).Unit()
 }

@@ -316,3 +316,26 @@ func TestShardsAndStonesAreClosed(t *testing.T) {
 		}
 	}
 }
+
+// A short way meets the same triangle at the same place as a ray of that length does.
+func TestShortWaysMeetWhatRaysDo(t *testing.T) {
+	m := StoneMesh(3)
+	tree := NewTree(m)
+	hits := 0
+	for n := range 4000 {
+		a, b := 0.7*float64(n), 1.3*float64(n)
+		o := V(0.6*math.Sin(a), 0.6*math.Cos(b), 0.6*math.Sin(a+2*b))
+		dir := V(math.Cos(3*a), math.Sin(2*b), math.Cos(a-b)).Unit()
+		far := 0.02 + 0.3*float64(n%7)/7
+		want, got := tree.Ray(o, dir, 0, far), tree.Short(o, dir, far)
+		if (want.Tri < 0) != (got.Tri < 0) || want.Tri >= 0 && want.T != got.T {
+			t.Fatalf("way %d: a ray meets %d at %g, a short way %d at %g", n, want.Tri, want.T, got.Tri, got.T)
+		}
+		if got.Tri >= 0 {
+			hits++
+		}
+	}
+	if hits < 100 || hits > 3900 {
+		t.Errorf("%d of 4,000 ways meet it", hits)
+	}
+}

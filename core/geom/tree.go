@@ -330,31 +330,7 @@ func (t *Tree) Ray(o, dir Vec3, near, far float64) Hit {
 		nd := &t.nodes[stack[n]]
 		if nd.many > 0 {
 			for i := nd.first; i < nd.first+nd.many; i++ {
-				tr := &t.tri[i]
-				// Cramer's rule for o + t d = a + u ab + v ac; det is 0 for rays
-				// within the plane
-				pv := dir.Cross(tr.ac)
-				det := tr.ab.Dot(pv)
-				// Only exactly parallel rays: a threshold would open cracks between
-				// thin triangles.
-				if det == 0 {
-					continue
-				}
-				f := 1 / det
-				tv := o.Sub(tr.a)
-				u := tv.Dot(pv) * f
-				if u < 0 || u > 1 {
-					continue
-				}
-				qv := tv.Cross(tr.ab)
-				v := dir.Dot(qv) * f
-				if v < 0 || u+v > 1 {
-					continue
-				}
-				// Of two at the same distance the first met stays.
-				if d := tr.ac.Dot(qv) * f; d >= near && d < hit.T {
-					hit = Hit{Tri: int(tr.id), T: d, U: u, V: v}
-				}
+				t.tri[i].meet(o, dir, near, &hit)
 			}
 			continue
 		}
@@ -370,6 +346,66 @@ func (t *Tree) Ray(o, dir Vec3, near, far float64) Hit {
 		if bt < hit.T {
 			stack[n], begins[n] = b, bt
 			n++
+		}
+	}
+	if hit.Tri >= 0 {
+		hit.At = o.Add(dir.Mul(hit.T))
+	}
+	return hit
+}
+
+// meet takes a ray's hit of the triangle where it is nearer than what it has met, and not
+// before near.
+func (tr *treeTri) meet(o, dir Vec3, near float64, hit *Hit) {
+	// Cramer's rule for o + t d = a + u ab + v ac; det is 0 for rays within the plane
+	pv := dir.Cross(tr.ac)
+	det := tr.ab.Dot(pv)
+	// Only exactly parallel rays: a threshold would open cracks between thin triangles.
+	if det == 0 {
+		return
+	}
+	f := 1 / det
+	tv := o.Sub(tr.a)
+	u := tv.Dot(pv) * f
+	if u < 0 || u > 1 {
+		return
+	}
+	qv := tv.Cross(tr.ab)
+	v := dir.Dot(qv) * f
+	if v < 0 || u+v > 1 {
+		return
+	}
+	// Of two at the same distance the first met stays.
+	if d := tr.ac.Dot(qv) * f; d >= near && d < hit.T {
+		*hit = Hit{Tri: int(tr.id), T: d, U: u, V: v}
+	}
+}
+
+// Short is Ray for a way that is short against the mesh: boxes are held against that round the
+// way, which takes comparisons alone.
+func (t *Tree) Short(o, dir Vec3, far float64) Hit {
+	hit := Hit{Tri: -1, T: far}
+	if len(t.nodes) == 0 {
+		return hit
+	}
+	end := o.Add(dir.Mul(far))
+	lo, hi := o.Min(end), o.Max(end)
+	var stack [64]int32
+	n := 1
+	for n > 0 {
+		n--
+		nd := &t.nodes[stack[n]]
+		b := &nd.box
+		if b.Min.X > hi.X || b.Max.X < lo.X || b.Min.Y > hi.Y || b.Max.Y < lo.Y || b.Min.Z > hi.Z || b.Max.Z < lo.Z {
+			continue
+		}
+		if nd.many == 0 {
+			stack[n], stack[n+1] = nd.first, nd.first+1
+			n += 2
+			continue
+		}
+		for i := nd.first; i < nd.first+nd.many; i++ {
+			t.tri[i].meet(o, dir, 0, &hit)
 		}
 	}
 	if hit.Tri >= 0 {

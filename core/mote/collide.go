@@ -118,12 +118,10 @@ func (s *solid) meetsMesh(a, d geom.Vec3, long, r float64) (t float64, n geom.Ve
 	// the lattice of distances tells most that they are far off
 	// distances along a way differ by no more than its length; the lattice is at most
 	// 0.87 of its spacing off
-	b := s.Shape.Body
-	from, to := b.Distance(o), b.Distance(o.Add(dir.Mul(long)))
-	if from*to > 0 && (math.Abs(from)+math.Abs(to)-long)/2 > r+gap+0.87*b.H {
+	if b := s.Shape.Body; stays(b, o, dir, 0, long, b.Distance(o), b.Distance(o.Add(dir.Mul(long))), r+gap+0.87*b.H, 2) {
 		return 0, n, false
 	}
-	h, normal := s.Shape.Body.Ray(o, dir, 0, reach+gap)
+	h, normal := s.Shape.Body.Short(o, dir, reach+gap)
 	if h.Tri < 0 {
 		return 0, n, false
 	}
@@ -137,6 +135,23 @@ func (s *solid) meetsMesh(a, d geom.Vec3, long, r float64) (t float64, n geom.Ve
 		return 0, n, false
 	}
 	return max(stop, 0) / long, s.Shape.Turn.Apply(normal), true
+}
+
+// stays tells that a way from o along dir, from and to so far along it where the distances to
+// a body are a and b, stays farther off it than least. Where that isn't told by its ends, it
+// is halved so many times.
+func stays(body *geom.Body, o, dir geom.Vec3, from, to, a, b, least float64, halve int) bool {
+	if a*b <= 0 {
+		return false
+	}
+	if a, b := math.Abs(a), math.Abs(b); (a+b-(to-from))/2 > least {
+		return true
+	} else if halve == 0 || min(a, b) <= least {
+		return false
+	}
+	mid := (from + to) / 2
+	m := body.Distance(o.Add(dir.Mul(mid)))
+	return stays(body, o, dir, from, mid, a, m, least, halve-1) && stays(body, o, dir, mid, to, m, b, least, halve-1)
 }
 
 // first is what a ball meets first on its way from p, at the step's moment f, to where it

@@ -75,7 +75,20 @@ type room struct {
 
 	k, other, left, m, rise [batch]float32
 	told, in                [batch]bool
+	off                     [batch]float32 // how far ways stay off solids
+	apart                   []gone
 }
+
+// gone is where a particle ends that doesn't just go its way.
+type gone struct {
+	n    int // of the batch
+	p, v [3]float32
+}
+
+func (t *room) keep(n int, p, v [3]float32) { t.apart = append(t.apart, gone{n, p, v}) }
+
+func (s *Set) stands(i int) [3]float32 { return [3]float32{s.P[0][i], s.P[1][i], s.P[2][i]} }
+func (s *Set) speed(i int) [3]float32  { return [3]float32{s.V[0][i], s.V[1][i], s.V[2][i]} }
 
 // Step moves particles on for dt seconds. Those that die are marked; Sweep drops them.
 func (s *Set) Step(dt float64, w *World, crew grid.Crew) Counts {
@@ -106,15 +119,26 @@ func (s *Set) Step(dt float64, w *World, crew grid.Crew) Counts {
 // fluids finds what the particles from lo to hi are in.
 func (s *Set) fluids(t *room, lo, hi int, w *World) {
 	n := hi - lo
-	still := w.Still.Velocity.Array()
-	for i := range n {
-		t.of[i], t.heat[i] = &w.Still, w.Still.Heat
-		for c := range 3 {
-			t.u[c][i] = float32(still[c])
+	if len(w.Fields) == 1 { // as nearly always: what is beyond it is put right after
+		f := &w.Fields[0]
+		some, all := s.locate(t, lo, n, f)
+		if !some {
+			clear(t.in[:n])
+		} else {
+			t.take(n, f, w.Still.Heat, true)
 		}
-	}
-	for m := len(w.Fields) - 1; m >= 0; m-- {
-		s.field(t, lo, n, &w.Fields[m])
+		if all {
+			return
+		}
+		t.beyond(n, &w.Still)
+	} else {
+		clear(t.in[:n])
+		t.beyond(n, &w.Still)
+		for m := len(w.Fields) - 1; m >= 0; m-- {
+			if some, all := s.locate(t, lo, n, &w.Fields[m]); some {
+				t.take(n, &w.Fields[m], w.Still.Heat, all)
+			}
+		}
 	}
 	for m := range w.Winds {
 		for i := range n {
@@ -129,33 +153,52 @@ func (s *Set) fluids(t *room, lo, hi int, w *World) {
 	}
 }
 
+// beyond gives those of n particles that are in no field what is there.
+func (t *room) beyond(n int, still *Fluid) {
+	v := single(still.Velocity)
+	for i := range n {
+		if !t.in[i] {
+			t.of[i], t.heat[i] = still, still.Heat
+			t.u[0][i], t.u[1][i], t.u[2][i] = v[0], v[1], v[2]
+		}
+	}
+}
+
 // place is where a particle is.
 func (s *Set) place(i int) geom.Vec3 {
 	return geom.V(float64(s.P[0][i]), float64(s.P[1][i]), float64(s.P[2][i]))
 }
 
-// field is fluids for those within a field.
-func (s *Set) field(t *room, lo, n int, f *Field) {
+// locate finds where n particles from row lo on are in a field, in cells, and says whether
+// any of them, and whether all, are in it.
+func (s *Set) locate(t *room, lo, n int, f *Field) (some, all bool) {
 	inv := float32(1 / f.H)
 	o := [3]float32{float32(f.Origin.X), float32(f.Origin.Y), float32(f.Origin.Z)}
 	size := [3]float32{float32(f.Grid.NX), float32(f.Grid.NY), float32(f.Grid.NZ)}
-	all := true
+	all = true
 	for c, to := range [3][]float32{t.x[:n], t.y[:n], t.z[:n]} {
 		for i, p := range s.P[c][lo : lo+n] {
 			to[i] = (p - o[c]) * inv
 		}
 		least, most := t.ends(to)
 		if !(most >= 0 && least < size[c]) {
-			return
+			return false, false
 		}
 		all = all && least >= 0 && most < size[c]
 	}
-	if all = all && f.Full == nil; all {
-		for i := range n {
+	if all = all && f.Full == nil; !all {
+		return t.within(n, size, f), false
+	}
+	return true, true
+}
+
+// take reads a field for those of n particles that were found to be in it, or for all; heat is
+// what they feel where the field doesn't tell.
+func (t *room) take(n int, f *Field, heat float32, all bool) {
+	for i := range n {
+		if all || t.in[i] {
 			t.of[i] = &f.Fluid
 		}
-	} else if !t.within(n, size, f) {
-		return
 	}
 	take := func(to []float32, from *grid.Field, off [3]float32, add float32) {
 		l := from.Lattice(off)
@@ -179,6 +222,12 @@ func (s *Set) field(t *room, lo, n int, f *Field) {
 	take(t.u[2][:n], f.W, off[2], 0)
 	if f.Excess != nil {
 		take(t.heat[:n], f.Excess, [3]float32{0.5, 0.5, 0.5}, f.Heat)
+		return
+	}
+	if all {
+		for i := range n {
+			t.heat[i] = heat
+		}
 	}
 }
 
@@ -199,9 +248,7 @@ func (t *room) within(n int, size [3]float32, f *Field) (some bool) {
 	for i := range n {
 		x, y, z := t.x[i], t.y[i], t.z[i]
 		t.in[i] = x >= 0 && y >= 0 && z >= 0 && x < size[0] && y < size[1] && z < size[2] && (f.Full == nil || t.sampled[i] >= 0.5)
-		if t.in[i] {
-			t.of[i], some = &f.Fluid, true
-		}
+		some = some || t.in[i]
 	}
 	return some
 }
@@ -244,12 +291,16 @@ func (s *Set) move(t *room, lo, hi int, dt float32, w *World, solids []solid, c 
 
 // push is weight less lift, the pushes, and the wishes.
 func (s *Set) push(t *room, lo, hi int, dt float32, w *World) {
-	g := w.Gravity.Array()
-	for i := lo; i < hi; i++ {
-		rho, fluid := s.Density[i], t.of[i-lo].Density
-		lift := (rho - fluid) / max(rho+fluid/2, 1e-9)
-		for c := range 3 {
-			t.a[c][i-lo] = float32(g[c]) * lift
+	lift := t.k[:hi-lo]
+	for i, rho := range s.Density[lo:hi] {
+		fluid := t.of[i].Density
+		lift[i] = (rho - fluid) / max(rho+fluid/2, 1e-9)
+	}
+	for c, g := range w.Gravity.Array() {
+		if a := t.a[c][:hi-lo]; g == 0 {
+			clear(a)
+		} else {
+			vec.Times(a, lift, float32(g))
 		}
 	}
 	for m := range w.Pushes {
@@ -319,29 +370,30 @@ func within(solids []solid, b geom.Box) (out []solid) {
 // are those that particles may ride on.
 func (s *Set) pass(t *room, lo, hi int, dt float64, w *World, near, all []solid, c *Counts) {
 	weight, h := w.Gravity.Len(), float32(dt)
-	if near == nil && quiet(s.State[lo:hi]) {
-		for k := range 3 {
-			p, m := s.P[k][lo:hi], t.mean[k][:hi-lo]
-			for i := range p {
-				p[i] += m[i] * h
-			}
-			copy(s.V[k][lo:hi], t.v[k][:])
-		}
-	} else {
+	t.apart = t.apart[:0]
+	if near != nil {
+		s.near(t, lo, hi, near, h)
+	}
+	if flies := quiet(s.State[lo:hi]); !flies || near != nil {
 		for i := lo; i < hi; i++ {
 			n := i - lo
-			switch {
-			case s.State[i] == Dead:
-			case s.State[i] == Stuck:
-				s.ride(i, h, all)
-			case near != nil && s.near(t, i, n, near, h):
+			switch st := s.State[i]; {
+			case st == Dead:
+				t.keep(n, s.stands(i), s.speed(i))
+			case st == Stuck:
+				s.ride(t, i, n, h, all)
+			case near != nil && t.off[n] <= 0:
 				s.meet(t, i, n, dt, weight, w, near, c)
-			default:
-				for k := range 3 {
-					s.P[k][i] += t.mean[k][n] * h
-					s.V[k][i] = t.v[k][n]
-				}
 			}
+		}
+	}
+	for k := range 3 {
+		vec.Move(s.P[k][lo:hi], t.mean[k][:hi-lo], h)
+		copy(s.V[k][lo:hi], t.v[k][:])
+	}
+	for _, o := range t.apart {
+		for k := range 3 {
+			s.P[k][lo+o.n], s.V[k][lo+o.n] = o.p[k], o.v[k]
 		}
 	}
 	if s.Spins {
@@ -372,21 +424,26 @@ func (s *Set) turn(lo, hi int, dt float32) {
 	}
 }
 
-// near tells that a solid may lie on a way: for most particles none does.
-func (s *Set) near(t *room, i, n int, solids []solid, dt float32) bool {
-	r := s.Size[i]/2 + gap
+// near works out how far ways stay off the nearest of solids: for most particles far.
+func (s *Set) near(t *room, lo, hi int, solids []solid, dt float32) {
+	n := hi - lo
+	one := t.other[:n] // of a solid
 	for m := range solids {
-		b, off := &solids[m].small, false
-		for c := range 3 {
-			p := s.P[c][i]
-			q := p + t.mean[c][n]*dt
-			off = off || max(p, q)+r < b[0][c] || min(p, q)-r > b[1][c]
+		b := &solids[m].small
+		for i := range one {
+			one[i] = -math.MaxFloat32
 		}
-		if !off {
-			return true
+		for c := range 3 {
+			vec.Leeway(one, s.P[c][lo:hi], t.mean[c][:n], s.Size[lo:hi], dt, b[0][c], b[1][c], gap)
+		}
+		if m == 0 {
+			copy(t.off[:n], one)
+			continue
+		}
+		for i, v := range one {
+			t.off[i] = min(t.off[i], v)
 		}
 	}
-	return false
 }
 
 // meet moves a particle past solids.
@@ -405,11 +462,10 @@ func (s *Set) meet(t *room, i, n int, dt, weight float64, w *World, solids []sol
 			s.State[i] = Stuck
 		}
 	}
-	e, a := end.Array(), after.Array()
-	for k := range 3 {
-		s.P[k][i], s.V[k][i] = float32(e[k]), float32(a[k])
-	}
+	t.keep(n, single(end), single(after))
 }
+
+func single(v geom.Vec3) [3]float32 { return [3]float32{float32(v.X), float32(v.Y), float32(v.Z)} }
 
 // leave lets particles die that are out of bounds, and notes how fast the fastest is.
 func (s *Set) leave(lo, hi int, w *World, c *Counts) {
@@ -434,8 +490,8 @@ func (s *Set) leave(lo, hi int, w *World, c *Counts) {
 }
 
 // ride moves a particle that sticks with the solid that it is nearest to.
-func (s *Set) ride(i int, dt float32, solids []solid) {
-	p := geom.V(float64(s.P[0][i]), float64(s.P[1][i]), float64(s.P[2][i]))
+func (s *Set) ride(t *room, i, n int, dt float32, solids []solid) {
+	p := s.place(i)
 	var of *solid
 	least := math.Inf(1)
 	for m := range solids {
@@ -444,16 +500,11 @@ func (s *Set) ride(i int, dt float32, solids []solid) {
 		}
 	}
 	if of == nil || !of.moves {
-		for k := range 3 {
-			s.V[k][i] = 0
-		}
+		t.keep(n, s.stands(i), [3]float32{})
 		return
 	}
 	q := of.seen(p, 0)
-	v, e := q.Sub(p).Mul(1/float64(dt)).Array(), q.Array()
-	for k := range 3 {
-		s.P[k][i], s.V[k][i] = float32(e[k]), float32(v[k])
-	}
+	t.keep(n, single(q), single(q.Sub(p).Mul(1/float64(dt))))
 }
 
 // warm takes the particles' temperature towards that of the fluid at their places: heat

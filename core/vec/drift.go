@@ -141,3 +141,48 @@ func Carried(next, along, v, u, a, left, mean, rise []float32, step float32) {
 		}
 	}
 }
+
+// Move is p += s·v.
+func Move(p, v []float32, s float32) {
+	n := len(p)
+	Row(n, v)
+	switch {
+	case n == 0:
+	case Chosen == AVX512:
+		moveAVX512(&p[0], &v[0], s, n)
+	case Chosen == AVX2:
+		moveAVX2(&p[0], &v[0], s, n)
+	default:
+		for i := range p {
+			p[i] += float32(v[i] * s)
+		}
+	}
+}
+
+// Leeway is how far balls stay off a box on their ways: off is the greater of itself and of
+// how far the ways from p to p + s·v stay out of lo to hi along an axis, less half of their
+// size and a gap. Called for each axis, it leaves those at nought and under that may touch.
+func Leeway(off, p, v, size []float32, s, lo, hi, gap float32) {
+	n := len(off)
+	Row3(n, p, v, size)
+	switch {
+	case n == 0:
+	case Chosen == AVX512:
+		leewayAVX512(&off[0], &p[0], &v[0], &size[0], s, lo, hi, gap, n)
+	case Chosen == AVX2:
+		leewayAVX2(&off[0], &p[0], &v[0], &size[0], s, lo, hi, gap, n)
+	default:
+		for i := range off {
+			q := float32(v[i]*s) + p[i]
+			least, most := q, q
+			if p[i] < q {
+				least = p[i]
+			}
+			if p[i] > q {
+				most = p[i]
+			}
+			d := greater(least-hi, lo-most) - (float32(size[i]*0.5) + gap)
+			off[i] = greater(off[i], d)
+		}
+	}
+}

@@ -364,6 +364,16 @@ func fadingAVX512(left *float32, mean *float32, rise *float32, k *float32, step 
 //go:noescape
 func carriedAVX512(next *float32, along *float32, v *float32, u *float32, a *float32, left *float32, mean *float32, rise *float32, step float32, n int)
 
+// moveAVX512 is p += s v, of any length.
+//
+//go:noescape
+func moveAVX512(p *float32, v *float32, s float32, n int)
+
+// leewayAVX512 is off = the greater of itself and of how far p and p + s v stay out of lo to hi, less ½ size + gap, of any length.
+//
+//go:noescape
+func leewayAVX512(off *float32, p *float32, v *float32, size *float32, s float32, lo float32, hi float32, gap float32, n int)
+
 // blendAVX2 is dst = (w₀ a + w₁ b) + (w₂ c + w₃ d), of any length.
 //
 //go:noescape
@@ -723,6 +733,16 @@ func fadingAVX2(left *float32, mean *float32, rise *float32, k *float32, step fl
 //
 //go:noescape
 func carriedAVX2(next *float32, along *float32, v *float32, u *float32, a *float32, left *float32, mean *float32, rise *float32, step float32, n int)
+
+// moveAVX2 is p += s v, of any length.
+//
+//go:noescape
+func moveAVX2(p *float32, v *float32, s float32, n int)
+
+// leewayAVX2 is off = the greater of itself and of how far p and p + s v stay out of lo to hi, less ½ size + gap, of any length.
+//
+//go:noescape
+func leewayAVX2(off *float32, p *float32, v *float32, size *float32, s float32, lo float32, hi float32, gap float32, n int)
 
 // halves reports that there are VCVTPH2PS and VCVTPS2PH.
 func halves() bool

@@ -6596,6 +6596,119 @@ test:
 	VZEROUPPER
 	RET
 
+// func moveAVX512(p *float32, v *float32, s float32, n int)
+// Requires: AVX, AVX512F, BMI2
+TEXT ·moveAVX512(SB), NOSPLIT, $0-32
+	MOVQ         p+0(FP), AX
+	MOVQ         v+8(FP), CX
+	VBROADCASTSS s+16(FP), Z0
+	MOVQ         n+24(FP), DX
+	XORQ         BX, BX
+	MOVQ         DX, SI
+	ANDQ         $0xfffffff0, SI
+	SUBQ         SI, DX
+	SHLQ         $0x02, SI
+	JMP          test
+
+loop:
+	VMOVUPS (CX)(BX*1), Z1
+	VMULPS  Z0, Z1, Z1
+	VMOVUPS (AX)(BX*1), Z2
+	VADDPS  Z1, Z2, Z2
+	VMOVUPS Z2, (AX)(BX*1)
+	ADDQ    $0x40, BX
+
+test:
+	CMPQ      BX, SI
+	JLT       loop
+	TESTQ     DX, DX
+	JE        done
+	MOVL      $0x0000ffff, SI
+	BZHIL     DX, SI, SI
+	KMOVW     SI, K1
+	VMOVUPS.Z (CX)(BX*1), K1, Z1
+	VMULPS    Z0, Z1, Z1
+	VMOVUPS.Z (AX)(BX*1), K1, Z0
+	VADDPS    Z1, Z0, Z0
+	VMOVUPS   Z0, K1, (AX)(BX*1)
+
+done:
+	VZEROUPPER
+	RET
+
+// func leewayAVX512(off *float32, p *float32, v *float32, size *float32, s float32, lo float32, hi float32, gap float32, n int)
+// Requires: AVX, AVX512F, BMI2
+TEXT ·leewayAVX512(SB), NOSPLIT, $0-56
+	MOVQ off+0(FP), AX
+	MOVQ p+8(FP), CX
+	MOVQ v+16(FP), DX
+	MOVQ size+24(FP), BX
+	MOVQ n+48(FP), SI
+	XORQ DI, DI
+	MOVQ SI, R8
+	ANDQ $0xfffffff0, R8
+	SUBQ R8, SI
+	SHLQ $0x02, R8
+	JMP  test
+
+loop:
+	VMOVUPS      (CX)(DI*1), Z0
+	VMOVUPS      (DX)(DI*1), Z1
+	VBROADCASTSS s+32(FP), Z2
+	VMULPS       Z2, Z1, Z1
+	VADDPS       Z1, Z0, Z1
+	VMINPS       Z1, Z0, Z2
+	VMAXPS       Z1, Z0, Z1
+	VBROADCASTSS hi+40(FP), Z0
+	VSUBPS       Z0, Z2, Z2
+	VBROADCASTSS lo+36(FP), Z0
+	VSUBPS       Z1, Z0, Z1
+	VMAXPS       Z1, Z2, Z2
+	VMOVUPS      (BX)(DI*1), Z0
+	VBROADCASTSS float0<>+0(SB), Z1
+	VMULPS       Z1, Z0, Z0
+	VBROADCASTSS gap+44(FP), Z1
+	VADDPS       Z1, Z0, Z0
+	VSUBPS       Z0, Z2, Z2
+	VMOVUPS      (AX)(DI*1), Z0
+	VMAXPS       Z2, Z0, Z0
+	VMOVUPS      Z0, (AX)(DI*1)
+	ADDQ         $0x40, DI
+
+test:
+	CMPQ         DI, R8
+	JLT          loop
+	TESTQ        SI, SI
+	JE           done
+	MOVL         $0x0000ffff, R8
+	BZHIL        SI, R8, R8
+	KMOVW        R8, K1
+	VMOVUPS.Z    (CX)(DI*1), K1, Z0
+	VMOVUPS.Z    (DX)(DI*1), K1, Z1
+	VBROADCASTSS s+32(FP), Z2
+	VMULPS       Z2, Z1, Z1
+	VADDPS       Z1, Z0, Z1
+	VMINPS       Z1, Z0, Z2
+	VMAXPS       Z1, Z0, Z1
+	VBROADCASTSS hi+40(FP), Z0
+	VSUBPS       Z0, Z2, Z2
+	VBROADCASTSS lo+36(FP), Z0
+	VSUBPS       Z1, Z0, Z1
+	VMAXPS       Z1, Z2, Z2
+	VMOVUPS.Z    (BX)(DI*1), K1, Z0
+	VBROADCASTSS float0<>+0(SB), Z1
+	VMULPS       Z1, Z0, Z0
+	VBROADCASTSS gap+44(FP), Z1
+	VADDPS       Z1, Z0, Z0
+	VSUBPS       Z0, Z2, Z2
+	VMOVUPS.Z    (AX)(DI*1), K1, Z0
+	VMAXPS       Z2, Z0, Z0
+	VMOVUPS      Z0, K1, (AX)(DI*1)
+
+done:
+	VZEROUPPER
+	RET
+
 // func blendAVX2(dst *float32, a *float32, b *float32, c *float32, d *float32, w *[4]float32, n int)
 // Requires: AVX, AVX2
 TEXT ·blendAVX2(SB), NOSPLIT, $0-56
@@ -16288,6 +16401,181 @@ loop:
 test:
 	CMPQ R11, R10
 	JLT  loop
+	VZEROUPPER
+	RET
+
+// func moveAVX2(p *float32, v *float32, s float32, n int)
+// Requires: AVX, AVX2
+TEXT ·moveAVX2(SB), NOSPLIT, $0-32
+	MOVQ         p+0(FP), AX
+	MOVQ         v+8(FP), CX
+	VBROADCASTSS s+16(FP), Y0
+	MOVQ         n+24(FP), DX
+	XORQ         BX, BX
+	MOVQ         DX, SI
+	ANDQ         $0xfffffff0, SI
+	SUBQ         SI, DX
+	SHLQ         $0x02, SI
+	JMP          test
+
+loop:
+	VMOVUPS (CX)(BX*1), Y1
+	VMULPS  Y0, Y1, Y1
+	VMOVUPS (AX)(BX*1), Y2
+	VADDPS  Y1, Y2, Y2
+	VMOVUPS Y2, (AX)(BX*1)
+	VMOVUPS 32(CX)(BX*1), Y1
+	VMULPS  Y0, Y1, Y1
+	VMOVUPS 32(AX)(BX*1), Y2
+	VADDPS  Y1, Y2, Y2
+	VMOVUPS Y2, 32(AX)(BX*1)
+	ADDQ    $0x40, BX
+
+test:
+	CMPQ         BX, SI
+	JLT          loop
+	TESTQ        DX, DX
+	JE           done
+	VMOVD        DX, X1
+	VPBROADCASTD X1, Y1
+	VMOVDQU      lane<>+0(SB), Y2
+	VPCMPGTD     Y2, Y1, Y1
+	VMASKMOVPS   (CX)(BX*1), Y1, Y2
+	VMULPS       Y0, Y2, Y2
+	VMASKMOVPS   (AX)(BX*1), Y1, Y3
+	VADDPS       Y2, Y3, Y3
+	VMASKMOVPS   Y3, Y1, (AX)(BX*1)
+	VMOVD        DX, X1
+	VPBROADCASTD X1, Y1
+	VMOVDQU      lane<>+32(SB), Y2
+	VPCMPGTD     Y2, Y1, Y1
+	VMASKMOVPS   32(CX)(BX*1), Y1, Y2
+	VMULPS       Y0, Y2, Y2
+	VMASKMOVPS   32(AX)(BX*1), Y1, Y0
+	VADDPS       Y2, Y0, Y0
+	VMASKMOVPS   Y0, Y1, 32(AX)(BX*1)
+
+done:
+	VZEROUPPER
+	RET
+
+// func leewayAVX2(off *float32, p *float32, v *float32, size *float32, s float32, lo float32, hi float32, gap float32, n int)
+// Requires: AVX, AVX2
+TEXT ·leewayAVX2(SB), NOSPLIT, $0-56
+	MOVQ off+0(FP), AX
+	MOVQ p+8(FP), CX
+	MOVQ v+16(FP), DX
+	MOVQ size+24(FP), BX
+	MOVQ n+48(FP), SI
+	XORQ DI, DI
+	MOVQ SI, R8
+	ANDQ $0xfffffff0, R8
+	SUBQ R8, SI
+	SHLQ $0x02, R8
+	JMP  test
+
+loop:
+	VMOVUPS      (CX)(DI*1), Y0
+	VMOVUPS      (DX)(DI*1), Y1
+	VBROADCASTSS s+32(FP), Y2
+	VMULPS       Y2, Y1, Y1
+	VADDPS       Y1, Y0, Y1
+	VMINPS       Y1, Y0, Y2
+	VMAXPS       Y1, Y0, Y1
+	VBROADCASTSS hi+40(FP), Y0
+	VSUBPS       Y0, Y2, Y2
+	VBROADCASTSS lo+36(FP), Y0
+	VSUBPS       Y1, Y0, Y1
+	VMAXPS       Y1, Y2, Y2
+	VMOVUPS      (BX)(DI*1), Y0
+	VBROADCASTSS float0<>+0(SB), Y1
+	VMULPS       Y1, Y0, Y0
+	VBROADCASTSS gap+44(FP), Y1
+	VADDPS       Y1, Y0, Y0
+	VSUBPS       Y0, Y2, Y2
+	VMOVUPS      (AX)(DI*1), Y0
+	VMAXPS       Y2, Y0, Y0
+	VMOVUPS      Y0, (AX)(DI*1)
+	VMOVUPS      32(CX)(DI*1), Y0
+	VMOVUPS      32(DX)(DI*1), Y1
+	VBROADCASTSS s+32(FP), Y2
+	VMULPS       Y2, Y1, Y1
+	VADDPS       Y1, Y0, Y1
+	VMINPS       Y1, Y0, Y2
+	VMAXPS       Y1, Y0, Y1
+	VBROADCASTSS hi+40(FP), Y0
+	VSUBPS       Y0, Y2, Y2
+	VBROADCASTSS lo+36(FP), Y0
+	VSUBPS       Y1, Y0, Y1
+	VMAXPS       Y1, Y2, Y2
+	VMOVUPS      32(BX)(DI*1), Y0
+	VBROADCASTSS float0<>+0(SB), Y1
+	VMULPS       Y1, Y0, Y0
+	VBROADCASTSS gap+44(FP), Y1
+	VADDPS       Y1, Y0, Y0
+	VSUBPS       Y0, Y2, Y2
+	VMOVUPS      32(AX)(DI*1), Y0
+	VMAXPS       Y2, Y0, Y0
+	VMOVUPS      Y0, 32(AX)(DI*1)
+	ADDQ         $0x40, DI
+
+test:
+	CMPQ         DI, R8
+	JLT          loop
+	TESTQ        SI, SI
+	JE           done
+	VMOVD        SI, X0
+	VPBROADCASTD X0, Y0
+	VMOVDQU      lane<>+0(SB), Y1
+	VPCMPGTD     Y1, Y0, Y0
+	VMASKMOVPS   (CX)(DI*1), Y0, Y1
+	VMASKMOVPS   (DX)(DI*1), Y0, Y2
+	VBROADCASTSS s+32(FP), Y3
+	VMULPS       Y3, Y2, Y2
+	VADDPS       Y2, Y1, Y2
+	VMINPS       Y2, Y1, Y3
+	VMAXPS       Y2, Y1, Y2
+	VBROADCASTSS hi+40(FP), Y1
+	VSUBPS       Y1, Y3, Y3
+	VBROADCASTSS lo+36(FP), Y1
+	VSUBPS       Y2, Y1, Y2
+	VMAXPS       Y2, Y3, Y3
+	VMASKMOVPS   (BX)(DI*1), Y0, Y1
+	VBROADCASTSS float0<>+0(SB), Y2
+	VMULPS       Y2, Y1, Y1
+	VBROADCASTSS gap+44(FP), Y2
+	VADDPS       Y2, Y1, Y1
+	VSUBPS       Y1, Y3, Y3
+	VMASKMOVPS   (AX)(DI*1), Y0, Y1
+	VMAXPS       Y3, Y1, Y1
+	VMASKMOVPS   Y1, Y0, (AX)(DI*1)
+	VMOVD        SI, X0
+	VPBROADCASTD X0, Y0
+	VMOVDQU      lane<>+32(SB), Y1
+	VPCMPGTD     Y1, Y0, Y0
+	VMASKMOVPS   32(CX)(DI*1), Y0, Y1
+	VMASKMOVPS   32(DX)(DI*1), Y0, Y2
+	VBROADCASTSS s+32(FP), Y3
+	VMULPS       Y3, Y2, Y2
+	VADDPS       Y2, Y1, Y2
+	VMINPS       Y2, Y1, Y3
+	VMAXPS       Y2, Y1, Y2
+	VBROADCASTSS hi+40(FP), Y1
+	VSUBPS       Y1, Y3, Y3
+	VBROADCASTSS lo+36(FP), Y1
+	VSUBPS       Y2, Y1, Y2
+	VMAXPS       Y2, Y3, Y3
+	VMASKMOVPS   32(BX)(DI*1), Y0, Y1
+	VBROADCASTSS float0<>+0(SB), Y2
+	VMULPS       Y2, Y1, Y1
+	VBROADCASTSS gap+44(FP), Y2
+	VADDPS       Y2, Y1, Y1
+	VSUBPS       Y1, Y3, Y3
+	VMASKMOVPS   32(AX)(DI*1), Y0, Y1
+	VMAXPS       Y3, Y1, Y1
+	VMASKMOVPS   Y1, Y0, 32(AX)(DI*1)
+
+done:
 	VZEROUPPER
 	RET
 

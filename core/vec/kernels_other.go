@@ -254,6 +254,12 @@ func carriedAVX512(next *float32, along *float32, v *float32, u *float32, a *flo
 	panic(missing)
 }
 
+func moveAVX512(p *float32, v *float32, s float32, n int) { panic(missing) }
+
+func leewayAVX512(off *float32, p *float32, v *float32, size *float32, s float32, lo float32, hi float32, gap float32, n int) {
+	panic(missing)
+}
+
 func blendAVX2(dst *float32, a *float32, b *float32, c *float32, d *float32, w *[4]float32, n int) {
 	panic(missing)
 }
@@ -501,6 +507,12 @@ func fadingAVX2(left *float32, mean *float32, rise *float32, k *float32, step fl
 }
 
 func carriedAVX2(next *float32, along *float32, v *float32, u *float32, a *float32, left *float32, mean *float32, rise *float32, step float32, n int) {
+	panic(missing)
+}
+
+func moveAVX2(p *float32, v *float32, s float32, n int) { panic(missing) }
+
+func leewayAVX2(off *float32, p *float32, v *float32, size *float32, s float32, lo float32, hi float32, gap float32, n int) {
 	panic(missing)
 }
 

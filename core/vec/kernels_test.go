@@ -101,6 +101,16 @@ var kernels = map[string]func(rng *rand.Rand, n int) []float32{
 		Carried(next, along, values(r, n), values(r, n), values(r, n), values(r, n), values(r, n), values(r, n), 0.3)
 		return append(next, along...)
 	},
+	"Move": func(r *rand.Rand, n int) []float32 {
+		p := values(r, n)
+		Move(p, values(r, n), 0.3)
+		return p
+	},
+	"Leeway": func(r *rand.Rand, n int) []float32 {
+		off := values(r, n)
+		Leeway(off, values(r, n), values(r, n), values(r, n), 0.3, -0.5, 0.25, 0.01)
+		return off
+	},
 	"Largest": func(r *rand.Rand, n int) []float32 {
 		top, odd := Largest(values(r, n))
 		return []float32{top, flag(odd)}
@@ -324,7 +334,7 @@ func TestAVX2KernelsAreAVX2(t *testing.T) {
 			t.Errorf("line %d, %s: %s", n+1, within, line)
 		}
 	}
-	if seen != 72 {
+	if seen != 74 {
 		t.Errorf("%d kernels for AVX2", seen)
 	}
 }

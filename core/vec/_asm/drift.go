@@ -143,3 +143,42 @@ func (s set) carried() {
 	}, nil)
 	leave()
 }
+
+func (s set) move() {
+	s.text("move", "p, v *float32, s float32, n int)", "p += s v, of any length.")
+	p, v, f := ptr("p"), ptr("v"), s.broadcast("s")
+	s.ragged(ptr("n"), func(i reg.GPVirtual, off int, only *mask) {
+		w := s.load(idx(v, i, off), only)
+		VMULPS(f, w, w)
+		u := s.load(idx(p, i, off), only)
+		VADDPS(w, u, u)
+		s.store(u, idx(p, i, off), only)
+	}, nil)
+	leave()
+}
+
+func (s set) leeway() {
+	s.text("leeway", "off, p, v, size *float32, s, lo, hi, gap float32, n int)",
+		"off = the greater of itself and of how far p and p + s v stay out of lo to hi, less ½ size + gap, of any length.")
+	off_, p, v, size_ := ptr("off"), ptr("p"), ptr("v"), ptr("size")
+	n := ptr("n")
+	s.ragged(n, func(i reg.GPVirtual, off int, only *mask) {
+		a, q, m := s.load(idx(p, i, off), only), s.load(idx(v, i, off), only), s.vec()
+		VMULPS(s.broadcast("s"), q, q)
+		VADDPS(q, a, q)
+		VMINPS(q, a, m)
+		VMAXPS(q, a, q)
+		VSUBPS(s.broadcast("hi"), m, m)
+		w := s.broadcast("lo")
+		VSUBPS(q, w, q)
+		VMAXPS(q, m, m)
+		d := s.load(idx(size_, i, off), only)
+		VMULPS(s.constant(0.5), d, d)
+		VADDPS(s.broadcast("gap"), d, d)
+		VSUBPS(d, m, m)
+		o := s.load(idx(off_, i, off), only)
+		VMAXPS(m, o, o)
+		s.store(o, idx(off_, i, off), only)
+	}, nil)
+	leave()
+}

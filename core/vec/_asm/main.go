@@ -125,6 +125,8 @@ func main() {
 		s.slowing()
 		s.fading()
 		s.carried()
+		s.move()
+		s.leeway()
 	}
 	halves()
 	Generate()
