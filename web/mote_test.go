@@ -2,13 +2,16 @@ package web
 
 import (
 	"encoding/json"
+	"image"
 	"slices"
+	"strconv"
 	"strings"
 	"testing"
 
 	"zarf/core/recipe"
 	"zarf/core/shot"
 	"zarf/core/shot/val"
+	"zarf/core/stage"
 )
 
 // shower is a shot of sparks that fall on a floor.
@@ -81,6 +84,60 @@ func TestParticlesOnPages(t *testing.T) {
 	h.open(s.URL + "/shots/sp/stage")
 	h.click("#draft")
 	h.until(`() => zarf.draft.frame >= 4 && zarf.view.liquid.group.children.some((c) => c.isPoints && c.geometry.attributes.position.count > 50)`)
+}
+
+// What particles are drawn as changes on the page at once, in the viewport and in pictures, and
+// the take stays current: no simulation reads it. Each mesh is one draw for all of its kind,
+// and where the processor draws too many they are squares.
+func TestShapesOnPages(t *testing.T) {
+	s := serve(t, t.TempDir())
+	row := s.add(t, shower("SH"))
+	s.finish(t, row)
+	before, _ := s.screen(t, "/shots/sh/volume/1/8")
+	plain, _ := s.shown(t, "/shots/sh/preview?take=1&frame=8&width=160")
+	h := hand{t, browse(t)}
+	h.open(s.URL + "/shots/sh/stage?el=domain1&frame=8")
+	h.until(`() => zarf.view && zarf.view.liquid.group.children.some((c) => c.isPoints)`)
+	meshes := `zarf.view.liquid.group.children.filter((c) => c.geometry.isInstancedBufferGeometry)`
+	choose := func(as string) {
+		h.eval(`() => { const f = document.querySelector('#v-shown_as'); f.closest('details').open = true; f.value = '` + as + `'; f.dispatchEvent(new Event('change', { bubbles: true })); }`)
+	}
+	choose("stones")
+	h.until(`() => ` + meshes + `.length === 8 && ` + meshes + `.reduce((n, c) => n + c.geometry.instanceCount, 0) === ` + strconv.Itoa(before.Parts[0].Particles))
+	scr, _ := s.screen(t, "/shots/sh/volume/1/8")
+	if len(scr.Parts[0].Forms) != 8 {
+		t.Errorf("the frame is sent with %d meshes", len(scr.Parts[0].Forms))
+	}
+	if tk, _ := s.st.Store.Take(row.ID, 1); tk.Key != stage.Key(doc(t, s, row), doc(t, s, row).Element("domain1")) {
+		t.Error("the take is stale by what its particles are drawn as")
+	}
+	choose("trails")
+	h.until(`() => zarf.view.liquid.group.children.some((c) => c.isLineSegments)`)
+	if drawn, _ := s.shown(t, "/shots/sh/preview?take=1&frame=8&width=160"); same(plain, drawn) {
+		t.Error("the picture is as it was before particles had trails")
+	}
+	h.eval(`() => { zarf.view.picture.slow = true; }`)
+	choose("balls")
+	h.until(`() => zarf.view.liquid.group.children.some((c) => !c.isLineSegments)`)
+	ball, _ := s.screen(t, "/shots/sh/volume/1/8")
+	want := "Mesh"
+	if ball.Parts[0].Forms[0][1]*ball.Parts[0].Particles > 120_000 {
+		want = "Points"
+	}
+	if got := h.eval(`() => zarf.view.liquid.group.children.map((c) => c.type).join()`).Value.Str(); got != want {
+		t.Errorf("%d balls of %d triangles are drawn as %s", ball.Parts[0].Particles, ball.Parts[0].Forms[0][1], got)
+	}
+}
+
+func same(a, b image.Image) bool {
+	for y := range a.Bounds().Dy() {
+		for x := range a.Bounds().Dx() {
+			if a.At(x, y) != b.At(x, y) {
+				return false
+			}
+		}
+	}
+	return true
 }
 
 // A sensor is added like anything else; what it drives is checked as it is typed, its sentence

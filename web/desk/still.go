@@ -15,6 +15,7 @@ import (
 	"zarf/core/grid"
 	"zarf/core/render"
 	"zarf/core/shot"
+	"zarf/core/shot/val"
 	"zarf/studio/cache"
 	"zarf/studio/run"
 	"zarf/studio/store"
@@ -74,6 +75,18 @@ func Pictured(doc *shot.Shot) (out []string) {
 	for _, e := range doc.Elements {
 		if !e.Muted && slices.Contains([]shot.Kind{shot.Camera, shot.Collider, shot.Mesh, shot.Lamp}, e.Kind) {
 			out = append(out, e.Print())
+		}
+		switch {
+		case e.Muted:
+		case e.Kind == shot.Sequence:
+			out = append(out, e.Print())
+		case e.Kind == shot.Domain: // what its particles are drawn as
+			for _, x := range shot.ParticleShape(shot.Domain, "") {
+				out = append(out, fmt.Sprint(x.Key, e.Get(x.Key)))
+			}
+			if e.Keyed(val.Trail) {
+				out = append(out, e.Print())
+			}
 		}
 	}
 	return out

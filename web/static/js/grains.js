@@ -26,9 +26,34 @@ void main() {
   outColor = vec4(vTone * (0.35 + 0.2 * n.y + 0.6 * max(dot(n, sunDir), 0.0)), 1.0);
 }`;
 
+// Where the processor draws, so many triangles take a second and more: particles are then
+// squares of their size, lit as one of their sides would be.
+const most = 120000;
+
+const spots = `
+in vec3 tone;
+in vec4 turn;
+in float size;
+uniform vec3 sunDir, eye;
+uniform vec2 pixels;
+out vec3 vTone;
+void main() {
+  gl_Position = projectionMatrix * viewMatrix * vec4(position, 1.0);
+  gl_PointSize = clamp(0.45 * size * projectionMatrix[1][1] * pixels.y / gl_Position.w, 1.0, 64.0);
+  vec3 n = vec3(2.0 * (turn.x * turn.z + turn.w * turn.y), 2.0 * (turn.y * turn.z - turn.w * turn.x), 1.0 - 2.0 * (turn.x * turn.x + turn.y * turn.y));
+  if (dot(n, position - eye) > 0.0) n = -n;
+  vTone = tone * (0.35 + 0.2 * n.y + 0.6 * max(dot(n, sunDir), 0.0));
+}`;
+
+const flat = `
+precision mediump float;
+in vec3 vTone;
+layout(location = 0) out vec4 outColor;
+void main() { outColor = vec4(vTone, 1.0); }`;
+
 export class Grains {
-  // shared: the picture's uniforms of the light
-  constructor(shared) { this.shared = shared; }
+  // picture: whose light it is
+  constructor(picture) { this.picture = picture; this.shared = picture.shared; }
 
   // of makes the objects for a part of a frame.
   of(v, p) {
@@ -65,9 +90,20 @@ export class Grains {
     return seen(new THREE.LineSegments(g, this.line));
   }
 
+  spots(places, tones, sizes, turns) {
+    const g = new THREE.BufferGeometry(), u = this.shared;
+    g.setAttribute('position', new THREE.BufferAttribute(places, 3));
+    g.setAttribute('tone', new THREE.BufferAttribute(tones, 3));
+    g.setAttribute('size', new THREE.BufferAttribute(sizes, 1));
+    g.setAttribute('turn', new THREE.BufferAttribute(turns, 4, true));
+    this.spot = this.spot || new THREE.ShaderMaterial({ glslVersion: THREE.GLSL3, vertexShader: spots, fragmentShader: flat, uniforms: { sunDir: u.sunDir, eye: u.eye, pixels: u.pixels } });
+    return seen(new THREE.Points(g, this.spot));
+  }
+
   meshes(v, p, at, places, tones) {
     const n = p.particles, sizes = numbers(Float32Array, v.data, at, n), turns = new Int8Array(v.data.buffer, v.data.byteOffset + at + 4 * n, 4 * n), kinds = v.data.subarray(at + 8 * n, at + 9 * n);
     at += whole(9 * n);
+    if (this.picture.slow && n * Math.max(...p.forms.map((f) => f[1])) > most) return [this.spots(places, tones, sizes, turns)];
     this.material = this.material || new THREE.ShaderMaterial({ glslVersion: THREE.GLSL3, vertexShader: vertex, fragmentShader: fragment, side: THREE.DoubleSide, uniforms: { sunDir: this.shared.sunDir, eye: this.shared.eye } });
     return p.forms.map(([corners, triangles], k) => {
       const g = new THREE.InstancedBufferGeometry();

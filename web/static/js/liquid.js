@@ -10,7 +10,7 @@ export class Liquid {
     this.group = new THREE.Group();
     this.opaque = picture.skin(true, 0);
     this.clear = picture.skin(false, -1);
-    this.grains = new Grains(picture.shared);
+    this.grains = new Grains(picture);
     this.show(null);
   }
 

@@ -20,7 +20,7 @@ export class Viewport {
     this.orbit = new OrbitControls(this.camera, canvas);
     this.orbit.enableDamping = false;
     this.orbit.target.set(0, 1, 0);
-    this.orbit.addEventListener('change', () => { this.through = null; this.draw(); });
+    this.orbit.addEventListener('change', () => { this.through = null; this.turn(); });
     this.gizmo = new TransformControls(this.camera, canvas);
     this.gizmo.setSize(0.8);
     this.gizmo.setColors(0xc98a6e, 0x93ad76, 0x7796b8, 0xffffff);
@@ -125,6 +125,18 @@ export class Viewport {
     const took = performance.now() - begin;
     if (took > 60 && this.fine > 0.4) this.pixels(this.fine * 0.7);
     else if (took < 18 && this.fine < 1) this.pixels(Math.min(1, this.fine / 0.7));
+  }
+
+  // Draws while the view is turned: one picture after the other, and none more than the
+  // machine can.
+  turn() {
+    this.wants = true;
+    if (this.turning) return;
+    this.turning = true;
+    (async () => {
+      while (this.wants) { this.wants = false; await this.moving(); }
+      this.turning = false;
+    })();
   }
 
   pixels(fine) {
