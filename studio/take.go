@@ -106,7 +106,7 @@ func (s *Studio) Chain(doc *shot.Shot, l Listing) []Stage {
 		for f, x := range st.Frames {
 			if f >= first && f <= last {
 				st.Made++
-				st.Bytes += x.Size
+				st.Bytes += x.Size + x.Points
 			}
 		}
 		for n, t := range l.Takes {

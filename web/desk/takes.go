@@ -94,7 +94,7 @@ func (s *Server) takes(w *Space, chosen string, brief, every bool) error {
 		for f, x := range fs {
 			if f >= t.First && f <= t.Last {
 				v.Made++
-				v.Bytes += x.Size
+				v.Bytes += x.Size + x.Points
 				frames[f] = true
 			}
 		}
@@ -325,7 +325,7 @@ func (w *Space) swept(s *Server, id string, t store.Take) {
 	frames := s.Studio.Cache.Stage(t.Key).Frames()
 	made := 0
 	for f, x := range frames {
-		v.Bytes += x.Size
+		v.Bytes += x.Size + x.Points
 		if f >= t.First && f <= t.Last {
 			made++
 		}
