@@ -327,3 +327,44 @@ func TestParticlesPushTheGasTheyFeed(t *testing.T) {
 		t.Errorf("the gas goes down by %g, along by %g; unpushed by %g, pushed twice as much by %g", down, along, none, twice)
 	}
 }
+
+// A liquid carries what floats in it to its surface and lets stones sink; what is born of its
+// foam is born where that is, with its motion.
+func TestALiquidCarriesParticles(t *testing.T) {
+	s := shot.New("L")
+	val.Last.Set(s.Self, 30)
+	water := set(t, s.Add(shot.Domain), val.Fluid.Is("liquid"), val.Size.Is(1, 1, 1), val.Position.Is(0, 0.5, 0), val.Voxel.Is(0.06), val.SideX0.Is("wall"), val.SideX1.Is("wall"), val.SideZ0.Is("wall"), val.SideZ1.Is("wall"), val.Foam.Is(600))
+	fill := set(t, s.Add(shot.Emitter), val.Pours.Is("once"), val.Form.Is("box"), val.Position.Is(0, 0.2, 0), val.Size.Is(1.2, 0.4, 1.2))
+	drop := set(t, s.Add(shot.Emitter), val.Pours.Is("once"), val.Form.Is("box"), val.Position.Is(0, 0.75, 0), val.Size.Is(0.3, 0.25, 0.3), val.Begin.Is(2)) // that splashes
+	floats := set(t, s.Add(shot.Domain), val.Fluid.Is("particles"), val.Size.Is(1, 1, 1), val.Position.Is(0, 0.5, 0), val.Voxel.Is(0.1), val.Carrier.Is(water.ID), val.SideX0.Is("wall"), val.SideX1.Is("wall"), val.SideZ0.Is("wall"), val.SideZ1.Is("wall"))
+	spray := set(t, s.Add(shot.Domain), val.Fluid.Is("particles"), val.Size.Is(2, 2, 2), val.Position.Is(0, 1, 0), val.Voxel.Is(0.1))
+	give := func(density, x float64) {
+		e := set(t, s.Add(shot.Emitter), val.Form.Is("box"), val.Position.Is(x, 0.2, 0), val.Size.Is(0.2, 0.1, 0.2), val.BirthRate.Is(2400), val.End.Is(1), val.Life.Is(0), val.Diameter.Is(0.01), val.DiameterSpread.Is(0), val.SolidDensity.Is(density), val.Temperature.Is(293))
+		e.ActsOn = []string{floats.ID}
+	}
+	give(250, -0.25)
+	give(2500, 0.25)
+	froth := set(t, s.Add(shot.Emitter), val.From.Is("fluid"), val.FedBy.Is(water.ID), val.FedWhere.Is("foam"), val.BirthLow.Is(0.05), val.BirthDensity.Is(20000), val.Life.Is(0), val.Diameter.Is(0.002))
+	froth.ActsOn = []string{spray.ID}
+	fill.ActsOn, drop.ActsOn = []string{water.ID}, []string{water.ID}
+	frames := run(t, s)
+	p := frames[floats.ID][30].Points
+	density := p.Of("density")
+	var high, low, light, heavy float64
+	for i, x := range p.P {
+		if density[i] < 1000 {
+			high, light = high+float64(x[1]), light+1
+		} else {
+			low, heavy = low+float64(x[1]), heavy+1
+		}
+	}
+	if light < 50 || heavy < 50 {
+		t.Fatalf("%g corks and %g stones are left", light, heavy)
+	}
+	if high, low = high/light, low/heavy; high < 0.3 || low > 0.05 {
+		t.Errorf("corks are at %.2f m and stones at %.2f m in the mean, in water 0.42 m deep", high, low)
+	}
+	if born := frames[spray.ID][30].Points; len(born.P) == 0 {
+		t.Error("nothing is born of the foam")
+	}
+}

@@ -24,7 +24,7 @@ func emitters() KindDef {
 			of(val.Inherit, Entry{Kind: Emitter, Label: "Takes along", Type: Number, Default: Num(1), Min: -10, Max: 10, Step: 0.1, Keyable: true, Topic: "motion", Sim: true, Help: "Share of its own velocity that a moving emitter gives to the gas."}),
 			of(val.From, Entry{Kind: Emitter, Label: "From", Type: Choice, Default: Text("volume"), Choices: opts("volume", "the whole volume", "surface", "a shell at the surface", "fluid", "another fluid"), Topic: "amounts", Sim: true, Help: "Where the gas appears. Another domain's fluid is read from its cache, frame by frame: run that one first, or let Run do both."}),
 			of(val.FedBy, Entry{Kind: Emitter, Label: "Fed by", Type: Ref, Topic: "amounts", Sim: true, When: "in=gas|particles&from=fluid", Help: "The domain, or the sequence from outside, whose fluid emits."}),
-			of(val.FedWhere, Entry{Kind: Emitter, Label: "… where it has", Type: Choice, Default: Text("density"), Choices: opts("density", "smoke", "burn", "flame", "temperature", "heat", "surface", "a liquid's surface"), Topic: "amounts", Sim: true, When: "in=gas|particles&from=fluid", Help: "Amounts count once where smoke is 1 dense, where flame is full, at 1000 K over the air, or at a liquid's surface, and in proportion elsewhere. “Takes along” hands its velocity on."}),
+			of(val.FedWhere, Entry{Kind: Emitter, Label: "… where it has", Type: Choice, Default: Text("density"), Choices: opts("density", "smoke", "burn", "flame", "temperature", "heat", "surface", "a liquid's surface", "foam", "a liquid's foam"), Topic: "amounts", Sim: true, When: "in=gas|particles&from=fluid", Help: "Amounts count once where smoke is 1 dense, where flame is full, at 1000 K over the air, at a liquid's surface, or where its foam is 1 thick, and in proportion elsewhere. “Takes along” hands its velocity on."}),
 			of(val.Shell, Entry{Kind: Emitter, Label: "Shell", Type: Number, Unit: Metre, Default: Num(0.05), Min: 1e-4, Max: 1e4, Keyable: true, Topic: "amounts", Sim: true, When: "from=surface", Help: "Thickness of the shell; at least a voxel counts."}),
 			of(val.Breakup, Entry{Kind: Emitter, Label: "Breakup", Type: Number, Default: Num(0), Min: 0, Max: 1, Step: 0.05, Keyable: true, Main: true, Topic: "breakup", Sim: true, Help: "Noise that leaves gaps in the emission, 0 none to 1 only wisps. Costs nothing."}),
 			of(val.BreakupSize, Entry{Kind: Emitter, Label: "Breakup size", Type: Number, Unit: Metre, Default: Num(0.12), Min: 1e-4, Max: 1e4, Keyable: true, Main: true, Topic: "breakup", Sim: true, Counts: "breakup=+", Help: "Size of the gaps. Under two voxels they can't be seen."}),
@@ -90,7 +90,7 @@ func emitterSentence(s *Shot, e *Element) string {
 	if val.From.Of(e) == "surface" {
 		t += " from the surface of a " + s.SizeWords(e)
 	} else if d := s.Source(e); val.From.Of(e) == "fluid" {
-		where := map[string]string{"density": "the smoke", "burn": "the flame", "temperature": "the heat", "surface": "its surface"}[val.FedWhere.Of(e)]
+		where := map[string]string{"density": "the smoke", "burn": "the flame", "temperature": "the heat", "surface": "its surface", "foam": "its foam"}[val.FedWhere.Of(e)]
 		if d != nil && d.Kind == Domain && d.Fluid().Loose {
 			where = d.Fluid().Word
 		}

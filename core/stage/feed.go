@@ -107,6 +107,9 @@ func sourceOf(f *frame.Frame, channel string) (*sim.Source, error) {
 		name = frame.Density
 	}
 	c := f.Grid(name)
+	if c == nil && channel == frame.Foam && f.Grid(frame.Surface) != nil { // a liquid without any just now
+		return nil, ErrOver
+	}
 	if c == nil || (channel == frame.Surface && f.Grid(frame.Surface) == nil) {
 		return nil, fmt.Errorf("its frames hold no %s", channel)
 	}
