@@ -60,6 +60,13 @@ func TestPointsFromOutsideAreParticles(t *testing.T) {
 	if _, body := s.get(t, "/shots/pt/sheet?el="+seq.ID); !strings.Contains(body, "charge: 3 to 7") || !strings.Contains(body, "Size is read from radius.") || strings.Contains(body, "no identity") {
 		t.Error("the sheet doesn't tell what was found and what it is read as")
 	}
+	// they are seen before there is any take, in the viewport
+	if scr, _ := s.screen(t, "/shots/pt/volume/0/2"); len(scr.Parts) != 1 || scr.Parts[0].Particles != 2 || len(scr.Parts[0].Forms) != 1 {
+		t.Errorf("without a take the viewport has %+v", scr.Parts)
+	}
+	h := hand{t, browse(t)}
+	h.open(s.URL + "/shots/pt/stage?frame=2")
+	h.until(`() => zarf.view && zarf.view.liquid.group.children.some((c) => c.geometry.instanceCount === 2)`)
 	tk := s.finish(t, row)
 	st := s.st.Cache.Stage(tk.Key)
 	for n, want := range map[int]float64{3: 0, 4: 12, 5: 12} {

@@ -93,14 +93,6 @@ func (s *Source) Channels(number int, lk *look.Look, shutter float64) (*render.C
 		}
 		c.Beside = append(c.Beside, b)
 	}
-	err = s.strangers(number, func(d *shot.Element, p *frame.Points) error {
-		m, err := motesOf(p, d, lk)
-		c.Beside = append(c.Beside, render.Beside{Name: d.Name, Channels: &render.Channels{Motes: m}})
-		return err
-	})
-	if err != nil {
-		return nil, origin, h, err
-	}
 	return c, origin, h, nil
 }
 
@@ -290,12 +282,24 @@ func (s *Source) Assemble(c *render.Channels, origin geom.Vec3, h float64, numbe
 			return nil, err
 		}
 	}
+	err := strangers(now, s.Cache, number, func(d *shot.Element, p *frame.Points) error {
+		m, err := motesOf(p, d, &lk)
+		all.motes = append(all.motes, m)
+		return err
+	})
+	if err != nil {
+		return nil, err
+	}
 	sc, err := Dress(all.volumes, now, set, number)
 	if err != nil {
 		return nil, err
 	}
 	for _, m := range all.motes {
-		if d := s.Shot.Element(m.Of); d != nil {
+		d := s.Shot.Element(m.Of)
+		if d == nil { // from outside, brought in since
+			d = now.Element(m.Of)
+		}
+		if d != nil {
 			var note string
 			if m.Shape, note = shapeOf(d, now, float64(number)); note != "" {
 				all.notes = append(all.notes, note)

@@ -16,6 +16,7 @@ import (
 	"zarf/core/shot"
 	"zarf/core/shot/val"
 	"zarf/core/stage"
+	"zarf/studio/cache"
 )
 
 // particles are those of a frame that live at its end.
@@ -71,20 +72,20 @@ func motesOf(p *frame.Points, d *shot.Element, lk *look.Look) (*render.Motes, er
 	return m, nil
 }
 
-// strangers are the particles of the shot's sequences that are in the picture at a frame,
-// those that have died left out, each with its element.
-func (s *Source) strangers(number int, fn func(d *shot.Element, p *frame.Points) error) error {
-	if s.Cache == nil {
+// strangers are the particles of a shot's sequences that are in the picture at a frame, those
+// that have died left out, each with its element.
+func strangers(now *shot.Shot, c *cache.Cache, number int, fn func(d *shot.Element, p *frame.Points) error) error {
+	if c == nil {
 		return nil
 	}
-	for _, d := range s.Shot.Of(shot.Sequence) {
+	for _, d := range now.Of(shot.Sequence) {
 		if d.Muted || !val.Rendered.Of(d) || val.Frames.Of(d) == "" {
 			continue
 		}
-		st, n, err := played(s.Cache, d, number)
+		st, n, err := played(c, d, number)
 		var p *frame.Points
 		if err == nil {
-			p, _, err = brought(s.Shot, st, d, number, n)
+			p, _, err = brought(now, st, d, number, n)
 		}
 		if errors.Is(err, stage.ErrOver) || err == nil && p == nil {
 			continue
@@ -131,6 +132,24 @@ func LitMotes(p *frame.Points, d *shot.Element, number int, now *shot.Shot, set 
 		return render.Screen{}, nil, err
 	}
 	return v.light(now, set)
+}
+
+// Outside is what a page shows of a shot at a frame that no take has: particles from outside.
+func Outside(number int, by string, now *shot.Shot, set *shot.Element, c *cache.Cache, crew grid.Crew) (render.Screen, []byte, error) {
+	lk := look.At(set, float64(number))
+	v := showing{lk: &lk, now: now, by: by, number: number, crew: crew}
+	if err := v.strangers(c); err != nil {
+		return render.Screen{}, nil, err
+	}
+	return v.light(now, set)
+}
+
+// strangers takes in particles from outside.
+func (v *showing) strangers(c *cache.Cache) error {
+	return strangers(v.now, c, v.number, func(d *shot.Element, p *frame.Points) error {
+		v.name = d.Name
+		return v.particles(p, d)
+	})
 }
 
 // particles takes in those of a domain, and what they are drawn as.

@@ -100,11 +100,7 @@ func (s *Source) Screen(number, size int, as string, now *shot.Shot, set *shot.E
 			return render.Screen{}, nil, fmt.Errorf("%s: %w", o.Domain.Name, err)
 		}
 	}
-	err := s.strangers(number, func(d *shot.Element, p *frame.Points) error {
-		all.name = d.Name
-		return all.particles(p, d)
-	})
-	if err != nil {
+	if err := all.strangers(s.Cache); err != nil {
 		return render.Screen{}, nil, err
 	}
 	return all.light(now, set)

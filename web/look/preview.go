@@ -264,7 +264,7 @@ func (s *room) begin(p *previewJob, t store.Take, doc *shot.Shot, lk *shot.Eleme
 	l := look.At(lk, float64(number))
 	shutter := render.ShutterOf(doc, float64(number))
 	src.Moving, src.Trying = moving, true
-	f := s.previews.frame(fmt.Sprint(t.Key, number, l.Channels(stage.Has(src.Domain, frame.Burn)), shutter > 0, moving))
+	f := s.previews.frame(fmt.Sprint(t.Key, number, l.Channels(stage.Has(src.Domain, frame.Burn)), shutter > 0, moving, l.MoteBy))
 	f.once.Do(func() {
 		if f.c, f.origin, f.h, f.err = src.Channels(number, &l, shutter); f.err != nil {
 			return

@@ -1,6 +1,7 @@
 package stage
 
 import (
+	"cmp"
 	"crypto/sha256"
 	"encoding/hex"
 	"fmt"
@@ -9,6 +10,7 @@ import (
 	"net/url"
 	"slices"
 	"strconv"
+	"strings"
 	"sync"
 
 	"github.com/gin-gonic/gin"
@@ -24,6 +26,7 @@ import (
 	"zarf/core/stage"
 	"zarf/studio"
 	"zarf/studio/run"
+	"zarf/studio/store"
 	"zarf/web/desk"
 )
 
@@ -118,7 +121,8 @@ type scene struct {
 	Stages   []sceneStage   `json:"stages,omitempty"` // of a chain; a shot of one domain has none
 	Moving   bool           `json:"moving"`           // some placement has keys
 	Clips    []shot.Clip    `json:"clips"`
-	Lit      string         `json:"lit"` // what the viewport's light depends on beside a take's frame
+	Outside  bool           `json:"outside,omitempty"` // particles come from elsewhere
+	Lit      string         `json:"lit"`               // what the viewport's light depends on beside a take's frame
 }
 
 // sceneTakes is how many of the newest takes a scene tells of.
@@ -132,6 +136,7 @@ func (s *room) sceneJSON(c *gin.Context) {
 		return
 	}
 	out := scene{Name: row.Name, Rate: doc.Rate(), Units: val.Units.Of(doc), Elements: []sceneElement{}, Others: []sceneElement{}, Takes: []sceneTake{}, Clips: append([]shot.Clip{}, doc.Clips...), Lit: s.lightKey(doc)}
+	out.Outside = slices.ContainsFunc(doc.Of(shot.Sequence), func(e *shot.Element) bool { return val.Frames.Of(e) != "" && val.Rendered.Of(e) && !e.Muted })
 	out.First, out.Last = doc.Range()
 	out.Frame = out.First
 	if f, err := strconv.Atoi(c.Query("frame")); err == nil {
@@ -251,8 +256,16 @@ func meshOf(se *sceneElement, doc *shot.Shot, e *shot.Element, ev val.Eval) {
 
 // volume answers with a frame as the viewport shows it, in the light of a look.
 func (s *room) volume(c *gin.Context) {
-	t, number, ok := s.TakeFrame(c, c.Param("take"), c.Param("frame"))
-	if !ok {
+	var t store.Take
+	outside := c.Param("take") == "0" // what comes from outside, where there is no take
+	number, ok := 0, true
+	if outside {
+		var err error
+		if number, err = strconv.Atoi(c.Param("frame")); err != nil {
+			c.String(http.StatusUnprocessableEntity, "the frame is not a number")
+			return
+		}
+	} else if t, number, ok = s.TakeFrame(c, c.Param("take"), c.Param("frame")); !ok {
 		return
 	}
 	doc, err := s.Studio.Store.Doc(desk.Row(c).ID)
@@ -272,15 +285,20 @@ func (s *room) volume(c *gin.Context) {
 	if work {
 		lk = run.WorkLight(lk)
 	}
-	key := fmt.Sprintf("%s/%d/%d/%s/%s/%t/%s", t.Key, number, size, as, lk.ID, work, s.lightKey(doc))
+	key := fmt.Sprintf("%s/%d/%d/%s/%s/%t/%s", cmp.Or(t.Key, desk.Row(c).Slug), number, size, as, lk.ID, work, s.lightKey(doc))
 	head, data, kept := s.volumes.Get(key)
 	if !kept {
-		src, err := s.Studio.Source(t)
-		if err == nil {
-			var h render.Screen
-			h, data, err = src.Screen(number, size, as, doc, lk, grid.NewCrew(s.Opt.Threads))
-			head = desk.JSON(h)
+		var h render.Screen
+		if crew := grid.NewCrew(s.Opt.Threads); outside {
+			_, by, _ := strings.Cut(as, ":")
+			h, data, err = run.Outside(number, by, doc, lk, s.Studio.Cache, crew)
+		} else {
+			var src *run.Source
+			if src, err = s.Studio.Source(t); err == nil {
+				h, data, err = src.Screen(number, size, as, doc, lk, crew)
+			}
 		}
+		head = desk.JSON(h)
 		if err != nil {
 			desk.Explain(c, err)
 			return

@@ -217,7 +217,7 @@ async function show(frame) {
   $('lit').hidden = !(state.lit && station === 'look' && !state.playing);
   $('overlay').hidden = !$('lit').hidden;
   if (!view) return;
-  if (!t) { view.fluid(null); view.draw(); note(''); return; }
+  if (!t) { await outside(frame); return; }
   if (!t.frames.includes(frame)) {
     view.fluid(null);
     view.draw();
@@ -237,6 +237,19 @@ async function show(frame) {
     sharpen(t, frame);
   } catch (err) { note(err.message, true); }
   for (let f = frame + 1; f < frame + 5; f++) if (t.frames.includes(f)) frames.fetch(t, f).catch(() => {});
+}
+
+// Without a take there may be particles from outside.
+async function outside(frame) {
+  let v = null;
+  note('');
+  if (state.scene && state.scene.outside) {
+    try { v = await frames.fetch({ number: 0, key: 'outside' }, frame); } catch (err) { note(err.message, true); }
+    if (frame !== state.frame || take()) return;
+  }
+  view.fluid(v);
+  view.draw();
+  colours(v && v.head.parts.find((p) => p.attributes));
 }
 
 // Lights a frame by the look as it stands in a revision of the shot.
