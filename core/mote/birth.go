@@ -2,7 +2,9 @@ package mote
 
 import (
 	"math"
+	"slices"
 	"sort"
+	"sync"
 
 	"zarf/core/geom"
 	"zarf/core/grid"
@@ -200,27 +202,28 @@ func (o *Source) Places(dt float64, frame int, seed uint64, crew grid.Crew) ([]P
 	if o.Limit > 0 && f.Expected > float64(o.Limit) {
 		each *= float64(o.Limit) / f.Expected
 	}
-	born := make([][]Place, d.NZ)
+	born := make([]*plane, d.NZ)
 	crew.For(d.NZ, 1, func(k0, k1 int) {
 		for k := k0; k < k1; k++ {
 			if planes[k] > 0 {
-				born[k] = o.plane(k, each, planes[k], noise.Hash(seed, int64(frame), 0, 0))
+				born[k] = planesKept.Get().(*plane)
+				o.bear(born[k], k, each, noise.Hash(seed, int64(frame), 0, 0))
 			}
 		}
 	})
 	all := 0
-	for _, l := range born {
-		all += len(l)
+	for k, p := range born {
+		if planes[k] = all; p != nil {
+			all += len(p.out)
+		}
 	}
 	out := make([]Place, all)
-	at := 0
-	for k, l := range born {
-		planes[k] = at
-		at += len(l)
-	}
 	crew.For(d.NZ, 1, func(k0, k1 int) {
 		for k := k0; k < k1; k++ {
-			copy(out[planes[k]:], born[k])
+			if born[k] != nil {
+				copy(out[planes[k]:], born[k].out)
+				planesKept.Put(born[k])
+			}
 		}
 	})
 	if o.Limit > 0 && len(out) > o.Limit {
@@ -233,18 +236,27 @@ func (o *Source) Places(dt float64, frame int, seed uint64, crew grid.Crew) ([]P
 	return out, f
 }
 
-// plane are the places of a plane of cells, each of which bears so many.
-func (o *Source) plane(k int, each float64, cells int, seed uint64) []Place {
+// plane is room for what a plane of cells bears. It is kept: new memory takes longer than what
+// is put there.
+type plane struct {
+	out  []Place
+	at   [3][]float32 // in cells
+	row  []float32
+	list []int32
+}
+
+var planesKept = sync.Pool{New: func() any { return new(plane) }}
+
+// bear finds places in plane k of cells, each of which bears so many.
+func (o *Source) bear(p *plane, k int, each float64, seed uint64) {
 	d := o.Field.Dims
-	room := int(each*float64(cells)*1.1) + 4
-	out := make([]Place, 0, room)
-	var at [3][]float32 // in cells
-	for c := range at {
-		at[c] = make([]float32, 0, room)
+	p.out = p.out[:0]
+	for c := range p.at {
+		p.at[c] = p.at[c][:0]
 	}
-	list := make([]int32, 0, d.NX)
 	for j := range d.NY {
-		for _, i := range o.cells(list, j, k) {
+		p.list = o.cells(p.list[:0], j, k)
+		for _, i := range p.list {
 			bits := noise.Hash(seed, int64(d.Index(int(i), j, k)), 0, 0)
 			n := int(each + float64(bits>>11)/(1<<53))
 			for m := range n {
@@ -252,23 +264,22 @@ func (o *Source) plane(k int, each float64, cells int, seed uint64) []Place {
 				const unit = 1.0 / (1 << 21)
 				part := func(shift uint) float64 { return (float64(bits>>shift&(1<<21-1)) + 0.5) * unit }
 				q := geom.V(float64(i)+part(0), float64(j)+part(21), float64(k)+part(42))
-				at[0], at[1], at[2] = append(at[0], float32(q.X)), append(at[1], float32(q.Y)), append(at[2], float32(q.Z))
-				out = append(out, Place{P: o.Origin.Add(q.Mul(o.H))})
+				p.at[0], p.at[1], p.at[2] = append(p.at[0], float32(q.X)), append(p.at[1], float32(q.Y)), append(p.at[2], float32(q.Z))
+				p.out = append(p.out, Place{P: o.Origin.Add(q.Mul(o.H))})
 			}
 		}
 	}
-	o.read(out, at)
-	return out
+	o.read(p)
 }
 
 // read gives places, in cells at, the fluid's velocity and temperature there.
-func (o *Source) read(places []Place, at [3][]float32) {
-	row := make([]float32, len(places))
+func (o *Source) read(p *plane) {
+	p.row = slices.Grow(p.row[:0], len(p.out))[:len(p.out)]
 	sample := func(f *grid.Field, off [3]float32, set func(p *Place, v float64)) {
 		l := f.Lattice(off)
-		l.Sample(row, at[0], at[1], at[2])
-		for i, v := range row {
-			set(&places[i], float64(v))
+		l.Sample(p.row, p.at[0], p.at[1], p.at[2])
+		for i, v := range p.row {
+			set(&p.out[i], float64(v))
 		}
 	}
 	if u := o.Velocity; u[0] != nil {

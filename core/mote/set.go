@@ -67,11 +67,14 @@ func (s *Set) columns() []*[]float32 {
 func (s *Set) Add(n int) int {
 	first := s.Len()
 	for _, c := range s.columns() {
-		*c = append(*c, make([]float32, n)...)
+		*c = slices.Grow(*c, n)[:first+n]
+		clear((*c)[first:])
 	}
-	s.State = append(s.State, make([]uint8, n)...)
-	for range n {
-		s.ID = append(s.ID, s.next)
+	s.State = slices.Grow(s.State, n)[:first+n]
+	clear(s.State[first:])
+	s.ID = slices.Grow(s.ID, n)[:first+n]
+	for i := range n {
+		s.ID[first+i] = s.next
 		s.next++
 	}
 	return first
