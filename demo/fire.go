@@ -66,12 +66,13 @@ func Magazine() *shot.Shot {
 	coal := add(s, shot.Emitter, "Coal store", val.Form.Is("box"), val.Position.Is(7.5, 1.4, 1.5), val.Size.Is(3.4, 2.4, 3.4), val.Temperature.Is(1100), val.Fuel.Is(0.3), val.Smoke.Is(1.6), val.Speed.Is(4.0), val.Breakup.Is(0.65), val.BreakupSize.Is(1.2), val.BreakupRate.Is(3.0))
 	set(coal, val.Speed.Is(6.0))
 	// no key sets it off: the heat that reaches its roof does, and then it burns down
-	add(s, shot.Sensor, "Heat at the coal store", val.Form.Is("box"), val.Position.Is(6.9, 1.9, 1.2), val.Size.Is(3.2, 3.0, 3.2), val.SensorChannel.Is("temperature"), val.SensorMeasure.Is("share"), val.SensorOver.Is(400), val.SensorLow.Is(0.04), val.SensorHigh.Is(0.16), val.SensorLatched.Is(true), val.SensorSmooth.Is(0.15),
+	heat := add(s, shot.Sensor, "Heat at the coal store", val.Form.Is("box"), val.Position.Is(6.9, 1.9, 1.2), val.Size.Is(3.2, 3.0, 3.2), val.SensorChannel.Is("temperature"), val.SensorMeasure.Is("share"), val.SensorOver.Is(400), val.SensorLow.Is(0.04), val.SensorHigh.Is(0.16), val.SensorLatched.Is(true), val.SensorSmooth.Is(0.15),
 		val.SensorDrives.Is(coal.ID+".fuel, "+coal.ID+".smoke, "+coal.ID+".speed, "+coal.ID+".temperature 286 to 1100"))
 	keys(coal, val.Fuel, 1, 0.3, 26, 0.3, 34, 0)
 	keys(coal, val.Smoke, 1, 1.6, 30, 1.6, 42, 0)
 	keys(coal, val.Speed, 1, 7, 26, 5, 38, 0)
 	masonry(s, parts, coal)
+	heat.ActsOn = coal.ActsOn
 	add(s, shot.Collider, "Keeper's house", val.Form.Is("box"), val.Position.Is(-8.5, 1.9, -3), val.Size.Is(5, 3.8, 6), val.Colour.Is(0.55, 0.53, 0.5))
 	add(s, shot.Collider, "Tower", val.Form.Is("cylinder"), val.Position.Is(-15, 9, -9), val.Size.Is(7, 18, 7), val.Taper.Is(0.72), val.Colour.Is(0.74, 0.73, 0.7))
 	add(s, shot.Wind, "Sea wind", val.Velocity.Is(1.6, 0, 0.4), val.Grip.Is(0.12), val.Gust.Is(0.2), val.GustTime.Is(3.0), val.Position.Is(-12, 12, 6))

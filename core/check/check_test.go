@@ -278,6 +278,17 @@ func TestFindsAndMends(t *testing.T) {
 			motes.Set(val.Fluid.Name(), text("particles"))
 			motes.Set(val.AirPush.Name(), n(1))
 		},
+		"channel-name": func(s *shot.Shot, d, e *shot.Element) {
+			motes := s.Add(shot.Domain)
+			motes.Set(val.Fluid.Name(), text("particles"))
+			motes.Set("own1", text("size"))
+		},
+		"channel-nothing": func(s *shot.Shot, d, e *shot.Element) {
+			motes := s.Add(shot.Domain)
+			motes.Set(val.Fluid.Name(), text("particles"))
+			motes.Set("own1", text("moist"))
+			motes.Set("own1_from", text("temperature"))
+		},
 		"carrier-missing": func(s *shot.Shot, d, e *shot.Element) {
 			motes := s.Add(shot.Domain)
 			motes.Set(val.Fluid.Name(), text("particles"))
