@@ -229,10 +229,6 @@ func TestFindsAndMends(t *testing.T) {
 			d.Set(val.Fluid.Name(), text("liquid"))
 			e.Set(val.Speed.Name(), n(60))
 		},
-		"force-unfelt": func(s *shot.Shot, d, e *shot.Element) {
-			d.Set(val.Fluid.Name(), text("liquid"))
-			s.Add(shot.Wind)
-		},
 		"overflow": func(s *shot.Shot, d, e *shot.Element) {
 			d.Set(val.Fluid.Name(), text("liquid"))
 			e.Set(val.Speed.Name(), n(4))

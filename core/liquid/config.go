@@ -10,7 +10,7 @@ import (
 )
 
 // Version is part of every key: another one makes caches stale.
-const Version = "liquid/3"
+const Version = "liquid/4"
 
 // PerCell is how many particles fill a voxel.
 const PerCell = 8
@@ -33,6 +33,7 @@ func (b Box) Bounds() geom.Box {
 type Physics struct {
 	Gravity       float64 // m/s², downwards
 	Density       float64 // kg/m³
+	Air           float64 // kg/m³, by which winds press; 0: they don't
 	Viscosity     float64 // Pa·s
 	Tension       float64 // N/m
 	Affine        bool    // APIC; else FLIP
@@ -80,7 +81,7 @@ type Inputs struct {
 	Foam      Foam
 	Emitters  []Emitter
 	Drains    []Drain
-	sim.Scene // of which a liquid feels colliders, pushes and drags
+	sim.Scene // of which winds press on the surface alone
 }
 
 // Scene tells the solver what is round it at the moment t, dt after the last.

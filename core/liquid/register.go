@@ -23,7 +23,7 @@ func init() {
 	stage.Register(stage.Solver{
 		Fluid:   shot.Fluid{Key: Key, Label: "a liquid", Word: "liquid", Values: values(), Says: says, Pours: pour},
 		Version: Version, Points: true,
-		Binds: []shot.Kind{shot.Emitter, shot.Collider, shot.Vortex, shot.Radial, shot.Drag},
+		Binds: []shot.Kind{shot.Emitter, shot.Collider, shot.Wind, shot.Turbulence, shot.Vortex, shot.Radial, shot.Drag, shot.Guide, shot.Pull},
 		New: func(s *shot.Shot, d *shot.Element, crew grid.Crew) (stage.Runner, error) {
 			return newStage(s, d, crew)
 		},

@@ -9,12 +9,12 @@ package liquid
 //	project.go    pressure        viscosity.go  what is thick
 //	extend.go     velocity beyond the surface, and moving particles along it
 //	foam.go       spray, foam and bubbles; system.go  the linear solver
+//	force.go      what pushes and draws it
 
 import (
 	"fmt"
 	"math"
 
-	"zarf/core/geom"
 	"zarf/core/grid"
 	"zarf/core/sim"
 )
@@ -62,6 +62,7 @@ type Solver struct {
 
 	// room of sort: the other half of the double buffer, and a count for each cell
 	spare  []Particle
+	gust   [3]*grid.Field // what wind adds to the velocity of cells' faces in the substep, m/s; nil: there was none
 	cell   []int32
 	start  []int32
 	counts [][]int32
@@ -282,61 +283,6 @@ func (s *Solver) cling(nu float32) {
 			}
 		})
 	}
-}
-
-// force adds gravity, pushes and drags to the faces that particles are near to.
-// Gravity acts along y on faces alone: particles get it by the difference of two
-// grids, so that nothing falls twice.
-func (s *Solver) force(dt float64, in Inputs) {
-	// only faces with particles near: air has no weight here
-	fall := float32(in.Physics.Gravity * dt)
-	keep := float32(math.Exp(-in.Physics.Damping * dt))
-	pushes := in.Pushes()
-	placed := len(pushes)+len(in.Drags) > 0
-	for a := range 3 {
-		u, w := s.u[a], s.w[a]
-		s.crew.For(u.NZ, 2, func(k0, k1 int) {
-			for k := k0; k < k1; k++ {
-				for j := range u.NY {
-					n := u.Index(0, j, k)
-					for i := range u.NX {
-						if w.Data[n+i] == 0 {
-							continue
-						}
-						v := u.Data[n+i] * keep
-						if a == 1 {
-							v -= fall
-						}
-						if placed {
-							v = placedForces(v, a, dt, s.facePoint(i, j, k, a), pushes, in.Drags)
-						}
-						u.Data[n+i] = v
-					}
-				}
-			}
-		})
-	}
-}
-
-// placedForces is a velocity along one axis after the forces that depend on the
-// place have acted for dt.
-func placedForces(v float32, axis int, dt float64, p geom.Vec3, pushes []sim.Force, drags []sim.Drag) float32 {
-	if len(pushes) > 0 {
-		var sum geom.Vec3
-		for i := range pushes {
-			f := &pushes[i]
-			sum = sum.Add(f.At(p).Mul(f.Region.Weight(p)))
-		}
-		v += float32(sum.Array()[axis] * dt)
-	}
-	if len(drags) > 0 {
-		rate := 0.0
-		for i := range drags {
-			rate += drags[i].Rate * drags[i].Region.Weight(p)
-		}
-		v *= float32(math.Exp(-rate * dt))
-	}
-	return v
 }
 
 // survey finds the fastest particle, and whether the run has blown up.

@@ -11,7 +11,6 @@ import (
 	"zarf/core/frame"
 	"zarf/core/geom"
 	"zarf/core/grid"
-	"zarf/core/noise"
 	"zarf/core/shot"
 	"zarf/core/shot/val"
 	"zarf/core/sim"
@@ -171,55 +170,15 @@ func (m *Stage) world(at *stage.Moment) *World {
 		w.Contact.Bounce, w.Contact.Friction = val.Bounce.At(d, now), val.Friction.At(d, now)
 	}
 	for i := range scene.Turbulences {
-		w.Pushes = append(w.Pushes, stir(&scene.Turbulences[i]))
+		w.Pushes = append(w.Pushes, scene.Turbulences[i].Stirs())
 	}
-	w.Wishes = wishes(&scene, val.Damping.At(d, now))
+	w.Wishes = scene.Wishes()
+	if k := val.Damping.At(d, now); k > 0 {
+		w.Wishes = append(w.Wishes, func(geom.Vec3) (geom.Vec3, float64) { return geom.Vec3{}, k })
+	}
 	box := d.DomainBox()
 	w.Bounds = &box
 	return w
-}
-
-// stir is turbulence as a push: noise of its own for each axis.
-func stir(t *sim.Turbulence) sim.Force {
-	k := 1 / max(t.Size, 1e-6)
-	inf := math.Inf(1)
-	return sim.Force{Region: t.Region, Reach: geom.Box{Min: geom.V(-inf, -inf, -inf), Max: geom.V(inf, inf, inf)}, At: func(p geom.Vec3) geom.Vec3 {
-		n := func(axis uint64) float64 {
-			return noise.Octaves(t.Seed+axis, max(t.Octaves, 1), p.X*k, p.Y*k+t.Phase, p.Z*k)
-		}
-		return geom.V(n(0), n(1), n(2)).Mul(2 * t.Strength)
-	}}
-}
-
-// wishes are what draws particles towards a velocity: drags, guides and pulls.
-func wishes(scene *sim.Scene, damping float64) (out []Wish) {
-	if damping > 0 {
-		out = append(out, func(geom.Vec3) (geom.Vec3, float64) { return geom.Vec3{}, damping })
-	}
-	for i := range scene.Drags {
-		d := &scene.Drags[i]
-		out = append(out, func(p geom.Vec3) (geom.Vec3, float64) { return geom.Vec3{}, d.Rate * d.Region.Weight(p) })
-	}
-	for i := range scene.Guides {
-		g := &scene.Guides[i]
-		out = append(out, func(p geom.Vec3) (geom.Vec3, float64) {
-			v, share := g.Wish(p, nil)
-			return v, share * g.Grip
-		})
-	}
-	for i := range scene.Pulls {
-		g := &scene.Pulls[i]
-		out = append(out, func(p geom.Vec3) (geom.Vec3, float64) {
-			switch far := g.Shape.Distance(p); {
-			case far <= 0:
-				return geom.Vec3{}, g.Keep
-			case far < g.Reach: // as fast as it gathers, which it has taken up after a tenth of the reach
-				return g.Shape.Normal(p).Mul(-g.Gather), 10 * g.Gather / g.Reach
-			}
-			return geom.Vec3{}, 0
-		})
-	}
-	return out
 }
 
 // walls adds the sides of the domain that are closed to what particles meet: a block beyond

@@ -51,7 +51,7 @@ type World struct {
 }
 
 // Wish draws particles towards a velocity.
-type Wish func(p geom.Vec3) (v geom.Vec3, rate float64) // m/s, 1/s; of several threads at once
+type Wish = sim.Wish
 
 // Counts are what a step did.
 type Counts struct {

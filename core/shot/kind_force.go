@@ -16,7 +16,7 @@ import (
 func winds() KindDef {
 	return KindDef{Kind: Wind, Name: "Wind", Group: "moves it", Scoped: true, Values: append([]Entry{
 		of(val.Velocity, Entry{Kind: Wind, Label: "Wind", Type: Vector, Unit: Speed, Default: Vec(1, 0, 0), Min: -500, Max: 500, Step: 0.1, Keyable: true, Main: true, Topic: "motion", Sim: true, Help: "Speed and direction that the air is drawn towards."}),
-		of(val.Grip, Entry{Kind: Wind, Label: "Grip", Type: Number, Unit: PerSecond, Default: Num(0.5), Min: 0, Max: 1000, Step: 0.1, Keyable: true, Main: true, Topic: "motion", Sim: true, Help: "How quickly the air takes up the wind: at 1, two thirds within a second."}),
+		of(val.Grip, Entry{Kind: Wind, Label: "Grip", Type: Number, Unit: PerSecond, Default: Num(0.5), Min: 0, Max: 1000, Step: 0.1, Keyable: true, Main: true, Topic: "motion", Sim: true, Help: "How quickly the air takes up the wind: at 1, two thirds within a second. A liquid is pressed on instead, by the area that it shows the wind."}),
 		of(val.Gust, Entry{Kind: Wind, Label: "Gusts", Type: Number, Default: Num(0), Min: 0, Max: 5, Step: 0.05, Keyable: true, Main: true, Topic: "gusts", Sim: true, Help: "How much the wind swells and drops, as a share of its speed."}),
 		of(val.GustTime, Entry{Kind: Wind, Label: "Gust length", Type: Number, Unit: Second, Default: Num(2), Min: 0.01, Max: 10000, Step: 0.1, Keyable: true, Main: true, Topic: "gusts", Sim: true, Counts: "gust=+", Help: "Seconds from one gust to the next."}),
 	}, Region(Vec(0, 1, 0))...),

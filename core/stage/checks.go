@@ -16,7 +16,6 @@ import (
 func init() {
 	check.Register(check.Check{ID: "memory", Find: tooLarge})
 	check.Register(check.Check{ID: "feed-channel", Find: feedChannel})
-	check.Register(check.Check{ID: "force-unfelt", Find: takenByNone})
 	check.Register(check.Check{ID: "sensor-idle", Find: sensorIdle})
 	check.Register(check.Check{ID: "sensor-outside", Find: sensorOutside})
 	check.Register(check.Check{ID: "mask-gone", Find: maskGone})
@@ -41,43 +40,6 @@ func tooLarge(s *check.Scene) (out []check.Finding) {
 			What: fmt.Sprintf("%s would take %.1f GB of memory; this machine has %.1f GB for it.", d.Name, need/1e9, room/1e9),
 			Why:  fmt.Sprintf("The smallest voxel that fits is %s m.", shot.Short(h)),
 			Mend: check.Set(fmt.Sprintf("Set the voxel size to %s m", shot.Short(h)), d, val.Voxel.Is(h))})
-	}
-	return out
-}
-
-// takenByNone finds elements that act on domains of which none takes their kind.
-// An element that acts on several domains is well as long as one of them feels it.
-func takenByNone(s *check.Scene) (out []check.Finding) {
-	for _, e := range s.Elements {
-		// Kinds that act on nothing can't be left alone; a collider is seen in the
-		// picture even where nothing feels it.
-		if e.Muted || binds[e.Kind] == nil || e.Kind == shot.Collider {
-			continue
-		}
-		var deaf []string
-		taken := false
-		for _, d := range s.Domains {
-			if e.Acts(d) {
-				taken = taken || Of(d).Takes(e.Kind)
-				// The words of those that were asked, for the message.
-				deaf = append(deaf, d.Fluid().Word)
-			}
-		}
-		if taken || len(deaf) == 0 {
-			continue
-		}
-		out = append(out, check.Finding{Severity: check.Warning, Element: e.ID, What: fmt.Sprintf("%s does nothing: it acts on %s only.", e.Name, shot.List(unique(deaf))), Why: "What it acts on doesn't feel an element of its kind."})
-	}
-	return out
-}
-
-func unique(list []string) (out []string) {
-	seen := map[string]bool{}
-	for _, w := range list {
-		if !seen[w] {
-			seen[w] = true
-			out = append(out, w)
-		}
 	}
 	return out
 }

@@ -69,6 +69,9 @@ func rich(fluid string) *shot.Shot {
 	set(s.Element("vortex1"), val.Lift.Is(1), val.Turn.Is(10, 0, 0))
 	set(s.Add(shot.Guide), val.Points.Is([3]float64{0, 0.1, 0}, [3]float64{0.1, 0.4, 0}, [3]float64{0, 0.7, 0.1}), val.Reach.Is(0.3), val.Swirl.Is(0.4), val.PaceAlong.Is(1, 0.5), val.DrawAlong.Is(1, 0.5), val.SwirlAlong.Is(1, 0.5), val.ReachAlong.Is(1, 0.8))
 	set(s.Add(shot.Pull), val.Form.Is("cylinder"), val.Taper.Is(0.6), val.Size.Is(0.3, 0.3, 0.3), val.Position.Is(0, 0.5, 0), val.Reach.Is(0.4))
+	if fluid == "liquid" { // which lies low
+		val.Position.Set(s.Element("pull1"), 0, 0.25, 0)
+	}
 	channel := map[string]string{"gas": "density", "liquid": "density", "particles": "particles"}[fluid]
 	full := map[string]float64{"gas": 1, "liquid": 1, "particles": 400}[fluid]
 	set(s.Add(shot.Sensor), val.SensorChannel.Is(channel), val.SensorMeasure.Is("mean"), val.Form.Is("cylinder"), val.Size.Is(0.6, 0.5, 0.6), val.Position.Is(0, 0.3, 0), val.SensorHigh.Is(full), val.SensorHold.Is(1), val.SensorSmooth.Is(0.1),
