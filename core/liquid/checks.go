@@ -29,7 +29,7 @@ func liquids(s *check.Scene) (out []*shot.Element) {
 // pours lists the emitters that act on a liquid domain, in given ways.
 func pours(s *check.Scene, d *shot.Element, ways ...string) (out []*shot.Element) {
 	for _, e := range s.Emitters {
-		if e.Acts(d) && slices.Contains(ways, val.Pours.Of(e)) {
+		if e.Acts(d) && val.From.Of(e) != "fluid" && slices.Contains(ways, val.Pours.Of(e)) {
 			out = append(out, e)
 		}
 	}

@@ -35,6 +35,9 @@ func init() {
 		},
 		Guess: guess, Channels: channels, Amounts: amounts, After: after,
 		Gives: func(e *shot.Element, now val.Eval) bool {
+			if val.From.Of(e) == "fluid" {
+				return val.TurnsAmount.At(e, now) > 0
+			}
 			p := val.Pours.Of(e)
 			return p == "once" || p == "full" || p == "flow" && (val.Speed.At(e, now) != 0 || val.Push.At(e, now) != [3]float64{})
 		},
@@ -63,6 +66,13 @@ func says(d *shot.Element) (verb, more string) {
 
 // pour is the sentence of an emitter that acts on liquids alone.
 func pour(s *shot.Shot, e *shot.Element) string {
+	if val.From.Of(e) == "fluid" {
+		when := map[string]string{"hit": "where they hit something", "death": "where they die", "birth": "where they are born"}[val.TurnsAt.Of(e)]
+		if d := s.Source(e); d != nil {
+			return "turns " + d.Name + " to liquid " + when
+		}
+		return "turns particles to liquid " + when + ", of a domain that isn't chosen yet"
+	}
 	pours := val.Pours.Of(e)
 	t := map[string]string{"flow": "pours liquid", "full": "keeps full of liquid", "once": "fills once with liquid", "drain": "takes liquid away from"}[pours]
 	if pours == "flow" {

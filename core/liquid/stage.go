@@ -54,12 +54,14 @@ func newStage(s *shot.Shot, d *shot.Element, crew grid.Crew) (*Stage, error) {
 // Advance simulates one frame and returns its number.
 func (l *Stage) Advance(stop func() bool) (int, sim.Stats, error) {
 	l.Solver.Time = l.Began()
+	turned := l.turned()
 	// the solver's clock is set by the frame's number, not summed: no drift over
 	// thousands of frames, and a resumed run has the same times
 	st, err := l.Solver.Frame(l.Lasts(), l.Substeps(), l.inputs, stop)
 	if err == nil {
 		err = l.Fault()
 	}
+	st.Inflow += turned
 	out := l.stats(&st)
 	if err != nil {
 		return l.Number, out, fmt.Errorf("frame %d: %w", l.Number, err)
@@ -91,7 +93,7 @@ func (l *Stage) inputs(t, dt float64) Inputs {
 	}
 	in.Foam = Foam{Amount: val.Foam.At(d, now), Lasts: val.FoamLasts.At(d, now)}
 	for _, e := range l.Bound() {
-		if e.Kind != shot.Emitter {
+		if e.Kind != shot.Emitter || val.From.Of(e) == "fluid" { // particles come in by frames: turned
 			continue
 		}
 		// what an emitter does to a liquid: flows, keeps its form full, fills it

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"math"
 	"slices"
+	"strings"
 	"testing"
 
 	"zarf/core/frame"
@@ -366,5 +367,61 @@ func TestALiquidCarriesParticles(t *testing.T) {
 	}
 	if born := frames[spray.ID][30].Points; len(born.P) == 0 {
 		t.Error("nothing is born of the foam")
+	}
+}
+
+// Rain gives a tub the water that its drops hold, where they land; what is masked out stays
+// dry, a stage without particles is named, and a stopped run goes on with the same bits.
+func TestRainFillsATub(t *testing.T) {
+	s := shot.New("R")
+	val.Last.Set(s.Self, 24)
+	rain := set(t, s.Add(shot.Domain), val.Fluid.Is("particles"), val.Size.Is(1, 1.6, 1), val.Position.Is(0, 0.8, 0), val.Voxel.Is(0.1), val.OnHit.Is("die"))
+	cloud := set(t, s.Add(shot.Emitter), val.Form.Is("box"), val.Position.Is(0, 1.3, 0), val.Size.Is(0.6, 0.1, 0.6), val.BirthRate.Is(3000), val.Speed.Is(4), val.Along.Is("axis"), val.Turn.Is(180, 0, 0), val.Cone.Is(2), val.Diameter.Is(0.02), val.DiameterSpread.Is(0.3), val.SolidDensity.Is(1000), val.Life.Is(0), val.Temperature.Is(293))
+	cloud.ActsOn = []string{rain.ID}
+	tub := set(t, s.Add(shot.Domain), val.Fluid.Is("liquid"), val.Size.Is(1, 0.6, 1), val.Position.Is(0, 0.3, 0), val.Voxel.Is(0.06), val.SideX0.Is("wall"), val.SideX1.Is("wall"), val.SideZ0.Is("wall"), val.SideZ1.Is("wall"))
+	lands := set(t, s.Add(shot.Emitter), val.From.Is("fluid"), val.FedBy.Is(rain.ID), val.TurnsAt.Is("hit"), val.Inherit.Is(0.2))
+	lands.ActsOn = []string{tub.ID}
+	frames := run(t, s)
+	want := 0.0
+	for n := 1; n <= 24; n++ {
+		p := frames[rain.ID][n].Points
+		hit, size := p.Of("hit"), p.Of("size")
+		for i := range p.P {
+			if hit[i] > 0 {
+				want += math.Pi / 6 * math.Pow(float64(size[i]), 3)
+			}
+		}
+	}
+	wet := func(f *frame.Frame) (volume float64) {
+		g := f.Grid(frame.Density)
+		for _, l := range g.Leaves {
+			for _, v := range l.Values {
+				volume += float64(v) * 0.06 * 0.06 * 0.06
+			}
+		}
+		return volume
+	}
+	got := wet(frames[tub.ID][24])
+	if want < 0.003 || math.Abs(got/want-1) > 0.08 {
+		t.Errorf("the tub holds %.5f m³, %.5f m³ of drops have landed", got, want)
+	}
+	again := run(t, s)
+	if a, b := frames[tub.ID][24], again[tub.ID][24]; wet(a) != wet(b) {
+		t.Error("another run gives other water")
+	}
+	// twice as much of each
+	val.TurnsAmount.Set(lands, 2)
+	if twice := wet(run(t, s)[tub.ID][24]); math.Abs(twice/got-2) > 0.15 {
+		t.Errorf("twice the amount gives %.2f times as much", twice/got)
+	}
+	val.FedBy.Set(lands, tub.ID)
+	val.FedBy.Set(lands, s.Add(shot.Domain).ID) // a gas
+	r, err := stage.New(s, tub.ID, grid.NewCrew(1))
+	if err != nil {
+		t.Fatal(err)
+	}
+	r.FedBy(func(*shot.Element, int) (*frame.Frame, error) { return &frame.Frame{}, nil })
+	if _, _, err := r.Advance(nil); err == nil || !strings.Contains(err.Error(), "hold no particles") {
+		t.Errorf("fed by a gas: %v", err)
 	}
 }

@@ -150,6 +150,8 @@ const (
 	MotionRate   NumKey   = "motion_rate"
 	MotionStart  NumKey   = "motion_start"
 	Pours        TextKey  = "pours"
+	TurnsAmount  NumKey   = "turns_amount"
+	TurnsAt      TextKey  = "turns_at"
 	Pulse        NumKey   = "pulse"
 	PulseShare   NumKey   = "pulse_share"
 	Push         VecKey   = "push"

@@ -1,0 +1,117 @@
+package liquid
+
+// Particles that turn to liquid: rain where it lands, ice where it melts.
+
+import (
+	"fmt"
+	"math"
+
+	"zarf/core/frame"
+	"zarf/core/geom"
+	"zarf/core/noise"
+	"zarf/core/shot"
+	"zarf/core/shot/val"
+)
+
+// Drip is liquid that comes at a place in one go.
+type Drip struct {
+	At, V  geom.Vec3 // m, m/s
+	Volume float64   // m³
+	Radius float64   // m, within which it lies
+	Seed   uint64    // of where
+}
+
+// Turn lets drips in, of an emitter by its id, and returns the volume that came. What is less
+// than a particle's worth stays owed to it; drips outside the box are lost.
+func (s *Solver) Turn(id string, list []Drip) (came float64) {
+	unit := s.H * s.H * s.H / PerCell
+	size := [3]float64{float64(s.NX), float64(s.NY), float64(s.NZ)}
+	for _, d := range list {
+		s.owed[id] += d.Volume
+		for n := int64(0); s.owed[id] >= unit; n++ {
+			s.owed[id] -= unit
+			u := func(a int64) float64 { return float64(noise.Hash(d.Seed, n, a, 0)>>11)/(1<<53)*2 - 1 }
+			// within its radius, or that of its particles so far
+			r := max(d.Radius, 0.6*math.Cbrt(float64(n+1)*unit))
+			x := d.At.Sub(s.Origin).Add(geom.V(u(0), u(1), u(2)).Mul(r)).Mul(1 / s.H).Array()
+			p := Particle{V: [3]float32{float32(d.V.X), float32(d.V.Y), float32(d.V.Z)}}
+			within := true
+			for a := range 3 {
+				if s.Flat && a == 2 {
+					x[a] = 0.5
+				}
+				// what lies on a floor is as near to it as its own radius
+				if x[a] < 0 && x[a] > -1 || x[a] > size[a] && x[a] < size[a]+1 {
+					x[a] = min(max(x[a], 0.25), size[a]-0.25)
+				}
+				within = within && x[a] >= 0 && x[a] < size[a]
+				p.X[a] = float32(x[a])
+			}
+			if within {
+				s.P = append(s.P, p)
+				came += unit
+			}
+		}
+	}
+	return came
+}
+
+// turned lets in what particles turn to in the frame that is made next.
+func (l *Stage) turned() (came float64) {
+	at := l.At(l.Began()+l.Lasts(), l.Lasts())
+	for _, e := range l.Bound() {
+		by := l.Shot.FedBy(e, l.Domain)
+		if e.Kind != shot.Emitter || by == nil {
+			continue
+		}
+		em, ok := at.Emitter(e)
+		f := l.Fed(by, l.Number)
+		if !ok || f == nil {
+			continue
+		}
+		if f.Points == nil {
+			l.Failed(fmt.Errorf("its frames hold no particles, and a liquid is fed by these alone"), by)
+			continue
+		}
+		amount, inherit, seed := val.TurnsAmount.At(e, at.Now), val.Inherit.At(e, at.Now), l.Seed(e)
+		var list []Drip
+		turning(f.Points, val.TurnsAt.Of(e), l.Lasts(), func(i int, id uint64, size float64) {
+			p := f.Points.P[i]
+			d := Drip{At: geom.V(float64(p[0]), float64(p[1]), float64(p[2])), Volume: math.Pi / 6 * size * size * size * amount, Radius: size / 2, Seed: noise.Hash(seed, int64(id), int64(l.Number), 0)}
+			if v := f.Points.V; v != nil {
+				d.V = geom.V(float64(v[i][0]), float64(v[i][1]), float64(v[i][2])).Mul(inherit)
+			}
+			if d.Volume *= em.Mask.Weight(d.At); d.Volume > 0 {
+				list = append(list, d)
+			}
+		})
+		came += l.Solver.Turn(e.ID, list)
+	}
+	return came
+}
+
+// turning calls fn for the particles that turn to liquid in a frame of so many seconds, with
+// their identity and diameter.
+func turning(p *frame.Points, when string, lasts float64, fn func(i int, id uint64, size float64)) {
+	get := func(name string) []float32 {
+		if v := p.Of(name); v != nil {
+			return v
+		}
+		return make([]float32, len(p.P))
+	}
+	id, high, size, state, hit, age := get("id"), get("id_high"), get("size"), get("state"), get("hit"), get("age")
+	for i := range p.P {
+		turns := false
+		switch when {
+		case "hit":
+			turns = hit[i] > 0
+		case "death":
+			turns = state[i] >= frame.Gone
+		default:
+			turns = float64(age[i]) < lasts*(1-1e-6)
+		}
+		if turns {
+			fn(i, uint64(id[i])|uint64(high[i])<<24, float64(size[i]))
+		}
+	}
+}
