@@ -133,6 +133,7 @@ const draft = $('draft') ? new Draft($('drafttools'), $('draft'), {
     score.seek(frame);
     reference.seek(frame, false, 1);
     view.fluid(v);
+    colours(null); // a draft chooses itself
     $('clock').textContent = clockText(frame);
     return view.moving();
   },
