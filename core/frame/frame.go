@@ -110,6 +110,25 @@ func (p *Points) Of(name string) []float32 {
 	return nil
 }
 
+// IDBits is how many bits of an identity the attribute "id" keeps, as a number of 32 bits holds
+// whole ones up to that; those over them are in "id_high".
+const IDBits = 24
+
+// IDs are the points' identities; nil where they have none.
+func (p *Points) IDs() []uint64 {
+	low, high := p.Of("id"), p.Of("id_high")
+	if low == nil {
+		return nil
+	}
+	out := make([]uint64, len(low))
+	for i, v := range low {
+		if out[i] = uint64(v); high != nil {
+			out[i] |= uint64(high[i]) << IDBits
+		}
+	}
+	return out
+}
+
 // Gone is the number of a particle's attribute "state" from which on it has died in the
 // frame.
 const Gone = 2

@@ -254,3 +254,18 @@ func TestNarrowKeepsValues(t *testing.T) {
 		t.Errorf("%d are on", l.Active.Count())
 	}
 }
+
+// Identities keep all of their bits in two numbers, and points without them have none.
+func TestPointsKeepTheirIdentities(t *testing.T) {
+	p := &frame.Points{P: make([][3]float32, 2), Extra: []frame.Attribute{{Name: "id", V: []float32{5, 1<<frame.IDBits - 1}}}}
+	if ids := p.IDs(); len(ids) != 2 || ids[0] != 5 || ids[1] != 1<<frame.IDBits-1 {
+		t.Errorf("%v", ids)
+	}
+	p.Extra = append(p.Extra, frame.Attribute{Name: "id_high", V: []float32{3, 0}})
+	if ids := p.IDs(); ids[0] != 3<<frame.IDBits+5 || ids[1] != 1<<frame.IDBits-1 {
+		t.Errorf("%v", ids)
+	}
+	if p.Extra = nil; p.IDs() != nil {
+		t.Error("points without identities have some")
+	}
+}

@@ -99,7 +99,8 @@ func turning(p *frame.Points, when string, lasts float64, fn func(i int, id uint
 		}
 		return make([]float32, len(p.P))
 	}
-	id, high, size, state, hit, age := get("id"), get("id_high"), get("size"), get("state"), get("hit"), get("age")
+	size, state, hit, age := get("size"), get("state"), get("hit"), get("age")
+	ids := p.IDs()
 	for i := range p.P {
 		turns := false
 		switch when {
@@ -111,7 +112,11 @@ func turning(p *frame.Points, when string, lasts float64, fn func(i int, id uint
 			turns = float64(age[i]) < lasts*(1-1e-6)
 		}
 		if turns {
-			fn(i, uint64(id[i])|uint64(high[i])<<24, float64(size[i]))
+			id := uint64(i)
+			if ids != nil {
+				id = ids[i]
+			}
+			fn(i, id, float64(size[i]))
 		}
 	}
 }

@@ -292,8 +292,7 @@ func (m *Stage) pushed(by float32) (out [3]*grid.Field) {
 	return out
 }
 
-// idBits is how many bits of an identity a number of 32 bits keeps.
-const idBits = 24
+const idBits = frame.IDBits
 
 // points are the particles of the frame made last, those that died in it among them.
 func (m *Stage) points() *frame.Points {

@@ -15,10 +15,6 @@ import (
 	"zarf/core/shot/val"
 )
 
-// idBits is how many bits of an identity a number of 32 bits keeps; what is over them is
-// another attribute.
-const idBits = 24
-
 // Their and ours are names of attributes: those that a file has, and what they are read as.
 var ours = []struct {
 	name  string
@@ -212,7 +208,7 @@ func (o *Outside) identity(p *frame.Points, used map[string]bool) {
 				break
 			}
 			if all[i] = uint64(v); high != nil {
-				all[i] |= uint64(max(high[i], 0)) << idBits
+				all[i] |= uint64(max(high[i], 0)) << frame.IDBits
 			}
 		}
 		if bad == "" {
@@ -247,7 +243,7 @@ func (o *Outside) split(high []float32) {
 	id := o.Points.Of("id")
 	over := high != nil
 	for _, v := range id {
-		over = over || v >= 1<<idBits
+		over = over || v >= 1<<frame.IDBits
 	}
 	if !over {
 		return
@@ -256,9 +252,9 @@ func (o *Outside) split(high []float32) {
 	for i, v := range id {
 		n := uint64(v)
 		if high != nil {
-			n |= uint64(max(high[i], 0)) << idBits
+			n |= uint64(max(high[i], 0)) << frame.IDBits
 		}
-		low[i], more[i] = float32(n&(1<<idBits-1)), float32(n>>idBits)
+		low[i], more[i] = float32(n&(1<<frame.IDBits-1)), float32(n>>frame.IDBits)
 	}
 	for i := range o.Points.Extra {
 		if o.Points.Extra[i].Name == "id" {
@@ -268,16 +264,12 @@ func (o *Outside) split(high []float32) {
 	o.Points.Extra = append(o.Points.Extra, frame.Attribute{Name: "id_high", V: more})
 }
 
-// identities are those of points that Particles made.
-func identities(p *frame.Points) map[uint64]int32 {
-	id, high := p.Of("id"), p.Of("id_high")
-	out := make(map[uint64]int32, len(id))
-	for i, v := range id {
-		n := uint64(v)
-		if high != nil {
-			n |= uint64(high[i]) << idBits
-		}
-		out[n] = int32(i)
+// rows are those of points by their identities.
+func rows(p *frame.Points) map[uint64]int32 {
+	ids := p.IDs()
+	out := make(map[uint64]int32, len(ids))
+	for i, id := range ids {
+		out[id] = int32(i)
 	}
 	return out
 }
@@ -288,9 +280,9 @@ func identities(p *frame.Points) map[uint64]int32 {
 func (o *Outside) Since(before *Outside, rate float64) {
 	p := o.Points
 	state := make([]float32, len(p.P))
-	now, old := identities(p), map[uint64]int32{}
+	now, old := rows(p), map[uint64]int32{}
 	if before != nil {
-		old = identities(before.Points)
+		old = rows(before.Points)
 	}
 	young := make([]float32, len(p.P))
 	moves := p.V == nil && before != nil && o.Read["id"] != ""

@@ -178,6 +178,18 @@ func TestSensorAnswers(t *testing.T) {
 	}
 }
 
+// flooded fills the domain of an alarm with smoke up to 0.6 m, and lets its sensor measure alone.
+func flooded(s *shot.Shot, sensor *shot.Element) {
+	s.Remove("emitter2")
+	src := s.Element("emitter1")
+	val.Form.Set(src, "box")
+	val.Size.Set(src, 3, 1.2, 3)
+	val.Position.Set(src, 0, 0, 0)
+	val.Temperature.Set(src, val.AirTemperature.Of(s.Self))
+	val.Gravity.Set(s.Self, 0)
+	val.SensorDrives.Set(sensor, "")
+}
+
 // The share of a sensor's volume that smoke fills is that of the shapes' overlap, within a
 // hundredth, wherever they stand in the voxels.
 func TestSensorsShareIsTheOverlap(t *testing.T) {
@@ -191,14 +203,7 @@ func TestSensorsShareIsTheOverlap(t *testing.T) {
 		{"sphere", [3]float64{0.5, 0.5, 0.5}, 0.6, 0.5}, {"sphere", [3]float64{0.6, 0.6, 0.6}, 0.45, 27.0 / 32}, {"cylinder", [3]float64{0.4, 0.5, 0.4}, 0.6, 0.5},
 	} {
 		s, e := alarm(val.SensorChannel.Is("density"), val.SensorOver.Is(0.5), val.Form.Is(c.form), val.Size.Is(c.size[0], c.size[1], c.size[2]), val.Position.Is(0.013, c.y, -0.021))
-		s.Remove("emitter2")
-		src := s.Element("emitter1")
-		val.Form.Set(src, "box")
-		val.Size.Set(src, 3, 1.2, 3) // fills the domain up to 0.6 m
-		val.Position.Set(src, 0, 0, 0)
-		val.Temperature.Set(src, val.AirTemperature.Of(s.Self))
-		val.Gravity.Set(s.Self, 0)
-		val.SensorDrives.Set(e, "")
+		flooded(s, e)
 		r := mustRun(t, s)
 		_, st, err := Advance(r, nil)
 		if err != nil {
@@ -224,14 +229,7 @@ func TestSensorOfAMesh(t *testing.T) {
 	for y, want := range map[float64]float64{0.6: 0.5, 0.475: 27.0 / 32} {
 		s, e := alarm(val.SensorChannel.Is("density"), val.SensorOver.Is(0.5), val.Form.Is("mesh"), val.Mesh.Is(ref), val.Size.Is(0.5, 0.5, 0.5), val.Position.Is(0.013, y, -0.021))
 		s.Attach(asset.New(files))
-		s.Remove("emitter2")
-		src := s.Element("emitter1")
-		val.Form.Set(src, "box")
-		val.Size.Set(src, 3, 1.2, 3)
-		val.Position.Set(src, 0, 0, 0)
-		val.Temperature.Set(src, val.AirTemperature.Of(s.Self))
-		val.Gravity.Set(s.Self, 0)
-		val.SensorDrives.Set(e, "")
+		flooded(s, e)
 		r := mustRun(t, s)
 		_, st, err := Advance(r, nil)
 		if err != nil {

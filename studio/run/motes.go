@@ -61,7 +61,7 @@ func (s *Source) Swarm(number int, now *shot.Shot, lk *look.Look) (*frame.Points
 }
 
 func motesOf(p *frame.Points, d *shot.Element, lk *look.Look) (*render.Motes, error) {
-	m := &render.Motes{Of: d.ID, P: p.P, V: p.V, Size: p.Of("size"), Heat: p.Of("temperature"), ID: identities(p), Turn: columns(p, "turn"), Spin: columns(p, "spin")}
+	m := &render.Motes{Of: d.ID, P: p.P, V: p.V, Size: p.Of("size"), Heat: p.Of("temperature"), ID: p.IDs(), Turn: columns(p, "turn"), Spin: columns(p, "spin")}
 	if m.Size == nil && len(m.P) > 0 {
 		return nil, errors.New("has particles without a size; run the take again")
 	}

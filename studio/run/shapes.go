@@ -85,18 +85,3 @@ func columns(p *frame.Points, name string) [][3]float32 {
 	}
 	return out
 }
-
-// identities are those of particles; nil where they have none.
-func identities(p *frame.Points) []uint64 {
-	low, high := p.Of("id"), p.Of("id_high")
-	if low == nil {
-		return nil
-	}
-	out := make([]uint64, len(low))
-	for i, v := range low {
-		if out[i] = uint64(v); high != nil {
-			out[i] |= uint64(high[i]) << 24
-		}
-	}
-	return out
-}

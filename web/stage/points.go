@@ -48,7 +48,7 @@ func (l objects) numbers() (out []frame.Attribute) {
 			out = append(out, frame.Attribute{Name: name, V: v})
 		}
 	}
-	const bits = 24 // of a number of 32 that are kept
+	const bits = frame.IDBits
 	add("id", func(s *abc.Sample) []float32 { return part(s.IDs, 0, bits) })
 	if slices.ContainsFunc(l, func(s *abc.Sample) bool { return len(s.IDs) > 0 && slices.Max(s.IDs)>>bits > 0 }) {
 		add("id_high", func(s *abc.Sample) []float32 { return part(s.IDs, bits, bits) })

@@ -145,4 +145,4 @@ func (s *source) points(e element) *Points {
 }
 
 // exact is up to where a number of 32 bits holds whole ones.
-const exact = 1 << 24
+const exact = 1 << frame.IDBits
