@@ -57,7 +57,7 @@ func TestPointsFromOutsideAreParticles(t *testing.T) {
 	if code, said := s.upload(t, "/shots/pt/sequence/"+seq.ID, files); code != 200 {
 		t.Fatal(code, said)
 	}
-	if _, body := s.get(t, "/shots/pt/sheet?el="+seq.ID); !strings.Contains(body, "charge: 3 to 7") || !strings.Contains(body, "Size is read from radius.") || strings.Contains(body, "no identity") {
+	if _, body := s.get(t, "/shots/pt/sheet?el="+seq.ID); !strings.Contains(body, "charge: 3 to 7") || !strings.Contains(body, "Size is read from radius.") || !strings.Contains(body, "Identities from 100000001 to 100000002.") || strings.Contains(body, "id_high") || strings.Contains(body, "no identity") {
 		t.Error("the sheet doesn't tell what was found and what it is read as")
 	}
 	// they are seen before there is any take, in the viewport
@@ -146,7 +146,7 @@ func TestPointsOfAnAlembicFile(t *testing.T) {
 		t.Fatal(code, said)
 	}
 	_, body := s.get(t, "/shots/ap/sheet?el="+seq.ID)
-	for _, want := range []string{"moist: 0 to 10.5", "Cs_y: 0 to 1", "object: 0 to 1", "size: 0.2 to 0.4", "id_high"} {
+	for _, want := range []string{"moist: 0 to 10.5", "Cs_y: 0 to 1", "object: 0 to 1", "size: 0.2 to 0.4", "Identities from 1 to 1073741826."} {
 		if !strings.Contains(body, want) {
 			t.Errorf("the sheet doesn't tell of %q", want)
 		}

@@ -87,6 +87,12 @@ func (o *outsideFacts) particles(st *cache.Stage, doc *shot.Shot, e *shot.Elemen
 		o.Fault = Sentence(err.Error()) + "."
 		return
 	}
+	if ids := got.Points.IDs(); got.Read["id"] != "" && len(ids) > 0 {
+		o.Says = append(o.Says, fmt.Sprintf("Identities from %d to %d.", slices.Min(ids), slices.Max(ids)))
+		o.Channels = slices.DeleteFunc(slices.Clone(o.Channels), func(c cache.Channel) bool {
+			return c.Name == got.Read["id"] || c.Name == got.Read["id"]+"_high"
+		})
+	}
 	for _, our := range []string{"id", "velocity", "size", "age", "life", "temperature"} {
 		if from := got.Read[our]; from != "" && from != our {
 			o.Says = append(o.Says, fmt.Sprintf("%s is read from %s.", Sentence(our), from))
