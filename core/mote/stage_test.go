@@ -73,6 +73,11 @@ func run(t *testing.T, s *shot.Shot) map[string]map[int]*frame.Frame {
 // born of each where it died.
 func TestAChainOfThreeStages(t *testing.T) {
 	s, air, flakes, dust := chain(t)
+	for _, p := range []val.Pair{{Name: "own1", Value: val.Text("felt")}, {Name: "own1_from", Value: val.Text(frame.Temperature)}} { // heat of the gas about them
+		if err := flakes.Put(p.Name, p.Value); err != nil {
+			t.Fatal(err)
+		}
+	}
 	order, err := s.Order()
 	if err != nil || !slices.Equal(order, []*shot.Element{air, flakes, dust}) {
 		t.Fatalf("the order is %v, %v", order, err)
@@ -100,6 +105,10 @@ func TestAChainOfThreeStages(t *testing.T) {
 	}
 	if rise /= float64(many); rise < 0.2 {
 		t.Errorf("in a plume of over 1 m/s they rise at %.2f m/s", rise)
+	}
+	felt := frames[flakes.ID][8].Points.Of("felt")
+	if len(felt) == 0 || slices.Max(felt) < 30 || slices.Max(felt) > 207 {
+		t.Errorf("they feel %v K over the air in gas of up to 207", felt)
 	}
 	if hot < 400 || hot > 501 {
 		t.Errorf("the hottest has %g K; the gas that bears them comes out at 500", hot)
