@@ -385,3 +385,15 @@ func TestKeysOfShotAndLooks(t *testing.T) {
 		t.Errorf("a copied look is %+v", n)
 	}
 }
+
+// Where no word is wanted a sheet says so, in place of nothing.
+func TestNoWordIsShownAsNone(t *testing.T) {
+	for _, x := range []*Entry{Find(Look, val.MoteBy.Name()), Find(Handover, val.PointChosen.Name())} {
+		if got := x.Show(x.Default, "m"); got != "none" {
+			t.Errorf("%s is shown as %q", x.Label, got)
+		}
+		if got := x.Show(Text("size"), "m"); got != "size" {
+			t.Errorf("%s is shown as %q", x.Label, got)
+		}
+	}
+}

@@ -525,7 +525,7 @@ func stopsType(t Type) TypeDef {
 
 // wordType is a short text.
 func wordType() TypeDef {
-	return TypeDef{Type: Word, Field: "text",
+	return TypeDef{Type: Word, Field: "text", Show: shownWord,
 		Check: func(e *Entry, v Value) error {
 			if v.Text == "" && e.Default.Text == "" { // none is wanted
 				return nil
@@ -537,9 +537,17 @@ func wordType() TypeDef {
 		}}
 }
 
+// shownWord is a word, or that there is none.
+func shownWord(e *Entry, v Value, num func(float64) string) string {
+	if v.Text == "" {
+		return "none"
+	}
+	return v.Text
+}
+
 // listType is names with commas between.
 func listType() TypeDef {
-	return TypeDef{Type: Listed, Field: "text",
+	return TypeDef{Type: Listed, Field: "text", Show: shownWord,
 		Check: func(e *Entry, v Value) error {
 			for _, name := range v.Words() {
 				if !word.MatchString(name) {
