@@ -35,8 +35,10 @@ func digest(s *Solver) string {
 	for _, p := range s.P {
 		put(p.X[:]...)
 		put(p.V[:]...)
-		for a := range p.C {
-			put(p.C[a][:]...)
+	}
+	for _, c := range s.C {
+		for a := range c {
+			put(c[a][:]...)
 		}
 	}
 	for _, d := range s.Drops {

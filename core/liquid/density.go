@@ -17,36 +17,26 @@ import (
 //
 // which is turned round to give the distance: φ = −d, in voxels, cut off at ±1.
 func (s *Solver) measure() {
-	// Σ over particles of the hat function of their distance, by the same walk as
-	// toGrid; the two could be one, at the price of a fourth grid in the cache.
-	s.each(s.rho, func(lo, hi int) { clear(s.rho.Data[lo:hi]) })
-	s.slabs(func(k0, k1 int) {
-		f := s.rho
-		list := s.P[s.start[s.Index(0, 0, k0)]:s.start[s.Index(0, 0, k1-1)+s.NX*s.NY]]
-		for n := range list {
-			x := &list[n].X
-			px, py, pz := x[0]+0.5, x[1]+0.5, x[2]+0.5
-			i, j, k := int(px), int(py), int(pz)
-			fx, fy, fz := px-float32(i), py-float32(j), pz-float32(k)
-			// one voxel deep: every particle counts in full along z
-			if s.Flat {
-				k, fz = 0, 1
-			}
-			for c := range 8 {
-				a, b, e := i-1+c&1, j-1+c>>1&1, k-1+c>>2
-				if uint(a) >= uint(f.NX) || uint(b) >= uint(f.NY) || uint(e) >= uint(f.NZ) {
-					continue
-				}
-				w := [2]float32{1 - fx, fx}[c&1] * [2]float32{1 - fy, fy}[c>>1&1] * [2]float32{1 - fz, fz}[c>>2]
-				f.Data[f.Index(a, b, e)] += w
-			}
-		}
-	})
-	s.each(s.rho, func(lo, hi int) {
-		rho, room, phi := s.rho.Data[lo:hi], s.solid.room.Data[lo:hi], s.phi.Data[lo:hi]
-		for i, r := range rho {
-			if r == 0 {
+	// Σ over particles of the hat function of their distance: toGrid's weights on the
+	// lattice of cells' middles.
+	near := s.live.grow(1, s.Dims)
+	s.rows(3, s.work, func(j, k, i0, i1 int) {
+		n := s.rho.Index(0, j, k)
+		rho, phi := s.rho.Data[n+i0:n+i1], s.phi.Data[n+i0:n+i1]
+		if near.empty() || j < near.lo[1] || k < near.lo[2] || j >= near.hi[1] || k >= near.hi[2] {
+			clear(rho)
+			for i := range phi {
 				phi[i] = 1
+			}
+			return
+		}
+		room := s.solid.room.Data[n+i0 : n+i1]
+		sums := s.sums[3][s.stagger.Row(j, k)+2*i0:]
+		sums = sums[:2*len(rho)]
+		for i := range rho {
+			r := sums[2*i+1]
+			if at := i0 + i; r == 0 || at < near.lo[0] || at >= near.hi[0] {
+				rho[i], phi[i] = 0, 1
 				continue
 			}
 			// room is what of the hat function solids leave: beside a wall half as
@@ -83,31 +73,35 @@ const crowding = 0.5
 func (s *Solver) spreadOut(tol float64, most int) {
 	// The right side is the excess as if it were divergence: where 10 % too many
 	// are, a displacement with divergence 5 % moves half of them out.
-	b := s.rhs[:len(s.cells)]
-	for n, c := range s.cells {
+	s.rightSide(func(c, i, j, k int) float32 {
 		excess := s.rho.Data[c] - 1
 		// near the surface a lack is the surface, not a hole to be filled
-		if excess < 0 && !s.deep(int(c)) {
+		if excess < 0 && !s.inner[c] && !s.deep(i, j, k) {
 			excess = 0
 		}
-		b[n] = crowding * min(max(excess, -0.5), 0.5)
-	}
+		return crowding * min(max(excess, -0.5), 0.5)
+	})
 	// the same matrix as the pressure's, so setting up costs nothing
-	x, _, _ := s.sys.Solve(b, tol, most)
-	s.toFaces(x, s.gap, nil)
+	s.sys.Solve(tol, most)
+	for a := range 3 {
+		s.rows(a, s.work, func(j, k, i0, i1 int) {
+			n := s.gap[a].Index(0, j, k)
+			clear(s.gap[a].Data[n+i0 : n+i1])
+		})
+	}
+	s.toFaces(s.gap, nil, false)
 }
 
 // deep reports a cell with liquid on all sides.
 // Walls and the box's sides count as liquid: against them nothing is to be filled.
-func (s *Solver) deep(c int) bool {
-	i, j, k := c%s.NX, c/s.NX%s.NY, c/(s.NX*s.NY)
+func (s *Solver) deep(i, j, k int) bool {
 	// walls count as full: liquid against them isn't a surface
 	full := func(i, j, k int) bool {
 		if uint(i) >= uint(s.NX) || uint(j) >= uint(s.NY) || uint(k) >= uint(s.NZ) {
 			return true
 		}
 		n := s.Index(i, j, k)
-		return s.row[n] >= 0 || s.solid.room.Data[n] < 0.3
+		return s.wet[n] || s.solid.room.Data[n] < 0.3
 	}
 	return full(i-1, j, k) && full(i+1, j, k) && full(i, j-1, k) && full(i, j+1, k) && full(i, j, k-1) && full(i, j, k+1)
 }
@@ -116,8 +110,7 @@ func (s *Solver) deep(c int) bool {
 // a cell beside or across that isn't deep: no others have to do with the
 // surface. Particles are sorted by it.
 func (s *Solver) Deep() (deep, near []bool) {
-	s.sort()
-	s.measure()
+	s.look()
 	// Three quarters: particles in moving liquid leave cells between 0.8 and 1.2.
 	full := make([]bool, s.Len())
 	for c := range full {

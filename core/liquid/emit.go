@@ -340,6 +340,7 @@ func (s *Solver) add(e *Emitter, x [3]float32) {
 	}
 	v := s.flow(e, s.where(&x)).Array()
 	s.P = append(s.P, Particle{X: x, V: [3]float32{float32(v[0]), float32(v[1]), float32(v[2])}})
+	s.unsorted(0)
 }
 
 // holdInlets gives particles within forms that drive liquid out their speed.
@@ -357,7 +358,10 @@ func (s *Solver) holdInlets(list []*inlet) {
 				if in.inside(int(p.X[0]), int(p.X[1]), int(p.X[2])) {
 					v := s.flow(in.e, s.where(&p.X)).Array()
 					for a := range 3 {
-						p.V[a], p.C[a] = float32(v[a]), [3]float32{}
+						p.V[a] = float32(v[a])
+					}
+					if n < len(s.C) {
+						s.C[n] = Slope{}
 					}
 				}
 			}

@@ -1,84 +1,152 @@
 package liquid
 
 // Beyond the liquid's faces there is no velocity, and particles near the surface
-// must read one. So it is carried outwards ring by ring, bent along solids, and then
-// particles are moved along the result, kept out of solids and within the box.
+// must read one. So it is carried outwards ring by ring, and bent along solids.
 
 import (
-	"zarf/core/geom"
 	"zarf/core/grid"
 )
 
-// extend carries values of known faces outwards by layers, each the mean of the
-// neighbours known before: what particles near the surface and near solids
-// read. Beyond the first layer faces with particles of their own keep what
-// these bring: drops fly on.
-func (s *Solver) extend(f [3]*grid.Field, layers int) {
-	s.crew.For(3, 1, func(a0, a1 int) {
-		for a := a0; a < a1; a++ {
-			s.extendOne(f[a], s.w[a], s.known[a], s.rim[a], &s.front[a], layers)
-		}
-	})
+// layers is how many rings of faces velocities are carried outwards: particles are
+// advected up to CFL voxels and read a voxel round them; four hold for the usual limits,
+// and drops beyond bring their own velocity. apart is how many of them know how far
+// particles are to be kept apart.
+const (
+	layers = 4
+	apart  = 2
+)
+
+// facet is the place of a face in its plane.
+type facet uint32
+
+func facetOf(i, j int) facet      { return facet(i) | facet(j)<<16 }
+func (p facet) place() (i, j int) { return int(p & 0xffff), int(p >> 16) }
+
+// ring are faces of the three parts of the velocity, plane by plane.
+type ring struct{ at [3][][]facet }
+
+// spreadRings finds the rings round the liquid's known faces: ring 0, which toFaces makes, are
+// those of them that may have others beside them, ring n are n faces away. Beyond the
+// first, faces with particles of their own keep what these bring: drops fly on.
+//
+// A ring costs its faces and not the grid's. Planes are worked on at once: each looks at
+// the last ring in itself and in those beside it, and marks its own faces alone.
+func (s *Solver) spreadRings() {
+	planes := func(fn func(a, k int)) {
+		n := s.NZ + 1
+		s.crew.For(3*n, 4, func(lo, hi int) {
+			for m := lo; m < hi; m++ {
+				if a := m / n; m%n < s.u[a].NZ {
+					fn(a, m%n)
+				}
+			}
+		})
+	}
+	for n := 1; n <= layers; n++ {
+		planes(func(a, k int) {
+			s.rings[n].at[a][k] = s.nextRing(s.rings[n].at[a][k][:0], a, k, n)
+		})
+		planes(func(a, k int) {
+			f := s.u[a]
+			for _, p := range s.rings[n].at[a][k] {
+				i, j := p.place()
+				s.known[a][f.Index(i, j, k)] = uint8(n + 1)
+			}
+		})
+	}
 }
 
-// extendOne carries one part of the velocity outwards from the liquid, ring by
-// ring: a face takes the mean of those of its neighbours that have one.
-//
-// It costs 36 reads a face of the rings, and nothing for all others: faces are kept
-// as lists. Where a face is reached from several sides it is worked out several
-// times, to the same value, which is cheaper than to mark it beforehand.
-func (s *Solver) extendOne(f, own *grid.Field, known []bool, rim [][]int32, front *[2][]int32, layers int) {
-	// Breadth first from the rim, so a ring costs its faces and not the grid's.
-	// Within a layer nothing is marked until all of it is worked out: values don't
-	// depend on the order.
-	n := [3]int{f.NX, f.NY, f.NZ}
-	step := [3]int{1, f.NX, f.NX * f.NY}
-	// beside calls fn for the faces beside one
-	beside := func(at int, fn func(m int)) {
-		p := [3]int{at % n[0], at / n[0] % n[1], at / (n[0] * n[1])}
-		for a := range 3 {
-			if p[a] > 0 {
-				fn(at - step[a])
-			}
-			if p[a] < n[a]-1 {
-				fn(at + step[a])
+// nextRing appends the faces of a plane that ring n holds, and marks them as met.
+func (s *Solver) nextRing(list []facet, a, k, n int) []facet {
+	f, known, own, last := s.u[a], s.known[a], s.w[a].Data, s.rings[n-1].at[a]
+	o := f.Index(0, 0, k)
+	meet := func(i, j int) {
+		m := o + j*f.NX + i
+		if known[m] == 0 && (n == 1 || own[m] == 0) {
+			known[m] = met
+			list = append(list, facetOf(i, j))
+		}
+	}
+	for _, p := range last[k] {
+		i, j := p.place()
+		if i > 0 {
+			meet(i-1, j)
+		}
+		if i < f.NX-1 {
+			meet(i+1, j)
+		}
+		if j > 0 {
+			meet(i, j-1)
+		}
+		if j < f.NY-1 {
+			meet(i, j+1)
+		}
+	}
+	for _, beside := range [2]int{k - 1, k + 1} {
+		if beside >= 0 && beside < f.NZ {
+			for _, p := range last[beside] {
+				meet(p.place())
 			}
 		}
 	}
-	list, next := front[0][:0], front[1][:0]
-	for _, plane := range rim { // the others have none but known faces beside them
-		list = append(list, plane...)
-	}
-	for layer := range layers {
-		next = next[:0]
-		for _, at := range list {
-			beside(int(at), func(m int) {
-				if known[m] || layer > 0 && own.Data[m] > 0 {
-					return
+	return list
+}
+
+// met marks a face of the ring that is being found.
+const met = 255
+
+// extend carries the values of known faces outwards by so many rings: a face takes the
+// mean of those of its neighbours that were known before.
+func (s *Solver) extend(f [3]*grid.Field, rings int) {
+	n := s.NZ + 1
+	for ring := 1; ring <= rings; ring++ {
+		s.crew.For(3*n, 4, func(lo, hi int) {
+			for m := lo; m < hi; m++ {
+				if a := m / n; m%n < f[a].NZ {
+					s.extendPlane(f[a], s.known[a], s.rings[ring].at[a][m%n], m%n, uint8(ring))
 				}
-				var sum float32
-				var count float32
-				// a face twice in the list comes to the same value twice
-				beside(m, func(q int) {
-					if known[q] {
-						sum, count = sum+f.Data[q], count+1
-					}
-				})
-				f.Data[m] = sum / count
-				next = append(next, int32(m))
-			})
-		}
-		// a face that several reach is listed, and worked out, more than once
-		kept := next[:0]
-		for _, m := range next {
-			if !known[m] {
-				known[m] = true
-				kept = append(kept, m)
+			}
+		})
+	}
+}
+
+func (s *Solver) extendPlane(f *grid.Field, known []uint8, list []facet, k int, ring uint8) {
+	sy, sz := f.NX, f.NX*f.NY
+	for _, p := range list {
+		i, j := p.place()
+		m := k*sz + j*sy + i
+		var sum, count float32
+		take := func(q int) {
+			if at := known[q]; at != 0 && at <= ring {
+				sum, count = sum+f.Data[q], count+1
 			}
 		}
-		list, next = kept, list
+		if i > 0 {
+			take(m - 1)
+		}
+		if i < f.NX-1 {
+			take(m + 1)
+		}
+		if j > 0 {
+			take(m - sy)
+		}
+		if j < f.NY-1 {
+			take(m + sy)
+		}
+		if k > 0 {
+			take(m - sz)
+		}
+		if k < f.NZ-1 {
+			take(m + sz)
+		}
+		f.Data[m] = sum / count
 	}
-	front[0], front[1] = list, next
+}
+
+// held is a face whose velocity a solid tells.
+type held struct {
+	face int32
+	v    float32
 }
 
 // hold keeps the flow on shut faces from running into solids, and slows it
@@ -86,41 +154,83 @@ func (s *Solver) extendOne(f, own *grid.Field, known []bool, rim [][]int32, fron
 // through.
 //
 // Faces known to the pressure keep what it gave them. Shut ones near liquid get what
-// along says, into another field, so that no face reads what this pass has written.
+// along says, all before any is changed: along reads others round them.
 func (s *Solver) hold() {
-	so := &s.solid
 	for a := range 3 {
-		f, open, known := s.u[a], so.open[a], s.known[a]
-		// into another field: along reads all three components round it
-		tmp := s.tmp[a]
-		s.crew.For(f.NZ, 2, func(k0, k1 int) {
-			for k := k0; k < k1; k++ {
-				for j := range f.NY {
-					for i := range f.NX {
-						n := f.Index(i, j, k)
-						tmp.Data[n] = f.Data[n]
-						if s.sticky && open.Data[n] >= closed && s.buried(a, i, j, k) {
-							tmp.Data[n] = so.vel[a].Data[n] // open in part, but a thick liquid sticks there
-							continue
-						}
-						if open.Data[n] >= closed {
-							continue
-						}
-						at := [3]int{i, j, k}[a]
-						if at == 0 && !s.Open[2*a] || at == [3]int{s.NX, s.NY, s.NZ}[a] && !s.Open[2*a+1] || (s.Flat && a == 2) {
-							tmp.Data[n] = 0
-							continue
-						}
-						if known[n] { // near the liquid
-							tmp.Data[n] = s.along(a, i, j, k)
-						}
-					}
+		s.holdSides(a)
+	}
+	if !s.solid.any && len(s.aside) == 0 {
+		return
+	}
+	for a := range 3 {
+		if s.holds[a] == nil {
+			s.holds[a] = make([][]held, s.u[a].NZ)
+		}
+		for k := range s.holds[a] {
+			s.holds[a][k] = s.holds[a][k][:0]
+		}
+		s.rows(a, s.reach, func(j, k, i0, i1 int) { s.heldRow(a, j, k, i0, i1) })
+	}
+	for a := range 3 {
+		s.crew.For(len(s.holds[a]), 1, func(k0, k1 int) {
+			for _, list := range s.holds[a][k0:k1] {
+				for _, h := range list {
+					s.u[a].Data[h.face] = h.v
 				}
 			}
 		})
 	}
-	for a := range 3 {
-		s.u[a], s.tmp[a] = s.tmp[a], s.u[a]
+}
+
+// heldRow finds what shut faces of a row get.
+func (s *Solver) heldRow(a, j, k, i0, i1 int) {
+	n := s.u[a].Index(0, j, k)
+	open, known := s.solid.open[a].Data[n:], s.known[a][n:]
+	list := s.holds[a][k]
+	for i := i0; i < i1; i++ {
+		switch {
+		case open[i] >= closed:
+			if s.sticky && s.buried(a, i, j, k) {
+				// open in part, but a thick liquid sticks there
+				list = append(list, held{int32(n + i), s.solid.vel[a].Data[n+i]})
+			}
+		case s.shutSide(a, [3]int{i, j, k}):
+		case known[i] != 0 && known[i] <= apart+1: // near the liquid
+			list = append(list, held{int32(n + i), s.along(a, i, j, k)})
+		}
+	}
+	s.holds[a][k] = list
+}
+
+// shutSide reports a face on a closed side of the box.
+func (s *Solver) shutSide(a int, at [3]int) bool {
+	return at[a] == 0 && !s.Open[2*a] || at[a] == [3]int{s.NX, s.NY, s.NZ}[a] && !s.Open[2*a+1] || s.Flat && a == 2
+}
+
+// holdSides lets nothing flow through closed sides of the box.
+func (s *Solver) holdSides(a int) {
+	r := s.reach
+	if r.empty() {
+		return
+	}
+	top := [3]int{s.NX, s.NY, s.NZ}[a]
+	for _, side := range [2]int{0, top} {
+		wall := r
+		wall.lo[a], wall.hi[a] = side, side
+		switch {
+		case s.Flat && a == 2:
+			wall = r
+		case side == 0 && (s.Open[2*a] || r.lo[a] > 0), side == top && (s.Open[2*a+1] || r.hi[a] < top):
+			continue
+		}
+		for k := wall.lo[2]; k < wall.hi[2] || a == 2 && k == wall.hi[2]; k++ {
+			for j := wall.lo[1]; j < wall.hi[1] || a == 1 && j == wall.hi[1]; j++ {
+				n := s.u[a].Index(0, j, k)
+				for i := wall.lo[0]; i < wall.hi[0] || a == 0 && i == wall.hi[0]; i++ {
+					s.u[a].Data[n+i] = 0
+				}
+			}
+		}
 	}
 }
 
@@ -155,188 +265,4 @@ func (s *Solver) along(a, i, j, k int) float32 {
 	normal := into * out[a]
 	tangent := (r - normal) * (1 - friction)
 	return us[a] + tangent + max(into, 0)*out[a]
-}
-
-// batch is how many particles are moved together.
-const batch = 256
-
-// bundle are places and velocities of a batch of particles.
-type bundle struct {
-	x, y, v, k [3][batch]float32
-}
-
-// flow samples the velocity f at the places p of n particles into v.
-func flow(f [3]*grid.Field, p, v *[3][batch]float32, n int) {
-	// the last place is repeated: its samples are thrown away, but must be readable
-	full := (n + 15) &^ 15 // whole vectors are read quickest
-	for i := n; i < full; i++ {
-		for a := range p {
-			p[a][i] = p[a][n-1]
-		}
-	}
-	for a := range 3 {
-		off := [3]float32{0.5, 0.5, 0.5}
-		off[a] = 0
-		f[a].SampleBatch(v[a][:full], p[0][:full], p[1][:full], p[2][:full], off)
-	}
-}
-
-// advect carries particles along the grid's flow for dt, by the third-order
-// scheme of Ralston (1962), moves them apart by the gaps found, and out of
-// solids. What leaves through an open side is taken away.
-func (s *Solver) advect(dt float64, st *FrameStats) {
-	blocks := (len(s.P) + batch - 1) / batch
-	// counted a batch, added in order
-	gone := make([][6]int, blocks)
-	s.crew.For(blocks, 4, func(b0, b1 int) {
-		var w bundle
-		for b := b0; b < b1; b++ {
-			list := s.P[b*batch : min((b+1)*batch, len(s.P))]
-			s.carry(&w, list, float32(dt/s.H))
-			for m := range list {
-				s.land(&list[m], [3]float32{w.y[0][m], w.y[1][m], w.y[2][m]}, &gone[b])
-			}
-		}
-	})
-	unit := s.H * s.H * s.H / PerCell
-	lost := 0
-	for _, g := range gone {
-		for side, c := range g {
-			st.Left[side] += float64(c) * unit
-			lost += c
-		}
-	}
-	if lost > 0 {
-		s.drop(func(p *Particle) bool { return p.X[0] < 0 })
-	}
-}
-
-// carry leaves in w.y where particles come to; g is dt over a voxel.
-//
-// Three evaluations (Ralston's third-order weights have the least error of all such
-// schemes), each of three fields by batches. Euler's steps would spiral outwards in a vortex.
-func (s *Solver) carry(w *bundle, list []Particle, g float32) {
-	n := len(list)
-	for m := range list {
-		for a := range 3 {
-			w.x[a][m] = list[m].X[a]
-		}
-	}
-	// k₁ = u(x); k₂ = u(x + ½dt k₁); k₃ = u(x + ¾dt k₂); x ← x + dt (2k₁ + 3k₂ +
-	// 4k₃)/9. v collects the weighted sum.
-	flow(s.u, &w.x, &w.k, n)
-	for a := range 3 {
-		for m := range n {
-			w.v[a][m] = 2 * w.k[a][m]
-			w.y[a][m] = w.x[a][m] + 0.5*g*w.k[a][m]
-		}
-	}
-	flow(s.u, &w.y, &w.k, n)
-	for a := range 3 {
-		for m := range n {
-			w.v[a][m] += 3 * w.k[a][m]
-			w.y[a][m] = w.x[a][m] + 0.75*g*w.k[a][m]
-		}
-	}
-	flow(s.u, &w.y, &w.k, n)
-	for a := range 3 {
-		for m := range n {
-			w.y[a][m] = w.x[a][m] + g*(w.v[a][m]+4*w.k[a][m])/9
-		}
-	}
-	if !s.spread {
-		return
-	}
-	// The displacement that spreads particles is read where they were; at most 0.3
-	// of a voxel, as it is worked out for small moves only.
-	flow(s.gap, &w.x, &w.k, n)
-	for a := range 3 {
-		for m := range n {
-			w.y[a][m] += min(max(w.k[a][m], -0.3), 0.3)
-		}
-	}
-}
-
-// land puts a particle to a place, or where solids and sides keep it; one that
-// leaves gets a place below 0 and is counted.
-func (s *Solver) land(q *Particle, y [3]float32, gone *[6]int) {
-	n := [3]float32{float32(s.NX), float32(s.NY), float32(s.NZ)}
-	const skin = 1e-3
-	if s.Flat {
-		y[2] = q.X[2]
-	}
-	if s.solid.any {
-		// solids after the whole way: a thin wall that is crossed in one step isn't
-		// seen
-		s.expel(&y, q)
-	}
-	q.X = y
-	for a := range 3 {
-		for up := range 2 {
-			beyond := q.X[a] < skin
-			if up == 1 {
-				beyond = q.X[a] > n[a]-skin
-			}
-			if !beyond {
-				continue
-			}
-			if s.Open[2*a+up] {
-				// a mark that no particle in the box can have; drop looks for it
-				q.X[0] = -1
-				gone[2*a+up]++
-				return
-			}
-			q.X[a] = min(max(q.X[a], skin), n[a]-skin)
-			// speed into the wall goes, along it and away from it stay
-			if (q.V[a] < 0) == (up == 0) {
-				q.V[a] = 0
-			}
-		}
-	}
-}
-
-// expel puts a particle that has come into a solid back to its surface, and
-// takes the velocity into it away.
-// It is asked after the whole way: what passes a wall thinner than the way isn't
-// seen.
-func (s *Solver) expel(y *[3]float32, q *Particle) {
-	// twice: in a corner the first push may lead into the other wall
-	for range 2 {
-		// two hundredths of a voxel outside, or rounding would find it inside again
-		d, out := s.depth(y)
-		if d >= 0 {
-			return
-		}
-		for a := range 3 {
-			y[a] += (0.02 - d) * out[a]
-		}
-		var into float32
-		for a := range 3 {
-			into += q.V[a] * out[a]
-		}
-		if into < 0 && !s.solid.moving {
-			for a := range 3 {
-				q.V[a] -= into * out[a]
-			}
-		}
-	}
-}
-
-// drop takes particles away, keeping the order of the others; it returns how
-// many went.
-func (s *Solver) drop(gone func(p *Particle) bool) int {
-	kept := s.P[:0]
-	for n := range s.P {
-		if !gone(&s.P[n]) {
-			kept = append(kept, s.P[n])
-		}
-	}
-	c := len(s.P) - len(kept)
-	s.P = kept
-	return c
-}
-
-// where is a particle's place in space.
-func (s *Solver) where(x *[3]float32) geom.Vec3 {
-	return s.Origin.Add(geom.V(float64(x[0]), float64(x[1]), float64(x[2])).Mul(s.H))
 }

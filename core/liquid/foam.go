@@ -71,18 +71,14 @@ func (s *Solver) makeDrops(f Foam, dt float64) {
 	kappa := s.curvature(1)
 	// planes make theirs and are joined in order
 	found := make([][]Drop, s.NZ)
-	s.crew.For(s.NZ, 1, func(k0, k1 int) {
-		for k := k0; k < k1; k++ {
-			for j := range s.NY {
-				for i := range s.NX {
-					c := s.Index(i, j, k)
-					if phi := s.phi.Data[c]; phi <= -0.99 || phi >= 0.95 {
-						continue
-					}
-					for n := s.start[c]; n < s.start[c+1]; n++ {
-						found[k] = s.spawn(found[k], int(n), i, j, k, float64(kappa[c]), f, dt)
-					}
-				}
+	s.rows(3, s.live, func(j, k, i0, i1 int) {
+		for i := i0; i < i1; i++ {
+			c := s.Index(i, j, k)
+			if phi := s.phi.Data[c]; phi <= -0.99 || phi >= 0.95 {
+				continue
+			}
+			for n := s.start[c]; n < s.start[c+1]; n++ {
+				found[k] = s.spawn(found[k], int(n), i, j, k, float64(kappa[c]), f, dt)
 			}
 		}
 	})

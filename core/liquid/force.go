@@ -35,27 +35,23 @@ func (s *Solver) force(dt float64, in Inputs) {
 	placed := len(f.pushes)+len(f.wishes) > 0
 	for a := range 3 {
 		u, w := s.u[a], s.w[a]
-		s.crew.For(u.NZ, 2, func(k0, k1 int) {
-			for k := k0; k < k1; k++ {
-				for j := range u.NY {
-					n := u.Index(0, j, k)
-					for i := range u.NX {
-						if w.Data[n+i] == 0 {
-							continue
-						}
-						v := u.Data[n+i] * keep
-						if a == 1 {
-							v -= fall
-						}
-						if placed {
-							v = f.at(v, a, dt, s.facePoint(i, j, k, a))
-						}
-						if f.blows {
-							v += s.gustAt(a, [3]int{i, j, k})
-						}
-						u.Data[n+i] = v
-					}
+		s.rows(a, s.live.grow(1, s.Dims), func(j, k, i0, i1 int) {
+			n := u.Index(0, j, k)
+			for i := i0; i < i1; i++ {
+				if w.Data[n+i] == 0 {
+					continue
 				}
+				v := u.Data[n+i] * keep
+				if a == 1 {
+					v -= fall
+				}
+				if placed {
+					v = f.at(v, a, dt, s.facePoint(i, j, k, a))
+				}
+				if f.blows {
+					v += s.gustAt(a, [3]int{i, j, k})
+				}
+				u.Data[n+i] = v
 			}
 		})
 	}
@@ -102,8 +98,8 @@ func (s *Solver) blow(dt float64, in Inputs) {
 	}
 	press := 0.5 * windDrag * in.Physics.Air / in.Physics.Density / s.H
 	step := [3]int{1, s.NX, s.NX * s.NY}
-	s.crew.For(s.NZ, 1, func(k0, k1 int) {
-		for n := s.Index(0, 0, k0); n < s.Index(0, 0, k1); n++ {
+	s.rows(3, s.work, func(j, k, i0, i1 int) {
+		for n := s.Index(i0, j, k); n < s.Index(i1, j, k); n++ {
 			for a := range s.gust {
 				s.gust[a].Data[n] = 0
 			}

@@ -104,7 +104,7 @@ func TestForcesActOnLiquids(t *testing.T) {
 	run(t, s, 1, in, nil)
 	for n := range s.P {
 		s.P[n].V = [3]float32{1, 0, 0}
-		s.P[n].C = [3][3]float32{}
+		s.C[n] = [3][3]float32{}
 	}
 	in.Drags = []sim.Drag{{Rate: 3}}
 	run(t, s, 6, in, nil)

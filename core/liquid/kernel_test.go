@@ -7,118 +7,168 @@ import (
 	"zarf/core/geom"
 	"zarf/core/grid"
 	"zarf/core/noise"
+	"zarf/core/vec"
 )
 
 // dice are repeatable numbers from 0 to 1.
 func dice(n, a int) float32 { return float32(noise.Hash(5, int64(n), int64(a), 0)>>40) / (1 << 24) }
 
-// Away from the border splat is what splatEdge is; batches are what single
-// looks are.
+// What toGrid gives is the plain sum over particles, by the hat function on each lattice,
+// with slopes and without; batches of samples are what single looks are.
 func TestQuickWaysAreThePlainOnes(t *testing.T) {
-	plain, quick := box(t, 10, 9, 8, 0.1, 1), box(t, 10, 9, 8, 0.1, 1)
-	for n := range 400 {
-		p := Particle{X: [3]float32{10 * dice(n, 0), 9 * dice(n, 1), 8 * dice(n, 2)}, V: [3]float32{dice(n, 3) - 0.5, dice(n, 4), dice(n, 5)}}
-		for a := range 3 {
-			for b := range 3 {
-				p.C[a][b] = dice(n, 6+3*a+b) - 0.5
+	for _, affine := range []bool{false, true} {
+		s := box(t, 10, 9, 8, 0.1, 2)
+		s.setSolids(nil, 1)
+		for n := range 400 {
+			s.P = append(s.P, Particle{X: [3]float32{10 * dice(n, 0), 9 * dice(n, 1), 8 * dice(n, 2)}, V: [3]float32{dice(n, 3) - 0.5, dice(n, 4), dice(n, 5)}})
+			if affine {
+				var c Slope
+				for m := range 9 {
+					c[m/3][m%3] = dice(n, 6+m) - 0.5
+				}
+				s.C = append(s.C, c)
 			}
 		}
-		for a := range 3 {
-			plain.splatEdge(a, &p)
-			quick.splat(a, &p)
-		}
-		plain.P = append(plain.P, p)
-	}
-	for a := range 3 {
-		for i := range plain.u[a].Data {
-			if d := math.Abs(float64(plain.u[a].Data[i] - quick.u[a].Data[i])); d > 2e-5 || math.Abs(float64(plain.w[a].Data[i]-quick.w[a].Data[i])) > 2e-5 {
-				t.Fatalf("part %d, face %d: %g and %g, weights %g and %g", a, i, plain.u[a].Data[i], quick.u[a].Data[i], plain.w[a].Data[i], quick.w[a].Data[i])
+		s.sort()
+		s.toGrid()
+		s.measure()
+		hat := func(d float64) float64 { return max(0, 1-math.Abs(d)) }
+		for a := range 4 {
+			f := s.rho
+			if a < 3 {
+				f = s.u[a]
+			}
+			for n, got := range f.Data {
+				q := [3]float64{float64(n%f.NX) + 0.5, float64(n/f.NX%f.NY) + 0.5, float64(n/(f.NX*f.NY)) + 0.5}
+				if a < 3 {
+					q[a] -= 0.5
+				}
+				var sum, weights float64
+				for m := range s.P {
+					p, w, v := &s.P[m], 1.0, 0.0
+					for b := range 3 {
+						d := q[b] - float64(p.X[b])
+						w *= hat(d)
+						if a < 3 && affine {
+							v += float64(s.C[m][a][b]) * d
+						}
+					}
+					if a < 3 {
+						v += float64(p.V[a])
+					}
+					sum, weights = sum+w*v, weights+w
+				}
+				want := weights / PerCell / float64(s.solid.room.Data[min(n, len(s.solid.room.Data)-1)])
+				if a < 3 {
+					if want = sum / weights; weights < 1e-3 { // a sum of little, over little
+						continue
+					}
+				}
+				if math.Abs(float64(got)-want) > 2e-4 {
+					t.Fatalf("affine %v, lattice %d, node %d: %g, want %g", affine, a, n, got, want)
+				}
 			}
 		}
-	}
-	var w bundle
-	for m := range 200 {
-		for a := range 3 {
-			w.x[a][m] = plain.P[m].X[a]
-		}
-	}
-	flow(plain.u, &w.x, &w.v, 200)
-	for m := range 200 {
-		v := plain.at(&plain.P[m].X)
-		for a := range 3 {
-			if math.Abs(float64(v[a]-w.v[a][m])) > 1e-5 {
-				t.Fatalf("particle %d: %v one by one, %g in a batch", m, v, w.v[a][m])
+		var w bundle
+		vec.Columns(&w.c, records(s.P[:200]))
+		s.locate(&w, w.x(), 200)
+		s.read(&s.u, &w, &w.k, 200)
+		for m := range 200 {
+			v := s.at(&s.P[m].X)
+			for a := range 3 {
+				if math.Abs(float64(v[a]-w.k[a][m])) > 1e-5 {
+					t.Fatalf("particle %d: %v one by one, %g in a batch", m, v, w.k[a][m])
+				}
 			}
 		}
 	}
 }
 
-// lump is the system of a ball of cells with a surface over its top half, or
-// with none.
-func lump(n int, open bool) ([]node, [][3]int32) {
-	row := map[[3]int32]int32{}
-	var at [][3]int32
-	in := func(p [3]int32) bool {
+// lump fills a system with a ball of cells with a surface over its top half, or with
+// none; walled shuts a plane of faces through its middle.
+func lump(s *System, n int, open, walled bool) {
+	s.begin(region{hi: [3]int{n, n, n}})
+	l := s.lv[0]
+	in := func(p [3]int) bool {
 		d := 0.0
 		for _, x := range p {
 			d += math.Pow(float64(x)+0.5-float64(n)/2, 2)
 		}
 		return d < float64(n*n)/4
 	}
-	for k := range int32(n) {
-		for j := range int32(n) {
-			for i := range int32(n) {
-				if p := [3]int32{i, j, k}; in(p) {
-					row[p] = int32(len(at))
-					at = append(at, p)
+	for k := range n {
+		for j := range n {
+			for i := range n {
+				p := [3]int{i, j, k}
+				if !in(p) {
+					continue
+				}
+				c := s.row(j, k) + i
+				for m := range 6 {
+					q := p
+					q[m>>1] += 2*(m&1) - 1
+					switch wall := m>>1 == 0 && p[0]+m&1 == n/2; {
+					case walled && wall:
+					case in(q):
+						l.diag[c]++
+						if m&1 == 0 {
+							l.w[m>>1][c] = 1
+						}
+					case open && p[1] > n/2 && !(walled && p[0] < n/2):
+						l.diag[c] += 1 / (0.05 + float32((i+j+k)%7)/7)
+					}
 				}
 			}
 		}
 	}
-	rows := make([]node, len(at))
-	for r, p := range at {
-		for m := range 6 {
-			rows[r].nb[m] = int32(r)
-			q := p
-			q[m>>1] += int32(2*(m&1) - 1)
-			if to, ok := row[q]; ok {
-				rows[r].nb[m], rows[r].c[m] = to, 1
-				rows[r].diag++
-			} else if open && p[1] > int32(n/2) {
-				rows[r].diag += 1 / (0.05 + float32(r%7)/7)
-			}
-		}
-	}
-	return rows, at
+	s.complete()
 }
 
-// The residual is what the solver says, in float64, and a body that no surface
-// holds is solved up to a constant. Iterations grow slowly with size.
+// The residual is what the solver says, in float64, and parts that no surface holds are
+// solved up to a constant. Iterations grow slowly with size.
 func TestSystem(t *testing.T) {
-	for _, open := range []bool{true, false} {
+	s := &System{crew: grid.NewCrew(2)}
+	for _, c := range []struct {
+		open, walled bool
+		islets       int
+	}{{true, false, 0}, {false, false, 1}, {true, true, 1}, {false, true, 2}} {
 		for _, n := range []int{12, 24, 48} {
-			rows, at := lump(n, open)
-			s := newSystem(rows, at, grid.NewCrew(2))
-			if (len(s.islets) == 0) != open {
-				t.Fatalf("open %v: %d parts without a surface", open, len(s.islets))
+			lump(s, n, c.open, c.walled)
+			if len(s.islets) != c.islets {
+				t.Fatalf("%+v: %d parts without a surface", c, len(s.islets))
 			}
-			b := make([]float32, len(rows))
-			for i := range b {
-				b[i] = dice(i, n) - 0.5
-			}
-			x, it, res := s.Solve(b, 1e-5, 100)
-			var r2, b2 float64
-			for i, r := range rows {
-				sum := float64(r.diag) * float64(x[i])
-				for m, c := range r.c {
-					sum -= float64(c) * float64(x[r.nb[m]])
+			l := s.lv[0]
+			for k := range n {
+				for j := range n {
+					for i := range n {
+						at := s.row(j, k) + i
+						l.b[at] = (dice((k*n+j)*n+i, n) - 0.5) * l.in[at]
+					}
 				}
-				r2 += math.Pow(float64(b[i])-sum, 2)
-				b2 += math.Pow(float64(b[i]), 2)
 			}
-			t.Logf("open %v, %d rows: %d iterations, residual %.2g, said %.2g", open, len(rows), it, math.Sqrt(r2/b2), res)
+			b := append([]float32(nil), l.b...)
+			s.levelOff(b)
+			it, res := s.Solve(1e-5, 100)
+			var r2, b2 float64
+			for k := range n {
+				for j := range n {
+					for i := range n {
+						at := s.row(j, k) + i
+						sum := float64(l.diag[at]) * float64(s.x[at])
+						for a, step := range [3]int{1, l.sy, l.sz} {
+							sum -= float64(l.w[a][at])*float64(s.x[at-step]) + float64(l.w[a][at+step])*float64(s.x[at+step])
+						}
+						if l.in[at] == 0 {
+							continue
+						}
+						r2 += math.Pow(float64(b[at])-sum, 2)
+						b2 += math.Pow(float64(b[at]), 2)
+					}
+				}
+			}
+			t.Logf("%+v, %d cells: %d iterations, residual %.2g, said %.2g", c, l.cells, it, math.Sqrt(r2/b2), res)
 			if math.Sqrt(r2/b2) > 3e-5 || it > 30 {
-				t.Errorf("open %v, %d rows: %d iterations, residual %.2g", open, len(rows), it, math.Sqrt(r2/b2))
+				t.Errorf("%+v, %d cells: %d iterations, residual %.2g", c, l.cells, it, math.Sqrt(r2/b2))
 			}
 		}
 	}

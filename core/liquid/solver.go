@@ -7,7 +7,8 @@ package liquid
 //	density.go    how full, where the surface is, keeping particles apart
 //	solids.go     what holds it   emit.go       what comes in and goes out
 //	project.go    pressure        viscosity.go  what is thick
-//	extend.go     velocity beyond the surface, and moving particles along it
+//	extend.go     velocity beyond the surface
+//	move.go       particles' velocity, and moving them along the flow
 //	foam.go       spray, foam and bubbles; system.go  the linear solver
 //	force.go      what pushes and draws it
 
@@ -17,15 +18,17 @@ import (
 
 	"zarf/core/grid"
 	"zarf/core/sim"
+	"zarf/core/vec"
 )
 
-// Solver is a liquid in a box. P is all of its state but what Owed and Filled
+// Solver is a liquid in a box. P and C are all of its state but what Owed and Filled
 // tell of emitters, and the last step's speed.
 type Solver struct {
 	Box
 	// Positions are in voxels, so that finding a particle's cell is a cast to int
 	// and no kernel has to know the voxel's size.
 	P     []Particle
+	C     []Slope // of each particle, where velocities are carried smoothly (APIC); else none
 	Drops []Drop  // foam, spray and bubbles
 	Time  float64 // s since the start
 	steps int
@@ -34,44 +37,45 @@ type Solver struct {
 	owed   map[string]float64 // m³ that emitters still have to let in
 	filled map[string]bool    // emitters that have filled their form once
 
+	// Where particles are, in cells, and around them what grids hold: beyond reach all
+	// is at rest, and work is where something is or was in the substep before.
+	live, reach, work region
+	low, high         [3]float32 // the box of all particles, voxels
+
 	// Grids of the substep. u is the velocity that is worked on, old what toGrid
 	// gave: FLIP hands particles their difference.
-	crew   grid.Crew
-	u, old [3]*grid.Field
-	w, tmp [3]*grid.Field // weights of toGrid; room for new velocities
-	gap    [3]*grid.Field // displacement that keeps particles apart, voxels
-	// known marks faces with a velocity of the liquid's own; rim and front are what
-	// extend walks over.
-	known [3][]bool
-	rim   [3][][]int32 // known faces, plane by plane, that may have unknown ones beside them
-	front [3][2][]int32
-	rho   *grid.Field // density, 1 where full
-	phi   *grid.Field // distance to the surface, voxels, negative in the liquid, within ±1
-	// The system's rows are the liquid's cells in the order of memory: neighbours
-	// along x are mostly neighbours in it too.
-	row    []int32 // row of each cell in the system, −1 where none
-	cells  []int32 // cell of each row
-	rhs    []float32
-	inner  []bool // rows whose cell has open faces and liquid on all sides
-	sys    *System
-	solid  solids
-	aside  []kept
-	dt     float64
-	spread bool
-	sticky bool // viscous enough to stick to solids
+	crew    grid.Crew
+	stagger vec.Staggered
+	sums    [4][]float32 // what particles add up to on faces and in cells' middles
+	u, old  [3]*grid.Field
+	w       [3]*grid.Field // weights of toGrid
+	gap     [3]*grid.Field // displacement that keeps particles apart, voxels
+	// known tells of faces with a velocity of the liquid's own (1), and of those in rings
+	// round them (one more than the ring); 0 of all others.
+	known      [3][]uint8
+	rings      [layers + 1]ring
+	holds      [3][][]held
+	rho        *grid.Field // density, 1 where full
+	phi        *grid.Field // distance to the surface, voxels, negative in the liquid, within ±1
+	wet        []bool      // cells of the system
+	inner      []bool      // those with open faces and liquid on all sides
+	sys        System
+	solid      solids
+	aside      []kept
+	dt         float64
+	spread     bool
+	sticky     bool           // viscous enough to stick to solids
+	gust       [3]*grid.Field // what wind adds to the velocity of cells' faces in the substep, m/s; nil: there was none
+	soft, bent []float32      // room of curvature
 
-	// room of sort: the other half of the double buffer, and a count for each cell
-	spare  []Particle
-	gust   [3]*grid.Field // what wind adds to the velocity of cells' faces in the substep, m/s; nil: there was none
-	cell   []int32
-	start  []int32
-	counts [][]int32
+	sorting sorter
+	start   []int32
 }
 
 // Bytes that a voxel of the box and a voxel full of liquid take.
 const (
-	BytesPerCell = 4*(3*6+3) + 4*(2*3+1) + 4*(sortPieces+1) + 4 + 3
-	BytesPerFull = PerCell*60*2 + PerCell*4 + 140
+	BytesPerCell = 4*(3*4+2) + 8*4 + 3 + 2 + 4*3 + 60
+	BytesPerFull = PerCell * 32 * 2
 )
 
 // New makes an empty box.
@@ -89,12 +93,20 @@ func New(b Box, crew grid.Crew) (*Solver, error) {
 	// staggered: component a has one layer of faces more along axis a
 	dims := [3]grid.Dims{{NX: d.NX + 1, NY: d.NY, NZ: d.NZ}, {NX: d.NX, NY: d.NY + 1, NZ: d.NZ}, {NX: d.NX, NY: d.NY, NZ: d.NZ + 1}}
 	for a := range 3 {
-		for _, f := range []*[3]*grid.Field{&s.u, &s.old, &s.w, &s.tmp, &s.gap} {
+		for _, f := range []*[3]*grid.Field{&s.u, &s.old, &s.w, &s.gap} {
 			f[a] = grid.NewField(dims[a])
 		}
-		s.known[a], s.rim[a] = make([]bool, dims[a].Len()), make([][]int32, dims[a].NZ)
+		s.known[a] = make([]uint8, dims[a].Len())
+		for r := range s.rings {
+			s.rings[r].at[a] = make([][]facet, dims[a].NZ)
+		}
 	}
-	s.rho, s.phi, s.row = grid.NewField(d), grid.NewField(d), make([]int32, d.Len())
+	s.stagger = vec.NewStaggered(d.NX, d.NY, d.NZ)
+	for l := range s.sums {
+		s.sums[l] = make([]float32, s.stagger.Len())
+	}
+	s.rho, s.phi, s.wet, s.inner = grid.NewField(d), grid.NewField(d), make([]bool, d.Len()), make([]bool, d.Len())
+	s.sys.crew = crew
 	// 1 is "at least a voxel away", and what a box without particles must read
 	for i := range s.phi.Data {
 		s.phi.Data[i] = 1
@@ -108,9 +120,15 @@ func (s *Solver) Velocity() [3]*grid.Field { return s.u }
 // Surface is the distance to the surface at the cells' middles, in voxels,
 // negative in the liquid and within ±1, from particles as they stand.
 func (s *Solver) Surface() *grid.Field {
-	s.sort()
-	s.measure()
+	s.look()
 	return s.phi
+}
+
+// look works out the surface from particles as they stand.
+func (s *Solver) look() {
+	s.sort()
+	s.toGrid()
+	s.measure()
 }
 
 // Volume of the liquid, m³.
@@ -190,6 +208,7 @@ func (s *Solver) step(dt float64, in Inputs, st *FrameStats) error {
 	s.dt = dt
 	p := in.Physics
 	s.setSolids(in.Colliders, dt)
+	s.carriesSlopes(p.Affine)
 	s.sort()
 	inlets := make([]*inlet, len(in.Emitters))
 	for n := range in.Emitters {
@@ -203,14 +222,11 @@ func (s *Solver) step(dt float64, in Inputs, st *FrameStats) error {
 	s.holdInlets(inlets)
 	// start and P no longer agree once particles were added or dropped
 	if made > 0 || lost > 0 {
+		s.carriesSlopes(p.Affine)
 		s.sort()
 	}
 	s.toGrid()
 	s.measure()
-	// before forces: FLIP's change is forces and pressure, not the averaging
-	for a := range 3 {
-		s.old[a].CopyFrom(s.u[a])
-	}
 	s.force(dt, in)
 	s.setup()
 	if s.solid.any {
@@ -222,29 +238,31 @@ func (s *Solver) step(dt float64, in Inputs, st *FrameStats) error {
 		st.Iterations += s.thicken(float32(nu), 1e-4, 600)
 	}
 	s.project(p, dt, st)
-	// Particles are advected up to CFL voxels and read a voxel round them; four
-	// rings hold for the usual limits, and drops beyond bring their own velocity.
-	layers := 4
+	s.spreadRings()
 	s.extend(s.u, layers)
 	// Loosely (2 %): it mends half of the crowding anyway, and what is left is seen
 	// again in the next substep.
-	s.spread = len(s.cells) > 0
+	s.spread = s.sys.lv[0].cells > 0
 	if s.spread {
 		s.spreadOut(0.02, 20)
-		s.extend(s.gap, 2)
+		s.extend(s.gap, apart)
 	}
 	s.hold()
 	s.driveInlets()
-	// the share of PIC is said for a 24th of a second; in a substep of dt it is
-	// what, repeated, gives that
-	smooth := 1 - math.Pow(1-min(max(p.Smooth, 0), 1), dt*24)
-	s.toParticles(p.Affine, float32(smooth))
+	keep := retain(p.Smooth, dt)
+	if !p.Affine {
+		s.differ(keep)
+	}
 	// with the new velocities, before particles move away from their cells
-	s.froth(in.Foam, p.Gravity, dt)
-	s.advect(dt, st)
+	froths := in.Foam.Amount > 0 || len(s.Drops) > 0
+	if froths {
+		s.toParticles(p.Affine, keep)
+		s.froth(in.Foam, p.Gravity, dt)
+	}
+	err := s.advance(dt, p.Affine, froths, keep, st)
 	s.closeInlets()
 	s.steps++
-	return s.survey()
+	return err
 }
 
 // cling slows what is too thin on a solid to count as liquid, a film or lone
@@ -257,60 +275,33 @@ func (s *Solver) cling(nu float32) {
 	for a := range 3 {
 		u, w := s.u[a], s.w[a]
 		step := [3]int{1, s.NX, s.NX * s.NY}[a]
-		s.crew.For(u.NZ, 2, func(k0, k1 int) {
-			for k := k0; k < k1; k++ {
-				for j := range u.NY {
-					for i := range u.NX {
-						n := u.Index(i, j, k)
-						if w.Data[n] == 0 {
-							continue
-						}
-						// a face beside a cell of the system gets viscosity by
-						// thicken
-						c := s.Index(min(i, s.NX-1), min(j, s.NY-1), min(k, s.NZ-1))
-						if s.row[c] >= 0 || [3]int{i, j, k}[a] > 0 && c >= step && s.row[c-step] >= 0 {
-							continue
-						}
-						if d := s.clearance(a, [3]int{i, j, k}); d < 1 {
-							// Couette flow over half a voxel: du/dt = −ν u/(h/2)²,
-							// taken implicitly, which gives 1/(1 + 4ν dt/h²) and is
-							// stable at any viscosity
-							v := s.solid.vel[a].Data[n]
-							u.Data[n] = v + (u.Data[n]-v)/(1+4*nu)
-						}
-					}
+		s.rows(a, s.live.grow(1, s.Dims), func(j, k, i0, i1 int) {
+			for i := i0; i < i1; i++ {
+				n := u.Index(i, j, k)
+				if w.Data[n] == 0 {
+					continue
+				}
+				// a face beside a cell of the system gets viscosity by thicken
+				c := s.Index(min(i, s.NX-1), min(j, s.NY-1), min(k, s.NZ-1))
+				if s.wet[c] || [3]int{i, j, k}[a] > 0 && c >= step && s.wet[c-step] {
+					continue
+				}
+				if d := s.clearance(a, [3]int{i, j, k}); d < 1 {
+					// Couette flow over half a voxel: du/dt = −ν u/(h/2)², taken
+					// implicitly, which gives 1/(1 + 4ν dt/h²) and is stable at any
+					// viscosity
+					v := s.solid.vel[a].Data[n]
+					u.Data[n] = v + (u.Data[n]-v)/(1+4*nu)
 				}
 			}
 		})
 	}
 }
 
-// survey finds the fastest particle, and whether the run has blown up.
-// A NaN spreads to a whole region within a substep, so looking at particles alone
-// finds it; the grid needs no look of its own.
-func (s *Solver) survey() error {
-	// pieces of a fixed size, so that which NaN is met first doesn't hang on threads
-	pieces := (len(s.P) + 4095) / 4096
-	top := make([]float32, pieces)
-	s.crew.For(pieces, 4, func(a, b int) {
-		for p := a; p < b; p++ {
-			for m := p * 4096; m < min((p+1)*4096, len(s.P)); m++ {
-				v := &s.P[m].V
-				if q := v[0]*v[0] + v[1]*v[1] + v[2]*v[2]; q > top[p] || q != q {
-					top[p] = q
-				}
-			}
-		}
-	})
-	var fast float32
-	for _, v := range top {
-		if v != v || math.IsInf(float64(v), 0) {
-			return fmt.Errorf("liquid: the flow has blown up at %.3f s: a speed is no number any more; use more substeps, or weaker forces", s.Time)
-		}
-		fast = max(fast, v)
-	}
-	s.fast = math.Sqrt(float64(fast))
-	return nil
+// blownUp is what a run ends with whose speeds are no numbers any more. A NaN spreads to
+// a whole region within a substep, so looking at particles alone finds it.
+func (s *Solver) blownUp() error {
+	return fmt.Errorf("liquid: the flow has blown up at %.3f s: a speed is no number any more; use more substeps, or weaker forces", s.Time)
 }
 
 // account fills in what a frame's particles tell: how many, how fast, the box
@@ -320,14 +311,7 @@ func (s *Solver) account(st *FrameStats) {
 	if len(s.P) == 0 {
 		return
 	}
-	lo, hi := s.P[0].X, s.P[0].X
-	for n := range s.P {
-		// in voxels; turned into metres once at the end
-		for a, x := range s.P[n].X {
-			lo[a], hi[a] = min(lo[a], x), max(hi[a], x)
-		}
-	}
-	st.Low, st.High = s.where(&lo), s.where(&hi)
+	st.Low, st.High = s.where(&s.low), s.where(&s.high)
 }
 
 // Emitted is what a resumed run must know of emitters: liquid still owed, by
@@ -342,10 +326,11 @@ type Emitted struct {
 // Emitted tells how far emitters are.
 func (s *Solver) Emitted() Emitted { return Emitted{s.owed, s.filled, s.steps, s.fast} }
 
-// Resume goes on with particles, drops and emitters as they were.
-func (s *Solver) Resume(p []Particle, drops []Drop, e Emitted) {
+// Resume goes on with particles, their slopes (none, where there are none), drops and emitters as they were.
+func (s *Solver) Resume(p []Particle, c []Slope, drops []Drop, e Emitted) {
 	s.Drops = drops
-	s.P, s.owed, s.filled, s.steps, s.fast = p, e.Owed, e.Filled, e.Steps, e.Fast
+	s.P, s.C, s.owed, s.filled, s.steps, s.fast = p, c, e.Owed, e.Filled, e.Steps, e.Fast
+	s.unsorted(0)
 	if s.owed == nil {
 		s.owed = map[string]float64{}
 	}

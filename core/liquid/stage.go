@@ -282,7 +282,9 @@ func (l *Stage) SaveState(w io.Writer) error {
 		for a := range 3 {
 			list[0].V[a*n+m], list[0].V[(3+a)*n+m] = p.X[a], p.V[a]
 			for b := range 3 {
-				list[0].V[(6+3*a+b)*n+m] = p.C[a][b]
+				if m < len(s.C) {
+					list[0].V[(6+3*a+b)*n+m] = s.C[m][a][b]
+				}
 			}
 		}
 	}
@@ -318,12 +320,12 @@ func (l *Stage) LoadState(r io.Reader, own bool) error {
 	if err != nil {
 		return err
 	}
-	p, n := make([]Particle, head.Particles), head.Particles
+	p, c, n := make([]Particle, head.Particles), make([]Slope, head.Particles), head.Particles
 	for m := range p {
 		for a := range 3 {
 			p[m].X[a], p[m].V[a] = list[0].V[a*n+m], list[0].V[(3+a)*n+m]
 			for b := range 3 {
-				p[m].C[a][b] = list[0].V[(6+3*a+b)*n+m]
+				c[m][a][b] = list[0].V[(6+3*a+b)*n+m]
 			}
 		}
 	}
@@ -339,7 +341,7 @@ func (l *Stage) LoadState(r io.Reader, own bool) error {
 	if slices.ContainsFunc(p, func(q Particle) bool { return !l.inside(&q) }) {
 		return fmt.Errorf("%w: it holds particles outside the domain", state.ErrDamaged)
 	}
-	l.Solver.Resume(p, drops, head.Emitted)
+	l.Solver.Resume(p, c, drops, head.Emitted)
 	l.Number = head.Next
 	return nil
 }

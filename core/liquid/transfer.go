@@ -5,69 +5,127 @@ package liquid
 // care.
 
 import (
+	"math"
+
 	"zarf/core/grid"
+	"zarf/core/vec"
 )
 
 // slab is how many planes of cells are scattered at a time. Slabs of one
 // colour write to planes that no other of that colour touches.
 const slab = 4
 
-// slabs calls fn for all slabs of cell planes, first the even then the odd
-// ones, so that each place of a grid gets its sums in the same order on any
+// slabs calls fn for all slabs of cell planes that hold particles, first the even then
+// the odd ones, so that each place of a grid gets its sums in the same order on any
 // number of threads.
 func (s *Solver) slabs(fn func(k0, k1 int)) {
 	// A particle in plane k writes to k−1 … k+1. With slabs of four planes two of
 	// the same colour are four planes apart and never meet; without colours sums
 	// would depend on which thread came first, and with atomics they would be slow
 	// as well.
-	n := (s.NZ + slab - 1) / slab
+	from, to := s.live.lo[2]/slab, (s.live.hi[2]+slab-1)/slab
 	for colour := range 2 {
-		s.crew.For((n-colour+1)/2, 1, func(a, b int) {
+		first := from + (from+colour)&1
+		s.crew.Each((to-first+1)/2, 1, func(a, b int) {
 			for m := a; m < b; m++ {
-				k := (2*m + colour) * slab
+				k := (first + 2*m) * slab
 				fn(k, min(k+slab, s.NZ))
 			}
 		})
 	}
 }
 
+// beyond is how far from particles, in cells, grids are worked on: weights reach one,
+// velocities are carried four further.
+const beyond = 6
+
 // toGrid averages the particles' velocity onto the faces: by hat functions,
 // each particle counting with its velocity there, C·(x_f − x_p) included. Faces
-// that no particle is near to have weight 0.
+// that no particle is near to have weight 0. How full cells are comes with it: measure
+// makes a surface of it.
 //
 // The mean is by mass, as all particles have the same: Σ w v / Σ w. Momentum is kept
 // to rounding; a face's weight tells whether liquid is near at all.
 func (s *Solver) toGrid() {
-	// cleared by all threads: it also brings the pages into their caches
-	for a := range 3 {
-		s.each(s.u[a], func(lo, hi int) {
-			clear(s.u[a].Data[lo:hi])
-			clear(s.w[a].Data[lo:hi])
-		})
-	}
+	now := s.live.grow(beyond, s.Dims)
+	s.work, s.reach = s.reach.join(now), now
+	near := s.live.grow(1, s.Dims)
+	s.wipe(near)
 	s.slabs(func(k0, k1 int) {
 		// sorted particles make a slab one run of P, and its grid planes stay in the
 		// cache
-		list := s.P[s.start[s.Index(0, 0, k0)]:s.start[s.Index(0, 0, k1-1)+s.NX*s.NY]]
-		for n := range list {
-			for a := range 3 {
-				s.splat(a, &list[n])
+		lo, hi := int(s.start[s.Index(0, 0, k0)]), int(s.start[s.Index(0, 0, k1-1)+s.NX*s.NY])
+		var c [8]vec.Column
+		var at vec.Placing
+		for o := lo; o < hi; o += vec.Bunch {
+			e := min(o+vec.Bunch, hi)
+			vec.Columns(&c, records(s.P[o:e]))
+			if s.Flat { // one voxel deep: every particle counts in full along z
+				for i := range c[2] {
+					c[2][i] = 0.5
+				}
 			}
+			s.stagger.Place(&at, (*[3]vec.Column)(c[:3]), e-o)
+			var slopes []Slope
+			if s.C != nil {
+				slopes = s.C[o:e]
+			}
+			s.stagger.Scatter(&s.sums, &at, (*[4]vec.Column)(c[4:]), slopes, e-o)
 		}
 	})
 	for a := range 3 {
-		s.each(s.u[a], func(lo, hi int) {
-			u, w := s.u[a].Data[lo:hi], s.w[a].Data[lo:hi]
-			// u held Σ w v; a face that nothing reached stays at rest with weight 0
-			for i, x := range w {
-				if x > 1e-6 {
-					u[i] /= x
-				} else {
-					u[i], w[i] = 0, 0
-				}
-			}
-		})
+		s.average(a, near)
 	}
+}
+
+// wipe clears the nodes that particles in a region add to.
+func (s *Solver) wipe(near region) {
+	if near.empty() {
+		return
+	}
+	lo, hi := near.lo[2]-1, near.hi[2]+1
+	s.crew.For(hi-lo, 1, func(k0, k1 int) {
+		for k := lo + k0; k < lo+k1; k++ {
+			for l := range s.sums {
+				clear(s.sums[l][s.stagger.Row(near.lo[1]-1, k)+2*near.lo[0]-2 : s.stagger.Row(near.hi[1], k)+2*near.hi[0]+2])
+			}
+		}
+	})
+}
+
+// average makes means of sums: u and old get Σ w v / Σ w, w the weights; what no
+// particle is near to is at rest.
+func (s *Solver) average(a int, near region) {
+	top := near.hi
+	top[a]++
+	s.rows(a, s.work, func(j, k, i0, i1 int) {
+		n := s.u[a].Index(0, j, k)
+		u, old, w := s.u[a].Data[n+i0:n+i1], s.old[a].Data[n+i0:n+i1], s.w[a].Data[n+i0:n+i1]
+		if near.empty() || j < near.lo[1] || k < near.lo[2] || j >= top[1] || k >= top[2] {
+			clear(u)
+			clear(old)
+			clear(w)
+			return
+		}
+		lo, hi := near.lo[0]-i0, top[0]-i0
+		for _, f := range [][]float32{u, old, w} {
+			clear(f[:lo])
+			clear(f[hi:])
+		}
+		sums := s.sums[a][s.stagger.Row(j, k)+2*near.lo[0]:]
+		u, old, w = u[lo:hi], old[lo:hi], w[lo:hi]
+		sums = sums[:2*len(u)]
+		for i := range u {
+			v, x := sums[2*i], sums[2*i+1]
+			// a face that nothing reached stays at rest with weight 0
+			if x > 1e-6 {
+				v /= x
+			} else {
+				v, x = 0, 0
+			}
+			u[i], old[i], w[i] = v, v, x
+		}
+	})
 }
 
 // place is where a position lies on the lattice of part a of the velocity: the
@@ -86,79 +144,6 @@ func place(a int, x *[3]float32) (i, j, k int, fx, fy, fz float32) {
 	}
 	i, j, k = int(px), int(py), int(pz)
 	return i - 1, j - 1, k - 1, px - float32(i), py - float32(j), pz - float32(k)
-}
-
-// splat adds a particle to the faces round it. Within the box, away from its
-// border, all eight are there.
-func (s *Solver) splat(a int, p *Particle) {
-	f, wf := s.u[a], s.w[a]
-	i, j, k, fx, fy, fz := place(a, &p.X)
-	if i < 0 || j < 0 || k < 0 || i+1 >= f.NX || j+1 >= f.NY || k+1 >= f.NZ {
-		s.splatEdge(a, p)
-		return
-	}
-	c := &p.C[a]
-	n := (k*f.NY+j)*f.NX + i
-	sy, sz := f.NX, f.NX*f.NY
-	gx, gy, gz := 1-fx, 1-fy, 1-fz
-	// APIC's affine velocity is evaluated at the lowest corner once; the others
-	// follow by adding a column of C each (Jiang et al. 2015, eq. 8)
-	v := p.V[a] - c[0]*fx - c[1]*fy - c[2]*fz // at the lowest corner
-	// two neighbours along x at a time; the capped slices let the compiler drop the
-	// checks of the second
-	row := func(n int, w, v float32) {
-		d, q := f.Data[n:n+2:n+2], wf.Data[n:n+2:n+2]
-		w0, w1 := w*gx, w*fx
-		d[0] += w0 * v
-		d[1] += w1 * (v + c[0])
-		q[0] += w0
-		q[1] += w1
-	}
-	row(n, gy*gz, v)
-	row(n+sy, fy*gz, v+c[1])
-	row(n+sz, gy*fz, v+c[2])
-	row(n+sy+sz, fy*fz, v+c[1]+c[2])
-}
-
-// splatEdge is splat where some faces lie outside.
-// It is split off so that splat, for the many more particles inside,
-// has no tests in it.
-func (s *Solver) splatEdge(a int, p *Particle) {
-	f, wf := s.u[a], s.w[a]
-	i, j, k, fx, fy, fz := place(a, &p.X)
-	c := &p.C[a]
-	// offsets of the face from the particle, oz, oy, feed the affine part
-	for dk := range 2 {
-		wz, oz := 1-fz, -fz
-		if dk == 1 {
-			wz, oz = fz, 1-fz
-		}
-		if uint(k+dk) >= uint(f.NZ) {
-			continue
-		}
-		for dj := range 2 {
-			wy, oy := 1-fy, -fy
-			if dj == 1 {
-				wy, oy = fy, 1-fy
-			}
-			if uint(j+dj) >= uint(f.NY) {
-				continue
-			}
-			w := wy * wz
-			v := p.V[a] + c[1]*oy + c[2]*oz
-			n := ((k+dk)*f.NY+j+dj)*f.NX + i
-			if uint(i) < uint(f.NX) {
-				q := w * (1 - fx)
-				f.Data[n] += q * (v - c[0]*fx)
-				wf.Data[n] += q
-			}
-			if uint(i+1) < uint(f.NX) {
-				q := w * fx
-				f.Data[n+1] += q * (v + c[0]*(1-fx))
-				wf.Data[n+1] += q
-			}
-		}
-	}
 }
 
 // corners reads the eight values round a place of a lattice; beyond its border
@@ -196,59 +181,39 @@ func slope(c *[8]float32, fx, fy, fz float32) [3]float32 {
 	return [3]float32{x, y, z}
 }
 
-// toParticles hands the grid's velocity back: FLIP adds the change since
-// toGrid, mixed with smooth of the velocity itself; APIC takes the velocity
-// and its slope.
-//
-// FLIP keeps detail and noise, APIC keeps rotation and loses the noise; each is a
-// choice on the sheet, and a change under way takes effect in the next substep.
-func (s *Solver) toParticles(affine bool, smooth float32) {
-	// FLIP needs two grids, APIC one and its slope: hence two loops
-	if !affine {
-		s.changes(smooth)
-		return
-	}
-	s.crew.For(len(s.P), 4096, func(lo, hi int) {
-		for n := lo; n < hi; n++ {
-			p := &s.P[n]
-			for a := range 3 {
-				i, j, k, fx, fy, fz := place(a, &p.X)
-				c := corners(s.u[a], i, j, k)
-				p.V[a], p.C[a] = mix(&c, fx, fy, fz), slope(&c, fx, fy, fz)
+// differ leaves in old what FLIP gives particles beside the share that they keep of
+// their own: u − keep·u_old.
+func (s *Solver) differ(keep float32) {
+	for a := range 3 {
+		s.rows(a, s.work, func(j, k, i0, i1 int) {
+			n := s.u[a].Index(0, j, k)
+			u, old := s.u[a].Data[n+i0:n+i1], s.old[a].Data[n+i0:n+i1]
+			for i, v := range u {
+				old[i] = v - float32(keep*old[i])
 			}
-		}
-	})
+		})
+	}
 }
 
-// changes is FLIP's way.
-func (s *Solver) changes(smooth float32) {
-	// In batches whose places lie an axis at a time, as the samplers want them: 256
-	// particles × 12 arrays is 12 KB, well within the first cache.
-	blocks := (len(s.P) + batch - 1) / batch
-	s.crew.For(blocks, 4, func(b0, b1 int) {
-		var w bundle
-		for b := b0; b < b1; b++ {
-			list := s.P[b*batch : min((b+1)*batch, len(s.P))]
-			for m := range list {
-				for a := range 3 {
-					w.x[a][m] = list[m].X[a]
-				}
-			}
-			flow(s.u, &w.x, &w.v, len(list))
-			flow(s.old, &w.x, &w.k, len(list))
-			for m := range list {
-				p := &list[m]
-				for a := range 3 {
-					// v ← u_new + (1 − smooth)(v − u_old): smooth = 0 is FLIP, 1 is
-					// PIC
-					p.V[a] = w.v[a][m] + (1-smooth)*(p.V[a]-w.k[a][m])
-				}
-				// or a change from APIC within a shot would bring an old slope to
-				// life
-				p.C = [3][3]float32{}
-			}
+// slopesOf gives particles the slope of the grid's velocity round them.
+func (s *Solver) slopesOf(p []Particle, c []Slope) {
+	for n := range p {
+		for a := range 3 {
+			i, j, k, fx, fy, fz := place(a, &p[n].X)
+			q := corners(s.u[a], i, j, k)
+			c[n][a] = slope(&q, fx, fy, fz)
 		}
-	})
+	}
+}
+
+// carriesSlopes says whether particles are to have slopes, and gives or takes them.
+func (s *Solver) carriesSlopes(affine bool) {
+	switch {
+	case !affine:
+		s.C = nil // or a change from APIC within a shot would bring an old slope to life
+	case len(s.C) != len(s.P):
+		s.C = append(s.C[:min(len(s.C), len(s.P))], make([]Slope, len(s.P)-min(len(s.C), len(s.P)))...)
+	}
 }
 
 // at is the grid's velocity at a place, m/s.
@@ -261,16 +226,19 @@ func (s *Solver) at(x *[3]float32) (v [3]float32) {
 	return v
 }
 
-// each cuts a field into runs.
-func (s *Solver) each(f *grid.Field, fn func(lo, hi int)) { s.crew.For(len(f.Data), 1<<14, fn) }
+// retain is the share of their own velocity that particles keep in a substep: smooth is
+// said for a 24th of a second, and repeated substeps give that.
+func retain(smooth, dt float64) float32 {
+	return float32(math.Pow(1-min(max(smooth, 0), 1), dt*24))
+}
 
 // Transfers sorts the particles, averages them onto the grid and hands the
 // velocity back, and nothing else: for measuring.
 func (s *Solver) Transfers(affine bool) {
+	s.unsorted(0)
+	s.carriesSlopes(affine)
 	s.sort()
 	s.toGrid()
-	for a := range 3 {
-		s.old[a].CopyFrom(s.u[a])
-	}
-	s.toParticles(affine, 0)
+	s.differ(1)
+	s.toParticles(affine, 1)
 }

@@ -49,6 +49,7 @@ func (s *Solver) Turn(id string, list []Drip) (came float64) {
 			}
 			if within {
 				s.P = append(s.P, p)
+				s.unsorted(0)
 				came += unit
 			}
 		}

@@ -317,8 +317,7 @@ func (s *Solver) solveStress(m *stress, tol float64, most int) int {
 			m.diag[i] = max(d, 1e-6)
 		}
 	})
-	sys := System{crew: s.crew}
-	norm := math.Sqrt(sys.dot(r, r))
+	norm := math.Sqrt(dot(s.crew, r, r))
 	if norm == 0 {
 		return 0
 	}
@@ -336,7 +335,7 @@ func (s *Solver) solveStress(m *stress, tol float64, most int) int {
 			z[i] = r[i] / m.diag[i]
 		}
 		last := rho
-		rho = sys.dot(r, z)
+		rho = dot(s.crew, r, z)
 		if it == 0 {
 			copy(p, z)
 		} else {
@@ -352,7 +351,7 @@ func (s *Solver) solveStress(m *stress, tol float64, most int) int {
 			}
 		})
 		// not positive only by rounding, once the residual is nothing
-		pq := sys.dot(p, q)
+		pq := dot(s.crew, p, q)
 		if !(pq > 0) {
 			return it
 		}
@@ -361,7 +360,7 @@ func (s *Solver) solveStress(m *stress, tol float64, most int) int {
 			m.x[i] += alpha * p[i]
 			r[i] -= alpha * q[i]
 		}
-		if math.Sqrt(sys.dot(r, r)) < goal {
+		if math.Sqrt(dot(s.crew, r, r)) < goal {
 			return it + 1
 		}
 	}

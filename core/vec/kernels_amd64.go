@@ -374,6 +374,46 @@ func moveAVX512(p *float32, v *float32, s float32, n int)
 //go:noescape
 func leewayAVX512(off *float32, p *float32, v *float32, size *float32, s float32, lo float32, hi float32, gap float32, n int)
 
+// placeAVX512 is where particles lie on four lattices, for whole blocks. top: how far the box goes; c: its last cell, steps of y and z.
+//
+//go:noescape
+func placeAVX512(to *float32, x *float32, top *[3]float32, c *[5]int32, n int)
+
+// scatterAVX512 is adding n particles to the corners round them on four lattices of pairs. sy, sz: steps in nodes.
+//
+//go:noescape
+func scatterAVX512(l0 *float32, l1 *float32, l2 *float32, l3 *float32, at *float32, v *float32, sy int, sz int, n int)
+
+// scatterSlopesAVX512 is scatter, of values that change with the place by a slope.
+//
+//go:noescape
+func scatterSlopesAVX512(l0 *float32, l1 *float32, l2 *float32, l3 *float32, at *float32, v *float32, slopes *float32, sy int, sz int, n int)
+
+// leadAVX512 is sum += share k, y = x + ahead k, for whole blocks.
+//
+//go:noescape
+func leadAVX512(y *float32, sum *float32, x *float32, k *float32, ahead float32, share float32, n int)
+
+// moveWithinAVX512 is x += k, no further than limit to either side, for whole blocks.
+//
+//go:noescape
+func moveWithinAVX512(x *float32, k *float32, limit float32, n int)
+
+// cellsAVX512 is the cells of particles within a box, for whole blocks. c: the last cell, steps of y and z.
+//
+//go:noescape
+func cellsAVX512(to *int32, x *float32, c *[5]int32, n int)
+
+// columnsAVX512 is columns out of records of eight numbers, for n times eight of them.
+//
+//go:noescape
+func columnsAVX512(dst *float32, src *float32, n int)
+
+// recordsAVX512 is records of eight numbers out of columns, for n times eight of them.
+//
+//go:noescape
+func recordsAVX512(dst *float32, src *float32, n int)
+
 // blendAVX2 is dst = (w₀ a + w₁ b) + (w₂ c + w₃ d), of any length.
 //
 //go:noescape
@@ -743,6 +783,46 @@ func moveAVX2(p *float32, v *float32, s float32, n int)
 //
 //go:noescape
 func leewayAVX2(off *float32, p *float32, v *float32, size *float32, s float32, lo float32, hi float32, gap float32, n int)
+
+// placeAVX2 is where particles lie on four lattices, for whole blocks. top: how far the box goes; c: its last cell, steps of y and z.
+//
+//go:noescape
+func placeAVX2(to *float32, x *float32, top *[3]float32, c *[5]int32, n int)
+
+// scatterAVX2 is adding n particles to the corners round them on four lattices of pairs. sy, sz: steps in nodes.
+//
+//go:noescape
+func scatterAVX2(l0 *float32, l1 *float32, l2 *float32, l3 *float32, at *float32, v *float32, sy int, sz int, n int)
+
+// scatterSlopesAVX2 is scatter, of values that change with the place by a slope.
+//
+//go:noescape
+func scatterSlopesAVX2(l0 *float32, l1 *float32, l2 *float32, l3 *float32, at *float32, v *float32, slopes *float32, sy int, sz int, n int)
+
+// leadAVX2 is sum += share k, y = x + ahead k, for whole blocks.
+//
+//go:noescape
+func leadAVX2(y *float32, sum *float32, x *float32, k *float32, ahead float32, share float32, n int)
+
+// moveWithinAVX2 is x += k, no further than limit to either side, for whole blocks.
+//
+//go:noescape
+func moveWithinAVX2(x *float32, k *float32, limit float32, n int)
+
+// cellsAVX2 is the cells of particles within a box, for whole blocks. c: the last cell, steps of y and z.
+//
+//go:noescape
+func cellsAVX2(to *int32, x *float32, c *[5]int32, n int)
+
+// columnsAVX2 is columns out of records of eight numbers, for n times eight of them.
+//
+//go:noescape
+func columnsAVX2(dst *float32, src *float32, n int)
+
+// recordsAVX2 is records of eight numbers out of columns, for n times eight of them.
+//
+//go:noescape
+func recordsAVX2(dst *float32, src *float32, n int)
 
 // halves reports that there are VCVTPH2PS and VCVTPS2PH.
 func halves() bool

@@ -130,6 +130,114 @@ DATA odds<>+56(SB)/4, $0x0000001d
 DATA odds<>+60(SB)/4, $0x0000001f
 GLOBL odds<>(SB), RODATA|NOPTR, $64
 
+DATA lowX<>+0(SB)/4, $0x3f800000
+DATA lowX<>+4(SB)/4, $0x3f800000
+DATA lowX<>+8(SB)/4, $0x00000000
+DATA lowX<>+12(SB)/4, $0x00000000
+DATA lowX<>+16(SB)/4, $0x3f800000
+DATA lowX<>+20(SB)/4, $0x3f800000
+DATA lowX<>+24(SB)/4, $0x00000000
+DATA lowX<>+28(SB)/4, $0x00000000
+DATA lowX<>+32(SB)/4, $0x3f800000
+DATA lowX<>+36(SB)/4, $0x3f800000
+DATA lowX<>+40(SB)/4, $0x00000000
+DATA lowX<>+44(SB)/4, $0x00000000
+DATA lowX<>+48(SB)/4, $0x3f800000
+DATA lowX<>+52(SB)/4, $0x3f800000
+DATA lowX<>+56(SB)/4, $0x00000000
+DATA lowX<>+60(SB)/4, $0x00000000
+GLOBL lowX<>(SB), RODATA|NOPTR, $64
+
+DATA lowY<>+0(SB)/4, $0x3f800000
+DATA lowY<>+4(SB)/4, $0x3f800000
+DATA lowY<>+8(SB)/4, $0x3f800000
+DATA lowY<>+12(SB)/4, $0x3f800000
+DATA lowY<>+16(SB)/4, $0x00000000
+DATA lowY<>+20(SB)/4, $0x00000000
+DATA lowY<>+24(SB)/4, $0x00000000
+DATA lowY<>+28(SB)/4, $0x00000000
+DATA lowY<>+32(SB)/4, $0x3f800000
+DATA lowY<>+36(SB)/4, $0x3f800000
+DATA lowY<>+40(SB)/4, $0x3f800000
+DATA lowY<>+44(SB)/4, $0x3f800000
+DATA lowY<>+48(SB)/4, $0x00000000
+DATA lowY<>+52(SB)/4, $0x00000000
+DATA lowY<>+56(SB)/4, $0x00000000
+DATA lowY<>+60(SB)/4, $0x00000000
+GLOBL lowY<>(SB), RODATA|NOPTR, $64
+
+DATA lowZ<>+0(SB)/4, $0x3f800000
+DATA lowZ<>+4(SB)/4, $0x3f800000
+DATA lowZ<>+8(SB)/4, $0x3f800000
+DATA lowZ<>+12(SB)/4, $0x3f800000
+DATA lowZ<>+16(SB)/4, $0x3f800000
+DATA lowZ<>+20(SB)/4, $0x3f800000
+DATA lowZ<>+24(SB)/4, $0x3f800000
+DATA lowZ<>+28(SB)/4, $0x3f800000
+DATA lowZ<>+32(SB)/4, $0x00000000
+DATA lowZ<>+36(SB)/4, $0x00000000
+DATA lowZ<>+40(SB)/4, $0x00000000
+DATA lowZ<>+44(SB)/4, $0x00000000
+DATA lowZ<>+48(SB)/4, $0x00000000
+DATA lowZ<>+52(SB)/4, $0x00000000
+DATA lowZ<>+56(SB)/4, $0x00000000
+DATA lowZ<>+60(SB)/4, $0x00000000
+GLOBL lowZ<>(SB), RODATA|NOPTR, $64
+
+DATA highX<>+0(SB)/4, $0x00000000
+DATA highX<>+4(SB)/4, $0x00000000
+DATA highX<>+8(SB)/4, $0x3f800000
+DATA highX<>+12(SB)/4, $0x3f800000
+DATA highX<>+16(SB)/4, $0x00000000
+DATA highX<>+20(SB)/4, $0x00000000
+DATA highX<>+24(SB)/4, $0x3f800000
+DATA highX<>+28(SB)/4, $0x3f800000
+DATA highX<>+32(SB)/4, $0x00000000
+DATA highX<>+36(SB)/4, $0x00000000
+DATA highX<>+40(SB)/4, $0x3f800000
+DATA highX<>+44(SB)/4, $0x3f800000
+DATA highX<>+48(SB)/4, $0x00000000
+DATA highX<>+52(SB)/4, $0x00000000
+DATA highX<>+56(SB)/4, $0x3f800000
+DATA highX<>+60(SB)/4, $0x3f800000
+GLOBL highX<>(SB), RODATA|NOPTR, $64
+
+DATA highY<>+0(SB)/4, $0x00000000
+DATA highY<>+4(SB)/4, $0x00000000
+DATA highY<>+8(SB)/4, $0x00000000
+DATA highY<>+12(SB)/4, $0x00000000
+DATA highY<>+16(SB)/4, $0x3f800000
+DATA highY<>+20(SB)/4, $0x3f800000
+DATA highY<>+24(SB)/4, $0x3f800000
+DATA highY<>+28(SB)/4, $0x3f800000
+DATA highY<>+32(SB)/4, $0x00000000
+DATA highY<>+36(SB)/4, $0x00000000
+DATA highY<>+40(SB)/4, $0x00000000
+DATA highY<>+44(SB)/4, $0x00000000
+DATA highY<>+48(SB)/4, $0x3f800000
+DATA highY<>+52(SB)/4, $0x3f800000
+DATA highY<>+56(SB)/4, $0x3f800000
+DATA highY<>+60(SB)/4, $0x3f800000
+GLOBL highY<>(SB), RODATA|NOPTR, $64
+
+DATA highZ<>+0(SB)/4, $0x00000000
+DATA highZ<>+4(SB)/4, $0x00000000
+DATA highZ<>+8(SB)/4, $0x00000000
+DATA highZ<>+12(SB)/4, $0x00000000
+DATA highZ<>+16(SB)/4, $0x00000000
+DATA highZ<>+20(SB)/4, $0x00000000
+DATA highZ<>+24(SB)/4, $0x00000000
+DATA highZ<>+28(SB)/4, $0x00000000
+DATA highZ<>+32(SB)/4, $0x3f800000
+DATA highZ<>+36(SB)/4, $0x3f800000
+DATA highZ<>+40(SB)/4, $0x3f800000
+DATA highZ<>+44(SB)/4, $0x3f800000
+DATA highZ<>+48(SB)/4, $0x3f800000
+DATA highZ<>+52(SB)/4, $0x3f800000
+DATA highZ<>+56(SB)/4, $0x3f800000
+DATA highZ<>+60(SB)/4, $0x3f800000
+GLOBL highZ<>(SB), RODATA|NOPTR, $64
+
 // func blendAVX512(dst *float32, a *float32, b *float32, c *float32, d *float32, w *[4]float32, n int)
 // Requires: AVX, AVX512F, BMI2
 TEXT ·blendAVX512(SB), NOSPLIT, $0-56
@@ -6706,6 +6814,599 @@ test:
 	VMOVUPS      Z0, K1, (AX)(DI*1)
 
 done:
+	VZEROUPPER
+	RET
+
+// func placeAVX512(to *float32, x *float32, top *[3]float32, c *[5]int32, n int)
+// Requires: AVX, AVX512F
+TEXT ·placeAVX512(SB), NOSPLIT, $0-40
+	MOVQ         to+0(FP), AX
+	MOVQ         x+8(FP), CX
+	MOVQ         top+16(FP), DX
+	MOVQ         c+24(FP), BX
+	VPXORD       Z0, Z0, Z0
+	VBROADCASTSS float0<>+0(SB), Z1
+	VPBROADCASTD whole1<>+0(SB), Z2
+	MOVQ         n+32(FP), SI
+	SHLQ         $0x02, SI
+	XORQ         DI, DI
+	JMP          test
+
+loop:
+	VMOVUPS      (CX)(DI*1), Z3
+	VMAXPS       Z0, Z3, Z3
+	VBROADCASTSS (DX), Z4
+	VMINPS       Z4, Z3, Z3
+	VCVTTPS2DQ   Z3, Z4
+	VPBROADCASTD (BX), Z5
+	VPMINSD      Z5, Z4, Z4
+	VCVTDQ2PS    Z4, Z5
+	VSUBPS       Z5, Z3, Z5
+	VMOVUPS      Z5, 4096(AX)(DI*1)
+	VADDPS       Z1, Z3, Z3
+	VCVTTPS2DQ   Z3, Z6
+	VCVTDQ2PS    Z6, Z5
+	VSUBPS       Z5, Z3, Z5
+	VMOVUPS      Z5, 7168(AX)(DI*1)
+	VPADDD       Z2, Z4, Z4
+	VPSUBD       Z6, Z4, Z4
+	VMOVUPS      1024(CX)(DI*1), Z3
+	VMAXPS       Z0, Z3, Z3
+	VBROADCASTSS 4(DX), Z5
+	VMINPS       Z5, Z3, Z3
+	VCVTTPS2DQ   Z3, Z5
+	VPBROADCASTD 4(BX), Z7
+	VPMINSD      Z7, Z5, Z5
+	VCVTDQ2PS    Z5, Z7
+	VSUBPS       Z7, Z3, Z7
+	VMOVUPS      Z7, 5120(AX)(DI*1)
+	VADDPS       Z1, Z3, Z3
+	VCVTTPS2DQ   Z3, Z8
+	VCVTDQ2PS    Z8, Z7
+	VSUBPS       Z7, Z3, Z7
+	VMOVUPS      Z7, 8192(AX)(DI*1)
+	VPADDD       Z2, Z5, Z5
+	VPSUBD       Z8, Z5, Z5
+	VPBROADCASTD 12(BX), Z3
+	VPMULLD      Z3, Z8, Z8
+	VPMULLD      Z3, Z5, Z5
+	VPADDD       Z8, Z6, Z6
+	VMOVUPS      2048(CX)(DI*1), Z3
+	VMAXPS       Z0, Z3, Z3
+	VBROADCASTSS 8(DX), Z7
+	VMINPS       Z7, Z3, Z3
+	VCVTTPS2DQ   Z3, Z7
+	VPBROADCASTD 8(BX), Z8
+	VPMINSD      Z8, Z7, Z7
+	VCVTDQ2PS    Z7, Z8
+	VSUBPS       Z8, Z3, Z8
+	VMOVUPS      Z8, 6144(AX)(DI*1)
+	VADDPS       Z1, Z3, Z3
+	VCVTTPS2DQ   Z3, Z9
+	VCVTDQ2PS    Z9, Z8
+	VSUBPS       Z8, Z3, Z8
+	VMOVUPS      Z8, 9216(AX)(DI*1)
+	VPADDD       Z2, Z7, Z7
+	VPSUBD       Z9, Z7, Z7
+	VPBROADCASTD 16(BX), Z3
+	VPMULLD      Z3, Z9, Z9
+	VPMULLD      Z3, Z7, Z7
+	VPADDD       Z9, Z6, Z6
+	VPADDD       Z6, Z4, Z4
+	VMOVDQU32    Z4, (AX)(DI*1)
+	VPADDD       Z6, Z5, Z5
+	VMOVDQU32    Z5, 1024(AX)(DI*1)
+	VPADDD       Z6, Z7, Z7
+	VMOVDQU32    Z7, 2048(AX)(DI*1)
+	VMOVDQU32    Z6, 3072(AX)(DI*1)
+	ADDQ         $0x40, DI
+
+test:
+	CMPQ DI, SI
+	JLT  loop
+	VZEROUPPER
+	RET
+
+// func scatterAVX512(l0 *float32, l1 *float32, l2 *float32, l3 *float32, at *float32, v *float32, sy int, sz int, n int)
+// Requires: AVX, AVX512F
+TEXT ·scatterAVX512(SB), NOSPLIT, $0-72
+	MOVQ         at+32(FP), AX
+	MOVQ         sy+48(FP), CX
+	SHLQ         $0x02, CX
+	MOVQ         sz+56(FP), DX
+	SHLQ         $0x02, DX
+	ADDQ         CX, CX
+	ADDQ         DX, DX
+	VMOVUPS      lowX<>+0(SB), Z0
+	VMOVUPS      lowY<>+0(SB), Z1
+	VMOVUPS      lowZ<>+0(SB), Z2
+	VPBROADCASTD whole2147483647<>+0(SB), Z3
+	MOVQ         v+40(FP), R8
+	MOVQ         n+64(FP), R9
+	SHLQ         $0x02, R9
+	MOVL         $0x00005555, BX
+	KMOVW        BX, K1
+	LEAQ         28(R9), R10
+	SHRQ         $0x05, R10
+	SHLQ         $0x02, R10
+	XORQ         R11, R11
+	JMP          test
+
+loop:
+	MOVQ R11, BX
+
+stream:
+	MOVL          (AX)(BX*1), SI
+	MOVQ          l0+0(FP), DI
+	LEAQ          (DI)(SI*8), SI
+	LEAQ          (SI)(DX*1), DI
+	VSUBPS.BCST   4096(AX)(BX*1), Z0, Z4
+	VSUBPS.BCST   8192(AX)(BX*1), Z1, Z5
+	VMULPS        Z5, Z4, Z4
+	VSUBPS.BCST   9216(AX)(BX*1), Z2, Z5
+	VMULPS        Z5, Z4, Z4
+	VPANDD        Z3, Z4, Z4
+	VMULPS.BCST   (R8)(BX*1), Z4, K1, Z4
+	VADDPS        (SI), X4, X5
+	VMOVUPS       X5, (SI)
+	VEXTRACTF32X4 $0x01, Z4, X5
+	VADDPS        (SI)(CX*1), X5, X5
+	VMOVUPS       X5, (SI)(CX*1)
+	VEXTRACTF32X4 $0x02, Z4, X5
+	VADDPS        (DI), X5, X5
+	VMOVUPS       X5, (DI)
+	VEXTRACTF32X4 $0x03, Z4, X4
+	VADDPS        (DI)(CX*1), X4, X4
+	VMOVUPS       X4, (DI)(CX*1)
+	MOVL          1024(AX)(BX*1), SI
+	MOVQ          l1+8(FP), DI
+	LEAQ          (DI)(SI*8), SI
+	LEAQ          (SI)(DX*1), DI
+	VSUBPS.BCST   7168(AX)(BX*1), Z0, Z4
+	VSUBPS.BCST   5120(AX)(BX*1), Z1, Z5
+	VMULPS        Z5, Z4, Z4
+	VSUBPS.BCST   9216(AX)(BX*1), Z2, Z5
+	VMULPS        Z5, Z4, Z4
+	VPANDD        Z3, Z4, Z4
+	VMULPS.BCST   1024(R8)(BX*1), Z4, K1, Z4
+	VADDPS        (SI), X4, X5
+	VMOVUPS       X5, (SI)
+	VEXTRACTF32X4 $0x01, Z4, X5
+	VADDPS        (SI)(CX*1), X5, X5
+	VMOVUPS       X5, (SI)(CX*1)
+	VEXTRACTF32X4 $0x02, Z4, X5
+	VADDPS        (DI), X5, X5
+	VMOVUPS       X5, (DI)
+	VEXTRACTF32X4 $0x03, Z4, X4
+	VADDPS        (DI)(CX*1), X4, X4
+	VMOVUPS       X4, (DI)(CX*1)
+	MOVL          2048(AX)(BX*1), SI
+	MOVQ          l2+16(FP), DI
+	LEAQ          (DI)(SI*8), SI
+	LEAQ          (SI)(DX*1), DI
+	VSUBPS.BCST   7168(AX)(BX*1), Z0, Z4
+	VSUBPS.BCST   8192(AX)(BX*1), Z1, Z5
+	VMULPS        Z5, Z4, Z4
+	VSUBPS.BCST   6144(AX)(BX*1), Z2, Z5
+	VMULPS        Z5, Z4, Z4
+	VPANDD        Z3, Z4, Z4
+	VMULPS.BCST   2048(R8)(BX*1), Z4, K1, Z4
+	VADDPS        (SI), X4, X5
+	VMOVUPS       X5, (SI)
+	VEXTRACTF32X4 $0x01, Z4, X5
+	VADDPS        (SI)(CX*1), X5, X5
+	VMOVUPS       X5, (SI)(CX*1)
+	VEXTRACTF32X4 $0x02, Z4, X5
+	VADDPS        (DI), X5, X5
+	VMOVUPS       X5, (DI)
+	VEXTRACTF32X4 $0x03, Z4, X4
+	VADDPS        (DI)(CX*1), X4, X4
+	VMOVUPS       X4, (DI)(CX*1)
+	MOVL          3072(AX)(BX*1), SI
+	MOVQ          l3+24(FP), DI
+	LEAQ          (DI)(SI*8), SI
+	LEAQ          (SI)(DX*1), DI
+	VSUBPS.BCST   7168(AX)(BX*1), Z0, Z4
+	VSUBPS.BCST   8192(AX)(BX*1), Z1, Z5
+	VMULPS        Z5, Z4, Z4
+	VSUBPS.BCST   9216(AX)(BX*1), Z2, Z5
+	VMULPS        Z5, Z4, Z4
+	VPANDD        Z3, Z4, Z4
+	VMULPS.BCST   3072(R8)(BX*1), Z4, K1, Z4
+	VADDPS        (SI), X4, X5
+	VMOVUPS       X5, (SI)
+	VEXTRACTF32X4 $0x01, Z4, X5
+	VADDPS        (SI)(CX*1), X5, X5
+	VMOVUPS       X5, (SI)(CX*1)
+	VEXTRACTF32X4 $0x02, Z4, X5
+	VADDPS        (DI), X5, X5
+	VMOVUPS       X5, (DI)
+	VEXTRACTF32X4 $0x03, Z4, X4
+	VADDPS        (DI)(CX*1), X4, X4
+	VMOVUPS       X4, (DI)(CX*1)
+	ADDQ          R10, BX
+	CMPQ          BX, R9
+	JLT           stream
+	ADDQ          $0x04, R11
+
+test:
+	CMPQ R11, R10
+	JLT  loop
+	VZEROUPPER
+	RET
+
+// func scatterSlopesAVX512(l0 *float32, l1 *float32, l2 *float32, l3 *float32, at *float32, v *float32, slopes *float32, sy int, sz int, n int)
+// Requires: AVX, AVX512F
+TEXT ·scatterSlopesAVX512(SB), NOSPLIT, $0-80
+	MOVQ         at+32(FP), AX
+	MOVQ         sy+56(FP), CX
+	SHLQ         $0x02, CX
+	MOVQ         sz+64(FP), DX
+	SHLQ         $0x02, DX
+	ADDQ         CX, CX
+	ADDQ         DX, DX
+	VMOVUPS      lowX<>+0(SB), Z0
+	VMOVUPS      lowY<>+0(SB), Z1
+	VMOVUPS      lowZ<>+0(SB), Z2
+	VPBROADCASTD whole2147483647<>+0(SB), Z3
+	MOVQ         v+40(FP), R8
+	MOVQ         n+72(FP), R9
+	SHLQ         $0x02, R9
+	MOVL         $0x00005555, BX
+	KMOVW        BX, K1
+	VMOVUPS      highX<>+0(SB), Z4
+	VMOVUPS      highY<>+0(SB), Z5
+	VMOVUPS      highZ<>+0(SB), Z6
+	LEAQ         28(R9), R10
+	SHRQ         $0x05, R10
+	SHLQ         $0x02, R10
+	XORQ         R11, R11
+	JMP          test
+
+loop:
+	MOVQ R11, BX
+
+stream:
+	LEAQ          (BX)(BX*8), R12
+	MOVQ          slopes+48(FP), SI
+	ADDQ          SI, R12
+	MOVL          (AX)(BX*1), SI
+	MOVQ          l0+0(FP), DI
+	LEAQ          (DI)(SI*8), SI
+	LEAQ          (SI)(DX*1), DI
+	VSUBPS.BCST   4096(AX)(BX*1), Z0, Z7
+	VSUBPS.BCST   8192(AX)(BX*1), Z1, Z8
+	VMULPS        Z8, Z7, Z7
+	VSUBPS.BCST   9216(AX)(BX*1), Z2, Z8
+	VMULPS        Z8, Z7, Z7
+	VPANDD        Z3, Z7, Z7
+	VBROADCASTSS  (R8)(BX*1), Z8
+	VSUBPS.BCST   4096(AX)(BX*1), Z4, Z9
+	VMULPS.BCST   (R12), Z9, Z9
+	VADDPS        Z9, Z8, Z8
+	VSUBPS.BCST   8192(AX)(BX*1), Z5, Z9
+	VMULPS.BCST   4(R12), Z9, Z9
+	VADDPS        Z9, Z8, Z8
+	VSUBPS.BCST   9216(AX)(BX*1), Z6, Z9
+	VMULPS.BCST   8(R12), Z9, Z9
+	VADDPS        Z9, Z8, Z8
+	VMULPS        Z8, Z7, K1, Z7
+	VADDPS        (SI), X7, X8
+	VMOVUPS       X8, (SI)
+	VEXTRACTF32X4 $0x01, Z7, X8
+	VADDPS        (SI)(CX*1), X8, X8
+	VMOVUPS       X8, (SI)(CX*1)
+	VEXTRACTF32X4 $0x02, Z7, X8
+	VADDPS        (DI), X8, X8
+	VMOVUPS       X8, (DI)
+	VEXTRACTF32X4 $0x03, Z7, X7
+	VADDPS        (DI)(CX*1), X7, X7
+	VMOVUPS       X7, (DI)(CX*1)
+	MOVL          1024(AX)(BX*1), SI
+	MOVQ          l1+8(FP), DI
+	LEAQ          (DI)(SI*8), SI
+	LEAQ          (SI)(DX*1), DI
+	VSUBPS.BCST   7168(AX)(BX*1), Z0, Z7
+	VSUBPS.BCST   5120(AX)(BX*1), Z1, Z8
+	VMULPS        Z8, Z7, Z7
+	VSUBPS.BCST   9216(AX)(BX*1), Z2, Z8
+	VMULPS        Z8, Z7, Z7
+	VPANDD        Z3, Z7, Z7
+	VBROADCASTSS  1024(R8)(BX*1), Z8
+	VSUBPS.BCST   7168(AX)(BX*1), Z4, Z9
+	VMULPS.BCST   12(R12), Z9, Z9
+	VADDPS        Z9, Z8, Z8
+	VSUBPS.BCST   5120(AX)(BX*1), Z5, Z9
+	VMULPS.BCST   16(R12), Z9, Z9
+	VADDPS        Z9, Z8, Z8
+	VSUBPS.BCST   9216(AX)(BX*1), Z6, Z9
+	VMULPS.BCST   20(R12), Z9, Z9
+	VADDPS        Z9, Z8, Z8
+	VMULPS        Z8, Z7, K1, Z7
+	VADDPS        (SI), X7, X8
+	VMOVUPS       X8, (SI)
+	VEXTRACTF32X4 $0x01, Z7, X8
+	VADDPS        (SI)(CX*1), X8, X8
+	VMOVUPS       X8, (SI)(CX*1)
+	VEXTRACTF32X4 $0x02, Z7, X8
+	VADDPS        (DI), X8, X8
+	VMOVUPS       X8, (DI)
+	VEXTRACTF32X4 $0x03, Z7, X7
+	VADDPS        (DI)(CX*1), X7, X7
+	VMOVUPS       X7, (DI)(CX*1)
+	MOVL          2048(AX)(BX*1), SI
+	MOVQ          l2+16(FP), DI
+	LEAQ          (DI)(SI*8), SI
+	LEAQ          (SI)(DX*1), DI
+	VSUBPS.BCST   7168(AX)(BX*1), Z0, Z7
+	VSUBPS.BCST   8192(AX)(BX*1), Z1, Z8
+	VMULPS        Z8, Z7, Z7
+	VSUBPS.BCST   6144(AX)(BX*1), Z2, Z8
+	VMULPS        Z8, Z7, Z7
+	VPANDD        Z3, Z7, Z7
+	VBROADCASTSS  2048(R8)(BX*1), Z8
+	VSUBPS.BCST   7168(AX)(BX*1), Z4, Z9
+	VMULPS.BCST   24(R12), Z9, Z9
+	VADDPS        Z9, Z8, Z8
+	VSUBPS.BCST   8192(AX)(BX*1), Z5, Z9
+	VMULPS.BCST   28(R12), Z9, Z9
+	VADDPS        Z9, Z8, Z8
+	VSUBPS.BCST   6144(AX)(BX*1), Z6, Z9
+	VMULPS.BCST   32(R12), Z9, Z9
+	VADDPS        Z9, Z8, Z8
+	VMULPS        Z8, Z7, K1, Z7
+	VADDPS        (SI), X7, X8
+	VMOVUPS       X8, (SI)
+	VEXTRACTF32X4 $0x01, Z7, X8
+	VADDPS        (SI)(CX*1), X8, X8
+	VMOVUPS       X8, (SI)(CX*1)
+	VEXTRACTF32X4 $0x02, Z7, X8
+	VADDPS        (DI), X8, X8
+	VMOVUPS       X8, (DI)
+	VEXTRACTF32X4 $0x03, Z7, X7
+	VADDPS        (DI)(CX*1), X7, X7
+	VMOVUPS       X7, (DI)(CX*1)
+	MOVL          3072(AX)(BX*1), SI
+	MOVQ          l3+24(FP), DI
+	LEAQ          (DI)(SI*8), SI
+	LEAQ          (SI)(DX*1), DI
+	VSUBPS.BCST   7168(AX)(BX*1), Z0, Z7
+	VSUBPS.BCST   8192(AX)(BX*1), Z1, Z8
+	VMULPS        Z8, Z7, Z7
+	VSUBPS.BCST   9216(AX)(BX*1), Z2, Z8
+	VMULPS        Z8, Z7, Z7
+	VPANDD        Z3, Z7, Z7
+	VMULPS.BCST   3072(R8)(BX*1), Z7, K1, Z7
+	VADDPS        (SI), X7, X8
+	VMOVUPS       X8, (SI)
+	VEXTRACTF32X4 $0x01, Z7, X8
+	VADDPS        (SI)(CX*1), X8, X8
+	VMOVUPS       X8, (SI)(CX*1)
+	VEXTRACTF32X4 $0x02, Z7, X8
+	VADDPS        (DI), X8, X8
+	VMOVUPS       X8, (DI)
+	VEXTRACTF32X4 $0x03, Z7, X7
+	VADDPS        (DI)(CX*1), X7, X7
+	VMOVUPS       X7, (DI)(CX*1)
+	ADDQ          R10, BX
+	CMPQ          BX, R9
+	JLT           stream
+	ADDQ          $0x04, R11
+
+test:
+	CMPQ R11, R10
+	JLT  loop
+	VZEROUPPER
+	RET
+
+// func leadAVX512(y *float32, sum *float32, x *float32, k *float32, ahead float32, share float32, n int)
+// Requires: AVX, AVX512F
+TEXT ·leadAVX512(SB), NOSPLIT, $0-48
+	MOVQ         y+0(FP), AX
+	MOVQ         sum+8(FP), CX
+	MOVQ         x+16(FP), DX
+	MOVQ         k+24(FP), BX
+	VBROADCASTSS ahead+32(FP), Z0
+	VBROADCASTSS share+36(FP), Z1
+	MOVQ         n+40(FP), SI
+	SHLQ         $0x02, SI
+	XORQ         DI, DI
+	JMP          test
+
+loop:
+	VMOVUPS (BX)(DI*1), Z2
+	VMULPS  Z1, Z2, Z3
+	VADDPS  (CX)(DI*1), Z3, Z3
+	VMOVUPS Z3, (CX)(DI*1)
+	VMULPS  Z0, Z2, Z2
+	VADDPS  (DX)(DI*1), Z2, Z2
+	VMOVUPS Z2, (AX)(DI*1)
+	ADDQ    $0x40, DI
+
+test:
+	CMPQ DI, SI
+	JLT  loop
+	VZEROUPPER
+	RET
+
+// func moveWithinAVX512(x *float32, k *float32, limit float32, n int)
+// Requires: AVX, AVX512F
+TEXT ·moveWithinAVX512(SB), NOSPLIT, $0-32
+	MOVQ         x+0(FP), AX
+	MOVQ         k+8(FP), CX
+	VBROADCASTSS limit+16(FP), Z0
+	VPXORD       Z1, Z1, Z1
+	VSUBPS       Z0, Z1, Z1
+	MOVQ         n+24(FP), DX
+	SHLQ         $0x02, DX
+	XORQ         BX, BX
+	JMP          test
+
+loop:
+	VMOVUPS (CX)(BX*1), Z2
+	VMAXPS  Z1, Z2, Z2
+	VMINPS  Z0, Z2, Z2
+	VADDPS  (AX)(BX*1), Z2, Z2
+	VMOVUPS Z2, (AX)(BX*1)
+	ADDQ    $0x40, BX
+
+test:
+	CMPQ BX, DX
+	JLT  loop
+	VZEROUPPER
+	RET
+
+// func cellsAVX512(to *int32, x *float32, c *[5]int32, n int)
+// Requires: AVX, AVX512F
+TEXT ·cellsAVX512(SB), NOSPLIT, $0-32
+	MOVQ to+0(FP), AX
+	MOVQ x+8(FP), CX
+	MOVQ c+16(FP), DX
+	MOVQ n+24(FP), BX
+	SHLQ $0x02, BX
+	XORQ SI, SI
+	JMP  test
+
+loop:
+	VCVTTPS2DQ   (CX)(SI*1), Z0
+	VPBROADCASTD (DX), Z1
+	VPMINSD      Z1, Z0, Z0
+	VCVTTPS2DQ   1024(CX)(SI*1), Z1
+	VPBROADCASTD 4(DX), Z2
+	VPMINSD      Z2, Z1, Z1
+	VPBROADCASTD 12(DX), Z2
+	VPMULLD      Z2, Z1, Z1
+	VPADDD       Z1, Z0, Z0
+	VCVTTPS2DQ   2048(CX)(SI*1), Z1
+	VPBROADCASTD 8(DX), Z2
+	VPMINSD      Z2, Z1, Z1
+	VPBROADCASTD 16(DX), Z2
+	VPMULLD      Z2, Z1, Z1
+	VPADDD       Z1, Z0, Z0
+	VMOVDQU32    Z0, (AX)(SI*1)
+	ADDQ         $0x40, SI
+
+test:
+	CMPQ SI, BX
+	JLT  loop
+	VZEROUPPER
+	RET
+
+// func columnsAVX512(dst *float32, src *float32, n int)
+// Requires: AVX
+TEXT ·columnsAVX512(SB), NOSPLIT, $0-24
+	MOVQ dst+0(FP), AX
+	MOVQ src+8(FP), CX
+	MOVQ n+16(FP), DX
+	JMP  test
+
+loop:
+	VMOVUPS    (CX), Y0
+	VMOVUPS    32(CX), Y1
+	VMOVUPS    64(CX), Y2
+	VMOVUPS    96(CX), Y3
+	VMOVUPS    128(CX), Y4
+	VMOVUPS    160(CX), Y5
+	VMOVUPS    192(CX), Y6
+	VMOVUPS    224(CX), Y7
+	VUNPCKLPS  Y1, Y0, Y8
+	VUNPCKHPS  Y1, Y0, Y0
+	VUNPCKLPS  Y3, Y2, Y1
+	VUNPCKHPS  Y3, Y2, Y2
+	VUNPCKLPS  Y5, Y4, Y3
+	VUNPCKHPS  Y5, Y4, Y4
+	VUNPCKLPS  Y7, Y6, Y5
+	VUNPCKHPS  Y7, Y6, Y6
+	VSHUFPS    $0x44, Y1, Y8, Y7
+	VSHUFPS    $0xee, Y1, Y8, Y1
+	VSHUFPS    $0x44, Y2, Y0, Y8
+	VSHUFPS    $0xee, Y2, Y0, Y0
+	VSHUFPS    $0x44, Y5, Y3, Y2
+	VSHUFPS    $0xee, Y5, Y3, Y3
+	VSHUFPS    $0x44, Y6, Y4, Y5
+	VSHUFPS    $0xee, Y6, Y4, Y4
+	VPERM2F128 $0x20, Y2, Y7, Y6
+	VMOVUPS    Y6, (AX)
+	VPERM2F128 $0x20, Y3, Y1, Y6
+	VMOVUPS    Y6, 1024(AX)
+	VPERM2F128 $0x20, Y5, Y8, Y6
+	VMOVUPS    Y6, 2048(AX)
+	VPERM2F128 $0x20, Y4, Y0, Y6
+	VMOVUPS    Y6, 3072(AX)
+	VPERM2F128 $0x31, Y2, Y7, Y2
+	VMOVUPS    Y2, 4096(AX)
+	VPERM2F128 $0x31, Y3, Y1, Y1
+	VMOVUPS    Y1, 5120(AX)
+	VPERM2F128 $0x31, Y5, Y8, Y1
+	VMOVUPS    Y1, 6144(AX)
+	VPERM2F128 $0x31, Y4, Y0, Y0
+	VMOVUPS    Y0, 7168(AX)
+	ADDQ       $0x00000100, CX
+	ADDQ       $0x20, AX
+	DECQ       DX
+
+test:
+	TESTQ DX, DX
+	JNE   loop
+	VZEROUPPER
+	RET
+
+// func recordsAVX512(dst *float32, src *float32, n int)
+// Requires: AVX
+TEXT ·recordsAVX512(SB), NOSPLIT, $0-24
+	MOVQ dst+0(FP), AX
+	MOVQ src+8(FP), CX
+	MOVQ n+16(FP), DX
+	JMP  test
+
+loop:
+	VMOVUPS    (CX), Y0
+	VMOVUPS    1024(CX), Y1
+	VMOVUPS    2048(CX), Y2
+	VMOVUPS    3072(CX), Y3
+	VMOVUPS    4096(CX), Y4
+	VMOVUPS    5120(CX), Y5
+	VMOVUPS    6144(CX), Y6
+	VMOVUPS    7168(CX), Y7
+	VUNPCKLPS  Y1, Y0, Y8
+	VUNPCKHPS  Y1, Y0, Y0
+	VUNPCKLPS  Y3, Y2, Y1
+	VUNPCKHPS  Y3, Y2, Y2
+	VUNPCKLPS  Y5, Y4, Y3
+	VUNPCKHPS  Y5, Y4, Y4
+	VUNPCKLPS  Y7, Y6, Y5
+	VUNPCKHPS  Y7, Y6, Y6
+	VSHUFPS    $0x44, Y1, Y8, Y7
+	VSHUFPS    $0xee, Y1, Y8, Y1
+	VSHUFPS    $0x44, Y2, Y0, Y8
+	VSHUFPS    $0xee, Y2, Y0, Y0
+	VSHUFPS    $0x44, Y5, Y3, Y2
+	VSHUFPS    $0xee, Y5, Y3, Y3
+	VSHUFPS    $0x44, Y6, Y4, Y5
+	VSHUFPS    $0xee, Y6, Y4, Y4
+	VPERM2F128 $0x20, Y2, Y7, Y6
+	VMOVUPS    Y6, (AX)
+	VPERM2F128 $0x20, Y3, Y1, Y6
+	VMOVUPS    Y6, 32(AX)
+	VPERM2F128 $0x20, Y5, Y8, Y6
+	VMOVUPS    Y6, 64(AX)
+	VPERM2F128 $0x20, Y4, Y0, Y6
+	VMOVUPS    Y6, 96(AX)
+	VPERM2F128 $0x31, Y2, Y7, Y2
+	VMOVUPS    Y2, 128(AX)
+	VPERM2F128 $0x31, Y3, Y1, Y1
+	VMOVUPS    Y1, 160(AX)
+	VPERM2F128 $0x31, Y5, Y8, Y1
+	VMOVUPS    Y1, 192(AX)
+	VPERM2F128 $0x31, Y4, Y0, Y0
+	VMOVUPS    Y0, 224(AX)
+	ADDQ       $0x00000100, AX
+	ADDQ       $0x20, CX
+	DECQ       DX
+
+test:
+	TESTQ DX, DX
+	JNE   loop
 	VZEROUPPER
 	RET
 
@@ -16576,6 +17277,853 @@ test:
 	VMASKMOVPS   Y1, Y0, 32(AX)(DI*1)
 
 done:
+	VZEROUPPER
+	RET
+
+// func placeAVX2(to *float32, x *float32, top *[3]float32, c *[5]int32, n int)
+// Requires: AVX, AVX2
+TEXT ·placeAVX2(SB), NOSPLIT, $0-40
+	MOVQ         to+0(FP), AX
+	MOVQ         x+8(FP), CX
+	MOVQ         top+16(FP), DX
+	MOVQ         c+24(FP), BX
+	VXORPS       Y0, Y0, Y0
+	VBROADCASTSS float0<>+0(SB), Y1
+	VPBROADCASTD whole1<>+0(SB), Y2
+	MOVQ         n+32(FP), SI
+	SHLQ         $0x02, SI
+	XORQ         DI, DI
+	JMP          test
+
+loop:
+	VMOVUPS      (CX)(DI*1), Y3
+	VMAXPS       Y0, Y3, Y3
+	VBROADCASTSS (DX), Y4
+	VMINPS       Y4, Y3, Y3
+	VCVTTPS2DQ   Y3, Y4
+	VPBROADCASTD (BX), Y5
+	VPMINSD      Y5, Y4, Y4
+	VCVTDQ2PS    Y4, Y5
+	VSUBPS       Y5, Y3, Y5
+	VMOVUPS      Y5, 4096(AX)(DI*1)
+	VADDPS       Y1, Y3, Y3
+	VCVTTPS2DQ   Y3, Y6
+	VCVTDQ2PS    Y6, Y5
+	VSUBPS       Y5, Y3, Y5
+	VMOVUPS      Y5, 7168(AX)(DI*1)
+	VPADDD       Y2, Y4, Y4
+	VPSUBD       Y6, Y4, Y4
+	VMOVUPS      1024(CX)(DI*1), Y3
+	VMAXPS       Y0, Y3, Y3
+	VBROADCASTSS 4(DX), Y5
+	VMINPS       Y5, Y3, Y3
+	VCVTTPS2DQ   Y3, Y5
+	VPBROADCASTD 4(BX), Y7
+	VPMINSD      Y7, Y5, Y5
+	VCVTDQ2PS    Y5, Y7
+	VSUBPS       Y7, Y3, Y7
+	VMOVUPS      Y7, 5120(AX)(DI*1)
+	VADDPS       Y1, Y3, Y3
+	VCVTTPS2DQ   Y3, Y8
+	VCVTDQ2PS    Y8, Y7
+	VSUBPS       Y7, Y3, Y7
+	VMOVUPS      Y7, 8192(AX)(DI*1)
+	VPADDD       Y2, Y5, Y5
+	VPSUBD       Y8, Y5, Y5
+	VPBROADCASTD 12(BX), Y3
+	VPMULLD      Y3, Y8, Y8
+	VPMULLD      Y3, Y5, Y5
+	VPADDD       Y8, Y6, Y6
+	VMOVUPS      2048(CX)(DI*1), Y3
+	VMAXPS       Y0, Y3, Y3
+	VBROADCASTSS 8(DX), Y7
+	VMINPS       Y7, Y3, Y3
+	VCVTTPS2DQ   Y3, Y7
+	VPBROADCASTD 8(BX), Y8
+	VPMINSD      Y8, Y7, Y7
+	VCVTDQ2PS    Y7, Y8
+	VSUBPS       Y8, Y3, Y8
+	VMOVUPS      Y8, 6144(AX)(DI*1)
+	VADDPS       Y1, Y3, Y3
+	VCVTTPS2DQ   Y3, Y9
+	VCVTDQ2PS    Y9, Y8
+	VSUBPS       Y8, Y3, Y8
+	VMOVUPS      Y8, 9216(AX)(DI*1)
+	VPADDD       Y2, Y7, Y7
+	VPSUBD       Y9, Y7, Y7
+	VPBROADCASTD 16(BX), Y3
+	VPMULLD      Y3, Y9, Y9
+	VPMULLD      Y3, Y7, Y7
+	VPADDD       Y9, Y6, Y6
+	VPADDD       Y6, Y4, Y4
+	VMOVDQU      Y4, (AX)(DI*1)
+	VPADDD       Y6, Y5, Y5
+	VMOVDQU      Y5, 1024(AX)(DI*1)
+	VPADDD       Y6, Y7, Y7
+	VMOVDQU      Y7, 2048(AX)(DI*1)
+	VMOVDQU      Y6, 3072(AX)(DI*1)
+	VMOVUPS      32(CX)(DI*1), Y3
+	VMAXPS       Y0, Y3, Y3
+	VBROADCASTSS (DX), Y4
+	VMINPS       Y4, Y3, Y3
+	VCVTTPS2DQ   Y3, Y4
+	VPBROADCASTD (BX), Y5
+	VPMINSD      Y5, Y4, Y4
+	VCVTDQ2PS    Y4, Y5
+	VSUBPS       Y5, Y3, Y5
+	VMOVUPS      Y5, 4128(AX)(DI*1)
+	VADDPS       Y1, Y3, Y3
+	VCVTTPS2DQ   Y3, Y6
+	VCVTDQ2PS    Y6, Y5
+	VSUBPS       Y5, Y3, Y5
+	VMOVUPS      Y5, 7200(AX)(DI*1)
+	VPADDD       Y2, Y4, Y4
+	VPSUBD       Y6, Y4, Y4
+	VMOVUPS      1056(CX)(DI*1), Y3
+	VMAXPS       Y0, Y3, Y3
+	VBROADCASTSS 4(DX), Y5
+	VMINPS       Y5, Y3, Y3
+	VCVTTPS2DQ   Y3, Y5
+	VPBROADCASTD 4(BX), Y7
+	VPMINSD      Y7, Y5, Y5
+	VCVTDQ2PS    Y5, Y7
+	VSUBPS       Y7, Y3, Y7
+	VMOVUPS      Y7, 5152(AX)(DI*1)
+	VADDPS       Y1, Y3, Y3
+	VCVTTPS2DQ   Y3, Y8
+	VCVTDQ2PS    Y8, Y7
+	VSUBPS       Y7, Y3, Y7
+	VMOVUPS      Y7, 8224(AX)(DI*1)
+	VPADDD       Y2, Y5, Y5
+	VPSUBD       Y8, Y5, Y5
+	VPBROADCASTD 12(BX), Y3
+	VPMULLD      Y3, Y8, Y8
+	VPMULLD      Y3, Y5, Y5
+	VPADDD       Y8, Y6, Y6
+	VMOVUPS      2080(CX)(DI*1), Y3
+	VMAXPS       Y0, Y3, Y3
+	VBROADCASTSS 8(DX), Y7
+	VMINPS       Y7, Y3, Y3
+	VCVTTPS2DQ   Y3, Y7
+	VPBROADCASTD 8(BX), Y8
+	VPMINSD      Y8, Y7, Y7
+	VCVTDQ2PS    Y7, Y8
+	VSUBPS       Y8, Y3, Y8
+	VMOVUPS      Y8, 6176(AX)(DI*1)
+	VADDPS       Y1, Y3, Y3
+	VCVTTPS2DQ   Y3, Y9
+	VCVTDQ2PS    Y9, Y8
+	VSUBPS       Y8, Y3, Y8
+	VMOVUPS      Y8, 9248(AX)(DI*1)
+	VPADDD       Y2, Y7, Y7
+	VPSUBD       Y9, Y7, Y7
+	VPBROADCASTD 16(BX), Y3
+	VPMULLD      Y3, Y9, Y9
+	VPMULLD      Y3, Y7, Y7
+	VPADDD       Y9, Y6, Y6
+	VPADDD       Y6, Y4, Y4
+	VMOVDQU      Y4, 32(AX)(DI*1)
+	VPADDD       Y6, Y5, Y5
+	VMOVDQU      Y5, 1056(AX)(DI*1)
+	VPADDD       Y6, Y7, Y7
+	VMOVDQU      Y7, 2080(AX)(DI*1)
+	VMOVDQU      Y6, 3104(AX)(DI*1)
+	ADDQ         $0x40, DI
+
+test:
+	CMPQ DI, SI
+	JLT  loop
+	VZEROUPPER
+	RET
+
+// func scatterAVX2(l0 *float32, l1 *float32, l2 *float32, l3 *float32, at *float32, v *float32, sy int, sz int, n int)
+// Requires: AVX, AVX2
+TEXT ·scatterAVX2(SB), NOSPLIT, $0-72
+	MOVQ         at+32(FP), AX
+	MOVQ         sy+48(FP), CX
+	SHLQ         $0x02, CX
+	MOVQ         sz+56(FP), DX
+	SHLQ         $0x02, DX
+	ADDQ         CX, CX
+	ADDQ         DX, DX
+	VMOVUPS      lowX<>+0(SB), Y0
+	VMOVUPS      lowY<>+0(SB), Y1
+	VMOVUPS      lowZ<>+0(SB), Y2
+	VPBROADCASTD whole2147483647<>+0(SB), Y3
+	MOVQ         v+40(FP), R8
+	MOVQ         n+64(FP), R9
+	SHLQ         $0x02, R9
+	VBROADCASTSS float2<>+0(SB), Y4
+	LEAQ         28(R9), R10
+	SHRQ         $0x05, R10
+	SHLQ         $0x02, R10
+	XORQ         R11, R11
+	JMP          test
+
+loop:
+	MOVQ R11, BX
+
+stream:
+	MOVL         (AX)(BX*1), SI
+	MOVQ         l0+0(FP), DI
+	LEAQ         (DI)(SI*8), SI
+	LEAQ         (SI)(DX*1), DI
+	VBROADCASTSS 4096(AX)(BX*1), Y5
+	VSUBPS       Y5, Y0, Y5
+	VBROADCASTSS 8192(AX)(BX*1), Y6
+	VSUBPS       Y6, Y1, Y6
+	VMULPS       Y6, Y5, Y5
+	VXORPS       Y6, Y6, Y6
+	VBROADCASTSS 9216(AX)(BX*1), Y7
+	VSUBPS       Y7, Y6, Y7
+	VMULPS       Y7, Y5, Y6
+	VBROADCASTSS 9216(AX)(BX*1), Y7
+	VSUBPS       Y7, Y2, Y7
+	VMULPS       Y7, Y5, Y5
+	VPAND        Y3, Y5, Y5
+	VPAND        Y3, Y6, Y6
+	VBROADCASTSS (R8)(BX*1), Y7
+	VBLENDPS     $0xaa, Y4, Y7, Y7
+	VMULPS       Y7, Y5, Y5
+	VBROADCASTSS (R8)(BX*1), Y7
+	VBLENDPS     $0xaa, Y4, Y7, Y7
+	VMULPS       Y7, Y6, Y6
+	VADDPS       (SI), X5, X7
+	VMOVUPS      X7, (SI)
+	VEXTRACTF128 $0x01, Y5, X5
+	VADDPS       (SI)(CX*1), X5, X5
+	VMOVUPS      X5, (SI)(CX*1)
+	VADDPS       (DI), X6, X5
+	VMOVUPS      X5, (DI)
+	VEXTRACTF128 $0x01, Y6, X5
+	VADDPS       (DI)(CX*1), X5, X5
+	VMOVUPS      X5, (DI)(CX*1)
+	MOVL         1024(AX)(BX*1), SI
+	MOVQ         l1+8(FP), DI
+	LEAQ         (DI)(SI*8), SI
+	LEAQ         (SI)(DX*1), DI
+	VBROADCASTSS 7168(AX)(BX*1), Y5
+	VSUBPS       Y5, Y0, Y5
+	VBROADCASTSS 5120(AX)(BX*1), Y6
+	VSUBPS       Y6, Y1, Y6
+	VMULPS       Y6, Y5, Y5
+	VXORPS       Y6, Y6, Y6
+	VBROADCASTSS 9216(AX)(BX*1), Y7
+	VSUBPS       Y7, Y6, Y7
+	VMULPS       Y7, Y5, Y6
+	VBROADCASTSS 9216(AX)(BX*1), Y7
+	VSUBPS       Y7, Y2, Y7
+	VMULPS       Y7, Y5, Y5
+	VPAND        Y3, Y5, Y5
+	VPAND        Y3, Y6, Y6
+	VBROADCASTSS 1024(R8)(BX*1), Y7
+	VBLENDPS     $0xaa, Y4, Y7, Y7
+	VMULPS       Y7, Y5, Y5
+	VBROADCASTSS 1024(R8)(BX*1), Y7
+	VBLENDPS     $0xaa, Y4, Y7, Y7
+	VMULPS       Y7, Y6, Y6
+	VADDPS       (SI), X5, X7
+	VMOVUPS      X7, (SI)
+	VEXTRACTF128 $0x01, Y5, X5
+	VADDPS       (SI)(CX*1), X5, X5
+	VMOVUPS      X5, (SI)(CX*1)
+	VADDPS       (DI), X6, X5
+	VMOVUPS      X5, (DI)
+	VEXTRACTF128 $0x01, Y6, X5
+	VADDPS       (DI)(CX*1), X5, X5
+	VMOVUPS      X5, (DI)(CX*1)
+	MOVL         2048(AX)(BX*1), SI
+	MOVQ         l2+16(FP), DI
+	LEAQ         (DI)(SI*8), SI
+	LEAQ         (SI)(DX*1), DI
+	VBROADCASTSS 7168(AX)(BX*1), Y5
+	VSUBPS       Y5, Y0, Y5
+	VBROADCASTSS 8192(AX)(BX*1), Y6
+	VSUBPS       Y6, Y1, Y6
+	VMULPS       Y6, Y5, Y5
+	VXORPS       Y6, Y6, Y6
+	VBROADCASTSS 6144(AX)(BX*1), Y7
+	VSUBPS       Y7, Y6, Y7
+	VMULPS       Y7, Y5, Y6
+	VBROADCASTSS 6144(AX)(BX*1), Y7
+	VSUBPS       Y7, Y2, Y7
+	VMULPS       Y7, Y5, Y5
+	VPAND        Y3, Y5, Y5
+	VPAND        Y3, Y6, Y6
+	VBROADCASTSS 2048(R8)(BX*1), Y7
+	VBLENDPS     $0xaa, Y4, Y7, Y7
+	VMULPS       Y7, Y5, Y5
+	VBROADCASTSS 2048(R8)(BX*1), Y7
+	VBLENDPS     $0xaa, Y4, Y7, Y7
+	VMULPS       Y7, Y6, Y6
+	VADDPS       (SI), X5, X7
+	VMOVUPS      X7, (SI)
+	VEXTRACTF128 $0x01, Y5, X5
+	VADDPS       (SI)(CX*1), X5, X5
+	VMOVUPS      X5, (SI)(CX*1)
+	VADDPS       (DI), X6, X5
+	VMOVUPS      X5, (DI)
+	VEXTRACTF128 $0x01, Y6, X5
+	VADDPS       (DI)(CX*1), X5, X5
+	VMOVUPS      X5, (DI)(CX*1)
+	MOVL         3072(AX)(BX*1), SI
+	MOVQ         l3+24(FP), DI
+	LEAQ         (DI)(SI*8), SI
+	LEAQ         (SI)(DX*1), DI
+	VBROADCASTSS 7168(AX)(BX*1), Y5
+	VSUBPS       Y5, Y0, Y5
+	VBROADCASTSS 8192(AX)(BX*1), Y6
+	VSUBPS       Y6, Y1, Y6
+	VMULPS       Y6, Y5, Y5
+	VXORPS       Y6, Y6, Y6
+	VBROADCASTSS 9216(AX)(BX*1), Y7
+	VSUBPS       Y7, Y6, Y7
+	VMULPS       Y7, Y5, Y6
+	VBROADCASTSS 9216(AX)(BX*1), Y7
+	VSUBPS       Y7, Y2, Y7
+	VMULPS       Y7, Y5, Y5
+	VPAND        Y3, Y5, Y5
+	VPAND        Y3, Y6, Y6
+	VBROADCASTSS 3072(R8)(BX*1), Y7
+	VBLENDPS     $0xaa, Y4, Y7, Y7
+	VMULPS       Y7, Y5, Y5
+	VBROADCASTSS 3072(R8)(BX*1), Y7
+	VBLENDPS     $0xaa, Y4, Y7, Y7
+	VMULPS       Y7, Y6, Y6
+	VADDPS       (SI), X5, X7
+	VMOVUPS      X7, (SI)
+	VEXTRACTF128 $0x01, Y5, X5
+	VADDPS       (SI)(CX*1), X5, X5
+	VMOVUPS      X5, (SI)(CX*1)
+	VADDPS       (DI), X6, X5
+	VMOVUPS      X5, (DI)
+	VEXTRACTF128 $0x01, Y6, X5
+	VADDPS       (DI)(CX*1), X5, X5
+	VMOVUPS      X5, (DI)(CX*1)
+	ADDQ         R10, BX
+	CMPQ         BX, R9
+	JLT          stream
+	ADDQ         $0x04, R11
+
+test:
+	CMPQ R11, R10
+	JLT  loop
+	VZEROUPPER
+	RET
+
+// func scatterSlopesAVX2(l0 *float32, l1 *float32, l2 *float32, l3 *float32, at *float32, v *float32, slopes *float32, sy int, sz int, n int)
+// Requires: AVX, AVX2
+TEXT ·scatterSlopesAVX2(SB), NOSPLIT, $0-80
+	MOVQ         at+32(FP), AX
+	MOVQ         sy+56(FP), CX
+	SHLQ         $0x02, CX
+	MOVQ         sz+64(FP), DX
+	SHLQ         $0x02, DX
+	ADDQ         CX, CX
+	ADDQ         DX, DX
+	VMOVUPS      lowX<>+0(SB), Y0
+	VMOVUPS      lowY<>+0(SB), Y1
+	VMOVUPS      lowZ<>+0(SB), Y2
+	VPBROADCASTD whole2147483647<>+0(SB), Y3
+	MOVQ         v+40(FP), R8
+	MOVQ         n+72(FP), R9
+	SHLQ         $0x02, R9
+	VBROADCASTSS float2<>+0(SB), Y4
+	VMOVUPS      highX<>+0(SB), Y5
+	VMOVUPS      highY<>+0(SB), Y6
+	VMOVUPS      highZ<>+0(SB), Y7
+	LEAQ         28(R9), R10
+	SHRQ         $0x05, R10
+	SHLQ         $0x02, R10
+	XORQ         R11, R11
+	JMP          test
+
+loop:
+	MOVQ R11, BX
+
+stream:
+	LEAQ         (BX)(BX*8), R12
+	MOVQ         slopes+48(FP), SI
+	ADDQ         SI, R12
+	MOVL         (AX)(BX*1), SI
+	MOVQ         l0+0(FP), DI
+	LEAQ         (DI)(SI*8), SI
+	LEAQ         (SI)(DX*1), DI
+	VBROADCASTSS 4096(AX)(BX*1), Y7
+	VSUBPS       Y7, Y0, Y7
+	VBROADCASTSS 8192(AX)(BX*1), Y8
+	VSUBPS       Y8, Y1, Y8
+	VMULPS       Y8, Y7, Y7
+	VXORPS       Y8, Y8, Y8
+	VBROADCASTSS 9216(AX)(BX*1), Y9
+	VSUBPS       Y9, Y8, Y9
+	VMULPS       Y9, Y7, Y8
+	VBROADCASTSS 9216(AX)(BX*1), Y9
+	VSUBPS       Y9, Y2, Y9
+	VMULPS       Y9, Y7, Y7
+	VPAND        Y3, Y7, Y7
+	VPAND        Y3, Y8, Y8
+	VBROADCASTSS (R8)(BX*1), Y9
+	VBROADCASTSS 4096(AX)(BX*1), Y10
+	VSUBPS       Y10, Y5, Y10
+	VBROADCASTSS (R12), Y11
+	VMULPS       Y11, Y10, Y10
+	VADDPS       Y10, Y9, Y9
+	VBROADCASTSS 8192(AX)(BX*1), Y10
+	VSUBPS       Y10, Y6, Y10
+	VBROADCASTSS 4(R12), Y11
+	VMULPS       Y11, Y10, Y10
+	VADDPS       Y10, Y9, Y9
+	VXORPS       Y10, Y10, Y10
+	VBROADCASTSS 9216(AX)(BX*1), Y11
+	VSUBPS       Y11, Y10, Y11
+	VBROADCASTSS 8(R12), Y10
+	VMULPS       Y10, Y11, Y11
+	VADDPS       Y11, Y9, Y9
+	VBLENDPS     $0xaa, Y4, Y9, Y9
+	VMULPS       Y9, Y7, Y7
+	VBROADCASTSS (R8)(BX*1), Y9
+	VBROADCASTSS 4096(AX)(BX*1), Y10
+	VSUBPS       Y10, Y5, Y10
+	VBROADCASTSS (R12), Y11
+	VMULPS       Y11, Y10, Y10
+	VADDPS       Y10, Y9, Y9
+	VBROADCASTSS 8192(AX)(BX*1), Y10
+	VSUBPS       Y10, Y6, Y10
+	VBROADCASTSS 4(R12), Y11
+	VMULPS       Y11, Y10, Y10
+	VADDPS       Y10, Y9, Y9
+	VXORPS       Y10, Y10, Y10
+	VBROADCASTSS 9216(AX)(BX*1), Y10
+	VSUBPS       Y10, Y4, Y10
+	VBROADCASTSS 8(R12), Y11
+	VMULPS       Y11, Y10, Y10
+	VADDPS       Y10, Y9, Y9
+	VBLENDPS     $0xaa, Y4, Y9, Y9
+	VMULPS       Y9, Y8, Y8
+	VADDPS       (SI), X7, X9
+	VMOVUPS      X9, (SI)
+	VEXTRACTF128 $0x01, Y7, X7
+	VADDPS       (SI)(CX*1), X7, X7
+	VMOVUPS      X7, (SI)(CX*1)
+	VADDPS       (DI), X8, X7
+	VMOVUPS      X7, (DI)
+	VEXTRACTF128 $0x01, Y8, X7
+	VADDPS       (DI)(CX*1), X7, X7
+	VMOVUPS      X7, (DI)(CX*1)
+	MOVL         1024(AX)(BX*1), SI
+	MOVQ         l1+8(FP), DI
+	LEAQ         (DI)(SI*8), SI
+	LEAQ         (SI)(DX*1), DI
+	VBROADCASTSS 7168(AX)(BX*1), Y7
+	VSUBPS       Y7, Y0, Y7
+	VBROADCASTSS 5120(AX)(BX*1), Y8
+	VSUBPS       Y8, Y1, Y8
+	VMULPS       Y8, Y7, Y7
+	VXORPS       Y8, Y8, Y8
+	VBROADCASTSS 9216(AX)(BX*1), Y9
+	VSUBPS       Y9, Y8, Y9
+	VMULPS       Y9, Y7, Y8
+	VBROADCASTSS 9216(AX)(BX*1), Y9
+	VSUBPS       Y9, Y2, Y9
+	VMULPS       Y9, Y7, Y7
+	VPAND        Y3, Y7, Y7
+	VPAND        Y3, Y8, Y8
+	VBROADCASTSS 1024(R8)(BX*1), Y9
+	VBROADCASTSS 7168(AX)(BX*1), Y10
+	VSUBPS       Y10, Y5, Y10
+	VBROADCASTSS 12(R12), Y11
+	VMULPS       Y11, Y10, Y10
+	VADDPS       Y10, Y9, Y9
+	VBROADCASTSS 5120(AX)(BX*1), Y10
+	VSUBPS       Y10, Y6, Y10
+	VBROADCASTSS 16(R12), Y11
+	VMULPS       Y11, Y10, Y10
+	VADDPS       Y10, Y9, Y9
+	VXORPS       Y10, Y10, Y10
+	VBROADCASTSS 9216(AX)(BX*1), Y11
+	VSUBPS       Y11, Y10, Y11
+	VBROADCASTSS 20(R12), Y10
+	VMULPS       Y10, Y11, Y11
+	VADDPS       Y11, Y9, Y9
+	VBLENDPS     $0xaa, Y4, Y9, Y9
+	VMULPS       Y9, Y7, Y7
+	VBROADCASTSS 1024(R8)(BX*1), Y9
+	VBROADCASTSS 7168(AX)(BX*1), Y10
+	VSUBPS       Y10, Y5, Y10
+	VBROADCASTSS 12(R12), Y11
+	VMULPS       Y11, Y10, Y10
+	VADDPS       Y10, Y9, Y9
+	VBROADCASTSS 5120(AX)(BX*1), Y10
+	VSUBPS       Y10, Y6, Y10
+	VBROADCASTSS 16(R12), Y11
+	VMULPS       Y11, Y10, Y10
+	VADDPS       Y10, Y9, Y9
+	VXORPS       Y10, Y10, Y10
+	VBROADCASTSS 9216(AX)(BX*1), Y10
+	VSUBPS       Y10, Y4, Y10
+	VBROADCASTSS 20(R12), Y11
+	VMULPS       Y11, Y10, Y10
+	VADDPS       Y10, Y9, Y9
+	VBLENDPS     $0xaa, Y4, Y9, Y9
+	VMULPS       Y9, Y8, Y8
+	VADDPS       (SI), X7, X9
+	VMOVUPS      X9, (SI)
+	VEXTRACTF128 $0x01, Y7, X7
+	VADDPS       (SI)(CX*1), X7, X7
+	VMOVUPS      X7, (SI)(CX*1)
+	VADDPS       (DI), X8, X7
+	VMOVUPS      X7, (DI)
+	VEXTRACTF128 $0x01, Y8, X7
+	VADDPS       (DI)(CX*1), X7, X7
+	VMOVUPS      X7, (DI)(CX*1)
+	MOVL         2048(AX)(BX*1), SI
+	MOVQ         l2+16(FP), DI
+	LEAQ         (DI)(SI*8), SI
+	LEAQ         (SI)(DX*1), DI
+	VBROADCASTSS 7168(AX)(BX*1), Y7
+	VSUBPS       Y7, Y0, Y7
+	VBROADCASTSS 8192(AX)(BX*1), Y8
+	VSUBPS       Y8, Y1, Y8
+	VMULPS       Y8, Y7, Y7
+	VXORPS       Y8, Y8, Y8
+	VBROADCASTSS 6144(AX)(BX*1), Y9
+	VSUBPS       Y9, Y8, Y9
+	VMULPS       Y9, Y7, Y8
+	VBROADCASTSS 6144(AX)(BX*1), Y9
+	VSUBPS       Y9, Y2, Y9
+	VMULPS       Y9, Y7, Y7
+	VPAND        Y3, Y7, Y7
+	VPAND        Y3, Y8, Y8
+	VBROADCASTSS 2048(R8)(BX*1), Y9
+	VBROADCASTSS 7168(AX)(BX*1), Y10
+	VSUBPS       Y10, Y5, Y10
+	VBROADCASTSS 24(R12), Y11
+	VMULPS       Y11, Y10, Y10
+	VADDPS       Y10, Y9, Y9
+	VBROADCASTSS 8192(AX)(BX*1), Y10
+	VSUBPS       Y10, Y6, Y10
+	VBROADCASTSS 28(R12), Y11
+	VMULPS       Y11, Y10, Y10
+	VADDPS       Y10, Y9, Y9
+	VXORPS       Y10, Y10, Y10
+	VBROADCASTSS 6144(AX)(BX*1), Y11
+	VSUBPS       Y11, Y10, Y11
+	VBROADCASTSS 32(R12), Y10
+	VMULPS       Y10, Y11, Y11
+	VADDPS       Y11, Y9, Y9
+	VBLENDPS     $0xaa, Y4, Y9, Y9
+	VMULPS       Y9, Y7, Y7
+	VBROADCASTSS 2048(R8)(BX*1), Y9
+	VBROADCASTSS 7168(AX)(BX*1), Y10
+	VSUBPS       Y10, Y5, Y10
+	VBROADCASTSS 24(R12), Y11
+	VMULPS       Y11, Y10, Y10
+	VADDPS       Y10, Y9, Y9
+	VBROADCASTSS 8192(AX)(BX*1), Y10
+	VSUBPS       Y10, Y6, Y10
+	VBROADCASTSS 28(R12), Y11
+	VMULPS       Y11, Y10, Y10
+	VADDPS       Y10, Y9, Y9
+	VXORPS       Y10, Y10, Y10
+	VBROADCASTSS 6144(AX)(BX*1), Y10
+	VSUBPS       Y10, Y4, Y10
+	VBROADCASTSS 32(R12), Y11
+	VMULPS       Y11, Y10, Y10
+	VADDPS       Y10, Y9, Y9
+	VBLENDPS     $0xaa, Y4, Y9, Y9
+	VMULPS       Y9, Y8, Y8
+	VADDPS       (SI), X7, X9
+	VMOVUPS      X9, (SI)
+	VEXTRACTF128 $0x01, Y7, X7
+	VADDPS       (SI)(CX*1), X7, X7
+	VMOVUPS      X7, (SI)(CX*1)
+	VADDPS       (DI), X8, X7
+	VMOVUPS      X7, (DI)
+	VEXTRACTF128 $0x01, Y8, X7
+	VADDPS       (DI)(CX*1), X7, X7
+	VMOVUPS      X7, (DI)(CX*1)
+	MOVL         3072(AX)(BX*1), SI
+	MOVQ         l3+24(FP), DI
+	LEAQ         (DI)(SI*8), SI
+	LEAQ         (SI)(DX*1), DI
+	VBROADCASTSS 7168(AX)(BX*1), Y7
+	VSUBPS       Y7, Y0, Y7
+	VBROADCASTSS 8192(AX)(BX*1), Y8
+	VSUBPS       Y8, Y1, Y8
+	VMULPS       Y8, Y7, Y7
+	VXORPS       Y8, Y8, Y8
+	VBROADCASTSS 9216(AX)(BX*1), Y9
+	VSUBPS       Y9, Y8, Y9
+	VMULPS       Y9, Y7, Y8
+	VBROADCASTSS 9216(AX)(BX*1), Y9
+	VSUBPS       Y9, Y2, Y9
+	VMULPS       Y9, Y7, Y7
+	VPAND        Y3, Y7, Y7
+	VPAND        Y3, Y8, Y8
+	VBROADCASTSS 3072(R8)(BX*1), Y9
+	VBLENDPS     $0xaa, Y4, Y9, Y9
+	VMULPS       Y9, Y7, Y7
+	VBROADCASTSS 3072(R8)(BX*1), Y9
+	VBLENDPS     $0xaa, Y4, Y9, Y9
+	VMULPS       Y9, Y8, Y8
+	VADDPS       (SI), X7, X9
+	VMOVUPS      X9, (SI)
+	VEXTRACTF128 $0x01, Y7, X7
+	VADDPS       (SI)(CX*1), X7, X7
+	VMOVUPS      X7, (SI)(CX*1)
+	VADDPS       (DI), X8, X7
+	VMOVUPS      X7, (DI)
+	VEXTRACTF128 $0x01, Y8, X7
+	VADDPS       (DI)(CX*1), X7, X7
+	VMOVUPS      X7, (DI)(CX*1)
+	ADDQ         R10, BX
+	CMPQ         BX, R9
+	JLT          stream
+	ADDQ         $0x04, R11
+
+test:
+	CMPQ R11, R10
+	JLT  loop
+	VZEROUPPER
+	RET
+
+// func leadAVX2(y *float32, sum *float32, x *float32, k *float32, ahead float32, share float32, n int)
+// Requires: AVX
+TEXT ·leadAVX2(SB), NOSPLIT, $0-48
+	MOVQ         y+0(FP), AX
+	MOVQ         sum+8(FP), CX
+	MOVQ         x+16(FP), DX
+	MOVQ         k+24(FP), BX
+	VBROADCASTSS ahead+32(FP), Y0
+	VBROADCASTSS share+36(FP), Y1
+	MOVQ         n+40(FP), SI
+	SHLQ         $0x02, SI
+	XORQ         DI, DI
+	JMP          test
+
+loop:
+	VMOVUPS (BX)(DI*1), Y2
+	VMULPS  Y1, Y2, Y3
+	VADDPS  (CX)(DI*1), Y3, Y3
+	VMOVUPS Y3, (CX)(DI*1)
+	VMULPS  Y0, Y2, Y2
+	VADDPS  (DX)(DI*1), Y2, Y2
+	VMOVUPS Y2, (AX)(DI*1)
+	VMOVUPS 32(BX)(DI*1), Y2
+	VMULPS  Y1, Y2, Y3
+	VADDPS  32(CX)(DI*1), Y3, Y3
+	VMOVUPS Y3, 32(CX)(DI*1)
+	VMULPS  Y0, Y2, Y2
+	VADDPS  32(DX)(DI*1), Y2, Y2
+	VMOVUPS Y2, 32(AX)(DI*1)
+	ADDQ    $0x40, DI
+
+test:
+	CMPQ DI, SI
+	JLT  loop
+	VZEROUPPER
+	RET
+
+// func moveWithinAVX2(x *float32, k *float32, limit float32, n int)
+// Requires: AVX
+TEXT ·moveWithinAVX2(SB), NOSPLIT, $0-32
+	MOVQ         x+0(FP), AX
+	MOVQ         k+8(FP), CX
+	VBROADCASTSS limit+16(FP), Y0
+	VXORPS       Y1, Y1, Y1
+	VSUBPS       Y0, Y1, Y1
+	MOVQ         n+24(FP), DX
+	SHLQ         $0x02, DX
+	XORQ         BX, BX
+	JMP          test
+
+loop:
+	VMOVUPS (CX)(BX*1), Y2
+	VMAXPS  Y1, Y2, Y2
+	VMINPS  Y0, Y2, Y2
+	VADDPS  (AX)(BX*1), Y2, Y2
+	VMOVUPS Y2, (AX)(BX*1)
+	VMOVUPS 32(CX)(BX*1), Y2
+	VMAXPS  Y1, Y2, Y2
+	VMINPS  Y0, Y2, Y2
+	VADDPS  32(AX)(BX*1), Y2, Y2
+	VMOVUPS Y2, 32(AX)(BX*1)
+	ADDQ    $0x40, BX
+
+test:
+	CMPQ BX, DX
+	JLT  loop
+	VZEROUPPER
+	RET
+
+// func cellsAVX2(to *int32, x *float32, c *[5]int32, n int)
+// Requires: AVX, AVX2
+TEXT ·cellsAVX2(SB), NOSPLIT, $0-32
+	MOVQ to+0(FP), AX
+	MOVQ x+8(FP), CX
+	MOVQ c+16(FP), DX
+	MOVQ n+24(FP), BX
+	SHLQ $0x02, BX
+	XORQ SI, SI
+	JMP  test
+
+loop:
+	VCVTTPS2DQ   (CX)(SI*1), Y0
+	VPBROADCASTD (DX), Y1
+	VPMINSD      Y1, Y0, Y0
+	VCVTTPS2DQ   1024(CX)(SI*1), Y1
+	VPBROADCASTD 4(DX), Y2
+	VPMINSD      Y2, Y1, Y1
+	VPBROADCASTD 12(DX), Y2
+	VPMULLD      Y2, Y1, Y1
+	VPADDD       Y1, Y0, Y0
+	VCVTTPS2DQ   2048(CX)(SI*1), Y1
+	VPBROADCASTD 8(DX), Y2
+	VPMINSD      Y2, Y1, Y1
+	VPBROADCASTD 16(DX), Y2
+	VPMULLD      Y2, Y1, Y1
+	VPADDD       Y1, Y0, Y0
+	VMOVDQU      Y0, (AX)(SI*1)
+	VCVTTPS2DQ   32(CX)(SI*1), Y0
+	VPBROADCASTD (DX), Y1
+	VPMINSD      Y1, Y0, Y0
+	VCVTTPS2DQ   1056(CX)(SI*1), Y1
+	VPBROADCASTD 4(DX), Y2
+	VPMINSD      Y2, Y1, Y1
+	VPBROADCASTD 12(DX), Y2
+	VPMULLD      Y2, Y1, Y1
+	VPADDD       Y1, Y0, Y0
+	VCVTTPS2DQ   2080(CX)(SI*1), Y1
+	VPBROADCASTD 8(DX), Y2
+	VPMINSD      Y2, Y1, Y1
+	VPBROADCASTD 16(DX), Y2
+	VPMULLD      Y2, Y1, Y1
+	VPADDD       Y1, Y0, Y0
+	VMOVDQU      Y0, 32(AX)(SI*1)
+	ADDQ         $0x40, SI
+
+test:
+	CMPQ SI, BX
+	JLT  loop
+	VZEROUPPER
+	RET
+
+// func columnsAVX2(dst *float32, src *float32, n int)
+// Requires: AVX
+TEXT ·columnsAVX2(SB), NOSPLIT, $0-24
+	MOVQ dst+0(FP), AX
+	MOVQ src+8(FP), CX
+	MOVQ n+16(FP), DX
+	JMP  test
+
+loop:
+	VMOVUPS    (CX), Y0
+	VMOVUPS    32(CX), Y1
+	VMOVUPS    64(CX), Y2
+	VMOVUPS    96(CX), Y3
+	VMOVUPS    128(CX), Y4
+	VMOVUPS    160(CX), Y5
+	VMOVUPS    192(CX), Y6
+	VMOVUPS    224(CX), Y7
+	VUNPCKLPS  Y1, Y0, Y8
+	VUNPCKHPS  Y1, Y0, Y0
+	VUNPCKLPS  Y3, Y2, Y1
+	VUNPCKHPS  Y3, Y2, Y2
+	VUNPCKLPS  Y5, Y4, Y3
+	VUNPCKHPS  Y5, Y4, Y4
+	VUNPCKLPS  Y7, Y6, Y5
+	VUNPCKHPS  Y7, Y6, Y6
+	VSHUFPS    $0x44, Y1, Y8, Y7
+	VSHUFPS    $0xee, Y1, Y8, Y1
+	VSHUFPS    $0x44, Y2, Y0, Y8
+	VSHUFPS    $0xee, Y2, Y0, Y0
+	VSHUFPS    $0x44, Y5, Y3, Y2
+	VSHUFPS    $0xee, Y5, Y3, Y3
+	VSHUFPS    $0x44, Y6, Y4, Y5
+	VSHUFPS    $0xee, Y6, Y4, Y4
+	VPERM2F128 $0x20, Y2, Y7, Y6
+	VMOVUPS    Y6, (AX)
+	VPERM2F128 $0x20, Y3, Y1, Y6
+	VMOVUPS    Y6, 1024(AX)
+	VPERM2F128 $0x20, Y5, Y8, Y6
+	VMOVUPS    Y6, 2048(AX)
+	VPERM2F128 $0x20, Y4, Y0, Y6
+	VMOVUPS    Y6, 3072(AX)
+	VPERM2F128 $0x31, Y2, Y7, Y2
+	VMOVUPS    Y2, 4096(AX)
+	VPERM2F128 $0x31, Y3, Y1, Y1
+	VMOVUPS    Y1, 5120(AX)
+	VPERM2F128 $0x31, Y5, Y8, Y1
+	VMOVUPS    Y1, 6144(AX)
+	VPERM2F128 $0x31, Y4, Y0, Y0
+	VMOVUPS    Y0, 7168(AX)
+	ADDQ       $0x00000100, CX
+	ADDQ       $0x20, AX
+	DECQ       DX
+
+test:
+	TESTQ DX, DX
+	JNE   loop
+	VZEROUPPER
+	RET
+
+// func recordsAVX2(dst *float32, src *float32, n int)
+// Requires: AVX
+TEXT ·recordsAVX2(SB), NOSPLIT, $0-24
+	MOVQ dst+0(FP), AX
+	MOVQ src+8(FP), CX
+	MOVQ n+16(FP), DX
+	JMP  test
+
+loop:
+	VMOVUPS    (CX), Y0
+	VMOVUPS    1024(CX), Y1
+	VMOVUPS    2048(CX), Y2
+	VMOVUPS    3072(CX), Y3
+	VMOVUPS    4096(CX), Y4
+	VMOVUPS    5120(CX), Y5
+	VMOVUPS    6144(CX), Y6
+	VMOVUPS    7168(CX), Y7
+	VUNPCKLPS  Y1, Y0, Y8
+	VUNPCKHPS  Y1, Y0, Y0
+	VUNPCKLPS  Y3, Y2, Y1
+	VUNPCKHPS  Y3, Y2, Y2
+	VUNPCKLPS  Y5, Y4, Y3
+	VUNPCKHPS  Y5, Y4, Y4
+	VUNPCKLPS  Y7, Y6, Y5
+	VUNPCKHPS  Y7, Y6, Y6
+	VSHUFPS    $0x44, Y1, Y8, Y7
+	VSHUFPS    $0xee, Y1, Y8, Y1
+	VSHUFPS    $0x44, Y2, Y0, Y8
+	VSHUFPS    $0xee, Y2, Y0, Y0
+	VSHUFPS    $0x44, Y5, Y3, Y2
+	VSHUFPS    $0xee, Y5, Y3, Y3
+	VSHUFPS    $0x44, Y6, Y4, Y5
+	VSHUFPS    $0xee, Y6, Y4, Y4
+	VPERM2F128 $0x20, Y2, Y7, Y6
+	VMOVUPS    Y6, (AX)
+	VPERM2F128 $0x20, Y3, Y1, Y6
+	VMOVUPS    Y6, 32(AX)
+	VPERM2F128 $0x20, Y5, Y8, Y6
+	VMOVUPS    Y6, 64(AX)
+	VPERM2F128 $0x20, Y4, Y0, Y6
+	VMOVUPS    Y6, 96(AX)
+	VPERM2F128 $0x31, Y2, Y7, Y2
+	VMOVUPS    Y2, 128(AX)
+	VPERM2F128 $0x31, Y3, Y1, Y1
+	VMOVUPS    Y1, 160(AX)
+	VPERM2F128 $0x31, Y5, Y8, Y1
+	VMOVUPS    Y1, 192(AX)
+	VPERM2F128 $0x31, Y4, Y0, Y0
+	VMOVUPS    Y0, 224(AX)
+	ADDQ       $0x00000100, AX
+	ADDQ       $0x20, CX
+	DECQ       DX
+
+test:
+	TESTQ DX, DX
+	JNE   loop
 	VZEROUPPER
 	RET
 

@@ -260,6 +260,28 @@ func leewayAVX512(off *float32, p *float32, v *float32, size *float32, s float32
 	panic(missing)
 }
 
+func placeAVX512(to *float32, x *float32, top *[3]float32, c *[5]int32, n int) { panic(missing) }
+
+func scatterAVX512(l0 *float32, l1 *float32, l2 *float32, l3 *float32, at *float32, v *float32, sy int, sz int, n int) {
+	panic(missing)
+}
+
+func scatterSlopesAVX512(l0 *float32, l1 *float32, l2 *float32, l3 *float32, at *float32, v *float32, slopes *float32, sy int, sz int, n int) {
+	panic(missing)
+}
+
+func leadAVX512(y *float32, sum *float32, x *float32, k *float32, ahead float32, share float32, n int) {
+	panic(missing)
+}
+
+func moveWithinAVX512(x *float32, k *float32, limit float32, n int) { panic(missing) }
+
+func cellsAVX512(to *int32, x *float32, c *[5]int32, n int) { panic(missing) }
+
+func columnsAVX512(dst *float32, src *float32, n int) { panic(missing) }
+
+func recordsAVX512(dst *float32, src *float32, n int) { panic(missing) }
+
 func blendAVX2(dst *float32, a *float32, b *float32, c *float32, d *float32, w *[4]float32, n int) {
 	panic(missing)
 }
@@ -515,6 +537,28 @@ func moveAVX2(p *float32, v *float32, s float32, n int) { panic(missing) }
 func leewayAVX2(off *float32, p *float32, v *float32, size *float32, s float32, lo float32, hi float32, gap float32, n int) {
 	panic(missing)
 }
+
+func placeAVX2(to *float32, x *float32, top *[3]float32, c *[5]int32, n int) { panic(missing) }
+
+func scatterAVX2(l0 *float32, l1 *float32, l2 *float32, l3 *float32, at *float32, v *float32, sy int, sz int, n int) {
+	panic(missing)
+}
+
+func scatterSlopesAVX2(l0 *float32, l1 *float32, l2 *float32, l3 *float32, at *float32, v *float32, slopes *float32, sy int, sz int, n int) {
+	panic(missing)
+}
+
+func leadAVX2(y *float32, sum *float32, x *float32, k *float32, ahead float32, share float32, n int) {
+	panic(missing)
+}
+
+func moveWithinAVX2(x *float32, k *float32, limit float32, n int) { panic(missing) }
+
+func cellsAVX2(to *int32, x *float32, c *[5]int32, n int) { panic(missing) }
+
+func columnsAVX2(dst *float32, src *float32, n int) { panic(missing) }
+
+func recordsAVX2(dst *float32, src *float32, n int) { panic(missing) }
 
 // halves reports that there are VCVTPH2PS and VCVTPS2PH.
 func halves() bool { panic(missing) }
