@@ -4,6 +4,7 @@ package surface
 
 import (
 	"math"
+	"slices"
 
 	"zarf/core/geom"
 )
@@ -37,6 +38,7 @@ func FromPoints(l *Lattice, p Points, reach float32, slack int, deep []bool, ban
 	}
 	h := float32(l.H)
 	r2 := reach * reach
+	shell := newShell(l.N, deep, reach, work)
 	wide := int(reach) + 1
 	work(nz, 1, func(k0, k1 int) {
 		sum := make([][4]float32, nx*ny)
@@ -47,7 +49,7 @@ func FromPoints(l *Lattice, p Points, reach float32, slack int, deep []bool, ban
 			// disc, and no other thread writes to the layer.
 			for _, x := range p[first[lo]:last(first, hi, len(p), nz)] {
 				dz := x[2] - float32(k)
-				if dz*dz >= r2 {
+				if dz*dz >= r2 || shell.inside(&x) {
 					continue
 				}
 				j0, j1 := max(int(x[1]-reach)+1, 0), min(int(x[1]+reach), ny-1)
@@ -97,6 +99,59 @@ func FromPoints(l *Lattice, p Points, reach float32, slack int, deep []bool, ban
 			}
 		}
 	})
+}
+
+// shell tells which blocks of a lattice have points near them that aren't deep: particles
+// elsewhere are looked at by none.
+type shell struct {
+	near []bool // nil: all are
+	n    [3]int
+	size int
+}
+
+func newShell(n [3]int, deep []bool, reach float32, work geom.Workers) *shell {
+	s := &shell{size: max(4, int(reach)+1)}
+	if deep == nil {
+		return s
+	}
+	for a := range n {
+		s.n[a] = (n[a] + s.size - 1) / s.size
+	}
+	some := make([]bool, s.n[0]*s.n[1]*s.n[2])
+	work(s.n[2], 1, func(k0, k1 int) {
+		for k := k0 * s.size; k < min(k1*s.size, n[2]); k++ {
+			for j := range n[1] {
+				row := deep[(k*n[1]+j)*n[0]:][:n[0]]
+				out := some[(k/s.size*s.n[1]+j/s.size)*s.n[0]:]
+				for b := range s.n[0] {
+					if !out[b] {
+						out[b] = slices.Contains(row[b*s.size:min((b+1)*s.size, n[0])], false)
+					}
+				}
+			}
+		}
+	})
+	s.near = make([]bool, len(some))
+	for m := range some {
+		i, j, k := m%s.n[0], m/s.n[0]%s.n[1], m/(s.n[0]*s.n[1])
+		for c := 0; c < 27 && !s.near[m]; c++ {
+			a, b, d := i+c%3-1, j+c/3%3-1, k+c/9-1
+			s.near[m] = a >= 0 && b >= 0 && d >= 0 && a < s.n[0] && b < s.n[1] && d < s.n[2] && some[(d*s.n[1]+b)*s.n[0]+a]
+		}
+	}
+	return s
+}
+
+// inside reports a particle that is nowhere near a point that isn't deep.
+func (s *shell) inside(x *[3]float32) bool {
+	if s.near == nil {
+		return false
+	}
+	var b [3]int
+	for a, v := range x {
+		b[a] = min(max(int(v)/s.size, 0), s.n[a]-1)
+	}
+	return !s.near[(b[2]*s.n[1]+b[1])*s.n[0]+b[0]]
 }
 
 func last(first []int, k, n, nz int) int {
