@@ -167,30 +167,7 @@ func (s *Solver) begin(pieces int) {
 				}
 				continue
 			}
-			g := region{lo: [3]int{s.NX, s.NY, k}, hi: [3]int{0, 0, k + 1}}
-			for j := range s.NY {
-				before, last := sum, -1
-				for i := range s.NX {
-					c := k*plane + j*s.NX + i
-					s.start[c] = sum
-					was := sum
-					for p := range counts {
-						n := counts[p][c]
-						counts[p][c] = sum
-						sum += n
-					}
-					if sum != was {
-						if last < 0 {
-							g.lo[0] = min(g.lo[0], i)
-						}
-						last = i
-					}
-				}
-				if sum != before {
-					g.lo[1], g.hi[1], g.hi[0] = min(g.lo[1], j), j+1, max(g.hi[0], last+1)
-				}
-			}
-			found[k] = g
+			found[k] = s.beginPlane(counts, k, sum)
 		}
 	})
 	s.start[s.Len()] = first[s.NZ]
@@ -198,6 +175,34 @@ func (s *Solver) begin(pieces int) {
 	for _, g := range found {
 		s.live = s.live.join(g)
 	}
+}
+
+// beginPlane is begin for a plane of cells, before which so many particles lie.
+func (s *Solver) beginPlane(counts [][]int32, k int, sum int32) region {
+	g := region{lo: [3]int{s.NX, s.NY, k}, hi: [3]int{0, 0, k + 1}}
+	for j := range s.NY {
+		before, last := sum, -1
+		o := s.Index(0, j, k)
+		for c := o; c < o+s.NX; c++ {
+			s.start[c] = sum
+			was := sum
+			for p := range counts {
+				n := counts[p][c]
+				counts[p][c] = sum
+				sum += n
+			}
+			if sum != was {
+				if last < 0 {
+					g.lo[0] = min(g.lo[0], c-o)
+				}
+				last = c - o
+			}
+		}
+		if sum != before {
+			g.lo[1], g.hi[1], g.hi[0] = min(g.lo[1], j), j+1, max(g.hi[0], last+1)
+		}
+	}
+	return g
 }
 
 // unsorted says that particles moved, came or went; cells that were worked out hold for as

@@ -50,7 +50,6 @@ var long = map[string]string{
 	"core/frame.Dense":          "rows of the box against rows of the leaves: splitting costs a call a row",
 	"core/gas.grow":             "one marching front with its own queue",
 	"core/geom.bridge":          "one search for the shortest bridge, as Eberly describes it",
-	"core/liquid.setup":         "all arrays of a projection, filled in one walk",
 	"core/liquid.solveStress":   "conjugate gradients: one loop with its nine vectors",
 	"core/model.Terrain":        "vertices, then faces, then skirts of one grid",
 	"core/pressure.assemble":    "one row of the operator, term by term",
