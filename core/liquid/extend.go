@@ -243,6 +243,10 @@ func (s *Solver) along(a, i, j, k int) float32 {
 	x[a] -= 0.5
 	// the wall's normal is the slope of its distance, which corners give anywhere
 	_, out := s.depth(&x)
+	sheet, thin := s.solid.sheets[a][int32(s.u[a].Index(i, j, k))]
+	if thin {
+		out = sheet
+	}
 	v := s.at(&x)
 	us := [3]float32{}
 	friction := float32(0)
@@ -264,5 +268,8 @@ func (s *Solver) along(a, i, j, k int) float32 {
 	r := v[a] - us[a]
 	normal := into * out[a]
 	tangent := (r - normal) * (1 - friction)
+	if thin { // nothing comes out of a sheet to either side
+		return us[a] + tangent
+	}
 	return us[a] + tangent + max(into, 0)*out[a]
 }

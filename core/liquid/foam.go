@@ -198,15 +198,15 @@ func (s *Solver) moveDrops(gravity, dt float64) {
 				d.V = u
 				d.Left -= float32(dt)
 			}
+			was := d.X
 			for a := range 3 {
 				d.X[a] += g * d.V[a]
 			}
 			if s.solid.any {
-				if depth, out := s.depth(&d.X); depth < 0 {
+				if s.travel(was, &d.X, &d.V) {
 					for a := range 3 {
 						// bounce is no part of it: drops lose half their speed where
 						// they hit
-						d.X[a] += (0.02 - depth) * out[a]
 						d.V[a] *= 0.5
 					}
 				}

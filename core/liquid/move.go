@@ -283,8 +283,7 @@ func (s *Solver) bound(w *bundle, a, n int, told *batchStats) {
 	}
 }
 
-// expelBatch puts the particles of a batch that have come into a solid back to its
-// surface.
+// expelBatch lets solids stop the particles of a batch.
 func (s *Solver) expelBatch(w *bundle, list []Particle) {
 	n := len(list)
 	full := (n + vec.Lanes - 1) &^ (vec.Lanes - 1)
@@ -294,44 +293,22 @@ func (s *Solver) expelBatch(w *bundle, list []Particle) {
 	l.Locate(&w.at[0], x[0][:full], x[1][:full], x[2][:full])
 	l.At(depth[:full], &w.at[0], 0)
 	for i := range n {
-		if depth[i] >= 0 {
+		y := [3]float32{x[0][i], x[1][i], x[2][i]}
+		was := &list[i].X
+		far := max(abs(y[0]-was[0]), abs(y[1]-was[1]), abs(y[2]-was[2]))
+		// distances at a cell's corners tell those within it to less than its half diagonal
+		if depth[i] > 1.75*far+0.9 && !s.solid.moving {
 			continue
 		}
 		q := Particle{V: [3]float32{v[0][i], v[1][i], v[2][i]}}
-		y := [3]float32{x[0][i], x[1][i], x[2][i]}
-		s.expel(&y, &q)
+		s.travel(*was, &y, &q.V)
 		for a := range 3 {
 			x[a][i], v[a][i] = y[a], q.V[a]
 		}
 	}
 }
 
-// expel puts a particle that has come into a solid back to its surface, and
-// takes the velocity into it away.
-// It is asked after the whole way: what passes a wall thinner than the way isn't
-// seen.
-func (s *Solver) expel(y *[3]float32, q *Particle) {
-	// twice: in a corner the first push may lead into the other wall
-	for range 2 {
-		// two hundredths of a voxel outside, or rounding would find it inside again
-		d, out := s.depth(y)
-		if d >= 0 {
-			return
-		}
-		for a := range 3 {
-			y[a] += (0.02 - d) * out[a]
-		}
-		var into float32
-		for a := range 3 {
-			into += q.V[a] * out[a]
-		}
-		if into < 0 && !s.solid.moving {
-			for a := range 3 {
-				q.V[a] -= into * out[a]
-			}
-		}
-	}
-}
+func abs(v float32) float32 { return math.Float32frombits(math.Float32bits(v) &^ (1 << 31)) }
 
 // drop takes particles away, keeping the order of the others; it returns how
 // many went.

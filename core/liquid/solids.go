@@ -19,11 +19,14 @@ type solids struct {
 	ready  bool
 	any    bool
 	moving bool
-	rough  bool           // some solid has friction
-	node   *grid.Field    // signed distance at the corners of cells, voxels
-	open   [3]*grid.Field // open share of faces
-	vel    [3]*grid.Field // the solid's velocity on faces that it covers, m/s
-	room   *grid.Field    // share of a cell's surroundings, by the hat function, that liquid can fill
+	rough  bool                    // some solid has friction
+	node   *grid.Field             // signed distance at the corners of cells, voxels
+	open   [3]*grid.Field          // open share of faces
+	vel    [3]*grid.Field          // the solid's velocity on faces that it covers, m/s
+	room   *grid.Field             // share of a cell's surroundings, by the hat function, that liquid can fill
+	sheets [3]map[int32][3]float32 // faces that thin solids shut, and these solids' normals
+	boxes  []geom.Box              // of the solids, now and before
+	fine   []float64               // how closely ways are held against each, m
 }
 
 // closed is the open share under which a face counts as shut.
@@ -57,6 +60,70 @@ func (s *Solver) setSolids(list []sim.Collider, dt float64) {
 		s.openFaces(a, dt)
 	}
 	s.fillRoom()
+	s.shutThin(dt)
+}
+
+// shutThin shuts the faces that solids thinner than a voxel lie across, and lets cells
+// beside them be as full as the side that they are on.
+func (s *Solver) shutThin(dt float64) {
+	so := &s.solid
+	so.boxes, so.fine = so.boxes[:0], so.fine[:0]
+	w := &sim.Walls{Dims: s.Dims, H: s.H, Origin: s.Origin, List: so.list, Node: so.node.Data, Open: so.open, Lo: [3]int{s.NX, s.NY, s.NZ}, Crew: s.crew}
+	for c := range so.list {
+		sh, before := &so.list[c].Shape, &so.list[c].Before
+		b := sh.Bounds()
+		lo, hi := s.cellsOf(b.Grow(2 * s.H))
+		for a := range 3 {
+			w.Lo[a], w.Hi[a] = min(w.Lo[a], lo[a]), max(w.Hi[a], hi[a])
+		}
+		was := before.Bounds()
+		so.boxes = append(so.boxes, geom.Box{Min: b.Min.Min(was.Min), Max: b.Max.Max(was.Max)}.Grow(0.1*s.H))
+		so.fine = append(so.fine, sh.Fine(0.05*s.H))
+	}
+	for a, list := range sim.ShutThin(w) {
+		so.sheets[a] = make(map[int32][3]float32, len(list))
+		f := so.open[a]
+		for _, sheet := range list {
+			so.sheets[a][sheet.Face] = sheet.Normal
+			n := int(sheet.Face)
+			at := [3]int{n % f.NX, n / f.NX % f.NY, n / (f.NX * f.NY)}
+			if so.moving {
+				p := s.facePoint(at[0], at[1], at[2], a)
+				if c := s.nearest(p); c != nil {
+					so.vel[a].Data[n] = float32(c.Velocity(p, dt).Array()[a])
+				}
+			}
+			for range 2 {
+				s.halveRoom(at)
+				at[a]--
+			}
+		}
+	}
+}
+
+// halveRoom takes from a cell's room what lies behind a thin solid: the hat function of a
+// half-space (see depthOf).
+func (s *Solver) halveRoom(at [3]int) {
+	p := s.Origin.Add(geom.V(float64(at[0])+0.5, float64(at[1])+0.5, float64(at[2])+0.5).Mul(s.H))
+	d := math.Inf(1)
+	for c := range s.solid.list {
+		d = min(d, math.Abs(s.solid.list[c].Shape.Distance(p))/s.H)
+	}
+	room := &s.solid.room.Data[s.Index(at[0], at[1], at[2])]
+	if d < 1 {
+		*room = min(*room, float32(0.5+d-d*d/2))
+	}
+}
+
+// cellsOf is the range of cells that a box covers.
+func (s *Solver) cellsOf(b geom.Box) (lo, hi [3]int) {
+	n := [3]int{s.NX, s.NY, s.NZ}
+	from, to := b.Min.Sub(s.Origin).Mul(1/s.H).Array(), b.Max.Sub(s.Origin).Mul(1/s.H).Array()
+	for x := range 3 {
+		lo[x] = int(min(max(math.Floor(from[x]), 0), float64(n[x])))
+		hi[x] = int(min(max(math.Ceil(to[x]), 0), float64(n[x])))
+	}
+	return lo, hi
 }
 
 // sampleCorners measures the solids at the grid's corners, which shares of faces
@@ -75,13 +142,7 @@ func (s *Solver) sampleCorners() {
 		if sh.Hollow {
 			b = box
 		}
-		var lo, hi [3]int
-		n := [3]int{s.NX, s.NY, s.NZ}
-		from, to := b.Min.Sub(s.Origin).Mul(1/s.H).Array(), b.Max.Sub(s.Origin).Mul(1/s.H).Array()
-		for x := range 3 {
-			lo[x] = int(min(max(math.Floor(from[x]), 0), float64(n[x])))
-			hi[x] = int(min(max(math.Ceil(to[x]), 0), float64(n[x])))
-		}
+		lo, hi := s.cellsOf(b)
 		s.crew.For(hi[2]-lo[2]+1, 1, func(k0, k1 int) {
 			for k := lo[2] + k0; k < lo[2]+k1; k++ {
 				for j := lo[1]; j <= hi[1]; j++ {
@@ -226,6 +287,120 @@ func (s *Solver) fillRoom() {
 			}
 		}
 	})
+}
+
+// travel takes a particle from x to y, in voxels, or to where a solid stops it: there it
+// stays a little off the surface, keeps what it has of its way along that, and loses the
+// velocity into it. Solids are met as they move (Guendelman et al. 2005): the way begins
+// where the particle was beside the solid before. It tells whether one did.
+func (s *Solver) travel(x [3]float32, y, v *[3]float32) bool {
+	so := &s.solid
+	from, to := s.where(&x), s.where(y)
+	start, changed := from, false
+	// three times: along a wall, then along the edge of two, then it stays in the corner
+	for round := range 3 {
+		m := s.meet(from, to, round == 0)
+		if m.solid < 0 {
+			break
+		}
+		changed = true
+		p := m.from.Add(to.Sub(m.from).Mul(m.t)).Add(m.normal.Mul(restOff * s.H))
+		rest := to.Sub(p)
+		to = p.Add(rest.Sub(m.normal.Mul(min(rest.Dot(m.normal), 0))))
+		if round == 2 {
+			to = p
+		}
+		from = p
+		s.slow(v, &so.list[m.solid], p, m.normal)
+	}
+	if in := s.solidAt(to); in >= 0 {
+		// In a corner that is too narrow it stays where it was, beside what moves; what a
+		// solid came over, or begins in one, is put out of it.
+		changed = true
+		c := &so.list[in]
+		if to = geom.Carried(&c.Before, &c.Shape, start); s.solidAt(to) >= 0 {
+			to = s.out(to)
+		}
+		s.slow(v, c, to, c.Shape.Normal(to))
+	}
+	if !changed {
+		return false
+	}
+	q := to.Sub(s.Origin).Mul(1 / s.H).Array()
+	for a := range q {
+		y[a] = float32(q[a])
+	}
+	return true
+}
+
+// meeting is where a way meets a solid first.
+type meeting struct {
+	solid  int // −1: none
+	t      float64
+	normal geom.Vec3
+	from   geom.Vec3 // where the way begins, beside the solid as it stands now
+}
+
+// meet finds the first solid on a way; those that move carry its beginning along.
+func (s *Solver) meet(from, to geom.Vec3, moved bool) meeting {
+	so := &s.solid
+	best := meeting{solid: -1, t: math.Inf(1)}
+	for c := range so.list {
+		sh, b := &so.list[c].Shape, &so.boxes[c]
+		a := from
+		if moved {
+			a = geom.Carried(&so.list[c].Before, sh, from)
+		}
+		if max(a.X, to.X) < b.Min.X || min(a.X, to.X) > b.Max.X || max(a.Y, to.Y) < b.Min.Y || min(a.Y, to.Y) > b.Max.Y || max(a.Z, to.Z) < b.Min.Z || min(a.Z, to.Z) > b.Max.Z {
+			continue
+		}
+		if sh.Beside(a, to) {
+			continue
+		}
+		if t, n, ok := sh.Meets(a, to, so.fine[c]); ok && t < best.t {
+			best = meeting{c, t, n, a}
+		}
+	}
+	return best
+}
+
+// solidAt is the solid that a place lies in, −1: none.
+func (s *Solver) solidAt(p geom.Vec3) int {
+	for c := range s.solid.list {
+		b := &s.solid.boxes[c]
+		if p.X >= b.Min.X && p.X <= b.Max.X && p.Y >= b.Min.Y && p.Y <= b.Max.Y && p.Z >= b.Min.Z && p.Z <= b.Max.Z && s.solid.list[c].Shape.Distance(p) < 0 {
+			return c
+		}
+	}
+	return -1
+}
+
+// out puts a place that lies in solids out of them, by the nearest surface.
+func (s *Solver) out(p geom.Vec3) geom.Vec3 {
+	for range 4 {
+		c := s.solidAt(p)
+		if c < 0 {
+			break
+		}
+		sh := &s.solid.list[c].Shape
+		p = p.Add(sh.Normal(p).Mul(restOff*s.H - sh.Distance(p)))
+	}
+	return p
+}
+
+// restOff is how far off a surface a particle is put that met it, voxels.
+const restOff = 0.02
+
+// slow takes away the velocity into a solid.
+func (s *Solver) slow(v *[3]float32, c *sim.Collider, p, normal geom.Vec3) {
+	u := c.Velocity(p, s.dt)
+	into := geom.V(float64(v[0]), float64(v[1]), float64(v[2])).Sub(u).Dot(normal)
+	if into >= 0 {
+		return
+	}
+	for a, n := range normal.Array() {
+		v[a] -= float32(into * n)
+	}
 }
 
 // depth is the signed distance to solids at a place, in voxels, and the way
