@@ -31,6 +31,7 @@ func (s *Solver) ways(q float32, scheme Scheme) {
 	// what the midpoint's speed can't be beyond the fastest's; one cell for what lies
 	// round a point, and one for rounding up
 	s.afar = int(s.fast*math.Abs(float64(q))) + 2
+	s.goes = s.afar
 	if scheme == Reflection || s.solid.any {
 		s.afar = s.NY + s.NZ // speeds that no survey has seen
 	}
@@ -301,6 +302,19 @@ func (s *Solver) carry(lay int, list []*parcel, scheme Scheme) {
 	s.batches(lay, func(t *bench) {
 		s.first(t, lay, list, scheme)
 	})
+	var sided [][]oneSided
+	if lay == onCentre {
+		sided = s.besideSheets(list, s.goes)
+		defer func() {
+			for _, plane := range sided {
+				for i := range plane {
+					for n, p := range list {
+						p.f.Data[plane[i].cell] = plane[i].v[n]
+					}
+				}
+			}
+		}()
+	}
 	// f is read until the last batch has been sampled, so the copy comes after
 	if scheme != MacCormack {
 		for _, p := range list {

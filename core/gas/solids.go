@@ -32,6 +32,7 @@ type solids struct {
 	blocked          []bool // cell has no open face
 	slide            [3][]slideFace
 	lo, hi           [3]int // corners within reach of a solid
+	sheets           sheets
 }
 
 // near reports a row of cells that solids may touch.
@@ -233,6 +234,7 @@ func (s *Solver) openFractions(r span3) {
 	fill(so.fx, so.vx, 0, sy, sz)
 	fill(so.fy, so.vy, 1, sx, sz)
 	fill(so.fz, so.vz, 2, sx, sy)
+	s.shutThin(r)
 	// a cell that nothing flows into or out of is no unknown of the pressure
 	clear(so.blocked)
 	s.crew.For(s.NZ, 4, func(k0, k1 int) {
@@ -247,6 +249,7 @@ func (s *Solver) openFractions(r span3) {
 			}
 		}
 	})
+	s.markSheets(r)
 }
 
 // facePoint is the middle of a face in space.
@@ -326,8 +329,12 @@ func (s *Solver) findGrafts() {
 				at := int(set.g[m].at)
 				p := s.facePoint(at%set.d.NX, at/set.d.NX%set.d.NY, at/(set.d.NX*set.d.NY), axis)
 				c := s.nearest(p)
-				n := c.Shape.Normal(p)
-				list[m] = slideFace{int32(at), [3]float32{float32(n.X), float32(n.Y), float32(n.Z)}, float32(c.Friction)}
+				normal, thin := so.sheets.normals[axis][int32(at)]
+				if !thin {
+					n := c.Shape.Normal(p)
+					normal = [3]float32{float32(n.X), float32(n.Y), float32(n.Z)}
+				}
+				list[m] = slideFace{int32(at), normal, float32(c.Friction)}
 			}
 		})
 		so.slide[axis] = list

@@ -76,6 +76,7 @@ type Solver struct {
 	arena    *grid.Arena           // theirs, where bounds follow
 	fast     float64               // largest speed along an axis at the last survey, m/s
 	afar     int                   // how many cells away a point can be read from, at most
+	goes     int                   // how many cells ways go, at most
 	hot      float64               // largest excess temperature, K
 	live     []bool                // channels that are not zero everywhere
 	alive    [5]alive              // where they are not

@@ -153,21 +153,7 @@ func (c *cellWalls) look(at [3]int) uint8 {
 		}
 		return free
 	}
-	through := false
-	for m := 0; m < 4 && !through; m++ {
-		far := 7 - m
-		if d[m] < 0 || d[far] < 0 || d[m]+d[far] > 1.8 {
-			continue
-		}
-		p := c.place(float64(at[0]+m&1), float64(at[1]+m>>1&1), float64(at[2]+m>>2))
-		q := c.place(float64(at[0]+far&1), float64(at[1]+far>>1&1), float64(at[2]+far>>2))
-		if n, ok := c.meets(p, q); ok {
-			// from behind the surface looks the other way; about an edge of something
-			// thick it does so by a right angle only
-			back, _ := c.meets(q, p)
-			through = n.Dot(back) < -0.3
-		}
-	}
+	through := c.parts(at, &d)
 	switch {
 	case mid < 0 && through:
 		return shut
@@ -177,6 +163,49 @@ func (c *cellWalls) look(at [3]int) uint8 {
 		return parted
 	}
 	return free
+}
+
+// parts reports that the corners of a cell that lie outside solids aren't all joined along
+// its edges: about the edge of something thick they are, on both sides of a sheet not.
+func (c *cellWalls) parts(at [3]int, d *[8]float32) bool {
+	first, met := -1, uint8(0)
+	for m := range d {
+		if d[m] >= 0 && first < 0 {
+			first, met = m, 1<<m
+		}
+	}
+	for changed := true; changed; {
+		changed = false
+		for m := range d {
+			if met>>m&1 == 0 {
+				continue
+			}
+			for a := range 3 {
+				to := m ^ 1<<a
+				if met>>to&1 != 0 || d[to] < 0 {
+					continue
+				}
+				if d[m]+d[to] <= 1 {
+					if _, hit := c.meets(c.cornerOf(at, m), c.cornerOf(at, to)); hit {
+						continue
+					}
+				}
+				met |= 1 << to
+				changed = true
+			}
+		}
+	}
+	for m := range d {
+		if d[m] >= 0 && met>>m&1 == 0 {
+			return true
+		}
+	}
+	return false
+}
+
+// cornerOf is the place of a cell's corner: bit a of m is up along axis a.
+func (c *cellWalls) cornerOf(at [3]int, m int) geom.Vec3 {
+	return c.place(float64(at[0]+m&1), float64(at[1]+m>>1&1), float64(at[2]+m>>2))
 }
 
 // face shuts the lower face of a cell along an axis where a thin solid is in it, and
