@@ -116,6 +116,7 @@ var table = []Check{
 	{"file-missing", fileMissing},
 	{"share-empty", shareEmpty},
 	{"mesh-open", meshOpen},
+	{"mesh-crossed", meshCrossed},
 	{"mesh-size", meshSize},
 	{"motion-late", motionLate},
 	{"guide-short", guideShort},

@@ -89,12 +89,55 @@ func meshOpen(s *Scene) []Finding {
 		if e.Kind == shot.Emitter && val.From.Of(e) == "surface" {
 			continue
 		}
-		f := Finding{Severity: Warning, Element: e.ID, What: fmt.Sprintf("The mesh of %s isn't closed: %d edges have a face on one side only.", e.Name, sh.Body.Open),
-			Why: "What is open has no inside for sure: gas may leak, or appear where it shouldn't. Wrap it, on its sheet."}
+		f := Finding{Severity: Warning, Element: e.ID, What: "The mesh of " + e.Name + " isn't closed: " + holes(&sh) + ".",
+			Why: "What is open has no inside for sure: smoke and liquid go through its holes, however small, or appear where they shouldn't. Wrap it, on its sheet."}
 		if e.Kind == shot.Emitter {
 			f.Mend = &Mend{Label: "Let its surface emit", Element: e.ID, Key: val.From.Name(), Value: shot.Text("surface")}
 		}
 		out = append(out, f)
+	}
+	return out
+}
+
+// holes tells how many a mesh has, and where the widest is.
+func holes(sh *geom.Shape) string {
+	list := sh.Body.Holes()
+	if len(list) == 0 {
+		return fmt.Sprintf("%d edges have a face on one side only", sh.Body.Open)
+	}
+	h := list[0]
+	at := place(sh, h.Centre)
+	if len(list) == 1 {
+		return fmt.Sprintf("it has a hole %s m across at %s", shot.Short(shot.Tidy(h.Across)), at)
+	}
+	return fmt.Sprintf("it has %d holes, the widest %s m across at %s", len(list), shot.Short(shot.Tidy(h.Across)), at)
+}
+
+// place is a place on a mesh in the shot's space, to a millimetre.
+func place(sh *geom.Shape, q geom.Vec3) string {
+	p := sh.Turn.Apply(q).Add(sh.Centre).Array()
+	for a := range p {
+		p[a] = math.Round(p[a]*1000) / 1000
+	}
+	return fmt.Sprintf("(%s, %s, %s)", shot.Short(p[0]), shot.Short(p[1]), shot.Short(p[2]))
+}
+
+// meshCrossed finds solids whose mesh goes through itself: what lies between its sheets
+// can't be told.
+func meshCrossed(s *Scene) []Finding {
+	var out []Finding
+	for _, e := range s.fromFile() {
+		if e.Kind != shot.Collider {
+			continue
+		}
+		sh, err := s.form(e)
+		if err != nil {
+			continue
+		}
+		if at := sh.Body.Crossing(); at != nil {
+			out = append(out, Finding{Severity: Warning, Element: e.ID, What: fmt.Sprintf("The mesh of %s goes through itself at %s.", e.Name, place(&sh, *at)),
+				Why: "Liquid and smoke are stopped by each of its faces, those inside too, and may be shut in between them. Wrap it, on its sheet."})
+		}
 	}
 	return out
 }

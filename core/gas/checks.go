@@ -5,7 +5,6 @@ package gas
 
 import (
 	"fmt"
-	"maps"
 	"math"
 	"slices"
 	"strings"
@@ -232,30 +231,7 @@ func openFloor(s *check.Scene) []check.Finding {
 	return out
 }
 
-// colliderThin finds solids thinner than a voxel: the flow would leak through.
-// A hair under a voxel is taken for a voxel, as sizes are typed in rounded numbers.
-// The leak after the run is measured (see after); this one warns before it.
-func colliderThin(s *check.Scene) []check.Finding {
-	var out []check.Finding
-	for _, c := range s.Colliders {
-		sh := c.Shape(s.Now)
-		for _, d := range domains(s) {
-			h := val.Voxel.Of(d)
-			if t := sh.Thinnest(); c.Acts(d) && t < h*0.999 && d.DomainBox().Overlaps(sh.Bounds()) {
-				out = append(out, check.Finding{Severity: check.Warning, Element: c.ID, What: fmt.Sprintf("%s is %s m thin, voxels are %s m.", c.Name, shot.Short(t), shot.Short(h)), Why: "A wall thinner than a voxel leaks.", Mend: &check.Mend{Label: fmt.Sprintf("Set %s's voxel size to %s m", d.Name, shot.Short(t/1.5)), Element: d.ID, Key: val.Voxel.Name(), Value: shot.Num(t / 1.5)}})
-			}
-		}
-	}
-	return out
-}
-
-// leakFrom is the share of the speed near a thin solid from which gas that
-// goes through it is told.
-// Faces of the grid let some pass at the edge of any solid.
-const leakFrom = 0.1
-
-// after looks at how the frames of a run went: what was cut off, held back, lost,
-// or leaked.
+// after looks at how the frames of a run went: what was cut off, held back or lost.
 //
 // Shares are of the most smoke that the domain ever held, so a plume that fades at
 // the end doesn't count as lost.
@@ -264,7 +240,6 @@ func after(s *shot.Shot, d *shot.Element, frames map[int]sim.Stats) (out []check
 	var cut [6]float64
 	// Frames come in any order from a map, so the earliest is kept by comparison.
 	limit := map[int]int{} // side → first frame
-	leaks := map[string]float64{}
 	for n, f := range frames {
 		smoke = max(smoke, f.Of(sim.SmokeTotal))
 		made, held, lost = made+f.Of(sim.VolumeMade), held+f.Of(sim.VolumeHeld), lost+f.Of(sim.Lost)
@@ -274,9 +249,6 @@ func after(s *shot.Shot, d *shot.Element, frames map[int]sim.Stats) (out []check
 				limit[side] = n
 			}
 		}
-		for id, share := range f.Leaks {
-			leaks[id] = max(leaks[id], share)
-		}
 	}
 	out = append(out, cutOff(d, smoke, cut, limit)...)
 	// A thousandth is rounding of the pressure solve.
@@ -285,16 +257,6 @@ func after(s *shot.Shot, d *shot.Element, frames map[int]sim.Stats) (out []check
 	}
 	if lost > 0.01*smoke && lost > 0 {
 		out = append(out, check.Finding{ID: "trimmed", Severity: check.Warning, Element: d.ID, What: fmt.Sprintf("%.1f %% of the smoke was thinner than what counts as fluid and was dropped.", 100*lost/smoke), Why: "Veils may end abruptly.", Mend: check.Set("Count thinner smoke", d, val.FollowFrom.Is(val.FollowFrom.Of(d)/10))})
-	}
-	first, _ := s.Range()
-	for _, id := range slices.Sorted(maps.Keys(leaks)) {
-		if e := s.Element(id); e != nil && leaks[id] > leakFrom {
-			sh := e.Shape(s.Eval(float64(first)))
-			thin := sh.Thinnest()
-			h := shot.Tidy(thin / 2.5)
-			out = append(out, check.Finding{ID: "leak", Severity: check.Warning, Element: d.ID, What: fmt.Sprintf("Gas went through %s, at up to %.0f %% of its speed near it.", e.Name, 100*leaks[id]), Why: fmt.Sprintf("It is %s m thick in voxels of %s m, which don't see it whole. Walls of two voxels and more hold.", shot.Short(shot.Tidy(thin)), shot.Short(val.Voxel.Of(d))),
-				Mend: check.Set(fmt.Sprintf("Voxels of %s m", shot.Short(h)), d, val.Voxel.Is(h))})
-		}
 	}
 	if smoke == 0 && len(frames) > 0 {
 		out = append(out, check.Finding{ID: "empty", Severity: check.Warning, Element: d.ID, What: "No smoke was made.", Why: "Nothing can be seen: look at the emitters' amounts and times."})

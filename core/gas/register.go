@@ -56,7 +56,7 @@ func init() {
 		Channels: channels,
 		Amounts:  amounts,
 		Fronts:   true,
-		Checks: []check.Check{{ID: "emitter-empty", Find: emitterEmpty}, {ID: "collider-thin", Find: colliderThin}, {ID: "closed-inflow", Find: closedInflow}, {ID: "open-floor", Find: openFloor},
+		Checks: []check.Check{{ID: "emitter-empty", Find: emitterEmpty}, {ID: "closed-inflow", Find: closedInflow}, {ID: "open-floor", Find: openFloor},
 			{ID: "fuel-unused", Find: fuelUnused}, {ID: "fuel-missing", Find: noFuel}, {ID: "fuel-cold", Find: fuelCold}, {ID: "fire-hot", Find: fireHot},
 			{ID: "fire-closed", Find: closedFire}, {ID: "fire-unseen", Find: fireUnseen}},
 		// What makes an emitter worth a sentence: something that can be seen.

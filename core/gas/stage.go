@@ -87,12 +87,6 @@ func (g *Stage) Advance(stop func() bool) (int, sim.Stats, error) {
 	if err != nil {
 		return g.Number, out, fmt.Errorf("frame %d: %w", g.Number, err)
 	}
-	// Looking for leaks walks the cells about each thin solid; every so many frames
-	// tells as much. The count runs from the first frame, so a resumed run looks at
-	// the same ones.
-	if (g.Number-stage.Start(g.Shot))%leakEvery == 0 {
-		out.Leaks = g.leaks()
-	}
 	g.Number++
 	return g.Number - 1, out, nil
 }

@@ -38,11 +38,19 @@ type Body struct {
 	once  sync.Once
 	tree  *Tree
 	thin  func() float64
+	holes func() []Hole
+	knot  func() *Vec3
 	norms func() []Vec3
 }
 
 // Thin is about the least thickness of a closed mesh, m; 0 of an open one.
 func (b *Body) Thin() float64 { return b.thin() }
+
+// Holes are those of the mesh, the widest first.
+func (b *Body) Holes() []Hole { return b.holes() }
+
+// Crossing is a place where the mesh goes through itself; nil where it doesn't.
+func (b *Body) Crossing() *Vec3 { return b.knot() }
 
 // Tree is the hierarchy over the mesh, built when first asked for.
 func (b *Body) Tree() *Tree {
@@ -107,6 +115,13 @@ func NewBody(m *Mesh, spacing float64) (*Body, error) {
 		return m.Thickness(b.Tree())
 	})
 	b.norms = sync.OnceValue(m.normals)
+	b.holes = sync.OnceValue(m.Holes)
+	b.knot = sync.OnceValue(func() *Vec3 {
+		if at, found := m.Crossing(b.Tree()); found {
+			return &at
+		}
+		return nil
+	})
 	return b, nil
 }
 

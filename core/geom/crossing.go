@@ -35,7 +35,7 @@ func (s *Shape) Meets(a, b Vec3, fine float64) (t float64, normal Vec3, ok bool)
 		if d = at(t); d >= 0 {
 			continue
 		}
-		for range 12 {
+		for range 28 {
 			if mid := (last + t) / 2; at(mid) < 0 {
 				t = mid
 			} else {

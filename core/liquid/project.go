@@ -187,6 +187,23 @@ func (s *Solver) project(p Physics, dt float64, st *FrameStats) {
 		st.Unconverged++
 	}
 	s.toFaces(s.u, surf, true)
+	if s.Pressure != nil {
+		s.keepPressure(float32(p.Density * s.H / dt))
+	}
+}
+
+// keepPressure writes down the pressure, of which the solution is 1/unit.
+func (s *Solver) keepPressure(unit float32) {
+	s.rows(3, s.work, func(j, k, i0, i1 int) {
+		o, at := s.Index(0, j, k), s.sys.row(j, k)
+		near := s.live.grow(1, s.Dims)
+		for i := i0; i < i1; i++ {
+			s.Pressure.Data[o+i] = 0
+			if s.wet[o+i] && near.holds(i, j, k) {
+				s.Pressure.Data[o+i] = unit * s.sys.x[at+i]
+			}
+		}
+	})
 }
 
 // passing is what goes through a face of open share w: u through that, the solid's v

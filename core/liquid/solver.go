@@ -30,6 +30,9 @@ type Solver struct {
 	P     []Particle
 	C     []Slope // of each particle, where velocities are carried smoothly (APIC); else none
 	Drops []Drop  // foam, spray and bubbles
+	// Pressure is that of the last step in liquid cells, Pa over the air's, 0 elsewhere; it is
+	// kept where there is a field for it.
+	Pressure *grid.Field
 	Time  float64 // s since the start
 	steps int
 	fast  float64 // m/s, of the fastest particle

@@ -33,22 +33,21 @@ const (
 
 // Stats tells how a frame went: what every solver can tell, and named amounts.
 type Stats struct {
-	Substeps    int                `json:"substeps"`
-	Capped      bool               `json:"capped"` // more substeps were needed than allowed
-	Iterations  int                `json:"iterations"`
-	Residual    float64            `json:"residual"` // the worst
-	Unconverged int                `json:"unconverged"`
-	MaxSpeed    float64            `json:"max_speed"`
-	Cut         [6]float64         `json:"cut"`              // that left through each side, m³: −x, +x, −y, +y, −z, +z
-	AtLimit     [6]bool            `json:"at_limit"`         // sides where growing bounds were stopped
-	Voxels      int                `json:"voxels,omitempty"` // in use
-	Window      [3]int             `json:"window"`           // cells that arrays are laid out for
-	Top         float64            `json:"top,omitempty"`    // height of the highest fluid over the floor, m
-	Width       float64            `json:"width,omitempty"`  // widest extent in x, m
-	Low         [3]float64         `json:"low"`              // the box of what can be seen, m
-	High        [3]float64         `json:"high"`
-	Bulk        float64            `json:"bulk,omitempty"`  // what can be seen, m³
-	Leaks       map[string]float64 `json:"leaks,omitempty"` // of thin solids by their id: the share of the fluid near them that goes through
+	Substeps    int        `json:"substeps"`
+	Capped      bool       `json:"capped"` // more substeps were needed than allowed
+	Iterations  int        `json:"iterations"`
+	Residual    float64    `json:"residual"` // the worst
+	Unconverged int        `json:"unconverged"`
+	MaxSpeed    float64    `json:"max_speed"`
+	Cut         [6]float64 `json:"cut"`              // that left through each side, m³: −x, +x, −y, +y, −z, +z
+	AtLimit     [6]bool    `json:"at_limit"`         // sides where growing bounds were stopped
+	Voxels      int        `json:"voxels,omitempty"` // in use
+	Window      [3]int     `json:"window"`           // cells that arrays are laid out for
+	Top         float64    `json:"top,omitempty"`    // height of the highest fluid over the floor, m
+	Width       float64    `json:"width,omitempty"`  // widest extent in x, m
+	Low         [3]float64 `json:"low"`              // the box of what can be seen, m
+	High        [3]float64 `json:"high"`
+	Bulk        float64    `json:"bulk,omitempty"` // what can be seen, m³
 
 	Amounts map[Amount]float64 `json:"-"` // beside the others in JSON
 }
@@ -107,7 +106,7 @@ func (s *Stats) UnmarshalJSON(b []byte) error {
 
 // fields are the names in JSON of the fields of Stats.
 var fields = func() map[string]bool {
-	b, err := json.Marshal(plain{Voxels: 1, Top: 1, Width: 1, Bulk: 1, Leaks: map[string]float64{"": 1}})
+	b, err := json.Marshal(plain{Voxels: 1, Top: 1, Width: 1, Bulk: 1})
 	if err != nil {
 		panic(err)
 	}
