@@ -73,13 +73,15 @@ const crowding = 0.5
 func (s *Solver) spreadOut(tol float64, most int) {
 	// The right side is the excess as if it were divergence: where 10 % too many
 	// are, a displacement with divergence 5 % moves half of them out.
+	// what is too much is so of the part of a cell that solids leave
+	share := s.openShare()
 	s.rightSide(func(c, i, j, k int) float32 {
 		excess := s.rho.Data[c] - 1
 		// near the surface a lack is the surface, not a hole to be filled
 		if excess < 0 && !s.inner[c] && !s.deep(i, j, k) {
 			excess = 0
 		}
-		return crowding * min(max(excess, -0.5), 0.5)
+		return crowding * min(max(excess, -0.5), 0.5) * share(c)
 	})
 	// the same matrix as the pressure's, so setting up costs nothing
 	s.sys.Solve(tol, most)

@@ -63,6 +63,7 @@ func (s *Solver) sides(j, k int) (rows [4]int) {
 func (s *Solver) setup() {
 	near := s.live.grow(1, s.Dims)
 	s.rows(3, s.work, func(j, k, i0, i1 int) { s.findWet(j, k, i0, i1) })
+	s.followSlivers()
 	s.sys.begin(near)
 	s.rows(3, near, func(j, k, i0, i1 int) { s.weigh(j, k, i0, i1) })
 	s.sys.complete()
@@ -73,12 +74,12 @@ func (s *Solver) setup() {
 func (s *Solver) findWet(j, k, i0, i1 int) {
 	o := s.Index(0, j, k)
 	x, y, y1, z, z1 := s.faceRows(&s.solid.open, j, k)
-	phi, room, wet := s.phi.Data[o:o+s.NX], s.solid.room.Data[o:o+s.NX], s.wet[o:o+s.NX]
+	phi, room, wet, ajar := s.phi.Data[o:o+s.NX], s.solid.room.Data[o:o+s.NX], s.wet[o:o+s.NX], s.ajar[o:o+s.NX]
 	for i := i0; i < i1; i++ {
-		wet[i] = false
-		if phi[i] < -wetFrom && room[i] > 0.1 && (x[i] >= closed || x[i+1] >= closed || y[i] >= closed || y1[i] >= closed || z[i] >= closed || z1[i] >= closed) {
-			wet[i] = true
-		}
+		least := min(x[i], x[i+1], y[i], y1[i], z[i], z1[i])
+		most := max(x[i], x[i+1], y[i], y1[i], z[i], z1[i])
+		ajar[i] = least >= closed
+		wet[i] = phi[i] < -wetFrom && room[i] > 0.1 && most >= closed
 	}
 }
 
@@ -104,6 +105,7 @@ func (s *Solver) weigh(j, k, i0, i1 int) {
 				diag += w / 0.5
 				inner = false
 			case s.wet[nb]:
+				inner = inner && s.ajar[nb]
 				diag += w
 				if to != nil { // symmetric: one weight for both
 					*to = w

@@ -15,18 +15,19 @@ import (
 
 // solids is what the colliders mean on this grid.
 type solids struct {
-	list   []sim.Collider
-	ready  bool
-	any    bool
-	moving bool
-	rough  bool                    // some solid has friction
-	node   *grid.Field             // signed distance at the corners of cells, voxels
-	open   [3]*grid.Field          // open share of faces
-	vel    [3]*grid.Field          // the solid's velocity on faces that it covers, m/s
-	room   *grid.Field             // share of a cell's surroundings, by the hat function, that liquid can fill
-	sheets [3]map[int32][3]float32 // faces that thin solids shut, and these solids' normals
-	boxes  []geom.Box              // of the solids, now and before
-	fine   []float64               // how closely ways are held against each, m
+	list    []sim.Collider
+	ready   bool
+	any     bool
+	moving  bool
+	rough   bool                    // some solid has friction
+	node    *grid.Field             // signed distance at the corners of cells, voxels
+	open    [3]*grid.Field          // open share of faces
+	vel     [3]*grid.Field          // the solid's velocity on faces that it covers, m/s
+	room    *grid.Field             // share of a cell's surroundings, by the hat function, that liquid can fill
+	sheets  [3]map[int32][3]float32 // faces that thin solids shut, and these solids' normals
+	slivers [][2]int32              // cells that solids leave little of, and those that they follow
+	boxes   []geom.Box              // of the solids, now and before
+	fine    []float64               // how closely ways are held against each, m
 }
 
 // closed is the open share under which a face counts as shut.
@@ -61,6 +62,64 @@ func (s *Solver) setSolids(list []sim.Collider, dt float64) {
 	}
 	s.fillRoom()
 	s.shutThin(dt)
+	s.findSlivers()
+}
+
+// slight is the share of a cell that solids leave of it under which what is in it doesn't
+// tell whether it is liquid: the mean of less than three particles.
+const slight = 0.35
+
+// findSlivers lists the cells that solids leave little of, each with the cell beside it that
+// its widest opening leads to: it counts as liquid where that one does. By its own few
+// particles it would now be air, deep under water, which then shoots in, and now not.
+func (s *Solver) findSlivers() {
+	so := &s.solid
+	so.slivers = so.slivers[:0]
+	if !so.any {
+		return
+	}
+	share := s.openShare()
+	found := make([][][2]int32, s.NZ)
+	s.crew.For(s.NZ, 1, func(k0, k1 int) {
+		for k := k0; k < k1; k++ {
+			for j := range s.NY {
+				x, y, y1, z, z1 := s.faceRows(&so.open, j, k)
+				sides := s.sides(j, k)
+				for i := range s.NX {
+					c := s.Index(i, j, k)
+					if v := share(c); v <= 0 || v >= slight {
+						continue
+					}
+					wide, to := float32(closed), -1
+					look := func(w float32, nb int, there bool) {
+						if there && w > wide && share(nb) >= slight {
+							wide, to = w, nb
+						}
+					}
+					look(x[i], c-1, i > 0)
+					look(x[i+1], c+1, i < s.NX-1)
+					look(y[i], sides[0]+i, sides[0] >= 0)
+					look(y1[i], sides[1]+i, sides[1] >= 0)
+					look(z[i], sides[2]+i, sides[2] >= 0)
+					look(z1[i], sides[3]+i, sides[3] >= 0)
+					if to >= 0 {
+						found[k] = append(found[k], [2]int32{int32(c), int32(to)})
+					}
+				}
+			}
+		}
+	})
+	for _, list := range found {
+		so.slivers = append(so.slivers, list...)
+	}
+}
+
+// followSlivers lets slivers count as what they follow does.
+func (s *Solver) followSlivers() {
+	for _, c := range s.solid.slivers {
+		s.wet[c[0]] = s.wet[c[1]]
+		s.phi.Data[c[0]] = s.phi.Data[c[1]]
+	}
 }
 
 // shutThin shuts the faces that solids thinner than a voxel lie across, and lets cells

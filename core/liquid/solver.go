@@ -33,9 +33,9 @@ type Solver struct {
 	// Pressure is that of the last step in liquid cells, Pa over the air's, 0 elsewhere; it is
 	// kept where there is a field for it.
 	Pressure *grid.Field
-	Time  float64 // s since the start
-	steps int
-	fast  float64 // m/s, of the fastest particle
+	Time     float64 // s since the start
+	steps    int
+	fast     float64 // m/s, of the fastest particle
 
 	owed   map[string]float64 // m³ that emitters still have to let in
 	filled map[string]bool    // emitters that have filled their form once
@@ -61,7 +61,8 @@ type Solver struct {
 	rho        *grid.Field // density, 1 where full
 	phi        *grid.Field // distance to the surface, voxels, negative in the liquid, within ±1
 	wet        []bool      // cells of the system
-	inner      []bool      // those with open faces and liquid on all sides
+	ajar       []bool      // cells all of whose faces are open
+	inner      []bool      // cells with liquid on all sides, whose faces are open and whose neighbours' are: all faces round them are known
 	sys        System
 	solid      solids
 	aside      []kept
@@ -108,7 +109,7 @@ func New(b Box, crew grid.Crew) (*Solver, error) {
 	for l := range s.sums {
 		s.sums[l] = make([]float32, s.stagger.Len())
 	}
-	s.rho, s.phi, s.wet, s.inner = grid.NewField(d), grid.NewField(d), make([]bool, d.Len()), make([]bool, d.Len())
+	s.rho, s.phi, s.wet, s.ajar, s.inner = grid.NewField(d), grid.NewField(d), make([]bool, d.Len()), make([]bool, d.Len()), make([]bool, d.Len())
 	s.sys.crew = crew
 	// 1 is "at least a voxel away", and what a box without particles must read
 	for i := range s.phi.Data {
