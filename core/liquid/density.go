@@ -74,14 +74,14 @@ func (s *Solver) spreadOut(tol float64, most int) {
 	// The right side is the excess as if it were divergence: where 10 % too many
 	// are, a displacement with divergence 5 % moves half of them out.
 	// what is too much is so of the part of a cell that solids leave
-	share := s.openShare()
+	share := s.solid.share.Data
 	s.rightSide(func(c, i, j, k int) float32 {
 		excess := s.rho.Data[c] - 1
 		// near the surface a lack is the surface, not a hole to be filled
 		if excess < 0 && !s.inner[c] && !s.deep(i, j, k) {
 			excess = 0
 		}
-		return crowding * min(max(excess, -0.5), 0.5) * share(c)
+		return crowding * min(max(excess, -0.5), 0.5) * share[c]
 	})
 	// the same matrix as the pressure's, so setting up costs nothing
 	s.sys.Solve(tol, most)
@@ -132,7 +132,13 @@ func (s *Solver) Deep() (deep, near []bool) {
 func (s *Solver) Fullness(deep []bool) []float32 {
 	// Volume is what the artist counts: what the voxels hold adds up to the
 	// particles exactly, whatever the splats' overlap along the surface.
-	out, open := make([]float32, s.Len()), s.openShare()
+	out := make([]float32, s.Len())
+	open := func(c int) float32 {
+		if s.solid.share == nil {
+			return 1
+		}
+		return s.solid.share.Data[c]
+	}
 	want, sure := float64(len(s.P))/PerCell, 0.0
 	var rest []int32
 	for c, d := range deep {
@@ -174,26 +180,6 @@ func (s *Solver) Fullness(deep []bool) []float32 {
 	}
 	sum(hi)
 	return out
-}
-
-// openShare gives the share of a cell that no solid takes.
-// From distances at the eight corners, cut off at a voxel: exact for a flat wall
-// along an axis, within a few hundredths for others.
-func (s *Solver) openShare() func(c int) float32 {
-	if !s.solid.any {
-		return func(int) float32 { return 1 }
-	}
-	// a linear surface through the cell takes a share of it that the mean of its
-	// corners' distances tells closely
-	node := s.solid.node
-	return func(c int) float32 {
-		i, j, k := c%s.NX, c/s.NX%s.NY, c/(s.NX*s.NY)
-		var d float32
-		for n := range 8 {
-			d += min(max(node.At(i+n&1, j+n>>1&1, k+n>>2), -1), 1)
-		}
-		return min(max(0.5+d/8, 0), 1)
-	}
 }
 
 // allRound marks cells whose whole surroundings are marked; what lies outside

@@ -103,43 +103,46 @@ func (s *Solver) extend(f [3]*grid.Field, rings int) {
 		s.crew.For(3*n, 4, func(lo, hi int) {
 			for m := lo; m < hi; m++ {
 				if a := m / n; m%n < f[a].NZ {
-					s.extendPlane(f[a], s.known[a], s.rings[ring].at[a][m%n], m%n, uint8(ring))
+					s.extendPlane(f[a], a, s.rings[ring].at[a][m%n], m%n, uint8(ring))
 				}
 			}
 		})
 	}
 }
 
-func (s *Solver) extendPlane(f *grid.Field, known []uint8, list []facet, k int, ring uint8) {
+func (s *Solver) extendPlane(f *grid.Field, a int, list []facet, k int, ring uint8) {
+	known, thin := s.known[a], s.solid.zones.of != nil
 	sy, sz := f.NX, f.NX*f.NY
 	for _, p := range list {
 		i, j := p.place()
 		m := k*sz + j*sy + i
 		var sum, count float32
-		take := func(q int) {
-			if at := known[q]; at != 0 && at <= ring {
+		take := func(q, b, up int) {
+			if at := known[q]; at != 0 && at <= ring && !(thin && a != b && s.divided(a, b, [3]int{i, j, k}, up)) {
 				sum, count = sum+f.Data[q], count+1
 			}
 		}
 		if i > 0 {
-			take(m - 1)
+			take(m-1, 0, 0)
 		}
 		if i < f.NX-1 {
-			take(m + 1)
+			take(m+1, 0, 1)
 		}
 		if j > 0 {
-			take(m - sy)
+			take(m-sy, 1, 0)
 		}
 		if j < f.NY-1 {
-			take(m + sy)
+			take(m+sy, 1, 1)
 		}
 		if k > 0 {
-			take(m - sz)
+			take(m-sz, 2, 0)
 		}
 		if k < f.NZ-1 {
-			take(m + sz)
+			take(m+sz, 2, 1)
 		}
-		f.Data[m] = sum / count
+		if count > 0 {
+			f.Data[m] = sum / count
+		}
 	}
 }
 

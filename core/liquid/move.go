@@ -110,6 +110,9 @@ func (s *Solver) advance(dt float64, affine, have bool, keep float32, st *FrameS
 			s.accelerate(w, b, list, affine, keep)
 		}
 		s.carry(w, len(list), float32(dt/s.H))
+		if s.solid.zones.of != nil {
+			s.carryApart(w, b, list, affine, have, keep, float32(dt/s.H))
+		}
 		s.land(w, list, &told[b])
 		s.stagger.Cells(&w.cells, w.x(), len(list))
 		copy(cells[b*batch:], w.cells[:len(list)])
@@ -117,6 +120,24 @@ func (s *Solver) advance(dt float64, affine, have bool, keep float32, st *FrameS
 	})
 	s.unsorted(len(s.P))
 	return s.conclude(told, st)
+}
+
+// carryApart does anew, one by one, what was done for particles of a batch that thin solids
+// are near to.
+func (s *Solver) carryApart(w *bundle, b int, list []Particle, affine, have bool, keep, g float32) {
+	for i := range list {
+		home := s.homes[b*batch+i]
+		if home == ordinary {
+			continue
+		}
+		x, v := s.carryOneSided(&list[i], home, affine, have, keep, g)
+		for a := range 3 {
+			w.x()[a][i], w.v()[a][i] = x[a], v[a]
+		}
+		if affine && !have {
+			s.C[b*batch+i] = Slope{}
+		}
+	}
 }
 
 // room is that for the cells of n particles.

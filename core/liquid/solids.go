@@ -23,11 +23,14 @@ type solids struct {
 	node    *grid.Field             // signed distance at the corners of cells, voxels
 	open    [3]*grid.Field          // open share of faces
 	vel     [3]*grid.Field          // the solid's velocity on faces that it covers, m/s
+	share   *grid.Field             // of each cell that solids leave
+	thin    []bool                  // solids of few voxels
 	room    *grid.Field             // share of a cell's surroundings, by the hat function, that liquid can fill
 	sheets  [3]map[int32][3]float32 // faces that thin solids shut, and these solids' normals
-	slivers [][2]int32              // cells that solids leave little of, and those that they follow
-	boxes   []geom.Box              // of the solids, now and before
-	fine    []float64               // how closely ways are held against each, m
+	zones   zones
+	slivers [][2]int32 // cells that solids leave little of, and those that they follow
+	boxes   []geom.Box // of the solids, now and before
+	fine    []float64  // how closely ways are held against each, m
 }
 
 // closed is the open share under which a face counts as shut.
@@ -54,7 +57,11 @@ func (s *Solver) setSolids(list []sim.Collider, dt float64) {
 		for a := range 3 {
 			so.open[a], so.vel[a] = grid.NewField(s.u[a].Dims), grid.NewField(s.u[a].Dims)
 		}
-		so.room = grid.NewField(s.Dims)
+		so.room, so.share = grid.NewField(s.Dims), grid.NewField(s.Dims)
+	}
+	so.thin = so.thin[:0]
+	for c := range list {
+		so.thin = append(so.thin, list[c].Shape.Thinnest() < 4*s.H)
 	}
 	s.sampleCorners()
 	for a := range 3 {
@@ -63,6 +70,7 @@ func (s *Solver) setSolids(list []sim.Collider, dt float64) {
 	s.fillRoom()
 	s.shutThin(dt)
 	s.findSlivers()
+	s.findZones()
 }
 
 // slight is the share of a cell that solids leave of it under which what is in it doesn't
@@ -78,7 +86,7 @@ func (s *Solver) findSlivers() {
 	if !so.any {
 		return
 	}
-	share := s.openShare()
+	share := so.share.Data
 	found := make([][][2]int32, s.NZ)
 	s.crew.For(s.NZ, 1, func(k0, k1 int) {
 		for k := k0; k < k1; k++ {
@@ -87,12 +95,12 @@ func (s *Solver) findSlivers() {
 				sides := s.sides(j, k)
 				for i := range s.NX {
 					c := s.Index(i, j, k)
-					if v := share(c); v <= 0 || v >= slight {
+					if v := share[c]; v <= 0 || v >= slight {
 						continue
 					}
 					wide, to := float32(closed), -1
 					look := func(w float32, nb int, there bool) {
-						if there && w > wide && share(nb) >= slight {
+						if there && w > wide && share[nb] >= slight {
 							wide, to = w, nb
 						}
 					}
@@ -299,6 +307,9 @@ func (s *Solver) fillRoom() {
 					row := fine.Row(j, k)
 					for i := range row {
 						d := so.node.Sample(float32(i)*0.5+0.25, float32(j)*0.5+0.25, float32(k)*0.5+0.25)
+						if d > -2 && d < 2 {
+							d = min(d, s.thinAt(i, j, k))
+						}
 						// the share of half a voxel that a flat solid at this
 						// distance leaves
 						row[i] = min(max(0.5+2*d, 0), 1)
@@ -307,6 +318,7 @@ func (s *Solver) fillRoom() {
 			}
 		})
 	}
+	s.fillShare(fine)
 	n := [3]int{s.NX, s.NY, s.NZ}
 	hat := [4]float32{0.125, 0.375, 0.375, 0.125}
 	// beyond a closed side there is no room, beyond an open one there is
@@ -460,6 +472,41 @@ func (s *Solver) slow(v *[3]float32, c *sim.Collider, p, normal geom.Vec3) {
 	for a, n := range normal.Array() {
 		v[a] -= float32(into * n)
 	}
+}
+
+// thinAt is the distance to solids of few voxels at a sample of half a voxel: within them
+// that at corners has its least value between, and tells too little.
+func (s *Solver) thinAt(i, j, k int) float32 {
+	x := [3]float32{float32(i)*0.5 + 0.25, float32(j)*0.5 + 0.25, float32(k)*0.5 + 0.25}
+	p := s.where(&x)
+	d := math.Inf(1)
+	for c := range s.solid.list {
+		if s.solid.thin[c] {
+			d = min(d, s.solid.list[c].Shape.Distance(p)/s.H)
+		}
+	}
+	return float32(d)
+}
+
+// fillShare is the share of each cell that solids leave, from samples of half a voxel.
+func (s *Solver) fillShare(fine *grid.Field) {
+	share := s.solid.share.Data
+	if fine == nil {
+		for c := range share {
+			share[c] = 1
+		}
+		return
+	}
+	s.rows(3, region{hi: [3]int{s.NX, s.NY, s.NZ}}, func(j, k, i0, i1 int) {
+		o := s.Index(0, j, k)
+		for i := i0; i < i1; i++ {
+			var sum float32
+			for m := range 8 {
+				sum += fine.At(2*i+m&1, 2*j+m>>1&1, 2*k+m>>2)
+			}
+			share[o+i] = sum / 8
+		}
+	})
 }
 
 // depth is the signed distance to solids at a place, in voxels, and the way

@@ -73,6 +73,7 @@ type Solver struct {
 	soft, bent []float32      // room of curvature
 
 	sorting sorter
+	homes   []int32 // of particles, where there are thin solids
 	start   []int32
 }
 

@@ -51,30 +51,60 @@ func (s *Solver) toGrid() {
 	s.work, s.reach = s.reach.join(now), now
 	near := s.live.grow(1, s.Dims)
 	s.wipe(near)
+	zoned := s.solid.zones.of != nil
+	if zoned && cap(s.homes) < len(s.P) {
+		s.homes = make([]int32, len(s.P), len(s.P)+len(s.P)/4)
+	}
+	s.homes = s.homes[:min(len(s.P), cap(s.homes))]
 	s.slabs(func(k0, k1 int) {
 		// sorted particles make a slab one run of P, and its grid planes stay in the
 		// cache
 		lo, hi := int(s.start[s.Index(0, 0, k0)]), int(s.start[s.Index(0, 0, k1-1)+s.NX*s.NY])
 		var c [8]vec.Column
 		var at vec.Placing
+		var apart sorted
 		for o := lo; o < hi; o += vec.Bunch {
 			e := min(o+vec.Bunch, hi)
-			vec.Columns(&c, records(s.P[o:e]))
+			list, slopes := s.P[o:e], s.C
+			if slopes != nil {
+				slopes = slopes[o:e]
+			}
+			if zoned {
+				n := s.sortOut(o, e, &apart)
+				list = apart.p[:n]
+				if slopes != nil {
+					slopes = apart.c[:n]
+				}
+			}
+			vec.Columns(&c, records(list))
 			if s.Flat { // one voxel deep: every particle counts in full along z
 				for i := range c[2] {
 					c[2][i] = 0.5
 				}
 			}
-			s.stagger.Place(&at, (*[3]vec.Column)(c[:3]), e-o)
-			var slopes []Slope
-			if s.C != nil {
-				slopes = s.C[o:e]
+			s.stagger.Place(&at, (*[3]vec.Column)(c[:3]), len(list))
+			s.stagger.Scatter(&s.sums, &at, (*[4]vec.Column)(c[4:]), slopes, len(list))
+			if zoned {
+				s.scatterApart(o, e)
 			}
-			s.stagger.Scatter(&s.sums, &at, (*[4]vec.Column)(c[4:]), slopes, e-o)
 		}
 	})
 	for a := range 3 {
 		s.average(a, near)
+	}
+}
+
+// scatterApart adds the particles from lo to hi that thin solids are near to.
+func (s *Solver) scatterApart(lo, hi int) {
+	for i := lo; i < hi; i++ {
+		if s.homes[i] == ordinary {
+			continue
+		}
+		var c *Slope
+		if s.C != nil {
+			c = &s.C[i]
+		}
+		s.scatterOneSided(&s.P[i], c, s.homes[i])
 	}
 }
 
