@@ -23,6 +23,9 @@ type zones struct {
 type zone struct {
 	joined uint32
 	clear  float32 // how far its middle is from solids, voxels
+	// seen are the nodes of each lattice (3: middles) that it is joined to: bit
+	// 16 (dz+1) + 4 (dy+1) + dx+1 for the one that is (dx, dy, dz) away.
+	seen [4]uint64
 }
 
 // findZones looks for them; open faces are those of solids alone.
@@ -45,63 +48,67 @@ func (s *Solver) findZones() {
 		for c := s.Index(0, 0, k0); c < s.Index(0, 0, k1); c++ {
 			if n := z.of[c]; n > 0 {
 				i, j, k := c%s.NX, c/s.NX%s.NY, c/(s.NX*s.NY)
-				z.list[n-1] = zone{s.joinedTo(i, j, k), float32(s.clearOf(i, j, k))}
+				g := zone{joined: s.joinedTo(i, j, k), clear: float32(s.clearOf(i, j, k))}
+				for a := range g.seen {
+					for m := range 64 {
+						if at := [3]int{i + m&3 - 1, j + m>>2&3 - 1, k + m>>4 - 1}; s.isSeen(a, g.joined, [3]int{i, j, k}, at) {
+							g.seen[a] |= 1 << m
+						}
+					}
+				}
+				z.list[n-1] = g
 			}
 		}
 	})
 }
 
-// besideThin marks the cells within one of a face that something thin shuts: one between
-// two cells that liquid gets into, or of one that it doesn't, between two that it does.
-// It is nil where there is none.
+// besideThin marks the cells within one of a face that something shuts which is thinner than
+// a voxel: one between two cells that liquid gets into. It is nil where there is none.
 func (s *Solver) besideThin() (near []bool) {
 	so := &s.solid
-	n := [3]int{s.NX, s.NY, s.NZ}
-	blocked := make([]bool, s.Len())
-	s.crew.For(s.NZ, 1, func(k0, k1 int) {
-		for k := k0; k < k1; k++ {
-			for j := range s.NY {
-				x, y, y1, z, z1 := s.faceRows(&so.open, j, k)
-				for i := range s.NX {
-					blocked[s.Index(i, j, k)] = max(x[i], x[i+1], y[i], y1[i], z[i], z1[i]) < closed
-				}
-			}
+	gets := func(i, j, k int) bool {
+		x, y, y1, z, z1 := s.faceRows(&so.open, j, k)
+		return max(x[i], x[i+1], y[i], y1[i], z[i], z1[i]) >= closed
+	}
+	for a := range 3 {
+		if s.Flat && a == 2 {
+			continue
 		}
-	})
-	step := [3]int{1, s.NX, s.NX * s.NY}
-	for k := range s.NZ {
-		for j := range s.NY {
-			for i := range s.NX {
-				c := s.Index(i, j, k)
-				for a := range 3 {
+		for k := range s.NZ {
+			for j := range s.NY {
+				open := so.open[a].Row(j, k)
+				for i := range s.NX {
 					at := [3]int{i, j, k}
-					if at[a] == 0 || so.open[a].At(i, j, k) >= closed || s.Flat && a == 2 {
+					before := at
+					before[a]--
+					if before[a] < 0 || open[i] >= closed || !gets(i, j, k) || !gets(before[0], before[1], before[2]) {
 						continue
 					}
-					before := blocked[c-step[a]]
-					thin := !before && !blocked[c]
-					thin = thin || blocked[c] && !before && at[a]+1 < n[a] && !blocked[c+step[a]]
-					thin = thin || before && !blocked[c] && at[a] > 1 && !blocked[c-2*step[a]]
-					if !thin {
+					// on one side of what is thick they are joined round about
+					if s.isJoined(s.joinedTo(i, j, k), at, before) {
 						continue
 					}
 					if near == nil {
 						near = make([]bool, s.Len())
 					}
-					at[a]--
-					r := region{lo: at, hi: [3]int{i + 1, j + 1, k + 1}}.grow(1, s.Dims)
-					for c := r.lo[2]; c < r.hi[2]; c++ {
-						for b := r.lo[1]; b < r.hi[1]; b++ {
-							for a := r.lo[0]; a < r.hi[0]; a++ {
-								near[s.Index(a, b, c)] = true
-							}
-						}
-					}
+					s.markRound(near, before, at)
 				}
 			}
 		}
 	}
 	return near
+}
+
+// markRound marks the cells from lo to hi and those beside them.
+func (s *Solver) markRound(mark []bool, lo, hi [3]int) {
+	r := region{lo: lo, hi: [3]int{hi[0] + 1, hi[1] + 1, hi[2] + 1}}.grow(1, s.Dims)
+	for k := r.lo[2]; k < r.hi[2]; k++ {
+		for j := r.lo[1]; j < r.hi[1]; j++ {
+			for i := r.lo[0]; i < r.hi[0]; i++ {
+				mark[s.Index(i, j, k)] = true
+			}
+		}
+	}
 }
 
 // joinedTo finds the cells round one that open faces join it to.
@@ -213,35 +220,44 @@ func (s *Solver) sees(x *[3]float32, cell [3]int) bool {
 	return true
 }
 
-// ways are the corners round a place that the liquid there can be exchanged with: their
-// indices, and weights that aren't scaled.
-type ways struct {
-	at [8][3]int
-	w  [8]float32
-}
-
-// seen finds them for part a of the velocity, 3: the cells' middles.
-func (s *Solver) seen(a int, x *[3]float32, home int32) (out ways) {
-	i, j, k, fx, fy, fz := placeIn(a, x)
-	joined := s.solid.zones.list[s.solid.zones.of[home]-1].joined
-	h := [3]int{int(home) % s.NX, int(home) / s.NX % s.NY, int(home) / (s.NX * s.NY)}
+// seen tells which corners of part a's lattice (3: the cells' middles) round a place liquid
+// there can be exchanged with: bit c for corner c, of the node (i, j, k) on.
+func (s *Solver) seen(a, i, j, k int, home int32) uint8 {
+	z := &s.solid.zones.list[s.solid.zones.of[home]-1]
+	h := int(home)
+	hi, hj, hk := h%s.NX, h/s.NX%s.NY, h/(s.NX*s.NY)
+	di, dj, dk := i-hi+1, j-hj+1, k-hk+1
+	if uint(di) <= 2 && uint(dj) <= 2 && uint(dk) <= 2 {
+		m := z.seen[a] >> (dk<<4 + dj<<2 + di)
+		return uint8(m&3 | m>>2&12 | m>>12&48 | m>>14&192)
+	}
+	var out uint8
 	for c := range 8 {
-		at := [3]int{i + c&1, j + c>>1&1, k + c>>2}
-		out.at[c] = at
-		w := [2]float32{1 - fx, fx}[c&1] * [2]float32{1 - fy, fy}[c>>1&1] * [2]float32{1 - fz, fz}[c>>2]
-		if w == 0 {
-			continue
-		}
-		there := s.isJoined(joined, h, at)
-		if a < 3 && !there { // a face is of both its cells
-			at[a]--
-			there = s.isJoined(joined, h, at)
-		}
-		if there {
-			out.w[c] = w
+		if s.isSeen(a, z.joined, [3]int{hi, hj, hk}, [3]int{i + c&1, j + c>>1&1, k + c>>2}) {
+			out |= 1 << c
 		}
 	}
 	return out
+}
+
+// isSeen reports a node of part a's lattice that is joined to a cell: a face is of both its
+// cells.
+func (s *Solver) isSeen(a int, joined uint32, h, at [3]int) bool {
+	if s.isJoined(joined, h, at) {
+		return true
+	}
+	if a == 3 {
+		return false
+	}
+	at[a]--
+	return s.isJoined(joined, h, at)
+}
+
+// corner weights: how far along each axis, for the lower and the upper node.
+func hats(fx, fy, fz float32) (w [8]float32) {
+	gx, gy, gz := 1-fx, 1-fy, 1-fz
+	a, b, c, d := gy*gz, fy*gz, gy*fz, fy*fz
+	return [8]float32{gx * a, fx * a, gx * b, fx * b, gx * c, fx * c, gx * d, fx * d}
 }
 
 func (s *Solver) isJoined(joined uint32, h, at [3]int) bool {
@@ -272,16 +288,17 @@ func (s *Solver) scatterOneSided(p *Particle, c *Slope, home int32) {
 		x[2] = 0.5
 	}
 	for a := range 4 {
-		way := s.seen(a, &x, home)
+		i, j, k, fx, fy, fz := placeIn(a, &x)
+		bits, w := s.seen(a, i, j, k, home), hats(fx, fy, fz)
 		value := p.Heat
 		if a < 3 {
 			value = p.V[a]
 		}
-		for n, w := range way.w {
-			if w == 0 {
+		for n, w := range w {
+			if bits>>n&1 == 0 {
 				continue
 			}
-			at := way.at[n]
+			at := [3]int{i + n&1, j + n>>1&1, k + n>>2}
 			v := value
 			if c != nil && a < 3 {
 				for b := range 3 {
@@ -302,28 +319,33 @@ func (s *Solver) scatterOneSided(p *Particle, c *Slope, home int32) {
 // readOneSided reads fields at a place by the corners that are seen from its home.
 func (s *Solver) readOneSided(x *[3]float32, home int32, fields ...*[3]*grid.Field) (out [3][3]float32) {
 	for a := range 3 {
-		way := s.seen(a, x, home)
+		i, j, k, fx, fy, fz := place(a, x)
+		bits, w := s.seen(a, i, j, k, home), hats(fx, fy, fz)
 		f := s.u[a]
+		o := (k*f.NY+j)*f.NX + i
+		var at [8]int
 		var sum float32
-		for n, w := range way.w {
-			if w == 0 {
+		for n := range w {
+			if bits>>n&1 == 0 {
+				w[n] = 0
+				at[n] = int(home) // any that is there
 				continue
 			}
-			at := way.at[n]
-			m := f.Index(min(at[0], f.NX-1), min(at[1], f.NY-1), min(at[2], f.NZ-1))
-			sum += w
-			for b, g := range fields {
-				out[b][a] += w * g[a].Data[m]
-			}
+			at[n] = o + n&1 + n>>1&1*f.NX + n>>2*f.NX*f.NY
+			sum += w[n]
 		}
-		for b, g := range fields {
-			if sum > 1e-4 {
-				out[b][a] /= sum
-			} else {
-				i, j, k, fx, fy, fz := place(a, x)
+		if sum < 1e-4 { // nothing is seen
+			for b, g := range fields {
 				c := corners(g[a], i, j, k)
 				out[b][a] = mix(&c, fx, fy, fz)
 			}
+			continue
+		}
+		for b, g := range fields {
+			d := g[a].Data
+			v := w[0]*d[at[0]] + w[1]*d[at[1]] + w[2]*d[at[2]] + w[3]*d[at[3]]
+			v += w[4]*d[at[4]] + w[5]*d[at[5]] + w[6]*d[at[6]] + w[7]*d[at[7]]
+			out[b][a] = v / sum
 		}
 	}
 	return out
