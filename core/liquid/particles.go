@@ -260,7 +260,8 @@ func (s *Solver) rows(a int, r region, fn func(j, k, i0, i1 int)) {
 	if a < 3 { // the faces on the far side belong to it
 		hi[a]++
 	}
-	s.crew.For(hi[2]-r.lo[2], 1, func(k0, k1 int) {
+	// some thousands of values are worth another thread
+	s.crew.For(hi[2]-r.lo[2], 1+4096/((hi[1]-r.lo[1])*(hi[0]-r.lo[0])), func(k0, k1 int) {
 		for k := r.lo[2] + k0; k < r.lo[2]+k1; k++ {
 			for j := r.lo[1]; j < hi[1]; j++ {
 				fn(j, k, r.lo[0], hi[0])
