@@ -1,0 +1,167 @@
+package measure
+
+import (
+	"fmt"
+	"math"
+
+	"zarf/core/gas"
+	"zarf/core/geom"
+	"zarf/core/grid"
+	"zarf/core/liquid"
+	"zarf/core/recipe"
+	"zarf/core/shot"
+	"zarf/core/shot/val"
+	"zarf/core/sim"
+)
+
+// thinAccuracy measures what solids thinner than a voxel bear and let through.
+func thinAccuracy(t *Table) {
+	worst := 0.0
+	for _, off := range []float64{0, 0.3, 0.5} {
+		worst = max(worst, plateForce(0.15, off, t.crew))
+	}
+	t.most("a plate of 0.15 voxels between two depths of water: force, worst of three places in its voxel", 100*worst, 1, "%")
+	least, out := 100.0, 0
+	for _, thick := range []float64{2, 1, 0.5, 0.15} {
+		kept, outside, err := bowlKeeps(thick, t.crew)
+		if err != nil {
+			t.Rows = append(t.Rows, Row{Section: t.section, Case: "bowl", Measured: err.Error()})
+			return
+		}
+		least, out = min(least, kept), out+outside
+	}
+	t.least("a pour of 60 frames into bowls with walls of 2, 1, 0.5 and 0.15 voxels: least that is kept", least, 98, "%")
+	t.most("the same: particles outside", float64(out), 0.5, "")
+	share, err := boxLeaks(t.crew)
+	if err != nil {
+		t.Rows = append(t.Rows, Row{Section: t.section, Case: "box", Measured: err.Error()})
+		return
+	}
+	t.most("a closed box of plates of 0.3 voxels, a jet of hot smoke in it, 36 frames: smoke outside", 100*share, 0.05, "%")
+}
+
+// plateForce is the error of the force on a plate between water of two depths, against
+// ½ ρ g (h₁² − h₂²) a metre, the depths taken from the surface.
+func plateForce(thick, off float64, crew grid.Crew) float64 {
+	const h = 0.05
+	s := tank(24, 20, 12, h, [6]bool{}, crew)
+	at := 0.6 + off*h
+	wall := geom.Shape{Form: geom.Block, Centre: geom.V(at, 0.5, 0.3), Size: geom.V(thick*h, 2, 2), Turn: geom.RotationXYZ(geom.Vec3{}), Taper: 1}
+	left, right := bodyOf(geom.V(0, 0, 0), geom.V(at-thick*h/2, 0.6, 0.6)), bodyOf(geom.V(at+thick*h/2, 0, 0), geom.V(1.2, 0.3, 0.6))
+	right.ID = "right"
+	in := liquid.Inputs{Physics: water, Scene: sim.Scene{Colliders: []sim.Collider{{Shape: wall, Before: wall}}}, Emitters: []liquid.Emitter{left, right}}
+	in.Physics.Tolerance = 1e-5
+	s.Pressure = grid.NewField(s.Dims)
+	flows(s, 72, 1.0/24, 2, in, nil)
+	// the last cell whose middle is before the plate, and the first behind it
+	before := int(math.Ceil((at-thick*h/2)/h-0.5)) - 1
+	behind := int(math.Ceil((at+thick*h/2)/h - 0.5))
+	force := 0.0
+	for k := range s.NZ {
+		for j := range s.NY {
+			force += float64(s.Pressure.At(before, j, k)-s.Pressure.At(behind, j, k)) * h * h
+		}
+	}
+	phi := s.Surface()
+	depth := func(i0, i1 int) float64 {
+		sum, n := 0.0, 0.0
+		for i := i0; i < i1; i++ {
+			for k := range s.NZ {
+				for j := s.NY - 2; j >= 0; j-- {
+					if p, q := float64(phi.At(i, j, k)), float64(phi.At(i, j+1, k)); p < 0 {
+						sum, n = sum+(float64(j)+0.5+p/(p-q))*h, n+1
+						break
+					}
+				}
+			}
+		}
+		return sum / n
+	}
+	h1, h2 := depth(0, 9), depth(16, 24)
+	return math.Abs(force/(0.5*1000*9.81*(h1*h1-h2*h2)*0.6) - 1)
+}
+
+// bowlKeeps is the share, in per cent, of the recipe "pour" that its bowl holds after 60
+// frames, its wall so many voxels thick, and how many particles are outside.
+func bowlKeeps(thick float64, crew grid.Crew) (kept float64, outside int, err error) {
+	r, err := recipe.Find("pour")
+	if err != nil {
+		return 0, 0, err
+	}
+	s := r.Shot("Pour", r.Size)
+	d, bowl := s.Of(shot.Domain)[0], s.Of(shot.Collider)[0]
+	val.Voxel.Set(d, val.Voxel.Of(d)*1.6)
+	h := val.Voxel.Of(d)
+	val.Wall.Set(bowl, thick*h)
+	l, err := liquid.NewStage(s, "", crew)
+	if err != nil {
+		return 0, 0, err
+	}
+	came := 0.0
+	for l.Next() <= 60 {
+		_, st, err := l.Advance(nil)
+		if err != nil {
+			return 0, 0, err
+		}
+		came += st.Of(sim.VolumeMade)
+	}
+	sv := l.Solver
+	size, at := val.Size.Of(bowl), val.Position.Of(bowl)
+	for i := range sv.P {
+		x := sv.P[i].X
+		px, py, pz := sv.Origin.X+float64(x[0])*sv.H-at[0], sv.Origin.Y+float64(x[1])*sv.H, sv.Origin.Z+float64(x[2])*sv.H-at[2]
+		if math.Hypot(px, pz) > size[0]/2-thick*h/2 && py < at[1]+size[1]/2 {
+			outside++
+		}
+	}
+	return 100 * float64(len(sv.P)-outside) / (came / (sv.H * sv.H * sv.H / liquid.PerCell)), outside, nil
+}
+
+// boxLeaks is the share of a hot jet's smoke that is outside a closed box of thin plates,
+// turned, after 36 frames.
+func boxLeaks(crew grid.Crew) (float64, error) {
+	s := shot.New("Box")
+	d := s.Add(shot.Domain)
+	val.Size.Set(d, 1.6, 1.6, 1.6)
+	val.Voxel.Set(d, 0.05)
+	val.Position.Set(d, 0, 0.8, 0)
+	e := s.Add(shot.Emitter)
+	val.Form.Set(e, "sphere")
+	val.Position.Set(e, 0, 0.6, 0)
+	val.Size.Set(e, 0.3, 0.3, 0.3)
+	val.Temperature.Set(e, 900)
+	val.Speed.Set(e, 2)
+	turn := geom.RotationXYZ(geom.V(31, 15, 0))
+	for side := range 6 {
+		p := s.Add(shot.Collider)
+		val.Form.Set(p, "box")
+		at, size := [3]float64{}, [3]float64{0.815, 0.815, 0.815}
+		at[side/2], size[side/2] = 0.4*float64(2*(side&1)-1), 0.015
+		x := turn.Apply(geom.FromArray(at))
+		val.Position.Set(p, x.X, 0.8+x.Y, x.Z)
+		val.Size.Set(p, size[0], size[1], size[2])
+		val.Turn.Set(p, 31, 15, 0)
+	}
+	g, err := gas.NewStage(s, "", crew)
+	if err != nil {
+		return 0, err
+	}
+	for range 36 {
+		if _, _, err := g.Advance(nil); err != nil {
+			return 0, err
+		}
+	}
+	sv := g.Solver
+	over, all := 0.0, 0.0
+	for n, v := range sv.Smoke.Data {
+		i, j, k := n%sv.NX, n/sv.NX%sv.NY, n/(sv.NX*sv.NY)
+		q := sv.Origin.Add(geom.V(float64(i)+0.5, float64(j)+0.5, float64(k)+0.5).Mul(sv.H)).Sub(geom.V(0, 0.8, 0))
+		if all += float64(v); turn.Back(q).Abs().MaxComponent() > 0.4 {
+			over += float64(v)
+		}
+	}
+	if all == 0 {
+		return 0, fmt.Errorf("no smoke was made")
+	}
+	return over / all, nil
+}
