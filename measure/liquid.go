@@ -126,6 +126,38 @@ func liquidAccuracy(t *Table) {
 	t.most("fill: volume against inflow × time", 100*math.Abs(came/(0.2*0.2*1.5*47/24)-1), 1, "%")
 	t.most("dam break front against Martin and Moyce 1952, counted from Z = 1.44", 100*damBreak(t.crew), 8, "%")
 	t.most("draining under a wall against Torricelli", 100*draining(t.crew), 5, "%")
+	t.most("a sheet of lava cools by radiation, 2 s, against Stefan and Boltzmann", 100*cooling(t.crew), 3, "%")
+}
+
+// cooling is the worst error of a hot sheet's mean temperature, that conducts well enough to be
+// evenly warm: ρ c d dT/dt = −ε σ (T⁴ − T_air⁴).
+func cooling(crew grid.Crew) (worst float64) {
+	const deep, capacity = 0.05, 20
+	s := tank(12, 12, 12, 0.0125, [6]bool{}, crew)
+	e := bodyOf(geom.V(0, 0, 0), geom.V(1, deep, 1))
+	e.Heat = 1400
+	in := liquid.Inputs{Physics: water, Emitters: []liquid.Emitter{e}}
+	in.Physics.Density = 2700
+	w := &liquid.Warmth{Air: 293, Capacity: capacity, Conducts: 1000, Radiates: 0.95, FlowsAt: 1400, StiffAt: 1100}
+	in.Physics.Warmth = w
+	mean := func() (m float64) {
+		for i := range s.P {
+			m += float64(s.P[i].Heat) / float64(len(s.P))
+		}
+		return m
+	}
+	want := 0.0
+	flows(s, 49, 1.0/24, 2, in, func(f int, _ liquid.FrameStats) {
+		if f <= 1 {
+			want = mean()
+			return
+		}
+		for range 100 {
+			want -= w.Lost(want) / (2700 * capacity * deep) / 24 / 100
+		}
+		worst = max(worst, math.Abs(mean()/want-1))
+	})
+	return worst
 }
 
 // enclosed is the volume within a liquid's surface, m³.

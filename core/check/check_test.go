@@ -233,6 +233,24 @@ func TestFindsAndMends(t *testing.T) {
 			d.Set(val.Fluid.Name(), text("liquid"))
 			s.Self.Set(val.Gravity.Name(), n(0))
 		},
+		"liquid-cold": func(s *shot.Shot, d, e *shot.Element) {
+			d.Set(val.Fluid.Name(), text("liquid"))
+			e.Set(val.Speed.Name(), n(1))
+			d.Set(val.CarriesHeat.Name(), shot.On(true))
+			e.Set(val.Temperature.Name(), n(600))
+		},
+		"heat-turned": func(s *shot.Shot, d, e *shot.Element) {
+			d.Set(val.Fluid.Name(), text("liquid"))
+			e.Set(val.Speed.Name(), n(1))
+			d.Set(val.CarriesHeat.Name(), shot.On(true))
+			d.Set(val.StiffAt.Name(), n(1500))
+			e.Set(val.Temperature.Name(), n(1600))
+		},
+		"second-unused": func(s *shot.Shot, d, e *shot.Element) {
+			d.Set(val.Fluid.Name(), text("liquid"))
+			e.Set(val.Speed.Name(), n(1))
+			e.Set(val.SecondShare.Name(), n(1))
+		},
 		"inflow-thick": func(s *shot.Shot, d, e *shot.Element) {
 			d.Set(val.Fluid.Name(), text("liquid"))
 			e.Set(val.Speed.Name(), n(60))

@@ -50,6 +50,57 @@ func pourStill(s *check.Scene) (out []check.Finding) {
 	return out
 }
 
+// liquidCold finds emitters whose liquid is colder than what its viscosity is told for: it
+// gets no stiffer.
+func liquidCold(s *check.Scene) (out []check.Finding) {
+	for _, d := range liquids(s) {
+		if !val.CarriesHeat.Of(d) {
+			continue
+		}
+		stiff := val.StiffAt.At(d, s.Now)
+		for _, e := range pours(s, d, "flow", "full", "once") {
+			if e.Keyed(val.Temperature) {
+				continue
+			}
+			if t := val.Temperature.At(e, s.Now); t < stiff {
+				out = append(out, check.Finding{Severity: check.Warning, Element: e.ID, What: fmt.Sprintf("%s's liquid comes out at %s K, colder than the %s K from which %s gets no stiffer.", e.Name, shot.Short(t), shot.Short(stiff), d.Name),
+					Why:  fmt.Sprintf("Its viscosity stays at %s Pa·s.", shot.Short(val.StiffViscosity.At(d, s.Now))),
+					Mend: &check.Mend{Label: fmt.Sprintf("Let it out at %s K", shot.Short(val.FlowsAt.At(d, s.Now))), Element: e.ID, Key: val.Temperature.Name(), Value: shot.Num(val.FlowsAt.At(d, s.Now))}})
+			}
+		}
+	}
+	return out
+}
+
+// heatTurned finds liquids that would be stiff when hot: the two temperatures are the wrong
+// way round, and viscosity stays as it is.
+func heatTurned(s *check.Scene) (out []check.Finding) {
+	for _, d := range liquids(s) {
+		if val.CarriesHeat.Of(d) && val.FlowsAt.At(d, s.Now) <= val.StiffAt.At(d, s.Now) {
+			flows, stiff := val.FlowsAt.At(d, s.Now), val.StiffAt.At(d, s.Now)
+			out = append(out, check.Finding{Severity: check.Warning, Element: d.ID, What: fmt.Sprintf("%s flows freely at %s K and is stiff at %s K.", d.Name, shot.Short(flows), shot.Short(stiff)),
+				Why: "It has to be stiff at the colder of the two: heat changes nothing in its viscosity.", Mend: &check.Mend{Label: fmt.Sprintf("Make it stiff at %s K", shot.Short(0.75*flows)), Element: d.ID, Key: val.StiffAt.Name(), Value: shot.Num(0.75 * flows)}})
+		}
+	}
+	return out
+}
+
+// secondUnused finds emitters of a second liquid in domains that have none.
+func secondUnused(s *check.Scene) (out []check.Finding) {
+	for _, d := range liquids(s) {
+		if val.SecondLiquid.Of(d) {
+			continue
+		}
+		for _, e := range pours(s, d, "flow", "full", "once") {
+			if check.Highest(e, val.SecondShare) > 0 || val.SecondShare.Of(e) > 0 {
+				out = append(out, check.Finding{Severity: check.Warning, Element: e.ID, What: fmt.Sprintf("%s lets out a second liquid, and none mixes in in %s.", e.Name, d.Name), Why: "All of it is the first.",
+					Mend: &check.Mend{Label: "Let a second liquid mix in", Element: d.ID, Key: val.SecondLiquid.Name(), Value: shot.On(true)}})
+			}
+		}
+	}
+	return out
+}
+
 // liquidFloor finds domains whose liquid falls through an open floor.
 func liquidFloor(s *check.Scene) (out []check.Finding) {
 	for _, d := range liquids(s) {

@@ -41,7 +41,11 @@ type Physics struct {
 	Damping       float64 // 1/s
 	Tolerance     float64 // of the pressure solve, relative residual
 	MaxIterations int
-	Separate      bool // liquid may leave walls that hold it by suction
+	Separate      bool    // liquid may leave walls that hold it by suction
+	Warmth        *Warmth // nil: it carries no heat
+	Mixes         bool    // particles carry the share of a second liquid
+	Second        float64 // kg/m³, of the second liquid; 0: the first's
+	Blends        float64 // 1/s, how fast neighbours become alike
 }
 
 // check refuses physics that can't be computed with.
@@ -67,8 +71,10 @@ func (p Physics) check() error {
 
 // Emitter lets liquid in.
 type Emitter struct {
-	sim.Emitter      // its shape, its motion, and the gaps that noise leaves
-	Once        bool // fills the form a single time, at the first step
+	sim.Emitter         // its shape, its motion, and the gaps that noise leaves
+	Once        bool    // fills the form a single time, at the first step
+	Heat        float64 // K, of what comes out; 0: none is carried
+	Mix         float64 // share of the second liquid in it
 	ID          string
 }
 

@@ -339,7 +339,7 @@ func (s *Solver) add(e *Emitter, x [3]float32) {
 		x[a] = min(max(x[a], 1e-3), n[a]-1e-3)
 	}
 	v := s.flow(e, s.where(&x)).Array()
-	s.P = append(s.P, Particle{X: x, V: [3]float32{float32(v[0]), float32(v[1]), float32(v[2])}})
+	s.P = append(s.P, Particle{X: x, V: [3]float32{float32(v[0]), float32(v[1]), float32(v[2])}, Mix: float32(e.Mix), Heat: varied(e.Heat, e.Seed, len(s.P))})
 	s.unsorted(0)
 }
 

@@ -109,6 +109,9 @@ func (s *Solver) advance(dt float64, affine, have bool, keep float32, st *FrameS
 		if !have {
 			s.accelerate(w, b, list, affine, keep)
 		}
+		if s.loses != nil {
+			s.takeHeat(w, len(list))
+		}
 		s.carry(w, len(list), float32(dt/s.H))
 		if s.solid.zones.of != nil {
 			s.carryApart(w, b, list, affine, have, keep, float32(dt/s.H))

@@ -102,16 +102,17 @@ func (s *Solver) weigh(j, k, i0, i1 int) {
 				inner = false
 			case !there:
 				// an open side is a surface half a voxel from the cell's middle
-				diag += w / 0.5
+				diag += w * s.easeOf(c, -1) / 0.5
 				inner = false
 			case s.wet[nb]:
 				inner = inner && s.ajar[nb]
+				w *= s.easeOf(c, nb)
 				diag += w
 				if to != nil { // symmetric: one weight for both
 					*to = w
 				}
 			default:
-				diag += w / s.gap2(c, nb)
+				diag += w * s.easeOf(c, nb) / s.gap2(c, nb)
 				inner = false
 			}
 		}
@@ -225,7 +226,7 @@ func (s *Solver) pressed(surf []float32, j, k, i0, i1 int) {
 		}
 		face := func(w float32, nb int, there bool) {
 			if there && w >= closed && !s.wet[nb] {
-				b[at+i] += w / s.gap2(c, nb) * s.onSurface(surf, c, nb)
+				b[at+i] += w * s.easeOf(c, nb) / s.gap2(c, nb) * s.onSurface(surf, c, nb)
 			}
 		}
 		face(x[i], c-1, i > 0)
@@ -294,11 +295,11 @@ func (s *Solver) dropRow(f *grid.Field, a, j, k, i0, i1 int, surf []float32, mar
 		m := at + i
 		switch {
 		case wl && wh:
-			u[i] -= x[m] - x[m-back]
+			u[i] -= (x[m] - x[m-back]) * s.easeOf(lo, hi)
 		case wl:
-			u[i] -= s.rise(x[m-back], lo, hi, surf)
+			u[i] -= s.rise(x[m-back], lo, hi, surf) * s.easeOf(lo, hi)
 		case wh:
-			u[i] += s.rise(x[m], hi, lo, surf)
+			u[i] += s.rise(x[m], hi, lo, surf) * s.easeOf(lo, hi)
 		default:
 			continue
 		}

@@ -21,7 +21,7 @@ func init() {
 	// All that the rest of the house knows of liquids is said here, and in
 	// values.go.
 	stage.Register(stage.Solver{
-		Fluid:   shot.Fluid{Key: Key, Label: "a liquid", Word: "liquid", Values: values(), Says: says, Pours: pour},
+		Fluid:   shot.Fluid{Key: Key, Label: "a liquid", Word: "liquid", Values: values(), Says: says, Pours: pour, Words: words},
 		Version: Version, Points: true,
 		Binds: []shot.Kind{shot.Emitter, shot.Collider, shot.Wind, shot.Turbulence, shot.Vortex, shot.Radial, shot.Drag, shot.Guide, shot.Pull},
 		New: func(s *shot.Shot, d *shot.Element, crew grid.Crew) (stage.Runner, error) {
@@ -43,7 +43,7 @@ func init() {
 		},
 		Nothing: "no liquid", NothingWhy: "What flows out is the speed times the surface that it leaves by; give it a speed, or let it fill its form.",
 		Checks: []check.Check{{ID: "pour-still", Find: pourStill}, {ID: "liquid-floor", Find: liquidFloor}, {ID: "liquid-weightless", Find: liquidWeightless},
-			{ID: "inflow-thick", Find: inflowThick}, {ID: "overflow", Find: overflow}},
+			{ID: "inflow-thick", Find: inflowThick}, {ID: "liquid-cold", Find: liquidCold}, {ID: "heat-turned", Find: heatTurned}, {ID: "second-unused", Find: secondUnused}, {ID: "overflow", Find: overflow}},
 	})
 }
 
@@ -54,6 +54,18 @@ func detail(d *shot.Element) int {
 		return 2
 	}
 	return n
+}
+
+// words are what a liquid domain is to conditions of values: what it carries.
+func words(d *shot.Element) []string {
+	w := []string{Key}
+	if val.CarriesHeat.Of(d) {
+		w = append(w, "warmth")
+	}
+	if val.SecondLiquid.Of(d) {
+		w = append(w, "mixture")
+	}
+	return w
 }
 
 // says is what a liquid's sentence adds.
@@ -88,6 +100,8 @@ func pour(s *shot.Shot, e *shot.Element) string {
 // channels are what frames of a liquid hold.
 func channels(d *shot.Element) []stage.Channel {
 	return []stage.Channel{{Name: frame.Density, Label: "how full", Role: frame.Amount, Kept: true, Every: true},
+		{Name: frame.Temperature, Label: "temperature", Unit: "K", Role: frame.Amount, Kept: val.CarriesHeat.Of(d), Every: true},
+		{Name: frame.Mixture, Label: "second liquid", Role: frame.Amount, Kept: val.SecondLiquid.Of(d), Every: true},
 		{Name: frame.Surface, Label: "distance to the surface", Unit: "m", Role: frame.LevelSet, Kept: true, Every: true},
 		{Name: frame.Foam, Label: "foam", Role: frame.Amount, Kept: true}, // once there is some
 		{Name: frame.Velocity, Label: "velocity", Unit: "m/s", Role: frame.Vector, Keep: val.CacheVelocity, Kept: val.CacheVelocity.Of(d), Every: true}}

@@ -297,27 +297,7 @@ func (s *Solver) fillRoom() {
 	so := &s.solid
 	// Distances at half voxels: the hat function is two voxels wide, so four samples
 	// along each axis, weighted 1, 3, 3, 1 eighths, integrate it.
-	wide := grid.Dims{NX: 2 * s.NX, NY: 2 * s.NY, NZ: 2 * s.NZ}
-	var fine *grid.Field
-	if so.any {
-		fine = grid.NewField(wide)
-		s.crew.For(wide.NZ, 2, func(k0, k1 int) {
-			for k := k0; k < k1; k++ {
-				for j := range wide.NY {
-					row := fine.Row(j, k)
-					for i := range row {
-						d := so.node.Sample(float32(i)*0.5+0.25, float32(j)*0.5+0.25, float32(k)*0.5+0.25)
-						if d > -2 && d < 2 {
-							d = min(d, s.thinAt(i, j, k))
-						}
-						// the share of half a voxel that a flat solid at this
-						// distance leaves
-						row[i] = min(max(0.5+2*d, 0), 1)
-					}
-				}
-			}
-		})
-	}
+	fine := s.halfVoxels()
 	s.fillShare(fine)
 	n := [3]int{s.NX, s.NY, s.NZ}
 	hat := [4]float32{0.125, 0.375, 0.375, 0.125}
@@ -347,7 +327,7 @@ func (s *Solver) fillRoom() {
 								x := 2*i - 1 + a
 								w := wy * hat[a] * out(0, x)
 								if w != 0 && fine != nil {
-									w *= fine.At(min(max(x, 0), wide.NX-1), min(max(y, 0), wide.NY-1), min(max(z, 0), wide.NZ-1))
+									w *= fine.At(min(max(x, 0), fine.NX-1), min(max(y, 0), fine.NY-1), min(max(z, 0), fine.NZ-1))
 								}
 								sum += w
 							}
@@ -472,6 +452,33 @@ func (s *Solver) slow(v *[3]float32, c *sim.Collider, p, normal geom.Vec3) {
 	for a, n := range normal.Array() {
 		v[a] -= float32(into * n)
 	}
+}
+
+// halfVoxels is what solids leave of every eighth of a voxel; nil where there are none.
+func (s *Solver) halfVoxels() *grid.Field {
+	so := &s.solid
+	if !so.any {
+		return nil
+	}
+	wide := grid.Dims{NX: 2 * s.NX, NY: 2 * s.NY, NZ: 2 * s.NZ}
+	fine := grid.NewField(wide)
+	s.crew.For(wide.NZ, 2, func(k0, k1 int) {
+		for k := k0; k < k1; k++ {
+			for j := range wide.NY {
+				row := fine.Row(j, k)
+				for i := range row {
+					d := so.node.Sample(float32(i)*0.5+0.25, float32(j)*0.5+0.25, float32(k)*0.5+0.25)
+					if d > -2 && d < 2 {
+						d = min(d, s.thinAt(i, j, k))
+					}
+					// the share of half a voxel that a flat solid at this
+					// distance leaves
+					row[i] = min(max(0.5+2*d, 0), 1)
+				}
+			}
+		}
+	})
+	return fine
 }
 
 // thinAt is the distance to solids of few voxels at a sample of half a voxel: within them

@@ -72,6 +72,12 @@ type Solver struct {
 	gust       [3]*grid.Field // what wind adds to the velocity of cells' faces in the substep, m/s; nil: there was none
 	soft, bent []float32      // room of curvature
 
+	// of cells, where heat is carried: K (0: nothing is there), K lost in the substep, and
+	// viscosity over that which Physics tells; where a second liquid is mixed in: its share,
+	// and how light a cell is against the first.
+	heat, loses, stiff   []float32
+	mixed, weights, ease []float32
+
 	sorting sorter
 	homes   []int32 // of particles, where there are thin solids
 	start   []int32
@@ -232,6 +238,7 @@ func (s *Solver) step(dt float64, in Inputs, st *FrameStats) error {
 	}
 	s.toGrid()
 	s.measure()
+	s.carryAlong(dt, &p)
 	s.force(dt, in)
 	s.setup()
 	if s.solid.any {
@@ -239,7 +246,7 @@ func (s *Solver) step(dt float64, in Inputs, st *FrameStats) error {
 	}
 	// dimensionless: the share of a difference between neighbours that diffuses away
 	nu := p.Viscosity / p.Density * dt / (s.H * s.H)
-	if s.sticky = nu > thin; s.sticky {
+	if s.sticky = nu*float64(s.stiffest()) > thin; s.sticky {
 		st.Iterations += s.thicken(float32(nu), 1e-4, 600)
 	}
 	s.project(p, dt, st)

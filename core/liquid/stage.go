@@ -91,6 +91,13 @@ func (l *Stage) inputs(t, dt float64) Inputs {
 	if !in.Physics.Affine {
 		in.Physics.Smooth = val.Calming.At(d, now)
 	}
+	if val.CarriesHeat.Of(d) {
+		in.Physics.Warmth = &Warmth{Air: val.AirTemperature.At(l.Shot, now), Capacity: val.HoldsHeat.Of(d), Conducts: val.Conducts.Of(d), Radiates: val.Radiates.At(d, now), Exchange: val.AirTakes.At(d, now),
+			FlowsAt: val.FlowsAt.At(d, now), StiffAt: val.StiffAt.At(d, now), Stiff: val.StiffViscosity.At(d, now)}
+	}
+	if in.Physics.Mixes = val.SecondLiquid.Of(d); in.Physics.Mixes {
+		in.Physics.Second, in.Physics.Blends = val.SecondWeight.At(d, now), val.Blends.At(d, now)
+	}
 	in.Foam = Foam{Amount: val.Foam.At(d, now), Lasts: val.FoamLasts.At(d, now)}
 	for _, e := range l.Bound() {
 		if e.Kind != shot.Emitter || val.From.Of(e) == "fluid" { // particles come in by frames: turned
@@ -106,7 +113,14 @@ func (l *Stage) inputs(t, dt float64) Inputs {
 		case pours == "drain" || !ok && pours != "once":
 		case pours == "flow" && em.Speed == 0 && em.Push == (geom.Vec3{}): // nothing flows
 		default:
-			in.Emitters = append(in.Emitters, Emitter{Emitter: em, Once: pours == "once", ID: e.ID})
+			out := Emitter{Emitter: em, Once: pours == "once", ID: e.ID}
+			if in.Physics.Mixes {
+				out.Mix = val.SecondShare.At(e, now)
+			}
+			if in.Physics.Warmth != nil {
+				out.Heat = val.Temperature.At(e, now)
+			}
+			in.Emitters = append(in.Emitters, out)
 		}
 	}
 	return in
@@ -145,12 +159,24 @@ func (l *Stage) Frame() *frame.Frame {
 	if len(s.Drops) > 0 {
 		add(frame.FromDense(frame.Foam, [3]int{}, n, [][]float32{s.Froth()}, 0, frame.Tolerance(frame.Foam), l.Crew.For), s.H)
 	}
+	if val.CarriesHeat.Of(l.Domain) {
+		air := float32(val.AirTemperature.At(l.Shot, l.Shot.Eval(float64(l.Number-1))))
+		t := add(frame.FromDense(frame.Temperature, [3]int{}, n, [][]float32{s.Carried(func(p *Particle) float32 { return p.Heat - air })}, 0, frame.Tolerance(frame.Temperature), l.Crew.For), s.H)
+		t.Meta["unit"] = "K"
+	}
+	if val.SecondLiquid.Of(l.Domain) {
+		// a hundredth is put on, or the first liquid alone would look like no liquid
+		add(frame.FromDense(frame.Mixture, [3]int{}, n, [][]float32{s.Carried(func(p *Particle) float32 { return p.Mix + mixtureFrom })}, 0, frame.Tolerance(frame.Mixture), l.Crew.For), s.H)
+	}
 	if val.CacheVelocity.Of(l.Domain) {
 		v := add(frame.FromDense(frame.Velocity, [3]int{}, n, l.centred(s.phi), 0, 0, l.Crew.For), s.H)
 		v.Meta["unit"], v.Meta["vector_type"] = "m/s", "contravariant relative"
 	}
 	return out
 }
+
+// mixtureFrom is what a frame's mixture is for none of the second liquid.
+const mixtureFrom = frame.MixtureNone
 
 // centred is the velocity at the middles of voxels in and near the liquid, and
 // 0 elsewhere.
@@ -252,7 +278,7 @@ func (l *Stage) place(x *[3]float32) [3]float32 {
 // drop, in the order in which a state keeps them: place, velocity, and the
 // affine part or the time left.
 const (
-	particleFields = 15
+	particleFields = 17
 	dropFields     = 7
 )
 
@@ -281,6 +307,7 @@ func (l *Stage) SaveState(w io.Writer) error {
 		p := &s.P[m]
 		for a := range 3 {
 			list[0].V[a*n+m], list[0].V[(3+a)*n+m] = p.X[a], p.V[a]
+			list[0].V[15*n+m], list[0].V[16*n+m] = p.Mix, p.Heat
 			for b := range 3 {
 				if m < len(s.C) {
 					list[0].V[(6+3*a+b)*n+m] = s.C[m][a][b]
@@ -324,6 +351,7 @@ func (l *Stage) LoadState(r io.Reader, own bool) error {
 	for m := range p {
 		for a := range 3 {
 			p[m].X[a], p[m].V[a] = list[0].V[a*n+m], list[0].V[(3+a)*n+m]
+			p[m].Mix, p[m].Heat = list[0].V[15*n+m], list[0].V[16*n+m]
 			for b := range 3 {
 				c[m][a][b] = list[0].V[(6+3*a+b)*n+m]
 			}

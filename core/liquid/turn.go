@@ -19,6 +19,7 @@ type Drip struct {
 	Volume float64   // m³
 	Radius float64   // m, within which it lies
 	Seed   uint64    // of where
+	Heat   float64   // K; 0: none is carried
 }
 
 // Turn lets drips in, of an emitter by its id, and returns the volume that came. What is less
@@ -34,7 +35,7 @@ func (s *Solver) Turn(id string, list []Drip) (came float64) {
 			// within its radius, or that of its particles so far
 			r := max(d.Radius, 0.6*math.Cbrt(float64(n+1)*unit))
 			x := d.At.Sub(s.Origin).Add(geom.V(u(0), u(1), u(2)).Mul(r)).Mul(1 / s.H).Array()
-			p := Particle{V: [3]float32{float32(d.V.X), float32(d.V.Y), float32(d.V.Z)}}
+			p := Particle{V: [3]float32{float32(d.V.X), float32(d.V.Y), float32(d.V.Z)}, Heat: float32(d.Heat)}
 			within := true
 			for a := range 3 {
 				if s.Flat && a == 2 {
@@ -74,11 +75,15 @@ func (l *Stage) turned() (came float64) {
 			l.Failed(fmt.Errorf("its frames hold no particles, and a liquid is fed by these alone"), by)
 			continue
 		}
+		heat := 0.0
+		if val.CarriesHeat.Of(l.Domain) {
+			heat = val.Temperature.At(e, at.Now)
+		}
 		amount, inherit, seed := val.TurnsAmount.At(e, at.Now), val.Inherit.At(e, at.Now), l.Seed(e)
 		var list []Drip
 		turning(f.Points, val.TurnsAt.Of(e), l.Lasts(), func(i int, id uint64, size float64) {
 			p := f.Points.P[i]
-			d := Drip{At: geom.V(float64(p[0]), float64(p[1]), float64(p[2])), Volume: math.Pi / 6 * size * size * size * amount, Radius: size / 2, Seed: noise.Hash(seed, int64(id), int64(l.Number), 0)}
+			d := Drip{At: geom.V(float64(p[0]), float64(p[1]), float64(p[2])), Volume: math.Pi / 6 * size * size * size * amount, Radius: size / 2, Seed: noise.Hash(seed, int64(id), int64(l.Number), 0), Heat: heat}
 			if v := f.Points.V; v != nil {
 				d.V = geom.V(float64(v[i][0]), float64(v[i][1]), float64(v[i][2])).Mul(inherit)
 			}

@@ -178,6 +178,10 @@ func (s *Solver) stretch(i, j, k int, nu float32, unknown func(a, i, j, k int) (
 	if v == 0 {
 		return
 	}
+	stiff := float32(1)
+	if s.stiff != nil {
+		stiff = s.stiff[s.Index(i, j, k)]
+	}
 	for a := range 3 {
 		if s.Flat && a == 2 {
 			continue
@@ -187,7 +191,7 @@ func (s *Solver) stretch(i, j, k int, nu float32, unknown func(a, i, j, k int) (
 		up[a]++
 		f0, k0 := unknown(a, i, j, k)
 		f1, k1 := unknown(a, up[0], up[1], up[2])
-		add(element{face: [4]int32{f0, f1, -1, -1}, coef: [4]float32{-1, 1}, known: k1 - k0, w: 2 * nu * v})
+		add(element{face: [4]int32{f0, f1, -1, -1}, coef: [4]float32{-1, 1}, known: k1 - k0, w: 2 * nu * v * stiff})
 	}
 }
 
@@ -207,7 +211,7 @@ func (s *Solver) shear(i, j, k, a, b int, nu float32, unknown func(a, i, j, k in
 		return
 	}
 	// τ_ab = μ (∂u_a/∂b + ∂u_b/∂a): four faces round the edge
-	e := element{face: [4]int32{-1, -1, -1, -1}, w: nu * v}
+	e := element{face: [4]int32{-1, -1, -1, -1}, w: nu * v * s.stiffness(i, j, k, a, b)}
 	for side, ab := range [2][2]int{{a, b}, {b, a}} {
 		lo := at
 		lo[ab[1]]--

@@ -97,7 +97,10 @@ type Liquid struct {
 	Colour RGB     // of what is opaque, and of its glow
 	Absorb RGB     // 1/m, of what is clear
 	Rough  float64
-	Glow   float64 // light of what is opaque, in its colour
+	Glow   float64 // light of what is opaque, in its colour, or at glowsAt
+	ByHeat bool    // it glows by its heat
+	Second RGB     // as Colour, of a second liquid
+	Soak   RGB     // as Absorb, of a second liquid
 }
 
 // Film is what becomes of light in a picture.
@@ -192,9 +195,10 @@ func At(l *shot.Element, frame float64) Look {
 	}
 	out.MoteGlows = NewTable(shot.Curve, val.MoteGlowCurve.Value(l), 0, 1)
 	out.MoteSizes = NewTable(shot.Curve, val.MoteSizeCurve.Value(l), 0, 1)
-	out.Liquid = Liquid{Opaque: word(val.LiquidAs) == "opaque", Index: n(val.LiquidIndex), Colour: c(val.LiquidColour), Rough: n(val.LiquidRough), Glow: n(val.LiquidGlow)}
+	out.Liquid = Liquid{Opaque: word(val.LiquidAs) == "opaque", Index: n(val.LiquidIndex), Colour: c(val.LiquidColour), Rough: n(val.LiquidRough), Glow: n(val.LiquidGlow), ByHeat: word(val.LiquidGlowBy) == "heat", Second: c(val.LiquidSecond)}
 	for i, v := range out.Liquid.Colour {
 		out.Liquid.Absorb[i] = -math.Log(max(v, 1e-4)) / n(val.LiquidDepth)
+		out.Liquid.Soak[i] = -math.Log(max(out.Liquid.Second[i], 1e-4)) / n(val.LiquidDepth)
 	}
 	out.Sun = c(val.SunColour).Scale(n(val.SunStrength))
 	out.Sky = c(val.SkyColour).Scale(n(val.SkyStrength))

@@ -88,14 +88,14 @@ var liquids = []Recipe{
 	},
 	{
 		Key: "lava", Name: "Lava", Size: 4.0,
-		About: "Glowing rock creeps down a slope. 1000 Pa·s and more make slow tongues, 100 a quick stream; the look decides how brightly it glows.",
+		About: "Glowing rock creeps down a slope, cools where it meets the air and stiffens to a dark skin. The less heat it holds, the sooner it stands; the look shows how warm it is.",
 		Parts: []Part{
-			{Kind: shot.Domain, Name: "Lava", Values: values(val.Fluid.Is("liquid"), val.Position.Is(0.5, 0.6, 0), val.Size.Is(3.2, 1.2, 1.8), val.Voxel.Is(0.06), val.Viscosity.Is(900.0), val.Weight.Is(2700.0), val.Carried.Is("apic"), val.MaxSubsteps.Is(4))},
-			{Kind: shot.Emitter, Name: "Vent", Values: values(val.Form.Is("sphere"), val.Position.Is(-0.65, 0.85, 0), val.Size.Is(0.44, 0.36, 0.6), val.Speed.Is(0.12))},
+			{Kind: shot.Domain, Name: "Lava", Values: values(val.Fluid.Is("liquid"), val.Position.Is(0.5, 0.6, 0), val.Size.Is(3.2, 1.2, 1.8), val.Voxel.Is(0.06), val.Viscosity.Is(300.0), val.Weight.Is(2700.0), val.CarriesHeat.Is(true), val.FlowsAt.Is(1400), val.StiffAt.Is(1000), val.StiffViscosity.Is(60000), val.HoldsHeat.Is(4), val.Conducts.Is(0.2), val.Carried.Is("apic"), val.MaxSubsteps.Is(4))},
+			{Kind: shot.Emitter, Name: "Vent", Values: values(val.Form.Is("sphere"), val.Position.Is(-0.65, 0.85, 0), val.Size.Is(0.44, 0.36, 0.6), val.Speed.Is(0.12), val.Temperature.Is(1450))},
 			{Kind: shot.Collider, Name: "Slope", Values: values(val.Form.Is("box"), val.Position.Is(0.4, 0.14, 0), val.Size.Is(3.6, 0.5, 2.2), val.Turn.Is(0, 0, -14), val.Colour.Is(0.09, 0.08, 0.08), val.Friction.Is(1.0))},
 			{Kind: shot.Collider, Name: "Boulder", Values: values(val.Form.Is("sphere"), val.Position.Is(0.35, 0.45, 0.15), val.Size.Is(0.4, 0.36, 0.4), val.Colour.Is(0.08, 0.075, 0.07), val.Friction.Is(1.0))},
 		},
-		Look: values(val.LiquidAs.Is("opaque"), val.LiquidColour.Is(1, 0.2, 0.02), val.LiquidGlow.Is(2.2), val.LiquidRough.Is(0.5), val.SunStrength.Is(0.7), val.SkyStrength.Is(0.2)),
+		Look: values(val.LiquidAs.Is("opaque"), val.LiquidColour.Is(0.05, 0.045, 0.045), val.LiquidGlow.Is(0.5), val.LiquidGlowBy.Is("heat"), val.LiquidRough.Is(0.6), val.SunStrength.Is(0.7), val.SkyStrength.Is(0.2)),
 	},
 	{
 		Key: "drip", Name: "Drip", Size: 0.02,

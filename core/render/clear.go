@@ -22,6 +22,8 @@ type Liquid struct {
 	Band   float64     // m
 	Voxel  float64     // of the simulation, m: to glass nearer than this the liquid clings
 
+	Carried *Carried // nil: nothing
+
 	moves  *drift
 	tiles  grid.Dims
 	none   bool // nothing is wet
@@ -489,7 +491,7 @@ func (s *Scene) sunlit(t *trip, p, dir geom.Vec3, far float64) look.RGB {
 			}
 			in = t.medium(p)
 		}
-		w = w.Mul(s.soaked(in, h.t))
+		w = w.Mul(s.soakedAlong(in, p, dir, h.t))
 		if !hit {
 			return w
 		}

@@ -44,7 +44,7 @@ func (p *Picture) marchRay(t *trip, o, d geom.Vec3, out *taken) {
 		if v != nil {
 			t.lay(v, o, d, out, &through)
 		}
-		through = through.Mul(s.soaked(in, far))
+		through = through.Mul(s.soakedAlong(in, o, d, far))
 		switch {
 		case lamp >= 0:
 			out.light[s.lampGroup(lamp)] = out.light[s.lampGroup(lamp)].Add(through.Mul(s.Lamps[lamp].Radiance))
@@ -88,7 +88,7 @@ func (p *Picture) marchSolid(t *trip, o, d geom.Vec3, h hit, through look.RGB, f
 		f, _ := Fresnel(min(max(-d.Dot(h.normal), 1e-3), 1), 1/s.Look.Liquid.Index)
 		p.mirror(t, o, d, h, through.Scale(f), out)
 		through = through.Scale(1 - f)
-		out.light[Emission] = out.light[Emission].Add(through.Mul(h.colour).Scale(s.Look.Liquid.Glow))
+		out.light[Emission] = out.light[Emission].Add(through.Mul(h.glow))
 	}
 	e := p.lightOn(t, o, d, h, first)
 	for g := range p.groups {

@@ -120,7 +120,7 @@ func (t *trip) path(o, d geom.Vec3, out *taken) {
 			far = at
 		}
 		if in != inAir {
-			w = w.Mul(s.soaked(in, far))
+			w = w.Mul(s.soakedAlong(in, o, d, far))
 		}
 		gain, group := l.Flame, Emission
 		if !eye {
@@ -216,7 +216,7 @@ func (t *trip) path(o, d geom.Vec3, out *taken) {
 					if !eye {
 						g = ByFire
 					}
-					out.light[g] = out.light[g].Add(w.Mul(l.Liquid.Colour).Scale(l.Liquid.Glow))
+					out.light[g] = out.light[g].Add(w.Mul(h.glow))
 				}
 				// a coat of varnish over what is opaque
 				n := facet(h.normal, l.Liquid.Rough, r)

@@ -618,8 +618,9 @@ type hit struct {
 	of      *Solid
 	holdout bool
 	catcher bool
-	clear   bool // the surface of something clear
-	wet     bool // the surface of an opaque liquid
+	clear   bool     // the surface of something clear
+	wet     bool     // the surface of an opaque liquid
+	glow    look.RGB // of what is wet
 }
 
 const groundSize = 1e4 // m; beyond it the horizon is sky
@@ -648,7 +649,8 @@ func (s *Scene) trace(tr *trip, o, d geom.Vec3, far float64, light bool) (hit, b
 			if n.Dot(d) > 0 {
 				n = n.Mul(-1)
 			}
-			best, found = hit{t: t, normal: n, colour: s.Look.Liquid.Colour, off: 0.02 * l.H, clear: !s.Look.Liquid.Opaque, wet: s.Look.Liquid.Opaque}, true
+			best, found = hit{t: t, normal: n, off: 0.02 * l.H, clear: !s.Look.Liquid.Opaque, wet: s.Look.Liquid.Opaque}, true
+			s.dye(&best, l, o.Add(d.Mul(t)))
 		}
 	}
 	// infinite where the ray runs along a box's side; slabs copes with that

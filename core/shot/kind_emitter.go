@@ -17,7 +17,7 @@ import (
 func emitters() KindDef {
 	return KindDef{Kind: Emitter, Name: "Emitter", Group: "lets fluid in", Shaped: true, Scoped: true, Sentence: emitterSentence,
 		Values: append(Placed("sphere", Vec(0.3, 0.3, 0.3)), []Entry{
-			of(val.Temperature, Entry{Kind: Emitter, Label: "Temperature", Type: Number, Unit: Kelvin, Default: Num(330), Min: 1, Max: 6000, Step: 5, Keyable: true, Main: true, Topic: "amounts", Sim: true, When: "in=gas|particles", Help: "Of the gas or the particles that come out. Warmer gas than the air rises, colder sinks."}),
+			of(val.Temperature, Entry{Kind: Emitter, Label: "Temperature", Type: Number, Unit: Kelvin, Default: Num(330), Min: 1, Max: 6000, Step: 5, Keyable: true, Main: true, Topic: "amounts", Sim: true, When: "in=gas|particles|warmth", Help: "Of what comes out. Warmer gas than the air rises, colder sinks; a cold liquid is stiff."}),
 			of(val.Speed, Entry{Kind: Emitter, Label: "Inflow speed", Type: Number, Unit: Speed, Default: Num(0), Min: -2000, Max: 2000, Step: 0.1, Keyable: true, Main: true, Topic: "motion", Sim: true, Help: "Speed with which new gas leaves the emitter. Fast gas needs more substeps."}),
 			of(val.Along, Entry{Kind: Emitter, Label: "Leaves along", Type: Choice, Default: Text("normal"), Choices: opts("normal", "its surface's normal", "axis", "its own up axis"), Topic: "motion", Sim: true, Help: "Out of the surface on all sides, or as a jet along the element's own y axis."}),
 			of(val.Push, Entry{Kind: Emitter, Label: "Push", Type: Vector, Unit: Speed, Default: Vec(0, 0, 0), Min: -2000, Max: 2000, Keyable: true, Topic: "motion", Sim: true, Help: "Velocity given to the gas on top."}),

@@ -36,6 +36,8 @@ const (
 	Viscosity  Unit = "Pa·s"
 	Tension    Unit = "N/m"
 	HeatUnit   Unit = "J/(kg K)"
+	HeatFlow   Unit = "W/(m² K)"
+	Conduction Unit = "W/(m K)"
 	Plain      Unit = ""
 )
 
@@ -57,6 +59,8 @@ var spellings = map[Unit]map[string][2]float64{
 	Viscosity:  {"pa·s": {1}, "pas": {1}, "pa s": {1}, "mpa·s": {0.001}, "cp": {0.001}, "p": {0.1}},
 	Tension:    {"n/m": {1}, "mn/m": {0.001}},
 	HeatUnit:   {"j/(kg k)": {1}, "j/kg/k": {1}, "kj/(kg k)": {1000}},
+	HeatFlow:   {"w/(m² k)": {1}, "w/m²/k": {1}, "w/(m2 k)": {1}, "w/m2/k": {1}},
+	Conduction: {"w/(m k)": {1}, "w/m/k": {1}},
 	Degree:     {"°": {1}, "deg": {1}, "rad": {180 / math.Pi}},
 	Second:     {"s": {1}, "ms": {0.001}, "min": {60}},
 	Energy:     {"mj/kg": {1}, "kj/kg": {0.001}, "kj/g": {1}},

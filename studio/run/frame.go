@@ -212,7 +212,7 @@ func (s *Source) Scene(number int, now *shot.Shot, set *shot.Element, crew grid.
 // wet reads what a look needs of a liquid's frame.
 func (s *Source) wet(number int, shutter float64) (*render.Channels, geom.Vec3, float64, error) {
 	_, h, origin := s.Grid()
-	names := []string{frame.Surface, frame.Foam}
+	names := []string{frame.Surface, frame.Foam, frame.Temperature, frame.Mixture}
 	if shutter > 0 || s.Moving {
 		names = append(names, frame.Velocity)
 	}
@@ -259,7 +259,11 @@ func (s *Source) Liquid(f *frame.Frame, c *render.Channels, shutter float64) (*r
 			return nil, err
 		}
 	}
-	return render.NewLiquid(phi, h, origin, band, voxel, c.Velocity, c.VelH, c.VelLow, shutter), nil
+	l := render.NewLiquid(phi, h, origin, band, voxel, c.Velocity, c.VelH, c.VelLow, shutter)
+	if heat, mix := s.Channel(f, frame.Temperature), s.Channel(f, frame.Mixture); heat != nil || mix != nil {
+		l.Carried = &render.Carried{Heat: heat, Mix: mix, None: frame.MixtureNone, Air: val.AirTemperature.At(s.Shot, s.Shot.Eval(float64(f.Number))), H: voxel, Low: origin}
+	}
+	return l, nil
 }
 
 // Assemble is Scene with channels that were read already.
