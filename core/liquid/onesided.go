@@ -74,10 +74,10 @@ func (s *Solver) besideThin() (near []bool) {
 		if s.Flat && a == 2 {
 			continue
 		}
-		for k := range s.NZ {
-			for j := range s.NY {
+		for k := so.reach.lo[2]; k < so.reach.hi[2]; k++ {
+			for j := so.reach.lo[1]; j < so.reach.hi[1]; j++ {
 				open := so.open[a].Row(j, k)
-				for i := range s.NX {
+				for i := so.reach.lo[0]; i < so.reach.hi[0]; i++ {
 					at := [3]int{i, j, k}
 					before := at
 					before[a]--

@@ -5,6 +5,7 @@ package liquid
 // which liquid against a wall would count as thin.
 
 import (
+	"maps"
 	"math"
 	"slices"
 
@@ -29,6 +30,7 @@ type solids struct {
 	sheets  [3]map[int32][3]float32 // faces that thin solids shut, and these solids' normals
 	zones   zones
 	slivers [][2]int32 // cells that solids leave little of, and those that they follow
+	reach   region     // cells that some solid is of consequence to
 	boxes   []geom.Box // of the solids, now and before
 	fine    []float64  // how closely ways are held against each, m
 }
@@ -50,6 +52,7 @@ func (s *Solver) setSolids(list []sim.Collider, dt float64) {
 	if same && still && !so.moving {
 		return
 	}
+	dirty := s.stale(list)
 	so.list, so.ready, so.moving, so.any = slices.Clone(list), true, !still, len(list) > 0
 	so.rough = slices.ContainsFunc(list, func(c sim.Collider) bool { return c.Friction > 0 })
 	if so.node == nil {
@@ -63,14 +66,41 @@ func (s *Solver) setSolids(list []sim.Collider, dt float64) {
 	for c := range list {
 		so.thin = append(so.thin, list[c].Shape.Thinnest() < 4*s.H)
 	}
-	s.sampleCorners()
+	s.sampleCorners(dirty)
 	for a := range 3 {
-		s.openFaces(a, dt)
+		s.openFaces(a, dt, dirty)
 	}
-	s.fillRoom()
-	s.shutThin(dt)
-	s.findSlivers()
+	s.fillRoom(dirty)
+	s.shutThin(dt, dirty)
+	s.findSlivers(dirty)
 	s.findZones()
+}
+
+// stale are the cells about which something has to be worked out anew: all at first, then
+// those near solids that moved, where they are and where they were.
+func (s *Solver) stale(list []sim.Collider) (r region) {
+	so := &s.solid
+	whole := region{hi: [3]int{s.NX, s.NY, s.NZ}}
+	if !so.ready || len(so.list) != len(list) {
+		return whole
+	}
+	for c := range list {
+		now, was := &list[c], &so.list[c]
+		if now.Shape == was.Shape && now.Before == now.Shape && was.Before == was.Shape && now.Friction == was.Friction {
+			continue
+		}
+		if now.Shape.Hollow || was.Shape.Hollow {
+			return whole
+		}
+		r = r.join(s.aboutShape(&now.Shape)).join(s.aboutShape(&was.Shape))
+	}
+	return r
+}
+
+// aboutShape are the cells that a shape is of consequence to.
+func (s *Solver) aboutShape(sh *geom.Shape) region {
+	lo, hi := s.cellsOf(sh.Bounds().Grow(4 * s.H))
+	return region{lo, hi}
 }
 
 // slight is the share of a cell that solids leave of it under which what is in it doesn't
@@ -80,40 +110,43 @@ const slight = 0.35
 // findSlivers lists the cells that solids leave little of, each with the cell beside it that
 // its widest opening leads to: it counts as liquid where that one does. By its own few
 // particles it would now be air, deep under water, which then shoots in, and now not.
-func (s *Solver) findSlivers() {
+func (s *Solver) findSlivers(dirty region) {
 	so := &s.solid
-	so.slivers = so.slivers[:0]
-	if !so.any {
+	kept := so.slivers[:0]
+	for _, c := range so.slivers {
+		n := int(c[0])
+		if !dirty.holds(n%s.NX, n/s.NX%s.NY, n/(s.NX*s.NY)) {
+			kept = append(kept, c)
+		}
+	}
+	so.slivers = kept
+	if !so.any || dirty.empty() {
 		return
 	}
 	share := so.share.Data
 	found := make([][][2]int32, s.NZ)
-	s.crew.For(s.NZ, 1, func(k0, k1 int) {
-		for k := k0; k < k1; k++ {
-			for j := range s.NY {
-				x, y, y1, z, z1 := s.faceRows(&so.open, j, k)
-				sides := s.sides(j, k)
-				for i := range s.NX {
-					c := s.Index(i, j, k)
-					if v := share[c]; v <= 0 || v >= slight {
-						continue
-					}
-					wide, to := float32(closed), -1
-					look := func(w float32, nb int, there bool) {
-						if there && w > wide && share[nb] >= slight {
-							wide, to = w, nb
-						}
-					}
-					look(x[i], c-1, i > 0)
-					look(x[i+1], c+1, i < s.NX-1)
-					look(y[i], sides[0]+i, sides[0] >= 0)
-					look(y1[i], sides[1]+i, sides[1] >= 0)
-					look(z[i], sides[2]+i, sides[2] >= 0)
-					look(z1[i], sides[3]+i, sides[3] >= 0)
-					if to >= 0 {
-						found[k] = append(found[k], [2]int32{int32(c), int32(to)})
-					}
+	s.rows(3, dirty, func(j, k, i0, i1 int) {
+		x, y, y1, z, z1 := s.faceRows(&so.open, j, k)
+		sides := s.sides(j, k)
+		for i := i0; i < i1; i++ {
+			c := s.Index(i, j, k)
+			if v := share[c]; v <= 0 || v >= slight {
+				continue
+			}
+			wide, to := float32(closed), -1
+			look := func(w float32, nb int, there bool) {
+				if there && w > wide && share[nb] >= slight {
+					wide, to = w, nb
 				}
+			}
+			look(x[i], c-1, i > 0)
+			look(x[i+1], c+1, i < s.NX-1)
+			look(y[i], sides[0]+i, sides[0] >= 0)
+			look(y1[i], sides[1]+i, sides[1] >= 0)
+			look(z[i], sides[2]+i, sides[2] >= 0)
+			look(z1[i], sides[3]+i, sides[3] >= 0)
+			if to >= 0 {
+				found[k] = append(found[k], [2]int32{int32(c), int32(to)})
 			}
 		}
 	})
@@ -132,24 +165,32 @@ func (s *Solver) followSlivers() {
 
 // shutThin shuts the faces that solids thinner than a voxel lie across, and lets cells
 // beside them be as full as the side that they are on.
-func (s *Solver) shutThin(dt float64) {
+func (s *Solver) shutThin(dt float64, dirty region) {
 	so := &s.solid
 	so.boxes, so.fine = so.boxes[:0], so.fine[:0]
-	w := &sim.Walls{Dims: s.Dims, H: s.H, Origin: s.Origin, List: so.list, Node: so.node.Data, Open: so.open, Lo: [3]int{s.NX, s.NY, s.NZ}, Crew: s.crew}
+	// the faces on its border are of cells on both sides
+	reset := dirty
+	dirty = dirty.grow(1, s.Dims)
+	w := &sim.Walls{Dims: s.Dims, H: s.H, Origin: s.Origin, List: so.list, Node: so.node.Data, Open: so.open, Lo: dirty.lo, Hi: dirty.hi, Crew: s.crew}
+	so.reach = region{}
 	for c := range so.list {
 		sh, before := &so.list[c].Shape, &so.list[c].Before
 		b := sh.Bounds()
-		lo, hi := s.cellsOf(b.Grow(2 * s.H))
-		for a := range 3 {
-			w.Lo[a], w.Hi[a] = min(w.Lo[a], lo[a]), max(w.Hi[a], hi[a])
-		}
+		so.reach = so.reach.join(s.aboutShape(sh))
 		was := before.Bounds()
 		so.boxes = append(so.boxes, geom.Box{Min: b.Min.Min(was.Min), Max: b.Max.Max(was.Max)}.Grow(0.1*s.H))
 		so.fine = append(so.fine, sh.Fine(0.05*s.H))
 	}
 	for a, list := range sim.ShutThin(w) {
-		so.sheets[a] = make(map[int32][3]float32, len(list))
 		f := so.open[a]
+		if so.sheets[a] == nil {
+			so.sheets[a] = make(map[int32][3]float32, len(list))
+		}
+		faces := reset
+		faces.hi[a]++
+		maps.DeleteFunc(so.sheets[a], func(n int32, _ [3]float32) bool {
+			return faces.holds(int(n)%f.NX, int(n)/f.NX%f.NY, int(n)/(f.NX*f.NY))
+		})
 		for _, sheet := range list {
 			so.sheets[a][sheet.Face] = sheet.Normal
 			n := int(sheet.Face)
@@ -196,10 +237,18 @@ func (s *Solver) cellsOf(b geom.Box) (lo, hi [3]int) {
 // sampleCorners measures the solids at the grid's corners, which shares of faces
 // are made from.
 // A hollow solid is everywhere but in its form, so its box is the domain's.
-func (s *Solver) sampleCorners() {
+func (s *Solver) sampleCorners(dirty region) {
 	so := &s.solid
-	for i := range so.node.Data {
-		so.node.Data[i] = far
+	if dirty.empty() {
+		return
+	}
+	for k := dirty.lo[2]; k <= dirty.hi[2]; k++ {
+		for j := dirty.lo[1]; j <= dirty.hi[1]; j++ {
+			row := so.node.Row(j, k)[dirty.lo[0] : dirty.hi[0]+1]
+			for i := range row {
+				row[i] = far
+			}
+		}
 	}
 	box := s.Bounds()
 	for c := range so.list {
@@ -210,6 +259,9 @@ func (s *Solver) sampleCorners() {
 			b = box
 		}
 		lo, hi := s.cellsOf(b)
+		for a := range 3 {
+			lo[a], hi[a] = max(lo[a], dirty.lo[a]), min(hi[a], dirty.hi[a])
+		}
 		s.crew.For(hi[2]-lo[2]+1, 1, func(k0, k1 int) {
 			for k := lo[2] + k0; k < lo[2]+k1; k++ {
 				for j := lo[1]; j <= hi[1]; j++ {
@@ -249,38 +301,34 @@ func (s *Solver) nearest(p geom.Vec3) *sim.Collider {
 //
 // On the box's sides a wall is a shut face, and an open side an open one, whatever
 // solids say. Velocities are those of the nearest solid, and only where any moves.
-func (s *Solver) openFaces(axis int, dt float64) {
+func (s *Solver) openFaces(axis int, dt float64, dirty region) {
 	so := &s.solid
 	f, v, n := so.open[axis], so.vel[axis], so.node
 	step := [3]int{1, n.NX, n.NX * n.NY}
 	// the four corners of the face at `at`, in turn round it
 	a, b := step[(axis+1)%3], step[(axis+2)%3]
 	last := [3]int{s.NX, s.NY, s.NZ}[axis]
-	s.crew.For(f.NZ, 2, func(k0, k1 int) {
-		for k := k0; k < k1; k++ {
-			for j := range f.NY {
-				row, vel := f.Row(j, k), v.Row(j, k)
-				for i := range row {
-					row[i], vel[i] = 1, 0
-					side := [3]int{i, j, k}[axis]
-					if side == 0 && !s.Open[2*axis] || side == last && !s.Open[2*axis+1] || (s.Flat && axis == 2) {
-						row[i] = 0
-						continue
-					}
-					if !so.any {
-						continue
-					}
-					at := n.Index(i, j, k)
-					// the covered share, by the straight line between crossings on
-					// the face's edges
-					in := geom.InsideSquare(n.Data[at], n.Data[at+a], n.Data[at+a+b], n.Data[at+b])
-					row[i] = 1 - in
-					if in > 0 && so.moving {
-						p := s.facePoint(i, j, k, axis)
-						if c := s.nearest(p); c != nil {
-							vel[i] = float32(c.Velocity(p, dt).Array()[axis])
-						}
-					}
+	s.rows(axis, dirty, func(j, k, i0, i1 int) {
+		row, vel := f.Row(j, k), v.Row(j, k)
+		for i := i0; i < i1; i++ {
+			row[i], vel[i] = 1, 0
+			side := [3]int{i, j, k}[axis]
+			if side == 0 && !s.Open[2*axis] || side == last && !s.Open[2*axis+1] || (s.Flat && axis == 2) {
+				row[i] = 0
+				continue
+			}
+			if !so.any {
+				continue
+			}
+			at := n.Index(i, j, k)
+			// the covered share, by the straight line between crossings on the face's
+			// edges
+			in := geom.InsideSquare(n.Data[at], n.Data[at+a], n.Data[at+a+b], n.Data[at+b])
+			row[i] = 1 - in
+			if in > 0 && so.moving {
+				p := s.facePoint(i, j, k, axis)
+				if c := s.nearest(p); c != nil {
+					vel[i] = float32(c.Velocity(p, dt).Array()[axis])
 				}
 			}
 		}
@@ -293,12 +341,15 @@ func (s *Solver) openFaces(axis int, dt float64) {
 //
 // Without solids the share is the same but beside walls, and no samples are taken.
 // With them it costs 64 reads a cell, once for solids that stand still.
-func (s *Solver) fillRoom() {
+func (s *Solver) fillRoom(dirty region) {
 	so := &s.solid
 	// Distances at half voxels: the hat function is two voxels wide, so four samples
 	// along each axis, weighted 1, 3, 3, 1 eighths, integrate it.
-	fine := s.halfVoxels()
-	s.fillShare(fine)
+	if dirty.empty() {
+		return
+	}
+	fine := s.halfVoxels(dirty.grow(1, s.Dims))
+	s.fillShare(fine, dirty)
 	n := [3]int{s.NX, s.NY, s.NZ}
 	hat := [4]float32{0.125, 0.375, 0.375, 0.125}
 	// beyond a closed side there is no room, beyond an open one there is
@@ -311,31 +362,27 @@ func (s *Solver) fillRoom() {
 		}
 		return 1
 	}
-	s.crew.For(s.NZ, 1, func(k0, k1 int) {
-		for k := k0; k < k1; k++ {
-			for j := range s.NY {
-				row := so.room.Row(j, k)
-				for i := range row {
-					var sum float32
-					for c := range 4 {
-						z := 2*k - 1 + c
-						wz := hat[c] * out(2, z)
-						for b := range 4 {
-							y := 2*j - 1 + b
-							wy := wz * hat[b] * out(1, y)
-							for a := range 4 {
-								x := 2*i - 1 + a
-								w := wy * hat[a] * out(0, x)
-								if w != 0 && fine != nil {
-									w *= fine.At(min(max(x, 0), fine.NX-1), min(max(y, 0), fine.NY-1), min(max(z, 0), fine.NZ-1))
-								}
-								sum += w
-							}
+	s.rows(3, dirty, func(j, k, i0, i1 int) {
+		row := so.room.Row(j, k)
+		for i := i0; i < i1; i++ {
+			var sum float32
+			for c := range 4 {
+				z := 2*k - 1 + c
+				wz := hat[c] * out(2, z)
+				for b := range 4 {
+					y := 2*j - 1 + b
+					wy := wz * hat[b] * out(1, y)
+					for a := range 4 {
+						x := 2*i - 1 + a
+						w := wy * hat[a] * out(0, x)
+						if w != 0 && fine != nil {
+							w *= fine.at(min(max(x, 0), 2*n[0]-1), min(max(y, 0), 2*n[1]-1), min(max(z, 0), 2*n[2]-1))
 						}
+						sum += w
 					}
-					row[i] = sum
 				}
 			}
+			row[i] = sum
 		}
 	})
 }
@@ -454,22 +501,32 @@ func (s *Solver) slow(v *[3]float32, c *sim.Collider, p, normal geom.Vec3) {
 	}
 }
 
-// halfVoxels is what solids leave of every eighth of a voxel; nil where there are none.
-func (s *Solver) halfVoxels() *grid.Field {
+// eighths is what solids leave of every eighth of the voxels of a region.
+type eighths struct {
+	lo [3]int // the first eighth
+	f  *grid.Field
+}
+
+func (e *eighths) at(i, j, k int) float32 { return e.f.At(i-e.lo[0], j-e.lo[1], k-e.lo[2]) }
+
+// halfVoxels are the eighths of a region; nil where there are no solids.
+func (s *Solver) halfVoxels(r region) *eighths {
 	so := &s.solid
 	if !so.any {
 		return nil
 	}
-	wide := grid.Dims{NX: 2 * s.NX, NY: 2 * s.NY, NZ: 2 * s.NZ}
+	wide := grid.Dims{NX: 2 * (r.hi[0] - r.lo[0]), NY: 2 * (r.hi[1] - r.lo[1]), NZ: 2 * (r.hi[2] - r.lo[2])}
 	fine := grid.NewField(wide)
+	lo := [3]int{2 * r.lo[0], 2 * r.lo[1], 2 * r.lo[2]}
 	s.crew.For(wide.NZ, 2, func(k0, k1 int) {
 		for k := k0; k < k1; k++ {
 			for j := range wide.NY {
 				row := fine.Row(j, k)
 				for i := range row {
-					d := so.node.Sample(float32(i)*0.5+0.25, float32(j)*0.5+0.25, float32(k)*0.5+0.25)
+					x, y, z := lo[0]+i, lo[1]+j, lo[2]+k
+					d := so.node.Sample(float32(x)*0.5+0.25, float32(y)*0.5+0.25, float32(z)*0.5+0.25)
 					if d > -2 && d < 2 {
-						d = min(d, s.thinAt(i, j, k))
+						d = min(d, s.thinAt(x, y, z))
 					}
 					// the share of half a voxel that a flat solid at this
 					// distance leaves
@@ -478,7 +535,7 @@ func (s *Solver) halfVoxels() *grid.Field {
 			}
 		}
 	})
-	return fine
+	return &eighths{lo, fine}
 }
 
 // thinAt is the distance to solids of few voxels at a sample of half a voxel: within them
@@ -496,20 +553,18 @@ func (s *Solver) thinAt(i, j, k int) float32 {
 }
 
 // fillShare is the share of each cell that solids leave, from samples of half a voxel.
-func (s *Solver) fillShare(fine *grid.Field) {
+func (s *Solver) fillShare(fine *eighths, dirty region) {
 	share := s.solid.share.Data
-	if fine == nil {
-		for c := range share {
-			share[c] = 1
-		}
-		return
-	}
-	s.rows(3, region{hi: [3]int{s.NX, s.NY, s.NZ}}, func(j, k, i0, i1 int) {
+	s.rows(3, dirty, func(j, k, i0, i1 int) {
 		o := s.Index(0, j, k)
 		for i := i0; i < i1; i++ {
+			if fine == nil {
+				share[o+i] = 1
+				continue
+			}
 			var sum float32
 			for m := range 8 {
-				sum += fine.At(2*i+m&1, 2*j+m>>1&1, 2*k+m>>2)
+				sum += fine.at(2*i+m&1, 2*j+m>>1&1, 2*k+m>>2)
 			}
 			share[o+i] = sum / 8
 		}
