@@ -41,6 +41,7 @@ type Physics struct {
 	Damping       float64 // 1/s
 	Tolerance     float64 // of the pressure solve, relative residual
 	MaxIterations int
+	Sheets        bool    // sheets that are drawn out are kept from tearing into holes
 	Separate      bool    // liquid may leave walls that hold it by suction
 	Warmth        *Warmth // nil: it carries no heat
 	Mixes         bool    // particles carry the share of a second liquid

@@ -230,13 +230,27 @@ func (l *Stage) surface(deep, near []bool) *surface.Lattice {
 	})
 	pts := make(surface.Points, 0, len(s.P)/2)
 	// only those near the surface count: the inside is told by fine
-	for n := range s.P {
-		x := s.P[n].X
-		if near[s.Index(min(int(x[0]), s.NX-1), min(int(x[1]), s.NY-1), min(int(x[2]), s.NZ-1))] {
-			for a := range x {
-				x[a] = x[a]*float32(d) - 0.5
+	put := func(x [3]float32) {
+		for a := range x {
+			x[a] = x[a]*float32(d) - 0.5
+		}
+		pts = append(pts, x)
+	}
+	var sheets [][][3]float32
+	if val.Sheets.Of(l.Domain) {
+		sheets = s.sheetPoints()
+	}
+	for k := range s.NZ { // in the order of their z
+		for n := s.start[s.Index(0, 0, k)]; n < s.start[s.Index(0, 0, k)+s.NX*s.NY]; n++ {
+			x := s.P[n].X
+			if near[s.Index(min(int(x[0]), s.NX-1), min(int(x[1]), s.NY-1), min(int(x[2]), s.NZ-1))] {
+				put(x)
 			}
-			pts = append(pts, x)
+		}
+		if sheets != nil {
+			for _, x := range sheets[k] {
+				put(x)
+			}
 		}
 	}
 	// a ball of a voxel's radius round each particle, then evened out

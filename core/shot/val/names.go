@@ -16,6 +16,7 @@ const (
 	Rate           NumKey  = "rate"
 	TimeScale      NumKey  = "time_scale"
 	Units          TextKey = "units"
+	Sheets         FlagKey = "sheets"
 	CarriesHeat    FlagKey = "carries_heat"
 	HeatCapacity   NumKey  = "heat_capacity"
 	Conducts       NumKey  = "conducts"
