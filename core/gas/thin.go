@@ -8,6 +8,7 @@ package gas
 
 import (
 	"math"
+	"slices"
 
 	"zarf/core/grid"
 	"zarf/core/sim"
@@ -62,6 +63,9 @@ const ajar = 0.01
 func (s *Solver) markSheets(r span3) {
 	so := &s.solid
 	t := &so.sheets
+	if !slices.ContainsFunc(so.list, func(c sim.Collider) bool { return sim.Thin(&c.Shape, s.H) }) {
+		return
+	}
 	n := [3]int{s.NX, s.NY, s.NZ}
 	if t.shut == nil {
 		t.shut = make([]uint8, s.Len())

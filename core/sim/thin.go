@@ -45,7 +45,39 @@ type cellWalls struct {
 	*Walls
 	n    [3]int
 	kind []uint8
-	fine []float64
+	thin []*geom.Shape // solids of few voxels, and open meshes
+	fine []float64     // how closely ways are held against each
+}
+
+// Thin reports a solid of so few voxels of width h that shares of faces may not see it whole: an
+// open mesh always.
+func Thin(sh *geom.Shape, h float64) bool {
+	return sh.Form == geom.Imported && sh.Body != nil && sh.Body.Open > 0 || sh.Thinnest() <= 2.5*h
+}
+
+// onlyThin narrows the cells down to those about thin solids: shares of faces tell all of
+// others.
+func (c *cellWalls) onlyThin() *Walls {
+	w := *c.Walls
+	lo, hi := [3]int{w.NX, w.NY, w.NZ}, [3]int{}
+	for i := range w.List {
+		sh := &w.List[i].Shape
+		if !Thin(sh, w.H) {
+			continue
+		}
+		c.thin, c.fine = append(c.thin, sh), append(c.fine, sh.Fine(0.05*w.H))
+		b := sh.Bounds().Grow(2 * w.H)
+		from, to := b.Min.Sub(w.Origin).Mul(1/w.H).Array(), b.Max.Sub(w.Origin).Mul(1/w.H).Array()
+		for a, n := range [3]int{w.NX, w.NY, w.NZ} {
+			lo[a] = min(lo[a], int(min(max(math.Floor(from[a]), 0), float64(n))))
+			hi[a] = max(hi[a], int(min(max(math.Ceil(to[a]), 0), float64(n))))
+		}
+	}
+	for a := range 3 {
+		w.Lo[a], w.Hi[a] = max(w.Lo[a], lo[a]), min(w.Hi[a], hi[a])
+	}
+	c.Walls = &w
+	return c.Walls
 }
 
 // ShutThin shuts the faces between cells that a solid lies between, however thin, and
@@ -53,13 +85,11 @@ type cellWalls struct {
 // it shut and that were open before, for each axis, in the order of memory.
 func ShutThin(w *Walls) (shut [3][]Sheet) {
 	c := &cellWalls{Walls: w}
+	w = c.onlyThin()
 	for a := range 3 {
 		if c.n[a] = w.Hi[a] - w.Lo[a]; c.n[a] <= 0 {
 			return shut
 		}
-	}
-	for i := range w.List {
-		c.fine = append(c.fine, w.List[i].Shape.Fine(0.05*w.H))
 	}
 	c.kind = make([]uint8, c.n[0]*c.n[1]*c.n[2])
 	w.Crew.For(c.n[2], 1, func(k0, k1 int) {
@@ -111,11 +141,11 @@ func (w *Walls) middle(at [3]int) geom.Vec3 {
 	return w.place(float64(at[0])+0.5, float64(at[1])+0.5, float64(at[2])+0.5)
 }
 
-// meets reports that a solid lies on a way, and the surface's direction there.
+// meets reports that a thin solid lies on a way, and the surface's direction there.
 func (c *cellWalls) meets(a, b geom.Vec3) (geom.Vec3, bool) {
 	least, normal, any := math.Inf(1), geom.Vec3{}, false
-	for i := range c.List {
-		if t, n, ok := c.List[i].Shape.Meets(a, b, c.fine[i]); ok && t < least {
+	for i, sh := range c.thin {
+		if t, n, ok := sh.Meets(a, b, c.fine[i]); ok && t < least {
 			least, normal, any = t, n, true
 		}
 	}
