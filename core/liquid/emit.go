@@ -40,6 +40,9 @@ func (s *Solver) measureInlet(e *Emitter) *inlet {
 	in := &inlet{e: e}
 	// one voxel beyond, for the soft edge of what a cell is covered
 	b := e.Shape.Bounds().Grow(s.H + e.Surface/2)
+	if e.Source != nil {
+		b = e.Source.Bounds()
+	}
 	n := [3]int{s.NX, s.NY, s.NZ}
 	from, to := b.Min.Sub(s.Origin).Mul(1/s.H).Array(), b.Max.Sub(s.Origin).Mul(1/s.H).Array()
 	cells := 1
@@ -76,6 +79,10 @@ func (s *Solver) measureInlet(e *Emitter) *inlet {
 
 // flow is the velocity with which liquid leaves an emitter at p.
 func (s *Solver) flow(e *Emitter, p geom.Vec3) geom.Vec3 {
+	if e.Source != nil { // it comes in as it moves there
+		_, v := e.Source.At(p)
+		return v.Mul(e.Inherit).Add(e.Push)
+	}
 	// push, then speed along the axis or the normal, then the form's own motion
 	v := e.Push
 	if e.Speed != 0 {
@@ -92,7 +99,9 @@ func (s *Solver) flow(e *Emitter, p geom.Vec3) geom.Vec3 {
 }
 
 // moves reports an emitter that drives liquid out.
-func moves(e *Emitter) bool { return !e.Once && (e.Speed != 0 || e.Push != (geom.Vec3{})) }
+func moves(e *Emitter) bool {
+	return !e.Once && e.Source == nil && (e.Speed != 0 || e.Push != (geom.Vec3{}))
+}
 
 // kept is a face whose values an inlet has put aside.
 type kept struct {
@@ -257,7 +266,7 @@ func (s *Solver) fill(in *inlet, budget int) int {
 					h := noise.Hash(seed, int64(i), int64(j), int64(k*8+c))
 					jit := func(n int) float32 { return (float32(h>>(8*n)&255)/255 - 0.5) * 0.3 }
 					x := [3]float32{float32(i) + 0.25 + 0.5*float32(c&1), float32(j) + 0.25 + 0.5*float32(c>>1&1), float32(k) + 0.25 + 0.5*float32(c>>2)}
-					if !moves(in.e) && in.most > 0.99 && s.outside(in.e, &x) || s.blocked(&x) || in.e.Gaps(s.where(&x)) < 0.5 {
+					if !moves(in.e) && (in.most > 0.99 || in.e.Source != nil) && s.outside(in.e, &x) || s.blocked(&x) || in.e.Gaps(s.where(&x)) < 0.5 {
 						continue
 					}
 					if moves(in.e) { // at rest an even lattice stays at rest
@@ -304,6 +313,10 @@ func (s *Solver) fill(in *inlet, budget int) int {
 // outside reports a place outside a form, or outside the shell at its surface,
 // which is a voxel thick at least.
 func (s *Solver) outside(e *Emitter, x *[3]float32) bool {
+	if e.Source != nil {
+		full, _ := e.Source.At(s.where(x))
+		return full < 0.5
+	}
 	d := e.Shape.Distance(s.where(x))
 	if e.Surface > 0 {
 		d = math.Abs(d) - max(e.Surface, s.H)/2

@@ -100,7 +100,15 @@ func (l *Stage) inputs(t, dt float64) Inputs {
 	}
 	in.Foam = Foam{Amount: val.Foam.At(d, now), Lasts: val.FoamLasts.At(d, now)}
 	for _, e := range l.Bound() {
-		if e.Kind != shot.Emitter || val.From.Of(e) == "fluid" { // particles come in by frames: turned
+		if e.Kind != shot.Emitter {
+			continue
+		}
+		if val.From.Of(e) == "fluid" { // particles come in by frames: turned
+			if em, ok := m.Emitter(e); ok && fedByLiquid(l.Shot, e, l.Domain) {
+				if em.Source = m.Full(e); em.Source != nil {
+					in.Emitters = append(in.Emitters, Emitter{Emitter: em, ID: e.ID})
+				}
+			}
 			continue
 		}
 		// what an emitter does to a liquid: flows, keeps its form full, fills it

@@ -5,6 +5,7 @@ package liquid
 import (
 	"fmt"
 	"math"
+	"slices"
 
 	"zarf/core/frame"
 	"zarf/core/geom"
@@ -58,12 +59,19 @@ func (s *Solver) Turn(id string, list []Drip) (came float64) {
 	return came
 }
 
+// fedByLiquid reports an emitter that is fed by another liquid: it keeps full what lies where
+// that is.
+func fedByLiquid(s *shot.Shot, e, d *shot.Element) bool {
+	by := s.FedBy(e, d)
+	return by != nil && by.Kind == shot.Domain && by != d && slices.Contains(by.Within(), Key)
+}
+
 // turned lets in what particles turn to in the frame that is made next.
 func (l *Stage) turned() (came float64) {
 	at := l.At(l.Began()+l.Lasts(), l.Lasts())
 	for _, e := range l.Bound() {
 		by := l.Shot.FedBy(e, l.Domain)
-		if e.Kind != shot.Emitter || by == nil {
+		if e.Kind != shot.Emitter || by == nil || fedByLiquid(l.Shot, e, l.Domain) {
 			continue
 		}
 		em, ok := at.Emitter(e)

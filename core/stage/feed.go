@@ -33,7 +33,14 @@ const hotAll = 1000
 // Source is the fluid that an emitter is fed by at the moment; nil where there is
 // none, and where it can't be read, which is then the stage's fault.
 // Before the shot's first frame nothing is kept, so pre-roll runs without feeds.
-func (m *Moment) Source(e *shot.Element) *sim.Source {
+func (m *Moment) Source(e *shot.Element) *sim.Source { return m.source(e, val.FedWhere.Of) }
+
+// Full is Source of how full the cells of a liquid are that feeds an emitter.
+func (m *Moment) Full(e *shot.Element) *sim.Source {
+	return m.source(e, func(val.Reader) string { return frame.Density })
+}
+
+func (m *Moment) source(e *shot.Element, channel func(val.Reader) string) *sim.Source {
 	// The frame that is being made: its source has been made before, as the order of
 	// domains has it. The small number takes what rounding adds to a whole one.
 	c, number := m.Cast, int(math.Ceil(m.Frame-1e-9))
@@ -54,7 +61,7 @@ func (m *Moment) Source(e *shot.Element) *sim.Source {
 	f, err := c.Feed(d, number)
 	var src *sim.Source
 	if err == nil {
-		if src, err = sourceOf(f, val.FedWhere.Of(e)); err == nil {
+		if src, err = sourceOf(f, channel(e)); err == nil {
 			src.Over = c.Lasts()
 		}
 	}
