@@ -117,6 +117,7 @@ func (s *Solver) extendPlane(f *grid.Field, a int, list []facet, k int, ring uin
 		i, j := p.place()
 		m := k*sz + j*sy + i
 		var sum, count float32
+		thin := thin && s.solid.zones.of[s.Index(min(i, s.NX-1), min(j, s.NY-1), min(k, s.NZ-1))] > 0
 		take := func(q, b, up int) {
 			if at := known[q]; at != 0 && at <= ring && !(thin && a != b && s.divided(a, b, [3]int{i, j, k}, up)) {
 				sum, count = sum+f.Data[q], count+1

@@ -395,7 +395,10 @@ func (s *Solver) carryOneSided(p *Particle, home int32, affine, have bool, keep,
 		for a, top := range [3]float32{float32(s.NX), float32(s.NY), float32(s.NZ)} {
 			y[a] = min(max(p.X[a]+share*g*k[a], 0), top)
 		}
-		home := s.homeOf(&y)
+		home := home
+		if cellOf(s.Dims, &y) != cellOf(s.Dims, &p.X) {
+			home = s.homeOf(&y)
+		}
 		if home == ordinary {
 			return s.at(&y)
 		}

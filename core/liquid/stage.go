@@ -159,10 +159,10 @@ func (l *Stage) Frame() *frame.Frame {
 	deep, near := s.Deep()
 	out.Points = l.points()
 	add(frame.FromDense(frame.Density, [3]int{}, n, [][]float32{s.Fullness(deep)}, 0, frame.Tolerance(frame.Density), l.Crew.For), s.H)
-	lat := l.surface(deep, near)
+	lat, low := l.surface(deep, near)
 	// a level set's background is its band's width, outside positive
 	far := float32(band * lat.H)
-	sdf := add(frame.FromDense(frame.Surface, [3]int{}, lat.N, [][]float32{lat.V}, far, far*1e-3, l.Crew.For), lat.H)
+	sdf := add(frame.FromDense(frame.Surface, low, lat.N, [][]float32{lat.V}, far, far*1e-3, l.Crew.For), lat.H)
 	sdf.Class, sdf.Meta["unit"] = string(frame.LevelSet), "m"
 	if len(s.Drops) > 0 {
 		add(frame.FromDense(frame.Foam, [3]int{}, n, [][]float32{s.Froth()}, 0, frame.Tolerance(frame.Foam), l.Crew.For), s.H)
@@ -216,22 +216,32 @@ func (l *Stage) centred(phi *grid.Field) [][]float32 {
 // surface is the signed distance to the liquid's surface on cells of its own.
 // It takes what Deep gives.
 //
-// On a lattice detail times as fine as the voxels; its cost goes with the surface
-// and not with the volume, as deep cells are only marked.
-func (l *Stage) surface(deep, near []bool) *surface.Lattice {
+// On a lattice detail times as fine as the voxels, about the liquid alone: it begins at
+// cell low of that of the box. Its cost goes with the surface and not with the volume, as
+// deep cells are only marked.
+func (l *Stage) surface(deep, near []bool) (lat *surface.Lattice, low [3]int) {
 	s := l.Solver
 	// a finer lattice than the simulation's: particles know more than its voxels
 	d := detail(l.Domain)
-	lat := &surface.Lattice{N: [3]int{s.NX * d, s.NY * d, s.NZ * d}, H: s.H / float64(d), Origin: s.Origin}
+	r := s.live.grow(band+2, s.Dims)
+	if r.empty() {
+		r = region{}.join(region{hi: [3]int{1, 1, 1}})
+	}
+	lat = &surface.Lattice{H: s.H / float64(d), Origin: s.Origin.Add(geom.V(float64(r.lo[0]), float64(r.lo[1]), float64(r.lo[2])).Mul(s.H))}
+	for a := range low {
+		low[a], lat.N[a] = r.lo[a]*d, (r.hi[a]-r.lo[a])*d
+	}
 	lat.V = make([]float32, lat.N[0]*lat.N[1]*lat.N[2])
 	fine := make([]bool, len(lat.V))
 	l.Crew.For(lat.N[2], 2, func(k0, k1 int) {
 		for k := k0; k < k1; k++ {
 			for j := range lat.N[1] {
 				o := lat.At(0, j, k)
-				row := s.Index(0, j/d, k/d)
-				for i := range lat.N[0] {
-					fine[o+i] = deep[row+i/d]
+				row := s.Index(r.lo[0], r.lo[1]+j/d, r.lo[2]+k/d)
+				for i, v := range deep[row : row+r.hi[0]-r.lo[0]] {
+					for m := range d {
+						fine[o+i*d+m] = v
+					}
 				}
 			}
 		}
@@ -240,7 +250,7 @@ func (l *Stage) surface(deep, near []bool) *surface.Lattice {
 	// only those near the surface count: the inside is told by fine
 	put := func(x [3]float32) {
 		for a := range x {
-			x[a] = x[a]*float32(d) - 0.5
+			x[a] = (x[a]-float32(r.lo[a]))*float32(d) - 0.5
 		}
 		pts = append(pts, x)
 	}
@@ -264,7 +274,7 @@ func (l *Stage) surface(deep, near []bool) *surface.Lattice {
 	// a ball of a voxel's radius round each particle, then evened out
 	surface.FromPoints(lat, pts, float32(d), d+1, fine, float32(band*lat.H), l.Crew.For)
 	surface.Even(lat, int(val.SurfaceSmooth.Of(l.Domain)), float32(0.04*lat.H), l.Crew.For)
-	return lat
+	return lat, low
 }
 
 // points are the particles to cache of the frame made last: place, m, and
@@ -407,7 +417,7 @@ func (l *Stage) inside(q *Particle) bool {
 
 // Shown is what a picture of the frame made last needs.
 func (l *Stage) Shown() stage.Shown {
-	lat := l.surface(l.Solver.Deep())
+	lat, _ := l.surface(l.Solver.Deep())
 	f := &grid.Field{Dims: grid.Dims{NX: lat.N[0], NY: lat.N[1], NZ: lat.N[2]}, Data: lat.V}
-	return stage.Shown{Surface: f, Outside: band * lat.H, Origin: l.Solver.Origin, H: lat.H}
+	return stage.Shown{Surface: f, Outside: band * lat.H, Origin: lat.Origin, H: lat.H}
 }

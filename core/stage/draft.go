@@ -29,7 +29,12 @@ func Coarse(s *shot.Shot, domain string, voxel float64) (*shot.Shot, error) {
 		e.DropKeys(k)
 		k.Set(e, v)
 	}
-	still(d, val.Cfl, max(3, val.Cfl.Of(d)))
+	// particles bear longer steps than a grid does
+	cfl := 3.0
+	if Has(d, frame.Surface) {
+		cfl = 5
+	}
+	still(d, val.Cfl, max(cfl, val.Cfl.Of(d)))
 	still(d, val.Tolerance, max(3e-3, val.Tolerance.Of(d)))
 	still(d, val.MinSubsteps, 1)
 	still(d, val.MaxSubsteps, min(4, val.MaxSubsteps.Of(d)))
