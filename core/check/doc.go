@@ -25,6 +25,6 @@
 // is judged over its keys, or left alone where that can't be told.
 //
 // Packages that bring a solver or a kind of element register checks of their own.
-// What can only be known after a run (leaks, a volume that drifted, smoke that was
+// What can only be known after a run (a volume that drifted, smoke that was
 // cut off) is found by stage.After from the frames' statistics, in the same form.
 package check

@@ -62,8 +62,10 @@
 // page. With solids the fields that describe them take memory for all of the
 // box.
 //
-// Caveats: features under two voxels are not resolved; a solid thinner than a
-// voxel leaks; velocities over the substep cap are carried, but less exactly;
+// Solids hold however thin they are (thin.go): channels are read from one side of them;
+// velocities are not, which drags a little at the air behind a sheet.
+//
+// Caveats: features under two voxels are not resolved; velocities over the substep cap are carried, but less exactly;
 // p = 0 at an open side draws jets out of a plume that comes close to it; there
 // is no viscosity but the grid's, so that threads of smoke curl sooner than at
 // their real size.

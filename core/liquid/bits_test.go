@@ -44,7 +44,7 @@ func digest(s *Solver) string {
 	for _, d := range s.Drops {
 		put(d.X[:]...)
 		put(d.V[:]...)
-		put(d.Left)
+		put(d.Left, d.Age, float32(d.ID))
 	}
 	return fmt.Sprintf("%x", h.Sum(nil))
 }

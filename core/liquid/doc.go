@@ -14,24 +14,30 @@
 //   - Particles are kept apart by a second solve for the density (Kugelstadt et
 //     al. 2019), so that the volume lasts; none are made or taken away within
 //     the liquid.
+//   - Solids hold however thin they are: faces are shut by what lies between the middles of
+//     cells (sim.ShutThin), particles are stopped by surfaces along their whole way, and act on
+//     their own side of a sheet alone (onesided.go; Guendelman et al. 2005).
 //   - The linear systems are solved by conjugate gradients with an aggregation
-//     multigrid before them (system.go).
+//     multigrid before them, on the lattice of the liquid's box (system.go).
+//   - Heat and a second liquid are carried by particles (heat.go).
 //
-// One substep, and what it costs for P particles in V voxels of which L hold liquid
-// (a particle is 60 bytes, a row of the system 52):
+// All work goes over the box of the liquid and a few cells about it. One substep, and what it
+// costs for P particles in V voxels of which L hold liquid (a particle is 32 bytes and 36 more
+// with slopes, a cell of the system 48):
 //
-//	sort        count and scatter: P read twice, written once
-//	toGrid      P read; eight corners of three grids, sum and weight
-//	measure     P read; eight corners of one grid; distance from density
+//	sort        P read twice, written once; a count for each voxel
+//	toGrid      P read; eight corners of four lattices of pairs: momentum and weight, and how full
+//	            cells are
+//	measure     V read: distance from density
 //	force       a pass over the faces with particles
-//	setup       the system's rows: L × 52 bytes, coarser levels a seventh more
+//	setup       weights of the liquid's cells; coarser levels a seventh more
 //	thicken     only where viscosity counts: CG over faces and strains
 //	project     MGCG to the tolerance, then the gradient on faces
 //	spreadOut   the same system once more, loosely
 //	extend      four rings of faces round the liquid
-//	toParticles P read and written; 3 × 8 corners, twice for FLIP
+//	advance     P read and written: three looks at the velocity, one at what FLIP adds and one at
+//	            how far particles are kept apart, then solids and sides
 //	froth       particles near the surface against their neighbours
-//	advect      three samples of 3 × 8 corners, then solids and sides
 //
 // State that outlives a substep: particles, drops, what emitters still owe and which
 // have filled their form, the count of steps (it seeds hashes) and the largest
@@ -47,7 +53,8 @@
 // corner. Results have the same bits on any number of threads: scattering goes
 // by slabs in two colours, sums by fixed pieces.
 //
-// Caveats: one liquid of one density a domain; air has no weight, so bubbles
+// Caveats: a second liquid mixes and never parts again; air has no weight, so bubbles
 // under water close unless particles leave them room; sheets thinner than a
-// voxel break up.
+// voxel break up, and only their surface is mended (sheets.go); of solids between 1 and 2
+// voxels the force is right to about 1 %.
 package liquid

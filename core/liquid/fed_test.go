@@ -1,6 +1,7 @@
 package liquid
 
 import (
+	"bytes"
 	"math"
 	"testing"
 
@@ -52,6 +53,63 @@ func TestLiquidFeedsLiquid(t *testing.T) {
 		}
 		if got := fed.Solver.Volume(); math.Abs(got/want-1) > 0.1 {
 			t.Errorf("frame %d: %.5f m³ are in, %.5f lie within it", n, got, want)
+		}
+	}
+}
+
+// Points of foam say what each is and which: one that goes on from a frame to the next keeps
+// its number and is a frame older; no two have one number; a resumed run goes on counting.
+func TestFoamHasIdentity(t *testing.T) {
+	s := poured()
+	val.Foam.Set(s.Of(shot.Domain)[0], 3000)
+	val.Speed.Set(s.Of(shot.Emitter)[1], -4)
+	l := mustLiquid(t, s, 2)
+	advance(t, l, 6)
+	before := map[uint64]float32{}
+	p := l.Frame().Points
+	for i, id := range p.IDs() {
+		if id > 0 {
+			before[id] = p.Of("age")[i]
+		}
+	}
+	var state bytes.Buffer
+	if err := l.SaveState(&state); err != nil {
+		t.Fatal(err)
+	}
+	again := mustLiquid(t, s, 2)
+	if err := again.LoadState(bytes.NewReader(state.Bytes()), true); err != nil {
+		t.Fatal(err)
+	}
+	for _, l := range []*Stage{l, again} {
+		advance(t, l, 1)
+		p := l.Frame().Points
+		ids, ages, kinds := p.IDs(), p.Of("age"), p.Of("kind")
+		met, same, fresh, flying := map[uint64]bool{}, 0, 0, 0
+		for i, id := range ids {
+			if id == 0 {
+				if kinds[i] != float32(Bulk) {
+					t.Fatalf("a particle of the liquid is of kind %g", kinds[i])
+				}
+				continue
+			}
+			if met[id] {
+				t.Fatalf("two drops have the number %d", id)
+			}
+			met[id] = true
+			if kinds[i] == float32(Spray) {
+				flying++
+			}
+			if was, there := before[id]; there {
+				same++
+				if math.Abs(float64(ages[i]-was)-1.0/24) > 1e-4 {
+					t.Fatalf("drop %d was %g s old, and is %g a frame later", id, was, ages[i])
+				}
+			} else {
+				fresh++
+			}
+		}
+		if same < 20 || fresh < 5 || flying == 0 {
+			t.Errorf("%d drops are the same, %d new, %d fly: too few to tell", same, fresh, flying)
 		}
 	}
 }

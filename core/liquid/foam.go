@@ -16,6 +16,8 @@ type Drop struct {
 	X    [3]float32 // voxels
 	V    [3]float32 // m/s
 	Left float32    // s that it lasts as foam
+	Age  float32    // s
+	ID   uint64     // no other drop of the run has it
 }
 
 // Foam says how much of it comes and how long it lasts (Ihmsen et al. 2012).
@@ -34,6 +36,28 @@ const (
 
 // MaxDrops bounds foam; beyond it none is made.
 const MaxDrops = 4_000_000
+
+// Kind is what a drop, or a particle of the liquid, is just now.
+type Kind float32
+
+// Kinds of points.
+const (
+	Bulk   Kind = iota // liquid
+	Spray              // flies
+	Lather             // foam: lies on the surface
+	Bubble             // rises
+)
+
+// kind is what a drop is: by how deep it lies under the surface.
+func (s *Solver) kind(d *Drop) Kind {
+	switch phi := s.phi.Sample(d.X[0]-0.5, d.X[1]-0.5, d.X[2]-0.5); {
+	case phi > sprayFrom:
+		return Spray
+	case phi < bubbleFrom:
+		return Bubble
+	}
+	return Lather
+}
 
 // ramp is Ihmsen's clamping function: 0 up to lo, 1 from hi on.
 func ramp(v, lo, hi float64) float64 { return min(max((v-lo)/(hi-lo), 0), 1) }
@@ -83,7 +107,11 @@ func (s *Solver) makeDrops(f Foam, dt float64) {
 		}
 	})
 	for _, list := range found {
-		s.Drops = append(s.Drops, list...)
+		for _, d := range list {
+			s.drops++
+			d.ID = s.drops
+			s.Drops = append(s.Drops, d)
+		}
 	}
 }
 
@@ -174,6 +202,7 @@ func (s *Solver) moveDrops(gravity, dt float64) {
 	s.crew.For(len(s.Drops), 2048, func(lo, hi int) {
 		for m := lo; m < hi; m++ {
 			d := &s.Drops[m]
+			d.Age += float32(dt)
 			if s.Flat { // it has no depth to fly in
 				d.X[2], d.V[2] = 0.5, 0
 			}

@@ -35,6 +35,7 @@ type Solver struct {
 	Pressure *grid.Field
 	Time     float64 // s since the start
 	steps    int
+	drops    uint64  // of foam, that were made so far
 	fast     float64 // m/s, of the fastest particle
 
 	owed   map[string]float64 // m³ that emitters still have to let in
@@ -333,15 +334,17 @@ type Emitted struct {
 	Filled map[string]bool    `json:"filled"`
 	Steps  int                `json:"steps"`
 	Fast   float64            `json:"fast"`
+	Drops  uint64             `json:"drops"`
 }
 
 // Emitted tells how far emitters are.
-func (s *Solver) Emitted() Emitted { return Emitted{s.owed, s.filled, s.steps, s.fast} }
+func (s *Solver) Emitted() Emitted { return Emitted{s.owed, s.filled, s.steps, s.fast, s.drops} }
 
 // Resume goes on with particles, their slopes (none, where there are none), drops and emitters as they were.
 func (s *Solver) Resume(p []Particle, c []Slope, drops []Drop, e Emitted) {
 	s.Drops = drops
 	s.P, s.C, s.owed, s.filled, s.steps, s.fast = p, c, e.Owed, e.Filled, e.Steps, e.Fast
+	s.drops = e.Drops
 	s.unsorted(0)
 	if s.owed == nil {
 		s.owed = map[string]float64{}

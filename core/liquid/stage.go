@@ -92,7 +92,7 @@ func (l *Stage) inputs(t, dt float64) Inputs {
 		in.Physics.Smooth = val.Calming.At(d, now)
 	}
 	if val.CarriesHeat.Of(d) {
-		in.Physics.Warmth = &Warmth{Air: val.AirTemperature.At(l.Shot, now), Capacity: val.HoldsHeat.Of(d), Conducts: val.Conducts.Of(d), Radiates: val.Radiates.At(d, now), Exchange: val.AirTakes.At(d, now),
+		in.Physics.Warmth = &Warmth{Air: val.AirTemperature.At(l.Shot, now), Capacity: val.HoldsHeat.At(d, now), Conducts: val.Conducts.At(d, now), Radiates: val.Radiates.At(d, now), Exchange: val.AirTakes.At(d, now),
 			FlowsAt: val.FlowsAt.At(d, now), StiffAt: val.StiffAt.At(d, now), Stiff: val.StiffViscosity.At(d, now)}
 	}
 	if in.Physics.Mixes = val.SecondLiquid.Of(d); in.Physics.Mixes {
@@ -292,10 +292,17 @@ func (l *Stage) points() *frame.Points {
 		q := &s.P[m*step]
 		p.P[m], p.V[m] = l.place(&q.X), q.V
 	}
+	// what each is; of drops their age and identity, which particles of the liquid don't have
+	kinds, ages, low, high := make([]float32, n), make([]float32, n), make([]float32, n), make([]float32, n)
 	for m := 0; m < len(s.Drops); m += step {
 		q := &s.Drops[m]
 		x := l.place(&q.X)
 		p.P, p.V = append(p.P, x), append(p.V, q.V)
+		kinds, ages = append(kinds, float32(s.kind(q))), append(ages, q.Age)
+		low, high = append(low, float32(q.ID&(1<<frame.IDBits-1))), append(high, float32(q.ID>>frame.IDBits))
+	}
+	if len(s.Drops) > 0 {
+		p.Extra = []frame.Attribute{{Name: "kind", V: kinds}, {Name: "age", V: ages}, {Name: "id", V: low}, {Name: "id_high", V: high}}
 	}
 	return p
 }
@@ -311,7 +318,7 @@ func (l *Stage) place(x *[3]float32) [3]float32 {
 // affine part or the time left.
 const (
 	particleFields = 17
-	dropFields     = 7
+	dropFields     = 10
 )
 
 // saved is the head of a saved state.
@@ -353,7 +360,8 @@ func (l *Stage) SaveState(w io.Writer) error {
 		for a := range 3 {
 			list[1].V[a*n+m], list[1].V[(3+a)*n+m] = d.X[a], d.V[a]
 		}
-		list[1].V[6*n+m] = d.Left
+		list[1].V[6*n+m], list[1].V[7*n+m] = d.Left, d.Age
+		list[1].V[8*n+m], list[1].V[9*n+m] = float32(d.ID&(1<<frame.IDBits-1)), float32(d.ID>>frame.IDBits)
 	}
 	return state.Write(w, head, list, l.Crew.For)
 }
@@ -395,7 +403,8 @@ func (l *Stage) LoadState(r io.Reader, own bool) error {
 		for a := range 3 {
 			drops[m].X[a], drops[m].V[a] = list[1].V[a*n+m], list[1].V[(3+a)*n+m]
 		}
-		drops[m].Left = list[1].V[6*n+m]
+		drops[m].Left, drops[m].Age = list[1].V[6*n+m], list[1].V[7*n+m]
+		drops[m].ID = uint64(list[1].V[8*n+m]) | uint64(list[1].V[9*n+m])<<frame.IDBits
 	}
 	// one particle outside would index outside a grid in the next substep
 	if slices.ContainsFunc(p, func(q Particle) bool { return !l.inside(&q) }) {

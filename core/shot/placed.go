@@ -32,7 +32,7 @@ func Placed(form string, size Value) []Entry {
 		of(val.Taper, Entry{Label: "Taper", Type: Number, Default: Num(1), Min: 0.01, Max: 100, Step: 0.05, Keyable: true, Topic: "place", Sim: true, When: "form=cylinder|tube",
 			Help: "Diameter at the top over diameter at the bottom: under 1 it narrows, over 1 it opens like a horn."}),
 		of(val.Wall, Entry{Label: "Wall", Type: Number, Unit: Metre, Default: Num(0.05), Min: 1e-4, Max: 1e4, Keyable: true, Topic: "place", Sim: true, When: "form=tube",
-			Help: "Thickness of a tube's wall. Under two voxels it leaks."}),
+			Help: "Thickness of a tube's wall. However thin against a voxel, it holds."}),
 		of(val.Mesh, Entry{Label: "File", Type: File, Main: true, Topic: "file", Sim: true, When: inFile,
 			Help: "The imported file whose meshes are its form. Another one keeps its place, its keys and its scope."}),
 		of(val.Share, Entry{Label: "Takes part", Type: Choice, Default: Text("whole"), Choices: opts("whole", "the whole mesh", "parts", "named parts", "joints", "what joints move", "colour", "where its colours are bright", "painted", "where it is painted"), Main: true, Topic: "file", Sim: true, When: inFile,

@@ -304,3 +304,49 @@ func TestParticlesThatCantBeHandedOver(t *testing.T) {
 		}
 	}
 }
+
+// A liquid's points go out by what they are, with their kind, age and identity.
+func TestFoamGoesOutByKind(t *testing.T) {
+	s := splash()
+	val.Foam.Set(s.Of(shot.Domain)[0], 9000)
+	val.Push.Set(s.Of(shot.Emitter)[0], 5, -3, 0) // thrown against the wall
+	val.CachePoints.Set(s.Of(shot.Domain)[0], "all")
+	c := made(t, s)
+	src, _ := run.Open(s, "", c)
+	b, err := src.Stage.ReadPoints(3)
+	if err != nil || b == nil {
+		t.Fatal("the run kept no particles", err)
+	}
+	in, err := ply.DecodePoints(b)
+	if err != nil {
+		t.Fatal(err)
+	}
+	count := map[float32]int{}
+	for _, k := range in.Of("kind") {
+		count[k]++
+	}
+	if len(count) < 2 {
+		t.Fatalf("the splash has no foam: %v", count)
+	}
+	j := &Job{Take: s, From: 3, To: 3, Name: "p", Settings: Set(val.What.Is("points"), val.PointFile.Is("ply"), val.PointGroups.Is("foam"), val.MeshSplit.Is("each"))}
+	do(t, c, j)
+	for k, name := range kinds {
+		files, _ := filepath.Glob(filepath.Join(j.Dir, "ply", "p_"+name+"*.ply"))
+		if len(files) != 1 {
+			t.Fatalf("%s: %v", name, files)
+		}
+		data, err := os.ReadFile(files[0])
+		if err != nil {
+			t.Fatal(err)
+		}
+		p, err := ply.DecodePoints(data)
+		if err != nil || len(p.P) != count[float32(k)] {
+			t.Fatalf("%s: %d points of %d, %v", name, len(p.P), count[float32(k)], err)
+		}
+		for i, v := range p.Of("kind") {
+			if v != float32(k) || k > 0 && (p.IDs()[i] == 0 || p.Of("age")[i] < 0) {
+				t.Fatalf("%s: point %d is of kind %g, number %d, %g s old", name, i, v, p.IDs()[i], p.Of("age")[i])
+			}
+		}
+	}
+}

@@ -50,21 +50,15 @@ func (w *work) points(ctx context.Context, frames []int, number map[int]int) err
 	if stage.Of(w.src.Domain).Loose {
 		return w.particles(ctx, frames, number)
 	}
-	if by := val.PointGroups.Of(w.Settings); by != "one" && by != "depth" {
-		return fmt.Errorf("the points of a liquid are grouped by depth or not at all; choose one of these groups")
+	if by := val.PointGroups.Of(w.Settings); by != "one" && by != "depth" && by != "foam" {
+		return fmt.Errorf("the points of a liquid are grouped by depth, by what they are, or not at all; choose one of these groups")
 	}
 	kind, err := w.format(val.PointFile.Of(w.Settings), func(f *format.Format) bool { return f.WritePoints != nil })
 	if err != nil {
 		return err
 	}
-	w.m.Notes = append(w.m.Notes, "points have no identity: their order changes from frame to frame, so a receiver blurs them by velocity")
-	names := []string{"points"}
-	if val.PointGroups.Of(w.Settings) == "depth" {
-		names = nil
-		for _, d := range depths {
-			names = append(names, d.name)
-		}
-	}
+	w.m.Notes = append(w.m.Notes, "particles of the liquid have no identity: their order changes from frame to frame, so a receiver blurs them by velocity; drops of foam have one, from 1 on")
+	names := w.groupNames()
 	w.m.Objects = names
 	if kind.Film {
 		return w.movie(ctx, frames, names, func(f int) ([]still, error) {
@@ -74,6 +68,12 @@ func (w *work) points(ctx context.Context, frames []int, number map[int]int) err
 				s := &abc.Sample{P: c.p, V: c.v, Widths: c.width}
 				if c.depth != nil {
 					s.Extra = []abc.Extra{{Name: "depth", Comps: 1, V: c.depth}}
+				}
+				for _, a := range c.more {
+					s.Extra = append(s.Extra, abc.Extra{Name: a.Name, Comps: 1, V: a.V})
+				}
+				if !slices.Contains(c.ids, 0) { // all of them foam
+					s.IDs = c.ids
 				}
 				out = append(out, still{c.name, abc.Points, s})
 			}
@@ -171,49 +171,93 @@ func (w *work) clouds(number int) ([]*cloud, error) {
 	if err != nil {
 		return nil, fmt.Errorf("frame %d: %w", number, err)
 	}
-	byDepth := val.PointGroups.Of(w.Settings) == "depth"
-	wantDepth := val.PointDepth.Of(w.Settings)
-	var phi *grid.Field
-	var h float64
-	_, voxel, origin := w.src.Grid()
-	if byDepth || wantDepth {
-		f, err := w.src.ReadOnly(number, "surface")
-		if err != nil {
-			return nil, err
-		}
-		if phi, h, _, err = w.src.Surface(f); err != nil {
-			return nil, fmt.Errorf("frame %d: %w", number, err)
-		}
+	under, err := w.under(number)
+	if err != nil {
+		return nil, err
 	}
+	_, voxel, _ := w.src.Grid()
 	wide := voxel / 2 * w.sp.scale
 	if val.CachePoints.Of(w.src.Domain) == "few" { // one stands for eight
 		wide *= 2
 	}
-	list := w.groups(byDepth, p.V != nil, wantDepth)
+	by := val.PointGroups.Of(w.Settings)
+	list := w.groups(p.V != nil, val.PointDepth.Of(w.Settings))
+	kind, numbers, ids := p.Of("kind"), []frame.Attribute{}, p.IDs()
+	if kind == nil || !val.PointNumbers.Of(w.Settings) {
+		ids = nil
+	} else {
+		numbers = []frame.Attribute{{Name: "kind", V: kind}, {Name: "age", V: p.Of("age")}}
+	}
+	for _, c := range list {
+		c.carry(numbers, ids != nil)
+	}
 	for n, x := range p.P {
-		depth := 0.0
-		if phi != nil {
-			q := geom.V(float64(x[0]), float64(x[1]), float64(x[2])).Sub(origin).Mul(1 / h)
-			depth = -float64(phi.Sample(float32(q.X)-0.5, float32(q.Y)-0.5, float32(q.Z)-0.5))
-		}
+		depth := under(x)
 		c := list[0]
-		for i := range list[1:] { // the deepest group that it lies in
-			if depth > depths[i+1].from*voxel {
-				c = list[i+1]
+		switch {
+		case by == "foam" && kind != nil:
+			c = list[min(max(int(kind[n]), 0), len(list)-1)]
+		case by == "depth":
+			for i := range list[1:] { // the deepest group that it lies in
+				if depth > depths[i+1].from*voxel {
+					c = list[i+1]
+				}
 			}
 		}
-		c.p = append(c.p, w.three(x)...)
-		if c.v != nil {
-			c.v = append(c.v, w.three(p.V[n])...)
+		for m := range c.more {
+			c.more[m].V = append(c.more[m].V, numbers[m].V[n])
 		}
-		if c.depth != nil {
-			c.depth = append(c.depth, float32(depth*w.sp.scale))
+		if c.ids != nil {
+			c.ids = append(c.ids, ids[n])
 		}
-		if c.width != nil {
-			c.width = append(c.width, float32(wide))
-		}
+		c.put(w, p, n, depth, wide)
 	}
 	return list, nil
+}
+
+// put adds point n of a frame.
+func (c *cloud) put(w *work, p *frame.Points, n int, depth, wide float64) {
+	c.p = append(c.p, w.three(p.P[n])...)
+	if c.v != nil {
+		c.v = append(c.v, w.three(p.V[n])...)
+	}
+	if c.depth != nil {
+		c.depth = append(c.depth, float32(depth*w.sp.scale))
+	}
+	if c.width != nil {
+		c.width = append(c.width, float32(wide))
+	}
+}
+
+// carry gives a cloud room for further numbers, and for identities.
+func (c *cloud) carry(numbers []frame.Attribute, ids bool) {
+	for _, a := range numbers {
+		c.more = append(c.more, frame.Attribute{Name: a.Name, V: []float32{}})
+	}
+	if ids {
+		c.ids = []uint64{}
+	}
+}
+
+// under tells how deep a place lies under the liquid's surface, m, where that is asked for; else
+// 0.
+func (w *work) under(number int) (func(x [3]float32) float64, error) {
+	if val.PointGroups.Of(w.Settings) != "depth" && !val.PointDepth.Of(w.Settings) {
+		return func([3]float32) float64 { return 0 }, nil
+	}
+	f, err := w.src.ReadOnly(number, "surface")
+	if err != nil {
+		return nil, err
+	}
+	phi, h, _, err := w.src.Surface(f)
+	if err != nil {
+		return nil, fmt.Errorf("frame %d: %w", number, err)
+	}
+	_, _, origin := w.src.Grid()
+	return func(x [3]float32) float64 {
+		q := geom.V(float64(x[0]), float64(x[1]), float64(x[2])).Sub(origin).Mul(1 / h)
+		return -float64(phi.Sample(float32(q.X)-0.5, float32(q.Y)-0.5, float32(q.Z)-0.5))
+	}, nil
 }
 
 // three takes a place or a vector into the receiver's space.
@@ -222,17 +266,29 @@ func (w *work) three(v [3]float32) []float32 {
 	return []float32{float32(u[0]), float32(u[1]), float32(u[2])}
 }
 
-// groups are the clouds that points go into, empty, with the channels that they
-// will have: an empty group has the same ones as the others.
-func (w *work) groups(byDepth, moving, depth bool) (list []*cloud) {
-	names := []string{"points"}
-	if byDepth {
-		names = nil
+// kinds are the groups of a liquid's points by what they are, in the order of their attribute
+// "kind".
+var kinds = []string{"liquid", "spray", "foam", "bubbles"}
+
+// groupNames are those of the groups that a liquid's points go into.
+func (w *work) groupNames() []string {
+	switch val.PointGroups.Of(w.Settings) {
+	case "foam":
+		return kinds
+	case "depth":
+		var names []string
 		for _, d := range depths {
 			names = append(names, d.name)
 		}
+		return names
 	}
-	for _, name := range names {
+	return []string{"points"}
+}
+
+// groups are the clouds that points go into, empty, with the channels that they
+// will have: an empty group has the same ones as the others.
+func (w *work) groups(moving, depth bool) (list []*cloud) {
+	for _, name := range w.groupNames() {
 		c := &cloud{name: name, p: []float32{}}
 		if moving && val.PointVelocity.Of(w.Settings) {
 			c.v = []float32{}
