@@ -267,6 +267,20 @@ func (s *Solver) stiffest() float32 {
 	return top
 }
 
+// skinHeat is how warm the particles near the surface are on the mean, K; 0 where none is.
+func (s *Solver) skinHeat(near []bool) float64 {
+	sum, n := 0.0, 0.0
+	for i := range s.P {
+		if p := &s.P[i]; p.Heat > 0 && near[cellOf(s.Dims, &p.X)] {
+			sum, n = sum+float64(p.Heat), n+1
+		}
+	}
+	if n == 0 {
+		return 0
+	}
+	return sum / n
+}
+
 // Carried is the mean of a number of particles in and beside the liquid's cells, 0 elsewhere.
 func (s *Solver) Carried(of func(p *Particle) float32) []float32 {
 	sum, all := make([]float32, s.Len()), make([]float32, s.Len())

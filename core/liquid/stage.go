@@ -426,7 +426,8 @@ func (l *Stage) inside(q *Particle) bool {
 
 // Shown is what a picture of the frame made last needs.
 func (l *Stage) Shown() stage.Shown {
-	lat, _ := l.surface(l.Solver.Deep())
+	deep, near := l.Solver.Deep()
+	lat, _ := l.surface(deep, near)
 	f := &grid.Field{Dims: grid.Dims{NX: lat.N[0], NY: lat.N[1], NZ: lat.N[2]}, Data: lat.V}
-	return stage.Shown{Surface: f, Outside: band * lat.H, Origin: lat.Origin, H: lat.H}
+	return stage.Shown{Surface: f, Outside: band * lat.H, Origin: lat.Origin, H: lat.H, Warm: l.Solver.skinHeat(near)}
 }

@@ -236,6 +236,7 @@ type Shown struct {
 	Points *frame.Points
 
 	Surface *grid.Field
+	Warm    float64 // K, of a liquid's skin on the mean; 0: it carries no heat
 	Outside float64
 
 	Density, Burn, Heat *grid.Field

@@ -331,7 +331,7 @@ func (c *Child) picture(doc *shot.Shot, n int) (out render.Screen, data []byte) 
 	if shown.Points != nil {
 		out, data, err = run.LitMotes(shown.Points, c.draft.Of(), n, doc, doc.Looks[0], crew)
 	} else if shown.Surface != nil {
-		out, data, err = run.LitSkin(shown.Surface, shown.H, shown.Origin, shown.Outside, n, doc, doc.Looks[0], crew)
+		out, data, err = run.LitSkin(shown.Surface, shown.H, shown.Origin, shown.Outside, shown.Warm, n, doc, doc.Looks[0], crew)
 	} else {
 		ch := &render.Channels{Density: shown.Density, Burn: shown.Burn, Temperature: shown.Heat, Air: val.AirTemperature.Of(doc), Burns: shown.Burn != nil}
 		out, data, err = run.Lit(ch, shown.H, shown.Origin, c.size, n, doc, doc.Looks[0], crew)

@@ -125,6 +125,7 @@ func (s *Source) beside(number int) (out []*Source) {
 
 // showing is what the domains of a frame have for a page.
 type showing struct {
+	heat   float64 // K, of a liquid's skin that glows by it; 0: none does
 	lk     *look.Look
 	now    *shot.Shot
 	name   string
@@ -156,6 +157,9 @@ func (v *showing) add(s *Source) error {
 			return err
 		}
 		v.part(t, data)
+		if err := v.warmth(s); err != nil {
+			return err
+		}
 		if v.points || !stage.Has(s.Domain, frame.Foam) {
 			return nil
 		}
@@ -175,6 +179,32 @@ func (v *showing) part(t render.Texture, data []byte) {
 	for len(v.data)%4 != 0 { // what follows may be numbers of four bytes
 		v.data = append(v.data, 0)
 	}
+}
+
+// warmth finds how warm a liquid's skin is on the mean, where it glows by that: cells that it
+// doesn't fill.
+func (v *showing) warmth(s *Source) error {
+	if !v.lk.Liquid.ByHeat || !v.lk.Liquid.Opaque || !stage.Has(s.Domain, frame.Temperature) {
+		return nil
+	}
+	f, err := s.ReadOnly(v.number, frame.Temperature, frame.Density)
+	if err != nil {
+		return err
+	}
+	heat, full := s.Channel(f, frame.Temperature), s.Channel(f, frame.Density)
+	if heat == nil || full == nil {
+		return nil
+	}
+	sum, n := 0.0, 0.0
+	for i, t := range heat.Data {
+		if t != 0 && full.Data[i] < 0.9 {
+			sum, n = sum+float64(t), n+1
+		}
+	}
+	if n > 0 {
+		v.heat = val.AirTemperature.At(s.Shot, s.Shot.Eval(float64(v.number))) + sum/n
+	}
+	return nil
 }
 
 // foam is drawn as smoke, whatever the look draws that from.
@@ -250,6 +280,11 @@ func (v *showing) light(now *shot.Shot, set *shot.Element) (out render.Screen, d
 	if err != nil {
 		return out, nil, err
 	}
+	if k := &sc.Look.Liquid; k.Opaque && k.ByHeat && v.heat > 0 {
+		// a page draws a skin in one colour: that in which all of it glows on the mean
+		g := look.Glow(v.heat)
+		k.Colour, k.Glow = g.Scale(1/max(g.Max(), 1e-6)), k.Glow*g.Max()
+	}
 	out, data = sc.Screen(v.data, v.crew)
 	for n := range out.Parts {
 		out.Parts[n].Name = v.names[n]
@@ -282,10 +317,10 @@ func Lit(c *render.Channels, h float64, origin geom.Vec3, size, number int, now 
 	return v.light(now, set)
 }
 
-// LitSkin is what a page shows of a liquid in memory.
-func LitSkin(phi *grid.Field, h float64, origin geom.Vec3, outside float64, number int, now *shot.Shot, set *shot.Element, crew grid.Crew) (render.Screen, []byte, error) {
+// LitSkin is what a page shows of a liquid in memory, whose skin is so warm, K (0: nobody knows).
+func LitSkin(phi *grid.Field, h float64, origin geom.Vec3, outside, warm float64, number int, now *shot.Shot, set *shot.Element, crew grid.Crew) (render.Screen, []byte, error) {
 	lk := look.At(set, float64(number))
-	v := showing{lk: &lk, now: now, number: number, crew: crew}
+	v := showing{lk: &lk, now: now, number: number, crew: crew, heat: warm}
 	t, data := render.Skin(phi, h, origin, outside, crew)
 	v.parts, v.data = []render.Texture{t}, data
 	return v.light(now, set)

@@ -11,6 +11,7 @@ import (
 	"testing"
 
 	"zarf/core/grid"
+	"zarf/core/look"
 	"zarf/core/shot"
 	"zarf/core/shot/val"
 	"zarf/studio/cache"
@@ -144,5 +145,35 @@ func TestViewsThatArentOnes(t *testing.T) {
 		if _, _, ok := unpackView(b); ok {
 			t.Errorf("%v was taken", b)
 		}
+	}
+}
+
+// A liquid that glows by its heat shows a skin of that glow, hot ones brighter than cold ones.
+func TestHotLiquidGlowsOnThePage(t *testing.T) {
+	var light [2]look.RGB
+	for i, kelvin := range []float64{1500, 1000} {
+		s := wetShot()
+		d := s.Of(shot.Domain)[0]
+		val.CarriesHeat.Set(d, true)
+		val.Temperature.Set(s.Of(shot.Emitter)[0], kelvin)
+		set := s.Looks[0]
+		val.LiquidAs.Set(set, "opaque")
+		val.LiquidGlow.Set(set, 2)
+		val.LiquidGlowBy.Set(set, "heat")
+		val.LiquidColour.Set(set, 0.05, 0.05, 0.05)
+		c := open(t)
+		mustRun(t, c, s, 1, 2, 2)
+		src, err := Open(s, "", c)
+		if err != nil {
+			t.Fatal(err)
+		}
+		out, _, err := src.Screen(2, ViewSize, "", s, set, grid.NewCrew(2))
+		if err != nil {
+			t.Fatal(err)
+		}
+		light[i] = out.Light.Liquid.Colour.Scale(out.Light.Liquid.Glow)
+	}
+	if hot, cold := light[0], light[1]; !(hot[0] > 1.5 && hot[0] > 2*hot[2] && cold[0] < hot[0]/5) {
+		t.Errorf("at 1500 K the skin gives off %v, at 1000 K %v", hot, cold)
 	}
 }
