@@ -27,6 +27,7 @@ type Points [][3]float32
 // order of their z, up to slack cells.
 func FromPoints(l *Lattice, p Points, reach float32, slack int, deep []bool, band float32, work geom.Workers) {
 	nx, ny, nz := l.N[0], l.N[1], l.N[2]
+	p = newShell(l.N, deep, reach, work).outer(p, work)
 	// first[k]: particles before it lie below cell k − slack
 	// layers look up their particles instead of searching: they are sorted by z
 	first := make([]int, nz+1)
@@ -38,7 +39,6 @@ func FromPoints(l *Lattice, p Points, reach float32, slack int, deep []bool, ban
 	}
 	h := float32(l.H)
 	r2 := reach * reach
-	shell := newShell(l.N, deep, reach, work)
 	wide := int(reach) + 1
 	work(nz, 1, func(k0, k1 int) {
 		sum := make([][4]float32, nx*ny)
@@ -49,7 +49,7 @@ func FromPoints(l *Lattice, p Points, reach float32, slack int, deep []bool, ban
 			// disc, and no other thread writes to the layer.
 			for _, x := range p[first[lo]:last(first, hi, len(p), nz)] {
 				dz := x[2] - float32(k)
-				if dz*dz >= r2 || shell.inside(&x) {
+				if dz*dz >= r2 {
 					continue
 				}
 				j0, j1 := max(int(x[1]-reach)+1, 0), min(int(x[1]+reach), ny-1)
@@ -140,6 +140,25 @@ func newShell(n [3]int, deep []bool, reach float32, work geom.Workers) *shell {
 		}
 	}
 	return s
+}
+
+// outer are the particles, in their order, that are near a point that isn't deep.
+func (s *shell) outer(p Points, work geom.Workers) Points {
+	if s.near == nil {
+		return p
+	}
+	const piece = 1 << 14
+	kept := make([]Points, (len(p)+piece-1)/piece)
+	work(len(kept), 1, func(a, b int) {
+		for n := a; n < b; n++ {
+			for _, x := range p[n*piece : min((n+1)*piece, len(p))] {
+				if !s.inside(&x) {
+					kept[n] = append(kept[n], x)
+				}
+			}
+		}
+	})
+	return slices.Concat(kept...)
 }
 
 // inside reports a particle that is nowhere near a point that isn't deep.
