@@ -200,6 +200,11 @@ func noEmitter(s *Scene) []Finding {
 	if len(s.Emitters) > 0 {
 		return nil
 	}
+	for _, d := range s.Domains {
+		if s.SeaOf(d) != nil { // the sea fills it
+			return nil
+		}
+	}
 	return []Finding{{Severity: Warning, What: "Nothing emits.", Why: "A run would show empty air.", Mend: &Mend{Label: "Add an emitter", Add: shot.Emitter}}}
 }
 

@@ -251,6 +251,35 @@ func TestFindsAndMends(t *testing.T) {
 			e.Set(val.Speed.Name(), n(1))
 			e.Set(val.SecondShare.Name(), n(1))
 		},
+		"sea-dry": func(s *shot.Shot, d, e *shot.Element) { s.Add(shot.Sea) },
+		"sea-calm": func(s *shot.Shot, d, e *shot.Element) {
+			d.Set(val.Fluid.Name(), text("liquid"))
+			val.SeaWind.Set(inSea(s, d), 0)
+		},
+		"sea-several": func(s *shot.Shot, d, e *shot.Element) {
+			d.Set(val.Fluid.Name(), text("liquid"))
+			inSea(s, d)
+			inSea(s, d)
+		},
+		"sea-level": func(s *shot.Shot, d, e *shot.Element) {
+			d.Set(val.Fluid.Name(), text("liquid"))
+			sea := inSea(s, d)
+			val.SeaLevel.Set(sea, 90)
+			val.WaveHeight.Set(sea, 0.01)
+		},
+		"sea-walls": func(s *shot.Shot, d, e *shot.Element) {
+			d.Set(val.Fluid.Name(), text("liquid"))
+			inSea(s, d)
+			val.SideX1.Set(d, "wall")
+		},
+		"sea-floor": func(s *shot.Shot, d, e *shot.Element) {
+			d.Set(val.Fluid.Name(), text("liquid"))
+			val.SeaDepth.Set(inSea(s, d), 0.05)
+		},
+		"sea-coarse": func(s *shot.Shot, d, e *shot.Element) {
+			d.Set(val.Fluid.Name(), text("liquid"))
+			val.SeaFetch.Set(inSea(s, d), 10)
+		},
 		"inflow-thick": func(s *shot.Shot, d, e *shot.Element) {
 			d.Set(val.Fluid.Name(), text("liquid"))
 			e.Set(val.Speed.Name(), n(60))
@@ -540,4 +569,11 @@ func TestHolesAreNamed(t *testing.T) {
 		}
 	}
 	t.Error("the open box isn't told")
+}
+
+// inSea puts a sea round a domain, through its middle.
+func inSea(s *shot.Shot, d *shot.Element) *shot.Element {
+	e := s.Add(shot.Sea)
+	val.SeaLevel.Set(e, d.DomainBox().Centre().Y)
+	return e
 }

@@ -104,6 +104,9 @@ func secondUnused(s *check.Scene) (out []check.Finding) {
 // liquidFloor finds domains whose liquid falls through an open floor.
 func liquidFloor(s *check.Scene) (out []check.Finding) {
 	for _, d := range liquids(s) {
+		if sea := s.SeaOf(d); sea != nil && val.SeaLevel.Of(sea)-val.SeaDepth.Of(sea) < d.DomainBox().Min.Y {
+			continue // the sea's water goes through it
+		}
 		if val.SideY0.Of(d) == "outflow" && val.Gravity.At(s.Self, s.Now) > 0 && len(pours(s, d, "flow", "full", "once")) > 0 {
 			out = append(out, check.Finding{Severity: check.Warning, Element: d.ID, What: fmt.Sprintf("Liquid falls through %s's open floor.", d.Name), Why: "Nothing stops it at the bottom but solids.", Mend: &check.Mend{Label: "Make the floor a wall", Element: d.ID, Key: val.SideY0.Name(), Value: shot.Text("wall")}})
 		}
@@ -279,7 +282,7 @@ func after(s *shot.Shot, d *shot.Element, frames map[int]sim.Stats) (out []check
 		out = append(out, check.Finding{ID: "volume", Severity: check.Warning, Element: d.ID, What: fmt.Sprintf("The volume has drifted by %.1f %%.", 100*(b.Of(sim.Volume)-want)/most), Why: "More or less is there than came in and went out: smaller voxels or more substeps hold it."})
 	}
 	for side, v := range left {
-		if share := v / max(made, most, 1e-12); share > 0.03 {
+		if share := v / max(made, most, 1e-12); share > 0.03 && (s.SeaOf(d) == nil || side == 3) {
 			out = append(out, check.Finding{ID: "cut", Severity: check.Warning, Element: d.ID, What: fmt.Sprintf("%.0f %% of the liquid left %s at %s.", 100*share, d.Name, shot.Sides[side].Word), Why: "The side is open. Make it a wall if it should hold.", Mend: &check.Mend{Label: "Make it a wall", Element: d.ID, Key: shot.Sides[side].Name.Name(), Value: shot.Text("wall")}})
 		}
 	}

@@ -22,6 +22,7 @@ type Box struct {
 	Origin geom.Vec3 // low corner, m
 	Open   [6]bool   // sides through which liquid leaves: x−, x+, y−, y+, z−, z+
 	Flat   bool      // one voxel deep: nothing moves along z
+	InSea  bool      // open sides, but for the top, lead into a sea
 }
 
 // Bounds is the box in space.
@@ -47,6 +48,14 @@ type Physics struct {
 	Mixes         bool    // particles carry the share of a second liquid
 	Second        float64 // kg/m³, of the second liquid; 0: the first's
 	Blends        float64 // 1/s, how fast neighbours become alike
+}
+
+// warm is the temperature of what comes in from the sea, K.
+func (p *Physics) warm() float32 {
+	if p.Warmth == nil {
+		return 0
+	}
+	return float32(p.Warmth.Air)
 }
 
 // check refuses physics that can't be computed with.
@@ -88,7 +97,8 @@ type Inputs struct {
 	Foam      Foam
 	Emitters  []Emitter
 	Drains    []Drain
-	sim.Scene // of which winds press on the surface alone
+	Around    *Around // nil: no sea is
+	sim.Scene         // of which winds press on the surface alone
 }
 
 // Scene tells the solver what is round it at the moment t, dt after the last.

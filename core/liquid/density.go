@@ -78,6 +78,9 @@ func (s *Solver) spreadOut(tol float64, most int) {
 	s.rightSide(func(c, i, j, k int) float32 {
 		excess := s.rho.Data[c] - 1
 		// near the surface a lack is the surface, not a hole to be filled
+		if s.shore.now != nil && s.shore.share[s.shore.at(i, k)] > 0.6 {
+			return 0
+		}
 		if excess < 0 && !s.inner[c] && !s.deep(i, j, k) {
 			excess = 0
 		}

@@ -23,7 +23,7 @@ func init() {
 	stage.Register(stage.Solver{
 		Fluid:   shot.Fluid{Key: Key, Label: "a liquid", Word: "liquid", Values: values(), Says: says, Pours: pour, Words: words},
 		Version: Version, Points: true,
-		Binds: []shot.Kind{shot.Emitter, shot.Collider, shot.Wind, shot.Turbulence, shot.Vortex, shot.Radial, shot.Drag, shot.Guide, shot.Pull},
+		Binds: []shot.Kind{shot.Emitter, shot.Collider, shot.Wind, shot.Turbulence, shot.Vortex, shot.Radial, shot.Drag, shot.Guide, shot.Pull, shot.Sea},
 		New: func(s *shot.Shot, d *shot.Element, crew grid.Crew) (stage.Runner, error) {
 			return newStage(s, d, crew)
 		},
@@ -43,7 +43,8 @@ func init() {
 		},
 		Nothing: "no liquid", NothingWhy: "What flows out is the speed times the surface that it leaves by; give it a speed, or let it fill its form.",
 		Checks: []check.Check{{ID: "pour-still", Find: pourStill}, {ID: "liquid-floor", Find: liquidFloor}, {ID: "liquid-weightless", Find: liquidWeightless},
-			{ID: "inflow-thick", Find: inflowThick}, {ID: "liquid-cold", Find: liquidCold}, {ID: "heat-turned", Find: heatTurned}, {ID: "second-unused", Find: secondUnused}, {ID: "overflow", Find: overflow}},
+			{ID: "inflow-thick", Find: inflowThick}, {ID: "liquid-cold", Find: liquidCold}, {ID: "heat-turned", Find: heatTurned}, {ID: "second-unused", Find: secondUnused}, {ID: "overflow", Find: overflow},
+			{ID: "sea-dry", Find: seaDry}, {ID: "sea-calm", Find: seaCalm}, {ID: "sea-several", Find: seaSeveral}, {ID: "sea-level", Find: seaLevel}, {ID: "sea-walls", Find: seaWalls}, {ID: "sea-floor", Find: seaFloor}, {ID: "sea-coarse", Find: seaCoarse}},
 	})
 }
 

@@ -354,7 +354,7 @@ func (s *Solver) fillRoom(dirty region) {
 	hat := [4]float32{0.125, 0.375, 0.375, 0.125}
 	// beyond a closed side there is no room, beyond an open one there is
 	out := func(axis, q int) float32 {
-		if (s.Flat && axis == 2) || (q < 0 && s.Open[2*axis]) || (q >= 2*n[axis] && s.Open[2*axis+1]) {
+		if (s.Flat && axis == 2) || (q < 0 && s.Open[2*axis] && !s.leads(axis, 0)) || (q >= 2*n[axis] && s.Open[2*axis+1] && !s.leads(axis, 1)) {
 			return 1
 		}
 		if q < 0 || q >= 2*n[axis] {

@@ -72,6 +72,7 @@ type Solver struct {
 	sticky     bool           // viscous enough to stick to solids
 	gust       [3]*grid.Field // what wind adds to the velocity of cells' faces in the substep, m/s; nil: there was none
 	soft, bent []float32      // room of curvature
+	shore      shore
 
 	// of cells, where heat is carried: K (0: nothing is there), K lost in the substep, and
 	// viscosity over that which Physics tells; where a second liquid is mixed in: its share,
@@ -221,25 +222,11 @@ func (s *Solver) step(dt float64, in Inputs, st *FrameStats) error {
 	p := in.Physics
 	s.setSolids(in.Colliders, dt)
 	s.carriesSlopes(p.Affine)
-	s.sort()
-	inlets := make([]*inlet, len(in.Emitters))
-	for n := range in.Emitters {
-		inlets[n] = s.measureInlet(&in.Emitters[n])
-	}
-	rates := s.openInlets(inlets)
-	// Inlets shut their faces for the substep, so that the projection sees the speed
-	// at which liquid leaves them as a wall's that moves; closeInlets undoes it.
-	made, lost := s.emit(inlets, rates, dt), s.drain(in.Drains)
-	st.Inflow, st.Drained = st.Inflow+made, st.Drained+lost
-	s.holdInlets(inlets)
-	// start and P no longer agree once particles were added or dropped
-	if made > 0 || lost > 0 {
-		s.carriesSlopes(p.Affine)
-		s.sort()
-	}
+	s.change(dt, &in, st)
 	s.toGrid()
 	s.measure()
 	s.carryAlong(dt, &p)
+	s.followSea()
 	s.force(dt, in)
 	s.setup()
 	if s.solid.any {
@@ -276,6 +263,36 @@ func (s *Solver) step(dt float64, in Inputs, st *FrameStats) error {
 	s.closeInlets()
 	s.steps++
 	return err
+}
+
+// change lets liquid come and go: from the sea, by emitters and by drains. Particles are sorted
+// then.
+func (s *Solver) change(dt float64, in *Inputs, st *FrameStats) {
+	p := &in.Physics
+	came := s.meetSea(in.Around, s.Time+dt, dt)
+	s.sort()
+	inlets := make([]*inlet, len(in.Emitters))
+	for n := range in.Emitters {
+		inlets[n] = s.measureInlet(&in.Emitters[n])
+	}
+	// Inlets and the sea's sides shut their faces for the substep, so that the projection sees
+	// the speed at which liquid leaves them as a wall's that moves; closeInlets undoes it.
+	rates := s.openInlets(inlets)
+	s.openShore()
+	more, went := s.tide(p.warm())
+	more += s.inflow(dt, p.warm())
+	if more > 0 || went > 0 {
+		s.carriesSlopes(p.Affine)
+		s.sort()
+	}
+	made, lost := s.emit(inlets, rates, dt), s.drain(in.Drains)
+	st.Inflow, st.Drained = st.Inflow+came+more+made, st.Drained+went+lost
+	s.holdInlets(inlets)
+	// start and P no longer agree once particles were added or dropped
+	if made > 0 || lost > 0 {
+		s.carriesSlopes(p.Affine)
+		s.sort()
+	}
 }
 
 // cling slows what is too thin on a solid to count as liquid, a film or lone

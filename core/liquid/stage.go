@@ -41,7 +41,7 @@ func NewStage(s *shot.Shot, id string, crew grid.Crew) (*Stage, error) {
 func newStage(s *shot.Shot, d *shot.Element, crew grid.Crew) (*Stage, error) {
 	// what can't change during a run: its change makes another key, and a new solver
 	dims, h, origin := d.Grid()
-	solver, err := New(Box{Dims: dims, H: h, Origin: origin, Flat: val.Flat.Of(d), Open: d.Open()}, crew)
+	solver, err := New(Box{Dims: dims, H: h, Origin: origin, Flat: val.Flat.Of(d), Open: d.Open(), InSea: s.SeaOf(d) != nil}, crew)
 	if err != nil {
 		return nil, fmt.Errorf("domain %s: %w", d.Name, err)
 	}
@@ -100,6 +100,14 @@ func (l *Stage) inputs(t, dt float64) Inputs {
 	}
 	in.Foam = Foam{Amount: val.Foam.At(d, now), Lasts: val.FoamLasts.At(d, now)}
 	for _, e := range l.Bound() {
+		if e.Kind == shot.Sea && in.Around == nil {
+			of, err := stage.SeaOf(l.Shot, e)
+			if err != nil {
+				l.Blame(fmt.Errorf("%s: %w", e.Name, err))
+				continue
+			}
+			in.Around = &Around{Sea: of, Rim: stage.Rim(e, l.Domain), ID: e.ID}
+		}
 		if e.Kind != shot.Emitter {
 			continue
 		}
@@ -274,7 +282,33 @@ func (l *Stage) surface(deep, near []bool) (lat *surface.Lattice, low [3]int) {
 	// a ball of a voxel's radius round each particle, then evened out
 	surface.FromPoints(lat, pts, float32(d), d+1, fine, float32(band*lat.H), l.Crew.For)
 	surface.Even(lat, int(val.SurfaceSmooth.Of(l.Domain)), float32(0.04*lat.H), l.Crew.For)
+	l.meetSea(lat, low)
 	return lat, low
+}
+
+// meetSea draws the surface towards the sea's in the rim, so that at the sides the two are one.
+func (l *Stage) meetSea(lat *surface.Lattice, low [3]int) {
+	s := l.Solver
+	if s.shore.now == nil {
+		return
+	}
+	part, most := s.H/lat.H, band*lat.H
+	l.Crew.For(lat.N[2], 2, func(k0, k1 int) {
+		for k := k0; k < k1; k++ {
+			for i := range lat.N[0] {
+				x, z := (float64(low[0]+i)+0.5)/part, (float64(low[2]+k)+0.5)/part
+				over, share, ok := s.seaLine(x, 0, z)
+				if !ok {
+					continue
+				}
+				for j := range lat.N[1] {
+					d := min(max(over+(float64(low[1]+j)+0.5)*lat.H, -most), most)
+					v := &lat.V[lat.At(i, j, k)]
+					*v += float32(share) * (float32(d) - *v)
+				}
+			}
+		}
+	})
 }
 
 // points are the particles to cache of the frame made last: place, m, and

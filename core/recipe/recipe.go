@@ -144,7 +144,11 @@ func (r *Recipe) Put(s *shot.Shot, at geom.Vec3, L float64, start float64) []*sh
 			// Scaled first, about the origin that the recipe was made round, then
 			// moved.
 			x := shot.Find(p.Kind, key)
-			e.Set(key, named(x, moved(key, Scale(x, v, L), at), out))
+			v = moved(key, Scale(x, v, L), at)
+			if key == val.CrestFrame.Name() {
+				v.Num = math.Round(start + v.Num*pace)
+			}
+			e.Set(key, named(x, v, out))
 		}
 		for key, list := range p.Keys {
 			for _, k := range list {
@@ -178,7 +182,12 @@ func (r *Recipe) Put(s *shot.Shot, at geom.Vec3, L float64, start float64) []*sh
 // moved shifts a value that is a place on the stage: where something stands, and
 // what it looks at. Points of guides count from their own position.
 func moved(key string, v shot.Value, by geom.Vec3) shot.Value {
-	if key != val.Position.Name() && key != val.Target.Name() {
+	switch key {
+	case val.SeaLevel.Name():
+		v.Num = round6(v.Num + by.Y)
+		return v
+	case val.Position.Name(), val.Target.Name(), val.CrestPlace.Name():
+	default:
 		return v
 	}
 	return shot.Vec(round6(v.Vec[0]+by.X), round6(v.Vec[1]+by.Y), round6(v.Vec[2]+by.Z))

@@ -24,6 +24,7 @@ type Liquid struct {
 
 	Carried *Carried // nil: nothing
 
+	joined bool // its sides are those of a sea, which goes on beyond them
 	moves  *drift
 	tiles  grid.Dims
 	none   bool // nothing is wet
@@ -176,6 +177,14 @@ func (l *Liquid) widen(reach int) {
 // Distance is that to the surface at p, m; beyond the box nothing is wet.
 func (l *Liquid) Distance(p geom.Vec3, moment float64) float64 {
 	q := p.Sub(l.Origin).Mul(1 / l.H)
+	if l.joined { // a cell beyond a side the surface goes on as it is there
+		if x := float64(l.Phi.NX); q.X < 0 && q.X > -1.5 || q.X > x && q.X < x+1.5 {
+			q.X = min(max(q.X, 0), x)
+		}
+		if z := float64(l.Phi.NZ); q.Z < 0 && q.Z > -1.5 || q.Z > z && q.Z < z+1.5 {
+			q.Z = min(max(q.Z, 0), z)
+		}
+	}
 	if q.X < 0 || q.Y < 0 || q.Z < 0 || q.X > float64(l.Phi.NX) || q.Y > float64(l.Phi.NY) || q.Z > float64(l.Phi.NZ) {
 		return l.Band
 	}
@@ -353,6 +362,9 @@ func (t *trip) medium(p geom.Vec3) medium {
 		}
 		near = min(near, d)
 	}
+	if s.Sea != nil && s.Sea.under(p) {
+		return inLiquid
+	}
 	for _, l := range s.Liquids {
 		edge := 0.0
 		if near < clings*l.Voxel {
@@ -442,7 +454,7 @@ const maxClear = 32
 // by medium: the path goes on straight.
 func (t *trip) crossClear(o, d geom.Vec3, h hit, in medium) (p, dir geom.Vec3, now medium, thrown bool) {
 	at := o.Add(d.Mul(h.t))
-	behind := t.medium(at.Add(d.Mul(4 * h.off)))
+	behind := t.mediumBehind(&h, at, d, &in)
 	if behind == in {
 		return at.Add(d.Mul(4 * h.off)), d, in, false
 	}
@@ -450,7 +462,11 @@ func (t *trip) crossClear(o, d geom.Vec3, h hit, in medium) (p, dir geom.Vec3, n
 	if in == inLiquid || behind == inLiquid {
 		// Glass is smooth; a liquid's roughness stands for ripples that the voxels
 		// can't hold.
-		n = facet(n, t.s.Look.Liquid.Rough, &t.r)
+		rough := t.s.Look.Liquid.Rough
+		if h.sea {
+			rough = max(rough, math.Sqrt(math.Sqrt(h.steep)))
+		}
+		n = facet(n, rough, &t.r)
 	}
 	cos := -d.Dot(n)
 	// A facet turned away from the ray is replaced by the surface's own normal.
@@ -499,7 +515,7 @@ func (s *Scene) sunlit(t *trip, p, dir geom.Vec3, far float64) look.RGB {
 			return look.RGB{}
 		}
 		next := p.Add(dir.Mul(h.t + 4*h.off))
-		now := t.medium(next)
+		now := t.mediumBehind(&h, p.Add(dir.Mul(h.t)), dir, &in)
 		if now != in {
 			f, _ := Fresnel(max(-dir.Dot(h.normal), 0.05), 1/1.33)
 			// a shadow ray goes straight through and pays what each surface throws

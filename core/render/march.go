@@ -45,6 +45,10 @@ func (p *Picture) marchRay(t *trip, o, d geom.Vec3, out *taken) {
 			t.lay(v, o, d, out, &through)
 		}
 		through = through.Mul(s.soakedAlong(in, o, d, far))
+		if in == inLiquid && s.Sea != nil && !solid && lamp < 0 {
+			out.light[BySky] = out.light[BySky].Add(through.Mul(s.fromDeep()))
+			return
+		}
 		switch {
 		case lamp >= 0:
 			out.light[s.lampGroup(lamp)] = out.light[s.lampGroup(lamp)].Add(through.Mul(s.Lamps[lamp].Radiance))
@@ -121,7 +125,7 @@ func (p *Picture) marchClear(t *trip, o, d geom.Vec3, h hit, in medium, eye bool
 	s := p.scene
 	at := o.Add(d.Mul(h.t))
 	beyond := at.Add(d.Mul(4 * h.off))
-	behind := t.medium(beyond)
+	behind := t.mediumBehind(&h, at, d, &in)
 	// two surfaces that lie together, or a film within rounding: no boundary
 	if behind == in {
 		return beyond, d, in, eye
@@ -133,7 +137,9 @@ func (p *Picture) marchClear(t *trip, o, d geom.Vec3, h hit, in medium, eye bool
 	}
 	// what is thrown back within comes out elsewhere: it is left in the ray
 	// mirrors are followed once, from outside alone
-	if in == inAir {
+	if in == inAir && h.sea {
+		p.marchSea(t, o, d, h, out, through)
+	} else if in == inAir {
 		p.mirror(t, o, d, h, through.Scale(f), out)
 		*through = through.Scale(1 - f)
 	}
@@ -220,7 +226,7 @@ func (s *Scene) openness(solids []Solid, at, n geom.Vec3) float64 {
 		reach := size * part * float64(k)
 		q := at.Add(n.Mul(reach))
 		d := reach
-		if s.Look.Ground {
+		if s.Look.Ground && s.Sea == nil {
 			d = min(d, q.Y)
 		}
 		for _, i := range near {

@@ -138,6 +138,18 @@ func (t *trip) path(o, d geom.Vec3, out *taken) {
 		if !(w[0] > 0 || w[1] > 0 || w[2] > 0) {
 			return
 		}
+		if in == inLiquid && s.Sea != nil && !inSmoke && !solid && lamp < 0 {
+			c := s.fromDeep()
+			out.light[BySky] = gained(&out.light[BySky], &w, &c, &white, 1)
+			return
+		}
+		if h.sea && h.clear && in == inAir && !inSmoke && solid {
+			if r.next() < h.foam {
+				h.clear, h.colour = false, look.RGB{foamColour, foamColour, foamColour}
+			} else {
+				s.sunIn(t, o, d, &h, w, out)
+			}
+		}
 		switch {
 		// A collision: scattered with chance albedo, carried as a factor instead.
 		case inSmoke:

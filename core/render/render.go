@@ -97,6 +97,7 @@ type Scene struct {
 	Liquids []*Liquid
 	Motes   []*Motes
 	Solids  []Solid
+	Sea     *Sea // nil: there is none
 	Lamps   []Lamp
 	Env     *Env // a picture of the sky; nil: the look's own sky
 	Look    look.Look
@@ -146,7 +147,7 @@ func (s *Scene) prepare() {
 	s.env, s.fire, s.lights = nil, nil, len(s.Lamps)
 	settle(s.Solids)
 	s.bare = without(s.Solids)
-	s.clear = len(s.Liquids) > 0 && !s.Look.Liquid.Opaque
+	s.clear = (len(s.Liquids) > 0 || s.Sea != nil) && !s.Look.Liquid.Opaque
 	for i := range s.Solids {
 		s.clear = s.clear || s.Solids[i].Clear
 	}
@@ -295,6 +296,9 @@ func NewWith(s *Scene, w, h int, k Wants, crew grid.Crew) (*Picture, error) {
 	if s.Then != nil {
 		s.Then.w, s.Then.h = float64(w), float64(h)
 	}
+	if s.Sea != nil {
+		s.Sea.see(&s.Camera, w)
+	}
 	p := &Picture{W: w, H: h, scene: s, crew: crew, march: s.Look.Method != "path", groups: s.groupCount()}
 	p.across = (w + block - 1) / block
 	blocks := p.across * ((h + block - 1) / block)
@@ -329,23 +333,28 @@ func NewWith(s *Scene, w, h int, k Wants, crew grid.Crew) (*Picture, error) {
 	p.mean = (e[0] + e[1] + e[2]) / 3
 	if p.march {
 		if s.grids == nil {
-			all := s.hazes(crew)
-			s.mist = all
-			thrown := newShadows(p.mean, crew)
-			for _, v := range s.Volumes {
-				l := newLight(v, s, all, thrown, p.mean, crew)
-				smooth := s.Look.Smooth
-				if need := v.roughly(); smooth && need > smoothMost {
-					smooth = false
-					s.Notes = append(s.Notes, fmt.Sprintf("smoke is read in straight lines between voxels: smoothly it would take %.1f GB; paths read it smoothly", float64(need)/(1<<30)))
-				}
-				s.grids = append(s.grids, newBricks(v, l, smooth, crew))
-			}
+			s.layGrids(p.mean, crew)
 		}
 		p.bricks = s.grids
 	}
 	p.lightMotes()
 	return p, nil
+}
+
+// layGrids lays volumes and the light in them out for the march.
+func (s *Scene) layGrids(mean float64, crew grid.Crew) {
+	all := s.hazes(crew)
+	s.mist = all
+	thrown := newShadows(mean, crew)
+	for _, v := range s.Volumes {
+		l := newLight(v, s, all, thrown, mean, crew)
+		smooth := s.Look.Smooth
+		if need := v.roughly(); smooth && need > smoothMost {
+			smooth = false
+			s.Notes = append(s.Notes, fmt.Sprintf("smoke is read in straight lines between voxels: smoothly it would take %.1f GB; paths read it smoothly", float64(need)/(1<<30)))
+		}
+		s.grids = append(s.grids, newBricks(v, l, smooth, crew))
+	}
 }
 
 // Done reports that no block wants further samples.
@@ -620,6 +629,10 @@ type hit struct {
 	catcher bool
 	clear   bool     // the surface of something clear
 	wet     bool     // the surface of an opaque liquid
+	sea     bool     // open water's ripples are on it
+	open    uint8    // of open water itself: what lies behind
+	steep   float64  // of that: variance of slopes that aren't told apart
+	foam    float64  // of that: share that is white
 	glow    look.RGB // of what is wet
 }
 
@@ -636,7 +649,7 @@ func (s *Scene) trace(tr *trip, o, d geom.Vec3, far float64, light bool) (hit, b
 	best := hit{t: far}
 	found := false
 	// the ground is the plane y = 0, seen from above
-	if s.Look.Ground && d.Y < 0 {
+	if s.Look.Ground && d.Y < 0 && s.Sea == nil {
 		// rays that start on the ground must not meet it
 		if t := -o.Y / d.Y; t > 1e-4 && t < best.t && t < groundSize {
 			best, found = hit{t: t, normal: geom.V(0, 1, 0), colour: s.Look.GroundColour, off: 1e-3 * max(1, t*0.01), catcher: s.Look.Catcher && !light}, true
@@ -651,6 +664,14 @@ func (s *Scene) trace(tr *trip, o, d geom.Vec3, far float64, light bool) (hit, b
 			}
 			best, found = hit{t: t, normal: n, off: 0.02 * l.H, clear: !s.Look.Liquid.Opaque, wet: s.Look.Liquid.Opaque}, true
 			s.dye(&best, l, o.Add(d.Mul(t)))
+			if l.joined && !light && s.Sea != nil {
+				s.Sea.ripple(&best, o.Add(d.Mul(t)))
+			}
+		}
+	}
+	if s.Sea != nil {
+		if h, ok := s.meetSea(o, d, best.t); ok {
+			best, found = h, true
 		}
 	}
 	// infinite where the ray runs along a box's side; slabs copes with that
@@ -773,7 +794,7 @@ func slabs(b *geom.Box, o, inv geom.Vec3) (near, far float64, hit bool) {
 func (s *Scene) blocked(t *trip, p, d geom.Vec3, far float64) bool {
 	// most solids are known by equations, and quickly told; only what they leave open is traced
 	inv := geom.V(1/d.X, 1/d.Y, 1/d.Z)
-	rest := len(s.Liquids) > 0 || s.Look.Ground && d.Y < 0
+	rest := len(s.Liquids) > 0 || s.Sea != nil || s.Look.Ground && d.Y < 0
 	for i := range t.solids {
 		o := &t.solids[i]
 		if i&3 == 0 {

@@ -29,6 +29,7 @@ const (
 	Drag       Kind = "drag"
 	Guide      Kind = "guide"
 	Pull       Kind = "pull"
+	Sea        Kind = "sea"
 	Sensor     Kind = "sensor"
 	Mesh       Kind = "mesh"
 	Sequence   Kind = "sequence" // frames of volumes that were made elsewhere
@@ -72,7 +73,7 @@ type Room struct {
 // Groups are the headings of the cast in order.
 // The headings are in the order in which a shot is built up. A kind may bring one of
 // its own, which is added at the end.
-var Groups = []string{"holds it", "lets fluid in", "stops it", "moves it", "measures it", "comes from outside", "stands by", "lights it", "sees it"}
+var Groups = []string{"holds it", "lets fluid in", "stops it", "moves it", "surrounds it", "measures it", "comes from outside", "stands by", "lights it", "sees it"}
 
 var kindDefs = map[Kind]*KindDef{}
 var kindOrder []Kind
@@ -132,7 +133,7 @@ func init() {
 	// The order matters: types before kinds, whose entries name them; kinds before
 	// formats, which add their choices to a handover's values.
 	registerTypes()
-	for _, k := range []KindDef{settings(), domains(), emitters(), colliders(), winds(), turbulences(), vortices(), radials(), drags(), guides(), pulls(), sensors(), meshes(), sequences(), lamps(), cameras(), looks(), handovers()} {
+	for _, k := range []KindDef{settings(), domains(), emitters(), colliders(), winds(), turbulences(), vortices(), radials(), drags(), guides(), pulls(), seas(), sensors(), meshes(), sequences(), lamps(), cameras(), looks(), handovers()} {
 		Register(k)
 	}
 	format.Each(written)

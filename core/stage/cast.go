@@ -59,6 +59,13 @@ func (c *Cast) FedBy(read Feed) { c.Feed = read }
 // is there.
 func (c *Cast) Fault() error { return c.fault }
 
+// Blame tells why something of the scene can't be had; the first such reason stands.
+func (c *Cast) Blame(err error) {
+	if c.fault == nil {
+		c.fault = err
+	}
+}
+
 // Ready reports what keeps the next frame from being made.
 func (c *Cast) Ready() error {
 	if feeds := c.fedBy(); len(feeds) > 0 && c.Feed == nil {

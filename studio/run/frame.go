@@ -316,6 +316,12 @@ func (s *Source) Assemble(c *render.Channels, origin geom.Vec3, h float64, numbe
 	sc.Liquids, sc.Motes, sc.Look.Smooth = all.wet, all.motes, lk.Smooth
 	sc.Lamps = append(sc.Lamps, sc.MoteLamps()...)
 	sc.Notes = append(all.notes, sc.Notes...)
+	if sc.Sea, err = openWater(now, float64(number), crew); err != nil {
+		return nil, err
+	}
+	if sc.Sea != nil {
+		sc.Sea.Surround(sc.Liquids)
+	}
 	return sc, nil
 }
 

@@ -140,6 +140,7 @@ type showing struct {
 	volumes []*render.Volume
 	names   []string // of the volumes
 	notes   []string
+	holes   []geom.Box // where domains' own surfaces are, not the sea's
 }
 
 // add takes a domain in.
@@ -157,6 +158,7 @@ func (v *showing) add(s *Source) error {
 			return err
 		}
 		v.part(t, data)
+		v.holes = append(v.holes, s.Domain.DomainBox())
 		if err := v.warmth(s); err != nil {
 			return err
 		}
@@ -285,6 +287,11 @@ func (v *showing) light(now *shot.Shot, set *shot.Element) (out render.Screen, d
 		g := look.Glow(v.heat)
 		k.Colour, k.Glow = g.Scale(1/max(g.Max(), 1e-6)), k.Glow*g.Max()
 	}
+	if t, water, err := seaSkin(now, float64(v.number), v.holes, v.crew); err != nil {
+		return out, nil, err
+	} else if t.Vertices > 0 {
+		v.part(t, water)
+	}
 	out, data = sc.Screen(v.data, v.crew)
 	for n := range out.Parts {
 		out.Parts[n].Name = v.names[n]
@@ -323,6 +330,11 @@ func LitSkin(phi *grid.Field, h float64, origin geom.Vec3, outside, warm float64
 	v := showing{lk: &lk, now: now, number: number, crew: crew, heat: warm}
 	t, data := render.Skin(phi, h, origin, outside, crew)
 	v.parts, v.data = []render.Texture{t}, data
+	for _, d := range now.Of(shot.Domain) {
+		if now.SeaOf(d) != nil {
+			v.holes = append(v.holes, d.DomainBox())
+		}
+	}
 	return v.light(now, set)
 }
 

@@ -80,6 +80,8 @@ func Pictured(doc *shot.Shot) (out []string) {
 		case e.Muted:
 		case e.Kind == shot.Sequence:
 			out = append(out, e.Print())
+		case e.Kind == shot.Sea: // gravity and time move its waves
+			out = append(out, e.Print(), doc.Self.Print())
 		case e.Kind == shot.Domain: // what its particles are drawn as
 			for _, x := range shot.ParticleShape(shot.Domain, "") {
 				out = append(out, fmt.Sprint(x.Key, e.Get(x.Key)))

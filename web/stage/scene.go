@@ -121,7 +121,7 @@ type scene struct {
 	Stages   []sceneStage   `json:"stages,omitempty"` // of a chain; a shot of one domain has none
 	Moving   bool           `json:"moving"`           // some placement has keys
 	Clips    []shot.Clip    `json:"clips"`
-	Outside  bool           `json:"outside,omitempty"` // particles come from elsewhere
+	Outside  bool           `json:"outside,omitempty"` // particles come from elsewhere, or there is a sea
 	Lit      string         `json:"lit"`               // what the viewport's light depends on beside a take's frame
 }
 
@@ -137,6 +137,7 @@ func (s *room) sceneJSON(c *gin.Context) {
 	}
 	out := scene{Name: row.Name, Rate: doc.Rate(), Units: val.Units.Of(doc), Elements: []sceneElement{}, Others: []sceneElement{}, Takes: []sceneTake{}, Clips: append([]shot.Clip{}, doc.Clips...), Lit: s.lightKey(doc)}
 	out.Outside = slices.ContainsFunc(doc.Of(shot.Sequence), func(e *shot.Element) bool { return val.Frames.Of(e) != "" && val.Rendered.Of(e) && !e.Muted })
+	out.Outside = out.Outside || slices.ContainsFunc(doc.Of(shot.Sea), func(e *shot.Element) bool { return val.Rendered.Of(e) })
 	out.First, out.Last = doc.Range()
 	out.Frame = out.First
 	if f, err := strconv.Atoi(c.Query("frame")); err == nil {

@@ -1,0 +1,234 @@
+package sea
+
+import (
+	"math"
+	"sync/atomic"
+
+	"zarf/core/geom"
+)
+
+// Chart is a surface as it is seen from a place: heights on lattices of cells that are as
+// large as what is told apart at their distance, worked out where they are looked at. Beyond
+// the last the sea is flat. Several threads may read it.
+type Chart struct {
+	*Surface
+	eye    geom.Vec3
+	apart  float64 // rad: what is told apart
+	levels []*chartLevel
+}
+
+// chartLevel is a lattice of cells, by tiles.
+type chartLevel struct {
+	cell   float64
+	steep  float64 // variance of the slopes that it lacks
+	steps  float64 // the steepest slope that is reckoned with
+	sheets []*sheet
+	at     []atomic.Pointer[chartTile] // across × across tiles about the eye
+	x, z   int                         // cells: the low corner of the first
+}
+
+// A tile has so many cells an edge, and values for cubic reading beside them.
+const (
+	tileCells  = 32
+	tileValues = tileCells + 3
+	across     = 96 // tiles of a level
+	chartMost  = 14 // levels
+)
+
+// chartTile holds heights over the level and by how much the surface is drawn together.
+type chartTile struct {
+	y, fold   [tileValues * tileValues]float32
+	low, high float32
+}
+
+// Chart is the surface from eye, where angles of apart, rad, are told apart.
+func (f *Surface) Chart(eye geom.Vec3, apart float64) *Chart {
+	c := &Chart{Surface: f, eye: eye, apart: max(apart, 1e-5)}
+	s := f.Sea
+	// no finer than a sixth of the shortest wave, nor than what the eye tells apart below it
+	cell := max(max(s.Shortest, s.bands[2].long/edge*4)/6, c.apart*max(math.Abs(eye.Y-s.Level), 0.05)*0.5)
+	for range chartMost {
+		l := &chartLevel{cell: cell, steep: s.Steep(cell), sheets: f.sheets(cell), at: make([]atomic.Pointer[chartTile], across*across)}
+		all, lost := s.slopes(cell)
+		l.steps = min(3.5*math.Sqrt(max(all-lost, 0)/2)+0.02, 0.9)
+		half := float64(across*tileCells/2) * cell
+		l.x, l.z = int(math.Floor((eye.X-half)/cell)), int(math.Floor((eye.Z-half)/cell))
+		c.levels = append(c.levels, l)
+		if cell *= 2; s.flat(cell) {
+			break
+		}
+	}
+	return c
+}
+
+// flat reports cells so large that no wave is seen.
+func (s *Sea) flat(cell float64) bool {
+	for n := range s.bands {
+		if s.bands[n].mip(cell) >= 0 {
+			return false
+		}
+	}
+	return true
+}
+
+// level is the lattice for a place; nil: the sea is flat there.
+func (c *Chart) level(x, z float64) *chartLevel {
+	dx, dy, dz := x-c.eye.X, c.Sea.Level-c.eye.Y, z-c.eye.Z
+	far := math.Sqrt(dx*dx + dy*dy + dz*dz)
+	n := 0
+	if want := far * c.apart * 2 / c.levels[0].cell; want > 1 {
+		n = math.Ilogb(want)
+	}
+	// a level reaches as far as its tiles do
+	side := max(math.Abs(dx), math.Abs(dz))
+	for n < len(c.levels) && side > float64(across/2-1)*tileCells*c.levels[n].cell {
+		n++
+	}
+	if n >= len(c.levels) {
+		return nil
+	}
+	return c.levels[n]
+}
+
+// tile finds or makes a tile of a level.
+func (c *Chart) tile(l *chartLevel, i, k int) *chartTile {
+	slot := &l.at[k*across+i]
+	if t := slot.Load(); t != nil {
+		return t
+	}
+	t := &chartTile{low: math.MaxFloat32, high: -math.MaxFloat32}
+	for b := range tileValues {
+		var shift [2]float64
+		rounds := 4
+		for a := range tileValues {
+			x, z := float64(l.x+i*tileCells+a-1)*l.cell, float64(l.z+k*tileCells+b-1)*l.cell
+			y, fold := at(l.sheets, 0, x, z, &shift, rounds)
+			rounds = 2 // from what the neighbour's was
+			t.y[b*tileValues+a], t.fold[b*tileValues+a] = float32(y), float32(fold)
+			t.low, t.high = min(t.low, float32(y)), max(t.high, float32(y))
+		}
+	}
+	slot.Store(t) // two threads may make one: it is the same
+	return t
+}
+
+// find is the tile at a place, where in it, and how far between values.
+func (c *Chart) find(x, z float64) (l *chartLevel, t *chartTile, o int, fx, fz float32) {
+	if l = c.level(x, z); l == nil {
+		return nil, nil, 0, 0, 0
+	}
+	i, fx := split(x / l.cell)
+	k, fz := split(z / l.cell)
+	i, k = i-l.x, k-l.z
+	if i < 0 || k < 0 || i >= across*tileCells || k >= across*tileCells {
+		return nil, nil, 0, 0, 0
+	}
+	t = c.tile(l, i/tileCells, k/tileCells)
+	return l, t, (k%tileCells+1)*tileValues + i%tileCells + 1, fx, fz
+}
+
+// Height of the surface over a place, m.
+func (c *Chart) Height(x, z float64) float64 {
+	y, _ := c.height(x, z)
+	return y
+}
+
+// height is Height, and of which lattice; nil where the sea is flat.
+func (c *Chart) height(x, z float64) (y float64, of *chartLevel) {
+	l, t, o, fx, fz := c.find(x, z)
+	if t == nil {
+		return c.Sea.Level, nil
+	}
+	wx, wz := cubic(fx), cubic(fz)
+	var sum float32
+	for b := range 4 {
+		r := t.y[o+(b-1)*tileValues-1:][:4]
+		sum += wz[b] * (wx[0]*r[0] + wx[1]*r[1] + wx[2]*r[2] + wx[3]*r[3])
+	}
+	return c.Sea.Level + float64(sum), l
+}
+
+// Look is what is seen of the surface over a place: its slopes, the variance of those that
+// aren't told apart, and how far it is drawn together, 1 where it is at rest.
+func (c *Chart) Look(x, z float64) (slopeX, slopeZ, steep, fold float64) {
+	l, t, o, fx, fz := c.find(x, z)
+	if t == nil {
+		return 0, 0, c.levels[len(c.levels)-1].steep, 1
+	}
+	wx, wz := cubic(fx), cubic(fz)
+	dx, dz := slope(fx), slope(fz)
+	var sx, sz, f float32
+	for b := range 4 {
+		r, q := t.y[o+(b-1)*tileValues-1:][:4], t.fold[o+(b-1)*tileValues-1:][:4]
+		sx += wz[b] * (dx[0]*r[0] + dx[1]*r[1] + dx[2]*r[2] + dx[3]*r[3])
+		sz += dz[b] * (wx[0]*r[0] + wx[1]*r[1] + wx[2]*r[2] + wx[3]*r[3])
+		f += wz[b] * (wx[0]*q[0] + wx[1]*q[1] + wx[2]*q[2] + wx[3]*q[3])
+	}
+	return float64(sx) / l.cell, float64(sz) / l.cell, l.steep, float64(f)
+}
+
+// slope are the weights of cubic's change.
+func slope(f float32) [4]float32 {
+	return [4]float32{
+		-0.5 + f*(2-1.5*f),
+		f * (-5 + 4.5*f),
+		0.5 + f*(4-4.5*f),
+		f * (-1 + 1.5*f),
+	}
+}
+
+// Ray is where a ray from o along d, a unit, first goes through the surface between near and
+// far, m along it, either way; ok is false where it doesn't. within tells of places that the
+// sea is not at.
+func (c *Chart) Ray(o, d geom.Vec3, near, far float64, without func(x, z float64) bool) (t float64, ok bool) {
+	low, high := c.Low-0.01, c.High+0.01
+	// only between the lowest and the highest is anything to be met
+	if d.Y != 0 {
+		a, b := (low-o.Y)/d.Y, (high-o.Y)/d.Y
+		near, far = max(near, min(a, b)), min(far, max(a, b))
+	} else if o.Y < low || o.Y > high {
+		return 0, false
+	}
+	if near >= far || math.IsInf(far, 1) && d.Y == 0 {
+		return 0, false
+	}
+	down, flat := math.Abs(d.Y), math.Hypot(d.X, d.Z)
+	over := func(t float64) (v float64, l *chartLevel) {
+		y, l := c.height(o.X+d.X*t, o.Z+d.Z*t)
+		return o.Y + d.Y*t - y, l
+	}
+	at := near
+	v, l := over(at)
+	for range 400 {
+		if at >= far {
+			return 0, false
+		}
+		if l == nil {
+			break
+		}
+		// as far as the steepest slope wouldn't come up, and half a cell at least
+		next := min(at+max(math.Abs(v)/(down+l.steps*flat), 0.5*l.cell), far)
+		w, size := over(next)
+		if (w < 0) != (v < 0) {
+			a, b := at, next
+			for range 12 {
+				m := (a + b) / 2
+				if h, _ := over(m); (h < 0) == (v < 0) {
+					a = m
+				} else {
+					b = m
+				}
+			}
+			if t := (a + b) / 2; !without(o.X+d.X*t, o.Z+d.Z*t) {
+				return t, true
+			}
+		}
+		at, v, l = next, w, size
+	}
+	// from here on it counts as flat
+	if (v < 0) == (d.Y < 0) {
+		return 0, false
+	}
+	t = min(max((c.Sea.Level-o.Y)/d.Y, at), far)
+	return t, t < far && !without(o.X+d.X*t, o.Z+d.Z*t)
+}
