@@ -20,11 +20,11 @@ func Shots(files Keeper) ([]*shot.Shot, error) {
 		}
 		list = append(list, s)
 	}
-	return append(list, ChimneySoot()), nil
+	return append(list, ChimneySoot(), LandingStage()), nil
 }
 
 // Names are the names of the demo's shots.
-var Names = []string{"BL010", "BL020", "BL030", "BL040", "BL050", "BL070", "BL080", "BL090", "BL100", "BL110"}
+var Names = []string{"BL010", "BL020", "BL030", "BL040", "BL050", "BL070", "BL080", "BL090", "BL100", "BL110", "BL120"}
 
 // First is the shot that the program shows first.
 const First = "BL010"

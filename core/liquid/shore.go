@@ -163,6 +163,9 @@ func (s *Solver) tide(heat float32) (came, went float64) {
 	if h.now == nil {
 		return 0, 0
 	}
+	over := s.overSea()
+	// what stands over it or lacks on the mean is mended at the surface
+	more, fewer := min(max(2*over, 0), 1.5), min(max(-2*over, 0), 2)
 	news, gone := make([][]Particle, s.NZ), make([]int, s.NZ)
 	s.crew.For(s.NZ, 1, func(k0, k1 int) {
 		for k := k0; k < k1; k++ {
@@ -178,9 +181,9 @@ func (s *Solver) tide(heat float32) (came, went float64) {
 					continue
 				}
 				for j := range min(int(max(top, 0))+1, s.NY) {
-					news[k] = s.topUp(news[k], i, j, k, top, chance, heat)
+					news[k] = s.topUp(news[k], i, j, k, top, chance, heat, fewer)
 				}
-				gone[k] += s.skim(i, k, top, chance)
+				gone[k] += s.skim(i, k, top+0.5-more, chance)
 			}
 		}
 	})
@@ -201,11 +204,52 @@ func (s *Solver) tide(heat float32) (came, went float64) {
 	return float64(n) * unit, float64(less) * unit
 }
 
+// overSea is how much higher than the sea the water in the rim stands on the mean, voxels.
+func (s *Solver) overSea() float32 {
+	h := &s.shore
+	sums, counts := make([]float64, s.NZ), make([]float64, s.NZ)
+	s.crew.For(s.NZ, 4, func(k0, k1 int) {
+		for k := k0; k < k1; k++ {
+			for i := range s.NX {
+				at := h.at(i, k)
+				if h.share[at] <= 0.1 {
+					continue
+				}
+				top := (h.now.Height(int(h.column[at])) - s.Origin.Y) / s.H
+				var held, want float64
+				for j := range s.NY {
+					held += float64(len(s.in(i, i+1, j, k))) / PerCell
+					room := 1.0
+					if s.solid.share != nil {
+						room = float64(s.solid.share.At(i, j, k))
+					}
+					want += room * min(max(top-float64(j), 0), 1)
+				}
+				if want > 0 {
+					sums[k], counts[k] = sums[k]+held-want, counts[k]+1
+				}
+			}
+		}
+	})
+	var sum, count float64
+	for k := range sums {
+		sum, count = sum+sums[k], count+counts[k]
+	}
+	if count == 0 {
+		return 0
+	}
+	return float32(sum / count)
+}
+
 // topUp adds particles for the empty eighths of a cell under the sea's surface.
-func (s *Solver) topUp(list []Particle, i, j, k int, top, chance, heat float32) []Particle {
+func (s *Solver) topUp(list []Particle, i, j, k int, top, chance, heat, fewer float32) []Particle {
 	in := s.in(i, i+1, j, k)
 	// what flows is never even: a few less are none too few
-	if float32(len(in)) > PerCell/4*min(top-float32(j), 1) {
+	few := float32(PerCell) / 4
+	if top-float32(j) < 2 {
+		few += 2 * fewer
+	}
+	if float32(len(in)) > few*min(top-float32(j), 1) {
 		return list
 	}
 	var taken [8]bool
@@ -263,14 +307,14 @@ func (s *Solver) inflow(dt float64, heat float32) float64 {
 	return float64(n) * s.H * s.H * s.H / PerCell
 }
 
-// skim marks particles of a column that stand over the sea, with a place of their own, and
+// skim marks particles of a column that stand over a height, with a place of their own, and
 // returns how many.
 func (s *Solver) skim(i, k int, top, chance float32) (n int) {
 	for j := max(int(top), 0); j < s.NY; j++ {
 		in := s.in(i, i+1, j, k)
 		for m := range in {
 			p := &in[m]
-			if p.X[1] <= top+0.5 {
+			if p.X[1] <= top {
 				continue
 			}
 			r := noise.Hash(uint64(s.steps)*7919+13, int64(i), int64(j), int64(k)<<20+int64(m))

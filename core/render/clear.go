@@ -177,12 +177,9 @@ func (l *Liquid) widen(reach int) {
 // Distance is that to the surface at p, m; beyond the box nothing is wet.
 func (l *Liquid) Distance(p geom.Vec3, moment float64) float64 {
 	q := p.Sub(l.Origin).Mul(1 / l.H)
-	if l.joined { // a cell beyond a side the surface goes on as it is there
-		if x := float64(l.Phi.NX); q.X < 0 && q.X > -1.5 || q.X > x && q.X < x+1.5 {
-			q.X = min(max(q.X, 0), x)
-		}
-		if z := float64(l.Phi.NZ); q.Z < 0 && q.Z > -1.5 || q.Z > z && q.Z < z+1.5 {
-			q.Z = min(max(q.Z, 0), z)
+	if l.joined {
+		if v, ok := l.onwards(q); ok {
+			return v
 		}
 	}
 	if q.X < 0 || q.Y < 0 || q.Z < 0 || q.X > float64(l.Phi.NX) || q.Y > float64(l.Phi.NY) || q.Z > float64(l.Phi.NZ) {
@@ -194,6 +191,31 @@ func (l *Liquid) Distance(p geom.Vec3, moment float64) float64 {
 		q = p.Sub(l.moves.at(p).Mul(moment)).Sub(l.Origin).Mul(1 / l.H)
 	}
 	return float64(l.Phi.Sample(float32(q.X-0.5), float32(q.Y-0.5), float32(q.Z-0.5)))
+}
+
+// onwards is the distance at q, in cells, half a cell within the sides and a cell beyond: there
+// a surface that is joined to a sea goes on straight.
+func (l *Liquid) onwards(q geom.Vec3) (v float64, ok bool) {
+	nx, nz := float64(l.Phi.NX), float64(l.Phi.NZ)
+	if q.X < -1.5 || q.Z < -1.5 || q.X > nx+1.5 || q.Z > nz+1.5 || q.Y < 0 || q.Y > float64(l.Phi.NY) {
+		return 0, false
+	}
+	x, z := min(max(q.X, 0.5), nx-0.5), min(max(q.Z, 0.5), nz-0.5)
+	if x == q.X && z == q.Z {
+		return 0, false
+	}
+	at := func(x, z float64) float64 { return float64(l.Phi.Sample(float32(x-0.5), float32(q.Y-0.5), float32(z-0.5))) }
+	v = at(x, z)
+	inner := v
+	if x != q.X {
+		in := min(max(x-math.Copysign(1, q.X-x), 0.5), nx-0.5)
+		v += (inner - at(in, z)) * math.Abs(q.X-x)
+	}
+	if z != q.Z {
+		in := min(max(z-math.Copysign(1, q.Z-z), 0.5), nz-0.5)
+		v += (inner - at(x, in)) * math.Abs(q.Z-z)
+	}
+	return min(max(v, -l.Band), l.Band), true
 }
 
 func (l *Liquid) box() geom.Box {
@@ -259,7 +281,7 @@ func (l *Liquid) ray(o, d geom.Vec3, far, moment float64) (t float64, normal geo
 	}
 	stop := min(end, far, last)
 	prev := from
-	still := l.moves == nil || moment == 0
+	still := (l.moves == nil || moment == 0) && !l.joined
 	// whole tiles without a surface are left in one go; in mixed ones steps follow
 	// the distance, never under a third of a cell nor over one and a half
 	o1, d1 := o.Sub(l.Origin).Mul(1/l.H), d.Mul(1/l.H) // in cells

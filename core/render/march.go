@@ -44,9 +44,10 @@ func (p *Picture) marchRay(t *trip, o, d geom.Vec3, out *taken) {
 		if v != nil {
 			t.lay(v, o, d, out, &through)
 		}
-		through = through.Mul(s.soakedAlong(in, o, d, far))
+		left, back := s.soakedIn(in, o, d, far)
+		out.light[BySky] = out.light[BySky].Add(through.Mul(back))
+		through = through.Mul(left)
 		if in == inLiquid && s.Sea != nil && !solid && lamp < 0 {
-			out.light[BySky] = out.light[BySky].Add(through.Mul(s.fromDeep()))
 			return
 		}
 		switch {
@@ -226,8 +227,8 @@ func (s *Scene) openness(solids []Solid, at, n geom.Vec3) float64 {
 		reach := size * part * float64(k)
 		q := at.Add(n.Mul(reach))
 		d := reach
-		if s.Look.Ground && s.Sea == nil {
-			d = min(d, q.Y)
+		if s.Look.Ground {
+			d = min(d, q.Y-s.groundAt())
 		}
 		for _, i := range near {
 			// nothing is nearer than its box, nor matters beyond reach

@@ -120,7 +120,11 @@ func (t *trip) path(o, d geom.Vec3, out *taken) {
 			far = at
 		}
 		if in != inAir {
-			w = w.Mul(s.soakedAlong(in, o, d, far))
+			left, back := s.soakedIn(in, o, d, far)
+			if back != (look.RGB{}) {
+				out.light[BySky] = gained(&out.light[BySky], &w, &back, &white, 1)
+			}
+			w = w.Mul(left)
 		}
 		gain, group := l.Flame, Emission
 		if !eye {
@@ -139,8 +143,6 @@ func (t *trip) path(o, d geom.Vec3, out *taken) {
 			return
 		}
 		if in == inLiquid && s.Sea != nil && !inSmoke && !solid && lamp < 0 {
-			c := s.fromDeep()
-			out.light[BySky] = gained(&out.light[BySky], &w, &c, &white, 1)
 			return
 		}
 		if h.sea && h.clear && in == inAir && !inSmoke && solid {

@@ -648,10 +648,10 @@ func (s *Scene) trace(tr *trip, o, d geom.Vec3, far float64, light bool) (hit, b
 	solids := tr.solids
 	best := hit{t: far}
 	found := false
-	// the ground is the plane y = 0, seen from above
-	if s.Look.Ground && d.Y < 0 && s.Sea == nil {
+	// the ground is the plane y = 0, or the sea's floor, seen from above
+	if s.Look.Ground && d.Y < 0 {
 		// rays that start on the ground must not meet it
-		if t := -o.Y / d.Y; t > 1e-4 && t < best.t && t < groundSize {
+		if t := (s.groundAt() - o.Y) / d.Y; t > 1e-4 && t < best.t && t < groundSize {
 			best, found = hit{t: t, normal: geom.V(0, 1, 0), colour: s.Look.GroundColour, off: 1e-3 * max(1, t*0.01), catcher: s.Look.Catcher && !light}, true
 		}
 	}

@@ -19,6 +19,7 @@ type Sea struct {
 	Holes     []geom.Box // domains that lie in it: the water there is theirs
 	Deep      look.RGB   // share of light that comes back from the depths
 	Whitecaps float64    // how readily crests that fold over show white, 0 to 1
+	Floor     float64    // m: where the ground lies, if there is one
 
 	// Ripples are what of the sea's waves is too short for the domains' voxels: their surface
 	// shows them as well. nil: there are none.
@@ -67,7 +68,16 @@ func (w *Sea) without(x, z float64) bool {
 
 // under reports a place in the sea's water.
 func (w *Sea) under(p geom.Vec3) bool {
-	return p.Y < w.Surface.High && !w.without(p.X, p.Z) && p.Y < w.chart.Load().Height(p.X, p.Z)
+	if p.Y >= w.Surface.High {
+		return false
+	}
+	for i := range w.Holes { // under a domain the sea goes on
+		b := &w.Holes[i]
+		if p.X > b.Min.X && p.X < b.Max.X && p.Z > b.Min.Z && p.Z < b.Max.Z {
+			return p.Y <= b.Min.Y
+		}
+	}
+	return p.Y < w.chart.Load().Height(p.X, p.Z)
 }
 
 // meet is where a ray goes through the sea's surface.
@@ -213,5 +223,26 @@ func tilted(n, d geom.Vec3, steep float64) geom.Vec3 {
 	return n.Sub(flat.Mul(tilt / l)).Unit()
 }
 
-// fromDeep is the light that comes up from where a way through the sea meets nothing.
-func (s *Scene) fromDeep() look.RGB { return s.Sea.Deep.Mul(s.open) }
+// soakedIn is what a way of so many metres along d from o through the medium in leaves of light,
+// and what of light water throws back on that way: all that it has, where the way is endless.
+func (s *Scene) soakedIn(in medium, o, d geom.Vec3, far float64) (left, back look.RGB) {
+	if in != inLiquid || s.Sea == nil {
+		return s.soakedAlong(in, o, d, far), look.RGB{}
+	}
+	if !math.IsInf(far, 1) {
+		left = s.soakedAlong(in, o, d, far)
+	}
+	back = s.Sea.Deep.Mul(s.open)
+	for c := range back {
+		back[c] *= 1 - left[c]
+	}
+	return left, back
+}
+
+// groundAt is how high the ground lies, m.
+func (s *Scene) groundAt() float64 {
+	if s.Sea != nil {
+		return s.Sea.Floor
+	}
+	return 0
+}

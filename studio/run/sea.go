@@ -79,7 +79,7 @@ func openWater(now *shot.Shot, frame float64, crew grid.Crew) (*render.Sea, erro
 		}
 		ripples = surfaceAt(short, stage.TimeOf(now, frame), crew)
 	}
-	return &render.Sea{Ripples: ripples, Surface: surfaceAt(of, stage.TimeOf(now, frame), crew), Deep: look.RGB(val.DeepColour.At(e, now.Eval(frame))), Whitecaps: val.Whitecaps.Of(e)}, nil
+	return &render.Sea{Ripples: ripples, Surface: surfaceAt(of, stage.TimeOf(now, frame), crew), Deep: look.RGB(val.DeepColour.At(e, now.Eval(frame))), Whitecaps: val.Whitecaps.Of(e), Floor: val.SeaLevel.Of(e) - val.SeaDepth.Of(e)}, nil
 }
 
 // seaSkin is the sea's surface about the shot's domains as a page draws it: cells grow
