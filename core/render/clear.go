@@ -204,7 +204,9 @@ func (l *Liquid) onwards(q geom.Vec3) (v float64, ok bool) {
 	if x == q.X && z == q.Z {
 		return 0, false
 	}
-	at := func(x, z float64) float64 { return float64(l.Phi.Sample(float32(x-0.5), float32(q.Y-0.5), float32(z-0.5))) }
+	at := func(x, z float64) float64 {
+		return float64(l.Phi.Sample(float32(x-0.5), float32(q.Y-0.5), float32(z-0.5)))
+	}
 	v = at(x, z)
 	inner := v
 	if x != q.X {

@@ -44,10 +44,7 @@ func (p *Picture) marchRay(t *trip, o, d geom.Vec3, out *taken) {
 		if v != nil {
 			t.lay(v, o, d, out, &through)
 		}
-		left, back := s.soakedIn(in, o, d, far)
-		out.light[BySky] = out.light[BySky].Add(through.Mul(back))
-		through = through.Mul(left)
-		if in == inLiquid && s.Sea != nil && !solid && lamp < 0 {
+		if through = s.soak(in, o, d, far, through, out); through == (look.RGB{}) {
 			return
 		}
 		switch {

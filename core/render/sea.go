@@ -239,6 +239,13 @@ func (s *Scene) soakedIn(in medium, o, d geom.Vec3, far float64) (left, back loo
 	return left, back
 }
 
+// soak takes light on along such a way of a march, and returns what is left of it.
+func (s *Scene) soak(in medium, o, d geom.Vec3, far float64, through look.RGB, out *taken) look.RGB {
+	left, back := s.soakedIn(in, o, d, far)
+	out.light[BySky] = out.light[BySky].Add(through.Mul(back))
+	return through.Mul(left)
+}
+
 // groundAt is how high the ground lies, m.
 func (s *Scene) groundAt() float64 {
 	if s.Sea != nil {
