@@ -10,7 +10,7 @@ import (
 )
 
 // Version is part of every key: another one makes caches stale.
-const Version = "liquid/5"
+const Version = "liquid/6"
 
 // PerCell is how many particles fill a voxel.
 const PerCell = 8

@@ -20,6 +20,7 @@
 //   - The linear systems are solved by conjugate gradients with an aggregation
 //     multigrid before them, on the lattice of the liquid's box (system.go).
 //   - Heat and a second liquid are carried by particles (heat.go).
+//   - A box may lie in a sea, whose water comes and goes through its sides (shore.go).
 //
 // All work goes over the box of the liquid and a few cells about it. One substep, and what it
 // costs for P particles in V voxels of which L hold liquid (a particle is 32 bytes and 36 more

@@ -125,6 +125,11 @@ const wetShare = 1.0 / 3
 // long as four voxels of gas.
 func guess(s *shot.Shot, d *shot.Element, rate float64, e *stage.Estimate) {
 	n := float64(detail(d))
+	share := wetShare
+	if e := s.SeaOf(d); e != nil { // filled to the level, and its rim is worked out anew
+		b := d.DomainBox()
+		share = 1.3 * min(max((val.SeaLevel.Of(e)-b.Min.Y)/b.Size().Y, 0), 1)
+	}
 	// a byte a voxel packed, and about a seventh of one for each of the surface's
 	// cells
 	e.Disk = float64(e.Frames) * e.Voxels * (1 + 0.15*n*n*n)
@@ -132,6 +137,6 @@ func guess(s *shot.Shot, d *shot.Element, rate float64, e *stage.Estimate) {
 		e.Disk *= 1.6
 	}
 	if rate > 0 {
-		e.Seconds = (float64(e.Frames) + val.Preroll.Of(s)) * e.Voxels * (1 + 4*wetShare) * stage.Substeps(s, d, max(1, stage.Inflow(s, d))) / rate
+		e.Seconds = (float64(e.Frames) + val.Preroll.Of(s)) * e.Voxels * (1 + 4*share) * stage.Substeps(s, d, max(1, stage.Inflow(s, d))) / rate
 	}
 }

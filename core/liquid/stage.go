@@ -142,6 +142,9 @@ func (l *Stage) inputs(t, dt float64) Inputs {
 	return in
 }
 
+// pockets is how many voxels of air under a surface count as gaps between particles.
+const pockets = 4
+
 // band is how far from the surface its distance is kept, in cells of it.
 const band = 3
 
@@ -281,6 +284,8 @@ func (l *Stage) surface(deep, near []bool) (lat *surface.Lattice, low [3]int) {
 	}
 	// a ball of a voxel's radius round each particle, then evened out
 	surface.FromPoints(lat, pts, float32(d), d+1, fine, float32(band*lat.H), l.Crew.For)
+	// what is smaller than a few voxels under the surface are gaps between particles
+	surface.FillPockets(lat, pockets*d*d*d)
 	surface.Even(lat, int(val.SurfaceSmooth.Of(l.Domain)), float32(0.04*lat.H), l.Crew.For)
 	l.meetSea(lat, low)
 	return lat, low

@@ -125,6 +125,9 @@ func (t *trip) path(o, d geom.Vec3, out *taken) {
 				out.light[BySky] = gained(&out.light[BySky], &w, &back, &white, 1)
 			}
 			w = w.Mul(left)
+			if s.Sea != nil && w.Max() < 1e-3 { // what water itself gives back is counted
+				return
+			}
 		}
 		gain, group := l.Flame, Emission
 		if !eye {

@@ -665,7 +665,7 @@ func (s *Scene) trace(tr *trip, o, d geom.Vec3, far float64, light bool) (hit, b
 			best, found = hit{t: t, normal: n, off: 0.02 * l.H, clear: !s.Look.Liquid.Opaque, wet: s.Look.Liquid.Opaque}, true
 			s.dye(&best, l, o.Add(d.Mul(t)))
 			if l.joined && !light && s.Sea != nil {
-				s.Sea.ripple(&best, o.Add(d.Mul(t)))
+				s.Sea.ripple(&best, o.Add(d.Mul(t)), d)
 			}
 		}
 	}

@@ -110,7 +110,7 @@ func (s *Scene) meetSea(o, d geom.Vec3, far float64) (h hit, ok bool) {
 
 // ripple shows the sea's short waves on a domain's surface, where that lies flat enough to bear
 // them.
-func (w *Sea) ripple(h *hit, p geom.Vec3) {
+func (w *Sea) ripple(h *hit, p, d geom.Vec3) {
 	n := h.normal
 	if n.Y < 0.2 || w.fine == nil {
 		return
@@ -118,6 +118,9 @@ func (w *Sea) ripple(h *hit, p geom.Vec3) {
 	sx, sz, steep, _ := w.fine.Look(p.X, p.Z)
 	share := min((n.Y-0.2)/0.5, 1)
 	h.normal = geom.V(n.X-n.Y*sx*share, n.Y, n.Z-n.Y*sz*share).Unit()
+	if away := h.normal.Dot(d) + 0.05; away > 0 { // of a side that the eye doesn't see
+		h.normal = h.normal.Sub(d.Mul(away)).Unit()
+	}
 	h.steep, h.sea = steep*share, true
 }
 
@@ -192,6 +195,10 @@ func (p *Picture) marchSea(t *trip, o, d geom.Vec3, h hit, out *taken, through *
 	f := s.mirrors(&h, d)
 	m := h
 	m.normal = tilted(h.normal, d, h.steep)
+	if dir := mirrored(d, m.normal); dir.Y < 0.02 { // what other waves would throw up again
+		dir.Y = max(-dir.Y, 0.02)
+		m.normal = dir.Unit().Sub(d).Unit()
+	}
 	p.mirror(t, o, d, m, through.Scale(f), out)
 	*through = through.Scale(1 - f)
 }

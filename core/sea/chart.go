@@ -22,6 +22,8 @@ type chartLevel struct {
 	cell   float64
 	steep  float64 // variance of the slopes that it lacks
 	steps  float64 // the steepest slope that is reckoned with
+	least  float64 // m, squared: the distances from the eye that it is for
+	most   float64
 	sheets []*sheet
 	at     []atomic.Pointer[chartTile] // across × across tiles about the eye
 	x, z   int                         // cells: the low corner of the first
@@ -58,6 +60,14 @@ func (f *Surface) Chart(eye geom.Vec3, apart float64) *Chart {
 			break
 		}
 	}
+	for n, l := range c.levels {
+		// cells are some two of what is told apart, and tiles reach no farther than this
+		l.most = math.Min(2*l.cell/(2*c.apart), float64(across/2-1)*tileCells*l.cell)
+		l.most *= l.most
+		if n > 0 {
+			l.least = c.levels[n-1].most
+		}
+	}
 	return c
 }
 
@@ -71,23 +81,19 @@ func (s *Sea) flat(cell float64) bool {
 	return true
 }
 
-// level is the lattice for a place; nil: the sea is flat there.
-func (c *Chart) level(x, z float64) *chartLevel {
+// level is the lattice for a place, of which was is a guess; nil: the sea is flat there.
+func (c *Chart) level(x, z float64, was *chartLevel) *chartLevel {
 	dx, dy, dz := x-c.eye.X, c.Sea.Level-c.eye.Y, z-c.eye.Z
-	far := math.Sqrt(dx*dx + dy*dy + dz*dz)
-	n := 0
-	if want := far * c.apart * 2 / c.levels[0].cell; want > 1 {
-		n = math.Ilogb(want)
+	far := dx*dx + dy*dy + dz*dz
+	if was != nil && far >= was.least && far < was.most {
+		return was
 	}
-	// a level reaches as far as its tiles do
-	side := max(math.Abs(dx), math.Abs(dz))
-	for n < len(c.levels) && side > float64(across/2-1)*tileCells*c.levels[n].cell {
-		n++
+	for _, l := range c.levels {
+		if far < l.most {
+			return l
+		}
 	}
-	if n >= len(c.levels) {
-		return nil
-	}
-	return c.levels[n]
+	return nil
 }
 
 // tile finds or makes a tile of a level.
@@ -113,8 +119,8 @@ func (c *Chart) tile(l *chartLevel, i, k int) *chartTile {
 }
 
 // find is the tile at a place, where in it, and how far between values.
-func (c *Chart) find(x, z float64) (l *chartLevel, t *chartTile, o int, fx, fz float32) {
-	if l = c.level(x, z); l == nil {
+func (c *Chart) find(x, z float64, was *chartLevel) (l *chartLevel, t *chartTile, o int, fx, fz float32) {
+	if l = c.level(x, z, was); l == nil {
 		return nil, nil, 0, 0, 0
 	}
 	i, fx := split(x / l.cell)
@@ -129,29 +135,50 @@ func (c *Chart) find(x, z float64) (l *chartLevel, t *chartTile, o int, fx, fz f
 
 // Height of the surface over a place, m.
 func (c *Chart) Height(x, z float64) float64 {
-	y, _ := c.height(x, z)
+	y, _ := c.height(x, z, nil)
+	return y
+}
+
+// over is how far a place lies over the surface, and of which lattice that is; nil where the sea
+// is flat. Well over it or under it straight lines will do.
+func (c *Chart) over(x, y, z float64, was *chartLevel) (v float64, of *chartLevel) {
+	l, t, o, fx, fz := c.find(x, z, was)
+	y -= c.Sea.Level
+	if t == nil {
+		return y, nil
+	}
+	r, q := t.y[o:o+2], t.y[o+tileValues:o+tileValues+2]
+	a, b := r[0]+(r[1]-r[0])*fx, q[0]+(q[1]-q[0])*fx
+	v = y - float64(a+(b-a)*fz)
+	if math.Abs(v) > 0.5*l.cell {
+		return v, l
+	}
+	return y - float64(t.at(o, fx, fz)), l
+}
+
+// at is the height over the level at value o and so far between it and the next.
+func (t *chartTile) at(o int, fx, fz float32) (y float32) {
+	wx, wz := cubic(fx), cubic(fz)
+	for b := range 4 {
+		r := t.y[o+(b-1)*tileValues-1:][:4]
+		y += wz[b] * (wx[0]*r[0] + wx[1]*r[1] + wx[2]*r[2] + wx[3]*r[3])
+	}
 	return y
 }
 
 // height is Height, and of which lattice; nil where the sea is flat.
-func (c *Chart) height(x, z float64) (y float64, of *chartLevel) {
-	l, t, o, fx, fz := c.find(x, z)
+func (c *Chart) height(x, z float64, was *chartLevel) (y float64, of *chartLevel) {
+	l, t, o, fx, fz := c.find(x, z, was)
 	if t == nil {
 		return c.Sea.Level, nil
 	}
-	wx, wz := cubic(fx), cubic(fz)
-	var sum float32
-	for b := range 4 {
-		r := t.y[o+(b-1)*tileValues-1:][:4]
-		sum += wz[b] * (wx[0]*r[0] + wx[1]*r[1] + wx[2]*r[2] + wx[3]*r[3])
-	}
-	return c.Sea.Level + float64(sum), l
+	return c.Sea.Level + float64(t.at(o, fx, fz)), l
 }
 
 // Look is what is seen of the surface over a place: its slopes, the variance of those that
 // aren't told apart, and how far it is drawn together, 1 where it is at rest.
 func (c *Chart) Look(x, z float64) (slopeX, slopeZ, steep, fold float64) {
-	l, t, o, fx, fz := c.find(x, z)
+	l, t, o, fx, fz := c.find(x, z, nil)
 	if t == nil {
 		return 0, 0, c.levels[len(c.levels)-1].steep, 1
 	}
@@ -193,12 +220,11 @@ func (c *Chart) Ray(o, d geom.Vec3, near, far float64, without func(x, z float64
 		return 0, false
 	}
 	down, flat := math.Abs(d.Y), math.Hypot(d.X, d.Z)
-	over := func(t float64) (v float64, l *chartLevel) {
-		y, l := c.height(o.X+d.X*t, o.Z+d.Z*t)
-		return o.Y + d.Y*t - y, l
+	over := func(t float64, was *chartLevel) (v float64, l *chartLevel) {
+		return c.over(o.X+d.X*t, o.Y+d.Y*t, o.Z+d.Z*t, was)
 	}
 	at := near
-	v, l := over(at)
+	v, l := over(at, nil)
 	for range 400 {
 		if at >= far {
 			return 0, false
@@ -208,12 +234,12 @@ func (c *Chart) Ray(o, d geom.Vec3, near, far float64, without func(x, z float64
 		}
 		// as far as the steepest slope wouldn't come up, and half a cell at least
 		next := min(at+max(math.Abs(v)/(down+l.steps*flat), 0.5*l.cell), far)
-		w, size := over(next)
+		w, size := over(next, l)
 		if (w < 0) != (v < 0) {
 			a, b := at, next
 			for range 12 {
 				m := (a + b) / 2
-				if h, _ := over(m); (h < 0) == (v < 0) {
+				if h, _ := over(m, l); (h < 0) == (v < 0) {
 					a = m
 				} else {
 					b = m

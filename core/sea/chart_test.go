@@ -17,7 +17,7 @@ func TestChartIsTheSurface(t *testing.T) {
 		var off, all, tilt, tilts float64
 		for i := range 64 {
 			x, z := far*math.Cos(float64(i)), far*math.Sin(float64(i))
-			cell := c.level(x, z).cell
+			cell := c.level(x, z, nil).cell
 			want, _ := f.At(x, z, cell)
 			off, all = off+math.Pow(c.Height(x, z)-want, 2), all+want*want
 			sx, sz, _, _ := c.Look(x, z)
@@ -58,7 +58,7 @@ func TestRaysMeetTheSurface(t *testing.T) {
 			t.Fatalf("a ray downwards at %.2f meets nothing", down)
 		}
 		p := geom.V(0, 6, 0).Add(d.Mul(at))
-		if l := c.level(p.X, p.Z); l != nil && math.Abs(p.Y-c.Height(p.X, p.Z)) > 0.02*l.cell+0.002 {
+		if l := c.level(p.X, p.Z, nil); l != nil && math.Abs(p.Y-c.Height(p.X, p.Z)) > 0.02*l.cell+0.002 {
 			t.Errorf("met at %.3f m, where the surface is at %.3f", p.Y, c.Height(p.X, p.Z))
 		}
 		if up, ok := c.Ray(geom.V(0, -4, 0), geom.V(d.X, 0.6, d.Z).Unit(), 0, math.Inf(1), none); !ok || up < 3 {

@@ -231,6 +231,8 @@ type Drawn struct {
 	// Strokes are lines in space, m, that any kind may show.
 	Strokes [][][3]float64 `json:"strokes,omitempty"`
 
+	Placeless bool `json:"placeless,omitempty"` // it has no position
+
 	Moving bool `json:"-"` // its place or form has keys, or its file moves it
 }
 
@@ -241,7 +243,7 @@ type Drawn struct {
 func (s *Shot) Draw(e *Element, ev val.Eval) Drawn {
 	first, last := s.Range()
 	d := Drawn{ID: e.ID, Kind: e.Kind, Name: e.Name, Muted: e.Muted, Begin: first, End: last}
-	if Find(e.Kind, val.Position.Name()) != nil {
+	if d.Placeless = Find(e.Kind, val.Position.Name()) == nil; !d.Placeless {
 		d.Position = d.vector(e, val.Position, ev)
 	}
 	if e.Placed() {

@@ -157,6 +157,10 @@ func (v *showing) add(s *Source) error {
 		if err != nil {
 			return err
 		}
+		if v.now.SeaOf(s.Domain) != nil && !v.points {
+			_, h, _ := s.Grid()
+			t, data = render.OpenSides(t, data, s.Domain.DomainBox(), h)
+		}
 		v.part(t, data)
 		v.holes = append(v.holes, s.Domain.DomainBox())
 		if err := v.warmth(s); err != nil {
@@ -333,6 +337,7 @@ func LitSkin(phi *grid.Field, h float64, origin geom.Vec3, outside, warm float64
 	for _, d := range now.Of(shot.Domain) {
 		if now.SeaOf(d) != nil {
 			v.holes = append(v.holes, d.DomainBox())
+			v.parts[0], v.data = render.OpenSides(v.parts[0], v.data, d.DomainBox(), h)
 		}
 	}
 	return v.light(now, set)

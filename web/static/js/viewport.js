@@ -617,7 +617,7 @@ export class Viewport {
     this.draw();
   }
 
-  canPlace(e) { return !this.tool && this.on.editable && !e.muted && e.kind !== undefined; }
+  canPlace(e) { return !this.tool && this.on.editable && !e.muted && !e.placeless && e.kind !== undefined; }
 
   setGizmo(mode) {
     this.gizmo.setMode(mode);
