@@ -285,7 +285,7 @@ func (l *Stage) surface(deep, near []bool) (lat *surface.Lattice, low [3]int) {
 	// a ball of a voxel's radius round each particle, then evened out
 	surface.FromPoints(lat, pts, float32(d), d+1, fine, float32(band*lat.H), l.Crew.For)
 	// what is smaller than a few voxels under the surface are gaps between particles
-	surface.FillPockets(lat, pockets*d*d*d)
+	surface.FillPockets(lat, pockets*d*d*d, l.Crew.For)
 	surface.Even(lat, int(val.SurfaceSmooth.Of(l.Domain)), float32(0.04*lat.H), l.Crew.For)
 	l.meetSea(lat, low)
 	return lat, low

@@ -20,7 +20,7 @@ func TestPocketsAreFilled(t *testing.T) {
 	hole(10, 8, 10, 4)
 	hole(16, 15, 16, 3) // joined to the air over it
 	want := append([]float32(nil), l.V...)
-	if n := FillPockets(l, 20); n != 8 {
+	if n := FillPockets(l, 20, pair); n != 8 {
 		t.Errorf("%d cells were filled, of a pocket of 8", n)
 	}
 	for c := range l.V {
