@@ -13,7 +13,7 @@ func LandingStage() *shot.Shot {
 	s.Note = "The boat is late. A wave comes in under the lamp, lifts between the piles and goes over the stage's end."
 	set(s.Self, val.Last.Is(96))
 	set(s.Self, val.AirTemperature.Is(283))
-	add(s, shot.Domain, "Water at the stage", val.Fluid.Is("liquid"), val.Position.Is(1.5, -0.25, 0), val.Size.Is(17, 7.5, 13), val.Voxel.Is(0.17), val.Calming.Is(0.02), val.Foam.Is(60.0), val.FoamLasts.Is(2.5), val.MaxSubsteps.Is(12), val.CachePoints.Is("none"))
+	add(s, shot.Domain, "Water at the stage", val.Fluid.Is("liquid"), val.Position.Is(1.5, -0.25, 0), val.Size.Is(17, 7.5, 13), val.Voxel.Is(0.17), val.Calming.Is(0.02), val.Foam.Is(60.0), val.FoamLasts.Is(2.5), val.MaxSubsteps.Is(12), val.CachePoints.Is("none"), val.WetMap.Is(true), val.Dries.Is(30.0))
 	add(s, shot.Sea, "Brinmoor Sound", val.SeaWind.Is(11.0), val.SeaFetch.Is(7000), val.SeaDepth.Is(4.0), val.SeaBearing.Is(276), val.CrestHeight.Is(1.6), val.CrestFrame.Is(58), val.CrestPlace.Is(2.6, 0, 0.4), val.Seed.Is(7), val.DeepColour.Is(0.012, 0.05, 0.048))
 	wood, stone := xyz{0.17, 0.13, 0.095}, xyz{0.26, 0.25, 0.23}
 	colour := func(c xyz) val.Pair { return val.Colour.Is(c[0], c[1], c[2]) }

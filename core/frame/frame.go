@@ -10,6 +10,7 @@ import (
 const (
 	Density     = "density"     // of smoke, 1 is dense; of a liquid, the share of a voxel that is full
 	Temperature = "temperature" // K over the air
+	Wetness     = "wet"         // of solids' surfaces, 0 dry to 1 wet, in the voxels about them
 	Mixture     = "mixture"     // share of a second liquid and MixtureNone, 0 where there is no liquid
 	Velocity    = "velocity"    // m/s
 	Push        = "push"        // momentum that particles gave a volume over the frame, kg/(m² s)
@@ -95,7 +96,7 @@ func (f *Frame) Extent(full grid.Dims, names ...string) (low [3]int, n grid.Dims
 
 // tolerances are how far from the background a channel's voxels may be and
 // still count as empty.
-var tolerances = map[string]float32{Density: 1e-4, Temperature: 0.02, Mixture: 1e-3, Fuel: 1e-5, Burn: 1e-4, Foam: 1e-4}
+var tolerances = map[string]float32{Density: 1e-4, Temperature: 0.02, Mixture: 1e-3, Wetness: 2e-3, Fuel: 1e-5, Burn: 1e-4, Foam: 1e-4}
 
 // MixtureNone is what a mixture is where there is liquid, and none of it the second.
 const MixtureNone = 0.01

@@ -104,6 +104,7 @@ func channels(d *shot.Element) []stage.Channel {
 		{Name: frame.Temperature, Label: "temperature", Unit: "K", Role: frame.Amount, Kept: val.CarriesHeat.Of(d), Every: true},
 		{Name: frame.Mixture, Label: "second liquid", Role: frame.Amount, Kept: val.SecondLiquid.Of(d), Every: true},
 		{Name: frame.Surface, Label: "distance to the surface", Unit: "m", Role: frame.LevelSet, Kept: true, Every: true},
+		{Name: frame.Wetness, Label: "wet solids", Role: frame.Amount, Kept: val.WetMap.Of(d), Every: true},
 		{Name: frame.Foam, Label: "foam", Role: frame.Amount, Kept: true}, // once there is some
 		{Name: frame.Velocity, Label: "velocity", Unit: "m/s", Role: frame.Vector, Keep: val.CacheVelocity, Kept: val.CacheVelocity.Of(d), Every: true}}
 }

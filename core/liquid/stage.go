@@ -23,6 +23,7 @@ import (
 type Stage struct {
 	stage.Cast
 	Solver *Solver
+	wet    *grid.Field // how wet solids are near voxels' middles, 0 to 1; nil: it isn't kept
 }
 
 var _ stage.Runner = (*Stage)(nil)
@@ -62,6 +63,9 @@ func (l *Stage) Advance(stop func() bool) (int, sim.Stats, error) {
 		err = l.Fault()
 	}
 	st.Inflow += turned
+	if err == nil && val.WetMap.Of(l.Domain) {
+		l.wets()
+	}
 	out := l.stats(&st)
 	if err != nil {
 		return l.Number, out, fmt.Errorf("frame %d: %w", l.Number, err)
@@ -186,6 +190,9 @@ func (l *Stage) Frame() *frame.Frame {
 	if val.SecondLiquid.Of(l.Domain) {
 		// a hundredth is put on, or the first liquid alone would look like no liquid
 		add(frame.FromDense(frame.Mixture, [3]int{}, n, [][]float32{s.Carried(func(p *Particle) float32 { return p.Mix + mixtureFrom })}, 0, frame.Tolerance(frame.Mixture), l.Crew.For), s.H)
+	}
+	if l.wet != nil {
+		add(frame.FromDense(frame.Wetness, [3]int{}, n, [][]float32{l.wet.Data}, 0, frame.Tolerance(frame.Wetness), l.Crew.For), s.H)
 	}
 	if val.CacheVelocity.Of(l.Domain) {
 		v := add(frame.FromDense(frame.Velocity, [3]int{}, n, l.centred(s.phi), 0, 0, l.Crew.For), s.H)
@@ -366,11 +373,16 @@ type saved struct {
 	Key       string  `json:"key"`
 	Particles int     `json:"particles"`
 	Drops     int     `json:"drops"`
+	Wet       int     `json:"wet,omitempty"` // voxels whose wetness is kept
 	Emitted   Emitted `json:"emitted"`
 }
 
 func (s *saved) arrays() []state.Array {
-	return []state.Array{{Name: "particles", V: make([]float32, particleFields*s.Particles)}, {Name: "drops", V: make([]float32, dropFields*s.Drops)}}
+	list := []state.Array{{Name: "particles", V: make([]float32, particleFields*s.Particles)}, {Name: "drops", V: make([]float32, dropFields*s.Drops)}}
+	if s.Wet > 0 {
+		list = append(list, state.Array{Name: "wet", V: make([]float32, s.Wet)})
+	}
+	return list
 }
 
 // SaveState writes all that a resumed run needs to go on bit for bit: numbers of
@@ -379,6 +391,9 @@ func (s *saved) arrays() []state.Array {
 func (l *Stage) SaveState(w io.Writer) error {
 	s := l.Solver
 	head := saved{Next: l.Number, Key: stage.CoarseKey(l.Shot, l.Domain), Particles: len(s.P), Drops: len(s.Drops), Emitted: s.Emitted()}
+	if l.wet != nil {
+		head.Wet = l.wet.Len()
+	}
 	list := head.arrays()
 	n := len(s.P)
 	for m := range s.P {
@@ -402,6 +417,9 @@ func (l *Stage) SaveState(w io.Writer) error {
 		list[1].V[6*n+m], list[1].V[7*n+m] = d.Left, d.Age
 		list[1].V[8*n+m], list[1].V[9*n+m] = float32(d.ID&(1<<frame.IDBits-1)), float32(d.ID>>frame.IDBits)
 	}
+	if l.wet != nil {
+		copy(list[2].V, l.wet.Data)
+	}
 	return state.Write(w, head, list, l.Crew.For)
 }
 
@@ -417,6 +435,9 @@ func (l *Stage) LoadState(r io.Reader, own bool) error {
 			return nil, fmt.Errorf("the saved state belongs to other values (key %s)", head.Key)
 		}
 		// before any memory is taken for what a damaged head claims
+		if head.Wet != 0 && head.Wet != l.Solver.Len() {
+			return nil, fmt.Errorf("%w: wetness of %d voxels", state.ErrDamaged, head.Wet)
+		}
 		if head.Particles < 0 || head.Particles > 1<<31 || head.Drops < 0 || head.Drops > 2*MaxDrops {
 			return nil, fmt.Errorf("%w: %d particles and %d drops", state.ErrDamaged, head.Particles, head.Drops)
 		}
@@ -448,6 +469,10 @@ func (l *Stage) LoadState(r io.Reader, own bool) error {
 	// one particle outside would index outside a grid in the next substep
 	if slices.ContainsFunc(p, func(q Particle) bool { return !l.inside(&q) }) {
 		return fmt.Errorf("%w: it holds particles outside the domain", state.ErrDamaged)
+	}
+	l.wet = nil
+	if head.Wet > 0 {
+		l.wet = &grid.Field{Dims: l.Solver.Dims, Data: list[2].V}
 	}
 	l.Solver.Resume(p, c, drops, head.Emitted)
 	l.Number = head.Next

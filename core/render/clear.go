@@ -23,6 +23,7 @@ type Liquid struct {
 	Voxel  float64     // of the simulation, m: to glass nearer than this the liquid clings
 
 	Carried *Carried // nil: nothing
+	Damp    *Damp    // where solids are wet; nil: nobody knows
 
 	joined bool // its sides are those of a sea, which goes on beyond them
 	moves  *drift

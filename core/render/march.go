@@ -67,6 +67,7 @@ func (p *Picture) marchRay(t *trip, o, d geom.Vec3, out *taken) {
 		case solid && h.catcher:
 			p.marchCatcher(t, o, d, h, through, out)
 		case solid:
+			h.damp *= in.film()
 			if !out.hit && p.feats != nil {
 				t.see(out, o, d, h.t, h.of)
 				out.albedo, out.normal = h.colour, h.normal
@@ -86,8 +87,11 @@ func (p *Picture) marchRay(t *trip, o, d geom.Vec3, out *taken) {
 // Surfaces take the light of a look: no bounce, no noise.
 func (p *Picture) marchSolid(t *trip, o, d geom.Vec3, h hit, through look.RGB, first bool, out *taken) {
 	s := p.scene
-	if h.wet {
+	if h.wet || h.damp > 0 {
 		f, _ := Fresnel(min(max(-d.Dot(h.normal), 1e-3), 1), 1/s.Look.Liquid.Index)
+		if !h.wet {
+			f *= h.damp
+		}
 		p.mirror(t, o, d, h, through.Scale(f), out)
 		through = through.Scale(1 - f)
 		out.light[Emission] = out.light[Emission].Add(through.Mul(h.glow))

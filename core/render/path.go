@@ -235,9 +235,15 @@ func (t *trip) path(o, d geom.Vec3, out *taken) {
 					}
 					out.light[g] = out.light[g].Add(w.Mul(h.glow))
 				}
-				// a coat of varnish over what is opaque
-				n := facet(h.normal, l.Liquid.Rough, r)
-				if f, _ := Fresnel(min(max(-d.Dot(n), 1e-3), 1), 1/l.Liquid.Index); r.next() < f {
+			}
+			if h.wet || h.damp > 0 && in == inAir {
+				// a coat of varnish over what is opaque, a film of liquid on a wet solid
+				rough, share := l.Liquid.Rough, 1.0
+				if !h.wet {
+					rough, share = max(rough, filmRough), h.damp
+				}
+				n := facet(h.normal, rough, r)
+				if f, _ := Fresnel(min(max(-d.Dot(n), 1e-3), 1), 1/l.Liquid.Index); r.next() < f*share {
 					if crossed++; crossed > maxClear {
 						return
 					}

@@ -98,6 +98,7 @@ type Scene struct {
 	Motes   []*Motes
 	Solids  []Solid
 	Sea     *Sea // nil: there is none
+	Damp    []Damp
 	Lamps   []Lamp
 	Env     *Env // a picture of the sky; nil: the look's own sky
 	Look    look.Look
@@ -629,6 +630,7 @@ type hit struct {
 	catcher bool
 	clear   bool     // the surface of something clear
 	wet     bool     // the surface of an opaque liquid
+	damp    float64  // of a solid: how much of it a film of liquid covers
 	sea     bool     // open water's ripples are on it
 	open    uint8    // of open water itself: what lies behind
 	steep   float64  // of that: variance of slopes that aren't told apart
@@ -690,6 +692,9 @@ func (s *Scene) trace(tr *trip, o, d geom.Vec3, far float64, light bool) (hit, b
 			h.colour, h.of, h.holdout, h.clear = solids[i].Colour, &solids[i], solids[i].Holdout && !light, solids[i].Clear
 			best, found = h, true
 		}
+	}
+	if len(s.Damp) > 0 && found && best.of != nil && !light && !best.clear {
+		s.moisten(&best, o.Add(d.Mul(best.t)))
 	}
 	return best, found
 }

@@ -40,7 +40,7 @@ func rich(fluid string) *shot.Shot {
 	} else if fluid == "particles" {
 		set(d, val.Bounce.Is(0.5), val.Friction.Is(0.3), val.HeatCapacity.Is(900), val.DiesBelow.Is(320))
 	} else {
-		set(d, val.Viscosity.Is(0.5), val.Tension.Is(0.05), val.Foam.Is(4000), val.CachePoints.Is("all"))
+		set(d, val.Viscosity.Is(0.5), val.Tension.Is(0.05), val.Foam.Is(4000), val.CachePoints.Is("all"), val.WetMap.Is(true), val.Dries.Is(0.3))
 	}
 	box := set(s.Add(shot.Emitter), val.Form.Is("box"), val.Size.Is(0.5, 0.25, 0.5), val.Position.Is(0, 0.2, 0), val.Smoke.Is(1), val.Fuel.Is(0.1), val.Temperature.Is(900), val.Speed.Is(1.2),
 		val.Breakup.Is(0.3), val.BreakupSize.Is(0.2), val.Pulse.Is(0.15), val.PulseShare.Is(0.8), val.Begin.Is(-2), val.End.Is(5))
@@ -206,7 +206,7 @@ func TestKeyChangesWithTheResult(t *testing.T) {
 	maySay := map[string]bool{
 		"shot.first": true, "domain.max_substeps": true, "domain.cfl": true, "domain.tolerance": true, "domain.burning": true, "domain.follow_from": true, "domain.oxygen_need": true,
 		"domain.radiation_at": true, "emitter.end": true, "emitter.begin": true, "emitter.pulse": true, "emitter.pulse_share": true, "domain.surface_smooth": true, "domain.sheets": true, "domain.weight": true, "domain.foam_lasts": true,
-		"shot.air_density": true, "emitter.inherit": true, "emitter.mode": true, "emitter.position": true, "emitter.turn": true, "collider.position": true, "domain.bounds": true, "collider.turn": true, "emitter.pours": true, "collider.friction": true, "emitter.shell": true, "wind.grip": true, "sensor.sensor_latched": true, "sensor.sensor_hold": true, "sensor.sensor_low": true, "sensor.turn": true, "domain.side_y1": true, "emitter.birth_rate": true, "domain.most_particles": true,
+		"shot.air_density": true, "emitter.inherit": true, "emitter.mode": true, "emitter.position": true, "emitter.turn": true, "collider.position": true, "domain.bounds": true, "collider.turn": true, "emitter.pours": true, "collider.friction": true, "emitter.shell": true, "wind.grip": true, "sensor.sensor_latched": true, "sensor.sensor_hold": true, "sensor.sensor_low": true, "sensor.turn": true, "domain.side_y1": true, "emitter.birth_rate": true, "domain.most_particles": true, "domain.dries": true,
 	}
 	for _, fluid := range []string{"gas", "liquid", "particles"} {
 		base := rich(fluid)

@@ -212,7 +212,7 @@ func (s *Source) Scene(number int, now *shot.Shot, set *shot.Element, crew grid.
 // wet reads what a look needs of a liquid's frame.
 func (s *Source) wet(number int, shutter float64) (*render.Channels, geom.Vec3, float64, error) {
 	_, h, origin := s.Grid()
-	names := []string{frame.Surface, frame.Foam, frame.Temperature, frame.Mixture}
+	names := []string{frame.Surface, frame.Foam, frame.Temperature, frame.Mixture, frame.Wetness}
 	if shutter > 0 || s.Moving {
 		names = append(names, frame.Velocity)
 	}
@@ -262,6 +262,9 @@ func (s *Source) Liquid(f *frame.Frame, c *render.Channels, shutter float64) (*r
 	l := render.NewLiquid(phi, h, origin, band, voxel, c.Velocity, c.VelH, c.VelLow, shutter)
 	if heat, mix := s.Channel(f, frame.Temperature), s.Channel(f, frame.Mixture); heat != nil || mix != nil {
 		l.Carried = &render.Carried{Heat: heat, Mix: mix, None: frame.MixtureNone, Air: val.AirTemperature.At(s.Shot, s.Shot.Eval(float64(f.Number))), H: voxel, Low: origin}
+	}
+	if wet := s.Channel(f, frame.Wetness); wet != nil {
+		l.Damp = &render.Damp{Wet: wet, H: voxel, Low: origin}
 	}
 	return l, nil
 }
@@ -316,13 +319,7 @@ func (s *Source) Assemble(c *render.Channels, origin geom.Vec3, h float64, numbe
 	sc.Liquids, sc.Motes, sc.Look.Smooth = all.wet, all.motes, lk.Smooth
 	sc.Lamps = append(sc.Lamps, sc.MoteLamps()...)
 	sc.Notes = append(all.notes, sc.Notes...)
-	if sc.Sea, err = openWater(now, float64(number), crew); err != nil {
-		return nil, err
-	}
-	if sc.Sea != nil {
-		sc.Sea.Surround(sc.Liquids)
-	}
-	return sc, nil
+	return sc, surround(sc, now, number, crew)
 }
 
 // assembly is what the domains of a frame show.

@@ -82,6 +82,19 @@ func openWater(now *shot.Shot, frame float64, crew grid.Crew) (*render.Sea, erro
 	return &render.Sea{Ripples: ripples, Surface: surfaceAt(of, stage.TimeOf(now, frame), crew), Deep: look.RGB(val.DeepColour.At(e, now.Eval(frame))), Whitecaps: val.Whitecaps.Of(e), Floor: val.SeaLevel.Of(e) - val.SeaDepth.Of(e)}, nil
 }
 
+// surround puts the sea round a picture's liquids, and what they wetted into it.
+func surround(sc *render.Scene, now *shot.Shot, number int, crew grid.Crew) (err error) {
+	for _, l := range sc.Liquids {
+		if l.Damp != nil {
+			sc.Damp = append(sc.Damp, *l.Damp)
+		}
+	}
+	if sc.Sea, err = openWater(now, float64(number), crew); err == nil && sc.Sea != nil {
+		sc.Sea.Surround(sc.Liquids)
+	}
+	return err
+}
+
 // seaSkin is the sea's surface about the shot's domains as a page draws it: cells grow
 // outwards, and there are none where a domain's own surface is.
 func seaSkin(now *shot.Shot, frame float64, holes []geom.Box, crew grid.Crew) (t render.Texture, data []byte, err error) {

@@ -31,6 +31,8 @@ const (
 	SecondShare    NumKey  = "second_share"
 	LiquidSecond   VecKey  = "liquid_second"
 	LiquidGlowBy   TextKey = "liquid_glow_by"
+	WetMap         FlagKey = "wet_map"
+	Dries          NumKey  = "dries"
 	// first declared by: sea
 	Choppy       NumKey = "choppy"
 	CrestFrame   NumKey = "crest_frame"

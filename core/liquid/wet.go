@@ -1,0 +1,105 @@
+package liquid
+
+// Where solids were touched: how wet their surfaces are, in the voxels about them. It is worked
+// out once a frame, and goes along with solids that move.
+
+import (
+	"math"
+
+	"zarf/core/geom"
+	"zarf/core/grid"
+	"zarf/core/shot"
+	"zarf/core/shot/val"
+)
+
+// wetReach is how far from a surface, voxels, its wetness is kept: what reads it does so
+// between voxels.
+const wetReach = 1.8
+
+// touchFrom is how full a voxel is, or one beside it, that wets what it holds of a solid.
+const touchFrom = 0.25
+
+// wets brings wetness up to date after a frame.
+func (l *Stage) wets() {
+	s := l.Solver
+	if !s.solid.any {
+		l.wet = nil
+		return
+	}
+	was := l.wet
+	l.wet = grid.NewField(s.Dims)
+	moved := l.moved()
+	keep := float32(l.Lasts() / max(val.Dries.At(l.Domain, l.Now(float64(l.Number))), 1e-3))
+	node := s.solid.node.Lattice([3]float32{})
+	l.Crew.For(s.NZ, 1, func(k0, k1 int) {
+		at, d := make([][]float32, 3), make([]float32, s.NX)
+		for a := range at {
+			at[a] = make([]float32, s.NX)
+		}
+		for k := k0; k < k1; k++ {
+			for j := range s.NY {
+				for i := range s.NX {
+					at[0][i], at[1][i], at[2][i] = float32(i)+0.5, float32(j)+0.5, float32(k)+0.5
+				}
+				node.Sample(d, at[0], at[1], at[2])
+				row := l.wet.Row(j, k)
+				for i := range row {
+					if d[i] > wetReach || d[i] < -wetReach {
+						continue
+					}
+					if was != nil {
+						row[i] = max(l.wetBefore(was, moved, i, j, k)-keep, 0)
+					}
+					if s.touched(i, j, k) {
+						row[i] = 1
+					}
+				}
+			}
+		}
+	})
+}
+
+// touched reports a voxel that liquid is in or beside.
+func (s *Solver) touched(i, j, k int) bool {
+	for c := range 27 {
+		x, y, z := i+c%3-1, j+c/3%3-1, k+c/9-1
+		if x >= 0 && y >= 0 && z >= 0 && x < s.NX && y < s.NY && z < s.NZ && s.rho.Data[s.Index(x, y, z)] >= touchFrom {
+			return true
+		}
+	}
+	return false
+}
+
+// moved are the solids that moved in the frame, as they were and are.
+func (l *Stage) moved() (out [][2]geom.Shape) {
+	for _, e := range l.Bound() {
+		if e.Kind != shot.Collider {
+			continue
+		}
+		was, is := l.Before(e, float64(l.Number-1)), l.Form(e, float64(l.Number))
+		if was != is {
+			out = append(out, [2]geom.Shape{was, is})
+		}
+	}
+	return out
+}
+
+// wetBefore is how wet the place was a frame before that now lies in a voxel: where what moves
+// had it.
+func (l *Stage) wetBefore(was *grid.Field, moved [][2]geom.Shape, i, j, k int) float32 {
+	if len(moved) > 0 {
+		s := l.Solver
+		p := s.Origin.Add(geom.V(float64(i)+0.5, float64(j)+0.5, float64(k)+0.5).Mul(s.H))
+		best, n := math.Inf(1), -1
+		for m := range moved {
+			if d := math.Abs(moved[m][1].Distance(p)); d < best {
+				best, n = d, m
+			}
+		}
+		if best < wetReach*s.H {
+			q := geom.Carried(&moved[n][1], &moved[n][0], p).Sub(s.Origin).Mul(1 / s.H)
+			return was.Sample(float32(q.X-0.5), float32(q.Y-0.5), float32(q.Z-0.5))
+		}
+	}
+	return was.At(i, j, k)
+}

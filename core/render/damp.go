@@ -1,0 +1,50 @@
+package render
+
+// Solids that a liquid has wetted: they are darker there, as light that goes into a wet pore comes
+// out less easily (Ångström 1925), and a film of liquid mirrors over them.
+
+import (
+	"zarf/core/geom"
+	"zarf/core/grid"
+)
+
+// Damp is where a liquid's solids are wet.
+type Damp struct {
+	Wet *grid.Field // 0 dry to 1 wet
+	H   float64     // m
+	Low geom.Vec3   // low corner
+}
+
+// film is how much of a film of liquid there is on solids in a medium: 1 in air.
+func (m medium) film() float64 {
+	if m == inAir {
+		return 1
+	}
+	return 0
+}
+
+// darkens is how much of its colour a wet surface loses where it is grey; bright ones lose less.
+const darkens = 0.6
+
+// filmRough is how rough a film of liquid on a solid is.
+const filmRough = 0.25
+
+// moisten makes what is hit as wet as it is.
+func (s *Scene) moisten(h *hit, p geom.Vec3) {
+	w := float32(0)
+	for i := range s.Damp {
+		d := &s.Damp[i]
+		q := p.Add(h.normal.Mul(0.3 * d.H)).Sub(d.Low).Mul(1 / d.H)
+		if q.X < 0 || q.Y < 0 || q.Z < 0 || q.X > float64(d.Wet.NX) || q.Y > float64(d.Wet.NY) || q.Z > float64(d.Wet.NZ) {
+			continue
+		}
+		w = max(w, d.Wet.Sample(float32(q.X-0.5), float32(q.Y-0.5), float32(q.Z-0.5)))
+	}
+	if w <= 0 {
+		return
+	}
+	h.damp = float64(min(w, 1))
+	for c, v := range h.colour {
+		h.colour[c] = v * (1 - darkens*h.damp*(1-v))
+	}
+}
