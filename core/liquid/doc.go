@@ -20,6 +20,7 @@
 //   - The linear systems are solved by conjugate gradients with an aggregation
 //     multigrid before them, on the lattice of the liquid's box (system.go).
 //   - Heat and a second liquid are carried by particles (heat.go).
+//   - Of a large box a window is worked on that goes along with the liquid (follow.go).
 //   - A box may lie in a sea, whose water comes and goes through its sides (shore.go).
 //
 // All work goes over the box of the liquid and a few cells about it. One substep, and what it

@@ -335,6 +335,10 @@ func (s *Solver) openFaces(axis int, dt float64, dirty region) {
 	})
 }
 
+// clearOf is how far from a cell's corner no solid may be, voxels, for none to be in the hat
+// function round its middle: half a diagonal and three quarters of one, and half a voxel more.
+const clearOf = 2.7
+
 // fillRoom works out what share of the hat function round a cell's middle lies
 // neither in a solid nor behind a closed side: from two samples a cell along
 // each axis.
@@ -362,9 +366,25 @@ func (s *Solver) fillRoom(dirty region) {
 		}
 		return 1
 	}
+	// away from solids it is the product of the axes' own
+	var along [3][]float32
+	for a := range along {
+		for i := range n[a] {
+			var sum float32
+			for c := range 4 {
+				sum += hat[c] * out(a, 2*i-1+c)
+			}
+			along[a] = append(along[a], sum)
+		}
+	}
 	s.rows(3, dirty, func(j, k, i0, i1 int) {
 		row := so.room.Row(j, k)
+		corner := so.node.Row(j, k)
 		for i := i0; i < i1; i++ {
+			if fine == nil || corner[i] > clearOf {
+				row[i] = along[0][i] * along[1][j] * along[2][k]
+				continue
+			}
 			var sum float32
 			for c := range 4 {
 				z := 2*k - 1 + c

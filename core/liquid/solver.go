@@ -73,6 +73,8 @@ type Solver struct {
 	gust       [3]*grid.Field // what wind adds to the velocity of cells' faces in the substep, m/s; nil: there was none
 	soft, bent []float32      // room of curvature
 	shore      shore
+	home       *Box   // that the liquid is followed in; nil: it isn't
+	low0       [3]int // cells of the home before the box
 
 	// of cells, where heat is carried: K (0: nothing is there), K lost in the substep, and
 	// viscosity over that which Physics tells; where a second liquid is mixed in: its share,
@@ -165,6 +167,7 @@ func (s *Solver) Frame(dt float64, sub sim.Substeps, scene Scene, stop func() bo
 		if err := in.Physics.check(); err != nil {
 			return st, err
 		}
+		s.follow(&in)
 		if err := s.step(step, in, &st); err != nil {
 			return st, err
 		}

@@ -42,7 +42,7 @@ func NewStage(s *shot.Shot, id string, crew grid.Crew) (*Stage, error) {
 func newStage(s *shot.Shot, d *shot.Element, crew grid.Crew) (*Stage, error) {
 	// what can't change during a run: its change makes another key, and a new solver
 	dims, h, origin := d.Grid()
-	solver, err := New(Box{Dims: dims, H: h, Origin: origin, Flat: val.Flat.Of(d), Open: d.Open(), InSea: s.SeaOf(d) != nil}, crew)
+	solver, err := Follow(Box{Dims: dims, H: h, Origin: origin, Flat: val.Flat.Of(d), Open: d.Open(), InSea: s.SeaOf(d) != nil}, crew)
 	if err != nil {
 		return nil, fmt.Errorf("domain %s: %w", d.Name, err)
 	}
@@ -77,7 +77,7 @@ func (l *Stage) Advance(stop func() bool) (int, sim.Stats, error) {
 // stats is how a frame went in the words that all solvers share.
 func (l *Stage) stats(st *FrameStats) sim.Stats {
 	out := sim.Stats{Substeps: st.Substeps, Capped: st.Capped, Iterations: st.Iterations, Residual: st.Residual, Unconverged: st.Unconverged, MaxSpeed: st.MaxSpeed,
-		Cut: st.Left, Low: st.Low.Array(), High: st.High.Array(), Top: max(0, st.High.Y-l.Solver.Origin.Y), Width: st.High.X - st.Low.X, Bulk: st.Volume}
+		Cut: st.Left, Low: st.Low.Array(), High: st.High.Array(), Top: max(0, st.High.Y-l.origin().Y), Width: st.High.X - st.Low.X, Bulk: st.Volume}
 	for a, v := range map[sim.Amount]float64{sim.Particles: float64(st.Particles), sim.Drops: float64(st.Drops), sim.Volume: st.Volume, sim.VolumeMade: st.Inflow, sim.Drained: st.Drained} {
 		out.Put(a, v)
 	}
@@ -161,10 +161,11 @@ const band = 3
 func (l *Stage) Frame() *frame.Frame {
 	s := l.Solver
 	n := [3]int{s.NX, s.NY, s.NZ}
+	from, home := s.Window()
 	half := val.CacheHalf.Of(l.Domain)
 	out := &frame.Frame{Number: l.Number - 1}
 	add := func(g *frame.Grid, h float64) *frame.Grid {
-		g.Transform, g.Half = frame.Uniform(h, [3]float64{s.Origin.X + h/2, s.Origin.Y + h/2, s.Origin.Z + h/2}), half
+		g.Transform, g.Half = frame.Uniform(h, [3]float64{home.Origin.X + h/2, home.Origin.Y + h/2, home.Origin.Z + h/2}), half
 		g.Meta = map[string]any{"frame": int32(l.Number - 1), "solver": Version}
 		out.Grids = append(out.Grids, g)
 		return g
@@ -173,29 +174,32 @@ func (l *Stage) Frame() *frame.Frame {
 	// particles are every eighth
 	deep, near := s.Deep()
 	out.Points = l.points()
-	add(frame.FromDense(frame.Density, [3]int{}, n, [][]float32{s.Fullness(deep)}, 0, frame.Tolerance(frame.Density), l.Crew.For), s.H)
+	add(frame.FromDense(frame.Density, from, n, [][]float32{s.Fullness(deep)}, 0, frame.Tolerance(frame.Density), l.Crew.For), s.H)
 	lat, low := l.surface(deep, near)
+	for a := range low {
+		low[a] += from[a] * detail(l.Domain)
+	}
 	// a level set's background is its band's width, outside positive
 	far := float32(band * lat.H)
 	sdf := add(frame.FromDense(frame.Surface, low, lat.N, [][]float32{lat.V}, far, far*1e-3, l.Crew.For), lat.H)
 	sdf.Class, sdf.Meta["unit"] = string(frame.LevelSet), "m"
 	if len(s.Drops) > 0 {
-		add(frame.FromDense(frame.Foam, [3]int{}, n, [][]float32{s.Froth()}, 0, frame.Tolerance(frame.Foam), l.Crew.For), s.H)
+		add(frame.FromDense(frame.Foam, from, n, [][]float32{s.Froth()}, 0, frame.Tolerance(frame.Foam), l.Crew.For), s.H)
 	}
 	if val.CarriesHeat.Of(l.Domain) {
 		air := float32(val.AirTemperature.At(l.Shot, l.Shot.Eval(float64(l.Number-1))))
-		t := add(frame.FromDense(frame.Temperature, [3]int{}, n, [][]float32{s.Carried(func(p *Particle) float32 { return p.Heat - air })}, 0, frame.Tolerance(frame.Temperature), l.Crew.For), s.H)
+		t := add(frame.FromDense(frame.Temperature, from, n, [][]float32{s.Carried(func(p *Particle) float32 { return p.Heat - air })}, 0, frame.Tolerance(frame.Temperature), l.Crew.For), s.H)
 		t.Meta["unit"] = "K"
 	}
 	if val.SecondLiquid.Of(l.Domain) {
 		// a hundredth is put on, or the first liquid alone would look like no liquid
-		add(frame.FromDense(frame.Mixture, [3]int{}, n, [][]float32{s.Carried(func(p *Particle) float32 { return p.Mix + mixtureFrom })}, 0, frame.Tolerance(frame.Mixture), l.Crew.For), s.H)
+		add(frame.FromDense(frame.Mixture, from, n, [][]float32{s.Carried(func(p *Particle) float32 { return p.Mix + mixtureFrom })}, 0, frame.Tolerance(frame.Mixture), l.Crew.For), s.H)
 	}
 	if l.wet != nil {
-		add(frame.FromDense(frame.Wetness, [3]int{}, n, [][]float32{l.wet.Data}, 0, frame.Tolerance(frame.Wetness), l.Crew.For), s.H)
+		add(frame.FromDense(frame.Wetness, [3]int{}, [3]int{home.NX, home.NY, home.NZ}, [][]float32{l.wet.Data}, 0, frame.Tolerance(frame.Wetness), l.Crew.For), s.H)
 	}
 	if val.CacheVelocity.Of(l.Domain) {
-		v := add(frame.FromDense(frame.Velocity, [3]int{}, n, l.centred(s.phi), 0, 0, l.Crew.For), s.H)
+		v := add(frame.FromDense(frame.Velocity, from, n, l.centred(s.phi), 0, 0, l.Crew.For), s.H)
 		v.Meta["unit"], v.Meta["vector_type"] = "m/s", "contravariant relative"
 	}
 	return out
@@ -373,6 +377,8 @@ type saved struct {
 	Key       string  `json:"key"`
 	Particles int     `json:"particles"`
 	Drops     int     `json:"drops"`
+	Low       [3]int  `json:"low"` // of the window in the domain, voxels, and its size
+	Size      [3]int  `json:"size"`
 	Wet       int     `json:"wet,omitempty"` // voxels whose wetness is kept
 	Emitted   Emitted `json:"emitted"`
 }
@@ -391,6 +397,8 @@ func (s *saved) arrays() []state.Array {
 func (l *Stage) SaveState(w io.Writer) error {
 	s := l.Solver
 	head := saved{Next: l.Number, Key: stage.CoarseKey(l.Shot, l.Domain), Particles: len(s.P), Drops: len(s.Drops), Emitted: s.Emitted()}
+	head.Low, _ = s.Window()
+	head.Size = [3]int{s.NX, s.NY, s.NZ}
 	if l.wet != nil {
 		head.Wet = l.wet.Len()
 	}
@@ -435,8 +443,12 @@ func (l *Stage) LoadState(r io.Reader, own bool) error {
 			return nil, fmt.Errorf("the saved state belongs to other values (key %s)", head.Key)
 		}
 		// before any memory is taken for what a damaged head claims
-		if head.Wet != 0 && head.Wet != l.Solver.Len() {
+		_, home := l.Solver.Window()
+		if head.Wet != 0 && head.Wet != home.Len() {
 			return nil, fmt.Errorf("%w: wetness of %d voxels", state.ErrDamaged, head.Wet)
+		}
+		if !home.holds(head.Low, head.Size) || l.Solver.home == nil && head.Size != [3]int{home.NX, home.NY, home.NZ} {
+			return nil, fmt.Errorf("%w: a window of %v voxels from %v on", state.ErrDamaged, head.Size, head.Low)
 		}
 		if head.Particles < 0 || head.Particles > 1<<31 || head.Drops < 0 || head.Drops > 2*MaxDrops {
 			return nil, fmt.Errorf("%w: %d particles and %d drops", state.ErrDamaged, head.Particles, head.Drops)
@@ -467,25 +479,45 @@ func (l *Stage) LoadState(r io.Reader, own bool) error {
 		drops[m].ID = uint64(list[1].V[8*n+m]) | uint64(list[1].V[9*n+m])<<frame.IDBits
 	}
 	// one particle outside would index outside a grid in the next substep
-	if slices.ContainsFunc(p, func(q Particle) bool { return !l.inside(&q) }) {
+	if slices.ContainsFunc(p, func(q Particle) bool { return !inWindow(&q, head.Size) }) {
 		return fmt.Errorf("%w: it holds particles outside the domain", state.ErrDamaged)
 	}
+	_, home := l.Solver.Window()
+	l.Solver.Resume(nil, nil, nil, Emitted{})
+	l.Solver.move(region{head.Low, [3]int{head.Low[0] + head.Size[0], head.Low[1] + head.Size[1], head.Low[2] + head.Size[2]}})
 	l.wet = nil
 	if head.Wet > 0 {
-		l.wet = &grid.Field{Dims: l.Solver.Dims, Data: list[2].V}
+		l.wet = &grid.Field{Dims: home.Dims, Data: list[2].V}
 	}
 	l.Solver.Resume(p, c, drops, head.Emitted)
 	l.Number = head.Next
 	return nil
 }
 
-func (l *Stage) inside(q *Particle) bool {
-	for a, n := range [3]int{l.Solver.NX, l.Solver.NY, l.Solver.NZ} {
+// inWindow reports a particle in a box of so many voxels.
+func inWindow(q *Particle, size [3]int) bool {
+	for a, n := range size {
 		if !(q.X[a] >= 0 && q.X[a] <= float32(n)) {
 			return false
 		}
 	}
 	return true
+}
+
+// holds reports a part of the box that the solver's may be.
+func (b Box) holds(low, size [3]int) bool {
+	for a, n := range [3]int{b.NX, b.NY, b.NZ} {
+		if low[a] < 0 || size[a] < 1 || low[a]+size[a] > n {
+			return false
+		}
+	}
+	return true
+}
+
+// origin is the domain's low corner.
+func (l *Stage) origin() geom.Vec3 {
+	_, home := l.Solver.Window()
+	return home.Origin
 }
 
 // Shown is what a picture of the frame made last needs.

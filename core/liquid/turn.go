@@ -99,6 +99,17 @@ func (l *Stage) turned() (came float64) {
 				list = append(list, d)
 			}
 		})
+		var about geom.Box
+		for n, d := range list {
+			if at := (geom.Box{Min: d.At, Max: d.At}); n == 0 {
+				about = at
+			} else {
+				about = geom.Box{Min: about.Min.Min(d.At), Max: about.Max.Max(d.At)}
+			}
+		}
+		if len(list) > 0 {
+			l.Solver.Reach(about)
+		}
 		came += l.Solver.Turn(e.ID, list)
 	}
 	return came

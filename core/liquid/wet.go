@@ -26,32 +26,43 @@ func (l *Stage) wets() {
 		l.wet = nil
 		return
 	}
+	low, home := s.Window()
 	was := l.wet
-	l.wet = grid.NewField(s.Dims)
+	l.wet = grid.NewField(home.Dims)
+	if was == nil {
+		was = grid.NewField(home.Dims)
+	}
 	moved := l.moved()
 	keep := float32(l.Lasts() / max(val.Dries.At(l.Domain, l.Now(float64(l.Number))), 1e-3))
 	node := s.solid.node.Lattice([3]float32{})
-	l.Crew.For(s.NZ, 1, func(k0, k1 int) {
+	l.Crew.For(home.NZ, 1, func(k0, k1 int) {
 		at, d := make([][]float32, 3), make([]float32, s.NX)
 		for a := range at {
 			at[a] = make([]float32, s.NX)
 		}
 		for k := k0; k < k1; k++ {
-			for j := range s.NY {
+			for j := range home.NY {
+				row, before := l.wet.Row(j, k), was.Row(j, k)
+				for i, w := range before { // where no liquid is near nothing moves either
+					row[i] = max(w-keep, 0)
+				}
+				y, z := j-low[1], k-low[2]
+				if y < 0 || z < 0 || y >= s.NY || z >= s.NZ {
+					continue
+				}
 				for i := range s.NX {
-					at[0][i], at[1][i], at[2][i] = float32(i)+0.5, float32(j)+0.5, float32(k)+0.5
+					at[0][i], at[1][i], at[2][i] = float32(i)+0.5, float32(y)+0.5, float32(z)+0.5
 				}
 				node.Sample(d, at[0], at[1], at[2])
-				row := l.wet.Row(j, k)
-				for i := range row {
-					if d[i] > wetReach || d[i] < -wetReach {
-						continue
-					}
-					if was != nil {
-						row[i] = max(l.wetBefore(was, moved, i, j, k)-keep, 0)
-					}
-					if s.touched(i, j, k) {
-						row[i] = 1
+				for i := range s.NX {
+					to := &row[low[0]+i]
+					switch {
+					case d[i] > wetReach || d[i] < -wetReach:
+						*to = 0
+					case s.touched(i, y, z):
+						*to = 1
+					default:
+						*to = max(l.wetBefore(was, moved, low[0]+i, j, k)-keep, 0)
 					}
 				}
 			}
@@ -89,7 +100,8 @@ func (l *Stage) moved() (out [][2]geom.Shape) {
 func (l *Stage) wetBefore(was *grid.Field, moved [][2]geom.Shape, i, j, k int) float32 {
 	if len(moved) > 0 {
 		s := l.Solver
-		p := s.Origin.Add(geom.V(float64(i)+0.5, float64(j)+0.5, float64(k)+0.5).Mul(s.H))
+		_, home := s.Window()
+		p := home.Origin.Add(geom.V(float64(i)+0.5, float64(j)+0.5, float64(k)+0.5).Mul(s.H))
 		best, n := math.Inf(1), -1
 		for m := range moved {
 			if d := math.Abs(moved[m][1].Distance(p)); d < best {
@@ -97,7 +109,7 @@ func (l *Stage) wetBefore(was *grid.Field, moved [][2]geom.Shape, i, j, k int) f
 			}
 		}
 		if best < wetReach*s.H {
-			q := geom.Carried(&moved[n][1], &moved[n][0], p).Sub(s.Origin).Mul(1 / s.H)
+			q := geom.Carried(&moved[n][1], &moved[n][0], p).Sub(home.Origin).Mul(1 / s.H)
 			return was.Sample(float32(q.X-0.5), float32(q.Y-0.5), float32(q.Z-0.5))
 		}
 	}
