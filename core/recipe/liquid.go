@@ -60,7 +60,7 @@ var liquids = []Recipe{
 		About: "Wind waves run past mooring piles, in a sea that goes on to the horizon. Wind and fetch make the waves; the domain is only where water meets something.",
 		Parts: []Part{
 			{Kind: shot.Domain, Name: "Water", Values: values(val.Fluid.Is("liquid"), val.Position.Is(0, -0.6, 0), val.Size.Is(14, 5.6, 11), val.Voxel.Is(0.16), val.SideY0.Is("outflow"), val.Calming.Is(0.02), val.Foam.Is(30.0), val.FoamLasts.Is(3.0), val.WetMap.Is(true), val.MaxSubsteps.Is(12))},
-			{Kind: shot.Sea, Name: "Sea", Values: values(val.SeaLevel.Is(0), val.SeaWind.Is(10), val.SeaFetch.Is(15000), val.SeaDepth.Is(40), val.SeaBearing.Is(100))},
+			{Kind: shot.Sea, Name: "Wind sea", Values: values(val.SeaLevel.Is(0), val.SeaWind.Is(10), val.SeaFetch.Is(15000), val.SeaDepth.Is(40), val.SeaBearing.Is(100))},
 			{Kind: shot.Collider, Name: "Pile", Values: values(val.Form.Is("cylinder"), val.Position.Is(-0.6, -1, 0.4), val.Size.Is(1.0, 7, 1.0), val.Colour.Is(0.16, 0.12, 0.09))},
 			{Kind: shot.Collider, Name: "Second pile", Values: values(val.Form.Is("cylinder"), val.Position.Is(1.6, -1.2, -1.6), val.Turn.Is(0, 0, 4), val.Size.Is(0.9, 7, 0.9), val.Colour.Is(0.15, 0.115, 0.085))},
 		},
@@ -71,7 +71,7 @@ var liquids = []Recipe{
 		About: "One large wave comes in from the sea, rises over a shoal and breaks on rocks. Its height and the frame on which it arrives are the sea's; the shoal's slope decides how it breaks.",
 		Parts: []Part{
 			{Kind: shot.Domain, Name: "Surf", Values: values(val.Fluid.Is("liquid"), val.Position.Is(0, 0.6, 0), val.Size.Is(17, 7.2, 11), val.Voxel.Is(0.16), val.Calming.Is(0.02), val.Foam.Is(60.0), val.FoamLasts.Is(3.0), val.WetMap.Is(true), val.MaxSubsteps.Is(16))},
-			{Kind: shot.Sea, Name: "Sea", Values: values(val.SeaLevel.Is(0), val.SeaWind.Is(9), val.SeaFetch.Is(10000), val.SeaDepth.Is(3), val.SeaBearing.Is(90), val.WaveSpread.Is(0.4), val.CrestHeight.Is(1.9), val.CrestFrame.Is(60), val.CrestPlace.Is(-2, 0, 0))},
+			{Kind: shot.Sea, Name: "Rolling sea", Values: values(val.SeaLevel.Is(0), val.SeaWind.Is(9), val.SeaFetch.Is(10000), val.SeaDepth.Is(3), val.SeaBearing.Is(90), val.WaveSpread.Is(0.4), val.CrestHeight.Is(1.9), val.CrestFrame.Is(60), val.CrestPlace.Is(-2, 0, 0))},
 			{Kind: shot.Collider, Name: "Shoal", Values: values(val.Form.Is("box"), val.Position.Is(2.6, -3.0, 0), val.Size.Is(9, 2.6, 9), val.Turn.Is(0, 0, 6), val.Colour.Is(0.13, 0.12, 0.1))},
 			{Kind: shot.Collider, Name: "Rock", Values: values(val.Form.Is("sphere"), val.Position.Is(1.6, -0.5, 0.9), val.Size.Is(3.0, 3.4, 2.6), val.Turn.Is(10, 20, 14), val.Colour.Is(0.1, 0.095, 0.09))},
 			{Kind: shot.Collider, Name: "Second rock", Values: values(val.Form.Is("sphere"), val.Position.Is(0.0, -0.8, -2.2), val.Size.Is(2.2, 2.2, 2.4), val.Turn.Is(0, 40, -12), val.Colour.Is(0.11, 0.1, 0.095))},

@@ -68,7 +68,8 @@ func (w *Sea) without(x, z float64) bool {
 
 // under reports a place in the sea's water.
 func (w *Sea) under(p geom.Vec3) bool {
-	if p.Y >= w.Surface.High {
+	c := w.chart.Load()
+	if p.Y >= c.High {
 		return false
 	}
 	for i := range w.Holes { // under a domain the sea goes on
@@ -77,7 +78,7 @@ func (w *Sea) under(p geom.Vec3) bool {
 			return p.Y <= b.Min.Y
 		}
 	}
-	return p.Y < w.chart.Load().Height(p.X, p.Z)
+	return p.Y < c.Height(p.X, p.Z)
 }
 
 // meet is where a ray goes through the sea's surface.

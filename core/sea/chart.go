@@ -15,6 +15,8 @@ type Chart struct {
 	eye    geom.Vec3
 	apart  float64 // rad: what is told apart
 	levels []*chartLevel
+	low    float64 // m, between which the surface lies
+	High   float64
 }
 
 // chartLevel is a lattice of cells, by tiles.
@@ -46,6 +48,7 @@ type chartTile struct {
 // Chart is the surface from eye, where angles of apart, rad, are told apart.
 func (f *Surface) Chart(eye geom.Vec3, apart float64) *Chart {
 	c := &Chart{Surface: f, eye: eye, apart: max(apart, 1e-5)}
+	c.low, c.High = f.Bounds()
 	s := f.Sea
 	// no finer than a sixth of the shortest wave, nor than what the eye tells apart below it
 	cell := max(max(s.Shortest, s.bands[2].long/edge*4)/6, c.apart*max(math.Abs(eye.Y-s.Level), 0.05)*0.5)
@@ -208,7 +211,7 @@ func slope(f float32) [4]float32 {
 // far, m along it, either way; ok is false where it doesn't. within tells of places that the
 // sea is not at.
 func (c *Chart) Ray(o, d geom.Vec3, near, far float64, without func(x, z float64) bool) (t float64, ok bool) {
-	low, high := c.Low-0.01, c.High+0.01
+	low, high := c.low-0.01, c.High+0.01
 	// only between the lowest and the highest is anything to be met
 	if d.Y != 0 {
 		a, b := (low-o.Y)/d.Y, (high-o.Y)/d.Y

@@ -11,10 +11,11 @@ import (
 // Surface is the sea's surface at a moment.
 type Surface struct {
 	Sea       *Sea
-	Low, High float64 // m, between which it lies
 	t         float64
 	crew      grid.Crew
 	bands     [3]mips
+	bounded   sync.Once
+	low, high float64
 }
 
 // mips are a band's sheets of fewer and fewer values, with the waves that these show; each is
@@ -56,17 +57,23 @@ func (s *Sea) surfaceParts() []part {
 
 // Surface is the sea's at t seconds.
 func (s *Sea) Surface(t float64, crew grid.Crew) *Surface {
-	out := &Surface{Sea: s, t: t, crew: crew}
-	for n := range s.bands {
-		f := out.of(n, 0)
-		var lo, hi float32
-		for i := 0; i < len(f.v); i += f.per {
-			lo, hi = min(lo, f.v[i]), max(hi, f.v[i])
+	return &Surface{Sea: s, t: t, crew: crew}
+}
+
+// Bounds are the heights between which the surface lies, m.
+func (f *Surface) Bounds() (low, high float64) {
+	f.bounded.Do(func() {
+		f.low, f.high = f.Sea.Level, f.Sea.Level
+		for n := range f.Sea.bands {
+			s := f.of(n, 0)
+			var lo, hi float32
+			for i := 0; i < len(s.v); i += s.per {
+				lo, hi = min(lo, s.v[i]), max(hi, s.v[i])
+			}
+			f.low, f.high = f.low+float64(lo), f.high+float64(hi)
 		}
-		out.Low, out.High = out.Low+float64(lo), out.High+float64(hi)
-	}
-	out.Low, out.High = out.Low+s.Level, out.High+s.Level
-	return out
+	})
+	return f.low, f.high
 }
 
 // of is a band's sheet on a mip.

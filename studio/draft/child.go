@@ -74,15 +74,16 @@ type Child struct {
 	ended   bool
 
 	// the loop's own
-	draft  *stage.Draft
-	acting int // change that the draft knows
-	speed  float64
-	size   int
-	free   bool    // the voxel size is its own choice
-	tuned  int     // how often the voxel size was mended since somebody began or chose it
-	made   int     // frames since it began
-	slow   float64 // seconds a frame, a running mean
-	stuck  bool    // blew up, or at the end: waits for a change or a restart
+	draft        *stage.Draft
+	acting       int // change that the draft knows
+	speed        float64
+	size         int
+	free         bool    // the voxel size is its own choice
+	tuned        int     // how often the voxel size was mended since somebody began or chose it
+	voxels, took float64 // of the size before: how many there were, and s a frame
+	made         int     // frames since it began
+	slow         float64 // seconds a frame, a running mean
+	stuck        bool    // blew up, or at the end: waits for a change or a restart
 }
 
 // aim is how many frames a second a draft wants to make; with fewer than least its
@@ -200,13 +201,13 @@ func (c *Child) loop() error {
 		case ended:
 			return nil
 		case again || c.draft == nil && changes != c.acting:
-			c.acting, c.tuned = changes, 0
+			c.acting, c.tuned, c.voxels = changes, 0, 0
 			if err := c.begin(doc); err != nil {
 				return err
 			}
 			continue
 		case sized && c.draft != nil:
-			c.tuned = 0
+			c.tuned, c.voxels = 0, 0
 			if err := c.resize(doc); err != nil {
 				return err
 			}
@@ -438,6 +439,12 @@ func (c *Child) tune(doc *shot.Shot) error {
 	if h := stage.CoarseVoxel(dom, c.speed/aim); math.Abs(h/c.draft.H-1) < 0.1 {
 		return nil
 	}
+	if slow && c.voxels > 1.5*c.draft.Voxels() && c.slow > 0.75*c.took {
+		// fewer voxels took hardly less: something else takes the time, and detail is lost
+		c.speed, c.tuned = c.voxels*aim, 8
+		return c.resize(doc)
+	}
+	c.voxels, c.took = c.draft.Voxels(), c.slow
 	c.tuned++
 	return c.resize(doc)
 }

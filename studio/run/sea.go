@@ -65,21 +65,25 @@ func openWater(now *shot.Shot, frame float64, crew grid.Crew) (*render.Sea, erro
 	if err != nil {
 		return nil, fmt.Errorf("%s: %w", e.Name, err)
 	}
-	h := 0.0
+	return &render.Sea{Surface: surfaceAt(of, stage.TimeOf(now, frame), crew), Deep: look.RGB(val.DeepColour.At(e, now.Eval(frame))), Whitecaps: val.Whitecaps.Of(e), Floor: val.SeaLevel.Of(e) - val.SeaDepth.Of(e)}, nil
+}
+
+// ripples are the sea's waves that are too short for its domains' voxels; nil: it has none.
+func ripples(now *shot.Shot, frame float64, crew grid.Crew) (*sea.Surface, error) {
+	e, h := shownSea(now), 0.0
 	for _, d := range now.Of(shot.Domain) {
 		if now.SeaOf(d) == e {
 			h = max(h, val.Voxel.Of(d))
 		}
 	}
-	var ripples *sea.Surface
-	if h > 0 {
-		short, err := stage.Ripples(now, e, h)
-		if err != nil {
-			return nil, fmt.Errorf("%s: %w", e.Name, err)
-		}
-		ripples = surfaceAt(short, stage.TimeOf(now, frame), crew)
+	if h == 0 {
+		return nil, nil
 	}
-	return &render.Sea{Ripples: ripples, Surface: surfaceAt(of, stage.TimeOf(now, frame), crew), Deep: look.RGB(val.DeepColour.At(e, now.Eval(frame))), Whitecaps: val.Whitecaps.Of(e), Floor: val.SeaLevel.Of(e) - val.SeaDepth.Of(e)}, nil
+	short, err := stage.Ripples(now, e, h)
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", e.Name, err)
+	}
+	return surfaceAt(short, stage.TimeOf(now, frame), crew), nil
 }
 
 // surround puts the sea round a picture's liquids, and what they wetted into it.
@@ -91,6 +95,7 @@ func surround(sc *render.Scene, now *shot.Shot, number int, crew grid.Crew) (err
 	}
 	if sc.Sea, err = openWater(now, float64(number), crew); err == nil && sc.Sea != nil {
 		sc.Sea.Surround(sc.Liquids)
+		sc.Sea.Ripples, err = ripples(now, float64(number), crew)
 	}
 	return err
 }
