@@ -117,3 +117,36 @@ func TestMeets(t *testing.T) {
 		t.Errorf("carried to %v", p)
 	}
 }
+
+// TestInsideOutIsTheSame: a mesh whose faces look inwards, or that was mirrored by a scale of −1,
+// is as solid as it was.
+func TestInsideOutIsTheSame(t *testing.T) {
+	m := BallMesh(0.5, 24)
+	turned := &Mesh{P: m.P}
+	for _, f := range m.Tri {
+		turned.Tri = append(turned.Tri, [3]int32{f[0], f[2], f[1]})
+	}
+	mirrored := &Mesh{Tri: m.Tri}
+	for _, p := range m.P {
+		mirrored.P = append(mirrored.P, V(-p.X, p.Y, p.Z))
+	}
+	want, err := madeBody(m, 0.1, pair)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for name, other := range map[string]*Mesh{"turned": turned, "mirrored": mirrored} {
+		b, err := madeBody(other, 0.1, pair)
+		if err != nil {
+			t.Fatalf("%s: %v", name, err)
+		}
+		for _, q := range []Vec3{V(0, 0, 0), V(0.2, 0.1, 0.1), V(0.7, 0, 0), V(0, -0.45, 0.1)} {
+			if name == "mirrored" {
+				if d, w := b.Distance(V(-q.X, q.Y, q.Z)), want.Distance(q); d-w > 0.02 || w-d > 0.02 {
+					t.Errorf("%s: %.3f at %v, not %.3f", name, d, q, w)
+				}
+			} else if d, w := b.Distance(q), want.Distance(q); d-w > 1e-6 || w-d > 1e-6 {
+				t.Errorf("%s: %.3f at %v, not %.3f", name, d, q, w)
+			}
+		}
+	}
+}
