@@ -22,9 +22,54 @@ func seaAccuracy(t *Table) {
 		}
 		t.most(fmt.Sprintf("standing wave, k h = %g: frequency against ω² = g k tanh k h", kh), 100*off, 2, "%")
 	}
+	slow, lost, err := bubble(t.crew)
+	if err != nil {
+		t.Rows = append(t.Rows, Row{Section: t.section, Case: "bubble", Measured: err.Error()})
+		return
+	}
+	t.most("a bubble 16 voxels across rises: speed against Davies and Taylor, Wallis for the vessel", 100*slow, 15, "%")
+	t.most("the same: volume lost in a fifth of a second", 100*lost, 3, "%")
 	off, level := throughBox(t.crew)
 	t.most("waves of a sea through a domain, 10 s: difference in its middle, of the deviation of heights", 100*off, 25, "%")
 	t.most("the same: mean level, of the deviation of heights", 100*math.Abs(level), 10, "%")
+}
+
+// bubble is the error of the speed at which a bubble rises through a tank, against Davies and
+// Taylor's (1950) 0.707 √(g d) with Wallis' (1969) factor 1.13 e^(−d/D) for a vessel D wide, and
+// the share of its volume that it has lost by then.
+func bubble(crew grid.Crew) (off, lost float64, err error) {
+	const h, r = 0.0125, 8.0
+	n := int(8 * r)
+	s := tank(n, n*7/4, n, h, [6]bool{}, crew)
+	mid, top := geom.V(float64(n)/2, 2*r, float64(n)/2), float64(s.NY)-3
+	var p []liquid.Particle
+	for q := range 2 * n * 2 * s.NY * 2 * n {
+		x := geom.V(0.25+0.5*float64(q%(2*n)), 0.25+0.5*float64(q/(2*n)%(2*s.NY)), 0.25+0.5*float64(q/(4*n*s.NY)))
+		if x.Y < top && x.Sub(mid).Len() > r {
+			p = append(p, liquid.Particle{X: [3]float32{float32(x.X), float32(x.Y), float32(x.Z)}})
+		}
+	}
+	s.Resume(p, nil, nil, s.Emitted())
+	in := liquid.Inputs{Physics: water}
+	in.Physics.Bubbles = true
+	var at, volume []float64
+	for range 13 {
+		if _, err := s.Frame(1.0/48, sim.Substeps{CFL: 1, Min: 1, Max: 8}, func(_, _ float64) liquid.Inputs { return in }, nil); err != nil {
+			return 0, 0, err
+		}
+		var v, y float64
+		for c, d := range s.Surface().Data {
+			j := c / s.NX % s.NY
+			if w := min(max(0.5+float64(d), 0), 1); w > 0.3 && j < s.NY-8 {
+				v, y = v+w, y+w*(float64(j)+0.5)
+			}
+		}
+		at, volume = append(at, y/max(v, 1e-9)*h), append(volume, v)
+	}
+	d, wide := 2*r*h, 8*r*h
+	want := 0.707 * math.Sqrt(9.81*d) * 1.13 * math.Exp(-d/wide)
+	got := (at[12] - at[3]) / (9.0 / 48)
+	return math.Abs(got/want - 1), 1 - volume[9]/volume[0], nil
 }
 
 // standing is the error of the frequency of a standing wave half of which fits a tank, over

@@ -43,6 +43,7 @@ type Physics struct {
 	Tolerance     float64 // of the pressure solve, relative residual
 	MaxIterations int
 	Sheets        bool    // sheets that are drawn out are kept from tearing into holes
+	Bubbles       bool    // air that is closed in keeps its volume
 	Separate      bool    // liquid may leave walls that hold it by suction
 	Warmth        *Warmth // nil: it carries no heat
 	Mixes         bool    // particles carry the share of a second liquid

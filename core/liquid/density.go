@@ -76,6 +76,9 @@ func (s *Solver) spreadOut(tol float64, most int) {
 	// what is too much is so of the part of a cell that solids leave
 	share := s.solid.share.Data
 	s.rightSide(func(c, i, j, k int) float32 {
+		if s.bubbled(c) {
+			return 0
+		}
 		excess := s.rho.Data[c] - 1
 		// near the surface a lack is the surface, not a hole to be filled
 		if s.shore.now != nil && s.shore.share[s.shore.at(i, k)] > 0.6 {
@@ -106,7 +109,7 @@ func (s *Solver) deep(i, j, k int) bool {
 			return true
 		}
 		n := s.Index(i, j, k)
-		return s.wet[n] || s.solid.room.Data[n] < 0.3
+		return s.wet[n] && !s.bubbled(n) || s.solid.room.Data[n] < 0.3
 	}
 	return full(i-1, j, k) && full(i+1, j, k) && full(i, j-1, k) && full(i, j+1, k) && full(i, j, k-1) && full(i, j, k+1)
 }

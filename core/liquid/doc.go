@@ -56,7 +56,7 @@
 // by slabs in two colours, sums by fixed pieces.
 //
 // Caveats: a second liquid mixes and never parts again; air has no weight, so bubbles
-// under water close unless particles leave them room; sheets thinner than a
+// under water close unless the domain keeps them (bubbles.go); sheets thinner than a
 // voxel break up, and only their surface is mended (sheets.go); of solids between 1 and 2
 // voxels the force is right to about 1 %.
 package liquid

@@ -60,10 +60,11 @@ func (s *Solver) sides(j, k int) (rows [4]int) {
 //
 // It makes the matrix anew in each substep, as the liquid's cells change: a pass
 // over the cells for finding them and one for the weights.
-func (s *Solver) setup() {
+func (s *Solver) setup(bubbles bool) {
 	near := s.live.grow(1, s.Dims)
 	s.rows(3, s.work, func(j, k, i0, i1 int) { s.findWet(j, k, i0, i1) })
 	s.followSlivers()
+	s.closeIn(bubbles)
 	s.sys.begin(near)
 	s.rows(3, near, func(j, k, i0, i1 int) { s.weigh(j, k, i0, i1) })
 	s.sys.complete()
@@ -105,7 +106,7 @@ func (s *Solver) weigh(j, k, i0, i1 int) {
 				diag += w * s.easeOf(c, -1) / 0.5
 				inner = false
 			case s.wet[nb]:
-				inner = inner && s.ajar[nb]
+				inner = inner && s.ajar[nb] && !s.bubbled(nb)
 				w *= s.easeOf(c, nb)
 				diag += w
 				if to != nil { // symmetric: one weight for both

@@ -73,6 +73,7 @@ type Solver struct {
 	gust       [3]*grid.Field // what wind adds to the velocity of cells' faces in the substep, m/s; nil: there was none
 	soft, bent []float32      // room of curvature
 	shore      shore
+	bubble     bubbles
 	home       *Box   // that the liquid is followed in; nil: it isn't
 	low0       [3]int // cells of the home before the box
 
@@ -231,7 +232,7 @@ func (s *Solver) step(dt float64, in Inputs, st *FrameStats) error {
 	s.carryAlong(dt, &p)
 	s.followSea()
 	s.force(dt, in)
-	s.setup()
+	s.setup(p.Bubbles)
 	if s.solid.any {
 		s.cling(float32(p.Viscosity / p.Density * dt / (s.H * s.H)))
 	}

@@ -92,6 +92,7 @@ func (l *Stage) inputs(t, dt float64) Inputs {
 	now := m.Now
 	in := Inputs{Scene: l.Scene(t, dt), Physics: Physics{Gravity: val.Gravity.At(l.Shot, now), Density: val.Weight.At(d, now), Air: val.AirDensity.At(l.Shot, now), Viscosity: val.Viscosity.At(d, now), Tension: val.Tension.At(d, now),
 		Affine: val.Carried.Of(d) == "apic", Damping: val.Damping.At(d, now), Tolerance: val.Tolerance.At(d, now), MaxIterations: 200}}
+	in.Physics.Bubbles = val.Bubbles.Of(d)
 	if !in.Physics.Affine {
 		in.Physics.Smooth = val.Calming.At(d, now)
 	}

@@ -206,7 +206,7 @@ func TestKeyChangesWithTheResult(t *testing.T) {
 	maySay := map[string]bool{
 		"shot.first": true, "domain.max_substeps": true, "domain.cfl": true, "domain.tolerance": true, "domain.burning": true, "domain.follow_from": true, "domain.oxygen_need": true,
 		"domain.radiation_at": true, "emitter.end": true, "emitter.begin": true, "emitter.pulse": true, "emitter.pulse_share": true, "domain.surface_smooth": true, "domain.sheets": true, "domain.weight": true, "domain.foam_lasts": true,
-		"shot.air_density": true, "emitter.inherit": true, "emitter.mode": true, "emitter.position": true, "emitter.turn": true, "collider.position": true, "domain.bounds": true, "collider.turn": true, "emitter.pours": true, "collider.friction": true, "emitter.shell": true, "wind.grip": true, "sensor.sensor_latched": true, "sensor.sensor_hold": true, "sensor.sensor_low": true, "sensor.turn": true, "domain.side_y1": true, "emitter.birth_rate": true, "domain.most_particles": true, "domain.dries": true,
+		"shot.air_density": true, "emitter.inherit": true, "emitter.mode": true, "emitter.position": true, "emitter.turn": true, "collider.position": true, "domain.bounds": true, "collider.turn": true, "emitter.pours": true, "collider.friction": true, "emitter.shell": true, "wind.grip": true, "sensor.sensor_latched": true, "sensor.sensor_hold": true, "sensor.sensor_low": true, "sensor.turn": true, "domain.side_y1": true, "emitter.birth_rate": true, "domain.most_particles": true, "domain.dries": true, "domain.bubbles": true,
 	}
 	for _, fluid := range []string{"gas", "liquid", "particles"} {
 		base := rich(fluid)

@@ -31,6 +31,7 @@ const (
 	SecondShare    NumKey  = "second_share"
 	LiquidSecond   VecKey  = "liquid_second"
 	LiquidGlowBy   TextKey = "liquid_glow_by"
+	Bubbles        FlagKey = "bubbles"
 	WetMap         FlagKey = "wet_map"
 	Dries          NumKey  = "dries"
 	// first declared by: sea
