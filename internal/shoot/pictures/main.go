@@ -220,7 +220,7 @@ func views(hands [2]string) []shown {
 		{"compare", "/shots/bl010/takes?compare=1,2&mode=wipe&frame=66", "", 9 * time.Second},
 		{"sweep", "/shots/bl080/takes?compare=2,3,4,5,6,7&mode=sheet&frame=44", "", 12 * time.Second},
 		{"probe", "/shots/bl020/takes?take=1&frame=40", `() => new Promise((done) => { zarf.probe.q('channel').append(new Option('temperature')); zarf.probe.q('channel').value = 'temperature'; zarf.probe.toggle(true); setTimeout(() => { const p = document.querySelector('canvas.plane'), c = p.getBoundingClientRect(); p.dispatchEvent(new PointerEvent('pointermove', { clientX: c.x + c.width * 0.35, clientY: c.y + c.height * 0.5 })); done(true); }, 3000); })`, 5 * time.Second},
-		{"sea", "/shots/bl120/look?frame=66", "", 60 * time.Second},
+		{"sea", "/shots/bl120/look?frame=84", "", 60 * time.Second},
 		{"drum", fmt.Sprintf("/shots/bl090/handover?hand=%s&tab=comp&frame=50", hands[1]), "", 8 * time.Second},
 		{"paint", "/shots/bl090/stage?el=collider1", paintDrum, 4 * time.Second},
 		{"blast", "/shots/bl030/look?frame=20", "", 30 * time.Second},
