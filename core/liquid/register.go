@@ -100,13 +100,21 @@ func pour(s *shot.Shot, e *shot.Element) string {
 
 // channels are what frames of a liquid hold.
 func channels(d *shot.Element) []stage.Channel {
-	return []stage.Channel{{Name: frame.Density, Label: "how full", Role: frame.Amount, Kept: true, Every: true},
-		{Name: frame.Temperature, Label: "temperature", Unit: "K", Role: frame.Amount, Kept: val.CarriesHeat.Of(d), Every: true},
-		{Name: frame.Mixture, Label: "second liquid", Role: frame.Amount, Kept: val.SecondLiquid.Of(d), Every: true},
+	list := []stage.Channel{{Name: frame.Density, Label: "how full", Role: frame.Amount, Kept: true, Every: true},
 		{Name: frame.Surface, Label: "distance to the surface", Unit: "m", Role: frame.LevelSet, Kept: true, Every: true},
-		{Name: frame.Wetness, Label: "wet solids", Role: frame.Amount, Kept: val.WetMap.Of(d), Every: true},
 		{Name: frame.Foam, Label: "foam", Role: frame.Amount, Kept: true}, // once there is some
 		{Name: frame.Velocity, Label: "velocity", Unit: "m/s", Role: frame.Vector, Keep: val.CacheVelocity, Kept: val.CacheVelocity.Of(d), Every: true}}
+	// what a domain doesn't carry its frames never have
+	if val.CarriesHeat.Of(d) {
+		list = append(list, stage.Channel{Name: frame.Temperature, Label: "temperature", Unit: "K", Role: frame.Amount, Kept: true, Every: true})
+	}
+	if val.SecondLiquid.Of(d) {
+		list = append(list, stage.Channel{Name: frame.Mixture, Label: "second liquid", Role: frame.Amount, Kept: true, Every: true})
+	}
+	if val.WetMap.Of(d) {
+		list = append(list, stage.Channel{Name: frame.Wetness, Label: "wet solids", Role: frame.Amount, Kept: true, Every: true})
+	}
+	return list
 }
 
 // amounts are the figures of frames that are plotted.

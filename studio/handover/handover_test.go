@@ -767,3 +767,36 @@ func TestTooLongATableOffersWhatFits(t *testing.T) {
 		}
 	}
 }
+
+// Where solids are wet goes out where it was kept, under the name that it is given.
+func TestWetSolidsGoOut(t *testing.T) {
+	for _, kept := range []bool{true, false} {
+		s := splash()
+		post := s.Add(shot.Collider)
+		val.Form.Set(post, "box")
+		val.Size.Set(post, 0.1, 0.4, 0.1)
+		val.Position.Set(post, 0.1, 0.2, 0)
+		val.WetMap.Set(s.Of(shot.Domain)[0], kept)
+		j := &Job{Take: s, From: 3, To: 3, Name: "w", Settings: Set(val.What.Is("volumes"), val.WetAs.Is("damp"))}
+		do(t, made(t, s), j)
+		names, err := filepath.Glob(filepath.Join(j.Dir, "vdb", "*.vdb"))
+		if err != nil || len(names) != 1 {
+			t.Fatalf("%v %v", names, err)
+		}
+		data, err := os.ReadFile(names[0])
+		if err != nil {
+			t.Fatal(err)
+		}
+		f, err := vdb.Decode(data, vdb.DefaultLimits)
+		if err != nil {
+			t.Fatal(err)
+		}
+		found := false
+		for _, g := range f.Grids {
+			found = found || g.Name == "damp" && len(g.Leaves) > 0
+		}
+		if found != kept {
+			t.Errorf("kept %t: the file holds it %t", kept, found)
+		}
+	}
+}

@@ -19,11 +19,11 @@ import (
 )
 
 // channels are those that volumes can hold, in the order of files.
-var channels = []string{frame.Density, frame.Surface, frame.Foam, frame.Temperature, frame.Fuel, frame.Burn, frame.Velocity}
+var channels = []string{frame.Density, frame.Surface, frame.Foam, frame.Wetness, frame.Temperature, frame.Fuel, frame.Burn, frame.Velocity}
 
 // holds tells what a channel is, for who reads the manifest.
 var holds = map[string]string{
-	frame.Density: "density of smoke, or how full of liquid", frame.Surface: "distance to the liquid's surface", frame.Foam: "foam, spray and bubbles", frame.Temperature: "temperature",
+	frame.Density: "density of smoke, or how full of liquid", frame.Surface: "distance to the liquid's surface", frame.Foam: "foam, spray and bubbles", frame.Wetness: "how wet solids are", frame.Temperature: "temperature",
 	frame.Fuel: "unburnt fuel", frame.Burn: "flame", frame.Velocity: "velocity",
 }
 
@@ -32,7 +32,7 @@ var named = map[string]struct {
 	want val.FlagKey
 	as   val.TextKey
 }{
-	frame.Density: {val.Density, val.DensityAs}, frame.Surface: {val.Surface, val.SurfaceAs}, frame.Foam: {val.HandFoam, val.FoamAs}, frame.Temperature: {val.HandTemperature, val.TemperatureAs},
+	frame.Density: {val.Density, val.DensityAs}, frame.Surface: {val.Surface, val.SurfaceAs}, frame.Foam: {val.HandFoam, val.FoamAs}, frame.Wetness: {val.HandWet, val.WetAs}, frame.Temperature: {val.HandTemperature, val.TemperatureAs},
 	frame.Fuel: {val.HandFuel, val.FuelAs}, frame.Burn: {val.Burn, val.BurnAs}, frame.Velocity: {val.HandVelocity, val.VelocityAs},
 }
 

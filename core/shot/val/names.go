@@ -361,6 +361,8 @@ const (
 	// the same word for another value.
 	HandFoam        FlagKey = "foam"
 	FoamAs          TextKey = "foam_as"
+	HandWet         FlagKey = "wet"
+	WetAs           TextKey = "wet_as"
 	HandFuel        FlagKey = "fuel"
 	FuelAs          TextKey = "fuel_as"
 	Kelvin          TextKey = "kelvin"
