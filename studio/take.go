@@ -256,7 +256,7 @@ func (s *Studio) Guess(doc *shot.Shot, d *shot.Element, l Listing) (e stage.Esti
 			continue
 		}
 		frames := s.Cache.Stage(t.Key).Frames()
-		if len(frames)*2 < e.Frames || stage.Factor(d) > 1 {
+		if len(frames)*2 < e.Frames || stage.RefinementOf(d) != nil {
 			continue
 		}
 		old, err := t.Shot()

@@ -136,6 +136,11 @@ func TestFindsAndMends(t *testing.T) {
 			d.Set(val.Upres.Name(), text("2"))
 			d.Set(val.CacheVelocity.Name(), shot.On(false))
 		},
+		"ripples": func(s *shot.Shot, d, e *shot.Element) {
+			d.Set(val.Fluid.Name(), text("liquid"))
+			d.Set(val.Ripples.Name(), text("2"))
+			d.Set(val.CacheVelocity.Name(), shot.On(false))
+		},
 		"region-outside": func(s *shot.Shot, d, e *shot.Element) {
 			w := s.Add(shot.Wind)
 			w.Set(val.Region.Name(), text("box"))

@@ -8,5 +8,6 @@ import (
 	_ "zarf/core/gas"
 	_ "zarf/core/liquid"
 	_ "zarf/core/mote"
+	_ "zarf/core/ripple"
 	_ "zarf/core/upres"
 )

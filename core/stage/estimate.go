@@ -73,10 +73,9 @@ func Memory(d *shot.Element) float64 {
 		need *= solver.Share(d)
 	}
 	if r := RefinementOf(d); r != nil {
-		f := float64(r.Factor(d))
 		// the coarse run has ended when the fine one begins: the larger of the two
 		// counts
-		need = max(need, d.Voxels()*f*f*f*r.Bytes)
+		need = max(need, d.Voxels()*r.Bytes(d))
 	}
 	return need
 }
@@ -90,8 +89,12 @@ func Guess(s *shot.Shot, d *shot.Element, rate float64) Estimate {
 	if solver := Of(d); solver != nil && solver.Guess != nil {
 		solver.Guess(s, d, rate, &e)
 	}
-	if f := Factor(d); f > 1 { // the fine stage comes on top
-		e.refined(d, f, rate)
+	switch r := RefinementOf(d); { // the fine stage comes on top
+	case r == nil:
+	case r.Guess != nil:
+		r.Guess(d, &e)
+	default:
+		e.refined(d, Factor(d), rate)
 	}
 	return e
 }

@@ -89,12 +89,16 @@ type Refinement struct {
 	Values  []shot.Entry // of domains
 	Switch  val.Name     // the value whose default means none
 	Reads   []val.Name   // the domain's values that it depends on, besides the coarse run
-	// Factor is how many fine voxels stand along a coarse one; 1: there is no
-	// refinement.
+	On      func(d *shot.Element) bool
+	// Factor is how many fine voxels stand along a coarse one; nil: its frames have the coarse
+	// run's, and only what lies on cells of its own gets finer.
 	Factor func(d *shot.Element) int
+	Word   string                       // what it is called while it runs
 	Says   func(d *shot.Element) string // what it adds to the domain's sentence
 	New    func(s *shot.Shot, d *shot.Element, crew grid.Crew) (Refiner, error)
-	Bytes  float64 // of memory that a fine voxel takes
+	Bytes  func(d *shot.Element) float64 // of memory that it takes for a coarse voxel
+	// Guess adds what it takes to an estimate of the coarse run; nil: it goes by fine voxels.
+	Guess  func(d *shot.Element, e *Estimate)
 	Checks []check.Check
 }
 
@@ -117,7 +121,7 @@ func RegisterRefinement(r Refinement) {
 // RefinementOf is what refines a domain's frames; nil where it is switched off,
 // or nothing can.
 func RefinementOf(d *shot.Element) *Refinement {
-	if r := refinements[d.Fluid().Key]; r != nil && r.Factor(d) > 1 {
+	if r := refinements[d.Fluid().Key]; r != nil && r.On(d) {
 		return r
 	}
 	return nil
@@ -234,10 +238,10 @@ func ChannelOf(d *shot.Element, name string) *Channel {
 // Has reports a channel that frames of a domain may hold, kept or not.
 func Has(d *shot.Element, name string) bool { return ChannelOf(d, name) != nil }
 
-// Factor is how many fine voxels stand along a coarse one of a domain: 1
-// without refinement.
+// Factor is how many voxels of a domain's final frames stand along one of its run: 1
+// without a refinement that makes them finer.
 func Factor(d *shot.Element) int {
-	if r := RefinementOf(d); r != nil {
+	if r := RefinementOf(d); r != nil && r.Factor != nil {
 		return r.Factor(d)
 	}
 	return 1

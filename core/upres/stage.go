@@ -22,7 +22,8 @@ func init() {
 	stage.RegisterRefinement(stage.Refinement{
 		// Reads lists what the run depends on besides the coarse run's own key;
 		// Bytes is what a fine voxel takes while it runs.
-		Fluid: "gas", Version: Version, Switch: val.Upres, Reads: []val.Name{val.Upres, val.UpresStrength, val.UpresSeed}, Factor: factor, Bytes: 20,
+		Fluid: "gas", Version: Version, Switch: val.Upres, Reads: []val.Name{val.Upres, val.UpresStrength, val.UpresSeed}, On: func(d *shot.Element) bool { return factor(d) > 1 }, Factor: factor, Word: "upres",
+		Bytes: func(d *shot.Element) float64 { f := float64(factor(d)); return 20 * f * f * f },
 		Values: []shot.Entry{
 			shot.Named(val.Upres, shot.Entry{Kind: shot.Domain, Label: "Upres", Type: shot.Choice, Default: shot.Text("1"), Choices: shot.Options("1", "none", "2", "2 × as fine", "3", "3 × as fine", "4", "4 × as fine"), Topic: "upres", When: "in=gas", Help: "Adds fine whirls to a finished coarse run as a stage of its own and keeps the coarse motion. At 2 × it takes about the time of the coarse run, at 4 × eight times that; the coarse frames stay as they are."}),
 			shot.Named(val.UpresStrength, shot.Entry{Kind: shot.Domain, Label: "Fine whirls", Type: shot.Number, Default: shot.Num(1), Min: 0, Max: 20, Step: 0.1, Keyable: true, Topic: "upres", When: "in=gas&upres=2|3|4", Help: "Strength of the whirls added: 1 goes on as turbulence does from large to small. Over 2 it boils."}),

@@ -12,7 +12,7 @@ import (
 	"zarf/studio/cache"
 )
 
-// refine makes the frames of the upres stage, and the coarse ones under them
+// refine makes the frames of a refinement, and the coarse ones under them
 // where they are missing.
 func (s *Sim) refine(ctx context.Context, c *cache.Cache, d *shot.Element, report Report) error {
 	fine, err := stage.RefinementOf(d).New(s.Shot, d, grid.NewCrew(s.Threads))
@@ -104,7 +104,7 @@ func (r *fineRun) do(ctx context.Context, last int) error {
 		if err := r.fine.Advance(coarse); err != nil {
 			return err
 		}
-		p := Progress{Frame: frame, Done: max(0, frame-r.From+1), Total: r.To - r.From + 1, Notes: []string{"upres"}}
+		p := Progress{Frame: frame, Done: max(0, frame-r.From+1), Total: r.To - r.From + 1, Notes: []string{stage.RefinementOf(r.under.Domain).Word}}
 		if old, ok := r.st.Get(frame); ok {
 			p.Reused, p.Bytes = true, old.Size
 		} else {
