@@ -800,3 +800,48 @@ func TestWetSolidsGoOut(t *testing.T) {
 		}
 	}
 }
+
+// Foam goes out as a volume, in every file once there is some in one; and a surface with ripples
+// on its own cells.
+func TestFoamAndRipplesGoOut(t *testing.T) {
+	s := splash()
+	d := s.Of(shot.Domain)[0]
+	val.Ripples.Set(d, "2")
+	read := func(foam float64, from, to int) (out []*vdb.File) {
+		val.Foam.Set(d, foam)
+		val.Push.Set(s.Of(shot.Emitter)[0], 5, -3, 0)
+		j := &Job{Take: s, From: from, To: to, Name: "w", Settings: Set(val.What.Is("volumes"), val.FoamAs.Is("froth"))}
+		do(t, made(t, s), j)
+		names, err := filepath.Glob(filepath.Join(j.Dir, "vdb", "*.vdb"))
+		if err != nil || len(names) != to-from+1 {
+			t.Fatalf("%v %v", names, err)
+		}
+		for _, n := range names {
+			data, err := os.ReadFile(n)
+			if err != nil {
+				t.Fatal(err)
+			}
+			f, err := vdb.Decode(data, vdb.DefaultLimits)
+			if err != nil {
+				t.Fatal(err)
+			}
+			out = append(out, f)
+		}
+		return out
+	}
+	files := read(9000, 1, 3)
+	a, b := files[0].Grid("froth"), files[2].Grid("froth")
+	if a == nil || b == nil || len(b.Leaves) == 0 {
+		t.Fatal("the foam is missing")
+	}
+	if a.Transform.M != b.Transform.M || a.Class != b.Class {
+		t.Errorf("foam lies elsewhere in a frame that has none: %v, %v", a.Transform.M, b.Transform.M)
+	}
+	size := func(g *vdb.Grid) float64 { return g.Transform.VoxelSize()[0] }
+	if r := size(files[2].Grid("density")) / size(files[2].Grid("surface")); math.Abs(r-4) > 1e-6 {
+		t.Errorf("%.3f cells of the surface along a voxel", r)
+	}
+	if g := read(0, 2, 2)[0].Grid("froth"); g != nil {
+		t.Error("a liquid without foam hands some over")
+	}
+}

@@ -15,6 +15,7 @@ import (
 	"zarf/core/grid"
 	"zarf/core/shot/val"
 	"zarf/core/stage"
+	"zarf/studio/cache"
 	"zarf/studio/run"
 )
 
@@ -42,11 +43,32 @@ func (w *work) chosen() (out []string) {
 		return []string{frame.Velocity}
 	}
 	for _, name := range channels {
-		if c := stage.ChannelOf(w.src.Domain, name); c != nil && c.Every && named[name].want.Of(w.Settings) {
+		if c := stage.ChannelOf(w.src.Domain, name); c != nil && named[name].want.Of(w.Settings) && (c.Every || w.ever(name)) {
 			out = append(out, name)
 		}
 	}
 	return out
+}
+
+// ever reports a channel that one of the job's frames has.
+func (w *work) ever(name string) bool {
+	for n, f := range w.src.Stage.Frames() {
+		if n >= w.From && n <= w.To && slices.ContainsFunc(f.Channels, func(c cache.Channel) bool { return c.Name == name }) {
+			return true
+		}
+	}
+	return false
+}
+
+// blank is a channel of a frame that has nothing of it, beside frames that do: receivers look
+// for it in every file.
+func (w *work) blank(in *frame.Frame, name string) *frame.Grid {
+	c := stage.ChannelOf(w.src.Domain, name)
+	like := in.Grid(frame.Density)
+	if c == nil || c.Every || like == nil {
+		return nil
+	}
+	return &frame.Grid{Name: name, Type: frame.Float, Class: string(c.Role), Half: like.Half, Transform: like.Transform}
 }
 
 // ranges are the largest sizes of values over all frames, by channel.
@@ -199,12 +221,19 @@ func (w *work) lacks(number int, name string) error {
 
 // convert reads a frame and makes of it what the receiver wants.
 func (w *work) convert(number int, want []string, top ranges, crew grid.Crew) (out []*frame.Grid, said []Channel, err error) {
-	in, err := w.src.ReadOnly(number, want...)
+	names := want
+	if slices.Contains(want, frame.Foam) { // where there is none, it lies as this does
+		names = append([]string{frame.Density}, want...)
+	}
+	in, err := w.src.ReadOnly(number, names...)
 	if err != nil {
 		return nil, nil, err
 	}
 	for _, name := range want {
 		g := in.Grid(name)
+		if g == nil {
+			g = w.blank(in, name)
+		}
 		if g == nil {
 			return nil, nil, w.lacks(number, name)
 		}

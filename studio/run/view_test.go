@@ -33,6 +33,13 @@ func wetShot() *shot.Shot {
 	return s
 }
 
+// rippledShot is wetShot with a finer surface.
+func rippledShot() *shot.Shot {
+	s := wetShot()
+	val.Ripples.Set(s.Of(shot.Domain)[0], "3")
+	return s
+}
+
 func number(b []byte) float64 {
 	return float64(math.Float32frombits(binary.LittleEndian.Uint32(b)))
 }
@@ -41,7 +48,7 @@ func number(b []byte) float64 {
 // frame whose preview is gone or damaged is shown all the same.
 func TestThePreviewIsTheFrames(t *testing.T) {
 	crew := grid.NewCrew(2)
-	for name, s := range map[string]*shot.Shot{"fire": fireShot(), "upres": fineShot(), "liquid": wetShot()} {
+	for name, s := range map[string]*shot.Shot{"fire": fireShot(), "upres": fineShot(), "liquid": wetShot(), "ripples": rippledShot()} {
 		c := open(t)
 		mustRun(t, c, s, 1, 3, 2)
 		src, err := Open(s, "", c)
