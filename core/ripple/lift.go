@@ -16,7 +16,8 @@ const deep = 2.0
 func (s *Solver) surface() *fine {
 	l := s.last.level
 	f := s.Factor
-	out := &fine{h: l.h / float64(f), band: float64(l.band) / float64(f)}
+	// distances reach as far as the run's: what stands within a voxel of glass touches it
+	out := &fine{h: l.h / float64(f), band: float64(l.band)}
 	for a := range 3 {
 		out.low[a], out.n[a] = l.low[a]*f, l.n[a]*f
 	}

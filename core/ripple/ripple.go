@@ -10,7 +10,7 @@ import (
 )
 
 // Version is part of the key of a stage of ripples.
-const Version = "ripple/1"
+const Version = "ripple/2"
 
 // Settings of ripples that stay.
 type Settings struct {

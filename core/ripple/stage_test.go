@@ -116,6 +116,9 @@ func TestSplash(t *testing.T) {
 		} else {
 			t.Logf("frame %d: volume off by %.4f %%", n+1, 100*off)
 		}
+		if last.Grid(frame.Surface).Background != f.Grid(frame.Surface).Background {
+			t.Error("distances don't reach as far as the run's, within which liquid touches glass")
+		}
 		if len(last.Grids) != len(f.Grids) || last.Grid(frame.Velocity) != f.Grid(frame.Velocity) {
 			t.Errorf("frame %d lacks some of the run's grids", n+1)
 		}
