@@ -52,7 +52,7 @@ func swarm(n int, s *gas.Solver, crew grid.Crew) (*mote.Set, *mote.World) {
 	set.Sweep()
 	return set, &mote.World{Gravity: geom.V(0, -9.81, 0), Still: mote.Air,
 		Fields: []mote.Field{{Fluid: mote.Air, Grid: s.Dims, U: s.U, V: s.V, W: s.W, H: s.H}},
-		Solids: []sim.Collider{{Shape: ball, Before: ball}}, Contact: mote.Contact{Bounce: 0.4, Friction: 0.2}}
+		Solids: []sim.Collider{{Shape: ball, Before: ball}}, Contact: sim.Contact{Bounce: 0.4, Friction: 0.2}}
 }
 
 // moteSpeed is that of particle stages.
@@ -203,7 +203,7 @@ func passed(n, steps int, crew grid.Crew) int {
 		for i := range above {
 			above[i] = side(was, i)
 		}
-		s.Step(dt, &mote.World{Gravity: geom.V(0, -9.81, 0), Still: mote.Air, Solids: []sim.Collider{{Shape: now, Before: was}}, Contact: mote.Contact{Bounce: 0.3, Friction: 0.2}}, crew)
+		s.Step(dt, &mote.World{Gravity: geom.V(0, -9.81, 0), Still: mote.Air, Solids: []sim.Collider{{Shape: now, Before: was}}, Contact: sim.Contact{Bounce: 0.3, Friction: 0.2}}, crew)
 		for i := range above {
 			if above[i] != side(now, i) {
 				through++

@@ -163,7 +163,7 @@ func TestParticlesBearOthers(t *testing.T) {
 		s.Life[i], s.V[0][i], s.Heat[i] = 0.3+float32(i)/100, 2, 700
 	}
 	floor := plate(geom.Block, geom.V(0, -0.5, 0), geom.V(90, 1, 90), geom.Vec3{})
-	w := &World{Gravity: geom.V(0, -9.81, 0), Still: Fluid{Viscosity: 1e-9}, Solids: []sim.Collider{{Shape: floor, Before: floor}}, Contact: Contact{Bounce: 0.5}}
+	w := &World{Gravity: geom.V(0, -9.81, 0), Still: Fluid{Viscosity: 1e-9}, Solids: []sim.Collider{{Shape: floor, Before: floor}}, Contact: sim.Contact{Bounce: 0.5}}
 	got := map[Moment]int{}
 	const dt = 1.0 / 24
 	for frame := range 48 {

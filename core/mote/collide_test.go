@@ -95,7 +95,7 @@ func TestNothingPassesAThinMovingPlate(t *testing.T) {
 				before[i] = s.at(i)
 				above[i] = was.Local(before[i]).Y > 0
 			}
-			w := &World{Gravity: geom.V(0, -9.81, 0), Still: Air, Solids: []sim.Collider{{Shape: now, Before: was}}, Contact: Contact{Bounce: 0.3, Friction: 0.2}}
+			w := &World{Gravity: geom.V(0, -9.81, 0), Still: Air, Solids: []sim.Collider{{Shape: now, Before: was}}, Contact: sim.Contact{Bounce: 0.3, Friction: 0.2}}
 			met += len(s.Step(dt, w, grid.NewCrew(2)).Hits)
 			half := 0.45
 			if c.name[2] == 'b' {
@@ -120,7 +120,7 @@ func TestBallsBounce(t *testing.T) {
 	const e = 0.7
 	s := scatter(1, geom.V(0, 1.005, 0), geom.V(0, 1.005, 0), 0.01, 7800, 1)
 	floor := plate(geom.Block, geom.V(0, -0.5, 0), geom.V(4, 1, 4), geom.Vec3{})
-	w := &World{Gravity: geom.V(0, -9.81, 0), Still: Fluid{Viscosity: 1e-9}, Solids: []sim.Collider{{Shape: floor, Before: floor}}, Contact: Contact{Bounce: e}}
+	w := &World{Gravity: geom.V(0, -9.81, 0), Still: Fluid{Viscosity: 1e-9}, Solids: []sim.Collider{{Shape: floor, Before: floor}}, Contact: sim.Contact{Bounce: e}}
 	low, top, fell := false, 0.0, false
 	for range 900 {
 		s.Step(1.0/480, w, grid.NewCrew(1))
@@ -148,7 +148,7 @@ func TestFrictionStopsWhatSlides(t *testing.T) {
 	s := scatter(1, geom.V(-1, 0.005, 0), geom.V(-1, 0.005, 0), 0.01, 7800, 1)
 	s.V[0][0] = v
 	floor := plate(geom.Block, geom.V(0, -0.5, 0), geom.V(8, 1, 8), geom.Vec3{})
-	w := &World{Gravity: geom.V(0, -9.81, 0), Still: Fluid{Viscosity: 1e-9}, Solids: []sim.Collider{{Shape: floor, Before: floor}}, Contact: Contact{Friction: mu}}
+	w := &World{Gravity: geom.V(0, -9.81, 0), Still: Fluid{Viscosity: 1e-9}, Solids: []sim.Collider{{Shape: floor, Before: floor}}, Contact: sim.Contact{Friction: mu}}
 	for range 600 {
 		s.Step(1.0/240, w, grid.NewCrew(1))
 	}
@@ -164,7 +164,7 @@ func TestWhatSticksRides(t *testing.T) {
 		return plate(geom.Block, geom.V(0, -0.5, 0), geom.V(2, 1, 2), geom.V(0, 3*float64(k), 0))
 	}
 	for k := range 30 {
-		w := &World{Gravity: geom.V(0, -9.81, 0), Still: Air, Solids: []sim.Collider{{Shape: pose(k + 1), Before: pose(k)}}, Contact: Contact{Sticks: true}}
+		w := &World{Gravity: geom.V(0, -9.81, 0), Still: Air, Solids: []sim.Collider{{Shape: pose(k + 1), Before: pose(k)}}, Contact: sim.Contact{Sticks: true}}
 		if k == 20 {
 			w.Gravity = geom.V(0, 9.81, 0)
 		}
@@ -238,7 +238,7 @@ func TestStepsHaveTheSameBitsOnAnyThreads(t *testing.T) {
 			s.Life[i] = float32(i%50) / 50
 		}
 		ball := plate(geom.Sphere, geom.V(0.5, 0.4, 0.5), geom.V(0.4, 0.4, 0.4), geom.Vec3{})
-		w := &World{Gravity: geom.V(0, -9.81, 0), Still: Air, Fields: []Field{whirl(16)}, Solids: []sim.Collider{{Shape: ball, Before: ball}}, Contact: Contact{Bounce: 0.5, Friction: 0.1}, Takes: 800,
+		w := &World{Gravity: geom.V(0, -9.81, 0), Still: Air, Fields: []Field{whirl(16)}, Solids: []sim.Collider{{Shape: ball, Before: ball}}, Contact: sim.Contact{Bounce: 0.5, Friction: 0.1}, Takes: 800,
 			Bounds: &geom.Box{Min: geom.V(-1, -1, -1), Max: geom.V(2, 2, 2)}}
 		for range 20 {
 			s.Step(1.0/48, w, grid.NewCrew(threads))

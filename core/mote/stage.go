@@ -165,7 +165,7 @@ func (m *Stage) world(at *stage.Moment) *World {
 	if m.carried != nil {
 		w.Fields = []Field{m.carried.field}
 	}
-	w.Contact = Contact{Sticks: val.OnHit.Of(d) == "stick", Dies: val.OnHit.Of(d) == "die"}
+	w.Contact = sim.Contact{Sticks: val.OnHit.Of(d) == "stick", Dies: val.OnHit.Of(d) == "die"}
 	if val.OnHit.Of(d) == "bounce" {
 		w.Contact.Bounce, w.Contact.Friction = val.Bounce.At(d, now), val.Friction.At(d, now)
 	}

@@ -42,7 +42,7 @@ type World struct {
 	Pushes  []sim.Force
 	Wishes  []Wish
 	Solids  []sim.Collider
-	Contact Contact
+	Contact sim.Contact
 	Bounds  *geom.Box // beyond which particles die; nil: there are none
 	Pushed  bool      // the fluid is: momentum that drag takes goes to Set.Impulse
 	// Takes is the heat that a kilogram of a particle takes for a kelvin, J; 0: they keep
@@ -98,7 +98,7 @@ func (s *Set) Step(dt float64, w *World, crew grid.Crew) Counts {
 			s.Impulse[c] = append(s.Impulse[c], make([]float32, n-len(s.Impulse[c]))...)
 		}
 	}
-	solids := newSolids(w.Solids)
+	solids := sim.NewSolids(w.Solids)
 	pieces := (n + batch - 1) / batch
 	part := make([]Counts, pieces)
 	crew.For(pieces, 1, func(lo, hi int) {
@@ -262,7 +262,7 @@ func (t *room) ends(row []float32) (least, most float32) {
 }
 
 // move is Step for the particles from lo to hi.
-func (s *Set) move(t *room, lo, hi int, dt float32, w *World, solids []solid, c *Counts) {
+func (s *Set) move(t *room, lo, hi int, dt float32, w *World, solids []sim.Solid, c *Counts) {
 	for i := lo; i < hi; i++ {
 		if s.State[i] == Dead {
 			continue
@@ -353,13 +353,13 @@ func (s *Set) reach(t *room, lo, hi int, dt float32) geom.Box {
 		least[c], most[c] = float64(a+min(back, 0)*dt), float64(b+max(on, 0)*dt)
 	}
 	size, _ := vec.Largest(t.size[:n])
-	return geom.Box{Min: geom.FromArray(least), Max: geom.FromArray(most)}.Grow(float64(size)/2 + gap)
+	return geom.Box{Min: geom.FromArray(least), Max: geom.FromArray(most)}.Grow(float64(size)/2 + sim.Gap)
 }
 
 // within are the solids that may be met within a box.
-func within(solids []solid, b geom.Box) (out []solid) {
+func within(solids []sim.Solid, b geom.Box) (out []sim.Solid) {
 	for i := range solids {
-		if b.Overlaps(solids[i].swept) {
+		if b.Overlaps(solids[i].Swept) {
 			return solids // their order and number matter to none that isn't met
 		}
 	}
@@ -368,7 +368,7 @@ func within(solids []solid, b geom.Box) (out []solid) {
 
 // pass moves a batch along its ways, past the solids that are near, and out of bounds; all
 // are those that particles may ride on.
-func (s *Set) pass(t *room, lo, hi int, dt float64, w *World, near, all []solid, c *Counts) {
+func (s *Set) pass(t *room, lo, hi int, dt float64, w *World, near, all []sim.Solid, c *Counts) {
 	weight, h := w.Gravity.Len(), float32(dt)
 	t.apart = t.apart[:0]
 	if near != nil {
@@ -425,16 +425,16 @@ func (s *Set) turn(lo, hi int, dt float32) {
 }
 
 // near works out how far ways stay off the nearest of solids: for most particles far.
-func (s *Set) near(t *room, lo, hi int, solids []solid, dt float32) {
+func (s *Set) near(t *room, lo, hi int, solids []sim.Solid, dt float32) {
 	n := hi - lo
 	one := t.other[:n] // of a solid
 	for m := range solids {
-		b := &solids[m].small
+		b := &solids[m].Small
 		for i := range one {
 			one[i] = -math.MaxFloat32
 		}
 		for c := range 3 {
-			vec.Leeway(one, s.P[c][lo:hi], t.mean[c][:n], s.Size[lo:hi], dt, b[0][c], b[1][c], gap)
+			vec.Leeway(one, s.P[c][lo:hi], t.mean[c][:n], s.Size[lo:hi], dt, b[0][c], b[1][c], sim.Gap)
 		}
 		if m == 0 {
 			copy(t.off[:n], one)
@@ -447,11 +447,11 @@ func (s *Set) near(t *room, lo, hi int, solids []solid, dt float32) {
 }
 
 // meet moves a particle past solids.
-func (s *Set) meet(t *room, i, n int, dt, weight float64, w *World, solids []solid, c *Counts) {
+func (s *Set) meet(t *room, i, n int, dt, weight float64, w *World, solids []sim.Solid, c *Counts) {
 	p := geom.V(float64(s.P[0][i]), float64(s.P[1][i]), float64(s.P[2][i]))
 	way := geom.V(float64(t.mean[0][n]), float64(t.mean[1][n]), float64(t.mean[2][n])).Mul(dt)
 	v := geom.V(float64(t.v[0][n]), float64(t.v[1][n]), float64(t.v[2][n]))
-	end, after, met := follow(solids, &w.Contact, p, v, way, float64(s.Size[i])/2, dt, weight)
+	end, after, met := sim.Follow(solids, &w.Contact, p, v, way, float64(s.Size[i])/2, dt, weight)
 	if met {
 		c.Hits = append(c.Hits, int32(i))
 		switch {
@@ -490,20 +490,20 @@ func (s *Set) leave(lo, hi int, w *World, c *Counts) {
 }
 
 // ride moves a particle that sticks with the solid that it is nearest to.
-func (s *Set) ride(t *room, i, n int, dt float32, solids []solid) {
+func (s *Set) ride(t *room, i, n int, dt float32, solids []sim.Solid) {
 	p := s.place(i)
-	var of *solid
+	var of *sim.Solid
 	least := math.Inf(1)
 	for m := range solids {
 		if d := math.Abs(solids[m].Before.Distance(p)); d < least {
 			of, least = &solids[m], d
 		}
 	}
-	if of == nil || !of.moves {
+	if of == nil || !of.Moves {
 		t.keep(n, s.stands(i), [3]float32{})
 		return
 	}
-	q := of.seen(p, 0)
+	q := of.Seen(p, 0)
 	t.keep(n, single(q), single(q.Sub(p).Mul(1/float64(dt))))
 }
 

@@ -1,10 +1,9 @@
-package mote
+package sim
 
 import (
 	"math"
 
 	"zarf/core/geom"
-	"zarf/core/sim"
 )
 
 // Contact says what particles do that meet a solid.
@@ -15,65 +14,66 @@ type Contact struct {
 	Dies     bool
 }
 
-// solid is a collider with what is asked of it for every particle.
-type solid struct {
-	sim.Collider
-	box   geom.Box // where it is at the end of the step
-	swept geom.Box // and all that it went through
-	small [2][3]float32
-	moves bool
+// Solid is a collider with what is asked of it for every particle.
+type Solid struct {
+	Collider
+	box   geom.Box      // where it is at the end of the step
+	Swept geom.Box      // and all that it went through
+	Small [2][3]float32 // the same, with a gap
+	Moves bool
 }
 
-func newSolids(list []sim.Collider) []solid {
-	out := make([]solid, len(list))
+// NewSolids prepares colliders.
+func NewSolids(list []Collider) []Solid {
+	out := make([]Solid, len(list))
 	for i, c := range list {
 		s := &out[i]
-		*s = solid{Collider: c, box: c.Shape.Bounds(), moves: c.Shape != c.Before}
+		*s = Solid{Collider: c, box: c.Shape.Bounds(), Moves: c.Shape != c.Before}
 		if c.Shape.Hollow {
 			inf := math.Inf(1)
 			s.box = geom.Box{Min: geom.V(-inf, -inf, -inf), Max: geom.V(inf, inf, inf)}
 		}
-		s.swept = s.box
-		if s.moves {
+		s.Swept = s.box
+		if s.Moves {
 			// as it turns it bulges a little beyond where it stands at either end
 			was := c.Before.Bounds()
-			s.swept = geom.Box{Min: s.box.Min.Min(was.Min), Max: s.box.Max.Max(was.Max)}.Grow(0.1 * c.Shape.Size.MaxComponent())
+			s.Swept = geom.Box{Min: s.box.Min.Min(was.Min), Max: s.box.Max.Max(was.Max)}.Grow(0.1 * c.Shape.Size.MaxComponent())
 		}
 		for k := range 3 {
-			s.small[0][k] = float32(s.swept.Min.Array()[k]) - gap
-			s.small[1][k] = float32(s.swept.Max.Array()[k]) + gap
+			s.Small[0][k] = float32(s.Swept.Min.Array()[k]) - Gap
+			s.Small[1][k] = float32(s.Swept.Max.Array()[k]) + Gap
 		}
 	}
 	return out
 }
 
-// seen is where a place of the step's moment f, from 0 to 1, lies as the solid sees it:
+// Seen is where a place of the step's moment f, from 0 to 1, lies as the solid sees it:
 // in the frame in which it stands where it ends.
-func (s *solid) seen(p geom.Vec3, f float64) geom.Vec3 {
-	if !s.moves {
+func (s *Solid) Seen(p geom.Vec3, f float64) geom.Vec3 {
+	if !s.Moves {
 		return p
 	}
 	was := s.Shape.Turn.Apply(s.Before.Local(p)).Add(s.Shape.Centre)
 	return was.Mul(1 - f).Add(p.Mul(f))
 }
 
-// found is where a way meets a solid: how far along, the normal towards the particle, and
+// Found is where a way meets a solid: how far along, the normal towards the particle, and
 // the place, as the solid sees it.
-type found struct {
-	t      float64
-	of     *solid
-	normal geom.Vec3
-	at     geom.Vec3
+type Found struct {
+	T      float64
+	Of     *Solid
+	Normal geom.Vec3
+	At     geom.Vec3
 }
 
-// gap is what is left between a particle and what it has met, m: more than float32 rounds
+// Gap is what is left between a particle and what it has met, m: more than float32 rounds
 // by within half a kilometre.
-const gap = 5e-5
+const Gap = 5e-5
 
-// meets finds where a ball of radius r meets the solid on its way, as that is seen, from a to b.
-func (s *solid) meets(a, b geom.Vec3, r float64) (t float64, n geom.Vec3, hit bool) {
+// Meets finds where a ball of radius r meets the solid on its way, as that is seen, from a to b.
+func (s *Solid) Meets(a, b geom.Vec3, r float64) (t float64, n geom.Vec3, hit bool) {
 	way := geom.Box{Min: a.Min(b), Max: a.Max(b)}
-	if !way.Grow(r + gap).Overlaps(s.box) {
+	if !way.Grow(r + Gap).Overlaps(s.box) {
 		return 0, n, false
 	}
 	d := b.Sub(a)
@@ -89,9 +89,9 @@ func (s *solid) meets(a, b geom.Vec3, r float64) (t float64, n geom.Vec3, hit bo
 			p = a.Add(d.Mul(at / long))
 		}
 		away := s.Shape.Distance(p) - r
-		if away < gap/2 || n == mostSteps {
+		if away < Gap/2 || n == mostSteps {
 			normal := s.Shape.Normal(p)
-			if away > -gap && d.Dot(normal) >= 0 {
+			if away > -Gap && d.Dot(normal) >= 0 {
 				return 0, normal, false // on its way off
 			}
 			return at / max(long, 1e-300), normal, true
@@ -105,8 +105,8 @@ func (s *solid) meets(a, b geom.Vec3, r float64) (t float64, n geom.Vec3, hit bo
 // mostSteps bounds how many steps of distance are taken along a way.
 const mostSteps = 128
 
-// meetsMesh is meets for a mesh: a ray against its triangles.
-func (s *solid) meetsMesh(a, d geom.Vec3, long, r float64) (t float64, n geom.Vec3, hit bool) {
+// meetsMesh is Meets for a mesh: a ray against its triangles.
+func (s *Solid) meetsMesh(a, d geom.Vec3, long, r float64) (t float64, n geom.Vec3, hit bool) {
 	if long == 0 {
 		return 0, n, false
 	}
@@ -118,10 +118,10 @@ func (s *solid) meetsMesh(a, d geom.Vec3, long, r float64) (t float64, n geom.Ve
 	// the lattice of distances tells most that they are far off
 	// distances along a way differ by no more than its length; the lattice is at most
 	// 0.87 of its spacing off
-	if b := s.Shape.Body; stays(b, o, dir, 0, long, b.Distance(o), b.Distance(o.Add(dir.Mul(long))), r+gap+0.87*b.H, 2) {
+	if b := s.Shape.Body; stays(b, o, dir, 0, long, b.Distance(o), b.Distance(o.Add(dir.Mul(long))), r+Gap+0.87*b.H, 2) {
 		return 0, n, false
 	}
-	h, normal := s.Shape.Body.Short(o, dir, reach+gap)
+	h, normal := s.Shape.Body.Short(o, dir, reach+Gap)
 	if h.Tri < 0 {
 		return 0, n, false
 	}
@@ -130,7 +130,7 @@ func (s *solid) meetsMesh(a, d geom.Vec3, long, r float64) (t float64, n geom.Ve
 		normal, cos = normal.Mul(-1), -cos
 	}
 	// the ball's middle stops r before the surface
-	stop := h.T - (r+gap)/max(-cos, 0.05)
+	stop := h.T - (r+Gap)/max(-cos, 0.05)
 	if stop > long {
 		return 0, n, false
 	}
@@ -154,18 +154,18 @@ func stays(body *geom.Body, o, dir geom.Vec3, from, to, a, b, least float64, hal
 	return stays(body, o, dir, from, mid, a, m, least, halve-1) && stays(body, o, dir, mid, to, m, b, least, halve-1)
 }
 
-// first is what a ball meets first on its way from p, at the step's moment f, to where it
+// First is what a ball meets first on its way from p, at the step's moment f, to where it
 // would be at the end. What it met last it leaves from off, as that sees it.
-func first(solids []solid, p, end geom.Vec3, f, r float64, last *solid, off geom.Vec3) (out found, hit bool) {
-	out.t = 2
+func First(solids []Solid, p, end geom.Vec3, f, r float64, last *Solid, off geom.Vec3) (out Found, hit bool) {
+	out.T = 2
 	for i := range solids {
 		s := &solids[i]
 		a := off
 		if s != last {
-			a = s.seen(p, f)
+			a = s.Seen(p, f)
 		}
-		if t, n, ok := s.meets(a, end, r); ok && t < out.t {
-			out, hit = found{t, s, n, a.Add(end.Sub(a).Mul(t))}, true
+		if t, n, ok := s.Meets(a, end, r); ok && t < out.T {
+			out, hit = Found{t, s, n, a.Add(end.Sub(a).Mul(t))}, true
 		}
 	}
 	return out, hit
@@ -174,42 +174,42 @@ func first(solids []solid, p, end geom.Vec3, f, r float64, last *solid, off geom
 // mostMet bounds how many solids a particle meets within a step.
 const mostMet = 4
 
-// follow takes a ball from p to p + way within a step of dt seconds, past solids, and
+// Follow takes a ball from p to p + way within a step of dt seconds, past solids, and
 // returns where it ends, its velocity there, and whether it met any.
-func follow(solids []solid, c *Contact, p, v, way geom.Vec3, r, dt, weight float64) (end, after geom.Vec3, met bool) {
+func Follow(solids []Solid, c *Contact, p, v, way geom.Vec3, r, dt, weight float64) (end, after geom.Vec3, met bool) {
 	f := 0.0
 	end = p.Add(way)
-	var last *solid
+	var last *Solid
 	var off geom.Vec3
 	for range mostMet {
-		h, hit := first(solids, p, end, f, r, last, off)
+		h, hit := First(solids, p, end, f, r, last, off)
 		if !hit {
 			return end, v, met
 		}
 		met = true
-		// h.at moves with the solid: it is where this part of it ends
-		under := h.of.Velocity(h.at, dt)
-		last, off = h.of, h.at.Add(h.normal.Mul(gap))
+		// h.At moves with the solid: it is where this part of it ends
+		under := h.Of.Velocity(h.At, dt)
+		last, off = h.Of, h.At.Add(h.Normal.Mul(Gap))
 		if c.Sticks || c.Dies {
 			return off, under, true
 		}
-		v = under.Add(bounced(v.Sub(under), h.normal, c, weight*dt))
-		f += (1 - f) * h.t
+		v = under.Add(bounced(v.Sub(under), h.Normal, c, weight*dt))
+		f += (1 - f) * h.T
 		left := v.Sub(under).Mul((1 - f) * dt)
 		end = off.Add(left)
 		// where it is now, in the shot's own frame
 		p = off
-		if h.of.moves {
-			p = h.of.Before.Turn.Apply(h.of.Shape.Local(off)).Add(h.of.Before.Centre).Mul(1 - f).Add(off.Mul(f))
+		if h.Of.Moves {
+			p = h.Of.Before.Turn.Apply(h.Of.Shape.Local(off)).Add(h.Of.Before.Centre).Mul(1 - f).Add(off.Mul(f))
 		}
 		if f >= 1 {
 			return end, v, true
 		}
 	}
 	// wedged in: it goes with what it met last
-	h, hit := first(solids, p, end, f, r, last, off)
+	h, hit := First(solids, p, end, f, r, last, off)
 	if hit {
-		return h.at.Add(h.normal.Mul(gap)), h.of.Velocity(h.at, dt), true
+		return h.At.Add(h.Normal.Mul(Gap)), h.Of.Velocity(h.At, dt), true
 	}
 	return end, v, true
 }
