@@ -1,0 +1,141 @@
+package cloth
+
+import (
+	"math"
+	"testing"
+
+	"zarf/core/geom"
+	"zarf/core/sim"
+)
+
+// crossings counts edges that go through faces.
+func (s *System) crossings() (many int) {
+	s.tree.fit(s.faces, s.X, s.X, 0)
+	for k := range s.tree.cone { // all are looked at
+		s.tree.cone[k].half = math.Pi
+	}
+	cross := func(a, b geom.Vec3, f *face) bool {
+		p, q, r := s.X[f.v[0]], s.X[f.v[1]], s.X[f.v[2]]
+		vol := func(a, b, c, d geom.Vec3) float64 { return b.Sub(a).Cross(c.Sub(a)).Dot(d.Sub(a)) }
+		if vol(a, p, q, r)*vol(b, p, q, r) >= 0 {
+			return false
+		}
+		x, y, z := vol(a, b, p, q), vol(a, b, q, r), vol(a, b, r, p)
+		return x > 0 && y > 0 && z > 0 || x < 0 && y < 0 && z < 0
+	}
+	s.tree.pairs(func(a, b int32) {
+		fa, fb := &s.faces[a], &s.faces[b]
+		for _, u := range fa.v {
+			for _, v := range fb.v {
+				if u == v {
+					return
+				}
+			}
+		}
+		for c := range 3 {
+			if cross(s.X[fa.v[c]], s.X[fa.v[(c+1)%3]], fb) || cross(s.X[fb.v[c]], s.X[fb.v[(c+1)%3]], fa) {
+				many++
+			}
+		}
+	})
+	return many
+}
+
+// Roots of cubics that are known, in order.
+func TestCubicRoots(t *testing.T) {
+	for _, want := range [][3]float64{{0.1, 0.5, 0.9}, {0.2, 0.21, 3}, {-1, 0.3, 7}, {0.4, 0.4, 0.7}, {0, 0.5, 1}} {
+		// (t−a)(t−b)(t−c)
+		a, b, c := want[0], want[1], want[2]
+		var out [3]float64
+		n := cubicRoots(1, -(a + b + c), a*b+b*c+c*a, -a*b*c, &out)
+		for _, w := range want {
+			found := w < 0 || w > 1
+			for _, r := range out[:n] {
+				found = found || math.Abs(r-w) < 1e-6
+			}
+			if !found {
+				t.Errorf("%v: %v lacks %g", want, out[:n], w)
+			}
+		}
+	}
+}
+
+// A sheet that is wrung over a pole never goes through itself.
+func TestCrumple(t *testing.T) {
+	const n, frames, steps = 17, 500, 4
+	f := canvas
+	f.Warp, f.Weft, f.Shear, f.BendWarp, f.BendWeft, f.Thickness = 2000, 2000, 500, 1e-5, 1e-5, 2e-3
+	s := system(t, 2, Sheet{ID: "a", Mesh: rectangle(0.5, 0.5, n, n), Warp: geom.V(1, 0, 0), Fabric: f, Flat: true})
+	corners := []int{0, n - 1}
+	var at []geom.Vec3
+	for _, c := range corners {
+		at = append(at, s.X[c])
+	}
+	mid := geom.V(0.25, -0.25, 0)
+	w := earth
+	pole := geom.Shape{Form: geom.Cylinder, Centre: geom.V(0.25, -0.45, 0), Size: geom.V(0.06, 1, 0.06), Turn: geom.RotationXYZ(geom.V(90, 0, 0))}
+	w.Solids = sim.NewSolids([]sim.Collider{{Shape: pole, Before: pole}})
+	zones := 0
+	for k := range frames / 4 { // the whole of it is for verify
+		for sub := range steps {
+			u := (float64(k) + float64(sub+1)/steps) / frames
+			for c, v := range corners { // turned round each other twice and back, near and apart
+				a := 4 * math.Pi * math.Sin(math.Pi*u)
+				r := at[c].X - mid.X
+				r *= 0.7 + 0.3*math.Cos(6*math.Pi*u)
+				s.Pin(v, mid.Add(geom.V(r*math.Cos(a), 0.25, r*math.Sin(a))))
+			}
+			zones += s.Step(1.0/24/steps, &w).Zones
+		}
+		if c := s.crossings(); c > 0 {
+			t.Fatalf("frame %d: %d edges go through faces", k, c)
+		}
+	}
+	t.Logf("%d rigid zones, fastest %.2f m/s", zones, s.fastest())
+}
+
+// A sheet over a ball lies still on it, hangs down all round, and none of it is inside.
+func TestDrape(t *testing.T) {
+	f := canvas
+	f.Warp, f.Weft, f.Shear = 5000, 5000, 1000
+	m := rectangle(1, 1, 31, 31)
+	for i, p := range m.P {
+		m.P[i] = geom.V(p.X-0.5, 0.32, p.Y+0.5)
+	}
+	ball := geom.Shape{Form: geom.Sphere, Size: geom.V(0.6, 0.6, 0.6), Turn: geom.RotationXYZ(geom.Vec3{})}
+	s := system(t, 2, Sheet{ID: "a", Mesh: m, Warp: geom.V(1, 0, 0), Fabric: f, Flat: true})
+	w := earth
+	w.Calm = 1
+	w.Solids = sim.NewSolids([]sim.Collider{{Shape: ball, Before: ball}})
+	w.Air = func(geom.Vec3) (geom.Vec3, float64) { return geom.Vec3{}, 1.2 }
+	var load float64 // that the ball carries, over the last second
+	for k := range 96 * 4 {
+		s.Step(1.0/96, &w)
+		for i := range s.held {
+			if k >= 96*3 {
+				load += s.held[i].force.Y / 96
+			}
+		}
+	}
+	deep, touching := 0.0, 0
+	for i, x := range s.X {
+		deep = max(deep, 0.3-x.Len())
+		if s.held[i].force.Len() > 0 {
+			touching++
+		}
+	}
+	weight := f.Mass * 9.81
+	t.Logf("%d vertices touch, deepest %.2g m, load %.3f N of %.3f, fastest %.3f m/s, middle at %.4f", touching, deep, load, weight, s.fastest(), s.X[15*31+15].Y)
+	if deep > 1e-3 || math.Abs(load/weight-1) > 0.03 || touching < 50 || s.fastest() > 0.05 {
+		t.Errorf("%d vertices touch, deepest %g m, load %g N of %g, fastest %g m/s", touching, deep, load, weight, s.fastest())
+	}
+	low := s.X[0]
+	for _, x := range s.X {
+		if x.Y < low.Y {
+			low = x
+		}
+	}
+	if low.Y > -0.1 {
+		t.Errorf("it doesn't hang: its lowest is at %v", low)
+	}
+}
