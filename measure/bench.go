@@ -29,7 +29,7 @@ import (
 
 // Bench measures speed; section "" runs all.
 func Bench(only string, threads int) (*Table, error) {
-	return run([]section{{"projection", projection}, {"advection", advection}, {"gas step", gasStep}, {"growth", growth}, {"liquid", liquidSpeed}, {"particles", moteSpeed}, {"handover", handoverSpeed}, {"sparse", sparse}, {"render", renderSpeed}, {"draft", draftSpeed}, {"cache", cacheSpeed}, {"scrub", scrubSpeed}, {"geometry", geometry}, {"interface", interfaceSpeed}, {"library", librarySpeed}, {"many at once", crowdSpeed}}, only, threads)
+	return run([]section{{"projection", projection}, {"advection", advection}, {"gas step", gasStep}, {"growth", growth}, {"liquid", liquidSpeed}, {"cloth", clothSpeed}, {"particles", moteSpeed}, {"handover", handoverSpeed}, {"sparse", sparse}, {"render", renderSpeed}, {"draft", draftSpeed}, {"cache", cacheSpeed}, {"scrub", scrubSpeed}, {"geometry", geometry}, {"interface", interfaceSpeed}, {"library", librarySpeed}, {"many at once", crowdSpeed}}, only, threads)
 }
 
 func cube(n int) grid.Dims { return grid.Dims{NX: n, NY: n, NZ: n} }

@@ -134,7 +134,7 @@ func (c *contact) touches(p, q *[4]geom.Vec3, t, near float64) bool {
 }
 
 // cubicRoots finds the roots of a t³ + b t² + c t + d from 0 to 1, in order: between the places
-// where it turns, by halving and Newton's method.
+// where it turns, by halving.
 func cubicRoots(a, b, c, d float64, out *[3]float64) (n int) {
 	big := max(math.Abs(a), math.Abs(b), math.Abs(c), math.Abs(d))
 	if big == 0 {
@@ -142,62 +142,58 @@ func cubicRoots(a, b, c, d float64, out *[3]float64) (n int) {
 		return 1
 	}
 	f := func(t float64) float64 { return ((a*t+b)*t+c)*t + d }
-	ends := [4]float64{0, 1, 1, 1}
-	many := 1
-	// 3a t² + 2b t + c
-	if q := b*b - 3*a*c; q > 0 {
-		r := math.Sqrt(q)
-		s := -(b + math.Copysign(r, b))
-		var t1, t2 float64
-		if a != 0 {
-			t1 = s / (3 * a)
-		} else {
-			t1 = -1
-		}
-		t2 = -1
-		if s != 0 {
-			t2 = c / s
-		}
-		for _, t := range [2]float64{min(t1, t2), max(t1, t2)} {
-			if t > 0 && t < 1 {
-				ends[many] = t
-				many++
-			}
-		}
-		ends[many] = 1
-	}
 	tiny := 1e-14 * big
-	for k := range many {
+	ends, many := turns(a, b, c)
+	for k := 0; k < many && n < 3; k++ {
 		lo, hi := ends[k], ends[k+1]
-		fl, fh := f(lo), f(hi)
+		fl := f(lo)
 		switch {
 		case math.Abs(fl) <= tiny:
 			if n == 0 || out[n-1] != lo {
 				out[n] = lo
 				n++
 			}
-		case fl*fh <= 0:
-			for range 60 {
-				m := (lo + hi) / 2
-				if g := f(m); g*fl > 0 {
+		case fl*f(hi) <= 0:
+			for hi-lo > 1e-12 {
+				if m := (lo + hi) / 2; f(m)*fl > 0 {
 					lo = m
 				} else {
 					hi = m
-				}
-				if hi-lo < 1e-12 {
-					break
 				}
 			}
 			out[n] = lo
 			n++
 		}
-		if n == 3 {
-			return n
-		}
 	}
-	if math.Abs(f(1)) <= tiny && (n == 0 || out[n-1] < 1-1e-9) {
+	if n < 3 && math.Abs(f(1)) <= tiny && (n == 0 || out[n-1] < 1-1e-9) {
 		out[n] = 1
 		n++
 	}
 	return n
+}
+
+// turns are 0, where a t³ + b t² + c t turns between, and 1: so many stretches of one slope.
+func turns(a, b, c float64) (ends [4]float64, many int) {
+	many = 1
+	ends[1] = 1
+	q := b*b - 3*a*c // of 3a t² + 2b t + c
+	if q <= 0 {
+		return ends, many
+	}
+	s := -(b + math.Copysign(math.Sqrt(q), b))
+	t1, t2 := -1.0, -1.0
+	if a != 0 {
+		t1 = s / (3 * a)
+	}
+	if s != 0 {
+		t2 = c / s
+	}
+	for _, t := range [2]float64{min(t1, t2), max(t1, t2)} {
+		if t > 0 && t < 1 {
+			ends[many] = t
+			many++
+		}
+	}
+	ends[many] = 1
+	return ends, many
 }

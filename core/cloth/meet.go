@@ -254,6 +254,9 @@ func (s *System) addNear(out []contact, c contact, thick float64) []contact {
 		most = max(most, d.Dot(d))
 	}
 	way, _ := c.nearest(s.X)
+	if way.Dot(way) < 1e-18 { // it has only just been torn apart there
+		return out
+	}
 	if reach := 2*math.Sqrt(most) + thick; way.Dot(way) > reach*reach {
 		return out
 	}
@@ -536,4 +539,37 @@ func (s *System) rigid(list []int32, dt float64) {
 		s.guess[v] = s.guess[v].Add(to.Sub(s.place[v]).Mul(1 / dt))
 		s.place[v] = to
 	}
+}
+
+// Crossings counts edges that go through faces: it should be none. It takes as long as a step.
+func (s *System) Crossings() (many int) {
+	s.tree.fit(s.faces, s.X, s.X, 0)
+	for k := range s.tree.cone { // all are looked at
+		s.tree.cone[k].half = math.Pi
+	}
+	cross := func(a, b geom.Vec3, f *face) bool {
+		p, q, r := s.X[f.v[0]], s.X[f.v[1]], s.X[f.v[2]]
+		vol := func(a, b, c, d geom.Vec3) float64 { return b.Sub(a).Cross(c.Sub(a)).Dot(d.Sub(a)) }
+		if vol(a, p, q, r)*vol(b, p, q, r) >= 0 {
+			return false
+		}
+		x, y, z := vol(a, b, p, q), vol(a, b, q, r), vol(a, b, r, p)
+		return x > 0 && y > 0 && z > 0 || x < 0 && y < 0 && z < 0
+	}
+	s.tree.pairs(func(a, b int32) {
+		fa, fb := &s.faces[a], &s.faces[b]
+		for _, u := range fa.v {
+			for _, v := range fb.v {
+				if u == v {
+					return
+				}
+			}
+		}
+		for c := range 3 {
+			if cross(s.X[fa.v[c]], s.X[fa.v[(c+1)%3]], fb) || cross(s.X[fb.v[c]], s.X[fb.v[(c+1)%3]], fa) {
+				many++
+			}
+		}
+	})
+	return many
 }

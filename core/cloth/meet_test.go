@@ -8,39 +8,6 @@ import (
 	"zarf/core/sim"
 )
 
-// crossings counts edges that go through faces.
-func (s *System) crossings() (many int) {
-	s.tree.fit(s.faces, s.X, s.X, 0)
-	for k := range s.tree.cone { // all are looked at
-		s.tree.cone[k].half = math.Pi
-	}
-	cross := func(a, b geom.Vec3, f *face) bool {
-		p, q, r := s.X[f.v[0]], s.X[f.v[1]], s.X[f.v[2]]
-		vol := func(a, b, c, d geom.Vec3) float64 { return b.Sub(a).Cross(c.Sub(a)).Dot(d.Sub(a)) }
-		if vol(a, p, q, r)*vol(b, p, q, r) >= 0 {
-			return false
-		}
-		x, y, z := vol(a, b, p, q), vol(a, b, q, r), vol(a, b, r, p)
-		return x > 0 && y > 0 && z > 0 || x < 0 && y < 0 && z < 0
-	}
-	s.tree.pairs(func(a, b int32) {
-		fa, fb := &s.faces[a], &s.faces[b]
-		for _, u := range fa.v {
-			for _, v := range fb.v {
-				if u == v {
-					return
-				}
-			}
-		}
-		for c := range 3 {
-			if cross(s.X[fa.v[c]], s.X[fa.v[(c+1)%3]], fb) || cross(s.X[fb.v[c]], s.X[fb.v[(c+1)%3]], fa) {
-				many++
-			}
-		}
-	})
-	return many
-}
-
 // Roots of cubics that are known, in order.
 func TestCubicRoots(t *testing.T) {
 	for _, want := range [][3]float64{{0.1, 0.5, 0.9}, {0.2, 0.21, 3}, {-1, 0.3, 7}, {0.4, 0.4, 0.7}, {0, 0.5, 1}} {
@@ -87,7 +54,7 @@ func TestCrumple(t *testing.T) {
 			}
 			zones += s.Step(1.0/24/steps, &w).Zones
 		}
-		if c := s.crossings(); c > 0 {
+		if c := s.Crossings(); c > 0 {
 			t.Fatalf("frame %d: %d edges go through faces", k, c)
 		}
 	}

@@ -258,7 +258,8 @@ func clamped(faces []face, sheets []Sheet) (held []bool) {
 			continue
 		}
 		o := sheets[f.of].first
-		if p[f.v[0]-o] && p[f.v[1]-o] && p[f.v[2]-o] {
+		pinned := func(v int32) bool { return int(v-o) < len(p) && p[v-o] } // what parted isn't
+		if pinned(f.v[0]) && pinned(f.v[1]) && pinned(f.v[2]) {
 			if held == nil {
 				held = make([]bool, len(faces))
 			}

@@ -42,6 +42,8 @@ type System struct {
 	owned  []owns
 	of     []int32     // sheet of each vertex
 	rest   []geom.Vec3 // as modelled
+	weak   []float64   // 0 as strong as all, 1 tears at nothing
+	name   []int32     // vertex of the sheet that it was, or is a double of
 	crew   grid.Crew
 	dt     float64 // s, of the step before
 	h      float64 // s, what forces act for within a step
@@ -110,8 +112,12 @@ func New(sheets []Sheet, crew grid.Crew) (*System, error) {
 		s.First = append(s.First, len(s.X))
 		sheets[n].first = int32(len(s.X))
 		s.X = append(s.X, sheets[n].Mesh.P...)
-		for range sheets[n].Mesh.P {
-			s.of = append(s.of, int32(n))
+		for v := range sheets[n].Mesh.P {
+			weak := 0.0
+			if sheets[n].Weak != nil {
+				weak = clamp(sheets[n].Weak[v])
+			}
+			s.of, s.name, s.weak = append(s.of, int32(n)), append(s.name, int32(v)), append(s.weak, weak)
 		}
 	}
 	s.rest = append([]geom.Vec3(nil), s.X...)
@@ -141,7 +147,7 @@ func New(sheets []Sheet, crew grid.Crew) (*System, error) {
 			return nil, fmt.Errorf("cloth %s: none of its %d faces has an area; mend the mesh", sheets[k].ID, len(sheets[k].Mesh.Tri))
 		}
 	}
-	s.folds, s.bends = bends(s.X, s.faces, s.Sheets)
+	s.folds, s.bends = bends(s.rest, s.faces, s.Sheets)
 	s.knit()
 	return s, nil
 }
@@ -223,7 +229,7 @@ type Did struct {
 	Rounds  int     // of the linear solves
 	Newton  int     // of those
 	Fastest float64 // m/s
-	Torn    int     // edges
+	Torn    int     // vertices
 	Zones   int     // of vertices that had to move as one
 }
 
@@ -315,7 +321,7 @@ func (s *System) gatherAt(i int, x, v []geom.Vec3, w *World, a, b float64) {
 	m := s.m
 	lo, hi := m.start[i], m.start[i+1]
 	clear(m.block[9*lo : 9*hi])
-	own := m.block[9*m.diag[i]:][:9:9]
+	own := (*[9]float64)(m.block[9*m.diag[i]:])
 	own[0], own[4], own[8] = s.Mass[i], s.Mass[i], s.Mass[i]
 	force := w.Gravity.Mul(s.Mass[i])
 	if w.Push != nil {
@@ -331,57 +337,65 @@ func (s *System) gatherAt(i int, x, v []geom.Vec3, w *World, a, b float64) {
 	for at := s.round.start[i]; at < s.round.start[i+1]; at++ {
 		k, c := int(s.round.at[at])/3, int(s.round.at[at])%3
 		f, st := &s.faces[k], &s.state[k]
-		g := f.grad(c, st)
-		area := f.area
-		// damping is stiffness times velocity (Rayleigh), of strains alone
-		var rate [3]float64
-		if st.damp > 0 {
-			for d := range 3 {
-				h := f.grad(d, st)
-				u := v[f.v[d]]
-				rate[0] += h[0].Dot(u)
-				rate[1] += h[1].Dot(u)
-				rate[2] += h[2].Dot(u)
-			}
-		}
-		s1 := st.stress[0] + st.damp*(st.c[0]*rate[0]+st.c[2]*rate[1])
-		s2 := st.stress[1] + st.damp*(st.c[1]*rate[1]+st.c[2]*rate[0])
-		s3 := st.stress[2] + st.damp*st.g*rate[2]
-		force = force.Sub(g[0].Mul(area * s1)).Sub(g[1].Mul(area * s2)).Sub(g[2].Mul(area * s3))
-		force = force.Add(st.gust.Add(st.n.Mul(st.swell)).Mul(1.0 / 3))
-		ka := area * a
-		k1, k2, k3 := g[0].Mul(ka*st.c[0]).Add(g[1].Mul(ka*st.c[2])), g[1].Mul(ka*st.c[1]).Add(g[0].Mul(ka*st.c[2])), g[2].Mul(ka*st.g)
-		wa, wb := f.w[c][0], f.w[c][1]
-		pa, pb := ka*(st.pull[0]*wa+st.pull[2]*wb), ka*(st.pull[2]*wa+st.pull[1]*wb)
-		for d := range 3 {
-			h := f.grad(d, st)
-			q := m.block[9*(int(lo)+m.find(i, f.v[d])):][:9:9]
-			same := pa*f.w[d][0] + pb*f.w[d][1]
-			q[0] += k1.X*h[0].X + k2.X*h[1].X + k3.X*h[2].X + same
-			q[1] += k1.X*h[0].Y + k2.X*h[1].Y + k3.X*h[2].Y
-			q[2] += k1.X*h[0].Z + k2.X*h[1].Z + k3.X*h[2].Z
-			q[3] += k1.Y*h[0].X + k2.Y*h[1].X + k3.Y*h[2].X
-			q[4] += k1.Y*h[0].Y + k2.Y*h[1].Y + k3.Y*h[2].Y + same
-			q[5] += k1.Y*h[0].Z + k2.Y*h[1].Z + k3.Y*h[2].Z
-			q[6] += k1.Z*h[0].X + k2.Z*h[1].X + k3.Z*h[2].X
-			q[7] += k1.Z*h[0].Y + k2.Z*h[1].Y + k3.Z*h[2].Y
-			q[8] += k1.Z*h[0].Z + k2.Z*h[1].Z + k3.Z*h[2].Z + same
-		}
+		force = force.Add(f.pulls(c, st, v)).Add(st.gust.Add(st.n.Mul(st.swell)).Mul(1.0 / 3))
+		s.stiffen(i, c, f, st, a)
 		if st.drag > 0 {
-			u := st.n.Unit()
-			d := b * st.drag / 3
-			own[0] += d * u.X * u.X
-			own[1] += d * u.X * u.Y
-			own[2] += d * u.X * u.Z
-			own[3] += d * u.Y * u.X
-			own[4] += d * u.Y * u.Y
-			own[5] += d * u.Y * u.Z
-			own[6] += d * u.Z * u.X
-			own[7] += d * u.Z * u.Y
-			own[8] += d * u.Z * u.Z
+			outer(own, st.n.Unit(), b*st.drag/3)
 		}
 	}
 	s.force[i] = force
+}
+
+// pulls is the force of a face on its corner c, damped: damping is stiffness times velocity
+// (Rayleigh), of strains alone.
+func (f *face) pulls(c int, st *strained, v []geom.Vec3) geom.Vec3 {
+	var rate [3]float64
+	if st.damp > 0 {
+		for d := range 3 {
+			h := f.grad(d, st)
+			u := v[f.v[d]]
+			rate[0] += h[0].Dot(u)
+			rate[1] += h[1].Dot(u)
+			rate[2] += h[2].Dot(u)
+		}
+	}
+	s1 := st.stress[0] + st.damp*(st.c[0]*rate[0]+st.c[2]*rate[1])
+	s2 := st.stress[1] + st.damp*(st.c[1]*rate[1]+st.c[2]*rate[0])
+	s3 := st.stress[2] + st.damp*st.g*rate[2]
+	g := f.grad(c, st)
+	return g[0].Mul(-f.area * s1).Sub(g[1].Mul(f.area * s2)).Sub(g[2].Mul(f.area * s3))
+}
+
+// stiffen adds a face's stiffness, times a, to the row of vertex i, which is its corner c.
+func (s *System) stiffen(i, c int, f *face, st *strained, a float64) {
+	m := s.m
+	g := f.grad(c, st)
+	ka := f.area * a
+	k1, k2, k3 := g[0].Mul(ka*st.c[0]).Add(g[1].Mul(ka*st.c[2])), g[1].Mul(ka*st.c[1]).Add(g[0].Mul(ka*st.c[2])), g[2].Mul(ka*st.g)
+	wa, wb := f.w[c][0], f.w[c][1]
+	pa, pb := ka*(st.pull[0]*wa+st.pull[2]*wb), ka*(st.pull[2]*wa+st.pull[1]*wb)
+	for d := range 3 {
+		h := f.grad(d, st)
+		q := m.block[9*(int(m.start[i])+m.find(i, f.v[d])):][:9:9]
+		same := pa*f.w[d][0] + pb*f.w[d][1]
+		q[0] += k1.X*h[0].X + k2.X*h[1].X + k3.X*h[2].X + same
+		q[1] += k1.X*h[0].Y + k2.X*h[1].Y + k3.X*h[2].Y
+		q[2] += k1.X*h[0].Z + k2.X*h[1].Z + k3.X*h[2].Z
+		q[3] += k1.Y*h[0].X + k2.Y*h[1].X + k3.Y*h[2].X
+		q[4] += k1.Y*h[0].Y + k2.Y*h[1].Y + k3.Y*h[2].Y + same
+		q[5] += k1.Y*h[0].Z + k2.Y*h[1].Z + k3.Y*h[2].Z
+		q[6] += k1.Z*h[0].X + k2.Z*h[1].X + k3.Z*h[2].X
+		q[7] += k1.Z*h[0].Y + k2.Z*h[1].Y + k3.Z*h[2].Y
+		q[8] += k1.Z*h[0].Z + k2.Z*h[1].Z + k3.Z*h[2].Z + same
+	}
+}
+
+// outer adds by times u uᵀ.
+func outer(q *[9]float64, u geom.Vec3, by float64) {
+	a := u.Mul(by)
+	q[0], q[1], q[2] = q[0]+a.X*u.X, q[1]+a.X*u.Y, q[2]+a.X*u.Z
+	q[3], q[4], q[5] = q[3]+a.Y*u.X, q[4]+a.Y*u.Y, q[5]+a.Y*u.Z
+	q[6], q[7], q[8] = q[6]+a.Z*u.X, q[7]+a.Z*u.Y, q[8]+a.Z*u.Z
 }
 
 // unbend adds the forces of folds that want to stay as they were modelled, and the damping of
@@ -433,7 +447,6 @@ func (s *System) unbend(x, v []geom.Vec3, damp float64) {
 // swings alive (Choi and Ko 2002); where faces turn so far that one Newton step isn't all, those
 // would feed on what is left, and the first order damps it.
 func (s *System) Step(dt float64, w *World) (did Did) {
-	n := len(s.X)
 	back := s.smooth / 3
 	h := dt * (1 - back)
 	s.pace(dt)
@@ -442,6 +455,16 @@ func (s *System) Step(dt float64, w *World) (did Did) {
 	for k := range s.Sheets {
 		damp = max(damp, s.Sheets[k].Fabric.Damping)
 	}
+	s.begin(dt, back, w)
+	s.newton(dt, damp, w, &did)
+	s.settle(dt, w, &did)
+	did.Torn = s.tear()
+	return did
+}
+
+// begin guesses where vertices go: on as they went, with what holds them, to where pins are.
+func (s *System) begin(dt, back float64, w *World) {
+	n := len(s.X)
 	clear(s.m.fixed)
 	copy(s.guess, s.V)
 	s.hold(dt, w)
@@ -452,12 +475,17 @@ func (s *System) Step(dt float64, w *World) (did Did) {
 	}
 	s.crew.For(n, 1024, func(lo, hi int) {
 		for i := lo; i < hi; i++ {
-			s.place[i] = s.X[i].Add(s.X[i].Sub(s.oldX[i]).Mul(back)).Add(s.guess[i].Mul(h))
+			s.place[i] = s.X[i].Add(s.X[i].Sub(s.oldX[i]).Mul(back)).Add(s.guess[i].Mul(s.h))
 		}
 	})
 	for _, p := range s.pins {
 		s.place[p.v] = p.to
 	}
+}
+
+// newton solves for the step's velocities.
+func (s *System) newton(dt, damp float64, w *World, did *Did) {
+	h := s.h
 	tol, most, rounds := w.Tol, w.Rounds, w.Newton
 	if tol == 0 {
 		tol = 1e-3
@@ -493,8 +521,6 @@ func (s *System) Step(dt float64, w *World) (did Did) {
 		}
 	}
 	s.smooth = min(max(2-left/nearly, 0), 1)
-	s.settle(dt, w, &did)
-	return did
 }
 
 // imbalance is what forces and the change of motion lack of each other at the places that are

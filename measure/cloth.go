@@ -1,0 +1,263 @@
+package measure
+
+import (
+	"fmt"
+	"math"
+	"time"
+
+	"zarf/core/cloth"
+	"zarf/core/geom"
+	"zarf/core/grid"
+	"zarf/core/sim"
+)
+
+// canvas weighs 400 g/m².
+var canvas = cloth.Fabric{Mass: 0.4, Warp: 2e4, Weft: 2e4, Shear: 5e3, BendWarp: 1e-3, BendWeft: 1e-3, Damping: 2e-3, Thickness: 1e-3, Friction: 0.4, Drag: 1.2}
+
+// earth is nothing but its gravity.
+var earth = cloth.World{Gravity: geom.V(0, -9.81, 0)}
+
+// clothAccuracy holds cloth against Hooke, Peirce, the catenary, a pendulum and a thin shell, and
+// counts how often it goes through itself.
+func clothAccuracy(t *Table) {
+	var least, most float64
+	for _, n := range []int{10, 40, 160} {
+		for _, sub := range []int{1, 4, 16} {
+			got := hung(n, sub, t.crew)
+			t.most(fmt.Sprintf("stretch under its own weight against Hooke, %d vertices an edge, %d steps a frame", n, sub), 100*math.Abs(got-1), 2, "%")
+			if least == 0 || got < least {
+				least = got
+			}
+			most = max(most, got)
+		}
+	}
+	t.most("the same: largest difference between any two", 100*(most/least-1), 3, "%")
+	for _, n := range []int{11, 21, 41} {
+		t.most(fmt.Sprintf("bending rigidity by Peirce's overhang, %d vertices along it", n), 100*math.Abs(overhang(n, t.crew)-1), 5, "%")
+	}
+	t.most("sag of a hanging strip against the catenary", 100*math.Abs(catenary(61, t.crew)-1), 1, "%")
+	t.least("energy of a swinging sheet that is left after 10 s", 100*swing(t.crew), 85, "%")
+	t.most("growth of a balloon under pressure against p R²/2k", 100*math.Abs(balloon(t.crew)-1), 2, "%")
+	t.most("edges through faces, 500 frames of a sheet wrung over a pole", float64(wrung(500, t.crew)), 0, "")
+}
+
+// sheetOf is a mesh of wide by tall metres, of nx by ny vertices, in the plane of x and −y.
+func sheetOf(wide, tall float64, nx, ny int) *geom.Mesh {
+	m := &geom.Mesh{}
+	for j := range ny {
+		for i := range nx {
+			m.P = append(m.P, geom.V(wide*float64(i)/float64(nx-1), -tall*float64(j)/float64(ny-1), 0))
+		}
+	}
+	for j := range ny - 1 {
+		for i := range nx - 1 {
+			a := int32(j*nx + i)
+			b, c, d := a+1, a+int32(nx), a+int32(nx)+1
+			if (i+j)%2 == 0 {
+				m.Tri = append(m.Tri, [3]int32{a, c, d}, [3]int32{a, d, b})
+			} else {
+				m.Tri = append(m.Tri, [3]int32{a, c, b}, [3]int32{b, c, d})
+			}
+		}
+	}
+	return m
+}
+
+// clothOf is a system of one sheet; what is wrong with it is a fault of the measure.
+func clothOf(s cloth.Sheet, crew grid.Crew) *cloth.System {
+	out, err := cloth.New([]cloth.Sheet{s}, crew)
+	if err != nil {
+		panic(err)
+	}
+	return out
+}
+
+// hung is how far a square metre stretches at its lower edge, by ρ g L²/2k.
+func hung(n, substeps int, crew grid.Crew) float64 {
+	const k = 2000.0
+	f := canvas
+	f.Warp, f.Weft, f.Shear, f.Damping = k, k, k/4, 0.05
+	s := clothOf(cloth.Sheet{ID: "hung", Mesh: sheetOf(1, 1, n, n), Warp: geom.V(1, 0, 0), Fabric: f, Flat: true}, crew)
+	for i := range n {
+		s.Pin(i, s.X[i])
+	}
+	w := earth
+	w.Calm = 10
+	for range 24 * substeps {
+		s.Step(1.0/24/float64(substeps), &w)
+	}
+	low := 0.0
+	for i := range n {
+		low -= s.X[len(s.X)-1-i].Y / float64(n)
+	}
+	return (low - 1) / (f.Mass * 9.81 / (2 * k))
+}
+
+// overhang is the rigidity that Peirce's (1930) formula reads from a strip over an edge, G = w c³
+// with c = l (cos ½θ / 8 tan θ)^⅓, by its own.
+func overhang(n int, crew grid.Crew) float64 {
+	const l = 0.1
+	f := canvas
+	f.BendWarp, f.BendWeft, f.Damping, f.Drag = 1.6e-3, 1.6e-3, 0.02, 0
+	wide := n / 5
+	step := l / float64(n-1)
+	m := sheetOf(l+step, step*float64(wide-1), n+1, wide)
+	held := make([]bool, len(m.P))
+	for i, p := range m.P {
+		m.P[i] = geom.V(p.X-step, 0, p.Y)
+		held[i] = p.X < 1.5*step
+	}
+	s := clothOf(cloth.Sheet{ID: "strip", Mesh: m, Warp: geom.V(1, 0, 0), Fabric: f, Flat: true, Pinned: held}, crew)
+	for i, h := range held {
+		if h {
+			s.Pin(i, s.X[i])
+		}
+	}
+	w := earth
+	w.Calm = 8
+	for range 72 * 4 {
+		s.Step(1.0/96, &w)
+	}
+	var tip geom.Vec3
+	for j := range wide {
+		tip = tip.Add(s.X[j*(n+1)+n].Mul(1 / float64(wide)))
+	}
+	th := math.Atan2(-tip.Y, tip.X)
+	c := l * math.Cbrt(math.Cos(th/2)/(8*math.Tan(th)))
+	return f.Mass * 9.81 * c * c * c / f.BendWarp
+}
+
+// catenary is the sag of a strip longer than the way between its ends, by that of a chain.
+func catenary(n int, crew grid.Crew) float64 {
+	const long, apart = 1.25, 1.0
+	f := canvas
+	f.BendWarp, f.BendWeft, f.Warp, f.Damping, f.Drag = 1e-6, 1e-6, 1e5, 0.02, 0
+	flat := sheetOf(long, long/float64(n-1), n, 2)
+	s := clothOf(cloth.Sheet{ID: "strip", Mesh: flat, Warp: geom.V(1, 0, 0), Fabric: f, Flat: true}, crew)
+	half := 1.0 // begun as an arc of that length
+	for range 100 {
+		half = long / apart * math.Sin(half)
+	}
+	r := long / (2 * half)
+	var x []geom.Vec3
+	for _, p := range flat.P {
+		a := (p.X/long*2 - 1) * half
+		x = append(x, geom.V(apart/2+r*math.Sin(a), -r*(math.Cos(a)-math.Cos(half)), p.Y))
+	}
+	s.Place(x)
+	for _, i := range []int{0, n - 1, n, 2*n - 1} {
+		s.Pin(i, s.X[i])
+	}
+	w := earth
+	w.Calm = 3
+	for range 480 {
+		s.Step(1.0/96, &w)
+	}
+	lo, hi := 0.05, 10.0 // long = 2a sinh(apart/2a)
+	for range 100 {
+		if a := (lo + hi) / 2; 2*a*math.Sinh(apart/(2*a)) > long {
+			lo = a
+		} else {
+			hi = a
+		}
+	}
+	return -s.X[n/2].Y / (lo * (math.Cosh(apart/(2*lo)) - 1))
+}
+
+// swing is the share of its energy that a sheet let go at half a radian has after ten seconds.
+func swing(crew grid.Crew) float64 {
+	const angle = 0.5
+	f := canvas
+	f.Drag, f.Damping = 0, 0
+	m := sheetOf(0.3, 1, 4, 11)
+	for i, p := range m.P {
+		m.P[i] = geom.V(p.X, math.Cos(angle)*p.Y, -math.Sin(angle)*p.Y)
+	}
+	s := clothOf(cloth.Sheet{ID: "sheet", Mesh: m, Warp: geom.V(1, 0, 0), Fabric: f, Flat: true}, crew)
+	for i := range 4 {
+		s.Pin(i, s.X[i])
+	}
+	var rest float64
+	for i, x := range s.X {
+		rest += s.Mass[i] * 9.81 * x.Y / math.Cos(angle)
+	}
+	energy := func() (e float64) {
+		for i, v := range s.V {
+			e += s.Mass[i] * (v.Dot(v)/2 + 9.81*s.X[i].Y)
+		}
+		return e - rest
+	}
+	begin := energy()
+	w := earth
+	for range 960 {
+		s.Step(1.0/96, &w)
+	}
+	return energy() / begin
+}
+
+// balloon is how far a ball grows under pressure, by what a thin shell does.
+func balloon(crew grid.Crew) float64 {
+	const r, p, k = 0.2, 100.0, 2000.0
+	f := canvas
+	f.Warp, f.Weft, f.Shear, f.Pressure, f.Damping, f.BendWarp, f.BendWeft = k, k, k/2, p, 0.01, 0, 0
+	s := clothOf(cloth.Sheet{ID: "ball", Mesh: geom.BallMesh(r, 48), Warp: geom.V(0, 1, 0), Fabric: f}, crew)
+	size := func() (sum float64) {
+		for _, x := range s.X {
+			sum += x.Len() / float64(len(s.X))
+		}
+		return sum
+	}
+	before := size()
+	w := cloth.World{Calm: 5}
+	for range 192 {
+		s.Step(1.0/96, &w)
+	}
+	return (size() - before) / (p * r * r / (2 * k))
+}
+
+// wrung counts edges that go through faces, at the end of each of so many frames in which a sheet is
+// wrung over a pole by two corners.
+func wrung(frames int, crew grid.Crew) (many int) {
+	const n, steps = 17, 4
+	f := canvas
+	f.Warp, f.Weft, f.Shear, f.BendWarp, f.BendWeft, f.Thickness = 2000, 2000, 500, 1e-5, 1e-5, 2e-3
+	s := clothOf(cloth.Sheet{ID: "sheet", Mesh: sheetOf(0.5, 0.5, n, n), Warp: geom.V(1, 0, 0), Fabric: f, Flat: true}, crew)
+	mid := geom.V(0.25, -0.25, 0)
+	w := earth
+	pole := geom.Shape{Form: geom.Cylinder, Centre: geom.V(0.25, -0.45, 0), Size: geom.V(0.06, 1, 0.06), Turn: geom.RotationXYZ(geom.V(90, 0, 0))}
+	w.Solids = sim.NewSolids([]sim.Collider{{Shape: pole, Before: pole}})
+	for k := range frames {
+		for sub := range steps {
+			u := (float64(k) + float64(sub+1)/steps) / float64(frames)
+			sin, cos := math.Sincos(4 * math.Pi * math.Sin(math.Pi*u))
+			r := 0.25 * (0.7 + 0.3*math.Cos(6*math.Pi*u))
+			s.Pin(0, mid.Add(geom.V(-r*cos, 0.25, -r*sin)))
+			s.Pin(n-1, mid.Add(geom.V(r*cos, 0.25, r*sin)))
+			s.Step(1.0/24/steps, &w)
+		}
+		many += s.Crossings()
+	}
+	return many
+}
+
+// clothSpeed is how fast a sheet of 100 by 100 vertices, hung by two corners, falls and swings.
+func clothSpeed(t *Table) {
+	const n, steps, frames = 100, 4, 24
+	s := clothOf(cloth.Sheet{ID: "sheet", Mesh: sheetOf(1, 1, n, n), Warp: geom.V(1, 0, 0), Fabric: canvas, Flat: true}, t.crew)
+	var x []geom.Vec3
+	for _, p := range s.X {
+		x = append(x, geom.V(p.X, 0, p.Y))
+	}
+	s.Place(x)
+	s.Pin(0, s.X[0])
+	s.Pin(n-1, s.X[n-1])
+	w := earth
+	w.Air = func(geom.Vec3) (geom.Vec3, float64) { return geom.Vec3{}, 1.2 }
+	rounds := 0
+	begin := time.Now()
+	for range frames * steps {
+		rounds += s.Step(1.0/24/steps, &w).Rounds
+	}
+	took := time.Since(begin).Seconds()
+	t.least(fmt.Sprintf("cloth of 100 × 100 that falls and swings, %d steps a frame, %d rounds a step: frames", steps, rounds/(frames*steps)), frames/took, 60, "/s")
+}
