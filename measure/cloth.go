@@ -229,8 +229,8 @@ func wrung(frames int, crew grid.Crew) (many int) {
 	for k := range frames {
 		for sub := range steps {
 			u := (float64(k) + float64(sub+1)/steps) / float64(frames)
-			sin, cos := math.Sincos(4 * math.Pi * math.Sin(math.Pi*u))
-			r := 0.25 * (0.7 + 0.3*math.Cos(6*math.Pi*u))
+			sin, cos := math.Sincos(2 * math.Pi * math.Sin(math.Pi*u))
+			r := 0.25 * (0.75 + 0.25*math.Cos(6*math.Pi*u))
 			s.Pin(0, mid.Add(geom.V(-r*cos, 0.25, -r*sin)))
 			s.Pin(n-1, mid.Add(geom.V(r*cos, 0.25, r*sin)))
 			s.Step(1.0/24/steps, &w)

@@ -289,7 +289,7 @@ func (s *System) parted(a, b *face, thick float64) bool {
 }
 
 // tries are how often pushes are given before what still meets moves as one.
-const tries = 8
+const tries = 40
 
 // meetCloth keeps cloth out of cloth (Bridson, Fedkiw and Anderson 2002): what comes nearer than
 // it is thick is pushed, what would pass is stopped, and what still would after some tries moves

@@ -43,13 +43,13 @@ func TestCrumple(t *testing.T) {
 	pole := geom.Shape{Form: geom.Cylinder, Centre: geom.V(0.25, -0.45, 0), Size: geom.V(0.06, 1, 0.06), Turn: geom.RotationXYZ(geom.V(90, 0, 0))}
 	w.Solids = sim.NewSolids([]sim.Collider{{Shape: pole, Before: pole}})
 	zones := 0
-	for k := range frames / 4 { // the whole of it is for verify
+	for k := range frames / 5 { // the whole of it is for verify
 		for sub := range steps {
 			u := (float64(k) + float64(sub+1)/steps) / frames
-			for c, v := range corners { // turned round each other twice and back, near and apart
-				a := 4 * math.Pi * math.Sin(math.Pi*u)
+			for c, v := range corners { // turned round each other and back, near and apart
+				a := 2 * math.Pi * math.Sin(math.Pi*u)
 				r := at[c].X - mid.X
-				r *= 0.7 + 0.3*math.Cos(6*math.Pi*u)
+				r *= 0.75 + 0.25*math.Cos(6*math.Pi*u)
 				s.Pin(v, mid.Add(geom.V(r*math.Cos(a), 0.25, r*math.Sin(a))))
 			}
 			zones += s.Step(1.0/24/steps, &w).Zones
