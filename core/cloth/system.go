@@ -219,7 +219,7 @@ type World struct {
 	Air     func(p geom.Vec3) (geom.Vec3, float64) // velocity, m/s, and density, kg/m³; nil: there is none
 	Solids  []sim.Solid
 	Calm    float64 // 1/s, by which all motion is slowed
-	Tol     float64 // of the linear solve; 0: 1e-2
+	Tol     float64 // of the linear solve; 0: 1e-3, over which a swing gains from what is left
 	Rounds  int     // of it at most; 0: 200
 	Newton  int     // steps of Newton's method at most; 0: 1
 }
@@ -488,7 +488,7 @@ func (s *System) newton(dt, damp float64, w *World, did *Did) {
 	h := s.h
 	tol, most, rounds := w.Tol, w.Rounds, w.Newton
 	if tol == 0 {
-		tol = 1e-2
+		tol = 1e-3
 	}
 	if most == 0 {
 		most = 200
