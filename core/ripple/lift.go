@@ -73,28 +73,35 @@ func widen(out, in []float32, nx, ny, f int) {
 // columns fills a fine plane, each place from where the shift has it come from.
 func (s *Solver) columns(out *fine, wide []float32, lift []float32, k int) {
 	l, f, t := s.last.level, s.Factor, s.last
-	nx := out.n[0]
-	far, band := float32(deep*s.Voxel/l.h), float32(out.band)
+	nx, h := out.n[0], float32(l.h)
 	z := out.low[2] + k
+	shift, top := make([]float32, nx), make([]float32, nx) // cells of the run's surface
 	for i := range nx {
 		x := out.low[0] + i
-		var shift, top float32 // cells of the run's surface
-		shift = (lift[z*s.NX*f+x] - t.read(t.bent, (float32(x)+0.5)/float32(f)-0.5, (float32(z)+0.5)/float32(f)-0.5)) / float32(l.h)
-		if shift != 0 {
-			top = t.y[z/f*s.NX+x/f]/float32(l.h) - 0.5 - float32(l.low[1])
-		}
-		for j := range out.n[1] {
-			y := (float32(j)+0.5)/float32(f) - 0.5
-			if shift != 0 {
-				if d := max(y-top, top-y) / far; d < 1 {
-					y -= shift * (1 - d*d) * (1 - d*d)
+		shift[i] = (lift[z*s.NX*f+x] - t.read(t.bent, (float32(x)+0.5)/float32(f)-0.5, (float32(z)+0.5)/float32(f)-0.5)) / h
+		top[i] = t.y[z/f*s.NX+x/f]/h - 0.5 - float32(l.low[1])
+	}
+	far, band := float32(deep*s.Voxel)/h, float32(out.band)
+	last := l.n[1] - 1
+	for j := range out.n[1] {
+		at := (float32(j)+0.5)/float32(f) - 0.5
+		row := out.v[(k*out.n[1]+j)*nx:][:nx]
+		for i := range row {
+			y := at
+			if shift[i] != 0 {
+				if d := max(y-top[i], top[i]-y) / far; d < 1 {
+					y -= shift[i] * (1 - d*d) * (1 - d*d)
 				}
 			}
-			y = min(max(y, 0), float32(l.n[1]-1))
-			at := min(int(y), l.n[1]-1)
-			w := cubic(y - float32(at))
-			v := w[0]*wide[max(at-1, 0)*nx+i] + w[1]*wide[at*nx+i] + w[2]*wide[min(at+1, l.n[1]-1)*nx+i] + w[3]*wide[min(at+2, l.n[1]-1)*nx+i]
-			out.v[(k*out.n[1]+j)*nx+i] = min(max(v, -band), band)
+			y = min(max(y, 0), float32(last))
+			n := int(y)
+			up := min(n+1, last)
+			v, next := wide[n*nx+i], wide[up*nx+i]
+			if v != next { // far from the surface all are alike
+				w := cubic(y - float32(n))
+				v = w[0]*wide[max(n-1, 0)*nx+i] + w[1]*v + w[2]*next + w[3]*wide[min(n+2, last)*nx+i]
+			}
+			row[i] = min(max(v, -band), band)
 		}
 	}
 }

@@ -65,12 +65,12 @@ func detail(d *shot.Element) int {
 }
 
 // guess adds what ripples take: the surface's cells, which are packed to a seventh of a byte
-// where nothing is near, and some 40 million of them a second.
+// where nothing is near, and some 30 million of them a second.
 func guess(d *shot.Element, e *stage.Estimate) {
 	n := float64(factor(d) * detail(d))
 	cells := float64(e.Frames) * e.Voxels * n * n * n * wetShare
 	e.Disk += 0.15 * cells
-	e.Seconds += cells / 40e6
+	e.Seconds += cells / 30e6
 }
 
 // What is missing would only be found after the run has ended.
