@@ -56,8 +56,11 @@ func (s *System) rub(h float64) {
 		v = v.Sub(q.n.Mul(v.Dot(q.n)))
 		c := h * s.friction(i) * max(q.force.Dot(q.n), 0) / max(v.Len(), slow)
 		s.force[i] = s.force[i].Sub(v.Mul(c))
-		own := s.m.block[9*s.m.diag[i]:][:9:9]
+		own := (*[9]float64)(s.m.block[9*s.m.diag[i]:])
 		own[0], own[4], own[8] = own[0]+c, own[4]+c, own[8]+c
+		if c < s.Mass[i] { // it goes on sliding: friction doesn't grow with speed
+			outer(own, v.Unit(), -c)
+		}
 	}
 }
 

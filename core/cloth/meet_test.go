@@ -106,3 +106,52 @@ func TestDrape(t *testing.T) {
 		t.Errorf("it doesn't hang: its lowest is at %v", low)
 	}
 }
+
+// On a slope a sheet slides as a block does, or lies still; what lands aslant is slowed by Coulomb's
+// law.
+func TestFriction(t *testing.T) {
+	f := canvas
+	f.Warp, f.Weft, f.Shear, f.Drag = 5000, 5000, 1000, 0
+	slope := func(mu, angle float64, v geom.Vec3, steps int) (s *System, way geom.Vec3) {
+		f.Friction = mu
+		m := rectangle(0.3, 0.3, 9, 9)
+		turn := geom.RotationXYZ(geom.V(0, 0, angle*180/math.Pi))
+		for i, p := range m.P {
+			m.P[i] = turn.Apply(geom.V(p.X-0.15, 0.5011, p.Y+0.15))
+		}
+		box := geom.Shape{Form: geom.Block, Size: geom.V(20, 1, 10), Turn: turn}
+		s = system(t, 2, Sheet{ID: "a", Mesh: m, Warp: geom.V(1, 0, 0), Fabric: f, Flat: true})
+		for i := range s.X {
+			s.V[i] = v
+			s.oldX[i] = s.X[i].Sub(v.Mul(1.0 / 96))
+			s.oldV[i] = v
+		}
+		w := earth
+		w.Solids = sim.NewSolids([]sim.Collider{{Shape: box, Before: box}})
+		from := s.X[40]
+		for range steps {
+			s.Step(1.0/96, &w)
+		}
+		return s, s.X[40].Sub(from)
+	}
+	const angle = 0.4
+	for _, mu := range []float64{0, 0.2} {
+		_, way := slope(mu, angle, geom.Vec3{}, 96)
+		want := 9.81 * (math.Sin(angle) - mu*math.Cos(angle)) / 2
+		t.Logf("friction %g: %.3f m in a second, a block %.3f m", mu, way.Len(), want)
+		if math.Abs(way.Len()/want-1) > 0.1 {
+			t.Errorf("friction %g: %.3f m in a second, not %.3f m", mu, way.Len(), want)
+		}
+	}
+	if _, way := slope(0.5, angle, geom.Vec3{}, 96); way.Len() > 2e-3 {
+		t.Errorf("it creeps by %.2g m in a second where it should stick", way.Len())
+	}
+	s, _ := slope(0.4, 0, geom.V(3, -3, 0), 1)
+	var mean geom.Vec3
+	for _, v := range s.V {
+		mean = mean.Add(v.Mul(1 / float64(len(s.V))))
+	}
+	if math.Abs(mean.X-(3-0.4*3.1)) > 0.1 || math.Abs(mean.Y) > 0.05 {
+		t.Errorf("thrown down at 3 and 3 m/s it goes on at %v", mean)
+	}
+}
