@@ -41,28 +41,6 @@ func clothAccuracy(t *Table) {
 	t.most("edges through faces, 500 frames of a sheet wrung over a pole", float64(wrung(500, t.crew)), 0.5, "edges")
 }
 
-// sheetOf is a mesh of wide by tall metres, of nx by ny vertices, in the plane of x and −y.
-func sheetOf(wide, tall float64, nx, ny int) *geom.Mesh {
-	m := &geom.Mesh{}
-	for j := range ny {
-		for i := range nx {
-			m.P = append(m.P, geom.V(wide*float64(i)/float64(nx-1), -tall*float64(j)/float64(ny-1), 0))
-		}
-	}
-	for j := range ny - 1 {
-		for i := range nx - 1 {
-			a := int32(j*nx + i)
-			b, c, d := a+1, a+int32(nx), a+int32(nx)+1
-			if (i+j)%2 == 0 {
-				m.Tri = append(m.Tri, [3]int32{a, c, d}, [3]int32{a, d, b})
-			} else {
-				m.Tri = append(m.Tri, [3]int32{a, c, b}, [3]int32{b, c, d})
-			}
-		}
-	}
-	return m
-}
-
 // clothOf is a system of one sheet; what is wrong with it is a fault of the measure.
 func clothOf(s cloth.Sheet, crew grid.Crew) *cloth.System {
 	out, err := cloth.New([]cloth.Sheet{s}, crew)
@@ -77,7 +55,7 @@ func hung(n, substeps int, crew grid.Crew) float64 {
 	const k = 2000.0
 	f := canvas
 	f.Warp, f.Weft, f.Shear, f.Damping = k, k, k/4, 0.05
-	s := clothOf(cloth.Sheet{ID: "hung", Mesh: sheetOf(1, 1, n, n), Warp: geom.V(1, 0, 0), Fabric: f, Flat: true}, crew)
+	s := clothOf(cloth.Sheet{ID: "hung", Mesh: cloth.Rectangle(1, 1, n, n), Warp: geom.V(1, 0, 0), Fabric: f, Flat: true}, crew)
 	for i := range n {
 		s.Pin(i, s.X[i])
 	}
@@ -101,7 +79,7 @@ func overhang(n int, crew grid.Crew) float64 {
 	f.BendWarp, f.BendWeft, f.Damping, f.Drag = 1.6e-3, 1.6e-3, 0.02, 0
 	wide := n / 5
 	step := l / float64(n-1)
-	m := sheetOf(l+step, step*float64(wide-1), n+1, wide)
+	m := cloth.Rectangle(l+step, step*float64(wide-1), n+1, wide)
 	held := make([]bool, len(m.P))
 	for i, p := range m.P {
 		m.P[i] = geom.V(p.X-step, 0, p.Y)
@@ -132,7 +110,7 @@ func catenary(n int, crew grid.Crew) float64 {
 	const long, apart = 1.25, 1.0
 	f := canvas
 	f.BendWarp, f.BendWeft, f.Warp, f.Damping, f.Drag = 1e-6, 1e-6, 1e5, 0.02, 0
-	flat := sheetOf(long, long/float64(n-1), n, 2)
+	flat := cloth.Rectangle(long, long/float64(n-1), n, 2)
 	s := clothOf(cloth.Sheet{ID: "strip", Mesh: flat, Warp: geom.V(1, 0, 0), Fabric: f, Flat: true}, crew)
 	half := 1.0 // begun as an arc of that length
 	for range 100 {
@@ -169,7 +147,7 @@ func swing(crew grid.Crew) float64 {
 	const angle = 0.5
 	f := canvas
 	f.Drag, f.Damping = 0, 0
-	m := sheetOf(0.3, 1, 4, 11)
+	m := cloth.Rectangle(0.3, 1, 4, 11)
 	for i, p := range m.P {
 		m.P[i] = geom.V(p.X, math.Cos(angle)*p.Y, -math.Sin(angle)*p.Y)
 	}
@@ -221,7 +199,7 @@ func wrung(frames int, crew grid.Crew) (many int) {
 	const n, steps = 17, 4
 	f := canvas
 	f.Warp, f.Weft, f.Shear, f.BendWarp, f.BendWeft, f.Thickness = 2000, 2000, 500, 1e-5, 1e-5, 2e-3
-	s := clothOf(cloth.Sheet{ID: "sheet", Mesh: sheetOf(0.5, 0.5, n, n), Warp: geom.V(1, 0, 0), Fabric: f, Flat: true}, crew)
+	s := clothOf(cloth.Sheet{ID: "sheet", Mesh: cloth.Rectangle(0.5, 0.5, n, n), Warp: geom.V(1, 0, 0), Fabric: f, Flat: true}, crew)
 	mid := geom.V(0.25, -0.25, 0)
 	w := earth
 	pole := geom.Shape{Form: geom.Cylinder, Centre: geom.V(0.25, -0.45, 0), Size: geom.V(0.06, 1, 0.06), Turn: geom.RotationXYZ(geom.V(90, 0, 0))}
@@ -243,7 +221,7 @@ func wrung(frames int, crew grid.Crew) (many int) {
 // clothSpeed is how fast a sheet of 100 by 100 vertices, hung by two corners, falls and swings.
 func clothSpeed(t *Table) {
 	const n, steps, frames = 100, 4, 24
-	s := clothOf(cloth.Sheet{ID: "sheet", Mesh: sheetOf(1, 1, n, n), Warp: geom.V(1, 0, 0), Fabric: canvas, Flat: true}, t.crew)
+	s := clothOf(cloth.Sheet{ID: "sheet", Mesh: cloth.Rectangle(1, 1, n, n), Warp: geom.V(1, 0, 0), Fabric: canvas, Flat: true}, t.crew)
 	var x []geom.Vec3
 	for _, p := range s.X {
 		x = append(x, geom.V(p.X, 0, p.Y))

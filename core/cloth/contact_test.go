@@ -103,7 +103,7 @@ func TestMeets(t *testing.T) {
 // Pushes and rigid zones keep momentum.
 func TestPushesKeepMomentum(t *testing.T) {
 	r := rand.New(rand.NewSource(3))
-	s := system(t, 1, Sheet{ID: "a", Mesh: rectangle(0.2, 0.2, 6, 6), Warp: geom.V(1, 0, 0), Fabric: canvas, Flat: true})
+	s := system(t, 1, Sheet{ID: "a", Mesh: Rectangle(0.2, 0.2, 6, 6), Warp: geom.V(1, 0, 0), Fabric: canvas, Flat: true})
 	s.pinned = make([]bool, len(s.X))
 	momentum := func() (p, l geom.Vec3) {
 		for i, v := range s.guess {

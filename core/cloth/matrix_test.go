@@ -13,7 +13,7 @@ import (
 func filled(t *testing.T, threads int) (*System, []geom.Vec3) {
 	t.Helper()
 	r := rand.New(rand.NewSource(2))
-	s := system(t, threads, Sheet{ID: "a", Mesh: rectangle(0.4, 0.4, 20, 20), Warp: geom.V(1, 0, 0), Fabric: canvas, Flat: true})
+	s := system(t, threads, Sheet{ID: "a", Mesh: Rectangle(0.4, 0.4, 20, 20), Warp: geom.V(1, 0, 0), Fabric: canvas, Flat: true})
 	for i := range s.X {
 		s.X[i] = s.X[i].Add(anywhere(r).Mul(0.004))
 	}

@@ -8,29 +8,6 @@ import (
 	"zarf/core/grid"
 )
 
-// rectangle is wide by tall metres in the plane of x and −y, of nx by ny vertices, from the
-// corner at the top left on.
-func rectangle(wide, tall float64, nx, ny int) *geom.Mesh {
-	m := &geom.Mesh{}
-	for j := range ny {
-		for i := range nx {
-			m.P = append(m.P, geom.V(wide*float64(i)/float64(nx-1), -tall*float64(j)/float64(ny-1), 0))
-		}
-	}
-	for j := range ny - 1 {
-		for i := range nx - 1 {
-			a := int32(j*nx + i)
-			b, c, d := a+1, a+int32(nx), a+int32(nx)+1
-			if (i+j)%2 == 0 {
-				m.Tri = append(m.Tri, [3]int32{a, c, d}, [3]int32{a, d, b})
-			} else {
-				m.Tri = append(m.Tri, [3]int32{a, c, b}, [3]int32{b, c, d})
-			}
-		}
-	}
-	return m
-}
-
 // canvas is 400 g/m².
 var canvas = Fabric{Mass: 0.4, Warp: 2e4, Weft: 2e4, Shear: 5e3, BendWarp: 1e-3, BendWeft: 1e-3, Damping: 2e-3, Thickness: 1e-3, Friction: 0.4, Drag: 1.2}
 
@@ -53,7 +30,7 @@ func hang(t *testing.T, n, substeps int, k float64) (got, want float64) {
 	f := canvas
 	f.Warp, f.Weft, f.Shear = k, k, k/4
 	f.Damping = 0.05
-	s := system(t, 2, Sheet{ID: "a", Mesh: rectangle(1, 1, n, n), Warp: geom.V(1, 0, 0), Fabric: f, Flat: true})
+	s := system(t, 2, Sheet{ID: "a", Mesh: Rectangle(1, 1, n, n), Warp: geom.V(1, 0, 0), Fabric: f, Flat: true})
 	for i := range n {
 		s.Pin(i, s.X[i])
 	}
@@ -98,7 +75,7 @@ func peirce(t *testing.T, f Fabric, warp geom.Vec3, n int, substeps int) float64
 	}
 	// two columns are held beyond the edge
 	step := l / float64(n-1)
-	m := rectangle(l+step, step*float64(b-1), n+1, b)
+	m := Rectangle(l+step, step*float64(b-1), n+1, b)
 	for i, p := range m.P {
 		m.P[i] = geom.V(p.X-step, 0, p.Y)
 	}
@@ -162,7 +139,7 @@ func TestCatenary(t *testing.T) {
 		const long, apart = 1.25, 1.0
 		f := canvas
 		f.BendWarp, f.BendWeft, f.Warp, f.Damping, f.Drag = 1e-6, 1e-6, 1e5, 0.02, 0
-		m := rectangle(long, long/float64(n-1), n, 2)
+		m := Rectangle(long, long/float64(n-1), n, 2)
 		half := 1.0 // begun as an arc of that length: long = 2 r half, apart = 2 r sin half
 		for range 100 {
 			half = long / apart * math.Sin(half)
@@ -172,7 +149,7 @@ func TestCatenary(t *testing.T) {
 			a := (p.X/long*2 - 1) * half
 			m.P[i] = geom.V(apart/2+r*math.Sin(a), -r*(math.Cos(a)-math.Cos(half)), p.Y)
 		}
-		flat := rectangle(long, long/float64(n-1), n, 2)
+		flat := Rectangle(long, long/float64(n-1), n, 2)
 		s := system(t, 2, Sheet{ID: "a", Mesh: flat, Warp: geom.V(1, 0, 0), Fabric: f, Flat: true})
 		s.Place(m.P)
 		for _, i := range []int{0, n - 1, n, 2*n - 1} {
@@ -213,7 +190,7 @@ func TestCatenary(t *testing.T) {
 func TestPendulum(t *testing.T) {
 	f := canvas
 	f.Drag, f.Damping = 0, 0
-	m := rectangle(0.3, 1, 4, 11)
+	m := Rectangle(0.3, 1, 4, 11)
 	for i, p := range m.P {
 		m.P[i] = geom.V(p.X, -p.Y*0-math.Cos(0.5)*(-p.Y), math.Sin(0.5)*(-p.Y))
 	}

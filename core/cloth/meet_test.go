@@ -32,7 +32,7 @@ func TestCrumple(t *testing.T) {
 	const n, frames, steps = 17, 500, 4
 	f := canvas
 	f.Warp, f.Weft, f.Shear, f.BendWarp, f.BendWeft, f.Thickness = 2000, 2000, 500, 1e-5, 1e-5, 2e-3
-	s := system(t, 2, Sheet{ID: "a", Mesh: rectangle(0.5, 0.5, n, n), Warp: geom.V(1, 0, 0), Fabric: f, Flat: true})
+	s := system(t, 2, Sheet{ID: "a", Mesh: Rectangle(0.5, 0.5, n, n), Warp: geom.V(1, 0, 0), Fabric: f, Flat: true})
 	corners := []int{0, n - 1}
 	var at []geom.Vec3
 	for _, c := range corners {
@@ -65,7 +65,7 @@ func TestCrumple(t *testing.T) {
 func TestDrape(t *testing.T) {
 	f := canvas
 	f.Warp, f.Weft, f.Shear = 5000, 5000, 1000
-	m := rectangle(1, 1, 31, 31)
+	m := Rectangle(1, 1, 31, 31)
 	for i, p := range m.P {
 		m.P[i] = geom.V(p.X-0.5, 0.32, p.Y+0.5)
 	}
@@ -114,7 +114,7 @@ func TestFriction(t *testing.T) {
 	f.Warp, f.Weft, f.Shear, f.Drag = 5000, 5000, 1000, 0
 	slope := func(mu, angle float64, v geom.Vec3, steps int) (s *System, way geom.Vec3) {
 		f.Friction = mu
-		m := rectangle(0.3, 0.3, 9, 9)
+		m := Rectangle(0.3, 0.3, 9, 9)
 		turn := geom.RotationXYZ(geom.V(0, 0, angle*180/math.Pi))
 		for i, p := range m.P {
 			m.P[i] = turn.Apply(geom.V(p.X-0.15, 0.5011, p.Y+0.15))

@@ -58,6 +58,29 @@ type Sheet struct {
 	first int32 // vertex in the system
 }
 
+// Rectangle is a sheet of wide by tall metres in the plane of x and −y, of nx by ny vertices row by
+// row, from the corner at the top left on; diagonals take turns, so that no direction is favoured.
+func Rectangle(wide, tall float64, nx, ny int) *geom.Mesh {
+	m := &geom.Mesh{}
+	for j := range ny {
+		for i := range nx {
+			m.P = append(m.P, geom.V(wide*float64(i)/float64(nx-1), -tall*float64(j)/float64(ny-1), 0))
+		}
+	}
+	for j := range ny - 1 {
+		for i := range nx - 1 {
+			a := int32(j*nx + i)
+			b, c, d := a+1, a+int32(nx), a+int32(nx)+1
+			if (i+j)%2 == 0 {
+				m.Tri = append(m.Tri, [3]int32{a, c, d}, [3]int32{a, d, b})
+			} else {
+				m.Tri = append(m.Tri, [3]int32{a, c, b}, [3]int32{b, c, d})
+			}
+		}
+	}
+	return m
+}
+
 // Limits.
 const (
 	MostVertices = 2_000_000

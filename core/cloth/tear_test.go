@@ -12,7 +12,7 @@ func pulled(t *testing.T, threads int, tears, far float64, weak func(p geom.Vec3
 	t.Helper()
 	f := canvas
 	f.Tears, f.Uneven = tears, 0.1
-	m := rectangle(0.4, 0.2, 21, 11)
+	m := Rectangle(0.4, 0.2, 21, 11)
 	sheet := Sheet{ID: "a", Mesh: m, Warp: geom.V(1, 0, 0), Fabric: f, Flat: true}
 	if weak != nil {
 		for _, p := range m.P {
@@ -102,7 +102,7 @@ func TestBalloon(t *testing.T) {
 // What can't be cloth is refused by name.
 func TestRefused(t *testing.T) {
 	ok := func() Sheet {
-		return Sheet{ID: "sail", Mesh: rectangle(1, 1, 3, 3), Warp: geom.V(1, 0, 0), Fabric: canvas}
+		return Sheet{ID: "sail", Mesh: Rectangle(1, 1, 3, 3), Warp: geom.V(1, 0, 0), Fabric: canvas}
 	}
 	for what, spoil := range map[string]func(s *Sheet){
 		"no faces":     func(s *Sheet) { s.Mesh.Tri = nil },
