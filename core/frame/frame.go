@@ -3,6 +3,7 @@ package frame
 import (
 	"slices"
 
+	"zarf/core/geom"
 	"zarf/core/grid"
 )
 
@@ -60,7 +61,17 @@ type Points struct {
 	Comment string
 	P, V    [][3]float32
 	Extra   []Attribute
+	// Tri are the faces of cloth, by rows, whose attribute Sheet is then which of the domain's
+	// sheets, from 0 on, a row is a vertex of; −1 of those that are particles.
+	Tri [][3]int32
 }
+
+// Attributes of cloth.
+const (
+	Sheet  = "sheet"   // which piece a vertex is of; −1: none
+	Strain = "stretch" // share by which cloth is longer than as woven, the most at a vertex
+	Soaked = "wet"     // 0 dry to 1, as much as it can hold
+)
 
 // Attribute is a further number of every point.
 type Attribute struct {
@@ -138,18 +149,52 @@ func (p *Points) IDs() []uint64 {
 // frame.
 const Gone = 2
 
-// Alive are the points without those that died in the frame; the same where none did.
+// Alive are the particles without those that died in the frame, and without what is cloth; the
+// same where there is neither.
 func (p *Points) Alive() *Points {
-	state := p.Of("state")
-	if state == nil || !slices.ContainsFunc(state, func(v float32) bool { return v >= Gone }) {
+	state, sheet := p.Of("state"), p.Of(Sheet)
+	if sheet == nil && (state == nil || !slices.ContainsFunc(state, func(v float32) bool { return v >= Gone })) {
 		return p
 	}
+	return p.take(func(i int) bool { return (state == nil || state[i] < Gone) && (sheet == nil || sheet[i] < 0) })
+}
+
+// Cloth are the vertices of cloth with their faces, which of them there may be; nil where there is
+// none. Sheets picks those with a number; nil: all.
+func (p *Points) Cloth(picked func(sheet int) bool) *Points {
+	sheet := p.Of(Sheet)
+	if sheet == nil {
+		return nil
+	}
+	row := make([]int32, len(p.P))
+	n := int32(0)
+	keep := func(i int) bool { return sheet[i] >= 0 && (picked == nil || picked(int(sheet[i]))) }
+	for i := range row {
+		if row[i] = -1; keep(i) {
+			row[i] = n
+			n++
+		}
+	}
+	if n == 0 {
+		return nil
+	}
+	out := p.take(keep)
+	for _, t := range p.Tri {
+		if keep(int(t[0])) {
+			out.Tri = append(out.Tri, [3]int32{row[t[0]], row[t[1]], row[t[2]]})
+		}
+	}
+	return out
+}
+
+// take are the points that are kept, without faces.
+func (p *Points) take(keep func(i int) bool) *Points {
 	out := &Points{Comment: p.Comment}
 	for _, a := range p.Extra {
 		out.Extra = append(out.Extra, Attribute{Name: a.Name, Unit: a.Unit})
 	}
-	for i, v := range state {
-		if v >= Gone {
+	for i := range p.P {
+		if !keep(i) {
 			continue
 		}
 		out.P = append(out.P, p.P[i])
@@ -173,4 +218,17 @@ func (a *Attribute) In() string {
 		return a.Unit
 	}
 	return units[a.Name]
+}
+
+// Mesh is cloth as a mesh, at so many seconds after the frame by its velocity.
+func (p *Points) Mesh(after float64) *geom.Mesh {
+	m := &geom.Mesh{P: make([]geom.Vec3, len(p.P)), Tri: p.Tri}
+	for i, x := range p.P {
+		m.P[i] = geom.V(float64(x[0]), float64(x[1]), float64(x[2]))
+		if p.V != nil && after != 0 {
+			v := p.V[i]
+			m.P[i] = m.P[i].Add(geom.V(float64(v[0]), float64(v[1]), float64(v[2])).Mul(after))
+		}
+	}
+	return m
 }

@@ -31,6 +31,7 @@ type Body struct {
 	near    []int32   // nearest triangle, −1 farther than the band
 	Weight  []float32 // of each vertex, 0 to 1; nil: 1 everywhere
 	Open    int       // edges with one face only
+	Soft    bool      // its normals are those of a smooth surface, however sharply faces meet
 	Limited bool      // the spacing was made wider than asked, to stay within MaxLattice
 
 	tris  []treeTri
@@ -615,7 +616,7 @@ func (b *Body) smooth(h Hit) (normal Vec3) {
 	c, n := b.Mesh.Tri[h.Tri], b.norms()
 	smooth := func(v int32) Vec3 {
 		// at sharper edges the face keeps its own normal: boxes stay boxes
-		if n[v].Dot(face) > 0.9 { // 26°
+		if d := n[v].Dot(face); d > 0.9 || b.Soft && d > 0.2 { // 26°
 			return n[v]
 		}
 		return face

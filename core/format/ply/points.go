@@ -33,9 +33,12 @@ func EncodePoints(w io.Writer, p *Points) error {
 	for _, n := range names {
 		fmt.Fprintf(&b, "property float %s\n", n)
 	}
+	if len(p.Tri) > 0 {
+		fmt.Fprintf(&b, "element face %d\nproperty list uchar int vertex_indices\n", len(p.Tri))
+	}
 	b.WriteString("end_header\n")
 	// one allocation: rows are 4 bytes a property
-	out := make([]byte, 0, b.Len()+len(p.P)*4*len(names))
+	out := make([]byte, 0, b.Len()+len(p.P)*4*len(names)+13*len(p.Tri))
 	out = append(out, b.Bytes()...)
 	put := func(v [3]float32) {
 		for _, x := range v {
@@ -49,6 +52,12 @@ func EncodePoints(w io.Writer, p *Points) error {
 		}
 		for _, e := range p.Extra {
 			out = binary.LittleEndian.AppendUint32(out, math.Float32bits(e.V[n]))
+		}
+	}
+	for _, t := range p.Tri {
+		out = append(out, 3)
+		for _, v := range t {
+			out = binary.LittleEndian.AppendUint32(out, uint32(v))
 		}
 	}
 	_, err := w.Write(out)
@@ -68,15 +77,43 @@ func DecodePoints(data []byte) (p *Points, err error) {
 		}
 	}()
 	list, s := header(data)
-	for _, e := range list {
-		// Reading over another element first would need no more than Decode does; no
-		// particle file does it.
-		if e.name != "vertex" {
-			fail("element "+e.name, "stands before the vertices; points are read from files that begin with them")
-		}
-		return s.points(e), nil
+	if len(list) == 0 {
+		return nil, &Error{"header", "there are no vertices"}
 	}
-	return nil, &Error{"header", "there are no vertices"}
+	// Reading over another element first would need no more than Decode does; no particle file
+	// does it.
+	if list[0].name != "vertex" {
+		fail("element "+list[0].name, "stands before the vertices; points are read from files that begin with them")
+	}
+	p = s.points(list[0])
+	if p.Of(frame.Sheet) != nil && len(list) > 1 && list[1].name == "face" { // our own cloth
+		p.Tri = s.triangles(list[1], len(p.P))
+	}
+	return p, nil
+}
+
+// triangles reads faces of three corners each, of so many vertices.
+func (s *source) triangles(e element, vertices int) [][3]int32 {
+	if len(e.props) != 1 || e.props[0].count == "" {
+		fail("faces", "have more than a list of vertices")
+	}
+	out := make([][3]int32, 0, min(e.many, 1<<20))
+	for n := range e.many {
+		where := fmt.Sprintf("face %d", n)
+		if many := s.number(e.props[0].count, where); many != 3 {
+			fail(where, "has %g corners; cloth has three", many)
+		}
+		var t [3]int32
+		for c := range t {
+			v := s.number(e.props[0].kind, where)
+			if !(v >= 0 && v < float64(vertices)) {
+				fail(where, "names vertex %g of %d", v, vertices)
+			}
+			t[c] = int32(v)
+		}
+		out = append(out, t)
+	}
+	return out
 }
 
 // points reads the vertices: places, velocities where all three parts are there,
