@@ -201,7 +201,7 @@ func noEmitter(s *Scene) []Finding {
 		return nil
 	}
 	for _, d := range s.Domains {
-		if s.SeaOf(d) != nil { // the sea fills it
+		if s.SeaOf(d) != nil || d.Within().Has("cloth") { // the sea fills it; cloth hangs in it
 			return nil
 		}
 	}

@@ -29,6 +29,16 @@ func base() (s *shot.Shot, domain, emitter *shot.Element) {
 	return s, domain, emitter
 }
 
+// clothIn adds a cloth and a domain that simulates it.
+func clothIn(s *shot.Shot, pairs ...val.Pair) *shot.Element {
+	s.Add(shot.Domain).Set(val.Fluid.Name(), shot.Text("cloth"))
+	e := s.Add(shot.Cloth)
+	for _, p := range pairs {
+		e.Set(p.Name, p.Value)
+	}
+	return e
+}
+
 var big = Machine{Memory: 16e9}
 
 func ids(fs []Finding) string {
@@ -344,6 +354,36 @@ func TestFindsAndMends(t *testing.T) {
 			motes.Set(val.Fluid.Name(), text("particles"))
 			motes.Set("own1", text("moist"))
 			motes.Set("own1_from", text("temperature"))
+		},
+		"cloth-none": func(s *shot.Shot, d, e *shot.Element) {
+			s.Add(shot.Domain).Set(val.Fluid.Name(), text("cloth"))
+		},
+		"cloth-homeless": func(s *shot.Shot, d, e *shot.Element) { s.Add(shot.Cloth) },
+		"cloth-falls": func(s *shot.Shot, d, e *shot.Element) {
+			clothIn(s, val.Pins.Is("none"), val.Position.Is(0, -5, 0))
+		},
+		"cloth-inside": func(s *shot.Shot, d, e *shot.Element) {
+			clothIn(s, val.Position.Is(0, 1, 0))
+			s.Add(shot.Collider).Set(val.Position.Name(), shot.Vec(0, 1, 0))
+		},
+		"cloth-mesh": func(s *shot.Shot, d, e *shot.Element) {
+			clothIn(s, val.Size.Is(0.05, 0.01, 0.05), val.ClothEdge.Is(0.05))
+		},
+		"cloth-thick": func(s *shot.Shot, d, e *shot.Element) {
+			clothIn(s, val.ClothEdge.Is(0.02), val.Thickness.Is(0.05))
+		},
+		"cloth-fast": func(s *shot.Shot, d, e *shot.Element) {
+			c := clothIn(s)
+			c.SetKey(val.Position, shot.Key{Frame: 1, Value: shot.Vec(0, 1, 0)})
+			c.SetKey(val.Position, shot.Key{Frame: 2, Value: shot.Vec(10, 1, 0)})
+		},
+		"drops-large": func(s *shot.Shot, d, e *shot.Element) {
+			clothIn(s)
+			s.Of(shot.Domain)[1].Set(val.DropSize.Name(), n(0.5))
+		},
+		"drops-many": func(s *shot.Shot, d, e *shot.Element) {
+			clothIn(s)
+			s.Of(shot.Domain)[1].Set(val.DropSize.Name(), n(0.001))
 		},
 		"carrier-missing": func(s *shot.Shot, d, e *shot.Element) {
 			motes := s.Add(shot.Domain)

@@ -74,7 +74,7 @@ func onTriangle(p, a, b, c geom.Vec3) (u, v float64) {
 	}
 	vc := d1*d4 - d3*d2
 	if vc <= 0 && d1 >= 0 && d3 <= 0 {
-		return d1 / (d1 - d3), 0
+		return ratio(d1, d1-d3), 0
 	}
 	cp := p.Sub(c)
 	d5, d6 := ab.Dot(cp), ac.Dot(cp)
@@ -83,11 +83,11 @@ func onTriangle(p, a, b, c geom.Vec3) (u, v float64) {
 	}
 	vb := d5*d2 - d1*d6
 	if vb <= 0 && d2 >= 0 && d6 <= 0 {
-		return 0, d2 / (d2 - d6)
+		return 0, ratio(d2, d2-d6)
 	}
 	va := d3*d6 - d5*d4
 	if va <= 0 && d4-d3 >= 0 && d5-d6 >= 0 {
-		w := (d4 - d3) / ((d4 - d3) + (d5 - d6))
+		w := ratio(d4-d3, (d4-d3)+(d5-d6))
 		return 1 - w, w
 	}
 	den := va + vb + vc
@@ -95,6 +95,14 @@ func onTriangle(p, a, b, c geom.Vec3) (u, v float64) {
 		return 0, 0
 	}
 	return vb / den, vc / den
+}
+
+// ratio is a of b, 0 of nothing: a side may have no length.
+func ratio(a, b float64) float64 {
+	if b == 0 {
+		return 0
+	}
+	return a / b
 }
 
 // meets finds whether both sides pass each other on straight ways from x to to, and when: the

@@ -15,6 +15,9 @@
 // face, unless pins that are told to force it. What is stretched beyond its limit parts along
 // edges.
 //
+// Drops (package drop) and cloth act on each other by what each pushes the other with; carry tells
+// how. Stage runs a domain of shots.
+//
 // System is all cloth of a domain. Lengths are m, times s, masses kg. Results don't depend on
 // threads. What a step takes goes by vertices and by the rounds of the solve, some 1 µs for
 // both on this package's plain loops.

@@ -291,6 +291,9 @@ func (s *System) parted(a, b *face, thick float64) bool {
 	return lo[0].X > hi[1].X+thick || lo[1].X > hi[0].X+thick || lo[0].Y > hi[1].Y+thick || lo[1].Y > hi[0].Y+thick || lo[0].Z > hi[1].Z+thick || lo[1].Z > hi[0].Z+thick
 }
 
+// shovedFor is for how many steps what moved as one is dull, and isn't torn.
+const shovedFor = 6
+
 // tries are how often pushes are given before what still meets moves as one.
 const tries = 40
 
@@ -493,8 +496,33 @@ func (s *System) asOne(thick, dt float64) (zones int) {
 	return zones
 }
 
+// dull takes motion against each other from faces that were shoved: what is pressed together as one
+// rubs, and the strain that shoving made isn't to fly off with what little hangs on it. Momentum
+// stays.
+func (s *System) dull() {
+	if s.Steps >= s.shovedTo {
+		return
+	}
+	for k := range s.faces {
+		v := s.faces[k].v
+		if max(s.shoved[v[0]], s.shoved[v[1]], s.shoved[v[2]]) <= s.Steps || s.pinned[v[0]] || s.pinned[v[1]] || s.pinned[v[2]] {
+			continue
+		}
+		a, b, c := s.Mass[v[0]], s.Mass[v[1]], s.Mass[v[2]]
+		mean := s.V[v[0]].Mul(a).Add(s.V[v[1]].Mul(b)).Add(s.V[v[2]].Mul(c)).Mul(1 / (a + b + c))
+		for _, i := range v {
+			by := mean.Sub(s.V[i]).Mul(0.3)
+			s.V[i], s.oldV[i] = s.V[i].Add(by), s.oldV[i].Add(by)
+		}
+	}
+}
+
 // rigid moves vertices as one, with the momentum and the angular momentum that they have.
 func (s *System) rigid(list []int32, dt float64) {
+	s.shovedTo = s.Steps + shovedFor
+	for _, v := range list {
+		s.shoved[v] = s.shovedTo
+	}
 	var mass float64
 	var x, p geom.Vec3
 	for _, v := range list {

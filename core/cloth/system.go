@@ -3,6 +3,7 @@ package cloth
 import (
 	"fmt"
 	"math"
+	"slices"
 
 	"zarf/core/geom"
 	"zarf/core/grid"
@@ -22,9 +23,13 @@ type System struct {
 	area []float64   // m², of one side of the cloth at a vertex
 
 	oldX, oldV []geom.Vec3 // a step before
-	pins       []pin
-	held       []held // by solids
-	pinned     []bool
+
+	Bears  []geom.Vec3 // N, of what lies on it, at each vertex
+	Extra  []float64   // kg, of what moves with it, to which Bears is what that was before
+	pins   []pin
+	pinAt  map[int]int // of a vertex, among pins
+	held   []held      // by solids
+	pinned []bool
 
 	faces  []face
 	folds  []hinge
@@ -37,6 +42,7 @@ type System struct {
 	force  []geom.Vec3
 	delta  []geom.Vec3
 	guess  []geom.Vec3
+	solved []geom.Vec3 // m/s, what the solve of the step came to, before contacts
 	place  []geom.Vec3
 	tree   *tree
 	owned  []owns
@@ -47,6 +53,13 @@ type System struct {
 	crew   grid.Crew
 	dt     float64 // s, of the step before
 	h      float64 // s, what forces act for within a step
+
+	// shoved is up to which step a vertex isn't torn, as it moved as one with others: what that
+	// stretches is no strain of the fabric's own.
+	shoved   []int
+	shovedTo int
+	tense    []int8         // for how many steps a vertex has been over its limit
+	fresh    map[int32]bool // vertices that others were parted from in the step
 
 	smooth float64 // of the step before: 1 its changes go on, 0 they end
 
@@ -127,7 +140,9 @@ func New(sheets []Sheet, crew grid.Crew) (*System, error) {
 	}
 	n := len(s.X)
 	s.V, s.oldV = make([]geom.Vec3, n), make([]geom.Vec3, n)
-	s.oldX = append([]geom.Vec3(nil), s.X...)
+	s.oldX, s.shoved = append([]geom.Vec3(nil), s.X...), make([]int, n)
+	s.tense = make([]int8, n)
+	s.Bears, s.Extra = make([]geom.Vec3, n), make([]float64, n)
 	s.Mass, s.Wet, s.Heat, s.dry, s.area = make([]float64, n), make([]float64, n), make([]float64, n), make([]float64, n), make([]float64, n)
 	for k := range sheets {
 		o := int32(s.First[k])
@@ -177,7 +192,8 @@ func (s *System) knit() {
 			s.dry[v] = 1e-6
 		}
 	}
-	s.tree, s.owned = newTree(s.faces, s.X), owners(n, s.faces)
+	s.tree, s.owned = newTree(s.faces, s.rest), owners(n, s.faces)
+	s.tree.torn = s.tornAt()
 	s.curved = false
 	for k := range s.folds {
 		s.curved = s.curved || s.folds[k].rest != 0
@@ -203,13 +219,27 @@ func (s *System) Faces() [][3]int32 {
 
 // Pin sends a vertex to a place by the end of the next step; it stays pinned until Unpin.
 func (s *System) Pin(v int, to geom.Vec3) {
-	for k := range s.pins {
-		if int(s.pins[k].v) == v {
-			s.pins[k].to = to
-			return
-		}
+	if s.pinAt == nil {
+		s.pinAt = map[int]int{}
 	}
+	if k, there := s.pinAt[v]; there {
+		s.pins[k].to = to
+		return
+	}
+	s.pinAt[v] = len(s.pins)
 	s.pins = append(s.pins, pin{int32(v), to})
+}
+
+// Unpin lets a vertex go.
+func (s *System) Unpin(v int) {
+	k, there := s.pinAt[v]
+	if !there {
+		return
+	}
+	last := s.pins[len(s.pins)-1]
+	s.pins[k], s.pinAt[int(last.v)] = last, k
+	s.pins = s.pins[:len(s.pins)-1]
+	delete(s.pinAt, v)
 }
 
 // World is what acts on cloth during a step.
@@ -323,7 +353,10 @@ func (s *System) gatherAt(i int, x, v []geom.Vec3, w *World, a, b float64) {
 	clear(m.block[9*lo : 9*hi])
 	own := (*[9]float64)(m.block[9*m.diag[i]:])
 	own[0], own[4], own[8] = s.Mass[i], s.Mass[i], s.Mass[i]
-	force := w.Gravity.Mul(s.Mass[i])
+	if x := s.Extra[i]; x > 0 {
+		own[0], own[4], own[8] = own[0]+x, own[4]+x, own[8]+x
+	}
+	force := w.Gravity.Mul(s.Mass[i]).Add(s.Bears[i])
 	if w.Push != nil {
 		force = force.Add(w.Push(x[i]).Mul(s.Mass[i]))
 	}
@@ -457,8 +490,9 @@ func (s *System) Step(dt float64, w *World) (did Did) {
 	}
 	s.begin(dt, back, w)
 	s.newton(dt, damp, w, &did)
+	over, dir := s.strains(s.place)
 	s.settle(dt, w, &did)
-	did.Torn = s.tear()
+	did.Torn = s.tear(over, dir)
 	return did
 }
 
@@ -534,6 +568,9 @@ func (s *System) imbalance(w *World, h, damp float64) {
 			f := s.force[i]
 			lacks := s.V[i].Add(s.V[i].Sub(s.oldV[i]).Mul(s.smooth / 3)).Sub(s.guess[i])
 			s.force[i] = lacks.Mul(s.Mass[i]).Add(f.Mul(h))
+			if x := s.Extra[i]; x > 0 { // it goes on as it did
+				s.force[i] = s.force[i].Add(s.V[i].Sub(s.guess[i]).Mul(x))
+			}
 		}
 	})
 	s.rub(h)
@@ -578,16 +615,17 @@ func (s *System) pace(dt float64) {
 // A push changes the step before as well, as if it had been there already: the change of motion,
 // which the second order carries on, is that of smooth forces alone.
 func (s *System) settle(dt float64, w *World, did *Did) {
-	before := append([]geom.Vec3(nil), s.guess...)
+	s.solved = append(s.solved[:0], s.guess...)
 	s.meetSolids(dt, w)
 	s.meetCloth(dt, did)
 	for i := range s.X {
 		s.oldX[i], s.X[i] = s.X[i], s.place[i]
-		s.oldV[i], s.V[i] = s.V[i].Add(s.guess[i].Sub(before[i])), s.guess[i]
+		s.oldV[i], s.V[i] = s.V[i].Add(s.guess[i].Sub(s.solved[i])), s.guess[i]
 		did.Fastest = max(did.Fastest, s.V[i].Dot(s.V[i]))
 	}
 	did.Fastest = math.Sqrt(did.Fastest)
 	s.Steps++
+	s.dull()
 }
 
 // Place puts all vertices somewhere, at rest.
@@ -596,4 +634,21 @@ func (s *System) Place(x []geom.Vec3) {
 	copy(s.oldX, x)
 	clear(s.V)
 	clear(s.oldV)
+}
+
+// Rate is by how much of its length the quickest side of a face changes in a second, turning
+// included, 1/s.
+func (s *System) Rate() float64 {
+	most := make([]float64, (len(s.faces)+4095)/4096)
+	s.crew.For(len(most), 1, func(lo, hi int) {
+		for b := lo; b < hi; b++ {
+			for k := 4096 * b; k < min(4096*(b+1), len(s.faces)); k++ {
+				f := &s.faces[k]
+				u, v, w := s.V[f.v[0]], s.V[f.v[1]], s.V[f.v[2]]
+				d := max(v.Sub(u).Dot(v.Sub(u)), w.Sub(u).Dot(w.Sub(u)), w.Sub(v).Dot(w.Sub(v)))
+				most[b] = max(most[b], d/(2*f.area))
+			}
+		}
+	})
+	return math.Sqrt(slices.Max(append(most, 0)))
 }

@@ -17,6 +17,7 @@ type tree struct {
 	cone  []cone
 	order []int32
 	rough []bool // vertices
+	torn  []bool // vertices at tears, beside which smooth cloth may slide over itself
 }
 
 // cone holds all normals of a node's faces: those within cos of the axis.
@@ -70,6 +71,7 @@ func (t *tree) split(items []int32, mid []geom.Vec3) {
 // within the step is looked at in any case: beside it what is smooth may slide over itself.
 func (t *tree) fit(faces []face, x, to []geom.Vec3, grow float64) {
 	clear(t.rough)
+	copy(t.rough, t.torn)
 	for k := range faces {
 		f := &faces[k]
 		m := x[f.v[1]].Sub(x[f.v[0]]).Cross(x[f.v[2]].Sub(x[f.v[0]]))
@@ -200,6 +202,28 @@ func (t *tree) between(a, b int32, each func(a, b int32)) {
 	default:
 		t.between(a, b+1, each)
 		t.between(a, t.right[b], each)
+	}
+}
+
+// touching calls each for every face whose box overlaps another.
+func (t *tree) touching(box *geom.Box, each func(face int32)) {
+	if len(t.face) == 0 {
+		return
+	}
+	var stack [64]int32
+	n := 1
+	for n > 0 {
+		n--
+		at := stack[n]
+		if !t.box[at].Overlaps(*box) {
+			continue
+		}
+		if f := t.face[at]; f >= 0 {
+			each(f)
+			continue
+		}
+		stack[n], stack[n+1] = t.right[at], at+1
+		n += 2
 	}
 }
 

@@ -79,7 +79,7 @@ func TestBadInputIsNamed(t *testing.T) {
 	for text, want := range map[string]string{
 		`{"do": "set", "at": "domain1", "value": "voxel", "to": -1}`:                                                          "domain1 voxel: Voxel size is -1 m; it can be 1e-05 m to 10000 m",
 		`{"do": "set", "at": "domain1", "value": "voxle", "to": 1}`:                                                           "domain1 voxle: there is no value domain.voxle",
-		`{"do": "set", "at": "domain1", "value": "fluid", "to": "syrup"}`:                                                     "domain1 fluid: Holds is \"syrup\"; choose one of gas, liquid",
+		`{"do": "set", "at": "domain1", "value": "fluid", "to": "syrup"}`:                                                     "domain1 fluid: Holds is \"syrup\"; choose one of cloth, gas, liquid",
 		`{"do": "set", "at": "shot:", "value": "last", "to": -5}`:                                                             "shot: last: the shot would end at frame -5, before it begins at 1",
 		`{"do": "key", "at": "domain1", "value": "voxel", "frame": 3}`:                                                        "domain1 voxel: Voxel size can't have keys",
 		`{"do": "key", "at": "emitter1", "value": "smoke", "frame": 1e300}`:                                                   "emitter1 smoke: a key would be at frame 1e+300; give a number",

@@ -35,7 +35,7 @@ func init() {
 			}},
 		Version: Version,
 		// Every kind that acts on gas; an element of another kind is left alone.
-		Binds: []shot.Kind{shot.Emitter, shot.Collider, shot.Wind, shot.Turbulence, shot.Vortex, shot.Radial, shot.Drag, shot.Guide, shot.Pull},
+		Binds: []shot.Kind{shot.Emitter, shot.Collider, shot.Cloth, shot.Wind, shot.Turbulence, shot.Vortex, shot.Radial, shot.Drag, shot.Guide, shot.Pull},
 		New: func(s *shot.Shot, d *shot.Element, crew grid.Crew) (stage.Runner, error) {
 			return newStage(s, d, crew)
 		},

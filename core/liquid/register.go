@@ -23,7 +23,7 @@ func init() {
 	stage.Register(stage.Solver{
 		Fluid:   shot.Fluid{Key: Key, Label: "a liquid", Word: "liquid", Values: values(), Says: says, Pours: pour, Words: words},
 		Version: Version, Points: true,
-		Binds: []shot.Kind{shot.Emitter, shot.Collider, shot.Wind, shot.Turbulence, shot.Vortex, shot.Radial, shot.Drag, shot.Guide, shot.Pull, shot.Sea},
+		Binds: []shot.Kind{shot.Emitter, shot.Collider, shot.Cloth, shot.Wind, shot.Turbulence, shot.Vortex, shot.Radial, shot.Drag, shot.Guide, shot.Pull, shot.Sea},
 		New: func(s *shot.Shot, d *shot.Element, crew grid.Crew) (stage.Runner, error) {
 			return newStage(s, d, crew)
 		},

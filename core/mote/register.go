@@ -33,7 +33,7 @@ func init() {
 	stage.Register(stage.Solver{
 		Fluid:   shot.Fluid{Key: Key, Label: "particles", Word: "particles", Loose: true, Values: values(), Says: says, Emits: emits},
 		Version: Version, Points: true,
-		Binds: []shot.Kind{shot.Emitter, shot.Collider, shot.Wind, shot.Turbulence, shot.Vortex, shot.Radial, shot.Drag, shot.Guide, shot.Pull},
+		Binds: []shot.Kind{shot.Emitter, shot.Collider, shot.Cloth, shot.Wind, shot.Turbulence, shot.Vortex, shot.Radial, shot.Drag, shot.Guide, shot.Pull},
 		New: func(s *shot.Shot, d *shot.Element, crew grid.Crew) (stage.Runner, error) {
 			return newStage(s, d, crew)
 		},

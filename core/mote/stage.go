@@ -160,7 +160,7 @@ func (m *Stage) cool(at *stage.Moment, did *Counts) {
 func (m *Stage) world(at *stage.Moment) *World {
 	d, now := m.Domain, at.Now
 	scene := m.Scene(at.T, at.Dt)
-	w := &World{Gravity: geom.V(0, -val.Gravity.At(m.Shot, now), 0), Still: Air, Winds: scene.Winds, Pushes: scene.Pushes(), Solids: m.walls(scene.Colliders), Takes: val.HeatCapacity.At(d, now), Pushed: val.AirPush.Of(d) > 0}
+	w := &World{Gravity: geom.V(0, -val.Gravity.At(m.Shot, now), 0), Still: Air, Winds: scene.Winds, Pushes: scene.Pushes(), Solids: m.Walls(scene.Colliders), Takes: val.HeatCapacity.At(d, now), Pushed: val.AirPush.Of(d) > 0}
 	w.Still.Heat, w.Still.Density = float32(val.AirTemperature.At(m.Shot, now)), float32(val.AirDensity.At(m.Shot, now))
 	if m.carried != nil {
 		w.Fields = []Field{m.carried.field}
@@ -179,29 +179,6 @@ func (m *Stage) world(at *stage.Moment) *World {
 	box := d.DomainBox()
 	w.Bounds = &box
 	return w
-}
-
-// walls adds the sides of the domain that are closed to what particles meet: a block beyond
-// each.
-func (m *Stage) walls(list []sim.Collider) []sim.Collider {
-	box := m.Domain.DomainBox()
-	size, mid := box.Size(), box.Centre()
-	thick := size.MaxComponent()
-	for side, open := range m.Domain.Open() {
-		if open {
-			continue
-		}
-		a, up := side/2, side%2 == 1
-		at, by := mid.Array(), size.Add(geom.V(thick, thick, thick).Mul(2)).Array()
-		if by[a] = thick; up {
-			at[a] = box.Max.Array()[a] + thick/2
-		} else {
-			at[a] = box.Min.Array()[a] - thick/2
-		}
-		sh := geom.Shape{Form: geom.Block, Centre: geom.FromArray(at), Size: geom.FromArray(by), Turn: geom.RotationXYZ(geom.Vec3{})}
-		list = append(list, sim.Collider{Shape: sh, Before: sh})
-	}
-	return list
 }
 
 // Frame is the frame made last, as the cache keeps it: particles with all their numbers, and

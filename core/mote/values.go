@@ -33,7 +33,6 @@ func values() []shot.Entry {
 		return b(n, shot.Entry{Label: label, Type: shot.Number, Default: shot.Num(def), Min: 0, Max: 1, Step: 0.05, Keyable: true, Topic: "traits", Help: "By what share of it particles differ: 0.5 makes some half as much and some half as much again."})
 	}
 	list := []shot.Entry{
-		d(val.Carrier, shot.Entry{Label: "Carried by", Type: shot.Ref, Main: true, Help: "The domain, or the sequence from outside, whose fluid carries the particles: they feel its velocity and its heat. Without one they move through still air, and through winds."}),
 		d(val.OnHit, shot.Entry{Label: "On hitting something", Type: shot.Choice, Default: shot.Text("bounce"), Choices: shot.Options("bounce", "they bounce", "stick", "they stick", "die", "they die"), Main: true, Topic: "contact", Help: "What happens where a particle meets a collider, or a side of the domain that is a wall."}),
 		d(val.Bounce, shot.Entry{Label: "Bounce", Type: shot.Number, Default: shot.Num(0.4), Min: 0, Max: 1, Step: 0.05, Keyable: true, When: "on_hit=bounce", Topic: "contact", Help: "Share of the speed against the surface that is left: rubber 0.8, stone 0.5, sand 0. At 0 they slide along."}),
 		d(val.Friction, shot.Entry{Label: "Friction", Type: shot.Number, Default: shot.Num(0.5), Min: 0, Max: 10, Step: 0.05, Keyable: true, When: "on_hit=bounce", Topic: "contact", Help: "Coulomb's coefficient: ice 0.05, stone 0.6, rubber 1."}),
@@ -64,7 +63,7 @@ func values() []shot.Entry {
 		b(val.SpeedSpread, shot.Entry{After: val.Cone.Name(), Label: "Speed differs by", Type: shot.Number, Default: shot.Num(0.3), Min: 0, Max: 1, Step: 0.05, Keyable: true, Topic: "motion", Help: "By what share of it."}),
 		b(val.Spin, shot.Entry{Label: "Spin", Type: shot.Number, Unit: shot.PerSecond, Default: shot.Num(0), Min: 0, Max: 1000, Step: 1, Keyable: true, Topic: "traits", Help: "Turns per second at most, round any axis."}),
 	}
-	return slices.Concat(list, overLife(d), shot.ParticleShape(shot.Domain, "in=particles"), owns(d))
+	return slices.Concat(list, overLife(d), shot.ParticleShape(shot.Domain, "in=particles|cloth"), owns(d))
 }
 
 // overLife are what becomes of particles over their life.

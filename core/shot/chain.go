@@ -25,10 +25,13 @@ func (s *Shot) Feeds(d *Element) (out []*Element) {
 			continue
 		}
 		src := s.FedBy(e, d)
-		if e.Kind == Sensor {
+		switch e.Kind {
+		case Sensor:
 			if src = s.Senses(e, d); src == d {
 				src = nil
 			}
+		case Cloth:
+			src = s.ClothFor(e, d)
 		}
 		if src != nil && src.Kind == Domain && !slices.Contains(out, src) {
 			out = append(out, src)

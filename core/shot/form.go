@@ -45,6 +45,9 @@ func (e *Element) Form(ev val.Eval, spacing float64) (geom.Shape, error) {
 		return sh, nil
 	}
 	w := asset.Want{Ref: val.Mesh.Of(e), Size: sh.Size.Array(), Time: e.MeshTime(ev), Region: e.Share(), Spacing: spacing}
+	if e.Kind.Def().Whole {
+		w.Region = asset.Region{By: "whole"}
+	}
 	if w.Ref == "" {
 		return sh, fmt.Errorf("%s has no file yet; import one", e.Name)
 	}
@@ -188,4 +191,22 @@ func (e *Element) Open() (open [6]bool) {
 		open[i] = s.Name.Of(e) == "outflow"
 	}
 	return open
+}
+
+// PinnedShare tells of the vertices of an element's file whether they belong to the part of it that
+// is chosen: where it is told by weights, from a half on.
+func (e *Element) PinnedShare(ev val.Eval) (func(v int32) bool, error) {
+	w := asset.Want{Ref: val.Mesh.Of(e), Size: val.Size.At(e, ev), Time: e.MeshTime(ev), Region: e.Share()}
+	p, err := ev.Files.Pose(w)
+	if err != nil {
+		return nil, err
+	}
+	if w := p.Body.Weight; w != nil {
+		return func(v int32) bool { return int(v) < len(w) && w[v] >= 0.5 }, nil
+	}
+	in := make([]bool, len(p.Body.Mesh.P))
+	for _, t := range p.Body.Mesh.Tri {
+		in[t[0]], in[t[1]], in[t[2]] = true, true, true
+	}
+	return func(v int32) bool { return int(v) < len(in) && in[v] }, nil
 }

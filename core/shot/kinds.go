@@ -22,6 +22,7 @@ const (
 	Domain     Kind = "domain"
 	Emitter    Kind = "emitter"
 	Collider   Kind = "collider"
+	Cloth      Kind = "cloth"
 	Wind       Kind = "wind"
 	Turbulence Kind = "turbulence"
 	Vortex     Kind = "vortex"
@@ -53,6 +54,7 @@ type KindDef struct {
 	Values []Entry // those of every element of the kind
 	Shaped bool    // has a form: the values that Placed declares
 	Scoped bool    // acts on domains, all or some
+	Whole  bool    // all of its mesh is its form, whichever part is chosen
 
 	// Sentence says in words what an element does.
 	Sentence func(s *Shot, e *Element) string
@@ -73,7 +75,7 @@ type Room struct {
 // Groups are the headings of the cast in order.
 // The headings are in the order in which a shot is built up. A kind may bring one of
 // its own, which is added at the end.
-var Groups = []string{"holds it", "lets fluid in", "stops it", "moves it", "surrounds it", "measures it", "comes from outside", "stands by", "lights it", "sees it"}
+var Groups = []string{"holds it", "lets fluid in", "stops it", "gives way", "moves it", "surrounds it", "measures it", "comes from outside", "stands by", "lights it", "sees it"}
 
 var kindDefs = map[Kind]*KindDef{}
 var kindOrder []Kind
@@ -133,7 +135,7 @@ func init() {
 	// The order matters: types before kinds, whose entries name them; kinds before
 	// formats, which add their choices to a handover's values.
 	registerTypes()
-	for _, k := range []KindDef{settings(), domains(), emitters(), colliders(), winds(), turbulences(), vortices(), radials(), drags(), guides(), pulls(), seas(), sensors(), meshes(), sequences(), lamps(), cameras(), looks(), handovers()} {
+	for _, k := range []KindDef{settings(), domains(), emitters(), colliders(), cloths(), winds(), turbulences(), vortices(), radials(), drags(), guides(), pulls(), seas(), sensors(), meshes(), sequences(), lamps(), cameras(), looks(), handovers()} {
 		Register(k)
 	}
 	format.Each(written)
@@ -248,7 +250,9 @@ func (s *Shot) Draw(e *Element, ev val.Eval) Drawn {
 	}
 	if e.Placed() {
 		d.Form, d.Turn, d.Size = val.Form.Of(e), d.vector(e, val.Turn, ev), d.vector(e, val.Size, ev)
-		d.Taper, d.Wall = val.Taper.At(e, ev), val.Wall.At(e, ev)
+		if d.Taper = val.Taper.At(e, ev); Find(e.Kind, val.Wall.Name()) != nil { // cloth is no tube
+			d.Wall = val.Wall.At(e, ev)
+		}
 		d.Moving = d.Moving || e.Keyed(val.Taper, val.Wall) || e.FromFile() && e.Moving(ev.Files)
 	}
 	if draw := e.Kind.Def().Draw; draw != nil {

@@ -56,7 +56,7 @@ func TestCatalogueIsSound(t *testing.T) {
 				switch x := Find(e.Kind, key); {
 				case !asks:
 				case key == "in":
-					if !slices.Contains([]string{"gas", "fire", "liquid", "particles", "warmth", "mixture"}, word) {
+					if !slices.Contains([]string{"gas", "fire", "liquid", "particles", "cloth", "warmth", "mixture"}, word) {
 						t.Errorf("%s counts in %q, which nothing is made of", id, word)
 					}
 				case x == nil:
@@ -394,6 +394,30 @@ func TestNoWordIsShownAsNone(t *testing.T) {
 		}
 		if got := x.Show(Text("size"), "m"); got != "size" {
 			t.Errorf("%s is shown as %q", x.Label, got)
+		}
+	}
+}
+
+// Every kind can be drawn, said in words, placed and copied as it is when it is new, in every form.
+func TestEveryKindIsDrawn(t *testing.T) {
+	s := New("T")
+	s.Add(Domain)
+	for _, k := range ElementKinds() {
+		e := s.Add(k)
+		forms := []Option{{}}
+		if x := Find(k, val.Form.Name()); x != nil {
+			forms = x.Choices
+		}
+		for _, f := range forms {
+			if f.Key != "" {
+				e.Set(val.Form.Name(), Text(f.Key))
+			}
+			if d := s.Draw(e, s.Eval(1)); d.ID != e.ID {
+				t.Errorf("%s is drawn as %q", e.ID, d.ID)
+			}
+			if s.Sentence(e) == "" {
+				t.Errorf("%s as %q says nothing", e.ID, f.Key)
+			}
 		}
 	}
 }

@@ -38,6 +38,9 @@ const (
 	HeatUnit   Unit = "J/(kg K)"
 	HeatFlow   Unit = "W/(m² K)"
 	Conduction Unit = "W/(m K)"
+	AreaMass   Unit = "kg/m²"
+	Rigidity   Unit = "N·m"
+	Pascal     Unit = "Pa"
 	Plain      Unit = ""
 )
 
@@ -57,7 +60,10 @@ var spellings = map[Unit]map[string][2]float64{
 	PerMetre:   {"1/m": {1}, "/m": {1}, "1/cm": {100}},
 	Density:    {"kg/m³": {1}, "kg/m3": {1}, "g/m³": {0.001}, "g/m3": {0.001}},
 	Viscosity:  {"pa·s": {1}, "pas": {1}, "pa s": {1}, "mpa·s": {0.001}, "cp": {0.001}, "p": {0.1}},
-	Tension:    {"n/m": {1}, "mn/m": {0.001}},
+	Tension:    {"n/m": {1}, "mn/m": {0.001}, "kn/m": {1000}},
+	AreaMass:   {"kg/m²": {1}, "kg/m2": {1}, "g/m²": {0.001}, "g/m2": {0.001}},
+	Rigidity:   {"n·m": {1}, "nm": {1}, "mn·m": {0.001}, "µn·m": {1e-6}, "un·m": {1e-6}},
+	Pascal:     {"pa": {1}, "kpa": {1000}, "mbar": {100}},
 	HeatUnit:   {"j/(kg k)": {1}, "j/kg/k": {1}, "kj/(kg k)": {1000}},
 	HeatFlow:   {"w/(m² k)": {1}, "w/m²/k": {1}, "w/(m2 k)": {1}, "w/m2/k": {1}},
 	Conduction: {"w/(m k)": {1}, "w/m/k": {1}},

@@ -5,6 +5,7 @@
 package solvers
 
 import (
+	_ "zarf/core/cloth"
 	_ "zarf/core/gas"
 	_ "zarf/core/liquid"
 	_ "zarf/core/mote"

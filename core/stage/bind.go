@@ -41,7 +41,7 @@ func init() {
 	// what a sensor does is done by the cast
 	Bind(shot.Sensor, true, func(*Moment, *shot.Element, *sim.Scene) {})
 	for k, b := range map[shot.Kind]Binding{shot.Collider: bindCollider, shot.Wind: bindWind, shot.Turbulence: bindTurbulence, shot.Vortex: bindVortex,
-		shot.Radial: bindRadial, shot.Drag: bindDrag, shot.Guide: bindGuide, shot.Pull: bindPull} {
+		shot.Radial: bindRadial, shot.Drag: bindDrag, shot.Guide: bindGuide, shot.Pull: bindPull, shot.Cloth: bindCloth} {
 		Bind(k, false, b)
 	}
 }

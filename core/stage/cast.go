@@ -35,6 +35,7 @@ type Cast struct {
 
 	lines map[string]*geom.Line
 	fed   map[string]*fedFrame
+	hung  map[string]*hung
 	fault error // why a form or a feed can't be had
 }
 
@@ -296,4 +297,27 @@ func (c *Cast) phase(e *shot.Element, key val.NumKey, t, f float64, rate func(fl
 		before = float64(n)
 	}
 	return turns + (at(before)+at(f))/2*(f-before)*Lasts(c.Shot, int(math.Ceil(f)))
+}
+
+// Walls adds the sides of the domain that are closed to what moves without a grid: a block beyond
+// each.
+func (c *Cast) Walls(list []sim.Collider) []sim.Collider {
+	box := c.Domain.DomainBox()
+	size, mid := box.Size(), box.Centre()
+	thick := size.MaxComponent()
+	for side, open := range c.Domain.Open() {
+		if open {
+			continue
+		}
+		a, up := side/2, side%2 == 1
+		at, by := mid.Array(), size.Add(geom.V(thick, thick, thick).Mul(2)).Array()
+		if by[a] = thick; up {
+			at[a] = box.Max.Array()[a] + thick/2
+		} else {
+			at[a] = box.Min.Array()[a] - thick/2
+		}
+		sh := geom.Shape{Form: geom.Block, Centre: geom.FromArray(at), Size: geom.FromArray(by), Turn: geom.RotationXYZ(geom.Vec3{})}
+		list = append(list, sim.Collider{Shape: sh, Before: sh})
+	}
+	return list
 }

@@ -93,6 +93,9 @@ func (c *Cast) fedBy() (out []*shot.Element) {
 		if src := c.Shot.FedBy(e, c.Domain); src != nil {
 			out = append(out, src)
 		}
+		if src := c.Shot.ClothFor(e, c.Domain); src != nil {
+			out = append(out, src)
+		}
 		if e.Kind == shot.Sensor {
 			if src := c.Shot.Senses(e, c.Domain); src != nil && src != c.Domain {
 				out = append(out, src)

@@ -64,10 +64,23 @@ func coarseKey(s *shot.Shot, d *shot.Element, depth int) string {
 	}
 	feed(s.Carrier(d))
 	for _, e := range bound(s, d) {
+		if by := s.ClothFor(e, d); by != nil { // what it is stands in the key of the run that made it
+			k.put(e.ID)
+			feed(by)
+			continue
+		}
 		// and whether an element is there at all, even if it holds nothing but
 		// defaults
 		k.put(e.ID) // the seed of its noise
 		k.element(e, in)
+		if e.Kind == shot.Cloth { // what it is pinned to, and what tells where, may act nowhere itself
+			for _, x := range shot.Entries(e.Kind) {
+				if o := s.Element(x.Value(e).Text); x.Type == shot.Ref && x.Sim && x.Matters(e, in) && o != nil {
+					k.put(o.ID)
+					k.element(o, in)
+				}
+			}
+		}
 		feed(s.FedBy(e, d))
 		if e.Kind == shot.Sensor {
 			if o := s.Senses(e, d); o != nil && o != d {
