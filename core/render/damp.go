@@ -6,6 +6,7 @@ package render
 import (
 	"zarf/core/geom"
 	"zarf/core/grid"
+	"zarf/core/look"
 )
 
 // Damp is where a liquid's solids are wet.
@@ -44,7 +45,18 @@ func (s *Scene) moisten(h *hit, p geom.Vec3) {
 		return
 	}
 	h.damp = float64(min(w, 1))
-	for c, v := range h.colour {
-		h.colour[c] = v * (1 - darkens*h.damp*(1-v))
+	h.darken(h.damp)
+}
+
+// Darker is a colour as being so wet, 0 to 1, has it.
+func Darker(c look.RGB, wet float64) look.RGB {
+	for a, v := range c {
+		c[a] = v * (1 - darkens*wet*(1-v))
 	}
+	return c
+}
+
+// darken takes from a surface's colour what being so wet does.
+func (h *hit) darken(wet float64) {
+	h.colour = Darker(h.colour, wet)
 }

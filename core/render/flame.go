@@ -26,9 +26,10 @@ type Beside struct {
 // Channels are what a frame holds, on one grid. Temperature is in kelvin over
 // the air's.
 type Channels struct {
-	Liquid *Liquid  // of a domain that holds one: nothing else is then read but velocity
-	Motes  *Motes   // of a domain that holds particles: nothing else is then read
-	Beside []Beside // other domains of the shot that are in the picture too
+	Liquid *Liquid   // of a domain that holds one: nothing else is then read but velocity
+	Motes  *Motes    // of a domain that holds particles: nothing else is then read
+	Cloth  []*Draped // of a domain that holds cloth
+	Beside []Beside  // other domains of the shot that are in the picture too
 
 	Density, Temperature, Burn, Fuel, Speed *grid.Field
 	Air                                     float64 // K

@@ -23,6 +23,9 @@ type Solid struct {
 	Colour  look.RGB
 	Holdout bool // it cuts out what is behind it
 	Clear   bool // of glass
+	// Soaked is how wet each vertex of its body is, 0 to 1; as many again may follow, of its other
+	// side. nil: it is dry.
+	Soaked []float32
 
 	box     geom.Box // a little larger than the shape
 	rest    geom.Box // round it and all that follow in its list
@@ -631,6 +634,7 @@ type hit struct {
 	clear   bool     // the surface of something clear
 	wet     bool     // the surface of an opaque liquid
 	damp    float64  // of a solid: how much of it a film of liquid covers
+	soaked  float64  // of cloth: how much of what it can hold it holds
 	sea     bool     // open water's ripples are on it
 	open    uint8    // of open water itself: what lies behind
 	steep   float64  // of that: variance of slopes that aren't told apart
@@ -693,6 +697,9 @@ func (s *Scene) trace(tr *trip, o, d geom.Vec3, far float64, light bool) (hit, b
 			best, found = h, true
 		}
 	}
+	if best.soaked > 0 && !light {
+		best.darken(best.soaked)
+	}
 	if len(s.Damp) > 0 && found && best.of != nil && !light && !best.clear {
 		s.moisten(&best, o.Add(d.Mul(best.t)))
 	}
@@ -714,6 +721,9 @@ func (s *Solid) meet(o, d geom.Vec3, near, end, far float64) (hit, bool) {
 			return h, false
 		}
 		h.t, h.normal, h.off = m.T, sh.Turn.Apply(n), s.size*1e-4
+		if s.Soaked != nil {
+			h.soaked = s.soak(m)
+		}
 	case s.spanned:
 		list, n := sh.Spans(o, d)
 		i := 0

@@ -42,7 +42,11 @@ type Texture struct {
 	Particles int     `json:"particles,omitempty"`
 	Fastest   float64 `json:"fastest,omitempty"`
 
-	// Of a domain of particles: what they are coloured by, from which value to which, and
+	// Of cloth: so many vertices and triangles, as of a liquid, and then three bytes a vertex, the
+	// square roots of its colour.
+	Cloth bool `json:"cloth,omitempty"`
+
+	// Of a domain of particles or cloth: what they are coloured by, from which value to which, and
 	// what else they could be.
 	By         string   `json:"by,omitempty"`
 	Unit       string   `json:"unit,omitempty"`

@@ -25,6 +25,7 @@ type body struct {
 	name string
 	mesh *geom.Mesh
 	v    []float32
+	more []abc.Extra
 }
 
 func (b body) label() string { return b.name }
@@ -41,7 +42,13 @@ func (w *work) meshes(ctx context.Context, frames []int, number map[int]int) err
 		if err := w.have(frames); err != nil {
 			return err
 		}
-		names = append(names, "fluid")
+		if sewn := stage.Sewn(w.src.Shot, w.src.Domain); len(sewn) > 0 {
+			for _, e := range sewn {
+				names = append(names, w.solidName(e))
+			}
+		} else {
+			names = append(names, "fluid")
+		}
 	}
 	for _, e := range solids {
 		names = append(names, w.solidName(e))
@@ -117,7 +124,11 @@ func (w *work) camera() *shot.Element {
 }
 
 func (w *work) bodies(number int, fluid bool, solids []*shot.Element, crew grid.Crew) (out []body, err error) {
-	if fluid {
+	if sewn := stage.Sewn(w.src.Shot, w.src.Domain); fluid && len(sewn) > 0 {
+		if out, err = w.cloths(number, sewn); err != nil {
+			return nil, err
+		}
+	} else if fluid {
 		b, err := w.fluid(number, crew)
 		if err != nil {
 			return nil, fmt.Errorf("frame %d: %w", number, err)
@@ -189,6 +200,36 @@ func (w *work) fluid(number int, crew grid.Crew) (body, error) {
 	return w.placed(b), nil
 }
 
+// cloths are those of a frame, one body each; what a frame has nothing of has no faces.
+func (w *work) cloths(number int, sewn []*shot.Element) (out []body, err error) {
+	p, err := w.src.Stage.LoadPoints(number)
+	if err != nil {
+		return nil, err
+	}
+	if p == nil {
+		return nil, fmt.Errorf("frame %d holds no cloth; run the take again", number)
+	}
+	for n, e := range sewn {
+		b := body{name: w.solidName(e), mesh: &geom.Mesh{}}
+		if c := p.Cloth(func(sheet int) bool { return sheet == n }); c != nil {
+			b.mesh = c.Mesh(0)
+			if val.MeshVelocity.Of(w.Settings) && format.Of(val.MeshFile.Of(w.Settings)).Film {
+				b.v = make([]float32, 0, 3*len(c.V))
+				for _, v := range c.V {
+					b.v = append(b.v, v[:]...)
+				}
+			}
+			for _, name := range []string{frame.Strain, frame.Soaked} {
+				if v := c.Of(name); v != nil {
+					b.more = append(b.more, abc.Extra{Name: name, Comps: 1, V: v})
+				}
+			}
+		}
+		out = append(out, w.placed(b))
+	}
+	return out, nil
+}
+
 // moving reads the velocity at places; nil where there is none.
 func moving(g *frame.Grid, at []geom.Vec3) ([]float32, error) {
 	if g == nil || g.Type.Components() != 3 {
@@ -229,6 +270,7 @@ func (b body) sample() *abc.Sample {
 		}
 		s.Extra = append(s.Extra, e)
 	}
+	s.Extra = append(s.Extra, b.more...)
 	return s
 }
 

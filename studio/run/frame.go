@@ -102,9 +102,13 @@ func (s *Source) own(number int, lk *look.Look, shutter float64) (*render.Channe
 		return s.wet(number, shutter)
 	}
 	if loose(s.Domain) {
-		m, err := s.motes(number, lk)
 		_, h, origin := s.Grid()
-		return &render.Channels{Motes: m, Shutter: shutter}, origin, h, err
+		p, err := s.sewn(number)
+		if err != nil {
+			return nil, origin, h, err
+		}
+		m, err := s.motes(number, lk)
+		return &render.Channels{Motes: m, Cloth: draped(p, s.Shot, s.Domain), Shutter: shutter}, origin, h, err
 	}
 	names := append([]string{frame.Density}, lk.Channels(stage.Has(s.Domain, frame.Burn))...)
 	fast := slices.Index(names, "speed")
@@ -301,6 +305,7 @@ func (s *Source) Assemble(c *render.Channels, origin geom.Vec3, h float64, numbe
 	if err != nil {
 		return nil, err
 	}
+	hang(sc, all.cloth, now, s.Shot, number)
 	for _, m := range all.motes {
 		d := s.Shot.Element(m.Of)
 		if d == nil { // from outside, brought in since
@@ -330,6 +335,7 @@ type assembly struct {
 	volumes []*render.Volume
 	wet     []*render.Liquid
 	motes   []*render.Motes
+	cloth   []*render.Draped
 	notes   []string
 }
 
@@ -344,6 +350,7 @@ func (a *assembly) add(c *render.Channels, origin geom.Vec3, h float64, name str
 		}
 	}
 	if c.Motes != nil {
+		a.cloth = append(a.cloth, c.Cloth...)
 		a.motes = append(a.motes, c.Motes)
 		return nil
 	}

@@ -128,10 +128,21 @@ func numberOf(p *frame.Points, name string) []float32 {
 func LitMotes(p *frame.Points, d *shot.Element, number int, now *shot.Shot, set *shot.Element, crew grid.Crew) (render.Screen, []byte, error) {
 	lk := look.At(set, float64(number))
 	v := showing{lk: &lk, now: now, number: number, crew: crew}
-	if err := v.particles(p, d); err != nil {
+	if err := v.loose(p, now, d); err != nil {
 		return render.Screen{}, nil, err
 	}
 	return v.light(now, set)
+}
+
+// loose takes in what a domain without voxels has: cloth and particles.
+func (v *showing) loose(p *frame.Points, s *shot.Shot, d *shot.Element) error {
+	if len(stage.Sewn(s, d)) > 0 {
+		v.cloth(p, s, d)
+		if p = p.Alive(); len(p.P) == 0 {
+			return nil
+		}
+	}
+	return v.particles(p.Alive(), d)
 }
 
 // Outside is what a page shows of a shot at a frame that no take has: particles from outside.

@@ -146,11 +146,14 @@ type showing struct {
 // add takes a domain in.
 func (v *showing) add(s *Source) error {
 	if loose(s.Domain) {
-		p, err := s.particles(v.number)
-		if err == nil {
-			err = v.particles(p, s.Domain)
+		p, err := s.Stage.LoadPoints(v.number)
+		if err == nil && p == nil {
+			err = fmt.Errorf("frame %d holds no particles; run the take again", v.number)
 		}
-		return err
+		if err != nil {
+			return err
+		}
+		return v.loose(p, s.Shot, s.Domain)
 	}
 	if stage.Has(s.Domain, frame.Surface) {
 		t, data, err := s.View(v.number, v.size, v.points, v.crew)

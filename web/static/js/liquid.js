@@ -1,5 +1,5 @@
-// Liquids in the picture: their surfaces in the look's light, or their particles; and particles
-// that live on their own (grains.js).
+// Liquids in the picture: their surfaces in the look's light, or their particles; cloth; and
+// particles that live on their own (grains.js).
 import * as THREE from 'three';
 import { Grains, numbers } from './grains.js';
 import { SOLID, WET } from './picture.js';
@@ -21,16 +21,32 @@ export class Liquid {
     this.group.clear();
     if (!v) return;
     for (const p of v.head.parts) {
-      if (p.vertices) this.skin(v, p);
+      if (p.cloth) this.cloth(v, p);
+      else if (p.vertices) this.skin(v, p);
       for (const o of this.grains.of(v, p)) this.group.add(o);
     }
   }
 
-  skin(v, p) {
-    const look = v.head.light.liquid, g = new THREE.BufferGeometry();
+  faces(v, p) {
+    const g = new THREE.BufferGeometry();
     g.setAttribute('position', new THREE.BufferAttribute(numbers(Float32Array, v.data, p.at, 3 * p.vertices), 3));
     g.setIndex(new THREE.BufferAttribute(numbers(Uint32Array, v.data, p.at + 12 * p.vertices, 3 * p.triangles), 1));
     g.computeVertexNormals();
+    return g;
+  }
+
+  cloth(v, p) {
+    const g = this.faces(v, p), at = p.at + 12 * (p.vertices + p.triangles);
+    g.setAttribute('tone', new THREE.BufferAttribute(v.data.slice(at, at + 3 * p.vertices), 3, true));
+    this.fabric = this.fabric || this.picture.skin(true, 0, true);
+    const mesh = new THREE.Mesh(g, this.fabric);
+    mesh.frustumCulled = false;
+    mesh.layers.set(SOLID);
+    this.group.add(mesh);
+  }
+
+  skin(v, p) {
+    const look = v.head.light.liquid, g = this.faces(v, p);
     const m = look.opaque ? this.opaque : this.clear, u = m.uniforms;
     u.colour.value.fromArray(look.colour);
     u.absorb.value.fromArray(look.absorb);

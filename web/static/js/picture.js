@@ -19,6 +19,9 @@ vec3 skyAt(vec3 d) {
 const skin = `
 precision highp float;
 in vec3 vNormal, vAt;
+#ifdef TONES
+in vec3 vTone;
+#endif
 uniform vec3 eye, ahead, colour, absorb;
 uniform float index, rough, glow, thick;
 uniform sampler2D back;
@@ -39,7 +42,11 @@ void main() {
   vec3 mirror = f * (skyAt(reflect(d, n)) + sunLight * glint);
 #ifdef MATTER
   vec3 e0 = sunLight * max(dot(n, sunDir), 0.0) / 3.14159265 + mix(below, open, 0.5 + 0.5 * n.y);
+#ifdef TONES
+  outMirror = vec4(vTone * e0, 1.0);
+#else
   outMirror = vec4(mirror + colour * ((1.0 - f) * e0 + glow), 1.0);
+#endif
 #else
   float way = thick;
   if (way < 0.0) { // to where the liquid ends behind
@@ -53,7 +60,14 @@ void main() {
 
 const skinVertex = `
 out vec3 vNormal, vAt;
+#ifdef TONES
+in vec3 tone;
+out vec3 vTone;
+#endif
 void main() {
+#ifdef TONES
+  vTone = tone * tone;
+#endif
   vec4 p = modelMatrix * vec4(position, 1.0);
   vAt = p.xyz;
   vNormal = mat3(modelMatrix) * normal;
@@ -341,10 +355,11 @@ export class Picture {
 
   // A material for a liquid's skin or for glass; thick is how much liquid light goes through
   // in metres, below nought as the skin's own sides say.
-  skin(opaque, thick) {
+  // A surface of a liquid, or with tones of cloth: colours of vertices, which mirror nothing.
+  skin(opaque, thick, tones) {
     const one = (x) => ({ value: x });
     return new THREE.ShaderMaterial({
-      glslVersion: THREE.GLSL3, defines: opaque ? { MATTER: 1 } : {}, vertexShader: skinVertex, fragmentShader: skin, side: THREE.DoubleSide,
+      glslVersion: THREE.GLSL3, defines: { ...(opaque ? { MATTER: 1 } : {}), ...(tones ? { TONES: 1 } : {}) }, vertexShader: skinVertex, fragmentShader: skin, side: THREE.DoubleSide,
       uniforms: { ...this.shared, colour: one(new THREE.Vector3(1, 1, 1)), absorb: one(new THREE.Vector3()), index: one(1.5), rough: one(0.03), glow: one(0), thick: one(thick), back: one(null) },
     });
   }

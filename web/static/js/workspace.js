@@ -408,7 +408,7 @@ function colours(part) {
   }
   s.value = part.by;
   const short = (x) => +x.toPrecision(3);
-  s.title = `Particles coloured by ${part.by.replace('_', ' ')}: ${short(part.low || 0)} to ${short(part.high || 0)}${part.unit ? ' ' + part.unit : ''}`;
+  s.title = `Coloured by ${part.by.replace('_', ' ')}: ${short(part.low || 0)} to ${short(part.high || 0)}${part.unit ? ' ' + part.unit : ''}`;
 }
 $('coloured').onchange = () => {
   frames.as = `${frames.as.split(':')[0]}:${$('coloured').value}`;
