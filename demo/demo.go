@@ -12,7 +12,7 @@ import (
 
 // Shots are all demo shots, ready to be put into a library.
 func Shots(files Keeper) ([]*shot.Shot, error) {
-	list := []*shot.Shot{FogSignal(), Brazier(), Magazine(), BellFlood(), OilSpill(), CliffFog(), FlareBurst()}
+	list := []*shot.Shot{FogSignal(), Brazier(), Magazine(), BellFlood(), OilSpill(), TornAwning(), CliffFog(), FlareBurst()}
 	for _, make := range []func(Keeper) (*shot.Shot, error){KeepersAnchor, RunawayDrum} {
 		s, err := make(files)
 		if err != nil {
@@ -24,7 +24,7 @@ func Shots(files Keeper) ([]*shot.Shot, error) {
 }
 
 // Names are the names of the demo's shots.
-var Names = []string{"BL010", "BL020", "BL030", "BL040", "BL050", "BL070", "BL080", "BL090", "BL100", "BL110", "BL120"}
+var Names = []string{"BL010", "BL020", "BL030", "BL040", "BL050", "BL060", "BL070", "BL080", "BL090", "BL100", "BL110", "BL120"}
 
 // First is the shot that the program shows first.
 const First = "BL010"

@@ -5,6 +5,8 @@ package recipe
 // or time, see exponent.
 
 import (
+	"slices"
+
 	"zarf/core/shot"
 	"zarf/core/shot/val"
 )
@@ -27,7 +29,7 @@ func keys(pairs ...float64) (list []shot.Key) {
 type xyz = [3]float64
 
 // All recipes, in the order of the menu.
-// Gas first, small to large, then liquids, then particles.
+// Gas first, small to large, then liquids, then particles, then cloth.
 var All = append([]Recipe{
 	{
 		Key: "steam", Name: "Steam", Size: 0.5,
@@ -115,4 +117,4 @@ var All = append([]Recipe{
 		},
 		Look: values(val.Extinction.Is(9.0), val.Colour.Is(0.9, 0.92, 0.97), val.Phase.Is(0.5), val.Ground.Is(false), val.Background.Is("grey"), val.SunStrength.Is(4.0)),
 	},
-}, append(liquids, motes...)...)
+}, slices.Concat(liquids, motes, cloths)...)

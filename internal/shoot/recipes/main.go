@@ -152,9 +152,12 @@ func cached(s *shot.Shot, last int, path string, crew grid.Crew) error {
 	cam := s.Of(shot.Camera)[0]
 	mid, size := b.Centre(), b.Size()
 	away := max(size.Y*1.6, size.X, size.Z) * 1.25
-	eye := mid.Add(geom.V(0.32, 0.42, 0.9).Mul(away))
+	eye, low := mid.Add(geom.V(0.32, 0.42, 0.9).Mul(away)), 0.38
+	if seen.Fluid().Key == "cloth" { // all of it, and what it hangs from
+		eye, low = mid.Add(geom.V(0.4, 0.25, 0.9).Mul(1.3*away)), 0.52
+	}
 	val.Position.Set(cam, eye.X, eye.Y, eye.Z)
-	val.Target.Set(cam, mid.X, b.Min.Y+0.38*size.Y, mid.Z)
+	val.Target.Set(cam, mid.X, b.Min.Y+low*size.Y, mid.Z)
 	val.Lens.Set(cam, 38)
 	sc, err := src.Scene(last, s, s.Looks[0], crew)
 	if err != nil {
