@@ -87,8 +87,18 @@ func TestCompareSweepAndProbeInTheBrowser(t *testing.T) {
 	h.click(`.sweepitem a`)
 	h.until(`() => window.zarf && zarf.compare && zarf.compare.open && zarf.compare.items.length === 3 && zarf.compare.ready(6) && zarf.compare.mode.value === 'sheet'`)
 	// the third is chosen and gone on from
-	at := h.spot(`() => { const b = zarf.compare.canvas.getBoundingClientRect(), [x, y, w, hh] = zarf.compare.cell(2), k = zarf.compare.scale; return [b.x + (x + w / 2) / k, b.y + (y + hh / 2) / k]; }`)
-	h.stroke(at)
+	// (its place is looked up at each press: the pane is still settling when pictures arrive)
+	third := func() [2]float64 {
+		return h.spot(`() => { const b = zarf.compare.canvas.getBoundingClientRect(), [x, y, w, hh] = zarf.compare.cell(2), k = zarf.compare.scale; return [b.x + (x + w / 2) / k, b.y + (y + hh / 2) / k]; }`)
+	}
+	for at := third(); ; {
+		h.stroke(at)
+		now := third()
+		if now == at {
+			break
+		}
+		at = now
+	}
 	h.until(`() => !document.querySelector('#comparepane [name=adopt]').hidden`)
 	h.click(`#comparepane [name=adopt]`)
 	h.until(`() => document.getElementById('undo').title.includes('go on from take 5')`)
