@@ -20,7 +20,8 @@ type matrix struct {
 	inv    []float64   // inverses of the diagonal blocks, nine each, for Jacobi
 	fixed  []bool      // rows whose vertex doesn't move
 	slides []geom.Vec3 // normals of what vertices may only slide on; 0: they are free
-	coarse *coarse
+	coarse *coarse     // of the preconditioner
+	direct *direct     // in its stead, where there are not too many
 }
 
 // scalars is a sparse symmetric matrix of single numbers.
@@ -158,8 +159,13 @@ func (m *matrix) along(i int, v geom.Vec3) geom.Vec3 {
 	return v.Sub(n.Mul(n.Dot(v)))
 }
 
-// prepare inverts the diagonal blocks.
-func (m *matrix) prepare(by float64, crew grid.Crew) {
+// prepare makes the preconditioner: a factor, or the diagonal blocks' inverses and patches.
+func (m *matrix) prepare(by float64, pinned []bool, crew grid.Crew) {
+	if m.direct != nil {
+		m.direct.prepare(m, by, pinned, crew)
+		return
+	}
+	m.coarse.prepare(m, by, crew)
 	crew.For(m.n, 512, func(lo, hi int) {
 		for i := lo; i < hi; i++ {
 			var b [9]float64
@@ -257,6 +263,10 @@ func (m *matrix) solve(b, x []geom.Vec3, by, tol, enough float64, most int, t *t
 
 // soften is the preconditioner.
 func (m *matrix) soften(r, z []geom.Vec3, crew grid.Crew) {
+	if m.direct != nil {
+		m.direct.soften(m, r, z, crew)
+		return
+	}
 	m.jacobi(r, z, crew)
 	m.coarse.add(m, r, z, crew)
 	for i := range z {

@@ -59,13 +59,22 @@ func TestMatrixIsSymmetric(t *testing.T) {
 
 // A solve leaves what it is told to, holds what is held, and has the same bits on one thread.
 func TestSolve(t *testing.T) {
+	solves(t, 60, func(*matrix) {})
+	solves(t, 2000, byPatches)
+}
+
+// byPatches gives a matrix the preconditioner of large cloth.
+func byPatches(m *matrix) { m.direct, m.coarse = nil, newCoarse(m) }
+
+func solves(t *testing.T, most int, change func(m *matrix)) {
+	t.Helper()
 	var first []geom.Vec3
 	for _, threads := range []int{1, 2} {
 		s, b := filled(t, threads)
+		change(s.m)
 		x := make([]geom.Vec3, len(b))
-		s.m.prepare(1e-4, s.crew)
-		s.m.coarse.prepare(s.m, 1e-4, s.crew)
-		rounds := s.m.solve(b, x, 1e-4, 1e-9, 0, 2000, s.t, s.crew)
+		s.m.prepare(1e-4, s.m.fixed, s.crew)
+		rounds := s.m.solve(b, x, 1e-4, 1e-9, 0, most, s.t, s.crew)
 		ax := make([]geom.Vec3, len(b))
 		s.m.times(x, ax, 1e-4, s.crew)
 		var left, all float64
@@ -102,6 +111,7 @@ func TestSolve(t *testing.T) {
 // Patches hold about as many vertices as they should, and the factor of their matrix solves it.
 func TestPatches(t *testing.T) {
 	s, _ := filled(t, 1)
+	byPatches(s.m)
 	c := s.m.coarse
 	count := make([]int, c.n)
 	for _, p := range c.of {

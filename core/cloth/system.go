@@ -173,7 +173,9 @@ func (s *System) knit() {
 	s.round = incidenceOf(n, s.faces)
 	s.m = newMatrix(n, s.faces)
 	s.m.bent = sumUp(n, s.folds, s.bends)
-	s.m.coarse = newCoarse(s.m)
+	if s.m.direct = newDirect(s.m, s.rest); s.m.direct == nil {
+		s.m.coarse = newCoarse(s.m)
+	}
 	s.t = newTemp(n)
 	s.state = make([]strained, len(s.faces))
 	s.force, s.delta, s.guess, s.place = make([]geom.Vec3, n), make([]geom.Vec3, n), make([]geom.Vec3, n), make([]geom.Vec3, n)
@@ -249,7 +251,7 @@ type World struct {
 	Air     func(p geom.Vec3) (geom.Vec3, float64) // velocity, m/s, and density, kg/m³; nil: there is none
 	Solids  []sim.Solid
 	Calm    float64 // 1/s, by which all motion is slowed
-	Tol     float64 // of the linear solve; 0: 1e-3, over which a swing gains from what is left
+	Tol     float64 // of the linear solve; 0: 1e-4, over which a swing gains from what is left and momentum is lost
 	Rounds  int     // of it at most; 0: 200
 	Newton  int     // steps of Newton's method at most; 0: 1
 }
@@ -367,9 +369,11 @@ func (s *System) gatherAt(i int, x, v []geom.Vec3, w *World, a, b float64) {
 		}
 	}
 	force = force.Sub(m.bent.row(i, x))
+	var warp, normal geom.Vec3
 	for at := s.round.start[i]; at < s.round.start[i+1]; at++ {
 		k, c := int(s.round.at[at])/3, int(s.round.at[at])%3
 		f, st := &s.faces[k], &s.state[k]
+		warp, normal = warp.Add(st.f[0].Mul(f.area)), normal.Add(st.n)
 		force = force.Add(f.pulls(c, st, v)).Add(st.gust.Add(st.n.Mul(st.swell)).Mul(1.0 / 3))
 		s.stiffen(i, c, f, st, a)
 		if st.drag > 0 {
@@ -377,6 +381,9 @@ func (s *System) gatherAt(i int, x, v []geom.Vec3, w *World, a, b float64) {
 		}
 	}
 	s.force[i] = force
+	if m.direct != nil {
+		m.direct.frame[i] = axesOf(warp, normal)
+	}
 }
 
 // pulls is the force of a face on its corner c, damped: damping is stiffness times velocity
@@ -522,7 +529,7 @@ func (s *System) newton(dt, damp float64, w *World, did *Did) {
 	h := s.h
 	tol, most, rounds := w.Tol, w.Rounds, w.Newton
 	if tol == 0 {
-		tol = 1e-3
+		tol = 1e-4
 	}
 	if most == 0 {
 		most = 200
@@ -539,8 +546,7 @@ func (s *System) newton(dt, damp float64, w *World, did *Did) {
 	left := 0.0
 	for range rounds {
 		s.imbalance(w, h, damp)
-		s.m.prepare(h*(h+damp), s.crew)
-		s.m.coarse.prepare(s.m, h*(h+damp), s.crew)
+		s.m.prepare(h*(h+damp), s.pinned, s.crew)
 		did.Rounds += s.m.solve(s.force, s.delta, h*(h+damp), tol, still*still*all, most, s.t, s.crew)
 		s.crew.For(len(s.X), 1024, func(lo, hi int) {
 			for i := lo; i < hi; i++ {

@@ -9,7 +9,7 @@
 // kernel. What makes that possible:
 //
 //   - no fused multiply-add: the plain code rounds every product, as
-//     float32(a*b) makes Go do;
+//     float32(a*b) makes Go do (Eliminate alone is fused in all three);
 //   - sums of a row keep 16 lanes in every set, value i in lane i mod 16, and
 //     the lanes are added in order at the end;
 //   - minima and maxima take their operands in one order, which matters where

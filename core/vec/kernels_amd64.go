@@ -414,6 +414,26 @@ func columnsAVX512(dst *float32, src *float32, n int)
 //go:noescape
 func recordsAVX512(dst *float32, src *float32, n int)
 
+// eliminateAVX512 is c −= Σ a b, each fused, over k columns of a, step values apart, for four columns of c, wide apart; b has four values for each column of a, next apart. Whole blocks.
+//
+//go:noescape
+func eliminateAVX512(c *float32, a *float32, b *float32, wide int, step int, next int, k int, n int)
+
+// pivotAVX512 is column after column of four, wide values apart, less those before it, times its pivot: rows of l; below 1e-16 it is 0. Whole blocks.
+//
+//go:noescape
+func pivotAVX512(c *float32, wide int, l *[10]float32, n int)
+
+// forwardAVX512 is x less four columns, wide values apart, times the numbers of y. Whole blocks.
+//
+//go:noescape
+func forwardAVX512(x *float32, c *float32, wide int, y *[4]float32, n int)
+
+// backwardAVX512 is sum += x times each of four columns, wide values apart: 16 lanes to a column. Whole blocks.
+//
+//go:noescape
+func backwardAVX512(sum *[64]float32, x *float32, c *float32, wide int, n int)
+
 // blendAVX2 is dst = (w₀ a + w₁ b) + (w₂ c + w₃ d), of any length.
 //
 //go:noescape
@@ -823,6 +843,26 @@ func columnsAVX2(dst *float32, src *float32, n int)
 //
 //go:noescape
 func recordsAVX2(dst *float32, src *float32, n int)
+
+// eliminateAVX2 is c −= Σ a b, each fused, over k columns of a, step values apart, for four columns of c, wide apart; b has four values for each column of a, next apart. Whole blocks.
+//
+//go:noescape
+func eliminateAVX2(c *float32, a *float32, b *float32, wide int, step int, next int, k int, n int)
+
+// pivotAVX2 is column after column of four, wide values apart, less those before it, times its pivot: rows of l; below 1e-16 it is 0. Whole blocks.
+//
+//go:noescape
+func pivotAVX2(c *float32, wide int, l *[10]float32, n int)
+
+// forwardAVX2 is x less four columns, wide values apart, times the numbers of y. Whole blocks.
+//
+//go:noescape
+func forwardAVX2(x *float32, c *float32, wide int, y *[4]float32, n int)
+
+// backwardAVX2 is sum += x times each of four columns, wide values apart: 16 lanes to a column. Whole blocks.
+//
+//go:noescape
+func backwardAVX2(sum *[64]float32, x *float32, c *float32, wide int, n int)
 
 // halves reports that there are VCVTPH2PS and VCVTPS2PH.
 func halves() bool

@@ -7410,6 +7410,263 @@ test:
 	VZEROUPPER
 	RET
 
+// func eliminateAVX512(c *float32, a *float32, b *float32, wide int, step int, next int, k int, n int)
+// Requires: AVX, AVX512F
+TEXT ·eliminateAVX512(SB), NOSPLIT, $8-64
+	MOVQ c+0(FP), AX
+	MOVQ a+8(FP), CX
+	MOVQ b+16(FP), DX
+	MOVQ wide+24(FP), BX
+	SHLQ $0x02, BX
+	MOVQ step+32(FP), SI
+	SHLQ $0x02, SI
+	MOVQ next+40(FP), DI
+	SHLQ $0x02, DI
+	MOVQ k+48(FP), R8
+	MOVQ n+56(FP), R9
+	SHLQ $0x02, R9
+	LEAQ (AX)(BX*1), R10
+	LEAQ (R10)(BX*1), R11
+	LEAQ (R11)(BX*1), BX
+	XORQ R12, R12
+	LEAQ -64(R9), BP
+
+pairs:
+	CMPQ    R12, BP
+	JGE     single
+	VMOVUPS (AX)(R12*1), Z0
+	VMOVUPS 64(AX)(R12*1), Z1
+	VMOVUPS (R10)(R12*1), Z2
+	VMOVUPS 64(R10)(R12*1), Z3
+	VMOVUPS (R11)(R12*1), Z4
+	VMOVUPS 64(R11)(R12*1), Z5
+	VMOVUPS (BX)(R12*1), Z6
+	VMOVUPS 64(BX)(R12*1), Z7
+	LEAQ    (CX)(R12*1), R14
+	MOVQ    DX, R15
+	MOVQ    R8, R13
+
+pair:
+	VMOVUPS      (R14), Z8
+	VMOVUPS      64(R14), Z9
+	VBROADCASTSS (R15), Z10
+	VFNMADD231PS Z10, Z8, Z0
+	VFNMADD231PS Z10, Z9, Z1
+	VBROADCASTSS 4(R15), Z10
+	VFNMADD231PS Z10, Z8, Z2
+	VFNMADD231PS Z10, Z9, Z3
+	VBROADCASTSS 8(R15), Z10
+	VFNMADD231PS Z10, Z8, Z4
+	VFNMADD231PS Z10, Z9, Z5
+	VBROADCASTSS 12(R15), Z10
+	VFNMADD231PS Z10, Z8, Z6
+	VFNMADD231PS Z10, Z9, Z7
+	ADDQ         SI, R14
+	ADDQ         DI, R15
+	DECQ         R13
+	JNE          pair
+	VMOVUPS      Z0, (AX)(R12*1)
+	VMOVUPS      Z1, 64(AX)(R12*1)
+	VMOVUPS      Z2, (R10)(R12*1)
+	VMOVUPS      Z3, 64(R10)(R12*1)
+	VMOVUPS      Z4, (R11)(R12*1)
+	VMOVUPS      Z5, 64(R11)(R12*1)
+	VMOVUPS      Z6, (BX)(R12*1)
+	VMOVUPS      Z7, 64(BX)(R12*1)
+	ADDQ         $0x80, R12
+	JMP          pairs
+
+single:
+	CMPQ    R12, R9
+	JGE     done
+	VMOVUPS (AX)(R12*1), Z0
+	VMOVUPS (R10)(R12*1), Z1
+	VMOVUPS (R11)(R12*1), Z2
+	VMOVUPS (BX)(R12*1), Z3
+	LEAQ    (CX)(R12*1), R14
+	MOVQ    DX, R15
+	MOVQ    R8, R13
+
+one:
+	VMOVUPS      (R14), Z4
+	VBROADCASTSS (R15), Z5
+	VFNMADD231PS Z5, Z4, Z0
+	VBROADCASTSS 4(R15), Z5
+	VFNMADD231PS Z5, Z4, Z1
+	VBROADCASTSS 8(R15), Z5
+	VFNMADD231PS Z5, Z4, Z2
+	VBROADCASTSS 12(R15), Z5
+	VFNMADD231PS Z5, Z4, Z3
+	ADDQ         SI, R14
+	ADDQ         DI, R15
+	DECQ         R13
+	JNE          one
+	VMOVUPS      Z0, (AX)(R12*1)
+	VMOVUPS      Z1, (R10)(R12*1)
+	VMOVUPS      Z2, (R11)(R12*1)
+	VMOVUPS      Z3, (BX)(R12*1)
+	ADDQ         $0x40, R12
+
+done:
+	VZEROUPPER
+	RET
+
+// func pivotAVX512(c *float32, wide int, l *[10]float32, n int)
+// Requires: AVX, AVX512F
+TEXT ·pivotAVX512(SB), NOSPLIT, $0-32
+	MOVQ         c+0(FP), AX
+	MOVQ         wide+8(FP), CX
+	SHLQ         $0x02, CX
+	MOVQ         l+16(FP), DX
+	MOVQ         n+24(FP), BX
+	SHLQ         $0x02, BX
+	LEAQ         (AX)(CX*1), SI
+	LEAQ         (SI)(CX*1), DI
+	LEAQ         (DI)(CX*1), CX
+	VBROADCASTSS float43<>+0(SB), Z0
+	VPBROADCASTD whole2147483647<>+0(SB), Z1
+	VBROADCASTSS (DX), Z2
+	VBROADCASTSS 4(DX), Z3
+	VBROADCASTSS 8(DX), Z4
+	VBROADCASTSS 12(DX), Z5
+	VBROADCASTSS 16(DX), Z6
+	VBROADCASTSS 20(DX), Z7
+	VBROADCASTSS 24(DX), Z8
+	VBROADCASTSS 28(DX), Z9
+	VBROADCASTSS 32(DX), Z10
+	VBROADCASTSS 36(DX), Z11
+	XORQ         DX, DX
+	JMP          test
+
+loop:
+	VMOVUPS   (AX)(DX*1), Z12
+	VMULPS    Z2, Z12, Z12
+	VPANDD    Z1, Z12, Z13
+	VCMPPS    $0x05, Z0, Z13, K1
+	VMOVAPS.Z Z12, K1, Z12
+	VMOVUPS   Z12, (AX)(DX*1)
+	VMOVUPS   (SI)(DX*1), Z13
+	VMULPS    Z12, Z3, Z14
+	VSUBPS    Z14, Z13, Z13
+	VMULPS    Z4, Z13, Z13
+	VPANDD    Z1, Z13, Z14
+	VCMPPS    $0x05, Z0, Z14, K1
+	VMOVAPS.Z Z13, K1, Z13
+	VMOVUPS   Z13, (SI)(DX*1)
+	VMOVUPS   (DI)(DX*1), Z14
+	VMULPS    Z12, Z5, Z15
+	VSUBPS    Z15, Z14, Z14
+	VMULPS    Z13, Z6, Z15
+	VSUBPS    Z15, Z14, Z14
+	VMULPS    Z7, Z14, Z14
+	VPANDD    Z1, Z14, Z15
+	VCMPPS    $0x05, Z0, Z15, K1
+	VMOVAPS.Z Z14, K1, Z14
+	VMOVUPS   Z14, (DI)(DX*1)
+	VMOVUPS   (CX)(DX*1), Z15
+	VMULPS    Z12, Z8, Z12
+	VSUBPS    Z12, Z15, Z15
+	VMULPS    Z13, Z9, Z12
+	VSUBPS    Z12, Z15, Z15
+	VMULPS    Z14, Z10, Z12
+	VSUBPS    Z12, Z15, Z15
+	VMULPS    Z11, Z15, Z15
+	VPANDD    Z1, Z15, Z12
+	VCMPPS    $0x05, Z0, Z12, K1
+	VMOVAPS.Z Z15, K1, Z15
+	VMOVUPS   Z15, (CX)(DX*1)
+	ADDQ      $0x40, DX
+
+test:
+	CMPQ DX, BX
+	JLT  loop
+	VZEROUPPER
+	RET
+
+DATA float43<>+0(SB)/4, $0x24e69595
+GLOBL float43<>(SB), RODATA|NOPTR, $4
+
+// func forwardAVX512(x *float32, c *float32, wide int, y *[4]float32, n int)
+// Requires: AVX, AVX512F
+TEXT ·forwardAVX512(SB), NOSPLIT, $0-40
+	MOVQ         x+0(FP), AX
+	MOVQ         c+8(FP), CX
+	MOVQ         wide+16(FP), DX
+	SHLQ         $0x02, DX
+	MOVQ         y+24(FP), BX
+	MOVQ         n+32(FP), SI
+	SHLQ         $0x02, SI
+	LEAQ         (CX)(DX*1), DI
+	LEAQ         (DI)(DX*1), R8
+	LEAQ         (R8)(DX*1), DX
+	VBROADCASTSS (BX), Z0
+	VBROADCASTSS 4(BX), Z1
+	VBROADCASTSS 8(BX), Z2
+	VBROADCASTSS 12(BX), Z3
+	XORQ         BX, BX
+	JMP          test
+
+loop:
+	VMOVUPS (AX)(BX*1), Z4
+	VMULPS  (CX)(BX*1), Z0, Z5
+	VSUBPS  Z5, Z4, Z4
+	VMULPS  (DI)(BX*1), Z1, Z5
+	VSUBPS  Z5, Z4, Z4
+	VMULPS  (R8)(BX*1), Z2, Z5
+	VSUBPS  Z5, Z4, Z4
+	VMULPS  (DX)(BX*1), Z3, Z5
+	VSUBPS  Z5, Z4, Z4
+	VMOVUPS Z4, (AX)(BX*1)
+	ADDQ    $0x40, BX
+
+test:
+	CMPQ BX, SI
+	JLT  loop
+	VZEROUPPER
+	RET
+
+// func backwardAVX512(sum *[64]float32, x *float32, c *float32, wide int, n int)
+// Requires: AVX, AVX512F
+TEXT ·backwardAVX512(SB), NOSPLIT, $0-40
+	MOVQ    sum+0(FP), AX
+	MOVQ    x+8(FP), CX
+	MOVQ    c+16(FP), DX
+	MOVQ    wide+24(FP), BX
+	SHLQ    $0x02, BX
+	MOVQ    n+32(FP), SI
+	SHLQ    $0x02, SI
+	LEAQ    (DX)(BX*1), DI
+	LEAQ    (DI)(BX*1), R8
+	LEAQ    (R8)(BX*1), BX
+	VMOVUPS (AX), Z0
+	VMOVUPS 64(AX), Z1
+	VMOVUPS 128(AX), Z2
+	VMOVUPS 192(AX), Z3
+	XORQ    R9, R9
+	JMP     test
+
+loop:
+	VMOVUPS (CX)(R9*1), Z4
+	VMULPS  (DX)(R9*1), Z4, Z5
+	VADDPS  Z5, Z0, Z0
+	VMULPS  (DI)(R9*1), Z4, Z5
+	VADDPS  Z5, Z1, Z1
+	VMULPS  (R8)(R9*1), Z4, Z5
+	VADDPS  Z5, Z2, Z2
+	VMULPS  (BX)(R9*1), Z4, Z4
+	VADDPS  Z4, Z3, Z3
+	ADDQ    $0x40, R9
+
+test:
+	CMPQ    R9, SI
+	JLT     loop
+	VMOVUPS Z0, (AX)
+	VMOVUPS Z1, 64(AX)
+	VMOVUPS Z2, 128(AX)
+	VMOVUPS Z3, 192(AX)
+	VZEROUPPER
+	RET
+
 // func blendAVX2(dst *float32, a *float32, b *float32, c *float32, d *float32, w *[4]float32, n int)
 // Requires: AVX, AVX2
 TEXT ·blendAVX2(SB), NOSPLIT, $0-56
@@ -18124,6 +18381,298 @@ loop:
 test:
 	TESTQ DX, DX
 	JNE   loop
+	VZEROUPPER
+	RET
+
+// func eliminateAVX2(c *float32, a *float32, b *float32, wide int, step int, next int, k int, n int)
+// Requires: AVX, FMA3
+TEXT ·eliminateAVX2(SB), NOSPLIT, $0-64
+	MOVQ c+0(FP), AX
+	MOVQ a+8(FP), CX
+	MOVQ b+16(FP), DX
+	MOVQ wide+24(FP), BX
+	SHLQ $0x02, BX
+	MOVQ step+32(FP), SI
+	SHLQ $0x02, SI
+	MOVQ next+40(FP), DI
+	SHLQ $0x02, DI
+	MOVQ k+48(FP), R8
+	MOVQ n+56(FP), R9
+	SHLQ $0x02, R9
+	LEAQ (AX)(BX*1), R10
+	LEAQ (R10)(BX*1), R11
+	LEAQ (R11)(BX*1), BX
+	XORQ R12, R12
+
+pairs:
+	VMOVUPS (AX)(R12*1), Y0
+	VMOVUPS 32(AX)(R12*1), Y1
+	VMOVUPS (R10)(R12*1), Y2
+	VMOVUPS 32(R10)(R12*1), Y3
+	VMOVUPS (R11)(R12*1), Y4
+	VMOVUPS 32(R11)(R12*1), Y5
+	VMOVUPS (BX)(R12*1), Y6
+	VMOVUPS 32(BX)(R12*1), Y7
+	LEAQ    (CX)(R12*1), R14
+	MOVQ    DX, R15
+	MOVQ    R8, R13
+
+pair:
+	VMOVUPS      (R14), Y8
+	VMOVUPS      32(R14), Y9
+	VBROADCASTSS (R15), Y10
+	VFNMADD231PS Y10, Y8, Y0
+	VFNMADD231PS Y10, Y9, Y1
+	VBROADCASTSS 4(R15), Y10
+	VFNMADD231PS Y10, Y8, Y2
+	VFNMADD231PS Y10, Y9, Y3
+	VBROADCASTSS 8(R15), Y10
+	VFNMADD231PS Y10, Y8, Y4
+	VFNMADD231PS Y10, Y9, Y5
+	VBROADCASTSS 12(R15), Y10
+	VFNMADD231PS Y10, Y8, Y6
+	VFNMADD231PS Y10, Y9, Y7
+	ADDQ         SI, R14
+	ADDQ         DI, R15
+	DECQ         R13
+	JNE          pair
+	VMOVUPS      Y0, (AX)(R12*1)
+	VMOVUPS      Y1, 32(AX)(R12*1)
+	VMOVUPS      Y2, (R10)(R12*1)
+	VMOVUPS      Y3, 32(R10)(R12*1)
+	VMOVUPS      Y4, (R11)(R12*1)
+	VMOVUPS      Y5, 32(R11)(R12*1)
+	VMOVUPS      Y6, (BX)(R12*1)
+	VMOVUPS      Y7, 32(BX)(R12*1)
+	ADDQ         $0x40, R12
+	CMPQ         R12, R9
+	JLT          pairs
+	VZEROUPPER
+	RET
+
+// func pivotAVX2(c *float32, wide int, l *[10]float32, n int)
+// Requires: AVX, AVX2
+TEXT ·pivotAVX2(SB), NOSPLIT, $0-32
+	MOVQ         c+0(FP), AX
+	MOVQ         wide+8(FP), CX
+	SHLQ         $0x02, CX
+	MOVQ         l+16(FP), DX
+	MOVQ         n+24(FP), BX
+	SHLQ         $0x02, BX
+	LEAQ         (AX)(CX*1), SI
+	LEAQ         (SI)(CX*1), DI
+	LEAQ         (DI)(CX*1), CX
+	VBROADCASTSS float43<>+0(SB), Y0
+	VPBROADCASTD whole2147483647<>+0(SB), Y1
+	XORQ         R8, R8
+	JMP          test
+
+loop:
+	VMOVUPS      (AX)(R8*1), Y2
+	VBROADCASTSS (DX), Y3
+	VMULPS       Y3, Y2, Y2
+	VANDPS       Y1, Y2, Y3
+	VCMPPS       $0x05, Y0, Y3, Y3
+	VANDPS       Y3, Y2, Y2
+	VMOVUPS      Y2, (AX)(R8*1)
+	VMOVUPS      (SI)(R8*1), Y3
+	VBROADCASTSS 4(DX), Y4
+	VMULPS       Y2, Y4, Y4
+	VSUBPS       Y4, Y3, Y3
+	VBROADCASTSS 8(DX), Y4
+	VMULPS       Y4, Y3, Y3
+	VANDPS       Y1, Y3, Y4
+	VCMPPS       $0x05, Y0, Y4, Y4
+	VANDPS       Y4, Y3, Y3
+	VMOVUPS      Y3, (SI)(R8*1)
+	VMOVUPS      (DI)(R8*1), Y4
+	VBROADCASTSS 12(DX), Y5
+	VMULPS       Y2, Y5, Y5
+	VSUBPS       Y5, Y4, Y4
+	VBROADCASTSS 16(DX), Y5
+	VMULPS       Y3, Y5, Y5
+	VSUBPS       Y5, Y4, Y4
+	VBROADCASTSS 20(DX), Y5
+	VMULPS       Y5, Y4, Y4
+	VANDPS       Y1, Y4, Y5
+	VCMPPS       $0x05, Y0, Y5, Y5
+	VANDPS       Y5, Y4, Y4
+	VMOVUPS      Y4, (DI)(R8*1)
+	VMOVUPS      (CX)(R8*1), Y5
+	VBROADCASTSS 24(DX), Y6
+	VMULPS       Y2, Y6, Y2
+	VSUBPS       Y2, Y5, Y5
+	VBROADCASTSS 28(DX), Y2
+	VMULPS       Y3, Y2, Y2
+	VSUBPS       Y2, Y5, Y5
+	VBROADCASTSS 32(DX), Y2
+	VMULPS       Y4, Y2, Y2
+	VSUBPS       Y2, Y5, Y5
+	VBROADCASTSS 36(DX), Y2
+	VMULPS       Y2, Y5, Y5
+	VANDPS       Y1, Y5, Y2
+	VCMPPS       $0x05, Y0, Y2, Y2
+	VANDPS       Y2, Y5, Y5
+	VMOVUPS      Y5, (CX)(R8*1)
+	VMOVUPS      32(AX)(R8*1), Y2
+	VBROADCASTSS (DX), Y3
+	VMULPS       Y3, Y2, Y2
+	VANDPS       Y1, Y2, Y3
+	VCMPPS       $0x05, Y0, Y3, Y3
+	VANDPS       Y3, Y2, Y2
+	VMOVUPS      Y2, 32(AX)(R8*1)
+	VMOVUPS      32(SI)(R8*1), Y3
+	VBROADCASTSS 4(DX), Y4
+	VMULPS       Y2, Y4, Y4
+	VSUBPS       Y4, Y3, Y3
+	VBROADCASTSS 8(DX), Y4
+	VMULPS       Y4, Y3, Y3
+	VANDPS       Y1, Y3, Y4
+	VCMPPS       $0x05, Y0, Y4, Y4
+	VANDPS       Y4, Y3, Y3
+	VMOVUPS      Y3, 32(SI)(R8*1)
+	VMOVUPS      32(DI)(R8*1), Y4
+	VBROADCASTSS 12(DX), Y5
+	VMULPS       Y2, Y5, Y5
+	VSUBPS       Y5, Y4, Y4
+	VBROADCASTSS 16(DX), Y5
+	VMULPS       Y3, Y5, Y5
+	VSUBPS       Y5, Y4, Y4
+	VBROADCASTSS 20(DX), Y5
+	VMULPS       Y5, Y4, Y4
+	VANDPS       Y1, Y4, Y5
+	VCMPPS       $0x05, Y0, Y5, Y5
+	VANDPS       Y5, Y4, Y4
+	VMOVUPS      Y4, 32(DI)(R8*1)
+	VMOVUPS      32(CX)(R8*1), Y5
+	VBROADCASTSS 24(DX), Y6
+	VMULPS       Y2, Y6, Y2
+	VSUBPS       Y2, Y5, Y5
+	VBROADCASTSS 28(DX), Y2
+	VMULPS       Y3, Y2, Y2
+	VSUBPS       Y2, Y5, Y5
+	VBROADCASTSS 32(DX), Y2
+	VMULPS       Y4, Y2, Y2
+	VSUBPS       Y2, Y5, Y5
+	VBROADCASTSS 36(DX), Y2
+	VMULPS       Y2, Y5, Y5
+	VANDPS       Y1, Y5, Y2
+	VCMPPS       $0x05, Y0, Y2, Y2
+	VANDPS       Y2, Y5, Y5
+	VMOVUPS      Y5, 32(CX)(R8*1)
+	ADDQ         $0x40, R8
+
+test:
+	CMPQ R8, BX
+	JLT  loop
+	VZEROUPPER
+	RET
+
+// func forwardAVX2(x *float32, c *float32, wide int, y *[4]float32, n int)
+// Requires: AVX
+TEXT ·forwardAVX2(SB), NOSPLIT, $0-40
+	MOVQ         x+0(FP), AX
+	MOVQ         c+8(FP), CX
+	MOVQ         wide+16(FP), DX
+	SHLQ         $0x02, DX
+	MOVQ         y+24(FP), BX
+	MOVQ         n+32(FP), SI
+	SHLQ         $0x02, SI
+	LEAQ         (CX)(DX*1), DI
+	LEAQ         (DI)(DX*1), R8
+	LEAQ         (R8)(DX*1), DX
+	VBROADCASTSS (BX), Y0
+	VBROADCASTSS 4(BX), Y1
+	VBROADCASTSS 8(BX), Y2
+	VBROADCASTSS 12(BX), Y3
+	XORQ         BX, BX
+	JMP          test
+
+loop:
+	VMOVUPS (AX)(BX*1), Y4
+	VMULPS  (CX)(BX*1), Y0, Y5
+	VSUBPS  Y5, Y4, Y4
+	VMULPS  (DI)(BX*1), Y1, Y5
+	VSUBPS  Y5, Y4, Y4
+	VMULPS  (R8)(BX*1), Y2, Y5
+	VSUBPS  Y5, Y4, Y4
+	VMULPS  (DX)(BX*1), Y3, Y5
+	VSUBPS  Y5, Y4, Y4
+	VMOVUPS Y4, (AX)(BX*1)
+	VMOVUPS 32(AX)(BX*1), Y4
+	VMULPS  32(CX)(BX*1), Y0, Y5
+	VSUBPS  Y5, Y4, Y4
+	VMULPS  32(DI)(BX*1), Y1, Y5
+	VSUBPS  Y5, Y4, Y4
+	VMULPS  32(R8)(BX*1), Y2, Y5
+	VSUBPS  Y5, Y4, Y4
+	VMULPS  32(DX)(BX*1), Y3, Y5
+	VSUBPS  Y5, Y4, Y4
+	VMOVUPS Y4, 32(AX)(BX*1)
+	ADDQ    $0x40, BX
+
+test:
+	CMPQ BX, SI
+	JLT  loop
+	VZEROUPPER
+	RET
+
+// func backwardAVX2(sum *[64]float32, x *float32, c *float32, wide int, n int)
+// Requires: AVX
+TEXT ·backwardAVX2(SB), NOSPLIT, $0-40
+	MOVQ    sum+0(FP), AX
+	MOVQ    x+8(FP), CX
+	MOVQ    c+16(FP), DX
+	MOVQ    wide+24(FP), BX
+	SHLQ    $0x02, BX
+	MOVQ    n+32(FP), SI
+	SHLQ    $0x02, SI
+	LEAQ    (DX)(BX*1), DI
+	LEAQ    (DI)(BX*1), R8
+	LEAQ    (R8)(BX*1), BX
+	VMOVUPS (AX), Y0
+	VMOVUPS 32(AX), Y1
+	VMOVUPS 64(AX), Y2
+	VMOVUPS 96(AX), Y3
+	VMOVUPS 128(AX), Y4
+	VMOVUPS 160(AX), Y5
+	VMOVUPS 192(AX), Y6
+	VMOVUPS 224(AX), Y7
+	XORQ    R9, R9
+	JMP     test
+
+loop:
+	VMOVUPS (CX)(R9*1), Y8
+	VMULPS  (DX)(R9*1), Y8, Y9
+	VADDPS  Y9, Y0, Y0
+	VMULPS  (DI)(R9*1), Y8, Y9
+	VADDPS  Y9, Y2, Y2
+	VMULPS  (R8)(R9*1), Y8, Y9
+	VADDPS  Y9, Y4, Y4
+	VMULPS  (BX)(R9*1), Y8, Y8
+	VADDPS  Y8, Y6, Y6
+	VMOVUPS 32(CX)(R9*1), Y8
+	VMULPS  32(DX)(R9*1), Y8, Y9
+	VADDPS  Y9, Y1, Y1
+	VMULPS  32(DI)(R9*1), Y8, Y9
+	VADDPS  Y9, Y3, Y3
+	VMULPS  32(R8)(R9*1), Y8, Y9
+	VADDPS  Y9, Y5, Y5
+	VMULPS  32(BX)(R9*1), Y8, Y8
+	VADDPS  Y8, Y7, Y7
+	ADDQ    $0x40, R9
+
+test:
+	CMPQ    R9, SI
+	JLT     loop
+	VMOVUPS Y0, (AX)
+	VMOVUPS Y1, 32(AX)
+	VMOVUPS Y2, 64(AX)
+	VMOVUPS Y3, 96(AX)
+	VMOVUPS Y4, 128(AX)
+	VMOVUPS Y5, 160(AX)
+	VMOVUPS Y6, 192(AX)
+	VMOVUPS Y7, 224(AX)
 	VZEROUPPER
 	RET
 

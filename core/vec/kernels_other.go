@@ -282,6 +282,16 @@ func columnsAVX512(dst *float32, src *float32, n int) { panic(missing) }
 
 func recordsAVX512(dst *float32, src *float32, n int) { panic(missing) }
 
+func eliminateAVX512(c *float32, a *float32, b *float32, wide int, step int, next int, k int, n int) {
+	panic(missing)
+}
+
+func pivotAVX512(c *float32, wide int, l *[10]float32, n int) { panic(missing) }
+
+func forwardAVX512(x *float32, c *float32, wide int, y *[4]float32, n int) { panic(missing) }
+
+func backwardAVX512(sum *[64]float32, x *float32, c *float32, wide int, n int) { panic(missing) }
+
 func blendAVX2(dst *float32, a *float32, b *float32, c *float32, d *float32, w *[4]float32, n int) {
 	panic(missing)
 }
@@ -559,6 +569,16 @@ func cellsAVX2(to *int32, x *float32, c *[5]int32, n int) { panic(missing) }
 func columnsAVX2(dst *float32, src *float32, n int) { panic(missing) }
 
 func recordsAVX2(dst *float32, src *float32, n int) { panic(missing) }
+
+func eliminateAVX2(c *float32, a *float32, b *float32, wide int, step int, next int, k int, n int) {
+	panic(missing)
+}
+
+func pivotAVX2(c *float32, wide int, l *[10]float32, n int) { panic(missing) }
+
+func forwardAVX2(x *float32, c *float32, wide int, y *[4]float32, n int) { panic(missing) }
+
+func backwardAVX2(sum *[64]float32, x *float32, c *float32, wide int, n int) { panic(missing) }
 
 // halves reports that there are VCVTPH2PS and VCVTPS2PH.
 func halves() bool { panic(missing) }

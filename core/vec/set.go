@@ -38,9 +38,9 @@ func Sets() []Set { return []Set{Plain, AVX2, AVX512}[:best()+1] }
 func best() Set {
 	x := &cpu.X86
 	switch {
-	case x.HasAVX512F && x.HasAVX512DQ && x.HasAVX512VL && x.HasAVX512BW && x.HasBMI2 && halves():
+	case x.HasAVX512F && x.HasAVX512DQ && x.HasAVX512VL && x.HasAVX512BW && x.HasFMA && x.HasBMI2 && halves():
 		return AVX512
-	case x.HasAVX2 && x.HasBMI2 && halves():
+	case x.HasAVX2 && x.HasFMA && x.HasBMI2 && halves():
 		return AVX2
 	}
 	return Plain

@@ -135,6 +135,10 @@ func main() {
 		s.cells()
 		s.columns(false)
 		s.columns(true)
+		s.eliminate()
+		s.pivot()
+		s.forward()
+		s.backward()
 	}
 	halves()
 	Generate()
