@@ -77,7 +77,7 @@ func (f *Factor) eliminate(k int32, spare *pool, crew grid.Crew) {
 		for j := k; j < end; j += 4 {
 			pivots(l, inv, k, j, wide)
 		}
-		nd.subtract(l, u, k, end, spare, crew)
+		nd.subtract(l, u, k, end, crew)
 	}
 	for j := range p { // so that a solve may read whole blocks
 		clear(l[j*wide+j&^15 : j*wide+j])
@@ -90,33 +90,23 @@ const perBlock = 64
 
 // subtract takes what columns from lo to hi make up from all that come after them: strips of 32 rows,
 // each times all columns that reach so far down.
-func (nd *node) subtract(l, u []float32, lo, hi int, spare *pool, crew grid.Crew) {
+func (nd *node) subtract(l, u []float32, lo, hi int, crew grid.Crew) {
 	p, wide, base, k := nd.p, nd.wide, nd.p&^15, hi-lo
 	cols := p + pad(nd.q, 4)
 	if hi == cols {
 		return
 	}
-	b := spare.take((cols - hi) * k)
-	for t := range k {
-		from := l[(lo+t)*wide:][:cols]
-		for at := hi; at < cols; at += 4 {
-			copy(b[(at-hi)*k+4*t:][:4], from[at:])
-		}
-	}
 	strips := func(first, end int) {
 		crew.For((end-first+31)/32, 2, func(from, to int) {
-			var a [32 * perBlock]float32
 			for s := from; s < to; s++ {
 				row := first + 32*s
 				n := min(32, end-row)
-				for t := range k {
-					copy(a[t*n:][:n], l[(lo+t)*wide+row:])
-				}
+				a := l[lo*wide+row:]
 				for at := hi; at < min(cols, row+n); at += 4 {
 					if at < p {
-						vec.Eliminate(l[at*wide+row:], a[:], b[(at-hi)*k:], wide, n, 4, k, n)
+						vec.Eliminate(l[at*wide+row:], a, l[lo*wide+at:], wide, wide, wide, k, n)
 					} else {
-						vec.Eliminate(u[(at-p)*(wide-base)+row-base:], a[:], b[(at-hi)*k:], wide-base, n, 4, k, n)
+						vec.Eliminate(u[(at-p)*(wide-base)+row-base:], a, l[lo*wide+at:], wide-base, wide, wide, k, n)
 					}
 				}
 			}
@@ -127,7 +117,6 @@ func (nd *node) subtract(l, u []float32, lo, hi int, spare *pool, crew grid.Crew
 		strips(first, base)
 	}
 	strips(max(first, base), wide)
-	spare.put(b)
 }
 
 // pivots factors four columns, those before them since first being done of their block.
