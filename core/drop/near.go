@@ -6,6 +6,7 @@ import (
 
 	"zarf/core/geom"
 	"zarf/core/grid"
+	"zarf/core/vec"
 )
 
 // cells sort drops by where they are: rows that follow each other are near each other.
@@ -67,58 +68,117 @@ func put[T any](v []T, order []int32) []T {
 	return out
 }
 
+// run is of drops in the order of their cells, and the lists of who is near each, as the
+// kernels of core/vec take them.
+type run struct {
+	first int
+	list  []int32
+	from  []int32 // of each drop, and one more
+	many  []int32 // of each drop, before its list is filled up
+	sums  []float32
+}
+
+// perRun is how many cells there are in one.
+const perRun = 64
+
 // find gives every drop the list of those nearer than reach, itself not among them.
 func (s *Set) find(crew grid.Crew) {
 	n := len(s.P)
-	s.from = slices.Grow(s.from[:0], n+1)[:n+1]
 	c := &s.cells
-	const piece = 64 // cells
-	pieces := (len(c.at) + piece - 1) / piece
-	s.lists = slices.Grow(s.lists[:0], pieces)[:pieces]
+	runs := (len(c.at) + perRun - 1) / perRun
+	s.runs = slices.Grow(s.runs[:0], runs)[:runs]
 	s.of = slices.Grow(s.of[:0], n)[:n]
-	reach := s.k.r * s.k.r * 1.1 // they move within the step
-	crew.Each(pieces, 1, func(lo, hi int) {
-		var spans [9][2]int32
+	s.write(crew)
+	reach := float32(s.k.r * s.k.r * 1.1) // they move within the step
+	crew.Each(runs, 1, func(lo, hi int) {
 		for b := lo; b < hi; b++ {
-			list := s.lists[b][:0]
-			for k := piece * b; k < min(piece*(b+1), len(c.at)); k++ {
-				m := 0
-				for dz := -1; dz <= 1; dz++ {
-					for dy := -1; dy <= 1; dy++ {
-						mid := uint64(int64(c.at[k]) + int64(dz)<<(2*cellBits) + int64(dy)<<cellBits)
-						i, _ := slices.BinarySearch(c.at, mid-1)
-						j := i
-						for j < len(c.at) && c.at[j] <= mid+1 {
-							j++
-						}
-						if j > i {
-							spans[m] = [2]int32{c.start[i], c.start[j]}
-							m++
-						}
-					}
-				}
-				for i := c.start[k]; i < c.start[k+1]; i++ {
-					s.from[i], s.of[i] = int32(len(list)), int32(b)
-					p := s.Q[i]
-					for _, span := range spans[:m] {
-						for j := span[0]; j < span[1]; j++ {
-							if q := s.Q[j].Sub(p); q.Dot(q) < reach && j != i {
-								list = append(list, j)
-							}
-						}
-					}
-				}
-			}
-			s.lists[b] = list
+			s.list(b, reach)
 		}
 	})
 }
 
-// near are the neighbours of a drop.
-func (s *Set) near(i int) []int32 {
-	list := s.lists[s.of[i]]
-	if i+1 < len(s.P) && s.of[i+1] == s.of[i] {
-		return list[s.from[i]:s.from[i+1]]
+// list makes the lists of a run.
+func (s *Set) list(b int, reach float32) {
+	c, k := &s.cells, &s.runs[b]
+	k.first, k.list, k.from, k.many = int(c.start[perRun*b]), k.list[:0], append(k.from[:0], 0), k.many[:0]
+	nobody := int32(4 * len(s.P))
+	var spans [9][2]int32
+	for cell := perRun * b; cell < min(perRun*(b+1), len(c.at)); cell++ {
+		m := 0
+		for dz := -1; dz <= 1; dz++ {
+			for dy := -1; dy <= 1; dy++ {
+				mid := uint64(int64(c.at[cell]) + int64(dz)<<(2*cellBits) + int64(dy)<<cellBits)
+				i, _ := slices.BinarySearch(c.at, mid-1)
+				j := i
+				for j < len(c.at) && c.at[j] <= mid+1 {
+					j++
+				}
+				if j > i {
+					spans[m] = [2]int32{c.start[i], c.start[j]}
+					m++
+				}
+			}
+		}
+		for i := c.start[cell]; i < c.start[cell+1]; i++ {
+			s.of[i] = int32(b)
+			before := len(k.list)
+			p := s.rec[4*i:][:3]
+			for _, span := range spans[:m] {
+				for j := span[0]; j < span[1]; j++ {
+					q := s.rec[4*j:][:3]
+					x, y, z := q[0]-p[0], q[1]-p[1], q[2]-p[2]
+					if x*x+y*y+z*z < reach && j != i {
+						k.list = append(k.list, 4*j)
+					}
+				}
+			}
+			k.many = append(k.many, int32(len(k.list)-before))
+			for len(k.list)%vec.Lanes != 0 {
+				k.list = append(k.list, nobody)
+			}
+			k.from = append(k.from, int32(len(k.list)))
+		}
 	}
-	return list[s.from[i]:]
+}
+
+// write puts places in the kernels' records, as seen from the middle of all.
+func (s *Set) write(crew grid.Crew) {
+	n := len(s.P)
+	s.rec = slices.Grow(s.rec[:0], 4*(n+1))[:4*(n+1)]
+	crew.For(n, 1024, func(lo, hi int) {
+		for i := lo; i < hi; i++ {
+			s.record(i)
+		}
+	})
+	copy(s.rec[4*n:], []float32{1e15, 1e15, 1e15, 0}) // nobody
+}
+
+func (s *Set) record(i int) {
+	p, r := s.Q[i].Sub(s.mid), s.rec[4*i:][:3]
+	r[0], r[1], r[2] = float32(p.X), float32(p.Y), float32(p.Z)
+}
+
+// each calls fn for every drop with what a kernel sums up over those near it.
+func (s *Set) each(crew grid.Crew, many int, kernel func(out, rec []float32, list, from []int32, first int, inv float32), fn func(i int, sums []float32)) {
+	inv := float32(1 / (s.k.r * s.k.r))
+	crew.Each(len(s.runs), 1, func(lo, hi int) {
+		for b := lo; b < hi; b++ {
+			k := &s.runs[b]
+			n := len(k.many)
+			k.sums = slices.Grow(k.sums[:0], many*n)[:many*n]
+			kernel(k.sums, s.rec, k.list, k.from, k.first, inv)
+			for i := range n {
+				fn(k.first+i, k.sums[many*i:][:many])
+			}
+		}
+	})
+}
+
+// near calls fn for the neighbours of a drop.
+func (s *Set) near(i int, fn func(j int32)) {
+	k := &s.runs[s.of[i]]
+	at := i - k.first
+	for _, j := range k.list[k.from[at]:][:k.many[at]] {
+		fn(j / 4)
+	}
 }

@@ -33,13 +33,13 @@ func (s *Set) attract(dt, tension float64, crew grid.Crew) {
 	crew.For(len(s.P), 64, func(lo, hi int) {
 		for i := lo; i < hi; i++ {
 			var by geom.Vec3
-			for _, j := range s.near(i) {
+			s.near(i, func(j int32) {
 				d := s.P[j].Sub(s.P[i])
 				if l2 := d.Dot(d); l2 > 0 && l2 < r*r {
 					l := math.Sqrt(l2)
 					by = by.Add(d.Mul(a / r * (1 - l/r)))
 				}
-			}
+			})
 			s.delta[i] = by
 		}
 	})

@@ -6,6 +6,7 @@ import (
 
 	"zarf/core/geom"
 	"zarf/core/grid"
+	"zarf/core/vec"
 )
 
 // Set is a liquid's drops: the slices are of one length. Their rows change from step to step; their
@@ -27,11 +28,13 @@ type Set struct {
 	k      *kernel
 	cells  cells
 	order  []int32
-	from   []int32
-	of     []int32
-	lists  [][]int32
+	of     []int32 // run of each
+	runs   []run
+	rec    []float32 // of each, and of nobody: place and factor, for the kernels
+	mid    geom.Vec3 // from which those places are seen
 	lambda []float64
 	delta  []geom.Vec3
+	over   []float64 // by how much each is denser than at rest
 	touch  [][]Contact
 	pull   pull
 }
@@ -112,8 +115,13 @@ func (s *Set) Step(dt float64, w *World, crew grid.Crew) (did Did) {
 	s.lambda = slices.Grow(s.lambda[:0], n)[:n]
 	copy(s.Q, s.P)
 	s.start = append(s.start[:0], s.P...)
-	s.find(crew)
+	lo, hi := s.P[0], s.P[0]
+	for _, p := range s.P {
+		lo, hi = lo.Min(p), hi.Max(p)
+	}
+	s.mid = lo.Add(hi).Mul(0.5)
 	if w.Tension > 0 {
+		s.find(crew)
 		s.attract(dt, w.Tension, crew)
 	}
 	s.touch = slices.Grow(s.touch[:0], n)[:n]
@@ -139,7 +147,8 @@ func (s *Set) Step(dt float64, w *World, crew grid.Crew) (did Did) {
 		rounds = 8
 	}
 	for i, p := range s.Press { // what held them before holds them now, about
-		s.lambda[i], s.Press[i] = warm*p, warm*p
+		s.Press[i] = warm * p
+		s.load(i, warm*p)
 	}
 	s.move(crew)
 	for range rounds {
@@ -175,70 +184,56 @@ func (s *Set) untangle(dt float64, crew grid.Crew) {
 	}
 	back(-dt)
 	s.Q, s.P = s.P, s.Q // of P where they go is kept meanwhile
+	s.write(crew)
 	for range untangled {
-		crew.For(len(s.P), 64, func(lo, hi int) {
-			for i := lo; i < hi; i++ {
-				_, l := s.crowd(i)
-				s.lambda[i] = min(0.5*l, 0)
+		s.crowds(crew, func(i int, _, l float64) { s.load(i, min(0.5*l, 0)) })
+		s.aparts(crew, func(i int, by geom.Vec3) {
+			for k := range s.touch[i] {
+				c := &s.touch[i][k]
+				_, slope := s.k.past(s.Q[i].Sub(c.C).Dot(c.N))
+				by = by.Add(c.N.Mul(s.lambda[i] * slope))
 			}
-		})
-		crew.For(len(s.P), 64, func(lo, hi int) {
-			for i := lo; i < hi; i++ {
-				by := s.apart(i)
-				for k := range s.touch[i] {
-					c := &s.touch[i][k]
-					_, slope := s.k.past(s.Q[i].Sub(c.C).Dot(c.N))
-					by = by.Add(c.N.Mul(s.lambda[i] * slope))
+			for k := range s.touch[i] {
+				c := &s.touch[i][k]
+				if d := s.Q[i].Add(by).Sub(c.C).Dot(c.N) - s.Spacing/2; d < 0 {
+					by = by.Sub(c.N.Mul(d))
 				}
-				for k := range s.touch[i] {
-					c := &s.touch[i][k]
-					if d := s.Q[i].Add(by).Sub(c.C).Dot(c.N) - s.Spacing/2; d < 0 {
-						by = by.Sub(c.N.Mul(d))
-					}
-				}
-				s.delta[i] = by
 			}
+			s.delta[i] = by
 		})
 		for i, by := range s.delta {
 			s.Q[i], s.P[i] = s.Q[i].Add(by), s.P[i].Add(by)
 		}
+		s.write(crew)
 	}
 	s.Q, s.P = s.P, s.Q
+	s.write(crew)
 	back(dt)
 }
 
 // firm keeps a lone pair's correction finite.
 const firm = 1e-2
 
-// crowd is the density at a drop in shares of that at rest, and Lagrange's factor of the correction
-// that brings it there (eq. 8 to 11 of Macklin and Müller).
-func (s *Set) crowd(i int) (density, lambda float64) {
-	p, r := s.Q[i], s.k.r
-	density = s.k.within
-	var own geom.Vec3
-	sum := 0.0
-	for _, j := range s.near(i) {
-		d := p.Sub(s.Q[j])
-		l := d.Dot(d)
-		if l >= r*r {
-			continue
+// crowds calls fn for every drop with the density there, in shares of that at rest, and Lagrange's
+// factor of the correction that brings it there (eq. 8 to 11 of Macklin and Müller).
+func (s *Set) crowds(crew grid.Crew, fn func(i int, density, lambda float64)) {
+	r, fall := s.k.r, s.k.fall
+	s.each(crew, 5, vec.Crowd, func(i int, sums []float32) {
+		density := s.k.within + s.k.scale*float64(sums[0])
+		own := geom.Vec3{X: float64(sums[1]), Y: float64(sums[2]), Z: float64(sums[3])}.Mul(fall)
+		for k := range s.touch[i] {
+			c := &s.touch[i][k]
+			share, slope := s.k.past(s.Q[i].Sub(c.C).Dot(c.N))
+			density += share
+			own = own.Add(c.N.Mul(slope))
 		}
-		l = math.Sqrt(l)
-		w, dw := spline(l / r)
-		density += s.k.scale * w
-		if l > 0 {
-			g := d.Mul(s.k.scale * dw / (r * l))
-			own = own.Add(g)
-			sum += g.Dot(g)
-		}
-	}
-	for k := range s.touch[i] {
-		c := &s.touch[i][k]
-		share, slope := s.k.past(p.Sub(c.C).Dot(c.N))
-		density += share
-		own = own.Add(c.N.Mul(slope))
-	}
-	return density, (1 - density) / (sum + own.Dot(own) + firm/(r*r))
+		fn(i, density, (1-density)/(fall*fall*float64(sums[4])+own.Dot(own)+firm/(r*r)))
+	})
+}
+
+// load gives a drop its factor.
+func (s *Set) load(i int, lambda float64) {
+	s.lambda[i], s.rec[4*i+3] = lambda, float32(lambda/(s.k.r*s.k.r)) // a pure number
 }
 
 // correct moves drops to where their density is that at rest, and off what they touch.
@@ -246,12 +241,10 @@ func (s *Set) crowd(i int) (density, lambda float64) {
 // A factor may draw back what another round, or the step before, pushed too far; all rounds of a step
 // together only push.
 func (s *Set) correct(crew grid.Crew) {
-	crew.For(len(s.P), 64, func(lo, hi int) {
-		for i := lo; i < hi; i++ {
-			_, l := s.crowd(i)
-			sum := min(s.Press[i]+relax*l, 0)
-			s.lambda[i], s.Press[i] = sum-s.Press[i], sum
-		}
+	s.crowds(crew, func(i int, _, l float64) {
+		sum := min(s.Press[i]+relax*l, 0)
+		s.load(i, sum-s.Press[i])
+		s.Press[i] = sum
 	})
 	s.move(crew)
 }
@@ -261,16 +254,12 @@ const loose = 0.98
 
 // relax is the share of a factor that a round takes, as neighbours take theirs at once; warm that of
 // the step before which the next begins with.
-const relax, warm = 0.6, 0.5
+const relax, warm = 0.3, 0.6
 
 // move moves drops by their factors.
 func (s *Set) move(crew grid.Crew) {
 	n := len(s.P)
-	crew.For(n, 64, func(lo, hi int) {
-		for i := lo; i < hi; i++ {
-			s.delta[i] = s.apart(i)
-		}
-	})
+	s.aparts(crew, func(i int, by geom.Vec3) { s.delta[i] = by })
 	crew.For(n, 256, func(lo, hi int) {
 		for i := lo; i < hi; i++ {
 			q := s.Q[i].Add(s.delta[i])
@@ -283,28 +272,17 @@ func (s *Set) move(crew grid.Crew) {
 				}
 			}
 			s.Q[i] = s.off(i, q)
+			s.record(i)
 		}
 	})
 }
 
-// apart is what pairs move a drop by.
-func (s *Set) apart(i int) (by geom.Vec3) {
-	p, r := s.Q[i], s.k.r
-	for _, j := range s.near(i) {
-		l := s.lambda[i] + s.lambda[j]
-		if l == 0 {
-			continue
-		}
-		d := p.Sub(s.Q[j])
-		r2 := d.Dot(d)
-		if r2 >= r*r || r2 == 0 {
-			continue
-		}
-		far := math.Sqrt(r2)
-		_, dw := spline(far / r)
-		by = by.Add(d.Mul(l * s.k.scale * dw / (r * far)))
-	}
-	return by
+// aparts calls fn for every drop with what pairs move it by.
+func (s *Set) aparts(crew grid.Crew, fn func(i int, by geom.Vec3)) {
+	c := s.k.fall * s.k.r * s.k.r
+	s.each(crew, 3, vec.Apart, func(i int, sums []float32) {
+		fn(i, geom.Vec3{X: float64(sums[0]), Y: float64(sums[1]), Z: float64(sums[2])}.Mul(c))
+	})
 }
 
 // off takes a place out of what a drop touches: to half a spacing from it.
@@ -323,13 +301,18 @@ func (s *Set) off(i int, q geom.Vec3) geom.Vec3 {
 func (s *Set) dense(crew grid.Crew) float64 {
 	const piece = 1024
 	n := len(s.P)
+	over := s.over[:0]
+	over = slices.Grow(over, n)[:n]
+	s.over = over
+	s.crowds(crew, func(i int, d, _ float64) {
+		over[i] = max(d-1, 0)
+		if d < loose { // it came off: nothing presses it in the next step
+			s.Press[i] = 0
+		}
+	})
 	return crew.Sum((n+piece-1)/piece, 1, func(k int) (sum float64) {
-		for i := k * piece; i < min((k+1)*piece, n); i++ {
-			d, _ := s.crowd(i)
-			sum += max(d-1, 0)
-			if d < loose { // it came off: nothing presses it in the next step
-				s.Press[i] = 0
-			}
+		for _, v := range over[k*piece : min((k+1)*piece, n)] {
+			sum += v
 		}
 		return sum
 	}) / float64(n)
@@ -370,13 +353,12 @@ func (s *Set) smooth(dt, viscous float64, crew grid.Crew) {
 	crew.For(len(s.P), 64, func(lo, hi int) {
 		for i := lo; i < hi; i++ {
 			var by geom.Vec3
-			for _, j := range s.near(i) {
+			s.near(i, func(j int32) {
 				d := s.P[i].Sub(s.P[j])
 				if l := d.Dot(d); l < s.k.r*s.k.r {
-					w, _ := spline(math.Sqrt(l) / s.k.r)
-					by = by.Add(s.V[j].Sub(s.V[i]).Mul(s.k.scale * w))
+					by = by.Add(s.V[j].Sub(s.V[i]).Mul(s.k.scale * shape(math.Sqrt(l)/s.k.r)))
 				}
-			}
+			})
 			s.delta[i] = by.Mul(c)
 		}
 	})

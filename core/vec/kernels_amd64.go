@@ -434,6 +434,16 @@ func forwardAVX512(x *float32, c *float32, wide int, y *[4]float32, n int)
 //go:noescape
 func backwardAVX512(sum *[64]float32, x *float32, c *float32, wide int, n int)
 
+// crowdAVX512 is of each of n drops the sums of t⁴, d t³ and d² t⁶ over its list.
+//
+//go:noescape
+func crowdAVX512(out *float32, rec *float32, list *int32, from *int32, first int, inv float32, n int)
+
+// apartAVX512 is of each of n drops the sum of (l + l') d t³ over its list.
+//
+//go:noescape
+func apartAVX512(out *float32, rec *float32, list *int32, from *int32, first int, inv float32, n int)
+
 // blendAVX2 is dst = (w₀ a + w₁ b) + (w₂ c + w₃ d), of any length.
 //
 //go:noescape
@@ -863,6 +873,16 @@ func forwardAVX2(x *float32, c *float32, wide int, y *[4]float32, n int)
 //
 //go:noescape
 func backwardAVX2(sum *[64]float32, x *float32, c *float32, wide int, n int)
+
+// crowdAVX2 is of each of n drops the sums of t⁴, d t³ and d² t⁶ over its list.
+//
+//go:noescape
+func crowdAVX2(out *float32, rec *float32, list *int32, from *int32, first int, inv float32, n int)
+
+// apartAVX2 is of each of n drops the sum of (l + l') d t³ over its list.
+//
+//go:noescape
+func apartAVX2(out *float32, rec *float32, list *int32, from *int32, first int, inv float32, n int)
 
 // halves reports that there are VCVTPH2PS and VCVTPS2PH.
 func halves() bool

@@ -7667,6 +7667,289 @@ test:
 	VZEROUPPER
 	RET
 
+// func crowdAVX512(out *float32, rec *float32, list *int32, from *int32, first int, inv float32, n int)
+// Requires: AVX, AVX512F
+TEXT ·crowdAVX512(SB), NOSPLIT, $0-56
+	MOVQ         out+0(FP), AX
+	MOVQ         rec+8(FP), CX
+	MOVQ         list+16(FP), DX
+	MOVQ         from+24(FP), BX
+	MOVQ         first+32(FP), SI
+	MOVQ         n+48(FP), DI
+	VBROADCASTSS inv+40(FP), Z0
+	VBROADCASTSS float2<>+0(SB), Z1
+	SHLQ         $0x04, SI
+	ADDQ         CX, SI
+
+drop:
+	VBROADCASTSS (SI), Z2
+	VBROADCASTSS 4(SI), Z3
+	VBROADCASTSS 8(SI), Z4
+	VBROADCASTSS 12(SI), Z5
+	VPXORD       Z6, Z6, Z6
+	VPXORD       Z7, Z7, Z7
+	VPXORD       Z8, Z8, Z8
+	VPXORD       Z9, Z9, Z9
+	VPXORD       Z10, Z10, Z10
+	MOVLQSX      (BX), R8
+	MOVLQSX      4(BX), R9
+	LEAQ         (DX)(R8*4), R8
+	LEAQ         (DX)(R9*4), R9
+	JMP          nearer
+
+near:
+	MOVL         (R8), R10
+	VMOVUPS      (CX)(R10*4), X11
+	MOVL         16(R8), R10
+	VINSERTF32X4 $0x01, (CX)(R10*4), Z11, Z5
+	MOVL         32(R8), R10
+	VINSERTF32X4 $0x02, (CX)(R10*4), Z5, Z5
+	MOVL         48(R8), R10
+	VINSERTF32X4 $0x03, (CX)(R10*4), Z5, Z5
+	MOVL         4(R8), R10
+	VMOVUPS      (CX)(R10*4), X11
+	MOVL         20(R8), R10
+	VINSERTF32X4 $0x01, (CX)(R10*4), Z11, Z12
+	MOVL         36(R8), R10
+	VINSERTF32X4 $0x02, (CX)(R10*4), Z12, Z12
+	MOVL         52(R8), R10
+	VINSERTF32X4 $0x03, (CX)(R10*4), Z12, Z12
+	MOVL         8(R8), R10
+	VMOVUPS      (CX)(R10*4), X11
+	MOVL         24(R8), R10
+	VINSERTF32X4 $0x01, (CX)(R10*4), Z11, Z13
+	MOVL         40(R8), R10
+	VINSERTF32X4 $0x02, (CX)(R10*4), Z13, Z13
+	MOVL         56(R8), R10
+	VINSERTF32X4 $0x03, (CX)(R10*4), Z13, Z13
+	MOVL         12(R8), R10
+	VMOVUPS      (CX)(R10*4), X11
+	MOVL         28(R8), R10
+	VINSERTF32X4 $0x01, (CX)(R10*4), Z11, Z14
+	MOVL         44(R8), R10
+	VINSERTF32X4 $0x02, (CX)(R10*4), Z14, Z14
+	MOVL         60(R8), R10
+	VINSERTF32X4 $0x03, (CX)(R10*4), Z14, Z14
+	VUNPCKLPS    Z12, Z5, Z15
+	VUNPCKHPS    Z12, Z5, Z5
+	VUNPCKLPS    Z14, Z13, Z12
+	VUNPCKHPS    Z14, Z13, Z13
+	VSHUFPS      $0x44, Z12, Z15, Z14
+	VSHUFPS      $0xee, Z12, Z15, Z12
+	VSHUFPS      $0x44, Z13, Z5, Z15
+	VSHUFPS      $0xee, Z13, Z5, Z5
+	VSUBPS       Z14, Z2, Z14
+	VSUBPS       Z12, Z3, Z12
+	VSUBPS       Z15, Z4, Z15
+	VMULPS       Z14, Z14, Z5
+	VMULPS       Z12, Z12, Z13
+	VADDPS       Z13, Z5, Z5
+	VMULPS       Z15, Z15, Z13
+	VADDPS       Z13, Z5, Z5
+	VMULPS       Z0, Z5, Z13
+	VMINPS       Z1, Z13, Z13
+	VSUBPS       Z13, Z1, Z13
+	VMULPS       Z13, Z13, Z16
+	VMULPS       Z16, Z16, Z17
+	VADDPS       Z17, Z6, Z6
+	VMULPS       Z13, Z16, Z16
+	VMULPS       Z16, Z14, Z17
+	VADDPS       Z17, Z7, Z7
+	VMULPS       Z16, Z12, Z17
+	VADDPS       Z17, Z8, Z8
+	VMULPS       Z16, Z15, Z17
+	VADDPS       Z17, Z9, Z9
+	VMULPS       Z16, Z16, Z16
+	VMULPS       Z5, Z16, Z16
+	VADDPS       Z16, Z10, Z10
+	ADDQ         $0x40, R8
+
+nearer:
+	CMPQ          R8, R9
+	JLT           near
+	VEXTRACTF64X4 $0x01, Z6, Y2
+	VADDPS        Y2, Y6, Y2
+	VEXTRACTF128  $0x01, Y2, X3
+	VADDPS        X3, X2, X2
+	VMOVHLPS      X2, X2, X3
+	VADDPS        X3, X2, X2
+	VMOVSHDUP     X2, X3
+	VADDSS        X3, X2, X2
+	VMOVSS        X2, (AX)
+	VEXTRACTF64X4 $0x01, Z7, Y2
+	VADDPS        Y2, Y7, Y2
+	VEXTRACTF128  $0x01, Y2, X3
+	VADDPS        X3, X2, X2
+	VMOVHLPS      X2, X2, X3
+	VADDPS        X3, X2, X2
+	VMOVSHDUP     X2, X3
+	VADDSS        X3, X2, X2
+	VMOVSS        X2, 4(AX)
+	VEXTRACTF64X4 $0x01, Z8, Y2
+	VADDPS        Y2, Y8, Y2
+	VEXTRACTF128  $0x01, Y2, X3
+	VADDPS        X3, X2, X2
+	VMOVHLPS      X2, X2, X3
+	VADDPS        X3, X2, X2
+	VMOVSHDUP     X2, X3
+	VADDSS        X3, X2, X2
+	VMOVSS        X2, 8(AX)
+	VEXTRACTF64X4 $0x01, Z9, Y2
+	VADDPS        Y2, Y9, Y2
+	VEXTRACTF128  $0x01, Y2, X3
+	VADDPS        X3, X2, X2
+	VMOVHLPS      X2, X2, X3
+	VADDPS        X3, X2, X2
+	VMOVSHDUP     X2, X3
+	VADDSS        X3, X2, X2
+	VMOVSS        X2, 12(AX)
+	VEXTRACTF64X4 $0x01, Z10, Y2
+	VADDPS        Y2, Y10, Y2
+	VEXTRACTF128  $0x01, Y2, X3
+	VADDPS        X3, X2, X2
+	VMOVHLPS      X2, X2, X3
+	VADDPS        X3, X2, X2
+	VMOVSHDUP     X2, X3
+	VADDSS        X3, X2, X2
+	VMOVSS        X2, 16(AX)
+	ADDQ          $0x14, AX
+	ADDQ          $0x10, SI
+	ADDQ          $0x04, BX
+	DECQ          DI
+	JNE           drop
+	VZEROUPPER
+	RET
+
+// func apartAVX512(out *float32, rec *float32, list *int32, from *int32, first int, inv float32, n int)
+// Requires: AVX, AVX512F
+TEXT ·apartAVX512(SB), NOSPLIT, $0-56
+	MOVQ         out+0(FP), AX
+	MOVQ         rec+8(FP), CX
+	MOVQ         list+16(FP), DX
+	MOVQ         from+24(FP), BX
+	MOVQ         first+32(FP), SI
+	MOVQ         n+48(FP), DI
+	VBROADCASTSS inv+40(FP), Z0
+	VBROADCASTSS float2<>+0(SB), Z1
+	SHLQ         $0x04, SI
+	ADDQ         CX, SI
+
+drop:
+	VBROADCASTSS (SI), Z2
+	VBROADCASTSS 4(SI), Z3
+	VBROADCASTSS 8(SI), Z4
+	VBROADCASTSS 12(SI), Z5
+	VPXORD       Z6, Z6, Z6
+	VPXORD       Z7, Z7, Z7
+	VPXORD       Z8, Z8, Z8
+	MOVLQSX      (BX), R8
+	MOVLQSX      4(BX), R9
+	LEAQ         (DX)(R8*4), R8
+	LEAQ         (DX)(R9*4), R9
+	JMP          nearer
+
+near:
+	MOVL         (R8), R10
+	VMOVUPS      (CX)(R10*4), X9
+	MOVL         16(R8), R10
+	VINSERTF32X4 $0x01, (CX)(R10*4), Z9, Z10
+	MOVL         32(R8), R10
+	VINSERTF32X4 $0x02, (CX)(R10*4), Z10, Z10
+	MOVL         48(R8), R10
+	VINSERTF32X4 $0x03, (CX)(R10*4), Z10, Z10
+	MOVL         4(R8), R10
+	VMOVUPS      (CX)(R10*4), X9
+	MOVL         20(R8), R10
+	VINSERTF32X4 $0x01, (CX)(R10*4), Z9, Z11
+	MOVL         36(R8), R10
+	VINSERTF32X4 $0x02, (CX)(R10*4), Z11, Z11
+	MOVL         52(R8), R10
+	VINSERTF32X4 $0x03, (CX)(R10*4), Z11, Z11
+	MOVL         8(R8), R10
+	VMOVUPS      (CX)(R10*4), X9
+	MOVL         24(R8), R10
+	VINSERTF32X4 $0x01, (CX)(R10*4), Z9, Z12
+	MOVL         40(R8), R10
+	VINSERTF32X4 $0x02, (CX)(R10*4), Z12, Z12
+	MOVL         56(R8), R10
+	VINSERTF32X4 $0x03, (CX)(R10*4), Z12, Z12
+	MOVL         12(R8), R10
+	VMOVUPS      (CX)(R10*4), X9
+	MOVL         28(R8), R10
+	VINSERTF32X4 $0x01, (CX)(R10*4), Z9, Z13
+	MOVL         44(R8), R10
+	VINSERTF32X4 $0x02, (CX)(R10*4), Z13, Z13
+	MOVL         60(R8), R10
+	VINSERTF32X4 $0x03, (CX)(R10*4), Z13, Z13
+	VUNPCKLPS    Z11, Z10, Z14
+	VUNPCKHPS    Z11, Z10, Z10
+	VUNPCKLPS    Z13, Z12, Z11
+	VUNPCKHPS    Z13, Z12, Z12
+	VSHUFPS      $0x44, Z11, Z14, Z13
+	VSHUFPS      $0xee, Z11, Z14, Z11
+	VSHUFPS      $0x44, Z12, Z10, Z14
+	VSHUFPS      $0xee, Z12, Z10, Z10
+	VSUBPS       Z13, Z2, Z13
+	VSUBPS       Z11, Z3, Z11
+	VSUBPS       Z14, Z4, Z14
+	VMULPS       Z13, Z13, Z12
+	VMULPS       Z11, Z11, Z15
+	VADDPS       Z15, Z12, Z12
+	VMULPS       Z14, Z14, Z15
+	VADDPS       Z15, Z12, Z12
+	VMULPS       Z0, Z12, Z12
+	VMINPS       Z1, Z12, Z12
+	VSUBPS       Z12, Z1, Z12
+	VMULPS       Z12, Z12, Z15
+	VMULPS       Z12, Z15, Z15
+	VADDPS       Z5, Z10, Z10
+	VMULPS       Z10, Z15, Z15
+	VMULPS       Z15, Z13, Z13
+	VADDPS       Z13, Z6, Z6
+	VMULPS       Z15, Z11, Z11
+	VADDPS       Z11, Z7, Z7
+	VMULPS       Z15, Z14, Z14
+	VADDPS       Z14, Z8, Z8
+	ADDQ         $0x40, R8
+
+nearer:
+	CMPQ          R8, R9
+	JLT           near
+	VEXTRACTF64X4 $0x01, Z6, Y2
+	VADDPS        Y2, Y6, Y2
+	VEXTRACTF128  $0x01, Y2, X3
+	VADDPS        X3, X2, X2
+	VMOVHLPS      X2, X2, X3
+	VADDPS        X3, X2, X2
+	VMOVSHDUP     X2, X3
+	VADDSS        X3, X2, X2
+	VMOVSS        X2, (AX)
+	VEXTRACTF64X4 $0x01, Z7, Y2
+	VADDPS        Y2, Y7, Y2
+	VEXTRACTF128  $0x01, Y2, X3
+	VADDPS        X3, X2, X2
+	VMOVHLPS      X2, X2, X3
+	VADDPS        X3, X2, X2
+	VMOVSHDUP     X2, X3
+	VADDSS        X3, X2, X2
+	VMOVSS        X2, 4(AX)
+	VEXTRACTF64X4 $0x01, Z8, Y2
+	VADDPS        Y2, Y8, Y2
+	VEXTRACTF128  $0x01, Y2, X3
+	VADDPS        X3, X2, X2
+	VMOVHLPS      X2, X2, X3
+	VADDPS        X3, X2, X2
+	VMOVSHDUP     X2, X3
+	VADDSS        X3, X2, X2
+	VMOVSS        X2, 8(AX)
+	ADDQ          $0x0c, AX
+	ADDQ          $0x10, SI
+	ADDQ          $0x04, BX
+	DECQ          DI
+	JNE           drop
+	VZEROUPPER
+	RET
+
 // func blendAVX2(dst *float32, a *float32, b *float32, c *float32, d *float32, w *[4]float32, n int)
 // Requires: AVX, AVX2
 TEXT ·blendAVX2(SB), NOSPLIT, $0-56
@@ -18673,6 +18956,398 @@ test:
 	VMOVUPS Y5, 160(AX)
 	VMOVUPS Y6, 192(AX)
 	VMOVUPS Y7, 224(AX)
+	VZEROUPPER
+	RET
+
+// func crowdAVX2(out *float32, rec *float32, list *int32, from *int32, first int, inv float32, n int)
+// Requires: AVX
+TEXT ·crowdAVX2(SB), NOSPLIT, $160-56
+	MOVQ         out+0(FP), AX
+	MOVQ         rec+8(FP), CX
+	MOVQ         list+16(FP), DX
+	MOVQ         from+24(FP), BX
+	MOVQ         first+32(FP), SI
+	MOVQ         n+48(FP), DI
+	VBROADCASTSS inv+40(FP), Y0
+	VBROADCASTSS float2<>+0(SB), Y1
+	SHLQ         $0x04, SI
+	ADDQ         CX, SI
+
+drop:
+	VXORPS  Y2, Y2, Y2
+	VXORPS  Y3, Y3, Y3
+	VXORPS  Y4, Y4, Y4
+	VXORPS  Y5, Y5, Y5
+	VXORPS  Y6, Y6, Y6
+	MOVLQSX (BX), R8
+	MOVLQSX 4(BX), R9
+	LEAQ    (DX)(R8*4), R8
+	LEAQ    (DX)(R9*4), R9
+	JMP     nearer
+
+near:
+	MOVL         (R8), R10
+	VMOVUPS      (CX)(R10*4), X7
+	MOVL         16(R8), R10
+	VINSERTF128  $0x01, (CX)(R10*4), Y7, Y8
+	MOVL         4(R8), R10
+	VMOVUPS      (CX)(R10*4), X7
+	MOVL         20(R8), R10
+	VINSERTF128  $0x01, (CX)(R10*4), Y7, Y9
+	MOVL         8(R8), R10
+	VMOVUPS      (CX)(R10*4), X7
+	MOVL         24(R8), R10
+	VINSERTF128  $0x01, (CX)(R10*4), Y7, Y10
+	MOVL         12(R8), R10
+	VMOVUPS      (CX)(R10*4), X7
+	MOVL         28(R8), R10
+	VINSERTF128  $0x01, (CX)(R10*4), Y7, Y11
+	VUNPCKLPS    Y9, Y8, Y12
+	VUNPCKHPS    Y9, Y8, Y8
+	VUNPCKLPS    Y11, Y10, Y9
+	VUNPCKHPS    Y11, Y10, Y10
+	VSHUFPS      $0x44, Y9, Y12, Y11
+	VSHUFPS      $0xee, Y9, Y12, Y9
+	VSHUFPS      $0x44, Y10, Y8, Y12
+	VSHUFPS      $0xee, Y10, Y8, Y8
+	VBROADCASTSS (SI), Y8
+	VSUBPS       Y11, Y8, Y11
+	VBROADCASTSS 4(SI), Y8
+	VSUBPS       Y9, Y8, Y9
+	VBROADCASTSS 8(SI), Y8
+	VSUBPS       Y12, Y8, Y12
+	VMULPS       Y11, Y11, Y8
+	VMULPS       Y9, Y9, Y10
+	VADDPS       Y10, Y8, Y8
+	VMULPS       Y12, Y12, Y10
+	VADDPS       Y10, Y8, Y8
+	VMULPS       Y0, Y8, Y10
+	VMINPS       Y1, Y10, Y10
+	VSUBPS       Y10, Y1, Y10
+	VMULPS       Y10, Y10, Y13
+	VMULPS       Y13, Y13, Y14
+	VADDPS       Y14, Y2, Y2
+	VMULPS       Y10, Y13, Y13
+	VMULPS       Y13, Y11, Y14
+	VADDPS       Y14, Y3, Y3
+	VMULPS       Y13, Y9, Y14
+	VADDPS       Y14, Y4, Y4
+	VMULPS       Y13, Y12, Y14
+	VADDPS       Y14, Y5, Y5
+	VMULPS       Y13, Y13, Y13
+	VMULPS       Y8, Y13, Y13
+	VADDPS       Y13, Y6, Y6
+	ADDQ         $0x40, R8
+
+nearer:
+	CMPQ    R8, R9
+	JLT     near
+	VMOVUPS Y2, (SP)
+	VMOVUPS Y3, 32(SP)
+	VMOVUPS Y4, 64(SP)
+	VMOVUPS Y5, 96(SP)
+	VMOVUPS Y6, 128(SP)
+	VXORPS  Y2, Y2, Y2
+	VXORPS  Y3, Y3, Y3
+	VXORPS  Y4, Y4, Y4
+	VXORPS  Y5, Y5, Y5
+	VXORPS  Y6, Y6, Y6
+	MOVLQSX (BX), R8
+	MOVLQSX 4(BX), R9
+	LEAQ    (DX)(R8*4), R8
+	LEAQ    (DX)(R9*4), R9
+	JMP     farther
+
+far:
+	LEAQ         32(R8), R10
+	MOVL         (R10), R11
+	VMOVUPS      (CX)(R11*4), X7
+	MOVL         16(R10), R11
+	VINSERTF128  $0x01, (CX)(R11*4), Y7, Y8
+	MOVL         4(R10), R11
+	VMOVUPS      (CX)(R11*4), X7
+	MOVL         20(R10), R11
+	VINSERTF128  $0x01, (CX)(R11*4), Y7, Y9
+	MOVL         8(R10), R11
+	VMOVUPS      (CX)(R11*4), X7
+	MOVL         24(R10), R11
+	VINSERTF128  $0x01, (CX)(R11*4), Y7, Y10
+	MOVL         12(R10), R11
+	VMOVUPS      (CX)(R11*4), X7
+	MOVL         28(R10), R11
+	VINSERTF128  $0x01, (CX)(R11*4), Y7, Y11
+	VUNPCKLPS    Y9, Y8, Y12
+	VUNPCKHPS    Y9, Y8, Y8
+	VUNPCKLPS    Y11, Y10, Y9
+	VUNPCKHPS    Y11, Y10, Y10
+	VSHUFPS      $0x44, Y9, Y12, Y11
+	VSHUFPS      $0xee, Y9, Y12, Y9
+	VSHUFPS      $0x44, Y10, Y8, Y12
+	VSHUFPS      $0xee, Y10, Y8, Y8
+	VBROADCASTSS (SI), Y8
+	VSUBPS       Y11, Y8, Y11
+	VBROADCASTSS 4(SI), Y8
+	VSUBPS       Y9, Y8, Y9
+	VBROADCASTSS 8(SI), Y8
+	VSUBPS       Y12, Y8, Y12
+	VMULPS       Y11, Y11, Y8
+	VMULPS       Y9, Y9, Y10
+	VADDPS       Y10, Y8, Y8
+	VMULPS       Y12, Y12, Y10
+	VADDPS       Y10, Y8, Y8
+	VMULPS       Y0, Y8, Y10
+	VMINPS       Y1, Y10, Y10
+	VSUBPS       Y10, Y1, Y10
+	VMULPS       Y10, Y10, Y13
+	VMULPS       Y13, Y13, Y14
+	VADDPS       Y14, Y2, Y2
+	VMULPS       Y10, Y13, Y13
+	VMULPS       Y13, Y11, Y14
+	VADDPS       Y14, Y3, Y3
+	VMULPS       Y13, Y9, Y14
+	VADDPS       Y14, Y4, Y4
+	VMULPS       Y13, Y12, Y14
+	VADDPS       Y14, Y5, Y5
+	VMULPS       Y13, Y13, Y13
+	VMULPS       Y8, Y13, Y13
+	VADDPS       Y13, Y6, Y6
+	ADDQ         $0x40, R8
+
+farther:
+	CMPQ         R8, R9
+	JLT          far
+	VMOVUPS      (SP), Y8
+	VADDPS       Y2, Y8, Y2
+	VEXTRACTF128 $0x01, Y2, X7
+	VADDPS       X7, X2, X2
+	VMOVHLPS     X2, X2, X7
+	VADDPS       X7, X2, X2
+	VMOVSHDUP    X2, X7
+	VADDSS       X7, X2, X2
+	VMOVSS       X2, (AX)
+	VMOVUPS      32(SP), Y2
+	VADDPS       Y3, Y2, Y2
+	VEXTRACTF128 $0x01, Y2, X3
+	VADDPS       X3, X2, X2
+	VMOVHLPS     X2, X2, X3
+	VADDPS       X3, X2, X2
+	VMOVSHDUP    X2, X3
+	VADDSS       X3, X2, X2
+	VMOVSS       X2, 4(AX)
+	VMOVUPS      64(SP), Y2
+	VADDPS       Y4, Y2, Y2
+	VEXTRACTF128 $0x01, Y2, X3
+	VADDPS       X3, X2, X2
+	VMOVHLPS     X2, X2, X3
+	VADDPS       X3, X2, X2
+	VMOVSHDUP    X2, X3
+	VADDSS       X3, X2, X2
+	VMOVSS       X2, 8(AX)
+	VMOVUPS      96(SP), Y2
+	VADDPS       Y5, Y2, Y2
+	VEXTRACTF128 $0x01, Y2, X3
+	VADDPS       X3, X2, X2
+	VMOVHLPS     X2, X2, X3
+	VADDPS       X3, X2, X2
+	VMOVSHDUP    X2, X3
+	VADDSS       X3, X2, X2
+	VMOVSS       X2, 12(AX)
+	VMOVUPS      128(SP), Y2
+	VADDPS       Y6, Y2, Y2
+	VEXTRACTF128 $0x01, Y2, X3
+	VADDPS       X3, X2, X2
+	VMOVHLPS     X2, X2, X3
+	VADDPS       X3, X2, X2
+	VMOVSHDUP    X2, X3
+	VADDSS       X3, X2, X2
+	VMOVSS       X2, 16(AX)
+	ADDQ         $0x14, AX
+	ADDQ         $0x10, SI
+	ADDQ         $0x04, BX
+	DECQ         DI
+	JNE          drop
+	VZEROUPPER
+	RET
+
+// func apartAVX2(out *float32, rec *float32, list *int32, from *int32, first int, inv float32, n int)
+// Requires: AVX
+TEXT ·apartAVX2(SB), NOSPLIT, $96-56
+	MOVQ         out+0(FP), AX
+	MOVQ         rec+8(FP), CX
+	MOVQ         list+16(FP), DX
+	MOVQ         from+24(FP), BX
+	MOVQ         first+32(FP), SI
+	MOVQ         n+48(FP), DI
+	VBROADCASTSS inv+40(FP), Y0
+	VBROADCASTSS float2<>+0(SB), Y1
+	SHLQ         $0x04, SI
+	ADDQ         CX, SI
+
+drop:
+	VXORPS  Y2, Y2, Y2
+	VXORPS  Y3, Y3, Y3
+	VXORPS  Y4, Y4, Y4
+	MOVLQSX (BX), R8
+	MOVLQSX 4(BX), R9
+	LEAQ    (DX)(R8*4), R8
+	LEAQ    (DX)(R9*4), R9
+	JMP     nearer
+
+near:
+	MOVL         (R8), R10
+	VMOVUPS      (CX)(R10*4), X5
+	MOVL         16(R8), R10
+	VINSERTF128  $0x01, (CX)(R10*4), Y5, Y6
+	MOVL         4(R8), R10
+	VMOVUPS      (CX)(R10*4), X5
+	MOVL         20(R8), R10
+	VINSERTF128  $0x01, (CX)(R10*4), Y5, Y7
+	MOVL         8(R8), R10
+	VMOVUPS      (CX)(R10*4), X5
+	MOVL         24(R8), R10
+	VINSERTF128  $0x01, (CX)(R10*4), Y5, Y8
+	MOVL         12(R8), R10
+	VMOVUPS      (CX)(R10*4), X5
+	MOVL         28(R8), R10
+	VINSERTF128  $0x01, (CX)(R10*4), Y5, Y9
+	VUNPCKLPS    Y7, Y6, Y10
+	VUNPCKHPS    Y7, Y6, Y6
+	VUNPCKLPS    Y9, Y8, Y7
+	VUNPCKHPS    Y9, Y8, Y8
+	VSHUFPS      $0x44, Y7, Y10, Y9
+	VSHUFPS      $0xee, Y7, Y10, Y7
+	VSHUFPS      $0x44, Y8, Y6, Y10
+	VSHUFPS      $0xee, Y8, Y6, Y6
+	VBROADCASTSS (SI), Y8
+	VSUBPS       Y9, Y8, Y9
+	VBROADCASTSS 4(SI), Y8
+	VSUBPS       Y7, Y8, Y7
+	VBROADCASTSS 8(SI), Y8
+	VSUBPS       Y10, Y8, Y10
+	VMULPS       Y9, Y9, Y8
+	VMULPS       Y7, Y7, Y11
+	VADDPS       Y11, Y8, Y8
+	VMULPS       Y10, Y10, Y11
+	VADDPS       Y11, Y8, Y8
+	VMULPS       Y0, Y8, Y8
+	VMINPS       Y1, Y8, Y8
+	VSUBPS       Y8, Y1, Y8
+	VMULPS       Y8, Y8, Y11
+	VMULPS       Y8, Y11, Y11
+	VBROADCASTSS 12(SI), Y8
+	VADDPS       Y8, Y6, Y6
+	VMULPS       Y6, Y11, Y11
+	VMULPS       Y11, Y9, Y9
+	VADDPS       Y9, Y2, Y2
+	VMULPS       Y11, Y7, Y7
+	VADDPS       Y7, Y3, Y3
+	VMULPS       Y11, Y10, Y10
+	VADDPS       Y10, Y4, Y4
+	ADDQ         $0x40, R8
+
+nearer:
+	CMPQ    R8, R9
+	JLT     near
+	VMOVUPS Y2, (SP)
+	VMOVUPS Y3, 32(SP)
+	VMOVUPS Y4, 64(SP)
+	VXORPS  Y2, Y2, Y2
+	VXORPS  Y3, Y3, Y3
+	VXORPS  Y4, Y4, Y4
+	MOVLQSX (BX), R8
+	MOVLQSX 4(BX), R9
+	LEAQ    (DX)(R8*4), R8
+	LEAQ    (DX)(R9*4), R9
+	JMP     farther
+
+far:
+	LEAQ         32(R8), R10
+	MOVL         (R10), R11
+	VMOVUPS      (CX)(R11*4), X5
+	MOVL         16(R10), R11
+	VINSERTF128  $0x01, (CX)(R11*4), Y5, Y6
+	MOVL         4(R10), R11
+	VMOVUPS      (CX)(R11*4), X5
+	MOVL         20(R10), R11
+	VINSERTF128  $0x01, (CX)(R11*4), Y5, Y7
+	MOVL         8(R10), R11
+	VMOVUPS      (CX)(R11*4), X5
+	MOVL         24(R10), R11
+	VINSERTF128  $0x01, (CX)(R11*4), Y5, Y8
+	MOVL         12(R10), R11
+	VMOVUPS      (CX)(R11*4), X5
+	MOVL         28(R10), R11
+	VINSERTF128  $0x01, (CX)(R11*4), Y5, Y9
+	VUNPCKLPS    Y7, Y6, Y10
+	VUNPCKHPS    Y7, Y6, Y6
+	VUNPCKLPS    Y9, Y8, Y7
+	VUNPCKHPS    Y9, Y8, Y8
+	VSHUFPS      $0x44, Y7, Y10, Y9
+	VSHUFPS      $0xee, Y7, Y10, Y7
+	VSHUFPS      $0x44, Y8, Y6, Y10
+	VSHUFPS      $0xee, Y8, Y6, Y6
+	VBROADCASTSS (SI), Y8
+	VSUBPS       Y9, Y8, Y9
+	VBROADCASTSS 4(SI), Y8
+	VSUBPS       Y7, Y8, Y7
+	VBROADCASTSS 8(SI), Y8
+	VSUBPS       Y10, Y8, Y10
+	VMULPS       Y9, Y9, Y8
+	VMULPS       Y7, Y7, Y11
+	VADDPS       Y11, Y8, Y8
+	VMULPS       Y10, Y10, Y11
+	VADDPS       Y11, Y8, Y8
+	VMULPS       Y0, Y8, Y8
+	VMINPS       Y1, Y8, Y8
+	VSUBPS       Y8, Y1, Y8
+	VMULPS       Y8, Y8, Y11
+	VMULPS       Y8, Y11, Y11
+	VBROADCASTSS 12(SI), Y8
+	VADDPS       Y8, Y6, Y6
+	VMULPS       Y6, Y11, Y11
+	VMULPS       Y11, Y9, Y9
+	VADDPS       Y9, Y2, Y2
+	VMULPS       Y11, Y7, Y7
+	VADDPS       Y7, Y3, Y3
+	VMULPS       Y11, Y10, Y10
+	VADDPS       Y10, Y4, Y4
+	ADDQ         $0x40, R8
+
+farther:
+	CMPQ         R8, R9
+	JLT          far
+	VMOVUPS      (SP), Y6
+	VADDPS       Y2, Y6, Y2
+	VEXTRACTF128 $0x01, Y2, X5
+	VADDPS       X5, X2, X2
+	VMOVHLPS     X2, X2, X5
+	VADDPS       X5, X2, X2
+	VMOVSHDUP    X2, X5
+	VADDSS       X5, X2, X2
+	VMOVSS       X2, (AX)
+	VMOVUPS      32(SP), Y2
+	VADDPS       Y3, Y2, Y2
+	VEXTRACTF128 $0x01, Y2, X3
+	VADDPS       X3, X2, X2
+	VMOVHLPS     X2, X2, X3
+	VADDPS       X3, X2, X2
+	VMOVSHDUP    X2, X3
+	VADDSS       X3, X2, X2
+	VMOVSS       X2, 4(AX)
+	VMOVUPS      64(SP), Y2
+	VADDPS       Y4, Y2, Y2
+	VEXTRACTF128 $0x01, Y2, X3
+	VADDPS       X3, X2, X2
+	VMOVHLPS     X2, X2, X3
+	VADDPS       X3, X2, X2
+	VMOVSHDUP    X2, X3
+	VADDSS       X3, X2, X2
+	VMOVSS       X2, 8(AX)
+	ADDQ         $0x0c, AX
+	ADDQ         $0x10, SI
+	ADDQ         $0x04, BX
+	DECQ         DI
+	JNE          drop
 	VZEROUPPER
 	RET
 

@@ -292,6 +292,14 @@ func forwardAVX512(x *float32, c *float32, wide int, y *[4]float32, n int) { pan
 
 func backwardAVX512(sum *[64]float32, x *float32, c *float32, wide int, n int) { panic(missing) }
 
+func crowdAVX512(out *float32, rec *float32, list *int32, from *int32, first int, inv float32, n int) {
+	panic(missing)
+}
+
+func apartAVX512(out *float32, rec *float32, list *int32, from *int32, first int, inv float32, n int) {
+	panic(missing)
+}
+
 func blendAVX2(dst *float32, a *float32, b *float32, c *float32, d *float32, w *[4]float32, n int) {
 	panic(missing)
 }
@@ -579,6 +587,14 @@ func pivotAVX2(c *float32, wide int, l *[10]float32, n int) { panic(missing) }
 func forwardAVX2(x *float32, c *float32, wide int, y *[4]float32, n int) { panic(missing) }
 
 func backwardAVX2(sum *[64]float32, x *float32, c *float32, wide int, n int) { panic(missing) }
+
+func crowdAVX2(out *float32, rec *float32, list *int32, from *int32, first int, inv float32, n int) {
+	panic(missing)
+}
+
+func apartAVX2(out *float32, rec *float32, list *int32, from *int32, first int, inv float32, n int) {
+	panic(missing)
+}
 
 // halves reports that there are VCVTPH2PS and VCVTPS2PH.
 func halves() bool { panic(missing) }

@@ -139,6 +139,8 @@ func main() {
 		s.pivot()
 		s.forward()
 		s.backward()
+		s.crowd()
+		s.apart()
 	}
 	halves()
 	Generate()
