@@ -36,6 +36,8 @@ type carry struct {
 	above  []float64   // kg of drops that lie over it, one on another
 	soft   []float64   // Extra, smoothed
 	ahead  []geom.Vec3
+	foot   foot
+	under  []pressed // of the drop at hand
 	thirst float64 // kg that cloth has taken up, and no drop has lost yet
 }
 
@@ -137,6 +139,7 @@ func (c *carry) strike(d *drop.Set, dt float64) {
 	if len(d.P) == 0 {
 		return
 	}
+	c.foot.find(s, d.Spacing)
 	c.ahead = slices.Grow(c.ahead[:0], len(s.X))[:len(s.X)]
 	for i, x := range s.X {
 		c.ahead[i] = x.Add(s.V[i].Mul(dt))
@@ -182,32 +185,55 @@ func (c *carry) struck(p, v geom.Vec3, dt, space float64) int32 {
 	return best
 }
 
-// share makes a drop and the face that it strikes go on as one along the way between them.
+// share makes a drop and what is under it of the face that it strikes go on as one along the way
+// between them.
 func (c *carry) share(face int32, d *drop.Set, i int) {
 	s := c.s
 	v := s.faces[face].v
 	u, w := onTriangle(d.P[i], s.X[v[0]], s.X[v[1]], s.X[v[2]])
 	shares := [3]float64{1 - u - w, u, w}
 	n := d.P[i].Sub(mix(s.X[v[0]], s.X[v[1]], s.X[v[2]], u, w)).Unit()
-	light := 1 / d.Mass()
+	c.under = c.under[:0]
 	for k, share := range shares {
-		if !s.Pinned(int(v[k])) {
-			light += share * share / s.Mass[v[k]]
+		c.foot.under(v[k], func(o int32, w float64) { c.press(o, share*w) })
+	}
+	light, moves := 1/d.Mass(), geom.Vec3{}
+	for _, p := range c.under {
+		moves = moves.Add(s.V[p.v].Mul(p.share))
+		if !s.Pinned(int(p.v)) {
+			light += p.share * p.share / s.Mass[p.v]
 		}
 	}
-	against := mix(s.V[v[0]], s.V[v[1]], s.V[v[2]], u, w).Sub(d.V[i]).Dot(n)
+	against := moves.Sub(d.V[i]).Dot(n)
 	if against <= 0 {
 		return // it has been carried off since
 	}
 	j := n.Mul(against / light)
 	d.V[i] = d.V[i].Add(j.Mul(1 / d.Mass()))
-	for k, share := range shares {
-		c.blow[v[k]] += share * d.Mass()
-		if at := v[k]; !s.Pinned(int(at)) {
-			by := j.Mul(-share / s.Mass[at])
+	for _, p := range c.under {
+		c.blow[p.v] += p.share * d.Mass()
+		if at := p.v; !s.Pinned(int(at)) {
+			by := j.Mul(-p.share / s.Mass[at])
 			s.V[at], s.oldV[at] = s.V[at].Add(by), s.oldV[at].Add(by)
 		}
 	}
+}
+
+// pressed is a vertex under a drop, and its share of what the drop does.
+type pressed struct {
+	v     int32
+	share float64
+}
+
+// press adds to the share of a vertex.
+func (c *carry) press(v int32, share float64) {
+	for k := range c.under {
+		if c.under[k].v == v {
+			c.under[k].share += share
+			return
+		}
+	}
+	c.under = append(c.under, pressed{v, share})
 }
 
 // meeting finds what drops meet: cloth on its way from where it was to where it is, and solids.
@@ -388,10 +414,26 @@ func (c *carry) pour(d *drop.Set, dt float64, w *drop.World, solids []sim.Solid,
 		}
 	}
 	c.stack(d, w.Gravity)
+	c.foot.find(s, d.Spacing)
+	c.foot.spread(c.touch)
+	c.foot.spread(c.above)
+	c.spread()
 	if len(d.P) > 0 {
 		c.soak(d, dt, wet)
 	}
 	return did
+}
+
+// spread puts what was given under the drops' feet.
+func (c *carry) spread() {
+	to := c.was // that of before isn't wanted any more
+	clear(to)
+	for j, x := range c.given {
+		if x != (geom.Vec3{}) {
+			c.foot.under(int32(j), func(o int32, share float64) { to[o] = to[o].Add(x.Mul(share)) })
+		}
+	}
+	copy(c.given, to)
 }
 
 // deep is how many spacings of what lies on cloth count as a load on it.
@@ -410,7 +452,7 @@ func (c *carry) stack(d *drop.Set, gravity geom.Vec3) {
 		for i := lo; i < hi; i++ {
 			under[i].Who = -1
 			if d.Press[i] < 0 {
-				under[i] = c.under(d.P[i], way)
+				under[i] = c.below(d.P[i], way)
 			}
 		}
 	})
@@ -425,8 +467,8 @@ func (c *carry) stack(d *drop.Set, gravity geom.Vec3) {
 	}
 }
 
-// under is where a way from a place first comes through cloth.
-func (c *carry) under(p, way geom.Vec3) (out drop.Contact) {
+// below is where a way from a place first comes through cloth.
+func (c *carry) below(p, way geom.Vec3) (out drop.Contact) {
 	s := c.s
 	out.Who = -1
 	q := p.Add(way)
