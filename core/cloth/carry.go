@@ -38,7 +38,7 @@ type carry struct {
 	ahead  []geom.Vec3
 	foot   foot
 	under  []pressed // of the drop at hand
-	thirst float64 // kg that cloth has taken up, and no drop has lost yet
+	thirst float64   // kg that cloth has taken up, and no drop has lost yet
 }
 
 // lately is the share of a step in the mean of what presses.
@@ -249,8 +249,25 @@ type meeting struct {
 // most contacts of a drop
 const mostMet = 5
 
+// near appends the nodes of faces that drops within a box may meet.
+func (m *meeting) near(list []int32, box geom.Box) []int32 {
+	box = box.Grow(m.reach)
+	m.s.tree.leaves(&box, func(node int32) { list = append(list, node) })
+	return list
+}
+
+// touching calls fn for the faces of nodes whose boxes overlap another.
+func (m *meeting) touching(near []int32, box *geom.Box, fn func(face int32)) {
+	t := m.s.tree
+	for _, node := range near {
+		if t.box[node].Overlaps(*box) {
+			fn(t.face[node])
+		}
+	}
+}
+
 // find appends the contacts of a drop that goes from p to q.
-func (m *meeting) find(list []drop.Contact, _ int, p, q geom.Vec3) []drop.Contact {
+func (m *meeting) find(list []drop.Contact, near []int32, _ int, p, q geom.Vec3) []drop.Contact {
 	for k := range m.solids {
 		s := &m.solids[k]
 		d := s.Shape.Distance(q)
@@ -262,7 +279,7 @@ func (m *meeting) find(list []drop.Contact, _ int, p, q geom.Vec3) []drop.Contac
 		list = append(list, drop.Contact{N: n, C: at, V: s.Velocity(at, m.dt), Mu: s.Friction, Wets: -1, Who: -1})
 	}
 	box := geom.Box{Min: p.Min(q), Max: p.Max(q)}.Grow(m.reach)
-	m.s.tree.touching(&box, func(face int32) { list = m.face(list, face, p, q) })
+	m.touching(near, &box, func(face int32) { list = m.face(list, face, p, q) })
 	return list
 }
 
@@ -332,7 +349,7 @@ func mix(a, b, c geom.Vec3, u, v float64) geom.Vec3 {
 
 // seal keeps a drop that goes from p to q from passing cloth or solids: it ends on the side from
 // which it came. Whom it was put off by is added to what it met.
-func (m *meeting) seal(list []drop.Contact, p, q geom.Vec3) (geom.Vec3, []drop.Contact) {
+func (m *meeting) seal(list []drop.Contact, near []int32, p, q geom.Vec3) (geom.Vec3, []drop.Contact) {
 	for n := range 5 {
 		face, to := int32(-1), q
 		var share [2]float64
@@ -340,7 +357,7 @@ func (m *meeting) seal(list []drop.Contact, p, q geom.Vec3) (geom.Vec3, []drop.C
 			face, share, to = m.along(p)
 		} else {
 			box := geom.Box{Min: p.Min(q), Max: p.Max(q)}.Grow(0.1 * m.space)
-			m.s.tree.touching(&box, func(f int32) {
+			m.touching(near, &box, func(f int32) {
 				if face >= 0 || !m.passes(f, p, q) {
 					return
 				}
@@ -397,7 +414,7 @@ func (c *carry) pour(d *drop.Set, dt float64, w *drop.World, solids []sim.Solid,
 	c.fit()
 	m := &meeting{s: s, solids: solids, reach: drop.Reach * d.Spacing, space: d.Spacing, dt: dt, wets: wet.Wets}
 	s.tree.fit(s.faces, s.oldX, s.X, 0)
-	w.Find, w.Seal, w.Tension = m.find, m.seal, wet.Tension
+	w.Near, w.Find, w.Seal, w.Tension = m.near, m.find, m.seal, wet.Tension
 	did := d.Step(dt, w, s.crew)
 	mass := d.Mass()
 	for i := range d.P {

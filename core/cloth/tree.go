@@ -207,6 +207,11 @@ func (t *tree) between(a, b int32, each func(a, b int32)) {
 
 // touching calls each for every face whose box overlaps another.
 func (t *tree) touching(box *geom.Box, each func(face int32)) {
+	t.leaves(box, func(node int32) { each(t.face[node]) })
+}
+
+// leaves calls each for the nodes of those.
+func (t *tree) leaves(box *geom.Box, each func(node int32)) {
 	if len(t.face) == 0 {
 		return
 	}
@@ -218,8 +223,8 @@ func (t *tree) touching(box *geom.Box, each func(face int32)) {
 		if !t.box[at].Overlaps(*box) {
 			continue
 		}
-		if f := t.face[at]; f >= 0 {
-			each(f)
+		if t.face[at] >= 0 {
+			each(at)
 			continue
 		}
 		stack[n], stack[n+1] = t.right[at], at+1

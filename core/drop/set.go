@@ -88,12 +88,14 @@ type World struct {
 	Tension float64                        // N/m
 	Viscous float64                        // Pa s
 	Rounds  int                            // of corrections; 0: 8
-	// Find appends the contacts of a drop that goes from p to q; nil: there are none. It is asked
-	// by several threads at once.
-	Find func(list []Contact, i int, p, q geom.Vec3) []Contact
+	// Near appends what may be met by drops that go about within a box, by numbers that are its
+	// own; nil: nothing. It, Find and Seal are asked by several threads at once.
+	Near func(list []int32, box geom.Box) []int32
+	// Find appends the contacts of a drop that goes from p to q, of what is near; nil: there are none.
+	Find func(list []Contact, near []int32, i int, p, q geom.Vec3) []Contact
 	// Seal is the last word on where a drop ends that goes from p to q: past nothing. It appends
 	// contacts that were met only then, with their shifts.
-	Seal func(list []Contact, p, q geom.Vec3) (geom.Vec3, []Contact)
+	Seal func(list []Contact, near []int32, p, q geom.Vec3) (geom.Vec3, []Contact)
 }
 
 // Did is what a step came to.
@@ -134,12 +136,14 @@ func (s *Set) Step(dt float64, w *World, crew grid.Crew) (did Did) {
 			s.V[i] = s.V[i].Add(a.Mul(dt))
 			s.Q[i] = s.P[i].Add(s.V[i].Mul(dt))
 			s.touch[i] = s.touch[i][:0]
-			if w.Find != nil {
-				s.touch[i] = w.Find(s.touch[i], i, s.P[i], s.Q[i])
-				s.cling(i, dt, w.Tension)
-			}
 		}
 	})
+	if w.Find != nil {
+		s.meet(w, s.P, func(near []int32, i int) {
+			s.touch[i] = w.Find(s.touch[i], near, i, s.P[i], s.Q[i])
+			s.cling(i, dt, w.Tension)
+		}, crew)
+	}
 	s.find(crew)
 	s.untangle(dt, crew)
 	rounds := w.Rounds
@@ -165,6 +169,28 @@ func (s *Set) Step(dt float64, w *World, crew grid.Crew) (did Did) {
 	}
 	did.Fastest = math.Sqrt(did.Fastest)
 	return did
+}
+
+// meet calls fn for every drop with what may be met on the way from where it was to Q, which is looked
+// for once for all drops of a cell.
+func (s *Set) meet(w *World, from []geom.Vec3, fn func(near []int32, i int), crew grid.Crew) {
+	c := &s.cells
+	crew.For(len(c.at), 8, func(lo, hi int) {
+		var near []int32
+		for k := lo; k < hi; k++ {
+			near = near[:0]
+			if w.Near != nil {
+				box := geom.Box{Min: s.Q[c.start[k]], Max: s.Q[c.start[k]]}
+				for i := c.start[k]; i < c.start[k+1]; i++ {
+					box.Min, box.Max = box.Min.Min(s.Q[i]).Min(from[i]), box.Max.Max(s.Q[i]).Max(from[i])
+				}
+				near = w.Near(near, box)
+			}
+			for i := c.start[k]; i < c.start[k+1]; i++ {
+				fn(near, int(i))
+			}
+		}
+	})
 }
 
 // untangled is for how many rounds drops are put apart before they move.
@@ -320,30 +346,34 @@ func (s *Set) dense(crew grid.Crew) float64 {
 
 // end makes velocities of what drops moved, and lets them rub where they touch.
 func (s *Set) end(dt float64, w *World, crew grid.Crew) {
-	crew.For(len(s.P), 64, func(lo, hi int) {
-		for i := lo; i < hi; i++ {
-			q := s.Q[i]
-			for k := range s.touch[i] {
-				c := &s.touch[i][k]
-				press := c.Shift.Dot(c.N)
-				if press <= 0 {
-					continue
-				}
-				slip := q.Sub(s.P[i]).Sub(c.V.Mul(dt))
-				slip = slip.Sub(c.N.Mul(slip.Dot(c.N)))
-				if l := slip.Len(); l > 0 {
-					by := slip.Mul(-min(1, c.Mu*press/l))
-					q, c.Shift = q.Add(by), c.Shift.Add(by)
-				}
-			}
-			if w.Seal != nil {
-				q, s.touch[i] = w.Seal(s.touch[i], s.start[i], q)
-			}
-			s.V[i] = q.Sub(s.P[i]).Mul(1 / dt)
-			s.P[i] = q
+	s.meet(w, s.start, func(near []int32, i int) {
+		q := s.rub(i, dt)
+		if w.Seal != nil {
+			q, s.touch[i] = w.Seal(s.touch[i], near, s.start[i], q)
 		}
-	})
+		s.V[i] = q.Sub(s.P[i]).Mul(1 / dt)
+		s.P[i] = q
+	}, crew)
 	copy(s.Q, s.P)
+}
+
+// rub is where a drop comes to past the friction of what it touches.
+func (s *Set) rub(i int, dt float64) geom.Vec3 {
+	q := s.Q[i]
+	for k := range s.touch[i] {
+		c := &s.touch[i][k]
+		press := c.Shift.Dot(c.N)
+		if press <= 0 {
+			continue
+		}
+		slip := q.Sub(s.P[i]).Sub(c.V.Mul(dt))
+		slip = slip.Sub(c.N.Mul(slip.Dot(c.N)))
+		if l := slip.Len(); l > 0 {
+			by := slip.Mul(-min(1, c.Mu*press/l))
+			q, c.Shift = q.Add(by), c.Shift.Add(by)
+		}
+	}
+	return q
 }
 
 // smooth brings neighbours' velocities together: of a liquid of so many Pa s what diffuses within a

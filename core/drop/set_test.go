@@ -24,8 +24,8 @@ func block(s *Set, lo, hi geom.Vec3) {
 }
 
 // basin is a box open at the top, of planes.
-func basin(wide float64) func(list []Contact, i int, p, q geom.Vec3) []Contact {
-	return func(list []Contact, i int, p, q geom.Vec3) []Contact {
+func basin(wide float64) func(list []Contact, _ []int32, i int, p, q geom.Vec3) []Contact {
+	return func(list []Contact, _ []int32, i int, p, q geom.Vec3) []Contact {
 		for who, c := range []Contact{
 			{N: geom.V(0, 1, 0)},
 			{N: geom.V(1, 0, 0), C: geom.V(-wide/2, 0, 0)}, {N: geom.V(-1, 0, 0), C: geom.V(wide/2, 0, 0)},
