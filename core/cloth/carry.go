@@ -139,6 +139,7 @@ func (c *carry) strike(d *drop.Set, dt float64) {
 	if len(d.P) == 0 {
 		return
 	}
+	s.mark() // as a resumed run does, which has no step before
 	c.foot.find(s, d.Spacing)
 	c.ahead = slices.Grow(c.ahead[:0], len(s.X))[:len(s.X)]
 	for i, x := range s.X {

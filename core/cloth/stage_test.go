@@ -103,6 +103,48 @@ func TestSameBitsAndResume(t *testing.T) {
 	}
 }
 
+// rained is a shot whose sheet takes up what falls on it and tears under it.
+func rained() *shot.Shot {
+	s, d, e := sheetShot(val.Pins.Is("rim"), val.TearsAt.Is(0.03), val.Warp.Is(2000), val.Weft.Is(2000), val.Soaks.Is(0.2))
+	val.DropSize.Set(d, 0.05)
+	spout := s.Add(shot.Emitter)
+	val.Form.Set(spout, "box")
+	val.Size.Set(spout, 0.25, 0.15, 0.25)
+	p := val.Position.Of(e)
+	val.Position.Set(spout, p[0], p[1]+0.2, p[2])
+	val.Along.Set(spout, "axis")
+	val.Speed.Set(spout, -2)
+	val.End.Set(spout, 9)
+	return s
+}
+
+// So has one with drops under way, lying on cloth that they wet and tear.
+func TestSameBitsWithDrops(t *testing.T) {
+	one, two := begin(t, rained(), 1), begin(t, rained(), 2)
+	advance(t, one, 5)
+	half := bits(t, one)
+	st := advance(t, one, 5)
+	advance(t, two, 10)
+	wet := 0.0
+	for _, w := range one.sys.Wet {
+		wet = max(wet, w)
+	}
+	if n := st.Of(sim.Drops); n < 100 || wet == 0 || len(one.sys.X) == one.sys.First[1] {
+		t.Fatalf("%g drops, %g kg/m² wet, %d vertices of %d", n, wet, len(one.sys.X), one.sys.First[1])
+	}
+	if !bytes.Equal(bits(t, one), bits(t, two)) {
+		t.Error("two threads have other bits than one")
+	}
+	again := begin(t, rained(), 2)
+	if err := again.LoadState(bytes.NewReader(half), true); err != nil {
+		t.Fatal(err)
+	}
+	advance(t, again, 5)
+	if !bytes.Equal(bits(t, one), bits(t, again)) {
+		t.Error("a resumed run has other bits")
+	}
+}
+
 // Pins go with the element that they are pinned to, however it moves and turns, and let go when
 // they are told to.
 func TestPins(t *testing.T) {

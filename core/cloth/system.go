@@ -509,9 +509,9 @@ func (s *System) begin(dt, back float64, w *World) {
 	clear(s.m.fixed)
 	copy(s.guess, s.V)
 	s.hold(dt, w)
-	s.pinned = append(s.pinned[:0], make([]bool, n)...)
+	s.mark()
 	for _, p := range s.pins {
-		s.m.fixed[p.v], s.pinned[p.v] = true, true
+		s.m.fixed[p.v] = true
 		s.guess[p.v] = p.to.Sub(s.X[p.v]).Mul(1 / dt)
 	}
 	s.crew.For(n, 1024, func(lo, hi int) {
@@ -521,6 +521,14 @@ func (s *System) begin(dt, back float64, w *World) {
 	})
 	for _, p := range s.pins {
 		s.place[p.v] = p.to
+	}
+}
+
+// mark notes which vertices are pinned as a step begins.
+func (s *System) mark() {
+	s.pinned = append(s.pinned[:0], make([]bool, len(s.X))...)
+	for _, p := range s.pins {
+		s.pinned[p.v] = true
 	}
 }
 

@@ -122,15 +122,12 @@ func (s *Set) list(b int, reach float32) {
 		for i := c.start[cell]; i < c.start[cell+1]; i++ {
 			s.of[i] = int32(b)
 			before := len(k.list)
-			p := s.rec[4*i:][:3]
 			for _, span := range spans[:m] {
-				for j := span[0]; j < span[1]; j++ {
-					q := s.rec[4*j:][:3]
-					x, y, z := q[0]-p[0], q[1]-p[1], q[2]-p[2]
-					if x*x+y*y+z*z < reach && j != i {
-						k.list = append(k.list, 4*j)
-					}
+				if span[0] <= i && i < span[1] { // not itself
+					k.list = s.nearer(k.list, i, span[0], i, reach)
+					span[0] = i + 1
 				}
+				k.list = s.nearer(k.list, i, span[0], span[1], reach)
 			}
 			k.many = append(k.many, int32(len(k.list)-before))
 			for len(k.list)%vec.Lanes != 0 {
@@ -139,6 +136,28 @@ func (s *Set) list(b int, reach float32) {
 			k.from = append(k.from, int32(len(k.list)))
 		}
 	}
+}
+
+// nearer appends who of the drops from lo to hi is nearer to one than a root of reach. All are written
+// down, and those that are not are written over: which one it is can't be foretold, and a processor
+// that guesses wrong loses more.
+func (s *Set) nearer(list []int32, i, lo, hi int32, reach float32) []int32 {
+	if hi <= lo {
+		return list
+	}
+	n := len(list)
+	list = slices.Grow(list, int(hi-lo))[:n+int(hi-lo)]
+	p := s.rec[4*i:][:3]
+	px, py, pz := p[0], p[1], p[2]
+	rows := s.rec[4*lo : 4*hi]
+	for j := lo; j < hi; j++ {
+		q := rows[:4:4]
+		rows = rows[4:]
+		x, y, z := q[0]-px, q[1]-py, q[2]-pz
+		list[n] = 4 * j
+		n += int(math.Float32bits(x*x+y*y+z*z-reach) >> 31)
+	}
+	return list[:n]
 }
 
 // write puts places in the kernels' records, as seen from the middle of all.
