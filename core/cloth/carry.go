@@ -351,14 +351,19 @@ func mix(a, b, c geom.Vec3, u, v float64) geom.Vec3 {
 // seal keeps a drop that goes from p to q from passing cloth or solids: it ends on the side from
 // which it came. Whom it was put off by is added to what it met.
 func (m *meeting) seal(list []drop.Contact, near []int32, p, q geom.Vec3) (geom.Vec3, []drop.Contact) {
-	for n := range 5 {
+	const last = 6
+	met := int32(-1)
+	for n := range last + 1 {
+		if h, hit := sim.First(m.solids, p, q, 0, 0.1*m.space, nil, geom.Vec3{}); hit {
+			q = h.At.Add(h.Normal.Mul(sim.Gap))
+		}
 		face, to := int32(-1), q
 		var share [2]float64
-		if n == 4 {
-			face, share, to = m.along(p)
+		if n == last { // it goes with the cloth, on its side of it
+			face, share, to = m.along(p, met)
 		} else {
 			box := geom.Box{Min: p.Min(q), Max: p.Max(q)}.Grow(0.1 * m.space)
-			m.touching(near, &box, func(f int32) {
+			first := func(f int32) {
 				if face >= 0 || !m.passes(f, p, q) {
 					return
 				}
@@ -366,16 +371,18 @@ func (m *meeting) seal(list []drop.Contact, near []int32, p, q geom.Vec3) (geom.
 				a, b, c := m.s.X[v[0]], m.s.X[v[1]], m.s.X[v[2]]
 				share[0], share[1] = onTriangle(q, a, b, c)
 				face, to = f, mix(a, b, c, share[0], share[1]).Add(m.side(f, p).Mul(0.3*m.space))
-			})
+			}
+			if n == 0 {
+				m.touching(near, &box, first)
+			} else { // where it was put may be far from where it went
+				m.s.tree.touching(&box, first)
+			}
 		}
 		if face < 0 {
 			break
 		}
 		list = append(list, drop.Contact{Who: face, Share: share, Shift: to.Sub(q), N: m.side(face, p), C: to})
-		q = to
-	}
-	if h, met := sim.First(m.solids, p, q, 0, 0.1*m.space, nil, geom.Vec3{}); met {
-		q = h.At.Add(h.Normal.Mul(sim.Gap))
+		q, met = to, face
 	}
 	return q, list
 }
@@ -390,11 +397,13 @@ func (m *meeting) passes(face int32, p, q geom.Vec3) bool {
 	return hit
 }
 
-// along is the face nearest to a place at the step's beginning, the shares of the point of it, and
-// where the place comes to that goes with it.
-func (m *meeting) along(p geom.Vec3) (near int32, share [2]float64, q geom.Vec3) {
-	box := geom.Box{Min: p, Max: p}.Grow(m.reach)
+// along is the face nearest to a place at the step's beginning, which is met or nearer than that, the
+// shares of the point of it, and where the place comes to that goes with it.
+func (m *meeting) along(p geom.Vec3, met int32) (near int32, share [2]float64, q geom.Vec3) {
 	s := m.s
+	v := s.faces[met].v
+	u, w := onTriangle(p, s.oldX[v[0]], s.oldX[v[1]], s.oldX[v[2]])
+	box := geom.Box{Min: p, Max: p}.Grow(1.001 * p.Sub(mix(s.oldX[v[0]], s.oldX[v[1]], s.oldX[v[2]], u, w)).Len())
 	best := math.Inf(1)
 	near, q = -1, p
 	s.tree.touching(&box, func(face int32) {
@@ -402,7 +411,7 @@ func (m *meeting) along(p geom.Vec3) (near int32, share [2]float64, q geom.Vec3)
 		u, w := onTriangle(p, s.oldX[v[0]], s.oldX[v[1]], s.oldX[v[2]])
 		if d := p.Sub(mix(s.oldX[v[0]], s.oldX[v[1]], s.oldX[v[2]], u, w)).Len(); d < best {
 			best, near, share = d, face, [2]float64{u, w}
-			q = mix(s.X[v[0]], s.X[v[1]], s.X[v[2]], u, w).Add(m.side(face, p).Mul(max(d, 1e-3*m.space)))
+			q = mix(s.X[v[0]], s.X[v[1]], s.X[v[2]], u, w).Add(m.side(face, p).Mul(min(max(d, 1e-3*m.space), 0.3*m.space)))
 		}
 	})
 	return near, share, q

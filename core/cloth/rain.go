@@ -76,6 +76,22 @@ func (m *Stage) pourOne(em *sim.Emitter, at *stage.Moment, full map[[3]int32]boo
 	}
 }
 
+// poured is the square of the speed with which the fastest drops leave emitters at a moment of the
+// frame, (m/s)².
+func (m *Stage) poured(t, dt float64) (fast float64) {
+	at := m.At(m.Began()+t+dt, dt)
+	for _, e := range m.Bound() {
+		if e.Kind != shot.Emitter {
+			continue
+		}
+		if em, ok := at.Emitter(e); ok {
+			v := em.Push.Len() + math.Abs(em.Speed) + em.Velocity(em.Shape.Centre, dt).Len()*em.Inherit
+			fast = max(fast, v*v)
+		}
+	}
+	return fast
+}
+
 // near reports a cell behind which, along a way, one is full: a drop that has not yet left by a whole
 // spacing.
 func near(full map[[3]int32]bool, p geom.Vec3, h float64, v geom.Vec3) bool {

@@ -80,7 +80,7 @@ func (m *Stage) Advance(stop func() bool) (int, sim.Stats, error) {
 		if stop != nil && stop() {
 			return m.Number, st, sim.ErrStopped
 		}
-		step := min(m.step(dt), lasts-t)
+		step := min(m.step(dt, t), lasts-t)
 		t += step
 		at := m.At(m.Began()+t, step)
 		w := m.world(at)
@@ -89,6 +89,7 @@ func (m *Stage) Advance(stop func() bool) (int, sim.Stats, error) {
 		if wet {
 			m.carry.strike(m.drops, step)
 			m.carry.load(m.drops, step, w.Gravity.Len())
+			w.Newton = 4 // what is struck turns far within a step
 		}
 		did := m.sys.Step(step, w)
 		if !(did.Fastest < 1e5) {
@@ -113,14 +114,14 @@ func (m *Stage) Advance(stop func() bool) (int, sim.Stats, error) {
 	return m.Number - 1, st, nil
 }
 
-// parted is into how many a step is parted at most, where cloth whips.
-const parted = 8
+// parted is into how many a step is parted at most, where cloth whips or is struck.
+const parted = 64
 
 // step is a step of dt seconds, or a part of it where faces would turn or be stretched by more than
 // they are long, as what tears whips, or where drops would go farther than they are large: what
 // strikes cloth would else press it in before what is round it gives way.
-func (m *Stage) step(dt float64) float64 {
-	fast := 0.0
+func (m *Stage) step(dt, t float64) float64 {
+	fast := m.poured(t, dt)
 	for _, v := range m.drops.V {
 		fast = max(fast, v.Dot(v))
 	}

@@ -253,7 +253,7 @@ type World struct {
 	Calm    float64 // 1/s, by which all motion is slowed
 	Tol     float64 // of the linear solve; 0: 1e-4, over which a swing gains from what is left and momentum is lost
 	Rounds  int     // of it at most; 0: 200
-	Newton  int     // steps of Newton's method at most; 0: 1
+	Newton  int     // steps of Newton's method at most, where the first leaves something; 0: 1
 }
 
 // Did is what a step came to.

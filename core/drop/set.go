@@ -346,8 +346,13 @@ func (s *Set) dense(crew grid.Crew) float64 {
 
 // end makes velocities of what drops moved, and lets them rub where they touch.
 func (s *Set) end(dt float64, w *World, crew grid.Crew) {
+	crew.For(len(s.P), 64, func(lo, hi int) {
+		for i := lo; i < hi; i++ {
+			s.Q[i] = s.rub(i, dt)
+		}
+	})
 	s.meet(w, s.start, func(near []int32, i int) {
-		q := s.rub(i, dt)
+		q := s.Q[i]
 		if w.Seal != nil {
 			q, s.touch[i] = w.Seal(s.touch[i], near, s.start[i], q)
 		}
