@@ -76,8 +76,7 @@ func (m *Stage) pourOne(em *sim.Emitter, at *stage.Moment, full map[[3]int32]boo
 	}
 }
 
-// poured is the square of the speed with which the fastest drops leave emitters at a moment of the
-// frame, (m/s)².
+// poured is the speed with which the fastest drops leave emitters at a moment of the frame, m/s.
 func (m *Stage) poured(t, dt float64) (fast float64) {
 	at := m.At(m.Began()+t+dt, dt)
 	for _, e := range m.Bound() {
@@ -85,8 +84,7 @@ func (m *Stage) poured(t, dt float64) (fast float64) {
 			continue
 		}
 		if em, ok := at.Emitter(e); ok {
-			v := em.Push.Len() + math.Abs(em.Speed) + em.Velocity(em.Shape.Centre, dt).Len()*em.Inherit
-			fast = max(fast, v*v)
+			fast = max(fast, em.Push.Len()+math.Abs(em.Speed)+em.Velocity(em.Shape.Centre, dt).Len()*em.Inherit)
 		}
 	}
 	return fast

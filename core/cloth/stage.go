@@ -114,23 +114,21 @@ func (m *Stage) Advance(stop func() bool) (int, sim.Stats, error) {
 	return m.Number - 1, st, nil
 }
 
-// parted is into how many a step is parted at most, where cloth whips or is struck.
-const parted = 64
+// parted is into how many a step is parted at most where cloth whips, struck where drops are fast.
+const parted, struck = 8, 64
 
-// step is a step of dt seconds, or a part of it where faces would turn or be stretched by more than
-// they are long, as what tears whips, or where drops would go farther than they are large: what
-// strikes cloth would else press it in before what is round it gives way.
+// step is a step of dt seconds, t after the frame's beginning, or a part of it where faces would turn or
+// be stretched by more than they are long, as what tears whips, or where drops would go farther than
+// they are large: what strikes cloth would else press it in before what is round it gives way. The
+// fastest in a hundred drops don't count: what was flung away isn't what strikes.
 func (m *Stage) step(dt, t float64) float64 {
-	fast := m.poured(t, dt)
-	for _, v := range m.drops.V {
-		fast = max(fast, v.Dot(v))
-	}
-	n := max(dt*m.sys.Rate()/1.5, dt*math.Sqrt(fast)/(1.2*m.drops.Spacing))
+	n := min(dt*m.sys.Rate()/1.5, parted)
+	fast := max(m.poured(t, dt), commonly(m.drops.V))
 	if len(m.drops.P) > 0 { // what rests falls by less than a tenth of a drop before it is caught
-		n = max(n, dt*math.Sqrt(val.Gravity.Of(m.Shot)/(0.1*m.drops.Spacing)))
+		n = max(n, min(dt*math.Sqrt(val.Gravity.Of(m.Shot)/(0.1*m.drops.Spacing)), parted))
 	}
-	n = min(math.Ceil(n), parted)
-	return dt / max(n, 1)
+	n = max(n, min(dt*fast/(1.2*m.drops.Spacing), struck))
+	return dt / max(math.Ceil(n), 1)
 }
 
 // hang lets cloth come to rest before the first frame, if it is to; it reports that it was stopped.

@@ -105,11 +105,11 @@ func TestSameBitsAndResume(t *testing.T) {
 
 // rained is a shot whose sheet takes up what falls on it and tears under it.
 func rained() *shot.Shot {
-	s, d, e := sheetShot(val.Pins.Is("rim"), val.TearsAt.Is(0.03), val.Warp.Is(2000), val.Weft.Is(2000), val.Soaks.Is(0.2))
-	val.DropSize.Set(d, 0.05)
+	s, d, e := sheetShot(val.Pins.Is("rim"), val.TearsAt.Is(0.15), val.Warp.Is(4000), val.Weft.Is(4000), val.Soaks.Is(0.2))
+	val.DropSize.Set(d, 0.03)
 	spout := s.Add(shot.Emitter)
 	val.Form.Set(spout, "box")
-	val.Size.Set(spout, 0.25, 0.15, 0.25)
+	val.Size.Set(spout, 0.15, 0.1, 0.15)
 	p := val.Position.Of(e)
 	val.Position.Set(spout, p[0], p[1]+0.2, p[2])
 	val.Along.Set(spout, "axis")
@@ -121,10 +121,10 @@ func rained() *shot.Shot {
 // So has one with drops under way, lying on cloth that they wet and tear.
 func TestSameBitsWithDrops(t *testing.T) {
 	one, two := begin(t, rained(), 1), begin(t, rained(), 2)
-	advance(t, one, 5)
+	advance(t, one, 4)
 	half := bits(t, one)
-	st := advance(t, one, 5)
-	advance(t, two, 10)
+	st := advance(t, one, 3)
+	advance(t, two, 7)
 	wet := 0.0
 	for _, w := range one.sys.Wet {
 		wet = max(wet, w)
@@ -139,7 +139,7 @@ func TestSameBitsWithDrops(t *testing.T) {
 	if err := again.LoadState(bytes.NewReader(half), true); err != nil {
 		t.Fatal(err)
 	}
-	advance(t, again, 5)
+	advance(t, again, 3)
 	if !bytes.Equal(bits(t, one), bits(t, again)) {
 		t.Error("a resumed run has other bits")
 	}

@@ -84,7 +84,7 @@ func rich(fluid string) *shot.Shot {
 
 // richCloth is the same for cloth: a sheet pinned to what moves, a windsock, what they touch.
 func richCloth(s *shot.Shot) *shot.Shot {
-	val.Last.Set(s.Self, 5)
+	val.Last.Set(s.Self, 4)
 	val.Preroll.Set(s.Self, 1)
 	set := func(e *shot.Element, pairs ...val.Pair) *shot.Element {
 		for _, p := range pairs {
