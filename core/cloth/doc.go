@@ -7,7 +7,10 @@
 // as stiff as its fabric whatever its mesh. What time does to it is solved implicitly, by a Newton
 // step and conjugate gradients (Baraff and Witkin 1998; Choi and Ko 2002), about the velocity of
 // the step before: a sheet at rest is at rest however far the solve goes, so stiffness depends on
-// neither steps nor rounds either. Where the motion is smooth the step is of second order.
+// neither steps nor rounds either. Where the motion is smooth the step is of second order. The
+// gradients are preconditioned by a factor of the very matrix (package sparse), and end after two or
+// three rounds; sheets of over 100,000 vertices, whose factor would take too much memory, by patches
+// instead, and after hundreds.
 //
 // Solids hold what lies on them within that solve, with Coulomb's friction. Cloth meets cloth
 // by repulsion, impulses and, where these don't do, by moving as one (Provot 1997; Bridson,
@@ -19,8 +22,8 @@
 // how. Stage runs a domain of shots.
 //
 // System is all cloth of a domain. Lengths are m, times s, masses kg. Results don't depend on
-// threads. What a step takes goes by vertices and by the rounds of the solve, some 1 µs for
-// both on this package's plain loops.
+// threads. A step of 10,000 vertices takes some 0.1 s on two cores: half of it the factor, whose
+// work grows with the power 1.5 of the vertices.
 //
 // Caveats: a face's plane is all of its strain, so a mesh must be finer than the folds that are
 // to be seen; wind is told by the air alone, which cloth doesn't push back.

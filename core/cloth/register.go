@@ -18,7 +18,7 @@ import (
 const Key = "cloth"
 
 // Version is part of every key: raise it when results change.
-const Version = "cloth/1"
+const Version = "cloth/2"
 
 // Figures of a frame.
 const (
@@ -115,7 +115,7 @@ func guess(s *shot.Shot, d *shot.Element, rate float64, e *stage.Estimate) {
 	for _, c := range stage.Sewn(s, d) {
 		n += vertices(s, c)
 	}
-	e.Memory += 3000 * n
+	e.Memory += min(8000*n, 3000*n+5000*mostDirect)
 	e.Disk = float64(e.Frames)*(66*n+0.02*e.Voxels) + 240*n
 	if rate > 0 {
 		e.Seconds = (float64(e.Frames) + val.Preroll.Of(s) + 60*val.Hang.Of(d)/val.ClothSteps.Of(d)) * n * val.ClothSteps.Of(d) * perVoxel / rate

@@ -110,23 +110,11 @@ func (s *Set) Step(dt float64, w *World, crew grid.Crew) (did Did) {
 	if n == 0 {
 		return did
 	}
-	s.sort()
-	for _, v := range []*[]geom.Vec3{&s.Q, &s.delta} {
-		*v = slices.Grow((*v)[:0], n)[:n]
-	}
-	s.lambda = slices.Grow(s.lambda[:0], n)[:n]
-	copy(s.Q, s.P)
-	s.start = append(s.start[:0], s.P...)
-	lo, hi := s.P[0], s.P[0]
-	for _, p := range s.P {
-		lo, hi = lo.Min(p), hi.Max(p)
-	}
-	s.mid = lo.Add(hi).Mul(0.5)
+	s.ready()
 	if w.Tension > 0 {
 		s.find(crew)
 		s.attract(dt, w.Tension, crew)
 	}
-	s.touch = slices.Grow(s.touch[:0], n)[:n]
 	crew.For(n, 64, func(lo, hi int) {
 		for i := lo; i < hi; i++ {
 			a := w.Gravity
@@ -169,6 +157,24 @@ func (s *Set) Step(dt float64, w *World, crew grid.Crew) (did Did) {
 	}
 	did.Fastest = math.Sqrt(did.Fastest)
 	return did
+}
+
+// ready puts drops in order and makes room for a step.
+func (s *Set) ready() {
+	n := len(s.P)
+	s.sort()
+	for _, v := range []*[]geom.Vec3{&s.Q, &s.delta} {
+		*v = slices.Grow((*v)[:0], n)[:n]
+	}
+	s.lambda = slices.Grow(s.lambda[:0], n)[:n]
+	s.touch = slices.Grow(s.touch[:0], n)[:n]
+	copy(s.Q, s.P)
+	s.start = append(s.start[:0], s.P...)
+	lo, hi := s.P[0], s.P[0]
+	for _, p := range s.P {
+		lo, hi = lo.Min(p), hi.Max(p)
+	}
+	s.mid = lo.Add(hi).Mul(0.5)
 }
 
 // meet calls fn for every drop with what may be met on the way from where it was to Q, which is looked
