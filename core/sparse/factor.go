@@ -26,7 +26,7 @@ func (p *pool) take(n int) []float32 {
 func (p *pool) put(b []float32) { *p = append(*p, b) }
 
 // Make factors the matrix whose blocks are in V. A pivot that isn't positive, as rounding or a
-// matrix that isn't either make it, is taken to be what it was before anything was eliminated.
+// matrix that isn't either make it, is taken to be as large as the largest beside it.
 func (f *Factor) Make(crew grid.Crew) {
 	crew.Each(len(f.tasks), 1, func(lo, hi int) {
 		for t := lo; t < hi; t++ {
@@ -72,10 +72,14 @@ func (f *Factor) eliminate(k int32, spare *pool, crew grid.Crew) {
 		f.left[c] = nil
 	}
 	inv := f.inv[nd.dof:][:p]
+	scale := float32(1e-30)
+	for d := range nd.own {
+		scale = max(scale, l[d*wide+d], -l[d*wide+d])
+	}
 	for k := 0; k < p; k += perBlock {
 		end := min(k+perBlock, p)
 		for j := k; j < end; j += 4 {
-			pivots(l, inv, k, j, wide)
+			pivots(l, inv, k, j, wide, scale)
 		}
 		nd.subtract(l, u, k, end, crew)
 	}
@@ -120,7 +124,7 @@ func (nd *node) subtract(l, u []float32, lo, hi int, crew grid.Crew) {
 }
 
 // pivots factors four columns, those before them since first being done of their block.
-func pivots(l, inv []float32, first, j, wide int) {
+func pivots(l, inv []float32, first, j, wide int, scale float32) {
 	from := j &^ 15
 	var was [4]float32
 	for c := range was {
@@ -144,7 +148,7 @@ func pivots(l, inv []float32, first, j, wide int) {
 			d -= float32(t[row+m] * t[row+m])
 		}
 		if !(d > 1e-6*was[r]) {
-			d = max(was[r], math.SmallestNonzeroFloat32*1e10)
+			d = max(was[r], scale)
 		}
 		t[k] = float32(1 / math.Sqrt(float64(d)))
 		inv[j+r] = t[k]

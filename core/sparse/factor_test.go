@@ -128,3 +128,26 @@ func TestSolves(t *testing.T) {
 		}
 	}
 }
+
+// A matrix that isn't positive is factored as one that is about the same: nothing is infinite.
+func TestNotPositive(t *testing.T) {
+	f := New(halves(mesh(9, 1)))
+	r := rand.New(rand.NewSource(7))
+	filled(f, r)
+	for e := range f.Row {
+		if f.Row[e] == f.Col[e] && e%5 == 0 {
+			f.V[4*e], f.V[4*e+3] = -1, 0
+		}
+	}
+	f.Make(grid.NewCrew(2))
+	b := make([]float32, 3*81)
+	for i := range b {
+		b[i] = float32(r.NormFloat64())
+	}
+	f.Solve(b, grid.NewCrew(2))
+	for i, v := range b {
+		if d := v - v; d != 0 {
+			t.Fatalf("x[%d] is %g", i, v)
+		}
+	}
+}
