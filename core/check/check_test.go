@@ -366,6 +366,12 @@ func TestFindsAndMends(t *testing.T) {
 			clothIn(s, val.Position.Is(0, 1, 0))
 			s.Add(shot.Collider).Set(val.Position.Name(), shot.Vec(0, 1, 0))
 		},
+		"cloth-crossed": func(s *shot.Shot, d, e *shot.Element) {
+			c := clothIn(s)
+			over := s.Add(shot.Cloth)
+			val.Turn.Set(over, 90, 0, 0)
+			val.Position.Set(over, val.Position.Of(c)[0], val.Position.Of(c)[1], val.Position.Of(c)[2])
+		},
 		"cloth-mesh": func(s *shot.Shot, d, e *shot.Element) {
 			clothIn(s, val.Size.Is(0.05, 0.01, 0.05), val.ClothEdge.Is(0.05))
 		},

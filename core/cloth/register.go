@@ -3,6 +3,7 @@ package cloth
 import (
 	"fmt"
 	"math"
+	"slices"
 
 	"zarf/core/check"
 	"zarf/core/frame"
@@ -45,7 +46,7 @@ func init() {
 		Guess: guess, Channels: channels, Amounts: amounts, After: after,
 		Gives:   func(*shot.Element, val.Eval) bool { return true },
 		Nothing: "no drops", NothingWhy: "Drops fill its form.",
-		Checks: []check.Check{{ID: "cloth-none", Find: none}, {ID: "cloth-homeless", Find: homeless}, {ID: "cloth-falls", Find: falls}, {ID: "cloth-inside", Find: inside}, {ID: "cloth-mesh", Find: meshes}, {ID: "cloth-thick", Find: thick}, {ID: "cloth-fast", Find: fast}, {ID: "drops-large", Find: large}, {ID: "drops-many", Find: many}},
+		Checks: []check.Check{{ID: "cloth-none", Find: none}, {ID: "cloth-homeless", Find: homeless}, {ID: "cloth-falls", Find: falls}, {ID: "cloth-inside", Find: inside}, {ID: "cloth-crossed", Find: crossed}, {ID: "cloth-mesh", Find: meshes}, {ID: "cloth-thick", Find: thick}, {ID: "cloth-fast", Find: fast}, {ID: "drops-large", Find: large}, {ID: "drops-many", Find: many}},
 	})
 }
 
@@ -281,6 +282,57 @@ func inside(s *check.Scene) (out []check.Finding) {
 			}
 		}
 	})
+	return out
+}
+
+// crossed finds cloth that begins where other cloth, or more of it, is already.
+func crossed(s *check.Scene) (out []check.Finding) {
+	for _, d := range s.Domains {
+		all, first := geom.Mesh{}, []int(nil) // of every cloth's faces
+		var sewn []*shot.Element
+		if d.Fluid().Key != Key {
+			continue
+		}
+		list := stage.Sewn(s.Shot, d)
+		for _, e := range list {
+			form := e.Shape(s.Now)
+			box := form.Bounds()
+			if !e.FromFile() && !slices.ContainsFunc(list, func(o *shot.Element) bool { b := o.Shape(s.Now); return o != e && b.Bounds().Overlaps(box) }) {
+				continue // sewn as we do, it doesn't go through itself
+			}
+			m, _, _, err := cut(e, form)
+			if err != nil || len(all.Tri)+len(m.Tri) > 400_000 {
+				continue // told by others
+			}
+			n := int32(len(all.P))
+			for _, p := range m.P {
+				all.P = append(all.P, form.Turn.Apply(p).Add(form.Centre))
+			}
+			first, sewn = append(first, len(all.Tri)), append(sewn, e)
+			for _, t := range m.Tri {
+				all.Tri = append(all.Tri, [3]int32{t[0] + n, t[1] + n, t[2] + n})
+			}
+		}
+		if len(sewn) == 0 {
+			continue
+		}
+		at, found := all.Crossing(geom.NewTree(&all))
+		if !found {
+			continue
+		}
+		// whose face is nearest there
+		best, whose := math.Inf(1), 0
+		for k, t := range all.Tri {
+			if d := all.P[t[0]].Add(all.P[t[1]]).Add(all.P[t[2]]).Mul(1.0 / 3).Sub(at).Len(); d < best {
+				best, whose = d, k
+			}
+		}
+		i := len(first) - 1
+		for first[i] > whose {
+			i--
+		}
+		out = append(out, check.Finding{Severity: check.Warning, Element: sewn[i].ID, What: fmt.Sprintf("%s begins where cloth is already: it goes through it at %s, %s, %s m.", sewn[i].Name, shot.Short(at.X), shot.Short(at.Y), shot.Short(at.Z)), Why: "Cloth keeps to its side of other cloth, so what is through it stays so. Move one, or hand over a mesh that doesn't go through itself."})
+	}
 	return out
 }
 
