@@ -22,7 +22,10 @@ func TornAwning() *shot.Shot {
 			add(s, shot.Mesh, "Post", val.Form.Is("cylinder"), val.Position.Is(x, 1.06, z*1.15), val.Size.Is(0.08, 2.12, 0.08), colour(wood))
 		}
 	}
-	add(s, shot.Cloth, "Awning", val.Position.Is(0, 2.09, 0), val.Size.Is(1.5, 0.01, 1.5), val.ClothEdge.Is(0.05), val.Pins.Is("sides"), val.ClothMass.Is(0.35), val.Warp.Is(6000), val.Weft.Is(6000), val.Shear.Is(700), val.StretchDamp.Is(0.01), val.Thickness.Is(0.004), val.TearsAt.Is(0.07), val.TearsUneven.Is(0.5), val.Soaks.Is(0.3), val.Colour.Is(0.55, 0.2, 0.12))
+	awning := add(s, shot.Cloth, "Awning", val.Position.Is(0, 2.09, 0), val.Size.Is(1.5, 0.01, 1.5), val.ClothEdge.Is(0.05), val.Pins.Is("sides"), val.ClothMass.Is(0.35), val.Warp.Is(12000), val.Weft.Is(12000), val.Shear.Is(2500), val.StretchDamp.Is(0.01), val.Thickness.Is(0.004), val.TearsAt.Is(0.3), val.TearsUneven.Is(0.5), val.Soaks.Is(0.3), val.Colour.Is(0.55, 0.2, 0.12))
+	// it holds what falls on it until it is soaked
+	awning.SetKey(val.TearsAt, shot.Key{Frame: 30, Value: shot.Num(0.3)})
+	awning.SetKey(val.TearsAt, shot.Key{Frame: 36, Value: shot.Num(0.06)})
 	add(s, shot.Cloth, "Tarpaulin", val.Position.Is(0, 0.96, 0), val.Size.Is(1.9, 0.01, 1.74), val.ClothEdge.Is(0.055), val.Pins.Is("sides"), val.ClothMass.Is(0.6), val.Thickness.Is(0.004), val.Soaks.Is(0), val.Colour.Is(0.06, 0.15, 0.2))
 	spout := add(s, shot.Emitter, "Gutter", val.Form.Is("box"), val.Position.Is(0.1, 2.62, 0.05), val.Size.Is(0.16, 0.1, 0.13), val.Along.Is("axis"), val.Speed.Is(-0.9), val.End.Is(58))
 	wind := add(s, shot.Wind, "Squall", val.Position.Is(-1.4, 1.6, 0), val.Velocity.Is(2.5, 0, 0.6), val.Gust.Is(0.8), val.GustTime.Is(0.8))
