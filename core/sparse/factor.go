@@ -2,6 +2,7 @@ package sparse
 
 import (
 	"math"
+	"slices"
 
 	"zarf/core/grid"
 	"zarf/core/vec"
@@ -10,17 +11,22 @@ import (
 // pool lends rows out, so that a branch works in the same memory over and over.
 type pool [][]float32
 
-func (p *pool) take(n int) []float32 {
+func (p *pool) take(n int, crew grid.Crew) []float32 {
 	for i := len(*p) - 1; i >= 0; i-- {
 		if b := (*p)[i]; cap(b) >= n {
 			(*p)[i] = (*p)[len(*p)-1]
 			*p = (*p)[:len(*p)-1]
 			b = b[:n]
-			clear(b)
+			empty(b, crew)
 			return b
 		}
 	}
 	return make([]float32, n)
+}
+
+// empty clears rows.
+func empty(v []float32, crew grid.Crew) {
+	crew.For(len(v), 1<<15, func(lo, hi int) { clear(v[lo:hi]) })
 }
 
 func (p *pool) put(b []float32) { *p = append(*p, b) }
@@ -45,7 +51,7 @@ func (f *Factor) eliminate(k int32, spare *pool, crew grid.Crew) {
 	nd := &f.nodes[k]
 	p, wide := nd.p, nd.wide
 	l := f.l[nd.at:][:p*wide]
-	clear(l)
+	empty(l, crew)
 	for e := nd.lo; e < nd.hi; e++ {
 		at, v := f.put[e], f.V[4*e:][:4]
 		rows, cols := int(f.size[f.Row[e]]), int(f.size[f.Col[e]])
@@ -62,10 +68,10 @@ func (f *Factor) eliminate(k int32, spare *pool, crew grid.Crew) {
 	rows := wide - base
 	var u []float32
 	if q > 0 {
-		u = spare.take(q * rows)
+		u = spare.take(q*rows, crew)
 	}
 	for _, c := range nd.children {
-		f.nodes[c].extend(f.left[c], nd, l, u, base)
+		f.nodes[c].extend(f.left[c], nd, l, u, base, crew)
 		if f.left[c] != nil {
 			spare.put(f.left[c])
 		}
@@ -159,31 +165,37 @@ func pivots(l, inv []float32, first, j, wide int, scale float32) {
 
 // extend adds what a child left to its parent's columns and to what that leaves: run after run of
 // rows that lie together in both.
-func (c *node) extend(left []float32, nd *node, l, u []float32, base int) {
-	rows, off := c.wide-c.p&^15, c.p-c.p&^15
-	r := 0
-	for j, col := range c.up {
-		if j >= c.runs[r].end {
-			r++
-		}
-		to, wide := l, nd.wide
-		at := int(col) * nd.wide
-		if int(col) >= nd.p {
-			to, wide = u, nd.wide-base
-			at = (int(col)-nd.p)*wide - base
-		}
-		from, i := left[j*rows+off:][:len(c.up)], j
-		for _, run := range c.runs[r:] {
-			d, s := to[at+int(c.up[i]):][:run.end-i], from[i:run.end]
-			if len(s) >= 24 {
-				vec.Add(d, d, s)
-			} else {
-				for k, v := range s {
-					d[k] += v
-				}
+func (c *node) extend(left []float32, nd *node, l, u []float32, base int, crew grid.Crew) {
+	crew.For(len(c.up), 32, func(lo, hi int) {
+		r, _ := slices.BinarySearchFunc(c.runs, lo+1, func(a run, b int) int { return a.end - b })
+		for j := lo; j < hi; j++ {
+			if j >= c.runs[r].end {
+				r++
 			}
-			i = run.end
+			c.column(j, c.runs[r:], left, nd, l, u, base)
 		}
+	})
+}
+
+// column adds one of what a child left.
+func (c *node) column(j int, runs []run, left []float32, nd *node, l, u []float32, base int) {
+	rows, off := c.wide-c.p&^15, c.p-c.p&^15
+	to, col := l, int(c.up[j])
+	at := col * nd.wide
+	if col >= nd.p {
+		to, at = u, (col-nd.p)*(nd.wide-base)-base
+	}
+	from, i := left[j*rows+off:][:len(c.up)], j
+	for _, run := range runs {
+		d, s := to[at+int(c.up[i]):][:run.end-i], from[i:run.end]
+		if len(s) >= 24 {
+			vec.Add(d, d, s)
+		} else {
+			for k, v := range s {
+				d[k] += v
+			}
+		}
+		i = run.end
 	}
 }
 
@@ -229,7 +241,7 @@ func (f *Factor) forward(k int32, spare *pool) {
 	nd := &f.nodes[k]
 	p, wide := nd.p, nd.wide
 	l, inv, x := f.l[nd.at:][:p*wide], f.inv[nd.dof:][:p], f.x[nd.dof:][:p]
-	acc := spare.take(wide)
+	acc := spare.take(wide, grid.Crew{})
 	copy(acc, x)
 	clear(acc[nd.own:p])
 	for _, c := range nd.children {
@@ -265,7 +277,7 @@ func (f *Factor) backward(k int32, spare *pool) {
 	nd := &f.nodes[k]
 	p, wide := nd.p, nd.wide
 	l, inv, x := f.l[nd.at:][:p*wide], f.inv[nd.dof:][:p], f.x[nd.dof:][:p]
-	all := spare.take(wide)
+	all := spare.take(wide, grid.Crew{})
 	at := p
 	for _, v := range nd.border {
 		from := f.where[v]
