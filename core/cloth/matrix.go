@@ -33,50 +33,56 @@ type scalars struct {
 
 // sumUp makes a matrix from the bending of faces.
 func sumUp(n int, folds []hinge, faces []bend) scalars {
-	type entry struct {
-		at int64
-		v  float64
-	}
-	var all []entry
-	for i := range faces {
-		b := &faces[i]
-		for c, hc := range b.at {
-			for d, hd := range b.at {
-				if hc < 0 || hd < 0 || b.w[c][d] == 0 {
-					continue
-				}
-				p, q := &folds[hc], &folds[hd]
-				for a := range 4 {
-					for e := range 4 {
-						all = append(all, entry{int64(p.v[a])*int64(n) + int64(q.v[e]), b.w[c][d] * p.c[a] * q.c[e]})
+	// what is added to each row, in order
+	many := make([]int32, n+1)
+	each := func(fn func(row, col int32, v float64)) {
+		for i := range faces {
+			b := &faces[i]
+			for c, hc := range b.at {
+				for d, hd := range b.at {
+					if hc < 0 || hd < 0 || b.w[c][d] == 0 {
+						continue
+					}
+					p, q := &folds[hc], &folds[hd]
+					for a := range 4 {
+						for e := range 4 {
+							fn(p.v[a], q.v[e], b.w[c][d]*p.c[a]*q.c[e])
+						}
 					}
 				}
 			}
 		}
 	}
-	slices.SortStableFunc(all, func(a, b entry) int {
-		switch {
-		case a.at < b.at:
-			return -1
-		case a.at > b.at:
-			return 1
-		}
-		return 0
+	each(func(row, _ int32, _ float64) { many[row+1]++ })
+	for i := range n {
+		many[i+1] += many[i]
+	}
+	type entry struct {
+		col int32
+		v   float64
+	}
+	all, next := make([]entry, many[n]), append([]int32(nil), many[:n]...)
+	each(func(row, col int32, v float64) {
+		all[next[row]] = entry{col, v}
+		next[row]++
 	})
 	s := scalars{start: make([]int32, n+1)}
-	row := 0
-	for i := 0; i < len(all); {
-		at, sum := all[i].at, 0.0
-		for ; i < len(all) && all[i].at == at; i++ {
-			sum += all[i].v
+	sum, seen := make([]float64, n), make([]bool, n)
+	for i := range n {
+		from := len(s.col)
+		for _, e := range all[many[i]:many[i+1]] {
+			if !seen[e.col] {
+				seen[e.col], sum[e.col] = true, 0
+				s.col = append(s.col, e.col)
+			}
+			sum[e.col] += e.v
 		}
-		for ; row < int(at/int64(n)); row++ {
-			s.start[row+1] = int32(len(s.col))
+		slices.Sort(s.col[from:])
+		for _, col := range s.col[from:] {
+			s.v = append(s.v, sum[col])
+			seen[col] = false
 		}
-		s.col, s.v = append(s.col, int32(at%int64(n))), append(s.v, sum)
-	}
-	for ; row < n; row++ {
-		s.start[row+1] = int32(len(s.col))
+		s.start[i+1] = int32(len(s.col))
 	}
 	return s
 }
