@@ -154,7 +154,7 @@ func (c *carry) strike(d *drop.Set, dt float64) {
 	for i, x := range s.X {
 		c.ahead[i] = x.Add(s.V[i].Mul(dt))
 	}
-	s.tree.fit(s.faces, s.X, c.ahead, d.Spacing/2)
+	s.tree.enclose(s.faces, s.X, c.ahead, d.Spacing/2, s.crew)
 	near := make([]int32, len(d.P))
 	s.crew.For(len(d.P), 64, func(lo, hi int) {
 		for i := lo; i < hi; i++ {
@@ -288,28 +288,47 @@ func (m *meeting) find(list []drop.Contact, near []int32, _ int, p, q geom.Vec3)
 		at := q.Sub(n.Mul(d))
 		list = append(list, drop.Contact{N: n, C: at, V: s.Velocity(at, m.dt), Mu: s.Friction, Wets: -1, Who: -1})
 	}
-	box := geom.Box{Min: p.Min(q), Max: p.Max(q)}.Grow(m.reach)
-	m.touching(near, &box, func(face int32) { list = m.face(list, face, p, q) })
+	// what is farther from all of the way than a spacing, and than the nearest face is from its end,
+	// adds nothing that the nearest doesn't; what was nearest is looked at first by the next drop
+	t := m.s.tree
+	box := geom.Box{Min: p.Min(q), Max: p.Max(q)}
+	least, first := m.reach, 0
+	for k, node := range near {
+		if t.box[node].Gap(box) > max(least, m.space) {
+			continue
+		}
+		var far float64
+		if list, far = m.face(list, t.face[node], p, q); far < least {
+			least, first = far, k
+		}
+	}
+	if first > 0 {
+		near[0], near[first] = near[first], near[0]
+	}
 	return list
 }
 
-// face adds a contact with a face, unless a nearer one looks the same way.
-func (m *meeting) face(list []drop.Contact, face int32, p, q geom.Vec3) []drop.Contact {
+// face adds a contact with a face, unless a nearer one looks the same way, and tells how far that is.
+func (m *meeting) face(list []drop.Contact, face int32, p, q geom.Vec3) ([]drop.Contact, float64) {
 	s := m.s
 	f := &s.faces[face]
 	a, b, c := s.X[f.v[0]], s.X[f.v[1]], s.X[f.v[2]]
 	u, v := onTriangle(q, a, b, c)
 	at := mix(a, b, c, u, v)
 	way := q.Sub(at)
+	far := way.Len()
+	if far >= m.reach {
+		return list, far
+	}
 	n := m.side(face, p)
 	inside := u > 1e-9 && v > 1e-9 && u+v < 1-1e-9
 	d := way.Dot(n)
-	if !inside && way.Len() > 1e-9 && d > -0.5*way.Len() {
+	if !inside && far > 1e-9 && d > -0.5*far {
 		n = way.Unit()
-		d = way.Len()
+		d = far
 	}
 	if d >= m.reach || d < -m.reach {
-		return list
+		return list, far
 	}
 	was := mix(s.oldX[f.v[0]], s.oldX[f.v[1]], s.oldX[f.v[2]], u, v)
 	one := drop.Contact{N: n, C: at, V: at.Sub(was).Mul(1 / m.dt), Mu: s.Sheets[f.of].Fabric.Friction, Wets: m.wets, Who: face, Share: [2]float64{u, v}, Rim: !inside}
@@ -321,23 +340,23 @@ func (m *meeting) face(list []drop.Contact, face int32, p, q geom.Vec3) []drop.C
 			if q.Sub(o.C).Dot(o.N) > d {
 				*o = one
 			}
-			return list
+			return list, far
 		case o.Rim: // a face that is met within counts for more
 			*o = one
-			return list
+			return list, far
 		case one.Rim:
-			return list
+			return list, far
 		case o.N.Dot(n) > 0.8:
 			if q.Sub(o.C).Dot(o.N) > d {
 				*o = one
 			}
-			return list
+			return list, far
 		}
 	}
 	if len(list) < mostMet {
 		list = append(list, one)
 	}
-	return list
+	return list, far
 }
 
 // side is a face's normal at the step's end, towards the side on which p lay at its beginning.
@@ -432,7 +451,7 @@ func (c *carry) pour(d *drop.Set, dt float64, w *drop.World, solids []sim.Solid,
 	s := c.s
 	c.fit()
 	m := &meeting{s: s, solids: solids, reach: drop.Reach * d.Spacing, space: d.Spacing, dt: dt, wets: wet.Wets}
-	s.tree.fit(s.faces, s.oldX, s.X, 0)
+	s.tree.enclose(s.faces, s.oldX, s.X, 0, s.crew)
 	w.Near, w.Find, w.Seal, w.Tension = m.near, m.find, m.seal, wet.Tension
 	did := d.Step(dt, w, s.crew)
 	mass := d.Mass()

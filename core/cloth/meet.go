@@ -198,7 +198,7 @@ func owners(n int, faces []face) []owns {
 // near lists what of the cloth may meet within the step: pairs that are nearer than they move
 // against each other, and than their thickness.
 func (s *System) near(thick float64) (out []contact) {
-	s.tree.fit(s.faces, s.X, s.place, thick)
+	s.tree.fit(s.faces, s.X, s.place, thick, s.crew)
 	jobs := s.tree.jobs(64)
 	found := make([][]contact, len(jobs))
 	s.crew.Each(len(jobs), 1, func(lo, hi int) {
@@ -574,7 +574,7 @@ func (s *System) rigid(list []int32, dt float64) {
 
 // Crossings counts edges that go through faces: it should be none. It takes as long as a step.
 func (s *System) Crossings() (many int) {
-	s.tree.fit(s.faces, s.X, s.X, 0)
+	s.tree.fit(s.faces, s.X, s.X, 0, s.crew)
 	for k := range s.tree.cone { // all are looked at
 		s.tree.cone[k].half = math.Pi
 	}

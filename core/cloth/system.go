@@ -36,6 +36,7 @@ type System struct {
 	bends  []bend
 	curved bool // some want to stay as bent as they were modelled
 	round  incidence
+	slot   [][3]int32 // of each of its faces, blocks of the matrix
 	m      *matrix
 	t      *temp
 	state  []strained
@@ -77,6 +78,19 @@ type pin struct {
 
 // incidence lists the faces at each vertex: three times the face's number and the corner.
 type incidence struct{ start, at []int32 }
+
+// slots are, of each face at each vertex, where in the matrix the vertex's blocks with its three are.
+func (r *incidence) slots(m *matrix, faces []face) [][3]int32 {
+	out := make([][3]int32, len(r.at))
+	for i := range m.n {
+		for at := r.start[i]; at < r.start[i+1]; at++ {
+			for d, v := range faces[r.at[at]/3].v {
+				out[at][d] = m.start[i] + int32(m.find(i, v))
+			}
+		}
+	}
+	return out
+}
 
 func incidenceOf(n int, faces []face) (r incidence) {
 	r.start = make([]int32, n+1)
@@ -172,6 +186,7 @@ func (s *System) knit() {
 	n := len(s.X)
 	s.round = incidenceOf(n, s.faces)
 	s.m = newMatrix(n, s.faces)
+	s.slot = s.round.slots(s.m, s.faces)
 	s.m.bent = sumUp(n, s.folds, s.bends)
 	if s.m.direct = newDirect(s.m, s.rest); s.m.direct == nil {
 		s.m.coarse = newCoarse(s.m)
@@ -375,7 +390,7 @@ func (s *System) gatherAt(i int, x, v []geom.Vec3, w *World, a, b float64) {
 		f, st := &s.faces[k], &s.state[k]
 		warp, normal = warp.Add(st.f[0].Mul(f.area)), normal.Add(st.n)
 		force = force.Add(f.pulls(c, st, v)).Add(st.gust.Add(st.n.Mul(st.swell)).Mul(1.0 / 3))
-		s.stiffen(i, c, f, st, a)
+		s.stiffen(&s.slot[at], c, f, st, a)
 		if st.drag > 0 {
 			outer(own, st.n.Unit(), b*st.drag/3)
 		}
@@ -406,8 +421,8 @@ func (f *face) pulls(c int, st *strained, v []geom.Vec3) geom.Vec3 {
 	return g[0].Mul(-f.area * s1).Sub(g[1].Mul(f.area * s2)).Sub(g[2].Mul(f.area * s3))
 }
 
-// stiffen adds a face's stiffness, times a, to the row of vertex i, which is its corner c.
-func (s *System) stiffen(i, c int, f *face, st *strained, a float64) {
+// stiffen adds a face's stiffness, times a, to the row of the vertex that is its corner c.
+func (s *System) stiffen(slot *[3]int32, c int, f *face, st *strained, a float64) {
 	m := s.m
 	g := f.grad(c, st)
 	ka := f.area * a
@@ -416,7 +431,7 @@ func (s *System) stiffen(i, c int, f *face, st *strained, a float64) {
 	pa, pb := ka*(st.pull[0]*wa+st.pull[2]*wb), ka*(st.pull[2]*wa+st.pull[1]*wb)
 	for d := range 3 {
 		h := f.grad(d, st)
-		q := m.block[9*(int(m.start[i])+m.find(i, f.v[d])):][:9:9]
+		q := m.block[9*int(slot[d]):][:9:9]
 		same := pa*f.w[d][0] + pb*f.w[d][1]
 		q[0] += k1.X*h[0].X + k2.X*h[1].X + k3.X*h[2].X + same
 		q[1] += k1.X*h[0].Y + k2.X*h[1].Y + k3.X*h[2].Y

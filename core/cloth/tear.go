@@ -20,7 +20,6 @@ func (s *System) tear(over []float64, dir []geom.Vec3) (many int) {
 	if over == nil {
 		return 0
 	}
-	s.round = incidenceOf(len(s.X), s.faces)
 	s.fresh = map[int32]bool{}
 	done := make([]bool, len(over))
 	before := s.tense

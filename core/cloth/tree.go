@@ -6,6 +6,7 @@ import (
 	"slices"
 
 	"zarf/core/geom"
+	"zarf/core/grid"
 )
 
 // tree finds faces that come near each other within a step: boxes about where they are and
@@ -69,7 +70,7 @@ func (t *tree) split(items []int32, mid []geom.Vec3) {
 // fit draws boxes about where faces are and where they go, wider by grow, and cones about their
 // normals at both. What is at a vertex of a face that is crushed, turned over or much deformed
 // within the step is looked at in any case: beside it what is smooth may slide over itself.
-func (t *tree) fit(faces []face, x, to []geom.Vec3, grow float64) {
+func (t *tree) fit(faces []face, x, to []geom.Vec3, grow float64, crew grid.Crew) {
 	clear(t.rough)
 	copy(t.rough, t.torn)
 	for k := range faces {
@@ -83,24 +84,50 @@ func (t *tree) fit(faces []face, x, to []geom.Vec3, grow float64) {
 			t.rough[f.v[0]], t.rough[f.v[1]], t.rough[f.v[2]] = true, true, true
 		}
 	}
-	for node := len(t.face) - 1; node >= 0; node-- {
-		if k := t.face[node]; k >= 0 {
-			f := &faces[k]
-			a, b, c := x[f.v[0]], x[f.v[1]], x[f.v[2]]
-			d, e, g := to[f.v[0]], to[f.v[1]], to[f.v[2]]
-			t.box[node] = geom.Box{Min: a.Min(b).Min(c).Min(d).Min(e).Min(g), Max: a.Max(b).Max(c).Max(d).Max(e).Max(g)}.Grow(grow)
-			m, n := b.Sub(a).Cross(c.Sub(a)), e.Sub(d).Cross(g.Sub(d))
-			if t.rough[f.v[0]] || t.rough[f.v[1]] || t.rough[f.v[2]] {
-				t.cone[node] = cone{half: math.Pi}
-			} else {
-				t.cone[node] = joined(cone{m.Unit(), 0}, cone{n.Unit(), 0})
+	t.enclose(faces, x, to, grow, crew)
+	crew.For(len(t.face), 512, func(lo, hi int) {
+		for node := lo; node < hi; node++ {
+			if k := t.face[node]; k >= 0 {
+				t.cone[node] = t.coneOf(&faces[k], x, to)
 			}
-			continue
 		}
-		l, r := node+1, int(t.right[node])
-		t.box[node] = geom.Box{Min: t.box[l].Min.Min(t.box[r].Min), Max: t.box[l].Max.Max(t.box[r].Max)}
-		t.cone[node] = joined(t.cone[l], t.cone[r])
+	})
+	for node := len(t.face) - 1; node >= 0; node-- {
+		if t.face[node] < 0 {
+			t.cone[node] = joined(t.cone[node+1], t.cone[t.right[node]])
+		}
 	}
+}
+
+// enclose is fit without the cones, for what is no cloth.
+func (t *tree) enclose(faces []face, x, to []geom.Vec3, grow float64, crew grid.Crew) {
+	crew.For(len(t.face), 512, func(lo, hi int) {
+		for node := lo; node < hi; node++ {
+			if k := t.face[node]; k >= 0 {
+				v := &faces[k].v
+				a, b, c := x[v[0]], x[v[1]], x[v[2]]
+				d, e, g := to[v[0]], to[v[1]], to[v[2]]
+				t.box[node] = geom.Box{Min: a.Min(b).Min(c).Min(d).Min(e).Min(g), Max: a.Max(b).Max(c).Max(d).Max(e).Max(g)}.Grow(grow)
+			}
+		}
+	})
+	for node := len(t.face) - 1; node >= 0; node-- {
+		if t.face[node] < 0 {
+			l, r := &t.box[node+1], &t.box[t.right[node]]
+			t.box[node] = geom.Box{Min: l.Min.Min(r.Min), Max: l.Max.Max(r.Max)}
+		}
+	}
+}
+
+// coneOf is about a face's normals before and after.
+func (t *tree) coneOf(f *face, x, to []geom.Vec3) cone {
+	if t.rough[f.v[0]] || t.rough[f.v[1]] || t.rough[f.v[2]] {
+		return cone{half: math.Pi}
+	}
+	a, d := x[f.v[0]], to[f.v[0]]
+	m := x[f.v[1]].Sub(a).Cross(x[f.v[2]].Sub(a))
+	n := to[f.v[1]].Sub(d).Cross(to[f.v[2]].Sub(d))
+	return joined(cone{m.Unit(), 0}, cone{n.Unit(), 0})
 }
 
 // joined is a cone about two.
