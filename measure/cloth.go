@@ -224,7 +224,7 @@ func wrung(frames int, crew grid.Crew) (many int) {
 
 // clothSpeed is how fast a sheet of 100 by 100 vertices, hung by two corners, falls and swings.
 func clothSpeed(t *Table) {
-	const n, steps, frames = 100, 4, 24
+	const n, steps, frames = 100, 2, 24
 	s := clothOf(cloth.Sheet{ID: "sheet", Mesh: cloth.Rectangle(1, 1, n, n), Warp: geom.V(1, 0, 0), Fabric: canvas, Flat: true}, t.crew)
 	var x []geom.Vec3
 	for _, p := range s.X {
