@@ -12,7 +12,7 @@ func TornAwning() *shot.Shot {
 	s.Title = "Torn awning"
 	s.Note = "The gutter over the net loft gives way. The awning holds for a moment; the tarpaulin over the nets gets the rest."
 	set(s.Self, val.Last.Is(72))
-	room := add(s, shot.Domain, "Yard", val.Fluid.Is("cloth"), val.Position.Is(0, 1.4, 0), val.Size.Is(4, 2.8, 3.4), val.Voxel.Is(0.1), val.ClothSteps.Is(4), val.DropSize.Is(0.026), val.ShownAs.Is("balls"), val.DropWets.Is(0.6), val.Hang.Is(0.6), val.WindsOn.Is("cloth"))
+	room := add(s, shot.Domain, "Yard", val.Fluid.Is("cloth"), val.Position.Is(0, 1.4, 0), val.Size.Is(4, 2.8, 3.4), val.Voxel.Is(0.1), val.ClothSteps.Is(4), val.DropSize.Is(0.026), val.ShownAs.Is("surface"), val.DropWets.Is(0.6), val.Hang.Is(0.6), val.WindsOn.Is("cloth"))
 	wood, iron := xyz{0.16, 0.12, 0.085}, xyz{0.06, 0.06, 0.065}
 	colour := func(c xyz) val.Pair { return val.Colour.Is(c[0], c[1], c[2]) }
 	for _, z := range []float64{-0.78, 0.78} {

@@ -89,7 +89,7 @@ func (m *Stage) Advance(stop func() bool) (int, sim.Stats, error) {
 		if wet {
 			m.carry.strike(m.drops, step)
 			m.carry.load(m.drops, step, w.Gravity.Len())
-			w.Newton = 4 // what is struck turns far within a step
+			w.Newton = 2 // what is struck turns far within a step
 		}
 		did := m.sys.Step(step, w)
 		if !(did.Fastest < 1e5) {

@@ -78,7 +78,7 @@ var cloths = []Recipe{
 		Key: "tarpaulin", Name: "Tarpaulin that fills", Size: 1.5,
 		About: "Water from a spout gathers in a tarpaulin, which sags under it, until it runs over an edge. The spout's speed decides how soon; smaller drops splash more finely and take longer.",
 		Parts: []Part{
-			{Kind: shot.Domain, Name: "Tarpaulin's room", Values: woven(val.Position.Is(0, 0.8, 0), val.Size.Is(2, 1.6, 2), val.Voxel.Is(0.06), val.ClothSteps.Is(4), val.DropSize.Is(0.012), val.ShownAs.Is("balls"))},
+			{Kind: shot.Domain, Name: "Tarpaulin's room", Values: woven(val.Position.Is(0, 0.8, 0), val.Size.Is(2, 1.6, 2), val.Voxel.Is(0.06), val.ClothSteps.Is(4), val.DropSize.Is(0.012), val.ShownAs.Is("surface"))},
 			{Kind: shot.Cloth, Name: "Tarpaulin", Values: canvas(val.ClothMass.Is(0.6), val.Soaks.Is(0), val.Position.Is(0, 0.75, 0), val.Size.Is(1.1, 0.01, 1.1), val.ClothEdge.Is(0.03), val.Pins.Is("sides"), val.Colour.Is(0.05, 0.14, 0.24))},
 			{Kind: shot.Emitter, Name: "Spout", Values: values(val.Form.Is("cylinder"), val.Position.Is(0.08, 1.3, 0), val.Size.Is(0.06, 0.06, 0.06), val.Along.Is("axis"), val.Speed.Is(-0.8))},
 		},

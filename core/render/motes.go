@@ -9,6 +9,7 @@ import (
 	"cmp"
 	"math"
 	"slices"
+	"sync"
 
 	"zarf/core/geom"
 	"zarf/core/grid"
@@ -27,6 +28,15 @@ type Motes struct {
 	ID         []uint64     // which mesh of the shape each has; nil: by its row
 	Turn, Spin [][3]float32 // an axis times an angle, radians, and that in a second; nil: none
 	Shape      Shape
+
+	pool   sync.Once
+	pooled *Liquid
+}
+
+// Pooled is what particles are drawn as that are drawn as one liquid: it is made once.
+func (m *Motes) Pooled(from func() *Liquid) *Liquid {
+	m.pool.Do(func() { m.pooled = from() })
+	return m.pooled
 }
 
 // lived is the share of its life that particle i has lived.

@@ -18,6 +18,7 @@ import (
 	"zarf/core/shot/val"
 	"zarf/core/stage"
 	"zarf/core/surface"
+	"zarf/studio/run"
 )
 
 // body is a mesh of the handover at a frame, in the receiver's space.
@@ -45,6 +46,9 @@ func (w *work) meshes(ctx context.Context, frames []int, number map[int]int) err
 		if sewn := stage.Sewn(w.src.Shot, w.src.Domain); len(sewn) > 0 {
 			for _, e := range sewn {
 				names = append(names, w.solidName(e))
+			}
+			if run.AsSurface(w.src.Domain, w.Now) {
+				names = append(names, "drops")
 			}
 		} else {
 			names = append(names, "fluid")
@@ -125,7 +129,7 @@ func (w *work) camera() *shot.Element {
 
 func (w *work) bodies(number int, fluid bool, solids []*shot.Element, crew grid.Crew) (out []body, err error) {
 	if sewn := stage.Sewn(w.src.Shot, w.src.Domain); fluid && len(sewn) > 0 {
-		if out, err = w.cloths(number, sewn); err != nil {
+		if out, err = w.cloths(number, sewn, crew); err != nil {
 			return nil, err
 		}
 	} else if fluid {
@@ -200,8 +204,9 @@ func (w *work) fluid(number int, crew grid.Crew) (body, error) {
 	return w.placed(b), nil
 }
 
-// cloths are those of a frame, one body each; what a frame has nothing of has no faces.
-func (w *work) cloths(number int, sewn []*shot.Element) (out []body, err error) {
+// cloths are those of a frame, one body each, and the surface of drops where they are drawn as one;
+// what a frame has nothing of has no faces.
+func (w *work) cloths(number int, sewn []*shot.Element, crew grid.Crew) (out []body, err error) {
 	p, err := w.src.Stage.LoadPoints(number)
 	if err != nil {
 		return nil, err
@@ -224,6 +229,13 @@ func (w *work) cloths(number int, sewn []*shot.Element) (out []body, err error) 
 					b.more = append(b.more, abc.Extra{Name: name, Comps: 1, V: v})
 				}
 			}
+		}
+		out = append(out, w.placed(b))
+	}
+	if run.AsSurface(w.src.Domain, w.Now) {
+		b := body{name: "drops"}
+		if b.mesh, b.v = run.PooledMesh(p.Alive(), crew); !val.MeshVelocity.Of(w.Settings) || !format.Of(val.MeshFile.Of(w.Settings)).Film {
+			b.v = nil
 		}
 		out = append(out, w.placed(b))
 	}

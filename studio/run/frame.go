@@ -306,11 +306,19 @@ func (s *Source) Assemble(c *render.Channels, origin geom.Vec3, h float64, numbe
 		return nil, err
 	}
 	hang(sc, all.cloth, now, s.Shot, number)
+	loose := all.motes[:0]
 	for _, m := range all.motes {
 		d := s.Shot.Element(m.Of)
 		if d == nil { // from outside, brought in since
 			d = now.Element(m.Of)
 		}
+		if d != nil && AsSurface(d, now) {
+			if l := m.Pooled(func() *render.Liquid { return pooled(m, c.Shutter, s.Moving, crew) }); l != nil {
+				all.wet = append(all.wet, l)
+			}
+			continue
+		}
+		loose = append(loose, m)
 		if d != nil {
 			var note string
 			if m.Shape, note = shapeOf(d, now, float64(number)); note != "" {
@@ -321,7 +329,7 @@ func (s *Source) Assemble(c *render.Channels, origin geom.Vec3, h float64, numbe
 			}
 		}
 	}
-	sc.Liquids, sc.Motes, sc.Look.Smooth = all.wet, all.motes, lk.Smooth
+	sc.Liquids, sc.Motes, sc.Look.Smooth = all.wet, loose, lk.Smooth
 	sc.Lamps = append(sc.Lamps, sc.MoteLamps()...)
 	sc.Notes = append(all.notes, sc.Notes...)
 	return sc, surround(sc, now, number, crew)

@@ -10,12 +10,14 @@ import (
 	"slices"
 
 	"zarf/core/frame"
+	"zarf/core/geom"
 	"zarf/core/grid"
 	"zarf/core/look"
 	"zarf/core/render"
 	"zarf/core/shot"
 	"zarf/core/shot/val"
 	"zarf/core/stage"
+	"zarf/core/surface"
 	"zarf/studio/cache"
 )
 
@@ -168,6 +170,13 @@ func (v *showing) particles(p *frame.Points, d *shot.Element) error {
 	m, err := motesOf(p, d, v.lk)
 	if err != nil {
 		return fmt.Errorf("frame %d %w", v.number, err)
+	}
+	if AsSurface(d, v.now) && !v.points {
+		if l, _ := Pooled(m.P, m.Size, v.crew); l != nil {
+			phi := &grid.Field{Dims: grid.Dims{NX: l.N[0], NY: l.N[1], NZ: l.N[2]}, Data: l.V}
+			v.part(render.Skin(phi, l.H, l.Origin.Sub(geom.V(l.H, l.H, l.H).Mul(0.5)), surface.DropBand*l.H, v.crew))
+		}
+		return nil
 	}
 	var note string
 	if m.Shape, note = shapeOf(d, v.now, float64(v.number)); note != "" {
