@@ -62,11 +62,14 @@ func area(form geom.Shape, edge float64) float64 {
 	return (math.Pi*(s.X+s.Z)/2/edge + 1) * (s.Y/edge + 1)
 }
 
-// fabricOf is what an element's cloth is made of at a moment.
-func fabricOf(e *shot.Element, ev val.Eval) Fabric {
+// fabricOf is what an element's cloth is made of at a moment, in air of so many K.
+func fabricOf(e *shot.Element, ev val.Eval, air float64) Fabric {
 	f := Fabric{Mass: val.ClothMass.Of(e), Warp: val.Warp.Of(e), Weft: val.Weft.Of(e), Shear: val.Shear.Of(e), Poisson: val.Narrows.Of(e),
 		BendWarp: val.BendWarp.Of(e), BendWeft: val.BendWeft.Of(e), Damping: val.StretchDamp.Of(e), Thickness: val.Thickness.Of(e), Friction: val.Friction.Of(e),
 		Drag: val.SheetDrag.At(e, ev), Pressure: val.Pressure.At(e, ev), Tears: val.TearsAt.At(e, ev)}
+	if at := val.BurnsAt.Of(e); at > 0 {
+		f.Fire = Fire{At: max(at-air, 1), Lasts: val.BurnsFor.Of(e), Spread: val.FireSpread.Of(e)}
+	}
 	if f.Tears > 0 {
 		f.Uneven = val.TearsUneven.Of(e)
 	}
@@ -91,7 +94,7 @@ func sew(m *stage.Moment, e *shot.Element) (Sheet, *piece, error) {
 	if form.Form == geom.Cylinder { // along it
 		warp = form.Turn.Apply(geom.V(0, 1, 0))
 	}
-	sheet := Sheet{ID: e.Name, Mesh: &geom.Mesh{Tri: mesh.Tri}, Warp: warp, Fabric: fabricOf(e, m.Now), Flat: val.ClothFlat.Of(e) || form.Form == geom.Plane, Pinned: pinned}
+	sheet := Sheet{ID: e.Name, Mesh: &geom.Mesh{Tri: mesh.Tri}, Warp: warp, Fabric: fabricOf(e, m.Now, val.AirTemperature.Of(m.Shot)), Flat: val.ClothFlat.Of(e) || form.Form == geom.Plane, Pinned: pinned}
 	for i, q := range mesh.P {
 		p.at = append(p.at, geom.V(q.X/p.box.X, q.Y/p.box.Y, q.Z/p.box.Z))
 		sheet.Mesh.P = append(sheet.Mesh.P, form.Turn.Apply(q).Add(form.Centre))

@@ -19,7 +19,7 @@ import (
 const Key = "cloth"
 
 // Version is part of every key: raise it when results change.
-const Version = "cloth/2"
+const Version = "cloth/3"
 
 // Figures of a frame.
 const (
@@ -31,6 +31,7 @@ const (
 
 	Dense     sim.Amount = "dense" // %, the mean of drops that are denser than at rest
 	Soaked    sim.Amount = "soaked"
+	Burning   sim.Amount = "burning"    // vertices on fire
 	DropsLeft sim.Amount = "drops_left" // for want of room
 )
 
@@ -79,6 +80,8 @@ func says(d *shot.Element) (verb, more string) {
 func channels(d *shot.Element) []stage.Channel {
 	return []stage.Channel{{Name: frame.Density, Label: "where cloth is", Role: frame.Amount, Kept: true, Every: true},
 		{Name: frame.Temperature, Label: "how hot it is over the air", Unit: "K", Role: frame.Amount, Kept: true, Every: true},
+		{Name: frame.Strain, Label: "how far it is stretched, as a share of its length", Role: frame.Amount, Kept: true, Every: true},
+		{Name: frame.Soaked, Label: "how wet it is, as a share of what it soaks up", Role: frame.Amount, Kept: true, Every: true},
 		{Name: frame.Velocity, Label: "velocity", Unit: "m/s", Role: frame.Vector, Keep: val.CacheVelocity, Kept: val.CacheVelocity.Of(d), Every: true}}
 }
 
@@ -92,6 +95,7 @@ var amounts = []stage.Quantity{
 	{Name: Dense, Label: "Drops pressed together", Unit: "%"},
 	{Name: Soaked, Label: "Water in cloth", Unit: "kg"},
 	{Name: DropsLeft, Label: "Drops left out per frame"},
+	{Name: Burning, Label: "Vertices on fire"},
 }
 
 // vertices is about how many a cloth has.

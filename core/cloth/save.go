@@ -23,13 +23,13 @@ func (s *System) Saved() Saved {
 }
 
 // Columns are all numbers of a saved system, two of 32 bits for each of 64, which are moved and
-// never worked with. Of a vertex: place, velocity, both a step before, how wet and hot it is, what
+// never worked with. Of a vertex: place, velocity, both a step before, how wet, hot and burnt it is, what
 // holds it and with what force; where it is at rest; which sheet and vertex of it it was; of a face: its corners, and
 // what it turned.
 type Columns struct{ Vertices, Faces []float32 }
 
 // of a vertex and of a face, so many numbers of 64 bits
-const perVertex, perFace = 12 + 2 + 2 + 3 + 4 + 3, 4
+const perVertex, perFace = 12 + 3 + 2 + 3 + 4 + 3, 4
 
 // NewColumns makes room for what is saved.
 func (h Saved) NewColumns() *Columns {
@@ -78,7 +78,7 @@ func (s *System) Save() *Columns {
 			stuck = 1
 		}
 		c.putVec(s.X[i], s.V[i], s.oldX[i], s.oldV[i])
-		c.put(s.Wet[i], s.Heat[i], float64(h.by), stuck)
+		c.put(s.Wet[i], s.Heat[i], s.Burnt[i], float64(h.by), stuck)
 		c.putVec(h.force)
 		c.put(float64(s.of[i]), float64(s.name[i]), float64(s.shoved[i]), float64(s.tense[i]))
 		c.putVec(s.rest[i])
@@ -95,7 +95,7 @@ func (s *System) Save() *Columns {
 // On an error it is not to be gone on with.
 func (s *System) Load(h Saved, in *Columns) error {
 	n := len(s.X)
-	if h.Vertices < n || h.Faces != len(s.faces) || h.Vertices > MostVertices {
+	if h.Vertices < n || h.Faces < 1 || h.Faces > len(s.faces) || h.Vertices > MostVertices {
 		return fmt.Errorf("cloth: a state of %d vertices and %d faces doesn't fit one of %d and %d", h.Vertices, h.Faces, n, len(s.faces))
 	}
 	for len(s.X) < h.Vertices {
@@ -106,7 +106,7 @@ func (s *System) Load(h Saved, in *Columns) error {
 	for i := range s.X {
 		q := &s.held[i]
 		s.X[i], s.V[i], s.oldX[i], s.oldV[i] = c.vec(), c.vec(), c.vec(), c.vec()
-		s.Wet[i], s.Heat[i] = c.next(), c.next()
+		s.Wet[i], s.Heat[i], s.Burnt[i] = c.next(), c.next(), c.next()
 		by, stuck := c.next(), c.next()
 		*q = held{by: int32(by), stuck: stuck == 1, force: c.vec()}
 		of, name, shoved, tense := c.next(), c.next(), c.next(), c.next()
@@ -120,6 +120,8 @@ func (s *System) Load(h Saved, in *Columns) error {
 		s.shovedTo = max(s.shovedTo, s.shoved[i])
 		s.rest[i], s.weak[i] = c.vec(), s.weak[s.First[int(of)]+int(name)]
 	}
+	burnt := h.Faces < len(s.faces)
+	s.faces = s.faces[:h.Faces]
 	c = columns{v: in.Faces}
 	turn := make([]float64, len(s.faces))
 	for k := range s.faces {
@@ -130,10 +132,11 @@ func (s *System) Load(h Saved, in *Columns) error {
 			}
 			s.faces[k].v[d] = int32(v)
 		}
+		s.faces[k].of = int32(s.sheet(int(s.faces[k].v[0])))
 		turn[k] = c.next()
 	}
 	s.dt, s.smooth, s.Steps = h.Dt, h.Smooth, h.Steps
-	if len(s.X) > n {
+	if len(s.X) > n || burnt {
 		for k := range s.faces {
 			s.lay(k)
 		}

@@ -23,6 +23,7 @@ type Fabric struct {
 	Uneven     float64 // by what share that differs from place to place
 	Drag       float64 // of a plate across the wind; 1.2 is solid cloth, mesh lets air through
 	Pressure   float64 // Pa, of what is closed, against the outside
+	Fire       Fire
 }
 
 // check refuses what no cloth is.
@@ -34,7 +35,7 @@ func (f *Fabric) check() error {
 		format string
 	}{
 		{"mass", f.Mass, 1e-4, 1e4, "kg/m²"}, {"warp stiffness", f.Warp, 1e-3, 1e9, "N/m"}, {"weft stiffness", f.Weft, 1e-3, 1e9, "N/m"}, {"shear stiffness", f.Shear, 0, 1e9, "N/m"},
-		{"Poisson's ratio", f.Poisson, 0, 0.49, ""}, {"warp bending", f.BendWarp, 0, 1e6, "N·m"}, {"weft bending", f.BendWeft, 0, 1e6, "N·m"}, {"damping", f.Damping, 0, 10, "s"},
+		{"Poisson's ratio", f.Poisson, 0, 0.49, ""}, {"warp bending", f.BendWarp, 0, 1e6, "N·m"}, {"weft bending", f.BendWeft, 0, 1e6, "N·m"}, {"damping", f.Damping, 0, 10, "s"}, {"fire point", f.Fire.At, 0, 1e5, "K"}, {"burning time", f.Fire.Lasts, 0, 1e6, "s"}, {"spread of fire", f.Fire.Spread, 0, 1e3, "m/s"},
 		{"thickness", f.Thickness, 1e-5, 1, "m"}, {"friction", f.Friction, 0, 100, ""}, {"tearing strain", f.Tears, 0, 100, ""},
 	} {
 		if !(v.v >= v.lo && v.v <= v.hi) {

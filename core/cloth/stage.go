@@ -103,12 +103,16 @@ func (m *Stage) Advance(stop func() bool) (int, sim.Stats, error) {
 		st.Substeps++
 		st.Iterations += did.Rounds
 		st.MaxSpeed = max(st.MaxSpeed, did.Fastest)
+		if m.sys.Burns() {
+			f.burning = m.sys.warm(step, m.blown.heat(), m.lit(at))
+		}
 		f.torn += did.Torn
 		f.zones += did.Zones
 	}
 	if err := m.Fault(); err != nil {
 		return m.Number, st, fmt.Errorf("frame %d: %w", m.Number, err)
 	}
+	m.sys.ash()
 	f.put(m, &st)
 	m.Number++
 	return m.Number - 1, st, nil
@@ -158,7 +162,7 @@ func (m *Stage) hang(stop func() bool) bool {
 func (m *Stage) pin(at *stage.Moment) {
 	for k, p := range m.pieces {
 		first := m.sys.First[k]
-		fab := fabricOf(p.e, at.Now)
+		fab := fabricOf(p.e, at.Now, val.AirTemperature.Of(m.Shot))
 		m.sys.Sheets[k].Fabric = fab
 		if p.free {
 			continue
@@ -236,14 +240,17 @@ func (m *Stage) forces(at *stage.Moment, scene *sim.Scene, winds bool) (push fun
 // figures are what a frame of cloth came to.
 type figures struct {
 	torn, zones, left int
+	burning           int // vertices
 	dense             float64
 }
 
 func (f *figures) put(m *Stage, st *sim.Stats) {
 	s := m.sys
 	lo, hi := geom.V(math.Inf(1), math.Inf(1), math.Inf(1)), geom.V(math.Inf(-1), math.Inf(-1), math.Inf(-1))
-	for _, p := range s.X {
-		lo, hi = lo.Min(p), hi.Max(p)
+	for i, p := range s.X {
+		if !s.bare[i] {
+			lo, hi = lo.Min(p), hi.Max(p)
+		}
 	}
 	most := 0.0
 	for _, e := range s.Stretched() {
@@ -258,7 +265,7 @@ func (f *figures) put(m *Stage, st *sim.Stats) {
 	for i, w := range s.Wet {
 		held += w * s.area[i]
 	}
-	for a, v := range map[sim.Amount]float64{sim.Drops: float64(len(m.drops.P)), Dense: 100 * f.dense, Soaked: held, DropsLeft: float64(f.left)} {
+	for a, v := range map[sim.Amount]float64{sim.Drops: float64(len(m.drops.P)), Dense: 100 * f.dense, Soaked: held, DropsLeft: float64(f.left), Burning: float64(f.burning)} {
 		st.Put(a, v)
 	}
 	if len(s.X) > s.First[len(s.First)-1] { // something tore
@@ -278,15 +285,14 @@ func (m *Stage) points() *frame.Points {
 	n := len(s.X)
 	p := &frame.Points{Comment: fmt.Sprintf("metres, y up; cloth of frame %d; sheet −1 are particles", m.Number-1), P: make([][3]float32, n), V: make([][3]float32, n), Tri: s.Faces()}
 	id, sheet, wet := make([]float32, n), make([]float32, n), make([]float32, n)
-	strain := make([]float32, n)
+	strain, burnt := make([]float32, n), make([]float32, n)
+	soaked := m.soaked()
 	for i, e := range s.Stretched() {
 		p.P[i] = [3]float32{float32(s.X[i].X), float32(s.X[i].Y), float32(s.X[i].Z)}
 		p.V[i] = [3]float32{float32(s.V[i].X), float32(s.V[i].Y), float32(s.V[i].Z)}
 		k, _ := s.Origin(i)
-		id[i], sheet[i], strain[i] = float32(i), float32(k), float32(e)
-		if most := val.Soaks.Of(m.pieces[k].e); most > 0 {
-			wet[i] = float32(min(s.Wet[i]/most, 1))
-		}
+		id[i], sheet[i], strain[i], wet[i] = float32(i), float32(k), float32(e), float32(soaked[i])
+		burnt[i] = float32(s.Burnt[i])
 	}
 	size, age := make([]float32, n), make([]float32, n)
 	for i, q := range m.drops.P {
@@ -294,6 +300,7 @@ func (m *Stage) points() *frame.Points {
 		p.P = append(p.P, [3]float32{float32(q.X), float32(q.Y), float32(q.Z)})
 		p.V = append(p.V, [3]float32{float32(v.X), float32(v.Y), float32(v.Z)})
 		id, sheet, strain, wet = append(id, float32(m.drops.ID[i])), append(sheet, -1), append(strain, 0), append(wet, 1)
+		burnt = append(burnt, 0)
 		size, age = append(size, float32(m.drops.Spacing)), append(age, float32(m.drops.Age[i]))
 	}
 	add := func(name, unit string, v []float32) {
@@ -303,6 +310,9 @@ func (m *Stage) points() *frame.Points {
 	add(frame.Sheet, "", sheet)
 	add(frame.Strain, "", strain)
 	add(frame.Soaked, "", wet)
+	if s.Burns() {
+		add(frame.Burnt, "", burnt)
+	}
 	add("size", "m", size)
 	add("age", "s", age)
 	return p

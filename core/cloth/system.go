@@ -15,12 +15,13 @@ type System struct {
 	Sheets []Sheet
 	First  []int // vertex of each sheet's first, and how many there are in all
 
-	X, V []geom.Vec3 // m, m/s
-	Mass []float64   // kg, what they have soaked up included
-	Wet  []float64   // kg/m² soaked up
-	Heat []float64   // K
-	dry  []float64   // kg, of the cloth alone
-	area []float64   // m², of one side of the cloth at a vertex
+	X, V  []geom.Vec3 // m, m/s
+	Mass  []float64   // kg, what they have soaked up included
+	Wet   []float64   // kg/m² soaked up
+	Heat  []float64   // K over the air
+	Burnt []float64   // 0 to 1: ash
+	dry   []float64   // kg, of the cloth alone
+	area  []float64   // m², of one side of the cloth at a vertex
 
 	oldX, oldV []geom.Vec3 // a step before
 
@@ -30,6 +31,7 @@ type System struct {
 	pinAt  map[int]int // of a vertex, among pins
 	held   []held      // by solids
 	pinned []bool
+	bare   map[int]bool // no face has them
 
 	faces  []face
 	folds  []hinge
@@ -157,6 +159,7 @@ func New(sheets []Sheet, crew grid.Crew) (*System, error) {
 	s.oldX, s.shoved = append([]geom.Vec3(nil), s.X...), make([]int, n)
 	s.tense = make([]int8, n)
 	s.Bears, s.Extra = make([]geom.Vec3, n), make([]float64, n)
+	s.Burnt = make([]float64, n)
 	s.Mass, s.Wet, s.Heat, s.dry, s.area = make([]float64, n), make([]float64, n), make([]float64, n), make([]float64, n), make([]float64, n)
 	for k := range sheets {
 		o := int32(s.First[k])
@@ -197,6 +200,7 @@ func (s *System) knit() {
 	s.held = append(s.held[:min(len(s.held), n)], make([]held, n-min(len(s.held), n))...)
 	clear(s.dry)
 	clear(s.area)
+	s.bare = map[int]bool{}
 	for k := range s.faces {
 		f := &s.faces[k]
 		for _, v := range f.v {
@@ -207,6 +211,7 @@ func (s *System) knit() {
 	for v := range n {
 		if s.dry[v] == 0 { // no face has it
 			s.dry[v] = 1e-6
+			s.bare[v] = true
 		}
 	}
 	s.tree, s.owned = newTree(s.faces, s.rest), owners(n, s.faces)
@@ -225,11 +230,13 @@ func (s *System) weigh() {
 	}
 }
 
-// Faces are the triangles, sheet after sheet, by vertices of the system.
+// Faces are the triangles, sheet after sheet, by vertices of the system, but for what is ash.
 func (s *System) Faces() [][3]int32 {
-	out := make([][3]int32, len(s.faces))
+	out := make([][3]int32, 0, len(s.faces))
 	for k := range s.faces {
-		out[k] = s.faces[k].v
+		if !s.isAsh(k) {
+			out = append(out, s.faces[k].v)
+		}
 	}
 	return out
 }
@@ -525,6 +532,9 @@ func (s *System) begin(dt, back float64, w *World) {
 	copy(s.guess, s.V)
 	s.hold(dt, w)
 	s.mark()
+	for v := range s.bare {
+		s.m.fixed[v], s.guess[v] = true, geom.Vec3{}
+	}
 	for _, p := range s.pins {
 		s.m.fixed[p.v] = true
 		s.guess[p.v] = p.to.Sub(s.X[p.v]).Mul(1 / dt)

@@ -201,7 +201,7 @@ func (s *System) strains(x []geom.Vec3) (over []float64, dir []geom.Vec3) {
 			if fab.Tears == 0 || torn != nil && torn[v] {
 				continue // what is at a tear already parts where another reaches it
 			}
-			limit := fab.Tears * (1 - s.weak[v])
+			limit := fab.Tears * (1 - s.weak[v]) * (1 - s.Burnt[v])
 			if fab.Uneven > 0 {
 				h := noise.Hash(uint64(s.sheet(v)), int64(s.name[v]), 0, 0)
 				limit *= 1 - fab.Uneven*float64(h>>11)/(1<<53)
@@ -379,7 +379,7 @@ func (s *System) double(v int32) int32 {
 	s.X, s.V = append(s.X, s.X[v]), append(s.V, s.V[v])
 	s.oldX, s.oldV = append(s.oldX, s.oldX[v]), append(s.oldV, s.oldV[v])
 	s.Mass, s.dry, s.area = append(s.Mass, 0), append(s.dry, 0), append(s.area, 0)
-	s.Wet, s.Heat = append(s.Wet, s.Wet[v]), append(s.Heat, s.Heat[v])
+	s.Wet, s.Heat, s.Burnt = append(s.Wet, s.Wet[v]), append(s.Heat, s.Heat[v]), append(s.Burnt, s.Burnt[v])
 	s.of, s.name = append(s.of, s.of[v]), append(s.name, s.name[v])
 	s.rest, s.weak = append(s.rest, s.rest[v]), append(s.weak, s.weak[v])
 	s.held, s.pinned, s.shoved = append(s.held, s.held[v]), append(s.pinned, false), append(s.shoved, s.shoved[v])

@@ -71,6 +71,7 @@ const (
 	Sheet  = "sheet"   // which piece a vertex is of; −1: none
 	Strain = "stretch" // share by which cloth is longer than as woven, the most at a vertex
 	Soaked = "wet"     // 0 dry to 1, as much as it can hold
+	Burnt  = "burnt"   // 0 not at all to 1, ash
 )
 
 // Attribute is a further number of every point.

@@ -56,6 +56,15 @@ func Darker(c look.RGB, wet float64) look.RGB {
 	return c
 }
 
+// Charred is the colour of cloth that is burnt so far: brown, then nearly black.
+func Charred(c look.RGB, burnt float64) look.RGB {
+	brown := min(2*burnt, 1)
+	for a, v := range c {
+		c[a] = v * (1 - brown*[3]float64{0.55, 0.75, 0.85}[a]) * (1 - 0.8*max(2*burnt-1, 0))
+	}
+	return c
+}
+
 // darken takes from a surface's colour what being so wet does.
 func (h *hit) darken(wet float64) {
 	h.colour = Darker(h.colour, wet)

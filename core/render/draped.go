@@ -16,6 +16,7 @@ type Draped struct {
 	Mesh  *geom.Mesh // m
 	V     []geom.Vec3
 	Wet   []float32 // of each vertex, 0 to 1
+	Burnt []float32 // the same
 	Thick float64   // m
 
 	mu    sync.Mutex
@@ -57,12 +58,12 @@ func (d *Draped) Solid(after float64, colour look.RGB, holdout bool) (Solid, boo
 	if b == nil {
 		return Solid{}, false
 	}
-	return Solid{Shape: geom.Shape{Form: geom.Imported, Turn: geom.Identity.M, Size: b.Box.Size(), Body: b}, Colour: colour, Holdout: holdout, Soaked: d.Wet}, true
+	return Solid{Shape: geom.Shape{Form: geom.Imported, Turn: geom.Identity.M, Size: b.Box.Size(), Body: b}, Colour: colour, Holdout: holdout, Soaked: d.Wet, Charred: d.Burnt}, true
 }
 
-// soak is how wet a solid is where a ray meets its body.
-func (s *Solid) soak(m geom.Hit) float64 {
+// of is a number of a solid's vertices where a ray meets its body.
+func (s *Solid) of(x []float32, m geom.Hit) float64 {
 	t := s.Shape.Body.Mesh.Tri[m.Tri]
-	of := func(v int32) float64 { return float64(s.Soaked[int(v)%len(s.Soaked)]) }
+	of := func(v int32) float64 { return float64(x[int(v)%len(x)]) }
 	return of(t[0])*(1-m.U-m.V) + of(t[1])*m.U + of(t[2])*m.V
 }

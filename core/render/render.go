@@ -26,6 +26,8 @@ type Solid struct {
 	// Soaked is how wet each vertex of its body is, 0 to 1; as many again may follow, of its other
 	// side. nil: it is dry.
 	Soaked []float32
+	// Charred is how burnt each is, likewise; nil: it isn't.
+	Charred []float32
 
 	box     geom.Box // a little larger than the shape
 	rest    geom.Box // round it and all that follow in its list
@@ -635,6 +637,7 @@ type hit struct {
 	wet     bool     // the surface of an opaque liquid
 	damp    float64  // of a solid: how much of it a film of liquid covers
 	soaked  float64  // of cloth: how much of what it can hold it holds
+	charred float64  // of cloth: how burnt it is
 	sea     bool     // open water's ripples are on it
 	open    uint8    // of open water itself: what lies behind
 	steep   float64  // of that: variance of slopes that aren't told apart
@@ -700,6 +703,9 @@ func (s *Scene) trace(tr *trip, o, d geom.Vec3, far float64, light bool) (hit, b
 	if best.soaked > 0 && !light {
 		best.darken(best.soaked)
 	}
+	if best.charred > 0 && !light {
+		best.colour = Charred(best.colour, best.charred)
+	}
 	if len(s.Damp) > 0 && found && best.of != nil && !light && !best.clear {
 		s.moisten(&best, o.Add(d.Mul(best.t)))
 	}
@@ -722,7 +728,10 @@ func (s *Solid) meet(o, d geom.Vec3, near, end, far float64) (hit, bool) {
 		}
 		h.t, h.normal, h.off = m.T, sh.Turn.Apply(n), s.size*1e-4
 		if s.Soaked != nil {
-			h.soaked = s.soak(m)
+			h.soaked = s.of(s.Soaked, m)
+		}
+		if s.Charred != nil {
+			h.charred = s.of(s.Charred, m)
 		}
 	case s.spanned:
 		list, n := sh.Spans(o, d)

@@ -55,7 +55,7 @@ func cloths() KindDef {
 			e.Help = "What the file's own animation does. Pins go with it."
 		}
 	}
-	return KindDef{Kind: Cloth, Name: "Cloth", Group: "gives way", Shaped: true, Scoped: true, Whole: true, Values: slices.Concat(placed, clothCut(), clothPins(), clothFabric(), clothAir(), []Entry{
+	return KindDef{Kind: Cloth, Name: "Cloth", Group: "gives way", Shaped: true, Scoped: true, Whole: true, Values: slices.Concat(placed, clothCut(), clothPins(), clothFabric(), clothAir(), clothFire(), []Entry{
 		of(val.Colour, Entry{Kind: Cloth, Label: "Colour", Type: Colour, Default: Vec(0.42, 0.36, 0.27), Min: 0, Max: 1, Keyable: true, Topic: "surface", Help: "In the picture. Where it is wet it is darker."}),
 		of(val.Rendered, Entry{Kind: Cloth, Label: "In the picture", Type: Flag, Default: On(true), Topic: "surface", Help: "Off: it is simulated and can't be seen."}),
 		of(val.Holdout, Entry{Kind: Cloth, Label: "Holdout", Type: Flag, Topic: "surface", Help: holdoutHelp}),
@@ -118,6 +118,17 @@ func clothAir() []Entry {
 		woven(val.TearsUneven, Entry{Label: "… weaker by up to", Type: Number, Default: Num(0.3), Min: 0, Max: 1, Step: 0.05, Fixed: fixedFabric, Topic: "tearing", Builds: true, When: "in=cloth&tears_at=+", Help: "Share by which places are weaker, at random: more makes ragged tears."}),
 		woven(val.WeakWithin, Entry{Label: "Weak within", Type: Ref, Refs: []Kind{Sensor}, Topic: "tearing", Builds: true, When: "in=cloth&tears_at=+", Help: "A sensor: what lies in its form as modelled is weaker: a worn seam, a cut."}),
 		woven(val.Weak, Entry{Label: "… by", Type: Number, Default: Num(0.5), Min: 0, Max: 1, Step: 0.1, Fixed: fixedFabric, Topic: "tearing", Builds: true, When: "in=cloth&tears_at=+&weak_within=+", Help: "Share of its strength that is missing there; 1 tears at nothing."}),
+	}
+}
+
+// clothFire declares how cloth burns.
+func clothFire() []Entry {
+	return []Entry{
+		woven(val.BurnsAt, Entry{Label: "Catches fire at", Type: Number, Unit: Kelvin, Default: Num(0), Min: 0, Max: 5000, Step: 10, Fixed: fixedFabric, Topic: "burning", Builds: true, When: "in=cloth", Help: "Temperature at which it does: paper 500, cotton 680, wool 870. The gas that carries the domain heats it, and it dries before it burns. 0: never."}),
+		woven(val.BurnsFor, Entry{Label: "Burns away within", Type: Number, Unit: Second, Default: Num(2), Min: 0.01, Max: 1e5, Step: 0.5, Fixed: fixedFabric, Topic: "burning", Builds: true, When: "in=cloth&burns_at=+", Help: "From catching fire to ash, which is gone. It weakens meanwhile and tears where it can; a gas fed by this domain's temperature burns from it."}),
+		woven(val.FireSpread, Entry{Label: "Fire spreads at", Type: Number, Unit: Speed, Default: Num(0.1), Min: 0, Max: 100, Step: 0.02, Fixed: fixedFabric, Topic: "burning", Builds: true, When: "in=cloth&burns_at=+", Help: "Along it, whatever its mesh: paper 0.1, cotton upright 0.2, a fuse more. 0: it burns only where it is heated."}),
+		woven(val.LitWithin, Entry{Label: "Lit within", Type: Ref, Refs: []Kind{Sensor}, Topic: "burning", Builds: true, When: "in=cloth&burns_at=+", Help: "A sensor: what is in its form by then catches fire, as if a torch were held there. Its keys move it."}),
+		woven(val.Lit, Entry{Label: "… from", Type: Number, Default: Num(1), Min: 0, Max: 1, Step: 1, Keyable: true, Topic: "burning", When: "in=cloth&burns_at=+&lit_within=+", Help: "From a half on it is lit. Key it, or let a sensor drive it."}),
 	}
 }
 

@@ -15,7 +15,7 @@ func settings() KindDef {
 		of(val.TimeScale, Entry{Kind: Setting, Label: "Time scale", Type: Number, Default: Num(1), Min: 0.001, Max: 100, Step: 0.05, Keyable: true, Topic: "time", Sim: true, Help: "Seconds of fluid in a second of the picture. Under 1 it runs slower and reads as larger; keys keep their frames."}),
 		of(val.Units, Entry{Kind: Setting, Label: "Lengths shown in", Type: Choice, Default: Text("m"), Choices: opts("mm", "mm", "cm", "cm", "m", "m"), Main: true, Help: "Only what the pages show; any unit can be typed."}),
 		of(val.Gravity, Entry{Kind: Setting, Label: "Gravity", Type: Number, Unit: Accel, Default: Num(9.81), Min: -1000, Max: 1000, Step: 0.1, Keyable: true, Main: true, Topic: "air", Sim: true, Help: "Pull downwards. Without it warm smoke doesn't rise."}),
-		of(val.AirTemperature, Entry{Kind: Setting, Label: "Air temperature", Type: Number, Unit: Kelvin, Default: Num(293), Min: 1, Max: 5000, Step: 1, Fixed: fixedAir, Main: true, Topic: "air", Sim: true, Counts: "in=gas|particles", Builds: true, Help: "Temperature of the air outside. Only the difference to it makes gas rise or sink."}),
+		of(val.AirTemperature, Entry{Kind: Setting, Label: "Air temperature", Type: Number, Unit: Kelvin, Default: Num(293), Min: 1, Max: 5000, Step: 1, Fixed: fixedAir, Main: true, Topic: "air", Sim: true, Counts: "in=gas|particles|cloth", Builds: true, Help: "Temperature of the air outside. Only the difference to it makes gas rise or sink."}),
 		of(val.AirDensity, Entry{Kind: Setting, Label: "Air density", Type: Number, Unit: Density, Default: Num(1.2), Min: 0.001, Max: 10000, Step: 0.01, Fixed: fixedAir, Topic: "air", Sim: true, Counts: "in=gas|particles|liquid|cloth", Help: "Weight of the air, against which smoke's weight counts."}),
 	}}
 }

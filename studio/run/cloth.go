@@ -41,6 +41,9 @@ func draped(p *frame.Points, s *shot.Shot, d *shot.Element) (out []*render.Drape
 		if wet := c.Of(frame.Soaked); wet != nil && slices.Max(wet) > 0 {
 			one.Wet = wet
 		}
+		if burnt := c.Of(frame.Burnt); burnt != nil && slices.Max(burnt) > 0 {
+			one.Burnt = burnt
+		}
 		out = append(out, one)
 	}
 	return out
@@ -131,18 +134,25 @@ func tone(c look.RGB) []byte {
 	return b[:]
 }
 
-// dyed is a cloth's own colour at each vertex, darker where it is wet.
+// dyed is a cloth's own colour at each vertex, darker where it is wet or burnt.
 func dyed(e *shot.Element, c *frame.Points, at float64) []byte {
 	colour := look.RGB(val.Colour.At(e, val.Frame(at)))
-	wet := c.Of(frame.Soaked)
+	wet, burnt := c.Of(frame.Soaked), c.Of(frame.Burnt)
 	out := make([]byte, 0, 3*len(c.P))
 	dry := tone(colour)
 	for i := range c.P {
-		if wet == nil || wet[i] == 0 {
+		shade := colour
+		if wet != nil && wet[i] > 0 {
+			shade = render.Darker(shade, float64(wet[i]))
+		}
+		if burnt != nil && burnt[i] > 0 {
+			shade = render.Charred(shade, float64(burnt[i]))
+		}
+		if shade == colour {
 			out = append(out, dry...)
 			continue
 		}
-		out = append(out, tone(render.Darker(colour, float64(wet[i])))...)
+		out = append(out, tone(shade)...)
 	}
 	return out
 }

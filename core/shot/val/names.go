@@ -212,6 +212,11 @@ const (
 	Rendered FlagKey = "rendered"
 	// of cloth
 	BendWarp    NumKey  = "bend_warp"
+	BurnsAt     NumKey  = "burns_at"
+	BurnsFor    NumKey  = "burns_for"
+	FireSpread  NumKey  = "fire_spread"
+	Lit         NumKey  = "lit"
+	LitWithin   TextKey = "lit_within"
 	BendWeft    NumKey  = "bend_weft"
 	ClothEdge   NumKey  = "edge"
 	ClothFlat   FlagKey = "flat_at_rest"
