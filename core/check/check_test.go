@@ -366,6 +366,9 @@ func TestFindsAndMends(t *testing.T) {
 			clothIn(s, val.Position.Is(0, 1, 0))
 			s.Add(shot.Collider).Set(val.Position.Name(), shot.Vec(0, 1, 0))
 		},
+		"cloth-unlit": func(s *shot.Shot, d, e *shot.Element) {
+			clothIn(s, val.BurnsAt.Is(700))
+		},
 		"cloth-crossed": func(s *shot.Shot, d, e *shot.Element) {
 			c := clothIn(s)
 			over := s.Add(shot.Cloth)

@@ -23,7 +23,7 @@ const (
 	// flame is how hot burning cloth is over the air, K.
 	flame = 700.0
 	// catches is how long what is lit takes to catch fire, s.
-	catches = 0.3
+	catches = 0.1
 )
 
 // Burns reports cloth that may catch fire, or has.

@@ -10,6 +10,8 @@ import (
 	"zarf/core/grid"
 	"zarf/core/shot"
 	"zarf/core/shot/val"
+	"zarf/core/sim"
+	"zarf/core/stage"
 )
 
 // strip is a metre of cloth that burns, of edges of one over n, pinned at one end.
@@ -131,5 +133,44 @@ func TestBurnsAway(t *testing.T) {
 	advance(t, m, 48)
 	if n, shown := len(m.sys.faces), len(m.points().Tri); n != 1 || shown != 0 {
 		t.Errorf("%d of %d faces are left, and %d shown", n, all, shown)
+	}
+}
+
+// Sensors read how wet and how stretched cloth is within their form: no drop or vertex elsewhere
+// counts, and vertices aren't counted as drops.
+func TestSensed(t *testing.T) {
+	s, d, _ := sheetShot(val.Pins.Is("rim"), val.Soaks.Is(0.2), val.Warp.Is(2000), val.Weft.Is(2000))
+	val.DropSize.Set(d, 0.03)
+	spout := s.Add(shot.Emitter)
+	for _, p := range []val.Pair{val.Form.Is("box"), val.Position.Is(0.12, 1.1, 0), val.Size.Is(0.15, 0.1, 0.3), val.Along.Is("axis"), val.Speed.Is(-2), val.End.Is(4)} {
+		spout.Set(p.Name, p.Value)
+	}
+	sensor := func(x float64, channel, measure string) *shot.Element {
+		o := s.Add(shot.Sensor)
+		for _, p := range []val.Pair{val.Position.Is(x, 1, 0), val.Size.Is(0.25, 1, 0.5), val.SensorChannel.Is(channel), val.SensorMeasure.Is(measure), val.SensorOver.Is(0.01), val.SensorHigh.Is(1)} {
+			o.Set(p.Name, p.Value)
+		}
+		return o
+	}
+	wet, dry, drawn, share, drops := sensor(0.125, "wet", "mean"), sensor(-0.3, "wet", "most"), sensor(0, "stretch", "most"), sensor(0, "stretch", "share"), sensor(0, "particles", "share")
+	m, err := stage.New(s, d.ID, grid.NewCrew(2))
+	if err != nil {
+		t.Fatal(err)
+	}
+	var st sim.Stats
+	for range 3 {
+		if _, st, err = stage.Advance(m, nil); err != nil {
+			t.Fatal(err)
+		}
+	}
+	read := func(o *shot.Element) float64 { return st.Of(stage.Measured(o)) }
+	if w := read(wet); !(w > 0.01 && w < 1) || read(dry) > 1e-6 {
+		t.Errorf("cloth under the spout is wet by %g, beside it by %g", w, read(dry))
+	}
+	if x := read(drawn); !(x > 0.002 && x < 1) || !(read(share) >= 0 && read(share) <= 1) {
+		t.Errorf("it is stretched by %g, over a hundredth on %g of it", x, read(share))
+	}
+	if n := read(drops); n < 1 || n > st.Of(sim.Drops) {
+		t.Errorf("%g drops are counted of %g", n, st.Of(sim.Drops))
 	}
 }

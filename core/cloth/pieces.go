@@ -111,6 +111,18 @@ func sew(m *stage.Moment, e *shot.Element) (Sheet, *piece, error) {
 			}
 		}
 	}
+	if e.ShareWeakens() && sheet.Fabric.Tears > 0 {
+		lost, err := e.WeakShare(m.Now)
+		if err != nil {
+			return sheet, p, fmt.Errorf("%s: %w", e.Name, err)
+		}
+		if sheet.Weak == nil {
+			sheet.Weak = make([]float64, len(mesh.P))
+		}
+		for i, v := range from {
+			sheet.Weak[i] = max(sheet.Weak[i], lost(v))
+		}
+	}
 	return sheet, p, nil
 }
 

@@ -47,7 +47,7 @@ func init() {
 		Guess: guess, Channels: channels, Amounts: amounts, After: after,
 		Gives:   func(*shot.Element, val.Eval) bool { return true },
 		Nothing: "no drops", NothingWhy: "Drops fill its form.",
-		Checks: []check.Check{{ID: "cloth-none", Find: none}, {ID: "cloth-homeless", Find: homeless}, {ID: "cloth-falls", Find: falls}, {ID: "cloth-inside", Find: inside}, {ID: "cloth-crossed", Find: crossed}, {ID: "cloth-mesh", Find: meshes}, {ID: "cloth-thick", Find: thick}, {ID: "cloth-fast", Find: fast}, {ID: "drops-large", Find: large}, {ID: "drops-many", Find: many}},
+		Checks: []check.Check{{ID: "cloth-none", Find: none}, {ID: "cloth-homeless", Find: homeless}, {ID: "cloth-falls", Find: falls}, {ID: "cloth-inside", Find: inside}, {ID: "cloth-crossed", Find: crossed}, {ID: "cloth-mesh", Find: meshes}, {ID: "cloth-thick", Find: thick}, {ID: "cloth-fast", Find: fast}, {ID: "cloth-unlit", Find: unlit}, {ID: "drops-large", Find: large}, {ID: "drops-many", Find: many}},
 	})
 }
 
@@ -284,6 +284,22 @@ func inside(s *check.Scene) (out []check.Finding) {
 			if many > 0 {
 				out = append(out, check.Finding{Severity: check.Warning, Element: e.ID, What: fmt.Sprintf("%s begins inside %s, with %d of its %d vertices.", e.Name, c.Name, many, free), Why: "It is pushed out within the first frames, by the nearest way, and may fold over. Move one of both."})
 			}
+		}
+	})
+	return out
+}
+
+// unlit finds cloth that would burn, which nothing heats.
+func unlit(s *check.Scene) (out []check.Finding) {
+	each(s, func(d, e *shot.Element) {
+		at := val.BurnsAt.Of(e)
+		switch air := val.AirTemperature.Of(s.Shot); {
+		case at == 0:
+		case at <= air:
+			out = append(out, check.Finding{Severity: check.Warning, Element: e.ID, What: fmt.Sprintf("%s catches fire at %s K, and the air has %s K.", e.Name, shot.Short(at), shot.Short(air)), Why: "All of it burns at once.",
+				Mend: check.Set("Let it catch fire as cotton does, at 680 K", e, val.BurnsAt.Is(680))})
+		case s.Element(val.LitWithin.Of(e)) == nil && s.Carrier(d) == nil:
+			out = append(out, check.Finding{Severity: check.Warning, Element: e.ID, What: e.Name + " can burn, and nothing sets it on fire.", Why: "Choose a sensor within whose form it is lit, or let a hot gas carry " + d.Name + "."})
 		}
 	})
 	return out

@@ -95,4 +95,19 @@ var cloths = []Recipe{
 		},
 		Look: day,
 	},
+	{
+		Key: "burning-curtain", Name: "Burning curtain", Size: 2,
+		About: "A curtain catches fire at its hem and burns away upwards; the flame is a gas that is fed by how hot the cloth is. How fast fire spreads and how long the cloth burns are the curtain's; the emitter's fuel makes the flame taller.",
+		Parts: []Part{
+			{Kind: shot.Domain, Name: "Curtain's room", Values: woven(val.Position.Is(0, 0.6, 0), val.Size.Is(1.6, 1.2, 0.9), val.Voxel.Is(0.035))},
+			{Kind: shot.Domain, Name: "Flame air", Values: values(val.Position.Is(0, 1.1, 0), val.Size.Is(1.8, 2.2, 1.2), val.Voxel.Is(0.022), val.Bounds.Is("follow"), val.FollowMargin.Is(0.2), val.Burning.Is("fuel"), val.Ignition.Is(600), val.BurnRate.Is(6.0), val.HeatReleased.Is(26), val.Soot.Is(2.5), val.Expansion.Is(0.5), val.Spread.Is(0.6), val.Afterglow.Is(0.08), val.Radiation.Is(2600), val.RadiationAt.Is(2000), val.Cooling.Is(0.8), val.Dissipation.Is(0.6), val.Vorticity.Is(0.35), val.VorticityBy.Is("temperature"))},
+			{Kind: shot.Collider, Name: "Rail", Values: values(val.Form.Is("cylinder"), val.Position.Is(0, 1.13, 0), val.Turn.Is(0, 0, 90), val.Size.Is(0.025, 1.4, 0.025), val.Colour.Is(0.1, 0.09, 0.08))},
+			{Kind: shot.Sensor, Name: "Match", On: []int{0}, Values: values(val.Form.Is("sphere"), val.Position.Is(0.12, 0.1, 0), val.Size.Is(0.1, 0.1, 0.3))},
+			{Kind: shot.Cloth, Name: "Curtain", On: []int{0}, Values: light(val.Position.Is(0, 0.59, 0), val.Turn.Is(90, 0, 0), val.Size.Is(0.9, 0.01, 1), val.ClothEdge.Is(0.025), val.Pins.Is("hooks"), val.Hooks.Is(11), val.Colour.Is(0.5, 0.44, 0.34),
+				val.BurnsAt.Is(650), val.BurnsFor.Is(1.2), val.FireSpread.Is(0.25), val.LitWithin.Is(part(3)), val.TearsAt.Is(0.2))},
+			{Kind: shot.Emitter, Name: "Flame of the cloth", On: []int{1}, Values: values(val.From.Is("fluid"), val.FedBy.Is(part(0)), val.FedWhere.Is("temperature"), val.Position.Is(0, 0.6, 0), val.Fuel.Is(0.13), val.Smoke.Is(0.05), val.Temperature.Is(950), val.Inherit.Is(0.3), val.Breakup.Is(0.5), val.BreakupSize.Is(0.08), val.BreakupRate.Is(3))},
+			{Kind: shot.Turbulence, Name: "Flicker", On: []int{1}, Values: values(val.Position.Is(0.7, 1.2, 0), val.Strength.Is(3.0), val.Largest.Is(0.4), val.Octaves.Is(2), val.Rate.Is(1.8))},
+		},
+		Look: values(val.Extinction.Is(4.0), val.Colour.Is(0.25, 0.24, 0.23), val.Flame.Is(0.25), val.FlameLight.Is(1.6), val.FlameThickness.Is(3.0), val.FlameSoot.Is(0.2), val.SunStrength.Is(0.5), val.SunHeight.Is(30.0), val.SunBearing.Is(60), val.SkyStrength.Is(0.15), val.SkyColour.Is(0.4, 0.5, 0.8)),
+	},
 }

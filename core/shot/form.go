@@ -196,17 +196,44 @@ func (e *Element) Open() (open [6]bool) {
 // PinnedShare tells of the vertices of an element's file whether they belong to the part of it that
 // is chosen: where it is told by weights, from a half on.
 func (e *Element) PinnedShare(ev val.Eval) (func(v int32) bool, error) {
+	w, _, err := e.shareAt(ev)
+	return func(v int32) bool { return w(v) >= 0.5 }, err
+}
+
+// WeakShare is what share of its strength each vertex of a cloth's file has lost: as painted, half of
+// it in what is named.
+func (e *Element) WeakShare(ev val.Eval) (func(v int32) float64, error) {
+	w, smooth, err := e.shareAt(ev)
+	if smooth || err != nil {
+		return w, err
+	}
+	return func(v int32) float64 { return w(v) / 2 }, nil
+}
+
+// shareAt is the weight of each vertex of a file in the part of it that is named or painted; smooth tells
+// that there are weights between 0 and 1.
+func (e *Element) shareAt(ev val.Eval) (weight func(v int32) float64, smooth bool, err error) {
 	w := asset.Want{Ref: val.Mesh.Of(e), Size: val.Size.At(e, ev), Time: e.MeshTime(ev), Region: e.Share()}
 	p, err := ev.Files.Pose(w)
 	if err != nil {
-		return nil, err
+		return nil, false, err
 	}
 	if w := p.Body.Weight; w != nil {
-		return func(v int32) bool { return int(v) < len(w) && w[v] >= 0.5 }, nil
+		return func(v int32) float64 {
+			if int(v) < len(w) {
+				return float64(w[v])
+			}
+			return 0
+		}, true, nil
 	}
 	in := make([]bool, len(p.Body.Mesh.P))
 	for _, t := range p.Body.Mesh.Tri {
 		in[t[0]], in[t[1]], in[t[2]] = true, true, true
 	}
-	return func(v int32) bool { return int(v) < len(in) && in[v] }, nil
+	return func(v int32) float64 {
+		if int(v) < len(in) && in[v] {
+			return 1
+		}
+		return 0
+	}, false, nil
 }

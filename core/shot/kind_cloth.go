@@ -45,12 +45,12 @@ func cloths() KindDef {
 		case val.Taper.Name():
 			e.When, e.Builds, e.Help = "form=cylinder", true, "Diameter at the top over diameter at the bottom: a windsock is 0.5 or less."
 		case val.Share.Name():
-			e.Label, e.Main, e.Help = "Also pinned", false, "Which part of the mesh is pinned besides. Painting works in the viewport."
+			e.Label, e.Main, e.Help = "Part of its mesh", false, "Which part of the mesh is pinned besides, or weak. Painting works in the viewport."
 			e.Choices = opts("whole", "no part of the mesh", "parts", "named parts", "joints", "what joints move", "colour", "where its colours are bright", "painted", "where it is painted")
 		case val.ShareNames.Name():
-			e.Help = "The parts or joints that are pinned."
+			e.Help = "The parts or joints."
 		case val.SharePainted.Name():
-			e.Help = "Weight painted on the mesh, 0 to 1: from a half on it is pinned."
+			e.Help = "Weight painted on the mesh, 0 to 1: from a half on it is pinned; where it is weak, as weak as that."
 		case val.Motion.Name():
 			e.Help = "What the file's own animation does. Pins go with it."
 		}
@@ -86,6 +86,7 @@ func clothPins() []Entry {
 		woven(val.Pins, Entry{Label: "Pinned", Type: Choice, Default: Text("edge"), Choices: pinChoices, Main: true, Topic: "pins", Builds: true, When: "in=cloth", Help: "Where it is held, by its sides as modelled. What is pinned goes with the element, or with what it is pinned to."}),
 		woven(val.Hooks, Entry{Label: "Hooks", Type: Integer, Default: Num(9), Min: 2, Max: 10000, Step: 1, Topic: "pins", Builds: true, When: "in=cloth&pins=hooks", Fixed: fixedFabric, Help: "How many, evenly from end to end. Between them it sags, and folds as they are drawn together."}),
 		woven(val.PinWithin, Entry{Label: "Pinned within", Type: Ref, Refs: []Kind{Sensor}, Topic: "pins", Builds: true, When: "in=cloth&pins=within", Help: "A sensor: what lies in its form as modelled is pinned."}),
+		woven(val.ShareDoes, Entry{Label: "… is", Type: Choice, Default: Text("pins"), Choices: opts("pins", "pinned", "weakens", "weak: it tears at less"), Topic: "pins", Builds: true, When: "in=cloth&form=mesh", Help: "What the part of the mesh is, where one is named or painted. A weak one has lost the share of its strength that is painted: at 1 it tears at nothing. Named parts lose half."}),
 		woven(val.PinTo, Entry{Label: "Pinned to", Type: Ref, Refs: []Kind{Collider, Mesh, Emitter}, Topic: "pins", When: "in=cloth", Help: "The element that pins go with: a mast, a hand, a frame that moves, turns or bends. Nothing: the cloth's own place and turn."}),
 		woven(val.PinHold, Entry{Label: "Pins hold", Type: Number, Default: Num(1), Min: 0, Max: 1, Step: 1, Keyable: true, Topic: "pins", When: "in=cloth", Help: "From a half on they do; under that they let go. Key it, or let a sensor drive it."}),
 	}
@@ -171,7 +172,14 @@ func clothSentence(s *Shot, e *Element) string {
 }
 
 // SharePins reports cloth of which a part of its mesh is pinned.
-func (e *Element) SharePins() bool { return e.FromFile() && val.Share.Of(e) != "whole" }
+func (e *Element) SharePins() bool {
+	return e.FromFile() && val.Share.Of(e) != "whole" && val.ShareDoes.Of(e) == "pins"
+}
+
+// ShareWeakens reports cloth whose file, or what is painted on it, tells where it is weak.
+func (e *Element) ShareWeakens() bool {
+	return e.FromFile() && val.Share.Of(e) != "whole" && val.ShareDoes.Of(e) == "weakens"
+}
 
 // WovenIn is the domain that simulates a cloth: the first of those that it acts on which hold
 // cloth; nil where there is none.

@@ -9,6 +9,7 @@ import (
 	"slices"
 
 	"zarf/core/check"
+	"zarf/core/frame"
 	"zarf/core/shot"
 	"zarf/core/shot/val"
 )
@@ -116,6 +117,13 @@ func sensorIdle(s *check.Scene) (out []check.Finding) {
 func named(s *check.Scene, id string) bool {
 	return slices.ContainsFunc(s.Elements, func(e *shot.Element) bool {
 		return !e.Muted && (e.Masked() == id || e.Kind == shot.Sensor && val.SensorFrom.Of(e) == id)
+	}) || marks(s, id)
+}
+
+// marks reports a sensor whose form tells cloth where something is.
+func marks(s *check.Scene, id string) bool {
+	return slices.ContainsFunc(s.Of(shot.Cloth), func(e *shot.Element) bool {
+		return val.PinWithin.Of(e) == id || val.WeakWithin.Of(e) == id || val.LitWithin.Of(e) == id
 	})
 }
 
@@ -147,6 +155,9 @@ func sensorOutside(s *check.Scene) (out []check.Finding) {
 func sensorBlind(s *check.Scene) (out []check.Finding) {
 	for _, e := range sensors(s) {
 		channel := val.SensorChannel.Of(e)
+		if len(e.Driven()) == 0 && marks(s, e.ID) { // it is a place and nothing more
+			continue
+		}
 		if channel == "near" || channel == "since" {
 			out = append(out, sensorAlone(s, e, channel)...)
 			continue
@@ -165,9 +176,13 @@ func sensorBlind(s *check.Scene) (out []check.Finding) {
 					Mend: check.Set("Measure the domain that is run", e, val.SensorOf.Is(""))})
 				break
 			}
-			if loose := by.Fluid().Loose; loose != (channel == "particles") || !loose && ChannelOf(by, channel) == nil {
+			cloth, ofCloth := len(Sewn(s.Shot, by)) > 0, channel == frame.Strain || channel == frame.Soaked
+			if loose := by.Fluid().Loose; ofCloth && !cloth || !ofCloth && (loose != (channel == "particles") || !loose && ChannelOf(by, channel) == nil) {
 				to := "density"
-				if loose {
+				switch {
+				case cloth:
+					to = frame.Strain
+				case loose:
 					to = "particles"
 				}
 				out = append(out, check.Finding{Severity: check.Warning, Element: e.ID, What: fmt.Sprintf("%s measures %s, which %s doesn't hold.", e.Name, entry.Words(channel), by.Name), Why: "It reads nothing there.",

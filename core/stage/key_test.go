@@ -97,8 +97,9 @@ func richCloth(s *shot.Shot) *shot.Shot {
 	mast := set(s.Add(shot.Mesh), val.Form.Is("box"), val.Size.Is(0.1, 0.1, 0.1), val.Position.Is(0, 0.6, 0))
 	mast.SetKey(val.Position, shot.Key{Frame: 0, Value: shot.Vec(0, 0.6, 0)})
 	mast.SetKey(val.Position, shot.Key{Frame: 6, Value: shot.Vec(0.1, 0.6, 0.05)})
-	set(s.Add(shot.Cloth), val.Position.Is(0, 0.6, 0), val.Size.Is(0.4, 0.01, 0.4), val.ClothEdge.Is(0.08), val.Pins.Is("edge"), val.PinTo.Is(mast.ID), val.TearsAt.Is(0.02), val.WeakWithin.Is(spot.ID), val.Warp.Is(900), val.Weft.Is(700), val.Shear.Is(90), val.BendWarp.Is(1e-3), val.BendWeft.Is(1e-3), val.WarpTurn.Is(20))
-	sock := set(s.Add(shot.Cloth), val.Form.Is("cylinder"), val.Taper.Is(0.6), val.Position.Is(-0.2, 0.5, 0), val.Size.Is(0.2, 0.3, 0.2), val.ClothEdge.Is(0.08), val.Pins.Is("hooks"), val.Hooks.Is(3), val.Pressure.Is(5), val.ClothFlat.Is(false), val.ClothMass.Is(0.1), val.Warp.Is(200), val.Weft.Is(200))
+	set(s.Add(shot.Cloth), val.Position.Is(0, 0.6, 0), val.Size.Is(0.4, 0.01, 0.4), val.ClothEdge.Is(0.08), val.Pins.Is("edge"), val.PinTo.Is(mast.ID), val.TearsAt.Is(0.003), val.WeakWithin.Is(spot.ID), val.Warp.Is(900), val.Weft.Is(700), val.Shear.Is(90), val.BendWarp.Is(1e-3), val.BendWeft.Is(1e-3), val.WarpTurn.Is(20))
+	torch := set(s.Add(shot.Sensor), val.Form.Is("box"), val.Size.Is(0.12, 0.12, 0.3), val.Position.Is(-0.3, 0.4, 0), val.SensorChannel.Is("wet"))
+	sock := set(s.Add(shot.Cloth), val.Form.Is("cylinder"), val.Taper.Is(0.6), val.Position.Is(-0.2, 0.5, 0), val.Size.Is(0.2, 0.3, 0.2), val.ClothEdge.Is(0.08), val.Pins.Is("hooks"), val.Hooks.Is(3), val.Pressure.Is(5), val.ClothFlat.Is(false), val.ClothMass.Is(0.1), val.Warp.Is(200), val.Weft.Is(200), val.BurnsAt.Is(600), val.BurnsFor.Is(0.5), val.FireSpread.Is(1), val.LitWithin.Is(torch.ID))
 	sock.SetKey(val.Position, shot.Key{Frame: 0, Value: shot.Vec(-0.2, 0.5, 0)})
 	sock.SetKey(val.Position, shot.Key{Frame: 6, Value: shot.Vec(-0.2, 0.55, 0)})
 	ball := set(s.Add(shot.Collider), val.Form.Is("sphere"), val.Size.Is(0.2, 0.2, 0.2), val.Position.Is(0.05, 0.5, 0.1))
@@ -248,7 +249,7 @@ func TestKeyChangesWithTheResult(t *testing.T) {
 	}
 	ofCloth := map[string]bool{}
 	// of cloth: walls that it doesn't reach, what no sensor drives, what turns what is round
-	for _, name := range strings.Fields("domain.side_x0 domain.side_x1 domain.side_y0 domain.side_z0 domain.side_z1 sensor.form sensor.sensor_channel sensor.sensor_measure sensor.sensor_over sensor.sensor_high sensor.sensor_inverted sensor.sensor_smooth sensor.sensor_how mesh.form mesh.size cloth.pin_hold cloth.soaks cloth.hooks cloth.warp_turn cloth.weak sensor.size sensor.position domain.most_drops domain.drop_wets") {
+	for _, name := range strings.Fields("domain.side_x0 domain.side_x1 domain.side_y0 domain.side_z0 domain.side_z1 sensor.form sensor.sensor_channel sensor.sensor_measure sensor.sensor_over sensor.sensor_high sensor.sensor_inverted sensor.sensor_smooth sensor.sensor_how mesh.form mesh.size cloth.pin_hold cloth.soaks cloth.hooks cloth.warp_turn cloth.weak sensor.size sensor.position domain.most_drops domain.drop_wets cloth.burns_at cloth.lit") {
 		ofCloth[name] = true
 	}
 	for _, fluid := range []string{"gas", "liquid", "particles", "cloth"} {

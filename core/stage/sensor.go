@@ -287,6 +287,8 @@ func (c *Cast) sense(r Runner, e *shot.Element, number int) float64 {
 			}
 		}
 		return rest(e)
+	case frame.Strain, frame.Soaked:
+		return c.felt(r, e, channel, &form, number)
 	case "reach":
 		channel = "density"
 	}
@@ -316,6 +318,57 @@ func (c *Cast) sense(r Runner, e *shot.Element, number int) float64 {
 	return m.over / max(m.cells, 1e-9)
 }
 
+// felt is a number of cloth within a form, by the area that each vertex stands for.
+func (c *Cast) felt(r Runner, e *shot.Element, channel string, form *geom.Shape, number int) float64 {
+	by := c.Shot.Senses(e, c.Domain)
+	var p *frame.Points
+	switch {
+	case by == nil:
+	case by == c.Domain:
+		s := r.Shown()
+		p = s.Points
+	default:
+		if f := c.Fed(by, number); f != nil {
+			p = f.Points
+		}
+	}
+	if p == nil || len(p.Tri) == 0 || p.Of(channel) == nil {
+		return rest(e)
+	}
+	v, at := p.Of(channel), make([]geom.Vec3, len(p.P))
+	for i, x := range p.P {
+		at[i] = geom.V(float64(x[0]), float64(x[1]), float64(x[2]))
+	}
+	area := make([]float64, len(p.P))
+	for _, t := range p.Tri {
+		one := at[t[1]].Sub(at[t[0]]).Cross(at[t[2]].Sub(at[t[0]])).Len() / 6
+		for _, i := range t {
+			area[i] += one
+		}
+	}
+	over := val.SensorOver.Of(e)
+	var m mass
+	for i, a := range area {
+		if a == 0 || form.Distance(at[i]) > 0 {
+			continue
+		}
+		x := float64(v[i])
+		m.cells, m.sum, m.most = m.cells+a, m.sum+x*a, max(m.most, x)
+		if x > over {
+			m.over += a
+		}
+	}
+	switch val.SensorMeasure.Of(e) {
+	case "mean":
+		return m.sum / max(m.cells, 1e-12)
+	case "most":
+		return m.most
+	case "total":
+		return m.sum
+	}
+	return m.over / max(m.cells, 1e-12)
+}
+
 // sensed is the field that a sensor measures, its voxels in m and its corner, or how many
 // particles lie within its form; nothing where there is none.
 func (c *Cast) sensed(r Runner, e *shot.Element, channel string, form *geom.Shape, number int) (field *grid.Field, h float64, origin geom.Vec3, many float64) {
@@ -326,7 +379,10 @@ func (c *Cast) sensed(r Runner, e *shot.Element, channel string, form *geom.Shap
 	if by == c.Domain {
 		s := r.Shown()
 		if channel == "particles" {
-			return nil, 0, origin, counted(form, s.Points)
+			if s.Points == nil {
+				return
+			}
+			return nil, 0, origin, counted(form, s.Points.Alive())
 		}
 		return s.channel(channel), s.H, s.Origin, 0
 	}

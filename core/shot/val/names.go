@@ -238,6 +238,7 @@ const (
 	Pins        TextKey = "pins"
 	Pressure    NumKey  = "pressure"
 	Shear       NumKey  = "shear"
+	ShareDoes   TextKey = "share_does"
 	SheetDrag   NumKey  = "wind_drag"
 	Soaks       NumKey  = "soaks"
 	StretchDamp NumKey  = "stretch_damping"

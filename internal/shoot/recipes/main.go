@@ -33,7 +33,7 @@ const voxels = 220_000
 // frames at which a recipe looks like itself, 24 a second for a thing a metre
 // across.
 var frames = map[string]float64{"large-blast": 13, "small-blast": 7, "steam": 40, "heavy-fog": 70, "ground-burst": 18,
-	"pour": 60, "splash": 15, "fountain": 36, "flood": 20, "honey": 200, "lava": 110, "drip": 140, "sparks": 60, "embers": 80, "ash-fall": 60, "debris": 22, "dust-kick": 26, "sea": 76, "breaker": 70}
+	"pour": 60, "splash": 15, "fountain": 36, "flood": 20, "honey": 200, "lava": 110, "drip": 140, "sparks": 60, "embers": 80, "ash-fall": 60, "debris": 22, "dust-kick": 26, "sea": 76, "breaker": 70, "burning-curtain": 34}
 
 func main() {
 	for i := range recipe.All {
