@@ -44,7 +44,7 @@ func init() {
 			return newStage(s, d, crew)
 		},
 		Bytes: func(*shot.Element) float64 { return 20 }, // of the grids that are cached; cloth counts by its vertices
-		Guess: guess, Channels: channels, Amounts: amounts, After: after,
+		Guess: guess, Coarsen: coarsen, Channels: channels, Amounts: amounts, After: after,
 		Gives:   func(*shot.Element, val.Eval) bool { return true },
 		Nothing: "no drops", NothingWhy: "Drops fill its form.",
 		Checks: []check.Check{{ID: "cloth-none", Find: none}, {ID: "cloth-homeless", Find: homeless}, {ID: "cloth-falls", Find: falls}, {ID: "cloth-inside", Find: inside}, {ID: "cloth-crossed", Find: crossed}, {ID: "cloth-mesh", Find: meshes}, {ID: "cloth-thick", Find: thick}, {ID: "cloth-fast", Find: fast}, {ID: "cloth-unlit", Find: unlit}, {ID: "drops-large", Find: large}, {ID: "drops-many", Find: many}},
@@ -122,9 +122,62 @@ func guess(s *shot.Shot, d *shot.Element, rate float64, e *stage.Estimate) {
 	}
 	e.Memory += min(8000*n, 3000*n+5000*mostDirect)
 	e.Disk = float64(e.Frames)*(66*n+0.02*e.Voxels) + 240*n
+	steps := val.ClothSteps.Of(d)
+	drops, parts := rains(s, d, e.Frames, 1/s.Rate()/steps)
+	e.Memory += 1000 * drops
+	e.Disk += float64(e.Frames) * 44 * drops
 	if rate > 0 {
-		e.Seconds = (float64(e.Frames) + val.Preroll.Of(s) + 60*val.Hang.Of(d)/val.ClothSteps.Of(d)) * n * val.ClothSteps.Of(d) * perVoxel / rate
+		frames := float64(e.Frames) + val.Preroll.Of(s)
+		e.Seconds = (frames*steps*parts*(n*perVoxel+drops*perDropStep) + 60*val.Hang.Of(d)*n*perVoxel) / rate
 	}
+}
+
+// a drop's step is about so many steps of a voxel
+const perDropStep = 90
+
+// rains is how many drops there are in a domain on the mean of its frames, and into how many parts that
+// breaks a step of dt seconds.
+func rains(s *shot.Shot, d *shot.Element, frames int, dt float64) (drops, parts float64) {
+	parts = 1
+	size, box := val.DropSize.Of(d), d.DomainBox()
+	for _, e := range s.Of(shot.Emitter) {
+		if !e.Acts(d) || e.Muted {
+			continue
+		}
+		long := min(val.End.Of(e), float64(stage.Start(s)+frames)) - max(val.Begin.Of(e), float64(stage.Start(s)))
+		drops += pours(e, d) * max(long, 1) / s.Rate()
+		fall := max(e.Shape(s.Eval(float64(stage.Start(s)))).Centre.Y-box.Min.Y, 0) / 2
+		fast := math.Abs(val.Speed.Of(e)) + math.Sqrt(2*9.81*fall)
+		parts = max(parts, math.Ceil(min(dt*fast/(1.2*size), struck)), math.Ceil(min(dt*math.Sqrt(9.81/(0.1*size)), parted)))
+	}
+	return min(drops/2, val.MostDrops.Of(d)), parts
+}
+
+// draftVoxels is how many voxels of a draft go with a vertex of its cloth.
+const draftVoxels = 20
+
+// coarsen gives cloth a mesh, and drops a size, with which a draft of so many voxels is as quick with them
+// as with the voxels.
+func coarsen(s *shot.Shot, d *shot.Element) {
+	n := 0.0
+	for _, e := range stage.Sewn(s, d) {
+		n += vertices(s, e)
+	}
+	most := min(max(d.Voxels()/draftVoxels, 400), MostVertices)
+	larger := math.Sqrt(n / most)
+	if larger <= 1 {
+		return
+	}
+	for _, e := range stage.Sewn(s, d) {
+		if e.FromFile() {
+			continue
+		}
+		size := e.Shape(s.Eval(float64(stage.Start(s)))).Size
+		val.ClothEdge.Set(e, min(val.ClothEdge.Of(e)*larger, max(size.X, size.Z)/6))
+	}
+	val.DropSize.Set(d, val.DropSize.Of(d)*min(larger, 2.5))
+	val.ClothSteps.Set(d, min(val.ClothSteps.Of(d), 2))
+	d.DropKeys(val.ClothSteps)
 }
 
 // emits says what an emitter lets out.

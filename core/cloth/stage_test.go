@@ -253,3 +253,45 @@ func TestRefusedShots(t *testing.T) {
 	}
 	var _ stage.Runner = (*Stage)(nil)
 }
+
+// A draft has fewer vertices and larger drops than its shot, and the shot keeps its own.
+func TestCoarsens(t *testing.T) {
+	s, d, e := sheetShot(val.ClothEdge.Is(0.004))
+	val.DropSize.Set(d, 0.01)
+	c, err := stage.Coarse(s, d.ID, stage.CoarseVoxel(d, 40_000))
+	if err != nil {
+		t.Fatal(err)
+	}
+	fine, coarse := vertices(s, e), vertices(c, c.Element(e.ID))
+	if fine < 15_000 || coarse > 2_500 || coarse < 1_000 {
+		t.Errorf("a draft of %.0f vertices has %.0f", fine, coarse)
+	}
+	if was, is := val.DropSize.Of(d), val.DropSize.Of(c.Element(d.ID)); was != 0.01 || is < 0.02 || is > 0.03 {
+		t.Errorf("drops of %g m are %g in a draft", was, is)
+	}
+	if small, _, thin := sheetShot(); true {
+		c, err := stage.Coarse(small, "", 0.1)
+		if err != nil || val.ClothEdge.Of(c.Element(thin.ID)) != val.ClothEdge.Of(thin) {
+			t.Errorf("a sheet of few vertices was made coarser: %v", err)
+		}
+	}
+}
+
+// What a run is thought to take counts its drops, and the parts that they break steps into.
+func TestGuessCountsDrops(t *testing.T) {
+	took := func(speed float64) float64 {
+		s, d, _ := sheetShot()
+		if speed > 0 {
+			spout := s.Add(shot.Emitter)
+			for _, p := range []val.Pair{val.Form.Is("box"), val.Position.Is(0, 1.2, 0), val.Size.Is(0.2, 0.2, 0.2), val.Along.Is("axis"), val.Speed.Is(-speed)} {
+				spout.Set(p.Name, p.Value)
+			}
+		}
+		e := stage.Estimate{Frames: 48}
+		guess(s, d, 2e7, &e)
+		return e.Seconds
+	}
+	if dry, slow, fast := took(0), took(0.5), took(20); !(dry > 0 && slow > 2*dry && fast > 3*slow) {
+		t.Errorf("dry %g s, under slow drops %g s, under fast ones %g s", dry, slow, fast)
+	}
+}

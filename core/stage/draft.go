@@ -41,6 +41,9 @@ func Coarse(s *shot.Shot, domain string, voxel float64) (*shot.Shot, error) {
 	if r := RefinementOf(d); r != nil {
 		d.Reset(r.Switch)
 	}
+	if solver := Of(d); solver != nil && solver.Coarsen != nil {
+		solver.Coarsen(c, d)
+	}
 	for _, e := range c.Of(shot.Turbulence) { // whirls under two voxels are lost and cost the most
 		// octaves whose whirls are wider than two voxels
 		n := 1 + math.Floor(math.Log2(max(1, val.Largest.Of(e)/(2*val.Voxel.Of(d)))))

@@ -32,6 +32,8 @@ type Solver struct {
 	// Guess fills in what a run will take; voxels, memory and frames are known. Its
 	// rate is steps of the plainest fluid a second.
 	Guess func(s *shot.Shot, d *shot.Element, rate float64, e *Estimate)
+	// Coarsen makes what isn't measured in voxels as coarse as a draft's voxels are; nil: nothing is.
+	Coarsen func(s *shot.Shot, d *shot.Element)
 	// Channels are what its frames hold.
 	Channels func(d *shot.Element) []Channel
 	// Amounts are the figures of its frames that are plotted, in order.
