@@ -65,6 +65,12 @@ func Charred(c look.RGB, burnt float64) look.RGB {
 	return c
 }
 
+// soaks is how wet cloth is, as a share of what it holds, from which on water stands on its threads.
+const soaks = 0.6
+
+// gloss is how much of wet cloth a film covers.
+func (h *hit) gloss() float64 { return min(max((h.soaked-soaks)/(1-soaks), 0), 1) }
+
 // darken takes from a surface's colour what being so wet does.
 func (h *hit) darken(wet float64) {
 	h.colour = Darker(h.colour, wet)

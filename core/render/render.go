@@ -702,6 +702,7 @@ func (s *Scene) trace(tr *trip, o, d geom.Vec3, far float64, light bool) (hit, b
 	}
 	if best.soaked > 0 && !light {
 		best.darken(best.soaked)
+		best.damp = best.gloss()
 	}
 	if best.charred > 0 && !light {
 		best.colour = Charred(best.colour, best.charred)
