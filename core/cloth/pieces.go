@@ -3,6 +3,7 @@ package cloth
 import (
 	"fmt"
 	"math"
+	"sync"
 
 	"zarf/core/geom"
 	"zarf/core/shot"
@@ -17,6 +18,7 @@ type piece struct {
 	at   []geom.Vec3 // vertices as modelled, in the element's box: −1 to 1 along its axes
 	box  geom.Vec3   // half of that, m
 	pins []int32     // of its vertices
+	off  []geom.Vec3 // how far each is from that, m, in its file's own axes
 	free bool        // its pins have let go
 	did  Mended
 }
@@ -43,11 +45,61 @@ func cut(e *shot.Element, form geom.Shape) (m *geom.Mesh, from []int32, did Mend
 		if form.Body == nil {
 			return nil, nil, did, fmt.Errorf("it has no file yet; import one")
 		}
-		return Tidy(form.Body.Mesh)
+		return imported(form.Body, val.CutAnew.Of(e))
 	default:
 		return nil, nil, did, fmt.Errorf("its shape is %q, which no cloth is cut as; choose another", form.Form)
 	}
 	return m, nil, did, nil
+}
+
+// anew are the meshes of files that were cut anew last, as checks ask for them again and again.
+var anew struct {
+	sync.Mutex
+	list []cutAnew
+}
+
+type cutAnew struct {
+	of   *geom.Body
+	edge float64
+	mesh *geom.Mesh
+	from []int32
+	did  Mended
+}
+
+// mostAnew is how many of those are kept.
+const mostAnew = 6
+
+// imported makes cloth of a file's mesh, cut anew in edges about so long; 0: as it came.
+func imported(b *geom.Body, edge float64) (m *geom.Mesh, from []int32, did Mended, err error) {
+	m, from, did, err = Tidy(b.Mesh)
+	if err != nil || edge == 0 {
+		return m, from, did, err
+	}
+	if n := faceArea(m) / (0.87 * edge * edge); n > MostVertices {
+		return nil, nil, did, fmt.Errorf("cut anew its mesh would have %s vertices, %s are the most; cut it at %s m or more", shot.Short(math.Round(n)), shot.Short(MostVertices), shot.Short(shot.Tidy(edge*math.Sqrt(n/MostVertices))))
+	}
+	anew.Lock()
+	defer anew.Unlock()
+	for i, c := range anew.list {
+		if c.of == b && c.edge == edge {
+			anew.list = append(append(anew.list[:i:i], anew.list[i+1:]...), c)
+			return c.mesh, c.from, c.did, nil
+		}
+	}
+	even, whose := Even(m, edge)
+	for i, v := range whose {
+		whose[i] = from[v]
+	}
+	anew.list = append(anew.list[max(0, len(anew.list)+1-mostAnew):], cutAnew{b, edge, even, whose, did})
+	return even, whose, did, nil
+}
+
+func faceArea(m *geom.Mesh) (a float64) {
+	for k := range m.Tri {
+		p, q, r := m.Corners(k)
+		a += q.Sub(p).Cross(r.Sub(p)).Len() / 2
+	}
+	return a
 }
 
 // area is about how many vertices a form takes.
@@ -95,6 +147,11 @@ func sew(m *stage.Moment, e *shot.Element) (Sheet, *piece, error) {
 		warp = form.Turn.Apply(geom.V(0, 1, 0))
 	}
 	sheet := Sheet{ID: e.Name, Mesh: &geom.Mesh{Tri: mesh.Tri}, Warp: warp, Fabric: fabricOf(e, m.Now, val.AirTemperature.Of(m.Shot)), Flat: val.ClothFlat.Of(e) || form.Form == geom.Plane, Pinned: pinned}
+	if from != nil && form.Body != nil {
+		for i, v := range from {
+			p.off = append(p.off, mesh.P[i].Sub(form.Body.Mesh.P[v]))
+		}
+	}
 	for i, q := range mesh.P {
 		p.at = append(p.at, geom.V(q.X/p.box.X, q.Y/p.box.Y, q.Z/p.box.Z))
 		sheet.Mesh.P = append(sheet.Mesh.P, form.Turn.Apply(q).Add(form.Centre))
@@ -168,7 +225,7 @@ func meanEdge(m *geom.Mesh) float64 {
 func (p *piece) place(v int32, form *geom.Shape) geom.Vec3 {
 	q := p.at[v].Scale(form.Size.Mul(0.5))
 	if p.from != nil && form.Body != nil {
-		q = form.Body.Mesh.P[p.from[v]]
+		q = form.Body.Mesh.P[p.from[v]].Add(p.off[v])
 	}
 	return form.Turn.Apply(q).Add(form.Centre)
 }

@@ -12,9 +12,9 @@ import (
 	"zarf/core/shot/val"
 )
 
-// imported is a cloth from a file of 11 × 11 vertices, on which a half is painted along its x: by so
+// painted is a cloth from a file of 11 × 11 vertices, on which a half is painted along its x: by so
 // much.
-func imported(t *testing.T, painted float32, pairs ...val.Pair) (*shot.Shot, *shot.Element) {
+func painted(t *testing.T, weight float32, pairs ...val.Pair) (*shot.Shot, *shot.Element) {
 	t.Helper()
 	var b strings.Builder
 	for j := range 11 {
@@ -36,7 +36,7 @@ func imported(t *testing.T, painted float32, pairs ...val.Pair) (*shot.Shot, *sh
 	w := make([]float32, 121)
 	for i := range w {
 		if i%11 > 5 {
-			w[i] = painted
+			w[i] = weight
 		}
 	}
 	id, err := files.PutWeights(asset.Pack(w))
@@ -59,12 +59,34 @@ func TestPaintedCloth(t *testing.T) {
 		}
 		return len(m.pieces[0].pins), weak, most
 	}
-	s, _ := imported(t, 0.7)
+	s, _ := painted(t, 0.7)
 	if pinned, weak, _ := count(begin(t, s, 1)); pinned != 55 || weak != 0 {
 		t.Errorf("painted to be pinned, %d are and %d are weak", pinned, weak)
 	}
-	s, _ = imported(t, 0.7, val.ShareDoes.Is("weakens"))
+	s, _ = painted(t, 0.7, val.ShareDoes.Is("weakens"))
 	if pinned, weak, most := count(begin(t, s, 1)); pinned != 0 || weak != 55 || math.Abs(most-0.7) > 0.01 {
 		t.Errorf("painted to be weak, %d are pinned and %d weak by up to %g", pinned, weak, most)
+	}
+}
+
+// Cloth that is cut anew has a mesh of its own, and is pinned where the file's was painted.
+func TestCutAnew(t *testing.T) {
+	s, e := painted(t, 1, val.CutAnew.Is(0.05))
+	m := begin(t, s, 1)
+	if n := len(m.sys.X); n < 300 || n > 800 {
+		t.Errorf("a square metre of edges of 5 cm has %d vertices", n)
+	}
+	for _, v := range m.pieces[0].pins {
+		if x := m.sys.X[v].X; x < -1e-6 {
+			t.Fatalf("a vertex is pinned at x = %g", x)
+		}
+	}
+	at := m.sys.X[m.pieces[0].pins[0]]
+	advance(t, m, 1)
+	if far := m.sys.X[m.pieces[0].pins[0]].Dist(at); far > 1e-9 || len(m.pieces[0].pins) < 100 {
+		t.Errorf("of %d pins the first moved by %g m", len(m.pieces[0].pins), far)
+	}
+	if n := vertices(s, e); n < 300 || n > 800 {
+		t.Errorf("it is thought to have %g vertices", n)
 	}
 }

@@ -106,6 +106,9 @@ func vertices(s *shot.Shot, e *shot.Element) float64 {
 		if form.Body == nil {
 			return 0
 		}
+		if edge := val.CutAnew.Of(e); edge > 0 {
+			return faceArea(form.Body.Mesh) / (0.87 * edge * edge)
+		}
 		return float64(len(form.Body.Mesh.P))
 	}
 	return area(form, val.ClothEdge.Of(e))
@@ -430,7 +433,8 @@ func meshes(s *check.Scene) (out []check.Finding) {
 			return
 		}
 		if worst := uneven(m); worst > 20 {
-			out = append(out, check.Finding{Severity: check.Warning, Element: e.ID, What: fmt.Sprintf("A face of %s is %s times as long as it is high.", e.Name, shot.Short(math.Round(worst))), Why: "Along such faces it can't fold, and solving takes longer. Hand over a mesh of even triangles, or cut it as a sheet."})
+			out = append(out, check.Finding{Severity: check.Warning, Element: e.ID, What: fmt.Sprintf("A face of %s is %s times as long as it is high.", e.Name, shot.Short(math.Round(worst))), Why: "Along such faces it can't fold, and solving takes longer.",
+				Mend: check.Set("Cut it anew in even triangles", e, val.CutAnew.Is(shot.Tidy(math.Sqrt(2.3*faceArea(m)/float64(len(m.Tri))))))})
 		}
 		if last := e.Keyed(val.PinHold) || val.PinHold.Of(e) >= 0.5; last && len(m.P) > 0 && allPinned(s, e, m) {
 			out = append(out, check.Finding{Severity: check.Warning, Element: e.ID, What: "All of " + e.Name + " is pinned.", Why: "Nothing of it moves by itself. Pin less of it."})

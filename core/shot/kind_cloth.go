@@ -76,6 +76,7 @@ func cloths() KindDef {
 func clothCut() []Entry {
 	return []Entry{
 		woven(val.ClothEdge, Entry{Label: "Mesh size", Type: Number, Unit: Metre, Default: Num(0.03), Min: 1e-4, Max: 100, Step: 0.005, Main: true, Topic: "place", Builds: true, When: "in=cloth&form=plane|sphere|cylinder", Fixed: fixedGrid, Help: "Length of the edges that its mesh is made of. Folds are seen from about four of them on; half the length takes about six times as long. What the fabric is like doesn't change."}),
+		woven(val.CutAnew, Entry{Label: "Cut anew at", Type: Number, Unit: Metre, Default: Num(0), Min: 0, Max: 100, Step: 0.005, Topic: "place", Builds: true, When: "in=cloth&form=mesh", Fixed: fixedGrid, Help: "Length of edges of even triangles that the file's surface is cut into; rims, creases and corners stay. Long thin triangles can't fold and are slow. 0: as it came."}),
 		woven(val.ClothFlat, Entry{Label: "Flat at rest", Type: Flag, Default: On(true), Topic: "place", Builds: true, When: "in=cloth&form=mesh|cylinder|sphere", Help: "It was woven flat, however it was modelled. Off: it wants to be bent as it was modelled."}),
 	}
 }

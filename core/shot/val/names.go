@@ -223,6 +223,7 @@ const (
 	ClothMass   NumKey  = "area_density"
 	ClothSteps  NumKey  = "cloth_steps"
 	Hang        NumKey  = "hang"
+	CutAnew     NumKey  = "cut_anew"
 	DropDensity NumKey  = "drop_density"
 	DropSize    NumKey  = "drop_size"
 	DropTension NumKey  = "drop_tension"
