@@ -294,7 +294,7 @@ func (m *meeting) find(list []drop.Contact, near []int32, _ int, p, q geom.Vec3)
 	box := geom.Box{Min: p.Min(q), Max: p.Max(q)}
 	least, first := m.reach, 0
 	for k, node := range near {
-		if t.box[node].Gap(box) > max(least, m.space) {
+		if limit := max(least, m.space); gap2(&t.box[node], &box) > limit*limit {
 			continue
 		}
 		var far float64
@@ -306,6 +306,14 @@ func (m *meeting) find(list []drop.Contact, near []int32, _ int, p, q geom.Vec3)
 		near[0], near[first] = near[first], near[0]
 	}
 	return list
+}
+
+// gap2 is the square of the distance between two boxes, m².
+func gap2(a, b *geom.Box) float64 {
+	x := max(a.Min.X-b.Max.X, b.Min.X-a.Max.X, 0)
+	y := max(a.Min.Y-b.Max.Y, b.Min.Y-a.Max.Y, 0)
+	z := max(a.Min.Z-b.Max.Z, b.Min.Z-a.Max.Z, 0)
+	return x*x + y*y + z*z
 }
 
 // face adds a contact with a face, unless a nearer one looks the same way, and tells how far that is.
