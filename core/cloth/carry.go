@@ -481,6 +481,7 @@ func (c *carry) pour(d *drop.Set, dt float64, w *drop.World, solids []sim.Solid,
 	c.foot.spread(c.touch)
 	c.foot.spread(c.above)
 	c.spread()
+	c.drip(d, w.Gravity)
 	if len(d.P) > 0 {
 		c.soak(d, dt, wet)
 	}

@@ -108,6 +108,44 @@ func (m *Stage) leaves(em *sim.Emitter, p geom.Vec3, dt float64) geom.Vec3 {
 	return v.Add(em.Velocity(p, dt).Mul(em.Inherit))
 }
 
+// what has become of a drop: it has not been on cloth, it is or was there lately, or it has dripped off in
+// this frame
+const newDrop, onCloth, dripped = 0, 1, 2
+
+// drip finds the drops that have come off cloth: that fall, with no cloth under them.
+func (c *carry) drip(d *drop.Set, gravity geom.Vec3) {
+	if gravity.Len() == 0 {
+		return
+	}
+	way := gravity.Unit().Mul(deep * d.Spacing)
+	c.s.crew.For(len(d.P), 256, func(lo, hi int) {
+		for i := lo; i < hi; i++ {
+			on := false
+			for _, t := range d.Touching(i) {
+				on = on || t.Who >= 0 && d.P[i].Sub(t.C).Dot(t.N) < d.Spacing
+			}
+			switch {
+			case on:
+				d.On[i] = onCloth
+			case d.On[i] == onCloth && d.Press[i] == 0 && c.below(d.P[i], way).Who < 0:
+				d.On[i] = dripped
+			}
+		}
+	})
+}
+
+// dripAway begins a frame: what dripped off in that before is gone, or is a drop like others.
+func (m *Stage) dripAway() {
+	if val.DripsAway.Of(m.Domain) {
+		m.drops.Keep(func(i int) bool { return m.drops.On[i] != dripped })
+	}
+	for i, on := range m.drops.On {
+		if on == dripped {
+			m.drops.On[i] = newDrop
+		}
+	}
+}
+
 // busy reports that cloth still gets something from drops that are gone.
 func (c *carry) busy() bool {
 	for i := range c.given {
@@ -156,7 +194,7 @@ func (m *Stage) leave() {
 }
 
 // of a vertex and of a drop, so many numbers of 64 bits
-const perCarried, perDrop = 2*3 + 3, 3 + 3 + 3
+const perCarried, perDrop = 2*3 + 3, 3 + 3 + 4
 
 // carried are the numbers of what is under way between drops and cloth, and of the drops.
 func (m *Stage) carried() (carried, poured []float32) {
@@ -172,7 +210,7 @@ func (m *Stage) carried() (carried, poured []float32) {
 	b := columns{v: make([]float32, 2*perDrop*len(d.P))}
 	for i := range d.P {
 		b.putVec(d.P[i], d.V[i])
-		b.put(float64(d.ID[i]), d.Age[i], d.Press[i])
+		b.put(float64(d.ID[i]), d.Age[i], d.Press[i], float64(d.On[i]))
 	}
 	return a.v, b.v
 }
@@ -194,6 +232,7 @@ func (m *Stage) carryOn(carried, poured []float32, next uint32) error {
 		p, v := b.vec(), b.vec()
 		d.Add(p, v)
 		d.ID[n], d.Age[n], d.Press[n] = uint32(b.next()), b.next(), b.next()
+		d.On[n] = int8(b.next())
 		if x := p.Add(v); x.X+x.Y+x.Z-(x.X+x.Y+x.Z) != 0 {
 			return fmt.Errorf("cloth: drop %d of a saved state is at no place", n)
 		}

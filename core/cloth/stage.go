@@ -69,6 +69,7 @@ func (m *Stage) Advance(stop func() bool) (int, sim.Stats, error) {
 	steps := max(int(val.ClothSteps.At(m.Domain, now)), 1)
 	dt := lasts / float64(steps)
 	m.blow()
+	m.dripAway()
 	if !m.hung {
 		if m.hang(stop) {
 			return m.Number, st, sim.ErrStopped
@@ -294,7 +295,7 @@ func (m *Stage) points() *frame.Points {
 		id[i], sheet[i], strain[i], wet[i] = float32(i), float32(k), float32(e), float32(soaked[i])
 		burnt[i] = float32(s.Burnt[i])
 	}
-	size, age := make([]float32, n), make([]float32, n)
+	size, age, fell := make([]float32, n), make([]float32, n), make([]float32, n)
 	for i, q := range m.drops.P {
 		v := m.drops.V[i]
 		p.P = append(p.P, [3]float32{float32(q.X), float32(q.Y), float32(q.Z)})
@@ -302,6 +303,9 @@ func (m *Stage) points() *frame.Points {
 		id, sheet, strain, wet = append(id, float32(m.drops.ID[i])), append(sheet, -1), append(strain, 0), append(wet, 1)
 		burnt = append(burnt, 0)
 		size, age = append(size, float32(m.drops.Spacing)), append(age, float32(m.drops.Age[i]))
+		if fell = append(fell, 0); m.drops.On[i] == dripped {
+			fell[len(fell)-1] = 1
+		}
 	}
 	add := func(name, unit string, v []float32) {
 		p.Extra = append(p.Extra, frame.Attribute{Name: name, Unit: unit, V: v})
@@ -315,6 +319,7 @@ func (m *Stage) points() *frame.Points {
 	}
 	add("size", "m", size)
 	add("age", "s", age)
+	add(frame.Fell, "", fell)
 	return p
 }
 

@@ -57,7 +57,7 @@ func (s *Set) sort() {
 	}
 	c.start = append(c.start, int32(n))
 	s.P, s.V, s.ID = put(s.P, s.order), put(s.V, s.order), put(s.ID, s.order)
-	s.Age, s.Press = put(s.Age, s.order), put(s.Press, s.order)
+	s.Age, s.Press, s.On = put(s.Age, s.order), put(s.Press, s.order), put(s.On, s.order)
 }
 
 func put[T any](v []T, order []int32) []T {

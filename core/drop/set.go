@@ -17,6 +17,7 @@ type Set struct {
 	P, V    []geom.Vec3
 	ID      []uint32
 	Age     []float64 // s
+	On      []int8    // whatever is made of each by who moves it: 0 at first
 	// Press is what kept each at its density in the step before: the sum of its factors, none over
 	// 0. The next step begins with that.
 	Press []float64
@@ -52,7 +53,7 @@ func (s *Set) Mass() float64 { return s.Density * s.Spacing * s.Spacing * s.Spac
 // Add adds a drop.
 func (s *Set) Add(p, v geom.Vec3) {
 	s.P, s.V, s.ID, s.Age = append(s.P, p), append(s.V, v), append(s.ID, s.Next), append(s.Age, 0)
-	s.Press = append(s.Press, 0)
+	s.Press, s.On = append(s.Press, 0), append(s.On, 0)
 	s.Next++
 }
 
@@ -61,11 +62,11 @@ func (s *Set) Keep(keep func(i int) bool) {
 	n := 0
 	for i := range s.P {
 		if keep(i) {
-			s.P[n], s.V[n], s.ID[n], s.Age[n], s.Press[n] = s.P[i], s.V[i], s.ID[i], s.Age[i], s.Press[i]
+			s.P[n], s.V[n], s.ID[n], s.Age[n], s.Press[n], s.On[n] = s.P[i], s.V[i], s.ID[i], s.Age[i], s.Press[i], s.On[i]
 			n++
 		}
 	}
-	s.P, s.V, s.ID, s.Age, s.Press = s.P[:n], s.V[:n], s.ID[:n], s.Age[:n], s.Press[:n]
+	s.P, s.V, s.ID, s.Age, s.Press, s.On = s.P[:n], s.V[:n], s.ID[:n], s.Age[:n], s.Press[:n], s.On[:n]
 }
 
 // Contact is a plane that a drop keeps off for a step.

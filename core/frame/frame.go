@@ -72,6 +72,7 @@ const (
 	Strain = "stretch" // share by which cloth is longer than as woven, the most at a vertex
 	Soaked = "wet"     // 0 dry to 1, as much as it can hold
 	Burnt  = "burnt"   // 0 not at all to 1, ash
+	Fell   = "fell"    // 1 for drops that came off cloth in the frame
 )
 
 // Attribute is a further number of every point.

@@ -80,7 +80,7 @@ func says(d *shot.Element) (verb, more string) {
 // pour is the sentence of an emitter that acts on liquids alone.
 func pour(s *shot.Shot, e *shot.Element) string {
 	if val.From.Of(e) == "fluid" {
-		when := map[string]string{"hit": "where they hit something", "death": "where they die", "birth": "where they are born"}[val.TurnsAt.Of(e)]
+		when := map[string]string{"hit": "where they hit something", "death": "where they die", "birth": "where they are born", "fell": "where they drip off cloth"}[val.TurnsAt.Of(e)]
 		if d := s.Source(e); d != nil {
 			return "turns " + d.Name + " to liquid " + when
 		}

@@ -89,9 +89,13 @@ func (l *Stage) turned() (came float64) {
 		}
 		amount, inherit, seed := val.TurnsAmount.At(e, at.Now), val.Inherit.At(e, at.Now), l.Seed(e)
 		var list []Drip
+		full := math.Pi / 6 // of a cube round a particle
+		if f.Points.Of(frame.Sheet) != nil {
+			full = 1 // drops beside cloth fill theirs
+		}
 		turning(f.Points, val.TurnsAt.Of(e), l.Lasts(), func(i int, id uint64, size float64) {
 			p := f.Points.P[i]
-			d := Drip{At: geom.V(float64(p[0]), float64(p[1]), float64(p[2])), Volume: math.Pi / 6 * size * size * size * amount, Radius: size / 2, Seed: noise.Hash(seed, int64(id), int64(l.Number), 0), Heat: heat}
+			d := Drip{At: geom.V(float64(p[0]), float64(p[1]), float64(p[2])), Volume: full * size * size * size * amount, Radius: size / 2, Seed: noise.Hash(seed, int64(id), int64(l.Number), 0), Heat: heat}
 			if v := f.Points.V; v != nil {
 				d.V = geom.V(float64(v[i][0]), float64(v[i][1]), float64(v[i][2])).Mul(inherit)
 			}
@@ -124,7 +128,11 @@ func turning(p *frame.Points, when string, lasts float64, fn func(i int, id uint
 		}
 		return make([]float32, len(p.P))
 	}
-	size, state, hit, age := get("size"), get("state"), get("hit"), get("age")
+	size, state, hit, age, fell := get("size"), get("state"), get("hit"), get("age"), get(frame.Fell)
+	sheet := get(frame.Sheet)
+	if p.Of(frame.Sheet) == nil {
+		sheet = nil
+	}
 	ids := p.IDs()
 	for i := range p.P {
 		turns := false
@@ -133,10 +141,12 @@ func turning(p *frame.Points, when string, lasts float64, fn func(i int, id uint
 			turns = hit[i] > 0
 		case "death":
 			turns = state[i] >= frame.Gone
+		case "fell":
+			turns = fell[i] > 0
 		default:
 			turns = float64(age[i]) < lasts*(1-1e-6)
 		}
-		if turns {
+		if turns && (sheet == nil || sheet[i] < 0) { // cloth itself doesn't
 			id := uint64(i)
 			if ids != nil {
 				id = ids[i]

@@ -224,6 +224,7 @@ const (
 	ClothSteps  NumKey  = "cloth_steps"
 	Hang        NumKey  = "hang"
 	CutAnew     NumKey  = "cut_anew"
+	DripsAway   FlagKey = "drips_away"
 	DropDensity NumKey  = "drop_density"
 	DropSize    NumKey  = "drop_size"
 	DropTension NumKey  = "drop_tension"
