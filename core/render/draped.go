@@ -18,6 +18,7 @@ type Draped struct {
 	Wet   []float32 // of each vertex, 0 to 1
 	Burnt []float32 // the same
 	Thick float64   // m
+	Weave float64   // roughness of its threads, rad
 
 	mu    sync.Mutex
 	poses map[float64]*geom.Body
@@ -58,7 +59,7 @@ func (d *Draped) Solid(after float64, colour look.RGB, holdout bool) (Solid, boo
 	if b == nil {
 		return Solid{}, false
 	}
-	return Solid{Shape: geom.Shape{Form: geom.Imported, Turn: geom.Identity.M, Size: b.Box.Size(), Body: b}, Colour: colour, Holdout: holdout, Soaked: d.Wet, Charred: d.Burnt}, true
+	return Solid{Shape: geom.Shape{Form: geom.Imported, Turn: geom.Identity.M, Size: b.Box.Size(), Body: b}, Colour: colour, Holdout: holdout, Soaked: d.Wet, Charred: d.Burnt, Weave: d.Weave}, true
 }
 
 // of is a number of a solid's vertices where a ray meets its body.

@@ -177,8 +177,9 @@ func (p *Picture) marchCatcher(t *trip, o, d geom.Vec3, h hit, through look.RGB,
 // Each source on its own, so that layers of the march add up as those of paths do.
 func (p *Picture) shade(t *trip, at geom.Vec3, h hit) (e [maxGroups]look.RGB) {
 	s := p.scene
+	rough := weaveOf(&h)
 	if cos := h.normal.Dot(s.Look.SunDir); cos > 0 && s.Look.Sun.Max() > 0 {
-		e[BySun] = s.Look.Sun.Mul(s.sunlit(t, at, s.Look.SunDir, math.Inf(1))).Mul(s.depth(at, s.Look.SunDir, math.Inf(1), 2)).Scale(cos / math.Pi)
+		e[BySun] = s.Look.Sun.Mul(s.sunlit(t, at, s.Look.SunDir, math.Inf(1))).Mul(s.depth(at, s.Look.SunDir, math.Inf(1), 2)).Scale(cos / math.Pi * rough.of(s.Look.SunDir))
 	}
 	for _, v := range s.Volumes {
 		e[ByFire] = e[ByFire].Add(v.fireOn(s, t, at, h.normal))
@@ -186,14 +187,14 @@ func (p *Picture) shade(t *trip, at geom.Vec3, h hit) (e [maxGroups]look.RGB) {
 	for i := range s.Lamps {
 		c, d, far := s.Lamps[i].on(at, h.normal)
 		if c.Max() > 0 {
-			e[s.lampGroup(i)] = e[s.lampGroup(i)].Add(c.Mul(s.sunlit(t, at, d, far*(1-1e-3))).Mul(s.depth(at, d, far, 2)))
+			e[s.lampGroup(i)] = e[s.lampGroup(i)].Add(c.Mul(s.sunlit(t, at, d, far*(1-1e-3))).Mul(s.depth(at, d, far, 2)).Scale(rough.of(d)))
 		}
 	}
 	// half of the sky for a wall, all for a floor, and darker near other solids
 	// a wall sees half of the sky
 	up := 0.5 + 0.5*h.normal.Y
 	up *= s.openness(t.solids, at, h.normal)
-	e[BySky] = p.skyLight.Scale(up)
+	e[BySky] = p.skyLight.Scale(up * rough.all())
 	return e
 }
 

@@ -62,6 +62,7 @@ type trip struct {
 	// each sample has one moment of the exposure: camera, solids and fluid at it
 	moment float64 // s from the middle of the exposure
 	r      dice
+	rough  weave // of the surface at hand
 	way    trail
 	odds   []float64 // of each light to be asked at the last event
 	spans  []span    // of the ray within volumes
@@ -256,11 +257,15 @@ func (t *trip) path(o, d geom.Vec3, out *taken) {
 				return
 			}
 			w = w.Mul(h.colour)
+			rough := weaveOf(&h)
+			t.rough = rough
 			t.ask(out, p, d, h.normal, w)
+			t.rough = weave{}
 			// cosine-weighted direction: pdf = cos/π, which cancels the cosine and
 			// the π of the diffuse surface
 			var cos float64
 			d, cos = above(h.normal, r)
+			w = w.Scale(rough.of(d))
 			o, pdf, eye = p, cos/math.Pi, false
 		// nothing met: the backdrop, which may be transparent
 		case eye:
@@ -444,7 +449,7 @@ func (t *trip) ask(out *taken, p, d, normal geom.Vec3, w look.RGB) {
 		if f := t.response(d, normal, dir); f > 0 {
 			if sun := s.sunlit(t, p, dir, math.Inf(1)); sun != (look.RGB{}) {
 				t.sunshine(p, dir, &sun)
-				out.light[BySun] = gained(&out.light[BySun], &w, &l.Sun, &sun, f)
+				out.light[BySun] = gained(&out.light[BySun], &w, &l.Sun, &sun, f*t.rough.of(dir))
 			}
 		}
 	}
@@ -471,7 +476,7 @@ func (t *trip) ask(out *taken, p, d, normal geom.Vec3, w look.RGB) {
 		if f := t.response(d, normal, dir); f > 0 && !s.blocked(t, p, dir, far*(1-1e-6)) {
 			g, c := s.lampGroup(n), lamp.Radiance
 			t.dim(p, dir, far, &c)
-			out.light[g] = gained(&out.light[g], &w, &c, &white, f/(pl+f))
+			out.light[g] = gained(&out.light[g], &w, &c, &white, t.rough.of(dir)*f/(pl+f))
 		}
 	case n == s.fireAt:
 		t.askFire(out, p, d, normal, w)
@@ -481,7 +486,7 @@ func (t *trip) ask(out *taken, p, d, normal geom.Vec3, w look.RGB) {
 		if f := t.response(d, normal, dir); f > 0 && !s.blocked(t, p, dir, math.Inf(1)) {
 			c := s.sky(dir)
 			t.dim(p, dir, math.Inf(1), &c)
-			out.light[BySky] = gained(&out.light[BySky], &w, &c, &white, f/(pl+f))
+			out.light[BySky] = gained(&out.light[BySky], &w, &c, &white, t.rough.of(dir)*f/(pl+f))
 		}
 	}
 }
@@ -569,7 +574,7 @@ func (t *trip) askFire(out *taken, p, d, normal geom.Vec3, w look.RGB) {
 	// looks, and p(y) r². Balance: f/(pa + pb) instead of f/pb.
 	pa, pb := f/(glowStep*v.H), t.odd(s.fireAt)*s.fireChance(n, voxel)*far*far
 	t.dim(p, dir, far, &glow)
-	out.light[ByFire] = gained(&out.light[ByFire], &w, &glow, &white, s.Look.FlameLight*f/(pa+pb))
+	out.light[ByFire] = gained(&out.light[ByFire], &w, &glow, &white, s.Look.FlameLight*t.rough.of(dir)*f/(pa+pb))
 }
 
 // ember draws a place within the fire by its light: a tile, then a voxel in it

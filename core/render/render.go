@@ -28,6 +28,7 @@ type Solid struct {
 	Soaked []float32
 	// Charred is how burnt each is, likewise; nil: it isn't.
 	Charred []float32
+	Weave   float64 // roughness of its threads, rad; 0: it is matt
 
 	box     geom.Box // a little larger than the shape
 	rest    geom.Box // round it and all that follow in its list
@@ -633,16 +634,18 @@ type hit struct {
 	of      *Solid
 	holdout bool
 	catcher bool
-	clear   bool     // the surface of something clear
-	wet     bool     // the surface of an opaque liquid
-	damp    float64  // of a solid: how much of it a film of liquid covers
-	soaked  float64  // of cloth: how much of what it can hold it holds
-	charred float64  // of cloth: how burnt it is
-	sea     bool     // open water's ripples are on it
-	open    uint8    // of open water itself: what lies behind
-	steep   float64  // of that: variance of slopes that aren't told apart
-	foam    float64  // of that: share that is white
-	glow    look.RGB // of what is wet
+	clear   bool      // the surface of something clear
+	wet     bool      // the surface of an opaque liquid
+	damp    float64   // of a solid: how much of it a film of liquid covers
+	soaked  float64   // of cloth: how much of what it can hold it holds
+	charred float64   // of cloth: how burnt it is
+	weave   float64   // of cloth: how rough its threads are
+	away    geom.Vec3 // of what has some: back along the ray
+	sea     bool      // open water's ripples are on it
+	open    uint8     // of open water itself: what lies behind
+	steep   float64   // of that: variance of slopes that aren't told apart
+	foam    float64   // of that: share that is white
+	glow    look.RGB  // of what is wet
 }
 
 const groundSize = 1e4 // m; beyond it the horizon is sky
@@ -697,6 +700,9 @@ func (s *Scene) trace(tr *trip, o, d geom.Vec3, far float64, light bool) (hit, b
 		}
 		if h, ok := solids[i].meet(o, d, near, end, best.t); ok {
 			h.colour, h.of, h.holdout, h.clear = solids[i].Colour, &solids[i], solids[i].Holdout && !light, solids[i].Clear
+			if h.weave = solids[i].Weave; h.weave > 0 {
+				h.away = d.Mul(-1)
+			}
 			best, found = h, true
 		}
 	}

@@ -250,6 +250,7 @@ const (
 	Warp        NumKey  = "warp"
 	WarpTurn    NumKey  = "warp_turn"
 	Weak        NumKey  = "weak"
+	Weave       NumKey  = "weave"
 	WeakWithin  TextKey = "weak_within"
 	Weft        NumKey  = "weft"
 	// first declared by: wind
