@@ -215,15 +215,7 @@ func (e *evening) shorten() (many int) {
 		many++
 		e.p[keep] = to
 		for _, k := range fans[drop] {
-			t := &e.tri[k]
-			for c := range 3 {
-				if t[c] == drop {
-					t[c] = keep
-				}
-			}
-			if t[0] == t[1] || t[1] == t[2] || t[0] == t[2] {
-				gone[k] = true
-			}
+			gone[k] = rename(&e.tri[k], drop, keep) || gone[k]
 		}
 		for _, list := range [2][]int32{fans[keep], fans[drop]} {
 			for _, k := range list {
@@ -234,14 +226,7 @@ func (e *evening) shorten() (many int) {
 		}
 		touched[keep], touched[drop] = true, true
 		for _, k := range fans[drop] {
-			for _, o := range before[k] {
-				if l := edgeOf(o, drop); o != drop && e.line[l] {
-					delete(e.line, l)
-					if o != keep {
-						e.line[edgeOf(o, keep)] = true
-					}
-				}
-			}
+			e.move(before[k], drop, keep)
 		}
 	}
 	left := e.tri[:0]
@@ -252,6 +237,28 @@ func (e *evening) shorten() (many int) {
 	}
 	e.tri = left
 	return many
+}
+
+// rename puts one vertex of a face in another's place; it reports that nothing is left of the face.
+func rename(t *[3]int32, drop, keep int32) bool {
+	for c := range t {
+		if t[c] == drop {
+			t[c] = keep
+		}
+	}
+	return t[0] == t[1] || t[1] == t[2] || t[0] == t[2]
+}
+
+// move lets the lines of a face that end at a vertex end at another.
+func (e *evening) move(t [3]int32, drop, keep int32) {
+	for _, o := range t {
+		if l := edgeOf(o, drop); o != drop && e.line[l] {
+			delete(e.line, l)
+			if o != keep {
+				e.line[edgeOf(o, keep)] = true
+			}
+		}
+	}
 }
 
 // bears reports that an edge can be drawn together to a place: the mesh stays one, no face turns over,

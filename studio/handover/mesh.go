@@ -43,16 +43,7 @@ func (w *work) meshes(ctx context.Context, frames []int, number map[int]int) err
 		if err := w.have(frames); err != nil {
 			return err
 		}
-		if sewn := stage.Sewn(w.src.Shot, w.src.Domain); len(sewn) > 0 {
-			for _, e := range sewn {
-				names = append(names, w.solidName(e))
-			}
-			if run.AsSurface(w.src.Domain, w.Now) {
-				names = append(names, "drops")
-			}
-		} else {
-			names = append(names, "fluid")
-		}
+		names = w.fluidNames()
 	}
 	for _, e := range solids {
 		names = append(names, w.solidName(e))
@@ -93,6 +84,21 @@ func (w *work) meshes(ctx context.Context, frames []int, number map[int]int) err
 		}
 		return out, nil
 	})
+}
+
+// fluidNames are the bodies of what the domain holds.
+func (w *work) fluidNames() (names []string) {
+	sewn := stage.Sewn(w.src.Shot, w.src.Domain)
+	if len(sewn) == 0 {
+		return []string{"fluid"}
+	}
+	for _, e := range sewn {
+		names = append(names, w.solidName(e))
+	}
+	if run.AsSurface(w.src.Domain, w.Now) {
+		names = append(names, "drops")
+	}
+	return names
 }
 
 // solids are the elements that are in the picture.
