@@ -57,7 +57,7 @@ func cloths() KindDef {
 	}
 	return KindDef{Kind: Cloth, Name: "Cloth", Group: "gives way", Shaped: true, Scoped: true, Whole: true, Values: slices.Concat(placed, clothCut(), clothPins(), clothFabric(), clothAir(), clothFire(), []Entry{
 		of(val.Colour, Entry{Kind: Cloth, Label: "Colour", Type: Colour, Default: Vec(0.42, 0.36, 0.27), Min: 0, Max: 1, Keyable: true, Topic: "surface", Help: "In the picture. Where it is wet it is darker."}),
-		of(val.Weave, Entry{Kind: Cloth, Label: "Roughness of its weave", Type: Number, Default: Num(0.35), Min: 0, Max: 1.5, Step: 0.05, Topic: "surface", Help: "Slope of its threads, in radians: film 0, cotton 0.3, canvas 0.5, felt 0.8. Rough cloth is evenly bright up to its rim."}),
+		of(val.Weave, Entry{Kind: Cloth, Label: "Roughness of its weave", Type: Number, Default: Num(0.35), Min: 0, Max: 1.5, Step: 0.05, Keyable: true, Topic: "surface", Help: "Slope of its threads, in radians: film 0, cotton 0.3, canvas 0.5, felt 0.8. Rough cloth is evenly bright up to its rim."}),
 		of(val.Rendered, Entry{Kind: Cloth, Label: "In the picture", Type: Flag, Default: On(true), Topic: "surface", Help: "Off: it is simulated and can't be seen."}),
 		of(val.Holdout, Entry{Kind: Cloth, Label: "Holdout", Type: Flag, Topic: "surface", Help: holdoutHelp}),
 	}),

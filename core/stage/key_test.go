@@ -249,7 +249,7 @@ func TestKeyChangesWithTheResult(t *testing.T) {
 	}
 	ofCloth := map[string]bool{}
 	// of cloth: walls that it doesn't reach, what no sensor drives, what turns what is round
-	for _, name := range strings.Fields("domain.side_x0 domain.side_x1 domain.side_y0 domain.side_z0 domain.side_z1 sensor.form sensor.sensor_channel sensor.sensor_measure sensor.sensor_over sensor.sensor_high sensor.sensor_inverted sensor.sensor_smooth sensor.sensor_how mesh.form mesh.size cloth.pin_hold cloth.soaks cloth.hooks cloth.warp_turn cloth.weak sensor.size sensor.position domain.most_drops domain.drop_wets cloth.burns_at cloth.lit") {
+	for _, name := range strings.Fields("domain.side_x0 domain.side_x1 domain.side_y0 domain.side_z0 domain.side_z1 sensor.form sensor.sensor_channel sensor.sensor_measure sensor.sensor_over sensor.sensor_high sensor.sensor_inverted sensor.sensor_smooth sensor.sensor_how mesh.form mesh.size cloth.pin_hold cloth.soaks cloth.hooks cloth.warp_turn cloth.weak sensor.size sensor.position domain.most_drops domain.drop_wets cloth.burns_at cloth.lit domain.drips_away") {
 		ofCloth[name] = true
 	}
 	for _, fluid := range []string{"gas", "liquid", "particles", "cloth"} {

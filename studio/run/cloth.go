@@ -60,7 +60,7 @@ func hang(sc *render.Scene, list []*render.Draped, now, was *shot.Shot, number i
 		if e == nil || !val.Rendered.Of(e) {
 			continue
 		}
-		d.Weave = val.Weave.Of(e)
+		d.Weave = val.Weave.At(e, val.Frame(f))
 		colour, holdout := look.RGB(val.Colour.At(e, val.Frame(f))), val.Holdout.Of(e)
 		solid, ok := d.Solid(0, colour, holdout)
 		if !ok {
