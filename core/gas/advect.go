@@ -215,6 +215,13 @@ func (s *Solver) depart(t *bench, way int, q float32) {
 	// Rows farther from solids than anything moves need no check against walls; one
 	// cell for interpolation and one for rounding up.
 	reach := int(s.fast*math.Abs(float64(q))) + 2 // cells that anything goes
+	node, nlo, nhi := s.solid.node, s.solid.lo, s.solid.hi
+	if s.solid.moving {
+		reach += 2
+		if way == 0 { // solids were elsewhere by the time that is read
+			node, nlo, nhi = s.solid.was, s.solid.wlo, s.solid.whi
+		}
+	}
 	// in runs, as a row is wholly near a solid or wholly away from it
 	for _, r := range t.runs {
 		if !s.solid.within(r.j-1, r.k-1, reach) {
@@ -223,23 +230,24 @@ func (s *Solver) depart(t *bench, way int, q float32) {
 		// and of a row only the cells that solids are within reach of
 		lo, hi := min(max(s.solid.lo[0]-reach+1-r.i, 0), r.n), min(max(s.solid.hi[0]+reach+1-r.i, 0), r.n)
 		u, v, w := d[0][r.o+lo:r.o+hi], d[1][r.o+lo:r.o+hi], d[2][r.o+lo:r.o+hi]
-		s.pushOut(float32(r.i+lo)+atHalo.x, float32(r.j)+atHalo.y, float32(r.k)+atHalo.z, u, v, w)
+		s.pushOut(node, nlo, nhi, float32(r.i+lo)+atHalo.x, float32(r.j)+atHalo.y, float32(r.k)+atHalo.z, u, v, w)
 	}
 }
 
 // pushOut shortens halves of ways that end inside a solid to its surface: fluid can't
 // have come from there, and a thin wall must not let through what is behind it. The
-// ways are those of a row, from cell (x0, y0, z0) on.
-func (s *Solver) pushOut(x0, y0, z0 float32, u, v, w []float32) {
-	f := &grid.Field{Dims: grid.Dims{NX: s.NX + 1, NY: s.NY + 1, NZ: s.NZ + 1}, Data: s.solid.node}
+// ways are those of a row, from cell (x0, y0, z0) on; node are distances at corners, which solids reach
+// from nlo to nhi.
+func (s *Solver) pushOut(node []float32, nlo, nhi [3]int, x0, y0, z0 float32, u, v, w []float32) {
+	f := &grid.Field{Dims: grid.Dims{NX: s.NX + 1, NY: s.NY + 1, NZ: s.NZ + 1}, Data: node}
 	// where ends may be whose nearest corner is one that solids reach
 	var lo, hi [3]float32
 	for a, n := range [3]int{s.NX, s.NY, s.NZ} {
-		lo[a], hi[a] = float32(s.solid.lo[a])-0.5, float32(s.solid.hi[a])+0.5
-		if s.solid.lo[a] <= 0 {
+		lo[a], hi[a] = float32(nlo[a])-0.5, float32(nhi[a])+0.5
+		if nlo[a] <= 0 {
 			lo[a] = -math.MaxFloat32
 		}
-		if s.solid.hi[a] >= n {
+		if nhi[a] >= n {
 			hi[a] = math.MaxFloat32
 		}
 	}
@@ -251,7 +259,7 @@ func (s *Solver) pushOut(x0, y0, z0 float32, u, v, w []float32) {
 		}
 		// the nearest corner tells most positions to be clear
 		a, b, c := clampInt(int(x+0.5), s.NX), clampInt(int(y+0.5), s.NY), clampInt(int(z+0.5), s.NZ)
-		if s.solid.node[(c*(s.NY+1)+b)*(s.NX+1)+a] > 0.9 {
+		if node[(c*(s.NY+1)+b)*(s.NX+1)+a] > 0.9 {
 			continue
 		}
 		// deeper than two voxels the distance's slope no longer tells the near side

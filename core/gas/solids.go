@@ -31,13 +31,23 @@ type solids struct {
 	cell, ux, uy, uz []graft
 	blocked          []bool // cell has no open face
 	slide            [3][]slideFace
-	lo, hi           [3]int // corners within reach of a solid
+	lo, hi           [3]int      // corners within reach of a solid
+	was              []float32   // like node, a substep before, where something moves
+	wlo, whi         [3]int      // corners within reach of a solid by then or now
+	mlo, mhi         [3]int      // cells about what moves, before and now
+	thinWas          []sim.Solid // thin ones, as they were a substep before
+	goes             int         // cells that any of those moves by, at most
 	sheets           sheets
 }
 
 // near reports a row of cells that solids may touch.
 func (so *solids) near(j, k int) bool {
 	return j >= so.lo[1] && j <= so.hi[1] && k >= so.lo[2] && k <= so.hi[2]
+}
+
+// stirs reports a row of cells beside what moves.
+func (so *solids) stirs(j, k int) bool {
+	return j >= so.mlo[1] && j <= so.mhi[1] && k >= so.mlo[2] && k <= so.mhi[2]
 }
 
 // graft sets field[at] to the mean of field[from].
@@ -92,6 +102,9 @@ func (s *Solver) updateSolids(list []sim.Collider, dt float64) error {
 	// are shut, and what is shut is grafted from what is open.
 	dirty := s.reach()
 	s.sampleCorners(dirty)
+	if !still {
+		s.sampleBefore(dirty)
+	}
 	s.openFractions(dirty)
 	s.findGrafts()
 	s.proj.SetupNear(s.open, s.tiles, so.fx, so.fy, so.fz, pressure.Range{Lo: so.lo, Hi: so.hi})
@@ -191,6 +204,53 @@ func (s *Solver) sampleCorners(r span3) {
 			}
 		})
 	}
+}
+
+// sampleBefore takes the distances of a substep before, which is where what is read now was, and finds
+// the cells about what moves.
+func (s *Solver) sampleBefore(r span3) {
+	so := &s.solid
+	if so.was == nil {
+		so.was = make([]float32, len(so.node))
+	}
+	for i := range so.was {
+		so.was[i] = far
+	}
+	so.wlo, so.whi = r.lo, r.hi
+	so.mlo, so.mhi = [3]int{s.NX, s.NY, s.NZ}, [3]int{-1, -1, -1}
+	var thin []sim.Collider
+	so.goes = 0
+	for c := range so.list {
+		sh := so.list[c].Before
+		if sim.Thin(&sh, s.H) {
+			thin = append(thin, sim.Collider{Shape: sh, Before: sh})
+			a, b := sh.Bounds(), so.list[c].Shape.Bounds()
+			so.goes = max(so.goes, int(math.Ceil(max(a.Min.Sub(b.Min).Abs().MaxComponent(), a.Max.Sub(b.Max).Abs().MaxComponent())/s.H)))
+		}
+		lo, hi := s.Cells(sh.Bounds().Grow(4 * s.H))
+		for x := range 3 {
+			so.wlo[x], so.whi[x] = min(so.wlo[x], lo[x]), max(so.whi[x], hi[x])
+		}
+		if so.list[c].Shape != sh {
+			a, b := s.Cells(sh.Bounds().Grow(2 * s.H))
+			d, e := s.Cells(so.list[c].Shape.Bounds().Grow(2 * s.H))
+			for x := range 3 {
+				so.mlo[x], so.mhi[x] = min(so.mlo[x], a[x], d[x]), max(so.mhi[x], b[x], e[x])
+			}
+		}
+		s.crew.For(hi[2]-lo[2]+1, 1, func(k0, k1 int) {
+			for k := lo[2] + k0; k < lo[2]+k1; k++ {
+				for j := lo[1]; j <= hi[1]; j++ {
+					for i := lo[0]; i <= hi[0]; i++ {
+						p := s.Origin.Add(geom.V(float64(i), float64(j), float64(k)).Mul(s.H))
+						at := s.corner(i, j, k)
+						so.was[at] = min(so.was[at], float32(sh.Distance(p)/s.H))
+					}
+				}
+			}
+		})
+	}
+	so.thinWas = sim.NewSolids(thin)
 }
 
 // Cells is the range of cells that a box covers, clipped.

@@ -25,7 +25,7 @@ import (
 )
 
 // Version is part of every cache key: raise it when results change.
-const Version = "gas/6"
+const Version = "gas/7"
 
 // Solver is the state of one fluid and the room to work in. Its own box is the
 // part of the limit that arrays are laid out for; the two are the same unless
@@ -469,7 +469,7 @@ func (s *Solver) step(dt float64, in Inputs, st *FrameStats) error {
 		s.ways(float32(dt/s.H), p.Scheme)
 		s.carryChannels(p.Scheme)
 		if s.LastDt > 0 {
-			s.subtractGradient(float32(0.5 * dt / s.LastDt))
+			s.subtractGradient(float32(0.5*dt/s.LastDt), true)
 		}
 		s.carryVelocity(p.Scheme)
 	}

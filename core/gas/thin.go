@@ -10,6 +10,7 @@ import (
 	"math"
 	"slices"
 
+	"zarf/core/geom"
 	"zarf/core/grid"
 	"zarf/core/sim"
 )
@@ -116,6 +117,9 @@ func (s *Solver) besideSheets(list []*parcel, reach int) [][]oneSided {
 	if !t.any() {
 		return nil
 	}
+	if s.solid.moving {
+		reach += s.solid.goes + 2
+	}
 	out := make([][]oneSided, s.NZ)
 	var lo, hi [3]int
 	for a, n := range [3]int{s.NX, s.NY, s.NZ} {
@@ -150,6 +154,16 @@ func (s *Solver) readOneSided(list []*parcel, cell [3]int, end [3]float32) (out 
 		}
 		base[a] = int(x+0.5) - 1
 		lo[a], hi[a] = max(min(base[a], cell[a]), 0), min(max(base[a]+1, cell[a]), n[a]-1)
+	}
+	if s.solid.moving && len(s.solid.thinWas) > 0 {
+		m := s.solid.goes + 1
+		for a := range 3 {
+			lo[a], hi[a] = max(lo[a]-m, 0), min(hi[a]+m, n[a]-1)
+		}
+		if !s.sheetIn(lo, hi) {
+			return out, false
+		}
+		return s.readWas(list, cell, end), true
 	}
 	if !s.sheetIn(lo, hi) {
 		return out, false
@@ -199,6 +213,74 @@ func (s *Solver) readOneSided(list []*parcel, cell [3]int, end [3]float32) (out 
 		}
 	}
 	return out, true
+}
+
+// readWas is readOneSided where sheets move: what is read is of a substep before, when they were where
+// they came from. A cell's side of a sheet is that of the place which moves with the sheet to the cell's
+// middle; from there the way goes on to its end, or to a sheet as it was, and those cells count whose
+// middles no sheet lies before.
+func (s *Solver) readWas(list []*parcel, cell [3]int, end [3]float32) (out oneSided) {
+	n := [3]int{s.NX, s.NY, s.NZ}
+	place := func(x, y, z float64) geom.Vec3 { return s.Origin.Add(geom.V(x, y, z).Mul(s.H)) }
+	at := place(float64(cell[0])+0.5, float64(cell[1])+0.5, float64(cell[2])+0.5)
+	from := at
+	if c := s.nearest(at); c != nil {
+		if d := c.Shape.Distance(at); d < 2*sim.Gap { // within it, it is on the nearer side
+			at = at.Add(c.Shape.Normal(at).Mul(2*sim.Gap - d))
+		}
+		from = at.Sub(c.Velocity(at, s.solid.dt).Mul(s.solid.dt))
+	}
+	to := place(float64(end[0]), float64(end[1]), float64(end[2]))
+	if t, met := s.sheetWas(from, to); met {
+		to = from.Add(to.Sub(from).Mul(0.999 * t))
+	}
+	q := to.Sub(s.Origin).Mul(1 / s.H)
+	var sum float32
+	out.cell = s.Index(cell[0], cell[1], cell[2])
+	x := [3]float64{q.X - 0.5, q.Y - 0.5, q.Z - 0.5}
+	nearest, best := out.cell, -1.0
+	for c := range 8 {
+		w := 1.0
+		var m [3]int
+		for a := range 3 {
+			f := x[a] - math.Floor(x[a])
+			if m[a] = int(math.Floor(x[a])) + c>>a&1; c>>a&1 == 0 {
+				f = 1 - f
+			}
+			w *= f
+			m[a] = min(max(m[a], 0), n[a]-1)
+		}
+		if _, met := s.sheetWas(to, place(float64(m[0])+0.5, float64(m[1])+0.5, float64(m[2])+0.5)); met {
+			continue
+		}
+		k := s.Index(m[0], m[1], m[2])
+		if sum += float32(w); w > best {
+			nearest, best = k, w
+		}
+		for p := range list {
+			out.v[p] += float32(w) * list[p].f.Data[k]
+		}
+	}
+	for p := range list {
+		switch {
+		case sum > 1e-4:
+			out.v[p] /= sum
+		case best >= 0:
+			out.v[p] = list[p].f.Data[nearest]
+		}
+	}
+	return out
+}
+
+// sheetWas is the share of a way at which it meets a sheet as that was a substep before.
+func (s *Solver) sheetWas(from, to geom.Vec3) (t float64, met bool) {
+	t = 1
+	for i := range s.solid.thinWas {
+		if u, _, ok := s.solid.thinWas[i].Meets(from, to, 0); ok && u < t {
+			t, met = u, true
+		}
+	}
+	return t, met
 }
 
 // sheetIn reports a sheet between the cells from lo to hi.
