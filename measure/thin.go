@@ -126,6 +126,30 @@ func bowlKeeps(thick float64, crew grid.Crew) (kept float64, outside int, err er
 	return 100 * float64(len(sv.P)-outside) / (came / (sv.H * sv.H * sv.H / liquid.PerCell)), outside, nil
 }
 
+// plates makes the six of a box, so many voxels of 0.05 m thick, their middles so far from its own; where
+// way isn't 0 it goes there by the last frame, and turns. It returns how it is turned at a share of that.
+func plates(s *shot.Shot, thick, wide float64, last int, way geom.Vec3) (turn func(u float64) geom.Mat3) {
+	const turned = 40 // ° about z, by the end
+	turn = func(u float64) geom.Mat3 { return geom.RotationXYZ(geom.V(31, 15, turned*u)) }
+	for side := range 6 {
+		p := s.Add(shot.Collider)
+		val.Form.Set(p, "box")
+		at, size := [3]float64{}, [3]float64{2*wide + 0.015, 2*wide + 0.015, 2*wide + 0.015}
+		at[side/2], size[side/2] = wide*float64(2*(side&1)-1), 0.05*thick
+		val.Size.Set(p, size[0], size[1], size[2])
+		x := turn(0).Apply(geom.FromArray(at))
+		val.Position.Set(p, x.X, 0.8+x.Y, x.Z)
+		val.Turn.Set(p, 31, 15, 0)
+		for f := 1; way != (geom.Vec3{}) && f <= last; f++ { // plates go round with the box
+			u := float64(f-1) / float64(last-1)
+			x := turn(u).Apply(geom.FromArray(at)).Add(geom.V(0, 0.8, 0)).Add(way.Mul(u))
+			p.SetKey(val.Position, shot.Key{Frame: float64(f), Value: shot.Vec(x.X, x.Y, x.Z), Way: anim.Ramp})
+			p.SetKey(val.Turn, shot.Key{Frame: float64(f), Value: shot.Vec(31, 15, turned*u), Way: anim.Ramp})
+		}
+	}
+	return turn
+}
+
 // boxLeaks is the share of a hot jet's smoke that is outside a closed box of plates so many voxels thick,
 // turned, after 36 frames, in which it may move and turn further.
 func boxLeaks(thick float64, moves bool, crew grid.Crew) (float64, error) {
@@ -154,24 +178,7 @@ func boxLeaks(thick float64, moves bool, crew grid.Crew) (float64, error) {
 	val.Size.Set(e, 0.25, 0.25, 0.25)
 	val.Temperature.Set(e, 900)
 	val.Speed.Set(e, 2)
-	const turned = 40 // ° about z, by the end
-	turn := func(u float64) geom.Mat3 { return geom.RotationXYZ(geom.V(31, 15, turned*u)) }
-	for side := range 6 {
-		p := s.Add(shot.Collider)
-		val.Form.Set(p, "box")
-		at, size := [3]float64{}, [3]float64{2*wide + 0.015, 2*wide + 0.015, 2*wide + 0.015}
-		at[side/2], size[side/2] = wide*float64(2*(side&1)-1), 0.05*thick
-		val.Size.Set(p, size[0], size[1], size[2])
-		x := turn(0).Apply(geom.FromArray(at))
-		goes(p, x.Add(geom.V(0, 0.8, 0)))
-		val.Turn.Set(p, 31, 15, 0)
-		for f := 1; moves && f <= last; f++ { // plates go round with the box
-			u := float64(f-1) / (last - 1)
-			x := turn(u).Apply(geom.FromArray(at)).Add(geom.V(0, 0.8, 0)).Add(way.Mul(u))
-			p.SetKey(val.Position, shot.Key{Frame: float64(f), Value: shot.Vec(x.X, x.Y, x.Z), Way: anim.Ramp})
-			p.SetKey(val.Turn, shot.Key{Frame: float64(f), Value: shot.Vec(31, 15, turned*u), Way: anim.Ramp})
-		}
-	}
+	turn := plates(s, thick, wide, last, way)
 	g, err := gas.NewStage(s, "", crew)
 	if err != nil {
 		return 0, err

@@ -168,6 +168,13 @@ func (s *Solver) readOneSided(list []*parcel, cell [3]int, end [3]float32) (out 
 	if !s.sheetIn(lo, hi) {
 		return out, false
 	}
+	return s.readStill(list, cell, end), true
+}
+
+// readStill is readOneSided where no sheet moves.
+func (s *Solver) readStill(list []*parcel, cell [3]int, end [3]float32) (out oneSided) {
+	n := [3]int{s.NX, s.NY, s.NZ}
+	var base [3]int
 	in := s.stopAtSheet(cell, &end)
 	// corners of the dual cell, clamped to the box; those joined to the one that the way
 	// ends in
@@ -212,7 +219,7 @@ func (s *Solver) readOneSided(list []*parcel, cell [3]int, end [3]float32) (out 
 			out.v[p] = list[p].f.Data[s.Index(in[0], in[1], in[2])]
 		}
 	}
-	return out, true
+	return out
 }
 
 // readWas is readOneSided where sheets move: what is read is of a substep before, when they were where
