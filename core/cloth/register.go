@@ -44,7 +44,7 @@ func init() {
 			return newStage(s, d, crew)
 		},
 		Bytes: func(*shot.Element) float64 { return 20 }, // of the grids that are cached; cloth counts by its vertices
-		Guess: guess, Coarsen: coarsen, Channels: channels, Amounts: amounts, After: after,
+		Guess: guess, Coarsen: coarsen, Made: []shot.Kind{shot.Cloth}, Channels: channels, Amounts: amounts, After: after,
 		Gives:   func(*shot.Element, val.Eval) bool { return true },
 		Nothing: "no drops", NothingWhy: "Drops fill its form.",
 		Checks: []check.Check{{ID: "cloth-none", Find: none}, {ID: "cloth-homeless", Find: homeless}, {ID: "cloth-falls", Find: falls}, {ID: "cloth-inside", Find: inside}, {ID: "cloth-crossed", Find: crossed}, {ID: "cloth-mesh", Find: meshes}, {ID: "cloth-thick", Find: thick}, {ID: "cloth-fast", Find: fast}, {ID: "cloth-unlit", Find: unlit}, {ID: "drops-large", Find: large}, {ID: "drops-many", Find: many}},

@@ -65,6 +65,11 @@ func newStage(s *shot.Shot, d *shot.Element, crew grid.Crew) (*Stage, error) {
 func (m *Stage) Advance(stop func() bool) (int, sim.Stats, error) {
 	st := sim.Stats{}
 	lasts := m.Lasts()
+	for _, p := range m.pieces { // a draft's shot is another from frame to frame
+		if e := m.Shot.Element(p.e.ID); e != nil {
+			p.e = e
+		}
+	}
 	now := m.Now(float64(m.Number))
 	steps := max(int(val.ClothSteps.At(m.Domain, now)), 1)
 	dt := lasts / float64(steps)

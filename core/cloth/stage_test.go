@@ -295,3 +295,48 @@ func TestGuessCountsDrops(t *testing.T) {
 		t.Errorf("dry %g s, under slow drops %g s, under fast ones %g s", dry, slow, fast)
 	}
 }
+
+// While a draft runs its pins can be pulled and its fabric's drag changed: what hangs from them comes
+// along. Where it is cut otherwise it begins anew.
+func TestDraftFollowsItsPins(t *testing.T) {
+	s, d, e := sheetShot()
+	draft, err := stage.NewDraft(s, d.ID, 0.1, grid.NewCrew(1))
+	if err != nil {
+		t.Fatal(err)
+	}
+	middle := func() (x float64) {
+		p := draft.Shown().Points
+		for _, q := range p.P {
+			x += float64(q[0]) / float64(len(p.P))
+		}
+		return x
+	}
+	run := func(frames int) {
+		for range frames {
+			if _, _, err := draft.Advance(nil); err != nil {
+				t.Fatal(err)
+			}
+		}
+	}
+	run(3)
+	was := middle()
+	next := s.Clone()
+	val.Position.Set(next.Element(e.ID), 0.2, 1, 0)
+	if again, err := draft.Change(next); again || err != nil {
+		t.Fatalf("pulled by its pins a draft begins anew: %v, %v", again, err)
+	}
+	run(12)
+	if by := middle() - was; by < 0.1 || by > 0.3 {
+		t.Errorf("its pins were pulled by 0.2 m, and it came along by %.3f", by)
+	}
+	other := next.Clone()
+	val.ClothEdge.Set(other.Element(e.ID), 0.08)
+	if again, err := draft.Change(other); !again || err != nil {
+		t.Errorf("cut otherwise, it goes on: %v, %v", again, err)
+	}
+	more := next.Clone()
+	more.Add(shot.Cloth)
+	if again, _ := draft.Change(more); !again {
+		t.Error("with more cloth it goes on")
+	}
+}

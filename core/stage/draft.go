@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"math"
+	"slices"
 
 	"zarf/core/frame"
 	"zarf/core/geom"
@@ -127,7 +128,7 @@ func (d *Draft) Change(s *shot.Shot) (restarts bool, err error) {
 	if err != nil {
 		return false, err
 	}
-	if to.ID != g.Domain.ID || rebuilt(old.Self, c.Self) || rebuilt(g.Domain, to) {
+	if to.ID != g.Domain.ID || rebuilt(old.Self, c.Self) || rebuilt(g.Domain, to) || remade(old, c, g.Domain, to) {
 		return true, nil
 	}
 	// curves are worked out anew; meshes are kept by the library
@@ -170,6 +171,28 @@ func (d *Draft) Refit(s *shot.Shot, voxel float64) (ok bool, err error) {
 func rebuilt(a, b *shot.Element) bool {
 	for _, x := range shot.Entries(b.Kind) {
 		if x.Builds && !x.Same(x.Value(a), x.Value(b)) {
+			return true
+		}
+	}
+	return false
+}
+
+// remade reports that elements which a run is made from aren't those that they were.
+func remade(old, now *shot.Shot, was, is *shot.Element) bool {
+	solver := Of(is)
+	if solver == nil {
+		return false
+	}
+	for _, k := range solver.Made {
+		acts := func(s *shot.Shot, d *shot.Element) (list []*shot.Element) {
+			for _, e := range s.Of(k) {
+				if e.Acts(d) {
+					list = append(list, e)
+				}
+			}
+			return list
+		}
+		if !slices.EqualFunc(acts(old, was), acts(now, is), func(a, b *shot.Element) bool { return a.ID == b.ID && !rebuilt(a, b) }) {
 			return true
 		}
 	}

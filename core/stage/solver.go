@@ -32,6 +32,9 @@ type Solver struct {
 	// Guess fills in what a run will take; voxels, memory and frames are known. Its
 	// rate is steps of the plainest fluid a second.
 	Guess func(s *shot.Shot, d *shot.Element, rate float64, e *Estimate)
+	// Made are kinds of elements that a run is made from, as it is from the domain: where one comes, goes
+	// or is built otherwise, a draft begins anew.
+	Made []shot.Kind
 	// Coarsen makes what isn't measured in voxels as coarse as a draft's voxels are; nil: nothing is.
 	Coarsen func(s *shot.Shot, d *shot.Element)
 	// Channels are what its frames hold.
