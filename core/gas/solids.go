@@ -183,34 +183,36 @@ func (s *Solver) sampleCorners(r span3) {
 			}
 		}
 	})
-	// a union is the least distance; right outside, too small within an overlap,
-	// which only interpolation sees
 	for c := range so.list {
-		sh := so.list[c].Shape
-		lo, hi := s.Cells(sh.Bounds().Grow(4 * s.H))
-		s.crew.For(hi[2]-lo[2]+1, 1, func(k0, k1 int) {
-			for k := lo[2] + k0; k < lo[2]+k1; k++ {
-				for j := lo[1]; j <= hi[1]; j++ {
-					for i := lo[0]; i <= hi[0]; i++ {
-						p := s.Origin.Add(geom.V(float64(i), float64(j), float64(k)).Mul(s.H))
-						d := float32(sh.Distance(p) / s.H)
-						// Each thread has its own slabs in z, so none writes
-						// another's corner.
-						if at := s.corner(i, j, k); d < so.node[at] {
-							so.node[at] = d
-						}
+		s.distances(so.node, &so.list[c].Shape)
+	}
+}
+
+// distances takes a shape into distances at corners, in voxels, within four voxels of its box. A union is
+// the least of all: right outside, too small within an overlap, which only interpolation sees.
+func (s *Solver) distances(node []float32, sh *geom.Shape) {
+	lo, hi := s.Cells(sh.Bounds().Grow(4 * s.H))
+	s.crew.For(hi[2]-lo[2]+1, 1, func(k0, k1 int) {
+		// Each thread has its own slabs in z, so none writes another's corner.
+		for k := lo[2] + k0; k < lo[2]+k1; k++ {
+			for j := lo[1]; j <= hi[1]; j++ {
+				for i := lo[0]; i <= hi[0]; i++ {
+					p := s.Origin.Add(geom.V(float64(i), float64(j), float64(k)).Mul(s.H))
+					d := float32(sh.Distance(p) / s.H)
+					if at := s.corner(i, j, k); d < node[at] {
+						node[at] = d
 					}
 				}
 			}
-		})
-	}
+		}
+	})
 }
 
 // sampleBefore takes the distances of a substep before, which is where what is read now was, and finds
 // the cells about what moves.
 func (s *Solver) sampleBefore(r span3) {
 	so := &s.solid
-	if so.was == nil {
+	if len(so.was) != len(so.node) {
 		so.was = make([]float32, len(so.node))
 	}
 	for i := range so.was {
@@ -238,17 +240,7 @@ func (s *Solver) sampleBefore(r span3) {
 				so.mlo[x], so.mhi[x] = min(so.mlo[x], a[x], d[x]), max(so.mhi[x], b[x], e[x])
 			}
 		}
-		s.crew.For(hi[2]-lo[2]+1, 1, func(k0, k1 int) {
-			for k := lo[2] + k0; k < lo[2]+k1; k++ {
-				for j := lo[1]; j <= hi[1]; j++ {
-					for i := lo[0]; i <= hi[0]; i++ {
-						p := s.Origin.Add(geom.V(float64(i), float64(j), float64(k)).Mul(s.H))
-						at := s.corner(i, j, k)
-						so.was[at] = min(so.was[at], float32(sh.Distance(p)/s.H))
-					}
-				}
-			}
-		})
+		s.distances(so.was, &sh)
 	}
 	so.thinWas = sim.NewSolids(thin)
 }
