@@ -65,11 +65,7 @@ func newStage(s *shot.Shot, d *shot.Element, crew grid.Crew) (*Stage, error) {
 func (m *Stage) Advance(stop func() bool) (int, sim.Stats, error) {
 	st := sim.Stats{}
 	lasts := m.Lasts()
-	for _, p := range m.pieces { // a draft's shot is another from frame to frame
-		if e := m.Shot.Element(p.e.ID); e != nil {
-			p.e = e
-		}
-	}
+	m.meetAgain()
 	now := m.Now(float64(m.Number))
 	steps := max(int(val.ClothSteps.At(m.Domain, now)), 1)
 	dt := lasts / float64(steps)
@@ -122,6 +118,16 @@ func (m *Stage) Advance(stop func() bool) (int, sim.Stats, error) {
 	f.put(m, &st)
 	m.Number++
 	return m.Number - 1, st, nil
+}
+
+// meetAgain finds the elements of pieces in the shot as it is by now: a draft's is another from frame to
+// frame.
+func (m *Stage) meetAgain() {
+	for _, p := range m.pieces {
+		if e := m.Shot.Element(p.e.ID); e != nil {
+			p.e = e
+		}
+	}
 }
 
 // parted is into how many a step is parted at most where cloth whips, struck where drops are fast.
