@@ -57,7 +57,7 @@ func cloths() KindDef {
 	}
 	return KindDef{Kind: Cloth, Name: "Cloth", Group: "gives way", Shaped: true, Scoped: true, Whole: true, Values: slices.Concat(placed, clothCut(), clothPins(), clothFabric(), clothAir(), clothFire(), []Entry{
 		of(val.Colour, Entry{Kind: Cloth, Label: "Colour", Type: Colour, Default: Vec(0.42, 0.36, 0.27), Min: 0, Max: 1, Keyable: true, Topic: "surface", Help: "In the picture. Where it is wet it is darker."}),
-		of(val.Weave, Entry{Kind: Cloth, Label: "Roughness of its weave", Type: Number, Default: Num(0.35), Min: 0, Max: 1.5, Step: 0.05, Keyable: true, Topic: "surface", Help: "Slope of its threads, in radians: film 0, cotton 0.3, canvas 0.5, felt 0.8. Rough cloth is evenly bright up to its rim."}),
+		of(val.Weave, Entry{Kind: Cloth, Label: "Weave roughness", Type: Number, Default: Num(0.35), Min: 0, Max: 1.5, Step: 0.05, Keyable: true, Topic: "surface", Help: "Slope of its threads, in radians: film 0, cotton 0.3, canvas 0.5, felt 0.8. Rough cloth is evenly bright up to its rim."}),
 		of(val.Rendered, Entry{Kind: Cloth, Label: "In the picture", Type: Flag, Default: On(true), Topic: "surface", Help: "Off: it is simulated and can't be seen."}),
 		of(val.Holdout, Entry{Kind: Cloth, Label: "Holdout", Type: Flag, Topic: "surface", Help: holdoutHelp}),
 	}),
@@ -128,7 +128,7 @@ func clothAir() []Entry {
 func clothFire() []Entry {
 	return []Entry{
 		woven(val.BurnsAt, Entry{Label: "Catches fire at", Type: Number, Unit: Kelvin, Default: Num(0), Min: 0, Max: 5000, Step: 10, Fixed: fixedFabric, Topic: "burning", Builds: true, When: "in=cloth", Help: "Temperature at which it does: paper 500, cotton 680, wool 870. The gas that carries the domain heats it, and it dries before it burns. 0: never."}),
-		woven(val.BurnsFor, Entry{Label: "Burns away within", Type: Number, Unit: Second, Default: Num(2), Min: 0.01, Max: 1e5, Step: 0.5, Fixed: fixedFabric, Topic: "burning", Builds: true, When: "in=cloth&burns_at=+", Help: "From catching fire to ash, which is gone. It weakens meanwhile and tears where it can; a gas fed by this domain's temperature burns from it."}),
+		woven(val.BurnsFor, Entry{Label: "Burns away in", Type: Number, Unit: Second, Default: Num(2), Min: 0.01, Max: 1e5, Step: 0.5, Fixed: fixedFabric, Topic: "burning", Builds: true, When: "in=cloth&burns_at=+", Help: "From catching fire to ash, which is gone. It weakens meanwhile and tears where it can; a gas fed by this domain's temperature burns from it."}),
 		woven(val.FireSpread, Entry{Label: "Fire spreads at", Type: Number, Unit: Speed, Default: Num(0.1), Min: 0, Max: 100, Step: 0.02, Fixed: fixedFabric, Topic: "burning", Builds: true, When: "in=cloth&burns_at=+", Help: "Along it, whatever its mesh: paper 0.1, cotton upright 0.2, a fuse more. 0: it burns only where it is heated."}),
 		woven(val.LitWithin, Entry{Label: "Lit within", Type: Ref, Refs: []Kind{Sensor}, Topic: "burning", Builds: true, When: "in=cloth&burns_at=+", Help: "A sensor: what is in its form by then catches fire, as if a torch were held there. Its keys move it."}),
 		woven(val.Lit, Entry{Label: "… from", Type: Number, Default: Num(1), Min: 0, Max: 1, Step: 1, Keyable: true, Topic: "burning", When: "in=cloth&burns_at=+&lit_within=+", Help: "From a half on it is lit. Key it, or let a sensor drive it."}),
