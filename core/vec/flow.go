@@ -94,22 +94,107 @@ func Fall(v, p, q []float32, share float32) {
 	}
 }
 
-// Lift is v += ½ (a (h0 + h1) − b (d0 + d1)).
-func Lift(v, h0, h1, d0, d1 []float32, a, b float32) {
+// Lift is v += ½ (a (h0/(h0 + t) + h1/(h1 + t)) − b (d0 + d1)).
+func Lift(v, h0, h1, d0, d1 []float32, a, b, t float32) {
 	n := len(v)
 	Row2(n, h0, h1)
 	Row2(n, d0, d1)
 	switch {
 	case n == 0:
 	case Chosen == AVX512:
-		liftAVX512(&v[0], &h0[0], &h1[0], &d0[0], &d1[0], a, b, n)
+		liftAVX512(&v[0], &h0[0], &h1[0], &d0[0], &d1[0], a, b, t, n)
 	case Chosen == AVX2:
-		liftAVX2(&v[0], &h0[0], &h1[0], &d0[0], &d1[0], a, b, n)
+		liftAVX2(&v[0], &h0[0], &h1[0], &d0[0], &d1[0], a, b, t, n)
 	default:
 		for i := range v {
-			v[i] += float32(0.5 * (float32(a*(h0[i]+h1[i])) - float32(b*(d0[i]+d1[i]))))
+			h := deficit(h0[i], t) + deficit(h1[i], t)
+			v[i] += float32(0.5 * (float32(a*h) - float32(b*(d0[i]+d1[i]))))
 		}
 	}
+}
+
+// deficit is v/(v + t), v at least −0.99 t.
+func deficit(v, t float32) float32 {
+	if least := float32(-0.99 * t); v < least {
+		v = least
+	}
+	return v / float32(v+t)
+}
+
+// Deficit is row = row/(row + t): how much lighter than gas at t kelvin, as a share, gas is
+// that is so many kelvin warmer. Nothing is taken to be colder than a hundredth of t.
+func Deficit(row []float32, t float32) {
+	n := len(row)
+	switch {
+	case n == 0:
+	case Chosen == AVX512:
+		deficitAVX512(&row[0], t, n)
+	case Chosen == AVX2:
+		deficitAVX2(&row[0], t, n)
+	default:
+		for i, v := range row {
+			row[i] = deficit(v, t)
+		}
+	}
+}
+
+// Warmth undoes Deficit: row = t row/(1 − row), for shares up to 0.999.
+func Warmth(row []float32, t float32) {
+	n := len(row)
+	switch {
+	case n == 0:
+	case Chosen == AVX512:
+		warmthAVX512(&row[0], t, n)
+	case Chosen == AVX2:
+		warmthAVX2(&row[0], t, n)
+	default:
+		for i, v := range row {
+			if v > 0.999 {
+				v = 0.999
+			}
+			row[i] = float32(t*v) / float32(1-v)
+		}
+	}
+}
+
+// Bend is f = first + up·max(f − first, 0) + down·min(f − first, 0): what a correction
+// added and took away, each weakened.
+func Bend(f, first []float32, up, down float32) {
+	n := len(f)
+	Row(n, first)
+	switch {
+	case n == 0:
+	case Chosen == AVX512:
+		bendAVX512(&f[0], &first[0], up, down, n)
+	case Chosen == AVX2:
+		bendAVX2(&f[0], &first[0], up, down, n)
+	default:
+		for i, v := range f {
+			d := v - first[i]
+			if d > 0 {
+				d *= up
+			} else {
+				d *= down
+			}
+			f[i] = first[i] + d
+		}
+	}
+}
+
+// Bent is how much f lies over first where it lies over it, in sum, and under it where it
+// lies under it.
+func Bent(f, first []float32) (over, under float64) {
+	first = first[:len(f)]
+	var o, u [2]float64
+	for i, v := range f {
+		d := float64(v - first[i])
+		if d > 0 {
+			o[i&1] += d
+		} else {
+			u[i&1] -= d
+		}
+	}
+	return o[0] + o[1], u[0] + u[1]
 }
 
 // Diverge is dst = h·src − ((u₊ − u) + (v1 − v0) + (w1 − w0)): the right side of a

@@ -25,9 +25,12 @@ func init() {
 		"Fall": func(r *rand.Rand, n int) []float32 { v := rows(r, n, 3); Fall(v[0], v[1], v[2], 0.4); return v[0] },
 		"Lift": func(r *rand.Rand, n int) []float32 {
 			v := rows(r, n, 5)
-			Lift(v[0], v[1], v[2], v[3], v[4], 0.4, 0.2)
+			Lift(v[0], v[1], v[2], v[3], v[4], 0.4, 0.2, 293)
 			return v[0]
 		},
+		"Deficit": func(r *rand.Rand, n int) []float32 { v := values(r, n); Deficit(v, 293); return v },
+		"Warmth":  func(r *rand.Rand, n int) []float32 { v := values(r, n); Warmth(v, 293); return v },
+		"Bend":    func(r *rand.Rand, n int) []float32 { v := rows(r, n, 2); Bend(v[0], v[1], 0.7, 0.9); return v[0] },
 		"Diverge": func(r *rand.Rand, n int) []float32 {
 			v := rows(r, n, 6)
 			Diverge(v[0], v[1], values(r, n+1), v[2], v[3], v[4], v[5], 0.4)
@@ -70,7 +73,8 @@ func init() {
 		"Front x":   func() { Front(long(), long(), long(), long(), long(), long(), long(), 0, 1, 1) },
 		"Front zp":  func() { Front(long(), long(), make([]float32, 34), long(), long(), long(), short, 0, 1, 1) },
 		"Fall":      func() { Fall(long(), long(), short, 1) },
-		"Lift":      func() { Lift(long(), long(), long(), short, long(), 1, 1) },
+		"Lift":      func() { Lift(long(), long(), long(), short, long(), 1, 1, 1) },
+		"Bend":      func() { Bend(long(), short, 1, 1) },
 		"Diverge u": func() { Diverge(long(), long(), long(), long(), long(), long(), long(), 1) },
 		"Diverge":   func() { Diverge(long(), long(), make([]float32, 17), short, long(), long(), long(), 1) },
 		"Curl": func() {

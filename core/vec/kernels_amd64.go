@@ -34,10 +34,25 @@ func timesAVX512(dst *float32, a *float32, s float32, n int)
 //go:noescape
 func fallAVX512(v *float32, p *float32, q *float32, share float32, n int)
 
-// liftAVX512 is v += ½ (a (h0 + h1) − b (d0 + d1)), of any length.
+// liftAVX512 is v += ½ (a (h0/(h0 + t) + h1/(h1 + t)) − b (d0 + d1)), of any length.
 //
 //go:noescape
-func liftAVX512(v *float32, h0 *float32, h1 *float32, d0 *float32, d1 *float32, a float32, b float32, n int)
+func liftAVX512(v *float32, h0 *float32, h1 *float32, d0 *float32, d1 *float32, a float32, b float32, t float32, n int)
+
+// deficitAVX512 is row = row/(row + t), row at least −0.99 t, of any length.
+//
+//go:noescape
+func deficitAVX512(row *float32, t float32, n int)
+
+// warmthAVX512 is row = t row/(1 − row), row at most 0.999, of any length.
+//
+//go:noescape
+func warmthAVX512(row *float32, t float32, n int)
+
+// bendAVX512 is f = first + up max(f − first, 0) + down min(f − first, 0), of any length.
+//
+//go:noescape
+func bendAVX512(f *float32, first *float32, up float32, down float32, n int)
 
 // divergeAVX512 is dst = h src − (((u[i+1] − u[i]) + (v1 − v0)) + (w1 − w0)), of any length.
 //
@@ -474,10 +489,25 @@ func timesAVX2(dst *float32, a *float32, s float32, n int)
 //go:noescape
 func fallAVX2(v *float32, p *float32, q *float32, share float32, n int)
 
-// liftAVX2 is v += ½ (a (h0 + h1) − b (d0 + d1)), of any length.
+// liftAVX2 is v += ½ (a (h0/(h0 + t) + h1/(h1 + t)) − b (d0 + d1)), of any length.
 //
 //go:noescape
-func liftAVX2(v *float32, h0 *float32, h1 *float32, d0 *float32, d1 *float32, a float32, b float32, n int)
+func liftAVX2(v *float32, h0 *float32, h1 *float32, d0 *float32, d1 *float32, a float32, b float32, t float32, n int)
+
+// deficitAVX2 is row = row/(row + t), row at least −0.99 t, of any length.
+//
+//go:noescape
+func deficitAVX2(row *float32, t float32, n int)
+
+// warmthAVX2 is row = t row/(1 − row), row at most 0.999, of any length.
+//
+//go:noescape
+func warmthAVX2(row *float32, t float32, n int)
+
+// bendAVX2 is f = first + up max(f − first, 0) + down min(f − first, 0), of any length.
+//
+//go:noescape
+func bendAVX2(f *float32, first *float32, up float32, down float32, n int)
 
 // divergeAVX2 is dst = h src − (((u[i+1] − u[i]) + (v1 − v0)) + (w1 − w0)), of any length.
 //

@@ -507,9 +507,9 @@ done:
 	VZEROUPPER
 	RET
 
-// func liftAVX512(v *float32, h0 *float32, h1 *float32, d0 *float32, d1 *float32, a float32, b float32, n int)
+// func liftAVX512(v *float32, h0 *float32, h1 *float32, d0 *float32, d1 *float32, a float32, b float32, t float32, n int)
 // Requires: AVX, AVX512F, BMI2
-TEXT ·liftAVX512(SB), NOSPLIT, $0-56
+TEXT ·liftAVX512(SB), NOSPLIT, $0-64
 	MOVQ         v+0(FP), AX
 	MOVQ         h0+8(FP), CX
 	MOVQ         h1+16(FP), DX
@@ -517,8 +517,11 @@ TEXT ·liftAVX512(SB), NOSPLIT, $0-56
 	MOVQ         d1+32(FP), SI
 	VBROADCASTSS a+40(FP), Z0
 	VBROADCASTSS b+44(FP), Z1
-	VBROADCASTSS float0<>+0(SB), Z2
-	MOVQ         n+48(FP), DI
+	VBROADCASTSS t+48(FP), Z2
+	VBROADCASTSS float0<>+0(SB), Z3
+	VBROADCASTSS float1<>+0(SB), Z4
+	VMULPS       Z4, Z2, Z4
+	MOVQ         n+56(FP), DI
 	XORQ         R8, R8
 	MOVQ         DI, R9
 	ANDQ         $0xfffffff0, R9
@@ -527,19 +530,25 @@ TEXT ·liftAVX512(SB), NOSPLIT, $0-56
 	JMP          test
 
 loop:
-	VMOVUPS (CX)(R8*1), Z3
-	VMOVUPS (DX)(R8*1), Z4
-	VADDPS  Z4, Z3, Z3
-	VMOVUPS (BX)(R8*1), Z4
-	VMOVUPS (SI)(R8*1), Z5
-	VADDPS  Z5, Z4, Z4
-	VMULPS  Z0, Z3, Z3
-	VMULPS  Z1, Z4, Z4
-	VSUBPS  Z4, Z3, Z3
-	VMULPS  Z2, Z3, Z3
-	VMOVUPS (AX)(R8*1), Z4
-	VADDPS  Z4, Z3, Z3
-	VMOVUPS Z3, (AX)(R8*1)
+	VMOVUPS (CX)(R8*1), Z5
+	VMAXPS  Z5, Z4, Z5
+	VADDPS  Z2, Z5, Z6
+	VDIVPS  Z6, Z5, Z5
+	VMOVUPS (DX)(R8*1), Z6
+	VMAXPS  Z6, Z4, Z6
+	VADDPS  Z2, Z6, Z7
+	VDIVPS  Z7, Z6, Z6
+	VMOVUPS (BX)(R8*1), Z7
+	VMOVUPS (SI)(R8*1), Z8
+	VADDPS  Z8, Z7, Z7
+	VADDPS  Z6, Z5, Z5
+	VMULPS  Z0, Z5, Z5
+	VMULPS  Z1, Z7, Z7
+	VSUBPS  Z7, Z5, Z5
+	VMULPS  Z3, Z5, Z5
+	VMOVUPS (AX)(R8*1), Z6
+	VADDPS  Z6, Z5, Z5
+	VMOVUPS Z5, (AX)(R8*1)
 	ADDQ    $0x40, R8
 
 test:
@@ -550,19 +559,166 @@ test:
 	MOVL      $0x0000ffff, R9
 	BZHIL     DI, R9, R9
 	KMOVW     R9, K1
-	VMOVUPS.Z (CX)(R8*1), K1, Z3
-	VMOVUPS.Z (DX)(R8*1), K1, Z4
-	VADDPS    Z4, Z3, Z3
-	VMOVUPS.Z (BX)(R8*1), K1, Z4
-	VMOVUPS.Z (SI)(R8*1), K1, Z5
-	VADDPS    Z5, Z4, Z4
-	VMULPS    Z0, Z3, Z3
-	VMULPS    Z1, Z4, Z4
-	VSUBPS    Z4, Z3, Z3
-	VMULPS    Z2, Z3, Z3
+	VMOVUPS.Z (CX)(R8*1), K1, Z5
+	VMAXPS    Z5, Z4, Z5
+	VADDPS    Z2, Z5, Z6
+	VDIVPS    Z6, Z5, Z5
+	VMOVUPS.Z (DX)(R8*1), K1, Z6
+	VMAXPS    Z6, Z4, Z6
+	VADDPS    Z2, Z6, Z2
+	VDIVPS    Z2, Z6, Z6
+	VMOVUPS.Z (BX)(R8*1), K1, Z2
+	VMOVUPS.Z (SI)(R8*1), K1, Z4
+	VADDPS    Z4, Z2, Z2
+	VADDPS    Z6, Z5, Z5
+	VMULPS    Z0, Z5, Z5
+	VMULPS    Z1, Z2, Z2
+	VSUBPS    Z2, Z5, Z5
+	VMULPS    Z3, Z5, Z5
 	VMOVUPS.Z (AX)(R8*1), K1, Z0
-	VADDPS    Z0, Z3, Z3
-	VMOVUPS   Z3, K1, (AX)(R8*1)
+	VADDPS    Z0, Z5, Z5
+	VMOVUPS   Z5, K1, (AX)(R8*1)
+
+done:
+	VZEROUPPER
+	RET
+
+DATA float1<>+0(SB)/4, $0xbf7d70a4
+GLOBL float1<>(SB), RODATA|NOPTR, $4
+
+// func deficitAVX512(row *float32, t float32, n int)
+// Requires: AVX, AVX512F, BMI2
+TEXT ·deficitAVX512(SB), NOSPLIT, $0-24
+	MOVQ         row+0(FP), AX
+	VBROADCASTSS t+8(FP), Z0
+	VBROADCASTSS float1<>+0(SB), Z1
+	VMULPS       Z1, Z0, Z1
+	MOVQ         n+16(FP), CX
+	XORQ         DX, DX
+	MOVQ         CX, BX
+	ANDQ         $0xfffffff0, BX
+	SUBQ         BX, CX
+	SHLQ         $0x02, BX
+	JMP          test
+
+loop:
+	VMOVUPS (AX)(DX*1), Z2
+	VMAXPS  Z2, Z1, Z2
+	VADDPS  Z0, Z2, Z3
+	VDIVPS  Z3, Z2, Z2
+	VMOVUPS Z2, (AX)(DX*1)
+	ADDQ    $0x40, DX
+
+test:
+	CMPQ      DX, BX
+	JLT       loop
+	TESTQ     CX, CX
+	JE        done
+	MOVL      $0x0000ffff, BX
+	BZHIL     CX, BX, BX
+	KMOVW     BX, K1
+	VMOVUPS.Z (AX)(DX*1), K1, Z2
+	VMAXPS    Z2, Z1, Z2
+	VADDPS    Z0, Z2, Z0
+	VDIVPS    Z0, Z2, Z2
+	VMOVUPS   Z2, K1, (AX)(DX*1)
+
+done:
+	VZEROUPPER
+	RET
+
+// func warmthAVX512(row *float32, t float32, n int)
+// Requires: AVX, AVX512F, BMI2
+TEXT ·warmthAVX512(SB), NOSPLIT, $0-24
+	MOVQ         row+0(FP), AX
+	VBROADCASTSS t+8(FP), Z0
+	VBROADCASTSS float2<>+0(SB), Z1
+	VBROADCASTSS float3<>+0(SB), Z2
+	MOVQ         n+16(FP), CX
+	XORQ         DX, DX
+	MOVQ         CX, BX
+	ANDQ         $0xfffffff0, BX
+	SUBQ         BX, CX
+	SHLQ         $0x02, BX
+	JMP          test
+
+loop:
+	VMOVUPS (AX)(DX*1), Z3
+	VMINPS  Z3, Z2, Z3
+	VSUBPS  Z3, Z1, Z4
+	VMULPS  Z0, Z3, Z3
+	VDIVPS  Z4, Z3, Z3
+	VMOVUPS Z3, (AX)(DX*1)
+	ADDQ    $0x40, DX
+
+test:
+	CMPQ      DX, BX
+	JLT       loop
+	TESTQ     CX, CX
+	JE        done
+	MOVL      $0x0000ffff, BX
+	BZHIL     CX, BX, BX
+	KMOVW     BX, K1
+	VMOVUPS.Z (AX)(DX*1), K1, Z3
+	VMINPS    Z3, Z2, Z3
+	VSUBPS    Z3, Z1, Z1
+	VMULPS    Z0, Z3, Z3
+	VDIVPS    Z1, Z3, Z3
+	VMOVUPS   Z3, K1, (AX)(DX*1)
+
+done:
+	VZEROUPPER
+	RET
+
+DATA float2<>+0(SB)/4, $0x3f800000
+GLOBL float2<>(SB), RODATA|NOPTR, $4
+
+DATA float3<>+0(SB)/4, $0x3f7fbe77
+GLOBL float3<>(SB), RODATA|NOPTR, $4
+
+// func bendAVX512(f *float32, first *float32, up float32, down float32, n int)
+// Requires: AVX, AVX512F, BMI2
+TEXT ·bendAVX512(SB), NOSPLIT, $0-32
+	MOVQ         f+0(FP), AX
+	MOVQ         first+8(FP), CX
+	VBROADCASTSS up+16(FP), Z0
+	VBROADCASTSS down+20(FP), Z1
+	VPXORD       Z2, Z2, Z2
+	MOVQ         n+24(FP), DX
+	XORQ         BX, BX
+	MOVQ         DX, SI
+	ANDQ         $0xfffffff0, SI
+	SUBQ         SI, DX
+	SHLQ         $0x02, SI
+	JMP          test
+
+loop:
+	VMOVUPS (CX)(BX*1), Z3
+	VMOVUPS (AX)(BX*1), Z4
+	VSUBPS  Z3, Z4, Z4
+	VMULPS  Z1, Z4, Z5
+	VCMPPS  $0x01, Z4, Z2, K1
+	VMULPS  Z0, Z4, K1, Z5
+	VADDPS  Z5, Z3, Z3
+	VMOVUPS Z3, (AX)(BX*1)
+	ADDQ    $0x40, BX
+
+test:
+	CMPQ      BX, SI
+	JLT       loop
+	TESTQ     DX, DX
+	JE        done
+	MOVL      $0x0000ffff, SI
+	BZHIL     DX, SI, SI
+	KMOVW     SI, K1
+	VMOVUPS.Z (CX)(BX*1), K1, Z3
+	VMOVUPS.Z (AX)(BX*1), K1, Z4
+	VSUBPS    Z3, Z4, Z4
+	VMULPS    Z1, Z4, Z1
+	VCMPPS    $0x01, Z4, Z2, K2
+	VMULPS    Z0, Z4, K2, Z1
+	VADDPS    Z1, Z3, Z3
+	VMOVUPS   Z3, K1, (AX)(BX*1)
 
 done:
 	VZEROUPPER
@@ -782,7 +938,7 @@ done:
 TEXT ·whirlAVX512(SB), NOSPLIT, $0-96
 	VBROADCASTSS scale+80(FP), Z0
 	VPXORD       Z1, Z1, Z1
-	VBROADCASTSS float1<>+0(SB), Z2
+	VBROADCASTSS float4<>+0(SB), Z2
 	MOVQ         n+88(FP), AX
 	XORQ         CX, CX
 	MOVQ         AX, DX
@@ -911,15 +1067,15 @@ done:
 	VZEROUPPER
 	RET
 
-DATA float1<>+0(SB)/4, $0x3089705f
-GLOBL float1<>(SB), RODATA|NOPTR, $4
+DATA float4<>+0(SB)/4, $0x3089705f
+GLOBL float4<>(SB), RODATA|NOPTR, $4
 
 // func whirlByAVX512(fx *float32, fy *float32, fz *float32, m *float32, mb *float32, ma *float32, wx *float32, wy *float32, wz *float32, sy int, scale float32, n int, by *float32, full float32)
 // Requires: AVX, AVX512F, BMI2
 TEXT ·whirlByAVX512(SB), NOSPLIT, $0-108
 	VBROADCASTSS scale+80(FP), Z0
 	VPXORD       Z1, Z1, Z1
-	VBROADCASTSS float1<>+0(SB), Z2
+	VBROADCASTSS float4<>+0(SB), Z2
 	VBROADCASTSS full+104(FP), Z3
 	VBROADCASTSS float2<>+0(SB), Z4
 	MOVQ         n+88(FP), AX
@@ -1062,9 +1218,6 @@ done:
 	VZEROUPPER
 	RET
 
-DATA float2<>+0(SB)/4, $0x3f800000
-GLOBL float2<>(SB), RODATA|NOPTR, $4
-
 // func spanAVX512(row *float32, n int, lo *[16]float32, hi *[16]float32)
 // Requires: AVX, AVX512F
 TEXT ·spanAVX512(SB), NOSPLIT, $0-32
@@ -1105,9 +1258,9 @@ TEXT ·frontAVX512(SB), NOSPLIT, $0-80
 	VBROADCASTSS least+56(FP), Z0
 	VBROADCASTSS q+60(FP), Z1
 	VBROADCASTSS rate+64(FP), Z2
-	VBROADCASTSS float3<>+0(SB), Z3
+	VBROADCASTSS float5<>+0(SB), Z3
 	VBROADCASTSS float2<>+0(SB), Z4
-	VBROADCASTSS float4<>+0(SB), Z5
+	VBROADCASTSS float6<>+0(SB), Z5
 	VPXORD       Z6, Z6, Z6
 	MOVQ         n+72(FP), R9
 	XORQ         R10, R10
@@ -1189,11 +1342,11 @@ done:
 	VZEROUPPER
 	RET
 
-DATA float3<>+0(SB)/4, $0x40c00000
-GLOBL float3<>(SB), RODATA|NOPTR, $4
+DATA float5<>+0(SB)/4, $0x40c00000
+GLOBL float5<>(SB), RODATA|NOPTR, $4
 
-DATA float4<>+0(SB)/4, $0x3727c5ac
-GLOBL float4<>(SB), RODATA|NOPTR, $4
+DATA float6<>+0(SB)/4, $0x3727c5ac
+GLOBL float6<>(SB), RODATA|NOPTR, $4
 
 // func largestAVX512(row *float32, n int) (top float32, odd bool)
 // Requires: AVX, AVX512F, BMI2, SSE
@@ -2405,8 +2558,8 @@ TEXT ·prolongAVX512(SB), NOSPLIT, $0-72
 	VBROADCASTSS 4(BX), Z1
 	VBROADCASTSS 8(BX), Z2
 	VBROADCASTSS 12(BX), Z3
-	VBROADCASTSS float5<>+0(SB), Z4
-	VBROADCASTSS float6<>+0(SB), Z5
+	VBROADCASTSS float7<>+0(SB), Z4
+	VBROADCASTSS float8<>+0(SB), Z5
 	VMOVUPS      spreadMain<>+0(SB), Z6
 	VMOVUPS      spreadSide<>+0(SB), Z7
 	MOVQ         draws+40(FP), BX
@@ -2461,11 +2614,11 @@ test:
 	VZEROUPPER
 	RET
 
-DATA float5<>+0(SB)/4, $0x3f400000
-GLOBL float5<>(SB), RODATA|NOPTR, $4
+DATA float7<>+0(SB)/4, $0x3f400000
+GLOBL float7<>(SB), RODATA|NOPTR, $4
 
-DATA float6<>+0(SB)/4, $0x3e800000
-GLOBL float6<>(SB), RODATA|NOPTR, $4
+DATA float8<>+0(SB)/4, $0x3e800000
+GLOBL float8<>(SB), RODATA|NOPTR, $4
 
 // func foldAVX512(dst *float32, src *float32, rows int, n int, step int, sy int, w *[4]float32)
 // Requires: AVX, AVX512F
@@ -2994,7 +3147,7 @@ TEXT ·halveAVX512(SB), NOSPLIT, $0-32
 	MOVQ         dst+0(FP), AX
 	MOVQ         a+8(FP), CX
 	VBROADCASTSS q+16(FP), Z0
-	VBROADCASTSS float7<>+0(SB), Z1
+	VBROADCASTSS float9<>+0(SB), Z1
 	MOVQ         n+24(FP), DX
 	SHLQ         $0x02, DX
 	VMOVUPS      evens<>+0(SB), Z2
@@ -3028,8 +3181,8 @@ test:
 	VZEROUPPER
 	RET
 
-DATA float7<>+0(SB)/4, $0x40400000
-GLOBL float7<>(SB), RODATA|NOPTR, $4
+DATA float9<>+0(SB)/4, $0x40400000
+GLOBL float9<>(SB), RODATA|NOPTR, $4
 
 // func differAVX512(dst *float32, light *float32, noise *float32, step int, off int, q float32, n int)
 // Requires: AVX, AVX512F
@@ -3042,9 +3195,9 @@ TEXT ·differAVX512(SB), NOSPLIT, $0-56
 	MOVQ         off+32(FP), SI
 	SHLQ         $0x02, SI
 	VBROADCASTSS q+40(FP), Z0
-	VBROADCASTSS float8<>+0(SB), Z1
-	VBROADCASTSS float6<>+0(SB), Z2
-	VBROADCASTSS float9<>+0(SB), Z3
+	VBROADCASTSS float10<>+0(SB), Z1
+	VBROADCASTSS float8<>+0(SB), Z2
+	VBROADCASTSS float11<>+0(SB), Z3
 	VMULPS       Z3, Z0, Z3
 	MOVQ         n+48(FP), R9
 	SHLQ         $0x02, R9
@@ -3149,11 +3302,11 @@ test:
 	VZEROUPPER
 	RET
 
-DATA float8<>+0(SB)/4, $0x322bcc77
-GLOBL float8<>(SB), RODATA|NOPTR, $4
+DATA float10<>+0(SB)/4, $0x322bcc77
+GLOBL float10<>(SB), RODATA|NOPTR, $4
 
-DATA float9<>+0(SB)/4, $0x38d1b717
-GLOBL float9<>(SB), RODATA|NOPTR, $4
+DATA float11<>+0(SB)/4, $0x38d1b717
+GLOBL float11<>(SB), RODATA|NOPTR, $4
 
 // func partAVX512(dst *float32, a *float32, step int, count int, off int, n int)
 // Requires: AVX, AVX512DQ, AVX512F
@@ -3212,7 +3365,7 @@ TEXT ·gatherLikeAVX512(SB), NOSPLIT, $0-84
 	LEAQ         (CX)(SI*1), SI
 	VBROADCASTSS up+80(FP), Z0
 	VPXORD       Z1, Z1, Z1
-	VBROADCASTSS float10<>+0(SB), Z2
+	VBROADCASTSS float12<>+0(SB), Z2
 	MOVQ         n+72(FP), R13
 	SHLQ         $0x02, R13
 	XORQ         R14, R14
@@ -3235,18 +3388,12 @@ loop:
 	VMAXPS       Z1, Z3, Z3
 	VMAXPS       (DX)(R14*1), Z3, Z3
 	VMINPS       Z2, Z3, Z4
-	VBROADCASTSS float11<>+0(SB), Z5
+	VBROADCASTSS float13<>+0(SB), Z5
 	VMULPS       Z5, Z4, Z4
 	VRNDSCALEPS  $0x00, Z4, Z5
 	VSUBPS       Z5, Z4, Z4
-	VBROADCASTSS float12<>+0(SB), Z6
+	VBROADCASTSS float14<>+0(SB), Z6
 	VMOVAPS      Z6, Z6
-	VMULPS       Z4, Z6, Z6
-	VBROADCASTSS float13<>+0(SB), Z7
-	VADDPS       Z7, Z6, Z6
-	VMULPS       Z4, Z6, Z6
-	VBROADCASTSS float14<>+0(SB), Z7
-	VADDPS       Z7, Z6, Z6
 	VMULPS       Z4, Z6, Z6
 	VBROADCASTSS float15<>+0(SB), Z7
 	VADDPS       Z7, Z6, Z6
@@ -3255,6 +3402,12 @@ loop:
 	VADDPS       Z7, Z6, Z6
 	VMULPS       Z4, Z6, Z6
 	VBROADCASTSS float17<>+0(SB), Z7
+	VADDPS       Z7, Z6, Z6
+	VMULPS       Z4, Z6, Z6
+	VBROADCASTSS float18<>+0(SB), Z7
+	VADDPS       Z7, Z6, Z6
+	VMULPS       Z4, Z6, Z6
+	VBROADCASTSS float19<>+0(SB), Z7
 	VADDPS       Z7, Z6, Z6
 	VMULPS       Z4, Z6, Z6
 	VBROADCASTSS float2<>+0(SB), Z4
@@ -3294,29 +3447,29 @@ test:
 	VZEROUPPER
 	RET
 
-DATA float10<>+0(SB)/4, $0x41400000
-GLOBL float10<>(SB), RODATA|NOPTR, $4
-
-DATA float11<>+0(SB)/4, $0xbfb8aa3b
-GLOBL float11<>(SB), RODATA|NOPTR, $4
-
-DATA float12<>+0(SB)/4, $0x39218489
+DATA float12<>+0(SB)/4, $0x41400000
 GLOBL float12<>(SB), RODATA|NOPTR, $4
 
-DATA float13<>+0(SB)/4, $0x3aaec3ff
+DATA float13<>+0(SB)/4, $0xbfb8aa3b
 GLOBL float13<>(SB), RODATA|NOPTR, $4
 
-DATA float14<>+0(SB)/4, $0x3c1d955b
+DATA float14<>+0(SB)/4, $0x39218489
 GLOBL float14<>(SB), RODATA|NOPTR, $4
 
-DATA float15<>+0(SB)/4, $0x3d635847
+DATA float15<>+0(SB)/4, $0x3aaec3ff
 GLOBL float15<>(SB), RODATA|NOPTR, $4
 
-DATA float16<>+0(SB)/4, $0x3e75fdf0
+DATA float16<>+0(SB)/4, $0x3c1d955b
 GLOBL float16<>(SB), RODATA|NOPTR, $4
 
-DATA float17<>+0(SB)/4, $0x3f317218
+DATA float17<>+0(SB)/4, $0x3d635847
 GLOBL float17<>(SB), RODATA|NOPTR, $4
+
+DATA float18<>+0(SB)/4, $0x3e75fdf0
+GLOBL float18<>(SB), RODATA|NOPTR, $4
+
+DATA float19<>+0(SB)/4, $0x3f317218
+GLOBL float19<>(SB), RODATA|NOPTR, $4
 
 // func deepenAVX512(depth *float32, out *float32, od *float32, a *float32, b *float32, c *float32, d *float32, w *[4]float32, half float32, share float32, keep float32, n int)
 // Requires: AVX, AVX512F, BMI2
@@ -3336,7 +3489,7 @@ TEXT ·deepenAVX512(SB), NOSPLIT, $0-88
 	VBROADCASTSS half+64(FP), Z4
 	VBROADCASTSS share+68(FP), Z5
 	VBROADCASTSS keep+72(FP), Z6
-	VBROADCASTSS float18<>+0(SB), Z7
+	VBROADCASTSS float20<>+0(SB), Z7
 	MOVQ         n+80(FP), R9
 	XORQ         R10, R10
 	MOVQ         R9, R11
@@ -3363,18 +3516,12 @@ loop:
 	VADDPS       Z8, Z9, Z9
 	VMOVUPS      Z9, (AX)(R10*1)
 	VMINPS       Z8, Z7, Z8
-	VBROADCASTSS float11<>+0(SB), Z9
+	VBROADCASTSS float13<>+0(SB), Z9
 	VMULPS       Z9, Z8, Z8
 	VRNDSCALEPS  $0x00, Z8, Z9
 	VSUBPS       Z9, Z8, Z8
-	VBROADCASTSS float12<>+0(SB), Z10
+	VBROADCASTSS float14<>+0(SB), Z10
 	VMOVAPS      Z10, Z10
-	VMULPS       Z8, Z10, Z10
-	VBROADCASTSS float13<>+0(SB), Z11
-	VADDPS       Z11, Z10, Z10
-	VMULPS       Z8, Z10, Z10
-	VBROADCASTSS float14<>+0(SB), Z11
-	VADDPS       Z11, Z10, Z10
 	VMULPS       Z8, Z10, Z10
 	VBROADCASTSS float15<>+0(SB), Z11
 	VADDPS       Z11, Z10, Z10
@@ -3383,6 +3530,12 @@ loop:
 	VADDPS       Z11, Z10, Z10
 	VMULPS       Z8, Z10, Z10
 	VBROADCASTSS float17<>+0(SB), Z11
+	VADDPS       Z11, Z10, Z10
+	VMULPS       Z8, Z10, Z10
+	VBROADCASTSS float18<>+0(SB), Z11
+	VADDPS       Z11, Z10, Z10
+	VMULPS       Z8, Z10, Z10
+	VBROADCASTSS float19<>+0(SB), Z11
 	VADDPS       Z11, Z10, Z10
 	VMULPS       Z8, Z10, Z10
 	VBROADCASTSS float2<>+0(SB), Z8
@@ -3422,18 +3575,12 @@ test:
 	VADDPS       Z8, Z0, Z0
 	VMOVUPS      Z0, K1, (AX)(R10*1)
 	VMINPS       Z8, Z7, Z8
-	VBROADCASTSS float11<>+0(SB), Z0
+	VBROADCASTSS float13<>+0(SB), Z0
 	VMULPS       Z0, Z8, Z0
 	VRNDSCALEPS  $0x00, Z0, Z1
 	VSUBPS       Z1, Z0, Z0
-	VBROADCASTSS float12<>+0(SB), Z2
+	VBROADCASTSS float14<>+0(SB), Z2
 	VMOVAPS      Z2, Z2
-	VMULPS       Z0, Z2, Z2
-	VBROADCASTSS float13<>+0(SB), Z3
-	VADDPS       Z3, Z2, Z2
-	VMULPS       Z0, Z2, Z2
-	VBROADCASTSS float14<>+0(SB), Z3
-	VADDPS       Z3, Z2, Z2
 	VMULPS       Z0, Z2, Z2
 	VBROADCASTSS float15<>+0(SB), Z3
 	VADDPS       Z3, Z2, Z2
@@ -3442,6 +3589,12 @@ test:
 	VADDPS       Z3, Z2, Z2
 	VMULPS       Z0, Z2, Z2
 	VBROADCASTSS float17<>+0(SB), Z3
+	VADDPS       Z3, Z2, Z2
+	VMULPS       Z0, Z2, Z2
+	VBROADCASTSS float18<>+0(SB), Z3
+	VADDPS       Z3, Z2, Z2
+	VMULPS       Z0, Z2, Z2
+	VBROADCASTSS float19<>+0(SB), Z3
 	VADDPS       Z3, Z2, Z2
 	VMULPS       Z0, Z2, Z2
 	VBROADCASTSS float2<>+0(SB), Z0
@@ -3459,8 +3612,8 @@ done:
 	VZEROUPPER
 	RET
 
-DATA float18<>+0(SB)/4, $0x42ae0000
-GLOBL float18<>(SB), RODATA|NOPTR, $4
+DATA float20<>+0(SB)/4, $0x42ae0000
+GLOBL float20<>(SB), RODATA|NOPTR, $4
 
 // func fadeAVX512(dst *float32, a *float32, depth float32, n int)
 // Requires: AVX, AVX512F
@@ -3468,7 +3621,7 @@ TEXT ·fadeAVX512(SB), NOSPLIT, $0-32
 	MOVQ         dst+0(FP), AX
 	MOVQ         a+8(FP), CX
 	VBROADCASTSS depth+16(FP), Z0
-	VBROADCASTSS float18<>+0(SB), Z1
+	VBROADCASTSS float20<>+0(SB), Z1
 	MOVQ         n+24(FP), DX
 	SHLQ         $0x02, DX
 	XORQ         BX, BX
@@ -3477,18 +3630,12 @@ TEXT ·fadeAVX512(SB), NOSPLIT, $0-32
 loop:
 	VMULPS       (CX)(BX*1), Z0, Z2
 	VMINPS       Z2, Z1, Z2
-	VBROADCASTSS float11<>+0(SB), Z3
+	VBROADCASTSS float13<>+0(SB), Z3
 	VMULPS       Z3, Z2, Z2
 	VRNDSCALEPS  $0x00, Z2, Z3
 	VSUBPS       Z3, Z2, Z2
-	VBROADCASTSS float12<>+0(SB), Z4
+	VBROADCASTSS float14<>+0(SB), Z4
 	VMOVAPS      Z4, Z4
-	VMULPS       Z2, Z4, Z4
-	VBROADCASTSS float13<>+0(SB), Z5
-	VADDPS       Z5, Z4, Z4
-	VMULPS       Z2, Z4, Z4
-	VBROADCASTSS float14<>+0(SB), Z5
-	VADDPS       Z5, Z4, Z4
 	VMULPS       Z2, Z4, Z4
 	VBROADCASTSS float15<>+0(SB), Z5
 	VADDPS       Z5, Z4, Z4
@@ -3497,6 +3644,12 @@ loop:
 	VADDPS       Z5, Z4, Z4
 	VMULPS       Z2, Z4, Z4
 	VBROADCASTSS float17<>+0(SB), Z5
+	VADDPS       Z5, Z4, Z4
+	VMULPS       Z2, Z4, Z4
+	VBROADCASTSS float18<>+0(SB), Z5
+	VADDPS       Z5, Z4, Z4
+	VMULPS       Z2, Z4, Z4
+	VBROADCASTSS float19<>+0(SB), Z5
 	VADDPS       Z5, Z4, Z4
 	VMULPS       Z2, Z4, Z4
 	VBROADCASTSS float2<>+0(SB), Z2
@@ -3527,7 +3680,7 @@ TEXT ·looksAVX512(SB), NOSPLIT, $192-64
 	LEAQ         31(SP), R10
 	ANDQ         $-32, R10
 	VMOVUPS      iota<>+0(SB), Y0
-	VBROADCASTSS float19<>+0(SB), Y1
+	VBROADCASTSS float21<>+0(SB), Y1
 	VXORPS       Y2, Y2, Y2
 	VPBROADCASTD whole7<>+0(SB), Y3
 
@@ -3828,8 +3981,8 @@ done:
 	VZEROUPPER
 	RET
 
-DATA float19<>+0(SB)/4, $0x41000000
-GLOBL float19<>(SB), RODATA|NOPTR, $4
+DATA float21<>+0(SB)/4, $0x41000000
+GLOBL float21<>(SB), RODATA|NOPTR, $4
 
 DATA whole7<>+0(SB)/4, $0x00000007
 GLOBL whole7<>(SB), RODATA|NOPTR, $4
@@ -4042,7 +4195,7 @@ TEXT ·fluxAVX512(SB), NOSPLIT, $0-64
 	MOVQ         step+40(FP), DI
 	SHLQ         $0x02, DI
 	MOVQ         count+48(FP), R8
-	VBROADCASTSS float20<>+0(SB), Z0
+	VBROADCASTSS float22<>+0(SB), Z0
 	MOVQ         n+56(FP), R9
 	XORQ         R10, R10
 	MOVQ         R9, R11
@@ -4128,8 +4281,8 @@ done:
 	VZEROUPPER
 	RET
 
-DATA float20<>+0(SB)/4, $0x0da24260
-GLOBL float20<>(SB), RODATA|NOPTR, $4
+DATA float22<>+0(SB)/4, $0x0da24260
+GLOBL float22<>(SB), RODATA|NOPTR, $4
 
 // func leanAVX512(out *float32, src *float32, fx *float32, fy *float32, fz *float32, x float32, y float32, z float32, n int)
 // Requires: AVX, AVX512F, BMI2
@@ -4317,7 +4470,7 @@ TEXT ·midwayAVX512(SB), NOSPLIT, $0-72
 	MOVQ         d+32(FP), SI
 	MOVQ         bad+56(FP), DI
 	VBROADCASTSS float0<>+0(SB), Z0
-	VBROADCASTSS float21<>+0(SB), Z1
+	VBROADCASTSS float23<>+0(SB), Z1
 	VPBROADCASTD whole2147483647<>+0(SB), Z2
 	MOVQ         rel+40(FP), R8
 	MOVQ         base+48(FP), R9
@@ -4357,8 +4510,8 @@ test:
 	VZEROUPPER
 	RET
 
-DATA float21<>+0(SB)/4, $0x3d800000
-GLOBL float21<>(SB), RODATA|NOPTR, $4
+DATA float23<>+0(SB)/4, $0x3d800000
+GLOBL float23<>(SB), RODATA|NOPTR, $4
 
 DATA whole2147483647<>+0(SB)/4, $0x7fffffff
 GLOBL whole2147483647<>(SB), RODATA|NOPTR, $4
@@ -4397,8 +4550,8 @@ TEXT ·seenAVX512(SB), NOSPLIT, $0-32
 	MOVQ         kept+8(FP), CX
 	MOVQ         pass+16(FP), DX
 	VPXORD       Z0, Z0, Z0
-	VBROADCASTSS float22<>+0(SB), Z1
-	VBROADCASTSS float23<>+0(SB), Z2
+	VBROADCASTSS float24<>+0(SB), Z1
+	VBROADCASTSS float25<>+0(SB), Z2
 	MOVQ         n+24(FP), BX
 	XORQ         SI, SI
 	MOVQ         BX, DI
@@ -4445,11 +4598,11 @@ done:
 	VZEROUPPER
 	RET
 
-DATA float22<>+0(SB)/4, $0x40800000
-GLOBL float22<>(SB), RODATA|NOPTR, $4
+DATA float24<>+0(SB)/4, $0x40800000
+GLOBL float24<>(SB), RODATA|NOPTR, $4
 
-DATA float23<>+0(SB)/4, $0x3e2aaaab
-GLOBL float23<>(SB), RODATA|NOPTR, $4
+DATA float25<>+0(SB)/4, $0x3e2aaaab
+GLOBL float25<>(SB), RODATA|NOPTR, $4
 
 // func depthsAVX512(dst *float32, x *float32, mean *float32, nx int, ny int, nz int, at float32, step float32, from float32, by float32, y float32, z float32, sy float32, sz float32, looks int)
 // Requires: AVX, AVX512F
@@ -4573,7 +4726,7 @@ TEXT ·beamAVX512(SB), NOSPLIT, $0-36
 	MOVQ         tau+16(FP), DX
 	MOVQ         pass+24(FP), BX
 	VBROADCASTSS share+32(FP), Z0
-	VBROADCASTSS float22<>+0(SB), Z1
+	VBROADCASTSS float24<>+0(SB), Z1
 	VBROADCASTSS float2<>+0(SB), Z2
 	VMOVUPS      (CX), Z3
 	VMOVUPS      (DX), Z4
@@ -4581,19 +4734,19 @@ TEXT ·beamAVX512(SB), NOSPLIT, $0-36
 	VMINPS       Z1, Z4, Z4
 	VMULPS       Z4, Z4, Z4
 	VMOVAPS      Z2, Z5
-	VBROADCASTSS float24<>+0(SB), Z6
-	VMULPS       Z6, Z4, Z6
-	VMULPS       Z6, Z5, Z5
-	VADDPS       Z2, Z5, Z5
-	VBROADCASTSS float25<>+0(SB), Z6
-	VMULPS       Z6, Z4, Z6
-	VMULPS       Z6, Z5, Z5
-	VADDPS       Z2, Z5, Z5
 	VBROADCASTSS float26<>+0(SB), Z6
 	VMULPS       Z6, Z4, Z6
 	VMULPS       Z6, Z5, Z5
 	VADDPS       Z2, Z5, Z5
-	VBROADCASTSS float23<>+0(SB), Z6
+	VBROADCASTSS float27<>+0(SB), Z6
+	VMULPS       Z6, Z4, Z6
+	VMULPS       Z6, Z5, Z5
+	VADDPS       Z2, Z5, Z5
+	VBROADCASTSS float28<>+0(SB), Z6
+	VMULPS       Z6, Z4, Z6
+	VMULPS       Z6, Z5, Z5
+	VADDPS       Z2, Z5, Z5
+	VBROADCASTSS float25<>+0(SB), Z6
 	VMULPS       Z6, Z4, Z6
 	VMULPS       Z6, Z5, Z5
 	VADDPS       Z2, Z5, Z5
@@ -4608,19 +4761,19 @@ TEXT ·beamAVX512(SB), NOSPLIT, $0-36
 	VMINPS       Z1, Z4, Z4
 	VMULPS       Z4, Z4, Z4
 	VMOVAPS      Z2, Z1
-	VBROADCASTSS float24<>+0(SB), Z5
-	VMULPS       Z5, Z4, Z5
-	VMULPS       Z5, Z1, Z1
-	VADDPS       Z2, Z1, Z1
-	VBROADCASTSS float25<>+0(SB), Z5
-	VMULPS       Z5, Z4, Z5
-	VMULPS       Z5, Z1, Z1
-	VADDPS       Z2, Z1, Z1
 	VBROADCASTSS float26<>+0(SB), Z5
 	VMULPS       Z5, Z4, Z5
 	VMULPS       Z5, Z1, Z1
 	VADDPS       Z2, Z1, Z1
-	VBROADCASTSS float23<>+0(SB), Z5
+	VBROADCASTSS float27<>+0(SB), Z5
+	VMULPS       Z5, Z4, Z5
+	VMULPS       Z5, Z1, Z1
+	VADDPS       Z2, Z1, Z1
+	VBROADCASTSS float28<>+0(SB), Z5
+	VMULPS       Z5, Z4, Z5
+	VMULPS       Z5, Z1, Z1
+	VADDPS       Z2, Z1, Z1
+	VBROADCASTSS float25<>+0(SB), Z5
 	VMULPS       Z5, Z4, Z5
 	VMULPS       Z5, Z1, Z1
 	VADDPS       Z2, Z1, Z1
@@ -4632,14 +4785,14 @@ TEXT ·beamAVX512(SB), NOSPLIT, $0-36
 	VZEROUPPER
 	RET
 
-DATA float24<>+0(SB)/4, $0x3c638e39
-GLOBL float24<>(SB), RODATA|NOPTR, $4
-
-DATA float25<>+0(SB)/4, $0x3cc30c31
-GLOBL float25<>(SB), RODATA|NOPTR, $4
-
-DATA float26<>+0(SB)/4, $0x3d4ccccd
+DATA float26<>+0(SB)/4, $0x3c638e39
 GLOBL float26<>(SB), RODATA|NOPTR, $4
+
+DATA float27<>+0(SB)/4, $0x3cc30c31
+GLOBL float27<>(SB), RODATA|NOPTR, $4
+
+DATA float28<>+0(SB)/4, $0x3d4ccccd
+GLOBL float28<>(SB), RODATA|NOPTR, $4
 
 // func receiveAVX512(sum *float32, flux *float32, w *float32, way *float32, x *float32, light *[3]float32, at *[3]float32, bright float32)
 // Requires: AVX, AVX512F
@@ -4652,7 +4805,7 @@ TEXT ·receiveAVX512(SB), NOSPLIT, $0-60
 	MOVQ         light+40(FP), DI
 	MOVQ         at+48(FP), R8
 	VBROADCASTSS bright+56(FP), Z0
-	VBROADCASTSS float1<>+0(SB), Z1
+	VBROADCASTSS float4<>+0(SB), Z1
 	VBROADCASTSS (DI), Z2
 	VBROADCASTSS (R8), Z3
 	VBROADCASTSS 4(DI), Z4
@@ -4988,7 +5141,7 @@ loop:
 	VADDPS       Z16, Z17, Z17
 	VADDPS       Z12, Z13, Z16
 	VADDPS       Z17, Z16, Z17
-	VBROADCASTSS float27<>+0(SB), Z16
+	VBROADCASTSS float29<>+0(SB), Z16
 	VADDPS       Z16, Z12, Z12
 	VSUBPS       Z1, Z17, Z17
 	VMAXPS       Z0, Z17, Z17
@@ -5042,7 +5195,7 @@ test:
 	VADDPS       Z17, Z16, Z16
 	VADDPS       Z12, Z13, Z13
 	VADDPS       Z16, Z13, Z16
-	VBROADCASTSS float27<>+0(SB), Z13
+	VBROADCASTSS float29<>+0(SB), Z13
 	VADDPS       Z13, Z12, Z12
 	VSUBPS       Z1, Z16, Z16
 	VMAXPS       Z0, Z16, Z16
@@ -5089,8 +5242,8 @@ done:
 	VZEROUPPER
 	RET
 
-DATA float27<>+0(SB)/4, $0x41800000
-GLOBL float27<>(SB), RODATA|NOPTR, $4
+DATA float29<>+0(SB)/4, $0x41800000
+GLOBL float29<>(SB), RODATA|NOPTR, $4
 
 // func ledToAVX512(spots *int32, points *float32, ax *float32, ay *float32, az *float32, step int, f *[6]float32, c *[6]int32, runs *int32, count int)
 // Requires: AVX, AVX512F, BMI2
@@ -5158,7 +5311,7 @@ loop:
 	VADDPS       Z16, Z17, Z17
 	VADDPS       Z12, Z13, Z16
 	VADDPS       Z17, Z16, Z17
-	VBROADCASTSS float27<>+0(SB), Z16
+	VBROADCASTSS float29<>+0(SB), Z16
 	VADDPS       Z16, Z12, Z12
 	VMOVUPS      Z17, (R9)(R13*1)
 	VSUBPS       Z1, Z17, Z17
@@ -5215,7 +5368,7 @@ test:
 	VADDPS       Z17, Z16, Z16
 	VADDPS       Z12, Z13, Z13
 	VADDPS       Z16, Z13, Z16
-	VBROADCASTSS float27<>+0(SB), Z13
+	VBROADCASTSS float29<>+0(SB), Z13
 	VADDPS       Z13, Z12, Z12
 	VMOVUPS      Z16, K1, (R9)(R13*1)
 	VSUBPS       Z1, Z16, Z16
@@ -5319,7 +5472,7 @@ loop:
 	VMULPS       Z12, Z18, Z18
 	VADDPS       Z13, Z14, Z17
 	VADDPS       Z18, Z17, Z18
-	VBROADCASTSS float27<>+0(SB), Z17
+	VBROADCASTSS float29<>+0(SB), Z17
 	VADDPS       Z17, Z13, Z13
 	VSUBPS       Z1, Z18, Z18
 	VMAXPS       Z0, Z18, Z18
@@ -5370,7 +5523,7 @@ test:
 	VMULPS       Z12, Z17, Z17
 	VADDPS       Z13, Z14, Z14
 	VADDPS       Z17, Z14, Z17
-	VBROADCASTSS float27<>+0(SB), Z14
+	VBROADCASTSS float29<>+0(SB), Z14
 	VADDPS       Z14, Z13, Z13
 	VSUBPS       Z1, Z17, Z17
 	VMAXPS       Z0, Z17, Z17
@@ -6367,7 +6520,7 @@ loop:
 	VBROADCASTSS each+56(FP), Z4
 	VMULPS       Z4, Z2, Z2
 	VMULPS       Z2, Z0, Z0
-	VBROADCASTSS float20<>+0(SB), Z4
+	VBROADCASTSS float22<>+0(SB), Z4
 	VMAXPS       Z4, Z0, Z0
 	VPSRLD       $0x17, Z0, Z4
 	VPBROADCASTD whole127<>+0(SB), Z5
@@ -6379,14 +6532,8 @@ loop:
 	VPADDD       Z6, Z5, Z5
 	VBROADCASTSS float2<>+0(SB), Z6
 	VSUBPS       Z6, Z5, Z5
-	VBROADCASTSS float28<>+0(SB), Z6
+	VBROADCASTSS float30<>+0(SB), Z6
 	VMOVAPS      Z6, Z6
-	VMULPS       Z5, Z6, Z6
-	VBROADCASTSS float29<>+0(SB), Z7
-	VADDPS       Z7, Z6, Z6
-	VMULPS       Z5, Z6, Z6
-	VBROADCASTSS float30<>+0(SB), Z7
-	VADDPS       Z7, Z6, Z6
 	VMULPS       Z5, Z6, Z6
 	VBROADCASTSS float31<>+0(SB), Z7
 	VADDPS       Z7, Z6, Z6
@@ -6397,21 +6544,21 @@ loop:
 	VBROADCASTSS float33<>+0(SB), Z7
 	VADDPS       Z7, Z6, Z6
 	VMULPS       Z5, Z6, Z6
+	VBROADCASTSS float34<>+0(SB), Z7
+	VADDPS       Z7, Z6, Z6
+	VMULPS       Z5, Z6, Z6
+	VBROADCASTSS float35<>+0(SB), Z7
+	VADDPS       Z7, Z6, Z6
+	VMULPS       Z5, Z6, Z6
 	VADDPS       Z4, Z6, Z6
-	VBROADCASTSS float34<>+0(SB), Z4
+	VBROADCASTSS float36<>+0(SB), Z4
 	VMULPS       Z4, Z6, Z6
-	VBROADCASTSS float11<>+0(SB), Z4
+	VBROADCASTSS float13<>+0(SB), Z4
 	VMULPS       Z4, Z6, Z4
 	VRNDSCALEPS  $0x00, Z4, Z5
 	VSUBPS       Z5, Z4, Z4
-	VBROADCASTSS float12<>+0(SB), Z6
+	VBROADCASTSS float14<>+0(SB), Z6
 	VMOVAPS      Z6, Z6
-	VMULPS       Z4, Z6, Z6
-	VBROADCASTSS float13<>+0(SB), Z7
-	VADDPS       Z7, Z6, Z6
-	VMULPS       Z4, Z6, Z6
-	VBROADCASTSS float14<>+0(SB), Z7
-	VADDPS       Z7, Z6, Z6
 	VMULPS       Z4, Z6, Z6
 	VBROADCASTSS float15<>+0(SB), Z7
 	VADDPS       Z7, Z6, Z6
@@ -6422,16 +6569,22 @@ loop:
 	VBROADCASTSS float17<>+0(SB), Z7
 	VADDPS       Z7, Z6, Z6
 	VMULPS       Z4, Z6, Z6
+	VBROADCASTSS float18<>+0(SB), Z7
+	VADDPS       Z7, Z6, Z6
+	VMULPS       Z4, Z6, Z6
+	VBROADCASTSS float19<>+0(SB), Z7
+	VADDPS       Z7, Z6, Z6
+	VMULPS       Z4, Z6, Z6
 	VBROADCASTSS float2<>+0(SB), Z4
 	VADDPS       Z4, Z6, Z6
 	VCVTPS2DQ    Z5, Z5
 	VPSLLD       $0x17, Z5, Z5
 	VPADDD       Z5, Z6, Z6
-	VBROADCASTSS float35<>+0(SB), Z4
+	VBROADCASTSS float37<>+0(SB), Z4
 	VMULPS       Z4, Z6, Z6
 	VBROADCASTSS float2<>+0(SB), Z4
 	VADDPS       Z4, Z6, Z6
-	VBROADCASTSS float36<>+0(SB), Z4
+	VBROADCASTSS float38<>+0(SB), Z4
 	VMULPS       Z4, Z0, Z0
 	VMAXPS       Z0, Z6, Z6
 	VMULPS       Z3, Z6, Z6
@@ -6441,7 +6594,7 @@ loop:
 	VADDPS       Z4, Z6, Z6
 	VMULPS       Z2, Z1, Z1
 	VDIVPS       Z6, Z1, Z1
-	VBROADCASTSS float20<>+0(SB), Z2
+	VBROADCASTSS float22<>+0(SB), Z2
 	VMAXPS       Z2, Z1, Z1
 	VPSRLD       $0x17, Z1, Z2
 	VPBROADCASTD whole127<>+0(SB), Z4
@@ -6453,14 +6606,8 @@ loop:
 	VPADDD       Z5, Z4, Z4
 	VBROADCASTSS float2<>+0(SB), Z5
 	VSUBPS       Z5, Z4, Z4
-	VBROADCASTSS float28<>+0(SB), Z5
+	VBROADCASTSS float30<>+0(SB), Z5
 	VMOVAPS      Z5, Z5
-	VMULPS       Z4, Z5, Z5
-	VBROADCASTSS float29<>+0(SB), Z6
-	VADDPS       Z6, Z5, Z5
-	VMULPS       Z4, Z5, Z5
-	VBROADCASTSS float30<>+0(SB), Z6
-	VADDPS       Z6, Z5, Z5
 	VMULPS       Z4, Z5, Z5
 	VBROADCASTSS float31<>+0(SB), Z6
 	VADDPS       Z6, Z5, Z5
@@ -6471,21 +6618,21 @@ loop:
 	VBROADCASTSS float33<>+0(SB), Z6
 	VADDPS       Z6, Z5, Z5
 	VMULPS       Z4, Z5, Z5
+	VBROADCASTSS float34<>+0(SB), Z6
+	VADDPS       Z6, Z5, Z5
+	VMULPS       Z4, Z5, Z5
+	VBROADCASTSS float35<>+0(SB), Z6
+	VADDPS       Z6, Z5, Z5
+	VMULPS       Z4, Z5, Z5
 	VADDPS       Z2, Z5, Z5
-	VBROADCASTSS float34<>+0(SB), Z2
+	VBROADCASTSS float36<>+0(SB), Z2
 	VMULPS       Z2, Z5, Z5
-	VBROADCASTSS float11<>+0(SB), Z2
+	VBROADCASTSS float13<>+0(SB), Z2
 	VMULPS       Z2, Z5, Z2
 	VRNDSCALEPS  $0x00, Z2, Z4
 	VSUBPS       Z4, Z2, Z2
-	VBROADCASTSS float12<>+0(SB), Z5
+	VBROADCASTSS float14<>+0(SB), Z5
 	VMOVAPS      Z5, Z5
-	VMULPS       Z2, Z5, Z5
-	VBROADCASTSS float13<>+0(SB), Z6
-	VADDPS       Z6, Z5, Z5
-	VMULPS       Z2, Z5, Z5
-	VBROADCASTSS float14<>+0(SB), Z6
-	VADDPS       Z6, Z5, Z5
 	VMULPS       Z2, Z5, Z5
 	VBROADCASTSS float15<>+0(SB), Z6
 	VADDPS       Z6, Z5, Z5
@@ -6496,16 +6643,22 @@ loop:
 	VBROADCASTSS float17<>+0(SB), Z6
 	VADDPS       Z6, Z5, Z5
 	VMULPS       Z2, Z5, Z5
+	VBROADCASTSS float18<>+0(SB), Z6
+	VADDPS       Z6, Z5, Z5
+	VMULPS       Z2, Z5, Z5
+	VBROADCASTSS float19<>+0(SB), Z6
+	VADDPS       Z6, Z5, Z5
+	VMULPS       Z2, Z5, Z5
 	VBROADCASTSS float2<>+0(SB), Z2
 	VADDPS       Z2, Z5, Z5
 	VCVTPS2DQ    Z4, Z4
 	VPSLLD       $0x17, Z4, Z4
 	VPADDD       Z4, Z5, Z5
-	VBROADCASTSS float35<>+0(SB), Z2
+	VBROADCASTSS float37<>+0(SB), Z2
 	VMULPS       Z2, Z5, Z5
 	VBROADCASTSS float2<>+0(SB), Z2
 	VADDPS       Z2, Z5, Z5
-	VBROADCASTSS float36<>+0(SB), Z2
+	VBROADCASTSS float38<>+0(SB), Z2
 	VMULPS       Z2, Z1, Z1
 	VMAXPS       Z1, Z5, Z5
 	VMULPS       Z3, Z5, Z5
@@ -6527,32 +6680,32 @@ GLOBL whole8388607<>(SB), RODATA|NOPTR, $4
 DATA whole1065353216<>+0(SB)/4, $0x3f800000
 GLOBL whole1065353216<>(SB), RODATA|NOPTR, $4
 
-DATA float28<>+0(SB)/4, $0xbd0a88fc
-GLOBL float28<>(SB), RODATA|NOPTR, $4
-
-DATA float29<>+0(SB)/4, $0x3e13f03b
-GLOBL float29<>(SB), RODATA|NOPTR, $4
-
-DATA float30<>+0(SB)/4, $0xbe9a704c
+DATA float30<>+0(SB)/4, $0xbd0a88fc
 GLOBL float30<>(SB), RODATA|NOPTR, $4
 
-DATA float31<>+0(SB)/4, $0x3eeff40f
+DATA float31<>+0(SB)/4, $0x3e13f03b
 GLOBL float31<>(SB), RODATA|NOPTR, $4
 
-DATA float32<>+0(SB)/4, $0xbf38696f
+DATA float32<>+0(SB)/4, $0xbe9a704c
 GLOBL float32<>(SB), RODATA|NOPTR, $4
 
-DATA float33<>+0(SB)/4, $0x3fb8a9ca
+DATA float33<>+0(SB)/4, $0x3eeff40f
 GLOBL float33<>(SB), RODATA|NOPTR, $4
 
-DATA float34<>+0(SB)/4, $0xbef3cf74
+DATA float34<>+0(SB)/4, $0xbf38696f
 GLOBL float34<>(SB), RODATA|NOPTR, $4
 
-DATA float35<>+0(SB)/4, $0x3e19999a
+DATA float35<>+0(SB)/4, $0x3fb8a9ca
 GLOBL float35<>(SB), RODATA|NOPTR, $4
 
-DATA float36<>+0(SB)/4, $0x3c962fc9
+DATA float36<>+0(SB)/4, $0xbef3cf74
 GLOBL float36<>(SB), RODATA|NOPTR, $4
+
+DATA float37<>+0(SB)/4, $0x3e19999a
+GLOBL float37<>(SB), RODATA|NOPTR, $4
+
+DATA float38<>+0(SB)/4, $0x3c962fc9
+GLOBL float38<>(SB), RODATA|NOPTR, $4
 
 // func fadingAVX512(left *float32, mean *float32, rise *float32, k *float32, step float32, n int)
 // Requires: AVX, AVX512F
@@ -6571,20 +6724,14 @@ loop:
 	VBROADCASTSS float2<>+0(SB), Z3
 	VMOVUPS      (BX)(DI*1), Z1
 	VMULPS       Z2, Z1, Z0
-	VBROADCASTSS float18<>+0(SB), Z4
+	VBROADCASTSS float20<>+0(SB), Z4
 	VMINPS       Z4, Z0, Z4
-	VBROADCASTSS float11<>+0(SB), Z5
+	VBROADCASTSS float13<>+0(SB), Z5
 	VMULPS       Z5, Z4, Z4
 	VRNDSCALEPS  $0x00, Z4, Z5
 	VSUBPS       Z5, Z4, Z4
-	VBROADCASTSS float12<>+0(SB), Z6
+	VBROADCASTSS float14<>+0(SB), Z6
 	VMOVAPS      Z6, Z6
-	VMULPS       Z4, Z6, Z6
-	VBROADCASTSS float13<>+0(SB), Z7
-	VADDPS       Z7, Z6, Z6
-	VMULPS       Z4, Z6, Z6
-	VBROADCASTSS float14<>+0(SB), Z7
-	VADDPS       Z7, Z6, Z6
 	VMULPS       Z4, Z6, Z6
 	VBROADCASTSS float15<>+0(SB), Z7
 	VADDPS       Z7, Z6, Z6
@@ -6595,6 +6742,12 @@ loop:
 	VBROADCASTSS float17<>+0(SB), Z7
 	VADDPS       Z7, Z6, Z6
 	VMULPS       Z4, Z6, Z6
+	VBROADCASTSS float18<>+0(SB), Z7
+	VADDPS       Z7, Z6, Z6
+	VMULPS       Z4, Z6, Z6
+	VBROADCASTSS float19<>+0(SB), Z7
+	VADDPS       Z7, Z6, Z6
+	VMULPS       Z4, Z6, Z6
 	VBROADCASTSS float2<>+0(SB), Z4
 	VADDPS       Z4, Z6, Z6
 	VCVTPS2DQ    Z5, Z5
@@ -6603,36 +6756,36 @@ loop:
 	VMOVUPS      Z6, (AX)(DI*1)
 	VSUBPS       Z6, Z3, Z5
 	VDIVPS       Z0, Z5, Z5
-	VBROADCASTSS float37<>+0(SB), Z4
+	VBROADCASTSS float39<>+0(SB), Z4
 	VMOVAPS      Z4, Z4
 	VMULPS       Z0, Z4, Z4
-	VBROADCASTSS float23<>+0(SB), Z6
+	VBROADCASTSS float25<>+0(SB), Z6
 	VADDPS       Z6, Z4, Z4
 	VMULPS       Z0, Z4, Z4
-	VBROADCASTSS float38<>+0(SB), Z6
+	VBROADCASTSS float40<>+0(SB), Z6
 	VADDPS       Z6, Z4, Z4
 	VMULPS       Z0, Z4, Z4
 	VBROADCASTSS float2<>+0(SB), Z6
 	VADDPS       Z6, Z4, Z4
-	VBROADCASTSS float39<>+0(SB), Z6
+	VBROADCASTSS float41<>+0(SB), Z6
 	VCMPPS       $0x01, Z6, Z0, K1
 	VMOVAPS      Z4, K1, Z5
 	VMOVUPS      Z5, (CX)(DI*1)
 	VSUBPS       Z5, Z3, Z5
 	VDIVPS       Z1, Z5, Z5
-	VBROADCASTSS float40<>+0(SB), Z1
+	VBROADCASTSS float42<>+0(SB), Z1
 	VMOVAPS      Z1, Z4
 	VMULPS       Z0, Z4, Z4
-	VBROADCASTSS float41<>+0(SB), Z1
+	VBROADCASTSS float43<>+0(SB), Z1
 	VADDPS       Z1, Z4, Z4
 	VMULPS       Z0, Z4, Z4
-	VBROADCASTSS float42<>+0(SB), Z1
+	VBROADCASTSS float44<>+0(SB), Z1
 	VADDPS       Z1, Z4, Z4
 	VMULPS       Z0, Z4, Z4
 	VBROADCASTSS float0<>+0(SB), Z1
 	VADDPS       Z1, Z4, Z4
 	VMULPS       Z2, Z4, Z4
-	VBROADCASTSS float21<>+0(SB), Z1
+	VBROADCASTSS float23<>+0(SB), Z1
 	VCMPPS       $0x01, Z1, Z0, K1
 	VMOVAPS      Z4, K1, Z5
 	VMOVUPS      Z5, (DX)(DI*1)
@@ -6644,23 +6797,23 @@ test:
 	VZEROUPPER
 	RET
 
-DATA float37<>+0(SB)/4, $0xbd2aaaab
-GLOBL float37<>(SB), RODATA|NOPTR, $4
-
-DATA float38<>+0(SB)/4, $0xbf000000
-GLOBL float38<>(SB), RODATA|NOPTR, $4
-
-DATA float39<>+0(SB)/4, $0x3d000000
+DATA float39<>+0(SB)/4, $0xbd2aaaab
 GLOBL float39<>(SB), RODATA|NOPTR, $4
 
-DATA float40<>+0(SB)/4, $0xbc088889
+DATA float40<>+0(SB)/4, $0xbf000000
 GLOBL float40<>(SB), RODATA|NOPTR, $4
 
-DATA float41<>+0(SB)/4, $0x3d2aaaab
+DATA float41<>+0(SB)/4, $0x3d000000
 GLOBL float41<>(SB), RODATA|NOPTR, $4
 
-DATA float42<>+0(SB)/4, $0xbe2aaaab
+DATA float42<>+0(SB)/4, $0xbc088889
 GLOBL float42<>(SB), RODATA|NOPTR, $4
+
+DATA float43<>+0(SB)/4, $0x3d2aaaab
+GLOBL float43<>(SB), RODATA|NOPTR, $4
+
+DATA float44<>+0(SB)/4, $0xbe2aaaab
+GLOBL float44<>(SB), RODATA|NOPTR, $4
 
 // func carriedAVX512(next *float32, along *float32, v *float32, u *float32, a *float32, left *float32, mean *float32, rise *float32, step float32, n int)
 // Requires: AVX, AVX512F
@@ -7523,7 +7676,7 @@ TEXT ·pivotAVX512(SB), NOSPLIT, $0-32
 	LEAQ         (AX)(CX*1), SI
 	LEAQ         (SI)(CX*1), DI
 	LEAQ         (DI)(CX*1), CX
-	VBROADCASTSS float43<>+0(SB), Z0
+	VBROADCASTSS float45<>+0(SB), Z0
 	VPBROADCASTD whole2147483647<>+0(SB), Z1
 	VBROADCASTSS (DX), Z2
 	VBROADCASTSS 4(DX), Z3
@@ -7583,8 +7736,8 @@ test:
 	VZEROUPPER
 	RET
 
-DATA float43<>+0(SB)/4, $0x24e69595
-GLOBL float43<>(SB), RODATA|NOPTR, $4
+DATA float45<>+0(SB)/4, $0x24e69595
+GLOBL float45<>(SB), RODATA|NOPTR, $4
 
 // func forwardAVX512(x *float32, c *float32, wide int, y *[4]float32, n int)
 // Requires: AVX, AVX512F
@@ -8322,9 +8475,9 @@ done:
 	VZEROUPPER
 	RET
 
-// func liftAVX2(v *float32, h0 *float32, h1 *float32, d0 *float32, d1 *float32, a float32, b float32, n int)
+// func liftAVX2(v *float32, h0 *float32, h1 *float32, d0 *float32, d1 *float32, a float32, b float32, t float32, n int)
 // Requires: AVX, AVX2
-TEXT ·liftAVX2(SB), NOSPLIT, $0-56
+TEXT ·liftAVX2(SB), NOSPLIT, $0-64
 	MOVQ         v+0(FP), AX
 	MOVQ         h0+8(FP), CX
 	MOVQ         h1+16(FP), DX
@@ -8332,8 +8485,11 @@ TEXT ·liftAVX2(SB), NOSPLIT, $0-56
 	MOVQ         d1+32(FP), SI
 	VBROADCASTSS a+40(FP), Y0
 	VBROADCASTSS b+44(FP), Y1
-	VBROADCASTSS float0<>+0(SB), Y2
-	MOVQ         n+48(FP), DI
+	VBROADCASTSS t+48(FP), Y2
+	VBROADCASTSS float0<>+0(SB), Y3
+	VBROADCASTSS float1<>+0(SB), Y4
+	VMULPS       Y4, Y2, Y4
+	MOVQ         n+56(FP), DI
 	XORQ         R8, R8
 	MOVQ         DI, R9
 	ANDQ         $0xfffffff0, R9
@@ -8342,32 +8498,44 @@ TEXT ·liftAVX2(SB), NOSPLIT, $0-56
 	JMP          test
 
 loop:
-	VMOVUPS (CX)(R8*1), Y3
-	VMOVUPS (DX)(R8*1), Y4
-	VADDPS  Y4, Y3, Y3
-	VMOVUPS (BX)(R8*1), Y4
-	VMOVUPS (SI)(R8*1), Y5
-	VADDPS  Y5, Y4, Y4
-	VMULPS  Y0, Y3, Y3
-	VMULPS  Y1, Y4, Y4
-	VSUBPS  Y4, Y3, Y3
-	VMULPS  Y2, Y3, Y3
-	VMOVUPS (AX)(R8*1), Y4
-	VADDPS  Y4, Y3, Y3
-	VMOVUPS Y3, (AX)(R8*1)
-	VMOVUPS 32(CX)(R8*1), Y3
-	VMOVUPS 32(DX)(R8*1), Y4
-	VADDPS  Y4, Y3, Y3
-	VMOVUPS 32(BX)(R8*1), Y4
-	VMOVUPS 32(SI)(R8*1), Y5
-	VADDPS  Y5, Y4, Y4
-	VMULPS  Y0, Y3, Y3
-	VMULPS  Y1, Y4, Y4
-	VSUBPS  Y4, Y3, Y3
-	VMULPS  Y2, Y3, Y3
-	VMOVUPS 32(AX)(R8*1), Y4
-	VADDPS  Y4, Y3, Y3
-	VMOVUPS Y3, 32(AX)(R8*1)
+	VMOVUPS (CX)(R8*1), Y5
+	VMAXPS  Y5, Y4, Y5
+	VADDPS  Y2, Y5, Y6
+	VDIVPS  Y6, Y5, Y5
+	VMOVUPS (DX)(R8*1), Y6
+	VMAXPS  Y6, Y4, Y6
+	VADDPS  Y2, Y6, Y7
+	VDIVPS  Y7, Y6, Y6
+	VMOVUPS (BX)(R8*1), Y7
+	VMOVUPS (SI)(R8*1), Y8
+	VADDPS  Y8, Y7, Y7
+	VADDPS  Y6, Y5, Y5
+	VMULPS  Y0, Y5, Y5
+	VMULPS  Y1, Y7, Y7
+	VSUBPS  Y7, Y5, Y5
+	VMULPS  Y3, Y5, Y5
+	VMOVUPS (AX)(R8*1), Y6
+	VADDPS  Y6, Y5, Y5
+	VMOVUPS Y5, (AX)(R8*1)
+	VMOVUPS 32(CX)(R8*1), Y5
+	VMAXPS  Y5, Y4, Y5
+	VADDPS  Y2, Y5, Y6
+	VDIVPS  Y6, Y5, Y5
+	VMOVUPS 32(DX)(R8*1), Y6
+	VMAXPS  Y6, Y4, Y6
+	VADDPS  Y2, Y6, Y7
+	VDIVPS  Y7, Y6, Y6
+	VMOVUPS 32(BX)(R8*1), Y7
+	VMOVUPS 32(SI)(R8*1), Y8
+	VADDPS  Y8, Y7, Y7
+	VADDPS  Y6, Y5, Y5
+	VMULPS  Y0, Y5, Y5
+	VMULPS  Y1, Y7, Y7
+	VSUBPS  Y7, Y5, Y5
+	VMULPS  Y3, Y5, Y5
+	VMOVUPS 32(AX)(R8*1), Y6
+	VADDPS  Y6, Y5, Y5
+	VMOVUPS Y5, 32(AX)(R8*1)
 	ADDQ    $0x40, R8
 
 test:
@@ -8375,40 +8543,241 @@ test:
 	JLT          loop
 	TESTQ        DI, DI
 	JE           done
-	VMOVD        DI, X3
+	VMOVD        DI, X5
+	VPBROADCASTD X5, Y5
+	VMOVDQU      lane<>+0(SB), Y6
+	VPCMPGTD     Y6, Y5, Y5
+	VMASKMOVPS   (CX)(R8*1), Y5, Y6
+	VMAXPS       Y6, Y4, Y6
+	VADDPS       Y2, Y6, Y7
+	VDIVPS       Y7, Y6, Y6
+	VMASKMOVPS   (DX)(R8*1), Y5, Y7
+	VMAXPS       Y7, Y4, Y7
+	VADDPS       Y2, Y7, Y8
+	VDIVPS       Y8, Y7, Y7
+	VMASKMOVPS   (BX)(R8*1), Y5, Y8
+	VMASKMOVPS   (SI)(R8*1), Y5, Y9
+	VADDPS       Y9, Y8, Y8
+	VADDPS       Y7, Y6, Y6
+	VMULPS       Y0, Y6, Y6
+	VMULPS       Y1, Y8, Y8
+	VSUBPS       Y8, Y6, Y6
+	VMULPS       Y3, Y6, Y6
+	VMASKMOVPS   (AX)(R8*1), Y5, Y7
+	VADDPS       Y7, Y6, Y6
+	VMASKMOVPS   Y6, Y5, (AX)(R8*1)
+	VMOVD        DI, X5
+	VPBROADCASTD X5, Y5
+	VMOVDQU      lane<>+32(SB), Y6
+	VPCMPGTD     Y6, Y5, Y5
+	VMASKMOVPS   32(CX)(R8*1), Y5, Y6
+	VMAXPS       Y6, Y4, Y6
+	VADDPS       Y2, Y6, Y7
+	VDIVPS       Y7, Y6, Y6
+	VMASKMOVPS   32(DX)(R8*1), Y5, Y7
+	VMAXPS       Y7, Y4, Y7
+	VADDPS       Y2, Y7, Y2
+	VDIVPS       Y2, Y7, Y7
+	VMASKMOVPS   32(BX)(R8*1), Y5, Y2
+	VMASKMOVPS   32(SI)(R8*1), Y5, Y4
+	VADDPS       Y4, Y2, Y2
+	VADDPS       Y7, Y6, Y6
+	VMULPS       Y0, Y6, Y6
+	VMULPS       Y1, Y2, Y2
+	VSUBPS       Y2, Y6, Y6
+	VMULPS       Y3, Y6, Y6
+	VMASKMOVPS   32(AX)(R8*1), Y5, Y0
+	VADDPS       Y0, Y6, Y6
+	VMASKMOVPS   Y6, Y5, 32(AX)(R8*1)
+
+done:
+	VZEROUPPER
+	RET
+
+// func deficitAVX2(row *float32, t float32, n int)
+// Requires: AVX, AVX2
+TEXT ·deficitAVX2(SB), NOSPLIT, $0-24
+	MOVQ         row+0(FP), AX
+	VBROADCASTSS t+8(FP), Y0
+	VBROADCASTSS float1<>+0(SB), Y1
+	VMULPS       Y1, Y0, Y1
+	MOVQ         n+16(FP), CX
+	XORQ         DX, DX
+	MOVQ         CX, BX
+	ANDQ         $0xfffffff0, BX
+	SUBQ         BX, CX
+	SHLQ         $0x02, BX
+	JMP          test
+
+loop:
+	VMOVUPS (AX)(DX*1), Y2
+	VMAXPS  Y2, Y1, Y2
+	VADDPS  Y0, Y2, Y3
+	VDIVPS  Y3, Y2, Y2
+	VMOVUPS Y2, (AX)(DX*1)
+	VMOVUPS 32(AX)(DX*1), Y2
+	VMAXPS  Y2, Y1, Y2
+	VADDPS  Y0, Y2, Y3
+	VDIVPS  Y3, Y2, Y2
+	VMOVUPS Y2, 32(AX)(DX*1)
+	ADDQ    $0x40, DX
+
+test:
+	CMPQ         DX, BX
+	JLT          loop
+	TESTQ        CX, CX
+	JE           done
+	VMOVD        CX, X2
+	VPBROADCASTD X2, Y2
+	VMOVDQU      lane<>+0(SB), Y3
+	VPCMPGTD     Y3, Y2, Y2
+	VMASKMOVPS   (AX)(DX*1), Y2, Y3
+	VMAXPS       Y3, Y1, Y3
+	VADDPS       Y0, Y3, Y4
+	VDIVPS       Y4, Y3, Y3
+	VMASKMOVPS   Y3, Y2, (AX)(DX*1)
+	VMOVD        CX, X2
+	VPBROADCASTD X2, Y2
+	VMOVDQU      lane<>+32(SB), Y3
+	VPCMPGTD     Y3, Y2, Y2
+	VMASKMOVPS   32(AX)(DX*1), Y2, Y3
+	VMAXPS       Y3, Y1, Y3
+	VADDPS       Y0, Y3, Y0
+	VDIVPS       Y0, Y3, Y3
+	VMASKMOVPS   Y3, Y2, 32(AX)(DX*1)
+
+done:
+	VZEROUPPER
+	RET
+
+// func warmthAVX2(row *float32, t float32, n int)
+// Requires: AVX, AVX2
+TEXT ·warmthAVX2(SB), NOSPLIT, $0-24
+	MOVQ         row+0(FP), AX
+	VBROADCASTSS t+8(FP), Y0
+	VBROADCASTSS float2<>+0(SB), Y1
+	VBROADCASTSS float3<>+0(SB), Y2
+	MOVQ         n+16(FP), CX
+	XORQ         DX, DX
+	MOVQ         CX, BX
+	ANDQ         $0xfffffff0, BX
+	SUBQ         BX, CX
+	SHLQ         $0x02, BX
+	JMP          test
+
+loop:
+	VMOVUPS (AX)(DX*1), Y3
+	VMINPS  Y3, Y2, Y3
+	VSUBPS  Y3, Y1, Y4
+	VMULPS  Y0, Y3, Y3
+	VDIVPS  Y4, Y3, Y3
+	VMOVUPS Y3, (AX)(DX*1)
+	VMOVUPS 32(AX)(DX*1), Y3
+	VMINPS  Y3, Y2, Y3
+	VSUBPS  Y3, Y1, Y4
+	VMULPS  Y0, Y3, Y3
+	VDIVPS  Y4, Y3, Y3
+	VMOVUPS Y3, 32(AX)(DX*1)
+	ADDQ    $0x40, DX
+
+test:
+	CMPQ         DX, BX
+	JLT          loop
+	TESTQ        CX, CX
+	JE           done
+	VMOVD        CX, X3
 	VPBROADCASTD X3, Y3
 	VMOVDQU      lane<>+0(SB), Y4
 	VPCMPGTD     Y4, Y3, Y3
-	VMASKMOVPS   (CX)(R8*1), Y3, Y4
-	VMASKMOVPS   (DX)(R8*1), Y3, Y5
-	VADDPS       Y5, Y4, Y4
-	VMASKMOVPS   (BX)(R8*1), Y3, Y5
-	VMASKMOVPS   (SI)(R8*1), Y3, Y6
-	VADDPS       Y6, Y5, Y5
+	VMASKMOVPS   (AX)(DX*1), Y3, Y4
+	VMINPS       Y4, Y2, Y4
+	VSUBPS       Y4, Y1, Y5
 	VMULPS       Y0, Y4, Y4
-	VMULPS       Y1, Y5, Y5
-	VSUBPS       Y5, Y4, Y4
-	VMULPS       Y2, Y4, Y4
-	VMASKMOVPS   (AX)(R8*1), Y3, Y5
-	VADDPS       Y5, Y4, Y4
-	VMASKMOVPS   Y4, Y3, (AX)(R8*1)
-	VMOVD        DI, X3
+	VDIVPS       Y5, Y4, Y4
+	VMASKMOVPS   Y4, Y3, (AX)(DX*1)
+	VMOVD        CX, X3
 	VPBROADCASTD X3, Y3
 	VMOVDQU      lane<>+32(SB), Y4
 	VPCMPGTD     Y4, Y3, Y3
-	VMASKMOVPS   32(CX)(R8*1), Y3, Y4
-	VMASKMOVPS   32(DX)(R8*1), Y3, Y5
-	VADDPS       Y5, Y4, Y4
-	VMASKMOVPS   32(BX)(R8*1), Y3, Y5
-	VMASKMOVPS   32(SI)(R8*1), Y3, Y6
-	VADDPS       Y6, Y5, Y5
+	VMASKMOVPS   32(AX)(DX*1), Y3, Y4
+	VMINPS       Y4, Y2, Y4
+	VSUBPS       Y4, Y1, Y1
 	VMULPS       Y0, Y4, Y4
-	VMULPS       Y1, Y5, Y5
-	VSUBPS       Y5, Y4, Y4
-	VMULPS       Y2, Y4, Y4
-	VMASKMOVPS   32(AX)(R8*1), Y3, Y0
-	VADDPS       Y0, Y4, Y4
-	VMASKMOVPS   Y4, Y3, 32(AX)(R8*1)
+	VDIVPS       Y1, Y4, Y4
+	VMASKMOVPS   Y4, Y3, 32(AX)(DX*1)
+
+done:
+	VZEROUPPER
+	RET
+
+// func bendAVX2(f *float32, first *float32, up float32, down float32, n int)
+// Requires: AVX, AVX2
+TEXT ·bendAVX2(SB), NOSPLIT, $0-32
+	MOVQ         f+0(FP), AX
+	MOVQ         first+8(FP), CX
+	VBROADCASTSS up+16(FP), Y0
+	VBROADCASTSS down+20(FP), Y1
+	VXORPS       Y2, Y2, Y2
+	MOVQ         n+24(FP), DX
+	XORQ         BX, BX
+	MOVQ         DX, SI
+	ANDQ         $0xfffffff0, SI
+	SUBQ         SI, DX
+	SHLQ         $0x02, SI
+	JMP          test
+
+loop:
+	VMOVUPS   (CX)(BX*1), Y3
+	VMOVUPS   (AX)(BX*1), Y4
+	VSUBPS    Y3, Y4, Y4
+	VMULPS    Y1, Y4, Y5
+	VCMPPS    $0x01, Y4, Y2, Y6
+	VMULPS    Y0, Y4, Y4
+	VBLENDVPS Y6, Y4, Y5, Y5
+	VADDPS    Y5, Y3, Y3
+	VMOVUPS   Y3, (AX)(BX*1)
+	VMOVUPS   32(CX)(BX*1), Y3
+	VMOVUPS   32(AX)(BX*1), Y4
+	VSUBPS    Y3, Y4, Y4
+	VMULPS    Y1, Y4, Y5
+	VCMPPS    $0x01, Y4, Y2, Y6
+	VMULPS    Y0, Y4, Y4
+	VBLENDVPS Y6, Y4, Y5, Y5
+	VADDPS    Y5, Y3, Y3
+	VMOVUPS   Y3, 32(AX)(BX*1)
+	ADDQ      $0x40, BX
+
+test:
+	CMPQ         BX, SI
+	JLT          loop
+	TESTQ        DX, DX
+	JE           done
+	VMOVD        DX, X3
+	VPBROADCASTD X3, Y3
+	VMOVDQU      lane<>+0(SB), Y4
+	VPCMPGTD     Y4, Y3, Y3
+	VMASKMOVPS   (CX)(BX*1), Y3, Y4
+	VMASKMOVPS   (AX)(BX*1), Y3, Y5
+	VSUBPS       Y4, Y5, Y5
+	VMULPS       Y1, Y5, Y6
+	VCMPPS       $0x01, Y5, Y2, Y7
+	VMULPS       Y0, Y5, Y5
+	VBLENDVPS    Y7, Y5, Y6, Y6
+	VADDPS       Y6, Y4, Y4
+	VMASKMOVPS   Y4, Y3, (AX)(BX*1)
+	VMOVD        DX, X3
+	VPBROADCASTD X3, Y3
+	VMOVDQU      lane<>+32(SB), Y4
+	VPCMPGTD     Y4, Y3, Y3
+	VMASKMOVPS   32(CX)(BX*1), Y3, Y4
+	VMASKMOVPS   32(AX)(BX*1), Y3, Y5
+	VSUBPS       Y4, Y5, Y5
+	VMULPS       Y1, Y5, Y1
+	VCMPPS       $0x01, Y5, Y2, Y2
+	VMULPS       Y0, Y5, Y0
+	VBLENDVPS    Y2, Y0, Y1, Y1
+	VADDPS       Y1, Y4, Y4
+	VMASKMOVPS   Y4, Y3, 32(AX)(BX*1)
 
 done:
 	VZEROUPPER
@@ -8784,7 +9153,7 @@ done:
 TEXT ·whirlAVX2(SB), NOSPLIT, $0-96
 	VBROADCASTSS scale+80(FP), Y0
 	VXORPS       Y1, Y1, Y1
-	VBROADCASTSS float1<>+0(SB), Y2
+	VBROADCASTSS float4<>+0(SB), Y2
 	MOVQ         n+88(FP), AX
 	XORQ         CX, CX
 	MOVQ         AX, DX
@@ -9027,7 +9396,7 @@ done:
 TEXT ·whirlByAVX2(SB), NOSPLIT, $0-108
 	VBROADCASTSS scale+80(FP), Y0
 	VXORPS       Y1, Y1, Y1
-	VBROADCASTSS float1<>+0(SB), Y2
+	VBROADCASTSS float4<>+0(SB), Y2
 	VBROADCASTSS full+104(FP), Y3
 	VBROADCASTSS float2<>+0(SB), Y4
 	MOVQ         n+88(FP), AX
@@ -9338,9 +9707,9 @@ TEXT ·frontAVX2(SB), NOSPLIT, $0-80
 	VBROADCASTSS least+56(FP), Y0
 	VBROADCASTSS q+60(FP), Y1
 	VBROADCASTSS rate+64(FP), Y2
-	VBROADCASTSS float3<>+0(SB), Y3
+	VBROADCASTSS float5<>+0(SB), Y3
 	VBROADCASTSS float2<>+0(SB), Y4
-	VBROADCASTSS float4<>+0(SB), Y5
+	VBROADCASTSS float6<>+0(SB), Y5
 	VXORPS       Y6, Y6, Y6
 	MOVQ         n+72(FP), R9
 	XORQ         R10, R10
@@ -11150,8 +11519,8 @@ TEXT ·prolongAVX2(SB), NOSPLIT, $0-72
 	VBROADCASTSS 4(BX), Y1
 	VBROADCASTSS 8(BX), Y2
 	VBROADCASTSS 12(BX), Y3
-	VBROADCASTSS float5<>+0(SB), Y4
-	VBROADCASTSS float6<>+0(SB), Y5
+	VBROADCASTSS float7<>+0(SB), Y4
+	VBROADCASTSS float8<>+0(SB), Y5
 	VMOVUPS      spreadMain<>+0(SB), Y6
 	VMOVUPS      spreadSide<>+0(SB), Y7
 	MOVQ         draws+40(FP), BX
@@ -12120,7 +12489,7 @@ TEXT ·halveAVX2(SB), NOSPLIT, $0-32
 	MOVQ         dst+0(FP), AX
 	MOVQ         a+8(FP), CX
 	VBROADCASTSS q+16(FP), Y0
-	VBROADCASTSS float7<>+0(SB), Y1
+	VBROADCASTSS float9<>+0(SB), Y1
 	MOVQ         n+24(FP), DX
 	SHLQ         $0x02, DX
 	XORQ         BX, BX
@@ -12183,9 +12552,9 @@ TEXT ·differAVX2(SB), NOSPLIT, $0-56
 	MOVQ         off+32(FP), SI
 	SHLQ         $0x02, SI
 	VBROADCASTSS q+40(FP), Y0
-	VBROADCASTSS float8<>+0(SB), Y1
-	VBROADCASTSS float6<>+0(SB), Y2
-	VBROADCASTSS float9<>+0(SB), Y3
+	VBROADCASTSS float10<>+0(SB), Y1
+	VBROADCASTSS float8<>+0(SB), Y2
+	VBROADCASTSS float11<>+0(SB), Y3
 	VMULPS       Y3, Y0, Y3
 	MOVQ         n+48(FP), R9
 	SHLQ         $0x02, R9
@@ -12451,7 +12820,7 @@ TEXT ·gatherLikeAVX2(SB), NOSPLIT, $0-84
 	LEAQ         (CX)(SI*1), SI
 	VBROADCASTSS up+80(FP), Y0
 	VXORPS       Y1, Y1, Y1
-	VBROADCASTSS float10<>+0(SB), Y2
+	VBROADCASTSS float12<>+0(SB), Y2
 	MOVQ         n+72(FP), R13
 	SHLQ         $0x02, R13
 	XORQ         R14, R14
@@ -12474,18 +12843,12 @@ loop:
 	VMAXPS       Y1, Y3, Y3
 	VMAXPS       (DX)(R14*1), Y3, Y3
 	VMINPS       Y2, Y3, Y4
-	VBROADCASTSS float11<>+0(SB), Y5
+	VBROADCASTSS float13<>+0(SB), Y5
 	VMULPS       Y5, Y4, Y4
 	VROUNDPS     $0x00, Y4, Y5
 	VSUBPS       Y5, Y4, Y4
-	VBROADCASTSS float12<>+0(SB), Y6
+	VBROADCASTSS float14<>+0(SB), Y6
 	VMOVAPS      Y6, Y6
-	VMULPS       Y4, Y6, Y6
-	VBROADCASTSS float13<>+0(SB), Y7
-	VADDPS       Y7, Y6, Y6
-	VMULPS       Y4, Y6, Y6
-	VBROADCASTSS float14<>+0(SB), Y7
-	VADDPS       Y7, Y6, Y6
 	VMULPS       Y4, Y6, Y6
 	VBROADCASTSS float15<>+0(SB), Y7
 	VADDPS       Y7, Y6, Y6
@@ -12494,6 +12857,12 @@ loop:
 	VADDPS       Y7, Y6, Y6
 	VMULPS       Y4, Y6, Y6
 	VBROADCASTSS float17<>+0(SB), Y7
+	VADDPS       Y7, Y6, Y6
+	VMULPS       Y4, Y6, Y6
+	VBROADCASTSS float18<>+0(SB), Y7
+	VADDPS       Y7, Y6, Y6
+	VMULPS       Y4, Y6, Y6
+	VBROADCASTSS float19<>+0(SB), Y7
 	VADDPS       Y7, Y6, Y6
 	VMULPS       Y4, Y6, Y6
 	VBROADCASTSS float2<>+0(SB), Y4
@@ -12541,18 +12910,12 @@ loop:
 	VMAXPS       Y1, Y3, Y3
 	VMAXPS       32(DX)(R14*1), Y3, Y3
 	VMINPS       Y2, Y3, Y4
-	VBROADCASTSS float11<>+0(SB), Y5
+	VBROADCASTSS float13<>+0(SB), Y5
 	VMULPS       Y5, Y4, Y4
 	VROUNDPS     $0x00, Y4, Y5
 	VSUBPS       Y5, Y4, Y4
-	VBROADCASTSS float12<>+0(SB), Y6
+	VBROADCASTSS float14<>+0(SB), Y6
 	VMOVAPS      Y6, Y6
-	VMULPS       Y4, Y6, Y6
-	VBROADCASTSS float13<>+0(SB), Y7
-	VADDPS       Y7, Y6, Y6
-	VMULPS       Y4, Y6, Y6
-	VBROADCASTSS float14<>+0(SB), Y7
-	VADDPS       Y7, Y6, Y6
 	VMULPS       Y4, Y6, Y6
 	VBROADCASTSS float15<>+0(SB), Y7
 	VADDPS       Y7, Y6, Y6
@@ -12561,6 +12924,12 @@ loop:
 	VADDPS       Y7, Y6, Y6
 	VMULPS       Y4, Y6, Y6
 	VBROADCASTSS float17<>+0(SB), Y7
+	VADDPS       Y7, Y6, Y6
+	VMULPS       Y4, Y6, Y6
+	VBROADCASTSS float18<>+0(SB), Y7
+	VADDPS       Y7, Y6, Y6
+	VMULPS       Y4, Y6, Y6
+	VBROADCASTSS float19<>+0(SB), Y7
 	VADDPS       Y7, Y6, Y6
 	VMULPS       Y4, Y6, Y6
 	VBROADCASTSS float2<>+0(SB), Y4
@@ -12618,7 +12987,7 @@ TEXT ·deepenAVX2(SB), NOSPLIT, $0-88
 	VBROADCASTSS half+64(FP), Y4
 	VBROADCASTSS share+68(FP), Y5
 	VBROADCASTSS keep+72(FP), Y6
-	VBROADCASTSS float18<>+0(SB), Y7
+	VBROADCASTSS float20<>+0(SB), Y7
 	MOVQ         n+80(FP), R9
 	XORQ         R10, R10
 	MOVQ         R9, R11
@@ -12645,18 +13014,12 @@ loop:
 	VADDPS       Y8, Y9, Y9
 	VMOVUPS      Y9, (AX)(R10*1)
 	VMINPS       Y8, Y7, Y8
-	VBROADCASTSS float11<>+0(SB), Y9
+	VBROADCASTSS float13<>+0(SB), Y9
 	VMULPS       Y9, Y8, Y8
 	VROUNDPS     $0x00, Y8, Y9
 	VSUBPS       Y9, Y8, Y8
-	VBROADCASTSS float12<>+0(SB), Y10
+	VBROADCASTSS float14<>+0(SB), Y10
 	VMOVAPS      Y10, Y10
-	VMULPS       Y8, Y10, Y10
-	VBROADCASTSS float13<>+0(SB), Y11
-	VADDPS       Y11, Y10, Y10
-	VMULPS       Y8, Y10, Y10
-	VBROADCASTSS float14<>+0(SB), Y11
-	VADDPS       Y11, Y10, Y10
 	VMULPS       Y8, Y10, Y10
 	VBROADCASTSS float15<>+0(SB), Y11
 	VADDPS       Y11, Y10, Y10
@@ -12665,6 +13028,12 @@ loop:
 	VADDPS       Y11, Y10, Y10
 	VMULPS       Y8, Y10, Y10
 	VBROADCASTSS float17<>+0(SB), Y11
+	VADDPS       Y11, Y10, Y10
+	VMULPS       Y8, Y10, Y10
+	VBROADCASTSS float18<>+0(SB), Y11
+	VADDPS       Y11, Y10, Y10
+	VMULPS       Y8, Y10, Y10
+	VBROADCASTSS float19<>+0(SB), Y11
 	VADDPS       Y11, Y10, Y10
 	VMULPS       Y8, Y10, Y10
 	VBROADCASTSS float2<>+0(SB), Y8
@@ -12694,18 +13063,12 @@ loop:
 	VADDPS       Y8, Y9, Y9
 	VMOVUPS      Y9, 32(AX)(R10*1)
 	VMINPS       Y8, Y7, Y8
-	VBROADCASTSS float11<>+0(SB), Y9
+	VBROADCASTSS float13<>+0(SB), Y9
 	VMULPS       Y9, Y8, Y8
 	VROUNDPS     $0x00, Y8, Y9
 	VSUBPS       Y9, Y8, Y8
-	VBROADCASTSS float12<>+0(SB), Y10
+	VBROADCASTSS float14<>+0(SB), Y10
 	VMOVAPS      Y10, Y10
-	VMULPS       Y8, Y10, Y10
-	VBROADCASTSS float13<>+0(SB), Y11
-	VADDPS       Y11, Y10, Y10
-	VMULPS       Y8, Y10, Y10
-	VBROADCASTSS float14<>+0(SB), Y11
-	VADDPS       Y11, Y10, Y10
 	VMULPS       Y8, Y10, Y10
 	VBROADCASTSS float15<>+0(SB), Y11
 	VADDPS       Y11, Y10, Y10
@@ -12714,6 +13077,12 @@ loop:
 	VADDPS       Y11, Y10, Y10
 	VMULPS       Y8, Y10, Y10
 	VBROADCASTSS float17<>+0(SB), Y11
+	VADDPS       Y11, Y10, Y10
+	VMULPS       Y8, Y10, Y10
+	VBROADCASTSS float18<>+0(SB), Y11
+	VADDPS       Y11, Y10, Y10
+	VMULPS       Y8, Y10, Y10
+	VBROADCASTSS float19<>+0(SB), Y11
 	VADDPS       Y11, Y10, Y10
 	VMULPS       Y8, Y10, Y10
 	VBROADCASTSS float2<>+0(SB), Y8
@@ -12754,18 +13123,12 @@ test:
 	VADDPS       Y9, Y10, Y10
 	VMASKMOVPS   Y10, Y8, (AX)(R10*1)
 	VMINPS       Y9, Y7, Y9
-	VBROADCASTSS float11<>+0(SB), Y10
+	VBROADCASTSS float13<>+0(SB), Y10
 	VMULPS       Y10, Y9, Y9
 	VROUNDPS     $0x00, Y9, Y10
 	VSUBPS       Y10, Y9, Y9
-	VBROADCASTSS float12<>+0(SB), Y11
+	VBROADCASTSS float14<>+0(SB), Y11
 	VMOVAPS      Y11, Y11
-	VMULPS       Y9, Y11, Y11
-	VBROADCASTSS float13<>+0(SB), Y12
-	VADDPS       Y12, Y11, Y11
-	VMULPS       Y9, Y11, Y11
-	VBROADCASTSS float14<>+0(SB), Y12
-	VADDPS       Y12, Y11, Y11
 	VMULPS       Y9, Y11, Y11
 	VBROADCASTSS float15<>+0(SB), Y12
 	VADDPS       Y12, Y11, Y11
@@ -12774,6 +13137,12 @@ test:
 	VADDPS       Y12, Y11, Y11
 	VMULPS       Y9, Y11, Y11
 	VBROADCASTSS float17<>+0(SB), Y12
+	VADDPS       Y12, Y11, Y11
+	VMULPS       Y9, Y11, Y11
+	VBROADCASTSS float18<>+0(SB), Y12
+	VADDPS       Y12, Y11, Y11
+	VMULPS       Y9, Y11, Y11
+	VBROADCASTSS float19<>+0(SB), Y12
 	VADDPS       Y12, Y11, Y11
 	VMULPS       Y9, Y11, Y11
 	VBROADCASTSS float2<>+0(SB), Y9
@@ -12807,18 +13176,12 @@ test:
 	VADDPS       Y9, Y0, Y0
 	VMASKMOVPS   Y0, Y8, 32(AX)(R10*1)
 	VMINPS       Y9, Y7, Y9
-	VBROADCASTSS float11<>+0(SB), Y0
+	VBROADCASTSS float13<>+0(SB), Y0
 	VMULPS       Y0, Y9, Y0
 	VROUNDPS     $0x00, Y0, Y1
 	VSUBPS       Y1, Y0, Y0
-	VBROADCASTSS float12<>+0(SB), Y2
+	VBROADCASTSS float14<>+0(SB), Y2
 	VMOVAPS      Y2, Y2
-	VMULPS       Y0, Y2, Y2
-	VBROADCASTSS float13<>+0(SB), Y3
-	VADDPS       Y3, Y2, Y2
-	VMULPS       Y0, Y2, Y2
-	VBROADCASTSS float14<>+0(SB), Y3
-	VADDPS       Y3, Y2, Y2
 	VMULPS       Y0, Y2, Y2
 	VBROADCASTSS float15<>+0(SB), Y3
 	VADDPS       Y3, Y2, Y2
@@ -12827,6 +13190,12 @@ test:
 	VADDPS       Y3, Y2, Y2
 	VMULPS       Y0, Y2, Y2
 	VBROADCASTSS float17<>+0(SB), Y3
+	VADDPS       Y3, Y2, Y2
+	VMULPS       Y0, Y2, Y2
+	VBROADCASTSS float18<>+0(SB), Y3
+	VADDPS       Y3, Y2, Y2
+	VMULPS       Y0, Y2, Y2
+	VBROADCASTSS float19<>+0(SB), Y3
 	VADDPS       Y3, Y2, Y2
 	VMULPS       Y0, Y2, Y2
 	VBROADCASTSS float2<>+0(SB), Y0
@@ -12850,7 +13219,7 @@ TEXT ·fadeAVX2(SB), NOSPLIT, $0-32
 	MOVQ         dst+0(FP), AX
 	MOVQ         a+8(FP), CX
 	VBROADCASTSS depth+16(FP), Y0
-	VBROADCASTSS float18<>+0(SB), Y1
+	VBROADCASTSS float20<>+0(SB), Y1
 	MOVQ         n+24(FP), DX
 	SHLQ         $0x02, DX
 	XORQ         BX, BX
@@ -12859,18 +13228,12 @@ TEXT ·fadeAVX2(SB), NOSPLIT, $0-32
 loop:
 	VMULPS       (CX)(BX*1), Y0, Y2
 	VMINPS       Y2, Y1, Y2
-	VBROADCASTSS float11<>+0(SB), Y3
+	VBROADCASTSS float13<>+0(SB), Y3
 	VMULPS       Y3, Y2, Y2
 	VROUNDPS     $0x00, Y2, Y3
 	VSUBPS       Y3, Y2, Y2
-	VBROADCASTSS float12<>+0(SB), Y4
+	VBROADCASTSS float14<>+0(SB), Y4
 	VMOVAPS      Y4, Y4
-	VMULPS       Y2, Y4, Y4
-	VBROADCASTSS float13<>+0(SB), Y5
-	VADDPS       Y5, Y4, Y4
-	VMULPS       Y2, Y4, Y4
-	VBROADCASTSS float14<>+0(SB), Y5
-	VADDPS       Y5, Y4, Y4
 	VMULPS       Y2, Y4, Y4
 	VBROADCASTSS float15<>+0(SB), Y5
 	VADDPS       Y5, Y4, Y4
@@ -12879,6 +13242,12 @@ loop:
 	VADDPS       Y5, Y4, Y4
 	VMULPS       Y2, Y4, Y4
 	VBROADCASTSS float17<>+0(SB), Y5
+	VADDPS       Y5, Y4, Y4
+	VMULPS       Y2, Y4, Y4
+	VBROADCASTSS float18<>+0(SB), Y5
+	VADDPS       Y5, Y4, Y4
+	VMULPS       Y2, Y4, Y4
+	VBROADCASTSS float19<>+0(SB), Y5
 	VADDPS       Y5, Y4, Y4
 	VMULPS       Y2, Y4, Y4
 	VBROADCASTSS float2<>+0(SB), Y2
@@ -12889,18 +13258,12 @@ loop:
 	VMOVUPS      Y4, (AX)(BX*1)
 	VMULPS       32(CX)(BX*1), Y0, Y2
 	VMINPS       Y2, Y1, Y2
-	VBROADCASTSS float11<>+0(SB), Y3
+	VBROADCASTSS float13<>+0(SB), Y3
 	VMULPS       Y3, Y2, Y2
 	VROUNDPS     $0x00, Y2, Y3
 	VSUBPS       Y3, Y2, Y2
-	VBROADCASTSS float12<>+0(SB), Y4
+	VBROADCASTSS float14<>+0(SB), Y4
 	VMOVAPS      Y4, Y4
-	VMULPS       Y2, Y4, Y4
-	VBROADCASTSS float13<>+0(SB), Y5
-	VADDPS       Y5, Y4, Y4
-	VMULPS       Y2, Y4, Y4
-	VBROADCASTSS float14<>+0(SB), Y5
-	VADDPS       Y5, Y4, Y4
 	VMULPS       Y2, Y4, Y4
 	VBROADCASTSS float15<>+0(SB), Y5
 	VADDPS       Y5, Y4, Y4
@@ -12909,6 +13272,12 @@ loop:
 	VADDPS       Y5, Y4, Y4
 	VMULPS       Y2, Y4, Y4
 	VBROADCASTSS float17<>+0(SB), Y5
+	VADDPS       Y5, Y4, Y4
+	VMULPS       Y2, Y4, Y4
+	VBROADCASTSS float18<>+0(SB), Y5
+	VADDPS       Y5, Y4, Y4
+	VMULPS       Y2, Y4, Y4
+	VBROADCASTSS float19<>+0(SB), Y5
 	VADDPS       Y5, Y4, Y4
 	VMULPS       Y2, Y4, Y4
 	VBROADCASTSS float2<>+0(SB), Y2
@@ -12939,7 +13308,7 @@ TEXT ·looksAVX2(SB), NOSPLIT, $192-64
 	LEAQ         31(SP), R10
 	ANDQ         $-32, R10
 	VMOVUPS      iota<>+0(SB), Y0
-	VBROADCASTSS float19<>+0(SB), Y1
+	VBROADCASTSS float21<>+0(SB), Y1
 	VXORPS       Y2, Y2, Y2
 	VPBROADCASTD whole7<>+0(SB), Y3
 
@@ -13520,7 +13889,7 @@ TEXT ·fluxAVX2(SB), NOSPLIT, $0-64
 	MOVQ         step+40(FP), DI
 	SHLQ         $0x02, DI
 	MOVQ         count+48(FP), R8
-	VBROADCASTSS float20<>+0(SB), Y0
+	VBROADCASTSS float22<>+0(SB), Y0
 	MOVQ         n+56(FP), R9
 	XORQ         R10, R10
 	MOVQ         R9, R11
@@ -13890,7 +14259,7 @@ TEXT ·midwayAVX2(SB), NOSPLIT, $0-72
 	MOVQ         d+32(FP), SI
 	MOVQ         bad+56(FP), DI
 	VBROADCASTSS float0<>+0(SB), Y0
-	VBROADCASTSS float21<>+0(SB), Y1
+	VBROADCASTSS float23<>+0(SB), Y1
 	VPBROADCASTD whole2147483647<>+0(SB), Y2
 	MOVQ         rel+40(FP), R8
 	MOVQ         base+48(FP), R9
@@ -13982,8 +14351,8 @@ TEXT ·seenAVX2(SB), NOSPLIT, $0-32
 	MOVQ         kept+8(FP), CX
 	MOVQ         pass+16(FP), DX
 	VXORPS       Y0, Y0, Y0
-	VBROADCASTSS float22<>+0(SB), Y1
-	VBROADCASTSS float23<>+0(SB), Y2
+	VBROADCASTSS float24<>+0(SB), Y1
+	VBROADCASTSS float25<>+0(SB), Y2
 	MOVQ         n+24(FP), BX
 	XORQ         SI, SI
 	MOVQ         BX, DI
@@ -14205,7 +14574,7 @@ TEXT ·beamAVX2(SB), NOSPLIT, $0-36
 	MOVQ         tau+16(FP), DX
 	MOVQ         pass+24(FP), BX
 	VBROADCASTSS share+32(FP), Y0
-	VBROADCASTSS float22<>+0(SB), Y1
+	VBROADCASTSS float24<>+0(SB), Y1
 	VBROADCASTSS float2<>+0(SB), Y2
 	VMOVUPS      (CX), Y3
 	VMOVUPS      (DX), Y4
@@ -14213,19 +14582,19 @@ TEXT ·beamAVX2(SB), NOSPLIT, $0-36
 	VMINPS       Y1, Y4, Y4
 	VMULPS       Y4, Y4, Y4
 	VMOVAPS      Y2, Y5
-	VBROADCASTSS float24<>+0(SB), Y6
-	VMULPS       Y6, Y4, Y6
-	VMULPS       Y6, Y5, Y5
-	VADDPS       Y2, Y5, Y5
-	VBROADCASTSS float25<>+0(SB), Y6
-	VMULPS       Y6, Y4, Y6
-	VMULPS       Y6, Y5, Y5
-	VADDPS       Y2, Y5, Y5
 	VBROADCASTSS float26<>+0(SB), Y6
 	VMULPS       Y6, Y4, Y6
 	VMULPS       Y6, Y5, Y5
 	VADDPS       Y2, Y5, Y5
-	VBROADCASTSS float23<>+0(SB), Y6
+	VBROADCASTSS float27<>+0(SB), Y6
+	VMULPS       Y6, Y4, Y6
+	VMULPS       Y6, Y5, Y5
+	VADDPS       Y2, Y5, Y5
+	VBROADCASTSS float28<>+0(SB), Y6
+	VMULPS       Y6, Y4, Y6
+	VMULPS       Y6, Y5, Y5
+	VADDPS       Y2, Y5, Y5
+	VBROADCASTSS float25<>+0(SB), Y6
 	VMULPS       Y6, Y4, Y6
 	VMULPS       Y6, Y5, Y5
 	VADDPS       Y2, Y5, Y5
@@ -14240,19 +14609,19 @@ TEXT ·beamAVX2(SB), NOSPLIT, $0-36
 	VMINPS       Y1, Y4, Y4
 	VMULPS       Y4, Y4, Y4
 	VMOVAPS      Y2, Y5
-	VBROADCASTSS float24<>+0(SB), Y6
-	VMULPS       Y6, Y4, Y6
-	VMULPS       Y6, Y5, Y5
-	VADDPS       Y2, Y5, Y5
-	VBROADCASTSS float25<>+0(SB), Y6
-	VMULPS       Y6, Y4, Y6
-	VMULPS       Y6, Y5, Y5
-	VADDPS       Y2, Y5, Y5
 	VBROADCASTSS float26<>+0(SB), Y6
 	VMULPS       Y6, Y4, Y6
 	VMULPS       Y6, Y5, Y5
 	VADDPS       Y2, Y5, Y5
-	VBROADCASTSS float23<>+0(SB), Y6
+	VBROADCASTSS float27<>+0(SB), Y6
+	VMULPS       Y6, Y4, Y6
+	VMULPS       Y6, Y5, Y5
+	VADDPS       Y2, Y5, Y5
+	VBROADCASTSS float28<>+0(SB), Y6
+	VMULPS       Y6, Y4, Y6
+	VMULPS       Y6, Y5, Y5
+	VADDPS       Y2, Y5, Y5
+	VBROADCASTSS float25<>+0(SB), Y6
 	VMULPS       Y6, Y4, Y6
 	VMULPS       Y6, Y5, Y5
 	VADDPS       Y2, Y5, Y5
@@ -14267,19 +14636,19 @@ TEXT ·beamAVX2(SB), NOSPLIT, $0-36
 	VMINPS       Y1, Y4, Y4
 	VMULPS       Y4, Y4, Y4
 	VMOVAPS      Y2, Y5
-	VBROADCASTSS float24<>+0(SB), Y6
-	VMULPS       Y6, Y4, Y6
-	VMULPS       Y6, Y5, Y5
-	VADDPS       Y2, Y5, Y5
-	VBROADCASTSS float25<>+0(SB), Y6
-	VMULPS       Y6, Y4, Y6
-	VMULPS       Y6, Y5, Y5
-	VADDPS       Y2, Y5, Y5
 	VBROADCASTSS float26<>+0(SB), Y6
 	VMULPS       Y6, Y4, Y6
 	VMULPS       Y6, Y5, Y5
 	VADDPS       Y2, Y5, Y5
-	VBROADCASTSS float23<>+0(SB), Y6
+	VBROADCASTSS float27<>+0(SB), Y6
+	VMULPS       Y6, Y4, Y6
+	VMULPS       Y6, Y5, Y5
+	VADDPS       Y2, Y5, Y5
+	VBROADCASTSS float28<>+0(SB), Y6
+	VMULPS       Y6, Y4, Y6
+	VMULPS       Y6, Y5, Y5
+	VADDPS       Y2, Y5, Y5
+	VBROADCASTSS float25<>+0(SB), Y6
 	VMULPS       Y6, Y4, Y6
 	VMULPS       Y6, Y5, Y5
 	VADDPS       Y2, Y5, Y5
@@ -14294,19 +14663,19 @@ TEXT ·beamAVX2(SB), NOSPLIT, $0-36
 	VMINPS       Y1, Y4, Y4
 	VMULPS       Y4, Y4, Y4
 	VMOVAPS      Y2, Y1
-	VBROADCASTSS float24<>+0(SB), Y5
-	VMULPS       Y5, Y4, Y5
-	VMULPS       Y5, Y1, Y1
-	VADDPS       Y2, Y1, Y1
-	VBROADCASTSS float25<>+0(SB), Y5
-	VMULPS       Y5, Y4, Y5
-	VMULPS       Y5, Y1, Y1
-	VADDPS       Y2, Y1, Y1
 	VBROADCASTSS float26<>+0(SB), Y5
 	VMULPS       Y5, Y4, Y5
 	VMULPS       Y5, Y1, Y1
 	VADDPS       Y2, Y1, Y1
-	VBROADCASTSS float23<>+0(SB), Y5
+	VBROADCASTSS float27<>+0(SB), Y5
+	VMULPS       Y5, Y4, Y5
+	VMULPS       Y5, Y1, Y1
+	VADDPS       Y2, Y1, Y1
+	VBROADCASTSS float28<>+0(SB), Y5
+	VMULPS       Y5, Y4, Y5
+	VMULPS       Y5, Y1, Y1
+	VADDPS       Y2, Y1, Y1
+	VBROADCASTSS float25<>+0(SB), Y5
 	VMULPS       Y5, Y4, Y5
 	VMULPS       Y5, Y1, Y1
 	VADDPS       Y2, Y1, Y1
@@ -14329,7 +14698,7 @@ TEXT ·receiveAVX2(SB), NOSPLIT, $0-60
 	MOVQ         light+40(FP), DI
 	MOVQ         at+48(FP), R8
 	VBROADCASTSS bright+56(FP), Y0
-	VBROADCASTSS float1<>+0(SB), Y1
+	VBROADCASTSS float4<>+0(SB), Y1
 	VBROADCASTSS (DI), Y2
 	VBROADCASTSS (R8), Y3
 	VBROADCASTSS 4(DI), Y4
@@ -14775,7 +15144,7 @@ loop:
 	VADDPS       Y5, Y6, Y6
 	VADDPS       Y1, Y2, Y5
 	VADDPS       Y6, Y5, Y6
-	VBROADCASTSS float19<>+0(SB), Y5
+	VBROADCASTSS float21<>+0(SB), Y5
 	VADDPS       Y5, Y1, Y1
 	MOVQ         f+40(FP), R14
 	VBROADCASTSS (R14), Y5
@@ -14841,7 +15210,7 @@ loop:
 	VADDPS       Y5, Y6, Y6
 	VADDPS       Y1, Y2, Y5
 	VADDPS       Y6, Y5, Y6
-	VBROADCASTSS float19<>+0(SB), Y5
+	VBROADCASTSS float21<>+0(SB), Y5
 	VADDPS       Y5, Y1, Y1
 	MOVQ         f+40(FP), R14
 	VBROADCASTSS (R14), Y5
@@ -14918,7 +15287,7 @@ test:
 	VADDPS       Y6, Y7, Y7
 	VADDPS       Y1, Y2, Y6
 	VADDPS       Y7, Y6, Y7
-	VBROADCASTSS float19<>+0(SB), Y6
+	VBROADCASTSS float21<>+0(SB), Y6
 	VADDPS       Y6, Y1, Y1
 	MOVQ         f+40(FP), R13
 	VBROADCASTSS (R13), Y6
@@ -14988,7 +15357,7 @@ test:
 	VADDPS       Y7, Y6, Y6
 	VADDPS       Y1, Y2, Y2
 	VADDPS       Y6, Y2, Y6
-	VBROADCASTSS float19<>+0(SB), Y2
+	VBROADCASTSS float21<>+0(SB), Y2
 	VADDPS       Y2, Y1, Y1
 	MOVQ         f+40(FP), AX
 	VBROADCASTSS (AX), Y1
@@ -15110,7 +15479,7 @@ loop:
 	VADDPS       Y5, Y6, Y6
 	VADDPS       Y1, Y2, Y5
 	VADDPS       Y6, Y5, Y6
-	VBROADCASTSS float19<>+0(SB), Y5
+	VBROADCASTSS float21<>+0(SB), Y5
 	VADDPS       Y5, Y1, Y1
 	VMOVUPS      Y6, (R9)(R13*1)
 	MOVQ         f+48(FP), R15
@@ -15179,7 +15548,7 @@ loop:
 	VADDPS       Y5, Y6, Y6
 	VADDPS       Y1, Y2, Y5
 	VADDPS       Y6, Y5, Y6
-	VBROADCASTSS float19<>+0(SB), Y5
+	VBROADCASTSS float21<>+0(SB), Y5
 	VADDPS       Y5, Y1, Y1
 	VMOVUPS      Y6, 32(R9)(R13*1)
 	MOVQ         f+48(FP), R15
@@ -15259,7 +15628,7 @@ test:
 	VADDPS       Y6, Y7, Y7
 	VADDPS       Y1, Y2, Y6
 	VADDPS       Y7, Y6, Y7
-	VBROADCASTSS float19<>+0(SB), Y6
+	VBROADCASTSS float21<>+0(SB), Y6
 	VADDPS       Y6, Y1, Y1
 	VMASKMOVPS   Y7, Y5, (R9)(R13*1)
 	MOVQ         f+48(FP), R14
@@ -15332,7 +15701,7 @@ test:
 	VADDPS       Y7, Y6, Y6
 	VADDPS       Y1, Y2, Y2
 	VADDPS       Y6, Y2, Y6
-	VBROADCASTSS float19<>+0(SB), Y2
+	VBROADCASTSS float21<>+0(SB), Y2
 	VADDPS       Y2, Y1, Y1
 	VMASKMOVPS   Y6, Y5, 32(R9)(R13*1)
 	MOVQ         f+48(FP), AX
@@ -15445,7 +15814,7 @@ loop:
 	VMULPS       Y1, Y7, Y7
 	VADDPS       Y2, Y3, Y6
 	VADDPS       Y7, Y6, Y7
-	VBROADCASTSS float19<>+0(SB), Y6
+	VBROADCASTSS float21<>+0(SB), Y6
 	VADDPS       Y6, Y2, Y2
 	MOVQ         f+24(FP), R11
 	VBROADCASTSS (R11), Y6
@@ -15508,7 +15877,7 @@ loop:
 	VMULPS       Y1, Y7, Y7
 	VADDPS       Y2, Y3, Y6
 	VADDPS       Y7, Y6, Y7
-	VBROADCASTSS float19<>+0(SB), Y6
+	VBROADCASTSS float21<>+0(SB), Y6
 	VADDPS       Y6, Y2, Y2
 	MOVQ         f+24(FP), R11
 	VBROADCASTSS (R11), Y6
@@ -15582,7 +15951,7 @@ test:
 	VMULPS       Y1, Y8, Y8
 	VADDPS       Y2, Y3, Y7
 	VADDPS       Y8, Y7, Y8
-	VBROADCASTSS float19<>+0(SB), Y7
+	VBROADCASTSS float21<>+0(SB), Y7
 	VADDPS       Y7, Y2, Y2
 	MOVQ         f+24(FP), R10
 	VBROADCASTSS (R10), Y7
@@ -15649,7 +16018,7 @@ test:
 	VMULPS       Y1, Y7, Y7
 	VADDPS       Y2, Y3, Y3
 	VADDPS       Y7, Y3, Y7
-	VBROADCASTSS float19<>+0(SB), Y3
+	VBROADCASTSS float21<>+0(SB), Y3
 	VADDPS       Y3, Y2, Y2
 	MOVQ         f+24(FP), AX
 	VBROADCASTSS (AX), Y2
@@ -17276,7 +17645,7 @@ loop:
 	VBROADCASTSS each+56(FP), Y4
 	VMULPS       Y4, Y2, Y2
 	VMULPS       Y2, Y0, Y0
-	VBROADCASTSS float20<>+0(SB), Y4
+	VBROADCASTSS float22<>+0(SB), Y4
 	VMAXPS       Y4, Y0, Y0
 	VPSRLD       $0x17, Y0, Y4
 	VPBROADCASTD whole127<>+0(SB), Y5
@@ -17288,14 +17657,8 @@ loop:
 	VPADDD       Y6, Y5, Y5
 	VBROADCASTSS float2<>+0(SB), Y6
 	VSUBPS       Y6, Y5, Y5
-	VBROADCASTSS float28<>+0(SB), Y6
+	VBROADCASTSS float30<>+0(SB), Y6
 	VMOVAPS      Y6, Y6
-	VMULPS       Y5, Y6, Y6
-	VBROADCASTSS float29<>+0(SB), Y7
-	VADDPS       Y7, Y6, Y6
-	VMULPS       Y5, Y6, Y6
-	VBROADCASTSS float30<>+0(SB), Y7
-	VADDPS       Y7, Y6, Y6
 	VMULPS       Y5, Y6, Y6
 	VBROADCASTSS float31<>+0(SB), Y7
 	VADDPS       Y7, Y6, Y6
@@ -17306,21 +17669,21 @@ loop:
 	VBROADCASTSS float33<>+0(SB), Y7
 	VADDPS       Y7, Y6, Y6
 	VMULPS       Y5, Y6, Y6
+	VBROADCASTSS float34<>+0(SB), Y7
+	VADDPS       Y7, Y6, Y6
+	VMULPS       Y5, Y6, Y6
+	VBROADCASTSS float35<>+0(SB), Y7
+	VADDPS       Y7, Y6, Y6
+	VMULPS       Y5, Y6, Y6
 	VADDPS       Y4, Y6, Y6
-	VBROADCASTSS float34<>+0(SB), Y4
+	VBROADCASTSS float36<>+0(SB), Y4
 	VMULPS       Y4, Y6, Y6
-	VBROADCASTSS float11<>+0(SB), Y4
+	VBROADCASTSS float13<>+0(SB), Y4
 	VMULPS       Y4, Y6, Y4
 	VROUNDPS     $0x00, Y4, Y5
 	VSUBPS       Y5, Y4, Y4
-	VBROADCASTSS float12<>+0(SB), Y6
+	VBROADCASTSS float14<>+0(SB), Y6
 	VMOVAPS      Y6, Y6
-	VMULPS       Y4, Y6, Y6
-	VBROADCASTSS float13<>+0(SB), Y7
-	VADDPS       Y7, Y6, Y6
-	VMULPS       Y4, Y6, Y6
-	VBROADCASTSS float14<>+0(SB), Y7
-	VADDPS       Y7, Y6, Y6
 	VMULPS       Y4, Y6, Y6
 	VBROADCASTSS float15<>+0(SB), Y7
 	VADDPS       Y7, Y6, Y6
@@ -17331,16 +17694,22 @@ loop:
 	VBROADCASTSS float17<>+0(SB), Y7
 	VADDPS       Y7, Y6, Y6
 	VMULPS       Y4, Y6, Y6
+	VBROADCASTSS float18<>+0(SB), Y7
+	VADDPS       Y7, Y6, Y6
+	VMULPS       Y4, Y6, Y6
+	VBROADCASTSS float19<>+0(SB), Y7
+	VADDPS       Y7, Y6, Y6
+	VMULPS       Y4, Y6, Y6
 	VBROADCASTSS float2<>+0(SB), Y4
 	VADDPS       Y4, Y6, Y6
 	VCVTPS2DQ    Y5, Y5
 	VPSLLD       $0x17, Y5, Y5
 	VPADDD       Y5, Y6, Y6
-	VBROADCASTSS float35<>+0(SB), Y4
+	VBROADCASTSS float37<>+0(SB), Y4
 	VMULPS       Y4, Y6, Y6
 	VBROADCASTSS float2<>+0(SB), Y4
 	VADDPS       Y4, Y6, Y6
-	VBROADCASTSS float36<>+0(SB), Y4
+	VBROADCASTSS float38<>+0(SB), Y4
 	VMULPS       Y4, Y0, Y0
 	VMAXPS       Y0, Y6, Y6
 	VMULPS       Y3, Y6, Y6
@@ -17350,7 +17719,7 @@ loop:
 	VADDPS       Y0, Y6, Y6
 	VMULPS       Y2, Y1, Y1
 	VDIVPS       Y6, Y1, Y1
-	VBROADCASTSS float20<>+0(SB), Y0
+	VBROADCASTSS float22<>+0(SB), Y0
 	VMAXPS       Y0, Y1, Y1
 	VPSRLD       $0x17, Y1, Y0
 	VPBROADCASTD whole127<>+0(SB), Y2
@@ -17362,14 +17731,8 @@ loop:
 	VPADDD       Y4, Y2, Y2
 	VBROADCASTSS float2<>+0(SB), Y4
 	VSUBPS       Y4, Y2, Y2
-	VBROADCASTSS float28<>+0(SB), Y4
+	VBROADCASTSS float30<>+0(SB), Y4
 	VMOVAPS      Y4, Y4
-	VMULPS       Y2, Y4, Y4
-	VBROADCASTSS float29<>+0(SB), Y5
-	VADDPS       Y5, Y4, Y4
-	VMULPS       Y2, Y4, Y4
-	VBROADCASTSS float30<>+0(SB), Y5
-	VADDPS       Y5, Y4, Y4
 	VMULPS       Y2, Y4, Y4
 	VBROADCASTSS float31<>+0(SB), Y5
 	VADDPS       Y5, Y4, Y4
@@ -17380,21 +17743,21 @@ loop:
 	VBROADCASTSS float33<>+0(SB), Y5
 	VADDPS       Y5, Y4, Y4
 	VMULPS       Y2, Y4, Y4
+	VBROADCASTSS float34<>+0(SB), Y5
+	VADDPS       Y5, Y4, Y4
+	VMULPS       Y2, Y4, Y4
+	VBROADCASTSS float35<>+0(SB), Y5
+	VADDPS       Y5, Y4, Y4
+	VMULPS       Y2, Y4, Y4
 	VADDPS       Y0, Y4, Y4
-	VBROADCASTSS float34<>+0(SB), Y0
+	VBROADCASTSS float36<>+0(SB), Y0
 	VMULPS       Y0, Y4, Y4
-	VBROADCASTSS float11<>+0(SB), Y0
+	VBROADCASTSS float13<>+0(SB), Y0
 	VMULPS       Y0, Y4, Y0
 	VROUNDPS     $0x00, Y0, Y2
 	VSUBPS       Y2, Y0, Y0
-	VBROADCASTSS float12<>+0(SB), Y4
+	VBROADCASTSS float14<>+0(SB), Y4
 	VMOVAPS      Y4, Y4
-	VMULPS       Y0, Y4, Y4
-	VBROADCASTSS float13<>+0(SB), Y5
-	VADDPS       Y5, Y4, Y4
-	VMULPS       Y0, Y4, Y4
-	VBROADCASTSS float14<>+0(SB), Y5
-	VADDPS       Y5, Y4, Y4
 	VMULPS       Y0, Y4, Y4
 	VBROADCASTSS float15<>+0(SB), Y5
 	VADDPS       Y5, Y4, Y4
@@ -17405,16 +17768,22 @@ loop:
 	VBROADCASTSS float17<>+0(SB), Y5
 	VADDPS       Y5, Y4, Y4
 	VMULPS       Y0, Y4, Y4
+	VBROADCASTSS float18<>+0(SB), Y5
+	VADDPS       Y5, Y4, Y4
+	VMULPS       Y0, Y4, Y4
+	VBROADCASTSS float19<>+0(SB), Y5
+	VADDPS       Y5, Y4, Y4
+	VMULPS       Y0, Y4, Y4
 	VBROADCASTSS float2<>+0(SB), Y0
 	VADDPS       Y0, Y4, Y4
 	VCVTPS2DQ    Y2, Y2
 	VPSLLD       $0x17, Y2, Y2
 	VPADDD       Y2, Y4, Y4
-	VBROADCASTSS float35<>+0(SB), Y0
+	VBROADCASTSS float37<>+0(SB), Y0
 	VMULPS       Y0, Y4, Y4
 	VBROADCASTSS float2<>+0(SB), Y0
 	VADDPS       Y0, Y4, Y4
-	VBROADCASTSS float36<>+0(SB), Y0
+	VBROADCASTSS float38<>+0(SB), Y0
 	VMULPS       Y0, Y1, Y1
 	VMAXPS       Y1, Y4, Y4
 	VMULPS       Y3, Y4, Y4
@@ -17444,20 +17813,14 @@ loop:
 	VBROADCASTSS float2<>+0(SB), Y3
 	VMOVUPS      (BX)(DI*1), Y1
 	VMULPS       Y2, Y1, Y0
-	VBROADCASTSS float18<>+0(SB), Y4
+	VBROADCASTSS float20<>+0(SB), Y4
 	VMINPS       Y4, Y0, Y4
-	VBROADCASTSS float11<>+0(SB), Y5
+	VBROADCASTSS float13<>+0(SB), Y5
 	VMULPS       Y5, Y4, Y4
 	VROUNDPS     $0x00, Y4, Y5
 	VSUBPS       Y5, Y4, Y4
-	VBROADCASTSS float12<>+0(SB), Y6
+	VBROADCASTSS float14<>+0(SB), Y6
 	VMOVAPS      Y6, Y6
-	VMULPS       Y4, Y6, Y6
-	VBROADCASTSS float13<>+0(SB), Y7
-	VADDPS       Y7, Y6, Y6
-	VMULPS       Y4, Y6, Y6
-	VBROADCASTSS float14<>+0(SB), Y7
-	VADDPS       Y7, Y6, Y6
 	VMULPS       Y4, Y6, Y6
 	VBROADCASTSS float15<>+0(SB), Y7
 	VADDPS       Y7, Y6, Y6
@@ -17466,6 +17829,12 @@ loop:
 	VADDPS       Y7, Y6, Y6
 	VMULPS       Y4, Y6, Y6
 	VBROADCASTSS float17<>+0(SB), Y7
+	VADDPS       Y7, Y6, Y6
+	VMULPS       Y4, Y6, Y6
+	VBROADCASTSS float18<>+0(SB), Y7
+	VADDPS       Y7, Y6, Y6
+	VMULPS       Y4, Y6, Y6
+	VBROADCASTSS float19<>+0(SB), Y7
 	VADDPS       Y7, Y6, Y6
 	VMULPS       Y4, Y6, Y6
 	VBROADCASTSS float2<>+0(SB), Y4
@@ -17476,36 +17845,36 @@ loop:
 	VMOVUPS      Y6, (AX)(DI*1)
 	VSUBPS       Y6, Y3, Y5
 	VDIVPS       Y0, Y5, Y5
-	VBROADCASTSS float37<>+0(SB), Y4
+	VBROADCASTSS float39<>+0(SB), Y4
 	VMOVAPS      Y4, Y4
 	VMULPS       Y0, Y4, Y4
-	VBROADCASTSS float23<>+0(SB), Y6
+	VBROADCASTSS float25<>+0(SB), Y6
 	VADDPS       Y6, Y4, Y4
 	VMULPS       Y0, Y4, Y4
-	VBROADCASTSS float38<>+0(SB), Y6
+	VBROADCASTSS float40<>+0(SB), Y6
 	VADDPS       Y6, Y4, Y4
 	VMULPS       Y0, Y4, Y4
 	VBROADCASTSS float2<>+0(SB), Y6
 	VADDPS       Y6, Y4, Y4
-	VBROADCASTSS float39<>+0(SB), Y6
+	VBROADCASTSS float41<>+0(SB), Y6
 	VCMPPS       $0x01, Y6, Y0, Y6
 	VBLENDVPS    Y6, Y4, Y5, Y5
 	VMOVUPS      Y5, (CX)(DI*1)
 	VSUBPS       Y5, Y3, Y5
 	VDIVPS       Y1, Y5, Y5
-	VBROADCASTSS float40<>+0(SB), Y1
+	VBROADCASTSS float42<>+0(SB), Y1
 	VMOVAPS      Y1, Y4
 	VMULPS       Y0, Y4, Y4
-	VBROADCASTSS float41<>+0(SB), Y1
+	VBROADCASTSS float43<>+0(SB), Y1
 	VADDPS       Y1, Y4, Y4
 	VMULPS       Y0, Y4, Y4
-	VBROADCASTSS float42<>+0(SB), Y1
+	VBROADCASTSS float44<>+0(SB), Y1
 	VADDPS       Y1, Y4, Y4
 	VMULPS       Y0, Y4, Y4
 	VBROADCASTSS float0<>+0(SB), Y1
 	VADDPS       Y1, Y4, Y4
 	VMULPS       Y2, Y4, Y4
-	VBROADCASTSS float21<>+0(SB), Y1
+	VBROADCASTSS float23<>+0(SB), Y1
 	VCMPPS       $0x01, Y1, Y0, Y0
 	VBLENDVPS    Y0, Y4, Y5, Y5
 	VMOVUPS      Y5, (DX)(DI*1)
@@ -17513,20 +17882,14 @@ loop:
 	VBROADCASTSS float2<>+0(SB), Y3
 	VMOVUPS      32(BX)(DI*1), Y1
 	VMULPS       Y2, Y1, Y0
-	VBROADCASTSS float18<>+0(SB), Y4
+	VBROADCASTSS float20<>+0(SB), Y4
 	VMINPS       Y4, Y0, Y4
-	VBROADCASTSS float11<>+0(SB), Y5
+	VBROADCASTSS float13<>+0(SB), Y5
 	VMULPS       Y5, Y4, Y4
 	VROUNDPS     $0x00, Y4, Y5
 	VSUBPS       Y5, Y4, Y4
-	VBROADCASTSS float12<>+0(SB), Y6
+	VBROADCASTSS float14<>+0(SB), Y6
 	VMOVAPS      Y6, Y6
-	VMULPS       Y4, Y6, Y6
-	VBROADCASTSS float13<>+0(SB), Y7
-	VADDPS       Y7, Y6, Y6
-	VMULPS       Y4, Y6, Y6
-	VBROADCASTSS float14<>+0(SB), Y7
-	VADDPS       Y7, Y6, Y6
 	VMULPS       Y4, Y6, Y6
 	VBROADCASTSS float15<>+0(SB), Y7
 	VADDPS       Y7, Y6, Y6
@@ -17537,6 +17900,12 @@ loop:
 	VBROADCASTSS float17<>+0(SB), Y7
 	VADDPS       Y7, Y6, Y6
 	VMULPS       Y4, Y6, Y6
+	VBROADCASTSS float18<>+0(SB), Y7
+	VADDPS       Y7, Y6, Y6
+	VMULPS       Y4, Y6, Y6
+	VBROADCASTSS float19<>+0(SB), Y7
+	VADDPS       Y7, Y6, Y6
+	VMULPS       Y4, Y6, Y6
 	VBROADCASTSS float2<>+0(SB), Y4
 	VADDPS       Y4, Y6, Y6
 	VCVTPS2DQ    Y5, Y5
@@ -17545,36 +17914,36 @@ loop:
 	VMOVUPS      Y6, 32(AX)(DI*1)
 	VSUBPS       Y6, Y3, Y5
 	VDIVPS       Y0, Y5, Y5
-	VBROADCASTSS float37<>+0(SB), Y4
+	VBROADCASTSS float39<>+0(SB), Y4
 	VMOVAPS      Y4, Y4
 	VMULPS       Y0, Y4, Y4
-	VBROADCASTSS float23<>+0(SB), Y6
+	VBROADCASTSS float25<>+0(SB), Y6
 	VADDPS       Y6, Y4, Y4
 	VMULPS       Y0, Y4, Y4
-	VBROADCASTSS float38<>+0(SB), Y6
+	VBROADCASTSS float40<>+0(SB), Y6
 	VADDPS       Y6, Y4, Y4
 	VMULPS       Y0, Y4, Y4
 	VBROADCASTSS float2<>+0(SB), Y6
 	VADDPS       Y6, Y4, Y4
-	VBROADCASTSS float39<>+0(SB), Y6
+	VBROADCASTSS float41<>+0(SB), Y6
 	VCMPPS       $0x01, Y6, Y0, Y6
 	VBLENDVPS    Y6, Y4, Y5, Y5
 	VMOVUPS      Y5, 32(CX)(DI*1)
 	VSUBPS       Y5, Y3, Y5
 	VDIVPS       Y1, Y5, Y5
-	VBROADCASTSS float40<>+0(SB), Y1
+	VBROADCASTSS float42<>+0(SB), Y1
 	VMOVAPS      Y1, Y4
 	VMULPS       Y0, Y4, Y4
-	VBROADCASTSS float41<>+0(SB), Y1
+	VBROADCASTSS float43<>+0(SB), Y1
 	VADDPS       Y1, Y4, Y4
 	VMULPS       Y0, Y4, Y4
-	VBROADCASTSS float42<>+0(SB), Y1
+	VBROADCASTSS float44<>+0(SB), Y1
 	VADDPS       Y1, Y4, Y4
 	VMULPS       Y0, Y4, Y4
 	VBROADCASTSS float0<>+0(SB), Y1
 	VADDPS       Y1, Y4, Y4
 	VMULPS       Y2, Y4, Y4
-	VBROADCASTSS float21<>+0(SB), Y1
+	VBROADCASTSS float23<>+0(SB), Y1
 	VCMPPS       $0x01, Y1, Y0, Y0
 	VBLENDVPS    Y0, Y4, Y5, Y5
 	VMOVUPS      Y5, 32(DX)(DI*1)
@@ -18745,7 +19114,7 @@ TEXT ·pivotAVX2(SB), NOSPLIT, $0-32
 	LEAQ         (AX)(CX*1), SI
 	LEAQ         (SI)(CX*1), DI
 	LEAQ         (DI)(CX*1), CX
-	VBROADCASTSS float43<>+0(SB), Y0
+	VBROADCASTSS float45<>+0(SB), Y0
 	VPBROADCASTD whole2147483647<>+0(SB), Y1
 	XORQ         R8, R8
 	JMP          test

@@ -18,9 +18,15 @@ func timesAVX512(dst *float32, a *float32, s float32, n int) { panic(missing) }
 
 func fallAVX512(v *float32, p *float32, q *float32, share float32, n int) { panic(missing) }
 
-func liftAVX512(v *float32, h0 *float32, h1 *float32, d0 *float32, d1 *float32, a float32, b float32, n int) {
+func liftAVX512(v *float32, h0 *float32, h1 *float32, d0 *float32, d1 *float32, a float32, b float32, t float32, n int) {
 	panic(missing)
 }
+
+func deficitAVX512(row *float32, t float32, n int) { panic(missing) }
+
+func warmthAVX512(row *float32, t float32, n int) { panic(missing) }
+
+func bendAVX512(f *float32, first *float32, up float32, down float32, n int) { panic(missing) }
 
 func divergeAVX512(dst *float32, src *float32, u *float32, v0 *float32, v1 *float32, w0 *float32, w1 *float32, h float32, n int) {
 	panic(missing)
@@ -314,9 +320,15 @@ func timesAVX2(dst *float32, a *float32, s float32, n int) { panic(missing) }
 
 func fallAVX2(v *float32, p *float32, q *float32, share float32, n int) { panic(missing) }
 
-func liftAVX2(v *float32, h0 *float32, h1 *float32, d0 *float32, d1 *float32, a float32, b float32, n int) {
+func liftAVX2(v *float32, h0 *float32, h1 *float32, d0 *float32, d1 *float32, a float32, b float32, t float32, n int) {
 	panic(missing)
 }
+
+func deficitAVX2(row *float32, t float32, n int) { panic(missing) }
+
+func warmthAVX2(row *float32, t float32, n int) { panic(missing) }
+
+func bendAVX2(f *float32, first *float32, up float32, down float32, n int) { panic(missing) }
 
 func divergeAVX2(dst *float32, src *float32, u *float32, v0 *float32, v1 *float32, w0 *float32, w1 *float32, h float32, n int) {
 	panic(missing)

@@ -74,11 +74,13 @@ func (s set) fall() {
 }
 
 func (s set) lift() {
-	s.text("lift", "v, h0, h1, d0, d1 *float32, a, b float32, n int)", "v += ½ (a (h0 + h1) − b (d0 + d1)), of any length.")
+	s.text("lift", "v, h0, h1, d0, d1 *float32, a, b, t float32, n int)", "v += ½ (a (h0/(h0 + t) + h1/(h1 + t)) − b (d0 + d1)), of any length.")
 	v, h0, h1, d0, d1 := ptr("v"), ptr("h0"), ptr("h1"), ptr("d0"), ptr("d1")
-	a, b, half := s.broadcast("a"), s.broadcast("b"), s.constant(0.5)
+	a, b, t, half := s.broadcast("a"), s.broadcast("b"), s.broadcast("t"), s.constant(0.5)
+	least := s.coldest(t)
 	s.ragged(ptr("n"), func(i reg.GPVirtual, off int, only *mask) {
-		h, d := s.pair(idx(h0, i, off), idx(h1, i, off), only), s.pair(idx(d0, i, off), idx(d1, i, off), only)
+		h, k, d := s.deficits(idx(h0, i, off), t, least, only), s.deficits(idx(h1, i, off), t, least, only), s.pair(idx(d0, i, off), idx(d1, i, off), only)
+		VADDPS(k, h, h)
 		VMULPS(a, h, h)
 		VMULPS(b, d, d)
 		VSUBPS(d, h, h)
@@ -87,6 +89,75 @@ func (s set) lift() {
 		s.store(h, idx(v, i, off), only)
 	}, nil)
 	leave()
+}
+
+// deficits are x/(x + t), x at least −0.99 t.
+func (s set) deficits(from Mem, t, least reg.VecVirtual, only *mask) reg.VecVirtual {
+	x, y := s.load(from, only), s.vec()
+	VMAXPS(x, least, x) // of NaN it leaves x
+	VADDPS(t, x, y)
+	VDIVPS(y, x, x)
+	return x
+}
+
+// coldest is −0.99 t.
+func (s set) coldest(t reg.VecVirtual) reg.VecVirtual {
+	v := s.vec()
+	VMULPS(s.constant(-0.99), t, v)
+	return v
+}
+
+func (s set) deficit() {
+	s.text("deficit", "row *float32, t float32, n int)", "row = row/(row + t), row at least −0.99 t, of any length.")
+	row, t := ptr("row"), s.broadcast("t")
+	least := s.coldest(t)
+	s.ragged(ptr("n"), func(i reg.GPVirtual, off int, only *mask) {
+		s.store(s.deficits(idx(row, i, off), t, least, only), idx(row, i, off), only)
+	}, nil)
+	leave()
+}
+
+func (s set) warmth() {
+	s.text("warmth", "row *float32, t float32, n int)", "row = t row/(1 − row), row at most 0.999, of any length.")
+	row, t, one, most := ptr("row"), s.broadcast("t"), s.constant(1), s.constant(0.999)
+	s.ragged(ptr("n"), func(i reg.GPVirtual, off int, only *mask) {
+		x, y := s.load(idx(row, i, off), only), s.vec()
+		VMINPS(x, most, x)
+		VSUBPS(x, one, y)
+		VMULPS(t, x, x)
+		VDIVPS(y, x, x)
+		s.store(x, idx(row, i, off), only)
+	}, nil)
+	leave()
+}
+
+func (s set) bend() {
+	s.text("bend", "f, first *float32, up, down float32, n int)", "f = first + up max(f − first, 0) + down min(f − first, 0), of any length.")
+	f, first, up, down, zero := ptr("f"), ptr("first"), s.broadcast("up"), s.broadcast("down"), s.zero()
+	s.ragged(ptr("n"), func(i reg.GPVirtual, off int, only *mask) {
+		g := s.load(idx(first, i, off), only)
+		d, less := s.load(idx(f, i, off), only), s.vec()
+		VSUBPS(g, d, d)
+		VMULPS(down, d, less)
+		s.raised(d, zero, less, up)
+		VADDPS(less, g, g)
+		s.store(g, idx(f, i, off), only)
+	}, nil)
+	leave()
+}
+
+// raised puts d times up where d is over zero into other.
+func (s set) raised(d, zero, other, up reg.VecVirtual) {
+	if s.parts == 1 {
+		over := K()
+		VCMPPS(Imm(1), d, zero, over) // zero < d
+		VMULPS(up, d, over, other)
+		return
+	}
+	over, more := s.vec(), s.vec()
+	VCMPPS(Imm(1), d, zero, over)
+	VMULPS(up, d, more)
+	VBLENDVPS(over, more, other, other)
 }
 
 func (s set) diverge() {
