@@ -19,7 +19,7 @@ func (s *Solver) Advect(dt float64, scheme Scheme) {
 	s.surveyed = false
 	q := float32(dt / s.H)
 	s.ways(q, scheme)
-	s.carryChannels(scheme)
+	s.carryChannels(dt, 0, scheme)
 	s.carryVelocity(scheme)
 }
 
@@ -50,20 +50,6 @@ type parcel struct {
 	air       float32     // what comes in from outside
 	rows      *alive      // that hold something; nil for velocities
 	still     []int32     // batches that are 0, by their first place
-}
-
-// carryChannels carries smoke, heat and fuel along; channels that are zero
-// everywhere stay. All are read at the same places, which are found once.
-func (s *Solver) carryChannels(scheme Scheme) {
-	var list []*parcel
-	for n, f := range s.channels() {
-		if s.live[n] {
-			list = append(list, s.parcel(n, f))
-		}
-	}
-	if len(list) > 0 {
-		s.carry(onCentre, list, scheme)
-	}
 }
 
 // parcel is that of channel n. The first shares its room with the velocity, which is
@@ -118,7 +104,7 @@ func (s *Solver) reflect(dt float64, p Physics, st *FrameStats) {
 	// divergence: second order in time for them too
 	s.settle(p, st)
 	s.ways(q, Reflection)
-	s.carryChannels(Reflection)
+	s.carryChannels(dt, p.AirTemperature, Reflection)
 	for c, f := range s.velocity() {
 		s.each(onU+c, func(_, _, _, o, n int) {
 			u := f.Data[o : o+n]
@@ -317,7 +303,8 @@ func (s *Solver) carry(lay int, list []*parcel, scheme Scheme) {
 			for _, plane := range sided {
 				for i := range plane {
 					for n, p := range list {
-						p.f.Data[plane[i].cell] = plane[i].v[n]
+						c := plane[i].cell
+						p.f.Data[c], p.hat.Data[c] = plane[i].v[n], plane[i].v[n] // what keeps sums leaves it
 					}
 				}
 			}

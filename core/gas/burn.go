@@ -73,7 +73,7 @@ type burned struct{ fuel, soot, volume float64 }
 //	                       the spread asked for, two voxels thick (Fisher 1937)
 //	df/dt = −rate b f      fuel used up (Feldman, O'Brien, Arikan 2003, with a
 //	                       rate in proportion to what is there)
-//	dT/dt = heat · burnt / (ρ c_p), soot and spent air in proportion
+//	dT/dt = heat · burnt / (ρ c_p), ρ = ρ₀ T₀/T, soot and spent air in proportion
 //	∇·u = expansion · (dT/dt)/T   the room that warmed gas takes at constant
 //	                       pressure
 func (s *Solver) burn(dt float64, p Physics, st *FrameStats) float64 {
@@ -82,9 +82,9 @@ func (s *Solver) burn(dt float64, p Physics, st *FrameStats) float64 {
 	}
 	s.spread(dt, p.Fire.Spread)
 	h3 := s.H * s.H * s.H
-	fl := burnStep{Fire: p.Fire, air: p.AirTemperature, dt: dt, lights: float32(p.Fire.Ignition - p.AirTemperature), warm: p.Fire.Heat / (p.AirDensity * HeatCapacity)}
-	if fl.Afterglow > 0 {
-		fl.fade = float32(math.Exp(-dt / fl.Afterglow))
+	fl := burnStep{Physics: p, air: p.AirTemperature, dt: dt, lights: float32(p.Fire.Ignition - p.AirTemperature), warm: p.Fire.Heat / (p.AirDensity * HeatCapacity)}
+	if fl.Fire.Afterglow > 0 {
+		fl.fade = float32(math.Exp(-dt / fl.Fire.Afterglow))
 	}
 	// a plane each, added in order below: the accounts have the same bits on any
 	// number of threads
@@ -115,7 +115,7 @@ func (s *Solver) burn(dt float64, p Physics, st *FrameStats) float64 {
 
 // burnStep is what a step of burning needs of each row.
 type burnStep struct {
-	Fire
+	Physics
 	air, dt float64
 	lights  float32 // K over the air at which fuel catches fire
 	fade    float32 // what is left after a step of a flame without fuel
@@ -159,29 +159,31 @@ func (s *Solver) burnRow(f *burnStep, o, e int, sum *burned) {
 		// df/dt = −rate b f over the step, exactly
 		if float64(b) != alight { // most are wholly alight
 			alight = float64(b)
-			share = -math.Expm1(-f.Rate * alight * f.dt)
+			share = -math.Expm1(-f.Fire.Rate * alight * f.dt)
 		}
 		d := float64(q) * share
-		if s.Used != nil && f.OxygenNeed > 0 {
-			d = min(d, free/f.OxygenNeed)
-			s.Used.Data[o+i] += float32(d * f.OxygenNeed)
+		thin := f.thinned(float64(heat[i])) // a kg burnt warms so many times the gas
+		if s.Used != nil && f.Fire.OxygenNeed > 0 {
+			d = min(d, free/(f.Fire.OxygenNeed*thin))
+			s.Used.Data[o+i] += float32(d * f.Fire.OxygenNeed * thin)
 		}
 		fuel[i] = q - float32(d)
 		// What is gone is what the stored number lost, not what was meant to go:
 		// sums of fuel burnt and fuel left then agree to the last digit over
 		// thousands of steps.
 		d = float64(q) - float64(fuel[i]) // as float32 has it, so that accounts hold
-		dT := f.warm * d
+		dT := f.warm * d * thin
 		t := float64(heat[i]) + f.air
 		// volume goes with temperature at constant pressure: ln((T + dT)/T) over
 		// the step is the divergence that makes room for it
-		grow := f.Expansion * log1p(dT/max(t, 1)) / f.dt
+		grow := f.Fire.Expansion * log1p(dT/max(t, 1)) / f.dt
 		heat[i] += float32(dT)
-		smoke[i] += float32(f.Soot * d)
+		soot := f.Fire.Soot * d * thin
+		smoke[i] += float32(soot)
 		src[i] += float32(grow)
 		sum.fuel += d
 		sum.volume += grow
-		sum.soot += f.Soot * d
+		sum.soot += soot
 	}
 }
 

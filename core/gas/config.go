@@ -81,13 +81,27 @@ type Fire struct {
 	OxygenNeed  float64 // kg of air's share used up by 1 kg/m³ of fuel: 1/this is the richest mixture
 }
 
+// thinned is how many times the room gas takes that is so many kelvin warmer than the air:
+// T/T₀, as far as burning gas makes that room.
+func (p *Physics) thinned(warm float64) float64 {
+	switch q := max(1+warm/p.AirTemperature, 0.01); p.Fire.Expansion {
+	case 0:
+		return 1
+	case 1:
+		return q
+	default:
+		return math.Pow(q, p.Fire.Expansion)
+	}
+}
+
 // Emitter puts smoke, heat, fuel and velocity into the gas.
 type Emitter struct {
 	sim.Emitter
 	Add         bool // add amounts a second instead of holding at least the amounts
 	Smoke       float64
 	Temperature float64 // excess, K
-	Fuel        float64 // kg/m³
+	Fuel        float64 // kg/m³ of gas as warm as the air
+	FuelRate    float64 // kg/s, spread over the form
 }
 
 // Inputs is everything round the fluid at one moment.

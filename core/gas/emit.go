@@ -14,35 +14,34 @@ import (
 
 // emit applies every emitter and returns the volume made, m³/s. Overlapping
 // emitters that hold an amount don't add up: each makes sure of its own.
-func (s *Solver) emit(dt float64, list []Emitter) float64 {
+func (s *Solver) emit(dt float64, in *Inputs) float64 {
 	var made float64
-	for n := range list {
-		made += s.emitOne(dt, &list[n])
+	for n := range in.Emitters {
+		made += s.emitOne(dt, &in.Physics, &in.Emitters[n])
 	}
 	return made
 }
 
-// emitOne applies one emitter to the cells that it covers, then to the faces, and
-// gives the volume that it made, m³/s. It costs a look at the shape for each cell
-// of its box.
-func (s *Solver) emitOne(dt float64, e *Emitter) float64 {
-	// A source (another domain, or points) covers what it covers, whatever the
-	// element's own shape; half a voxel of soft edge on each side.
+// reached are the box of cells that an emitter can cover, half a voxel of soft edge on each
+// side. A source (another domain, or points) covers what it covers, whatever the
+// element's own shape.
+func (s *Solver) reached(e *Emitter) (lo, hi [3]int) {
 	room := e.Shape.Bounds()
 	if e.Source != nil {
 		room = e.Source.Bounds()
 	}
-	lo, hi := s.Cells(room.Grow(s.H + e.Surface/2))
-	if lo[0] >= hi[0] || lo[1] >= hi[1] || lo[2] >= hi[2] {
-		return 0
-	}
-	nk := hi[2] - lo[2]
-	covers := make([]float64, nk)
+	return s.Cells(room.Grow(s.H + e.Surface/2))
+}
+
+// covered runs fn over the cells that an emitter covers, a plane at a time: by what share,
+// and by what share less the gaps that noise leaves. It costs a look at the shape for each
+// cell of its box.
+func (s *Solver) covered(e *Emitter, lo, hi [3]int, fn func(k, n int, c, left float64)) {
 	blocked := s.solid.blocked
 	if !s.solid.any {
 		blocked = nil
 	}
-	s.crew.For(nk, 1, func(k0, k1 int) {
+	s.crew.For(hi[2]-lo[2], 1, func(k0, k1 int) {
 		for k := lo[2] + k0; k < lo[2]+k1; k++ {
 			for j := lo[1]; j < hi[1]; j++ {
 				for i := lo[0]; i < hi[0]; i++ {
@@ -52,22 +51,38 @@ func (s *Solver) emitOne(dt float64, e *Emitter) float64 {
 						continue
 					}
 					p := s.Origin.Add(geom.V(float64(i)+0.5, float64(j)+0.5, float64(k)+0.5).Mul(s.H))
-					c := e.Cover(p, s.H)
-					if c == 0 {
-						continue
+					if c := e.Cover(p, s.H); c != 0 {
+						fn(k-lo[2], n, c, c*e.Gaps(p))
 					}
-					// the volume follows from what the shape covers, gaps or not:
-					// noise thins the smoke, it doesn't turn the tap
-					covers[k-lo[2]] += c
-					c *= e.Gaps(p)
-					s.mix(n, float32(c), float32(dt), e)
 				}
 			}
 		}
 	})
-	var cells float64
-	for _, c := range covers {
-		cells += c
+}
+
+// emitOne applies one emitter to the cells that it covers, then to the faces, and
+// gives the volume that it made, m³/s.
+func (s *Solver) emitOne(dt float64, ph *Physics, e *Emitter) float64 {
+	lo, hi := s.reached(e)
+	if lo[0] >= hi[0] || lo[1] >= hi[1] || lo[2] >= hi[2] {
+		return 0
+	}
+	covers, gaps := make([]float64, hi[2]-lo[2]), make([]float64, hi[2]-lo[2])
+	s.covered(e, lo, hi, func(k, n int, c, left float64) {
+		// the volume follows from what the shape covers, gaps or not:
+		// noise thins the smoke, it doesn't turn the tap
+		covers[k] += c
+		gaps[k] += left
+		s.mix(n, float32(left), float32(dt), ph, e)
+	})
+	var cells, open float64
+	for k, c := range covers {
+		cells, open = cells+c, open+gaps[k]
+	}
+	if e.FuelRate > 0 && s.Fuel != nil && open > 0 {
+		// as much a second whatever of the form lies in the box and out of solids
+		each := e.FuelRate * dt / (open * s.H * s.H * s.H)
+		s.covered(e, lo, hi, func(_, n int, _, left float64) { s.Fuel.Data[n] += float32(each * left) })
 	}
 	// A body that stands still has no velocity to give on; looking at each face for
 	// it would cost as much as emitting.
@@ -84,22 +99,17 @@ func (s *Solver) emitOne(dt float64, e *Emitter) float64 {
 	return s.makeVolume(lo, hi, cells, e)
 }
 
-// mix applies amounts to one cell.
-func (s *Solver) mix(n int, c, dt float32, e *Emitter) {
-	smoke, heat := c*float32(e.Smoke), c*float32(e.Temperature)
-	if s.Fuel != nil && e.Fuel != 0 {
-		fuel := c * float32(e.Fuel)
-		if e.Add {
-			s.Fuel.Data[n] = max(0, s.Fuel.Data[n]+fuel*dt)
-		} else if s.Fuel.Data[n] < fuel {
-			s.Fuel.Data[n] = fuel
-		}
-	}
-	// Two kinds of emitters: one adds so much a second, whatever is there, and one
-	// holds an amount, so that gas that leaves it always starts alike.
+// mix applies amounts to one cell. Two kinds of emitters: one adds so much a second,
+// whatever is there, and one holds an amount, so that gas that leaves it always starts
+// alike.
+func (s *Solver) mix(n int, c, dt float32, ph *Physics, e *Emitter) {
+	smoke, heat, fuel := c*float32(e.Smoke), c*float32(e.Temperature), c*float32(e.Fuel)
 	if e.Add {
 		s.Smoke.Data[n] = max(0, s.Smoke.Data[n]+smoke*dt)
 		s.Heat.Data[n] += heat * dt
+		if s.Fuel != nil && fuel != 0 {
+			s.Fuel.Data[n] = max(0, s.Fuel.Data[n]+fuel*dt)
+		}
 		return
 	}
 	if e.Smoke > 0 && s.Smoke.Data[n] < smoke {
@@ -108,6 +118,13 @@ func (s *Solver) mix(n int, c, dt float32, e *Emitter) {
 	// a cold emitter holds at most, a warm one at least
 	if (heat > 0 && s.Heat.Data[n] < heat) || (heat < 0 && s.Heat.Data[n] > heat) {
 		s.Heat.Data[n] = heat
+	}
+	// what is held is told of gas as warm as the air; a m³ of warmer gas holds less
+	if s.Fuel != nil && fuel > 0 {
+		fuel /= float32(ph.thinned(float64(s.Heat.Data[n])))
+		if s.Fuel.Data[n] < fuel {
+			s.Fuel.Data[n] = fuel
+		}
 	}
 }
 

@@ -146,7 +146,7 @@ func TestEmitterTakesAlong(t *testing.T) {
 	for _, share := range []float64{0, 1, 0.5} {
 		s := mustNew(t, room(20, 0.1, pressure.Sides{true, true, true, true, true, true}), 1)
 		e := Emitter{Emitter: sim.Emitter{Shape: ball(geom.V(1.1, 1, 1), 0.3), Before: ball(geom.V(0.9, 1, 1), 0.3), Inherit: share}, Smoke: 1}
-		s.emit(0.1, []Emitter{e})
+		s.emit(0.1, &Inputs{Physics: calm, Emitters: []Emitter{e}})
 		if u := at(s, geom.V(1.1, 1, 1)); math.Abs(u.X-2*share) > 0.05 {
 			t.Errorf("share %g of 2 m/s: %v", share, u)
 		}
@@ -159,8 +159,8 @@ func TestOverlapHoldsOnce(t *testing.T) {
 	b.Burning = true
 	s := mustNew(t, b, 1)
 	list := []Emitter{{Emitter: sim.Emitter{Shape: ball(geom.V(0.7, 0.8, 0.8), 0.3)}, Smoke: 1, Fuel: 0.2, Temperature: 100}, {Emitter: sim.Emitter{Shape: ball(geom.V(0.9, 0.8, 0.8), 0.3)}, Smoke: 1, Fuel: 0.2, Temperature: 100}}
-	s.emit(0.1, list)
-	s.emit(0.1, list)
+	s.emit(0.1, &Inputs{Physics: calm, Emitters: list})
+	s.emit(0.1, &Inputs{Physics: calm, Emitters: list})
 	for name, c := range map[string]struct {
 		f   *grid.Field
 		top float32
@@ -172,7 +172,7 @@ func TestOverlapHoldsOnce(t *testing.T) {
 	for i := range list {
 		list[i].Add = true
 	}
-	s.emit(0.1, list)
+	s.emit(0.1, &Inputs{Physics: calm, Emitters: list})
 	if _, hi, _ := s.Fuel.Range(); hi < 0.23 {
 		t.Errorf("adding where they overlap: %g", hi)
 	}

@@ -40,7 +40,7 @@ func TestStillBatchesAreExact(t *testing.T) {
 				}
 			}
 			s.ways(float32(0.05/s.H), scheme)
-			s.carryChannels(scheme)
+			s.carryChannels(0.05, 293, scheme)
 			got := [][]float32{slices.Clone(s.Smoke.Data), slices.Clone(s.Heat.Data)}
 			if blind {
 				want = got

@@ -25,7 +25,7 @@ import (
 )
 
 // Version is part of every cache key: raise it when results change.
-const Version = "gas/7"
+const Version = "gas/8"
 
 // Solver is the state of one fluid and the room to work in. Its own box is the
 // part of the limit that arrays are laid out for; the two are the same unless
@@ -82,6 +82,8 @@ type Solver struct {
 	alive    [5]alive              // where they are not
 	surveyed bool                  // since anything has changed
 	parcels  [5]parcel             // of the channels
+	made     alive                 // where source is not zero
+	room     parcel                // the source, as it is carried
 	sides    vec.Sides
 }
 
@@ -184,7 +186,7 @@ func (s *Solver) furnish(b Box, low [3]int) error {
 	// one pair of ranges serves cells and all three kinds of faces
 	big := field(1, 1, 1).Dims.Len()
 	s.low, s.high = alloc(big), alloc(big)
-	s.curl, s.parcels = [3]*grid.Field{}, [5]parcel{}
+	s.curl, s.parcels, s.room = [3]*grid.Field{}, [5]parcel{}, parcel{}
 	s.solid = solids{}
 	s.sourced = false
 	for side := range s.open {
@@ -295,9 +297,9 @@ func (s *Solver) Frame(dt float64, sub sim.Substeps, scene Scene, stop func() bo
 func (s *Solver) account(st *FrameStats) {
 	v := s.H * s.H * s.H
 	st.MaxSpeed, st.PeakHeat = s.fast, s.hot
-	st.SmokeTotal, st.HeatTotal = s.totalOf(0)*v, s.totalOf(1)*v
+	st.SmokeTotal, st.HeatTotal = s.amount(0)*v, s.amount(1)*v
 	if s.Fuel != nil {
-		st.FuelTotal = s.totalOf(2) * v
+		st.FuelTotal = s.amount(2) * v
 	}
 	st.Tiles, st.Voxels = s.tiles.Count, s.cells
 	st.Window = [3]int{s.NX, s.NY, s.NZ}
@@ -467,7 +469,7 @@ func (s *Solver) step(dt float64, in Inputs, st *FrameStats) error {
 		// The channels first: they go along the velocity that the last projection
 		// left without divergence, before half of its pressure acts on it again.
 		s.ways(float32(dt/s.H), p.Scheme)
-		s.carryChannels(p.Scheme)
+		s.carryChannels(dt, p.AirTemperature, p.Scheme)
 		if s.LastDt > 0 {
 			s.subtractGradient(float32(0.5*dt/s.LastDt), true)
 		}
@@ -478,7 +480,7 @@ func (s *Solver) step(dt float64, in Inputs, st *FrameStats) error {
 	// full strength at its end, and before forces, so that it is lifted at once.
 	s.decay(dt, p)
 	s.clearSource()
-	made := s.emit(dt, in.Emitters)
+	made := s.emit(dt, &in)
 	for n := range in.Emitters {
 		s.dragged(dt, p.AirDensity, &in.Emitters[n])
 	}
@@ -708,32 +710,7 @@ func (s *Solver) leave(dt float64, st *FrameStats) {
 		if !open || !(atLow || atHigh) || !s.live[0] {
 			continue
 		}
-		// What crosses the side in dt: speed outwards × smoke of the cell within, as
-		// upwind as the advection that takes it away.
-		f := s.velocity()[a]
-		lo, hi, sign := [3]int{}, n, -1.0
-		if side%2 == 0 {
-			hi[a] = 1
-		} else {
-			lo[a], sign = n[a]-1, 1
-		}
-		sum := 0.0
-		for k := lo[2]; k < hi[2]; k++ {
-			for j := lo[1]; j < hi[1]; j++ {
-				for i := lo[0]; i < hi[0]; i++ {
-					d := s.Smoke.Data[s.Index(i, j, k)]
-					if d == 0 {
-						continue
-					}
-					p := [3]int{i, j, k}
-					p[a] += side % 2
-					if out := sign * float64(f.At(p[0], p[1], p[2])); out > 0 {
-						sum += out * float64(d)
-					}
-				}
-			}
-		}
-		st.Cut[side] += sum * area
+		st.Cut[side] += s.through(side, s.Smoke) * area
 	}
 }
 

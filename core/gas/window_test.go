@@ -126,7 +126,7 @@ func TestTilesFollowADriftingPuff(t *testing.T) {
 func TestTilesStopAtTheLimitAndSayWhere(t *testing.T) {
 	p := calm
 	p.Gravity, p.Scheme = 9.81, MacCormack
-	_, st := plumes(t, &Follow{Threshold: 1e-3, Margin: 0.2}, 44, func(t, dt float64) Inputs {
+	_, st := plumes(t, &Follow{Threshold: 1e-3, Margin: 0.2}, 60, func(t, dt float64) Inputs {
 		return Inputs{Physics: p, Emitters: []Emitter{{Emitter: sim.Emitter{Shape: ball(geom.V(1.2, 0.5, 1.2), 0.3), Speed: 1}, Smoke: 1, Temperature: 400}}}
 	})
 	if !st.AtLimit[3] || st.AtLimit[0] {

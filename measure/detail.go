@@ -1,0 +1,84 @@
+package measure
+
+import (
+	"math"
+
+	"gonum.org/v1/gonum/dsp/fourier"
+
+	"zarf/core/grid"
+)
+
+// spectrum is how the variance of a field spreads over wavenumbers: bin b holds what lies
+// from b to b+1 waves an edge of the longest side, by the distance from the middle of
+// wavenumber space. The field is taken out of its surroundings with edges that fall to 0
+// on their own, as smoke does; lengths are in cells.
+func spectrum(f *grid.Field, crew grid.Crew) (bins []float64, n int) {
+	n = 1
+	for n < max(f.NX, 2*f.NY, f.NZ) {
+		n *= 2
+	}
+	v := make([]complex64, n*n*n)
+	for k := range f.NZ {
+		for j := range f.NY {
+			for i, x := range f.Row(j, k) {
+				v[(k*n+j)*n+i] = complex(x, 0)
+				v[(k*n+n-1-j)*n+i] = complex(x, 0)
+			}
+		}
+	}
+	for axis := range 3 {
+		step := [3]int{1, n, n * n}[axis]
+		crew.For(n*n, n, func(lo, hi int) {
+			fft, row := fourier.NewCmplxFFT(n), make([]complex128, n)
+			for l := lo; l < hi; l++ {
+				var o int
+				switch axis {
+				case 0:
+					o = l * n
+				case 1:
+					o = l/n*n*n + l%n
+				case 2:
+					o = l
+				}
+				for i := range row {
+					row[i] = complex128(v[o+i*step])
+				}
+				fft.Coefficients(row, row)
+				for i := range row {
+					v[o+i*step] = complex64(row[i])
+				}
+			}
+		})
+	}
+	bins = make([]float64, n)
+	wave := func(i int) float64 {
+		if i > n/2 {
+			i -= n
+		}
+		return float64(i)
+	}
+	for k := range n {
+		for j := range n {
+			for i := range n {
+				c := v[(k*n+j)*n+i]
+				b := int(math.Sqrt(wave(i)*wave(i) + wave(j)*wave(j) + wave(k)*wave(k)))
+				bins[b] += float64(real(c)*real(c) + imag(c)*imag(c))
+			}
+		}
+	}
+	bins[0] = 0
+	return bins, n
+}
+
+// fineShare is what part of a field's variance lies in waves shorter than so many cells.
+func fineShare(f *grid.Field, cells float64, crew grid.Crew) float64 {
+	bins, n := spectrum(f, crew)
+	var all, fine float64
+	for b, v := range bins {
+		all += v
+		if float64(b)+0.5 > float64(n)/cells {
+			fine += v
+		}
+	}
+	return fine / all
+}
