@@ -16,7 +16,7 @@ func fireAccuracy(t *Table) {
 	const across = 0.5
 	for _, kw := range []float64{200, 600, 2000} {
 		b := burner(across, kw, 0.5, 6, t.crew)
-		want := FlameHeight(kw, across)
+		want := gas.FlameHeight(kw, across)
 		t.most(fmt.Sprintf("a burner of %g m and %g kW burns %.0f kW", across, kw, b.burnt), math.Abs(b.burnt/kw-1), 0.05, "")
 		t.most(fmt.Sprintf("its flame is %.2f m high, by Heskestad 1983 %.2f m", b.height, want), math.Abs(b.height/want-1), 0.2, "")
 	}
@@ -81,13 +81,6 @@ func fireball(kg float64, crew grid.Crew) (radius, lasts float64) {
 	return radius, lasts
 }
 
-// FlameHeight is how high the flame of a burner is over it, m, by Heskestad (1983,
-// Luminous heights of turbulent diffusion flames): L = 0.235 Q^(2/5) − 1.02 D, for a power
-// of Q kW and D m across.
-func FlameHeight(kw, across float64) float64 {
-	return max(0, 0.235*math.Pow(kw, 0.4)-1.02*across)
-}
-
 // flame is what a burner's fire does.
 type flame struct {
 	burnt  float64 // kW
@@ -102,7 +95,7 @@ type flame struct {
 func burner(across, kw, churn, seconds float64, crew grid.Crew) flame {
 	const heat, radiated, voxels = 44e6, 0.35, 8
 	h := across / voxels
-	wide, tall := max(4*across, 0.9*FlameHeight(kw, across)), max(2*FlameHeight(kw, across), 4*across)
+	wide, tall := max(4*across, 0.9*gas.FlameHeight(kw, across)), max(2*gas.FlameHeight(kw, across), 4*across)
 	d := grid.Dims{NX: int(wide / h), NY: int(tall / h), NZ: int(wide / h)}
 	s, err := gas.New(gas.Box{Dims: d, H: h, Open: pressure.Sides{true, true, false, true, true, true}, Burning: true, Oxygen: true}, crew)
 	if err != nil {

@@ -128,6 +128,16 @@ func TestFindsAndMends(t *testing.T) {
 			e.Set(val.Fuel.Name(), n(2))
 			e.Set(val.Temperature.Name(), n(900))
 		},
+		"flame-size": func(s *shot.Shot, d, e *shot.Element) {
+			d.Set(val.Burning.Name(), text("oxygen"))
+			e.Set(val.FuelPower.Name(), n(1e6))
+			e.Set(val.Temperature.Name(), n(900))
+		},
+		"flame-air": func(s *shot.Shot, d, e *shot.Element) {
+			d.Set(val.Burning.Name(), text("fuel"))
+			e.Set(val.FuelPower.Name(), n(100))
+			e.Set(val.Temperature.Name(), n(900))
+		},
 		"fire-closed": func(s *shot.Shot, d, e *shot.Element) {
 			d.Set(val.Burning.Name(), text("fuel"))
 			e.Set(val.Fuel.Name(), n(0.05))

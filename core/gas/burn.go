@@ -16,6 +16,17 @@ import (
 // least is the fuel, kg/m³, under which nothing burns or spreads.
 const least = 1e-4
 
+// radiated is the share of a fire's power that glows away without warming its gas: 0.3 to
+// 0.4 of sooty fuels, the more the larger the fire (Tewarson 2008).
+const radiated = 0.35
+
+// FlameHeight is how high the flame of a burner is over it, m, by Heskestad (1983,
+// Luminous heights of turbulent diffusion flames): L = 0.235 Q^(2/5) − 1.02 D, for a power
+// of Q kW and D m across.
+func FlameHeight(kw, across float64) float64 {
+	return max(0, 0.235*math.Pow(kw, 0.4)-1.02*across)
+}
+
 // radiate cools by radiation: dT/dt = −k ((T − T₀)/(Tmax − T₀))⁴ (Nguyen,
 // Fedkiw, Jensen 2002, eq. 16), integrated exactly: with θ the ratio,
 // θ⁻³ grows by 3 k/(Tmax − T₀) a second.

@@ -10,6 +10,7 @@ import (
 	"strings"
 
 	"zarf/core/check"
+	"zarf/core/geom"
 	"zarf/core/shot"
 	"zarf/core/shot/val"
 	"zarf/core/sim"
@@ -30,11 +31,16 @@ func domains(s *check.Scene) (out []*shot.Element) {
 // With keys, an emitter that ever lets fuel out counts.
 func feeders(s *check.Scene, d *shot.Element) (out []*shot.Element) {
 	for _, e := range s.Emitters {
-		if e.Acts(d) && check.Highest(e, val.Fuel) > 0 {
+		if e.Acts(d) && fed(e) {
 			out = append(out, e)
 		}
 	}
 	return out
+}
+
+// fed reports an emitter that ever lets fuel out.
+func fed(e *shot.Element) bool {
+	return check.Highest(e, val.Fuel) > 0 || check.Highest(e, val.FuelPower) > 0
 }
 
 // fuelUnused finds fuel where nothing burns.
@@ -108,6 +114,95 @@ func fuelCold(s *check.Scene) []check.Finding {
 			// A hundred kelvin above: just at its ignition the first mixed cell
 			// would be too cold.
 			Mend: &check.Mend{Label: fmt.Sprintf("Let %s out at %s K", feed[0].Name, shot.Short(light+100)), Element: feed[0].ID, Key: val.Temperature.Name(), Value: shot.Num(light + 100)}})
+	}
+	return out
+}
+
+// bed is how wide an emitter is seen from above, m: a disk of as much area.
+func bed(e *shot.Element, now val.Eval) (across, top float64, ok bool) {
+	sh, err := e.Form(now, 0)
+	if err != nil {
+		return 0, 0, false
+	}
+	b := sh.Bounds()
+	w := b.Max.Sub(b.Min)
+	across = math.Sqrt(w.X * w.Z)
+	if sh.Form != geom.Block {
+		return across, b.Max.Y, across > 0
+	}
+	return across * 2 / math.Sqrt(math.Pi), b.Max.Y, across > 0
+}
+
+// flameSize finds fires of a power whose flame the voxels can't show or the box can't
+// hold, by Heskestad's height.
+func flameSize(s *check.Scene) (out []check.Finding) {
+	for _, d := range domains(s) {
+		if !burns(d) {
+			continue
+		}
+		h := val.Voxel.Of(d)
+		roof := val.Position.Of(d)[1] + val.Size.Of(d)[1]/2
+		for _, e := range s.Emitters {
+			kw := check.Highest(e, val.FuelPower)
+			if !e.Acts(d) || kw <= 0 {
+				continue
+			}
+			across, top, ok := bed(e, s.Now)
+			if !ok {
+				continue
+			}
+			flame := FlameHeight(kw, across)
+			told := fmt.Sprintf("%s's fire of %s kW over %s m", e.Name, shot.Short(kw), shot.Short(math.Round(across*100)/100))
+			f := check.Finding{Severity: check.Warning, Element: e.ID}
+			switch least := min(flame, across); {
+			case flame < across/4:
+				f.What = told + " is no flame, but many small ones."
+				f.Why = "So little power for so wide a bed burns in patches close to it."
+				f.Mend = powerMend(e, math.Pow(2.02*across/0.235, 2.5))
+			case least < 4*h:
+				f.What = fmt.Sprintf("%s makes a flame of %s m, in voxels of %s m.", told, shot.Short(math.Round(flame*100)/100), shot.Short(h))
+				f.Why = "Under four voxels its height and its width can't be held."
+				f.Mend = &check.Mend{Label: fmt.Sprintf("Set %s's voxel size to %s m", d.Name, shot.Short(shot.Tidy(least/6))), Element: d.ID, Key: val.Voxel.Name(), Value: shot.Num(shot.Tidy(least / 6))}
+			case top+flame > roof:
+				f.What = fmt.Sprintf("%s makes a flame of %s m, and %s ends %s m over it.", told, shot.Short(math.Round(flame*100)/100), d.Name, shot.Short(math.Round((roof-top)*100)/100))
+				f.Why = "What burns above the box isn't simulated. Make the box taller, or the fire smaller."
+				if room := 0.8*(roof-top) + 1.02*across; room > 0 {
+					f.Mend = powerMend(e, math.Pow(room/0.235, 2.5))
+				}
+			default:
+				continue
+			}
+			out = append(out, f)
+		}
+	}
+	return out
+}
+
+// powerMend offers a power, unless keys have it.
+func powerMend(e *shot.Element, kw float64) *check.Mend {
+	if e.Keyed(val.FuelPower) {
+		return nil
+	}
+	return &check.Mend{Label: fmt.Sprintf("Set its power to %s kW", shot.Short(shot.Tidy(kw))), Element: e.ID, Key: val.FuelPower.Name(), Value: shot.Num(shot.Tidy(kw))}
+}
+
+// flameAir finds fires of a power in a domain whose air doesn't run out, or that needs
+// more or less of it than its heat tells: their flames are as high as they should be only
+// where air is what ends them.
+func flameAir(s *check.Scene) (out []check.Finding) {
+	for _, d := range domains(s) {
+		if !burns(d) || !slices.ContainsFunc(s.Emitters, func(e *shot.Element) bool { return e.Acts(d) && check.Highest(e, val.FuelPower) > 0 }) {
+			continue
+		}
+		if val.Burning.Of(d) == "fuel" {
+			out = append(out, check.Finding{Severity: check.Note, Element: d.ID, What: "Air doesn't run out in " + d.Name + ": flames are as high as the burn rate makes them.", Why: "The height that belongs to a power comes from the air that a flame has to draw in.", Mend: &check.Mend{Label: "Let air run out", Element: d.ID, Key: val.Burning.Name(), Value: shot.Text("oxygen")}})
+			continue
+		}
+		// 3 MJ a kg of air by any fuel, less what glows away
+		want := val.HeatReleased.Of(d) / (val.AirDensity.Of(s) * 3 * (1 - radiated))
+		if need := val.OxygenNeed.Of(d); want > 0 && !d.Keyed(val.OxygenNeed) && math.Abs(math.Log(max(need, 1e-9)/want)) > 0.3 {
+			out = append(out, check.Finding{Severity: check.Note, Element: d.ID, What: fmt.Sprintf("Fuel of %s MJ/kg needs air of %s; %s has %s.", shot.Short(val.HeatReleased.Of(d)), shot.Short(shot.Tidy(want)), d.Name, shot.Short(need)), Why: "All fuels give some 3 MJ for a kilogram of air, of which a third glows away. With more air needed flames are taller and cooler than nature's, with less shorter and hotter.", Mend: &check.Mend{Label: "Set air needed to " + shot.Short(shot.Tidy(want)), Element: d.ID, Key: val.OxygenNeed.Name(), Value: shot.Num(shot.Tidy(want))}})
+		}
 	}
 	return out
 }
@@ -187,9 +282,9 @@ func emitterEmpty(s *check.Scene) []check.Finding {
 		if e.Keyed(val.Smoke, val.Temperature, val.Speed) {
 			continue
 		}
-		if val.Smoke.Of(e) == 0 && check.Highest(e, val.Fuel) <= 0 && val.Temperature.Of(e) == air && val.Speed.Of(e) == 0 && val.Push.Of(e) == [3]float64{} {
+		if val.Smoke.Of(e) == 0 && !fed(e) && val.Temperature.Of(e) == air && val.Speed.Of(e) == 0 && val.Push.Of(e) == [3]float64{} {
 			out = append(out, check.Finding{Severity: check.Warning, Element: e.ID, What: e.Name + " lets out nothing.", Why: "Its smoke is 0, it is as warm as the air, and it has no speed.", Mend: &check.Mend{Label: "Set smoke to 1", Element: e.ID, Key: val.Smoke.Name(), Value: shot.Num(1)}})
-		} else if val.Smoke.Of(e) == 0 && check.Highest(e, val.Fuel) <= 0 {
+		} else if val.Smoke.Of(e) == 0 && !fed(e) {
 			out = append(out, check.Finding{Severity: check.Note, Element: e.ID, What: e.Name + " lets out no smoke.", Why: "It moves or warms the air, and can't be seen itself."})
 		}
 		if b := val.Breakup.Of(e); b > 0 {

@@ -58,10 +58,10 @@ func init() {
 		Fronts:   true,
 		Checks: []check.Check{{ID: "emitter-empty", Find: emitterEmpty}, {ID: "closed-inflow", Find: closedInflow}, {ID: "open-floor", Find: openFloor},
 			{ID: "fuel-unused", Find: fuelUnused}, {ID: "fuel-missing", Find: noFuel}, {ID: "fuel-cold", Find: fuelCold}, {ID: "fire-hot", Find: fireHot},
-			{ID: "fire-closed", Find: closedFire}, {ID: "fire-unseen", Find: fireUnseen}},
+			{ID: "fire-closed", Find: closedFire}, {ID: "fire-unseen", Find: fireUnseen}, {ID: "flame-size", Find: flameSize}, {ID: "flame-air", Find: flameAir}},
 		// What makes an emitter worth a sentence: something that can be seen.
 		Gives: func(e *shot.Element, now val.Eval) bool {
-			return val.Smoke.At(e, now) > 0 || val.Fuel.At(e, now) > 0
+			return val.Smoke.At(e, now) > 0 || val.Fuel.At(e, now) > 0 || val.FuelPower.At(e, now) > 0
 		},
 		Nothing: "neither smoke nor fuel", NothingWhy: "Warm or fast air alone can't be seen; give it smoke.",
 		After: after,
@@ -104,6 +104,9 @@ func emits(s *shot.Shot, e *shot.Element) string {
 	}
 	if val.Fuel.Of(e) > 0 || e.Keyed(val.Fuel) {
 		what = append(what, "fuel "+shot.Short(val.Fuel.Of(e))+" kg/m³")
+	}
+	if kw := val.FuelPower.Of(e); kw > 0 || e.Keyed(val.FuelPower) {
+		what = append(what, "fuel for a fire of "+shot.Short(kw)+" kW")
 	}
 	switch dt := val.Temperature.Of(e) - val.AirTemperature.Of(s); {
 	case dt > 0:
@@ -177,8 +180,10 @@ func fastest(s *shot.Shot, d *shot.Element) float64 {
 	// Never under 1 m/s: an estimate of no substeps helps nobody.
 	fast := max(1, stage.Inflow(s, d))
 	air := val.AirTemperature.Of(s)
-	// Free rise over a third of the height: a guess for an estimate, and no more.
+	// Free rise over a third of the height: a guess for an estimate, and no more. Gas is
+	// lighter by 1 − T₀/T.
 	rise := func(warm float64) float64 {
+		warm /= 1 + warm
 		return math.Sqrt(2 * math.Abs(val.Gravity.Of(s)*val.Lift.Of(d)) * warm * val.Size.Of(d)[1] * 0.3)
 	}
 	for _, e := range s.Of(shot.Emitter) {
@@ -186,7 +191,7 @@ func fastest(s *shot.Shot, d *shot.Element) float64 {
 			continue
 		}
 		fast = max(fast, rise(math.Abs(val.Temperature.Of(e)-air)/air))
-		if burns(d) && val.Fuel.Of(e) > 0 { // flames rise at several metres a second
+		if burns(d) && fed(e) { // flames rise at several metres a second
 			fast = max(fast, rise(4))
 		}
 	}

@@ -129,6 +129,9 @@ func (g *Stage) inputs(t, dt float64) Inputs {
 		// Heat is above the air's inside the solver; an emitter colder than the air
 		// makes it negative, and its gas sinks.
 		gas := Emitter{Emitter: em, Fuel: val.Fuel.At(e, now), Smoke: val.Smoke.At(e, now), Temperature: val.Temperature.At(e, now) - air, Add: val.Mode.Of(e) == "add"}
+		if kw := val.FuelPower.At(e, now); kw > 0 && in.Physics.Fire.Heat > 0 {
+			gas.FuelRate = (1 - radiated) * kw * 1e3 / in.Physics.Fire.Heat
+		}
 		if val.From.Of(e) == "fluid" {
 			// A source domain that begins later simply feeds nothing until its first
 			// frame.

@@ -28,6 +28,7 @@ const (
 	Degree     Unit = "°"
 	Second     Unit = "s"
 	Energy     Unit = "MJ/kg"
+	Power      Unit = "kW"
 	CoolRate   Unit = "K/s"
 	Frames     Unit = "frames"
 	FrameRate  Unit = "fps"
@@ -70,6 +71,7 @@ var spellings = map[Unit]map[string][2]float64{
 	Degree:     {"°": {1}, "deg": {1}, "rad": {180 / math.Pi}},
 	Second:     {"s": {1}, "ms": {0.001}, "min": {60}},
 	Energy:     {"mj/kg": {1}, "kj/kg": {0.001}, "kj/g": {1}},
+	Power:      {"kw": {1}, "w": {0.001}, "mw": {1000}, "gw": {1e6}},
 	CoolRate:   {"k/s": {1}},
 	Frames:     {"frames": {1}, "frame": {1}, "f": {1}},
 	FrameRate:  {"fps": {1}, "/s": {1}},

@@ -106,19 +106,19 @@ func TestSensorsResume(t *testing.T) {
 	}
 	whole, kept := begin(2), map[int]sim.Stats{}
 	var state bytes.Buffer
-	for whole.Next() <= 24 {
+	for whole.Next() <= 30 {
 		n, st, err := Advance(whole, nil)
 		if err != nil {
 			t.Fatal(err)
 		}
 		kept[n] = st
-		if n == 17 {
+		if n == 23 {
 			if err := whole.SaveState(&state); err != nil {
 				t.Fatal(err)
 			}
 		}
 	}
-	if kept[17].Of(Measured(e)) == 0 {
+	if kept[23].Of(Measured(e)) == 0 {
 		t.Fatal("nothing was measured by the frame at which it is stopped")
 	}
 	second := begin(1)
@@ -126,7 +126,7 @@ func TestSensorsResume(t *testing.T) {
 		t.Fatal(err)
 	}
 	second.Base().Past = func(n int) (sim.Stats, bool) { st, there := kept[n]; return st, there }
-	for second.Next() <= 24 {
+	for second.Next() <= 30 {
 		if _, _, err := Advance(second, nil); err != nil {
 			t.Fatal(err)
 		}

@@ -179,6 +179,7 @@ const (
 	Form         TextKey  = "form"
 	From         TextKey  = "from"
 	Fuel         NumKey   = "fuel"
+	FuelPower    NumKey   = "fuel_power"
 	Inherit      NumKey   = "inherit"
 	Mesh         TextKey  = "mesh"
 	Mode         TextKey  = "mode"
