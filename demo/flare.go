@@ -16,8 +16,8 @@ func FlareBurst() *shot.Shot {
 	set(s.Self, val.Preroll.Is(20))
 	parts := cook(s, "brazier", geom.V(0, 0.5, 0), 0.36, 1)
 	set(parts["Fire air"], val.Position.Is(0, 0.9, 0), val.Size.Is(1.7, 1.8, 1.7), val.Voxel.Is(0.034), val.Dissipation.Is(3.0), val.Cooling.Is(2.0))
-	set(parts["Embers"], val.Form.Is("sphere"), val.Position.Is(0, 0.62, 0), val.Size.Is(0.26, 0.26, 0.26), val.Breakup.Is(0.85), val.Fuel.Is(0.085))
-	set(parts["Flicker"], val.Position.Is(0, 0.75, 0), val.Strength.Is(7.0))
+	set(parts["Embers"], val.Form.Is("sphere"), val.Position.Is(0, 0.62, 0), val.Size.Is(0.26, 0.26, 0.26), val.Breakup.Is(0.85), val.FuelPower.Is(45))
+	set(parts["Flicker"], val.Position.Is(0, 0.75, 0), val.Strength.Is(3.0))
 	add(s, shot.Radial, "Spray", val.Position.Is(0, 0.6, 0), val.Radius.Is(0.5), val.Strength.Is(15.0))
 	set(s.Element("camera"), val.Position.Is(0, 0.94, 4.2), val.Target.Is(0, 0.92, 0), val.Lens.Is(76.0))
 	drawn := s.Looks[0]

@@ -374,7 +374,7 @@ func colliderFast(s *Scene) []Finding {
 		// Straight speed between keys; turning and growing are not looked at.
 		keys := c.Keys(val.Position)
 		for _, d := range s.Domains {
-			worst := s.meshPace(c)
+			worst := MeshPace(s.Shot, c)
 			for i := 1; i < len(keys); i++ {
 				// a run between flat tangents is 1.5 times as fast in its middle
 				// metres a frame between two keys

@@ -488,11 +488,15 @@ func TestAfterARun(t *testing.T) {
 		"held":     func(s *sim.Stats) { s.Put(sim.VolumeHeld, 0.05) },
 		"trimmed":  func(s *sim.Stats) { s.Put(sim.Lost, 0.02) },
 		"pressure": func(s *sim.Stats) { s.Unconverged = 1 },
+		"fast":     func(s *sim.Stats) { s.MaxSpeed = 35; s.Put(sim.FastX, 1.25) },
 	} {
 		got := stage.After(sh, d, st(change))
 		if ids(got) != want {
 			t.Errorf("want %s, got %+v", want, got)
 			continue
+		}
+		if want == "fast" && !strings.Contains(got[0].What, "35 m/s in frame 3, at 1.25, 0, 0 m") {
+			t.Errorf("%+v", got[0])
 		}
 		if want == "cut" && (!strings.Contains(got[0].What, "top") || !strings.Contains(got[0].Why, "frame 3")) {
 			t.Errorf("%+v", got[0])

@@ -328,10 +328,10 @@ func pullThin(s *Scene) []Finding {
 	return out
 }
 
-// meshPace is about the farthest that a place on an imported mesh moves in a
+// MeshPace is about the farthest that a place on an imported mesh moves in a
 // frame, m, from a few of its frames.
 // A few vertices at a few frames: an estimate that errs low, for a warning.
-func (s *Scene) meshPace(e *shot.Element) float64 {
+func MeshPace(s *shot.Shot, e *shot.Element) float64 {
 	if !e.FromFile() || !e.Moving(s.Files()) {
 		return 0
 	}

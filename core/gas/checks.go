@@ -353,6 +353,7 @@ func after(s *shot.Shot, d *shot.Element, frames map[int]sim.Stats) (out []check
 	if lost > 0.01*smoke && lost > 0 {
 		out = append(out, check.Finding{ID: "trimmed", Severity: check.Warning, Element: d.ID, What: fmt.Sprintf("%.1f %% of the smoke was thinner than what counts as fluid and was dropped.", 100*lost/smoke), Why: "Veils may end abruptly.", Mend: check.Set("Count thinner smoke", d, val.FollowFrom.Is(val.FollowFrom.Of(d)/10))})
 	}
+	out = append(out, unexplained(s, d, frames)...)
 	if smoke == 0 && len(frames) > 0 {
 		out = append(out, check.Finding{ID: "empty", Severity: check.Warning, Element: d.ID, What: "No smoke was made.", Why: "Nothing can be seen: look at the emitters' amounts and times."})
 	}

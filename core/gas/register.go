@@ -163,7 +163,7 @@ func (st *FrameStats) stats() sim.Stats {
 		Cut: st.Cut, AtLimit: st.AtLimit, Voxels: st.Voxels, Window: st.Window, Top: st.Top, Width: st.Width, Low: st.Low, High: st.High, Bulk: st.Bulk}
 	for a, v := range map[sim.Amount]float64{sim.SmokeTotal: st.SmokeTotal, sim.HeatTotal: st.HeatTotal, sim.FuelTotal: st.FuelTotal, sim.FuelBurnt: st.FuelBurnt, sim.HeatMade: st.HeatMade,
 		sim.SootMade: st.SootMade, sim.Expanded: st.Expanded, sim.VolumeMade: st.VolumeMade, sim.VolumeHeld: st.VolumeHeld, sim.Lost: st.Lost, sim.Tiles: float64(st.Tiles),
-		sim.PeakHeat: st.PeakHeat, sim.Warm: st.Warm} {
+		sim.PeakHeat: st.PeakHeat, sim.Warm: st.Warm, sim.FastX: st.FastAt.X, sim.FastY: st.FastAt.Y, sim.FastZ: st.FastAt.Z} {
 		out.Put(a, v)
 	}
 	return out

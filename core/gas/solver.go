@@ -78,6 +78,7 @@ type Solver struct {
 	afar     int                   // how many cells away a point can be read from, at most
 	goes     int                   // how many cells ways go, at most
 	hot      float64               // largest excess temperature, K
+	fastIn   int                   // the plane that the fastest gas is in
 	live     []bool                // channels that are not zero everywhere
 	alive    [5]alive              // where they are not
 	surveyed bool                  // since anything has changed
@@ -94,8 +95,9 @@ type FrameStats struct {
 	Iterations  int
 	Residual    float64 // the worst
 	MaxSpeed    float64
-	SmokeTotal  float64 // density integrated, m³
-	HeatTotal   float64 // K·m³
+	FastAt      geom.Vec3 // where, m
+	SmokeTotal  float64   // density integrated, m³
+	HeatTotal   float64   // K·m³
 	FuelTotal   float64
 	FuelBurnt   float64    // kg in this frame
 	HeatMade    float64    // K·m³ in this frame, by burning
@@ -296,7 +298,7 @@ func (s *Solver) Frame(dt float64, sub sim.Substeps, scene Scene, stop func() bo
 // Sums over cells in use alone; what was lost by giving up tiles is told apart.
 func (s *Solver) account(st *FrameStats) {
 	v := s.H * s.H * s.H
-	st.MaxSpeed, st.PeakHeat = s.fast, s.hot
+	st.MaxSpeed, st.PeakHeat, st.FastAt = s.fast, s.hot, s.fastest()
 	st.SmokeTotal, st.HeatTotal = s.amount(0)*v, s.amount(1)*v
 	if s.Fuel != nil {
 		st.FuelTotal = s.amount(2) * v
@@ -564,14 +566,17 @@ func (s *Solver) survey() error {
 			}
 		}
 	})
-	s.fast, s.hot = 0, 0
+	s.fast, s.hot, s.fastIn = 0, 0, 0
 	clear(s.live)
 	for i := range part {
 		p := &part[i]
 		if p.bad {
 			return s.findBad()
 		}
-		s.fast, s.hot = max(s.fast, float64(p.fast)), max(s.hot, float64(p.hot))
+		if float64(p.fast) > s.fast {
+			s.fast, s.fastIn = float64(p.fast), i
+		}
+		s.hot = max(s.hot, float64(p.hot))
 		for n, v := range p.live {
 			s.live[n] = s.live[n] || v
 		}

@@ -84,6 +84,8 @@ func exponent(u shot.Unit) float64 {
 		return -0.5
 	case shot.PerMetre:
 		return -1
+	case shot.Power: // Q over ρ c T √g L^5/2 stays the same, and so does a flame's form
+		return 2.5
 	}
 	return 0
 }

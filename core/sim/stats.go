@@ -25,6 +25,9 @@ const (
 	Tiles      Amount = "tiles"       // in use
 	PeakHeat   Amount = "peak_temp"   // K over the air
 	Warm       Amount = "warm"        // mean excess temperature of what can be seen, K
+	FastX      Amount = "fast_x"      // where the fastest is, m
+	FastY      Amount = "fast_y"
+	FastZ      Amount = "fast_z"
 	Particles  Amount = "particles"
 	Drops      Amount = "drops"   // of foam, spray and bubbles
 	Volume     Amount = "volume"  // of a liquid, m³

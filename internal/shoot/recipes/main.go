@@ -1,9 +1,10 @@
 // Recipes makes the picture of each recipe that the menu shows, from a coarse
-// run of the recipe itself: go run ./internal/shoot/recipes [KEY …].
+// run of the recipe itself: go run ./internal/shoot/recipes [-voxels N] [-to FOLDER] [KEY …].
 package main
 
 import (
 	"context"
+	"flag"
 	"fmt"
 	"image/png"
 	"math"
@@ -27,21 +28,25 @@ import (
 	"zarf/studio/run"
 )
 
-// voxels of a picture's run.
-const voxels = 220_000
+// voxels of a picture's run: of gas, and of what else there is.
+var voxels = flag.Float64("voxels", 2_000_000, "of gas")
+
+const others = 220_000
 
 // frames at which a recipe looks like itself, 24 a second for a thing a metre
 // across.
-var frames = map[string]float64{"large-blast": 13, "small-blast": 7, "steam": 40, "heavy-fog": 70, "ground-burst": 18,
+var frames = map[string]float64{"large-blast": 10, "small-blast": 9, "steam": 40, "heavy-fog": 70, "ground-burst": 18,
 	"pour": 60, "splash": 15, "fountain": 36, "flood": 20, "honey": 200, "lava": 110, "drip": 140, "sparks": 60, "embers": 80, "ash-fall": 60, "debris": 22, "dust-kick": 26, "sea": 76, "breaker": 70, "burning-curtain": 34}
 
 func main() {
+	to := flag.String("to", filepath.Join("web", "static", "recipes"), "folder of the pictures")
+	flag.Parse()
 	for i := range recipe.All {
 		r := &recipe.All[i]
-		if len(os.Args) > 1 && !slices.Contains(os.Args[1:], r.Key) {
+		if flag.NArg() > 0 && !slices.Contains(flag.Args(), r.Key) {
 			continue
 		}
-		if err := picture(r, filepath.Join("web", "static", "recipes", r.Key+".png")); err != nil {
+		if err := picture(r, filepath.Join(*to, r.Key+".png")); err != nil {
 			fmt.Fprintln(os.Stderr, r.Key+":", err)
 			os.Exit(1)
 		}
@@ -72,11 +77,11 @@ func picture(r *recipe.Recipe, path string) error {
 	s := shot.New("picture")
 	r.Put(s, geom.Vec3{}, r.Size, 1)
 	d := s.Of(shot.Domain)[0]
-	most := float64(voxels)
-	if r.Key == "wisps" { // threads need finer voxels
-		most *= 4
+	most, finer := float64(others), false
+	if d.Fluid().Key == gas.Key {
+		most, finer = *voxels, true
 	}
-	if n := d.Voxels(); n > most {
+	if n := d.Voxels(); finer || n > most {
 		val.Voxel.Set(d, val.Voxel.Of(d)*math.Cbrt(n/most))
 	}
 	recipe.Frame(s)
