@@ -10,6 +10,8 @@ import (
 	"math"
 
 	"zarf/core/grid"
+	"zarf/core/shot"
+	"zarf/core/shot/val"
 	"zarf/core/vec"
 )
 
@@ -25,6 +27,12 @@ const radiated = 0.35
 // of Q kW and D m across.
 func FlameHeight(kw, across float64) float64 {
 	return max(0, 0.235*math.Pow(kw, 0.4)-1.02*across)
+}
+
+// Power is that of a fire, kW, that warms so many m³ of air by a kelvin in a second, and
+// glows the rest away.
+func Power(s *shot.Shot, warms float64) float64 {
+	return warms * val.AirDensity.Of(s) * HeatCapacity / 1e3 / (1 - radiated)
 }
 
 // radiate cools by radiation: dT/dt = −k ((T − T₀)/(Tmax − T₀))⁴ (Nguyen,

@@ -118,8 +118,8 @@ func fuelCold(s *check.Scene) []check.Finding {
 	return out
 }
 
-// bed is how wide an emitter is seen from above, m: a disk of as much area.
-func bed(e *shot.Element, now val.Eval) (across, top float64, ok bool) {
+// Bed is how wide an emitter is seen from above, m: a disk of as much area.
+func Bed(e *shot.Element, now val.Eval) (across, top float64, ok bool) {
 	sh, err := e.Form(now, 0)
 	if err != nil {
 		return 0, 0, false
@@ -147,7 +147,7 @@ func flameSize(s *check.Scene) (out []check.Finding) {
 			if !e.Acts(d) || kw <= 0 {
 				continue
 			}
-			across, top, ok := bed(e, s.Now)
+			across, top, ok := Bed(e, s.Now)
 			if !ok {
 				continue
 			}

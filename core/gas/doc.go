@@ -7,6 +7,8 @@
 //	           MacCormack with limiter (Selle et al. 2008), or
 //	           advection–reflection (Zehnder et al. 2018) with cubic splines.
 //	           Ways are traced by RK2 once a cell and shared by all fields.
+//	           Warm gas is mixed by its density, and what MacCormack's
+//	           correction adds is weakened until amounts are kept (keep.go).
 //	           Half of the last pressure acts before, half after (the
 //	           trapezoidal rule)
 //	decay      smoke by exp(−k dt), heat by exp(−c dt) and by T⁴ radiation
@@ -14,7 +16,7 @@
 //	emit       add or set channels and velocity, make new volume
 //	burn       light, spread and burn fuel: heat, soot, room for warmed gas
 //	           (Feldman, O'Brien, Arikan 2003; fronts after Fisher 1937)
-//	force      buoyancy g(lift·ΔT/T0) up, smoke weight down; wind, curl noise
+//	force      buoyancy g·lift·(1 − T0/T) up, smoke weight down; wind, curl noise
 //	           (Bridson, Houriham, Nordenstam 2007), vortices, radial pushes,
 //	           drag, each in its region; vorticity confinement (Fedkiw, Stam,
 //	           Jensen 2001)
@@ -34,7 +36,8 @@
 //	            MacCormack traces both ways in one pass
 //	carry       2 samples and 14 passes a field: ways, result and range out,
 //	            ways, range and result back, limited; nothing for batches of a
-//	            channel that are read from rows without any (live.go)
+//	            channel that are read from rows without any (live.go).
+//	            Keeping smoke and heat: 4 reads and 2 writes of live rows
 //	force       a read and a write of each component; confinement writes the force
 //	            at the cells' middles and reads it again, ω and |ω| stay in the
 //	            cache (swirl.go)
@@ -48,8 +51,9 @@
 // anew, so that a run resumed from these has the same bits.
 //
 // Units: metres, seconds, kelvin, kilograms; temperature is kept as the excess
-// over the air's. Smoke density is a plain number, 1 for dense smoke; its weight
-// is given in kg/m³ for density 1. Fuel is kg of vapour a m³ of air.
+// over the air's. Fuel is kilograms a m³ of whatever gas is there, and thins out as that
+// expands; what an emitter holds of it is told of gas as warm as the air. Smoke density is a plain number, 1 for dense smoke; its weight
+// is given in kg/m³ for density 1.
 //
 // Solids are signed distances sampled at the grid's corners; what counts in
 // the pressure equation is the open fraction of every face (Batty, Bertails,

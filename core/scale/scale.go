@@ -5,6 +5,7 @@ import (
 	"math"
 	"slices"
 
+	"zarf/core/gas"
 	"zarf/core/shot"
 	"zarf/core/shot/val"
 	"zarf/core/sim"
@@ -22,12 +23,12 @@ const (
 
 // Constants of the laws, as the package's comment has them.
 const (
-	froude     = 0.85
-	fireGrows  = 0.36 // s for √m
+	froude     = 0.83
+	fireLasts  = 0.155 // s for a metre of radius
 	slowsAs    = 0.4
-	ninetieth  = 0.768 // 0.9^(1/slowsAs): share of the time at which nine tenths are reached
-	leastFront = 6     // voxels that a front must have gone
-	leastCount = 10    // frames on the way
+	leastFront = 6  // voxels that a front must have gone
+	leastCount = 10 // frames on the way
+	leastBlast = 5  // frames for which a blast burns
 )
 
 // Point is a front's distance at a time of the picture.
@@ -59,7 +60,6 @@ type Reading struct {
 	Speed    float64 // m/s of the front on the screen
 	Wants    float64 // m/s that its size demands
 	Slope    float64 // of a blast: p in R ∝ t^p
-	Caveat   string  // why the reading counts for little; no mends are offered then
 	Measured []Point
 	Demanded []Point
 	Mends    []Mend
@@ -68,10 +68,9 @@ type Reading struct {
 // Off is how many times too small it reads; under 1 too large.
 func (r *Reading) Off() float64 { return r.Size / r.Reads }
 
-// Fits reports a reading within a factor of two of the size.
-// A reading is good to about that.
-// fast as they know it.
-func (r *Reading) Fits() bool { return r.Off() < 2 && r.Off() > 0.5 }
+// Fits reports a reading within a factor of 1.6 of the size. Readings are good to a
+// quarter, and a mend should be worth its run.
+func (r *Reading) Fits() bool { return r.Off() < 1.6 && r.Off() > 1/1.6 }
 
 // Of reads a take: frames by number, of domain d in shot s.
 //
@@ -84,27 +83,14 @@ func Of(s *shot.Shot, d *shot.Element, frames map[int]sim.Stats) Reading {
 		order = append(order, n)
 	}
 	slices.Sort(order)
-	var way []Point
-	var at []int
-	var from [3]float64
-	for _, n := range order {
-		f := frames[n]
-		// A frame without anything that can be seen has no front.
-		if f.Bulk == 0 {
-			continue
-		}
-		if way == nil {
-			for a := range 3 {
-				// The middle of what is seen first is taken for where it began.
-				from[a] = (f.Low[a] + f.High[a]) / 2
-			}
-		}
-		far := 0.0
-		for a := range 3 {
-			far = max(far, from[a]-f.Low[a], f.High[a]-from[a])
-		}
-		way, at = append(way, Point{float64(n-order[0]) / s.Rate(), far}), append(at, n)
+	if why := silent(s, d, frames, order); why != "" {
+		return Reading{Why: why}
 	}
+	kind := Rising
+	if blast(frames, order) {
+		kind = Blast
+	}
+	way, at := follow(s, frames, order, kind)
 	h := val.Voxel.Of(d)
 	if len(way) == 0 {
 		for _, f := range frames {
@@ -121,25 +107,115 @@ func Of(s *shot.Shot, d *shot.Element, frames map[int]sim.Stats) Reading {
 		most = max(most, p.L)
 	}
 	end := slices.IndexFunc(way, func(p Point) bool { return p.L >= 0.9*most })
+	if kind == Blast {
+		end = len(way) - 1
+	}
 	way, at = way[:end+1], at[:end+1]
 	// Under that a slope fitted to the points says more about noise than about
 	// speed.
-	if len(way) < leastCount || most-way[0].L < leastFront*h {
-		return Reading{Why: fmt.Sprintf("Too few frames: the front was on its way for %d frames and %s m; at least %d frames and %d voxels are needed.", len(way), shot.Short(shot.Tidy(most-way[0].L)), leastCount, leastFront)}
+	least := leastCount
+	if kind == Blast {
+		least = leastBlast
 	}
-	r := Reading{Kind: Rising, Size: way[end].L, Measured: way}
-	if blast(frames, order) {
-		r.Kind = Blast
+	if len(way) < least || most-way[0].L < leastFront*h {
+		return Reading{Why: fmt.Sprintf("Too few frames: the front was on its way for %d frames and %s m; at least %d frames and %d voxels are needed.", len(way), shot.Short(shot.Tidy(most-way[0].L)), least, leastFront)}
 	}
-	for _, e := range s.Elements {
-		// What drives a front by itself takes away the law that the reading rests
-		// on.
-		if !e.Muted && e.Acts(d) && (e.Kind == shot.Guide || e.Kind == shot.Wind || e.Kind == shot.Pull || e.Kind == shot.Vortex || e.Kind == shot.Radial) {
-			r.Caveat = e.Name + " drives it too: its speed is not its own alone."
-		}
-	}
+	r := Reading{Kind: kind, Size: way[end].L, Measured: way}
 	r.read(s, d, frames, at)
 	return r
+}
+
+// follow is a front's way: the farthest that anything visible is from where it was first,
+// of a blast the radius of a ball as large as what is visible, until it is burnt out.
+func follow(s *shot.Shot, frames map[int]sim.Stats, order []int, kind Kind) (way []Point, at []int) {
+	var from [3]float64
+	for _, n := range order {
+		f := frames[n]
+		// A frame without anything that can be seen has no front.
+		if f.Bulk == 0 {
+			continue
+		}
+		if way == nil {
+			for a := range 3 {
+				// The middle of what is seen first is taken for where it began.
+				from[a] = (f.Low[a] + f.High[a]) / 2
+			}
+		}
+		far, t := 0.0, float64(n-order[0])/s.Rate()
+		for a := range 3 {
+			far = max(far, from[a]-f.Low[a], f.High[a]-from[a])
+		}
+		if kind == Blast { // a ball as large as all of it
+			far = math.Cbrt(3 * f.Bulk / (4 * math.Pi))
+		}
+		way, at = append(way, Point{t, far}), append(at, n)
+		if kind == Blast && burntOut(frames, order, n) { // from here on it only rises
+			break
+		}
+	}
+	return way, at
+}
+
+// silent tells why a size can't be read at all: something drives the front that has a pace
+// of its own, or a fire burns on. Wrong words would cost more than none.
+func silent(s *shot.Shot, d *shot.Element, frames map[int]sim.Stats, order []int) string {
+	all, late := 0.0, 0.0
+	for i, n := range order {
+		v := frames[n].Of(sim.HeatMade)
+		all += v
+		if i >= len(order)*3/4 {
+			late += v
+		}
+	}
+	if all <= 0 || late < 0.1*all {
+		return driven(s, d)
+	}
+	return burning(s, d, late*s.Rate()/(val.TimeScale.Of(s)*float64(len(order)-len(order)*3/4)))
+}
+
+// driven tells what drives gas in a domain besides its own weight. A wind slows what rises
+// as it carries it across.
+func driven(s *shot.Shot, d *shot.Element) string {
+	for _, e := range s.Elements {
+		if e.Muted || !e.Acts(d) || e.Kind == shot.Wind && val.Grip.Of(e) < 0.05 {
+			continue
+		}
+		switch e.Kind {
+		case shot.Guide, shot.Pull, shot.Vortex, shot.Radial, shot.Wind:
+			return e.Name + " drives it: its speed isn't its own, and its size can't be read from it. Mute that and run it coarsely to ask."
+		}
+	}
+	return ""
+}
+
+// burning is what is told of a fire that burns on: how high the flame of its power is.
+func burning(s *shot.Shot, d *shot.Element, warms float64) string {
+	kw := gas.Power(s, warms)
+	across := 0.0
+	for _, e := range s.Of(shot.Emitter) {
+		if e.Acts(d) {
+			if w, _, ok := gas.Bed(e, s.Eval(val.First.Of(s))); ok {
+				across = max(across, w)
+			}
+		}
+	}
+	said := fmt.Sprintf("A fire that burns on has no front to read. It gives %s kW", shot.Short(shot.Tidy(kw)))
+	if flame := gas.FlameHeight(kw, across); flame > 0 && across > 0 {
+		return said + fmt.Sprintf(": in nature and in still air the flame of such a fire over %s m is %s m high.", shot.Short(shot.Tidy(across)), shot.Short(math.Round(flame*10)/10))
+	}
+	return said + "."
+}
+
+// burntOut reports that by a frame 95 % of a fire's heat was made.
+func burntOut(frames map[int]sim.Stats, order []int, n int) bool {
+	all, sum := 0.0, 0.0
+	for _, f := range order {
+		v := frames[f].Of(sim.HeatMade)
+		if all += v; f <= n {
+			sum += v
+		}
+	}
+	return sum >= 0.95*all
 }
 
 // blast tells a fire that is made at once: four fifths of its heat within a
@@ -163,7 +239,7 @@ func blast(frames map[int]sim.Stats, order []int) bool {
 // read works out from a front's way how large it reads, what speed its size
 // demands, and the way that this would take.
 //
-// A blast goes by R ∝ t^0.4 and by how long a fireball of its size takes; what rises
+// A blast goes by how long a fireball of its size burns; what rises
 // goes by a front's Froude number, u = Fr √(g' L), with g' from its mean warmth.
 // Reads is the size whose law the measured speed fits; Wants the speed that the real
 // size demands.
@@ -183,10 +259,9 @@ func (r *Reading) read(s *shot.Shot, d *shot.Element, frames map[int]sim.Stats, 
 			logs = append(logs, Point{math.Log(p.T - t0), math.Log(p.L)})
 		}
 		r.Slope, _ = line(logs)
-		grown := way[len(way)-1].T - t0
-		r.Reads = math.Pow(grown/ninetieth/fireGrows, 2) / 2 // as a radius
-		r.Wants = r.Speed * math.Sqrt(r.Reads/r.Size)
-		whole := fireGrows * math.Sqrt(2*r.Size) // s that its size demands
+		r.Reads = (way[len(way)-1].T - t0) / fireLasts
+		r.Wants = r.Speed * r.Reads / r.Size
+		whole := fireLasts * r.Size // s that its size demands
 		for i := range 24 {
 			t := whole * float64(i+1) / 24
 			r.Demanded = append(r.Demanded, Point{t0 + t, r.Size * math.Pow(t/whole, slowsAs)})
@@ -239,11 +314,14 @@ func line(p []Point) (b, a float64) {
 // Each mend alone would do; keyed values are left alone, and values are rounded to
 // two figures, as nobody dials in more.
 func (r *Reading) mends(s *shot.Shot, d *shot.Element) {
-	if r.Fits() || r.Caveat != "" {
+	if r.Fits() {
 		return
 	}
 	// Size goes with the square of speed.
 	fast := math.Sqrt(r.Off()) // how many times too fast
+	if r.Kind == Blast {
+		fast = r.Off()
+	}
 	two := func(v float64) float64 {
 		if v == 0 {
 			return 0
