@@ -20,11 +20,15 @@ func Shots(files Keeper) ([]*shot.Shot, error) {
 		}
 		list = append(list, s)
 	}
-	return append(list, ChimneySoot(), LandingStage()), nil
+	brake, err := WindlassBrake(files)
+	if err != nil {
+		return nil, err
+	}
+	return append(list, ChimneySoot(), LandingStage(), brake), nil
 }
 
 // Names are the names of the demo's shots.
-var Names = []string{"BL010", "BL020", "BL030", "BL040", "BL050", "BL060", "BL070", "BL080", "BL090", "BL100", "BL110", "BL120"}
+var Names = []string{"BL010", "BL020", "BL030", "BL040", "BL050", "BL060", "BL070", "BL080", "BL090", "BL100", "BL110", "BL120", "BL130"}
 
 // First is the shot that the program shows first.
 const First = "BL010"

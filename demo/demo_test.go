@@ -315,3 +315,38 @@ func TestHeatSetsTheCoalStoreOff(t *testing.T) {
 		t.Errorf("it fired at frame %d; the blast is at frame 2 and 24 frames are a second", fired)
 	}
 }
+
+// The rims of the windlass take their smoke along as they turn, and it ends on the ground.
+func TestBrakeSmokeIsDrawnAlongAndSinks(t *testing.T) {
+	files := asset.NewMemory()
+	s, err := WindlassBrake(files)
+	if err != nil {
+		t.Fatal(err)
+	}
+	s.Attach(asset.New(files))
+	for frames, want := range map[int]func(turns, high float64) bool{
+		34: func(turns, _ float64) bool { return turns < -0.25 }, // clockwise, as seen along z
+		84: func(_, high float64) bool { return high < 0.85*axleHigh },
+	} {
+		g := play(t, s, 0.09, frames)
+		var all, turns, high float64
+		sol := g.Solver
+		for n, d := range sol.Smoke.Data {
+			if d == 0 {
+				continue
+			}
+			i, j, k := n%sol.NX, n/sol.NX%sol.NY, n/(sol.NX*sol.NY)
+			p := sol.Origin.Add(geom.V(float64(i)+0.5, float64(j)+0.5, float64(k)+0.5).Mul(sol.H))
+			u, v, _ := sol.Centre(i, j, k)
+			x, y := p.X, p.Y-axleHigh
+			if r := math.Hypot(x, y); r > 0.3 && r < 0.6 {
+				turns += float64(d) * (x*float64(v) - y*float64(u)) / r
+			}
+			all, high = all+float64(d), high+float64(d)*p.Y
+		}
+		runtime.KeepAlive(g)
+		if !want(turns/all, high/all) {
+			t.Errorf("after %d frames: it turns at %.2f m/s, its middle is %.2f m high", frames, turns/all, high/all)
+		}
+	}
+}

@@ -5,6 +5,7 @@ package recipe
 // or time, see exponent.
 
 import (
+	"math"
 	"slices"
 
 	"zarf/core/shot"
@@ -21,6 +22,21 @@ type keyed = map[string][]shot.Key
 func keys(pairs ...float64) (list []shot.Key) {
 	for i := 0; i+1 < len(pairs); i += 2 {
 		list = append(list, shot.Key{Frame: pairs[i], Value: shot.Num(pairs[i+1])})
+	}
+	return list
+}
+
+// spin turns what lies across z ever faster for so many frames at 24 a second: from rest to
+// 15 radians a second within two seconds, and on at that.
+func spin(last float64) (list []shot.Key) {
+	const most, within = 15.0, 2.0
+	for f := 0.0; f <= last; f += 4 {
+		t := f / 24
+		rad := most * t * t / (2 * within)
+		if t > within {
+			rad = most * (t - within/2)
+		}
+		list = append(list, shot.Key{Frame: f, Value: shot.Vec(90, 0, -math.Round(rad*180/math.Pi))})
 	}
 	return list
 }
@@ -106,6 +122,17 @@ var All = append([]Recipe{
 			{Kind: shot.Turbulence, Name: "Churn", Values: values(val.Position.Is(1.5, 2, 0), val.Strength.Is(5.0), val.Largest.Is(0.8), val.Octaves.Is(3), val.Rate.Is(1.2)), Keys: keyed{val.Strength.Name(): keys(0, 7, 12, 4, 40, 1)}},
 		},
 		Look: values(val.Extinction.Is(5.0), val.Colour.Is(0.6, 0.5, 0.38), val.Phase.Is(0.25), val.Bounces.Is(6)),
+	},
+	{
+		Key: "friction-smoke", Name: "Friction smoke", Size: 1,
+		About: "Dense, heavy smoke from a rim that rubs as it turns: brakes, tyres, belts. How fast it turns is in the keys of Turn; weight decides how soon it rolls over the ground.",
+		Parts: []Part{
+			{Kind: shot.Domain, Name: "Brake air", Values: values(val.Position.Is(0.3, 1.15, 0), val.Size.Is(6, 2.5, 5), val.Voxel.Is(0.05), val.Bounds.Is("follow"), val.FollowMargin.Is(0.35), val.SmokeWeight.Is(0.25), val.Cooling.Is(1.2), val.Dissipation.Is(0.06), val.Vorticity.Is(0.3))},
+			{Kind: shot.Emitter, Name: "Brake band", Values: values(val.Form.Is("torus"), val.Position.Is(0, 0.62, 0), val.Turn.Is(90, 0, 0), val.Size.Is(1, 0.15, 1), val.Smoke.Is(3.5), val.Temperature.Is(420), val.Speed.Is(0.3), val.Inherit.Is(0.35), val.Breakup.Is(0.45), val.BreakupSize.Is(0.14), val.BreakupRate.Is(6.0)),
+				Keys: keyed{val.Smoke.Name(): keys(0, 0, 25, 3.5), val.Temperature.Name(): keys(0, 300, 25, 420), val.Turn.Name(): spin(96)}},
+			{Kind: shot.Turbulence, Name: "Eddies", Values: values(val.Position.Is(1.4, 1.4, 0), val.Strength.Is(0.7), val.Largest.Is(0.5), val.Octaves.Is(2), val.Rate.Is(0.8))},
+		},
+		Look: values(val.Extinction.Is(7.0), val.Colour.Is(0.8, 0.78, 0.75), val.Phase.Is(0.3), val.Bounces.Is(6)),
 	},
 	{
 		Key: "wisps", Name: "Wisps", Size: 0.1,
