@@ -32,7 +32,7 @@ func chain(t *testing.T) (s *shot.Shot, air, flakes, dust *shot.Element) {
 	s = shot.New("C")
 	val.Last.Set(s.Self, 12)
 	air = set(t, s.Add(shot.Domain), val.Size.Is(1, 1.4, 1), val.Position.Is(0, 0.7, 0), val.Voxel.Is(0.06))
-	e := set(t, s.Add(shot.Emitter), val.Position.Is(0, 0.15, 0), val.Size.Is(0.4, 0.2, 0.4), val.Temperature.Is(500), val.Speed.Is(1))
+	e := set(t, s.Add(shot.Emitter), val.Position.Is(0, 0.15, 0), val.Size.Is(0.4, 0.2, 0.4), val.Temperature.Is(500), val.Speed.Is(1), val.Along.Is("axis"))
 	e.ActsOn = []string{air.ID}
 	flakes = set(t, s.Add(shot.Domain), val.Fluid.Is("particles"), val.Size.Is(1, 1.4, 1), val.Position.Is(0, 0.7, 0), val.Voxel.Is(0.1), val.Carrier.Is(air.ID))
 	b := set(t, s.Add(shot.Emitter), val.From.Is("fluid"), val.FedBy.Is(air.ID), val.BirthLow.Is(0.3), val.BirthDensity.Is(60000), val.Life.Is(0.2), val.Diameter.Is(0.001), val.SolidDensity.Is(50), val.PlaceHeat.Is(true))
