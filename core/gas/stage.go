@@ -331,6 +331,7 @@ func (g *Stage) LoadState(r io.Reader, own bool) error {
 	if err != nil {
 		return err
 	}
+	g.Solver.sourced = g.Solver.Fuel != nil
 	g.Solver.Ambient, g.Solver.LastDt, g.Number = geom.FromArray(head.Air), head.LastDt, head.Next
 	return nil
 }
@@ -360,7 +361,8 @@ func (g *Stage) arrays() []state.Array {
 	// in a fixed order; names are what a reader matches by
 	list := []state.Array{{Name: "u", V: s.U.Data}, {Name: "v", V: s.V.Data}, {Name: "w", V: s.W.Data}, {Name: "smoke", V: s.Smoke.Data}, {Name: "heat", V: s.Heat.Data}, {Name: "pressure", V: s.Pressure.Data}}
 	if s.Fuel != nil {
-		list = append(list, state.Array{Name: "fuel", V: s.Fuel.Data}, state.Array{Name: "burn", V: s.Burn.Data})
+		// the room made in the last step thins fuel out as the next one carries it
+		list = append(list, state.Array{Name: "fuel", V: s.Fuel.Data}, state.Array{Name: "burn", V: s.Burn.Data}, state.Array{Name: "made", V: s.source.Data})
 	}
 	if s.Used != nil {
 		list = append(list, state.Array{Name: "used", V: s.Used.Data})
