@@ -83,7 +83,7 @@ func FogSignal() *shot.Shot {
 	set(s.Self, val.Last.Is(96))
 	set(s.Self, val.AirTemperature.Is(285))
 
-	add(s, shot.Domain, "Gallery air", val.Position.Is(0.4, 2.2, -0.5), val.Size.Is(8.2, 4.4, 6.8), val.Voxel.Is(0.07), val.Bounds.Is("follow"), val.FollowMargin.Is(0.5), val.Cooling.Is(0.45), val.Dissipation.Is(0.04), val.Vorticity.Is(0.3))
+	add(s, shot.Domain, "Gallery air", val.Position.Is(0.35, 1.85, -0.35), val.Size.Is(6.8, 3.7, 5.3), val.Voxel.Is(0.07), val.Bounds.Is("follow"), val.FollowMargin.Is(0.5), val.Cooling.Is(0.45), val.Dissipation.Is(0.35), val.Vorticity.Is(0.3))
 	steam := add(s, shot.Emitter, "Horn throat", val.Form.Is("cylinder"), val.Position.Is(-0.12, 1.2, 0), val.Turn.Is(0, 0, -90), val.Size.Is(0.26, 0.3, 0.26), val.Smoke.Is(2.8), val.Temperature.Is(340), val.Speed.Is(3.2), val.Along.Is("axis"), val.Breakup.Is(0.35), val.BreakupSize.Is(0.16), val.BreakupRate.Is(6.0))
 	keys(steam, val.Smoke, 1, 0, 3, 2.8, 22, 2.8, 26, 0, 44, 0, 46, 2.8, 64, 2.8, 68, 0)
 	keys(steam, val.Speed, 1, 0, 4, 3.2, 22, 3.2, 28, 0, 44, 0, 47, 3.2, 64, 3.2, 70, 0)

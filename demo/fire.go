@@ -29,7 +29,7 @@ func Brazier() *shot.Shot {
 	set(s.Self, val.Last.Is(96))
 	set(s.Self, val.AirTemperature.Is(281))
 	parts := cook(s, "brazier", geom.V(0, 0.92, 0), 0.6, 1)
-	set(parts["Fire air"], val.Position.Is(1.5, 2.1, -0.25), val.Size.Is(5.4, 2.7, 2.8), val.Voxel.Is(0.036), val.Dissipation.Is(3.4))
+	set(parts["Fire air"], val.Position.Is(1.0, 2.1, -0.1), val.Size.Is(4.4, 2.7, 2.2), val.Voxel.Is(0.036), val.Dissipation.Is(3.4))
 	set(parts["Embers"], val.Breakup.Is(0.55))
 	add(s, shot.Wind, "Gale", val.Velocity.Is(2.2, 0.2, -0.4), val.Grip.Is(0.8), val.Gust.Is(0.7), val.GustTime.Is(0.9), val.Position.Is(-0.9, 1.9, 0.4))
 	iron := xyz{0.05, 0.048, 0.046}
@@ -62,7 +62,7 @@ func Magazine() *shot.Shot {
 	set(s.Self, val.Last.Is(96))
 	set(s.Self, val.AirTemperature.Is(286))
 	parts := cook(s, "large-blast", geom.V(0, 0, 0), 5, 3)
-	set(parts["Blast air"], val.Position.Is(3, 27, 0), val.Size.Is(52, 54, 44), val.Voxel.Is(0.38))
+	set(parts["Blast air"], val.Position.Is(3, 19, 0), val.Size.Is(48, 38, 44), val.Voxel.Is(0.26))
 	coal := add(s, shot.Emitter, "Coal store", val.Form.Is("box"), val.Position.Is(6.0, 1.4, 1.2), val.Size.Is(3.4, 2.4, 3.4), val.Temperature.Is(1100), val.Fuel.Is(0.3), val.Smoke.Is(1.6), val.Speed.Is(4.0), val.Breakup.Is(0.65), val.BreakupSize.Is(1.2), val.BreakupRate.Is(3.0))
 	set(coal, val.Speed.Is(6.0))
 	// no key sets it off: the heat that reaches its roof does, and then it burns down

@@ -1,6 +1,7 @@
 package measure
 
 import (
+	"math"
 	"strings"
 	"testing"
 	"zarf/core/shot"
@@ -38,6 +39,19 @@ func TestMacCormackBeatsSemiLagrangian(t *testing.T) {
 	}
 }
 
+// Waves of six cells lie under eight cells, and not under four.
+func TestSpectrumTellsWavesByLength(t *testing.T) {
+	f := grid.NewField(grid.Dims{NX: 64, NY: 32, NZ: 64})
+	for i := range f.Data {
+		x := float64(i % 64)
+		f.Data[i] = float32(math.Sin(2*math.Pi*x/6) * math.Sin(math.Pi*x/64) * math.Sin(math.Pi*float64(i/2048)/64))
+	}
+	crew := grid.NewCrew(2)
+	if a, b := fineShare(f, 8, crew), fineShare(f, 4, crew); a < 0.95 || b > 0.05 {
+		t.Errorf("under 8 cells %.3f, under 4 cells %.3f", a, b)
+	}
+}
+
 func TestUnknownSectionIsNamed(t *testing.T) {
 	if _, err := Bench("nothing", 1); err == nil || !strings.Contains(err.Error(), "projection") {
 		t.Error(err)
@@ -61,7 +75,7 @@ func TestGuessesOfTheDemo(t *testing.T) {
 		s     *shot.Shot
 		disk  float64 // MB
 		steps float64 // million voxels stepped, with what frames cost beside
-	}{{demo.FogSignal(), 199, 139}, {demo.Brazier(), 250, 280}, {demo.Magazine(), 1133, 635}, {demo.CliffFog(), 210, 138}} {
+	}{{demo.FogSignal(), 136, 78}, {demo.Brazier(), 209, 180}, {demo.Magazine(), 783, 410}, {demo.CliffFog(), 175, 53}} {
 		e := stage.Guess(c.s, c.s.Of(shot.Domain)[0], 1e6)
 		if r := e.Disk / 1e6 / c.disk; r < 0.85 || r > 1.15 {
 			t.Errorf("%s: %.0f MB guessed, %.0f used", c.s.Name, e.Disk/1e6, c.disk)

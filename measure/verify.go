@@ -16,7 +16,7 @@ import (
 
 // Verify measures accuracy; section "" runs all.
 func Verify(only string, threads int) (*Table, error) {
-	return run([]section{{"accuracy: gas", gasAccuracy}, {"accuracy: rise", rises}, {"accuracy: likeness", likeness}, {"accuracy: fire", fireAccuracy}, {"accuracy: liquid", liquidAccuracy}, {"accuracy: sea", seaAccuracy}, {"accuracy: ripples", rippleAccuracy}, {"accuracy: thin walls", thinAccuracy}, {"accuracy: cloth", clothAccuracy}, {"accuracy: drops", rainAccuracy}, {"accuracy: particles", moteAccuracy}, {"accuracy: render", renderAccuracy}}, only, threads)
+	return run([]section{{"accuracy: gas", gasAccuracy}, {"accuracy: rise", rises}, {"accuracy: likeness", likeness}, {"accuracy: fire", fireAccuracy}, {"detail", detail}, {"accuracy: liquid", liquidAccuracy}, {"accuracy: sea", seaAccuracy}, {"accuracy: ripples", rippleAccuracy}, {"accuracy: thin walls", thinAccuracy}, {"accuracy: cloth", clothAccuracy}, {"accuracy: drops", rainAccuracy}, {"accuracy: particles", moteAccuracy}, {"accuracy: render", renderAccuracy}}, only, threads)
 }
 
 func gasAccuracy(t *Table) {

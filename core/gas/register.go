@@ -47,7 +47,7 @@ func init() {
 		},
 		Share: func(d *shot.Element) float64 {
 			if follows(d) { // the limit as a whole is seldom filled
-				return followShare
+				return inUse(d, false)
 			}
 			return 1
 		},
@@ -169,9 +169,36 @@ func (st *FrameStats) stats() sim.Stats {
 	return out
 }
 
-// followShare is how much of its limit a domain whose bounds follow has in use on the
-// mean, as a rule.
-const followShare = 0.78
+// inUse is how much of its limit a domain whose bounds follow has in use on the mean, as a
+// rule: fire fills it, smoke does so later, a blast does at its end, and what is heavy lies
+// on its floor.
+func inUse(d *shot.Element, blast bool) float64 {
+	switch {
+	case blast:
+		return 0.25
+	case burns(d):
+		return 0.65
+	case val.SmokeWeight.Of(d) > 0:
+		return 0.35
+	}
+	return 0.4
+}
+
+// blasts reports a domain whose fires all go out by keys.
+func blasts(s *shot.Shot, d *shot.Element) bool {
+	many := 0
+	for _, e := range s.Of(shot.Emitter) {
+		if !e.Acts(d) || !fed(e) {
+			continue
+		}
+		k := e.Keys(val.Fuel)
+		if len(k) == 0 || k[len(k)-1].Value.Num > 0 {
+			return false
+		}
+		many++
+	}
+	return many > 0 && burns(d)
+}
 
 // fastest guesses the fastest gas in a domain, m/s: what emitters let in, what rises by
 // its own warmth through the domain's height, what guides lead and what turbulence
@@ -216,15 +243,19 @@ func fastest(s *shot.Shot, d *shot.Element) float64 {
 // fire; and what flames alone fill.
 const (
 	smokeShare  = 0.3
-	freshShare  = 0.35
-	drivenShare = 0.65
-	fireShare   = 0.5
+	freshShare  = 0.28
+	drivenShare = 0.36
+	fireShare   = 0.34
+	blastShare  = 0.14
 	flameShare  = 0.15
 )
 
 // filled is the share of its limit that smoke in a domain whose bounds follow fills.
 func filled(s *shot.Shot, d *shot.Element, fast float64, frames int) float64 {
-	if burns(d) {
+	switch {
+	case blasts(s, d):
+		return blastShare
+	case burns(d):
 		return fireShare
 	}
 	times := fast * float64(frames) / s.Rate() * val.TimeScale.Of(s) / val.Size.Of(d)[1]
@@ -246,7 +277,7 @@ func guess(s *shot.Shot, d *shot.Element, rate float64, e *stage.Estimate) {
 	fast := fastest(s, d)
 	share, smoke, flame, packed := 1.0, smokeShare, smokeShare, 0.75
 	if follows(d) {
-		share, packed = followShare, stage.PackedShare
+		share, packed = inUse(d, blasts(s, d)), stage.PackedShare
 		smoke, flame = filled(s, d, fast, e.Frames), flameShare
 	}
 	// What a voxel of a frame holds on disk.
