@@ -14,13 +14,17 @@ import (
 )
 
 // Advect carries velocity and channels along the flow for dt seconds.
-func (s *Solver) Advect(dt float64, scheme Scheme) {
+func (s *Solver) Advect(dt float64, scheme Scheme) error {
 	s.survey()
 	s.surveyed = false
 	q := float32(dt / s.H)
 	s.ways(q, scheme)
 	s.carryChannels(dt, 0, scheme)
+	if err := s.carrySmoke(dt, 0); err != nil {
+		return err
+	}
 	s.carryVelocity(scheme)
+	return s.turnToPoints()
 }
 
 // ways traces where the fluid comes from and, where the scheme wants it, where
@@ -83,7 +87,7 @@ func (s *Solver) carryVelocity(scheme Scheme) {
 // 2018): half a step, a projection, the reflection u ← 2 P(u) − u that takes
 // back what the projection lost in energy, and the other half. The channels go
 // the whole way along the velocity in between, read by cubic splines.
-func (s *Solver) reflect(dt float64, p Physics, st *FrameStats) {
+func (s *Solver) reflect(dt float64, p Physics, st *FrameStats) error {
 	// With A_½ half a step of advection and P the projection, the scheme is
 	//
 	//	u ← A_½(2 P A_½ u − A_½ u),
@@ -105,6 +109,9 @@ func (s *Solver) reflect(dt float64, p Physics, st *FrameStats) {
 	s.settle(p, st)
 	s.ways(q, Reflection)
 	s.carryChannels(dt, p.AirTemperature, Reflection)
+	if err := s.carrySmoke(dt, p.Dissipation); err != nil {
+		return err
+	}
 	for c, f := range s.velocity() {
 		s.each(onU+c, func(_, _, _, o, n int) {
 			u := f.Data[o : o+n]
@@ -115,6 +122,7 @@ func (s *Solver) reflect(dt float64, p Physics, st *FrameStats) {
 	}
 	s.ways(q/2, MacCormack)
 	s.carryVelocity(MacCormack)
+	return nil
 }
 
 // centre fills t.own with the velocities in the middles of the batch's
@@ -226,44 +234,57 @@ func (s *Solver) depart(t *bench, way int, q float32) {
 // from nlo to nhi.
 func (s *Solver) pushOut(node []float32, nlo, nhi [3]int, x0, y0, z0 float32, u, v, w []float32) {
 	f := &grid.Field{Dims: grid.Dims{NX: s.NX + 1, NY: s.NY + 1, NZ: s.NZ + 1}, Data: node}
-	// where ends may be whose nearest corner is one that solids reach
-	var lo, hi [3]float32
-	for a, n := range [3]int{s.NX, s.NY, s.NZ} {
-		lo[a], hi[a] = float32(nlo[a])-0.5, float32(nhi[a])+0.5
-		if nlo[a] <= 0 {
-			lo[a] = -math.MaxFloat32
-		}
-		if nhi[a] >= n {
-			hi[a] = math.MaxFloat32
-		}
-	}
+	near := s.nearCorners(nlo, nhi)
 	for i := range u {
-		// node is the signed distance in voxels at the cells' corners: d < 0 inside.
 		x, y, z := (x0+float32(i))+2*u[i], y0+2*v[i], z0+2*w[i]
-		if x < lo[0] || x >= hi[0] || y < lo[1] || y >= hi[1] || z < lo[2] || z >= hi[2] {
-			continue
+		if d, g, l := near.inside(f, x, y, z); l > 0 { // the end moves out by −d
+			q := -0.5 * d / l
+			u[i], v[i], w[i] = u[i]+q*g[0], v[i]+q*g[1], w[i]+q*g[2]
 		}
-		// the nearest corner tells most positions to be clear
-		a, b, c := clampInt(int(x+0.5), s.NX), clampInt(int(y+0.5), s.NY), clampInt(int(z+0.5), s.NZ)
-		if node[(c*(s.NY+1)+b)*(s.NX+1)+a] > 0.9 {
-			continue
-		}
-		// deeper than two voxels the distance's slope no longer tells the near side
-		d := f.Sample(x, y, z)
-		if d >= 0 || d < -2 {
-			continue
-		}
-		// n = ∇d/|∇d| by central differences a voxel wide; the end moves out by −d
-		gx := f.Sample(x+0.5, y, z) - f.Sample(x-0.5, y, z)
-		gy := f.Sample(x, y+0.5, z) - f.Sample(x, y-0.5, z)
-		gz := f.Sample(x, y, z+0.5) - f.Sample(x, y, z-0.5)
-		l := gx*gx + gy*gy + gz*gz
-		if l < 1e-6 {
-			continue
-		}
-		q := -0.5 * d / float32(math.Sqrt(float64(l)))
-		u[i], v[i], w[i] = u[i]+q*gx, v[i]+q*gy, w[i]+q*gz
 	}
+}
+
+// surroundings are the places whose nearest corner is one that solids reach.
+type surroundings struct{ lo, hi [3]float32 }
+
+func (s *Solver) nearCorners(lo, hi [3]int) (r surroundings) {
+	for a, n := range [3]int{s.NX, s.NY, s.NZ} {
+		r.lo[a], r.hi[a] = float32(lo[a])-0.5, float32(hi[a])+0.5
+		if lo[a] <= 0 {
+			r.lo[a] = -math.MaxFloat32
+		}
+		if hi[a] >= n {
+			r.hi[a] = math.MaxFloat32
+		}
+	}
+	return r
+}
+
+// inside tells of a place in a solid its distance d, below 0, and the slope of that, with its
+// length; 0: it isn't in one, or deeper than two voxels, where the slope no longer tells the near
+// side. f are signed distances at corners, voxels.
+func (r *surroundings) inside(f *grid.Field, x, y, z float32) (d float32, g [3]float32, length float32) {
+	if x < r.lo[0] || x >= r.hi[0] || y < r.lo[1] || y >= r.hi[1] || z < r.lo[2] || z >= r.hi[2] {
+		return 0, g, 0
+	}
+	// the nearest corner tells most positions to be clear
+	a, b, c := clampInt(int(x+0.5), f.NX-1), clampInt(int(y+0.5), f.NY-1), clampInt(int(z+0.5), f.NZ-1)
+	if f.Data[(c*f.NY+b)*f.NX+a] > 0.9 {
+		return 0, g, 0
+	}
+	d = f.Sample(x, y, z)
+	if d >= 0 || d < -2 {
+		return 0, g, 0
+	}
+	// n = ∇d/|∇d| by central differences a voxel wide
+	g[0] = f.Sample(x+0.5, y, z) - f.Sample(x-0.5, y, z)
+	g[1] = f.Sample(x, y+0.5, z) - f.Sample(x, y-0.5, z)
+	g[2] = f.Sample(x, y, z+0.5) - f.Sample(x, y, z-0.5)
+	l := g[0]*g[0] + g[1]*g[1] + g[2]*g[2]
+	if l < 1e-6 {
+		return 0, g, 0
+	}
+	return d, g, float32(math.Sqrt(float64(l)))
 }
 
 func clampInt(i, n int) int { return min(max(i, 0), n) }

@@ -30,6 +30,8 @@ type Box struct {
 	Burning bool    // carry fuel and the burn channel
 	Oxygen  bool    // carry used-up air as well, and let fire go out for want of it
 	Follow  *Follow // nil: all of the box is in use all the time
+	// Smoke of density 1 is carried by so many points in a voxel; 0: by voxels.
+	PerVoxel float64
 }
 
 // Follow lets a solver store and work on only the tiles where fluid is and a

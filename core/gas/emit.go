@@ -115,6 +115,9 @@ func (s *Solver) mix(n int, c, dt float32, ph *Physics, e *Emitter) {
 	if e.Smoke > 0 && s.Smoke.Data[n] < smoke {
 		s.Smoke.Data[n] = smoke
 	}
+	if s.points != nil {
+		s.points.want[n] = max(s.points.want[n], smoke)
+	}
 	// a cold emitter holds at most, a warm one at least
 	if (heat > 0 && s.Heat.Data[n] < heat) || (heat < 0 && s.Heat.Data[n] > heat) {
 		s.Heat.Data[n] = heat

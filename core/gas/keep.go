@@ -24,7 +24,7 @@ import (
 func (s *Solver) carryChannels(dt, air float64, scheme Scheme) {
 	var list []*parcel
 	for n, f := range s.channels() {
-		if s.live[n] {
+		if s.live[n] && !(n == 0 && s.points != nil) {
 			list = append(list, s.parcel(n, f))
 		}
 	}
@@ -46,7 +46,7 @@ func (s *Solver) carryChannels(dt, air float64, scheme Scheme) {
 	s.carry(onCentre, list, scheme)
 	if scheme == MacCormack {
 		for n := range 2 {
-			if s.live[n] {
+			if s.live[n] && !(n == 0 && s.points != nil) {
 				s.keep(n, reach)
 			}
 		}

@@ -44,6 +44,7 @@ func (s *Solver) refit(o *Solver) error {
 	for n := range min(len(list), len(old)) {
 		s.resample(onCentre, list[n], o, old[n], 1)
 	}
+	s.takePoints(o)
 	// what the pressure takes off a velocity is its step from voxel to voxel
 	s.resample(onCentre, s.Pressure, o, o.Pressure, float32(o.H/s.H))
 	s.Ambient, s.LastDt, s.Time = o.Ambient, o.LastDt, o.Time

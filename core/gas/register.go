@@ -152,6 +152,7 @@ var amounts = []stage.Quantity{
 	{Name: sim.HeatTotal, Label: "Heat held", Unit: "MJ", Shown: heatUnit},
 	{Name: sim.SootMade, Label: "Soot made per frame", Unit: "m³"},
 	{Name: sim.SmokeTotal, Label: "Smoke held", Unit: "m³"},
+	{Name: sim.Particles, Label: "Points of smoke"},
 	{Name: sim.Expanded, Label: "Gas expanded per frame", Unit: "m³"},
 	{Name: sim.PeakHeat, Label: "Hottest", Unit: "K over air"},
 	{Name: "top", Label: "Height of smoke", Unit: "m", Of: func(s *sim.Stats) float64 { return s.Top }},
@@ -163,7 +164,7 @@ func (st *FrameStats) stats() sim.Stats {
 		Cut: st.Cut, AtLimit: st.AtLimit, Voxels: st.Voxels, Window: st.Window, Top: st.Top, Width: st.Width, Low: st.Low, High: st.High, Bulk: st.Bulk}
 	for a, v := range map[sim.Amount]float64{sim.SmokeTotal: st.SmokeTotal, sim.HeatTotal: st.HeatTotal, sim.FuelTotal: st.FuelTotal, sim.FuelBurnt: st.FuelBurnt, sim.HeatMade: st.HeatMade,
 		sim.SootMade: st.SootMade, sim.Expanded: st.Expanded, sim.VolumeMade: st.VolumeMade, sim.VolumeHeld: st.VolumeHeld, sim.Lost: st.Lost, sim.Tiles: float64(st.Tiles),
-		sim.PeakHeat: st.PeakHeat, sim.Warm: st.Warm, sim.FastX: st.FastAt.X, sim.FastY: st.FastAt.Y, sim.FastZ: st.FastAt.Z} {
+		sim.Particles: float64(st.Points), sim.PeakHeat: st.PeakHeat, sim.Warm: st.Warm, sim.FastX: st.FastAt.X, sim.FastY: st.FastAt.Y, sim.FastZ: st.FastAt.Z} {
 		out.Put(a, v)
 	}
 	return out

@@ -90,6 +90,9 @@ func (s *Solver) updateSolids(list []sim.Collider, dt float64) error {
 	if same && still && !so.moving {
 		return nil
 	}
+	if s.points != nil {
+		s.points.met = nil
+	}
 	so.list = slices.Clone(list)
 	so.ready, so.moving, so.dt = true, !still, dt
 	so.any = len(list) > 0

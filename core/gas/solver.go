@@ -83,6 +83,7 @@ type Solver struct {
 	alive    [5]alive              // where they are not
 	surveyed bool                  // since anything has changed
 	parcels  [5]parcel             // of the channels
+	points   *points               // that carry the smoke; nil: voxels do
 	made     alive                 // where source is not zero
 	room     parcel                // the source, as it is carried
 	sides    vec.Sides
@@ -119,6 +120,7 @@ type FrameStats struct {
 	Bulk        float64 // what can be seen, m³
 	Warm        float64 // its mean excess temperature, K
 	Unconverged int
+	Points      int // that carry smoke
 }
 
 // New makes a fluid at rest.
@@ -158,6 +160,7 @@ func (s *Solver) furnish(b Box, low [3]int) error {
 		runtime.AddCleanup(s, func(a *grid.Arena) { a.Free() }, arena)
 		s.arena = arena
 	}
+	was := s.points // they don't lie in the box's arrays
 	proj, err := pressure.NewIn(b.Dims, s.crew, alloc)
 	if err != nil {
 		return fmt.Errorf("gas: %w", err)
@@ -171,6 +174,12 @@ func (s *Solver) furnish(b Box, low [3]int) error {
 	}
 	s.U, s.V, s.W = field(1, 0, 0), field(0, 1, 0), field(0, 0, 1)
 	s.Smoke, s.Heat, s.source, s.Pressure = field(0, 0, 0), field(0, 0, 0), field(0, 0, 0), field(0, 0, 0)
+	if s.points = nil; b.PerVoxel > 0 {
+		if s.points = was; was == nil {
+			s.points = new(points)
+		}
+		s.points.held, s.points.from = nil, nil
+	}
 	if b.Burning {
 		s.Fuel, s.Burn = field(0, 0, 0), field(0, 0, 0)
 		if b.Oxygen {
@@ -304,6 +313,9 @@ func (s *Solver) account(st *FrameStats) {
 		st.FuelTotal = s.amount(2) * v
 	}
 	st.Tiles, st.Voxels = s.tiles.Count, s.cells
+	if s.points != nil {
+		st.Points = len(s.points.of)
+	}
 	st.Window = [3]int{s.NX, s.NY, s.NZ}
 	if s.Follow != nil {
 		st.AtLimit = s.limited()
@@ -462,7 +474,9 @@ func (s *Solver) step(dt float64, in Inputs, st *FrameStats) error {
 		return err
 	}
 	if p.Scheme == Reflection {
-		s.reflect(dt, p, st)
+		if err := s.reflect(dt, p, st); err != nil {
+			return err
+		}
 	} else {
 		// Half of the pressure acts where the fluid comes from, half where it
 		// goes: the trapezoidal rule in time (Robert 1981). The projection below
@@ -472,6 +486,9 @@ func (s *Solver) step(dt float64, in Inputs, st *FrameStats) error {
 		// left without divergence, before half of its pressure acts on it again.
 		s.ways(float32(dt/s.H), p.Scheme)
 		s.carryChannels(dt, p.AirTemperature, p.Scheme)
+		if err := s.carrySmoke(dt, p.Dissipation); err != nil {
+			return err
+		}
 		if s.LastDt > 0 {
 			s.subtractGradient(float32(0.5*dt/s.LastDt), true)
 		}
@@ -488,6 +505,9 @@ func (s *Solver) step(dt float64, in Inputs, st *FrameStats) error {
 	}
 	if s.Fuel != nil {
 		made += s.burn(dt, p, st)
+	}
+	if err := s.turnToPoints(); err != nil {
+		return err
 	}
 	st.VolumeMade += made * dt
 	// in a shut box new volume has nowhere to go: the right side's mean is taken out
@@ -723,7 +743,7 @@ func (s *Solver) leave(dt float64, st *FrameStats) {
 // A channel that is empty, or whose rate is 0, isn't touched.
 func (s *Solver) decay(dt float64, p Physics) {
 	for n, k := range []float64{p.Dissipation, p.Cooling} {
-		if k == 0 || !s.live[n] {
+		if k == 0 || !s.live[n] || n == 0 && s.points != nil {
 			continue
 		}
 		// dφ/dt = −kφ, exactly: two steps of half the length give the same

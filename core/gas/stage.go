@@ -45,6 +45,9 @@ func newStage(s *shot.Shot, d *shot.Element, crew grid.Crew) (*Stage, error) {
 	// What builds the grid is read once, here; what may have keys is read in inputs,
 	// for each substep anew.
 	box := Box{Dims: dims, H: h, Origin: origin, Open: d.Open(), Burning: burns(d), Oxygen: val.Burning.Of(d) == "oxygen"}
+	if val.SmokeBy.Of(d) == "points" {
+		box.PerVoxel = val.SmokePoints.Of(d)
+	}
 	// Walls at both sides of the one layer: no flow through them, so none along z at
 	// all.
 	if val.Flat.Of(d) { // nothing moves along z
@@ -279,6 +282,7 @@ type saved struct {
 	// The pressure acted for this long; half of it acts again over the next step.
 	LastDt float64 `json:"last_dt"`
 	Tiles  *tiling `json:"tiles,omitempty"` // where bounds follow
+	Points int     `json:"points,omitempty"`
 }
 
 // tiling is which tiles are in use.
@@ -299,6 +303,9 @@ func (g *Stage) SaveState(w io.Writer) error {
 		// a bit a tile, so that even a large limit takes little in the head
 		low, n, on := s.Tiling()
 		head.Tiles = &tiling{low, n, pack(on)}
+	}
+	if s.points != nil {
+		head.Points = len(s.points.of)
 	}
 	return state.Write(w, head, g.arrays(), g.Crew.For)
 }
@@ -325,6 +332,13 @@ func (g *Stage) LoadState(r io.Reader, own bool) error {
 			if err := g.Solver.SetTiling(head.Tiles.Low, head.Tiles.N, unpack(head.Tiles.On, l.Len())); err != nil {
 				return nil, err
 			}
+		}
+		if p := g.Solver.points; p != nil {
+			if head.Points < 0 || head.Points > mostPoints {
+				return nil, fmt.Errorf("%w: it has %d points of smoke", state.ErrDamaged, head.Points)
+			}
+			p.hold(head.Points)
+			p.ours, p.from = true, nil
 		}
 		return g.arrays(), nil
 	})
@@ -366,6 +380,9 @@ func (g *Stage) arrays() []state.Array {
 	}
 	if s.Used != nil {
 		list = append(list, state.Array{Name: "used", V: s.Used.Data})
+	}
+	if p := s.points; p != nil {
+		list = append(list, state.Array{Name: "points x", V: p.at[0]}, state.Array{Name: "points y", V: p.at[1]}, state.Array{Name: "points z", V: p.at[2]}, state.Array{Name: "points' smoke", V: p.of})
 	}
 	return list
 }

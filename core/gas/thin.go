@@ -175,7 +175,7 @@ func (s *Solver) readOneSided(list []*parcel, cell [3]int, end [3]float32) (out 
 func (s *Solver) readStill(list []*parcel, cell [3]int, end [3]float32) (out oneSided) {
 	n := [3]int{s.NX, s.NY, s.NZ}
 	var base [3]int
-	in := s.stopAtSheet(cell, &end)
+	in := s.stopAtSheet([3]float32{float32(cell[0]) + 0.5, float32(cell[1]) + 0.5, float32(cell[2]) + 0.5}, cell, &end)
 	// corners of the dual cell, clamped to the box; those joined to the one that the way
 	// ends in
 	var at [8][3]int
@@ -305,17 +305,20 @@ func (s *Solver) sheetIn(lo, hi [3]int) bool {
 	return false
 }
 
-// stopAtSheet goes from a cell's middle towards end through the cells between, and ends the
+// stopAtSheet goes from a place in a cell towards end through the cells between, and ends the
 // way before the first face that is shut; it returns the cell that it ends in.
-func (s *Solver) stopAtSheet(cell [3]int, end *[3]float32) [3]int {
-	var from, way, next, each [3]float32
+func (s *Solver) stopAtSheet(from [3]float32, cell [3]int, end *[3]float32) [3]int {
+	var way, next, each [3]float32
 	for a := range 3 {
-		from[a] = float32(cell[a]) + 0.5
 		way[a] = end[a] - from[a]
 		// when the next face is met, and how long a cell takes, of the way
 		next[a], each[a] = math.MaxFloat32, math.MaxFloat32
 		if d := float32(math.Abs(float64(way[a]))); d > 1e-6 {
-			next[a], each[a] = 0.5/d, 1/d
+			room := from[a] - float32(cell[a])
+			if way[a] > 0 {
+				room = float32(cell[a]+1) - from[a]
+			}
+			next[a], each[a] = room/d, 1/d
 		}
 	}
 	n := [3]int{s.NX, s.NY, s.NZ}

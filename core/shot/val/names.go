@@ -95,6 +95,8 @@ const (
 	RippleLasts      NumKey  = "ripple_lasts"
 	RippleSeed       NumKey  = "ripple_seed"
 	Size             VecKey  = "size"
+	SmokeBy          TextKey = "smoke_by"
+	SmokePoints      NumKey  = "smoke_points"
 	SmokeWeight      NumKey  = "smoke_weight"
 	Soot             NumKey  = "soot"
 	Spread           NumKey  = "spread"
