@@ -326,6 +326,39 @@ func openFloor(s *check.Scene) []check.Finding {
 	return out
 }
 
+// grainMost is the grain, of the density, over which it is told.
+const grainMost = 0.2
+
+// smokeGrain finds thin smoke that is carried by too few points, whose grain is 0.4/√n of the
+// density with n in a voxel.
+func smokeGrain(s *check.Scene) (out []check.Finding) {
+	for _, d := range domains(s) {
+		if val.SmokeBy.Of(d) != "points" {
+			continue
+		}
+		for _, e := range s.Shot.Of(shot.Emitter) {
+			most := val.Smoke.Of(e)
+			for _, k := range e.Keys(val.Smoke) {
+				most = max(most, k.Value.Num)
+			}
+			n := most * val.SmokePoints.Of(d)
+			if !e.Acts(d) || most <= 0 || val.Mode.Of(e) == "add" || 0.4/math.Sqrt(n) <= grainMost {
+				continue
+			}
+			want := math.Ceil(0.16/(grainMost*grainMost)/most/4) * 4
+			f := check.Finding{Severity: check.Note, Element: d.ID, What: fmt.Sprintf("Smoke of %s will be grainy: where it lets out %s there are %s points in a voxel.", e.Name, shot.Short(most), shot.Short(n)),
+				Why: fmt.Sprintf("%s has %s points per voxel for smoke of density 1; so few show as speckle, about %.0f %%.", d.Name, shot.Short(val.SmokePoints.Of(d)), 40/math.Sqrt(n))}
+			if want <= 512 {
+				f.Mend = check.Set(fmt.Sprintf("Take %g points per voxel", want), d, val.SmokePoints.Is(want))
+			} else {
+				f.Why += fmt.Sprintf(" Let out denser smoke, and make it thinner in the look: 1 instead of %s.", shot.Short(most))
+			}
+			out = append(out, f)
+		}
+	}
+	return out
+}
+
 // after looks at how the frames of a run went: what was cut off, held back or lost.
 //
 // Shares are of the most smoke that the domain ever held, so a plume that fades at

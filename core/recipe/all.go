@@ -136,12 +136,14 @@ var All = append([]Recipe{
 	},
 	{
 		Key: "wisps", Name: "Wisps", Size: 0.1,
-		About: "Thin threads over a wick, a cup or an incense stick. They live from calm air: keep the turbulence low and the voxels small.",
+		About: "Thin threads over a wick, a cup or an incense stick, carried by points so that they stay thin. They live from calm air and a gentle warmth under them: more warmth makes a plume, more breath tears them.",
 		Parts: []Part{
-			{Kind: shot.Domain, Name: "Calm air", Values: values(val.Position.Is(0, 4.9, 0), val.Size.Is(7, 10, 7), val.Voxel.Is(0.07), val.Bounds.Is("follow"), val.FollowMargin.Is(0.6), val.Scheme.Is("reflection"), val.Cooling.Is(0.1), val.Dissipation.Is(0.1), val.Vorticity.Is(0.0), val.Damping.Is(0.12))},
-			{Kind: shot.Emitter, Name: "Wick", Values: values(val.Form.Is("sphere"), val.Position.Is(0, 0.2, 0), val.Size.Is(0.3, 0.3, 0.3), val.Smoke.Is(1.0), val.Temperature.Is(325))},
-			{Kind: shot.Turbulence, Name: "Breath", Values: values(val.Position.Is(1, 5, 0), val.Strength.Is(0.08), val.Largest.Is(1.2), val.Octaves.Is(2), val.Rate.Is(0.25))},
+			{Kind: shot.Domain, Name: "Calm air", Values: values(val.Position.Is(0, 3.75, 0), val.Size.Is(3, 7.5, 3), val.Voxel.Is(0.03), val.SmokeBy.Is("points"), val.SmokePoints.Is(128), val.Cooling.Is(0.016), val.Dissipation.Is(0.03), val.Vorticity.Is(0.0), val.Damping.Is(0.0))},
+			{Kind: shot.Emitter, Name: "Wick", Values: values(val.Form.Is("sphere"), val.Position.Is(-0.07, 0.4, 0.03), val.Size.Is(0.06, 0.06, 0.06), val.Smoke.Is(1.0), val.Temperature.Is(320))},
+			{Kind: shot.Emitter, Name: "Second wick", Values: values(val.Form.Is("sphere"), val.Position.Is(0.06, 0.42, -0.05), val.Size.Is(0.06, 0.06, 0.06), val.Smoke.Is(1.0), val.Temperature.Is(320))},
+			{Kind: shot.Emitter, Name: "Warm ash", Values: values(val.Form.Is("sphere"), val.Position.Is(0, 0.3, 0), val.Size.Is(0.16, 0.12, 0.16), val.Smoke.Is(0.04), val.Temperature.Is(355))},
+			{Kind: shot.Turbulence, Name: "Breath", Values: values(val.Position.Is(1, 5, 0), val.Strength.Is(0.02), val.Largest.Is(1.2), val.Octaves.Is(2), val.Rate.Is(0.25))},
 		},
-		Look: values(val.Extinction.Is(9.0), val.Colour.Is(0.9, 0.92, 0.97), val.Phase.Is(0.5), val.Ground.Is(false), val.Background.Is("grey"), val.SunStrength.Is(4.0)),
+		Look: values(val.Extinction.Is(90.0), val.Colour.Is(0.9, 0.92, 0.97), val.Phase.Is(0.7), val.Ground.Is(false), val.Background.Is("grey"), val.SunStrength.Is(9.0)),
 	},
 }, slices.Concat(liquids, motes, cloths)...)

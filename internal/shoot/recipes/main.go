@@ -36,7 +36,7 @@ const others = 220_000
 // frames at which a recipe looks like itself, 24 a second for a thing a metre
 // across.
 var frames = map[string]float64{"large-blast": 10, "small-blast": 6, "steam": 40, "heavy-fog": 70, "ground-burst": 18,
-	"pour": 60, "splash": 15, "fountain": 36, "flood": 20, "honey": 200, "lava": 110, "drip": 140, "sparks": 60, "embers": 80, "ash-fall": 60, "debris": 22, "dust-kick": 26, "sea": 76, "breaker": 70, "burning-curtain": 34}
+	"pour": 60, "splash": 15, "fountain": 36, "flood": 20, "honey": 200, "lava": 110, "drip": 140, "sparks": 60, "embers": 80, "ash-fall": 60, "debris": 22, "dust-kick": 26, "sea": 76, "breaker": 70, "burning-curtain": 34, "wisps": 230}
 
 func main() {
 	to := flag.String("to", filepath.Join("web", "static", "recipes"), "folder of the pictures")
@@ -54,21 +54,36 @@ func main() {
 	}
 }
 
-// closer sets the camera so that what can be seen fills the picture.
+// closer sets the camera so that what can be seen fills the picture, but for a few shreds.
 func closer(s *shot.Shot, sol *gas.Solver) {
-	lo, hi := geom.V(1e9, 1e9, 1e9), geom.V(-1e9, -1e9, -1e9)
+	along := [3][]int{make([]int, sol.NX), make([]int, sol.NY), make([]int, sol.NZ)}
+	all := 0
 	for n, v := range sol.Smoke.Data {
 		if v > 0.04 || (sol.Burn != nil && sol.Burn.Data[n] > 0.1) {
-			p := sol.Origin.Add(geom.V(float64(n%sol.NX)+0.5, float64(n/sol.NX%sol.NY)+0.5, float64(n/(sol.NX*sol.NY))+0.5).Mul(sol.H))
-			lo, hi = lo.Min(p), hi.Max(p)
+			for a, i := range [3]int{n % sol.NX, n / sol.NX % sol.NY, n / (sol.NX * sol.NY)} {
+				along[a][i]++
+			}
+			all++
 		}
 	}
-	b := geom.Box{Min: lo, Max: hi}
+	const few = 150 // of so many one, at each end
+	end := func(a int, from, by int) float64 {
+		rest := all / few
+		for i := from; i >= 0 && i < len(along[a]); i += by {
+			if rest -= along[a][i]; rest < 0 {
+				return float64(i) + 0.5
+			}
+		}
+		return float64(from)
+	}
+	lo := geom.V(end(0, 0, 1), end(1, 0, 1), end(2, 0, 1))
+	hi := geom.V(end(0, sol.NX-1, -1), end(1, sol.NY-1, -1), end(2, sol.NZ-1, -1))
+	b := geom.Box{Min: sol.Origin.Add(lo.Mul(sol.H)), Max: sol.Origin.Add(hi.Mul(sol.H))}
 	mid, size := b.Centre(), b.Size()
 	c := s.Of(shot.Camera)[0]
-	away := max(size.Y*1.75, size.X, size.Z) * 1.5
+	away := max(size.Y*1.75, size.X, size.Z) * 1.3
 	eye := mid.Add(geom.V(0.3, 0.1, 0.95).Mul(away))
-	val.Position.Set(c, eye.X, max(eye.Y, lo.Y+size.Y*0.1), eye.Z)
+	val.Position.Set(c, eye.X, max(eye.Y, b.Min.Y+size.Y*0.1), eye.Z)
 	val.Target.Set(c, mid.X, mid.Y, mid.Z)
 	val.Lens.Set(c, 35)
 }
