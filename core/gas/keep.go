@@ -43,12 +43,17 @@ func (s *Solver) carryChannels(dt, air float64, scheme Scheme) {
 	if heat {
 		s.heated(0, func(row []float32) { vec.Deficit(row, float32(air)) })
 	}
+	var want [2]float64
+	kept := [2]bool{scheme == MacCormack && s.live[0] && s.points == nil, scheme == MacCormack && s.live[1]}
+	for n, k := range kept {
+		if k {
+			want[n] = s.expected(n, dt)
+		}
+	}
 	s.carry(onCentre, list, scheme)
-	if scheme == MacCormack {
-		for n := range 2 {
-			if s.live[n] && !(n == 0 && s.points != nil) {
-				s.keep(n, reach)
-			}
+	for n, k := range kept {
+		if k {
+			s.keep(n, reach, want[n])
 		}
 	}
 	if heat {
@@ -129,14 +134,53 @@ func (s *Solver) bent(channel, reach int) (over, under float64) {
 	return over, under
 }
 
-// keep weakens what the correction added to a channel, or took, until both are as much.
-func (s *Solver) keep(channel, reach int) {
+// expected is how much of a channel there will be after dt seconds, in cells: what there is
+// and what comes as gas makes room for itself, without what leaves.
+func (s *Solver) expected(channel int, dt float64) float64 {
+	f := s.channels()[channel]
+	sum := s.amount(channel)
+	for side, open := range s.open {
+		if open {
+			sum -= s.through(side, f) * dt / s.H
+		}
+	}
+	if !s.roomMade() {
+		return sum
+	}
+	part := make([]float64, s.NZ)
+	s.held(channel, 0, func(k, o, n int) {
+		for i, v := range s.source.Data[o : o+n] {
+			if v != 0 {
+				part[k] += float64(f.Data[o+i]) * math.Expm1(float64(v)*dt)
+			}
+		}
+	})
+	for _, v := range part {
+		sum += v
+	}
+	return sum
+}
+
+// roomMade reports that gas made room for itself in the step before: in a shut box there is
+// none to be made.
+func (s *Solver) roomMade() bool { return s.sourced && (s.open.Any() || !s.tiles.Full()) }
+
+// keep weakens what the correction added to a channel, or took, until there is as much as is
+// wanted, or nothing of that is left. What reading itself gains or loses is mended with it:
+// a thermal would lose a seventh of its warmth a second.
+func (s *Solver) keep(channel, reach int, want float64) {
+	f := s.channels()[channel]
+	part := make([]float64, s.NZ)
+	s.held(channel, reach, func(k, o, n int) {
+		s.free(o, n, func(o, n int) { part[k] += vec.Sum(f.Data[o : o+n]) })
+	})
+	all := 0.0
+	for _, v := range part {
+		all += v
+	}
 	over, under := s.bent(channel, reach)
-	switch {
-	case over > under:
-		s.bend(channel, reach, under/over, 1)
-	case over < under:
-		s.bend(channel, reach, 1, over/under)
+	if up, down, _ := shares(want, all, over, under); up < 1 || down < 1 {
+		s.bend(channel, reach, up, down)
 	}
 }
 
@@ -149,7 +193,7 @@ func (s *Solver) bend(channel, reach int, up, down float64) {
 // left, in cells. What even that doesn't mend is scaled.
 func (s *Solver) keepFuel(dt, left float64, reach int, corrected bool) {
 	const fuel = 2
-	if s.sourced && (s.open.Any() || !s.tiles.Full()) { // in a shut box there is no room to be made
+	if s.roomMade() {
 		s.thin(dt, reach)
 	}
 	over, under, all := 0.0, 0.0, 0.0

@@ -119,3 +119,29 @@ func TestShares(t *testing.T) {
 		}
 	}
 }
+
+// Warmth and smoke that rise and roll up are kept: their sums change by no more than what
+// rounding does, but for what leaves through the sides.
+func TestThermalsKeepWhatTheyHold(t *testing.T) {
+	s := mustNew(t, room(40, 0.05, pressure.Sides{true, true, true, true, true, true}), 2)
+	blob(s, geom.V(1, 0.5, 1), 0.25, 1, 60)
+	s.Forget()
+	still := calm
+	still.Cooling, still.Dissipation = 0, 0
+	missing := func() (smoke, warm float64) {
+		for i, v := range s.Heat.Data {
+			smoke += float64(s.Smoke.Data[i])
+			warm += float64(v) / (still.AirTemperature + float64(v))
+		}
+		return smoke, warm
+	}
+	smoke, warm := missing()
+	st := frames(t, s, 40, Inputs{Physics: still, Scene: sim.Scene{Turbulences: []sim.Turbulence{{Strength: 0.3, Size: 0.3, Octaves: 2}}}})
+	nowSmoke, nowWarm := missing()
+	if st.Top < 1.2 {
+		t.Fatalf("it rose to %g m alone", st.Top)
+	}
+	if a, b := nowSmoke/smoke, nowWarm/warm; math.Abs(a-1) > 0.02 || math.Abs(b-1) > 0.02 {
+		t.Errorf("after %d frames there is %.3f of the smoke and %.3f of the warmth", 40, a, b)
+	}
+}

@@ -46,7 +46,7 @@ func across(s *Solver, j int) float64 {
 // A thread of smoke that has risen for two seconds in calm air is a voxel and a half wide where
 // points carry it, and goes on widening where voxels do.
 func TestThreadsStayThin(t *testing.T) {
-	for _, c := range []struct{ per, least, most float64 }{{0, 2.5, 9}, {64, 0.5, 1.7}} {
+	for _, c := range []struct{ per, least, most float64 }{{0, 1.8, 9}, {64, 0.5, 1.6}} {
 		s, in := wick(c.per)
 		st := frames(t, s, 48, in)
 		widest := 0.0
