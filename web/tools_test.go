@@ -8,6 +8,7 @@ import (
 	"math"
 	"os"
 	"path/filepath"
+	"strings"
 	"testing"
 	"time"
 
@@ -436,6 +437,38 @@ func TestFirstShotPage(t *testing.T) {
 	h.until(`() => zarf.shown()`)
 }
 
+// record lets the browser record a clip of 64 × 36 pixels, a second and a half long, picture by
+// picture as draw says, and keeps it with the shot.
+func (h hand) record(slug, name, draw string) {
+	h.Helper()
+	r, err := h.Eval(`(slug, name) => new Promise((done) => {
+		const c = document.createElement('canvas'), draw = `+draw+`;
+		c.width = 64; c.height = 36;
+		const g = c.getContext('2d');
+		if (!window.MediaRecorder || !MediaRecorder.isTypeSupported('video/webm')) { done('none'); return; }
+		const rec = new MediaRecorder(c.captureStream(25), { mimeType: 'video/webm' }), parts = [];
+		rec.ondataavailable = (e) => parts.push(e.data);
+		rec.onstop = async () => {
+			const body = new FormData();
+			body.append('file', new File(parts, name));
+			const a = await fetch('/shots/' + slug + '/clip', { method: 'POST', body });
+			done(a.ok ? 'sent' : await a.text());
+		};
+		rec.start();
+		let n = 0;
+		const next = () => { draw(g, n); if (n++ < 45) setTimeout(next, 33); else rec.stop(); };
+		next();
+	})`, slug, name)
+	if err != nil {
+		h.Fatal(err)
+	}
+	if said := r.Value.Str(); said == "none" {
+		h.Skip("this Chromium can't record")
+	} else if said != "sent" {
+		h.Fatal(said)
+	}
+}
+
 // A clip, recorded by the browser itself, follows the score by seconds.
 func TestReferenceClipFollowsTheScore(t *testing.T) {
 	s := serve(t, t.TempDir())
@@ -445,32 +478,7 @@ func TestReferenceClipFollowsTheScore(t *testing.T) {
 	h := hand{t, browse(t)}
 	h.open(s.URL + "/shots/rc/stage")
 	h.until(`() => window.zarf && zarf.state.scene`)
-	r, err := h.Eval(`() => new Promise((done) => {
-		const c = document.createElement('canvas');
-		c.width = 64; c.height = 36;
-		const g = c.getContext('2d');
-		if (!window.MediaRecorder || !MediaRecorder.isTypeSupported('video/webm')) { done('none'); return; }
-		const rec = new MediaRecorder(c.captureStream(25), { mimeType: 'video/webm' }), parts = [];
-		rec.ondataavailable = (e) => parts.push(e.data);
-		rec.onstop = async () => {
-			const body = new FormData();
-			body.append('file', new File(parts, 'flame.webm'));
-			const a = await fetch('/shots/rc/clip', { method: 'POST', body });
-			done(a.ok ? 'sent' : await a.text());
-		};
-		rec.start();
-		let n = 0;
-		const draw = () => { g.fillStyle = n % 2 ? '#fff' : '#222'; g.fillRect(0, 0, 64, 36); if (n++ < 45) setTimeout(draw, 33); else rec.stop(); };
-		draw();
-	})`)
-	if err != nil {
-		t.Fatal(err)
-	}
-	if said := r.Value.Str(); said == "none" {
-		t.Skip("this Chromium can't record")
-	} else if said != "sent" {
-		t.Fatal(said)
-	}
+	h.record("rc", "flame.webm", `(g, n) => { g.fillStyle = n % 2 ? '#fff' : '#222'; g.fillRect(0, 0, 64, 36); }`)
 	if c := doc(t, s, row).Clips; len(c) != 1 || c[0].Type != "video/webm" {
 		t.Fatalf("%+v", c)
 	}
@@ -480,4 +488,93 @@ func TestReferenceClipFollowsTheScore(t *testing.T) {
 	h.until(`() => Math.abs(document.querySelector('.refshow video').currentTime - 0.5) < 0.02`)
 	h.fill("#refpane [name=offset]", "0.25")
 	h.until(`() => Math.abs(document.querySelector('.refshow video').currentTime - 0.75) < 0.02`)
+}
+
+// A clip's front is found by brightness and by hand, laid over the take's, and made use of; a
+// clip in which nothing moves says so.
+func TestReferenceIsMeasured(t *testing.T) {
+	s := serve(t, t.TempDir())
+	sh := small("RM")
+	val.Last.Set(sh.Self, 30)
+	val.Temperature.Set(sh.Of(shot.Emitter)[0], 420)
+	row := s.add(t, sh)
+	s.post(t, "/shots/rm/run", "stage")
+	s.idle(t)
+	h := hand{t, browse(t)}
+	h.open(s.URL + "/shots/rm/stage?volume=16")
+	h.until(`() => window.zarf && zarf.state.scene && zarf.state.scene.takes.length === 1`)
+	h.record("rm", "still.webm", `(g, n) => { g.fillStyle = '#777'; g.fillRect(0, 0, 64, 36); g.fillStyle = '#222'; g.fillRect(n % 2, 0, 1, 1); }`)
+	h.record("rm", "rise.webm", `(g, n) => { g.fillStyle = '#222'; g.fillRect(0, 0, 64, 36); g.fillStyle = '#ddd'; g.fillRect(24, 32 - 0.7 * Math.max(n - 8, 0), 16, 0.7 * Math.max(n - 8, 0)); }`)
+	h.Keyboard.Type(input.KeyE)
+	h.until(`() => { const v = document.querySelector('.refshow video'); return v && v.readyState >= 1; }`)
+	h.click(`[data-measure]`)
+	h.choose(`#refpane [name=clip]`, "still.webm")
+	h.until(`() => { const v = document.querySelector('.refshow video'); return v && v.readyState >= 1 && v.duration > 0; }`)
+	h.click(`.refmeasure [name=bright]`)
+	h.until(`() => document.querySelector('.refsaid').textContent.includes('Nothing in still.webm moves up')`)
+	h.choose(`#refpane [name=clip]`, "rise.webm")
+	h.until(`() => { const v = document.querySelector('.refshow video'); return v && v.readyState >= 1 && v.duration > 0; }`)
+	h.click(`.refmeasure [name=bright]`)
+	h.until(`() => document.querySelectorAll('.reflaid path.curve, .reflaid .empty').length > 0`)
+	c := doc(t, s, row).Clips[1]
+	if n := len(c.Front); n < 10 || c.Front[n-1][1] < 0.5 || c.Front[n-1][1] > 0.85 || c.Front[0][1] > 0.2 {
+		t.Fatalf("marks %v", c.Front)
+	}
+	h.until(`() => document.querySelector('.reflaid b').textContent.includes('tall')`)
+	h.click(`.reflaid [data-start]`)
+	h.until(`() => document.querySelector('#refpane [name=offset]').value !== '0'`)
+	// the bar's width, a quarter of the picture's, is known
+	h.fill(`.refmeasure [name=length]`, "0.5")
+	h.click(`.refmeasure [name=ruler]`)
+	at := func(x, y float64) [2]float64 {
+		return h.spot(`(x, y) => { const b = document.querySelector('.refmarks').getBoundingClientRect(), k = Math.min(b.width / 64, b.height / 36); return [b.left + (b.width - 64 * k) / 2 + 64 * k * x, b.top + (b.height - 36 * k) / 2 + 36 * k * y]; }`, x, y)
+	}
+	h.stroke(at(0.375, 0.5), at(0.5, 0.5), at(0.625, 0.5))
+	h.until(`() => document.querySelector('.reflaid').textContent.includes('as fast')`)
+	if tall := doc(t, s, row).Clips[1].Tall; tall < 1.0 || tall > 1.25 { // 0.5 m are 16 of 36 pixels
+		t.Errorf("the picture is %g m tall", tall)
+	}
+	n := len(doc(t, s, row).Clips[1].Front)
+	h.Eval(`() => zarf.seek(9)`)
+	h.until(`() => zarf.state.frame === 9`)
+	h.click(`.refmeasure [name=hand]`)
+	h.stroke(at(0.5, 0.9), at(0.5, 0.7), at(0.5, 0.5))
+	h.until(`(n) => zarf.state.scene.clips[1].front.length >= n`, n)
+	h.until(`() => zarf.state.frame === 13`)
+	found := false
+	for _, m := range doc(t, s, row).Clips[1].Front {
+		found = found || math.Abs(m[1]-0.4) < 0.02
+	}
+	if !found {
+		t.Errorf("no mark at 0.4 of the height: %v", doc(t, s, row).Clips[1].Front)
+	}
+	h.accessible("the reference's measure")
+}
+
+// What a front's marks may not be is refused in words.
+func TestMarksAreChecked(t *testing.T) {
+	s := serve(t, t.TempDir())
+	row := s.add(t, small("MK"))
+	var b bytes.Buffer
+	png.Encode(&b, image.NewGray(image.Rect(0, 0, 8, 8)))
+	if code, body := s.upload(t, "/shots/mk/clip", map[string][]byte{"a.png": b.Bytes()}); code != 200 {
+		t.Fatal(body)
+	}
+	id := doc(t, s, row).Clips[0].ID
+	for _, c := range []struct{ verb, v, want string }{
+		{"front", "[[0,1]", "can't be read"}, {"front", `[[0,-1]]`, "Mark 1"}, {"front", `[[1,0.5],[1,0.6]]`, "both at 1 s"}, {"front", `[[1e9,0.5]]`, "Mark 1"},
+		{"front", "[" + strings.Repeat("[1,1],", 6000) + "[2,2]]", "are the most"}, {"tall", "-1", "more than 0"}, {"tall", "NaN", "more than 0"}, {"tall", "1 m", "more than 0"}} {
+		if code, body := s.post(t, "/shots/mk/clip/"+id+"/"+c.verb, "stage", "v", c.v); code != 422 || !strings.Contains(body, c.want) {
+			t.Errorf("%s %.20s: %d %s, want %q", c.verb, c.v, code, body, c.want)
+		}
+	}
+	if code, body := s.get(t, "/shots/mk/clip/"+id+"/measured"); code != 200 || !strings.Contains(body, "no take") {
+		t.Errorf("%d %s", code, body)
+	}
+	if code, _ := s.post(t, "/shots/mk/clip/"+id+"/front", "stage", "v", "[[0,0.1],[1,0.2]]"); code != 204 {
+		t.Error(code)
+	}
+	if c := doc(t, s, row).Clips[0]; len(c.Front) != 2 {
+		t.Errorf("%+v", c)
+	}
 }

@@ -6,7 +6,7 @@
 // g′ = g·ΔT/(T+ΔT) of its mean excess temperature. For thermals c is 0.6: they
 // rise with w = 1.2·√(g′·r) and widen as r = z/4 (Scorer, J. Fluid Mech. 2,
 // 1957). That counts all of a thermal's warmth within a ball; the mean over what
-// can be seen is less, so that 0.83 is used, with which thermals that the gas
+// can be seen is less, so that 0.72 is used, with which thermals that the gas
 // solver makes by itself at 1.5 and at 40 m read as what they are. A front measured at U on the screen, by seconds of the picture,
 // therefore reads as a size of g′·c²·(L/U)².
 //

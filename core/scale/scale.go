@@ -23,7 +23,7 @@ const (
 
 // Constants of the laws, as the package's comment has them.
 const (
-	froude     = 0.83
+	froude     = 0.72
 	fireLasts  = 0.155 // s for a metre of radius
 	slowsAs    = 0.4
 	leastFront = 6  // voxels that a front must have gone

@@ -259,7 +259,7 @@ func (r *reading) shot() *Shot {
 		for i, c := range s.Clips {
 			// a reference is shown to everyone who opens the shot: it is checked
 			// like a path
-			if asset.CheckID(c.ID) != nil || len(c.ID) != 32 || !slices.Contains(ClipTypes, c.Type) || len(c.Name) > 2*MaxName || !(math.Abs(c.Offset) <= 1e6) {
+			if asset.CheckID(c.ID) != nil || len(c.ID) != 32 || !slices.Contains(ClipTypes, c.Type) || len(c.Name) > 2*MaxName || !(math.Abs(c.Offset) <= 1e6) || CheckFront(c.Front) != nil || !(c.Tall >= 0 && c.Tall <= MostTall) {
 				r.fail(fmt.Sprintf("clips[%d]", i), "is no reference that can be shown")
 			}
 		}

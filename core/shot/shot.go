@@ -25,6 +25,32 @@ type Clip struct {
 	Name   string  `json:"name"`
 	Type   string  `json:"type"`             // such as video/mp4
 	Offset float64 `json:"offset,omitempty"` // s of the clip that is shown on the shot's first frame
+	// Where its front is: seconds of the clip, and height over the source in heights of the
+	// picture, in the order of time.
+	Front [][2]float64 `json:"front,omitempty"`
+	Tall  float64      `json:"tall,omitempty"` // m that the picture is tall, where the front is; 0: not known
+}
+
+// MostMarks is how many marks a front has at most, and MostTall how tall a clip's picture is, m.
+const (
+	MostMarks = 5000
+	MostTall  = 1e6
+)
+
+// CheckFront tells what is wrong with a front's marks.
+func CheckFront(marks [][2]float64) error {
+	if len(marks) > MostMarks {
+		return fmt.Errorf("the front has %d marks; %d are the most", len(marks), MostMarks)
+	}
+	for i, m := range marks {
+		if !(math.Abs(m[0]) <= 1e6) || !(m[1] >= 0 && m[1] <= 10) {
+			return fmt.Errorf("mark %d of the front is %g of the picture's height at %g s; give 0 to 10 heights, within a million seconds", i+1, m[1], m[0])
+		}
+		if i > 0 && m[0] <= marks[i-1][0] {
+			return fmt.Errorf("marks %d and %d of the front are both at %g s", i, i+1, m[0])
+		}
+	}
+	return nil
 }
 
 // Moving reports a clip with a time of its own.

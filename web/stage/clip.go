@@ -107,7 +107,7 @@ func (s *room) clip(c *gin.Context) {
 	http.ServeContent(c.Writer, c.Request, "", time.Time{}, f)
 }
 
-// changeClip shifts or removes a reference; its file stays for undo.
+// changeClip shifts, measures or removes a reference; its file stays for undo.
 func (s *room) changeClip(c *gin.Context) {
 	err := s.Change(c, c.Param("verb")+" reference", "", func(d *shot.Shot) error {
 		i := slices.IndexFunc(d.Clips, func(x shot.Clip) bool { return x.ID == c.Param("id") })
@@ -123,6 +123,10 @@ func (s *room) changeClip(c *gin.Context) {
 				return fmt.Errorf("the start is %q; give seconds", c.PostForm("v"))
 			}
 			d.Clips[i].Offset = v
+		case "front":
+			return setFront(&d.Clips[i], c.PostForm("v"))
+		case "tall":
+			return setTall(&d.Clips[i], c.PostForm("v"))
 		default:
 			return fmt.Errorf("nothing is called %q", c.Param("verb"))
 		}

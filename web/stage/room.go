@@ -71,6 +71,7 @@ func (s *room) routes(site *gin.Engine, g *gin.RouterGroup) {
 	g.POST("/clip", s.addClip)
 	g.GET("/clip/:id", s.clip)
 	g.POST("/clip/:id/:verb", s.changeClip)
+	g.GET("/clip/:id/measured", s.measured)
 	g.POST("/paint/:el", s.paint)
 	g.POST("/wrap/:el", s.wrap)
 	g.POST("/value", s.setValue)

@@ -1,5 +1,7 @@
 // References: clips and pictures kept with the shot, beside the picture or over
 // it. A clip follows the score by seconds, whatever its own rate is.
+import { Measure } from './measure.js';
+
 export class Reference {
   constructor(pane, on) {
     this.pane = pane;
@@ -20,6 +22,10 @@ export class Reference {
       if (Number.isNaN(v) || !this.clip) { this.said.textContent = 'The start is a number of seconds.'; return; }
       this.send(`clip/${this.clip.id}/offset`, { v });
     };
+    this.measure = new Measure(pane, {
+      slug: on.slug, send: (path, values) => this.send(path, values), clip: () => this.clip, media: () => this.media, scene: () => this.scene,
+      frame: () => this.frame, go: on.go, take: on.take, say: (text) => { this.said.textContent = text; },
+    });
     pane.querySelector('#reffile').onchange = (e) => { this.upload(e.target.files[0]); e.target.value = ''; };
     pane.querySelector('[data-remove]').onclick = () => { if (this.clip) this.send(`clip/${this.clip.id}/remove`, {}); };
     pane.querySelector('[data-close-reference]').onclick = () => this.toggle(false);
@@ -64,7 +70,7 @@ export class Reference {
   show(scene) {
     this.scene = scene;
     const key = JSON.stringify(scene.clips);
-    if (key === this.key) return;
+    if (key === this.key) { this.measure.show(); return; }
     this.key = key;
     this.pick.replaceChildren(...scene.clips.map((c) => { const o = document.createElement('option'); o.value = c.id; o.textContent = c.name; return o; }));
     const id = this.want || (this.clip && this.clip.id);
@@ -79,9 +85,9 @@ export class Reference {
     const same = this.clip && c && this.clip.id === c.id;
     this.clip = c;
     this.offset.value = c ? c.offset || 0 : 0;
-    if (same) { this.seek(this.frame ?? this.scene.first, false, 1); return; }
+    if (same) { this.seek(this.frame ?? this.scene.first, false, 1); this.measure.show(); return; }
     this.media = null;
-    if (!c) { this.box.replaceChildren(this.empty); return; }
+    if (!c) { this.box.replaceChildren(this.empty); this.measure.show(); return; }
     const src = `/shots/${this.on.slug}/clip/${c.id}`;
     if (c.type.startsWith('video/')) {
       const v = document.createElement('video');
@@ -90,7 +96,8 @@ export class Reference {
       v.preload = 'auto';
       v.src = src;
       v.onerror = () => { this.said.textContent = `This browser can't play ${c.name}: WebM (VP8, VP9) works everywhere, MP4 needs H.264.`; };
-      v.onloadedmetadata = () => { this.said.textContent = `${v.videoWidth} × ${v.videoHeight}${Number.isFinite(v.duration) ? `, ${v.duration.toFixed(2)} s` : ''}; matched to the shot by seconds`; this.seek(this.frame ?? this.scene.first, false, 1); };
+      v.onloadedmetadata = () => { this.said.textContent = `${v.videoWidth} × ${v.videoHeight}${Number.isFinite(v.duration) ? `, ${v.duration.toFixed(2)} s` : ''}; matched to the shot by seconds`; this.seek(this.frame ?? this.scene.first, false, 1); this.measure.show(true); };
+      v.addEventListener('seeked', () => this.measure.draw());
       this.media = v;
       this.box.replaceChildren(v);
     } else {
@@ -102,6 +109,7 @@ export class Reference {
       this.box.replaceChildren(i);
     }
     this.lay();
+    this.measure.show();
   }
 
   lay() {

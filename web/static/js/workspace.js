@@ -80,7 +80,7 @@ $('curvetools').onchange = () => {
   const f = $('curvetools'), r = score.open;
   if (r) json('curve', { el: r.e.id, key: r.l.key, after: f.after.value, amount: parseFloat(f.amount.value) * r.l.scale, period: parseFloat(f.period.value), seed: parseInt(f.seed.value, 10) });
 };
-const reference = new Reference($('refpane'), { slug, note, json, mine, drop: $('picture'), reload: () => reload() });
+const reference = new Reference($('refpane'), { slug, note, json, mine, drop: $('picture'), reload: () => reload(), go: (f) => seek(f), take: () => (state.scene && take() ? take().number : '') });
 const probe = new Probe($('probepane'), { slug, take, frame: () => state.frame, note });
 const compare = $('comparepane') ? new Compare($('comparepane'), {
   slug, note, post, scene: () => state.scene, frame: () => state.frame, closed: () => show(state.frame),
