@@ -36,7 +36,7 @@ const others = 220_000
 // frames at which a recipe looks like itself, 24 a second for a thing a metre
 // across.
 var frames = map[string]float64{"large-blast": 10, "small-blast": 6, "steam": 40, "heavy-fog": 70, "ground-burst": 18,
-	"pour": 60, "splash": 15, "fountain": 36, "flood": 20, "honey": 200, "lava": 110, "drip": 140, "sparks": 60, "embers": 80, "ash-fall": 60, "debris": 22, "dust-kick": 26, "sea": 76, "breaker": 70, "burning-curtain": 34, "wisps": 230}
+	"pour": 60, "splash": 15, "fountain": 36, "flood": 20, "honey": 200, "lava": 110, "drip": 140, "sparks": 60, "embers": 80, "ash-fall": 60, "debris": 22, "dust-kick": 26, "sea": 76, "breaker": 70, "burning-curtain": 34, "wisps": 230, "ground-shock": 11}
 
 func main() {
 	to := flag.String("to", filepath.Join("web", "static", "recipes"), "folder of the pictures")
