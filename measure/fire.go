@@ -15,10 +15,16 @@ import (
 func fireAccuracy(t *Table) {
 	const across = 1.0
 	for _, kw := range []float64{500, 1600, 5000} {
-		b := burner(across, kw, 8, 0.5, 11, 0, t.crew)
+		// seven seconds of one fire tell its height to a tenth: the mean of three
+		const fires = 3
+		var b flame
+		for seed := range fires {
+			one := burner(across, kw, 8, 0.5, 11, float64(seed), t.crew)
+			b.burnt, b.height = b.burnt+one.burnt/fires, b.height+one.height/fires
+		}
 		want := gas.FlameHeight(kw, across)
 		t.most(fmt.Sprintf("a burner of %g m and %g kW burns %.0f kW", across, kw, b.burnt), math.Abs(b.burnt/kw-1), 0.05, "")
-		t.most(fmt.Sprintf("its flame is %.2f m high, by Heskestad 1983 %.2f m", b.height, want), math.Abs(b.height/want-1), 0.2, "")
+		t.most(fmt.Sprintf("its flame is %.2f m high in the mean of three, by Heskestad 1983 %.2f m", b.height, want), math.Abs(b.height/want-1), 0.2, "")
 	}
 	for _, across := range []float64{0.5, 2} {
 		var necks [][]float64
