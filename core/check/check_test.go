@@ -198,6 +198,10 @@ func TestFindsAndMends(t *testing.T) {
 			d.Set(val.SmokeBy.Name(), text("points"))
 			e.Set(val.Smoke.Name(), n(0.1))
 		},
+		"stirred-flat": func(s *shot.Shot, d, e *shot.Element) {
+			d.Set(val.Flat.Name(), shot.On(true))
+			d.Set(val.SubGrid.Name(), n(1))
+		},
 		"turbulence-small": func(s *shot.Shot, d, e *shot.Element) { s.Add(shot.Turbulence).Set(val.Largest.Name(), n(0.1)) },
 		"file-missing": func(s *shot.Shot, d, e *shot.Element) {
 			e.Set(val.Form.Name(), text("mesh"))

@@ -108,8 +108,7 @@ func (s *Solver) reflect(dt float64, p Physics, st *FrameStats) error {
 	// divergence: second order in time for them too
 	s.settle(p, st)
 	s.ways(q, Reflection)
-	s.carryChannels(dt, p.AirTemperature, Reflection)
-	if err := s.carrySmoke(dt, p.Dissipation); err != nil {
+	if err := s.carryAll(dt, p, Reflection); err != nil {
 		return err
 	}
 	for c, f := range s.velocity() {

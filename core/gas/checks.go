@@ -326,6 +326,16 @@ func openFloor(s *check.Scene) []check.Finding {
 	return out
 }
 
+// stirredFlat finds sub-grid turbulence in a single layer, where whirls don't break up.
+func stirredFlat(s *check.Scene) (out []check.Finding) {
+	for _, d := range domains(s) {
+		if val.Flat.Of(d) && (val.SubGrid.Of(d) > 0 || d.Keyed(val.SubGrid)) {
+			out = append(out, check.Finding{Severity: check.Note, Element: d.ID, What: d.Name + " is flat and has sub-grid turbulence.", Why: "In a single layer whirls merge into larger ones and don't break up: it stirs within the layer, and looks finer than such a flow is.", Mend: check.Set("Leave it out", d, val.SubGrid.Is(0))})
+		}
+	}
+	return out
+}
+
 // grainMost is the grain, of the density, over which it is told.
 const grainMost = 0.2
 

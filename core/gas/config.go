@@ -32,6 +32,7 @@ type Box struct {
 	Follow  *Follow // nil: all of the box is in use all the time
 	// Smoke of density 1 is carried by so many points in a voxel; 0: by voxels.
 	PerVoxel float64
+	Seed     uint64 // of sub-grid turbulence
 }
 
 // Follow lets a solver store and work on only the tiles where fluid is and a
@@ -64,6 +65,7 @@ type Physics struct {
 	Vorticity      float64 // ε of vorticity confinement
 	VorticityBy    string  // "", "temperature" or "density": what weights it
 	Scheme         Scheme
+	SubGrid        float64 // how much sub-grid turbulence stirs channels; 1: as the flow's energy demands
 	Tolerance      float64 // of the pressure solve, relative residual
 	MaxIterations  int
 	Fire           Fire
@@ -123,7 +125,7 @@ func (p Physics) check() error {
 		name string
 		v    float64
 	}{{"gravity", p.Gravity}, {"air temperature", p.AirTemperature}, {"lift", p.Lift}, {"smoke weight", p.SmokeWeight},
-		{"dissipation", p.Dissipation}, {"cooling", p.Cooling}, {"damping", p.Damping}, {"vorticity confinement", p.Vorticity},
+		{"dissipation", p.Dissipation}, {"cooling", p.Cooling}, {"damping", p.Damping}, {"vorticity confinement", p.Vorticity}, {"sub-grid turbulence", p.SubGrid},
 		{"burn rate", p.Fire.Rate}, {"heat released", p.Fire.Heat}, {"ignition temperature", p.Fire.Ignition}, {"soot", p.Fire.Soot},
 		{"expansion", p.Fire.Expansion}, {"flame spread", p.Fire.Spread}, {"radiation", p.Fire.Radiation}} {
 		if math.IsNaN(v.v) || math.IsInf(v.v, 0) {

@@ -18,6 +18,20 @@ import (
 	"zarf/core/vec"
 )
 
+// carryAll carries channels and what points hold along for dt seconds, stirred by what voxels are
+// too coarse for.
+func (s *Solver) carryAll(dt float64, p Physics, scheme Scheme) error {
+	s.stirred = s.stir(p.SubGrid)
+	if s.stirred {
+		s.way, s.stirs.way = s.stirs.way, s.way
+	}
+	s.carryChannels(dt, p.AirTemperature, scheme)
+	if s.stirred {
+		s.way, s.stirs.way = s.stirs.way, s.way
+	}
+	return s.carrySmoke(dt, p.Dissipation)
+}
+
 // carryChannels carries smoke, heat and fuel along for dt seconds through air at so many
 // kelvin; channels that are zero everywhere stay. All are read at the same places, which
 // are found once.

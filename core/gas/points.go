@@ -169,6 +169,9 @@ func (s *Solver) travelBatch(t *trip, lattices *[3]vec.Lattice, first, last int,
 			to[a][i] = (x - low) + float32(q*(1.0/9))*d
 		}
 	}
+	if s.stirred {
+		s.whirled(to, from)
+	}
 }
 
 // settlePoint keeps a point's way out of solids and within closed sides, and gives it up where

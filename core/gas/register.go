@@ -58,7 +58,7 @@ func init() {
 		Fronts:   true,
 		Checks: []check.Check{{ID: "emitter-empty", Find: emitterEmpty}, {ID: "closed-inflow", Find: closedInflow}, {ID: "open-floor", Find: openFloor},
 			{ID: "fuel-unused", Find: fuelUnused}, {ID: "fuel-missing", Find: noFuel}, {ID: "fuel-cold", Find: fuelCold}, {ID: "fire-hot", Find: fireHot},
-			{ID: "fire-closed", Find: closedFire}, {ID: "fire-unseen", Find: fireUnseen}, {ID: "flame-size", Find: flameSize}, {ID: "flame-air", Find: flameAir}, {ID: "smoke-grain", Find: smokeGrain}},
+			{ID: "fire-closed", Find: closedFire}, {ID: "fire-unseen", Find: fireUnseen}, {ID: "flame-size", Find: flameSize}, {ID: "flame-air", Find: flameAir}, {ID: "smoke-grain", Find: smokeGrain}, {ID: "stirred-flat", Find: stirredFlat}},
 		// What makes an emitter worth a sentence: something that can be seen.
 		Gives: func(e *shot.Element, now val.Eval) bool {
 			return val.Smoke.At(e, now) > 0 || val.Fuel.At(e, now) > 0 || val.FuelPower.At(e, now) > 0

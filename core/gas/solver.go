@@ -84,6 +84,8 @@ type Solver struct {
 	surveyed bool                  // since anything has changed
 	parcels  [5]parcel             // of the channels
 	points   *points               // that carry the smoke; nil: voxels do
+	stirs    *stirring             // nil: there was no sub-grid turbulence yet
+	stirred  bool                  // it lies over the ways in this step
 	made     alive                 // where source is not zero
 	room     parcel                // the source, as it is carried
 	sides    vec.Sides
@@ -198,6 +200,9 @@ func (s *Solver) furnish(b Box, low [3]int) error {
 	big := field(1, 1, 1).Dims.Len()
 	s.low, s.high = alloc(big), alloc(big)
 	s.curl, s.parcels, s.room = [3]*grid.Field{}, [5]parcel{}, parcel{}
+	if s.stirs != nil {
+		s.stirs.way = [2][3][]float32{}
+	}
 	s.solid = solids{}
 	s.sourced = false
 	for side := range s.open {
@@ -485,8 +490,7 @@ func (s *Solver) step(dt float64, in Inputs, st *FrameStats) error {
 		// The channels first: they go along the velocity that the last projection
 		// left without divergence, before half of its pressure acts on it again.
 		s.ways(float32(dt/s.H), p.Scheme)
-		s.carryChannels(dt, p.AirTemperature, p.Scheme)
-		if err := s.carrySmoke(dt, p.Dissipation); err != nil {
+		if err := s.carryAll(dt, p, p.Scheme); err != nil {
 			return err
 		}
 		if s.LastDt > 0 {

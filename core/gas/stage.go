@@ -45,6 +45,7 @@ func newStage(s *shot.Shot, d *shot.Element, crew grid.Crew) (*Stage, error) {
 	// What builds the grid is read once, here; what may have keys is read in inputs,
 	// for each substep anew.
 	box := Box{Dims: dims, H: h, Origin: origin, Open: d.Open(), Burning: burns(d), Oxygen: val.Burning.Of(d) == "oxygen"}
+	box.Seed = uint64(val.Seed.Of(d))
 	if val.SmokeBy.Of(d) == "points" {
 		box.PerVoxel = val.SmokePoints.Of(d)
 	}
@@ -107,7 +108,7 @@ func (g *Stage) inputs(t, dt float64) Inputs {
 		Gravity: val.Gravity.At(g.Shot, now), AirTemperature: air, AirDensity: val.AirDensity.Of(g.Shot),
 		Lift: val.Lift.At(d, now), SmokeWeight: val.SmokeWeight.At(d, now), Dissipation: val.Dissipation.At(d, now), Cooling: val.Cooling.At(d, now),
 		Damping: val.Damping.At(d, now), Vorticity: val.Vorticity.At(d, now), Scheme: Scheme(val.Scheme.Of(d)),
-		Tolerance: val.Tolerance.At(d, now), MaxIterations: 200,
+		SubGrid: val.SubGrid.At(d, now), Tolerance: val.Tolerance.At(d, now), MaxIterations: 200,
 	}}
 	if in.Physics.Vorticity != 0 {
 		// read only where it counts, so that a key doesn't hold it
@@ -283,6 +284,8 @@ type saved struct {
 	LastDt float64 `json:"last_dt"`
 	Tiles  *tiling `json:"tiles,omitempty"` // where bounds follow
 	Points int     `json:"points,omitempty"`
+	// Where the noise of sub-grid turbulence has drifted to, voxels, and its phase.
+	Stirs *[4]float64 `json:"stirs,omitempty"`
 }
 
 // tiling is which tiles are in use.
@@ -306,6 +309,9 @@ func (g *Stage) SaveState(w io.Writer) error {
 	}
 	if s.points != nil {
 		head.Points = len(s.points.of)
+	}
+	if t := s.stirs; t != nil {
+		head.Stirs = &[4]float64{t.Drift.X, t.Drift.Y, t.Drift.Z, t.Phase}
 	}
 	return state.Write(w, head, g.arrays(), g.Crew.For)
 }
@@ -346,6 +352,10 @@ func (g *Stage) LoadState(r io.Reader, own bool) error {
 		return err
 	}
 	g.Solver.sourced = g.Solver.Fuel != nil
+	if v := head.Stirs; v != nil {
+		g.Solver.stirs = newStirring(g.Solver.Seed, g.Solver.NZ == 1)
+		g.Solver.stirs.Drift, g.Solver.stirs.Phase = geom.V(v[0], v[1], v[2]), v[3]
+	}
 	g.Solver.Ambient, g.Solver.LastDt, g.Number = geom.FromArray(head.Air), head.LastDt, head.Next
 	return nil
 }

@@ -100,6 +100,7 @@ const (
 	SmokeWeight      NumKey  = "smoke_weight"
 	Soot             NumKey  = "soot"
 	Spread           NumKey  = "spread"
+	SubGrid          NumKey  = "sub_grid"
 	SurfaceDetail    TextKey = "surface_detail"
 	SurfaceSmooth    NumKey  = "surface_smooth"
 	Tension          NumKey  = "tension"
