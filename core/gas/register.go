@@ -323,5 +323,12 @@ func cost(s *shot.Shot, d *shot.Element) float64 {
 		// Two projections a step and twice the advection.
 		step *= 3.5
 	}
+	// points and whirls are worth their time where smoke is, which is a part of what is in use
+	if val.SmokeBy.Of(d) == "points" {
+		step *= 1.3
+	}
+	if val.SubGrid.Of(d) > 0 || d.Keyed(val.SubGrid) {
+		step *= 1.1
+	}
 	return step
 }

@@ -81,7 +81,7 @@ func closer(s *shot.Shot, sol *gas.Solver) {
 	b := geom.Box{Min: sol.Origin.Add(lo.Mul(sol.H)), Max: sol.Origin.Add(hi.Mul(sol.H))}
 	mid, size := b.Centre(), b.Size()
 	c := s.Of(shot.Camera)[0]
-	away := max(size.Y*1.75, size.X, size.Z) * 1.3
+	away := max(size.Y*1.75, size.X, size.Z) * 1.45
 	eye := mid.Add(geom.V(0.3, 0.1, 0.95).Mul(away))
 	val.Position.Set(c, eye.X, max(eye.Y, b.Min.Y+size.Y*0.1), eye.Z)
 	val.Target.Set(c, mid.X, mid.Y, mid.Z)
