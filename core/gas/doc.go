@@ -8,7 +8,8 @@
 //	           advection–reflection (Zehnder et al. 2018) with cubic splines.
 //	           Ways are traced by RK2 once a cell and shared by all fields.
 //	           Warm gas is mixed by its density, and what MacCormack's
-//	           correction adds is weakened until amounts are kept (keep.go).
+//	           correction adds or takes is weakened until amounts are kept,
+//	           with what reading gains or loses (keep.go).
 //	           Half of the last pressure acts before, half after (the
 //	           trapezoidal rule)
 //	decay      smoke by exp(−k dt), heat by exp(−c dt) and by T⁴ radiation
@@ -58,6 +59,12 @@
 // Solids are signed distances sampled at the grid's corners; what counts in
 // the pressure equation is the open fraction of every face (Batty, Bertails,
 // Bridson 2007), so walls are smooth and not stair steps.
+//
+// Smoke may be carried by points instead of voxels (points.go): positions and amounts, 16
+// bytes each and as much again to sort into; they travel where channels are carried and fill
+// the voxels after emitters and fire have added to them. Channels may be stirred by what
+// voxels are too coarse for (stir.go): 6 passes of half ways written, 3 stencils read, on rows
+// near what channels hold.
 //
 // Tiles: where bounds follow the fluid, work is done on runs of cells in the
 // tiles (16 × 8 × 8) where fluid is, and a margin round them. Fields outside

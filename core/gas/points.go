@@ -338,14 +338,13 @@ func (s *Solver) sortPoints() {
 	}
 }
 
+// slab is how many planes of points are spread together. They reach a plane beyond either side, so
+// that every other slab can be spread at once, and sums are in the same order on any threads.
+const slab = 4
+
 // fillFromPoints makes the voxels' smoke that of the points, those made just now with them.
-// Each plane takes what is its own from the points of three.
 func (s *Solver) fillFromPoints(made [][4][]float32) {
 	p, l := s.points, &s.lay[onCentre]
-	sorted := len(p.from) == s.NZ+1
-	if s.solid.any && p.met == nil {
-		p.met = make([]uint32, s.Len())
-	}
 	s.crew.For(s.NZ, 1, func(k0, k1 int) {
 		for k := k0; k < k1; k++ {
 			for j := range s.NY {
@@ -353,19 +352,28 @@ func (s *Solver) fillFromPoints(made [][4][]float32) {
 					clear(s.Smoke.Row(j, k)[r.Lo:r.Hi])
 				}
 			}
-			for from := max(k-1, 0); from <= min(k+1, s.NZ-1); from++ {
-				if sorted {
-					for i := p.from[from]; i < p.from[from+1]; i++ {
-						s.spreadPoint([3]float32{p.at[0][i], p.at[1][i], p.at[2][i]}, p.of[i], from, k)
-					}
-				}
-				c := &made[from]
-				for i, m := range c[3] {
-					s.spreadPoint([3]float32{c[0][i], c[1][i], c[2][i]}, m, from, k)
-				}
-			}
 		}
 	})
+	if s.solid.any && p.met == nil {
+		p.met = make([]uint32, s.Len())
+	}
+	sorted := len(p.from) == s.NZ+1
+	slabs := (s.NZ + slab - 1) / slab
+	for odd := range 2 {
+		s.crew.For((slabs+1-odd)/2, 1, func(n0, n1 int) {
+			for n := n0; n < n1; n++ {
+				first := (2*n + odd) * slab
+				for k := first; k < min(first+slab, s.NZ); k++ {
+					if sorted {
+						lo, hi := p.from[k], p.from[k+1]
+						s.deposit([3][]float32{p.at[0][lo:hi], p.at[1][lo:hi], p.at[2][lo:hi]}, p.of[lo:hi], k)
+					}
+					c := &made[k]
+					s.deposit([3][]float32{c[0], c[1], c[2]}, c[3], k)
+				}
+			}
+		})
+	}
 }
 
 // spline are the weights of the voxels before, at and behind a place that lies f from the
@@ -382,34 +390,39 @@ func spline(f float32, c, n int) (w [3]float32) {
 	return w
 }
 
-// spreadPoint adds what plane k gets of so much smoke at a place in plane from.
-func (s *Solver) spreadPoint(at [3]float32, m float32, from, k int) {
-	x, y, z := at[0]-float32(s.Low[0]), at[1]-float32(s.Low[1]), at[2]-float32(s.Low[2])
-	a, b := clampInt(int(x), s.NX-1), clampInt(int(y), s.NY-1)
-	wz := spline(z-float32(from)-0.5, from, s.NZ)
-	all := m
-	if m *= wz[k-from+1]; m == 0 {
-		return
-	}
-	wx, wy := spline(x-float32(a)-0.5, a, s.NX), spline(y-float32(b)-0.5, b, s.NY)
-	if s.solid.any && s.solid.within(b, from, 2) {
-		if met := s.metRound(a, b, from); met != allMet {
-			s.spreadBeside(met, [3]int{a, b, from}, k, all, &wx, &wy, &wz)
-			return
+// deposit adds the smoke of points in plane k to the voxels round them.
+func (s *Solver) deposit(at [3][]float32, of []float32, k int) {
+	lowX, lowY, lowZ := float32(s.Low[0]), float32(s.Low[1]), float32(s.Low[2])
+	nx, plane := s.NX, s.NX*s.NY
+	for i, m := range of {
+		x, y, z := at[0][i]-lowX, at[1][i]-lowY, at[2][i]-lowZ
+		a, b := clampInt(int(x), nx-1), clampInt(int(y), s.NY-1)
+		wx, wy, wz := spline(x-float32(a)-0.5, a, nx), spline(y-float32(b)-0.5, b, s.NY), spline(z-float32(k)-0.5, k, s.NZ)
+		if s.solid.any && s.solid.within(b, k, 2) {
+			if met := s.metRound(a, b, k); met != allMet {
+				s.spreadBeside(met, [3]int{a, b, k}, m, &wx, &wy, &wz)
+				continue
+			}
 		}
-	}
-	for dy, w := range wy {
-		if w == 0 {
-			continue
-		}
-		w *= m
-		row := s.Smoke.Row(b+dy-1, k)
-		row[a] += w * wx[1]
-		if a > 0 {
-			row[a-1] += w * wx[0]
-		}
-		if a+1 < len(row) {
-			row[a+1] += w * wx[2]
+		home := k*plane + b*nx + a
+		for dz, z := range wz {
+			if z == 0 {
+				continue
+			}
+			for dy, y := range wy {
+				w := m * z * y
+				if w == 0 {
+					continue
+				}
+				o := home + (dz-1)*plane + (dy-1)*nx
+				s.Smoke.Data[o] += w * wx[1]
+				if a > 0 {
+					s.Smoke.Data[o-1] += w * wx[0]
+				}
+				if a+1 < nx {
+					s.Smoke.Data[o+1] += w * wx[2]
+				}
+			}
 		}
 	}
 }
@@ -420,13 +433,11 @@ const allMet = 1<<27 - 1
 // metRound are those of the 27 voxels round one that fluid gets to from it: not through
 // solids, and not through sheets.
 func (s *Solver) metRound(i, j, k int) uint32 {
-	known := &s.points.met[s.Index(i, j, k)]
-	met := atomic.LoadUint32(known)
-	if met == 0 {
-		met = s.findMet(i, j, k)
-		atomic.StoreUint32(known, met)
+	known := &s.points.met[s.Index(i, j, k)] // of a plane that one thread alone has
+	if *known == 0 {
+		*known = s.findMet(i, j, k)
 	}
-	return met
+	return *known
 }
 
 func (s *Solver) findMet(i, j, k int) uint32 {
@@ -468,19 +479,18 @@ func (s *Solver) findMet(i, j, k int) uint32 {
 	return met | outside
 }
 
-// spreadBeside is spreadPoint where not all voxels round the point's own are met from it:
-// those that are share what the others would get.
-func (s *Solver) spreadBeside(met uint32, home [3]int, k int, m float32, wx, wy, wz *[3]float32) {
+// spreadBeside is deposit where not all voxels round the point's own are met from it: those that are
+// share what the others would get.
+func (s *Solver) spreadBeside(met uint32, home [3]int, m float32, wx, wy, wz *[3]float32) {
 	var sum float32
 	for c := range 27 {
 		if met>>c&1 != 0 {
 			sum += wx[c%3] * wy[c/3%3] * wz[c/9]
 		}
 	}
-	dz := k - home[2] + 1
-	for c := 9 * dz; c < 9*dz+9; c++ {
-		if w := wx[c%3] * wy[c/3%3] * wz[dz]; met>>c&1 != 0 && w != 0 {
-			s.Smoke.Data[s.Index(home[0]+c%3-1, home[1]+c/3%3-1, k)] += m * w / sum
+	for c := range 27 {
+		if w := wx[c%3] * wy[c/3%3] * wz[c/9]; met>>c&1 != 0 && w != 0 {
+			s.Smoke.Data[s.Index(home[0]+c%3-1, home[1]+c/3%3-1, home[2]+c/9-1)] += m * w / sum
 		}
 	}
 }
