@@ -40,10 +40,18 @@ func init() {
 			return newStage(s, d, crew)
 		},
 		Bytes: func(d *shot.Element) float64 {
+			b := float64(BytesPerCell)
 			if burns(d) {
-				return BytesPerCell + BytesPerBurning
+				b += BytesPerBurning
 			}
-			return BytesPerCell
+			if val.SmokeBy.Of(d) == "points" {
+				// two arrays, and 16 bytes twice for each of the points of the part that smoke fills
+				b += 8 + 32*val.SmokePoints.Of(d)*pointShare
+			}
+			if val.SubGrid.Of(d) > 0 || d.Keyed(val.SubGrid) {
+				b += 24 // ways of its own
+			}
+			return b
 		},
 		Share: func(d *shot.Element) float64 {
 			if follows(d) { // the limit as a whole is seldom filled
@@ -169,6 +177,10 @@ func (st *FrameStats) stats() sim.Stats {
 	}
 	return out
 }
+
+// pointShare is the smoke that a voxel in use holds in the mean, of density 1: BL030's, when it
+// has burnt.
+const pointShare = 0.06
 
 // inUse is how much of its limit a domain whose bounds follow has in use on the mean, as a
 // rule: fire fills it, smoke does so later, a blast does at its end, and what is heavy lies
