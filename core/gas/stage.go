@@ -284,6 +284,7 @@ type saved struct {
 	LastDt float64 `json:"last_dt"`
 	Tiles  *tiling `json:"tiles,omitempty"` // where bounds follow
 	Points int     `json:"points,omitempty"`
+	Made   bool    `json:"made,omitempty"` // gas made room for itself in the last step
 	// Where the noise of sub-grid turbulence has drifted to, voxels, and its phase.
 	Stirs *[4]float64 `json:"stirs,omitempty"`
 }
@@ -307,6 +308,7 @@ func (g *Stage) SaveState(w io.Writer) error {
 		low, n, on := s.Tiling()
 		head.Tiles = &tiling{low, n, pack(on)}
 	}
+	head.Made = s.sourced
 	if s.points != nil {
 		head.Points = len(s.points.of)
 	}
@@ -339,6 +341,7 @@ func (g *Stage) LoadState(r io.Reader, own bool) error {
 				return nil, err
 			}
 		}
+		g.Solver.sourced = head.Made
 		if p := g.Solver.points; p != nil {
 			if head.Points < 0 || head.Points > mostPoints {
 				return nil, fmt.Errorf("%w: it has %d points of smoke", state.ErrDamaged, head.Points)
@@ -351,7 +354,6 @@ func (g *Stage) LoadState(r io.Reader, own bool) error {
 	if err != nil {
 		return err
 	}
-	g.Solver.sourced = g.Solver.Fuel != nil
 	if v := head.Stirs; v != nil {
 		g.Solver.stirs = newStirring(g.Solver.Seed, g.Solver.NZ == 1)
 		g.Solver.stirs.Drift, g.Solver.stirs.Phase = geom.V(v[0], v[1], v[2]), v[3]
@@ -385,8 +387,10 @@ func (g *Stage) arrays() []state.Array {
 	// in a fixed order; names are what a reader matches by
 	list := []state.Array{{Name: "u", V: s.U.Data}, {Name: "v", V: s.V.Data}, {Name: "w", V: s.W.Data}, {Name: "smoke", V: s.Smoke.Data}, {Name: "heat", V: s.Heat.Data}, {Name: "pressure", V: s.Pressure.Data}}
 	if s.Fuel != nil {
-		// the room made in the last step thins fuel out as the next one carries it
-		list = append(list, state.Array{Name: "fuel", V: s.Fuel.Data}, state.Array{Name: "burn", V: s.Burn.Data}, state.Array{Name: "made", V: s.source.Data})
+		list = append(list, state.Array{Name: "fuel", V: s.Fuel.Data}, state.Array{Name: "burn", V: s.Burn.Data})
+	}
+	if s.sourced { // the room made in the last step counts as the next one carries what is there
+		list = append(list, state.Array{Name: "made", V: s.source.Data})
 	}
 	if s.Used != nil {
 		list = append(list, state.Array{Name: "used", V: s.Used.Data})

@@ -124,6 +124,7 @@ func TestStirringHasTheSameBits(t *testing.T) {
 			val.SubGrid.Set(d, 1.5)
 			val.SmokeBy.Set(d, by)
 			val.Bounds.Set(d, "follow")
+			val.Speed.Set(s.Of(shot.Emitter)[0], 1.5) // it makes room, which the next step looks at
 			open := func() *Stage {
 				g, err := NewStage(s, "", grid.NewCrew(threads))
 				if err != nil {
