@@ -158,48 +158,54 @@ func spin(s *Solver) {
 // Points have the same bits on any number of threads, and in a run that was stopped and gone on
 // with; where bounds follow too.
 func TestPointsHaveTheSameBits(t *testing.T) {
-	for _, follow := range []bool{false, true} {
-		run := func(threads, stopAt int) uint64 {
-			s := sample()
-			d := s.Of(shot.Domain)[0]
+	for _, bounds := range []string{"fixed", "follow"} {
+		sameBits(t, "bounds "+bounds, func(s *shot.Shot, d *shot.Element) {
 			val.SmokeBy.Set(d, "points")
 			val.SmokePoints.Set(d, 128)
-			if follow {
-				val.Bounds.Set(d, "follow")
+			val.Bounds.Set(d, bounds)
+		}, func(s *Solver) bool { return len(s.points.of) > 1000 })
+	}
+}
+
+// sameBits holds runs of the sample, changed, against each other: on one, two and three threads,
+// and stopped and gone on with from a saved state. done tells of the end that what is to be seen was.
+func sameBits(t *testing.T, what string, change func(s *shot.Shot, d *shot.Element), done func(s *Solver) bool) {
+	t.Helper()
+	run := func(threads, stopAt int) uint64 {
+		s := sample()
+		change(s, s.Of(shot.Domain)[0])
+		open := func() *Stage {
+			g, err := NewStage(s, "", grid.NewCrew(threads))
+			if err != nil {
+				t.Fatal(err)
 			}
-			make := func() *Stage {
-				g, err := NewStage(s, "", grid.NewCrew(threads))
-				if err != nil {
-					t.Fatal(err)
-				}
-				return g
-			}
-			g := make()
-			for n := range 8 {
-				if n == stopAt {
-					var b bytes.Buffer
-					if err := g.SaveState(&b); err != nil {
-						t.Fatal(err)
-					}
-					g = make()
-					if err := g.LoadState(&b, true); err != nil {
-						t.Fatal(err)
-					}
-				}
-				if _, _, err := g.Advance(nil); err != nil {
-					t.Fatal(err)
-				}
-			}
-			if len(g.Solver.points.of) < 1000 {
-				t.Fatalf("%d points of smoke", len(g.Solver.points.of))
-			}
-			return digest(g.Solver)
+			return g
 		}
-		want := run(1, -1)
-		for _, c := range [][2]int{{2, -1}, {3, -1}, {2, 4}} {
-			if got := run(c[0], c[1]); got != want {
-				t.Errorf("follow %v: other bits on %d threads, stopped before frame %d", follow, c[0], c[1]+1)
+		g := open()
+		for n := range 8 {
+			if n == stopAt {
+				var b bytes.Buffer
+				if err := g.SaveState(&b); err != nil {
+					t.Fatal(err)
+				}
+				g = open()
+				if err := g.LoadState(&b, true); err != nil {
+					t.Fatal(err)
+				}
 			}
+			if _, _, err := g.Advance(nil); err != nil {
+				t.Fatal(err)
+			}
+		}
+		if !done(g.Solver) {
+			t.Fatalf("%s: nothing is told by that run", what)
+		}
+		return digest(g.Solver)
+	}
+	want := run(1, -1)
+	for _, c := range [][2]int{{2, -1}, {3, -1}, {2, 4}} {
+		if got := run(c[0], c[1]); got != want {
+			t.Errorf("%s: other bits on %d threads, stopped before frame %d", what, c[0], c[1]+1)
 		}
 	}
 }

@@ -84,25 +84,34 @@ func (s *room) addClip(c *gin.Context) {
 	c.JSON(http.StatusOK, map[string]string{"id": id})
 }
 
-// clip sends a reference; parts of it where the browser asks for parts.
-func (s *room) clip(c *gin.Context) {
+// kept is the reference that an address names; where there is none it has answered already.
+func (s *room) kept(c *gin.Context) *shot.Clip {
 	doc, err := s.Studio.Store.Doc(desk.Row(c).ID)
 	if err != nil {
 		c.String(http.StatusInternalServerError, "the shot can't be read")
-		return
+		return nil
 	}
 	i := slices.IndexFunc(doc.Clips, func(x shot.Clip) bool { return x.ID == c.Param("id") })
 	if i < 0 {
 		c.String(http.StatusNotFound, "this shot keeps no such reference")
+		return nil
+	}
+	return &doc.Clips[i]
+}
+
+// clip sends a reference; parts of it where the browser asks for parts.
+func (s *room) clip(c *gin.Context) {
+	clip := s.kept(c)
+	if clip == nil {
 		return
 	}
-	f, err := s.Studio.Files.Clip(doc.Clips[i].ID)
+	f, err := s.Studio.Files.Clip(clip.ID)
 	if err != nil {
 		c.String(http.StatusNotFound, "the file of this reference is missing")
 		return
 	}
 	defer f.Close()
-	c.Header("Content-Type", doc.Clips[i].Type)
+	c.Header("Content-Type", clip.Type)
 	c.Header("Cache-Control", "private, max-age=31536000, immutable")
 	http.ServeContent(c.Writer, c.Request, "", time.Time{}, f)
 }

@@ -7,7 +7,6 @@ import (
 	"encoding/json"
 	"fmt"
 	"math"
-	"net/http"
 	"slices"
 	"strconv"
 	"strings"
@@ -74,19 +73,11 @@ const laidW, laidH = 240, 92
 
 // measured tells how a clip's front goes beside a take's.
 func (s *room) measured(c *gin.Context) {
-	row := desk.Row(c)
-	doc, err := s.Studio.Store.Doc(row.ID)
-	if err != nil {
-		c.String(http.StatusInternalServerError, "the shot can't be read")
+	clip := s.kept(c)
+	if clip == nil {
 		return
 	}
-	i := slices.IndexFunc(doc.Clips, func(x shot.Clip) bool { return x.ID == c.Param("id") })
-	if i < 0 {
-		c.String(http.StatusNotFound, "this shot keeps no such reference")
-		return
-	}
-	clip := &doc.Clips[i]
-	v := &laidView{Slug: row.Slug, Name: clip.Name}
+	v := &laidView{Slug: desk.Row(c).Slug, Name: clip.Name}
 	if t, err := s.TakeOf(c, c.Query("take")); err != nil {
 		v.Why = "There is no take to lay the clip over: " + err.Error() + "."
 	} else if was, err := t.Shot(); err != nil {
