@@ -238,7 +238,7 @@ func (s *Solver) lattice(e *eddy) {
 	t := e.of
 	n := max(t.Octaves, 1)
 	// Four points a wave of the smallest octave: linear interpolation then still
-	// shows it; more would cost noise, the dearest thing here.
+	// shows it.
 	e.cell = max(s.H, t.Size/float64(int(4)<<(n-1)))
 	b := s.Bounds()
 	var first, last [3]int
@@ -247,47 +247,71 @@ func (s *Solver) lattice(e *eddy) {
 		first[a], last[a] = int(math.Floor(lo[a]))-1, int(math.Ceil(hi[a]))+2
 	}
 	d := grid.Dims{NX: last[0] - first[0] + 1, NY: last[1] - first[1] + 1, NZ: last[2] - first[2] + 1}
-	drift := t.Phase
 	for c := range e.psi {
 		if e.psi[c] == nil || e.psi[c].Dims != d {
 			e.psi[c] = grid.NewField(d)
 		}
-		s.crew.For(d.NZ, 1, func(k0, k1 int) {
-			weights, xs, sum := make([]float64, d.NX), make([]float64, d.NX), make([]float64, d.NX)
-			for k := k0; k < k1; k++ {
-				for j := range d.NY {
-					row := e.psi[c].Row(j, k)
-					clear(row)
-					from, to := d.NX, 0 // where the turbulence acts
-					var p geom.Vec3
-					for i := range row {
-						p = s.Limit.Origin.Add(geom.V(float64(i+first[0]), float64(j+first[1]), float64(k+first[2])).Mul(e.cell))
-						if weights[i] = t.Region.Weight(p); weights[i] != 0 {
-							from, to = min(from, i), i+1
-						}
-						p = p.Mul(1 / t.Size)
-						xs[i] = p.X + drift
-					}
-					if from >= to {
-						continue
-					}
-					// Three components need three noises: the seed is parted by
-					// constants. The drift moves all of them through the noise,
-					// in a direction along no axis.
-					clear(sum)
-					noise.Row(sum[from:to], t.Seed^(uint64(c+1)*0xA5A5A5A5A5), n, xs[from:to], p.Y-0.61*drift, p.Z+0.33*drift)
-					for i := from; i < to; i++ {
-						if w := weights[i]; w != 0 {
-							row[i] = float32(w * sum[i])
-						}
-					}
-				}
-			}
-		})
 	}
+	place := func(i, j, k int) geom.Vec3 {
+		return s.Limit.Origin.Add(geom.V(float64(i+first[0]), float64(j+first[1]), float64(k+first[2])).Mul(e.cell))
+	}
+	xs := make([]float64, d.NX)
+	for i := range xs {
+		xs[i] = place(i, 0, 0).X/t.Size + t.Phase
+	}
+	line, err := noise.NewLine(xs, n)
+	if err != nil {
+		panic(err) // the catalogue's ranges are far from there
+	}
+	s.crew.For(d.NZ, 1, func(k0, k1 int) {
+		r := &potential{at: place, noise: line.Rows(), sum: make([]float32, line.Room()), weights: make([]float32, d.NX)}
+		for k := k0; k < k1; k++ {
+			for j := range d.NY {
+				r.row(e, j, k)
+			}
+		}
+	})
 	e.low = s.Low
 	for a := range 3 {
 		e.first[a] = float32(float64(s.Low[a])*s.H/e.cell - float64(first[a]))
+	}
+}
+
+// potential works rows of a turbulence's potential out.
+type potential struct {
+	at      func(i, j, k int) geom.Vec3 // m
+	noise   *noise.Rows
+	sum     []float32 // whole blocks of a row
+	weights []float32
+}
+
+// row works out a row of all three components.
+func (r *potential) row(e *eddy, j, k int) {
+	acts := true
+	if t := &e.of; t.Region.Limited {
+		acts = false
+		for i := range r.weights {
+			r.weights[i] = float32(t.Region.Weight(r.at(i, j, k)))
+			acts = acts || r.weights[i] != 0
+		}
+	}
+	p := r.at(0, j, k).Mul(1 / e.of.Size)
+	for c := range e.psi {
+		row := e.psi[c].Row(j, k)
+		if !acts {
+			clear(row)
+			continue
+		}
+		// Three components need three noises: the seed is parted by constants. The drift
+		// moves all of them through the noise, in a direction along no axis.
+		clear(r.sum)
+		r.noise.Add(r.sum, e.of.Seed^(uint64(c+1)*0xA5A5A5A5A5), p.Y-0.61*e.of.Phase, p.Z+0.33*e.of.Phase)
+		copy(row, r.sum)
+		if e.of.Region.Limited {
+			for i, w := range r.weights {
+				row[i] *= w
+			}
+		}
 	}
 }
 

@@ -211,17 +211,20 @@ func (s *Solver) settlePoint(t *trip, i, m int) {
 	}
 }
 
-// roomAt reports that all voxels round a place are in use.
+// roomAt reports that all voxels round a place within the box are in use.
 func (s *Solver) roomAt(at [3]float32) bool {
-	var lo, hi [3]int
-	for a, n := range [3]int{s.NX, s.NY, s.NZ} {
-		c := int(at[a])
-		lo[a], hi[a] = max(c-1, 0)/tileSize[a], min(c+1, n-1)/tileSize[a]
+	x, y, z := uint(at[0]), uint(at[1]), uint(at[2])
+	i, j, k := max(x, 1)-1, max(y, 1)-1, max(z, 1)-1
+	i, j, k = i/grid.TileX, j/grid.TileY, k/grid.TileZ
+	x, y, z = min(x+1, uint(s.NX-1))/grid.TileX, min(y+1, uint(s.NY-1))/grid.TileY, min(z+1, uint(s.NZ-1))/grid.TileZ
+	on := s.tiles.On
+	if home := s.tiles.Index(int(i), int(j), int(k)); i == x && j == y && k == z {
+		return on[home]
 	}
-	for k := lo[2]; k <= hi[2]; k++ {
-		for j := lo[1]; j <= hi[1]; j++ {
-			for i := lo[0]; i <= hi[0]; i++ {
-				if !s.tiles.On[s.tiles.Index(i, j, k)] {
+	for c := k; c <= z; c++ {
+		for b := j; b <= y; b++ {
+			for a := i; a <= x; a++ {
+				if !on[s.tiles.Index(int(a), int(b), int(c))] {
 					return false
 				}
 			}
@@ -415,6 +418,13 @@ func (s *Solver) deposit(at [3][]float32, of []float32, k int) {
 					continue
 				}
 				o := home + (dz-1)*plane + (dy-1)*nx
+				if a > 0 && a+1 < nx {
+					row := (*[3]float32)(s.Smoke.Data[o-1:])
+					row[0] += w * wx[0]
+					row[1] += w * wx[1]
+					row[2] += w * wx[2]
+					continue
+				}
 				s.Smoke.Data[o] += w * wx[1]
 				if a > 0 {
 					s.Smoke.Data[o-1] += w * wx[0]

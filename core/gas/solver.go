@@ -25,7 +25,7 @@ import (
 )
 
 // Version is part of every cache key: raise it when results change.
-const Version = "gas/9"
+const Version = "gas/10"
 
 // Solver is the state of one fluid and the room to work in. Its own box is the
 // part of the limit that arrays are laid out for; the two are the same unless

@@ -4,7 +4,7 @@
 //
 // [At] is one octave: about −1 to 1, 0 at whole coordinates, with features of size 1
 // and a smooth second derivative. [Octaves] adds octaves of half the size and half
-// the height. [Hash] is the finaliser of splitmix64 over a seed and three numbers;
+// the height, [Line] many rows of it at once. [Hash] is the finaliser of splitmix64 over a seed and three numbers;
 // whoever needs chance that must not depend on threads or order (jitter of emitters,
 // samples of a pixel, drops of foam) draws it from here, with what it belongs to as
 // the numbers.

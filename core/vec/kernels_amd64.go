@@ -284,6 +284,11 @@ func sharesAVX512(dst *[4]float32, w *float32, rows *float32, step int, n int)
 //go:noescape
 func midwayAVX512(dst *float32, a *float32, b *float32, c *float32, d *float32, rel *float32, base *float32, bad *uint8, n int)
 
+// rampsAVX512 is a times what lies between two straight lines, added to n blocks of values: the lines of x at both ends of a cell, slopes and heights, by u. Cells are those of start by block, and at by value from there on.
+//
+//go:noescape
+func rampsAVX512(dst *float32, x *float32, u *float32, at *int32, start *int32, slopes *float32, heights *float32, a float32, n int)
+
 // stretchAVX512 is four numbers each of n places between those at a + 4 at and the next ones, by f.
 //
 //go:noescape
@@ -738,6 +743,11 @@ func sharesAVX2(dst *[4]float32, w *float32, rows *float32, step int, n int)
 //
 //go:noescape
 func midwayAVX2(dst *float32, a *float32, b *float32, c *float32, d *float32, rel *float32, base *float32, bad *uint8, n int)
+
+// rampsAVX2 is a times what lies between two straight lines, added to n blocks of values: the lines of x at both ends of a cell, slopes and heights, by u. Cells are those of start by block, and at by value from there on.
+//
+//go:noescape
+func rampsAVX2(dst *float32, x *float32, u *float32, at *int32, start *int32, slopes *float32, heights *float32, a float32, n int)
 
 // stretchAVX2 is four numbers each of n places between those at a + 4 at and the next ones, by f.
 //

@@ -4516,6 +4516,55 @@ GLOBL float23<>(SB), RODATA|NOPTR, $4
 DATA whole2147483647<>+0(SB)/4, $0x7fffffff
 GLOBL whole2147483647<>(SB), RODATA|NOPTR, $4
 
+// func rampsAVX512(dst *float32, x *float32, u *float32, at *int32, start *int32, slopes *float32, heights *float32, a float32, n int)
+// Requires: AVX, AVX512F
+TEXT ·rampsAVX512(SB), NOSPLIT, $0-72
+	MOVQ         dst+0(FP), AX
+	MOVQ         x+8(FP), CX
+	MOVQ         u+16(FP), DX
+	MOVQ         at+24(FP), BX
+	MOVQ         start+32(FP), SI
+	MOVQ         slopes+40(FP), DI
+	MOVQ         heights+48(FP), R8
+	MOVQ         n+64(FP), R9
+	VBROADCASTSS float2<>+0(SB), Z0
+	VBROADCASTSS a+56(FP), Z1
+	XORQ         R10, R10
+	JMP          test
+
+loop:
+	MOVLQSX (SI), R11
+	VMOVUPS (DI)(R11*4), Y2
+	VMOVUPS 4(DI)(R11*4), Y3
+	VMOVUPS (R8)(R11*4), Y4
+	VMOVUPS 4(R8)(R11*4), Y5
+	VMOVUPS (BX)(R10*1), Z6
+	VMOVUPS (CX)(R10*1), Z7
+	VSUBPS  Z0, Z7, Z8
+	VPERMPS Z2, Z6, Z9
+	VPERMPS Z3, Z6, Z10
+	VPERMPS Z4, Z6, Z11
+	VPERMPS Z5, Z6, Z6
+	VMULPS  Z7, Z9, Z9
+	VADDPS  Z11, Z9, Z9
+	VMULPS  Z8, Z10, Z10
+	VADDPS  Z6, Z10, Z10
+	VSUBPS  Z9, Z10, Z10
+	VMULPS  (DX)(R10*1), Z10, Z10
+	VADDPS  Z10, Z9, Z9
+	VMULPS  Z1, Z9, Z9
+	VADDPS  (AX)(R10*1), Z9, Z9
+	VMOVUPS Z9, (AX)(R10*1)
+	ADDQ    $0x04, SI
+	ADDQ    $0x40, R10
+	DECQ    R9
+
+test:
+	TESTQ R9, R9
+	JNE   loop
+	VZEROUPPER
+	RET
+
 // func stretchAVX512(dst *float32, a *float32, at *int32, f *float32, n int)
 // Requires: AVX
 TEXT ·stretchAVX512(SB), NOSPLIT, $0-40
@@ -14313,6 +14362,72 @@ loop:
 
 test:
 	TESTQ R8, R8
+	JNE   loop
+	VZEROUPPER
+	RET
+
+// func rampsAVX2(dst *float32, x *float32, u *float32, at *int32, start *int32, slopes *float32, heights *float32, a float32, n int)
+// Requires: AVX, AVX2
+TEXT ·rampsAVX2(SB), NOSPLIT, $0-72
+	MOVQ         dst+0(FP), AX
+	MOVQ         x+8(FP), CX
+	MOVQ         u+16(FP), DX
+	MOVQ         at+24(FP), BX
+	MOVQ         start+32(FP), SI
+	MOVQ         slopes+40(FP), DI
+	MOVQ         heights+48(FP), R8
+	MOVQ         n+64(FP), R9
+	VBROADCASTSS float2<>+0(SB), Y0
+	VBROADCASTSS a+56(FP), Y1
+	XORQ         R10, R10
+	JMP          test
+
+loop:
+	MOVLQSX (SI), R11
+	VMOVUPS (DI)(R11*4), Y2
+	VMOVUPS 4(DI)(R11*4), Y3
+	VMOVUPS (R8)(R11*4), Y4
+	VMOVUPS 4(R8)(R11*4), Y5
+	VMOVUPS (BX)(R10*1), Y6
+	VMOVUPS (CX)(R10*1), Y7
+	VSUBPS  Y0, Y7, Y8
+	VPERMPS Y2, Y6, Y9
+	VPERMPS Y3, Y6, Y10
+	VPERMPS Y4, Y6, Y11
+	VPERMPS Y5, Y6, Y6
+	VMULPS  Y7, Y9, Y9
+	VADDPS  Y11, Y9, Y9
+	VMULPS  Y8, Y10, Y10
+	VADDPS  Y6, Y10, Y10
+	VSUBPS  Y9, Y10, Y10
+	VMULPS  (DX)(R10*1), Y10, Y10
+	VADDPS  Y10, Y9, Y9
+	VMULPS  Y1, Y9, Y9
+	VADDPS  (AX)(R10*1), Y9, Y9
+	VMOVUPS Y9, (AX)(R10*1)
+	VMOVUPS 32(BX)(R10*1), Y6
+	VMOVUPS 32(CX)(R10*1), Y7
+	VSUBPS  Y0, Y7, Y8
+	VPERMPS Y2, Y6, Y2
+	VPERMPS Y3, Y6, Y3
+	VPERMPS Y4, Y6, Y4
+	VPERMPS Y5, Y6, Y5
+	VMULPS  Y7, Y2, Y2
+	VADDPS  Y4, Y2, Y2
+	VMULPS  Y8, Y3, Y3
+	VADDPS  Y5, Y3, Y3
+	VSUBPS  Y2, Y3, Y3
+	VMULPS  32(DX)(R10*1), Y3, Y3
+	VADDPS  Y3, Y2, Y2
+	VMULPS  Y1, Y2, Y2
+	VADDPS  32(AX)(R10*1), Y2, Y2
+	VMOVUPS Y2, 32(AX)(R10*1)
+	ADDQ    $0x04, SI
+	ADDQ    $0x40, R10
+	DECQ    R9
+
+test:
+	TESTQ R9, R9
 	JNE   loop
 	VZEROUPPER
 	RET

@@ -190,6 +190,10 @@ func midwayAVX512(dst *float32, a *float32, b *float32, c *float32, d *float32, 
 	panic(missing)
 }
 
+func rampsAVX512(dst *float32, x *float32, u *float32, at *int32, start *int32, slopes *float32, heights *float32, a float32, n int) {
+	panic(missing)
+}
+
 func stretchAVX512(dst *float32, a *float32, at *int32, f *float32, n int) { panic(missing) }
 
 func seenAVX512(dst *float32, kept *float32, pass *float32, n int) { panic(missing) }
@@ -489,6 +493,10 @@ func dimAVX2(pass *float32, kept *float32, through float32, n int) float32 { pan
 func sharesAVX2(dst *[4]float32, w *float32, rows *float32, step int, n int) { panic(missing) }
 
 func midwayAVX2(dst *float32, a *float32, b *float32, c *float32, d *float32, rel *float32, base *float32, bad *uint8, n int) {
+	panic(missing)
+}
+
+func rampsAVX2(dst *float32, x *float32, u *float32, at *int32, start *int32, slopes *float32, heights *float32, a float32, n int) {
 	panic(missing)
 }
 

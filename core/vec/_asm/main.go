@@ -109,6 +109,7 @@ func main() {
 		s.dim()
 		s.shares()
 		s.midway()
+		s.ramps()
 		s.stretch()
 		s.seen()
 		s.depths()
