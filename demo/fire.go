@@ -62,7 +62,7 @@ func Magazine() *shot.Shot {
 	set(s.Self, val.Last.Is(96))
 	set(s.Self, val.AirTemperature.Is(286))
 	parts := cook(s, "large-blast", geom.V(0, 0, 0), 5, 3)
-	set(parts["Blast air"], val.Position.Is(3, 19, 0), val.Size.Is(48, 38, 44), val.Voxel.Is(0.28))
+	set(parts["Blast air"], val.Position.Is(3, 19, 0), val.Size.Is(48, 38, 44), val.Voxel.Is(0.35), val.SmokePoints.Is(40), val.SmokeFine.Is("2"))
 	coal := add(s, shot.Emitter, "Coal store", val.Form.Is("box"), val.Position.Is(6.0, 1.4, 1.2), val.Size.Is(3.4, 2.4, 3.4), val.Temperature.Is(1100), val.Fuel.Is(0.3), val.Smoke.Is(1.6), val.Speed.Is(4.0), val.Breakup.Is(0.65), val.BreakupSize.Is(1.2), val.BreakupRate.Is(3.0))
 	set(coal, val.Speed.Is(6.0))
 	// no key sets it off: the heat that reaches its roof does, and then it burns down

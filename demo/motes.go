@@ -37,8 +37,8 @@ func masonry(s *shot.Shot, parts map[string]*shot.Element, coal *shot.Element) {
 		val.Life.Is(0), val.Diameter.Is(0.3), val.DiameterSpread.Is(0.85), val.SolidDensity.Is(2300), val.Temperature.Is(290), val.Spin.Is(3))
 	walls.ActsOn = []string{stones.ID}
 	keys(walls, val.BirthRate, 2, 0, 3, 2400, 6, 2400, 7, 0)
-	smoke := add(s, shot.Domain, "Stone smoke", val.Position.Is(1, 15, 0), val.Size.Is(56, 30, 48), val.Voxel.Is(0.42), val.Bounds.Is("follow"), val.FollowMargin.Is(1.7), val.Dissipation.Is(0.3), val.Vorticity.Is(0.15))
-	trail := add(s, shot.Emitter, "Smoke of the stones", val.From.Is("fluid"), val.FedBy.Is(stones.ID), val.FedWhere.Is("density"), val.Position.Is(0, 1, 0), val.Smoke.Is(1.4), val.Temperature.Is(310), val.Inherit.Is(0.25))
+	smoke := add(s, shot.Domain, "Stone smoke", val.Position.Is(1, 15, 0), val.Size.Is(56, 30, 48), val.Voxel.Is(0.42), val.Bounds.Is("follow"), val.FollowMargin.Is(1.7), val.Dissipation.Is(1.4), val.Vorticity.Is(0.15))
+	trail := add(s, shot.Emitter, "Smoke of the stones", val.From.Is("fluid"), val.FedBy.Is(stones.ID), val.FedWhere.Is("density"), val.Position.Is(0, 1, 0), val.Smoke.Is(0.8), val.Temperature.Is(310), val.Inherit.Is(0.25))
 	trail.ActsOn = []string{smoke.ID}
 }
 

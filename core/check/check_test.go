@@ -630,6 +630,36 @@ func TestTheLikeAreToldOnce(t *testing.T) {
 	}
 }
 
+// Smoke kept finer than voxels shares its points out among more of them, and isn't for upres.
+func TestFineSmokeIsChecked(t *testing.T) {
+	found := func(id string, fine, upres string) *Finding {
+		s, d, e := base()
+		val.SmokeBy.Set(d, "points")
+		val.SmokeFine.Set(d, fine)
+		val.Upres.Set(d, upres)
+		val.CacheVelocity.Set(d, true)
+		val.Smoke.Set(e, 1)
+		for _, f := range Shot(s, Machine{Memory: 1e12}) {
+			if f.ID == id {
+				return &f
+			}
+		}
+		return nil
+	}
+	if f := found("smoke-grain", "1", "1"); f != nil {
+		t.Errorf("16 points in a voxel: %s", f.What)
+	}
+	if f := found("smoke-grain", "2", "1"); f == nil || f.Mend == nil || f.Mend.Value.Num != 32 {
+		t.Errorf("2 points in a voxel: %+v", f)
+	}
+	if f := found("upres", "1", "2"); f != nil {
+		t.Errorf("upres of smoke on the run's voxels: %s", f.What)
+	}
+	if f := found("upres", "2", "2"); f == nil || f.Severity != Fault {
+		t.Errorf("upres of fine smoke: %+v", f)
+	}
+}
+
 // A hole is named by its place and its width, however small it is.
 func TestHolesAreNamed(t *testing.T) {
 	s, _, _ := base()

@@ -351,13 +351,17 @@ func smokeGrain(s *check.Scene) (out []check.Finding) {
 			for _, k := range e.Keys(val.Smoke) {
 				most = max(most, k.Value.Num)
 			}
-			n := most * val.SmokePoints.Of(d)
+			fine := math.Pow(float64(fineness(d)), 3)
+			n := most * val.SmokePoints.Of(d) / fine
 			if !e.Acts(d) || most <= 0 || val.Mode.Of(e) == "add" || 0.4/math.Sqrt(n) <= grainMost {
 				continue
 			}
-			want := math.Ceil(0.16/(grainMost*grainMost)/most/4) * 4
-			f := check.Finding{Severity: check.Note, Element: d.ID, What: fmt.Sprintf("Smoke of %s will be grainy: where it lets out %s there are %s points in a voxel.", e.Name, shot.Short(most), shot.Short(n)),
+			want := math.Ceil(0.16/(grainMost*grainMost)/most*fine/4) * 4
+			f := check.Finding{Severity: check.Note, Element: d.ID, What: fmt.Sprintf("Smoke of %s will be grainy: where it lets out %s there are %s points in a voxel.", e.Name, shot.Short(most), shot.Short(shot.Tidy(n))),
 				Why: fmt.Sprintf("%s has %s points per voxel for smoke of density 1; so few show as speckle, about %.0f %%.", d.Name, shot.Short(val.SmokePoints.Of(d)), 40/math.Sqrt(n))}
+			if fine > 1 {
+				f.Why += " Smoke kept finer than voxels shares them out among more."
+			}
 			if want <= 512 {
 				f.Mend = check.Set(fmt.Sprintf("Take %g points per voxel", want), d, val.SmokePoints.Is(want))
 			} else {

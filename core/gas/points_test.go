@@ -210,30 +210,38 @@ func sameBits(t *testing.T, what string, change func(s *shot.Shot, d *shot.Eleme
 	}
 }
 
+// crate is hot smoke in a closed box of plates so many voxels thick, turned, and how far outside
+// of its outer walls a place is.
+func crate(t *testing.T, thick float64) (s *Solver, in Inputs, outside func(p geom.Vec3) float64) {
+	const h = 0.05
+	s = mustNew(t, withPoints(Box{Dims: grid.Dims{NX: 32, NY: 32, NZ: 32}, H: h, Origin: geom.V(-0.8, 0, -0.8), Open: pressure.Sides{true, true, true, true, true, true}}, 16), 2)
+	src := ball(geom.V(0, 0.6, 0), 0.15)
+	in = Inputs{Physics: calm, Emitters: []Emitter{{Emitter: sim.Emitter{Shape: src, Before: src, Speed: 1}, Smoke: 1, Temperature: 2000}}}
+	turn := geom.RotationXYZ(geom.V(31, 15, 0))
+	for side := range 6 {
+		at, size := [3]float64{}, [3]float64{0.8 + thick*h, 0.8 + thick*h, 0.8 + thick*h}
+		at[side/2] = 0.4 * float64(2*(side&1)-1)
+		size[side/2] = thick * h
+		x := turn.Apply(geom.FromArray(at))
+		p := geom.Shape{Form: geom.Block, Centre: geom.V(x.X, 0.8+x.Y, x.Z), Turn: turn, Size: geom.FromArray(size), Taper: 1}
+		in.Colliders = append(in.Colliders, sim.Collider{Shape: p, Before: p})
+	}
+	return s, in, func(p geom.Vec3) float64 {
+		return turn.Back(p.Sub(geom.V(0, 0.8, 0))).Abs().MaxComponent() - (0.4 + thick*h/2)
+	}
+}
+
 // A closed box of thin plates, and one of thick walls, hold smoke that points carry.
 func TestPointsStayBehindWalls(t *testing.T) {
 	for _, thick := range []float64{0.1, 0.3, 1, 2.5} {
-		const h = 0.05
-		s := mustNew(t, withPoints(Box{Dims: grid.Dims{NX: 32, NY: 32, NZ: 32}, H: h, Origin: geom.V(-0.8, 0, -0.8), Open: pressure.Sides{true, true, true, true, true, true}}, 16), 2)
-		src := ball(geom.V(0, 0.6, 0), 0.15)
-		in := Inputs{Physics: calm, Emitters: []Emitter{{Emitter: sim.Emitter{Shape: src, Before: src, Speed: 1}, Smoke: 1, Temperature: 2000}}}
-		turn := geom.RotationXYZ(geom.V(31, 15, 0))
-		for side := range 6 {
-			at, size := [3]float64{}, [3]float64{0.8 + thick*h, 0.8 + thick*h, 0.8 + thick*h}
-			at[side/2] = 0.4 * float64(2*(side&1)-1)
-			size[side/2] = thick * h
-			x := turn.Apply(geom.FromArray(at))
-			p := geom.Shape{Form: geom.Block, Centre: geom.V(x.X, 0.8+x.Y, x.Z), Turn: turn, Size: geom.FromArray(size), Taper: 1}
-			in.Colliders = append(in.Colliders, sim.Collider{Shape: p, Before: p})
-		}
+		s, in, outside := crate(t, thick)
 		frames(t, s, 24, in)
 		over, all := 0.0, 0.0
 		for k := range s.NZ {
 			for j := range s.NY {
 				for i := range s.NX {
 					v := float64(s.Smoke.At(i, j, k))
-					q := s.Origin.Add(geom.V(float64(i)+0.5, float64(j)+0.5, float64(k)+0.5).Mul(s.H)).Sub(geom.V(0, 0.8, 0))
-					if all += v; turn.Back(q).Abs().MaxComponent() > 0.4+thick*h/2 {
+					if all += v; outside(s.Origin.Add(geom.V(float64(i)+0.5, float64(j)+0.5, float64(k)+0.5).Mul(s.H))) > 0 {
 						over += v
 					}
 				}

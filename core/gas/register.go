@@ -47,6 +47,10 @@ func init() {
 			if val.SmokeBy.Of(d) == "points" {
 				// two arrays, and 16 bytes twice for each of the points of the part that smoke fills
 				b += 8 + 32*val.SmokePoints.Of(d)*pointShare
+				// a frame's channels are made one after another
+				if n := float64(fineness(d)); n > 1 {
+					b += 4 * n * n * n * smokeShare
+				}
 			}
 			if val.SubGrid.Of(d) > 0 || d.Keyed(val.SubGrid) {
 				b += 24 // ways of its own
@@ -62,6 +66,7 @@ func init() {
 		Cost:     cost,
 		Guess:    guess,
 		Channels: channels,
+		Fine:     fineness,
 		Amounts:  amounts,
 		Fronts:   true,
 		Checks: []check.Check{{ID: "emitter-empty", Find: emitterEmpty}, {ID: "closed-inflow", Find: closedInflow}, {ID: "open-floor", Find: openFloor},
@@ -188,7 +193,7 @@ const pointShare = 0.06
 func inUse(d *shot.Element, blast bool) float64 {
 	switch {
 	case blast:
-		return 0.25
+		return 0.4
 	case burns(d):
 		return 0.65
 	case val.SmokeWeight.Of(d) > 0:
@@ -261,6 +266,7 @@ const (
 	fireShare   = 0.34
 	blastShare  = 0.14
 	flameShare  = 0.15
+	fineShare   = 0.52 // leaves of finer voxels lie closer round it
 )
 
 // filled is the share of its limit that smoke in a domain whose bounds follow fills.
@@ -294,7 +300,10 @@ func guess(s *shot.Shot, d *shot.Element, rate float64, e *stage.Estimate) {
 		smoke, flame = filled(s, d, fast, e.Frames), flameShare
 	}
 	// What a voxel of a frame holds on disk.
-	values := 0.0
+	values, fine := 0.0, 1.0
+	if n := fineness(d); n > 1 {
+		fine = fineShare * math.Pow(float64(n), 3)
+	}
 	for _, c := range channels(d) {
 		switch {
 		case !c.Kept:
@@ -303,9 +312,9 @@ func guess(s *shot.Shot, d *shot.Element, rate float64, e *stage.Estimate) {
 		case c.Role == frame.Vector:
 			values += 3 // velocity is nowhere 0
 		case c.Name == frame.Fuel || c.Name == frame.Burn:
-			values += flame
+			values += flame * fine
 		default:
-			values += smoke
+			values += smoke * fine
 		}
 	}
 	size := 4.0
@@ -338,6 +347,9 @@ func cost(s *shot.Shot, d *shot.Element) float64 {
 	// points and whirls are worth their time where smoke is, which is a part of what is in use
 	if val.SmokeBy.Of(d) == "points" {
 		step *= 1.3
+		if fineness(d) > 1 {
+			step *= 1.4 // spreading and packing a frame, by the steps that it has as a rule
+		}
 	}
 	if val.SubGrid.Of(d) > 0 || d.Keyed(val.SubGrid) {
 		step *= 1.1

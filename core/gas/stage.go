@@ -149,14 +149,8 @@ func (g *Stage) inputs(t, dt float64) Inputs {
 	return in
 }
 
-// transform of the domain's voxels; indices count from the limit's corner.
-// World places are those of voxel centres, half a voxel inside the corner.
-func (g *Stage) transform() frame.Transform {
-	h, o := g.Solver.H, g.Solver.Limit.Origin
-	return frame.Uniform(h, [3]float64{o.X + h/2, o.Y + h/2, o.Z + h/2})
-}
-
-// Frame is the frame made last, as the cache keeps it.
+// Frame is the frame made last, as the cache keeps it: velocity on the solver's voxels, and
+// the others on finer ones where smoke is kept so.
 //
 // Channels share no memory with the solver but while they are made: FromDense copies
 // what is active. Velocity is kept near smoke and heat only, which is where anyone
@@ -164,32 +158,18 @@ func (g *Stage) transform() frame.Transform {
 func (g *Stage) Frame() *frame.Frame {
 	s := g.Solver
 	defer runtime.KeepAlive(s) // its fields may be mapped memory
-	n := [3]int{s.NX, s.NY, s.NZ}
-	half := val.CacheHalf.Of(g.Domain)
-	// one grid of the frame: leaves where a voxel counts, and what readers want to
-	// know
-	grid := func(c stage.Channel, comps ...[]float32) *frame.Grid {
-		// The tolerance under which a voxel counts as empty is the channel's own.
-		v := frame.FromDense(c.Name, s.Low, n, comps, 0, frame.Tolerance(c.Name), g.Crew.For)
-		v.Transform, v.Half = g.transform(), half
-		v.Meta = map[string]any{"frame": int32(g.Number - 1), "solver": Version}
-		if c.Unit != "" {
-			v.Meta["unit"] = c.Unit
-		}
-		return v
-	}
 	out := &frame.Frame{Number: g.Number - 1}
 	var near []*frame.Leaf // where there is smoke or heat
 	for _, c := range channels(g.Domain) {
 		switch c.Name {
 		case frame.Density:
-			v := grid(c, g.visible(s.Smoke))
+			v := g.scalar(c, s.Smoke)
 			near = append(near, v.Leaves...)
 			out.Grids = append(out.Grids, v)
 		// Made even where it isn't kept: flame without smoke needs its velocity as
 		// well.
 		case frame.Temperature:
-			v := grid(c, g.visible(s.Heat))
+			v := g.scalar(c, s.Heat)
 			v.Meta["air_temperature"] = val.AirTemperature.Of(g.Shot)
 			near = append(near, v.Leaves...)
 			if c.Kept {
@@ -197,18 +177,18 @@ func (g *Stage) Frame() *frame.Frame {
 			}
 		case frame.Fuel:
 			if c.Kept {
-				out.Grids = append(out.Grids, grid(c, g.visible(s.Fuel)))
+				out.Grids = append(out.Grids, g.scalar(c, s.Fuel))
 			}
 		case frame.Burn:
 			if c.Kept {
-				out.Grids = append(out.Grids, grid(c, g.visible(s.Burn)))
+				out.Grids = append(out.Grids, g.scalar(c, s.Burn))
 			}
 		case frame.Velocity:
 			if c.Kept {
 				// near is complete by now: density and temperature come before
 				// velocity
-				comps := g.velocityNear(near)
-				v := grid(c, comps[:]...)
+				comps := g.velocityNear(near, fineness(g.Domain))
+				v := g.grid(c, part{s.Low, s.Dims, nil}, 1, comps[:]...)
 				// Velocities turn with the volume and don't move with its place.
 				v.Meta["vector_type"] = "contravariant relative"
 				out.Grids = append(out.Grids, v)
@@ -216,6 +196,36 @@ func (g *Stage) Frame() *frame.Frame {
 		}
 	}
 	return out
+}
+
+// scalar is a channel of a frame, on the voxels that frames have.
+func (g *Stage) scalar(c stage.Channel, f *grid.Field) *frame.Grid {
+	s, fine := g.Solver, fineness(g.Domain)
+	of := part{s.Low, s.Dims, nil}
+	switch {
+	case fine == 1:
+		of.data = g.visible(f)
+	case f == s.Smoke && s.points != nil && s.points.ours:
+		of = s.fineSmoke(fine)
+	default:
+		of = s.finer(g.visible(f), fine)
+	}
+	return g.grid(c, of, fine, of.data)
+}
+
+// grid is one of a frame: leaves where a voxel of a box counts, and what readers want to know.
+// Its voxels are 1/fine as wide as the solver's.
+func (g *Stage) grid(c stage.Channel, of part, fine int, comps ...[]float32) *frame.Grid {
+	// The tolerance under which a voxel counts as empty is the channel's own.
+	v := frame.FromDense(c.Name, of.low, [3]int{of.n.NX, of.n.NY, of.n.NZ}, comps, 0, frame.Tolerance(c.Name), g.Crew.For)
+	// World places are those of voxel centres, half a voxel inside the limit's corner
+	h, o := g.Solver.H/float64(fine), g.Solver.Limit.Origin
+	v.Transform, v.Half = frame.Uniform(h, [3]float64{o.X + h/2, o.Y + h/2, o.Z + h/2}), val.CacheHalf.Of(g.Domain)
+	v.Meta = map[string]any{"frame": int32(g.Number - 1), "solver": Version}
+	if c.Unit != "" {
+		v.Meta["unit"] = c.Unit
+	}
+	return v
 }
 
 // visible is a channel without what it holds deep inside solids.
@@ -233,9 +243,9 @@ func (g *Stage) visible(f *grid.Field) []float32 {
 	return out
 }
 
-// velocityNear gives centred velocities in and round the leaves named: motion
-// blur and a receiver's own tracing look no further.
-func (g *Stage) velocityNear(leaves []*frame.Leaf) (comps [3][]float32) {
+// velocityNear gives centred velocities in and round the leaves named, of voxels 1/fine as
+// wide: motion blur and a receiver's own tracing look no further.
+func (g *Stage) velocityNear(leaves []*frame.Leaf, fine int) (comps [3][]float32) {
 	s := g.Solver
 	bx, by, bz := (s.NX+7)/8, (s.NY+7)/8, (s.NZ+7)/8
 	// A flag for each leaf of 8³ in the solver's box, then the leaves round each
@@ -243,7 +253,7 @@ func (g *Stage) velocityNear(leaves []*frame.Leaf) (comps [3][]float32) {
 	near := make([]bool, bx*by*bz)
 	for _, l := range leaves {
 		// the solver's box begins at a multiple of 8
-		i, j, k := (int(l.Origin[0])-s.Low[0])/8, (int(l.Origin[1])-s.Low[1])/8, (int(l.Origin[2])-s.Low[2])/8
+		i, j, k := (int(l.Origin[0])/fine-s.Low[0])/8, (int(l.Origin[1])/fine-s.Low[1])/8, (int(l.Origin[2])/fine-s.Low[2])/8
 		for c := max(k-1, 0); c <= min(k+1, bz-1); c++ {
 			for b := max(j-1, 0); b <= min(j+1, by-1); b++ {
 				for a := max(i-1, 0); a <= min(i+1, bx-1); a++ {

@@ -94,9 +94,17 @@ func Guess(s *shot.Shot, d *shot.Element, rate float64) Estimate {
 	case r.Guess != nil:
 		r.Guess(d, &e)
 	default:
-		e.refined(d, Factor(d), rate)
+		e.refined(d, r.factor(d), rate)
 	}
 	return e
+}
+
+// factor is how many fine voxels stand along one of the run that it refines.
+func (r *Refinement) factor(d *shot.Element) int {
+	if r.Factor == nil {
+		return 1
+	}
+	return r.Factor(d)
 }
 
 // refined adds what a refinement takes: velocity stays coarse.

@@ -134,7 +134,8 @@ func sourceOf(f *frame.Frame, channel string) (*sim.Source, error) {
 	dims := [3]int{n.NX, n.NY, n.NZ}
 	corner := geom.V(c.Transform.M[3][0], c.Transform.M[3][1], c.Transform.M[3][2]) // the centre of voxel 0
 	src := &sim.Source{Share: grid.NewField(n), H: h, Origin: corner.Add(geom.V(float64(low[0])-0.5, float64(low[1])-0.5, float64(low[2])-0.5).Mul(h))}
-	if err := c.Dense(low, dims, [][]float32{src.Share.Data}); err != nil {
+	err := c.Dense(low, dims, [][]float32{src.Share.Data})
+	if err != nil {
 		return nil, err
 	}
 	if channel == frame.Temperature {
@@ -145,29 +146,61 @@ func sourceOf(f *frame.Frame, channel string) (*sim.Source, error) {
 	if channel == frame.Surface {
 		src.Share = rim(src.Share)
 	}
-	// On another lattice it would have to be interpolated; such sources feed without
-	// motion.
-	if v := f.Grid(frame.Velocity); v != nil && v.Transform.M == c.Transform.M {
-		var parts [][]float32
-		for a := range 3 {
-			src.Motion[a] = grid.NewField(n)
-			parts = append(parts, src.Motion[a].Data)
-		}
-		if err := v.Dense(low, dims, parts); err != nil {
-			return nil, err
-		}
+	if v := f.Grid(frame.Velocity); v != nil {
+		src.Motion, err = onLattice(v, c.Transform, low, n)
 	}
-	if v := f.Grid(frame.Push); v != nil && v.Transform.M == c.Transform.M {
-		var parts [][]float32
-		for a := range 3 {
-			src.Push[a] = grid.NewField(n)
-			parts = append(parts, src.Push[a].Data)
-		}
-		if err := v.Dense(low, dims, parts); err != nil {
-			return nil, err
-		}
+	if v := f.Grid(frame.Push); v != nil && err == nil {
+		src.Push, err = onLattice(v, c.Transform, low, n)
+	}
+	if err != nil {
+		return nil, err
 	}
 	return src, nil
+}
+
+// onLattice is a vector grid over a box of voxels that another transform places; between its own
+// voxels where those are others, as where only smoke is kept finer. Of a lattice that isn't made
+// of cubes there is nothing.
+func onLattice(v *frame.Grid, as frame.Transform, low [3]int, n grid.Dims) (out [3]*grid.Field, err error) {
+	dense := func(low [3]int, n grid.Dims) (fields [3]*grid.Field, err error) {
+		var parts [][]float32
+		for a := range fields {
+			fields[a] = grid.NewField(n)
+			parts = append(parts, fields[a].Data)
+		}
+		return fields, v.Dense(low, [3]int{n.NX, n.NY, n.NZ}, parts)
+	}
+	if v.Transform.M == as.M {
+		return dense(low, n)
+	}
+	h, own := as.VoxelSize(), v.Transform.VoxelSize()
+	if !v.Transform.Linear || math.Abs(own[1]-own[0]) > 1e-6*own[0] || math.Abs(own[2]-own[0]) > 1e-6*own[0] || !(own[0] > 0) {
+		return out, nil
+	}
+	from, d := leafBox(v)
+	coarse, err := dense(from, d)
+	if err != nil {
+		return out, err
+	}
+	for a := range out {
+		out[a] = grid.NewField(n)
+	}
+	// from voxels of the one to voxels of the other, centres at whole numbers
+	place := func(axis, i int) float32 {
+		at := as.M[3][axis] + float64(low[axis]+i)*h[axis]
+		return float32((at-v.Transform.M[3][axis])/own[0] - float64(from[axis]))
+	}
+	for k := range n.NZ {
+		for j := range n.NY {
+			for i := range n.NX {
+				x, y, z := place(0, i), place(1, j), place(2, k)
+				for a := range out {
+					out[a].Data[n.Index(i, j, k)] = coarse[a].Sample(x, y, z)
+				}
+			}
+		}
+	}
+	return out, nil
 }
 
 // rim is how much of a liquid's surface cells hold, from how full they and

@@ -6,6 +6,7 @@ import (
 	"testing"
 
 	"zarf/core/frame"
+	"zarf/core/geom"
 	"zarf/core/shot"
 	"zarf/core/shot/val"
 )
@@ -33,6 +34,33 @@ func foreign() *frame.Frame {
 		}
 	}
 	return &frame.Frame{Grids: []*frame.Grid{grid("Rauch", one(0.7)), grid("T", one(593)), grid("speed_x", one(1)), grid("speed_y", one(2)), grid("speed_z", one(3)), grid("other", one(1))}}
+}
+
+// A source takes the motion of voxels wider than its own, between theirs.
+func TestSourcesMoveByCoarserVoxels(t *testing.T) {
+	fill := func(name string, h float64, n int, comps ...func(x, y, z float64) float64) *frame.Grid {
+		data := make([][]float32, len(comps))
+		for c, fn := range comps {
+			data[c] = make([]float32, n*n*n)
+			for i := range data[c] {
+				data[c][i] = float32(fn((float64(i%n)+0.5)*h, (float64(i/n%n)+0.5)*h, (float64(i/n/n)+0.5)*h))
+			}
+		}
+		g := frame.FromDense(name, [3]int{}, [3]int{n, n, n}, data, 0, 0, nil)
+		g.Transform = frame.Uniform(h, [3]float64{h / 2, h / 2, h / 2})
+		return g
+	}
+	one := func(x, y, z float64) float64 { return 1 }
+	f := &frame.Frame{Grids: []*frame.Grid{fill(frame.Density, 0.1, 32, one),
+		fill(frame.Velocity, 0.2, 16, func(x, y, z float64) float64 { return 3 * x }, func(x, y, z float64) float64 { return y - z }, one)}}
+	src, err := sourceOf(f, frame.Density)
+	if err != nil {
+		t.Fatal(err)
+	}
+	at := geom.V(1.23, 0.71, 2.05)
+	if share, v := src.At(at); share != 1 || v.Dist(geom.V(3*at.X, at.Y-at.Z, 1)) > 1e-4 {
+		t.Errorf("at %v: %g, moving by %v", at, share, v)
+	}
 }
 
 func TestNormaliseReadsNamesAxesAndUnits(t *testing.T) {

@@ -41,6 +41,8 @@ type Solver struct {
 	Channels func(d *shot.Element) []Channel
 	// Amounts are the figures of its frames that are plotted, in order.
 	Amounts []Quantity
+	// Fine is how many voxels of its frames stand along one of a domain's run; nil: one.
+	Fine func(d *shot.Element) int
 	// Points reports frames that have particles.
 	Points bool
 	// Fronts reports that the scale advisor can read its frames.
@@ -244,10 +246,14 @@ func ChannelOf(d *shot.Element, name string) *Channel {
 func Has(d *shot.Element, name string) bool { return ChannelOf(d, name) != nil }
 
 // Factor is how many voxels of a domain's final frames stand along one of its run: 1
-// without a refinement that makes them finer.
+// without a refinement that makes them finer, and where the solver's own aren't.
 func Factor(d *shot.Element) int {
-	if r := RefinementOf(d); r != nil && r.Factor != nil {
-		return r.Factor(d)
+	n := 1
+	if s := Of(d); s != nil && s.Fine != nil {
+		n = s.Fine(d)
 	}
-	return 1
+	if r := RefinementOf(d); r != nil {
+		n *= r.factor(d)
+	}
+	return n
 }

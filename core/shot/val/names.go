@@ -97,6 +97,7 @@ const (
 	Size             VecKey  = "size"
 	SmokeBy          TextKey = "smoke_by"
 	SmokePoints      NumKey  = "smoke_points"
+	SmokeFine        TextKey = "smoke_fine"
 	SmokeWeight      NumKey  = "smoke_weight"
 	Soot             NumKey  = "soot"
 	Spread           NumKey  = "spread"

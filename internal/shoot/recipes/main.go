@@ -10,7 +10,6 @@ import (
 	"math"
 	"os"
 	"path/filepath"
-	"runtime"
 	"slices"
 
 	"zarf/core/film"
@@ -18,12 +17,10 @@ import (
 	"zarf/core/gas"
 	"zarf/core/geom"
 	"zarf/core/grid"
-	"zarf/core/look"
 	"zarf/core/recipe"
 	"zarf/core/render"
 	"zarf/core/shot"
 	"zarf/core/shot/val"
-	"zarf/core/stage"
 	"zarf/studio/cache"
 	"zarf/studio/run"
 )
@@ -54,13 +51,18 @@ func main() {
 	}
 }
 
-// closer sets the camera so that what can be seen fills the picture, but for a few shreds.
-func closer(s *shot.Shot, sol *gas.Solver) {
-	along := [3][]int{make([]int, sol.NX), make([]int, sol.NY), make([]int, sol.NZ)}
+// closer sets the camera so that what can be seen of a frame's smoke and flame fills the picture,
+// but for a few shreds.
+func closer(s *shot.Shot, src *run.Source, f *frame.Frame) {
+	_, h, origin := src.Grid()
+	low, d := src.Window(f)
+	smoke, burn := src.Channel(f, frame.Density), src.Channel(f, frame.Burn)
+	n := [3]int{d.NX, d.NY, d.NZ}
+	along := [3][]int{make([]int, d.NX), make([]int, d.NY), make([]int, d.NZ)}
 	all := 0
-	for n, v := range sol.Smoke.Data {
-		if v > 0.04 || (sol.Burn != nil && sol.Burn.Data[n] > 0.1) {
-			for a, i := range [3]int{n % sol.NX, n / sol.NX % sol.NY, n / (sol.NX * sol.NY)} {
+	for c, v := range smoke.Data {
+		if v > 0.04 || burn != nil && burn.Data[c] > 0.1 {
+			for a, i := range [3]int{c % d.NX, c / d.NX % d.NY, c / (d.NX * d.NY)} {
 				along[a][i]++
 			}
 			all++
@@ -69,16 +71,18 @@ func closer(s *shot.Shot, sol *gas.Solver) {
 	const few = 150 // of so many one, at each end
 	end := func(a int, from, by int) float64 {
 		rest := all / few
-		for i := from; i >= 0 && i < len(along[a]); i += by {
+		for i := from; i >= 0 && i < n[a]; i += by {
 			if rest -= along[a][i]; rest < 0 {
-				return float64(i) + 0.5
+				return float64(low[a]+i) + 0.5
 			}
 		}
-		return float64(from)
+		return float64(low[a] + from)
 	}
-	lo := geom.V(end(0, 0, 1), end(1, 0, 1), end(2, 0, 1))
-	hi := geom.V(end(0, sol.NX-1, -1), end(1, sol.NY-1, -1), end(2, sol.NZ-1, -1))
-	b := geom.Box{Min: sol.Origin.Add(lo.Mul(sol.H)), Max: sol.Origin.Add(hi.Mul(sol.H))}
+	var lo, hi [3]float64
+	for a := range n {
+		lo[a], hi[a] = end(a, 0, 1), end(a, n[a]-1, -1)
+	}
+	b := geom.Box{Min: origin.Add(geom.FromArray(lo).Mul(h)), Max: origin.Add(geom.FromArray(hi).Mul(h))}
 	mid, size := b.Centre(), b.Size()
 	c := s.Of(shot.Camera)[0]
 	away := max(size.Y*1.75, size.X, size.Z) * 1.45
@@ -106,37 +110,12 @@ func picture(r *recipe.Recipe, path string) error {
 	}
 	last := int(want * math.Sqrt(r.Size))
 	val.Last.Set(s.Self, float64(last))
-	crew := grid.NewCrew(0)
-	if slices.ContainsFunc(s.Of(shot.Domain), func(d *shot.Element) bool { return d.Fluid().Loose || stage.Has(d, frame.Surface) }) {
-		return cached(s, last, path, crew)
-	}
-	g, err := gas.NewStage(s, "", crew)
-	if err != nil {
-		return err
-	}
-	for g.Next() <= last {
-		if _, _, err := g.Advance(nil); err != nil {
-			return err
-		}
-	}
-	sol := g.Solver
-	defer runtime.KeepAlive(sol) // its fields may be mapped memory
-	lk := look.At(s.Looks[0], float64(last))
-	v, _ := render.NewVolume(sol.Smoke, sol.H, sol.Origin, crew)
-	if stage.Has(d, frame.Burn) {
-		v.Ignite(sol.Burn, sol.Heat, val.AirTemperature.Of(s), &lk, crew)
-	}
-	closer(s, sol)
-	sc, err := run.Dress([]*render.Volume{v}, s, s.Looks[0], last)
-	if err != nil {
-		return err
-	}
-	return take(sc, path, crew)
+	return made(s, last, path, grid.NewCrew(0))
 }
 
-// cached runs a recipe's domains into a folder of its own and takes its picture: of
-// particles where there are some.
-func cached(s *shot.Shot, last int, path string, crew grid.Crew) error {
+// made runs a recipe's domains into a folder of its own and takes its picture: of particles
+// where there are some.
+func made(s *shot.Shot, last int, path string, crew grid.Crew) error {
 	dir, err := os.MkdirTemp("", "recipe")
 	if err != nil {
 		return err
@@ -164,6 +143,24 @@ func cached(s *shot.Shot, last int, path string, crew grid.Crew) error {
 	if err != nil {
 		return err
 	}
+	if seen.Fluid().Key == gas.Key {
+		f, err := src.Read(last)
+		if err != nil {
+			return err
+		}
+		closer(s, src, f)
+	} else {
+		around(s, src, seen, last)
+	}
+	sc, err := src.Scene(last, s, s.Looks[0], crew)
+	if err != nil {
+		return err
+	}
+	return take(sc, path, crew)
+}
+
+// around sets the camera before a domain, or what of it is there.
+func around(s *shot.Shot, src *run.Source, seen *shot.Element, last int) {
 	b := seen.DomainBox()
 	if f, there := src.Stage.Get(last); there && seen.Fluid().Loose {
 		st := run.StatsOf(f)
@@ -179,11 +176,6 @@ func cached(s *shot.Shot, last int, path string, crew grid.Crew) error {
 	val.Position.Set(cam, eye.X, eye.Y, eye.Z)
 	val.Target.Set(cam, mid.X, b.Min.Y+low*size.Y, mid.Z)
 	val.Lens.Set(cam, 38)
-	sc, err := src.Scene(last, s, s.Looks[0], crew)
-	if err != nil {
-		return err
-	}
-	return take(sc, path, crew)
 }
 
 // take makes the picture of a scene.
@@ -193,7 +185,7 @@ func take(sc *render.Scene, path string, crew grid.Crew) error {
 	if err != nil {
 		return err
 	}
-	for range 6 {
+	for range 12 {
 		p.Pass(nil)
 	}
 	f, err := os.Create(path)
