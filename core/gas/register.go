@@ -106,6 +106,9 @@ func says(d *shot.Element) (verb, more string) {
 	if burns(d) {
 		more += fmt.Sprintf("; fuel burns from %s K", shot.Short(val.Ignition.Of(d)))
 	}
+	if n := fineness(d); n > 1 {
+		more += fmt.Sprintf("; its smoke is kept %d × as fine", n)
+	}
 	return verb, more
 }
 

@@ -61,7 +61,7 @@ var All = append([]Recipe{
 		Key: "steam", Name: "Steam", Size: 0.5,
 		About: "A white jet that slows, rises and is gone: kettles, valves, horns. Change the inflow speed first; dissipation decides how long it hangs.",
 		Parts: []Part{
-			{Kind: shot.Domain, Name: "Steam air", Values: values(val.Position.Is(0, 5, 0), val.Size.Is(11, 10, 11), val.Voxel.Is(0.1), val.Bounds.Is("follow"), val.FollowMargin.Is(0.8), val.Dissipation.Is(0.35), val.Cooling.Is(0.5), val.Vorticity.Is(0.3))},
+			{Kind: shot.Domain, Name: "Steam air", Values: values(val.Position.Is(0, 5, 0), val.Size.Is(11, 10, 11), val.Voxel.Is(0.1), val.SmokeBy.Is("points"), val.SmokePoints.Is(32), val.SmokeFine.Is("2"), val.SubGrid.Is(1.0), val.Bounds.Is("follow"), val.FollowMargin.Is(0.8), val.Dissipation.Is(0.35), val.Cooling.Is(0.5), val.Vorticity.Is(0.3))},
 			{Kind: shot.Emitter, Name: "Vent", Values: values(val.Form.Is("cylinder"), val.Position.Is(0, 0.25, 0), val.Size.Is(0.9, 0.5, 0.9), val.Smoke.Is(1.6), val.Temperature.Is(365), val.Speed.Is(3.5), val.Along.Is("axis"), val.Breakup.Is(0.35), val.BreakupSize.Is(0.4), val.BreakupRate.Is(4.0))},
 			{Kind: shot.Turbulence, Name: "Eddies", Values: values(val.Position.Is(1.5, 4, 0), val.Strength.Is(0.8), val.Largest.Is(1.2), val.Octaves.Is(2), val.Rate.Is(0.6))},
 		},
@@ -103,7 +103,7 @@ var All = append([]Recipe{
 		Key: "heavy-fog", Name: "Heavy fog", Size: 4,
 		About: "Cold fog that is heavier than the air, creeps along the ground and falls over edges. Weight decides how fast it runs.",
 		Parts: []Part{
-			{Kind: shot.Domain, Name: "Fog air", Values: values(val.Position.Is(0, 0.6, 0), val.Size.Is(5, 1.3, 5), val.Voxel.Is(0.05), val.Bounds.Is("follow"), val.FollowMargin.Is(0.25), val.SmokeWeight.Is(0.4), val.Cooling.Is(0.02), val.Vorticity.Is(0.12))},
+			{Kind: shot.Domain, Name: "Fog air", Values: values(val.Position.Is(0, 0.6, 0), val.Size.Is(5, 1.3, 5), val.Voxel.Is(0.05), val.SmokeBy.Is("points"), val.SmokePoints.Is(40), val.SmokeFine.Is("2"), val.Bounds.Is("follow"), val.FollowMargin.Is(0.25), val.SmokeWeight.Is(0.4), val.Cooling.Is(0.02), val.Vorticity.Is(0.12))},
 			{Kind: shot.Emitter, Name: "Fog source", Values: values(val.Form.Is("box"), val.Position.Is(0, 0.16, 0), val.Size.Is(1, 0.3, 1), val.Smoke.Is(1.0), val.Temperature.Is(283), val.Breakup.Is(0.3), val.BreakupSize.Is(0.3), val.BreakupRate.Is(0.4), val.Speed.Is(0.15))},
 			{Kind: shot.Turbulence, Name: "Slow air", Values: values(val.Position.Is(1, 0.8, 0), val.Strength.Is(0.1), val.Largest.Is(0.6), val.Octaves.Is(2), val.Rate.Is(0.25))},
 		},
@@ -113,7 +113,7 @@ var All = append([]Recipe{
 		Key: "chimney", Name: "Chimney smoke", Size: 0.6,
 		About: "Smoke of a stove that leaves a stack and bends with the wind. The wind's grip decides how soon it lies down.",
 		Parts: []Part{
-			{Kind: shot.Domain, Name: "Sky", Values: values(val.Position.Is(4.5, 4, 0), val.Size.Is(14, 9, 6), val.Voxel.Is(0.16), val.Bounds.Is("follow"), val.FollowMargin.Is(1.2), val.Cooling.Is(0.25), val.Dissipation.Is(0.12), val.Vorticity.Is(0.3))},
+			{Kind: shot.Domain, Name: "Sky", Values: values(val.Position.Is(4.5, 4, 0), val.Size.Is(14, 9, 6), val.Voxel.Is(0.16), val.SmokeBy.Is("points"), val.SmokePoints.Is(32), val.SmokeFine.Is("2"), val.SubGrid.Is(1.0), val.Bounds.Is("follow"), val.FollowMargin.Is(1.2), val.Cooling.Is(0.25), val.Dissipation.Is(0.12), val.Vorticity.Is(0.3))},
 			{Kind: shot.Emitter, Name: "Stack", Values: values(val.Form.Is("cylinder"), val.Position.Is(0, 0.1, 0), val.Size.Is(0.8, 0.5, 0.8), val.Smoke.Is(1.2), val.Temperature.Is(390), val.Speed.Is(1.6), val.Along.Is("axis"), val.Breakup.Is(0.4), val.BreakupSize.Is(0.5), val.BreakupRate.Is(1.5))},
 			{Kind: shot.Wind, Name: "Wind", Values: values(val.Position.Is(-1.5, 3, 0), val.Velocity.Is(1.6, 0, 0.2), val.Grip.Is(0.5), val.Gust.Is(0.4), val.GustTime.Is(2.5))},
 			{Kind: shot.Turbulence, Name: "Eddies", Values: values(val.Position.Is(4, 6, 0), val.Strength.Is(0.8), val.Largest.Is(1.6), val.Octaves.Is(2), val.Rate.Is(0.4))},
@@ -124,7 +124,7 @@ var All = append([]Recipe{
 		Key: "ground-burst", Name: "Ground burst", Size: 2,
 		About: "Earth and dust thrown up by a hit, and a ring that runs out along the ground. No fire; the weight of the dust brings it down again.",
 		Parts: []Part{
-			{Kind: shot.Domain, Name: "Dust air", Values: values(val.Position.Is(0, 2.2, 0), val.Size.Is(9, 4.5, 9), val.Voxel.Is(0.11), val.Bounds.Is("follow"), val.FollowMargin.Is(0.6), val.SmokeWeight.Is(0.35), val.Cooling.Is(0.8), val.Dissipation.Is(0.06), val.Vorticity.Is(0.35), val.MaxSubsteps.Is(12))},
+			{Kind: shot.Domain, Name: "Dust air", Values: values(val.Position.Is(0, 2.2, 0), val.Size.Is(9, 4.5, 9), val.Voxel.Is(0.11), val.SmokeBy.Is("points"), val.SmokePoints.Is(40), val.SmokeFine.Is("2"), val.SubGrid.Is(1.0), val.Bounds.Is("follow"), val.FollowMargin.Is(0.6), val.SmokeWeight.Is(0.35), val.Cooling.Is(0.8), val.Dissipation.Is(0.06), val.Vorticity.Is(0.35), val.MaxSubsteps.Is(12))},
 			{Kind: shot.Emitter, Name: "Column", Values: values(val.Form.Is("cylinder"), val.Position.Is(0, 0.3, 0), val.Size.Is(0.9, 0.6, 0.9), val.Smoke.Is(1.4), val.Temperature.Is(330), val.Speed.Is(13.0), val.Along.Is("axis"), val.Breakup.Is(0.7), val.BreakupSize.Is(0.3), val.BreakupRate.Is(8.0)),
 				Keys: keyed{val.Smoke.Name(): keys(0, 1.4, 4, 1.4, 7, 0), val.Speed.Name(): keys(0, 13, 2, 11, 7, 0)}},
 			{Kind: shot.Emitter, Name: "Ring", Values: values(val.Form.Is("torus"), val.Position.Is(0, 0.14, 0), val.Size.Is(1.5, 0.28, 1.5), val.Smoke.Is(0.9), val.Temperature.Is(300), val.Speed.Is(5.0), val.Breakup.Is(0.6), val.BreakupSize.Is(0.25), val.BreakupRate.Is(8.0)),
@@ -150,7 +150,7 @@ var All = append([]Recipe{
 		Key: "friction-smoke", Name: "Friction smoke", Size: 1,
 		About: "Dense, heavy smoke from a rim that rubs as it turns: brakes, tyres, belts. How fast it turns is in the keys of Turn; weight decides how soon it rolls over the ground.",
 		Parts: []Part{
-			{Kind: shot.Domain, Name: "Brake air", Values: values(val.Position.Is(0.3, 1.15, 0), val.Size.Is(6, 2.5, 5), val.Voxel.Is(0.05), val.Bounds.Is("follow"), val.FollowMargin.Is(0.35), val.SmokeWeight.Is(0.25), val.Cooling.Is(1.2), val.Dissipation.Is(0.06), val.Vorticity.Is(0.3))},
+			{Kind: shot.Domain, Name: "Brake air", Values: values(val.Position.Is(0.3, 1.15, 0), val.Size.Is(6, 2.5, 5), val.Voxel.Is(0.05), val.SmokeBy.Is("points"), val.SmokePoints.Is(16), val.SmokeFine.Is("2"), val.SubGrid.Is(1.0), val.Bounds.Is("follow"), val.FollowMargin.Is(0.35), val.SmokeWeight.Is(0.25), val.Cooling.Is(1.2), val.Dissipation.Is(0.06), val.Vorticity.Is(0.3))},
 			{Kind: shot.Emitter, Name: "Brake band", Values: values(val.Form.Is("torus"), val.Position.Is(0, 0.62, 0), val.Turn.Is(90, 0, 0), val.Size.Is(1, 0.15, 1), val.Smoke.Is(3.5), val.Temperature.Is(420), val.Speed.Is(0.3), val.Inherit.Is(0.35), val.Breakup.Is(0.45), val.BreakupSize.Is(0.14), val.BreakupRate.Is(6.0)),
 				Keys: keyed{val.Smoke.Name(): keys(0, 0, 25, 3.5), val.Temperature.Name(): keys(0, 300, 25, 420), val.Turn.Name(): spin(96)}},
 			{Kind: shot.Turbulence, Name: "Eddies", Values: values(val.Position.Is(1.4, 1.4, 0), val.Strength.Is(0.7), val.Largest.Is(0.5), val.Octaves.Is(2), val.Rate.Is(0.8))},

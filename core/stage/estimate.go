@@ -133,9 +133,15 @@ func (e *Estimate) refined(d *shot.Element, f int, rate float64) {
 }
 
 // Cells is the grid of a domain's final frames, a refinement included.
-func Cells(d *shot.Element) (n grid.Dims, h float64, origin geom.Vec3) {
+func Cells(d *shot.Element) (n grid.Dims, h float64, origin geom.Vec3) { return cells(d, Factor(d)) }
+
+// RunCells is the grid of the frames of a domain's run, before a refinement.
+func RunCells(d *shot.Element) (n grid.Dims, h float64, origin geom.Vec3) {
+	return cells(d, Fineness(d))
+}
+
+func cells(d *shot.Element, f int) (n grid.Dims, h float64, origin geom.Vec3) {
 	n, h, origin = d.Grid()
-	f := Factor(d)
 	if val.Flat.Of(d) {
 		f = 1
 	}

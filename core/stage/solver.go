@@ -245,13 +245,19 @@ func ChannelOf(d *shot.Element, name string) *Channel {
 // Has reports a channel that frames of a domain may hold, kept or not.
 func Has(d *shot.Element, name string) bool { return ChannelOf(d, name) != nil }
 
-// Factor is how many voxels of a domain's final frames stand along one of its run: 1
-// without a refinement that makes them finer, and where the solver's own aren't.
-func Factor(d *shot.Element) int {
-	n := 1
+// Fineness is how many voxels of the frames of a domain's run stand along one of the run
+// itself: 1 where its solver keeps nothing finer.
+func Fineness(d *shot.Element) int {
 	if s := Of(d); s != nil && s.Fine != nil {
-		n = s.Fine(d)
+		return s.Fine(d)
 	}
+	return 1
+}
+
+// Factor is how many voxels of a domain's final frames stand along one of its run, a
+// refinement included.
+func Factor(d *shot.Element) int {
+	n := Fineness(d)
 	if r := RefinementOf(d); r != nil {
 		n *= r.factor(d)
 	}

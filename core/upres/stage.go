@@ -61,7 +61,7 @@ func upresWants(s *check.Scene) []check.Finding {
 		if !val.CacheVelocity.Of(d) {
 			out = append(out, check.Finding{Severity: check.Fault, Element: d.ID, What: d.Name + " has upres, and doesn't keep velocity.", Why: "Upres follows the coarse run's velocity.", Mend: &check.Mend{Label: "Keep velocity", Element: d.ID, Key: val.CacheVelocity.Name(), Value: shot.On(true)}})
 		}
-		if stage.Of(d).Fine != nil && stage.Of(d).Fine(d) > 1 {
+		if stage.Fineness(d) > 1 {
 			out = append(out, check.Finding{Severity: check.Fault, Element: d.ID, What: d.Name + " has upres, and keeps its smoke finer than its voxels.", Why: "Upres goes by frames on the run's own voxels.", Mend: &check.Mend{Label: "Switch upres off", Element: d.ID, Key: val.Upres.Name(), Value: shot.Text("1")}})
 		}
 		for _, c := range stage.Channels(d) {
@@ -97,7 +97,7 @@ func newFine(s *shot.Shot, d *shot.Element, crew grid.Crew) (*Fine, error) {
 	if !val.CacheVelocity.Of(d) {
 		return nil, fmt.Errorf("%s: upres follows the coarse velocity; switch “Keep velocity” on and run again", d.Name)
 	}
-	if stage.Factor(d) != factor(d) {
+	if stage.Fineness(d) > 1 {
 		return nil, fmt.Errorf("%s: upres goes by frames on the run's own voxels; keep smoke on the gas's voxels, or switch upres off", d.Name)
 	}
 	var names []string

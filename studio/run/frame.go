@@ -49,7 +49,7 @@ func (s *Source) ReadOnly(number int, channels ...string) (*frame.Frame, error) 
 // Grid is the grid of the source's frames, upres included.
 func (s *Source) Grid() (d grid.Dims, h float64, origin geom.Vec3) {
 	if s.Coarse {
-		return s.Domain.Grid()
+		return stage.RunCells(s.Domain)
 	}
 	return stage.Cells(s.Domain)
 }
@@ -57,8 +57,9 @@ func (s *Source) Grid() (d grid.Dims, h float64, origin geom.Vec3) {
 // Window is the part of the domain that a frame's pictures need: all of it, or
 // where bounds follow or upres was added the box round what is there.
 func (s *Source) Window(f *frame.Frame) (low [3]int, d grid.Dims) {
-	d, _, _ = s.Grid()
-	if solver := stage.Of(s.Domain); (s.Coarse || stage.Factor(s.Domain) == 1) && (solver == nil || solver.Share == nil || solver.Share(s.Domain) == 1) {
+	d, h, _ := s.Grid()
+	_, run, _ := s.Domain.Grid()
+	if solver := stage.Of(s.Domain); h == run && (solver == nil || solver.Share == nil || solver.Share(s.Domain) == 1) {
 		return low, d
 	}
 	return f.Extent(d, frame.Density, frame.Burn)

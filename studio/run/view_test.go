@@ -184,3 +184,52 @@ func TestHotLiquidGlowsOnThePage(t *testing.T) {
 		t.Errorf("at 1500 K the skin gives off %v, at 1000 K %v", hot, cold)
 	}
 }
+
+// A view of smoke that is kept finer than the run's voxels shows it where it is.
+func TestViewsOfFineSmoke(t *testing.T) {
+	crew := grid.NewCrew(1)
+	middle := func(fine string) (m [3]float64, voxel float64) {
+		s := puffShot()
+		d := s.Of(shot.Domain)[0]
+		val.Bounds.Set(d, "follow")
+		val.SmokeBy.Set(d, "points")
+		val.SmokeFine.Set(d, fine)
+		c := open(t)
+		mustRun(t, c, s, 1, 3, 1)
+		src, err := Open(s, "", c)
+		if err != nil {
+			t.Fatal(err)
+		}
+		h, data, err := src.View(3, ViewSize, false, crew)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if src.Stage.ReadView(3) == nil {
+			t.Error("no view was kept with the frame")
+		}
+		all, stride := 0.0, len(data)/(h.Dims[0]*h.Dims[1]*h.Dims[2])
+		for n := 0; n < len(data); n += stride {
+			i := n / stride
+			w := float64(data[n]) * float64(data[n])
+			all += w
+			for a, at := range [3]int{i % h.Dims[0], i / h.Dims[0] % h.Dims[1], i / h.Dims[0] / h.Dims[1]} {
+				m[a] += w * (h.Min[a] + (float64(at)+0.5)*(h.Max[a]-h.Min[a])/float64(h.Dims[a]))
+			}
+		}
+		for a := range m {
+			m[a] /= all
+		}
+		_, voxel, _ = src.Grid()
+		return m, voxel
+	}
+	plain, h := middle("1")
+	fine, half := middle("2")
+	if half != h/2 {
+		t.Errorf("voxels of %g m, of %g finer", h, half)
+	}
+	for a := range plain {
+		if math.Abs(plain[a]-fine[a]) > 0.5*h {
+			t.Errorf("the smoke is shown about %v, kept finer about %v", plain, fine)
+		}
+	}
+}
