@@ -269,7 +269,7 @@ const (
 	fireShare   = 0.34
 	blastShare  = 0.14
 	flameShare  = 0.15
-	fineShare   = 0.52 // leaves of finer voxels lie closer round it
+	fineShare   = 0.48 // leaves of finer voxels lie closer round it
 )
 
 // filled is the share of its limit that smoke in a domain whose bounds follow fills.
