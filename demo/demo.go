@@ -83,7 +83,7 @@ func FogSignal() *shot.Shot {
 	set(s.Self, val.Last.Is(96))
 	set(s.Self, val.AirTemperature.Is(285))
 
-	add(s, shot.Domain, "Gallery air", val.Position.Is(0.35, 1.85, -0.35), val.Size.Is(6.8, 3.7, 5.3), val.Voxel.Is(0.07), val.Bounds.Is("follow"), val.FollowMargin.Is(0.5), val.Cooling.Is(0.45), val.Dissipation.Is(0.35), val.Vorticity.Is(0.3))
+	add(s, shot.Domain, "Gallery air", val.Position.Is(-0.05, 1.85, -1.25), val.Size.Is(7.6, 3.7, 7.3), val.Voxel.Is(0.07), val.SmokeBy.Is("points"), val.SmokePoints.Is(32), val.SmokeFine.Is("2"), val.SubGrid.Is(2.0), val.Bounds.Is("follow"), val.FollowMargin.Is(0.5), val.Cooling.Is(0.45), val.Dissipation.Is(0.5), val.Vorticity.Is(0.3))
 	steam := add(s, shot.Emitter, "Horn throat", val.Form.Is("cylinder"), val.Position.Is(-0.12, 1.2, 0), val.Turn.Is(0, 0, -90), val.Size.Is(0.26, 0.3, 0.26), val.Smoke.Is(2.8), val.Temperature.Is(340), val.Speed.Is(3.2), val.Along.Is("axis"), val.Breakup.Is(0.35), val.BreakupSize.Is(0.16), val.BreakupRate.Is(6.0))
 	keys(steam, val.Smoke, 1, 0, 3, 2.8, 22, 2.8, 26, 0, 44, 0, 46, 2.8, 64, 2.8, 68, 0)
 	keys(steam, val.Speed, 1, 0, 4, 3.2, 22, 3.2, 28, 0, 44, 0, 47, 3.2, 64, 3.2, 70, 0)
@@ -91,7 +91,7 @@ func FogSignal() *shot.Shot {
 	add(s, shot.Collider, "Horn back", val.Form.Is("cylinder"), val.Position.Is(-0.43, 1.2, 0), val.Turn.Is(0, 0, -90), val.Size.Is(0.56, 0.24, 0.56), val.Colour.Is(0.32, 0.12, 0.07))
 	add(s, shot.Collider, "Tower", val.Form.Is("cylinder"), val.Position.Is(-1.3, 1.6, 0), val.Size.Is(1.7, 3.2, 1.7), val.Taper.Is(0.86), val.Colour.Is(0.72, 0.7, 0.66))
 	add(s, shot.Collider, "Gallery floor", val.Form.Is("box"), val.Position.Is(0.2, 0.35, 0), val.Size.Is(2.4, 0.14, 1.6), val.Colour.Is(0.2, 0.2, 0.21))
-	lead := add(s, shot.Guide, "Round the tower", val.Pace.Is(5.4), val.Draw.Is(3.0), val.Swirl.Is(1.8), val.Reach.Is(1.3), val.Grip.Is(10.0))
+	lead := add(s, shot.Guide, "Round the tower", val.Pace.Is(5.4), val.Draw.Is(1.2), val.Swirl.Is(1.8), val.Reach.Is(1.3), val.Grip.Is(6.0))
 	set(lead, val.PaceAlong.Is(0.8, 1, 1, 0.8))
 	val.Points.Set(lead, [][3]float64{{0.55, 1.2, 0}, {1.4, 1.25, -0.05}, {2.15, 1.5, -0.5}, {1.95, 1.85, -1.2}, {1, 2.1, -1.5}, {-0.2, 2.3, -1.6}, {-1.5, 2.4, -1.45}, {-2.35, 2.5, -0.5}, {-2.1, 2.6, 0.75}, {-1, 2.75, 1.35}, {0.4, 2.95, 1.4}})
 	add(s, shot.Wind, "Sea wind", val.Velocity.Is(0.25, 0.05, 0.1), val.Grip.Is(0.2), val.Gust.Is(0.5), val.GustTime.Is(1.6), val.Position.Is(0.4, 2.7, 0.9))

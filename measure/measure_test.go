@@ -75,7 +75,7 @@ func TestGuessesOfTheDemo(t *testing.T) {
 		s     *shot.Shot
 		disk  float64 // MB
 		steps float64 // million voxels stepped, with what frames cost beside
-	}{{demo.FogSignal(), 130, 77}, {demo.Brazier(), 217, 188}, {demo.Magazine(), 960, 275}, {demo.CliffFog(), 324, 94}} {
+	}{{demo.FogSignal(), 254, 210}, {demo.Brazier(), 217, 188}, {demo.Magazine(), 960, 275}, {demo.CliffFog(), 324, 94}} {
 		e := stage.Guess(c.s, c.s.Of(shot.Domain)[0], 1e6)
 		if r := e.Disk / 1e6 / c.disk; r < 0.85 || r > 1.15 {
 			t.Errorf("%s: %.0f MB guessed, %.0f used", c.s.Name, e.Disk/1e6, c.disk)

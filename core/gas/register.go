@@ -265,7 +265,7 @@ func fastest(s *shot.Shot, d *shot.Element) float64 {
 const (
 	smokeShare  = 0.3
 	freshShare  = 0.28
-	drivenShare = 0.36
+	drivenShare = 0.2
 	fireShare   = 0.34
 	blastShare  = 0.14
 	flameShare  = 0.15
