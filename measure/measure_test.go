@@ -20,10 +20,26 @@ func TestAccuracyTargets(t *testing.T) {
 			t.Fatal(err)
 		}
 		for _, r := range table.Rows {
-			open := strings.HasPrefix(r.Case, "slotted disk, one turn: MacCormack")
-			if r.Target != "" && !r.Met && !open {
+			if r.Target != "" && !r.Met {
 				t.Errorf("%s: %s, target %s", r.Case, r.Measured, r.Target)
 			}
+		}
+	}
+}
+
+// The published scheme leaves 0.63 of semi-Lagrangian's error on the disk, ours no more; a turn
+// in a step of nothing changes nothing.
+func TestMacCormackIsThePublishedScheme(t *testing.T) {
+	if p := publishedDisk(diskSteps); math.Abs(p-0.634) > 0.005 {
+		t.Errorf("the published scheme leaves %.3f of the error", p)
+	}
+	f := slottedDisk()
+	for _, c := range []int{0, 5050, 7550, 9999} {
+		if x, y := turned(c, 0); x != float64(c%diskCells) || y != float64(c/diskCells) {
+			t.Errorf("cell %d unturned lies at %g, %g", c, x, y)
+		}
+		if v, _, _ := f.linear(float64(c%diskCells), float64(c/diskCells)); v != f[c] {
+			t.Errorf("cell %d holds %g, read as %g", c, f[c], v)
 		}
 	}
 }
