@@ -223,7 +223,7 @@ func views(hands [2]string) []shown {
 		{"sea", "/shots/bl120/look?frame=84", "", 60 * time.Second},
 		{"drum", fmt.Sprintf("/shots/bl090/handover?hand=%s&tab=comp&frame=50", hands[1]), "", 8 * time.Second},
 		{"paint", "/shots/bl090/stage?el=collider1", paintDrum, 4 * time.Second},
-		{"blast", "/shots/bl030/look?frame=22", "", 30 * time.Second},
+		{"blast", "/shots/bl030/look?frame=36", "", 30 * time.Second},
 		{"totals", "/shots/bl030/takes?frame=20", `() => { const e = document.querySelector('#topic-scale'); e.scrollIntoView(); }`, 6 * time.Second},
 		{"checks", "/shots/bl010/stage?take=1&frame=62&el=emitter1", `() => { const f = document.querySelector('#f-position form'); f.querySelector('[name=v0]').value = '5'; f.querySelector('[name=v0]').dispatchEvent(new Event('change', { bubbles: true })); setTimeout(() => { document.querySelector('#checks').open = true; }, 1200); }`, 3 * time.Second},
 	}
