@@ -150,7 +150,7 @@ var All = append([]Recipe{
 		Key: "friction-smoke", Name: "Friction smoke", Size: 1,
 		About: "Dense, heavy smoke from a rim that rubs as it turns: brakes, tyres, belts. How fast it turns is in the keys of Turn; weight decides how soon it rolls over the ground.",
 		Parts: []Part{
-			{Kind: shot.Domain, Name: "Brake air", Values: values(val.Position.Is(0.3, 1.15, 0), val.Size.Is(6, 2.5, 5), val.Voxel.Is(0.05), val.SmokeBy.Is("points"), val.SmokePoints.Is(16), val.SmokeFine.Is("2"), val.SubGrid.Is(1.0), val.Bounds.Is("follow"), val.FollowMargin.Is(0.35), val.SmokeWeight.Is(0.25), val.Cooling.Is(1.2), val.Dissipation.Is(0.06), val.Vorticity.Is(0.3))},
+			{Kind: shot.Domain, Name: "Brake air", Values: values(val.Position.Is(0.3, 1.15, 0), val.Size.Is(6, 2.5, 5), val.Voxel.Is(0.05), val.Bounds.Is("follow"), val.FollowMargin.Is(0.35), val.SmokeWeight.Is(0.25), val.Cooling.Is(1.2), val.Dissipation.Is(0.06), val.Vorticity.Is(0.3))},
 			{Kind: shot.Emitter, Name: "Brake band", Values: values(val.Form.Is("torus"), val.Position.Is(0, 0.62, 0), val.Turn.Is(90, 0, 0), val.Size.Is(1, 0.15, 1), val.Smoke.Is(3.5), val.Temperature.Is(420), val.Speed.Is(0.3), val.Inherit.Is(0.35), val.Breakup.Is(0.45), val.BreakupSize.Is(0.14), val.BreakupRate.Is(6.0)),
 				Keys: keyed{val.Smoke.Name(): keys(0, 0, 25, 3.5), val.Temperature.Name(): keys(0, 300, 25, 420), val.Turn.Name(): spin(96)}},
 			{Kind: shot.Turbulence, Name: "Eddies", Values: values(val.Position.Is(1.4, 1.4, 0), val.Strength.Is(0.7), val.Largest.Is(0.5), val.Octaves.Is(2), val.Rate.Is(0.8))},

@@ -7,6 +7,7 @@ package shot
 import (
 	"fmt"
 	"slices"
+	"sort"
 	"strings"
 
 	"zarf/core/shot/val"
@@ -55,10 +56,13 @@ func RegisterFluid(f Fluid) {
 	if FluidOf(f.Key) != nil {
 		panic(fmt.Sprintf("shot: the fluid %s is registered twice", f.Key))
 	}
-	fluids = append(fluids, &f)
+	// in order of their keys, whatever order packages begin in
+	at := sort.Search(len(fluids), func(i int) bool { return fluids[i].Key > f.Key })
+	fluids = slices.Insert(fluids, at, &f)
 	// the choice grows by what is linked into the program
 	e := Find(Domain, val.Fluid.Name())
-	e.Choices = append(e.Choices, Option{f.Key, f.Label})
+	at = sort.Search(len(e.Choices), func(i int) bool { return e.Choices[i].Key > f.Key })
+	e.Choices = slices.Insert(e.Choices, at, Option{f.Key, f.Label})
 	Declare(f.Values...)
 }
 
