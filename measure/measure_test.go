@@ -101,3 +101,40 @@ func TestGuessesOfTheDemo(t *testing.T) {
 		}
 	}
 }
+
+func TestExponentOfAClimb(t *testing.T) {
+	for _, law := range []float64{0.5, 0.75} {
+		var c climb
+		for i := range 100 {
+			z := 0.9 * math.Pow(float64(i+1)/24, law)
+			c.time, c.top, c.wide = append(c.time, float64(i+1)/24), append(c.top, 0.1+z), append(c.wide, 0.2*z)
+		}
+		if o := c.origin(); math.Abs(o-0.1) > 1e-9 {
+			t.Errorf("widths vanish at %g m, by origin at %g", 0.1, o)
+		}
+		if p := c.exponent(c.origin()); math.Abs(p-law) > 1e-9 {
+			t.Errorf("a climb with t^%g: exponent %g", law, p)
+		}
+		if p := c.exponent(0); math.Abs(p-law) < 0.01 {
+			t.Errorf("from another origin the exponent is %g too: it tells nothing", p)
+		}
+		short := climb{c.time[:40], c.top[:40], c.wide[:40]}
+		if m := meanClimb([]climb{c, short, c}); len(m.top) != 40 || math.Abs(m.top[39]-c.top[39]) > 1e-12 || math.Abs(m.wide[20]-c.wide[20]) > 1e-12 {
+			t.Errorf("the mean of a climb with itself has %d heights", len(m.top))
+		}
+	}
+}
+
+func TestWhenASwellingIsWidest(t *testing.T) {
+	g := swelling{wide: []float64{1, 3, 5, 6, 5.5, 9, 2}}
+	if f := g.widest(); f != 6 {
+		t.Errorf("widest at frame %g, is at 6", f)
+	}
+	// nine tenths of 6 are 5.4, from 5 at frame 3 and 6 at frame 4
+	if f := g.widens(5); math.Abs(f-3.4) > 1e-9 {
+		t.Errorf("up to frame 5 nine tenths at %g, is at 3.4", f)
+	}
+	if f := g.widens(1); math.Abs(f-0.9) > 1e-9 {
+		t.Errorf("up to frame 1 nine tenths at %g, is at 0.9", f)
+	}
+}

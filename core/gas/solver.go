@@ -25,7 +25,7 @@ import (
 )
 
 // Version is part of every cache key: raise it when results change.
-const Version = "gas/10"
+const Version = "gas/11"
 
 // Solver is the state of one fluid and the room to work in. Its own box is the
 // part of the limit that arrays are laid out for; the two are the same unless
@@ -406,7 +406,8 @@ func (s *Solver) outline(st *FrameStats) {
 		all.n, all.warm = all.n+p.n, all.warm+p.warm
 	}
 	if all.smokeTop >= 0 {
-		st.Top, st.Width = float64(all.smokeTop+1+s.Low[1])*s.H, float64(all.smokeX[1]+1-all.smokeX[0])*s.H
+		low, high, top := s.edges(all.smokeX, all.smokeTop)
+		st.Top, st.Width = (top+float64(s.Low[1]))*s.H, (high-low)*s.H
 	}
 	if all.n == 0 {
 		return
@@ -416,6 +417,55 @@ func (s *Solver) outline(st *FrameStats) {
 		st.Low[a], st.High[a] = o[a]+float64(all.lo[a]+s.Low[a])*s.H, o[a]+float64(all.hi[a]+s.Low[a])*s.H
 	}
 	st.Bulk, st.Warm = float64(all.n)*s.H*s.H*s.H, all.warm/float64(all.n)
+}
+
+// edges are where smoke fades to what can be seen at its lowest and highest x and at its
+// top, in voxels: between the middles of the last cells that show it and of those beyond, by
+// the densest of each, so that a front doesn't go by voxels. It falls off by shares there,
+// so that smoke that ends at once ends about where its last cells do.
+func (s *Solver) edges(x [2]int, top int) (low, high, up float64) {
+	at := [3]int{x[0], x[1], top}
+	beyond := [3]int{x[0] - 1, x[1] + 1, top + 1}
+	planes := make([][3][2]float32, s.NZ)
+	s.crew.For(s.NZ, s.grain(), func(k0, k1 int) {
+		for k := k0; k < k1; k++ {
+			p := &planes[k]
+			s.eachLive(&s.alive[0], nil, k, func(j int, span grid.Span) {
+				row := s.Smoke.Row(j, k)
+				for e := range 2 {
+					for n, i := range [2]int{at[e], beyond[e]} {
+						if i >= span.Lo && i < span.Hi {
+							p[e][n] = max(p[e][n], row[i])
+						}
+					}
+				}
+				if n := j - top; n == 0 || n == 1 {
+					most, _ := vec.Largest(row[span.Lo:span.Hi])
+					p[2][n] = max(p[2][n], most)
+				}
+			})
+		}
+	})
+	var most [3][2]float32
+	for _, p := range planes {
+		for e := range most {
+			for n := range most[e] {
+				most[e][n] = max(most[e][n], p[e][n])
+			}
+		}
+	}
+	var past [3]float64 // the middles of the last cells
+	for e, m := range most {
+		a, b := float64(m[0]), max(float64(m[1]), seen/100)
+		past[e] = math.Log(a/seen) / math.Log(a/b)
+	}
+	// at a side smoke goes on, as far as can be told
+	for e, side := range [3]bool{x[0] == 0, x[1] == s.NX-1, top == s.NY-1} {
+		if side {
+			past[e] = 0.5
+		}
+	}
+	return float64(x[0]) + 0.5 - past[0], float64(x[1]) + 0.5 + past[1], float64(top) + 0.5 + past[2]
 }
 
 // glows is the excess temperature, K, from which gas without smoke counts as
