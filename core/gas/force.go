@@ -239,7 +239,7 @@ func (s *Solver) lattice(e *eddy) {
 	n := max(t.Octaves, 1)
 	// Four points a wave of the smallest octave: linear interpolation then still
 	// shows it.
-	e.cell = max(s.H/4, t.Size/float64(int(4)<<(n-1)))
+	e.cell = max(s.H, t.Size/float64(int(4)<<(n-1)))
 	b := s.Bounds()
 	var first, last [3]int
 	lo, hi := b.Min.Sub(s.Limit.Origin).Mul(1/e.cell).Array(), b.Max.Sub(s.Limit.Origin).Mul(1/e.cell).Array()
