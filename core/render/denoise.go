@@ -5,6 +5,7 @@ package render
 
 import (
 	"math"
+	"slices"
 
 	"zarf/core/film"
 	"zarf/core/grid"
@@ -75,12 +76,22 @@ func (p *Picture) denoise(f film.Frame, strength float64) {
 	p.crew.For(h, 8, func(lo, hi int) {
 		for y := lo; y < hi; y++ {
 			for k := range 4 {
-				ra, rb, rv := a.row(k, y), b.row(k, y), variance.row(k, y)
+				ra, rb := a.row(k, y), b.row(k, y)
 				for x := range ra {
 					c := p.count[y/block*p.across+x/block]
 					i := 4*(y*w+x) + k
 					ra[x] = p.half[i] / max(float32((c+1)/2), 1)
 					rb[x] = (p.sum[i] - p.half[i]) / max(float32(c/2), 1)
+				}
+			}
+		}
+	})
+	stray := a.outliers(b, p.crew)
+	p.crew.For(h, 8, func(lo, hi int) {
+		for y := lo; y < hi; y++ {
+			for k := range 4 {
+				ra, rb, rv := a.row(k, y), b.row(k, y), variance.row(k, y)
+				for x := range ra {
 					d := ra[x] - rb[x]
 					rv[x] = d * d / 2 // of either half
 				}
@@ -101,6 +112,140 @@ func (p *Picture) denoise(f film.Frame, strength float64) {
 		n.out[m], n.weight[m] = newSheets(w, h, 4), newSheets(w, h, 1)
 	}
 	p.crew.For(h, 8, n.strip)
+	if stray == nil {
+		return
+	}
+	p.crew.For(h, 8, func(lo, hi int) {
+		for y := lo; y < hi; y++ {
+			for k := range 3 {
+				for x, v := range stray.row(k, y) {
+					f.Pix[4*(y*w+x)+k] += v
+				}
+			}
+		}
+	})
+}
+
+// An outlier is so many times as bright as all that the other half of the samples found at
+// its pixel and round it; what of it is over that is spread over some strayReach pixels
+// about, three times over.
+const (
+	outlying   = 3
+	strayReach = 7
+)
+
+// outliers takes off each of two halves of the samples what shows in it alone: light that a
+// path found by a rare chance, which weights of the other half would spread as a square. It
+// is returned spread smoothly, so that none is lost; nil: there is none.
+func (s *sheets) outliers(o *sheets, crew grid.Crew) *sheets {
+	bright := func(s *sheets) *sheets {
+		out := newSheets(s.w, s.h, 1)
+		crew.For(s.h, 8, func(lo, hi int) {
+			for y := lo; y < hi; y++ {
+				row, r, g, b := out.row(0, y), s.row(0, y), s.row(1, y), s.row(2, y)
+				for x := range row {
+					row[x] = r[x] + g[x] + b[x]
+				}
+			}
+		})
+		return out
+	}
+	light := [2]*sheets{bright(s), bright(o)}
+	stray := newSheets(s.w, s.h, 3)
+	found := make([]bool, s.h)
+	crew.For(s.h, 8, func(lo, hi int) {
+		for y := lo; y < hi; y++ {
+			for m, half := range [2]*sheets{s, o} {
+				own, others := light[m].row(0, y), light[1-m]
+				for x, v := range own {
+					most := outlying * others.most(x, y, v/outlying)
+					if v <= most {
+						continue
+					}
+					found[y] = true
+					for k := range 3 {
+						row, over := half.row(k, y), (v-most)/v
+						stray.row(k, y)[x] += 0.5 * over * row[x]
+						row[x] -= over * row[x]
+					}
+				}
+			}
+		}
+	})
+	if !slices.Contains(found, true) {
+		return nil
+	}
+	for range 3 {
+		stray.spread(strayReach, crew)
+	}
+	return stray
+}
+
+// most is the largest value of plane 0 within a pixel, or the first met that is at least
+// enough.
+func (s *sheets) most(x, y int, enough float32) (v float32) {
+	for j := max(y-1, 0); j <= min(y+1, s.h-1); j++ {
+		for _, w := range s.row(0, j)[max(x-1, 0):min(x+2, s.w)] {
+			if v = max(v, w); v >= enough {
+				return v
+			}
+		}
+	}
+	return v
+}
+
+// spread takes each value to pixels up to reach away along both axes, by even shares; what
+// would go beyond the edge stays in it, as if that mirrored.
+func (s *sheets) spread(reach int, crew grid.Crew) {
+	planes := (len(s.a)) / s.step
+	share := 1 / float32(2*reach+1)
+	along := func(v, room []float32) {
+		n := len(v)
+		at := func(i int) float32 {
+			for i < 0 || i >= n { // a picture may be narrower than reach
+				if i < 0 {
+					i = -1 - i
+				} else {
+					i = 2*n - 1 - i
+				}
+			}
+			return v[i]
+		}
+		var sum float64
+		for i := -reach; i <= reach; i++ {
+			sum += float64(at(i))
+		}
+		for i := range v {
+			room[i] = float32(sum) * share
+			sum += float64(at(i+1+reach)) - float64(at(i-reach))
+		}
+		copy(v, room)
+	}
+	crew.For(planes*s.h, 8, func(lo, hi int) {
+		room := make([]float32, s.w)
+		for n := lo; n < hi; n++ {
+			if row := s.row(n/s.h, n%s.h); slices.ContainsFunc(row, func(v float32) bool { return v != 0 }) {
+				along(row, room)
+			}
+		}
+	})
+	crew.For(planes*s.w, 8, func(lo, hi int) {
+		column, room := make([]float32, s.h), make([]float32, s.h)
+		for n := lo; n < hi; n++ {
+			o, any := s.at(n/s.w, 0)+n%s.w, false
+			for y := range column {
+				column[y] = s.a[o+y*s.stride]
+				any = any || column[y] != 0
+			}
+			if !any {
+				continue
+			}
+			along(column, room)
+			for y, v := range column {
+				s.a[o+y*s.stride] = v
+			}
+		}
+	})
 }
 
 // soften averages over 3 × 3 pixels, at the edge over those that are there.

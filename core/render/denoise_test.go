@@ -199,3 +199,77 @@ func (p *Picture) plainStrip(lo, hi int, in, guide, variance plane, feats []floa
 		}
 	}
 }
+
+// flat is an even picture of seven samples, a little noisy.
+func flat(w, h int) *Picture {
+	p := &Picture{W: w, H: h, crew: grid.NewCrew(2), across: (w + block - 1) / block}
+	p.count = make([]int, p.across*((h+block-1)/block))
+	for i := range p.count {
+		p.count[i] = 8
+	}
+	p.sum, p.half, p.seen, p.feats = make([]float32, 4*w*h), make([]float32, 4*w*h), make([]float32, 4*w*h), make([]float32, 6*w*h)
+	r := rand.New(rand.NewPCG(5, 6))
+	for i := range p.sum {
+		p.half[i] = 4 * (0.08 + 0.04*r.Float32())
+		p.sum[i] = p.half[i] + 4*(0.08+0.04*r.Float32())
+	}
+	return p
+}
+
+// Light that one of many samples found by chance is seen neither as a dot nor as a square,
+// and is there all the same.
+func TestOutliersAreSpreadSmoothly(t *testing.T) {
+	const w, h = 96, 80
+	clean := film.Frame{Pix: make([]float32, 4*w*h)}
+	flat(w, h).denoise(clean, 0.8)
+	for _, at := range [][2]int{{48, 40}, {1, 0}, {95, 79}} {
+		p := flat(w, h)
+		p.half[4*(at[1]*w+at[0])] += 4 * 50 // of the red of half the samples
+		p.sum[4*(at[1]*w+at[0])] += 4 * 50
+		got := film.Frame{Pix: make([]float32, 4*w*h)}
+		p.denoise(got, 0.8)
+		var more, most, step float64
+		over := make([]float64, w*h)
+		for i := range over {
+			over[i] = float64(got.Pix[4*i] - clean.Pix[4*i])
+			more += over[i]
+			most = max(most, over[i])
+			if i%w > 0 {
+				step = max(step, math.Abs(over[i]-over[i-1]))
+			}
+		}
+		if math.Abs(more/25-1) > 0.02 {
+			t.Errorf("an outlier at %v: %.2f of its 25 are in the picture", at, more)
+		}
+		if most > 0.3 || step > 0.15*most {
+			t.Errorf("an outlier at %v shows: %.3f at its brightest, %.3f from pixel to pixel", at, most, step)
+		}
+	}
+	// what both halves found is no outlier
+	p := flat(w, h)
+	i := 4 * (40*w + 48)
+	p.half[i], p.sum[i] = 4*30, 8*30
+	got := film.Frame{Pix: make([]float32, 4*w*h)}
+	p.denoise(got, 0.8)
+	if v := got.Pix[i]; v < 28 {
+		t.Errorf("a spark of 30 that all samples saw is %g", v)
+	}
+}
+
+func TestSpreadLosesNothing(t *testing.T) {
+	for _, size := range [][2]int{{40, 30}, {3, 50}, {1, 1}} {
+		s := newSheets(size[0], size[1], 2)
+		s.row(1, size[1]/3)[size[0]/4] = 5
+		s.row(1, 0)[0] += 2
+		s.spread(strayReach, grid.NewCrew(2))
+		var sum, other float64
+		for y := range size[1] {
+			for x := range size[0] {
+				sum, other = sum+float64(s.row(1, y)[x]), other+float64(s.row(0, y)[x])
+			}
+		}
+		if math.Abs(sum-7) > 1e-4 || other != 0 {
+			t.Errorf("%v: of 7 %g are left, and %g in another plane", size, sum, other)
+		}
+	}
+}

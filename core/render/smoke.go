@@ -436,11 +436,7 @@ func (s *reader) join(r *reader, n int, begin bool) {
 		}
 	}
 	den := r.rows[ofSmoke][density][:n]
-	by := func(to, from []float32) {
-		for i, d := range den {
-			to[i] += d * from[i]
-		}
-	}
+	by := func(to, from []float32) { vec.AddTimes(to, den, from) }
 	for c := sunStraight; c <= skyAll; c++ {
 		by(s.rows[ofSmoke][c][:n], r.rows[ofSmoke][c][:n])
 	}
