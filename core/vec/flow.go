@@ -60,6 +60,23 @@ func AddMean(dst, a, b []float32) {
 	}
 }
 
+// AddTimes is dst += a·b.
+func AddTimes(dst, a, b []float32) {
+	n := len(dst)
+	Row2(n, a, b)
+	switch {
+	case n == 0:
+	case Chosen == AVX512:
+		addTimesAVX512(&dst[0], &a[0], &b[0], n)
+	case Chosen == AVX2:
+		addTimesAVX2(&dst[0], &a[0], &b[0], n)
+	default:
+		for i := range dst {
+			dst[i] += float32(a[i] * b[i])
+		}
+	}
+}
+
 // Times is dst = s·a.
 func Times(dst, a []float32, s float32) {
 	n := len(dst)

@@ -10,10 +10,11 @@ func init() {
 		return out
 	}
 	for name, fn := range map[string]func(r *rand.Rand, n int) []float32{
-		"Add":     func(r *rand.Rand, n int) []float32 { v := rows(r, n, 3); Add(v[0], v[1], v[2]); return v[0] },
-		"Mean":    func(r *rand.Rand, n int) []float32 { v := rows(r, n, 3); Mean(v[0], v[1], v[2]); return v[0] },
-		"AddMean": func(r *rand.Rand, n int) []float32 { v := rows(r, n, 3); AddMean(v[0], v[1], v[2]); return v[0] },
-		"Times":   func(r *rand.Rand, n int) []float32 { v := rows(r, n, 2); Times(v[0], v[1], -0.3); return v[0] },
+		"Add":      func(r *rand.Rand, n int) []float32 { v := rows(r, n, 3); Add(v[0], v[1], v[2]); return v[0] },
+		"Mean":     func(r *rand.Rand, n int) []float32 { v := rows(r, n, 3); Mean(v[0], v[1], v[2]); return v[0] },
+		"AddMean":  func(r *rand.Rand, n int) []float32 { v := rows(r, n, 3); AddMean(v[0], v[1], v[2]); return v[0] },
+		"AddTimes": func(r *rand.Rand, n int) []float32 { v := rows(r, n, 3); AddTimes(v[0], v[1], v[2]); return v[0] },
+		"Times":    func(r *rand.Rand, n int) []float32 { v := rows(r, n, 2); Times(v[0], v[1], -0.3); return v[0] },
 		"Front": func(r *rand.Rand, n int) []float32 {
 			v := rows(r, n, 6)
 			for i := range v[0] {
@@ -69,6 +70,7 @@ func init() {
 		"Add":       func() { Add(long(), long(), short) },
 		"Mean":      func() { Mean(long(), short, long()) },
 		"AddMean":   func() { AddMean(long(), short, long()) },
+		"AddTimes":  func() { AddTimes(long(), long(), short) },
 		"Times":     func() { Times(long(), short, 1) },
 		"Front x":   func() { Front(long(), long(), long(), long(), long(), long(), long(), 0, 1, 1) },
 		"Front zp":  func() { Front(long(), long(), make([]float32, 34), long(), long(), long(), short, 0, 1, 1) },

@@ -24,6 +24,11 @@ func meanAVX512(dst *float32, a *float32, b *float32, n int)
 //go:noescape
 func addMeanAVX512(dst *float32, a *float32, b *float32, n int)
 
+// addTimesAVX512 is dst += a b, of any length.
+//
+//go:noescape
+func addTimesAVX512(dst *float32, a *float32, b *float32, n int)
+
 // timesAVX512 is dst = s a, of any length.
 //
 //go:noescape
@@ -483,6 +488,11 @@ func meanAVX2(dst *float32, a *float32, b *float32, n int)
 //
 //go:noescape
 func addMeanAVX2(dst *float32, a *float32, b *float32, n int)
+
+// addTimesAVX2 is dst += a b, of any length.
+//
+//go:noescape
+func addTimesAVX2(dst *float32, a *float32, b *float32, n int)
 
 // timesAVX2 is dst = s a, of any length.
 //

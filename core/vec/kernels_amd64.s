@@ -426,6 +426,48 @@ done:
 	VZEROUPPER
 	RET
 
+// func addTimesAVX512(dst *float32, a *float32, b *float32, n int)
+// Requires: AVX, AVX512F, BMI2
+TEXT ·addTimesAVX512(SB), NOSPLIT, $0-32
+	MOVQ dst+0(FP), AX
+	MOVQ a+8(FP), CX
+	MOVQ b+16(FP), DX
+	MOVQ n+24(FP), BX
+	XORQ SI, SI
+	MOVQ BX, DI
+	ANDQ $0xfffffff0, DI
+	SUBQ DI, BX
+	SHLQ $0x02, DI
+	JMP  test
+
+loop:
+	VMOVUPS (CX)(SI*1), Z0
+	VMOVUPS (DX)(SI*1), Z1
+	VMULPS  Z1, Z0, Z0
+	VMOVUPS (AX)(SI*1), Z1
+	VADDPS  Z1, Z0, Z0
+	VMOVUPS Z0, (AX)(SI*1)
+	ADDQ    $0x40, SI
+
+test:
+	CMPQ      SI, DI
+	JLT       loop
+	TESTQ     BX, BX
+	JE        done
+	MOVL      $0x0000ffff, DI
+	BZHIL     BX, DI, DI
+	KMOVW     DI, K1
+	VMOVUPS.Z (CX)(SI*1), K1, Z0
+	VMOVUPS.Z (DX)(SI*1), K1, Z1
+	VMULPS    Z1, Z0, Z0
+	VMOVUPS.Z (AX)(SI*1), K1, Z1
+	VADDPS    Z1, Z0, Z0
+	VMOVUPS   Z0, K1, (AX)(SI*1)
+
+done:
+	VZEROUPPER
+	RET
+
 // func timesAVX512(dst *float32, a *float32, s float32, n int)
 // Requires: AVX, AVX512F, BMI2
 TEXT ·timesAVX512(SB), NOSPLIT, $0-32
@@ -8408,6 +8450,65 @@ test:
 	VMASKMOVPS   32(AX)(SI*1), Y1, Y0
 	VADDPS       Y0, Y2, Y2
 	VMASKMOVPS   Y2, Y1, 32(AX)(SI*1)
+
+done:
+	VZEROUPPER
+	RET
+
+// func addTimesAVX2(dst *float32, a *float32, b *float32, n int)
+// Requires: AVX, AVX2
+TEXT ·addTimesAVX2(SB), NOSPLIT, $0-32
+	MOVQ dst+0(FP), AX
+	MOVQ a+8(FP), CX
+	MOVQ b+16(FP), DX
+	MOVQ n+24(FP), BX
+	XORQ SI, SI
+	MOVQ BX, DI
+	ANDQ $0xfffffff0, DI
+	SUBQ DI, BX
+	SHLQ $0x02, DI
+	JMP  test
+
+loop:
+	VMOVUPS (CX)(SI*1), Y0
+	VMOVUPS (DX)(SI*1), Y1
+	VMULPS  Y1, Y0, Y0
+	VMOVUPS (AX)(SI*1), Y1
+	VADDPS  Y1, Y0, Y0
+	VMOVUPS Y0, (AX)(SI*1)
+	VMOVUPS 32(CX)(SI*1), Y0
+	VMOVUPS 32(DX)(SI*1), Y1
+	VMULPS  Y1, Y0, Y0
+	VMOVUPS 32(AX)(SI*1), Y1
+	VADDPS  Y1, Y0, Y0
+	VMOVUPS Y0, 32(AX)(SI*1)
+	ADDQ    $0x40, SI
+
+test:
+	CMPQ         SI, DI
+	JLT          loop
+	TESTQ        BX, BX
+	JE           done
+	VMOVD        BX, X0
+	VPBROADCASTD X0, Y0
+	VMOVDQU      lane<>+0(SB), Y1
+	VPCMPGTD     Y1, Y0, Y0
+	VMASKMOVPS   (CX)(SI*1), Y0, Y1
+	VMASKMOVPS   (DX)(SI*1), Y0, Y2
+	VMULPS       Y2, Y1, Y1
+	VMASKMOVPS   (AX)(SI*1), Y0, Y2
+	VADDPS       Y2, Y1, Y1
+	VMASKMOVPS   Y1, Y0, (AX)(SI*1)
+	VMOVD        BX, X0
+	VPBROADCASTD X0, Y0
+	VMOVDQU      lane<>+32(SB), Y1
+	VPCMPGTD     Y1, Y0, Y0
+	VMASKMOVPS   32(CX)(SI*1), Y0, Y1
+	VMASKMOVPS   32(DX)(SI*1), Y0, Y2
+	VMULPS       Y2, Y1, Y1
+	VMASKMOVPS   32(AX)(SI*1), Y0, Y2
+	VADDPS       Y2, Y1, Y1
+	VMASKMOVPS   Y1, Y0, 32(AX)(SI*1)
 
 done:
 	VZEROUPPER

@@ -14,6 +14,8 @@ func meanAVX512(dst *float32, a *float32, b *float32, n int) { panic(missing) }
 
 func addMeanAVX512(dst *float32, a *float32, b *float32, n int) { panic(missing) }
 
+func addTimesAVX512(dst *float32, a *float32, b *float32, n int) { panic(missing) }
+
 func timesAVX512(dst *float32, a *float32, s float32, n int) { panic(missing) }
 
 func fallAVX512(v *float32, p *float32, q *float32, share float32, n int) { panic(missing) }
@@ -319,6 +321,8 @@ func addAVX2(dst *float32, a *float32, b *float32, n int) { panic(missing) }
 func meanAVX2(dst *float32, a *float32, b *float32, n int) { panic(missing) }
 
 func addMeanAVX2(dst *float32, a *float32, b *float32, n int) { panic(missing) }
+
+func addTimesAVX2(dst *float32, a *float32, b *float32, n int) { panic(missing) }
 
 func timesAVX2(dst *float32, a *float32, s float32, n int) { panic(missing) }
 

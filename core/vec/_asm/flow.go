@@ -49,6 +49,18 @@ func (s set) mean(add bool) {
 	leave()
 }
 
+func (s set) addTimes() {
+	s.text("addTimes", "dst, a, b *float32, n int)", "dst += a b, of any length.")
+	dst, a, b := ptr("dst"), ptr("a"), ptr("b")
+	s.ragged(ptr("n"), func(i reg.GPVirtual, off int, only *mask) {
+		v := s.load(idx(a, i, off), only)
+		VMULPS(s.load(idx(b, i, off), only), v, v)
+		VADDPS(s.load(idx(dst, i, off), only), v, v)
+		s.store(v, idx(dst, i, off), only)
+	}, nil)
+	leave()
+}
+
 func (s set) times() {
 	s.text("times", "dst, a *float32, s float32, n int)", "dst = s a, of any length.")
 	dst, a, f := ptr("dst"), ptr("a"), s.broadcast("s")

@@ -61,6 +61,7 @@ func main() {
 		s.add()
 		s.mean(false)
 		s.mean(true)
+		s.addTimes()
 		s.times()
 		s.fall()
 		s.lift()
