@@ -29,7 +29,7 @@ func Brazier() *shot.Shot {
 	set(s.Self, val.Last.Is(96))
 	set(s.Self, val.AirTemperature.Is(281))
 	parts := cook(s, "brazier", geom.V(0, 0.92, 0), 0.6, 1)
-	set(parts["Fire air"], val.Position.Is(1.0, 2.1, -0.1), val.Size.Is(4.4, 2.7, 2.2), val.Voxel.Is(0.028), val.MinSubsteps.Is(2), val.Dissipation.Is(3.4))
+	set(parts["Fire air"], val.Position.Is(1.0, 2.1, -0.15), val.Size.Is(4.4, 2.7, 2.3), val.Voxel.Is(0.028), val.MinSubsteps.Is(2), val.Dissipation.Is(4.2))
 	set(parts["Flicker"], val.Largest.Is(0.56)) // a draft of four times the voxel still turns by it
 	set(parts["Embers"], val.Breakup.Is(0.55))
 	add(s, shot.Wind, "Gale", val.Velocity.Is(2.2, 0.2, -0.4), val.Grip.Is(0.8), val.Gust.Is(0.7), val.GustTime.Is(0.9), val.Position.Is(-0.9, 1.9, 0.4))

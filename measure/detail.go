@@ -35,6 +35,12 @@ func spectrum(f *grid.Field, crew grid.Crew) (bins []float64, n int) {
 			}
 		}
 	}
+	return shells(v, n, crew), n
+}
+
+// shells is how much of the variance of n³ values lies in each shell of wavenumbers, a wave
+// an edge thick. It changes the values.
+func shells(v []complex64, n int, crew grid.Crew) (bins []float64) {
 	for axis := range 3 {
 		step := [3]int{1, n, n * n}[axis]
 		crew.For(n*n, n, func(lo, hi int) {
@@ -76,7 +82,7 @@ func spectrum(f *grid.Field, crew grid.Crew) (bins []float64, n int) {
 		}
 	}
 	bins[0] = 0
-	return bins, n
+	return bins
 }
 
 // fineShare is what part of a field's variance lies in waves shorter than so many cells.
@@ -116,7 +122,83 @@ func detail(t *Table) {
 	}
 	t.least("BL030 as it is, by points: the same, against that", now/share, 2, "×")
 	t.most("its run, against that", took/spent, 1, "×")
+	decays(t)
 	plumes(t)
+}
+
+// decays lets turbulence die down that half a second of stirring left in a closed box, and tells
+// how steeply its energy falls with the wavenumber a second later: with k^(−5/3) between what
+// was stirred and where it turns into heat (Kolmogorov 1941).
+func decays(t *Table) {
+	for _, c := range []struct {
+		scheme gas.Scheme
+		goal   float64
+	}{{gas.MacCormack, 0.15}, {gas.SemiLagrangian, 0}, {gas.Reflection, 0}} {
+		slope, took := decay(c.scheme, t.crew)
+		t.most(fmt.Sprintf("turbulence in a box of 64³ by %s: energy goes with k^%.2f from 5 to 20 waves (%.1f s), against −5/3", c.scheme, slope, took), math.Abs(slope/(-5.0/3)-1), c.goal, "")
+	}
+}
+
+// decay is the exponent of energy over wavenumbers by a scheme, and what the run took, s.
+func decay(scheme gas.Scheme, crew grid.Crew) (slope, took float64) {
+	const n = 64
+	s, err := gas.New(gas.Box{Dims: cube(n), H: 1.0 / n}, crew)
+	if err != nil {
+		panic(err)
+	}
+	p := calm
+	p.Gravity, p.Scheme = 0, scheme
+	stir := func(now, _ float64) gas.Inputs {
+		in := gas.Inputs{Physics: p}
+		if now < 0.5 {
+			in.Scene = sim.Scene{Turbulences: []sim.Turbulence{{Strength: 20, Size: 0.25, Octaves: 1, Phase: 4 * now}}}
+		}
+		return in
+	}
+	start := time.Now()
+	for range 36 {
+		if _, err := s.Frame(1.0/24, sim.Substeps{CFL: 2, Min: 1, Max: 12}, stir, nil); err != nil {
+			panic(err)
+		}
+	}
+	took = time.Since(start).Seconds()
+	energy := energies(s, crew)
+	var k, e []float64
+	for b := 5; b < 20; b++ {
+		k, e = append(k, math.Log(float64(b)+0.5)), append(e, math.Log(energy[b]))
+	}
+	slope, _ = line(k, e)
+	return slope, took
+}
+
+// energies are those of a cube's velocity by shells of wavenumbers, under Hann's window.
+func energies(s *gas.Solver, crew grid.Crew) (bins []float64) {
+	n := s.NX
+	window := make([]float64, n)
+	for i := range window {
+		window[i] = 0.5 - 0.5*math.Cos(2*math.Pi*(float64(i)+0.5)/float64(n))
+	}
+	var parts [3][]complex64
+	for a := range parts {
+		parts[a] = make([]complex64, n*n*n)
+	}
+	for k := range n {
+		for j := range n {
+			for i := range n {
+				u, v, w := s.Centre(i, j, k)
+				for a, x := range [3]float32{u, v, w} {
+					parts[a][(k*n+j)*n+i] = complex(x*float32(window[i]*window[j]*window[k]), 0)
+				}
+			}
+		}
+	}
+	bins = make([]float64, n)
+	for _, p := range parts {
+		for b, v := range shells(p, n, crew) {
+			bins[b] += v
+		}
+	}
+	return bins
 }
 
 const (

@@ -19,23 +19,35 @@ func fireAccuracy(t *Table) {
 		const fires = 3
 		var b flame
 		for seed := range fires {
-			one := burner(across, kw, 8, 0.5, 11, float64(seed), t.crew)
+			one := burner(across, kw, 8, 0.5, 20, 11, float64(seed), t.crew)
 			b.burnt, b.height = b.burnt+one.burnt/fires, b.height+one.height/fires
 		}
 		want := gas.FlameHeight(kw, across)
 		t.most(fmt.Sprintf("a burner of %g m and %g kW burns %.0f kW", across, kw, b.burnt), math.Abs(b.burnt/kw-1), 0.05, "")
 		t.most(fmt.Sprintf("its flame is %.2f m high in the mean of three, by Heskestad 1983 %.2f m", b.height, want), math.Abs(b.height/want-1), 0.2, "")
 	}
-	for _, across := range []float64{0.5, 2} {
-		var necks [][]float64
-		for seed := range 2 {
-			b := burner(across, 900*math.Pow(across, 2.5), 12, 0.05, 14*math.Sqrt(across), float64(seed), t.crew)
-			necks = append(necks, b.neck)
-		}
-		puffs, want := strongest(necks, rate, int(5*rate*math.Sqrt(across))), 1.5/math.Sqrt(across)
-		t.most(fmt.Sprintf("a pool fire of %g m puffs %.2f times a second, by 1.5/√D %.2f", across, puffs, want), math.Abs(puffs/want-1), 0.2, "")
-	}
+	puffs(t)
 	fireballs(t)
+}
+
+// puffs holds how often pool fires puff against f = 1.5/√D (Pagni 1990, Pool vortex shedding
+// frequencies; Cetegen and Ahmed 1993), over forty periods each: by the air's speed upwards on
+// the axis, half a diameter over the ground, where fires were measured too (Tieszen et al. 2002).
+func puffs(t *Table) {
+	for _, across := range []float64{0.5, 2} {
+		want := 1.5 / math.Sqrt(across)
+		for _, c := range []struct{ voxels, fires int }{{12, 2}, {16, 1}} {
+			var pulses [][]float64
+			for seed := range c.fires {
+				// fuel burns as fast as it mixes
+				b := burner(across, 900*math.Pow(across, 2.5), c.voxels, 0.05, 60, 4*math.Sqrt(across)+40/want, float64(seed), t.crew)
+				pulses = append(pulses, b.pulse)
+			}
+			every, like := period(pulses)
+			t.most(fmt.Sprintf("a pool fire of %g m, %d voxels wide, puffs %.2f times a second, by 1.5/√D %.2f", across, c.voxels, rate/every, want), math.Abs(rate/every/want-1), 0.2, "")
+			t.least("how like one puff is the next: correlation", like, 0, "")
+		}
+	}
 }
 
 // fireballs holds clouds of fuel that go up against the fits of Roberts (1981, Thermal
@@ -95,16 +107,16 @@ func fireball(kg float64, crew grid.Crew) (radius, lasts float64) {
 type flame struct {
 	burnt  float64   // kW
 	height float64   // m over the burner
-	neck   []float64 // how wide it is half a diameter over the ground, of each frame
+	pulse  []float64 // m/s upwards on its axis, half a diameter over the ground, of each frame
 }
 
 const rate = 24.0 // frames a second
 
-// burner lets a disk burn on the ground for some seconds, so many voxels across, in air churned by so many m/s².
+// burner lets a disk burn on the ground for some seconds, so many voxels across, in air churned
+// by so many m/s², at a burn rate of so much a second.
 // The flame ends where the air on its axis is 500 K warmer than outside in the mean, as
-// flames do (McCaffrey 1979; Heskestad 1983); it puffs as often as it necks and bulges half
-// a diameter over the ground.
-func burner(across, kw float64, voxels int, churn, seconds, seed float64, crew grid.Crew) flame {
+// flames do (McCaffrey 1979; Heskestad 1983).
+func burner(across, kw float64, voxels int, churn, fast, seconds, seed float64, crew grid.Crew) flame {
 	const heat, radiated = 44e6, 0.35
 	h := across / float64(voxels)
 	wide, tall := max(4*across, 0.9*gas.FlameHeight(kw, across)), max(2*gas.FlameHeight(kw, across), 4*across)
@@ -116,7 +128,7 @@ func burner(across, kw float64, voxels int, churn, seconds, seed float64, crew g
 	p := calm
 	// what glows away is taken from the heat, and what the hottest gas loses; 3 MJ a kg of
 	// air is what any fuel gives (Huggett 1980)
-	p.Fire = gas.Fire{Ignition: 600, Rate: 20, Heat: heat * (1 - radiated), Expansion: 1, Spread: 3, Afterglow: 0.05, Radiation: 1500, RadiationAt: 2000, OxygenNeed: heat / (1.2 * 3e6)}
+	p.Fire = gas.Fire{Ignition: 600, Rate: fast, Heat: heat * (1 - radiated), Expansion: 1, Spread: 3, Afterglow: 0.05, Radiation: 1500, RadiationAt: 2000, OxygenNeed: heat / (1.2 * 3e6)}
 	bed := shape(geom.Cylinder, geom.V(wide/2, h, wide/2), geom.V(across, 2*h, across))
 	scene := func(now, _ float64) gas.Inputs {
 		return gas.Inputs{Physics: p, Emitters: []gas.Emitter{{Emitter: sim.Emitter{Shape: bed}, Temperature: 500, FuelRate: kw * 1e3 / heat}},
@@ -138,9 +150,13 @@ func burner(across, kw float64, voxels int, churn, seconds, seed float64, crew g
 				mean[j] += float64(s.Heat.At(d.NX/2-1+c%3, j, d.NZ/2-1+c/3)) / 9
 			}
 		}
-		out.neck = append(out.neck, warmArea(s, voxels/2))
+		pulse := 0.0
+		for c := range 9 {
+			pulse += float64(s.V.At(d.NX/2-1+c%3, voxels/2, d.NZ/2-1+c/3)) / 9
+		}
+		out.pulse = append(out.pulse, pulse)
 	}
-	n := float64(len(out.neck))
+	n := float64(len(out.pulse))
 	out.burnt /= n
 	for j, v := range mean {
 		if v/n > 500 {
@@ -150,48 +166,35 @@ func burner(across, kw float64, voxels int, churn, seconds, seed float64, crew g
 	return out
 }
 
-// warmArea is how many cells of a layer are 200 K warmer than the air.
-func warmArea(s *gas.Solver, j int) (n float64) {
-	for k := range s.NZ {
-		for _, v := range s.Heat.Row(j, k) {
-			if v > 200 {
-				n++
+// period is after how many values what was read repeats itself: where the correlation of rows
+// with themselves, their mean, first rises to a peak again, and how high.
+func period(rows [][]float64) (every, like float64) {
+	long := len(rows[0])
+	self := make([]float64, long/2)
+	for _, v := range rows {
+		var mean float64
+		for _, x := range v {
+			mean += x / float64(long)
+		}
+		for lag := range self {
+			var sum float64
+			for i, x := range v[:long-lag] {
+				sum += (x - mean) * (v[i+lag] - mean)
 			}
+			self[lag] += sum / float64(long-lag)
 		}
 	}
-	return n
-}
-
-// strongest is the frequency that is strongest in what was read so often a second, by
-// Welch's mean over pieces of rows that overlap by three quarters; it must come four times
-// in each.
-func strongest(rows [][]float64, rate float64, piece int) (best float64) {
-	most := 0.0
-	for f := 4 * rate / float64(piece); f < rate/4; f += rate / float64(piece) / 4 {
-		e := 0.0
-		for _, v := range rows {
-			for at := 0; at+piece <= len(v); at += max(1, piece/4) {
-				e += powerAt(v[at:at+piece], 2*math.Pi*f/rate)
-			}
-		}
-		if e > most {
-			most, best = e, f
-		}
+	at := 1
+	for at < len(self)-1 && self[at+1] < self[at] {
+		at++
 	}
-	return best
-}
-
-// powerAt is how strongly a row swings by so much of a turn a value, under Hann's window.
-func powerAt(v []float64, turn float64) float64 {
-	var mean, a, b float64
-	n := float64(len(v))
-	for _, x := range v {
-		mean += x / n
+	for at < len(self)-1 && self[at+1] > self[at] {
+		at++
 	}
-	for i, x := range v {
-		w := 0.5 - 0.5*math.Cos(2*math.Pi*(float64(i)+0.5)/n)
-		sin, cos := math.Sincos(turn * float64(i))
-		a, b = a+w*(x-mean)*cos, b+w*(x-mean)*sin
+	if at == len(self)-1 {
+		return math.Inf(1), 0
 	}
-	return a*a + b*b
+	// between values, by a parabola
+	a, b, c := self[at-1], self[at], self[at+1]
+	return float64(at) + 0.5*(a-c)/(a-2*b+c), b / self[0]
 }

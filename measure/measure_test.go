@@ -91,7 +91,7 @@ func TestGuessesOfTheDemo(t *testing.T) {
 		s     *shot.Shot
 		disk  float64 // MB
 		steps float64 // million voxels stepped, with what frames cost beside
-	}{{demo.FogSignal(), 254, 210}, {demo.Brazier(), 217, 188}, {demo.Magazine(), 960, 275}, {demo.CliffFog(), 324, 94}} {
+	}{{demo.FogSignal(), 254, 210}, {demo.Brazier(), 377, 484}, {demo.Magazine(), 960, 275}, {demo.CliffFog(), 324, 94}} {
 		e := stage.Guess(c.s, c.s.Of(shot.Domain)[0], 1e6)
 		if r := e.Disk / 1e6 / c.disk; r < 0.85 || r > 1.15 {
 			t.Errorf("%s: %.0f MB guessed, %.0f used", c.s.Name, e.Disk/1e6, c.disk)
@@ -136,5 +136,46 @@ func TestWhenASwellingIsWidest(t *testing.T) {
 	}
 	if f := g.widens(1); math.Abs(f-0.9) > 1e-9 {
 		t.Errorf("up to frame 1 nine tenths at %g, is at 0.9", f)
+	}
+}
+
+func TestPeriodOfPuffs(t *testing.T) {
+	noise := uint64(7)
+	row := func(every, phase float64) (v []float64) {
+		for i := range 400 {
+			noise = noise*6364136223846793005 + 1442695040888963407
+			v = append(v, 3+math.Sin(2*math.Pi*float64(i)/every+phase)+0.3*(float64(noise>>40)/(1<<24)-0.5))
+		}
+		return v
+	}
+	for _, every := range []float64{9.3, 21, 40} {
+		got, like := period([][]float64{row(every, 0), row(every, 2)})
+		if math.Abs(got/every-1) > 0.03 || like < 0.8 {
+			t.Errorf("what repeats itself every %g values does by correlation every %.2f, %.2f alike", every, got, like)
+		}
+	}
+	fall := make([]float64, 100)
+	for i := range fall {
+		fall[i] = float64(i)
+	}
+	if every, _ := period([][]float64{fall}); !math.IsInf(every, 1) {
+		t.Errorf("what never repeats itself does every %g values", every)
+	}
+}
+
+// A field of one wave lies in that wave's shell, and energies see the turning of a vortex.
+func TestShellsOfWaves(t *testing.T) {
+	const n = 16
+	v := make([]complex64, n*n*n)
+	for i := range v {
+		v[i] = complex(float32(math.Cos(2*math.Pi*3*float64(i%n)/n)), 0)
+	}
+	bins := shells(v, n, grid.NewCrew(2))
+	var all float64
+	for _, b := range bins {
+		all += b
+	}
+	if bins[3] < 0.999*all {
+		t.Errorf("of a wave three times an edge, shell 3 holds %.3f", bins[3]/all)
 	}
 }

@@ -165,6 +165,13 @@ func (s *Solver) centre(t *bench) {
 // as faces take the mean of two.
 func (s *Solver) trace(steps ...float32) {
 	lattices := [3]vec.Lattice{s.U.Lattice([3]float32{0, 0.5, 0.5}), s.V.Lattice([3]float32{0.5, 0, 0.5}), s.W.Lattice([3]float32{0.5, 0.5, 0})}
+	if s.solid.any {
+		far := 0.0
+		for _, q := range steps {
+			far = max(far, math.Abs(float64(q)))
+		}
+		s.solid.about = s.solid.beside.grown(s.goesBy(far) + 1)
+	}
 	s.batches(onHalo, func(t *bench) {
 		s.centre(t)
 		t.trail(&s.lay[onHalo], 0, atHalo)
@@ -199,18 +206,26 @@ func (t *bench) trail(halo *layout, shift int, at place) {
 	}
 }
 
+// goesBy is how many cells anything goes in a step of q cells a unit of velocity, with one
+// for interpolation and one for rounding up, and where solids move with what they do.
+func (s *Solver) goesBy(q float64) int {
+	reach := int(s.fast*q) + 2
+	if s.solid.moving {
+		reach += 2
+	}
+	return reach
+}
+
 // depart keeps the ways of the batch's cells out of solids.
 func (s *Solver) depart(t *bench, way int, q float32) {
 	if !s.solid.any {
 		return
 	}
 	d := &s.way[way]
-	// Rows farther from solids than anything moves need no check against walls; one
-	// cell for interpolation and one for rounding up.
-	reach := int(s.fast*math.Abs(float64(q))) + 2 // cells that anything goes
+	// Rows farther from solids than anything moves need no check against walls
+	reach := s.goesBy(math.Abs(float64(q)))
 	node, nlo, nhi := s.solid.node, s.solid.lo, s.solid.hi
 	if s.solid.moving {
-		reach += 2
 		if way == 0 { // solids were elsewhere by the time that is read
 			node, nlo, nhi = s.solid.was, s.solid.wlo, s.solid.whi
 		}
@@ -221,10 +236,27 @@ func (s *Solver) depart(t *bench, way int, q float32) {
 			continue
 		}
 		// and of a row only the cells that solids are within reach of
-		lo, hi := min(max(s.solid.lo[0]-reach+1-r.i, 0), r.n), min(max(s.solid.hi[0]+reach+1-r.i, 0), r.n)
-		u, v, w := d[0][r.o+lo:r.o+hi], d[1][r.o+lo:r.o+hi], d[2][r.o+lo:r.o+hi]
-		s.pushOut(node, nlo, nhi, float32(r.i+lo)+atHalo.x, float32(r.j)+atHalo.y, float32(r.k)+atHalo.z, u, v, w)
+		push := func(lo, hi int) {
+			o := r.o + lo - (r.i - 1)
+			e := o + hi - lo
+			s.pushOut(node, nlo, nhi, float32(lo+1)+atHalo.x, float32(r.j)+atHalo.y, float32(r.k)+atHalo.z, d[0][o:e], d[1][o:e], d[2][o:e])
+		}
+		if s.longest(way, r.o, r.n) > reach-1 { // speeds that no survey has seen
+			push(r.i-1, r.i-1+r.n)
+			continue
+		}
+		s.solid.about.runs(r.i-1, r.i-1+r.n, r.j-1, r.k-1, push)
 	}
+}
+
+// longest is how many cells a way of n in a row goes along an axis at most, rounded up.
+func (s *Solver) longest(way, o, n int) int {
+	most := float32(0)
+	for _, d := range s.way[way] {
+		far, _ := vec.Largest(d[o : o+n])
+		most = max(most, far)
+	}
+	return int(2*most) + 1
 }
 
 // pushOut shortens halves of ways that end inside a solid to its surface: fluid can't

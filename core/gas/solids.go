@@ -33,6 +33,8 @@ type solids struct {
 	slide            [3][]slideFace
 	lo, hi           [3]int      // corners within reach of a solid
 	was              []float32   // like node, a substep before, where something moves
+	beside           *patches    // with corners that are in a solid or nearly, by then or now
+	about            *patches    // and what goes there in the step under way
 	wlo, whi         [3]int      // corners within reach of a solid by then or now
 	mlo, mhi         [3]int      // cells about what moves, before and now
 	thinWas          []sim.Solid // thin ones, as they were a substep before
@@ -108,6 +110,7 @@ func (s *Solver) updateSolids(list []sim.Collider, dt float64) error {
 	if !still {
 		s.sampleBefore(dirty)
 	}
+	so.beside = s.besideSolids()
 	s.openFractions(dirty)
 	s.findGrafts()
 	s.proj.SetupNear(s.open, s.tiles, so.fx, so.fy, so.fz, pressure.Range{Lo: so.lo, Hi: so.hi})
@@ -115,6 +118,28 @@ func (s *Solver) updateSolids(list []sim.Collider, dt float64) error {
 		s.clearBlocked()
 	}
 	return nil
+}
+
+// besideSolids are the blocks whose corners are in a solid or nearly.
+func (s *Solver) besideSolids() *patches {
+	so := &s.solid
+	p := newPatches([3]int{s.NX, s.NY, s.NZ})
+	mark := func(node []float32, lo, hi [3]int) {
+		for k := max(lo[2], 0); k <= min(hi[2], s.NZ); k++ {
+			for j := max(lo[1], 0); j <= min(hi[1], s.NY); j++ {
+				for i := max(lo[0], 0); i <= min(hi[0], s.NX); i++ {
+					if node[s.corner(i, j, k)] <= 0.9 {
+						p.mark(i, j, k)
+					}
+				}
+			}
+		}
+	}
+	mark(so.node, so.lo, so.hi)
+	if so.moving {
+		mark(so.was, so.wlo, so.whi)
+	}
+	return p
 }
 
 // span3 is a range of corners, both ends within.

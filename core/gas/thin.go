@@ -23,6 +23,7 @@ type sheets struct {
 	shut    []uint8
 	normals [3]map[int32][3]float32
 	lo, hi  [3]int // cells beside them, those at hi not included
+	near    *patches
 }
 
 func (t *sheets) any() bool { return t.hi[0] > t.lo[0] }
@@ -71,6 +72,7 @@ func (s *Solver) markSheets(r span3) {
 	if t.shut == nil {
 		t.shut = make([]uint8, s.Len())
 	}
+	t.near = newPatches(n)
 	step := [3]int{1, s.NX, s.NX * s.NY}
 	open := [3]*grid.Field{so.fx, so.fy, so.fz}
 	for k := r.lo[2]; k < min(r.hi[2], n[2]); k++ {
@@ -91,6 +93,7 @@ func (s *Solver) markSheets(r span3) {
 						continue
 					}
 					t.shut[c] |= 16 << a
+					t.near.mark(i, j, k)
 					for b := range 3 {
 						t.lo[b], t.hi[b] = min(t.lo[b], at[b]), max(t.hi[b], at[b]+1)
 					}
@@ -125,22 +128,38 @@ func (s *Solver) besideSheets(list []*parcel, reach int) [][]oneSided {
 	for a, n := range [3]int{s.NX, s.NY, s.NZ} {
 		lo[a], hi[a] = max(t.lo[a]-reach, 0), min(t.hi[a]+reach, n)
 	}
-	h := &s.lay[onHalo]
+	near, h := t.near.grown(reach+1), &s.lay[onHalo]
 	s.crew.For(max(hi[2]-lo[2], 0), 1, func(k0, k1 int) {
 		for k := lo[2] + k0; k < lo[2]+k1; k++ {
 			for j := lo[1]; j < hi[1]; j++ {
 				for _, run := range s.lay[onCentre].spans(j, k) {
-					for i := max(run.Lo, lo[0]); i < min(run.Hi, hi[0]); i++ {
-						m := ((k+1)*h.NY+j+1)*h.NX + i + 1
-						end := [3]float32{float32(i) + 0.5 + 2*s.way[0][0][m], float32(j) + 0.5 + 2*s.way[0][1][m], float32(k) + 0.5 + 2*s.way[0][2][m]}
-						if one, ok := s.readOneSided(list, [3]int{i, j, k}, end); ok {
-							out[k] = append(out[k], one)
-						}
+					lo, hi := max(run.Lo, lo[0]), min(run.Hi, hi[0])
+					if lo >= hi {
+						continue
 					}
+					read := func(lo, hi int) { out[k] = s.besideRow(out[k], list, lo, hi, j, k) }
+					if s.longest(0, ((k+1)*h.NY+j+1)*h.NX+lo+1, hi-lo) > reach-1 { // speeds that no survey has seen
+						read(lo, hi)
+						continue
+					}
+					near.runs(lo, hi, j, k, read)
 				}
 			}
 		}
 	})
+	return out
+}
+
+// besideRow is besideSheets for cells lo to hi of a row; it adds them to out.
+func (s *Solver) besideRow(out []oneSided, list []*parcel, lo, hi, j, k int) []oneSided {
+	h := &s.lay[onHalo]
+	for i := lo; i < hi; i++ {
+		m := ((k+1)*h.NY+j+1)*h.NX + i + 1
+		end := [3]float32{float32(i) + 0.5 + 2*s.way[0][0][m], float32(j) + 0.5 + 2*s.way[0][1][m], float32(k) + 0.5 + 2*s.way[0][2][m]}
+		if one, ok := s.readOneSided(list, [3]int{i, j, k}, end); ok {
+			out = append(out, one)
+		}
+	}
 	return out
 }
 
