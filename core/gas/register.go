@@ -222,7 +222,7 @@ func blasts(s *shot.Shot, d *shot.Element) bool {
 }
 
 // fastest guesses the fastest gas in a domain, m/s: what emitters let in, what rises by
-// its own warmth through the domain's height, what guides lead and what turbulence
+// its own warmth through the domain's height, what guides lead, winds drive and turbulence
 // stirs. It comes to their square sum, as they seldom act the same way.
 func fastest(s *shot.Shot, d *shot.Element) float64 {
 	// Never under 1 m/s: an estimate of no substeps helps nobody.
@@ -251,6 +251,13 @@ func fastest(s *shot.Shot, d *shot.Element) float64 {
 			}
 		}
 	}
+	for _, e := range s.Of(shot.Wind) {
+		if e.Acts(d) { // gusts and all, as far as gas goes along in a second
+			v := val.Velocity.Of(e)
+			gale := math.Hypot(math.Hypot(v[0], v[1]), v[2]) * (1 + val.Gust.Of(e)) * min(val.Grip.Of(e), 1)
+			squares += gale * gale
+		}
+	}
 	for _, e := range s.Of(shot.Turbulence) {
 		if e.Acts(d) { // what a force of that strength reaches over the largest whirl
 			squares += 2 * math.Abs(val.Strength.Of(e)) * val.Largest.Of(e)
@@ -267,6 +274,7 @@ const (
 	freshShare  = 0.28
 	drivenShare = 0.2
 	fireShare   = 0.34
+	fireFades   = 3.4 // a second, where that was found
 	blastShare  = 0.14
 	flameShare  = 0.15
 	fineShare   = 0.48 // leaves of finer voxels lie closer round it
@@ -277,8 +285,8 @@ func filled(s *shot.Shot, d *shot.Element, fast float64, frames int) float64 {
 	switch {
 	case blasts(s, d):
 		return blastShare
-	case burns(d):
-		return fireShare
+	case burns(d): // smoke that fades sooner comes less far
+		return fireShare * min(1, fireFades/max(val.Dissipation.Of(d), 1e-3))
 	}
 	times := fast * float64(frames) / s.Rate() * val.TimeScale.Of(s) / val.Size.Of(d)[1]
 	return freshShare + (drivenShare-freshShare)*min(times/6, 1)
