@@ -2,13 +2,15 @@ package grid
 
 import "zarf/core/vec"
 
-var quarters = [4]float32{0.25, 0.25, 0.25, 0.25}
-
 // Soften is the mean with weights ¼, ½, ¼ along each axis; the border's value
 // goes on outside.
 // It is exact on linear fields, and takes out what alternates from cell to cell.
-func Soften(f *Field, crew Crew) *Field {
-	d := f.Dims
+func Soften(f *Field, crew Crew) *Field { return SoftenBy(f, 0.25, crew) }
+
+// SoftenBy is Soften where either neighbour weighs so much, up to ¼.
+func SoftenBy(f *Field, beside float32, crew Crew) *Field {
+	d, own := f.Dims, 1-2*beside
+	weights := [4]float32{own / 2, own / 2, beside, beside}
 	a, b := NewField(d), NewField(d)
 	pass := func(dst, src *Field, axis int) {
 		crew.For(d.NZ, 2, func(k0, k1 int) {
@@ -26,12 +28,12 @@ func Soften(f *Field, crew Crew) *Field {
 					if axis == 0 {
 						last := d.NX - 1
 						if last > 1 {
-							vec.Blend(row[1:last], c[1:last], c[1:last], c[:last-1], c[2:], &quarters)
+							vec.Blend(row[1:last], c[1:last], c[1:last], c[:last-1], c[2:], &weights)
 						}
-						row[0] = 0.5*c[0] + 0.25*(c[0]+c[min(1, last)])
-						row[last] = 0.5*c[last] + 0.25*(c[max(last-1, 0)]+c[last])
+						row[0] = own*c[0] + beside*(c[0]+c[min(1, last)])
+						row[last] = own*c[last] + beside*(c[max(last-1, 0)]+c[last])
 					} else {
-						vec.Blend(row, c, c, lo, hi, &quarters)
+						vec.Blend(row, c, c, lo, hi, &weights)
 					}
 				}
 			}

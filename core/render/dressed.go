@@ -89,6 +89,6 @@ func dressKeys(l *look.Look, shutter float64) (smoke, fire [sha256.Size]byte) {
 	}
 	yes := func(b bool) float64 { return map[bool]float64{true: 1}[b] }
 	smoke = key(l.SmokeFrom+"/"+l.TintFrom, []float64{shutter, yes(l.Smooth)}, l.Opacity, l.Tint)
-	fire = key(l.FlameBy, []float64{l.FlameThickness, l.FlameSoot, l.FlameScale, l.FlameMix, l.FlameSoft, float64(l.FlameBands), l.Extinction[0], l.Extinction[1], l.Extinction[2], yes(l.Lit()), yes(l.FlameAnywhere)}, l.FlameRamp, l.FlameCurve)
+	fire = key(l.FlameBy, []float64{l.FlameThickness, l.FlameSoot, l.FlameScale, l.FlameMix, l.FlameSoft, float64(l.FlameBands), l.Extinction[0], l.Extinction[1], l.Extinction[2], yes(l.Lit()), yes(l.FlameAnywhere), yes(l.Smooth)}, l.FlameRamp, l.FlameCurve)
 	return smoke, fire
 }

@@ -264,9 +264,14 @@ func (v *Volume) ignite(c *Channels, l *look.Look, crew grid.Crew) error {
 	if l.FlameBands > 0 {
 		v.sharp = f
 	} else if v.hot[1] != ([3]int{}) {
-		// light grows so steeply with temperature that single voxels would stand out
+		// light grows so steeply with temperature that single voxels would stand out; less so
+		// where pictures take their time, which show half of that as flame
+		beside := float32(0.25)
+		if l.Smooth {
+			beside = 0.125
+		}
 		for c := range v.Glow {
-			v.softenHot(v.Glow[c], crew)
+			v.softenHot(v.Glow[c], beside, crew)
 		}
 	}
 	v.lightTiles(crew)
@@ -332,9 +337,9 @@ func (v *Volume) shineBy(f *flame, c *Channels, crew grid.Crew) {
 	}
 }
 
-// softenHot softens a field where something glows.
-func (v *Volume) softenHot(f *grid.Field, crew grid.Crew) {
-	soft := grid.Soften(crop(f, v.hot[0], v.hot[1]), crew)
+// softenHot softens a field where something glows, by so much of either neighbour.
+func (v *Volume) softenHot(f *grid.Field, beside float32, crew grid.Crew) {
+	soft := grid.SoftenBy(crop(f, v.hot[0], v.hot[1]), beside, crew)
 	for k := range soft.NZ {
 		for j := range soft.NY {
 			copy(f.Row(v.hot[0][1]+j, v.hot[0][2]+k)[v.hot[0][0]:], soft.Row(j, k))

@@ -208,8 +208,9 @@ func TestTwoHalvesMakeAWhole(t *testing.T) {
 		if t.Logf("%s: %.3f %% apart", name, 100*gap/all); gap/all > 0.004 || all < 1 {
 			t.Errorf("%s: pictures of one and of two are %.2f %% apart", name, 100*gap/all)
 		}
-		// a soft ball looks much the same read in straight lines
-		if t.Logf("%s: %.2f %% from straight lines", name, 100*apart/all); apart/all > 0.035 || apart == 0 {
+		// a soft ball looks much the same read in straight lines; its flame, cut off within a
+		// voxel, is half as soft
+		if t.Logf("%s: %.2f %% from straight lines", name, 100*apart/all); apart/all > 0.08 || apart == 0 {
 			t.Errorf("%s: read smoothly the picture is %.2f %% from that of straight lines", name, 100*apart/all)
 		}
 	}
