@@ -265,10 +265,10 @@ func (v *Volume) ignite(c *Channels, l *look.Look, crew grid.Crew) error {
 		v.sharp = f
 	} else if v.hot[1] != ([3]int{}) {
 		// light grows so steeply with temperature that single voxels would stand out; less so
-		// where pictures take their time, which show half of that as flame
+		// where pictures are read smoothly, which read flame more finely
 		beside := float32(0.25)
 		if l.Smooth {
-			beside = 0.125
+			beside = 0.18
 		}
 		for c := range v.Glow {
 			v.softenHot(v.Glow[c], beside, crew)

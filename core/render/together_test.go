@@ -209,7 +209,7 @@ func TestTwoHalvesMakeAWhole(t *testing.T) {
 			t.Errorf("%s: pictures of one and of two are %.2f %% apart", name, 100*gap/all)
 		}
 		// a soft ball looks much the same read in straight lines; its flame, cut off within a
-		// voxel, is half as soft
+		// voxel, is less soft
 		if t.Logf("%s: %.2f %% from straight lines", name, 100*apart/all); apart/all > 0.08 || apart == 0 {
 			t.Errorf("%s: read smoothly the picture is %.2f %% from that of straight lines", name, 100*apart/all)
 		}
