@@ -39,7 +39,7 @@ func puffs(t *Table) {
 		for _, c := range []struct {
 			voxels, fires int
 			goal          float64
-		}{{12, 1, 0}, {16, 2, 0.2}} { // the base's ring of air takes sixteen voxels to roll up
+		}{{12, 1, 0}, {16, 1, 0.2}} { // the base's ring of air takes sixteen voxels to roll up
 			var pulses [][]float64
 			for seed := range c.fires {
 				// fuel burns as fast as it mixes
