@@ -225,10 +225,8 @@ func (s *Solver) depart(t *bench, way int, q float32) {
 	// Rows farther from solids than anything moves need no check against walls
 	reach := s.goesBy(math.Abs(float64(q)))
 	node, nlo, nhi := s.solid.node, s.solid.lo, s.solid.hi
-	if s.solid.moving {
-		if way == 0 { // solids were elsewhere by the time that is read
-			node, nlo, nhi = s.solid.was, s.solid.wlo, s.solid.whi
-		}
+	if s.solid.moving && way == 0 { // solids were elsewhere by the time that is read
+		node, nlo, nhi = s.solid.was, s.solid.wlo, s.solid.whi
 	}
 	// in runs, as a row is wholly near a solid or wholly away from it
 	for _, r := range t.runs {

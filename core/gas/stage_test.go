@@ -214,3 +214,38 @@ func TestKeysOfTheShotAreInTheKey(t *testing.T) {
 		t.Error("a key of a look makes a take stale")
 	}
 }
+
+// A gale makes a run longer, by its gusts and its grip; smoke of a fire that fades soon takes
+// less disk.
+func TestGuessesKnowWindAndFading(t *testing.T) {
+	s := sample()
+	d, w := s.Of(shot.Domain)[0], s.Add(shot.Wind)
+	val.Voxel.Set(d, 0.02)
+	val.MaxSubsteps.Set(d, 40)
+	seconds := func(speed, gust, grip float64) float64 {
+		val.Velocity.Set(w, speed, 0, 0)
+		val.Gust.Set(w, gust)
+		val.Grip.Set(w, grip)
+		return stage.Guess(s, d, 1e6).Seconds
+	}
+	calm, breeze, gusty, gale, loose := seconds(0, 0, 1), seconds(6, 0, 1), seconds(6, 1, 1), seconds(30, 0, 1), seconds(30, 0, 0.02)
+	if !(calm < breeze && breeze < gusty && gusty < gale) {
+		t.Errorf("calm air takes %g s, a breeze %g, with gusts %g, a gale %g", calm, breeze, gusty, gale)
+	}
+	if loose != calm {
+		t.Errorf("a gale that hardly takes gas along makes %g s of %g", loose, calm)
+	}
+	w.Muted = true
+	if m := seconds(30, 0, 1); m != calm {
+		t.Errorf("a wind that is muted makes %g s of %g", m, calm)
+	}
+	val.Burning.Set(d, "fuel")
+	val.Bounds.Set(d, "follow")
+	disk := func(fades float64) float64 {
+		val.Dissipation.Set(d, fades)
+		return stage.Guess(s, d, 1e6).Disk
+	}
+	if a, b, c := disk(0), disk(3.4), disk(6.8); a != b || c >= b || c < b/2 {
+		t.Errorf("smoke that fades by 0, 3.4 and 6.8 a second takes %g, %g and %g", a, b, c)
+	}
+}
