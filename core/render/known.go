@@ -1,7 +1,7 @@
 package render
 
 // Pixels of a first pass whose rays needn't be followed: what volumes show before them lies
-// between rays that were, and behind is nothing but sky or a plain backdrop.
+// between rays that were, and behind is nothing but sky, a plain backdrop or plain ground.
 
 import (
 	"math"
@@ -22,6 +22,10 @@ func (p *Picture) keepKnown(t *trip, x0, y0 int) {
 	back := p.newBackdrop()
 	free := c.of.met == nil || p.survey.free(p, x0, y0)
 	wide := min(block, p.W-x0)
+	if !free && p.paved(t, x0, y0) {
+		p.keepGround(t, x0, y0)
+		return
+	}
 	for y := range min(block, p.H-y0) {
 		back.begin(x0, y0+y)
 		at := (y0+y)*p.W + x0
@@ -56,6 +60,72 @@ func (p *Picture) keepKnown(t *trip, x0, y0 int) {
 			p.keep(x0+x, y0+y, 0, &t.out)
 			t.known[y][x] = true
 		}
+	}
+}
+
+// paved reports that a block of pixels shows nothing but plain ground behind volumes, with light
+// on it that is told between points, and that pictures are all that is kept.
+func (p *Picture) paved(t *trip, x0, y0 int) bool {
+	s, l := p.scene, t.cells.of
+	if !s.Look.Ground || s.Look.Catcher || s.Sea != nil || l.lit == nil || p.parts != nil || p.feats != nil || p.survey.crowded(x0, y0) {
+		return false
+	}
+	// the part of a picture that shows a plane up to so far away has no dents: where corners
+	// show it, so does all between
+	for j := range (min(block, p.H-y0)+1)/2 + 1 {
+		for i := range (min(block, p.W-x0)+1)/2 + 1 {
+			if l.met[(t.cells.j+j)*l.nx+t.cells.i+i] != onGround {
+				return false
+			}
+		}
+	}
+	return true
+}
+
+// keepGround keeps pixels of such a block that are known, and notes which.
+func (p *Picture) keepGround(t *trip, x0, y0 int) {
+	wide := min(block, p.W-x0)
+	var colour [3]float32
+	for c, v := range p.scene.Look.GroundColour {
+		colour[c] = float32(v)
+	}
+	var veils, lit [block]*veil
+	for y := range min(block, p.H-y0) {
+		t.cells.values(y, &veils)
+		t.lights.values(y, &lit)
+		for x := range wide {
+			v, l := veils[x], lit[x]
+			if v == nil || l == nil {
+				continue
+			}
+			var sum [3]float32
+			for g := range p.groups - BySun {
+				for c := range sum {
+					sum[c] += l[3*g+c]
+				}
+			}
+			for c := range sum {
+				sum[c] = (v[veilEmission+c] + v[veilSun+c]) + (v[veilSky+c] + v[veilFire+c]) + v[veilThrough+c]*colour[c]*sum[c]
+			}
+			if all := sum[0] + sum[1] + sum[2]; all-all != 0 {
+				continue // no number: what keeps rays knows what to do
+			}
+			at := 4 * ((y0+y)*p.W + x0 + x)
+			p.sum[at], p.sum[at+1], p.sum[at+2], p.sum[at+3] = sum[0], sum[1], sum[2], 1
+			t.known[y][x] = true
+		}
+	}
+}
+
+// values are what is known of a row of points of the finer lattice, before the same surface.
+func (c *cells) values(y int, to *[block]*veil) {
+	*to = [block]*veil{}
+	if !c.clear {
+		c.row(y, to)
+		return
+	}
+	for i := range to {
+		to[i] = &c.plain
 	}
 }
 
@@ -103,10 +173,8 @@ func (p *Picture) things() (list []patch) {
 
 // free reports that no surface is seen in a block of pixels.
 func (y *survey) free(p *Picture, x0, y0 int) bool {
-	for _, r := range y.things {
-		if r.x0 < float64(x0+block) && r.x1 > float64(x0) && r.y0 < float64(y0+block) && r.y1 > float64(y0) {
-			return false
-		}
+	if y.crowded(x0, y0) {
+		return false
 	}
 	if !p.scene.Look.Ground {
 		return true
@@ -117,6 +185,16 @@ func (y *survey) free(p *Picture, x0, y0 int) bool {
 		}
 	}
 	return true
+}
+
+// crowded reports that a surface but the ground may be seen in a block of pixels.
+func (y *survey) crowded(x0, y0 int) bool {
+	for _, r := range y.things {
+		if r.x0 < float64(x0+block) && r.x1 > float64(x0) && r.y0 < float64(y0+block) && r.y1 > float64(y0) {
+			return true
+		}
+	}
+	return false
 }
 
 var everyPixel [block]bool

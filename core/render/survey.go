@@ -40,8 +40,10 @@ func meets(h hit, solid bool, lamp int) wall {
 	case h.clear || h.wet:
 		return wall{kind: 2}
 	}
-	return wall{kind: 1}
+	return onGround
 }
+
+var onGround = wall{kind: 1}
 
 // cells are what lies between the points of a square of cells, by cell: halfway along x,
 // along y, and along both, each with whether that is rough.
@@ -63,16 +65,18 @@ const cellsEdge = block / 2
 
 // survey is what the first pass goes by.
 type survey struct {
-	fine, coarse    *lattice // a point every two and four pixels; coarse may be nil
-	rel, base       veil     // how far from straight is smooth
-	things          []patch  // where surfaces but the ground may be seen
-	litRel, litBase veil     // of light on surfaces
+	fine            *lattice   // a point every two pixels
+	coarser         []*lattice // each of twice the step of the one before; may be none
+	rel, base       veil       // how far from straight is smooth
+	things          []patch    // where surfaces but the ground may be seen
+	litRel, litBase veil       // of light on surfaces
 }
 
 // Lattices are worth it where voxels are so many pixels wide, and pictures no larger than
 // that they fit into memory.
 const (
 	widest      = 2 // voxels between points of the first lattice
+	farthest    = 8 // pixels between them
 	mostSurvey  = 1 << 24
 	smoothShare = 0.01   // of a value: what a cubic may differ from the straight line
 	smoothLeast = 0.0008 // the same in black
@@ -102,8 +106,8 @@ func (p *Picture) newSurvey() *survey {
 		return nil
 	}
 	y := &survey{fine: p.newLattice(2)}
-	if widest*wide >= 4 {
-		y.coarse = p.newLattice(4)
+	for step := 4; step <= farthest && widest*wide >= float64(step); step *= 2 {
+		y.coarser = append(y.coarser, p.newLattice(step))
 	}
 	gain := math.Exp2(s.Look.Film.Exposure)
 	for n := range y.rel {
@@ -158,12 +162,10 @@ func veils(n int) []veil {
 
 // release gives back what the survey was kept in.
 func (y *survey) release() {
-	for _, l := range []*lattice{y.fine, y.coarse} {
-		if l != nil {
-			spare.Put(&l.at)
-			if l.lit != nil {
-				spare.Put(&l.lit)
-			}
+	for _, l := range append(y.coarser, y.fine) {
+		spare.Put(&l.at)
+		if l.lit != nil {
+			spare.Put(&l.lit)
 		}
 	}
 }
@@ -182,13 +184,11 @@ func (l *lattice) pixel(i, j int, p *Picture) (x, y int, ok bool) {
 	return x, y, x < p.W+margin && y < p.H+margin
 }
 
-// fill follows the rays of all points, and then those of the fine lattice that aren't
-// smoothly between them; it says whether it wasn't stopped.
+// fill follows the rays of all points of the coarsest lattice, and then from one to the next
+// finer those that aren't smoothly between; it says whether it wasn't stopped.
 func (y *survey) fill(p *Picture, stop func() bool) bool {
-	l := y.fine
-	if y.coarse != nil {
-		l = y.coarse
-	}
+	all := append([]*lattice{y.fine}, y.coarser...)
+	l := all[len(all)-1]
 	across := (l.nx + cellsEdge - 1) / cellsEdge
 	if !p.squares(across*((l.ny+cellsEdge-1)/cellsEdge), stop, func(n int, t *trip) {
 		for q := range cellsEdge * cellsEdge {
@@ -199,12 +199,18 @@ func (y *survey) fill(p *Picture, stop func() bool) bool {
 	}) {
 		return false
 	}
-	if y.coarse == nil {
-		return true
+	for n := len(all) - 1; n > 0; n-- {
+		if !y.sharpen(p, all[n], all[n-1], stop) {
+			return false
+		}
 	}
-	across = (l.nx - 3) / cellsEdge
+	return true
+}
+
+// sharpen fills a lattice of half the step.
+func (y *survey) sharpen(p *Picture, l, f *lattice, stop func() bool) bool {
+	across := (l.nx - 3) / cellsEdge
 	return p.squares(across*((l.ny-3)/cellsEdge), stop, func(n int, t *trip) {
-		f := y.fine
 		t.refine(l, n%across*cellsEdge+1, n/across*cellsEdge+1, y)
 		for q := range 4 * cellsEdge * cellsEdge {
 			x, z := q%(2*cellsEdge), q/(2*cellsEdge)

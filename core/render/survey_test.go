@@ -117,6 +117,58 @@ func TestFewRaysShowThePicture(t *testing.T) {
 	}
 }
 
+// A picture alone, whose pixels are kept by rows where they show volumes before sky or ground,
+// shows what one with all its layers does: up to the horizon, beside things and in fire's light,
+// at sizes that no block fits into.
+func TestPicturesAloneShowTheSame(t *testing.T) {
+	crew := grid.NewCrew(2)
+	lit := func(n int, change func(s *Scene)) *Scene {
+		s := likenesses()[n].scene("march")
+		s.Look.Ground, s.Look.GroundColour, s.Look.Background = true, look.RGB{0.3, 0.2, 0.1}, "sky"
+		change(s)
+		return s
+	}
+	sphere := Solid{Shape: geom.Shape{Form: geom.Sphere, Centre: geom.V(0.4, 0.3, 0.3), Size: geom.V(0.2, 0.2, 0.2), Taper: 1}, Colour: look.RGB{0.6, 0.3, 0.2}}
+	for name, s := range map[string]*Scene{
+		"sun on ground":          lit(1, func(s *Scene) {}),
+		"fire on ground":         lit(3, func(s *Scene) { s.Look.Sky = look.RGB{0.02, 0.03, 0.04} }),
+		"a ball on ground":       lit(3, func(s *Scene) { s.Solids = []Solid{sphere} }),
+		"ground under no sky":    lit(1, func(s *Scene) { s.Look.Background = "none" }),
+		"dark ground":            lit(3, func(s *Scene) { s.Look.Sun, s.Look.Sky, s.Look.FlameLight = look.RGB{}, look.RGB{}, 0 }),
+		"ground that is a plate": lit(3, func(s *Scene) { s.Look.Catcher = true }),
+		"from within smoke": lit(1, func(s *Scene) {
+			s.Camera = NewCamera(geom.V(0.1, 0.6, 0.1), geom.V(0, 0, 0), 60)
+		}),
+	} {
+		for _, size := range [][2]int{{320, 200}, {251, 163}} {
+			w, h := size[0], size[1]
+			var pics [2]*Picture
+			for n, k := range []Wants{{}, {Layers: true}} {
+				p, err := NewWith(s, w, h, k, crew)
+				if err != nil {
+					t.Fatal(err)
+				}
+				p.Pass(nil)
+				pics[n] = p
+			}
+			shown := 0.0
+			for i := range w * h {
+				a, x := pics[0].At(i%w, i/w)
+				b, y := pics[1].At(i%w, i/w)
+				shown += b.Max()
+				for c := range 3 {
+					if d := math.Abs(a[c] - b[c]); !(d <= 2e-5*(1+b[c])) || !(math.Abs(x-y) <= 2e-5) {
+						t.Fatalf("%s at %d × %d, pixel %d, %d: %.6v, alpha %.6f, and with layers %.6v, %.6f", name, w, h, i%w, i/w, a, x, b, y)
+					}
+				}
+			}
+			if shown == 0 {
+				t.Errorf("%s: a black picture", name)
+			}
+		}
+	}
+}
+
 // A pass that is stopped in the middle of a survey goes on, and shows the same.
 func TestASurveyMayBeStopped(t *testing.T) {
 	var pics [2]*Picture

@@ -181,7 +181,8 @@ func (p *previewJob) gather(layer string, width, height int, crew grid.Crew, sto
 		return p.once("quick", width, height, crew, stop)
 	}
 	if p.pic == nil {
-		if p.pic, err = render.NewWith(p.sc, width, height, render.Wants{Layers: !beauty, Features: true}, crew); err != nil {
+		// depth and albedo are for layers, and for taking noise away: the march has none
+		if p.pic, err = render.NewWith(p.sc, width, height, render.Wants{Layers: !beauty, Features: paths || !beauty}, crew); err != nil {
 			return light, err
 		}
 	}
