@@ -95,7 +95,7 @@ func CliffFog() *shot.Shot {
 	set(s.Self, val.Preroll.Is(48))
 	parts := cook(s, "heavy-fog", geom.V(0, 0, 0), 6, 1)
 	set(parts["Fog air"], val.Position.Is(4, 4.2, 0), val.Size.Is(26, 8.4, 18), val.Voxel.Is(0.2), val.SmokeWeight.Is(0.6), val.FollowMargin.Is(1.6), val.SideX0.Is("wall"))
-	set(parts["Fog source"], val.Position.Is(-5.4, 6.2, 0), val.Size.Is(4, 0.9, 11), val.Temperature.Is(279), val.Speed.Is(0.0), val.Breakup.Is(0.4), val.BreakupSize.Is(2.2), val.Smoke.Is(1.5))
+	set(parts["Fog source"], val.Form.Is("box"), val.Position.Is(-5.4, 6.2, 0), val.Size.Is(4, 0.9, 11), val.Temperature.Is(279), val.Speed.Is(0.0), val.Breakup.Is(0.4), val.BreakupSize.Is(2.2), val.Smoke.Is(1.5))
 	set(parts["Slow air"], val.Strength.Is(0.12), val.Largest.Is(2.2), val.Position.Is(4, 6, 3))
 	rock := xyz{0.13, 0.125, 0.12}
 	add(s, shot.Collider, "Cliff top", val.Form.Is("box"), val.Position.Is(-5.5, 2.8, 0), val.Size.Is(8, 5.6, 16), val.Turn.Is(0, 0, -2), val.Colour.Is(rock[0], rock[1], rock[2]))

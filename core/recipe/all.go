@@ -104,7 +104,7 @@ var All = append([]Recipe{
 		About: "Cold fog that is heavier than the air, creeps along the ground and falls over edges. Weight decides how fast it runs.",
 		Parts: []Part{
 			{Kind: shot.Domain, Name: "Fog air", Values: values(val.Position.Is(0, 0.6, 0), val.Size.Is(5, 1.3, 5), val.Voxel.Is(0.05), val.SmokeBy.Is("points"), val.SmokePoints.Is(40), val.SmokeFine.Is("2"), val.Bounds.Is("follow"), val.FollowMargin.Is(0.25), val.SmokeWeight.Is(0.4), val.Cooling.Is(0.02), val.Vorticity.Is(0.12))},
-			{Kind: shot.Emitter, Name: "Fog source", Values: values(val.Form.Is("box"), val.Position.Is(0, 0.16, 0), val.Size.Is(1, 0.3, 1), val.Smoke.Is(1.0), val.Temperature.Is(283), val.Breakup.Is(0.3), val.BreakupSize.Is(0.3), val.BreakupRate.Is(0.4), val.Speed.Is(0.15))},
+			{Kind: shot.Emitter, Name: "Fog source", Values: values(val.Form.Is("cylinder"), val.Position.Is(0, 0.075, 0), val.Size.Is(1, 0.15, 1), val.Smoke.Is(1.0), val.Temperature.Is(278), val.Breakup.Is(0.75), val.BreakupSize.Is(0.3), val.BreakupRate.Is(0.4))},
 			{Kind: shot.Turbulence, Name: "Slow air", Values: values(val.Position.Is(1, 0.8, 0), val.Strength.Is(0.1), val.Largest.Is(0.6), val.Octaves.Is(2), val.Rate.Is(0.25))},
 		},
 		Look: values(val.Extinction.Is(9.0), val.Colour.Is(0.94, 0.95, 0.97), val.Phase.Is(0.35), val.Bounces.Is(8), val.SunStrength.Is(2.0), val.SunHeight.Is(18.0), val.SkyStrength.Is(0.9)),
@@ -137,7 +137,7 @@ var All = append([]Recipe{
 		Key: "ground-shock", Name: "Ground shock", Size: 3,
 		About: "The skirt of dust that a blast's pressure lifts off the ground and drives out in a ring: fast at first, as the 0.4th power of time. Put it where a blast stands; its pace is in the keys of the ring's size, and the air that pushes it comes from the middle.",
 		Parts: []Part{
-			{Kind: shot.Domain, Name: "Ground air", Values: values(val.Position.Is(0, 0.9, 0), val.Size.Is(11, 1.8, 11), val.Voxel.Is(0.07), val.Bounds.Is("follow"), val.FollowMargin.Is(0.4), val.SmokeWeight.Is(0.8), val.Cooling.Is(1.0), val.Dissipation.Is(0.12), val.Vorticity.Is(0.4), val.MaxSubsteps.Is(12))},
+			{Kind: shot.Domain, Name: "Ground air", Values: values(val.Position.Is(0, 0.9, 0), val.Size.Is(11, 1.8, 11), val.Voxel.Is(0.07), val.SmokeBy.Is("points"), val.SmokePoints.Is(40), val.SmokeFine.Is("2"), val.SubGrid.Is(1.0), val.Bounds.Is("follow"), val.FollowMargin.Is(0.4), val.SmokeWeight.Is(0.8), val.Cooling.Is(1.0), val.Dissipation.Is(0.12), val.Vorticity.Is(0.4), val.MaxSubsteps.Is(12))},
 			{Kind: shot.Emitter, Name: "Dust front", Values: values(val.Form.Is("torus"), val.Position.Is(0, 0.06, 0), val.Size.Is(2, 0.22, 2), val.Smoke.Is(0.9), val.Breakup.Is(0.65), val.BreakupSize.Is(0.35), val.BreakupRate.Is(10.0)),
 				Keys: keyed{val.Size.Name(): ring(2, 0.22, 22), val.Smoke.Name(): keys(0, 2, 6, 1.4, 18, 0.5, 22, 0), val.Speed.Name(): keys(0, 1.2, 6, 0.6, 22, 0.2)}},
 			{Kind: shot.Emitter, Name: "Shock", Values: values(val.Form.Is("cylinder"), val.Position.Is(0, 0.1, 0), val.Size.Is(1.5, 0.2, 1.5), val.Smoke.Is(0.0)),
@@ -150,7 +150,7 @@ var All = append([]Recipe{
 		Key: "friction-smoke", Name: "Friction smoke", Size: 1,
 		About: "Dense, heavy smoke from a rim that rubs as it turns: brakes, tyres, belts. How fast it turns is in the keys of Turn; weight decides how soon it rolls over the ground.",
 		Parts: []Part{
-			{Kind: shot.Domain, Name: "Brake air", Values: values(val.Position.Is(0.3, 1.15, 0), val.Size.Is(6, 2.5, 5), val.Voxel.Is(0.05), val.Bounds.Is("follow"), val.FollowMargin.Is(0.35), val.SmokeWeight.Is(0.25), val.Cooling.Is(1.2), val.Dissipation.Is(0.06), val.Vorticity.Is(0.3))},
+			{Kind: shot.Domain, Name: "Brake air", Values: values(val.Position.Is(0.3, 1.15, 0), val.Size.Is(6, 2.5, 5), val.Voxel.Is(0.056), val.SmokeBy.Is("points"), val.SmokePoints.Is(40), val.SmokeFine.Is("2"), val.SubGrid.Is(1.0), val.Bounds.Is("follow"), val.FollowMargin.Is(0.35), val.SmokeWeight.Is(0.25), val.Cooling.Is(1.2), val.Dissipation.Is(0.06), val.Vorticity.Is(0.3))},
 			{Kind: shot.Emitter, Name: "Brake band", Values: values(val.Form.Is("torus"), val.Position.Is(0, 0.62, 0), val.Turn.Is(90, 0, 0), val.Size.Is(1, 0.15, 1), val.Smoke.Is(3.5), val.Temperature.Is(420), val.Speed.Is(0.3), val.Inherit.Is(0.35), val.Breakup.Is(0.45), val.BreakupSize.Is(0.14), val.BreakupRate.Is(6.0)),
 				Keys: keyed{val.Smoke.Name(): keys(0, 0, 25, 3.5), val.Temperature.Name(): keys(0, 300, 25, 420), val.Turn.Name(): spin(96)}},
 			{Kind: shot.Turbulence, Name: "Eddies", Values: values(val.Position.Is(1.4, 1.4, 0), val.Strength.Is(0.7), val.Largest.Is(0.5), val.Octaves.Is(2), val.Rate.Is(0.8))},
