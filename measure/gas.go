@@ -2,11 +2,13 @@ package measure
 
 import (
 	"fmt"
+	"maps"
 	"math"
 	"runtime"
 	"slices"
 	"time"
 
+	"zarf/core/frame"
 	"zarf/core/gas"
 	"zarf/core/geom"
 	"zarf/core/grid"
@@ -413,20 +415,35 @@ func line(xs, ys []float64) (slope, begin float64) {
 // for must not change the timing. The finest voxels of BL020 are a sixteenth of its fire's
 // characteristic diameter, the coarsest a quarter: what measured fires were found to
 // be resolved by (Hill et al. 2007, Verification and validation of selected fire models, NUREG-1824).
+// A small flame in a gale is torn by chance: curves are the means of three seeds, whose gusts
+// differ, up to the frame by which the first of them have spread it. By then the highest voxel that
+// counts as seen is of shreds that coarse voxels thin out of sight, so that beside it stands the
+// height under which nearly all smoke lies.
 func likeness(t *Table) {
 	for _, c := range []struct {
-		shot  *shot.Shot
-		fine  float64 // voxels of the finest run, over the demo's
-		at    []int
-		grows float64 // goal of when it has grown wide
-	}{{demo.Brazier(), 1, []int{12, 24}, 0}, {demo.Magazine(), 1.25, []int{12, 24, 36}, 0.15}} {
+		shot   *shot.Shot
+		fine   float64 // voxels of the finest run, over the demo's
+		seeds  int
+		at     []int
+		widest float64 // goal of the frame at which it is widest
+	}{{demo.Brazier(), 1, 3, []int{12, 24, 48}, 0}, {demo.Magazine(), 1.25, 1, []int{12, 24, 36}, 0.15}} {
+		last := c.at[len(c.at)-1]
 		var rows [3]swelling
 		for n, by := range []float64{4, 2, 1} {
-			s := c.shot.Clone()
-			for _, d := range s.Of(shot.Domain) {
-				val.Voxel.Set(d, val.Voxel.Of(d)*c.fine*by)
+			var all []swelling
+			for seed := range c.seeds {
+				s := c.shot.Clone()
+				for _, d := range s.Of(shot.Domain) {
+					val.Voxel.Set(d, val.Voxel.Of(d)*c.fine*by)
+					val.Seed.Set(d, val.Seed.Of(d)+float64(seed))
+				}
+				frames := last
+				if c.widest > 0 {
+					frames = int(val.Last.Of(s.Self))
+				}
+				all = append(all, grow(s, frames, t.crew))
 			}
-			rows[n] = grow(s, int(val.Last.Of(s.Self)), t.crew)
+			rows[n] = meanSwelling(all)
 		}
 		a, b, z := &rows[0], &rows[1], &rows[2]
 		both := func(what string, of func(g *swelling) float64, format string, goal float64) {
@@ -434,19 +451,62 @@ func likeness(t *Table) {
 			t.most(fmt.Sprintf("%s %s: 4 against 1", c.shot.Name, what), math.Abs(of(a)/of(z)-1), goal, "")
 		}
 		for _, f := range c.at {
-			both(fmt.Sprintf("frame %d, height in m", f), func(g *swelling) float64 { return g.top[f-1] }, "%.2f", 0.12)
+			goal := 0.12
+			if f > 36 {
+				goal = 0
+			}
+			both(fmt.Sprintf("frame %d, height in m", f), func(g *swelling) float64 { return g.top[f-1] }, "%.2f", goal)
+			both(fmt.Sprintf("frame %d, 99 %% of its smoke lies under, m", f), func(g *swelling) float64 { return g.bulk[f-1] }, "%.2f", 0)
 			both(fmt.Sprintf("frame %d, width in m", f), func(g *swelling) float64 { return g.wide[f-1] }, "%.2f", 0)
 			both(fmt.Sprintf("frame %d, hottest in K", f), func(g *swelling) float64 { return g.hot[f-1] }, "%.0f", 0)
 		}
-		last := c.at[len(c.at)-1]
-		both("frame of its largest width", (*swelling).widest, "%.0f", 0.15)
-		// what a gale tears off a small flame is wide by chance
-		both(fmt.Sprintf("frames until nine tenths of its largest width up to frame %d", last), func(g *swelling) float64 { return g.widens(last) }, "%.1f", c.grows)
+		if c.widest > 0 {
+			both("frame of its largest width", (*swelling).widest, "%.0f", c.widest)
+		}
+		both(fmt.Sprintf("frames until nine tenths of its largest width up to frame %d", last), func(g *swelling) float64 { return g.widens(last) }, "%.1f", 0.15)
 	}
 }
 
-// swelling is how high, wide and hot a fire is, by frames from the first on.
-type swelling struct{ top, wide, hot []float64 }
+// swelling is how high, wide and hot a fire is, by frames from the first on, and under what height
+// nearly all of its smoke lies.
+type swelling struct{ top, wide, hot, bulk []float64 }
+
+// meanSwelling is that of several fires, frame by frame.
+func meanSwelling(all []swelling) (m swelling) {
+	of := func(curve func(g *swelling) []float64) []float64 {
+		out := make([]float64, len(curve(&all[0])))
+		for i := range all {
+			for f, v := range curve(&all[i]) {
+				out[f] += v / float64(len(all))
+			}
+		}
+		return out
+	}
+	return swelling{of(func(g *swelling) []float64 { return g.top }), of(func(g *swelling) []float64 { return g.wide }), of(func(g *swelling) []float64 { return g.hot }), of(func(g *swelling) []float64 { return g.bulk })}
+}
+
+// bulkUnder is the height over a floor, m, under which a share of a channel lies: between the
+// faces of the layer of voxels that it is reached in.
+func bulkUnder(f *frame.Frame, channel string, floor, share float64) float64 {
+	g := f.Grid(channel)
+	layers := map[int]float64{}
+	all := 0.0
+	for _, l := range g.Leaves {
+		for n, v := range l.Values {
+			layers[int(l.Origin[1])+n>>3&7] += float64(v)
+			all += float64(v)
+		}
+	}
+	h, low := g.Transform.M[1][1], g.Transform.M[3][1]
+	left := share * all
+	for _, y := range slices.Sorted(maps.Keys(layers)) {
+		if m := layers[y]; m >= left && m > 0 {
+			return low + (float64(y)-0.5+left/m)*h - floor
+		}
+		left -= layers[y]
+	}
+	return 0
+}
 
 // grow runs the first domain of a shot.
 func grow(s *shot.Shot, frames int, crew grid.Crew) (g swelling) {
@@ -454,12 +514,15 @@ func grow(s *shot.Shot, frames int, crew grid.Crew) (g swelling) {
 	if err != nil {
 		panic(err)
 	}
+	d := s.Of(shot.Domain)[0]
+	floor := val.Position.Of(d)[1] - val.Size.Of(d)[1]/2
 	for range frames {
 		_, st, err := run.Advance(nil)
 		if err != nil {
 			panic(err)
 		}
 		g.top, g.wide, g.hot = append(g.top, st.Top), append(g.wide, st.Width), append(g.hot, st.Of(sim.PeakHeat)+val.AirTemperature.Of(s))
+		g.bulk = append(g.bulk, bulkUnder(run.Frame(), frame.Density, floor, 0.99))
 	}
 	return g
 }

@@ -2,12 +2,14 @@ package measure
 
 import (
 	"math"
+	"slices"
 	"strings"
 	"testing"
 	"zarf/core/shot"
 	"zarf/core/stage"
 	"zarf/demo"
 
+	"zarf/core/frame"
 	"zarf/core/gas"
 	"zarf/core/grid"
 )
@@ -126,6 +128,10 @@ func TestExponentOfAClimb(t *testing.T) {
 }
 
 func TestWhenASwellingIsWidest(t *testing.T) {
+	mean := meanSwelling([]swelling{{[]float64{1, 2}, []float64{3, 5}, []float64{300, 500}, []float64{0, 1}}, {[]float64{2, 4}, []float64{3, 6}, []float64{500, 900}, []float64{1, 2}}})
+	if !slices.Equal(mean.top, []float64{1.5, 3}) || !slices.Equal(mean.wide, []float64{3, 5.5}) || !slices.Equal(mean.hot, []float64{400, 700}) || !slices.Equal(mean.bulk, []float64{0.5, 1.5}) {
+		t.Errorf("the mean of two fires is %v", mean)
+	}
 	g := swelling{wide: []float64{1, 3, 5, 6, 5.5, 9, 2}}
 	if f := g.widest(); f != 6 {
 		t.Errorf("widest at frame %g, is at 6", f)
@@ -136,6 +142,31 @@ func TestWhenASwellingIsWidest(t *testing.T) {
 	}
 	if f := g.widens(1); math.Abs(f-0.9) > 1e-9 {
 		t.Errorf("up to frame 1 nine tenths at %g, is at 0.9", f)
+	}
+}
+
+// The height under which a share of smoke lies is told within a layer of voxels.
+func TestUnderWhatHeightSmokeLies(t *testing.T) {
+	// ten layers of 0.5 m from 1 m over the world's floor on, of which nine hold as much
+	n := [3]int{3, 10, 2}
+	data := make([]float32, n[0]*n[1]*n[2])
+	for i := range data {
+		if i/n[0]%n[1] < 9 {
+			data[i] = 2
+		}
+	}
+	g := frame.FromDense(frame.Density, [3]int{}, n, [][]float32{data}, 0, 0, grid.NewCrew(1).For)
+	g.Transform = frame.Uniform(0.5, [3]float64{0, 1.25, 0})
+	f := &frame.Frame{Grids: []*frame.Grid{g}}
+	for share, want := range map[float64]float64{1: 4.5, 0.5: 2.25, 1.0 / 9: 0.5} {
+		if y := bulkUnder(f, frame.Density, 1, share); math.Abs(y-want) > 1e-6 {
+			t.Errorf("%.2f of the smoke lies under %g m, not %g", share, want, y)
+		}
+	}
+	clear(data)
+	f.Grids[0] = frame.FromDense(frame.Density, [3]int{}, n, [][]float32{data}, 0, 0, grid.NewCrew(1).For)
+	if y := bulkUnder(f, frame.Density, 0, 0.99); y != 0 {
+		t.Errorf("no smoke lies under %g m", y)
 	}
 }
 
