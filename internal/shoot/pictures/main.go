@@ -163,6 +163,10 @@ func prepare(p *shoot.Page, url string) error {
 		if err := p.Go(url + "/shots/" + name + "/takes?volume=16"); err != nil {
 			return err
 		}
+		// a button that is pressed before scripts have found it asks for the page anew
+		if err := p.Until(time.Minute, `() => window.zarf && zarf.state && zarf.state.scene`); err != nil {
+			return fmt.Errorf("%s: %w", name, err)
+		}
 		// all of a chain, where there is one
 		if _, err := p.Eval(`() => ([...document.querySelectorAll('button')].find((b) => b.textContent.startsWith('Make ')) || document.querySelector('#run')).click()`); err != nil {
 			return err
