@@ -1,29 +1,38 @@
 // Command pictures makes docs/screenshots anew: it starts Zarf with the demo
 // shots on a folder of its own, waits for the first run, and takes a picture
 // of every main view at 1280 x 800. Run it from the repository's root after
-// make build. With arguments URL FILE it takes one picture instead.
+// make build. With -data it keeps the folder, and goes on with what it holds; -only
+// names the pictures to take. With arguments URL FILE it takes one picture instead.
 package main
 
 import (
+	"flag"
 	"fmt"
 	"io"
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"strings"
 	"time"
 
 	"zarf/internal/shoot"
 )
 
+var (
+	folder = flag.String("data", "", "data folder that is kept")
+	only   = flag.String("only", "", "names of pictures, by commas")
+)
+
 func main() {
+	flag.Parse()
 	var err error
-	if len(os.Args) >= 3 {
+	if args := flag.Args(); len(args) >= 2 {
 		script := ""
-		if len(os.Args) > 3 {
-			script = os.Args[3]
+		if len(args) > 2 {
+			script = args[2]
 		}
-		err = one(os.Args[1], os.Args[2], script)
+		err = one(args[0], args[1], script)
 	} else {
 		err = all("docs/screenshots")
 	}
@@ -66,11 +75,14 @@ func take(b *shoot.Browser, url, file, script string, wait time.Duration) error 
 
 // all starts a server and goes through the views.
 func all(dir string) error {
-	data, err := os.MkdirTemp("", "zarf-pictures-")
-	if err != nil {
-		return err
+	data := *folder
+	if data == "" {
+		var err error
+		if data, err = os.MkdirTemp("", "zarf-pictures-"); err != nil {
+			return err
+		}
+		defer os.RemoveAll(data)
 	}
-	defer os.RemoveAll(data)
 	address, stop, err := serve(data)
 	if err != nil {
 		return err
@@ -98,6 +110,9 @@ func all(dir string) error {
 	}
 	p.Close()
 	for _, v := range views(hands) {
+		if *only != "" && !slices.Contains(strings.Split(*only, ","), v.name) {
+			continue
+		}
 		if err := take(b, url+v.path, filepath.Join(dir, v.name+".png"), v.script, v.wait); err != nil {
 			return fmt.Errorf("%s: %w", v.name, err)
 		}
@@ -157,36 +172,54 @@ func prepare(p *shoot.Page, url string) error {
 	if err := p.Until(5*time.Minute, `() => document.querySelector('.jobline .state.done')`); err != nil {
 		return err
 	}
-	// the other shots, one after the other
+	if err := runOthers(p, url); err != nil {
+		return err
+	}
+	return compared(p, url)
+}
+
+// runOthers runs the other shots that pictures show, one after the other.
+func runOthers(p *shoot.Page, url string) error {
 	for _, name := range []string{"bl020", "bl030", "bl040", "bl080", "bl090", "bl100", "bl110", "bl120"} {
 		// a page that follows the run in small pictures leaves the machine to it
 		if err := p.Go(url + "/shots/" + name + "/takes?volume=16"); err != nil {
 			return err
 		}
-		// a button that is pressed before scripts have found it asks for the page anew
-		if err := p.Until(time.Minute, `() => window.zarf && zarf.state && zarf.state.scene`); err != nil {
+		if err := p.Until(time.Minute, ready); err != nil {
 			return fmt.Errorf("%s: %w", name, err)
+		}
+		if there, err := p.Eval(`() => (` + made + `)()`); err == nil && there.Value.Bool() {
+			continue
 		}
 		// all of a chain, where there is one
 		if _, err := p.Eval(`() => ([...document.querySelectorAll('button')].find((b) => b.textContent.startsWith('Make ')) || document.querySelector('#run')).click()`); err != nil {
 			return err
 		}
-		if err := p.Until(15*time.Minute, `() => zarf.state.scene.takes.length && zarf.state.scene.takes[0].state === 'current' && !document.querySelector('#running') && ![...document.querySelectorAll('button')].some((b) => b.textContent.startsWith('Make '))`); err != nil {
+		if err := p.Until(15*time.Minute, made); err != nil {
 			return fmt.Errorf("%s: %w", name, err)
 		}
 	}
-	// a second take of the fog signal to hold against the first, and a sweep
+	return nil
+}
+
+// compared makes a second take of the fog signal to hold against the first, and a sweep.
+func compared(p *shoot.Page, url string) error {
 	if err := p.Go(url + "/shots/bl010/takes"); err != nil {
 		return err
 	}
-	if _, err := p.Eval(secondTake); err != nil {
+	if err := p.Until(time.Minute, ready); err != nil {
 		return err
 	}
-	if err := p.Until(5*time.Minute, `() => zarf.state.scene.takes.length > 1 && zarf.state.scene.takes[0].state === 'current' && !document.querySelector('#running')`); err != nil {
-		return err
-	}
-	if _, err := p.Eval(`() => document.querySelector('#undo').click()`); err != nil {
-		return err
+	if twice, err := p.Eval(`() => zarf.state.scene.takes.length > 1`); err == nil && !twice.Value.Bool() {
+		if _, err := p.Eval(secondTake); err != nil {
+			return err
+		}
+		if err := p.Until(5*time.Minute, `() => zarf.state.scene.takes.length > 1 && zarf.state.scene.takes[0].state === 'current' && !document.querySelector('#running')`); err != nil {
+			return err
+		}
+		if _, err := p.Eval(`() => document.querySelector('#undo').click()`); err != nil {
+			return err
+		}
 	}
 	if err := p.Until(time.Minute, `() => zarf.state.scene.takes[1].state === 'current'`); err != nil {
 		return err
@@ -194,14 +227,23 @@ func prepare(p *shoot.Page, url string) error {
 	if err := p.Go(url + "/shots/bl080/takes"); err != nil {
 		return err
 	}
-	if _, err := p.Eval(sweep); err != nil {
+	if err := p.Until(time.Minute, ready); err != nil {
 		return err
 	}
-	if err := p.Until(5*time.Minute, `() => !!document.querySelector('.sweepitem') && document.querySelector('.sweepitem').textContent.includes('6 ready')`); err != nil {
-		return err
+	if there, err := p.Eval(`() => !!document.querySelector('.sweepitem')`); err == nil && !there.Value.Bool() {
+		if _, err := p.Eval(sweep); err != nil {
+			return err
+		}
 	}
-	return nil
+	return p.Until(5*time.Minute, `() => !!document.querySelector('.sweepitem') && document.querySelector('.sweepitem').textContent.includes('6 ready')`)
 }
+
+// ready says that the page's scripts have found its buttons: one that is pressed before asks for
+// the page anew.
+const ready = `() => window.zarf && zarf.state && zarf.state.scene`
+
+// made says that a shot has been run, all of its chain.
+const made = `() => zarf.state.scene.takes.length > 0 && zarf.state.scene.takes[0].state === 'current' && !document.querySelector('#running') && ![...document.querySelectorAll('button')].some((b) => b.textContent.startsWith('Make '))`
 
 // shown is a picture: a page, what is done on it, and how long it then takes.
 type shown struct {
