@@ -114,7 +114,9 @@ func explains(s *shot.Shot, d *shot.Element) float64 {
 			add(math.Sqrt(2 * math.Abs(check.Highest(e, val.Strength)) * val.Largest.Of(e)))
 		case shot.Guide:
 			add(math.Abs(val.Pace.Of(e)) + math.Abs(val.Draw.Of(e)) + math.Abs(val.Swirl.Of(e)))
-		case shot.Vortex, shot.Radial, shot.Pull:
+		case shot.Pull:
+			add(check.Highest(e, val.Gather))
+		case shot.Vortex, shot.Radial:
 			add(math.Sqrt(2 * math.Abs(check.Highest(e, val.Strength)) * 2 * max(val.Radius.Of(e), 0.1)))
 		}
 	}
