@@ -192,7 +192,7 @@ func runOthers(p *shoot.Page, url string) error {
 			continue
 		}
 		// all of a chain, where there is one
-		if _, err := p.Eval(`() => ([...document.querySelectorAll('button')].find((b) => b.textContent.startsWith('Make ')) || document.querySelector('#run')).click()`); err != nil {
+		if _, err := p.Eval(`() => (document.querySelector('#rebuild') || document.querySelector('#run')).click()`); err != nil {
 			return err
 		}
 		if err := p.Until(15*time.Minute, made); err != nil {
@@ -243,7 +243,7 @@ func compared(p *shoot.Page, url string) error {
 const ready = `() => window.zarf && zarf.state && zarf.state.scene`
 
 // made says that a shot has been run, all of its chain.
-const made = `() => zarf.state.scene.takes.length > 0 && zarf.state.scene.takes[0].state === 'current' && !document.querySelector('#running') && ![...document.querySelectorAll('button')].some((b) => b.textContent.startsWith('Make '))`
+const made = `() => zarf.state.scene.takes.length > 0 && zarf.state.scene.takes[0].state === 'current' && !document.querySelector('#running') && !document.querySelector('#rebuild')`
 
 // shown is a picture: a page, what is done on it, and how long it then takes.
 type shown struct {
