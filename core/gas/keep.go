@@ -57,17 +57,16 @@ func (s *Solver) carryChannels(dt, air float64, scheme Scheme) {
 	if heat {
 		s.heated(0, func(row []float32) { vec.Deficit(row, float32(air)) })
 	}
-	var want [2]float64
 	kept := [2]bool{scheme == MacCormack && s.live[0] && s.points == nil, scheme == MacCormack && s.live[1]}
 	for n, k := range kept {
 		if k {
-			want[n] = s.expected(n, dt)
+			s.budgets[n].begin(s, n, dt)
 		}
 	}
 	s.carry(onCentre, list, scheme)
 	for n, k := range kept {
 		if k {
-			s.keep(n, reach, want[n])
+			s.budgets[n].end(s, n, reach, dt)
 		}
 	}
 	if heat {
@@ -148,55 +147,9 @@ func (s *Solver) bent(channel, reach int) (over, under float64) {
 	return over, under
 }
 
-// expected is how much of a channel there will be after dt seconds, in cells: what there is
-// and what comes as gas makes room for itself, without what leaves.
-func (s *Solver) expected(channel int, dt float64) float64 {
-	f := s.channels()[channel]
-	sum := s.amount(channel)
-	for side, open := range s.open {
-		if open {
-			sum -= s.through(side, f) * dt / s.H
-		}
-	}
-	if !s.roomMade() {
-		return sum
-	}
-	part := make([]float64, s.NZ)
-	s.held(channel, 0, func(k, o, n int) {
-		for i, v := range s.source.Data[o : o+n] {
-			if v != 0 {
-				part[k] += float64(f.Data[o+i]) * math.Expm1(float64(v)*dt)
-			}
-		}
-	})
-	for _, v := range part {
-		sum += v
-	}
-	return sum
-}
-
 // roomMade reports that gas made room for itself in the step before: in a shut box there is
 // none to be made.
 func (s *Solver) roomMade() bool { return s.sourced && (s.open.Any() || !s.tiles.Full()) }
-
-// keep weakens what the correction added to a channel, or took, until there is as much as is
-// wanted, or nothing of that is left. What reading itself gains or loses is mended with it:
-// a thermal would lose a seventh of its warmth a second.
-func (s *Solver) keep(channel, reach int, want float64) {
-	f := s.channels()[channel]
-	part := make([]float64, s.NZ)
-	s.held(channel, reach, func(k, o, n int) {
-		s.free(o, n, func(o, n int) { part[k] += vec.Sum(f.Data[o : o+n]) })
-	})
-	all := 0.0
-	for _, v := range part {
-		all += v
-	}
-	over, under := s.bent(channel, reach)
-	if up, down, _ := shares(want, all, over, under); up < 1 || down < 1 {
-		s.bend(channel, reach, up, down)
-	}
-}
 
 func (s *Solver) bend(channel, reach int, up, down float64) {
 	p := &s.parcels[channel]
@@ -302,9 +255,15 @@ func (s *Solver) fuelOut(dt float64) (sum float64) {
 	return sum * dt / s.H
 }
 
-// through is what of a channel goes out through a side, Σ u f over its faces: speed
-// outwards × what the cell within holds, as upwind as the advection that takes it away.
+// through is what of a channel goes out through a side, Σ u f over its faces.
 func (s *Solver) through(side int, ch *grid.Field) (sum float64) {
+	s.leaving(side, ch, func(_, _, _ int, out float64) { sum += out })
+	return sum
+}
+
+// leaving tells of each cell at a side what goes out of it there: speed outwards × what the
+// cell holds, as upwind as the advection that takes it away.
+func (s *Solver) leaving(side int, ch *grid.Field, fn func(i, j, k int, out float64)) {
 	a, n := side/2, [3]int{s.NX, s.NY, s.NZ}
 	f := s.velocity()[a]
 	lo, hi, sign := [3]int{}, n, -1.0
@@ -323,10 +282,9 @@ func (s *Solver) through(side int, ch *grid.Field) (sum float64) {
 				p := [3]int{i, j, k}
 				p[a] += side % 2
 				if out := sign * float64(f.At(p[0], p[1], p[2])); out > 0 {
-					sum += out * float64(d)
+					fn(i, j, k, out*float64(d))
 				}
 			}
 		}
 	}
-	return sum
 }

@@ -25,7 +25,7 @@ import (
 )
 
 // Version is part of every cache key: raise it when results change.
-const Version = "gas/11"
+const Version = "gas/12"
 
 // Solver is the state of one fluid and the room to work in. Its own box is the
 // part of the limit that arrays are laid out for; the two are the same unless
@@ -89,6 +89,7 @@ type Solver struct {
 	made     alive                 // where source is not zero
 	room     parcel                // the source, as it is carried
 	sides    vec.Sides
+	budgets  [2]budget // of smoke and heat
 }
 
 // FrameStats tells how a frame went. Amounts are those of the whole domain.
