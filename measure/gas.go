@@ -282,7 +282,7 @@ func rises(t *Table) {
 		for _, f := range []struct {
 			n    int
 			goal float64
-		}{{48, 0.08}, {64, 0.12}} {
+		}{{48, 0.08}, {64, 0.08}} {
 			var runs []climb
 			for seed := range seeds {
 				runs = append(runs, climbing(f.n, c.steady, uint64(seed), t.crew))
@@ -354,7 +354,7 @@ func climbing(n int, steady bool, seed uint64, crew grid.Crew) (c climb) {
 // carries measures what a steady plume carries through heights over its source, as a share of
 // what it is fed: the same everywhere, as nothing is made or lost on its way.
 func carries(t *Table) {
-	const n, frames, from = 48, 264, 168 // at 24 frames a second; it passes 3 m in the sixth
+	const n, frames, from = 48, 408, 168 // at 24 frames a second; it passes 3 m in the sixth
 	s, scene := rising(n, true, 0, t.crew)
 	flow := make([]float64, s.Limit.NY) // of smoke, m³/s
 	var first, last float64

@@ -17,6 +17,7 @@ package gas
 
 import (
 	"math"
+	"slices"
 
 	"zarf/core/grid"
 	"zarf/core/vec"
@@ -126,6 +127,65 @@ func (b *budget) end(s *Solver, channel, reach int, dt float64) {
 			vec.Bend(f[o:o+n], first[o:o+n], up, down)
 		}
 	})
+}
+
+// scale mends what a scheme without a correction made or lost: what lots hold is multiplied,
+// by straight lines between their middles so that no edges show, and then everywhere alike
+// until the sum over the box agrees. Nothing becomes more than there is anywhere: gas can't
+// miss more than all of its density.
+func (b *budget) scale(s *Solver, channel, reach int, dt float64) {
+	f := s.channels()[channel].Data
+	b.flow(s, channel, reach, dt/s.H, 0.5)
+	sum := func(into []float64) {
+		b.parts(s, channel, reach, func(lot, o, n int) { into[lot] += vec.Sum(f[o : o+n]) })
+	}
+	sum(b.all)
+	b.parts(s, channel, reach, func(lot, o, n int) {
+		top, _ := vec.Largest(f[o : o+n])
+		b.under[lot] = max(b.under[lot], float64(top))
+	})
+	most := float32(slices.Max(b.under))
+	var want float64
+	for c, all := range b.all {
+		want += b.want[c]
+		b.much.Data[c], b.ov.Data[c] = float32(all-b.want[c]), float32(math.Abs(all))
+	}
+	much, ov := grid.Soften(b.much, s.crew), grid.Soften(b.ov, s.crew)
+	by := b.und
+	for c := range by.Data {
+		by.Data[c] = 1
+		if a := ov.Data[c]; a > 0 {
+			by.Data[c] = min(max(1-much.Data[c]/a, 0.8), 1.25)
+		}
+	}
+	to := func(i int) float32 { return (float32(i)+0.5)/lotSize - 0.5 }
+	b.parts(s, channel, reach, func(_, o, n int) {
+		i, y, z := o%s.NX, to(o/s.NX%s.NY), to(o/(s.NX*s.NY))
+		lot := float32(i >> lotBits)
+		before, here, behind := by.Sample(lot-1, y, z), by.Sample(lot, y, z), by.Sample(lot+1, y, z)
+		for m := range f[o : o+n] {
+			q := here
+			if x := to(i+m) - lot; x < 0 {
+				q -= x * (before - here)
+			} else {
+				q += x * (behind - here)
+			}
+			f[o+m] = min(max(q*f[o+m], -most), most)
+		}
+	})
+	clear(b.over)
+	sum(b.over)
+	all := 0.0
+	for _, v := range b.over {
+		all += v
+	}
+	if q := want / all; all != 0 && q > 0.8 && q < 1.25 {
+		b.parts(s, channel, reach, func(_, o, n int) {
+			for m := range n {
+				f[o+m] = min(max(float32(q)*f[o+m], -most), most)
+			}
+		})
+	}
 }
 
 // share works out what may stay of the correction in each lot.

@@ -8,8 +8,10 @@
 //	           advection–reflection (Zehnder et al. 2018) with cubic splines.
 //	           Ways are traced by RK2 once a cell and shared by all fields.
 //	           Warm gas is mixed by its density, and what MacCormack's
-//	           correction adds or takes is weakened until amounts are kept,
-//	           with what reading gains or loses (keep.go).
+//	           correction adds or takes of smoke and warmth is weakened until
+//	           lots of 8³ cells hold what flows through their faces leaves
+//	           there, with what reading gains or loses; by
+//	           advection–reflection lots are scaled (keep.go, budget.go).
 //	           Half of the last pressure acts before, half after (the
 //	           trapezoidal rule)
 //	decay      smoke by exp(−k dt), heat by exp(−c dt) and by T⁴ radiation
@@ -38,7 +40,8 @@
 //	carry       2 samples and 14 passes a field: ways, result and range out,
 //	            ways, range and result back, limited; nothing for batches of a
 //	            channel that are read from rows without any (live.go).
-//	            Keeping smoke and heat: 4 reads and 2 writes of live rows
+//	            Keeping smoke and heat: 4 reads and 2 writes of live rows, and
+//	            2 of a velocity and four cells at three faces in eight
 //	force       a read and a write of each component; confinement writes the force
 //	            at the cells' middles and reads it again, ω and |ω| stay in the
 //	            cache (swirl.go)

@@ -4,7 +4,9 @@ package gas
 // MacCormack's correction doesn't, as what would go under 0 is put back and what goes over
 // the top is not: a flame that is fed a kilogram burns five. So what the correction adds
 // is weakened until sums agree again (after Bermejo and Conde 2002, A conservative
-// quasi-monotone semi-Lagrangian scheme).
+// quasi-monotone semi-Lagrangian scheme): those of smoke and warmth lot by lot (budget.go),
+// that of fuel over the whole box. Advection–reflection has no
+// correction; its lots are scaled.
 //
 // Warm gas is light: a m³ of it holds T₀/T of what a m³ of air holds. What is mixed in
 // equal parts of volume is therefore not temperature but density, of which
@@ -57,7 +59,9 @@ func (s *Solver) carryChannels(dt, air float64, scheme Scheme) {
 	if heat {
 		s.heated(0, func(row []float32) { vec.Deficit(row, float32(air)) })
 	}
-	kept := [2]bool{scheme == MacCormack && s.live[0] && s.points == nil, scheme == MacCormack && s.live[1]}
+	// what semi-Lagrangian reading loses stays lost: it is for drafts, and quick
+	keeps := scheme != SemiLagrangian
+	kept := [2]bool{keeps && s.live[0] && s.points == nil, keeps && s.live[1]}
 	for n, k := range kept {
 		if k {
 			s.budgets[n].begin(s, n, dt)
@@ -65,8 +69,10 @@ func (s *Solver) carryChannels(dt, air float64, scheme Scheme) {
 	}
 	s.carry(onCentre, list, scheme)
 	for n, k := range kept {
-		if k {
+		if k && scheme == MacCormack {
 			s.budgets[n].end(s, n, reach, dt)
+		} else if k {
+			s.budgets[n].scale(s, n, reach, dt)
 		}
 	}
 	if heat {
